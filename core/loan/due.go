@@ -1,0 +1,189 @@
+// Package loan decides until when an item is lent, at lending and at renewal.
+//
+// A day loan is due on a date and may come back until midnight, branch time. An hour loan is
+// due at an instant. The terms say what happens when that falls on closed time, and which latest
+// dates (ends of term, for example) a day loan is never due after.
+package loan
+
+import (
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/why"
+)
+
+// ClosedDay says what happens to a due date or instant at which the lending branch is closed.
+type ClosedDay string
+
+const (
+	Next     ClosedDay = "next"
+	Previous ClosedDay = "previous"
+	Keep     ClosedDay = "keep"
+)
+
+// Terms are the terms that decide when a loan is due.
+type Terms struct {
+	Period       calendar.Duration
+	ClosedDay    ClosedDay
+	LatestDue    []calendar.Date
+	RenewFromDue bool // a renewal counts from the due date, not from today
+}
+
+// Due is when a loan is due: a date (day loan) or an instant (hour loan).
+type Due struct {
+	Date  calendar.Date
+	At    time.Time
+	Hours bool
+}
+
+// OnDate is the due of a day loan; AtInstant that of an hour loan.
+func OnDate(d calendar.Date) Due { return Due{Date: d} }
+func AtInstant(t time.Time) Due  { return Due{At: t, Hours: true} }
+
+// End is the last instant at which the item is not late.
+func (d Due) End(b *calendar.Branch) time.Time {
+	if d.Hours {
+		return d.At
+	}
+	return b.EndOf(d.Date)
+}
+
+// Day is the branch's date on which the loan is due.
+func (d Due) Day(b *calendar.Branch) calendar.Date {
+	if d.Hours {
+		return b.Date(d.At)
+	}
+	return d.Date
+}
+
+// Late tells whether the item is late at an instant.
+func (d Due) Late(b *calendar.Branch, at time.Time) bool {
+	if d.Hours {
+		return at.After(d.At)
+	}
+	return b.Date(at) > d.Date
+}
+
+// Print writes the due as files carry it; Say as people say it.
+func (d Due) Print(b *calendar.Branch) string {
+	if d.Hours {
+		return calendar.PrintInstant(d.At, b.Location)
+	}
+	return d.Date.String()
+}
+
+func (d Due) Say(b *calendar.Branch) string {
+	if d.Hours {
+		return calendar.SayInstant(d.At, b.Location)
+	}
+	return d.Date.Say()
+}
+
+// Lend decides when a loan made at an instant is due.
+func Lend(b *calendar.Branch, t Terms, lent time.Time) (Due, why.Trace) {
+	trace := why.New("Due date").Add(why.Fact, "Lent at "+b.Name+" on "+calendar.SayInstant(lent, b.Location))
+	due, trace := count(b, t, lent, b.Date(lent), trace)
+	trace.Result = due.Say(b)
+	return due, trace
+}
+
+// Renew decides when a loan renewed at an instant is due. A renewal never shortens a loan.
+func Renew(b *calendar.Branch, t Terms, present Due, renewed time.Time) (Due, why.Trace) {
+	trace := why.New("Due date after renewal").
+		Add(why.Fact, "Renewed on "+calendar.SayInstant(renewed, b.Location)+"; was due "+present.Say(b))
+	from := renewed
+	if t.RenewFromDue {
+		if present.Hours {
+			from = present.At
+		} else {
+			clock := renewed.In(b.Location)
+			from = b.At(present.Date, calendar.Minute(clock.Hour()*60+clock.Minute())).
+				Add(time.Duration(clock.Second())*time.Second + time.Duration(clock.Nanosecond()))
+		}
+		trace = trace.Add(why.Sum, "Counts from the due date, not from today")
+	}
+	due, trace := count(b, t, from, b.Date(renewed), trace)
+	if !due.End(b).After(present.End(b)) {
+		trace = trace.Add(why.Limit, "A renewal never shortens a loan: "+due.Say(b)+" is not later than "+present.Say(b))
+		due = present
+	}
+	trace.Result = due.Say(b)
+	return due, trace
+}
+
+// count is the sum both share: from an instant, with the latest dates after a given day.
+func count(b *calendar.Branch, t Terms, from time.Time, latestAfter calendar.Date, trace why.Trace) (Due, why.Trace) {
+	if t.Period.Days == 0 {
+		at, trace := hourDue(b, t, from, trace)
+		return AtInstant(at), trace
+	}
+	date, trace := dayDue(b, t, b.Date(from), latestAfter, trace)
+	return OnDate(date), trace
+}
+
+func dayDue(b *calendar.Branch, t Terms, from, latestAfter calendar.Date, trace why.Trace) (calendar.Date, why.Trace) {
+	date := from.Add(t.Period.Days)
+	trace = trace.Add(why.Sum, t.Period.Say()+" after "+from.Say()+" is "+date.Say())
+	latest, limited := firstAfter(t.LatestDue, latestAfter)
+	if limited && date > latest {
+		return fallBack(b, t, latest, from, trace.Add(why.Limit, "Never due after "+latest.Say()))
+	}
+	hours, reason := b.DayWithReason(date)
+	if len(hours) > 0 || t.ClosedDay == Keep {
+		return date, trace
+	}
+	moved, ok := calendar.Date(0), false
+	if t.ClosedDay == Previous {
+		moved, ok = b.LastOpenDay(date, from)
+	}
+	if !ok {
+		moved, ok = b.NextOpenDay(date)
+	}
+	if !ok {
+		return date, trace.Add(why.Note, b.Name+" has no open day within two years, so the date stays")
+	}
+	trace = trace.Add(why.Limit, date.Say()+" is closed at "+b.Name+" ("+reason+"), so "+moved.Say())
+	if limited && moved > latest {
+		return fallBack(b, t, latest, from, trace.Add(why.Limit, "That is after "+latest.Say()+", the latest date allowed"))
+	}
+	return moved, trace
+}
+
+// fallBack is the latest date itself or, where it is closed, the last open day before it.
+func fallBack(b *calendar.Branch, t Terms, latest, from calendar.Date, trace why.Trace) (calendar.Date, why.Trace) {
+	if t.ClosedDay != Keep && !b.OpenOn(latest) {
+		if day, ok := b.LastOpenDay(latest, from); ok {
+			return day, trace.Add(why.Limit, latest.Say()+" is closed, so the last open day before it, "+day.Say())
+		}
+	}
+	return latest, trace
+}
+
+func hourDue(b *calendar.Branch, t Terms, from time.Time, trace why.Trace) (time.Time, why.Trace) {
+	at := from.Add(time.Duration(t.Period.Minutes) * time.Minute)
+	trace = trace.Add(why.Sum, t.Period.Say()+" later is "+calendar.SayInstant(at, b.Location))
+	if t.ClosedDay == Keep || b.OpenAt(at) {
+		return at, trace
+	}
+	moved, ok := time.Time{}, false
+	if t.ClosedDay == Previous {
+		moved, ok = b.LastClosing(at, from)
+	}
+	if !ok {
+		moved, ok = b.NextOpening(at)
+	}
+	if !ok {
+		return at, trace.Add(why.Note, b.Name+" does not open within two years, so the time stays")
+	}
+	return moved, trace.Add(why.Limit, b.Name+" is closed then, so "+calendar.SayInstant(moved, b.Location))
+}
+
+func firstAfter(dates []calendar.Date, day calendar.Date) (calendar.Date, bool) {
+	first, ok := calendar.Date(0), false
+	for _, d := range dates {
+		if d > day && (!ok || d < first) {
+			first, ok = d, true
+		}
+	}
+	return first, ok
+}

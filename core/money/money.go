@@ -1,0 +1,71 @@
+// Package money holds sums of money as whole numbers of a currency's minor unit.
+//
+// Files and the interface carry decimal texts ("0.25"); nothing is ever a float. How many
+// decimals a currency has comes from ISO 4217, as golang.org/x/text carries it.
+package money
+
+import (
+	"fmt"
+	"strings"
+
+	"golang.org/x/text/currency"
+)
+
+// Amount is a sum in minor units (cents for CAD). The currency is the network's own.
+type Amount int64
+
+// most is the largest sum accepted from outside, in minor units; sums of lateness stay exact below it.
+const most = 1_000_000_000_000
+
+// Currency is an ISO 4217 code with its number of decimals.
+type Currency struct {
+	Code   string
+	Digits int
+}
+
+// ParseCurrency reads an ISO 4217 code such as "CAD".
+func ParseCurrency(code string) (Currency, error) {
+	unit, err := currency.ParseISO(code)
+	if err != nil || code != strings.ToUpper(code) {
+		return Currency{}, fmt.Errorf("%q is not a currency code; expected one of ISO 4217 such as CAD", code)
+	}
+	digits, _ := currency.Standard.Rounding(unit)
+	return Currency{Code: code, Digits: digits}, nil
+}
+
+// Parse reads a decimal text such as "0.25" that is not negative.
+func (c Currency) Parse(text string) (Amount, error) {
+	whole, part, dotted := strings.Cut(text, ".")
+	bad := fmt.Errorf("%q is not a sum of money; expected digits with up to %d decimals, such as %q", text, c.Digits, c.Format(25))
+	if whole == "" || len(whole) > 13 || (dotted && part == "") || len(part) > c.Digits {
+		return 0, bad
+	}
+	part += strings.Repeat("0", c.Digits-len(part))
+	var sum int64
+	for _, r := range whole + part {
+		if r < '0' || r > '9' {
+			return 0, bad
+		}
+		sum = sum*10 + int64(r-'0')
+	}
+	if sum > most {
+		return 0, fmt.Errorf("%q is more than the largest sum accepted, %s", text, c.Format(most))
+	}
+	return Amount(sum), nil
+}
+
+// Format writes the sum as a decimal text without a currency sign.
+func (c Currency) Format(a Amount) string {
+	sign := ""
+	if a < 0 {
+		sign, a = "-", -a
+	}
+	if c.Digits == 0 {
+		return fmt.Sprintf("%s%d", sign, int64(a))
+	}
+	unit := int64(1)
+	for range c.Digits {
+		unit *= 10
+	}
+	return fmt.Sprintf("%s%d.%0*d", sign, int64(a)/unit, c.Digits, int64(a)%unit)
+}

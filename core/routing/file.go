@@ -1,0 +1,292 @@
+package routing
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/courier"
+	"nevrin/core/jsonfile"
+)
+
+// Format is the name of the file format.
+const Format = "nevrin-routing/1"
+
+// File is a routing file: holds and items of titles, with a courier to move them.
+type File struct {
+	Now          time.Time
+	FetchMinutes int
+	Aim          Aim
+	Timetable    *courier.Timetable
+	Titles       []Title
+	Expect       map[Aim][]Expectation
+}
+
+// Title is one title with its holds in queue order.
+type Title struct {
+	ID    string
+	Holds []Hold
+	Items []Item
+}
+
+// Hold waits at a pickup branch, for any item of its title or only for some.
+type Hold struct {
+	ID, Pickup string
+	Only       []string
+}
+
+// Item is where it is.
+type Item struct{ ID, Branch string }
+
+// Expectation is what a plan of one title should come to.
+type Expectation struct {
+	Title  string
+	Served []string
+	Total  *int
+}
+
+// Read reads a routing file. The error is of type jsonfile.Errors and lists all that is wrong.
+func Read(data []byte) (*File, error) {
+	root, err := jsonfile.Read(data)
+	if err != nil {
+		return nil, err
+	}
+	f := &File{Aim: LeastTotal, Expect: map[Aim][]Expectation{}}
+	if !root.Only("format", "now", "fetch_minutes", "aim", "courier", "titles", "expect") {
+		return nil, root.Err()
+	}
+	root.Get("format").OneOf(Format)
+	if aim := root.Get("aim"); aim.Given() {
+		f.Aim = Aim(aim.OneOf(string(LeastTotal), string(FirstCome)))
+	}
+	f.FetchMinutes = root.Get("fetch_minutes").WholeOr(0)
+	f.Timetable = courier.ReadTimetable(root.Get("courier"))
+	f.Now = jsonfile.Parsed(root.Get("now"), func(text string) (time.Time, error) {
+		return calendar.ParseInstant(text, f.Timetable.Location)
+	}).Truncate(time.Minute)
+	if titles := root.Get("titles"); !titles.Given() {
+		titles.Wrong("a list of titles")
+	}
+	once := unique{}
+	for _, n := range root.Get("titles").List() {
+		if n.Only("id", "holds", "items") {
+			once.check(n.Get("id"), n.Get("id").Text())
+			f.Titles = append(f.Titles, f.readTitle(n))
+		}
+	}
+	f.readExpect(root.Get("expect"))
+	return f, root.Err()
+}
+
+type unique map[string]bool
+
+func (u unique) check(n jsonfile.Node, id string) {
+	if u[id] && id != "" {
+		n.Fail(fmt.Sprintf("%q a second time", id), "each id once")
+	}
+	u[id] = true
+}
+
+func (f *File) readTitle(n jsonfile.Node) Title {
+	t := Title{ID: n.Get("id").TextOr("")}
+	items, holds := unique{}, unique{}
+	for _, item := range n.Get("items").List() {
+		if item.Only("id", "branch") {
+			i := Item{item.Get("id").Text(), f.readBranch(item.Get("branch"))}
+			items.check(item.Get("id"), i.ID)
+			t.Items = append(t.Items, i)
+		}
+	}
+	for _, item := range n.Get("holds").List() {
+		if !item.Only("id", "pickup", "only") {
+			continue
+		}
+		h := Hold{ID: item.Get("id").Text(), Pickup: f.readBranch(item.Get("pickup"))}
+		holds.check(item.Get("id"), h.ID)
+		for _, only := range item.Get("only").List() {
+			id := only.Text()
+			if !items[id] && id != "" {
+				only.Wrong("an item of this title")
+			}
+			h.Only = append(h.Only, id)
+		}
+		t.Holds = append(t.Holds, h)
+	}
+	return t
+}
+
+func (f *File) readBranch(n jsonfile.Node) string {
+	code := n.Text()
+	if _, ok := f.Timetable.Branches[code]; !ok && code != "" {
+		n.Wrong("a branch of the courier file")
+	}
+	return code
+}
+
+func (f *File) readExpect(n jsonfile.Node) {
+	if !n.Given() || !n.Only(string(LeastTotal), string(FirstCome)) {
+		return
+	}
+	for _, aim := range []Aim{LeastTotal, FirstCome} {
+		for _, item := range n.Get(string(aim)).List() {
+			if !item.Only("title", "served", "total_wait_minutes") {
+				continue
+			}
+			e := Expectation{Title: item.Get("title").Text()}
+			if !slices.ContainsFunc(f.Titles, func(t Title) bool { return t.ID == e.Title }) && e.Title != "" {
+				item.Get("title").Wrong("a title of this file")
+			}
+			for _, s := range item.Get("served").List() {
+				e.Served = append(e.Served, s.Text())
+			}
+			if total := item.Get("total_wait_minutes"); total.Given() {
+				minutes := total.Minutes()
+				e.Total = &minutes
+			}
+			f.Expect[aim] = append(f.Expect[aim], e)
+		}
+	}
+}
+
+// Pair is a hold with the item that serves it.
+type Pair struct {
+	Hold    string `json:"hold"`
+	Item    string `json:"item"`
+	Arrives string `json:"arrives"`
+	OnShelf string `json:"on_shelf"`
+}
+
+// Waiting is a hold that is not served: unreachable if no item can reach it, else taken.
+type Waiting struct {
+	Hold   string `json:"hold"`
+	Reason string `json:"reason"`
+}
+
+// TitleReport is the plan of one title.
+type TitleReport struct {
+	Title   string    `json:"title"`
+	Pairs   []Pair    `json:"pairs"`
+	Waiting []Waiting `json:"waiting"`
+	Total   int       `json:"total_wait_minutes"`
+}
+
+// Report is the plan of a whole file.
+type Report struct {
+	Titles []TitleReport `json:"titles"`
+}
+
+// Reaches works out how items can serve holds: ready after the fetch minutes of open time at their
+// branch, then by courier. It is asked once for each pair of branches.
+type Reaches struct {
+	table *courier.Timetable
+	now   time.Time
+	fetch int
+	ready map[string]*time.Time
+	trips map[string]*courier.Trips
+	known map[[2]string]*Reach
+}
+
+// NewReaches prepares the question for one moment. Seconds of now are dropped.
+func NewReaches(table *courier.Timetable, now time.Time, fetchMinutes int) *Reaches {
+	return &Reaches{table, now.Truncate(time.Minute), fetchMinutes, map[string]*time.Time{}, map[string]*courier.Trips{}, map[[2]string]*Reach{}}
+}
+
+// Between is how an item at one branch reaches another; nil if it cannot, or either never opens.
+func (r *Reaches) Between(from, to string) *Reach {
+	key := [2]string{from, to}
+	if known, ok := r.known[key]; ok {
+		return known
+	}
+	r.known[key] = nil
+	ready := r.Ready(from)
+	if ready == nil {
+		return nil
+	}
+	if j := r.trips[from].Ask(from, to, *ready); j != nil && j.OnShelf != nil {
+		r.known[key] = &Reach{Arrives: j.Arrives, OnShelf: *j.OnShelf, Wait: int(j.OnShelf.Sub(r.now) / time.Minute)}
+	}
+	return r.known[key]
+}
+
+// Ready is when an item at a branch is ready to leave; nil if the branch never opens.
+func (r *Reaches) Ready(from string) *time.Time {
+	if ready, ok := r.ready[from]; ok {
+		return ready
+	}
+	r.ready[from] = nil
+	if at, ok := r.table.Branches[from].OpenTimeFrom(r.now, r.fetch); ok {
+		r.ready[from] = &at
+		r.trips[from] = r.table.Ahead(at)
+	}
+	return r.ready[from]
+}
+
+// Plan plans every title of the file under an aim.
+func (f *File) Plan(aim Aim) Report {
+	r := Report{Titles: []TitleReport{}}
+	reaches := NewReaches(f.Timetable, f.Now, f.FetchMinutes)
+	for _, t := range f.Titles {
+		r.Titles = append(r.Titles, f.planTitle(t, aim, reaches))
+	}
+	return r
+}
+
+func (f *File) planTitle(t Title, aim Aim, reaches *Reaches) TitleReport {
+	p := Problem{}
+	for _, i := range t.Items {
+		p.Items = append(p.Items, i.ID)
+	}
+	for _, h := range t.Holds {
+		row := make([]*Reach, len(t.Items))
+		for i, item := range t.Items {
+			if len(h.Only) == 0 || slices.Contains(h.Only, item.ID) {
+				row[i] = reaches.Between(item.Branch, h.Pickup)
+			}
+		}
+		p.Reach = append(p.Reach, row)
+	}
+	out := TitleReport{Title: t.ID, Pairs: []Pair{}, Waiting: []Waiting{}}
+	for h, i := range Plan(p, aim) {
+		hold := t.Holds[h]
+		if i == None {
+			out.Waiting = append(out.Waiting, Waiting{hold.ID, reasonFor(p.Reach[h])})
+			continue
+		}
+		reach, loc := p.Reach[h][i], f.Timetable.Branches[hold.Pickup].Location
+		out.Pairs = append(out.Pairs, Pair{hold.ID, t.Items[i].ID, calendar.PrintInstant(reach.Arrives, loc), calendar.PrintInstant(reach.OnShelf, loc)})
+		out.Total += reach.Wait
+	}
+	return out
+}
+
+func reasonFor(row []*Reach) string {
+	if slices.ContainsFunc(row, func(r *Reach) bool { return r != nil }) {
+		return "taken"
+	}
+	return "unreachable"
+}
+
+// Differences says, in sentences, where a plan is not what the file expects.
+func (f *File) Differences(aim Aim, r Report) []string {
+	var out []string
+	for _, e := range f.Expect[aim] {
+		for _, t := range r.Titles {
+			if t.Title != e.Title {
+				continue
+			}
+			var served []string
+			for _, p := range t.Pairs {
+				served = append(served, p.Hold)
+			}
+			if !slices.Equal(served, e.Served) {
+				out = append(out, fmt.Sprintf("%s: expected to serve %s, came to %s", t.Title, strings.Join(e.Served, ", "), strings.Join(served, ", ")))
+			}
+			if e.Total != nil && *e.Total != t.Total {
+				out = append(out, fmt.Sprintf("%s: expected %d minutes of waiting, came to %d", t.Title, *e.Total, t.Total))
+			}
+		}
+	}
+	return out
+}
