@@ -18,6 +18,7 @@ func (e exit) Error() string { return fmt.Sprintf("exit %d", e.code) }
 func main() {
 	root := &cobra.Command{Use: "nevrin", Short: "Circulation for a network of libraries", SilenceUsage: true, SilenceErrors: true}
 	root.AddCommand(rulebookCommand(), courierCommand(), routingCommand())
+	root.AddCommand(serverCommands()...)
 	if err := root.Execute(); err != nil {
 		var told exit
 		if errors.As(err, &told) {

@@ -1,0 +1,45 @@
+# make demo, make test: everything, on a fresh Debian machine. The rest is for those who work here.
+PORT ?= 8080
+export PORT
+
+.PHONY: demo demo-reset test check build web types lint format shots bench setup
+
+demo: build
+	@scripts/demo.sh
+
+demo-reset: setup
+	@scripts/postgres.sh reset .data
+	@echo "The demo's data is gone; make demo makes it anew."
+
+test:
+	@scripts/test.sh
+
+check: setup
+	@go vet ./... && go test ./core/... ./formats/... ./standin/... . && cd web && npx tsc --noEmit
+
+setup:
+	@scripts/setup.sh
+
+build: setup web
+	@go build -o build/nevrin ./cmd/nevrin
+
+# The front end is built again only when something in it changed.
+web: web/dist/app/index.html
+web/dist/app/index.html: $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f 2>/dev/null) | setup
+	@cd web && npm run --silent build -- --logLevel warn
+
+# The front end's types come from the server's own description; a test holds them to it.
+types: setup
+	@go run ./cmd/nevrin describe > server/openapi.json && cd web && npm run --silent types
+
+lint: setup
+	@go run github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0 run ./... && cd web && npm run --silent lint
+
+format: setup
+	@gofmt -w cmd core app store server standin demo bench e2e web && cd web && npm run --silent format
+
+shots: build
+	@scripts/test.sh shots
+
+bench: build
+	@scripts/bench.sh

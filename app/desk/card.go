@@ -1,0 +1,307 @@
+// Package desk lends and takes back.
+//
+// Lending: a card opens a patron; each item scanned then is lent, refused with a sentence, or
+// becomes an ask. Taking back: each scan of a returns run is one line with a sign that says where
+// the item goes. Every result carries its why, and every line can be undone.
+package desk
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/core/ident"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/rulebook"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// Card is a patron as the desk sees them.
+type Card struct {
+	ID        int64    `json:"id"`
+	Card      string   `json:"card"`
+	Name      string   `json:"name"`
+	LegalName string   `json:"legal_name"`
+	Initials  string   `json:"initials"`
+	Class     string   `json:"class"`
+	Age       *int     `json:"age,omitempty"`
+	Branch    string   `json:"branch"`
+	Household string   `json:"household"`
+	CardUntil string   `json:"card_until"`
+	Standing  string   `json:"standing" enum:"active,inactive,excluded"`
+	Note      string   `json:"note"`
+	Email     string   `json:"email"`
+	Phone     string   `json:"phone"`
+	Address   string   `json:"address"`
+	Owes      string   `json:"owes"`
+	OwedLimit string   `json:"owed_limit" doc:"Empty: no limit"`
+	OnLoan    []Line   `json:"on_loan"`
+	Holds     []Held   `json:"holds"`
+	Charges   []Charge `json:"charges"`
+	Stops     []string `json:"stops" doc:"Why nothing can be lent, one sentence each"`
+	Tells     []Tell   `json:"tells" doc:"Good to tell the patron"`
+	Older     *bool    `json:"older_reader,omitempty"`
+}
+
+// Line is one loan.
+type Line struct {
+	LoanID   int64     `json:"loan_id"`
+	ItemID   int64     `json:"item_id"`
+	Barcode  string    `json:"barcode"`
+	Title    string    `json:"title"`
+	Owner    string    `json:"owner"`
+	Call     string    `json:"call_number"`
+	Material string    `json:"material"`
+	Price    string    `json:"price"`
+	Due      string    `json:"due" doc:"As people say it"`
+	DueExact string    `json:"due_exact" doc:"A date, or an instant for an hour loan"`
+	Period   string    `json:"period" doc:"Loan period in words"`
+	Late     bool      `json:"late"`
+	LentAt   time.Time `json:"lent_at"`
+	Renewals int       `json:"renewals"`
+}
+
+// Held is one hold of a patron.
+type Held struct {
+	ID      int64  `json:"id"`
+	TitleID int64  `json:"title_id"`
+	Title   string `json:"title"`
+	Pickup  string `json:"pickup"`
+	State   string `json:"state"`
+	Says    string `json:"says"`
+	Here    bool   `json:"here" doc:"Waits on this branch's hold shelf"`
+}
+
+// Charge is an open charge.
+type Charge struct {
+	ID     int64      `json:"id"`
+	Text   string     `json:"text"`
+	Amount string     `json:"amount"`
+	Owed   string     `json:"owed"`
+	At     time.Time  `json:"at"`
+	Why    *why.Trace `json:"why,omitempty"`
+}
+
+// Tell is something good to tell the patron.
+type Tell struct {
+	Tone string `json:"tone" enum:"late,ready,coming,note"`
+	Head string `json:"head"`
+	Text string `json:"text"`
+}
+
+// Open gives the card of a patron by id.
+func Open(a *act.Act, id int64) (*Card, error) {
+	var p store.Patron
+	if err := a.Take(&p, id).Error; err != nil {
+		return nil, act.NotFound(err, "patron")
+	}
+	return card(a, &p)
+}
+
+// OpenByNumber gives the card of a patron by card number.
+func OpenByNumber(a *act.Act, scan ident.Scan) (*Card, error) {
+	var p store.Patron
+	found := a.Where("card = ?", scan.Number).Limit(1).Find(&p)
+	if found.Error != nil {
+		return nil, found.Error
+	}
+	if found.RowsAffected == 0 {
+		return nil, unknown("card", scan)
+	}
+	return card(a, &p)
+}
+
+func unknown(what string, scan ident.Scan) error {
+	if scan.Completed {
+		return act.Problemf(act.Missing, "No %s has the number %s. Thirteen digits were given and the check digit was added: is a digit missing?", what, scan.Number)
+	}
+	return act.Problemf(act.Missing, "The number %s is well formed, but no %s here has it.", scan.Number, what)
+}
+
+func card(a *act.Act, p *store.Patron) (*Card, error) {
+	c := &Card{ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
+		Class: a.Network.ClassName("patron", p.Class), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing, Note: p.Note,
+		Email: p.Email, Phone: p.Phone, Address: p.Address, Owes: a.Network.Money.Format(money.Amount(p.Balance)),
+		OnLoan: []Line{}, Holds: []Held{}, Charges: []Charge{}, Stops: []string{}, Tells: []Tell{}, Older: p.OlderReader}
+	if born := act.DateOf(p.Born); born != nil {
+		age := a.Today().UTC().Year() - born.UTC().Year()
+		if born.AddYears(age) > a.Today() {
+			age--
+		}
+		c.Age = &age
+	}
+	if until := act.DateOf(p.CardUntil); until != nil {
+		c.CardUntil = until.Say()
+	}
+	if p.HouseholdID != nil {
+		if err := a.Raw("SELECT h.name || ' (' || count(*) || ')' FROM households h JOIN patrons p ON p.household_id = h.id WHERE h.id = ? GROUP BY h.name", *p.HouseholdID).Scan(&c.Household).Error; err != nil {
+			return nil, err
+		}
+	}
+	late, err := loansOf(a, c, p)
+	if err != nil {
+		return nil, err
+	}
+	if err := holdsOf(a, c, p); err != nil {
+		return nil, err
+	}
+	if err := chargesOf(a, c, p); err != nil {
+		return nil, err
+	}
+	terms := patronTerms(a, p)
+	if limit := terms.Value(rulebook.OwedLimit); !limit.Null() {
+		c.OwedLimit = a.Network.Money.Format(limit.Amount())
+	}
+	c.Stops = append(c.Stops, stops(a, p, terms, late)...)
+	if p.Note != "" {
+		c.Tells = append(c.Tells, Tell{"note", "Note on this card", p.Note})
+	}
+	return c, nil
+}
+
+// patronTerms are the terms that do not depend on what is lent.
+func patronTerms(a *act.Act, p *store.Patron) *rulebook.Terms {
+	terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil)
+	return &terms
+}
+
+// stops are the reasons for which nothing can be lent, each its own.
+func stops(a *act.Act, p *store.Patron, terms *rulebook.Terms, late int) []string {
+	var out []string
+	switch p.Standing {
+	case "inactive":
+		out = append(out, "This card is inactive: it is no longer used. Take the patron on again before lending.")
+	case "excluded":
+		out = append(out, "This patron is excluded and may not borrow. Ask the supervisor.")
+	}
+	if until := act.DateOf(p.CardUntil); until != nil && *until < a.Today() {
+		out = append(out, "The card ran out on "+until.Say()+".")
+	}
+	if limit := terms.Value(rulebook.OwedLimit); !limit.Null() && money.Amount(p.Balance) > limit.Amount() {
+		out = append(out, "Owes "+a.Network.Money.Format(money.Amount(p.Balance))+", more than "+a.Network.Money.Format(limit.Amount())+". Paying part of it is enough.")
+	}
+	if limit := terms.Value(rulebook.LateItemsLimit); !limit.Null() && late > limit.Number() {
+		out = append(out, "Has "+calendar.Count(late, "late item")+", more than the "+strconv.Itoa(limit.Number())+" allowed.")
+	}
+	return out
+}
+
+const loanColumns = `SELECT l.id AS loan_id, l.item_id, i.barcode, t.name AS title, i.branch_code AS owner, i.call_number AS call, i.material, i.price AS cents,
+	l.branch_code, l.due_date, l.due_at, l.lent_at, l.renewals FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id `
+
+type loanRow struct {
+	Line
+	Cents      *int64
+	BranchCode string
+	DueDate    *time.Time
+	DueAt      *time.Time
+}
+
+func (r *loanRow) due() loan.Due { return dueOf(r.DueDate, r.DueAt) }
+
+func dueOf(date, at *time.Time) loan.Due {
+	if at != nil {
+		return loan.AtInstant(*at)
+	}
+	return loan.OnDate(*act.DateOf(date))
+}
+
+func (r *loanRow) line(a *act.Act) Line {
+	b := a.Network.Timetable.Branches[r.BranchCode].Branch
+	r.Due, r.DueExact, r.Late = r.due().Say(b), r.due().Print(b), r.due().Late(b, a.Now)
+	r.Owner, r.Material = a.Network.BranchName(r.Owner), a.Network.ClassName("material", r.Material)
+	if r.Cents != nil {
+		r.Price = a.Network.Money.Format(money.Amount(*r.Cents))
+	}
+	return r.Line
+}
+
+func loansOf(a *act.Act, c *Card, p *store.Patron) (late int, err error) {
+	var rows []loanRow
+	if err := a.Raw(loanColumns+"WHERE l.patron_id = ? AND l.returned_at IS NULL ORDER BY coalesce(l.due_at, l.due_date), l.id", p.ID).Scan(&rows).Error; err != nil {
+		return 0, err
+	}
+	for k := range rows {
+		line := rows[k].line(a)
+		c.OnLoan = append(c.OnLoan, line)
+		if line.Late {
+			late++
+			c.Tells = append(c.Tells, Tell{"late", "Late: " + line.Title, "Was due " + line.Due + "."})
+		}
+	}
+	return late, nil
+}
+
+func holdsOf(a *act.Act, c *Card, p *store.Patron) error {
+	var holds []store.Hold
+	if err := a.Joins("Title").Where("patron_id = ? AND closed_at IS NULL", p.ID).Order("holds.id").Find(&holds).Error; err != nil {
+		return err
+	}
+	for k := range holds {
+		h := &holds[k]
+		held := Held{ID: h.ID, TitleID: h.TitleID, Title: h.Title.Name, Pickup: a.Network.BranchName(h.Pickup), State: h.State, Says: SayHold(a, h)}
+		held.Here = h.State == "ready" && h.Pickup == a.Who.Branch
+		c.Holds = append(c.Holds, held)
+		switch {
+		case h.State == "ready":
+			c.Tells = append(c.Tells, Tell{"ready", "Ready: " + held.Title, held.Says + "."})
+		case h.PromisedAt != nil:
+			c.Tells = append(c.Tells, Tell{"coming", "Coming: " + held.Title, held.Says + "."})
+		}
+	}
+	return nil
+}
+
+// SayHold says how a hold stands.
+func SayHold(a *act.Act, h *store.Hold) string {
+	place := a.Network.BranchName(h.Pickup)
+	switch h.State {
+	case "ready":
+		return "On the hold shelf at " + place + " until " + act.DateOf(h.ShelfUntil).Say()
+	case "moving", "fetching":
+		text := "Being fetched for " + place
+		if h.State == "moving" {
+			text = "On its way to " + place
+		}
+		if h.PromisedAt != nil {
+			text += ", on the shelf by " + calendar.SayInstant(*h.PromisedAt, a.Network.Location)
+		}
+		return text
+	}
+	return "Waits for a copy, pickup at " + place
+}
+
+func chargesOf(a *act.Act, c *Card, p *store.Patron) error {
+	if p.Balance == 0 {
+		return nil
+	}
+	var rows []struct {
+		ID, Amount, Owed int64
+		Reason           string
+		At               time.Time
+		Why              []byte
+	}
+	err := a.Raw(`SELECT c.id, c.amount, c.amount + coalesce(sum(s.amount), 0) AS owed, c.reason, c.at, c.why::text AS why
+		FROM ledger c LEFT JOIN ledger s ON s.settles = c.id WHERE c.patron_id = ? AND c.kind = 'charge'
+		GROUP BY c.id HAVING c.amount + coalesce(sum(s.amount), 0) > 0 ORDER BY c.id`, p.ID).Scan(&rows).Error
+	for _, r := range rows {
+		c.Charges = append(c.Charges, Charge{ID: r.ID, Text: r.Reason, Amount: a.Network.Money.Format(money.Amount(r.Amount)),
+			Owed: a.Network.Money.Format(money.Amount(r.Owed)), At: r.At, Why: act.Trace(r.Why)})
+	}
+	return err
+}
+
+func initials(name string) string {
+	out := ""
+	for _, word := range strings.Fields(name) {
+		out += string([]rune(word)[:1])
+	}
+	if r := []rune(out); len(r) > 2 {
+		return string(r[0]) + string(r[len(r)-1])
+	}
+	return out
+}

@@ -1,0 +1,405 @@
+// Package rules shows the rulebook and changes it: editions, the grid, drafts.
+//
+// An edition in force is never changed. A change is made in a draft, looked at in the grid beside
+// what it would change, and put in force from a date. Of two editions that start on one day the one
+// put in force later counts.
+package rules
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/core/rulebook"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// Edition is an edition as the list shows it.
+type Edition struct {
+	ID       int64  `json:"id"`
+	Number   int    `json:"number"`
+	State    string `json:"state" enum:"draft,in_force,coming,superseded"`
+	Name     string `json:"name"`
+	From     string `json:"from" doc:"Date it starts on; empty for a draft"`
+	FromSays string `json:"from_says"`
+	Rules    int    `json:"rules"`
+	Revision int    `json:"revision"`
+	Changes  int    `json:"changes" doc:"Of a draft: rules that differ from the edition it came from"`
+	Reason   string `json:"reason"`
+}
+
+// Value names a value of a dimension.
+type Value struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// Overview is what the rulebook's place needs to begin with.
+type Overview struct {
+	Editions   []Edition           `json:"editions" doc:"Oldest first"`
+	Terms      []rulebook.TermInfo `json:"terms"`
+	Dimensions map[string][]Value  `json:"dimensions"`
+	Ranking    []string            `json:"ranking"`
+}
+
+// Look gives the editions, terms and values.
+func Look(a *act.Act) (*Overview, error) {
+	var rows []store.Edition
+	if err := a.Order("coalesce(starts_on, 'infinity'), started_at, number").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := &Overview{Editions: []Edition{}, Terms: rulebook.All[:], Dimensions: values(a), Ranking: a.Network.Ranking}
+	byID := map[int64]json.RawMessage{}
+	for _, r := range rows {
+		byID[r.ID] = r.Rules
+	}
+	for _, r := range rows {
+		e := show(a, &r)
+		if r.FromID != nil && r.State == "draft" {
+			e.Changes = changes(byID[*r.FromID], r.Rules)
+		}
+		out.Editions = append(out.Editions, e)
+	}
+	return out, nil
+}
+
+func show(a *act.Act, r *store.Edition) Edition {
+	e := Edition{ID: r.ID, Number: r.Number, State: r.State, Name: r.Name, Revision: r.Revision, Reason: r.Reason}
+	var list []json.RawMessage
+	if json.Unmarshal(r.Rules, &list) == nil {
+		e.Rules = len(list)
+	}
+	if from := act.DateOf(r.StartsOn); from != nil {
+		e.From, e.FromSays = from.String(), from.Say()
+		switch {
+		case r.ID == a.Book.ID:
+			e.State = "in_force"
+		case *from > a.Today():
+			e.State = "coming"
+		default:
+			e.State = "superseded"
+		}
+	}
+	return e
+}
+
+func values(a *act.Act) map[string][]Value {
+	out := map[string][]Value{}
+	for _, b := range a.Network.Branches {
+		v := Value{b.Code, b.Name}
+		out["lending_branch"], out["home_branch"] = append(out["lending_branch"], v), append(out["home_branch"], v)
+		if zone := (Value{"zone:" + b.Zone, "All of " + b.Zone}); b.Zone != "" && !slices.Contains(out["zone"], zone) {
+			out["zone"] = append(out["zone"], zone)
+		}
+	}
+	for _, c := range a.Network.Classes {
+		key := map[string]string{"patron": "patron_class", "material": "material_class", "collection": "collection"}[c.Kind]
+		out[key] = append(out[key], Value{c.Code, c.Name})
+	}
+	return out
+}
+
+// changes counts the rules that are new, gone or different.
+func changes(before, after json.RawMessage) int {
+	index := func(data json.RawMessage) map[string]string {
+		var list []rulebook.RuleFile
+		out := map[string]string{}
+		if json.Unmarshal(data, &list) == nil {
+			for _, r := range list {
+				text, _ := json.Marshal(r)
+				out[r.ID] = string(text)
+			}
+		}
+		return out
+	}
+	old, n := index(before), 0
+	for id, text := range index(after) {
+		if old[id] != text {
+			n++
+		}
+		delete(old, id)
+	}
+	return n + len(old)
+}
+
+// Cell is one cell of the grid.
+type Cell struct {
+	Value    any     `json:"value"`
+	Says     string  `json:"says"`
+	Short    string  `json:"short"`
+	Weight   float64 `json:"weight" doc:"0 to 1: how much, for the shade; -1 where there is none"`
+	Rule     string  `json:"rule" doc:"Id of the deciding rule; empty for a default"`
+	BaseOnly bool    `json:"base_only" doc:"Only the base rule or a default speaks here"`
+	Was      string  `json:"was,omitempty" doc:"What the edition in force says, where it differs"`
+	Barred   bool    `json:"barred" doc:"Not lent at all"`
+}
+
+// Grid is two dimensions against each other, one term in the cells.
+type Grid struct {
+	Term    string   `json:"term"`
+	Branch  string   `json:"branch"`
+	Rows    []Value  `json:"rows"`
+	Columns []Value  `json:"columns"`
+	Cells   [][]Cell `json:"cells"`
+}
+
+// Question is which grid is asked for. Rows are patron classes, columns material classes.
+type Question struct {
+	Edition int64
+	Term    string
+	Branch  string
+}
+
+// Ask works out a grid for items of a branch lent there.
+func Ask(a *act.Act, q Question) (*Grid, error) {
+	term, ok := rulebook.TermByID(q.Term)
+	if !ok {
+		return nil, act.Problemf(act.Invalid, "There is no term %q.", q.Term)
+	}
+	if _, err := a.Network.Branch(q.Branch); err != nil {
+		return nil, err
+	}
+	book, err := a.Edition(q.Edition)
+	if err != nil {
+		return nil, err
+	}
+	all := values(a)
+	g := &Grid{Term: q.Term, Branch: q.Branch, Rows: all["patron_class"], Columns: all["material_class"]}
+	most := 0.0
+	for _, row := range g.Rows {
+		var cells []Cell
+		for _, col := range g.Columns {
+			at := rulebook.Situate(q.Branch, q.Branch, "", col.Code, row.Code)
+			terms := book.Decide(at, nil)
+			c := cell(book.Rulebook, &terms, term)
+			if now := a.Book.Decide(at, nil); a.Book.ID != book.ID && !now.Value(term).Equal(terms.Value(term)) {
+				c.Was = short(now.Value(term), term, book.Rulebook)
+			}
+			most = max(most, c.Weight)
+			cells = append(cells, c)
+		}
+		g.Cells = append(g.Cells, cells)
+	}
+	for _, row := range g.Cells {
+		for k := range row {
+			if most > 0 && row[k].Weight > 0 {
+				row[k].Weight /= most
+			}
+		}
+	}
+	return g, nil
+}
+
+func cell(book *rulebook.Rulebook, terms *rulebook.Terms, t rulebook.Term) Cell {
+	settled := terms.Of(t)
+	v := settled.Value
+	c := Cell{Value: v.Plain(t, book.Currency), Says: v.Say(t, book.Currency), Short: short(v, t, book), Rule: settled.RuleID(), Weight: -1,
+		BaseOnly: settled.Rule == nil || settled.Rule.Scope.Empty(), Barred: t != rulebook.LendingAllowed && !terms.Value(rulebook.LendingAllowed).YesNo()}
+	if !v.Null() {
+		switch rulebook.All[t].Kind {
+		case rulebook.KindDuration:
+			d := v.Duration()
+			c.Weight = float64(d.Days) + float64(d.Minutes)/1440
+		case rulebook.KindNumber, rulebook.KindMoney:
+			c.Weight = float64(v.Amount())
+		case rulebook.KindYesNo:
+			c.Weight = float64(v.Amount())
+		}
+	}
+	return c
+}
+
+// short fits a value into a cell: "21", "3 h", "1.00".
+func short(v rulebook.Value, t rulebook.Term, book *rulebook.Rulebook) string {
+	if v.Null() {
+		return "none"
+	}
+	switch rulebook.All[t].Kind {
+	case rulebook.KindDuration:
+		if d := v.Duration(); d.Days > 0 {
+			return fmt.Sprint(d.Days)
+		} else if d.Minutes%60 == 0 {
+			return fmt.Sprintf("%d h", d.Minutes/60)
+		}
+		return fmt.Sprintf("%d min", v.Duration().Minutes)
+	case rulebook.KindNumber:
+		return fmt.Sprint(v.Number())
+	case rulebook.KindDates:
+		return calendar.Count(len(v.Dates()), "date")
+	}
+	return v.Say(t, book.Currency)
+}
+
+// WhyCell tells why a cell of an edition is as it is, and when something lent now would be due.
+func WhyCell(a *act.Act, edition int64, termID string, at rulebook.Situation) (*why.Trace, error) {
+	term, ok := rulebook.TermByID(termID)
+	if !ok {
+		return nil, act.Problemf(act.Invalid, "There is no term %q.", termID)
+	}
+	book, err := a.Edition(edition)
+	if err != nil {
+		return nil, err
+	}
+	trace := book.Why(at, nil, term)
+	if now := a.Book.Decide(at, nil); book.ID != a.Book.ID && now.Value(term).Say(term, book.Currency) != trace.Result {
+		trace = trace.Add(why.Note, "In force today: "+now.Value(term).Say(term, book.Currency))
+	}
+	return &trace, nil
+}
+
+// Draft begins a draft from the edition in force.
+func Draft(a *act.Act, name string) (*Edition, error) {
+	var last int
+	if err := a.Raw("SELECT max(number) FROM (SELECT number FROM editions FOR UPDATE) e").Scan(&last).Error; err != nil {
+		return nil, err
+	}
+	rules, err := a.Book.PlainRules()
+	if err != nil {
+		return nil, err
+	}
+	row := store.Edition{Number: last + 1, State: "draft", Name: strings.TrimSpace(name), Rules: rules, FromID: &a.Book.ID, Revision: 1}
+	if err := a.Create(&row).Error; err != nil {
+		return nil, err
+	}
+	e := show(a, &row)
+	return &e, a.Tell(act.Happened{Kind: "draft_begun", Text: fmt.Sprintf("Draft %d begun from edition %d", row.Number, a.Book.Number)})
+}
+
+// Change is a rule to be put into a draft: one term for a scope. A rule with that very scope takes it;
+// otherwise a new one is made.
+type Change struct {
+	Revision int                 `json:"revision" doc:"Of the draft as it was seen; another's change in between is refused"`
+	Scope    map[string][]string `json:"scope"`
+	Term     string              `json:"term"`
+	Value    any                 `json:"value"`
+	Name     string              `json:"name,omitempty" maxLength:"200"`
+}
+
+// Set makes a change in a draft.
+func Set(a *act.Act, draft int64, c Change) (*Edition, error) {
+	row, rules, err := openDraft(a, draft, c.Revision)
+	if err != nil {
+		return nil, err
+	}
+	at := slices.IndexFunc(rules, func(r rulebook.RuleFile) bool { return sameScope(r.Scope, c.Scope) })
+	if at < 0 {
+		name := c.Name
+		if name == "" {
+			name = "Made in draft " + fmt.Sprint(row.Number)
+		}
+		rules = append(rules, rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: c.Scope, Terms: map[string]any{}})
+		at = len(rules) - 1
+	}
+	rules[at].Terms[c.Term] = c.Value
+	return saveDraft(a, row, rules, fmt.Sprintf("Draft %d: %s set to %v", row.Number, c.Term, c.Value))
+}
+
+func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.RuleFile, error) {
+	var row store.Edition
+	if err := a.Raw("SELECT * FROM editions WHERE id = ? FOR UPDATE", id).Scan(&row).Error; err != nil {
+		return nil, nil, err
+	}
+	switch {
+	case row.ID == 0:
+		return nil, nil, act.Problemf(act.Missing, "There is no such draft.")
+	case row.State != "draft":
+		return nil, nil, act.Problemf(act.Refused, "Edition %d is in force and is never changed. Begin a draft.", row.Number)
+	case row.Revision != revision:
+		return nil, nil, act.Problemf(act.Refused, "Somebody else has changed draft %d meanwhile. Look at it again, then make your change.", row.Number)
+	}
+	var rules []rulebook.RuleFile
+	return &row, rules, json.Unmarshal(row.Rules, &rules)
+}
+
+func saveDraft(a *act.Act, row *store.Edition, rules []rulebook.RuleFile, text string) (*Edition, error) {
+	data, err := json.Marshal(rules)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := act.ParseRules(a.Network, data); err != nil {
+		return nil, act.Problemf(act.Invalid, "%s", err)
+	}
+	row.Rules, row.Revision = data, row.Revision+1
+	if err := a.Model(row).Select("Rules", "Revision").Updates(row).Error; err != nil {
+		return nil, err
+	}
+	e := show(a, row)
+	return &e, a.Tell(act.Happened{Kind: "draft_changed", Text: text})
+}
+
+func sameScope(x, y map[string][]string) bool {
+	for _, d := range rulebook.DimensionIDs {
+		a, b := slices.Clone(x[d]), slices.Clone(y[d])
+		slices.Sort(a)
+		slices.Sort(b)
+		if !slices.Equal(a, b) {
+			return false
+		}
+	}
+	return true
+}
+
+func freeID(rules []rulebook.RuleFile, name string) string {
+	slug := strings.Trim(strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
+			return r
+		}
+		return '-'
+	}, strings.ToLower(name)), "-")
+	for n := 1; ; n++ {
+		id := slug
+		if n > 1 {
+			id = fmt.Sprintf("%s-%d", slug, n)
+		}
+		if !slices.ContainsFunc(rules, func(r rulebook.RuleFile) bool { return r.ID == id }) {
+			return id
+		}
+	}
+}
+
+// PutInForce puts a draft in force from a date, today or later. Rules in conflict cannot be.
+func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reason string) (*Edition, error) {
+	row, _, err := openDraft(a, draft, revision)
+	if err != nil {
+		return nil, err
+	}
+	if from < a.Today() {
+		return nil, act.Problemf(act.Invalid, "Rules cannot start in the past. Choose today, %s, or later.", a.Today().Say())
+	}
+	book, err := act.ParseRules(a.Network, row.Rules)
+	if err != nil {
+		return nil, err
+	}
+	if conflicts := book.Conflicts(); len(conflicts) > 0 {
+		c := conflicts[0]
+		return nil, act.Problemf(act.Refused, "“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.", c.Rules[0].Title(), c.Rules[1].Title(), c.Term.Info().Name)
+	}
+	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", act.Column(from), &a.Now, reason
+	if err := a.Model(row).Select("State", "StartsOn", "StartedAt", "Reason").Updates(row).Error; err != nil {
+		return nil, err
+	}
+	e := show(a, row)
+	if from == a.Today() {
+		e.State = "in_force"
+	}
+	return &e, a.Tell(act.Happened{Kind: "edition_in_force", Text: fmt.Sprintf("Edition %d in force from %s. %s", row.Number, from.Say(), reason)})
+}
+
+// Discard gives a draft up.
+func Discard(a *act.Act, draft int64) error {
+	row := store.Edition{}
+	if err := a.Raw("SELECT * FROM editions WHERE id = ? AND state = 'draft' FOR UPDATE", draft).Scan(&row).Error; err != nil {
+		return err
+	}
+	if row.ID == 0 {
+		return act.Problemf(act.Missing, "There is no such draft.")
+	}
+	if err := a.Delete(&row).Error; err != nil {
+		return err
+	}
+	return a.Tell(act.Happened{Kind: "draft_dropped", Text: fmt.Sprintf("Draft %d dropped: %s", row.Number, row.Rules)})
+}

@@ -1,0 +1,55 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// tables in the order in which they are written, with the columns that rows carry.
+var tables = []struct {
+	name    string
+	columns []string
+	counted bool // has an id that goes on counting
+}{
+	{"branches", []string{"code", "name", "zone", "timezone", "position", "hours", "closures", "openings", "sort_minutes", "receive_minutes", "public_shelf"}, false},
+	{"runs", []string{"id", "position", "plan"}, false},
+	{"classes", []string{"kind", "code", "name", "position"}, false},
+	{"staff", []string{"id", "login", "name", "role", "branch_code", "password_hash", "demo", "active"}, true},
+	{"editions", []string{"id", "number", "state", "starts_on", "started_at", "name", "rules", "from_id", "revision", "reason"}, true},
+	{"households", []string{"id", "name"}, true},
+	{"patrons", []string{"id", "card", "legal_name", "preferred_name", "shelf_name", "born", "class", "branch_code", "household_id", "standing", "card_until", "email", "phone", "address", "note", "older_reader"}, true},
+	{"titles", []string{"id", "name", "author", "isbn", "year"}, true},
+	{"items", []string{"id", "barcode", "title_id", "branch_code", "at_branch", "collection", "material", "call_number", "price", "note", "standing", "added_on"}, true},
+	{"loans", []string{"id", "item_id", "patron_id", "branch_code", "edition_id", "situation", "lent_at", "due_date", "due_at", "renewals", "renewed_at", "returned_at", "undone"}, true},
+	{"holds", []string{"id", "title_id", "patron_id", "pickup", "placed_at", "place", "state", "item_id", "promised_at", "ready_at", "shelf_until", "closed_at"}, true},
+	{"transits", []string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"}, true},
+	{"ledger", []string{"id", "patron_id", "kind", "amount", "settles", "loan_id", "means", "reason", "why", "at", "staff_id", "branch_code"}, true},
+	{"events", []string{"id", "at", "kind", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "hold_id", "text"}, true},
+}
+
+// write copies everything into the database.
+func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
+	if _, err := tx.Exec(ctx, "INSERT INTO network (name, digits, currency, timezone) VALUES ('Orrin Sound Libraries', $1, 'CAD', $2)", digits, timezone); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, "INSERT INTO training_clock (shows) VALUES ($1)", g.now); err != nil {
+		return err
+	}
+	for _, t := range tables {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{t.name}, t.columns, pgx.CopyFromRows(g.rows[t.name])); err != nil {
+			return fmt.Errorf("writing %s: %w", t.name, err)
+		}
+		if t.counted {
+			if _, err := tx.Exec(ctx, fmt.Sprintf("SELECT setval(pg_get_serial_sequence('%s', 'id'), (SELECT max(id) FROM %s))", t.name, t.name)); err != nil {
+				return err
+			}
+		}
+	}
+	if _, err := tx.Exec(ctx, "INSERT INTO nights (day, done_at) VALUES ($1, $2)", g.today.UTC(), g.now); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, "ANALYZE")
+	return err
+}

@@ -1,0 +1,12 @@
+#!/usr/bin/env bash
+# Starts PostgreSQL and Nevrin with its demo data; stops both on Ctrl-C.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+trap 'scripts/postgres.sh stop .data' EXIT
+trap 'exit 0' INT TERM
+DATABASE_URL=$(scripts/postgres.sh start .data)
+export DATABASE_URL
+NEVRIN_LISTEN=127.0.0.1:${PORT:-8080} build/nevrin demo --folder .data &
+server=$!
+trap 'kill -TERM $server 2>/dev/null || true; wait $server || true; exit 0' INT TERM
+wait $server

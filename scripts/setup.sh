@@ -1,0 +1,28 @@
+#!/usr/bin/env bash
+# Installs what is missing on a Debian machine: PostgreSQL's server, Chromium, Node.js, Go.
+# Quick and silent when everything is there. Runs as root or through sudo.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
+
+need=()
+compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || need+=(postgresql)
+command -v chromium >/dev/null || [ "${1:-}" != test ] || need+=(chromium)
+command -v node >/dev/null || need+=(nodejs npm)
+command -v go >/dev/null || need+=(golang-go)
+command -v pdftotext >/dev/null || [ "${1:-}" != test ] || need+=(poppler-utils)
+if [ ${#need[@]} -gt 0 ]; then
+  echo "Installing ${need[*]} …"
+  as_root apt-get update -qq
+  # The packages' own cluster is not needed: Nevrin keeps a private one in the checkout.
+  as_root mkdir -p /etc/postgresql-common
+  [ -e /etc/postgresql-common/createcluster.conf ] || echo 'create_main_cluster = false' | as_root tee /etc/postgresql-common/createcluster.conf >/dev/null
+  as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${need[@]}" >/dev/null
+fi
+for dir in web e2e; do
+  if [ -f $dir/package-lock.json ] && [ ! $dir/node_modules/.package-lock.json -nt $dir/package-lock.json ]; then
+    echo "Installing what $dir/ needs …"
+    (cd $dir && npm ci --no-audit --no-fund --loglevel=error && touch node_modules/.package-lock.json)
+  fi
+done

@@ -1,0 +1,146 @@
+package server
+
+import (
+	"context"
+	"database/sql/driver"
+	"errors"
+	"net"
+	"net/http"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"nevrin/app/act"
+)
+
+// Roles that may do an operation.
+var (
+	everyone    = []string{"administrator", "supervisor", "interlibrary", "desk", "volunteer"}
+	employed    = []string{"administrator", "supervisor", "interlibrary", "desk"}
+	supervising = []string{"administrator", "supervisor"}
+)
+
+// Write is part of the input of every operation that changes something.
+type Write struct {
+	Key string `header:"Idempotency-Key" required:"true" minLength:"8" maxLength:"100" doc:"The same key gives the same answer, also after a crash"`
+}
+
+func (w Write) key() string { return w.Key }
+
+// Sent is the input of a change that carries a body.
+type Sent[T any] struct {
+	Write
+	Body T
+}
+
+// One is the input of a change to one thing.
+type One struct {
+	Write
+	ID int64 `path:"id"`
+}
+
+// OneSent is the input of a change to one thing that carries a body.
+type OneSent[T any] struct {
+	Write
+	ID   int64 `path:"id"`
+	Body T
+}
+
+// Out is the output of an operation.
+type Out[T any] struct{ Body T }
+
+// Done is the answer of a change that has nothing to show.
+type Done struct {
+	OK bool `json:"ok"`
+}
+
+func operation(method, path, id, summary string) huma.Operation {
+	return huma.Operation{Method: method, Path: "/api" + path, OperationID: id, Summary: summary, MaxBodyBytes: 1 << 20,
+		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusServiceUnavailable}}
+}
+
+// look registers a question that changes nothing.
+func look[I, O any](s *Server, path, id, summary string, roles []string, ask func(*act.Act, *I) (O, error)) {
+	huma.Register(s.api, operation(http.MethodGet, path, id, summary), func(ctx context.Context, in *I) (*Out[O], error) {
+		who, err := s.who(ctx, roles)
+		if err != nil {
+			return nil, err
+		}
+		out, err := act.Look(ctx, s.house, who, func(a *act.Act) (O, error) { return ask(a, in) })
+		return answer(s, ctx, out, err)
+	})
+}
+
+// keyed is an input that carries an idempotency key.
+type keyed[I any] interface {
+	*I
+	key() string
+}
+
+// do registers a change. It is done once for each key.
+func do[O, I any, P keyed[I]](s *Server, method, path, id, summary string, roles []string, change func(*act.Act, *I) (O, error)) {
+	huma.Register(s.api, operation(method, path, id, summary), func(ctx context.Context, in *I) (*Out[O], error) {
+		who, err := s.who(ctx, roles)
+		if err != nil {
+			return nil, err
+		}
+		out, err := act.Do(ctx, s.house, who, id+" "+P(in).key(), in, func(a *act.Act) (O, error) { return change(a, in) })
+		return answer(s, ctx, out, err)
+	})
+}
+
+func answer[O any](s *Server, ctx context.Context, out O, err error) (*Out[O], error) {
+	if err != nil {
+		return nil, s.problem(ctx, err)
+	}
+	return &Out[O]{out}, nil
+}
+
+// problem turns an error into an answer of RFC 9457. What is not for a person to read is logged instead.
+func (s *Server) problem(ctx context.Context, err error) error {
+	var p *act.Problem
+	if errors.As(err, &p) {
+		status := map[act.Kind]int{act.Invalid: http.StatusUnprocessableEntity, act.Missing: http.StatusNotFound, act.Refused: http.StatusConflict, act.Forbidden: http.StatusForbidden}
+		return huma.NewError(status[p.Kind], p.Text)
+	}
+	if Unreachable(err) {
+		return huma.NewError(http.StatusServiceUnavailable, "The database cannot be reached just now. Nothing was done; it is tried again by itself.")
+	}
+	s.log.ErrorContext(ctx, "operation failed", "error", err)
+	return huma.NewError(http.StatusInternalServerError, "Something went wrong on our side and nothing was changed. It has been written to the log.")
+}
+
+// Unreachable tells whether an error means that PostgreSQL is not there.
+func Unreachable(err error) bool {
+	var refused *net.OpError
+	var pg *pgconn.PgError
+	var connect *pgconn.ConnectError
+	if errors.As(err, &pg) { // shutting down, starting up, killed
+		return pg.Code == "57P01" || pg.Code == "57P02" || pg.Code == "57P03"
+	}
+	return errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) || pgconn.Timeout(err)
+}
+
+type whoKey struct{}
+
+// who is the person asking, if their role may do this.
+func (s *Server) who(ctx context.Context, roles []string) (act.Actor, error) {
+	who, ok := ctx.Value(whoKey{}).(act.Actor)
+	if !ok {
+		return act.Actor{}, huma.NewError(http.StatusUnauthorized, "Sign in first.")
+	}
+	if !slices.Contains(roles, who.Role) {
+		return act.Actor{}, huma.NewError(http.StatusForbidden, "Your role, "+who.Role+", does not include this. Ask somebody whose role does.")
+	}
+	return who, nil
+}
+
+// lookOpen registers a question that may be asked without being signed in.
+func lookOpen[O any](s *Server, path, id, summary string, ask func(*act.Act) (O, error)) {
+	huma.Register(s.api, operation(http.MethodGet, path, id, summary), func(ctx context.Context, _ *nothing) (*Out[O], error) {
+		who, _ := ctx.Value(whoKey{}).(act.Actor)
+		out, err := act.Look(ctx, s.house, who, ask)
+		return answer(s, ctx, out, err)
+	})
+}

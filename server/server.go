@@ -1,0 +1,187 @@
+// Package server speaks HTTP: sign-in, the operations by area, and the built front end.
+//
+// An operation decodes, asks who it is and whether they may, and calls one method of app. No rule
+// of the job stands here.
+package server
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"path"
+	"reflect"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/postgresstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"nevrin/app/act"
+	"nevrin/store"
+)
+
+// Options are what differs between installations.
+type Options struct {
+	Mailbox string // address of the stand-in's mailbox; empty outside the demo
+	Secure  bool   // cookies only over TLS
+}
+
+// Server answers HTTP.
+type Server struct {
+	house    *act.House
+	api      huma.API
+	router   chi.Router
+	sessions *scs.SessionManager
+	log      *slog.Logger
+	options  Options
+}
+
+// New builds a server over a house.
+func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Server, error) {
+	pool, err := house.DB.DB()
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{house: house, router: chi.NewRouter(), sessions: scs.New(), log: log, options: options}
+	s.sessions.Store = postgresstore.NewWithCleanupInterval(pool, time.Hour)
+	s.sessions.Lifetime = 14 * time.Hour
+	s.sessions.Cookie.Name = "nevrin"
+	s.sessions.Cookie.Secure = options.Secure
+	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
+	s.sessions.ErrorFunc = s.sessionError
+
+	s.router.Use(middleware.Recoverer, middleware.Compress(5), headers)
+	s.router.Handle("/metrics", promhttp.Handler())
+	s.router.Get("/health", s.health)
+	s.router.NotFound(front(app))
+	s.router.Group(func(r chi.Router) {
+		r.Use(http.NewCrossOriginProtection().Handler, s.sessions.LoadAndSave, s.identify)
+		s.api = humachi.New(r, config())
+		s.operations()
+		r.With(httprate.LimitByIP(20, time.Minute)).Post("/api/sign-in", s.signIn)
+		r.Post("/api/sign-in/demo", s.signInDemo)
+		r.Post("/api/sign-out", s.signOut)
+		r.Post("/api/branch", s.changeBranch)
+		r.Get("/api/slips/hold/{id}", s.holdSlip)
+	})
+	return s, nil
+}
+
+func config() huma.Config {
+	c := huma.DefaultConfig("Nevrin", "1")
+	c.DocsPath, c.SchemasPath = "", ""
+	c.OpenAPIPath = "/api/openapi"
+	c.CreateHooks = nil // answers carry no schema links
+	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	return c
+}
+
+// schemaName puts the package before a type's name, since places of work name things alike.
+func schemaName(t reflect.Type, hint string) string {
+	name := huma.DefaultSchemaNamer(t, hint)
+	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+		t = t.Elem()
+	}
+	pkg := path.Base(t.PkgPath())
+	if pkg == "." || pkg == "server" || pkg == "v2" || strings.HasPrefix(name, "List") {
+		return name
+	}
+	return strings.ToUpper(pkg[:1]) + pkg[1:] + name
+}
+
+// OpenAPI is the server's own description, from which the front end's types are made.
+func OpenAPI() ([]byte, error) {
+	s := &Server{router: chi.NewRouter()}
+	s.api = humachi.New(s.router, config())
+	s.operations()
+	return s.api.OpenAPI().MarshalJSON()
+}
+
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
+
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	})
+}
+
+func (s *Server) health(w http.ResponseWriter, r *http.Request) {
+	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.house.DB.WithContext(ctx).Exec("SELECT 1").Error; err != nil {
+		http.Error(w, "database not reached", http.StatusServiceUnavailable)
+		return
+	}
+	_, _ = w.Write([]byte("ok\n"))
+}
+
+func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error) {
+	s.log.WarnContext(r.Context(), "session", "error", err)
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(http.StatusServiceUnavailable)
+	_, _ = w.Write([]byte(`{"status":503,"title":"Service Unavailable","detail":"The database cannot be reached just now. Nothing was done; it is tried again by itself."}`))
+}
+
+// identify puts the person of the session into the request.
+func (s *Server) identify(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		id := s.sessions.GetInt64(r.Context(), "staff")
+		if id == 0 {
+			next.ServeHTTP(w, r)
+			return
+		}
+		var staff store.Staff
+		err := s.house.DB.WithContext(r.Context()).Where("id = ? AND active", id).Limit(1).Find(&staff).Error
+		if err != nil {
+			s.sessionError(w, r, err)
+			return
+		}
+		if staff.ID != 0 {
+			who := act.Actor{ID: staff.ID, Name: staff.Name, Role: staff.Role, Branch: staff.BranchCode}
+			if branch := s.sessions.GetString(r.Context(), "branch"); branch != "" {
+				who.Branch = branch
+			}
+			r = r.WithContext(context.WithValue(r.Context(), whoKey{}, who))
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// front serves the built front end; every path that is no file is a place of it.
+func front(app fs.FS) http.HandlerFunc {
+	files := http.FileServerFS(app)
+	return func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			http.Error(w, "There is no such operation.", http.StatusNotFound)
+			return
+		}
+		name := strings.TrimPrefix(r.URL.Path, "/")
+		if info, err := fs.Stat(app, name); err == nil && !info.IsDir() {
+			if strings.HasPrefix(name, "assets/") {
+				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			files.ServeHTTP(w, r)
+			return
+		}
+		page, err := fs.ReadFile(app, "index.html")
+		if errors.Is(err, fs.ErrNotExist) {
+			http.Error(w, "The front end has not been built. Run 'make build'.", http.StatusNotFound)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("Cache-Control", "no-cache")
+		_, _ = w.Write(page)
+	}
+}
