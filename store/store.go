@@ -34,12 +34,21 @@ func Open(url string) (*gorm.DB, error) {
 	}
 	pool.SetMaxOpenConns(20)
 	pool.SetMaxIdleConns(20)
-	return gorm.Open(postgres.New(postgres.Config{Conn: pool}), &gorm.Config{
+	db, err := gorm.Open(postgres.New(postgres.Config{Conn: pool}), &gorm.Config{
 		Logger:                 logger.Default.LogMode(logger.Silent),
 		SkipDefaultTransaction: true, // every method of app runs in one transaction of its own
 		DisableAutomaticPing:   true,
-		TranslateError:         false,
 	})
+	if err != nil {
+		return nil, err
+	}
+	// What a model belongs to is loaded with it, never saved with it.
+	for _, name := range []string{"gorm:save_before_associations", "gorm:save_after_associations"} {
+		if err := errors.Join(db.Callback().Create().Remove(name), db.Callback().Update().Remove(name)); err != nil {
+			return nil, err
+		}
+	}
+	return db, nil
 }
 
 // Migrate brings the database to the newest numbered migration, the job queue's own tables included.

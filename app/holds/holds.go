@@ -224,7 +224,7 @@ type Fetch struct {
 	For        string     `json:"for" doc:"Where it is waited for"`
 	Promise    string     `json:"promise"`
 	Since      time.Time  `json:"since"`
-	Why        *why.Trace `json:"why,omitempty"`
+	Why        *why.Trace `json:"why,omitempty" gorm:"-"`
 }
 
 // FetchList is what a branch takes from its shelves now, in shelf order.

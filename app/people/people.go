@@ -53,7 +53,7 @@ type Happened struct {
 	Title  string     `json:"title,omitempty"`
 	Patron int64      `json:"patron_id,omitempty"`
 	Name   string     `json:"patron,omitempty"`
-	Why    *why.Trace `json:"why,omitempty"`
+	Why    *why.Trace `json:"why,omitempty" gorm:"-"`
 }
 
 // History tells what happened to a patron or an item, newest first.

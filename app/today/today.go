@@ -38,19 +38,19 @@ func Look(a *act.Act) ([]Row, error) {
 	var counts []struct {
 		Branch    string
 		Kind      string
-		All, Late int
+		Number, Late int
 	}
-	err := a.Raw(`
-		SELECT i.at_branch AS branch, 'fetch' AS kind, count(*) AS all, count(*) FILTER (WHERE h.promised_at < @now) AS late
+	err := a.Raw(`WITH p AS (SELECT ?::timestamptz AS now, ?::date AS today)
+		SELECT i.at_branch AS branch, 'fetch' AS kind, count(*) AS number, count(*) FILTER (WHERE h.promised_at < (SELECT now FROM p)) AS late
 			FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' GROUP BY 1
-		UNION ALL SELECT h.pickup, 'clear', count(*), count(*) FILTER (WHERE h.closed_at < @now::timestamptz - interval '2 days')
+		UNION ALL SELECT h.pickup, 'clear', count(*), count(*) FILTER (WHERE h.closed_at < (SELECT now FROM p) - interval '2 days')
 			FROM holds h WHERE h.state IN ('lapsed', 'cancelled') AND h.item_id IS NOT NULL AND h.ready_at IS NOT NULL AND NOT h.cleared GROUP BY 1
-		UNION ALL SELECT to_branch, 'coming', count(*), count(*) FILTER (WHERE promised_at < @now) FROM transits WHERE ended_at IS NULL GROUP BY 1
+		UNION ALL SELECT to_branch, 'coming', count(*), count(*) FILTER (WHERE promised_at < (SELECT now FROM p)) FROM transits WHERE ended_at IS NULL GROUP BY 1
 		UNION ALL SELECT branch_code, 'overdue', count(*), count(*) FILTER (WHERE NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = loans.id AND told.due = loans.due_date::text))
-			FROM loans WHERE returned_at IS NULL AND due_date < @today::date GROUP BY 1
+			FROM loans WHERE returned_at IS NULL AND due_date < (SELECT today FROM p) GROUP BY 1
 		UNION ALL SELECT pickup, 'ready', count(*), 0 FROM holds WHERE state = 'ready' GROUP BY 1
 		UNION ALL SELECT branch_code, 'missing', count(*), 0 FROM items WHERE standing = 'missing' GROUP BY 1`,
-		map[string]any{"now": a.Now, "today": a.Today().String()}).Scan(&counts).Error
+		a.Now, a.Today().String()).Scan(&counts).Error
 	if err != nil {
 		return nil, err
 	}
@@ -66,7 +66,7 @@ func Look(a *act.Act) ([]Row, error) {
 	}
 	for _, c := range counts {
 		row := &out[at[c.Branch]]
-		n := Count{c.All, c.Late}
+		n := Count{c.Number, c.Late}
 		switch c.Kind {
 		case "fetch":
 			row.Fetch = n
