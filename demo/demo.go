@@ -112,6 +112,7 @@ type generator struct {
 	byBranch map[string][]int
 	titles   []title
 	items    []item
+	holders  map[[2]int64]bool  // title and patron of the holds of today
 	rows     map[string][][]any // what goes to each table, in its columns' order
 	ids      map[string]int64
 }
@@ -150,7 +151,7 @@ func number(n int) string { return strconv.Itoa(n) }
 
 func newGenerator() (*generator, error) {
 	g := &generator{rand: rand.New(rand.NewPCG(seedHigh, seedLow)), byBranch: map[string][]int{}, rows: map[string][][]any{}, ids: map[string]int64{},
-		terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
+		holders: map[[2]int64]bool{}, terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
 	if err := json.Unmarshal(networkJSON, &g.file); err != nil {
 		return nil, fmt.Errorf("network.json: %w", err)
 	}

@@ -416,9 +416,10 @@ func (g *generator) waiting() {
 			if i.out || !g.holdable(k) {
 				continue
 			}
-			i.out = true
-			g.hold(&g.titles[i.title], i, s.state)
-			left--
+			if g.hold(&g.titles[i.title], i, s.state) {
+				i.out = true
+				left--
+			}
 		}
 	}
 }
@@ -440,19 +441,16 @@ func (g *generator) longQueue() {
 	}
 }
 
-var holders = map[[2]int64]bool{}
-
-// hold makes a hold of today in a state, with what that state needs.
-func (g *generator) hold(t *title, i *item, state string) {
+// hold makes a hold of today in a state, with what that state needs; not where it makes no sense.
+func (g *generator) hold(t *title, i *item, state string) bool {
 	pickup := g.branchByShare()
 	if state == "moving" && pickup == i.home {
 		pickup = map[bool]string{true: "SLM", false: "HVH"}[i.home == "HVH"]
 	}
 	p := g.patrons[g.byBranch[pickup][g.rand.IntN(len(g.byBranch[pickup]))]]
-	if holders[[2]int64{t.id, p.id}] || i == nil && g.borrows(t, p.id) {
-		return
+	if g.holders[[2]int64{t.id, p.id}] || i == nil && g.borrows(t, p.id) {
+		return false
 	}
-	holders[[2]int64{t.id, p.id}] = true
 	id := g.next("holds")
 	placed := g.now.Add(-time.Duration(20+g.rand.IntN(900)) * time.Hour).Truncate(time.Second)
 	var itemID, promised, readyAt, until any
@@ -467,13 +465,18 @@ func (g *generator) hold(t *title, i *item, state string) {
 		}
 	case "moving":
 		itemID = i.id
-		sent := g.moment(i.home, g.today.Add(-3))
-		if sent.After(g.now) {
-			sent = g.now.Add(-16 * time.Hour)
-		}
+		// Sent on the last day from which it cannot have come yet.
+		var sent time.Time
 		var shelf any
-		if j := g.journey(i.home, pickup, sent); j != nil && j.OnShelf != nil {
-			promised, shelf = *j.OnShelf, *j.OnShelf
+		for day := g.today - 1; day > g.today-9; day-- {
+			at := g.moment(i.home, day)
+			if j := g.journey(i.home, pickup, at); at.Before(g.now) && j != nil && j.OnShelf != nil && j.OnShelf.After(g.now) {
+				sent, promised, shelf = at, *j.OnShelf, *j.OnShelf
+				break
+			}
+		}
+		if shelf == nil {
+			return false
 		}
 		g.add("transits", g.next("transits"), i.id, i.home, pickup, id, sent, shelf, nil)
 		g.event(sent, "sent", i.home, p.id, i.id, 0, id, "Into the tote for "+g.table.Branches[pickup].Name)
@@ -495,8 +498,10 @@ func (g *generator) hold(t *title, i *item, state string) {
 		g.atBranch(i, pickup)
 		g.event(at, "hold_ready", pickup, p.id, i.id, 0, id, "On the hold shelf at "+b.Name+" until "+day.Say())
 	}
+	g.holders[[2]int64{t.id, p.id}] = true
 	g.add("holds", id, t.id, p.id, pickup, placed, int(id), state, itemID, promised, readyAt, until, nil)
 	g.event(placed, "hold_placed", pickup, p.id, 0, 0, id, "Hold on "+t.name+" for pickup at "+g.table.Branches[pickup].Name)
+	return true
 }
 
 func (g *generator) borrows(t *title, patron int64) bool {

@@ -76,6 +76,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 }
 
 func config() huma.Config {
+	huma.DefaultArrayNullable = false // lists are empty, never null
 	c := huma.DefaultConfig("Nevrin", "1")
 	c.DocsPath, c.SchemasPath = "", ""
 	c.OpenAPIPath = "/api/openapi"

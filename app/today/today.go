@@ -3,6 +3,7 @@ package today
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -36,8 +37,8 @@ type Row struct {
 // Look counts what waits, one query for all branches.
 func Look(a *act.Act) ([]Row, error) {
 	var counts []struct {
-		Branch    string
-		Kind      string
+		Branch       string
+		Kind         string
 		Number, Late int
 	}
 	err := a.Raw(`WITH p AS (SELECT ?::timestamptz AS now, ?::date AS today)
@@ -60,7 +61,7 @@ func Look(a *act.Act) ([]Row, error) {
 		hours, reason := b.DayWithReason(b.Date(a.Now))
 		open := hours.String()
 		if len(hours) == 0 {
-			open = "Closed: " + reason
+			open = "Closed: " + strings.TrimPrefix(reason, "closed ")
 		}
 		out[k], at[b.Code] = Row{Branch: b.Code, Name: b.Name, Open: open}, k
 	}

@@ -647,10 +647,10 @@ export interface components {
             branch: string;
             card: string;
             card_until: string;
-            charges: components["schemas"]["DeskCharge"][] | null;
+            charges: components["schemas"]["DeskCharge"][];
             class: string;
             email: string;
-            holds: components["schemas"]["DeskHeld"][] | null;
+            holds: components["schemas"]["DeskHeld"][];
             household: string;
             /** Format: int64 */
             id: number;
@@ -659,7 +659,7 @@ export interface components {
             name: string;
             note: string;
             older_reader?: boolean;
-            on_loan: components["schemas"]["DeskLine"][] | null;
+            on_loan: components["schemas"]["DeskLine"][];
             /** @description Empty: no limit */
             owed_limit: string;
             owes: string;
@@ -667,9 +667,9 @@ export interface components {
             /** @enum {string} */
             standing: "active" | "inactive" | "excluded";
             /** @description Why nothing can be lent, one sentence each */
-            stops: string[] | null;
+            stops: string[];
             /** @description Good to tell the patron */
-            tells: components["schemas"]["DeskTell"][] | null;
+            tells: components["schemas"]["DeskTell"][];
         };
         DeskCharge: {
             amount: string;
@@ -758,12 +758,12 @@ export interface components {
         };
         DeskResult: {
             /** @description The answers to an ask, 1, 2, 3 */
-            asks?: components["schemas"]["DeskChoice"][] | null;
+            asks?: components["schemas"]["DeskChoice"][];
             /** @description The patron as they stand now */
             card?: components["schemas"]["DeskCard"];
             /** @description The loan came from the hold shelf */
             filled: boolean;
-            found?: components["schemas"]["DeskFound"][] | null;
+            found?: components["schemas"]["DeskFound"][];
             item?: components["schemas"]["DeskItemShown"];
             /**
              * @description found: words were searched
@@ -805,12 +805,12 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @description Newest first */
-            lines: components["schemas"]["DeskReturnedLine"][] | null;
+            lines: components["schemas"]["DeskReturnedLine"][];
             /** @enum {string} */
             mode: "bin" | "patron";
             /** @description What is still open, by patron */
-            open: components["schemas"]["DeskOpenSum"][] | null;
-            piles: components["schemas"]["DeskPile"][] | null;
+            open: components["schemas"]["DeskOpenSum"][];
+            piles: components["schemas"]["DeskPile"][];
             says: string;
         };
         DeskScan: {
@@ -863,7 +863,7 @@ export interface components {
              */
             detail?: string;
             /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][] | null;
+            errors?: components["schemas"]["ErrorDetail"][];
             /**
              * Format: uri
              * @description A URI reference that identifies the specific occurrence of the problem.
@@ -950,9 +950,9 @@ export interface components {
         };
         Me: {
             branch: string;
-            branches: components["schemas"]["RulesValue"][] | null;
+            branches: components["schemas"]["RulesValue"][];
             /** @description People of the demo, for one-click sign-in */
-            demo: components["schemas"]["DemoStaff"][] | null;
+            demo: components["schemas"]["DemoStaff"][];
             digits: string;
             /** @description Address of the stand-in's mailbox; empty outside the demo */
             mailbox: string;
@@ -1035,9 +1035,9 @@ export interface components {
             subject: string;
         };
         NoticesOverview: {
-            mailings: components["schemas"]["NoticesMailing"][] | null;
+            mailings: components["schemas"]["NoticesMailing"][];
             /** @description Messages queued, unclear or without address, newest first */
-            stuck: components["schemas"]["NoticesMessage"][] | null;
+            stuck: components["schemas"]["NoticesMessage"][];
         };
         Patron: {
             /** Format: int64 */
@@ -1111,7 +1111,7 @@ export interface components {
             reason: string;
         };
         RulebookTermInfo: {
-            choices?: string[] | null;
+            choices?: string[];
             group: string;
             id: string;
             /** @description Enters the sums of due dates and lateness */
@@ -1149,7 +1149,7 @@ export interface components {
              */
             revision: number;
             scope: {
-                [key: string]: string[] | null;
+                [key: string]: string[];
             };
             term: string;
             value: unknown;
@@ -1178,19 +1178,19 @@ export interface components {
         };
         RulesGrid: {
             branch: string;
-            cells: (components["schemas"]["RulesCell"][] | null)[] | null;
-            columns: components["schemas"]["RulesValue"][] | null;
-            rows: components["schemas"]["RulesValue"][] | null;
+            cells: components["schemas"]["RulesCell"][][];
+            columns: components["schemas"]["RulesValue"][];
+            rows: components["schemas"]["RulesValue"][];
             term: string;
         };
         RulesOverview: {
             dimensions: {
-                [key: string]: components["schemas"]["RulesValue"][] | null;
+                [key: string]: components["schemas"]["RulesValue"][];
             };
             /** @description Oldest first */
-            editions: components["schemas"]["RulesEdition"][] | null;
-            ranking: string[] | null;
-            terms: components["schemas"]["RulebookTermInfo"][] | null;
+            editions: components["schemas"]["RulesEdition"][];
+            ranking: string[];
+            terms: components["schemas"]["RulebookTermInfo"][];
         };
         RulesValue: {
             code: string;
@@ -1256,12 +1256,12 @@ export interface components {
             kind: string;
             /** @description Id of the rule that speaks here */
             rule?: string;
-            steps?: components["schemas"]["WhyStep"][] | null;
+            steps?: components["schemas"]["WhyStep"][];
             text: string;
         };
         WhyTrace: {
             result: string;
-            steps: components["schemas"]["WhyStep"][] | null;
+            steps: components["schemas"]["WhyStep"][];
             title: string;
         };
     };
@@ -1468,7 +1468,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HoldsFetch"][] | null;
+                    "application/json": components["schemas"]["HoldsFetch"][];
                 };
             };
             /** @description Unauthorized */
@@ -1545,7 +1545,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PeopleHappened"][] | null;
+                    "application/json": components["schemas"]["PeopleHappened"][];
                 };
             };
             /** @description Unauthorized */
@@ -1630,7 +1630,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HoldsHold"][] | null;
+                    "application/json": components["schemas"]["HoldsHold"][];
                 };
             };
             /** @description Unauthorized */
@@ -2077,7 +2077,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PeopleItem"][] | null;
+                    "application/json": components["schemas"]["PeopleItem"][];
                 };
             };
             /** @description Unauthorized */
@@ -2500,7 +2500,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NoticesMessage"][] | null;
+                    "application/json": components["schemas"]["NoticesMessage"][];
                 };
             };
             /** @description Unauthorized */
@@ -2933,7 +2933,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskFound"][] | null;
+                    "application/json": components["schemas"]["DeskFound"][];
                 };
             };
             /** @description Unauthorized */
@@ -4257,7 +4257,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PeopleTitle"][] | null;
+                    "application/json": components["schemas"]["PeopleTitle"][];
                 };
             };
             /** @description Unauthorized */
@@ -4340,7 +4340,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TodayRow"][] | null;
+                    "application/json": components["schemas"]["TodayRow"][];
                 };
             };
             /** @description Unauthorized */
@@ -4414,7 +4414,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TodayTransit"][] | null;
+                    "application/json": components["schemas"]["TodayTransit"][];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,63 @@
+import { expect, type Page } from "@playwright/test";
+import pg from "pg";
+
+/** Asks the database for one text, to find things of the demo that a story can begin with. */
+export async function ask(query: string, ...args: unknown[]): Promise<string> {
+  const client = new pg.Client(process.env.DATABASE_URL);
+  await client.connect();
+  try {
+    const { rows } = await client.query({ text: query, values: args, rowMode: "array" });
+    if (rows.length === 0) throw new Error(`no row for ${query}`);
+    return String((rows[0] as unknown[])[0]);
+  } finally {
+    await client.end();
+  }
+}
+
+export const freeItem = (branch: string, material: string) =>
+  ask(
+    `SELECT i.barcode FROM items i WHERE i.at_branch = $1 AND i.branch_code = $1 AND i.material = $2 AND i.standing = 'in_use' AND i.note = ''
+     AND (SELECT count(*) FROM items o WHERE o.title_id = i.title_id) = 1
+     AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL)
+     AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.item_id = i.id AND t.ended_at IS NULL)
+     AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY random() LIMIT 1`,
+    branch,
+    material,
+  );
+
+export const goodCard = (branch: string) =>
+  ask(
+    `SELECT p.card FROM patrons p WHERE p.branch_code = $1 AND p.class = 'adult' AND p.balance = 0 AND p.standing = 'active' AND p.card_until > '2027-01-01' AND p.email <> ''
+     AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL)
+     AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY random() LIMIT 1`,
+    branch,
+  );
+
+/** Signs in as somebody of the demo with one click. */
+export async function signIn(page: Page, name: string) {
+  await page.context().clearCookies();
+  await page.goto("/");
+  await page.getByRole("button", { name: new RegExp(name) }).click();
+  await expect(page.getByRole("navigation", { name: "Places" })).toBeVisible();
+}
+
+export async function workAt(page: Page, branch: string) {
+  await page.getByRole("button", { name: /^Branch / }).click();
+  await page.getByRole("menuitem", { name: branch }).click();
+  await expect(page.getByRole("button", { name: new RegExp(`^Branch ${branch}`) })).toBeVisible();
+}
+
+export async function go(page: Page, place: string) {
+  await page.getByRole("navigation").getByRole("link", { name: new RegExp(`^${place}`) }).click();
+}
+
+/** Types as a scanner does: fast, ending in Enter, wherever the focus is. */
+export async function scan(page: Page, text: string) {
+  await page.keyboard.type(text, { delay: 4 });
+  await page.keyboard.press("Enter");
+}
+
+export async function clockOn(page: Page, by: "One hour on" | "One day on" | "A week on") {
+  await page.getByRole("banner").getByRole("button").last().click();
+  await page.getByRole("menuitem", { name: by }).click();
+}

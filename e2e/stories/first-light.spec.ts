@@ -1,0 +1,208 @@
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { ask, clockOn, freeItem, go, goodCard, scan, signIn, workAt } from "../kit.ts";
+
+test.describe.configure({ mode: "serial" });
+
+let card = "";
+let book = "";
+let film = "";
+
+test("the supervisor lengthens film loans on the islands", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await go(page, "Rulebook");
+  await page.getByLabel("Branch", { exact: true }).selectOption({ label: "Wrenna" });
+  const cell = page.getByRole("button", { name: /^Adult, Film: / });
+  await expect(cell).toHaveAccessibleName("Adult, Film: 7 days");
+  await page.getByRole("button", { name: "Begin a draft" }).click();
+  await expect(page.getByText(/^Draft 9: 0 rules differ/)).toBeVisible();
+  await cell.click();
+  await page.getByLabel(/^Loan period: days/).fill("14");
+  await page.getByLabel("Where").selectOption({ label: "All of islands" });
+  await page.getByRole("button", { name: "Set in the draft" }).click();
+  await expect(cell).toHaveAccessibleName("Adult, Film: 14 days, was 7");
+  await page.getByRole("button", { name: "Why 14 days" }).click();
+  const why = page.getByRole("dialog");
+  await expect(why).toContainText("Film, all of islands");
+  await expect(why).toContainText("Films go out for a week");
+  await expect(why).toContainText("Outweighed by the lending branch");
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Put in force …" }).click();
+  await page.getByLabel("Why it is changed").fill("The ferry comes twice a week");
+  await page.getByRole("button", { name: /^Put in force from/ }).click();
+  await expect(page.getByText(/^Edition 9 in force since Tue 6 Oct 2026/)).toBeVisible();
+});
+
+test("desk staff lend a book and a film, and wrong numbers say what is wrong", async ({ page }) => {
+  [card, book, film] = [await goodCard("SLM"), await freeItem("SLM", "book"), await freeItem("SLM", "film")];
+  await signIn(page, "Jory Tamm");
+  await go(page, "Desk");
+  await scan(page, card);
+  const patron = page.getByRole("region", { name: "Patron" });
+  await expect(patron).toContainText("Adult");
+  // Scans follow each other faster than answers come; none is lost.
+  await scan(page, book);
+  await scan(page, film);
+  const tape = page.getByRole("region", { name: "Tape" });
+  await expect(tape.getByText("Lent", { exact: true })).toHaveCount(2);
+  await expect(tape).toContainText("Due Tue 27 Oct 2026");
+  await expect(tape).toContainText("Due Thu 15 Oct 2026");
+  await tape.getByRole("button", { name: "Why 7 days" }).click();
+  await expect(page.getByRole("dialog")).toContainText("Boiler work");
+  await page.keyboard.press("Escape");
+  for (const [text, says] of [
+    ["9789295055025", "publisher's product code"],
+    ["318460000", "has 9 digits"],
+    [book.slice(0, 13) + ((Number(book[13]) + 1) % 10), "check digit that does not fit"],
+    ["31846999999990", "no item here has it"],
+  ] as const) {
+    await scan(page, text);
+    await expect(tape.getByRole("listitem").first()).toContainText(says);
+  }
+  await scan(page, book);
+  await expect(tape.getByRole("listitem").first()).toContainText("already");
+  // A scan while another field has the focus is caught, not typed there.
+  await page.getByRole("link", { name: "History" }).click();
+  await expect(page.getByRole("region", { name: "History" })).toContainText("until Thu 15 Oct 2026");
+});
+
+test("a scan that lands in a form field is caught and the field left as it was", async ({ page }) => {
+  await signIn(page, "Jory Tamm");
+  await go(page, "Patrons");
+  const field = page.getByLabel("Name, card number or mail address");
+  await field.fill("ab");
+  await field.focus();
+  await scan(page, card);
+  await expect(page).toHaveURL(/\/desk/);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("On loan");
+});
+
+test("a hold is routed, fetched, sent by ferry, received, told and lent", async ({ page, request }) => {
+  const item = await freeItem("SLM", "book");
+  const title = await ask("SELECT t.name FROM items i JOIN titles t ON t.id = i.title_id WHERE i.barcode = $1", item);
+  const reader = await goodCard("WRN");
+  await signIn(page, "Maren Odell");
+  await scan(page, item);
+  await page.getByRole("button", { name: "Place a hold" }).click();
+  await page.getByLabel("For", { exact: true }).fill(reader);
+  await page.getByRole("button", { name: new RegExp(reader) }).click();
+  await page.getByLabel("Pickup at").selectOption({ label: "Wrenna" });
+  await page.getByRole("button", { name: "Place the hold" }).click();
+  await expect(page.getByRole("status")).toContainText("Being fetched for Wrenna");
+
+  await workAt(page, "Saltmere");
+  await go(page, "Fetch list");
+  const line = page.getByRole("row").filter({ hasText: item });
+  await line.getByRole("button", { name: "Why this copy" }).click();
+  await expect(page.getByRole("dialog")).toContainText("Chosen");
+  await page.keyboard.press("Escape");
+  await scan(page, item);
+  const sign = page.getByLabel("Sign", { exact: true });
+  await expect(sign).toHaveAttribute("data-kind", "tote");
+  await expect(sign).toContainText("Wrenna");
+  await expect(sign).toContainText("13:45");
+  await expect(line).toHaveCount(0);
+
+  for (let hour = 0; hour < 7; hour++) await clockOn(page, "One hour on");
+  await workAt(page, "Wrenna");
+  await go(page, "Courier");
+  await expect(page.getByRole("row").filter({ hasText: item })).toBeVisible();
+  await scan(page, item);
+  await expect(sign).toHaveAttribute("data-kind", "hold_shelf");
+  const slip = await page.getByRole("link", { name: "Print slip" }).first().getAttribute("href");
+  const pdf = await page.request.get(slip!);
+  expect(pdf.headers()["content-type"]).toBe("application/pdf");
+
+  const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
+  await expect.poll(async () => (await request.get(me.mailbox)).text(), { timeout: 15_000 }).toContain(title.replaceAll("'", "&#39;"));
+
+  await scan(page, reader);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("1 ready");
+  await scan(page, item);
+  await expect(page.getByText("From hold shelf")).toBeVisible();
+});
+
+test("days pass: overdue notices are worked out, looked at, sent, each once", async ({ page, request }) => {
+  await signIn(page, "Maren Odell");
+  await clockOn(page, "A week on");
+  await clockOn(page, "A week on");
+  await go(page, "Notices");
+  const runs = page.getByRole("region", { name: "Mailings" });
+  await expect(runs.getByText("Overdue, first").first()).toBeVisible({ timeout: 30_000 });
+  await expect.poll(() => ask("SELECT count(*)::text FROM nights WHERE day > '2026-10-06'")).toBe("14");
+  await page.reload();
+  await runs.getByRole("button", { name: /Overdue, first.*Trial run/ }).last().click();
+  const messages = page.getByRole("region", { name: "Messages" });
+  await messages.getByRole("checkbox", { disabled: false }).first().uncheck();
+  const text = await messages.getByRole("button", { name: /^Send \d+ messages/ }).textContent();
+  const count = Number(/\d+/.exec(text!)![0]);
+  const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
+  await messages.getByRole("button", { name: /^Send/ }).click();
+  await expect.poll(() => ask("SELECT count(*)::text FROM messages WHERE state = 'sent' AND stage LIKE 'overdue%'"), { timeout: 60_000 }).toBe(String(count));
+  expect(((await (await request.get(me.mailbox)).text()).match(/Please bring back|Still waiting/g) ?? []).length).toBeGreaterThanOrEqual(Math.min(count, 190));
+  await expect(messages.getByRole("button", { name: /^Send/ })).toHaveCount(0);
+});
+
+test("the late film comes back: asked, paid in part, waived, undone from the bin", async ({ page }) => {
+  await signIn(page, "Jory Tamm");
+  await go(page, "Returns");
+  await expect(page.getByText(/^Counted as returned/)).toBeVisible();
+  await scan(page, book);
+  const sign = page.getByLabel("Sign", { exact: true });
+  await expect(sign).toHaveAttribute("data-kind", "shelf");
+  await page.getByRole("button", { name: "Undo" }).first().click();
+  await expect(page.getByText("Undone")).toBeVisible();
+
+  await page.getByRole("button", { name: "The patron is here" }).click();
+  await expect(page.getByRole("heading", { name: "Returns, patron here" })).toBeVisible();
+  await scan(page, film);
+  const asked = page.getByRole("group", { name: "Ask" });
+  await expect(asked).toContainText("$3.00 for lateness now");
+  await page.getByRole("button", { name: "Why $3.00" }).click();
+  const why = page.getByRole("dialog");
+  await expect(why).toContainText("3 counted: Fri 16 Oct, Sat 17 Oct, Tue 20 Oct");
+  await expect(why).toContainText("closed on Mondays");
+  await page.keyboard.press("Escape");
+  await asked.getByRole("button", { name: /Pay or waive/ }).click();
+  await page.getByLabel("Sum").fill("2.00");
+  await page.getByRole("button", { name: "Take $2.00" }).click();
+  await expect(asked).toContainText("$1.00 for lateness now");
+  await page.getByLabel("How").selectOption({ label: "Waive it" });
+  await page.getByRole("button", { name: "Waive $1.00" }).click();
+  await expect(page.getByRole("alert")).toContainText("needs a reason");
+  await page.getByLabel("Reason").fill("First time");
+  await page.getByRole("button", { name: "Waive $1.00" }).click();
+  await expect(asked).toHaveCount(0);
+  await page.getByRole("button", { name: "Finish the run" }).click();
+  await expect(page.getByText("Nothing scanned in this run yet")).toBeVisible();
+});
+
+test("a volunteer may take back but not see the notices or waive", async ({ page }) => {
+  await signIn(page, "Wil Sorrel");
+  await expect(page.getByRole("navigation").getByRole("link", { name: /^Notices/ })).toHaveCount(0);
+  const refused = await page.request.get("/api/mailings");
+  expect(refused.status()).toBe(403);
+  const money = await page.request.post("/api/money", { headers: { "Idempotency-Key": "volunteer-1" }, data: { patron: 1, amount: "1.00", means: "cash" } });
+  expect(money.status()).toBe(403);
+});
+
+test("axe-core finds nothing in any place", async ({ page }) => {
+  await page.context().clearCookies();
+  await page.goto("/");
+  await expect(page.getByRole("heading", { name: "Sign in" })).toBeVisible();
+  const look = async (place: string) => {
+    const found = await new AxeBuilder({ page }).analyze();
+    expect(found.violations.map((v) => `${place}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+  };
+  await look("Sign in");
+  await signIn(page, "Maren Odell");
+  for (const place of ["Today", "Desk", "Returns", "Patrons", "Holds", "Fetch list", "Courier", "Notices", "Rulebook", "Items"]) {
+    await go(page, place);
+    await page.waitForLoadState("networkidle");
+    await look(place);
+  }
+  await go(page, "Desk");
+  await scan(page, card);
+  await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
+  await look("Desk with a patron");
+});

@@ -1,0 +1,62 @@
+package nevrin_test
+
+import (
+	"encoding/json"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// allowed says what of ours each part of the house may import. Imports run one way.
+var allowed = map[string][]string{
+	"cmd":     {"server", "app", "core", "store", "formats", "standin", "demo", "web"},
+	"server":  {"app", "core", "store", "formats"},
+	"app":     {"app", "core", "store", "formats"},
+	"store":   {"core", "store"},
+	"formats": {"core", "formats"},
+	"core":    {"core"},
+	"standin": {"formats", "standin"},
+	"demo":    {"core"},
+	"web":     {},
+	"testkit": {"app", "store"},
+	"bench":   {"core", "testkit"},
+}
+
+// outside is what the core must not know of: databases, networks, files, clocks of the machine.
+var outside = []string{"database/", "net/http", "os", "gorm.io", "github.com/jackc", "math/rand", "log"}
+
+func TestImportsRunOneWay(t *testing.T) {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "./...").Output()
+	require.NoError(t, err)
+	dec := json.NewDecoder(strings.NewReader(string(out)))
+	seen := 0
+	for dec.More() {
+		var p struct {
+			ImportPath string
+			Imports    []string
+		}
+		require.NoError(t, dec.Decode(&p))
+		part, _, _ := strings.Cut(strings.TrimPrefix(p.ImportPath, "nevrin/"), "/")
+		if p.ImportPath == "nevrin" {
+			continue
+		}
+		seen++
+		may, known := allowed[part]
+		require.True(t, known, "%s is no part of the house; say in layout_test.go what it may import", part)
+		for _, i := range p.Imports {
+			if ours, ok := strings.CutPrefix(i, "nevrin/"); ok {
+				to, _, _ := strings.Cut(ours, "/")
+				assert.Contains(t, may, to, "%s imports %s", p.ImportPath, i)
+			}
+			if part == "core" {
+				for _, o := range outside {
+					assert.False(t, i == strings.TrimSuffix(o, "/") || strings.HasPrefix(i, strings.TrimSuffix(o, "/")+"/"), "%s knows of %s", p.ImportPath, i)
+				}
+			}
+		}
+	}
+	assert.Greater(t, seen, 20)
+}

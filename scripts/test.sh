@@ -1,0 +1,41 @@
+#!/usr/bin/env bash
+# Everything that is checked: Go tests over a private PostgreSQL, the front end's types, stories in the
+# browser. "test.sh shots" takes the pictures of docs/screenshots instead of the tests.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/setup.sh test
+make --no-print-directory build
+
+work=$(pwd)/.data/test
+nevrin=
+stop() {
+  [ -z "$nevrin" ] || kill -TERM "$nevrin" 2>/dev/null || true
+  [ -z "$nevrin" ] || wait "$nevrin" 2>/dev/null || true
+  scripts/postgres.sh stop "$work"
+}
+trap stop EXIT
+scripts/postgres.sh reset "$work"
+# Speed over safety: this cluster lives for one run of the tests.
+DATABASE_URL=$(PG_OPTIONS='-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=300' scripts/postgres.sh start "$work")
+export DATABASE_URL NEVRIN_TEST_DATABASE=$DATABASE_URL
+build/nevrin demo --only-make --folder "$work"
+
+# The stories have a copy of their own, made before anybody is connected.
+story=${DATABASE_URL/\/nevrin?/\/story?}
+psql "${DATABASE_URL/\/nevrin?/\/postgres?}" -qc 'CREATE DATABASE story TEMPLATE nevrin'
+
+if [ "${1:-}" != shots ]; then
+  go vet ./...
+  go test ./...
+  echo "Types of the front end"
+  (cd web && npx openapi-typescript ../server/openapi.json -o "$work/schema.gen.ts" >/dev/null 2>&1 && diff -q "$work/schema.gen.ts" src/api/schema.gen.ts && npx tsc --noEmit && npx eslint src)
+fi
+
+echo "Stories in the browser"
+rm -f "$work/said"
+DATABASE_URL=$story NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
+nevrin=$!
+for _ in $(seq 100); do grep -q 'Mail of the demo' "$work/said" 2>/dev/null && break; sleep 0.1; done
+NEVRIN_URL=$(sed -n 's/^Nevrin is at //p' "$work/said")
+export NEVRIN_URL DATABASE_URL=$story
+(cd e2e && npx playwright test --project="${1:-stories}")

@@ -1,0 +1,44 @@
+package store_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/testkit"
+)
+
+// The database itself refuses what must not be, whoever asks.
+func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
+	h := testkit.House(t)
+	open := "SELECT item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date FROM loans WHERE returned_at IS NULL AND due_date IS NOT NULL LIMIT 1"
+	cases := []struct{ name, statement, reason string }{
+		{"a second open loan of one item", "INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) " + open, "loans_one_open"},
+		{"a loan without a due date", "UPDATE loans SET due_date = NULL WHERE due_date IS NOT NULL AND returned_at IS NULL", "loans_check"},
+		{"a return before the loan", "UPDATE loans SET returned_at = lent_at - interval '1 day' WHERE returned_at IS NULL", "loans_check"},
+		{"a second live transit of one item", "INSERT INTO transits (item_id, from_branch, to_branch, sent_at) SELECT item_id, from_branch, to_branch, sent_at FROM transits WHERE ended_at IS NULL LIMIT 1", "transits_one_live"},
+		{"a transit to the same branch", "UPDATE transits SET to_branch = from_branch WHERE ended_at IS NULL", "transits_check"},
+		{"an unknown state of a hold", "UPDATE holds SET state = 'somewhere'", "holds_state_check"},
+		{"a hold on the shelf without an item", "UPDATE holds SET item_id = NULL WHERE state = 'ready'", "holds_check"},
+		{"two holds for one item", "UPDATE holds SET item_id = (SELECT min(item_id) FROM holds WHERE state = 'ready') WHERE state = 'ready'", "holds_one_item"},
+		{"a charge below nothing", "INSERT INTO ledger (patron_id, kind, amount, at) SELECT min(id), 'charge', -5, now() FROM patrons", "ledger_check"},
+		{"a payment of no charge", "INSERT INTO ledger (patron_id, kind, amount, at) SELECT min(id), 'payment', -5, now() FROM patrons", "ledger_check"},
+		{"a payment of more than is owed", "INSERT INTO ledger (patron_id, kind, amount, settles, at) SELECT patron_id, 'payment', -amount - 1, id, now() FROM ledger WHERE kind = 'charge' LIMIT 1", "balance"},
+		{"a payment for somebody else's charge", "INSERT INTO ledger (patron_id, kind, amount, settles, at) SELECT (SELECT max(p.id) FROM patrons p WHERE p.balance > 100 AND p.id <> l.patron_id), 'payment', -1, l.id, now() FROM ledger l WHERE kind = 'charge' LIMIT 1", "settles no charge"},
+		{"a changed entry of the ledger", "UPDATE ledger SET amount = 1 WHERE kind = 'charge'", "never changed"},
+		{"a deleted event", "DELETE FROM events WHERE id = 1", "never changed"},
+		{"a changed edition in force", "UPDATE editions SET rules = '[]' WHERE state = 'in_force'", "never changed"},
+		{"an unknown role", "UPDATE staff SET role = 'king'", "staff_role_check"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			err := h.DB.Exec(c.statement).Error
+			require.Error(t, err)
+			assert.Contains(t, err.Error(), c.reason)
+		})
+	}
+	var off int
+	require.NoError(t, h.DB.Raw("SELECT count(*) FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)").Scan(&off).Error)
+	assert.Zero(t, off, "balances match the ledger")
+}

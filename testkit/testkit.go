@@ -1,0 +1,98 @@
+// Package testkit gives tests a house over a fresh copy of the demo's database.
+package testkit
+
+import (
+	"context"
+	"crypto/rand"
+	"fmt"
+	"net/url"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
+
+	"nevrin/app/act"
+	"nevrin/store"
+)
+
+// House opens a copy of the database that NEVRIN_TEST_DATABASE names, which holds the demo network.
+// The copy goes with the test. 'make test' provides it; without it the test is skipped.
+func House(t *testing.T) *act.House {
+	t.Helper()
+	address := os.Getenv("NEVRIN_TEST_DATABASE")
+	if address == "" {
+		t.Skip("NEVRIN_TEST_DATABASE is not set; run 'make test'")
+	}
+	from, err := url.Parse(address)
+	require.NoError(t, err)
+	template := strings.TrimPrefix(from.Path, "/")
+	name := "test_" + strings.ToLower(rand.Text()[:10])
+	from.Path = "/postgres"
+	admin := open(t, from.String())
+	// Copies of one template take turns, as PostgreSQL wants it.
+	require.NoError(t, admin.Connection(func(tx *gorm.DB) error {
+		if err := tx.Exec("SELECT pg_advisory_lock(4711)").Error; err != nil {
+			return err
+		}
+		defer tx.Exec("SELECT pg_advisory_unlock(4711)")
+		return tx.Exec(fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s", name, template)).Error
+	}))
+	from.Path = "/" + name
+	db := open(t, from.String())
+	t.Cleanup(func() {
+		closeAll(db)
+		admin.Exec("DROP DATABASE " + name + " WITH (FORCE)")
+		closeAll(admin)
+	})
+	return &act.House{DB: db}
+}
+
+func open(t *testing.T, address string) *gorm.DB {
+	db, err := store.Open(address)
+	require.NoError(t, err)
+	return db
+}
+
+func closeAll(db *gorm.DB) {
+	if pool, err := db.DB(); err == nil {
+		_ = pool.Close()
+	}
+}
+
+// Somebody is a member of staff of the demo, by login.
+func Somebody(t *testing.T, h *act.House, login string) act.Actor {
+	t.Helper()
+	var s store.Staff
+	require.NoError(t, h.DB.Where("login = ?", login).Take(&s).Error)
+	return act.Actor{ID: s.ID, Name: s.Name, Role: s.Role, Branch: s.BranchCode}
+}
+
+// Do does one thing without a key and expects it to succeed.
+func Do[T any](t *testing.T, h *act.House, who act.Actor, change func(*act.Act) (T, error)) T {
+	t.Helper()
+	out, err := act.Do(context.Background(), h, who, "", nil, change)
+	require.NoError(t, err)
+	return out
+}
+
+// Text asks the database for one text.
+func Text(t *testing.T, h *act.House, query string, args ...any) string {
+	t.Helper()
+	var out string
+	require.NoError(t, h.DB.Raw(query, args...).Scan(&out).Error)
+	require.NotEmpty(t, out, "no row for %s", query)
+	return out
+}
+
+// Questions for things of the demo that stories begin with.
+const (
+	FreeItem = `SELECT i.barcode FROM items i WHERE i.at_branch = ? AND i.material = ? AND i.standing = 'in_use' AND i.note = ''
+		AND i.branch_code = i.at_branch
+		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL)
+		AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.item_id = i.id AND t.ended_at IS NULL)
+		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`
+	GoodCard = `SELECT p.card FROM patrons p WHERE p.branch_code = ? AND p.class = ? AND p.balance = 0 AND p.standing = 'active' AND p.card_until > '2027-01-01'
+		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY p.id LIMIT 1`
+)

@@ -1,0 +1,131 @@
+import clsx from "clsx";
+import type { ButtonHTMLAttributes, ReactNode } from "react";
+
+export type Tone = "spruce" | "tide" | "amber" | "buoy" | "plum" | "plain";
+
+const tagTones: Record<Tone, string> = {
+  spruce: "bg-spruce-100 text-spruce-700",
+  tide: "bg-tide-100 text-tide-700",
+  amber: "bg-amber-100 text-amber-700",
+  buoy: "bg-buoy-100 text-buoy-700",
+  plum: "bg-plum-100 text-plum-700",
+  plain: "bg-sunk text-ink-2",
+};
+
+export function Tag({ tone, children }: { tone: Tone; children: ReactNode }) {
+  return (
+    <span
+      className={clsx(
+        "inline-flex items-center gap-1.5 rounded px-2 text-sm leading-[22px] font-medium",
+        tagTones[tone],
+      )}
+    >
+      {children}
+    </span>
+  );
+}
+
+export function Key({ children }: { children: ReactNode }) {
+  return <kbd className="rounded border border-b-2 border-current/50 px-1 font-sans text-xs">{children}</kbd>;
+}
+
+export function Button({
+  plain,
+  hint,
+  children,
+  className,
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { plain?: boolean; hint?: string }) {
+  return (
+    <button
+      type="button"
+      className={clsx(
+        "inline-flex cursor-pointer items-center gap-2 rounded-card border-[1.5px] border-spruce-700 px-3 py-1 font-semibold disabled:cursor-default disabled:opacity-50",
+        plain ? "bg-transparent text-spruce-700 hover:bg-spruce-100" : "bg-spruce-700 text-white hover:bg-spruce-800",
+        className,
+      )}
+      {...rest}
+    >
+      {children}
+      {hint && <Key>{hint}</Key>}
+    </button>
+  );
+}
+
+/** A quiet link-like button, dotted below, as the why of something is. */
+export function Quiet({ children, className, ...rest }: ButtonHTMLAttributes<HTMLButtonElement>) {
+  return (
+    <button
+      type="button"
+      className={clsx(
+        "cursor-pointer border-b border-dotted border-spruce-500 text-sm text-spruce-700 hover:border-solid",
+        className,
+      )}
+      {...rest}
+    >
+      {children}
+    </button>
+  );
+}
+
+export function Card({ children, className, label }: { children: ReactNode; className?: string; label?: string }) {
+  return (
+    <section aria-label={label} className={clsx("rounded-card border border-line bg-surface", className)}>
+      {children}
+    </section>
+  );
+}
+
+/** The head of a place: what it is, and in a sentence how things stand. */
+export function Head({ title, says, children }: { title: string; says?: ReactNode; children?: ReactNode }) {
+  return (
+    <header className="flex flex-wrap items-baseline gap-x-3.5 gap-y-2">
+      <h1 className="text-2xl font-semibold">{title}</h1>
+      <p className="text-ink-2">{says}</p>
+      {children && <div className="ml-auto flex flex-wrap gap-2">{children}</div>}
+    </header>
+  );
+}
+
+/** Says what would be here and how it gets here. */
+export function Empty({ children }: { children: ReactNode }) {
+  return <p className="px-4 py-6 text-ink-2">{children}</p>;
+}
+
+export function Trouble({ error }: { error: unknown }) {
+  if (!error) return null;
+  return (
+    <p role="alert" className="rounded-card border border-buoy-500 bg-buoy-100 px-3 py-2 text-buoy-700">
+      {error instanceof Error ? error.message : String(error)}
+    </p>
+  );
+}
+
+/** Grey bars where a list will be, so that nothing jumps when it comes. */
+export function Loading({ lines = 6 }: { lines?: number }) {
+  return (
+    <div aria-busy="true" aria-label="Loading" className="grid gap-3 p-4">
+      {Array.from({ length: lines }, (_, k) => (
+        <div key={k} className="h-4 rounded bg-sunk" style={{ width: `${90 - ((k * 17) % 40)}%` }} />
+      ))}
+    </div>
+  );
+}
+
+const inputLook = "h-8 rounded-card border border-line-strong bg-white px-2";
+
+export function Field({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <label className="grid gap-1 text-sm text-ink-2">
+      {label}
+      {children}
+    </label>
+  );
+}
+
+export { inputLook };
+
+/** Code in digits that cannot be mixed up. */
+export function Code({ children }: { children: ReactNode }) {
+  return <span className="font-mono text-[.93em]">{children}</span>;
+}

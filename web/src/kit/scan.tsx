@@ -1,0 +1,170 @@
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type ReactNode,
+  type RefObject,
+} from "react";
+
+/** What a place does with what is scanned or typed. */
+export interface Place {
+  prompt: string;
+  onScan: (text: string) => void;
+  onKey?: (key: string) => boolean; // a single key on an empty scan line; true: used
+}
+
+interface Scanning {
+  place: RefObject<Place | undefined>;
+  prompt: string;
+  setPrompt: (prompt: string) => void;
+  input: RefObject<HTMLInputElement | null>;
+  submit: (text: string) => void;
+}
+
+const ScanContext = createContext<Scanning | null>(null);
+
+export function useScanning(): Scanning {
+  const s = useContext(ScanContext);
+  if (!s) throw new Error("useScanning outside of ScanProvider");
+  return s;
+}
+
+/** Makes the scan line act in this place as long as it is shown. */
+export function useScanPlace(place: Place) {
+  const { place: current, setPrompt } = useScanning();
+  useEffect(() => {
+    current.current = place;
+    setPrompt(place.prompt);
+  });
+  useEffect(
+    () => () => {
+      current.current = undefined;
+      setPrompt("");
+    },
+    [current, setPrompt],
+  );
+}
+
+// A scanner types faster than any person: keys closer than this belong to one scan.
+const fastGap = 45;
+const shortestScan = 6;
+// A person pauses after a single key that is meant as a command.
+const commandPause = 350;
+
+const editable = (e: EventTarget | null): e is HTMLInputElement | HTMLTextAreaElement =>
+  e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement;
+
+function restore(field: HTMLInputElement | HTMLTextAreaElement, value: string) {
+  const prototype = field instanceof HTMLTextAreaElement ? HTMLTextAreaElement.prototype : HTMLInputElement.prototype;
+  Object.getOwnPropertyDescriptor(prototype, "value")?.set?.call(field, value);
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+export function ScanProvider({
+  children,
+  fallback,
+  onCommand,
+}: {
+  children: ReactNode;
+  fallback: Place;
+  onCommand: (key: string) => boolean;
+}) {
+  const place = useRef<Place | undefined>(undefined);
+  const input = useRef<HTMLInputElement>(null);
+  const [prompt, setPrompt] = useState("");
+  const submit = useCallback(
+    (text: string) => {
+      const trimmed = text.trim();
+      if (trimmed) (place.current ?? fallback).onScan(trimmed);
+    },
+    [fallback],
+  );
+
+  useEffect(() => {
+    let burst = "";
+    let last = 0;
+    let before = "";
+    let timer = 0;
+    const command = (key: string) => {
+      if (place.current?.onKey?.(key) || onCommand(key)) {
+        if (input.current && input.current.value === key) input.current.value = "";
+      }
+    };
+    const onKeyDown = (e: KeyboardEvent) => {
+      if (e.ctrlKey || e.metaKey || e.altKey) return;
+      const now = performance.now();
+      const field = editable(e.target) ? e.target : null;
+      const inScanLine = e.target === input.current;
+      if (e.key === "Enter") {
+        clearTimeout(timer);
+        const scanned = burst.length >= shortestScan && now - last < fastGap * 2;
+        if (scanned && !inScanLine) {
+          e.preventDefault();
+          e.stopPropagation();
+          if (field) restore(field, before);
+          submit(burst);
+        }
+        burst = "";
+        return;
+      }
+      if (e.key.length !== 1) return;
+      if (now - last > fastGap) {
+        burst = "";
+        before = field?.value ?? "";
+      }
+      burst += e.key;
+      last = now;
+      clearTimeout(timer);
+      const commandable =
+        (inScanLine && input.current?.value === "") || (!field && !(e.target instanceof HTMLSelectElement));
+      if (burst.length === 1 && commandable && e.key !== " ") {
+        const key = e.key;
+        timer = window.setTimeout(() => command(key), inScanLine ? commandPause : fastGap + 15);
+      }
+    };
+    window.addEventListener("keydown", onKeyDown, true);
+    return () => {
+      clearTimeout(timer);
+      window.removeEventListener("keydown", onKeyDown, true);
+    };
+  }, [onCommand, submit]);
+
+  const value = useMemo(
+    () => ({ place, prompt: prompt || fallback.prompt, setPrompt, input, submit }),
+    [prompt, submit, fallback.prompt],
+  );
+  return <ScanContext.Provider value={value}>{children}</ScanContext.Provider>;
+}
+
+/** The scan line: always there, at the top, focused. */
+export function ScanLine() {
+  const { prompt, input, submit } = useScanning();
+  useEffect(() => input.current?.focus(), [input]);
+  return (
+    <form
+      role="search"
+      className="min-w-0 flex-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        const field = input.current!;
+        const text = field.value;
+        field.value = "";
+        submit(text);
+      }}
+    >
+      <input
+        ref={input}
+        aria-label="Scan line"
+        placeholder={prompt}
+        autoComplete="off"
+        autoCorrect="off"
+        spellCheck={false}
+        className="h-9 w-full rounded-card border-[1.5px] border-spruce-700 bg-white px-3 placeholder:text-ink-3 focus:outline-2 focus:outline-offset-1 focus:outline-spruce-500"
+      />
+    </form>
+  );
+}

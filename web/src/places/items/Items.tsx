@@ -1,0 +1,172 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { History } from "../../kit/history";
+import { useMe } from "../../kit/me";
+import { Button, Card, Code, Empty, Field, Head, inputLook, Loading, Tag, Trouble, type Tone } from "../../kit/parts";
+
+const tones: Record<Schema["PeopleItem"]["tone"], Tone> = {
+  in: "spruce",
+  out: "plain",
+  moving: "tide",
+  held: "amber",
+  aside: "buoy",
+};
+
+/** Finding titles, their copies, and what happened to one copy. */
+export function ItemsPlace() {
+  const { words, title, item, code } = useSearch({ from: "/items" });
+  const navigate = useNavigate();
+  const [typed, setTyped] = useState(words ?? "");
+  useEffect(() => setTyped(words ?? ""), [words]);
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      if (typed !== (words ?? "") && !title && !item && !code)
+        void navigate({ to: "/items", search: { words: typed || undefined } });
+    }, 250);
+    return () => clearTimeout(timer);
+  }, [typed, words, title, item, code, navigate]);
+  const found = useQuery({
+    queryKey: ["titles", words],
+    enabled: (words ?? "").length > 1,
+    queryFn: () => told(api.GET("/api/titles", { params: { query: { words: words! } } })),
+  });
+  if (title || item || code) return <Copies title={title} item={item} code={code} />;
+  return (
+    <div className="grid gap-3.5">
+      <Head
+        title="Items"
+        says={found.data && `${found.data.length === 60 ? "The first 60" : found.data.length} titles with these words.`}
+      />
+      <Field label="Words of title or author, or an ISBN">
+        <input
+          className={`${inputLook} h-10 max-w-2xl text-lg`}
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+        />
+      </Field>
+      <Trouble error={found.error} />
+      <Card label="Titles">
+        {found.isFetching && !found.data ? (
+          <Loading />
+        ) : !found.data ? (
+          <Empty>Type words to find titles, or scan an item to see it.</Empty>
+        ) : found.data.length === 0 ? (
+          <Empty>No title has all of these words. Try fewer, or check the spelling.</Empty>
+        ) : (
+          <table className="list">
+            <thead>
+              <tr>
+                <th>Title</th>
+                <th>Author</th>
+                <th>Year</th>
+                <th>On the shelf</th>
+                <th>Waiting</th>
+              </tr>
+            </thead>
+            <tbody>
+              {found.data.map((t) => (
+                <tr key={t.id}>
+                  <td>
+                    <Link to="/items" search={{ title: t.id }} className="font-semibold hover:underline">
+                      {t.name}
+                    </Link>
+                  </td>
+                  <td>{t.author}</td>
+                  <td className="tabular-nums">{t.year || ""}</td>
+                  <td>
+                    {t.here > 0 ? (
+                      <Tag tone="spruce">Here</Tag>
+                    ) : t.in > 0 ? (
+                      <Tag tone="tide">At another branch</Tag>
+                    ) : (
+                      <Tag tone="plain">Not now</Tag>
+                    )}{" "}
+                    <span className="text-sm text-ink-2">
+                      {t.in} of {t.copies}
+                    </span>
+                  </td>
+                  <td className="tabular-nums">{t.waiting || ""}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </Card>
+    </div>
+  );
+}
+
+function Copies({ title, item, code }: { title?: number; item?: number; code?: string }) {
+  const me = useMe().data!;
+  const navigate = useNavigate();
+  const list = useQuery({
+    queryKey: ["items", title, item, code],
+    queryFn: () => told(api.GET("/api/items", { params: { query: { title, item, barcode: code } } })),
+  });
+  if (list.error) return <Trouble error={list.error} />;
+  if (!list.data) return <Loading />;
+  const first = list.data[0];
+  if (!first)
+    return (
+      <div className="grid gap-3.5">
+        <Head title="Items" />
+        <Trouble error={`No item has the number ${code ?? item ?? ""}. Look for a digit missing or doubled.`} />
+      </div>
+    );
+  const single = item || code ? first : undefined;
+  return (
+    <div className="grid gap-3.5">
+      <Head title={first.title} says={first.author}>
+        {single && (
+          <Button plain onClick={() => void navigate({ to: "/items", search: { title: first.title_id } })}>
+            All copies
+          </Button>
+        )}
+        {me.role !== "volunteer" && (
+          <Button onClick={() => void navigate({ to: "/holds", search: { title: first.title_id } })}>
+            Place a hold
+          </Button>
+        )}
+      </Head>
+      <Card label="Copies">
+        <table className="list">
+          <thead>
+            <tr>
+              <th>Number</th>
+              <th>Belongs to</th>
+              <th>Shelf</th>
+              <th>Material</th>
+              <th>Price</th>
+              <th>Where it is now</th>
+            </tr>
+          </thead>
+          <tbody>
+            {list.data.map((i) => (
+              <tr key={i.id}>
+                <td>
+                  <Link to="/items" search={{ item: i.id }} className="hover:underline">
+                    <Code>{i.barcode}</Code>
+                  </Link>
+                </td>
+                <td>{i.home}</td>
+                <td>
+                  {i.collection}
+                  {i.call_number && `, ${i.call_number}`}
+                </td>
+                <td>{i.material}</td>
+                <td className="tabular-nums">{i.price && `$${i.price}`}</td>
+                <td>
+                  <Tag tone={tones[i.tone]}>{i.state}</Tag>
+                  {i.note && <p className="text-sm text-amber-700">{i.note}</p>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Card>
+      {single && me.role !== "volunteer" && <History item={single.id} />}
+    </div>
+  );
+}

@@ -1,0 +1,287 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import clsx from "clsx";
+import { useEffect, useRef, useState } from "react";
+import { api, newKey, Problem, surely, told, type Schema } from "../../api/client";
+import { Settle } from "../desk/Settle";
+import { Button, Card, Code, Empty, Head, inputLook, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
+import { useMe } from "../../kit/me";
+import { saySecond } from "../../kit/say";
+import { useScanPlace } from "../../kit/scan";
+import { SignPanel, SignTag } from "../../kit/sign";
+import { play } from "../../kit/sound";
+import { Why } from "../../kit/why";
+
+type Run = Schema["DeskRun"];
+type Mode = "bin" | "patron";
+
+/** Taking back: from the bin in silence, or with the patron there. The run is still there on coming back. */
+export function ReturnsPlace() {
+  const me = useMe().data!;
+  const queries = useQueryClient();
+  const [mode, setMode] = useState<Mode>(() => (sessionStorage.getItem("returns") as Mode | null) ?? "bin");
+  const [run, setRun] = useState<Run>();
+  const [error, setError] = useState<unknown>();
+  const [pending, setPending] = useState<string[]>([]);
+  const line = useRef(Promise.resolve());
+
+  const opened = useQuery({
+    queryKey: ["run", mode, me.branch, me.name],
+    queryFn: () => told(api.POST("/api/returns", { params: { header: newKey() }, body: { mode } })),
+  });
+  useEffect(() => {
+    if (opened.data) setRun(opened.data);
+  }, [opened.data]);
+  useEffect(() => sessionStorage.setItem("returns", mode), [mode]);
+
+  const show = (r: Run) => {
+    setRun(r);
+    setError(undefined);
+    queries.setQueryData(["run", mode, me.branch, me.name], r);
+    void queries.invalidateQueries({ queryKey: ["today"] });
+  };
+
+  const onScan = (text: string) => {
+    if (!run) return;
+    const id = run.id;
+    const key = newKey();
+    setPending((p) => [text, ...p]);
+    line.current = line.current.then(async () => {
+      try {
+        const r = await surely(() =>
+          api.POST("/api/returns/{id}/scan", { params: { path: { id }, header: key }, body: { text } }),
+        );
+        show(r);
+        const newest = r.lines![0];
+        play(newest?.sign.kind === "aside" ? "wrong" : newest?.answer === "open" ? "ask" : "done");
+      } catch (e) {
+        setError(new Problem(0, `${text}: ${(e as Problem).message}`));
+        play("wrong");
+      }
+      setPending((p) => p.toSpliced(p.lastIndexOf(text), 1));
+    });
+  };
+
+  const open = run?.open ?? [];
+  const account = (patron: number) =>
+    told(
+      api.POST("/api/returns/{id}/account", { params: { path: { id: run!.id }, header: newKey() }, body: { patron } }),
+    ).then(show, setError);
+  const [paying, setPaying] = useState<Schema["DeskCard"]>();
+  const pay = (patron: number) =>
+    told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })).then(setPaying, setError);
+  const reload = () =>
+    told(api.POST("/api/returns", { params: { header: newKey() }, body: { mode } })).then(show, setError);
+
+  useScanPlace({
+    prompt: mode === "bin" ? "Scan an item from the bin" : "Scan an item the patron brings",
+    onScan,
+    onKey: (key) => {
+      if (!open[0]) return false;
+      if (key === "1") void pay(open[0].patron_id);
+      else if (key === "2") void account(open[0].patron_id);
+      else return false;
+      return true;
+    },
+  });
+
+  const undo = (id: number) =>
+    told(api.POST("/api/return-lines/{id}/undo", { params: { path: { id }, header: newKey() } })).then(show, setError);
+  const [finishing, setFinishing] = useState(false);
+  const finish = async () => {
+    try {
+      await told(api.POST("/api/returns/{id}/finish", { params: { path: { id: run!.id }, header: newKey() } }));
+      setFinishing(false);
+      setPaying(undefined);
+      await queries.resetQueries({ queryKey: ["run"] });
+    } catch (e) {
+      setError(e);
+    }
+  };
+  const count = (day: string) =>
+    told(
+      api.PUT("/api/returns/{id}/counted-as", {
+        params: { path: { id: run!.id }, header: newKey() },
+        body: day ? { day } : {},
+      }),
+    ).then(show, setError);
+
+  const newest = run?.lines?.find((l) => !l.undone);
+  return (
+    <div className="grid gap-3.5">
+      <Head title={mode === "bin" ? "Returns run" : "Returns, patron here"} says={run?.says}>
+        {mode === "bin" && run && me.role !== "volunteer" && (
+          <label className="flex items-center gap-2 text-sm text-ink-2">
+            Counted as
+            <input
+              type="date"
+              className={inputLook}
+              value={run.counted_as}
+              onChange={(e) => void count(e.target.value)}
+            />
+          </label>
+        )}
+        <Button plain onClick={() => setMode(mode === "bin" ? "patron" : "bin")}>
+          {mode === "bin" ? "The patron is here" : "From the bin"}
+        </Button>
+      </Head>
+      <Trouble error={error ?? opened.error} />
+      {newest && <SignPanel sign={newest.sign} title={newest.title} code={newest.barcode} />}
+      {open.map((o, k) => (
+        <div
+          key={o.patron_id}
+          className="flex items-center gap-4 rounded-card border border-l-4 border-line border-l-amber-500 bg-surface px-4 py-2.5"
+          role="group"
+          aria-label="Ask"
+        >
+          <p className="flex-1">
+            <b className="font-semibold">{o.patron}</b> has ${o.new} for lateness now
+            {o.earlier !== "0.00" && `, and $${o.earlier} from earlier`}.
+          </p>
+          <Button hint={k === 0 ? "1" : undefined} onClick={() => void pay(o.patron_id)}>
+            Pay or waive
+          </Button>
+          <Button plain hint={k === 0 ? "2" : undefined} onClick={() => void account(o.patron_id)}>
+            Onto the account
+          </Button>
+        </div>
+      ))}
+      {paying && (
+        <Card label={`Settle with ${paying.name}`}>
+          <div className="flex items-baseline justify-between px-3.5 pt-3">
+            <b className="font-semibold">
+              {paying.name} owes ${paying.owes}
+            </b>
+            <Quiet onClick={() => setPaying(undefined)}>Close</Quiet>
+          </div>
+          {paying.charges!.length > 0 ? (
+            <Settle
+              card={paying}
+              onChange={(c) => {
+                setPaying(c.charges!.length ? c : undefined);
+                void reload();
+              }}
+            />
+          ) : (
+            <Empty>Nothing is owed.</Empty>
+          )}
+        </Card>
+      )}
+      <div className="grid grid-cols-[minmax(0,1fr)_290px] items-start gap-3.5">
+        <Card label="Tape" className="max-h-[60vh] overflow-auto">
+          {!run ? (
+            <Loading />
+          ) : run.lines!.length + pending.length === 0 ? (
+            <Empty>Nothing scanned in this run yet. Each item says where it goes as soon as it is scanned.</Empty>
+          ) : (
+            <table className="list">
+              <thead>
+                <tr>
+                  <th>Time</th>
+                  <th>Item</th>
+                  <th>What we found</th>
+                  <th>Goes to</th>
+                  <th>Account</th>
+                  <th>
+                    <span className="sr-only">Why and undo</span>
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {pending.map((p, k) => (
+                  <tr key={`p${k}`} className="text-ink-2">
+                    <td>…</td>
+                    <td>
+                      <Code>{p}</Code>
+                    </td>
+                    <td colSpan={4}>Being looked up</td>
+                  </tr>
+                ))}
+                {run.lines!.map((l) => (
+                  <tr key={l.id} className={clsx(l.undone && "opacity-50")}>
+                    <td className="tabular-nums">{saySecond(l.at)}</td>
+                    <td>
+                      {l.item_id ? (
+                        <Link
+                          to="/items"
+                          search={{ item: l.item_id }}
+                          className={clsx("font-semibold hover:underline", l.undone && "line-through")}
+                        >
+                          {l.title}
+                        </Link>
+                      ) : (
+                        <b className="font-semibold">{l.title}</b>
+                      )}
+                      <br />
+                      <Code>{l.barcode}</Code>
+                    </td>
+                    <td>{l.found}</td>
+                    <td>
+                      <SignTag sign={l.sign} />
+                    </td>
+                    <td className="tabular-nums">
+                      {l.fine &&
+                        `$${l.fine} ${{ open: "asked", paid: "paid", account: "charged", waived: "waived", "": "" }[l.answer]}`}
+                      {l.patron && (
+                        <Link
+                          to="/patrons"
+                          search={{ patron: l.patron_id }}
+                          className="block text-sm text-ink-2 hover:underline"
+                        >
+                          {l.patron}
+                        </Link>
+                      )}
+                    </td>
+                    <td className="text-right whitespace-nowrap">
+                      <Why trace={l.why}>{l.fine ? `Why $${l.fine}` : "Why here"}</Why>{" "}
+                      {!l.undone ? <Quiet onClick={() => void undo(l.id)}>Undo</Quiet> : <Tag tone="plain">Undone</Tag>}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </Card>
+        <Card label="Piles">
+          <ul className="divide-y divide-line">
+            {run?.piles!.map((p) => (
+              <li key={p.name} className="flex items-center justify-between px-3.5 py-2.5">
+                {p.name}
+                <b className="text-xl tabular-nums">{p.count}</b>
+              </li>
+            ))}
+            {run?.piles!.length === 0 && (
+              <li>
+                <Empty>The piles and their counts stand here.</Empty>
+              </li>
+            )}
+          </ul>
+          <div className="grid gap-2 border-t border-line p-3.5">
+            {finishing && open.length > 0 && (
+              <p className="text-sm">
+                Still open: {open.map((o) => `${o.patron} $${o.new}`).join(", ")}. Finishing leaves it on the accounts.
+              </p>
+            )}
+            <div className="flex gap-2">
+              <Button
+                disabled={!run || run.lines!.length === 0}
+                onClick={() => (finishing || open.length === 0 ? void finish() : setFinishing(true))}
+              >
+                {finishing && open.length > 0 ? "Finish all the same" : "Finish the run"}
+              </Button>
+              {newest?.sign.hold_id && (
+                <a
+                  href={`/api/slips/hold/${newest.sign.hold_id}`}
+                  target="_blank"
+                  className="rounded-card border-[1.5px] border-spruce-700 px-3 py-1 font-semibold text-spruce-700"
+                >
+                  Print slip
+                </a>
+              )}
+            </div>
+          </div>
+        </Card>
+      </div>
+    </div>
+  );
+}
