@@ -21,8 +21,9 @@ export DATABASE_URL NEVRIN_TEST_DATABASE=$DATABASE_URL
 build/nevrin demo --only-make --folder "$work"
 
 # The stories have a copy of their own, made before anybody is connected.
-story=${DATABASE_URL/\/nevrin?/\/story?}
-psql "${DATABASE_URL/\/nevrin?/\/postgres?}" -qc 'CREATE DATABASE story TEMPLATE nevrin'
+server=${DATABASE_URL%/nevrin\?*}
+story=$server/story?sslmode=disable
+psql "$server/postgres?sslmode=disable" -qc 'CREATE DATABASE story TEMPLATE nevrin'
 
 if [ "${1:-}" != shots ]; then
   go vet ./...

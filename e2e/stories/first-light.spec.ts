@@ -54,7 +54,7 @@ test("desk staff lend a book and a film, and wrong numbers say what is wrong", a
     ["9789295055025", "publisher's product code"],
     ["318460000", "has 9 digits"],
     [book.slice(0, 13) + ((Number(book[13]) + 1) % 10), "check digit that does not fit"],
-    ["31846999999990", "no item here has it"],
+    ["31846999999997", "no item here has it"],
   ] as const) {
     await scan(page, text);
     await expect(tape.getByRole("listitem").first()).toContainText(says);
@@ -192,7 +192,7 @@ test("axe-core finds nothing in any place", async ({ page }) => {
   await expect(page.getByRole("heading", { name: "Sign in" })).toBeVisible();
   const look = async (place: string) => {
     const found = await new AxeBuilder({ page }).analyze();
-    expect(found.violations.map((v) => `${place}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+    expect.soft(found.violations.map((v) => `${place}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
   };
   await look("Sign in");
   await signIn(page, "Maren Odell");

@@ -15,7 +15,11 @@ export interface Place {
   prompt: string;
   onScan: (text: string) => void;
   onKey?: (key: string) => boolean; // a single key on an empty scan line; true: used
+  people?: boolean; // takes cards and names itself; elsewhere a card opens at the desk and words search
 }
+
+const isCard = (text: string) => /^2[\d -]{12,}$/.test(text);
+const isWords = (text: string) => !/^[\d -]+[Xx]?$/.test(text);
 
 interface Scanning {
   place: RefObject<Place | undefined>;
@@ -79,7 +83,10 @@ export function ScanProvider({
   const submit = useCallback(
     (text: string) => {
       const trimmed = text.trim();
-      if (trimmed) (place.current ?? fallback).onScan(trimmed);
+      if (!trimmed) return;
+      const here = place.current;
+      const elsewhere = !here || (!here.people && (isCard(trimmed) || isWords(trimmed)));
+      (elsewhere ? fallback : here).onScan(trimmed);
     },
     [fallback],
   );

@@ -132,6 +132,7 @@ export function DeskPlace() {
       ? `Scan an item to lend to ${card.name.split(" ")[0]}, or another card`
       : "Scan a card, or type a name",
     onScan,
+    people: true,
     onKey: (key) => {
       const choice = ask?.result?.asks?.[Number(key) - 1];
       if (!ask || !choice) return false;

@@ -18,10 +18,10 @@ export function SignIn({ me }: { me: Schema["Me"] }) {
   };
   return (
     <div className="grid min-h-screen grid-cols-[minmax(280px,38%)_1fr]">
-      <div className="flex flex-col justify-end bg-spruce-900 p-10 text-rail-ink">
+      <header className="flex flex-col justify-end bg-spruce-900 p-10 text-rail-ink">
         <p className="font-display text-6xl font-bold text-[#fff8ea]">nevrin</p>
         <p className="mt-3 max-w-xs text-lg">{me.network}</p>
-      </div>
+      </header>
       <main className="grid content-center gap-5 p-10">
         <h1 className="text-2xl font-semibold">Sign in</h1>
         <Trouble error={error} />
