@@ -26,6 +26,7 @@ func (g *generator) live() error {
 	}
 	g.waiting()
 	g.strays()
+	g.told()
 	return nil
 }
 
@@ -173,6 +174,8 @@ func callNumber(g *generator, collection, author, name string) string {
 		return "J " + mark
 	case "media":
 		return "M " + mark
+	case "newspapers":
+		return "P " + strings.ToUpper(name[:3])
 	case "things":
 		return "T " + mark
 	}
@@ -528,5 +531,29 @@ func (g *generator) strays() {
 		g.add("transits", g.next("transits"), i.id, "HVH", i.home, nil, sent, *j.OnShelf, nil)
 		g.event(sent, "sent", "HVH", 0, i.id, 0, 0, "Into the tote for "+g.table.Branches[i.home].Name)
 		left--
+	}
+}
+
+// told lets those who are late have been written to, as the nights before today would have done.
+func (g *generator) told() {
+	for _, stage := range []struct {
+		id, subject string
+		days        int
+	}{{"overdue_1", "Please bring back an item", 3}, {"overdue_2", "Still waiting for an item", 14}} {
+		for _, l := range g.rows["loans"] {
+			due, ok := l[7].(time.Time)
+			if !ok || l[11] != nil || calendar.DateOf(due) > g.today.Add(-stage.days) {
+				continue
+			}
+			p := g.patrons[l[2].(int64)-1]
+			at := calendar.Local(calendar.DateOf(due).Add(stage.days), 5*60, g.loc)
+			state := "sent"
+			if p.email == "" {
+				state = "no_address"
+			}
+			id := g.next("messages")
+			g.add("messages", id, stage.id, p.id, p.email, stage.subject, "Dear "+p.name+", please bring it back.", state, at, at)
+			g.add("told", stage.id, l[0], due.Format(time.DateOnly), id)
+		}
 	}
 }

@@ -1,6 +1,9 @@
 package demo
 
-import "math/rand/v2"
+import (
+	"math/rand/v2"
+	"strings"
+)
 
 // Words from which names and titles are put together. All of it is invented; none is a known work or person.
 var (
@@ -34,11 +37,19 @@ func titleName(r *rand.Rand, material string, n int) string {
 	case 1:
 		return "The " + pick(r, nouns) + "'s " + pick(r, nouns)
 	case 2:
-		return "A " + pick(r, nouns) + " for " + pick(r, givenNames)
+		return article(pick(r, nouns)) + " for " + pick(r, givenNames)
 	case 3:
 		return pick(r, adjectives) + " " + pick(r, nouns) + ", " + pick(r, adjectives) + " " + pick(r, nouns)
 	case 4:
 		return pick(r, nouns) + " and " + pick(r, nouns)
 	}
 	return "The " + pick(r, adjectives) + " " + pick(r, nouns)
+}
+
+// article puts "A" or "An" before a noun.
+func article(noun string) string {
+	if strings.ContainsRune("AEIOU", rune(noun[0])) {
+		return "An " + noun
+	}
+	return "A " + noun
 }

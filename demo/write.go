@@ -26,6 +26,8 @@ var tables = []struct {
 	{"holds", []string{"id", "title_id", "patron_id", "pickup", "placed_at", "place", "state", "item_id", "promised_at", "ready_at", "shelf_until", "closed_at"}, true},
 	{"transits", []string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"}, true},
 	{"ledger", []string{"id", "patron_id", "kind", "amount", "settles", "loan_id", "means", "reason", "why", "at", "staff_id", "branch_code"}, true},
+	{"messages", []string{"id", "stage", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}, true},
+	{"told", []string{"stage", "loan_id", "due", "message_id"}, false},
 	{"events", []string{"id", "at", "kind", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "hold_id", "text"}, true},
 }
 

@@ -11,6 +11,7 @@ export default defineConfig({
   use: {
     baseURL: process.env.NEVRIN_URL,
     viewport: { width: 1280, height: 800 },
+    locale: "en-CA",
     timezoneId: "America/Halifax",
     launchOptions: {
       executablePath: "/usr/bin/chromium",

@@ -67,7 +67,7 @@ func Look(a *act.Act) (Overview, error) {
 		r.Mailing.Stage = StageName(r.Mailing.Stage)
 		out.Mailings = append(out.Mailings, r.Mailing)
 	}
-	out.Stuck, err = messages(a, "s.mailing_id IS NULL AND s.state <> 'sent' OR s.state IN ('queued', 'unclear')", 100)
+	out.Stuck, err = messages(a, "s.mailing_id IS NULL AND s.state = 'no_address' AND s.stage = 'hold_ready' AND s.at > ?::timestamptz - interval '7 days' OR s.state IN ('queued', 'unclear')", 100, a.Now)
 	return out, err
 }
 

@@ -51,9 +51,7 @@ const routes = [
     getParentRoute: () => root,
     path: "/items",
     component: ItemsPlace,
-    validateSearch: (
-      s: Record<string, unknown>,
-    ): { words?: string; title?: number; item?: number; code?: string } => ({
+    validateSearch: (s: Record<string, unknown>): { words?: string; title?: number; item?: number; code?: string } => ({
       words: text(s.words),
       title: number(s.title),
       item: number(s.item),

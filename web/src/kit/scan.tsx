@@ -1,3 +1,4 @@
+import { useRouterState } from "@tanstack/react-router";
 import {
   createContext,
   useCallback,
@@ -150,7 +151,8 @@ export function ScanProvider({
 /** The scan line: always there, at the top, focused. */
 export function ScanLine() {
   const { prompt, input, submit } = useScanning();
-  useEffect(() => input.current?.focus(), [input]);
+  const place = useRouterState({ select: (s) => s.location.pathname });
+  useEffect(() => input.current?.focus(), [input, place]);
   return (
     <form
       role="search"

@@ -84,27 +84,23 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
       {titles.data && !target && words.length > 2 && (
         <Choices
           empty="No title has all of these words."
-          list={titles.data
-            .slice(0, 8)
-            .map((t) => ({
-              id: t.id,
-              head: t.name,
-              text: `${t.author}${t.author && ", "}${t.in} of ${t.copies} in, ${t.waiting} waiting`,
-              choose: () => setChosen({ id: t.id, name: t.name }),
-            }))}
+          list={titles.data.slice(0, 8).map((t) => ({
+            id: t.id,
+            head: t.name,
+            text: `${t.author}${t.author && ", "}${t.in} of ${t.copies} in, ${t.waiting} waiting`,
+            choose: () => setChosen({ id: t.id, name: t.name }),
+          }))}
         />
       )}
       {patrons.data && !patron && who.length > 2 && (
         <Choices
           empty="Nobody has all of these words."
-          list={patrons.data
-            .slice(0, 8)
-            .map((p) => ({
-              id: p.id,
-              head: p.name,
-              text: `${p.card}, ${p.class}, ${p.branch}`,
-              choose: () => setPatron(p),
-            }))}
+          list={patrons.data.slice(0, 8).map((p) => ({
+            id: p.id,
+            head: p.name,
+            text: `${p.card}, ${p.class}, ${p.branch}`,
+            choose: () => setPatron(p),
+          }))}
         />
       )}
       <Trouble error={error} />

@@ -5,6 +5,7 @@ import { api, told } from "../../api/client";
 import { History } from "../../kit/history";
 import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Field, Head, inputLook, Loading, Trouble } from "../../kit/parts";
+import { useScanPlace } from "../../kit/scan";
 import { FoundList } from "../desk/Desk";
 import { Loans, PatronCard } from "../desk/PatronCard";
 
@@ -13,6 +14,7 @@ export function PatronsPlace() {
   const { words, patron } = useSearch({ from: "/patrons" });
   const navigate = useNavigate();
   const [typed, setTyped] = useState(words ?? "");
+  useEffect(() => setTyped(words ?? ""), [words]);
   useEffect(() => {
     const timer = setTimeout(() => {
       if (typed !== (words ?? "")) void navigate({ to: "/patrons", search: { words: typed || undefined } });
@@ -24,17 +26,20 @@ export function PatronsPlace() {
     enabled: (words ?? "").length > 1 && !patron,
     queryFn: () => told(api.GET("/api/patrons", { params: { query: { words: words! } } })),
   });
+  useScanPlace({
+    prompt: "Scan a card, or type a name",
+    people: true,
+    onScan: (text) =>
+      /^\d[\d -]{9,}$/.test(text)
+        ? void navigate({ to: "/desk", search: { scan: text } })
+        : void navigate({ to: "/patrons", search: { words: text } }),
+  });
   if (patron) return <One id={patron} />;
   return (
     <div className="grid max-w-4xl gap-3.5">
       <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too." />
       <Field label="Name, card number or mail address">
-        <input
-          autoFocus
-          className={`${inputLook} h-10 text-lg`}
-          value={typed}
-          onChange={(e) => setTyped(e.target.value)}
-        />
+        <input className={`${inputLook} h-10 text-lg`} value={typed} onChange={(e) => setTyped(e.target.value)} />
       </Field>
       <Trouble error={found.error} />
       {found.data ? (

@@ -333,7 +333,11 @@ function Grid({
                           onWhy(r, c);
                         }
                       }}
-                      style={{ backgroundColor: cell.barred ? "var(--color-buoy-100)" : shade(cell.weight) }}
+                      style={{
+                        backgroundColor: cell.barred
+                          ? "var(--color-buoy-100)"
+                          : shade(cell.base_only ? -1 : cell.weight),
+                      }}
                       className={clsx(
                         "grid h-9 w-full min-w-11 cursor-pointer place-content-center rounded text-center leading-none font-semibold tabular-nums",
                         cell.base_only && !cell.barred && "slant-soft text-ink-2",

@@ -75,7 +75,8 @@ export function TodayPlace() {
                       <td key={c.key} className="p-0">
                         <Cell
                           count={r[c.key]}
-                          due={c.due} pressing={c.key !== "overdue"}
+                          due={c.due}
+                          pressing={c.key !== "overdue"}
                           label={`${c.name} at ${r.name}`}
                           onClick={() => void go(r, c.to)}
                         />

@@ -1,0 +1,85 @@
+import { expect, test, type Page } from "@playwright/test";
+import { ask, clockOn, freeItem, go, goodCard, scan, signIn, workAt } from "./kit.ts";
+
+/** Takes the pictures of docs/screenshots, one a main view, from the demo data. */
+async function shot(page: Page, name: string) {
+  await page.waitForLoadState("networkidle");
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: `../docs/screenshots/${name}.png` });
+}
+
+test("pictures of the main views", async ({ page }) => {
+  test.setTimeout(180_000);
+  await page.goto("/");
+  await expect(page.getByRole("heading", { name: "Sign in" })).toBeVisible();
+  await shot(page, "sign-in");
+  await signIn(page, "Maren Odell");
+  await expect(page.getByText(/things are late/)).toBeVisible();
+  await shot(page, "today");
+
+  await go(page, "Rulebook");
+  await page.getByRole("button", { name: /^Draft 8/ }).click();
+  await page.getByLabel("Branch", { exact: true }).selectOption({ label: "Wrenna" });
+  const cell = page.getByRole("button", { name: /^Child, Film: 14 days/ });
+  await cell.click();
+  await page.getByRole("button", { name: "Why 14 days" }).click();
+  await expect(page.getByRole("dialog")).toBeVisible();
+  await shot(page, "rulebook-why");
+  await page.keyboard.press("Escape");
+  await shot(page, "rulebook");
+
+  await workAt(page, "Saltmere");
+  await go(page, "Fetch list");
+  await scan(page, await ask("SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' AND i.at_branch = 'SLM' AND h.pickup = 'HVH' LIMIT 1"));
+  await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
+  await shot(page, "fetch-list");
+  await go(page, "Holds");
+  await shot(page, "holds");
+  await workAt(page, "Quarrow");
+  await go(page, "Courier");
+  await shot(page, "courier");
+
+  await signIn(page, "Jory Tamm");
+  await go(page, "Desk");
+  const card = await ask(
+    `SELECT p.card FROM patrons p WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND card_until > '2027-01-01' AND balance BETWEEN 25 AND 400
+     AND EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND returned_at IS NULL AND due_date < '2026-10-06')
+     AND EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND closed_at IS NULL) ORDER BY id LIMIT 1`,
+  ).catch(() => goodCard("SLM"));
+  await scan(page, card);
+  await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
+  await scan(page, await freeItem("SLM", "book"));
+  await scan(page, await freeItem("SLM", "film"));
+  await scan(page, "9789295055025");
+  await expect(page.getByText("publisher's product code")).toBeVisible();
+  await shot(page, "desk");
+  await page.getByRole("link", { name: "History" }).click();
+  await shot(page, "patron");
+
+  await go(page, "Returns");
+  await expect(page.getByText(/^Counted as returned/)).toBeVisible();
+  for (const query of [
+    "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND i.branch_code = 'SLM' AND i.at_branch = 'SLM' AND l.branch_code = 'SLM' AND l.due_date < '2026-09-28' AND i.material = 'film' LIMIT 1",
+    "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND i.branch_code = 'SLM' AND l.due_date > '2026-10-08' AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.state = 'waiting') LIMIT 1",
+    "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.state = 'waiting' AND h.pickup = 'SLM' AND h.place = (SELECT min(place) FROM holds o WHERE o.title_id = h.title_id AND o.state = 'waiting')) LIMIT 1",
+    "SELECT '31846999999997'",
+    "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND i.branch_code = 'HVH' AND l.due_date > '2026-10-08' AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.state = 'waiting') LIMIT 1",
+  ]) {
+    await scan(page, await ask(query));
+  }
+  await expect(page.getByRole("region", { name: "Tape" }).getByRole("row")).toHaveCount(6);
+  await shot(page, "returns");
+
+  await go(page, "Items");
+  await page.getByLabel("Words of title or author, or an ISBN").fill("salt");
+  await expect(page.getByRole("row").nth(3)).toBeVisible();
+  await shot(page, "items");
+
+  await signIn(page, "Maren Odell");
+  await clockOn(page, "One day on");
+  await clockOn(page, "One day on");
+  await go(page, "Notices");
+  await page.getByRole("button", { name: /Overdue, first.*Trial run/ }).first().click({ timeout: 30_000 });
+  await page.getByRole("region", { name: "Messages" }).getByRole("row").nth(1).getByRole("button").click();
+  await shot(page, "notices");
+});
