@@ -66,7 +66,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Use(http.NewCrossOriginProtection().Handler, s.sessions.LoadAndSave, s.identify)
 		s.api = humachi.New(r, config())
 		s.operations()
-		r.With(httprate.LimitByIP(20, time.Minute)).Post("/api/sign-in", s.signIn)
+		r.With(httprate.LimitBy(120, time.Minute, httprate.KeyByEndpoint)).Post("/api/sign-in", s.signIn)
 		r.Post("/api/sign-in/demo", s.signInDemo)
 		r.Post("/api/sign-out", s.signOut)
 		r.Post("/api/branch", s.changeBranch)

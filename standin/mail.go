@@ -146,16 +146,20 @@ func read(name string) (Letter, error) {
 	if err != nil {
 		return Letter{}, err
 	}
-	body := io.Reader(msg.Body)
-	if strings.EqualFold(msg.Header.Get("Content-Transfer-Encoding"), "quoted-printable") {
-		body = quotedprintable.NewReader(body)
-	}
-	text, err := io.ReadAll(body)
+	text, err := io.ReadAll(decoded(msg))
 	if err != nil {
 		return Letter{}, err
 	}
 	subject, err := new(mime.WordDecoder).DecodeHeader(msg.Header.Get("Subject"))
 	return Letter{msg.Header.Get("To"), subject, msg.Header.Get("Date"), string(text), info.ModTime()}, err
+}
+
+// decoded is a message's body as it was written.
+func decoded(msg *mail.Message) io.Reader {
+	if strings.EqualFold(msg.Header.Get("Content-Transfer-Encoding"), "quoted-printable") {
+		return quotedprintable.NewReader(msg.Body)
+	}
+	return msg.Body
 }
 
 func (m *Mail) show(w http.ResponseWriter, r *http.Request) {

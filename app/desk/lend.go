@@ -72,7 +72,8 @@ func Take(a *act.Act, s Scan) (*Result, error) {
 		return &Result{Kind: "found", Text: calendar.Count(len(found), "patron") + " found", Found: found}, err
 	case ident.Card:
 		card, err := OpenByNumber(a, scan)
-		if problem, ok := err.(*act.Problem); ok {
+		var problem *act.Problem
+		if errors.As(err, &problem) {
 			return &Result{Kind: "wrong", Text: problem.Text}, nil
 		} else if err != nil {
 			return nil, err

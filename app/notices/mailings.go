@@ -63,8 +63,8 @@ func Look(a *act.Act) (Overview, error) {
 		return out, err
 	}
 	for _, r := range rows {
-		r.Mailing.Day = calendar.DateOf(r.Date.UTC())
-		r.Mailing.Stage = StageName(r.Mailing.Stage)
+		r.Day = calendar.DateOf(r.Date.UTC())
+		r.Stage = StageName(r.Stage)
 		out.Mailings = append(out.Mailings, r.Mailing)
 	}
 	out.Stuck, err = messages(a, "s.mailing_id IS NULL AND s.state = 'no_address' AND s.stage = 'hold_ready' AND s.at > ?::timestamptz - interval '7 days' OR s.state IN ('queued', 'unclear')", 100, a.Now)

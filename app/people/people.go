@@ -72,7 +72,7 @@ func History(a *act.Act, patron, item int64) ([]Happened, error) {
 		WHERE `+where+` ORDER BY e.at DESC, e.id DESC LIMIT 200`, id).Scan(&rows).Error
 	out := []Happened{}
 	for _, r := range rows {
-		r.Happened.Why = act.Trace(r.Trace)
+		r.Why = act.Trace(r.Trace)
 		if r.Branch != "" {
 			r.Branch = a.Network.BranchName(r.Branch)
 		}

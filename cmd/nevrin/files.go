@@ -45,7 +45,7 @@ func printJSON(v any) error {
 
 func printSteps(w io.Writer, steps []why.Step, indent string) {
 	for _, s := range steps {
-		fmt.Fprintln(w, indent+s.Text+pick(s.Detail != "", " ("+s.Detail+")", ""))
+		_, _ = fmt.Fprintln(w, indent+s.Text+pick(s.Detail != "", " ("+s.Detail+")", ""))
 		printSteps(w, s.Steps, indent+"  ")
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"sync/atomic"
 	"syscall"
@@ -60,7 +61,7 @@ func serverCommands() []*cobra.Command {
 		}
 		return run(cmd.Context(), s, server.Options{Secure: s.secure}, nil)
 	}}
-	return []*cobra.Command{serve, demoCommand(), migrateCommand(), administratorCommand(), descriptionCommand()}
+	return []*cobra.Command{serve, demoCommand(), setUpCommand(), migrateCommand(), administratorCommand(), descriptionCommand()}
 }
 
 func migrateCommand() *cobra.Command {
@@ -139,6 +140,7 @@ func demoCommand() *cobra.Command {
 			made, err := demo.Make(ctx, db)
 			if made {
 				fmt.Printf("Demo network made in %.1f s.\n", time.Since(begun).Seconds())
+				debug.FreeOSMemory() // making it takes several hundred megabytes, serving it few
 			}
 			return err
 		}
@@ -187,8 +189,10 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 	}()
 
 	house := &act.House{DB: db}
-	if err := begin(ctx, log, house, s, prepare); err != nil {
-		return ignoreStop(ctx, err)
+	if err := begin(ctx, log, house, s, prepare); errors.Is(err, context.Canceled) {
+		return nil // told to stop before it was ready
+	} else if err != nil {
+		return err
 	}
 	srv, err := server.New(house, web.App(), log, options)
 	if err != nil {
@@ -204,14 +208,6 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 	stopping, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	return house.Jobs.Stop(stopping)
-}
-
-// ignoreStop makes being told to stop no error.
-func ignoreStop(ctx context.Context, err error) error {
-	if ctx.Err() != nil {
-		return nil
-	}
-	return err
 }
 
 // begin migrates, prepares and starts the jobs, waiting for the database as long as it takes.
