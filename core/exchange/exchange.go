@@ -1,0 +1,85 @@
+// Package exchange decides how an interlibrary request moves on.
+//
+// A request is one of ours (we ask a partner) or one of theirs (a partner asks us). What happens to
+// it arrives or leaves as ISO 18626 messages: a status that the supplying library reports, or an
+// action that the requesting library takes. Next says to which stage a message leads, or that it
+// cannot come now. A message that says what is known already changes nothing.
+package exchange
+
+import "fmt"
+
+// Role is our role in a request.
+type Role string
+
+const (
+	Requesting Role = "requesting" // we ask
+	Supplying  Role = "supplying"  // they ask
+)
+
+// Stage is how far a request has come, the same for both roles.
+type Stage string
+
+const (
+	Asked     Stage = "asked"
+	Promised  Stage = "promised"  // the supplier has said yes
+	Shipped   Stage = "shipped"   // on its way to the requester
+	There     Stage = "there"     // with the requester
+	Back      Stage = "back"      // on its way home
+	Done      Stage = "done"      // home again
+	Refused   Stage = "refused"   // the supplier has said no
+	Withdrawn Stage = "withdrawn" // the requester has taken it back
+)
+
+// ISO 18626 statuses of the supplying library, and actions of the requesting library.
+const (
+	RequestReceived = "RequestReceived"
+	ExpectToSupply  = "ExpectToSupply"
+	WillSupply      = "WillSupply"
+	Loaned          = "Loaned"
+	LoanCompleted   = "LoanCompleted"
+	Unfilled        = "Unfilled"
+	Cancelled       = "Cancelled"
+
+	Received      = "Received"
+	ShippedReturn = "ShippedReturn"
+	Cancel        = "Cancel"
+	Notification  = "Notification"
+)
+
+// moves are the stages to which a message leads from each stage.
+var moves = map[Stage]map[string]Stage{
+	Asked:     {RequestReceived: Asked, ExpectToSupply: Promised, WillSupply: Promised, Loaned: Shipped, Unfilled: Refused, Cancel: Asked, Cancelled: Withdrawn},
+	Promised:  {ExpectToSupply: Promised, WillSupply: Promised, Loaned: Shipped, Unfilled: Refused, Cancel: Promised, Cancelled: Withdrawn},
+	Shipped:   {Loaned: Shipped, Received: There},
+	There:     {Received: There, Loaned: There, ShippedReturn: Back, LoanCompleted: Done},
+	Back:      {ShippedReturn: Back, LoanCompleted: Done},
+	Done:      {LoanCompleted: Done},
+	Refused:   {Unfilled: Refused},
+	Withdrawn: {Cancelled: Withdrawn},
+}
+
+// Next is the stage to which a status or action leads.
+func Next(from Stage, message string) (Stage, error) {
+	if message == Notification {
+		return from, nil
+	}
+	to, ok := moves[from][message]
+	if !ok {
+		return from, fmt.Errorf("%s cannot come while the request is %s", message, from)
+	}
+	return to, nil
+}
+
+// OurMove tells whether we have to act next on a request.
+func OurMove(role Role, stage Stage) bool {
+	switch stage {
+	case Asked, Promised, Back:
+		return role == Supplying
+	case Shipped, There, Refused:
+		return role == Requesting
+	}
+	return false
+}
+
+// Ended tells whether nothing more can come of a request.
+func (s Stage) Ended() bool { return s == Done || s == Refused || s == Withdrawn }

@@ -1,0 +1,50 @@
+package exchange_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"nevrin/core/exchange"
+)
+
+// The messages of a whole loan and of requests that end early; ISO 18626 code lists from memory.
+func TestMessagesLeadOn(t *testing.T) {
+	cases := []struct {
+		name     string
+		messages []string
+		end      exchange.Stage
+		fails    bool
+	}{
+		{"a whole loan", []string{"RequestReceived", "WillSupply", "Loaned", "Received", "ShippedReturn", "LoanCompleted"}, exchange.Done, false},
+		{"said twice", []string{"WillSupply", "WillSupply", "Loaned", "Loaned", "Received", "Received"}, exchange.There, false},
+		{"lent without a promise", []string{"Loaned", "Received"}, exchange.There, false},
+		{"home without notice", []string{"Loaned", "Received", "LoanCompleted"}, exchange.Done, false},
+		{"refused", []string{"ExpectToSupply", "Unfilled"}, exchange.Refused, false},
+		{"a withdrawal runs until it is answered", []string{"WillSupply", "Cancel"}, exchange.Promised, false},
+		{"withdrawn", []string{"Cancel", "Cancelled"}, exchange.Withdrawn, false},
+		{"refused after it was sent", []string{"Loaned", "Unfilled"}, exchange.Shipped, true},
+		{"received before it was sent", []string{"Received"}, exchange.Asked, true},
+		{"lent after it was refused", []string{"Unfilled", "Loaned"}, exchange.Refused, true},
+		{"an unknown word", []string{"Teleported"}, exchange.Asked, true},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			stage, failed := exchange.Asked, false
+			for _, m := range c.messages {
+				next, err := exchange.Next(stage, m)
+				failed = failed || err != nil
+				stage = next
+			}
+			assert.Equal(t, c.end, stage)
+			assert.Equal(t, c.fails, failed)
+		})
+	}
+}
+
+// As long as a request has not ended, exactly one side has to move.
+func TestSomebodyHasToMove(t *testing.T) {
+	for _, s := range []exchange.Stage{exchange.Asked, exchange.Promised, exchange.Shipped, exchange.There, exchange.Back} {
+		assert.NotEqual(t, exchange.OurMove(exchange.Requesting, s), exchange.OurMove(exchange.Supplying, s), s)
+	}
+}
