@@ -23,6 +23,7 @@ fi
 for dir in web e2e; do
   if [ -f $dir/package-lock.json ] && [ ! $dir/node_modules/.package-lock.json -nt $dir/package-lock.json ]; then
     echo "Installing what $dir/ needs …"
-    (cd $dir && npm ci --no-audit --no-fund --loglevel=error && touch node_modules/.package-lock.json)
+    # Not "npm ci": it refuses a lock file that lacks packages for other systems, which not every mirror has.
+    (cd $dir && npm install --no-save --no-audit --no-fund --loglevel=error && touch node_modules/.package-lock.json)
   fi
 done
