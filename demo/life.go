@@ -19,6 +19,7 @@ func (g *generator) live() error {
 	g.classes()
 	g.staff()
 	g.residents()
+	g.outside()
 	g.stock()
 	begin := g.today.AddYears(-1)
 	for k := range g.items {
@@ -555,5 +556,16 @@ func (g *generator) told() {
 			g.add("messages", id, stage.id, p.id, p.email, stage.subject, "Dear "+p.name+", please bring it back.", state, at, at)
 			g.add("told", stage.id, l[0], due.Format(time.DateOnly), id)
 		}
+	}
+}
+
+// outside makes the libraries outside, each with an account on which we lend to it.
+func (g *generator) outside() {
+	for _, p := range [][2]string{{"KELMOUTH", "Kelmouth College"}, {"PSABEL", "Port Sabel Public Library"}} {
+		id := g.next("patrons")
+		g.patrons = append(g.patrons, patron{id: id, name: p[1], class: "partner", branch: "HVH"})
+		g.add("patrons", id, ident.Number(ident.Card, digits, int(id)*7+3000), p[1], "", p[0], nil, "partner", "HVH", nil, "active", nil, "", "", "", "", nil)
+		// The addresses are those of the stand-ins and set at each start.
+		g.add("partners", g.next("partners"), p[0], p[1], "", "", "training-secret-"+p[0], id)
 	}
 }

@@ -20,6 +20,7 @@ var tables = []struct {
 	{"editions", []string{"id", "number", "state", "starts_on", "started_at", "name", "rules", "from_id", "revision", "reason"}, true},
 	{"households", []string{"id", "name"}, true},
 	{"patrons", []string{"id", "card", "legal_name", "preferred_name", "shelf_name", "born", "class", "branch_code", "household_id", "standing", "card_until", "email", "phone", "address", "note", "older_reader"}, true},
+	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret", "patron_id"}, true},
 	{"titles", []string{"id", "name", "author", "isbn", "year"}, true},
 	{"items", []string{"id", "barcode", "title_id", "branch_code", "at_branch", "collection", "material", "call_number", "price", "note", "standing", "added_on"}, true},
 	{"loans", []string{"id", "item_id", "patron_id", "branch_code", "edition_id", "situation", "lent_at", "due_date", "due_at", "renewals", "renewed_at", "returned_at", "undone"}, true},

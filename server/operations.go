@@ -23,6 +23,7 @@ func (s *Server) operations() {
 	s.deskOperations()
 	s.holdOperations()
 	s.noticeOperations()
+	s.interlibraryOperations()
 }
 
 // Me is who is signed in, where, and when it is.
@@ -36,6 +37,7 @@ type Me struct {
 	Timezone string        `json:"timezone"`
 	Training bool          `json:"training" doc:"Runs on a training clock"`
 	Mailbox  string        `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
+	Outside  string        `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
 	Digits   string        `json:"digits"`
 	Demo     []DemoStaff   `json:"demo" doc:"People of the demo, for one-click sign-in"`
 	SignedIn bool          `json:"signed_in"`
@@ -78,7 +80,7 @@ type CellQuery struct {
 func (s *Server) houseOperations() {
 	lookOpen(s, "/me", "me", "Who is signed in, where, and when it is", func(a *act.Act) (Me, error) {
 		me := Me{Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now, Timezone: a.Network.Timezone,
-			Mailbox: s.options.Mailbox, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0, Branches: []rules.Value{}, Demo: []DemoStaff{}}
+			Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0, Branches: []rules.Value{}, Demo: []DemoStaff{}}
 		for _, b := range a.Network.Branches {
 			me.Branches = append(me.Branches, rules.Value{Code: b.Code, Name: b.Name})
 		}

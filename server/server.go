@@ -31,6 +31,7 @@ import (
 // Options are what differs between installations.
 type Options struct {
 	Mailbox string // address of the stand-in's mailbox; empty outside the demo
+	Outside string // address of the partners' stand-in; empty outside the demo
 	Secure  bool   // cookies only over TLS
 }
 
@@ -61,6 +62,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s.router.Use(middleware.Recoverer, middleware.Compress(5), headers)
 	s.router.Handle("/metrics", promhttp.Handler())
 	s.router.Get("/health", s.health)
+	s.router.Post("/iso18626/{secret}", s.exchange)
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler, s.sessions.LoadAndSave, s.identify)

@@ -280,3 +280,54 @@ type Message struct {
 	At        time.Time
 	SentAt    *time.Time
 }
+
+// Partner is a library outside the network.
+type Partner struct {
+	ID         int64
+	Symbol     string
+	Name       string
+	SRUURL     string `gorm:"column:sru_url"`
+	MessageURL string
+	Secret     string
+	PatronID   int64
+}
+
+// Request is an interlibrary request, ours or theirs.
+type Request struct {
+	ID          int64
+	Number      string
+	Role        string
+	PartnerID   int64
+	Partner     *Partner
+	Stage       string
+	Withdrawing bool
+	Title       string
+	Author      string
+	ISBN        string `gorm:"column:isbn"`
+	Record      string
+	Note        string
+	NeededBy    *time.Time `gorm:"type:date"`
+	Due         *time.Time `gorm:"type:date"`
+	PatronID    *int64
+	Patron      *Patron
+	Pickup      *string
+	ItemID      *int64
+	Item        *Item
+	LoanID      *int64
+	LastNote    string
+	BegunAt     time.Time
+	MovedAt     time.Time
+}
+
+// Exchange is one message of a request.
+type Exchange struct {
+	ID        int64
+	RequestID int64
+	Outgoing  bool
+	Kind      string
+	Body      string
+	State     string
+	Problem   string
+	Tries     int
+	At        time.Time
+}

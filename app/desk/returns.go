@@ -9,6 +9,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/moving"
+	"nevrin/app/partners"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/lateness"
@@ -197,6 +198,9 @@ func takeBack(a *act.Act, run *store.ReturnRun, line *store.ReturnLine, f *store
 		line.LoanID, line.PatronID, line.Fine, line.Found = &f.Loan.ID, f.Loan.PatronID, int64(result.Fine), "On loan"
 		if result.Late > 0 {
 			line.Found = lateWhy.Result
+		}
+		if err := partners.Completed(a, f.Loan.ID); err != nil {
+			return nil, err
 		}
 		f.Loan = nil
 	case f.Transit != nil:

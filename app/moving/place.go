@@ -47,6 +47,9 @@ func Place(a *act.Act, f *store.Facts) (Sign, why.Trace, error) {
 	if f.Hold != nil {
 		return placeForHold(a, f, trace)
 	}
+	if f.Item.Material == "interlibrary" {
+		return sendOutside(a, f, trace)
+	}
 	trace = trace.Add(why.Fact, "Nobody waits for it")
 	if f.Item.BranchCode == a.Who.Branch {
 		trace.Result = "Shelve here"
@@ -59,6 +62,22 @@ func Place(a *act.Act, f *store.Facts) (Sign, why.Trace, error) {
 	}
 	sign, trace, err := send(a, f, f.Item.BranchCode, "Goes home.", trace)
 	return sign, trace, err
+}
+
+// sendOutside is where something of a partner's goes when nobody here needs it any more: home, by the
+// branch that took it in.
+func sendOutside(a *act.Act, f *store.Facts, trace why.Trace) (Sign, why.Trace, error) {
+	var r struct{ Number, Name string }
+	err := a.Raw("SELECT r.number, p.name FROM requests r JOIN partners p ON p.id = r.partner_id WHERE r.item_id = ? AND r.role = 'requesting'", f.Item.ID).Scan(&r).Error
+	if err != nil {
+		return Sign{}, trace, err
+	}
+	if f.Item.BranchCode != a.Who.Branch {
+		return send(a, f, f.Item.BranchCode, "Belongs to "+r.Name+"; sent home from there.", trace)
+	}
+	trace = trace.Add(why.Decided, "Borrowed from "+r.Name+" under number "+r.Number)
+	trace.Result = "Home to " + r.Name
+	return Sign{Kind: Outside, Heading: "Pack and send home to", Place: r.Name, Detail: r.Number + ". Say so under Interlibrary when it has gone.", Pile: "Outside: " + r.Name}, trace, nil
 }
 
 // Cleared notes that the item of a lapsed or cancelled hold has left the hold shelf.

@@ -18,12 +18,13 @@ const (
 	Shelf     SignKind = "shelf"      // stays here
 	HoldShelf SignKind = "hold_shelf" // waits here for somebody
 	Tote      SignKind = "tote"       // moves to another branch
+	Outside   SignKind = "outside"    // goes to a library outside
 	Aside     SignKind = "aside"      // needs somebody
 )
 
 // Sign says where an item goes, readable from a metre away.
 type Sign struct {
-	Kind    SignKind `json:"kind" enum:"shelf,hold_shelf,tote,aside"`
+	Kind    SignKind `json:"kind" enum:"shelf,hold_shelf,tote,outside,aside"`
 	Heading string   `json:"heading" doc:"Small line above, such as 'Into the tote for'"`
 	Place   string   `json:"place" doc:"The large word"`
 	Code    string   `json:"code,omitempty" doc:"Branch code of a tote"`

@@ -24,6 +24,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/notices"
+	"nevrin/app/partners"
 	"nevrin/app/people"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
@@ -135,14 +136,26 @@ func demoCommand() *cobra.Command {
 		go mail.Serve(ctx, smtp, page)
 		s.mail = smtp.Addr().String()
 		mailbox := "http://" + page.Addr().String() + "/"
-		prepare := func(ctx context.Context, db *gorm.DB) error {
+		outside, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return err
+		}
+		libraries := standin.NewPartners()
+		go libraries.Serve(ctx, outside)
+		prepare := func(ctx context.Context, db *gorm.DB, address string) error {
 			begun := time.Now()
 			made, err := demo.Make(ctx, db)
 			if made {
 				fmt.Printf("Demo network made in %.1f s.\n", time.Since(begun).Seconds())
 				debug.FreeOSMemory() // making it takes several hundred megabytes, serving it few
 			}
-			return err
+			if err != nil {
+				return err
+			}
+			// The stand-ins have another address each time, and so may we.
+			libraries.Reach("http://" + address + "/iso18626/")
+			base := "http://" + outside.Addr().String() + "/"
+			return db.WithContext(ctx).Exec("UPDATE partners SET sru_url = ? || symbol || '/sru', message_url = ? || symbol || '/iso18626'", base, base).Error
 		}
 		if only {
 			db, err := store.Open(s.database)
@@ -152,16 +165,16 @@ func demoCommand() *cobra.Command {
 			if err := store.Migrate(ctx, db); err != nil {
 				return err
 			}
-			return prepare(ctx, db)
+			return prepare(ctx, db, "")
 		}
-		return run(ctx, s, server.Options{Mailbox: mailbox}, prepare)
+		return run(ctx, s, server.Options{Mailbox: mailbox, Outside: "http://" + outside.Addr().String() + "/"}, prepare)
 	}
 	return cmd
 }
 
 // run serves until it is told to stop. The database may come later than the program, and go away
 // and come back; until it is there a page says so.
-func run(ctx context.Context, s settings, options server.Options, prepare func(context.Context, *gorm.DB) error) error {
+func run(ctx context.Context, s settings, options server.Options, prepare func(ctx context.Context, db *gorm.DB, address string) error) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
@@ -189,7 +202,7 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 	}()
 
 	house := &act.House{DB: db}
-	if err := begin(ctx, log, house, s, prepare); errors.Is(err, context.Canceled) {
+	if err := begin(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
 		return nil // told to stop before it was ready
 	} else if err != nil {
 		return err
@@ -211,11 +224,11 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 }
 
 // begin migrates, prepares and starts the jobs, waiting for the database as long as it takes.
-func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, prepare func(context.Context, *gorm.DB) error) error {
+func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, prepare func(ctx context.Context, db *gorm.DB, address string) error, address string) error {
 	for {
 		err := store.Migrate(ctx, house.DB)
 		if err == nil && prepare != nil {
-			err = prepare(ctx, house.DB)
+			err = prepare(ctx, house.DB, address)
 		}
 		if err == nil {
 			break
@@ -248,6 +261,7 @@ func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, 
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &notices.Sender{House: house, Mailer: notices.Mailer{Host: host, Port: number, From: s.from}})
 	river.AddWorker(workers, &today.Night{House: house})
+	river.AddWorker(workers, &partners.Sender{House: house})
 	jobs, err := river.NewClient(riverdatabasesql.New(pool), &river.Config{Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
 		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 4}}, FetchPollInterval: 500 * time.Millisecond, MaxAttempts: 1000})
 	if err != nil {

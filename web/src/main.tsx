@@ -7,6 +7,7 @@ import { CourierPlace } from "./places/courier/Courier";
 import { DeskPlace } from "./places/desk/Desk";
 import { FetchPlace } from "./places/fetch/Fetch";
 import { HoldsPlace } from "./places/holds/Holds";
+import { InterlibraryPlace } from "./places/interlibrary/Interlibrary";
 import { ItemsPlace } from "./places/items/Items";
 import { NoticesPlace } from "./places/notices/Notices";
 import { PatronsPlace } from "./places/patrons/Patrons";
@@ -45,6 +46,7 @@ const routes = [
   }),
   createRoute({ getParentRoute: () => root, path: "/fetch", component: FetchPlace }),
   createRoute({ getParentRoute: () => root, path: "/courier", component: CourierPlace }),
+  createRoute({ getParentRoute: () => root, path: "/interlibrary", component: InterlibraryPlace }),
   createRoute({ getParentRoute: () => root, path: "/notices", component: NoticesPlace }),
   createRoute({ getParentRoute: () => root, path: "/rulebook", component: RulebookPlace }),
   createRoute({

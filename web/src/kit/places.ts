@@ -1,7 +1,17 @@
 /** The places there are, in the groups of the rail. A place that does not exist yet is not here. */
 export interface PlaceInfo {
   path:
-    "/" | "/desk" | "/returns" | "/patrons" | "/holds" | "/fetch" | "/courier" | "/notices" | "/rulebook" | "/items";
+    | "/"
+    | "/desk"
+    | "/returns"
+    | "/patrons"
+    | "/holds"
+    | "/fetch"
+    | "/courier"
+    | "/interlibrary"
+    | "/notices"
+    | "/rulebook"
+    | "/items";
   name: string;
   key: string;
   roles?: string[];
@@ -25,6 +35,12 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
       { path: "/holds", name: "Holds", key: "h" },
       { path: "/fetch", name: "Fetch list", key: "f" },
       { path: "/courier", name: "Courier", key: "c" },
+      {
+        path: "/interlibrary",
+        name: "Interlibrary",
+        key: "l",
+        roles: ["administrator", "supervisor", "interlibrary"],
+      },
     ],
   },
   { name: "Telling", places: [{ path: "/notices", name: "Notices", key: "n", roles: employed }] },

@@ -9,6 +9,7 @@ const looks: Record<Kind, { panel: string; pattern: string; tone: Tone }> = {
   shelf: { panel: "bg-spruce-700", pattern: "bars", tone: "spruce" },
   hold_shelf: { panel: "bg-amber-700", pattern: "dots", tone: "amber" },
   tote: { panel: "bg-tide-700", pattern: "slant", tone: "tide" },
+  outside: { panel: "bg-plum-700", pattern: "dots", tone: "plum" },
   aside: { panel: "bg-buoy-700", pattern: "slant", tone: "buoy" },
 };
 
@@ -44,6 +45,7 @@ export function SignTag({ sign }: { sign: Sign }) {
     shelf: "Shelve here",
     hold_shelf: `Hold shelf: ${sign.place}`,
     tote: `Tote: ${sign.place}`,
+    outside: `Outside: ${sign.place}`,
     aside: `Aside: ${sign.place}`,
   };
   return <Tag tone={looks[sign.kind].tone}>{words[sign.kind]}</Tag>;

@@ -1,0 +1,348 @@
+// Package interlibrary works requests to and from libraries outside.
+//
+// We ask: search partners, ask one, receive what comes and lend it with the lender's due date, send
+// it home. They ask: see what we have, answer yes or no with a reason, lend it to them in our own
+// records, take it back in one scan. A list says whose move it is.
+package interlibrary
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/moving"
+	"nevrin/app/partners"
+	"nevrin/core/calendar"
+	"nevrin/core/exchange"
+	"nevrin/core/ident"
+	"nevrin/core/rulebook"
+	"nevrin/core/why"
+	"nevrin/formats/sru"
+	"nevrin/store"
+)
+
+// Found is what one partner answered to a search.
+type Found struct {
+	PartnerID int64    `json:"partner_id"`
+	Partner   string   `json:"partner"`
+	Problem   string   `json:"problem" doc:"Why nothing could be found there; empty: it answered"`
+	Records   []Record `json:"records"`
+}
+
+// Record is a title that a partner has.
+type Record struct {
+	ID     string `json:"id"`
+	Title  string `json:"title"`
+	Author string `json:"author"`
+	Date   string `json:"date"`
+	ISBN   string `json:"isbn"`
+	Format string `json:"format"`
+}
+
+// Search asks all partners at once; one that is down does not hold up the others.
+func Search(ctx context.Context, list []store.Partner, words string) []Found {
+	ctx, cancel := context.WithTimeout(ctx, 6*time.Second)
+	defer cancel()
+	out := make([]Found, len(list))
+	var all sync.WaitGroup
+	for k, p := range list {
+		out[k] = Found{PartnerID: p.ID, Partner: p.Name, Records: []Record{}}
+		all.Go(func() {
+			records, err := sru.Search(ctx, http.DefaultClient, p.SRUURL, words)
+			if err != nil {
+				out[k].Problem = "No answer: " + err.Error()
+			}
+			for _, r := range records {
+				out[k].Records = append(out[k].Records, Record(r))
+			}
+		})
+	}
+	all.Wait()
+	return out
+}
+
+// Partners lists all partners.
+func Partners(a *act.Act) ([]store.Partner, error) {
+	var list []store.Partner
+	return list, a.Order("name").Find(&list).Error
+}
+
+// Order is a request of ours to be made.
+type Order struct {
+	Partner  int64          `json:"partner"`
+	Record   string         `json:"record" maxLength:"200"`
+	Title    string         `json:"title" minLength:"1" maxLength:"500"`
+	Author   string         `json:"author" maxLength:"300"`
+	ISBN     string         `json:"isbn" maxLength:"20"`
+	Patron   int64          `json:"patron"`
+	Pickup   string         `json:"pickup"`
+	Note     string         `json:"note" maxLength:"1000" doc:"For the partner. Who it is for is never told"`
+	NeededBy *calendar.Date `json:"needed_by,omitempty" format:"date"`
+}
+
+// Ask asks a partner for a title. The number is given at once.
+func Ask(a *act.Act, o Order) (*Request, error) {
+	if _, err := a.Network.Branch(o.Pickup); err != nil {
+		return nil, err
+	}
+	p, err := store.PatronLocked(a.DB, o.Patron)
+	if err != nil {
+		return nil, act.NotFound(err, "patron")
+	}
+	if p.Standing != "active" {
+		return nil, act.Problemf(act.Refused, "%s's card is %s, so nothing can be asked for.", p.Name(), p.Standing)
+	}
+	var partner store.Partner
+	if err := a.Take(&partner, o.Partner).Error; err != nil {
+		return nil, act.NotFound(err, "partner")
+	}
+	var n int64
+	if err := a.Raw("SELECT nextval('request_numbers')").Scan(&n).Error; err != nil {
+		return nil, err
+	}
+	r := store.Request{Number: fmt.Sprintf("%s-%06d", partners.OurSymbol, n), Role: string(exchange.Requesting), PartnerID: partner.ID, Partner: &partner, Stage: string(exchange.Asked),
+		Title: o.Title, Author: o.Author, ISBN: o.ISBN, Record: o.Record, Note: o.Note, PatronID: &p.ID, Pickup: &o.Pickup, BegunAt: a.Now, MovedAt: a.Now}
+	if o.NeededBy != nil {
+		r.NeededBy = act.Column(*o.NeededBy)
+	}
+	if err := a.Create(&r).Error; err != nil {
+		return nil, err
+	}
+	if err := partners.Ask(a, &r); err != nil {
+		return nil, err
+	}
+	if err := a.Tell(act.Happened{Kind: "asked_outside", Patron: p.ID, Text: "Asked " + partner.Name + " for " + o.Title + ", number " + r.Number}); err != nil {
+		return nil, err
+	}
+	return one(a, r.ID)
+}
+
+// locked loads a request of a role for a change.
+func locked(a *act.Act, id int64, role exchange.Role) (*store.Request, error) {
+	var r store.Request
+	if err := a.Raw("SELECT * FROM requests WHERE id = ? FOR UPDATE", id).Scan(&r).Error; err != nil {
+		return nil, err
+	}
+	if r.ID == 0 || r.Role != string(role) {
+		return nil, act.Problemf(act.Missing, "There is no such request.")
+	}
+	r.Partner = &store.Partner{}
+	return &r, a.Take(r.Partner, r.PartnerID).Error
+}
+
+// Withdraw takes a request of ours back. Until the partner has answered that, it is still running.
+func Withdraw(a *act.Act, id int64) (*Request, error) {
+	r, err := locked(a, id, exchange.Requesting)
+	if err != nil {
+		return nil, err
+	}
+	r.Withdrawing = true
+	if err := partners.Act(a, r, exchange.Cancel); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+// Arrived takes in what a partner sent: it gets a label, waits for its patron under the lender's due
+// date, and goes to the pickup branch.
+func Arrived(a *act.Act, id int64) (*Taken, error) {
+	r, err := locked(a, id, exchange.Requesting)
+	if err != nil {
+		return nil, err
+	}
+	if r.Stage != string(exchange.Shipped) {
+		return nil, act.Problemf(act.Refused, "This request is %s; only what the partner has sent can be received.", r.Stage)
+	}
+	item, err := lodge(a, r)
+	if err != nil {
+		return nil, err
+	}
+	r.ItemID = &item.ID
+	if err := partners.Act(a, r, exchange.Received); err != nil {
+		return nil, err
+	}
+	h := &store.Hold{TitleID: item.TitleID, PatronID: *r.PatronID, Pickup: *r.Pickup, OnlyItem: &item.ID, PlacedAt: a.Now, Place: 1, State: "fetching", ItemID: &item.ID}
+	if err := a.Create(h).Error; err != nil {
+		return nil, err
+	}
+	f, err := store.FactsByID(a.DB, item.ID)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.Tell(act.Happened{Kind: "arrived_outside", Patron: *r.PatronID, Item: item.ID, Text: "Arrived from " + r.Partner.Name + " for " + r.Number}); err != nil {
+		return nil, err
+	}
+	sign, trace, err := moving.Place(a, f)
+	return &Taken{Sign: sign, Title: r.Title, Code: item.Barcode, Why: &trace}, err
+}
+
+// lodge makes the item for a partner's thing. Its own terms hold it to the lender's due date.
+func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
+	t := store.Title{Name: r.Title, Author: r.Author, ISBN: r.ISBN}
+	if err := a.Create(&t).Error; err != nil {
+		return nil, err
+	}
+	terms := map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}
+	if due := act.DateOf(r.Due); due != nil {
+		terms["loan_period"], terms["latest_due"] = "P365D", []string{due.String()}
+	}
+	own, err := json.Marshal(terms)
+	if err != nil {
+		return nil, err
+	}
+	var next int64
+	if err := a.Raw("SELECT nextval(pg_get_serial_sequence('items', 'id'))").Scan(&next).Error; err != nil {
+		return nil, err
+	}
+	item := store.Item{Barcode: ident.Number(ident.Item, a.Network.Digits, 90_000_000+int(next)), TitleID: t.ID, BranchCode: a.Who.Branch, AtBranch: a.Who.Branch,
+		Collection: "interlibrary", Material: "interlibrary", OwnTerms: own, Standing: "in_use", AddedOn: a.Today().UTC()}
+	return &item, a.Create(&item).Error
+}
+
+// SendHome says that the thing has been packed and handed over.
+func SendHome(a *act.Act, id int64) (*Request, error) {
+	r, err := locked(a, id, exchange.Requesting)
+	if err != nil {
+		return nil, err
+	}
+	if r.ItemID == nil {
+		return nil, act.Problemf(act.Refused, "Nothing of this request is here.")
+	}
+	f, err := store.FactsByID(a.DB, *r.ItemID)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case f.Loan != nil:
+		return nil, act.Problemf(act.Refused, "It is still on loan to the patron. Take it back first.")
+	case f.Transit != nil || f.Hold != nil:
+		return nil, act.Problemf(act.Refused, "It still waits for the patron or is under way. Receive it, or cancel the hold, first.")
+	}
+	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
+		return nil, err
+	}
+	if err := a.Model(f.Item).Update("standing", "withdrawn").Error; err != nil {
+		return nil, err
+	}
+	if err := a.Tell(act.Happened{Kind: "sent_home", Item: f.Item.ID, Patron: *r.PatronID, Text: "Sent home to " + r.Partner.Name}); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+// Answer is our answer to a partner's request.
+type Answer struct {
+	Yes    bool   `json:"yes"`
+	Item   int64  `json:"item,omitempty" doc:"Which copy, for a yes"`
+	Reason string `json:"reason,omitempty" enum:",NotAvailable,NonCirculating,NotHeld,OnLoan,Other" doc:"Why not; ISO 18626 reasons"`
+	Note   string `json:"note,omitempty" maxLength:"500"`
+}
+
+// Reply answers a partner's request: yes with a copy, or no with a reason.
+func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
+	r, err := locked(a, id, exchange.Supplying)
+	if err != nil {
+		return nil, err
+	}
+	if r.Stage != string(exchange.Asked) {
+		return nil, act.Problemf(act.Refused, "This request has been answered already.")
+	}
+	if !answer.Yes {
+		if answer.Reason == "" {
+			return nil, act.Problemf(act.Invalid, "A no needs a reason. Choose one.")
+		}
+		if err := partners.Report(a, r, exchange.Unfilled, answer.Reason, answer.Note); err != nil {
+			return nil, err
+		}
+		return one(a, id)
+	}
+	f, err := store.FactsByID(a.DB, answer.Item)
+	if err != nil {
+		return nil, act.NotFound(err, "item")
+	}
+	if f.Loan != nil || f.Transit != nil || f.Hold != nil || f.Item.Standing != "in_use" {
+		return nil, act.Problemf(act.Refused, "This copy is not on the shelf. Choose another, or answer no.")
+	}
+	r.ItemID = &f.Item.ID
+	if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+// Ship lends the copy to the partner in our own records and tells them, with the same due date.
+func Ship(a *act.Act, id int64) (*Request, error) {
+	r, err := locked(a, id, exchange.Supplying)
+	if err != nil {
+		return nil, err
+	}
+	if r.Stage != string(exchange.Promised) || r.ItemID == nil {
+		return nil, act.Problemf(act.Refused, "Say yes with a copy first, then send it.")
+	}
+	var item store.Item
+	if err := a.Take(&item, *r.ItemID).Error; err != nil {
+		return nil, err
+	}
+	lent, err := desk.Take(a, desk.Scan{Text: item.Barcode, Patron: r.Partner.PatronID})
+	if err != nil {
+		return nil, err
+	}
+	if lent.Kind != "lent" {
+		return nil, act.Problemf(act.Refused, "It cannot be lent to them: %s", lent.Text)
+	}
+	var l store.Loan
+	if err := a.Take(&l, lent.Line.LoanID).Error; err != nil {
+		return nil, err
+	}
+	r.LoanID, r.Due = &l.ID, l.DueDate
+	if err := partners.Report(a, r, exchange.Loaned, "", ""); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+// Taken is what became of something that arrived.
+type Taken struct {
+	Title string      `json:"title"`
+	Code  string      `json:"barcode"`
+	Sign  moving.Sign `json:"sign"`
+	Why   *why.Trace  `json:"why,omitempty"`
+}
+
+// Copy is one of our copies of what a partner asks for.
+type Copy struct {
+	ID      int64  `json:"id"`
+	Barcode string `json:"barcode"`
+	Branch  string `json:"branch"`
+	Call    string `json:"call_number"`
+	May     bool   `json:"may" doc:"Rules let it leave"`
+	Says    string `json:"says"`
+}
+
+// Copies are our copies with the title or ISBN of a partner's request, with what the rules say.
+func Copies(a *act.Act, id int64) ([]Copy, error) {
+	var r store.Request
+	if err := a.Take(&r, id).Error; err != nil {
+		return nil, act.NotFound(err, "request")
+	}
+	var items []store.Item
+	err := a.Raw(`SELECT i.* FROM items i JOIN titles t ON t.id = i.title_id WHERE (lower(t.name) = lower(?) OR (t.isbn <> '' AND t.isbn = ?)) AND i.standing = 'in_use'
+		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM transits m WHERE m.item_id = i.id AND m.ended_at IS NULL)
+		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.item_id = i.id AND h.state IN ('fetching', 'moving', 'ready')) ORDER BY i.id LIMIT 50`, r.Title, r.ISBN).Scan(&items).Error
+	out := []Copy{}
+	for _, i := range items {
+		terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, i.BranchCode, i.Collection, i.Material, "partner"), nil)
+		c := Copy{ID: i.ID, Barcode: i.Barcode, Branch: a.Network.BranchName(i.AtBranch), Call: i.CallNumber, May: terms.Value(rulebook.LendingAllowed).YesNo(), Says: "On the shelf"}
+		if !c.May {
+			c.Says = strings.TrimSuffix(a.Network.ClassName("material", i.Material), "s") + " does not leave the network"
+		}
+		out = append(out, c)
+	}
+	return out, err
+}

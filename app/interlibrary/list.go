@@ -1,0 +1,124 @@
+package interlibrary
+
+import (
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/core/exchange"
+	"nevrin/store"
+)
+
+// Request is a request as staff see it.
+type Request struct {
+	ID       int64     `json:"id"`
+	Number   string    `json:"number"`
+	Role     string    `json:"role" enum:"requesting,supplying"`
+	Partner  string    `json:"partner"`
+	Stage    string    `json:"stage" enum:"asked,promised,shipped,there,back,done,refused,withdrawn"`
+	OurMove  bool      `json:"our_move"`
+	Says     string    `json:"says"`
+	Title    string    `json:"title"`
+	Author   string    `json:"author"`
+	Patron   string    `json:"patron" doc:"For whom, for our own staff only"`
+	PatronID int64     `json:"patron_id,omitempty"`
+	Pickup   string    `json:"pickup"`
+	NeededBy string    `json:"needed_by"`
+	Due      string    `json:"due"`
+	Note     string    `json:"note"`
+	LastNote string    `json:"last_note"`
+	ItemID   int64     `json:"item_id,omitempty"`
+	Barcode  string    `json:"barcode"`
+	MovedAt  time.Time `json:"moved_at"`
+	Waiting  string    `json:"waiting" doc:"Why the newest message of ours has not got through; empty: it has"`
+}
+
+func one(a *act.Act, id int64) (*Request, error) {
+	list, err := list(a, "requests.id = ?", id)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// List gives all open requests and the latest ended ones, our move first.
+func List(a *act.Act) ([]Request, error) {
+	return list(a, "requests.stage NOT IN ('done', 'refused', 'withdrawn') OR requests.moved_at > ?::timestamptz - interval '30 days'", a.Now)
+}
+
+func list(a *act.Act, where string, args ...any) ([]Request, error) {
+	var rows []store.Request
+	if err := a.Joins("Partner").Joins("Patron").Joins("Item").Where(where, args...).Order("requests.moved_at DESC, requests.id DESC").Limit(300).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	ids := make([]int64, len(rows))
+	for k, r := range rows {
+		ids[k] = r.ID
+	}
+	var stuck []struct {
+		RequestID int64
+		Problem   string
+		State     string
+	}
+	if len(ids) > 0 {
+		err := a.Raw("SELECT DISTINCT ON (request_id) request_id, problem, state FROM exchanges WHERE request_id IN ? AND outgoing ORDER BY request_id, id DESC", ids).Scan(&stuck).Error
+		if err != nil {
+			return nil, err
+		}
+	}
+	waiting := map[int64]string{}
+	for _, s := range stuck {
+		switch {
+		case s.State == "refused":
+			waiting[s.RequestID] = "They did not accept our last message: " + s.Problem
+		case s.State == "queued" && s.Problem != "":
+			waiting[s.RequestID] = "Our last message has not got through and is tried again: " + s.Problem
+		}
+	}
+	out := []Request{}
+	for pass := range 2 {
+		for k := range rows {
+			r := show(a, &rows[k])
+			r.Waiting = waiting[r.ID]
+			if r.OurMove == (pass == 0) {
+				out = append(out, r)
+			}
+		}
+	}
+	return out, nil
+}
+
+func show(a *act.Act, r *store.Request) Request {
+	out := Request{ID: r.ID, Number: r.Number, Role: r.Role, Partner: r.Partner.Name, Stage: r.Stage, Title: r.Title, Author: r.Author, Note: r.Note, LastNote: r.LastNote,
+		OurMove: exchange.OurMove(exchange.Role(r.Role), exchange.Stage(r.Stage)), Says: says(r), MovedAt: r.MovedAt}
+	if r.Patron != nil {
+		out.Patron, out.PatronID = r.Patron.Name(), r.Patron.ID
+	}
+	if r.Pickup != nil {
+		out.Pickup = a.Network.BranchName(*r.Pickup)
+	}
+	if r.Item != nil {
+		out.ItemID, out.Barcode = r.Item.ID, r.Item.Barcode
+	}
+	if d := act.DateOf(r.NeededBy); d != nil {
+		out.NeededBy = d.Say()
+	}
+	if d := act.DateOf(r.Due); d != nil {
+		out.Due = d.Say()
+	}
+	return out
+}
+
+// says tells how a request stands, from where we are.
+func says(r *store.Request) string {
+	if r.Withdrawing {
+		return "Withdrawn by us; runs until they answer"
+	}
+	ours := map[string]string{"asked": "Asked; they answer next", "promised": "They will send it", "shipped": "On its way to us", "there": "Here, or with the patron",
+		"back": "On its way home", "done": "Home again", "refused": "They cannot lend it", "withdrawn": "Withdrawn"}
+	theirs := map[string]string{"asked": "They ask; answer yes or no", "promised": "Promised; send it", "shipped": "On its way to them", "there": "With them",
+		"back": "On its way back to us", "done": "Back here", "refused": "We said no", "withdrawn": "They withdrew it"}
+	if r.Role == string(exchange.Supplying) {
+		return theirs[r.Stage]
+	}
+	return ours[r.Stage]
+}

@@ -1,0 +1,279 @@
+// Package partners carries messages to and from libraries outside. What is to be sent is written in
+// the act that causes it, with a job that sends it until the partner confirms; a partner that is down
+// is tried again, and a message that comes twice changes nothing the second time.
+package partners
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/core/exchange"
+	"nevrin/formats/iso18626"
+	"nevrin/store"
+)
+
+// OurSymbol is the network's own symbol towards partners.
+const OurSymbol = "ORRIN"
+
+// SendArgs is the job of sending one message.
+type SendArgs struct {
+	Exchange int64 `json:"exchange"`
+}
+
+// Kind names the job in the queue.
+func (SendArgs) Kind() string { return "send_exchange" }
+
+func agency(symbol string) iso18626.Agency { return iso18626.Agency{Type: "ISIL", Value: symbol} }
+
+func header(a *act.Act, r *store.Request) iso18626.Header {
+	h := iso18626.Header{Supplying: agency(r.Partner.Symbol), Requesting: agency(OurSymbol), Timestamp: a.Now.Format(time.RFC3339Nano), RequestingRequestID: r.Number}
+	if r.Role == string(exchange.Supplying) {
+		h.Supplying, h.Requesting = h.Requesting, h.Supplying
+		h.SupplyingRequestID = fmt.Sprint(r.ID)
+	}
+	return h
+}
+
+// Ask sends a new request of ours.
+func Ask(a *act.Act, r *store.Request) error {
+	request := &iso18626.Request{Header: header(a, r), Bibliographic: iso18626.Bibliographic{RecordID: r.Record, Title: r.Title, Author: r.Author},
+		Service: iso18626.Service{Type: "Loan", AnyEdition: "Y", Note: r.Note}}
+	if r.ISBN != "" {
+		request.Bibliographic.Items = []iso18626.ItemID{{Value: r.ISBN, Code: "ISBN"}}
+	}
+	if r.NeededBy != nil {
+		request.Service.NeedBefore = act.DateOf(r.NeededBy).String()
+	}
+	return queue(a, r, "Request", iso18626.Message{Request: request})
+}
+
+// Act tells the supplier what we do with a request of ours, and moves it on.
+func Act(a *act.Act, r *store.Request, action string) error {
+	if err := moveOn(a, r, action); err != nil {
+		return err
+	}
+	return queue(a, r, action, iso18626.Message{RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{Header: header(a, r), Action: action}})
+}
+
+// Report tells the requester how a request of theirs stands, and moves it on.
+func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) error {
+	if err := moveOn(a, r, status); err != nil {
+		return err
+	}
+	m := &iso18626.SupplyingAgencyMessage{Header: header(a, r), Info: iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: reasonUnfilled, Note: note},
+		Status: iso18626.StatusInfo{Status: status, LastChange: a.Now.Format(time.RFC3339)}}
+	if r.Due != nil {
+		m.Status.DueDate = act.DateOf(r.Due).String()
+	}
+	return queue(a, r, status, iso18626.Message{SupplyingAgencyMessage: m})
+}
+
+func moveOn(a *act.Act, r *store.Request, message string) error {
+	next, err := exchange.Next(exchange.Stage(r.Stage), message)
+	if err != nil {
+		return act.Problemf(act.Refused, "%s.", err)
+	}
+	r.Stage, r.MovedAt = string(next), a.Now
+	return a.Model(r).Select("Stage", "MovedAt", "Withdrawing", "ItemID", "LoanID", "Due", "LastNote").Updates(r).Error
+}
+
+func queue(a *act.Act, r *store.Request, kind string, m iso18626.Message) error {
+	body, err := iso18626.Write(m)
+	if err != nil {
+		return err
+	}
+	e := store.Exchange{RequestID: r.ID, Outgoing: true, Kind: kind, Body: string(body), State: "queued", At: a.Now}
+	if err := a.Create(&e).Error; err != nil || a.House.Jobs == nil {
+		return err
+	}
+	_, err = a.House.Jobs.InsertTx(a.Context, store.Tx(a.DB), SendArgs{e.ID}, nil)
+	return err
+}
+
+// Completed closes a partner's request when the item they had comes back here, in the same scan.
+func Completed(a *act.Act, loanID int64) error {
+	var r store.Request
+	found := a.Joins("Partner").Where("requests.loan_id = ? AND requests.role = 'supplying' AND requests.stage IN ('shipped', 'there', 'back')", loanID).Limit(1).Find(&r)
+	if found.Error != nil || found.RowsAffected == 0 {
+		return found.Error
+	}
+	r.Stage = string(exchange.There) // home without notice counts as having been there
+	return Report(a, &r, exchange.LoanCompleted, "", "")
+}
+
+// Sender works the sending jobs.
+type Sender struct {
+	river.WorkerDefaults[SendArgs]
+	House *act.House
+}
+
+// NextRetry tries again soon, and less often the longer a partner is down.
+func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
+	return time.Now().Add(min(time.Duration(job.Attempt)*3*time.Second, 10*time.Minute))
+}
+
+// Work sends a message unless an earlier one of the same request still waits, so that order is kept.
+func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
+	db := s.House.DB.WithContext(ctx)
+	var e store.Exchange
+	if err := db.Take(&e, job.Args.Exchange).Error; err != nil || e.State != "queued" {
+		return err
+	}
+	var earlier int64
+	if err := db.Table("exchanges").Where("request_id = ? AND id < ? AND state = 'queued'", e.RequestID, e.ID).Count(&earlier).Error; err != nil {
+		return err
+	}
+	if earlier > 0 {
+		return fmt.Errorf("an earlier message of this request still waits")
+	}
+	var url string
+	if err := db.Raw("SELECT p.message_url FROM partners p JOIN requests r ON r.partner_id = p.id WHERE r.id = ?", e.RequestID).Scan(&url).Error; err != nil {
+		return err
+	}
+	ok, problem, err := post(ctx, url, e.Body)
+	if err != nil {
+		return errors.Join(err, db.Exec("UPDATE exchanges SET tries = tries + 1, problem = ? WHERE id = ?", err.Error(), e.ID).Error)
+	}
+	state := "sent"
+	if !ok {
+		state = "refused"
+	}
+	return db.Exec("UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ?", state, problem, e.ID).Error
+}
+
+func post(ctx context.Context, url, body string) (ok bool, problem string, err error) {
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, url, bytes.NewBufferString(body))
+	if err != nil {
+		return false, "", err
+	}
+	request.Header.Set("Content-Type", "application/xml")
+	answer, err := (&http.Client{Timeout: 15 * time.Second}).Do(request)
+	if err != nil {
+		return false, "", err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if answer.StatusCode >= 500 {
+		return false, "", fmt.Errorf("the partner answered %s", answer.Status)
+	}
+	m, err := iso18626.Read(answer.Body)
+	if err != nil {
+		return false, err.Error(), nil
+	}
+	ok, problem = m.Confirmed()
+	return ok, problem, nil
+}
+
+// Incoming takes a message from the partner who knows the secret, and gives the confirmation.
+func Incoming(a *act.Act, secret string, m *iso18626.Message, body string) (iso18626.Message, error) {
+	var p store.Partner
+	found := a.Where("secret = ?", secret).Limit(1).Find(&p)
+	if found.Error != nil {
+		return iso18626.Message{}, found.Error
+	}
+	if found.RowsAffected == 0 {
+		return iso18626.Message{}, act.Problemf(act.Forbidden, "No partner has this address.")
+	}
+	if m.Header() == nil {
+		return iso18626.Message{}, act.Problemf(act.Invalid, "A confirmation is no message by itself.")
+	}
+	problem := ""
+	if err := take(a, &p, m, body); err != nil {
+		var told *act.Problem
+		if !errors.As(err, &told) {
+			return iso18626.Message{}, err
+		}
+		problem = told.Text
+	}
+	return m.Confirm(a.Now, problem), nil
+}
+
+func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error {
+	if m.Request != nil {
+		return asked(a, p, m.Request, body)
+	}
+	role, message := exchange.Supplying, ""
+	if s := m.SupplyingAgencyMessage; s != nil {
+		role, message = exchange.Requesting, s.Status.Status
+		if s.Info.Reason == "Notification" {
+			message = exchange.Notification
+		}
+	} else {
+		message = m.RequestingAgencyMessage.Action
+	}
+	r := store.Request{}
+	err := a.Raw("SELECT * FROM requests WHERE role = ? AND partner_id = ? AND number = ? FOR UPDATE", role, p.ID, m.Header().RequestingRequestID).Scan(&r).Error
+	if err != nil {
+		return err
+	}
+	if r.ID == 0 {
+		return act.Problemf(act.Missing, "No request has the number %q.", m.Header().RequestingRequestID)
+	}
+	r.Partner = p
+	note := ""
+	if s := m.SupplyingAgencyMessage; s != nil {
+		note = s.Info.Note
+		if s.Info.ReasonUnfilled != "" {
+			note = s.Info.ReasonUnfilled + " " + note
+		}
+		if due, err := calendar.ParseDate(first(s.Status.DueDate, 10)); err == nil {
+			r.Due = act.Column(due)
+		}
+	} else {
+		note = m.RequestingAgencyMessage.Note
+	}
+	r.LastNote = note
+	if message == exchange.Cancel {
+		r.Withdrawing = true
+	}
+	if message == exchange.Cancelled {
+		r.Withdrawing = false
+	}
+	if err := moveOn(a, &r, message); err != nil {
+		return err
+	}
+	if err := a.Create(&store.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received", At: a.Now}).Error; err != nil {
+		return err
+	}
+	if message == exchange.Cancel { // nothing has left yet, so a withdrawal is always granted
+		r.Withdrawing = false
+		return Report(a, &r, exchange.Cancelled, "", "")
+	}
+	return a.Tell(act.Happened{Kind: "exchange", Text: p.Name + " says " + message + " to " + r.Number + ". " + note})
+}
+
+func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error {
+	if q.Bibliographic.Title == "" {
+		return act.Problemf(act.Invalid, "The request names no title.")
+	}
+	r := store.Request{Number: q.Header.RequestingRequestID, Role: string(exchange.Supplying), PartnerID: p.ID, Partner: p, Stage: string(exchange.Asked),
+		Title: q.Bibliographic.Title, Author: q.Bibliographic.Author, Record: q.Bibliographic.RecordID, Note: q.Service.Note, BegunAt: a.Now, MovedAt: a.Now}
+	for _, i := range q.Bibliographic.Items {
+		if i.Code == "ISBN" {
+			r.ISBN = i.Value
+		}
+	}
+	if d, err := calendar.ParseDate(first(q.Service.NeedBefore, 10)); err == nil {
+		r.NeededBy = act.Column(d)
+	}
+	var known int64
+	if err := a.Table("requests").Where("role = 'supplying' AND partner_id = ? AND number = ?", p.ID, r.Number).Count(&known).Error; err != nil || known > 0 {
+		return err // said twice
+	}
+	if err := a.Create(&r).Error; err != nil {
+		return err
+	}
+	if err := a.Create(&store.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received", At: a.Now}).Error; err != nil {
+		return err
+	}
+	return a.Tell(act.Happened{Kind: "exchange", Text: p.Name + " asks for " + r.Title})
+}
+
+func first(s string, n int) string { return s[:min(n, len(s))] }

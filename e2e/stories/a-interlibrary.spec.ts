@@ -1,0 +1,101 @@
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test, type Page } from "@playwright/test";
+import { ask, freeItem, go, goodCard, scan, signIn } from "../kit.ts";
+
+const line = (page: Page, text: string) => page.getByRole("region", { name: "Requests" }).getByRole("row").filter({ hasText: text });
+
+async function outside(page: Page) {
+  return ((await (await page.request.get("/api/me")).json()) as { outside: string }).outside;
+}
+
+test("we ask a partner, receive, lend with their due date, take back and send home", async ({ page }) => {
+  const reader = await goodCard("HVH");
+  await signIn(page, "Caspar Vane");
+  await go(page, "Interlibrary");
+  await scan(page, "tidal mills");
+  await expect(page.getByRole("region", { name: "Port Sabel Public Library" })).toContainText("2004");
+  await page.getByRole("region", { name: "Kelmouth College" }).getByRole("radio").check();
+  await page.getByLabel("For", { exact: true }).fill(reader);
+  await page.getByRole("button", { name: new RegExp(reader) }).click();
+  await page.getByRole("button", { name: "Ask Kelmouth College for it" }).click();
+  const request = line(page, "Tidal Mills of the Outer Coast");
+  await expect(request).toContainText("On its way to us", { timeout: 20_000 });
+  await expect(request).toContainText("due Tue 17 Nov 2026");
+  // Partners never learn for whom.
+  const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", reader);
+  expect(await ask("SELECT count(*)::text FROM exchanges WHERE outgoing AND (body LIKE '%' || $1 || '%' OR body LIKE '%' || $2 || '%')", name, reader)).toBe("0");
+
+  await request.getByRole("button", { name: "It has arrived" }).click();
+  const sign = page.getByLabel("Sign", { exact: true });
+  await expect(sign).toHaveAttribute("data-kind", "hold_shelf");
+  const item = await ask("SELECT i.barcode FROM requests r JOIN items i ON i.id = r.item_id ORDER BY r.id DESC LIMIT 1");
+
+  await go(page, "Desk");
+  await scan(page, reader);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("1 ready");
+  await scan(page, item);
+  const tape = page.getByRole("region", { name: "Tape" });
+  await expect(tape).toContainText("Due Tue 17 Nov 2026");
+  await tape.getByRole("button", { name: /^Why/ }).click();
+  await expect(page.getByRole("dialog")).toContainText("The item's own terms");
+  await page.keyboard.press("Escape");
+
+  await go(page, "Returns");
+  await expect(page.getByText(/^Counted as returned/)).toBeVisible();
+  await scan(page, item);
+  await expect(sign).toHaveAttribute("data-kind", "outside");
+  await expect(sign).toContainText("Kelmouth College");
+  await go(page, "Interlibrary");
+  await request.getByRole("button", { name: "Gone home" }).click();
+  await expect(request).toContainText("Home again", { timeout: 20_000 });
+});
+
+test("a partner that says no, one that is out of reach, and a book that does not leave", async ({ page }) => {
+  const reader = await goodCard("HVH");
+  await signIn(page, "Caspar Vane");
+  const base = await outside(page);
+  await go(page, "Interlibrary");
+  await scan(page, "winter choirs");
+  await page.getByRole("region", { name: "Port Sabel Public Library" }).getByRole("radio").check();
+  await page.getByLabel("For", { exact: true }).fill(reader);
+  await page.getByRole("button", { name: new RegExp(reader) }).click();
+  await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
+  await page.getByRole("button", { name: "Ask Port Sabel Public Library for it" }).click();
+  const request = line(page, "Winter Choirs of Port Sabel");
+  await expect(request).toContainText("is tried again", { timeout: 20_000 });
+  await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
+  await expect(request).toContainText("They cannot lend it", { timeout: 40_000 });
+  await expect(request).toContainText("PolicyProblem");
+});
+
+test("a partner asks us: yes, sent, back in one scan; and no with a reason", async ({ page }) => {
+  const item = await freeItem("HVH", "book");
+  const title = await ask("SELECT t.name FROM items i JOIN titles t ON t.id = i.title_id WHERE i.barcode = $1", item);
+  await signIn(page, "Caspar Vane");
+  const base = await outside(page);
+  await page.request.post(base + "KELMOUTH/ask", { form: { title }, maxRedirects: 0 });
+  await page.request.post(base + "PSABEL/ask", { form: { title: "A Book That Nobody Wrote" }, maxRedirects: 0 });
+  await go(page, "Interlibrary");
+  const theirs = line(page, title).filter({ hasText: "they ask" });
+  await expect(theirs).toContainText("Our move", { timeout: 15_000 });
+  await theirs.getByRole("button", { name: "Answer" }).click();
+  await page.getByRole("listitem").filter({ hasText: item }).getByRole("button", { name: "Yes, with this copy" }).click();
+  await theirs.getByRole("button", { name: "Send it" }).click();
+  await expect(theirs).toContainText("With them", { timeout: 20_000 });
+  await expect(theirs).toContainText("due Tue 3 Nov 2026"); // four weeks, by the rule for partners
+
+  const nobody = line(page, "A Book That Nobody Wrote");
+  await nobody.getByRole("button", { name: "Answer" }).click();
+  await expect(page.getByText("No copy of it is on a shelf here.")).toBeVisible();
+  await page.getByRole("button", { name: "Answer no" }).click();
+  await expect(nobody).toContainText("We said no");
+
+  await go(page, "Returns");
+  await expect(page.getByText(/^Counted as returned/)).toBeVisible();
+  await scan(page, item);
+  await expect(page.getByLabel("Sign", { exact: true })).toHaveAttribute("data-kind", "shelf");
+  await go(page, "Interlibrary");
+  await expect(theirs).toContainText("Back here");
+  const found = await new AxeBuilder({ page }).analyze();
+  expect(found.violations.map((v) => `${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+});

@@ -1,0 +1,91 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"nevrin/app/act"
+	"nevrin/app/interlibrary"
+	"nevrin/app/partners"
+	"nevrin/formats/iso18626"
+	"nevrin/store"
+)
+
+var exchanging = []string{"administrator", "supervisor", "interlibrary"}
+
+// WordsQuery asks for what has these words.
+type WordsQuery struct {
+	Words string `query:"words" minLength:"1" maxLength:"200"`
+}
+
+func (s *Server) interlibraryOperations() {
+	look(s, "/interlibrary", "requests", "Requests, our move first", exchanging, func(a *act.Act, _ *nothing) ([]interlibrary.Request, error) { return interlibrary.List(a) })
+	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
+	huma.Register(s.api, operation(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU"), func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
+		who, err := s.who(ctx, exchanging)
+		if err != nil {
+			return nil, err
+		}
+		list, err := act.Look(ctx, s.house, who, func(a *act.Act) ([]store.Partner, error) { return interlibrary.Partners(a) })
+		if err != nil {
+			return nil, s.problem(ctx, err)
+		}
+		return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, list, in.Words)}, nil
+	})
+	do(s, http.MethodPost, "/interlibrary", "askOutside", "Ask a partner for a title", exchanging, func(a *act.Act, in *Sent[interlibrary.Order]) (*interlibrary.Request, error) {
+		return interlibrary.Ask(a, in.Body)
+	})
+	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest", "Take a request of ours back", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
+		return interlibrary.Withdraw(a, in.ID)
+	})
+	do(s, http.MethodPost, "/interlibrary/{id}/arrived", "arrivedFromOutside", "Take in what a partner sent", exchanging, func(a *act.Act, in *One) (*interlibrary.Taken, error) {
+		return interlibrary.Arrived(a, in.ID)
+	})
+	do(s, http.MethodPost, "/interlibrary/{id}/send-home", "sendHome", "Say that it has gone home", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
+		return interlibrary.SendHome(a, in.ID)
+	})
+	look(s, "/interlibrary/{id}/copies", "copiesFor", "Our copies of what a partner asks for", exchanging, func(a *act.Act, in *ByID) ([]interlibrary.Copy, error) {
+		return interlibrary.Copies(a, in.ID)
+	})
+	do(s, http.MethodPost, "/interlibrary/{id}/reply", "replyToPartner", "Answer a partner's request", exchanging, func(a *act.Act, in *OneSent[interlibrary.Answer]) (*interlibrary.Request, error) {
+		return interlibrary.Reply(a, in.ID, in.Body)
+	})
+	do(s, http.MethodPost, "/interlibrary/{id}/ship", "shipToPartner", "Lend the copy to the partner and send it", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
+		return interlibrary.Ship(a, in.ID)
+	})
+}
+
+// exchange takes the ISO 18626 messages of partners. The secret in the address tells who it is.
+func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
+	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, 1<<20))
+	if err != nil {
+		http.Error(w, "the message is too long", http.StatusRequestEntityTooLarge)
+		return
+	}
+	m, err := iso18626.Read(bytes.NewReader(body))
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusBadRequest)
+		return
+	}
+	who := act.Machine
+	who.Branch = ""
+	answer, err := act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (iso18626.Message, error) {
+		return partners.Incoming(a, chi.URLParam(r, "secret"), m, string(body))
+	})
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	data, err := iso18626.Write(answer)
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "application/xml")
+	_, _ = w.Write(data)
+}
