@@ -3,8 +3,8 @@ import { ask, clockOn, freeItem, go, goodCard, scan, signIn, workAt } from "./ki
 
 /** Takes the pictures of docs/screenshots, one a main view, from the demo data. */
 async function shot(page: Page, name: string) {
-  await page.waitForLoadState("networkidle");
-  await page.waitForTimeout(400);
+  await expect(page.locator("[aria-busy]")).toHaveCount(0);
+  await page.waitForTimeout(700);
   await page.screenshot({ path: `../docs/screenshots/${name}.png` });
 }
 
@@ -74,6 +74,30 @@ test("pictures of the main views", async ({ page }) => {
   await page.getByLabel("Words of title or author, or an ISBN").fill("salt");
   await expect(page.getByRole("row").nth(3)).toBeVisible();
   await shot(page, "items");
+
+  await signIn(page, "Caspar Vane");
+  const outside = ((await (await page.request.get("/api/me")).json()) as { outside: string }).outside;
+  await page.request.post(outside + "KELMOUTH/ask", { form: { title: "The Salt Choir" }, maxRedirects: 0 });
+  await page.request.post(outside + "PSABEL/ask", { form: { title: "Beekeeping of the North" }, maxRedirects: 0 });
+  const reader = await goodCard("HVH");
+  const requests = page.getByRole("region", { name: "Requests" });
+  await go(page, "Interlibrary");
+  for (const [words, partner] of [
+    ["fog signals", "Kelmouth College"],
+    ["winter choirs", "Port Sabel Public Library"],
+    ["small ferries", "Kelmouth College"],
+  ] as const) {
+    await scan(page, words);
+    await page.getByRole("region", { name: partner }).getByRole("radio").check();
+    await page.getByLabel("For", { exact: true }).fill(reader);
+    await page.getByRole("button", { name: new RegExp(reader) }).click();
+    await page.getByRole("button", { name: `Ask ${partner} for it` }).click();
+  }
+  await expect(requests).toContainText("They cannot lend it", { timeout: 20_000 });
+  await expect(requests.getByText("On its way to us")).toHaveCount(2, { timeout: 20_000 });
+  await requests.getByRole("button", { name: "It has arrived" }).last().click();
+  await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
+  await shot(page, "interlibrary");
 
   await signIn(page, "Maren Odell");
   await clockOn(page, "One day on");

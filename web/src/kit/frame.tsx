@@ -138,11 +138,19 @@ function Rail({ me }: { me: Schema["Me"] }) {
     queryFn: () => told(api.GET("/api/today")),
     refetchInterval: 30_000,
   });
+  const requests = useQuery({
+    queryKey: ["requests"],
+    enabled: placesFor(me.role).some((p) => p.path === "/interlibrary"),
+    queryFn: () => told(api.GET("/api/interlibrary")),
+    refetchInterval: 30_000,
+  });
+  const ours = requests.data?.filter((r) => r.our_move).length ?? 0;
   const here = today.data?.find((r) => r.branch === me.branch);
   const counts: Record<string, Schema["TodayCount"] | undefined> = {
     "/fetch": here?.fetch,
     "/holds": here && { all: here.ready.all + here.clear.all, late: here.clear.all },
     "/courier": here?.coming,
+    "/interlibrary": { all: ours, late: 0 },
   };
   return (
     <nav

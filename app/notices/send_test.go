@@ -1,0 +1,65 @@
+package notices_test
+
+import (
+	"context"
+	"net"
+	"strconv"
+	"testing"
+
+	"github.com/riverqueue/river"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/notices"
+	"nevrin/standin"
+	"nevrin/store"
+	"nevrin/testkit"
+)
+
+// The mail server is down, then up: the message waits, says why, goes once, and reads back as it was
+// written (Go's net/mail in the stand-in). A repeated job sends nothing again.
+func TestMailServerDownThenUp(t *testing.T) {
+	h := testkit.House(t)
+	patron, err := strconv.ParseInt(testkit.Text(t, h, "SELECT min(id)::text FROM patrons WHERE email <> ''"), 10, 64)
+	require.NoError(t, err)
+	subject := "Bereit für Sie: Straße № 4"
+	m := testkit.Do(t, h, testkit.Somebody(t, h, "maren"), func(a *act.Act) (store.Message, error) {
+		return notices.Queue(a, store.Message{Stage: "hold_ready", PatronID: patron, Address: "reader@post.invalid", Subject: subject, Body: "Dear reader,\n\na line = another.\n"})
+	})
+	smtp, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	port := smtp.Addr().(*net.TCPAddr).Port
+	require.NoError(t, smtp.Close())
+	sender := &notices.Sender{House: h, Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid"}}
+	work := func() error {
+		return sender.Work(context.Background(), &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}})
+	}
+	require.Error(t, work())
+	assert.Equal(t, "queued", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
+	assert.NotEmpty(t, testkit.Text(t, h, "SELECT problem FROM messages WHERE id = ?", m.ID))
+
+	mail, err := standin.NewMail(t.TempDir())
+	require.NoError(t, err)
+	smtp, err = net.Listen("tcp", "127.0.0.1:"+strconv.Itoa(port))
+	require.NoError(t, err)
+	page, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	go mail.Serve(ctx, smtp, page)
+	require.NoError(t, work())
+	require.NoError(t, work())
+	letters, err := mail.Letters()
+	require.NoError(t, err)
+	require.Len(t, letters, 1)
+	assert.Equal(t, subject, letters[0].Subject)
+	assert.Contains(t, letters[0].Body, "a line = another.")
+	assert.Equal(t, "sent", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
+
+	// A program killed while sending leaves the message unclear, and it is not sent again by itself.
+	require.NoError(t, h.DB.Exec("UPDATE messages SET state = 'sending' WHERE id = ?", m.ID).Error)
+	require.NoError(t, notices.Unclear(h.DB))
+	require.NoError(t, work())
+	assert.Equal(t, "unclear", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
+}
