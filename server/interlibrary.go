@@ -43,6 +43,9 @@ func (s *Server) interlibraryOperations() {
 	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest", "Take a request of ours back", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
 		return interlibrary.Withdraw(a, in.ID)
 	})
+	do(s, http.MethodPost, "/interlibrary/{id}/seen", "seenRefusal", "Say that a no has been dealt with", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
+		return interlibrary.Seen(a, in.ID)
+	})
 	do(s, http.MethodPost, "/interlibrary/{id}/arrived", "arrivedFromOutside", "Take in what a partner sent", exchanging, func(a *act.Act, in *One) (*interlibrary.Taken, error) {
 		return interlibrary.Arrived(a, in.ID)
 	})

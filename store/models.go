@@ -301,6 +301,7 @@ type Request struct {
 	Partner     *Partner
 	Stage       string
 	Withdrawing bool
+	Seen        bool
 	Title       string
 	Author      string
 	ISBN        string `gorm:"column:isbn"`

@@ -149,6 +149,21 @@ func Withdraw(a *act.Act, id int64) (*Request, error) {
 	return one(a, id)
 }
 
+// Seen says that a partner's no has been dealt with: asked elsewhere, or left.
+func Seen(a *act.Act, id int64) (*Request, error) {
+	r, err := locked(a, id, exchange.Requesting)
+	if err != nil {
+		return nil, err
+	}
+	if r.Stage != string(exchange.Refused) {
+		return nil, act.Problemf(act.Refused, "The partner has not said no.")
+	}
+	if err := a.Model(r).Update("seen", true).Error; err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
 // Arrived takes in what a partner sent: it gets a label, waits for its patron under the lender's due
 // date, and goes to the pickup branch.
 func Arrived(a *act.Act, id int64) (*Taken, error) {

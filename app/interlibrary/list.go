@@ -74,10 +74,17 @@ func list(a *act.Act, where string, args ...any) ([]Request, error) {
 			waiting[s.RequestID] = "Our last message has not got through and is tried again: " + s.Problem
 		}
 	}
+	held, err := withPatron(a, rows)
+	if err != nil {
+		return nil, err
+	}
 	out := []Request{}
 	for pass := range 2 {
 		for k := range rows {
 			r := show(a, &rows[k])
+			if says, ok := held[r.ItemID]; ok && r.Role == string(exchange.Requesting) && r.Stage == string(exchange.There) {
+				r.Says, r.OurMove = says, false
+			}
 			r.Waiting = waiting[r.ID]
 			if r.OurMove == (pass == 0) {
 				out = append(out, r)
@@ -87,9 +94,34 @@ func list(a *act.Act, where string, args ...any) ([]Request, error) {
 	return out, nil
 }
 
+// withPatron tells which partners' things are with the patron or wait for them: then nobody has to move.
+func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
+	var ids []int64
+	for _, r := range rows {
+		if r.ItemID != nil && r.Stage == string(exchange.There) {
+			ids = append(ids, *r.ItemID)
+		}
+	}
+	out := map[int64]string{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	var busy []struct {
+		ItemID int64
+		Says   string
+	}
+	err := a.Raw(`SELECT item_id, 'With the patron' AS says FROM loans WHERE item_id IN ? AND returned_at IS NULL
+		UNION ALL SELECT item_id, CASE state WHEN 'ready' THEN 'Waits for the patron on the hold shelf' ELSE 'On its way to the pickup branch' END
+		FROM holds WHERE item_id IN ? AND state IN ('fetching', 'moving', 'ready')`, ids, ids).Scan(&busy).Error
+	for _, b := range busy {
+		out[b.ItemID] = b.Says
+	}
+	return out, err
+}
+
 func show(a *act.Act, r *store.Request) Request {
 	out := Request{ID: r.ID, Number: r.Number, Role: r.Role, Partner: r.Partner.Name, Stage: r.Stage, Title: r.Title, Author: r.Author, Note: r.Note, LastNote: r.LastNote,
-		OurMove: exchange.OurMove(exchange.Role(r.Role), exchange.Stage(r.Stage)), Says: says(r), MovedAt: r.MovedAt}
+		OurMove: exchange.OurMove(exchange.Role(r.Role), exchange.Stage(r.Stage)) && !r.Seen, Says: says(r), MovedAt: r.MovedAt}
 	if r.Patron != nil {
 		out.Patron, out.PatronID = r.Patron.Name(), r.Patron.ID
 	}
@@ -113,7 +145,7 @@ func says(r *store.Request) string {
 	if r.Withdrawing {
 		return "Withdrawn by us; runs until they answer"
 	}
-	ours := map[string]string{"asked": "Asked; they answer next", "promised": "They will send it", "shipped": "On its way to us", "there": "Here, or with the patron",
+	ours := map[string]string{"asked": "Asked; they answer next", "promised": "They will send it", "shipped": "On its way to us", "there": "Here; to be packed and sent home",
 		"back": "On its way home", "done": "Home again", "refused": "They cannot lend it", "withdrawn": "Withdrawn"}
 	theirs := map[string]string{"asked": "They ask; answer yes or no", "promised": "Promised; send it", "shipped": "On its way to them", "there": "With them",
 		"back": "On its way back to us", "done": "Back here", "refused": "We said no", "withdrawn": "They withdrew it"}

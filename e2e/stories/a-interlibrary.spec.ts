@@ -40,6 +40,9 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await expect(page.getByRole("dialog")).toContainText("The item's own terms");
   await page.keyboard.press("Escape");
 
+  await go(page, "Interlibrary");
+  await expect(request).toContainText("With the patron");
+  await expect(request).toContainText("Their move");
   await go(page, "Returns");
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);
@@ -66,6 +69,10 @@ test("a partner that says no, one that is out of reach, and a book that does not
   await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
   await expect(request).toContainText("They cannot lend it", { timeout: 40_000 });
   await expect(request).toContainText("PolicyProblem");
+  await expect(request).toContainText("Our move");
+  await request.getByRole("button", { name: "Ask elsewhere" }).click();
+  await expect(request).toContainText("Ended");
+  await expect(page.getByRole("region", { name: "Ask outside" })).toBeVisible();
 });
 
 test("a partner asks us: yes, sent, back in one scan; and no with a reason", async ({ page }) => {

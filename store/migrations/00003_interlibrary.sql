@@ -17,6 +17,7 @@ CREATE TABLE requests (
     partner_id    bigint NOT NULL REFERENCES partners,
     stage         text NOT NULL CHECK (stage IN ('asked', 'promised', 'shipped', 'there', 'back', 'done', 'refused', 'withdrawn')),
     withdrawing   boolean NOT NULL DEFAULT false, -- withdrawn by the requester, not answered yet
+    seen          boolean NOT NULL DEFAULT false, -- a no has been seen and dealt with
     title         text NOT NULL CHECK (title <> ''),
     author        text NOT NULL DEFAULT '',
     isbn          text NOT NULL DEFAULT '',

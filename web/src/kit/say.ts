@@ -15,7 +15,7 @@ let formats = formatsIn("UTC");
 /** Everything is said in the network's zone, whatever the station's own is. */
 export const sayIn = (timeZone: string) => void (formats = formatsIn(timeZone));
 
-const plain = (text: string) => text.replaceAll(",", "");
+const plain = (text: string) => text.replaceAll(",", "").replace("Sept", "Sep");
 
 /** Instants as people say them. */
 export const sayClock = (at: string) => formats.clock.format(new Date(at));

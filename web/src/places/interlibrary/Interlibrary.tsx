@@ -48,6 +48,14 @@ export function InterlibraryPlace() {
   const moves: Record<string, (r: Request) => { label: string; run: () => void } | undefined> = {
     requesting: (r) =>
       ({
+        refused: {
+          label: "Ask elsewhere",
+          run: () =>
+            void done(told(api.POST("/api/interlibrary/{id}/seen", write(r.id)))).then(() => {
+              setWords(r.title);
+              setAsking(true);
+            }),
+        },
         shipped: {
           label: "It has arrived",
           run: () =>
@@ -180,6 +188,7 @@ function Line({ request: r, move }: { request: Request; move?: { label: string; 
       </td>
       <td className="text-right">
         {move &&
+          (r.our_move || r.stage === "asked") &&
           (r.our_move ? (
             <Button onClick={move.run}>{move.label}</Button>
           ) : (

@@ -135,7 +135,7 @@ export function RulebookPlace() {
         </Card>
       )}
       <Editions list={editions} chosen={edition?.id} onChoose={setChosen} />
-      <div className="grid grid-cols-[minmax(0,1fr)_300px] items-start gap-3.5">
+      <div className="grid grid-cols-[minmax(0,1fr)_280px] items-start gap-3.5">
         <Card label="Grid" className="p-3.5">
           <div className="mb-2 flex flex-wrap items-baseline gap-2">
             <select
@@ -292,7 +292,7 @@ function Grid({
               <th
                 key={c.code}
                 scope="col"
-                className="px-0.5 pb-1 align-bottom text-xs leading-tight font-semibold text-ink-2"
+                className="max-w-16 overflow-hidden px-0 pb-1 align-bottom text-[11.5px] leading-tight font-semibold hyphens-auto text-ink-2"
               >
                 {c.name}
               </th>
@@ -339,7 +339,7 @@ function Grid({
                           : shade(cell.base_only ? -1 : cell.weight),
                       }}
                       className={clsx(
-                        "grid h-9 w-full min-w-11 cursor-pointer place-content-center rounded text-center leading-none font-semibold tabular-nums",
+                        "grid h-9 w-full min-w-9 cursor-pointer place-content-center rounded text-center leading-none font-semibold tabular-nums",
                         cell.base_only && !cell.barred && "slant-soft text-ink-2",
                         cell.was && "border-b-4 border-amber-500",
                         here && "outline-2 -outline-offset-1 outline-ink",
