@@ -2,7 +2,8 @@
 # Starts PostgreSQL and Nevrin with its demo data; stops both on Ctrl-C.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-trap 'scripts/postgres.sh stop .data' EXIT
+# What this start did not start, such as the PostgreSQL of a demo that runs already, it does not stop.
+scripts/postgres.sh running .data || trap 'scripts/postgres.sh stop .data' EXIT
 trap 'exit 0' INT TERM
 DATABASE_URL=$(scripts/postgres.sh start .data)
 export DATABASE_URL

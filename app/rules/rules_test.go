@@ -1,0 +1,134 @@
+package rules_test
+
+import (
+	"context"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/rules"
+	"nevrin/core/calendar"
+	"nevrin/testkit"
+)
+
+func set(h *act.House, who act.Actor, draft int64, revision int, scope map[string][]string, term string, value any) (*rules.Edition, error) {
+	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*rules.Edition, error) {
+		return rules.Set(a, draft, rules.Change{Revision: revision, Scope: scope, Term: term, Value: value})
+	})
+}
+
+func begin(t *testing.T, h *act.House, who act.Actor) *rules.Edition {
+	return testkit.Do(t, h, who, func(a *act.Act) (*rules.Edition, error) { return rules.Draft(a, "") })
+}
+
+func cell(t *testing.T, h *act.House, who act.Actor, edition int64, branch, patron, material string) rules.Cell {
+	g := testkit.Do(t, h, who, func(a *act.Act) (*rules.Grid, error) {
+		return rules.Ask(a, rules.Question{Edition: edition, Term: "loan_period", Branch: branch})
+	})
+	for y, r := range g.Rows {
+		for x, c := range g.Columns {
+			if r.Code == patron && c.Code == material {
+				return g.Cells[y][x]
+			}
+		}
+	}
+	t.Fatalf("no cell for %s and %s", patron, material)
+	return rules.Cell{}
+}
+
+var islandFilms = map[string][]string{"lending_branch": {"zone:islands"}, "material_class": {"film"}}
+
+// A draft changes nothing until it is put in force; then it holds at once, and is never changed again.
+func TestDraftUntilInForce(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	draft := begin(t, h, maren)
+	draft, err := set(h, maren, draft.ID, draft.Revision, islandFilms, "loan_period", "P14D")
+	require.NoError(t, err)
+	inDraft := cell(t, h, maren, draft.ID, "WRN", "adult", "film")
+	assert.Equal(t, "14", inDraft.Short)
+	assert.Equal(t, "7", inDraft.Was)
+	inForce := testkit.Do(t, h, maren, func(a *act.Act) (int64, error) { return a.Book.ID, nil })
+	assert.Equal(t, "7", cell(t, h, maren, inForce, "WRN", "adult", "film").Short)
+
+	start := func(from calendar.Date) error {
+		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
+			return rules.PutInForce(a, draft.ID, draft.Revision, from, "ferry")
+		})
+		return err
+	}
+	assert.ErrorContains(t, start(calendar.MakeDate(2026, 10, 5)), "in the past")
+	require.NoError(t, start(calendar.MakeDate(2026, 10, 6)))
+	now := testkit.Do(t, h, maren, func(a *act.Act) (int64, error) { return a.Book.ID, nil })
+	assert.Equal(t, draft.ID, now)
+	assert.Equal(t, "14", cell(t, h, maren, now, "SKN", "adult", "film").Short)
+	assert.Equal(t, "7", cell(t, h, maren, now, "SLM", "adult", "film").Short, "not beyond the islands")
+	_, err = set(h, maren, draft.ID, draft.Revision, islandFilms, "loan_period", "P21D")
+	assert.ErrorContains(t, err, "never changed")
+}
+
+// Two supervisors change one draft: the second is told, and nobody's change is lost silently.
+func TestTwoSupervisorsOneDraft(t *testing.T) {
+	h := testkit.House(t)
+	maren, ada := testkit.Somebody(t, h, "maren"), testkit.Somebody(t, h, "ada")
+	draft := begin(t, h, maren)
+	_, err := set(h, maren, draft.ID, draft.Revision, islandFilms, "loan_period", "P14D")
+	require.NoError(t, err)
+	_, err = set(h, ada, draft.ID, draft.Revision, islandFilms, "loan_period", "P10D")
+	assert.ErrorContains(t, err, "Somebody else has changed draft")
+	assert.Equal(t, "14", cell(t, h, ada, draft.ID, "WRN", "adult", "film").Short)
+}
+
+func TestWhatDoesNotFitIsRefused(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	draft := begin(t, h, maren)
+	cases := []struct {
+		name, term, says string
+		scope            map[string][]string
+		value            any
+	}{
+		{"unknown term", "loan_perod", "unknown term", nil, "P1D"},
+		{"wrong unit", "loan_period", "P21D", islandFilms, "21"},
+		{"unknown branch", "loan_period", "a branch that does not exist", map[string][]string{"lending_branch": {"XXX"}}, "P1D"},
+		{"unknown zone", "loan_period", "a zone that no branch is in", map[string][]string{"lending_branch": {"zone:moon"}}, "P1D"},
+		{"a negative number", "renewals", "whole number", islandFilms, -1},
+		{"null where there is no limit to lift", "loan_period", "duration", islandFilms, nil},
+	}
+	for _, c := range cases {
+		_, err := set(h, maren, draft.ID, draft.Revision, c.scope, c.term, c.value)
+		assert.ErrorContains(t, err, c.says, c.name)
+	}
+	// Two rules that meet with equal narrowness and disagree: the draft keeps them, but cannot be put in force.
+	e, err := set(h, maren, draft.ID, draft.Revision, map[string][]string{"material_class": {"film", "kit"}}, "loan_period", "P9D")
+	require.NoError(t, err)
+	_, err = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
+		return rules.PutInForce(a, e.ID, e.Revision, a.Today(), "")
+	})
+	assert.ErrorContains(t, err, "neither is narrower")
+	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return 0, rules.Discard(a, e.ID) })
+}
+
+// A real network begins with a rulebook file and a courier file.
+func TestSetUp(t *testing.T) {
+	h := testkit.House(t)
+	read := func(name string) []byte {
+		data, err := os.ReadFile("../../core/testdata/" + name)
+		require.NoError(t, err)
+		return data
+	}
+	network := rules.Network{Name: "Trial", Digits: "4321", Timezone: "America/Halifax", Rulebook: read("worked-rules.json")}
+	assert.ErrorContains(t, rules.SetUp(h.DB, network), "stands in this database already")
+	require.NoError(t, h.DB.Exec("TRUNCATE network, branches, runs, classes, editions, staff, patrons, titles, items, loans, holds, transits, ledger, told, messages, partners, requests, exchanges, return_lines, return_runs, misses CASCADE").Error)
+	conflicting := network
+	conflicting.Rulebook = read("worked-conflict.json")
+	assert.ErrorContains(t, rules.SetUp(h.DB, conflicting), "neither is narrower")
+	require.NoError(t, rules.SetUp(h.DB, network))
+	look := testkit.Do(t, h, act.Actor{Role: "administrator", Branch: "SLM"}, rules.Look)
+	assert.Equal(t, "in_force", look.Editions[0].State)
+	assert.Equal(t, 11, look.Editions[0].Rules)
+	assert.Len(t, look.Dimensions["lending_branch"], 2)
+}
