@@ -92,6 +92,7 @@ test("pictures of the main views", async ({ page }) => {
     await page.getByLabel("For", { exact: true }).fill(reader);
     await page.getByRole("button", { name: new RegExp(reader) }).click();
     await page.getByRole("button", { name: `Ask ${partner} for it` }).click();
+    await expect(page.getByRole("region", { name: "Ask outside" })).toHaveCount(0);
   }
   await expect(requests).toContainText("They cannot lend it", { timeout: 20_000 });
   await expect(requests.getByText("On its way to us")).toHaveCount(2, { timeout: 20_000 });
