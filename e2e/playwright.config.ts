@@ -4,8 +4,8 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: ".",
   workers: 1,
-  timeout: 90_000,
-  expect: { timeout: 10_000 },
+  timeout: 300_000,
+  expect: { timeout: 30_000 },
   reporter: [["list"]],
   outputDir: "../.data/test/playwright",
   use: {

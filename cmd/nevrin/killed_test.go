@@ -41,7 +41,7 @@ func (r *running) start() {
 			_ = answer.Body.Close()
 		}
 		return err == nil && answer.StatusCode == http.StatusOK
-	}, 20*time.Second, 50*time.Millisecond)
+	}, 60*time.Second, 50*time.Millisecond)
 }
 
 // scan sends one scan with its key; not ok if the server went away before it answered.

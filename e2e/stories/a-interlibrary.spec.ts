@@ -19,7 +19,7 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await page.getByRole("button", { name: new RegExp(reader) }).click();
   await page.getByRole("button", { name: "Ask Kelmouth College for it" }).click();
   const request = line(page, "Tidal Mills of the Outer Coast");
-  await expect(request).toContainText("On its way to us", { timeout: 20_000 });
+  await expect(request).toContainText("On its way to us", { timeout: 40_000 });
   await expect(request).toContainText("due Tue 17 Nov 2026");
   // Partners never learn for whom.
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", reader);
@@ -50,7 +50,7 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await expect(sign).toContainText("Kelmouth College");
   await go(page, "Interlibrary");
   await request.getByRole("button", { name: "Gone home" }).click();
-  await expect(request).toContainText("Home again", { timeout: 20_000 });
+  await expect(request).toContainText("Home again", { timeout: 40_000 });
 });
 
 test("a partner that says no, one that is out of reach, and a book that does not leave", async ({ page }) => {
@@ -65,7 +65,7 @@ test("a partner that says no, one that is out of reach, and a book that does not
   await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
   await page.getByRole("button", { name: "Ask Port Sabel Public Library for it" }).click();
   const request = line(page, "Winter Choirs of Port Sabel");
-  await expect(request).toContainText("is tried again", { timeout: 20_000 });
+  await expect(request).toContainText("is tried again", { timeout: 40_000 });
   await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
   await expect(request).toContainText("They cannot lend it", { timeout: 40_000 });
   await expect(request).toContainText("PolicyProblem");
@@ -84,11 +84,11 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   await page.request.post(base + "PSABEL/ask", { form: { title: "A Book That Nobody Wrote" }, maxRedirects: 0 });
   await go(page, "Interlibrary");
   const theirs = line(page, title).filter({ hasText: "they ask" });
-  await expect(theirs).toContainText("Our move", { timeout: 15_000 });
+  await expect(theirs).toContainText("Our move", { timeout: 40_000 });
   await theirs.getByRole("button", { name: "Answer" }).click();
   await page.getByRole("listitem").filter({ hasText: item }).getByRole("button", { name: "Yes, with this copy" }).click();
   await theirs.getByRole("button", { name: "Send it" }).click();
-  await expect(theirs).toContainText("With them", { timeout: 20_000 });
+  await expect(theirs).toContainText("With them", { timeout: 40_000 });
   await expect(theirs).toContainText("due Tue 3 Nov 2026"); // four weeks, by the rule for partners
 
   const nobody = line(page, "A Book That Nobody Wrote");

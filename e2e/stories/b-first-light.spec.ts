@@ -114,7 +114,7 @@ test("a hold is routed, fetched, sent by ferry, received, told and lent", async 
   expect(pdf.headers()["content-type"]).toBe("application/pdf");
 
   const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
-  await expect.poll(async () => (await request.get(me.mailbox)).text(), { timeout: 15_000 }).toContain(title.replaceAll("'", "&#39;"));
+  await expect.poll(async () => (await request.get(me.mailbox)).text(), { timeout: 40_000 }).toContain(title.replaceAll("'", "&#39;"));
 
   await scan(page, reader);
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("1 ready");

@@ -104,13 +104,19 @@ export function DeskPlace() {
 
   const ask = tape.find((e) => e.result?.kind === "ask" && !e.answered);
   const [reason, setReason] = useState("");
+  const [needsReason, setNeedsReason] = useState(false);
   const answer = (e: Entry, choice: Schema["DeskChoice"]) => {
     if (choice.answer === "leave") {
       change(e.id, { answered: choice.label, result: { ...e.result!, kind: "refused" } });
       return;
     }
-    line.current = line.current.then(() => take(e.id, e.text, choice.answer, reason || "Answered at the desk"));
+    if (!reason.trim()) {
+      setNeedsReason(true);
+      return;
+    }
+    line.current = line.current.then(() => take(e.id, e.text, choice.answer, reason));
     setReason("");
+    setNeedsReason(false);
   };
 
   const finish = useCallback(() => {
@@ -176,7 +182,8 @@ export function DeskPlace() {
                       ))}
                       <input
                         aria-label="Reason for going past the stop"
-                        placeholder="Reason"
+                        placeholder={needsReason ? "Say why first: going past a stop needs a reason" : "Reason"}
+                        aria-invalid={needsReason}
                         value={reason}
                         onChange={(ev) => setReason(ev.target.value)}
                         className={`${inputLook} flex-1`}
