@@ -55,7 +55,7 @@ export function useScanPlace(place: Place) {
 }
 
 // A scanner types faster than any person: keys closer than this belong to one scan.
-const fastGap = 45;
+const fastGap = 70;
 const shortestScan = 6;
 // A person pauses after a single key that is meant as a command.
 const commandPause = 350;
@@ -97,9 +97,18 @@ export function ScanProvider({
     let last = 0;
     let before = "";
     let timer = 0;
-    const command = (key: string) => {
+    // What is typed while nothing that takes text has the focus goes to the scan line.
+    const toScanLine = (text: string) => {
+      if (!input.current) return;
+      input.current.value = text;
+      input.current.focus();
+    };
+    const command = (key: string, typedElsewhere: boolean) => {
+      timer = 0;
       if (place.current?.onKey?.(key) || onCommand(key)) {
         if (input.current && input.current.value === key) input.current.value = "";
+      } else if (typedElsewhere) {
+        toScanLine(key);
       }
     };
     const onKeyDown = (e: KeyboardEvent) => {
@@ -120,18 +129,24 @@ export function ScanProvider({
         return;
       }
       if (e.key.length !== 1) return;
-      if (now - last > fastGap) {
+      if (now - last > fastGap && !(timer && burst.length === 1 && !inScanLine)) {
         burst = "";
         before = field?.value ?? "";
       }
       burst += e.key;
       last = now;
       clearTimeout(timer);
-      const commandable =
-        (inScanLine && input.current?.value === "") || (!field && !(e.target instanceof HTMLSelectElement));
-      if (burst.length === 1 && commandable && e.key !== " ") {
+      timer = 0;
+      const takesKeys = e.target instanceof Element && e.target.closest("select, [role=menu]") !== null;
+      const elsewhere = !field && !takesKeys && e.key !== " ";
+      if (elsewhere && burst.length > 1) {
+        e.preventDefault();
+        toScanLine(burst);
+        return;
+      }
+      if (burst.length === 1 && ((inScanLine && input.current?.value === "") || elsewhere) && e.key !== " ") {
         const key = e.key;
-        timer = window.setTimeout(() => command(key), inScanLine ? commandPause : fastGap + 15);
+        timer = window.setTimeout(() => command(key, elsewhere), inScanLine ? commandPause : fastGap + 15);
       }
     };
     window.addEventListener("keydown", onKeyDown, true);
