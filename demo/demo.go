@@ -115,10 +115,20 @@ type generator struct {
 	byBranch map[string][]int
 	titles   []title
 	items    []item
+	told     map[int]bool       // items that a story of today has taken
 	holders  map[[2]int64]bool  // title and patron of the holds of today
 	rows     map[string][][]any // what goes to each table, in its columns' order
 	ids      map[string]int64
+
+	partnerPatrons   []int
+	telescope, noted bool
 }
+
+// Columns of the items' rows that stories change.
+const (
+	itemStanding = 10
+	itemAdded    = 11
+)
 
 // edition is an edition of the rulebook with the date it holds from.
 type edition struct {
@@ -154,7 +164,7 @@ func number(n int) string { return strconv.Itoa(n) }
 
 func newGenerator() (*generator, error) {
 	g := &generator{rand: rand.New(rand.NewPCG(seedHigh, seedLow)), byBranch: map[string][]int{}, rows: map[string][][]any{}, ids: map[string]int64{},
-		holders: map[[2]int64]bool{}, terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
+		told: map[int]bool{}, holders: map[[2]int64]bool{}, terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
 	if err := json.Unmarshal(networkJSON, &g.file); err != nil {
 		return nil, fmt.Errorf("network.json: %w", err)
 	}

@@ -19,15 +19,19 @@ func (g *generator) live() error {
 	g.classes()
 	g.staff()
 	g.residents()
-	g.outside()
+	g.partners()
 	g.stock()
 	begin := g.today.AddYears(-1)
 	for k := range g.items {
 		g.lifeOf(k, begin)
 	}
+	g.stories()
+	if err := g.exchanges(); err != nil {
+		return err
+	}
 	g.waiting()
 	g.strays()
-	g.told()
+	g.writtenTo()
 	return nil
 }
 
@@ -45,24 +49,36 @@ func (g *generator) staff() {
 	}
 }
 
+// sizes of households, over and over: twenty-four homes with thirty-five people.
+var sizes = []int{4, 1, 1, 2, 1, 3, 1, 1, 2, 1, 1, 1, 2, 1, 1, 3, 1, 1, 2, 1, 1, 1, 1, 1}
+
 func (g *generator) residents() {
 	for home := range homes {
 		surname := pick(g.rand, surnames)
 		branch := g.branchByShare()
+		if home == 0 {
+			branch = "SLM" // the family with the late films
+		}
 		id := g.next("households")
 		g.add("households", id, surname)
-		size := 1 + (home+1)*people/homes - home*people/homes - 1
 		street := fmt.Sprintf("%d %s, %s", 1+g.rand.IntN(90), pick(g.rand, streets), g.table.Branches[branch].Name)
-		for member := range size {
-			g.resident(id, surname, branch, street, member, size)
+		for member := range sizes[home%len(sizes)] {
+			g.resident(id, surname, branch, street, member)
 		}
 	}
 }
 
-func (g *generator) resident(household int64, surname, branch, street string, member, size int) {
+func (g *generator) resident(household int64, surname, branch, street string, member int) {
 	age := 22 + g.rand.IntN(60)
-	if member > 0 {
-		age = 4 + g.rand.IntN(50)
+	switch {
+	case member > 1:
+		age = 4 + g.rand.IntN(14)
+	case member == 1:
+		age = 16 + g.rand.IntN(50)
+	}
+	family := household == 1
+	if family {
+		age = []int{41, 39, 13, 9}[member]
 	}
 	class := "adult"
 	switch n := g.rand.IntN(100); {
@@ -80,6 +96,9 @@ func (g *generator) resident(household int64, surname, branch, street string, me
 		class = "visitor"
 	}
 	given := pick(g.rand, givenNames)
+	if family {
+		class, given = []string{"adult", "adult", "youth", "child"}[member], []string{"Merryn", "Davin", "Linnet", "Kitto"}[member]
+	}
 	p := patron{id: g.next("patrons"), name: given + " " + surname, class: class, branch: branch}
 	if g.chance(0.78) {
 		p.email = strings.ToLower(given) + "." + number(int(p.id)) + "@post.invalid"
@@ -95,6 +114,12 @@ func (g *generator) resident(household int64, surname, branch, street string, me
 	var older any
 	if class == "child" || class == "youth" {
 		older = g.chance(0.7)
+	}
+	if family {
+		standing, until = "active", g.today.Add(400)
+		if class == "child" {
+			older = false
+		}
 	}
 	g.patrons = append(g.patrons, p)
 	if standing == "active" {
@@ -127,6 +152,9 @@ func (g *generator) stock() {
 			kind.material, kind.collection, kind.from, kind.to = "laptop", "things", 90000, 90001
 		}
 		t := title{id: g.next("titles"), name: titleName(g.rand, kind.material, n+1), material: kind.material}
+		if kind.material == "kit" && !g.telescope {
+			t.name, g.telescope = "Telescope, beginner's (kit "+number(n+1)+")", true
+		}
 		author := personName(g.rand)
 		if slices.Contains([]string{"film", "game", "magazine", "kit", "laptop"}, kind.material) {
 			author = ""
@@ -197,12 +225,15 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 	if t.material == "new_book" {
 		added = g.today.Add(-20 - g.rand.IntN(150))
 	}
-	var note any = ""
-	if strings.HasPrefix(t.name, "Telescope") && g.rand.IntN(2) == 0 {
-		note = "Eyepiece cap missing since May."
+	note, own := "", any(nil)
+	if strings.HasPrefix(t.name, "Telescope") && !g.noted {
+		note, g.noted = "Eyepiece cap missing since May.", true
+	}
+	if (t.material == "film" || t.material == "game") && n%12 == 0 {
+		own = text(map[string]any{"consent_needed": true}) // for older readers
 	}
 	g.items = append(g.items, i)
-	g.add("items", i.id, ident.Number(ident.Item, digits, int(i.id)*13+10000), t.id, home, home, collection, t.material, call, int64(price), note, "in_use", added.UTC())
+	g.add("items", i.id, ident.Number(ident.Item, digits, int(i.id)*13+10000), t.id, home, home, collection, t.material, call, int64(price), note, "in_use", added.UTC(), own)
 }
 
 // event keeps one event; staff is that of a branch.
@@ -429,7 +460,7 @@ func (g *generator) waiting() {
 }
 
 func (g *generator) holdable(k int) bool {
-	return !slices.Contains([]string{"reference", "local_history", "laptop", "kit"}, g.items[k].material)
+	return !slices.Contains([]string{"reference", "local_history", "laptop", "kit", "interlibrary"}, g.items[k].material)
 }
 
 // longQueue gives one book of two copies nineteen holds.
@@ -535,8 +566,8 @@ func (g *generator) strays() {
 	}
 }
 
-// told lets those who are late have been written to, as the nights before today would have done.
-func (g *generator) told() {
+// writtenTo lets those who are late have been written to, as the nights before today would have done.
+func (g *generator) writtenTo() {
 	for _, stage := range []struct {
 		id, subject string
 		days        int
@@ -556,16 +587,5 @@ func (g *generator) told() {
 			g.add("messages", id, stage.id, p.id, p.email, stage.subject, "Dear "+p.name+", please bring it back.", state, at, at)
 			g.add("told", stage.id, l[0], due.Format(time.DateOnly), id)
 		}
-	}
-}
-
-// outside makes the libraries outside, each with an account on which we lend to it.
-func (g *generator) outside() {
-	for _, p := range [][2]string{{"KELMOUTH", "Kelmouth College"}, {"PSABEL", "Port Sabel Public Library"}} {
-		id := g.next("patrons")
-		g.patrons = append(g.patrons, patron{id: id, name: p[1], class: "partner", branch: "HVH"})
-		g.add("patrons", id, ident.Number(ident.Card, digits, int(id)*7+3000), p[1], "", p[0], nil, "partner", "HVH", nil, "active", nil, "", "", "", "", nil)
-		// The addresses are those of the stand-ins and set at each start.
-		g.add("partners", g.next("partners"), p[0], p[1], "", "", "training-secret-"+p[0], id)
 	}
 }

@@ -22,11 +22,12 @@ var tables = []struct {
 	{"patrons", []string{"id", "card", "legal_name", "preferred_name", "shelf_name", "born", "class", "branch_code", "household_id", "standing", "card_until", "email", "phone", "address", "note", "older_reader"}, true},
 	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret", "patron_id"}, true},
 	{"titles", []string{"id", "name", "author", "isbn", "year"}, true},
-	{"items", []string{"id", "barcode", "title_id", "branch_code", "at_branch", "collection", "material", "call_number", "price", "note", "standing", "added_on"}, true},
+	{"items", []string{"id", "barcode", "title_id", "branch_code", "at_branch", "collection", "material", "call_number", "price", "note", "standing", "added_on", "own_terms"}, true},
 	{"loans", []string{"id", "item_id", "patron_id", "branch_code", "edition_id", "situation", "lent_at", "due_date", "due_at", "renewals", "renewed_at", "returned_at", "undone"}, true},
 	{"holds", []string{"id", "title_id", "patron_id", "pickup", "placed_at", "place", "state", "item_id", "promised_at", "ready_at", "shelf_until", "closed_at"}, true},
 	{"transits", []string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"}, true},
 	{"ledger", []string{"id", "patron_id", "kind", "amount", "settles", "loan_id", "means", "reason", "why", "at", "staff_id", "branch_code"}, true},
+	{"requests", []string{"id", "number", "role", "partner_id", "stage", "withdrawing", "seen", "title", "author", "needed_by", "due", "patron_id", "pickup", "item_id", "loan_id", "last_note", "begun_at", "moved_at"}, true},
 	{"messages", []string{"id", "stage", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}, true},
 	{"told", []string{"stage", "loan_id", "due", "message_id"}, false},
 	{"events", []string{"id", "at", "kind", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "hold_id", "text"}, true},
@@ -49,6 +50,9 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 				return err
 			}
 		}
+	}
+	if _, err := tx.Exec(ctx, "SELECT setval('request_numbers', (SELECT count(*) FROM requests))"); err != nil {
+		return err
 	}
 	if _, err := tx.Exec(ctx, "INSERT INTO nights (day, done_at) VALUES ($1, $2)", g.today.UTC(), g.now); err != nil {
 		return err

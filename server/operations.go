@@ -10,6 +10,7 @@ import (
 	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/rules"
+	"nevrin/app/stock"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
@@ -21,6 +22,7 @@ func (s *Server) operations() {
 	s.houseOperations()
 	s.ruleOperations()
 	s.deskOperations()
+	s.stockOperations()
 	s.holdOperations()
 	s.noticeOperations()
 	s.interlibraryOperations()
@@ -176,7 +178,26 @@ func (s *Server) deskOperations() {
 		return desk.PutOnAccount(a, in.ID, in.Body.Patron)
 	})
 	do(s, http.MethodPost, "/returns/{id}/finish", "finishRun", "Finish a returns run", everyone, func(a *act.Act, in *One) (*desk.Run, error) { return desk.Finish(a, in.ID) })
+	type note struct {
+		Answer string `json:"answer" enum:"stays,off,repair,withdrawn"`
+	}
+	do(s, http.MethodPost, "/return-lines/{id}/note", "answerNote", "Answer the note on an item that came back", everyone, func(a *act.Act, in *OneSent[note]) (*desk.Run, error) {
+		return desk.AnswerNote(a, in.ID, in.Body.Answer)
+	})
 	do(s, http.MethodPost, "/return-lines/{id}/undo", "undoReturn", "Undo one line of a returns run", everyone, func(a *act.Act, in *One) (*desk.Run, error) { return desk.UndoLine(a, in.ID) })
+}
+
+func (s *Server) stockOperations() {
+	type text struct {
+		Text string `json:"text" maxLength:"500"`
+	}
+	do(s, http.MethodPut, "/items/{id}/note", "noteItem", "Write the note on an item, or take it off", employed, func(a *act.Act, in *OneSent[text]) (Done, error) {
+		return Done{true}, stock.Note(a, in.ID, in.Body.Text)
+	})
+	do(s, http.MethodPost, "/items/{id}/in-use", "backInUse", "End that an item is put aside or missing", employed, func(a *act.Act, in *One) (Done, error) { return Done{true}, stock.BackInUse(a, in.ID) })
+	do(s, http.MethodPut, "/items/{id}/classing", "classifyItem", "Correct how an item is classed", employed, func(a *act.Act, in *OneSent[stock.Classing]) (Done, error) {
+		return Done{true}, stock.Classify(a, in.ID, in.Body)
+	})
 }
 
 func (s *Server) holdOperations() {

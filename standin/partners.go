@@ -26,11 +26,19 @@ type Partners struct {
 	page      *http.Server
 }
 
+// habits are how a library behaves.
+type habits struct {
+	pause      time.Duration // before each of its messages
+	noNewBooks bool          // says no to books of this year
+	condition  string        // says yes, but
+}
+
 type library struct {
 	Symbol, Name string
 	Down         bool
-	Books        []sru.Record
-	Exchanges    []*Exchanging
+	habits
+	Books     []sru.Record
+	Exchanges []*Exchanging
 }
 
 // Exchanging is a request as a partner sees it.
@@ -40,7 +48,10 @@ type Exchanging struct {
 	header               iso18626.Header
 }
 
-// NewPartners builds two libraries: one that lends nearly everything, and one that does not lend new books.
+const brisk = 700 * time.Millisecond
+
+// NewPartners builds the libraries outside, each with its own books and habits: quick, slow, one that
+// does not lend new books, one that makes conditions, one that lends everything, one that is out of reach.
 func NewPartners() *Partners {
 	books := func(prefix string, rows ...[3]string) []sru.Record {
 		var out []sru.Record
@@ -49,11 +60,19 @@ func NewPartners() *Partners {
 		}
 		return out
 	}
+	mills := [3]string{"Tidal Mills of the Outer Coast", "Roswen Quist", "1998"}
 	p := &Partners{libraries: []*library{
-		{Symbol: "KELMOUTH", Name: "Kelmouth College", Books: books("k", [3]string{"Tidal Mills of the Outer Coast", "Roswen Quist", "1998"}, [3]string{"A Grammar of Fog Signals", "Ivo Brannock", "2007"},
+		{Symbol: "KELMOUTH", Name: "Kelmouth College", habits: habits{pause: brisk}, Books: books("k", mills, [3]string{"A Grammar of Fog Signals", "Ivo Brannock", "2007"},
 			[3]string{"Seaweed and Stone: a Harbour Chemistry", "Hedda Marsk", "2013"}, [3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"})},
-		{Symbol: "PSABEL", Name: "Port Sabel Public Library", Books: books("p", [3]string{"Tidal Mills of the Outer Coast", "Roswen Quist", "2004"}, [3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"},
-			[3]string{"Knots Nobody Ties", "Pell Orchard", "1991"})},
+		{Symbol: "PSABEL", Name: "Port Sabel Public Library", habits: habits{pause: brisk, noNewBooks: true}, Books: books("p", [3]string{mills[0], mills[1], "2004"},
+			[3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"}, [3]string{"Knots Nobody Ties", "Pell Orchard", "1991"})},
+		{Symbol: "ARDLANE", Name: "Ardlane County Libraries", habits: habits{pause: 20 * time.Second}, Books: books("a", [3]string{"Drystone in Ardlane", "Soren Wardle", "1987"},
+			[3]string{"Knots Nobody Ties", "Pell Orchard", "1994"})},
+		{Symbol: "TIDEINST", Name: "Institute of Tidal Engineering", habits: habits{pause: brisk, condition: "To be used in the library only."}, Books: books("t",
+			[3]string{"Bulb Turbines at Low Head", "Edda Norrback", "2016"}, [3]string{"Silt: an Engineer's Enemy", "Corin Stannard", "2021"}, mills)},
+		{Symbol: "GLENFERR", Name: "Glenferrin Regional", habits: habits{pause: brisk}, Books: books("g", [3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"},
+			[3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"}, [3]string{"Bread for Ferrymen", "Maude Rook", "2003"})},
+		{Symbol: "LORROW", Name: "Abbey Seminary at Lorrow", Down: true, habits: habits{pause: brisk}, Books: books("l", [3]string{"Hours and Tides: a Psalter of the Coast", "Brid Penrose", "1962"})},
 	}}
 	p.page = &http.Server{Handler: http.HandlerFunc(p.serve), ReadHeaderTimeout: 5 * time.Second}
 	return p
@@ -136,6 +155,10 @@ func (p *Partners) take(l *library, w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(data)
 	h := *m.Header()
 	at := slices.IndexFunc(l.Exchanges, func(e *Exchanging) bool { return e.Number == h.RequestingRequestID })
+	if at < 0 && m.Request == nil { // begun before this stand-in was: its memory does not outlive it
+		l.Exchanges = append(l.Exchanges, &Exchanging{Number: h.RequestingRequestID, Title: "begun earlier", Theirs: m.SupplyingAgencyMessage != nil, header: h})
+		at = len(l.Exchanges) - 1
+	}
 	switch {
 	case m.Request != nil && at < 0:
 		e := &Exchanging{Number: h.RequestingRequestID, Title: m.Request.Bibliographic.Title, State: "RequestReceived", header: h}
@@ -159,10 +182,10 @@ func (p *Partners) take(l *library, w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// answer says yes and lends, or no to a book of this year.
+// answer says yes and lends, or no where its habits say so.
 func (p *Partners) answer(l *library, e *Exchanging) {
 	at := slices.IndexFunc(l.Books, func(b sru.Record) bool { return b.Title == e.Title })
-	if at >= 0 && l.Books[at].Date >= "2026" {
+	if at >= 0 && l.noNewBooks && l.Books[at].Date >= "2026" {
 		p.later(l, e, supplying(e, "Unfilled", "PolicyProblem", ""))
 		return
 	}
@@ -171,7 +194,9 @@ func (p *Partners) answer(l *library, e *Exchanging) {
 	if err != nil {
 		asked = time.Now()
 	}
-	p.later(l, e, supplying(e, "WillSupply", "", ""), supplying(e, "Loaned", "", asked.AddDate(0, 0, 42).Format(time.DateOnly)))
+	yes := supplying(e, "WillSupply", "", "")
+	yes.SupplyingAgencyMessage.Info.Note = l.condition
+	p.later(l, e, yes, supplying(e, "Loaned", "", asked.AddDate(0, 0, 42).Format(time.DateOnly)))
 }
 
 func supplying(e *Exchanging, status, unfilled, due string) iso18626.Message {
@@ -192,7 +217,7 @@ func (p *Partners) later(l *library, e *Exchanging, messages ...iso18626.Message
 	address := p.reach + "training-secret-" + l.Symbol
 	go func() {
 		for _, m := range messages {
-			time.Sleep(700 * time.Millisecond)
+			time.Sleep(l.pause)
 			data, err := iso18626.Write(m)
 			if err != nil {
 				return

@@ -237,6 +237,10 @@ type ReturnLine struct {
 	ChargeID *int64
 	Answer   string
 	Undone   bool
+
+	Note       string
+	NoteAnswer string
+	ThenSign   json.RawMessage `gorm:"type:jsonb"`
 }
 
 // Event is something that happened.

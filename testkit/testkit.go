@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 
 	"nevrin/app/act"
+	"nevrin/app/rules"
 	"nevrin/store"
 )
 
@@ -84,6 +85,22 @@ func Text(t *testing.T, h *act.House, query string, args ...any) string {
 	require.NoError(t, h.DB.Raw(query, args...).Scan(&out).Error)
 	require.NotEmpty(t, out, "no row for %s", query)
 	return out
+}
+
+// InForce puts a rule in force today: one term for a scope.
+func InForce(t *testing.T, h *act.House, scope map[string][]string, term string, value any) {
+	t.Helper()
+	maren := Somebody(t, h, "maren")
+	Do(t, h, maren, func(a *act.Act) (*rules.Edition, error) {
+		draft, err := rules.Draft(a, "")
+		if err != nil {
+			return nil, err
+		}
+		if draft, err = rules.Set(a, draft.ID, rules.Change{Revision: draft.Revision, Scope: scope, Term: term, Value: value}); err != nil {
+			return nil, err
+		}
+		return rules.PutInForce(a, draft.ID, draft.Revision, a.Today(), "test")
+	})
 }
 
 // Questions for things of the demo that stories begin with.

@@ -6,7 +6,6 @@
 package desk
 
 import (
-	"strconv"
 	"strings"
 	"time"
 
@@ -128,10 +127,7 @@ func card(a *act.Act, p *store.Patron) (*Card, error) {
 		Email: p.Email, Phone: p.Phone, Address: p.Address, Owes: a.Network.Money.Format(money.Amount(p.Balance)),
 		OnLoan: []Line{}, Holds: []Held{}, Charges: []Charge{}, Stops: []string{}, Tells: []Tell{}, Older: p.OlderReader}
 	if born := act.DateOf(p.Born); born != nil {
-		age := a.Today().UTC().Year() - born.UTC().Year()
-		if born.AddYears(age) > a.Today() {
-			age--
-		}
+		age := loan.AgeOn(*born, a.Today())
 		c.Age = &age
 	}
 	if until := act.DateOf(p.CardUntil); until != nil {
@@ -156,7 +152,9 @@ func card(a *act.Act, p *store.Patron) (*Card, error) {
 	if limit := terms.Value(rulebook.OwedLimit); !limit.Null() {
 		c.OwedLimit = a.Network.Money.Format(limit.Amount())
 	}
-	c.Stops = append(c.Stops, stops(a, p, terms, late)...)
+	for _, stop := range stopsOf(a, p, late) {
+		c.Stops = append(c.Stops, stop.Text)
+	}
 	if p.Note != "" {
 		c.Tells = append(c.Tells, Tell{"note", "Note on this card", p.Note})
 	}
@@ -169,25 +167,21 @@ func patronTerms(a *act.Act, p *store.Patron) *rulebook.Terms {
 	return &terms
 }
 
-// stops are the reasons for which nothing can be lent, each its own.
-func stops(a *act.Act, p *store.Patron, terms *rulebook.Terms, late int) []string {
-	var out []string
-	switch p.Standing {
-	case "inactive":
-		out = append(out, "This card is inactive: it is no longer used. Take the patron on again before lending.")
-	case "excluded":
-		out = append(out, "This patron is excluded and may not borrow. Ask the supervisor.")
+// borrower is what is known of a patron as somebody who borrows; what they have on loan is added by who counts it.
+func borrower(a *act.Act, p *store.Patron) loan.Borrower {
+	b := loan.Borrower{Name: p.Name(), Standing: loan.Standing(p.Standing), CardUntil: act.DateOf(p.CardUntil), Owes: money.Amount(p.Balance), Consent: p.OlderReader}
+	if born := act.DateOf(p.Born); born != nil {
+		age := loan.AgeOn(*born, a.Today())
+		b.Age = &age
 	}
-	if until := act.DateOf(p.CardUntil); until != nil && *until < a.Today() {
-		out = append(out, "The card ran out on "+until.Say()+".")
-	}
-	if limit := terms.Value(rulebook.OwedLimit); !limit.Null() && money.Amount(p.Balance) > limit.Amount() {
-		out = append(out, "Owes "+a.Network.Money.Format(money.Amount(p.Balance))+", more than "+a.Network.Money.Format(limit.Amount())+". Paying part of it is enough.")
-	}
-	if limit := terms.Value(rulebook.LateItemsLimit); !limit.Null() && late > limit.Number() {
-		out = append(out, "Has "+calendar.Count(late, "late item")+", more than the "+strconv.Itoa(limit.Number())+" allowed.")
-	}
-	return out
+	return b
+}
+
+// stopsOf are the reasons for which nothing can be lent, each its own.
+func stopsOf(a *act.Act, p *store.Patron, late int) []loan.Stop {
+	b := borrower(a, p)
+	b.Late = late
+	return loan.StopsOf(b, patronTerms(a, p).Limits(), a.Today())
 }
 
 const loanColumns = `SELECT l.id AS loan_id, l.item_id, i.barcode, t.name AS title, i.branch_code AS owner, i.call_number AS call, i.material, i.price AS cents,

@@ -60,15 +60,21 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 		})
 		assert.Equal(t, "refused", r.Kind, says)
 		assert.Contains(t, r.Text, says)
-		// Somebody entitled gets an ask, and may go past it with a reason only.
-		r = testkit.Do(t, h, maren, func(a *act.Act) (*desk.Result, error) {
+		// Somebody entitled gets an ask, and may go past it with a reason only; nobody goes past an exclusion.
+		asked := testkit.Do(t, h, maren, func(a *act.Act) (*desk.Result, error) {
 			return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
 		})
-		assert.Equal(t, "ask", r.Kind, says)
-		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*desk.Result, error) {
-			return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID, Answer: "override"})
-		})
+		past := desk.Scan{Text: item, Patron: opened.Card.ID, Past: asked.Stops}
+		if says == "excluded" {
+			assert.Equal(t, "refused", asked.Kind)
+			assert.Equal(t, "refused", testkit.Do(t, h, maren, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) }).Kind)
+			continue
+		}
+		assert.Equal(t, "ask", asked.Kind, says)
+		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) })
 		assert.ErrorContains(t, err, "needs a reason")
+		// Desk staff who send what a supervisor may send are refused all the same.
+		assert.Equal(t, "refused", testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) }).Kind, says)
 	}
 	for text, says := range map[string]string{"21846999999": "11 digits", "9789295055025": "product code", "31846000000003": "check digit", item: "card first"} {
 		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: text}) })

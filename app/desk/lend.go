@@ -2,7 +2,10 @@ package desk
 
 import (
 	"errors"
-	"strconv"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/lib/pq"
 	"gorm.io/gorm"
@@ -25,6 +28,8 @@ type Result struct {
 	Line   *Line      `json:"line,omitempty"`
 	Item   *ItemShown `json:"item,omitempty"`
 	Asks   []Choice   `json:"asks,omitempty" doc:"The answers to an ask, 1, 2, 3"`
+	Stops  []string   `json:"stops,omitempty" doc:"Kinds of what stands in the way; sent back to go past them"`
+	Before string     `json:"before,omitempty" doc:"That the patron has had this title before"`
 	Why    *why.Trace `json:"why,omitempty"`
 	Filled bool       `json:"filled" doc:"The loan came from the hold shelf"`
 	Found  []Found    `json:"found,omitempty"`
@@ -32,8 +37,9 @@ type Result struct {
 
 // Choice is one answer to an ask; it is sent back with the same scan.
 type Choice struct {
-	Answer string `json:"answer"`
+	Answer string `json:"answer" enum:"lend,leave"`
 	Label  string `json:"label"`
+	Reason bool   `json:"reason" doc:"Needs a reason"`
 }
 
 // ItemShown names an item on a line that is no loan.
@@ -55,10 +61,10 @@ type Found struct {
 
 // Scan is one scan at the desk: its text, the patron who is open, and the answer to an ask about it.
 type Scan struct {
-	Text   string `json:"text" minLength:"1" maxLength:"200"`
-	Patron int64  `json:"patron,omitempty"`
-	Answer string `json:"answer,omitempty"`
-	Reason string `json:"reason,omitempty" maxLength:"500" doc:"Why a stop is gone past"`
+	Text   string   `json:"text" minLength:"1" maxLength:"200"`
+	Patron int64    `json:"patron,omitempty"`
+	Past   []string `json:"past,omitempty" doc:"Kinds of stops that were seen and are gone past; a further one asks again"`
+	Reason string   `json:"reason,omitempty" maxLength:"500" doc:"Why a stop is gone past"`
 }
 
 // Take takes one scan: a card opens its patron, an item is lent to the patron who is open, words search.
@@ -83,9 +89,6 @@ func Take(a *act.Act, s Scan) (*Result, error) {
 	return lend(a, scan, s)
 }
 
-// mayOverride are the roles that may go past a stop, with a reason.
-func mayOverride(role string) bool { return role == "supervisor" || role == "administrator" }
-
 func lend(a *act.Act, scan ident.Scan, s Scan) (*Result, error) {
 	if s.Patron == 0 {
 		return &Result{Kind: "wrong", Text: "This is an item. Scan the patron's card first, then the item."}, nil
@@ -108,15 +111,20 @@ func lend(a *act.Act, scan ident.Scan, s Scan) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	terms := a.Book.Decide(at, own)
-	if text, asks, trace := hinder(a, p, f, &terms, at, own, s); text != "" {
-		r.Kind, r.Text, r.Asks, r.Why = "refused", text, asks, trace
-		if asks != nil {
-			r.Kind = "ask"
-		}
+	l := &lending{Act: a, patron: p, facts: f, at: at, own: own, terms: a.Book.Decide(at, own), scan: s}
+	if text := l.elsewhere(); text != "" {
+		r.Kind, r.Text = "refused", text
 		return r, nil
 	}
-	return lendNow(a, p, f, &terms, at, own, s, r)
+	stops, err := l.stops()
+	if err != nil {
+		return nil, err
+	}
+	if left := slices.DeleteFunc(slices.Clone(stops), l.gonePast); len(left) > 0 {
+		l.hinder(r, left)
+		return r, nil
+	}
+	return r, l.lend(r, stops)
 }
 
 func ownTerms(a *act.Act, item *store.Item) ([]rulebook.Setting, error) {
@@ -126,84 +134,141 @@ func ownTerms(a *act.Act, item *store.Item) ([]rulebook.Setting, error) {
 	return a.Book.ParseSettings(item.OwnTerms)
 }
 
-// hinder says what stands in the way of a loan, with the choices if there are any.
-func hinder(a *act.Act, p *store.Patron, f *store.Facts, terms *rulebook.Terms, at rulebook.Situation, own []rulebook.Setting, s Scan) (string, []Choice, *why.Trace) {
-	override := []Choice(nil)
-	if mayOverride(a.Who.Role) {
-		override = []Choice{{"override", "Lend all the same"}, {"leave", "Not now"}}
+// lending is one item about to be lent to one patron.
+type lending struct {
+	*act.Act
+	patron *store.Patron
+	facts  *store.Facts
+	at     rulebook.Situation
+	own    []rulebook.Setting
+	terms  rulebook.Terms
+	scan   Scan
+	before int        // loans of this title that the patron has had
+	last   *time.Time // when the last of these ended
+	due    loan.Due
+	sum    why.Trace
+}
+
+// elsewhere says that the item is on loan, which nobody goes past.
+func (l *lending) elsewhere() string {
+	open := l.facts.Loan
+	switch {
+	case open == nil:
+		return ""
+	case open.PatronID != nil && *open.PatronID == l.patron.ID:
+		return "On loan to " + l.patron.Name() + " already, since " + calendar.SayInstant(open.LentAt, l.Network.Location) + "."
 	}
-	if f.Loan != nil {
-		if f.Loan.PatronID != nil && *f.Loan.PatronID == p.ID {
-			return "On loan to " + p.Name() + " already, since " + calendar.SayInstant(f.Loan.LentAt, a.Network.Location) + ".", nil, nil
-		}
-		return "Still on loan to somebody else. Take it back first, then lend it.", nil, nil
+	return "Still on loan to somebody else. Take it back first, then lend it."
+}
+
+// stops are all reasons not to lend, those of the patron first.
+func (l *lending) stops() ([]loan.Stop, error) {
+	b := borrower(l.Act, l.patron)
+	row := l.Raw(`SELECT count(*) FILTER (WHERE o.returned_at IS NULL), count(*) FILTER (WHERE o.returned_at IS NULL AND i.material = ?),
+			count(*) FILTER (WHERE o.returned_at IS NULL AND (o.due_date < ?::date OR o.due_at < ?)),
+			count(*) FILTER (WHERE o.returned_at IS NOT NULL AND NOT o.undone AND i.title_id = ?), max(o.returned_at) FILTER (WHERE NOT o.undone AND i.title_id = ?)
+		FROM loans o JOIN items i ON i.id = o.item_id WHERE o.patron_id = ?`,
+		l.facts.Item.Material, l.Today().String(), l.Now, l.facts.Item.TitleID, l.facts.Item.TitleID, l.patron.ID).Row()
+	if err := row.Scan(&b.Loans, &b.Alike, &b.Late, &l.before, &l.last); err != nil {
+		return nil, err
 	}
-	if s.Answer == "override" && mayOverride(a.Who.Role) {
-		return "", nil, nil
-	}
-	var loans, late int
-	row := a.Raw("SELECT count(*), count(*) FILTER (WHERE due_date < ?::date OR due_at < ?) FROM loans WHERE patron_id = ? AND returned_at IS NULL", a.Today().String(), a.Now, p.ID).Row()
-	if err := row.Scan(&loans, &late); err != nil {
-		return "The patron's loans could not be counted: " + err.Error(), nil, nil
-	}
-	if list := stops(a, p, patronTerms(a, p), late); len(list) > 0 {
-		return list[0], override, nil
-	}
-	if !terms.Value(rulebook.LendingAllowed).YesNo() {
-		trace := a.Book.Why(at, own, rulebook.LendingAllowed)
-		return "This is not lent to this patron class here.", override, &trace
-	}
-	if limit := terms.Value(rulebook.LoansAtOnce); !limit.Null() && loans >= limit.Number() {
-		trace := a.Book.Why(at, own, rulebook.LoansAtOnce)
-		return "Has " + calendar.Count(loans, "loan") + " already; " + strconv.Itoa(limit.Number()) + " are allowed at once.", override, &trace
-	}
-	if h := f.Hold; h != nil && h.PatronID != p.ID {
-		text := "Meant for somebody else, who waits for it at " + a.Network.BranchName(h.Pickup) + "."
+	out := append(loan.StopsOf(b, patronTerms(l.Act, l.patron).Limits(), l.Today()), loan.StopsFor(b, l.terms.Limits())...)
+	if h := l.facts.Hold; h != nil && h.PatronID != l.patron.ID {
+		text := "Meant for somebody else, who waits for it at " + l.Network.BranchName(h.Pickup) + "."
 		if h.State == "ready" {
 			text = "On the hold shelf for somebody else, until " + act.DateOf(h.ShelfUntil).Say() + "."
 		}
-		return text, override, act.Trace(h.Why)
+		out = append(out, loan.Stop{Kind: loan.MeantForElse, Text: text})
 	}
-	return "", nil, nil
+	l.due, l.sum = loan.Lend(l.Here(), l.terms.Loan(), l.Now)
+	if stop := loan.DueSoon(l.due, l.Here(), l.Now); stop != nil {
+		out = append(out, *stop)
+	}
+	return out, nil
 }
 
-func lendNow(a *act.Act, p *store.Patron, f *store.Facts, terms *rulebook.Terms, at rulebook.Situation, own []rulebook.Setting, s Scan, r *Result) (*Result, error) {
-	due, sum := loan.Lend(a.Here(), terms.Loan(), a.Now)
-	trace := a.Book.WhyDue(at, own, sum)
-	if s.Answer == "override" {
-		if s.Reason == "" {
-			return nil, act.Problemf(act.Invalid, "Going past a stop needs a reason. Say why it is lent all the same.")
+// gonePast tells whether a stop was seen and is gone past by somebody who may.
+func (l *lending) gonePast(s loan.Stop) bool {
+	return slices.Contains(l.scan.Past, string(s.Kind)) && s.Kind.MayOverride(l.Who.Role)
+}
+
+// hinder says what stands in the way: an ask where all of it may be gone past by who is here.
+func (l *lending) hinder(r *Result, left []loan.Stop) {
+	trace := why.New("Why it is not lent")
+	may, reason := true, false
+	var texts []string
+	for _, s := range left {
+		may, reason = may && s.Kind.MayOverride(l.Who.Role), reason || s.Kind.NeedsReason()
+		texts = append(texts, s.Text)
+		r.Stops = append(r.Stops, string(s.Kind))
+		if term, ok := rulebook.OfStop(s.Kind); ok {
+			at := l.at
+			if term == rulebook.OwedLimit || term == rulebook.LateItemsLimit { // of the patron, whatever is lent
+				at = rulebook.Situate(l.Who.Branch, "", "", "", l.patron.Class)
+			}
+			trace = trace.Add(why.Decided, s.Text).Under(why.Fact, l.Book.Why(at, l.own, term))
+		} else if known := l.facts.Hold; s.Kind == loan.MeantForElse && act.Trace(known.Why) != nil {
+			trace = trace.Under(why.Decided, *act.Trace(known.Why))
+		} else {
+			trace = trace.Add(why.Decided, s.Text)
 		}
-		trace = trace.Add(why.Note, "Lent past a stop by "+a.Who.Name, s.Reason)
 	}
-	l := &store.Loan{ItemID: f.Item.ID, PatronID: &p.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: pq.StringArray(at[:]), LentAt: a.Now}
-	setDue(l, due)
-	if err := a.Create(l).Error; err != nil {
+	r.Kind, r.Text, r.Why = "refused", strings.Join(texts, " "), &trace
+	trace.Result = texts[0]
+	if may {
+		r.Kind = "ask"
+		r.Asks = []Choice{{"lend", "Lend all the same", reason}, {"leave", "Not now", false}}
+	}
+	r.Before = l.hadBefore()
+}
+
+// hadBefore says that the patron has had this title before; empty where not.
+func (l *lending) hadBefore() string {
+	if l.before == 0 {
+		return ""
+	}
+	return "Has had this title " + map[bool]string{true: "once", false: fmt.Sprintf("%d times", l.before)}[l.before == 1] +
+		" before, last back on " + calendar.DateOf(l.last.In(l.Network.Location)).Say() + "."
+}
+
+// lend makes the loan, past stops that were seen.
+func (l *lending) lend(r *Result, past []loan.Stop) error {
+	a, p, f := l.Act, l.patron, l.facts
+	trace := a.Book.WhyDue(l.at, l.own, l.sum)
+	for _, s := range past {
+		if s.Kind.NeedsReason() && l.scan.Reason == "" {
+			return act.Problemf(act.Invalid, "Going past a stop needs a reason. Say why it is lent all the same.")
+		}
+		trace = trace.Add(why.Note, "Lent past a stop by "+a.Who.Name+": "+s.Text, l.scan.Reason)
+	}
+	row := &store.Loan{ItemID: f.Item.ID, PatronID: &p.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: pq.StringArray(l.at[:]), LentAt: a.Now}
+	setDue(row, l.due)
+	if err := a.Create(row).Error; err != nil {
 		if store.Violates(err, "loans_one_open") {
-			return nil, act.Problemf(act.Refused, "Another station has just lent this item.")
+			return act.Problemf(act.Refused, "Another station has just lent this item.")
 		}
-		return nil, err
+		return err
 	}
-	if err := settleBefore(a, p, f, l); err != nil {
-		return nil, err
+	if err := settleBefore(a, p, f, row); err != nil {
+		return err
 	}
-	text := "Lent to " + p.Name() + " until " + due.Say(a.Here())
-	err := a.Tell(act.Happened{Kind: "lent", Patron: p.ID, Item: f.Item.ID, Loan: l.ID, Text: text, Why: &trace})
+	text := "Lent to " + p.Name() + " until " + l.due.Say(a.Here())
+	err := a.Tell(act.Happened{Kind: "lent", Patron: p.ID, Item: f.Item.ID, Loan: row.ID, Text: text, Why: &trace})
 	if err != nil {
-		return nil, err
+		return err
 	}
-	r.Kind, r.Text, r.Why = "lent", "Due "+due.Say(a.Here()), &trace
+	r.Kind, r.Text, r.Why, r.Before = "lent", "Due "+l.due.Say(a.Here()), &trace, l.hadBefore()
 	r.Filled = f.Hold != nil && f.Hold.PatronID == p.ID
 	if r.Card, err = Open(a, p.ID); err != nil {
-		return nil, err
+		return err
 	}
 	for _, line := range r.Card.OnLoan {
-		if line.LoanID == l.ID {
-			line.Period = terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money)
+		if line.LoanID == row.ID {
+			line.Period = l.terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money)
 			r.Line = &line
 		}
 	}
-	return r, nil
+	return nil
 }
 
 func setDue(l *store.Loan, due loan.Due) {
@@ -231,8 +296,7 @@ func settleBefore(a *act.Act, p *store.Patron, f *store.Facts, l *store.Loan) er
 		}
 	}
 	if f.Hold != nil && f.Hold.PatronID != p.ID { // lent past somebody's claim: they wait again, in their old place
-		err := a.Exec("UPDATE holds SET state = 'waiting', item_id = NULL, promised_at = NULL, ready_at = NULL, shelf_until = NULL WHERE id = ?", f.Hold.ID).Error
-		if err != nil {
+		if err := putBack(a, f.Hold.ID); err != nil {
 			return err
 		}
 		return a.Tell(act.Happened{Kind: "hold_put_back", Patron: f.Hold.PatronID, Hold: f.Hold.ID, Item: f.Item.ID, Text: "The item was lent to somebody else; the hold waits again"})
@@ -249,6 +313,9 @@ func settleBefore(a *act.Act, p *store.Patron, f *store.Facts, l *store.Loan) er
 	return a.Tell(act.Happened{Kind: "hold_filled", Patron: p.ID, Hold: own.ID, Item: f.Item.ID, Loan: l.ID, Text: "Hold filled"})
 }
 
+// undoable is how long everybody may undo a loan; after that those who go past stops.
+const undoable = 12 * time.Hour
+
 // Undo takes back a loan just made, as if it had not been; the events of both stay.
 func Undo(a *act.Act, loanID int64) (*Card, error) {
 	var l store.Loan
@@ -260,15 +327,16 @@ func Undo(a *act.Act, loanID int64) (*Card, error) {
 		return nil, act.Problemf(act.Missing, "There is no such loan.")
 	case l.ReturnedAt != nil:
 		return nil, act.Problemf(act.Refused, "This loan has ended already.")
-	case a.Now.Sub(l.LentAt).Hours() > 12 && !mayOverride(a.Who.Role):
+	case a.Now.Sub(l.LentAt) > undoable && !loan.TooMany.MayOverride(a.Who.Role):
 		return nil, act.Problemf(act.Refused, "Only loans of today can be undone. Take the item back instead.")
 	}
 	if err := a.Model(&l).Select("ReturnedAt", "Undone").Updates(&store.Loan{ReturnedAt: &a.Now, Undone: true}).Error; err != nil {
 		return nil, err
 	}
-	// A hold that this loan filled is ready again.
-	err := a.Exec(`UPDATE holds SET state = 'ready', closed_at = NULL WHERE state = 'filled' AND shelf_until IS NOT NULL AND ready_at IS NOT NULL
-		AND id IN (SELECT hold_id FROM events WHERE loan_id = ? AND kind = 'hold_filled' AND at >= ?)`, l.ID, l.LentAt).Error
+	// A hold that this loan filled stands as before: on the shelf, or waiting in its old place.
+	err := a.Exec(`UPDATE holds SET closed_at = NULL, state = CASE WHEN ready_at IS NULL THEN 'waiting' ELSE 'ready' END,
+			item_id = CASE WHEN ready_at IS NULL THEN NULL ELSE item_id END, promised_at = CASE WHEN ready_at IS NULL THEN NULL ELSE promised_at END
+		WHERE state = 'filled' AND id IN (SELECT hold_id FROM events WHERE loan_id = ? AND kind = 'hold_filled' AND at >= ?)`, l.ID, l.LentAt).Error
 	if err != nil {
 		return nil, err
 	}

@@ -92,3 +92,37 @@ func openCharges(a *act.Act, patron, only int64) ([]ledger.Open, error) {
 	}
 	return open, err
 }
+
+// PutCharge puts a charge on a patron's account, with the event that says so; nothing where it is nothing.
+func PutCharge(a *act.Act, e *store.Entry, item int64) error {
+	if e.Amount == 0 {
+		return nil
+	}
+	e.Kind, e.At, e.StaffID = "charge", a.Now, orNone(a.Who.ID)
+	if a.Who.Branch != "" {
+		e.BranchCode = &a.Who.Branch
+	}
+	if err := a.Create(e).Error; err != nil {
+		return err
+	}
+	h := act.Happened{Kind: "charged", Patron: e.PatronID, Item: item, Text: "Charged " + a.Network.Money.Format(money.Amount(e.Amount)) + ". " + e.Reason, Why: act.Trace(e.Why)}
+	if e.LoanID != nil {
+		h.Loan = *e.LoanID
+	}
+	return a.Tell(h)
+}
+
+func orNone(id int64) *int64 {
+	if id == 0 {
+		return nil
+	}
+	return &id
+}
+
+// InUse tells, as a problem, that a patron's card is not in use, so that nothing can be placed or asked for.
+func InUse(p *store.Patron) error {
+	if p.Standing == "active" {
+		return nil
+	}
+	return act.Problemf(act.Refused, "%s's card is %s, so nothing can be placed or asked for on it.", p.Name(), p.Standing)
+}

@@ -63,8 +63,8 @@ func refuseRenewal(a *act.Act, p *store.Patron, f *store.Facts, terms *rulebook.
 		trace := a.Book.Why(at, own, rulebook.Renewals)
 		return fmt.Sprintf("Not renewed: renewals so far %d, allowed %d.", f.Loan.Renewals, allowed), &trace, nil
 	}
-	if list := stops(a, p, patronTerms(a, p), 0); len(list) > 0 {
-		return "Not renewed: " + list[0], nil, nil
+	if list := stopsOf(a, p, 0); len(list) > 0 {
+		return "Not renewed: " + list[0].Text, nil, nil
 	}
 	var waiting int64
 	err := a.Table("holds").Where("title_id = ? AND state = 'waiting'", f.Item.TitleID).Count(&waiting).Error

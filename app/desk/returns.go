@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"encoding/json"
 	"errors"
 	"time"
 
@@ -47,6 +46,8 @@ type ReturnedLine struct {
 	Answer   string      `json:"answer" enum:",open,paid,account,waived"`
 	Undone   bool        `json:"undone"`
 	Why      *why.Trace  `json:"why,omitempty"`
+	Note     string      `json:"note"`
+	Noted    string      `json:"note_answer" enum:",open,stays,off,repair,withdrawn"`
 }
 
 // Pile is a destination with how much lies there.
@@ -222,7 +223,7 @@ func takeBack(a *act.Act, run *store.ReturnRun, line *store.ReturnLine, f *store
 		return nil, err
 	}
 	if f.Item.Note != "" {
-		sign = moving.AsideFor("A note", "“"+f.Item.Note+"” Then: "+lower(sign.Heading)+" "+sign.Place+".")
+		sign = noteSign(line, f.Item.Note, sign)
 	}
 	trace = trace.Under(why.Decided, placeWhy)
 	trace.Result = placeWhy.Result
@@ -292,14 +293,12 @@ func price(i *store.Item) *money.Amount {
 }
 
 func charge(a *act.Act, line *store.ReturnLine, f *store.Facts, trace why.Trace) error {
-	e := store.Entry{PatronID: *line.PatronID, Kind: "charge", Amount: line.Fine, LoanID: line.LoanID, Reason: "Late: " + f.Item.Title.Name,
-		Why: act.JSON(&trace), At: a.Now, StaffID: &a.Who.ID, BranchCode: &a.Who.Branch}
-	if err := a.Create(&e).Error; err != nil {
+	e := &store.Entry{PatronID: *line.PatronID, Amount: line.Fine, LoanID: line.LoanID, Reason: "Late: " + f.Item.Title.Name, Why: act.JSON(&trace)}
+	if err := PutCharge(a, e, f.Item.ID); err != nil {
 		return err
 	}
 	line.ChargeID = &e.ID
-	return a.Tell(act.Happened{Kind: "charged", Patron: *line.PatronID, Item: f.Item.ID, Loan: *line.LoanID,
-		Text: "Charged " + a.Network.Money.Format(money.Amount(line.Fine)) + " for lateness"})
+	return nil
 }
 
 // UndoLine takes a line of a run back: the loan is open again, the charge corrected. What the item
@@ -353,16 +352,14 @@ func undoReturn(a *act.Act, line *store.ReturnLine) error {
 		}
 	}
 	// Only what this return itself set going is stopped again.
-	if f.Transit != nil && f.Transit.SentAt.Equal(line.At) {
-		if err := a.Model(f.Transit).Update("ended_at", a.Now).Error; err != nil {
-			return err
-		}
+	if f.Transit != nil && !f.Transit.SentAt.Equal(line.At) {
+		f.Transit = nil
 	}
-	if f.Hold != nil {
-		err := a.Exec("UPDATE holds SET state = 'waiting', item_id = NULL, promised_at = NULL, ready_at = NULL, shelf_until = NULL WHERE id = ?", f.Hold.ID).Error
-		if err != nil {
-			return err
-		}
+	if err := unplace(a, f); err != nil {
+		return err
+	}
+	if err := undoNote(a, line); err != nil {
+		return err
 	}
 	h := act.Happened{Kind: "return_undone", Item: f.Item.ID, Text: "Return undone"}
 	if line.LoanID != nil {
@@ -384,6 +381,9 @@ func Finish(a *act.Act, runID int64) (*Run, error) {
 		return nil, err
 	}
 	if err := a.Exec("UPDATE return_lines SET answer = 'account' WHERE run_id = ? AND answer = 'open'", run.ID).Error; err != nil {
+		return nil, err
+	}
+	if err := a.Exec("UPDATE return_lines SET note_answer = 'stays' WHERE run_id = ? AND note_answer = 'open'", run.ID).Error; err != nil {
 		return nil, err
 	}
 	run.FinishedAt = &a.Now
@@ -424,10 +424,7 @@ func showRun(a *act.Act, run *store.ReturnRun) (*Run, error) {
 }
 
 func showLine(a *act.Act, r *store.ReturnLine) ReturnedLine {
-	line := ReturnedLine{ID: r.ID, At: r.At, Text: r.Text, Title: r.Text, Found: r.Found, Answer: r.Answer, Undone: r.Undone, Why: act.Trace(r.Why)}
-	if err := json.Unmarshal(r.Sign, &line.Sign); err != nil {
-		line.Sign = moving.AsideFor("Look", "This line's sign could not be read.")
-	}
+	line := ReturnedLine{ID: r.ID, At: r.At, Text: r.Text, Title: r.Text, Found: r.Found, Answer: r.Answer, Undone: r.Undone, Why: act.Trace(r.Why), Sign: signOf(r), Note: r.Note, Noted: r.NoteAnswer}
 	if r.Item != nil {
 		line.ItemID, line.Barcode, line.Title = r.Item.ID, r.Item.Barcode, r.Item.Title.Name
 	}

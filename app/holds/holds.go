@@ -12,6 +12,7 @@ import (
 	"nevrin/app/moving"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
+	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/shelforder"
 	"nevrin/core/why"
@@ -51,8 +52,8 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	if err != nil {
 		return nil, act.NotFound(err, "patron")
 	}
-	if p.Standing != "active" {
-		return nil, act.Problemf(act.Refused, "%s's card is %s, so no hold can be placed.", p.Name(), p.Standing)
+	if err := desk.InUse(p); err != nil {
+		return nil, err
 	}
 	var t store.Title
 	// The title is locked, so that two holds on it are routed one after the other.
@@ -90,16 +91,16 @@ func mayHold(a *act.Act, p *store.Patron, t *store.Title, pickup string) error {
 	if err := a.Where("title_id = ? AND standing IN ('in_use', 'aside')", t.ID).Find(&items).Error; err != nil {
 		return err
 	}
-	allowed := false
+	allowed, says := false, ""
 	for _, i := range items {
-		terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, p.Class), nil)
-		allowed = allowed || terms.Value(rulebook.HoldsAllowed).YesNo() && terms.Value(rulebook.LendingAllowed).YesNo()
+		may, text := moving.MayServe(a, &i, p, pickup)
+		allowed, says = allowed || may, text
 	}
 	switch {
 	case len(items) == 0:
 		return act.Problemf(act.Refused, "No copy of %s is in use. Ask for it outside the network.", t.Name)
 	case !allowed:
-		return act.Problemf(act.Refused, "No copy of %s may be held by %s at %s.", t.Name, a.Network.ClassName("patron", p.Class), a.Network.BranchName(pickup))
+		return act.Problemf(act.Refused, "No copy of %s may be held by %s at %s. %s", t.Name, a.Network.ClassName("patron", p.Class), a.Network.BranchName(pickup), says)
 	}
 	terms := a.Book.Decide(rulebook.Situate(pickup, "", "", "", p.Class), nil)
 	if limit := terms.Value(rulebook.HoldsAtOnce); !limit.Null() {
@@ -320,7 +321,7 @@ func Missed(a *act.Act, holdID int64) error {
 		return err
 	}
 	text := "Not found on the shelf"
-	if times >= 2 {
+	if queue.Missing(int(times)) {
 		text = "Not found twice: reported missing"
 		if err := a.Exec("UPDATE items SET standing = 'missing' WHERE id = ?", item).Error; err != nil {
 			return err
@@ -332,18 +333,33 @@ func Missed(a *act.Act, holdID int64) error {
 	return moving.Route(a, h.TitleID, 0)
 }
 
-// Lapse ends holds that were not fetched from the shelf in time. Their items wait to be scanned, which
-// sends them on.
+// Lapse ends holds that were not fetched from the shelf in time, and charges for it where rules say so.
+// Their items wait to be scanned, which sends them on.
 func Lapse(a *act.Act, day calendar.Date) error {
-	var lapsed []store.Hold
-	err := a.Raw("UPDATE holds SET state = 'lapsed', closed_at = ? WHERE state = 'ready' AND shelf_until < ? RETURNING *", a.Now, day.String()).Scan(&lapsed).Error
+	var lapsed []struct {
+		ID, PatronID, ItemID                            int64
+		ShelfUntil                                      time.Time
+		Pickup, Class, Name, Home, Collection, Material string
+	}
+	err := a.Raw(`UPDATE holds h SET state = 'lapsed', closed_at = ? FROM patrons p, items i, titles t
+		WHERE h.state = 'ready' AND h.shelf_until < ? AND p.id = h.patron_id AND i.id = h.item_id AND t.id = i.title_id
+		RETURNING h.id, h.patron_id, h.item_id, h.shelf_until, h.pickup, p.class, t.name, i.branch_code AS home, i.collection, i.material`, a.Now, day.String()).Scan(&lapsed).Error
 	if err != nil {
 		return err
 	}
 	for _, h := range lapsed {
-		err := a.Tell(act.Happened{Kind: "hold_lapsed", Patron: h.PatronID, Hold: h.ID, Item: *h.ItemID, Text: "Not fetched from the hold shelf by " + act.DateOf(h.ShelfUntil).Say()})
+		err := a.Tell(act.Happened{Kind: "hold_lapsed", Patron: h.PatronID, Hold: h.ID, Item: h.ItemID, Text: "Not fetched from the hold shelf by " + act.DateOf(&h.ShelfUntil).Say()})
 		if err != nil {
 			return err
+		}
+		at := rulebook.Situate(h.Pickup, h.Home, h.Collection, h.Material, h.Class)
+		terms := a.Book.Decide(at, nil)
+		if charge := terms.Value(rulebook.UncollectedCharge).Amount(); charge > 0 {
+			trace := a.Book.Why(at, nil, rulebook.UncollectedCharge)
+			err := desk.PutCharge(a, &store.Entry{PatronID: h.PatronID, Amount: int64(charge), Reason: "Not fetched: " + h.Name, Why: act.JSON(&trace)}, h.ItemID)
+			if err != nil {
+				return err
+			}
 		}
 	}
 	return nil

@@ -10,7 +10,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
-	"strings"
 	"sync"
 	"time"
 
@@ -21,6 +20,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 	"nevrin/core/ident"
+	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/formats/sru"
@@ -95,8 +95,12 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if err != nil {
 		return nil, act.NotFound(err, "patron")
 	}
-	if p.Standing != "active" {
-		return nil, act.Problemf(act.Refused, "%s's card is %s, so nothing can be asked for.", p.Name(), p.Standing)
+	if err := desk.InUse(p); err != nil {
+		return nil, err
+	}
+	terms := a.Book.Decide(rulebook.Situate(o.Pickup, "", "", "interlibrary", p.Class), nil)
+	if err := mayAsk(a, p, &terms); err != nil {
+		return nil, err
 	}
 	var partner store.Partner
 	if err := a.Take(&partner, o.Partner).Error; err != nil {
@@ -120,7 +124,28 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if err := a.Tell(act.Happened{Kind: "asked_outside", Patron: p.ID, Text: "Asked " + partner.Name + " for " + o.Title + ", number " + r.Number}); err != nil {
 		return nil, err
 	}
+	charge := &store.Entry{PatronID: p.ID, Amount: int64(terms.Value(rulebook.InterlibraryCharge).Amount()), Reason: "Asked outside: " + o.Title}
+	if err := desk.PutCharge(a, charge, 0); err != nil {
+		return nil, err
+	}
 	return one(a, r.ID)
+}
+
+// mayAsk tells, as a problem, that rules do not let this patron ask outside, or not for more.
+func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
+	if !terms.Value(rulebook.InterlibraryAllowed).YesNo() {
+		return act.Problemf(act.Refused, "Nothing is asked for outside for the patron class %s.", a.Network.ClassName("patron", p.Class))
+	}
+	limit := terms.Value(rulebook.InterlibraryAtOnce)
+	if limit.Null() {
+		return nil
+	}
+	var open int64
+	err := a.Table("requests").Where("patron_id = ? AND stage NOT IN ('back', 'done', 'refused', 'withdrawn')", p.ID).Count(&open).Error
+	if err == nil && open >= int64(limit.Number()) {
+		return act.Problemf(act.Refused, "%s has %s running; %d are allowed at once.", p.Name(), calendar.Count(int(open), "request"), limit.Number())
+	}
+	return err
 }
 
 // locked loads a request of a role for a change.
@@ -203,11 +228,7 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 	if err := a.Create(&t).Error; err != nil {
 		return nil, err
 	}
-	terms := map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}
-	if due := act.DateOf(r.Due); due != nil {
-		terms["loan_period"], terms["latest_due"] = "P365D", []string{due.String()}
-	}
-	own, err := json.Marshal(terms)
+	own, err := json.Marshal(exchange.OwnTerms(act.DateOf(r.Due)))
 	if err != nil {
 		return nil, err
 	}
@@ -340,6 +361,9 @@ type Copy struct {
 	Says    string `json:"says"`
 }
 
+// outside is where a partner picks up: at no branch, so what is new and stays at home does not leave.
+const outside = ""
+
 // Copies are our copies with the title or ISBN of a partner's request, with what the rules say.
 func Copies(a *act.Act, id int64) ([]Copy, error) {
 	var r store.Request
@@ -352,10 +376,12 @@ func Copies(a *act.Act, id int64) ([]Copy, error) {
 		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.item_id = i.id AND h.state IN ('fetching', 'moving', 'ready')) ORDER BY i.id LIMIT 50`, r.Title, r.ISBN).Scan(&items).Error
 	out := []Copy{}
 	for _, i := range items {
+		c := Copy{ID: i.ID, Barcode: i.Barcode, Branch: a.Network.BranchName(i.AtBranch), Call: i.CallNumber, Says: "On the shelf"}
 		terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, i.BranchCode, i.Collection, i.Material, "partner"), nil)
-		c := Copy{ID: i.ID, Barcode: i.Barcode, Branch: a.Network.BranchName(i.AtBranch), Call: i.CallNumber, May: terms.Value(rulebook.LendingAllowed).YesNo(), Says: "On the shelf"}
-		if !c.May {
-			c.Says = strings.TrimSuffix(a.Network.ClassName("material", i.Material), "s") + " does not leave the network"
+		pair := queue.Pair{Home: i.BranchCode, Pickup: outside, PatronHome: outside, Added: calendar.DateOf(i.AddedOn.UTC()), Today: a.Today()}
+		may, says := queue.MayServe(pair, terms.Holding())
+		if c.May = may; !may {
+			c.Says = says
 		}
 		out = append(out, c)
 	}

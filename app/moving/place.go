@@ -6,6 +6,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/notices"
 	"nevrin/core/calendar"
+	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -24,6 +25,10 @@ func Place(a *act.Act, f *store.Facts) (Sign, why.Trace, error) {
 			trace = trace.Add(why.Note, "Was on its way to "+a.Network.BranchName(f.Transit.ToBranch)+" and came here")
 		}
 		f.Transit = nil
+	}
+	if f.Item.Standing == "aside" && f.Hold == nil {
+		trace.Result = "Put aside"
+		return AsideFor("Repair", "Out of use for now. Put it back in use under Items when it is mended."), trace.Add(why.Decided, "It is put aside for repair", f.Item.Note), nil
 	}
 	if f.Item.AtBranch != a.Who.Branch || f.Item.Standing == "missing" {
 		f.Item.AtBranch, f.Item.Standing = a.Who.Branch, "in_use"
@@ -53,15 +58,23 @@ func Place(a *act.Act, f *store.Facts) (Sign, why.Trace, error) {
 	trace = trace.Add(why.Fact, "Nobody waits for it")
 	if f.Item.BranchCode == a.Who.Branch {
 		trace.Result = "Shelve here"
-		detail := a.Network.ClassName("collection", f.Item.Collection)
-		if f.Item.CallNumber != "" {
-			detail += ", " + f.Item.CallNumber
-		}
-		return Sign{Kind: Shelf, Heading: "Shelve here", Place: a.Here().Name, Detail: detail + ".", Pile: "Shelve here"},
-			trace.Add(why.Decided, "It is at home here"), nil
+		return shelveHere(a, f, ""), trace.Add(why.Decided, "It is at home here"), nil
 	}
-	sign, trace, err := send(a, f, f.Item.BranchCode, "Goes home.", trace)
-	return sign, trace, err
+	at := rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, "")
+	if terms := a.Book.Decide(at, nil); terms.Value(rulebook.Floating).YesNo() {
+		trace = trace.Under(why.Decided, a.Book.Why(at, nil, rulebook.Floating))
+		trace.Result = "Shelve here"
+		return shelveHere(a, f, "Stays where it came back. "), trace, nil
+	}
+	return send(a, f, f.Item.BranchCode, "Goes home.", trace)
+}
+
+func shelveHere(a *act.Act, f *store.Facts, says string) Sign {
+	detail := a.Network.ClassName("collection", f.Item.Collection)
+	if f.Item.CallNumber != "" {
+		detail += ", " + f.Item.CallNumber
+	}
+	return Sign{Kind: Shelf, Heading: "Shelve here", Place: a.Here().Name, Detail: says + detail + ".", Pile: "Shelve here"}
 }
 
 // sendOutside is where something of a partner's goes when nobody here needs it any more: home, by the
@@ -131,14 +144,7 @@ func ready(a *act.Act, f *store.Facts, trace *why.Trace) error {
 	if err != nil {
 		return err
 	}
-	until := branch.Date(a.Now)
-	for range days {
-		next, ok := branch.NextOpenDay(until)
-		if !ok {
-			break
-		}
-		until = next
-	}
+	until := queue.ShelfUntil(branch, branch.Date(a.Now), days)
 	*trace = trace.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+until.Say())
 	now := a.Now
 	h.State, h.ReadyAt, h.ShelfUntil, h.Why = "ready", &now, act.Column(until), act.JSON(trace)

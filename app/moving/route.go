@@ -8,6 +8,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
+	"nevrin/core/queue"
 	"nevrin/core/routing"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
@@ -20,8 +21,8 @@ func itoa(n int64) string { return strconv.FormatInt(n, 10) }
 // ready to leave at once, at the actor's branch; 0 for none. Pairs that were missed before are not
 // tried again.
 func Route(a *act.Act, titleID, inHand int64) error {
-	queue, err := store.Queue(a.DB, titleID)
-	if err != nil || len(queue) == 0 {
+	waiting, err := store.Queue(a.DB, titleID)
+	if err != nil || len(waiting) == 0 {
 		return err
 	}
 	items, err := store.FreeItems(a.DB, titleID)
@@ -37,15 +38,15 @@ func Route(a *act.Act, titleID, inHand int64) error {
 		missed[[2]int64{m.HoldID, m.ItemID}] = true
 	}
 	var classes []struct {
-		ID    int64
-		Class string
+		ID          int64
+		Class, Home string
 	}
-	if err := a.Raw("SELECT h.id, p.class FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = ? AND h.state = 'waiting'", titleID).Scan(&classes).Error; err != nil {
+	if err := a.Raw("SELECT h.id, p.class, p.branch_code AS home FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = ? AND h.state = 'waiting'", titleID).Scan(&classes).Error; err != nil {
 		return err
 	}
-	class := map[int64]string{}
+	patrons := map[int64]store.Patron{}
 	for _, c := range classes {
-		class[c.ID] = c.Class
+		patrons[c.ID] = store.Patron{Class: c.Class, BranchCode: c.Home}
 	}
 	later := routing.NewReaches(a.Network.Timetable, a.Now, a.Network.FetchMinutes)
 	atOnce := routing.NewReaches(a.Network.Timetable, a.Now, 0)
@@ -53,10 +54,11 @@ func Route(a *act.Act, titleID, inHand int64) error {
 	for _, i := range items {
 		problem.Items = append(problem.Items, fmt.Sprintf("%012d", i.ID))
 	}
-	for _, h := range queue {
+	for _, h := range waiting {
 		row := make([]*routing.Reach, len(items))
 		for k, i := range items {
-			if h.OnlyItem != nil && *h.OnlyItem != i.ID || missed[[2]int64{h.ID, i.ID}] || !mayServe(a, &h, &i, class[h.ID]) {
+			p := patrons[h.ID]
+			if may, _ := MayServe(a, &i, &p, h.Pickup); !may || h.OnlyItem != nil && *h.OnlyItem != i.ID || missed[[2]int64{h.ID, i.ID}] {
 				continue
 			}
 			if i.ID == inHand {
@@ -71,17 +73,18 @@ func Route(a *act.Act, titleID, inHand int64) error {
 		if k == routing.None {
 			continue
 		}
-		if err := assign(a, &queue[q], &items[k], problem.Reach[q], items, k); err != nil {
+		if err := assign(a, &waiting[q], &items[k], problem.Reach[q], items, k); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// mayServe tells whether rules let the item be held and lent for the patron at the pickup branch.
-func mayServe(a *act.Act, h *store.Hold, i *store.Item, class string) bool {
-	terms := a.Book.Decide(rulebook.Situate(h.Pickup, i.BranchCode, i.Collection, i.Material, class), nil)
-	return terms.Value(rulebook.LendingAllowed).YesNo() && terms.Value(rulebook.HoldsAllowed).YesNo()
+// MayServe tells whether the item may serve a hold of the patron for pickup at a branch; if not, why.
+func MayServe(a *act.Act, i *store.Item, p *store.Patron, pickup string) (bool, string) {
+	terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, p.Class), nil)
+	pair := queue.Pair{Home: i.BranchCode, Pickup: pickup, PatronHome: p.BranchCode, Added: calendar.DateOf(i.AddedOn.UTC()), Today: a.Today()}
+	return queue.MayServe(pair, terms.Holding())
 }
 
 func assign(a *act.Act, h *store.Hold, i *store.Item, reaches []*routing.Reach, items []store.Item, chosen int) error {

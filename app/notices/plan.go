@@ -8,21 +8,21 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
+	"nevrin/core/plan"
 	"nevrin/store"
 )
 
 // Stage is one kind of notice with its wording, a liquid template.
 type Stage struct {
 	ID, Name      string
-	DaysLate      int // overdue stages: told from this many days after the due date
 	Subject, Body string
 }
 
-// Overdue are the stages of overdue notices, mildest first.
+// Overdue are the wordings of the stages of overdue notices, in the order of plan.Overdue.
 var Overdue = []Stage{
-	{ID: "overdue_1", Name: "Overdue, first", DaysLate: 3, Subject: "Please bring back {{ count }}",
+	{ID: "overdue_1", Name: "Overdue, first", Subject: "Please bring back {{ count }}",
 		Body: "Dear {{ name }},\n\nthese are past their date:\n\n{% for i in items %}  {{ i.title }}, due {{ i.due }} ({{ i.branch }})\n{% endfor %}\nIf they are on their way back already, thank you, and please take no notice of this.\n\n{{ network }}\n"},
-	{ID: "overdue_2", Name: "Overdue, second", DaysLate: 14, Subject: "Still waiting for {{ count }}",
+	{ID: "overdue_2", Name: "Overdue, second", Subject: "Still waiting for {{ count }}",
 		Body: "Dear {{ name }},\n\nwe have written about these before. Others may be waiting for them:\n\n{% for i in items %}  {{ i.title }}, due {{ i.due }} ({{ i.branch }})\n{% endfor %}\nPlease bring them to any branch, or talk to us.\n\n{{ network }}\n"},
 }
 
@@ -67,25 +67,22 @@ type late struct {
 // patron, each loan and due date told of once in each stage. Nothing is sent.
 func WorkOut(a *act.Act, day calendar.Date) error {
 	for k, s := range Overdue {
-		until := 10_000
-		if k+1 < len(Overdue) {
-			until = Overdue[k+1].DaysLate
-		}
-		if err := workOutStage(a, s, until, day); err != nil {
+		after, last := plan.DueBetween(plan.Overdue, k, day)
+		if err := workOutStage(a, s, after, last, day); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func workOutStage(a *act.Act, s Stage, until int, day calendar.Date) error {
+func workOutStage(a *act.Act, s Stage, after, last, day calendar.Date) error {
 	var loans []late
 	err := a.Raw(`SELECT l.id AS loan_id, p.id AS patron_id, coalesce(nullif(p.preferred_name, ''), p.legal_name) AS name, p.email, t.name AS title,
 			b.name AS branch, l.due_date::text AS due
 		FROM loans l JOIN patrons p ON p.id = l.patron_id JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id JOIN branches b ON b.code = l.branch_code
 		WHERE l.returned_at IS NULL AND l.due_date <= ?::date AND l.due_date > ?::date AND p.class <> 'partner'
 		AND NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = ? AND told.due = l.due_date::text)
-		ORDER BY p.id, l.due_date, l.id`, day.Add(-s.DaysLate).String(), day.Add(-until).String(), s.ID).Scan(&loans).Error
+		ORDER BY p.id, l.due_date, l.id`, last.String(), after.String(), s.ID).Scan(&loans).Error
 	if err != nil || len(loans) == 0 {
 		return err
 	}

@@ -119,6 +119,8 @@ type Item struct {
 	At         string `json:"at"`
 	Collection string `json:"collection"`
 	Material   string `json:"material"`
+	Shelved    string `json:"collection_code"`
+	Classed    string `json:"material_code"`
 	Call       string `json:"call_number"`
 	Price      string `json:"price"`
 	Note       string `json:"note"`
@@ -145,7 +147,7 @@ func Items(a *act.Act, title, id int64, barcode string) ([]Item, error) {
 	for _, i := range items {
 		shown := Item{ID: i.ID, Barcode: i.Barcode, TitleID: i.TitleID, Title: i.Title.Name, Author: i.Title.Author, Home: a.Network.BranchName(i.BranchCode),
 			At: a.Network.BranchName(i.AtBranch), Collection: a.Network.ClassName("collection", i.Collection), Material: a.Network.ClassName("material", i.Material),
-			Call: i.CallNumber, Note: i.Note, State: "On the shelf at " + a.Network.BranchName(i.AtBranch), Tone: "in"}
+			Shelved: i.Collection, Classed: i.Material, Call: i.CallNumber, Note: i.Note, State: "On the shelf at " + a.Network.BranchName(i.AtBranch), Tone: "in"}
 		if i.Price != nil {
 			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))
 		}

@@ -6,7 +6,11 @@
 // cannot come now. A message that says what is known already changes nothing.
 package exchange
 
-import "fmt"
+import (
+	"fmt"
+
+	"nevrin/core/calendar"
+)
 
 // Role is our role in a request.
 type Role string
@@ -83,3 +87,14 @@ func OurMove(role Role, stage Stage) bool {
 
 // Ended tells whether nothing more can come of a request.
 func (s Stage) Ended() bool { return s == Done || s == Refused || s == Withdrawn }
+
+// OwnTerms are the terms that something borrowed from outside carries itself, in the form of the
+// rulebook file: it is never due after the lender's date, and only the lender renews it. Where the
+// lender named no date, four weeks are taken (common practice, no source).
+func OwnTerms(due *calendar.Date) map[string]any {
+	terms := map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}
+	if due != nil {
+		terms["loan_period"], terms["latest_due"] = "P365D", []string{due.String()}
+	}
+	return terms
+}

@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"cmp"
+	"maps"
 	"slices"
 )
 
@@ -12,42 +14,76 @@ type Conflict struct {
 }
 
 // Conflicts finds every pair of rules and term in conflict, with one situation in which they meet.
+// Only faces of equal narrowness can: they stand side by side in the index.
 func (b *Rulebook) Conflicts() []Conflict {
-	var found []Conflict
-	for i, first := range b.Rules {
-		for _, second := range b.Rules[i+1:] {
-			if !sameShape(&first.Scope, &second.Scope) {
-				continue
-			}
-			for _, s := range first.Settings {
-				other, ok := second.Sets(s.Term)
-				if !ok || s.Value.Equal(other) {
+	type key struct {
+		first, second int
+		term          Term
+	}
+	found := map[key]Conflict{}
+	faces := b.index.faces
+	for from := 0; from < len(faces); {
+		to := from + 1
+		for to < len(faces) && faces[to].weight == faces[from].weight {
+			to++
+		}
+		for i := from; i < to; i++ {
+			for j := i + 1; j < to; j++ {
+				first, second := &faces[i], &faces[j]
+				if first.rule == second.rule || !first.meets(second) {
 					continue
 				}
-				if at, meet := b.meet(&first.Scope, &second.Scope, true); meet {
-					found = append(found, Conflict{[2]*Rule{first, second}, s.Term, at})
+				for _, s := range first.rule.Settings {
+					if other, ok := second.rule.Sets(s.Term); ok && !s.Value.Equal(other) {
+						found[key{first.order, second.order, s.Term}] = Conflict{[2]*Rule{first.rule, second.rule}, s.Term, b.meeting(first, second)}
+					}
 				}
 			}
 		}
+		from = to
 	}
-	return found
+	keys := slices.SortedFunc(maps.Keys(found), func(p, q key) int {
+		return cmp.Or(cmp.Compare(p.first, q.first), cmp.Compare(p.second, q.second), cmp.Compare(p.term, q.term))
+	})
+	out := make([]Conflict, len(keys))
+	for k := range keys {
+		out[k] = found[keys[k]]
+	}
+	return out
 }
 
-// sameShape tells whether two scopes name the same dimensions; others never have equal narrowness.
-func sameShape(a, b *Scope) bool {
-	for d := range a {
-		if a[d].empty() != b[d].empty() {
+// meets tells whether a situation matches two faces of equal narrowness.
+func (f *face) meets(other *face) bool {
+	for d := range f.admits {
+		if f.admits[d] == nil {
+			continue
+		}
+		if _, ok := f.admits[d].first(other.admits[d]); !ok {
 			return false
 		}
 	}
 	return true
 }
 
-// meet finds a situation that both scopes match, with equal narrowness where that is asked for.
-func (b *Rulebook) meet(first, second *Scope, equally bool) (Situation, bool) {
+// meeting is a situation that matches two faces that meet.
+func (b *Rulebook) meeting(first, second *face) Situation {
+	var at Situation
+	for d := range first.admits {
+		if first.admits[d] != nil {
+			n, _ := first.admits[d].first(second.admits[d])
+			at[d] = b.index.names[d][n]
+		} else if Dimension(d).OfBranch() && len(b.Branches) > 0 {
+			at[d] = b.Branches[0].Code
+		}
+	}
+	return at
+}
+
+// meet finds a situation that both scopes match.
+func (b *Rulebook) meet(first, second *Scope) (Situation, bool) {
 	var at Situation
 	for d := range first {
-		value, ok := b.meetIn(Dimension(d), first[d], second[d], equally)
+		value, ok := b.meetIn(Dimension(d), first[d], second[d])
 		if !ok {
 			return Situation{}, false
 		}
@@ -56,7 +92,7 @@ func (b *Rulebook) meet(first, second *Scope, equally bool) (Situation, bool) {
 	return at, true
 }
 
-func (b *Rulebook) meetIn(d Dimension, first, second Admits, equally bool) (string, bool) {
+func (b *Rulebook) meetIn(d Dimension, first, second Admits) (string, bool) {
 	if first.empty() && second.empty() {
 		if d.OfBranch() && len(b.Branches) > 0 {
 			return b.Branches[0].Code, true
@@ -75,8 +111,7 @@ func (b *Rulebook) meetIn(d Dimension, first, second Admits, equally bool) (stri
 		if d.OfBranch() {
 			zone = b.zones[v]
 		}
-		x, y := first.narrowness(v, zone), second.narrowness(v, zone)
-		if x >= 0 && y >= 0 && (x == y || !equally) {
+		if first.narrowness(v, zone) >= 0 && second.narrowness(v, zone) >= 0 {
 			return v, true
 		}
 	}
@@ -100,8 +135,7 @@ func (b *Rulebook) Warnings() []Warning {
 		if !ok || rate && grace || r.Scope.Empty() {
 			continue
 		}
-		rest := *b
-		rest.Rules = slices.DeleteFunc(slices.Clone(b.Rules), func(other *Rule) bool { return other == r })
+		rest := New(b.Currency, b.Branches, b.Ranking, slices.DeleteFunc(slices.Clone(b.Rules), func(other *Rule) bool { return other == r }))
 		if turned, ok := rest.turnedBy(r, unit); ok {
 			from := "the default"
 			rules := []string{r.ID}
@@ -119,7 +153,7 @@ func (b *Rulebook) Warnings() []Warning {
 // turnedBy finds a decision between days and hours that a rule outside this rulebook overturns.
 func (b *Rulebook) turnedBy(r *Rule, unit Value) (Settled, bool) {
 	for _, other := range b.Rules {
-		at, meet := b.meet(&r.Scope, &other.Scope, false)
+		at, meet := b.meet(&r.Scope, &other.Scope)
 		if !meet {
 			continue
 		}

@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -8,6 +9,7 @@ import (
 	"nevrin/core/lateness"
 	"nevrin/core/loan"
 	"nevrin/core/money"
+	"nevrin/core/queue"
 	"nevrin/core/why"
 )
 
@@ -62,11 +64,26 @@ func (t *Terms) Lateness() lateness.Terms {
 		UpToPrice:  t.Value(UpToPrice).YesNo(),
 		Currency:   t.Currency,
 	}
-	if limit := t.Value(FineLimit); !limit.Null() {
-		amount := limit.Amount()
-		out.Limit = &amount
-	}
+	out.Limit = t.Value(FineLimit).limitAmount()
 	return out
+}
+
+// Limits are the terms that bound what a patron may borrow.
+func (t *Terms) Limits() loan.Limits {
+	return loan.Limits{Currency: t.Currency, Allowed: t.Value(LendingAllowed).YesNo(), AtOnce: t.Value(LoansAtOnce).limit(), AlikeAtOnce: t.Value(MaterialAtOnce).limit(),
+		Owed: t.Value(OwedLimit).limitAmount(), Late: t.Value(LateItemsLimit).limit(), LeastAge: t.Value(LeastAge).Number(), ConsentNeeded: t.Value(ConsentNeeded).YesNo()}
+}
+
+// Holding are the terms that decide whether an item may serve a hold.
+func (t *Terms) Holding() queue.Terms {
+	return queue.Terms{Lent: t.Value(LendingAllowed).YesNo(), Held: t.Value(HoldsAllowed).YesNo(), StaysDays: t.Value(NewStaysDays).limit(), OwnDays: t.Value(OwnPatronsDays).limit()}
+}
+
+// OfStop is the term behind a stop, for its why; false where no term is.
+func OfStop(kind loan.StopKind) (Term, bool) {
+	t, ok := map[loan.StopKind]Term{loan.OwesTooMuch: OwedLimit, loan.TooManyLate: LateItemsLimit, loan.NotLent: LendingAllowed, loan.TooMany: LoansAtOnce,
+		loan.TooManyAlike: MaterialAtOnce, loan.TooYoung: LeastAge, loan.NoConsent: ConsentNeeded}[kind]
+	return t, ok
 }
 
 func unitOf(v Value) lateness.Unit { return lateness.Unit(v.Choice(FineUnit)) }
@@ -91,21 +108,19 @@ func (b *Rulebook) weight(s *Scope, at *Situation) int {
 // Decide settles every term for a situation, each by the narrowest rule that speaks to it. Own are
 // the item's own terms, which stand above all rules; nil where it has none.
 func (b *Rulebook) Decide(at Situation, own []Setting) Terms {
-	terms := Terms{Currency: b.Currency}
-	var best [termCount]int
-	for t := range best {
-		best[t] = -1
-		terms.settled[t].Value = b.defaults[t]
-	}
-	for _, r := range b.Rules {
-		w := b.weight(&r.Scope, &at)
-		if w < 0 {
-			continue
-		}
-		for _, s := range r.Settings {
-			if w > best[s.Term] {
-				best[s.Term] = w
-				terms.settled[s.Term] = Settled{Value: s.Value, Rule: r}
+	terms := b.blank
+	x := b.index
+	m := x.matching(&at)
+	var settled uint64 // terms that a narrower rule has settled
+	for w := range x.words {
+		for left := m[0][w] & m[1][w] & m[2][w] & m[3][w] & m[4][w]; left != 0; left &= left - 1 {
+			r := x.faces[w*64+bits.TrailingZeros64(left)].rule
+			for k := range r.Settings {
+				s := &r.Settings[k]
+				if bit := uint64(1) << s.Term; settled&bit == 0 {
+					settled |= bit
+					terms.settled[s.Term] = Settled{Value: s.Value, Rule: r}
+				}
 			}
 		}
 	}

@@ -26,7 +26,7 @@ func Read(data []byte) (*Rulebook, error) {
 	currency := jsonfile.Parsed(root.Get("currency"), money.ParseCurrency)
 	branches, _ := calendar.ReadBranches(root.Get("branches"))
 	b := New(currency, branches, readRanking(root.Get("ranking")), nil)
-	b.Rules = b.readRules(root.Get("rules"))
+	b.use(b.readRules(root.Get("rules")))
 	for _, n := range root.Get("examples").List() {
 		b.Examples = append(b.Examples, b.readExample(n))
 	}
@@ -205,7 +205,7 @@ func ReadRuleList(data []byte, currency money.Currency, branches []*calendar.Bra
 		return nil, err
 	}
 	b := New(currency, branches, ranking, nil)
-	b.Rules = b.readRules(root)
+	b.use(b.readRules(root))
 	if err := root.Err(); err != nil {
 		return nil, err
 	}

@@ -104,52 +104,112 @@ func TestDueDatesKeepTheirWord(t *testing.T) {
 	})
 }
 
+// A small world of rules, in which every situation can be looked at.
+var (
+	worldBranches = []*calendar.Branch{{Code: "A", Zone: "z"}, {Code: "B", Zone: "z"}, {Code: "C", Zone: "y"}}
+	worldZones    = map[string]string{"A": "z", "B": "z", "C": "y"}
+	worldScopes   = [][]string{{"A", "B", "C", "zone:z", "zone:y"}, {"A", "B", "C", "zone:z"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}}
+	worldValues   = [][]string{{"A", "B", "C"}, {"A", "B", "C"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}}
+)
+
+// anyRules draws a rulebook whose rules settle one term, each to one of a few values.
+func anyRules(t *rapid.T) *rulebook.Rulebook {
+	renewals := func(n int) []rulebook.Setting {
+		v, err := rulebook.ParseValue(rulebook.Renewals, []byte(fmt.Sprint(n)), money.Currency{Code: "CAD", Digits: 2})
+		require.NoError(t, err)
+		return []rulebook.Setting{{Term: rulebook.Renewals, Value: v}}
+	}
+	ranking := rulebook.Ranking(rapid.Permutation(rulebook.DefaultRanking[:]).Draw(t, "ranking"))
+	rules := []*rulebook.Rule{{ID: "base", Settings: renewals(0)}}
+	for i := range rapid.IntRange(1, 8).Draw(t, "rules") {
+		r := &rulebook.Rule{ID: fmt.Sprint("r", i), Settings: renewals(rapid.IntRange(0, 2).Draw(t, "value"))}
+		for d := range worldScopes {
+			if rapid.Bool().Draw(t, "named") {
+				r.Scope[d] = rulebook.ParseAdmits(rulebook.Dimension(d), rapid.SliceOfN(rapid.SampledFrom(worldScopes[d]), 1, 2).Draw(t, "values"))
+			}
+		}
+		rules = append(rules, r)
+	}
+	return rulebook.New(money.Currency{Code: "CAD", Digits: 2}, worldBranches, ranking, rules)
+}
+
+// narrowness is worked out by plain texts, dimension by dimension, as the handbook says it; empty: no match.
+func narrowness(ranking rulebook.Ranking, r *rulebook.Rule, at rulebook.Situation) string {
+	key := ""
+	for _, d := range ranking {
+		n, texts := "0", r.Scope[d].Texts()
+		for _, text := range texts {
+			if text == at[d] {
+				n = "2"
+			} else if n == "0" && d.OfBranch() && at[d] != "" && text == "zone:"+worldZones[at[d]] {
+				n = "1"
+			}
+		}
+		if len(texts) > 0 && n == "0" {
+			return ""
+		}
+		key += n
+	}
+	return key
+}
+
 // A wider rule never wins over a narrower one: among the matching rules that settle a term, the one
-// that decides has the greatest narrowness, compared dimension by dimension.
+// that decides has the greatest narrowness, compared dimension by dimension; of equals the earlier.
 func TestNarrowestRuleDecides(t *testing.T) {
-	branches := []*calendar.Branch{{Code: "A", Zone: "z"}, {Code: "B", Zone: "z"}, {Code: "C", Zone: "y"}}
-	values := [][]string{{"A", "B", "C", "zone:z", "zone:y"}, {"A", "B", "C", "zone:z"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}}
 	rapid.Check(t, func(t *rapid.T) {
-		ranking := rulebook.Ranking(rapid.Permutation(rulebook.DefaultRanking[:]).Draw(t, "ranking"))
-		rules := []*rulebook.Rule{{ID: "base", Settings: []rulebook.Setting{{Term: rulebook.Renewals}}}}
-		for i := range rapid.IntRange(1, 8).Draw(t, "rules") {
-			r := &rulebook.Rule{ID: fmt.Sprint("r", i), Settings: []rulebook.Setting{{Term: rulebook.Renewals}}}
-			for d := range values {
-				if rapid.Bool().Draw(t, "named") {
-					r.Scope[d] = rulebook.ParseAdmits(rulebook.Dimension(d), rapid.SliceOfN(rapid.SampledFrom(values[d]), 1, 2).Draw(t, "values"))
-				}
-			}
-			rules = append(rules, r)
-		}
-		book := rulebook.New(money.Currency{Code: "CAD", Digits: 2}, branches, ranking, rules)
+		book := anyRules(t)
 		var at rulebook.Situation
-		for d, from := range [][]string{{"A", "B", "C"}, {"A", "B", "C"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}} {
-			at[d] = rapid.SampledFrom(from).Draw(t, "situation")
+		for d, from := range worldValues {
+			at[d] = rapid.SampledFrom(append([]string{"", "unheard of"}, from...)).Draw(t, "situation")
 		}
-		zone := map[string]string{"A": "z", "B": "z", "C": "y"}
 		best, key := "", ""
-		for _, r := range rules { // by plain texts, dimension by dimension, as the handbook says it
-			k, matches := "", true
-			for _, d := range ranking {
-				n := "0"
-				texts := r.Scope[d].Texts()
-				for _, text := range texts {
-					if text == at[d] {
-						n = "2"
-					} else if n == "0" && d.OfBranch() && text == "zone:"+zone[at[d]] {
-						n = "1"
-					}
-				}
-				matches = matches && (len(texts) == 0 || n != "0")
-				k += n
-			}
-			if matches && (best == "" || k > key) {
+		for _, r := range book.Rules {
+			if k := narrowness(book.Ranking, r, at); k > key {
 				best, key = r.ID, k
 			}
 		}
 		terms := book.Decide(at, nil)
 		if got := terms.Of(rulebook.Renewals).Rule.ID; got != best {
 			t.Fatalf("%s decides, expected %s", got, best)
+		}
+	})
+}
+
+// Conflicts are exactly the pairs that some situation finds equally narrow and of different minds.
+func TestConflictsAreFound(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		book := anyRules(t)
+		want := map[string]bool{}
+		var look func(at rulebook.Situation, d int)
+		look = func(at rulebook.Situation, d int) {
+			if d < len(worldValues) {
+				for _, v := range worldValues[d] {
+					at[d] = v
+					look(at, d+1)
+				}
+				return
+			}
+			for i, first := range book.Rules {
+				for _, second := range book.Rules[i+1:] {
+					k := narrowness(book.Ranking, first, at)
+					if k != "" && k == narrowness(book.Ranking, second, at) && !first.Settings[0].Value.Equal(second.Settings[0].Value) {
+						want[first.ID+" "+second.ID] = true
+					}
+				}
+			}
+		}
+		look(rulebook.Situation{}, 0)
+		got := map[string]bool{}
+		for _, c := range book.Conflicts() {
+			got[c.Rules[0].ID+" "+c.Rules[1].ID] = true
+			// The named situation is one in which they meet; what neither names may be left open.
+			x, y := narrowness(book.Ranking, c.Rules[0], c.Situation), narrowness(book.Ranking, c.Rules[1], c.Situation)
+			if x == "" || x != y {
+				t.Fatalf("%s and %s do not meet in %v", c.Rules[0].ID, c.Rules[1].ID, c.Situation)
+			}
+		}
+		if fmt.Sprint(got) != fmt.Sprint(want) {
+			t.Fatalf("found %v, expected %v", got, want)
 		}
 	})
 }

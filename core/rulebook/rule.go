@@ -152,16 +152,29 @@ type Rulebook struct {
 
 	zones    map[string]string // by branch code
 	defaults [termCount]Value
+	blank    Terms // every term at its default
+	index    *index
 }
 
 // New builds a rulebook; the rules stand in their order, which settles ties between equal rules.
 func New(currency money.Currency, branches []*calendar.Branch, ranking Ranking, rules []*Rule) *Rulebook {
-	b := &Rulebook{Currency: currency, Branches: branches, Ranking: ranking, Rules: rules,
+	b := &Rulebook{Currency: currency, Branches: branches, Ranking: ranking,
 		zones: make(map[string]string, len(branches)), defaults: defaults(currency)}
 	for _, br := range branches {
 		b.zones[br.Code] = br.Zone
 	}
+	b.blank.Currency = currency
+	for t := range b.defaults {
+		b.blank.settled[t].Value = b.defaults[t]
+	}
+	b.use(rules)
 	return b
+}
+
+// use takes the rules; their index stands for as long as they do.
+func (b *Rulebook) use(rules []*Rule) {
+	b.Rules = rules
+	b.buildIndex()
 }
 
 // Branch finds a branch by its code.

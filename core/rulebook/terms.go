@@ -48,14 +48,28 @@ const (
 	UpToPrice
 	LendingAllowed
 	LoansAtOnce
+	MaterialAtOnce
+	PatronRenewals
+	LeastAge
+	ConsentNeeded
+	Floating
 	OwedLimit
 	LateItemsLimit
 	HoldsAllowed
 	HoldsAtOnce
 	HoldShelfDays
+	UncollectedCharge
+	NewStaysDays
+	OwnPatronsDays
 	LostAfter
 	ProcessingCharge
 	RefundWithin
+	LatenessWhenLost
+	MembershipCharge
+	MembershipLength
+	InterlibraryAllowed
+	InterlibraryAtOnce
+	InterlibraryCharge
 	termCount
 )
 
@@ -89,6 +103,16 @@ var All = [termCount]TermInfo{
 		Meaning: "Whether it is lent at all"},
 	LoansAtOnce: {ID: "loans_at_once", Name: "Loans at once", Kind: KindNumber, Unit: "loans", Nullable: true, Group: "Lending", initial: "null",
 		Meaning: "How many loans a patron may have at the same time"},
+	MaterialAtOnce: {ID: "material_at_once", Name: "Loans at once of the material", Kind: KindNumber, Unit: "loans", Nullable: true, Group: "Lending", initial: "null",
+		Meaning: "How many loans of this material class a patron may have at the same time"},
+	PatronRenewals: {ID: "patron_renewals", Name: "Renewal by the patron", Kind: KindYesNo, Group: "Lending", initial: "true",
+		Meaning: "Whether patrons may renew by themselves, without staff"},
+	LeastAge: {ID: "least_age", Name: "Least age", Kind: KindNumber, Unit: "years", Group: "Lending", initial: "0",
+		Meaning: "Lent only to patrons of at least this age; 0 is everybody"},
+	ConsentNeeded: {ID: "consent_needed", Name: "Consent needed", Kind: KindYesNo, Group: "Lending", initial: "false",
+		Meaning: "Whether patrons under 18 need a guardian's consent to older-reader material"},
+	Floating: {ID: "floating", Name: "Returns stay where they are", Kind: KindYesNo, Group: "Moving", initial: "false",
+		Meaning: "An item stays on the shelf of the branch it came back to, until somebody elsewhere waits for it"},
 	OwedLimit: {ID: "owed_limit", Name: "Owed limit", Kind: KindMoney, Nullable: true, Group: "Stops", initial: "null",
 		Meaning: "Owing more than this stops lending; owing exactly this does not"},
 	LateItemsLimit: {ID: "late_items_limit", Name: "Late items limit", Kind: KindNumber, Unit: "items", Nullable: true, Group: "Stops", initial: "null",
@@ -99,12 +123,30 @@ var All = [termCount]TermInfo{
 		Meaning: "How many holds a patron may have at the same time"},
 	HoldShelfDays: {ID: "hold_shelf_days", Name: "Hold-shelf time", Kind: KindNumber, Unit: "open days", Group: "Holds", initial: "7",
 		Meaning: "How many open days an item waits on the hold shelf"},
+	UncollectedCharge: {ID: "uncollected_charge", Name: "Charge for a hold not collected", Kind: KindMoney, Group: "Holds", initial: "0.00",
+		Meaning: "Charged when a hold is not fetched from the hold shelf in time"},
+	NewStaysDays: {ID: "new_stays_days", Name: "New items stay at home for", Kind: KindNumber, Unit: "days", Nullable: true, Group: "Holds", initial: "0",
+		Meaning: "For so many days after it was added, an item serves only holds for pickup at its home branch, and does not leave for libraries outside"},
+	OwnPatronsDays: {ID: "own_patrons_days", Name: "Only own patrons may hold for", Kind: KindNumber, Unit: "days", Nullable: true, Group: "Holds", initial: "0",
+		Meaning: "For so many days after it was added, an item serves only holds of patrons whose home branch is its own"},
 	LostAfter: {ID: "lost_after", Name: "Lost after", Kind: KindNumber, Unit: "days late", Nullable: true, Group: "Lost", initial: "null",
 		Meaning: "After so many days late an item counts as lost"},
 	ProcessingCharge: {ID: "processing_charge", Name: "Processing charge", Kind: KindMoney, Group: "Lost", initial: "0.00",
 		Meaning: "Charged with the price when an item is lost"},
 	RefundWithin: {ID: "refund_within", Name: "Refund within", Kind: KindNumber, Unit: "days", Group: "Lost", initial: "0",
 		Meaning: "Brought back within so many days of being lost, the price is credited"},
+	LatenessWhenLost: {ID: "lateness_when_lost", Name: "Lateness when lost", Kind: KindChoice, Group: "Lost", initial: "dropped", Choices: []string{"dropped", "kept"},
+		Meaning: "Whether what lateness cost until the item counted as lost is charged beside the price (kept) or not (dropped)"},
+	MembershipCharge: {ID: "membership_charge", Name: "Membership charge", Kind: KindMoney, Group: "Membership", initial: "0.00",
+		Meaning: "Charged when a card is extended"},
+	MembershipLength: {ID: "membership_length", Name: "Membership length", Kind: KindNumber, Unit: "days", Group: "Membership", initial: "365",
+		Meaning: "For how many days a card is extended, from the day of extending"},
+	InterlibraryAllowed: {ID: "interlibrary_allowed", Name: "Interlibrary allowed", Kind: KindYesNo, Group: "Interlibrary", initial: "true",
+		Meaning: "Whether something may be asked for from libraries outside"},
+	InterlibraryAtOnce: {ID: "interlibrary_at_once", Name: "Interlibrary requests at once", Kind: KindNumber, Unit: "requests", Nullable: true, Group: "Interlibrary", initial: "null",
+		Meaning: "How many requests to libraries outside a patron may have at the same time"},
+	InterlibraryCharge: {ID: "interlibrary_charge", Name: "Interlibrary charge", Kind: KindMoney, Group: "Interlibrary", initial: "0.00",
+		Meaning: "Charged when a library outside is asked"},
 }
 
 // Info describes the term.

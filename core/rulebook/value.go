@@ -34,6 +34,23 @@ func (v Value) YesNo() bool          { return v.n == 1 }
 // Dates is the value of a list of dates, in order.
 func (v Value) Dates() []calendar.Date { return v.dates }
 
+// limit and limitAmount are a limit, nil where there is none.
+func (v Value) limit() *int {
+	if v.null {
+		return nil
+	}
+	n := v.Number()
+	return &n
+}
+
+func (v Value) limitAmount() *money.Amount {
+	if v.null {
+		return nil
+	}
+	amount := v.Amount()
+	return &amount
+}
+
 // Duration is the value of a duration.
 func (v Value) Duration() calendar.Duration {
 	if v.n > 0 {

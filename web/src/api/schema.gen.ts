@@ -312,6 +312,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{id}/classing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Correct how an item is classed */
+        put: operations["classifyItem"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{id}/in-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End that an item is put aside or missing */
+        post: operations["backInUse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write the note on an item, or take it off */
+        put: operations["noteItem"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/loans/{id}/renew": {
         parameters: {
             query?: never;
@@ -493,6 +544,23 @@ export interface paths {
         get: operations["patron"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/return-lines/{id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer the note on an item that came back */
+        post: operations["answerNote"];
         delete?: never;
         options?: never;
         head?: never;
@@ -836,8 +904,11 @@ export interface components {
             why?: components["schemas"]["WhyTrace"];
         };
         DeskChoice: {
-            answer: string;
+            /** @enum {string} */
+            answer: "lend" | "leave";
             label: string;
+            /** @description Needs a reason */
+            reason: boolean;
         };
         DeskFound: {
             branch: string;
@@ -913,6 +984,8 @@ export interface components {
         DeskResult: {
             /** @description The answers to an ask, 1, 2, 3 */
             asks?: components["schemas"]["DeskChoice"][];
+            /** @description That the patron has had this title before */
+            before?: string;
             /** @description The patron as they stand now */
             card?: components["schemas"]["DeskCard"];
             /** @description The loan came from the hold shelf */
@@ -925,6 +998,8 @@ export interface components {
              */
             kind: "card" | "lent" | "ask" | "refused" | "wrong" | "found";
             line?: components["schemas"]["DeskLine"];
+            /** @description Kinds of what stands in the way; sent back to go past them */
+            stops?: string[];
             /** @description What happened, in a sentence */
             text: string;
             why?: components["schemas"]["WhyTrace"];
@@ -943,6 +1018,9 @@ export interface components {
             id: number;
             /** Format: int64 */
             item_id?: number;
+            note: string;
+            /** @enum {string} */
+            note_answer: "" | "open" | "stays" | "off" | "repair" | "withdrawn";
             patron?: string;
             /** Format: int64 */
             patron_id?: number;
@@ -968,7 +1046,8 @@ export interface components {
             says: string;
         };
         DeskScan: {
-            answer?: string;
+            /** @description Kinds of stops that were seen and are gone past; a further one asks again */
+            past?: string[];
             /** Format: int64 */
             patron?: number;
             /** @description Why a stop is gone past */
@@ -1238,6 +1317,10 @@ export interface components {
         Named: {
             name: string;
         };
+        Note: {
+            /** @enum {string} */
+            answer: "stays" | "off" | "repair" | "withdrawn";
+        };
         NoticesMailing: {
             /** Format: date */
             day: string;
@@ -1313,10 +1396,12 @@ export interface components {
             barcode: string;
             call_number: string;
             collection: string;
+            collection_code: string;
             home: string;
             /** Format: int64 */
             id: number;
             material: string;
+            material_code: string;
             note: string;
             /** Format: int64 */
             patron_id?: number;
@@ -1459,6 +1544,13 @@ export interface components {
             reason: string;
             /** Format: int64 */
             revision: number;
+        };
+        StockClassing: {
+            collection: string;
+            material: string;
+        };
+        Text: {
+            text: string;
         };
         TodayCount: {
             /** Format: int64 */
@@ -3258,6 +3350,278 @@ export interface operations {
             };
         };
     };
+    classifyItem: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same key gives the same answer, also after a crash */
+                "Idempotency-Key": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockClassing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    backInUse: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same key gives the same answer, also after a crash */
+                "Idempotency-Key": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    noteItem: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same key gives the same answer, also after a crash */
+                "Idempotency-Key": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Text"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     renewLoan: {
         parameters: {
             query?: never;
@@ -4132,6 +4496,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeskCard"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    answerNote: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same key gives the same answer, also after a crash */
+                "Idempotency-Key": string;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Note"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskRun"];
                 };
             };
             /** @description Unauthorized */

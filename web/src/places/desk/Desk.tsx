@@ -17,6 +17,7 @@ interface Entry {
   text: string;
   result?: Result;
   answered?: string;
+  past?: string[];
   undone?: boolean;
 }
 
@@ -51,11 +52,11 @@ export function DeskPlace() {
   }, []);
 
   const take = useCallback(
-    async (id: number, text: string, answer?: string, reason?: string) => {
+    async (id: number, text: string, past?: string[], reason?: string) => {
       const key = newKey();
       let result: Result;
       try {
-        const body = { text, patron: patron.current || undefined, answer, reason };
+        const body = { text, patron: patron.current || undefined, past, reason };
         result = await surely(() => api.POST("/api/desk/scan", { params: { header: key }, body }));
       } catch (e) {
         result = { kind: "wrong", text: (e as Problem).message, filled: false };
@@ -110,11 +111,14 @@ export function DeskPlace() {
       change(e.id, { answered: choice.label, result: { ...e.result!, kind: "refused" } });
       return;
     }
-    if (!reason.trim()) {
+    if (choice.reason && !reason.trim()) {
       setNeedsReason(true);
       return;
     }
-    line.current = line.current.then(() => take(e.id, e.text, choice.answer, reason));
+    // What was seen before stays gone past, should a further question come up.
+    const past = [...(e.past ?? []), ...(e.result!.stops ?? [])];
+    change(e.id, { past });
+    line.current = line.current.then(() => take(e.id, e.text, past, reason));
     setReason("");
     setNeedsReason(false);
   };
@@ -180,14 +184,16 @@ export function DeskPlace() {
                           {c.label}
                         </Button>
                       ))}
-                      <input
-                        aria-label="Reason for going past the stop"
-                        placeholder={needsReason ? "Say why first: going past a stop needs a reason" : "Reason"}
-                        aria-invalid={needsReason}
-                        value={reason}
-                        onChange={(ev) => setReason(ev.target.value)}
-                        className={`${inputLook} flex-1`}
-                      />
+                      {e.result!.asks!.some((c) => c.reason) && (
+                        <input
+                          aria-label="Reason for going past the stop"
+                          placeholder={needsReason ? "Say why first: going past a stop needs a reason" : "Reason"}
+                          aria-invalid={needsReason}
+                          value={reason}
+                          onChange={(ev) => setReason(ev.target.value)}
+                          className={`${inputLook} flex-1`}
+                        />
+                      )}
                     </div>
                   )}
                 </TapeLine>
@@ -243,6 +249,7 @@ function TapeLine({ entry, onUndo, children }: { entry: Entry; onUndo: () => voi
               </>
             )}
           </p>
+          {r?.before && !entry.undone && <p className="text-sm text-amber-700">{r.before}</p>}
           {children}
         </div>
         <div className="flex flex-none flex-col items-end gap-1 text-sm">

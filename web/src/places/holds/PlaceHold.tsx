@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
+import { Choices, usePatronChoice } from "../../kit/choosePatron";
 import { useMe } from "../../kit/me";
 import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
@@ -9,9 +10,8 @@ import { Why } from "../../kit/why";
 export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () => void }) {
   const me = useMe().data!;
   const [words, setWords] = useState("");
-  const [who, setWho] = useState("");
   const [chosen, setChosen] = useState<{ id: number; name: string }>();
-  const [patron, setPatron] = useState<Schema["DeskFound"]>();
+  const { patron, ...choice } = usePatronChoice();
   const [pickup, setPickup] = useState(me.branch);
   const [placed, setPlaced] = useState<Schema["HoldsHold"]>();
   const [error, setError] = useState<unknown>();
@@ -25,11 +25,6 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
     enabled: words.length > 2 && !chosen,
     queryFn: () => told(api.GET("/api/titles", { params: { query: { words } } })),
   });
-  const patrons = useQuery({
-    queryKey: ["patrons", who],
-    enabled: who.length > 2 && !patron,
-    queryFn: () => told(api.GET("/api/patrons", { params: { query: { words: who } } })),
-  });
   const target = chosen ?? (title && items.data?.[0] ? { id: title, name: items.data[0].title } : undefined);
 
   const place = () =>
@@ -40,9 +35,8 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
         setPlaced(h);
         setError(undefined);
         setChosen(undefined);
-        setPatron(undefined);
+        choice.clear();
         setWords("");
-        setWho("");
         onPlaced();
       },
       (e) => setError(e),
@@ -60,14 +54,7 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
             readOnly={!!title}
           />
         </Field>
-        <Field label="For">
-          <input
-            className={inputLook}
-            value={patron?.name ?? who}
-            onChange={(e) => (setPatron(undefined), setWho(e.target.value))}
-            placeholder="Name or card number"
-          />
-        </Field>
+        {choice.field}
         <Field label="Pickup at">
           <select className={inputLook} value={pickup} onChange={(e) => setPickup(e.target.value)}>
             {me.branches!.map((b) => (
@@ -92,17 +79,7 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
           }))}
         />
       )}
-      {patrons.data && !patron && who.length > 2 && (
-        <Choices
-          empty="Nobody has all of these words."
-          list={patrons.data.slice(0, 8).map((p) => ({
-            id: p.id,
-            head: p.name,
-            text: `${p.card}, ${p.class}, ${p.branch}`,
-            choose: () => setPatron(p),
-          }))}
-        />
-      )}
+      {choice.list}
       <Trouble error={error} />
       {placed && (
         <p role="status">
@@ -110,30 +87,5 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
         </p>
       )}
     </Card>
-  );
-}
-
-function Choices({
-  list,
-  empty,
-}: {
-  list: { id: number; head: string; text: string; choose: () => void }[];
-  empty: string;
-}) {
-  if (list.length === 0) return <p className="text-sm text-ink-2">{empty}</p>;
-  return (
-    <ul className="divide-y divide-line rounded-card border border-line">
-      {list.map((c) => (
-        <li key={c.id}>
-          <button
-            type="button"
-            onClick={c.choose}
-            className="flex w-full cursor-pointer items-baseline gap-3 px-3 py-1.5 text-left hover:bg-spruce-100"
-          >
-            <b className="font-semibold">{c.head}</b> <span className="text-sm text-ink-2">{c.text}</span>
-          </button>
-        </li>
-      ))}
-    </ul>
   );
 }

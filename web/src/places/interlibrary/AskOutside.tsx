@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
+import { usePatronChoice } from "../../kit/choosePatron";
 import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Field, inputLook, Loading, Tag, Trouble } from "../../kit/parts";
 
@@ -12,8 +13,7 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
   const [typed, setTyped] = useState(given);
   const [words, setWords] = useState(given);
   const [chosen, setChosen] = useState<Chosen>();
-  const [who, setWho] = useState("");
-  const [patron, setPatron] = useState<Schema["DeskFound"]>();
+  const { patron, ...choice } = usePatronChoice();
   const [pickup, setPickup] = useState(me.branch);
   const [needed, setNeeded] = useState("");
   const [note, setNote] = useState("");
@@ -28,11 +28,6 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
     queryKey: ["titles", words],
     enabled: words.length > 1,
     queryFn: () => told(api.GET("/api/titles", { params: { query: { words } } })),
-  });
-  const patrons = useQuery({
-    queryKey: ["patrons", who],
-    enabled: who.length > 2 && !patron,
-    queryFn: () => told(api.GET("/api/patrons", { params: { query: { words: who } } })),
   });
   const ask = () =>
     told(
@@ -57,6 +52,7 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
         className="flex items-end gap-3"
         onSubmit={(e) => {
           e.preventDefault();
+          setChosen(undefined);
           setWords(typed.trim());
         }}
       >
@@ -103,14 +99,7 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
       {chosen && (
         <div className="grid gap-2.5 border-t border-line pt-3">
           <div className="grid grid-cols-[1fr_170px_150px_1fr] items-end gap-3">
-            <Field label="For">
-              <input
-                className={inputLook}
-                value={patron?.name ?? who}
-                onChange={(e) => (setPatron(undefined), setWho(e.target.value))}
-                placeholder="Name or card number"
-              />
-            </Field>
+            {choice.field}
             <Field label="Pickup at">
               <select className={inputLook} value={pickup} onChange={(e) => setPickup(e.target.value)}>
                 {me.branches.map((b) => (
@@ -127,27 +116,7 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
               <input className={inputLook} value={note} onChange={(e) => setNote(e.target.value)} />
             </Field>
           </div>
-          {!patron && who.length > 2 && (
-            <ul className="divide-y divide-line rounded-card border border-line">
-              {patrons.data?.slice(0, 6).map((p) => (
-                <li key={p.id}>
-                  <button
-                    type="button"
-                    onClick={() => setPatron(p)}
-                    className="flex w-full cursor-pointer items-baseline gap-3 px-3 py-1.5 text-left hover:bg-spruce-100"
-                  >
-                    <b className="font-semibold">{p.name}</b>
-                    <span className="text-sm text-ink-2">
-                      {p.card}, {p.class}, {p.branch}
-                    </span>
-                  </button>
-                </li>
-              ))}
-              {patrons.data?.length === 0 && (
-                <li className="px-3 py-1.5 text-sm text-ink-2">Nobody has all of these words.</li>
-              )}
-            </ul>
-          )}
+          {choice.list}
           <Button className="justify-self-start" disabled={!patron} onClick={() => void ask()}>
             Ask {chosen.name} for it
           </Button>

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
-import { api, told, type Schema } from "../../api/client";
+import { api, newKey, told, type Schema } from "../../api/client";
 import { History } from "../../kit/history";
 import { useMe } from "../../kit/me";
 import { Button, Card, Code, Empty, Field, Head, inputLook, Loading, Tag, Trouble, type Tone } from "../../kit/parts";
@@ -166,7 +166,96 @@ function Copies({ title, item, code }: { title?: number; item?: number; code?: s
           </tbody>
         </table>
       </Card>
+      {single && me.role !== "volunteer" && <Tend key={single.id} item={single} onDone={() => void list.refetch()} />}
       {single && me.role !== "volunteer" && <History item={single.id} />}
     </div>
+  );
+}
+
+/** What is on record about one item: its note, how it is classed, whether it is in use. */
+function Tend({ item, onDone }: { item: Schema["PeopleItem"]; onDone: () => void }) {
+  const queries = useQueryClient();
+  const [note, setNote] = useState(item.note);
+  const [error, setError] = useState<unknown>();
+  const book = useQuery({ queryKey: ["rulebook"], queryFn: () => told(api.GET("/api/rulebook")) });
+  const [material, setMaterial] = useState(item.material_code);
+  const [collection, setCollection] = useState(item.collection_code);
+  const path = { id: item.id };
+  const after = (p: Promise<unknown>) =>
+    p.then(() => {
+      setError(undefined);
+      void queries.invalidateQueries({ queryKey: ["history"] });
+      onDone();
+    }, setError);
+  const values = (dimension: string) => (book.data?.dimensions as Record<string, Schema["RulesValue"][]>)?.[dimension];
+  const classed = material === item.material_code && collection === item.collection_code;
+  return (
+    <Card label="On record" className="flex flex-wrap items-end gap-x-6 gap-y-3 p-3.5">
+      <form
+        className="flex items-end gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          void after(
+            told(api.PUT("/api/items/{id}/note", { params: { path, header: newKey() }, body: { text: note } })),
+          );
+        }}
+      >
+        <Field label="Note, shown whenever it comes back">
+          <input
+            className={`${inputLook} w-72`}
+            value={note}
+            onChange={(e) => setNote(e.target.value)}
+            maxLength={500}
+          />
+        </Field>
+        <Button type="submit" plain disabled={note.trim() === item.note}>
+          Keep the note
+        </Button>
+      </form>
+      <form
+        className="flex items-end gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          void after(
+            told(
+              api.PUT("/api/items/{id}/classing", {
+                params: { path, header: newKey() },
+                body: { material, collection },
+              }),
+            ),
+          );
+        }}
+      >
+        <Field label="Material class">
+          <select className={inputLook} value={material} onChange={(e) => setMaterial(e.target.value)}>
+            {values("material_class")?.map((v) => (
+              <option key={v.code} value={v.code}>
+                {v.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Collection">
+          <select className={inputLook} value={collection} onChange={(e) => setCollection(e.target.value)}>
+            {values("collection")?.map((v) => (
+              <option key={v.code} value={v.code}>
+                {v.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Button type="submit" plain disabled={classed}>
+          Correct the class
+        </Button>
+      </form>
+      {item.tone === "aside" && item.state !== "Withdrawn" && (
+        <Button
+          onClick={() => void after(told(api.POST("/api/items/{id}/in-use", { params: { path, header: newKey() } })))}
+        >
+          Back in use
+        </Button>
+      )}
+      <Trouble error={error} />
+    </Card>
   );
 }

@@ -4,6 +4,7 @@ import clsx from "clsx";
 import { useEffect, useRef, useState } from "react";
 import { api, newKey, Problem, surely, told, type Schema } from "../../api/client";
 import { Settle } from "../desk/Settle";
+import { Ask } from "../../kit/ask";
 import { Button, Card, Code, Empty, Head, inputLook, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
 import { useMe } from "../../kit/me";
 import { saySecond } from "../../kit/say";
@@ -53,7 +54,13 @@ export function ReturnsPlace() {
         );
         show(r);
         const newest = r.lines![0];
-        play(newest?.sign.kind === "aside" ? "wrong" : newest?.answer === "open" ? "ask" : "done");
+        play(
+          newest?.answer === "open" || newest?.note_answer === "open"
+            ? "ask"
+            : newest?.sign.kind === "aside"
+              ? "wrong"
+              : "done",
+        );
       } catch (e) {
         setError(new Problem(0, `${text}: ${(e as Problem).message}`));
         play("wrong");
@@ -73,15 +80,38 @@ export function ReturnsPlace() {
   const reload = () =>
     told(api.POST("/api/returns", { params: { header: newKey() }, body: { mode } })).then(show, setError);
 
+  const notes = (run?.lines ?? []).filter((l) => l.note_answer === "open" && !l.undone);
+  const noteAnswers = (l: Schema["DeskReturnedLine"]) =>
+    (
+      [
+        ["It stays", "stays"],
+        ["To repair", "repair"],
+        ["It comes off", "off"],
+        ...(me.role === "volunteer" ? [] : [["Out of the stock", "withdrawn"] as const]),
+      ] as const
+    ).map(([label, answer]) => ({
+      label,
+      give: () =>
+        void told(
+          api.POST("/api/return-lines/{id}/note", {
+            params: { path: { id: l.id }, header: newKey() },
+            body: { answer },
+          }),
+        ).then(show, setError),
+    }));
+  const moneyAnswers = (o: Schema["DeskOpenSum"]) => [
+    { label: "Pay or waive", give: () => void pay(o.patron_id) },
+    { label: "Onto the account", give: () => void account(o.patron_id) },
+  ];
+
   useScanPlace({
     prompt: mode === "bin" ? "Scan an item from the bin" : "Scan an item the patron brings",
     onScan,
     onKey: (key) => {
-      if (!open[0]) return false;
-      if (key === "1") void pay(open[0].patron_id);
-      else if (key === "2") void account(open[0].patron_id);
-      else return false;
-      return true;
+      const first = notes[0] ? noteAnswers(notes[0]) : open[0] ? moneyAnswers(open[0]) : [];
+      const answer = first[Number(key) - 1];
+      answer?.give();
+      return !!answer;
     },
   });
 
@@ -106,6 +136,7 @@ export function ReturnsPlace() {
       }),
     ).then(show, setError);
 
+  const unanswered = open.length + notes.length > 0;
   const newest = run?.lines?.find((l) => !l.undone);
   return (
     <div className="grid gap-3.5">
@@ -127,24 +158,16 @@ export function ReturnsPlace() {
       </Head>
       <Trouble error={error ?? opened.error} />
       {newest && <SignPanel sign={newest.sign} title={newest.title} code={newest.barcode} />}
+      {notes.map((l, k) => (
+        <Ask key={`n${l.id}`} keys={k === 0} answers={noteAnswers(l)}>
+          <b className="font-semibold">{l.title}</b>: “{l.note}”
+        </Ask>
+      ))}
       {open.map((o, k) => (
-        <div
-          key={o.patron_id}
-          className="flex items-center gap-4 rounded-card border border-l-4 border-line border-l-amber-500 bg-surface px-4 py-2.5"
-          role="group"
-          aria-label="Ask"
-        >
-          <p className="flex-1">
-            <b className="font-semibold">{o.patron}</b> has ${o.new} for lateness now
-            {o.earlier !== "0.00" && `, and $${o.earlier} from earlier`}.
-          </p>
-          <Button hint={k === 0 ? "1" : undefined} onClick={() => void pay(o.patron_id)}>
-            Pay or waive
-          </Button>
-          <Button plain hint={k === 0 ? "2" : undefined} onClick={() => void account(o.patron_id)}>
-            Onto the account
-          </Button>
-        </div>
+        <Ask key={o.patron_id} keys={k === 0 && notes.length === 0} answers={moneyAnswers(o)}>
+          <b className="font-semibold">{o.patron}</b> has ${o.new} for lateness now
+          {o.earlier !== "0.00" && `, and $${o.earlier} from earlier`}.
+        </Ask>
       ))}
       {paying && (
         <Card label={`Settle with ${paying.name}`}>
@@ -257,17 +280,18 @@ export function ReturnsPlace() {
             )}
           </ul>
           <div className="grid gap-2 border-t border-line p-3.5">
-            {finishing && open.length > 0 && (
+            {finishing && unanswered && (
               <p className="text-sm">
-                Still open: {open.map((o) => `${o.patron} $${o.new}`).join(", ")}. Finishing leaves it on the accounts.
+                Still open: {[...open.map((o) => `${o.patron} $${o.new}`), ...notes.map((l) => l.title)].join(", ")}.
+                Finishing leaves charges on the accounts and notes as they are.
               </p>
             )}
             <div className="flex gap-2">
               <Button
                 disabled={!run || run.lines!.length === 0}
-                onClick={() => (finishing || open.length === 0 ? void finish() : setFinishing(true))}
+                onClick={() => (finishing || !unanswered ? void finish() : setFinishing(true))}
               >
-                {finishing && open.length > 0 ? "Finish all the same" : "Finish the run"}
+                {finishing && unanswered ? "Finish all the same" : "Finish the run"}
               </Button>
               {newest?.sign.hold_id && (
                 <a

@@ -1,0 +1,113 @@
+package desk_test
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/stock"
+	"nevrin/testkit"
+)
+
+// bring takes an item back in the actor's run of a mode.
+func bring(t *testing.T, h *act.House, who act.Actor, mode, item string) *desk.Run {
+	t.Helper()
+	return testkit.Do(t, h, who, func(a *act.Act) (*desk.Run, error) {
+		run, err := desk.OpenRun(a, mode)
+		if err != nil {
+			return nil, err
+		}
+		return desk.Return(a, run.ID, item)
+	})
+}
+
+func answerNote(h *act.House, who act.Actor, line int64, answer string) (*desk.Run, error) {
+	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*desk.Run, error) { return desk.AnswerNote(a, line, answer) })
+}
+
+// A note met at a return leads on; undoing the line takes back what the answer did.
+func TestNoteAtReturn(t *testing.T) {
+	h := testkit.House(t)
+	jory, wil := testkit.Somebody(t, h, "jory"), testkit.Somebody(t, h, "wil")
+	for _, c := range []struct{ answer, sign, standing, note string }{
+		{"stays", "shelf", "in_use", "Map is loose."},
+		{"off", "shelf", "in_use", ""},
+		{"repair", "aside", "aside", "Map is loose."},
+		{"withdrawn", "aside", "withdrawn", "Map is loose."},
+	} {
+		t.Run(c.answer, func(t *testing.T) {
+			item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+			require.NoError(t, h.DB.Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error)
+			state := func() (standing, note string) {
+				row := h.DB.Raw("SELECT standing, note FROM items WHERE barcode = ?", item).Row()
+				require.NoError(t, row.Scan(&standing, &note))
+				return standing, note
+			}
+			line := bring(t, h, jory, "bin", item).Lines[0]
+			assert.Equal(t, "open", line.Noted)
+			assert.EqualValues(t, "aside", line.Sign.Kind)
+			assert.Contains(t, line.Sign.Detail, "Map is loose.")
+			_, err := answerNote(h, jory, line.ID, "perhaps")
+			assert.ErrorContains(t, err, "stays, comes off")
+			if c.answer == "withdrawn" {
+				wil.Branch = "SLM"
+				_, err = answerNote(h, wil, line.ID, c.answer)
+				assert.ErrorContains(t, err, "volunteer")
+			}
+			run, err := answerNote(h, jory, line.ID, c.answer)
+			require.NoError(t, err)
+			assert.EqualValues(t, c.sign, run.Lines[0].Sign.Kind)
+			standing, note := state()
+			assert.Equal(t, []string{c.standing, c.note}, []string{standing, note})
+			_, err = answerNote(h, jory, line.ID, "stays")
+			assert.ErrorContains(t, err, "answered already")
+			testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, line.ID) })
+			standing, note = state()
+			assert.Equal(t, []string{"in_use", "Map is loose."}, []string{standing, note})
+			require.NoError(t, h.DB.Exec("UPDATE items SET at_branch = 'HVH' WHERE barcode = ?", item).Error) // the next case takes another
+		})
+	}
+}
+
+// Whoever the item was meant for waits again when it goes to repair, and gets it when it is back in use.
+func TestRepairPassesTheHoldOn(t *testing.T) {
+	h := testkit.House(t)
+	bea := testkit.Somebody(t, h, "bea")
+	item := testkit.Text(t, h, `SELECT i.barcode FROM items i JOIN holds h ON h.item_id = i.id WHERE h.state = 'fetching' AND i.at_branch = 'HVH'
+		AND (SELECT count(*) FROM items o WHERE o.title_id = i.title_id) = 1 ORDER BY i.id LIMIT 1`)
+	hold := testkit.Text(t, h, "SELECT h.id::text FROM holds h JOIN items i ON i.id = h.item_id WHERE i.barcode = ? AND h.state = 'fetching'", item)
+	require.NoError(t, h.DB.Exec("UPDATE items SET note = 'Spine broken.' WHERE barcode = ?", item).Error)
+	line := bring(t, h, bea, "bin", item).Lines[0]
+	state := func() string { return testkit.Text(t, h, "SELECT state FROM holds WHERE id = "+hold) }
+	require.Contains(t, []string{"ready", "moving"}, state())
+	_, err := answerNote(h, bea, line.ID, "repair")
+	require.NoError(t, err)
+	assert.Equal(t, "waiting", state())
+	id := line.ItemID
+	testkit.Do(t, h, bea, func(a *act.Act) (struct{}, error) { return struct{}{}, stock.BackInUse(a, id) })
+	assert.Equal(t, "fetching", state(), "back in use, it stands on the fetch list")
+}
+
+// Correcting a class changes the next loan, and not the one that was made.
+func TestTheNextLoanFollowsTheCorrectedClass(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
+	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	first := lend(t, h, jory, card, item)
+	id := first.Line.ItemID
+	testkit.Do(t, h, jory, func(a *act.Act) (struct{}, error) {
+		return struct{}{}, stock.Classify(a, id, stock.Classing{Material: "film", Collection: "media"})
+	})
+	assert.Equal(t, "2026-10-27", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", first.Line.LoanID))
+	bring(t, h, jory, "patron", item)
+	assert.Equal(t, "2026-10-15", lend(t, h, jory, card, item).Line.DueExact)
+	_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (struct{}, error) {
+		return struct{}{}, stock.Classify(a, id, stock.Classing{Material: "scroll", Collection: "media"})
+	})
+	assert.ErrorContains(t, err, `no material class "scroll"`)
+}

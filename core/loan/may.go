@@ -1,0 +1,163 @@
+package loan
+
+import (
+	"fmt"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/money"
+)
+
+// Standing is how a patron stands, whatever they owe or have.
+type Standing string
+
+const (
+	Active   Standing = "active"
+	Inactive Standing = "inactive" // the card is no longer used
+	Excluded Standing = "excluded" // may not even sign in
+)
+
+// Borrower is what is known of somebody who wants to borrow.
+type Borrower struct {
+	Name      string
+	Standing  Standing
+	CardUntil *calendar.Date // nil: does not run out
+	Owes      money.Amount
+	Loans     int   // on loan now
+	Alike     int   // of these, of the material class in question
+	Late      int   // of these, late
+	Age       *int  // years; nil: not known
+	Consent   *bool // a guardian's answer on older-reader material; nil: never asked
+}
+
+// Limits are the terms that bound a borrower. Nil means no limit.
+type Limits struct {
+	Currency      money.Currency
+	Allowed       bool // lent at all
+	AtOnce        *int
+	AlikeAtOnce   *int
+	Owed          *money.Amount // more than this stops, not equal
+	Late          *int          // more than this stops
+	LeastAge      int           // years
+	ConsentNeeded bool          // a minor needs a guardian's yes
+}
+
+// StopKind names a reason for which something is not lent.
+type StopKind string
+
+const (
+	CardInactive StopKind = "inactive"
+	CardExcluded StopKind = "excluded"
+	CardEnded    StopKind = "card_ended"
+	OwesTooMuch  StopKind = "owed"
+	TooManyLate  StopKind = "late"
+	NotLent      StopKind = "not_lent"
+	TooMany      StopKind = "at_once"
+	TooManyAlike StopKind = "alike_at_once"
+	TooYoung     StopKind = "age"
+	NoConsent    StopKind = "consent"
+	MeantForElse StopKind = "meant_for_else" // on the hold shelf or on its way for somebody else
+	Soon         StopKind = "soon"           // would be due in a moment: no stop, an ask
+)
+
+// Stop is one reason, in a sentence.
+type Stop struct {
+	Kind StopKind
+	Text string
+}
+
+// Roles that may go past stops.
+const (
+	Supervisor    = "supervisor"
+	Administrator = "administrator"
+)
+
+// MayOverride tells whether a role may go past a stop, with a reason. Those who answer for the
+// rules may; whom they excluded nobody lends to before the exclusion is lifted. That something is due
+// in a moment anybody may pass over.
+func (k StopKind) MayOverride(role string) bool {
+	return k == Soon || k != CardExcluded && (role == Supervisor || role == Administrator)
+}
+
+// NeedsReason tells whether going past it has to be explained.
+func (k StopKind) NeedsReason() bool { return k != Soon }
+
+// adultFrom is the age from which nobody else answers for a patron.
+const adultFrom = 18
+
+// StopsOf are the reasons for which a patron may borrow nothing at all, each its own.
+func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
+	var out []Stop
+	stop := func(kind StopKind, format string, args ...any) {
+		out = append(out, Stop{kind, fmt.Sprintf(format, args...)})
+	}
+	switch b.Standing {
+	case Inactive:
+		stop(CardInactive, "This card is inactive: it is no longer used. Take the patron on again before lending.")
+	case Excluded:
+		stop(CardExcluded, "This patron is excluded and may not borrow. Ask the supervisor.")
+	}
+	if b.CardUntil != nil && *b.CardUntil < today {
+		stop(CardEnded, "The card ran out on %s.", b.CardUntil.Say())
+	}
+	if l.Owed != nil && b.Owes > *l.Owed {
+		stop(OwesTooMuch, "Owes %s, more than %s. Paying part of it is enough.", l.Currency.Format(b.Owes), l.Currency.Format(*l.Owed))
+	}
+	if l.Late != nil && b.Late > *l.Late {
+		stop(TooManyLate, "Has %s, more than the %d allowed.", calendar.Count(b.Late, "late item"), *l.Late)
+	}
+	return out
+}
+
+// StopsFor are the reasons for which this item is not lent to a patron who may otherwise borrow.
+func StopsFor(b Borrower, l Limits) []Stop {
+	var out []Stop
+	stop := func(kind StopKind, format string, args ...any) {
+		out = append(out, Stop{kind, fmt.Sprintf(format, args...)})
+	}
+	if !l.Allowed {
+		stop(NotLent, "This is not lent to this patron class here.")
+	}
+	if l.AtOnce != nil && b.Loans >= *l.AtOnce {
+		stop(TooMany, "Has %s already; %d are allowed at once.", calendar.Count(b.Loans, "loan"), *l.AtOnce)
+	}
+	if l.AlikeAtOnce != nil && b.Alike >= *l.AlikeAtOnce {
+		stop(TooManyAlike, "Has %s of this material already; %d are allowed at once.", calendar.Count(b.Alike, "loan"), *l.AlikeAtOnce)
+	}
+	if l.LeastAge > 0 {
+		switch {
+		case b.Age == nil:
+			stop(TooYoung, "Lent from the age of %d, and %s's birth date is not known.", l.LeastAge, b.Name)
+		case *b.Age < l.LeastAge:
+			stop(TooYoung, "Lent from the age of %d; %s is %d.", l.LeastAge, b.Name, *b.Age)
+		}
+	}
+	if l.ConsentNeeded && b.Age != nil && *b.Age < adultFrom && (b.Consent == nil || !*b.Consent) {
+		if b.Consent == nil {
+			stop(NoConsent, "For older readers; a guardian has not been asked.")
+		} else {
+			stop(NoConsent, "For older readers; a guardian has said no.")
+		}
+	}
+	return out
+}
+
+// AgeOn is the age in whole years on a day.
+func AgeOn(born, day calendar.Date) int {
+	age := day.UTC().Year() - born.UTC().Year()
+	if born.AddYears(age) > day {
+		age--
+	}
+	return age
+}
+
+// soon is how little time a loan may leave without being asked about first.
+const soon = 30 * time.Minute
+
+// DueSoon asks first where a loan would be due within half an hour, mostly because the branch closes.
+func DueSoon(due Due, b *calendar.Branch, now time.Time) *Stop {
+	if left := due.End(b).Sub(now); due.Hours && left <= soon {
+		return &Stop{Soon, fmt.Sprintf("Back in %s, at %s?", calendar.Count(int(left.Minutes()), "minute"), due.At.In(b.Location).Format("15:04"))}
+	}
+	return nil
+}

@@ -1,0 +1,56 @@
+// Package queue decides what becomes of holds: until when an item waits on the hold shelf, which
+// items may serve whom, and when an item that nobody finds is missing.
+package queue
+
+import "nevrin/core/calendar"
+
+// ShelfUntil is the last day on which an item waits on the hold shelf of a branch: so many open days
+// after the day it got there. Where the branch does not open again, the days found so far hold.
+func ShelfUntil(b *calendar.Branch, from calendar.Date, openDays int) calendar.Date {
+	until := from
+	for range openDays {
+		next, ok := b.NextOpenDay(until)
+		if !ok {
+			break
+		}
+		until = next
+	}
+	return until
+}
+
+// missesUntilMissing is how often an item is not found before it is reported missing.
+const missesUntilMissing = 2
+
+// Missing tells whether an item that was not found so many times counts as missing.
+func Missing(times int) bool { return times >= missesUntilMissing }
+
+// Terms are the terms that decide which items serve whose holds. Nil days are without end.
+type Terms struct {
+	Lent      bool // lent to this patron at the pickup branch
+	Held      bool // may be held
+	StaysDays *int // for so many days after it was added, an item serves only pickups at its home branch
+	OwnDays   *int // for so many days after it was added, it serves only patrons of its home branch
+}
+
+// Pair is an item and a hold that it might serve.
+type Pair struct {
+	Home, Pickup, PatronHome string // branch codes
+	Added, Today             calendar.Date
+}
+
+// MayServe tells whether the item may serve the hold; if not, why in a sentence.
+func MayServe(p Pair, t Terms) (bool, string) {
+	age := int(p.Today - p.Added)
+	young := func(days *int) bool { return days == nil || age < *days }
+	switch {
+	case !t.Lent:
+		return false, "It is not lent to this patron class there."
+	case !t.Held:
+		return false, "It may not be held."
+	case p.Home != p.Pickup && young(t.StaysDays):
+		return false, "It is new and stays at home for now."
+	case p.Home != p.PatronHome && young(t.OwnDays):
+		return false, "It serves only patrons of its own branch for now."
+	}
+	return true, ""
+}

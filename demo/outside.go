@@ -1,0 +1,207 @@
+package demo
+
+import (
+	"fmt"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/exchange"
+	"nevrin/core/ident"
+	"nevrin/core/loan"
+	"nevrin/core/rulebook"
+)
+
+// libraries outside: symbol, name.
+var libraries = [][2]string{
+	{"KELMOUTH", "Kelmouth College"}, {"PSABEL", "Port Sabel Public Library"}, {"ARDLANE", "Ardlane County Libraries"},
+	{"TIDEINST", "Institute of Tidal Engineering"}, {"GLENFERR", "Glenferrin Regional"}, {"LORROW", "Abbey Seminary at Lorrow"},
+}
+
+// partners makes the libraries outside, each with an account on which we lend to it.
+func (g *generator) partners() {
+	for _, p := range libraries {
+		id := g.next("patrons")
+		g.patrons = append(g.patrons, patron{id: id, name: p[1], class: "partner", branch: "HVH"})
+		g.add("patrons", id, ident.Number(ident.Card, digits, int(id)*7+3000), p[1], "", p[0], nil, "partner", "HVH", nil, "active", nil, "", "", "", "", nil)
+		// The addresses are those of the stand-ins and set at each start.
+		g.add("partners", g.next("partners"), p[0], p[1], "", "", "training-secret-"+p[0], id)
+		g.partnerPatrons = append(g.partnerPatrons, len(g.patrons)-1)
+	}
+}
+
+// request is what differs between requests.
+type request struct {
+	role     exchange.Role
+	stage    exchange.Stage
+	count    int
+	daysAgo  int
+	lastNote string
+	flag     string // withdrawing, seen, or where a thing from outside is: shelf, loan
+}
+
+var requests = []request{
+	{exchange.Requesting, exchange.Asked, 8, 1, "", ""}, {exchange.Requesting, exchange.Asked, 1, 2, "", "withdrawing"},
+	{exchange.Requesting, exchange.Promised, 3, 3, "", ""}, {exchange.Requesting, exchange.Promised, 2, 9, "To be used in the library only.", ""},
+	{exchange.Requesting, exchange.Shipped, 5, 4, "", ""},
+	{exchange.Requesting, exchange.There, 3, 6, "", "shelf"}, {exchange.Requesting, exchange.There, 3, 11, "", "loan"}, {exchange.Requesting, exchange.There, 2, 30, "", ""},
+	{exchange.Requesting, exchange.Back, 4, 3, "", ""}, {exchange.Requesting, exchange.Done, 8, 12, "", ""},
+	{exchange.Requesting, exchange.Refused, 2, 1, "PolicyProblem", ""}, {exchange.Requesting, exchange.Refused, 2, 15, "NotAvailable", "seen"},
+	{exchange.Requesting, exchange.Withdrawn, 2, 8, "", ""},
+	{exchange.Supplying, exchange.Asked, 4, 0, "", ""}, {exchange.Supplying, exchange.Promised, 3, 1, "", ""},
+	{exchange.Supplying, exchange.Shipped, 2, 2, "", ""}, {exchange.Supplying, exchange.There, 2, 10, "", ""}, {exchange.Supplying, exchange.Done, 2, 14, "", ""},
+}
+
+// exchanges makes sixty requests, in every stage and both directions.
+func (g *generator) exchanges() error {
+	n := 0
+	for _, r := range requests {
+		for range r.count {
+			n++
+			if r.role == exchange.Requesting {
+				if err := g.weAsk(r, n); err != nil {
+					return err
+				}
+				continue
+			}
+			item := g.free("HVH", "book")
+			var itemID, loanID, due any
+			switch r.stage {
+			case exchange.Promised:
+				itemID = g.items[item].id
+			case exchange.Shipped, exchange.There:
+				at := g.moment("HVH", g.today.Add(-r.daysAgo-1))
+				id, until := g.lendNow(item, g.partnerPatrons[n%len(libraries)], "HVH", at)
+				itemID, loanID, due = g.items[item].id, id, until.Date.UTC()
+			}
+			g.theyAsk(r, n, g.titles[g.items[item].title].name, itemID, loanID, due)
+		}
+	}
+	g.awkward(n)
+	return nil
+}
+
+// awkward are two requests of partners that need some thought: for a book that is four months old, and for
+// something that Havenhead owns but cannot find.
+func (g *generator) awkward(n int) {
+	asked := request{exchange.Supplying, exchange.Asked, 1, 0, "", ""}
+	young := g.free("HVH", "new_book")
+	g.rows["items"][g.items[young].id-1][itemAdded] = g.today.Add(-122).UTC()
+	g.theyAsk(asked, n+1, g.titles[g.items[young].title].name, nil, nil, nil)
+	for k := range g.titles {
+		t := &g.titles[k]
+		if len(t.items) == 1 && t.material == "book" && g.items[t.items[0]].home == "HVH" && !g.items[t.items[0]].out {
+			i := &g.items[t.items[0]]
+			i.out = true
+			g.rows["items"][i.id-1][itemStanding] = "missing"
+			g.event(g.moment("HVH", g.today-3), "missed", "HVH", 0, i.id, 0, 0, "Not found twice: reported missing")
+			g.theyAsk(asked, n+2, t.name, nil, nil, nil)
+			return
+		}
+	}
+}
+
+// free finds an item that is at home and not yet part of any story of today.
+func (g *generator) free(branch, material string) int {
+	for k := range g.items {
+		if i := &g.items[k]; !i.out && i.home == branch && i.material == material && !g.told[k] {
+			g.told[k] = true
+			return k
+		}
+	}
+	panic("demo: no free " + material + " at " + branch) // the stock is large enough
+}
+
+func (g *generator) requestRow(r request, n int, number, title string, due, patron, pickup, item, loan any) {
+	moved := g.now.AddDate(0, 0, -r.daysAgo).Add(-time.Duration(n%50) * time.Minute)
+	needed := any(nil)
+	if n%3 == 0 {
+		needed = g.today.Add(20 - r.daysAgo).UTC()
+	}
+	g.add("requests", g.next("requests"), number, string(r.role), int64(n%len(libraries)+1), string(r.stage), r.flag == "withdrawing", r.flag == "seen",
+		title, personName(g.rand), needed, due, patron, pickup, item, loan, r.lastNote, moved.AddDate(0, 0, -2), moved)
+}
+
+func (g *generator) theyAsk(r request, n int, title string, item, loan, due any) {
+	number := fmt.Sprintf("%s-%04d", libraries[n%len(libraries)][0], 4100+n*7)
+	g.requestRow(r, n, number, title, due, nil, nil, item, loan)
+}
+
+func (g *generator) weAsk(r request, n int) error {
+	pickup := g.branchByShare()
+	who := g.byBranch[pickup][g.rand.IntN(len(g.byBranch[pickup]))]
+	p := g.patrons[who]
+	name := titleName(g.rand, "book", n)
+	due := g.today.Add(38 - r.daysAgo)
+	var dueColumn, item any
+	switch r.stage {
+	case exchange.Shipped, exchange.There, exchange.Back, exchange.Done:
+		dueColumn = due.UTC()
+	}
+	if r.stage == exchange.There {
+		id, err := g.lodged(r, name, pickup, who, due)
+		if err != nil {
+			return err
+		}
+		item = id
+	}
+	number := fmt.Sprintf("ORRIN-%06d", n)
+	g.event(g.now.AddDate(0, 0, -r.daysAgo-2), "asked_outside", "HVH", p.id, 0, 0, 0, "Asked "+libraries[n%len(libraries)][1]+" for "+name+", number "+number)
+	g.requestRow(r, n, number, name, dueColumn, p.id, pickup, item, nil)
+	return nil
+}
+
+// lodged is something of a partner's that is here: on the hold shelf, on loan, or back and to be sent home.
+func (g *generator) lodged(r request, name, pickup string, who int, due calendar.Date) (int64, error) {
+	t := title{id: g.next("titles"), name: name, material: "interlibrary"}
+	g.add("titles", t.id, name, "", "", nil)
+	own := exchange.OwnTerms(&due)
+	i := item{id: g.next("items"), title: len(g.titles), home: "HVH", collection: "interlibrary", material: "interlibrary", out: true}
+	at := "HVH"
+	if r.flag != "" {
+		at = pickup
+	}
+	g.add("items", i.id, ident.Number(ident.Item, digits, 90_000_000+int(i.id)), t.id, "HVH", at, "interlibrary", "interlibrary", "", nil, "", "in_use", g.today.Add(-r.daysAgo).UTC(), text(own))
+	t.items = []int{len(g.items)}
+	g.titles, g.items = append(g.titles, t), append(g.items, i)
+	p := g.patrons[who]
+	b := g.table.Branches[pickup].Branch
+	moment := g.moment(pickup, g.today.Add(-r.daysAgo))
+	switch r.flag {
+	case "shelf":
+		until, _ := b.NextOpenDay(g.today + 2)
+		id := g.next("holds")
+		g.add("holds", id, t.id, p.id, pickup, moment, 1, "ready", i.id, nil, moment, until.UTC(), nil)
+		g.event(moment, "hold_ready", pickup, p.id, i.id, 0, id, "On the hold shelf at "+b.Name+" until "+until.Say())
+	case "loan":
+		e := &g.editions[1]
+		settings, err := e.book.ParseSettings([]byte(text(own)))
+		if err != nil {
+			return 0, err
+		}
+		situation := rulebook.Situate(pickup, "HVH", "interlibrary", "interlibrary", p.class)
+		terms := e.book.Decide(situation, settings)
+		until, _ := loan.Lend(b, terms.Loan(), moment)
+		g.add("loans", g.next("loans"), i.id, p.id, pickup, e.id, situation[:], moment, until.Date.UTC(), nil, 0, nil, nil, false)
+		g.event(moment, "lent", pickup, p.id, i.id, g.ids["loans"], 0, "Lent to "+p.name+" until "+until.Say(b))
+	}
+	return i.id, nil
+}
+
+// lendNow lends an item that is still on loan today.
+func (g *generator) lendNow(k, who int, branch string, at time.Time) (int64, loan.Due) {
+	i, p := &g.items[k], g.patrons[who]
+	i.out, i.lastPatron = true, who
+	e := g.editionAt(calendar.DateOf(at.In(g.loc)))
+	situation := rulebook.Situate(branch, i.home, i.collection, i.material, p.class)
+	terms := g.decide(e, situation)
+	b := g.table.Branches[branch].Branch
+	due, _ := loan.Lend(b, terms.Loan(), at)
+	id := g.next("loans")
+	date, instant := any(due.Date.UTC()), any(nil)
+	if due.Hours {
+		date, instant = nil, due.At
+	}
+	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, date, instant, 0, nil, nil, false)
+	g.event(at, "lent", branch, p.id, i.id, id, 0, "Lent to "+p.name+" until "+due.Say(b))
+	return id, due
+}

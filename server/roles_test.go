@@ -1,0 +1,293 @@
+package server_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/server"
+	"nevrin/testkit"
+)
+
+// station is a browser at a server over the demo.
+type station struct {
+	t      *testing.T
+	client http.Client
+	base   string
+}
+
+// serve starts a server over a copy of the demo.
+func serve(t *testing.T) (*act.House, string) {
+	t.Helper()
+	h := testkit.House(t)
+	s, err := server.New(h, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, slog.New(slog.DiscardHandler), server.Options{})
+	require.NoError(t, err)
+	listen := httptest.NewServer(s)
+	t.Cleanup(listen.Close)
+	return h, listen.URL
+}
+
+func at(t *testing.T, base, login string) *station {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	s := &station{t: t, client: http.Client{Jar: jar}, base: base}
+	if login != "" {
+		status, body := s.send(http.MethodPost, "/api/sign-in/demo", "", map[string]string{"login": login})
+		require.Equal(t, http.StatusNoContent, status, body)
+	}
+	return s
+}
+
+// send asks the server; with a key where one is given.
+func (s *station) send(method, path, key string, body any) (int, string) {
+	s.t.Helper()
+	data, err := json.Marshal(body)
+	require.NoError(s.t, err)
+	r, err := http.NewRequest(method, s.base+path, bytes.NewReader(data))
+	require.NoError(s.t, err)
+	r.Header.Set("Content-Type", "application/json")
+	if key != "" {
+		r.Header.Set("Idempotency-Key", key)
+	}
+	answer, err := s.client.Do(r)
+	require.NoError(s.t, err)
+	defer func() { _ = answer.Body.Close() }()
+	text, err := io.ReadAll(answer.Body)
+	require.NoError(s.t, err)
+	return answer.StatusCode, string(text)
+}
+
+// Who may do what: for each operation the roles that may, most modest first. An operation that is not here
+// fails the test, so that nobody adds one without deciding.
+var mayDo = map[string]string{
+	"me":    "anybody",
+	"today": "volunteer", "findPatrons": "volunteer", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
+	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
+	"undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
+	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
+	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk",
+	"mailings": "desk", "messages": "desk",
+	"requests": "interlibrary", "searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "seenRefusal": "interlibrary",
+	"arrivedFromOutside": "interlibrary", "sendHome": "interlibrary", "copiesFor": "interlibrary", "replyToPartner": "interlibrary", "shipToPartner": "interlibrary",
+	"beginDraft": "supervisor", "setTerm": "supervisor", "putInForce": "supervisor", "dropDraft": "supervisor",
+	"moveClock": "supervisor", "sendMailing": "supervisor", "dropMailing": "supervisor", "settleMessage": "supervisor",
+}
+
+var roleLogins = map[string]string{"volunteer": "wil", "desk": "jory", "interlibrary": "caspar", "supervisor": "maren", "administrator": "ada"}
+
+// roles from the most modest on; each may do what those before it may.
+var roles = []string{"volunteer", "desk", "interlibrary", "supervisor", "administrator"}
+
+// description is as much of an OpenAPI description as is needed to send well-formed requests.
+type description struct {
+	Paths map[string]map[string]struct {
+		OperationID string `json:"operationId"`
+		Parameters  []struct {
+			Name, In string
+			Required bool
+			Schema   schema
+		}
+		RequestBody struct {
+			Content map[string]struct{ Schema schema }
+		} `json:"requestBody"`
+	}
+	Components struct{ Schemas map[string]schema }
+}
+
+type schema struct {
+	Ref        string `json:"$ref"`
+	Type       any
+	Format     string
+	Enum       []any
+	MinLength  int `json:"minLength"`
+	Maximum    float64
+	Required   []string
+	Properties map[string]schema
+}
+
+// sample is a value that a schema lets pass.
+func (d *description) sample(s schema) any {
+	if s.Ref != "" {
+		return d.sample(d.Components.Schemas[s.Ref[strings.LastIndex(s.Ref, "/")+1:]])
+	}
+	if len(s.Enum) > 0 {
+		return s.Enum[len(s.Enum)-1]
+	}
+	kind := fmt.Sprint(s.Type)
+	switch {
+	case s.Format == "date":
+		return "2026-10-06"
+	case strings.Contains(kind, "object"):
+		out := map[string]any{}
+		for _, name := range s.Required {
+			if name != "$schema" {
+				out[name] = d.sample(s.Properties[name])
+			}
+		}
+		return out
+	case strings.Contains(kind, "array"):
+		return []any{}
+	case strings.Contains(kind, "integer"), strings.Contains(kind, "number"):
+		if s.Maximum > 0 {
+			return s.Maximum
+		}
+		return 987654321
+	case strings.Contains(kind, "boolean"):
+		return false
+	}
+	return strings.Repeat("x", max(s.MinLength, 1))
+}
+
+// Roles are enforced in the server, operation by operation.
+func TestRolesAreEnforced(t *testing.T) {
+	_, base := serve(t)
+	data, err := server.OpenAPI()
+	require.NoError(t, err)
+	var d description
+	require.NoError(t, json.Unmarshal(data, &d))
+	stations := map[string]*station{"": at(t, base, "")}
+	for _, role := range roles {
+		stations[role] = at(t, base, roleLogins[role])
+	}
+	known := map[string]bool{}
+	for path, methods := range d.Paths {
+		for method, op := range methods {
+			least, decided := mayDo[op.OperationID]
+			if !assert.True(t, decided, "who may do %s?", op.OperationID) {
+				continue
+			}
+			known[op.OperationID] = true
+			target, query := path, []string{}
+			for _, p := range op.Parameters {
+				switch {
+				case p.In == "path":
+					target = strings.ReplaceAll(target, "{"+p.Name+"}", fmt.Sprint(d.sample(p.Schema)))
+				case p.In == "query" && p.Required:
+					query = append(query, p.Name+"="+fmt.Sprint(d.sample(p.Schema)))
+				}
+			}
+			if op.OperationID == "searchOutside" {
+				query = append(query, "words=tide")
+			}
+			target += "?" + strings.Join(query, "&")
+			var body any
+			for _, content := range op.RequestBody.Content {
+				body = d.sample(content.Schema)
+			}
+			for role, s := range stations {
+				status, says := s.send(strings.ToUpper(method), target, "test-"+op.OperationID+role, body)
+				says = role + " " + op.OperationID + ": " + says
+				switch {
+				case least == "anybody":
+					assert.Equal(t, http.StatusOK, status, says)
+				case role == "":
+					assert.Equal(t, http.StatusUnauthorized, status, says)
+				case slices.Index(roles, role) < slices.Index(roles, least):
+					assert.Equal(t, http.StatusForbidden, status, says)
+					assert.Contains(t, says, "Ask somebody whose role does")
+				default:
+					assert.NotContains(t, []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusInternalServerError}, status, says)
+				}
+			}
+		}
+	}
+	for id := range mayDo {
+		assert.True(t, known[id], "%s is no operation any more", id)
+	}
+}
+
+// A doubled request, over HTTP: the same key gives the same answer, and another request under it is refused.
+func TestDoubledRequests(t *testing.T) {
+	h, base := serve(t)
+	jory := at(t, base, "jory")
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	patron := testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card)
+	scan := map[string]any{"text": item, "patron": json.Number(patron)}
+	status, first := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", scan)
+	require.Equal(t, http.StatusOK, status, first)
+	_, second := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", scan)
+	assert.JSONEq(t, first, second)
+	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ? AND l.returned_at IS NULL", item))
+	status, says := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", map[string]any{"text": card})
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, says, "A new request needs a new key")
+	status, says = jory.send(http.MethodPost, "/api/desk/scan", "", scan)
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "a write without a key")
+	assert.Contains(t, says, "Idempotency-Key")
+}
+
+func TestSigningIn(t *testing.T) {
+	h, base := serve(t)
+	hash, err := argon2id.CreateHash("a long pass phrase", &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
+	require.NoError(t, err)
+	require.NoError(t, h.DB.Exec("INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES ('real', 'Real Person', 'desk', 'SLM', ?)", hash).Error)
+	s := at(t, base, "")
+	for _, wrong := range []map[string]string{{"login": "real", "password": "guess"}, {"login": "nobody", "password": "a long pass phrase"}, {"login": "jory", "password": ""}} {
+		status, says := s.send(http.MethodPost, "/api/sign-in", "", wrong)
+		assert.Equal(t, http.StatusForbidden, status, says)
+	}
+	status, says := s.send(http.MethodPost, "/api/sign-in/demo", "", map[string]string{"login": "real"})
+	assert.Equal(t, http.StatusForbidden, status, "only people of the demo sign in with one click: %s", says)
+	status, says = s.send(http.MethodPost, "/api/sign-in", "", map[string]string{"login": "real", "password": "a long pass phrase"})
+	require.Equal(t, http.StatusNoContent, status, says)
+	status, _ = s.send(http.MethodGet, "/api/today", "", nil)
+	assert.Equal(t, http.StatusOK, status)
+
+	status, says = s.send(http.MethodPost, "/api/branch", "", map[string]string{"branch": "XXX"})
+	assert.Equal(t, http.StatusNotFound, status, says)
+	status, _ = s.send(http.MethodPost, "/api/branch", "", map[string]string{"branch": "WRN"})
+	assert.Equal(t, http.StatusNoContent, status)
+	_, says = s.send(http.MethodGet, "/api/me", "", nil)
+	assert.Contains(t, says, `"branch":"WRN"`)
+
+	require.NoError(t, h.DB.Exec("UPDATE staff SET active = false WHERE login = 'real'").Error)
+	status, _ = s.send(http.MethodGet, "/api/today", "", nil)
+	assert.Equal(t, http.StatusUnauthorized, status, "who has left is out at once, not at the end of the session")
+}
+
+// What partners send is taken only at an address whose secret is known, and only if it is a message.
+func TestPartnersMessages(t *testing.T) {
+	h, base := serve(t)
+	secret := testkit.Text(t, h, "SELECT secret FROM partners WHERE symbol = 'KELMOUTH'")
+	send := func(secret, body string) (int, string) {
+		answer, err := http.Post(base+"/iso18626/"+secret, "application/xml", strings.NewReader(body))
+		require.NoError(t, err)
+		defer func() { _ = answer.Body.Close() }()
+		text, err := io.ReadAll(answer.Body)
+		require.NoError(t, err)
+		return answer.StatusCode, string(text)
+	}
+	ask := func(number, title string) string {
+		return `<ISO18626Message xmlns="http://illtransactions.org/2013/iso18626"><request><header><supplyingAgencyId><agencyIdType>ISIL</agencyIdType><agencyIdValue>ORRIN</agencyIdValue></supplyingAgencyId>` +
+			`<requestingAgencyId><agencyIdType>ISIL</agencyIdType><agencyIdValue>KELMOUTH</agencyIdValue></requestingAgencyId><timestamp>2026-10-06T09:12:00-03:00</timestamp>` +
+			`<requestingAgencyRequestId>` + number + `</requestingAgencyRequestId></header><bibliographicInfo><title>` + title + `</title></bibliographicInfo><serviceInfo><serviceType>Loan</serviceType></serviceInfo></request></ISO18626Message>`
+	}
+	status, says := send("not-the-secret-of-anybody", ask("K-1", "Anything"))
+	assert.Equal(t, http.StatusForbidden, status, says)
+	status, _ = send(secret, "hello")
+	assert.Equal(t, http.StatusBadRequest, status)
+	for range 2 { // said twice, taken once
+		status, says = send(secret, ask("K-1", "The Patient Ferryman"))
+		assert.Equal(t, http.StatusOK, status)
+		assert.Contains(t, says, "<messageStatus>OK</messageStatus>")
+	}
+	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM requests WHERE number = 'K-1'"))
+	_, says = send(secret, ask("K-2", ""))
+	assert.Contains(t, says, "<messageStatus>ERROR</messageStatus>")
+	assert.Contains(t, says, "names no title")
+}
