@@ -1,0 +1,134 @@
+package rulebook_test
+
+import (
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"nevrin/core/rulebook"
+)
+
+// every calls for all situations of the small world, with values that no rule names.
+func every(call func(at rulebook.Situation)) {
+	var look func(at rulebook.Situation, d int)
+	look = func(at rulebook.Situation, d int) {
+		if d == len(worldValues) {
+			call(at)
+			return
+		}
+		values := worldValues[d]
+		if !rulebook.Dimension(d).OfBranch() {
+			values = append([]string{"unheard of"}, values...)
+		}
+		for _, v := range values {
+			at[d] = v
+			look(at, d+1)
+		}
+	}
+	look(rulebook.Situation{}, 0)
+}
+
+// A comparison names every situation whose term differs, and no other.
+func TestComparisonIsComplete(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		old, new := anyRules(t), anyRules(t)
+		shifts := rulebook.CompareTerms(old, new)
+		every(func(at rulebook.Situation) {
+			was, is := old.Decide(at, nil), new.Decide(at, nil)
+			differs := !was.Value(rulebook.Renewals).Equal(is.Value(rulebook.Renewals))
+			named := 0
+			for _, s := range shifts {
+				inside := true
+				for d, values := range s.Alike {
+					v := at[d]
+					if v == "unheard of" {
+						v = ""
+					}
+					found := false
+					for _, x := range values {
+						// A value that only one world names stands under "" where no rule names it.
+						found = found || x == v || x == "" && !namedBy(old, new, d, v)
+					}
+					inside = inside && found
+				}
+				if inside {
+					named++
+					if !s.New.Value.Equal(is.Value(rulebook.Renewals)) {
+						t.Fatalf("%v: the comparison says %v", at, s)
+					}
+				}
+			}
+			if differs != (named == 1) || named > 1 {
+				t.Fatalf("%v differs: %v, named %d times in %v", at, differs, named, shifts)
+			}
+		})
+	})
+}
+
+func namedBy(old, new *rulebook.Rulebook, d int, v string) bool {
+	for _, b := range []*rulebook.Rulebook{old, new} {
+		for _, r := range b.Rules {
+			for _, x := range r.Scope[d].Values {
+				if x == v {
+					return true
+				}
+			}
+		}
+	}
+	return rulebook.Dimension(d).OfBranch()
+}
+
+// A rule that decides nothing can be struck out, and one that decides something cannot.
+func TestRulesThatDecideNothing(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		book := anyRules(t)
+		found := map[string]bool{}
+		every(func(at rulebook.Situation) {
+			terms := book.Decide(at, nil)
+			found[terms.Of(rulebook.Renewals).RuleID()] = true
+		})
+		for k, terms := range book.Decides() {
+			if terms[rulebook.Renewals] != found[book.Rules[k].ID] {
+				t.Fatalf("%s decides: %v, found %v", book.Rules[k].ID, terms, found)
+			}
+		}
+	})
+}
+
+func TestComparisonInWords(t *testing.T) {
+	data, err := os.ReadFile("../testdata/worked-rules.json")
+	require.NoError(t, err)
+	old, err := rulebook.Read(data)
+	require.NoError(t, err)
+	rules := append([]*rulebook.Rule{}, old.Rules...)
+	longer, err := old.ParseSettings([]byte(`{"loan_period": "P10D"}`))
+	require.NoError(t, err)
+	for k, r := range rules {
+		if r.ID == "films" {
+			changed := *r
+			changed.Settings = append(append([]rulebook.Setting{}, longer...), r.Settings[1:]...)
+			rules[k] = &changed
+		}
+	}
+	gone := rules[len(rules)-1]
+	new := rulebook.New(old.Currency, old.Branches, old.Ranking, rules[:len(rules)-1])
+	changes := rulebook.CompareRules(old, new)
+	require.Len(t, changes, 2)
+	assert.Equal(t, "films", changes[0].New.ID)
+	assert.Equal(t, gone.ID, changes[1].Old.ID)
+	assert.Nil(t, changes[1].New)
+	assert.Empty(t, rulebook.CompareRules(old, old))
+	assert.Empty(t, rulebook.CompareTerms(old, old))
+	said := ""
+	for _, s := range rulebook.CompareTerms(old, new) {
+		if s.Term == rulebook.LoanPeriod {
+			said += new.SayShift(s) + fmt.Sprintln(":", s.Old.Value.Say(s.Term, old.Currency), "to", s.New.Value.Say(s.Term, old.Currency))
+		}
+	}
+	assert.Contains(t, said, "material class film")
+	assert.Contains(t, said, "7 days to 10 days")
+}
