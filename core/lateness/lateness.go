@@ -104,13 +104,13 @@ func start(b *calendar.Branch, due loan.Due) moment { return moment{due.End(b), 
 func settle(b *calendar.Branch, t Terms, price *money.Amount, from, to moment, letOff int, title string) (Result, why.Trace) {
 	trace := why.New(title).Add(why.Fact, "Counted from "+from.date.Say()+" to "+calendar.SayInstant(to.at, b.Location))
 	late, trace := units(b, t.Unit, from, to, trace)
-	result := Result{Late: late}
 	left := late
 	if letOff > 0 && !t.Unit.InHours() && late > 0 {
 		off := min(letOff, left)
 		left -= off
 		trace = trace.Add(why.Limit, t.Unit.Say(off)+" let off at the desk")
 	}
+	result := cost(t, price, late, left)
 	switch {
 	case late == 0:
 		trace.Result = "Not late"
@@ -119,23 +119,90 @@ func settle(b *calendar.Branch, t Terms, price *money.Amount, from, to moment, l
 		trace.Result = t.Unit.Say(late) + " late, nothing charged"
 		return result, trace.Add(why.Limit, t.Unit.Say(left)+", not more than the grace of "+t.Unit.Say(t.Grace)+": nothing is charged")
 	case t.GraceStays && t.Grace > 0:
-		result.Charged = left - t.Grace
 		trace = trace.Add(why.Limit, "The grace of "+t.Unit.Say(t.Grace)+" stays free")
-	default:
-		result.Charged = left
-		if t.Grace > 0 {
-			trace = trace.Add(why.Limit, "Past the grace of "+t.Unit.Say(t.Grace)+", so every unit counts")
-		}
+	case t.Grace > 0:
+		trace = trace.Add(why.Limit, "Past the grace of "+t.Unit.Say(t.Grace)+", so every unit counts")
 	}
-	result.Fine = money.Amount(result.Charged) * t.Rate
-	trace = trace.Add(why.Sum, t.Unit.Say(result.Charged)+" at "+t.Currency.Format(t.Rate)+" is "+t.Currency.Format(result.Fine))
-	result.Fine, trace = capped(t, price, result.Fine, trace)
+	full := money.Amount(result.Charged) * t.Rate
+	trace = trace.Add(why.Sum, t.Unit.Say(result.Charged)+" at "+t.Currency.Format(t.Rate)+" is "+t.Currency.Format(full))
+	if _, reason := capped(t, price, full); reason != "" {
+		trace = trace.Add(why.Limit, reason+t.Currency.Format(result.Fine))
+	}
 	trace.Result = t.Unit.Say(late) + " late, " + t.Currency.Format(result.Fine)
 	return result, trace
 }
 
-// capped holds a fine to the lower of its limit and the item's price.
-func capped(t Terms, price *money.Amount, fine money.Amount, trace why.Trace) (money.Amount, why.Trace) {
+// cost is what units of lateness come to, of which so many are left after those let off.
+func cost(t Terms, price *money.Amount, late, left int) Result {
+	r := Result{Late: late}
+	switch {
+	case left <= t.Grace:
+		return r
+	case t.GraceStays:
+		r.Charged = left - t.Grace
+	default:
+		r.Charged = left
+	}
+	r.Fine, _ = capped(t, price, money.Amount(r.Charged)*t.Rate)
+	return r
+}
+
+// Counter works out lateness without its why, for sums over very many loans. It remembers how many
+// units lie between two dates. It is for one goroutine.
+type Counter struct {
+	days map[stretch]int
+}
+
+type stretch struct {
+	branch   *calendar.Branch
+	unit     Unit
+	from, to calendar.Date
+}
+
+// NewCounter builds a counter.
+func NewCounter() *Counter { return &Counter{map[stretch]int{}} }
+
+// AtRenewal and AtReturn are the sums of the functions of that name.
+func (c *Counter) AtRenewal(b *calendar.Branch, t Terms, price *money.Amount, due loan.Due, renewed time.Time) Result {
+	late := c.units(b, t.Unit, start(b, due), moment{renewed, b.Date(renewed)})
+	return cost(t, price, late, late)
+}
+
+func (c *Counter) AtReturn(b *calendar.Branch, t Terms, price *money.Amount, due loan.Due, renewed *time.Time, returned time.Time) Result {
+	from := start(b, due)
+	if renewed != nil && renewed.After(from.at) {
+		from = moment{*renewed, b.Date(*renewed)}
+	}
+	late := c.units(b, t.Unit, from, moment{returned, b.Date(returned)})
+	return cost(t, price, late, late)
+}
+
+func (c *Counter) units(b *calendar.Branch, unit Unit, from, to moment) int {
+	if unit.InHours() {
+		n, _ := hoursBetween(b, unit, from, to)
+		return n
+	}
+	if to.date <= from.date {
+		return 0
+	}
+	if unit == CalendarDay {
+		return to.date.DaysSince(from.date)
+	}
+	key := stretch{b, unit, from.date, to.date}
+	n, known := c.days[key]
+	if !known {
+		for d := from.date + 1; d <= to.date; d++ {
+			if b.OpenOn(d) {
+				n++
+			}
+		}
+		c.days[key] = n
+	}
+	return n
+}
+
+// capped holds a fine to the lower of its limit and the item's price; the reason is empty where neither bit.
+func capped(t Terms, price *money.Amount, fine money.Amount) (money.Amount, string) {
 	limit, reason := fine, ""
 	if t.Limit != nil && *t.Limit < limit {
 		limit, reason = *t.Limit, "The most one stretch of lateness costs is "
@@ -143,10 +210,7 @@ func capped(t Terms, price *money.Amount, fine money.Amount, trace why.Trace) (m
 	if t.UpToPrice && price != nil && *price < limit {
 		limit, reason = *price, "Never more than the item's price, "
 	}
-	if reason != "" {
-		trace = trace.Add(why.Limit, reason+t.Currency.Format(limit))
-	}
-	return limit, trace
+	return limit, reason
 }
 
 func units(b *calendar.Branch, unit Unit, from, to moment, trace why.Trace) (int, why.Trace) {
@@ -173,15 +237,23 @@ func units(b *calendar.Branch, unit Unit, from, to moment, trace why.Trace) (int
 }
 
 func hours(b *calendar.Branch, unit Unit, from, to moment, trace why.Trace) (int, why.Trace) {
-	if !to.at.After(from.at) {
+	n, passed := hoursBetween(b, unit, from, to)
+	if n == 0 {
 		return 0, trace
+	}
+	return n, trace.Add(why.Sum, passed.Round(time.Minute).String()+" of "+strings.ReplaceAll(string(unit), "_", " ")+"s, rounded up to "+strconv.Itoa(n))
+}
+
+// hoursBetween sums elapsed or open time and then rounds up to whole hours.
+func hoursBetween(b *calendar.Branch, unit Unit, from, to moment) (int, time.Duration) {
+	if !to.at.After(from.at) {
+		return 0, 0
 	}
 	passed := to.at.Sub(from.at)
 	if unit == OpenHour {
 		passed = b.OpenBetween(from.at, to.at)
 	}
-	n := int((passed + time.Hour - 1) / time.Hour)
-	return n, trace.Add(why.Sum, passed.Round(time.Minute).String()+" of "+strings.ReplaceAll(string(unit), "_", " ")+"s, rounded up to "+strconv.Itoa(n))
+	return int((passed + time.Hour - 1) / time.Hour), passed
 }
 
 func sayDay(d calendar.Date) string { return d.UTC().Format("Mon 2 Jan") }

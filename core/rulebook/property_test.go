@@ -67,6 +67,10 @@ func TestFinesAreFair(t *testing.T) {
 			return r.Fine
 		}
 		got := fine(terms, first)
+		r, _ := lateness.AtReturn(b, terms, &price, due, nil, lateness.Return{At: later})
+		if fast := lateness.NewCounter().AtReturn(b, terms, &price, due, nil, later); fast != r {
+			t.Fatalf("without its why the sum is %v, with it %v", fast, r)
+		}
 		if later := fine(terms, later); later < got {
 			t.Fatalf("coming back later costs %d, sooner %d", later, got)
 		}
