@@ -59,6 +59,7 @@ type networkFile struct {
 	Collections     [][2]string
 	Staff           [][4]string
 	Rules           []rulebook.RuleFile
+	Examples        []map[string]any
 }
 
 // Make makes the demo network unless a network is there already.
@@ -238,7 +239,7 @@ func (g *generator) rules() error {
 		Scope: map[string][]string{"lending_branch": {"zone:islands"}, "material_class": {"film"}}, Terms: map[string]any{"loan_period": "P14D"}})
 	for k, rules := range [][]rulebook.RuleFile{older, g.file.Rules, draft} {
 		id, from := int64(k+1), []calendar.Date{calendar.MakeDate(2025, 9, 1), calendar.MakeDate(2026, 2, 2), 0}[k]
-		book, err := rulebook.ReadRuleList([]byte(text(rules)), g.money, calendars, rulebook.DefaultRanking)
+		book, err := rulebook.ReadParts(rulebook.Parts{Rules: []byte(text(rules)), Examples: []byte(text(g.file.Examples))}, g.money, calendars)
 		if err != nil {
 			return fmt.Errorf("edition %d: %w", k+6, err)
 		}
@@ -246,11 +247,11 @@ func (g *generator) rules() error {
 			return fmt.Errorf("edition %d: %s and %s conflict in %s", k+6, c[0].Rules[0].ID, c[0].Rules[1].ID, c[0].Term)
 		}
 		if k == 2 {
-			g.add("editions", id, 8, "draft", nil, nil, "Films on the islands", text(rules), int64(2), 1, "")
+			g.add("editions", id, 8, "draft", nil, nil, "Films on the islands", text(rules), int64(2), 1, "", text(g.file.Examples))
 			continue
 		}
 		g.editions = append(g.editions, edition{id, from, rules, book})
-		g.add("editions", id, k+6, "in_force", from.UTC(), calendar.Local(from, 8*60, g.loc), []string{"Rules of 2025", "After the winter review"}[k], text(rules), nil, 1, "")
+		g.add("editions", id, k+6, "in_force", from.UTC(), calendar.Local(from, 8*60, g.loc), []string{"Rules of 2025", "After the winter review"}[k], text(rules), nil, 1, "", text(g.file.Examples))
 	}
 	return nil
 }

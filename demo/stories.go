@@ -11,9 +11,17 @@ import (
 
 // stories are what somebody who tries the demo may come upon.
 func (g *generator) stories() {
-	g.lateFilms()
 	g.sameNovelAgain()
+	g.lateFilms()
 	g.laptopAcrossClosing()
+	g.reports()
+}
+
+// reports are what branches think is wrong, waiting for the supervisor.
+func (g *generator) reports() {
+	film := g.rows["loans"][len(g.rows["loans"])-2] // of the family
+	g.add("reports", g.next("reports"), g.now.Add(-26*time.Hour), int64(2), "SLM", film[2], film[1], film[0], "This film got a week and is late already.", "Two weeks, as on the islands.")
+	g.add("reports", g.next("reports"), g.now.Add(-3*time.Hour), int64(5), "SKN", nil, nil, nil, "Thursday's returns were fined for the day of the storm.", "No lateness for a day on which the ferry did not run.")
 }
 
 // lateFilms: a family of four with one late film each. The youngest is a boy whose guardian refused

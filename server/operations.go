@@ -13,8 +13,6 @@ import (
 	"nevrin/app/stock"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
-	"nevrin/core/rulebook"
-	"nevrin/core/why"
 	"nevrin/store"
 )
 
@@ -65,20 +63,6 @@ type Scanned struct {
 	Text string `json:"text" minLength:"1" maxLength:"200"`
 }
 
-// GridQuery asks for a grid.
-type GridQuery struct {
-	Edition int64  `query:"edition" required:"true"`
-	Term    string `query:"term" required:"true"`
-	Branch  string `query:"branch" required:"true"`
-}
-
-// CellQuery asks for one cell of a grid.
-type CellQuery struct {
-	GridQuery
-	Patron   string `query:"patron_class" required:"true"`
-	Material string `query:"material_class" required:"true"`
-}
-
 func (s *Server) houseOperations() {
 	lookOpen(s, "/me", "me", "Who is signed in, where, and when it is", func(a *act.Act) (Me, error) {
 		me := Me{Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now, Timezone: a.Network.Timezone,
@@ -122,36 +106,6 @@ func (s *Server) houseOperations() {
 	}
 	look(s, "/items", "items", "Items of a title, or one item", everyone, func(a *act.Act, in *items) ([]people.Item, error) {
 		return people.Items(a, in.Title, in.Item, in.Barcode)
-	})
-}
-
-func (s *Server) ruleOperations() {
-	look(s, "/rulebook", "rulebook", "Editions, terms and dimensions", everyone, func(a *act.Act, _ *nothing) (*rules.Overview, error) { return rules.Look(a) })
-	look(s, "/rulebook/grid", "grid", "Patron classes against material classes, one term in the cells", everyone, func(a *act.Act, in *GridQuery) (*rules.Grid, error) {
-		return rules.Ask(a, rules.Question{Edition: in.Edition, Term: in.Term, Branch: in.Branch})
-	})
-	look(s, "/rulebook/why", "whyCell", "Why a cell is as it is", everyone, func(a *act.Act, in *CellQuery) (*why.Trace, error) {
-		return rules.WhyCell(a, in.Edition, in.Term, rulebook.Situate(in.Branch, in.Branch, "", in.Material, in.Patron))
-	})
-	type named struct {
-		Name string `json:"name" maxLength:"200"`
-	}
-	do(s, http.MethodPost, "/rulebook/drafts", "beginDraft", "Begin a draft from the edition in force", supervising, func(a *act.Act, in *Sent[named]) (*rules.Edition, error) {
-		return rules.Draft(a, in.Body.Name)
-	})
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/terms", "setTerm", "Set one term for a scope in a draft", supervising, func(a *act.Act, in *OneSent[rules.Change]) (*rules.Edition, error) {
-		return rules.Set(a, in.ID, in.Body)
-	})
-	type start struct {
-		Revision int           `json:"revision"`
-		From     calendar.Date `json:"from" format:"date"`
-		Reason   string        `json:"reason" maxLength:"500"`
-	}
-	do(s, http.MethodPost, "/rulebook/drafts/{id}/in-force", "putInForce", "Put a draft in force from a date", supervising, func(a *act.Act, in *OneSent[start]) (*rules.Edition, error) {
-		return rules.PutInForce(a, in.ID, in.Body.Revision, in.Body.From, in.Body.Reason)
-	})
-	do(s, http.MethodDelete, "/rulebook/drafts/{id}", "dropDraft", "Give a draft up", supervising, func(a *act.Act, in *One) (Done, error) {
-		return Done{true}, rules.Discard(a, in.ID)
 	})
 }
 

@@ -73,6 +73,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Post("/api/sign-out", s.signOut)
 		r.Post("/api/branch", s.changeBranch)
 		r.Get("/api/slips/hold/{id}", s.holdSlip)
+		s.files(r)
 	})
 	return s, nil
 }

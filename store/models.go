@@ -14,7 +14,6 @@ type Network struct {
 	Digits       string
 	Currency     string
 	Timezone     string
-	Ranking      pq.StringArray `gorm:"type:text[]"`
 	FetchMinutes int
 	Version      int64
 }
@@ -77,6 +76,46 @@ type Edition struct {
 	FromID    *int64
 	Revision  int
 	Reason    string
+	Ranking   pq.StringArray  `gorm:"type:text[]"`
+	Examples  json.RawMessage `gorm:"type:jsonb"`
+}
+
+// Report says that terms are wrong, from a branch to the supervisor.
+type Report struct {
+	ID         int64
+	At         time.Time
+	StaffID    int64
+	Staff      *Staff
+	BranchCode string
+	PatronID   *int64
+	Patron     *Patron
+	ItemID     *int64
+	Item       *Item
+	LoanID     *int64
+	Loan       *Loan
+	Happened   string
+	Expected   string
+	Answer     string
+	AnsweredBy *int64
+	AnsweredAt *time.Time
+}
+
+// Rehearsal is a draft tried on what really happened.
+type Rehearsal struct {
+	ID        int64
+	EditionID int64
+	Edition   *Edition
+	Revision  int
+	Since     time.Time `gorm:"type:date"`
+	Until     time.Time `gorm:"type:date"`
+	State     string
+	Done      int
+	Total     int
+	Result    json.RawMessage `gorm:"type:jsonb"`
+	Problem   string
+	StaffID   int64
+	BegunAt   time.Time
+	Seconds   float64
 }
 
 // Patron is a person who borrows.

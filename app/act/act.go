@@ -248,7 +248,7 @@ func (h *House) book(tx *gorm.DB, id int64) (*Edition, error) {
 	if err := tx.First(&row, id).Error; err != nil {
 		return nil, NotFound(err, "edition")
 	}
-	book, err := ParseRules(h.network, row.Rules)
+	book, err := ParseEdition(h.network, &row)
 	if err != nil {
 		return nil, fmt.Errorf("edition %d: %w", row.Number, err)
 	}
@@ -259,17 +259,9 @@ func (h *House) book(tx *gorm.DB, id int64) (*Edition, error) {
 	return e, nil
 }
 
-// ParseRules reads a list of rules against the network.
-func ParseRules(n *Network, rules json.RawMessage) (*rulebook.Rulebook, error) {
-	var ranking rulebook.Ranking
-	for i, id := range n.Ranking {
-		d, ok := rulebook.DimensionByID(id)
-		if !ok || i >= len(ranking) {
-			return nil, fmt.Errorf("the network's ranking names %q", id)
-		}
-		ranking[i] = d
-	}
-	return rulebook.ReadRuleList(rules, n.Money, n.Branches, ranking)
+// ParseEdition reads the rules of an edition against the network, without its examples.
+func ParseEdition(n *Network, row *store.Edition) (*rulebook.Rulebook, error) {
+	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Ranking: row.Ranking}, n.Money, n.Branches)
 }
 
 func loadNetwork(tx *gorm.DB) (*Network, error) {

@@ -30,6 +30,8 @@ type Edition struct {
 	Revision int    `json:"revision"`
 	Changes  int    `json:"changes" doc:"Of a draft: rules that differ from the edition it came from"`
 	Reason   string `json:"reason"`
+
+	Ranking []string `json:"ranking" doc:"Dimensions, strongest first"`
 }
 
 // Value names a value of a dimension.
@@ -43,7 +45,6 @@ type Overview struct {
 	Editions   []Edition           `json:"editions" doc:"Oldest first"`
 	Terms      []rulebook.TermInfo `json:"terms"`
 	Dimensions map[string][]Value  `json:"dimensions"`
-	Ranking    []string            `json:"ranking"`
 }
 
 // Look gives the editions, terms and values.
@@ -52,7 +53,7 @@ func Look(a *act.Act) (*Overview, error) {
 	if err := a.Order("coalesce(starts_on, 'infinity'), started_at, number").Find(&rows).Error; err != nil {
 		return nil, err
 	}
-	out := &Overview{Editions: []Edition{}, Terms: rulebook.All[:], Dimensions: values(a), Ranking: a.Network.Ranking}
+	out := &Overview{Editions: []Edition{}, Terms: rulebook.All[:], Dimensions: values(a)}
 	byID := map[int64]json.RawMessage{}
 	for _, r := range rows {
 		byID[r.ID] = r.Rules
@@ -68,7 +69,7 @@ func Look(a *act.Act) (*Overview, error) {
 }
 
 func show(a *act.Act, r *store.Edition) Edition {
-	e := Edition{ID: r.ID, Number: r.Number, State: r.State, Name: r.Name, Revision: r.Revision, Reason: r.Reason}
+	e := Edition{ID: r.ID, Number: r.Number, State: r.State, Name: r.Name, Revision: r.Revision, Reason: r.Reason, Ranking: r.Ranking}
 	var list []json.RawMessage
 	if json.Unmarshal(r.Rules, &list) == nil {
 		e.Rules = len(list)
@@ -141,39 +142,65 @@ type Cell struct {
 // Grid is two dimensions against each other, one term in the cells.
 type Grid struct {
 	Term    string   `json:"term"`
-	Branch  string   `json:"branch"`
 	Rows    []Value  `json:"rows"`
 	Columns []Value  `json:"columns"`
 	Cells   [][]Cell `json:"cells"`
 }
 
-// Question is which grid is asked for. Rows are patron classes, columns material classes.
+// Question is which grid is asked for: two dimensions, and what the others are fixed to.
 type Question struct {
-	Edition int64
-	Term    string
-	Branch  string
+	Edition       int64
+	Term          string
+	Rows, Columns string // dimensions
+	At            rulebook.Situation
 }
 
-// Ask works out a grid for items of a branch lent there.
-func Ask(a *act.Act, q Question) (*Grid, error) {
-	term, ok := rulebook.TermByID(q.Term)
-	if !ok {
-		return nil, act.Problemf(act.Invalid, "There is no term %q.", q.Term)
+// axes are the dimensions of rows and columns.
+func (q *Question) axes() (rows, columns rulebook.Dimension, err error) {
+	rows, ok := rulebook.DimensionByID(q.Rows)
+	columns, also := rulebook.DimensionByID(q.Columns)
+	if !ok || !also || rows == columns {
+		return 0, 0, act.Problemf(act.Invalid, "A grid has two different dimensions of %s.", strings.Join(rulebook.DimensionIDs[:], ", "))
 	}
-	if _, err := a.Network.Branch(q.Branch); err != nil {
+	return rows, columns, nil
+}
+
+// situation is that of a cell. Items are of the lending branch where nothing else is said.
+func (q *Question) situation(rows, columns rulebook.Dimension, row, column string) rulebook.Situation {
+	at := q.At
+	at[rows], at[columns] = row, column
+	if at[rulebook.HomeBranch] == "" && rows != rulebook.HomeBranch && columns != rulebook.HomeBranch {
+		at[rulebook.HomeBranch] = at[rulebook.LendingBranch]
+	}
+	return at
+}
+
+// Ask works out a grid.
+func Ask(a *act.Act, q Question) (*Grid, error) {
+	term, err := termOf(q.Term)
+	if err != nil {
 		return nil, err
+	}
+	rows, columns, err := q.axes()
+	if err != nil {
+		return nil, err
+	}
+	if code := q.At[rulebook.LendingBranch]; code != "" {
+		if _, err := a.Network.Branch(code); err != nil {
+			return nil, err
+		}
 	}
 	book, err := a.Edition(q.Edition)
 	if err != nil {
 		return nil, err
 	}
 	all := values(a)
-	g := &Grid{Term: q.Term, Branch: q.Branch, Rows: all["patron_class"], Columns: all["material_class"]}
+	g := &Grid{Term: q.Term, Rows: all[q.Rows], Columns: all[q.Columns]}
 	most := 0.0
 	for _, row := range g.Rows {
 		var cells []Cell
 		for _, col := range g.Columns {
-			at := rulebook.Situate(q.Branch, q.Branch, "", col.Code, row.Code)
+			at := q.situation(rows, columns, row.Code, col.Code)
 			terms := book.Decide(at, nil)
 			c := cell(book.Rulebook, &terms, term)
 			if now := a.Book.Decide(at, nil); a.Book.ID != book.ID && !now.Value(term).Equal(terms.Value(term)) {
@@ -192,6 +219,14 @@ func Ask(a *act.Act, q Question) (*Grid, error) {
 		}
 	}
 	return g, nil
+}
+
+func termOf(id string) (rulebook.Term, error) {
+	term, ok := rulebook.TermByID(id)
+	if !ok {
+		return 0, act.Problemf(act.Invalid, "There is no term %q.", id)
+	}
+	return term, nil
 }
 
 func cell(book *rulebook.Rulebook, terms *rulebook.Terms, t rulebook.Term) Cell {
@@ -236,13 +271,16 @@ func short(v rulebook.Value, t rulebook.Term, book *rulebook.Rulebook) string {
 
 // WhyCell tells why a cell of an edition is as it is, and when something lent now would be due.
 func WhyCell(a *act.Act, edition int64, termID string, at rulebook.Situation) (*why.Trace, error) {
-	term, ok := rulebook.TermByID(termID)
-	if !ok {
-		return nil, act.Problemf(act.Invalid, "There is no term %q.", termID)
+	term, err := termOf(termID)
+	if err != nil {
+		return nil, err
 	}
 	book, err := a.Edition(edition)
 	if err != nil {
 		return nil, err
+	}
+	if at[rulebook.HomeBranch] == "" {
+		at[rulebook.HomeBranch] = at[rulebook.LendingBranch]
 	}
 	trace := book.Why(at, nil, term)
 	if now := a.Book.Decide(at, nil); book.ID != a.Book.ID && now.Value(term).Say(term, book.Currency) != trace.Result {
@@ -253,20 +291,26 @@ func WhyCell(a *act.Act, edition int64, termID string, at rulebook.Situation) (*
 
 // Draft begins a draft from the edition in force.
 func Draft(a *act.Act, name string) (*Edition, error) {
+	var now store.Edition
+	if err := a.Take(&now, a.Book.ID).Error; err != nil {
+		return nil, err
+	}
+	return draftOf(a, store.Edition{Name: strings.TrimSpace(name), Rules: now.Rules, Ranking: now.Ranking, Examples: now.Examples, FromID: &a.Book.ID},
+		fmt.Sprintf("begun from edition %d", a.Book.Number))
+}
+
+// draftOf keeps a new draft under the next number.
+func draftOf(a *act.Act, row store.Edition, how string) (*Edition, error) {
 	var last int
 	if err := a.Raw("SELECT max(number) FROM (SELECT number FROM editions FOR UPDATE) e").Scan(&last).Error; err != nil {
 		return nil, err
 	}
-	rules, err := a.Book.PlainRules()
-	if err != nil {
-		return nil, err
-	}
-	row := store.Edition{Number: last + 1, State: "draft", Name: strings.TrimSpace(name), Rules: rules, FromID: &a.Book.ID, Revision: 1}
+	row.Number, row.State, row.Revision = last+1, "draft", 1
 	if err := a.Create(&row).Error; err != nil {
 		return nil, err
 	}
 	e := show(a, &row)
-	return &e, a.Tell(act.Happened{Kind: "draft_begun", Text: fmt.Sprintf("Draft %d begun from edition %d", row.Number, a.Book.Number)})
+	return &e, a.Tell(act.Happened{Kind: "draft_begun", Text: fmt.Sprintf("Draft %d %s", row.Number, how)})
 }
 
 // Change is a rule to be put into a draft: one term for a scope. A rule with that very scope takes it;
@@ -285,17 +329,22 @@ func Set(a *act.Act, draft int64, c Change) (*Edition, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := slices.IndexFunc(rules, func(r rulebook.RuleFile) bool { return sameScope(r.Scope, c.Scope) })
+	rules = settle(rules, c.Scope, c.Term, c.Value, c.Name, row.Number)
+	return saveDraft(a, row, rules, fmt.Sprintf("Draft %d: %s set to %v", row.Number, c.Term, c.Value))
+}
+
+// settle puts a term for a scope into a list of rules: into the rule with that very scope, or a new one.
+func settle(rules []rulebook.RuleFile, scope map[string][]string, term string, value any, name string, draft int) []rulebook.RuleFile {
+	at := slices.IndexFunc(rules, func(r rulebook.RuleFile) bool { return sameScope(r.Scope, scope) })
 	if at < 0 {
-		name := c.Name
 		if name == "" {
-			name = "Made in draft " + fmt.Sprint(row.Number)
+			name = fmt.Sprintf("Made in draft %d", draft)
 		}
-		rules = append(rules, rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: c.Scope, Terms: map[string]any{}})
+		rules = append(rules, rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: scope, Terms: map[string]any{}})
 		at = len(rules) - 1
 	}
-	rules[at].Terms[c.Term] = c.Value
-	return saveDraft(a, row, rules, fmt.Sprintf("Draft %d: %s set to %v", row.Number, c.Term, c.Value))
+	rules[at].Terms[term] = value
+	return rules
 }
 
 func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.RuleFile, error) {
@@ -315,20 +364,27 @@ func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.R
 	return &row, rules, json.Unmarshal(row.Rules, &rules)
 }
 
+// saveDraft keeps what was changed in a draft, if it can be read.
 func saveDraft(a *act.Act, row *store.Edition, rules []rulebook.RuleFile, text string) (*Edition, error) {
 	data, err := json.Marshal(rules)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := act.ParseRules(a.Network, data); err != nil {
+	row.Rules = data
+	if _, err := readWhole(a, row); err != nil {
 		return nil, act.Problemf(act.Invalid, "%s", err)
 	}
-	row.Rules, row.Revision = data, row.Revision+1
-	if err := a.Model(row).Select("Rules", "Revision").Updates(row).Error; err != nil {
+	row.Revision++
+	if err := a.Model(row).Select("Rules", "Examples", "Ranking", "Revision").Updates(row).Error; err != nil {
 		return nil, err
 	}
 	e := show(a, row)
 	return &e, a.Tell(act.Happened{Kind: "draft_changed", Text: text})
+}
+
+// readWhole reads an edition with its examples.
+func readWhole(a *act.Act, row *store.Edition) (*rulebook.Rulebook, error) {
+	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Examples: row.Examples, Ranking: row.Ranking}, a.Network.Money, a.Network.Branches)
 }
 
 func sameScope(x, y map[string][]string) bool {
@@ -361,7 +417,8 @@ func freeID(rules []rulebook.RuleFile, name string) string {
 	}
 }
 
-// PutInForce puts a draft in force from a date, today or later. Rules in conflict cannot be.
+// PutInForce puts a draft in force from a date, today or later. Rules in conflict cannot be; examples that
+// fail need a reason.
 func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reason string) (*Edition, error) {
 	row, _, err := openDraft(a, draft, revision)
 	if err != nil {
@@ -370,13 +427,16 @@ func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reaso
 	if from < a.Today() {
 		return nil, act.Problemf(act.Invalid, "Rules cannot start in the past. Choose today, %s, or later.", a.Today().Say())
 	}
-	book, err := act.ParseRules(a.Network, row.Rules)
+	book, err := readWhole(a, row)
 	if err != nil {
-		return nil, err
+		return nil, act.Problemf(act.Refused, "%s", err)
 	}
 	if conflicts := book.Conflicts(); len(conflicts) > 0 {
 		c := conflicts[0]
 		return nil, act.Problemf(act.Refused, "“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.", c.Rules[0].Title(), c.Rules[1].Title(), c.Term.Info().Name)
+	}
+	if failing := failingExamples(book); len(failing) > 0 && strings.TrimSpace(reason) == "" {
+		return nil, act.Problemf(act.Refused, "%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.", strings.Join(failing, ", "))
 	}
 	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", act.Column(from), &a.Now, reason
 	if err := a.Model(row).Select("State", "StartsOn", "StartedAt", "Reason").Updates(row).Error; err != nil {
@@ -387,6 +447,16 @@ func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reaso
 		e.State = "in_force"
 	}
 	return &e, a.Tell(act.Happened{Kind: "edition_in_force", Text: fmt.Sprintf("Edition %d in force from %s. %s", row.Number, from.Say(), reason)})
+}
+
+func failingExamples(book *rulebook.Rulebook) []string {
+	var out []string
+	for _, e := range book.Check().Examples {
+		if !e.OK {
+			out = append(out, "“"+e.Name+"”")
+		}
+	}
+	return out
 }
 
 // Discard gives a draft up.

@@ -11,6 +11,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
+	"nevrin/core/rulebook"
 	"nevrin/testkit"
 )
 
@@ -26,7 +27,7 @@ func begin(t *testing.T, h *act.House, who act.Actor) *rules.Edition {
 
 func cell(t *testing.T, h *act.House, who act.Actor, edition int64, branch, patron, material string) rules.Cell {
 	g := testkit.Do(t, h, who, func(a *act.Act) (*rules.Grid, error) {
-		return rules.Ask(a, rules.Question{Edition: edition, Term: "loan_period", Branch: branch})
+		return rules.Ask(a, rules.Question{Edition: edition, Term: "loan_period", Rows: "patron_class", Columns: "material_class", At: rulebook.Situate(branch, "", "", "", "")})
 	})
 	for y, r := range g.Rows {
 		for x, c := range g.Columns {

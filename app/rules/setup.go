@@ -36,28 +36,41 @@ func SetUp(db *gorm.DB, n Network) error {
 	if _, err := calendar.ParseLocation(n.Timezone); err != nil {
 		return err
 	}
-	ranking := make([]string, len(book.Ranking))
-	for k, d := range book.Ranking {
-		ranking[k] = d.String()
-	}
 	return db.Transaction(func(tx *gorm.DB) error {
-		err := tx.Create(&store.Network{One: true, Name: n.Name, Digits: n.Digits, Currency: book.Currency.Code, Timezone: n.Timezone, Ranking: ranking, FetchMinutes: 60, Version: 1}).Error
+		err := tx.Create(&store.Network{One: true, Name: n.Name, Digits: n.Digits, Currency: book.Currency.Code, Timezone: n.Timezone, FetchMinutes: 60, Version: 1}).Error
 		if err != nil {
 			return fmt.Errorf("a network stands in this database already, or its name or digits do not fit: %w", err)
 		}
 		if err := tx.Create(classes(book)).Error; err != nil {
 			return err
 		}
-		if err := branches(tx, n, book); err != nil {
+		if err := keepBranches(tx, n, book); err != nil {
 			return err
 		}
 		rules, err := book.PlainRules()
 		if err != nil {
 			return err
 		}
+		examples, err := plainExamples(n.Rulebook)
+		if err != nil {
+			return err
+		}
 		now := time.Now()
-		return tx.Create(&store.Edition{Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now, Name: "First edition", Rules: rules, Revision: 1}).Error
+		return tx.Create(&store.Edition{Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now, Name: "First edition",
+			Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1}).Error
 	})
+}
+
+// plainExamples are the examples of a rulebook file as they stand there.
+func plainExamples(file []byte) (json.RawMessage, error) {
+	var parts struct{ Examples json.RawMessage }
+	if err := json.Unmarshal(file, &parts); err != nil {
+		return nil, err
+	}
+	if parts.Examples == nil {
+		return json.RawMessage("[]"), nil
+	}
+	return parts.Examples, nil
 }
 
 // classes are all values that the file's scopes and examples name.
@@ -86,8 +99,8 @@ func classes(book *rulebook.Rulebook) []store.Class {
 	return out
 }
 
-// branches keeps branches in the form of the files, with sort and receive minutes from the courier file.
-func branches(tx *gorm.DB, n Network, book *rulebook.Rulebook) error {
+// keepBranches keeps branches in the form of the files, with sort and receive minutes from the courier file.
+func keepBranches(tx *gorm.DB, n Network, book *rulebook.Rulebook) error {
 	type minutes struct {
 		Code    string `json:"code"`
 		Sort    int    `json:"sort_minutes"`

@@ -26,6 +26,7 @@ import (
 	"nevrin/app/notices"
 	"nevrin/app/partners"
 	"nevrin/app/people"
+	"nevrin/app/rules"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
 	"nevrin/demo"
@@ -262,6 +263,7 @@ func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, 
 	river.AddWorker(workers, &notices.Sender{House: house, Mailer: notices.Mailer{Host: host, Port: number, From: s.from}})
 	river.AddWorker(workers, &today.Night{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
+	river.AddWorker(workers, &rules.Rehearser{House: house})
 	jobs, err := river.NewClient(riverdatabasesql.New(pool), &river.Config{Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
 		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 4}}, FetchPollInterval: 500 * time.Millisecond, MaxAttempts: 1000})
 	if err != nil {

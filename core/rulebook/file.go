@@ -197,19 +197,66 @@ func (b *Rulebook) PlainSettings(settings []Setting) map[string]any {
 	return out
 }
 
-// ReadRuleList reads the rules of an edition, stored as a JSON list in the form of the file format,
-// against branches and a currency known otherwise.
-func ReadRuleList(data []byte, currency money.Currency, branches []*calendar.Branch, ranking Ranking) (*Rulebook, error) {
-	root, err := jsonfile.Read(data)
+// Parts are an edition as it is stored: rules, and examples where they are wanted, each a JSON list in the
+// form of the file format.
+type Parts struct {
+	Rules    []byte
+	Examples []byte // nil: none are read
+	Ranking  []string
+}
+
+// ReadParts reads an edition against branches and a currency known otherwise.
+func ReadParts(p Parts, currency money.Currency, branches []*calendar.Branch) (*Rulebook, error) {
+	ranking, err := ParseRanking(p.Ranking)
+	if err != nil {
+		return nil, err
+	}
+	root, err := jsonfile.Read(p.Rules)
 	if err != nil {
 		return nil, err
 	}
 	b := New(currency, branches, ranking, nil)
 	b.use(b.readRules(root))
-	if err := root.Err(); err != nil {
+	if err := root.Err(); err != nil || p.Examples == nil {
+		return b, err
+	}
+	if root, err = jsonfile.Read(p.Examples); err != nil {
 		return nil, err
 	}
-	return b, nil
+	for _, n := range root.List() {
+		b.Examples = append(b.Examples, b.readExample(n))
+	}
+	return b, root.Err()
+}
+
+// ParseRanking reads a ranking; none is the default.
+func ParseRanking(ids []string) (Ranking, error) {
+	if len(ids) == 0 {
+		return DefaultRanking, nil
+	}
+	var r Ranking
+	seen := map[Dimension]bool{}
+	for i, id := range ids {
+		d, ok := DimensionByID(id)
+		if !ok || seen[d] || i >= len(r) {
+			break
+		}
+		seen[d] = true
+		r[i] = d
+	}
+	if len(seen) != int(dimensions) || len(ids) != int(dimensions) {
+		return r, fmt.Errorf("a ranking of %s; expected the five dimensions once each: %s", strings.Join(ids, ", "), strings.Join(DimensionIDs[:], ", "))
+	}
+	return r, nil
+}
+
+// IDs are the dimensions of the ranking as files carry them.
+func (r Ranking) IDs() []string {
+	out := make([]string, len(r))
+	for k, d := range r {
+		out[k] = d.String()
+	}
+	return out
 }
 
 // ParseSettings reads an object of terms, such as an item's own, from JSON outside a file.

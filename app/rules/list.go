@@ -1,0 +1,331 @@
+package rules
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/core/rulebook"
+	"nevrin/store"
+)
+
+// Rule is a rule as the list shows it: in a sentence, with what is odd about it.
+type Rule struct {
+	rulebook.RuleFile
+	Sentence  string   `json:"sentence"`
+	Where     string   `json:"where"`
+	Idle      []string `json:"idle" doc:"Terms in which it decides nothing, since narrower rules always do"`
+	Conflicts []string `json:"conflicts" doc:"Rules it conflicts with, in words"`
+	Loans     int      `json:"loans" doc:"Loans of the last year whose terms it would have decided"`
+	Base      bool     `json:"base"`
+}
+
+// RuleList is all rules of an edition.
+type RuleList struct {
+	Rules    []Rule             `json:"rules"`
+	Ranking  []string           `json:"ranking"`
+	Warnings []rulebook.Warning `json:"warnings"`
+}
+
+// List gives the rules of an edition in their order.
+func List(a *act.Act, edition int64) (*RuleList, error) {
+	book, err := a.Edition(edition)
+	if err != nil {
+		return nil, err
+	}
+	used, err := usedLastYear(a, book)
+	if err != nil {
+		return nil, err
+	}
+	conflicts := map[string][]string{}
+	for _, c := range book.Conflicts() {
+		for k, r := range c.Rules {
+			conflicts[r.ID] = append(conflicts[r.ID], "“"+c.Rules[1-k].Title()+"” about "+c.Term.Info().Name)
+		}
+	}
+	decides := book.Decides()
+	out := &RuleList{Rules: []Rule{}, Ranking: book.Ranking.IDs(), Warnings: append([]rulebook.Warning{}, book.Warnings()...)}
+	for k, r := range book.Rules {
+		shown := Rule{RuleFile: book.Plain(r), Sentence: book.Sentence(r), Where: book.SayScope(r.Scope), Conflicts: append([]string{}, conflicts[r.ID]...),
+			Loans: used[r.ID], Base: r.Scope.Empty(), Idle: []string{}}
+		for _, s := range r.Settings {
+			if !decides[k][s.Term] {
+				shown.Idle = append(shown.Idle, s.Term.Info().Name)
+			}
+		}
+		out.Rules = append(out.Rules, shown)
+	}
+	return out, nil
+}
+
+// usedLastYear counts, for each rule, last year's loans whose terms it would decide.
+func usedLastYear(a *act.Act, book *act.Edition) (map[string]int, error) {
+	var rows []struct {
+		Situation string
+		N         int
+	}
+	err := a.Raw("SELECT array_to_string(situation, E'\\x1f') AS situation, count(*) AS n FROM loans WHERE lent_at > ?::timestamptz - interval '1 year' AND NOT undone GROUP BY situation", a.Now).Scan(&rows).Error
+	out := map[string]int{}
+	for _, r := range rows {
+		var at rulebook.Situation
+		copy(at[:], strings.Split(r.Situation, "\x1f"))
+		terms := book.Decide(at, nil)
+		seen := map[string]bool{}
+		for t := range rulebook.All {
+			if id := terms.Of(rulebook.Term(t)).RuleID(); id != "" && !seen[id] {
+				seen[id] = true
+				out[id] += r.N
+			}
+		}
+	}
+	return out, err
+}
+
+// Written is a rule to be put into a draft, in the place of another or as a new one.
+type Written struct {
+	Revision int               `json:"revision"`
+	Instead  string            `json:"instead,omitempty" doc:"Id of the rule that it replaces; none: a new one"`
+	Rule     rulebook.RuleFile `json:"rule"`
+}
+
+// Write puts a rule into a draft.
+func Write(a *act.Act, draft int64, w Written) (*Edition, error) {
+	row, rules, err := openDraft(a, draft, w.Revision)
+	if err != nil {
+		return nil, err
+	}
+	w.Rule.Name = strings.TrimSpace(w.Rule.Name)
+	if w.Instead == "" {
+		if w.Rule.Name == "" {
+			return nil, act.Problemf(act.Invalid, "A rule needs a name by which people know it.")
+		}
+		w.Rule.ID = freeID(rules, w.Rule.Name)
+		return saveDraft(a, row, append(rules, w.Rule), fmt.Sprintf("Draft %d: rule “%s” written", row.Number, w.Rule.Name))
+	}
+	at, err := indexOf(rules, w.Instead)
+	if err != nil {
+		return nil, err
+	}
+	w.Rule.ID = w.Instead
+	rules[at] = w.Rule
+	return saveDraft(a, row, rules, fmt.Sprintf("Draft %d: rule “%s” changed", row.Number, w.Rule.Name))
+}
+
+func indexOf(rules []rulebook.RuleFile, id string) (int, error) {
+	at := slices.IndexFunc(rules, func(r rulebook.RuleFile) bool { return r.ID == id })
+	if at < 0 {
+		return 0, act.Problemf(act.Missing, "There is no rule %q in this draft.", id)
+	}
+	return at, nil
+}
+
+// Strike takes a rule out of a draft.
+func Strike(a *act.Act, draft int64, revision int, id string) (*Edition, error) {
+	row, rules, err := openDraft(a, draft, revision)
+	if err != nil {
+		return nil, err
+	}
+	at, err := indexOf(rules, id)
+	if err != nil {
+		return nil, err
+	}
+	gone, err := json.Marshal(rules[at])
+	if err != nil {
+		return nil, err
+	}
+	return saveDraft(a, row, slices.Delete(rules, at, at+1), fmt.Sprintf("Draft %d: rule struck out: %s", row.Number, gone))
+}
+
+// Rank changes the order in which dimensions outweigh each other in a draft.
+func Rank(a *act.Act, draft int64, revision int, ranking []string) (*Edition, error) {
+	if _, err := rulebook.ParseRanking(ranking); err != nil {
+		return nil, act.Problemf(act.Invalid, "%s", err)
+	}
+	row, rules, err := openDraft(a, draft, revision)
+	if err != nil {
+		return nil, err
+	}
+	row.Ranking = ranking
+	return saveDraft(a, row, rules, fmt.Sprintf("Draft %d: ranking %s", row.Number, strings.Join(ranking, ", ")))
+}
+
+// Cells are cells of the grid to be set together. What other dimensions the rules name is given; the
+// rows and columns they name follow from the cells.
+type Cells struct {
+	Revision int                 `json:"revision"`
+	Term     string              `json:"term"`
+	Value    any                 `json:"value"`
+	Rows     string              `json:"rows" doc:"Dimension of the rows"`
+	Columns  string              `json:"columns" doc:"Dimension of the columns"`
+	Cells    [][2]string         `json:"cells" minItems:"1" maxItems:"5000" doc:"Row and column of each cell"`
+	Scope    map[string][]string `json:"scope" doc:"Of the other dimensions"`
+	At       map[string]string   `json:"at" doc:"What the grid's other dimensions were fixed to, to see whether the cells follow"`
+}
+
+// CellsSet is what became of cells set together.
+type CellsSet struct {
+	Edition Edition  `json:"edition"`
+	Rules   []string `json:"rules" doc:"The rules that say it, in sentences"`
+	Stay    []string `json:"stay" doc:"Cells that do not follow, since a narrower rule decides there"`
+}
+
+// SetCells sets cells together, by the fewest rules that say it: cells of one value in a grid are written as
+// blocks of rows and columns, whole rows or columns without naming them.
+func SetCells(a *act.Act, draft int64, c Cells) (*CellsSet, error) {
+	row, rules, err := openDraft(a, draft, c.Revision)
+	if err != nil {
+		return nil, err
+	}
+	term, err := termOf(c.Term)
+	if err != nil {
+		return nil, err
+	}
+	q := Question{Rows: c.Rows, Columns: c.Columns}
+	rows, columns, err := q.axes()
+	if err != nil {
+		return nil, err
+	}
+	for d, v := range c.At {
+		if dimension, ok := rulebook.DimensionByID(d); ok {
+			q.At[dimension] = v
+		}
+	}
+	all := values(a)
+	blocks := rulebook.Blocks(c.Cells)
+	var best *attempt
+	for style := range styles {
+		t, err := try(a, row, rules, &c, &q, term, func(block rulebook.Block) map[string][]string {
+			scope := map[string][]string{}
+			for d, v := range c.Scope {
+				if d != c.Rows && d != c.Columns && len(v) > 0 {
+					scope[d] = v
+				}
+			}
+			name(scope, rows, block.Rows, all[c.Rows], a, style)
+			name(scope, columns, block.Columns, all[c.Columns], a, style)
+			return scope
+		}, blocks)
+		if err != nil {
+			return nil, err
+		}
+		if best == nil || len(t.stay) < len(best.stay) {
+			best = t
+		}
+		if len(t.stay) == 0 {
+			break
+		}
+	}
+	e, err := saveDraft(a, row, best.rules, fmt.Sprintf("Draft %d: %s set to %v in %d cells", row.Number, c.Term, c.Value, len(c.Cells)))
+	if err != nil {
+		return nil, err
+	}
+	return &CellsSet{Edition: *e, Rules: best.sentences, Stay: best.stay}, nil
+}
+
+// Styles of naming rows and columns, the shortest first. A longer one is narrower, and so may say it where a
+// shorter one is outweighed.
+const (
+	shortest   = iota // whole zones by their names, all values not at all
+	branches          // branches by their own names
+	everything        // even where all are meant
+	styles
+)
+
+// attempt is a way of writing cells as rules, with the cells that would not follow.
+type attempt struct {
+	rules           []rulebook.RuleFile
+	sentences, stay []string
+}
+
+func try(a *act.Act, row *store.Edition, before []rulebook.RuleFile, c *Cells, q *Question, term rulebook.Term, scopeOf func(rulebook.Block) map[string][]string, blocks []rulebook.Block) (*attempt, error) {
+	t := &attempt{sentences: []string{}, stay: []string{}}
+	for _, r := range before { // the terms are changed in place, so each attempt has its own
+		r.Terms = maps.Clone(r.Terms)
+		t.rules = append(t.rules, r)
+	}
+	var scopes []map[string][]string
+	for _, block := range blocks {
+		scope := scopeOf(block)
+		scopes = append(scopes, scope)
+		t.rules = settle(t.rules, scope, c.Term, c.Value, "", row.Number)
+	}
+	data, err := json.Marshal(t.rules)
+	if err != nil {
+		return nil, err
+	}
+	book, err := act.ParseEdition(a.Network, &store.Edition{Rules: data, Ranking: row.Ranking})
+	if err != nil {
+		return nil, act.Problemf(act.Invalid, "%s", err)
+	}
+	var value rulebook.Value
+	for k, r := range book.Rules {
+		if slices.ContainsFunc(scopes, func(s map[string][]string) bool { return sameScope(s, t.rules[k].Scope) }) {
+			t.sentences = append(t.sentences, book.Sentence(r))
+			value, _ = r.Sets(term)
+		}
+	}
+	all := values(a)
+	rows, columns, err := q.axes()
+	if err != nil {
+		return nil, err
+	}
+	for _, cell := range c.Cells {
+		at := q.situation(rows, columns, cell[0], cell[1])
+		if settled := book.Decide(at, nil); !settled.Value(term).Equal(value) {
+			t.stay = append(t.stay, fmt.Sprintf("%s, %s: “%s” says %s", valueName(all[c.Rows], cell[0]), valueName(all[c.Columns], cell[1]),
+				settled.Of(term).Rule.Title(), settled.Value(term).Say(term, book.Currency)))
+		}
+	}
+	return t, nil
+}
+
+func valueName(list []Value, code string) string {
+	for _, v := range list {
+		if v.Code == code {
+			return v.Name
+		}
+	}
+	return code
+}
+
+// name names values of a dimension in a scope, in a style.
+func name(scope map[string][]string, d rulebook.Dimension, chosen []string, all []Value, a *act.Act, style int) {
+	if len(chosen) == len(all) && style < everything {
+		return
+	}
+	if d.OfBranch() && style < branches {
+		chosen = byZones(a.Network, chosen)
+	}
+	scope[d.String()] = chosen
+}
+
+func byZones(n *act.Network, chosen []string) []string {
+	zones := map[string][]string{}
+	for _, b := range n.Branches {
+		zones[b.Zone] = append(zones[b.Zone], b.Code)
+	}
+	var out []string
+	for _, b := range n.Branches {
+		of := zones[b.Zone]
+		whole := b.Zone != "" && len(of) > 1 && !slices.ContainsFunc(of, func(code string) bool { return !slices.Contains(chosen, code) })
+		switch {
+		case whole && of[0] == b.Code:
+			out = append(out, "zone:"+b.Zone)
+		case !whole && slices.Contains(chosen, b.Code):
+			out = append(out, b.Code)
+		}
+	}
+	return out
+}
+
+// editionRow loads an edition as it is stored.
+func editionRow(a *act.Act, id int64) (*store.Edition, error) {
+	var row store.Edition
+	if err := a.Take(&row, id).Error; err != nil {
+		return nil, act.NotFound(err, "edition")
+	}
+	return &row, nil
+}

@@ -1,0 +1,395 @@
+package rules
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/rulebook"
+	"nevrin/store"
+)
+
+// Rehearsal is a rehearsal as it is shown.
+type Rehearsal struct {
+	ID       int64                 `json:"id"`
+	Edition  int64                 `json:"edition"`
+	Number   int                   `json:"number" doc:"Of the draft"`
+	Stale    bool                  `json:"stale" doc:"The draft has changed since"`
+	Since    string                `json:"since"`
+	Until    string                `json:"until"`
+	Period   string                `json:"period" doc:"In words"`
+	State    string                `json:"state" enum:"waiting,running,done,stopped,failed"`
+	Done     int                   `json:"done"`
+	Total    int                   `json:"total"`
+	Problem  string                `json:"problem"`
+	Seconds  float64               `json:"seconds"`
+	BegunAt  time.Time             `json:"begun_at"`
+	Result   *rulebook.Rehearsed   `json:"result,omitempty"`
+	Assumed  []string              `json:"assumed" doc:"What is taken for granted"`
+	Names    map[string]string     `json:"names" doc:"Names of the codes that occur"`
+	Cases    []AffectedLoan        `json:"cases"`
+	Patrons  map[string][]Affected `json:"patrons" doc:"stopped, freed: patrons by name"`
+	Currency string                `json:"currency"`
+}
+
+// AffectedLoan is one of the most affected loans.
+type AffectedLoan struct {
+	rulebook.Case
+	Title  string `json:"title"`
+	Name   string `json:"name"`
+	Before string `json:"before" doc:"Charge before"`
+	After  string `json:"after"`
+}
+
+// Affected is a patron newly stopped or freed.
+type Affected struct {
+	ID   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
+// assumed is what every rehearsal takes for granted.
+var assumed = []string{
+	"People borrow, renew and bring back exactly when they did. Longer or shorter loans may well change that.",
+	"Charges are worked out anew for both sides and not taken from the accounts; nobody pays in between.",
+	"Several renewals of a loan are taken as the last of them.",
+	"Loans that were refused at the time are not on record, so what would be newly allowed is only seen where a stop was gone past.",
+	"Ages, consents and what was owed at the time do not refuse a loan here.",
+	"What is still on loan counts as late until now.",
+}
+
+// RehearseArgs is the job of a rehearsal.
+type RehearseArgs struct {
+	Rehearsal int64 `json:"rehearsal"`
+}
+
+// Kind names the job in the queue.
+func (RehearseArgs) Kind() string { return "rehearse" }
+
+// Begin begins a rehearsal of a draft on the loans of a period.
+func Begin(a *act.Act, draft int64, since, until calendar.Date) (*Rehearsal, error) {
+	row, err := editionRow(a, draft)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case until < since:
+		return nil, act.Problemf(act.Invalid, "The period ends before it begins.")
+	case since > a.Today():
+		return nil, act.Problemf(act.Invalid, "Nothing has happened yet in that period. Choose one that begins before today.")
+	}
+	r := store.Rehearsal{EditionID: draft, Revision: row.Revision, Since: since.UTC(), Until: until.UTC(), State: "waiting", StaffID: a.Who.ID, BegunAt: a.Now}
+	if err := a.Create(&r).Error; err != nil {
+		return nil, err
+	}
+	if err := a.Tell(act.Happened{Kind: "rehearsal", Text: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, since.Say(), until.Say())}); err != nil {
+		return nil, err
+	}
+	if a.House.Jobs != nil {
+		if _, err := a.House.Jobs.InsertTx(a.Context, store.Tx(a.DB), RehearseArgs{r.ID}, nil); err != nil {
+			return nil, err
+		}
+	}
+	return Rehearsed(a, r.ID)
+}
+
+// Stop stops a rehearsal that has not ended.
+func Stop(a *act.Act, id int64) (*Rehearsal, error) {
+	if err := a.Exec("UPDATE rehearsals SET state = 'stopped' WHERE id = ? AND state IN ('waiting', 'running')", id).Error; err != nil {
+		return nil, err
+	}
+	return Rehearsed(a, id)
+}
+
+// Rehearsals lists the latest rehearsals of an edition, without their results.
+func Rehearsals(a *act.Act, edition int64) ([]Rehearsal, error) {
+	var rows []store.Rehearsal
+	if err := a.Omit("Result").Joins("Edition").Where("edition_id = ?", edition).Order("rehearsals.id DESC").Limit(20).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := []Rehearsal{}
+	for _, r := range rows {
+		out = append(out, showRehearsal(&r))
+	}
+	return out, nil
+}
+
+func showRehearsal(r *store.Rehearsal) Rehearsal {
+	return Rehearsal{ID: r.ID, Edition: r.EditionID, Number: r.Edition.Number, Stale: r.Edition.Revision != r.Revision, Since: r.Since.Format(time.DateOnly), Until: r.Until.Format(time.DateOnly),
+		Period: dateSay(r.Since) + " to " + dateSay(r.Until), State: r.State, Done: r.Done, Total: r.Total, Problem: r.Problem, Seconds: r.Seconds, BegunAt: r.BegunAt,
+		Assumed: assumed, Names: map[string]string{}, Cases: []AffectedLoan{}, Patrons: map[string][]Affected{}}
+}
+
+// Rehearsed is a rehearsal with what it has found.
+func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
+	var row store.Rehearsal
+	if err := a.Joins("Edition").Take(&row, id).Error; err != nil {
+		return nil, act.NotFound(err, "rehearsal")
+	}
+	out := showRehearsal(&row)
+	out.Currency = a.Network.Money.Code
+	if row.State != "done" {
+		return &out, nil
+	}
+	out.Result = &rulebook.Rehearsed{}
+	if err := json.Unmarshal(row.Result, out.Result); err != nil {
+		return nil, err
+	}
+	for _, b := range a.Network.Branches {
+		out.Names[b.Code] = b.Name
+	}
+	for _, c := range a.Network.Classes {
+		out.Names[c.Code] = c.Name
+	}
+	return &out, named(a, &out)
+}
+
+// named puts names to the most affected loans and patrons.
+func named(a *act.Act, out *Rehearsal) error {
+	var loans []int64
+	for _, c := range out.Result.Cases {
+		loans = append(loans, c.Loan)
+	}
+	var rows []struct {
+		ID    int64
+		Title string
+		Name  string
+	}
+	err := a.Raw(`SELECT l.id, t.name AS title, coalesce(nullif(p.preferred_name, ''), p.legal_name, '') AS name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
+		LEFT JOIN patrons p ON p.id = l.patron_id WHERE l.id IN ?`, append(loans, 0)).Scan(&rows).Error
+	if err != nil {
+		return err
+	}
+	of := map[int64]int{}
+	for k, r := range rows {
+		of[r.ID] = k
+	}
+	for _, c := range out.Result.Cases {
+		shown := AffectedLoan{Case: c, Before: a.Network.Money.Format(c.ChargedBefore), After: a.Network.Money.Format(c.ChargedAfter)}
+		if k, ok := of[c.Loan]; ok {
+			shown.Title, shown.Name = rows[k].Title, rows[k].Name
+		}
+		out.Cases = append(out.Cases, shown)
+	}
+	for kind, ids := range map[string][]int64{"stopped": out.Result.Stopped, "freed": out.Result.Freed} {
+		list := []Affected{}
+		err := a.Raw("SELECT id, coalesce(nullif(preferred_name, ''), legal_name) AS name FROM patrons WHERE id IN ? ORDER BY name LIMIT 200", append(slices.Clone(ids), 0)).Scan(&list).Error
+		if err != nil {
+			return err
+		}
+		out.Patrons[kind] = list
+	}
+	return nil
+}
+
+// Rehearser works rehearsals.
+type Rehearser struct {
+	river.WorkerDefaults[RehearseArgs]
+	House *act.House
+}
+
+// Timeout lets a rehearsal take its time.
+func (*Rehearser) Timeout(*river.Job[RehearseArgs]) time.Duration { return time.Hour }
+
+// Work runs a rehearsal. One that a killed program left behind is run from the beginning.
+func (w *Rehearser) Work(ctx context.Context, job *river.Job[RehearseArgs]) error {
+	return Run(ctx, w.House, job.Args.Rehearsal)
+}
+
+var errStopped = errors.New("stopped")
+
+// Run runs a rehearsal to its end, or until it is stopped.
+func Run(ctx context.Context, h *act.House, id int64) error {
+	db := h.DB.WithContext(ctx)
+	begun := db.Exec("UPDATE rehearsals SET state = 'running', done = 0 WHERE id = ? AND state IN ('waiting', 'running')", id)
+	if begun.Error != nil || begun.RowsAffected == 0 {
+		return begun.Error
+	}
+	start := time.Now()
+	result, err := rehearse(ctx, h, id)
+	switch {
+	case errors.Is(err, errStopped):
+		return nil
+	case err != nil && ctx.Err() == nil:
+		return db.Exec("UPDATE rehearsals SET state = 'failed', problem = ? WHERE id = ?", err.Error(), id).Error
+	case err != nil:
+		return err
+	}
+	data, err := json.Marshal(result)
+	if err != nil {
+		return err
+	}
+	return db.Exec("UPDATE rehearsals SET state = 'done', result = ?, done = total, seconds = ? WHERE id = ? AND state = 'running'", string(data), time.Since(start).Seconds(), id).Error
+}
+
+// workers is how many parts a rehearsal is cut into; they run side by side.
+const workers = 2
+
+func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed, error) {
+	var row store.Rehearsal
+	db := h.DB.WithContext(ctx)
+	if err := db.Take(&row, id).Error; err != nil {
+		return nil, err
+	}
+	// The editions are read once, in an act that ends before the long reading begins.
+	books := map[int64]*act.Edition{}
+	now, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (time.Time, error) {
+		var ids []int64
+		if err := a.Raw("SELECT id FROM editions WHERE state = 'in_force' OR id = ?", row.EditionID).Scan(&ids).Error; err != nil {
+			return a.Now, err
+		}
+		for _, id := range ids {
+			book, err := a.Edition(id)
+			if err != nil {
+				return a.Now, err
+			}
+			books[id] = book
+		}
+		return a.Now, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	draft := books[row.EditionID]
+	zone := draft.Branches[0].Location
+	since, until := calendar.Local(calendar.DateOf(row.Since), 0, zone), calendar.Local(calendar.DateOf(row.Until)+1, 0, zone)
+	if err := db.Exec("UPDATE rehearsals SET total = (SELECT count(*) FROM loans WHERE lent_at >= ? AND lent_at < ? AND NOT undone) WHERE id = ?", since, until, id).Error; err != nil {
+		return nil, err
+	}
+	patrons := make(chan []rulebook.Past, 256)
+	parts := make([]*rulebook.Rehearsal, workers)
+	var all sync.WaitGroup
+	for k := range parts {
+		parts[k] = rulebook.Rehearse(draft.Rulebook, now)
+		all.Go(func() {
+			for loans := range patrons {
+				parts[k].Patron(loans)
+			}
+		})
+	}
+	err = eachPatron(ctx, db, row.ID, since, until, now, books, patrons)
+	close(patrons)
+	all.Wait()
+	if err != nil {
+		return nil, err
+	}
+	return parts[0].Result(parts[1:]...), nil
+}
+
+// eachPatron reads the loans of a period and hands them on patron by patron, telling how far it is.
+func eachPatron(ctx context.Context, db *gorm.DB, id int64, since, until, now time.Time, books map[int64]*act.Edition, patrons chan<- []rulebook.Past) error {
+	var loans []rulebook.Past
+	done, told := 0, time.Now()
+	err := store.EachPastLoan(ctx, db, since, until, now, func(p *store.PastLoan) error {
+		if loans != nil && p.Patron != loans[0].Patron {
+			patrons <- loans
+			loans = make([]rulebook.Past, 0, len(loans))
+		}
+
+		past, err := pastOf(p, books)
+		if err != nil {
+			return err
+		}
+		loans = append(loans, past)
+		if done++; done%2000 == 0 && time.Since(told) > 500*time.Millisecond {
+			told = time.Now()
+			still := db.Exec("UPDATE rehearsals SET done = ? WHERE id = ? AND state = 'running'", done, id)
+			if still.Error == nil && still.RowsAffected == 0 {
+				return errStopped
+			}
+			return still.Error
+		}
+		return nil
+	})
+	if loans != nil {
+		patrons <- loans
+	}
+	return err
+}
+
+func pastOf(p *store.PastLoan, books map[int64]*act.Edition) (rulebook.Past, error) {
+	out := rulebook.Past{ID: p.ID, Item: p.Item, Patron: p.Patron, Lent: p.Lent, Renewed: p.Renewed, Renewals: p.Renewals, Returned: p.Returned, Awaited: p.Awaited}
+	book := books[p.Edition]
+	if book == nil {
+		return out, fmt.Errorf("loan %d was made under an edition that is not there", p.ID)
+	}
+	out.Book = book.Rulebook
+	rest := p.Situation
+	for d := range out.Situation {
+		out.Situation[d], rest, _ = strings.Cut(rest, "\x1f")
+	}
+	if p.DueAt != nil {
+		out.Due = loan.AtInstant(*p.DueAt)
+	} else {
+		out.Due = loan.OnDate(*p.DueDate)
+	}
+	if p.Price != nil {
+		price := money.Amount(*p.Price)
+		out.Price = &price
+	}
+	if p.OwnTerms != "" {
+		own, err := book.ParseSettings([]byte(p.OwnTerms))
+		if err != nil {
+			return out, err
+		}
+		out.Own = own
+	}
+	return out, nil
+}
+
+// WriteCSV writes a finished rehearsal as a table: sums by branch, patron class and material class, then the
+// most affected loans.
+func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
+	out := csv.NewWriter(w)
+	write := func(cells ...string) { _ = out.Write(cells) } // the first error is kept and told by Error
+	write("Rehearsal of edition", strconv.Itoa(r.Number), r.Period)
+	write("By", "Value", "Loans", "Due dates moved", "Refused", "Late before", "Late after", "Charged before", "Charged after")
+	line := func(by, value string, t rulebook.Tally) {
+		write(by, value, strconv.Itoa(t.Loans), strconv.Itoa(t.Moved), strconv.Itoa(t.Refused), strconv.Itoa(t.LateBefore), strconv.Itoa(t.LateAfter),
+			currency.Format(t.ChargedBefore), currency.Format(t.ChargedAfter))
+	}
+	line("All", "", r.Result.Tally)
+	for _, d := range []rulebook.Dimension{rulebook.LendingBranch, rulebook.PatronClass, rulebook.MaterialClass} {
+		by := r.Result.By[d.String()]
+		values := make([]string, 0, len(by))
+		for v := range by {
+			values = append(values, v)
+		}
+		slices.Sort(values)
+		for _, v := range values {
+			line(rulebook.DimensionNames[d], r.Names[v], *by[v])
+		}
+	}
+	write("Days later", "Loans")
+	days := make([]int, 0, len(r.Result.ByDays))
+	for d := range r.Result.ByDays {
+		days = append(days, d)
+	}
+	slices.Sort(days)
+	for _, d := range days {
+		write(strconv.Itoa(d), strconv.Itoa(r.Result.ByDays[d]))
+	}
+	write("Loan", "Title", "Due before", "Due after", "Charged before", "Charged after", "Refused")
+	for _, c := range r.Cases {
+		write(strconv.FormatInt(c.Loan, 10), c.Title, c.DueBefore, c.DueAfter, c.Before, c.After, c.Refused)
+	}
+	for _, text := range r.Assumed {
+		write("Assumed", text)
+	}
+	out.Flush()
+	return out.Error()
+}

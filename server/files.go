@@ -1,0 +1,64 @@
+package server
+
+import (
+	"bytes"
+	"encoding/csv"
+	"net/http"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
+
+	"nevrin/app/act"
+	"nevrin/app/rules"
+)
+
+// files are what is taken away as a file.
+func (s *Server) files(r chi.Router) {
+	r.Get("/api/rulebook/editions/{id}/file.json", s.file(everyone, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return rules.File(a, id) }))
+	r.Get("/api/rulebook/editions/{id}/review.csv", s.file(everyone, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return table(rules.Review(a, id)) }))
+	r.Get("/api/rulebook/editions/{id}/grid.csv", s.file(everyone, "text/csv", func(a *act.Act, id int64, r *http.Request) ([]byte, error) {
+		q := r.URL.Query()
+		at := SituationQuery{q.Get("lending_branch"), q.Get("home_branch"), q.Get("collection"), q.Get("material_class"), q.Get("patron_class")}
+		return table(rules.GridTable(a, rules.Question{Edition: id, Term: q.Get("term"), Rows: q.Get("rows"), Columns: q.Get("columns"), At: at.situation()}))
+	}))
+	r.Get("/api/rehearsals/{id}/table.csv", s.file(supervising, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
+		found, err := rules.Rehearsed(a, id)
+		if err != nil {
+			return nil, err
+		}
+		if found.Result == nil {
+			return nil, act.Problemf(act.Refused, "This rehearsal has not been finished.")
+		}
+		var out bytes.Buffer
+		err = rules.WriteCSV(&out, found, a.Network.Money)
+		return out.Bytes(), err
+	}))
+}
+
+func table(lines [][]string, err error) ([]byte, error) {
+	if err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	err = csv.NewWriter(&out).WriteAll(lines)
+	return out.Bytes(), err
+}
+
+// file answers with a file about one thing.
+func (s *Server) file(roles []string, kind string, write func(*act.Act, int64, *http.Request) ([]byte, error)) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		who, err := s.who(r.Context(), roles)
+		if err != nil {
+			s.refuse(w, r, err)
+			return
+		}
+		id, _ := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+		data, err := act.Look(r.Context(), s.house, who, func(a *act.Act) ([]byte, error) { return write(a, id, r) })
+		if err != nil {
+			s.refuse(w, r, err)
+			return
+		}
+		w.Header().Set("Content-Type", kind+"; charset=utf-8")
+		_, _ = w.Write(data)
+	}
+}
