@@ -26,7 +26,7 @@ type WordsQuery struct {
 func (s *Server) interlibraryOperations() {
 	look(s, "/interlibrary", "requests", "Requests, our move first", exchanging, func(a *act.Act, _ *nothing) ([]interlibrary.Request, error) { return interlibrary.List(a) })
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
-	huma.Register(s.api, operation(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU"), func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
+	huma.Register(s.api, s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU", exchanging), func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
 		who, err := s.who(ctx, exchanging)
 		if err != nil {
 			return nil, err

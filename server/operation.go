@@ -60,9 +60,23 @@ func operation(method, path, id, summary string) huma.Operation {
 		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusServiceUnavailable}}
 }
 
+// guarded is an operation for some roles. Who may not is told so before what they sent is looked at.
+func (s *Server) guarded(method, path, id, summary string, roles []string) huma.Operation {
+	op := operation(method, path, id, summary)
+	op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
+		var refused huma.StatusError
+		if _, err := s.who(ctx.Context(), roles); errors.As(err, &refused) {
+			_ = huma.WriteErr(s.api, ctx, refused.GetStatus(), refused.Error())
+			return
+		}
+		next(ctx)
+	}}
+	return op
+}
+
 // look registers a question that changes nothing.
 func look[I, O any](s *Server, path, id, summary string, roles []string, ask func(*act.Act, *I) (O, error)) {
-	huma.Register(s.api, operation(http.MethodGet, path, id, summary), func(ctx context.Context, in *I) (*Out[O], error) {
+	huma.Register(s.api, s.guarded(http.MethodGet, path, id, summary, roles), func(ctx context.Context, in *I) (*Out[O], error) {
 		who, err := s.who(ctx, roles)
 		if err != nil {
 			return nil, err
@@ -80,7 +94,7 @@ type keyed[I any] interface {
 
 // do registers a change. It is done once for each key.
 func do[O, I any, P keyed[I]](s *Server, method, path, id, summary string, roles []string, change func(*act.Act, *I) (O, error)) {
-	huma.Register(s.api, operation(method, path, id, summary), func(ctx context.Context, in *I) (*Out[O], error) {
+	huma.Register(s.api, s.guarded(method, path, id, summary, roles), func(ctx context.Context, in *I) (*Out[O], error) {
 		who, err := s.who(ctx, roles)
 		if err != nil {
 			return nil, err
