@@ -9,6 +9,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"nevrin/app/act"
+	"nevrin/app/calendars"
 	"nevrin/app/rules"
 )
 
@@ -20,6 +21,10 @@ func (s *Server) files(r chi.Router) {
 		q := r.URL.Query()
 		at := SituationQuery{q.Get("lending_branch"), q.Get("home_branch"), q.Get("collection"), q.Get("material_class"), q.Get("patron_class")}
 		return table(rules.GridTable(a, rules.Question{Edition: id, Term: q.Get("term"), Rows: q.Get("rows"), Columns: q.Get("columns"), At: at.situation()}))
+	}))
+	r.Get("/api/calendars/{id}/calendar.ics", s.file(everyone, "text/calendar", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
+		text, err := calendars.File(a, chi.URLParam(r, "id"))
+		return []byte(text), err
 	}))
 	r.Get("/api/rehearsals/{id}/table.csv", s.file(supervising, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
 		found, err := rules.Rehearsed(a, id)

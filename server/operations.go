@@ -19,6 +19,7 @@ import (
 func (s *Server) operations() {
 	s.houseOperations()
 	s.ruleOperations()
+	s.calendarOperations()
 	s.deskOperations()
 	s.stockOperations()
 	s.holdOperations()

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"nevrin/app/act"
+	"nevrin/app/calendars"
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
@@ -160,4 +161,28 @@ func (s *Server) reportOperations() {
 	do(s, http.MethodPost, "/reports/{id}/answer", "answerReport", "Answer a report", supervising, func(a *act.Act, in *OneSent[answer]) (*rules.Report, error) {
 		return rules.AnswerReport(a, in.ID, in.Body.Answer)
 	})
+}
+
+func (s *Server) calendarOperations() {
+	type year struct {
+		Branch string `path:"branch" minLength:"3" maxLength:"3"`
+		Year   int    `query:"year" maximum:"2200"`
+	}
+	look(s, "/calendars/{branch}", "calendar", "A branch's calendar and one year of it", everyone, func(a *act.Act, in *year) (*calendars.Calendar, error) {
+		return calendars.Look(a, in.Branch, in.Year)
+	})
+	do(s, http.MethodPost, "/calendars/preview", "previewCalendar", "What a change to calendars would touch", employed, func(a *act.Act, in *Sent[calendars.Change]) (*calendars.Touched, error) {
+		return calendars.Preview(a, in.Body)
+	})
+	do(s, http.MethodPost, "/calendars/apply", "changeCalendar", "Change calendars, due dates and hold shelves along with them", employed, func(a *act.Act, in *Sent[calendars.Change]) (*calendars.Touched, error) {
+		return calendars.Apply(a, in.Body)
+	})
+	type calendarFile struct {
+		Text string `json:"text" minLength:"2" maxLength:"900000" doc:"A file of iCalendar, RFC 5545"`
+	}
+	do(s, http.MethodPost, "/calendars/file", "readCalendarFile", "Read a calendar file, to be looked at", supervising, func(a *act.Act, in *Sent[calendarFile]) ([]calendars.Days, error) {
+		return calendars.Bring(a, in.Body.Text)
+	})
+	look(s, "/sweeps", "sweeps", "The latest changes to calendars", everyone, func(a *act.Act, _ *nothing) ([]calendars.Sweep, error) { return calendars.Sweeps(a) })
+	do(s, http.MethodPost, "/sweeps/{id}/undo", "undoSweep", "Undo a change to calendars", supervising, func(a *act.Act, in *One) ([]calendars.Sweep, error) { return calendars.Undo(a, in.ID) })
 }

@@ -30,6 +30,7 @@ type Branch struct {
 	Hours          json.RawMessage `gorm:"type:jsonb"`
 	Closures       json.RawMessage `gorm:"type:jsonb"`
 	Openings       json.RawMessage `gorm:"type:jsonb"`
+	Recurring      json.RawMessage `gorm:"type:jsonb;default:'[]'"` // closures that come again, with a rule of RFC 5545
 	SortMinutes    int
 	ReceiveMinutes int
 	PublicShelf    bool

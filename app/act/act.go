@@ -25,6 +25,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
+	"nevrin/formats/ical"
 	"nevrin/store"
 )
 
@@ -212,7 +213,7 @@ func (h *House) begin(ctx context.Context, tx *gorm.DB, who Actor) (*Act, error)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.network == nil || h.network.Version != at.Version {
-		if h.network, err = loadNetwork(tx); err != nil {
+		if h.network, err = loadNetwork(tx, calendar.DateOf(at.Now)); err != nil {
 			return nil, err
 		}
 		h.books = map[int64]*Edition{}
@@ -264,7 +265,7 @@ func ParseEdition(n *Network, row *store.Edition) (*rulebook.Rulebook, error) {
 	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Ranking: row.Ranking}, n.Money, n.Branches)
 }
 
-func loadNetwork(tx *gorm.DB) (*Network, error) {
+func loadNetwork(tx *gorm.DB, today calendar.Date) (*Network, error) {
 	n := &Network{Public: map[string]bool{}}
 	if err := tx.Take(&n.Network).Error; err != nil {
 		return nil, err
@@ -289,8 +290,11 @@ func loadNetwork(tx *gorm.DB) (*Network, error) {
 	file := map[string]any{"format": courier.Format, "timezone": n.Timezone}
 	list, plans := []map[string]any{}, []json.RawMessage{}
 	for _, b := range branches {
-		list = append(list, map[string]any{"code": b.Code, "name": b.Name, "zone": b.Zone, "timezone": b.Timezone,
-			"hours": b.Hours, "closures": b.Closures, "openings": b.Openings, "sort_minutes": b.SortMinutes, "receive_minutes": b.ReceiveMinutes})
+		one, err := BranchFile(&b, today)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, one)
 		n.Public[b.Code] = b.PublicShelf
 	}
 	for _, r := range runs {
@@ -310,6 +314,57 @@ func loadNetwork(tx *gorm.DB) (*Network, error) {
 		n.Branches = append(n.Branches, f.Timetable.Branches[b.Code].Branch)
 	}
 	return n, nil
+}
+
+// recurringYears is for how many years to come recurring closures are worked out: beyond the two years that
+// sums look ahead, by as long as a program may run.
+const recurringYears = 7
+
+// BranchFile is a branch in the form of the courier file, its recurring closures as single ones.
+func BranchFile(b *store.Branch, today calendar.Date) (map[string]any, error) {
+	closures := []map[string]any{}
+	if err := json.Unmarshal(b.Closures, &closures); err != nil {
+		return nil, fmt.Errorf("closures of %s: %w", b.Code, err)
+	}
+	var recurring []struct {
+		From calendar.Date
+		Days int
+		Rule string
+		Name string
+	}
+	if len(b.Recurring) > 0 {
+		if err := json.Unmarshal(b.Recurring, &recurring); err != nil {
+			return nil, fmt.Errorf("recurring closures of %s: %w", b.Code, err)
+		}
+	}
+	for _, r := range recurring {
+		starts, err := ical.Occurrences(r.Rule, r.From, today.AddYears(recurringYears))
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range starts {
+			closures = append(closures, map[string]any{"from": d, "to": d.Add(r.Days - 1), "name": r.Name})
+		}
+	}
+	return map[string]any{"code": b.Code, "name": b.Name, "zone": b.Zone, "timezone": b.Timezone, "hours": b.Hours, "closures": closures, "openings": b.Openings,
+		"sort_minutes": b.SortMinutes, "receive_minutes": b.ReceiveMinutes}, nil
+}
+
+// ReadCalendar reads a branch as it is stored; the error says what is wrong and where.
+func ReadCalendar(b *store.Branch, today calendar.Date) (*calendar.Branch, error) {
+	one, err := BranchFile(b, today)
+	if err != nil {
+		return nil, err
+	}
+	data, err := json.Marshal(map[string]any{"format": courier.Format, "timezone": b.Timezone, "branches": []any{one}, "runs": []any{}})
+	if err != nil {
+		return nil, err
+	}
+	f, err := courier.Read(data)
+	if err != nil {
+		return nil, err
+	}
+	return f.Timetable.Branches[b.Code].Branch, nil
 }
 
 // Happened is an event about to be told; who, where and when are added.

@@ -22,7 +22,13 @@ func File(a *act.Act, edition int64) (json.RawMessage, error) {
 	}
 	list := []map[string]any{}
 	for _, b := range branches {
-		list = append(list, map[string]any{"code": b.Code, "name": b.Name, "zone": b.Zone, "timezone": b.Timezone, "hours": b.Hours, "closures": b.Closures, "openings": b.Openings})
+		one, err := act.BranchFile(&b, a.Today())
+		if err != nil {
+			return nil, err
+		}
+		delete(one, "sort_minutes")
+		delete(one, "receive_minutes")
+		list = append(list, one)
 	}
 	return json.MarshalIndent(map[string]any{"format": rulebook.Format, "currency": a.Network.Currency, "branches": list,
 		"ranking": row.Ranking, "rules": row.Rules, "examples": row.Examples}, "", "  ")

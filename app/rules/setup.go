@@ -132,7 +132,7 @@ func keepBranches(tx *gorm.DB, n Network, book *rulebook.Rulebook) error {
 	}
 	for k, b := range book.Branches {
 		row := store.Branch{Code: b.Code, Name: b.Name, Zone: b.Zone, Timezone: b.Location.String(), Position: k, SortMinutes: 20, ReceiveMinutes: 30,
-			Hours: or(plain.Branches[k].Hours, "{}"), Closures: or(plain.Branches[k].Closures, "[]"), Openings: or(plain.Branches[k].Openings, "[]")}
+			Hours: or(plain.Branches[k].Hours, "{}"), Closures: or(plain.Branches[k].Closures, "[]"), Openings: or(plain.Branches[k].Openings, "[]"), Recurring: json.RawMessage("[]")}
 		for _, m := range file.Branches {
 			if m.Code == b.Code {
 				row.SortMinutes, row.ReceiveMinutes = m.Sort, m.Receive

@@ -36,6 +36,9 @@ type Run struct {
 	Stops    []Stop
 }
 
+// On tells whether the run goes on a date.
+func (r *Run) On(d calendar.Date) bool { return r.Days[d.Weekday()] && !r.NotOn[d] }
+
 // Branch is a branch as the courier knows it.
 type Branch struct {
 	*calendar.Branch
@@ -90,7 +93,7 @@ func (t *Timetable) Ahead(ready time.Time) *Trips {
 	for d := first; d < first+lookAhead; d++ {
 		for i := range t.Runs {
 			r := &t.Runs[i]
-			if r.Days[d.Weekday()] && !r.NotOn[d] {
+			if r.On(d) {
 				trips.list = append(trips.list, t.trip(r, d))
 			}
 		}

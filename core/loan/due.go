@@ -187,3 +187,51 @@ func firstAfter(dates []calendar.Date, day calendar.Date) (calendar.Date, bool) 
 	}
 	return first, ok
 }
+
+// Moved is where a due date goes when its branch has come to be closed then: where the terms send a due date
+// on a closed day, but never to a day that has come already, and never earlier than today's next. A due date
+// that is not closed, or that the terms keep, stays.
+func Moved(b *calendar.Branch, t Terms, due Due, now time.Time) Due {
+	today := b.Date(now)
+	if t.ClosedDay == Keep {
+		return due
+	}
+	if due.Hours {
+		if b.OpenAt(due.At) || !due.At.After(now) {
+			return due
+		}
+		if t.ClosedDay == Previous {
+			if at, ok := b.LastClosing(due.At, now); ok {
+				return AtInstant(at)
+			}
+		}
+		if at, ok := b.NextOpening(due.At); ok {
+			return AtInstant(at)
+		}
+		return due
+	}
+	if due.Date < today || b.OpenOn(due.Date) && (due.Date > today || opensAgain(b, now)) {
+		return due
+	}
+	latest, limited := firstAfter(t.LatestDue, today)
+	if t.ClosedDay == Next || due.Date == today {
+		if day, ok := b.NextOpenDay(due.Date); ok && (!limited || day <= latest) {
+			return OnDate(day)
+		}
+	}
+	if day, ok := b.LastOpenDay(due.Date, today); ok {
+		return OnDate(day)
+	}
+	if day, ok := b.NextOpenDay(due.Date); ok && (!limited || day <= latest) {
+		return OnDate(day)
+	}
+	return due
+}
+
+// opensAgain tells whether the branch is still to be open on the day of an instant.
+func opensAgain(b *calendar.Branch, now time.Time) bool {
+	if next, ok := b.NextOpening(now); ok && b.Date(next) == b.Date(now) {
+		return true
+	}
+	return b.OpenAt(now) && b.OpenAt(now.Add(time.Minute))
+}

@@ -1,0 +1,326 @@
+// Package calendars shows when branches are open, and changes it.
+//
+// A change is looked at before it counts: which loans then fall due on a closed day, which holds wait
+// longer, which courier runs call at a closed branch. Applied, it is one sweep that moves due dates
+// and hold shelves along, and can be undone as one.
+package calendars
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/formats/ical"
+	"nevrin/store"
+)
+
+// Closure closes a branch on dates, both included.
+type Closure struct {
+	From calendar.Date  `json:"from" format:"date"`
+	To   *calendar.Date `json:"to,omitempty" format:"date" doc:"None: one day"`
+	Name string         `json:"name" maxLength:"200"`
+}
+
+// Opening replaces the hours of one date; no spans close it.
+type Opening struct {
+	Date  calendar.Date `json:"date" format:"date"`
+	Hours []string      `json:"hours" doc:"Spans such as 10:00-18:00"`
+	Name  string        `json:"name" maxLength:"200"`
+}
+
+// Recurring closes a branch again and again.
+type Recurring struct {
+	From calendar.Date `json:"from" format:"date" doc:"First day of the first time"`
+	Days int           `json:"days" minimum:"1" maximum:"366"`
+	Rule string        `json:"rule" maxLength:"300" doc:"RRULE of RFC 5545, such as FREQ=YEARLY"`
+	Name string        `json:"name" maxLength:"200"`
+	Says string        `json:"says" doc:"The next few times, in words"`
+}
+
+// Day is one date of the year view.
+type Day struct {
+	Date    calendar.Date `json:"date" format:"date"`
+	Hours   string        `json:"hours" doc:"Empty: closed"`
+	Reason  string        `json:"reason" doc:"Why it is closed, or what is special"`
+	Kind    string        `json:"kind" enum:"open,closed,closure,special"`
+	Weekday int           `json:"weekday" doc:"0 is Sunday"`
+}
+
+// Calendar is a branch's calendar, with one year day by day.
+type Calendar struct {
+	Branch    string              `json:"branch"`
+	Name      string              `json:"name"`
+	Zone      string              `json:"zone"`
+	Hours     map[string][]string `json:"hours" doc:"By sun, mon, tue, …"`
+	Closures  []Closure           `json:"closures"`
+	Openings  []Opening           `json:"openings"`
+	Recurring []Recurring         `json:"recurring"`
+	Year      int                 `json:"year"`
+	Days      []Day               `json:"days"`
+	Version   int64               `json:"version" doc:"Sent back with a change, so that nobody's change is lost"`
+	OpenNow   bool                `json:"open_now"`
+}
+
+// plain is a branch's calendar as it is stored.
+type plain struct {
+	Hours     map[string][]string `json:"hours"`
+	Closures  []Closure           `json:"closures"`
+	Openings  []Opening           `json:"openings"`
+	Recurring []Recurring         `json:"recurring"`
+}
+
+func read(row *store.Branch) (plain, error) {
+	p := plain{Hours: map[string][]string{}, Closures: []Closure{}, Openings: []Opening{}, Recurring: []Recurring{}}
+	for _, part := range []struct {
+		from json.RawMessage
+		to   any
+	}{{row.Hours, &p.Hours}, {row.Closures, &p.Closures}, {row.Openings, &p.Openings}, {row.Recurring, &p.Recurring}} {
+		if err := json.Unmarshal(part.from, part.to); err != nil {
+			return p, fmt.Errorf("calendar of %s: %w", row.Code, err)
+		}
+	}
+	return p, nil
+}
+
+func (p *plain) write(row *store.Branch) {
+	row.Hours, row.Closures, row.Openings, row.Recurring = act.JSON(&p.Hours), act.JSON(&p.Closures), act.JSON(&p.Openings), act.JSON(&p.Recurring)
+}
+
+// Look gives a branch's calendar and one year of it.
+func Look(a *act.Act, code string, year int) (*Calendar, error) {
+	b, err := a.Network.Branch(code)
+	if err != nil {
+		return nil, err
+	}
+	var row store.Branch
+	if err := a.Take(&row, "code = ?", code).Error; err != nil {
+		return nil, err
+	}
+	p, err := read(&row)
+	if err != nil {
+		return nil, err
+	}
+	if year == 0 {
+		year = a.Now.Year()
+	}
+	out := &Calendar{Branch: code, Name: b.Name, Zone: b.Zone, Hours: p.Hours, Closures: p.Closures, Openings: p.Openings, Recurring: p.Recurring, Year: year, Days: []Day{},
+		Version: a.Network.Version, OpenNow: b.OpenAt(a.Now)}
+	slices.SortFunc(out.Closures, func(x, y Closure) int { return int(x.From - y.From) })
+	slices.SortFunc(out.Openings, func(x, y Opening) int { return int(x.Date - y.Date) })
+	for k := range out.Recurring {
+		out.Recurring[k].Says = sayNext(out.Recurring[k], a.Today())
+	}
+	for d := calendar.MakeDate(year, 1, 1); d <= calendar.MakeDate(year, 12, 31); d++ {
+		out.Days = append(out.Days, dayOf(b, d))
+	}
+	return out, nil
+}
+
+func dayOf(b *calendar.Branch, d calendar.Date) Day {
+	hours, reason := b.DayWithReason(d)
+	day := Day{Date: d, Hours: hours.String(), Reason: reason, Kind: "open", Weekday: int(d.Weekday())}
+	_, special := b.Openings[d]
+	switch {
+	case special && len(hours) > 0:
+		day.Kind = "special"
+	case len(hours) == 0 && strings.HasPrefix(reason, "closed on "):
+		day.Kind, day.Reason = "closed", ""
+	case len(hours) == 0:
+		day.Kind = "closure"
+	}
+	return day
+}
+
+// sayNext says the next three times of a recurring closure.
+func sayNext(r Recurring, today calendar.Date) string {
+	starts, err := ical.Occurrences(r.Rule, r.From, today.AddYears(5))
+	if err != nil {
+		return err.Error()
+	}
+	var next []string
+	for _, d := range starts {
+		if d >= today && len(next) < 3 {
+			next = append(next, d.Say())
+		}
+	}
+	if len(next) == 0 {
+		return "not again within five years"
+	}
+	return "next " + strings.Join(next, ", ")
+}
+
+// Change is a change to the calendars of one or several branches. One of its parts is given.
+type Change struct {
+	Branches []string            `json:"branches" minItems:"1" maxItems:"200"`
+	Version  int64               `json:"version"`
+	Hours    map[string][]string `json:"hours,omitempty" doc:"New weekly hours"`
+	Close    *Closure            `json:"close,omitempty"`
+	Open     *Opening            `json:"open,omitempty" doc:"Special opening; one there is for the date is replaced"`
+	Recur    *Recurring          `json:"recur,omitempty"`
+	Days     []Days              `json:"days,omitempty" doc:"Closures from a calendar file"`
+	Now      string              `json:"now,omitempty" maxLength:"200" doc:"Close from this hour on, for this reason"`
+	Remove   *Removal            `json:"remove,omitempty"`
+	LeaveOut []int64             `json:"leave_out,omitempty" doc:"Loans whose due date stays"`
+}
+
+// Days are days of a calendar file.
+type Days struct {
+	From calendar.Date `json:"from" format:"date"`
+	To   calendar.Date `json:"to" format:"date"`
+	Rule string        `json:"rule"`
+	Name string        `json:"name"`
+}
+
+// Removal takes an entry away again, by its first day and name.
+type Removal struct {
+	Kind string        `json:"kind" enum:"closure,opening,recurring"`
+	Date calendar.Date `json:"date" format:"date"`
+	Name string        `json:"name"`
+}
+
+// apply makes the change in one calendar. Now is that of the branch.
+func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, error) {
+	switch {
+	case c.Now != "":
+		return c.closeNow(p, b, now)
+	case c.Hours != nil:
+		p.Hours = c.Hours
+		return "weekly hours changed", nil
+	case c.Close != nil:
+		p.Closures = append(p.Closures, *c.Close)
+		return "closed " + c.Close.say(), nil
+	case c.Open != nil:
+		p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == c.Open.Date })
+		p.Openings = append(p.Openings, *c.Open)
+		return "special hours on " + c.Open.Date.Say() + ": " + strings.Join(c.Open.Hours, ", "), nil
+	case c.Recur != nil:
+		if err := ical.CheckRule(c.Recur.Rule); err != nil {
+			return "", act.Problemf(act.Invalid, "%s.", err)
+		}
+		c.Recur.Says = ""
+		p.Recurring = append(p.Recurring, *c.Recur)
+		return "closed again and again: " + c.Recur.Name, nil
+	case len(c.Days) > 0:
+		return c.take(p)
+	case c.Remove != nil:
+		return c.remove(p)
+	}
+	return "", act.Problemf(act.Invalid, "Say what is to change.")
+}
+
+func (c Closure) say() string {
+	if c.To != nil && *c.To != c.From {
+		return "from " + c.From.Say() + " to " + c.To.Say() + ", " + c.Name
+	}
+	return "on " + c.From.Say() + ", " + c.Name
+}
+
+// closeNow cuts today's hours at this minute.
+func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, error) {
+	today := b.Date(now)
+	clock := now.In(b.Location)
+	minute := calendar.Minute(clock.Hour()*60 + clock.Minute())
+	spans := []string{}
+	cut := false
+	for _, s := range b.Day(today) {
+		switch {
+		case s.To <= minute:
+			spans = append(spans, s.String())
+			continue
+		case s.From < minute:
+			spans = append(spans, calendar.Span{From: s.From, To: minute}.String())
+		}
+		cut = true
+	}
+	if !cut {
+		return "", act.Problemf(act.Refused, "%s is not open any more today, so there is nothing to close.", b.Name)
+	}
+	c.Open = &Opening{Date: today, Hours: spans, Name: c.Now}
+	p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == today })
+	p.Openings = append(p.Openings, *c.Open)
+	return "closed from " + minute.String() + " on, " + c.Now, nil
+}
+
+func (c *Change) take(p *plain) (string, error) {
+	taken := 0
+	for _, d := range c.Days {
+		if d.Rule != "" {
+			if err := ical.CheckRule(d.Rule); err != nil {
+				return "", act.Problemf(act.Invalid, "%s: %s.", d.Name, err)
+			}
+			r := Recurring{From: d.From, Days: d.To.DaysSince(d.From) + 1, Rule: d.Rule, Name: d.Name}
+			if !slices.Contains(p.Recurring, r) {
+				p.Recurring = append(p.Recurring, r)
+				taken++
+			}
+			continue
+		}
+		to := d.To
+		if !slices.ContainsFunc(p.Closures, func(x Closure) bool { return x.From == d.From && x.Name == d.Name }) {
+			p.Closures = append(p.Closures, Closure{d.From, &to, d.Name})
+			taken++
+		}
+	}
+	return calendar.Count(taken, "closure") + " from a calendar file", nil
+}
+
+func (c *Change) remove(p *plain) (string, error) {
+	before := len(p.Closures) + len(p.Openings) + len(p.Recurring)
+	r := c.Remove
+	switch r.Kind {
+	case "closure":
+		p.Closures = slices.DeleteFunc(p.Closures, func(x Closure) bool { return x.From == r.Date && x.Name == r.Name })
+	case "opening":
+		p.Openings = slices.DeleteFunc(p.Openings, func(x Opening) bool { return x.Date == r.Date })
+	case "recurring":
+		p.Recurring = slices.DeleteFunc(p.Recurring, func(x Recurring) bool { return x.From == r.Date && x.Name == r.Name })
+	}
+	if len(p.Closures)+len(p.Openings)+len(p.Recurring) == before {
+		return "", act.Problemf(act.Refused, "That entry is not there any more.")
+	}
+	return "no longer: " + r.Name + ", " + r.Date.Say(), nil
+}
+
+// Bring reads a calendar file, to be looked at before it is taken over.
+func Bring(_ *act.Act, text string) ([]Days, error) {
+	list, err := ical.Read(text)
+	if err != nil {
+		return nil, act.Problemf(act.Invalid, "%s.", err)
+	}
+	out := make([]Days, len(list))
+	for k, d := range list {
+		out[k] = Days{d.From, d.To, d.Rule, d.Name}
+	}
+	return out, nil
+}
+
+// File writes a branch's closures and special days as a calendar file.
+func File(a *act.Act, code string) (string, error) {
+	c, err := Look(a, code, 0)
+	if err != nil {
+		return "", err
+	}
+	var days []ical.Days
+	for _, x := range c.Closures {
+		to := x.From
+		if x.To != nil {
+			to = *x.To
+		}
+		days = append(days, ical.Days{Name: x.Name, From: x.From, To: to})
+	}
+	for _, x := range c.Recurring {
+		days = append(days, ical.Days{Name: x.Name, From: x.From, To: x.From + calendar.Date(x.Days-1), Rule: x.Rule})
+	}
+	for _, x := range c.Openings {
+		name := x.Name + " (closed)"
+		if len(x.Hours) > 0 {
+			name = x.Name + " (open " + strings.Join(x.Hours, ", ") + ")"
+		}
+		days = append(days, ical.Days{Name: name, From: x.Date, To: x.Date})
+	}
+	return ical.Write(c.Name, days, a.Now), nil
+}

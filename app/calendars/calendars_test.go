@@ -1,0 +1,195 @@
+package calendars_test
+
+import (
+	"context"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/calendars"
+	"nevrin/app/desk"
+	"nevrin/core/calendar"
+	"nevrin/testkit"
+)
+
+func day(month time.Month, d int) calendar.Date { return calendar.MakeDate(2026, month, d) }
+
+func change(t *testing.T, h *act.House, who act.Actor, c calendars.Change) (*calendars.Touched, error) {
+	t.Helper()
+	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*calendars.Touched, error) {
+		c.Version = a.Network.Version
+		return calendars.Apply(a, c)
+	})
+}
+
+func look(t *testing.T, h *act.House, who act.Actor, branch string) *calendars.Calendar {
+	t.Helper()
+	return testkit.Do(t, h, who, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) })
+}
+
+func dayIn(c *calendars.Calendar, d calendar.Date) calendars.Day {
+	for _, x := range c.Days {
+		if x.Date == d {
+			return x
+		}
+	}
+	return calendars.Day{}
+}
+
+// A closure is looked at first, then due dates and hold shelves move along, and all of it is undone as one.
+func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	sat := day(10, 31)
+	to := day(11, 3)
+	c := calendars.Change{Branches: []string{"SLM"}, Close: &calendars.Closure{From: day(10, 27), To: &to, Name: "New floor"}}
+	touched := testkit.Do(t, h, maren, func(a *act.Act) (*calendars.Touched, error) { return calendars.Preview(a, c) })
+	require.NotEmpty(t, touched.Loans)
+	due := "SELECT count(*)::text FROM loans WHERE branch_code = 'SLM' AND returned_at IS NULL AND due_date BETWEEN '2026-10-27' AND '2026-11-03'"
+	before := testkit.Text(t, h, due)
+	for _, l := range touched.Loans {
+		assert.Equal(t, "Saltmere", l.Branch)
+	}
+	assert.NotEmpty(t, touched.Runs, "the south van calls there")
+	assert.Equal(t, before, testkit.Text(t, h, due), "looking changes nothing")
+
+	stays := touched.Loans[0].Loan
+	c.LeaveOut = []int64{stays}
+	applied, err := change(t, h, maren, c)
+	require.NoError(t, err)
+	assert.Equal(t, "closure", dayIn(look(t, h, maren, "SLM"), sat).Kind)
+	assert.Equal(t, "1", testkit.Text(t, h, due+" AND situation[4] <> 'magazine'"), "only the one left out is still due then")
+	assert.Equal(t, "Wed 4 Nov 2026", applied.Loans[len(applied.Loans)-1].After)
+	assert.NotEmpty(t, testkit.Text(t, h, "SELECT text FROM events WHERE kind = 'due_moved' LIMIT 1"))
+
+	// One of them is renewed meanwhile: undoing leaves that one alone.
+	renewed := applied.Loans[len(applied.Loans)-1].Loan
+	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-12-01', renewals = renewals + 1, renewed_at = lent_at WHERE id = ?", renewed).Error)
+	list := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) })
+	assert.NotNil(t, list[0].Undone)
+	assert.Equal(t, "open", dayIn(look(t, h, maren, "SLM"), sat).Kind)
+	assert.Equal(t, "2026-12-01", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", renewed))
+	after := testkit.Text(t, h, due)
+	assert.NotEqual(t, "1", after)
+	_, err = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) })
+	assert.ErrorContains(t, err, "undone already")
+}
+
+// A storm: today is closed from this hour on; what is due today moves to the next open day, what waits on the
+// hold shelf until today waits on, and a laptop due this afternoon is due at the next opening.
+func TestWeCloseNow(t *testing.T) {
+	h := testkit.House(t)
+	bea, jory := testkit.Somebody(t, h, "bea"), testkit.Somebody(t, h, "jory")
+	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-10-06' WHERE id IN (SELECT id FROM loans WHERE branch_code = 'HVH' AND returned_at IS NULL AND due_at IS NULL AND situation[4] = 'book' ORDER BY id LIMIT 5)").Error)
+	require.NoError(t, h.DB.Exec("UPDATE holds SET shelf_until = '2026-10-06' WHERE id IN (SELECT id FROM holds WHERE pickup = 'HVH' AND state = 'ready' ORDER BY id LIMIT 3)").Error)
+	_, err := change(t, h, jory, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
+	assert.ErrorContains(t, err, "Only the branch where you are")
+	_, err = change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}})
+	assert.ErrorContains(t, err, "Only a supervisor")
+	touched, err := change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
+	require.NoError(t, err)
+	assert.Contains(t, touched.Text, "closed from 09:1")
+	moved := 0
+	for _, l := range touched.Loans {
+		if l.Before == "Tue 6 Oct 2026" {
+			assert.Equal(t, "Wed 7 Oct 2026", l.After)
+			moved++
+		}
+	}
+	assert.GreaterOrEqual(t, moved, 5)
+	held := 0
+	for _, x := range touched.Holds {
+		if x.Before == "Tue 6 Oct 2026" {
+			assert.Equal(t, "Wed 7 Oct 2026", x.After)
+			held++
+		}
+	}
+	assert.GreaterOrEqual(t, held, 3)
+	assert.False(t, look(t, h, bea, "HVH").Days[278].Hours == "", "the morning stays on record")
+	_, err = change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
+	assert.ErrorContains(t, err, "nothing to close")
+}
+
+// What lending does follows a changed calendar at once; recurring closures count as closed days, years ahead.
+func TestLendingFollowsTheCalendar(t *testing.T) {
+	h := testkit.House(t)
+	maren, jory := testkit.Somebody(t, h, "maren"), testkit.Somebody(t, h, "jory")
+	_, err := change(t, h, maren, calendars.Change{Branches: []string{"SLM", "THB"}, Recur: &calendars.Recurring{From: day(10, 27), Days: 1, Rule: "FREQ=MONTHLY;BYDAY=-1TU", Name: "Stocktaking"}})
+	require.NoError(t, err)
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	lent := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
+		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
+	})
+	assert.Equal(t, "2026-10-28", lent.Line.DueExact, "the 27th is the last Tuesday of the month")
+	c := look(t, h, maren, "THB")
+	assert.Equal(t, "closure", dayIn(c, day(11, 24)).Kind)
+	assert.Contains(t, c.Recurring[0].Says, "Tue 27 Oct 2026, Tue 24 Nov 2026")
+	text := testkit.Do(t, h, maren, func(a *act.Act) (string, error) { return calendars.File(a, "THB") })
+	days := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Days, error) { return calendars.Bring(a, text) })
+	_, err = change(t, h, maren, calendars.Change{Branches: []string{"WRN"}, Days: days})
+	require.NoError(t, err)
+	assert.Equal(t, "closure", dayIn(look(t, h, maren, "WRN"), day(11, 24)).Kind, "from one branch's file into another's calendar")
+}
+
+func TestWhatDoesNotFitIsRefused(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	early := day(10, 1)
+	for _, c := range []struct {
+		name, says string
+		change     calendars.Change
+	}{
+		{"a span that ends before it begins", "does not end after it begins", calendars.Change{Hours: map[string][]string{"mon": {"18:00-10:00"}}}},
+		{"overlapping spans", "overlaps", calendars.Change{Hours: map[string][]string{"mon": {"10:00-14:00", "13:00-17:00"}}}},
+		{"an unknown day", "mon", calendars.Change{Hours: map[string][]string{"monday": {"10:00-14:00"}}}},
+		{"a closure that ends before it begins", "not before", calendars.Change{Close: &calendars.Closure{From: day(10, 7), To: &early, Name: "x"}}},
+		{"no rule", "not a recurrence rule", calendars.Change{Recur: &calendars.Recurring{From: early, Days: 1, Rule: "FREQ=NOW", Name: "x"}}},
+		{"an unknown branch", "no branch", calendars.Change{Branches: []string{"XXX"}, Now: "x"}},
+		{"nothing", "what is to change", calendars.Change{}},
+		{"what is gone", "not there any more", calendars.Change{Remove: &calendars.Removal{Kind: "closure", Date: early, Name: "x"}}},
+	} {
+		if c.change.Branches == nil {
+			c.change.Branches = []string{"SLM"}
+		}
+		_, err := change(t, h, maren, c.change)
+		assert.ErrorContains(t, err, c.says, c.name)
+	}
+}
+
+// Two supervisors change calendars at once: one change counts, the other is told, nothing is lost.
+func TestTwoSupervisorsOneCalendar(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	version := look(t, h, maren, "SLM").Version
+	errs := make([]error, 4)
+	var all sync.WaitGroup
+	for k := range errs {
+		all.Go(func() {
+			_, errs[k] = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*calendars.Touched, error) {
+				return calendars.Apply(a, calendars.Change{Branches: []string{"SLM"}, Version: version, Close: &calendars.Closure{From: day(11, 10+k), Name: "Works"}})
+			})
+		})
+	}
+	all.Wait()
+	won := 0
+	for _, err := range errs {
+		if err == nil {
+			won++
+		} else {
+			assert.ErrorContains(t, err, "Somebody else has changed")
+		}
+	}
+	assert.Equal(t, 1, won)
+	closures := 0
+	for _, c := range look(t, h, maren, "SLM").Closures {
+		if c.Name == "Works" {
+			closures++
+		}
+	}
+	assert.Equal(t, 1, closures)
+}
