@@ -149,6 +149,12 @@ func (s *Server) stockOperations() {
 	do(s, http.MethodPut, "/items/{id}/note", "noteItem", "Write the note on an item, or take it off", employed, func(a *act.Act, in *OneSent[text]) (Done, error) {
 		return Done{true}, stock.Note(a, in.ID, in.Body.Text)
 	})
+	type class struct {
+		Class string `json:"class"`
+	}
+	do(s, http.MethodPut, "/patrons/{id}/class", "classifyPatron", "Correct how a patron is classed", employed, func(a *act.Act, in *OneSent[class]) (Done, error) {
+		return Done{true}, people.Classify(a, in.ID, in.Body.Class)
+	})
 	do(s, http.MethodPost, "/items/{id}/in-use", "backInUse", "End that an item is put aside or missing", employed, func(a *act.Act, in *One) (Done, error) { return Done{true}, stock.BackInUse(a, in.ID) })
 	do(s, http.MethodPut, "/items/{id}/classing", "classifyItem", "Correct how an item is classed", employed, func(a *act.Act, in *OneSent[stock.Classing]) (Done, error) {
 		return Done{true}, stock.Classify(a, in.ID, in.Body)

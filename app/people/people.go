@@ -2,6 +2,7 @@
 package people
 
 import (
+	"slices"
 	"time"
 
 	"github.com/alexedwards/argon2id"
@@ -187,4 +188,20 @@ func standing(a *act.Act, ids []int64) (map[int64]Item, error) {
 		out[r.ItemID] = Item{State: text, Tone: r.Tone, Patron: r.Patron}
 	}
 	return out, err
+}
+
+// Classify corrects how a patron is classed. Loans already made keep their terms; the next one follows.
+func Classify(a *act.Act, id int64, class string) error {
+	if !slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == class }) {
+		return act.Problemf(act.Invalid, "There is no patron class %q here.", class)
+	}
+	p, err := store.PatronLocked(a.DB, id)
+	if err != nil {
+		return act.NotFound(err, "patron")
+	}
+	was := a.Network.ClassName("patron", p.Class)
+	if err := a.Model(p).Update("class", class).Error; err != nil {
+		return err
+	}
+	return a.Tell(act.Happened{Kind: "classified", Patron: id, Text: "Classed as " + a.Network.ClassName("patron", class) + "; was " + was})
 }

@@ -3,6 +3,7 @@ import { createRootRoute, createRoute, createRouter, RouterProvider } from "@tan
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Frame } from "./kit/frame";
+import { CalendarsPlace } from "./places/calendars/Calendars";
 import { CourierPlace } from "./places/courier/Courier";
 import { DeskPlace } from "./places/desk/Desk";
 import { FetchPlace } from "./places/fetch/Fetch";
@@ -48,7 +49,25 @@ const routes = [
   createRoute({ getParentRoute: () => root, path: "/courier", component: CourierPlace }),
   createRoute({ getParentRoute: () => root, path: "/interlibrary", component: InterlibraryPlace }),
   createRoute({ getParentRoute: () => root, path: "/notices", component: NoticesPlace }),
-  createRoute({ getParentRoute: () => root, path: "/rulebook", component: RulebookPlace }),
+  createRoute({
+    getParentRoute: () => root,
+    path: "/rulebook",
+    component: RulebookPlace,
+    validateSearch: (s: Record<string, unknown>): { tab?: string; edition?: number; loan?: number } => ({
+      tab: text(s.tab),
+      edition: number(s.edition),
+      loan: number(s.loan),
+    }),
+  }),
+  createRoute({
+    getParentRoute: () => root,
+    path: "/calendars",
+    component: CalendarsPlace,
+    validateSearch: (s: Record<string, unknown>): { branch?: string; year?: number } => ({
+      branch: text(s.branch),
+      year: number(s.year),
+    }),
+  }),
   createRoute({
     getParentRoute: () => root,
     path: "/items",

@@ -129,3 +129,37 @@ export { inputLook };
 export function Code({ children }: { children: ReactNode }) {
   return <span className="font-mono text-[.93em]">{children}</span>;
 }
+
+/** Ways to look at the same thing, side by side. */
+export function Tabs({
+  label,
+  tabs,
+  chosen,
+  onChoose,
+}: {
+  label: string;
+  tabs: readonly (readonly [string, string])[];
+  chosen: string;
+  onChoose: (id: string) => void;
+}) {
+  return (
+    <nav aria-label={label} className="flex flex-wrap gap-1 border-b border-line-strong print:hidden">
+      {tabs.map(([id, name]) => (
+        <button
+          key={id}
+          type="button"
+          aria-current={id === chosen ? "page" : undefined}
+          onClick={() => onChoose(id)}
+          className={clsx(
+            "-mb-px cursor-pointer rounded-t-card border px-3 py-1",
+            id === chosen
+              ? "border-line-strong border-b-paper bg-paper font-semibold"
+              : "border-transparent text-ink-2 hover:text-ink",
+          )}
+        >
+          {name}
+        </button>
+      ))}
+    </nav>
+  );
+}

@@ -11,6 +11,7 @@ export interface PlaceInfo {
     | "/interlibrary"
     | "/notices"
     | "/rulebook"
+    | "/calendars"
     | "/items";
   name: string;
   key: string;
@@ -44,7 +45,13 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
     ],
   },
   { name: "Telling", places: [{ path: "/notices", name: "Notices", key: "n", roles: employed }] },
-  { name: "Setting", places: [{ path: "/rulebook", name: "Rulebook", key: "b" }] },
+  {
+    name: "Setting",
+    places: [
+      { path: "/rulebook", name: "Rulebook", key: "b" },
+      { path: "/calendars", name: "Calendars", key: "e" },
+    ],
+  },
   { name: "Knowing", places: [{ path: "/items", name: "Items", key: "i" }] },
 ];
 

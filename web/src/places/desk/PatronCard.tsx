@@ -113,7 +113,14 @@ export function Loans({ card, onChange }: { card: CardOf; onChange: (c: CardOf) 
             <b className="font-semibold">{l.title}</b>
             <p className={l.late ? "text-buoy-700" : "text-ink-2"}>
               Due {l.due}
-              {l.late && ", late"} · <Quiet onClick={() => void renew(l.loan_id)}>Renew</Quiet>
+              {l.late && ", late"} · <Quiet onClick={() => void renew(l.loan_id)}>Renew</Quiet> ·{" "}
+              <Link
+                to="/rulebook"
+                search={{ loan: l.loan_id }}
+                className="border-b border-dotted border-spruce-500 text-spruce-700"
+              >
+                Terms
+              </Link>
             </p>
             {said[l.loan_id] && (
               <p className={said[l.loan_id]!.ok ? "text-spruce-700" : "text-buoy-700"}>

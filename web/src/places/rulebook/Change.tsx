@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { Button, Field, inputLook } from "../../kit/parts";
+import { initial, plain, ValueField } from "./ValueField";
 
 type Value = Schema["RulesValue"];
 
@@ -32,7 +33,7 @@ export function Change({
     ...(at.dimensions.zone ?? []),
     { code: at.branch, name: `Only ${at.branchName}` },
   ];
-  const value = text ?? initial(at);
+  const value = text ?? initial(at.term, at.cell);
   const set = () => {
     const scope: Record<string, string[]> = { material_class: [at.column.code] };
     if (place) scope.lending_branch = [place];
@@ -56,24 +57,7 @@ export function Change({
   return (
     <div className="grid gap-2.5 border-t border-line pt-3">
       <b className="font-semibold">Change it in draft {draft.number}</b>
-      <Field label={at.term.kind === "duration" ? `${at.term.name}: days, or hours as “3 h”` : at.term.name}>
-        {at.term.kind === "choice" || at.term.kind === "yes_no" ? (
-          <select className={inputLook} value={value} onChange={(e) => setText(e.target.value)}>
-            {(at.term.kind === "yes_no" ? ["true", "false"] : (at.term.choices ?? [])).map((c) => (
-              <option key={c} value={c}>
-                {{ true: "yes", false: "no" }[c] ?? c.replaceAll("_", " ")}
-              </option>
-            ))}
-          </select>
-        ) : (
-          <input
-            className={inputLook}
-            value={value}
-            onChange={(e) => setText(e.target.value)}
-            placeholder={at.term.nullable ? "empty: no limit" : ""}
-          />
-        )}
-      </Field>
+      <ValueField term={at.term} cell={at.cell} value={text} onChange={setText} />
       <Field label="Where">
         <select className={inputLook} value={place} onChange={(e) => setPlace(e.target.value)}>
           {places.map((p) => (
@@ -94,30 +78,4 @@ export function Change({
       </Button>
     </div>
   );
-}
-
-function initial(at: Cellular): string {
-  const v = at.cell.value;
-  if (v === null || v === undefined) return "";
-  if (at.term.kind === "duration") return at.cell.short;
-  return Array.isArray(v) ? v.join(", ") : String(v);
-}
-
-/** What the person typed, in the form of the file format. What does not fit is sent as it is and refused with a reason. */
-function plain(term: Schema["RulebookTermInfo"], text: string): unknown {
-  const t = text.trim();
-  if (t === "" && term.nullable) return null;
-  switch (term.kind) {
-    case "duration": {
-      const hours = /^(\d+)\s*h$/.exec(t);
-      return hours ? `PT${hours[1]}H` : /^\d+$/.test(t) ? `P${t}D` : t;
-    }
-    case "number":
-      return /^\d+$/.test(t) ? Number(t) : t;
-    case "yes_no":
-      return t === "true";
-    case "dates":
-      return t === "" ? [] : t.split(/[ ,]+/);
-  }
-  return t;
 }
