@@ -6,18 +6,11 @@ cd "$(dirname "$0")/.."
 scripts/setup.sh test
 make --no-print-directory build
 
-work=$(pwd)/.data/test
-nevrin=
-stop() {
-  [ -z "$nevrin" ] || kill -TERM "$nevrin" 2>/dev/null || true
-  [ -z "$nevrin" ] || wait "$nevrin" 2>/dev/null || true
-  scripts/postgres.sh stop "$work"
-}
-trap stop EXIT
-scripts/postgres.sh reset "$work"
+# shellcheck source=scripts/private.sh
+. scripts/private.sh "$(pwd)/.data/test"
 # Speed over safety: this cluster lives for one run of the tests.
-DATABASE_URL=$(PG_OPTIONS='-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=300' scripts/postgres.sh start "$work")
-export DATABASE_URL NEVRIN_TEST_DATABASE=$DATABASE_URL
+begin '-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=300'
+export NEVRIN_TEST_DATABASE=$DATABASE_URL
 build/nevrin demo --only-make --folder "$work"
 
 # The stories have a copy of their own, made before anybody is connected.
@@ -33,7 +26,6 @@ if [ "${1:-}" != shots ]; then
 fi
 
 echo "Stories in the browser"
-rm -f "$work/said"
 DATABASE_URL=$story NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
 nevrin=$!
 for _ in $(seq 100); do grep -q 'Mail of the demo' "$work/said" 2>/dev/null && break; sleep 0.1; done

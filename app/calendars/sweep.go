@@ -1,6 +1,7 @@
 package calendars
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -300,14 +301,19 @@ func (p *plan) holds(a *act.Act) error {
 // runs finds courier runs of the next four weeks that call at a branch on a day that is newly closed.
 func (p *plan) runs(a *act.Act) {
 	for code, is := range p.is {
-		for d := a.Today(); d < a.Today()+28; d++ {
-			if !p.was[code].OpenOn(d) || is.OpenOn(d) {
+		for k := range a.Network.Timetable.Runs {
+			r := &a.Network.Timetable.Runs[k]
+			if !slices.ContainsFunc(r.Stops, func(s courier.Stop) bool { return s.Branch == code }) {
 				continue
 			}
-			for _, r := range a.Network.Timetable.Runs {
-				if r.On(d) && slices.ContainsFunc(r.Stops, func(s courier.Stop) bool { return s.Branch == code }) {
-					p.touched.Runs = append(p.touched.Runs, fmt.Sprintf("%s on %s calls at %s", r.ID, d.Say(), is.Name))
+			var days []string
+			for d := a.Today(); d < a.Today()+28; d++ {
+				if r.On(d) && p.was[code].OpenOn(d) && !is.OpenOn(d) {
+					days = append(days, d.UTC().Format("Mon 2 Jan"))
 				}
+			}
+			if days != nil {
+				p.touched.Runs = append(p.touched.Runs, fmt.Sprintf("%s to %s on %s", cmp.Or(r.Name, r.ID), is.Name, strings.Join(days, ", ")))
 			}
 		}
 	}

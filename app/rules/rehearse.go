@@ -70,6 +70,7 @@ var assumed = []string{
 	"Loans that were refused at the time are not on record, so what would be newly allowed is only seen where a stop was gone past.",
 	"Ages, consents and what was owed at the time do not refuse a loan here.",
 	"What is still on loan counts as late until now.",
+	"A loan made under an earlier edition is compared with what that edition said, so the changes made since show too.",
 }
 
 // RehearseArgs is the job of a rehearsal.
@@ -154,6 +155,9 @@ func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
 	}
 	for _, c := range a.Network.Classes {
 		out.Names[c.Code] = c.Name
+	}
+	for number := range out.Result.By["edition"] {
+		out.Names[number] = "Edition " + number
 	}
 	return &out, named(a, &out)
 }
@@ -327,7 +331,7 @@ func pastOf(p *store.PastLoan, books map[int64]*act.Edition) (rulebook.Past, err
 	if book == nil {
 		return out, fmt.Errorf("loan %d was made under an edition that is not there", p.ID)
 	}
-	out.Book = book.Rulebook
+	out.Book, out.Edition = book.Rulebook, strconv.Itoa(book.Number)
 	rest := p.Situation
 	for d := range out.Situation {
 		out.Situation[d], rest, _ = strings.Cut(rest, "\x1f")
@@ -363,15 +367,15 @@ func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 			currency.Format(t.ChargedBefore), currency.Format(t.ChargedAfter))
 	}
 	line("All", "", r.Result.Tally)
-	for _, d := range []rulebook.Dimension{rulebook.LendingBranch, rulebook.PatronClass, rulebook.MaterialClass} {
-		by := r.Result.By[d.String()]
+	for _, d := range []string{"edition", rulebook.LendingBranch.String(), rulebook.PatronClass.String(), rulebook.MaterialClass.String()} {
+		by := r.Result.By[d]
 		values := make([]string, 0, len(by))
 		for v := range by {
 			values = append(values, v)
 		}
 		slices.Sort(values)
 		for _, v := range values {
-			line(rulebook.DimensionNames[d], r.Names[v], *by[v])
+			line(strings.ReplaceAll(d, "_", " "), r.Names[v], *by[v])
 		}
 	}
 	write("Days later", "Loans")

@@ -114,14 +114,16 @@ func (b *Rulebook) Decide(at Situation, own []Setting) Terms {
 	var settled uint64 // terms that a narrower rule has settled
 	for w := range x.words {
 		for left := m[0][w] & m[1][w] & m[2][w] & m[3][w] & m[4][w]; left != 0; left &= left - 1 {
-			r := x.faces[w*64+bits.TrailingZeros64(left)].rule
-			for k := range r.Settings {
-				s := &r.Settings[k]
-				if bit := uint64(1) << s.Term; settled&bit == 0 {
-					settled |= bit
-					terms.settled[s.Term] = Settled{Value: s.Value, Rule: r}
+			f := &x.faces[w*64+bits.TrailingZeros64(left)]
+			if f.speaks&^settled == 0 {
+				continue
+			}
+			for k := range f.rule.Settings {
+				if s := &f.rule.Settings[k]; settled&(1<<s.Term) == 0 {
+					terms.settled[s.Term] = Settled{Value: s.Value, Rule: f.rule}
 				}
 			}
+			settled |= f.speaks
 		}
 	}
 	for _, s := range own {

@@ -15,8 +15,9 @@ import (
 // face is a rule as it is matched in one way.
 type face struct {
 	rule   *Rule
-	order  int // of the rule
-	weight int // narrowness; the greater is the narrower
+	order  int    // of the rule
+	weight int    // narrowness; the greater is the narrower
+	speaks uint64 // bits of the terms that the rule settles
 	admits [dimensions]set
 }
 
@@ -60,7 +61,11 @@ func (b *Rulebook) buildIndex() {
 		}
 	}
 	for order, r := range b.Rules {
-		b.addFaces(x, face{rule: r, order: order}, 0)
+		f := face{rule: r, order: order}
+		for _, s := range r.Settings {
+			f.speaks |= 1 << s.Term
+		}
+		b.addFaces(x, f, 0)
 	}
 	slices.SortStableFunc(x.faces, func(p, q face) int {
 		return cmp.Or(cmp.Compare(q.weight, p.weight), cmp.Compare(p.order, q.order))

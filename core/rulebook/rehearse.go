@@ -21,6 +21,7 @@ type Past struct {
 	Situation        Situation
 	Own              []Setting // the item's own terms
 	Book             *Rulebook // the edition it was lent or last renewed under
+	Edition          string    // how that edition is called
 	Lent             time.Time
 	Renewed          *time.Time // the last renewal
 	Renewals         int
@@ -71,7 +72,7 @@ type Rehearsed struct {
 	AwaitedDays     int                          `json:"awaited_days" doc:"By how many days in all these were due later"`
 	Stopped         []int64                      `json:"stopped" doc:"Patrons whose charges of the period would newly come to more than the limit"`
 	Freed           []int64                      `json:"freed" doc:"Patrons whose charges would no longer"`
-	By              map[string]map[string]*Tally `json:"by" doc:"By dimension and value: lending_branch, patron_class, material_class"`
+	By              map[string]map[string]*Tally `json:"by" doc:"By dimension and value: lending_branch, patron_class, material_class; and by edition"`
 	Cases           []Case                       `json:"cases" doc:"The most affected, most first"`
 }
 
@@ -109,6 +110,9 @@ type dueKey struct {
 	day    calendar.Date
 }
 
+// byEdition sums up by the edition a loan was made under.
+const byEdition = "edition"
+
 // rehearsed are the dimensions by which a rehearsal sums up.
 var rehearsed = []Dimension{LendingBranch, PatronClass, MaterialClass}
 
@@ -119,6 +123,7 @@ func Rehearse(draft *Rulebook, now time.Time) *Rehearsal {
 	for _, d := range rehearsed {
 		r.out.By[d.String()] = map[string]*Tally{}
 	}
+	r.out.By[byEdition] = map[string]*Tally{}
 	return r
 }
 
@@ -276,14 +281,18 @@ func (r *Rehearsal) moved(b *calendar.Branch, p *Past, t *Tally, was, is loan.Du
 func (r *Rehearsal) count(p *Past, t Tally) {
 	r.out.add(t)
 	for _, d := range rehearsed {
-		by := r.out.By[d.String()]
-		sum := by[p.Situation[d]]
-		if sum == nil {
-			sum = &Tally{}
-			by[p.Situation[d]] = sum
-		}
-		sum.add(t)
+		r.sumUp(d.String(), p.Situation[d], t)
 	}
+	r.sumUp(byEdition, p.Edition, t)
+}
+
+func (r *Rehearsal) sumUp(by, value string, t Tally) {
+	sum := r.out.By[by][value]
+	if sum == nil {
+		sum = &Tally{}
+		r.out.By[by][value] = sum
+	}
+	sum.add(t)
 }
 
 // keep keeps the loan among the most affected: refused ones first, then by what it costs, then by days.

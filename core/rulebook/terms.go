@@ -73,6 +73,9 @@ const (
 	termCount
 )
 
+// Sets of terms are bits of one word.
+var _ [64 - termCount]struct{}
+
 // All lists every term in the order in which they are shown.
 var All = [termCount]TermInfo{
 	LoanPeriod: {ID: "loan_period", Name: "Loan period", Kind: KindDuration, Group: "Lending", InSums: true, initial: "P21D",

@@ -3,6 +3,7 @@ import { createRootRoute, createRoute, createRouter, RouterProvider } from "@tan
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Frame } from "./kit/frame";
+import { Button, Code } from "./kit/parts";
 import { CalendarsPlace } from "./places/calendars/Calendars";
 import { CourierPlace } from "./places/courier/Courier";
 import { DeskPlace } from "./places/desk/Desk";
@@ -81,7 +82,34 @@ const routes = [
   }),
 ];
 
-const router = createRouter({ routeTree: root.addChildren(routes), parseSearch, stringifySearch });
+const router = createRouter({
+  routeTree: root.addChildren(routes),
+  parseSearch,
+  stringifySearch,
+  defaultErrorComponent: Broken,
+});
+
+// What is shown where a place itself is broken: what was done is safe with the server.
+function Broken({ error, reset }: { error: unknown; reset: () => void }) {
+  return (
+    <div className="grid max-w-xl gap-3 p-6">
+      <h1 className="text-2xl font-semibold">This place cannot be shown</h1>
+      <p>
+        What you did up to now is kept; only its picture is missing. Try again, or go to another place. If it happens
+        again, tell the administrator this: <Code>{error instanceof Error ? error.message : String(error)}</Code>
+      </p>
+      <Button
+        className="justify-self-start"
+        onClick={() => {
+          reset();
+          window.location.reload();
+        }}
+      >
+        Try again
+      </Button>
+    </div>
+  );
+}
 
 // Plain query strings: numbers stay texts, so that a barcode is not made a number.
 function parseSearch(search: string) {

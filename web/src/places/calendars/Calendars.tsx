@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import clsx from "clsx";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Field, Head, inputLook, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
@@ -187,7 +187,7 @@ function Year({ calendar, today }: { calendar: Calendar; today: string }) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_260px] items-start gap-3.5">
       <Card label={`${calendar.name} in ${calendar.year}`} className="p-4">
-        <div className="grid grid-cols-[repeat(auto-fill,minmax(185px,1fr))] gap-x-6 gap-y-4">
+        <div className="grid grid-cols-[repeat(auto-fill,minmax(150px,1fr))] gap-x-5 gap-y-3.5">
           {months.map((m, k) => (
             <Month
               key={m}
@@ -277,10 +277,15 @@ function Preview({
   onApply: () => void;
   onLeave: () => void;
 }) {
+  const panel = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    panel.current?.scrollIntoView({ block: "center" });
+  }, [touched]);
   const loans = touched.loans ?? [];
   const holds = touched.holds ?? [];
   return (
     <Card label="What it touches" className="border-l-4 border-l-amber-500">
+      <div ref={panel} />
       <div className="flex flex-wrap items-center gap-3 px-4 py-3">
         <p className="min-w-64 flex-1">
           <b className="font-semibold">{touched.text}.</b> {loans.length - leaveOut.length}{" "}

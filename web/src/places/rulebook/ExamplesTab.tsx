@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { Button, Card, Empty, Field, inputLook, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
+import { sayDay, sayInstant } from "../../kit/say";
 import { Why } from "../../kit/why";
 import type { Working } from "./Rulebook";
 
@@ -39,7 +40,7 @@ export function ExamplesTab({ book, edition, draft, after }: Working) {
             ? "No examples yet."
             : failing === 0
               ? `All ${check.data.examples!.length} examples come out as expected.`
-              : `${failing} of ${check.data.examples!.length} examples do not come out as expected. Putting the draft in force then needs a reason.`}
+              : `${failing} of ${check.data.examples!.length} examples ${failing === 1 ? "does" : "do"} not come out as expected. Putting the draft in force then needs a reason.`}
         </p>
         {draft && <Button onClick={() => setEditing("new")}>Write an example</Button>}
       </div>
@@ -79,7 +80,9 @@ export function ExamplesTab({ book, edition, draft, after }: Working) {
                     <b className="font-semibold">{e.name}</b>
                     <p className="text-sm text-ink-2">{sayGiven(e.given as Record<string, unknown>)}</p>
                   </td>
-                  <td className="whitespace-nowrap">{e.due}</td>
+                  <td className="whitespace-nowrap" title={e.due}>
+                    {e.due.includes("T") ? sayInstant(e.due) : sayDay(e.due + "T12:00:00Z")}
+                  </td>
                   <td className="tabular-nums">{e.fine && `$${e.fine}`}</td>
                   <td>
                     {e.ok ? <Tag tone="spruce">As expected</Tag> : <Tag tone="buoy">Not as expected</Tag>}

@@ -20,6 +20,14 @@ const dimensions = Object.keys(names);
 
 type Spot = [number, number];
 
+/** All cells between two corners. */
+function block(from: Spot, to: Spot): string[] {
+  const out: string[] = [];
+  for (let y = Math.min(from[0], to[0]); y <= Math.max(from[0], to[0]); y++)
+    for (let x = Math.min(from[1], to[1]); x <= Math.max(from[1], to[1]); x++) out.push(`${y},${x}`);
+  return out;
+}
+
 /** One term in the cells of two dimensions, for any branch; cells of a draft are changed here, one or many at once. */
 export function GridTab({ book, edition, draft, supervising, after }: Working) {
   const me = useMe().data!;
@@ -29,6 +37,7 @@ export function GridTab({ book, edition, draft, supervising, after }: Working) {
   const [columns, setColumns] = useState("material_class");
   const [fixed, setFixed] = useState<Record<string, string>>({ lending_branch: me.branch });
   const [at, setAt] = useState<Spot>([0, 0]);
+  const [anchor, setAnchor] = useState<Spot>([0, 0]); // where choosing several began
   const [many, setMany] = useState<string[]>([]); // further chosen cells, as "row,column"
   const [error, setError] = useState<unknown>();
   const [set, setSet] = useState<Schema["RulesCellsSet"]>();
@@ -59,29 +68,29 @@ export function GridTab({ book, edition, draft, supervising, after }: Working) {
       }),
     ).then((t) => t && why.show(t), setError);
 
-  const move = (spot: Spot, keep: "one" | "extend" | "toggle", from: Spot = at) => {
+  const move = (spot: Spot, keep: "one" | "extend" | "toggle") => {
     setSet(undefined);
-    if (keep === "extend") {
-      const [top, bottom] = [Math.min(from[0], spot[0]), Math.max(from[0], spot[0])];
-      const [left, right] = [Math.min(from[1], spot[1]), Math.max(from[1], spot[1])];
-      const block: string[] = [];
-      for (let y = top; y <= bottom; y++) for (let x = left; x <= right; x++) block.push(`${y},${x}`);
-      setMany([...new Set([...many, ...block])]);
-    } else if (keep === "toggle") {
-      const key = `${spot[0]},${spot[1]}`;
-      setMany(many.includes(key) ? many.filter((k) => k !== key) : [...chosen, key]);
-    } else setMany([]);
     setAt(spot);
+    if (keep === "extend") {
+      setMany(block(anchor, spot));
+      return;
+    }
+    const key = `${spot[0]},${spot[1]}`;
+    if (keep === "one") setMany([]);
+    else setMany(many.includes(key) ? many.filter((k) => k !== key) : [...chosen, key]);
+    setAnchor(spot);
   };
   const choose = (keys: string[]) => {
     setSet(undefined);
     setMany(keys);
     const [y, x] = keys[0]!.split(",").map(Number);
     setAt([y!, x!]);
+    setAnchor([y!, x!]);
   };
   const axis = (side: "rows" | "columns", d: string) => {
     setMany([]);
     setAt([0, 0]);
+    setAnchor([0, 0]);
     setSet(undefined);
     if (side === "rows") {
       setRows(d);
@@ -204,6 +213,7 @@ export function GridTab({ book, edition, draft, supervising, after }: Working) {
                 key={chosen.join(" ")}
                 term={info}
                 initial={cell}
+                many={chosen.length > 1}
                 onSet={(value) => {
                   const body = {
                     revision: draft.revision,
@@ -230,9 +240,7 @@ export function GridTab({ book, edition, draft, supervising, after }: Working) {
                     }),
                   );
                 }}
-                where={Object.entries(given).map(
-                  ([d, v]) => values[d]!.find((x) => x.code === v)?.name.toLowerCase() ?? v,
-                )}
+                where={Object.entries(given).map(([d, v]) => values[d]!.find((x) => x.code === v)?.name ?? v)}
               />
             )}
             {!draft && (
@@ -278,8 +286,10 @@ function ChangeCells({
   term,
   initial,
   where,
+  many,
   onSet,
 }: {
+  many: boolean;
   term: Schema["RulebookTermInfo"];
   initial: Schema["RulesCell"];
   where: string[];
@@ -296,10 +306,10 @@ function ChangeCells({
     >
       <ValueField term={term} cell={initial} value={value} onChange={setValue} />
       <p className="text-sm text-ink-2">
-        {where.length > 0 ? `Only for ${where.join(", ")}.` : "Whatever else there is."}
+        {where.length > 0 ? `Only for ${where.join(", ")}.` : "Whatever the other dimensions are."}
       </p>
       <Button type="submit" className="justify-self-start">
-        Set them together
+        Set {many ? "them together" : "it in the draft"}
       </Button>
     </form>
   );

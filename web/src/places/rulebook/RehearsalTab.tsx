@@ -23,12 +23,13 @@ const money = (cents: number) => `$${(cents / 100).toLocaleString("en", { minimu
 const count = (n: number) => n.toLocaleString("en");
 
 /** A draft tried on what really happened: how many due dates move, what lateness costs, who would be stopped. */
-export function RehearsalTab({ edition }: Working) {
+export function RehearsalTab({ edition, now }: Working) {
   const me = useMe().data!;
   const queries = useQueryClient();
   const today = me.now.slice(0, 10);
   const yearAgo = `${Number(today.slice(0, 4)) - 1}${today.slice(4)}`;
-  const [since, setSince] = useState(yearAgo);
+  // Since the edition in force began: what moves then is the draft's doing alone.
+  const [since, setSince] = useState(now.from > yearAgo ? now.from : yearAgo);
   const [until, setUntil] = useState(today);
   const [chosen, setChosen] = useState<number>();
   const [error, setError] = useState<unknown>();
@@ -153,7 +154,7 @@ function Found({ r }: { r: Rehearsal }) {
         <Moves by={f.by_days as Record<string, number>} />
         <Charges rows={rowsOf(r, "lending_branch")} />
       </div>
-      {["lending_branch", "patron_class", "material_class"].map((d) => (
+      {["edition", "lending_branch", "patron_class", "material_class"].map((d) => (
         <Sums key={d} name={d.replaceAll("_", " ")} rows={rowsOf(r, d)} />
       ))}
       <Cases r={r} />

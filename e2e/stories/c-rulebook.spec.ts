@@ -1,0 +1,186 @@
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test, type Page } from "@playwright/test";
+import { readFile } from "node:fs/promises";
+import { ask, go, goodCard, freeItem, scan, signIn } from "../kit.ts";
+
+test.describe.configure({ mode: "serial" });
+
+async function tab(page: Page, name: string) {
+  await page.getByRole("navigation", { name: "Ways to look at this edition" }).getByRole("button", { name }).click();
+}
+
+async function bring(page: Page, text: string) {
+  const file = { name: "rules.json", mimeType: "application/json", buffer: Buffer.from(text) };
+  await page.getByLabel("A rulebook file").setInputFiles(file);
+}
+
+test("a change is written in the grid, tried on last year, and put in force with a reason", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await go(page, "Rulebook");
+  await page.getByRole("button", { name: "Begin a draft" }).click();
+  await expect(page.getByText(/^Draft \d+: 0 rules differ/)).toBeVisible();
+  // Two classes by two materials, chosen by keyboard, become one rule.
+  await page.getByLabel("Branch", { exact: true }).selectOption({ label: "Thistle Bay" });
+  await page.getByRole("button", { name: /^Adult, Film: 7 days/ }).click();
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Shift+ArrowRight");
+  await expect(page.getByText("4 cells")).toBeVisible();
+  await page.getByLabel(/^Loan period: days/).fill("10");
+  await page.getByRole("button", { name: "Set them together" }).click();
+  await expect(page.getByRole("region", { name: "What was written" })).toContainText("as one rule");
+  await expect(
+    page
+      .getByRole("button", { name: "Youth, Game: 10 days, was 7 days" })
+      .or(page.getByRole("button", { name: /^Youth, Game: 10 days, was 7/ })),
+  ).toBeVisible();
+
+  await tab(page, "Comparison");
+  await expect(page.getByRole("region", { name: "Terms that differ" })).toContainText("Thistle Bay");
+  await tab(page, "Examples");
+  await page.getByRole("button", { name: "Write an example" }).click();
+  const form = page.getByRole("form", { name: "Example" });
+  await form.getByLabel("Name").fill("A film at Thistle Bay");
+  await form.getByLabel("lending branch").selectOption({ label: "Thistle Bay" });
+  await form.getByLabel("material class").selectOption({ label: "Film" });
+  await form.getByLabel("patron class").selectOption({ label: "Adult" });
+  await form.getByLabel(/^Lent/).fill("2026-10-06T11:00");
+  await form.getByLabel("Expected due date or time").fill("2026-10-13");
+  await form.getByRole("button", { name: "Keep the example in the draft" }).click();
+  const row = page.getByRole("row", { name: /A film at Thistle Bay/ });
+  await expect(row).toContainText("Not as expected");
+  await row.getByRole("button", { name: "Why" }).click();
+  await expect(page.getByRole("dialog")).toContainText("10 days");
+  await page.keyboard.press("Escape");
+
+  await tab(page, "Rehearsal");
+  await page.getByRole("button", { name: /^Rehearse draft/ }).click();
+  const short = page.getByRole("region", { name: "In short" });
+  await expect(short).toContainText("Due dates that move", { timeout: 60_000 });
+  await expect(page.getByRole("region", { name: "How far due dates move" })).toContainText("3 days later");
+  const moved = await page
+    .getByRole("region", { name: "By lending branch" })
+    .getByRole("row", { name: /^Saltmere/ })
+    .getByRole("cell")
+    .nth(2)
+    .textContent();
+  expect(moved).toBe("0");
+  const download = page.waitForEvent("download");
+  await page.getByRole("link", { name: "All of this as CSV" }).click();
+  expect(await readFile(await (await download).path(), "utf8")).toContain("lending branch,Thistle Bay");
+
+  await page.getByRole("button", { name: "Put in force …" }).click();
+  await page.getByRole("button", { name: /^Put in force from/ }).click();
+  await expect(page.getByRole("alert")).toContainText("“A film at Thistle Bay” does not come out as expected");
+  await page.getByLabel("Why it is changed").fill("Fewer come by in autumn");
+  await page.getByRole("button", { name: /^Put in force from/ }).click();
+  await expect(page.getByText(/^Edition \d+ in force since/)).toBeVisible();
+});
+
+test("a rule is written, conflicts are named, and the ranking shows what it would change", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await go(page, "Rulebook");
+  await page.getByRole("button", { name: "Begin a draft" }).click();
+  await expect(page.getByText(/^Draft \d+: 0 rules differ/)).toBeVisible();
+  await tab(page, "Rules");
+  await page.getByRole("button", { name: "Write a rule" }).click();
+  const form = page.getByRole("form", { name: "Write a rule" });
+  await form.getByLabel("Name, as people will read it").fill("Games and kits for a fortnight");
+  await form.getByRole("button", { name: "Game", exact: true }).click();
+  await form.getByRole("button", { name: "Kit", exact: true }).click();
+  await form.getByLabel("Settle another term").selectOption({ label: "Loan period" });
+  await form.getByLabel(/^Loan period: days/).fill("21");
+  await form.getByRole("button", { name: "Keep it in the draft" }).click();
+  const rule = page.getByRole("listitem").filter({ hasText: "Games and kits for a fortnight" }).last();
+  await expect(rule).toContainText("Conflicts with “Games go out for a week”");
+  await page.getByRole("button", { name: "Put in force …" }).click();
+  await page.getByRole("button", { name: /^Put in force from/ }).click();
+  await expect(page.getByRole("alert")).toContainText("neither is narrower");
+  await rule.getByRole("button", { name: "Strike out" }).click();
+  await expect(page.getByText("Conflicts with")).toHaveCount(0);
+
+  for (let k = 0; k < 4; k++) await page.getByRole("button", { name: "Rank patron class higher" }).click();
+  await expect(page.getByRole("region", { name: "Terms that differ" }).first()).toContainText("Loan period");
+  await page.getByRole("button", { name: "As before" }).click();
+  await tab(page, "File");
+  const download = page.waitForEvent("download");
+  await page.getByRole("link", { name: "Save as a file" }).click();
+  const text = await readFile(await (await download).path(), "utf8");
+  await bring(page, text.replace('"loan_period": "P14D"', '"loan_period": "14 days"'));
+  await page.getByRole("button", { name: "See what it would change" }).click();
+  await expect(page.getByRole("alert")).toContainText(/\$\.rules\[\d+\]\.terms\.loan_period/);
+  await bring(page, text.replace('"loan_period": "P14D"', '"loan_period": "P15D"'));
+  await page.getByRole("button", { name: "See what it would change" }).click();
+  await expect(page.getByRole("region", { name: "Rules that differ" })).toContainText("15 days");
+  await page.getByRole("button", { name: "Take it over as a draft" }).click();
+  await expect(page.getByText(/From a file/)).toBeVisible();
+});
+
+test("desk staff find the wrong class behind a loan, mend it, and report what they cannot mend", async ({ page }) => {
+  const [card, book] = [await goodCard("SLM"), await freeItem("SLM", "book")];
+  await signIn(page, "Jory Tamm");
+  await go(page, "Desk");
+  await scan(page, card);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("Adult");
+  await scan(page, book);
+  await expect(page.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true })).toBeVisible();
+  const loan = await ask(
+    "SELECT l.id FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = $1 AND l.returned_at IS NULL",
+    book,
+  );
+  await page.goto(`/rulebook?loan=${loan}`);
+  const terms = page.getByRole("region", { name: "Terms of this loan" });
+  await expect(terms.getByRole("row", { name: /^Loan period/ })).toContainText("Base rule");
+  await page.getByLabel("The item is really a").selectOption({ label: "Film" });
+  await expect(page.getByRole("region", { name: "Classed as" })).toContainText("now Film");
+  await expect(page.getByRole("region", { name: "Classed as" })).toContainText("(7 days)");
+  await expect(terms.getByRole("row", { name: /^Loan period/ })).toContainText("21 days");
+  await page.getByLabel("What happened").fill("The base rule fines two days of a storm");
+  await page.getByLabel("What you expected").fill("No lateness while the ferry does not run");
+  await page.getByRole("button", { name: "Send the report" }).click();
+  await expect(page.getByRole("status")).toContainText("Reported to the supervisor");
+
+  await signIn(page, "Maren Odell");
+  await page.goto("/rulebook?tab=reports");
+  const report = page.getByRole("listitem").filter({ hasText: "two days of a storm" });
+  await expect(report).toContainText("Jory Tamm, Saltmere");
+  await report.getByLabel("Answer").fill("A closure is entered for such days now");
+  await report.getByRole("button", { name: "Answer" }).click();
+  await expect(page.getByRole("listitem").filter({ hasText: "two days of a storm" })).toContainText("Answered");
+});
+
+test("a storm: the branch closes now, due dates follow, and it is undone", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await go(page, "Calendars");
+  await page.getByRole("combobox", { name: "Branch" }).selectOption({ label: "Saltmere" });
+  await page.getByRole("button", { name: "The year after" }).click();
+  await expect(page.getByText(/^Saltmere is open on \d+ days of 2027/)).toBeVisible();
+  await page.getByRole("button", { name: "Close again and again" }).click();
+  await page.getByLabel("First time on").fill("2026-12-24");
+  await page.getByLabel("Reason").fill("Christmas Eve");
+  await page.getByRole("button", { name: "See what it touches" }).click();
+  const touched = page.getByRole("region", { name: "What it touches" });
+  await expect(touched).toContainText("Christmas Eve");
+  await touched.getByRole("button", { name: "Change the calendar" }).click();
+  await expect(page.getByRole("status")).toContainText("It can be undone below");
+  await expect(page.getByRole("region", { name: "Days that are different" })).toContainText("Fri 24 Dec 2027");
+  const open = await page.getByText(/^Saltmere is open on \d+ days of 2027/).textContent();
+  await page.getByRole("region", { name: "Changes made" }).getByRole("button", { name: "Undo" }).first().click();
+  await expect(page.getByText(open!)).toHaveCount(0);
+  await expect(page.getByRole("region", { name: "Days that are different" })).not.toContainText("24 Dec 2027");
+
+  await page.getByRole("button", { name: "Weekly hours" }).click();
+  await page.getByLabel("Tuesday").fill("18:00-10:00");
+  await page.getByRole("button", { name: "See what it touches" }).click();
+  await expect(page.getByRole("alert")).toContainText("does not end after it begins");
+});
+
+test("axe-core finds nothing in the rulebook's tabs", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  for (const t of ["rules", "compare", "examples", "rehearsal", "reports", "file"]) {
+    await page.goto(`/rulebook?tab=${t}&edition=3`);
+    await expect(page.getByText(/^Draft 8/).first()).toBeVisible();
+    await page.waitForLoadState("networkidle");
+    const found = await new AxeBuilder({ page }).analyze();
+    expect(found.violations.map((v) => `${t}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+  }
+});
