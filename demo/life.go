@@ -12,6 +12,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
+	"nevrin/core/why"
 )
 
 // live makes people and stock, then lets a year go by, then sets the stories of today.
@@ -371,7 +372,7 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 		if t := g.moment(branch, day); t.Before(g.now) && !due.Late(b, t) && t.After(at) {
 			due, _ = loan.Renew(b, terms.Loan(), due, t)
 			renewals, renewedAt, renewed = 1, t, &t
-			back = g.moment(branch, due.Date-calendar.Date(g.rand.IntN(8)))
+			back = g.moment(branch, max(due.Date-calendar.Date(g.rand.IntN(8)), b.Date(t)+1))
 			g.event(t, "renewed", branch, p.id, i.id, id, 0, "Renewed, due "+due.Say(b))
 		}
 	}
@@ -383,7 +384,8 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 	if due.Hours {
 		dueDate, dueAt = nil, due.At
 	}
-	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, dueDate, dueAt, renewals, renewedAt, returned, false)
+	lost := g.lost(i, id, p, b, terms, due, returned == nil)
+	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, dueDate, dueAt, renewals, renewedAt, returned, false, lost)
 	if returned == nil {
 		i.lastPatron = who
 		return back, false
@@ -394,6 +396,24 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 		g.charge(p.id, id, int64(result.Fine), "Late: "+name, branch, back, text(trace))
 	}
 	return back, true
+}
+
+// lost lets what has been out for too long count as lost, billed and not yet paid; nil where it does not.
+func (g *generator) lost(i *item, loanID int64, p patron, b *calendar.Branch, terms *rulebook.Terms, due loan.Due, out bool) any {
+	day, ok := terms.Lost().LostOn(due.Day(b))
+	if !ok || !out || day > g.today {
+		return nil
+	}
+	at := calendar.Local(day, 5*60, g.loc)
+	name := g.titles[i.title].name
+	bill, trace := terms.Lost().Cost(&i.price, lateness.Result{}, why.Trace{})
+	g.rows["items"][i.id-1][itemStanding] = "lost"
+	g.event(at, "lost", b.Code, p.id, i.id, loanID, 0, "Counts as lost: "+name)
+	g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Price), nil, loanID, "", "Lost: "+name, text(trace), at, int64(3), b.Code, "lost")
+	if bill.Processing > 0 {
+		g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Processing), nil, loanID, "", "Processing of what is lost: "+name, text(trace), at, int64(3), b.Code, "processing")
+	}
+	return at
 }
 
 // comesBack draws when a patron brings something back: mostly in time, sometimes late, seldom very late.
@@ -407,7 +427,7 @@ func (g *generator) comesBack(branch string, at time.Time, due loan.Due) time.Ti
 	first := b.Date(at) + 1
 	day := first + calendar.Date(float64(due.Date-first)*(0.25+0.8*g.rand.Float64()))
 	switch n := g.rand.Float64(); {
-	case n < 0.004:
+	case n < 0.0015:
 		day = due.Date + 500
 	case n < 0.06:
 		day = due.Date + 1 + calendar.Date(g.rand.ExpFloat64()*6)
@@ -419,12 +439,12 @@ func (g *generator) comesBack(branch string, at time.Time, due loan.Due) time.Ti
 
 func (g *generator) charge(patron, loan, fine int64, reason, branch string, at time.Time, trace string) {
 	id := g.next("ledger")
-	g.add("ledger", id, patron, "charge", fine, nil, loan, "", reason, trace, at, int64(3), branch)
+	g.add("ledger", id, patron, "charge", fine, nil, loan, "", reason, trace, at, int64(3), branch, "late")
 	switch n := g.rand.Float64(); {
 	case n < 0.82:
-		g.add("ledger", g.next("ledger"), patron, "payment", -fine, id, loan, []string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)], "", nil, at.Add(2*time.Minute), int64(3), branch)
+		g.add("ledger", g.next("ledger"), patron, "payment", -fine, id, loan, []string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)], "", nil, at.Add(2*time.Minute), int64(3), branch, "")
 	case n < 0.90:
-		g.add("ledger", g.next("ledger"), patron, "waiver", -fine, id, loan, "", "Ferry did not run", nil, at.Add(2*time.Minute), int64(3), branch)
+		g.add("ledger", g.next("ledger"), patron, "waiver", -fine, id, loan, "", "Ferry did not run", nil, at.Add(2*time.Minute), int64(3), branch, "")
 	}
 }
 

@@ -181,7 +181,7 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 		situation := rulebook.Situate(pickup, "HVH", "interlibrary", "interlibrary", p.class)
 		terms := e.book.Decide(situation, settings)
 		until, _ := loan.Lend(b, terms.Loan(), moment)
-		g.add("loans", g.next("loans"), i.id, p.id, pickup, e.id, situation[:], moment, until.Date.UTC(), nil, 0, nil, nil, false)
+		g.add("loans", g.next("loans"), i.id, p.id, pickup, e.id, situation[:], moment, until.Date.UTC(), nil, 0, nil, nil, false, nil)
 		g.event(moment, "lent", pickup, p.id, i.id, g.ids["loans"], 0, "Lent to "+p.name+" until "+until.Say(b))
 	}
 	return i.id, nil
@@ -201,7 +201,7 @@ func (g *generator) lendNow(k, who int, branch string, at time.Time) (int64, loa
 	if due.Hours {
 		date, instant = nil, due.At
 	}
-	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, date, instant, 0, nil, nil, false)
+	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, date, instant, 0, nil, nil, false, nil)
 	g.event(at, "lent", branch, p.id, i.id, id, 0, "Lent to "+p.name+" until "+due.Say(b))
 	return id, due
 }

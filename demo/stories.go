@@ -51,7 +51,7 @@ func (g *generator) sameNovelAgain() {
 		due, _ := loan.Lend(b, g.decide(e, situation).Loan(), at)
 		back := g.moment("SLM", calendar.DateOf(at.In(g.loc))+8)
 		id := g.next("loans")
-		g.add("loans", id, i.id, p.id, "SLM", e.id, situation[:], at, due.Date.UTC(), nil, 0, nil, back, false)
+		g.add("loans", id, i.id, p.id, "SLM", e.id, situation[:], at, due.Date.UTC(), nil, 0, nil, back, false, nil)
 		g.event(at, "lent", "SLM", p.id, i.id, id, 0, "Lent to "+p.name+" until "+due.Say(b))
 		g.event(back, "returned", "SLM", p.id, i.id, id, 0, "Returned at "+b.Name+": in time")
 	}

@@ -80,7 +80,7 @@ var mayDo = map[string]string{
 	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
 	"undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
-	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "report": "volunteer",
+	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "wantedTerms": "volunteer", "report": "volunteer",
 	"calendar": "volunteer", "sweeps": "volunteer", "previewCalendar": "desk", "changeCalendar": "desk", "readCalendarFile": "supervisor", "undoSweep": "supervisor",
 	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk", "classifyPatron": "desk",
 	"mailings": "desk", "messages": "desk",

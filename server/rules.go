@@ -150,6 +150,13 @@ func (s *Server) rehearsalOperations() {
 
 func (s *Server) reportOperations() {
 	look(s, "/loans/{id}/terms", "loanTerms", "Which rule gave each term of a loan", everyone, func(a *act.Act, in *ByID) (*rules.LoanTerms, error) { return rules.Loan(a, in.ID) })
+	type wanted struct {
+		Item   int64 `query:"item" required:"true"`
+		Patron int64 `query:"patron" required:"true"`
+	}
+	look(s, "/rulebook/wanted", "wantedTerms", "Which rule would give each term of a loan, should it be made now", everyone, func(a *act.Act, in *wanted) (*rules.LoanTerms, error) {
+		return rules.Wanted(a, in.Item, in.Patron)
+	})
 	look(s, "/loans/{id}/example", "exampleOfLoan", "A loan as an example", supervising, func(a *act.Act, in *ByID) (*rules.ExampleFile, error) { return rules.FromLoan(a, in.ID) })
 	do(s, http.MethodPost, "/reports", "report", "Report terms that seem wrong to the supervisor", everyone, func(a *act.Act, in *Sent[rules.Complaint]) (*rules.Report, error) {
 		return rules.Complain(a, in.Body)

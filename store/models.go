@@ -192,6 +192,7 @@ type Loan struct {
 	RenewedAt  *time.Time
 	ReturnedAt *time.Time
 	Undone     bool
+	LostAt     *time.Time
 }
 
 // Hold is a patron waiting for a title at a pickup branch.
@@ -240,6 +241,7 @@ type Entry struct {
 	LoanID     *int64
 	Means      string
 	Reason     string
+	About      string // late, lost, processing, or anything else
 	Why        json.RawMessage `gorm:"type:jsonb"`
 	At         time.Time
 	StaffID    *int64

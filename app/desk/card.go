@@ -60,6 +60,7 @@ type Line struct {
 	DueExact string    `json:"due_exact" doc:"A date, or an instant for an hour loan"`
 	Period   string    `json:"period" doc:"Loan period in words"`
 	Late     bool      `json:"late"`
+	Lost     string    `json:"lost" doc:"Since when it counts as lost; empty: it does not"`
 	LentAt   time.Time `json:"lent_at"`
 	Renewals int       `json:"renewals"`
 }
@@ -185,7 +186,7 @@ func stopsOf(a *act.Act, p *store.Patron, late int) []loan.Stop {
 }
 
 const loanColumns = `SELECT l.id AS loan_id, l.item_id, i.barcode, t.name AS title, i.branch_code AS owner, i.call_number AS call, i.material, i.price AS cents,
-	l.branch_code, l.due_date, l.due_at, l.lent_at, l.renewals FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id `
+	l.branch_code, l.due_date, l.due_at, l.lent_at, l.renewals, l.lost_at FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id `
 
 type loanRow struct {
 	Line
@@ -193,6 +194,7 @@ type loanRow struct {
 	BranchCode string
 	DueDate    *time.Time
 	DueAt      *time.Time
+	LostAt     *time.Time
 }
 
 func (r *loanRow) due() loan.Due { return dueOf(r.DueDate, r.DueAt) }
@@ -208,6 +210,9 @@ func (r *loanRow) line(a *act.Act) Line {
 	b := a.Network.Timetable.Branches[r.BranchCode].Branch
 	r.Due, r.DueExact, r.Late = r.due().Say(b), r.due().Print(b), r.due().Late(b, a.Now)
 	r.Owner, r.Material = a.Network.BranchName(r.Owner), a.Network.ClassName("material", r.Material)
+	if r.LostAt != nil {
+		r.Lost = calendar.DateOf(r.LostAt.In(b.Location)).Say()
+	}
 	if r.Cents != nil {
 		r.Price = a.Network.Money.Format(money.Amount(*r.Cents))
 	}
@@ -224,7 +229,11 @@ func loansOf(a *act.Act, c *Card, p *store.Patron) (late int, err error) {
 		c.OnLoan = append(c.OnLoan, line)
 		if line.Late {
 			late++
-			c.Tells = append(c.Tells, Tell{"late", "Late: " + line.Title, "Was due " + line.Due + "."})
+			tell := Tell{"late", "Late: " + line.Title, "Was due " + line.Due + "."}
+			if line.Lost != "" {
+				tell = Tell{"late", "Counts as lost: " + line.Title, "Was due " + line.Due + ", lost since " + line.Lost + "."}
+			}
+			c.Tells = append(c.Tells, tell)
 		}
 	}
 	return late, nil

@@ -63,6 +63,9 @@ func refuseRenewal(a *act.Act, p *store.Patron, f *store.Facts, terms *rulebook.
 		trace := a.Book.Why(at, own, rulebook.Renewals)
 		return fmt.Sprintf("Not renewed: renewals so far %d, allowed %d.", f.Loan.Renewals, allowed), &trace, nil
 	}
+	if f.Loan.LostAt != nil {
+		return "Not renewed: it counts as lost. Take it back first, if it is here.", nil, nil
+	}
 	if list := stopsOf(a, p, 0); len(list) > 0 {
 		return "Not renewed: " + list[0].Text, nil, nil
 	}

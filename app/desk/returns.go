@@ -197,7 +197,7 @@ func takeBack(a *act.Act, run *store.ReturnRun, line *store.ReturnLine, f *store
 		}
 		trace = trace.Under(why.Fact, lateWhy)
 		line.LoanID, line.PatronID, line.Fine, line.Found = &f.Loan.ID, f.Loan.PatronID, int64(result.Fine), "On loan"
-		if result.Late > 0 {
+		if result.Late > 0 || f.Loan.LostAt != nil {
 			line.Found = lateWhy.Result
 		}
 		if err := partners.Completed(a, f.Loan.ID); err != nil {
@@ -251,28 +251,53 @@ func loanSituation(l *store.Loan) rulebook.Situation {
 	return at
 }
 
+// loanTerms is a loan with the terms it was lent by.
+type loanTerms struct {
+	book   *act.Edition
+	at     rulebook.Situation
+	own    []rulebook.Setting
+	terms  rulebook.Terms
+	branch *calendar.Branch
+}
+
+// under settles the terms by which the open loan was lent.
+func under(a *act.Act, f *store.Facts) (*loanTerms, error) {
+	u := &loanTerms{at: loanSituation(f.Loan)}
+	var err error
+	if u.book, err = a.Edition(f.Loan.EditionID); err != nil {
+		return nil, err
+	}
+	if u.own, err = ownTerms(a, f.Item); err != nil {
+		return nil, err
+	}
+	u.terms = u.book.Decide(u.at, u.own)
+	u.branch, err = a.Network.Branch(f.Loan.BranchCode)
+	return u, err
+}
+
 // endLoan ends the open loan of an item and works out its lateness under the terms it was lent by.
 func endLoan(a *act.Act, run *store.ReturnRun, f *store.Facts) (lateness.Result, why.Trace, error) {
 	l := f.Loan
-	book, err := a.Edition(l.EditionID)
-	if err != nil {
-		return lateness.Result{}, why.Trace{}, err
-	}
-	own, err := ownTerms(a, f.Item)
-	if err != nil {
-		return lateness.Result{}, why.Trace{}, err
-	}
-	at := loanSituation(l)
-	terms := book.Decide(at, own)
-	branch, err := a.Network.Branch(l.BranchCode)
+	u, err := under(a, f)
 	if err != nil {
 		return lateness.Result{}, why.Trace{}, err
 	}
 	r := lateness.Return{At: a.Now, CountedDate: act.DateOf(run.CountedAs)}
-	result, trace := lateness.AtReturn(branch, terms.Lateness(), price(f.Item), dueOf(l.DueDate, l.DueAt), l.RenewedAt, r)
-	trace = trace.Under(why.Fact, book.Why(at, own, rulebook.FineRate))
+	if l.LostAt != nil { // lateness stopped then
+		lost := u.branch.Date(*l.LostAt)
+		if r.CountedDate == nil || *r.CountedDate > lost {
+			r.CountedDate = &lost
+		}
+	}
+	result, trace := lateness.AtReturn(u.branch, u.terms.Lateness(), price(f.Item), dueOf(l.DueDate, l.DueAt), l.RenewedAt, r)
+	trace = trace.Under(why.Fact, u.book.Why(u.at, u.own, rulebook.FineRate))
 	if run.CountedAs != nil {
 		trace = trace.Add(why.Fact, "Counted as returned on "+act.DateOf(run.CountedAs).Say())
+	}
+	if l.LostAt != nil {
+		if result, trace, err = foundAgain(a, l, u, result, trace); err != nil {
+			return result, trace, err
+		}
 	}
 	if err := a.Model(l).Update("returned_at", a.Now).Error; err != nil {
 		return result, trace, err
@@ -293,7 +318,7 @@ func price(i *store.Item) *money.Amount {
 }
 
 func charge(a *act.Act, line *store.ReturnLine, f *store.Facts, trace why.Trace) error {
-	e := &store.Entry{PatronID: *line.PatronID, Amount: line.Fine, LoanID: line.LoanID, Reason: "Late: " + f.Item.Title.Name, Why: act.JSON(&trace)}
+	e := &store.Entry{PatronID: *line.PatronID, Amount: line.Fine, LoanID: line.LoanID, About: "late", Reason: "Late: " + f.Item.Title.Name, Why: act.JSON(&trace)}
 	if err := PutCharge(a, e, f.Item.ID); err != nil {
 		return err
 	}
@@ -367,6 +392,9 @@ func undoReturn(a *act.Act, line *store.ReturnLine) error {
 			return err
 		}
 		h.Loan = *line.LoanID
+		if err := chargeAgain(a, *line.LoanID); err != nil {
+			return err
+		}
 	}
 	if line.PatronID != nil {
 		h.Patron = *line.PatronID

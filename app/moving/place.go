@@ -30,7 +30,7 @@ func Place(a *act.Act, f *store.Facts) (Sign, why.Trace, error) {
 		trace.Result = "Put aside"
 		return AsideFor("Repair", "Out of use for now. Put it back in use under Items when it is mended."), trace.Add(why.Decided, "It is put aside for repair", f.Item.Note), nil
 	}
-	if f.Item.AtBranch != a.Who.Branch || f.Item.Standing == "missing" {
+	if f.Item.AtBranch != a.Who.Branch || f.Item.Standing == "missing" || f.Item.Standing == "lost" {
 		f.Item.AtBranch, f.Item.Standing = a.Who.Branch, "in_use"
 		if err := a.Model(f.Item).Select("AtBranch", "Standing").Updates(f.Item).Error; err != nil {
 			return Sign{}, trace, err

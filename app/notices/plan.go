@@ -80,7 +80,7 @@ func workOutStage(a *act.Act, s Stage, after, last, day calendar.Date) error {
 	err := a.Raw(`SELECT l.id AS loan_id, p.id AS patron_id, coalesce(nullif(p.preferred_name, ''), p.legal_name) AS name, p.email, t.name AS title,
 			b.name AS branch, l.due_date::text AS due
 		FROM loans l JOIN patrons p ON p.id = l.patron_id JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id JOIN branches b ON b.code = l.branch_code
-		WHERE l.returned_at IS NULL AND l.due_date <= ?::date AND l.due_date > ?::date AND p.class <> 'partner'
+		WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_date <= ?::date AND l.due_date > ?::date AND p.class <> 'partner'
 		AND NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = ? AND told.due = l.due_date::text)
 		ORDER BY p.id, l.due_date, l.id`, last.String(), after.String(), s.ID).Scan(&loans).Error
 	if err != nil || len(loans) == 0 {

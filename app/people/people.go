@@ -153,7 +153,7 @@ func Items(a *act.Act, title, id int64, barcode string) ([]Item, error) {
 			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))
 		}
 		if i.Standing != "in_use" {
-			shown.State, shown.Tone = map[string]string{"missing": "Missing", "aside": "Put aside", "withdrawn": "Withdrawn"}[i.Standing], "aside"
+			shown.State, shown.Tone = map[string]string{"missing": "Missing", "lost": "Counts as lost", "aside": "Put aside", "withdrawn": "Withdrawn"}[i.Standing], "aside"
 		}
 		if s, ok := states[i.ID]; ok {
 			shown.State, shown.Tone, shown.Patron = s.State, s.Tone, s.Patron

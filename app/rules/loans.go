@@ -22,9 +22,9 @@ type TermOf struct {
 	Why  *why.Trace `json:"why"`
 }
 
-// LoanTerms is a loan with all its terms, and what the next loan of the same item to the same patron would get.
+// LoanTerms is a loan, or one that is wanted, with all its terms, and what the next loan of the same item to the same patron would get.
 type LoanTerms struct {
-	LoanID   int64     `json:"loan_id"`
+	LoanID   int64     `json:"loan_id" doc:"0: only wanted, not lent"`
 	ItemID   int64     `json:"item_id"`
 	PatronID int64     `json:"patron_id,omitempty"`
 	Title    string    `json:"title"`
@@ -93,6 +93,20 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	if item.Price != nil {
 		out.Price = a.Network.Money.Format(money.Amount(*item.Price))
 	}
+	out.terms(book, at, own)
+	now := at
+	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = item.BranchCode, item.Collection, item.Material
+	if l.Patron != nil {
+		out.PatronID, out.Patron, out.PatronClass = l.Patron.ID, l.Patron.Name(), l.Patron.Class
+		now[rulebook.PatronClass] = l.Patron.Class
+	}
+	out.NowAs = sayClasses(a, now)
+	out.Next = sayNext(a, branch, now, own)
+	return out, nil
+}
+
+// terms lists every term of a situation with what decides it.
+func (l *LoanTerms) terms(book *act.Edition, at rulebook.Situation, own []rulebook.Setting) {
 	terms := book.Decide(at, own)
 	for t := range rulebook.All {
 		settled := terms.Of(rulebook.Term(t))
@@ -104,18 +118,41 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 			rule = settled.Rule.Title()
 		}
 		trace := book.Why(at, own, rulebook.Term(t))
-		out.Terms = append(out.Terms, TermOf{rulebook.All[t].ID, rulebook.All[t].Name, trace.Result, rule, &trace})
+		l.Terms = append(l.Terms, TermOf{rulebook.All[t].ID, rulebook.All[t].Name, trace.Result, rule, &trace})
 	}
-	now := at
-	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = item.BranchCode, item.Collection, item.Material
-	if l.Patron != nil {
-		out.PatronID, out.Patron, out.PatronClass = l.Patron.ID, l.Patron.Name(), l.Patron.Class
-		now[rulebook.PatronClass] = l.Patron.Class
+}
+
+func sayNext(a *act.Act, branch *calendar.Branch, at rulebook.Situation, own []rulebook.Setting) string {
+	terms := a.Book.Decide(at, own)
+	if !terms.Value(rulebook.LendingAllowed).YesNo() {
+		return "At " + branch.Name + " it is not lent to this patron class."
 	}
-	out.NowAs = sayClasses(a, now)
-	next := a.Book.Decide(now, own)
-	due, _ = loan.Lend(branch, next.Loan(), a.Now)
-	out.Next = fmt.Sprintf("Lent at %s now, it would be due %s (%s).", branch.Name, due.Say(branch), next.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money))
+	due, _ := loan.Lend(branch, terms.Loan(), a.Now)
+	return fmt.Sprintf("Lent at %s now, it would be due %s (%s).", branch.Name, due.Say(branch), terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money))
+}
+
+// Wanted tells which rule gives each term, should the item be lent to the patron at the actor's branch now:
+// what lies behind a scan that was refused.
+func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
+	var item store.Item
+	if err := a.Joins("Title").Take(&item, itemID).Error; err != nil {
+		return nil, act.NotFound(err, "item")
+	}
+	var p store.Patron
+	if err := a.Take(&p, patronID).Error; err != nil {
+		return nil, act.NotFound(err, "patron")
+	}
+	var own []rulebook.Setting
+	var err error
+	if len(item.OwnTerms) > 0 {
+		if own, err = a.Book.ParseSettings(item.OwnTerms); err != nil {
+			return nil, err
+		}
+	}
+	at := rulebook.Situate(a.Who.Branch, item.BranchCode, item.Collection, item.Material, p.Class)
+	out := &LoanTerms{ItemID: item.ID, PatronID: p.ID, Title: item.Title.Name, Barcode: item.Barcode, Patron: p.Name(), Branch: a.Here().Name, LentAt: a.Now, Edition: a.Book.Number,
+		Classed: sayClasses(a, at), NowAs: sayClasses(a, at), Terms: []TermOf{}, Material: item.Material, Collection: item.Collection, PatronClass: p.Class, Next: sayNext(a, a.Here(), at, own)}
+	out.terms(a.Book, at, own)
 	return out, nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"nevrin/app/act"
+	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/notices"
 	"nevrin/core/calendar"
@@ -164,6 +165,9 @@ func oneNight(a *act.Act, until calendar.Date) (done bool, err error) {
 		return false, err
 	}
 	if err := holds.Lapse(a, day); err != nil {
+		return false, err
+	}
+	if err := desk.Lose(a, day); err != nil {
 		return false, err
 	}
 	return false, notices.WorkOut(a, day)

@@ -68,6 +68,12 @@ func (t *Terms) Lateness() lateness.Terms {
 	return out
 }
 
+// Lost are the terms that decide when something counts as lost.
+func (t *Terms) Lost() lateness.LostTerms {
+	return lateness.LostTerms{After: t.Value(LostAfter).limit(), Processing: t.Value(ProcessingCharge).Amount(), RefundWithin: t.Value(RefundWithin).Number(),
+		KeepLateness: t.Value(LatenessWhenLost).Choice(LatenessWhenLost) == "kept", Currency: t.Currency}
+}
+
 // Limits are the terms that bound what a patron may borrow.
 func (t *Terms) Limits() loan.Limits {
 	return loan.Limits{Currency: t.Currency, Allowed: t.Value(LendingAllowed).YesNo(), AtOnce: t.Value(LoansAtOnce).limit(), AlikeAtOnce: t.Value(MaterialAtOnce).limit(),

@@ -54,10 +54,20 @@ const routes = [
     getParentRoute: () => root,
     path: "/rulebook",
     component: RulebookPlace,
-    validateSearch: (s: Record<string, unknown>): { tab?: string; edition?: number; loan?: number } => ({
+    validateSearch: (
+      s: Record<string, unknown>,
+    ): {
+      tab?: string;
+      edition?: number;
+      loan?: number;
+      item?: number;
+      patron?: number;
+    } => ({
       tab: text(s.tab),
       edition: number(s.edition),
       loan: number(s.loan),
+      item: number(s.item),
+      patron: number(s.patron),
     }),
   }),
   createRoute({

@@ -1164,6 +1164,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rulebook/wanted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which rule would give each term of a loan, should it be made now */
+        get: operations["wantedTerms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rulebook/why": {
         parameters: {
             query?: never;
@@ -1540,6 +1557,8 @@ export interface components {
             lent_at: string;
             /** Format: int64 */
             loan_id: number;
+            /** @description Since when it counts as lost; empty: it does not */
+            lost: string;
             material: string;
             owner: string;
             /** @description Loan period in words */
@@ -2080,7 +2099,7 @@ export interface components {
              * @description By how many days in all these were due later
              */
             awaited_days: number;
-            /** @description By dimension and value: lending_branch, patron_class, material_class */
+            /** @description By dimension and value: lending_branch, patron_class, material_class; and by edition */
             by: {
                 [key: string]: {
                     [key: string]: components["schemas"]["RulebookTally"];
@@ -2371,7 +2390,10 @@ export interface components {
             item_id: number;
             /** Format: date-time */
             lent_at: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 0: only wanted, not lent
+             */
             loan_id: number;
             /** @description Code, to be corrected */
             material: string;
@@ -8893,6 +8915,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesGrid"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    wantedTerms: {
+        parameters: {
+            query: {
+                item: number;
+                patron: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesLoanTerms"];
                 };
             };
             /** @description Unauthorized */

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import clsx from "clsx";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, newKey, Problem, surely, type Schema } from "../../api/client";
@@ -176,7 +176,7 @@ export function DeskPlace() {
           <Card label="Tape">
             <ul className="divide-y divide-line" aria-live="polite">
               {tape.map((e) => (
-                <TapeLine key={e.id} entry={e} onUndo={() => void undo(e)}>
+                <TapeLine key={e.id} entry={e} patron={card?.id ?? 0} onUndo={() => void undo(e)}>
                   {e === ask && (
                     <div className="mt-2 flex flex-wrap gap-2">
                       {e.result!.asks!.map((c, k) => (
@@ -216,7 +216,17 @@ export function DeskPlace() {
   );
 }
 
-function TapeLine({ entry, onUndo, children }: { entry: Entry; onUndo: () => void; children: React.ReactNode }) {
+function TapeLine({
+  entry,
+  patron,
+  onUndo,
+  children,
+}: {
+  entry: Entry;
+  patron: number;
+  onUndo: () => void;
+  children: React.ReactNode;
+}) {
   const r = entry.result;
   const [tone, word] = r ? tones[r.kind] : (["plain", "…"] as [Tone, string]);
   return (
@@ -245,7 +255,16 @@ function TapeLine({ entry, onUndo, children }: { entry: Entry; onUndo: () => voi
               </>
             ) : (
               <>
-                {r?.text ?? "Being looked up …"} {r?.why && <Why trace={r.why}>Why</Why>}
+                {r?.text ?? "Being looked up …"} {r?.why && <Why trace={r.why}>Why</Why>}{" "}
+                {r?.why && r.item && patron > 0 && (
+                  <Link
+                    to="/rulebook"
+                    search={{ item: r.item.id, patron }}
+                    className="border-b border-dotted border-spruce-500 text-spruce-700"
+                  >
+                    Terms and classes
+                  </Link>
+                )}
               </>
             )}
           </p>

@@ -8,15 +8,18 @@ import { sayInstant } from "../../kit/say";
 import { Why } from "../../kit/why";
 
 /** Why a loan got what it got: every term with the rule that gave it, what it was classed as, and what the next one gets. */
-export function LoanTerms({ id }: { id: number }) {
+export function LoanTerms({ of }: { of: { loan: number } | { item: number; patron: number } }) {
   const me = useMe().data!;
   const queries = useQueryClient();
   const navigate = useNavigate();
   const [error, setError] = useState<unknown>();
   const [said, setSaid] = useState("");
   const loan = useQuery({
-    queryKey: ["loan", id],
-    queryFn: () => told(api.GET("/api/loans/{id}/terms", { params: { path: { id } } })),
+    queryKey: ["loan", of],
+    queryFn: () =>
+      "loan" in of
+        ? told(api.GET("/api/loans/{id}/terms", { params: { path: { id: of.loan } } }))
+        : told(api.GET("/api/rulebook/wanted", { params: { query: of } })),
   });
   const book = useQuery({ queryKey: ["rulebook"], queryFn: () => told(api.GET("/api/rulebook")) });
   if (loan.error) return <Trouble error={loan.error} />;
@@ -32,7 +35,7 @@ export function LoanTerms({ id }: { id: number }) {
   const drafts = book.data.editions!.filter((e) => e.state === "draft");
   const keep = async (draft?: Schema["RulesEdition"]) => {
     try {
-      const example = await told(api.GET("/api/loans/{id}/example", { params: { path: { id } } }));
+      const example = await told(api.GET("/api/loans/{id}/example", { params: { path: { id: l.loan_id } } }));
       const into =
         draft ?? (await told(api.POST("/api/rulebook/drafts", { params: { header: newKey() }, body: { name: "" } })));
       const e = await told(
@@ -52,7 +55,11 @@ export function LoanTerms({ id }: { id: number }) {
     <div className="grid gap-3.5">
       <Head
         title={l.title}
-        says={`Lent at ${l.branch} on ${sayInstant(l.lent_at)}, due ${l.due}, edition ${l.edition}.`}
+        says={
+          l.loan_id
+            ? `Lent at ${l.branch} on ${sayInstant(l.lent_at)}, due ${l.due}, edition ${l.edition}.`
+            : `What ${l.patron} would get at ${l.branch} now, edition ${l.edition}.`
+        }
       >
         <Link
           to="/items"
@@ -83,7 +90,7 @@ export function LoanTerms({ id }: { id: number }) {
             <thead>
               <tr>
                 <th>Term</th>
-                <th>This loan</th>
+                <th>{l.loan_id ? "This loan" : "Would get"}</th>
                 <th>Given by</th>
                 <th>
                   <span className="sr-only">Why</span>
@@ -123,7 +130,7 @@ export function LoanTerms({ id }: { id: number }) {
               <Classes key={`${l.material}${l.patron_class}`} l={l} book={book.data} after={after} />
             )}
           </Card>
-          {supervising && (
+          {supervising && l.loan_id > 0 && (
             <Card label="Keep as an example" className="grid gap-2 p-3.5">
               <b className="font-semibold">Keep as an example</b>
               <p className="text-sm text-ink-2">
@@ -175,7 +182,7 @@ function Classes({
                   body: { material: e.target.value, collection: l.collection },
                 }),
               ),
-              "The item’s class is corrected. This loan keeps its terms; the next one follows.",
+              "The item’s class is corrected. Loans already made keep their terms; the next one follows.",
             );
           }}
         >
@@ -200,7 +207,7 @@ function Classes({
                     body: { class: e.target.value },
                   }),
                 ),
-                "The patron’s class is corrected. This loan keeps its terms; the next one follows.",
+                "The patron’s class is corrected. Loans already made keep their terms; the next one follows.",
               );
             }}
           >
@@ -229,7 +236,7 @@ function ReportForm({ l, after }: { l: Schema["RulesLoanTerms"]; after: (p: Prom
             told(
               api.POST("/api/reports", {
                 params: { header: newKey() },
-                body: { loan: l.loan_id, item: l.item_id, patron: l.patron_id, happened, expected },
+                body: { loan: l.loan_id || undefined, item: l.item_id, patron: l.patron_id, happened, expected },
               }),
             ),
             "Reported to the supervisor, with card and item.",

@@ -45,7 +45,7 @@ export function RulebookPlace() {
   const me = useMe().data!;
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { tab = "grid", loan, edition: asked } = useSearch({ from: "/rulebook" });
+  const { tab = "grid", loan, item, patron, edition: asked } = useSearch({ from: "/rulebook" });
   const [starting, setStarting] = useState(false);
   const [from, setFrom] = useState<string>();
   const [reason, setReason] = useState("");
@@ -97,7 +97,8 @@ export function RulebookPlace() {
       setError,
     );
   const today = me.now.slice(0, 10);
-  if (loan) return <LoanTerms id={loan} />;
+  if (loan) return <LoanTerms of={{ loan }} />;
+  if (item && patron) return <LoanTerms of={{ item, patron }} />;
   const working = book.data && edition && now && { book: book.data, edition, draft, now, supervising, after };
   return (
     <div className="grid gap-3.5">

@@ -1,0 +1,71 @@
+package desk_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/testkit"
+)
+
+// What is late for too long counts as lost and is billed, once; found in time, the price is credited, and what of
+// it was paid is given back. Undoing the return bills it again.
+func TestLostAndFound(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	lent := lend(t, h, jory, card, item)
+	require.NoError(t, h.DB.Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
+	patron := lent.Card.ID
+	balance := func() string { return testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron) }
+	night := func(days int) {
+		testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, desk.Lose(a, a.Today().Add(days)) })
+	}
+	night(21 + 42)
+	assert.Equal(t, "0", balance(), "42 days late are not yet over")
+	night(21 + 43)
+	night(21 + 44) // twice is once
+	assert.Equal(t, "2400", balance(), "price and processing")
+	assert.Equal(t, "lost", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
+	// As it happens 64 days later by the calendar, the clock of this test has not moved: lost today.
+	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	renewed := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) })
+	assert.Contains(t, renewed.Text, "counts as lost")
+	testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) {
+		return desk.Settle(a, desk.Settling{Patron: patron, Amount: "5.00", Means: "cash"})
+	})
+
+	line := bring(t, h, jory, "bin", item).Lines[0]
+	assert.Contains(t, line.Found, "20.00 credited")
+	fine := line.Fine
+	require.NotEmpty(t, fine, "lateness is charged instead, up to the day it was lost")
+	refunded := testkit.Text(t, h, "SELECT amount::text FROM ledger WHERE kind = 'refund' AND patron_id = ?", patron)
+	assert.Equal(t, "500", refunded, "what was paid of the price is given back")
+	assert.Equal(t, testkit.Text(t, h, "SELECT (400 + fine)::text FROM return_lines WHERE id = ?", line.ID), balance())
+	assert.Equal(t, "in_use", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
+
+	testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, line.ID) })
+	assert.Equal(t, "2400", balance(), "billed again, the five dollars having been given back")
+	assert.Equal(t, "lost", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
+	again := bring(t, h, jory, "bin", item).Lines[0]
+	assert.Equal(t, fine, again.Fine)
+	assert.Contains(t, again.Found, "20.00 credited")
+}
+
+func TestLostAndFoundTooLate(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	lent := lend(t, h, jory, card, item)
+	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, desk.Lose(a, a.Today()) })
+	require.NoError(t, h.DB.Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	before := testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Card.ID)
+	line := bring(t, h, jory, "bin", item).Lines[0]
+	assert.Empty(t, line.Fine)
+	assert.Contains(t, line.Found, "too late for a credit")
+	assert.Equal(t, before, testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Card.ID))
+}
