@@ -27,6 +27,22 @@ test("pictures of the main views", async ({ page }) => {
   await shot(page, "rulebook-why");
   await page.keyboard.press("Escape");
   await shot(page, "rulebook");
+  await page.getByRole("button", { name: "Rules", exact: true }).click();
+  await expect(page.getByText("Films go out for a week")).toBeVisible();
+  await shot(page, "rules");
+  await page.getByRole("button", { name: "Rehearsal", exact: true }).click();
+  await page.getByRole("button", { name: "Rehearse draft 8" }).click();
+  await expect(page.getByRole("region", { name: "In short" })).toBeVisible({ timeout: 60_000 });
+  await shot(page, "rehearsal");
+
+  await go(page, "Calendars");
+  await page.getByRole("combobox", { name: "Branch" }).selectOption({ label: "Saltmere" });
+  await page.getByLabel("Closed from").fill("2026-10-20");
+  await page.getByLabel("to, if longer than a day").fill("2026-10-24");
+  await page.getByLabel("Reason").fill("New floor");
+  await page.getByRole("button", { name: "See what it touches" }).click();
+  await expect(page.getByRole("region", { name: "What it touches" })).toContainText("due dates move");
+  await shot(page, "calendars");
 
   await workAt(page, "Saltmere");
   await go(page, "Fetch list");

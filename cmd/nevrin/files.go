@@ -85,6 +85,7 @@ func rulebookCommand() *cobra.Command {
 		}
 		return r.OK, nil
 	}))
+	cmd.AddCommand(&cobra.Command{Use: "terms", Short: "List every term of the file format, as Markdown", Args: cobra.NoArgs, Run: func(*cobra.Command, []string) { fmt.Print(rulebook.Handbook()) }})
 	return cmd
 }
 

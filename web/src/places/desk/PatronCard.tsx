@@ -113,7 +113,8 @@ export function Loans({ card, onChange }: { card: CardOf; onChange: (c: CardOf) 
             <b className="font-semibold">{l.title}</b>
             <p className={l.late ? "text-buoy-700" : "text-ink-2"}>
               Due {l.due}
-              {l.lost ? `, lost since ${l.lost}` : l.late && ", late"} · <Quiet onClick={() => void renew(l.loan_id)}>Renew</Quiet> ·{" "}
+              {l.lost ? `, lost since ${l.lost}` : l.late && ", late"} ·{" "}
+              <Quiet onClick={() => void renew(l.loan_id)}>Renew</Quiet> ·{" "}
               <Link
                 to="/rulebook"
                 search={{ loan: l.loan_id }}
