@@ -115,6 +115,7 @@ func (s *Server) deskOperations() {
 	do(s, http.MethodPost, "/desk/scan", "deskScan", "One scan at the desk", everyone, func(a *act.Act, in *Sent[desk.Scan]) (*desk.Result, error) { return desk.Take(a, in.Body) })
 	do(s, http.MethodPost, "/loans/{id}/undo", "undoLoan", "Undo a loan just made", everyone, func(a *act.Act, in *One) (*desk.Card, error) { return desk.Undo(a, in.ID) })
 	do(s, http.MethodPost, "/loans/{id}/renew", "renewLoan", "Renew a loan", everyone, func(a *act.Act, in *One) (*desk.Renewed, error) { return desk.Renew(a, in.ID) })
+	do(s, http.MethodPost, "/patrons/{id}/extend", "extendCard", "Extend a card that runs out", employed, func(a *act.Act, in *One) (*desk.Card, error) { return desk.Extend(a, in.ID) })
 	do(s, http.MethodPost, "/money", "settle", "Take a payment, or waive with a reason", employed, func(a *act.Act, in *Sent[desk.Settling]) (*desk.Card, error) { return desk.Settle(a, in.Body) })
 
 	type mode struct {

@@ -82,7 +82,7 @@ var mayDo = map[string]string{
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
 	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "wantedTerms": "volunteer", "report": "volunteer",
 	"calendar": "volunteer", "sweeps": "volunteer", "previewCalendar": "desk", "changeCalendar": "desk", "readCalendarFile": "supervisor", "undoSweep": "supervisor",
-	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk", "classifyPatron": "desk",
+	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
 	"mailings": "desk", "messages": "desk",
 	"requests": "interlibrary", "searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "seenRefusal": "interlibrary",
 	"arrivedFromOutside": "interlibrary", "sendHome": "interlibrary", "copiesFor": "interlibrary", "replyToPartner": "interlibrary", "shipToPartner": "interlibrary",

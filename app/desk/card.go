@@ -44,6 +44,7 @@ type Card struct {
 	Stops     []string `json:"stops" doc:"Why nothing can be lent, one sentence each"`
 	Tells     []Tell   `json:"tells" doc:"Good to tell the patron"`
 	Older     *bool    `json:"older_reader,omitempty"`
+	Extension string   `json:"extension" doc:"What extending the card would give and cost; empty: it has long to run"`
 }
 
 // Line is one loan.
@@ -156,10 +157,48 @@ func card(a *act.Act, p *store.Patron) (*Card, error) {
 	for _, stop := range stopsOf(a, p, late) {
 		c.Stops = append(c.Stops, stop.Text)
 	}
+	if until := act.DateOf(p.CardUntil); until != nil && until.DaysSince(a.Today()) < extendDays {
+		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).Say()
+		if charge := terms.Value(rulebook.MembershipCharge).Amount(); charge > 0 {
+			c.Extension += ", for " + a.Network.Money.Format(charge)
+		}
+	}
 	if p.Note != "" {
 		c.Tells = append(c.Tells, Tell{"note", "Note on this card", p.Note})
 	}
 	return c, nil
+}
+
+// extendDays is how long before it runs out a card may be extended.
+const extendDays = 60
+
+// Extend extends a patron's card by the length of a membership, and charges for it where rules say so.
+func Extend(a *act.Act, id int64) (*Card, error) {
+	p, err := store.PatronLocked(a.DB, id)
+	if err != nil {
+		return nil, act.NotFound(err, "patron")
+	}
+	if err := InUse(p); err != nil {
+		return nil, err
+	}
+	until := act.DateOf(p.CardUntil)
+	if until == nil || until.DaysSince(a.Today()) >= extendDays {
+		return nil, act.Problemf(act.Refused, "This card has more than %d days to run. Extend it when it is about to run out.", extendDays)
+	}
+	terms := patronTerms(a, p)
+	to := loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number())
+	if err := a.Model(p).Select("CardUntil").Updates(&store.Patron{ID: id, CardUntil: act.Column(to)}).Error; err != nil {
+		return nil, err
+	}
+	if err := a.Tell(act.Happened{Kind: "card_extended", Patron: id, Text: "Card extended to " + to.Say()}); err != nil {
+		return nil, err
+	}
+	at := rulebook.Situate(a.Who.Branch, "", "", "", p.Class)
+	trace := a.Book.Why(at, nil, rulebook.MembershipCharge)
+	if err := PutCharge(a, &store.Entry{PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), Reason: "Membership to " + to.Say(), Why: act.JSON(&trace)}, 0); err != nil {
+		return nil, err
+	}
+	return Open(a, id)
 }
 
 // patronTerms are the terms that do not depend on what is lent.

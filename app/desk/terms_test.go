@@ -92,6 +92,23 @@ func TestNewItemsStayAtHome(t *testing.T) {
 	assert.NoError(t, place("HVH"))
 }
 
+// A card that has run out is extended on the spot, for what the rules say, and lends again.
+func TestExtendedCard(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	testkit.InForce(t, h, map[string][]string{"patron_class": {"visitor"}}, "membership_charge", "12.00")
+	card := testkit.Text(t, h, "SELECT card FROM patrons WHERE standing = 'active' AND class = 'visitor' AND balance = 0 AND card_until < '2026-10-06' ORDER BY id LIMIT 1")
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	require.Len(t, opened.Card.Stops, 1)
+	assert.Equal(t, "until Wed 6 Oct 2027, for 12.00", opened.Card.Extension)
+	extended := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) { return desk.Extend(a, opened.Card.ID) })
+	assert.Equal(t, "Wed 6 Oct 2027", extended.CardUntil)
+	assert.Equal(t, "12.00", extended.Owes)
+	assert.Len(t, extended.Stops, 1, "the stop is now what is owed")
+	_, err := act.Do(t.Context(), h, jory, "", nil, func(a *act.Act) (*desk.Card, error) { return desk.Extend(a, opened.Card.ID) })
+	assert.ErrorContains(t, err, "more than 60 days", "twice is once")
+}
+
 // A hold that is not fetched in time is charged for where rules say so.
 func TestUncollectedHold(t *testing.T) {
 	h := testkit.House(t)

@@ -93,3 +93,10 @@ func TestAge(t *testing.T) {
 		assert.Equal(t, c.want, loan.AgeOn(c.born, c.day), c.name)
 	}
 }
+
+func TestExtended(t *testing.T) {
+	today := calendar.MakeDate(2026, 10, 6)
+	assert.Equal(t, today+365, loan.Extended(nil, today, 365))
+	assert.Equal(t, today+365, loan.Extended(ptr(today-30), today, 365), "time without a card is not paid for")
+	assert.Equal(t, today+40+365, loan.Extended(ptr(today+40), today, 365), "nor is time lost by coming early")
+}

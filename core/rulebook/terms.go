@@ -143,7 +143,7 @@ var All = [termCount]TermInfo{
 	MembershipCharge: {ID: "membership_charge", Name: "Membership charge", Kind: KindMoney, Group: "Membership", initial: "0.00",
 		Meaning: "Charged when a card is extended"},
 	MembershipLength: {ID: "membership_length", Name: "Membership length", Kind: KindNumber, Unit: "days", Group: "Membership", initial: "365",
-		Meaning: "For how many days a card is extended, from the day of extending"},
+		Meaning: "For how many days a card is extended, from that day or from when it would have run out"},
 	InterlibraryAllowed: {ID: "interlibrary_allowed", Name: "Interlibrary allowed", Kind: KindYesNo, Group: "Interlibrary", initial: "true",
 		Meaning: "Whether something may be asked for from libraries outside"},
 	InterlibraryAtOnce: {ID: "interlibrary_at_once", Name: "Interlibrary requests at once", Kind: KindNumber, Unit: "requests", Nullable: true, Group: "Interlibrary", initial: "null",

@@ -53,6 +53,7 @@ test("a change is written in the grid, tried on last year, and put in force with
   await page.keyboard.press("Escape");
 
   await tab(page, "Rehearsal");
+  await page.getByLabel("Loans made from").fill("2026-03-01");
   await page.getByRole("button", { name: /^Rehearse draft/ }).click();
   const short = page.getByRole("region", { name: "In short" });
   await expect(short).toContainText("Due dates that move", { timeout: 60_000 });
@@ -143,6 +144,14 @@ test("desk staff find the wrong class behind a loan, mend it, and report what th
   await page.goto("/rulebook?tab=reports");
   const report = page.getByRole("listitem").filter({ hasText: "two days of a storm" });
   await expect(report).toContainText("Jory Tamm, Saltmere");
+  // From the report to the loan, and from there to a rule of a new draft, which is dropped again.
+  await report.getByRole("link", { name: /^Terms of the loan/ }).click();
+  await page.getByRole("button", { name: "Write a rule in a new draft" }).click();
+  await expect(
+    page.getByRole("form", { name: "Write a rule" }).getByRole("button", { name: "Film", exact: true }),
+  ).toHaveAttribute("aria-pressed", "true");
+  await page.getByRole("button", { name: "Drop this draft" }).click();
+  await page.goto("/rulebook?tab=reports");
   await report.getByLabel("Answer").fill("A closure is entered for such days now");
   await report.getByRole("button", { name: "Answer" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "two days of a storm" })).toContainText("Answered");

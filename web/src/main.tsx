@@ -62,12 +62,14 @@ const routes = [
       loan?: number;
       item?: number;
       patron?: number;
+      rule?: string;
     } => ({
       tab: text(s.tab),
       edition: number(s.edition),
       loan: number(s.loan),
       item: number(s.item),
       patron: number(s.patron),
+      rule: text(s.rule),
     }),
   }),
   createRoute({

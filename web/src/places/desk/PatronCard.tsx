@@ -1,6 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { useState, type ReactNode } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
+import { useMe } from "../../kit/me";
 import { Button, Card, Quiet, Trouble } from "../../kit/parts";
 import { spaced } from "../../kit/sign";
 import { Why } from "../../kit/why";
@@ -12,6 +13,13 @@ type CardOf = Schema["DeskCard"];
 export function PatronCard({ card, onChange }: { card: CardOf; onChange: (c: CardOf) => void }) {
   const [paying, setPaying] = useState(false);
   const [showLoans, setShowLoans] = useState(false);
+  const me = useMe().data!;
+  const [error, setError] = useState<unknown>();
+  const extend = () =>
+    told(api.POST("/api/patrons/{id}/extend", { params: { path: { id: card.id }, header: newKey() } })).then((c) => {
+      setError(undefined);
+      onChange(c);
+    }, setError);
   const late = card.on_loan!.filter((l) => l.late).length;
   const ready = card.holds!.filter((h) => h.state === "ready").length;
   return (
@@ -62,6 +70,15 @@ export function PatronCard({ card, onChange }: { card: CardOf; onChange: (c: Car
         </Row>
         <Row name="Tell by">{card.email || "No mail address"}</Row>
       </dl>
+      {card.extension && me.role !== "volunteer" && (
+        <p className="flex flex-wrap items-center gap-2 border-t border-line px-3.5 py-2.5 text-sm">
+          <span className="flex-1">The card can be extended {card.extension}.</span>
+          <Button plain onClick={() => void extend()}>
+            Extend
+          </Button>
+        </p>
+      )}
+      <Trouble error={error} />
       {showLoans && <Loans card={card} onChange={onChange} />}
       <div className="flex flex-wrap gap-2 px-3.5 pb-3.5">
         {card.charges!.length > 0 && (

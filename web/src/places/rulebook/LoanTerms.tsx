@@ -50,6 +50,16 @@ export function LoanTerms({ of }: { of: { loan: number } | { item: number; patro
       setError(e);
     }
   };
+  const rule = async () => {
+    try {
+      const draft = await told(api.POST("/api/rulebook/drafts", { params: { header: newKey() }, body: { name: "" } }));
+      await queries.invalidateQueries();
+      const scope = `material_class=${l.material}${l.patron_class && `;patron_class=${l.patron_class}`}`;
+      void navigate({ to: "/rulebook", search: { tab: "rules", edition: draft.id, rule: scope } });
+    } catch (e) {
+      setError(e);
+    }
+  };
   const now = Object.fromEntries(l.now_as!.map((v) => [v.code, v.name]));
   return (
     <div className="grid gap-3.5">
@@ -130,6 +140,18 @@ export function LoanTerms({ of }: { of: { loan: number } | { item: number; patro
               <Classes key={`${l.material}${l.patron_class}`} l={l} book={book.data} after={after} />
             )}
           </Card>
+          {supervising && (
+            <Card label="A rule for it" className="grid gap-2 p-3.5">
+              <b className="font-semibold">A rule for it</b>
+              <p className="text-sm text-ink-2">
+                Begins a draft with a rule for {now.material_class?.toLowerCase()}
+                {now.patron_class && ` and ${now.patron_class.toLowerCase()}`}, to be widened or narrowed there.
+              </p>
+              <Button plain className="justify-self-start" onClick={() => void rule()}>
+                Write a rule in a new draft
+              </Button>
+            </Card>
+          )}
           {supervising && l.loan_id > 0 && (
             <Card label="Keep as an example" className="grid gap-2 p-3.5">
               <b className="font-semibold">Keep as an example</b>

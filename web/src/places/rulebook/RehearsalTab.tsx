@@ -28,8 +28,9 @@ export function RehearsalTab({ edition, now }: Working) {
   const queries = useQueryClient();
   const today = me.now.slice(0, 10);
   const yearAgo = `${Number(today.slice(0, 4)) - 1}${today.slice(4)}`;
-  // Since the edition in force began: what moves then is the draft's doing alone.
-  const [since, setSince] = useState(now.from > yearAgo ? now.from : yearAgo);
+  // Since the edition in force began, if that is long enough ago: what moves then is the draft's doing alone.
+  const quarterAgo = new Date(Date.parse(today) - 90 * 86_400_000).toISOString().slice(0, 10);
+  const [since, setSince] = useState(now.from > yearAgo && now.from < quarterAgo ? now.from : yearAgo);
   const [until, setUntil] = useState(today);
   const [chosen, setChosen] = useState<number>();
   const [error, setError] = useState<unknown>();

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useSearch } from "@tanstack/react-router";
 import clsx from "clsx";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
@@ -28,7 +29,8 @@ const filters = {
 export function RulesTab({ book, edition, draft, after }: Working) {
   const [filter, setFilter] = useState<keyof typeof filters>("all");
   const [words, setWords] = useState("");
-  const [editing, setEditing] = useState<Rule | "new">();
+  const { rule: begun } = useSearch({ from: "/rulebook" }); // a scope to begin a rule with, such as of a loan
+  const [editing, setEditing] = useState<Rule | "new" | undefined>(begun ? "new" : undefined);
   const list = useQuery({
     queryKey: ["rules", edition.id, edition.revision],
     queryFn: () => told(api.GET("/api/rulebook/editions/{id}/rules", { params: { path: { id: edition.id } } })),
@@ -91,7 +93,13 @@ export function RulesTab({ book, edition, draft, after }: Working) {
         )}
       </div>
       {editing === "new" && draft && (
-        <Write book={book} draft={draft} after={after} onDone={() => setEditing(undefined)} />
+        <Write
+          book={book}
+          draft={draft}
+          scope={begun ? readScope(begun) : undefined}
+          after={after}
+          onDone={() => setEditing(undefined)}
+        />
       )}
       <Card label="Rules">
         {shown.length === 0 ? (
@@ -212,17 +220,30 @@ function Ranking({
   );
 }
 
+/** A scope as an address carries it: material_class=film;patron_class=adult. */
+function readScope(text: string): Record<string, string[]> {
+  return Object.fromEntries(text.split(";").map((part) => [part.split("=")[0]!, [part.split("=")[1] ?? ""]]));
+}
+
 /** Writes a rule, or changes one: its name, where it holds, and what it settles. */
 function Write({
   book,
   draft,
   rule,
+  scope: begun,
   after,
   onDone,
-}: Pick<Working, "book" | "after"> & { draft: Schema["RulesEdition"]; rule?: Rule; onDone: () => void }) {
+}: Pick<Working, "book" | "after"> & {
+  draft: Schema["RulesEdition"];
+  rule?: Rule;
+  scope?: Record<string, string[]>;
+  onDone: () => void;
+}) {
   const values = book.dimensions as Record<string, Schema["RulesValue"][]>;
   const [name, setName] = useState(rule?.name ?? "");
-  const [scope, setScope] = useState<Record<string, string[]>>((rule?.scope as Record<string, string[]>) ?? {});
+  const [scope, setScope] = useState<Record<string, string[]>>(
+    (rule?.scope as Record<string, string[]>) ?? begun ?? {},
+  );
   const [terms, setTerms] = useState<Record<string, string>>(() =>
     Object.fromEntries(
       Object.entries((rule?.terms ?? {}) as Record<string, unknown>).map(([t, v]) => [
