@@ -116,6 +116,7 @@ type generator struct {
 	byBranch map[string][]int
 	titles   []title
 	items    []item
+	names    map[string]int     // how many titles have a name
 	told     map[int]bool       // items that a story of today has taken
 	holders  map[[2]int64]bool  // title and patron of the holds of today
 	rows     map[string][][]any // what goes to each table, in its columns' order
@@ -159,13 +160,14 @@ type item struct {
 	price            money.Amount
 	out              bool // on loan or under way now
 	lastPatron       int
+	back             time.Time // when it was last at home again
 }
 
 func number(n int) string { return strconv.Itoa(n) }
 
 func newGenerator() (*generator, error) {
 	g := &generator{rand: rand.New(rand.NewPCG(seedHigh, seedLow)), byBranch: map[string][]int{}, rows: map[string][][]any{}, ids: map[string]int64{},
-		told: map[int]bool{}, holders: map[[2]int64]bool{}, terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
+		told: map[int]bool{}, names: map[string]int{}, holders: map[[2]int64]bool{}, terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
 	if err := json.Unmarshal(networkJSON, &g.file); err != nil {
 		return nil, fmt.Errorf("network.json: %w", err)
 	}

@@ -177,6 +177,7 @@ func (g *generator) stock() {
 			g.item(&t, n, kind.collection, call, price)
 		}
 		g.titles = append(g.titles, t)
+		g.names[t.name]++
 	}
 }
 
@@ -287,6 +288,7 @@ func (g *generator) lifeOf(k int, day calendar.Date) {
 				return
 			}
 		}
+		i.back = back
 		day = calendar.DateOf(back.In(g.loc))
 	}
 }

@@ -63,13 +63,13 @@ func (g *generator) exchanges() error {
 				}
 				continue
 			}
-			item := g.free("HVH", "book")
+			at := g.moment("HVH", g.today.Add(-r.daysAgo-1))
+			item := g.free("HVH", "book", at)
 			var itemID, loanID, due any
 			switch r.stage {
 			case exchange.Promised:
 				itemID = g.items[item].id
 			case exchange.Shipped, exchange.There:
-				at := g.moment("HVH", g.today.Add(-r.daysAgo-1))
 				id, until := g.lendNow(item, g.partnerPatrons[n%len(libraries)], "HVH", at)
 				itemID, loanID, due = g.items[item].id, id, until.Date.UTC()
 			}
@@ -84,12 +84,12 @@ func (g *generator) exchanges() error {
 // something that Havenhead owns but cannot find.
 func (g *generator) awkward(n int) {
 	asked := request{exchange.Supplying, exchange.Asked, 1, 0, "", ""}
-	young := g.free("HVH", "new_book")
+	young := g.free("HVH", "new_book", g.now)
 	g.rows["items"][g.items[young].id-1][itemAdded] = g.today.Add(-122).UTC()
 	g.theyAsk(asked, n+1, g.titles[g.items[young].title].name, nil, nil, nil)
 	for k := range g.titles {
 		t := &g.titles[k]
-		if len(t.items) == 1 && t.material == "book" && g.items[t.items[0]].home == "HVH" && !g.items[t.items[0]].out {
+		if len(t.items) == 1 && t.material == "book" && g.names[t.name] == 1 && g.items[t.items[0]].home == "HVH" && !g.items[t.items[0]].out {
 			i := &g.items[t.items[0]]
 			i.out = true
 			g.rows["items"][i.id-1][itemStanding] = "missing"
@@ -100,10 +100,12 @@ func (g *generator) awkward(n int) {
 	}
 }
 
-// free finds an item that is at home and not yet part of any story of today.
-func (g *generator) free(branch, material string) int {
+// free finds an item that has been at home since an instant, is not yet part of any story of today, and whose
+// title's name no other title has.
+func (g *generator) free(branch, material string, since time.Time) int {
 	for k := range g.items {
-		if i := &g.items[k]; !i.out && i.home == branch && i.material == material && !g.told[k] {
+		i := &g.items[k]
+		if !i.out && i.home == branch && i.material == material && !g.told[k] && i.back.Before(since) && g.names[g.titles[i.title].name] == 1 {
 			g.told[k] = true
 			return k
 		}

@@ -29,7 +29,7 @@ func (g *generator) reports() {
 func (g *generator) lateFilms() {
 	for member := range 4 {
 		at := g.moment("SLM", g.today.Add(-17+member/2))
-		g.lendNow(g.free("SLM", "film"), member, "SLM", at)
+		g.lendNow(g.free("SLM", "film", at), member, "SLM", at)
 	}
 }
 
@@ -61,5 +61,5 @@ func (g *generator) sameNovelAgain() {
 func (g *generator) laptopAcrossClosing() {
 	who := g.byBranch["HVH"][4]
 	at := calendar.Local(g.today-1, 18*60+30, g.loc).Add(20 * time.Second)
-	g.lendNow(g.free("HVH", "laptop"), who, "HVH", at)
+	g.lendNow(g.free("HVH", "laptop", at), who, "HVH", at)
 }

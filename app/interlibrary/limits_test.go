@@ -1,0 +1,81 @@
+package interlibrary_test
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/interlibrary"
+	"nevrin/testkit"
+)
+
+// Rules bound what is asked for outside: whether at all, how much at once, and what it costs.
+func TestAskingOutsideFollowsTheRules(t *testing.T) {
+	h := testkit.House(t)
+	caspar := testkit.Somebody(t, h, "caspar")
+	var patron int64
+	require.NoError(t, h.DB.Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
+	ask := func(title string) error {
+		_, err := act.Do(context.Background(), h, caspar, "", nil, func(a *act.Act) (*interlibrary.Request, error) {
+			return interlibrary.Ask(a, interlibrary.Order{Partner: 1, Title: title, Patron: patron, Pickup: "HVH"})
+		})
+		return err
+	}
+	testkit.InForce(t, h, map[string][]string{"patron_class": {"adult"}}, "interlibrary_at_once", 2)
+	testkit.InForce(t, h, map[string][]string{"patron_class": {"adult"}}, "interlibrary_charge", "1.50")
+	require.NoError(t, ask("One"))
+	require.NoError(t, ask("Two"))
+	assert.ErrorContains(t, ask("Three"), "has 2 requests running; 2 are allowed at once")
+	assert.Equal(t, "300", testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron))
+	testkit.InForce(t, h, map[string][]string{"patron_class": {"adult"}}, "interlibrary_allowed", false)
+	assert.ErrorContains(t, ask("Four"), "Nothing is asked for outside for the patron class Adult")
+	require.NoError(t, h.DB.Exec("UPDATE patrons SET standing = 'inactive' WHERE id = ?", patron).Error)
+	assert.ErrorContains(t, ask("Five"), "card is inactive")
+}
+
+// A partner asks for a book that is four months old: it stays, and why is said; something that cannot be found is
+// not offered.
+func TestAwkwardRequests(t *testing.T) {
+	h := testkit.House(t)
+	caspar := testkit.Somebody(t, h, "caspar")
+	copies := func(query string) []interlibrary.Copy {
+		var id int64
+		require.NoError(t, h.DB.Raw(query).Scan(&id).Error)
+		require.NotZero(t, id)
+		return testkit.Do(t, h, caspar, func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) })
+	}
+	young := copies("SELECT r.id FROM requests r WHERE r.role = 'supplying' AND r.stage = 'asked' AND EXISTS (SELECT 1 FROM titles t JOIN items i ON i.title_id = t.id WHERE t.name = r.title AND i.added_on = '2026-06-06') LIMIT 1")
+	require.NotEmpty(t, young)
+	for _, c := range young {
+		assert.False(t, c.May, c.Says)
+	}
+	assert.Empty(t, copies("SELECT r.id FROM requests r JOIN titles t ON t.name = r.title JOIN items i ON i.title_id = t.id WHERE r.role = 'supplying' AND r.stage = 'asked' AND i.standing = 'missing' AND i.branch_code = 'HVH' LIMIT 1"))
+}
+
+// The list has requests in every stage, ours and theirs, our move first.
+func TestListSaysWhoseMoveItIs(t *testing.T) {
+	h := testkit.House(t)
+	caspar := testkit.Somebody(t, h, "caspar")
+	list := testkit.Do(t, h, caspar, interlibrary.List)
+	assert.Len(t, list, 60)
+	stages := map[string]bool{}
+	theirs := false
+	for _, r := range list {
+		stages[r.Role+" "+r.Stage] = true
+		assert.False(t, theirs && r.OurMove, "our move comes first")
+		theirs = theirs || !r.OurMove
+		assert.NotEmpty(t, r.Says)
+		if r.Role == "supplying" {
+			assert.Empty(t, r.Patron)
+		}
+	}
+	for _, stage := range []string{"asked", "promised", "shipped", "there", "back", "done", "refused", "withdrawn"} {
+		assert.True(t, stages["requesting "+stage], stage)
+	}
+	for _, stage := range []string{"asked", "promised", "shipped", "there", "done"} {
+		assert.True(t, stages["supplying "+stage], stage)
+	}
+}

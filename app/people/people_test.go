@@ -1,0 +1,94 @@
+package people_test
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/people"
+	"nevrin/testkit"
+)
+
+// Everybody is found by any of their names, their card or mail address, former and inactive patrons included; signs
+// that a database would take for more are plain.
+func TestFindingPatrons(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	require.NoError(t, h.DB.Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error)
+	name, card := testkit.Text(t, h, "SELECT legal_name FROM patrons WHERE id = 7"), testkit.Text(t, h, "SELECT card FROM patrons WHERE id = 7")
+	find := func(words string) []int64 {
+		found := testkit.Do(t, h, jory, func(a *act.Act) ([]desk.Found, error) { return desk.FindPatrons(a, words) })
+		var ids []int64
+		for _, f := range found {
+			ids = append(ids, f.ID)
+		}
+		return ids
+	}
+	for _, words := range []string{"zyx", "ZYX_100%", card, card[4:12] + " zyx"} {
+		assert.Contains(t, find(words), int64(7), words)
+	}
+	assert.Contains(t, find(name), int64(7))
+	assert.Empty(t, find("zyx nobody at all"))
+	assert.NotContains(t, find("_"), int64(8), "an underscore is no wildcard")
+	assert.Equal(t, []int64{7}, find("_100%"))
+}
+
+func TestTitlesSayWhereTheyAre(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	name := testkit.Text(t, h, "SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?", item)
+	find := func() people.Title {
+		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]people.Title, error) { return people.FindTitles(a, name) }) {
+			if f.Name == name && f.Here > 0 || f.Name == name {
+				return f
+			}
+		}
+		t.Fatalf("%s is not found", name)
+		return people.Title{}
+	}
+	before := find()
+	require.NotZero(t, before.Here)
+	state := func() people.Item {
+		list := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Item, error) { return people.Items(a, 0, 0, item) })
+		require.Len(t, list, 1)
+		return list[0]
+	}
+	assert.Equal(t, "On the shelf at Saltmere", state().State)
+	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	lent := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
+		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
+	})
+	require.Equal(t, "lent", lent.Kind)
+	assert.Equal(t, before.Here-1, find().Here)
+	assert.Contains(t, state().State, "On loan from Saltmere, due 27 Oct 2026")
+	assert.Equal(t, opened.Card.ID, state().Patron)
+
+	history := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Happened, error) { return people.History(a, 0, state().ID) })
+	assert.Equal(t, "lent", history[0].Kind)
+	assert.Equal(t, "Jory Tamm", history[0].Who)
+	assert.Equal(t, "Saltmere", history[0].Branch)
+	require.NotNil(t, history[0].Why)
+	assert.Contains(t, history[0].Text, "until Tue 27 Oct 2026")
+	same := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Happened, error) { return people.History(a, opened.Card.ID, 0) })
+	assert.Equal(t, history[0].ID, same[0].ID, "the same event in the patron's history")
+}
+
+func TestCorrectingAPatronsClass(t *testing.T) {
+	h := testkit.House(t)
+	jory := testkit.Somebody(t, h, "jory")
+	classify := func(id int64, class string) error {
+		_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (struct{}, error) { return struct{}{}, people.Classify(a, id, class) })
+		return err
+	}
+	require.NoError(t, classify(5, "educator"))
+	assert.Equal(t, "educator", testkit.Text(t, h, "SELECT class FROM patrons WHERE id = 5"))
+	assert.Contains(t, testkit.Text(t, h, "SELECT text FROM events WHERE patron_id = 5 AND kind = 'classified'"), "Classed as Educator; was")
+	assert.ErrorContains(t, classify(5, "wizard"), `no patron class "wizard"`)
+	assert.ErrorContains(t, classify(1<<40, "adult"), "no such patron")
+}
