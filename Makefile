@@ -14,7 +14,7 @@ demo-reset: setup
 test:
 	@scripts/test.sh
 
-check: setup
+check: setup web/src/api/schema.gen.ts
 	@go vet ./... && go test ./core/... ./formats/... ./standin/... . && cd web && npx tsc --noEmit
 
 setup:
@@ -25,14 +25,16 @@ build: setup web
 
 # The front end is built again only when something in it changed.
 web: web/dist/app/index.html
-web/dist/app/index.html: $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f 2>/dev/null) | setup
+web/dist/app/index.html: web/src/api/schema.gen.ts $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f 2>/dev/null) | setup
 	@cd web && npm run --silent build -- --logLevel warn
 
-# The front end's types come from the server's own description; a test holds them to it.
+# The front end's types are made from the server's own description, which a test holds to the server.
 types: setup
-	@go run ./cmd/nevrin describe > server/openapi.json && cd web && npm run --silent types
+	@go run ./cmd/nevrin describe > server/openapi.json && $(MAKE) --no-print-directory web/src/api/schema.gen.ts
+web/src/api/schema.gen.ts: server/openapi.json | setup
+	@cd web && npm run --silent types >/dev/null
 
-lint: setup
+lint: setup web/src/api/schema.gen.ts
 	@go run github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0 run ./... && cd web && npm run --silent lint
 
 format: setup

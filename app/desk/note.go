@@ -17,14 +17,7 @@ func noteSign(line *store.ReturnLine, note string, then moving.Sign) moving.Sign
 
 // AnswerNote answers a note met at a return: it stays, it comes off, or the item goes to repair or out of the stock.
 func AnswerNote(a *act.Act, lineID int64, answer string) (*Run, error) {
-	var line store.ReturnLine
-	if err := a.Raw("SELECT * FROM return_lines WHERE id = ? FOR UPDATE", lineID).Scan(&line).Error; err != nil {
-		return nil, err
-	}
-	if line.ID == 0 {
-		return nil, act.Problemf(act.Missing, "There is no such line.")
-	}
-	run, err := runByID(a, line.RunID)
+	line, run, err := lineByID(a, lineID)
 	if err != nil {
 		return nil, err
 	}
@@ -51,7 +44,7 @@ func AnswerNote(a *act.Act, lineID int64, answer string) (*Run, error) {
 		return nil, act.Problemf(act.Invalid, "A note stays, comes off, or the item goes to repair or out of the stock.")
 	}
 	line.NoteAnswer, line.Sign = answer, sign
-	if err := a.Model(&line).Select("NoteAnswer", "Sign").Updates(&line).Error; err != nil {
+	if err := a.Model(line).Select("NoteAnswer", "Sign").Updates(line).Error; err != nil {
 		return nil, err
 	}
 	return showRun(a, run)

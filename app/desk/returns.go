@@ -326,17 +326,23 @@ func charge(a *act.Act, line *store.ReturnLine, f *store.Facts, trace why.Trace)
 	return nil
 }
 
+// lineByID loads and locks a line of an open run here.
+func lineByID(a *act.Act, id int64) (*store.ReturnLine, *store.ReturnRun, error) {
+	var line store.ReturnLine
+	if err := a.Raw("SELECT * FROM return_lines WHERE id = ? FOR UPDATE", id).Scan(&line).Error; err != nil {
+		return nil, nil, err
+	}
+	if line.ID == 0 {
+		return nil, nil, act.Problemf(act.Missing, "There is no such line.")
+	}
+	run, err := runByID(a, line.RunID)
+	return &line, run, err
+}
+
 // UndoLine takes a line of a run back: the loan is open again, the charge corrected. What the item
 // was placed as (hold shelf, tote) is taken back with it.
 func UndoLine(a *act.Act, lineID int64) (*Run, error) {
-	var line store.ReturnLine
-	if err := a.Raw("SELECT * FROM return_lines WHERE id = ? FOR UPDATE", lineID).Scan(&line).Error; err != nil {
-		return nil, err
-	}
-	if line.ID == 0 {
-		return nil, act.Problemf(act.Missing, "There is no such line.")
-	}
-	run, err := runByID(a, line.RunID)
+	line, run, err := lineByID(a, lineID)
 	if err != nil {
 		return nil, err
 	}
@@ -344,11 +350,11 @@ func UndoLine(a *act.Act, lineID int64) (*Run, error) {
 		return nil, act.Problemf(act.Refused, "This line has been undone already.")
 	}
 	if line.ItemID != nil {
-		if err := undoReturn(a, &line); err != nil {
+		if err := undoReturn(a, line); err != nil {
 			return nil, err
 		}
 	}
-	if err := a.Model(&line).Update("undone", true).Error; err != nil {
+	if err := a.Model(line).Update("undone", true).Error; err != nil {
 		return nil, err
 	}
 	return showRun(a, run)

@@ -48,11 +48,8 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	if _, err := a.Network.Branch(o.Pickup); err != nil {
 		return nil, err
 	}
-	p, err := store.PatronLocked(a.DB, o.Patron)
+	p, err := desk.PatronInUse(a, o.Patron)
 	if err != nil {
-		return nil, act.NotFound(err, "patron")
-	}
-	if err := desk.InUse(p); err != nil {
 		return nil, err
 	}
 	var t store.Title

@@ -91,11 +91,8 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if _, err := a.Network.Branch(o.Pickup); err != nil {
 		return nil, err
 	}
-	p, err := store.PatronLocked(a.DB, o.Patron)
+	p, err := desk.PatronInUse(a, o.Patron)
 	if err != nil {
-		return nil, act.NotFound(err, "patron")
-	}
-	if err := desk.InUse(p); err != nil {
 		return nil, err
 	}
 	terms := a.Book.Decide(rulebook.Situate(o.Pickup, "", "", "interlibrary", p.Class), nil)
