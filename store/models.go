@@ -241,7 +241,7 @@ type Entry struct {
 	LoanID     *int64
 	Means      string
 	Reason     string
-	About      string // late, lost, processing, or anything else
+	About      string          // late, lost, processing, or anything else
 	Why        json.RawMessage `gorm:"type:jsonb"`
 	At         time.Time
 	StaffID    *int64

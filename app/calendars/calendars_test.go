@@ -92,7 +92,7 @@ func TestWeCloseNow(t *testing.T) {
 	assert.ErrorContains(t, err, "Only a supervisor")
 	touched, err := change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
 	require.NoError(t, err)
-	assert.Contains(t, touched.Text, "closed from 09:1")
+	assert.Contains(t, touched.Text, "closed from 09:")
 	moved := 0
 	for _, l := range touched.Loans {
 		if l.Before == "Tue 6 Oct 2026" {

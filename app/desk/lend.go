@@ -330,7 +330,8 @@ func Undo(a *act.Act, loanID int64) (*Card, error) {
 	case a.Now.Sub(l.LentAt) > undoable && !loan.TooMany.MayOverride(a.Who.Role):
 		return nil, act.Problemf(act.Refused, "Only loans of today can be undone. Take the item back instead.")
 	}
-	if err := a.Model(&l).Select("ReturnedAt", "Undone").Updates(&store.Loan{ReturnedAt: &a.Now, Undone: true}).Error; err != nil {
+	ended := notBefore(a.Now, l.LentAt)
+	if err := a.Model(&l).Select("ReturnedAt", "Undone").Updates(&store.Loan{ReturnedAt: &ended, Undone: true}).Error; err != nil {
 		return nil, err
 	}
 	// A hold that this loan filled stands as before: on the shelf, or waiting in its old place.

@@ -299,7 +299,7 @@ func endLoan(a *act.Act, run *store.ReturnRun, f *store.Facts) (lateness.Result,
 			return result, trace, err
 		}
 	}
-	if err := a.Model(l).Update("returned_at", a.Now).Error; err != nil {
+	if err := a.Model(l).Update("returned_at", notBefore(a.Now, l.LentAt)).Error; err != nil {
 		return result, trace, err
 	}
 	h := act.Happened{Kind: "returned", Item: f.Item.ID, Loan: l.ID, Text: "Returned at " + a.Here().Name + ": " + trace.Result, Why: &trace}
@@ -307,6 +307,15 @@ func endLoan(a *act.Act, run *store.ReturnRun, f *store.Facts) (lateness.Result,
 		h.Patron = *l.PatronID
 	}
 	return result, trace, a.Tell(h)
+}
+
+// notBefore is an instant, but not one before another: an act that waited for a station that was quicker has
+// read its clock before that station's.
+func notBefore(at, other time.Time) time.Time {
+	if at.Before(other) {
+		return other
+	}
+	return at
 }
 
 func price(i *store.Item) *money.Amount {

@@ -1,0 +1,49 @@
+package calendars_test
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/calendars"
+	"nevrin/testkit"
+)
+
+// The open days of every branch are those that PostgreSQL itself counts: generate_series joined to the calendar as
+// it is stored, for a year with closures and special openings.
+func TestOpenDaysAgreeWithPostgreSQL(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	to := day(11, 20)
+	for _, c := range []calendars.Change{
+		{Branches: []string{"HVH", "SLM", "WRN"}, Close: &calendars.Closure{From: day(11, 2), To: &to, Name: "Works"}},
+		{Branches: []string{"SLM", "UTM"}, Open: &calendars.Opening{Date: day(11, 8), Hours: []string{"12:00-16:00"}, Name: "Fair"}},
+		{Branches: []string{"QRW"}, Open: &calendars.Opening{Date: day(11, 25), Hours: []string{}, Name: "Funeral"}},
+	} {
+		_, err := change(t, h, maren, c)
+		require.NoError(t, err)
+	}
+	for _, branch := range []string{"HVH", "QRW", "UTM", "LNF", "SLM", "THB", "WRN", "SKN", "TRN"} {
+		c := testkit.Do(t, h, maren, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) })
+		open := map[string]bool{}
+		for _, d := range c.Days {
+			if d.Hours != "" {
+				open[d.Date.String()] = true
+			}
+		}
+		var want []string
+		require.NoError(t, h.DB.Raw(`SELECT d::date::text FROM branches b, generate_series('2026-01-01'::date, '2026-12-31'::date, interval '1 day') AS d
+			WHERE b.code = ? AND CASE
+				WHEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.openings) o WHERE (o->>'date')::date = d::date)
+					THEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.openings) o WHERE (o->>'date')::date = d::date AND jsonb_array_length(o->'hours') > 0)
+				WHEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.closures) x WHERE d::date BETWEEN (x->>'from')::date AND coalesce(x->>'to', x->>'from')::date) THEN false
+				ELSE jsonb_array_length(coalesce(b.hours->to_char(d, 'dy'), '[]')) > 0 END ORDER BY 1`, branch).Scan(&want).Error)
+		assert.Len(t, open, len(want), branch)
+		for _, d := range want {
+			assert.True(t, open[d], fmt.Sprintf("%s on %s", branch, d))
+		}
+	}
+}

@@ -1,0 +1,99 @@
+import { expect, test } from "@playwright/test";
+import { ask, freeItem, go, goodCard, scan, signIn, workAt } from "../kit.ts";
+
+test.describe.configure({ mode: "serial" });
+
+test("a note met at a return is answered with a key, and scanning goes on meanwhile", async ({ page }) => {
+  const telescope = await ask("SELECT barcode FROM items WHERE note LIKE 'Eyepiece%'");
+  const other = await freeItem("HVH", "book");
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Returns");
+  await scan(page, telescope);
+  const asked = page.getByRole("group", { name: "Ask" });
+  await expect(asked).toContainText("Eyepiece cap missing since May.");
+  await expect(page.getByLabel("Sign", { exact: true })).toContainText("A note");
+  await scan(page, other); // nothing waits for the answer
+  await expect(page.getByLabel("Sign", { exact: true })).toContainText("Shelve here");
+  await page.getByRole("button", { name: "Finish the run" }).click();
+  await expect(page.getByText(/Still open: Telescope/)).toBeVisible();
+  await page.getByLabel("Scan line").focus();
+  await page.keyboard.press("2");
+  await expect(asked).toHaveCount(0);
+  await expect(page.getByRole("region", { name: "Tape" })).toContainText("Aside: Repair");
+
+  await page.getByRole("link", { name: /^Telescope/ }).click();
+  await expect(page.getByText("Put aside")).toBeVisible();
+  await page.getByRole("button", { name: "Back in use" }).click();
+  await expect(page.getByRole("button", { name: "Back in use" })).toHaveCount(0);
+  await page.getByLabel("Note, shown whenever it comes back").fill("");
+  await page.getByRole("button", { name: "Keep the note" }).click();
+  await expect(page.getByRole("region", { name: "History" })).toContainText("Note taken off: Eyepiece cap");
+});
+
+test("a guardian's no is a stop with its why; a supervisor goes past it with a reason only", async ({ page }) => {
+  const boy = await ask("SELECT card FROM patrons WHERE household_id = 1 AND class = 'child'");
+  const film = await freeItem("SLM", "film");
+  await ask(`UPDATE items SET own_terms = '{"consent_needed": true}' WHERE barcode = $1 RETURNING id`, film);
+  await signIn(page, "Jory Tamm");
+  await go(page, "Desk");
+  await scan(page, boy);
+  await scan(page, film);
+  const tape = page.getByRole("region", { name: "Tape" });
+  await expect(tape).toContainText("For older readers; a guardian has said no.");
+  await expect(tape.getByRole("button", { name: /^Lend all the same/ })).toHaveCount(0);
+  await tape.getByRole("button", { name: "Why" }).click();
+  await expect(page.getByRole("dialog")).toContainText("The item's own terms say yes");
+  await page.keyboard.press("Escape");
+  await tape.getByRole("link", { name: "Terms and classes" }).click();
+  await expect(page.getByRole("row", { name: /^Consent needed/ })).toContainText("The item's own terms");
+
+  await signIn(page, "Maren Odell");
+  await workAt(page, "Saltmere");
+  await go(page, "Desk");
+  await scan(page, boy);
+  await scan(page, film);
+  await tape.getByRole("button", { name: /^Lend all the same/ }).click();
+  await expect(tape.getByPlaceholder(/needs a reason/)).toBeVisible();
+  await tape.getByLabel("Reason for going past the stop").fill("His mother stands beside him");
+  await tape.getByRole("button", { name: /^Lend all the same/ }).click();
+  await expect(tape.getByText("Lent", { exact: true })).toBeVisible();
+  await tape.getByRole("button", { name: /^Why/ }).first().click();
+  await expect(page.getByRole("dialog")).toContainText("His mother stands beside him");
+});
+
+test("a card that has run out is extended on the spot", async ({ page }) => {
+  const card = await ask(
+    "SELECT card FROM patrons WHERE standing = 'active' AND class = 'adult' AND balance = 0 AND card_until < '2026-10-06' ORDER BY id LIMIT 1",
+  );
+  const book = await freeItem("SLM", "book");
+  await signIn(page, "Jory Tamm");
+  await go(page, "Desk");
+  await scan(page, card);
+  const patron = page.getByRole("region", { name: "Patron" });
+  await expect(patron.getByRole("alert")).toContainText("The card ran out");
+  await patron.getByRole("button", { name: "Extend" }).click();
+  await expect(patron.getByRole("alert")).toHaveCount(0);
+  await scan(page, book);
+  await expect(page.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true })).toBeVisible();
+});
+
+test("two people at one item: the second is told at once", async ({ page, browser }) => {
+  const [one, two, book] = [await goodCard("SLM"), await goodCard("SLM"), await freeItem("SLM", "book")];
+  await signIn(page, "Jory Tamm");
+  await go(page, "Desk");
+  await scan(page, one);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("Adult");
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "Bea Lindgard");
+  await workAt(other, "Saltmere");
+  await go(other, "Desk");
+  await scan(other, two);
+  await expect(other.getByRole("region", { name: "Patron" })).toContainText("Adult");
+  await Promise.all([scan(page, book), scan(other, book)]);
+  const lent = (p: typeof page) => p.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true });
+  const told = (p: typeof page) => p.getByRole("region", { name: "Tape" }).getByText(/Still on loan|Another station/);
+  await expect(lent(page).or(told(page))).toBeVisible();
+  await expect(lent(other).or(told(other))).toBeVisible();
+  expect((await lent(page).count()) + (await lent(other).count())).toBe(1);
+  await other.context().close();
+});
