@@ -64,6 +64,9 @@ func TestNoteAtReturn(t *testing.T) {
 			assert.EqualValues(t, c.sign, run.Lines[0].Sign.Kind)
 			standing, note := state()
 			assert.Equal(t, []string{c.standing, c.note}, []string{standing, note})
+			if c.answer == "off" {
+				assert.Equal(t, "Note taken off: Map is loose.", testkit.Text(t, h, "SELECT e.text FROM events e JOIN items i ON i.id = e.item_id WHERE i.barcode = ? AND e.kind = 'note'", item))
+			}
 			_, err = answerNote(h, jory, line.ID, "stays")
 			assert.ErrorContains(t, err, "answered already")
 			testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, line.ID) })

@@ -29,10 +29,10 @@ func Note(a *act.Act, id int64, text string) error {
 	if text == item.Note {
 		return nil
 	}
+	says := "Note taken off: " + item.Note
 	if err := a.Model(item).Select("Note").Updates(&store.Item{ID: id, Note: text}).Error; err != nil {
 		return err
 	}
-	says := "Note taken off: " + item.Note
 	if text != "" {
 		says = "Note: " + text
 	}

@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test, type Page } from "@playwright/test";
+import Holidays from "date-holidays";
 import { readFile } from "node:fs/promises";
 import { ask, go, goodCard, freeItem, scan, signIn } from "../kit.ts";
 
@@ -191,5 +192,41 @@ test("axe-core finds nothing in the rulebook's tabs", async ({ page }) => {
     await page.waitForLoadState("networkidle");
     const found = await new AxeBuilder({ page }).analyze();
     expect(found.violations.map((v) => `${t}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+  }
+});
+
+// Checked against npm date-holidays: the public holidays of Nova Scotia, as somebody would bring them in a file.
+test("public holidays come from a calendar file", async ({ page }) => {
+  const holidays = new Holidays("CA", "NS").getHolidays(2028).filter((h) => h.type === "public");
+  expect(holidays.length).toBeGreaterThan(4);
+  const day = (text: string) => text.slice(0, 10);
+  const events = holidays.map(
+    (h, k) =>
+      `BEGIN:VEVENT\r\nUID:${k}@holidays.invalid\r\nDTSTAMP:20260101T000000Z\r\nDTSTART;VALUE=DATE:${day(h.date).replaceAll("-", "")}\r\nSUMMARY:${h.name}\r\nEND:VEVENT\r\n`,
+  );
+  const text = `BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//holidays//EN\r\n${events.join("")}END:VCALENDAR\r\n`;
+  await signIn(page, "Maren Odell");
+  await page.goto("/calendars?branch=LNF&year=2028");
+  await page.getByRole("button", { name: "From a calendar file" }).click();
+  await page.getByLabel(/^A calendar of public holidays/).setInputFiles({
+    name: "holidays.ics",
+    mimeType: "text/calendar",
+    buffer: Buffer.from(text),
+  });
+  await page.getByRole("button", { name: "all of them" }).click();
+  await page.getByRole("button", { name: /^See what closing on/ }).click();
+  await page
+    .getByRole("region", { name: "What it touches" })
+    .getByRole("button", { name: "Change the calendar" })
+    .click();
+  await expect(page.getByRole("status")).toContainText(`${holidays.length} closures from a calendar file`);
+  const read = page.getByRole("region", { name: "Days that are different" });
+  for (const h of holidays) await expect(read).toContainText(`${h.name}: closed`);
+  // Every branch has them, on those very days.
+  for (const branch of ["HVH", "SKN", "LNF"]) {
+    const answer = await page.request.get(`/api/calendars/${branch}?year=2028`);
+    const calendar = (await answer.json()) as { days: { date: string; kind: string; reason: string }[] };
+    const closed = calendar.days.filter((d) => d.kind === "closure").map((d) => d.date);
+    expect(closed).toEqual([...new Set(holidays.map((h) => day(h.date)))].sort());
   }
 });
