@@ -111,7 +111,7 @@ test("pictures of the main views", async ({ page }) => {
     await expect(page.getByRole("region", { name: "Ask outside" })).toHaveCount(0);
   }
   await expect(requests).toContainText("They cannot lend it", { timeout: 20_000 });
-  await expect(requests.getByText("On its way to us")).toHaveCount(2, { timeout: 20_000 });
+  await expect(requests.getByText("On its way to us")).toHaveCount(7, { timeout: 20_000 });
   await requests.getByRole("button", { name: "It has arrived" }).last().click();
   await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
   await shot(page, "interlibrary");
