@@ -114,6 +114,7 @@ test("pictures of the main views", async ({ page }) => {
   await expect(requests.getByText("On its way to us")).toHaveCount(7, { timeout: 20_000 });
   await requests.getByRole("button", { name: "It has arrived" }).last().click();
   await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
+  await page.locator("#place").evaluate((place) => place.scrollTo(0, 0));
   await shot(page, "interlibrary");
 
   await signIn(page, "Maren Odell");

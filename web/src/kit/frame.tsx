@@ -121,8 +121,11 @@ function House({ me, lost }: { me: Schema["Me"]; lost: boolean }) {
       <div className="grid h-screen grid-cols-[176px_minmax(0,1fr)] grid-rows-[52px_minmax(0,1fr)] print:block print:h-auto">
         <Rail me={me} />
         <Strip me={me} lost={lost} />
-        <main id="place" className="overflow-auto px-[18px] py-4 print:overflow-visible">
-          <Outlet />
+        <main id="place" className="overflow-auto print:overflow-visible">
+          {/* The room around a place is inside, so that heads of lists stick to the very top. */}
+          <div className="px-[18px] py-4">
+            <Outlet />
+          </div>
         </main>
       </div>
       <Palette open={palette} onClose={() => setPalette(false)} actions={actions} />
