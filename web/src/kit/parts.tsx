@@ -82,7 +82,7 @@ export function Head({ title, says, children }: { title: string; says?: ReactNod
     <header className="flex flex-wrap items-baseline gap-x-3.5 gap-y-2">
       <h1 className="text-2xl font-semibold">{title}</h1>
       <p className="text-ink-2">{says}</p>
-      {children && <div className="ml-auto flex flex-wrap gap-2">{children}</div>}
+      {children && <div className="ml-auto flex flex-wrap gap-2 print:hidden">{children}</div>}
     </header>
   );
 }

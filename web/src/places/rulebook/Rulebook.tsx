@@ -177,7 +177,7 @@ function says(e: Edition) {
 
 function Editions({ list, chosen, onChoose }: { list: Edition[]; chosen?: number; onChoose: (id: number) => void }) {
   return (
-    <Card label="Editions" className="flex items-center gap-4 overflow-x-auto px-4 py-2">
+    <Card label="Editions" className="print:hidden flex items-center gap-4 overflow-x-auto px-4 py-2">
       <b className="font-semibold">Editions</b>
       <ol className="relative flex flex-1 justify-around before:absolute before:inset-x-0 before:bottom-[7px] before:h-0.5 before:bg-line-strong">
         {list.map((e) => (
