@@ -222,7 +222,7 @@ func (p *plan) loans(a *act.Act) error {
 			due.Date = *act.DateOf(r.DueDate)
 		}
 		was, is := p.was[r.BranchCode], p.is[r.BranchCode]
-		if stillOpen(was, due, a.Now) == stillOpen(is, due, a.Now) {
+		if due.StillOpen(was, a.Now) == due.StillOpen(is, a.Now) {
 			continue // only what this change closes moves
 		}
 		book, err := a.Edition(r.EditionID)
@@ -248,18 +248,6 @@ func (p *plan) loans(a *act.Act) error {
 	return nil
 }
 
-// stillOpen tells whether something could be brought back at the branch on its due date, as seen from now.
-func stillOpen(b *calendar.Branch, due loan.Due, now time.Time) bool {
-	if due.Hours {
-		return b.OpenAt(due.At)
-	}
-	if due.Date > b.Date(now) {
-		return b.OpenOn(due.Date)
-	}
-	next, ok := b.NextOpening(now)
-	return b.OpenAt(now) && b.OpenAt(now.Add(time.Minute)) || ok && b.Date(next) == due.Date
-}
-
 // holds finds the holds on the shelf that wait for so many open days, and now need longer for them.
 func (p *plan) holds(a *act.Act) error {
 	for code, is := range p.is {
@@ -268,20 +256,9 @@ func (p *plan) holds(a *act.Act) error {
 			return err
 		}
 		for _, h := range rows {
-			from, until := is.Date(*h.ReadyAt), *act.DateOf(h.ShelfUntil)
-			days := 0
-			for d := from + 1; d <= until; d++ {
-				if p.was[code].OpenOn(d) {
-					days++
-				}
-			}
-			to := queue.ShelfUntil(is, from, days)
-			if !stillOpen(is, loan.OnDate(to), a.Now) && to >= a.Today() {
-				if next, ok := is.NextOpenDay(to); ok {
-					to = next
-				}
-			}
-			if to <= until {
+			until := *act.DateOf(h.ShelfUntil)
+			to := queue.Waits(p.was[code], is, is.Date(*h.ReadyAt), until, a.Now)
+			if to == until {
 				continue
 			}
 			p.touched.Holds = append(p.touched.Holds, MovedHold{Hold: h.ID, Title: h.Title.Name, Patron: h.Patron.Name(), Branch: is.Name, Before: until.Say(), After: to.Say(), before: until, after: to})

@@ -157,7 +157,7 @@ func card(a *act.Act, p *store.Patron) (*Card, error) {
 	for _, stop := range stopsOf(a, p, late) {
 		c.Stops = append(c.Stops, stop.Text)
 	}
-	if until := act.DateOf(p.CardUntil); until != nil && until.DaysSince(a.Today()) < extendDays {
+	if until := act.DateOf(p.CardUntil); loan.MayExtend(until, a.Today()) {
 		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).Say()
 		if charge := terms.Value(rulebook.MembershipCharge).Amount(); charge > 0 {
 			c.Extension += ", for " + a.Network.Money.Format(charge)
@@ -169,9 +169,6 @@ func card(a *act.Act, p *store.Patron) (*Card, error) {
 	return c, nil
 }
 
-// extendDays is how long before it runs out a card may be extended.
-const extendDays = 60
-
 // Extend extends a patron's card by the length of a membership, and charges for it where rules say so.
 func Extend(a *act.Act, id int64) (*Card, error) {
 	p, err := PatronInUse(a, id)
@@ -179,8 +176,8 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 		return nil, err
 	}
 	until := act.DateOf(p.CardUntil)
-	if until == nil || until.DaysSince(a.Today()) >= extendDays {
-		return nil, act.Problemf(act.Refused, "This card has more than %d days to run. Extend it when it is about to run out.", extendDays)
+	if !loan.MayExtend(until, a.Today()) {
+		return nil, act.Problemf(act.Refused, "This card has long to run. Extend it when it is about to run out.")
 	}
 	terms := patronTerms(a, p)
 	to := loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number())

@@ -313,9 +313,6 @@ func settleBefore(a *act.Act, p *store.Patron, f *store.Facts, l *store.Loan) er
 	return a.Tell(act.Happened{Kind: "hold_filled", Patron: p.ID, Hold: own.ID, Item: f.Item.ID, Loan: l.ID, Text: "Hold filled"})
 }
 
-// undoable is how long everybody may undo a loan; after that those who go past stops.
-const undoable = 12 * time.Hour
-
 // Undo takes back a loan just made, as if it had not been; the events of both stay.
 func Undo(a *act.Act, loanID int64) (*Card, error) {
 	var l store.Loan
@@ -327,7 +324,7 @@ func Undo(a *act.Act, loanID int64) (*Card, error) {
 		return nil, act.Problemf(act.Missing, "There is no such loan.")
 	case l.ReturnedAt != nil:
 		return nil, act.Problemf(act.Refused, "This loan has ended already.")
-	case a.Now.Sub(l.LentAt) > undoable && !loan.TooMany.MayOverride(a.Who.Role):
+	case !loan.MayUndo(a.Who.Role, l.LentAt, a.Now):
 		return nil, act.Problemf(act.Refused, "Only loans of today can be undone. Take the item back instead.")
 	}
 	ended := notBefore(a.Now, l.LentAt)

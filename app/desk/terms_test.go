@@ -106,7 +106,7 @@ func TestExtendedCard(t *testing.T) {
 	assert.Equal(t, "12.00", extended.Owes)
 	assert.Len(t, extended.Stops, 1, "the stop is now what is owed")
 	_, err := act.Do(t.Context(), h, jory, "", nil, func(a *act.Act) (*desk.Card, error) { return desk.Extend(a, opened.Card.ID) })
-	assert.ErrorContains(t, err, "more than 60 days", "twice is once")
+	assert.ErrorContains(t, err, "has long to run", "twice is once")
 }
 
 // A hold that is not fetched in time is charged for where rules say so.

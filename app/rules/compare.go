@@ -89,7 +89,7 @@ func CompareRanking(a *act.Act, edition int64, ranking []string) (*Comparison, e
 	return compare(book.Rulebook, rulebook.New(book.Currency, book.Branches, order, book.Rules)), nil
 }
 
-// Conflict says that two rules conflict, in words.
+// sayConflict says that two rules conflict, in words.
 func sayConflict(book *rulebook.Rulebook, c rulebook.Conflict) string {
 	return fmt.Sprintf("“%s” and “%s” settle %s differently and neither is narrower, for example: %s.", c.Rules[0].Title(), c.Rules[1].Title(),
 		c.Term.Info().Name, book.SaySituation(c.Situation))

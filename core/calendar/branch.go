@@ -116,6 +116,20 @@ func (b *Branch) DayWithReason(d Date) (Day, string) {
 // OpenOn tells whether the date is an open day.
 func (b *Branch) OpenOn(d Date) bool { return len(b.Day(d)) > 0 }
 
+// StillOpensOn tells whether the branch is open on a date as seen from an instant: of that very day
+// only what is left of it counts, and a day gone by counts no more.
+func (b *Branch) StillOpensOn(d Date, now time.Time) bool {
+	today := b.Date(now)
+	if d != today {
+		return d > today && b.OpenOn(d)
+	}
+	if b.OpenAt(now) && b.OpenAt(now.Add(time.Minute)) {
+		return true
+	}
+	next, ok := b.NextOpening(now)
+	return ok && b.Date(next) == d
+}
+
 // Date is the branch's date at an instant.
 func (b *Branch) Date(t time.Time) Date { return DateOf(t.In(b.Location)) }
 

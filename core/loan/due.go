@@ -188,6 +188,14 @@ func firstAfter(dates []calendar.Date, day calendar.Date) (calendar.Date, bool) 
 	return first, ok
 }
 
+// StillOpen tells whether the branch is open when something is due, as seen from an instant.
+func (d Due) StillOpen(b *calendar.Branch, now time.Time) bool {
+	if d.Hours {
+		return b.OpenAt(d.At)
+	}
+	return b.StillOpensOn(d.Date, now)
+}
+
 // Moved is where a due date goes when its branch has come to be closed then: where the terms send a due date
 // on a closed day, but never to a day that has come already, and never earlier than today's next. A due date
 // that is not closed, or that the terms keep, stays.
@@ -210,7 +218,7 @@ func Moved(b *calendar.Branch, t Terms, due Due, now time.Time) Due {
 		}
 		return due
 	}
-	if due.Date < today || b.OpenOn(due.Date) && (due.Date > today || opensAgain(b, now)) {
+	if due.Date < today || b.StillOpensOn(due.Date, now) {
 		return due
 	}
 	latest, limited := firstAfter(t.LatestDue, today)
@@ -226,12 +234,4 @@ func Moved(b *calendar.Branch, t Terms, due Due, now time.Time) Due {
 		return OnDate(day)
 	}
 	return due
-}
-
-// opensAgain tells whether the branch is still to be open on the day of an instant.
-func opensAgain(b *calendar.Branch, now time.Time) bool {
-	if next, ok := b.NextOpening(now); ok && b.Date(next) == b.Date(now) {
-		return true
-	}
-	return b.OpenAt(now) && b.OpenAt(now.Add(time.Minute))
 }

@@ -171,3 +171,19 @@ func Extended(until *calendar.Date, today calendar.Date, days int) calendar.Date
 	}
 	return from.Add(days)
 }
+
+// extendable is how many days before it runs out a card may be extended.
+const extendable = 60
+
+// MayExtend tells whether a card is about to run out, or has, so that it may be extended.
+func MayExtend(until *calendar.Date, today calendar.Date) bool {
+	return until != nil && until.DaysSince(today) < extendable
+}
+
+// undoable is for how long everybody may undo a loan; after that those who go past stops.
+const undoable = 12 * time.Hour
+
+// MayUndo tells whether a role may undo a loan that was made at an instant.
+func MayUndo(role string, lent, now time.Time) bool {
+	return now.Sub(lent) <= undoable || TooMany.MayOverride(role)
+}

@@ -2,6 +2,7 @@ package loan_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 
@@ -99,4 +100,16 @@ func TestExtended(t *testing.T) {
 	assert.Equal(t, today+365, loan.Extended(nil, today, 365))
 	assert.Equal(t, today+365, loan.Extended(ptr(today-30), today, 365), "time without a card is not paid for")
 	assert.Equal(t, today+40+365, loan.Extended(ptr(today+40), today, 365), "nor is time lost by coming early")
+}
+
+func TestMayExtendAndUndo(t *testing.T) {
+	today := calendar.MakeDate(2026, 10, 6)
+	assert.True(t, loan.MayExtend(ptr(today-400), today))
+	assert.True(t, loan.MayExtend(ptr(today+59), today))
+	assert.False(t, loan.MayExtend(ptr(today+60), today))
+	assert.False(t, loan.MayExtend(nil, today), "a card that does not run out")
+	now := time.Date(2026, 10, 6, 18, 0, 0, 0, time.UTC)
+	assert.True(t, loan.MayUndo("desk", now.Add(-12*time.Hour), now))
+	assert.False(t, loan.MayUndo("desk", now.Add(-13*time.Hour), now))
+	assert.True(t, loan.MayUndo("supervisor", now.AddDate(0, 0, -3), now))
 }

@@ -2,7 +2,11 @@
 // items may serve whom, and when an item that nobody finds is missing.
 package queue
 
-import "nevrin/core/calendar"
+import (
+	"time"
+
+	"nevrin/core/calendar"
+)
 
 // ShelfUntil is the last day on which an item waits on the hold shelf of a branch: so many open days
 // after the day it got there. Where the branch does not open again, the days found so far hold.
@@ -16,6 +20,24 @@ func ShelfUntil(b *calendar.Branch, from calendar.Date, openDays int) calendar.D
 		until = next
 	}
 	return until
+}
+
+// Waits is until when an item that is ready since a day waits after the calendar has changed: for as many
+// open days as it was promised, not ending on a day that is over, and never for less.
+func Waits(was, is *calendar.Branch, ready, until calendar.Date, now time.Time) calendar.Date {
+	days := 0
+	for d := ready + 1; d <= until; d++ {
+		if was.OpenOn(d) {
+			days++
+		}
+	}
+	to := ShelfUntil(is, ready, days)
+	if to >= is.Date(now) && !is.StillOpensOn(to, now) {
+		if next, ok := is.NextOpenDay(to); ok {
+			to = next
+		}
+	}
+	return max(to, until)
 }
 
 // missesUntilMissing is how often an item is not found before it is reported missing.

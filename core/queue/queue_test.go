@@ -27,6 +27,27 @@ func TestShelfUntilCountsOpenDays(t *testing.T) {
 	assert.Equal(t, tue6, queue.ShelfUntil(never, tue6, 5), "a branch that never opens again")
 }
 
+func TestWaitingGoesOnWhenTheCalendarChanges(t *testing.T) {
+	loc, err := calendar.ParseLocation("America/Halifax")
+	require.NoError(t, err)
+	branch := func(closed ...calendar.Closure) *calendar.Branch {
+		b := &calendar.Branch{Code: "A", Name: "A", Location: loc, Closures: closed, Openings: map[calendar.Date]calendar.Opening{}}
+		for weekday := 1; weekday <= 5; weekday++ {
+			b.Weekly[weekday] = calendar.Day{{From: 600, To: 1080}}
+		}
+		return b
+	}
+	day := func(d int) calendar.Date { return calendar.MakeDate(2026, 10, d) }
+	was, now := branch(), branch().At(day(6), 660) // Tuesday, 11:00
+	closed := branch(calendar.Closure{From: day(7), To: day(8), Name: "storm"})
+	assert.Equal(t, day(13), queue.Waits(was, closed, day(6), day(9), now), "three open days: Fri, Mon, Tue")
+	assert.Equal(t, day(9), queue.Waits(was, was, day(6), day(9), now), "nothing changed")
+	assert.Equal(t, day(9), queue.Waits(closed, was, day(6), day(9), now), "never for less")
+	early := branch()
+	early.Openings[day(6)] = calendar.Opening{Hours: calendar.Day{{From: 600, To: 660}}, Name: "storm"}
+	assert.Equal(t, day(7), queue.Waits(was, early, day(5), day(6), now), "its last day is over at 11:00")
+}
+
 func TestMissing(t *testing.T) {
 	assert.False(t, queue.Missing(1))
 	assert.True(t, queue.Missing(2), "missed twice")
