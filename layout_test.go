@@ -19,7 +19,7 @@ var allowed = map[string][]string{
 	"formats": {"core", "formats"},
 	"core":    {"core"},
 	"standin": {"formats", "standin"},
-	"demo":    {"core"},
+	"demo":    {"app", "core", "store"},
 	"web":     {},
 	"testkit": {"app", "store"},
 	"bench":   {"core", "app", "store", "testkit"},

@@ -24,6 +24,7 @@ import (
 	"nevrin/core/courier"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
+	"nevrin/store"
 )
 
 //go:embed network.json
@@ -63,7 +64,8 @@ type networkFile struct {
 }
 
 // Make makes the demo network unless a network is there already.
-func Make(ctx context.Context, db *gorm.DB) (made bool, err error) {
+func Make(ctx context.Context, s *store.Store) (made bool, err error) {
+	db := s.Gorm()
 	var networks int64
 	if err := db.WithContext(ctx).Table("network").Count(&networks).Error; err != nil || networks > 0 {
 		return false, goOn(ctx, db, err)
@@ -77,15 +79,14 @@ func Make(ctx context.Context, db *gorm.DB) (made bool, err error) {
 	if err := g.live(); err != nil {
 		return false, err
 	}
-	pool, err := db.DB()
-	if err != nil {
-		return false, err
-	}
-	conn, err := pool.Conn(ctx)
+	conn, err := s.Pool().Conn(ctx)
 	if err != nil {
 		return false, err
 	}
 	defer func() { _ = conn.Close() }()
+	if _, err := conn.ExecContext(ctx, "SET statement_timeout = 0"); err != nil {
+		return false, err
+	}
 	return true, conn.Raw(func(driver any) error {
 		return pgx.BeginFunc(ctx, driver.(*stdlib.Conn).Conn(), func(tx pgx.Tx) error { return g.write(ctx, tx) })
 	})

@@ -28,7 +28,7 @@ func TestSizeOfTheDemo(t *testing.T) {
 		{"partners", "SELECT count(*) FROM partners", 6},
 	} {
 		var n int
-		require.NoError(t, h.DB.Raw(c.query).Scan(&n).Error)
+		require.NoError(t, testkit.SQL(h).Raw(c.query).Scan(&n).Error)
 		assert.InEpsilon(t, c.about, n, 0.12, c.what)
 	}
 }
@@ -49,11 +49,11 @@ func TestStoriesOfTheDemo(t *testing.T) {
 		{"a storm closure at Skarrin last week", "SELECT count(*) FROM branches WHERE code = 'SKN' AND closures @> '[{\"from\": \"2026-10-01\", \"name\": \"Storm\"}]'", 1},
 	} {
 		var n int
-		require.NoError(t, h.DB.Raw(c.query).Scan(&n).Error, c.what)
+		require.NoError(t, testkit.SQL(h).Raw(c.query).Scan(&n).Error, c.what)
 		assert.Equal(t, c.want, n, c.what)
 	}
 	var strays int
-	require.NoError(t, h.DB.Raw("SELECT count(*) FROM transits WHERE to_branch = 'QRW' AND ended_at IS NULL AND promised_at < '2026-10-06'").Scan(&strays).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT count(*) FROM transits WHERE to_branch = 'QRW' AND ended_at IS NULL AND promised_at < '2026-10-06'").Scan(&strays).Error)
 	assert.Positive(t, strays, "a stray that never reached Quarrow")
 }
 
@@ -71,7 +71,7 @@ func TestHistoryCouldHaveHappened(t *testing.T) {
 		"lost and not billed":                  `SELECT count(*) FROM loans l WHERE lost_at IS NOT NULL AND NOT EXISTS (SELECT 1 FROM ledger e WHERE e.loan_id = l.id AND e.about = 'lost')`,
 	} {
 		var n int
-		require.NoError(t, h.DB.Raw(query).Scan(&n).Error, what)
+		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&n).Error, what)
 		assert.Zero(t, n, what)
 	}
 }

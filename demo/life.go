@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/lateness"
@@ -239,7 +240,12 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 }
 
 // event keeps one event; staff is that of a branch.
-func (g *generator) event(at time.Time, kind, branch string, patron, item, loan, hold int64, text string) {
+func (g *generator) event(at time.Time, kind event.Kind, branch string, patron, item, loan, hold int64, detail event.Detail) {
+	g.asked(at, kind, branch, patron, item, loan, hold, 0, detail)
+}
+
+// asked keeps one event that may be of an interlibrary request.
+func (g *generator) asked(at time.Time, kind event.Kind, branch string, patron, item, loan, hold, request int64, detail event.Detail) {
 	orNil := func(id int64) any {
 		if id == 0 {
 			return nil
@@ -250,7 +256,7 @@ func (g *generator) event(at time.Time, kind, branch string, patron, item, loan,
 	if branch == "SLM" {
 		staff = 2
 	}
-	g.add("events", g.next("events"), at, kind, staff, branch, orNil(patron), orNil(item), orNil(loan), orNil(hold), text)
+	g.add("events", g.next("events"), at, kind, staff, branch, orNil(patron), orNil(item), orNil(loan), orNil(hold), orNil(request), text(detail))
 }
 
 // lifeOf lets an item be borrowed and come back through the year.
@@ -325,9 +331,9 @@ func (g *generator) carry(i *item, at time.Time) *held {
 	until := g.table.Branches[pickup].Date(fetched).Add(3)
 	g.add("holds", h.id, g.titles[i.title].id, p, pickup, placed, 1, "filled", i.id, *j.OnShelf, *j.OnShelf, until.UTC(), fetched)
 	g.add("transits", g.next("transits"), i.id, i.home, pickup, h.id, at, *j.OnShelf, j.Arrives)
-	g.event(placed, "hold_placed", pickup, p, 0, 0, h.id, "Hold on "+g.titles[i.title].name+" for pickup at "+g.table.Branches[pickup].Name)
-	g.event(at, "sent", i.home, p, i.id, 0, h.id, "Into the tote for "+g.table.Branches[pickup].Name)
-	g.event(*j.OnShelf, "hold_ready", pickup, p, i.id, 0, h.id, "On the hold shelf at "+g.table.Branches[pickup].Name)
+	g.event(placed, event.HoldPlaced, pickup, p, 0, 0, h.id, event.Detail{Branch: pickup})
+	g.event(at, event.Sent, i.home, p, i.id, 0, h.id, event.Detail{Branch: pickup})
+	g.event(*j.OnShelf, event.HoldReady, pickup, p, i.id, 0, h.id, event.Detail{})
 	return h
 }
 
@@ -341,9 +347,9 @@ func (g *generator) sendHome(i *item, from string, at time.Time) (time.Time, boo
 		ended = nil
 	}
 	g.add("transits", g.next("transits"), i.id, from, i.home, nil, at, *j.OnShelf, ended)
-	g.event(at, "sent", from, 0, i.id, 0, 0, "Into the tote for "+g.table.Branches[i.home].Name)
+	g.event(at, event.Sent, from, 0, i.id, 0, 0, event.Detail{Branch: i.home})
 	if ended != nil {
-		g.event(j.Arrives, "received", i.home, 0, i.id, 0, 0, "Received at "+g.table.Branches[i.home].Name)
+		g.event(j.Arrives, event.Received, i.home, 0, i.id, 0, 0, event.Detail{Branch: from})
 	}
 	return j.Arrives, ended != nil
 }
@@ -366,8 +372,7 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 	due, _ := loan.Lend(b, terms.Loan(), at)
 	back := g.comesBack(branch, at, due)
 	id := g.next("loans")
-	name := g.titles[i.title].name
-	g.event(at, "lent", branch, p.id, i.id, id, holdID, "Lent to "+p.name+" until "+due.Say(b))
+	g.event(at, event.Lent, branch, p.id, i.id, id, holdID, event.Due(due))
 	renewals, renewedAt := 0, any(nil)
 	var renewed *time.Time
 	if day := b.Date(back) - 6; !due.Hours && day > b.Date(at) && terms.Value(rulebook.Renewals).Number() > 0 && g.chance(0.10) {
@@ -375,7 +380,7 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 			due, _ = loan.Renew(b, terms.Loan(), due, t)
 			renewals, renewedAt, renewed = 1, t, &t
 			back = g.moment(branch, max(due.Date-calendar.Date(g.rand.IntN(8)), b.Date(t)+1))
-			g.event(t, "renewed", branch, p.id, i.id, id, 0, "Renewed, due "+due.Say(b))
+			g.event(t, event.Renewed, branch, p.id, i.id, id, 0, event.Due(due))
 		}
 	}
 	returned := any(back)
@@ -393,9 +398,9 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 		return back, false
 	}
 	result, trace := lateness.AtReturn(b, terms.Lateness(), &i.price, due, renewed, lateness.Return{At: back})
-	g.event(back, "returned", branch, p.id, i.id, id, 0, "Returned at "+b.Name+": "+trace.Result)
+	g.event(back, event.Returned, branch, p.id, i.id, id, 0, event.Detail{})
 	if result.Fine > 0 {
-		g.charge(p.id, id, int64(result.Fine), "Late: "+name, branch, back, text(trace))
+		g.charge(p.id, id, int64(result.Fine), branch, back, text(trace))
 	}
 	return back, true
 }
@@ -407,13 +412,12 @@ func (g *generator) lost(i *item, loanID int64, p patron, b *calendar.Branch, te
 		return nil
 	}
 	at := calendar.Local(day, 5*60, g.loc)
-	name := g.titles[i.title].name
 	bill, trace := terms.Lost().Cost(&i.price, lateness.Result{}, why.Trace{})
 	g.rows["items"][i.id-1][itemStanding] = "lost"
-	g.event(at, "lost", b.Code, p.id, i.id, loanID, 0, "Counts as lost: "+name)
-	g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Price), nil, loanID, "", "Lost: "+name, text(trace), at, int64(3), b.Code, "lost")
+	g.event(at, event.Lost, b.Code, p.id, i.id, loanID, 0, event.Detail{})
+	g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Price), nil, loanID, "", "", text(trace), at, int64(3), b.Code, "lost")
 	if bill.Processing > 0 {
-		g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Processing), nil, loanID, "", "Processing of what is lost: "+name, text(trace), at, int64(3), b.Code, "processing")
+		g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Processing), nil, loanID, "", "", text(trace), at, int64(3), b.Code, "processing")
 	}
 	return at
 }
@@ -439,14 +443,14 @@ func (g *generator) comesBack(branch string, at time.Time, due loan.Due) time.Ti
 	return g.moment(branch, max(day, first))
 }
 
-func (g *generator) charge(patron, loan, fine int64, reason, branch string, at time.Time, trace string) {
+func (g *generator) charge(patron, loan, fine int64, branch string, at time.Time, trace string) {
 	id := g.next("ledger")
-	g.add("ledger", id, patron, "charge", fine, nil, loan, "", reason, trace, at, int64(3), branch, "late")
+	g.add("ledger", id, patron, "charge", fine, nil, loan, "", "", trace, at, int64(3), branch, "late")
 	switch n := g.rand.Float64(); {
 	case n < 0.82:
-		g.add("ledger", g.next("ledger"), patron, "payment", -fine, id, loan, []string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)], "", nil, at.Add(2*time.Minute), int64(3), branch, "")
+		g.add("ledger", g.next("ledger"), patron, "payment", -fine, id, loan, []string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)], "", nil, at.Add(2*time.Minute), int64(3), branch, "late")
 	case n < 0.90:
-		g.add("ledger", g.next("ledger"), patron, "waiver", -fine, id, loan, "", "Ferry did not run", nil, at.Add(2*time.Minute), int64(3), branch, "")
+		g.add("ledger", g.next("ledger"), patron, "waiver", -fine, id, loan, "", "Ferry did not run", nil, at.Add(2*time.Minute), int64(3), branch, "late")
 	}
 }
 
@@ -536,7 +540,7 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 			return false
 		}
 		g.add("transits", g.next("transits"), i.id, i.home, pickup, id, sent, shelf, nil)
-		g.event(sent, "sent", i.home, p.id, i.id, 0, id, "Into the tote for "+g.table.Branches[pickup].Name)
+		g.event(sent, event.Sent, i.home, p.id, i.id, 0, id, event.Detail{Branch: pickup})
 	case "ready":
 		itemID = i.id
 		at := g.moment(pickup, g.today.Add(-1-g.rand.IntN(8)))
@@ -553,11 +557,11 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		readyAt, until = at, day.UTC()
 		placed = at.Add(-80 * time.Hour)
 		g.atBranch(i, pickup)
-		g.event(at, "hold_ready", pickup, p.id, i.id, 0, id, "On the hold shelf at "+b.Name+" until "+day.Say())
+		g.event(at, event.HoldReady, pickup, p.id, i.id, 0, id, event.Detail{Day: &day})
 	}
 	g.holders[[2]int64{t.id, p.id}] = true
 	g.add("holds", id, t.id, p.id, pickup, placed, int(id), state, itemID, promised, readyAt, until, nil)
-	g.event(placed, "hold_placed", pickup, p.id, 0, 0, id, "Hold on "+t.name+" for pickup at "+g.table.Branches[pickup].Name)
+	g.event(placed, event.HoldPlaced, pickup, p.id, 0, 0, id, event.Detail{Branch: pickup})
 	return true
 }
 
@@ -583,7 +587,7 @@ func (g *generator) strays() {
 		}
 		g.atBranch(i, "HVH")
 		g.add("transits", g.next("transits"), i.id, "HVH", i.home, nil, sent, *j.OnShelf, nil)
-		g.event(sent, "sent", "HVH", 0, i.id, 0, 0, "Into the tote for "+g.table.Branches[i.home].Name)
+		g.event(sent, event.Sent, "HVH", 0, i.id, 0, 0, event.Detail{Branch: i.home})
 		left--
 	}
 }
@@ -607,7 +611,7 @@ func (g *generator) writtenTo() {
 			}
 			id := g.next("messages")
 			g.add("messages", id, stage.id, p.id, p.email, stage.subject, "Dear "+p.name+", please bring it back.", state, at, at)
-			g.add("told", stage.id, l[0], due.Format(time.DateOnly), id)
+			g.add("told", stage.id, l[0], due, id)
 		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 	"nevrin/core/ident"
@@ -93,7 +94,7 @@ func (g *generator) awkward(n int) {
 			i := &g.items[t.items[0]]
 			i.out = true
 			g.rows["items"][i.id-1][itemStanding] = "missing"
-			g.event(g.moment("HVH", g.today-3), "missed", "HVH", 0, i.id, 0, 0, "Not found twice: reported missing")
+			g.event(g.moment("HVH", g.today-3), event.Missing, "HVH", 0, i.id, 0, 0, event.Detail{Count: 2})
 			g.theyAsk(asked, n+2, t.name, nil, nil, nil)
 			return
 		}
@@ -147,8 +148,9 @@ func (g *generator) weAsk(r request, n int) error {
 		item = id
 	}
 	number := fmt.Sprintf("ORRIN-%06d", n)
-	g.event(g.now.AddDate(0, 0, -r.daysAgo-2), "asked_outside", "HVH", p.id, 0, 0, 0, "Asked "+libraries[n%len(libraries)][1]+" for "+name+", number "+number)
 	g.requestRow(r, n, number, name, dueColumn, p.id, pickup, item, nil)
+	asked := g.now.AddDate(0, 0, -r.daysAgo-2)
+	g.asked(asked, event.AskedOutside, "HVH", p.id, 0, 0, 0, g.ids["requests"], event.Detail{})
 	return nil
 }
 
@@ -173,7 +175,7 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 		until, _ := b.NextOpenDay(g.today + 2)
 		id := g.next("holds")
 		g.add("holds", id, t.id, p.id, pickup, moment, 1, "ready", i.id, nil, moment, until.UTC(), nil)
-		g.event(moment, "hold_ready", pickup, p.id, i.id, 0, id, "On the hold shelf at "+b.Name+" until "+until.Say())
+		g.event(moment, event.HoldReady, pickup, p.id, i.id, 0, id, event.Detail{Day: &until})
 	case "loan":
 		e := &g.editions[1]
 		settings, err := e.book.ParseSettings([]byte(text(own)))
@@ -184,7 +186,7 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 		terms := e.book.Decide(situation, settings)
 		until, _ := loan.Lend(b, terms.Loan(), moment)
 		g.add("loans", g.next("loans"), i.id, p.id, pickup, e.id, situation[:], moment, until.Date.UTC(), nil, 0, nil, nil, false, nil)
-		g.event(moment, "lent", pickup, p.id, i.id, g.ids["loans"], 0, "Lent to "+p.name+" until "+until.Say(b))
+		g.event(moment, event.Lent, pickup, p.id, i.id, g.ids["loans"], 0, event.Due(until))
 	}
 	return i.id, nil
 }
@@ -204,6 +206,6 @@ func (g *generator) lendNow(k, who int, branch string, at time.Time) (int64, loa
 		date, instant = nil, due.At
 	}
 	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, date, instant, 0, nil, nil, false, nil)
-	g.event(at, "lent", branch, p.id, i.id, id, 0, "Lent to "+p.name+" until "+due.Say(b))
+	g.event(at, event.Lent, branch, p.id, i.id, id, 0, event.Due(due))
 	return id, due
 }

@@ -3,6 +3,7 @@ package demo
 import (
 	"time"
 
+	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/loan"
@@ -52,8 +53,8 @@ func (g *generator) sameNovelAgain() {
 		back := g.moment("SLM", calendar.DateOf(at.In(g.loc))+8)
 		id := g.next("loans")
 		g.add("loans", id, i.id, p.id, "SLM", e.id, situation[:], at, due.Date.UTC(), nil, 0, nil, back, false, nil)
-		g.event(at, "lent", "SLM", p.id, i.id, id, 0, "Lent to "+p.name+" until "+due.Say(b))
-		g.event(back, "returned", "SLM", p.id, i.id, id, 0, "Returned at "+b.Name+": in time")
+		g.event(at, event.Lent, "SLM", p.id, i.id, id, 0, event.Due(due))
+		g.event(back, event.Returned, "SLM", p.id, i.id, id, 0, event.Detail{})
 	}
 }
 

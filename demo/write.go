@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 
+	"nevrin/app/night"
+
 	"github.com/jackc/pgx/v5"
 )
 
@@ -11,27 +13,26 @@ import (
 var tables = []struct {
 	name    string
 	columns []string
-	counted bool // has an id that goes on counting
 }{
-	{"branches", []string{"code", "name", "zone", "timezone", "position", "hours", "closures", "openings", "sort_minutes", "receive_minutes", "public_shelf"}, false},
-	{"runs", []string{"id", "position", "plan"}, false},
-	{"classes", []string{"kind", "code", "name", "position"}, false},
-	{"staff", []string{"id", "login", "name", "role", "branch_code", "password_hash", "demo", "active"}, true},
-	{"editions", []string{"id", "number", "state", "starts_on", "started_at", "name", "rules", "from_id", "revision", "reason", "examples"}, true},
-	{"households", []string{"id", "name"}, true},
-	{"patrons", []string{"id", "card", "legal_name", "preferred_name", "shelf_name", "born", "class", "branch_code", "household_id", "standing", "card_until", "email", "phone", "address", "note", "older_reader"}, true},
-	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret", "patron_id"}, true},
-	{"titles", []string{"id", "name", "author", "isbn", "year"}, true},
-	{"items", []string{"id", "barcode", "title_id", "branch_code", "at_branch", "collection", "material", "call_number", "price", "note", "standing", "added_on", "own_terms"}, true},
-	{"loans", []string{"id", "item_id", "patron_id", "branch_code", "edition_id", "situation", "lent_at", "due_date", "due_at", "renewals", "renewed_at", "returned_at", "undone", "lost_at"}, true},
-	{"holds", []string{"id", "title_id", "patron_id", "pickup", "placed_at", "place", "state", "item_id", "promised_at", "ready_at", "shelf_until", "closed_at"}, true},
-	{"transits", []string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"}, true},
-	{"ledger", []string{"id", "patron_id", "kind", "amount", "settles", "loan_id", "means", "reason", "why", "at", "staff_id", "branch_code", "about"}, true},
-	{"reports", []string{"id", "at", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "happened", "expected"}, true},
-	{"requests", []string{"id", "number", "role", "partner_id", "stage", "withdrawing", "seen", "title", "author", "needed_by", "due", "patron_id", "pickup", "item_id", "loan_id", "last_note", "begun_at", "moved_at"}, true},
-	{"messages", []string{"id", "stage", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}, true},
-	{"told", []string{"stage", "loan_id", "due", "message_id"}, false},
-	{"events", []string{"id", "at", "kind", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "hold_id", "text"}, true},
+	{"branches", []string{"code", "name", "zone", "timezone", "position", "hours", "closures", "openings", "sort_minutes", "receive_minutes", "public_shelf"}},
+	{"runs", []string{"id", "position", "plan"}},
+	{"classes", []string{"kind", "code", "name", "position"}},
+	{"staff", []string{"id", "login", "name", "role", "branch_code", "password_hash", "demo", "active"}},
+	{"editions", []string{"id", "number", "state", "starts_on", "started_at", "name", "rules", "from_id", "revision", "reason", "examples"}},
+	{"households", []string{"id", "name"}},
+	{"patrons", []string{"id", "card", "legal_name", "preferred_name", "shelf_name", "born", "class", "branch_code", "household_id", "standing", "card_until", "email", "phone", "address", "note", "older_reader"}},
+	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret", "patron_id"}},
+	{"titles", []string{"id", "name", "author", "isbn", "year"}},
+	{"items", []string{"id", "barcode", "title_id", "branch_code", "at_branch", "collection", "material", "call_number", "price", "note", "standing", "added_on", "own_terms"}},
+	{"loans", []string{"id", "item_id", "patron_id", "branch_code", "edition_id", "situation", "lent_at", "due_date", "due_at", "renewals", "renewed_at", "returned_at", "undone", "lost_at"}},
+	{"holds", []string{"id", "title_id", "patron_id", "pickup", "placed_at", "place", "state", "item_id", "promised_at", "ready_at", "shelf_until", "closed_at"}},
+	{"transits", []string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"}},
+	{"ledger", []string{"id", "patron_id", "kind", "amount", "settles", "loan_id", "means", "reason", "why", "at", "staff_id", "branch_code", "about"}},
+	{"reports", []string{"id", "at", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "happened", "expected"}},
+	{"requests", []string{"id", "number", "role", "partner_id", "stage", "withdrawing", "seen", "title", "author", "needed_by", "due", "patron_id", "pickup", "item_id", "loan_id", "last_note", "begun_at", "moved_at"}},
+	{"messages", []string{"id", "stage", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}},
+	{"told", []string{"stage", "loan_id", "due_date", "message_id"}},
+	{"events", []string{"id", "at", "kind", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "hold_id", "request_id", "detail"}},
 }
 
 // write copies everything into the database.
@@ -46,17 +47,25 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 		if _, err := tx.CopyFrom(ctx, pgx.Identifier{t.name}, t.columns, pgx.CopyFromRows(g.rows[t.name])); err != nil {
 			return fmt.Errorf("writing %s: %w", t.name, err)
 		}
-		if t.counted {
-			if _, err := tx.Exec(ctx, fmt.Sprintf("SELECT setval(pg_get_serial_sequence('%s', 'id'), (SELECT max(id) FROM %s))", t.name, t.name)); err != nil {
-				return err
-			}
-		}
 	}
 	if _, err := tx.Exec(ctx, "SELECT setval('request_numbers', (SELECT count(*) FROM requests))"); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, "INSERT INTO nights (day, done_at) VALUES ($1, $2)", g.today.UTC(), g.now); err != nil {
+	// The ids to come follow the highest of all tables.
+	highest := int64(0)
+	for _, id := range g.ids {
+		highest = max(highest, id)
+	}
+	if _, err := tx.Exec(ctx, "SELECT setval('ids', $1)", highest+1); err != nil {
 		return err
+	}
+	if _, err := tx.Exec(ctx, "SELECT setval('lodged_numbers', $1)", g.ids["items"]); err != nil {
+		return err
+	}
+	for _, step := range night.Steps() {
+		if _, err := tx.Exec(ctx, "INSERT INTO nights (day, step, ended_at) VALUES ($1, $2, $3)", g.today.UTC(), step, g.now); err != nil {
+			return err
+		}
 	}
 	_, err := tx.Exec(ctx, "ANALYZE")
 	return err

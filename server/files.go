@@ -10,7 +10,9 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/calendars"
+	"nevrin/app/problem"
 	"nevrin/app/rules"
+	"nevrin/core/role"
 )
 
 // files are what is taken away as a file.
@@ -32,7 +34,7 @@ func (s *Server) files(r chi.Router) {
 			return nil, err
 		}
 		if found.Result == nil {
-			return nil, act.Problemf(act.Refused, "This rehearsal has not been finished.")
+			return nil, problem.Newf(problem.Refused, "This rehearsal has not been finished.")
 		}
 		var out bytes.Buffer
 		err = rules.WriteCSV(&out, found, a.Network.Money)
@@ -50,7 +52,7 @@ func table(lines [][]string, err error) ([]byte, error) {
 }
 
 // file answers with a file about one thing.
-func (s *Server) file(roles []string, kind string, write func(*act.Act, int64, *http.Request) ([]byte, error)) http.HandlerFunc {
+func (s *Server) file(roles []role.Role, kind string, write func(*act.Act, int64, *http.Request) ([]byte, error)) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		who, err := s.who(r.Context(), roles)
 		if err != nil {

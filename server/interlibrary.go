@@ -12,11 +12,12 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
 	"nevrin/app/partners"
+	"nevrin/core/role"
 	"nevrin/formats/iso18626"
 	"nevrin/store"
 )
 
-var exchanging = []string{"administrator", "supervisor", "interlibrary"}
+var exchanging = []role.Role{role.Administrator, role.Supervisor, role.Interlibrary}
 
 // WordsQuery asks for what has these words.
 type WordsQuery struct {
@@ -24,7 +25,7 @@ type WordsQuery struct {
 }
 
 func (s *Server) interlibraryOperations() {
-	look(s, "/interlibrary", "requests", "Requests, our move first", exchanging, func(a *act.Act, _ *nothing) ([]interlibrary.Request, error) { return interlibrary.List(a) })
+	look(s, "/interlibrary", "requests", "Requests, our move first", exchanging, func(a *act.Act, _ *nothing) (interlibrary.Requests, error) { return interlibrary.List(a) })
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
 	huma.Register(s.api, s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU", exchanging), func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
 		who, err := s.who(ctx, exchanging)

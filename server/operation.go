@@ -12,13 +12,16 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"nevrin/app/act"
+	"nevrin/app/problem"
+	"nevrin/core/role"
+	"nevrin/store"
 )
 
 // Roles that may do an operation.
 var (
-	everyone    = []string{"administrator", "supervisor", "interlibrary", "desk", "volunteer"}
-	employed    = []string{"administrator", "supervisor", "interlibrary", "desk"}
-	supervising = []string{"administrator", "supervisor"}
+	everyone    = role.Everyone
+	employed    = role.Employed
+	supervising = role.Supervising
 )
 
 // Write is part of the input of every operation that changes something.
@@ -50,6 +53,31 @@ type OneSent[T any] struct {
 // Out is the output of an operation.
 type Out[T any] struct{ Body T }
 
+// Paged asks for a part of a list.
+type Paged struct {
+	After string `query:"after" maxLength:"400" doc:"The place in the list that an answer gave as next; empty: its beginning"`
+	Most  int    `query:"most" minimum:"0" maximum:"1000" doc:"How many rows at most; 0: a hundred"`
+}
+
+// page reads what part is asked for.
+func (p *Paged) page() (store.Page, error) {
+	page, err := store.PageFrom(p.After, p.Most)
+	if err != nil {
+		return page, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	return page, nil
+}
+
+// Rows is a part of a list.
+type Rows[T any] struct {
+	Rows []T    `json:"rows"`
+	Next string `json:"next" doc:"Ask with this as after for what comes then; empty: that was all"`
+}
+
+func rows[T any](list []T, next store.Page, err error) (Rows[T], error) {
+	return Rows[T]{list, next.Next()}, err
+}
+
 // Done is the answer of a change that has nothing to show.
 type Done struct {
 	OK bool `json:"ok"`
@@ -61,7 +89,7 @@ func operation(method, path, id, summary string) huma.Operation {
 }
 
 // guarded is an operation for some roles. Who may not is told so before what they sent is looked at.
-func (s *Server) guarded(method, path, id, summary string, roles []string) huma.Operation {
+func (s *Server) guarded(method, path, id, summary string, roles []role.Role) huma.Operation {
 	op := operation(method, path, id, summary)
 	op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
 		var refused huma.StatusError
@@ -75,7 +103,7 @@ func (s *Server) guarded(method, path, id, summary string, roles []string) huma.
 }
 
 // look registers a question that changes nothing.
-func look[I, O any](s *Server, path, id, summary string, roles []string, ask func(*act.Act, *I) (O, error)) {
+func look[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
 	huma.Register(s.api, s.guarded(http.MethodGet, path, id, summary, roles), func(ctx context.Context, in *I) (*Out[O], error) {
 		who, err := s.who(ctx, roles)
 		if err != nil {
@@ -86,6 +114,21 @@ func look[I, O any](s *Server, path, id, summary string, roles []string, ask fun
 	})
 }
 
+// ask registers a question that carries a body: it changes nothing, so it needs no key.
+func ask[O, I any](s *Server, path, id, summary string, roles []role.Role, question func(*act.Act, *I) (O, error)) {
+	huma.Register(s.api, s.guarded(http.MethodPost, path, id, summary, roles), func(ctx context.Context, in *Asked[I]) (*Out[O], error) {
+		who, err := s.who(ctx, roles)
+		if err != nil {
+			return nil, err
+		}
+		out, err := act.Look(ctx, s.house, who, func(a *act.Act) (O, error) { return question(a, &in.Body) })
+		return answer(s, ctx, out, err)
+	})
+}
+
+// Asked is the input of a question that carries a body.
+type Asked[T any] struct{ Body T }
+
 // keyed is an input that carries an idempotency key.
 type keyed[I any] interface {
 	*I
@@ -93,7 +136,7 @@ type keyed[I any] interface {
 }
 
 // do registers a change. It is done once for each key.
-func do[O, I any, P keyed[I]](s *Server, method, path, id, summary string, roles []string, change func(*act.Act, *I) (O, error)) {
+func do[O, I any, P keyed[I]](s *Server, method, path, id, summary string, roles []role.Role, change func(*act.Act, *I) (O, error)) {
 	huma.Register(s.api, s.guarded(method, path, id, summary, roles), func(ctx context.Context, in *I) (*Out[O], error) {
 		who, err := s.who(ctx, roles)
 		if err != nil {
@@ -113,10 +156,12 @@ func answer[O any](s *Server, ctx context.Context, out O, err error) (*Out[O], e
 
 // problem turns an error into an answer of RFC 9457. What is not for a person to read is logged instead.
 func (s *Server) problem(ctx context.Context, err error) error {
-	var p *act.Problem
-	if errors.As(err, &p) {
-		status := map[act.Kind]int{act.Invalid: http.StatusUnprocessableEntity, act.Missing: http.StatusNotFound, act.Refused: http.StatusConflict, act.Forbidden: http.StatusForbidden}
-		return huma.NewError(status[p.Kind], p.Text)
+	if p := problem.Of(err); p != nil {
+		return huma.NewError(statuses[p.Kind], p.Text)
+	}
+	if errors.Is(err, store.ErrBusy) {
+		s.log.WarnContext(ctx, "busy", "error", err)
+		return huma.NewError(http.StatusServiceUnavailable, "Somebody else holds what this needs. Nothing was done; it is tried again by itself.")
 	}
 	if Unreachable(err) {
 		return huma.NewError(http.StatusServiceUnavailable, "The database cannot be reached just now. Nothing was done; it is tried again by itself.")
@@ -125,13 +170,18 @@ func (s *Server) problem(ctx context.Context, err error) error {
 	return huma.NewError(http.StatusInternalServerError, "Something went wrong on our side and nothing was changed. It has been written to the log.")
 }
 
+var statuses = map[problem.Kind]int{
+	problem.Invalid: http.StatusUnprocessableEntity, problem.Missing: http.StatusNotFound,
+	problem.Refused: http.StatusConflict, problem.Forbidden: http.StatusForbidden,
+}
+
 // Unreachable tells whether an error means that PostgreSQL is not there.
 func Unreachable(err error) bool {
 	var refused *net.OpError
 	var pg *pgconn.PgError
 	var connect *pgconn.ConnectError
-	if errors.As(err, &pg) { // shutting down, starting up, killed
-		return pg.Code == "57P01" || pg.Code == "57P02" || pg.Code == "57P03"
+	if errors.As(err, &pg) { // shutting down, crashed, starting up, stopped for taking too long, too many connections
+		return slices.Contains([]string{"57P01", "57P02", "57P03", "57014", "25P03", "53300"}, pg.Code)
 	}
 	return errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) || pgconn.Timeout(err)
 }
@@ -139,13 +189,13 @@ func Unreachable(err error) bool {
 type whoKey struct{}
 
 // who is the person asking, if their role may do this.
-func (s *Server) who(ctx context.Context, roles []string) (act.Actor, error) {
+func (s *Server) who(ctx context.Context, roles []role.Role) (act.Actor, error) {
 	who, ok := ctx.Value(whoKey{}).(act.Actor)
 	if !ok {
 		return act.Actor{}, huma.NewError(http.StatusUnauthorized, "Sign in first.")
 	}
 	if !slices.Contains(roles, who.Role) {
-		return act.Actor{}, huma.NewError(http.StatusForbidden, "Your role, "+who.Role+", does not include this. Ask somebody whose role does.")
+		return act.Actor{}, huma.NewError(http.StatusForbidden, "Your role, "+string(who.Role)+", does not include this. Ask somebody whose role does.")
 	}
 	return who, nil
 }

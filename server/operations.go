@@ -4,16 +4,21 @@ import (
 	"net/http"
 	"time"
 
+	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/catalogue"
 	"nevrin/app/desk"
+	"nevrin/app/history"
 	"nevrin/app/holds"
+	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/people"
+	"nevrin/app/returns"
 	"nevrin/app/rules"
 	"nevrin/app/stock"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
-	"nevrin/store"
+	"nevrin/core/role"
 )
 
 func (s *Server) operations() {
@@ -21,6 +26,7 @@ func (s *Server) operations() {
 	s.ruleOperations()
 	s.calendarOperations()
 	s.deskOperations()
+	s.returnOperations()
 	s.stockOperations()
 	s.holdOperations()
 	s.noticeOperations()
@@ -30,7 +36,7 @@ func (s *Server) operations() {
 // Me is who is signed in, where, and when it is.
 type Me struct {
 	Name     string        `json:"name"`
-	Role     string        `json:"role"`
+	Role     role.Role     `json:"role"`
 	Branch   string        `json:"branch"`
 	Branches []rules.Value `json:"branches"`
 	Network  string        `json:"network"`
@@ -46,10 +52,10 @@ type Me struct {
 
 // DemoStaff is somebody one click away.
 type DemoStaff struct {
-	Login  string `json:"login"`
-	Name   string `json:"name"`
-	Role   string `json:"role"`
-	Branch string `json:"branch"`
+	Login  string    `json:"login"`
+	Name   string    `json:"name"`
+	Role   role.Role `json:"role"`
+	Branch string    `json:"branch"`
 }
 
 type nothing struct{}
@@ -65,82 +71,148 @@ type Scanned struct {
 }
 
 func (s *Server) houseOperations() {
-	lookOpen(s, "/me", "me", "Who is signed in, where, and when it is", func(a *act.Act) (Me, error) {
-		me := Me{Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now, Timezone: a.Network.Timezone,
-			Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0, Branches: []rules.Value{}, Demo: []DemoStaff{}}
-		for _, b := range a.Network.Branches {
-			me.Branches = append(me.Branches, rules.Value{Code: b.Code, Name: b.Name})
-		}
-		var staff []store.Staff
-		if err := a.Where("demo AND active").Order("id").Find(&staff).Error; err != nil {
-			return me, err
-		}
-		for _, d := range staff {
-			me.Demo = append(me.Demo, DemoStaff{d.Login, d.Name, d.Role, a.Network.BranchName(d.BranchCode)})
-		}
-		return me, a.Raw("SELECT count(*) > 0 FROM training_clock").Scan(&me.Training).Error
-	})
+	lookOpen(s, "/me", "me", "Who is signed in, where, and when it is", s.me)
 	type clock struct {
 		Days    int `json:"days" minimum:"0" maximum:"400"`
 		Minutes int `json:"minutes" minimum:"0" maximum:"1440"`
 	}
 	do(s, http.MethodPost, "/clock", "moveClock", "Move the training clock forward", supervising, func(a *act.Act, in *Sent[clock]) (time.Time, error) {
-		return today.MoveClock(a, time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute)
+		return night.MoveClock(a, time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute)
 	})
 	look(s, "/today", "today", "What waits at each branch", everyone, func(a *act.Act, _ *nothing) ([]today.Row, error) { return today.Look(a) })
 	type historyOf struct {
+		Paged
 		Patron int64 `query:"patron"`
 		Item   int64 `query:"item"`
 	}
-	look(s, "/history", "history", "What happened to a patron or an item", employed, func(a *act.Act, in *historyOf) ([]people.Happened, error) {
-		return people.History(a, in.Patron, in.Item)
+	look(s, "/history", "history", "What happened to a patron or an item", employed, func(a *act.Act, in *historyOf) (Rows[history.Happened], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[history.Happened]{}, err
+		}
+		if in.Item != 0 {
+			return rows(history.OfItem(a, in.Item, page))
+		}
+		return rows(history.OfPatron(a, in.Patron, page))
 	})
 	type words struct {
+		Paged
 		Words string `query:"words" minLength:"1" maxLength:"200"`
 	}
-	look(s, "/titles", "findTitles", "Find titles by words", everyone, func(a *act.Act, in *words) ([]people.Title, error) { return people.FindTitles(a, in.Words) })
-	look(s, "/patrons", "findPatrons", "Find patrons by words", everyone, func(a *act.Act, in *words) ([]desk.Found, error) { return desk.FindPatrons(a, in.Words) })
+	look(s, "/titles", "findTitles", "Find titles by words", everyone, func(a *act.Act, in *words) (Rows[catalogue.Title], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[catalogue.Title]{}, err
+		}
+		return rows(catalogue.FindTitles(a, in.Words, page))
+	})
+	look(s, "/patrons", "findPatrons", "Find patrons by words", everyone, func(a *act.Act, in *words) (Rows[people.Found], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[people.Found]{}, err
+		}
+		return rows(people.Find(a, in.Words, page))
+	})
 	type items struct {
+		Paged
 		Title   int64  `query:"title"`
 		Item    int64  `query:"item"`
 		Barcode string `query:"barcode"`
 	}
-	look(s, "/items", "items", "Items of a title, or one item", everyone, func(a *act.Act, in *items) ([]people.Item, error) {
-		return people.Items(a, in.Title, in.Item, in.Barcode)
+	look(s, "/items", "items", "Items of a title, or one item", everyone, func(a *act.Act, in *items) (Rows[catalogue.Item], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[catalogue.Item]{}, err
+		}
+		if in.Title != 0 {
+			return rows(catalogue.ItemsOf(a, in.Title, page))
+		}
+		one, err := catalogue.One(a, in.Item, in.Barcode)
+		return Rows[catalogue.Item]{Rows: one}, err
 	})
 }
 
-func (s *Server) deskOperations() {
-	look(s, "/patrons/{id}", "patron", "A patron as the desk sees them", everyone, func(a *act.Act, in *ByID) (*desk.Card, error) { return desk.Open(a, in.ID) })
-	do(s, http.MethodPost, "/desk/scan", "deskScan", "One scan at the desk", everyone, func(a *act.Act, in *Sent[desk.Scan]) (*desk.Result, error) { return desk.Take(a, in.Body) })
-	do(s, http.MethodPost, "/loans/{id}/undo", "undoLoan", "Undo a loan just made", everyone, func(a *act.Act, in *One) (*desk.Card, error) { return desk.Undo(a, in.ID) })
-	do(s, http.MethodPost, "/loans/{id}/renew", "renewLoan", "Renew a loan", everyone, func(a *act.Act, in *One) (*desk.Renewed, error) { return desk.Renew(a, in.ID) })
-	do(s, http.MethodPost, "/patrons/{id}/extend", "extendCard", "Extend a card that runs out", employed, func(a *act.Act, in *One) (*desk.Card, error) { return desk.Extend(a, in.ID) })
-	do(s, http.MethodPost, "/money", "settle", "Take a payment, or waive with a reason", employed, func(a *act.Act, in *Sent[desk.Settling]) (*desk.Card, error) { return desk.Settle(a, in.Body) })
+func (s *Server) me(a *act.Act) (Me, error) {
+	me := Me{
+		Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now, Timezone: a.Network.Timezone,
+		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
+		Branches: []rules.Value{}, Demo: []DemoStaff{},
+	}
+	for _, b := range a.Network.Branches {
+		me.Branches = append(me.Branches, rules.Value{Code: b.Code, Name: b.Name})
+	}
+	staff, err := a.Tx.DemoStaff()
+	if err != nil {
+		return me, err
+	}
+	for _, d := range staff {
+		me.Demo = append(me.Demo, DemoStaff{d.Login, d.Name, d.Role, a.Network.BranchName(d.BranchCode)})
+	}
+	me.Training, err = a.Tx.Training()
+	return me, err
+}
 
+func (s *Server) deskOperations() {
+	look(s, "/patrons/{id}", "patron", "A patron as the desk sees them", everyone, func(a *act.Act, in *ByID) (*people.Card, error) { return people.Open(a, in.ID) })
+	do(s, http.MethodPost, "/desk/scan", "deskScan", "One scan at the desk", everyone, func(a *act.Act, in *Sent[desk.Scan]) (*desk.Result, error) { return desk.Take(a, in.Body) })
+	do(s, http.MethodPost, "/loans/{id}/undo", "undoLoan", "Undo a loan just made", everyone, func(a *act.Act, in *One) (*desk.Undone, error) { return desk.Undo(a, in.ID) })
+	do(s, http.MethodPost, "/loans/{id}/renew", "renewLoan", "Renew a loan", everyone, func(a *act.Act, in *One) (*desk.Renewed, error) { return desk.Renew(a, in.ID) })
+	do(s, http.MethodPost, "/patrons/{id}/extend", "extendCard", "Extend a card that runs out", employed, func(a *act.Act, in *One) (*people.Card, error) { return people.Extend(a, in.ID) })
+	do(s, http.MethodPost, "/money", "settle", "Take a payment, or waive with a reason", employed, func(a *act.Act, in *Sent[accounts.Settling]) (*accounts.Settled, error) {
+		return accounts.Settle(a, in.Body)
+	})
+}
+
+func (s *Server) returnOperations() {
 	type mode struct {
 		Mode string `json:"mode" enum:"bin,patron"`
+		Bin  string `json:"bin,omitempty" maxLength:"50" doc:"Which of the branch's bins; empty: the one it has"`
 	}
-	do(s, http.MethodPost, "/returns", "openRun", "Open the returns run of a mode, or go on with it", everyone, func(a *act.Act, in *Sent[mode]) (*desk.Run, error) { return desk.OpenRun(a, in.Body.Mode) })
-	do(s, http.MethodPost, "/returns/{id}/scan", "returnScan", "One scan of a returns run", everyone, func(a *act.Act, in *OneSent[Scanned]) (*desk.Run, error) { return desk.Return(a, in.ID, in.Body.Text) })
+	do(s, http.MethodPost, "/returns", "openRun", "Open the returns run of a mode, or go on with it", everyone, func(a *act.Act, in *Sent[mode]) (*returns.Run, error) {
+		return returns.Open(a, in.Body.Mode, in.Body.Bin)
+	})
+	look(s, "/returns/{id}", "run", "A returns run as it stands, without its lines", everyone, func(a *act.Act, in *ByID) (*returns.Run, error) { return returns.Look(a, in.ID) })
+	type lines struct {
+		Paged
+		ID int64 `path:"id"`
+	}
+	look(s, "/returns/{id}/lines", "runLines", "The lines of a returns run, newest first", everyone, func(a *act.Act, in *lines) (Rows[returns.Line], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[returns.Line]{}, err
+		}
+		return rows(returns.Lines(a, in.ID, page))
+	})
+	do(s, http.MethodPost, "/returns/{id}/scan", "returnScan", "One scan of a returns run", everyone, func(a *act.Act, in *OneSent[Scanned]) (*returns.Change, error) {
+		return returns.Scan(a, in.ID, in.Body.Text)
+	})
 	type counted struct {
 		Day *calendar.Date `json:"day,omitempty" format:"date" doc:"None: now"`
 	}
-	do(s, http.MethodPut, "/returns/{id}/counted-as", "countAs", "Change what returns count as", employed, func(a *act.Act, in *OneSent[counted]) (*desk.Run, error) { return desk.CountAs(a, in.ID, in.Body.Day) })
+	do(s, http.MethodPut, "/returns/{id}/counted-as", "countAs", "Change what returns count as", employed, func(a *act.Act, in *OneSent[counted]) (*returns.Run, error) {
+		return returns.CountAs(a, in.ID, in.Body.Day)
+	})
 	type patron struct {
 		Patron int64 `json:"patron"`
 	}
-	do(s, http.MethodPost, "/returns/{id}/account", "putOnAccount", "Leave a patron's open charges on the account", everyone, func(a *act.Act, in *OneSent[patron]) (*desk.Run, error) {
-		return desk.PutOnAccount(a, in.ID, in.Body.Patron)
+	do(s, http.MethodPost, "/returns/{id}/account", "putOnAccount", "Leave a patron's open charges on the account", everyone, func(a *act.Act, in *OneSent[patron]) (*returns.Change, error) {
+		return returns.LeaveOnAccount(a, in.ID, in.Body.Patron)
 	})
-	do(s, http.MethodPost, "/returns/{id}/finish", "finishRun", "Finish a returns run", everyone, func(a *act.Act, in *One) (*desk.Run, error) { return desk.Finish(a, in.ID) })
+	type ofPatron struct {
+		ID     int64 `path:"id"`
+		Patron int64 `path:"patron"`
+	}
+	look(s, "/returns/{id}/patrons/{patron}", "runOfPatron", "How a patron's lines of a run stand", everyone, func(a *act.Act, in *ofPatron) (*returns.Change, error) {
+		return returns.OfPatron(a, in.ID, in.Patron)
+	})
+	do(s, http.MethodPost, "/returns/{id}/finish", "finishRun", "Finish a returns run", everyone, func(a *act.Act, in *One) (*returns.Run, error) { return returns.Finish(a, in.ID) })
 	type note struct {
 		Answer string `json:"answer" enum:"stays,off,repair,withdrawn"`
 	}
-	do(s, http.MethodPost, "/return-lines/{id}/note", "answerNote", "Answer the note on an item that came back", everyone, func(a *act.Act, in *OneSent[note]) (*desk.Run, error) {
-		return desk.AnswerNote(a, in.ID, in.Body.Answer)
+	do(s, http.MethodPost, "/return-lines/{id}/note", "answerNote", "Answer the note on an item that came back", everyone, func(a *act.Act, in *OneSent[note]) (*returns.Change, error) {
+		return returns.AnswerNote(a, in.ID, in.Body.Answer)
 	})
-	do(s, http.MethodPost, "/return-lines/{id}/undo", "undoReturn", "Undo one line of a returns run", everyone, func(a *act.Act, in *One) (*desk.Run, error) { return desk.UndoLine(a, in.ID) })
+	do(s, http.MethodPost, "/return-lines/{id}/undo", "undoReturn", "Undo one line of a returns run", everyone, func(a *act.Act, in *One) (*returns.Change, error) { return returns.UndoLine(a, in.ID) })
 }
 
 func (s *Server) stockOperations() {
@@ -165,9 +237,19 @@ func (s *Server) stockOperations() {
 func (s *Server) holdOperations() {
 	do(s, http.MethodPost, "/holds", "placeHold", "Place a hold", employed, func(a *act.Act, in *Sent[holds.Order]) (*holds.Hold, error) { return holds.Place(a, in.Body) })
 	type list struct {
+		Paged
 		Title int64 `query:"title"`
 	}
-	look(s, "/holds", "holds", "Open holds for pickup here, or of a title", everyone, func(a *act.Act, in *list) ([]holds.Hold, error) { return holds.List(a, a.Who.Branch, in.Title) })
+	look(s, "/holds", "holds", "Open holds for pickup here, or of a title", everyone, func(a *act.Act, in *list) (Rows[holds.Hold], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[holds.Hold]{}, err
+		}
+		if in.Title != 0 {
+			return rows(holds.OfTitle(a, in.Title, page))
+		}
+		return rows(holds.AtBranch(a, a.Who.Branch, page))
+	})
 	type reason struct {
 		Reason string `json:"reason" maxLength:"500"`
 	}
@@ -177,12 +259,34 @@ func (s *Server) holdOperations() {
 	look(s, "/fetch", "fetchList", "What to take from the shelves here now", everyone, func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) })
 	do(s, http.MethodPost, "/holds/{id}/missed", "missed", "Not found on the shelf", everyone, func(a *act.Act, in *One) (Done, error) { return Done{true}, holds.Missed(a, in.ID) })
 	do(s, http.MethodPost, "/in-hand", "inHand", "An item in hand: fetched, received or found", everyone, func(a *act.Act, in *Sent[Scanned]) (*holds.Taken, error) { return holds.InHand(a, in.Body.Text) })
-	look(s, "/transits", "transits", "What is under way to or from here", everyone, func(a *act.Act, _ *nothing) ([]today.Transit, error) { return today.Moving(a, a.Who.Branch) })
+	look(s, "/transits", "transits", "What is under way to or from here", everyone, func(a *act.Act, in *Paged) (Rows[today.Transit], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[today.Transit]{}, err
+		}
+		return rows(today.Moving(a, a.Who.Branch, page))
+	})
 }
 
 func (s *Server) noticeOperations() {
-	look(s, "/mailings", "mailings", "Mailings, and messages that are stuck", employed, func(a *act.Act, _ *nothing) (notices.Overview, error) { return notices.Look(a) })
-	look(s, "/mailings/{id}/messages", "messages", "The messages of a mailing", employed, func(a *act.Act, in *ByID) ([]notices.Message, error) { return notices.Messages(a, in.ID) })
+	look(s, "/mailings", "mailings", "Mailings, and messages that are stuck", employed, func(a *act.Act, in *Paged) (notices.Overview, error) {
+		page, err := in.page()
+		if err != nil {
+			return notices.Overview{}, err
+		}
+		return notices.Look(a, page)
+	})
+	type messages struct {
+		Paged
+		ID int64 `path:"id"`
+	}
+	look(s, "/mailings/{id}/messages", "messages", "The messages of a mailing", employed, func(a *act.Act, in *messages) (Rows[notices.Message], error) {
+		page, err := in.page()
+		if err != nil {
+			return Rows[notices.Message]{}, err
+		}
+		return rows(notices.Messages(a, in.ID, page))
+	})
 	type send struct {
 		LeaveOut []int64 `json:"leave_out" nullable:"false"`
 	}

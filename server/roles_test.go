@@ -240,7 +240,7 @@ func TestSigningIn(t *testing.T) {
 	h, base := serve(t)
 	hash, err := argon2id.CreateHash("a long pass phrase", &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
 	require.NoError(t, err)
-	require.NoError(t, h.DB.Exec("INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES ('real', 'Real Person', 'desk', 'SLM', ?)", hash).Error)
+	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES ('real', 'Real Person', 'desk', 'SLM', ?)", hash).Error)
 	s := at(t, base, "")
 	for _, wrong := range []map[string]string{{"login": "real", "password": "guess"}, {"login": "nobody", "password": "a long pass phrase"}, {"login": "jory", "password": ""}} {
 		status, says := s.send(http.MethodPost, "/api/sign-in", "", wrong)
@@ -260,7 +260,7 @@ func TestSigningIn(t *testing.T) {
 	_, says = s.send(http.MethodGet, "/api/me", "", nil)
 	assert.Contains(t, says, `"branch":"WRN"`)
 
-	require.NoError(t, h.DB.Exec("UPDATE staff SET active = false WHERE login = 'real'").Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE staff SET active = false WHERE login = 'real'").Error)
 	status, _ = s.send(http.MethodGet, "/api/today", "", nil)
 	assert.Equal(t, http.StatusUnauthorized, status, "who has left is out at once, not at the end of the session")
 }

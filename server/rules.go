@@ -161,7 +161,7 @@ func (s *Server) reportOperations() {
 	do(s, http.MethodPost, "/reports", "report", "Report terms that seem wrong to the supervisor", everyone, func(a *act.Act, in *Sent[rules.Complaint]) (*rules.Report, error) {
 		return rules.Complain(a, in.Body)
 	})
-	look(s, "/reports", "reports", "Reports from the branches, open ones first", supervising, func(a *act.Act, _ *nothing) ([]rules.Report, error) { return rules.Reports(a) })
+	look(s, "/reports", "reports", "Reports from the branches, open ones first", supervising, func(a *act.Act, _ *nothing) (rules.ReportList, error) { return rules.Reports(a) })
 	type answer struct {
 		Answer string `json:"answer" minLength:"1" maxLength:"1000"`
 	}
@@ -178,8 +178,8 @@ func (s *Server) calendarOperations() {
 	look(s, "/calendars/{branch}", "calendar", "A branch's calendar and one year of it", everyone, func(a *act.Act, in *year) (*calendars.Calendar, error) {
 		return calendars.Look(a, in.Branch, in.Year)
 	})
-	do(s, http.MethodPost, "/calendars/preview", "previewCalendar", "What a change to calendars would touch", employed, func(a *act.Act, in *Sent[calendars.Change]) (*calendars.Touched, error) {
-		return calendars.Preview(a, in.Body)
+	ask(s, "/calendars/preview", "previewCalendar", "What a change to calendars would touch", employed, func(a *act.Act, in *calendars.Change) (*calendars.Touched, error) {
+		return calendars.Preview(a, *in)
 	})
 	do(s, http.MethodPost, "/calendars/apply", "changeCalendar", "Change calendars, due dates and hold shelves along with them", employed, func(a *act.Act, in *Sent[calendars.Change]) (*calendars.Touched, error) {
 		return calendars.Apply(a, in.Body)
@@ -187,8 +187,8 @@ func (s *Server) calendarOperations() {
 	type calendarFile struct {
 		Text string `json:"text" minLength:"2" maxLength:"900000" doc:"A file of iCalendar, RFC 5545"`
 	}
-	do(s, http.MethodPost, "/calendars/file", "readCalendarFile", "Read a calendar file, to be looked at", supervising, func(a *act.Act, in *Sent[calendarFile]) ([]calendars.Days, error) {
-		return calendars.Bring(a, in.Body.Text)
+	ask(s, "/calendars/file", "readCalendarFile", "Read a calendar file, to be looked at", supervising, func(a *act.Act, in *calendarFile) ([]calendars.Days, error) {
+		return calendars.Bring(a, in.Text)
 	})
 	look(s, "/sweeps", "sweeps", "The latest changes to calendars", everyone, func(a *act.Act, _ *nothing) ([]calendars.Sweep, error) { return calendars.Sweeps(a) })
 	do(s, http.MethodPost, "/sweeps/{id}/undo", "undoSweep", "Undo a change to calendars", supervising, func(a *act.Act, in *One) ([]calendars.Sweep, error) { return calendars.Undo(a, in.ID) })

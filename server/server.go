@@ -25,7 +25,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"nevrin/app/act"
-	"nevrin/store"
 )
 
 // Options are what differs between installations.
@@ -47,12 +46,8 @@ type Server struct {
 
 // New builds a server over a house.
 func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Server, error) {
-	pool, err := house.DB.DB()
-	if err != nil {
-		return nil, err
-	}
 	s := &Server{house: house, router: chi.NewRouter(), sessions: scs.New(), log: log, options: options}
-	s.sessions.Store = postgresstore.NewWithCleanupInterval(pool, time.Hour)
+	s.sessions.Store = postgresstore.NewWithCleanupInterval(house.Store.Pool(), time.Hour)
 	s.sessions.Lifetime = 14 * time.Hour
 	s.sessions.Cookie.Name = "nevrin"
 	s.sessions.Cookie.Secure = options.Secure
@@ -124,7 +119,7 @@ func headers(next http.Handler) http.Handler {
 func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 	defer cancel()
-	if err := s.house.DB.WithContext(ctx).Exec("SELECT 1").Error; err != nil {
+	if err := s.house.Store.Reached(ctx); err != nil {
 		http.Error(w, "database not reached", http.StatusServiceUnavailable)
 		return
 	}
@@ -146,13 +141,12 @@ func (s *Server) identify(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		var staff store.Staff
-		err := s.house.DB.WithContext(r.Context()).Where("id = ? AND active", id).Limit(1).Find(&staff).Error
+		staff, err := s.house.Store.StaffByID(r.Context(), id)
 		if err != nil {
 			s.sessionError(w, r, err)
 			return
 		}
-		if staff.ID != 0 {
+		if staff != nil {
 			who := act.Actor{ID: staff.ID, Name: staff.Name, Role: staff.Role, Branch: staff.BranchCode}
 			if branch := s.sessions.GetString(r.Context(), "branch"); branch != "" {
 				who.Branch = branch

@@ -7,7 +7,9 @@ import (
 	"net/http"
 
 	"nevrin/app/act"
-	"nevrin/app/people"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/app/staff"
 	"nevrin/store"
 )
 
@@ -18,12 +20,12 @@ func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 	if !read(w, r, &in) {
 		return
 	}
-	staff, err := people.SignIn(s.house, in.Login, in.Password)
+	who, err := staff.SignIn(r.Context(), s.house, in.Login, in.Password)
 	if err != nil {
 		s.refuse(w, r, err)
 		return
 	}
-	s.enter(w, r, staff)
+	s.enter(w, r, who)
 }
 
 func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
@@ -31,16 +33,16 @@ func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
 	if !read(w, r, &in) {
 		return
 	}
-	var staff store.Staff
-	if err := s.house.DB.WithContext(r.Context()).Where("login = ? AND demo AND active", in.Login).Limit(1).Find(&staff).Error; err != nil {
+	staff, err := s.house.Store.DemoStaffByLogin(r.Context(), in.Login)
+	if err != nil {
 		s.refuse(w, r, err)
 		return
 	}
-	if staff.ID == 0 {
-		s.refuse(w, r, act.Problemf(act.Forbidden, "Only people of the demo sign in with one click."))
+	if staff == nil {
+		s.refuse(w, r, problem.Newf(problem.Forbidden, "Only people of the demo sign in with one click."))
 		return
 	}
-	s.enter(w, r, &staff)
+	s.enter(w, r, staff)
 }
 
 func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staff) {
@@ -68,8 +70,11 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 	}
 	who, err := s.who(r.Context(), everyone)
 	if err == nil {
-		_, err = act.Look(r.Context(), s.house, who, func(a *act.Act) (struct{}, error) {
+		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
 			_, err := a.Network.Branch(in.Branch)
+			if err == nil && in.Branch != who.Branch {
+				a.Tell(event.Event{Kind: event.BranchChanged, Detail: event.Detail{Was: who.Branch, Is: in.Branch}})
+			}
 			return struct{}{}, err
 		})
 	}

@@ -13,6 +13,8 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/queue"
 	"nevrin/store"
 )
 
@@ -36,12 +38,15 @@ func (s *Server) holdSlip(w http.ResponseWriter, r *http.Request) {
 }
 
 func slip(a *act.Act, id int64) ([]byte, error) {
-	var h store.Hold
-	if err := a.Joins("Title").Joins("Patron").Joins("Item").Take(&h, id).Error; err != nil {
-		return nil, act.NotFound(err, "hold")
+	h, err := a.Tx.HoldForSlip(id)
+	if err != nil {
+		return nil, err
+	}
+	if h == nil {
+		return nil, problem.NoSuch("hold")
 	}
 	if h.Item == nil {
-		return nil, act.Problemf(act.Refused, "No item has been found for this hold yet, so there is no slip.")
+		return nil, problem.Newf(problem.Refused, "No item has been found for this hold yet, so there is no slip.")
 	}
 	pdf := fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: slipWidth, Ht: 110}})
 	pdf.SetMargins(5, 5, 5)
@@ -52,11 +57,11 @@ func slip(a *act.Act, id int64) ([]byte, error) {
 		pdf.SetFont("Helvetica", style, size)
 		pdf.MultiCell(slipWidth-10, size*0.48, latin(text), "", "L", false)
 	}
-	ready := h.State == "ready"
+	ready := h.State == queue.Ready
 	if ready {
 		line(11, "", "Hold shelf, "+a.Network.BranchName(h.Pickup))
-		line(30, "B", moving.ShelfName(a, &h))
-		line(14, "", "Until "+act.DateOf(h.ShelfUntil).Say())
+		line(30, "B", moving.ShelfName(a, h.Pickup, h.Patron))
+		line(14, "", "Until "+store.DateOf(h.ShelfUntil).Say())
 	} else {
 		line(11, "", "Tote for")
 		line(34, "B", a.Network.BranchName(h.Pickup))
@@ -70,7 +75,7 @@ func slip(a *act.Act, id int64) ([]byte, error) {
 	}
 	line(8, "", a.Now.Format("Mon 2 Jan 2006, 15:04")+", "+a.Who.Name)
 	var out bytes.Buffer
-	err := pdf.Output(&out)
+	err = pdf.Output(&out)
 	return out.Bytes(), err
 }
 

@@ -1,10 +1,18 @@
 package store
 
 import (
+	"database/sql/driver"
 	"encoding/json"
 	"time"
 
-	"github.com/lib/pq"
+	"github.com/jackc/pgx/v5/pgtype"
+
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/queue"
+	"nevrin/core/role"
+	"nevrin/core/rulebook"
 )
 
 // Network is the one row that describes the whole network.
@@ -56,7 +64,7 @@ type Staff struct {
 	ID           int64
 	Login        string
 	Name         string
-	Role         string
+	Role         role.Role
 	BranchCode   string
 	PasswordHash string
 	Demo         bool
@@ -77,7 +85,7 @@ type Edition struct {
 	FromID    *int64
 	Revision  int
 	Reason    string
-	Ranking   pq.StringArray  `gorm:"type:text[]"`
+	Ranking   Texts           `gorm:"type:text[]"`
 	Examples  json.RawMessage `gorm:"type:jsonb"`
 }
 
@@ -148,6 +156,24 @@ func (p *Patron) Name() string {
 	return p.LegalName
 }
 
+// Cost is the price of an item; nil: not known.
+func (i *Item) Cost() *money.Amount {
+	if i.Price == nil {
+		return nil
+	}
+	amount := money.Amount(*i.Price)
+	return &amount
+}
+
+// Standings of items.
+const (
+	InUse     = "in_use"
+	Missing   = "missing"
+	Lost      = "lost"
+	PutAside  = "aside"
+	Withdrawn = "withdrawn"
+)
+
 // Title is a work as catalogued.
 type Title struct {
 	ID     int64
@@ -184,7 +210,7 @@ type Loan struct {
 	Patron     *Patron
 	BranchCode string
 	EditionID  int64
-	Situation  pq.StringArray `gorm:"type:text[]"`
+	Situation  Texts `gorm:"type:text[]"`
 	LentAt     time.Time
 	DueDate    *time.Time `gorm:"type:date"`
 	DueAt      *time.Time
@@ -193,6 +219,52 @@ type Loan struct {
 	ReturnedAt *time.Time
 	Undone     bool
 	LostAt     *time.Time
+	FilledHold *int64 // the hold that this loan filled
+	FilledFrom queue.State
+}
+
+// Due is when the loan is due.
+func (l *Loan) Due() loan.Due { return DueOf(l.DueDate, l.DueAt) }
+
+// SetDue changes when it is due.
+func (l *Loan) SetDue(due loan.Due) { l.DueDate, l.DueAt = DueColumns(due) }
+
+// At is how item and patron were classed when the loan was made.
+func (l *Loan) At() rulebook.Situation {
+	var at rulebook.Situation
+	copy(at[:], l.Situation)
+	return at
+}
+
+// DueOf reads a due from its two columns, of which one is null.
+func DueOf(date, at *time.Time) loan.Due {
+	if at != nil {
+		return loan.AtInstant(*at)
+	}
+	return loan.OnDate(*DateOf(date))
+}
+
+// DueColumns gives a due for its two columns.
+func DueColumns(due loan.Due) (date, at *time.Time) {
+	if due.Hours {
+		return nil, &due.At
+	}
+	return Column(due.Date), nil
+}
+
+// DateOf reads a date column; nil stays nil.
+func DateOf(t *time.Time) *calendar.Date {
+	if t == nil {
+		return nil
+	}
+	d := calendar.DateOf(t.UTC())
+	return &d
+}
+
+// Column gives a date for a date column.
+func Column(d calendar.Date) *time.Time {
+	t := d.UTC()
+	return &t
 }
 
 // Hold is a patron waiting for a title at a pickup branch.
@@ -206,7 +278,7 @@ type Hold struct {
 	OnlyItem   *int64
 	PlacedAt   time.Time
 	Place      float64
-	State      string
+	State      queue.State
 	ItemID     *int64
 	Item       *Item
 	PromisedAt *time.Time
@@ -231,6 +303,28 @@ type Transit struct {
 	Why        json.RawMessage `gorm:"type:jsonb"`
 }
 
+// About is what a charge is for, and what settles it too.
+type About string
+
+// What charges are for.
+const (
+	AboutLate        About = "late"
+	AboutLost        About = "lost"
+	AboutProcessing  About = "processing"
+	AboutMembership  About = "membership"
+	AboutUncollected About = "uncollected"
+	AboutOutside     About = "outside"
+)
+
+// Kinds of entries.
+const (
+	Charge     = "charge"
+	Payment    = "payment"
+	Waiver     = "waiver"
+	Correction = "correction"
+	Refund     = "refund"
+)
+
 // Entry is one movement of money on a patron's account.
 type Entry struct {
 	ID         int64
@@ -240,8 +334,9 @@ type Entry struct {
 	Settles    *int64
 	LoanID     *int64
 	Means      string
-	Reason     string
-	About      string          // late, lost, processing, or anything else
+	About      About
+	Reason     string          // of a waiver, as somebody wrote it
+	LineID     *int64          // the line of a returns run that caused it
 	Why        json.RawMessage `gorm:"type:jsonb"`
 	At         time.Time
 	StaffID    *int64
@@ -255,11 +350,31 @@ type ReturnRun struct {
 	ID         int64
 	BranchCode string
 	Mode       string
+	Bin        string
+	Day        time.Time  `gorm:"type:date"` // the branch's date when it was opened
 	CountedAs  *time.Time `gorm:"type:date"`
 	StaffID    int64
 	OpenedAt   time.Time
 	FinishedAt *time.Time
 }
+
+// Found is what a scan of a returns run met.
+type Found string
+
+// What scans of a returns run meet.
+const (
+	FoundWrongNumber Found = "wrong_number"
+	FoundCard        Found = "card"
+	FoundWords       Found = "words"
+	FoundUnknown     Found = "unknown"
+	FoundWithdrawn   Found = "withdrawn"
+	FoundOnLoan      Found = "on_loan"
+	FoundLate        Found = "late"
+	FoundLost        Found = "lost"
+	FoundUnderWay    Found = "under_way"
+	FoundAgain       Found = "scanned_before"
+	FoundNotOnLoan   Found = "not_on_loan"
+)
 
 // ReturnLine is one scan of a returns run.
 type ReturnLine struct {
@@ -268,11 +383,9 @@ type ReturnLine struct {
 	At       time.Time
 	Text     string
 	ItemID   *int64
-	Item     *Item
 	LoanID   *int64
 	PatronID *int64
-	Patron   *Patron
-	Found    string
+	Found    Found
 	Sign     json.RawMessage `gorm:"type:jsonb"`
 	Why      json.RawMessage `gorm:"type:jsonb"`
 	Fine     int64
@@ -283,9 +396,10 @@ type ReturnLine struct {
 	Note       string
 	NoteAnswer string
 	ThenSign   json.RawMessage `gorm:"type:jsonb"`
+	Did        json.RawMessage `gorm:"type:jsonb"`
 }
 
-// Event is something that happened.
+// Event is something that happened. Nothing in it names a person but its links.
 type Event struct {
 	ID         int64
 	At         time.Time
@@ -297,7 +411,8 @@ type Event struct {
 	LoanID     *int64
 	HoldID     *int64
 	RequestID  *int64
-	Text       string
+	MessageID  *int64
+	Detail     json.RawMessage `gorm:"type:jsonb"`
 	Why        json.RawMessage `gorm:"type:jsonb"`
 }
 
@@ -320,10 +435,12 @@ type Message struct {
 	Address   string
 	Subject   string
 	Body      string
+	Items     int // of how many things it tells
 	State     string
 	Tries     int
 	Problem   string
 	At        time.Time
+	BegunAt   *time.Time // real time at which the attempt under way began
 	SentAt    *time.Time
 }
 
@@ -377,4 +494,18 @@ type Exchange struct {
 	Problem   string
 	Tries     int
 	At        time.Time
+}
+
+// Texts is a list of texts in a column of texts.
+type Texts []string
+
+var types = pgtype.NewMap()
+
+// Scan reads the column as the driver decodes it.
+func (t *Texts) Scan(from any) error { return types.SQLScanner((*[]string)(t)).Scan(from) }
+
+// Value writes the column as the driver encodes it.
+func (t Texts) Value() (driver.Value, error) {
+	data, err := types.Encode(pgtype.TextArrayOID, pgtype.TextFormatCode, []string(t), nil)
+	return string(data), err
 }

@@ -8,7 +8,6 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
-	"gorm.io/gorm"
 
 	"nevrin/core/calendar"
 )
@@ -35,11 +34,9 @@ const pastLoans = `SELECT l.id, l.item_id, coalesce(l.patron_id, -l.id), l.editi
 
 // EachPastLoan calls for every loan made between two instants, patron by patron and in the order in which
 // they were made. It reads a million rows as one stream, so it stands on the driver itself, in its binary form.
-func EachPastLoan(ctx context.Context, db *gorm.DB, since, until, now time.Time, call func(*PastLoan) error) error {
-	pool, err := db.DB()
-	if err != nil {
-		return err
-	}
+func (s *Store) EachPastLoan(ctx context.Context, since, until, now time.Time, call func(*PastLoan) error) error {
+	pool := s.unbounded()
+	defer func() { _ = pool.Close() }()
 	conn, err := pool.Conn(ctx)
 	if err != nil {
 		return err

@@ -48,12 +48,12 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			err := h.DB.Exec(c.statement).Error
+			err := testkit.SQL(h).Exec(c.statement).Error
 			require.Error(t, err)
 			assert.Contains(t, err.Error(), c.reason)
 		})
 	}
 	var off int
-	require.NoError(t, h.DB.Raw("SELECT count(*) FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)").Scan(&off).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT count(*) FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)").Scan(&off).Error)
 	assert.Zero(t, off, "balances match the ledger")
 }

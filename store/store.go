@@ -1,7 +1,9 @@
-// Package store keeps everything in PostgreSQL through GORM.
+// Package store keeps everything in PostgreSQL.
 //
-// Models mirror tables; what must never be is refused by the database itself (see migrations).
-// Queries take a *gorm.DB, which may be a transaction; the domain decides, the store only keeps.
+// All SQL of Nevrin stands here, by area, under names of the job. What must never be is refused by the database
+// itself (see migrations). An act works in one Tx: it locks what it touches through Lock, in the one order; it asks for
+// its facts in one round trip; what follows is queued and written in another. Models and single rows go through GORM,
+// what a scan needs goes to the driver as a batch on the same connection.
 package store
 
 import (
@@ -11,10 +13,13 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
-	_ "github.com/jackc/pgx/v5/stdlib" // the driver under database/sql
+	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
 	"github.com/riverqueue/river/rivermigrate"
 	"gorm.io/driver/postgres"
@@ -25,18 +30,46 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// Open connects to a PostgreSQL URL. The connection is made when first needed, so that the program
-// can start before the database does.
-func Open(url string) (*gorm.DB, error) {
-	pool, err := sql.Open("pgx", url)
+// How long the database lets a statement run, wait for a lock, or leaves a transaction idle. What takes longer on
+// purpose (migrations, rehearsals, steps of the night) says so for itself.
+const (
+	statementTimeout = "20s"
+	lockTimeout      = "1500ms"
+	idleTimeout      = "20s"
+)
+
+// poolSize is how many connections acts share. Two more are kept apart for the question whether the database is there.
+const poolSize = 24
+
+// Store is one database.
+type Store struct {
+	config *pgx.ConnConfig
+	db     *gorm.DB
+	pool   *sql.DB
+	apart  *sql.DB
+}
+
+// Open connects to a PostgreSQL URL. The connection is made when first needed, so that the program can start before
+// the database does. A tracer, which may be nil, is told of every round trip.
+func Open(url string, tracer pgx.QueryTracer) (*Store, error) {
+	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("the database address cannot be read: %w", err)
 	}
-	pool.SetMaxOpenConns(20)
-	pool.SetMaxIdleConns(20)
-	db, err := gorm.Open(postgres.New(postgres.Config{Conn: pool}), &gorm.Config{
+	config.Tracer = tracer
+	s := &Store{config: config}
+	bounded := config.Copy()
+	bounded.RuntimeParams["statement_timeout"] = statementTimeout
+	bounded.RuntimeParams["lock_timeout"] = lockTimeout
+	bounded.RuntimeParams["idle_in_transaction_session_timeout"] = idleTimeout
+	s.pool = stdlib.OpenDB(*bounded)
+	s.pool.SetMaxOpenConns(poolSize)
+	s.pool.SetMaxIdleConns(poolSize)
+	s.apart = stdlib.OpenDB(*bounded)
+	s.apart.SetMaxOpenConns(2)
+	s.db, err = gorm.Open(postgres.New(postgres.Config{Conn: s.pool}), &gorm.Config{
 		Logger:                 logger.Default.LogMode(logger.Silent),
-		SkipDefaultTransaction: true, // every method of app runs in one transaction of its own
+		SkipDefaultTransaction: true, // every act is one transaction of its own
 		DisableAutomaticPing:   true,
 	})
 	if err != nil {
@@ -44,26 +77,54 @@ func Open(url string) (*gorm.DB, error) {
 	}
 	// What a model belongs to is loaded with it, never saved with it.
 	for _, name := range []string{"gorm:save_before_associations", "gorm:save_after_associations"} {
-		if err := errors.Join(db.Callback().Create().Remove(name), db.Callback().Update().Remove(name)); err != nil {
+		if err := errors.Join(s.db.Callback().Create().Remove(name), s.db.Callback().Update().Remove(name)); err != nil {
 			return nil, err
 		}
 	}
-	return db, nil
+	return s, nil
 }
 
-// Migrate brings the database to the newest numbered migration, the job queue's own tables included.
-func Migrate(ctx context.Context, db *gorm.DB) error {
-	pool, err := db.DB()
+// Close ends all connections.
+func (s *Store) Close() error { return errors.Join(s.pool.Close(), s.apart.Close()) }
+
+// Pool is the pool of connections, for the job queue and the sessions, which have queries of their own.
+func (s *Store) Pool() *sql.DB { return s.pool }
+
+// Gorm is the database for the demo's maker and for tests, which look behind the scenes.
+func (s *Store) Gorm() *gorm.DB { return s.db }
+
+// Reached tells whether the database answers, whatever acts are waiting for.
+func (s *Store) Reached(ctx context.Context) error { return s.apart.PingContext(ctx) }
+
+// unbounded gives connections without time limits, for what takes long on purpose.
+func (s *Store) unbounded() *sql.DB { return stdlib.OpenDB(*s.config.Copy()) }
+
+// migrating is the advisory lock under which copies that start together take turns.
+const migrating = 7002
+
+// Migrate brings the database to the newest numbered migration, the job queue's own tables included. Copies that start
+// together take turns.
+func (s *Store) Migrate(ctx context.Context) error {
+	pool := s.unbounded()
+	defer func() { _ = pool.Close() }()
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 600))
 	if err != nil {
 		return err
 	}
-	goose.SetBaseFS(migrations)
-	goose.SetLogger(goose.NopLogger())
-	if err := goose.SetDialect("postgres"); err != nil {
+	files, err := goose.NewProvider(goose.DialectPostgres, pool, mustSub(), goose.WithSessionLocker(locker))
+	if err != nil {
 		return err
 	}
-	if err := goose.UpContext(ctx, pool, "migrations"); err != nil {
+	if _, err := files.Up(ctx); err != nil {
 		return fmt.Errorf("migrating: %w", err)
+	}
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = conn.Close() }() // gives the lock back
+	if _, err := conn.ExecContext(ctx, "SELECT pg_advisory_lock($1)", migrating); err != nil {
+		return err
 	}
 	jobs, err := rivermigrate.New(riverdatabasesql.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
 	if err != nil {
@@ -79,5 +140,30 @@ func Violates(err error, constraint string) bool {
 	return errors.As(err, &refused) && refused.ConstraintName == constraint
 }
 
-// Tx gives the sql transaction under a GORM transaction, for the job queue.
-func Tx(db *gorm.DB) *sql.Tx { return db.Statement.ConnPool.(*sql.Tx) }
+// ErrMoved says that what an act had looked at was changed by another in between. It is tried again.
+var ErrMoved = errors.New("changed by another act meanwhile")
+
+// ErrBusy says that what an act needs was held by others for longer than it waits. Nothing was changed.
+var ErrBusy = errors.New("held by others for too long")
+
+// Codes of PostgreSQL after which the same act can simply be tried again.
+var again = map[string]bool{
+	"40001": true, // serialization failure
+	"40P01": true, // deadlock
+	"55P03": true, // lock not available in time
+}
+
+// places are constraints that catch what two acts did at once; looked at again, each sees what the other did.
+var races = map[string]bool{"whereabouts_pkey": true, "loans_one_open": true, "transits_one_live": true, "holds_one_item": true,
+	"return_runs_one_open": true, "ledger_owed": true}
+
+func tryAgain(err error) bool {
+	var refused *pgconn.PgError
+	if errors.As(err, &refused) {
+		return again[refused.Code] || races[refused.ConstraintName]
+	}
+	return errors.Is(err, ErrMoved)
+}
+
+// patience is for how long an act is tried again; a person is waiting for it.
+const patience = 6 * time.Second

@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"gorm.io/gorm"
 
+	"github.com/jackc/pgx/v5"
+
 	"nevrin/app/act"
 	"nevrin/app/rules"
 	"nevrin/store"
@@ -22,8 +24,15 @@ import (
 // The copy goes with the test. 'make test' provides it; without it the test is skipped.
 func House(t *testing.T) *act.House {
 	t.Helper()
+	return HouseTold(t, nil)
+}
+
+// HouseTold does so with a tracer that is told of every round trip.
+func HouseTold(t *testing.T, tracer pgx.QueryTracer) *act.House {
+	t.Helper()
 	address := os.Getenv("NEVRIN_TEST_DATABASE")
 	if address == "" {
+		require.Empty(t, os.Getenv("CI"), "NEVRIN_TEST_DATABASE is not set; under CI no test of the database is skipped")
 		t.Skip("NEVRIN_TEST_DATABASE is not set; run 'make test'")
 	}
 	from, err := url.Parse(address)
@@ -31,9 +40,10 @@ func House(t *testing.T) *act.House {
 	template := strings.TrimPrefix(from.Path, "/")
 	name := "test_" + strings.ToLower(rand.Text()[:10])
 	from.Path = "/postgres"
-	admin := open(t, from.String())
+	admin := open(t, from.String(), nil)
 	// Copies of one template take turns, as PostgreSQL wants it.
-	require.NoError(t, admin.Connection(func(tx *gorm.DB) error {
+	require.NoError(t, admin.Gorm().Connection(func(tx *gorm.DB) error {
+		tx.Exec("SET statement_timeout = 0; SET lock_timeout = 0")
 		if err := tx.Exec("SELECT pg_advisory_lock(4711)").Error; err != nil {
 			return err
 		}
@@ -41,32 +51,29 @@ func House(t *testing.T) *act.House {
 		return tx.Exec(fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s", name, template)).Error
 	}))
 	from.Path = "/" + name
-	db := open(t, from.String())
+	db := open(t, from.String(), tracer)
 	t.Cleanup(func() {
-		closeAll(db)
-		admin.Exec("DROP DATABASE " + name + " WITH (FORCE)")
-		closeAll(admin)
+		_ = db.Close()
+		admin.Gorm().Exec("DROP DATABASE " + name + " WITH (FORCE)")
+		_ = admin.Close()
 	})
-	return &act.House{DB: db}
+	return &act.House{Store: db}
 }
 
-func open(t *testing.T, address string) *gorm.DB {
-	db, err := store.Open(address)
+func open(t *testing.T, address string, tracer pgx.QueryTracer) *store.Store {
+	db, err := store.Open(address, tracer)
 	require.NoError(t, err)
 	return db
 }
 
-func closeAll(db *gorm.DB) {
-	if pool, err := db.DB(); err == nil {
-		_ = pool.Close()
-	}
-}
+// SQL is the database of a house, to look behind the scenes and to set them.
+func SQL(h *act.House) *gorm.DB { return h.Store.Gorm() }
 
 // Somebody is a member of staff of the demo, by login.
 func Somebody(t *testing.T, h *act.House, login string) act.Actor {
 	t.Helper()
 	var s store.Staff
-	require.NoError(t, h.DB.Where("login = ?", login).Take(&s).Error)
+	require.NoError(t, SQL(h).Where("login = ?", login).Take(&s).Error)
 	return act.Actor{ID: s.ID, Name: s.Name, Role: s.Role, Branch: s.BranchCode}
 }
 
@@ -82,7 +89,7 @@ func Do[T any](t *testing.T, h *act.House, who act.Actor, change func(*act.Act) 
 func Text(t *testing.T, h *act.House, query string, args ...any) string {
 	t.Helper()
 	var out string
-	require.NoError(t, h.DB.Raw(query, args...).Scan(&out).Error)
+	require.NoError(t, SQL(h).Raw(query, args...).Scan(&out).Error)
 	require.NotEmpty(t, out, "no row for %s", query)
 	return out
 }

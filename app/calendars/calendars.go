@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/formats/ical"
 	"nevrin/store"
@@ -87,7 +88,7 @@ func read(row *store.Branch) (plain, error) {
 }
 
 func (p *plain) write(row *store.Branch) {
-	row.Hours, row.Closures, row.Openings, row.Recurring = act.JSON(&p.Hours), act.JSON(&p.Closures), act.JSON(&p.Openings), act.JSON(&p.Recurring)
+	row.Hours, row.Closures, row.Openings, row.Recurring = store.JSON(&p.Hours), store.JSON(&p.Closures), store.JSON(&p.Openings), store.JSON(&p.Recurring)
 }
 
 // load loads a branch with its calendar as it is stored.
@@ -95,7 +96,7 @@ func load(a *act.Act, code string) (*calendar.Branch, store.Branch, plain, error
 	var row store.Branch
 	b, err := a.Network.Branch(code)
 	if err == nil {
-		err = a.Take(&row, "code = ?", code).Error
+		row, err = a.Tx.BranchRow(code)
 	}
 	if err != nil {
 		return nil, row, plain{}, err
@@ -205,7 +206,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		return "special hours on " + c.Open.Date.Say() + ": " + strings.Join(c.Open.Hours, ", "), nil
 	case c.Recur != nil:
 		if err := ical.CheckRule(c.Recur.Rule); err != nil {
-			return "", act.Problemf(act.Invalid, "%s.", err)
+			return "", problem.Newf(problem.Invalid, "%s.", err)
 		}
 		c.Recur.Says = ""
 		p.Recurring = append(p.Recurring, *c.Recur)
@@ -215,7 +216,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 	case c.Remove != nil:
 		return c.remove(p)
 	}
-	return "", act.Problemf(act.Invalid, "Say what is to change.")
+	return "", problem.Newf(problem.Invalid, "Say what is to change.")
 }
 
 func (c Closure) say() string {
@@ -243,7 +244,7 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 		cut = true
 	}
 	if !cut {
-		return "", act.Problemf(act.Refused, "%s is not open any more today, so there is nothing to close.", b.Name)
+		return "", problem.Newf(problem.Refused, "%s is not open any more today, so there is nothing to close.", b.Name)
 	}
 	c.Open = &Opening{Date: today, Hours: spans, Name: c.Now}
 	p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == today })
@@ -256,7 +257,7 @@ func (c *Change) take(p *plain) (string, error) {
 	for _, d := range c.Days {
 		if d.Rule != "" {
 			if err := ical.CheckRule(d.Rule); err != nil {
-				return "", act.Problemf(act.Invalid, "%s: %s.", d.Name, err)
+				return "", problem.Newf(problem.Invalid, "%s: %s.", d.Name, err)
 			}
 			r := Recurring{From: d.From, Days: d.To.DaysSince(d.From) + 1, Rule: d.Rule, Name: d.Name}
 			if !slices.Contains(p.Recurring, r) {
@@ -286,7 +287,7 @@ func (c *Change) remove(p *plain) (string, error) {
 		p.Recurring = slices.DeleteFunc(p.Recurring, func(x Recurring) bool { return x.From == r.Date && x.Name == r.Name })
 	}
 	if len(p.Closures)+len(p.Openings)+len(p.Recurring) == before {
-		return "", act.Problemf(act.Refused, "That entry is not there any more.")
+		return "", problem.Newf(problem.Refused, "That entry is not there any more.")
 	}
 	return "no longer: " + r.Name + ", " + r.Date.Say(), nil
 }
@@ -295,7 +296,7 @@ func (c *Change) remove(p *plain) (string, error) {
 func Bring(_ *act.Act, text string) ([]Days, error) {
 	list, err := ical.Read(text)
 	if err != nil {
-		return nil, act.Problemf(act.Invalid, "%s.", err)
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
 	out := make([]Days, len(list))
 	for k, d := range list {

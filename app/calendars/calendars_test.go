@@ -68,7 +68,7 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 
 	// One of them is renewed meanwhile: undoing leaves that one alone.
 	renewed := applied.Loans[len(applied.Loans)-1].Loan
-	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-12-01', renewals = renewals + 1, renewed_at = lent_at WHERE id = ?", renewed).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-12-01', renewals = renewals + 1, renewed_at = lent_at WHERE id = ?", renewed).Error)
 	list := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) })
 	assert.NotNil(t, list[0].Undone)
 	assert.Equal(t, "open", dayIn(look(t, h, maren, "SLM"), sat).Kind)
@@ -84,8 +84,8 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 func TestWeCloseNow(t *testing.T) {
 	h := testkit.House(t)
 	bea, jory := testkit.Somebody(t, h, "bea"), testkit.Somebody(t, h, "jory")
-	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-10-06' WHERE id IN (SELECT id FROM loans WHERE branch_code = 'HVH' AND returned_at IS NULL AND due_at IS NULL AND situation[4] = 'book' ORDER BY id LIMIT 5)").Error)
-	require.NoError(t, h.DB.Exec("UPDATE holds SET shelf_until = '2026-10-06' WHERE id IN (SELECT id FROM holds WHERE pickup = 'HVH' AND state = 'ready' ORDER BY id LIMIT 3)").Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-10-06' WHERE id IN (SELECT id FROM loans WHERE branch_code = 'HVH' AND returned_at IS NULL AND due_at IS NULL AND situation[4] = 'book' ORDER BY id LIMIT 5)").Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE holds SET shelf_until = '2026-10-06' WHERE id IN (SELECT id FROM holds WHERE pickup = 'HVH' AND state = 'ready' ORDER BY id LIMIT 3)").Error)
 	_, err := change(t, h, jory, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
 	assert.ErrorContains(t, err, "Only the branch where you are")
 	_, err = change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}})

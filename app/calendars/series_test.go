@@ -35,7 +35,7 @@ func TestOpenDaysAgreeWithPostgreSQL(t *testing.T) {
 			}
 		}
 		var want []string
-		require.NoError(t, h.DB.Raw(`SELECT d::date::text FROM branches b, generate_series('2026-01-01'::date, '2026-12-31'::date, interval '1 day') AS d
+		require.NoError(t, testkit.SQL(h).Raw(`SELECT d::date::text FROM branches b, generate_series('2026-01-01'::date, '2026-12-31'::date, interval '1 day') AS d
 			WHERE b.code = ? AND CASE
 				WHEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.openings) o WHERE (o->>'date')::date = d::date)
 					THEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.openings) o WHERE (o->>'date')::date = d::date AND jsonb_array_length(o->'hours') > 0)

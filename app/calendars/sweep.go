@@ -9,11 +9,14 @@ import (
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/event"
+	"nevrin/app/network"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/core/loan"
 	"nevrin/core/queue"
-	"nevrin/core/rulebook"
 	"nevrin/store"
 )
 
@@ -76,89 +79,62 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	if err != nil {
 		return nil, err
 	}
-	sweep := struct {
-		ID       int64
-		At       time.Time
-		StaffID  int64
-		Text     string
-		Branches json.RawMessage
-		Changed  json.RawMessage
-	}{At: a.Now, StaffID: a.Who.ID, Text: p.touched.Text, Branches: act.JSON(&p.before), Changed: act.JSON(&p.after)}
-	if err := a.Table("sweeps").Create(&sweep).Error; err != nil {
-		return nil, err
-	}
+	sweep := &store.Sweep{At: a.Now, StaffID: a.Who.ID, Text: p.touched.Text, Branches: store.JSON(&p.before), Changed: store.JSON(&p.after)}
 	for k := range p.rows {
 		after := p.after[p.rows[k].Code]
 		after.write(&p.rows[k])
-		if err := a.Model(&p.rows[k]).Select("Hours", "Closures", "Openings", "Recurring").Updates(&p.rows[k]).Error; err != nil {
+		if err := a.Tx.KeepCalendar(&p.rows[k]); err != nil {
 			return nil, err
 		}
 	}
-	var lines []map[string]any
+	var lines []store.SweepLine
 	for _, l := range p.touched.Loans {
 		if slices.Contains(c.LeaveOut, l.Loan) {
 			continue
 		}
-		line := map[string]any{"sweep_id": sweep.ID, "loan_id": l.Loan, "day_before": nil, "day_after": nil, "at_before": nil, "at_after": nil}
-		if l.before.Hours {
-			line["at_before"], line["at_after"] = l.before.At, l.after.At
-		} else {
-			line["day_before"], line["day_after"] = l.before.Date.UTC(), l.after.Date.UTC()
-		}
+		line := store.SweepLine{LoanID: &l.Loan}
+		line.DayBefore, line.AtBefore = store.DueColumns(l.before)
+		line.DayAfter, line.AtAfter = store.DueColumns(l.after)
 		lines = append(lines, line)
 	}
-	holds := []map[string]any{}
 	for _, h := range p.touched.Holds {
-		holds = append(holds, map[string]any{"sweep_id": sweep.ID, "hold_id": h.Hold, "day_before": h.before.UTC(), "day_after": h.after.UTC()})
+		lines = append(lines, store.SweepLine{HoldID: &h.Hold, DayBefore: store.Column(h.before), DayAfter: store.Column(h.after)})
 	}
-	for _, list := range [][]map[string]any{lines, holds} {
-		if len(list) > 0 {
-			if err := a.Table("sweep_lines").CreateInBatches(list, 1000).Error; err != nil {
-				return nil, err
-			}
-		}
+	if err := a.Tx.AddSweep(sweep, lines); err != nil {
+		return nil, err
 	}
 	if err := follow(a, sweep.ID, true); err != nil {
 		return nil, err
 	}
 	p.touched.Sweep = sweep.ID
-	return &p.touched, a.Tell(act.Happened{Kind: "calendar_changed", Text: p.touched.Text})
+	a.Tell(event.Event{Kind: event.CalendarChanged, Detail: event.Detail{Says: p.touched.Text}})
+	return &p.touched, nil
 }
 
 // follow moves loans and holds to what the lines of a sweep say: forward, or back where nothing else has
 // happened to them since.
 func follow(a *act.Act, sweep int64, forward bool) error {
-	from, to, says := "before", "after", "Due date moved with the calendar"
+	loans, shelves := event.DueMoved, event.ShelfMoved
 	if !forward {
-		from, to, says = "after", "before", "Due date moved back with the calendar"
+		loans, shelves = event.DueMovedBack, event.ShelfMovedBack
 	}
-	moved := fmt.Sprintf(`WITH moved AS (UPDATE loans l SET due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM sweep_lines s
-			WHERE s.sweep_id = @sweep AND s.loan_id = l.id AND l.returned_at IS NULL AND l.due_date IS NOT DISTINCT FROM s.day_%[1]s AND l.due_at IS NOT DISTINCT FROM s.at_%[1]s
-			RETURNING l.id, l.item_id, l.patron_id, coalesce(to_char(l.due_date, 'FMDD Mon YYYY'), to_char(l.due_at AT TIME ZONE @zone, 'FMDD Mon YYYY HH24:MI')) AS due)
-		INSERT INTO events (at, kind, staff_id, branch_code, patron_id, item_id, loan_id, text)
-			SELECT @now, 'due_moved', @who, @branch, patron_id, item_id, id, @says || ', now due ' || due FROM moved`, from, to)
-	with := map[string]any{"sweep": sweep, "now": a.Now, "who": a.Who.ID, "branch": a.Who.Branch, "says": says, "zone": a.Network.Timezone}
-	if err := a.Exec(moved, with).Error; err != nil {
-		return err
-	}
-	return a.Exec(fmt.Sprintf(`UPDATE holds h SET shelf_until = s.day_%[2]s FROM sweep_lines s
-		WHERE s.sweep_id = ? AND s.hold_id = h.id AND h.state = 'ready' AND h.shelf_until = s.day_%[1]s`, from, to), sweep).Error
+	return a.Tx.FollowSweep(sweep, forward, a.Now, a.Who.ID, a.Who.Branch, string(loans), string(shelves))
 }
 
 func work(a *act.Act, c *Change, lock bool) (*plan, error) {
-	if c.Now != "" && !slices.Equal(c.Branches, []string{a.Who.Branch}) && a.Who.Role != loan.Supervisor && a.Who.Role != loan.Administrator {
-		return nil, act.Problemf(act.Forbidden, "Only the branch where you are can be closed from here.")
+	if c.Now != "" && !slices.Equal(c.Branches, []string{a.Who.Branch}) && !a.Who.Role.Supervises() {
+		return nil, problem.Newf(problem.Forbidden, "Only the branch where you are can be closed from here.")
 	}
-	if c.Now == "" && a.Who.Role != loan.Supervisor && a.Who.Role != loan.Administrator {
-		return nil, act.Problemf(act.Forbidden, "Only a supervisor changes calendars.")
+	if c.Now == "" && !a.Who.Role.Supervises() {
+		return nil, problem.Newf(problem.Forbidden, "Only a supervisor changes calendars.")
 	}
 	if lock {
-		var version int64
-		if err := a.Raw("SELECT version FROM network FOR UPDATE").Scan(&version).Error; err != nil {
+		version, err := a.Tx.LockNetwork()
+		if err != nil {
 			return nil, err
 		}
 		if version != c.Version {
-			return nil, act.Problemf(act.Refused, "Somebody else has changed a calendar meanwhile. Look at it again, then make your change.")
+			return nil, problem.Newf(problem.Refused, "Somebody else has changed a calendar meanwhile. Look at it again, then make your change.")
 		}
 	}
 	p := &plan{before: map[string]plain{}, after: map[string]plain{}, was: map[string]*calendar.Branch{}, is: map[string]*calendar.Branch{},
@@ -179,9 +155,9 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 		}
 		after.write(&row)
 		// What cannot be read as a calendar is refused here, with its place.
-		changed, err := act.ReadCalendar(&row, a.Today())
+		changed, err := network.ReadCalendar(&row, a.Today())
 		if err != nil {
-			return nil, act.Problemf(act.Invalid, "%s", err)
+			return nil, problem.Newf(problem.Invalid, "%s", err)
 		}
 		p.rows, p.before[code], p.after[code], p.was[code], p.is[code] = append(p.rows, row), before, after, b, changed
 		names = append(names, b.Name)
@@ -199,28 +175,16 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 
 // loans finds the loans that then fall due on closed time.
 func (p *plan) loans(a *act.Act) error {
-	var rows []struct {
-		store.Loan
-		Title, Barcode, Name string
-		OwnTerms             json.RawMessage
-	}
 	codes := make([]string, 0, len(p.is))
 	for code := range p.is {
 		codes = append(codes, code)
 	}
-	err := a.Raw(`SELECT l.*, t.name AS title, i.barcode, i.own_terms, coalesce(nullif(p.preferred_name, ''), p.legal_name) AS name
-		FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id JOIN patrons p ON p.id = l.patron_id
-		WHERE l.returned_at IS NULL AND l.branch_code IN ? AND (l.due_date >= ?::date OR l.due_at > ?) ORDER BY coalesce(l.due_at, l.due_date), l.id`, codes, a.Today().String(), a.Now).Scan(&rows).Error
+	rows, err := a.Tx.DueLoans(codes, a.Today().UTC(), a.Now)
 	if err != nil {
 		return err
 	}
 	for _, r := range rows {
-		due := loan.Due{Hours: r.DueAt != nil}
-		if due.Hours {
-			due.At = *r.DueAt
-		} else {
-			due.Date = *act.DateOf(r.DueDate)
-		}
+		due := r.Due()
 		was, is := p.was[r.BranchCode], p.is[r.BranchCode]
 		if due.StillOpen(was, a.Now) == due.StillOpen(is, a.Now) {
 			continue // only what this change closes moves
@@ -229,20 +193,17 @@ func (p *plan) loans(a *act.Act) error {
 		if err != nil {
 			return err
 		}
-		var own []rulebook.Setting
-		if len(r.OwnTerms) > 0 {
-			if own, err = book.ParseSettings(r.OwnTerms); err != nil {
-				return err
-			}
+		own, err := desk.OwnTerms(book.Rulebook, &store.Item{OwnTerms: r.OwnTerms})
+		if err != nil {
+			return err
 		}
-		var at rulebook.Situation
-		copy(at[:], r.Situation)
-		terms := book.Decide(at, own)
+		terms := book.Decide(r.At(), own)
+		name := (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name()
 		to := loan.Moved(is, terms.Loan(), due, a.Now)
 		if to == due {
 			continue
 		}
-		p.touched.Loans = append(p.touched.Loans, MovedLoan{Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Patron: r.Name, Branch: is.Name,
+		p.touched.Loans = append(p.touched.Loans, MovedLoan{Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Patron: name, Branch: is.Name,
 			Before: due.Say(is), After: to.Say(is), before: due, after: to})
 	}
 	return nil
@@ -251,17 +212,17 @@ func (p *plan) loans(a *act.Act) error {
 // holds finds the holds on the shelf that wait for so many open days, and now need longer for them.
 func (p *plan) holds(a *act.Act) error {
 	for code, is := range p.is {
-		var rows []store.Hold
-		if err := a.Joins("Title").Joins("Patron").Where("pickup = ? AND state = 'ready'", code).Order("shelf_until, holds.id").Find(&rows).Error; err != nil {
+		rows, err := a.Tx.ReadyHolds(code)
+		if err != nil {
 			return err
 		}
 		for _, h := range rows {
-			until := *act.DateOf(h.ShelfUntil)
+			until := *store.DateOf(h.ShelfUntil)
 			to := queue.Waits(p.was[code], is, is.Date(*h.ReadyAt), until, a.Now)
 			if to == until {
 				continue
 			}
-			p.touched.Holds = append(p.touched.Holds, MovedHold{Hold: h.ID, Title: h.Title.Name, Patron: h.Patron.Name(), Branch: is.Name, Before: until.Say(), After: to.Say(), before: until, after: to})
+			p.touched.Holds = append(p.touched.Holds, MovedHold{Hold: h.ID, Title: h.TitleName, Patron: h.Name(), Branch: is.Name, Before: until.Say(), After: to.Say(), before: until, after: to})
 		}
 	}
 	return nil
@@ -302,29 +263,30 @@ type Sweep struct {
 
 // Sweeps lists the latest changes to calendars.
 func Sweeps(a *act.Act) ([]Sweep, error) {
+	rows, err := a.Tx.Sweeps(30)
 	out := []Sweep{}
-	err := a.Raw(`SELECT s.id, s.at, t.name AS who, s.text, s.undone_at AS undone, count(l.loan_id) AS loans, count(l.hold_id) AS holds
-		FROM sweeps s JOIN staff t ON t.id = s.staff_id LEFT JOIN sweep_lines l ON l.sweep_id = s.id GROUP BY s.id, t.name ORDER BY s.id DESC LIMIT 30`).Scan(&out).Error
+	for _, s := range rows {
+		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt})
+	}
 	return out, err
 }
 
 // Undo takes a change back: calendars as they were, due dates and hold shelves too, where nothing has happened to
 // them since. A calendar that was changed again since must be undone first.
 func Undo(a *act.Act, id int64) ([]Sweep, error) {
-	var s struct {
-		ID                int64
-		Text              string
-		Branches, Changed json.RawMessage
-		UndoneAt          *time.Time
+	// The network before the sweep, as in making one.
+	if _, err := a.Tx.LockNetwork(); err != nil {
+		return nil, err
 	}
-	if err := a.Raw("SELECT id, text, branches, changed, undone_at FROM sweeps WHERE id = ? FOR UPDATE", id).Scan(&s).Error; err != nil {
+	s, err := a.Tx.SweepLocked(id)
+	if err != nil {
 		return nil, err
 	}
 	switch {
-	case s.ID == 0:
-		return nil, act.Problemf(act.Missing, "There is no such change.")
+	case s == nil:
+		return nil, problem.NoSuch("change")
 	case s.UndoneAt != nil:
-		return nil, act.Problemf(act.Refused, "This change has been undone already.")
+		return nil, problem.Newf(problem.Refused, "This change has been undone already.")
 	}
 	var before, after map[string]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {
@@ -334,8 +296,8 @@ func Undo(a *act.Act, id int64) ([]Sweep, error) {
 		return nil, err
 	}
 	for code, p := range before {
-		row := store.Branch{}
-		if err := a.Raw("SELECT * FROM branches WHERE code = ? FOR UPDATE", code).Scan(&row).Error; err != nil {
+		row, err := a.Tx.BranchRowLocked(code)
+		if err != nil {
 			return nil, err
 		}
 		now, err := read(&row)
@@ -343,22 +305,18 @@ func Undo(a *act.Act, id int64) ([]Sweep, error) {
 			return nil, err
 		}
 		then := after[code]
-		if string(act.JSON(&now)) != string(act.JSON(&then)) {
-			return nil, act.Problemf(act.Refused, "The calendar of %s has been changed again since. Undo that first.", a.Network.BranchName(code))
+		if string(store.JSON(&now)) != string(store.JSON(&then)) {
+			return nil, problem.Newf(problem.Refused, "The calendar of %s has been changed again since. Undo that first.", a.Network.BranchName(code))
 		}
 		p.write(&row)
-		if err := a.Model(&row).Select("Hours", "Closures", "Openings", "Recurring").Updates(&row).Error; err != nil {
+		if err := a.Tx.KeepCalendar(&row); err != nil {
 			return nil, err
 		}
 	}
 	if err := follow(a, id, false); err != nil {
 		return nil, err
 	}
-	if err := a.Exec("UPDATE sweeps SET undone_at = ?, undone_by = ? WHERE id = ?", a.Now, a.Who.ID, id).Error; err != nil {
-		return nil, err
-	}
-	if err := a.Tell(act.Happened{Kind: "calendar_undone", Text: "Undone: " + s.Text}); err != nil {
-		return nil, err
-	}
+	a.Tx.SweepUndone(id, a.Who.ID, a.Now)
+	a.Tell(event.Event{Kind: event.CalendarUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
 	return Sweeps(a)
 }

@@ -89,7 +89,7 @@ func TestOwingExactlyTheLimitDoesNotStop(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
 	charge := func(cents int) {
-		require.NoError(t, h.DB.Exec("INSERT INTO ledger (patron_id, kind, amount, reason, at) SELECT id, 'charge', ?, 'Test', now() FROM patrons WHERE card = ?", cents, card).Error)
+		require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, reason, at) SELECT id, 'charge', ?, 'Test', now() FROM patrons WHERE card = ?", cents, card).Error)
 	}
 	charge(500)
 	lend(t, h, jory, card, testkit.Text(t, h, testkit.FreeItem, "SLM", "book"))
@@ -108,7 +108,7 @@ func TestManyStationsOneLoan(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	var patrons []int64
-	require.NoError(t, h.DB.Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' LIMIT 8").Scan(&patrons).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' LIMIT 8").Scan(&patrons).Error)
 	kinds := make([]string, len(patrons))
 	var all sync.WaitGroup
 	for k, p := range patrons {

@@ -56,11 +56,11 @@ func TestStationsAtOnceAreLinearizable(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	var items []string
-	require.NoError(t, h.DB.Raw(`SELECT i.barcode FROM items i WHERE i.at_branch = 'SLM' AND i.branch_code = 'SLM' AND i.material = 'book' AND i.standing = 'in_use' AND i.note = ''
+	require.NoError(t, testkit.SQL(h).Raw(`SELECT i.barcode FROM items i WHERE i.at_branch = 'SLM' AND i.branch_code = 'SLM' AND i.material = 'book' AND i.standing = 'in_use' AND i.note = ''
 		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM transits m WHERE m.item_id = i.id AND m.ended_at IS NULL)
 		AND NOT EXISTS (SELECT 1 FROM holds x WHERE x.title_id = i.title_id AND x.closed_at IS NULL) ORDER BY i.id LIMIT 3`).Scan(&items).Error)
 	var patrons []int64
-	require.NoError(t, h.DB.Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' ORDER BY id LIMIT 4").Scan(&patrons).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' ORDER BY id LIMIT 4").Scan(&patrons).Error)
 	run := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.OpenRun(a, "patron") })
 	const rounds = 12
 	histories := make([][]porcupine.Operation, len(patrons))

@@ -18,7 +18,7 @@ func TestLostAndFound(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	lent := lend(t, h, jory, card, item)
-	require.NoError(t, h.DB.Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
 	patron := lent.Card.ID
 	balance := func() string { return testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron) }
 	night := func(days int) {
@@ -31,7 +31,7 @@ func TestLostAndFound(t *testing.T) {
 	assert.Equal(t, "2400", balance(), "price and processing")
 	assert.Equal(t, "lost", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
 	// As it happens 64 days later by the calendar, the clock of this test has not moved: lost today.
-	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
 	renewed := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) })
 	assert.Contains(t, renewed.Text, "counts as lost")
 	testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) {
@@ -60,9 +60,9 @@ func TestLostAndFoundTooLate(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	lent := lend(t, h, jory, card, item)
-	require.NoError(t, h.DB.Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).Error)
 	testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, desk.Lose(a, a.Today()) })
-	require.NoError(t, h.DB.Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
 	before := testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Card.ID)
 	line := bring(t, h, jory, "bin", item).Lines[0]
 	assert.Empty(t, line.Fine)

@@ -42,9 +42,9 @@ func TestNoteAtReturn(t *testing.T) {
 	} {
 		t.Run(c.answer, func(t *testing.T) {
 			item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
-			require.NoError(t, h.DB.Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error)
+			require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error)
 			state := func() (standing, note string) {
-				row := h.DB.Raw("SELECT standing, note FROM items WHERE barcode = ?", item).Row()
+				row := testkit.SQL(h).Raw("SELECT standing, note FROM items WHERE barcode = ?", item).Row()
 				require.NoError(t, row.Scan(&standing, &note))
 				return standing, note
 			}
@@ -72,7 +72,7 @@ func TestNoteAtReturn(t *testing.T) {
 			testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, line.ID) })
 			standing, note = state()
 			assert.Equal(t, []string{"in_use", "Map is loose."}, []string{standing, note})
-			require.NoError(t, h.DB.Exec("UPDATE items SET at_branch = 'HVH' WHERE barcode = ?", item).Error) // the next case takes another
+			require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET at_branch = 'HVH' WHERE barcode = ?", item).Error) // the next case takes another
 		})
 	}
 }
@@ -89,7 +89,7 @@ func TestRepairPassesTheHoldOn(t *testing.T) {
 	placed := testkit.Do(t, h, bea, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: "HVH"})
 	})
-	require.NoError(t, h.DB.Exec("UPDATE items SET note = 'Spine broken.' WHERE barcode = ?", item).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET note = 'Spine broken.' WHERE barcode = ?", item).Error)
 	line := bring(t, h, bea, "bin", item).Lines[0]
 	state := func() string { return testkit.Text(t, h, "SELECT state FROM holds WHERE id = ?", placed.ID) }
 	require.Equal(t, "ready", state())

@@ -1,112 +1,65 @@
 package desk
 
 import (
-	"fmt"
-
+	"nevrin/app/accounts"
 	"nevrin/app/act"
-	"nevrin/core/lateness"
-	"nevrin/core/loan"
-	"nevrin/core/rulebook"
+	"nevrin/app/event"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/circulation"
+	"nevrin/core/money"
 	"nevrin/core/why"
 	"nevrin/store"
 )
 
 // Renewed is what became of one renewal.
 type Renewed struct {
-	OK   bool       `json:"ok"`
-	Text string     `json:"text"`
-	Card *Card      `json:"card"`
-	Why  *why.Trace `json:"why,omitempty"`
+	OK     bool         `json:"ok"`
+	Text   string       `json:"text"`
+	Patron int64        `json:"patron"`
+	Line   *people.Line `json:"line,omitempty" doc:"The loan as it is due now"`
+	Fine   string       `json:"fine" doc:"Lateness so far, charged now; empty: none"`
+	Stale  bool         `json:"stale" doc:"More of the card has changed than the loan: look at it again"`
+	Why    *why.Trace   `json:"why,omitempty"`
 }
 
 // Renew renews one loan by the edition of today, settling what is late until now.
-func Renew(a *act.Act, loanID int64) (*Renewed, error) {
-	var key store.Loan
-	if err := a.Select("patron_id, item_id").Take(&key, loanID).Error; err != nil {
-		return nil, act.NotFound(err, "loan")
+func Renew(a *act.Act, id int64) (*Renewed, error) {
+	f, l, err := a.Tx.LoanFacts(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case l == nil:
+		return nil, problem.NoSuch("loan")
+	case f.Loan == nil || f.Loan.ID != id:
+		return nil, ended()
 	}
-	if key.PatronID == nil {
-		return nil, act.Problemf(act.Refused, "This loan has ended.")
-	}
-	p, err := store.PatronLocked(a.DB, *key.PatronID)
+	lent, err := LentOf(a, f.Loan, f.Item)
 	if err != nil {
 		return nil, err
 	}
-	f, err := store.FactsByID(a.DB, key.ItemID)
-	if err != nil {
+	p := f.Loan.Patron
+	decided := circulation.Renew(circulation.Renewing{
+		Lent: lent, Rules: a.Book.Rulebook, Renewals: f.Loan.Renewals, Borrower: people.Borrower(a, p), Awaited: f.Awaited, Now: a.Now,
+	})
+	r := &Renewed{Patron: p.ID, Text: decided.Refused, Why: decided.Why}
+	if decided.Refused != "" {
+		return r, nil
+	}
+	charge := store.Entry{PatronID: p.ID, Amount: int64(decided.Fine), LoanID: &f.Loan.ID, About: store.AboutLate, Why: store.JSON(&decided.LateWhy)}
+	if err := accounts.Put(a, &charge, f.Item.ID); err != nil {
 		return nil, err
 	}
-	if f.Loan == nil || f.Loan.ID != loanID {
-		return nil, act.Problemf(act.Refused, "This loan has ended.")
-	}
-	own, err := ownTerms(a, f.Item)
-	if err != nil {
-		return nil, err
-	}
-	at := loanSituation(f.Loan)
-	terms := a.Book.Decide(at, own)
-	r := &Renewed{}
-	if r.Text, r.Why, err = refuseRenewal(a, p, f, &terms, at, own); err != nil {
-		return nil, err
-	}
-	if r.Text == "" {
-		if err := renewNow(a, p, f, &terms, at, own, r); err != nil {
-			return nil, err
-		}
-	}
-	r.Card, err = Open(a, p.ID)
-	return r, err
-}
-
-func refuseRenewal(a *act.Act, p *store.Patron, f *store.Facts, terms *rulebook.Terms, at rulebook.Situation, own []rulebook.Setting) (string, *why.Trace, error) {
-	if allowed := terms.Value(rulebook.Renewals).Number(); f.Loan.Renewals >= allowed {
-		trace := a.Book.Why(at, own, rulebook.Renewals)
-		return fmt.Sprintf("Not renewed: renewals so far %d, allowed %d.", f.Loan.Renewals, allowed), &trace, nil
-	}
-	if f.Loan.LostAt != nil {
-		return "Not renewed: it counts as lost. Take it back first, if it is here.", nil, nil
-	}
-	if list := stopsOf(a, p, 0); len(list) > 0 {
-		return "Not renewed: " + list[0].Text, nil, nil
-	}
-	var waiting int64
-	err := a.Table("holds").Where("title_id = ? AND state = 'waiting'", f.Item.TitleID).Count(&waiting).Error
-	if waiting > 0 {
-		return "Not renewed: somebody waits for it.", nil, err
-	}
-	return "", nil, err
-}
-
-func renewNow(a *act.Act, p *store.Patron, f *store.Facts, terms *rulebook.Terms, at rulebook.Situation, own []rulebook.Setting, r *Renewed) error {
-	branch, err := a.Network.Branch(f.Loan.BranchCode)
-	if err != nil {
-		return err
-	}
-	// What is late so far is settled under the terms it was lent by.
-	lentUnder, err := a.Edition(f.Loan.EditionID)
-	if err != nil {
-		return err
-	}
-	before := dueOf(f.Loan.DueDate, f.Loan.DueAt)
-	old := lentUnder.Decide(at, own)
-	late, lateWhy := lateness.AtRenewal(branch, old.Lateness(), price(f.Item), before, a.Now)
-	due, sum := loan.Renew(branch, terms.Loan(), before, a.Now)
-	trace := a.Book.WhyDue(at, own, sum)
-	if late.Late > 0 {
-		trace = trace.Under(why.Sum, lateWhy)
-	}
-	if late.Fine > 0 {
-		line := &store.ReturnLine{PatronID: &p.ID, LoanID: &f.Loan.ID, Fine: int64(late.Fine)}
-		if err := charge(a, line, f, lateWhy); err != nil {
-			return err
-		}
-	}
-	setDue(f.Loan, due)
+	f.Loan.SetDue(decided.Due)
 	f.Loan.Renewals++
 	f.Loan.RenewedAt, f.Loan.EditionID = &a.Now, a.Book.ID
-	if err := a.Model(f.Loan).Select("DueDate", "DueAt", "Renewals", "RenewedAt", "EditionID").Updates(f.Loan).Error; err != nil {
-		return err
-	}
-	r.OK, r.Text, r.Why = true, "Renewed, due "+due.Say(branch), &trace
-	return a.Tell(act.Happened{Kind: "renewed", Patron: p.ID, Item: f.Item.ID, Loan: f.Loan.ID, Text: r.Text, Why: &trace})
+	a.Tx.RenewLoan(f.Loan)
+	a.Tell(event.Event{Kind: event.Renewed, Patron: p.ID, Item: f.Item.ID, Loan: f.Loan.ID, Why: decided.Why, Detail: event.Due(decided.Due)})
+	line := people.ShowLoan(a, &store.LoanShown{
+		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
+		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
+	})
+	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Say(lent.Branch), &line
+	r.Fine, r.Stale = price(a, money.Amount(decided.Fine)), decided.Fine > 0
+	return r, nil
 }

@@ -26,7 +26,7 @@ func TestGuardiansNo(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	film := testkit.Text(t, h, testkit.FreeItem, "SLM", "film")
-	require.NoError(t, h.DB.Exec(`UPDATE items SET own_terms = '{"consent_needed": true}' WHERE barcode = ?`, film).Error)
+	require.NoError(t, testkit.SQL(h).Exec(`UPDATE items SET own_terms = '{"consent_needed": true}' WHERE barcode = ?`, film).Error)
 	kitto := testkit.Text(t, h, "SELECT card FROM patrons WHERE legal_name LIKE 'Kitto %' AND household_id = 1")
 	merryn := testkit.Text(t, h, "SELECT card FROM patrons WHERE legal_name LIKE 'Merryn %' AND household_id = 1")
 	refused := scanFor(t, h, jory, kitto, film)
@@ -54,7 +54,7 @@ func TestGoingPastOnlyWhatWasSeen(t *testing.T) {
 	film := testkit.Text(t, h, testkit.FreeItem, "HVH", "film")
 	asked := scanFor(t, h, maren, card, film)
 	assert.Equal(t, []string{"alike_at_once"}, asked.Stops)
-	require.NoError(t, h.DB.Exec("INSERT INTO ledger (patron_id, kind, amount, reason, at) SELECT id, 'charge', 900, 'Test', now() FROM patrons WHERE card = ?", card).Error)
+	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, reason, at) SELECT id, 'charge', 900, 'Test', now() FROM patrons WHERE card = ?", card).Error)
 	again := scanFor(t, h, maren, card, film, asked.Stops...)
 	assert.Equal(t, "ask", again.Kind, "a stop that came up meanwhile is asked about")
 	assert.Equal(t, []string{"owed"}, again.Stops)
@@ -132,7 +132,7 @@ func TestUndoneLoanLeavesTheHold(t *testing.T) {
 		if state == "waiting" {
 			query = `SELECT h.id AS hold, i.barcode AS item, p.card FROM holds h JOIN items i ON i.id = h.item_id JOIN patrons p ON p.id = h.patron_id WHERE h.state = 'fetching' AND i.at_branch = 'HVH' AND p.standing = 'active' AND p.balance = 0 AND p.card_until > '2027-01-01' AND i.note = '' ORDER BY h.id LIMIT 1`
 		}
-		require.NoError(t, h.DB.Raw(query).Scan(&hold).Error)
+		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&hold).Error)
 		lent := lend(t, h, bea, hold.Card, hold.Item)
 		assert.True(t, lent.Filled)
 		testkit.Do(t, h, bea, func(a *act.Act) (*desk.Card, error) { return desk.Undo(a, lent.Line.LoanID) })

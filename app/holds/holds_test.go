@@ -98,7 +98,7 @@ func TestMissed(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	hold := number(t, testkit.Text(t, h, "SELECT id::text FROM holds WHERE state = 'fetching' ORDER BY id LIMIT 1"))
 	item := number(t, testkit.Text(t, h, "SELECT item_id::text FROM holds WHERE id = ?", hold))
-	require.NoError(t, h.DB.Exec("INSERT INTO misses (hold_id, item_id, at) SELECT max(id), ?, now() FROM holds", item).Error)
+	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO misses (hold_id, item_id, at) SELECT max(id), ?, now() FROM holds", item).Error)
 	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return 0, holds.Missed(a, hold) })
 	assert.Equal(t, "missing", testkit.Text(t, h, "SELECT standing FROM items WHERE id = ?", item))
 	assert.NotEqual(t, strconv.FormatInt(item, 10), testkit.Text(t, h, "SELECT coalesce(item_id, 0)::text FROM holds WHERE id = ?", hold))

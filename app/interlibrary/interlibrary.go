@@ -13,10 +13,14 @@ import (
 	"sync"
 	"time"
 
+	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/desk"
+	"nevrin/app/event"
 	"nevrin/app/moving"
 	"nevrin/app/partners"
+	"nevrin/app/people"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 	"nevrin/core/ident"
@@ -69,8 +73,7 @@ func Search(ctx context.Context, list []store.Partner, words string) []Found {
 
 // Partners lists all partners.
 func Partners(a *act.Act) ([]store.Partner, error) {
-	var list []store.Partner
-	return list, a.Order("name").Find(&list).Error
+	return a.Tx.Partners()
 }
 
 // Order is a request of ours to be made.
@@ -91,7 +94,11 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if _, err := a.Network.Branch(o.Pickup); err != nil {
 		return nil, err
 	}
-	p, err := desk.PatronInUse(a, o.Patron)
+	locked, err := a.Tx.PatronLocked(o.Patron)
+	if err != nil {
+		return nil, err
+	}
+	p, err := people.InUse(locked)
 	if err != nil {
 		return nil, err
 	}
@@ -99,30 +106,31 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if err := mayAsk(a, p, &terms); err != nil {
 		return nil, err
 	}
-	var partner store.Partner
-	if err := a.Take(&partner, o.Partner).Error; err != nil {
-		return nil, act.NotFound(err, "partner")
-	}
-	var n int64
-	if err := a.Raw("SELECT nextval('request_numbers')").Scan(&n).Error; err != nil {
+	partner, err := a.Tx.PartnerByID(o.Partner)
+	if err != nil {
 		return nil, err
 	}
-	r := store.Request{Number: fmt.Sprintf("%s-%06d", partners.OurSymbol, n), Role: string(exchange.Requesting), PartnerID: partner.ID, Partner: &partner, Stage: string(exchange.Asked),
+	if partner == nil {
+		return nil, problem.NoSuch("partner")
+	}
+	n, err := a.Tx.NextRequest()
+	if err != nil {
+		return nil, err
+	}
+	r := store.Request{Number: fmt.Sprintf("%s-%06d", partners.OurSymbol, n), Role: string(exchange.Requesting), PartnerID: partner.ID, Partner: partner, Stage: string(exchange.Asked),
 		Title: o.Title, Author: o.Author, ISBN: o.ISBN, Record: o.Record, Note: o.Note, PatronID: &p.ID, Pickup: &o.Pickup, BegunAt: a.Now, MovedAt: a.Now}
 	if o.NeededBy != nil {
-		r.NeededBy = act.Column(*o.NeededBy)
+		r.NeededBy = store.Column(*o.NeededBy)
 	}
-	if err := a.Create(&r).Error; err != nil {
+	if err := a.Tx.AddRequest(&r); err != nil {
 		return nil, err
 	}
 	if err := partners.Ask(a, &r); err != nil {
 		return nil, err
 	}
-	if err := a.Tell(act.Happened{Kind: "asked_outside", Patron: p.ID, Text: "Asked " + partner.Name + " for " + o.Title + ", number " + r.Number}); err != nil {
-		return nil, err
-	}
-	charge := &store.Entry{PatronID: p.ID, Amount: int64(terms.Value(rulebook.InterlibraryCharge).Amount()), Reason: "Asked outside: " + o.Title}
-	if err := desk.PutCharge(a, charge, 0); err != nil {
+	a.Tell(event.Event{Kind: event.AskedOutside, Patron: p.ID, Request: r.ID})
+	charge := &store.Entry{PatronID: p.ID, Amount: int64(terms.Value(rulebook.InterlibraryCharge).Amount()), About: store.AboutOutside}
+	if err := accounts.Put(a, charge, 0); err != nil {
 		return nil, err
 	}
 	return one(a, r.ID)
@@ -131,36 +139,28 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 // mayAsk tells, as a problem, that rules do not let this patron ask outside, or not for more.
 func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 	if !terms.Value(rulebook.InterlibraryAllowed).YesNo() {
-		return act.Problemf(act.Refused, "Nothing is asked for outside for the patron class %s.", a.Network.ClassName("patron", p.Class))
+		return problem.Newf(problem.Refused, "Nothing is asked for outside for the patron class %s.", a.Network.ClassName("patron", p.Class))
 	}
-	limit := terms.Value(rulebook.InterlibraryAtOnce)
-	if limit.Null() {
-		return nil
-	}
-	var open int64
-	err := a.Table("requests").Where("patron_id = ? AND stage NOT IN ('back', 'done', 'refused', 'withdrawn')", p.ID).Count(&open).Error
-	if err == nil && open >= int64(limit.Number()) {
-		return act.Problemf(act.Refused, "%s has %s running; %d are allowed at once.", p.Name(), calendar.Count(int(open), "request"), limit.Number())
+	limit := terms.Limit(rulebook.InterlibraryAtOnce)
+	open, err := a.Tx.RunningRequests(p.ID)
+	if err == nil && queue.TooMany(open, limit) {
+		return problem.Newf(problem.Refused, "%s has %s running; %d are allowed at once.", p.Name(), calendar.Count(open, "request"), *limit)
 	}
 	return err
 }
 
-// locked loads a request of a role for a change.
-func locked(a *act.Act, id int64, role exchange.Role) (*store.Request, error) {
-	var r store.Request
-	if err := a.Raw("SELECT * FROM requests WHERE id = ? FOR UPDATE", id).Scan(&r).Error; err != nil {
-		return nil, err
+// locked loads a request of a role for a change that may touch its thing, or another item.
+func locked(a *act.Act, id int64, role exchange.Role, item int64) (*store.Request, error) {
+	r, err := a.Tx.RequestForChange(id, item)
+	if err == nil && (r == nil || r.Role != string(role)) {
+		err = problem.NoSuch("request")
 	}
-	if r.ID == 0 || r.Role != string(role) {
-		return nil, act.Problemf(act.Missing, "There is no such request.")
-	}
-	r.Partner = &store.Partner{}
-	return &r, a.Take(r.Partner, r.PartnerID).Error
+	return r, err
 }
 
 // Withdraw takes a request of ours back. Until the partner has answered that, it is still running.
 func Withdraw(a *act.Act, id int64) (*Request, error) {
-	r, err := locked(a, id, exchange.Requesting)
+	r, err := locked(a, id, exchange.Requesting, 0)
 	if err != nil {
 		return nil, err
 	}
@@ -168,33 +168,35 @@ func Withdraw(a *act.Act, id int64) (*Request, error) {
 	if err := partners.Act(a, r, exchange.Cancel); err != nil {
 		return nil, err
 	}
+	a.Tell(event.Event{Kind: event.RequestWithdrawn, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
 
 // Seen says that a partner's no has been dealt with: asked elsewhere, or left.
 func Seen(a *act.Act, id int64) (*Request, error) {
-	r, err := locked(a, id, exchange.Requesting)
+	r, err := locked(a, id, exchange.Requesting, 0)
 	if err != nil {
 		return nil, err
 	}
 	if r.Stage != string(exchange.Refused) {
-		return nil, act.Problemf(act.Refused, "The partner has not said no.")
+		return nil, problem.Newf(problem.Refused, "The partner has not said no.")
 	}
-	if err := a.Model(r).Update("seen", true).Error; err != nil {
+	if err := a.Tx.SeeRequest(r); err != nil {
 		return nil, err
 	}
+	a.Tell(event.Event{Kind: event.RequestSeen, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
 
 // Arrived takes in what a partner sent: it gets a label, waits for its patron under the lender's due
 // date, and goes to the pickup branch.
 func Arrived(a *act.Act, id int64) (*Taken, error) {
-	r, err := locked(a, id, exchange.Requesting)
+	r, err := locked(a, id, exchange.Requesting, 0)
 	if err != nil {
 		return nil, err
 	}
 	if r.Stage != string(exchange.Shipped) {
-		return nil, act.Problemf(act.Refused, "This request is %s; only what the partner has sent can be received.", r.Stage)
+		return nil, problem.Newf(problem.Refused, "This request is %s; only what the partner has sent can be received.", r.Stage)
 	}
 	item, err := lodge(a, r)
 	if err != nil {
@@ -204,68 +206,65 @@ func Arrived(a *act.Act, id int64) (*Taken, error) {
 	if err := partners.Act(a, r, exchange.Received); err != nil {
 		return nil, err
 	}
-	h := &store.Hold{TitleID: item.TitleID, PatronID: *r.PatronID, Pickup: *r.Pickup, OnlyItem: &item.ID, PlacedAt: a.Now, Place: 1, State: "fetching", ItemID: &item.ID}
-	if err := a.Create(h).Error; err != nil {
+	h := &store.Hold{TitleID: item.TitleID, PatronID: *r.PatronID, Pickup: *r.Pickup, OnlyItem: &item.ID, PlacedAt: a.Now, State: queue.Fetching, ItemID: &item.ID}
+	if err := a.Tx.AddHold(h); err != nil {
 		return nil, err
 	}
-	f, err := store.FactsByID(a.DB, item.ID)
+	f, err := a.Tx.ItemFactsByID(item.ID)
 	if err != nil {
 		return nil, err
 	}
-	if err := a.Tell(act.Happened{Kind: "arrived_outside", Patron: *r.PatronID, Item: item.ID, Text: "Arrived from " + r.Partner.Name + " for " + r.Number}); err != nil {
+	a.Tell(event.Event{Kind: event.ArrivedOutside, Patron: *r.PatronID, Item: item.ID, Request: r.ID})
+	placed, err := moving.Place(a, f)
+	if err != nil {
 		return nil, err
 	}
-	sign, trace, err := moving.Place(a, f)
-	return &Taken{Sign: sign, Title: r.Title, Code: item.Barcode, Why: &trace}, err
+	return &Taken{Sign: placed.Sign, Title: r.Title, Code: item.Barcode, Why: &placed.Why}, nil
 }
 
 // lodge makes the item for a partner's thing. Its own terms hold it to the lender's due date.
 func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 	t := store.Title{Name: r.Title, Author: r.Author, ISBN: r.ISBN}
-	if err := a.Create(&t).Error; err != nil {
+	if err := a.Tx.AddTitle(&t); err != nil {
 		return nil, err
 	}
-	own, err := json.Marshal(exchange.OwnTerms(act.DateOf(r.Due)))
+	own, err := json.Marshal(exchange.OwnTerms(store.DateOf(r.Due)))
 	if err != nil {
 		return nil, err
 	}
-	var next int64
-	if err := a.Raw("SELECT nextval(pg_get_serial_sequence('items', 'id'))").Scan(&next).Error; err != nil {
+	next, err := a.Tx.NextLodged()
+	if err != nil {
 		return nil, err
 	}
 	item := store.Item{Barcode: ident.Number(ident.Item, a.Network.Digits, 90_000_000+int(next)), TitleID: t.ID, BranchCode: a.Who.Branch, AtBranch: a.Who.Branch,
 		Collection: "interlibrary", Material: "interlibrary", OwnTerms: own, Standing: "in_use", AddedOn: a.Today().UTC()}
-	return &item, a.Create(&item).Error
+	return &item, a.Tx.AddItem(&item)
 }
 
 // SendHome says that the thing has been packed and handed over.
 func SendHome(a *act.Act, id int64) (*Request, error) {
-	r, err := locked(a, id, exchange.Requesting)
+	r, err := locked(a, id, exchange.Requesting, 0)
 	if err != nil {
 		return nil, err
 	}
 	if r.ItemID == nil {
-		return nil, act.Problemf(act.Refused, "Nothing of this request is here.")
+		return nil, problem.Newf(problem.Refused, "Nothing of this request is here.")
 	}
-	f, err := store.FactsByID(a.DB, *r.ItemID)
+	f, err := a.Tx.ItemFactsByID(*r.ItemID)
 	if err != nil {
 		return nil, err
 	}
 	switch {
 	case f.Loan != nil:
-		return nil, act.Problemf(act.Refused, "It is still on loan to the patron. Take it back first.")
+		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Take it back first.")
 	case f.Transit != nil || f.Hold != nil:
-		return nil, act.Problemf(act.Refused, "It still waits for the patron or is under way. Receive it, or cancel the hold, first.")
+		return nil, problem.Newf(problem.Refused, "It still waits for the patron or is under way. Receive it, or cancel the hold, first.")
 	}
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
 	}
-	if err := a.Model(f.Item).Update("standing", "withdrawn").Error; err != nil {
-		return nil, err
-	}
-	if err := a.Tell(act.Happened{Kind: "sent_home", Item: f.Item.ID, Patron: *r.PatronID, Text: "Sent home to " + r.Partner.Name}); err != nil {
-		return nil, err
-	}
+	a.Tx.Stand(f.Item.ID, store.Withdrawn)
+	a.Tell(event.Event{Kind: event.SentHome, Item: f.Item.ID, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
 
@@ -279,28 +278,31 @@ type Answer struct {
 
 // Reply answers a partner's request: yes with a copy, or no with a reason.
 func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
-	r, err := locked(a, id, exchange.Supplying)
+	r, err := locked(a, id, exchange.Supplying, answer.Item)
 	if err != nil {
 		return nil, err
 	}
 	if r.Stage != string(exchange.Asked) {
-		return nil, act.Problemf(act.Refused, "This request has been answered already.")
+		return nil, problem.Newf(problem.Refused, "This request has been answered already.")
 	}
 	if !answer.Yes {
 		if answer.Reason == "" {
-			return nil, act.Problemf(act.Invalid, "A no needs a reason. Choose one.")
+			return nil, problem.Newf(problem.Invalid, "A no needs a reason. Choose one.")
 		}
 		if err := partners.Report(a, r, exchange.Unfilled, answer.Reason, answer.Note); err != nil {
 			return nil, err
 		}
 		return one(a, id)
 	}
-	f, err := store.FactsByID(a.DB, answer.Item)
+	f, err := a.Tx.ItemFactsByID(answer.Item)
 	if err != nil {
-		return nil, act.NotFound(err, "item")
+		return nil, err
 	}
-	if f.Loan != nil || f.Transit != nil || f.Hold != nil || f.Item.Standing != "in_use" {
-		return nil, act.Problemf(act.Refused, "This copy is not on the shelf. Choose another, or answer no.")
+	if f == nil {
+		return nil, problem.NoSuch("item")
+	}
+	if f.Elsewhere() {
+		return nil, problem.Newf(problem.Refused, "This copy is not on the shelf. Choose another, or answer no.")
 	}
 	r.ItemID = &f.Item.ID
 	if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
@@ -311,26 +313,26 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 
 // Ship lends the copy to the partner in our own records and tells them, with the same due date.
 func Ship(a *act.Act, id int64) (*Request, error) {
-	r, err := locked(a, id, exchange.Supplying)
+	r, err := locked(a, id, exchange.Supplying, 0)
 	if err != nil {
 		return nil, err
 	}
 	if r.Stage != string(exchange.Promised) || r.ItemID == nil {
-		return nil, act.Problemf(act.Refused, "Say yes with a copy first, then send it.")
+		return nil, problem.Newf(problem.Refused, "Say yes with a copy first, then send it.")
 	}
-	var item store.Item
-	if err := a.Take(&item, *r.ItemID).Error; err != nil {
-		return nil, err
-	}
-	lent, err := desk.Take(a, desk.Scan{Text: item.Barcode, Patron: r.Partner.PatronID})
+	item, err := a.Tx.ItemWithTitle(*r.ItemID)
 	if err != nil {
 		return nil, err
 	}
-	if lent.Kind != "lent" {
-		return nil, act.Problemf(act.Refused, "It cannot be lent to them: %s", lent.Text)
+	lent, err := desk.Lend(a, desk.Lending{Item: item.Barcode, Patron: r.Partner.PatronID})
+	if err != nil {
+		return nil, err
 	}
-	var l store.Loan
-	if err := a.Take(&l, lent.Line.LoanID).Error; err != nil {
+	if lent.Line == nil {
+		return nil, problem.Newf(problem.Refused, "It cannot be lent to them: %s", lent.Text)
+	}
+	l, err := a.Tx.OldLoan(lent.Line.LoanID)
+	if err != nil {
 		return nil, err
 	}
 	r.LoanID, r.Due = &l.ID, l.DueDate
@@ -363,14 +365,14 @@ const outside = ""
 
 // Copies are our copies with the title or ISBN of a partner's request, with what the rules say.
 func Copies(a *act.Act, id int64) ([]Copy, error) {
-	var r store.Request
-	if err := a.Take(&r, id).Error; err != nil {
-		return nil, act.NotFound(err, "request")
+	r, err := a.Tx.RequestRow(id)
+	if err != nil {
+		return nil, err
 	}
-	var items []store.Item
-	err := a.Raw(`SELECT i.* FROM items i JOIN titles t ON t.id = i.title_id WHERE (lower(t.name) = lower(?) OR (t.isbn <> '' AND t.isbn = ?)) AND i.standing = 'in_use'
-		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM transits m WHERE m.item_id = i.id AND m.ended_at IS NULL)
-		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.item_id = i.id AND h.state IN ('fetching', 'moving', 'ready')) ORDER BY i.id LIMIT 50`, r.Title, r.ISBN).Scan(&items).Error
+	if r == nil {
+		return nil, problem.NoSuch("request")
+	}
+	items, err := a.Tx.FreeCopies(r.Title, r.ISBN, 50)
 	out := []Copy{}
 	for _, i := range items {
 		c := Copy{ID: i.ID, Barcode: i.Barcode, Branch: a.Network.BranchName(i.AtBranch), Call: i.CallNumber, Says: "On the shelf"}

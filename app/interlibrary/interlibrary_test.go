@@ -98,7 +98,7 @@ func TestTheyAsk(t *testing.T) {
 		assert.True(t, ok, problem)
 	}
 	var ids []int64
-	require.NoError(t, h.DB.Raw("SELECT id FROM requests WHERE number = 'K-7'").Scan(&ids).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM requests WHERE number = 'K-7'").Scan(&ids).Error)
 	require.Len(t, ids, 1)
 	_, err := act.Do(context.Background(), h, act.Machine, "", nil, func(a *act.Act) (iso18626.Message, error) {
 		return partners.Incoming(a, "guessed-secret-00", &request, "")

@@ -17,7 +17,7 @@ func TestAskingOutsideFollowsTheRules(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
 	var patron int64
-	require.NoError(t, h.DB.Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
 	ask := func(title string) error {
 		_, err := act.Do(context.Background(), h, caspar, "", nil, func(a *act.Act) (*interlibrary.Request, error) {
 			return interlibrary.Ask(a, interlibrary.Order{Partner: 1, Title: title, Patron: patron, Pickup: "HVH"})
@@ -32,7 +32,7 @@ func TestAskingOutsideFollowsTheRules(t *testing.T) {
 	assert.Equal(t, "300", testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron))
 	testkit.InForce(t, h, map[string][]string{"patron_class": {"adult"}}, "interlibrary_allowed", false)
 	assert.ErrorContains(t, ask("Four"), "Nothing is asked for outside for the patron class Adult")
-	require.NoError(t, h.DB.Exec("UPDATE patrons SET standing = 'inactive' WHERE id = ?", patron).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET standing = 'inactive' WHERE id = ?", patron).Error)
 	assert.ErrorContains(t, ask("Five"), "card is inactive")
 }
 
@@ -43,7 +43,7 @@ func TestAwkwardRequests(t *testing.T) {
 	caspar := testkit.Somebody(t, h, "caspar")
 	copies := func(query string) []interlibrary.Copy {
 		var id int64
-		require.NoError(t, h.DB.Raw(query).Scan(&id).Error)
+		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&id).Error)
 		require.NotZero(t, id)
 		return testkit.Do(t, h, caspar, func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) })
 	}

@@ -33,37 +33,45 @@ type Request struct {
 }
 
 func one(a *act.Act, id int64) (*Request, error) {
-	list, err := list(a, "requests.id = ?", id)
-	if err != nil || len(list) == 0 {
+	rows, err := a.Tx.OneRequest(id)
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	list, err := showAll(a, rows)
+	if err != nil {
 		return nil, err
 	}
 	return &list[0], nil
 }
 
 // List gives all open requests and the latest ended ones, our move first.
-func List(a *act.Act) ([]Request, error) {
-	return list(a, "requests.stage NOT IN ('done', 'refused', 'withdrawn') OR requests.moved_at > ?::timestamptz - interval '30 days'", a.Now)
+func List(a *act.Act) (Requests, error) {
+	rows, err := a.Tx.Requests(a.Now.AddDate(0, 0, -30), most+1)
+	if err != nil {
+		return Requests{}, err
+	}
+	out := Requests{More: len(rows) > most}
+	out.Requests, err = showAll(a, rows[:min(len(rows), most)])
+	return out, err
 }
 
-func list(a *act.Act, where string, args ...any) ([]Request, error) {
-	var rows []store.Request
-	if err := a.Joins("Partner").Joins("Patron").Joins("Item").Where(where, args...).Order("requests.moved_at DESC, requests.id DESC").Limit(300).Find(&rows).Error; err != nil {
-		return nil, err
-	}
+// most is how many requests are listed at once.
+const most = 1000
+
+// Requests are requests that are listed.
+type Requests struct {
+	Requests []Request `json:"requests"`
+	More     bool      `json:"more" doc:"There are further ones, which moved longer ago"`
+}
+
+func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 	ids := make([]int64, len(rows))
 	for k, r := range rows {
 		ids[k] = r.ID
 	}
-	var stuck []struct {
-		RequestID int64
-		Problem   string
-		State     string
-	}
-	if len(ids) > 0 {
-		err := a.Raw("SELECT DISTINCT ON (request_id) request_id, problem, state FROM exchanges WHERE request_id IN ? AND outgoing ORDER BY request_id, id DESC", ids).Scan(&stuck).Error
-		if err != nil {
-			return nil, err
-		}
+	stuck, err := a.Tx.NewestSent(ids)
+	if err != nil {
+		return nil, err
 	}
 	waiting := map[int64]string{}
 	for _, s := range stuck {
@@ -106,18 +114,17 @@ func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
 	if len(ids) == 0 {
 		return out, nil
 	}
-	var busy []struct {
-		ItemID int64
-		Says   string
-	}
-	err := a.Raw(`SELECT item_id, 'With the patron' AS says FROM loans WHERE item_id IN ? AND returned_at IS NULL
-		UNION ALL SELECT item_id, CASE state WHEN 'ready' THEN 'Waits for the patron on the hold shelf' ELSE 'On its way to the pickup branch' END
-		FROM holds WHERE item_id IN ? AND state IN ('fetching', 'moving', 'ready')`, ids, ids).Scan(&busy).Error
+	busy, err := a.Tx.PlacesOf(ids)
 	for _, b := range busy {
-		out[b.ItemID] = b.Says
+		if says := sayPlace[b.Place]; says != "" {
+			out[b.ItemID] = says
+		}
 	}
 	return out, err
 }
+
+var sayPlace = map[string]string{"lent": "With the patron", "hold_shelf": "Waits for the patron on the hold shelf",
+	"fetching": "On its way to the pickup branch", "under_way": "On its way to the pickup branch"}
 
 func show(a *act.Act, r *store.Request) Request {
 	out := Request{ID: r.ID, Number: r.Number, Role: r.Role, Partner: r.Partner.Name, Stage: r.Stage, Title: r.Title, Author: r.Author, Note: r.Note, LastNote: r.LastNote,
@@ -131,10 +138,10 @@ func show(a *act.Act, r *store.Request) Request {
 	if r.Item != nil {
 		out.ItemID, out.Barcode = r.Item.ID, r.Item.Barcode
 	}
-	if d := act.DateOf(r.NeededBy); d != nil {
+	if d := store.DateOf(r.NeededBy); d != nil {
 		out.NeededBy = d.Say()
 	}
-	if d := act.DateOf(r.Due); d != nil {
+	if d := store.DateOf(r.Due); d != nil {
 		out.Due = d.Say()
 	}
 	return out

@@ -30,7 +30,7 @@ func TestTransitAtTheWrongBranch(t *testing.T) {
 	assert.Equal(t, moving.Tote, taken.Sign.Kind)
 	assert.Equal(t, "Quarrow", taken.Sign.Place)
 	assert.Contains(t, taken.Sign.Detail, "Leaves today 12:05", "the south van's way back")
-	assert.Contains(t, string(act.JSON(taken.Why)), "Was on its way to Quarrow and came here")
+	assert.Contains(t, string(store.JSON(taken.Why)), "Was on its way to Quarrow and came here")
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL", item))
 	qrw := bea
 	qrw.Branch = "QRW"
@@ -45,10 +45,10 @@ func TestOddThingsInHand(t *testing.T) {
 	bea := testkit.Somebody(t, h, "bea")
 	item := testkit.Text(t, h, testkit.FreeItem, "HVH", "book")
 	standing := func() string { return testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item) }
-	require.NoError(t, h.DB.Exec("UPDATE items SET standing = 'missing' WHERE barcode = ?", item).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET standing = 'missing' WHERE barcode = ?", item).Error)
 	assert.Equal(t, moving.Shelf, inHand(t, h, bea, item).Sign.Kind)
 	assert.Equal(t, "in_use", standing())
-	require.NoError(t, h.DB.Exec("UPDATE items SET standing = 'aside', note = 'Spine broken.' WHERE barcode = ?", item).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET standing = 'aside', note = 'Spine broken.' WHERE barcode = ?", item).Error)
 	assert.Equal(t, moving.Aside, inHand(t, h, bea, item).Sign.Kind)
 	assert.Equal(t, "aside", standing())
 	lent := testkit.Text(t, h, "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL ORDER BY l.id LIMIT 1")

@@ -4,199 +4,188 @@ import (
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
 	"nevrin/app/notices"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
 )
 
-// Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold
-// shelf, into a tote, or to the shelf. Facts must be loaded and locked, with no open loan left.
-func Place(a *act.Act, f *store.Facts) (Sign, why.Trace, error) {
-	trace := placing(f.Item.Title.Name)
-	trace = trace.Add(why.Fact, "In hand at "+a.Here().Name+"; belongs to "+a.Network.BranchName(f.Item.BranchCode))
-	if f.Transit != nil {
-		if err := arrive(a, f); err != nil {
-			return Sign{}, trace, err
-		}
-		if f.Transit.ToBranch != a.Who.Branch {
-			trace = trace.Add(why.Note, "Was on its way to "+a.Network.BranchName(f.Transit.ToBranch)+" and came here")
-		}
-		f.Transit = nil
+// Placed is where an item in hand goes, and what placing it has set going, so that just that can be undone.
+type Placed struct {
+	Sign Sign
+	Why  why.Trace
+	Did  Did
+}
+
+// Did is what placing an item has changed.
+type Did struct {
+	AtBefore       string      `json:"at_before,omitempty"`       // where the item was said to be
+	StandingBefore string      `json:"standing_before,omitempty"` // and how it stood
+	EndedTransit   int64       `json:"ended_transit,omitempty"`
+	BegunTransit   int64       `json:"begun_transit,omitempty"`
+	Hold           int64       `json:"hold,omitempty"`      // the hold that it serves from now on
+	HoldFrom       queue.State `json:"hold_from,omitempty"` // what that hold was before
+	SetAside       bool        `json:"set_aside,omitempty"` // put aside or out of the stock for its note
+}
+
+// Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold shelf, into a
+// tote, or to the shelf. Its title must be locked, and no open loan may be left.
+func Place(a *act.Act, f *store.Facts) (*Placed, error) {
+	p := &Placed{Why: why.New("Where " + f.Item.Title.Name + " goes")}
+	p.Why = p.Why.Add(why.Fact, "In hand at "+a.Here().Name+"; belongs to "+a.Network.BranchName(f.Item.BranchCode))
+	if f.Hold != nil {
+		p.Did.Hold, p.Did.HoldFrom = f.Hold.ID, f.Hold.State
 	}
-	if f.Item.Standing == "aside" && f.Hold == nil {
-		trace.Result = "Put aside"
-		return AsideFor("Repair", "Out of use for now. Put it back in use under Items when it is mended."), trace.Add(why.Decided, "It is put aside for repair", f.Item.Note), nil
-	}
-	if f.Item.AtBranch != a.Who.Branch || f.Item.Standing == "missing" || f.Item.Standing == "lost" {
-		f.Item.AtBranch, f.Item.Standing = a.Who.Branch, "in_use"
-		if err := a.Model(f.Item).Select("AtBranch", "Standing").Updates(f.Item).Error; err != nil {
-			return Sign{}, trace, err
-		}
-	}
-	if err := Cleared(a, f.Item.ID); err != nil {
-		return Sign{}, trace, err
-	}
-	if f.Hold == nil {
-		if err := Route(a, f.Item.TitleID, f.Item.ID); err != nil {
-			return Sign{}, trace, err
-		}
-		fresh, err := store.FactsByID(a.DB, f.Item.ID)
+	p.arrive(a, f)
+	p.stand(a, f)
+	if f.Hold == nil && f.Awaited && f.Item.Standing == store.InUse {
+		chosen, err := Route(a, f.Item.TitleID, f.Item.ID)
 		if err != nil {
-			return Sign{}, trace, err
+			return nil, err
 		}
-		f.Hold = fresh.Hold
+		if chosen != nil {
+			f.Hold = chosen
+			p.Did.Hold, p.Did.HoldFrom = chosen.ID, queue.Waiting
+		}
+	}
+	in := circulation.InHand{
+		Rules: a.Book.Rulebook, Here: a.Who.Branch, Home: f.Item.BranchCode, Collection: f.Item.Collection,
+		Material: f.Item.Material, Aside: f.Item.Standing == store.PutAside, Lender: f.Lender,
 	}
 	if f.Hold != nil {
-		return placeForHold(a, f, trace)
-	}
-	if f.Item.Material == "interlibrary" {
-		return sendOutside(a, f, trace)
-	}
-	trace = trace.Add(why.Fact, "Nobody waits for it")
-	if f.Item.BranchCode == a.Who.Branch {
-		trace.Result = "Shelve here"
-		return shelveHere(a, f, ""), trace.Add(why.Decided, "It is at home here"), nil
-	}
-	at := rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, "")
-	if terms := a.Book.Decide(at, nil); terms.Value(rulebook.Floating).YesNo() {
-		trace = trace.Under(why.Decided, a.Book.Why(at, nil, rulebook.Floating))
-		trace.Result = "Shelve here"
-		return shelveHere(a, f, "Stays where it came back. "), trace, nil
-	}
-	return send(a, f, f.Item.BranchCode, "Goes home.", trace)
-}
-
-func shelveHere(a *act.Act, f *store.Facts, says string) Sign {
-	detail := a.Network.ClassName("collection", f.Item.Collection)
-	if f.Item.CallNumber != "" {
-		detail += ", " + f.Item.CallNumber
-	}
-	return Sign{Kind: Shelf, Heading: "Shelve here", Place: a.Here().Name, Detail: says + detail + ".", Pile: "Shelve here"}
-}
-
-// sendOutside is where something of a partner's goes when nobody here needs it any more: home, by the
-// branch that took it in.
-func sendOutside(a *act.Act, f *store.Facts, trace why.Trace) (Sign, why.Trace, error) {
-	var r struct{ Number, Name string }
-	err := a.Raw("SELECT r.number, p.name FROM requests r JOIN partners p ON p.id = r.partner_id WHERE r.item_id = ? AND r.role = 'requesting'", f.Item.ID).Scan(&r).Error
-	if err != nil {
-		return Sign{}, trace, err
-	}
-	if f.Item.BranchCode != a.Who.Branch {
-		return send(a, f, f.Item.BranchCode, "Belongs to "+r.Name+"; sent home from there.", trace)
-	}
-	trace = trace.Add(why.Decided, "Borrowed from "+r.Name+" under number "+r.Number)
-	trace.Result = "Home to " + r.Name
-	return Sign{Kind: Outside, Heading: "Pack and send home to", Place: r.Name, Detail: r.Number + ". Say so under Interlibrary when it has gone.", Pile: "Outside: " + r.Name}, trace, nil
-}
-
-// Cleared notes that the item of a lapsed or cancelled hold has left the hold shelf.
-func Cleared(a *act.Act, item int64) error {
-	return a.Exec("UPDATE holds SET cleared = true WHERE item_id = ? AND state IN ('lapsed', 'cancelled') AND NOT cleared", item).Error
-}
-
-func placeForHold(a *act.Act, f *store.Facts, trace why.Trace) (Sign, why.Trace, error) {
-	h := f.Hold
-	if known := act.Trace(h.Why); known != nil {
-		trace = trace.Under(why.Fact, *known)
-	}
-	if h.Pickup != a.Who.Branch {
-		trace = trace.Add(why.Decided, "Waited for at "+a.Network.BranchName(h.Pickup)+", hold "+itoa(h.ID))
-		h.State = "moving"
-		sign, trace, err := send(a, f, h.Pickup, "Hold for pickup there.", trace)
-		if err != nil {
-			return sign, trace, err
-		}
-		return sign, trace, a.Model(h).Select("State").Updates(h).Error
-	}
-	name := ShelfName(a, h)
-	trace = trace.Add(why.Decided, "Waited for here by "+name)
-	trace.Result = "Hold shelf, for " + name
-	first := h.State != "ready"
-	if first {
-		if err := ready(a, f, &trace); err != nil {
-			return Sign{}, trace, err
+		in.Pickup = f.Hold.Pickup
+		if known := act.Trace(f.Hold.Why); known != nil {
+			p.Why = p.Why.Under(why.Fact, *known)
 		}
 	}
-	until := act.DateOf(h.ShelfUntil)
-	return Sign{Kind: HoldShelf, Heading: "Hold shelf, for", Place: name, HoldID: h.ID, Pile: "Hold shelf",
-		Detail: "Waits until " + until.Say() + "."}, trace, nil
+	way, trace := circulation.Whither(in, p.Why, a.Network.BranchName)
+	p.Why = trace
+	return p, p.follow(a, f, way)
 }
 
-// ShelfName is what the hold shelf of the pickup branch shows.
-func ShelfName(a *act.Act, h *store.Hold) string {
-	if a.Network.Public[h.Pickup] {
-		return h.Patron.ShelfName
+// arrive ends the live transit of an item at the actor's branch.
+func (p *Placed) arrive(a *act.Act, f *store.Facts) {
+	if f.Transit == nil {
+		return
 	}
-	return h.Patron.Name()
+	t := f.Transit
+	a.Tx.EndTransit(t.ID, a.Now)
+	p.Did.EndedTransit = t.ID
+	a.Tell(event.Event{Kind: event.Received, Item: f.Item.ID, Detail: event.Detail{Branch: t.FromBranch, Late: t.PromisedAt != nil && a.Now.After(*t.PromisedAt)}})
+	if t.ToBranch != a.Who.Branch {
+		p.Why = p.Why.Add(why.Note, "Was on its way to "+a.Network.BranchName(t.ToBranch)+" and came here")
+	}
+	f.Transit = nil
 }
 
-// ready puts the item on the hold shelf and tells the patron.
-func ready(a *act.Act, f *store.Facts, trace *why.Trace) error {
+// stand writes that the item is here, and in use again if it was missing or lost: it has been seen.
+func (p *Placed) stand(a *act.Act, f *store.Facts) {
+	if f.Missed {
+		a.Tx.Seen(f.Item.ID, a.Now)
+	}
+	if f.Uncleared {
+		a.Tx.Cleared(f.Item.ID)
+	}
+	was := f.Item.Standing
+	found := was == store.Missing || was == store.Lost
+	if f.Item.AtBranch == a.Who.Branch && !found {
+		return
+	}
+	p.Did.AtBefore, p.Did.StandingBefore = f.Item.AtBranch, was
+	f.Item.AtBranch = a.Who.Branch
+	if found {
+		f.Item.Standing = store.InUse
+	}
+	a.Tx.StandAt(f.Item.ID, f.Item.AtBranch, f.Item.Standing)
+	if was == store.Missing {
+		a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
+	}
+}
+
+// follow does what a way means, and makes the sign.
+func (p *Placed) follow(a *act.Act, f *store.Facts, way circulation.Way) error {
+	switch way.Kind {
+	case circulation.Aside:
+		p.Sign = AsideFor("Repair", "Out of use for now. Put it back in use under Items when it is mended.")
+	case circulation.HoldShelf:
+		return p.shelve(a, f)
+	case circulation.Outside:
+		p.Sign = Sign{Kind: circulation.Outside, Heading: "Pack and send home to", Place: f.Lender, Detail: f.Request + ". Say so under Interlibrary when it has gone."}
+	case circulation.Tote:
+		return p.send(a, f, way)
+	default:
+		detail := a.Network.ClassName("collection", f.Item.Collection)
+		if f.Item.CallNumber != "" {
+			detail += ", " + f.Item.CallNumber
+		}
+		if way.Reason == circulation.Floats {
+			detail = "Stays where it came back. " + detail
+		}
+		p.Sign = Sign{Kind: circulation.Shelf, Heading: "Shelve here", Place: a.Here().Name, Detail: detail + "."}
+	}
+	return nil
+}
+
+// shelve puts the item on the hold shelf and tells the patron.
+func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 	h := f.Hold
-	at := rulebook.Situate(h.Pickup, f.Item.BranchCode, f.Item.Collection, f.Item.Material, h.Patron.Class)
-	terms := a.Book.Decide(at, nil)
-	days := terms.Value(rulebook.HoldShelfDays).Number()
-	branch, err := a.Network.Branch(h.Pickup)
-	if err != nil {
-		return err
+	if h.State != queue.Ready {
+		at := rulebook.Situate(h.Pickup, f.Item.BranchCode, f.Item.Collection, f.Item.Material, h.Patron.Class)
+		terms := a.Book.Decide(at, nil)
+		days := terms.Value(rulebook.HoldShelfDays).Number()
+		until := queue.ShelfUntil(a.Here(), a.Today(), days)
+		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+until.Say())
+		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &f.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
+		if err := a.Tx.MoveHold(h, queue.Shelve, a.Now); err != nil {
+			return err
+		}
+		a.Tell(event.Event{Kind: event.HoldReady, Patron: h.PatronID, Item: f.Item.ID, Hold: h.ID, Why: &p.Why, Detail: event.Detail{Day: &until}})
+		if err := notices.HoldReady(a, h, f.Item.Title.Name, a.Here().Name, until); err != nil {
+			return err
+		}
 	}
-	until := queue.ShelfUntil(branch, branch.Date(a.Now), days)
-	*trace = trace.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+until.Say())
-	now := a.Now
-	h.State, h.ReadyAt, h.ShelfUntil, h.Why = "ready", &now, act.Column(until), act.JSON(trace)
-	if err := a.Model(h).Select("State", "ReadyAt", "ShelfUntil", "Why").Updates(h).Error; err != nil {
-		return err
+	p.Sign = Sign{
+		Kind: circulation.HoldShelf, Heading: "Hold shelf, for", Place: ShelfName(a, h.Pickup, h.Patron), HoldID: h.ID,
+		Detail: "Waits until " + store.DateOf(h.ShelfUntil).Say() + ".",
 	}
-	err = a.Tell(act.Happened{Kind: "hold_ready", Patron: h.PatronID, Item: f.Item.ID, Hold: h.ID, Why: trace,
-		Text: "On the hold shelf at " + branch.Name + " until " + until.Say()})
-	if err != nil {
-		return err
-	}
-	return notices.HoldReady(a, h, f.Item.Title.Name, branch.Name, until)
+	return nil
 }
+
+var sayPurpose = map[circulation.Reason]string{circulation.ForHold: "Hold for pickup there.", circulation.GoesHome: "Goes home."}
 
 // send puts the item into the tote for a branch, with a promise.
-func send(a *act.Act, f *store.Facts, to, purpose string, trace why.Trace) (Sign, why.Trace, error) {
+func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
 	t := a.Network.Timetable
-	j := t.Ask(a.Who.Branch, to, a.Now)
-	trace = trace.Under(why.Sum, t.Why(j, a.Who.Branch, to, a.Now))
-	sign := toteSign(t, to, j, a.Today(), purpose)
-	trace.Result = "Tote for " + sign.Place
-	transit := store.Transit{ItemID: f.Item.ID, FromBranch: a.Who.Branch, ToBranch: to, SentAt: a.Now, Why: act.JSON(&trace)}
+	j := t.Ask(a.Who.Branch, way.To, a.Now)
+	p.Why = p.Why.Under(why.Sum, t.Why(j, a.Who.Branch, way.To, a.Now))
+	purpose := sayPurpose[way.Reason]
+	if way.Reason == circulation.Returning {
+		purpose = "Belongs to " + f.Lender + "; sent home from there."
+	}
+	p.Sign = toteSign(t, way.To, j, a.Today(), purpose)
+	p.Why.Result = "Tote for " + p.Sign.Place
 	var promised *time.Time
 	if j != nil {
 		promised = j.OnShelf
 	}
-	transit.PromisedAt = promised
-	if f.Hold != nil {
-		transit.HoldID = &f.Hold.ID
-		sign.HoldID = f.Hold.ID
-		if err := a.Model(f.Hold).Update("promised_at", promised).Error; err != nil {
-			return sign, trace, err
+	transit := store.Transit{ItemID: f.Item.ID, FromBranch: a.Who.Branch, ToBranch: way.To, SentAt: a.Now, PromisedAt: promised, Why: store.JSON(&p.Why)}
+	told := event.Event{Kind: event.Sent, Item: f.Item.ID, Why: &p.Why, Detail: event.Detail{Branch: way.To, At: promised}}
+	if h := f.Hold; h != nil {
+		transit.HoldID, p.Sign.HoldID = &h.ID, h.ID
+		told.Hold, told.Patron = h.ID, h.PatronID
+		h.ItemID, h.PromisedAt = &f.Item.ID, promised
+		if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {
+			return err
 		}
 	}
-	if err := a.Create(&transit).Error; err != nil {
-		return sign, trace, err
-	}
-	happened := act.Happened{Kind: "sent", Item: f.Item.ID, Why: &trace, Text: "Into the tote for " + sign.Place + ". " + sign.Detail}
-	if f.Hold != nil {
-		happened.Hold, happened.Patron = f.Hold.ID, f.Hold.PatronID
-	}
-	return sign, trace, a.Tell(happened)
-}
-
-// arrive ends the live transit of an item at the actor's branch.
-func arrive(a *act.Act, f *store.Facts) error {
-	if err := a.Model(f.Transit).Update("ended_at", a.Now).Error; err != nil {
+	if err := a.Tx.StartTransit(&transit); err != nil {
 		return err
 	}
-	text := "Received at " + a.Here().Name + " from " + a.Network.BranchName(f.Transit.FromBranch)
-	if f.Transit.PromisedAt != nil && a.Now.After(*f.Transit.PromisedAt) {
-		text += ", later than promised"
-	}
-	return a.Tell(act.Happened{Kind: "received", Item: f.Item.ID, Text: text})
+	p.Did.BegunTransit = transit.ID
+	a.Tell(told)
+	return nil
 }

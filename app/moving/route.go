@@ -3,10 +3,10 @@ package moving
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/core/routing"
@@ -15,90 +15,109 @@ import (
 	"nevrin/store"
 )
 
-func itoa(n int64) string { return strconv.FormatInt(n, 10) }
+// Route gives the free items of a title, which must be locked, to the holds that wait for it. InHand is an item that
+// is ready to leave at once, at the actor's branch; 0 for none. It gives the hold that this item was chosen for, with
+// its patron; nil if none. Pairs that were missed are not tried again until the item has been seen.
+func Route(a *act.Act, title, inHand int64) (*store.Hold, error) {
+	waiting, items, plan, reach, err := planned(a, title, inHand)
+	if err != nil {
+		return nil, err
+	}
+	var chosen *store.Hold
+	for q, n := range plan {
+		if n == routing.None {
+			continue
+		}
+		h := &waiting[q].Hold
+		if err := assign(a, h, items, reach[q], n); err != nil {
+			return nil, err
+		}
+		if items[n].ID == inHand {
+			chosen = h
+		}
+	}
+	if chosen == nil {
+		return nil, nil
+	}
+	chosen.Patron, err = a.Tx.PatronByID(chosen.PatronID)
+	return chosen, err
+}
 
-// Route gives the free items of a title to the holds that wait for it. InHand is an item that is
-// ready to leave at once, at the actor's branch; 0 for none. Pairs that were missed before are not
-// tried again.
-func Route(a *act.Act, titleID, inHand int64) error {
-	waiting, err := store.Queue(a.DB, titleID)
-	if err != nil || len(waiting) == 0 {
-		return err
+// planned plans the queue of a title. A long queue is not read whole: once the holds read use up all free items, no
+// later hold can be served, and none of them can change which item serves whom.
+func planned(a *act.Act, title, inHand int64) ([]store.Awaiting, []store.Free, []int, [][]*routing.Reach, error) {
+	for most := 32; ; most *= 16 {
+		waiting, items, err := a.Tx.Queue(title, most)
+		if err != nil || len(waiting) == 0 || len(items) == 0 {
+			return nil, nil, nil, nil, err
+		}
+		problem := problemOf(a, waiting, items, inHand)
+		plan := routing.Plan(problem, routing.LeastTotal)
+		served := 0
+		for _, n := range plan {
+			if n != routing.None {
+				served++
+			}
+		}
+		if len(waiting) < most || served == len(items) {
+			return waiting, items, plan, problem.Reach, nil
+		}
 	}
-	items, err := store.FreeItems(a.DB, titleID)
-	if err != nil || len(items) == 0 {
-		return err
-	}
-	var misses []struct{ HoldID, ItemID int64 }
-	if err := a.Raw("SELECT m.hold_id, m.item_id FROM misses m JOIN holds h ON h.id = m.hold_id WHERE h.title_id = ? AND h.state = 'waiting'", titleID).Scan(&misses).Error; err != nil {
-		return err
-	}
-	missed := map[[2]int64]bool{}
-	for _, m := range misses {
-		missed[[2]int64{m.HoldID, m.ItemID}] = true
-	}
-	var classes []struct {
-		ID          int64
-		Class, Home string
-	}
-	if err := a.Raw("SELECT h.id, p.class, p.branch_code AS home FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = ? AND h.state = 'waiting'", titleID).Scan(&classes).Error; err != nil {
-		return err
-	}
-	patrons := map[int64]store.Patron{}
-	for _, c := range classes {
-		patrons[c.ID] = store.Patron{Class: c.Class, BranchCode: c.Home}
-	}
+}
+
+func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand int64) routing.Problem {
 	later := routing.NewReaches(a.Network.Timetable, a.Now, a.Network.FetchMinutes)
 	atOnce := routing.NewReaches(a.Network.Timetable, a.Now, 0)
 	problem := routing.Problem{}
 	for _, i := range items {
-		problem.Items = append(problem.Items, fmt.Sprintf("%012d", i.ID))
+		problem.Items = append(problem.Items, fmt.Sprintf("%018d", i.ID))
 	}
-	for _, h := range waiting {
+	for k := range waiting {
 		row := make([]*routing.Reach, len(items))
-		for k, i := range items {
-			p := patrons[h.ID]
-			if may, _ := MayServe(a, &i, &p, h.Pickup); !may || h.OnlyItem != nil && *h.OnlyItem != i.ID || missed[[2]int64{h.ID, i.ID}] {
-				continue
-			}
-			if i.ID == inHand {
-				row[k] = atOnce.Between(a.Who.Branch, h.Pickup)
-			} else {
-				row[k] = later.Between(i.AtBranch, h.Pickup)
+		for n := range items {
+			switch {
+			case !mayServe(a, &waiting[k], &items[n]):
+			case items[n].ID == inHand:
+				row[n] = atOnce.Between(a.Who.Branch, waiting[k].Pickup)
+			default:
+				row[n] = later.Between(items[n].AtBranch, waiting[k].Pickup)
 			}
 		}
 		problem.Reach = append(problem.Reach, row)
 	}
-	for q, k := range routing.Plan(problem, routing.LeastTotal) {
-		if k == routing.None {
-			continue
-		}
-		if err := assign(a, &waiting[q], &items[k], problem.Reach[q], items, k); err != nil {
-			return err
-		}
-	}
-	return nil
+	return problem
 }
 
-// MayServe tells whether the item may serve a hold of the patron for pickup at a branch; if not, why.
-func MayServe(a *act.Act, i *store.Item, p *store.Patron, pickup string) (bool, string) {
-	terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, p.Class), nil)
-	pair := queue.Pair{Home: i.BranchCode, Pickup: pickup, PatronHome: p.BranchCode, Added: calendar.DateOf(i.AddedOn.UTC()), Today: a.Today()}
+func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
+	if h.OnlyItem != nil && *h.OnlyItem != i.ID || slices.Contains(h.Missed, i.ID) {
+		return false
+	}
+	may, _ := MayServe(a, i, h.Class, h.Home, h.Pickup)
+	return may
+}
+
+// MayServe tells whether an item may serve a hold of a patron of a class and home for pickup at a branch; if not, why.
+func MayServe(a *act.Act, i *store.Free, class, home, pickup string) (bool, string) {
+	terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, class), nil)
+	pair := queue.Pair{Home: i.BranchCode, Pickup: pickup, PatronHome: home, Added: calendar.DateOf(i.AddedOn.UTC()), Today: a.Today()}
 	return queue.MayServe(pair, terms.Holding())
 }
 
-func assign(a *act.Act, h *store.Hold, i *store.Item, reaches []*routing.Reach, items []store.Item, chosen int) error {
+func assign(a *act.Act, h *store.Hold, items []store.Free, reaches []*routing.Reach, chosen int) error {
 	trace := routeWhy(a, h, reaches, items, chosen)
-	promised := reaches[chosen].OnShelf
-	h.State, h.ItemID, h.PromisedAt, h.Why = "fetching", &i.ID, &promised, act.JSON(&trace)
-	if err := a.Model(h).Select("State", "ItemID", "PromisedAt", "Why").Updates(h).Error; err != nil {
+	i := &items[chosen]
+	h.ItemID, h.PromisedAt, h.Why = &i.ID, &reaches[chosen].OnShelf, store.JSON(&trace)
+	if err := a.Tx.MoveHold(h, queue.Choose, a.Now); err != nil {
 		return err
 	}
-	return a.Tell(act.Happened{Kind: "routed", Patron: h.PatronID, Item: i.ID, Hold: h.ID, Why: &trace,
-		Text: "Item of " + a.Network.BranchName(i.AtBranch) + " chosen for a hold at " + a.Network.BranchName(h.Pickup)})
+	a.Tell(event.Event{Kind: event.HoldRouted, Patron: h.PatronID, Item: i.ID, Hold: h.ID, Why: &trace, Detail: event.Detail{Was: i.AtBranch, Is: h.Pickup}})
+	return nil
 }
 
-func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store.Item, chosen int) why.Trace {
+// whyMost is how many items a why names; a title may have hundreds.
+const whyMost = 12
+
+func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store.Free, chosen int) why.Trace {
 	loc := a.Network.Timetable.Branches[h.Pickup].Location
 	say := func(t time.Time) string { return calendar.SayInstant(t, loc) }
 	trace := why.New("Which item serves the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
@@ -107,31 +126,32 @@ func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store
 	for k := range order {
 		order[k] = k
 	}
-	slices.SortStableFunc(order, func(x, y int) int {
-		if reaches[x] == nil || reaches[y] == nil {
-			return b2i(reaches[x] == nil) - b2i(reaches[y] == nil)
-		}
-		return reaches[x].Wait - reaches[y].Wait
-	})
-	for _, k := range order {
+	slices.SortStableFunc(order, func(x, y int) int { return wait(reaches[x]) - wait(reaches[y]) })
+	for n, k := range order {
 		place := a.Network.BranchName(items[k].AtBranch) + ", " + items[k].Barcode
 		switch {
-		case reaches[k] == nil:
-			trace = trace.Add(why.Outweighed, place, "Cannot serve this hold: no run gets there, it was missed before, or rules forbid it.")
 		case k == chosen:
 			trace = trace.Add(why.Decided, place, "Would be on the shelf by "+say(reaches[k].OnShelf)+". Chosen.")
+		case n >= whyMost:
+			continue
+		case reaches[k] == nil:
+			trace = trace.Add(why.Outweighed, place, "Cannot serve this hold: no run gets there, it was missed before, or rules forbid it.")
 		case reaches[k].Wait < reaches[chosen].Wait:
 			trace = trace.Add(why.Outweighed, place, "Would be there by "+say(reaches[k].OnShelf)+", but serves another hold of the queue so that all wait least together.")
 		default:
 			trace = trace.Add(why.Outweighed, place, "Would be there by "+say(reaches[k].OnShelf)+".")
 		}
 	}
+	if len(items) > whyMost {
+		trace = trace.Add(why.Note, fmt.Sprintf("The title has %d free items; the soonest are named.", len(items)))
+	}
 	return trace
 }
 
-func b2i(b bool) int {
-	if b {
-		return 1
+// wait is how long a hold waits over a reach, in minutes; longer than any where nothing gets there.
+func wait(r *routing.Reach) int {
+	if r == nil {
+		return 1 << 30
 	}
-	return 0
+	return r.Wait
 }

@@ -1,8 +1,9 @@
 // Package notices tells patrons: it works out who is to be told what, and sends it.
 //
-// A message is written to the database in the act that causes it, together with a job that sends
-// it. Sending marks the message first, so that a program killed in the middle leaves it unclear,
-// for a person to decide, rather than sent twice.
+// A message is written to the database in the act that causes it, together with a job that sends it. Sending marks the
+// message first, with the attempt it is, so that a program killed in the middle leaves it unclear, for a person to
+// decide, rather than sent twice. How an attempt ended is written apart from the attempt's own time limit, and only
+// where no later attempt has begun.
 package notices
 
 import (
@@ -12,9 +13,9 @@ import (
 
 	"github.com/riverqueue/river"
 	"github.com/wneessen/go-mail"
-	"gorm.io/gorm"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
 	"nevrin/store"
 )
 
@@ -28,23 +29,15 @@ func (SendArgs) Kind() string { return "send_message" }
 
 // Queue writes a message and the job that sends it, in the act's transaction. Without an address it
 // is kept as such, for the list of those who could not be told.
-func Queue(a *act.Act, m store.Message) (store.Message, error) {
-	m.At, m.State = a.Now, "queued"
+func Queue(a *act.Act, m *store.Message) error {
+	m.At, m.State, m.Items = a.Now, "queued", max(m.Items, 1)
 	if m.Address == "" {
 		m.State = "no_address"
 	}
-	if err := a.Create(&m).Error; err != nil {
-		return m, err
+	if err := a.Tx.AddMessage(m); err != nil || m.State != "queued" {
+		return err
 	}
-	return m, enqueue(a, m)
-}
-
-func enqueue(a *act.Act, m store.Message) error {
-	if m.State != "queued" || a.House.Jobs == nil {
-		return nil
-	}
-	_, err := a.House.Jobs.InsertTx(a.Context, store.Tx(a.DB), SendArgs{m.ID}, nil)
-	return err
+	return a.Enqueue(SendArgs{m.ID})
 }
 
 // Mailer sends mail to one server.
@@ -56,7 +49,7 @@ type Mailer struct {
 
 // Send sends one message. The Message-ID is made of the message's number, so that a mail server can
 // tell a repeated one.
-func (m Mailer) Send(ctx context.Context, msg store.Message) error {
+func (m Mailer) Send(ctx context.Context, msg *store.Message) error {
 	letter := mail.NewMsg()
 	if err := letter.From(m.From); err != nil {
 		return fmt.Errorf("the sender's address %q: %w", m.From, err)
@@ -67,12 +60,20 @@ func (m Mailer) Send(ctx context.Context, msg store.Message) error {
 	letter.Subject(msg.Subject)
 	letter.SetMessageIDWithValue(fmt.Sprintf("message-%d@nevrin.invalid", msg.ID))
 	letter.SetBodyString(mail.TypeTextPlain, msg.Body)
-	client, err := mail.NewClient(m.Host, mail.WithPort(m.Port), mail.WithTLSPolicy(mail.TLSOpportunistic), mail.WithTimeout(10*time.Second))
+	client, err := mail.NewClient(m.Host, mail.WithPort(m.Port), mail.WithTLSPolicy(mail.TLSOpportunistic), mail.WithTimeout(attempt/3))
 	if err != nil {
 		return err
 	}
 	return client.DialAndSendWithContext(ctx, letter)
 }
+
+const (
+	attempt   = 30 * time.Second // bounds one attempt at sending
+	aftermath = 20 * time.Second // and what is written of it then
+)
+
+// abandoned is after how long an attempt that has not ended cannot be under way any more.
+const abandoned = 2 * (attempt + aftermath)
 
 // Sender works the sending jobs.
 type Sender struct {
@@ -81,8 +82,8 @@ type Sender struct {
 	Mailer Mailer
 }
 
-// Timeout bounds one attempt.
-func (s *Sender) Timeout(*river.Job[SendArgs]) time.Duration { return 30 * time.Second }
+// Timeout bounds a job: the attempt, and writing how it ended.
+func (s *Sender) Timeout(*river.Job[SendArgs]) time.Duration { return attempt + aftermath }
 
 // NextRetry tries again soon: a mail server that is down for lunch should not delay notices a day.
 func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
@@ -91,33 +92,46 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 
 // Work sends the message of a job unless that has been done or begun before.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	db := s.House.DB.WithContext(ctx)
-	begun := db.Exec("UPDATE messages SET state = 'sending', tries = tries + 1 WHERE id = ? AND state = 'queued'", job.Args.Message)
-	if begun.Error != nil || begun.RowsAffected == 0 {
-		return begun.Error
-	}
-	var m store.Message
-	if err := db.Take(&m, job.Args.Message).Error; err != nil {
+	m, err := s.House.Store.BeginSending(ctx, job.Args.Message)
+	if err != nil || m == nil {
 		return err
 	}
-	failed := s.Mailer.Send(ctx, m)
+	bounded, cancel := context.WithTimeout(ctx, attempt)
+	failed := s.Mailer.Send(bounded, m)
+	cancel()
+	// The attempt's time may be up, and the program told to stop; what became of it is written all the same.
+	after, done := context.WithTimeout(context.WithoutCancel(ctx), aftermath)
+	defer done()
 	if failed != nil {
-		err := db.Exec("UPDATE messages SET state = 'queued', problem = ? WHERE id = ?", failed.Error(), m.ID).Error
-		if err != nil {
+		if err := s.House.Store.SendingFailed(after, m, failed.Error()); err != nil {
 			return err
 		}
 		return failed
 	}
-	_, err := act.Do(ctx, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
-		if err := a.Exec("UPDATE messages SET state = 'sent', sent_at = ?, problem = '' WHERE id = ?", a.Now, m.ID).Error; err != nil {
-			return struct{}{}, err
+	_, err = act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
+		ours, err := a.Tx.Sent(m, a.Now)
+		if err == nil && ours {
+			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}})
 		}
-		return struct{}{}, a.Tell(act.Happened{Kind: "told", Patron: m.PatronID, Text: "Told by mail to " + m.Address + ": " + m.Subject})
+		return struct{}{}, err
 	})
 	return err
 }
 
-// Unclear marks messages that a killed program left half sent, so that a person decides.
-func Unclear(db *gorm.DB) error {
-	return db.Exec("UPDATE messages SET state = 'unclear', problem = 'The program stopped while this was being sent. It may have gone.' WHERE state = 'sending'").Error
+// ReclaimArgs is the job that looks for attempts nobody is at any more.
+type ReclaimArgs struct{}
+
+// Kind names the job in the queue.
+func (ReclaimArgs) Kind() string { return "reclaim_messages" }
+
+// Reclaimer marks messages as unclear that a killed program left half sent, so that a person decides.
+type Reclaimer struct {
+	river.WorkerDefaults[ReclaimArgs]
+	House *act.House
+}
+
+// Work looks at all messages under way.
+func (r *Reclaimer) Work(ctx context.Context, _ *river.Job[ReclaimArgs]) error {
+	_, err := r.House.Store.LeftSending(ctx, abandoned)
+	return err
 }

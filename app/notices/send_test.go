@@ -58,8 +58,8 @@ func TestMailServerDownThenUp(t *testing.T) {
 	assert.Equal(t, "sent", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
 
 	// A program killed while sending leaves the message unclear, and it is not sent again by itself.
-	require.NoError(t, h.DB.Exec("UPDATE messages SET state = 'sending' WHERE id = ?", m.ID).Error)
-	require.NoError(t, notices.Unclear(h.DB))
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE messages SET state = 'sending' WHERE id = ?", m.ID).Error)
+	require.NoError(t, notices.Unclear(testkit.SQL(h)))
 	require.NoError(t, work())
 	assert.Equal(t, "unclear", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
 }

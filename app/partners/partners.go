@@ -14,6 +14,8 @@ import (
 	"github.com/riverqueue/river"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 	"nevrin/formats/iso18626"
@@ -50,7 +52,7 @@ func Ask(a *act.Act, r *store.Request) error {
 		request.Bibliographic.Items = []iso18626.ItemID{{Value: r.ISBN, Code: "ISBN"}}
 	}
 	if r.NeededBy != nil {
-		request.Service.NeedBefore = act.DateOf(r.NeededBy).String()
+		request.Service.NeedBefore = store.DateOf(r.NeededBy).String()
 	}
 	return queue(a, r, "Request", iso18626.Message{Request: request})
 }
@@ -71,7 +73,7 @@ func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) e
 	m := &iso18626.SupplyingAgencyMessage{Header: header(a, r), Info: iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: reasonUnfilled, Note: note},
 		Status: iso18626.StatusInfo{Status: status, LastChange: a.Now.Format(time.RFC3339)}}
 	if r.Due != nil {
-		m.Status.DueDate = act.DateOf(r.Due).String()
+		m.Status.DueDate = store.DateOf(r.Due).String()
 	}
 	return queue(a, r, status, iso18626.Message{SupplyingAgencyMessage: m})
 }
@@ -79,10 +81,10 @@ func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) e
 func moveOn(a *act.Act, r *store.Request, message string) error {
 	next, err := exchange.Next(exchange.Stage(r.Stage), message)
 	if err != nil {
-		return act.Problemf(act.Refused, "%s.", err)
+		return problem.Newf(problem.Refused, "%s.", err)
 	}
 	r.Stage, r.MovedAt = string(next), a.Now
-	return a.Model(r).Select("Stage", "MovedAt", "Withdrawing", "ItemID", "LoanID", "Due", "LastNote").Updates(r).Error
+	return a.Tx.MoveRequest(r)
 }
 
 func queue(a *act.Act, r *store.Request, kind string, m iso18626.Message) error {
@@ -91,22 +93,20 @@ func queue(a *act.Act, r *store.Request, kind string, m iso18626.Message) error 
 		return err
 	}
 	e := store.Exchange{RequestID: r.ID, Outgoing: true, Kind: kind, Body: string(body), State: "queued", At: a.Now}
-	if err := a.Create(&e).Error; err != nil || a.House.Jobs == nil {
+	if err := a.Tx.AddExchange(&e); err != nil {
 		return err
 	}
-	_, err = a.House.Jobs.InsertTx(a.Context, store.Tx(a.DB), SendArgs{e.ID}, nil)
-	return err
+	return a.Enqueue(SendArgs{e.ID})
 }
 
 // Completed closes a partner's request when the item they had comes back here, in the same scan.
-func Completed(a *act.Act, loanID int64) error {
-	var r store.Request
-	found := a.Joins("Partner").Where("requests.loan_id = ? AND requests.role = 'supplying' AND requests.stage IN ('shipped', 'there', 'back')", loanID).Limit(1).Find(&r)
-	if found.Error != nil || found.RowsAffected == 0 {
-		return found.Error
+func Completed(a *act.Act, request int64) error {
+	r, err := a.Tx.RequestLocked(request)
+	if err != nil || r == nil {
+		return err
 	}
 	r.Stage = string(exchange.There) // home without notice counts as having been there
-	return Report(a, &r, exchange.LoanCompleted, "", "")
+	return Report(a, r, exchange.LoanCompleted, "", "")
 }
 
 // Sender works the sending jobs.
@@ -122,31 +122,22 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 
 // Work sends a message unless an earlier one of the same request still waits, so that order is kept.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	db := s.House.DB.WithContext(ctx)
-	var e store.Exchange
-	if err := db.Take(&e, job.Args.Exchange).Error; err != nil || e.State != "queued" {
+	e, url, earlier, err := s.House.Store.QueuedExchange(ctx, job.Args.Exchange)
+	if err != nil || e == nil {
 		return err
 	}
-	var earlier int64
-	if err := db.Table("exchanges").Where("request_id = ? AND id < ? AND state = 'queued'", e.RequestID, e.ID).Count(&earlier).Error; err != nil {
-		return err
-	}
-	if earlier > 0 {
+	if earlier {
 		return fmt.Errorf("an earlier message of this request still waits")
-	}
-	var url string
-	if err := db.Raw("SELECT p.message_url FROM partners p JOIN requests r ON r.partner_id = p.id WHERE r.id = ?", e.RequestID).Scan(&url).Error; err != nil {
-		return err
 	}
 	ok, problem, err := post(ctx, url, e.Body)
 	if err != nil {
-		return errors.Join(err, db.Exec("UPDATE exchanges SET tries = tries + 1, problem = ? WHERE id = ?", err.Error(), e.ID).Error)
+		return errors.Join(err, s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, "queued", err.Error()))
 	}
 	state := "sent"
 	if !ok {
 		state = "refused"
 	}
-	return db.Exec("UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ?", state, problem, e.ID).Error
+	return s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, state, problem)
 }
 
 func post(ctx context.Context, url, body string) (ok bool, problem string, err error) {
@@ -173,26 +164,25 @@ func post(ctx context.Context, url, body string) (ok bool, problem string, err e
 
 // Incoming takes a message from the partner who knows the secret, and gives the confirmation.
 func Incoming(a *act.Act, secret string, m *iso18626.Message, body string) (iso18626.Message, error) {
-	var p store.Partner
-	found := a.Where("secret = ?", secret).Limit(1).Find(&p)
-	if found.Error != nil {
-		return iso18626.Message{}, found.Error
+	p, err := a.Tx.PartnerBySecret(secret)
+	if err != nil {
+		return iso18626.Message{}, err
 	}
-	if found.RowsAffected == 0 {
-		return iso18626.Message{}, act.Problemf(act.Forbidden, "No partner has this address.")
+	if p == nil {
+		return iso18626.Message{}, problem.Newf(problem.Forbidden, "No partner has this address.")
 	}
 	if m.Header() == nil {
-		return iso18626.Message{}, act.Problemf(act.Invalid, "A confirmation is no message by itself.")
+		return iso18626.Message{}, problem.Newf(problem.Invalid, "A confirmation is no message by itself.")
 	}
-	problem := ""
-	if err := take(a, &p, m, body); err != nil {
-		var told *act.Problem
-		if !errors.As(err, &told) {
+	says := ""
+	if err := take(a, p, m, body); err != nil {
+		told := problem.Of(err)
+		if told == nil {
 			return iso18626.Message{}, err
 		}
-		problem = told.Text
+		says = told.Text
 	}
-	return m.Confirm(a.Now, problem), nil
+	return m.Confirm(a.Now, says), nil
 }
 
 func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error {
@@ -208,13 +198,12 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	} else {
 		message = m.RequestingAgencyMessage.Action
 	}
-	r := store.Request{}
-	err := a.Raw("SELECT * FROM requests WHERE role = ? AND partner_id = ? AND number = ? FOR UPDATE", role, p.ID, m.Header().RequestingRequestID).Scan(&r).Error
+	r, err := a.Tx.RequestByNumber(string(role), p.ID, m.Header().RequestingRequestID)
 	if err != nil {
 		return err
 	}
-	if r.ID == 0 {
-		return act.Problemf(act.Missing, "No request has the number %q.", m.Header().RequestingRequestID)
+	if r == nil {
+		return problem.Newf(problem.Missing, "No request has the number %q.", m.Header().RequestingRequestID)
 	}
 	r.Partner = p
 	note := ""
@@ -224,7 +213,7 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 			note = s.Info.ReasonUnfilled + " " + note
 		}
 		if due, err := calendar.ParseDate(first(s.Status.DueDate, 10)); err == nil {
-			r.Due = act.Column(due)
+			r.Due = store.Column(due)
 		}
 	} else {
 		note = m.RequestingAgencyMessage.Note
@@ -236,22 +225,23 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	if message == exchange.Cancelled {
 		r.Withdrawing = false
 	}
-	if err := moveOn(a, &r, message); err != nil {
+	if err := moveOn(a, r, message); err != nil {
 		return err
 	}
-	if err := a.Create(&store.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received", At: a.Now}).Error; err != nil {
+	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received", At: a.Now}); err != nil {
 		return err
 	}
 	if message == exchange.Cancel { // nothing has left yet, so a withdrawal is always granted
 		r.Withdrawing = false
-		return Report(a, &r, exchange.Cancelled, "", "")
+		return Report(a, r, exchange.Cancelled, "", "")
 	}
-	return a.Tell(act.Happened{Kind: "exchange", Text: p.Name + " says " + message + " to " + r.Number + ". " + note})
+	a.Tell(event.Event{Kind: event.PartnerSays, Request: r.ID, Detail: event.Detail{Is: message}})
+	return nil
 }
 
 func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error {
 	if q.Bibliographic.Title == "" {
-		return act.Problemf(act.Invalid, "The request names no title.")
+		return problem.Newf(problem.Invalid, "The request names no title.")
 	}
 	r := store.Request{Number: q.Header.RequestingRequestID, Role: string(exchange.Supplying), PartnerID: p.ID, Partner: p, Stage: string(exchange.Asked),
 		Title: q.Bibliographic.Title, Author: q.Bibliographic.Author, Record: q.Bibliographic.RecordID, Note: q.Service.Note, BegunAt: a.Now, MovedAt: a.Now}
@@ -261,19 +251,20 @@ func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error
 		}
 	}
 	if d, err := calendar.ParseDate(first(q.Service.NeedBefore, 10)); err == nil {
-		r.NeededBy = act.Column(d)
+		r.NeededBy = store.Column(d)
 	}
-	var known int64
-	if err := a.Table("requests").Where("role = 'supplying' AND partner_id = ? AND number = ?", p.ID, r.Number).Count(&known).Error; err != nil || known > 0 {
+	known, err := a.Tx.RequestByNumber(r.Role, p.ID, r.Number)
+	if err != nil || known != nil {
 		return err // said twice
 	}
-	if err := a.Create(&r).Error; err != nil {
+	if err := a.Tx.AddRequest(&r); err != nil {
 		return err
 	}
-	if err := a.Create(&store.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received", At: a.Now}).Error; err != nil {
+	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received", At: a.Now}); err != nil {
 		return err
 	}
-	return a.Tell(act.Happened{Kind: "exchange", Text: p.Name + " asks for " + r.Title})
+	a.Tell(event.Event{Kind: event.PartnerAsks, Request: r.ID})
+	return nil
 }
 
 func first(s string, n int) string { return s[:min(n, len(s))] }

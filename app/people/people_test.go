@@ -18,7 +18,7 @@ import (
 func TestFindingPatrons(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	require.NoError(t, h.DB.Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error)
 	name, card := testkit.Text(t, h, "SELECT legal_name FROM patrons WHERE id = 7"), testkit.Text(t, h, "SELECT card FROM patrons WHERE id = 7")
 	find := func(words string) []int64 {
 		found := testkit.Do(t, h, jory, func(a *act.Act) ([]desk.Found, error) { return desk.FindPatrons(a, words) })

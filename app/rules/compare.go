@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"nevrin/app/act"
+	"nevrin/app/problem"
 	"nevrin/core/rulebook"
 )
 
@@ -84,7 +85,7 @@ func CompareRanking(a *act.Act, edition int64, ranking []string) (*Comparison, e
 	}
 	order, err := rulebook.ParseRanking(ranking)
 	if err != nil {
-		return nil, act.Problemf(act.Invalid, "%s", err)
+		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	return compare(book.Rulebook, rulebook.New(book.Currency, book.Branches, order, book.Rules)), nil
 }

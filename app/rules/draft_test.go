@@ -181,7 +181,7 @@ func TestExampleOfALoan(t *testing.T) {
 	revision := 1
 	for _, which := range []string{"renewals = 0 AND due_at IS NULL AND returned_at > due_date + 5", "renewals > 0 AND returned_at IS NOT NULL", "due_at IS NOT NULL AND returned_at IS NOT NULL", "returned_at IS NULL AND due_at IS NULL"} {
 		var id int64
-		require.NoError(t, h.DB.Raw("SELECT id FROM loans WHERE edition_id = 2 AND "+which+" ORDER BY id LIMIT 1").Scan(&id).Error)
+		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM loans WHERE edition_id = 2 AND "+which+" ORDER BY id LIMIT 1").Scan(&id).Error)
 		e := testkit.Do(t, h, maren, func(a *act.Act) (*rules.ExampleFile, error) { return rules.FromLoan(a, id) })
 		saved := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Edition, error) {
 			return rules.WriteExample(a, draft.ID, rules.WrittenExample{Revision: revision, Example: *e})
@@ -321,7 +321,7 @@ func TestWhyOfALoan(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
 	var id int64
-	require.NoError(t, h.DB.Raw("SELECT id FROM loans WHERE situation[4] = 'film' AND returned_at IS NULL AND situation[5] = 'adult' ORDER BY id LIMIT 1").Scan(&id).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM loans WHERE situation[4] = 'film' AND returned_at IS NULL AND situation[5] = 'adult' ORDER BY id LIMIT 1").Scan(&id).Error)
 	l := testkit.Do(t, h, maren, func(a *act.Act) (*rules.LoanTerms, error) { return rules.Loan(a, id) })
 	byTerm := map[string]rules.TermOf{}
 	for _, term := range l.Terms {
@@ -330,7 +330,7 @@ func TestWhyOfALoan(t *testing.T) {
 	assert.Equal(t, "Films go out for a week", byTerm["loan_period"].Rule)
 	assert.Equal(t, "Base rule", byTerm["renewals"].Rule)
 	assert.Equal(t, "The default", byTerm["floating"].Rule)
-	require.NoError(t, h.DB.Exec("UPDATE items SET material = 'book', collection = 'fiction' WHERE id = ?", l.ItemID).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET material = 'book', collection = 'fiction' WHERE id = ?", l.ItemID).Error)
 	again := testkit.Do(t, h, maren, func(a *act.Act) (*rules.LoanTerms, error) { return rules.Loan(a, id) })
 	assert.Contains(t, again.Classed, rules.Value{Code: "material_class", Name: "Film"})
 	assert.Contains(t, again.NowAs, rules.Value{Code: "material_class", Name: "Book"})

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"nevrin/app/act"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
@@ -46,7 +47,7 @@ func CheckEdition(a *act.Act, edition int64) (*Check, error) {
 	}
 	book, err := readWhole(a, row)
 	if err != nil {
-		return nil, act.Problemf(act.Refused, "The examples of this edition cannot be read any more: %s", err)
+		return nil, problem.Newf(problem.Refused, "The examples of this edition cannot be read any more: %s", err)
 	}
 	var files []ExampleFile
 	if err := json.Unmarshal(row.Examples, &files); err != nil {
@@ -83,7 +84,7 @@ func WriteExample(a *act.Act, draft int64, w WrittenExample) (*Edition, error) {
 	return changeExamples(a, draft, w.Revision, func(list []ExampleFile) ([]ExampleFile, string, error) {
 		list = slices.DeleteFunc(list, func(e ExampleFile) bool { return e.Name == w.Instead })
 		if slices.ContainsFunc(list, func(e ExampleFile) bool { return e.Name == w.Example.Name }) {
-			return nil, "", act.Problemf(act.Invalid, "There is an example “%s” already. Give this one another name.", w.Example.Name)
+			return nil, "", problem.Newf(problem.Invalid, "There is an example “%s” already. Give this one another name.", w.Example.Name)
 		}
 		return append(list, w.Example), "example “" + w.Example.Name + "” written", nil
 	})
@@ -94,7 +95,7 @@ func DropExample(a *act.Act, draft int64, revision int, name string) (*Edition, 
 	return changeExamples(a, draft, revision, func(list []ExampleFile) ([]ExampleFile, string, error) {
 		left := slices.DeleteFunc(slices.Clone(list), func(e ExampleFile) bool { return e.Name == name })
 		if len(left) == len(list) {
-			return nil, "", act.Problemf(act.Missing, "There is no example “%s” in this draft.", name)
+			return nil, "", problem.Newf(problem.Missing, "There is no example “%s” in this draft.", name)
 		}
 		return left, "example “" + name + "” dropped", nil
 	})
@@ -130,7 +131,7 @@ func FromLoan(a *act.Act, loanID int64) (*ExampleFile, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := situationOf(l)
+	at := l.At()
 	branch, err := a.Network.Branch(l.BranchCode)
 	if err != nil {
 		return nil, err

@@ -6,6 +6,8 @@ import (
 	"slices"
 
 	"nevrin/app/act"
+	"nevrin/app/network"
+	"nevrin/app/problem"
 	"nevrin/core/rulebook"
 	"nevrin/store"
 )
@@ -16,13 +18,13 @@ func File(a *act.Act, edition int64) (json.RawMessage, error) {
 	if err != nil {
 		return nil, err
 	}
-	var branches []store.Branch
-	if err := a.Order("position").Find(&branches).Error; err != nil {
+	branches, _, _, err := a.Tx.NetworkRows()
+	if err != nil {
 		return nil, err
 	}
 	list := []map[string]any{}
 	for _, b := range branches {
-		one, err := act.BranchFile(&b, a.Today())
+		one, err := network.BranchFile(&b, a.Today())
 		if err != nil {
 			return nil, err
 		}
@@ -56,14 +58,14 @@ type Looked struct {
 func Bring(a *act.Act, b Brought) (*Looked, error) {
 	file, err := rulebook.Read([]byte(b.Text))
 	if err != nil {
-		return nil, act.Problemf(act.Invalid, "%s", err)
+		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	if file.Currency.Code != a.Network.Currency {
-		return nil, act.Problemf(act.Invalid, "$.currency: found %q; expected this network's, %q.", file.Currency.Code, a.Network.Currency)
+		return nil, problem.Newf(problem.Invalid, "$.currency: found %q; expected this network's, %q.", file.Currency.Code, a.Network.Currency)
 	}
 	var plain struct{ Rules, Examples json.RawMessage }
 	if err := json.Unmarshal([]byte(b.Text), &plain); err != nil {
-		return nil, act.Problemf(act.Invalid, "%s", err)
+		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	if plain.Examples == nil {
 		plain.Examples = json.RawMessage("[]")
@@ -71,7 +73,7 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 	row := store.Edition{Name: b.Name, Rules: plain.Rules, Examples: plain.Examples, Ranking: file.Ranking.IDs(), FromID: &a.Book.ID}
 	book, err := readWhole(a, &row)
 	if err != nil {
-		return nil, act.Problemf(act.Invalid, "Against the branches of this network: %s", err)
+		return nil, problem.Newf(problem.Invalid, "Against the branches of this network: %s", err)
 	}
 	out := &Looked{Comparison: *compare(a.Book.Rulebook, book), Count: len(book.Rules), Examples: len(book.Examples), Failing: append([]string{}, failingExamples(book)...), Unknown: unknown(a, book)}
 	if !b.Take {

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"nevrin/app/act"
+	"nevrin/app/network"
+	"nevrin/app/problem"
 	"nevrin/core/rulebook"
 	"nevrin/store"
 )
@@ -62,16 +64,12 @@ func List(a *act.Act, edition int64) (*RuleList, error) {
 }
 
 // usedLastYear counts, for each rule, last year's loans whose terms it would decide.
-func usedLastYear(a *act.Act, book *act.Edition) (map[string]int, error) {
-	var rows []struct {
-		Situation string
-		N         int
-	}
-	err := a.Raw("SELECT array_to_string(situation, E'\\x1f') AS situation, count(*) AS n FROM loans WHERE lent_at > ?::timestamptz - interval '1 year' AND NOT undone GROUP BY situation", a.Now).Scan(&rows).Error
+func usedLastYear(a *act.Act, book *network.Edition) (map[string]int, error) {
+	rows, err := a.Tx.Situations(a.Now)
 	out := map[string]int{}
 	for _, r := range rows {
 		var at rulebook.Situation
-		copy(at[:], strings.Split(r.Situation, "\x1f"))
+		copy(at[:], r.Situation)
 		terms := book.Decide(at, nil)
 		seen := map[string]bool{}
 		for t := range rulebook.All {
@@ -100,7 +98,7 @@ func Write(a *act.Act, draft int64, w Written) (*Edition, error) {
 	w.Rule.Name = strings.TrimSpace(w.Rule.Name)
 	if w.Instead == "" {
 		if w.Rule.Name == "" {
-			return nil, act.Problemf(act.Invalid, "A rule needs a name by which people know it.")
+			return nil, problem.Newf(problem.Invalid, "A rule needs a name by which people know it.")
 		}
 		w.Rule.ID = freeID(rules, w.Rule.Name)
 		return saveDraft(a, row, append(rules, w.Rule), fmt.Sprintf("Draft %d: rule “%s” written", row.Number, w.Rule.Name))
@@ -117,7 +115,7 @@ func Write(a *act.Act, draft int64, w Written) (*Edition, error) {
 func indexOf(rules []rulebook.RuleFile, id string) (int, error) {
 	at := slices.IndexFunc(rules, func(r rulebook.RuleFile) bool { return r.ID == id })
 	if at < 0 {
-		return 0, act.Problemf(act.Missing, "There is no rule %q in this draft.", id)
+		return 0, problem.Newf(problem.Missing, "There is no rule %q in this draft.", id)
 	}
 	return at, nil
 }
@@ -142,7 +140,7 @@ func Strike(a *act.Act, draft int64, revision int, id string) (*Edition, error) 
 // Rank changes the order in which dimensions outweigh each other in a draft.
 func Rank(a *act.Act, draft int64, revision int, ranking []string) (*Edition, error) {
 	if _, err := rulebook.ParseRanking(ranking); err != nil {
-		return nil, act.Problemf(act.Invalid, "%s", err)
+		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	row, rules, err := openDraft(a, draft, revision)
 	if err != nil {
@@ -256,9 +254,9 @@ func try(a *act.Act, row *store.Edition, before []rulebook.RuleFile, c *Cells, q
 	if err != nil {
 		return nil, err
 	}
-	book, err := act.ParseEdition(a.Network, &store.Edition{Rules: data, Ranking: row.Ranking})
+	book, err := a.Network.Parse(&store.Edition{Rules: data, Ranking: row.Ranking})
 	if err != nil {
-		return nil, act.Problemf(act.Invalid, "%s", err)
+		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	var value rulebook.Value
 	for k, r := range book.Rules {
@@ -302,7 +300,7 @@ func name(scope map[string][]string, d rulebook.Dimension, chosen []string, all 
 	scope[d.String()] = chosen
 }
 
-func byZones(n *act.Network, chosen []string) []string {
+func byZones(n *network.Network, chosen []string) []string {
 	zones := map[string][]string{}
 	for _, b := range n.Branches {
 		zones[b.Zone] = append(zones[b.Zone], b.Code)
@@ -323,9 +321,9 @@ func byZones(n *act.Network, chosen []string) []string {
 
 // editionRow loads an edition as it is stored.
 func editionRow(a *act.Act, id int64) (*store.Edition, error) {
-	var row store.Edition
-	if err := a.Take(&row, id).Error; err != nil {
-		return nil, act.NotFound(err, "edition")
+	row, err := a.Tx.EditionRow(id)
+	if err == nil && row == nil {
+		err = problem.NoSuch("edition")
 	}
-	return &row, nil
+	return row, err
 }

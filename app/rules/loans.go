@@ -5,6 +5,10 @@ import (
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/event"
+	"nevrin/app/network"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/core/money"
@@ -46,19 +50,11 @@ type LoanTerms struct {
 }
 
 func loanOf(a *act.Act, id int64) (*store.Loan, *store.Item, error) {
-	var l store.Loan
-	if err := a.Joins("Patron").Take(&l, id).Error; err != nil {
-		return nil, nil, act.NotFound(err, "loan")
+	l, item, err := a.Tx.LoanWithItem(id)
+	if err == nil && l == nil {
+		err = problem.NoSuch("loan")
 	}
-	var item store.Item
-	err := a.Joins("Title").Take(&item, l.ItemID).Error
-	return &l, &item, err
-}
-
-func situationOf(l *store.Loan) rulebook.Situation {
-	var at rulebook.Situation
-	copy(at[:], l.Situation)
-	return at
+	return l, item, err
 }
 
 // Loan tells which rule gave each term of a loan.
@@ -75,19 +71,11 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	if err != nil {
 		return nil, err
 	}
-	var own []rulebook.Setting
-	if len(item.OwnTerms) > 0 {
-		if own, err = book.ParseSettings(item.OwnTerms); err != nil {
-			return nil, err
-		}
+	own, err := desk.OwnTerms(book.Rulebook, item)
+	if err != nil {
+		return nil, err
 	}
-	at := situationOf(l)
-	due := loan.Due{Hours: l.DueAt != nil}
-	if due.Hours {
-		due.At = *l.DueAt
-	} else {
-		due.Date = *act.DateOf(l.DueDate)
-	}
+	at, due := l.At(), l.Due()
 	out := &LoanTerms{LoanID: l.ID, ItemID: item.ID, Title: item.Title.Name, Barcode: item.Barcode, Branch: branch.Name, LentAt: l.LentAt, Due: due.Say(branch), Edition: book.Number,
 		Classed: sayClasses(a, at), Terms: []TermOf{}, Material: item.Material, Collection: item.Collection}
 	if item.Price != nil {
@@ -106,7 +94,7 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 }
 
 // terms lists every term of a situation with what decides it.
-func (l *LoanTerms) terms(book *act.Edition, at rulebook.Situation, own []rulebook.Setting) {
+func (l *LoanTerms) terms(book *network.Edition, at rulebook.Situation, own []rulebook.Setting) {
 	terms := book.Decide(at, own)
 	for t := range rulebook.All {
 		settled := terms.Of(rulebook.Term(t))
@@ -134,20 +122,23 @@ func sayNext(a *act.Act, branch *calendar.Branch, at rulebook.Situation, own []r
 // Wanted tells which rule gives each term, should the item be lent to the patron at the actor's branch now:
 // what lies behind a scan that was refused.
 func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
-	var item store.Item
-	if err := a.Joins("Title").Take(&item, itemID).Error; err != nil {
-		return nil, act.NotFound(err, "item")
+	item, err := a.Tx.ItemWithTitle(itemID)
+	if err != nil {
+		return nil, err
 	}
-	var p store.Patron
-	if err := a.Take(&p, patronID).Error; err != nil {
-		return nil, act.NotFound(err, "patron")
+	if item == nil {
+		return nil, problem.NoSuch("item")
 	}
-	var own []rulebook.Setting
-	var err error
-	if len(item.OwnTerms) > 0 {
-		if own, err = a.Book.ParseSettings(item.OwnTerms); err != nil {
-			return nil, err
-		}
+	p, err := a.Tx.PatronByID(patronID)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil {
+		return nil, problem.NoSuch("patron")
+	}
+	own, err := desk.OwnTerms(a.Book.Rulebook, item)
+	if err != nil {
+		return nil, err
 	}
 	at := rulebook.Situate(a.Who.Branch, item.BranchCode, item.Collection, item.Material, p.Class)
 	out := &LoanTerms{ItemID: item.ID, PatronID: p.ID, Title: item.Title.Name, Barcode: item.Barcode, Patron: p.Name(), Branch: a.Here().Name, LentAt: a.Now, Edition: a.Book.Number,
@@ -205,39 +196,41 @@ type Complaint struct {
 
 // Complain sends a report to the supervisor.
 func Complain(a *act.Act, c Complaint) (*Report, error) {
-	orNil := func(id int64) *int64 {
-		if id == 0 {
-			return nil
-		}
-		return &id
-	}
-	r := store.Report{At: a.Now, StaffID: a.Who.ID, BranchCode: a.Who.Branch, PatronID: orNil(c.Patron), ItemID: orNil(c.Item), LoanID: orNil(c.Loan), Happened: c.Happened, Expected: c.Expected}
-	if err := a.Create(&r).Error; err != nil {
+	r := store.Report{At: a.Now, StaffID: a.Who.ID, BranchCode: a.Who.Branch, PatronID: act.OrNil(c.Patron), ItemID: act.OrNil(c.Item), LoanID: act.OrNil(c.Loan), Happened: c.Happened, Expected: c.Expected}
+	if err := a.Tx.AddReport(&r); err != nil {
 		if store.Violates(err, "reports_patron_id_fkey") || store.Violates(err, "reports_item_id_fkey") || store.Violates(err, "reports_loan_id_fkey") {
-			return nil, act.Problemf(act.Missing, "There is no such patron, item or loan.")
+			return nil, problem.Newf(problem.Missing, "There is no such patron, item or loan.")
 		}
 		return nil, err
 	}
-	if err := a.Tell(act.Happened{Kind: "reported", Patron: c.Patron, Item: c.Item, Loan: c.Loan, Text: "Reported to the supervisor: " + c.Happened}); err != nil {
-		return nil, err
-	}
-	list, err := reports(a, "reports.id = ?", r.ID)
+	a.Tell(event.Event{Kind: event.Reported, Patron: c.Patron, Item: c.Item, Loan: c.Loan})
+	return report(a, r.ID)
+}
+
+func report(a *act.Act, id int64) (*Report, error) {
+	rows, err := a.Tx.OneReport(id)
 	if err != nil {
 		return nil, err
 	}
-	return &list[0], nil
+	return &showReports(a, rows)[0], nil
+}
+
+// reportsMost is how many reports are listed at once.
+const reportsMost = 500
+
+// ReportList is reports that are listed.
+type ReportList struct {
+	Reports []Report `json:"reports"`
+	More    bool     `json:"more" doc:"There are further ones, sent earlier"`
 }
 
 // Reports lists open reports and those answered in the last weeks, open ones first.
-func Reports(a *act.Act) ([]Report, error) {
-	return reports(a, "answered_at IS NULL OR answered_at > ?::timestamptz - interval '28 days'", a.Now)
+func Reports(a *act.Act) (ReportList, error) {
+	rows, err := a.Tx.Reports(a.Now.AddDate(0, 0, -28), reportsMost+1)
+	return ReportList{showReports(a, rows[:min(len(rows), reportsMost)]), len(rows) > reportsMost}, err
 }
 
-func reports(a *act.Act, where string, args ...any) ([]Report, error) {
-	var rows []store.Report
-	if err := a.Joins("Staff").Joins("Patron").Preload("Item.Title").Where(where, args...).Order("answered_at IS NOT NULL, reports.at DESC").Limit(200).Find(&rows).Error; err != nil {
-		return nil, err
-	}
+func showReports(a *act.Act, rows []store.Report) []Report {
 	out := []Report{}
 	for _, r := range rows {
 		shown := Report{ID: r.ID, At: r.At, Who: r.Staff.Name, Branch: a.Network.BranchName(r.BranchCode), Happened: r.Happened, Expected: r.Expected, Answer: r.Answer, Answered: r.AnsweredAt}
@@ -252,24 +245,23 @@ func reports(a *act.Act, where string, args ...any) ([]Report, error) {
 		}
 		out = append(out, shown)
 	}
-	return out, nil
+	return out
 }
 
 // AnswerReport answers a report: in words, which may name the rule or example it has become.
 func AnswerReport(a *act.Act, id int64, answer string) (*Report, error) {
-	done := a.Model(&store.Report{}).Where("id = ? AND answered_at IS NULL", id).Updates(map[string]any{"answer": answer, "answered_by": a.Who.ID, "answered_at": a.Now})
-	if done.Error != nil {
-		return nil, done.Error
-	}
-	if done.RowsAffected == 0 {
-		return nil, act.Problemf(act.Refused, "There is no such report, or it has been answered already.")
-	}
-	list, err := reports(a, "reports.id = ?", id)
+	done, err := a.Tx.AnswerReport(id, answer, a.Who.ID, a.Now)
 	if err != nil {
 		return nil, err
 	}
-	r := &list[0]
-	return r, a.Tell(act.Happened{Kind: "report_answered", Patron: r.PatronID, Item: r.ItemID, Loan: r.LoanID, Text: "Report answered: " + answer})
+	if !done {
+		return nil, problem.Newf(problem.Refused, "There is no such report, or it has been answered already.")
+	}
+	r, err := report(a, id)
+	if err == nil {
+		a.Tell(event.Event{Kind: event.ReportAnswered, Patron: r.PatronID, Item: r.ItemID, Loan: r.LoanID})
+	}
+	return r, err
 }
 
 // dateSay writes a date column as people say it.

@@ -14,9 +14,11 @@ import (
 	"time"
 
 	"github.com/riverqueue/river"
-	"gorm.io/gorm"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/network"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/core/money"
@@ -89,37 +91,37 @@ func Begin(a *act.Act, draft int64, since, until calendar.Date) (*Rehearsal, err
 	}
 	switch {
 	case until < since:
-		return nil, act.Problemf(act.Invalid, "The period ends before it begins.")
+		return nil, problem.Newf(problem.Invalid, "The period ends before it begins.")
 	case since > a.Today():
-		return nil, act.Problemf(act.Invalid, "Nothing has happened yet in that period. Choose one that begins before today.")
+		return nil, problem.Newf(problem.Invalid, "Nothing has happened yet in that period. Choose one that begins before today.")
 	}
 	r := store.Rehearsal{EditionID: draft, Revision: row.Revision, Since: since.UTC(), Until: until.UTC(), State: "waiting", StaffID: a.Who.ID, BegunAt: a.Now}
-	if err := a.Create(&r).Error; err != nil {
+	if err := a.Tx.AddRehearsal(&r); err != nil {
 		return nil, err
 	}
-	if err := a.Tell(act.Happened{Kind: "rehearsal", Text: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, since.Say(), until.Say())}); err != nil {
+	a.Tell(event.Event{Kind: event.Rehearsed, Detail: event.Detail{Says: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, since.Say(), until.Say())}})
+	if err := a.Enqueue(RehearseArgs{r.ID}); err != nil {
 		return nil, err
-	}
-	if a.House.Jobs != nil {
-		if _, err := a.House.Jobs.InsertTx(a.Context, store.Tx(a.DB), RehearseArgs{r.ID}, nil); err != nil {
-			return nil, err
-		}
 	}
 	return Rehearsed(a, r.ID)
 }
 
 // Stop stops a rehearsal that has not ended.
 func Stop(a *act.Act, id int64) (*Rehearsal, error) {
-	if err := a.Exec("UPDATE rehearsals SET state = 'stopped' WHERE id = ? AND state IN ('waiting', 'running')", id).Error; err != nil {
+	stopped, err := a.Tx.StopRehearsal(id)
+	if err != nil {
 		return nil, err
+	}
+	if stopped {
+		a.Tell(event.Event{Kind: event.RehearsalStopped})
 	}
 	return Rehearsed(a, id)
 }
 
 // Rehearsals lists the latest rehearsals of an edition, without their results.
 func Rehearsals(a *act.Act, edition int64) ([]Rehearsal, error) {
-	var rows []store.Rehearsal
-	if err := a.Omit("Result").Joins("Edition").Where("edition_id = ?", edition).Order("rehearsals.id DESC").Limit(20).Find(&rows).Error; err != nil {
+	rows, err := a.Tx.Rehearsals(edition, 20)
+	if err != nil {
 		return nil, err
 	}
 	out := []Rehearsal{}
@@ -137,11 +139,14 @@ func showRehearsal(r *store.Rehearsal) Rehearsal {
 
 // Rehearsed is a rehearsal with what it has found.
 func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
-	var row store.Rehearsal
-	if err := a.Joins("Edition").Take(&row, id).Error; err != nil {
-		return nil, act.NotFound(err, "rehearsal")
+	row, err := a.Tx.RehearsalByID(id)
+	if err != nil {
+		return nil, err
 	}
-	out := showRehearsal(&row)
+	if row == nil {
+		return nil, problem.NoSuch("rehearsal")
+	}
+	out := showRehearsal(row)
 	out.Currency = a.Network.Money.Code
 	if row.State != "done" {
 		return &out, nil
@@ -168,32 +173,23 @@ func named(a *act.Act, out *Rehearsal) error {
 	for _, c := range out.Result.Cases {
 		loans = append(loans, c.Loan)
 	}
-	var rows []struct {
-		ID    int64
-		Title string
-		Name  string
-	}
-	err := a.Raw(`SELECT l.id, t.name AS title, coalesce(nullif(p.preferred_name, ''), p.legal_name, '') AS name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
-		LEFT JOIN patrons p ON p.id = l.patron_id WHERE l.id IN ?`, append(loans, 0)).Scan(&rows).Error
+	names, err := a.Tx.LoanNames(loans)
 	if err != nil {
 		return err
 	}
-	of := map[int64]int{}
-	for k, r := range rows {
-		of[r.ID] = k
-	}
 	for _, c := range out.Result.Cases {
 		shown := AffectedLoan{Case: c, Before: a.Network.Money.Format(c.ChargedBefore), After: a.Network.Money.Format(c.ChargedAfter)}
-		if k, ok := of[c.Loan]; ok {
-			shown.Title, shown.Name = rows[k].Title, rows[k].Name
-		}
+		shown.Title, shown.Name = names[c.Loan][0], names[c.Loan][1]
 		out.Cases = append(out.Cases, shown)
 	}
 	for kind, ids := range map[string][]int64{"stopped": out.Result.Stopped, "freed": out.Result.Freed} {
-		list := []Affected{}
-		err := a.Raw("SELECT id, coalesce(nullif(preferred_name, ''), legal_name) AS name FROM patrons WHERE id IN ? ORDER BY name LIMIT 200", append(slices.Clone(ids), 0)).Scan(&list).Error
+		rows, err := a.Tx.PatronsByID(ids, 200)
 		if err != nil {
 			return err
+		}
+		list := []Affected{}
+		for k := range rows {
+			list = append(list, Affected{rows[k].ID, rows[k].Name()})
 		}
 		out.Patrons[kind] = list
 	}
@@ -218,10 +214,9 @@ var errStopped = errors.New("stopped")
 
 // Run runs a rehearsal to its end, or until it is stopped.
 func Run(ctx context.Context, h *act.House, id int64) error {
-	db := h.DB.WithContext(ctx)
-	begun := db.Exec("UPDATE rehearsals SET state = 'running', done = 0 WHERE id = ? AND state IN ('waiting', 'running')", id)
-	if begun.Error != nil || begun.RowsAffected == 0 {
-		return begun.Error
+	begun, err := h.Store.BeginRehearsal(ctx, id)
+	if err != nil || !begun {
+		return err
 	}
 	start := time.Now()
 	result, err := rehearse(ctx, h, id)
@@ -229,7 +224,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 	case errors.Is(err, errStopped):
 		return nil
 	case err != nil && ctx.Err() == nil:
-		return db.Exec("UPDATE rehearsals SET state = 'failed', problem = ? WHERE id = ?", err.Error(), id).Error
+		return h.Store.FailRehearsal(ctx, id, err.Error())
 	case err != nil:
 		return err
 	}
@@ -237,23 +232,22 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 	if err != nil {
 		return err
 	}
-	return db.Exec("UPDATE rehearsals SET state = 'done', result = ?, done = total, seconds = ? WHERE id = ? AND state = 'running'", string(data), time.Since(start).Seconds(), id).Error
+	return h.Store.EndRehearsal(ctx, id, data, time.Since(start).Seconds())
 }
 
 // workers is how many parts a rehearsal is cut into; they run side by side.
 const workers = 2
 
 func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed, error) {
-	var row store.Rehearsal
-	db := h.DB.WithContext(ctx)
-	if err := db.Take(&row, id).Error; err != nil {
+	row, err := h.Store.RehearsalRow(ctx, id)
+	if err != nil {
 		return nil, err
 	}
 	// The editions are read once, in an act that ends before the long reading begins.
-	books := map[int64]*act.Edition{}
+	books := map[int64]*network.Edition{}
 	now, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (time.Time, error) {
-		var ids []int64
-		if err := a.Raw("SELECT id FROM editions WHERE state = 'in_force' OR id = ?", row.EditionID).Scan(&ids).Error; err != nil {
+		ids, err := a.Tx.EditionIDs(row.EditionID)
+		if err != nil {
 			return a.Now, err
 		}
 		for _, id := range ids {
@@ -271,7 +265,7 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 	draft := books[row.EditionID]
 	zone := draft.Branches[0].Location
 	since, until := calendar.Local(calendar.DateOf(row.Since), 0, zone), calendar.Local(calendar.DateOf(row.Until)+1, 0, zone)
-	if err := db.Exec("UPDATE rehearsals SET total = (SELECT count(*) FROM loans WHERE lent_at >= ? AND lent_at < ? AND NOT undone) WHERE id = ?", since, until, id).Error; err != nil {
+	if err := h.Store.CountRehearsal(ctx, id, since, until); err != nil {
 		return nil, err
 	}
 	patrons := make(chan []rulebook.Past, 256)
@@ -285,7 +279,7 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 			}
 		})
 	}
-	err = eachPatron(ctx, db, row.ID, since, until, now, books, patrons)
+	err = eachPatron(ctx, h.Store, row.ID, since, until, now, books, patrons)
 	close(patrons)
 	all.Wait()
 	if err != nil {
@@ -295,10 +289,10 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 }
 
 // eachPatron reads the loans of a period and hands them on patron by patron, telling how far it is.
-func eachPatron(ctx context.Context, db *gorm.DB, id int64, since, until, now time.Time, books map[int64]*act.Edition, patrons chan<- []rulebook.Past) error {
+func eachPatron(ctx context.Context, s *store.Store, id int64, since, until, now time.Time, books map[int64]*network.Edition, patrons chan<- []rulebook.Past) error {
 	var loans []rulebook.Past
 	done, told := 0, time.Now()
-	err := store.EachPastLoan(ctx, db, since, until, now, func(p *store.PastLoan) error {
+	err := s.EachPastLoan(ctx, since, until, now, func(p *store.PastLoan) error {
 		if loans != nil && p.Patron != loans[0].Patron {
 			patrons <- loans
 			loans = make([]rulebook.Past, 0, len(loans))
@@ -311,11 +305,11 @@ func eachPatron(ctx context.Context, db *gorm.DB, id int64, since, until, now ti
 		loans = append(loans, past)
 		if done++; done%2000 == 0 && time.Since(told) > 500*time.Millisecond {
 			told = time.Now()
-			still := db.Exec("UPDATE rehearsals SET done = ? WHERE id = ? AND state = 'running'", done, id)
-			if still.Error == nil && still.RowsAffected == 0 {
+			still, err := s.RehearsalAt(ctx, id, done)
+			if err == nil && !still {
 				return errStopped
 			}
-			return still.Error
+			return err
 		}
 		return nil
 	})
@@ -325,7 +319,7 @@ func eachPatron(ctx context.Context, db *gorm.DB, id int64, since, until, now ti
 	return err
 }
 
-func pastOf(p *store.PastLoan, books map[int64]*act.Edition) (rulebook.Past, error) {
+func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past, error) {
 	out := rulebook.Past{ID: p.ID, Item: p.Item, Patron: p.Patron, Lent: p.Lent, Renewed: p.Renewed, Renewals: p.Renewals, Returned: p.Returned, Awaited: p.Awaited}
 	book := books[p.Edition]
 	if book == nil {

@@ -12,6 +12,8 @@ import (
 	"strings"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
@@ -49,8 +51,8 @@ type Overview struct {
 
 // Look gives the editions, terms and values.
 func Look(a *act.Act) (*Overview, error) {
-	var rows []store.Edition
-	if err := a.Order("coalesce(starts_on, 'infinity'), started_at, number").Find(&rows).Error; err != nil {
+	rows, err := a.Tx.Editions()
+	if err != nil {
 		return nil, err
 	}
 	out := &Overview{Editions: []Edition{}, Terms: rulebook.All[:], Dimensions: values(a)}
@@ -74,7 +76,7 @@ func show(a *act.Act, r *store.Edition) Edition {
 	if json.Unmarshal(r.Rules, &list) == nil {
 		e.Rules = len(list)
 	}
-	if from := act.DateOf(r.StartsOn); from != nil {
+	if from := store.DateOf(r.StartsOn); from != nil {
 		e.From, e.FromSays = from.String(), from.Say()
 		switch {
 		case r.ID == a.Book.ID:
@@ -160,7 +162,7 @@ func (q *Question) axes() (rows, columns rulebook.Dimension, err error) {
 	rows, ok := rulebook.DimensionByID(q.Rows)
 	columns, also := rulebook.DimensionByID(q.Columns)
 	if !ok || !also || rows == columns {
-		return 0, 0, act.Problemf(act.Invalid, "A grid has two different dimensions of %s.", strings.Join(rulebook.DimensionIDs[:], ", "))
+		return 0, 0, problem.Newf(problem.Invalid, "A grid has two different dimensions of %s.", strings.Join(rulebook.DimensionIDs[:], ", "))
 	}
 	return rows, columns, nil
 }
@@ -224,7 +226,7 @@ func Ask(a *act.Act, q Question) (*Grid, error) {
 func termOf(id string) (rulebook.Term, error) {
 	term, ok := rulebook.TermByID(id)
 	if !ok {
-		return 0, act.Problemf(act.Invalid, "There is no term %q.", id)
+		return 0, problem.Newf(problem.Invalid, "There is no term %q.", id)
 	}
 	return term, nil
 }
@@ -291,8 +293,8 @@ func WhyCell(a *act.Act, edition int64, termID string, at rulebook.Situation) (*
 
 // Draft begins a draft from the edition in force.
 func Draft(a *act.Act, name string) (*Edition, error) {
-	var now store.Edition
-	if err := a.Take(&now, a.Book.ID).Error; err != nil {
+	now, err := editionRow(a, a.Book.ID)
+	if err != nil {
 		return nil, err
 	}
 	return draftOf(a, store.Edition{Name: strings.TrimSpace(name), Rules: now.Rules, Ranking: now.Ranking, Examples: now.Examples, FromID: &a.Book.ID},
@@ -301,16 +303,17 @@ func Draft(a *act.Act, name string) (*Edition, error) {
 
 // draftOf keeps a new draft under the next number.
 func draftOf(a *act.Act, row store.Edition, how string) (*Edition, error) {
-	var last int
-	if err := a.Raw("SELECT max(number) FROM (SELECT number FROM editions FOR UPDATE) e").Scan(&last).Error; err != nil {
+	last, err := a.Tx.LastEdition()
+	if err != nil {
 		return nil, err
 	}
 	row.Number, row.State, row.Revision = last+1, "draft", 1
-	if err := a.Create(&row).Error; err != nil {
+	if err := a.Tx.AddEdition(&row); err != nil {
 		return nil, err
 	}
 	e := show(a, &row)
-	return &e, a.Tell(act.Happened{Kind: "draft_begun", Text: fmt.Sprintf("Draft %d %s", row.Number, how)})
+	tell(a, "Draft %d %s", row.Number, how)
+	return &e, nil
 }
 
 // Change is a rule to be put into a draft: one term for a scope. A rule with that very scope takes it;
@@ -348,20 +351,20 @@ func settle(rules []rulebook.RuleFile, scope map[string][]string, term string, v
 }
 
 func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.RuleFile, error) {
-	var row store.Edition
-	if err := a.Raw("SELECT * FROM editions WHERE id = ? FOR UPDATE", id).Scan(&row).Error; err != nil {
+	row, err := a.Tx.EditionLocked(id)
+	if err != nil {
 		return nil, nil, err
 	}
 	switch {
-	case row.ID == 0:
-		return nil, nil, act.Problemf(act.Missing, "There is no such draft.")
+	case row == nil:
+		return nil, nil, problem.NoSuch("draft")
 	case row.State != "draft":
-		return nil, nil, act.Problemf(act.Refused, "Edition %d is in force and is never changed. Begin a draft.", row.Number)
+		return nil, nil, problem.Newf(problem.Refused, "Edition %d is in force and is never changed. Begin a draft.", row.Number)
 	case row.Revision != revision:
-		return nil, nil, act.Problemf(act.Refused, "Somebody else has changed draft %d meanwhile. Look at it again, then make your change.", row.Number)
+		return nil, nil, problem.Newf(problem.Refused, "Somebody else has changed draft %d meanwhile. Look at it again, then make your change.", row.Number)
 	}
 	var rules []rulebook.RuleFile
-	return &row, rules, json.Unmarshal(row.Rules, &rules)
+	return row, rules, json.Unmarshal(row.Rules, &rules)
 }
 
 // saveDraft keeps what was changed in a draft, if it can be read.
@@ -372,14 +375,20 @@ func saveDraft(a *act.Act, row *store.Edition, rules []rulebook.RuleFile, text s
 	}
 	row.Rules = data
 	if _, err := readWhole(a, row); err != nil {
-		return nil, act.Problemf(act.Invalid, "%s", err)
+		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	row.Revision++
-	if err := a.Model(row).Select("Rules", "Examples", "Ranking", "Revision").Updates(row).Error; err != nil {
+	if err := a.Tx.KeepDraft(row); err != nil {
 		return nil, err
 	}
 	e := show(a, row)
-	return &e, a.Tell(act.Happened{Kind: "draft_changed", Text: text})
+	tell(a, "%s", text)
+	return &e, nil
+}
+
+// tell appends the event of a change of drafts or editions.
+func tell(a *act.Act, format string, args ...any) {
+	a.Tell(event.Event{Kind: event.Rulebook, Detail: event.Detail{Says: fmt.Sprintf(format, args...)}})
 }
 
 // readWhole reads an edition with its examples.
@@ -425,28 +434,29 @@ func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reaso
 		return nil, err
 	}
 	if from < a.Today() {
-		return nil, act.Problemf(act.Invalid, "Rules cannot start in the past. Choose today, %s, or later.", a.Today().Say())
+		return nil, problem.Newf(problem.Invalid, "Rules cannot start in the past. Choose today, %s, or later.", a.Today().Say())
 	}
 	book, err := readWhole(a, row)
 	if err != nil {
-		return nil, act.Problemf(act.Refused, "%s", err)
+		return nil, problem.Newf(problem.Refused, "%s", err)
 	}
 	if conflicts := book.Conflicts(); len(conflicts) > 0 {
 		c := conflicts[0]
-		return nil, act.Problemf(act.Refused, "“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.", c.Rules[0].Title(), c.Rules[1].Title(), c.Term.Info().Name)
+		return nil, problem.Newf(problem.Refused, "“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.", c.Rules[0].Title(), c.Rules[1].Title(), c.Term.Info().Name)
 	}
 	if failing := failingExamples(book); len(failing) > 0 && strings.TrimSpace(reason) == "" {
-		return nil, act.Problemf(act.Refused, "%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.", strings.Join(failing, ", "))
+		return nil, problem.Newf(problem.Refused, "%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.", strings.Join(failing, ", "))
 	}
-	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", act.Column(from), &a.Now, reason
-	if err := a.Model(row).Select("State", "StartsOn", "StartedAt", "Reason").Updates(row).Error; err != nil {
+	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", store.Column(from), &a.Now, reason
+	if err := a.Tx.PutInForce(row); err != nil {
 		return nil, err
 	}
 	e := show(a, row)
 	if from == a.Today() {
 		e.State = "in_force"
 	}
-	return &e, a.Tell(act.Happened{Kind: "edition_in_force", Text: fmt.Sprintf("Edition %d in force from %s. %s", row.Number, from.Say(), reason)})
+	tell(a, "Edition %d in force from %s. %s", row.Number, from.Say(), reason)
+	return &e, nil
 }
 
 func failingExamples(book *rulebook.Rulebook) []string {
@@ -461,15 +471,16 @@ func failingExamples(book *rulebook.Rulebook) []string {
 
 // Discard gives a draft up.
 func Discard(a *act.Act, draft int64) error {
-	row := store.Edition{}
-	if err := a.Raw("SELECT * FROM editions WHERE id = ? AND state = 'draft' FOR UPDATE", draft).Scan(&row).Error; err != nil {
+	row, err := a.Tx.EditionLocked(draft)
+	if err != nil {
 		return err
 	}
-	if row.ID == 0 {
-		return act.Problemf(act.Missing, "There is no such draft.")
+	if row == nil || row.State != "draft" {
+		return problem.NoSuch("draft")
 	}
-	if err := a.Delete(&row).Error; err != nil {
+	if err := a.Tx.DropDraft(row); err != nil {
 		return err
 	}
-	return a.Tell(act.Happened{Kind: "draft_dropped", Text: fmt.Sprintf("Draft %d dropped: %s", row.Number, row.Rules)})
+	tell(a, "Draft %d dropped: %s", row.Number, row.Rules)
+	return nil
 }

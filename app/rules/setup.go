@@ -1,13 +1,14 @@
 package rules
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
-
-	"gorm.io/gorm"
 
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
@@ -24,7 +25,7 @@ type Network struct {
 }
 
 // SetUp makes a network in an empty database.
-func SetUp(db *gorm.DB, n Network) error {
+func SetUp(ctx context.Context, s *store.Store, n Network) error {
 	book, err := rulebook.Read(n.Rulebook)
 	if err != nil {
 		return err
@@ -36,30 +37,34 @@ func SetUp(db *gorm.DB, n Network) error {
 	if _, err := calendar.ParseLocation(n.Timezone); err != nil {
 		return err
 	}
-	return db.Transaction(func(tx *gorm.DB) error {
-		err := tx.Create(&store.Network{One: true, Name: n.Name, Digits: n.Digits, Currency: book.Currency.Code, Timezone: n.Timezone, FetchMinutes: 60, Version: 1}).Error
-		if err != nil {
-			return fmt.Errorf("a network stands in this database already, or its name or digits do not fit: %w", err)
-		}
-		if err := tx.Create(classes(book)).Error; err != nil {
-			return err
-		}
-		if err := keepBranches(tx, n, book); err != nil {
-			return err
-		}
-		rules, err := book.PlainRules()
-		if err != nil {
-			return err
-		}
-		examples, err := plainExamples(n.Rulebook)
-		if err != nil {
-			return err
-		}
-		now := time.Now()
-		return tx.Create(&store.Edition{Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now, Name: "First edition",
-			Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1}).Error
-	})
+	if !fourDigits.MatchString(n.Digits) {
+		return fmt.Errorf("--digits: found %q; expected the four digits that stand in every card and item number, such as 1846", n.Digits)
+	}
+	if strings.TrimSpace(n.Name) == "" {
+		return errors.New("--name: expected the name of the network")
+	}
+	branches, runs, err := plainBranches(n, book)
+	if err != nil {
+		return err
+	}
+	rules, err := book.PlainRules()
+	if err != nil {
+		return err
+	}
+	examples, err := plainExamples(n.Rulebook)
+	if err != nil {
+		return err
+	}
+	now := time.Now()
+	row := &store.Network{One: true, Name: n.Name, Digits: n.Digits, Currency: book.Currency.Code, Timezone: n.Timezone, FetchMinutes: 60, Version: 1}
+	first := &store.Edition{
+		Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now, Name: "First edition",
+		Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1,
+	}
+	return s.Write(ctx, func(tx *store.Tx) error { return tx.AddNetwork(row, classes(book), branches, runs, first) })
 }
+
+var fourDigits = regexp.MustCompile("^[0-9]{4}$")
 
 // plainExamples are the examples of a rulebook file as they stand there.
 func plainExamples(file []byte) (json.RawMessage, error) {
@@ -99,8 +104,8 @@ func classes(book *rulebook.Rulebook) []store.Class {
 	return out
 }
 
-// keepBranches keeps branches in the form of the files, with sort and receive minutes from the courier file.
-func keepBranches(tx *gorm.DB, n Network, book *rulebook.Rulebook) error {
+// plainBranches are branches in the form of the files, with sort and receive minutes from the courier file, and runs.
+func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.Run, error) {
 	type minutes struct {
 		Code    string `json:"code"`
 		Sort    int    `json:"sort_minutes"`
@@ -112,18 +117,20 @@ func keepBranches(tx *gorm.DB, n Network, book *rulebook.Rulebook) error {
 	}
 	if n.Courier != nil {
 		if _, err := courier.Read(n.Courier); err != nil {
-			return err
+			return nil, nil, err
 		}
 		if err := json.Unmarshal(n.Courier, &file); err != nil {
-			return err
+			return nil, nil, err
 		}
 	}
 	var plain struct {
 		Branches []struct{ Hours, Closures, Openings json.RawMessage }
 	}
 	if err := json.Unmarshal(n.Rulebook, &plain); err != nil {
-		return err
+		return nil, nil, err
 	}
+	var branches []store.Branch
+	var runs []store.Run
 	or := func(v json.RawMessage, empty string) json.RawMessage {
 		if v == nil {
 			return json.RawMessage(empty)
@@ -138,18 +145,14 @@ func keepBranches(tx *gorm.DB, n Network, book *rulebook.Rulebook) error {
 				row.SortMinutes, row.ReceiveMinutes = m.Sort, m.Receive
 			}
 		}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
+		branches = append(branches, row)
 	}
 	for k, plan := range file.Runs {
 		root, err := jsonfile.Read(plan)
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
-		if err := tx.Create(&store.Run{ID: root.Get("id").Text(), Position: k, Plan: plan}).Error; err != nil {
-			return err
-		}
+		runs = append(runs, store.Run{ID: root.Get("id").Text(), Position: k, Plan: plan})
 	}
-	return nil
+	return branches, runs, nil
 }

@@ -6,55 +6,56 @@ import (
 	"strings"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
 	"nevrin/app/moving"
+	"nevrin/app/problem"
 	"nevrin/store"
 )
 
 // locked loads an item for a change.
-func locked(a *act.Act, id int64) (*store.Item, error) {
-	f, err := store.FactsByID(a.DB, id)
-	if err != nil {
-		return nil, act.NotFound(err, "item")
+func locked(a *act.Act, id int64) (*store.Facts, error) {
+	f, err := a.Tx.ItemFactsByID(id)
+	if err == nil && f == nil {
+		err = problem.NoSuch("item")
 	}
-	return f.Item, nil
+	return f, err
 }
 
 // Note writes the note that is shown whenever the item comes back; an empty one takes it off.
 func Note(a *act.Act, id int64, text string) error {
-	item, err := locked(a, id)
+	f, err := locked(a, id)
 	if err != nil {
 		return err
 	}
 	text = strings.TrimSpace(text)
-	if text == item.Note {
+	switch {
+	case text == f.Item.Note:
 		return nil
+	case text == "":
+		a.Tell(event.Event{Kind: event.NoteOff, Item: id, Detail: event.Detail{Was: f.Item.Note}})
+	default:
+		a.Tell(event.Event{Kind: event.Noted, Item: id, Detail: event.Detail{Is: text}})
 	}
-	says := "Note taken off: " + item.Note
-	if err := a.Model(item).Select("Note").Updates(&store.Item{ID: id, Note: text}).Error; err != nil {
-		return err
-	}
-	if text != "" {
-		says = "Note: " + text
-	}
-	return a.Tell(act.Happened{Kind: "note", Item: id, Text: says})
+	a.Tx.NoteItem(id, text)
+	return nil
 }
 
 // BackInUse ends that an item is put aside or missing. Whoever waits for it gets it now.
 func BackInUse(a *act.Act, id int64) error {
-	item, err := locked(a, id)
+	f, err := locked(a, id)
 	if err != nil {
 		return err
 	}
-	if item.Standing != "aside" && item.Standing != "missing" {
-		return act.Problemf(act.Refused, "This item is neither put aside nor missing.")
+	if f.Item.Standing != store.PutAside && f.Item.Standing != store.Missing {
+		return problem.Newf(problem.Refused, "This item is neither put aside nor missing.")
 	}
-	if err := a.Model(item).Update("standing", "in_use").Error; err != nil {
-		return err
+	a.Tx.Stand(id, store.InUse)
+	if f.Missed {
+		a.Tx.Seen(id, a.Now)
 	}
-	if err := a.Tell(act.Happened{Kind: "back_in_use", Item: id, Text: "Back in use at " + a.Network.BranchName(item.AtBranch)}); err != nil {
-		return err
-	}
-	return moving.Route(a, item.TitleID, 0)
+	a.Tell(event.Event{Kind: event.BackInUse, Item: id, Detail: event.Detail{Branch: f.Item.AtBranch, Was: f.Item.Standing}})
+	_, err = moving.Route(a, f.Item.TitleID, 0)
+	return err
 }
 
 // Classing is how an item is classed for the rules.
@@ -65,19 +66,17 @@ type Classing struct {
 
 // Classify corrects how an item is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, c Classing) error {
-	for kind, code := range map[string]string{"material": c.Material, "collection": c.Collection} {
-		known := slices.ContainsFunc(a.Network.Classes, func(x store.Class) bool { return x.Kind == kind && x.Code == code })
+	for _, k := range []struct{ kind, name, code string }{{"material", "material class", c.Material}, {"collection", "collection", c.Collection}} {
+		known := slices.ContainsFunc(a.Network.Classes, func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code })
 		if !known {
-			return act.Problemf(act.Invalid, "There is no %s %q here.", map[string]string{"material": "material class", "collection": "collection"}[kind], code)
+			return problem.Newf(problem.Invalid, "There is no %s %q here.", k.name, k.code)
 		}
 	}
-	item, err := locked(a, id)
+	f, err := locked(a, id)
 	if err != nil {
 		return err
 	}
-	was := a.Network.ClassName("material", item.Material) + ", " + a.Network.ClassName("collection", item.Collection)
-	if err := a.Model(item).Select("Material", "Collection").Updates(&store.Item{ID: id, Material: c.Material, Collection: c.Collection}).Error; err != nil {
-		return err
-	}
-	return a.Tell(act.Happened{Kind: "classified", Item: id, Text: "Classed as " + a.Network.ClassName("material", c.Material) + ", " + a.Network.ClassName("collection", c.Collection) + "; was " + was})
+	a.Tx.ClassifyItem(id, c.Material, c.Collection)
+	a.Tell(event.Event{Kind: event.ItemClassed, Item: id, Detail: event.Detail{Was: f.Item.Material + " " + f.Item.Collection, Is: c.Material + " " + c.Collection}})
+	return nil
 }

@@ -34,7 +34,7 @@ func TestNumbersAreTrue(t *testing.T) {
 			"missing": {r.Missing.All, "SELECT count(*) FROM items WHERE standing = 'missing' AND branch_code = ?"},
 		} {
 			var want int
-			require.NoError(t, h.DB.Raw(c.query, r.Branch).Scan(&want).Error)
+			require.NoError(t, testkit.SQL(h).Raw(c.query, r.Branch).Scan(&want).Error)
 			assert.Equal(t, want, c.got, "%s at %s", what, r.Name)
 		}
 	}
@@ -70,7 +70,7 @@ func TestNightsAreDoneOnce(t *testing.T) {
 		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, wrong) })
 		assert.ErrorContains(t, err, "only goes forward")
 	}
-	require.NoError(t, h.DB.Exec("DELETE FROM training_clock").Error)
+	require.NoError(t, testkit.SQL(h).Exec("DELETE FROM training_clock").Error)
 	_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, time.Hour) })
 	assert.ErrorContains(t, err, "runs on real time")
 }

@@ -68,7 +68,7 @@ func (r *running) scan(item string, patron int64) (kind string, ok bool) {
 func TestKilledInTheMiddleOfScans(t *testing.T) {
 	h := testkit.House(t)
 	var name string
-	require.NoError(t, h.DB.Raw("SELECT current_database()").Scan(&name).Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT current_database()").Scan(&name).Error)
 	port, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	address := port.Addr().String()
@@ -83,11 +83,11 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, answer.Body.Close())
 
-	items := freeItems(t, h.DB)
+	items := freeItems(t, testkit.SQL(h))
 	var patron int64
-	require.NoError(t, h.DB.Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "staff").Scan(&patron).Error)
+	require.NoError(t, testkit.SQL(h).Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "staff").Scan(&patron).Error)
 	if patron == 0 {
-		require.NoError(t, h.DB.Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "adult").Scan(&patron).Error)
+		require.NoError(t, testkit.SQL(h).Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "adult").Scan(&patron).Error)
 	}
 	for k, item := range items {
 		if k%5 == 2 {
@@ -106,8 +106,8 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 		assert.Equal(t, "lent", kind, item)
 	}
 	var lent, events int64
-	h.DB.Raw("SELECT count(*) FROM loans WHERE patron_id = ? AND returned_at IS NULL", patron).Scan(&lent)
-	h.DB.Raw("SELECT count(*) FROM events WHERE patron_id = ? AND kind = 'lent' AND loan_id IN (SELECT id FROM loans WHERE returned_at IS NULL)", patron).Scan(&events)
+	testkit.SQL(h).Raw("SELECT count(*) FROM loans WHERE patron_id = ? AND returned_at IS NULL", patron).Scan(&lent)
+	testkit.SQL(h).Raw("SELECT count(*) FROM events WHERE patron_id = ? AND kind = 'lent' AND loan_id IN (SELECT id FROM loans WHERE returned_at IS NULL)", patron).Scan(&events)
 	assert.EqualValues(t, len(items), lent)
 	assert.Equal(t, lent, events, "one event for each loan")
 }

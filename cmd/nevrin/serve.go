@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -19,16 +18,15 @@ import (
 
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
+	"github.com/riverqueue/river/rivertype"
 	"github.com/spf13/cobra"
-	"gorm.io/gorm"
 
 	"nevrin/app/act"
+	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/partners"
-	"nevrin/app/people"
 	"nevrin/app/rules"
-	"nevrin/app/today"
-	"nevrin/core/calendar"
+	"nevrin/app/staff"
 	"nevrin/demo"
 	"nevrin/server"
 	"nevrin/standin"
@@ -72,26 +70,29 @@ func migrateCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		db, err := store.Open(s.database)
+		db, err := store.Open(s.database, nil)
 		if err != nil {
 			return err
 		}
-		return store.Migrate(cmd.Context(), db)
+		return db.Migrate(cmd.Context())
 	}}
 }
 
 func administratorCommand() *cobra.Command {
 	var name, branch string
-	cmd := &cobra.Command{Use: "administrator LOGIN", Short: "Make an administrator; the password comes from NEVRIN_PASSWORD", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	cmd := &cobra.Command{Use: "administrator LOGIN", Short: "Make an administrator; the password comes from NEVRIN_PASSWORD", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
 		s, err := fromEnvironment()
 		if err != nil {
 			return err
 		}
-		db, err := store.Open(s.database)
+		db, err := store.Open(s.database, nil)
 		if err != nil {
 			return err
 		}
-		return people.Administrator(&act.House{DB: db}, args[0], pick(name != "", name, args[0]), os.Getenv("NEVRIN_PASSWORD"), branch)
+		if err := db.Migrate(cmd.Context()); err != nil {
+			return err
+		}
+		return staff.Administrator(cmd.Context(), db, args[0], pick(name != "", name, args[0]), os.Getenv("NEVRIN_PASSWORD"), branch)
 	}}
 	cmd.Flags().StringVar(&name, "name", "", "how colleagues know them")
 	cmd.Flags().StringVar(&branch, "branch", "", "code of their branch")
@@ -143,7 +144,7 @@ func demoCommand() *cobra.Command {
 		}
 		libraries := standin.NewPartners()
 		go libraries.Serve(ctx, outside)
-		prepare := func(ctx context.Context, db *gorm.DB, address string) error {
+		prepare := func(ctx context.Context, db *store.Store, address string) error {
 			begun := time.Now()
 			made, err := demo.Make(ctx, db)
 			if made {
@@ -156,14 +157,14 @@ func demoCommand() *cobra.Command {
 			// The stand-ins have another address each time, and so may we.
 			libraries.Reach("http://" + address + "/iso18626/")
 			base := "http://" + outside.Addr().String() + "/"
-			return db.WithContext(ctx).Exec("UPDATE partners SET sru_url = ? || symbol || '/sru', message_url = ? || symbol || '/iso18626'", base, base).Error
+			return db.PartnersAt(ctx, base)
 		}
 		if only {
-			db, err := store.Open(s.database)
+			db, err := store.Open(s.database, nil)
 			if err != nil {
 				return err
 			}
-			if err := store.Migrate(ctx, db); err != nil {
+			if err := db.Migrate(ctx); err != nil {
 				return err
 			}
 			return prepare(ctx, db, "")
@@ -175,11 +176,11 @@ func demoCommand() *cobra.Command {
 
 // run serves until it is told to stop. The database may come later than the program, and go away
 // and come back; until it is there a page says so.
-func run(ctx context.Context, s settings, options server.Options, prepare func(ctx context.Context, db *gorm.DB, address string) error) error {
+func run(ctx context.Context, s settings, options server.Options, prepare func(ctx context.Context, db *store.Store, address string) error) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
-	db, err := store.Open(s.database)
+	db, err := store.Open(s.database, nil)
 	if err != nil {
 		return err
 	}
@@ -202,7 +203,7 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 		_ = front.Shutdown(ctx)
 	}()
 
-	house := &act.House{DB: db}
+	house := &act.House{Store: db}
 	if err := begin(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
 		return nil // told to stop before it was ready
 	} else if err != nil {
@@ -217,7 +218,6 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 	if options.Mailbox != "" {
 		fmt.Println("Mail of the demo is at " + options.Mailbox)
 	}
-	go nightly(ctx, log, house)
 	<-ctx.Done()
 	stopping, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
@@ -225,11 +225,11 @@ func run(ctx context.Context, s settings, options server.Options, prepare func(c
 }
 
 // begin migrates, prepares and starts the jobs, waiting for the database as long as it takes.
-func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, prepare func(ctx context.Context, db *gorm.DB, address string) error, address string) error {
+func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, prepare func(ctx context.Context, db *store.Store, address string) error, address string) error {
 	for {
-		err := store.Migrate(ctx, house.DB)
+		err := house.Store.Migrate(ctx)
 		if err == nil && prepare != nil {
-			err = prepare(ctx, house.DB, address)
+			err = prepare(ctx, house.Store, address)
 		}
 		if err == nil {
 			break
@@ -244,9 +244,6 @@ func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, 
 		case <-time.After(time.Second):
 		}
 	}
-	if err := notices.Unclear(house.DB); err != nil {
-		return err
-	}
 	host, port, err := net.SplitHostPort(s.mail)
 	if err != nil {
 		return fmt.Errorf("NEVRIN_SMTP: found %q; expected host:port", s.mail)
@@ -255,17 +252,17 @@ func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, 
 	if err != nil {
 		return fmt.Errorf("NEVRIN_SMTP: found port %q; expected a number", port)
 	}
-	pool, err := house.DB.DB()
-	if err != nil {
-		return err
-	}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &notices.Sender{House: house, Mailer: notices.Mailer{Host: host, Port: number, From: s.from}})
-	river.AddWorker(workers, &today.Night{House: house})
+	river.AddWorker(workers, &notices.Reclaimer{House: house})
+	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
-	jobs, err := river.NewClient(riverdatabasesql.New(pool), &river.Config{Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
-		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 4}}, FetchPollInterval: 500 * time.Millisecond, MaxAttempts: 1000})
+	jobs, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
+		Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
+		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 4}, nightQueue: {MaxWorkers: 1}},
+		FetchPollInterval: 500 * time.Millisecond, MaxAttempts: 1000, PeriodicJobs: periodic(),
+	})
 	if err != nil {
 		return err
 	}
@@ -273,21 +270,17 @@ func begin(ctx context.Context, log *slog.Logger, house *act.House, s settings, 
 	return jobs.Start(context.WithoutCancel(ctx))
 }
 
-// nightly looks every few minutes whether a night has passed that has not been done.
-func nightly(ctx context.Context, log *slog.Logger, house *act.House) {
-	for {
-		_, err := act.Do(ctx, house, act.Machine, "", nil, func(a *act.Act) (*sql.Result, error) {
-			_, err := house.Jobs.InsertTx(ctx, store.Tx(a.DB), today.NightArgs{Day: calendar.DateOf(a.Now).String()}, &river.InsertOpts{UniqueOpts: river.UniqueOpts{ByArgs: true}})
-			return nil, err
-		})
-		if err != nil && ctx.Err() == nil {
-			log.Warn("nightly work", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(5 * time.Minute):
-		}
+// nightQueue keeps the nights, which take their time, from what people wait for.
+const nightQueue = "night"
+
+// periodic are the jobs that come again and again, once over all copies: one of them leads. The nights are asked for
+// every few minutes, since the training clock may have passed some; one that has been done is nothing to do.
+func periodic() []*river.PeriodicJob {
+	waiting := []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateRetryable, rivertype.JobStateScheduled}
+	once := &river.InsertOpts{Queue: nightQueue, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: waiting}}
+	return []*river.PeriodicJob{
+		river.NewPeriodicJob(river.PeriodicInterval(5*time.Minute), func() (river.JobArgs, *river.InsertOpts) { return night.Args{}, once }, &river.PeriodicJobOpts{RunOnStart: true}),
+		river.NewPeriodicJob(river.PeriodicInterval(time.Minute), func() (river.JobArgs, *river.InsertOpts) { return notices.ReclaimArgs{}, once }, &river.PeriodicJobOpts{RunOnStart: true}),
 	}
 }
 

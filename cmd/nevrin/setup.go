@@ -33,14 +33,14 @@ func setUpCommand() *cobra.Command {
 				return err
 			}
 		}
-		db, err := store.Open(s.database)
+		db, err := store.Open(s.database, nil)
 		if err != nil {
 			return err
 		}
-		if err := store.Migrate(cmd.Context(), db); err != nil {
+		if err := db.Migrate(cmd.Context()); err != nil {
 			return err
 		}
-		return rules.SetUp(db, n)
+		return rules.SetUp(cmd.Context(), db, n)
 	}
 	return cmd
 }

@@ -129,3 +129,11 @@ func productCode(digits string) bool {
 	}
 	return false
 }
+
+// Unknown says that nothing here has a number that is well formed. Completed tells that its check digit was added.
+func Unknown(what, number string, completed bool) string {
+	if completed {
+		return fmt.Sprintf("No %s has the number %s. Thirteen digits were given and the check digit was added: is a digit missing?", what, number)
+	}
+	return fmt.Sprintf("The number %s is well formed, but no %s here has it.", number, what)
+}

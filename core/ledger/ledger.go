@@ -42,3 +42,30 @@ func Settle(open []Open, amount money.Amount, currency money.Currency) ([]Share,
 	}
 	return shares, nil
 }
+
+// Billed is a charge with what has been done about it.
+type Billed struct {
+	Charge       int64
+	Amount       money.Amount
+	Paid, Waived money.Amount // waivers and corrections, both given as sums of more than nothing
+}
+
+// Credit is what takes a charge back: a correction of what was not waived, and a refund of what was paid.
+type Credit struct {
+	Charge          int64
+	Correct, Refund money.Amount
+}
+
+// TakenBack gives the credits that leave nothing of charges, and what they come to. A charge that was waived or
+// corrected whole is left alone; what of it was paid is given back.
+func TakenBack(billed []Billed) (credits []Credit, sum money.Amount) {
+	for _, b := range billed {
+		left := b.Amount - b.Waived
+		if left <= 0 {
+			continue
+		}
+		credits = append(credits, Credit{Charge: b.Charge, Correct: left, Refund: b.Paid})
+		sum += left
+	}
+	return credits, sum
+}

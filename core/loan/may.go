@@ -6,6 +6,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/money"
+	"nevrin/core/role"
 )
 
 // Standing is how a patron stands, whatever they owe or have.
@@ -19,7 +20,6 @@ const (
 
 // Borrower is what is known of somebody who wants to borrow.
 type Borrower struct {
-	Name      string
 	Standing  Standing
 	CardUntil *calendar.Date // nil: does not run out
 	Owes      money.Amount
@@ -66,17 +66,11 @@ type Stop struct {
 	Text string
 }
 
-// Roles that may go past stops.
-const (
-	Supervisor    = "supervisor"
-	Administrator = "administrator"
-)
-
 // MayOverride tells whether a role may go past a stop, with a reason. Those who answer for the
 // rules may; whom they excluded nobody lends to before the exclusion is lifted. That something is due
 // in a moment anybody may pass over.
-func (k StopKind) MayOverride(role string) bool {
-	return k == Soon || k != CardExcluded && (role == Supervisor || role == Administrator)
+func (k StopKind) MayOverride(r role.Role) bool {
+	return k == Soon || k != CardExcluded && r.Supervises()
 }
 
 // NeedsReason tells whether going past it has to be explained.
@@ -127,9 +121,9 @@ func StopsFor(b Borrower, l Limits) []Stop {
 	if l.LeastAge > 0 {
 		switch {
 		case b.Age == nil:
-			stop(TooYoung, "Lent from the age of %d, and %s's birth date is not known.", l.LeastAge, b.Name)
+			stop(TooYoung, "Lent from the age of %d, and the birth date is not known.", l.LeastAge)
 		case *b.Age < l.LeastAge:
-			stop(TooYoung, "Lent from the age of %d; %s is %d.", l.LeastAge, b.Name, *b.Age)
+			stop(TooYoung, "Lent from the age of %d; this patron is %d.", l.LeastAge, *b.Age)
 		}
 	}
 	if l.ConsentNeeded && b.Age != nil && *b.Age < adultFrom && (b.Consent == nil || !*b.Consent) {
@@ -184,6 +178,23 @@ func MayExtend(until *calendar.Date, today calendar.Date) bool {
 const undoable = 12 * time.Hour
 
 // MayUndo tells whether a role may undo a loan that was made at an instant.
-func MayUndo(role string, lent, now time.Time) bool {
-	return now.Sub(lent) <= undoable || TooMany.MayOverride(role)
+func MayUndo(r role.Role, lent, now time.Time) bool {
+	return now.Sub(lent) <= undoable || r.Supervises()
 }
+
+// BinCountsAs is the date that returns from a bin count as, when it is emptied on a day of its branch: for the first
+// emptying of a day the last open day before it, because what lies there came while the branch was closed; nil, which
+// is now, for later ones of the same day, and where the branch has not been open for long.
+func BinCountsAs(b *calendar.Branch, day calendar.Date, emptiedToday bool) *calendar.Date {
+	if emptiedToday {
+		return nil
+	}
+	last, ok := b.LastOpenDay(day, day.Add(-binLooksBack))
+	if !ok {
+		return nil
+	}
+	return &last
+}
+
+// binLooksBack is for how many days a bin may have been filling.
+const binLooksBack = 60

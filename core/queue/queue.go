@@ -76,3 +76,6 @@ func MayServe(p Pair, t Terms) (bool, string) {
 	}
 	return true, ""
 }
+
+// TooMany tells whether somebody who has so many running already may have no more. A nil limit is none.
+func TooMany(running int, limit *int) bool { return limit != nil && running >= *limit }

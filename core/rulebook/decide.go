@@ -44,6 +44,9 @@ func (t *Terms) Of(term Term) Settled { return t.settled[term] }
 // Value is the value of one term.
 func (t *Terms) Value(term Term) Value { return t.settled[term].Value }
 
+// Limit is the value of a term that bounds a number; nil where it has no bound.
+func (t *Terms) Limit(term Term) *int { return t.Value(term).limit() }
+
 // Loan are the terms that decide when a loan is due.
 func (t *Terms) Loan() loan.Terms {
 	return loan.Terms{

@@ -1,11 +1,14 @@
 -- +goose Up
+-- One source of ids for all tables. An act takes a block of them with its first statement, so that it knows the
+-- ids of what it writes before it writes it, and writes everything at once.
+CREATE SEQUENCE ids INCREMENT 32;
+
 CREATE TABLE network (
     one      boolean PRIMARY KEY DEFAULT true CHECK (one),
     name     text NOT NULL,
     digits   text NOT NULL CHECK (digits ~ '^[0-9]{4}$'), -- the four digits in every card and item number
     currency text NOT NULL DEFAULT 'CAD',
     timezone text NOT NULL,
-    ranking  text[] NOT NULL DEFAULT '{lending_branch,home_branch,collection,material_class,patron_class}',
     fetch_minutes int NOT NULL DEFAULT 60 CHECK (fetch_minutes >= 0),
     version  bigint NOT NULL DEFAULT 1 -- moves with every change of branches and runs, so that copies know their cache is old
 );
@@ -26,6 +29,7 @@ CREATE TABLE branches (
     hours           jsonb NOT NULL DEFAULT '{}',
     closures        jsonb NOT NULL DEFAULT '[]',
     openings        jsonb NOT NULL DEFAULT '[]',
+    recurring       jsonb NOT NULL DEFAULT '[]', -- closures that come again by a rule of RFC 5545: [{"from", "days", "rule", "name"}]
     sort_minutes    int NOT NULL DEFAULT 20 CHECK (sort_minutes >= 0),
     receive_minutes int NOT NULL DEFAULT 30 CHECK (receive_minutes >= 0),
     public_shelf    boolean NOT NULL DEFAULT false -- the hold shelf can be seen by the public: shelf names
@@ -57,7 +61,7 @@ CREATE TRIGGER runs_changed AFTER INSERT OR UPDATE OR DELETE ON runs FOR EACH ST
 CREATE TRIGGER classes_changed AFTER INSERT OR UPDATE OR DELETE ON classes FOR EACH STATEMENT EXECUTE FUNCTION network_changed();
 
 CREATE TABLE staff (
-    id            bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id            bigint PRIMARY KEY DEFAULT nextval('ids'),
     login         text NOT NULL UNIQUE CHECK (login <> ''),
     name          text NOT NULL,
     role          text NOT NULL CHECK (role IN ('administrator', 'supervisor', 'interlibrary', 'desk', 'volunteer')),
@@ -82,10 +86,11 @@ CREATE TABLE answers (
     response jsonb NOT NULL,
     at       timestamptz NOT NULL DEFAULT clock_timestamp()
 );
+CREATE INDEX answers_at ON answers (at);
 
 -- Editions of the rulebook. Only a draft may change.
 CREATE TABLE editions (
-    id         bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id         bigint PRIMARY KEY DEFAULT nextval('ids'),
     number     int NOT NULL UNIQUE,
     state      text NOT NULL CHECK (state IN ('draft', 'in_force')),
     starts_on  date,
@@ -95,6 +100,8 @@ CREATE TABLE editions (
     from_id    bigint REFERENCES editions,
     revision   int NOT NULL DEFAULT 1,
     reason     text NOT NULL DEFAULT '',
+    ranking    text[] NOT NULL DEFAULT '{lending_branch,home_branch,collection,material_class,patron_class}',
+    examples   jsonb NOT NULL DEFAULT '[]', -- a list of examples of the rulebook file format
     CHECK ((state = 'in_force') = (starts_on IS NOT NULL AND started_at IS NOT NULL))
 );
 CREATE INDEX editions_in_force ON editions (starts_on DESC, started_at DESC) WHERE state = 'in_force';
@@ -112,4 +119,5 @@ CREATE TRIGGER editions_stay BEFORE UPDATE OR DELETE ON editions FOR EACH ROW EX
 
 -- +goose Down
 DROP TABLE editions, answers, sessions, staff, classes, runs, branches, training_clock, network;
+DROP SEQUENCE ids;
 DROP FUNCTION editions_stay, network_changed;

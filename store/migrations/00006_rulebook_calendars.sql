@@ -1,13 +1,7 @@
 -- +goose Up
--- The ranking belongs to the edition, so that changing it is tried in a draft like any other change.
-ALTER TABLE editions
-    ADD ranking  text[] NOT NULL DEFAULT '{lending_branch,home_branch,collection,material_class,patron_class}',
-    ADD examples jsonb NOT NULL DEFAULT '[]'; -- a list of examples of the rulebook file format
-ALTER TABLE network DROP ranking;
-
 -- "These terms are wrong", sent from a branch to the supervisor.
 CREATE TABLE reports (
-    id          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id          bigint PRIMARY KEY DEFAULT nextval('ids'),
     at          timestamptz NOT NULL,
     staff_id    bigint NOT NULL REFERENCES staff,
     branch_code text NOT NULL REFERENCES branches,
@@ -26,7 +20,7 @@ CREATE INDEX reports_open ON reports (at) WHERE answered_at IS NULL;
 
 -- A draft tried on what really happened.
 CREATE TABLE rehearsals (
-    id          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id          bigint PRIMARY KEY DEFAULT nextval('ids'),
     edition_id  bigint NOT NULL REFERENCES editions ON DELETE CASCADE,
     revision    int NOT NULL, -- of the draft when it was begun
     since       date NOT NULL,
@@ -43,11 +37,33 @@ CREATE TABLE rehearsals (
     CHECK ((state = 'done') = (result IS NOT NULL))
 );
 CREATE INDEX rehearsals_edition ON rehearsals (edition_id, id DESC);
-CREATE INDEX loans_lent ON loans (lent_at);
-CREATE INDEX holds_title ON holds (title_id);
+
+-- One change to many records: what was before and after, so that it can be seen and undone.
+CREATE TABLE sweeps (
+    id        bigint PRIMARY KEY DEFAULT nextval('ids'),
+    at        timestamptz NOT NULL,
+    staff_id  bigint NOT NULL REFERENCES staff,
+    text      text NOT NULL,
+    branches  jsonb NOT NULL, -- calendars of the branches before: {"SLM": {"hours", "closures", "openings", "recurring"}}
+    changed   jsonb NOT NULL, -- and after
+    undone_at timestamptz,
+    undone_by bigint REFERENCES staff,
+    CHECK ((undone_at IS NULL) = (undone_by IS NULL))
+);
+CREATE TABLE sweep_lines (
+    sweep_id   bigint NOT NULL REFERENCES sweeps,
+    loan_id    bigint REFERENCES loans,
+    hold_id    bigint REFERENCES holds,
+    day_before date,
+    day_after  date,
+    at_before  timestamptz,
+    at_after   timestamptz,
+    CHECK ((loan_id IS NULL) <> (hold_id IS NULL)),
+    CHECK ((day_before IS NULL) <> (at_before IS NULL)),
+    CHECK ((day_before IS NULL) = (day_after IS NULL)),
+    CHECK ((at_before IS NULL) = (at_after IS NULL))
+);
+CREATE INDEX sweep_lines_sweep ON sweep_lines (sweep_id);
 
 -- +goose Down
-DROP TABLE rehearsals, reports;
-DROP INDEX loans_lent, holds_title;
-ALTER TABLE network ADD ranking text[] NOT NULL DEFAULT '{lending_branch,home_branch,collection,material_class,patron_class}';
-ALTER TABLE editions DROP ranking, DROP examples;
+DROP TABLE sweep_lines, sweeps, rehearsals, reports;

@@ -1,6 +1,6 @@
 -- +goose Up
 CREATE TABLE partners (
-    id          bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id          bigint PRIMARY KEY DEFAULT nextval('ids'),
     symbol      text NOT NULL UNIQUE CHECK (symbol ~ '^[A-Z]{3,8}$'),
     name        text NOT NULL,
     sru_url     text NOT NULL,
@@ -11,7 +11,7 @@ CREATE TABLE partners (
 
 CREATE SEQUENCE request_numbers;
 CREATE TABLE requests (
-    id            bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id            bigint PRIMARY KEY DEFAULT nextval('ids'),
     number        text NOT NULL, -- the requesting library's own number
     role          text NOT NULL CHECK (role IN ('requesting', 'supplying')),
     partner_id    bigint NOT NULL REFERENCES partners,
@@ -40,7 +40,7 @@ CREATE INDEX requests_item ON requests (item_id);
 CREATE INDEX requests_loan ON requests (loan_id);
 
 CREATE TABLE exchanges (
-    id         bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    id         bigint PRIMARY KEY DEFAULT nextval('ids'),
     request_id bigint NOT NULL REFERENCES requests,
     outgoing   boolean NOT NULL,
     kind       text NOT NULL, -- Request, or the status or action

@@ -1,0 +1,97 @@
+// Package desk lends: a card opens a patron; each item scanned then is lent, refused with a sentence, or becomes an ask.
+//
+// A scan walks straight: what was scanned (core/ident), the facts, gathered and locked once (store), the decision with
+// its why (core/circulation), what follows, written once with its event (store), and what to show. Lend, Renew and Undo
+// each read in that order.
+package desk
+
+import (
+	"nevrin/app/act"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/ident"
+	"nevrin/core/loan"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// Result is what became of one scan at the desk. It carries what the scan changed, not the whole card again.
+type Result struct {
+	Kind   string         `json:"kind" enum:"card,lent,ask,refused,wrong,found" doc:"found: words were searched"`
+	Text   string         `json:"text" doc:"What happened, in a sentence"`
+	Card   *people.Card   `json:"card,omitempty" doc:"The patron whose card was scanned"`
+	Patron int64          `json:"patron,omitempty" doc:"Whose loan it is"`
+	Line   *people.Line   `json:"line,omitempty" doc:"The loan that was made"`
+	Stale  bool           `json:"stale" doc:"More of the card has changed than the loan: look at it again"`
+	Item   *ItemShown     `json:"item,omitempty"`
+	Asks   []Choice       `json:"asks,omitempty" doc:"The answers to an ask, 1, 2, 3"`
+	Stops  []string       `json:"stops,omitempty" doc:"Kinds of what stands in the way; sent back to go past them"`
+	Before string         `json:"before,omitempty" doc:"That the patron has had this title before"`
+	Why    *why.Trace     `json:"why,omitempty"`
+	Filled bool           `json:"filled" doc:"The loan came from the hold shelf"`
+	Found  []people.Found `json:"found,omitempty"`
+	More   string         `json:"more,omitempty" doc:"Ask with this for further ones found; empty: these are all"`
+}
+
+// Choice is one answer to an ask; it is sent back with the same scan.
+type Choice struct {
+	Answer string `json:"answer" enum:"lend,leave"`
+	Label  string `json:"label"`
+	Reason bool   `json:"reason" doc:"Needs a reason"`
+}
+
+// ItemShown names an item on a line that is no loan.
+type ItemShown struct {
+	ID      int64  `json:"id"`
+	Barcode string `json:"barcode"`
+	Title   string `json:"title"`
+}
+
+// Scan is one scan at the desk: its text, the patron who is open, and the answer to an ask about it.
+type Scan struct {
+	Text   string          `json:"text" minLength:"1" maxLength:"200"`
+	Patron int64           `json:"patron,omitempty"`
+	Past   []loan.StopKind `json:"past,omitempty" doc:"Kinds of stops that were seen and are gone past; a further one asks again"`
+	Reason string          `json:"reason,omitempty" maxLength:"500" doc:"Why a stop is gone past"`
+}
+
+// Take takes one scan: a card opens its patron, an item is lent to the patron who is open, words search.
+func Take(a *act.Act, s Scan) (*Result, error) {
+	scan := ident.Read(s.Text, a.Network.Digits)
+	switch scan.Kind {
+	case ident.Wrong:
+		return &Result{Kind: "wrong", Text: scan.Problem}, nil
+	case ident.Words:
+		return search(a, s.Text)
+	case ident.Card:
+		return open(a, scan)
+	}
+	if s.Patron == 0 {
+		return &Result{Kind: "wrong", Text: "This is an item. Scan the patron's card first, then the item."}, nil
+	}
+	return Lend(a, Lending{Item: scan.Number, Patron: s.Patron, Past: s.Past, Reason: s.Reason, Completed: scan.Completed})
+}
+
+func search(a *act.Act, words string) (*Result, error) {
+	found, next, err := people.Find(a, words, store.Page{})
+	text := calendar.Count(len(found), "patron") + " found"
+	if next.More {
+		text = "More than " + text
+	}
+	return &Result{Kind: "found", Text: text, Found: found, More: next.Next()}, err
+}
+
+func open(a *act.Act, scan ident.Scan) (*Result, error) {
+	card, err := people.OpenByNumber(a, scan.Number)
+	if err != nil {
+		return nil, err
+	}
+	if card == nil {
+		return &Result{Kind: "wrong", Text: ident.Unknown("card", scan.Number, scan.Completed)}, nil
+	}
+	return &Result{Kind: "card", Text: card.Name, Card: card}, nil
+}
+
+// ended is the problem that a loan is no longer open.
+func ended() error { return problem.Newf(problem.Refused, "This loan has ended already.") }

@@ -1,0 +1,67 @@
+package desk
+
+import (
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/loan"
+	"nevrin/core/queue"
+	"nevrin/store"
+)
+
+// Undone is what undoing a loan has changed.
+type Undone struct {
+	Patron int64 `json:"patron"`
+	Loan   int64 `json:"loan" doc:"The loan that is no more"`
+	Stale  bool  `json:"stale" doc:"More of the card has changed: look at it again"`
+}
+
+// Undo takes back a loan just made, as if it had not been; the events of both stay.
+func Undo(a *act.Act, id int64) (*Undone, error) {
+	f, l, err := a.Tx.LoanFacts(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case l == nil:
+		return nil, problem.NoSuch("loan")
+	case l.ReturnedAt != nil:
+		return nil, ended()
+	case !loan.MayUndo(a.Who.Role, l.LentAt, a.Now):
+		return nil, problem.Newf(problem.Refused, "Only loans of today can be undone. Take the item back instead.")
+	case l.RenewedAt != nil:
+		return nil, problem.Newf(problem.Refused, "This loan has been renewed since. Take the item back instead.")
+	case l.LostAt != nil:
+		return nil, problem.Newf(problem.Refused, "This loan counts as lost. Take the item back instead.")
+	}
+	a.Tx.EndLoan(l.ID, a.Now, true)
+	a.Tell(event.Event{Kind: event.LoanUndone, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID})
+	if err := holdAgain(a, l); err != nil {
+		return nil, err
+	}
+	// What waits for the title may be served by the item again.
+	if _, err := moving.Route(a, f.Item.TitleID, 0); err != nil {
+		return nil, err
+	}
+	return &Undone{*l.PatronID, l.ID, l.FilledHold != nil}, nil
+}
+
+// holdAgain lets a hold that the loan filled stand as before: on this branch's hold shelf, or waiting in its old place.
+// Where the patron has placed another hold on the title since, that one stands for it.
+func holdAgain(a *act.Act, l *store.Loan) error {
+	if l.FilledHold == nil {
+		return nil
+	}
+	h, another, err := a.Tx.FilledHold(*l.FilledHold)
+	if err != nil || h.State != queue.Filled || another {
+		return err
+	}
+	told := event.Event{Kind: event.HoldReopened, Patron: h.PatronID, Hold: h.ID, Item: l.ItemID}
+	if l.FilledFrom == queue.Ready && h.Pickup == l.BranchCode {
+		a.Tell(told)
+		return a.Tx.MoveHold(h, queue.Reopen, a.Now)
+	}
+	told.Kind = event.HoldPutBack
+	a.Tell(told)
+	return a.Tx.MoveHold(h, queue.PutBack, a.Now)
+}

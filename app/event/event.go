@@ -1,0 +1,113 @@
+// Package event names what happens, and what is kept of it.
+//
+// An event carries links (patron, item, loan, hold, request, message) and a detail of dates, sums, branches and codes.
+// It holds no name, address or sentence about a person: the sentence is made when the event is shown, from what its
+// links say then. So a link to a person can be cut, and nothing else about what happened changes.
+package event
+
+import (
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/why"
+)
+
+// Kind is what happened.
+type Kind string
+
+// What happens.
+const (
+	Lent             Kind = "lent"
+	LoanUndone       Kind = "loan_undone"
+	Returned         Kind = "returned"
+	ReturnUndone     Kind = "return_undone"
+	Renewed          Kind = "renewed"
+	DueMoved         Kind = "due_moved"
+	DueMovedBack     Kind = "due_moved_back"
+	Lost             Kind = "lost"
+	Charged          Kind = "charged"
+	Paid             Kind = "paid"
+	Waived           Kind = "waived"
+	Refunded         Kind = "refunded"
+	HoldPlaced       Kind = "hold_placed"
+	HoldRouted       Kind = "routed"
+	HoldReady        Kind = "hold_ready"
+	HoldFilled       Kind = "hold_filled"
+	HoldCancelled    Kind = "hold_cancelled"
+	HoldLapsed       Kind = "hold_lapsed"
+	HoldPutBack      Kind = "hold_put_back"
+	HoldReopened     Kind = "hold_reopened"
+	ShelfMoved       Kind = "shelf_moved"
+	ShelfMovedBack   Kind = "shelf_moved_back"
+	Missed           Kind = "missed"
+	Missing          Kind = "missing"
+	Found            Kind = "found"
+	Sent             Kind = "sent"
+	Received         Kind = "received"
+	TransitEnded     Kind = "transit_ended" // by lending it on its way
+	TransitUndone    Kind = "transit_undone"
+	Noted            Kind = "note"
+	NoteOff          Kind = "note_off"
+	SetAside         Kind = "set_aside"
+	Withdrawn        Kind = "withdrawn"
+	BackInUse        Kind = "back_in_use"
+	ItemClassed      Kind = "item_classed"
+	PatronClassed    Kind = "patron_classed"
+	CardExtended     Kind = "card_extended"
+	CountedAs        Kind = "counted_as"
+	BranchChanged    Kind = "branch_changed"
+	Told             Kind = "told"
+	MailingSent      Kind = "mailing_sent"
+	MailingDropped   Kind = "mailing_dropped"
+	MessageSettled   Kind = "message_settled"
+	AskedOutside     Kind = "asked_outside"
+	ArrivedOutside   Kind = "arrived_outside"
+	SentHome         Kind = "sent_home"
+	RequestSeen      Kind = "request_seen"
+	RequestWithdrawn Kind = "request_withdrawn"
+	PartnerAsks      Kind = "partner_asks"
+	PartnerSays      Kind = "partner_says"
+	Rulebook         Kind = "rulebook" // a change of drafts and editions
+	Rehearsed        Kind = "rehearsal"
+	RehearsalStopped Kind = "rehearsal_stopped"
+	Reported         Kind = "reported"
+	ReportAnswered   Kind = "report_answered"
+	CalendarChanged  Kind = "calendar_changed"
+	CalendarUndone   Kind = "calendar_undone"
+	ClockMoved       Kind = "clock_moved"
+)
+
+// Detail is what is kept of an event beside its links. An event uses the parts that it needs.
+type Detail struct {
+	Day    *calendar.Date `json:"day,omitempty"`
+	At     *time.Time     `json:"at,omitempty"`
+	Branch string         `json:"branch,omitempty"` // a branch other than where it happened
+	Amount money.Amount   `json:"amount,omitempty"` // minor units
+	About  string         `json:"about,omitempty"`  // what money was for
+	Means  string         `json:"means,omitempty"`
+	Reason string         `json:"reason,omitempty"` // as somebody wrote it
+	Was    string         `json:"was,omitempty"`
+	Is     string         `json:"is,omitempty"`
+	Stage  string         `json:"stage,omitempty"` // of notices
+	Count  int            `json:"count,omitempty"`
+	Late   bool           `json:"late,omitempty"`
+	Says   string         `json:"says,omitempty"` // a change of rules or calendars, which concern no person
+}
+
+// Due is the detail of something due.
+func Due(d loan.Due) Detail {
+	if d.Hours {
+		return Detail{At: &d.At}
+	}
+	return Detail{Day: &d.Date}
+}
+
+// Event is something that happened, about to be told. Who, where and when are added.
+type Event struct {
+	Kind                                       Kind
+	Patron, Item, Loan, Hold, Request, Message int64
+	Detail                                     Detail
+	Why                                        *why.Trace
+}

@@ -1,0 +1,240 @@
+// Package history tells what happened to a patron or an item. Its sentences are made when they are shown, from the kind
+// of the event, its detail and what its links say now.
+package history
+
+import (
+	"encoding/json"
+	"strings"
+	"time"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/notices"
+	"nevrin/core/calendar"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// Happened is one event of a history.
+type Happened struct {
+	ID     int64      `json:"id"`
+	At     time.Time  `json:"at"`
+	Kind   string     `json:"kind"`
+	Who    string     `json:"who"`
+	Branch string     `json:"branch"`
+	Text   string     `json:"text"`
+	Item   int64      `json:"item_id,omitempty"`
+	Title  string     `json:"title,omitempty"`
+	Patron int64      `json:"patron_id,omitempty"`
+	Name   string     `json:"patron,omitempty"`
+	Why    *why.Trace `json:"why,omitempty"`
+}
+
+// OfPatron gives a page of what happened to a patron, newest first.
+func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page, error) {
+	rows, next, err := a.Tx.EventsOfPatron(patron, page)
+	return show(a, rows), next, err
+}
+
+// OfItem gives a page of what happened to an item, newest first.
+func OfItem(a *act.Act, item int64, page store.Page) ([]Happened, store.Page, error) {
+	rows, next, err := a.Tx.EventsOfItem(item, page)
+	return show(a, rows), next, err
+}
+
+func show(a *act.Act, rows []store.EventShown) []Happened {
+	out := []Happened{}
+	for k := range rows {
+		e := &rows[k]
+		h := Happened{ID: e.ID, At: e.At, Kind: e.Kind, Who: "Nevrin", Title: text(e.TitleName), Why: act.Trace(e.Why)}
+		if e.Who != nil {
+			h.Who = *e.Who
+		}
+		if e.BranchCode != nil {
+			h.Branch = a.Network.BranchName(*e.BranchCode)
+		}
+		if e.ItemID != nil {
+			h.Item = *e.ItemID
+		}
+		if e.PatronID != nil && e.LegalName != nil {
+			h.Patron, h.Name = *e.PatronID, name(e)
+		}
+		h.Text = Say(a, e)
+		out = append(out, h)
+	}
+	return out
+}
+
+func text(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
+
+// name is how staff address the patron of an event; somebody, where the link has been cut.
+func name(e *store.EventShown) string {
+	if e.LegalName == nil {
+		return "somebody"
+	}
+	return (&store.Patron{LegalName: *e.LegalName, PreferredName: *e.PreferredName}).Name()
+}
+
+// Say writes an event as a sentence.
+func Say(a *act.Act, e *store.EventShown) string {
+	var d event.Detail
+	if len(e.Detail) > 0 && json.Unmarshal(e.Detail, &d) != nil {
+		return e.Kind
+	}
+	n := a.Network
+	due := func() string {
+		if d.At != nil {
+			return calendar.SayInstant(*d.At, n.Location)
+		}
+		if d.Day != nil {
+			return d.Day.Say()
+		}
+		return ""
+	}
+	sum := n.Money.Format(d.Amount)
+	place := n.BranchName(d.Branch)
+	here := ""
+	if e.BranchCode != nil {
+		here = n.BranchName(*e.BranchCode)
+	}
+	switch event.Kind(e.Kind) {
+	case event.Lent:
+		return "Lent to " + name(e) + " until " + due()
+	case event.Returned:
+		return with("Returned at "+here, result(e))
+	case event.Renewed:
+		return "Renewed, due " + due()
+	case event.DueMoved:
+		return "Due date moved with the calendar, now due " + due()
+	case event.DueMovedBack:
+		return "Due date moved back with the calendar, now due " + due()
+	case event.ShelfMoved, event.ShelfMovedBack:
+		return "Waits on the hold shelf until " + due() + " now, with the calendar"
+	case event.Lost:
+		return "Counts as lost: " + text(e.TitleName)
+	case event.Charged:
+		return "Charged " + sum + ". " + accounts.Say(store.About(d.About), text(e.TitleName))
+	case event.Paid:
+		return "Paid " + sum + " by " + d.Means
+	case event.Waived:
+		return "Waived " + sum + ": " + d.Reason
+	case event.Refunded:
+		return "To be given back: " + sum + ", paid for what was found again"
+	case event.HoldPlaced:
+		return "Hold on " + text(e.TitleName) + " for pickup at " + place
+	case event.HoldRouted:
+		return "Item of " + n.BranchName(d.Was) + " chosen for a hold at " + n.BranchName(d.Is)
+	case event.HoldReady:
+		return "On the hold shelf at " + here + " until " + due()
+	case event.HoldLapsed:
+		return "Not fetched from the hold shelf by " + due()
+	case event.HoldCancelled:
+		return with("Hold cancelled", d.Reason)
+	case event.Sent:
+		return sayPromise("Into the tote for "+place, d.At, n.Location)
+	case event.Received:
+		if d.Late {
+			return "Received at " + here + " from " + place + ", later than promised"
+		}
+		return "Received at " + here + " from " + place
+	case event.TransitEnded:
+		return "Lent on its way to " + place
+	case event.Missing:
+		return "Not found twice: reported missing"
+	case event.Noted:
+		return "Note: " + d.Is
+	case event.NoteOff:
+		return "Note taken off: " + d.Was
+	case event.SetAside:
+		return with("To repair", d.Reason)
+	case event.Withdrawn:
+		return with("Taken out of the stock", d.Reason)
+	case event.BackInUse:
+		return "Back in use at " + place
+	case event.ItemClassed:
+		return "Classed as " + classes(a, d.Is) + "; was " + classes(a, d.Was)
+	case event.PatronClassed:
+		return "Classed as " + n.ClassName("patron", d.Is) + "; was " + n.ClassName("patron", d.Was)
+	case event.CardExtended:
+		return "Card extended to " + due()
+	case event.CountedAs:
+		if d.Day == nil {
+			return "Returns count as now"
+		}
+		return "Returns count as " + due()
+	case event.BranchChanged:
+		return "Works at " + n.BranchName(d.Is) + " now; was at " + n.BranchName(d.Was)
+	case event.Told:
+		return with("Told by mail to "+text(e.Address), text(e.Subject))
+	case event.MessageSettled:
+		if d.Is == "sent" {
+			return "Taken to have been told: " + notices.StageName(d.Stage)
+		}
+		return "To be told again: " + notices.StageName(d.Stage)
+	case event.MailingSent:
+		return notices.StageName(d.Stage) + " of " + due() + ": " + calendar.Count(d.Count, "message") + " queued"
+	case event.AskedOutside:
+		return "Asked " + text(e.Partner) + " for " + text(e.RequestTitle) + ", number " + text(e.RequestNumber)
+	case event.ArrivedOutside:
+		return "Arrived from " + text(e.Partner) + " for " + text(e.RequestNumber)
+	case event.SentHome:
+		return "Sent home to " + text(e.Partner)
+	case event.RequestWithdrawn:
+		return "Withdrawn: " + text(e.RequestNumber) + " for " + text(e.RequestTitle)
+	case event.RequestSeen:
+		return "The no of " + text(e.Partner) + " to " + text(e.RequestNumber) + " was dealt with"
+	case event.PartnerAsks:
+		return text(e.Partner) + " asks for " + text(e.RequestTitle)
+	case event.PartnerSays:
+		return text(e.Partner) + " says " + d.Is + " to " + text(e.RequestNumber)
+	case event.ClockMoved:
+		return "Training clock moved to " + due()
+	}
+	if d.Says != "" {
+		return d.Says
+	}
+	return sayPlain[event.Kind(e.Kind)]
+}
+
+var sayPlain = map[event.Kind]string{
+	event.LoanUndone: "Loan undone", event.ReturnUndone: "Return undone", event.HoldFilled: "Hold filled",
+	event.HoldPutBack:  "The item serves the hold no more; it waits again in its old place",
+	event.HoldReopened: "The loan was undone; the hold is ready again", event.Missed: "Not found on the shelf",
+	event.Found: "Missing no more: it has been found", event.TransitUndone: "Taken out of the tote again: the scan was undone",
+	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
+	event.Reported: "Reported to the supervisor", event.ReportAnswered: "Report answered",
+}
+
+// result is what the why of an event comes to.
+func result(e *store.EventShown) string {
+	if trace := act.Trace(e.Why); trace != nil {
+		return trace.Result
+	}
+	return ""
+}
+
+func with(text, more string) string {
+	if more == "" {
+		return text
+	}
+	return text + ": " + more
+}
+
+func sayPromise(text string, at *time.Time, loc *time.Location) string {
+	if at == nil {
+		return text + "."
+	}
+	return text + ", on its shelf by " + calendar.SayInstant(*at, loc)
+}
+
+// classes says a material class and a collection, which stand with a blank between them.
+func classes(a *act.Act, codes string) string {
+	material, collection, _ := strings.Cut(codes, " ")
+	return a.Network.ClassName("material", material) + ", " + a.Network.ClassName("collection", collection)
+}

@@ -1,0 +1,213 @@
+// Package night does what every night brings: holds that lapse, loans that count as lost, overdue notices worked out,
+// what is kept long enough dropped, room made for the events to come.
+//
+// A night is cut into steps, and a step into parts, each one act of bounded size. How far a step has come is kept with
+// what it did, so a night that is interrupted goes on where it was, and two copies of the program share one night
+// without doing anything twice. A periodic job asks for it; a night that was missed is caught up in order.
+package night
+
+import (
+	"context"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/event"
+	"nevrin/app/holds"
+	"nevrin/app/notices"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/money"
+	"nevrin/core/plan"
+	"nevrin/store"
+)
+
+// part is how many holds or patrons one act of a step deals with; loans are only looked at in most cases.
+const (
+	part      = 250
+	loansPart = 1000
+)
+
+// keepAnswers is for how long an answer to a key is kept: for as long as somebody could ask again.
+const keepAnswers = 48 * time.Hour
+
+// step does the next part of a step of a night. Done is how far it has come; it gives how far it has come then, and
+// whether that is the end.
+type step struct {
+	name string
+	work func(a *act.Act, day calendar.Date, done int64) (int64, bool, error)
+}
+
+// steps in the order in which they are done.
+func steps() []step {
+	out := []step{{"events", ahead}, {"lapse", lapse}, {"lost", lose}}
+	for k, s := range plan.Overdue {
+		out = append(out, step{s.ID, func(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+			last, err := notices.WorkOut(a, k, day, done, part)
+			return last, last == 0, err
+		}})
+	}
+	return append(out, step{"answers", dropAnswers})
+}
+
+// Steps names the steps of a night.
+func Steps() []string {
+	var out []string
+	for _, s := range steps() {
+		out = append(out, s.name)
+	}
+	return out
+}
+
+// Up does every night up to a day that has not been done whole yet, in order.
+func Up(ctx context.Context, h *act.House, until calendar.Date) error {
+	for {
+		next, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight(Steps()) })
+		if err != nil {
+			return err
+		}
+		day := until
+		if next != nil {
+			day = calendar.DateOf(*next)
+		}
+		if day > until {
+			return nil
+		}
+		for _, s := range steps() {
+			if err := s.toItsEnd(ctx, h, day); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) error {
+	for {
+		ended, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+			at, err := a.Tx.NightStep(day.UTC(), s.name)
+			if err != nil || at.EndedAt != nil {
+				return true, err
+			}
+			done, ended, err := s.work(a, day, at.Done)
+			if err != nil {
+				return false, err
+			}
+			var when *time.Time
+			if ended {
+				when = &a.Now
+			}
+			a.Tx.NightDone(day.UTC(), s.name, done, when)
+			return ended, nil
+		})
+		if err != nil || ended {
+			return err
+		}
+	}
+}
+
+// monthsAhead is for how many days to come events have partitions.
+const monthsAhead = 120
+
+func ahead(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
+	_, err := a.Tx.EventsAhead(day.UTC(), day.Add(monthsAhead).UTC())
+	return 0, true, err
+}
+
+func lapse(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	n, err := holds.Lapse(a, day, part)
+	return done + int64(n), n < part, err
+}
+
+// lose lets what has been late for too long count as lost, and bills it. Done is the last loan that was looked at.
+func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	loans, err := a.Tx.MaybeLost(day.UTC(), done, loansPart)
+	if err != nil || len(loans) == 0 {
+		return done, true, err
+	}
+	due := map[int64]*circulation.Lost{}
+	lock := store.Lock{}
+	for k := range loans {
+		lost, err := lostOf(a, &loans[k], day)
+		if err != nil {
+			return done, false, err
+		}
+		if lost != nil {
+			due[loans[k].ID] = lost
+			lock.Patrons = append(lock.Patrons, *loans[k].PatronID)
+			lock.Titles = append(lock.Titles, loans[k].TitleID)
+		}
+	}
+	if len(due) > 0 {
+		if err := a.Tx.Lock(lock); err != nil {
+			return done, false, err
+		}
+	}
+	for k := range loans {
+		if lost := due[loans[k].ID]; lost != nil {
+			if err := bill(a, &loans[k], lost); err != nil {
+				return done, false, err
+			}
+		}
+	}
+	return loans[len(loans)-1].ID, len(loans) < loansPart, nil
+}
+
+func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Lost, error) {
+	item := &store.Item{Price: l.Price, OwnTerms: l.OwnTerms}
+	lent, err := desk.LentOf(a, &l.Loan, item)
+	if err != nil {
+		return nil, err
+	}
+	return circulation.Lose(lent, day, a.Now), nil
+}
+
+func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
+	a.Tx.LoseLoan(l.ID, l.ItemID, a.Now)
+	a.Tell(event.Event{Kind: event.Lost, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID, Why: &lost.Why})
+	for _, p := range []struct {
+		about  store.About
+		amount money.Amount
+	}{{store.AboutLost, lost.Bill.Price}, {store.AboutProcessing, lost.Bill.Processing}, {store.AboutLate, lost.Bill.Lateness}} {
+		e := &store.Entry{PatronID: *l.PatronID, Amount: int64(p.amount), LoanID: &l.ID, About: p.about, Why: store.JSON(&lost.Why)}
+		if err := accounts.Put(a, e, l.ItemID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func dropAnswers(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
+	const most = 5000
+	n, err := a.Tx.DropAnswers(keepAnswers, most)
+	return done + n, n < most, err
+}
+
+// Args is the job of the nights up to today.
+type Args struct{}
+
+// Kind names the job in the queue.
+func (Args) Kind() string { return "night" }
+
+// Worker works the nights.
+type Worker struct {
+	river.WorkerDefaults[Args]
+	House *act.House
+}
+
+// Timeout lets a night take its time; each of its parts is bounded.
+func (*Worker) Timeout(*river.Job[Args]) time.Duration { return 2 * time.Hour }
+
+// NextRetry goes on soon with a night that was interrupted.
+func (*Worker) NextRetry(*river.Job[Args]) time.Time { return time.Now().Add(20 * time.Second) }
+
+// Work does the nights up to today that have not been done yet.
+func (w *Worker) Work(ctx context.Context, _ *river.Job[Args]) error {
+	today, err := act.Look(ctx, w.House, act.Machine, func(a *act.Act) (calendar.Date, error) { return a.Today(), nil })
+	if err != nil {
+		return err
+	}
+	return Up(ctx, w.House, today)
+}

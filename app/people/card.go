@@ -1,0 +1,266 @@
+package people
+
+import (
+	"strings"
+	"time"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/queue"
+	"nevrin/core/rulebook"
+	"nevrin/store"
+)
+
+// Card is a patron as the desk sees them.
+type Card struct {
+	ID        int64             `json:"id"`
+	Card      string            `json:"card"`
+	Name      string            `json:"name"`
+	LegalName string            `json:"legal_name"`
+	Initials  string            `json:"initials"`
+	Class     string            `json:"class"`
+	Age       *int              `json:"age,omitempty"`
+	Branch    string            `json:"branch"`
+	Household string            `json:"household"`
+	CardUntil string            `json:"card_until"`
+	Standing  string            `json:"standing" enum:"active,inactive,excluded"`
+	Note      string            `json:"note"`
+	Email     string            `json:"email"`
+	Phone     string            `json:"phone"`
+	Address   string            `json:"address"`
+	Owes      string            `json:"owes"`
+	OwedLimit string            `json:"owed_limit" doc:"Empty: no limit"`
+	OnLoan    []Line            `json:"on_loan"`
+	Holds     []Held            `json:"holds"`
+	Charges   []accounts.Charge `json:"charges"`
+	Stops     []string          `json:"stops" doc:"Why nothing can be lent, one sentence each"`
+	Tells     []Tell            `json:"tells" doc:"Good to tell the patron"`
+	Older     *bool             `json:"older_reader,omitempty"`
+	Extension string            `json:"extension" doc:"What extending the card would give and cost; empty: it has long to run"`
+}
+
+// Line is one loan.
+type Line struct {
+	LoanID   int64     `json:"loan_id"`
+	ItemID   int64     `json:"item_id"`
+	Barcode  string    `json:"barcode"`
+	Title    string    `json:"title"`
+	Owner    string    `json:"owner"`
+	Call     string    `json:"call_number"`
+	Material string    `json:"material"`
+	Price    string    `json:"price"`
+	Due      string    `json:"due" doc:"As people say it"`
+	DueExact string    `json:"due_exact" doc:"A date, or an instant for an hour loan"`
+	Period   string    `json:"period" doc:"Loan period in words"`
+	Late     bool      `json:"late"`
+	Lost     string    `json:"lost" doc:"Since when it counts as lost; empty: it does not"`
+	LentAt   time.Time `json:"lent_at"`
+	Renewals int       `json:"renewals"`
+}
+
+// Held is one hold of a patron.
+type Held struct {
+	ID      int64       `json:"id"`
+	TitleID int64       `json:"title_id"`
+	Title   string      `json:"title"`
+	Pickup  string      `json:"pickup"`
+	State   queue.State `json:"state"`
+	Says    string      `json:"says"`
+	Here    bool        `json:"here" doc:"Waits on this branch's hold shelf"`
+}
+
+// Tell is something good to tell the patron.
+type Tell struct {
+	Tone string `json:"tone" enum:"late,ready,coming,note"`
+	Head string `json:"head"`
+	Text string `json:"text"`
+}
+
+// Open gives the card of a patron by id.
+func Open(a *act.Act, id int64) (*Card, error) {
+	facts, err := a.Tx.CardFacts(id, "")
+	if err != nil {
+		return nil, err
+	}
+	if facts == nil {
+		return nil, problem.NoSuch("patron")
+	}
+	return show(a, facts), nil
+}
+
+// OpenByNumber gives the card of a patron by card number; nil where nobody has it.
+func OpenByNumber(a *act.Act, number string) (*Card, error) {
+	facts, err := a.Tx.CardFacts(0, number)
+	if err != nil || facts == nil {
+		return nil, err
+	}
+	return show(a, facts), nil
+}
+
+func show(a *act.Act, facts *store.CardFacts) *Card {
+	p := facts.Patron
+	c := &Card{
+		ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
+		Class: a.Network.ClassName("patron", p.Class), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
+		Note: p.Note, Email: p.Email, Phone: p.Phone, Address: p.Address, Household: facts.Household,
+		Owes: a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
+		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},
+	}
+	if until := store.DateOf(p.CardUntil); until != nil {
+		c.CardUntil = until.Say()
+	}
+	c.loans(a, facts.Loans)
+	c.holds(a, facts.Holds)
+	c.rules(a, facts)
+	if p.Note != "" {
+		c.Tells = append(c.Tells, Tell{"note", "Note on this card", p.Note})
+	}
+	return c
+}
+
+// rules adds what rules say of the patron, whatever is lent.
+func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
+	p := facts.Patron
+	at := rulebook.Situate(a.Who.Branch, "", "", "", p.Class)
+	terms := a.Book.Decide(at, nil)
+	if limit := terms.Value(rulebook.OwedLimit); !limit.Null() {
+		c.OwedLimit = a.Network.Money.Format(limit.Amount())
+	}
+	var open []circulation.OnLoan
+	for k := range facts.Loans {
+		open = append(open, circulation.OnLoan{Branch: a.Network.Timetable.Branches[facts.Loans[k].BranchCode].Branch, Due: facts.Loans[k].Due()})
+	}
+	b := circulation.Count(Borrower(a, p), open, "", a.Now)
+	for _, stop := range circulation.StopsOfPatron(a.Book.Rulebook, at, b, a.Today()) {
+		c.Stops = append(c.Stops, stop.Text)
+	}
+	if until := store.DateOf(p.CardUntil); loan.MayExtend(until, a.Today()) {
+		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).Say()
+		if charge := terms.Value(rulebook.MembershipCharge).Amount(); charge > 0 {
+			c.Extension += ", for " + a.Network.Money.Format(charge)
+		}
+	}
+}
+
+func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
+	for k := range rows {
+		line := ShowLoan(a, &rows[k])
+		c.OnLoan = append(c.OnLoan, line)
+		switch {
+		case line.Late && line.Lost != "":
+			c.Tells = append(c.Tells, Tell{"late", "Counts as lost: " + line.Title, "Was due " + line.Due + ", lost since " + line.Lost + "."})
+		case line.Late:
+			c.Tells = append(c.Tells, Tell{"late", "Late: " + line.Title, "Was due " + line.Due + "."})
+		}
+	}
+}
+
+// ShowLoan writes an open loan for people.
+func ShowLoan(a *act.Act, l *store.LoanShown) Line {
+	b := a.Network.Timetable.Branches[l.BranchCode].Branch
+	due := l.Due()
+	line := Line{
+		LoanID: l.ID, ItemID: l.ItemID, Barcode: l.Barcode, Title: l.TitleName, Owner: a.Network.BranchName(l.HomeBranch),
+		Call: l.CallNumber, Material: a.Network.ClassName("material", l.Material), LentAt: l.LentAt, Renewals: l.Renewals,
+		Due: due.Say(b), DueExact: due.Print(b), Late: due.Late(b, a.Now),
+	}
+	if l.LostAt != nil {
+		line.Lost = b.Date(*l.LostAt).Say()
+	}
+	if l.Price != nil {
+		line.Price = a.Network.Money.Format(money.Amount(*l.Price))
+	}
+	return line
+}
+
+func (c *Card) holds(a *act.Act, rows []store.HoldShown) {
+	for k := range rows {
+		h := &rows[k]
+		held := Held{ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, Pickup: a.Network.BranchName(h.Pickup), State: h.State, Says: SayHold(a, &h.Hold)}
+		held.Here = h.State == queue.Ready && h.Pickup == a.Who.Branch
+		c.Holds = append(c.Holds, held)
+		switch {
+		case h.State == queue.Ready:
+			c.Tells = append(c.Tells, Tell{"ready", "Ready: " + held.Title, held.Says + "."})
+		case h.PromisedAt != nil:
+			c.Tells = append(c.Tells, Tell{"coming", "Coming: " + held.Title, held.Says + "."})
+		}
+	}
+}
+
+// SayHold says how a hold stands.
+func SayHold(a *act.Act, h *store.Hold) string {
+	place := a.Network.BranchName(h.Pickup)
+	text := ""
+	switch h.State {
+	case queue.Ready:
+		return "On the hold shelf at " + place + " until " + store.DateOf(h.ShelfUntil).Say()
+	case queue.Moving:
+		text = "On its way to " + place
+	case queue.Fetching:
+		text = "Being fetched for " + place
+	default:
+		return "Waits for a copy, pickup at " + place
+	}
+	if h.PromisedAt != nil {
+		text += ", on the shelf by " + calendar.SayInstant(*h.PromisedAt, a.Network.Location)
+	}
+	return text
+}
+
+// Borrower is what is known of a patron as somebody who borrows; what they have on loan is added by who counts it.
+func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
+	b := loan.Borrower{
+		Standing: loan.Standing(p.Standing), CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
+		Consent: p.OlderReader,
+	}
+	if born := store.DateOf(p.Born); born != nil {
+		age := loan.AgeOn(*born, a.Today())
+		b.Age = &age
+	}
+	return b
+}
+
+// Extend extends a patron's card by the length of a membership, and charges for it where rules say so.
+func Extend(a *act.Act, id int64) (*Card, error) {
+	locked, err := a.Tx.PatronLocked(id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := InUse(locked)
+	if err != nil {
+		return nil, err
+	}
+	until := store.DateOf(p.CardUntil)
+	if !loan.MayExtend(until, a.Today()) {
+		return nil, problem.Newf(problem.Refused, "This card has long to run. Extend it when it is about to run out.")
+	}
+	at := rulebook.Situate(a.Who.Branch, "", "", "", p.Class)
+	terms := a.Book.Decide(at, nil)
+	to := loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number())
+	a.Tx.CardUntil(id, to.UTC())
+	a.Tell(event.Event{Kind: event.CardExtended, Patron: id, Detail: event.Detail{Day: &to}})
+	trace := a.Book.Why(at, nil, rulebook.MembershipCharge)
+	charge := store.Entry{PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: store.AboutMembership, Why: store.JSON(&trace)}
+	if err := accounts.Put(a, &charge, 0); err != nil {
+		return nil, err
+	}
+	return Open(a, id)
+}
+
+func initials(name string) string {
+	out := ""
+	for _, word := range strings.Fields(name) {
+		out += string([]rune(word)[:1])
+	}
+	if r := []rune(out); len(r) > 2 {
+		return string(r[0]) + string(r[len(r)-1])
+	}
+	return out
+}

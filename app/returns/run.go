@@ -1,0 +1,268 @@
+// Package returns takes back: from a bin in silence, or with the patron there. Each scan of a run is one line with a
+// sign that says where the item goes; every line can be undone, and undoes just what it did.
+package returns
+
+import (
+	"encoding/json"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// Run is a returns run as it stands, without its lines.
+type Run struct {
+	ID       int64     `json:"id"`
+	Mode     string    `json:"mode" enum:"bin,patron"`
+	Counted  string    `json:"counted_as" doc:"Date that returns count as; empty: now"`
+	Says     string    `json:"says"`
+	Piles    []Pile    `json:"piles"`
+	Open     []OpenSum `json:"open" doc:"What is still open, by patron"`
+	Notes    []Line    `json:"notes" doc:"Lines whose note waits for an answer"`
+	Finished bool      `json:"finished"`
+}
+
+// Line is one scan of a run.
+type Line struct {
+	ID       int64       `json:"id"`
+	At       time.Time   `json:"at"`
+	Text     string      `json:"text"`
+	ItemID   int64       `json:"item_id,omitempty"`
+	Barcode  string      `json:"barcode,omitempty"`
+	Title    string      `json:"title"`
+	PatronID int64       `json:"patron_id,omitempty"`
+	Patron   string      `json:"patron,omitempty"`
+	Kind     store.Found `json:"kind" enum:"wrong_number,card,words,unknown,withdrawn,on_loan,late,lost,under_way,scanned_before,not_on_loan"`
+	Found    string      `json:"found" doc:"What we found, in words"`
+	Sign     moving.Sign `json:"sign"`
+	Fine     string      `json:"fine" doc:"Empty: none"`
+	Answer   string      `json:"answer" enum:",open,paid,account,waived"`
+	Undone   bool        `json:"undone"`
+	Why      *why.Trace  `json:"why,omitempty"`
+	Note     string      `json:"note"`
+	Noted    string      `json:"note_answer" enum:",open,stays,off,repair,withdrawn"`
+}
+
+// Pile is a destination with how much lies there.
+type Pile struct {
+	Name  string           `json:"name"`
+	Kind  circulation.Kind `json:"kind"`
+	Place string           `json:"place" doc:"With the kind it tells piles apart"`
+	Count int              `json:"count" doc:"0: nothing lies there any more"`
+}
+
+// OpenSum is what a patron still has to answer, new charges apart from earlier ones.
+type OpenSum struct {
+	PatronID int64  `json:"patron_id"`
+	Patron   string `json:"patron"`
+	New      string `json:"new"`
+	Earlier  string `json:"earlier"`
+	Lines    int    `json:"lines" doc:"0: nothing is open any more"`
+}
+
+// Change is what an act changed of a run: lines that are new or other than before, piles with their counts now, open
+// sums as they are now.
+type Change struct {
+	Run   int64     `json:"run"`
+	Lines []Line    `json:"lines"`
+	Piles []Pile    `json:"piles"`
+	Open  []OpenSum `json:"open"`
+}
+
+// Open gives the actor's open run of a mode at this branch, or begins one. A bin counts as the last open day of the
+// branch when it is emptied for the first time on a day, and as now when it is emptied again.
+func Open(a *act.Act, mode, bin string) (*Run, error) {
+	if mode != "bin" && mode != "patron" {
+		return nil, problem.Newf(problem.Invalid, "A returns run is a bin or a patron's.")
+	}
+	run, emptied, err := a.Tx.OpenRun(a.Who.Branch, a.Who.ID, mode, bin, a.Today().UTC())
+	if err != nil {
+		return nil, err
+	}
+	if run != nil {
+		state, err := a.Tx.LookAtRun(run.ID)
+		if err != nil {
+			return nil, err
+		}
+		return show(a, state)
+	}
+	run = &store.ReturnRun{BranchCode: a.Who.Branch, Mode: mode, Bin: bin, Day: a.Today().UTC(), StaffID: a.Who.ID, OpenedAt: a.Now}
+	if mode == "bin" {
+		if day := loan.BinCountsAs(a.Here(), a.Today(), emptied); day != nil {
+			run.CountedAs = store.Column(*day)
+		}
+	}
+	if err := a.Tx.AddRun(run); err != nil {
+		return nil, err
+	}
+	return show(a, &store.RunState{Run: *run})
+}
+
+// CountAs changes what the next returns of a bin run count as.
+func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
+	state, err := open(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if day != nil && *day > a.Today() {
+		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
+	}
+	was := ""
+	if d := store.DateOf(state.Run.CountedAs); d != nil {
+		was = d.String()
+	}
+	state.Run.CountedAs = nil
+	if day != nil {
+		state.Run.CountedAs = store.Column(*day)
+	}
+	a.Tx.CountRunAs(id, state.Run.CountedAs)
+	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{Was: was, Day: day}})
+	return show(a, state)
+}
+
+// open gives a run that is locked, open, and of this branch.
+func open(a *act.Act, id int64) (*store.RunState, error) {
+	state, err := a.Tx.RunState(id)
+	if err != nil {
+		return nil, err
+	}
+	if state == nil {
+		return nil, problem.NoSuch("returns run")
+	}
+	return state, mayUse(a, &state.Run)
+}
+
+func mayUse(a *act.Act, run *store.ReturnRun) error {
+	switch {
+	case run.FinishedAt != nil:
+		return problem.Newf(problem.Refused, "This run has been finished. Begin a new one.")
+	case run.BranchCode != a.Who.Branch:
+		return problem.Newf(problem.Refused, "This run belongs to another branch.")
+	}
+	return nil
+}
+
+// Finish closes a run. What is still open goes onto the accounts, where it stands already; notes stay as they are.
+func Finish(a *act.Act, id int64) (*Run, error) {
+	state, err := open(a, id)
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.FinishRun(id, a.Now)
+	state.Run.FinishedAt, state.Open = &a.Now, nil
+	return show(a, state)
+}
+
+// Look gives a run as it stands.
+func Look(a *act.Act, id int64) (*Run, error) {
+	state, err := a.Tx.LookAtRun(id)
+	if err != nil {
+		return nil, err
+	}
+	if state == nil {
+		return nil, problem.NoSuch("returns run")
+	}
+	return show(a, state)
+}
+
+// Lines gives a page of a run's lines, newest first.
+func Lines(a *act.Act, id int64, page store.Page) ([]Line, store.Page, error) {
+	rows, next, err := a.Tx.Lines(id, page)
+	return showLines(a, rows), next, err
+}
+
+func showLines(a *act.Act, rows []store.LineShown) []Line {
+	out := []Line{}
+	for k := range rows {
+		out = append(out, showLine(a, &rows[k]))
+	}
+	return out
+}
+
+func show(a *act.Act, state *store.RunState) (*Run, error) {
+	run := &state.Run
+	out := &Run{
+		ID: run.ID, Mode: run.Mode, Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
+		Finished: run.FinishedAt != nil, Says: "Counted as now.",
+	}
+	if d := store.DateOf(run.CountedAs); d != nil {
+		out.Counted, out.Says = d.String(), "Counted as returned "+d.Say()+"."
+	}
+	if run.Mode == "patron" {
+		out.Says += " Charges are asked at once."
+	} else {
+		out.Says += " Nobody is waiting, so charges go straight to accounts."
+	}
+	if out.Finished {
+		return out, nil
+	}
+	notes, err := a.Tx.OpenLines(run.ID)
+	out.Notes = showLines(a, notes)
+	return out, err
+}
+
+func showPiles(a *act.Act, rows []store.Pile) []Pile {
+	out := []Pile{}
+	for _, p := range rows {
+		kind := circulation.Kind(p.Kind)
+		out = append(out, Pile{moving.PileName(a, kind, p.Place), kind, p.Place, p.Count})
+	}
+	return out
+}
+
+func showOpen(a *act.Act, rows []store.OpenSum) []OpenSum {
+	out := []OpenSum{}
+	for _, r := range rows {
+		p := store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
+		out = append(out, OpenSum{
+			PatronID: r.PatronID, Patron: p.Name(), New: a.Network.Money.Format(money.Amount(r.New)),
+			Earlier: a.Network.Money.Format(money.Amount(r.Balance - r.New)), Lines: r.Lines,
+		})
+	}
+	return out
+}
+
+var sayFound = map[store.Found]string{
+	store.FoundWrongNumber: "Wrong number", store.FoundCard: "A card", store.FoundWords: "No number", store.FoundUnknown: "Unknown item",
+	store.FoundWithdrawn: "Withdrawn", store.FoundOnLoan: "On loan", store.FoundUnderWay: "Was under way",
+	store.FoundAgain: "Scanned before in this run", store.FoundNotOnLoan: "Not on loan",
+}
+
+func showLine(a *act.Act, r *store.LineShown) Line {
+	trace := act.Trace(r.Why)
+	line := Line{
+		ID: r.ID, At: r.At, Text: r.Text, Title: r.Text, Kind: r.Found, Found: sayFound[r.Found], Answer: r.Answer,
+		Undone: r.Undone, Why: trace, Sign: signOf(r.Sign), Note: r.Note, Noted: r.NoteAnswer,
+	}
+	if (r.Found == store.FoundLate || r.Found == store.FoundLost) && trace != nil && len(trace.Steps) > 0 {
+		line.Found = trace.Steps[0].Detail // the result of the lateness
+	}
+	if r.ItemID != nil {
+		line.ItemID, line.Barcode, line.Title = *r.ItemID, *r.Barcode, *r.TitleName
+	}
+	if r.PatronID != nil {
+		p := store.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}
+		line.PatronID, line.Patron = *r.PatronID, p.Name()
+	}
+	if r.Fine > 0 {
+		line.Fine = a.Network.Money.Format(money.Amount(r.Fine))
+	}
+	return line
+}
+
+// signOf reads the sign of a line.
+func signOf(data json.RawMessage) moving.Sign {
+	var sign moving.Sign
+	if json.Unmarshal(data, &sign) != nil {
+		return moving.AsideFor("Look", "This line's sign could not be read.")
+	}
+	return sign
+}

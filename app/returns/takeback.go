@@ -1,0 +1,226 @@
+package returns
+
+import (
+	"unicode"
+	"unicode/utf8"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/partners"
+	"nevrin/app/problem"
+	"nevrin/core/circulation"
+	"nevrin/core/ident"
+	"nevrin/core/ledger"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// taking is one scan of a run while it is worked out.
+type taking struct {
+	*act.Act
+	run   *store.ReturnRun
+	facts *store.Facts
+	line  *store.ReturnLine
+	sign  moving.Sign
+	trace why.Trace
+	did   moving.Did
+
+	borrower *store.Patron // who had it on loan
+}
+
+// Scan takes one scan of a run: it ends the loan, charges what is due, and says where the item goes. It reads what was
+// scanned, gathers the facts, decides, writes, and shows what has changed.
+func Scan(a *act.Act, id int64, text string) (*Change, error) {
+	scan := ident.Read(text, a.Network.Digits)
+	number := ""
+	if scan.Kind == ident.Item {
+		number = scan.Number
+	}
+	known, err := a.Tx.ReturnFacts(id, number)
+	if err != nil {
+		return nil, err
+	}
+	if known == nil {
+		return nil, problem.NoSuch("returns run")
+	}
+	if err := mayUse(a, &known.Run); err != nil {
+		return nil, err
+	}
+	t := &taking{Act: a, run: &known.Run, facts: known.Facts, line: &store.ReturnLine{RunID: id, At: a.Now, Text: text}}
+	if t.line.ID, err = a.Tx.NextID(); err != nil {
+		return nil, err
+	}
+	if err := t.take(scan, known.Before); err != nil {
+		return nil, err
+	}
+	return t.write(known.Piles)
+}
+
+// take works out what a scan means.
+func (t *taking) take(scan ident.Scan, before bool) error {
+	switch {
+	case scan.Kind == ident.Wrong:
+		t.aside(store.FoundWrongNumber, "Wrong number", scan.Problem)
+	case scan.Kind == ident.Card:
+		t.aside(store.FoundCard, "A card", "This is a patron's card, not an item. Cards belong to the Desk.")
+	case scan.Kind == ident.Words:
+		t.aside(store.FoundWords, "No number", "“"+t.line.Text+"” is no item number. Type the number from the label.")
+	case t.facts == nil:
+		t.aside(store.FoundUnknown, "Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
+	case t.facts.Item.Standing == store.Withdrawn:
+		t.line.ItemID = &t.facts.Item.ID
+		t.aside(store.FoundWithdrawn, "Withdrawn", t.facts.Item.Title.Name+" has been taken out of the stock.")
+	default:
+		return t.takeBack(before)
+	}
+	return nil
+}
+
+func (t *taking) aside(found store.Found, place, detail string) {
+	t.line.Found, t.sign = found, moving.AsideFor(place, detail)
+}
+
+// takeBack ends the loan of an item, if there is one, and places it.
+func (t *taking) takeBack(before bool) error {
+	f := t.facts
+	t.line.ItemID = &f.Item.ID
+	t.trace = why.New(f.Item.Title.Name)
+	t.line.Found = store.FoundNotOnLoan
+	switch {
+	case f.Loan != nil:
+		if err := t.end(); err != nil {
+			return err
+		}
+	case f.Transit != nil:
+		t.line.Found = store.FoundUnderWay
+	case before:
+		t.line.Found = store.FoundAgain
+	}
+	placed, err := moving.Place(t.Act, f)
+	if err != nil {
+		return err
+	}
+	t.sign, t.did = placed.Sign, placed.Did
+	if f.Item.Note != "" {
+		t.putAsideForNote(f.Item.Note)
+	}
+	t.trace = t.trace.Under(why.Decided, placed.Why)
+	t.trace.Result = placed.Why.Result
+	return nil
+}
+
+// end ends the open loan and charges its lateness under the terms it was lent by.
+func (t *taking) end() error {
+	a, f, l := t.Act, t.facts, t.facts.Loan
+	lent, err := desk.LentOf(a, l, f.Item)
+	if err != nil {
+		return err
+	}
+	var billed []ledger.Billed
+	if l.LostAt != nil {
+		if billed, err = a.Tx.Billed(l.ID); err != nil {
+			return err
+		}
+	}
+	e := circulation.TakeBack(lent, a.Now, store.DateOf(t.run.CountedAs), billed)
+	t.trace = t.trace.Under(why.Fact, e.Why)
+	t.line.LoanID, t.line.PatronID, t.line.Fine, t.line.Found = &l.ID, l.PatronID, int64(e.Fine), store.FoundOnLoan
+	if e.Late {
+		t.line.Found = store.FoundLate
+	}
+	if l.LostAt != nil {
+		t.line.Found = store.FoundLost
+	}
+	a.Tx.EndLoan(l.ID, a.Now, false)
+	told := event.Event{Kind: event.Returned, Item: f.Item.ID, Loan: l.ID, Why: &e.Why}
+	if l.PatronID != nil {
+		told.Patron = *l.PatronID
+	}
+	a.Tell(told)
+	if err := accounts.TakeBack(a, l, e.Credits, t.line.ID); err != nil {
+		return err
+	}
+	if err := t.charge(l, e.Why); err != nil {
+		return err
+	}
+	if f.Supplying != 0 {
+		if err := partners.Completed(a, f.Supplying); err != nil {
+			return err
+		}
+	}
+	t.borrower, f.Loan = l.Patron, nil
+	return nil
+}
+
+func (t *taking) charge(l *store.Loan, trace why.Trace) error {
+	if t.line.Fine == 0 {
+		return nil
+	}
+	t.line.Answer = "open"
+	if t.run.Mode == "bin" {
+		t.line.Answer = "account"
+	}
+	e := &store.Entry{PatronID: *l.PatronID, Amount: t.line.Fine, LoanID: &l.ID, About: store.AboutLate, LineID: &t.line.ID, Why: store.JSON(&trace)}
+	if err := accounts.Put(t.Act, e, t.facts.Item.ID); err != nil {
+		return err
+	}
+	t.line.ChargeID = &e.ID
+	return nil
+}
+
+// putAsideForNote puts the item aside for its note; where it goes after that is kept beside it.
+func (t *taking) putAsideForNote(note string) {
+	then := t.sign
+	t.line.Note, t.line.NoteAnswer, t.line.ThenSign = note, "open", store.JSON(&then)
+	t.sign = moving.AsideFor("A note", "“"+note+"” Then: "+lower(then.Heading)+" "+then.Place+".")
+}
+
+// lower lets a heading go on in a sentence.
+func lower(s string) string {
+	first, size := utf8.DecodeRuneInString(s)
+	return string(unicode.ToLower(first)) + s[size:]
+}
+
+// write keeps the line, counts its pile, and gives what has changed.
+func (t *taking) write(piles []store.Pile) (*Change, error) {
+	l := t.line
+	l.Sign, l.Did = store.JSON(&t.sign), store.JSON(&t.did)
+	if t.trace.Title != "" {
+		l.Why = store.JSON(&t.trace)
+	}
+	t.Tx.AddLine(l)
+	kind, place := t.sign.Pile()
+	t.Tx.CountPile(l.RunID, kind, place, 1)
+	count := 1
+	for _, p := range piles {
+		if p.Kind == kind && p.Place == place {
+			count += p.Count
+		}
+	}
+	shown := store.LineShown{ReturnLine: *l}
+	if f := t.facts; f != nil {
+		shown.Barcode, shown.TitleName = &f.Item.Barcode, &f.Item.Title.Name
+	}
+	c := &Change{Run: l.RunID, Piles: showPiles(t.Act, []store.Pile{{Kind: kind, Place: place, Count: count}}), Open: []OpenSum{}}
+	if l.PatronID != nil {
+		var err error
+		if c.Open, err = t.openSums(&shown); err != nil {
+			return nil, err
+		}
+	}
+	c.Lines = []Line{showLine(t.Act, &shown)}
+	return c, nil
+}
+
+// openSums names the patron of a line, and gives what is open of them in the run where the line asks something.
+func (t *taking) openSums(shown *store.LineShown) ([]OpenSum, error) {
+	shown.LegalName, shown.PreferredName = &t.borrower.LegalName, &t.borrower.PreferredName
+	if t.line.Answer != "open" {
+		return []OpenSum{}, nil
+	}
+	sums, err := t.Tx.OpenSumOf(t.line.RunID, *t.line.PatronID)
+	return showOpen(t.Act, sums), err
+}

@@ -1,0 +1,289 @@
+package returns
+
+import (
+	"encoding/json"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/circulation"
+	"nevrin/core/queue"
+	"nevrin/store"
+)
+
+// lineOf gives a line with its run, patron and title locked.
+func lineOf(a *act.Act, id int64) (*store.LineFacts, moving.Did, error) {
+	var did moving.Did
+	l, err := a.Tx.LineFacts(id)
+	if err != nil {
+		return nil, did, err
+	}
+	if l == nil {
+		return nil, did, problem.NoSuch("line")
+	}
+	if err := mayUse(a, &l.Run); err != nil {
+		return nil, did, err
+	}
+	if len(l.Line.Did) > 0 {
+		err = json.Unmarshal(l.Line.Did, &did)
+	}
+	return l, did, err
+}
+
+// UndoLine takes a line of a run back: the loan is open again, the charge corrected, what was credited is charged
+// again. What placing the item set going is undone too, but nothing that others have done with it since; then what waits
+// for the title is looked at again.
+func UndoLine(a *act.Act, id int64) (*Change, error) {
+	l, did, err := lineOf(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if l.Line.Undone {
+		return nil, problem.Newf(problem.Refused, "This line has been undone already.")
+	}
+	if l.Facts != nil && l.Line.Found != store.FoundWithdrawn {
+		if err := undo(a, l, &did); err != nil {
+			return nil, err
+		}
+	}
+	a.Tx.UndoLine(id)
+	sign := signOf(l.Line.Sign)
+	kind, place := sign.Pile()
+	a.Tx.CountPile(l.Run.ID, kind, place, -1)
+	return changed(a, l.Run.ID, []int64{id}, [][2]string{{kind, place}})
+}
+
+func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
+	f := l.Facts
+	if err := mayUndo(a, l, did); err != nil {
+		return err
+	}
+	if err := accounts.UndoLine(a, l.Line.ID, l.Billed, f.Item.ID); err != nil {
+		return err
+	}
+	if err := unplace(a, f, did, l.Line.LoanID != nil); err != nil {
+		return err
+	}
+	undoNote(a, l, did)
+	told := event.Event{Kind: event.ReturnUndone, Item: f.Item.ID}
+	if l.Line.LoanID != nil {
+		told.Loan = *l.Line.LoanID
+		old, err := a.Tx.OldLoan(told.Loan)
+		if err != nil {
+			return err
+		}
+		standing := store.InUse
+		if old.LostAt != nil {
+			standing = store.Lost
+		}
+		if f.Item.Standing != standing {
+			a.Tx.Stand(f.Item.ID, standing)
+		}
+		a.Tx.ReopenLoan(told.Loan)
+	}
+	if l.Line.PatronID != nil {
+		told.Patron = *l.Line.PatronID
+	}
+	a.Tell(told)
+	_, err := moving.Route(a, f.Item.TitleID, 0)
+	return err
+}
+
+// mayUndo refuses where others have gone on with the item since, so that undoing would take more back than the line did.
+func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
+	f, name := l.Facts, l.Facts.Item.Title.Name
+	refused := func(format string, args ...any) error { return problem.Newf(problem.Refused, format, args...) }
+	switch {
+	case f.Loan != nil:
+		return refused("%s has been lent again since, so this return can no longer be undone.", name)
+	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine:
+		return refused("Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.")
+	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
+		return refused("%s has been sent on since, so this can no longer be undone. Take it back where it is.", name)
+	case did.BegunTransit != 0 && f.Transit == nil:
+		return refused("%s has left and been scanned elsewhere since, so this can no longer be undone.", name)
+	case f.Item.AtBranch != a.Who.Branch:
+		return refused("%s has been scanned at %s since, so this can no longer be undone.", name, a.Network.BranchName(f.Item.AtBranch))
+	case f.Hold != nil && f.Hold.ID != did.Hold && f.Hold.State != queue.Fetching:
+		return refused("%s serves somebody's hold by now, so this can no longer be undone.", name)
+	}
+	return nil
+}
+
+// unplace takes back what placing the item set going. A hold that the item was chosen for since, and that has not got
+// it yet, waits again.
+func unplace(a *act.Act, f *store.Facts, did *moving.Did, lent bool) error {
+	if did.BegunTransit != 0 && f.Transit != nil {
+		a.Tx.EndTransit(f.Transit.ID, a.Now)
+		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
+	}
+	if h := f.Hold; h != nil {
+		ours := h.ID == did.Hold
+		switch {
+		case ours && did.HoldFrom == queue.Ready: // it lay on the hold shelf before, and does so again
+		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent: // under way again
+		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
+			h.ItemID, h.ReadyAt, h.ShelfUntil = &f.Item.ID, nil, nil
+			if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {
+				return err
+			}
+		default:
+			if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+				return err
+			}
+			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
+		}
+	}
+	if did.AtBefore != "" {
+		a.Tx.StandAt(f.Item.ID, did.AtBefore, did.StandingBefore)
+		f.Item.AtBranch, f.Item.Standing = did.AtBefore, did.StandingBefore
+	}
+	if did.EndedTransit != 0 {
+		a.Tx.ResumeTransit(did.EndedTransit)
+	}
+	return nil
+}
+
+// undoNote takes back what the answer to a note did to the item.
+func undoNote(a *act.Act, l *store.LineFacts, did *moving.Did) {
+	switch l.Line.NoteAnswer {
+	case "off":
+		a.Tx.NoteItem(l.Facts.Item.ID, l.Line.Note)
+		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: l.Line.Note}})
+	case "repair", "withdrawn":
+		if did.SetAside && l.Facts.Item.Standing != store.InUse {
+			a.Tx.Stand(l.Facts.Item.ID, store.InUse)
+			l.Facts.Item.Standing = store.InUse
+		}
+	}
+}
+
+// AnswerNote answers a note met at a return: it stays, it comes off, or the item goes to repair or out of the stock.
+func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
+	l, did, err := lineOf(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if l.Line.NoteAnswer != "open" || l.Line.Undone {
+		return nil, problem.Newf(problem.Refused, "This note has been answered already.")
+	}
+	before, sign := signOf(l.Line.Sign), signOf(l.Line.ThenSign)
+	switch answer {
+	case "stays":
+	case "off":
+		a.Tx.NoteItem(l.Facts.Item.ID, "")
+		a.Tell(event.Event{Kind: event.NoteOff, Item: l.Facts.Item.ID, Detail: event.Detail{Was: l.Line.Note}})
+	case "repair", "withdrawn":
+		if sign, err = setAside(a, l, &did, answer); err != nil {
+			return nil, err
+		}
+	default:
+		return nil, problem.Newf(problem.Invalid, "A note stays, comes off, or the item goes to repair or out of the stock.")
+	}
+	l.Line.NoteAnswer, l.Line.Sign, l.Line.Did = answer, store.JSON(&sign), store.JSON(&did)
+	a.Tx.AnswerLine(&l.Line)
+	wasKind, wasPlace := before.Pile()
+	kind, place := sign.Pile()
+	a.Tx.CountPile(l.Run.ID, wasKind, wasPlace, -1)
+	a.Tx.CountPile(l.Run.ID, kind, place, 1)
+	return changed(a, l.Run.ID, []int64{id}, [][2]string{{wasKind, wasPlace}, {kind, place}})
+}
+
+// setAside takes an item that was just placed out of use again. Whoever it was meant for waits for another copy.
+func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (moving.Sign, error) {
+	f := l.Facts
+	standing, told, place := store.PutAside, event.SetAside, "Repair"
+	if answer == "withdrawn" {
+		if !a.Who.Role.MayWithdraw() {
+			return moving.Sign{}, problem.Newf(problem.Forbidden, "A volunteer does not take things out of the stock. Choose repair, and leave the rest to staff.")
+		}
+		standing, told, place = store.Withdrawn, event.Withdrawn, "Out of the stock"
+	}
+	if f.Loan != nil {
+		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", f.Item.Title.Name)
+	}
+	if f.Transit != nil {
+		a.Tx.EndTransit(f.Transit.ID, a.Now)
+		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
+	}
+	if f.Hold != nil {
+		if err := a.Tx.MoveHold(f.Hold, queue.PutBack, a.Now); err != nil {
+			return moving.Sign{}, err
+		}
+		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: f.Hold.PatronID, Hold: f.Hold.ID, Item: f.Item.ID})
+	}
+	a.Tx.StandAt(f.Item.ID, a.Who.Branch, standing)
+	did.SetAside, did.BegunTransit = true, 0
+	a.Tell(event.Event{Kind: told, Item: f.Item.ID, Detail: event.Detail{Reason: f.Item.Note}})
+	_, err := moving.Route(a, f.Item.TitleID, 0)
+	return moving.AsideFor(place, "“"+f.Item.Note+"”"), err
+}
+
+// LeaveOnAccount answers the asks of a patron in a run: the charge stays on the account.
+func LeaveOnAccount(a *act.Act, id, patron int64) (*Change, error) {
+	if _, err := open(a, id); err != nil {
+		return nil, err
+	}
+	a.Tx.LeaveOnAccount(id, patron)
+	return OfPatron(a, id, patron)
+}
+
+// OfPatron gives how a patron's lines of a run stand now: what changes when they pay elsewhere.
+func OfPatron(a *act.Act, run, patron int64) (*Change, error) {
+	rows, err := a.Tx.LinesOfPatron(run, patron)
+	if err != nil {
+		return nil, err
+	}
+	sums, err := a.Tx.OpenSumOf(run, patron)
+	if err != nil {
+		return nil, err
+	}
+	c := &Change{Run: run, Lines: showLines(a, rows), Piles: []Pile{}, Open: showOpen(a, sums)}
+	if len(sums) == 0 {
+		c.Open = []OpenSum{{PatronID: patron}}
+	}
+	return c, nil
+}
+
+// changed gives lines and piles as they are now, with what is open of the lines' patrons.
+func changed(a *act.Act, run int64, lines []int64, piles [][2]string) (*Change, error) {
+	state, err := a.Tx.LookAtRun(run)
+	if err != nil {
+		return nil, err
+	}
+	c := &Change{Run: run, Lines: []Line{}, Piles: []Pile{}, Open: []OpenSum{}}
+	for _, p := range piles {
+		now := store.Pile{Kind: p[0], Place: p[1]}
+		for _, known := range state.Piles {
+			if known.Kind == now.Kind && known.Place == now.Place {
+				now.Count = known.Count
+			}
+		}
+		kind := circulation.Kind(now.Kind)
+		c.Piles = append(c.Piles, Pile{moving.PileName(a, kind, now.Place), kind, now.Place, now.Count})
+	}
+	for _, id := range lines {
+		row, err := a.Tx.OneLine(id)
+		if err != nil {
+			return nil, err
+		}
+		line := showLine(a, row)
+		c.Lines = append(c.Lines, line)
+		if line.PatronID == 0 {
+			continue
+		}
+		c.Open = append(c.Open, openOf(a, state.Open, line.PatronID))
+	}
+	return c, nil
+}
+
+func openOf(a *act.Act, sums []store.OpenSum, patron int64) OpenSum {
+	for _, s := range sums {
+		if s.PatronID == patron {
+			return showOpen(a, []store.OpenSum{s})[0]
+		}
+	}
+	return OpenSum{PatronID: patron}
+}

@@ -1,0 +1,83 @@
+package circulation
+
+import (
+	"nevrin/core/rulebook"
+	"nevrin/core/why"
+)
+
+// Kind is the sort of place where an item goes.
+type Kind string
+
+// The sorts of place. Each has its own colour, word and pattern on the sign.
+const (
+	Shelf     Kind = "shelf"      // stays here
+	HoldShelf Kind = "hold_shelf" // waits here for somebody
+	Tote      Kind = "tote"       // moves to another branch
+	Outside   Kind = "outside"    // goes to a library outside
+	Aside     Kind = "aside"      // needs somebody
+)
+
+// Reason is why an item goes where it goes, for the line below the large word of the sign.
+type Reason string
+
+// The reasons.
+const (
+	ForHold   Reason = "hold"      // somebody waits for it there
+	AtHome    Reason = "home"      // it belongs here
+	GoesHome  Reason = "goes_home" // it belongs there
+	Floats    Reason = "floats"    // rules let it stay where it came back
+	Mending   Reason = "mending"   // it is put aside for repair
+	Returning Reason = "returning" // it belongs to a library outside
+)
+
+// InHand is an item in somebody's hand at a branch, with nothing to hinder it.
+type InHand struct {
+	Rules      *rulebook.Rulebook
+	Here, Home string // branch codes
+	Collection string
+	Material   string
+	Aside      bool   // put aside for repair
+	Pickup     string // branch where the hold that it serves is picked up; empty: it serves none
+	Lender     string // name of the library outside that it belongs to; empty: ours
+}
+
+// Way is where an item goes: To is a branch code for a tote.
+type Way struct {
+	Kind   Kind
+	Reason Reason
+	To     string
+}
+
+// Whither decides where an item in hand goes: to whoever waits for it, else home, or where rules let it stay. The
+// trace begins with what is known already. Name says the name of a branch.
+func Whither(i InHand, trace why.Trace, name func(code string) string) (Way, why.Trace) {
+	if i.Aside && i.Pickup == "" {
+		trace.Result = "Put aside"
+		return Way{Aside, Mending, ""}, trace.Add(why.Decided, "It is put aside for repair")
+	}
+	if i.Pickup == i.Here && i.Pickup != "" {
+		trace.Result = "Hold shelf"
+		return Way{HoldShelf, ForHold, ""}, trace.Add(why.Decided, "Waited for here")
+	}
+	if i.Pickup != "" {
+		return Way{Tote, ForHold, i.Pickup}, trace.Add(why.Decided, "Waited for at "+name(i.Pickup))
+	}
+	trace = trace.Add(why.Fact, "Nobody waits for it")
+	if i.Lender != "" && i.Home == i.Here {
+		trace.Result = "Home to " + i.Lender
+		return Way{Outside, Returning, ""}, trace.Add(why.Decided, "Borrowed from "+i.Lender)
+	}
+	if i.Lender != "" {
+		return Way{Tote, Returning, i.Home}, trace.Add(why.Decided, "Belongs to "+i.Lender+"; sent home from "+name(i.Home))
+	}
+	if i.Home == i.Here {
+		trace.Result = "Shelve here"
+		return Way{Shelf, AtHome, ""}, trace.Add(why.Decided, "It is at home here")
+	}
+	at := rulebook.Situate(i.Here, i.Home, i.Collection, i.Material, "")
+	if terms := i.Rules.Decide(at, nil); terms.Value(rulebook.Floating).YesNo() {
+		trace.Result = "Shelve here"
+		return Way{Shelf, Floats, ""}, trace.Under(why.Decided, i.Rules.Why(at, nil, rulebook.Floating))
+	}
+	return Way{Tote, GoesHome, i.Home}, trace
+}

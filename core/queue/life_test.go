@@ -1,0 +1,69 @@
+package queue_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+
+	"nevrin/core/queue"
+	"nevrin/core/role"
+)
+
+func TestLifeOfAHold(t *testing.T) {
+	cases := []struct {
+		name string
+		from queue.State
+		move queue.Move
+		to   queue.State
+		says string
+	}{
+		{"an item is chosen", queue.Waiting, queue.Choose, queue.Fetching, ""},
+		{"fetched here for pickup here", queue.Fetching, queue.Shelve, queue.Ready, ""},
+		{"fetched for another branch", queue.Fetching, queue.Send, queue.Moving, ""},
+		{"came to the wrong branch and is sent on", queue.Moving, queue.Send, queue.Moving, ""},
+		{"taken by the patron from the hold shelf", queue.Ready, queue.Fill, queue.Filled, ""},
+		{"taken by the patron from another shelf", queue.Waiting, queue.Fill, queue.Filled, ""},
+		{"not found on the shelf", queue.Fetching, queue.PutBack, queue.Waiting, ""},
+		{"the loan that filled it is undone", queue.Filled, queue.Reopen, queue.Ready, ""},
+		{"lapses only on the hold shelf", queue.Moving, queue.Lapse, "", "a hold that is moving cannot lapse"},
+		{"cancelled twice", queue.Cancelled, queue.Cancel, "", "a hold that is cancelled cannot be cancelled"},
+		{"ready without an item", queue.Waiting, queue.Shelve, "", "a hold that is waiting cannot go onto the hold shelf"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			to, err := queue.Next(c.from, c.move)
+			if c.says != "" {
+				assert.EqualError(t, err, c.says)
+				return
+			}
+			assert.NoError(t, err)
+			assert.Equal(t, c.to, to)
+		})
+	}
+	assert.False(t, queue.Cancel.MayMake(role.Volunteer))
+	assert.True(t, queue.Shelve.MayMake(role.Volunteer))
+}
+
+// Whatever happens to a hold, in whatever order, it never stands in a state that has no name, and what has ended
+// only comes back by undoing.
+func TestHoldsEndOnce(t *testing.T) {
+	all := []queue.Move{queue.Choose, queue.Send, queue.Shelve, queue.Fill, queue.Cancel, queue.Lapse, queue.PutBack, queue.Reopen}
+	rapid.Check(t, func(t *rapid.T) {
+		state := queue.Waiting
+		for range 20 {
+			move := rapid.SampledFrom(all).Draw(t, "move")
+			to, err := queue.Next(state, move)
+			if err != nil {
+				assert.Equal(t, state, to, "a refused move changes nothing")
+				continue
+			}
+			if state.Ended() {
+				assert.Contains(t, []queue.Move{queue.Reopen, queue.PutBack}, move)
+				assert.Equal(t, queue.Filled, state)
+			}
+			assert.NotEqual(t, to.Ended(), to.HasItem() || to == queue.Waiting)
+			state = to
+		}
+	})
+}

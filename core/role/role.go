@@ -1,0 +1,43 @@
+// Package role names what somebody may be here, and what each may do that not everybody may.
+//
+// Roles are few and stand in an order of trust, but no role includes another by itself: every right names the roles
+// that have it.
+package role
+
+import (
+	"fmt"
+	"slices"
+)
+
+// Role is what somebody is here.
+type Role string
+
+// The roles.
+const (
+	Administrator Role = "administrator"
+	Supervisor    Role = "supervisor"
+	Interlibrary  Role = "interlibrary"
+	Desk          Role = "desk"
+	Volunteer     Role = "volunteer"
+)
+
+// Groups of roles that may do an operation.
+var (
+	Everyone    = []Role{Administrator, Supervisor, Interlibrary, Desk, Volunteer}
+	Employed    = []Role{Administrator, Supervisor, Interlibrary, Desk}
+	Supervising = []Role{Administrator, Supervisor}
+)
+
+// Parse reads a role; the error says which there are.
+func Parse(text string) (Role, error) {
+	if r := Role(text); slices.Contains(Everyone, r) {
+		return r, nil
+	}
+	return "", fmt.Errorf("found role %q; expected one of %v", text, Everyone)
+}
+
+// Supervises tells whether a role answers for the rules: it sets them, and may go past them with a reason.
+func (r Role) Supervises() bool { return slices.Contains(Supervising, r) }
+
+// MayWithdraw tells whether a role may take things out of the stock.
+func (r Role) MayWithdraw() bool { return slices.Contains(Employed, r) }

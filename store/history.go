@@ -1,0 +1,51 @@
+package store
+
+import "time"
+
+// EventShown is an event with what its links say now.
+type EventShown struct {
+	Event
+	Who                      *string // null: by itself
+	Barcode, TitleName       *string
+	LegalName, PreferredName *string
+	RequestNumber            *string
+	RequestTitle, Partner    *string
+	Address, Subject         *string
+}
+
+const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.patron_id, e.item_id, e.loan_id, e.hold_id, e.request_id, e.message_id, e.detail, e.why,
+		s.name AS who, i.barcode, coalesce(t.name, ht.name) AS title_name, p.legal_name, p.preferred_name, r.number AS request_number, r.title AS request_title, n.name AS partner,
+		m.address, m.subject
+	FROM events e LEFT JOIN staff s ON s.id = e.staff_id LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id
+	LEFT JOIN holds h ON h.id = e.hold_id LEFT JOIN titles ht ON ht.id = h.title_id
+	LEFT JOIN patrons p ON p.id = e.patron_id LEFT JOIN requests r ON r.id = e.request_id LEFT JOIN partners n ON n.id = r.partner_id
+	LEFT JOIN messages m ON m.id = e.message_id AND e.patron_id = m.patron_id `
+
+// EventsOfPatron gives a page of what happened to a patron, newest first.
+func (t *Tx) EventsOfPatron(patron int64, page Page) ([]EventShown, Page, error) {
+	return t.events("e.patron_id", patron, page)
+}
+
+// EventsOfItem gives a page of what happened to an item, newest first.
+func (t *Tx) EventsOfItem(item int64, page Page) ([]EventShown, Page, error) {
+	return t.events("e.item_id", item, page)
+}
+
+func (t *Tx) events(column string, id int64, page Page) ([]EventShown, Page, error) {
+	if page.After.Text == "" {
+		page.After.Text, page.After.ID = "infinity", 1<<62
+	}
+	at := func(e *EventShown) Cursor { return Cursor{Text: e.At.UTC().Format(time.RFC3339Nano), ID: e.ID} }
+	return paged(t, page, at, eventsShown+"WHERE "+column+` = $1 AND $2::bigint = 0 AND (e.at, e.id) < ($3::text::timestamptz, $4::bigint)
+		ORDER BY e.at DESC, e.id DESC`, id)
+}
+
+// EventsAhead makes the months' partitions of events up to a date that are not there yet.
+func (t *Tx) EventsAhead(since, until time.Time) (int, error) {
+	return value[int](t, "SELECT events_ahead($1, $2)", since, until)
+}
+
+// ForgetInEvents cuts the links of all events to a patron. The events stay, with what happened.
+func (t *Tx) ForgetInEvents(patron int64) (int64, error) {
+	return t.exec("UPDATE events SET patron_id = NULL WHERE patron_id = $1", patron)
+}

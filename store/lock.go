@@ -1,0 +1,122 @@
+package store
+
+import (
+	"slices"
+	"sync/atomic"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Retried counts acts that were tried again, over the life of the program.
+var Retried atomic.Int64
+
+// Lock is what an act is about to touch. There is one order, in which everything is locked:
+//
+//  1. the bin of a branch, 2. a returns run, 3. patrons by id, 4. titles by id, 5. requests to and from outside.
+//
+// A title stands for its queue and all its copies: whoever changes where an item is, or a hold, has its title. A
+// patron stands for their loans' dates, their money and their answers in runs. Lines, items, loans, holds and transits
+// are only changed under these. Patrons and titles may be named by what tells them: an item, a loan, a hold or a line
+// of a run. Since that may change before the lock is given, who looks at the facts checks Holds.
+type Lock struct {
+	Bin     string // branch and bin
+	Run     int64
+	Line    int64 // its run, patron and title
+	OpenOf  int64 // the patrons whose asks are open in a run
+	Patrons []int64
+	Titles  []int64
+	Barcode string // its title, and the patron who has it
+	Item    int64  // likewise
+	Loan    int64  // likewise, its patron
+	Hold    int64  // its title and patron
+}
+
+// Locked is what a lock was given on.
+type Locked struct {
+	Run     int64
+	Patrons []int64
+	Titles  []int64
+}
+
+// HoldsPatron tells whether the patron is locked; HoldsTitle whether the title is.
+func (l Locked) HoldsPatron(id int64) bool { return slices.Contains(l.Patrons, id) }
+
+// HoldsTitle tells whether the title is locked.
+func (l Locked) HoldsTitle(id int64) bool { return slices.Contains(l.Titles, id) }
+
+const (
+	lockRun = `SELECT id FROM return_runs WHERE id = coalesce(nullif($1::bigint, 0), (SELECT run_id FROM return_lines WHERE id = $2)) FOR NO KEY UPDATE`
+
+	lockPatrons = `SELECT id FROM patrons WHERE id = ANY(ARRAY(
+			SELECT unnest($1::bigint[])
+			UNION SELECT l.patron_id FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL WHERE i.barcode = $2
+			UNION SELECT l.patron_id FROM loans l WHERE l.item_id = $3 AND l.returned_at IS NULL
+			UNION SELECT l.patron_id FROM loans l WHERE l.id = $4
+			UNION SELECT h.patron_id FROM holds h WHERE h.id = $5
+			UNION SELECT r.patron_id FROM return_lines r WHERE r.id = $6
+			UNION SELECT r.patron_id FROM return_lines r WHERE r.run_id = $7 AND (r.answer = 'open' OR r.note_answer = 'open')))
+		ORDER BY id FOR NO KEY UPDATE`
+
+	lockTitles = `SELECT id FROM titles WHERE id = ANY(ARRAY(
+			SELECT unnest($1::bigint[])
+			UNION SELECT i.title_id FROM items i WHERE i.barcode = $2
+			UNION SELECT i.title_id FROM items i WHERE i.id = $3
+			UNION SELECT i.title_id FROM loans l JOIN items i ON i.id = l.item_id WHERE l.id = $4
+			UNION SELECT h.title_id FROM holds h WHERE h.id = $5
+			UNION SELECT i.title_id FROM return_lines r JOIN items i ON i.id = r.item_id WHERE r.id = $6))
+		ORDER BY id FOR NO KEY UPDATE`
+)
+
+// take puts the locks before further questions, so that these see what is so once they are given.
+func (t *Tx) take(l Lock, q *questions) {
+	if l.Bin != "" {
+		do(q, "SELECT pg_advisory_xact_lock(hashtextextended($1, 1))", l.Bin)
+	}
+	if l.Run != 0 || l.Line != 0 {
+		q.batch.Queue(lockRun, l.Run, l.Line)
+		q.reads = append(q.reads, func(rows pgx.Rows) error {
+			ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+			if len(ids) == 1 {
+				t.locked.Run = ids[0]
+			}
+			return err
+		})
+	}
+	if l.named() || len(l.Patrons) > 0 || l.OpenOf != 0 {
+		t.lockMore(q, &t.locked.Patrons, lockPatrons, notNull(l.Patrons), l.Barcode, l.Item, l.Loan, l.Hold, l.Line, l.OpenOf)
+	}
+	if l.named() || len(l.Titles) > 0 {
+		t.lockMore(q, &t.locked.Titles, lockTitles, notNull(l.Titles), l.Barcode, l.Item, l.Loan, l.Hold, l.Line)
+	}
+}
+
+func (t *Tx) lockMore(q *questions, into *[]int64, query string, args ...any) {
+	q.batch.Queue(query, args...)
+	q.reads = append(q.reads, func(rows pgx.Rows) error {
+		ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		*into = append(*into, ids...)
+		return err
+	})
+}
+
+func notNull(ids []int64) []int64 {
+	if ids == nil {
+		return []int64{}
+	}
+	return ids
+}
+
+// named tells whether something tells patrons and titles.
+func (l Lock) named() bool {
+	return l.Barcode != "" || l.Item != 0 || l.Loan != 0 || l.Hold != 0 || l.Line != 0
+}
+
+// Lock takes locks by themselves.
+func (t *Tx) Lock(l Lock) error {
+	q := &questions{}
+	t.take(l, q)
+	return t.send(q)
+}
+
+// Locked is what this transaction has locked so far.
+func (t *Tx) Locked() Locked { return t.locked }

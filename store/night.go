@@ -1,0 +1,102 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// The work of the nights is cut into steps; each is begun, and ended, once over all copies.
+
+// NextNight gives the day after the last one whose nightly work has been done whole; nil where none has.
+func (t *Tx) NextNight(steps []string) (*time.Time, error) {
+	last, err := one[struct{ Day time.Time }](t, `SELECT day FROM nights WHERE ended_at IS NOT NULL AND step = ANY($1) GROUP BY day HAVING count(*) = $2
+		ORDER BY day DESC LIMIT 1`, steps, len(steps))
+	if err != nil || last == nil {
+		return nil, err
+	}
+	next := last.Day.AddDate(0, 0, 1)
+	return &next, nil
+}
+
+// NightStep is how far a step of a night has come.
+type NightStep struct {
+	Done    int64
+	EndedAt *time.Time
+}
+
+// NightStep locks a step of a night, so that copies take turns, and gives how far it has come.
+func (t *Tx) NightStep(day time.Time, step string) (*NightStep, error) {
+	if _, err := t.exec("INSERT INTO nights (day, step) VALUES ($1, $2) ON CONFLICT DO NOTHING", day, step); err != nil {
+		return nil, err
+	}
+	return one[NightStep](t, "SELECT done, ended_at FROM nights WHERE day = $1 AND step = $2 FOR UPDATE", day, step)
+}
+
+// NightDone writes how far a step has come, and that it has ended.
+func (t *Tx) NightDone(day time.Time, step string, done int64, ended *time.Time) {
+	t.queueOne("UPDATE nights SET done = $3, ended_at = $4 WHERE day = $1 AND step = $2", day, step, done, ended)
+}
+
+// MaybeLost is a late loan with what decides whether it counts as lost.
+type MaybeLost struct {
+	Loan
+	TitleID  int64
+	OwnTerms json.RawMessage
+	Price    *int64
+}
+
+// MaybeLost gives loans that are late on a day, after one and up to a number of them.
+func (t *Tx) MaybeLost(day time.Time, after int64, most int) ([]MaybeLost, error) {
+	return list[MaybeLost](t, `SELECT `+loanColumns+`, i.title_id, i.own_terms, i.price FROM (
+			SELECT id FROM (
+				SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL AND due_date < $1 AND id > $2
+				UNION ALL SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL AND due_at < $1::date::timestamptz AND id > $2) u
+			ORDER BY id LIMIT $3) late
+		JOIN loans l ON l.id = late.id JOIN items i ON i.id = l.item_id ORDER BY l.id`, day, after, most)
+}
+
+// Waits counts what waits at the branches.
+type Waits struct {
+	Branch, Kind string
+	Number, Late int
+}
+
+// Waits counts what waits at each branch, in one question.
+func (t *Tx) Waits(now time.Time) ([]Waits, error) {
+	return list[Waits](t, `WITH today AS (SELECT code, ($1::timestamptz AT TIME ZONE timezone)::date AS day FROM branches)
+		SELECT i.at_branch AS branch, 'fetch' AS kind, count(*)::int AS number, count(*) FILTER (WHERE h.promised_at < $1)::int AS late
+			FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' GROUP BY 1
+		UNION ALL SELECT h.pickup, 'clear', count(*)::int, count(*) FILTER (WHERE h.closed_at < $1 - interval '2 days')::int
+			FROM holds h WHERE h.state IN ('lapsed', 'cancelled') AND h.item_id IS NOT NULL AND h.ready_at IS NOT NULL AND NOT h.cleared GROUP BY 1
+		UNION ALL SELECT to_branch, 'coming', count(*)::int, count(*) FILTER (WHERE promised_at < $1)::int FROM transits WHERE ended_at IS NULL GROUP BY 1
+		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT EXISTS (
+				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_date IS NOT DISTINCT FROM l.due_date AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
+			FROM today JOIN loans l ON l.branch_code = today.code AND l.due_date < today.day WHERE l.returned_at IS NULL GROUP BY 1
+		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT EXISTS (
+				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
+			FROM loans l WHERE l.returned_at IS NULL AND l.due_at < $1 GROUP BY 1
+		UNION ALL SELECT pickup, 'ready', count(*)::int, 0 FROM holds WHERE state = 'ready' GROUP BY 1
+		UNION ALL SELECT branch_code, 'missing', count(*)::int, 0 FROM items WHERE standing = 'missing' GROUP BY 1`, now)
+}
+
+// TransitShown is an item under way as the courier's place shows it.
+type TransitShown struct {
+	Transit
+	Barcode, TitleName string
+}
+
+// TransitsAt gives a page of what is under way to or from a branch, the oldest promise first.
+func (t *Tx) TransitsAt(branch string, page Page) ([]TransitShown, Page, error) {
+	at := func(r *TransitShown) Cursor {
+		c := Cursor{ID: r.ID, Text: "-infinity"}
+		if r.PromisedAt != nil {
+			c.Text = r.PromisedAt.UTC().Format(time.RFC3339Nano)
+		}
+		return c
+	}
+	order := "coalesce(r.promised_at, '-infinity'), r.id"
+	return paged(t, page, at, `SELECT r.id, r.item_id, r.from_branch, r.to_branch, r.hold_id, r.sent_at, r.promised_at, i.barcode, t.name AS title_name
+		FROM (SELECT * FROM transits WHERE to_branch = $1 AND ended_at IS NULL UNION ALL SELECT * FROM transits WHERE from_branch = $1 AND ended_at IS NULL) r
+		JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
+		WHERE $2::bigint = 0 AND (`+order+`) > (coalesce(nullif($3, ''), '-infinity')::text::timestamptz, $4) ORDER BY `+order, branch)
+}

@@ -1,0 +1,82 @@
+package store
+
+import (
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"strings"
+)
+
+// Page says which part of a list is wanted. Given back with a list, it is the part that comes after it.
+type Page struct {
+	After Cursor
+	Most  int
+	More  bool // given back: there is more
+}
+
+// Cursor is the place in a list behind its last row: what the list is in order of. A list uses the parts it needs.
+type Cursor struct {
+	Rank int64  `json:"r,omitempty"`
+	Text string `json:"t,omitempty"`
+	ID   int64  `json:"i,omitempty"`
+}
+
+// pageSize is how many rows a page has where nothing is said, pageMost at most.
+const (
+	pageSize = 100
+	pageMost = 1000
+)
+
+// PageFrom reads a page from what a list gave before: the cursor, empty for the beginning.
+func PageFrom(cursor string, most int) (Page, error) {
+	p := Page{Most: most}
+	if most <= 0 {
+		p.Most = pageSize
+	}
+	p.Most = min(p.Most, pageMost)
+	if cursor == "" {
+		return p, nil
+	}
+	data, err := base64.RawURLEncoding.DecodeString(cursor)
+	if err == nil {
+		err = json.Unmarshal(data, &p.After)
+	}
+	if err != nil {
+		return p, fmt.Errorf("the place in the list, %q, is none that a list has given", cursor)
+	}
+	return p, nil
+}
+
+// Next is the cursor of the part that comes after; empty where there is no more.
+func (p Page) Next() string {
+	if !p.More {
+		return ""
+	}
+	data, _ := json.Marshal(p.After) // plain numbers and text
+	return base64.RawURLEncoding.EncodeToString(data)
+}
+
+// paged asks for one page by its cursor, whose parts follow the query's own arguments: rank and id, or rank, text and
+// id where the query uses one more.
+func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...any) ([]T, Page, error) {
+	if page.Most == 0 {
+		page.Most = pageSize
+	}
+	n := len(args)
+	if strings.Contains(query, fmt.Sprintf("$%d", n+3)) {
+		args = append(args, page.After.Rank, page.After.Text, page.After.ID)
+	} else {
+		args = append(args, page.After.Rank, page.After.ID)
+	}
+	args = append(args, page.Most+1)
+	rows, err := list[T](t, fmt.Sprintf("%s LIMIT $%d", query, len(args)), args...)
+	if err != nil {
+		return nil, page, err
+	}
+	next := Page{Most: page.Most}
+	if len(rows) > page.Most {
+		rows = rows[:page.Most]
+		next.More, next.After = true, at(&rows[len(rows)-1])
+	}
+	return rows, next, nil
+}

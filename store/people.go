@@ -1,0 +1,111 @@
+package store
+
+import (
+	"strings"
+	"time"
+)
+
+// PatronByID gives a patron; nil where there is none.
+func (t *Tx) PatronByID(id int64) (*Patron, error) {
+	return one[Patron](t, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1", id)
+}
+
+// PatronByCard gives the patron with a card number; nil where nobody has it.
+func (t *Tx) PatronByCard(card string) (*Patron, error) {
+	return one[Patron](t, "SELECT "+patronColumns+" FROM patrons p WHERE p.card = $1", card)
+}
+
+// PatronLocked locks a patron and gives them; nil where there is none.
+func (t *Tx) PatronLocked(id int64) (*Patron, error) {
+	q := &questions{}
+	t.take(Lock{Patrons: []int64{id}}, q)
+	var rows []Patron
+	ask(q, &rows, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1", id)
+	if err := t.send(q); err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
+}
+
+// PatronAndTitle locks a patron and a title and gives both; nil where there is none.
+func (t *Tx) PatronAndTitle(patron, title int64) (*Patron, *Title, error) {
+	q := &questions{}
+	t.take(Lock{Patrons: []int64{patron}, Titles: []int64{title}}, q)
+	var patrons []Patron
+	var titles []Title
+	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1", patron)
+	ask(q, &titles, "SELECT id, name, author, isbn, year FROM titles WHERE id = $1", title)
+	if err := t.send(q); err != nil {
+		return nil, nil, err
+	}
+	var p *Patron
+	var b *Title
+	if len(patrons) > 0 {
+		p = &patrons[0]
+	}
+	if len(titles) > 0 {
+		b = &titles[0]
+	}
+	return p, b, nil
+}
+
+// CardUntil writes until when a patron's card holds.
+func (t *Tx) CardUntil(patron int64, until time.Time) {
+	t.queueOne("UPDATE patrons SET card_until = $2 WHERE id = $1", patron, until)
+}
+
+// ClassifyPatron writes how a patron is classed.
+func (t *Tx) ClassifyPatron(patron int64, class string) {
+	t.queueOne("UPDATE patrons SET class = $2 WHERE id = $1", patron, class)
+}
+
+// LoanShown is an open loan as a card lists it.
+type LoanShown struct {
+	Loan
+	Barcode, TitleName, HomeBranch, CallNumber, Material string
+	Price                                                *int64
+}
+
+const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home_branch, i.call_number, i.material, i.price
+	FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id `
+
+// CardFacts is a patron with all that a card shows.
+type CardFacts struct {
+	Patron    *Patron
+	Household string // name of the household with how many it has
+	Loans     []LoanShown
+	Holds     []HoldShown
+	Charges   []OpenCharge
+}
+
+// CardFacts gives a patron by id, or by card number where the id is 0, with all that a card shows; nil where there is
+// none.
+func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
+	q := &questions{}
+	who := "(SELECT id FROM patrons WHERE id = $1 OR card = $2)"
+	var patrons []Patron
+	var households []string
+	c := &CardFacts{}
+	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1 OR p.card = $2", id, card)
+	askEach(q, &households, `SELECT h.name || ' (' || count(*) || ')' FROM patrons p JOIN households h ON h.id = p.household_id
+		JOIN patrons o ON o.household_id = h.id WHERE p.id = `+who+` GROUP BY h.id`, id, card)
+	ask(q, &c.Loans, loansShown+`WHERE l.patron_id = `+who+` AND l.returned_at IS NULL ORDER BY coalesce(l.due_at, l.due_date), l.id`, id, card)
+	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
+		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
+	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
+	if err := t.send(q); err != nil || len(patrons) == 0 {
+		return nil, err
+	}
+	c.Patron = &patrons[0]
+	if len(households) > 0 {
+		c.Household = households[0]
+	}
+	return c, nil
+}
+
+// FindPatrons gives a page of the patrons in whose names, card number or mail address every word stands.
+func (t *Tx) FindPatrons(words string, page Page) ([]Patron, Page, error) {
+	where, args := wordsIn("p.words", words)
+	return paged(t, page, func(p *Patron) Cursor { return Cursor{Text: p.LegalName, ID: p.ID} },
+		`SELECT `+patronColumns+` FROM patrons p WHERE `+where+` AND `+after("p.legal_name", "p.id", len(args))+` ORDER BY p.legal_name, p.id`, args...)
+}

@@ -1,0 +1,256 @@
+package store
+
+import (
+	"encoding/json"
+	"strings"
+	"time"
+)
+
+const runColumns = "r.id, r.branch_code, r.mode, r.bin, r.day, r.counted_as, r.staff_id, r.opened_at, r.finished_at"
+
+// OpenRun locks a branch's bin and gives somebody's open run of a mode there, nil for none, and whether the bin was
+// emptied before on a day.
+func (t *Tx) OpenRun(branch string, staff int64, mode, bin string, day time.Time) (*ReturnRun, bool, error) {
+	q := &questions{}
+	t.take(Lock{Bin: branch + " " + mode + " " + bin}, q)
+	var runs []ReturnRun
+	var emptied []bool
+	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.branch_code = $1 AND r.staff_id = $2 AND r.mode = $3 AND r.finished_at IS NULL", branch, staff, mode)
+	askEach(q, &emptied, "SELECT EXISTS (SELECT 1 FROM return_runs r WHERE r.branch_code = $1 AND r.day = $2 AND r.bin = $3 AND r.mode = 'bin')", branch, day, bin)
+	if err := t.send(q); err != nil {
+		return nil, false, err
+	}
+	if len(runs) == 0 {
+		return nil, emptied[0], nil
+	}
+	return &runs[0], emptied[0], nil
+}
+
+// AddRun writes a run and gives it its id.
+func (t *Tx) AddRun(r *ReturnRun) (err error) {
+	if r.ID, err = t.NextID(); err != nil {
+		return err
+	}
+	t.queue("INSERT INTO return_runs (id, branch_code, mode, bin, day, counted_as, staff_id, opened_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+		r.ID, r.BranchCode, r.Mode, r.Bin, r.Day, r.CountedAs, r.StaffID, r.OpenedAt)
+	return nil
+}
+
+// CountRunAs writes what the next returns of a run count as.
+func (t *Tx) CountRunAs(run int64, day *time.Time) {
+	t.queueOne("UPDATE return_runs SET counted_as = $2 WHERE id = $1 AND finished_at IS NULL", run, day)
+}
+
+// FinishRun ends a run; what is still open in it is answered: charges stay on accounts, notes on items.
+func (t *Tx) FinishRun(run int64, at time.Time) {
+	t.queue("UPDATE return_lines SET answer = 'account' WHERE run_id = $1 AND answer = 'open'", run)
+	t.queue("UPDATE return_lines SET note_answer = 'stays' WHERE run_id = $1 AND note_answer = 'open'", run)
+	t.queueOne("UPDATE return_runs SET finished_at = $2 WHERE id = $1 AND finished_at IS NULL", run, at)
+}
+
+// Pile is a destination of a run with how much lies there.
+type Pile struct {
+	Kind, Place string
+	Count       int
+}
+
+// OpenSum is what a patron still has to answer in a run.
+type OpenSum struct {
+	PatronID                 int64
+	LegalName, PreferredName string
+	New, Balance             int64 // minor units: new in this run and still owed; all that is owed
+	Lines                    int
+}
+
+// RunState is a run with what is kept beside its lines.
+type RunState struct {
+	Run   ReturnRun
+	Piles []Pile
+	Open  []OpenSum
+}
+
+const openSums = `SELECT l.patron_id, p.legal_name, p.preferred_name, p.balance, count(*)::int AS lines,
+		coalesce(sum((SELECT sum(e.amount) FROM ledger e WHERE e.id = l.charge_id OR e.settles = l.charge_id)), 0)::bigint AS new
+	FROM return_lines l JOIN patrons p ON p.id = l.patron_id
+	WHERE l.run_id = $1 AND l.answer = 'open' AND NOT l.undone GROUP BY l.patron_id, p.id ORDER BY p.legal_name, p.id`
+
+// OpenSumOf gives what one patron still has to answer in a run.
+func (t *Tx) OpenSumOf(run, patron int64) ([]OpenSum, error) {
+	return list[OpenSum](t, strings.Replace(openSums, "GROUP BY", "AND l.patron_id = $2 GROUP BY", 1), run, patron)
+}
+
+// RunState locks a run, and the patrons whose asks are open in it, and gives it with its piles and open sums; nil
+// where there is none.
+func (t *Tx) RunState(id int64) (*RunState, error) {
+	q := &questions{}
+	t.take(Lock{Run: id, OpenOf: id}, q)
+	return t.runState(q, id)
+}
+
+// LookAtRun gives the same without locking.
+func (t *Tx) LookAtRun(id int64) (*RunState, error) { return t.runState(&questions{}, id) }
+
+func (t *Tx) runState(q *questions, id int64) (*RunState, error) {
+	var runs []ReturnRun
+	s := &RunState{}
+	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.id = $1", id)
+	ask(q, &s.Piles, "SELECT kind, place, count FROM return_piles WHERE run_id = $1 AND count > 0 ORDER BY kind, place", id)
+	ask(q, &s.Open, openSums, id)
+	if err := t.send(q); err != nil || len(runs) == 0 {
+		return nil, err
+	}
+	s.Run = runs[0]
+	return s, nil
+}
+
+// ReturnFacts is what a scan of a returns run asks for.
+type ReturnFacts struct {
+	Run    ReturnRun
+	Facts  *Facts // nil: no item has the number
+	Before bool   // the item was scanned before in this run
+	Piles  []Pile
+}
+
+// ReturnFacts locks a run and, with a barcode, an item's borrower and title, and gives all that a return asks for; nil
+// where there is no such run.
+func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
+	q := &questions{}
+	t.take(Lock{Run: run, Barcode: barcode}, q)
+	var runs []ReturnRun
+	var items []itemRow
+	var before []bool
+	r := &ReturnFacts{}
+	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.id = $1", run)
+	ask(q, &r.Piles, "SELECT kind, place, count FROM return_piles WHERE run_id = $1", run)
+	if barcode != "" {
+		askItem(q, &items, barcode, 0)
+		askEach(q, &before, `SELECT EXISTS (SELECT 1 FROM return_lines l JOIN items i ON i.id = l.item_id WHERE l.run_id = $1 AND i.barcode = $2 AND NOT l.undone)`, run, barcode)
+	}
+	if err := t.send(q); err != nil || len(runs) == 0 {
+		return nil, err
+	}
+	r.Run = runs[0]
+	if barcode == "" {
+		return r, nil
+	}
+	r.Before = before[0]
+	var err error
+	r.Facts, err = t.settled(items)
+	return r, err
+}
+
+// AddLine writes a line of a run. Its id must have been given.
+func (t *Tx) AddLine(l *ReturnLine) {
+	t.queue(`INSERT INTO return_lines (id, run_id, at, text, item_id, loan_id, patron_id, found, sign, why, fine, charge_id, answer, note, note_answer, then_sign, did)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)`, l.ID, l.RunID, l.At, l.Text, l.ItemID, l.LoanID, l.PatronID,
+		l.Found, l.Sign, l.Why, l.Fine, l.ChargeID, l.Answer, l.Note, l.NoteAnswer, l.ThenSign, l.Did)
+}
+
+// CountPile counts a pile of a run up or down.
+func (t *Tx) CountPile(run int64, kind, place string, by int) {
+	t.queue(`INSERT INTO return_piles (run_id, kind, place, count) VALUES ($1, $2, $3, greatest($4, 0))
+		ON CONFLICT (run_id, kind, place) DO UPDATE SET count = return_piles.count + $4`, run, kind, place, by)
+}
+
+// LineFacts is a line of a run with its run and what is going on with its item.
+type LineFacts struct {
+	Line   ReturnLine
+	Run    ReturnRun
+	Facts  *Facts  // nil: the line is of no item
+	Billed []Entry // what the line itself has put on the account
+	Owed   int64   // what is still owed of its charge
+}
+
+const lineColumns = `l.id, l.run_id, l.at, l.text, l.item_id, l.loan_id, l.patron_id, l.found, l.sign, l.why, l.fine, l.charge_id, l.answer, l.undone,
+	l.note, l.note_answer, l.then_sign, l.did`
+
+// LineFacts locks the run, patron and title of a line, and gives what is known of it; nil where there is none.
+func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
+	q := &questions{}
+	t.take(Lock{Line: id}, q)
+	var lines []ReturnLine
+	var runs []ReturnRun
+	var items []itemRow
+	var owed []int64
+	out := &LineFacts{}
+	ask(q, &lines, "SELECT "+lineColumns+" FROM return_lines l WHERE l.id = $1", id)
+	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.id = (SELECT run_id FROM return_lines WHERE id = $1)", id)
+	ask(q, &items, itemFacts+"i.id = (SELECT item_id FROM return_lines WHERE id = $1)", id)
+	ask(q, &out.Billed, `SELECT id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, at FROM ledger WHERE line_id = $1 ORDER BY id`, id)
+	askEach(q, &owed, `SELECT coalesce(sum(e.amount), 0)::bigint FROM return_lines l JOIN ledger e ON e.id = l.charge_id OR e.settles = l.charge_id WHERE l.id = $1`, id)
+	if err := t.send(q); err != nil || len(lines) == 0 {
+		return nil, err
+	}
+	out.Line, out.Run, out.Owed = lines[0], runs[0], owed[0]
+	if len(items) > 0 {
+		out.Facts = items[0].facts()
+	}
+	return out, nil
+}
+
+// AnswerLine writes how the note of a line was answered, and where its item goes now.
+func (t *Tx) AnswerLine(l *ReturnLine) {
+	t.queueOne("UPDATE return_lines SET note_answer = $2, sign = $3, did = $4 WHERE id = $1 AND NOT undone", l.ID, l.NoteAnswer, l.Sign, l.Did)
+}
+
+// UndoLine marks a line as undone.
+func (t *Tx) UndoLine(id int64) {
+	t.queueOne("UPDATE return_lines SET undone = true WHERE id = $1 AND NOT undone", id)
+}
+
+// LeaveOnAccount answers what is open of a patron in a run: it stays on the account.
+func (t *Tx) LeaveOnAccount(run, patron int64) {
+	t.queue("UPDATE return_lines SET answer = 'account' WHERE run_id = $1 AND patron_id = $2 AND answer = 'open'", run, patron)
+}
+
+// AnswerSettled answers the open lines of a patron whose charges nothing is owed of any more.
+func (t *Tx) AnswerSettled(patron int64, answer string) {
+	t.queue(`UPDATE return_lines l SET answer = $2 WHERE l.patron_id = $1 AND l.answer = 'open'
+		AND (SELECT sum(e.amount) FROM ledger e WHERE e.id = l.charge_id OR e.settles = l.charge_id) = 0`, patron, answer)
+}
+
+// LineShown is a line as a run shows it.
+type LineShown struct {
+	ReturnLine
+	Barcode, TitleName       *string
+	LegalName, PreferredName *string
+}
+
+const linesShown = `SELECT ` + lineColumns + `, i.barcode, t.name AS title_name, p.legal_name, p.preferred_name
+	FROM return_lines l LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id LEFT JOIN patrons p ON p.id = l.patron_id `
+
+// Lines gives a page of a run's lines, newest first.
+func (t *Tx) Lines(run int64, page Page) ([]LineShown, Page, error) {
+	if page.After.ID == 0 {
+		page.After.ID = 1 << 62
+	}
+	return paged(t, page, func(l *LineShown) Cursor { return Cursor{ID: l.ID} },
+		linesShown+"WHERE l.run_id = $1 AND $2::bigint = 0 AND l.id < $3 ORDER BY l.id DESC", run)
+}
+
+// OpenLines gives the lines of a run with an ask that waits: a note, or a charge of a patron (0: of nobody).
+func (t *Tx) OpenLines(run int64) ([]LineShown, error) {
+	return list[LineShown](t, linesShown+"WHERE l.run_id = $1 AND l.note_answer = 'open' AND NOT l.undone ORDER BY l.id DESC", run)
+}
+
+// OneLine gives one line as a run shows it.
+func (t *Tx) OneLine(id int64) (*LineShown, error) {
+	return one[LineShown](t, linesShown+"WHERE l.id = $1", id)
+}
+
+// LinesOfPatron gives the lines of a patron in a run that have a charge.
+func (t *Tx) LinesOfPatron(run, patron int64) ([]LineShown, error) {
+	return list[LineShown](t, linesShown+"WHERE l.run_id = $1 AND l.patron_id = $2 AND l.charge_id IS NOT NULL ORDER BY l.id DESC", run, patron)
+}
+
+// JSON writes a value for a jsonb column; nil gives null.
+func JSON[T any](v *T) json.RawMessage {
+	if v == nil {
+		return nil
+	}
+	data, err := json.Marshal(v)
+	if err != nil {
+		panic("store: plain data did not marshal: " + err.Error())
+	}
+	return data
+}

@@ -1,0 +1,256 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+)
+
+func mustSub() fs.FS {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		panic("store: migrations are not embedded: " + err.Error())
+	}
+	return sub
+}
+
+// Tx is one transaction on one connection. Queries answer at once; what is queued is written together, in the order in
+// which it was queued, before the transaction ends or a further question is asked.
+type Tx struct {
+	db     *gorm.DB
+	ctx    context.Context
+	conn   *sql.Conn
+	tx     *sql.Tx
+	queued *pgx.Batch
+	checks []func(pgconn.CommandTag) error
+	locked Locked
+	block  ids
+	wrote  bool
+}
+
+// ids is a block of ids that nobody else uses.
+type ids struct{ next, end int64 }
+
+// idBlock is how many ids the sequence gives at once (see migrations).
+const idBlock = 32
+
+// SQLTx is the transaction as the job queue wants it.
+func (t *Tx) SQLTx() *sql.Tx { return t.tx }
+
+// Read runs a question in a transaction that sees one moment and changes nothing.
+func (s *Store) Read(ctx context.Context, ask func(*Tx) error) error {
+	return s.once(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}, ask)
+}
+
+// Write runs a change in one transaction. After a deadlock, a lock that was not given in time, or a change by another
+// act in between, all of it is tried again; ErrBusy where that does not help for a few seconds.
+func (s *Store) Write(ctx context.Context, change func(*Tx) error) error {
+	begun := time.Now()
+	for attempt := 1; ; attempt++ {
+		err := s.once(ctx, nil, change)
+		if err == nil || !tryAgain(err) || ctx.Err() != nil {
+			return err
+		}
+		Retried.Add(1)
+		if time.Since(begun) > patience {
+			return errors.Join(ErrBusy, err)
+		}
+		wait := time.Duration(attempt) * time.Duration(2+rand.IntN(8)) * time.Millisecond
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(wait):
+		}
+	}
+}
+
+func (s *Store) once(ctx context.Context, options *sql.TxOptions, work func(*Tx) error) (err error) {
+	waiting, cancel := context.WithTimeoutCause(ctx, patience, ErrBusy)
+	conn, err := s.pool.Conn(waiting)
+	busy := context.Cause(waiting) == ErrBusy
+	cancel()
+	if err != nil {
+		if busy {
+			return errors.Join(ErrBusy, err)
+		}
+		return err
+	}
+	defer func() { _ = conn.Close() }()
+	tx, err := conn.BeginTx(ctx, options)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil {
+			_ = tx.Rollback()
+		}
+	}()
+	db := s.db.Session(&gorm.Session{NewDB: true, Context: ctx})
+	db.Statement.ConnPool = tx
+	t := &Tx{db: db, ctx: ctx, conn: conn, tx: tx}
+	if err = work(t); err != nil {
+		return err
+	}
+	if err = t.Flush(); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// NextID gives an id for a row about to be written.
+func (t *Tx) NextID() (int64, error) {
+	if t.block.next == t.block.end {
+		var first int64
+		if err := t.db.Raw("SELECT nextval('ids')").Scan(&first).Error; err != nil {
+			return 0, err
+		}
+		t.block = ids{first, first + idBlock}
+	}
+	t.block.next++
+	return t.block.next - 1, nil
+}
+
+// queue puts off one statement until the next flush.
+func (t *Tx) queue(statement string, args ...any) {
+	t.check(nil, statement, args...)
+}
+
+// queueOne puts off one statement that must change just one row; ErrMoved if it does not.
+func (t *Tx) queueOne(statement string, args ...any) {
+	t.check(func(tag pgconn.CommandTag) error {
+		if tag.RowsAffected() != 1 {
+			return fmt.Errorf("%w: %.60s changed %d rows", ErrMoved, statement, tag.RowsAffected())
+		}
+		return nil
+	}, statement, args...)
+}
+
+func (t *Tx) check(check func(pgconn.CommandTag) error, statement string, args ...any) {
+	if t.queued == nil {
+		t.queued = &pgx.Batch{}
+	}
+	t.wrote = true
+	t.queued.Queue(statement, args...)
+	t.checks = append(t.checks, check)
+}
+
+// Wrote tells whether anything has been written or queued.
+func (t *Tx) Wrote() bool { return t.wrote }
+
+// Flush writes what was queued, in one round trip.
+func (t *Tx) Flush() error {
+	if t.queued == nil {
+		return nil
+	}
+	batch, checks := t.queued, t.checks
+	t.queued, t.checks = nil, nil
+	return t.driver(func(conn *pgx.Conn) error {
+		results := conn.SendBatch(t.ctx, batch)
+		for _, check := range checks {
+			tag, err := results.Exec()
+			if err == nil && check != nil {
+				err = check(tag)
+			}
+			if err != nil {
+				_ = results.Close()
+				return err
+			}
+		}
+		return results.Close()
+	})
+}
+
+func (t *Tx) driver(work func(*pgx.Conn) error) error {
+	return t.conn.Raw(func(driver any) error { return work(driver.(*stdlib.Conn).Conn()) })
+}
+
+// questions are asked together, in one round trip. Each sees what the ones before it have locked or changed.
+type questions struct {
+	batch pgx.Batch
+	reads []func(pgx.Rows) error
+}
+
+// ask adds a question whose rows go into a list of structs, by column name.
+func ask[T any](q *questions, into *[]T, query string, args ...any) {
+	q.batch.Queue(query, args...)
+	q.reads = append(q.reads, func(rows pgx.Rows) error {
+		list, err := pgx.CollectRows(rows, pgx.RowToStructByNameLax[T])
+		*into = list
+		return err
+	})
+}
+
+// askEach adds a question whose rows are one value each.
+func askEach[T any](q *questions, into *[]T, query string, args ...any) {
+	q.batch.Queue(query, args...)
+	q.reads = append(q.reads, func(rows pgx.Rows) error {
+		list, err := pgx.CollectRows(rows, pgx.RowTo[T])
+		*into = list
+		return err
+	})
+}
+
+// do adds a statement whose answer does not matter.
+func do(q *questions, statement string, args ...any) {
+	q.batch.Queue(statement, args...)
+	q.reads = append(q.reads, func(rows pgx.Rows) error { rows.Close(); return rows.Err() })
+}
+
+// send asks all questions. What was queued is written first, so that they see it.
+func (t *Tx) send(q *questions) error {
+	if err := t.Flush(); err != nil {
+		return err
+	}
+	return t.driver(func(conn *pgx.Conn) error {
+		results := conn.SendBatch(t.ctx, &q.batch)
+		for _, read := range q.reads {
+			rows, err := results.Query()
+			if err == nil {
+				err = read(rows)
+			}
+			if err != nil {
+				_ = results.Close()
+				return err
+			}
+		}
+		return results.Close()
+	})
+}
+
+// list asks one question, of models or other structs by column name.
+func list[T any](t *Tx, query string, args ...any) ([]T, error) {
+	q := &questions{}
+	out := []T{}
+	ask(q, &out, query, args...)
+	return out, t.send(q)
+}
+
+// one asks one question that has one row or none; nil for none.
+func one[T any](t *Tx, query string, args ...any) (*T, error) {
+	rows, err := list[T](t, query, args...)
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
+}
+
+// value asks one question with one value; the zero value where there is no row.
+func value[T any](t *Tx, query string, args ...any) (T, error) {
+	var out []T
+	var none T
+	q := &questions{}
+	askEach(q, &out, query, args...)
+	if err := t.send(q); err != nil || len(out) == 0 {
+		return none, err
+	}
+	return out[0], nil
+}
