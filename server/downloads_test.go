@@ -11,6 +11,7 @@ import (
 
 	"nevrin/core/rulebook"
 	"nevrin/formats/ical"
+	"nevrin/testkit"
 )
 
 // What is taken away as a file can be read again by what reads such files.
@@ -43,7 +44,7 @@ func TestDownloads(t *testing.T) {
 	status, says = maren.send(http.MethodGet, "/api/rulebook/editions/2/grid.csv?term=loan_period&rows=patron_class&columns=patron_class", "", nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, says, "two different dimensions")
-	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO rehearsals (edition_id, revision, since, until, staff_id, begun_at) VALUES (3, 1, '2026-01-01', '2026-02-01', 1, now())").Error)
+	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO rehearsals (id, edition_id, revision, since, until, staff_id, begun_at) VALUES (1, 3, 1, '2026-01-01', '2026-02-01', 1, now())").Error)
 	status, says = maren.send(http.MethodGet, "/api/rehearsals/1/table.csv", "", nil)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, says, "has not been finished")

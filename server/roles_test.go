@@ -77,7 +77,7 @@ func (s *station) send(method, path, key string, body any) (int, string) {
 var mayDo = map[string]string{
 	"me":    "anybody",
 	"today": "volunteer", "findPatrons": "volunteer", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
-	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
+	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "run": "volunteer", "runLines": "volunteer", "runOfPatron": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
 	"undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
 	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "wantedTerms": "volunteer", "report": "volunteer",

@@ -43,7 +43,7 @@ type itemRow struct {
 	AddedOn                               time.Time
 	LoanID, LoanPatron, LoanEdition       *int64
 	LoanBranch                            *string
-	LoanSituation                         Texts
+	LoanSituation                         []string
 	LentAt, DueDate, DueAt, RenewedAt     *time.Time
 	LostAt                                *time.Time
 	Renewals                              *int
@@ -274,7 +274,7 @@ func (t *Tx) AddLoan(l *Loan) (err error) {
 		return err
 	}
 	t.queue(`INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at, filled_hold, filled_from)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, l.ID, l.ItemID, l.PatronID, l.BranchCode, l.EditionID, []string(l.Situation), l.LentAt,
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, l.ID, l.ItemID, l.PatronID, l.BranchCode, l.EditionID, l.Situation, l.LentAt,
 		l.DueDate, l.DueAt, l.FilledHold, l.FilledFrom)
 	return nil
 }

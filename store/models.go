@@ -1,11 +1,13 @@
 package store
 
 import (
-	"database/sql/driver"
+	"context"
 	"encoding/json"
+	"reflect"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgtype"
+	"gorm.io/gorm/schema"
 
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
@@ -85,7 +87,7 @@ type Edition struct {
 	FromID    *int64
 	Revision  int
 	Reason    string
-	Ranking   Texts           `gorm:"type:text[]"`
+	Ranking   []string        `gorm:"type:text[];serializer:texts"`
 	Examples  json.RawMessage `gorm:"type:jsonb"`
 }
 
@@ -210,7 +212,7 @@ type Loan struct {
 	Patron     *Patron
 	BranchCode string
 	EditionID  int64
-	Situation  Texts `gorm:"type:text[]"`
+	Situation  []string `gorm:"type:text[];serializer:texts"`
 	LentAt     time.Time
 	DueDate    *time.Time `gorm:"type:date"`
 	DueAt      *time.Time
@@ -496,16 +498,24 @@ type Exchange struct {
 	At        time.Time
 }
 
-// Texts is a list of texts in a column of texts.
-type Texts []string
+// texts reads and writes columns of texts as the driver decodes and encodes them.
+type texts struct{}
 
 var types = pgtype.NewMap()
 
-// Scan reads the column as the driver decodes it.
-func (t *Texts) Scan(from any) error { return types.SQLScanner((*[]string)(t)).Scan(from) }
+func init() { schema.RegisterSerializer("texts", texts{}) }
 
-// Value writes the column as the driver encodes it.
-func (t Texts) Value() (driver.Value, error) {
-	data, err := types.Encode(pgtype.TextArrayOID, pgtype.TextFormatCode, []string(t), nil)
+// Scan reads the column.
+func (texts) Scan(ctx context.Context, field *schema.Field, into reflect.Value, from any) error {
+	var list []string
+	if err := types.SQLScanner(&list).Scan(from); err != nil {
+		return err
+	}
+	return field.Set(ctx, into, list)
+}
+
+// Value writes the column.
+func (texts) Value(_ context.Context, _ *schema.Field, _ reflect.Value, value any) (any, error) {
+	data, err := types.Encode(pgtype.TextArrayOID, pgtype.TextFormatCode, value, nil)
 	return string(data), err
 }

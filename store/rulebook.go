@@ -65,7 +65,7 @@ func (t *Tx) DropDraft(row *Edition) error { return t.orm().Delete(row).Error }
 
 // SituationCount is how often loans were made in a situation.
 type SituationCount struct {
-	Situation Texts
+	Situation []string
 	N         int
 }
 

@@ -200,11 +200,11 @@ func refundOf(entries []store.Entry, charge int64) int64 {
 	return 0
 }
 
-// keepRefund lets what was to be given back settle a charge that is made again.
+// keepRefund lets what was to be given back settle a charge that is made again: it counts as paid, as before.
 func keepRefund(a *act.Act, charge *store.Entry, refund int64) error {
 	if refund == 0 {
 		return nil
 	}
-	kept := store.Entry{PatronID: charge.PatronID, Kind: store.Correction, Amount: -refund, Settles: &charge.ID, LoanID: charge.LoanID, About: charge.About}
+	kept := store.Entry{PatronID: charge.PatronID, Kind: store.Payment, Amount: -refund, Settles: &charge.ID, LoanID: charge.LoanID, About: charge.About}
 	return add(a, &kept)
 }

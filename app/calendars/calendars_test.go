@@ -64,7 +64,7 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 	assert.Equal(t, "closure", dayIn(look(t, h, maren, "SLM"), sat).Kind)
 	assert.Equal(t, "1", testkit.Text(t, h, due+" AND situation[4] <> 'magazine'"), "only the one left out is still due then")
 	assert.Equal(t, "Wed 4 Nov 2026", applied.Loans[len(applied.Loans)-1].After)
-	assert.NotEmpty(t, testkit.Text(t, h, "SELECT text FROM events WHERE kind = 'due_moved' LIMIT 1"))
+	assert.NotEmpty(t, testkit.Text(t, h, "SELECT detail->>'day' FROM events WHERE kind = 'due_moved' LIMIT 1"))
 
 	// One of them is renewed meanwhile: undoing leaves that one alone.
 	renewed := applied.Loans[len(applied.Loans)-1].Loan

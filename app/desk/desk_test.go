@@ -9,9 +9,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/desk"
-	"nevrin/app/today"
+	"nevrin/app/night"
+	"nevrin/app/people"
+	"nevrin/app/returns"
 	"nevrin/testkit"
 )
 
@@ -36,10 +39,15 @@ func TestLendingSaysWhenAndWhy(t *testing.T) {
 	film := lend(t, h, jory, card, testkit.Text(t, h, testkit.FreeItem, "SLM", "film"))
 	assert.Equal(t, "2026-10-15", film.Line.DueExact, "7 days end on 13 Oct, closed for boiler work until the 14th")
 	assert.NotEmpty(t, film.Why.Steps)
-	assert.Len(t, film.Card.OnLoan, 2)
+	assert.Len(t, cardOf(t, h, jory, film.Patron).OnLoan, 2)
 
-	undone := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) { return desk.Undo(a, film.Line.LoanID) })
-	assert.Len(t, undone.OnLoan, 1)
+	testkit.Do(t, h, jory, func(a *act.Act) (*desk.Undone, error) { return desk.Undo(a, film.Line.LoanID) })
+	assert.Len(t, cardOf(t, h, jory, film.Patron).OnLoan, 1)
+}
+
+func cardOf(t *testing.T, h *act.House, who act.Actor, id int64) *people.Card {
+	t.Helper()
+	return testkit.Do(t, h, who, func(a *act.Act) (*people.Card, error) { return people.Open(a, id) })
 }
 
 func TestWhatStandsInTheWayIsSaid(t *testing.T) {
@@ -89,17 +97,17 @@ func TestOwingExactlyTheLimitDoesNotStop(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
 	charge := func(cents int) {
-		require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, reason, at) SELECT id, 'charge', ?, 'Test', now() FROM patrons WHERE card = ?", cents, card).Error)
+		require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT id, 'charge', ?, 'late', now() FROM patrons WHERE card = ?", cents, card).Error)
 	}
 	charge(500)
 	lend(t, h, jory, card, testkit.Text(t, h, testkit.FreeItem, "SLM", "book"))
 	charge(1)
 	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	assert.NotEmpty(t, opened.Card.Stops)
-	paid := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) {
-		return desk.Settle(a, desk.Settling{Patron: opened.Card.ID, Amount: "0.01", Means: "cash"})
+	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patron: opened.Card.ID, Amount: "0.01", Means: "cash"})
 	})
-	assert.Empty(t, paid.Stops, "paying part of it is enough")
+	assert.Empty(t, cardOf(t, h, jory, opened.Card.ID).Stops, "paying part of it is enough")
 }
 
 // Two stations scan the same item in the same second: one lends it, the others are told.
@@ -166,15 +174,15 @@ func TestSameKeySameAnswer(t *testing.T) {
 func TestBinCountsAsTheLastOpenDay(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	run := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.OpenRun(a, "bin") })
+	run := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", "") })
 	assert.Equal(t, "2026-10-03", run.Counted)
-	again := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.OpenRun(a, "bin") })
+	again := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", "") })
 	assert.Equal(t, run.ID, again.ID, "the run is still there on coming back")
 }
 
 func forward(t *testing.T, h *act.House, days int) {
 	maren := testkit.Somebody(t, h, "maren")
-	testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, time.Duration(days)*24*time.Hour) })
+	testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, time.Duration(days)*24*time.Hour) })
 }
 
 // A late film costs what handbook 03 says; the charge is paid in part, waived in part, and undone only while untouched.
@@ -185,36 +193,37 @@ func TestLateFilm(t *testing.T) {
 	film := testkit.Text(t, h, testkit.FreeItem, "SLM", "film")
 	loan := lend(t, h, jory, card, film) // due Thu 15 Oct
 	forward(t, h, 14)                    // Tue 20 Oct: open days late are Fri 16, Sat 17, Tue 20
-	run := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.OpenRun(a, "patron") })
-	scan := func() *desk.Run {
-		return testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.Return(a, run.ID, film) })
+	run := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
+	scan := func() *returns.Change {
+		return testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, film) })
 	}
 	first := scan()
 	assert.Equal(t, "3.00", first.Lines[0].Fine)
 	assert.Equal(t, "open", first.Lines[0].Answer)
 	assert.NotEmpty(t, first.Lines[0].Why.Steps)
 
-	undone := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, first.Lines[0].ID) })
-	assert.Empty(t, undone.Open)
+	undone := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, first.Lines[0].ID) })
+	assert.Equal(t, []returns.OpenSum{{PatronID: loan.Patron}}, undone.Open, "nothing is open of them any more")
 	assert.Equal(t, "0", testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE card = ?", card), "the charge is corrected, not deleted")
 	second := scan()
 	require.Len(t, second.Open, 1)
 
-	settle := func(s desk.Settling) *desk.Card {
-		s.Patron = loan.Card.ID
-		return testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) { return desk.Settle(a, s) })
+	settle := func(s accounts.Settling) *accounts.Settled {
+		s.Patron = loan.Patron
+		return testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, s) })
 	}
-	settle(desk.Settling{Amount: "2.00", Means: "cash"})
-	_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, second.Lines[0].ID) })
+	settle(accounts.Settling{Amount: "2.00", Means: "cash"})
+	_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, second.Lines[0].ID) })
 	assert.ErrorContains(t, err, "has been paid")
-	_, err = act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*desk.Card, error) {
-		return desk.Settle(a, desk.Settling{Patron: loan.Card.ID, Amount: "1.01", Means: "cash"})
+	_, err = act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patron: loan.Patron, Amount: "1.01", Means: "cash"})
 	})
 	assert.ErrorContains(t, err, "more than")
-	last := settle(desk.Settling{Amount: "1.00", Reason: "First time"})
+	last := settle(accounts.Settling{Amount: "1.00", Reason: "First time"})
 	assert.Equal(t, "0.00", last.Owes)
-	finished := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.Finish(a, run.ID) })
-	assert.Equal(t, "waived", finished.Lines[0].Answer)
+	finished := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Finish(a, run.ID) })
+	assert.True(t, finished.Finished)
+	assert.Equal(t, "waived", testkit.Text(t, h, "SELECT answer FROM return_lines WHERE id = ?", second.Lines[0].ID))
 }
 
 // The same film from the bin: counted as Saturday it is two days late, and the charge goes to the account in silence.
@@ -224,17 +233,17 @@ func TestLateFilmFromTheBin(t *testing.T) {
 	film := testkit.Text(t, h, testkit.FreeItem, "SLM", "film")
 	lend(t, h, jory, testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), film)
 	forward(t, h, 14)
-	run := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.OpenRun(a, "bin") })
-	run = testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.Return(a, run.ID, film) })
-	assert.Equal(t, "2.00", run.Lines[0].Fine)
-	assert.Equal(t, "account", run.Lines[0].Answer)
-	assert.Equal(t, "shelf", string(run.Lines[0].Sign.Kind))
+	run := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", "") })
+	line := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, film) })
+	assert.Equal(t, "2.00", line.Lines[0].Fine)
+	assert.Equal(t, "account", line.Lines[0].Answer)
+	assert.Equal(t, "shelf", string(line.Lines[0].Sign.Kind))
 	for text, place := range map[string]string{film: "", "31846999999997": "Not ours?", "318469": "Wrong number", "lost label": "No number"} {
-		run = testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.Return(a, run.ID, text) })
+		line := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, text) })
 		if place != "" {
-			assert.Equal(t, place, run.Lines[0].Sign.Place, text)
+			assert.Equal(t, place, line.Lines[0].Sign.Place, text)
 		} else {
-			assert.Equal(t, "Scanned before in this run", run.Lines[0].Found)
+			assert.Equal(t, "Scanned before in this run", line.Lines[0].Found)
 		}
 	}
 }
@@ -249,7 +258,7 @@ func TestRenewal(t *testing.T) {
 		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, loan.Line.LoanID) })
 		assert.Equal(t, want, r.OK, "renewal %d: %s", k+1, r.Text)
 		if k == 0 {
-			assert.Equal(t, "2026-11-13", r.Card.OnLoan[0].DueExact)
+			assert.Equal(t, "2026-11-13", r.Line.DueExact)
 		}
 	}
 }

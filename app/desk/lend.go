@@ -134,7 +134,7 @@ func refuse(r *Result, v *circulation.Verdict) {
 	var texts []string
 	for _, s := range v.Left {
 		texts = append(texts, s.Text)
-		r.Stops = append(r.Stops, string(s.Kind))
+		r.Stops = append(r.Stops, s.Kind)
 	}
 	r.Kind, r.Text = "refused", strings.Join(texts, " ")
 	if v.May {

@@ -13,6 +13,8 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/desk"
+	"nevrin/app/returns"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -61,7 +63,7 @@ func TestStationsAtOnceAreLinearizable(t *testing.T) {
 		AND NOT EXISTS (SELECT 1 FROM holds x WHERE x.title_id = i.title_id AND x.closed_at IS NULL) ORDER BY i.id LIMIT 3`).Scan(&items).Error)
 	var patrons []int64
 	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' ORDER BY id LIMIT 4").Scan(&patrons).Error)
-	run := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.OpenRun(a, "patron") })
+	run := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	const rounds = 12
 	histories := make([][]porcupine.Operation, len(patrons))
 	begun := time.Now()
@@ -109,14 +111,9 @@ func take(h *act.House, who act.Actor, run int64, item string, patron int64) (bo
 		}
 		return r.Kind == "lent", nil
 	}
-	r, err := act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*desk.Run, error) { return desk.Return(a, run, item) })
+	r, err := act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run, item) })
 	if err != nil {
 		return false, err
 	}
-	for _, line := range r.Lines { // the newest of this item is ours: runs are locked while they are scanned into
-		if line.Barcode == item {
-			return line.Found == "On loan", nil
-		}
-	}
-	return false, fmt.Errorf("no line for %s", item)
+	return r.Lines[0].Kind == store.FoundOnLoan, nil
 }

@@ -6,8 +6,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/desk"
+	"nevrin/app/night"
+	"nevrin/app/returns"
 	"nevrin/testkit"
 )
 
@@ -19,10 +22,10 @@ func TestLostAndFound(t *testing.T) {
 	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	lent := lend(t, h, jory, card, item)
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
-	patron := lent.Card.ID
+	patron := lent.Patron
 	balance := func() string { return testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron) }
 	night := func(days int) {
-		testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, desk.Lose(a, a.Today().Add(days)) })
+		testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today().Add(days)) })
 	}
 	night(21 + 42)
 	assert.Equal(t, "0", balance(), "42 days late are not yet over")
@@ -34,8 +37,8 @@ func TestLostAndFound(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
 	renewed := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) })
 	assert.Contains(t, renewed.Text, "counts as lost")
-	testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) {
-		return desk.Settle(a, desk.Settling{Patron: patron, Amount: "5.00", Means: "cash"})
+	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patron: patron, Amount: "5.00", Means: "cash"})
 	})
 
 	line := bring(t, h, jory, "bin", item).Lines[0]
@@ -47,8 +50,8 @@ func TestLostAndFound(t *testing.T) {
 	assert.Equal(t, testkit.Text(t, h, "SELECT (400 + fine)::text FROM return_lines WHERE id = ?", line.ID), balance())
 	assert.Equal(t, "in_use", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
 
-	testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, line.ID) })
-	assert.Equal(t, "2400", balance(), "billed again, the five dollars having been given back")
+	testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, line.ID) })
+	assert.Equal(t, "1900", balance(), "billed again, and the five dollars count as paid again")
 	assert.Equal(t, "lost", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
 	again := bring(t, h, jory, "bin", item).Lines[0]
 	assert.Equal(t, fine, again.Fine)
@@ -61,11 +64,11 @@ func TestLostAndFoundTooLate(t *testing.T) {
 	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	lent := lend(t, h, jory, card, item)
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).Error)
-	testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, desk.Lose(a, a.Today()) })
+	testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today()) })
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
-	before := testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Card.ID)
+	before := testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Patron)
 	line := bring(t, h, jory, "bin", item).Lines[0]
 	assert.Empty(t, line.Fine)
 	assert.Contains(t, line.Found, "too late for a credit")
-	assert.Equal(t, before, testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Card.ID))
+	assert.Equal(t, before, testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Patron))
 }

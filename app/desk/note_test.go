@@ -8,26 +8,26 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
-	"nevrin/app/desk"
 	"nevrin/app/holds"
+	"nevrin/app/returns"
 	"nevrin/app/stock"
 	"nevrin/testkit"
 )
 
 // bring takes an item back in the actor's run of a mode.
-func bring(t *testing.T, h *act.House, who act.Actor, mode, item string) *desk.Run {
+func bring(t *testing.T, h *act.House, who act.Actor, mode, item string) *returns.Change {
 	t.Helper()
-	return testkit.Do(t, h, who, func(a *act.Act) (*desk.Run, error) {
-		run, err := desk.OpenRun(a, mode)
+	return testkit.Do(t, h, who, func(a *act.Act) (*returns.Change, error) {
+		run, err := returns.Open(a, mode, "")
 		if err != nil {
 			return nil, err
 		}
-		return desk.Return(a, run.ID, item)
+		return returns.Scan(a, run.ID, item)
 	})
 }
 
-func answerNote(h *act.House, who act.Actor, line int64, answer string) (*desk.Run, error) {
-	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*desk.Run, error) { return desk.AnswerNote(a, line, answer) })
+func answerNote(h *act.House, who act.Actor, line int64, answer string) (*returns.Change, error) {
+	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*returns.Change, error) { return returns.AnswerNote(a, line, answer) })
 }
 
 // A note met at a return leads on; undoing the line takes back what the answer did.
@@ -65,11 +65,11 @@ func TestNoteAtReturn(t *testing.T) {
 			standing, note := state()
 			assert.Equal(t, []string{c.standing, c.note}, []string{standing, note})
 			if c.answer == "off" {
-				assert.Equal(t, "Note taken off: Map is loose.", testkit.Text(t, h, "SELECT e.text FROM events e JOIN items i ON i.id = e.item_id WHERE i.barcode = ? AND e.kind = 'note'", item))
+				assert.Equal(t, "Map is loose.", testkit.Text(t, h, "SELECT e.detail->>'was' FROM events e JOIN items i ON i.id = e.item_id WHERE i.barcode = ? AND e.kind = 'note_off'", item), "what it said stays in the history")
 			}
 			_, err = answerNote(h, jory, line.ID, "stays")
 			assert.ErrorContains(t, err, "answered already")
-			testkit.Do(t, h, jory, func(a *act.Act) (*desk.Run, error) { return desk.UndoLine(a, line.ID) })
+			testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, line.ID) })
 			standing, note = state()
 			assert.Equal(t, []string{"in_use", "Map is loose."}, []string{standing, note})
 			require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET at_branch = 'HVH' WHERE barcode = ?", item).Error) // the next case takes another

@@ -18,20 +18,20 @@ import (
 
 // Result is what became of one scan at the desk. It carries what the scan changed, not the whole card again.
 type Result struct {
-	Kind   string         `json:"kind" enum:"card,lent,ask,refused,wrong,found" doc:"found: words were searched"`
-	Text   string         `json:"text" doc:"What happened, in a sentence"`
-	Card   *people.Card   `json:"card,omitempty" doc:"The patron whose card was scanned"`
-	Patron int64          `json:"patron,omitempty" doc:"Whose loan it is"`
-	Line   *people.Line   `json:"line,omitempty" doc:"The loan that was made"`
-	Stale  bool           `json:"stale" doc:"More of the card has changed than the loan: look at it again"`
-	Item   *ItemShown     `json:"item,omitempty"`
-	Asks   []Choice       `json:"asks,omitempty" doc:"The answers to an ask, 1, 2, 3"`
-	Stops  []string       `json:"stops,omitempty" doc:"Kinds of what stands in the way; sent back to go past them"`
-	Before string         `json:"before,omitempty" doc:"That the patron has had this title before"`
-	Why    *why.Trace     `json:"why,omitempty"`
-	Filled bool           `json:"filled" doc:"The loan came from the hold shelf"`
-	Found  []people.Found `json:"found,omitempty"`
-	More   string         `json:"more,omitempty" doc:"Ask with this for further ones found; empty: these are all"`
+	Kind   string          `json:"kind" enum:"card,lent,ask,refused,wrong,found" doc:"found: words were searched"`
+	Text   string          `json:"text" doc:"What happened, in a sentence"`
+	Card   *people.Card    `json:"card,omitempty" doc:"The patron whose card was scanned"`
+	Patron int64           `json:"patron,omitempty" doc:"Whose loan it is"`
+	Line   *people.Line    `json:"line,omitempty" doc:"The loan that was made"`
+	Stale  bool            `json:"stale" doc:"More of the card has changed than the loan: look at it again"`
+	Item   *ItemShown      `json:"item,omitempty"`
+	Asks   []Choice        `json:"asks,omitempty" doc:"The answers to an ask, 1, 2, 3"`
+	Stops  []loan.StopKind `json:"stops,omitempty" doc:"Kinds of what stands in the way; sent back to go past them"`
+	Before string          `json:"before,omitempty" doc:"That the patron has had this title before"`
+	Why    *why.Trace      `json:"why,omitempty"`
+	Filled bool            `json:"filled" doc:"The loan came from the hold shelf"`
+	Found  []people.Found  `json:"found,omitempty"`
+	More   string          `json:"more,omitempty" doc:"Ask with this for further ones found; empty: these are all"`
 }
 
 // Choice is one answer to an ask; it is sent back with the same scan.

@@ -10,10 +10,12 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/desk"
 	"nevrin/app/holds"
+	"nevrin/app/people"
+	"nevrin/core/loan"
 	"nevrin/testkit"
 )
 
-func scanFor(t *testing.T, h *act.House, who act.Actor, card, item string, past ...string) *desk.Result {
+func scanFor(t *testing.T, h *act.House, who act.Actor, card, item string, past ...loan.StopKind) *desk.Result {
 	t.Helper()
 	opened := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	return testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) {
@@ -53,11 +55,11 @@ func TestGoingPastOnlyWhatWasSeen(t *testing.T) {
 	lend(t, h, maren, card, testkit.Text(t, h, testkit.FreeItem, "HVH", "film"))
 	film := testkit.Text(t, h, testkit.FreeItem, "HVH", "film")
 	asked := scanFor(t, h, maren, card, film)
-	assert.Equal(t, []string{"alike_at_once"}, asked.Stops)
-	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, reason, at) SELECT id, 'charge', 900, 'Test', now() FROM patrons WHERE card = ?", card).Error)
+	assert.Equal(t, []loan.StopKind{loan.TooManyAlike}, asked.Stops)
+	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT id, 'charge', 900, 'late', now() FROM patrons WHERE card = ?", card).Error)
 	again := scanFor(t, h, maren, card, film, asked.Stops...)
 	assert.Equal(t, "ask", again.Kind, "a stop that came up meanwhile is asked about")
-	assert.Equal(t, []string{"owed"}, again.Stops)
+	assert.Equal(t, []loan.StopKind{loan.OwesTooMuch}, again.Stops)
 	assert.Equal(t, "lent", scanFor(t, h, maren, card, film, "alike_at_once", "owed").Kind)
 }
 
@@ -101,11 +103,11 @@ func TestExtendedCard(t *testing.T) {
 	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	require.Len(t, opened.Card.Stops, 1)
 	assert.Equal(t, "until Wed 6 Oct 2027, for 12.00", opened.Card.Extension)
-	extended := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Card, error) { return desk.Extend(a, opened.Card.ID) })
+	extended := testkit.Do(t, h, jory, func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) })
 	assert.Equal(t, "Wed 6 Oct 2027", extended.CardUntil)
 	assert.Equal(t, "12.00", extended.Owes)
 	assert.Len(t, extended.Stops, 1, "the stop is now what is owed")
-	_, err := act.Do(t.Context(), h, jory, "", nil, func(a *act.Act) (*desk.Card, error) { return desk.Extend(a, opened.Card.ID) })
+	_, err := act.Do(t.Context(), h, jory, "", nil, func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) })
 	assert.ErrorContains(t, err, "has long to run", "twice is once")
 }
 
@@ -114,28 +116,28 @@ func TestUncollectedHold(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
 	testkit.InForce(t, h, map[string][]string{"lending_branch": {"THB"}}, "uncollected_charge", "1.00")
-	before := testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE reason LIKE 'Not fetched%'")
+	before := testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE about = 'uncollected'")
 	assert.Equal(t, "0", before)
-	testkit.Do(t, h, maren, func(a *act.Act) (struct{}, error) { return struct{}{}, holds.Lapse(a, a.Today()+30) })
+	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return holds.Lapse(a, a.Today()+30, 100000) })
 	lapsed := testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND pickup = 'THB' AND closed_at > '2026-10-06'")
 	assert.NotEqual(t, "0", lapsed)
-	assert.Equal(t, lapsed, testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE reason LIKE 'Not fetched%' AND amount = 100"))
+	assert.Equal(t, lapsed, testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE about = 'uncollected' AND amount = 100"))
 }
 
-// Undoing a loan leaves the hold that it filled as it was.
+// Undoing a loan leaves the hold that it filled as it was: ready, or chosen again for the item that is free again.
 func TestUndoneLoanLeavesTheHold(t *testing.T) {
 	h := testkit.House(t)
 	bea := testkit.Somebody(t, h, "bea")
-	for _, state := range []string{"ready", "waiting"} {
+	for _, state := range []string{"ready", "fetching"} {
 		var hold struct{ Hold, Item, Card string }
 		query := `SELECT h.id AS hold, i.barcode AS item, p.card FROM holds h JOIN items i ON i.id = h.item_id JOIN patrons p ON p.id = h.patron_id WHERE h.state = 'ready' AND h.pickup = 'HVH' AND p.standing = 'active' AND p.balance = 0 AND p.card_until > '2027-01-01' AND i.note = '' ORDER BY h.id LIMIT 1`
-		if state == "waiting" {
+		if state == "fetching" {
 			query = `SELECT h.id AS hold, i.barcode AS item, p.card FROM holds h JOIN items i ON i.id = h.item_id JOIN patrons p ON p.id = h.patron_id WHERE h.state = 'fetching' AND i.at_branch = 'HVH' AND p.standing = 'active' AND p.balance = 0 AND p.card_until > '2027-01-01' AND i.note = '' ORDER BY h.id LIMIT 1`
 		}
 		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&hold).Error)
 		lent := lend(t, h, bea, hold.Card, hold.Item)
 		assert.True(t, lent.Filled)
-		testkit.Do(t, h, bea, func(a *act.Act) (*desk.Card, error) { return desk.Undo(a, lent.Line.LoanID) })
+		testkit.Do(t, h, bea, func(a *act.Act) (*desk.Undone, error) { return desk.Undo(a, lent.Line.LoanID) })
 		assert.Equal(t, state, testkit.Text(t, h, "SELECT state FROM holds WHERE id = "+hold.Hold))
 	}
 }

@@ -12,10 +12,11 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/desk"
 	"nevrin/app/holds"
-	"nevrin/app/moving"
+	"nevrin/app/night"
 	"nevrin/app/notices"
-	"nevrin/app/today"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/queue"
 	"nevrin/testkit"
 )
 
@@ -46,7 +47,7 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 	placed := testkit.Do(t, h, maren, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: "WRN"})
 	})
-	assert.Equal(t, "fetching", placed.State)
+	assert.Equal(t, queue.Fetching, placed.State)
 	assert.Contains(t, placed.Why.Result, "Saltmere")
 	_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: "WRN"})
@@ -61,16 +62,16 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 	assert.True(t, found, "it stands on Saltmere's fetch list")
 
 	sent := inHand(t, h, atSaltmere, item)
-	assert.Equal(t, moving.Tote, sent.Sign.Kind)
+	assert.Equal(t, circulation.Tote, sent.Sign.Kind)
 	assert.Equal(t, "WRN", sent.Sign.Code)
 	assert.Contains(t, sent.Sign.Detail, "13:45", "by Tuesday's ferry")
 	assert.Contains(t, sent.Sign.Detail, "15:40 today")
 
-	testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, 7*time.Hour) })
+	testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, 7*time.Hour) })
 	received := inHand(t, h, atWrenna, item)
-	assert.Equal(t, moving.HoldShelf, received.Sign.Kind)
+	assert.Equal(t, circulation.HoldShelf, received.Sign.Kind)
 	again := inHand(t, h, atWrenna, item)
-	assert.Equal(t, moving.HoldShelf, again.Sign.Kind, "scanned twice, it still waits for the same patron")
+	assert.Equal(t, circulation.HoldShelf, again.Sign.Kind, "scanned twice, it still waits for the same patron")
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE patron_id = ? AND stage = 'hold_ready'", patron), "told once")
 
 	lent := testkit.Do(t, h, atWrenna, func(a *act.Act) (*desk.Result, error) {
@@ -110,12 +111,12 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	until := calendar.MakeDate(2026, 10, 16)
 	errs := make(chan error, 2)
 	for range 2 {
-		go func() { errs <- today.Nights(context.Background(), h, until) }()
+		go func() { errs <- night.Up(context.Background(), h, until) }()
 	}
 	require.NoError(t, <-errs)
 	require.NoError(t, <-errs)
-	assert.Equal(t, "10", testkit.Text(t, h, "SELECT count(*)::text FROM nights WHERE day > '2026-10-06'"))
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM (SELECT 1 FROM told GROUP BY stage, loan_id, due HAVING count(*) > 1) twice"))
+	assert.Equal(t, "10", testkit.Text(t, h, "SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'"))
+	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM (SELECT 1 FROM told WHERE loan_id IS NOT NULL GROUP BY stage, loan_id, due_date, due_at HAVING count(*) > 1) twice"))
 	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-16'"))
 	id := number(t, testkit.Text(t, h, "SELECT id::text FROM mailings WHERE stage = 'overdue_1' ORDER BY id LIMIT 1"))
 	maren := testkit.Somebody(t, h, "maren")

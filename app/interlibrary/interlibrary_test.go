@@ -39,8 +39,8 @@ func ask(t *testing.T, h *act.House) *interlibrary.Request {
 	caspar := testkit.Somebody(t, h, "caspar")
 	return testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) {
 		var patron, partner int64
-		require.NoError(t, a.Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
-		require.NoError(t, a.Raw("SELECT id FROM partners WHERE symbol = 'KELMOUTH'").Scan(&partner).Error)
+		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
+		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM partners WHERE symbol = 'KELMOUTH'").Scan(&partner).Error)
 		return interlibrary.Ask(a, interlibrary.Order{Partner: partner, Title: "Tidal Mills", Patron: patron, Pickup: "SLM"})
 	})
 }

@@ -59,7 +59,7 @@ func TestAwkwardRequests(t *testing.T) {
 func TestListSaysWhoseMoveItIs(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	list := testkit.Do(t, h, caspar, interlibrary.List)
+	list := testkit.Do(t, h, caspar, interlibrary.List).Requests
 	assert.Len(t, list, 60)
 	stages := map[string]bool{}
 	theirs := false

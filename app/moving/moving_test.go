@@ -9,7 +9,8 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/holds"
-	"nevrin/app/moving"
+	"nevrin/core/circulation"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -27,7 +28,7 @@ func TestTransitAtTheWrongBranch(t *testing.T) {
 	thb.Branch = "THB"
 	taken := inHand(t, h, thb, item)
 	require.True(t, taken.OK)
-	assert.Equal(t, moving.Tote, taken.Sign.Kind)
+	assert.Equal(t, circulation.Tote, taken.Sign.Kind)
 	assert.Equal(t, "Quarrow", taken.Sign.Place)
 	assert.Contains(t, taken.Sign.Detail, "Leaves today 12:05", "the south van's way back")
 	assert.Contains(t, string(store.JSON(taken.Why)), "Was on its way to Quarrow and came here")
@@ -35,7 +36,7 @@ func TestTransitAtTheWrongBranch(t *testing.T) {
 	qrw := bea
 	qrw.Branch = "QRW"
 	home := inHand(t, h, qrw, item)
-	assert.Equal(t, moving.Shelf, home.Sign.Kind)
+	assert.Equal(t, circulation.Shelf, home.Sign.Kind)
 	assert.Contains(t, home.Text, "Received.")
 }
 
@@ -46,10 +47,10 @@ func TestOddThingsInHand(t *testing.T) {
 	item := testkit.Text(t, h, testkit.FreeItem, "HVH", "book")
 	standing := func() string { return testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item) }
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET standing = 'missing' WHERE barcode = ?", item).Error)
-	assert.Equal(t, moving.Shelf, inHand(t, h, bea, item).Sign.Kind)
+	assert.Equal(t, circulation.Shelf, inHand(t, h, bea, item).Sign.Kind)
 	assert.Equal(t, "in_use", standing())
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET standing = 'aside', note = 'Spine broken.' WHERE barcode = ?", item).Error)
-	assert.Equal(t, moving.Aside, inHand(t, h, bea, item).Sign.Kind)
+	assert.Equal(t, circulation.Aside, inHand(t, h, bea, item).Sign.Kind)
 	assert.Equal(t, "aside", standing())
 	lent := testkit.Text(t, h, "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL ORDER BY l.id LIMIT 1")
 	taken := inHand(t, h, bea, lent)
@@ -59,7 +60,7 @@ func TestOddThingsInHand(t *testing.T) {
 		taken := inHand(t, h, bea, text)
 		assert.False(t, taken.OK, text)
 		assert.Contains(t, taken.Text, says)
-		assert.Equal(t, moving.Aside, taken.Sign.Kind)
+		assert.Equal(t, circulation.Aside, taken.Sign.Kind)
 	}
 }
 

@@ -155,6 +155,18 @@ func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	return loans[len(loans)-1].ID, len(loans) < loansPart, nil
 }
 
+// Lose lets everything that is late for too long on a day count as lost, in one act. It is for tests, which look at one
+// step of a night by itself.
+func Lose(a *act.Act, day calendar.Date) error {
+	for done, ended := int64(0), false; !ended; {
+		var err error
+		if done, ended, err = lose(a, day, done); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Lost, error) {
 	item := &store.Item{Price: l.Price, OwnTerms: l.OwnTerms}
 	lent, err := desk.LentOf(a, &l.Loan, item)

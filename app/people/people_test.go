@@ -8,8 +8,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/catalogue"
 	"nevrin/app/desk"
+	"nevrin/app/history"
 	"nevrin/app/people"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -21,7 +24,10 @@ func TestFindingPatrons(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error)
 	name, card := testkit.Text(t, h, "SELECT legal_name FROM patrons WHERE id = 7"), testkit.Text(t, h, "SELECT card FROM patrons WHERE id = 7")
 	find := func(words string) []int64 {
-		found := testkit.Do(t, h, jory, func(a *act.Act) ([]desk.Found, error) { return desk.FindPatrons(a, words) })
+		found := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Found, error) {
+			list, _, err := people.Find(a, words, store.Page{})
+			return list, err
+		})
 		var ids []int64
 		for _, f := range found {
 			ids = append(ids, f.ID)
@@ -42,19 +48,22 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	name := testkit.Text(t, h, "SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?", item)
-	find := func() people.Title {
-		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]people.Title, error) { return people.FindTitles(a, name) }) {
+	find := func() catalogue.Title {
+		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]catalogue.Title, error) {
+			list, _, err := catalogue.FindTitles(a, name, store.Page{})
+			return list, err
+		}) {
 			if f.Name == name && f.Here > 0 || f.Name == name {
 				return f
 			}
 		}
 		t.Fatalf("%s is not found", name)
-		return people.Title{}
+		return catalogue.Title{}
 	}
 	before := find()
 	require.NotZero(t, before.Here)
-	state := func() people.Item {
-		list := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Item, error) { return people.Items(a, 0, 0, item) })
+	state := func() catalogue.Item {
+		list := testkit.Do(t, h, jory, func(a *act.Act) ([]catalogue.Item, error) { return catalogue.One(a, 0, item) })
 		require.Len(t, list, 1)
 		return list[0]
 	}
@@ -66,17 +75,23 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	})
 	require.Equal(t, "lent", lent.Kind)
 	assert.Equal(t, before.Here-1, find().Here)
-	assert.Contains(t, state().State, "On loan from Saltmere, due 27 Oct 2026")
+	assert.Contains(t, state().State, "On loan from Saltmere, due Tue 27 Oct 2026")
 	assert.Equal(t, opened.Card.ID, state().Patron)
 
-	history := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Happened, error) { return people.History(a, 0, state().ID) })
-	assert.Equal(t, "lent", history[0].Kind)
-	assert.Equal(t, "Jory Tamm", history[0].Who)
-	assert.Equal(t, "Saltmere", history[0].Branch)
-	require.NotNil(t, history[0].Why)
-	assert.Contains(t, history[0].Text, "until Tue 27 Oct 2026")
-	same := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Happened, error) { return people.History(a, opened.Card.ID, 0) })
-	assert.Equal(t, history[0].ID, same[0].ID, "the same event in the patron's history")
+	happened := testkit.Do(t, h, jory, func(a *act.Act) ([]history.Happened, error) {
+		list, _, err := history.OfItem(a, state().ID, store.Page{})
+		return list, err
+	})
+	assert.Equal(t, "lent", happened[0].Kind)
+	assert.Equal(t, "Jory Tamm", happened[0].Who)
+	assert.Equal(t, "Saltmere", happened[0].Branch)
+	require.NotNil(t, happened[0].Why)
+	assert.Contains(t, happened[0].Text, "until Tue 27 Oct 2026")
+	same := testkit.Do(t, h, jory, func(a *act.Act) ([]history.Happened, error) {
+		list, _, err := history.OfPatron(a, opened.Card.ID, store.Page{})
+		return list, err
+	})
+	assert.Equal(t, happened[0].ID, same[0].ID, "the same event in the patron's history")
 }
 
 func TestCorrectingAPatronsClass(t *testing.T) {
@@ -88,7 +103,11 @@ func TestCorrectingAPatronsClass(t *testing.T) {
 	}
 	require.NoError(t, classify(5, "educator"))
 	assert.Equal(t, "educator", testkit.Text(t, h, "SELECT class FROM patrons WHERE id = 5"))
-	assert.Contains(t, testkit.Text(t, h, "SELECT text FROM events WHERE patron_id = 5 AND kind = 'classified'"), "Classed as Educator; was")
+	list := testkit.Do(t, h, jory, func(a *act.Act) ([]history.Happened, error) {
+		list, _, err := history.OfPatron(a, 5, store.Page{})
+		return list, err
+	})
+	assert.Contains(t, list[0].Text, "Classed as Educator; was")
 	assert.ErrorContains(t, classify(5, "wizard"), `no patron class "wizard"`)
 	assert.ErrorContains(t, classify(1<<40, "adult"), "no such patron")
 }

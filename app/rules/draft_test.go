@@ -302,7 +302,7 @@ func TestReports(t *testing.T) {
 		return rules.Complain(a, rules.Complaint{Loan: 1 << 40, Happened: "Got a week"})
 	})
 	assert.ErrorContains(t, err, "no such patron, item or loan")
-	list := testkit.Do(t, h, maren, rules.Reports)
+	list := testkit.Do(t, h, maren, rules.Reports).Reports
 	assert.Equal(t, sent.ID, list[0].ID, "the newest first")
 	answer := func() error {
 		_, err := do(h, maren, func(a *act.Act) (*rules.Report, error) {
@@ -312,7 +312,7 @@ func TestReports(t *testing.T) {
 	}
 	require.NoError(t, answer())
 	assert.ErrorContains(t, answer(), "answered already")
-	list = testkit.Do(t, h, maren, rules.Reports)
+	list = testkit.Do(t, h, maren, rules.Reports).Reports
 	assert.NotEqual(t, sent.ID, list[0].ID, "answered ones come after")
 }
 

@@ -122,12 +122,12 @@ func TestSetUp(t *testing.T) {
 		return data
 	}
 	network := rules.Network{Name: "Trial", Digits: "4321", Timezone: "America/Halifax", Rulebook: read("worked-rules.json")}
-	assert.ErrorContains(t, rules.SetUp(testkit.SQL(h), network), "stands in this database already")
+	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, network), "stands in this database already")
 	require.NoError(t, testkit.SQL(h).Exec("TRUNCATE network, branches, runs, classes, editions, staff, patrons, titles, items, loans, holds, transits, ledger, told, messages, partners, requests, exchanges, return_lines, return_runs, misses CASCADE").Error)
 	conflicting := network
 	conflicting.Rulebook = read("worked-conflict.json")
-	assert.ErrorContains(t, rules.SetUp(testkit.SQL(h), conflicting), "neither is narrower")
-	require.NoError(t, rules.SetUp(testkit.SQL(h), network))
+	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, conflicting), "neither is narrower")
+	require.NoError(t, rules.SetUp(context.Background(), h.Store, network))
 	look := testkit.Do(t, h, act.Actor{Role: "administrator", Branch: "SLM"}, rules.Look)
 	assert.Equal(t, "in_force", look.Editions[0].State)
 	assert.Equal(t, 11, look.Editions[0].Rules)

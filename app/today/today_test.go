@@ -10,8 +10,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/night"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -29,7 +31,7 @@ func TestNumbersAreTrue(t *testing.T) {
 			"fetch":   {r.Fetch.All, "SELECT count(*) FROM holds h WHERE state = 'fetching' AND (SELECT at_branch FROM items WHERE id = h.item_id) = ?"},
 			"coming":  {r.Coming.All, "SELECT count(*) FROM transits WHERE ended_at IS NULL AND to_branch = ?"},
 			"strays":  {r.Coming.Late, "SELECT count(*) FROM transits WHERE ended_at IS NULL AND promised_at < '2026-10-06 09:12-03' AND to_branch = ?"},
-			"overdue": {r.Overdue.All, "SELECT count(*) FROM loans WHERE returned_at IS NULL AND due_date < '2026-10-06' AND branch_code = ?"},
+			"overdue": {r.Overdue.All, "SELECT count(*) FROM loans WHERE returned_at IS NULL AND (due_date < '2026-10-06' OR due_at < '2026-10-06 09:12-03') AND branch_code = ?"},
 			"ready":   {r.Ready.All, "SELECT count(*) FROM holds WHERE state = 'ready' AND pickup = ?"},
 			"missing": {r.Missing.All, "SELECT count(*) FROM items WHERE standing = 'missing' AND branch_code = ?"},
 		} {
@@ -52,33 +54,36 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
 	lapsing := testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-10'")
-	now := testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, 4*24*time.Hour) })
+	now := testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, 4*24*time.Hour) })
 	day := calendar.DateOf(now)
 	var copies sync.WaitGroup
 	errs := make([]error, 2)
 	for k := range errs {
-		copies.Go(func() { errs[k] = today.Nights(context.Background(), h, day) })
+		copies.Go(func() { errs[k] = night.Up(context.Background(), h, day) })
 	}
 	copies.Wait()
 	require.NoError(t, errs[0])
 	require.NoError(t, errs[1])
-	assert.Equal(t, "4", testkit.Text(t, h, "SELECT count(*)::text FROM nights WHERE day > '2026-10-06'"))
+	assert.Equal(t, "4", testkit.Text(t, h, "SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'"))
 	assert.Equal(t, lapsing, testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND closed_at > '2026-10-06 09:00-03'"))
 	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM (SELECT mailing_id, patron_id FROM messages WHERE mailing_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) > 1) d"), "one message a person and mailing")
 	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id IS NOT NULL AND state <> 'trial'"), "nothing has left")
 	for _, wrong := range []time.Duration{0, -time.Hour, 500 * 24 * time.Hour} {
-		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, wrong) })
+		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, wrong) })
 		assert.ErrorContains(t, err, "only goes forward")
 	}
 	require.NoError(t, testkit.SQL(h).Exec("DELETE FROM training_clock").Error)
-	_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return today.MoveClock(a, time.Hour) })
+	_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, time.Hour) })
 	assert.ErrorContains(t, err, "runs on real time")
 }
 
 func TestMovingListsStraysFirst(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
-	list := testkit.Do(t, h, maren, func(a *act.Act) ([]today.Transit, error) { return today.Moving(a, "QRW") })
+	list := testkit.Do(t, h, maren, func(a *act.Act) ([]today.Transit, error) {
+		list, _, err := today.Moving(a, "QRW", store.Page{})
+		return list, err
+	})
 	require.NotEmpty(t, list)
 	assert.True(t, list[0].Stray)
 	seen := false

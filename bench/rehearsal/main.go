@@ -25,11 +25,16 @@ func main() {
 }
 
 func run(ctx context.Context) error {
-	db, err := store.Open(os.Getenv("DATABASE_URL"))
+	kept, err := store.Open(os.Getenv("DATABASE_URL"), nil)
 	if err != nil {
 		return err
 	}
+	db := kept.Gorm()
 	var loans int
+	if err := db.Exec("SET statement_timeout = 0").Error; err != nil {
+		return err
+	}
+	kept.Pool().SetMaxOpenConns(4)
 	if err := db.Raw("SELECT count(*) FROM loans WHERE returned_at IS NOT NULL").Scan(&loans).Error; err != nil {
 		return err
 	}
@@ -42,7 +47,7 @@ func run(ctx context.Context) error {
 	if err := db.Exec("VACUUM ANALYZE loans").Error; err != nil {
 		return err
 	}
-	house := &act.House{DB: db}
+	house := &act.House{Store: kept}
 	var supervisor store.Staff
 	if err := db.Where("role = 'supervisor'").First(&supervisor).Error; err != nil {
 		return err

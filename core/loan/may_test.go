@@ -9,6 +9,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/core/money"
+	"nevrin/core/role"
 )
 
 func ptr[T any](v T) *T { return &v }
@@ -74,11 +75,11 @@ func TestStopsForAnItem(t *testing.T) {
 }
 
 func TestOverride(t *testing.T) {
-	for _, role := range []string{"desk", "volunteer", "interlibrary"} {
-		assert.False(t, loan.TooMany.MayOverride(role), role)
+	for _, r := range []role.Role{role.Desk, role.Volunteer, role.Interlibrary} {
+		assert.False(t, loan.TooMany.MayOverride(r), r)
 	}
-	assert.True(t, loan.OwesTooMuch.MayOverride("supervisor"))
-	assert.False(t, loan.CardExcluded.MayOverride("administrator"), "an exclusion is lifted, not gone past")
+	assert.True(t, loan.OwesTooMuch.MayOverride(role.Supervisor))
+	assert.False(t, loan.CardExcluded.MayOverride(role.Administrator), "an exclusion is lifted, not gone past")
 }
 
 func TestAge(t *testing.T) {
@@ -109,7 +110,7 @@ func TestMayExtendAndUndo(t *testing.T) {
 	assert.False(t, loan.MayExtend(ptr(today+60), today))
 	assert.False(t, loan.MayExtend(nil, today), "a card that does not run out")
 	now := time.Date(2026, 10, 6, 18, 0, 0, 0, time.UTC)
-	assert.True(t, loan.MayUndo("desk", now.Add(-12*time.Hour), now))
-	assert.False(t, loan.MayUndo("desk", now.Add(-13*time.Hour), now))
-	assert.True(t, loan.MayUndo("supervisor", now.AddDate(0, 0, -3), now))
+	assert.True(t, loan.MayUndo(role.Desk, now.Add(-12*time.Hour), now))
+	assert.False(t, loan.MayUndo(role.Desk, now.Add(-13*time.Hour), now))
+	assert.True(t, loan.MayUndo(role.Supervisor, now.AddDate(0, 0, -3), now))
 }
