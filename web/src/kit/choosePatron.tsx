@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, told, type Schema } from "../api/client";
 import { Field, inputLook } from "./parts";
 
-export type Patron = Schema["DeskFound"];
+export type Patron = Schema["PeopleFound"];
 
 /** Finds a patron by words: what is typed, who is chosen, and the list to choose from. */
 export function usePatronChoice() {
@@ -34,7 +34,8 @@ export function usePatronChoice() {
   const list = found.data && !patron && words.length > 2 && (
     <Choices
       empty="Nobody has all of these words."
-      list={found.data.slice(0, 8).map((p) => ({
+      more={found.data.rows!.length > 8}
+      list={found.data.rows!.slice(0, 8).map((p) => ({
         id: p.id,
         head: p.name,
         text: `${p.card}, ${p.class}, ${p.branch}`,
@@ -49,9 +50,11 @@ export function usePatronChoice() {
 export function Choices({
   list,
   empty,
+  more,
 }: {
   list: { id: number; head: string; text: string; choose: () => void }[];
   empty: string;
+  more?: boolean;
 }) {
   if (list.length === 0) return <p className="text-sm text-ink-2">{empty}</p>;
   return (
@@ -67,6 +70,7 @@ export function Choices({
           </button>
         </li>
       ))}
+      {more && <li className="px-3 py-1.5 text-sm text-ink-2">There are more. Another word narrows the list.</li>}
     </ul>
   );
 }

@@ -147,7 +147,7 @@ function Rail({ me }: { me: Schema["Me"] }) {
     queryFn: () => told(api.GET("/api/interlibrary")),
     refetchInterval: 30_000,
   });
-  const ours = requests.data?.filter((r) => r.our_move).length ?? 0;
+  const ours = requests.data?.requests!.filter((r) => r.our_move).length ?? 0;
   const here = today.data?.find((r) => r.branch === me.branch);
   const counts: Record<string, Schema["TodayCount"] | undefined> = {
     "/fetch": here?.fetch,

@@ -1,23 +1,22 @@
-import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { api, told } from "../api/client";
+import { usePages } from "./pages";
 import { Card, Empty, Loading, Trouble } from "./parts";
 import { sayInstant } from "./say";
 import { Why } from "./why";
 
 /** Everything that happened to a patron or an item: who, where, when and why. */
 export function History({ patron, item }: { patron?: number; item?: number }) {
-  const list = useQuery({
-    queryKey: ["history", patron, item],
-    queryFn: () => told(api.GET("/api/history", { params: { query: { patron, item } } })),
-  });
+  const list = usePages(["history", patron, item], (after) =>
+    told(api.GET("/api/history", { params: { query: { patron, item, after } } })),
+  );
   return (
     <Card label="History" className="max-h-[66vh] overflow-auto">
       <h2 className="px-3 py-2.5 font-semibold">History</h2>
       <Trouble error={list.error} />
       {list.isPending ? (
         <Loading />
-      ) : !list.data?.length ? (
+      ) : !list.rows?.length ? (
         <Empty>Nothing has happened yet. Loans, returns, holds, moves and payments stand here.</Empty>
       ) : (
         <table className="list">
@@ -30,7 +29,7 @@ export function History({ patron, item }: { patron?: number; item?: number }) {
             </tr>
           </thead>
           <tbody>
-            {list.data.map((e) => (
+            {list.rows.map((e) => (
               <tr key={e.id}>
                 <td className="text-sm whitespace-nowrap">{sayInstant(e.at)}</td>
                 <td>
@@ -58,6 +57,7 @@ export function History({ patron, item }: { patron?: number; item?: number }) {
           </tbody>
         </table>
       )}
+      {list.more}
     </Card>
   );
 }

@@ -57,7 +57,7 @@ export function CalendarsPlace() {
     version: calendar.data!.version,
   });
   const preview = (c: Change) =>
-    told(api.POST("/api/calendars/preview", { params: { header: newKey() }, body: body(c) })).then((t) => {
+    told(api.POST("/api/calendars/preview", { body: body(c) })).then((t) => {
       setChange(c);
       setTouched(t);
       setLeaveOut([]);

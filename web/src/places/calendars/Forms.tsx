@@ -1,6 +1,6 @@
 import clsx from "clsx";
 import { useState, type ReactNode } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
+import { api, told, type Schema } from "../../api/client";
 import { Button, Card, Empty, Field, inputLook, Quiet, Tabs, Tag, Trouble } from "../../kit/parts";
 import { sayDay } from "../../kit/say";
 import type { Calendar, Change } from "./Calendars";
@@ -235,9 +235,7 @@ function FromFile({ onChange }: { onChange: (c: Change) => void }) {
   const read = async (file?: File) => {
     if (!file) return;
     try {
-      const list = await told(
-        api.POST("/api/calendars/file", { params: { header: newKey() }, body: { text: await file.text() } }),
-      );
+      const list = await told(api.POST("/api/calendars/file", { body: { text: await file.text() } }));
       setDays(list);
       setChosen(list.map((_, k) => k));
       setError(undefined);

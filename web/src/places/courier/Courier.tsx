@@ -1,38 +1,39 @@
-import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { api, told, type Schema } from "../../api/client";
 import { InHand } from "../../kit/inhand";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Card, Code, Empty, Head, Loading, Tag, Trouble } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
 
 /** What comes here and what has left, strays first. Scanning receives. */
 export function CourierPlace() {
   const me = useMe().data!;
-  const list = useQuery({
-    queryKey: ["transits", me.branch],
-    queryFn: () => told(api.GET("/api/transits")),
-    refetchInterval: 30_000,
-  });
+  const list = usePages(
+    ["transits", me.branch],
+    (after) => told(api.GET("/api/transits", { params: { query: { after, most: 500 } } })),
+    { refetchInterval: 30_000 },
+  );
   const name = me.branches!.find((b) => b.code === me.branch)?.name;
-  const coming = list.data?.filter((t) => t.to === name) ?? [];
-  const left = list.data?.filter((t) => t.to !== name) ?? [];
-  const strays = list.data?.filter((t) => t.stray).length ?? 0;
+  const coming = list.rows?.filter((t) => t.to === name) ?? [];
+  const left = list.rows?.filter((t) => t.to !== name) ?? [];
+  const strays = list.rows?.filter((t) => t.stray).length ?? 0;
   return (
     <div className="grid gap-3.5">
       <Head
         title="Courier"
         says={
-          list.data &&
+          list.rows &&
           `${coming.length} on the way to ${name}, ${left.length} sent from here. ${strays ? `${strays} have missed their promise.` : "None has missed its promise."}`
         }
       />
       <Trouble error={list.error} />
       <InHand prompt="Scan an item out of a tote to receive it" />
       <div className="grid items-start gap-3.5 xl:grid-cols-2">
-        <Moving title={`Coming to ${name}`} list={list.data && coming} empty="Nothing is on its way here." end="from" />
-        <Moving title={`Sent from ${name}`} list={list.data && left} empty="Nothing from here is under way." end="to" />
+        <Moving title={`Coming to ${name}`} list={list.rows && coming} empty="Nothing is on its way here." end="from" />
+        <Moving title={`Sent from ${name}`} list={list.rows && left} empty="Nothing from here is under way." end="to" />
       </div>
+      {list.more}
     </div>
   );
 }

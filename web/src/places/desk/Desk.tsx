@@ -2,15 +2,15 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import clsx from "clsx";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { api, newKey, Problem, surely, type Schema } from "../../api/client";
+import { api, newKey, Problem, surely, told, type Schema } from "../../api/client";
 import { Button, Card, Code, Empty, Head, inputLook, Quiet, Tag, type Tone } from "../../kit/parts";
 import { useScanning, useScanPlace } from "../../kit/scan";
 import { play } from "../../kit/sound";
 import { useWhy, Why } from "../../kit/why";
-import { PatronCard } from "./PatronCard";
+import { PatronCard, withLine, withoutLoan } from "./PatronCard";
 
 type Result = Schema["DeskResult"];
-type CardOf = Schema["DeskCard"];
+type CardOf = Schema["PeopleCard"];
 
 interface Entry {
   id: number;
@@ -39,7 +39,8 @@ export function DeskPlace() {
   const { input } = useScanning();
   const [card, setCard] = useState<CardOf>();
   const [tape, setTape] = useState<Entry[]>([]);
-  const [found, setFound] = useState<Schema["DeskFound"][]>();
+  const [found, setFound] = useState<Schema["PeopleFound"][]>();
+  const [moreFound, setFoundMore] = useState<{ words: string; after: string }>();
   const patron = useRef(0);
   const counter = useRef(0);
   const line = useRef(Promise.resolve());
@@ -51,6 +52,14 @@ export function DeskPlace() {
     setFound(undefined);
   }, []);
 
+  /** Looks at the open card again, after more of it has changed than one loan. */
+  const again = useCallback(async () => {
+    const id = patron.current;
+    if (!id) return;
+    const fresh = await told(api.GET("/api/patrons/{id}", { params: { path: { id } } })).catch(() => undefined);
+    if (fresh && fresh.id === patron.current) setCard(fresh);
+  }, []);
+
   const take = useCallback(
     async (id: number, text: string, past?: string[], reason?: string) => {
       const key = newKey();
@@ -59,7 +68,7 @@ export function DeskPlace() {
         const body = { text, patron: patron.current || undefined, past, reason };
         result = await surely(() => api.POST("/api/desk/scan", { params: { header: key }, body }));
       } catch (e) {
-        result = { kind: "wrong", text: (e as Problem).message, filled: false };
+        result = { kind: "wrong", text: (e as Problem).message, filled: false, stale: false };
       }
       play(
         result.kind === "lent" || result.kind === "card"
@@ -75,14 +84,17 @@ export function DeskPlace() {
       }
       if (result.kind === "found") {
         setFound(result.found ?? []);
+        setFoundMore(result.more ? { words: text, after: result.more } : undefined);
         setTape((t) => t.filter((e) => e.id !== id));
         return;
       }
-      if (result.card) setCard(result.card);
+      const line = result.line;
+      if (line) setCard((c) => (c?.id === result.patron ? withLine(c!, line) : c));
+      if (result.stale && result.patron === patron.current) void again();
       change(id, { result });
       void queries.invalidateQueries({ queryKey: ["today"] });
     },
-    [open, queries],
+    [open, queries, again],
   );
 
   const onScan = useCallback(
@@ -155,24 +167,49 @@ export function DeskPlace() {
     try {
       const loan = e.result!.line!.loan_id;
       const key = newKey();
-      setCard(await surely(() => api.POST("/api/loans/{id}/undo", { params: { path: { id: loan }, header: key } })));
+      const undone = await surely(() =>
+        api.POST("/api/loans/{id}/undo", { params: { path: { id: loan }, header: key } }),
+      );
+      setCard((c) => (c?.id === undone.patron ? withoutLoan(c, loan) : c));
+      if (undone.stale) void again();
       change(e.id, { undone: true });
       play("done");
     } catch (problem) {
       change(e.id, {
-        result: { kind: "wrong", text: (problem as Problem).message, filled: false, item: e.result?.item },
+        result: {
+          kind: "wrong",
+          text: (problem as Problem).message,
+          filled: false,
+          stale: false,
+          item: e.result?.item,
+        },
       });
       play("wrong");
     }
   };
 
+  const foundMore = moreFound && (
+    <p className="border-t border-line px-4 py-2 text-sm">
+      There are more.{" "}
+      <Quiet
+        onClick={() =>
+          void told(api.GET("/api/patrons", { params: { query: moreFound } })).then((part) => {
+            setFound((f) => [...(f ?? []), ...part.rows!]);
+            setFoundMore(part.next ? { words: moreFound.words, after: part.next } : undefined);
+          })
+        }
+      >
+        Show more
+      </Quiet>
+    </p>
+  );
   return (
     <div className="grid gap-3.5">
       {!card && <Head title="Desk" says="Scan a card to begin, or type a name to find the patron." />}
       <div className={clsx("grid items-start gap-3.5", card ? "grid-cols-[286px_minmax(0,1fr)_262px]" : "grid-cols-1")}>
-        {card && <PatronCard card={card} onChange={setCard} />}
+        {card && <PatronCard card={card} onChange={(c) => (c ? setCard(c) : void again())} />}
         <div className="grid gap-3.5">
-          {found && <FoundList found={found} onOpen={(f) => onScan(f.card)} />}
+          {found && <FoundList found={found} more={foundMore} onOpen={(f) => onScan(f.card)} />}
           <Card label="Tape">
             <ul className="divide-y divide-line" aria-live="polite">
               {tape.map((e) => (
@@ -285,10 +322,12 @@ function TapeLine({
 
 export function FoundList({
   found,
+  more,
   onOpen,
 }: {
-  found: Schema["DeskFound"][];
-  onOpen: (f: Schema["DeskFound"]) => void;
+  found: Schema["PeopleFound"][];
+  more?: React.ReactNode;
+  onOpen: (f: Schema["PeopleFound"]) => void;
 }) {
   return (
     <Card label="Patrons found">
@@ -314,6 +353,7 @@ export function FoundList({
           ))}
         </ul>
       )}
+      {more}
     </Card>
   );
 }

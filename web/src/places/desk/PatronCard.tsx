@@ -7,10 +7,10 @@ import { spaced } from "../../kit/sign";
 import { Why } from "../../kit/why";
 import { Settle } from "./Settle";
 
-type CardOf = Schema["DeskCard"];
+type CardOf = Schema["PeopleCard"];
 
-/** Who this is, what stops them, what they owe and have, at a glance. */
-export function PatronCard({ card, onChange }: { card: CardOf; onChange: (c: CardOf) => void }) {
+/** Who this is, what stops them, what they owe and have, at a glance. A change without a card asks for it anew. */
+export function PatronCard({ card, onChange }: { card: CardOf; onChange: (c?: CardOf) => void }) {
   const [paying, setPaying] = useState(false);
   const [showLoans, setShowLoans] = useState(false);
   const me = useMe().data!;
@@ -108,8 +108,20 @@ function Row({ name, children }: { name: string; children: ReactNode }) {
   );
 }
 
+/** The card with one loan as it is now, new or changed. */
+export function withLine(card: CardOf, line: Schema["PeopleLine"]): CardOf {
+  const known = card.on_loan!.some((l) => l.loan_id === line.loan_id);
+  const on_loan = known ? card.on_loan!.map((l) => (l.loan_id === line.loan_id ? line : l)) : [...card.on_loan!, line];
+  return { ...card, on_loan };
+}
+
+/** The card without one loan. */
+export function withoutLoan(card: CardOf, loan: number): CardOf {
+  return { ...card, on_loan: card.on_loan!.filter((l) => l.loan_id !== loan) };
+}
+
 /** Loans with renewal, each refused or done with its why. */
-export function Loans({ card, onChange }: { card: CardOf; onChange: (c: CardOf) => void }) {
+export function Loans({ card, onChange }: { card: CardOf; onChange: (c?: CardOf) => void }) {
   const [said, setSaid] = useState<Record<number, Schema["DeskRenewed"]>>({});
   const [error, setError] = useState<unknown>();
   const renew = (loan: number) => {
@@ -117,7 +129,7 @@ export function Loans({ card, onChange }: { card: CardOf; onChange: (c: CardOf) 
     return told(api.POST("/api/loans/{id}/renew", { params: { path: { id: loan }, header: key } }))
       .then((r) => {
         setSaid((s) => ({ ...s, [loan]: r }));
-        onChange(r.card);
+        if (r.ok) onChange(r.stale ? undefined : withLine(card, r.line!));
       })
       .catch(setError);
   };

@@ -3,11 +3,11 @@ import { api, newKey, told, type Schema } from "../../api/client";
 import { Button, Field, inputLook, Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
 
-type CardOf = Schema["DeskCard"];
+type CardOf = Schema["PeopleCard"];
 type Means = "cash" | "card" | "cheque" | "";
 
 /** Takes a payment or waives, of one charge or the oldest first, in whole or part. */
-export function Settle({ card, onChange }: { card: CardOf; onChange: (c: CardOf) => void }) {
+export function Settle({ card, onChange }: { card: CardOf; onChange: () => void }) {
   const [charge, setCharge] = useState(0);
   const owed = charge ? (card.charges!.find((c) => c.id === charge)?.owed ?? "0.00") : card.owes;
   const [amount, setAmount] = useState<string>();
@@ -30,11 +30,11 @@ export function Settle({ card, onChange }: { card: CardOf; onChange: (c: CardOf)
         },
       }),
     )
-      .then((c) => {
+      .then(() => {
         setAmount(undefined);
         setCharge(0);
         setError(undefined);
-        onChange(c);
+        onChange();
       })
       .catch(setError)
       .finally(() => setBusy(false));

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Card, Empty, Head, Loading, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
 import { sayDay } from "../../kit/say";
 import { Why } from "../../kit/why";
@@ -21,35 +22,34 @@ export function HoldsPlace() {
   const { title } = useSearch({ from: "/holds" });
   const queries = useQueryClient();
   const [error, setError] = useState<unknown>();
-  const list = useQuery({
-    queryKey: ["holds", me.branch, title],
-    queryFn: () => told(api.GET("/api/holds", { params: { query: { title } } })),
-  });
+  const list = usePages(["holds", me.branch, title], (after) =>
+    told(api.GET("/api/holds", { params: { query: { title, after, most: 300 } } })),
+  );
   const cancel = (id: number) =>
     told(api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: newKey() }, body: { reason: "" } })).then(
       () => queries.invalidateQueries(),
       setError,
     );
-  const ready = list.data?.filter((h) => h.state === "ready").length ?? 0;
-  const lapsed = list.data?.filter((h) => h.lapsed).length ?? 0;
+  const ready = list.rows?.filter((h) => h.state === "ready").length ?? 0;
+  const lapsed = list.rows?.filter((h) => h.lapsed).length ?? 0;
   const branch = me.branches!.find((b) => b.code === me.branch)?.name;
   return (
     <div className="grid gap-3.5">
       <Head
         title="Holds"
         says={
-          list.data &&
+          list.rows &&
           (title
-            ? `${list.data.length} open holds on this title.`
-            : `${ready} on the hold shelf at ${branch}${lapsed ? `, ${lapsed} past their day` : ""}, ${list.data.length - ready} still to come.`)
+            ? `${list.rows.length}${list.hasMore ? " and more" : ""} open holds on this title.`
+            : `${ready} on the hold shelf at ${branch}${lapsed ? `, ${lapsed} past their day` : ""}, ${list.rows.length - ready}${list.hasMore ? " and more" : ""} still to come.`)
         }
       />
       {me.role !== "volunteer" && <PlaceHold title={title} onPlaced={() => void queries.invalidateQueries()} />}
       <Trouble error={error ?? list.error} />
       <Card label="Open holds">
-        {!list.data ? (
+        {!list.rows ? (
           <Loading />
-        ) : list.data.length === 0 ? (
+        ) : list.rows.length === 0 ? (
           <Empty>No open holds. Place one above, or from a title under Items.</Empty>
         ) : (
           <table className="list">
@@ -65,12 +65,13 @@ export function HoldsPlace() {
               </tr>
             </thead>
             <tbody>
-              {list.data.map((h) => (
+              {list.rows.map((h) => (
                 <Line key={h.id} hold={h} onCancel={() => void cancel(h.id)} mayCancel={me.role !== "volunteer"} />
               ))}
             </tbody>
           </table>
         )}
+        {list.more}
       </Card>
     </div>
   );

@@ -25,7 +25,7 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
     enabled: words.length > 2 && !chosen,
     queryFn: () => told(api.GET("/api/titles", { params: { query: { words } } })),
   });
-  const target = chosen ?? (title && items.data?.[0] ? { id: title, name: items.data[0].title } : undefined);
+  const target = chosen ?? (title && items.data?.rows![0] ? { id: title, name: items.data.rows![0].title } : undefined);
 
   const place = () =>
     told(
@@ -71,7 +71,8 @@ export function PlaceHold({ title, onPlaced }: { title?: number; onPlaced: () =>
       {titles.data && !target && words.length > 2 && (
         <Choices
           empty="No title has all of these words."
-          list={titles.data.slice(0, 8).map((t) => ({
+          more={titles.data.rows!.length > 8}
+          list={titles.data.rows!.slice(0, 8).map((t) => ({
             id: t.id,
             head: t.name,
             text: `${t.author}${t.author && ", "}${t.in} of ${t.copies} in, ${t.waiting} waiting`,

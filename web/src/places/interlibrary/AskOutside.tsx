@@ -61,10 +61,11 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
         </Field>
         <Button type="submit">Search all partners</Button>
       </form>
-      {!!ours.data?.length && (
+      {!!ours.data?.rows!.length && (
         <p className="text-sm">
-          <Tag tone="amber">We own it</Tag> {ours.data[0]!.name} and {ours.data.length - 1} more with these words:{" "}
-          {ours.data[0]!.in} of {ours.data[0]!.copies} in. Place a hold under Items instead?
+          <Tag tone="amber">We own it</Tag> {ours.data.rows![0]!.name} and {ours.data.rows!.length - 1}
+          {ours.data.next && "+"} more with these words: {ours.data.rows![0]!.in} of {ours.data.rows![0]!.copies} in.
+          Place a hold under Items instead?
         </p>
       )}
       {found.isFetching && <Loading lines={3} />}

@@ -79,12 +79,12 @@ export function InterlibraryPlace() {
         },
       })[r.stage as string],
   };
-  const ours = list.data?.filter((r) => r.our_move).length ?? 0;
+  const ours = list.data?.requests!.filter((r) => r.our_move).length ?? 0;
   return (
     <div className="grid gap-3.5">
       <Head
         title="Interlibrary"
-        says={list.data && `${ours} are our move, ${list.data.length - ours} are theirs or ended.`}
+        says={list.data && `${ours} are our move, ${list.data.requests!.length - ours} are theirs or ended.`}
       >
         {me.outside && (
           <Button plain onClick={() => window.open(me.outside, "_blank")}>
@@ -99,7 +99,7 @@ export function InterlibraryPlace() {
       <Card label="Requests">
         {!list.data ? (
           <Loading />
-        ) : list.data.length === 0 ? (
+        ) : list.data.requests!.length === 0 ? (
           <Empty>
             No requests. Ask outside for what the network does not have; what partners ask us for comes in by itself.
           </Empty>
@@ -118,7 +118,7 @@ export function InterlibraryPlace() {
               </tr>
             </thead>
             <tbody>
-              {list.data.map((r) => (
+              {list.data.requests!.map((r) => (
                 <Line key={r.id} request={r} move={moves[r.role]!(r)} />
               ))}
             </tbody>
@@ -128,7 +128,7 @@ export function InterlibraryPlace() {
       {replying && (
         <Reply
           id={replying}
-          request={list.data?.find((r) => r.id === replying)}
+          request={list.data?.requests!.find((r) => r.id === replying)}
           onReply={(p) => void done(p)}
           onClose={() => setReplying(undefined)}
         />

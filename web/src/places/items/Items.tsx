@@ -4,9 +4,10 @@ import { useEffect, useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { History } from "../../kit/history";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Code, Empty, Field, Head, inputLook, Loading, Tag, Trouble, type Tone } from "../../kit/parts";
 
-const tones: Record<Schema["PeopleItem"]["tone"], Tone> = {
+const tones: Record<Schema["CatalogueItem"]["tone"], Tone> = {
   in: "spruce",
   out: "plain",
   moving: "tide",
@@ -27,17 +28,17 @@ export function ItemsPlace() {
     }, 250);
     return () => clearTimeout(timer);
   }, [typed, words, title, item, code, navigate]);
-  const found = useQuery({
-    queryKey: ["titles", words],
-    enabled: (words ?? "").length > 1,
-    queryFn: () => told(api.GET("/api/titles", { params: { query: { words: words! } } })),
-  });
+  const found = usePages(
+    ["titles", words],
+    (after) => told(api.GET("/api/titles", { params: { query: { words: words!, after } } })),
+    { enabled: (words ?? "").length > 1 },
+  );
   if (title || item || code) return <Copies title={title} item={item} code={code} />;
   return (
     <div className="grid gap-3.5">
       <Head
         title="Items"
-        says={found.data && `${found.data.length === 60 ? "The first 60" : found.data.length} titles with these words.`}
+        says={found.rows && `${found.hasMore ? "The first " : ""}${found.rows.length} titles with these words.`}
       />
       <Field label="Words of title or author, or an ISBN">
         <input
@@ -48,11 +49,11 @@ export function ItemsPlace() {
       </Field>
       <Trouble error={found.error} />
       <Card label="Titles">
-        {found.isFetching && !found.data ? (
+        {found.isFetching && !found.rows ? (
           <Loading />
-        ) : !found.data ? (
+        ) : !found.rows ? (
           <Empty>Type words to find titles, or scan an item to see it.</Empty>
-        ) : found.data.length === 0 ? (
+        ) : found.rows.length === 0 ? (
           <Empty>No title has all of these words. Try fewer, or check the spelling.</Empty>
         ) : (
           <table className="list">
@@ -66,7 +67,7 @@ export function ItemsPlace() {
               </tr>
             </thead>
             <tbody>
-              {found.data.map((t) => (
+              {found.rows.map((t) => (
                 <tr key={t.id}>
                   <td>
                     <Link to="/items" search={{ title: t.id }} className="font-semibold hover:underline">
@@ -93,6 +94,7 @@ export function ItemsPlace() {
             </tbody>
           </table>
         )}
+        {found.more}
       </Card>
     </div>
   );
@@ -101,13 +103,13 @@ export function ItemsPlace() {
 function Copies({ title, item, code }: { title?: number; item?: number; code?: string }) {
   const me = useMe().data!;
   const navigate = useNavigate();
-  const list = useQuery({
-    queryKey: ["items", title, item, code],
-    queryFn: () => told(api.GET("/api/items", { params: { query: { title, item, barcode: code } } })),
-  });
+  const queries = useQueryClient();
+  const list = usePages(["items", title, item, code], (after) =>
+    told(api.GET("/api/items", { params: { query: { title, item, barcode: code, after } } })),
+  );
   if (list.error) return <Trouble error={list.error} />;
-  if (!list.data) return <Loading />;
-  const first = list.data[0];
+  if (!list.rows) return <Loading />;
+  const first = list.rows[0];
   if (!first)
     return (
       <div className="grid gap-3.5">
@@ -143,7 +145,7 @@ function Copies({ title, item, code }: { title?: number; item?: number; code?: s
             </tr>
           </thead>
           <tbody>
-            {list.data.map((i) => (
+            {list.rows.map((i) => (
               <tr key={i.id}>
                 <td>
                   <Link to="/items" search={{ item: i.id }} className="hover:underline">
@@ -165,15 +167,18 @@ function Copies({ title, item, code }: { title?: number; item?: number; code?: s
             ))}
           </tbody>
         </table>
+        {list.more}
       </Card>
-      {single && me.role !== "volunteer" && <Tend key={single.id} item={single} onDone={() => void list.refetch()} />}
+      {single && me.role !== "volunteer" && (
+        <Tend key={single.id} item={single} onDone={() => void queries.invalidateQueries({ queryKey: ["items"] })} />
+      )}
       {single && me.role !== "volunteer" && <History item={single.id} />}
     </div>
   );
 }
 
 /** What is on record about one item: its note, how it is classed, whether it is in use. */
-function Tend({ item, onDone }: { item: Schema["PeopleItem"]; onDone: () => void }) {
+function Tend({ item, onDone }: { item: Schema["CatalogueItem"]; onDone: () => void }) {
   const queries = useQueryClient();
   const [note, setNote] = useState(item.note);
   const [error, setError] = useState<unknown>();

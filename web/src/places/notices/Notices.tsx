@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Head, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
 
 /** Notices: what each night worked out as a trial run, who and how many, then sent, each once. */
@@ -103,10 +104,13 @@ function Messages({
   const [out, setOut] = useState<Set<number>>(new Set());
   const [shown, setShown] = useState<number>();
   const [error, setError] = useState<unknown>();
-  const list = useQuery({
-    queryKey: ["messages", mailing.id, mailing.state, mailing.sent],
-    queryFn: () => told(api.GET("/api/mailings/{id}/messages", { params: { path: { id: mailing.id } } })),
-  });
+  const list = usePages(["messages", mailing.id, mailing.state, mailing.sent], (after) =>
+    told(
+      api.GET("/api/mailings/{id}/messages", {
+        params: { path: { id: mailing.id }, query: { after, most: 1000 } },
+      }),
+    ),
+  );
   const trial = mailing.state === "trial";
   const send = () =>
     told(
@@ -120,8 +124,8 @@ function Messages({
       onDone,
       setError,
     );
-  const going = (list.data ?? []).filter((m) => m.address && !out.has(m.id)).length;
-  const message = list.data?.find((m) => m.id === shown);
+  const going = mailing.patrons - mailing.no_address - out.size;
+  const message = list.rows?.find((m) => m.id === shown);
   return (
     <Card label="Messages">
       <div className="flex flex-wrap items-center gap-3 border-b border-line px-4 py-2.5">
@@ -130,7 +134,7 @@ function Messages({
         </b>
         {trial && maySend && (
           <span className="ml-auto flex gap-2">
-            <Button onClick={() => void send()} disabled={!list.data}>
+            <Button onClick={() => void send()} disabled={!list.rows}>
               Send {going} messages
             </Button>
             <Button plain onClick={() => void drop()}>
@@ -150,7 +154,7 @@ function Messages({
           <p className="whitespace-pre-wrap">{message.body}</p>
         </div>
       )}
-      {!list.data ? (
+      {!list.rows ? (
         <Loading />
       ) : (
         <div className="max-h-[62vh] overflow-auto">
@@ -165,7 +169,7 @@ function Messages({
               </tr>
             </thead>
             <tbody>
-              {list.data.map((m) => (
+              {list.rows.map((m) => (
                 <tr key={m.id}>
                   <td>
                     <input
@@ -192,6 +196,7 @@ function Messages({
               ))}
             </tbody>
           </table>
+          {list.more}
         </div>
       )}
     </Card>

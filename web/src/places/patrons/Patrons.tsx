@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { api, told } from "../../api/client";
 import { History } from "../../kit/history";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Field, Head, inputLook, Loading, Trouble } from "../../kit/parts";
 import { useScanPlace } from "../../kit/scan";
 import { FoundList } from "../desk/Desk";
@@ -21,11 +22,11 @@ export function PatronsPlace() {
     }, 250);
     return () => clearTimeout(timer);
   }, [typed, words, navigate]);
-  const found = useQuery({
-    queryKey: ["patrons", words],
-    enabled: (words ?? "").length > 1 && !patron,
-    queryFn: () => told(api.GET("/api/patrons", { params: { query: { words: words! } } })),
-  });
+  const found = usePages(
+    ["patrons", words],
+    (after) => told(api.GET("/api/patrons", { params: { query: { words: words!, after } } })),
+    { enabled: (words ?? "").length > 1 && !patron },
+  );
   useScanPlace({
     prompt: "Scan a card, or type a name",
     people: true,
@@ -42,8 +43,12 @@ export function PatronsPlace() {
         <input className={`${inputLook} h-10 text-lg`} value={typed} onChange={(e) => setTyped(e.target.value)} />
       </Field>
       <Trouble error={found.error} />
-      {found.data ? (
-        <FoundList found={found.data} onOpen={(f) => void navigate({ to: "/patrons", search: { patron: f.id } })} />
+      {found.rows ? (
+        <FoundList
+          found={found.rows}
+          more={found.more}
+          onOpen={(f) => void navigate({ to: "/patrons", search: { patron: f.id } })}
+        />
       ) : (
         <Card>
           {found.isFetching ? (
@@ -68,8 +73,9 @@ function One({ id }: { id: number }) {
   if (card.error) return <Trouble error={card.error} />;
   if (!card.data) return <Loading />;
   const c = card.data;
-  const change = (next: typeof c) => {
-    queries.setQueryData(["patron", id], next);
+  const change = (next?: typeof c) => {
+    if (next) queries.setQueryData(["patron", id], next);
+    else void card.refetch();
     void queries.invalidateQueries({ queryKey: ["history"] });
   };
   return (

@@ -7,14 +7,39 @@ import { Settle } from "../desk/Settle";
 import { Ask } from "../../kit/ask";
 import { Button, Card, Code, Empty, Head, inputLook, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { saySecond } from "../../kit/say";
 import { useScanPlace } from "../../kit/scan";
 import { SignPanel, SignTag } from "../../kit/sign";
 import { play } from "../../kit/sound";
 import { Why } from "../../kit/why";
 
-type Run = Schema["DeskRun"];
+type Run = Schema["ReturnsRun"];
+type Line = Schema["ReturnsLine"];
+type Change = Schema["ReturnsChange"];
 type Mode = "bin" | "patron";
+
+/** Lines newest first, each as it is in the first list that has it. */
+function merged(first: Line[], then: Line[]): Line[] {
+  const known = new Set(first.map((l) => l.id));
+  return [...first, ...then.filter((l) => !known.has(l.id))].sort((a, b) => b.id - a.id);
+}
+
+/** The run with what an act has changed: piles and open sums as they are now, notes that wait. */
+function withChange(run: Run, c: Change): Run {
+  const piles = new Map(run.piles!.map((p) => [p.kind + p.place, p]));
+  for (const p of c.piles!) piles.set(p.kind + p.place, p);
+  const open = new Map(run.open!.map((o) => [o.patron_id, o]));
+  for (const o of c.open!) open.set(o.patron_id, o);
+  const seen = new Set(c.lines!.map((l) => l.id));
+  const waits = c.lines!.filter((l) => l.note_answer === "open" && !l.undone);
+  return {
+    ...run,
+    piles: [...piles.values()].filter((p) => p.count > 0),
+    open: [...open.values()].filter((o) => o.lines > 0),
+    notes: [...waits, ...run.notes!.filter((l) => !seen.has(l.id))],
+  };
+}
 
 /** Taking back: from the bin in silence, or with the patron there. The run is still there on coming back. */
 export function ReturnsPlace() {
@@ -33,14 +58,34 @@ export function ReturnsPlace() {
   useEffect(() => {
     if (opened.data) setRun(opened.data);
   }, [opened.data]);
+  const runId = run?.id;
+  const [fresh, setFresh] = useState<Line[]>([]); // scanned or changed since the page of lines was asked for
+  useEffect(() => setFresh([]), [runId]);
+  const known = usePages(
+    ["lines", runId],
+    (after) => told(api.GET("/api/returns/{id}/lines", { params: { path: { id: runId! }, query: { after } } })),
+    { enabled: !!runId },
+  );
+  const lines = merged(fresh, known.rows ?? []);
   useEffect(() => sessionStorage.setItem("returns", mode), [mode]);
 
   const show = (r: Run) => {
     setRun(r);
     setError(undefined);
     queries.setQueryData(["run", mode, me.branch, me.name], r);
+  };
+  /** Takes in what an act has changed of the run. */
+  const changed = (c: Change) => {
+    setFresh((f) => merged(c.lines!, f));
+    setRun((r) => (r?.id === c.run ? withChange(r, c) : r));
+    setError(undefined);
     void queries.invalidateQueries({ queryKey: ["today"] });
   };
+  useEffect(() => {
+    if (run) queries.setQueryData(["run", mode, me.branch, me.name], run);
+    // Only what the run has become is kept for coming back.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [run]);
 
   const onScan = (text: string) => {
     if (!run) return;
@@ -52,7 +97,7 @@ export function ReturnsPlace() {
         const r = await surely(() =>
           api.POST("/api/returns/{id}/scan", { params: { path: { id }, header: key }, body: { text } }),
         );
-        show(r);
+        changed(r);
         const newest = r.lines![0];
         play(
           newest?.answer === "open" || newest?.note_answer === "open"
@@ -73,15 +118,18 @@ export function ReturnsPlace() {
   const account = (patron: number) =>
     told(
       api.POST("/api/returns/{id}/account", { params: { path: { id: run!.id }, header: newKey() }, body: { patron } }),
-    ).then(show, setError);
-  const [paying, setPaying] = useState<Schema["DeskCard"]>();
+    ).then(changed, setError);
+  const [paying, setPaying] = useState<Schema["PeopleCard"]>();
   const pay = (patron: number) =>
     told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })).then(setPaying, setError);
-  const reload = () =>
-    told(api.POST("/api/returns", { params: { header: newKey() }, body: { mode } })).then(show, setError);
+  const paid = (patron: number) =>
+    told(api.GET("/api/returns/{id}/patrons/{patron}", { params: { path: { id: run!.id, patron } } })).then(
+      changed,
+      setError,
+    );
 
-  const notes = (run?.lines ?? []).filter((l) => l.note_answer === "open" && !l.undone);
-  const noteAnswers = (l: Schema["DeskReturnedLine"]) =>
+  const notes = run?.notes ?? [];
+  const noteAnswers = (l: Line) =>
     (
       [
         ["It stays", "stays"],
@@ -97,9 +145,9 @@ export function ReturnsPlace() {
             params: { path: { id: l.id }, header: newKey() },
             body: { answer },
           }),
-        ).then(show, setError),
+        ).then(changed, setError),
     }));
-  const moneyAnswers = (o: Schema["DeskOpenSum"]) => [
+  const moneyAnswers = (o: Schema["ReturnsOpenSum"]) => [
     { label: "Pay or waive", give: () => void pay(o.patron_id) },
     { label: "Onto the account", give: () => void account(o.patron_id) },
   ];
@@ -116,13 +164,17 @@ export function ReturnsPlace() {
   });
 
   const undo = (id: number) =>
-    told(api.POST("/api/return-lines/{id}/undo", { params: { path: { id }, header: newKey() } })).then(show, setError);
+    told(api.POST("/api/return-lines/{id}/undo", { params: { path: { id }, header: newKey() } })).then(
+      changed,
+      setError,
+    );
   const [finishing, setFinishing] = useState(false);
   const finish = async () => {
     try {
       await told(api.POST("/api/returns/{id}/finish", { params: { path: { id: run!.id }, header: newKey() } }));
       setFinishing(false);
       setPaying(undefined);
+      setFresh([]);
       await queries.resetQueries({ queryKey: ["run"] });
     } catch (e) {
       setError(e);
@@ -137,7 +189,7 @@ export function ReturnsPlace() {
     ).then(show, setError);
 
   const unanswered = open.length + notes.length > 0;
-  const newest = run?.lines?.find((l) => !l.undone);
+  const newest = lines.find((l) => !l.undone);
   return (
     <div className="grid gap-3.5">
       <Head title={mode === "bin" ? "Returns run" : "Returns, patron here"} says={run?.says}>
@@ -180,9 +232,9 @@ export function ReturnsPlace() {
           {paying.charges!.length > 0 ? (
             <Settle
               card={paying}
-              onChange={(c) => {
-                setPaying(c.charges!.length ? c : undefined);
-                void reload();
+              onChange={() => {
+                void pay(paying.id);
+                void paid(paying.id);
               }}
             />
           ) : (
@@ -194,7 +246,7 @@ export function ReturnsPlace() {
         <Card label="Tape" className="max-h-[60vh] overflow-auto">
           {!run ? (
             <Loading />
-          ) : run.lines!.length + pending.length === 0 ? (
+          ) : lines.length + pending.length === 0 && !known.isPending ? (
             <Empty>Nothing scanned in this run yet. Each item says where it goes as soon as it is scanned.</Empty>
           ) : (
             <table className="list">
@@ -220,7 +272,7 @@ export function ReturnsPlace() {
                     <td colSpan={4}>Being looked up</td>
                   </tr>
                 ))}
-                {run.lines!.map((l) => (
+                {lines.map((l) => (
                   <tr key={l.id} className={clsx(l.undone && "opacity-50")}>
                     <td className="tabular-nums">{saySecond(l.at)}</td>
                     <td>
@@ -264,11 +316,12 @@ export function ReturnsPlace() {
               </tbody>
             </table>
           )}
+          {known.more}
         </Card>
         <Card label="Piles">
           <ul className="divide-y divide-line">
             {run?.piles!.map((p) => (
-              <li key={p.name} className="flex items-center justify-between px-3.5 py-2.5">
+              <li key={p.kind + p.place} className="flex items-center justify-between px-3.5 py-2.5">
                 {p.name}
                 <b className="text-xl tabular-nums">{p.count}</b>
               </li>
@@ -288,7 +341,7 @@ export function ReturnsPlace() {
             )}
             <div className="flex gap-2">
               <Button
-                disabled={!run || run.lines!.length === 0}
+                disabled={!run || lines.length === 0}
                 onClick={() => (finishing || !unanswered ? void finish() : setFinishing(true))}
               >
                 {finishing && unanswered ? "Finish all the same" : "Finish the run"}

@@ -12,17 +12,20 @@ export function ReportsTab() {
   if (!list.data) return <Loading />;
   return (
     <Card label="Reports">
-      {list.data.length === 0 ? (
+      {list.data.reports!.length === 0 ? (
         <Empty>
           Nobody has reported anything. Staff report terms that seem wrong from a loan: open its terms, say what
           happened and what was expected.
         </Empty>
       ) : (
         <ul className="divide-y divide-line">
-          {list.data.map((r) => (
+          {list.data.reports!.map((r) => (
             <Report key={r.id} r={r} />
           ))}
         </ul>
+      )}
+      {list.data.more && (
+        <p className="px-3.5 py-2.5 text-sm text-ink-2">Earlier ones are not shown. Answer these first.</p>
       )}
     </Card>
   );
