@@ -23,79 +23,102 @@ import (
 	_ "github.com/jackc/pgx/v5/stdlib" // the driver under database/sql
 )
 
-const (
-	stations = 4
-	pairs    = 300 // lendings and returns of each station
-)
-
-// people of the demo at Havenhead, one a station.
-var people = [stations]string{"bea", "maren", "caspar", "ada"}
+// pairs is how many lendings and returns each station does.
+const pairs = 250
 
 // least is what a loan and a return cannot do without.
 const least = `\set item random(1, 14000)
 BEGIN;
 SELECT id, balance FROM patrons WHERE id = :client_id + 1 FOR UPDATE;
 SELECT id FROM items WHERE id = :item FOR UPDATE;
-INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) SELECT :item, :client_id + 1, 'HVH', 2, '{}', now(), '2026-12-01' WHERE NOT EXISTS (SELECT 1 FROM loans WHERE item_id = :item AND returned_at IS NULL);
-INSERT INTO events (at, kind, item_id, text) VALUES (now(), 'lent', :item, 'bench');
+INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) SELECT :item, :client_id + 1, (SELECT at_branch FROM items WHERE id = :item), 2, '{}', now(), '2026-12-01' WHERE NOT EXISTS (SELECT 1 FROM whereabouts WHERE item_id = :item);
+INSERT INTO events (at, kind, item_id) VALUES (now(), 'lent', :item);
 COMMIT;
 `
 
 func main() {
 	base := strings.TrimSuffix(os.Args[1], "/")
+	db, err := sql.Open("pgx", os.Getenv("DATABASE_URL"))
+	check(err)
 	rest := memory(os.Args[2])
-	items, cards := things()
+	for _, arg := range os.Args[3:] {
+		stations, err := strconv.Atoi(arg)
+		check(err)
+		round(db, base, stations)
+	}
+	fmt.Printf("memory of the server: %d MB at rest, %d MB after the load\n", rest, memory(os.Args[2]))
+}
+
+// round lets so many stations lend and take back at once, next to pgbench with as many clients.
+func round(db *sql.DB, base string, stations int) {
+	before := pgbench(stations)
+	begin := things(db, stations)
 	lend, back := make([][]time.Duration, stations), make([][]time.Duration, stations)
 	var all sync.WaitGroup
 	begun := time.Now()
 	for k := range stations {
-		all.Go(func() { lend[k], back[k] = station(base, people[k], cards[k], items[k*pairs:(k+1)*pairs]) })
+		all.Go(func() { lend[k], back[k] = station(base, begin[k]) })
 	}
 	all.Wait()
 	took := time.Since(begun)
-	load := memory(os.Args[2])
 	perSecond := float64(2*stations*pairs) / took.Seconds()
-	bare := pgbench()
-	fmt.Printf("%d stations, %d scans in %.1f s: %.0f scans a second\n", stations, 2*stations*pairs, took.Seconds(), perSecond)
-	show("lending", lend)
-	show("taking back", back)
-	fmt.Printf("bare pgbench, least SQL of a loan, %d clients: %.0f a second\n", stations, bare)
-	fmt.Printf("ratio Nevrin to bare: %.2f\n", perSecond/bare)
-	fmt.Printf("memory of the server: %d MB at rest, %d MB after the load\n", rest, load)
+	bare := (before + pgbench(stations)) / 2 // before and after, since a machine's speed drifts
+	fmt.Printf("%d stations, %d scans in %.1f s: %.0f scans a second; bare pgbench, least SQL of a loan, %d clients: %.0f; ratio %.2f\n",
+		stations, 2*stations*pairs, took.Seconds(), perSecond, stations, bare, perSecond/bare)
+	show("  lending", lend)
+	show("  taking back", back)
 }
 
-// things are items on Havenhead's shelves that nobody waits for, and cards that may borrow.
-func things() (items []string, cards [][2]string) {
-	db, err := sql.Open("pgx", os.Getenv("DATABASE_URL"))
-	check(err)
-	rows, err := db.Query(`SELECT i.barcode FROM items i WHERE i.at_branch = 'HVH' AND i.branch_code = 'HVH' AND i.material = 'book' AND i.note = ''
-		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.item_id = i.id AND t.ended_at IS NULL)
-		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) LIMIT $1`, stations*pairs)
+// start is what a station works with: somebody who signs in, a branch, a card and things that are on its shelves.
+type start struct {
+	login, branch, card string
+	items               []string
+}
+
+// things finds for each station a person of its own, a branch, a card that may borrow, and free items that nobody
+// waits for. Branches take turns.
+func things(db *sql.DB, stations int) []start {
+	var branches []string
+	rows, err := db.Query(`SELECT i.at_branch FROM items i WHERE i.at_branch = i.branch_code AND i.material = 'book' GROUP BY 1 HAVING count(*) > $1 ORDER BY count(*) DESC, 1`, 1000)
 	check(err)
 	for rows.Next() {
 		var code string
 		check(rows.Scan(&code))
-		items = append(items, code)
+		branches = append(branches, code)
 	}
-	if len(items) < stations*pairs {
-		check(fmt.Errorf("only %d items to lend", len(items)))
+	out := make([]start, stations)
+	for k := range out {
+		s := start{login: fmt.Sprintf("bench%d", k), branch: branches[k%len(branches)]}
+		_, err := db.Exec(`INSERT INTO staff (login, name, role, branch_code, demo) VALUES ($1, $1, 'desk', $2, true) ON CONFLICT (login) DO UPDATE SET branch_code = excluded.branch_code`, s.login, s.branch)
+		check(err)
+		check(db.QueryRow(`SELECT id::text FROM patrons WHERE class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01'
+			AND NOT EXISTS (SELECT 1 FROM loans WHERE patron_id = patrons.id AND returned_at IS NULL) ORDER BY id OFFSET $1 LIMIT 1`, k).Scan(&s.card))
+		nth := k / len(branches)
+		rows, err := db.Query(`SELECT i.barcode FROM items i WHERE i.at_branch = $1 AND i.branch_code = $1 AND i.material = 'book' AND i.note = '' AND i.own_terms IS NULL
+			AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
+			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id OFFSET $2 LIMIT $3`, s.branch, nth*pairs%1000, pairs)
+		check(err)
+		for rows.Next() {
+			var code string
+			check(rows.Scan(&code))
+			s.items = append(s.items, code)
+		}
+		if len(s.items) == 0 {
+			check(fmt.Errorf("nothing to lend at %s", s.branch))
+		}
+		for n := 0; len(s.items) < pairs; n++ { // a small stock is lent several times over
+			s.items = append(s.items, s.items[n])
+		}
+		out[k] = s
 	}
-	rows, err = db.Query(`SELECT id::text, card FROM patrons WHERE class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01'
-		AND NOT EXISTS (SELECT 1 FROM loans WHERE patron_id = patrons.id AND returned_at IS NULL) LIMIT $1`, stations)
-	check(err)
-	for rows.Next() {
-		var id, card string
-		check(rows.Scan(&id, &card))
-		cards = append(cards, [2]string{id, card})
-	}
-	return items, cards
+	return out
 }
 
 // station lends each item and takes it back, as one station at a desk does.
-func station(base, login string, card [2]string, items []string) (lend, back []time.Duration) {
+func station(base string, from start) (lend, back []time.Duration) {
 	jar, err := cookiejar.New(nil)
 	check(err)
-	client := &http.Client{Jar: jar, Timeout: 30 * time.Second}
+	client := &http.Client{Jar: jar, Timeout: 30 * time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 2}}
 	send := func(path, body string) []byte {
 		request, err := http.NewRequest(http.MethodPost, base+path, bytes.NewBufferString(body))
 		check(err)
@@ -111,11 +134,11 @@ func station(base, login string, card [2]string, items []string) (lend, back []t
 		}
 		return data
 	}
-	send("/api/sign-in/demo", fmt.Sprintf(`{"Login":%q}`, login))
+	send("/api/sign-in/demo", fmt.Sprintf(`{"Login":%q}`, from.login))
 	var run struct{ ID int64 }
-	for _, item := range items {
+	for _, item := range from.items {
 		begun := time.Now()
-		answer := send("/api/desk/scan", fmt.Sprintf(`{"text":%q,"patron":%s}`, item, card[0]))
+		answer := send("/api/desk/scan", fmt.Sprintf(`{"text":%q,"patron":%s}`, item, from.card))
 		lend = append(lend, time.Since(begun))
 		if !bytes.Contains(answer, []byte(`"kind":"lent"`)) {
 			check(fmt.Errorf("not lent: %.300s", answer))
@@ -141,14 +164,14 @@ func show(name string, by [][]time.Duration) {
 
 var tps = regexp.MustCompile(`tps = ([0-9.]+)`)
 
-func pgbench() float64 {
+func pgbench(stations int) float64 {
 	script, err := os.CreateTemp("", "least-*.sql")
 	check(err)
 	defer func() { _ = os.Remove(script.Name()) }()
 	_, err = script.WriteString(least)
 	check(err)
 	check(script.Close())
-	out, err := exec.Command("sh", "-c", "$(ls -d /usr/lib/postgresql/*/bin | tail -1)/pgbench -n -c "+strconv.Itoa(stations)+" -j 2 -T 6 -f "+script.Name()+" \"$DATABASE_URL\"").CombinedOutput()
+	out, err := exec.Command("sh", "-c", "$(ls -d /usr/lib/postgresql/*/bin | tail -1)/pgbench -n -c "+strconv.Itoa(stations)+" -j 2 -T 4 -f "+script.Name()+" \"$DATABASE_URL\"").CombinedOutput()
 	if err != nil {
 		check(fmt.Errorf("%w: %s", err, out))
 	}

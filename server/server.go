@@ -15,7 +15,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/postgresstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
@@ -46,21 +45,16 @@ type Server struct {
 
 // New builds a server over a house.
 func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Server, error) {
-	s := &Server{house: house, router: chi.NewRouter(), sessions: scs.New(), log: log, options: options}
-	s.sessions.Store = postgresstore.NewWithCleanupInterval(house.Store.Pool(), time.Hour)
-	s.sessions.Lifetime = 14 * time.Hour
-	s.sessions.Cookie.Name = "nevrin"
-	s.sessions.Cookie.Secure = options.Secure
-	s.sessions.Cookie.SameSite = http.SameSiteStrictMode
+	s := &Server{house: house, router: chi.NewRouter(), sessions: newSessions(house, options.Secure), log: log, options: options}
 	s.sessions.ErrorFunc = s.sessionError
 
-	s.router.Use(middleware.Recoverer, middleware.Compress(5), headers)
+	s.router.Use(middleware.Recoverer, compressed, headers)
 	s.router.Handle("/metrics", promhttp.Handler())
 	s.router.Get("/health", s.health)
 	s.router.Post("/iso18626/{secret}", s.exchange)
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {
-		r.Use(http.NewCrossOriginProtection().Handler, s.sessions.LoadAndSave, s.identify)
+		r.Use(http.NewCrossOriginProtection().Handler, place, s.sessions.LoadAndSave, s.identify)
 		s.api = humachi.New(r, config())
 		s.operations()
 		r.With(httprate.LimitBy(120, time.Minute, httprate.KeyByEndpoint)).Post("/api/sign-in", s.signIn)
@@ -106,6 +100,18 @@ func OpenAPI() ([]byte, error) {
 
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
 
+// compressed compresses what is asked for and may be long. The answer to a scan is short, and waited for.
+func compressed(next http.Handler) http.Handler {
+	long := middleware.Compress(5)(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodGet {
+			long.ServeHTTP(w, r)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
 func headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
@@ -131,30 +137,6 @@ func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error)
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(http.StatusServiceUnavailable)
 	_, _ = w.Write([]byte(`{"status":503,"title":"Service Unavailable","detail":"The database cannot be reached just now. Nothing was done; it is tried again by itself."}`))
-}
-
-// identify puts the person of the session into the request.
-func (s *Server) identify(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		id := s.sessions.GetInt64(r.Context(), "staff")
-		if id == 0 {
-			next.ServeHTTP(w, r)
-			return
-		}
-		staff, err := s.house.Store.StaffByID(r.Context(), id)
-		if err != nil {
-			s.sessionError(w, r, err)
-			return
-		}
-		if staff != nil {
-			who := act.Actor{ID: staff.ID, Name: staff.Name, Role: staff.Role, Branch: staff.BranchCode}
-			if branch := s.sessions.GetString(r.Context(), "branch"); branch != "" {
-				who.Branch = branch
-			}
-			r = r.WithContext(context.WithValue(r.Context(), whoKey{}, who))
-		}
-		next.ServeHTTP(w, r)
-	})
 }
 
 // front serves the built front end; every path that is no file is a place of it.

@@ -50,7 +50,10 @@ func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staf
 		s.refuse(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), "staff", staff.ID)
+	if p, ok := r.Context().Value(personKey{}).(*person); ok {
+		p.found = staff
+	}
+	s.sessions.Put(r.Context(), "signed_in", true)
 	s.sessions.Remove(r.Context(), "branch")
 	w.WriteHeader(http.StatusNoContent)
 }

@@ -1,7 +1,9 @@
 package store
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 	"sync/atomic"
 
 	"github.com/jackc/pgx/v5"
@@ -44,27 +46,31 @@ func (l Locked) HoldsPatron(id int64) bool { return slices.Contains(l.Patrons, i
 // HoldsTitle tells whether the title is locked.
 func (l Locked) HoldsTitle(id int64) bool { return slices.Contains(l.Titles, id) }
 
-const (
-	lockRun = `SELECT id FROM return_runs WHERE id = coalesce(nullif($1::bigint, 0), (SELECT run_id FROM return_lines WHERE id = $2)) FOR NO KEY UPDATE`
+const lockRun = `SELECT id FROM return_runs WHERE id = coalesce(nullif($1::bigint, 0), (SELECT run_id FROM return_lines WHERE id = $2)) FOR NO KEY UPDATE`
 
-	lockPatrons = `SELECT id FROM patrons WHERE id = ANY(ARRAY(
-			SELECT unnest($1::bigint[])
-			UNION SELECT l.patron_id FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL WHERE i.barcode = $2
-			UNION SELECT l.patron_id FROM loans l WHERE l.item_id = $3 AND l.returned_at IS NULL
-			UNION SELECT l.patron_id FROM loans l WHERE l.id = $4
-			UNION SELECT h.patron_id FROM holds h WHERE h.id = $5
-			UNION SELECT r.patron_id FROM return_lines r WHERE r.id = $6
-			UNION SELECT r.patron_id FROM return_lines r WHERE r.run_id = $7 AND (r.answer = 'open' OR r.note_answer = 'open')))
-		ORDER BY id FOR NO KEY UPDATE`
+// tells is how a lock may name patrons and titles: by a question that gives their ids, for one argument.
+type tells struct{ patrons, titles string }
 
-	lockTitles = `SELECT id FROM titles WHERE id = ANY(ARRAY(
-			SELECT unnest($1::bigint[])
-			UNION SELECT i.title_id FROM items i WHERE i.barcode = $2
-			UNION SELECT i.title_id FROM items i WHERE i.id = $3
-			UNION SELECT i.title_id FROM loans l JOIN items i ON i.id = l.item_id WHERE l.id = $4
-			UNION SELECT h.title_id FROM holds h WHERE h.id = $5
-			UNION SELECT i.title_id FROM return_lines r JOIN items i ON i.id = r.item_id WHERE r.id = $6))
-		ORDER BY id FOR NO KEY UPDATE`
+var (
+	byBarcode = tells{
+		"SELECT l.patron_id FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL WHERE i.barcode = $%d",
+		"SELECT i.title_id FROM items i WHERE i.barcode = $%d",
+	}
+	byItem = tells{
+		"SELECT l.patron_id FROM loans l WHERE l.item_id = $%d AND l.returned_at IS NULL",
+		"SELECT i.title_id FROM items i WHERE i.id = $%d",
+	}
+	byLoan = tells{
+		"SELECT l.patron_id FROM loans l WHERE l.id = $%d",
+		"SELECT i.title_id FROM loans l JOIN items i ON i.id = l.item_id WHERE l.id = $%d",
+	}
+	byHold = tells{"SELECT h.patron_id FROM holds h WHERE h.id = $%d", "SELECT h.title_id FROM holds h WHERE h.id = $%d"}
+	byLine = tells{
+		"SELECT r.patron_id FROM return_lines r WHERE r.id = $%d",
+		"SELECT i.title_id FROM return_lines r JOIN items i ON i.id = r.item_id WHERE r.id = $%d",
+	}
+	byOpenAsks = tells{patrons: "SELECT r.patron_id FROM return_lines r WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')"}
+	byIDs      = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
 
 // take puts the locks before further questions, so that these see what is so once they are given.
@@ -82,16 +88,51 @@ func (t *Tx) take(l Lock, q *questions) {
 			return err
 		})
 	}
-	if l.named() || len(l.Patrons) > 0 || l.OpenOf != 0 {
-		t.lockMore(q, &t.locked.Patrons, lockPatrons, notNull(l.Patrons), l.Barcode, l.Item, l.Loan, l.Hold, l.Line, l.OpenOf)
+	var patrons, titles naming
+	for _, n := range []struct {
+		by    tells
+		given bool
+		arg   any
+	}{
+		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan}, {byHold, l.Hold != 0, l.Hold},
+		{byLine, l.Line != 0, l.Line}, {byOpenAsks, l.OpenOf != 0, l.OpenOf},
+	} {
+		if n.given {
+			patrons.add(n.by.patrons, n.arg)
+			titles.add(n.by.titles, n.arg)
+		}
 	}
-	if l.named() || len(l.Titles) > 0 {
-		t.lockMore(q, &t.locked.Titles, lockTitles, notNull(l.Titles), l.Barcode, l.Item, l.Loan, l.Hold, l.Line)
+	if len(l.Patrons) > 0 {
+		patrons.add(byIDs.patrons, l.Patrons)
 	}
+	if len(l.Titles) > 0 {
+		titles.add(byIDs.titles, l.Titles)
+	}
+	t.lockNamed(q, &t.locked.Patrons, "patrons", patrons)
+	t.lockNamed(q, &t.locked.Titles, "titles", titles)
 }
 
-func (t *Tx) lockMore(q *questions, into *[]int64, query string, args ...any) {
-	q.batch.Queue(query, args...)
+// naming is the questions that together name what is to be locked.
+type naming struct {
+	questions []string
+	args      []any
+}
+
+func (n *naming) add(question string, arg any) {
+	if question == "" {
+		return
+	}
+	n.args = append(n.args, arg)
+	n.questions = append(n.questions, fmt.Sprintf(question, len(n.args)))
+}
+
+// lockNamed locks the rows of a table that are named, in the order of their ids.
+func (t *Tx) lockNamed(q *questions, into *[]int64, table string, n naming) {
+	if len(n.questions) == 0 {
+		return
+	}
+	query := fmt.Sprintf("SELECT id FROM %s WHERE id = ANY(ARRAY(%s)) ORDER BY id FOR NO KEY UPDATE", table, strings.Join(n.questions, " UNION "))
+	q.batch.Queue(query, n.args...)
 	q.reads = append(q.reads, func(rows pgx.Rows) error {
 		ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
 		*into = append(*into, ids...)
@@ -104,11 +145,6 @@ func notNull(ids []int64) []int64 {
 		return []int64{}
 	}
 	return ids
-}
-
-// named tells whether something tells patrons and titles.
-func (l Lock) named() bool {
-	return l.Barcode != "" || l.Item != 0 || l.Loan != 0 || l.Hold != 0 || l.Line != 0
 }
 
 // Lock takes locks by themselves.

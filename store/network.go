@@ -25,26 +25,31 @@ const moment = `WITH now AS (SELECT n.version, n.timezone, coalesce(c.shows + (c
 		ORDER BY starts_on DESC, started_at DESC LIMIT 1) AS edition, %s AS block
 	FROM now`
 
-var momentToLook, momentToChange = fmt.Sprintf(moment, "0::bigint"), fmt.Sprintf(moment, "nextval('ids')")
+// A change with a key takes a lock on the key with its first statement, so that two equal requests are kept apart; the
+// next one sees what the first of them has answered.
+var (
+	momentToLook   = fmt.Sprintf(moment, "0::bigint")
+	momentToChange = fmt.Sprintf(moment, "nextval('ids')")
+	momentWithKey  = momentToChange + ", (SELECT pg_advisory_xact_lock(hashtextextended($1, 0))) held"
+)
 
 // Answered is an answer that was given before to the same key.
 type Answered struct{ Request, Response string }
 
-// Begin reads the moment of an act. For a change with a key it looks for an earlier answer too; a lock on the key
-// keeps two equal requests apart. The moment's version is 0 where there is no network.
+// Begin reads the moment of an act. For a change with a key it looks for an earlier answer too. The moment's version is 0 where there is no network.
 func (t *Tx) Begin(change bool, key string) (Moment, *Answered, error) {
 	q := &questions{}
 	var earlier []Answered
 	var moments []Moment
-	if key != "" {
-		do(q, "SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", key)
+	switch {
+	case key != "":
+		ask(q, &moments, momentWithKey, key)
 		ask(q, &earlier, "SELECT request, response::text AS response FROM answers WHERE key = $1", key)
+	case change:
+		ask(q, &moments, momentToChange)
+	default:
+		ask(q, &moments, momentToLook)
 	}
-	query := momentToLook
-	if change {
-		query = momentToChange
-	}
-	ask(q, &moments, query)
 	if err := t.send(q); err != nil {
 		return Moment{}, nil, err
 	}

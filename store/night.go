@@ -49,7 +49,7 @@ type MaybeLost struct {
 func (t *Tx) MaybeLost(day time.Time, after int64, most int) ([]MaybeLost, error) {
 	return list[MaybeLost](t, `SELECT `+loanColumns+`, i.title_id, i.own_terms, i.price FROM (
 			SELECT id FROM (
-				SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL AND due_date < $1 AND id > $2
+				SELECT l.id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date < $1 WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.id > $2
 				UNION ALL SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL AND due_at < $1::date::timestamptz AND id > $2) u
 			ORDER BY id LIMIT $3) late
 		JOIN loans l ON l.id = late.id JOIN items i ON i.id = l.item_id ORDER BY l.id`, day, after, most)

@@ -32,7 +32,8 @@ type Overdue struct {
 // was told in a stage as they are due now: patron by patron, from after one patron on, those of a number of patrons.
 func (t *Tx) Overdue(stage string, after, last time.Time, from int64, patrons int) ([]Overdue, error) {
 	return list[Overdue](t, `WITH late AS (
-			SELECT l.id, l.patron_id FROM loans l WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_date > $2 AND l.due_date <= $3 AND l.patron_id > $4
+			SELECT l.id, l.patron_id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date > $2 AND l.due_date <= $3
+			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.patron_id > $4
 			UNION ALL
 			SELECT l.id, l.patron_id FROM loans l JOIN branches b ON b.code = l.branch_code
 			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_at > $2::date::timestamptz AND l.due_at < $3::date::timestamptz + interval '3 days'

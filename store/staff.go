@@ -2,14 +2,12 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"gorm.io/gorm"
-)
 
-// StaffByID gives somebody who works here and may; nil where there is nobody.
-func (s *Store) StaffByID(ctx context.Context, id int64) (*Staff, error) {
-	return s.staff(ctx, "id = ? AND active", id)
-}
+	"nevrin/core/role"
+)
 
 // StaffByLogin gives somebody who signs in by password; nil where there is nobody.
 func (s *Store) StaffByLogin(ctx context.Context, login string) (*Staff, error) {
@@ -50,3 +48,39 @@ func (s *Store) BranchCodes(ctx context.Context) ([]string, error) {
 
 // NoRow tells whether an error says that there is no such row.
 func NoRow(err error) bool { return err == gorm.ErrRecordNotFound }
+
+// Session gives what is kept of a session that has not expired, and whose it is, in one question; nil data where there
+// is no such session, and nobody where nobody is signed in or may sign in any more.
+func (s *Store) Session(ctx context.Context, token string) ([]byte, *Staff, error) {
+	var row struct {
+		Data       []byte
+		ID         *int64
+		Login      string
+		Name       string
+		Role       role.Role
+		BranchCode string
+	}
+	found := s.db.WithContext(ctx).Raw(`SELECT s.data, f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
+			coalesce(f.branch_code, '') AS branch_code
+		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.token = ? AND s.expiry > current_timestamp`, token).Scan(&row)
+	if found.Error != nil || found.RowsAffected == 0 || row.ID == nil {
+		return row.Data, nil, found.Error
+	}
+	return row.Data, &Staff{ID: *row.ID, Login: row.Login, Name: row.Name, Role: row.Role, BranchCode: row.BranchCode, Active: true}, nil
+}
+
+// KeepSession keeps a session; 0 where nobody is signed in.
+func (s *Store) KeepSession(ctx context.Context, token string, data []byte, staff int64, expiry time.Time) error {
+	return s.db.WithContext(ctx).Exec(`INSERT INTO sessions (token, data, staff_id, expiry) VALUES (?, ?, nullif(?, 0), ?)
+		ON CONFLICT (token) DO UPDATE SET data = excluded.data, staff_id = excluded.staff_id, expiry = excluded.expiry`, token, data, staff, expiry).Error
+}
+
+// DropSession ends a session.
+func (s *Store) DropSession(ctx context.Context, token string) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?", token).Error
+}
+
+// DropSessions drops the sessions that have expired, and gives how many.
+func (t *Tx) DropSessions() (int64, error) {
+	return t.exec("DELETE FROM sessions WHERE expiry < current_timestamp")
+}

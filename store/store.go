@@ -62,6 +62,12 @@ func Open(url string, tracer pgx.QueryTracer) (*Store, error) {
 	bounded.RuntimeParams["statement_timeout"] = statementTimeout
 	bounded.RuntimeParams["lock_timeout"] = lockTimeout
 	bounded.RuntimeParams["idle_in_transaction_session_timeout"] = idleTimeout
+	// Statements are few, prepared once on each connection, and look for keys: planning them anew with each scan would
+	// cost more than running them.
+	bounded.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
+	bounded.RuntimeParams["enable_seqscan"] = "off" // a plan made while a table was small must not stay when it has grown
+	bounded.RuntimeParams["jit"] = "off"
+	bounded.RuntimeParams["default_toast_compression"] = "lz4"
 	s.pool = stdlib.OpenDB(*bounded)
 	s.pool.SetMaxOpenConns(poolSize)
 	s.pool.SetMaxIdleConns(poolSize)

@@ -50,7 +50,7 @@ func steps() []step {
 			return last, last == 0, err
 		}})
 	}
-	return append(out, step{"answers", dropAnswers})
+	return append(out, step{"answers", dropAnswers}, step{"sessions", dropSessions})
 }
 
 // Steps names the steps of a night.
@@ -195,6 +195,11 @@ func dropAnswers(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 	const most = 5000
 	n, err := a.Tx.DropAnswers(keepAnswers, most)
 	return done + n, n < most, err
+}
+
+func dropSessions(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
+	n, err := a.Tx.DropSessions()
+	return done + n, true, err
 }
 
 // Args is the job of the nights up to today.

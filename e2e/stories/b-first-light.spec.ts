@@ -129,7 +129,7 @@ test("days pass: overdue notices are worked out, looked at, sent, each once", as
   await go(page, "Notices");
   const runs = page.getByRole("region", { name: "Mailings" });
   await expect(runs.getByText("Overdue, first").first()).toBeVisible({ timeout: 30_000 });
-  await expect.poll(() => ask("SELECT count(*)::text FROM nights WHERE step = 'answers' AND ended_at IS NOT NULL AND day > '2026-10-06'")).toBe("14");
+  await expect.poll(() => ask("SELECT count(*)::text FROM nights WHERE step = 'sessions' AND ended_at IS NOT NULL AND day > '2026-10-06'")).toBe("14");
   await page.reload();
   await runs.getByRole("button", { name: /Overdue, first.*Trial run/ }).last().click();
   const messages = page.getByRole("region", { name: "Messages" });

@@ -72,9 +72,10 @@ CREATE TABLE staff (
 );
 
 CREATE TABLE sessions (
-    token  text PRIMARY KEY,
-    data   bytea NOT NULL,
-    expiry timestamptz NOT NULL
+    token    text PRIMARY KEY,
+    data     bytea NOT NULL,
+    staff_id bigint REFERENCES staff, -- whose it is, so that session and person are found together
+    expiry   timestamptz NOT NULL
 );
 CREATE INDEX sessions_expiry ON sessions (expiry);
 

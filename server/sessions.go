@@ -1,0 +1,89 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+
+	"nevrin/app/act"
+	"nevrin/store"
+)
+
+// sessions keeps sessions in PostgreSQL, each with whose it is, so that one question finds both.
+type sessions struct{ store *store.Store }
+
+// person is where the person of a request is put when its session is found, or when they sign in.
+type person struct{ found *store.Staff }
+
+type personKey struct{}
+
+// FindCtx finds a session, and puts its person into the request's place for it.
+func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
+	data, staff, err := s.store.Session(ctx, token)
+	if p, ok := ctx.Value(personKey{}).(*person); ok {
+		p.found = staff
+	}
+	return data, data != nil, err
+}
+
+// CommitCtx keeps a session.
+func (s *sessions) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
+	var staff int64
+	if p, ok := ctx.Value(personKey{}).(*person); ok && p.found != nil {
+		staff = p.found.ID
+	}
+	return s.store.KeepSession(ctx, token, data, staff, expiry)
+}
+
+// DeleteCtx ends a session.
+func (s *sessions) DeleteCtx(ctx context.Context, token string) error {
+	return s.store.DropSession(ctx, token)
+}
+
+// Find is for callers without a context, of which there are none.
+func (s *sessions) Find(token string) ([]byte, bool, error) {
+	return s.FindCtx(context.Background(), token)
+}
+
+// Commit is for callers without a context, of which there are none.
+func (s *sessions) Commit(token string, data []byte, expiry time.Time) error {
+	return s.store.KeepSession(context.Background(), token, data, 0, expiry)
+}
+
+// Delete is for callers without a context, of which there are none.
+func (s *sessions) Delete(token string) error { return s.DeleteCtx(context.Background(), token) }
+
+func newSessions(house *act.House, secure bool) *scs.SessionManager {
+	m := scs.New()
+	m.Store = &sessions{house.Store}
+	m.Lifetime = 14 * time.Hour
+	m.Cookie.Name = "nevrin"
+	m.Cookie.Secure = secure
+	m.Cookie.SameSite = http.SameSiteStrictMode
+	return m
+}
+
+// place makes room in a request for the person of its session.
+func place(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, &person{})))
+	})
+}
+
+// identify puts the person of the session, at the branch where they work now, into the request.
+func (s *Server) identify(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		p, _ := r.Context().Value(personKey{}).(*person)
+		if p == nil || p.found == nil {
+			next.ServeHTTP(w, r)
+			return
+		}
+		who := act.Actor{ID: p.found.ID, Name: p.found.Name, Role: p.found.Role, Branch: p.found.BranchCode}
+		if branch := s.sessions.GetString(r.Context(), "branch"); branch != "" {
+			who.Branch = branch
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
+	})
+}
