@@ -30,13 +30,26 @@ func House(t *testing.T) *act.House {
 // HouseTold does so with a tracer that is told of every round trip.
 func HouseTold(t *testing.T, tracer pgx.QueryTracer) *act.House {
 	t.Helper()
+	return copyOf(t, databaseOf(t), tracer)
+}
+
+// databaseOf is the address of the database that NEVRIN_TEST_DATABASE names. Under CI it must be there.
+func databaseOf(t *testing.T) *url.URL {
+	t.Helper()
 	address := os.Getenv("NEVRIN_TEST_DATABASE")
 	if address == "" {
 		require.Empty(t, os.Getenv("CI"), "NEVRIN_TEST_DATABASE is not set; under CI no test of the database is skipped")
 		t.Skip("NEVRIN_TEST_DATABASE is not set; run 'make test'")
 	}
-	from, err := url.Parse(address)
+	parsed, err := url.Parse(address)
 	require.NoError(t, err)
+	return parsed
+}
+
+// copyOf opens a copy of a database, which goes with the test.
+func copyOf(t *testing.T, of *url.URL, tracer pgx.QueryTracer) *act.House {
+	t.Helper()
+	from := *of
 	template := strings.TrimPrefix(from.Path, "/")
 	name := "test_" + strings.ToLower(rand.Text()[:10])
 	from.Path = "/postgres"
