@@ -7,6 +7,7 @@
 package notices
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"time"
@@ -42,9 +43,10 @@ func Queue(a *act.Act, m *store.Message) error {
 
 // Mailer sends mail to one server.
 type Mailer struct {
-	Host string
-	Port int
-	From string
+	Host    string
+	Port    int
+	From    string
+	Timeout time.Duration // of one exchange with the server; 0: ten seconds
 }
 
 // Send sends one message. The Message-ID is made of the message's number, so that a mail server can
@@ -60,7 +62,7 @@ func (m Mailer) Send(ctx context.Context, msg *store.Message) error {
 	letter.Subject(msg.Subject)
 	letter.SetMessageIDWithValue(fmt.Sprintf("message-%d@nevrin.invalid", msg.ID))
 	letter.SetBodyString(mail.TypeTextPlain, msg.Body)
-	client, err := mail.NewClient(m.Host, mail.WithPort(m.Port), mail.WithTLSPolicy(mail.TLSOpportunistic), mail.WithTimeout(attempt/3))
+	client, err := mail.NewClient(m.Host, mail.WithPort(m.Port), mail.WithTLSPolicy(mail.TLSOpportunistic), mail.WithTimeout(cmp.Or(m.Timeout, attempt/3)))
 	if err != nil {
 		return err
 	}

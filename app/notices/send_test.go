@@ -5,6 +5,7 @@ import (
 	"net"
 	"strconv"
 	"testing"
+	"time"
 
 	"github.com/riverqueue/river"
 	"github.com/stretchr/testify/assert"
@@ -12,6 +13,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/notices"
+	"nevrin/core/role"
 	"nevrin/standin"
 	"nevrin/store"
 	"nevrin/testkit"
@@ -69,4 +71,57 @@ func TestMailServerDownThenUp(t *testing.T) {
 	reclaim()
 	require.NoError(t, work())
 	assert.Equal(t, "unclear", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
+}
+
+// sending is a message on its way, with a sender to a mail server that takes connections and never answers.
+func sending(t *testing.T, w *testkit.World) (*store.Message, *notices.Sender) {
+	t.Helper()
+	silent, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = silent.Close() })
+	m := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*store.Message, error) {
+		m := &store.Message{Stage: "hold_ready", PatronID: w.Patron("HVH"), Address: "reader@post.invalid", Subject: "Ready", Body: "Ready."}
+		return m, notices.Queue(a, m)
+	})
+	port := silent.Addr().(*net.TCPAddr).Port
+	return m, &notices.Sender{House: w.House, Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid", Timeout: 2 * time.Second}}
+}
+
+// An attempt whose time runs out leaves the message queued, not "sending" for good: how it ended is written although
+// the attempt's own time is over.
+func TestAnAttemptWhoseTimeIsUp(t *testing.T) {
+	w := testkit.NewWorld(t)
+	m, sender := sending(t, w)
+	ctx, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
+	defer cancel()
+	require.Error(t, sender.Work(ctx, &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}}))
+	assert.Equal(t, "queued", w.Ask("SELECT state FROM messages WHERE id = ?", m.ID))
+	assert.NotEmpty(t, w.Ask("SELECT problem FROM messages WHERE id = ?", m.ID))
+}
+
+// A copy that starts while another is sending leaves that message alone; and an attempt that was given up by age, and
+// ends all the same, does not undo what a person has decided meanwhile.
+func TestAnotherCopyStartsWhileMailIsOnItsWay(t *testing.T) {
+	w := testkit.NewWorld(t)
+	m, sender := sending(t, w)
+	ended := make(chan error)
+	go func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 1500*time.Millisecond)
+		defer cancel()
+		ended <- sender.Work(ctx, &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}})
+	}()
+	state := func() string { return w.Ask("SELECT state FROM messages WHERE id = ?", m.ID) }
+	require.Eventually(t, func() bool { return state() == "sending" }, time.Second, 5*time.Millisecond)
+	reclaim := func() {
+		require.NoError(t, (&notices.Reclaimer{House: w.House}).Work(context.Background(), &river.Job[notices.ReclaimArgs]{}))
+	}
+	reclaim()
+	assert.Equal(t, "sending", state())
+	w.Set("UPDATE messages SET begun_at = begun_at - interval '10 minutes'")
+	reclaim()
+	assert.Equal(t, "unclear", state())
+	testkit.Done(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) error { return notices.Settle(a, m.ID, false) })
+	require.Error(t, <-ended)
+	assert.Equal(t, "sent", state(), "the person said it went")
+	assert.Equal(t, "message_settled", w.Ask("SELECT kind FROM events WHERE message_id = ?", m.ID))
 }

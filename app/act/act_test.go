@@ -1,0 +1,139 @@
+package act_test
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/event"
+	"nevrin/core/role"
+	"nevrin/store"
+	"nevrin/testkit"
+)
+
+// A network that cannot be read leaves the one that was known in place; nobody meets half of one.
+func TestANetworkThatCannotBeRead(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	name := func(a *act.Act) (string, error) { return a.Network.BranchName("HVH"), nil }
+	look := func() (string, error) { return act.Look(context.Background(), w.House, here, name) }
+	before, err := look()
+	require.NoError(t, err)
+	w.Set(`UPDATE branches SET hours = '{"mon": ["never"]}' WHERE code = 'SLM'`)
+	var all sync.WaitGroup
+	for range 20 {
+		all.Go(func() {
+			_, err := look()
+			assert.ErrorContains(t, err, "branches and courier as stored")
+		})
+	}
+	all.Wait()
+	w.Set(`UPDATE branches SET hours = '{}' WHERE code = 'SLM'`)
+	after, err := look()
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+}
+
+// A forgotten lock holds up those who need it, for a while, and nobody else; whether the database is there can be asked
+// all the time; and once the lock is gone the same acts succeed.
+func TestAForgottenLock(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	_, items := w.Title("HVH")
+	_, others := w.Title("HVH", "HVH", "HVH")
+	patron := w.Patron("HVH")
+	lend := func(item string, to int64) error {
+		_, err := testkit.Try(w.House, here, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: to}) })
+		return err
+	}
+	forgotten := testkit.SQL(w.House).Begin()
+	require.NoError(t, forgotten.Exec("SELECT 1 FROM patrons WHERE id = ? FOR UPDATE", patron).Error)
+	busy := make(chan error, 25)
+	for range cap(busy) {
+		go func() { busy <- lend(items[0], patron) }()
+	}
+	time.Sleep(200 * time.Millisecond)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	require.NoError(t, w.Store.Reached(ctx), "with every connection waiting it still says that the database is there")
+	for range cap(busy) {
+		assert.ErrorIs(t, <-busy, store.ErrBusy)
+	}
+	require.NoError(t, lend(others[0], w.Patron("HVH")), "others go on")
+	require.NoError(t, forgotten.Rollback().Error)
+	require.NoError(t, lend(items[0], patron))
+}
+
+// Two acts that take what they need in opposite ways meet in a deadlock; both are done all the same, each once.
+func TestADeadlockIsTriedAgain(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	one, two := w.Patron("HVH"), w.Patron("HVH")
+	met := store.Retried.Load()
+	var both, reached sync.WaitGroup
+	reached.Add(2)
+	crossing := func(first, second int64) {
+		once := sync.OnceFunc(reached.Done)
+		_, err := testkit.Try(w.House, here, func(a *act.Act) (int, error) {
+			if err := a.Tx.Lock(store.Lock{Patrons: []int64{first}}); err != nil {
+				return 0, err
+			}
+			once()
+			reached.Wait()
+			a.Tell(event.Event{Kind: event.CountedAs, Patron: first})
+			return 0, a.Tx.Lock(store.Lock{Patrons: []int64{second}})
+		})
+		assert.NoError(t, err)
+	}
+	both.Go(func() { crossing(one, two) })
+	both.Go(func() { crossing(two, one) })
+	both.Wait()
+	assert.Greater(t, store.Retried.Load(), met)
+	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'counted_as'"), "each told once")
+}
+
+// Copies that start together do not race in migrating an empty database.
+func TestCopiesThatMigrateTogether(t *testing.T) {
+	w := testkit.NewWorld(t)
+	w.Set("DROP SCHEMA public CASCADE")
+	w.Set("CREATE SCHEMA public")
+	errs := make(chan error, 4)
+	for range cap(errs) {
+		go func() { errs <- w.Store.Migrate(context.Background()) }()
+	}
+	for range cap(errs) {
+		assert.NoError(t, <-errs)
+	}
+	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM pg_tables WHERE tablename = 'whereabouts'"))
+	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM pg_tables WHERE tablename = 'river_job'"))
+}
+
+// The act that a program was killed in leaves nothing; an error leaves nothing either, queued or written.
+func TestAnErrorLeavesNothing(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	patron := w.Patron("HVH")
+	wrong := errors.New("something came up")
+	_, err := act.Do(context.Background(), w.House, here, "a key of its own", 1, func(a *act.Act) (int, error) {
+		a.Tx.ClassifyPatron(patron, "child")
+		if err := a.Tx.Flush(); err != nil {
+			return 0, err
+		}
+		a.Tell(event.Event{Kind: event.PatronClassed, Patron: patron})
+		return 1, wrong
+	})
+	assert.ErrorIs(t, err, wrong)
+	assert.Equal(t, "adult", w.Ask("SELECT class FROM patrons WHERE id = ?", patron))
+	assert.Equal(t, "0 0", w.Ask("SELECT (SELECT count(*) FROM events)::text || ' ' || (SELECT count(*) FROM answers)::text"))
+	var none int64
+	require.NoError(t, testkit.SQL(w.House).Session(&gorm.Session{}).Raw("SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state LIKE 'idle in%'").Scan(&none).Error)
+	assert.Zero(t, none)
+}

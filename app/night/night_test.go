@@ -1,0 +1,108 @@
+package night_test
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/night"
+	"nevrin/app/today"
+	"nevrin/core/calendar"
+	"nevrin/core/role"
+	"nevrin/testkit"
+)
+
+func lend(t *testing.T, w *testkit.World, who act.Actor, patron int64, item string) int64 {
+	t.Helper()
+	r := testkit.Do(t, w.House, who, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: patron}) })
+	require.Equal(t, "lent", r.Kind, r.Text)
+	return r.Line.LoanID
+}
+
+// A laptop lent by the hour and not brought back is late at once at its branch, is told of like anything else, once in
+// each stage, and counts as lost in its time.
+func TestHourLoansAreToldOfToo(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	title, _ := w.Title()
+	laptop := w.Item(title, "HVH", map[string]any{"material": "laptop"})
+	loan := lend(t, w, here, w.Patron("HVH"), laptop)
+	overdue := func() today.Count {
+		for _, r := range testkit.Do(t, w.House, here, today.Look) {
+			if r.Branch == "HVH" {
+				return r.Overdue
+			}
+		}
+		return today.Count{}
+	}
+	assert.Equal(t, today.Count{}, overdue())
+	w.Later(3*time.Hour + time.Minute)
+	assert.Equal(t, today.Count{All: 1, Late: 1}, overdue(), "late, and not told of yet")
+	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2026, 10, 9)))
+	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM told WHERE loan_id = ? AND stage = 'overdue_1'", loan))
+	assert.Contains(t, w.Ask("SELECT body FROM messages"), "due Tue 6 Oct 2026, 12:1", "as it was due, with its hour")
+	assert.Equal(t, today.Count{All: 1}, overdue())
+	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2026, 11, 20)))
+	assert.Equal(t, "1 1", w.Ask("SELECT string_agg(n::text, ' ') FROM (SELECT count(*) AS n FROM told WHERE loan_id = ? GROUP BY stage ORDER BY stage) x", loan), "once in each stage")
+	assert.NotEmpty(t, w.Ask("SELECT lost_at::text FROM loans WHERE id = ?", loan))
+}
+
+// A night that is interrupted goes on where it was, and does nothing twice: here the program is stopped after every few
+// acts, again and again, while another copy works at the same nights.
+func TestANightThatIsInterruptedGoesOn(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	const people = 300 // more than two parts of a step
+	w.Set(`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code, email) SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH', 'q' || n || '@post.invalid'
+		FROM generate_series(1, ?) n`, people)
+	title, _ := w.Title()
+	w.Set(`INSERT INTO items (barcode, title_id, branch_code, at_branch, collection, material, price) SELECT '34321' || lpad((1000000 + n)::text, 9, '0'), ?, 'HVH', 'HVH', 'general', 'book', 1000
+		FROM generate_series(1, ?) n`, title, 2*people)
+	w.Set(`INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date)
+		SELECT i.id, p.id, 'HVH', (SELECT min(id) FROM editions), '{HVH,HVH,general,book,adult}', '2026-08-01', CASE i.n % 2 WHEN 0 THEN date '2026-10-05' ELSE '2026-09-04' END
+		FROM (SELECT id, row_number() OVER (ORDER BY id) AS n FROM items) i JOIN (SELECT id, row_number() OVER (ORDER BY id) AS n FROM patrons) p ON p.n = (i.n - 1) / 2 + 1`)
+	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2026, 10, 7)))
+	until := calendar.MakeDate(2026, 10, 18)
+	var both sync.WaitGroup
+	for copyOf := range 2 {
+		both.Go(func() {
+			for k := 1; ; k++ {
+				ctx, cancel := context.WithTimeout(context.Background(), time.Duration(40+60*k)*time.Millisecond)
+				err := night.Up(ctx, w.House, until)
+				cancel()
+				if err == nil {
+					return
+				}
+				if !assert.Error(t, ctx.Err(), "copy %d: %v", copyOf, err) || !assert.Less(t, k, 200) {
+					return
+				}
+			}
+		})
+	}
+	both.Wait()
+	ask := func(what string) string { return w.Ask("SELECT count(*)::text FROM " + what) }
+	assert.Equal(t, "0", ask("nights WHERE ended_at IS NULL"))
+	assert.Equal(t, fmt.Sprint(people), ask("told WHERE stage = 'overdue_1'"), "each loan told of once")
+	assert.Equal(t, fmt.Sprint(people), ask("messages WHERE stage = 'overdue_1'"), "one message a person")
+	assert.Equal(t, "0", ask("messages WHERE items <> 1"))
+	assert.Equal(t, fmt.Sprint(people), ask("loans WHERE lost_at IS NOT NULL"))
+	assert.Equal(t, fmt.Sprint(people), ask("ledger WHERE about = 'lost'"), "each billed once")
+	assert.Equal(t, "0", ask("patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)"))
+	_ = here
+}
+
+// Answers that nobody can ask for again go, and events find a partition of their month.
+func TestWhatIsKeptAndWhatGoes(t *testing.T) {
+	w := testkit.NewWorld(t)
+	w.Set("INSERT INTO answers (key, staff_id, request, response, at) VALUES ('old-key-1', 1, 'x', '{}', now() - interval '3 days'), ('new-key-1', 1, 'x', '{}', now())")
+	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2027, 3, 1)))
+	assert.Equal(t, "new-key-1", w.Ask("SELECT string_agg(key, ',') FROM answers"))
+	assert.Equal(t, "events_2027_06", w.Ask("SELECT to_regclass('events_2027_06')::text"))
+}
