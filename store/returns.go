@@ -159,6 +159,7 @@ type LineFacts struct {
 	Facts  *Facts  // nil: the line is of no item
 	Billed []Entry // what the line itself has put on the account
 	Owed   int64   // what is still owed of its charge
+	Since  bool    // the item has been lent since, and that loan was not undone
 }
 
 const lineColumns = `l.id, l.run_id, l.at, l.text, l.item_id, l.loan_id, l.patron_id, l.found, l.sign, l.why, l.fine, l.charge_id, l.answer, l.undone,
@@ -178,10 +179,12 @@ func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
 	ask(q, &items, itemFacts+"i.id = (SELECT item_id FROM return_lines WHERE id = $1)", id)
 	ask(q, &out.Billed, `SELECT id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, at FROM ledger WHERE line_id = $1 ORDER BY id`, id)
 	askEach(q, &owed, `SELECT coalesce(sum(e.amount), 0)::bigint FROM return_lines l JOIN ledger e ON e.id = l.charge_id OR e.settles = l.charge_id WHERE l.id = $1`, id)
+	var since []bool
+	askEach(q, &since, `SELECT EXISTS (SELECT 1 FROM return_lines r JOIN loans l ON l.item_id = r.item_id AND l.lent_at >= r.at AND l.id <> r.loan_id AND NOT l.undone WHERE r.id = $1)`, id)
 	if err := t.send(q); err != nil || len(lines) == 0 {
 		return nil, err
 	}
-	out.Line, out.Run, out.Owed = lines[0], runs[0], owed[0]
+	out.Line, out.Run, out.Owed, out.Since = lines[0], runs[0], owed[0], since[0]
 	if len(items) > 0 {
 		out.Facts = items[0].facts()
 	}

@@ -96,7 +96,7 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	f, name := l.Facts, l.Facts.Item.Title.Name
 	refused := func(format string, args ...any) error { return problem.Newf(problem.Refused, format, args...) }
 	switch {
-	case f.Loan != nil:
+	case f.Loan != nil || l.Since:
 		return refused("%s has been lent again since, so this return can no longer be undone.", name)
 	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine:
 		return refused("Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.")
