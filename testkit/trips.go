@@ -2,6 +2,7 @@ package testkit
 
 import (
 	"context"
+	"maps"
 	"sync"
 
 	"github.com/jackc/pgx/v5"
@@ -9,8 +10,25 @@ import (
 
 // Trips counts the round trips to PostgreSQL: a query is one, a batch is one, preparing a statement is one.
 type Trips struct {
-	mu   sync.Mutex
-	said []string
+	mu    sync.Mutex
+	said  []string
+	asked map[string][]any
+}
+
+// Asked gives every statement that went over the line, with arguments it was asked with.
+func (t *Trips) Asked() map[string][]any {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return maps.Clone(t.asked)
+}
+
+func (t *Trips) keep(statement string, args []any) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.asked == nil {
+		t.asked = map[string][]any{}
+	}
+	t.asked[statement] = args
 }
 
 // Since gives what went over the line since it was asked last.
@@ -31,6 +49,7 @@ func (t *Trips) add(what string) {
 // TraceQueryStart counts a query.
 func (t *Trips) TraceQueryStart(ctx context.Context, _ *pgx.Conn, q pgx.TraceQueryStartData) context.Context {
 	t.add(q.SQL)
+	t.keep(q.SQL, q.Args)
 	return ctx
 }
 
@@ -41,6 +60,7 @@ func (*Trips) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {
 func (t *Trips) TraceBatchStart(ctx context.Context, _ *pgx.Conn, b pgx.TraceBatchStartData) context.Context {
 	said := "batch:"
 	for _, q := range b.Batch.QueuedQueries {
+		t.keep(q.SQL, q.Arguments)
 		said += " " + q.SQL[:min(len(q.SQL), 60)] + ";"
 	}
 	t.add(said)

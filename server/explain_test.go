@@ -1,0 +1,186 @@
+package server_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/night"
+	"nevrin/core/calendar"
+	"nevrin/server"
+	"nevrin/testkit"
+)
+
+// big are the tables that grow with the network or with its years.
+const big = "loans|items|titles|patrons|households|holds|transits|whereabouts|misses|ledger|return_lines|return_runs|return_piles|events[_0-9a-z]*|messages|told|answers|sessions|exchanges|sweep_lines"
+
+var scanned = regexp.MustCompile(`Seq Scan on (` + big + `)\b`)
+
+// whole are statements that read a big table whole on purpose, with the reason.
+var whole = map[string]string{
+	"UPDATE rehearsals SET total": "a rehearsal counts the loans that it will read",
+}
+
+// Every statement of every operation, and of the nights, finds its rows by an index: on a filled database no plan reads
+// a big table from end to end. Plans are made with sequential scans priced out, as the program's connections have it,
+// so that a scan in a plan means that there is no index that would do.
+func TestNoStatementReadsABigTableWhole(t *testing.T) {
+	trips := &testkit.Trips{}
+	h := testkit.HouseTold(t, trips)
+	s, err := server.New(h, fstest.MapFS{}, slog.New(slog.DiscardHandler), server.Options{})
+	require.NoError(t, err)
+	listen := httptest.NewServer(s)
+	defer listen.Close()
+	everyOperation(t, listen.URL)
+	ours := map[string]bool{} // asked by this test, not by the program
+	aDaysWork(t, listen.URL, func(query string, args ...any) string {
+		trips.Since()
+		out := testkit.Text(t, h, query, args...)
+		for _, statement := range trips.Since() {
+			ours[statement] = true
+		}
+		return out
+	})
+	require.NoError(t, night.Up(context.Background(), h, calendar.MakeDate(2026, 10, 25)))
+
+	conn, err := h.Store.Pool().Conn(context.Background())
+	require.NoError(t, err)
+	defer func() { _ = conn.Close() }()
+	explained := 0
+	for statement, args := range trips.Asked() {
+		verb, _, _ := strings.Cut(strings.TrimSpace(statement), " ")
+		if !strings.Contains("SELECT INSERT UPDATE DELETE WITH", strings.ToUpper(strings.TrimSpace(verb))) || strings.Contains(statement, "river_") || ours[statement] {
+			continue
+		}
+		var plan string
+		require.NoError(t, conn.Raw(func(driver any) error {
+			rows, err := driver.(*stdlib.Conn).Conn().Query(context.Background(), "EXPLAIN "+statement, args...)
+			if err != nil {
+				return err
+			}
+			lines, err := pgx.CollectRows(rows, pgx.RowTo[string])
+			plan = strings.Join(lines, "\n")
+			return err
+		}), statement)
+		explained++
+		if onPurpose(statement) {
+			continue
+		}
+		assert.NotRegexp(t, scanned, plan, statement)
+	}
+	assert.Greater(t, explained, 120, "the statements of the whole program, not a few")
+}
+
+func onPurpose(statement string) bool {
+	for begin := range whole {
+		if strings.Contains(statement, begin) {
+			return true
+		}
+	}
+	return false
+}
+
+// everyOperation asks each operation once, with what its description makes of it.
+func everyOperation(t *testing.T, base string) {
+	data, err := server.OpenAPI()
+	require.NoError(t, err)
+	var d description
+	require.NoError(t, json.Unmarshal(data, &d))
+	ada := at(t, base, "ada")
+	for path, methods := range d.Paths {
+		for method, op := range methods {
+			target, query := path, []string{}
+			for _, p := range op.Parameters {
+				switch {
+				case p.In == "path" && p.Name == "id" && strings.Contains(path, "/calendars/"):
+					target = strings.ReplaceAll(target, "{id}", "SLM")
+				case p.In == "path":
+					target = strings.ReplaceAll(target, "{"+p.Name+"}", "3")
+				case p.In == "query" && p.Name == "words":
+					query = append(query, "words=tide")
+				case p.In == "query" && p.Required:
+					query = append(query, p.Name+"="+fmt.Sprint(d.sample(p.Schema)))
+				}
+			}
+			if len(query) > 0 {
+				target += "?" + strings.Join(query, "&")
+			}
+			var body any
+			for _, content := range op.RequestBody.Content {
+				body = d.sample(content.Schema)
+			}
+			ada.send(strings.ToUpper(method), target, "explain-"+op.OperationID, body)
+		}
+	}
+}
+
+// aDaysWork does what people do all day, so that what follows from it is asked too.
+func aDaysWork(t *testing.T, base string, text func(string, ...any) string) {
+	jory, maren := at(t, base, "jory"), at(t, base, "maren")
+	post := func(s *station, path string, body any) string {
+		status, says := s.send(http.MethodPost, path, "work-"+path+fmt.Sprint(body), body)
+		require.Less(t, status, 500, says)
+		return says
+	}
+	number := func(body, name string) json.Number {
+		var out map[string]any
+		decode := json.NewDecoder(strings.NewReader(body))
+		decode.UseNumber()
+		require.NoError(t, decode.Decode(&out), body)
+		if line, ok := out["line"].(map[string]any); ok {
+			out = line
+		}
+		if lines, ok := out["lines"].([]any); ok && len(lines) > 0 {
+			out = lines[0].(map[string]any)
+		}
+		n, _ := out[name].(json.Number)
+		return n
+	}
+	card := text(testkit.GoodCard, "SLM", "adult")
+	patron := json.Number(text("SELECT id::text FROM patrons WHERE card = ?", card))
+	item := text(testkit.FreeItem, "SLM", "book")
+	title := json.Number(text("SELECT title_id::text FROM items WHERE barcode = ?", item))
+	run := number(post(jory, "/api/returns", map[string]string{"mode": "patron"}), "id")
+	post(jory, "/api/desk/scan", map[string]any{"text": card})
+	loan := number(post(jory, "/api/desk/scan", map[string]any{"text": item, "patron": patron}), "loan_id")
+	post(jory, fmt.Sprintf("/api/loans/%s/renew", loan), nil)
+	line := number(post(jory, fmt.Sprintf("/api/returns/%s/scan", run), map[string]any{"text": item}), "id")
+	post(jory, fmt.Sprintf("/api/return-lines/%s/undo", line), nil)
+	post(jory, fmt.Sprintf("/api/returns/%s/scan", run), map[string]any{"text": item, "again": 2})
+	hold := number(post(maren, "/api/holds", map[string]any{"title": title, "patron": patron, "pickup": "SLM"}), "id")
+	post(jory, fmt.Sprintf("/api/holds/%s/missed", hold), nil)
+	post(jory, "/api/in-hand", map[string]any{"text": item})
+	post(maren, fmt.Sprintf("/api/holds/%s/cancel", hold), map[string]any{"reason": ""})
+	owing := json.Number(text("SELECT id::text FROM patrons WHERE balance > 300 ORDER BY id LIMIT 1"))
+	post(jory, "/api/money", map[string]any{"patron": owing, "amount": "1.00", "means": "cash"})
+	late := text("SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND l.due_date < '2026-09-20' ORDER BY l.id LIMIT 1")
+	lost := text("SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.lost_at IS NOT NULL AND l.returned_at IS NULL ORDER BY l.id LIMIT 1")
+	for _, text := range []string{late, lost} {
+		post(jory, fmt.Sprintf("/api/returns/%s/scan", run), map[string]any{"text": text})
+	}
+	for _, path := range []string{"/api/patrons/" + patron.String(), "/api/history?patron=" + patron.String(), "/api/history?item=3", "/api/items?title=" + title.String(),
+		"/api/items?barcode=" + item, "/api/holds?title=" + title.String(), "/api/returns/" + run.String() + "/lines", "/api/returns/" + run.String(), "/api/rulebook/editions/2/rules"} {
+		status, says := maren.send(http.MethodGet, path, "", nil)
+		require.Equal(t, http.StatusOK, status, says)
+	}
+	post(jory, fmt.Sprintf("/api/returns/%s/finish", run), nil)
+	change := map[string]any{"branches": []string{"SLM"}, "close": map[string]any{"from": "2026-10-27", "name": "Works"}}
+	var preview struct{ Version int64 }
+	change["version"] = 0
+	require.NoError(t, json.Unmarshal([]byte(post(maren, "/api/calendars/preview", change)), &preview))
+	change["version"] = preview.Version
+	applied := number(post(maren, "/api/calendars/apply", change), "sweep")
+	post(maren, fmt.Sprintf("/api/sweeps/%s/undo", applied), nil)
+}
