@@ -2,9 +2,10 @@
 PORT ?= 8080
 export PORT
 
-.PHONY: demo demo-reset test check build web types lint format shots bench setup
+.PHONY: demo demo-reset test check build web types lint format shots bench large setup
 
-demo: build
+demo:
+	@begun=$$(date +%s); $(MAKE) --no-print-directory build && echo "Built in $$(($$(date +%s) - begun)) s."
 	@scripts/demo.sh
 
 demo-reset: setup
@@ -21,6 +22,7 @@ setup:
 	@scripts/setup.sh
 
 build: setup web
+	@[ -e build/nevrin ] || echo "Compiling …"
 	@go build -o build/nevrin ./cmd/nevrin
 
 # The front end is built again only when something in it changed.
@@ -42,6 +44,9 @@ format: setup
 
 shots: build
 	@scripts/test.sh shots
+
+large: build
+	@scripts/large.sh
 
 bench: build
 	@scripts/bench.sh

@@ -31,7 +31,9 @@ const least = `\set item random(1, 14000)
 BEGIN;
 SELECT id, balance FROM patrons WHERE id = :client_id + 1 FOR UPDATE;
 SELECT id FROM items WHERE id = :item FOR UPDATE;
-INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) SELECT :item, :client_id + 1, (SELECT at_branch FROM items WHERE id = :item), 2, '{}', now(), '2026-12-01' WHERE NOT EXISTS (SELECT 1 FROM whereabouts WHERE item_id = :item);
+INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) SELECT :item,
+	:client_id + 1, (SELECT at_branch FROM items WHERE id = :item), 2, '{}', now(), '2026-12-01'
+	WHERE NOT EXISTS (SELECT 1 FROM whereabouts WHERE item_id = :item);
 INSERT INTO events (at, kind, item_id) VALUES (now(), 'lent', :item);
 COMMIT;
 `
@@ -63,8 +65,16 @@ func round(db *sql.DB, base string, stations int) {
 	took := time.Since(begun)
 	perSecond := float64(2*stations*pairs) / took.Seconds()
 	bare := (before + pgbench(stations)) / 2 // before and after, since a machine's speed drifts
-	fmt.Printf("%d stations, %d scans in %.1f s: %.0f scans a second; bare pgbench, least SQL of a loan, %d clients: %.0f; ratio %.2f\n",
-		stations, 2*stations*pairs, took.Seconds(), perSecond, stations, bare, perSecond/bare)
+	fmt.Printf(
+		"%d stations, %d scans in %.1f s: %.0f scans a second; bare pgbench, least SQL of a loan, %d clients: %.0f; ratio %.2f\n",
+		stations,
+		2*stations*pairs,
+		took.Seconds(),
+		perSecond,
+		stations,
+		bare,
+		perSecond/bare,
+	)
 	show("  lending", lend)
 	show("  taking back", back)
 }
@@ -79,7 +89,11 @@ type start struct {
 // waits for. Branches take turns.
 func things(db *sql.DB, stations int) []start {
 	var branches []string
-	rows, err := db.Query(`SELECT i.at_branch FROM items i WHERE i.at_branch = i.branch_code AND i.material = 'book' GROUP BY 1 HAVING count(*) > $1 ORDER BY count(*) DESC, 1`, 1000)
+	rows, err := db.Query(
+		`SELECT i.at_branch FROM items i WHERE i.at_branch = i.branch_code AND i.material = 'book' GROUP BY 1
+				HAVING count(*) > $1 ORDER BY count(*) DESC, 1`,
+		1000,
+	)
 	check(err)
 	for rows.Next() {
 		var code string
@@ -89,14 +103,31 @@ func things(db *sql.DB, stations int) []start {
 	out := make([]start, stations)
 	for k := range out {
 		s := start{login: fmt.Sprintf("bench%d", k), branch: branches[k%len(branches)]}
-		_, err := db.Exec(`INSERT INTO staff (login, name, role, branch_code, demo) VALUES ($1, $1, 'desk', $2, true) ON CONFLICT (login) DO UPDATE SET branch_code = excluded.branch_code`, s.login, s.branch)
+		_, err := db.Exec(
+			`INSERT INTO staff (login, name, role, branch_code, demo) VALUES ($1, $1, 'desk', $2, true)
+					ON CONFLICT (login) DO UPDATE SET branch_code = excluded.branch_code`,
+			s.login,
+			s.branch,
+		)
 		check(err)
-		check(db.QueryRow(`SELECT id::text FROM patrons WHERE class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01'
-			AND NOT EXISTS (SELECT 1 FROM loans WHERE patron_id = patrons.id AND returned_at IS NULL) ORDER BY id OFFSET $1 LIMIT 1`, k).Scan(&s.card))
+		check(
+			db.QueryRow(`SELECT id::text FROM patrons WHERE class = 'adult' AND standing = 'active' AND balance = 0
+					AND card_until > '2027-01-01'
+			AND NOT EXISTS (SELECT 1 FROM loans WHERE patron_id = patrons.id AND returned_at IS NULL)
+				ORDER BY id OFFSET $1 LIMIT 1`, k).
+				Scan(&s.card),
+		)
 		nth := k / len(branches)
-		rows, err := db.Query(`SELECT i.barcode FROM items i WHERE i.at_branch = $1 AND i.branch_code = $1 AND i.material = 'book' AND i.note = '' AND i.own_terms IS NULL
+		rows, err := db.Query(
+			`SELECT i.barcode FROM items i WHERE i.at_branch = $1 AND i.branch_code = $1 AND i.material = 'book'
+					AND i.note = '' AND i.own_terms IS NULL
 			AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
-			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id OFFSET $2 LIMIT $3`, s.branch, nth*pairs%1000, pairs)
+			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL)
+				ORDER BY i.id OFFSET $2 LIMIT $3`,
+			s.branch,
+			nth*pairs%1000,
+			pairs,
+		)
 		check(err)
 		for rows.Next() {
 			var code string
@@ -159,7 +190,12 @@ func station(base string, from start) (lend, back []time.Duration) {
 func show(name string, by [][]time.Duration) {
 	all := slices.Concat(by...)
 	slices.Sort(all)
-	fmt.Printf("%s: median %.1f ms, 95th %.1f ms\n", name, all[len(all)/2].Seconds()*1000, all[len(all)*95/100].Seconds()*1000)
+	fmt.Printf(
+		"%s: median %.1f ms, 95th %.1f ms\n",
+		name,
+		all[len(all)/2].Seconds()*1000,
+		all[len(all)*95/100].Seconds()*1000,
+	)
 }
 
 var tps = regexp.MustCompile(`tps = ([0-9.]+)`)
@@ -171,7 +207,8 @@ func pgbench(stations int) float64 {
 	_, err = script.WriteString(least)
 	check(err)
 	check(script.Close())
-	out, err := exec.Command("sh", "-c", "$(ls -d /usr/lib/postgresql/*/bin | tail -1)/pgbench -n -c "+strconv.Itoa(stations)+" -j 2 -T 4 -f "+script.Name()+" \"$DATABASE_URL\"").CombinedOutput()
+	out, err := exec.Command("sh", "-c", "$(ls -d /usr/lib/postgresql/*/bin | tail -1)/pgbench -n -c "+strconv.Itoa(stations)+" -j 2 -T 4 -f "+script.Name()+" \"$DATABASE_URL\"").
+		CombinedOutput()
 	if err != nil {
 		check(fmt.Errorf("%w: %s", err, out))
 	}

@@ -167,8 +167,17 @@ type item struct {
 func number(n int) string { return strconv.Itoa(n) }
 
 func newGenerator() (*generator, error) {
-	g := &generator{rand: rand.New(rand.NewPCG(seedHigh, seedLow)), byBranch: map[string][]int{}, rows: map[string][][]any{}, ids: map[string]int64{},
-		told: map[int]bool{}, names: map[string]int{}, holders: map[[2]int64]bool{}, terms: map[string]*rulebook.Terms{}, trips: map[calendar.Date]*courier.Trips{}}
+	g := &generator{
+		rand:     rand.New(rand.NewPCG(seedHigh, seedLow)),
+		byBranch: map[string][]int{},
+		rows:     map[string][][]any{},
+		ids:      map[string]int64{},
+		told:     map[int]bool{},
+		names:    map[string]int{},
+		holders:  map[[2]int64]bool{},
+		terms:    map[string]*rulebook.Terms{},
+		trips:    map[calendar.Date]*courier.Trips{},
+	}
 	if err := json.Unmarshal(networkJSON, &g.file); err != nil {
 		return nil, fmt.Errorf("network.json: %w", err)
 	}
@@ -202,9 +211,25 @@ func (g *generator) network() error {
 		if openings == nil {
 			openings = []map[string]any{}
 		}
-		branches = append(branches, map[string]any{"code": b.Code, "name": b.Name, "zone": b.Zone, "timezone": timezone, "hours": b.Hours,
-			"closures": closures(b), "openings": openings, "sort_minutes": b.Sort, "receive_minutes": b.Receive})
-		g.add("branches", b.Code, b.Name, b.Zone, timezone, k, text(b.Hours), text(closures(b)), text(openings), b.Sort, b.Receive, b.Public)
+		branches = append(
+			branches,
+			map[string]any{"code": b.Code, "name": b.Name, "zone": b.Zone, "timezone": timezone, "hours": b.Hours,
+				"closures": closures(b), "openings": openings, "sort_minutes": b.Sort, "receive_minutes": b.Receive},
+		)
+		g.add(
+			"branches",
+			b.Code,
+			b.Name,
+			b.Zone,
+			timezone,
+			k,
+			text(b.Hours),
+			text(closures(b)),
+			text(openings),
+			b.Sort,
+			b.Receive,
+			b.Public,
+		)
 	}
 	for k, r := range g.file.Runs {
 		off, _ := r["not_on"].([]any)
@@ -214,7 +239,9 @@ func (g *generator) network() error {
 		r["not_on"] = off
 		g.add("runs", r["id"], k, text(r))
 	}
-	data, err := json.Marshal(map[string]any{"format": courier.Format, "timezone": timezone, "branches": branches, "runs": g.file.Runs})
+	data, err := json.Marshal(
+		map[string]any{"format": courier.Format, "timezone": timezone, "branches": branches, "runs": g.file.Runs},
+	)
 	if err != nil {
 		return err
 	}
@@ -238,23 +265,65 @@ func (g *generator) rules() error {
 			older = append(older, r)
 		}
 	}
-	draft := append(append([]rulebook.RuleFile{}, g.file.Rules...), rulebook.RuleFile{ID: "island-films", Name: "Island branches keep films 14 days",
-		Scope: map[string][]string{"lending_branch": {"zone:islands"}, "material_class": {"film"}}, Terms: map[string]any{"loan_period": "P14D"}})
+	draft := append(
+		append([]rulebook.RuleFile{}, g.file.Rules...),
+		rulebook.RuleFile{ID: "island-films", Name: "Island branches keep films 14 days",
+			Scope: map[string][]string{
+				"lending_branch": {"zone:islands"},
+				"material_class": {"film"},
+			}, Terms: map[string]any{"loan_period": "P14D"}},
+	)
 	for k, rules := range [][]rulebook.RuleFile{older, g.file.Rules, draft} {
 		id, from := int64(k+1), []calendar.Date{calendar.MakeDate(2025, 9, 1), calendar.MakeDate(2026, 2, 2), 0}[k]
-		book, err := rulebook.ReadParts(rulebook.Parts{Rules: []byte(text(rules)), Examples: []byte(text(g.file.Examples))}, g.money, calendars)
+		book, err := rulebook.ReadParts(
+			rulebook.Parts{Rules: []byte(text(rules)), Examples: []byte(text(g.file.Examples))},
+			g.money,
+			calendars,
+		)
 		if err != nil {
 			return fmt.Errorf("edition %d: %w", k+6, err)
 		}
 		if c := book.Conflicts(); len(c) > 0 {
-			return fmt.Errorf("edition %d: %s and %s conflict in %s", k+6, c[0].Rules[0].ID, c[0].Rules[1].ID, c[0].Term)
+			return fmt.Errorf(
+				"edition %d: %s and %s conflict in %s",
+				k+6,
+				c[0].Rules[0].ID,
+				c[0].Rules[1].ID,
+				c[0].Term,
+			)
 		}
 		if k == 2 {
-			g.add("editions", id, 8, "draft", nil, nil, "Films on the islands", text(rules), int64(2), 1, "", text(g.file.Examples))
+			g.add(
+				"editions",
+				id,
+				8,
+				"draft",
+				nil,
+				nil,
+				"Films on the islands",
+				text(rules),
+				int64(2),
+				1,
+				"",
+				text(g.file.Examples),
+			)
 			continue
 		}
 		g.editions = append(g.editions, edition{id, from, rules, book})
-		g.add("editions", id, k+6, "in_force", from.UTC(), calendar.Local(from, 8*60, g.loc), []string{"Rules of 2025", "After the winter review"}[k], text(rules), nil, 1, "", text(g.file.Examples))
+		g.add(
+			"editions",
+			id,
+			k+6,
+			"in_force",
+			from.UTC(),
+			calendar.Local(from, 8*60, g.loc),
+			[]string{"Rules of 2025", "After the winter review"}[k],
+			text(rules),
+			nil,
+			1,
+			"",
+			text(g.file.Examples),
+		)
 	}
 	return nil
 }
@@ -296,7 +365,8 @@ func (g *generator) moment(branch string, day calendar.Date) time.Time {
 	}
 	spans := b.Day(day)
 	s := spans[g.rand.IntN(len(spans))]
-	return b.At(day, s.From+calendar.Minute(g.rand.IntN(int(s.To-s.From)))).Add(time.Duration(g.rand.IntN(60)) * time.Second)
+	return b.At(day, s.From+calendar.Minute(g.rand.IntN(int(s.To-s.From)))).
+		Add(time.Duration(g.rand.IntN(60)) * time.Second)
 }
 
 func (g *generator) editionAt(day calendar.Date) *edition {

@@ -53,7 +53,13 @@ func TestStoriesOfTheDemo(t *testing.T) {
 		assert.Equal(t, c.want, n, c.what)
 	}
 	var strays int
-	require.NoError(t, testkit.SQL(h).Raw("SELECT count(*) FROM transits WHERE to_branch = 'QRW' AND ended_at IS NULL AND promised_at < '2026-10-06'").Scan(&strays).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Raw("SELECT count(*) FROM transits WHERE to_branch = 'QRW' AND ended_at IS NULL AND promised_at < '2026-10-06'").
+			Scan(&strays).
+			Error,
+	)
 	assert.Positive(t, strays, "a stray that never reached Quarrow")
 }
 

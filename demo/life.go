@@ -127,8 +127,25 @@ func (g *generator) resident(household int64, surname, branch, street string, me
 	if standing == "active" {
 		g.byBranch[branch] = append(g.byBranch[branch], len(g.patrons)-1)
 	}
-	g.add("patrons", p.id, ident.Number(ident.Card, digits, int(p.id)*7+3000), p.name, "", string([]rune(given)[:1])+". "+strings.ToUpper(surname[:3])+number(int(p.id)%90+10),
-		born.UTC(), class, branch, household, standing, until.UTC(), p.email, fmt.Sprintf("555-01%02d", p.id%100), street, "", older)
+	g.add(
+		"patrons",
+		p.id,
+		ident.Number(ident.Card, digits, int(p.id)*7+3000),
+		p.name,
+		"",
+		string([]rune(given)[:1])+". "+strings.ToUpper(surname[:3])+number(int(p.id)%90+10),
+		born.UTC(),
+		class,
+		branch,
+		household,
+		standing,
+		until.UTC(),
+		p.email,
+		fmt.Sprintf("555-01%02d", p.id%100),
+		street,
+		"",
+		older,
+	)
 }
 
 // kinds of stock with their share, collection and price range in cents.
@@ -137,9 +154,27 @@ var kinds = []struct {
 	share                int
 	from, to             int
 }{
-	{"book", "fiction", 34, 1200, 3200}, {"book", "nonfiction", 20, 1500, 4500}, {"book", "young", 13, 800, 2200}, {"new_book", "fiction", 5, 2200, 3800},
-	{"large_print", "fiction", 5, 2500, 4200}, {"audiobook", "media", 5, 2500, 5000}, {"film", "media", 8, 1200, 3000}, {"game", "media", 2, 3000, 7000},
-	{"magazine", "newspapers", 3, 500, 1200}, {"kit", "things", 1, 4000, 30000}, {"reference", "nonfiction", 2, 4000, 15000}, {"local_history", "county", 1, 2000, 8000}, {"book", "school", 1, 900, 1800},
+	{
+		"book",
+		"fiction",
+		34,
+		1200,
+		3200,
+	}, {"book", "nonfiction", 20, 1500, 4500}, {"book", "young", 13, 800, 2200}, {"new_book", "fiction", 5, 2200, 3800},
+	{
+		"large_print",
+		"fiction",
+		5,
+		2500,
+		4200,
+	}, {"audiobook", "media", 5, 2500, 5000}, {"film", "media", 8, 1200, 3000}, {"game", "media", 2, 3000, 7000},
+	{
+		"magazine",
+		"newspapers",
+		3,
+		500,
+		1200,
+	}, {"kit", "things", 1, 4000, 30000}, {"reference", "nonfiction", 2, 4000, 15000}, {"local_history", "county", 1, 2000, 8000}, {"book", "school", 1, 900, 1800},
 }
 
 func (g *generator) stock() {
@@ -222,7 +257,14 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 	if t.material == "laptop" {
 		home = []string{"HVH", "SLM"}[n%2]
 	}
-	i := item{id: g.next("items"), title: len(g.titles), home: home, collection: collection, material: t.material, price: price}
+	i := item{
+		id:         g.next("items"),
+		title:      len(g.titles),
+		home:       home,
+		collection: collection,
+		material:   t.material,
+		price:      price,
+	}
 	t.items = append(t.items, len(g.items))
 	added := g.today.Add(-200 - g.rand.IntN(3000))
 	if t.material == "new_book" {
@@ -236,16 +278,43 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 		own = text(map[string]any{"consent_needed": true}) // for older readers
 	}
 	g.items = append(g.items, i)
-	g.add("items", i.id, ident.Number(ident.Item, digits, int(i.id)*13+10000), t.id, home, home, collection, t.material, call, int64(price), note, "in_use", added.UTC(), own)
+	g.add(
+		"items",
+		i.id,
+		ident.Number(ident.Item, digits, int(i.id)*13+10000),
+		t.id,
+		home,
+		home,
+		collection,
+		t.material,
+		call,
+		int64(price),
+		note,
+		"in_use",
+		added.UTC(),
+		own,
+	)
 }
 
 // event keeps one event; staff is that of a branch.
-func (g *generator) event(at time.Time, kind event.Kind, branch string, patron, item, loan, hold int64, detail event.Detail) {
+func (g *generator) event(
+	at time.Time,
+	kind event.Kind,
+	branch string,
+	patron, item, loan, hold int64,
+	detail event.Detail,
+) {
 	g.asked(at, kind, branch, patron, item, loan, hold, 0, detail)
 }
 
 // asked keeps one event that may be of an interlibrary request.
-func (g *generator) asked(at time.Time, kind event.Kind, branch string, patron, item, loan, hold, request int64, detail event.Detail) {
+func (g *generator) asked(
+	at time.Time,
+	kind event.Kind,
+	branch string,
+	patron, item, loan, hold, request int64,
+	detail event.Detail,
+) {
 	orNil := func(id int64) any {
 		if id == 0 {
 			return nil
@@ -256,7 +325,20 @@ func (g *generator) asked(at time.Time, kind event.Kind, branch string, patron, 
 	if branch == "SLM" {
 		staff = 2
 	}
-	g.add("events", g.next("events"), at, kind, staff, branch, orNil(patron), orNil(item), orNil(loan), orNil(hold), orNil(request), text(detail))
+	g.add(
+		"events",
+		g.next("events"),
+		at,
+		kind,
+		staff,
+		branch,
+		orNil(patron),
+		orNil(item),
+		orNil(loan),
+		orNil(hold),
+		orNil(request),
+		text(detail),
+	)
 }
 
 // lifeOf lets an item be borrowed and come back through the year.
@@ -329,7 +411,21 @@ func (g *generator) carry(i *item, at time.Time) *held {
 	placed := at.Add(-time.Duration(1+g.rand.IntN(200)) * time.Hour)
 	p := g.patrons[who].id
 	until := g.table.Branches[pickup].Date(fetched).Add(3)
-	g.add("holds", h.id, g.titles[i.title].id, p, pickup, placed, 1, "filled", i.id, *j.OnShelf, *j.OnShelf, until.UTC(), fetched)
+	g.add(
+		"holds",
+		h.id,
+		g.titles[i.title].id,
+		p,
+		pickup,
+		placed,
+		1,
+		"filled",
+		i.id,
+		*j.OnShelf,
+		*j.OnShelf,
+		until.UTC(),
+		fetched,
+	)
 	g.add("transits", g.next("transits"), i.id, i.home, pickup, h.id, at, *j.OnShelf, j.Arrives)
 	g.event(placed, event.HoldPlaced, pickup, p, 0, 0, h.id, event.Detail{Branch: pickup})
 	g.event(at, event.Sent, i.home, p, i.id, 0, h.id, event.Detail{Branch: pickup})
@@ -375,7 +471,8 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 	g.event(at, event.Lent, branch, p.id, i.id, id, holdID, event.Due(due))
 	renewals, renewedAt := 0, any(nil)
 	var renewed *time.Time
-	if day := b.Date(back) - 6; !due.Hours && day > b.Date(at) && terms.Value(rulebook.Renewals).Number() > 0 && g.chance(0.10) {
+	if day := b.Date(back) - 6; !due.Hours && day > b.Date(at) && terms.Value(rulebook.Renewals).Number() > 0 &&
+		g.chance(0.10) {
 		if t := g.moment(branch, day); t.Before(g.now) && !due.Late(b, t) && t.After(at) {
 			due, _ = loan.Renew(b, terms.Loan(), due, t)
 			renewals, renewedAt, renewed = 1, t, &t
@@ -392,7 +489,23 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 		dueDate, dueAt = nil, due.At
 	}
 	lost := g.lost(i, id, p, b, terms, due, returned == nil)
-	g.add("loans", id, i.id, p.id, branch, e.id, situation[:], at, dueDate, dueAt, renewals, renewedAt, returned, false, lost)
+	g.add(
+		"loans",
+		id,
+		i.id,
+		p.id,
+		branch,
+		e.id,
+		situation[:],
+		at,
+		dueDate,
+		dueAt,
+		renewals,
+		renewedAt,
+		returned,
+		false,
+		lost,
+	)
 	if returned == nil {
 		i.lastPatron = who
 		return back, false
@@ -406,7 +519,15 @@ func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.
 }
 
 // lost lets what has been out for too long count as lost, billed and not yet paid; nil where it does not.
-func (g *generator) lost(i *item, loanID int64, p patron, b *calendar.Branch, terms *rulebook.Terms, due loan.Due, out bool) any {
+func (g *generator) lost(
+	i *item,
+	loanID int64,
+	p patron,
+	b *calendar.Branch,
+	terms *rulebook.Terms,
+	due loan.Due,
+	out bool,
+) any {
 	day, ok := terms.Lost().LostOn(due.Day(b))
 	if !ok || !out || day > g.today {
 		return nil
@@ -415,9 +536,39 @@ func (g *generator) lost(i *item, loanID int64, p patron, b *calendar.Branch, te
 	bill, trace := terms.Lost().Cost(&i.price, lateness.Result{}, why.Trace{})
 	g.rows["items"][i.id-1][itemStanding] = "lost"
 	g.event(at, event.Lost, b.Code, p.id, i.id, loanID, 0, event.Detail{})
-	g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Price), nil, loanID, "", "", text(trace), at, int64(3), b.Code, "lost")
+	g.add(
+		"ledger",
+		g.next("ledger"),
+		p.id,
+		"charge",
+		int64(bill.Price),
+		nil,
+		loanID,
+		"",
+		"",
+		text(trace),
+		at,
+		int64(3),
+		b.Code,
+		"lost",
+	)
 	if bill.Processing > 0 {
-		g.add("ledger", g.next("ledger"), p.id, "charge", int64(bill.Processing), nil, loanID, "", "", text(trace), at, int64(3), b.Code, "processing")
+		g.add(
+			"ledger",
+			g.next("ledger"),
+			p.id,
+			"charge",
+			int64(bill.Processing),
+			nil,
+			loanID,
+			"",
+			"",
+			text(trace),
+			at,
+			int64(3),
+			b.Code,
+			"processing",
+		)
 	}
 	return at
 }
@@ -448,9 +599,39 @@ func (g *generator) charge(patron, loan, fine int64, branch string, at time.Time
 	g.add("ledger", id, patron, "charge", fine, nil, loan, "", "", trace, at, int64(3), branch, "late")
 	switch n := g.rand.Float64(); {
 	case n < 0.82:
-		g.add("ledger", g.next("ledger"), patron, "payment", -fine, id, loan, []string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)], "", nil, at.Add(2*time.Minute), int64(3), branch, "late")
+		g.add(
+			"ledger",
+			g.next("ledger"),
+			patron,
+			"payment",
+			-fine,
+			id,
+			loan,
+			[]string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)],
+			"",
+			nil,
+			at.Add(2*time.Minute),
+			int64(3),
+			branch,
+			"late",
+		)
 	case n < 0.90:
-		g.add("ledger", g.next("ledger"), patron, "waiver", -fine, id, loan, "", "Ferry did not run", nil, at.Add(2*time.Minute), int64(3), branch, "late")
+		g.add(
+			"ledger",
+			g.next("ledger"),
+			patron,
+			"waiver",
+			-fine,
+			id,
+			loan,
+			"",
+			"Ferry did not run",
+			nil,
+			at.Add(2*time.Minute),
+			int64(3),
+			branch,
+			"late",
+		)
 	}
 }
 
@@ -458,7 +639,8 @@ func (g *generator) charge(patron, loan, fine int64, branch string, at time.Time
 func (g *generator) waiting() {
 	for n, queued := 0, 0; n < len(g.titles) && queued < 700; n++ {
 		t := &g.titles[n]
-		if len(t.items) > 0 && !slices.ContainsFunc(t.items, func(k int) bool { return !g.items[k].out }) && g.holdable(t.items[0]) {
+		if len(t.items) > 0 && !slices.ContainsFunc(t.items, func(k int) bool { return !g.items[k].out }) &&
+			g.holdable(t.items[0]) {
 			for range 1 + g.rand.IntN(3) {
 				queued++
 				g.hold(t, nil, "waiting")
@@ -486,7 +668,10 @@ func (g *generator) waiting() {
 }
 
 func (g *generator) holdable(k int) bool {
-	return !slices.Contains([]string{"reference", "local_history", "laptop", "kit", "interlibrary"}, g.items[k].material)
+	return !slices.Contains(
+		[]string{"reference", "local_history", "laptop", "kit", "interlibrary"},
+		g.items[k].material,
+	)
 }
 
 // longQueue gives one book of two copies nineteen holds.
@@ -531,7 +716,8 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		var shelf any
 		for day := g.today - 1; day > g.today-9; day-- {
 			at := g.moment(i.home, day)
-			if j := g.journey(i.home, pickup, at); at.Before(g.now) && j != nil && j.OnShelf != nil && j.OnShelf.After(g.now) {
+			if j := g.journey(i.home, pickup, at); at.Before(g.now) && j != nil && j.OnShelf != nil &&
+				j.OnShelf.After(g.now) {
 				sent, promised, shelf = at, *j.OnShelf, *j.OnShelf
 				break
 			}
@@ -566,7 +752,10 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 }
 
 func (g *generator) borrows(t *title, patron int64) bool {
-	return slices.ContainsFunc(t.items, func(k int) bool { return g.items[k].out && g.patrons[g.items[k].lastPatron].id == patron })
+	return slices.ContainsFunc(
+		t.items,
+		func(k int) bool { return g.items[k].out && g.patrons[g.items[k].lastPatron].id == patron },
+	)
 }
 
 func (g *generator) atBranch(i *item, branch string) { g.rows["items"][i.id-1][4] = branch }
@@ -610,7 +799,18 @@ func (g *generator) writtenTo() {
 				state = "no_address"
 			}
 			id := g.next("messages")
-			g.add("messages", id, stage.id, p.id, p.email, stage.subject, "Dear "+p.name+", please bring it back.", state, at, at)
+			g.add(
+				"messages",
+				id,
+				stage.id,
+				p.id,
+				p.email,
+				stage.subject,
+				"Dear "+p.name+", please bring it back.",
+				state,
+				at,
+				at,
+			)
 			g.add("told", stage.id, l[0], due, id)
 		}
 	}

@@ -15,7 +15,10 @@ import (
 // libraries outside: symbol, name.
 var libraries = [][2]string{
 	{"KELMOUTH", "Kelmouth College"}, {"PSABEL", "Port Sabel Public Library"}, {"ARDLANE", "Ardlane County Libraries"},
-	{"TIDEINST", "Institute of Tidal Engineering"}, {"GLENFERR", "Glenferrin Regional"}, {"LORROW", "Abbey Seminary at Lorrow"},
+	{
+		"TIDEINST",
+		"Institute of Tidal Engineering",
+	}, {"GLENFERR", "Glenferrin Regional"}, {"LORROW", "Abbey Seminary at Lorrow"},
 }
 
 // partners makes the libraries outside, each with an account on which we lend to it.
@@ -23,7 +26,25 @@ func (g *generator) partners() {
 	for _, p := range libraries {
 		id := g.next("patrons")
 		g.patrons = append(g.patrons, patron{id: id, name: p[1], class: "partner", branch: "HVH"})
-		g.add("patrons", id, ident.Number(ident.Card, digits, int(id)*7+3000), p[1], "", p[0], nil, "partner", "HVH", nil, "active", nil, "", "", "", "", nil)
+		g.add(
+			"patrons",
+			id,
+			ident.Number(ident.Card, digits, int(id)*7+3000),
+			p[1],
+			"",
+			p[0],
+			nil,
+			"partner",
+			"HVH",
+			nil,
+			"active",
+			nil,
+			"",
+			"",
+			"",
+			"",
+			nil,
+		)
 		// The addresses are those of the stand-ins and set at each start.
 		g.add("partners", g.next("partners"), p[0], p[1], "", "", "training-secret-"+p[0], id)
 		g.partnerPatrons = append(g.partnerPatrons, len(g.patrons)-1)
@@ -42,14 +63,42 @@ type request struct {
 
 var requests = []request{
 	{exchange.Requesting, exchange.Asked, 8, 1, "", ""}, {exchange.Requesting, exchange.Asked, 1, 2, "", "withdrawing"},
-	{exchange.Requesting, exchange.Promised, 3, 3, "", ""}, {exchange.Requesting, exchange.Promised, 2, 9, "To be used in the library only.", ""},
+	{
+		exchange.Requesting,
+		exchange.Promised,
+		3,
+		3,
+		"",
+		"",
+	}, {exchange.Requesting, exchange.Promised, 2, 9, "To be used in the library only.", ""},
 	{exchange.Requesting, exchange.Shipped, 5, 4, "", ""},
-	{exchange.Requesting, exchange.There, 3, 6, "", "shelf"}, {exchange.Requesting, exchange.There, 3, 11, "", "loan"}, {exchange.Requesting, exchange.There, 2, 30, "", ""},
+	{
+		exchange.Requesting,
+		exchange.There,
+		3,
+		6,
+		"",
+		"shelf",
+	}, {exchange.Requesting, exchange.There, 3, 11, "", "loan"}, {exchange.Requesting, exchange.There, 2, 30, "", ""},
 	{exchange.Requesting, exchange.Back, 4, 3, "", ""}, {exchange.Requesting, exchange.Done, 8, 12, "", ""},
-	{exchange.Requesting, exchange.Refused, 2, 1, "PolicyProblem", ""}, {exchange.Requesting, exchange.Refused, 2, 15, "NotAvailable", "seen"},
+	{
+		exchange.Requesting,
+		exchange.Refused,
+		2,
+		1,
+		"PolicyProblem",
+		"",
+	}, {exchange.Requesting, exchange.Refused, 2, 15, "NotAvailable", "seen"},
 	{exchange.Requesting, exchange.Withdrawn, 2, 8, "", ""},
 	{exchange.Supplying, exchange.Asked, 4, 0, "", ""}, {exchange.Supplying, exchange.Promised, 3, 1, "", ""},
-	{exchange.Supplying, exchange.Shipped, 2, 2, "", ""}, {exchange.Supplying, exchange.There, 2, 10, "", ""}, {exchange.Supplying, exchange.Done, 2, 14, "", ""},
+	{
+		exchange.Supplying,
+		exchange.Shipped,
+		2,
+		2,
+		"",
+		"",
+	}, {exchange.Supplying, exchange.There, 2, 10, "", ""}, {exchange.Supplying, exchange.Done, 2, 14, "", ""},
 }
 
 // exchanges makes sixty requests, in every stage and both directions.
@@ -90,7 +139,8 @@ func (g *generator) awkward(n int) {
 	g.theyAsk(asked, n+1, g.titles[g.items[young].title].name, nil, nil, nil)
 	for k := range g.titles {
 		t := &g.titles[k]
-		if len(t.items) == 1 && t.material == "book" && g.names[t.name] == 1 && g.items[t.items[0]].home == "HVH" && !g.items[t.items[0]].out {
+		if len(t.items) == 1 && t.material == "book" && g.names[t.name] == 1 && g.items[t.items[0]].home == "HVH" &&
+			!g.items[t.items[0]].out {
 			i := &g.items[t.items[0]]
 			i.out = true
 			g.rows["items"][i.id-1][itemStanding] = "missing"
@@ -106,7 +156,8 @@ func (g *generator) awkward(n int) {
 func (g *generator) free(branch, material string, since time.Time) int {
 	for k := range g.items {
 		i := &g.items[k]
-		if !i.out && i.home == branch && i.material == material && !g.told[k] && i.back.Before(since) && g.names[g.titles[i.title].name] == 1 {
+		if !i.out && i.home == branch && i.material == material && !g.told[k] && i.back.Before(since) &&
+			g.names[g.titles[i.title].name] == 1 {
 			g.told[k] = true
 			return k
 		}
@@ -120,8 +171,27 @@ func (g *generator) requestRow(r request, n int, number, title string, due, patr
 	if n%3 == 0 {
 		needed = g.today.Add(20 - r.daysAgo).UTC()
 	}
-	g.add("requests", g.next("requests"), number, string(r.role), int64(n%len(libraries)+1), string(r.stage), r.flag == "withdrawing", r.flag == "seen",
-		title, personName(g.rand), needed, due, patron, pickup, item, loan, r.lastNote, moved.AddDate(0, 0, -2), moved)
+	g.add(
+		"requests",
+		g.next("requests"),
+		number,
+		string(r.role),
+		int64(n%len(libraries)+1),
+		string(r.stage),
+		r.flag == "withdrawing",
+		r.flag == "seen",
+		title,
+		personName(g.rand),
+		needed,
+		due,
+		patron,
+		pickup,
+		item,
+		loan,
+		r.lastNote,
+		moved.AddDate(0, 0, -2),
+		moved,
+	)
 }
 
 func (g *generator) theyAsk(r request, n int, title string, item, loan, due any) {
@@ -159,12 +229,34 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 	t := title{id: g.next("titles"), name: name, material: "interlibrary"}
 	g.add("titles", t.id, name, "", "", nil)
 	own := exchange.OwnTerms(&due)
-	i := item{id: g.next("items"), title: len(g.titles), home: "HVH", collection: "interlibrary", material: "interlibrary", out: true}
+	i := item{
+		id:         g.next("items"),
+		title:      len(g.titles),
+		home:       "HVH",
+		collection: "interlibrary",
+		material:   "interlibrary",
+		out:        true,
+	}
 	at := "HVH"
 	if r.flag != "" {
 		at = pickup
 	}
-	g.add("items", i.id, ident.Number(ident.Item, digits, 90_000_000+int(i.id)), t.id, "HVH", at, "interlibrary", "interlibrary", "", nil, "", "in_use", g.today.Add(-r.daysAgo).UTC(), text(own))
+	g.add(
+		"items",
+		i.id,
+		ident.Number(ident.Item, digits, 90_000_000+int(i.id)),
+		t.id,
+		"HVH",
+		at,
+		"interlibrary",
+		"interlibrary",
+		"",
+		nil,
+		"",
+		"in_use",
+		g.today.Add(-r.daysAgo).UTC(),
+		text(own),
+	)
 	t.items = []int{len(g.items)}
 	g.titles, g.items = append(g.titles, t), append(g.items, i)
 	p := g.patrons[who]
@@ -185,7 +277,23 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 		situation := rulebook.Situate(pickup, "HVH", "interlibrary", "interlibrary", p.class)
 		terms := e.book.Decide(situation, settings)
 		until, _ := loan.Lend(b, terms.Loan(), moment)
-		g.add("loans", g.next("loans"), i.id, p.id, pickup, e.id, situation[:], moment, until.Date.UTC(), nil, 0, nil, nil, false, nil)
+		g.add(
+			"loans",
+			g.next("loans"),
+			i.id,
+			p.id,
+			pickup,
+			e.id,
+			situation[:],
+			moment,
+			until.Date.UTC(),
+			nil,
+			0,
+			nil,
+			nil,
+			false,
+			nil,
+		)
 		g.event(moment, event.Lent, pickup, p.id, i.id, g.ids["loans"], 0, event.Due(until))
 	}
 	return i.id, nil

@@ -21,8 +21,30 @@ func (g *generator) stories() {
 // reports are what branches think is wrong, waiting for the supervisor.
 func (g *generator) reports() {
 	film := g.rows["loans"][len(g.rows["loans"])-2] // of the family
-	g.add("reports", g.next("reports"), g.now.Add(-26*time.Hour), int64(2), "SLM", film[2], film[1], film[0], "This film got a week and is late already.", "Two weeks, as on the islands.")
-	g.add("reports", g.next("reports"), g.now.Add(-3*time.Hour), int64(5), "SKN", nil, nil, nil, "Thursday's returns were fined for the day of the storm.", "No lateness for a day on which the ferry did not run.")
+	g.add(
+		"reports",
+		g.next("reports"),
+		g.now.Add(-26*time.Hour),
+		int64(2),
+		"SLM",
+		film[2],
+		film[1],
+		film[0],
+		"This film got a week and is late already.",
+		"Two weeks, as on the islands.",
+	)
+	g.add(
+		"reports",
+		g.next("reports"),
+		g.now.Add(-3*time.Hour),
+		int64(5),
+		"SKN",
+		nil,
+		nil,
+		nil,
+		"Thursday's returns were fined for the day of the storm.",
+		"No lateness for a day on which the ferry did not run.",
+	)
 }
 
 // lateFilms: a family of four with one late film each. The youngest is a boy whose guardian refused
@@ -41,7 +63,22 @@ func (g *generator) sameNovelAgain() {
 	t := title{id: g.next("titles"), name: "The Patient Ferryman", material: "book"}
 	g.add("titles", t.id, t.name, "Roswen Tideman", isbn(titleSize), 2011)
 	i := item{id: g.next("items"), title: len(g.titles), home: "SLM", collection: "fiction", material: "book"}
-	g.add("items", i.id, ident.Number(ident.Item, digits, int(i.id)*13+10000), t.id, "SLM", "SLM", "fiction", "book", "FIC TID", int64(1850), "", "in_use", g.today.Add(-2400).UTC(), nil)
+	g.add(
+		"items",
+		i.id,
+		ident.Number(ident.Item, digits, int(i.id)*13+10000),
+		t.id,
+		"SLM",
+		"SLM",
+		"fiction",
+		"book",
+		"FIC TID",
+		int64(1850),
+		"",
+		"in_use",
+		g.today.Add(-2400).UTC(),
+		nil,
+	)
 	t.items = []int{len(g.items)}
 	g.titles, g.items = append(g.titles, t), append(g.items, i)
 	b := g.table.Branches["SLM"].Branch

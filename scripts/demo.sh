@@ -5,6 +5,7 @@ cd "$(dirname "$0")/.."
 # What this start did not start, such as the PostgreSQL of a demo that runs already, it does not stop.
 scripts/postgres.sh running .data || trap 'scripts/postgres.sh stop .data' EXIT
 trap 'exit 0' INT TERM
+echo "Starting PostgreSQL; the first start makes the demo network, which takes a minute or less …"
 DATABASE_URL=$(scripts/postgres.sh start .data)
 export DATABASE_URL
 NEVRIN_LISTEN=127.0.0.1:${PORT:-8080} build/nevrin demo --folder .data &

@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Installs what is missing on a Debian machine: PostgreSQL's server, Chromium, Node.js, Go.
-# Quick and silent when everything is there. Runs as root or through sudo.
+# Quick and silent when everything is there. Runs as root or through sudo. "setup.sh test" installs what only the tests
+# in the browser need, too.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -20,10 +21,19 @@ if [ ${#need[@]} -gt 0 ]; then
   [ -e /etc/postgresql-common/createcluster.conf ] || echo 'create_main_cluster = false' | as_root tee /etc/postgresql-common/createcluster.conf >/dev/null
   as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${need[@]}" >/dev/null
 fi
-for dir in web e2e; do
+parts=(web)
+[ "${1:-}" != test ] || parts+=(e2e)
+for dir in "${parts[@]}"; do
   if [ -f $dir/package-lock.json ] && [ ! $dir/node_modules/.package-lock.json -nt $dir/package-lock.json ]; then
     echo "Installing what $dir/ needs …"
     # Not "npm ci": it refuses a lock file that lacks packages for other systems, which not every mirror has.
     (cd $dir && npm install --no-save --no-audit --no-fund --loglevel=error && touch node_modules/.package-lock.json)
   fi
 done
+# Modules come down once; without a word that would look like standing still.
+marker=build/.modules
+if [ ! "$marker" -nt go.sum ]; then
+  echo "Fetching Go modules …"
+  go mod download
+  mkdir -p build && touch "$marker"
+fi

@@ -3,6 +3,7 @@
 # browser. "test.sh shots" takes the pictures of docs/screenshots instead of the tests.
 set -euo pipefail
 cd "$(dirname "$0")/.."
+begun=$SECONDS
 scripts/setup.sh test
 make --no-print-directory build
 
@@ -20,7 +21,10 @@ psql "$server/postgres?sslmode=disable" -qc 'CREATE DATABASE story TEMPLATE nevr
 
 if [ "${1:-}" != shots ]; then
   go vet ./...
-  go test ./...
+  # With the race detector, and with CI set no test of the database is skipped.
+  CI=${CI:-true} go test -race -timeout 20m ./...
+  echo "Readers of foreign input, a few seconds each"
+  scripts/fuzz.sh 3s
   echo "Types of the front end"
   (cd web && npx tsc --noEmit && npx eslint src)
 fi
@@ -32,3 +36,4 @@ for _ in $(seq 100); do grep -q 'Mail of the demo' "$work/said" 2>/dev/null && b
 NEVRIN_URL=$(sed -n 's/^Nevrin is at //p' "$work/said")
 export NEVRIN_URL DATABASE_URL=$story
 (cd e2e && npx playwright test --project="${1:-stories}")
+echo "All of it took $(((SECONDS - begun) / 60)) min $(((SECONDS - begun) % 60)) s."

@@ -30,7 +30,8 @@ func TestDownloads(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, lines, 1+9*9*12, "every branch, patron class and material class")
 	assert.Len(t, lines[0], 3+len(rulebook.All))
-	grid, err := csv.NewReader(strings.NewReader(get("/api/rulebook/editions/2/grid.csv?term=loan_period&rows=patron_class&columns=material_class&lending_branch=SLM"))).ReadAll()
+	grid, err := csv.NewReader(strings.NewReader(get("/api/rulebook/editions/2/grid.csv?term=loan_period&rows=patron_class&columns=material_class&lending_branch=SLM"))).
+		ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Adult", "21 days"}, grid[1][:2])
 	_, err = rulebook.Read([]byte(get("/api/rulebook/editions/2/file.json")))
@@ -41,10 +42,20 @@ func TestDownloads(t *testing.T) {
 
 	status, says := maren.send(http.MethodGet, "/api/rulebook/editions/99/file.json", "", nil)
 	assert.Equal(t, http.StatusNotFound, status, says)
-	status, says = maren.send(http.MethodGet, "/api/rulebook/editions/2/grid.csv?term=loan_period&rows=patron_class&columns=patron_class", "", nil)
+	status, says = maren.send(
+		http.MethodGet,
+		"/api/rulebook/editions/2/grid.csv?term=loan_period&rows=patron_class&columns=patron_class",
+		"",
+		nil,
+	)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, says, "two different dimensions")
-	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO rehearsals (id, edition_id, revision, since, until, staff_id, begun_at) VALUES (1, 3, 1, '2026-01-01', '2026-02-01', 1, now())").Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("INSERT INTO rehearsals (id, edition_id, revision, since, until, staff_id, begun_at) VALUES (1, 3, 1, '2026-01-01', '2026-02-01', 1, now())").
+			Error,
+	)
 	status, says = maren.send(http.MethodGet, "/api/rehearsals/1/table.csv", "", nil)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, says, "has not been finished")

@@ -61,7 +61,9 @@ func TestNoStatementReadsABigTableWhole(t *testing.T) {
 	explained := 0
 	for statement, args := range trips.Asked() {
 		verb, _, _ := strings.Cut(strings.TrimSpace(statement), " ")
-		if !strings.Contains("SELECT INSERT UPDATE DELETE WITH", strings.ToUpper(strings.TrimSpace(verb))) || strings.Contains(statement, "river_") || ours[statement] {
+		if !strings.Contains("SELECT INSERT UPDATE DELETE WITH", strings.ToUpper(strings.TrimSpace(verb))) ||
+			strings.Contains(statement, "river_") ||
+			ours[statement] {
 			continue
 		}
 		var plan string
@@ -165,8 +167,12 @@ func aDaysWork(t *testing.T, base string, text func(string, ...any) string) {
 	post(maren, fmt.Sprintf("/api/holds/%s/cancel", hold), map[string]any{"reason": ""})
 	owing := json.Number(text("SELECT id::text FROM patrons WHERE balance > 300 ORDER BY id LIMIT 1"))
 	post(jory, "/api/money", map[string]any{"patron": owing, "amount": "1.00", "means": "cash"})
-	late := text("SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND l.due_date < '2026-09-20' ORDER BY l.id LIMIT 1")
-	lost := text("SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.lost_at IS NOT NULL AND l.returned_at IS NULL ORDER BY l.id LIMIT 1")
+	late := text(
+		"SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND l.due_date < '2026-09-20' ORDER BY l.id LIMIT 1",
+	)
+	lost := text(
+		"SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.lost_at IS NOT NULL AND l.returned_at IS NULL ORDER BY l.id LIMIT 1",
+	)
 	for _, text := range []string{late, lost} {
 		post(jory, fmt.Sprintf("/api/returns/%s/scan", run), map[string]any{"text": text})
 	}
@@ -176,7 +182,10 @@ func aDaysWork(t *testing.T, base string, text func(string, ...any) string) {
 		require.Equal(t, http.StatusOK, status, says)
 	}
 	post(jory, fmt.Sprintf("/api/returns/%s/finish", run), nil)
-	change := map[string]any{"branches": []string{"SLM"}, "close": map[string]any{"from": "2026-10-27", "name": "Works"}}
+	change := map[string]any{
+		"branches": []string{"SLM"},
+		"close":    map[string]any{"from": "2026-10-27", "name": "Works"},
+	}
 	var preview struct{ Version int64 }
 	change["version"] = 0
 	require.NoError(t, json.Unmarshal([]byte(post(maren, "/api/calendars/preview", change)), &preview))

@@ -17,29 +17,69 @@ import (
 
 // files are what is taken away as a file.
 func (s *Server) files(r chi.Router) {
-	r.Get("/api/rulebook/editions/{id}/file.json", s.file(everyone, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return rules.File(a, id) }))
-	r.Get("/api/rulebook/editions/{id}/review.csv", s.file(everyone, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return table(rules.Review(a, id)) }))
-	r.Get("/api/rulebook/editions/{id}/grid.csv", s.file(everyone, "text/csv", func(a *act.Act, id int64, r *http.Request) ([]byte, error) {
-		q := r.URL.Query()
-		at := SituationQuery{q.Get("lending_branch"), q.Get("home_branch"), q.Get("collection"), q.Get("material_class"), q.Get("patron_class")}
-		return table(rules.GridTable(a, rules.Question{Edition: id, Term: q.Get("term"), Rows: q.Get("rows"), Columns: q.Get("columns"), At: at.situation()}))
-	}))
-	r.Get("/api/calendars/{id}/calendar.ics", s.file(everyone, "text/calendar", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
-		text, err := calendars.File(a, chi.URLParam(r, "id"))
-		return []byte(text), err
-	}))
-	r.Get("/api/rehearsals/{id}/table.csv", s.file(supervising, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
-		found, err := rules.Rehearsed(a, id)
-		if err != nil {
-			return nil, err
-		}
-		if found.Result == nil {
-			return nil, problem.Newf(problem.Refused, "This rehearsal has not been finished.")
-		}
-		var out bytes.Buffer
-		err = rules.WriteCSV(&out, found, a.Network.Money)
-		return out.Bytes(), err
-	}))
+	r.Get(
+		"/api/rulebook/editions/{id}/file.json",
+		s.file(
+			everyone,
+			"application/json",
+			func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return rules.File(a, id) },
+		),
+	)
+	r.Get(
+		"/api/rulebook/editions/{id}/review.csv",
+		s.file(
+			everyone,
+			"text/csv",
+			func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return table(rules.Review(a, id)) },
+		),
+	)
+	r.Get(
+		"/api/rulebook/editions/{id}/grid.csv",
+		s.file(everyone, "text/csv", func(a *act.Act, id int64, r *http.Request) ([]byte, error) {
+			q := r.URL.Query()
+			at := SituationQuery{
+				q.Get("lending_branch"),
+				q.Get("home_branch"),
+				q.Get("collection"),
+				q.Get("material_class"),
+				q.Get("patron_class"),
+			}
+			return table(
+				rules.GridTable(
+					a,
+					rules.Question{
+						Edition: id,
+						Term:    q.Get("term"),
+						Rows:    q.Get("rows"),
+						Columns: q.Get("columns"),
+						At:      at.situation(),
+					},
+				),
+			)
+		}),
+	)
+	r.Get(
+		"/api/calendars/{id}/calendar.ics",
+		s.file(everyone, "text/calendar", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
+			text, err := calendars.File(a, chi.URLParam(r, "id"))
+			return []byte(text), err
+		}),
+	)
+	r.Get(
+		"/api/rehearsals/{id}/table.csv",
+		s.file(supervising, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
+			found, err := rules.Rehearsed(a, id)
+			if err != nil {
+				return nil, err
+			}
+			if found.Result == nil {
+				return nil, problem.Newf(problem.Refused, "This rehearsal has not been finished.")
+			}
+			var out bytes.Buffer
+			err = rules.WriteCSV(&out, found, a.Network.Money)
+			return out.Bytes(), err
+		}),
+	)
 }
 
 func table(lines [][]string, err error) ([]byte, error) {
@@ -52,7 +92,11 @@ func table(lines [][]string, err error) ([]byte, error) {
 }
 
 // file answers with a file about one thing.
-func (s *Server) file(roles []role.Role, kind string, write func(*act.Act, int64, *http.Request) ([]byte, error)) http.HandlerFunc {
+func (s *Server) file(
+	roles []role.Role,
+	kind string,
+	write func(*act.Act, int64, *http.Request) ([]byte, error),
+) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		who, err := s.who(r.Context(), roles)
 		if err != nil {

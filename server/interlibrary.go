@@ -25,43 +25,122 @@ type WordsQuery struct {
 }
 
 func (s *Server) interlibraryOperations() {
-	look(s, "/interlibrary", "requests", "Requests, our move first", exchanging, func(a *act.Act, _ *nothing) (interlibrary.Requests, error) { return interlibrary.List(a) })
+	look(
+		s,
+		"/interlibrary",
+		"requests",
+		"Requests, our move first",
+		exchanging,
+		func(a *act.Act, _ *nothing) (interlibrary.Requests, error) { return interlibrary.List(a) },
+	)
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
-	huma.Register(s.api, s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU", exchanging), func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
-		who, err := s.who(ctx, exchanging)
-		if err != nil {
-			return nil, err
-		}
-		list, err := act.Look(ctx, s.house, who, func(a *act.Act) ([]store.Partner, error) { return interlibrary.Partners(a) })
-		if err != nil {
-			return nil, s.problem(ctx, err)
-		}
-		return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, list, in.Words)}, nil
-	})
-	do(s, http.MethodPost, "/interlibrary", "askOutside", "Ask a partner for a title", exchanging, func(a *act.Act, in *Sent[interlibrary.Order]) (*interlibrary.Request, error) {
-		return interlibrary.Ask(a, in.Body)
-	})
-	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest", "Take a request of ours back", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
-		return interlibrary.Withdraw(a, in.ID)
-	})
-	do(s, http.MethodPost, "/interlibrary/{id}/seen", "seenRefusal", "Say that a no has been dealt with", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
-		return interlibrary.Seen(a, in.ID)
-	})
-	do(s, http.MethodPost, "/interlibrary/{id}/arrived", "arrivedFromOutside", "Take in what a partner sent", exchanging, func(a *act.Act, in *One) (*interlibrary.Taken, error) {
-		return interlibrary.Arrived(a, in.ID)
-	})
-	do(s, http.MethodPost, "/interlibrary/{id}/send-home", "sendHome", "Say that it has gone home", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
-		return interlibrary.SendHome(a, in.ID)
-	})
-	look(s, "/interlibrary/{id}/copies", "copiesFor", "Our copies of what a partner asks for", exchanging, func(a *act.Act, in *ByID) ([]interlibrary.Copy, error) {
-		return interlibrary.Copies(a, in.ID)
-	})
-	do(s, http.MethodPost, "/interlibrary/{id}/reply", "replyToPartner", "Answer a partner's request", exchanging, func(a *act.Act, in *OneSent[interlibrary.Answer]) (*interlibrary.Request, error) {
-		return interlibrary.Reply(a, in.ID, in.Body)
-	})
-	do(s, http.MethodPost, "/interlibrary/{id}/ship", "shipToPartner", "Lend the copy to the partner and send it", exchanging, func(a *act.Act, in *One) (*interlibrary.Request, error) {
-		return interlibrary.Ship(a, in.ID)
-	})
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU", exchanging),
+		func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
+			who, err := s.who(ctx, exchanging)
+			if err != nil {
+				return nil, err
+			}
+			list, err := act.Look(
+				ctx,
+				s.house,
+				who,
+				func(a *act.Act) ([]store.Partner, error) { return interlibrary.Partners(a) },
+			)
+			if err != nil {
+				return nil, s.problem(ctx, err)
+			}
+			return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, list, in.Words)}, nil
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary",
+		"askOutside",
+		"Ask a partner for a title",
+		exchanging,
+		func(a *act.Act, in *Sent[interlibrary.Order]) (*interlibrary.Request, error) {
+			return interlibrary.Ask(a, in.Body)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary/{id}/withdraw",
+		"withdrawRequest",
+		"Take a request of ours back",
+		exchanging,
+		func(a *act.Act, in *One) (*interlibrary.Request, error) {
+			return interlibrary.Withdraw(a, in.ID)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary/{id}/seen",
+		"seenRefusal",
+		"Say that a no has been dealt with",
+		exchanging,
+		func(a *act.Act, in *One) (*interlibrary.Request, error) {
+			return interlibrary.Seen(a, in.ID)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary/{id}/arrived",
+		"arrivedFromOutside",
+		"Take in what a partner sent",
+		exchanging,
+		func(a *act.Act, in *One) (*interlibrary.Taken, error) {
+			return interlibrary.Arrived(a, in.ID)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary/{id}/send-home",
+		"sendHome",
+		"Say that it has gone home",
+		exchanging,
+		func(a *act.Act, in *One) (*interlibrary.Request, error) {
+			return interlibrary.SendHome(a, in.ID)
+		},
+	)
+	look(
+		s,
+		"/interlibrary/{id}/copies",
+		"copiesFor",
+		"Our copies of what a partner asks for",
+		exchanging,
+		func(a *act.Act, in *ByID) ([]interlibrary.Copy, error) {
+			return interlibrary.Copies(a, in.ID)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary/{id}/reply",
+		"replyToPartner",
+		"Answer a partner's request",
+		exchanging,
+		func(a *act.Act, in *OneSent[interlibrary.Answer]) (*interlibrary.Request, error) {
+			return interlibrary.Reply(a, in.ID, in.Body)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/interlibrary/{id}/ship",
+		"shipToPartner",
+		"Lend the copy to the partner and send it",
+		exchanging,
+		func(a *act.Act, in *One) (*interlibrary.Request, error) {
+			return interlibrary.Ship(a, in.ID)
+		},
+	)
 }
 
 // exchange takes the ISO 18626 messages of partners. The secret in the address tells who it is.

@@ -85,7 +85,13 @@ type Done struct {
 
 func operation(method, path, id, summary string) huma.Operation {
 	return huma.Operation{Method: method, Path: "/api" + path, OperationID: id, Summary: summary, MaxBodyBytes: 1 << 20,
-		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict, http.StatusServiceUnavailable}}
+		Errors: []int{
+			http.StatusUnauthorized,
+			http.StatusForbidden,
+			http.StatusNotFound,
+			http.StatusConflict,
+			http.StatusServiceUnavailable,
+		}}
 }
 
 // guarded is an operation for some roles. Who may not is told so before what they sent is looked at.
@@ -104,26 +110,34 @@ func (s *Server) guarded(method, path, id, summary string, roles []role.Role) hu
 
 // look registers a question that changes nothing.
 func look[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
-	huma.Register(s.api, s.guarded(http.MethodGet, path, id, summary, roles), func(ctx context.Context, in *I) (*Out[O], error) {
-		who, err := s.who(ctx, roles)
-		if err != nil {
-			return nil, err
-		}
-		out, err := act.Look(ctx, s.house, who, func(a *act.Act) (O, error) { return ask(a, in) })
-		return answer(s, ctx, out, err)
-	})
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodGet, path, id, summary, roles),
+		func(ctx context.Context, in *I) (*Out[O], error) {
+			who, err := s.who(ctx, roles)
+			if err != nil {
+				return nil, err
+			}
+			out, err := act.Look(ctx, s.house, who, func(a *act.Act) (O, error) { return ask(a, in) })
+			return answer(s, ctx, out, err)
+		},
+	)
 }
 
 // ask registers a question that carries a body: it changes nothing, so it needs no key.
 func ask[O, I any](s *Server, path, id, summary string, roles []role.Role, question func(*act.Act, *I) (O, error)) {
-	huma.Register(s.api, s.guarded(http.MethodPost, path, id, summary, roles), func(ctx context.Context, in *Asked[I]) (*Out[O], error) {
-		who, err := s.who(ctx, roles)
-		if err != nil {
-			return nil, err
-		}
-		out, err := act.Look(ctx, s.house, who, func(a *act.Act) (O, error) { return question(a, &in.Body) })
-		return answer(s, ctx, out, err)
-	})
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodPost, path, id, summary, roles),
+		func(ctx context.Context, in *Asked[I]) (*Out[O], error) {
+			who, err := s.who(ctx, roles)
+			if err != nil {
+				return nil, err
+			}
+			out, err := act.Look(ctx, s.house, who, func(a *act.Act) (O, error) { return question(a, &in.Body) })
+			return answer(s, ctx, out, err)
+		},
+	)
 }
 
 // Asked is the input of a question that carries a body.
@@ -136,15 +150,31 @@ type keyed[I any] interface {
 }
 
 // do registers a change. It is done once for each key.
-func do[O, I any, P keyed[I]](s *Server, method, path, id, summary string, roles []role.Role, change func(*act.Act, *I) (O, error)) {
-	huma.Register(s.api, s.guarded(method, path, id, summary, roles), func(ctx context.Context, in *I) (*Out[O], error) {
-		who, err := s.who(ctx, roles)
-		if err != nil {
-			return nil, err
-		}
-		out, err := act.Do(ctx, s.house, who, id+" "+P(in).key(), in, func(a *act.Act) (O, error) { return change(a, in) })
-		return answer(s, ctx, out, err)
-	})
+func do[O, I any, P keyed[I]](
+	s *Server,
+	method, path, id, summary string,
+	roles []role.Role,
+	change func(*act.Act, *I) (O, error),
+) {
+	huma.Register(
+		s.api,
+		s.guarded(method, path, id, summary, roles),
+		func(ctx context.Context, in *I) (*Out[O], error) {
+			who, err := s.who(ctx, roles)
+			if err != nil {
+				return nil, err
+			}
+			out, err := act.Do(
+				ctx,
+				s.house,
+				who,
+				id+" "+P(in).key(),
+				in,
+				func(a *act.Act) (O, error) { return change(a, in) },
+			)
+			return answer(s, ctx, out, err)
+		},
+	)
 }
 
 func answer[O any](s *Server, ctx context.Context, out O, err error) (*Out[O], error) {
@@ -161,13 +191,22 @@ func (s *Server) problem(ctx context.Context, err error) error {
 	}
 	if errors.Is(err, store.ErrBusy) {
 		s.log.WarnContext(ctx, "busy", "error", err)
-		return huma.NewError(http.StatusServiceUnavailable, "Somebody else holds what this needs. Nothing was done; it is tried again by itself.")
+		return huma.NewError(
+			http.StatusServiceUnavailable,
+			"Somebody else holds what this needs. Nothing was done; it is tried again by itself.",
+		)
 	}
 	if Unreachable(err) {
-		return huma.NewError(http.StatusServiceUnavailable, "The database cannot be reached just now. Nothing was done; it is tried again by itself.")
+		return huma.NewError(
+			http.StatusServiceUnavailable,
+			"The database cannot be reached just now. Nothing was done; it is tried again by itself.",
+		)
 	}
 	s.log.ErrorContext(ctx, "operation failed", "error", err)
-	return huma.NewError(http.StatusInternalServerError, "Something went wrong on our side and nothing was changed. It has been written to the log.")
+	return huma.NewError(
+		http.StatusInternalServerError,
+		"Something went wrong on our side and nothing was changed. It has been written to the log.",
+	)
 }
 
 var statuses = map[problem.Kind]int{
@@ -183,7 +222,8 @@ func Unreachable(err error) bool {
 	if errors.As(err, &pg) { // shutting down, crashed, starting up, stopped for taking too long, too many connections
 		return slices.Contains([]string{"57P01", "57P02", "57P03", "57014", "25P03", "53300"}, pg.Code)
 	}
-	return errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) || pgconn.Timeout(err)
+	return errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) ||
+		pgconn.Timeout(err)
 }
 
 type whoKey struct{}
@@ -195,16 +235,23 @@ func (s *Server) who(ctx context.Context, roles []role.Role) (act.Actor, error) 
 		return act.Actor{}, huma.NewError(http.StatusUnauthorized, "Sign in first.")
 	}
 	if !slices.Contains(roles, who.Role) {
-		return act.Actor{}, huma.NewError(http.StatusForbidden, "Your role, "+string(who.Role)+", does not include this. Ask somebody whose role does.")
+		return act.Actor{}, huma.NewError(
+			http.StatusForbidden,
+			"Your role, "+string(who.Role)+", does not include this. Ask somebody whose role does.",
+		)
 	}
 	return who, nil
 }
 
 // lookOpen registers a question that may be asked without being signed in.
 func lookOpen[O any](s *Server, path, id, summary string, ask func(*act.Act) (O, error)) {
-	huma.Register(s.api, operation(http.MethodGet, path, id, summary), func(ctx context.Context, _ *nothing) (*Out[O], error) {
-		who, _ := ctx.Value(whoKey{}).(act.Actor)
-		out, err := act.Look(ctx, s.house, who, ask)
-		return answer(s, ctx, out, err)
-	})
+	huma.Register(
+		s.api,
+		operation(http.MethodGet, path, id, summary),
+		func(ctx context.Context, _ *nothing) (*Out[O], error) {
+			who, _ := ctx.Value(whoKey{}).(act.Actor)
+			out, err := act.Look(ctx, s.house, who, ask)
+			return answer(s, ctx, out, err)
+		},
+	)
 }

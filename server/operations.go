@@ -76,60 +76,106 @@ func (s *Server) houseOperations() {
 		Days    int `json:"days" minimum:"0" maximum:"400"`
 		Minutes int `json:"minutes" minimum:"0" maximum:"1440"`
 	}
-	do(s, http.MethodPost, "/clock", "moveClock", "Move the training clock forward", supervising, func(a *act.Act, in *Sent[clock]) (time.Time, error) {
-		return night.MoveClock(a, time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute)
-	})
-	look(s, "/today", "today", "What waits at each branch", everyone, func(a *act.Act, _ *nothing) ([]today.Row, error) { return today.Look(a) })
+	do(
+		s,
+		http.MethodPost,
+		"/clock",
+		"moveClock",
+		"Move the training clock forward",
+		supervising,
+		func(a *act.Act, in *Sent[clock]) (time.Time, error) {
+			return night.MoveClock(
+				a,
+				time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute,
+			)
+		},
+	)
+	look(
+		s,
+		"/today",
+		"today",
+		"What waits at each branch",
+		everyone,
+		func(a *act.Act, _ *nothing) ([]today.Row, error) { return today.Look(a) },
+	)
 	type historyOf struct {
 		Paged
 		Patron int64 `query:"patron"`
 		Item   int64 `query:"item"`
 	}
-	look(s, "/history", "history", "What happened to a patron or an item", employed, func(a *act.Act, in *historyOf) (Rows[history.Happened], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[history.Happened]{}, err
-		}
-		if in.Item != 0 {
-			return rows(history.OfItem(a, in.Item, page))
-		}
-		return rows(history.OfPatron(a, in.Patron, page))
-	})
+	look(
+		s,
+		"/history",
+		"history",
+		"What happened to a patron or an item",
+		employed,
+		func(a *act.Act, in *historyOf) (Rows[history.Happened], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[history.Happened]{}, err
+			}
+			if in.Item != 0 {
+				return rows(history.OfItem(a, in.Item, page))
+			}
+			return rows(history.OfPatron(a, in.Patron, page))
+		},
+	)
 	type words struct {
 		Paged
 		Words string `query:"words" minLength:"1" maxLength:"200"`
 	}
-	look(s, "/titles", "findTitles", "Find titles by words", everyone, func(a *act.Act, in *words) (Rows[catalogue.Title], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[catalogue.Title]{}, err
-		}
-		return rows(catalogue.FindTitles(a, in.Words, page))
-	})
-	look(s, "/patrons", "findPatrons", "Find patrons by words", everyone, func(a *act.Act, in *words) (Rows[people.Found], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[people.Found]{}, err
-		}
-		return rows(people.Find(a, in.Words, page))
-	})
+	look(
+		s,
+		"/titles",
+		"findTitles",
+		"Find titles by words",
+		everyone,
+		func(a *act.Act, in *words) (Rows[catalogue.Title], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[catalogue.Title]{}, err
+			}
+			return rows(catalogue.FindTitles(a, in.Words, page))
+		},
+	)
+	look(
+		s,
+		"/patrons",
+		"findPatrons",
+		"Find patrons by words",
+		everyone,
+		func(a *act.Act, in *words) (Rows[people.Found], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[people.Found]{}, err
+			}
+			return rows(people.Find(a, in.Words, page))
+		},
+	)
 	type items struct {
 		Paged
 		Title   int64  `query:"title"`
 		Item    int64  `query:"item"`
 		Barcode string `query:"barcode"`
 	}
-	look(s, "/items", "items", "Items of a title, or one item", everyone, func(a *act.Act, in *items) (Rows[catalogue.Item], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[catalogue.Item]{}, err
-		}
-		if in.Title != 0 {
-			return rows(catalogue.ItemsOf(a, in.Title, page))
-		}
-		one, err := catalogue.One(a, in.Item, in.Barcode)
-		return Rows[catalogue.Item]{Rows: one}, err
-	})
+	look(
+		s,
+		"/items",
+		"items",
+		"Items of a title, or one item",
+		everyone,
+		func(a *act.Act, in *items) (Rows[catalogue.Item], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[catalogue.Item]{}, err
+			}
+			if in.Title != 0 {
+				return rows(catalogue.ItemsOf(a, in.Title, page))
+			}
+			one, err := catalogue.One(a, in.Item, in.Barcode)
+			return Rows[catalogue.Item]{Rows: one}, err
+		},
+	)
 }
 
 func (s *Server) me(a *act.Act) (Me, error) {
@@ -153,14 +199,61 @@ func (s *Server) me(a *act.Act) (Me, error) {
 }
 
 func (s *Server) deskOperations() {
-	look(s, "/patrons/{id}", "patron", "A patron as the desk sees them", everyone, func(a *act.Act, in *ByID) (*people.Card, error) { return people.Open(a, in.ID) })
-	do(s, http.MethodPost, "/desk/scan", "deskScan", "One scan at the desk", everyone, func(a *act.Act, in *Sent[desk.Scan]) (*desk.Result, error) { return desk.Take(a, in.Body) })
-	do(s, http.MethodPost, "/loans/{id}/undo", "undoLoan", "Undo a loan just made", everyone, func(a *act.Act, in *One) (*desk.Undone, error) { return desk.Undo(a, in.ID) })
-	do(s, http.MethodPost, "/loans/{id}/renew", "renewLoan", "Renew a loan", everyone, func(a *act.Act, in *One) (*desk.Renewed, error) { return desk.Renew(a, in.ID) })
-	do(s, http.MethodPost, "/patrons/{id}/extend", "extendCard", "Extend a card that runs out", employed, func(a *act.Act, in *One) (*people.Card, error) { return people.Extend(a, in.ID) })
-	do(s, http.MethodPost, "/money", "settle", "Take a payment, or waive with a reason", employed, func(a *act.Act, in *Sent[accounts.Settling]) (*accounts.Settled, error) {
-		return accounts.Settle(a, in.Body)
-	})
+	look(
+		s,
+		"/patrons/{id}",
+		"patron",
+		"A patron as the desk sees them",
+		everyone,
+		func(a *act.Act, in *ByID) (*people.Card, error) { return people.Open(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/desk/scan",
+		"deskScan",
+		"One scan at the desk",
+		everyone,
+		func(a *act.Act, in *Sent[desk.Scan]) (*desk.Result, error) { return desk.Take(a, in.Body) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/loans/{id}/undo",
+		"undoLoan",
+		"Undo a loan just made",
+		everyone,
+		func(a *act.Act, in *One) (*desk.Undone, error) { return desk.Undo(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/loans/{id}/renew",
+		"renewLoan",
+		"Renew a loan",
+		everyone,
+		func(a *act.Act, in *One) (*desk.Renewed, error) { return desk.Renew(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/patrons/{id}/extend",
+		"extendCard",
+		"Extend a card that runs out",
+		employed,
+		func(a *act.Act, in *One) (*people.Card, error) { return people.Extend(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/money",
+		"settle",
+		"Take a payment, or waive with a reason",
+		employed,
+		func(a *act.Act, in *Sent[accounts.Settling]) (*accounts.Settled, error) {
+			return accounts.Settle(a, in.Body)
+		},
+	)
 }
 
 func (s *Server) returnOperations() {
@@ -168,136 +261,336 @@ func (s *Server) returnOperations() {
 		Mode string `json:"mode" enum:"bin,patron"`
 		Bin  string `json:"bin,omitempty" maxLength:"50" doc:"Which of the branch's bins; empty: the one it has"`
 	}
-	do(s, http.MethodPost, "/returns", "openRun", "Open the returns run of a mode, or go on with it", everyone, func(a *act.Act, in *Sent[mode]) (*returns.Run, error) {
-		return returns.Open(a, in.Body.Mode, in.Body.Bin)
-	})
-	look(s, "/returns/{id}", "run", "A returns run as it stands, without its lines", everyone, func(a *act.Act, in *ByID) (*returns.Run, error) { return returns.Look(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/returns",
+		"openRun",
+		"Open the returns run of a mode, or go on with it",
+		everyone,
+		func(a *act.Act, in *Sent[mode]) (*returns.Run, error) {
+			return returns.Open(a, in.Body.Mode, in.Body.Bin)
+		},
+	)
+	look(
+		s,
+		"/returns/{id}",
+		"run",
+		"A returns run as it stands, without its lines",
+		everyone,
+		func(a *act.Act, in *ByID) (*returns.Run, error) { return returns.Look(a, in.ID) },
+	)
 	type lines struct {
 		Paged
 		ID int64 `path:"id"`
 	}
-	look(s, "/returns/{id}/lines", "runLines", "The lines of a returns run, newest first", everyone, func(a *act.Act, in *lines) (Rows[returns.Line], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[returns.Line]{}, err
-		}
-		return rows(returns.Lines(a, in.ID, page))
-	})
-	do(s, http.MethodPost, "/returns/{id}/scan", "returnScan", "One scan of a returns run", everyone, func(a *act.Act, in *OneSent[Scanned]) (*returns.Change, error) {
-		return returns.Scan(a, in.ID, in.Body.Text)
-	})
+	look(
+		s,
+		"/returns/{id}/lines",
+		"runLines",
+		"The lines of a returns run, newest first",
+		everyone,
+		func(a *act.Act, in *lines) (Rows[returns.Line], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[returns.Line]{}, err
+			}
+			return rows(returns.Lines(a, in.ID, page))
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/returns/{id}/scan",
+		"returnScan",
+		"One scan of a returns run",
+		everyone,
+		func(a *act.Act, in *OneSent[Scanned]) (*returns.Change, error) {
+			return returns.Scan(a, in.ID, in.Body.Text)
+		},
+	)
 	type counted struct {
 		Day *calendar.Date `json:"day,omitempty" format:"date" doc:"None: now"`
 	}
-	do(s, http.MethodPut, "/returns/{id}/counted-as", "countAs", "Change what returns count as", employed, func(a *act.Act, in *OneSent[counted]) (*returns.Run, error) {
-		return returns.CountAs(a, in.ID, in.Body.Day)
-	})
+	do(
+		s,
+		http.MethodPut,
+		"/returns/{id}/counted-as",
+		"countAs",
+		"Change what returns count as",
+		employed,
+		func(a *act.Act, in *OneSent[counted]) (*returns.Run, error) {
+			return returns.CountAs(a, in.ID, in.Body.Day)
+		},
+	)
 	type patron struct {
 		Patron int64 `json:"patron"`
 	}
-	do(s, http.MethodPost, "/returns/{id}/account", "putOnAccount", "Leave a patron's open charges on the account", everyone, func(a *act.Act, in *OneSent[patron]) (*returns.Change, error) {
-		return returns.LeaveOnAccount(a, in.ID, in.Body.Patron)
-	})
+	do(
+		s,
+		http.MethodPost,
+		"/returns/{id}/account",
+		"putOnAccount",
+		"Leave a patron's open charges on the account",
+		everyone,
+		func(a *act.Act, in *OneSent[patron]) (*returns.Change, error) {
+			return returns.LeaveOnAccount(a, in.ID, in.Body.Patron)
+		},
+	)
 	type ofPatron struct {
 		ID     int64 `path:"id"`
 		Patron int64 `path:"patron"`
 	}
-	look(s, "/returns/{id}/patrons/{patron}", "runOfPatron", "How a patron's lines of a run stand", everyone, func(a *act.Act, in *ofPatron) (*returns.Change, error) {
-		return returns.OfPatron(a, in.ID, in.Patron)
-	})
-	do(s, http.MethodPost, "/returns/{id}/finish", "finishRun", "Finish a returns run", everyone, func(a *act.Act, in *One) (*returns.Run, error) { return returns.Finish(a, in.ID) })
+	look(
+		s,
+		"/returns/{id}/patrons/{patron}",
+		"runOfPatron",
+		"How a patron's lines of a run stand",
+		everyone,
+		func(a *act.Act, in *ofPatron) (*returns.Change, error) {
+			return returns.OfPatron(a, in.ID, in.Patron)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/returns/{id}/finish",
+		"finishRun",
+		"Finish a returns run",
+		everyone,
+		func(a *act.Act, in *One) (*returns.Run, error) { return returns.Finish(a, in.ID) },
+	)
 	type note struct {
 		Answer string `json:"answer" enum:"stays,off,repair,withdrawn"`
 	}
-	do(s, http.MethodPost, "/return-lines/{id}/note", "answerNote", "Answer the note on an item that came back", everyone, func(a *act.Act, in *OneSent[note]) (*returns.Change, error) {
-		return returns.AnswerNote(a, in.ID, in.Body.Answer)
-	})
-	do(s, http.MethodPost, "/return-lines/{id}/undo", "undoReturn", "Undo one line of a returns run", everyone, func(a *act.Act, in *One) (*returns.Change, error) { return returns.UndoLine(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/return-lines/{id}/note",
+		"answerNote",
+		"Answer the note on an item that came back",
+		everyone,
+		func(a *act.Act, in *OneSent[note]) (*returns.Change, error) {
+			return returns.AnswerNote(a, in.ID, in.Body.Answer)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/return-lines/{id}/undo",
+		"undoReturn",
+		"Undo one line of a returns run",
+		everyone,
+		func(a *act.Act, in *One) (*returns.Change, error) { return returns.UndoLine(a, in.ID) },
+	)
 }
 
 func (s *Server) stockOperations() {
 	type text struct {
 		Text string `json:"text" maxLength:"500"`
 	}
-	do(s, http.MethodPut, "/items/{id}/note", "noteItem", "Write the note on an item, or take it off", employed, func(a *act.Act, in *OneSent[text]) (Done, error) {
-		return Done{true}, stock.Note(a, in.ID, in.Body.Text)
-	})
+	do(
+		s,
+		http.MethodPut,
+		"/items/{id}/note",
+		"noteItem",
+		"Write the note on an item, or take it off",
+		employed,
+		func(a *act.Act, in *OneSent[text]) (Done, error) {
+			return Done{true}, stock.Note(a, in.ID, in.Body.Text)
+		},
+	)
 	type class struct {
 		Class string `json:"class"`
 	}
-	do(s, http.MethodPut, "/patrons/{id}/class", "classifyPatron", "Correct how a patron is classed", employed, func(a *act.Act, in *OneSent[class]) (Done, error) {
-		return Done{true}, people.Classify(a, in.ID, in.Body.Class)
-	})
-	do(s, http.MethodPost, "/items/{id}/in-use", "backInUse", "End that an item is put aside or missing", employed, func(a *act.Act, in *One) (Done, error) { return Done{true}, stock.BackInUse(a, in.ID) })
-	do(s, http.MethodPut, "/items/{id}/classing", "classifyItem", "Correct how an item is classed", employed, func(a *act.Act, in *OneSent[stock.Classing]) (Done, error) {
-		return Done{true}, stock.Classify(a, in.ID, in.Body)
-	})
+	do(
+		s,
+		http.MethodPut,
+		"/patrons/{id}/class",
+		"classifyPatron",
+		"Correct how a patron is classed",
+		employed,
+		func(a *act.Act, in *OneSent[class]) (Done, error) {
+			return Done{true}, people.Classify(a, in.ID, in.Body.Class)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/items/{id}/in-use",
+		"backInUse",
+		"End that an item is put aside or missing",
+		employed,
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, stock.BackInUse(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/items/{id}/classing",
+		"classifyItem",
+		"Correct how an item is classed",
+		employed,
+		func(a *act.Act, in *OneSent[stock.Classing]) (Done, error) {
+			return Done{true}, stock.Classify(a, in.ID, in.Body)
+		},
+	)
 }
 
 func (s *Server) holdOperations() {
-	do(s, http.MethodPost, "/holds", "placeHold", "Place a hold", employed, func(a *act.Act, in *Sent[holds.Order]) (*holds.Hold, error) { return holds.Place(a, in.Body) })
+	do(
+		s,
+		http.MethodPost,
+		"/holds",
+		"placeHold",
+		"Place a hold",
+		employed,
+		func(a *act.Act, in *Sent[holds.Order]) (*holds.Hold, error) { return holds.Place(a, in.Body) },
+	)
 	type list struct {
 		Paged
 		Title int64 `query:"title"`
 	}
-	look(s, "/holds", "holds", "Open holds for pickup here, or of a title", everyone, func(a *act.Act, in *list) (Rows[holds.Hold], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[holds.Hold]{}, err
-		}
-		if in.Title != 0 {
-			return rows(holds.OfTitle(a, in.Title, page))
-		}
-		return rows(holds.AtBranch(a, a.Who.Branch, page))
-	})
+	look(
+		s,
+		"/holds",
+		"holds",
+		"Open holds for pickup here, or of a title",
+		everyone,
+		func(a *act.Act, in *list) (Rows[holds.Hold], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[holds.Hold]{}, err
+			}
+			if in.Title != 0 {
+				return rows(holds.OfTitle(a, in.Title, page))
+			}
+			return rows(holds.AtBranch(a, a.Who.Branch, page))
+		},
+	)
 	type reason struct {
 		Reason string `json:"reason" maxLength:"500"`
 	}
-	do(s, http.MethodPost, "/holds/{id}/cancel", "cancelHold", "Cancel a hold", employed, func(a *act.Act, in *OneSent[reason]) (*holds.Hold, error) {
-		return holds.Cancel(a, in.ID, in.Body.Reason)
-	})
-	look(s, "/fetch", "fetchList", "What to take from the shelves here now", everyone, func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) })
-	do(s, http.MethodPost, "/holds/{id}/missed", "missed", "Not found on the shelf", everyone, func(a *act.Act, in *One) (Done, error) { return Done{true}, holds.Missed(a, in.ID) })
-	do(s, http.MethodPost, "/in-hand", "inHand", "An item in hand: fetched, received or found", everyone, func(a *act.Act, in *Sent[Scanned]) (*holds.Taken, error) { return holds.InHand(a, in.Body.Text) })
-	look(s, "/transits", "transits", "What is under way to or from here", everyone, func(a *act.Act, in *Paged) (Rows[today.Transit], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[today.Transit]{}, err
-		}
-		return rows(today.Moving(a, a.Who.Branch, page))
-	})
+	do(
+		s,
+		http.MethodPost,
+		"/holds/{id}/cancel",
+		"cancelHold",
+		"Cancel a hold",
+		employed,
+		func(a *act.Act, in *OneSent[reason]) (*holds.Hold, error) {
+			return holds.Cancel(a, in.ID, in.Body.Reason)
+		},
+	)
+	look(
+		s,
+		"/fetch",
+		"fetchList",
+		"What to take from the shelves here now",
+		everyone,
+		func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/holds/{id}/missed",
+		"missed",
+		"Not found on the shelf",
+		everyone,
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, holds.Missed(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/in-hand",
+		"inHand",
+		"An item in hand: fetched, received or found",
+		everyone,
+		func(a *act.Act, in *Sent[Scanned]) (*holds.Taken, error) { return holds.InHand(a, in.Body.Text) },
+	)
+	look(
+		s,
+		"/transits",
+		"transits",
+		"What is under way to or from here",
+		everyone,
+		func(a *act.Act, in *Paged) (Rows[today.Transit], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[today.Transit]{}, err
+			}
+			return rows(today.Moving(a, a.Who.Branch, page))
+		},
+	)
 }
 
 func (s *Server) noticeOperations() {
-	look(s, "/mailings", "mailings", "Mailings, and messages that are stuck", employed, func(a *act.Act, in *Paged) (notices.Overview, error) {
-		page, err := in.page()
-		if err != nil {
-			return notices.Overview{}, err
-		}
-		return notices.Look(a, page)
-	})
+	look(
+		s,
+		"/mailings",
+		"mailings",
+		"Mailings, and messages that are stuck",
+		employed,
+		func(a *act.Act, in *Paged) (notices.Overview, error) {
+			page, err := in.page()
+			if err != nil {
+				return notices.Overview{}, err
+			}
+			return notices.Look(a, page)
+		},
+	)
 	type messages struct {
 		Paged
 		ID int64 `path:"id"`
 	}
-	look(s, "/mailings/{id}/messages", "messages", "The messages of a mailing", employed, func(a *act.Act, in *messages) (Rows[notices.Message], error) {
-		page, err := in.page()
-		if err != nil {
-			return Rows[notices.Message]{}, err
-		}
-		return rows(notices.Messages(a, in.ID, page))
-	})
+	look(
+		s,
+		"/mailings/{id}/messages",
+		"messages",
+		"The messages of a mailing",
+		employed,
+		func(a *act.Act, in *messages) (Rows[notices.Message], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[notices.Message]{}, err
+			}
+			return rows(notices.Messages(a, in.ID, page))
+		},
+	)
 	type send struct {
 		LeaveOut []int64 `json:"leave_out" nullable:"false"`
 	}
-	do(s, http.MethodPost, "/mailings/{id}/send", "sendMailing", "Send a trial run", supervising, func(a *act.Act, in *OneSent[send]) (notices.Mailing, error) {
-		return notices.Send(a, in.ID, in.Body.LeaveOut)
-	})
-	do(s, http.MethodPost, "/mailings/{id}/drop", "dropMailing", "Give a trial run up", supervising, func(a *act.Act, in *One) (Done, error) { return Done{true}, notices.Drop(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/mailings/{id}/send",
+		"sendMailing",
+		"Send a trial run",
+		supervising,
+		func(a *act.Act, in *OneSent[send]) (notices.Mailing, error) {
+			return notices.Send(a, in.ID, in.Body.LeaveOut)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/mailings/{id}/drop",
+		"dropMailing",
+		"Give a trial run up",
+		supervising,
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, notices.Drop(a, in.ID) },
+	)
 	type settle struct {
 		Again bool `json:"again" doc:"Send it again; otherwise it is taken to have gone"`
 	}
-	do(s, http.MethodPost, "/messages/{id}/settle", "settleMessage", "Decide an unclear message", supervising, func(a *act.Act, in *OneSent[settle]) (Done, error) {
-		return Done{true}, notices.Settle(a, in.ID, in.Body.Again)
-	})
+	do(
+		s,
+		http.MethodPost,
+		"/messages/{id}/settle",
+		"settleMessage",
+		"Decide an unclear message",
+		supervising,
+		func(a *act.Act, in *OneSent[settle]) (Done, error) {
+			return Done{true}, notices.Settle(a, in.ID, in.Body.Again)
+		},
+	)
 }

@@ -34,7 +34,12 @@ type station struct {
 func serve(t *testing.T) (*act.House, string) {
 	t.Helper()
 	h := testkit.House(t)
-	s, err := server.New(h, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, slog.New(slog.DiscardHandler), server.Options{})
+	s, err := server.New(
+		h,
+		fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}},
+		slog.New(slog.DiscardHandler),
+		server.Options{},
+	)
 	require.NoError(t, err)
 	listen := httptest.NewServer(s)
 	t.Cleanup(listen.Close)
@@ -93,7 +98,13 @@ var mayDo = map[string]string{
 	"moveClock": "supervisor", "sendMailing": "supervisor", "dropMailing": "supervisor", "settleMessage": "supervisor",
 }
 
-var roleLogins = map[string]string{"volunteer": "wil", "desk": "jory", "interlibrary": "caspar", "supervisor": "maren", "administrator": "ada"}
+var roleLogins = map[string]string{
+	"volunteer":     "wil",
+	"desk":          "jory",
+	"interlibrary":  "caspar",
+	"supervisor":    "maren",
+	"administrator": "ada",
+}
 
 // roles from the most modest on; each may do what those before it may.
 var roles = []string{"volunteer", "desk", "interlibrary", "supervisor", "administrator"}
@@ -206,7 +217,12 @@ func TestRolesAreEnforced(t *testing.T) {
 					assert.Equal(t, http.StatusForbidden, status, says)
 					assert.Contains(t, says, "Ask somebody whose role does")
 				default:
-					assert.NotContains(t, []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusInternalServerError}, status, says)
+					assert.NotContains(
+						t,
+						[]int{http.StatusUnauthorized, http.StatusForbidden, http.StatusInternalServerError},
+						status,
+						says,
+					)
 				}
 			}
 		}
@@ -220,14 +236,35 @@ func TestRolesAreEnforced(t *testing.T) {
 func TestDoubledRequests(t *testing.T) {
 	h, base := serve(t)
 	jory := at(t, base, "jory")
-	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	card, item := testkit.Text(
+		t,
+		h,
+		testkit.GoodCard,
+		"SLM",
+		"adult",
+	), testkit.Text(
+		t,
+		h,
+		testkit.FreeItem,
+		"SLM",
+		"book",
+	)
 	patron := testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card)
 	scan := map[string]any{"text": item, "patron": json.Number(patron)}
 	status, first := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", scan)
 	require.Equal(t, http.StatusOK, status, first)
 	_, second := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", scan)
 	assert.JSONEq(t, first, second)
-	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ? AND l.returned_at IS NULL", item))
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ? AND l.returned_at IS NULL",
+			item,
+		),
+	)
 	status, says := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", map[string]any{"text": card})
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, says, "A new request needs a new key")
@@ -238,9 +275,17 @@ func TestDoubledRequests(t *testing.T) {
 
 func TestSigningIn(t *testing.T) {
 	h, base := serve(t)
-	hash, err := argon2id.CreateHash("a long pass phrase", &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
+	hash, err := argon2id.CreateHash(
+		"a long pass phrase",
+		&argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32},
+	)
 	require.NoError(t, err)
-	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES ('real', 'Real Person', 'desk', 'SLM', ?)", hash).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES ('real', 'Real Person', 'desk', 'SLM', ?)", hash).
+			Error,
+	)
 	s := at(t, base, "")
 	for _, wrong := range []map[string]string{{"login": "real", "password": "guess"}, {"login": "nobody", "password": "a long pass phrase"}, {"login": "jory", "password": ""}} {
 		status, says := s.send(http.MethodPost, "/api/sign-in", "", wrong)
@@ -248,7 +293,12 @@ func TestSigningIn(t *testing.T) {
 	}
 	status, says := s.send(http.MethodPost, "/api/sign-in/demo", "", map[string]string{"login": "real"})
 	assert.Equal(t, http.StatusForbidden, status, "only people of the demo sign in with one click: %s", says)
-	status, says = s.send(http.MethodPost, "/api/sign-in", "", map[string]string{"login": "real", "password": "a long pass phrase"})
+	status, says = s.send(
+		http.MethodPost,
+		"/api/sign-in",
+		"",
+		map[string]string{"login": "real", "password": "a long pass phrase"},
+	)
 	require.Equal(t, http.StatusNoContent, status, says)
 	status, _ = s.send(http.MethodGet, "/api/today", "", nil)
 	assert.Equal(t, http.StatusOK, status)

@@ -57,29 +57,78 @@ type Revised struct {
 }
 
 func (s *Server) ruleOperations() {
-	look(s, "/rulebook", "rulebook", "Editions, terms and dimensions", everyone, func(a *act.Act, _ *nothing) (*rules.Overview, error) { return rules.Look(a) })
-	look(s, "/rulebook/grid", "grid", "Two dimensions against each other, one term in the cells", everyone, func(a *act.Act, in *GridQuery) (*rules.Grid, error) {
-		return rules.Ask(a, in.question())
-	})
-	look(s, "/rulebook/why", "whyCell", "Why a cell is as it is", everyone, func(a *act.Act, in *CellQuery) (*why.Trace, error) {
-		return rules.WhyCell(a, in.Edition, in.Term, in.situation())
-	})
-	look(s, "/rulebook/editions/{id}/rules", "rules", "The rules of an edition in sentences", everyone, func(a *act.Act, in *EditionQuery) (*rules.RuleList, error) { return rules.List(a, in.ID) })
-	look(s, "/rulebook/editions/{id}/check", "checkEdition", "Examples, conflicts and warnings of an edition", everyone, func(a *act.Act, in *EditionQuery) (*rules.Check, error) {
-		return rules.CheckEdition(a, in.ID)
-	})
+	look(
+		s,
+		"/rulebook",
+		"rulebook",
+		"Editions, terms and dimensions",
+		everyone,
+		func(a *act.Act, _ *nothing) (*rules.Overview, error) { return rules.Look(a) },
+	)
+	look(
+		s,
+		"/rulebook/grid",
+		"grid",
+		"Two dimensions against each other, one term in the cells",
+		everyone,
+		func(a *act.Act, in *GridQuery) (*rules.Grid, error) {
+			return rules.Ask(a, in.question())
+		},
+	)
+	look(
+		s,
+		"/rulebook/why",
+		"whyCell",
+		"Why a cell is as it is",
+		everyone,
+		func(a *act.Act, in *CellQuery) (*why.Trace, error) {
+			return rules.WhyCell(a, in.Edition, in.Term, in.situation())
+		},
+	)
+	look(
+		s,
+		"/rulebook/editions/{id}/rules",
+		"rules",
+		"The rules of an edition in sentences",
+		everyone,
+		func(a *act.Act, in *EditionQuery) (*rules.RuleList, error) { return rules.List(a, in.ID) },
+	)
+	look(
+		s,
+		"/rulebook/editions/{id}/check",
+		"checkEdition",
+		"Examples, conflicts and warnings of an edition",
+		everyone,
+		func(a *act.Act, in *EditionQuery) (*rules.Check, error) {
+			return rules.CheckEdition(a, in.ID)
+		},
+	)
 	type two struct {
 		From int64 `query:"from" required:"true"`
 		To   int64 `query:"to" required:"true"`
 	}
-	look(s, "/rulebook/compare", "compare", "How two editions differ", everyone, func(a *act.Act, in *two) (*rules.Comparison, error) { return rules.Compare(a, in.From, in.To) })
+	look(
+		s,
+		"/rulebook/compare",
+		"compare",
+		"How two editions differ",
+		everyone,
+		func(a *act.Act, in *two) (*rules.Comparison, error) { return rules.Compare(a, in.From, in.To) },
+	)
 	type ranked struct {
 		ID      int64  `path:"id"`
 		Ranking string `query:"ranking" required:"true" doc:"The five dimensions, strongest first, with commas"`
 	}
-	look(s, "/rulebook/editions/{id}/ranked", "compareRanking", "What another ranking would change", everyone, func(a *act.Act, in *ranked) (*rules.Comparison, error) {
-		return rules.CompareRanking(a, in.ID, strings.Split(in.Ranking, ","))
-	})
+	look(
+		s,
+		"/rulebook/editions/{id}/ranked",
+		"compareRanking",
+		"What another ranking would change",
+		everyone,
+		func(a *act.Act, in *ranked) (*rules.Comparison, error) {
+			return rules.CompareRanking(a, in.ID, strings.Split(in.Ranking, ","))
+		},
+	)
 	s.draftOperations()
 	s.rehearsalOperations()
 	s.reportOperations()
@@ -89,48 +138,136 @@ func (s *Server) draftOperations() {
 	type named struct {
 		Name string `json:"name" maxLength:"200"`
 	}
-	do(s, http.MethodPost, "/rulebook/drafts", "beginDraft", "Begin a draft from the edition in force", supervising, func(a *act.Act, in *Sent[named]) (*rules.Edition, error) {
-		return rules.Draft(a, in.Body.Name)
-	})
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/terms", "setTerm", "Set one term for a scope in a draft", supervising, func(a *act.Act, in *OneSent[rules.Change]) (*rules.Edition, error) {
-		return rules.Set(a, in.ID, in.Body)
-	})
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/cells", "setCells", "Set several cells of a grid together in a draft", supervising, func(a *act.Act, in *OneSent[rules.Cells]) (*rules.CellsSet, error) {
-		return rules.SetCells(a, in.ID, in.Body)
-	})
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/rules", "writeRule", "Put a rule into a draft", supervising, func(a *act.Act, in *OneSent[rules.Written]) (*rules.Edition, error) {
-		return rules.Write(a, in.ID, in.Body)
-	})
-	do(s, http.MethodPost, "/rulebook/drafts/{id}/strike", "strikeRule", "Take a rule out of a draft", supervising, func(a *act.Act, in *OneSent[Revised]) (*rules.Edition, error) {
-		return rules.Strike(a, in.ID, in.Body.Revision, in.Body.Name)
-	})
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/drafts",
+		"beginDraft",
+		"Begin a draft from the edition in force",
+		supervising,
+		func(a *act.Act, in *Sent[named]) (*rules.Edition, error) {
+			return rules.Draft(a, in.Body.Name)
+		},
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/rulebook/drafts/{id}/terms",
+		"setTerm",
+		"Set one term for a scope in a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[rules.Change]) (*rules.Edition, error) {
+			return rules.Set(a, in.ID, in.Body)
+		},
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/rulebook/drafts/{id}/cells",
+		"setCells",
+		"Set several cells of a grid together in a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[rules.Cells]) (*rules.CellsSet, error) {
+			return rules.SetCells(a, in.ID, in.Body)
+		},
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/rulebook/drafts/{id}/rules",
+		"writeRule",
+		"Put a rule into a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[rules.Written]) (*rules.Edition, error) {
+			return rules.Write(a, in.ID, in.Body)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/drafts/{id}/strike",
+		"strikeRule",
+		"Take a rule out of a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[Revised]) (*rules.Edition, error) {
+			return rules.Strike(a, in.ID, in.Body.Revision, in.Body.Name)
+		},
+	)
 	type ranking struct {
 		Revision int      `json:"revision"`
 		Ranking  []string `json:"ranking"`
 	}
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/ranking", "rank", "Change the ranking in a draft", supervising, func(a *act.Act, in *OneSent[ranking]) (*rules.Edition, error) {
-		return rules.Rank(a, in.ID, in.Body.Revision, in.Body.Ranking)
-	})
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/examples", "writeExample", "Put an example into a draft", supervising, func(a *act.Act, in *OneSent[rules.WrittenExample]) (*rules.Edition, error) {
-		return rules.WriteExample(a, in.ID, in.Body)
-	})
-	do(s, http.MethodPost, "/rulebook/drafts/{id}/examples/drop", "dropExample", "Take an example out of a draft", supervising, func(a *act.Act, in *OneSent[Revised]) (*rules.Edition, error) {
-		return rules.DropExample(a, in.ID, in.Body.Revision, in.Body.Name)
-	})
+	do(
+		s,
+		http.MethodPut,
+		"/rulebook/drafts/{id}/ranking",
+		"rank",
+		"Change the ranking in a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[ranking]) (*rules.Edition, error) {
+			return rules.Rank(a, in.ID, in.Body.Revision, in.Body.Ranking)
+		},
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/rulebook/drafts/{id}/examples",
+		"writeExample",
+		"Put an example into a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[rules.WrittenExample]) (*rules.Edition, error) {
+			return rules.WriteExample(a, in.ID, in.Body)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/drafts/{id}/examples/drop",
+		"dropExample",
+		"Take an example out of a draft",
+		supervising,
+		func(a *act.Act, in *OneSent[Revised]) (*rules.Edition, error) {
+			return rules.DropExample(a, in.ID, in.Body.Revision, in.Body.Name)
+		},
+	)
 	type start struct {
 		Revision int           `json:"revision"`
 		From     calendar.Date `json:"from" format:"date"`
 		Reason   string        `json:"reason" maxLength:"500"`
 	}
-	do(s, http.MethodPost, "/rulebook/drafts/{id}/in-force", "putInForce", "Put a draft in force from a date", supervising, func(a *act.Act, in *OneSent[start]) (*rules.Edition, error) {
-		return rules.PutInForce(a, in.ID, in.Body.Revision, in.Body.From, in.Body.Reason)
-	})
-	do(s, http.MethodDelete, "/rulebook/drafts/{id}", "dropDraft", "Give a draft up", supervising, func(a *act.Act, in *One) (Done, error) {
-		return Done{true}, rules.Discard(a, in.ID)
-	})
-	do(s, http.MethodPost, "/rulebook/file", "bringFile", "Look at a rulebook file, or take it over as a draft", supervising, func(a *act.Act, in *Sent[rules.Brought]) (*rules.Looked, error) {
-		return rules.Bring(a, in.Body)
-	})
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/drafts/{id}/in-force",
+		"putInForce",
+		"Put a draft in force from a date",
+		supervising,
+		func(a *act.Act, in *OneSent[start]) (*rules.Edition, error) {
+			return rules.PutInForce(a, in.ID, in.Body.Revision, in.Body.From, in.Body.Reason)
+		},
+	)
+	do(
+		s,
+		http.MethodDelete,
+		"/rulebook/drafts/{id}",
+		"dropDraft",
+		"Give a draft up",
+		supervising,
+		func(a *act.Act, in *One) (Done, error) {
+			return Done{true}, rules.Discard(a, in.ID)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/file",
+		"bringFile",
+		"Look at a rulebook file, or take it over as a draft",
+		supervising,
+		func(a *act.Act, in *Sent[rules.Brought]) (*rules.Looked, error) {
+			return rules.Bring(a, in.Body)
+		},
+	)
 }
 
 func (s *Server) rehearsalOperations() {
@@ -138,36 +275,110 @@ func (s *Server) rehearsalOperations() {
 		Since calendar.Date `json:"since" format:"date"`
 		Until calendar.Date `json:"until" format:"date"`
 	}
-	do(s, http.MethodPost, "/rulebook/editions/{id}/rehearsals", "rehearse", "Rehearse a draft on the loans of a period", supervising, func(a *act.Act, in *OneSent[period]) (*rules.Rehearsal, error) {
-		return rules.Begin(a, in.ID, in.Body.Since, in.Body.Until)
-	})
-	look(s, "/rulebook/editions/{id}/rehearsals", "rehearsals", "The latest rehearsals of an edition", supervising, func(a *act.Act, in *EditionQuery) ([]rules.Rehearsal, error) {
-		return rules.Rehearsals(a, in.ID)
-	})
-	look(s, "/rehearsals/{id}", "rehearsal", "A rehearsal and what it found", supervising, func(a *act.Act, in *ByID) (*rules.Rehearsal, error) { return rules.Rehearsed(a, in.ID) })
-	do(s, http.MethodPost, "/rehearsals/{id}/stop", "stopRehearsal", "Stop a rehearsal", supervising, func(a *act.Act, in *One) (*rules.Rehearsal, error) { return rules.Stop(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/editions/{id}/rehearsals",
+		"rehearse",
+		"Rehearse a draft on the loans of a period",
+		supervising,
+		func(a *act.Act, in *OneSent[period]) (*rules.Rehearsal, error) {
+			return rules.Begin(a, in.ID, in.Body.Since, in.Body.Until)
+		},
+	)
+	look(
+		s,
+		"/rulebook/editions/{id}/rehearsals",
+		"rehearsals",
+		"The latest rehearsals of an edition",
+		supervising,
+		func(a *act.Act, in *EditionQuery) ([]rules.Rehearsal, error) {
+			return rules.Rehearsals(a, in.ID)
+		},
+	)
+	look(
+		s,
+		"/rehearsals/{id}",
+		"rehearsal",
+		"A rehearsal and what it found",
+		supervising,
+		func(a *act.Act, in *ByID) (*rules.Rehearsal, error) { return rules.Rehearsed(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/rehearsals/{id}/stop",
+		"stopRehearsal",
+		"Stop a rehearsal",
+		supervising,
+		func(a *act.Act, in *One) (*rules.Rehearsal, error) { return rules.Stop(a, in.ID) },
+	)
 }
 
 func (s *Server) reportOperations() {
-	look(s, "/loans/{id}/terms", "loanTerms", "Which rule gave each term of a loan", everyone, func(a *act.Act, in *ByID) (*rules.LoanTerms, error) { return rules.Loan(a, in.ID) })
+	look(
+		s,
+		"/loans/{id}/terms",
+		"loanTerms",
+		"Which rule gave each term of a loan",
+		everyone,
+		func(a *act.Act, in *ByID) (*rules.LoanTerms, error) { return rules.Loan(a, in.ID) },
+	)
 	type wanted struct {
 		Item   int64 `query:"item" required:"true"`
 		Patron int64 `query:"patron" required:"true"`
 	}
-	look(s, "/rulebook/wanted", "wantedTerms", "Which rule would give each term of a loan, should it be made now", everyone, func(a *act.Act, in *wanted) (*rules.LoanTerms, error) {
-		return rules.Wanted(a, in.Item, in.Patron)
-	})
-	look(s, "/loans/{id}/example", "exampleOfLoan", "A loan as an example", supervising, func(a *act.Act, in *ByID) (*rules.ExampleFile, error) { return rules.FromLoan(a, in.ID) })
-	do(s, http.MethodPost, "/reports", "report", "Report terms that seem wrong to the supervisor", everyone, func(a *act.Act, in *Sent[rules.Complaint]) (*rules.Report, error) {
-		return rules.Complain(a, in.Body)
-	})
-	look(s, "/reports", "reports", "Reports from the branches, open ones first", supervising, func(a *act.Act, _ *nothing) (rules.ReportList, error) { return rules.Reports(a) })
+	look(
+		s,
+		"/rulebook/wanted",
+		"wantedTerms",
+		"Which rule would give each term of a loan, should it be made now",
+		everyone,
+		func(a *act.Act, in *wanted) (*rules.LoanTerms, error) {
+			return rules.Wanted(a, in.Item, in.Patron)
+		},
+	)
+	look(
+		s,
+		"/loans/{id}/example",
+		"exampleOfLoan",
+		"A loan as an example",
+		supervising,
+		func(a *act.Act, in *ByID) (*rules.ExampleFile, error) { return rules.FromLoan(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/reports",
+		"report",
+		"Report terms that seem wrong to the supervisor",
+		everyone,
+		func(a *act.Act, in *Sent[rules.Complaint]) (*rules.Report, error) {
+			return rules.Complain(a, in.Body)
+		},
+	)
+	look(
+		s,
+		"/reports",
+		"reports",
+		"Reports from the branches, open ones first",
+		supervising,
+		func(a *act.Act, _ *nothing) (rules.ReportList, error) { return rules.Reports(a) },
+	)
 	type answer struct {
 		Answer string `json:"answer" minLength:"1" maxLength:"1000"`
 	}
-	do(s, http.MethodPost, "/reports/{id}/answer", "answerReport", "Answer a report", supervising, func(a *act.Act, in *OneSent[answer]) (*rules.Report, error) {
-		return rules.AnswerReport(a, in.ID, in.Body.Answer)
-	})
+	do(
+		s,
+		http.MethodPost,
+		"/reports/{id}/answer",
+		"answerReport",
+		"Answer a report",
+		supervising,
+		func(a *act.Act, in *OneSent[answer]) (*rules.Report, error) {
+			return rules.AnswerReport(a, in.ID, in.Body.Answer)
+		},
+	)
 }
 
 func (s *Server) calendarOperations() {
@@ -175,21 +386,65 @@ func (s *Server) calendarOperations() {
 		Branch string `path:"branch" minLength:"3" maxLength:"3"`
 		Year   int    `query:"year" maximum:"2200"`
 	}
-	look(s, "/calendars/{branch}", "calendar", "A branch's calendar and one year of it", everyone, func(a *act.Act, in *year) (*calendars.Calendar, error) {
-		return calendars.Look(a, in.Branch, in.Year)
-	})
-	ask(s, "/calendars/preview", "previewCalendar", "What a change to calendars would touch", employed, func(a *act.Act, in *calendars.Change) (*calendars.Touched, error) {
-		return calendars.Preview(a, *in)
-	})
-	do(s, http.MethodPost, "/calendars/apply", "changeCalendar", "Change calendars, due dates and hold shelves along with them", employed, func(a *act.Act, in *Sent[calendars.Change]) (*calendars.Touched, error) {
-		return calendars.Apply(a, in.Body)
-	})
+	look(
+		s,
+		"/calendars/{branch}",
+		"calendar",
+		"A branch's calendar and one year of it",
+		everyone,
+		func(a *act.Act, in *year) (*calendars.Calendar, error) {
+			return calendars.Look(a, in.Branch, in.Year)
+		},
+	)
+	ask(
+		s,
+		"/calendars/preview",
+		"previewCalendar",
+		"What a change to calendars would touch",
+		employed,
+		func(a *act.Act, in *calendars.Change) (*calendars.Touched, error) {
+			return calendars.Preview(a, *in)
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/calendars/apply",
+		"changeCalendar",
+		"Change calendars, due dates and hold shelves along with them",
+		employed,
+		func(a *act.Act, in *Sent[calendars.Change]) (*calendars.Touched, error) {
+			return calendars.Apply(a, in.Body)
+		},
+	)
 	type calendarFile struct {
 		Text string `json:"text" minLength:"2" maxLength:"900000" doc:"A file of iCalendar, RFC 5545"`
 	}
-	ask(s, "/calendars/file", "readCalendarFile", "Read a calendar file, to be looked at", supervising, func(a *act.Act, in *calendarFile) ([]calendars.Days, error) {
-		return calendars.Bring(a, in.Text)
-	})
-	look(s, "/sweeps", "sweeps", "The latest changes to calendars", everyone, func(a *act.Act, _ *nothing) ([]calendars.Sweep, error) { return calendars.Sweeps(a) })
-	do(s, http.MethodPost, "/sweeps/{id}/undo", "undoSweep", "Undo a change to calendars", supervising, func(a *act.Act, in *One) ([]calendars.Sweep, error) { return calendars.Undo(a, in.ID) })
+	ask(
+		s,
+		"/calendars/file",
+		"readCalendarFile",
+		"Read a calendar file, to be looked at",
+		supervising,
+		func(a *act.Act, in *calendarFile) ([]calendars.Days, error) {
+			return calendars.Bring(a, in.Text)
+		},
+	)
+	look(
+		s,
+		"/sweeps",
+		"sweeps",
+		"The latest changes to calendars",
+		everyone,
+		func(a *act.Act, _ *nothing) ([]calendars.Sweep, error) { return calendars.Sweeps(a) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/sweeps/{id}/undo",
+		"undoSweep",
+		"Undo a change to calendars",
+		supervising,
+		func(a *act.Act, in *One) ([]calendars.Sweep, error) { return calendars.Undo(a, in.ID) },
+	)
 }

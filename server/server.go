@@ -45,7 +45,13 @@ type Server struct {
 
 // New builds a server over a house.
 func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Server, error) {
-	s := &Server{house: house, router: chi.NewRouter(), sessions: newSessions(house, options.Secure), log: log, options: options}
+	s := &Server{
+		house:    house,
+		router:   chi.NewRouter(),
+		sessions: newSessions(house, options.Secure),
+		log:      log,
+		options:  options,
+	}
 	s.sessions.ErrorFunc = s.sessionError
 
 	s.router.Use(middleware.Recoverer, compressed, headers)
@@ -115,7 +121,10 @@ func compressed(next http.Handler) http.Handler {
 func headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'",
+		)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		next.ServeHTTP(w, r)
@@ -136,7 +145,11 @@ func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error)
 	s.log.WarnContext(r.Context(), "session", "error", err)
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(http.StatusServiceUnavailable)
-	_, _ = w.Write([]byte(`{"status":503,"title":"Service Unavailable","detail":"The database cannot be reached just now. Nothing was done; it is tried again by itself."}`))
+	_, _ = w.Write(
+		[]byte(
+			`{"status":503,"title":"Service Unavailable","detail":"The database cannot be reached just now. Nothing was done; it is tried again by itself."}`,
+		),
+	)
 }
 
 // front serves the built front end; every path that is no file is a place of it.

@@ -38,7 +38,12 @@ func counted(t *testing.T) (*act.House, *testkit.Trips, string) {
 func TestScansTakeFewRoundTrips(t *testing.T) {
 	h, trips, base := counted(t)
 	jory := at(t, base, "jory")
-	card := testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"))
+	card := testkit.Text(
+		t,
+		h,
+		"SELECT id::text FROM patrons WHERE card = ?",
+		testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"),
+	)
 	var run struct{ ID int64 }
 	_, body := jory.send(http.MethodPost, "/api/returns", "run-number-one", map[string]string{"mode": "bin"})
 	require.NoError(t, json.Unmarshal([]byte(body), &run), body)
@@ -47,14 +52,24 @@ func TestScansTakeFewRoundTrips(t *testing.T) {
 	lending, taking := 0, 0
 	for k, item := range items {
 		trips.Since()
-		status, body := jory.send(http.MethodPost, "/api/desk/scan", fmt.Sprintf("lending-%d", k), map[string]any{"text": item, "patron": json.Number(card)})
+		status, body := jory.send(
+			http.MethodPost,
+			"/api/desk/scan",
+			fmt.Sprintf("lending-%d", k),
+			map[string]any{"text": item, "patron": json.Number(card)},
+		)
 		require.Equal(t, http.StatusOK, status, body)
 		require.Contains(t, body, `"kind":"lent"`)
 		if said := trips.Since(); k > 2 {
 			assert.LessOrEqual(t, len(said), lendingTrips, "%q", said)
 			lending = len(said)
 		}
-		status, body = jory.send(http.MethodPost, fmt.Sprintf("/api/returns/%d/scan", run.ID), fmt.Sprintf("return-%d", k), map[string]any{"text": item})
+		status, body = jory.send(
+			http.MethodPost,
+			fmt.Sprintf("/api/returns/%d/scan", run.ID),
+			fmt.Sprintf("return-%d", k),
+			map[string]any{"text": item},
+		)
 		require.Equal(t, http.StatusOK, status, body)
 		if said := trips.Since(); k > 2 {
 			assert.LessOrEqual(t, len(said), returnTrips, "%q", said)
@@ -65,10 +80,20 @@ func TestScansTakeFewRoundTrips(t *testing.T) {
 	t.Logf("lending takes %d round trips, taking back %d", lending, taking)
 	// What cannot be done takes no more.
 	trips.Since()
-	status, body := jory.send(http.MethodPost, "/api/desk/scan", "lending-wrong", map[string]any{"text": "31846999999997", "patron": json.Number(card)})
+	status, body := jory.send(
+		http.MethodPost,
+		"/api/desk/scan",
+		"lending-wrong",
+		map[string]any{"text": "31846999999997", "patron": json.Number(card)},
+	)
 	assert.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "no item here has it")
 	assert.LessOrEqual(t, len(trips.Since()), lendingTrips-1, "nothing is written")
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM answers WHERE key LIKE '%lending-wrong'"), "what changed nothing keeps no answer")
+	assert.Equal(
+		t,
+		"0",
+		testkit.Text(t, h, "SELECT count(*)::text FROM answers WHERE key LIKE '%lending-wrong'"),
+		"what changed nothing keeps no answer",
+	)
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM answers WHERE key LIKE '%lending-0'"))
 }

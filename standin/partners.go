@@ -56,23 +56,96 @@ func NewPartners() *Partners {
 	books := func(prefix string, rows ...[3]string) []sru.Record {
 		var out []sru.Record
 		for k, r := range rows {
-			out = append(out, sru.Record{ID: fmt.Sprintf("%s%d", prefix, k+1), Title: r[0], Author: r[1], Date: r[2], Format: "print"})
+			out = append(
+				out,
+				sru.Record{
+					ID:     fmt.Sprintf("%s%d", prefix, k+1),
+					Title:  r[0],
+					Author: r[1],
+					Date:   r[2],
+					Format: "print",
+				},
+			)
 		}
 		return out
 	}
 	mills := [3]string{"Tidal Mills of the Outer Coast", "Roswen Quist", "1998"}
 	p := &Partners{libraries: []*library{
-		{Symbol: "KELMOUTH", Name: "Kelmouth College", habits: habits{pause: brisk}, Books: books("k", mills, [3]string{"A Grammar of Fog Signals", "Ivo Brannock", "2007"},
-			[3]string{"Seaweed and Stone: a Harbour Chemistry", "Hedda Marsk", "2013"}, [3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"})},
-		{Symbol: "PSABEL", Name: "Port Sabel Public Library", habits: habits{pause: brisk, noNewBooks: true}, Books: books("p", [3]string{mills[0], mills[1], "2004"},
-			[3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"}, [3]string{"Knots Nobody Ties", "Pell Orchard", "1991"})},
-		{Symbol: "ARDLANE", Name: "Ardlane County Libraries", habits: habits{pause: 20 * time.Second}, Books: books("a", [3]string{"Drystone in Ardlane", "Soren Wardle", "1987"},
-			[3]string{"Knots Nobody Ties", "Pell Orchard", "1994"})},
-		{Symbol: "TIDEINST", Name: "Institute of Tidal Engineering", habits: habits{pause: brisk, condition: "To be used in the library only."}, Books: books("t",
-			[3]string{"Bulb Turbines at Low Head", "Edda Norrback", "2016"}, [3]string{"Silt: an Engineer's Enemy", "Corin Stannard", "2021"}, mills)},
-		{Symbol: "GLENFERR", Name: "Glenferrin Regional", habits: habits{pause: brisk}, Books: books("g", [3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"},
-			[3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"}, [3]string{"Bread for Ferrymen", "Maude Rook", "2003"})},
-		{Symbol: "LORROW", Name: "Abbey Seminary at Lorrow", Down: true, habits: habits{pause: brisk}, Books: books("l", [3]string{"Hours and Tides: a Psalter of the Coast", "Brid Penrose", "1962"})},
+		{
+			Symbol: "KELMOUTH",
+			Name:   "Kelmouth College",
+			habits: habits{pause: brisk},
+			Books: books(
+				"k",
+				mills,
+				[3]string{"A Grammar of Fog Signals", "Ivo Brannock", "2007"},
+				[3]string{
+					"Seaweed and Stone: a Harbour Chemistry",
+					"Hedda Marsk",
+					"2013",
+				},
+				[3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"},
+			),
+		},
+		{
+			Symbol: "PSABEL",
+			Name:   "Port Sabel Public Library",
+			habits: habits{pause: brisk, noNewBooks: true},
+			Books: books(
+				"p",
+				[3]string{mills[0], mills[1], "2004"},
+				[3]string{
+					"Winter Choirs of Port Sabel",
+					"Anselm Thorne",
+					"2026",
+				},
+				[3]string{"Knots Nobody Ties", "Pell Orchard", "1991"},
+			),
+		},
+		{
+			Symbol: "ARDLANE",
+			Name:   "Ardlane County Libraries",
+			habits: habits{pause: 20 * time.Second},
+			Books: books("a", [3]string{"Drystone in Ardlane", "Soren Wardle", "1987"},
+				[3]string{"Knots Nobody Ties", "Pell Orchard", "1994"}),
+		},
+		{
+			Symbol: "TIDEINST",
+			Name:   "Institute of Tidal Engineering",
+			habits: habits{pause: brisk, condition: "To be used in the library only."},
+			Books: books(
+				"t",
+				[3]string{
+					"Bulb Turbines at Low Head",
+					"Edda Norrback",
+					"2016",
+				},
+				[3]string{"Silt: an Engineer's Enemy", "Corin Stannard", "2021"},
+				mills,
+			),
+		},
+		{
+			Symbol: "GLENFERR",
+			Name:   "Glenferrin Regional",
+			habits: habits{pause: brisk},
+			Books: books(
+				"g",
+				[3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"},
+				[3]string{
+					"The Ledger of Small Ferries",
+					"Ulla Veldt",
+					"2019",
+				},
+				[3]string{"Bread for Ferrymen", "Maude Rook", "2003"},
+			),
+		},
+		{
+			Symbol: "LORROW",
+			Name:   "Abbey Seminary at Lorrow",
+			Down:   true,
+			habits: habits{pause: brisk},
+			Books:  books("l", [3]string{"Hours and Tides: a Psalter of the Coast", "Brid Penrose", "1962"}),
+		},
 	}}
 	p.page = &http.Server{Handler: http.HandlerFunc(p.serve), ReadHeaderTimeout: 5 * time.Second}
 	return p
@@ -126,7 +199,8 @@ func (l *library) search(w http.ResponseWriter, r *http.Request) {
 	var found []sru.Record
 	for _, b := range l.Books {
 		text := strings.ToLower(b.Title + " " + b.Author + " " + b.Date)
-		if problem == nil && !slices.ContainsFunc(words, func(word string) bool { return !strings.Contains(text, word) }) {
+		if problem == nil &&
+			!slices.ContainsFunc(words, func(word string) bool { return !strings.Contains(text, word) }) {
 			found = append(found, b)
 		}
 	}
@@ -156,12 +230,25 @@ func (p *Partners) take(l *library, w http.ResponseWriter, r *http.Request) {
 	h := *m.Header()
 	at := slices.IndexFunc(l.Exchanges, func(e *Exchanging) bool { return e.Number == h.RequestingRequestID })
 	if at < 0 && m.Request == nil { // begun before this stand-in was: its memory does not outlive it
-		l.Exchanges = append(l.Exchanges, &Exchanging{Number: h.RequestingRequestID, Title: "begun earlier", Theirs: m.SupplyingAgencyMessage != nil, header: h})
+		l.Exchanges = append(
+			l.Exchanges,
+			&Exchanging{
+				Number: h.RequestingRequestID,
+				Title:  "begun earlier",
+				Theirs: m.SupplyingAgencyMessage != nil,
+				header: h,
+			},
+		)
 		at = len(l.Exchanges) - 1
 	}
 	switch {
 	case m.Request != nil && at < 0:
-		e := &Exchanging{Number: h.RequestingRequestID, Title: m.Request.Bibliographic.Title, State: "RequestReceived", header: h}
+		e := &Exchanging{
+			Number: h.RequestingRequestID,
+			Title:  m.Request.Bibliographic.Title,
+			State:  "RequestReceived",
+			header: h,
+		}
 		l.Exchanges = append(l.Exchanges, e)
 		p.answer(l, e)
 	case m.SupplyingAgencyMessage != nil && at >= 0:
@@ -202,8 +289,13 @@ func (p *Partners) answer(l *library, e *Exchanging) {
 func supplying(e *Exchanging, status, unfilled, due string) iso18626.Message {
 	h := e.header
 	h.Timestamp = time.Now().Format(time.RFC3339Nano)
-	return iso18626.Message{SupplyingAgencyMessage: &iso18626.SupplyingAgencyMessage{Header: h, Info: iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: unfilled},
-		Status: iso18626.StatusInfo{Status: status, DueDate: due, LastChange: h.Timestamp}}}
+	return iso18626.Message{
+		SupplyingAgencyMessage: &iso18626.SupplyingAgencyMessage{
+			Header: h,
+			Info:   iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: unfilled},
+			Status: iso18626.StatusInfo{Status: status, DueDate: due, LastChange: h.Timestamp},
+		},
+	}
 }
 
 func requesting(e *Exchanging, action string) iso18626.Message {
@@ -243,11 +335,30 @@ func (p *Partners) later(l *library, e *Exchanging, messages ...iso18626.Message
 
 // ask lets a library ask us for a title.
 func (p *Partners) ask(l *library, title string) {
-	e := &Exchanging{Number: fmt.Sprintf("%s-%d", l.Symbol, time.Now().UnixMilli()), Title: title, State: "Asked", Theirs: true,
-		header: iso18626.Header{Supplying: iso18626.Agency{Type: "ISIL", Value: "ORRIN"}, Requesting: iso18626.Agency{Type: "ISIL", Value: l.Symbol}, Timestamp: time.Now().Format(time.RFC3339Nano)}}
+	e := &Exchanging{
+		Number: fmt.Sprintf("%s-%d", l.Symbol, time.Now().UnixMilli()),
+		Title:  title,
+		State:  "Asked",
+		Theirs: true,
+		header: iso18626.Header{
+			Supplying:  iso18626.Agency{Type: "ISIL", Value: "ORRIN"},
+			Requesting: iso18626.Agency{Type: "ISIL", Value: l.Symbol},
+			Timestamp:  time.Now().Format(time.RFC3339Nano),
+		},
+	}
 	e.header.RequestingRequestID = e.Number
 	l.Exchanges = append(l.Exchanges, e)
-	p.later(l, e, iso18626.Message{Request: &iso18626.Request{Header: e.header, Bibliographic: iso18626.Bibliographic{Title: title}, Service: iso18626.Service{Type: "Loan", AnyEdition: "Y"}}})
+	p.later(
+		l,
+		e,
+		iso18626.Message{
+			Request: &iso18626.Request{
+				Header:        e.header,
+				Bibliographic: iso18626.Bibliographic{Title: title},
+				Service:       iso18626.Service{Type: "Loan", AnyEdition: "Y"},
+			},
+		},
+	)
 }
 
 func (p *Partners) sendBack(l *library, number string) {

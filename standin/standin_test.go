@@ -42,14 +42,31 @@ func TestMailIsKeptOnce(t *testing.T) {
 	require.NoError(t, err)
 	mail, page := listen(t), listen(t)
 	go m.Serve(t.Context(), mail, page)
-	message := strings.ReplaceAll("From: notices@orrin.invalid\nTo: ines@post.invalid\nSubject: =?utf-8?q?Ready_for_you=3A_The_Na=C3=AFve_Tide?=\nMessage-ID: <one@orrin.invalid>\nContent-Type: text/plain; charset=utf-8\n\nIt waits <here>.\n", "\n", "\r\n")
+	message := strings.ReplaceAll(
+		"From: notices@orrin.invalid\nTo: ines@post.invalid\nSubject: =?utf-8?q?Ready_for_you=3A_The_Na=C3=AFve_Tide?=\nMessage-ID: <one@orrin.invalid>\nContent-Type: text/plain; charset=utf-8\n\nIt waits <here>.\n",
+		"\n",
+		"\r\n",
+	)
 	for range 2 {
-		require.NoError(t, smtp.SendMail(mail.Addr().String(), nil, "notices@orrin.invalid", []string{"ines@post.invalid"}, []byte(message)))
+		require.NoError(
+			t,
+			smtp.SendMail(
+				mail.Addr().String(),
+				nil,
+				"notices@orrin.invalid",
+				[]string{"ines@post.invalid"},
+				[]byte(message),
+			),
+		)
 	}
 	shown := get(t, "http://"+page.Addr().String())
 	assert.Equal(t, 1, strings.Count(shown, "Ready for you: The Naïve Tide"), shown)
 	assert.Contains(t, shown, "It waits &lt;here&gt;.", "what is in a message is text, not markup")
-	assert.Error(t, smtp.SendMail(mail.Addr().String(), nil, "a@b.invalid", []string{"c@d.invalid"}, []byte("no message")), "what is no message is refused")
+	assert.Error(
+		t,
+		smtp.SendMail(mail.Addr().String(), nil, "a@b.invalid", []string{"c@d.invalid"}, []byte("no message")),
+		"what is no message is refused",
+	)
 }
 
 // partners starts the stand-in and gives its base, and a channel with what it sends to us.
@@ -97,12 +114,22 @@ func send(t *testing.T, base, symbol string, m iso18626.Message) {
 }
 
 func header(symbol, number string) iso18626.Header {
-	return iso18626.Header{Supplying: iso18626.Agency{Type: "ISIL", Value: symbol}, Requesting: iso18626.Agency{Type: "ISIL", Value: "ORRIN"},
-		Timestamp: "2026-10-06T09:12:00-03:00", RequestingRequestID: number}
+	return iso18626.Header{
+		Supplying:           iso18626.Agency{Type: "ISIL", Value: symbol},
+		Requesting:          iso18626.Agency{Type: "ISIL", Value: "ORRIN"},
+		Timestamp:           "2026-10-06T09:12:00-03:00",
+		RequestingRequestID: number,
+	}
 }
 
 func request(symbol, number, title string) iso18626.Message {
-	return iso18626.Message{Request: &iso18626.Request{Header: header(symbol, number), Bibliographic: iso18626.Bibliographic{Title: title}, Service: iso18626.Service{Type: "Loan"}}}
+	return iso18626.Message{
+		Request: &iso18626.Request{
+			Header:        header(symbol, number),
+			Bibliographic: iso18626.Bibliographic{Title: title},
+			Service:       iso18626.Service{Type: "Loan"},
+		},
+	}
 }
 
 func TestPartnersHaveHabits(t *testing.T) {
@@ -129,7 +156,17 @@ func TestPartnersHaveHabits(t *testing.T) {
 // An exchange that was begun before the stand-in goes on all the same.
 func TestPartnersGoOnWithWhatWasBegun(t *testing.T) {
 	base, said := partners(t)
-	send(t, base, "KELMOUTH", iso18626.Message{RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{Header: header("KELMOUTH", "ORRIN-000007"), Action: "ShippedReturn"}})
+	send(
+		t,
+		base,
+		"KELMOUTH",
+		iso18626.Message{
+			RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{
+				Header: header("KELMOUTH", "ORRIN-000007"),
+				Action: "ShippedReturn",
+			},
+		},
+	)
 	assert.Equal(t, "LoanCompleted", next(t, said).SupplyingAgencyMessage.Status.Status)
 }
 

@@ -41,8 +41,10 @@ func (t *Tx) FindTitles(words, here string, page Page) ([]TitleFound, Page, erro
 	query := fmt.Sprintf(`SELECT t.id, t.name, t.author, coalesce(t.year, 0) AS year, n.copies, n.here, n."in",
 			(SELECT count(*) FROM holds h WHERE h.title_id = t.id AND h.state = 'waiting') AS waiting
 		FROM (SELECT * FROM titles t WHERE %s AND %s ORDER BY t.name, t.id LIMIT %d) t
-		LEFT JOIN LATERAL (SELECT count(*) AS copies, count(*) FILTER (WHERE f.free) AS "in", count(*) FILTER (WHERE f.free AND f.at_branch = $%d) AS here FROM
-			(SELECT i.at_branch, %s AS free FROM items i WHERE i.title_id = t.id AND i.standing <> 'withdrawn') f) n ON true
+		LEFT JOIN LATERAL (SELECT count(*) AS copies, count(*) FILTER (WHERE f.free) AS "in",
+			count(*) FILTER (WHERE f.free AND f.at_branch = $%d) AS here FROM
+			(SELECT i.at_branch, %s AS free FROM items i WHERE i.title_id = t.id
+				AND i.standing <> 'withdrawn') f) n ON true
 		ORDER BY t.name, t.id`, where, after("t.name", "t.id", len(args)), pageMost+1, len(args), FreeItem)
 	return paged(t, page, func(b *TitleFound) Cursor { return Cursor{Text: b.Name, ID: b.ID} }, query, args...)
 }
@@ -61,17 +63,28 @@ type ItemShown struct {
 	LoanPatron                       *int64
 }
 
-const itemsShown = `SELECT i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material, i.call_number, i.price, i.note, i.standing,
+const itemsShown = `SELECT i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material,
+		i.call_number, i.price, i.note, i.standing,
 		t.name AS title_name, t.author, w.place, coalesce(l.branch_code, r.to_branch, h.pickup) AS place_branch,
 		l.due_date, l.due_at, l.patron_id AS loan_patron
 	FROM items i JOIN titles t ON t.id = i.title_id LEFT JOIN whereabouts w ON w.item_id = i.id
-	LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref LEFT JOIN transits r ON w.place = 'under_way' AND r.id = w.ref
+	LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref LEFT JOIN transits r ON w.place = 'under_way'
+		AND r.id = w.ref
 	LEFT JOIN holds h ON w.place IN ('fetching', 'hold_shelf') AND h.id = w.ref `
 
 // ItemsOf gives a page of the items of a title, by their home branches.
 func (t *Tx) ItemsOf(title int64, page Page) ([]ItemShown, Page, error) {
-	return paged(t, page, func(i *ItemShown) Cursor { return Cursor{Text: i.BranchCode, ID: i.ID} },
-		itemsShown+"WHERE i.title_id = $1 AND "+after("i.branch_code", "i.id", 1)+" ORDER BY i.branch_code, i.id", title)
+	return paged(
+		t,
+		page,
+		func(i *ItemShown) Cursor { return Cursor{Text: i.BranchCode, ID: i.ID} },
+		itemsShown+"WHERE i.title_id = $1 AND "+after(
+			"i.branch_code",
+			"i.id",
+			1,
+		)+" ORDER BY i.branch_code, i.id",
+		title,
+	)
 }
 
 // OneItem gives one item by its id, or by its barcode where the id is 0.

@@ -66,21 +66,29 @@ type itemRow struct {
 	Lender, Request                       *string
 }
 
-const itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material, i.call_number, i.note, i.standing,
+const itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material,
+		i.call_number, i.note, i.standing,
 		t.name AS title_name, t.author, i.price, i.own_terms, i.added_on,
-		l.id AS loan_id, l.patron_id AS loan_patron, l.edition_id AS loan_edition, l.branch_code AS loan_branch, l.situation AS loan_situation,
+		l.id AS loan_id, l.patron_id AS loan_patron, l.edition_id AS loan_edition, l.branch_code AS loan_branch,
+			l.situation AS loan_situation,
 		l.lent_at, l.due_date, l.due_at, l.renewed_at, l.lost_at, l.renewals,
-		b.legal_name AS borrower_legal, b.preferred_name AS borrower_preferred, b.class AS borrower_class, b.standing AS borrower_standing,
+		b.legal_name AS borrower_legal, b.preferred_name AS borrower_preferred, b.class AS borrower_class,
+			b.standing AS borrower_standing,
 		b.card_until AS borrower_until, b.balance AS borrower_balance,
-		r.id AS transit_id, r.hold_id AS transit_hold, r.from_branch, r.to_branch, r.sent_at, r.promised_at AS transit_promised,
-		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state, h.promised_at AS hold_promised,
+		r.id AS transit_id, r.hold_id AS transit_hold, r.from_branch, r.to_branch, r.sent_at,
+			r.promised_at AS transit_promised,
+		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state,
+			h.promised_at AS hold_promised,
 		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.why AS hold_why,
-		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf, p.class AS holder_class,
+		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
+			p.class AS holder_class,
 		p.email AS holder_email, p.branch_code AS holder_branch,
 		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting') AS awaited,
 		EXISTS (SELECT 1 FROM misses m WHERE m.item_id = i.id AND m.seen_at IS NULL) AS missed,
-		EXISTS (SELECT 1 FROM holds u WHERE u.item_id = i.id AND u.state IN ('lapsed', 'cancelled') AND NOT u.cleared) AS uncleared,
-		(SELECT q.id FROM requests q WHERE q.loan_id = l.id AND q.role = 'supplying' AND q.stage IN ('shipped', 'there', 'back')) AS supplying,
+		EXISTS (SELECT 1 FROM holds u WHERE u.item_id = i.id AND u.state IN ('lapsed', 'cancelled')
+			AND NOT u.cleared) AS uncleared,
+		(SELECT q.id FROM requests q WHERE q.loan_id = l.id AND q.role = 'supplying' AND q.stage IN ('shipped',
+			'there', 'back')) AS supplying,
 		o.id AS lodged, o.number AS request, o.lender
 	FROM items i
 	JOIN titles t ON t.id = i.title_id
@@ -153,7 +161,8 @@ func (t *Tx) settled(rows []itemRow) (*Facts, error) {
 		return nil, nil
 	}
 	f := rows[0].facts()
-	if f.Loan != nil && f.Loan.PatronID != nil && !t.locked.HoldsPatron(*f.Loan.PatronID) || !t.locked.HoldsTitle(f.Item.TitleID) {
+	if f.Loan != nil && f.Loan.PatronID != nil && !t.locked.HoldsPatron(*f.Loan.PatronID) ||
+		!t.locked.HoldsTitle(f.Item.TitleID) {
 		return nil, ErrMoved
 	}
 	return f, nil
@@ -202,10 +211,12 @@ type OnLoan struct {
 	DueDate, DueAt       *time.Time
 }
 
-const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code, p.household_id, p.standing,
+const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code,
+		p.household_id, p.standing,
 	p.card_until, p.email, p.phone, p.address, p.note, p.older_reader, p.balance`
 
-const openLoansOf = `SELECT i.material, l.branch_code, l.due_date, l.due_at FROM loans l JOIN items i ON i.id = l.item_id
+const openLoansOf = `SELECT i.material, l.branch_code, l.due_date, l.due_at FROM loans l
+		JOIN items i ON i.id = l.item_id
 	WHERE l.patron_id = $1 AND l.returned_at IS NULL`
 
 const earlierOf = `SELECT count(*) AS before, max(l.returned_at) AS last FROM items i JOIN loans l ON l.item_id = i.id
@@ -228,7 +239,13 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 	askItem(q, &items, barcode, 0)
 	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1", patron)
 	ask(q, &b.OnLoan, openLoansOf, patron)
-	ask(q, &holds, "SELECT "+holdColumns+" FROM holds h WHERE h.patron_id = $1 AND h.closed_at IS NULL AND h.title_id = "+title, patron, barcode)
+	ask(
+		q,
+		&holds,
+		"SELECT "+holdColumns+" FROM holds h WHERE h.patron_id = $1 AND h.closed_at IS NULL AND h.title_id = "+title,
+		patron,
+		barcode,
+	)
 	ask(q, &earlier, strings.Replace(earlierOf, "$2", title, 1), patron, barcode)
 	if err := t.send(q); err != nil {
 		return nil, nil, err
@@ -265,7 +282,8 @@ func (t *Tx) LoanFacts(id int64) (*Facts, *Loan, error) {
 	return f, &loans[0], nil
 }
 
-const loanColumns = `l.id, l.item_id, l.patron_id, l.branch_code, l.edition_id, l.situation, l.lent_at, l.due_date, l.due_at, l.renewals, l.renewed_at,
+const loanColumns = `l.id, l.item_id, l.patron_id, l.branch_code, l.edition_id, l.situation, l.lent_at, l.due_date,
+		l.due_at, l.renewals, l.renewed_at,
 	l.returned_at, l.undone, l.lost_at, l.filled_hold, l.filled_from`
 
 // AddLoan writes a loan and gives it its id.
@@ -273,15 +291,33 @@ func (t *Tx) AddLoan(l *Loan) (err error) {
 	if l.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue(`INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at, filled_hold, filled_from)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, l.ID, l.ItemID, l.PatronID, l.BranchCode, l.EditionID, l.Situation, l.LentAt,
-		l.DueDate, l.DueAt, l.FilledHold, l.FilledFrom)
+	t.queue(
+		`INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at,
+				filled_hold, filled_from)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
+		l.ID,
+		l.ItemID,
+		l.PatronID,
+		l.BranchCode,
+		l.EditionID,
+		l.Situation,
+		l.LentAt,
+		l.DueDate,
+		l.DueAt,
+		l.FilledHold,
+		l.FilledFrom,
+	)
 	return nil
 }
 
 // EndLoan ends an open loan, by a return or because it is undone.
 func (t *Tx) EndLoan(id int64, at time.Time, undone bool) {
-	t.queueOne("UPDATE loans SET returned_at = greatest($2, lent_at), undone = $3 WHERE id = $1 AND returned_at IS NULL", id, at, undone)
+	t.queueOne(
+		"UPDATE loans SET returned_at = greatest($2, lent_at), undone = $3 WHERE id = $1 AND returned_at IS NULL",
+		id,
+		at,
+		undone,
+	)
 }
 
 // ReopenLoan takes the return of a loan back.
@@ -291,8 +327,16 @@ func (t *Tx) ReopenLoan(id int64) {
 
 // RenewLoan writes what a renewal has changed.
 func (t *Tx) RenewLoan(l *Loan) {
-	t.queueOne(`UPDATE loans SET due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6 WHERE id = $1 AND returned_at IS NULL`,
-		l.ID, l.DueDate, l.DueAt, l.Renewals, l.RenewedAt, l.EditionID)
+	t.queueOne(
+		`UPDATE loans SET due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6 WHERE id = $1
+				AND returned_at IS NULL`,
+		l.ID,
+		l.DueDate,
+		l.DueAt,
+		l.Renewals,
+		l.RenewedAt,
+		l.EditionID,
+	)
 }
 
 // LoseLoan lets an open loan count as lost, and its item too.
@@ -313,7 +357,10 @@ func (t *Tx) Seen(item int64, at time.Time) {
 
 // Cleared notes that the item of a lapsed or cancelled hold has left the hold shelf.
 func (t *Tx) Cleared(item int64) {
-	t.queue("UPDATE holds SET cleared = true WHERE item_id = $1 AND state IN ('lapsed', 'cancelled') AND NOT cleared", item)
+	t.queue(
+		"UPDATE holds SET cleared = true WHERE item_id = $1 AND state IN ('lapsed', 'cancelled') AND NOT cleared",
+		item,
+	)
 }
 
 // StartTransit writes a transit and gives it its id.
@@ -321,8 +368,17 @@ func (t *Tx) StartTransit(r *Transit) (err error) {
 	if r.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue("INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
-		r.ID, r.ItemID, r.FromBranch, r.ToBranch, r.HoldID, r.SentAt, r.PromisedAt, r.Why)
+	t.queue(
+		"INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+		r.ID,
+		r.ItemID,
+		r.FromBranch,
+		r.ToBranch,
+		r.HoldID,
+		r.SentAt,
+		r.PromisedAt,
+		r.Why,
+	)
 	return nil
 }
 
@@ -347,9 +403,24 @@ func (t *Tx) AddEvents(events []Event) error {
 			}
 			e.ID = id
 		}
-		t.queue(`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id, loan_id, hold_id, request_id, message_id, detail, why)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`, e.ID, e.At, e.Kind, e.StaffID, e.BranchCode, e.PatronID, e.ItemID, e.LoanID,
-			e.HoldID, e.RequestID, e.MessageID, e.Detail, e.Why)
+		t.queue(
+			`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id, loan_id, hold_id,
+					request_id, message_id, detail, why)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
+			e.ID,
+			e.At,
+			e.Kind,
+			e.StaffID,
+			e.BranchCode,
+			e.PatronID,
+			e.ItemID,
+			e.LoanID,
+			e.HoldID,
+			e.RequestID,
+			e.MessageID,
+			e.Detail,
+			e.Why,
+		)
 	}
 	return nil
 }

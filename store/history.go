@@ -13,12 +13,16 @@ type EventShown struct {
 	Address, Subject         *string
 }
 
-const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.patron_id, e.item_id, e.loan_id, e.hold_id, e.request_id, e.message_id, e.detail, e.why,
-		s.name AS who, i.barcode, coalesce(t.name, ht.name) AS title_name, p.legal_name, p.preferred_name, r.number AS request_number, r.title AS request_title, n.name AS partner,
+const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.patron_id, e.item_id, e.loan_id,
+		e.hold_id, e.request_id, e.message_id, e.detail, e.why,
+		s.name AS who, i.barcode, coalesce(t.name, ht.name) AS title_name, p.legal_name, p.preferred_name,
+			r.number AS request_number, r.title AS request_title, n.name AS partner,
 		m.address, m.subject
-	FROM events e LEFT JOIN staff s ON s.id = e.staff_id LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id
+	FROM events e LEFT JOIN staff s ON s.id = e.staff_id LEFT JOIN items i ON i.id = e.item_id LEFT
+		JOIN titles t ON t.id = i.title_id
 	LEFT JOIN holds h ON h.id = e.hold_id LEFT JOIN titles ht ON ht.id = h.title_id
-	LEFT JOIN patrons p ON p.id = e.patron_id LEFT JOIN requests r ON r.id = e.request_id LEFT JOIN partners n ON n.id = r.partner_id
+	LEFT JOIN patrons p ON p.id = e.patron_id LEFT JOIN requests r ON r.id = e.request_id LEFT
+		JOIN partners n ON n.id = r.partner_id
 	LEFT JOIN messages m ON m.id = e.message_id AND e.patron_id = m.patron_id `
 
 // EventsOfPatron gives a page of what happened to a patron, newest first.
@@ -36,8 +40,14 @@ func (t *Tx) events(column string, id int64, page Page) ([]EventShown, Page, err
 		page.After.Text, page.After.ID = "infinity", 1<<62
 	}
 	at := func(e *EventShown) Cursor { return Cursor{Text: e.At.UTC().Format(time.RFC3339Nano), ID: e.ID} }
-	return paged(t, page, at, eventsShown+"WHERE "+column+` = $1 AND $2::bigint = 0 AND (e.at, e.id) < ($3::text::timestamptz, $4::bigint)
-		ORDER BY e.at DESC, e.id DESC`, id)
+	return paged(
+		t,
+		page,
+		at,
+		eventsShown+"WHERE "+column+` = $1 AND $2::bigint = 0 AND (e.at, e.id) < ($3::text::timestamptz, $4::bigint)
+		ORDER BY e.at DESC, e.id DESC`,
+		id,
+	)
 }
 
 // EventsAhead makes the months' partitions of events up to a date that are not there yet.

@@ -8,7 +8,8 @@ import (
 	"nevrin/core/queue"
 )
 
-const holdColumns = `h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place, h.state, h.item_id, h.promised_at, h.ready_at,
+const holdColumns = `h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
+		h.state, h.item_id, h.promised_at, h.ready_at,
 	h.shelf_until, h.closed_at, h.why`
 
 // HoldForSlip gives a hold with its patron, title and item; nil where there is none.
@@ -40,8 +41,14 @@ func (t *Tx) FilledHold(id int64) (*Hold, bool, error) {
 	var holds []Hold
 	var another []bool
 	ask(q, &holds, "SELECT "+holdColumns+" FROM holds h WHERE h.id = $1", id)
-	askEach(q, &another, `SELECT EXISTS (SELECT 1 FROM holds h JOIN holds o ON o.title_id = h.title_id AND o.patron_id = h.patron_id AND o.closed_at IS NULL
-		WHERE h.id = $1)`, id)
+	askEach(
+		q,
+		&another,
+		`SELECT EXISTS (SELECT 1 FROM holds h JOIN holds o ON o.title_id = h.title_id AND o.patron_id = h.patron_id
+				AND o.closed_at IS NULL
+		WHERE h.id = $1)`,
+		id,
+	)
 	if err := t.send(q); err != nil {
 		return nil, false, err
 	}
@@ -54,7 +61,8 @@ func (t *Tx) AddHold(h *Hold) (err error) {
 		return err
 	}
 	t.queue(`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id)
-		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2 AND closed_at IS NULL), $7, $8)`,
+		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2
+			AND closed_at IS NULL), $7, $8)`,
 		h.ID, h.TitleID, h.PatronID, h.Pickup, h.OnlyItem, h.PlacedAt, h.State, h.ItemID)
 	return nil
 }
@@ -74,8 +82,20 @@ func (t *Tx) MoveHold(h *Hold, move queue.Move, now time.Time) error {
 	case to == queue.Waiting:
 		h.ItemID, h.PromisedAt, h.ReadyAt, h.ShelfUntil, h.Why = nil, nil, nil, nil, nil
 	}
-	t.queueOne(`UPDATE holds SET state = $3, item_id = $4, promised_at = $5, ready_at = $6, shelf_until = $7, closed_at = $8, why = $9
-		WHERE id = $1 AND state = $2`, h.ID, from, to, h.ItemID, h.PromisedAt, h.ReadyAt, h.ShelfUntil, h.ClosedAt, h.Why)
+	t.queueOne(
+		`UPDATE holds SET state = $3, item_id = $4, promised_at = $5, ready_at = $6, shelf_until = $7,
+				closed_at = $8, why = $9
+		WHERE id = $1 AND state = $2`,
+		h.ID,
+		from,
+		to,
+		h.ItemID,
+		h.PromisedAt,
+		h.ReadyAt,
+		h.ShelfUntil,
+		h.ClosedAt,
+		h.Why,
+	)
 	return nil
 }
 
@@ -103,10 +123,18 @@ func (t *Tx) Queue(title int64, most int) (waiting []Awaiting, free []Free, err 
 	q := &questions{}
 	ask(q, &free, `SELECT i.id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material, i.added_on
 		FROM items i WHERE i.title_id = $1 AND `+FreeItem+` ORDER BY i.id`, title)
-	ask(q, &waiting, `SELECT h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place, h.state, h.item_id,
+	ask(
+		q,
+		&waiting,
+		`SELECT h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
+				h.state, h.item_id,
 			h.promised_at, h.ready_at, h.shelf_until, h.closed_at, p.class, p.branch_code AS home,
 			ARRAY(SELECT m.item_id FROM misses m WHERE m.hold_id = h.id AND m.seen_at IS NULL) AS missed
-		FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = $1 AND h.state = 'waiting' ORDER BY h.place, h.id LIMIT $2`, title, most)
+		FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = $1 AND h.state = 'waiting'
+			ORDER BY h.place, h.id LIMIT $2`,
+		title,
+		most,
+	)
 	return waiting, free, t.send(q)
 }
 
@@ -133,7 +161,8 @@ func (h *HoldShown) Name() string {
 }
 
 const holdsShown = `SELECT ` + holdColumns + `, t.name AS title_name, p.card, p.legal_name, p.preferred_name, p.shelf_name,
-		CASE WHEN h.state = 'waiting' THEN (SELECT count(*)::int FROM holds o WHERE o.title_id = h.title_id AND o.state = 'waiting' AND (o.place, o.id) <= (h.place, h.id)) ELSE 0 END AS waiting
+		CASE WHEN h.state = 'waiting' THEN (SELECT count(*)::int FROM holds o WHERE o.title_id = h.title_id
+			AND o.state = 'waiting' AND (o.place, o.id) <= (h.place, h.id)) ELSE 0 END AS waiting
 	FROM holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id `
 
 // stateRank puts those first who need somebody soonest.
@@ -174,8 +203,12 @@ func rankOf(s queue.State) int64 {
 
 // HoldsOfPatron gives the open holds of a patron.
 func (t *Tx) HoldsOfPatron(patron int64) ([]HoldShown, error) {
-	return list[HoldShown](t, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
-		WHERE h.patron_id = $1 AND h.closed_at IS NULL ORDER BY h.id`, patron)
+	return list[HoldShown](
+		t,
+		`SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
+		WHERE h.patron_id = $1 AND h.closed_at IS NULL ORDER BY h.id`,
+		patron,
+	)
 }
 
 // OpenHoldsOf counts the open holds of a patron.
@@ -201,10 +234,15 @@ type Fetch struct {
 
 // FetchList gives what a branch is to take from its shelves.
 func (t *Tx) FetchList(branch string) ([]Fetch, error) {
-	return list[Fetch](t, `SELECT h.id AS hold_id, i.id AS item_id, i.barcode, t.name AS title, t.author, i.collection, i.call_number, i.material,
+	return list[Fetch](
+		t,
+		`SELECT h.id AS hold_id, i.id AS item_id, i.barcode, t.name AS title, t.author, i.collection, i.call_number,
+				i.material,
 			h.pickup, h.promised_at, h.placed_at, h.why
 		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id
-		WHERE h.state = 'fetching' AND i.at_branch = $1`, branch)
+		WHERE h.state = 'fetching' AND i.at_branch = $1`,
+		branch,
+	)
 }
 
 // Lapsing is a hold whose last day on the hold shelf is over.
@@ -216,7 +254,12 @@ type Lapsing struct {
 // Lapsing locks up to a number of holds whose last day on the hold shelf was before a date, and gives them.
 func (t *Tx) Lapsing(day time.Time, most int) ([]Lapsing, error) {
 	type key struct{ TitleID, PatronID int64 }
-	keys, err := list[key](t, "SELECT title_id, patron_id FROM holds WHERE state = 'ready' AND shelf_until < $1 ORDER BY id LIMIT $2", day, most)
+	keys, err := list[key](
+		t,
+		"SELECT title_id, patron_id FROM holds WHERE state = 'ready' AND shelf_until < $1 ORDER BY id LIMIT $2",
+		day,
+		most,
+	)
 	if err != nil || len(keys) == 0 {
 		return nil, err
 	}
@@ -230,6 +273,7 @@ func (t *Tx) Lapsing(day time.Time, most int) ([]Lapsing, error) {
 	var out []Lapsing
 	ask(q, &out, `SELECT `+holdColumns+`, p.class, i.branch_code AS home, i.collection, i.material
 		FROM holds h JOIN patrons p ON p.id = h.patron_id JOIN items i ON i.id = h.item_id
-		WHERE h.state = 'ready' AND h.shelf_until < $1 AND h.title_id = ANY($2) AND h.patron_id = ANY($3) ORDER BY h.id LIMIT $4`, day, l.Titles, l.Patrons, most)
+		WHERE h.state = 'ready' AND h.shelf_until < $1 AND h.title_id = ANY($2) AND h.patron_id = ANY($3)
+			ORDER BY h.id LIMIT $4`, day, l.Titles, l.Patrons, most)
 	return out, t.send(q)
 }

@@ -93,7 +93,11 @@ func (t *Tx) request(db *gorm.DB, where string, args ...any) (*Request, error) {
 
 // MoveRequest writes what a message has changed of a request.
 func (t *Tx) MoveRequest(r *Request) error {
-	return t.orm().Model(r).Select("Stage", "MovedAt", "Withdrawing", "ItemID", "LoanID", "Due", "LastNote").Updates(r).Error
+	return t.orm().
+		Model(r).
+		Select("Stage", "MovedAt", "Withdrawing", "ItemID", "LoanID", "Due", "LastNote").
+		Updates(r).
+		Error
 }
 
 // SeeRequest notes that a partner's no has been dealt with.
@@ -101,7 +105,11 @@ func (t *Tx) SeeRequest(r *Request) error { return t.orm().Model(r).Update("seen
 
 // RunningRequests counts a patron's requests that have not ended.
 func (t *Tx) RunningRequests(patron int64) (int, error) {
-	return value[int](t, "SELECT count(*)::int FROM requests WHERE patron_id = $1 AND stage NOT IN ('back', 'done', 'refused', 'withdrawn')", patron)
+	return value[int](
+		t,
+		"SELECT count(*)::int FROM requests WHERE patron_id = $1 AND stage NOT IN ('back', 'done', 'refused', 'withdrawn')",
+		patron,
+	)
 }
 
 // Requests gives open requests and those that ended since an instant, newest first, up to a number.
@@ -114,14 +122,26 @@ func (t *Tx) OneRequest(id int64) ([]Request, error) { return t.requests(1, "req
 
 func (t *Tx) requests(most int, where string, args ...any) ([]Request, error) {
 	var rows []Request
-	err := t.orm().Joins("Partner").Joins("Patron").Joins("Item").Where(where, args...).Order("requests.moved_at DESC, requests.id DESC").Limit(most).Find(&rows).Error
+	err := t.orm().
+		Joins("Partner").
+		Joins("Patron").
+		Joins("Item").
+		Where(where, args...).
+		Order("requests.moved_at DESC, requests.id DESC").
+		Limit(most).
+		Find(&rows).
+		Error
 	return rows, err
 }
 
 // NewestSent gives the newest message of ours of each of some requests.
 func (t *Tx) NewestSent(requests []int64) ([]Exchange, error) {
-	return list[Exchange](t, `SELECT DISTINCT ON (request_id) id, request_id, outgoing, kind, state, problem, tries, at FROM exchanges
-		WHERE request_id = ANY($1) AND outgoing ORDER BY request_id, id DESC`, requests)
+	return list[Exchange](
+		t,
+		`SELECT DISTINCT ON (request_id) id, request_id, outgoing, kind, state, problem, tries, at FROM exchanges
+		WHERE request_id = ANY($1) AND outgoing ORDER BY request_id, id DESC`,
+		requests,
+	)
 }
 
 // ItemPlace is where an item is, if it is not free on its shelf.
@@ -137,9 +157,17 @@ func (t *Tx) PlacesOf(items []int64) ([]ItemPlace, error) {
 
 // FreeCopies gives the free items of titles with a name or an ISBN, up to a number.
 func (t *Tx) FreeCopies(name, isbn string, most int) ([]Item, error) {
-	return list[Item](t, `SELECT i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material, i.call_number, i.added_on
-		FROM items i WHERE i.title_id IN (SELECT id FROM titles WHERE lower(name) = lower($1) UNION SELECT id FROM titles WHERE isbn = $2 AND isbn <> '')
-		AND `+FreeItem+` ORDER BY i.id LIMIT $3`, name, isbn, most)
+	return list[Item](
+		t,
+		`SELECT i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material, i.call_number,
+				i.added_on
+		FROM items i WHERE i.title_id IN (SELECT id FROM titles WHERE lower(name) = lower($1) UNION SELECT id
+			FROM titles WHERE isbn = $2 AND isbn <> '')
+		AND `+FreeItem+` ORDER BY i.id LIMIT $3`,
+		name,
+		isbn,
+		most,
+	)
 }
 
 // AddExchange writes a message of a request and gives it its id.
@@ -153,8 +181,12 @@ func (s *Store) QueuedExchange(ctx context.Context, id int64) (e *Exchange, url 
 		MessageURL string
 		Earlier    bool
 	}
-	found := s.db.WithContext(ctx).Raw(`SELECT e.*, p.message_url, EXISTS (SELECT 1 FROM exchanges o WHERE o.request_id = e.request_id AND o.id < e.id AND o.state = 'queued') AS earlier
-		FROM exchanges e JOIN requests r ON r.id = e.request_id JOIN partners p ON p.id = r.partner_id WHERE e.id = ? AND e.state = 'queued'`, id).Scan(&row)
+	found := s.db.WithContext(ctx).
+		Raw(`SELECT e.*, p.message_url, EXISTS (SELECT 1 FROM exchanges o WHERE o.request_id = e.request_id
+				AND o.id < e.id AND o.state = 'queued') AS earlier
+		FROM exchanges e JOIN requests r ON r.id = e.request_id JOIN partners p ON p.id = r.partner_id
+			WHERE e.id = ? AND e.state = 'queued'`, id).
+		Scan(&row)
 	if found.Error != nil || found.RowsAffected == 0 {
 		return nil, "", false, found.Error
 	}
@@ -163,11 +195,15 @@ func (s *Store) QueuedExchange(ctx context.Context, id int64) (e *Exchange, url 
 
 // ExchangeTried writes how an attempt at sending a message ended.
 func (s *Store) ExchangeTried(ctx context.Context, id int64, state, problem string) error {
-	return s.db.WithContext(ctx).Exec("UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ? AND state = 'queued'", state, problem, id).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ? AND state = 'queued'", state, problem, id).
+		Error
 }
 
 // PartnersAt writes under which address the partners of the demo are reached: their stand-ins have another one each
 // time.
 func (s *Store) PartnersAt(ctx context.Context, base string) error {
-	return s.db.WithContext(ctx).Exec("UPDATE partners SET sru_url = ? || symbol || '/sru', message_url = ? || symbol || '/iso18626'", base, base).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE partners SET sru_url = ? || symbol || '/sru', message_url = ? || symbol || '/iso18626'", base, base).
+		Error
 }

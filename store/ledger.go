@@ -13,9 +13,25 @@ func (t *Tx) AddEntry(e *Entry) (err error) {
 	if e.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue(`INSERT INTO ledger (id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, why, at, staff_id, branch_code)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`, e.ID, e.PatronID, e.Kind, e.Amount, e.Settles, e.LoanID, e.Means, e.About,
-		e.Reason, e.LineID, e.Why, e.At, e.StaffID, e.BranchCode)
+	t.queue(
+		`INSERT INTO ledger (id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, why, at,
+				staff_id, branch_code)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`,
+		e.ID,
+		e.PatronID,
+		e.Kind,
+		e.Amount,
+		e.Settles,
+		e.LoanID,
+		e.Means,
+		e.About,
+		e.Reason,
+		e.LineID,
+		e.Why,
+		e.At,
+		e.StaffID,
+		e.BranchCode,
+	)
 	return nil
 }
 
@@ -29,7 +45,8 @@ type OpenCharge struct {
 }
 
 const openCharges = `SELECT c.id, c.amount, o.owed, c.about, coalesce(b.name, '') AS title, c.at, c.why
-	FROM ledger c JOIN LATERAL (SELECT c.amount + coalesce(sum(s.amount), 0)::bigint AS owed FROM ledger s WHERE s.settles = c.id) o ON o.owed > 0
+	FROM ledger c JOIN LATERAL (SELECT c.amount + coalesce(sum(s.amount), 0)::bigint AS owed FROM ledger s
+		WHERE s.settles = c.id) o ON o.owed > 0
 	LEFT JOIN loans l ON l.id = c.loan_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
 	WHERE c.patron_id = $1 AND c.kind = 'charge' ORDER BY c.id`
 
@@ -61,7 +78,12 @@ func (t *Tx) Billed(loan int64) ([]ledger.Billed, error) {
 		WHERE c.loan_id = $1 AND c.kind = 'charge' AND c.about = 'lost' GROUP BY c.id ORDER BY c.id`, loan)
 	out := make([]ledger.Billed, len(rows))
 	for k, r := range rows {
-		out[k] = ledger.Billed{Charge: r.ID, Amount: money.Amount(r.Amount), Paid: money.Amount(r.Paid), Waived: money.Amount(r.Waived)}
+		out[k] = ledger.Billed{
+			Charge: r.ID,
+			Amount: money.Amount(r.Amount),
+			Paid:   money.Amount(r.Paid),
+			Waived: money.Amount(r.Waived),
+		}
 	}
 	return out, err
 }

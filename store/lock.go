@@ -46,7 +46,8 @@ func (l Locked) HoldsPatron(id int64) bool { return slices.Contains(l.Patrons, i
 // HoldsTitle tells whether the title is locked.
 func (l Locked) HoldsTitle(id int64) bool { return slices.Contains(l.Titles, id) }
 
-const lockRun = `SELECT id FROM return_runs WHERE id = coalesce(nullif($1::bigint, 0), (SELECT run_id FROM return_lines WHERE id = $2)) FOR NO KEY UPDATE`
+const lockRun = `SELECT id FROM return_runs WHERE id = coalesce(nullif($1::bigint, 0), (SELECT run_id
+		FROM return_lines WHERE id = $2)) FOR NO KEY UPDATE`
 
 // tells is how a lock may name patrons and titles: by a question that gives their ids, for one argument.
 type tells struct{ patrons, titles string }
@@ -64,13 +65,18 @@ var (
 		"SELECT l.patron_id FROM loans l WHERE l.id = $%d",
 		"SELECT i.title_id FROM loans l JOIN items i ON i.id = l.item_id WHERE l.id = $%d",
 	}
-	byHold = tells{"SELECT h.patron_id FROM holds h WHERE h.id = $%d", "SELECT h.title_id FROM holds h WHERE h.id = $%d"}
+	byHold = tells{
+		"SELECT h.patron_id FROM holds h WHERE h.id = $%d",
+		"SELECT h.title_id FROM holds h WHERE h.id = $%d",
+	}
 	byLine = tells{
 		"SELECT r.patron_id FROM return_lines r WHERE r.id = $%d",
 		"SELECT i.title_id FROM return_lines r JOIN items i ON i.id = r.item_id WHERE r.id = $%d",
 	}
-	byOpenAsks = tells{patrons: "SELECT r.patron_id FROM return_lines r WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')"}
-	byIDs      = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
+	byOpenAsks = tells{
+		patrons: "SELECT r.patron_id FROM return_lines r WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')",
+	}
+	byIDs = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
 
 // take puts the locks before further questions, so that these see what is so once they are given.
@@ -131,7 +137,11 @@ func (t *Tx) lockNamed(q *questions, into *[]int64, table string, n naming) {
 	if len(n.questions) == 0 {
 		return
 	}
-	query := fmt.Sprintf("SELECT id FROM %s WHERE id = ANY(ARRAY(%s)) ORDER BY id FOR NO KEY UPDATE", table, strings.Join(n.questions, " UNION "))
+	query := fmt.Sprintf(
+		"SELECT id FROM %s WHERE id = ANY(ARRAY(%s)) ORDER BY id FOR NO KEY UPDATE",
+		table,
+		strings.Join(n.questions, " UNION "),
+	)
 	q.batch.Queue(query, n.args...)
 	q.reads = append(q.reads, func(rows pgx.Rows) error {
 		ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])

@@ -18,7 +18,8 @@ type Moment struct {
 	Block   int64         // the first of a block of ids, for a change
 }
 
-const moment = `WITH now AS (SELECT n.version, n.timezone, coalesce(c.shows + (clock_timestamp() - c.real_at), clock_timestamp()) AS now
+const moment = `WITH now AS (SELECT n.version, n.timezone, coalesce(c.shows + (clock_timestamp() - c.real_at),
+		clock_timestamp()) AS now
 		FROM network n LEFT JOIN training_clock c ON true)
 	SELECT now.version, now.now, (
 		SELECT id FROM editions WHERE state = 'in_force' AND starts_on <= (now.now AT TIME ZONE now.timezone)::date
@@ -67,13 +68,23 @@ func (t *Tx) Begin(change bool, key string) (Moment, *Answered, error) {
 
 // KeepAnswer keeps the answer to a key.
 func (t *Tx) KeepAnswer(key string, staff int64, request string, response []byte) {
-	t.queue("INSERT INTO answers (key, staff_id, request, response) VALUES ($1, $2, $3, $4)", key, staff, request, json.RawMessage(response))
+	t.queue(
+		"INSERT INTO answers (key, staff_id, request, response) VALUES ($1, $2, $3, $4)",
+		key,
+		staff,
+		request,
+		json.RawMessage(response),
+	)
 }
 
 // DropAnswers drops up to a number of answers that are older than an age, and gives how many.
 func (t *Tx) DropAnswers(age time.Duration, most int) (int64, error) {
-	return t.exec(`DELETE FROM answers WHERE key IN (SELECT key FROM answers WHERE at < clock_timestamp() - make_interval(secs => $1) ORDER BY at LIMIT $2)`,
-		age.Seconds(), most)
+	return t.exec(
+		`DELETE FROM answers WHERE key IN (SELECT key FROM answers
+				WHERE at < clock_timestamp() - make_interval(secs => $1) ORDER BY at LIMIT $2)`,
+		age.Seconds(),
+		most,
+	)
 }
 
 // orm is the transaction for models and single rows. What was queued is written first.

@@ -9,8 +9,13 @@ import (
 
 // NextNight gives the day after the last one whose nightly work has been done whole; nil where none has.
 func (t *Tx) NextNight(steps []string) (*time.Time, error) {
-	last, err := one[struct{ Day time.Time }](t, `SELECT day FROM nights WHERE ended_at IS NOT NULL AND step = ANY($1) GROUP BY day HAVING count(*) = $2
-		ORDER BY day DESC LIMIT 1`, steps, len(steps))
+	last, err := one[struct{ Day time.Time }](
+		t,
+		`SELECT day FROM nights WHERE ended_at IS NOT NULL AND step = ANY($1) GROUP BY day HAVING count(*) = $2
+		ORDER BY day DESC LIMIT 1`,
+		steps,
+		len(steps),
+	)
 	if err != nil || last == nil {
 		return nil, err
 	}
@@ -49,8 +54,10 @@ type MaybeLost struct {
 func (t *Tx) MaybeLost(day time.Time, after int64, most int) ([]MaybeLost, error) {
 	return list[MaybeLost](t, `SELECT `+loanColumns+`, i.title_id, i.own_terms, i.price FROM (
 			SELECT id FROM (
-				SELECT l.id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date < $1 WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.id > $2
-				UNION ALL SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL AND due_at < $1::date::timestamptz AND id > $2) u
+				SELECT l.id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date < $1
+					WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.id > $2
+				UNION ALL SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL
+					AND due_at < $1::date::timestamptz AND id > $2) u
 			ORDER BY id LIMIT $3) late
 		JOIN loans l ON l.id = late.id JOIN items i ON i.id = l.item_id ORDER BY l.id`, day, after, most)
 }
@@ -63,20 +70,30 @@ type Waits struct {
 
 // Waits counts what waits at each branch, in one question.
 func (t *Tx) Waits(now time.Time) ([]Waits, error) {
-	return list[Waits](t, `WITH today AS (SELECT code, ($1::timestamptz AT TIME ZONE timezone)::date AS day FROM branches)
-		SELECT i.at_branch AS branch, 'fetch' AS kind, count(*)::int AS number, count(*) FILTER (WHERE h.promised_at < $1)::int AS late
+	return list[Waits](
+		t,
+		`WITH today AS (SELECT code, ($1::timestamptz AT TIME ZONE timezone)::date AS day FROM branches)
+		SELECT i.at_branch AS branch, 'fetch' AS kind, count(*)::int AS number,
+			count(*) FILTER (WHERE h.promised_at < $1)::int AS late
 			FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' GROUP BY 1
-		UNION ALL SELECT h.pickup, 'clear', count(*)::int, count(*) FILTER (WHERE h.closed_at < $1 - interval '2 days')::int
-			FROM holds h WHERE h.state IN ('lapsed', 'cancelled') AND h.item_id IS NOT NULL AND h.ready_at IS NOT NULL AND NOT h.cleared GROUP BY 1
-		UNION ALL SELECT to_branch, 'coming', count(*)::int, count(*) FILTER (WHERE promised_at < $1)::int FROM transits WHERE ended_at IS NULL GROUP BY 1
+		UNION ALL SELECT h.pickup, 'clear', count(*)::int,
+			count(*) FILTER (WHERE h.closed_at < $1 - interval '2 days')::int
+			FROM holds h WHERE h.state IN ('lapsed', 'cancelled') AND h.item_id IS NOT NULL
+				AND h.ready_at IS NOT NULL AND NOT h.cleared GROUP BY 1
+		UNION ALL SELECT to_branch, 'coming', count(*)::int, count(*) FILTER (WHERE promised_at < $1)::int
+			FROM transits WHERE ended_at IS NULL GROUP BY 1
 		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT EXISTS (
-				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_date IS NOT DISTINCT FROM l.due_date AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
-			FROM today JOIN loans l ON l.branch_code = today.code AND l.due_date < today.day WHERE l.returned_at IS NULL GROUP BY 1
+				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_date IS NOT DISTINCT FROM l.due_date
+					AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
+			FROM today JOIN loans l ON l.branch_code = today.code AND l.due_date < today.day
+				WHERE l.returned_at IS NULL GROUP BY 1
 		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT EXISTS (
 				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
 			FROM loans l WHERE l.returned_at IS NULL AND l.due_at < $1 GROUP BY 1
 		UNION ALL SELECT pickup, 'ready', count(*)::int, 0 FROM holds WHERE state = 'ready' GROUP BY 1
-		UNION ALL SELECT branch_code, 'missing', count(*)::int, 0 FROM items WHERE standing = 'missing' GROUP BY 1`, now)
+		UNION ALL SELECT branch_code, 'missing', count(*)::int, 0 FROM items WHERE standing = 'missing' GROUP BY 1`,
+		now,
+	)
 }
 
 // TransitShown is an item under way as the courier's place shows it.
@@ -95,8 +112,16 @@ func (t *Tx) TransitsAt(branch string, page Page) ([]TransitShown, Page, error) 
 		return c
 	}
 	order := "coalesce(r.promised_at, '-infinity'), r.id"
-	return paged(t, page, at, `SELECT r.id, r.item_id, r.from_branch, r.to_branch, r.hold_id, r.sent_at, r.promised_at, i.barcode, t.name AS title_name
-		FROM (SELECT * FROM transits WHERE to_branch = $1 AND ended_at IS NULL UNION ALL SELECT * FROM transits WHERE from_branch = $1 AND ended_at IS NULL) r
+	return paged(
+		t,
+		page,
+		at,
+		`SELECT r.id, r.item_id, r.from_branch, r.to_branch, r.hold_id, r.sent_at, r.promised_at, i.barcode,
+				t.name AS title_name
+		FROM (SELECT * FROM transits WHERE to_branch = $1 AND ended_at IS NULL UNION ALL SELECT * FROM transits
+			WHERE from_branch = $1 AND ended_at IS NULL) r
 		JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
-		WHERE $2::bigint = 0 AND (`+order+`) > (coalesce(nullif($3, ''), '-infinity')::text::timestamptz, $4) ORDER BY `+order, branch)
+		WHERE $2::bigint = 0 AND (`+order+`) > (coalesce(nullif($3, ''), '-infinity')::text::timestamptz, $4) ORDER BY `+order,
+		branch,
+	)
 }

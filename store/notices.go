@@ -17,7 +17,13 @@ func (t *Tx) AddMessage(m *Message) (err error) {
 
 // Told writes that a message tells of a hold as it became ready.
 func (t *Tx) Told(stage string, hold int64, ready time.Time, message int64) {
-	t.queue("INSERT INTO told (stage, hold_id, due_at, message_id) VALUES ($1, $2, $3, $4)", stage, hold, ready, message)
+	t.queue(
+		"INSERT INTO told (stage, hold_id, due_at, message_id) VALUES ($1, $2, $3, $4)",
+		stage,
+		hold,
+		ready,
+		message,
+	)
 }
 
 // Overdue is a late loan to be told of.
@@ -32,18 +38,23 @@ type Overdue struct {
 // was told in a stage as they are due now: patron by patron, from after one patron on, those of a number of patrons.
 func (t *Tx) Overdue(stage string, after, last time.Time, from int64, patrons int) ([]Overdue, error) {
 	return list[Overdue](t, `WITH late AS (
-			SELECT l.id, l.patron_id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date > $2 AND l.due_date <= $3
+			SELECT l.id, l.patron_id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date > $2
+				AND l.due_date <= $3
 			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.patron_id > $4
 			UNION ALL
 			SELECT l.id, l.patron_id FROM loans l JOIN branches b ON b.code = l.branch_code
-			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_at > $2::date::timestamptz AND l.due_at < $3::date::timestamptz + interval '3 days'
-				AND (l.due_at AT TIME ZONE b.timezone)::date > $2 AND (l.due_at AT TIME ZONE b.timezone)::date <= $3 AND l.patron_id > $4),
+			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_at > $2::date::timestamptz
+				AND l.due_at < $3::date::timestamptz + interval '3 days'
+				AND (l.due_at AT TIME ZONE b.timezone)::date > $2 AND (l.due_at AT TIME ZONE b.timezone)::date <= $3
+					AND l.patron_id > $4),
 		open AS (SELECT late.id, late.patron_id FROM late JOIN loans l ON l.id = late.id
 			WHERE NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = $1
 				AND told.due_date IS NOT DISTINCT FROM l.due_date AND told.due_at IS NOT DISTINCT FROM l.due_at)),
 		those AS (SELECT DISTINCT patron_id FROM open ORDER BY patron_id LIMIT $5)
-		SELECT l.id AS loan_id, p.id AS patron_id, p.legal_name, p.preferred_name, p.email, t.name AS title, l.branch_code, l.due_date, l.due_at
-		FROM open JOIN those ON those.patron_id = open.patron_id JOIN loans l ON l.id = open.id JOIN patrons p ON p.id = l.patron_id
+		SELECT l.id AS loan_id, p.id AS patron_id, p.legal_name, p.preferred_name, p.email, t.name AS title,
+			l.branch_code, l.due_date, l.due_at
+		FROM open JOIN those ON those.patron_id = open.patron_id JOIN loans l ON l.id = open.id
+			JOIN patrons p ON p.id = l.patron_id
 		JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id WHERE p.class <> 'partner'
 		ORDER BY p.id, coalesce(l.due_date, l.due_at), l.id`, stage, after, last, from, patrons)
 }
@@ -89,8 +100,10 @@ func (t *Tx) Mailings(page Page) ([]MailingShown, Page, error) {
 	at := func(m *MailingShown) Cursor { return Cursor{Text: DateOf(&m.Day).String(), ID: m.ID} }
 	return paged(t, page, at, `SELECT m.id, m.stage, m.day, m.state, m.sent_at, n.*
 		FROM mailings m CROSS JOIN LATERAL (SELECT count(*)::int AS patrons, coalesce(sum(s.items), 0)::int AS items,
-			count(*) FILTER (WHERE s.address = '')::int AS no_address, count(*) FILTER (WHERE s.state IN ('queued', 'sending'))::int AS queued,
-			count(*) FILTER (WHERE s.state = 'sent')::int AS sent, count(*) FILTER (WHERE s.state = 'unclear')::int AS unclear
+			count(*) FILTER (WHERE s.address = '')::int AS no_address, count(*) FILTER (WHERE s.state IN ('queued',
+				'sending'))::int AS queued,
+			count(*) FILTER (WHERE s.state = 'sent')::int AS sent,
+				count(*) FILTER (WHERE s.state = 'unclear')::int AS unclear
 			FROM messages s WHERE s.mailing_id = m.id) n
 		WHERE $1::bigint = 0 AND (m.day, m.id) < ($2::text::date, $3::bigint) ORDER BY m.day DESC, m.id DESC`)
 }
@@ -101,7 +114,8 @@ type MessageShown struct {
 	LegalName, PreferredName string
 }
 
-const messagesShown = `SELECT s.id, s.mailing_id, s.stage, s.patron_id, s.address, s.subject, s.body, s.items, s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at,
+const messagesShown = `SELECT s.id, s.mailing_id, s.stage, s.patron_id, s.address, s.subject, s.body, s.items,
+		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at,
 		p.legal_name, p.preferred_name FROM messages s JOIN patrons p ON p.id = s.patron_id `
 
 // Messages gives a page of the messages of a mailing.
@@ -114,7 +128,8 @@ func (t *Tx) Messages(mailing int64, page Page) ([]MessageShown, Page, error) {
 func (t *Tx) StuckMessages(now time.Time, most int) ([]MessageShown, error) {
 	return list[MessageShown](t, messagesShown+`WHERE s.id IN (
 			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear')
-			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL AND at > $1::timestamptz - interval '7 days')
+			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
+				AND at > $1::timestamptz - interval '7 days')
 		ORDER BY s.at DESC, s.id DESC LIMIT $2`, now, most)
 }
 
@@ -127,9 +142,16 @@ func (t *Tx) MailingLocked(id int64) (*Mailing, error) {
 // again with the next night. It gives the ids of what is to be sent.
 func (t *Tx) SendMailing(id int64, leaveOut []int64, now time.Time) ([]int64, error) {
 	left := notNull(leaveOut)
-	t.queue("DELETE FROM told USING messages s WHERE told.message_id = s.id AND s.mailing_id = $1 AND s.id = ANY($2)", id, left)
+	t.queue(
+		"DELETE FROM told USING messages s WHERE told.message_id = s.id AND s.mailing_id = $1 AND s.id = ANY($2)",
+		id,
+		left,
+	)
 	t.queue("UPDATE messages SET state = 'left_out' WHERE mailing_id = $1 AND id = ANY($2)", id, left)
-	t.queue("UPDATE messages SET state = CASE WHEN address = '' THEN 'no_address' ELSE 'queued' END WHERE mailing_id = $1 AND state = 'trial'", id)
+	t.queue(
+		"UPDATE messages SET state = CASE WHEN address = '' THEN 'no_address' ELSE 'queued' END WHERE mailing_id = $1 AND state = 'trial'",
+		id,
+	)
 	t.queueOne("UPDATE mailings SET state = 'sent', sent_at = $2 WHERE id = $1 AND state = 'trial'", id, now)
 	q := &questions{}
 	var ids []int64
@@ -149,14 +171,21 @@ func (t *Tx) DropMailing(id int64) (bool, error) {
 
 // SettleMessage decides an unclear message; nil where it is not unclear.
 func (t *Tx) SettleMessage(id int64, state string) (*Message, error) {
-	return one[Message](t, "UPDATE messages SET state = $2, problem = '', begun_at = NULL WHERE id = $1 AND state = 'unclear' RETURNING id, patron_id, stage, state", id, state)
+	return one[Message](
+		t,
+		"UPDATE messages SET state = $2, problem = '', begun_at = NULL WHERE id = $1 AND state = 'unclear' RETURNING id, patron_id, stage, state",
+		id,
+		state,
+	)
 }
 
 // BeginSending marks a queued message as being sent and gives it; nil where it is not queued any more.
 func (s *Store) BeginSending(ctx context.Context, id int64) (*Message, error) {
 	var m Message
-	done := s.db.WithContext(ctx).Raw(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp()
-		WHERE id = ? AND state = 'queued' RETURNING *`, id).Scan(&m)
+	done := s.db.WithContext(ctx).
+		Raw(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp()
+		WHERE id = ? AND state = 'queued' RETURNING *`, id).
+		Scan(&m)
 	if done.Error != nil || done.RowsAffected == 0 {
 		return nil, done.Error
 	}
@@ -165,19 +194,28 @@ func (s *Store) BeginSending(ctx context.Context, id int64) (*Message, error) {
 
 // SendingFailed puts a message that this very attempt did not send back into the queue.
 func (s *Store) SendingFailed(ctx context.Context, m *Message, problem string) error {
-	return s.db.WithContext(ctx).Exec("UPDATE messages SET state = 'queued', problem = ?, begun_at = NULL WHERE id = ? AND state = 'sending' AND tries = ?", problem, m.ID, m.Tries).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE messages SET state = 'queued', problem = ?, begun_at = NULL WHERE id = ? AND state = 'sending' AND tries = ?", problem, m.ID, m.Tries).
+		Error
 }
 
 // Sent marks a message as sent, if this very attempt is still the last one.
 func (t *Tx) Sent(m *Message, now time.Time) (bool, error) {
-	n, err := t.exec("UPDATE messages SET state = 'sent', sent_at = $3, problem = '', begun_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'unclear')", m.ID, m.Tries, now)
+	n, err := t.exec(
+		"UPDATE messages SET state = 'sent', sent_at = $3, problem = '', begun_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'unclear')",
+		m.ID,
+		m.Tries,
+		now,
+	)
 	return n == 1, err
 }
 
 // LeftSending marks messages as unclear whose sending began longer ago than an attempt can take: whoever sent them is
 // gone. A person decides whether they went.
 func (s *Store) LeftSending(ctx context.Context, age time.Duration) (int64, error) {
-	done := s.db.WithContext(ctx).Exec(`UPDATE messages SET state = 'unclear', problem = 'The program stopped while this was being sent. It may have gone.'
+	done := s.db.WithContext(ctx).
+		Exec(`UPDATE messages SET state = 'unclear',
+				problem = 'The program stopped while this was being sent. It may have gone.'
 		WHERE state = 'sending' AND begun_at < clock_timestamp() - make_interval(secs => ?)`, age.Seconds())
 	return done.RowsAffected, done.Error
 }

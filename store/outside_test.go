@@ -40,12 +40,27 @@ func TestLatenessAgreesWithPostgreSQL(t *testing.T) {
 		due := begin.Add(r.IntN(60))
 		returned := due.Add(r.IntN(60) - 10)
 		var want struct{ Open, Calendar int }
-		query := fmt.Sprintf(`SELECT count(*) FILTER (WHERE d = '%s' OR (extract(dow FROM d)::int = ANY(ARRAY[%s]::int[]) AND d NOT BETWEEN '%s' AND '%s')) AS open, count(*) AS calendar
-			FROM generate_series('%s'::date + 1, '%s'::date, interval '1 day') AS d`, special, list(open), closed.From, closed.To, due, returned)
+		query := fmt.Sprintf(
+			`SELECT count(*) FILTER (WHERE d = '%s' OR (extract(dow FROM d)::int = ANY(ARRAY[%s]::int[]) AND d NOT BETWEEN '%s' AND '%s')) AS open, count(*) AS calendar
+			FROM generate_series('%s'::date + 1, '%s'::date, interval '1 day') AS d`,
+			special,
+			list(open),
+			closed.From,
+			closed.To,
+			due,
+			returned,
+		)
 		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&want).Error)
 		for unit, late := range map[lateness.Unit]int{lateness.OpenDay: want.Open, lateness.CalendarDay: want.Calendar} {
 			terms := lateness.Terms{Rate: 25, Unit: unit, Currency: money.Currency{Code: "CAD", Digits: 2}}
-			got, _ := lateness.AtReturn(b, terms, nil, loan.OnDate(due), nil, lateness.Return{At: b.At(returned, 14*60)})
+			got, _ := lateness.AtReturn(
+				b,
+				terms,
+				nil,
+				loan.OnDate(due),
+				nil,
+				lateness.Return{At: b.At(returned, 14*60)},
+			)
 			require.Equal(t, late, got.Late, "%s from %s to %s", unit, due, returned)
 			require.EqualValues(t, late*25, got.Fine)
 		}
@@ -68,8 +83,10 @@ func list(numbers []int) string {
 func TestDemoAgreesWithItsRules(t *testing.T) {
 	h := testkit.House(t)
 	var off, all int
-	row := testkit.SQL(h).Raw(`SELECT count(*) FILTER (WHERE due_date < (lent_at AT TIME ZONE 'America/Halifax')::date + 21 OR due_date > (lent_at AT TIME ZONE 'America/Halifax')::date + 28), count(*)
-		FROM loans WHERE renewals = 0 AND situation[4] = 'book' AND situation[5] = 'adult' AND situation[1] <> 'TRN' AND situation[3] <> 'school'`).Row()
+	row := testkit.SQL(h).
+		Raw(`SELECT count(*) FILTER (WHERE due_date < (lent_at AT TIME ZONE 'America/Halifax')::date + 21 OR due_date > (lent_at AT TIME ZONE 'America/Halifax')::date + 28), count(*)
+		FROM loans WHERE renewals = 0 AND situation[4] = 'book' AND situation[5] = 'adult' AND situation[1] <> 'TRN' AND situation[3] <> 'school'`).
+		Row()
 	require.NoError(t, row.Scan(&off, &all))
 	require.Zero(t, off, "of %d", all)
 	require.Greater(t, all, 10000)

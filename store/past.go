@@ -26,9 +26,12 @@ type PastLoan struct {
 	Awaited                   bool // somebody else had a hold on the title while it was out
 }
 
-const pastLoans = `SELECT l.id, l.item_id, coalesce(l.patron_id, -l.id), l.edition_id, array_to_string(l.situation, E'\x1f'), l.lent_at, l.renewed_at, l.returned_at,
+const pastLoans = `SELECT l.id, l.item_id, coalesce(l.patron_id, -l.id), l.edition_id, array_to_string(l.situation,
+		E'\x1f'), l.lent_at, l.renewed_at, l.returned_at,
 		l.renewals::bigint, l.due_date, l.due_at, i.price, coalesce(i.own_terms::text, ''),
-		EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.patron_id <> l.patron_id AND h.placed_at < coalesce(l.returned_at, $3) AND coalesce(h.closed_at, 'infinity') > l.lent_at)::int::bigint
+		EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.patron_id <> l.patron_id
+			AND h.placed_at < coalesce(l.returned_at, $3) AND coalesce(h.closed_at,
+			'infinity') > l.lent_at)::int::bigint
 	FROM loans l JOIN items i ON i.id = l.item_id
 	WHERE l.lent_at >= $1 AND l.lent_at < $2 AND NOT l.undone ORDER BY 3, l.lent_at, l.id`
 
@@ -56,8 +59,23 @@ func (s *Store) EachPastLoan(ctx context.Context, since, until, now time.Time, c
 				situation = string(v[4])
 				known[situation] = situation
 			}
-			p := PastLoan{ID: number(v[0]), Item: number(v[1]), Patron: number(v[2]), Edition: number(v[3]), Situation: situation, Lent: *instant(v[5]), Renewed: instant(v[6]),
-				Returned: instant(v[7]), Renewals: int(number(v[8])), DueDate: date(v[9]), DueAt: instant(v[10]), OwnTerms: string(v[12]), Awaited: number(v[13]) == 1}
+			p := PastLoan{
+				ID:        number(v[0]),
+				Item:      number(v[1]),
+				Patron:    number(v[2]),
+				Edition:   number(v[3]),
+				Situation: situation,
+				Lent:      *instant(v[5]),
+				Renewed:   instant(v[6]),
+				Returned: instant(
+					v[7],
+				),
+				Renewals: int(number(v[8])),
+				DueDate:  date(v[9]),
+				DueAt:    instant(v[10]),
+				OwnTerms: string(v[12]),
+				Awaited:  number(v[13]) == 1,
+			}
 			if v[11] != nil {
 				price := number(v[11])
 				p.Price = &price

@@ -87,9 +87,21 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	var households []string
 	c := &CardFacts{}
 	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1 OR p.card = $2", id, card)
-	askEach(q, &households, `SELECT h.name || ' (' || count(*) || ')' FROM patrons p JOIN households h ON h.id = p.household_id
-		JOIN patrons o ON o.household_id = h.id WHERE p.id = `+who+` GROUP BY h.id`, id, card)
-	ask(q, &c.Loans, loansShown+`WHERE l.patron_id = `+who+` AND l.returned_at IS NULL ORDER BY coalesce(l.due_at, l.due_date), l.id`, id, card)
+	askEach(
+		q,
+		&households,
+		`SELECT h.name || ' (' || count(*) || ')' FROM patrons p JOIN households h ON h.id = p.household_id
+		JOIN patrons o ON o.household_id = h.id WHERE p.id = `+who+` GROUP BY h.id`,
+		id,
+		card,
+	)
+	ask(
+		q,
+		&c.Loans,
+		loansShown+`WHERE l.patron_id = `+who+` AND l.returned_at IS NULL ORDER BY coalesce(l.due_at, l.due_date), l.id`,
+		id,
+		card,
+	)
 	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
 		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
 	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
@@ -106,6 +118,14 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 // FindPatrons gives a page of the patrons in whose names, card number or mail address every word stands.
 func (t *Tx) FindPatrons(words string, page Page) ([]Patron, Page, error) {
 	where, args := wordsIn("p.words", words)
-	return paged(t, page, func(p *Patron) Cursor { return Cursor{Text: p.LegalName, ID: p.ID} },
-		`SELECT `+patronColumns+` FROM patrons p WHERE `+where+` AND `+after("p.legal_name", "p.id", len(args))+` ORDER BY p.legal_name, p.id`, args...)
+	return paged(
+		t,
+		page,
+		func(p *Patron) Cursor { return Cursor{Text: p.LegalName, ID: p.ID} },
+		`SELECT `+patronColumns+` FROM patrons p WHERE `+where+` AND `+after(
+			"p.legal_name",
+			"p.id",
+			len(args),
+		)+` ORDER BY p.legal_name, p.id`,
+		args...)
 }

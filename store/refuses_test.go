@@ -14,48 +14,180 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 	h := testkit.House(t)
 	open := "SELECT item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date FROM loans WHERE returned_at IS NULL AND due_date IS NOT NULL LIMIT 1"
 	cases := []struct{ name, statement, reason string }{
-		{"a second open loan of one item", "INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) " + open, "loans_one_open"},
-		{"a loan without a due date", "UPDATE loans SET due_date = NULL WHERE due_date IS NOT NULL AND returned_at IS NULL", "loans_check"},
-		{"a return before the loan", "UPDATE loans SET returned_at = lent_at - interval '1 day' WHERE returned_at IS NULL", "loans_check"},
-		{"a second live transit of one item", "INSERT INTO transits (item_id, from_branch, to_branch, sent_at) SELECT item_id, from_branch, to_branch, sent_at FROM transits WHERE ended_at IS NULL LIMIT 1", "transits_one_live"},
-		{"a transit to the same branch", "UPDATE transits SET to_branch = from_branch WHERE ended_at IS NULL", "transits_check"},
-		{"an unknown state of a hold", "UPDATE holds SET state = 'somewhere' WHERE state = 'waiting'", "holds_state_check"},
+		{
+			"a second open loan of one item",
+			"INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) " + open,
+			"loans_one_open",
+		},
+		{
+			"a loan without a due date",
+			"UPDATE loans SET due_date = NULL WHERE due_date IS NOT NULL AND returned_at IS NULL",
+			"loans_check",
+		},
+		{
+			"a return before the loan",
+			"UPDATE loans SET returned_at = lent_at - interval '1 day' WHERE returned_at IS NULL",
+			"loans_check",
+		},
+		{
+			"a second live transit of one item",
+			"INSERT INTO transits (item_id, from_branch, to_branch, sent_at) SELECT item_id, from_branch, to_branch, sent_at FROM transits WHERE ended_at IS NULL LIMIT 1",
+			"transits_one_live",
+		},
+		{
+			"a transit to the same branch",
+			"UPDATE transits SET to_branch = from_branch WHERE ended_at IS NULL",
+			"transits_check",
+		},
+		{
+			"an unknown state of a hold",
+			"UPDATE holds SET state = 'somewhere' WHERE state = 'waiting'",
+			"holds_state_check",
+		},
 		{"a hold on the shelf without an item", "UPDATE holds SET item_id = NULL WHERE state = 'ready'", "holds_check"},
-		{"two holds for one item", "UPDATE holds SET item_id = (SELECT min(item_id) FROM holds WHERE state = 'ready') WHERE state = 'ready'", "holds_one_item"},
-		{"a charge below nothing", "INSERT INTO ledger (about, patron_id, kind, amount, at) SELECT 'late', min(id), 'charge', -5, now() FROM patrons", "ledger_check"},
-		{"a payment of no charge", "INSERT INTO ledger (about, patron_id, kind, amount, at) SELECT 'late', min(id), 'payment', -5, now() FROM patrons", "ledger_check"},
-		{"a payment of more than is owed", "INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', patron_id, 'payment', -amount - 1, id, now() FROM ledger WHERE kind = 'charge' LIMIT 1", "balance"},
-		{"a payment for somebody else's charge", "INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', (SELECT max(p.id) FROM patrons p WHERE p.balance > 100 AND p.id <> l.patron_id), 'payment', -1, l.id, now() FROM ledger l WHERE kind = 'charge' LIMIT 1", "settles no charge"},
-		{"an item on loan and under way", "INSERT INTO transits (item_id, from_branch, to_branch, sent_at) SELECT item_id, 'HVH', 'SLM', now() FROM loans WHERE returned_at IS NULL LIMIT 1", "whereabouts_pkey"},
-		{"an item on loan and on a hold shelf", "UPDATE holds SET item_id = (SELECT min(item_id) FROM loans WHERE returned_at IS NULL) WHERE id = (SELECT min(id) FROM holds WHERE state = 'ready')", "whereabouts_pkey"},
-		{"an item under way and being fetched", "UPDATE holds SET state = 'fetching', item_id = (SELECT min(item_id) FROM transits WHERE ended_at IS NULL AND hold_id IS NULL) WHERE id = (SELECT min(id) FROM holds WHERE state = 'waiting')", "whereabouts_pkey"},
-		{"an item on loan and put aside", "UPDATE items SET standing = 'aside' WHERE id = (SELECT min(item_id) FROM loans WHERE returned_at IS NULL)", "is somewhere else"},
-		{"a missing item that is lent", "INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) SELECT (SELECT min(id) FROM items WHERE standing = 'missing'), patron_id, branch_code, edition_id, situation, lent_at, due_date FROM loans WHERE due_date IS NOT NULL LIMIT 1", "whereabouts_pkey"},
-		{"a loan that ended comes back while the item is elsewhere", "UPDATE loans SET returned_at = NULL WHERE id = (SELECT min(l.id) FROM loans l JOIN transits t ON t.item_id = l.item_id AND t.ended_at IS NULL)", "whereabouts_pkey"},
-		{"an event that says something else", "UPDATE events SET kind = 'returned' WHERE kind = 'lent'", "never changed"},
+		{
+			"two holds for one item",
+			"UPDATE holds SET item_id = (SELECT min(item_id) FROM holds WHERE state = 'ready') WHERE state = 'ready'",
+			"holds_one_item",
+		},
+		{
+			"a charge below nothing",
+			"INSERT INTO ledger (about, patron_id, kind, amount, at) SELECT 'late', min(id), 'charge', -5, now() FROM patrons",
+			"ledger_check",
+		},
+		{
+			"a payment of no charge",
+			"INSERT INTO ledger (about, patron_id, kind, amount, at) SELECT 'late', min(id), 'payment', -5, now() FROM patrons",
+			"ledger_check",
+		},
+		{
+			"a payment of more than is owed",
+			"INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', patron_id, 'payment', -amount - 1, id, now() FROM ledger WHERE kind = 'charge' LIMIT 1",
+			"balance",
+		},
+		{
+			"a payment for somebody else's charge",
+			"INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', (SELECT max(p.id) FROM patrons p WHERE p.balance > 100 AND p.id <> l.patron_id), 'payment', -1, l.id, now() FROM ledger l WHERE kind = 'charge' LIMIT 1",
+			"settles no charge",
+		},
+		{
+			"an item on loan and under way",
+			"INSERT INTO transits (item_id, from_branch, to_branch, sent_at) SELECT item_id, 'HVH', 'SLM', now() FROM loans WHERE returned_at IS NULL LIMIT 1",
+			"whereabouts_pkey",
+		},
+		{
+			"an item on loan and on a hold shelf",
+			"UPDATE holds SET item_id = (SELECT min(item_id) FROM loans WHERE returned_at IS NULL) WHERE id = (SELECT min(id) FROM holds WHERE state = 'ready')",
+			"whereabouts_pkey",
+		},
+		{
+			"an item under way and being fetched",
+			"UPDATE holds SET state = 'fetching', item_id = (SELECT min(item_id) FROM transits WHERE ended_at IS NULL AND hold_id IS NULL) WHERE id = (SELECT min(id) FROM holds WHERE state = 'waiting')",
+			"whereabouts_pkey",
+		},
+		{
+			"an item on loan and put aside",
+			"UPDATE items SET standing = 'aside' WHERE id = (SELECT min(item_id) FROM loans WHERE returned_at IS NULL)",
+			"is somewhere else",
+		},
+		{
+			"a missing item that is lent",
+			"INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date) SELECT (SELECT min(id) FROM items WHERE standing = 'missing'), patron_id, branch_code, edition_id, situation, lent_at, due_date FROM loans WHERE due_date IS NOT NULL LIMIT 1",
+			"whereabouts_pkey",
+		},
+		{
+			"a loan that ended comes back while the item is elsewhere",
+			"UPDATE loans SET returned_at = NULL WHERE id = (SELECT min(l.id) FROM loans l JOIN transits t ON t.item_id = l.item_id AND t.ended_at IS NULL)",
+			"whereabouts_pkey",
+		},
+		{
+			"an event that says something else",
+			"UPDATE events SET kind = 'returned' WHERE kind = 'lent'",
+			"never changed",
+		},
 		{"an event about somebody else", "UPDATE events SET patron_id = 2 WHERE patron_id = 1", "never changed"},
-		{"an event without its person that says something else", "UPDATE events SET patron_id = NULL, item_id = NULL WHERE kind = 'lent'", "never changed"},
+		{
+			"an event without its person that says something else",
+			"UPDATE events SET patron_id = NULL, item_id = NULL WHERE kind = 'lent'",
+			"never changed",
+		},
 		{"a message being sent by nobody", "UPDATE messages SET state = 'sending'", "messages_check"},
-		{"one loan told of twice in a stage", "INSERT INTO told SELECT * FROM told WHERE loan_id IS NOT NULL LIMIT 1", "told_"},
-		{"a pile of less than nothing", "INSERT INTO return_runs (id, branch_code, mode, day, staff_id, opened_at) VALUES (1, 'HVH', 'bin', now(), 1, now()); INSERT INTO return_piles VALUES (1, 'shelf', '', -1)", "return_piles_count_check"},
+		{
+			"one loan told of twice in a stage",
+			"INSERT INTO told SELECT * FROM told WHERE loan_id IS NOT NULL LIMIT 1",
+			"told_",
+		},
+		{
+			"a pile of less than nothing",
+			"INSERT INTO return_runs (id, branch_code, mode, day, staff_id, opened_at) VALUES (1, 'HVH', 'bin', now(), 1, now()); INSERT INTO return_piles VALUES (1, 'shelf', '', -1)",
+			"return_piles_count_check",
+		},
 		{"a changed entry of the ledger", "UPDATE ledger SET amount = 1 WHERE kind = 'charge'", "never changed"},
 		{"a deleted event", "DELETE FROM events WHERE id = 1", "never changed"},
 		{"a changed edition in force", "UPDATE editions SET rules = '[]' WHERE state = 'in_force'", "never changed"},
-		{"a refund that names no charge", "INSERT INTO ledger (about, patron_id, kind, amount, at) SELECT 'late', min(id), 'refund', 5, now() FROM patrons", "ledger_check"},
-		{"a payment that adds to what is owed", "INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', patron_id, 'payment', 5, id, now() FROM ledger WHERE kind = 'charge' LIMIT 1", "ledger_check"},
-		{"lost before it was lent", "UPDATE loans SET lost_at = lent_at - interval '1 day' WHERE returned_at IS NULL", "loans_check"},
+		{
+			"a refund that names no charge",
+			"INSERT INTO ledger (about, patron_id, kind, amount, at) SELECT 'late', min(id), 'refund', 5, now() FROM patrons",
+			"ledger_check",
+		},
+		{
+			"a payment that adds to what is owed",
+			"INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', patron_id, 'payment', 5, id, now() FROM ledger WHERE kind = 'charge' LIMIT 1",
+			"ledger_check",
+		},
+		{
+			"lost before it was lent",
+			"UPDATE loans SET lost_at = lent_at - interval '1 day' WHERE returned_at IS NULL",
+			"loans_check",
+		},
 		{"an item in an unknown standing", "UPDATE items SET standing = 'dreamt'", "items_standing_check"},
-		{"an item number of a wrong form", "UPDATE items SET barcode = '21846000000017' WHERE id = 1", "items_barcode_check"},
+		{
+			"an item number of a wrong form",
+			"UPDATE items SET barcode = '21846000000017' WHERE id = 1",
+			"items_barcode_check",
+		},
 		{"a card number of a wrong form", "UPDATE patrons SET card = '218460000' WHERE id = 1", "patrons_card_check"},
-		{"one title held twice by one patron", "INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT title_id, patron_id, pickup, placed_at, 99 FROM holds WHERE state = 'waiting' LIMIT 1", "holds_once"},
-		{"a note without an answer", "INSERT INTO return_runs (id, branch_code, mode, day, staff_id, opened_at) VALUES (1, 'HVH', 'bin', now(), 1, now()); INSERT INTO return_lines (run_id, at, text, found, sign, note) VALUES (1, now(), 'x', 'words', '{}', 'broken')", "return_lines_check"},
-		{"a finished rehearsal without a result", "INSERT INTO rehearsals (edition_id, revision, since, until, state, staff_id, begun_at) VALUES (3, 1, '2026-01-01', '2026-02-01', 'done', 1, now())", "rehearsals_check"},
-		{"a rehearsal of a period that ends before it begins", "INSERT INTO rehearsals (edition_id, revision, since, until, staff_id, begun_at) VALUES (3, 1, '2026-02-01', '2026-01-01', 1, now())", "rehearsals_check"},
-		{"an answered report without an answer", "UPDATE reports SET answered_at = now(), answered_by = 1", "reports_check"},
-		{"a sweep's line of nothing", "INSERT INTO sweeps (id, at, staff_id, text, branches, changed) VALUES (1, now(), 1, 'x', '{}', '{}'); INSERT INTO sweep_lines (sweep_id, day_before, day_after) VALUES (1, '2026-01-01', '2026-01-02')", "sweep_lines_check"},
+		{
+			"one title held twice by one patron",
+			"INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT title_id, patron_id, pickup, placed_at, 99 FROM holds WHERE state = 'waiting' LIMIT 1",
+			"holds_once",
+		},
+		{
+			"a note without an answer",
+			"INSERT INTO return_runs (id, branch_code, mode, day, staff_id, opened_at) VALUES (1, 'HVH', 'bin', now(), 1, now()); INSERT INTO return_lines (run_id, at, text, found, sign, note) VALUES (1, now(), 'x', 'words', '{}', 'broken')",
+			"return_lines_check",
+		},
+		{
+			"a finished rehearsal without a result",
+			"INSERT INTO rehearsals (edition_id, revision, since, until, state, staff_id, begun_at) VALUES (3, 1, '2026-01-01', '2026-02-01', 'done', 1, now())",
+			"rehearsals_check",
+		},
+		{
+			"a rehearsal of a period that ends before it begins",
+			"INSERT INTO rehearsals (edition_id, revision, since, until, staff_id, begun_at) VALUES (3, 1, '2026-02-01', '2026-01-01', 1, now())",
+			"rehearsals_check",
+		},
+		{
+			"an answered report without an answer",
+			"UPDATE reports SET answered_at = now(), answered_by = 1",
+			"reports_check",
+		},
+		{
+			"a sweep's line of nothing",
+			"INSERT INTO sweeps (id, at, staff_id, text, branches, changed) VALUES (1, now(), 1, 'x', '{}', '{}'); INSERT INTO sweep_lines (sweep_id, day_before, day_after) VALUES (1, '2026-01-01', '2026-01-02')",
+			"sweep_lines_check",
+		},
 		{"a request in an unknown stage", "UPDATE requests SET stage = 'teleported'", "requests_stage_check"},
-		{"a request of ours for nobody", "UPDATE requests SET patron_id = NULL WHERE role = 'requesting'", "requests_check"},
-		{"a second network", "INSERT INTO network (name, digits, timezone) VALUES ('Other', '1234', 'UTC')", "network_pkey"},
+		{
+			"a request of ours for nobody",
+			"UPDATE requests SET patron_id = NULL WHERE role = 'requesting'",
+			"requests_check",
+		},
+		{
+			"a second network",
+			"INSERT INTO network (name, digits, timezone) VALUES ('Other', '1234', 'UTC')",
+			"network_pkey",
+		},
 		{"an unknown role", "UPDATE staff SET role = 'king'", "staff_role_check"},
 	}
 	for _, c := range cases {
@@ -66,9 +198,26 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 		})
 	}
 	// The link of an event to its person can be cut, and nothing else is changed by that.
-	before := testkit.Text(t, h, "SELECT md5(string_agg((to_jsonb(e) - 'patron_id')::text, '' ORDER BY e.id)) FROM events e WHERE patron_id = 3")
-	require.NoError(t, testkit.SQL(h).Exec("CREATE TABLE those AS SELECT id FROM events WHERE patron_id = 3; UPDATE events SET patron_id = NULL WHERE patron_id = 3").Error)
-	assert.Equal(t, before, testkit.Text(t, h, "SELECT md5(string_agg((to_jsonb(e) - 'patron_id')::text, '' ORDER BY e.id)) FROM events e JOIN those USING (id)"))
+	before := testkit.Text(
+		t,
+		h,
+		"SELECT md5(string_agg((to_jsonb(e) - 'patron_id')::text, '' ORDER BY e.id)) FROM events e WHERE patron_id = 3",
+	)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("CREATE TABLE those AS SELECT id FROM events WHERE patron_id = 3; UPDATE events SET patron_id = NULL WHERE patron_id = 3").
+			Error,
+	)
+	assert.Equal(
+		t,
+		before,
+		testkit.Text(
+			t,
+			h,
+			"SELECT md5(string_agg((to_jsonb(e) - 'patron_id')::text, '' ORDER BY e.id)) FROM events e JOIN those USING (id)",
+		),
+	)
 	// Where items are agrees with what is on loan, under way and waiting for.
 	places := `SELECT count(*)::text FROM (
 		(SELECT item_id, 'lent' AS place, id AS ref FROM loans WHERE returned_at IS NULL UNION ALL SELECT item_id, 'under_way', id FROM transits WHERE ended_at IS NULL
@@ -77,6 +226,12 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 		EXCEPT SELECT item_id, place, ref FROM whereabouts) x`
 	assert.Equal(t, "0", testkit.Text(t, h, places))
 	var off int
-	require.NoError(t, testkit.SQL(h).Raw("SELECT count(*) FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)").Scan(&off).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Raw("SELECT count(*) FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)").
+			Scan(&off).
+			Error,
+	)
 	assert.Zero(t, off, "balances match the ledger")
 }

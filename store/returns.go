@@ -15,8 +15,22 @@ func (t *Tx) OpenRun(branch string, staff int64, mode, bin string, day time.Time
 	t.take(Lock{Bin: branch + " " + mode + " " + bin}, q)
 	var runs []ReturnRun
 	var emptied []bool
-	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.branch_code = $1 AND r.staff_id = $2 AND r.mode = $3 AND r.finished_at IS NULL", branch, staff, mode)
-	askEach(q, &emptied, "SELECT EXISTS (SELECT 1 FROM return_runs r WHERE r.branch_code = $1 AND r.day = $2 AND r.bin = $3 AND r.mode = 'bin')", branch, day, bin)
+	ask(
+		q,
+		&runs,
+		"SELECT "+runColumns+" FROM return_runs r WHERE r.branch_code = $1 AND r.staff_id = $2 AND r.mode = $3 AND r.finished_at IS NULL",
+		branch,
+		staff,
+		mode,
+	)
+	askEach(
+		q,
+		&emptied,
+		"SELECT EXISTS (SELECT 1 FROM return_runs r WHERE r.branch_code = $1 AND r.day = $2 AND r.bin = $3 AND r.mode = 'bin')",
+		branch,
+		day,
+		bin,
+	)
 	if err := t.send(q); err != nil {
 		return nil, false, err
 	}
@@ -31,8 +45,17 @@ func (t *Tx) AddRun(r *ReturnRun) (err error) {
 	if r.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue("INSERT INTO return_runs (id, branch_code, mode, bin, day, counted_as, staff_id, opened_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
-		r.ID, r.BranchCode, r.Mode, r.Bin, r.Day, r.CountedAs, r.StaffID, r.OpenedAt)
+	t.queue(
+		"INSERT INTO return_runs (id, branch_code, mode, bin, day, counted_as, staff_id, opened_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+		r.ID,
+		r.BranchCode,
+		r.Mode,
+		r.Bin,
+		r.Day,
+		r.CountedAs,
+		r.StaffID,
+		r.OpenedAt,
+	)
 	return nil
 }
 
@@ -70,7 +93,8 @@ type RunState struct {
 }
 
 const openSums = `SELECT l.patron_id, p.legal_name, p.preferred_name, p.balance, count(*)::int AS lines,
-		coalesce(sum((SELECT sum(e.amount) FROM ledger e WHERE e.id = l.charge_id OR e.settles = l.charge_id)), 0)::bigint AS new
+		coalesce(sum((SELECT sum(e.amount) FROM ledger e WHERE e.id = l.charge_id OR e.settles = l.charge_id)),
+			0)::bigint AS new
 	FROM return_lines l JOIN patrons p ON p.id = l.patron_id
 	WHERE l.run_id = $1 AND l.answer = 'open' AND NOT l.undone GROUP BY l.patron_id, p.id ORDER BY p.legal_name, p.id`
 
@@ -94,7 +118,12 @@ func (t *Tx) runState(q *questions, id int64) (*RunState, error) {
 	var runs []ReturnRun
 	s := &RunState{}
 	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.id = $1", id)
-	ask(q, &s.Piles, "SELECT kind, place, count FROM return_piles WHERE run_id = $1 AND count > 0 ORDER BY kind, place", id)
+	ask(
+		q,
+		&s.Piles,
+		"SELECT kind, place, count FROM return_piles WHERE run_id = $1 AND count > 0 ORDER BY kind, place",
+		id,
+	)
 	ask(q, &s.Open, openSums, id)
 	if err := t.send(q); err != nil || len(runs) == 0 {
 		return nil, err
@@ -124,7 +153,14 @@ func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
 	ask(q, &r.Piles, "SELECT kind, place, count FROM return_piles WHERE run_id = $1", run)
 	if barcode != "" {
 		askItem(q, &items, barcode, 0)
-		askEach(q, &before, `SELECT EXISTS (SELECT 1 FROM return_lines l JOIN items i ON i.id = l.item_id WHERE l.run_id = $1 AND i.barcode = $2 AND NOT l.undone)`, run, barcode)
+		askEach(
+			q,
+			&before,
+			`SELECT EXISTS (SELECT 1 FROM return_lines l JOIN items i ON i.id = l.item_id WHERE l.run_id = $1
+					AND i.barcode = $2 AND NOT l.undone)`,
+			run,
+			barcode,
+		)
 	}
 	if err := t.send(q); err != nil || len(runs) == 0 {
 		return nil, err
@@ -141,9 +177,28 @@ func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
 
 // AddLine writes a line of a run. Its id must have been given.
 func (t *Tx) AddLine(l *ReturnLine) {
-	t.queue(`INSERT INTO return_lines (id, run_id, at, text, item_id, loan_id, patron_id, found, sign, why, fine, charge_id, answer, note, note_answer, then_sign, did)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)`, l.ID, l.RunID, l.At, l.Text, l.ItemID, l.LoanID, l.PatronID,
-		l.Found, l.Sign, l.Why, l.Fine, l.ChargeID, l.Answer, l.Note, l.NoteAnswer, l.ThenSign, l.Did)
+	t.queue(
+		`INSERT INTO return_lines (id, run_id, at, text, item_id, loan_id, patron_id, found, sign, why, fine,
+				charge_id, answer, note, note_answer, then_sign, did)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)`,
+		l.ID,
+		l.RunID,
+		l.At,
+		l.Text,
+		l.ItemID,
+		l.LoanID,
+		l.PatronID,
+		l.Found,
+		l.Sign,
+		l.Why,
+		l.Fine,
+		l.ChargeID,
+		l.Answer,
+		l.Note,
+		l.NoteAnswer,
+		l.ThenSign,
+		l.Did,
+	)
 }
 
 // CountPile counts a pile of a run up or down.
@@ -162,7 +217,8 @@ type LineFacts struct {
 	Since  bool    // the item has been lent since, and that loan was not undone
 }
 
-const lineColumns = `l.id, l.run_id, l.at, l.text, l.item_id, l.loan_id, l.patron_id, l.found, l.sign, l.why, l.fine, l.charge_id, l.answer, l.undone,
+const lineColumns = `l.id, l.run_id, l.at, l.text, l.item_id, l.loan_id, l.patron_id, l.found, l.sign, l.why,
+		l.fine, l.charge_id, l.answer, l.undone,
 	l.note, l.note_answer, l.then_sign, l.did`
 
 // LineFacts locks the run, patron and title of a line, and gives what is known of it; nil where there is none.
@@ -175,12 +231,35 @@ func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
 	var owed []int64
 	out := &LineFacts{}
 	ask(q, &lines, "SELECT "+lineColumns+" FROM return_lines l WHERE l.id = $1", id)
-	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.id = (SELECT run_id FROM return_lines WHERE id = $1)", id)
+	ask(
+		q,
+		&runs,
+		"SELECT "+runColumns+" FROM return_runs r WHERE r.id = (SELECT run_id FROM return_lines WHERE id = $1)",
+		id,
+	)
 	ask(q, &items, itemFacts+"i.id = (SELECT item_id FROM return_lines WHERE id = $1)", id)
-	ask(q, &out.Billed, `SELECT id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, at FROM ledger WHERE line_id = $1 ORDER BY id`, id)
-	askEach(q, &owed, `SELECT coalesce(sum(e.amount), 0)::bigint FROM return_lines l JOIN ledger e ON e.id = l.charge_id OR e.settles = l.charge_id WHERE l.id = $1`, id)
+	ask(
+		q,
+		&out.Billed,
+		`SELECT id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, at FROM ledger
+				WHERE line_id = $1 ORDER BY id`,
+		id,
+	)
+	askEach(
+		q,
+		&owed,
+		`SELECT coalesce(sum(e.amount), 0)::bigint FROM return_lines l JOIN ledger e ON e.id = l.charge_id
+				OR e.settles = l.charge_id WHERE l.id = $1`,
+		id,
+	)
 	var since []bool
-	askEach(q, &since, `SELECT EXISTS (SELECT 1 FROM return_lines r JOIN loans l ON l.item_id = r.item_id AND l.lent_at >= r.at AND l.id <> r.loan_id AND NOT l.undone WHERE r.id = $1)`, id)
+	askEach(
+		q,
+		&since,
+		`SELECT EXISTS (SELECT 1 FROM return_lines r JOIN loans l ON l.item_id = r.item_id AND l.lent_at >= r.at
+				AND l.id <> r.loan_id AND NOT l.undone WHERE r.id = $1)`,
+		id,
+	)
 	if err := t.send(q); err != nil || len(lines) == 0 {
 		return nil, err
 	}
@@ -193,7 +272,13 @@ func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
 
 // AnswerLine writes how the note of a line was answered, and where its item goes now.
 func (t *Tx) AnswerLine(l *ReturnLine) {
-	t.queueOne("UPDATE return_lines SET note_answer = $2, sign = $3, did = $4 WHERE id = $1 AND NOT undone", l.ID, l.NoteAnswer, l.Sign, l.Did)
+	t.queueOne(
+		"UPDATE return_lines SET note_answer = $2, sign = $3, did = $4 WHERE id = $1 AND NOT undone",
+		l.ID,
+		l.NoteAnswer,
+		l.Sign,
+		l.Did,
+	)
 }
 
 // UndoLine marks a line as undone.
@@ -203,7 +288,11 @@ func (t *Tx) UndoLine(id int64) {
 
 // LeaveOnAccount answers what is open of a patron in a run: it stays on the account.
 func (t *Tx) LeaveOnAccount(run, patron int64) {
-	t.queue("UPDATE return_lines SET answer = 'account' WHERE run_id = $1 AND patron_id = $2 AND answer = 'open'", run, patron)
+	t.queue(
+		"UPDATE return_lines SET answer = 'account' WHERE run_id = $1 AND patron_id = $2 AND answer = 'open'",
+		run,
+		patron,
+	)
 }
 
 // AnswerSettled answers the open lines of a patron whose charges nothing is owed of any more.
@@ -220,7 +309,8 @@ type LineShown struct {
 }
 
 const linesShown = `SELECT ` + lineColumns + `, i.barcode, t.name AS title_name, p.legal_name, p.preferred_name
-	FROM return_lines l LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id LEFT JOIN patrons p ON p.id = l.patron_id `
+	FROM return_lines l LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id LEFT
+		JOIN patrons p ON p.id = l.patron_id `
 
 // Lines gives a page of a run's lines, newest first.
 func (t *Tx) Lines(run int64, page Page) ([]LineShown, Page, error) {
@@ -233,7 +323,11 @@ func (t *Tx) Lines(run int64, page Page) ([]LineShown, Page, error) {
 
 // OpenLines gives the lines of a run with an ask that waits: a note, or a charge of a patron (0: of nobody).
 func (t *Tx) OpenLines(run int64) ([]LineShown, error) {
-	return list[LineShown](t, linesShown+"WHERE l.run_id = $1 AND l.note_answer = 'open' AND NOT l.undone ORDER BY l.id DESC", run)
+	return list[LineShown](
+		t,
+		linesShown+"WHERE l.run_id = $1 AND l.note_answer = 'open' AND NOT l.undone ORDER BY l.id DESC",
+		run,
+	)
 }
 
 // OneLine gives one line as a run shows it.
@@ -243,7 +337,12 @@ func (t *Tx) OneLine(id int64) (*LineShown, error) {
 
 // LinesOfPatron gives the lines of a patron in a run that have a charge.
 func (t *Tx) LinesOfPatron(run, patron int64) ([]LineShown, error) {
-	return list[LineShown](t, linesShown+"WHERE l.run_id = $1 AND l.patron_id = $2 AND l.charge_id IS NOT NULL ORDER BY l.id DESC", run, patron)
+	return list[LineShown](
+		t,
+		linesShown+"WHERE l.run_id = $1 AND l.patron_id = $2 AND l.charge_id IS NOT NULL ORDER BY l.id DESC",
+		run,
+		patron,
+	)
 }
 
 // JSON writes a value for a jsonb column; nil gives null.

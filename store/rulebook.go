@@ -110,13 +110,27 @@ func (t *Tx) OneReport(id int64) ([]Report, error) { return t.reports(1, "report
 
 func (t *Tx) reports(most int, where string, args ...any) ([]Report, error) {
 	var rows []Report
-	err := t.orm().Joins("Staff").Joins("Patron").Preload("Item.Title").Where(where, args...).Order("answered_at IS NOT NULL, reports.at DESC").Limit(most).Find(&rows).Error
+	err := t.orm().
+		Joins("Staff").
+		Joins("Patron").
+		Preload("Item.Title").
+		Where(where, args...).
+		Order("answered_at IS NOT NULL, reports.at DESC").
+		Limit(most).
+		Find(&rows).
+		Error
 	return rows, err
 }
 
 // AnswerReport answers an open report; false where there is none.
 func (t *Tx) AnswerReport(id int64, answer string, by int64, at time.Time) (bool, error) {
-	n, err := t.exec("UPDATE reports SET answer = $2, answered_by = $3, answered_at = $4 WHERE id = $1 AND answered_at IS NULL", id, answer, by, at)
+	n, err := t.exec(
+		"UPDATE reports SET answer = $2, answered_by = $3, answered_at = $4 WHERE id = $1 AND answered_at IS NULL",
+		id,
+		answer,
+		by,
+		at,
+	)
 	return n == 1, err
 }
 
@@ -136,7 +150,14 @@ func (t *Tx) RehearsalByID(id int64) (*Rehearsal, error) {
 // Rehearsals gives the latest rehearsals of an edition, without their results.
 func (t *Tx) Rehearsals(edition int64, most int) ([]Rehearsal, error) {
 	var rows []Rehearsal
-	return rows, t.orm().Omit("Result").Joins("Edition").Where("edition_id = ?", edition).Order("rehearsals.id DESC").Limit(most).Find(&rows).Error
+	return rows, t.orm().
+		Omit("Result").
+		Joins("Edition").
+		Where("edition_id = ?", edition).
+		Order("rehearsals.id DESC").
+		Limit(most).
+		Find(&rows).
+		Error
 }
 
 // StopRehearsal stops a rehearsal that has not ended; false where it has.
@@ -151,7 +172,8 @@ func (t *Tx) LoanNames(loans []int64) (map[int64][2]string, error) {
 		ID                       int64
 		Title                    string
 		LegalName, PreferredName *string
-	}](t, `SELECT l.id, t.name AS title, p.legal_name, p.preferred_name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
+	}](t, `SELECT l.id, t.name AS title, p.legal_name, p.preferred_name FROM loans l
+			JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
 		LEFT JOIN patrons p ON p.id = l.patron_id WHERE l.id = ANY($1)`, notNull(loans))
 	out := map[int64][2]string{}
 	for _, r := range rows {
@@ -166,25 +188,35 @@ func (t *Tx) LoanNames(loans []int64) (map[int64][2]string, error) {
 
 // PatronsByID gives some patrons by name, up to a number.
 func (t *Tx) PatronsByID(ids []int64, most int) ([]Patron, error) {
-	return list[Patron](t, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1) ORDER BY p.legal_name, p.id LIMIT $2", notNull(ids), most)
+	return list[Patron](
+		t,
+		"SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1) ORDER BY p.legal_name, p.id LIMIT $2",
+		notNull(ids),
+		most,
+	)
 }
 
 // A rehearsal runs outside acts, since it takes its time.
 
 // BeginRehearsal marks a rehearsal as running; false where it has ended or was stopped.
 func (s *Store) BeginRehearsal(ctx context.Context, id int64) (bool, error) {
-	done := s.db.WithContext(ctx).Exec("UPDATE rehearsals SET state = 'running', done = 0 WHERE id = ? AND state IN ('waiting', 'running')", id)
+	done := s.db.WithContext(ctx).
+		Exec("UPDATE rehearsals SET state = 'running', done = 0 WHERE id = ? AND state IN ('waiting', 'running')", id)
 	return done.RowsAffected == 1, done.Error
 }
 
 // FailRehearsal writes why a rehearsal failed.
 func (s *Store) FailRehearsal(ctx context.Context, id int64, problem string) error {
-	return s.db.WithContext(ctx).Exec("UPDATE rehearsals SET state = 'failed', problem = ? WHERE id = ?", problem, id).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE rehearsals SET state = 'failed', problem = ? WHERE id = ?", problem, id).
+		Error
 }
 
 // EndRehearsal writes what a rehearsal has found, unless it was stopped.
 func (s *Store) EndRehearsal(ctx context.Context, id int64, result json.RawMessage, seconds float64) error {
-	return s.db.WithContext(ctx).Exec("UPDATE rehearsals SET state = 'done', result = ?, done = total, seconds = ? WHERE id = ? AND state = 'running'", string(result), seconds, id).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE rehearsals SET state = 'done', result = ?, done = total, seconds = ? WHERE id = ? AND state = 'running'", string(result), seconds, id).
+		Error
 }
 
 // RehearsalRow gives a rehearsal.
@@ -195,7 +227,9 @@ func (s *Store) RehearsalRow(ctx context.Context, id int64) (Rehearsal, error) {
 
 // CountRehearsal writes how many loans a rehearsal has to look at.
 func (s *Store) CountRehearsal(ctx context.Context, id int64, since, until time.Time) error {
-	return s.db.WithContext(ctx).Exec("UPDATE rehearsals SET total = (SELECT count(*) FROM loans WHERE lent_at >= ? AND lent_at < ? AND NOT undone) WHERE id = ?", since, until, id).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE rehearsals SET total = (SELECT count(*) FROM loans WHERE lent_at >= ? AND lent_at < ? AND NOT undone) WHERE id = ?", since, until, id).
+		Error
 }
 
 // RehearsalAt writes how far a rehearsal has come; false where it was stopped.

@@ -36,8 +36,11 @@ func (t *Tx) DemoStaff() ([]Staff, error) {
 
 // KeepAdministrator makes or renews a person with the administrator's role.
 func (s *Store) KeepAdministrator(ctx context.Context, login, name, branch, hash string) error {
-	return s.db.WithContext(ctx).Exec(`INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES (?, ?, 'administrator', ?, ?)
-		ON CONFLICT (login) DO UPDATE SET password_hash = excluded.password_hash, role = 'administrator', active = true`, login, name, branch, hash).Error
+	return s.db.WithContext(ctx).
+		Exec(`INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES (?, ?, 'administrator', ?, ?)
+		ON CONFLICT (login) DO UPDATE SET password_hash = excluded.password_hash, role = 'administrator',
+			active = true`, login, name, branch, hash).
+		Error
 }
 
 // BranchCodes lists the codes of all branches in their order.
@@ -60,19 +63,33 @@ func (s *Store) Session(ctx context.Context, token string) ([]byte, *Staff, erro
 		Role       role.Role
 		BranchCode string
 	}
-	found := s.db.WithContext(ctx).Raw(`SELECT s.data, f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
+	found := s.db.WithContext(ctx).
+		Raw(`SELECT s.data, f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role,
+				'') AS role,
 			coalesce(f.branch_code, '') AS branch_code
-		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.token = ? AND s.expiry > current_timestamp`, token).Scan(&row)
+		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.token = ?
+			AND s.expiry > current_timestamp`, token).
+		Scan(&row)
 	if found.Error != nil || found.RowsAffected == 0 || row.ID == nil {
 		return row.Data, nil, found.Error
 	}
-	return row.Data, &Staff{ID: *row.ID, Login: row.Login, Name: row.Name, Role: row.Role, BranchCode: row.BranchCode, Active: true}, nil
+	return row.Data, &Staff{
+		ID:         *row.ID,
+		Login:      row.Login,
+		Name:       row.Name,
+		Role:       row.Role,
+		BranchCode: row.BranchCode,
+		Active:     true,
+	}, nil
 }
 
 // KeepSession keeps a session; 0 where nobody is signed in.
 func (s *Store) KeepSession(ctx context.Context, token string, data []byte, staff int64, expiry time.Time) error {
-	return s.db.WithContext(ctx).Exec(`INSERT INTO sessions (token, data, staff_id, expiry) VALUES (?, ?, nullif(?, 0), ?)
-		ON CONFLICT (token) DO UPDATE SET data = excluded.data, staff_id = excluded.staff_id, expiry = excluded.expiry`, token, data, staff, expiry).Error
+	return s.db.WithContext(ctx).
+		Exec(`INSERT INTO sessions (token, data, staff_id, expiry) VALUES (?, ?, nullif(?, 0), ?)
+		ON CONFLICT (token) DO UPDATE SET data = excluded.data, staff_id = excluded.staff_id,
+			expiry = excluded.expiry`, token, data, staff, expiry).
+		Error
 }
 
 // DropSession ends a session.

@@ -132,7 +132,10 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if _, err := conn.ExecContext(ctx, "SELECT pg_advisory_lock($1)", migrating); err != nil {
 		return err
 	}
-	jobs, err := rivermigrate.New(riverdatabasesql.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	jobs, err := rivermigrate.New(
+		riverdatabasesql.New(pool),
+		&rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)},
+	)
 	if err != nil {
 		return err
 	}
@@ -160,8 +163,14 @@ var again = map[string]bool{
 }
 
 // places are constraints that catch what two acts did at once; looked at again, each sees what the other did.
-var races = map[string]bool{"whereabouts_pkey": true, "loans_one_open": true, "transits_one_live": true, "holds_one_item": true,
-	"return_runs_one_open": true, "ledger_owed": true}
+var races = map[string]bool{
+	"whereabouts_pkey":     true,
+	"loans_one_open":       true,
+	"transits_one_live":    true,
+	"holds_one_item":       true,
+	"return_runs_one_open": true,
+	"ledger_owed":          true,
+}
 
 func tryAgain(err error) bool {
 	var refused *pgconn.PgError

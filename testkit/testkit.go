@@ -38,7 +38,11 @@ func databaseOf(t *testing.T) *url.URL {
 	t.Helper()
 	address := os.Getenv("NEVRIN_TEST_DATABASE")
 	if address == "" {
-		require.Empty(t, os.Getenv("CI"), "NEVRIN_TEST_DATABASE is not set; under CI no test of the database is skipped")
+		require.Empty(
+			t,
+			os.Getenv("CI"),
+			"NEVRIN_TEST_DATABASE is not set; under CI no test of the database is skipped",
+		)
 		t.Skip("NEVRIN_TEST_DATABASE is not set; run 'make test'")
 	}
 	parsed, err := url.Parse(address)
@@ -125,12 +129,19 @@ func InForce(t *testing.T, h *act.House, scope map[string][]string, term string,
 
 // Questions for things of the demo that stories begin with.
 const (
-	FreeItems = `SELECT i.barcode FROM items i WHERE i.at_branch = ? AND i.material = ? AND i.standing = 'in_use' AND i.note = ''
+	FreeItems = `SELECT i.barcode FROM items i WHERE i.at_branch = ? AND i.material = ? AND i.standing = 'in_use'
+			AND i.note = ''
 		AND i.branch_code = i.at_branch AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
-		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT ?`
-	FreeItem = `SELECT i.barcode FROM items i WHERE i.at_branch = ? AND i.material = ? AND i.standing = 'in_use' AND i.note = ''
+		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id
+			LIMIT ?`
+	FreeItem = `SELECT i.barcode FROM items i WHERE i.at_branch = ? AND i.material = ? AND i.standing = 'in_use'
+			AND i.note = ''
 		AND i.branch_code = i.at_branch AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
-		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`
-	GoodCard = `SELECT p.card FROM patrons p WHERE p.branch_code = ? AND p.class = ? AND p.balance = 0 AND p.standing = 'active' AND p.card_until > '2027-01-01'
-		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY p.id LIMIT 1`
+		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id
+			LIMIT 1`
+	GoodCard = `SELECT p.card FROM patrons p WHERE p.branch_code = ? AND p.class = ? AND p.balance = 0
+			AND p.standing = 'active' AND p.card_until > '2027-01-01'
+		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL)
+			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY p.id
+			LIMIT 1`
 )

@@ -46,7 +46,9 @@ type World struct {
 // NewWorld makes a small world over a database of its own.
 func NewWorld(t *testing.T) *World {
 	t.Helper()
-	return &World{House: copyOf(t, worldTemplate(t), nil), t: t}
+	w := &World{House: copyOf(t, worldTemplate(t), nil), t: t}
+	w.Set("UPDATE training_clock SET shows = '2026-10-06 09:12-03', real_at = clock_timestamp()")
+	return w
 }
 
 // worldTemplate makes the database that small worlds are copies of, once in each cluster, and gives its address.
@@ -64,7 +66,8 @@ func worldTemplate(t *testing.T) *url.URL {
 		tx.Exec("SET statement_timeout = 0; SET lock_timeout = 0; SELECT pg_advisory_lock(4711)")
 		defer tx.Exec("SELECT pg_advisory_unlock(4711)")
 		var there bool
-		if err := tx.Raw("SELECT count(*) > 0 FROM pg_database WHERE datname = ?", name).Scan(&there).Error; err != nil || there {
+		if err := tx.Raw("SELECT count(*) > 0 FROM pg_database WHERE datname = ?", name).Scan(&there).Error; err != nil ||
+			there {
 			return err
 		}
 		if err := tx.Exec("CREATE DATABASE " + name).Error; err != nil {
@@ -111,7 +114,12 @@ func (w *World) insert(table string, row map[string]any) int64 {
 	for c, v := range row {
 		columns, marks, args = append(columns, c), append(marks, "?"), append(args, v)
 	}
-	query := fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s) RETURNING id", table, strings.Join(columns, ", "), strings.Join(marks, ", "))
+	query := fmt.Sprintf(
+		"INSERT INTO %s (%s) VALUES (%s) RETURNING id",
+		table,
+		strings.Join(columns, ", "),
+		strings.Join(marks, ", "),
+	)
 	require.NoError(w.t, SQL(w.House).Raw(query, args...).Scan(&id).Error)
 	return id
 }
@@ -125,7 +133,10 @@ func (w *World) next() int {
 func (w *World) Staff(r role.Role, branch string) act.Actor {
 	w.t.Helper()
 	login := strings.ToLower(rand.Text()[:8])
-	id := w.insert("staff", map[string]any{"login": login, "name": "Staff " + login, "role": r, "branch_code": branch, "demo": true})
+	id := w.insert(
+		"staff",
+		map[string]any{"login": login, "name": "Staff " + login, "role": r, "branch_code": branch, "demo": true},
+	)
 	return act.Actor{ID: id, Name: "Staff " + login, Role: r, Branch: branch}
 }
 
@@ -134,7 +145,11 @@ func (w *World) Patron(branch string, more ...map[string]any) int64 {
 	w.t.Helper()
 	n := w.next()
 	row := map[string]any{
-		"card": ident.Number(ident.Card, worldDigits, n), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
+		"card": ident.Number(
+			ident.Card,
+			worldDigits,
+			n,
+		), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
 		"class": "adult", "branch_code": branch, "email": fmt.Sprintf("patron%d@post.invalid", n), "card_until": "2030-01-01",
 	}
 	for _, m := range more {

@@ -107,7 +107,9 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 		}
 	}
 	a.Tx.AnswerSettled(p.ID, answer)
-	a.Tell(event.Event{Kind: told, Patron: p.ID, Detail: event.Detail{Amount: amount, Means: s.Means, Reason: s.Reason}})
+	a.Tell(
+		event.Event{Kind: told, Patron: p.ID, Detail: event.Detail{Amount: amount, Means: s.Means, Reason: s.Reason}},
+	)
 	return &Settled{p.ID, a.Network.Money.Format(money.Amount(p.Balance) - amount)}, nil
 }
 
@@ -161,7 +163,15 @@ func TakeBack(a *act.Act, l *store.Loan, credits []ledger.Credit, line int64) er
 			}
 		}
 		if c.Refund > 0 {
-			a.Tell(event.Event{Kind: event.Refunded, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID, Detail: event.Detail{Amount: c.Refund, About: string(store.AboutLost)}})
+			a.Tell(
+				event.Event{
+					Kind:   event.Refunded,
+					Patron: *l.PatronID,
+					Item:   l.ItemID,
+					Loan:   l.ID,
+					Detail: event.Detail{Amount: c.Refund, About: string(store.AboutLost)},
+				},
+			)
 		}
 	}
 	return nil
@@ -173,7 +183,14 @@ func UndoLine(a *act.Act, line int64, entries []store.Entry, item int64) error {
 	for _, e := range entries {
 		switch e.Kind {
 		case store.Charge:
-			back := store.Entry{PatronID: e.PatronID, Kind: store.Correction, Amount: -e.Amount, Settles: &e.ID, LoanID: e.LoanID, About: e.About}
+			back := store.Entry{
+				PatronID: e.PatronID,
+				Kind:     store.Correction,
+				Amount:   -e.Amount,
+				Settles:  &e.ID,
+				LoanID:   e.LoanID,
+				About:    e.About,
+			}
 			if err := add(a, &back); err != nil {
 				return err
 			}
@@ -205,6 +222,13 @@ func keepRefund(a *act.Act, charge *store.Entry, refund int64) error {
 	if refund == 0 {
 		return nil
 	}
-	kept := store.Entry{PatronID: charge.PatronID, Kind: store.Payment, Amount: -refund, Settles: &charge.ID, LoanID: charge.LoanID, About: charge.About}
+	kept := store.Entry{
+		PatronID: charge.PatronID,
+		Kind:     store.Payment,
+		Amount:   -refund,
+		Settles:  &charge.ID,
+		LoanID:   charge.LoanID,
+		About:    charge.About,
+	}
 	return add(a, &kept)
 }

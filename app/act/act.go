@@ -77,7 +77,14 @@ func Look[T any](ctx context.Context, h *House, who Actor, ask func(*Act) (T, er
 
 // Do runs a change. With a key, the same key and request give the same answer again; the same key with another request
 // is refused. An act that changed nothing keeps no answer: asked again, it looks again.
-func Do[T any](ctx context.Context, h *House, who Actor, key string, request any, change func(*Act) (T, error)) (T, error) {
+func Do[T any](
+	ctx context.Context,
+	h *House,
+	who Actor,
+	key string,
+	request any,
+	change func(*Act) (T, error),
+) (T, error) {
 	var out T
 	digest := ""
 	if key != "" {
@@ -128,14 +135,20 @@ func digestOf(who Actor, request any) (string, error) {
 
 func repeat(earlier *store.Answered, digest string, out any) error {
 	if earlier.Request != digest {
-		return problem.Newf(problem.Invalid, "This key has been used for another request. A new request needs a new key.")
+		return problem.Newf(
+			problem.Invalid,
+			"This key has been used for another request. A new request needs a new key.",
+		)
 	}
 	return json.Unmarshal([]byte(earlier.Response), out)
 }
 
 func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Moment) (*Act, error) {
 	if at.Version == 0 || !at.Edition.Valid {
-		return nil, problem.Newf(problem.Refused, "This network has not been set up yet: there is no network or no rulebook in force. Set it up with 'nevrin setup' or 'nevrin demo'.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"This network has not been set up yet: there is no network or no rulebook in force. Set it up with 'nevrin setup' or 'nevrin demo'.",
+		)
 	}
 	a := &Act{Tx: tx, Context: ctx, House: h, Who: who, Now: at.Now}
 	var err error

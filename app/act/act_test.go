@@ -51,7 +51,11 @@ func TestAForgottenLock(t *testing.T) {
 	_, others := w.Title("HVH", "HVH", "HVH")
 	patron := w.Patron("HVH")
 	lend := func(item string, to int64) error {
-		_, err := testkit.Try(w.House, here, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: to}) })
+		_, err := testkit.Try(
+			w.House,
+			here,
+			func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: to}) },
+		)
 		return err
 	}
 	forgotten := testkit.SQL(w.House).Begin()
@@ -132,8 +136,19 @@ func TestAnErrorLeavesNothing(t *testing.T) {
 	})
 	assert.ErrorIs(t, err, wrong)
 	assert.Equal(t, "adult", w.Ask("SELECT class FROM patrons WHERE id = ?", patron))
-	assert.Equal(t, "0 0", w.Ask("SELECT (SELECT count(*) FROM events)::text || ' ' || (SELECT count(*) FROM answers)::text"))
+	assert.Equal(
+		t,
+		"0 0",
+		w.Ask("SELECT (SELECT count(*) FROM events)::text || ' ' || (SELECT count(*) FROM answers)::text"),
+	)
 	var none int64
-	require.NoError(t, testkit.SQL(w.House).Session(&gorm.Session{}).Raw("SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state LIKE 'idle in%'").Scan(&none).Error)
+	require.NoError(
+		t,
+		testkit.SQL(w.House).
+			Session(&gorm.Session{}).
+			Raw("SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND state LIKE 'idle in%'").
+			Scan(&none).
+			Error,
+	)
 	assert.Zero(t, none)
 }

@@ -88,7 +88,15 @@ func read(row *store.Branch) (plain, error) {
 }
 
 func (p *plain) write(row *store.Branch) {
-	row.Hours, row.Closures, row.Openings, row.Recurring = store.JSON(&p.Hours), store.JSON(&p.Closures), store.JSON(&p.Openings), store.JSON(&p.Recurring)
+	row.Hours, row.Closures, row.Openings, row.Recurring = store.JSON(
+		&p.Hours,
+	), store.JSON(
+		&p.Closures,
+	), store.JSON(
+		&p.Openings,
+	), store.JSON(
+		&p.Recurring,
+	)
 }
 
 // load loads a branch with its calendar as it is stored.
@@ -114,8 +122,19 @@ func Look(a *act.Act, code string, year int) (*Calendar, error) {
 	if year == 0 {
 		year = a.Now.Year()
 	}
-	out := &Calendar{Branch: code, Name: b.Name, Zone: b.Zone, Hours: p.Hours, Closures: p.Closures, Openings: p.Openings, Recurring: p.Recurring, Year: year, Days: []Day{},
-		Version: a.Network.Version, OpenNow: b.OpenAt(a.Now)}
+	out := &Calendar{
+		Branch:    code,
+		Name:      b.Name,
+		Zone:      b.Zone,
+		Hours:     p.Hours,
+		Closures:  p.Closures,
+		Openings:  p.Openings,
+		Recurring: p.Recurring,
+		Year:      year,
+		Days:      []Day{},
+		Version:   a.Network.Version,
+		OpenNow:   b.OpenAt(a.Now),
+	}
 	slices.SortFunc(out.Closures, func(x, y Closure) int { return int(x.From - y.From) })
 	slices.SortFunc(out.Openings, func(x, y Opening) int { return int(x.Date - y.Date) })
 	for k := range out.Recurring {
@@ -284,7 +303,10 @@ func (c *Change) remove(p *plain) (string, error) {
 	case "opening":
 		p.Openings = slices.DeleteFunc(p.Openings, func(x Opening) bool { return x.Date == r.Date })
 	case "recurring":
-		p.Recurring = slices.DeleteFunc(p.Recurring, func(x Recurring) bool { return x.From == r.Date && x.Name == r.Name })
+		p.Recurring = slices.DeleteFunc(
+			p.Recurring,
+			func(x Recurring) bool { return x.From == r.Date && x.Name == r.Name },
+		)
 	}
 	if len(p.Closures)+len(p.Openings)+len(p.Recurring) == before {
 		return "", problem.Newf(problem.Refused, "That entry is not there any more.")

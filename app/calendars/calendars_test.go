@@ -28,7 +28,12 @@ func change(t *testing.T, h *act.House, who act.Actor, c calendars.Change) (*cal
 
 func look(t *testing.T, h *act.House, who act.Actor, branch string) *calendars.Calendar {
 	t.Helper()
-	return testkit.Do(t, h, who, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) })
+	return testkit.Do(
+		t,
+		h,
+		who,
+		func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) },
+	)
 }
 
 func dayIn(c *calendars.Calendar, d calendar.Date) calendars.Day {
@@ -46,7 +51,10 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	sat := day(10, 31)
 	to := day(11, 3)
-	c := calendars.Change{Branches: []string{"SLM"}, Close: &calendars.Closure{From: day(10, 27), To: &to, Name: "New floor"}}
+	c := calendars.Change{
+		Branches: []string{"SLM"},
+		Close:    &calendars.Closure{From: day(10, 27), To: &to, Name: "New floor"},
+	}
 	touched := testkit.Do(t, h, maren, func(a *act.Act) (*calendars.Touched, error) { return calendars.Preview(a, c) })
 	require.NotEmpty(t, touched.Loans)
 	due := "SELECT count(*)::text FROM loans WHERE branch_code = 'SLM' AND returned_at IS NULL AND due_date BETWEEN '2026-10-27' AND '2026-11-03'"
@@ -62,20 +70,42 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 	applied, err := change(t, h, maren, c)
 	require.NoError(t, err)
 	assert.Equal(t, "closure", dayIn(look(t, h, maren, "SLM"), sat).Kind)
-	assert.Equal(t, "1", testkit.Text(t, h, due+" AND situation[4] <> 'magazine'"), "only the one left out is still due then")
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(t, h, due+" AND situation[4] <> 'magazine'"),
+		"only the one left out is still due then",
+	)
 	assert.Equal(t, "Wed 4 Nov 2026", applied.Loans[len(applied.Loans)-1].After)
 	assert.NotEmpty(t, testkit.Text(t, h, "SELECT detail->>'day' FROM events WHERE kind = 'due_moved' LIMIT 1"))
 
 	// One of them is renewed meanwhile: undoing leaves that one alone.
 	renewed := applied.Loans[len(applied.Loans)-1].Loan
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-12-01', renewals = renewals + 1, renewed_at = lent_at WHERE id = ?", renewed).Error)
-	list := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) })
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE loans SET due_date = '2026-12-01', renewals = renewals + 1, renewed_at = lent_at WHERE id = ?", renewed).
+			Error,
+	)
+	list := testkit.Do(
+		t,
+		h,
+		maren,
+		func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) },
+	)
 	assert.NotNil(t, list[0].Undone)
 	assert.Equal(t, "open", dayIn(look(t, h, maren, "SLM"), sat).Kind)
 	assert.Equal(t, "2026-12-01", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", renewed))
 	after := testkit.Text(t, h, due)
 	assert.NotEqual(t, "1", after)
-	_, err = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) })
+	_, err = act.Do(
+		context.Background(),
+		h,
+		maren,
+		"",
+		nil,
+		func(a *act.Act) ([]calendars.Sweep, error) { return calendars.Undo(a, applied.Sweep) },
+	)
 	assert.ErrorContains(t, err, "undone already")
 }
 
@@ -84,11 +114,26 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 func TestWeCloseNow(t *testing.T) {
 	h := testkit.House(t)
 	bea, jory := testkit.Somebody(t, h, "bea"), testkit.Somebody(t, h, "jory")
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-10-06' WHERE id IN (SELECT id FROM loans WHERE branch_code = 'HVH' AND returned_at IS NULL AND due_at IS NULL AND situation[4] = 'book' ORDER BY id LIMIT 5)").Error)
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE holds SET shelf_until = '2026-10-06' WHERE id IN (SELECT id FROM holds WHERE pickup = 'HVH' AND state = 'ready' ORDER BY id LIMIT 3)").Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE loans SET due_date = '2026-10-06' WHERE id IN (SELECT id FROM loans WHERE branch_code = 'HVH' AND returned_at IS NULL AND due_at IS NULL AND situation[4] = 'book' ORDER BY id LIMIT 5)").
+			Error,
+	)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE holds SET shelf_until = '2026-10-06' WHERE id IN (SELECT id FROM holds WHERE pickup = 'HVH' AND state = 'ready' ORDER BY id LIMIT 3)").
+			Error,
+	)
 	_, err := change(t, h, jory, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
 	assert.ErrorContains(t, err, "Only the branch where you are")
-	_, err = change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}})
+	_, err = change(
+		t,
+		h,
+		bea,
+		calendars.Change{Branches: []string{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}},
+	)
 	assert.ErrorContains(t, err, "Only a supervisor")
 	touched, err := change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
 	require.NoError(t, err)
@@ -118,10 +163,40 @@ func TestWeCloseNow(t *testing.T) {
 func TestLendingFollowsTheCalendar(t *testing.T) {
 	h := testkit.House(t)
 	maren, jory := testkit.Somebody(t, h, "maren"), testkit.Somebody(t, h, "jory")
-	_, err := change(t, h, maren, calendars.Change{Branches: []string{"SLM", "THB"}, Recur: &calendars.Recurring{From: day(10, 27), Days: 1, Rule: "FREQ=MONTHLY;BYDAY=-1TU", Name: "Stocktaking"}})
+	_, err := change(
+		t,
+		h,
+		maren,
+		calendars.Change{
+			Branches: []string{"SLM", "THB"},
+			Recur: &calendars.Recurring{
+				From: day(10, 27),
+				Days: 1,
+				Rule: "FREQ=MONTHLY;BYDAY=-1TU",
+				Name: "Stocktaking",
+			},
+		},
+	)
 	require.NoError(t, err)
-	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
-	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	card, item := testkit.Text(
+		t,
+		h,
+		testkit.GoodCard,
+		"SLM",
+		"adult",
+	), testkit.Text(
+		t,
+		h,
+		testkit.FreeItem,
+		"SLM",
+		"book",
+	)
+	opened := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+	)
 	lent := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
 	})
@@ -133,7 +208,12 @@ func TestLendingFollowsTheCalendar(t *testing.T) {
 	days := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Days, error) { return calendars.Bring(a, text) })
 	_, err = change(t, h, maren, calendars.Change{Branches: []string{"WRN"}, Days: days})
 	require.NoError(t, err)
-	assert.Equal(t, "closure", dayIn(look(t, h, maren, "WRN"), day(11, 24)).Kind, "from one branch's file into another's calendar")
+	assert.Equal(
+		t,
+		"closure",
+		dayIn(look(t, h, maren, "WRN"), day(11, 24)).Kind,
+		"from one branch's file into another's calendar",
+	)
 }
 
 func TestWhatDoesNotFitIsRefused(t *testing.T) {
@@ -171,7 +251,14 @@ func TestTwoSupervisorsOneCalendar(t *testing.T) {
 	for k := range errs {
 		all.Go(func() {
 			_, errs[k] = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*calendars.Touched, error) {
-				return calendars.Apply(a, calendars.Change{Branches: []string{"SLM"}, Version: version, Close: &calendars.Closure{From: day(11, 10+k), Name: "Works"}})
+				return calendars.Apply(
+					a,
+					calendars.Change{
+						Branches: []string{"SLM"},
+						Version:  version,
+						Close:    &calendars.Closure{From: day(11, 10+k), Name: "Works"},
+					},
+				)
 			})
 		})
 	}

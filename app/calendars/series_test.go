@@ -27,7 +27,12 @@ func TestOpenDaysAgreeWithPostgreSQL(t *testing.T) {
 		require.NoError(t, err)
 	}
 	for _, branch := range []string{"HVH", "QRW", "UTM", "LNF", "SLM", "THB", "WRN", "SKN", "TRN"} {
-		c := testkit.Do(t, h, maren, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) })
+		c := testkit.Do(
+			t,
+			h,
+			maren,
+			func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) },
+		)
 		open := map[string]bool{}
 		for _, d := range c.Days {
 			if d.Hours != "" {
@@ -35,12 +40,18 @@ func TestOpenDaysAgreeWithPostgreSQL(t *testing.T) {
 			}
 		}
 		var want []string
-		require.NoError(t, testkit.SQL(h).Raw(`SELECT d::date::text FROM branches b, generate_series('2026-01-01'::date, '2026-12-31'::date, interval '1 day') AS d
+		require.NoError(
+			t,
+			testkit.SQL(h).
+				Raw(`SELECT d::date::text FROM branches b, generate_series('2026-01-01'::date, '2026-12-31'::date, interval '1 day') AS d
 			WHERE b.code = ? AND CASE
 				WHEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.openings) o WHERE (o->>'date')::date = d::date)
 					THEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.openings) o WHERE (o->>'date')::date = d::date AND jsonb_array_length(o->'hours') > 0)
 				WHEN EXISTS (SELECT 1 FROM jsonb_array_elements(b.closures) x WHERE d::date BETWEEN (x->>'from')::date AND coalesce(x->>'to', x->>'from')::date) THEN false
-				ELSE jsonb_array_length(coalesce(b.hours->to_char(d, 'dy'), '[]')) > 0 END ORDER BY 1`, branch).Scan(&want).Error)
+				ELSE jsonb_array_length(coalesce(b.hours->to_char(d, 'dy'), '[]')) > 0 END ORDER BY 1`, branch).
+				Scan(&want).
+				Error,
+		)
 		assert.Len(t, open, len(want), branch)
 		for _, d := range want {
 			assert.True(t, open[d], fmt.Sprintf("%s on %s", branch, d))

@@ -79,7 +79,13 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	if err != nil {
 		return nil, err
 	}
-	sweep := &store.Sweep{At: a.Now, StaffID: a.Who.ID, Text: p.touched.Text, Branches: store.JSON(&p.before), Changed: store.JSON(&p.after)}
+	sweep := &store.Sweep{
+		At:       a.Now,
+		StaffID:  a.Who.ID,
+		Text:     p.touched.Text,
+		Branches: store.JSON(&p.before),
+		Changed:  store.JSON(&p.after),
+	}
 	for k := range p.rows {
 		after := p.after[p.rows[k].Code]
 		after.write(&p.rows[k])
@@ -98,7 +104,10 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 		lines = append(lines, line)
 	}
 	for _, h := range p.touched.Holds {
-		lines = append(lines, store.SweepLine{HoldID: &h.Hold, DayBefore: store.Column(h.before), DayAfter: store.Column(h.after)})
+		lines = append(
+			lines,
+			store.SweepLine{HoldID: &h.Hold, DayBefore: store.Column(h.before), DayAfter: store.Column(h.after)},
+		)
 	}
 	if err := a.Tx.AddSweep(sweep, lines); err != nil {
 		return nil, err
@@ -134,11 +143,19 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 			return nil, err
 		}
 		if version != c.Version {
-			return nil, problem.Newf(problem.Refused, "Somebody else has changed a calendar meanwhile. Look at it again, then make your change.")
+			return nil, problem.Newf(
+				problem.Refused,
+				"Somebody else has changed a calendar meanwhile. Look at it again, then make your change.",
+			)
 		}
 	}
-	p := &plan{before: map[string]plain{}, after: map[string]plain{}, was: map[string]*calendar.Branch{}, is: map[string]*calendar.Branch{},
-		touched: Touched{Loans: []MovedLoan{}, Holds: []MovedHold{}, Runs: []string{}, Version: a.Network.Version}}
+	p := &plan{
+		before:  map[string]plain{},
+		after:   map[string]plain{},
+		was:     map[string]*calendar.Branch{},
+		is:      map[string]*calendar.Branch{},
+		touched: Touched{Loans: []MovedLoan{}, Holds: []MovedHold{}, Runs: []string{}, Version: a.Network.Version},
+	}
 	var names []string
 	says := ""
 	for _, code := range c.Branches {
@@ -203,8 +220,11 @@ func (p *plan) loans(a *act.Act) error {
 		if to == due {
 			continue
 		}
-		p.touched.Loans = append(p.touched.Loans, MovedLoan{Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Patron: name, Branch: is.Name,
-			Before: due.Say(is), After: to.Say(is), before: due, after: to})
+		p.touched.Loans = append(
+			p.touched.Loans,
+			MovedLoan{Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Patron: name, Branch: is.Name,
+				Before: due.Say(is), After: to.Say(is), before: due, after: to},
+		)
 	}
 	return nil
 }
@@ -222,7 +242,19 @@ func (p *plan) holds(a *act.Act) error {
 			if to == until {
 				continue
 			}
-			p.touched.Holds = append(p.touched.Holds, MovedHold{Hold: h.ID, Title: h.TitleName, Patron: h.Name(), Branch: is.Name, Before: until.Say(), After: to.Say(), before: until, after: to})
+			p.touched.Holds = append(
+				p.touched.Holds,
+				MovedHold{
+					Hold:   h.ID,
+					Title:  h.TitleName,
+					Patron: h.Name(),
+					Branch: is.Name,
+					Before: until.Say(),
+					After:  to.Say(),
+					before: until,
+					after:  to,
+				},
+			)
 		}
 	}
 	return nil
@@ -243,7 +275,10 @@ func (p *plan) runs(a *act.Act) {
 				}
 			}
 			if days != nil {
-				p.touched.Runs = append(p.touched.Runs, fmt.Sprintf("%s to %s on %s", cmp.Or(r.Name, r.ID), is.Name, strings.Join(days, ", ")))
+				p.touched.Runs = append(
+					p.touched.Runs,
+					fmt.Sprintf("%s to %s on %s", cmp.Or(r.Name, r.ID), is.Name, strings.Join(days, ", ")),
+				)
 			}
 		}
 	}
@@ -306,7 +341,11 @@ func Undo(a *act.Act, id int64) ([]Sweep, error) {
 		}
 		then := after[code]
 		if string(store.JSON(&now)) != string(store.JSON(&then)) {
-			return nil, problem.Newf(problem.Refused, "The calendar of %s has been changed again since. Undo that first.", a.Network.BranchName(code))
+			return nil, problem.Newf(
+				problem.Refused,
+				"The calendar of %s has been changed again since. Undo that first.",
+				a.Network.BranchName(code),
+			)
 		}
 		p.write(&row)
 		if err := a.Tx.KeepCalendar(&row); err != nil {

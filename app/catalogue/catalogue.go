@@ -62,7 +62,12 @@ func One(a *act.Act, id int64, barcode string) ([]Item, error) {
 	return show(a, rows), err
 }
 
-var sayStanding = map[string]string{store.Missing: "Missing", store.Lost: "Counts as lost", store.PutAside: "Put aside", store.Withdrawn: "Withdrawn"}
+var sayStanding = map[string]string{
+	store.Missing:   "Missing",
+	store.Lost:      "Counts as lost",
+	store.PutAside:  "Put aside",
+	store.Withdrawn: "Withdrawn",
+}
 
 func show(a *act.Act, rows []store.ItemShown) []Item {
 	out := []Item{}
@@ -71,7 +76,10 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 		shown := Item{
 			ID: i.ID, Barcode: i.Barcode, TitleID: i.TitleID, Title: i.TitleName, Author: i.Author,
 			Home: a.Network.BranchName(i.BranchCode), At: a.Network.BranchName(i.AtBranch),
-			Collection: a.Network.ClassName("collection", i.Collection), Material: a.Network.ClassName("material", i.Material),
+			Collection: a.Network.ClassName(
+				"collection",
+				i.Collection,
+			), Material: a.Network.ClassName("material", i.Material),
 			Shelved: i.Collection, Classed: i.Material, Call: i.CallNumber, Note: i.Note,
 		}
 		if i.Price != nil {

@@ -21,7 +21,12 @@ import (
 // lend lends an item to a card at the actor's branch and expects it to be lent.
 func lend(t *testing.T, h *act.House, who act.Actor, card, item string) *desk.Result {
 	t.Helper()
-	opened := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	opened := testkit.Do(
+		t,
+		h,
+		who,
+		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+	)
 	require.Equal(t, "card", opened.Kind, opened.Text)
 	r := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
@@ -62,7 +67,12 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 	}
 	for says, query := range cards {
 		card := testkit.Text(t, h, query)
-		opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+		opened := testkit.Do(
+			t,
+			h,
+			jory,
+			func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+		)
 		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
 			return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
 		})
@@ -75,17 +85,38 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 		past := desk.Scan{Text: item, Patron: opened.Card.ID, Past: asked.Stops}
 		if says == "excluded" {
 			assert.Equal(t, "refused", asked.Kind)
-			assert.Equal(t, "refused", testkit.Do(t, h, maren, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) }).Kind)
+			assert.Equal(
+				t,
+				"refused",
+				testkit.Do(t, h, maren, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) }).Kind,
+			)
 			continue
 		}
 		assert.Equal(t, "ask", asked.Kind, says)
-		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) })
+		_, err := act.Do(
+			context.Background(),
+			h,
+			maren,
+			"",
+			nil,
+			func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) },
+		)
 		assert.ErrorContains(t, err, "needs a reason")
 		// Desk staff who send what a supervisor may send are refused all the same.
-		assert.Equal(t, "refused", testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) }).Kind, says)
+		assert.Equal(
+			t,
+			"refused",
+			testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) }).Kind,
+			says,
+		)
 	}
 	for text, says := range map[string]string{"21846999999": "11 digits", "9789295055025": "product code", "31846000000003": "check digit", item: "card first"} {
-		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: text}) })
+		r := testkit.Do(
+			t,
+			h,
+			jory,
+			func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: text}) },
+		)
 		assert.Equal(t, "wrong", r.Kind, text)
 		assert.Contains(t, r.Text, says)
 	}
@@ -97,12 +128,22 @@ func TestOwingExactlyTheLimitDoesNotStop(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
 	charge := func(cents int) {
-		require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT id, 'charge', ?, 'late', now() FROM patrons WHERE card = ?", cents, card).Error)
+		require.NoError(
+			t,
+			testkit.SQL(h).
+				Exec("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT id, 'charge', ?, 'late', now() FROM patrons WHERE card = ?", cents, card).
+				Error,
+		)
 	}
 	charge(500)
 	lend(t, h, jory, card, testkit.Text(t, h, testkit.FreeItem, "SLM", "book"))
 	charge(1)
-	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	opened := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+	)
 	assert.NotEmpty(t, opened.Card.Stops)
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
 		return accounts.Settle(a, accounts.Settling{Patron: opened.Card.ID, Amount: "0.01", Means: "cash"})
@@ -116,7 +157,13 @@ func TestManyStationsOneLoan(t *testing.T) {
 	jory := testkit.Somebody(t, h, "jory")
 	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	var patrons []int64
-	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' LIMIT 8").Scan(&patrons).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Raw("SELECT id FROM patrons WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' LIMIT 8").
+			Scan(&patrons).
+			Error,
+	)
 	kinds := make([]string, len(patrons))
 	var all sync.WaitGroup
 	for k, p := range patrons {
@@ -137,7 +184,16 @@ func TestManyStationsOneLoan(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, lent, "%v", kinds)
-	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ? AND l.returned_at IS NULL", item))
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ? AND l.returned_at IS NULL",
+			item,
+		),
+	)
 }
 
 // A scan sent twice with one key is done once, also when both are under way together.
@@ -152,9 +208,16 @@ func TestSameKeySameAnswer(t *testing.T) {
 	var all sync.WaitGroup
 	for k := range loans {
 		all.Go(func() {
-			r, err := act.Do(context.Background(), h, jory, "one and the same", "scan", func(a *act.Act) (*desk.Result, error) {
-				return desk.Take(a, desk.Scan{Text: item, Patron: card.ID})
-			})
+			r, err := act.Do(
+				context.Background(),
+				h,
+				jory,
+				"one and the same",
+				"scan",
+				func(a *act.Act) (*desk.Result, error) {
+					return desk.Take(a, desk.Scan{Text: item, Patron: card.ID})
+				},
+			)
 			if err == nil && r.Line != nil {
 				loans[k] = r.Line.LoanID
 			}
@@ -165,7 +228,14 @@ func TestSameKeySameAnswer(t *testing.T) {
 		assert.Equal(t, loans[0], id)
 		assert.NotZero(t, id)
 	}
-	_, err := act.Do(context.Background(), h, jory, "one and the same", "another scan", func(*act.Act) (int, error) { return 0, nil })
+	_, err := act.Do(
+		context.Background(),
+		h,
+		jory,
+		"one and the same",
+		"another scan",
+		func(*act.Act) (int, error) { return 0, nil },
+	)
 	assert.ErrorContains(t, err, "another request")
 }
 
@@ -182,7 +252,12 @@ func TestBinCountsAsTheLastOpenDay(t *testing.T) {
 
 func forward(t *testing.T, h *act.House, days int) {
 	maren := testkit.Somebody(t, h, "maren")
-	testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, time.Duration(days)*24*time.Hour) })
+	testkit.Do(
+		t,
+		h,
+		maren,
+		func(a *act.Act) (time.Time, error) { return night.MoveClock(a, time.Duration(days)*24*time.Hour) },
+	)
 }
 
 // A late film costs what handbook 03 says; the charge is paid in part, waived in part, and undone only while untouched.
@@ -195,16 +270,31 @@ func TestLateFilm(t *testing.T) {
 	forward(t, h, 14)                    // Tue 20 Oct: open days late are Fri 16, Sat 17, Tue 20
 	run := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	scan := func() *returns.Change {
-		return testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, film) })
+		return testkit.Do(
+			t,
+			h,
+			jory,
+			func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, film) },
+		)
 	}
 	first := scan()
 	assert.Equal(t, "3.00", first.Lines[0].Fine)
 	assert.Equal(t, "open", first.Lines[0].Answer)
 	assert.NotEmpty(t, first.Lines[0].Why.Steps)
 
-	undone := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, first.Lines[0].ID) })
+	undone := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, first.Lines[0].ID) },
+	)
 	assert.Equal(t, []returns.OpenSum{{PatronID: loan.Patron}}, undone.Open, "nothing is open of them any more")
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE card = ?", card), "the charge is corrected, not deleted")
+	assert.Equal(
+		t,
+		"0",
+		testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE card = ?", card),
+		"the charge is corrected, not deleted",
+	)
 	second := scan()
 	require.Len(t, second.Open, 1)
 
@@ -213,7 +303,14 @@ func TestLateFilm(t *testing.T) {
 		return testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, s) })
 	}
 	settle(accounts.Settling{Amount: "2.00", Means: "cash"})
-	_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, second.Lines[0].ID) })
+	_, err := act.Do(
+		context.Background(),
+		h,
+		jory,
+		"",
+		nil,
+		func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, second.Lines[0].ID) },
+	)
 	assert.ErrorContains(t, err, "has been paid")
 	_, err = act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*accounts.Settled, error) {
 		return accounts.Settle(a, accounts.Settling{Patron: loan.Patron, Amount: "1.01", Means: "cash"})
@@ -239,7 +336,12 @@ func TestLateFilmFromTheBin(t *testing.T) {
 	assert.Equal(t, "account", line.Lines[0].Answer)
 	assert.Equal(t, "shelf", string(line.Lines[0].Sign.Kind))
 	for text, place := range map[string]string{film: "", "31846999999997": "Not ours?", "318469": "Wrong number", "lost label": "No number"} {
-		line := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, text) })
+		line := testkit.Do(
+			t,
+			h,
+			jory,
+			func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, text) },
+		)
 		if place != "" {
 			assert.Equal(t, place, line.Lines[0].Sign.Place, text)
 		} else {
@@ -252,7 +354,13 @@ func TestLateFilmFromTheBin(t *testing.T) {
 func TestRenewal(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	loan := lend(t, h, jory, testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book"))
+	loan := lend(
+		t,
+		h,
+		jory,
+		testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"),
+		testkit.Text(t, h, testkit.FreeItem, "SLM", "book"),
+	)
 	forward(t, h, 17)
 	for k, want := range []bool{true, true, false} {
 		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, loan.Line.LoanID) })

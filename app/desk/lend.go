@@ -80,7 +80,10 @@ func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	case f.Loan == nil:
 		return ""
 	case f.Loan.PatronID != nil && *f.Loan.PatronID == p.ID:
-		return "On loan to " + p.Name() + " already, since " + calendar.SayInstant(f.Loan.LentAt, a.Here().Location) + "."
+		return "On loan to " + p.Name() + " already, since " + calendar.SayInstant(
+			f.Loan.LentAt,
+			a.Here().Location,
+		) + "."
 	}
 	return "Still on loan to somebody else. Take it back first, then lend it."
 }
@@ -93,10 +96,17 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 	}
 	for _, o := range b.OnLoan {
 		branch := a.Network.Timetable.Branches[o.BranchCode].Branch
-		in.OnLoan = append(in.OnLoan, circulation.OnLoan{Material: o.Material, Branch: branch, Due: store.DueOf(o.DueDate, o.DueAt)})
+		in.OnLoan = append(
+			in.OnLoan,
+			circulation.OnLoan{Material: o.Material, Branch: branch, Due: store.DueOf(o.DueDate, o.DueAt)},
+		)
 	}
 	if h := f.Hold; h != nil && h.PatronID != b.Patron.ID {
-		in.Claim = &circulation.Claim{Ready: h.State == queue.Ready, Pickup: a.Network.BranchName(h.Pickup), Why: act.Trace(h.Why)}
+		in.Claim = &circulation.Claim{
+			Ready:  h.State == queue.Ready,
+			Pickup: a.Network.BranchName(h.Pickup),
+			Why:    act.Trace(h.Why),
+		}
 		if in.Claim.Ready {
 			in.Claim.Until = *store.DateOf(h.ShelfUntil)
 		}
@@ -152,12 +162,20 @@ func hadBefore(a *act.Act, b *store.Borrowing) string {
 	if b.Before > 1 {
 		times = fmt.Sprintf("%d times", b.Before)
 	}
-	return "Has had this title " + times + " before, last back on " + calendar.DateOf(b.Last.In(a.Here().Location)).Say() + "."
+	return "Has had this title " + times + " before, last back on " + calendar.DateOf(b.Last.In(a.Here().Location)).
+		Say() +
+		"."
 }
 
 // write makes the loan, and ends what it ends: a transit, the patron's own hold on the title, another's claim on the
 // item.
-func write(a *act.Act, f *store.Facts, b *store.Borrowing, in *circulation.Lending, v *circulation.Verdict) (*store.Loan, error) {
+func write(
+	a *act.Act,
+	f *store.Facts,
+	b *store.Borrowing,
+	in *circulation.Lending,
+	v *circulation.Verdict,
+) (*store.Loan, error) {
 	p, item := b.Patron, f.Item
 	if f.Missed {
 		a.Tx.Seen(item.ID, a.Now)
@@ -199,7 +217,9 @@ func write(a *act.Act, f *store.Facts, b *store.Borrowing, in *circulation.Lendi
 	if err := a.Tx.AddLoan(row); err != nil {
 		return nil, err
 	}
-	a.Tell(event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &v.Why, Detail: event.Due(v.Due)})
+	a.Tell(
+		event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &v.Why, Detail: event.Due(v.Due)},
+	)
 	if b.Own != nil {
 		a.Tell(event.Event{Kind: event.HoldFilled, Patron: p.ID, Hold: b.Own.ID, Item: item.ID, Loan: row.ID})
 	}

@@ -122,7 +122,10 @@ func (s shelf) step(d deed, t told) (bool, shelf) {
 		return t.word == "on loan", n
 	case "undo return":
 		loan := s.lines[d.id]
-		lentSince := slices.ContainsFunc(s.order[slices.Index(s.order, loan)+1:], func(id int64) bool { return !s.past[id].undone })
+		lentSince := slices.ContainsFunc(
+			s.order[slices.Index(s.order, loan)+1:],
+			func(id int64) bool { return !s.past[id].undone },
+		)
 		if loan == 0 || s.loan != 0 || lentSince {
 			return t.word == "refused", s
 		}
@@ -287,7 +290,11 @@ func (s *station) do(d deed) (told, error) {
 		s.loans = append(s.loans, deed{about: d.about, id: r.Line.LoanID})
 		return told{"lent", r.Line.LoanID}, nil
 	case "return":
-		c, err := sure(s, d, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, s.run, s.items[d.about]) })
+		c, err := sure(
+			s,
+			d,
+			func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, s.run, s.items[d.about]) },
+		)
 		if err != nil {
 			return told{}, err
 		}
@@ -338,7 +345,11 @@ func (s *station) do(d deed) (told, error) {
 		}
 		return told{string(taken.Sign.Kind), taken.Sign.HoldID}, nil
 	case "settle":
-		settling := accounts.Settling{Patron: s.accounts[d.about], Amount: fmt.Sprintf("%d.%02d", d.sum/100, d.sum%100), Means: "cash"}
+		settling := accounts.Settling{
+			Patron: s.accounts[d.about],
+			Amount: fmt.Sprintf("%d.%02d", d.sum/100, d.sum%100),
+			Means:  "cash",
+		}
 		r, err := sure(s, d, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, settling) })
 		if err != nil {
 			return orRefused("settled", err)
@@ -413,7 +424,11 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 	for range 2 {
 		p := w.Patron("HVH")
 		owing = append(owing, p)
-		w.Set("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT ?, 'charge', ?, 'late', now() FROM generate_series(1, 5)", p, owedAtFirst/5)
+		w.Set(
+			"INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT ?, 'charge', ?, 'late', now() FROM generate_series(1, 5)",
+			p,
+			owedAtFirst/5,
+		)
 	}
 	before := store.Retried.Load()
 	stations := make([]*station, 8)
@@ -421,8 +436,22 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 	var all sync.WaitGroup
 	for k := range stations {
 		who := w.Staff(role.Desk, "HVH")
-		run := testkit.Do(t, w.House, who, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
-		s := &station{World: w, who: who, run: run.ID, rand: rand.New(rand.NewPCG(uint64(k), 7)), items: items, titles: titles, patrons: patrons, accounts: owing}
+		run := testkit.Do(
+			t,
+			w.House,
+			who,
+			func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") },
+		)
+		s := &station{
+			World:    w,
+			who:      who,
+			run:      run.ID,
+			rand:     rand.New(rand.NewPCG(uint64(k), 7)),
+			items:    items,
+			titles:   titles,
+			patrons:  patrons,
+			accounts: owing,
+		}
 		stations[k] = s
 		all.Go(func() {
 			for range rounds {
@@ -432,7 +461,16 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 				if !assert.NoError(t, err, "%+v", d) {
 					return
 				}
-				s.history = append(s.history, porcupine.Operation{ClientId: k, Input: d, Call: call, Output: out, Return: time.Since(begun).Nanoseconds()})
+				s.history = append(
+					s.history,
+					porcupine.Operation{
+						ClientId: k,
+						Input:    d,
+						Call:     call,
+						Output:   out,
+						Return:   time.Since(begun).Nanoseconds(),
+					},
+				)
 			}
 		})
 	}
@@ -455,10 +493,34 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 		path := t.TempDir() + "/history.html"
 		_ = porcupine.VisualizePath(together, info, path)
 	}
-	t.Logf("%d deeds, %d cut off and asked again, %d acts tried again, in %.1f s: %v", len(history), cut, store.Retried.Load()-before, time.Since(begun).Seconds(), words)
-	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)"))
-	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM loans WHERE undone AND renewals > 0"), "no loan that was undone has been renewed")
+	t.Logf(
+		"%d deeds, %d cut off and asked again, %d acts tried again, in %.1f s: %v",
+		len(history),
+		cut,
+		store.Retried.Load()-before,
+		time.Since(begun).Seconds(),
+		words,
+	)
+	assert.Equal(
+		t,
+		"0",
+		w.Ask(
+			"SELECT count(*)::text FROM patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)",
+		),
+	)
+	assert.Equal(
+		t,
+		"0",
+		w.Ask("SELECT count(*)::text FROM loans WHERE undone AND renewals > 0"),
+		"no loan that was undone has been renewed",
+	)
 	assert.Equal(t, "0", w.Ask(`SELECT count(*)::text FROM holds h WHERE state = 'waiting' AND EXISTS (
 		SELECT 1 FROM items i WHERE i.title_id = h.title_id AND NOT EXISTS (SELECT 1 FROM whereabouts x WHERE x.item_id = i.id))`), "nobody waits beside a free copy")
-	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM (SELECT hold_id FROM events WHERE kind IN ('hold_cancelled') GROUP BY 1 HAVING count(*) > 1) x"))
+	assert.Equal(
+		t,
+		"0",
+		w.Ask(
+			"SELECT count(*)::text FROM (SELECT hold_id FROM events WHERE kind IN ('hold_cancelled') GROUP BY 1 HAVING count(*) > 1) x",
+		),
+	)
 }

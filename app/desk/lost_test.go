@@ -19,13 +19,30 @@ import (
 func TestLostAndFound(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	card, item := testkit.Text(
+		t,
+		h,
+		testkit.GoodCard,
+		"SLM",
+		"adult",
+	), testkit.Text(
+		t,
+		h,
+		testkit.FreeItem,
+		"SLM",
+		"book",
+	)
 	lent := lend(t, h, jory, card, item)
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
 	patron := lent.Patron
 	balance := func() string { return testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron) }
 	night := func(days int) {
-		testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today().Add(days)) })
+		testkit.Do(
+			t,
+			h,
+			act.Machine,
+			func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today().Add(days)) },
+		)
 	}
 	night(21 + 42)
 	assert.Equal(t, "0", balance(), "42 days late are not yet over")
@@ -34,8 +51,18 @@ func TestLostAndFound(t *testing.T) {
 	assert.Equal(t, "2400", balance(), "price and processing")
 	assert.Equal(t, "lost", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
 	// As it happens 64 days later by the calendar, the clock of this test has not moved: lost today.
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
-	renewed := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) })
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).
+			Error,
+	)
+	renewed := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) },
+	)
 	assert.Contains(t, renewed.Text, "counts as lost")
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
 		return accounts.Settle(a, accounts.Settling{Patron: patron, Amount: "5.00", Means: "cash"})
@@ -61,11 +88,31 @@ func TestLostAndFound(t *testing.T) {
 func TestLostAndFoundTooLate(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	card, item := testkit.Text(
+		t,
+		h,
+		testkit.GoodCard,
+		"SLM",
+		"adult",
+	), testkit.Text(
+		t,
+		h,
+		testkit.FreeItem,
+		"SLM",
+		"book",
+	)
 	lent := lend(t, h, jory, card, item)
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).
+			Error,
+	)
 	testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today()) })
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error,
+	)
 	before := testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", lent.Patron)
 	line := bring(t, h, jory, "bin", item).Lines[0]
 	assert.Empty(t, line.Fine)

@@ -27,7 +27,14 @@ func bring(t *testing.T, h *act.House, who act.Actor, mode, item string) *return
 }
 
 func answerNote(h *act.House, who act.Actor, line int64, answer string) (*returns.Change, error) {
-	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*returns.Change, error) { return returns.AnswerNote(a, line, answer) })
+	return act.Do(
+		context.Background(),
+		h,
+		who,
+		"",
+		nil,
+		func(a *act.Act) (*returns.Change, error) { return returns.AnswerNote(a, line, answer) },
+	)
 }
 
 // A note met at a return leads on; undoing the line takes back what the answer did.
@@ -42,7 +49,10 @@ func TestNoteAtReturn(t *testing.T) {
 	} {
 		t.Run(c.answer, func(t *testing.T) {
 			item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
-			require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error)
+			require.NoError(
+				t,
+				testkit.SQL(h).Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error,
+			)
 			state := func() (standing, note string) {
 				row := testkit.SQL(h).Raw("SELECT standing, note FROM items WHERE barcode = ?", item).Row()
 				require.NoError(t, row.Scan(&standing, &note))
@@ -65,14 +75,27 @@ func TestNoteAtReturn(t *testing.T) {
 			standing, note := state()
 			assert.Equal(t, []string{c.standing, c.note}, []string{standing, note})
 			if c.answer == "off" {
-				assert.Equal(t, "Map is loose.", testkit.Text(t, h, "SELECT e.detail->>'was' FROM events e JOIN items i ON i.id = e.item_id WHERE i.barcode = ? AND e.kind = 'note_off'", item), "what it said stays in the history")
+				assert.Equal(
+					t,
+					"Map is loose.",
+					testkit.Text(
+						t,
+						h,
+						"SELECT e.detail->>'was' FROM events e JOIN items i ON i.id = e.item_id WHERE i.barcode = ? AND e.kind = 'note_off'",
+						item,
+					),
+					"what it said stays in the history",
+				)
 			}
 			_, err = answerNote(h, jory, line.ID, "stays")
 			assert.ErrorContains(t, err, "answered already")
 			testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, line.ID) })
 			standing, note = state()
 			assert.Equal(t, []string{"in_use", "Map is loose."}, []string{standing, note})
-			require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET at_branch = 'HVH' WHERE barcode = ?", item).Error) // the next case takes another
+			require.NoError(
+				t,
+				testkit.SQL(h).Exec("UPDATE items SET at_branch = 'HVH' WHERE barcode = ?", item).Error,
+			) // the next case takes another
 		})
 	}
 }
@@ -81,11 +104,23 @@ func TestNoteAtReturn(t *testing.T) {
 func TestRepairPassesTheHoldOn(t *testing.T) {
 	h := testkit.House(t)
 	bea := testkit.Somebody(t, h, "bea")
-	item := testkit.Text(t, h, `SELECT i.barcode FROM items i WHERE i.at_branch = 'HVH' AND i.branch_code = 'HVH' AND i.material = 'book' AND i.standing = 'in_use'
+	item := testkit.Text(
+		t,
+		h,
+		`SELECT i.barcode FROM items i WHERE i.at_branch = 'HVH' AND i.branch_code = 'HVH' AND i.material = 'book' AND i.standing = 'in_use'
 		AND (SELECT count(*) FROM items o WHERE o.title_id = i.title_id) = 1 AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL)
-		AND NOT EXISTS (SELECT 1 FROM transits m WHERE m.item_id = i.id AND m.ended_at IS NULL) AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`)
+		AND NOT EXISTS (SELECT 1 FROM transits m WHERE m.item_id = i.id AND m.ended_at IS NULL) AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`,
+	)
 	title := number(t, testkit.Text(t, h, "SELECT title_id::text FROM items WHERE barcode = ?", item))
-	patron := number(t, testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")))
+	patron := number(
+		t,
+		testkit.Text(
+			t,
+			h,
+			"SELECT id::text FROM patrons WHERE card = ?",
+			testkit.Text(t, h, testkit.GoodCard, "HVH", "adult"),
+		),
+	)
 	placed := testkit.Do(t, h, bea, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: "HVH"})
 	})
@@ -112,7 +147,11 @@ func TestTheNextLoanFollowsTheCorrectedClass(t *testing.T) {
 	testkit.Do(t, h, jory, func(a *act.Act) (struct{}, error) {
 		return struct{}{}, stock.Classify(a, id, stock.Classing{Material: "film", Collection: "media"})
 	})
-	assert.Equal(t, "2026-10-27", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", first.Line.LoanID))
+	assert.Equal(
+		t,
+		"2026-10-27",
+		testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", first.Line.LoanID),
+	)
 	bring(t, h, jory, "patron", item)
 	assert.Equal(t, "2026-10-15", lend(t, h, jory, card, item).Line.DueExact)
 	_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (struct{}, error) {

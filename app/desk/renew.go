@@ -46,7 +46,13 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	if decided.Refused != "" {
 		return r, nil
 	}
-	charge := store.Entry{PatronID: p.ID, Amount: int64(decided.Fine), LoanID: &f.Loan.ID, About: store.AboutLate, Why: store.JSON(&decided.LateWhy)}
+	charge := store.Entry{
+		PatronID: p.ID,
+		Amount:   int64(decided.Fine),
+		LoanID:   &f.Loan.ID,
+		About:    store.AboutLate,
+		Why:      store.JSON(&decided.LateWhy),
+	}
 	if err := accounts.Put(a, &charge, f.Item.ID); err != nil {
 		return nil, err
 	}
@@ -54,7 +60,16 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	f.Loan.Renewals++
 	f.Loan.RenewedAt, f.Loan.EditionID = &a.Now, a.Book.ID
 	a.Tx.RenewLoan(f.Loan)
-	a.Tell(event.Event{Kind: event.Renewed, Patron: p.ID, Item: f.Item.ID, Loan: f.Loan.ID, Why: decided.Why, Detail: event.Due(decided.Due)})
+	a.Tell(
+		event.Event{
+			Kind:   event.Renewed,
+			Patron: p.ID,
+			Item:   f.Item.ID,
+			Loan:   f.Loan.ID,
+			Why:    decided.Why,
+			Detail: event.Due(decided.Due),
+		},
+	)
 	line := people.ShowLoan(a, &store.LoanShown{
 		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,

@@ -70,7 +70,10 @@ func Take(a *act.Act, s Scan) (*Result, error) {
 	if s.Patron == 0 {
 		return &Result{Kind: "wrong", Text: "This is an item. Scan the patron's card first, then the item."}, nil
 	}
-	return Lend(a, Lending{Item: scan.Number, Patron: s.Patron, Past: s.Past, Reason: s.Reason, Completed: scan.Completed})
+	return Lend(
+		a,
+		Lending{Item: scan.Number, Patron: s.Patron, Past: s.Past, Reason: s.Reason, Completed: scan.Completed},
+	)
 }
 
 func search(a *act.Act, words string) (*Result, error) {

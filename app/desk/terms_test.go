@@ -17,7 +17,12 @@ import (
 
 func scanFor(t *testing.T, h *act.House, who act.Actor, card, item string, past ...loan.StopKind) *desk.Result {
 	t.Helper()
-	opened := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	opened := testkit.Do(
+		t,
+		h,
+		who,
+		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+	)
 	return testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID, Past: past, Reason: "test"})
 	})
@@ -28,7 +33,10 @@ func TestGuardiansNo(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	film := testkit.Text(t, h, testkit.FreeItem, "SLM", "film")
-	require.NoError(t, testkit.SQL(h).Exec(`UPDATE items SET own_terms = '{"consent_needed": true}' WHERE barcode = ?`, film).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).Exec(`UPDATE items SET own_terms = '{"consent_needed": true}' WHERE barcode = ?`, film).Error,
+	)
 	kitto := testkit.Text(t, h, "SELECT card FROM patrons WHERE legal_name LIKE 'Kitto %' AND household_id = 1")
 	merryn := testkit.Text(t, h, "SELECT card FROM patrons WHERE legal_name LIKE 'Merryn %' AND household_id = 1")
 	refused := scanFor(t, h, jory, kitto, film)
@@ -41,8 +49,17 @@ func TestGuardiansNo(t *testing.T) {
 func TestAReaderIsToldOfHavingHadIt(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	item := testkit.Text(t, h, "SELECT i.barcode FROM items i JOIN titles t ON t.id = i.title_id WHERE t.name = 'The Patient Ferryman'")
-	card := testkit.Text(t, h, `SELECT p.card FROM patrons p JOIN loans l ON l.patron_id = p.id JOIN items i ON i.id = l.item_id WHERE i.barcode = ? LIMIT 1`, item)
+	item := testkit.Text(
+		t,
+		h,
+		"SELECT i.barcode FROM items i JOIN titles t ON t.id = i.title_id WHERE t.name = 'The Patient Ferryman'",
+	)
+	card := testkit.Text(
+		t,
+		h,
+		`SELECT p.card FROM patrons p JOIN loans l ON l.patron_id = p.id JOIN items i ON i.id = l.item_id WHERE i.barcode = ? LIMIT 1`,
+		item,
+	)
 	assert.Contains(t, scanFor(t, h, jory, card, item).Before, "3 times before")
 }
 
@@ -56,7 +73,12 @@ func TestGoingPastOnlyWhatWasSeen(t *testing.T) {
 	film := testkit.Text(t, h, testkit.FreeItem, "HVH", "film")
 	asked := scanFor(t, h, maren, card, film)
 	assert.Equal(t, []loan.StopKind{loan.TooManyAlike}, asked.Stops)
-	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT id, 'charge', 900, 'late', now() FROM patrons WHERE card = ?", card).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("INSERT INTO ledger (patron_id, kind, amount, about, at) SELECT id, 'charge', 900, 'late', now() FROM patrons WHERE card = ?", card).
+			Error,
+	)
 	again := scanFor(t, h, maren, card, film, asked.Stops...)
 	assert.Equal(t, "ask", again.Kind, "a stop that came up meanwhile is asked about")
 	assert.Equal(t, []loan.StopKind{loan.OwesTooMuch}, again.Stops)
@@ -86,7 +108,14 @@ func TestNewItemsStayAtHome(t *testing.T) {
 	patron := "SELECT id::text FROM patrons WHERE card = ?"
 	place := func(branch string) error {
 		_, err := act.Do(t.Context(), h, bea, "", nil, func(a *act.Act) (*holds.Hold, error) {
-			return holds.Place(a, holds.Order{Title: number(t, testkit.Text(t, h, title)), Patron: number(t, testkit.Text(t, h, patron, testkit.Text(t, h, testkit.GoodCard, "HVH", "adult"))), Pickup: branch})
+			return holds.Place(
+				a,
+				holds.Order{
+					Title:  number(t, testkit.Text(t, h, title)),
+					Patron: number(t, testkit.Text(t, h, patron, testkit.Text(t, h, testkit.GoodCard, "HVH", "adult"))),
+					Pickup: branch,
+				},
+			)
 		})
 		return err
 	}
@@ -99,15 +128,36 @@ func TestExtendedCard(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	testkit.InForce(t, h, map[string][]string{"patron_class": {"visitor"}}, "membership_charge", "12.00")
-	card := testkit.Text(t, h, "SELECT card FROM patrons WHERE standing = 'active' AND class = 'visitor' AND balance = 0 AND card_until < '2026-10-06' ORDER BY id LIMIT 1")
-	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	card := testkit.Text(
+		t,
+		h,
+		"SELECT card FROM patrons WHERE standing = 'active' AND class = 'visitor' AND balance = 0 AND card_until < '2026-10-06' ORDER BY id LIMIT 1",
+	)
+	opened := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+	)
 	require.Len(t, opened.Card.Stops, 1)
 	assert.Equal(t, "until Wed 6 Oct 2027, for 12.00", opened.Card.Extension)
-	extended := testkit.Do(t, h, jory, func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) })
+	extended := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) },
+	)
 	assert.Equal(t, "Wed 6 Oct 2027", extended.CardUntil)
 	assert.Equal(t, "12.00", extended.Owes)
 	assert.Len(t, extended.Stops, 1, "the stop is now what is owed")
-	_, err := act.Do(t.Context(), h, jory, "", nil, func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) })
+	_, err := act.Do(
+		t.Context(),
+		h,
+		jory,
+		"",
+		nil,
+		func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) },
+	)
 	assert.ErrorContains(t, err, "has long to run", "twice is once")
 }
 
@@ -119,9 +169,17 @@ func TestUncollectedHold(t *testing.T) {
 	before := testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE about = 'uncollected'")
 	assert.Equal(t, "0", before)
 	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return holds.Lapse(a, a.Today()+30, 100000) })
-	lapsed := testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND pickup = 'THB' AND closed_at > '2026-10-06'")
+	lapsed := testkit.Text(
+		t,
+		h,
+		"SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND pickup = 'THB' AND closed_at > '2026-10-06'",
+	)
 	assert.NotEqual(t, "0", lapsed)
-	assert.Equal(t, lapsed, testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE about = 'uncollected' AND amount = 100"))
+	assert.Equal(
+		t,
+		lapsed,
+		testkit.Text(t, h, "SELECT count(*)::text FROM ledger WHERE about = 'uncollected' AND amount = 100"),
+	)
 }
 
 // Undoing a loan leaves the hold that it filled as it was: ready, or chosen again for the item that is free again.

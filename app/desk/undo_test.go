@@ -17,7 +17,12 @@ import (
 
 func lendTo(t *testing.T, w *testkit.World, who act.Actor, patron int64, item string) *desk.Result {
 	t.Helper()
-	return testkit.Do(t, w.House, who, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: patron}) })
+	return testkit.Do(
+		t,
+		w.House,
+		who,
+		func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: patron}) },
+	)
 }
 
 func undoLoan(w *testkit.World, who act.Actor, loan int64) error {
@@ -45,7 +50,12 @@ func TestUndoAfterTheHoldWasPlacedAgain(t *testing.T) {
 	again := placeHold(t, w, here, title, reader, "HVH")
 	require.NoError(t, undoLoan(w, here, lent.Line.LoanID))
 	assert.Equal(t, "filled", w.Ask("SELECT state FROM holds WHERE id = ?", first.ID))
-	assert.Equal(t, "fetching", w.Ask("SELECT state FROM holds WHERE id = ?", again.ID), "the item is free again, and goes to who waits")
+	assert.Equal(
+		t,
+		"fetching",
+		w.Ask("SELECT state FROM holds WHERE id = ?", again.ID),
+		"the item is free again, and goes to who waits",
+	)
 }
 
 // What a loan has become since is not undone with it: a return, a renewal, another undo.
@@ -75,10 +85,25 @@ func TestWhoWasPassedGetsAnotherCopy(t *testing.T) {
 	second := w.Item(title, "SLM", nil)
 	assert.Equal(t, "ask", lendTo(t, w, supervisor, other, items[0]).Kind)
 	lent := testkit.Do(t, w.House, supervisor, func(a *act.Act) (*desk.Result, error) {
-		return desk.Lend(a, desk.Lending{Item: items[0], Patron: other, Past: lendTo(t, w, supervisor, other, items[0]).Stops, Reason: "Waits at the counter"})
+		return desk.Lend(
+			a,
+			desk.Lending{
+				Item:   items[0],
+				Patron: other,
+				Past:   lendTo(t, w, supervisor, other, items[0]).Stops,
+				Reason: "Waits at the counter",
+			},
+		)
 	})
 	require.Equal(t, "lent", lent.Kind, lent.Text)
-	assert.Equal(t, second, w.Ask("SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.id = ? AND h.state = 'fetching'", hold.ID))
+	assert.Equal(
+		t,
+		second,
+		w.Ask(
+			"SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.id = ? AND h.state = 'fetching'",
+			hold.ID,
+		),
+	)
 }
 
 // Something under way that is lent is under way no more, and that is told.

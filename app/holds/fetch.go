@@ -40,7 +40,10 @@ func FetchList(a *act.Act, branch string) ([]Fetch, error) {
 	for _, r := range rows {
 		f := Fetch{
 			HoldID: r.HoldID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Author: r.Author, Call: r.CallNumber,
-			Collection: a.Network.ClassName("collection", r.Collection), Material: a.Network.ClassName("material", r.Material),
+			Collection: a.Network.ClassName(
+				"collection",
+				r.Collection,
+			), Material: a.Network.ClassName("material", r.Material),
 			For: a.Network.BranchName(r.Pickup), Since: r.PlacedAt, Why: act.Trace(r.Why),
 		}
 		if r.PromisedAt != nil {
@@ -92,7 +95,15 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &Taken{OK: true, Text: placed.Why.Result, Title: f.Item.Title.Name, Item: f.Item.ID, Code: f.Item.Barcode, Sign: placed.Sign, Why: &placed.Why}
+	t := &Taken{
+		OK:    true,
+		Text:  placed.Why.Result,
+		Title: f.Item.Title.Name,
+		Item:  f.Item.ID,
+		Code:  f.Item.Barcode,
+		Sign:  placed.Sign,
+		Why:   &placed.Why,
+	}
 	if received {
 		t.Text = "Received. " + t.Text
 	}
@@ -142,7 +153,15 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 		if err := a.Tx.MoveHold(&h.Hold, queue.Lapse, a.Now); err != nil {
 			return 0, err
 		}
-		a.Tell(event.Event{Kind: event.HoldLapsed, Patron: h.PatronID, Hold: h.ID, Item: item, Detail: event.Detail{Day: &until}})
+		a.Tell(
+			event.Event{
+				Kind:   event.HoldLapsed,
+				Patron: h.PatronID,
+				Hold:   h.ID,
+				Item:   item,
+				Detail: event.Detail{Day: &until},
+			},
+		)
 		at := rulebook.Situate(h.Pickup, h.Home, h.Collection, h.Material, h.Class)
 		terms := a.Book.Decide(at, nil)
 		charge := terms.Value(rulebook.UncollectedCharge).Amount()
@@ -150,7 +169,12 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 			continue
 		}
 		trace := a.Book.Why(at, nil, rulebook.UncollectedCharge)
-		e := &store.Entry{PatronID: h.PatronID, Amount: int64(charge), About: store.AboutUncollected, Why: store.JSON(&trace)}
+		e := &store.Entry{
+			PatronID: h.PatronID,
+			Amount:   int64(charge),
+			About:    store.AboutUncollected,
+			Why:      store.JSON(&trace),
+		}
 		if err := accounts.Put(a, e, item); err != nil {
 			return 0, err
 		}

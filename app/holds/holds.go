@@ -90,12 +90,24 @@ func mayHold(a *act.Act, p *store.Patron, t *store.Title, pickup string) error {
 	case len(items) == 0:
 		return problem.Newf(problem.Refused, "No copy of %s is in use. Ask for it outside the network.", t.Name)
 	case !allowed:
-		return problem.Newf(problem.Refused, "No copy of %s may be held by %s at %s. %s", t.Name, a.Network.ClassName("patron", p.Class), a.Network.BranchName(pickup), says)
+		return problem.Newf(
+			problem.Refused,
+			"No copy of %s may be held by %s at %s. %s",
+			t.Name,
+			a.Network.ClassName("patron", p.Class),
+			a.Network.BranchName(pickup),
+			says,
+		)
 	}
 	terms := a.Book.Decide(rulebook.Situate(pickup, "", "", "", p.Class), nil)
 	open, err := a.Tx.OpenHoldsOf(p.ID)
 	if err == nil && queue.TooMany(open, terms.Limit(rulebook.HoldsAtOnce)) {
-		return problem.Newf(problem.Refused, "%s has %s already, as many as are allowed at once.", p.Name(), calendar.Count(open, "hold"))
+		return problem.Newf(
+			problem.Refused,
+			"%s has %s already, as many as are allowed at once.",
+			p.Name(),
+			calendar.Count(open, "hold"),
+		)
 	}
 	return err
 }

@@ -36,10 +36,14 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	atSaltmere, atWrenna := testkit.Somebody(t, h, "jory"), testkit.Somebody(t, h, "jory")
 	atWrenna.Branch = "WRN"
-	item := testkit.Text(t, h, `SELECT i.barcode FROM items i WHERE i.at_branch = 'SLM' AND i.branch_code = 'SLM' AND i.material = 'book' AND i.collection = 'fiction'
+	item := testkit.Text(
+		t,
+		h,
+		`SELECT i.barcode FROM items i WHERE i.at_branch = 'SLM' AND i.branch_code = 'SLM' AND i.material = 'book' AND i.collection = 'fiction'
 		AND (SELECT count(*) FROM items o WHERE o.title_id = i.title_id) = 1
 		AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.item_id = i.id AND t.ended_at IS NULL)
-		AND NOT EXISTS (SELECT 1 FROM holds o WHERE o.title_id = i.title_id AND o.closed_at IS NULL) ORDER BY i.id LIMIT 1`)
+		AND NOT EXISTS (SELECT 1 FROM holds o WHERE o.title_id = i.title_id AND o.closed_at IS NULL) ORDER BY i.id LIMIT 1`,
+	)
 	title := number(t, testkit.Text(t, h, "SELECT title_id::text FROM items WHERE barcode = ?", item))
 	card := testkit.Text(t, h, testkit.GoodCard+"", "WRN", "adult")
 	patron := number(t, testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card))
@@ -72,7 +76,12 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 	assert.Equal(t, circulation.HoldShelf, received.Sign.Kind)
 	again := inHand(t, h, atWrenna, item)
 	assert.Equal(t, circulation.HoldShelf, again.Sign.Kind, "scanned twice, it still waits for the same patron")
-	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE patron_id = ? AND stage = 'hold_ready'", patron), "told once")
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE patron_id = ? AND stage = 'hold_ready'", patron),
+		"told once",
+	)
 
 	lent := testkit.Do(t, h, atWrenna, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: patron})
@@ -86,11 +95,29 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 func TestScannedAtTheWrongBranch(t *testing.T) {
 	h := testkit.House(t)
 	bea := testkit.Somebody(t, h, "bea") // Havenhead
-	item := testkit.Text(t, h, `SELECT i.barcode FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND t.hold_id IS NOT NULL AND t.to_branch NOT IN ('HVH') LIMIT 1`)
-	to := testkit.Text(t, h, `SELECT t.to_branch FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND i.barcode = ?`, item)
+	item := testkit.Text(
+		t,
+		h,
+		`SELECT i.barcode FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND t.hold_id IS NOT NULL AND t.to_branch NOT IN ('HVH') LIMIT 1`,
+	)
+	to := testkit.Text(
+		t,
+		h,
+		`SELECT t.to_branch FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND i.barcode = ?`,
+		item,
+	)
 	taken := inHand(t, h, bea, item)
 	assert.Equal(t, to, taken.Sign.Code)
-	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL", item))
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL",
+			item,
+		),
+	)
 }
 
 // Missed twice, an item is reported missing, and its hold passes on.
@@ -99,10 +126,19 @@ func TestMissed(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	hold := number(t, testkit.Text(t, h, "SELECT id::text FROM holds WHERE state = 'fetching' ORDER BY id LIMIT 1"))
 	item := number(t, testkit.Text(t, h, "SELECT item_id::text FROM holds WHERE id = ?", hold))
-	require.NoError(t, testkit.SQL(h).Exec("INSERT INTO misses (hold_id, item_id, at) SELECT max(id), ?, now() FROM holds", item).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("INSERT INTO misses (hold_id, item_id, at) SELECT max(id), ?, now() FROM holds", item).
+			Error,
+	)
 	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return 0, holds.Missed(a, hold) })
 	assert.Equal(t, "missing", testkit.Text(t, h, "SELECT standing FROM items WHERE id = ?", item))
-	assert.NotEqual(t, strconv.FormatInt(item, 10), testkit.Text(t, h, "SELECT coalesce(item_id, 0)::text FROM holds WHERE id = ?", hold))
+	assert.NotEqual(
+		t,
+		strconv.FormatInt(item, 10),
+		testkit.Text(t, h, "SELECT coalesce(item_id, 0)::text FROM holds WHERE id = ?", hold),
+	)
 }
 
 // The nights passed are done once each, also when two copies do them, and tell each loan once a stage.
@@ -115,15 +151,53 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	}
 	require.NoError(t, <-errs)
 	require.NoError(t, <-errs)
-	assert.Equal(t, "10", testkit.Text(t, h, "SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'"))
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM (SELECT 1 FROM told WHERE loan_id IS NOT NULL GROUP BY stage, loan_id, due_date, due_at HAVING count(*) > 1) twice"))
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-16'"))
+	assert.Equal(
+		t,
+		"10",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'",
+		),
+	)
+	assert.Equal(
+		t,
+		"0",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM (SELECT 1 FROM told WHERE loan_id IS NOT NULL GROUP BY stage, loan_id, due_date, due_at HAVING count(*) > 1) twice",
+		),
+	)
+	assert.Equal(
+		t,
+		"0",
+		testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-16'"),
+	)
 	id := number(t, testkit.Text(t, h, "SELECT id::text FROM mailings WHERE stage = 'overdue_1' ORDER BY id LIMIT 1"))
 	maren := testkit.Somebody(t, h, "maren")
-	before := number(t, testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id = ? AND address <> ''", id))
-	left := number(t, testkit.Text(t, h, "SELECT min(id)::text FROM messages WHERE mailing_id = ? AND address <> ''", id))
-	sent := testkit.Do(t, h, maren, func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, []int64{left}) })
+	before := number(
+		t,
+		testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id = ? AND address <> ''", id),
+	)
+	left := number(
+		t,
+		testkit.Text(t, h, "SELECT min(id)::text FROM messages WHERE mailing_id = ? AND address <> ''", id),
+	)
+	sent := testkit.Do(
+		t,
+		h,
+		maren,
+		func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, []int64{left}) },
+	)
 	assert.Equal(t, int(before)-1, sent.Queued)
-	_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, nil) })
+	_, err := act.Do(
+		context.Background(),
+		h,
+		maren,
+		"",
+		nil,
+		func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, nil) },
+	)
 	assert.ErrorContains(t, err, "already")
 }

@@ -36,7 +36,12 @@ func TestBeingSeenEndsAMiss(t *testing.T) {
 	first := placed(t, w, here, title, w.Patron("HVH"), "HVH")
 	missed(t, w, here, first)
 	assert.Equal(t, "in_use", standing())
-	assert.Equal(t, "waiting", w.Ask("SELECT state FROM holds WHERE id = ?", first), "it is not looked for in vain twice for one hold")
+	assert.Equal(
+		t,
+		"waiting",
+		w.Ask("SELECT state FROM holds WHERE id = ?", first),
+		"it is not looked for in vain twice for one hold",
+	)
 	testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, first, "") })
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
@@ -65,10 +70,18 @@ func TestCancellingWhileTheItemIsPlaced(t *testing.T) {
 		var both sync.WaitGroup
 		var cancelled, taken error
 		both.Go(func() {
-			_, cancelled = testkit.Try(w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") })
+			_, cancelled = testkit.Try(
+				w.House,
+				here,
+				func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") },
+			)
 		})
 		both.Go(func() {
-			_, taken = testkit.Try(w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
+			_, taken = testkit.Try(
+				w.House,
+				here,
+				func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) },
+			)
 		})
 		both.Wait()
 		require.NoError(t, cancelled)
@@ -85,8 +98,13 @@ func TestALongQueueKeepsItsOrder(t *testing.T) {
 	first := w.Patron("HVH")
 	w.Set("UPDATE items SET standing = 'aside'")
 	hold := placed(t, w, here, title, first, "HVH")
-	w.Set(`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code) SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH' FROM generate_series(1, 900) n`)
-	w.Set(`INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT ?, id, 'SLM', now(), 10 + row_number() OVER (ORDER BY id) FROM patrons WHERE legal_name LIKE 'Q %'`, title)
+	w.Set(
+		`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code) SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH' FROM generate_series(1, 900) n`,
+	)
+	w.Set(
+		`INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT ?, id, 'SLM', now(), 10 + row_number() OVER (ORDER BY id) FROM patrons WHERE legal_name LIKE 'Q %'`,
+		title,
+	)
 	w.Set("UPDATE items SET standing = 'in_use'")
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	assert.Equal(t, "ready", w.Ask("SELECT state FROM holds WHERE id = ?", hold))
@@ -95,7 +113,11 @@ func TestALongQueueKeepsItsOrder(t *testing.T) {
 	second := w.Item(title, "SLM", nil)
 	there := w.Staff(role.Desk, "SLM")
 	testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, second) })
-	assert.Equal(t, "700", w.Ask("SELECT place::text FROM holds h JOIN items i ON i.id = h.item_id WHERE i.barcode = ?", second))
+	assert.Equal(
+		t,
+		"700",
+		w.Ask("SELECT place::text FROM holds h JOIN items i ON i.id = h.item_id WHERE i.barcode = ?", second),
+	)
 }
 
 // Undoing and moving on is for those who may: a volunteer does not cancel.
@@ -104,6 +126,10 @@ func TestAVolunteerDoesNotCancel(t *testing.T) {
 	here, volunteer := w.Staff(role.Desk, "HVH"), w.Staff(role.Volunteer, "HVH")
 	title, _ := w.Title("HVH")
 	hold := placed(t, w, here, title, w.Patron("HVH"), "HVH")
-	_, err := testkit.Try(w.House, volunteer, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") })
+	_, err := testkit.Try(
+		w.House,
+		volunteer,
+		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") },
+	)
 	assert.ErrorContains(t, err, "does not cancel holds")
 }

@@ -117,8 +117,22 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := store.Request{Number: fmt.Sprintf("%s-%06d", partners.OurSymbol, n), Role: string(exchange.Requesting), PartnerID: partner.ID, Partner: partner, Stage: string(exchange.Asked),
-		Title: o.Title, Author: o.Author, ISBN: o.ISBN, Record: o.Record, Note: o.Note, PatronID: &p.ID, Pickup: &o.Pickup, BegunAt: a.Now, MovedAt: a.Now}
+	r := store.Request{
+		Number:    fmt.Sprintf("%s-%06d", partners.OurSymbol, n),
+		Role:      string(exchange.Requesting),
+		PartnerID: partner.ID,
+		Partner:   partner,
+		Stage:     string(exchange.Asked),
+		Title:     o.Title,
+		Author:    o.Author,
+		ISBN:      o.ISBN,
+		Record:    o.Record,
+		Note:      o.Note,
+		PatronID:  &p.ID,
+		Pickup:    &o.Pickup,
+		BegunAt:   a.Now,
+		MovedAt:   a.Now,
+	}
 	if o.NeededBy != nil {
 		r.NeededBy = store.Column(*o.NeededBy)
 	}
@@ -129,7 +143,11 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.AskedOutside, Patron: p.ID, Request: r.ID})
-	charge := &store.Entry{PatronID: p.ID, Amount: int64(terms.Value(rulebook.InterlibraryCharge).Amount()), About: store.AboutOutside}
+	charge := &store.Entry{
+		PatronID: p.ID,
+		Amount:   int64(terms.Value(rulebook.InterlibraryCharge).Amount()),
+		About:    store.AboutOutside,
+	}
 	if err := accounts.Put(a, charge, 0); err != nil {
 		return nil, err
 	}
@@ -139,12 +157,22 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 // mayAsk tells, as a problem, that rules do not let this patron ask outside, or not for more.
 func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 	if !terms.Value(rulebook.InterlibraryAllowed).YesNo() {
-		return problem.Newf(problem.Refused, "Nothing is asked for outside for the patron class %s.", a.Network.ClassName("patron", p.Class))
+		return problem.Newf(
+			problem.Refused,
+			"Nothing is asked for outside for the patron class %s.",
+			a.Network.ClassName("patron", p.Class),
+		)
 	}
 	limit := terms.Limit(rulebook.InterlibraryAtOnce)
 	open, err := a.Tx.RunningRequests(p.ID)
 	if err == nil && queue.TooMany(open, limit) {
-		return problem.Newf(problem.Refused, "%s has %s running; %d are allowed at once.", p.Name(), calendar.Count(open, "request"), *limit)
+		return problem.Newf(
+			problem.Refused,
+			"%s has %s running; %d are allowed at once.",
+			p.Name(),
+			calendar.Count(open, "request"),
+			*limit,
+		)
 	}
 	return err
 }
@@ -196,7 +224,11 @@ func Arrived(a *act.Act, id int64) (*Taken, error) {
 		return nil, err
 	}
 	if r.Stage != string(exchange.Shipped) {
-		return nil, problem.Newf(problem.Refused, "This request is %s; only what the partner has sent can be received.", r.Stage)
+		return nil, problem.Newf(
+			problem.Refused,
+			"This request is %s; only what the partner has sent can be received.",
+			r.Stage,
+		)
 	}
 	item, err := lodge(a, r)
 	if err != nil {
@@ -206,7 +238,15 @@ func Arrived(a *act.Act, id int64) (*Taken, error) {
 	if err := partners.Act(a, r, exchange.Received); err != nil {
 		return nil, err
 	}
-	h := &store.Hold{TitleID: item.TitleID, PatronID: *r.PatronID, Pickup: *r.Pickup, OnlyItem: &item.ID, PlacedAt: a.Now, State: queue.Fetching, ItemID: &item.ID}
+	h := &store.Hold{
+		TitleID:  item.TitleID,
+		PatronID: *r.PatronID,
+		Pickup:   *r.Pickup,
+		OnlyItem: &item.ID,
+		PlacedAt: a.Now,
+		State:    queue.Fetching,
+		ItemID:   &item.ID,
+	}
 	if err := a.Tx.AddHold(h); err != nil {
 		return nil, err
 	}
@@ -236,8 +276,17 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 	if err != nil {
 		return nil, err
 	}
-	item := store.Item{Barcode: ident.Number(ident.Item, a.Network.Digits, 90_000_000+int(next)), TitleID: t.ID, BranchCode: a.Who.Branch, AtBranch: a.Who.Branch,
-		Collection: "interlibrary", Material: "interlibrary", OwnTerms: own, Standing: "in_use", AddedOn: a.Today().UTC()}
+	item := store.Item{
+		Barcode:    ident.Number(ident.Item, a.Network.Digits, 90_000_000+int(next)),
+		TitleID:    t.ID,
+		BranchCode: a.Who.Branch,
+		AtBranch:   a.Who.Branch,
+		Collection: "interlibrary",
+		Material:   "interlibrary",
+		OwnTerms:   own,
+		Standing:   "in_use",
+		AddedOn:    a.Today().UTC(),
+	}
 	return &item, a.Tx.AddItem(&item)
 }
 
@@ -258,7 +307,10 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	case f.Loan != nil:
 		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Take it back first.")
 	case f.Transit != nil || f.Hold != nil:
-		return nil, problem.Newf(problem.Refused, "It still waits for the patron or is under way. Receive it, or cancel the hold, first.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"It still waits for the patron or is under way. Receive it, or cancel the hold, first.",
+		)
 	}
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
@@ -375,9 +427,21 @@ func Copies(a *act.Act, id int64) ([]Copy, error) {
 	items, err := a.Tx.FreeCopies(r.Title, r.ISBN, 50)
 	out := []Copy{}
 	for _, i := range items {
-		c := Copy{ID: i.ID, Barcode: i.Barcode, Branch: a.Network.BranchName(i.AtBranch), Call: i.CallNumber, Says: "On the shelf"}
+		c := Copy{
+			ID:      i.ID,
+			Barcode: i.Barcode,
+			Branch:  a.Network.BranchName(i.AtBranch),
+			Call:    i.CallNumber,
+			Says:    "On the shelf",
+		}
 		terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, i.BranchCode, i.Collection, i.Material, "partner"), nil)
-		pair := queue.Pair{Home: i.BranchCode, Pickup: outside, PatronHome: outside, Added: calendar.DateOf(i.AddedOn.UTC()), Today: a.Today()}
+		pair := queue.Pair{
+			Home:       i.BranchCode,
+			Pickup:     outside,
+			PatronHome: outside,
+			Added:      calendar.DateOf(i.AddedOn.UTC()),
+			Today:      a.Today(),
+		}
 		may, says := queue.MayServe(pair, terms.Holding())
 		if c.May = may; !may {
 			c.Says = says

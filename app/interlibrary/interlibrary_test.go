@@ -26,22 +26,40 @@ func incoming(h *act.House, m iso18626.Message) (bool, string, error) {
 }
 
 func head(number string) iso18626.Header {
-	return iso18626.Header{Supplying: iso18626.Agency{Type: "ISIL", Value: "KELMOUTH"}, Requesting: iso18626.Agency{Type: "ISIL", Value: partners.OurSymbol},
-		Timestamp: time.Now().Format(time.RFC3339), RequestingRequestID: number}
+	return iso18626.Header{
+		Supplying:           iso18626.Agency{Type: "ISIL", Value: "KELMOUTH"},
+		Requesting:          iso18626.Agency{Type: "ISIL", Value: partners.OurSymbol},
+		Timestamp:           time.Now().Format(time.RFC3339),
+		RequestingRequestID: number,
+	}
 }
 
 func status(number, status, due string) iso18626.Message {
-	return iso18626.Message{SupplyingAgencyMessage: &iso18626.SupplyingAgencyMessage{Header: head(number), Info: iso18626.MessageInfo{Reason: "StatusChange"},
-		Status: iso18626.StatusInfo{Status: status, DueDate: due}}}
+	return iso18626.Message{
+		SupplyingAgencyMessage: &iso18626.SupplyingAgencyMessage{
+			Header: head(number),
+			Info:   iso18626.MessageInfo{Reason: "StatusChange"},
+			Status: iso18626.StatusInfo{Status: status, DueDate: due},
+		},
+	}
 }
 
 func ask(t *testing.T, h *act.House) *interlibrary.Request {
 	caspar := testkit.Somebody(t, h, "caspar")
 	return testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) {
 		var patron, partner int64
-		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
+		require.NoError(
+			t,
+			testkit.SQL(h).
+				Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).
+				Scan(&patron).
+				Error,
+		)
 		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM partners WHERE symbol = 'KELMOUTH'").Scan(&partner).Error)
-		return interlibrary.Ask(a, interlibrary.Order{Partner: partner, Title: "Tidal Mills", Patron: patron, Pickup: "SLM"})
+		return interlibrary.Ask(
+			a,
+			interlibrary.Order{Partner: partner, Title: "Tidal Mills", Patron: patron, Pickup: "SLM"},
+		)
 	})
 }
 
@@ -51,7 +69,14 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
 	r := ask(t, h)
-	_, err := act.Do(context.Background(), h, caspar, "", nil, func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) })
+	_, err := act.Do(
+		context.Background(),
+		h,
+		caspar,
+		"",
+		nil,
+		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) },
+	)
 	assert.ErrorContains(t, err, "only what the partner has sent")
 	for range 2 {
 		ok, problem, err := incoming(h, status(r.Number, "Loaned", "2026-10-24"))
@@ -67,9 +92,21 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 	assert.False(t, ok)
 	assert.Contains(t, problem, "No request has the number")
 
-	taken := testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) })
+	taken := testkit.Do(
+		t,
+		h,
+		caspar,
+		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) },
+	)
 	assert.Equal(t, "SLM", taken.Sign.Code, "on to the pickup branch")
-	_, err = act.Do(context.Background(), h, caspar, "", nil, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.SendHome(a, r.ID) })
+	_, err = act.Do(
+		context.Background(),
+		h,
+		caspar,
+		"",
+		nil,
+		func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.SendHome(a, r.ID) },
+	)
 	assert.ErrorContains(t, err, "still waits for the patron")
 }
 
@@ -78,7 +115,12 @@ func TestWithdrawing(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
 	r := ask(t, h)
-	w := testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Withdraw(a, r.ID) })
+	w := testkit.Do(
+		t,
+		h,
+		caspar,
+		func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Withdraw(a, r.ID) },
+	)
 	assert.Equal(t, "asked", w.Stage)
 	assert.Contains(t, w.Says, "runs until they answer")
 	ok, problem, err := incoming(h, status(r.Number, "Cancelled", ""))
@@ -91,7 +133,13 @@ func TestWithdrawing(t *testing.T) {
 func TestTheyAsk(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	request := iso18626.Message{Request: &iso18626.Request{Header: head("K-7"), Bibliographic: iso18626.Bibliographic{Title: "Whatever"}, Service: iso18626.Service{Type: "Loan"}}}
+	request := iso18626.Message{
+		Request: &iso18626.Request{
+			Header:        head("K-7"),
+			Bibliographic: iso18626.Bibliographic{Title: "Whatever"},
+			Service:       iso18626.Service{Type: "Loan"},
+		},
+	}
 	for range 2 {
 		ok, problem, err := incoming(h, request)
 		require.NoError(t, err)
@@ -105,11 +153,22 @@ func TestTheyAsk(t *testing.T) {
 	})
 	assert.ErrorContains(t, err, "No partner has this address")
 	reply := func(answer interlibrary.Answer) error {
-		_, err := act.Do(context.Background(), h, caspar, "", nil, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Reply(a, ids[0], answer) })
+		_, err := act.Do(
+			context.Background(),
+			h,
+			caspar,
+			"",
+			nil,
+			func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Reply(a, ids[0], answer) },
+		)
 		return err
 	}
 	assert.ErrorContains(t, reply(interlibrary.Answer{}), "needs a reason")
 	require.NoError(t, reply(interlibrary.Answer{Reason: "NotHeld"}))
 	assert.ErrorContains(t, reply(interlibrary.Answer{Reason: "NotHeld"}), "answered already")
-	assert.Contains(t, testkit.Text(t, h, "SELECT body FROM exchanges WHERE request_id = ? AND outgoing", ids[0]), "<reasonUnfilled>NotHeld</reasonUnfilled>")
+	assert.Contains(
+		t,
+		testkit.Text(t, h, "SELECT body FROM exchanges WHERE request_id = ? AND outgoing", ids[0]),
+		"<reasonUnfilled>NotHeld</reasonUnfilled>",
+	)
 }

@@ -17,7 +17,13 @@ func TestAskingOutsideFollowsTheRules(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
 	var patron int64
-	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).Scan(&patron).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Raw("SELECT id FROM patrons WHERE card = ?", testkit.Text(t, h, testkit.GoodCard, "HVH", "adult")).
+			Scan(&patron).
+			Error,
+	)
 	ask := func(title string) error {
 		_, err := act.Do(context.Background(), h, caspar, "", nil, func(a *act.Act) (*interlibrary.Request, error) {
 			return interlibrary.Ask(a, interlibrary.Order{Partner: 1, Title: title, Patron: patron, Pickup: "HVH"})
@@ -45,14 +51,26 @@ func TestAwkwardRequests(t *testing.T) {
 		var id int64
 		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&id).Error)
 		require.NotZero(t, id)
-		return testkit.Do(t, h, caspar, func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) })
+		return testkit.Do(
+			t,
+			h,
+			caspar,
+			func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) },
+		)
 	}
-	young := copies("SELECT r.id FROM requests r WHERE r.role = 'supplying' AND r.stage = 'asked' AND EXISTS (SELECT 1 FROM titles t JOIN items i ON i.title_id = t.id WHERE t.name = r.title AND i.added_on = '2026-06-06') LIMIT 1")
+	young := copies(
+		"SELECT r.id FROM requests r WHERE r.role = 'supplying' AND r.stage = 'asked' AND EXISTS (SELECT 1 FROM titles t JOIN items i ON i.title_id = t.id WHERE t.name = r.title AND i.added_on = '2026-06-06') LIMIT 1",
+	)
 	require.NotEmpty(t, young)
 	for _, c := range young {
 		assert.False(t, c.May, c.Says)
 	}
-	assert.Empty(t, copies("SELECT r.id FROM requests r JOIN titles t ON t.name = r.title JOIN items i ON i.title_id = t.id WHERE r.role = 'supplying' AND r.stage = 'asked' AND i.standing = 'missing' AND i.branch_code = 'HVH' LIMIT 1"))
+	assert.Empty(
+		t,
+		copies(
+			"SELECT r.id FROM requests r JOIN titles t ON t.name = r.title JOIN items i ON i.title_id = t.id WHERE r.role = 'supplying' AND r.stage = 'asked' AND i.standing = 'missing' AND i.branch_code = 'HVH' LIMIT 1",
+		),
+	)
 }
 
 // The list has requests in every stage, ours and theirs, our move first.

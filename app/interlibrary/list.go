@@ -90,7 +90,8 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 	for pass := range 2 {
 		for k := range rows {
 			r := show(a, &rows[k])
-			if says, ok := held[r.ItemID]; ok && r.Role == string(exchange.Requesting) && r.Stage == string(exchange.There) {
+			if says, ok := held[r.ItemID]; ok && r.Role == string(exchange.Requesting) &&
+				r.Stage == string(exchange.There) {
 				r.Says, r.OurMove = says, false
 			}
 			r.Waiting = waiting[r.ID]
@@ -127,8 +128,21 @@ var sayPlace = map[string]string{"lent": "With the patron", "hold_shelf": "Waits
 	"fetching": "On its way to the pickup branch", "under_way": "On its way to the pickup branch"}
 
 func show(a *act.Act, r *store.Request) Request {
-	out := Request{ID: r.ID, Number: r.Number, Role: r.Role, Partner: r.Partner.Name, Stage: r.Stage, Title: r.Title, Author: r.Author, Note: r.Note, LastNote: r.LastNote,
-		OurMove: exchange.OurMove(exchange.Role(r.Role), exchange.Stage(r.Stage)) && !r.Seen, Says: says(r), MovedAt: r.MovedAt}
+	out := Request{
+		ID:       r.ID,
+		Number:   r.Number,
+		Role:     r.Role,
+		Partner:  r.Partner.Name,
+		Stage:    r.Stage,
+		Title:    r.Title,
+		Author:   r.Author,
+		Note:     r.Note,
+		LastNote: r.LastNote,
+		OurMove: exchange.OurMove(exchange.Role(r.Role), exchange.Stage(r.Stage)) &&
+			!r.Seen,
+		Says:    says(r),
+		MovedAt: r.MovedAt,
+	}
 	if r.Patron != nil {
 		out.Patron, out.PatronID = r.Patron.Name(), r.Patron.ID
 	}
@@ -152,10 +166,26 @@ func says(r *store.Request) string {
 	if r.Withdrawing {
 		return "Withdrawn by us; runs until they answer"
 	}
-	ours := map[string]string{"asked": "Asked; they answer next", "promised": "They will send it", "shipped": "On its way to us", "there": "Here; to be packed and sent home",
-		"back": "On its way home", "done": "Home again", "refused": "They cannot lend it", "withdrawn": "Withdrawn"}
-	theirs := map[string]string{"asked": "They ask; answer yes or no", "promised": "Promised; send it", "shipped": "On its way to them", "there": "With them",
-		"back": "On its way back to us", "done": "Back here", "refused": "We said no", "withdrawn": "They withdrew it"}
+	ours := map[string]string{
+		"asked":     "Asked; they answer next",
+		"promised":  "They will send it",
+		"shipped":   "On its way to us",
+		"there":     "Here; to be packed and sent home",
+		"back":      "On its way home",
+		"done":      "Home again",
+		"refused":   "They cannot lend it",
+		"withdrawn": "Withdrawn",
+	}
+	theirs := map[string]string{
+		"asked":     "They ask; answer yes or no",
+		"promised":  "Promised; send it",
+		"shipped":   "On its way to them",
+		"there":     "With them",
+		"back":      "On its way back to us",
+		"done":      "Back here",
+		"refused":   "We said no",
+		"withdrawn": "They withdrew it",
+	}
 	if r.Role == string(exchange.Supplying) {
 		return theirs[r.Stage]
 	}

@@ -23,7 +23,11 @@ func inHand(t *testing.T, h *act.House, who act.Actor, item string) *holds.Taken
 func TestTransitAtTheWrongBranch(t *testing.T) {
 	h := testkit.House(t)
 	bea := testkit.Somebody(t, h, "bea")
-	item := testkit.Text(t, h, "SELECT i.barcode FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND t.to_branch = 'QRW' AND t.hold_id IS NULL ORDER BY t.id LIMIT 1")
+	item := testkit.Text(
+		t,
+		h,
+		"SELECT i.barcode FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND t.to_branch = 'QRW' AND t.hold_id IS NULL ORDER BY t.id LIMIT 1",
+	)
 	thb := bea
 	thb.Branch = "THB"
 	taken := inHand(t, h, thb, item)
@@ -32,7 +36,16 @@ func TestTransitAtTheWrongBranch(t *testing.T) {
 	assert.Equal(t, "Quarrow", taken.Sign.Place)
 	assert.Contains(t, taken.Sign.Detail, "Leaves today 12:05", "the south van's way back")
 	assert.Contains(t, string(store.JSON(taken.Why)), "Was on its way to Quarrow and came here")
-	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL", item))
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL",
+			item,
+		),
+	)
 	qrw := bea
 	qrw.Branch = "QRW"
 	home := inHand(t, h, qrw, item)
@@ -49,10 +62,19 @@ func TestOddThingsInHand(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET standing = 'missing' WHERE barcode = ?", item).Error)
 	assert.Equal(t, circulation.Shelf, inHand(t, h, bea, item).Sign.Kind)
 	assert.Equal(t, "in_use", standing())
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET standing = 'aside', note = 'Spine broken.' WHERE barcode = ?", item).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE items SET standing = 'aside', note = 'Spine broken.' WHERE barcode = ?", item).
+			Error,
+	)
 	assert.Equal(t, circulation.Aside, inHand(t, h, bea, item).Sign.Kind)
 	assert.Equal(t, "aside", standing())
-	lent := testkit.Text(t, h, "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL ORDER BY l.id LIMIT 1")
+	lent := testkit.Text(
+		t,
+		h,
+		"SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL ORDER BY l.id LIMIT 1",
+	)
 	taken := inHand(t, h, bea, lent)
 	assert.False(t, taken.OK)
 	assert.Contains(t, taken.Text, "still on loan")
@@ -68,17 +90,46 @@ func TestOddThingsInHand(t *testing.T) {
 func TestOneItemManyHands(t *testing.T) {
 	h := testkit.House(t)
 	bea := testkit.Somebody(t, h, "bea")
-	item := testkit.Text(t, h, "SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' AND i.at_branch = 'HVH' AND h.pickup <> 'HVH' ORDER BY h.id LIMIT 1")
+	item := testkit.Text(
+		t,
+		h,
+		"SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' AND i.at_branch = 'HVH' AND h.pickup <> 'HVH' ORDER BY h.id LIMIT 1",
+	)
 	done := make(chan error)
 	for range 10 {
 		go func() {
-			_, err := act.Do(context.Background(), h, bea, "", nil, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, item) })
+			_, err := act.Do(
+				context.Background(),
+				h,
+				bea,
+				"",
+				nil,
+				func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, item) },
+			)
 			done <- err
 		}()
 	}
 	for range 10 {
 		require.NoError(t, <-done)
 	}
-	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL", item))
-	assert.Equal(t, "moving", testkit.Text(t, h, "SELECT h.state FROM holds h JOIN items i ON i.id = h.item_id WHERE i.barcode = ? AND h.closed_at IS NULL", item))
+	assert.Equal(
+		t,
+		"1",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM transits t JOIN items i ON i.id = t.item_id WHERE i.barcode = ? AND t.ended_at IS NULL",
+			item,
+		),
+	)
+	assert.Equal(
+		t,
+		"moving",
+		testkit.Text(
+			t,
+			h,
+			"SELECT h.state FROM holds h JOIN items i ON i.id = h.item_id WHERE i.barcode = ? AND h.closed_at IS NULL",
+			item,
+		),
+	)
 }

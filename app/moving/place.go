@@ -75,7 +75,13 @@ func (p *Placed) arrive(a *act.Act, f *store.Facts) {
 	t := f.Transit
 	a.Tx.EndTransit(t.ID, a.Now)
 	p.Did.EndedTransit = t.ID
-	a.Tell(event.Event{Kind: event.Received, Item: f.Item.ID, Detail: event.Detail{Branch: t.FromBranch, Late: t.PromisedAt != nil && a.Now.After(*t.PromisedAt)}})
+	a.Tell(
+		event.Event{
+			Kind:   event.Received,
+			Item:   f.Item.ID,
+			Detail: event.Detail{Branch: t.FromBranch, Late: t.PromisedAt != nil && a.Now.After(*t.PromisedAt)},
+		},
+	)
 	if t.ToBranch != a.Who.Branch {
 		p.Why = p.Why.Add(why.Note, "Was on its way to "+a.Network.BranchName(t.ToBranch)+" and came here")
 	}
@@ -114,7 +120,12 @@ func (p *Placed) follow(a *act.Act, f *store.Facts, way circulation.Way) error {
 	case circulation.HoldShelf:
 		return p.shelve(a, f)
 	case circulation.Outside:
-		p.Sign = Sign{Kind: circulation.Outside, Heading: "Pack and send home to", Place: f.Lender, Detail: f.Request + ". Say so under Interlibrary when it has gone."}
+		p.Sign = Sign{
+			Kind:    circulation.Outside,
+			Heading: "Pack and send home to",
+			Place:   f.Lender,
+			Detail:  f.Request + ". Say so under Interlibrary when it has gone.",
+		}
 	case circulation.Tote:
 		return p.send(a, f, way)
 	default:
@@ -143,7 +154,16 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 		if err := a.Tx.MoveHold(h, queue.Shelve, a.Now); err != nil {
 			return err
 		}
-		a.Tell(event.Event{Kind: event.HoldReady, Patron: h.PatronID, Item: f.Item.ID, Hold: h.ID, Why: &p.Why, Detail: event.Detail{Day: &until}})
+		a.Tell(
+			event.Event{
+				Kind:   event.HoldReady,
+				Patron: h.PatronID,
+				Item:   f.Item.ID,
+				Hold:   h.ID,
+				Why:    &p.Why,
+				Detail: event.Detail{Day: &until},
+			},
+		)
 		if err := notices.HoldReady(a, h, f.Item.Title.Name, a.Here().Name, until); err != nil {
 			return err
 		}
@@ -155,7 +175,10 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 	return nil
 }
 
-var sayPurpose = map[circulation.Reason]string{circulation.ForHold: "Hold for pickup there.", circulation.GoesHome: "Goes home."}
+var sayPurpose = map[circulation.Reason]string{
+	circulation.ForHold:  "Hold for pickup there.",
+	circulation.GoesHome: "Goes home.",
+}
 
 // send puts the item into the tote for a branch, with a promise.
 func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
@@ -172,8 +195,20 @@ func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
 	if j != nil {
 		promised = j.OnShelf
 	}
-	transit := store.Transit{ItemID: f.Item.ID, FromBranch: a.Who.Branch, ToBranch: way.To, SentAt: a.Now, PromisedAt: promised, Why: store.JSON(&p.Why)}
-	told := event.Event{Kind: event.Sent, Item: f.Item.ID, Why: &p.Why, Detail: event.Detail{Branch: way.To, At: promised}}
+	transit := store.Transit{
+		ItemID:     f.Item.ID,
+		FromBranch: a.Who.Branch,
+		ToBranch:   way.To,
+		SentAt:     a.Now,
+		PromisedAt: promised,
+		Why:        store.JSON(&p.Why),
+	}
+	told := event.Event{
+		Kind:   event.Sent,
+		Item:   f.Item.ID,
+		Why:    &p.Why,
+		Detail: event.Detail{Branch: way.To, At: promised},
+	}
 	if h := f.Hold; h != nil {
 		transit.HoldID, p.Sign.HoldID = &h.ID, h.ID
 		told.Hold, told.Patron = h.ID, h.PatronID

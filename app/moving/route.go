@@ -99,7 +99,13 @@ func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
 // MayServe tells whether an item may serve a hold of a patron of a class and home for pickup at a branch; if not, why.
 func MayServe(a *act.Act, i *store.Free, class, home, pickup string) (bool, string) {
 	terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, class), nil)
-	pair := queue.Pair{Home: i.BranchCode, Pickup: pickup, PatronHome: home, Added: calendar.DateOf(i.AddedOn.UTC()), Today: a.Today()}
+	pair := queue.Pair{
+		Home:       i.BranchCode,
+		Pickup:     pickup,
+		PatronHome: home,
+		Added:      calendar.DateOf(i.AddedOn.UTC()),
+		Today:      a.Today(),
+	}
 	return queue.MayServe(pair, terms.Holding())
 }
 
@@ -110,7 +116,16 @@ func assign(a *act.Act, h *store.Hold, items []store.Free, reaches []*routing.Re
 	if err := a.Tx.MoveHold(h, queue.Choose, a.Now); err != nil {
 		return err
 	}
-	a.Tell(event.Event{Kind: event.HoldRouted, Patron: h.PatronID, Item: i.ID, Hold: h.ID, Why: &trace, Detail: event.Detail{Was: i.AtBranch, Is: h.Pickup}})
+	a.Tell(
+		event.Event{
+			Kind:   event.HoldRouted,
+			Patron: h.PatronID,
+			Item:   i.ID,
+			Hold:   h.ID,
+			Why:    &trace,
+			Detail: event.Detail{Was: i.AtBranch, Is: h.Pickup},
+		},
+	)
 	return nil
 }
 
@@ -121,7 +136,11 @@ func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store
 	loc := a.Network.Timetable.Branches[h.Pickup].Location
 	say := func(t time.Time) string { return calendar.SayInstant(t, loc) }
 	trace := why.New("Which item serves the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
-	trace.Result = "The one at " + a.Network.BranchName(items[chosen].AtBranch) + ", on the shelf by " + say(reaches[chosen].OnShelf)
+	trace.Result = "The one at " + a.Network.BranchName(
+		items[chosen].AtBranch,
+	) + ", on the shelf by " + say(
+		reaches[chosen].OnShelf,
+	)
 	order := make([]int, len(items))
 	for k := range order {
 		order[k] = k
@@ -135,9 +154,19 @@ func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store
 		case n >= whyMost:
 			continue
 		case reaches[k] == nil:
-			trace = trace.Add(why.Outweighed, place, "Cannot serve this hold: no run gets there, it was missed before, or rules forbid it.")
+			trace = trace.Add(
+				why.Outweighed,
+				place,
+				"Cannot serve this hold: no run gets there, it was missed before, or rules forbid it.",
+			)
 		case reaches[k].Wait < reaches[chosen].Wait:
-			trace = trace.Add(why.Outweighed, place, "Would be there by "+say(reaches[k].OnShelf)+", but serves another hold of the queue so that all wait least together.")
+			trace = trace.Add(
+				why.Outweighed,
+				place,
+				"Would be there by "+say(
+					reaches[k].OnShelf,
+				)+", but serves another hold of the queue so that all wait least together.",
+			)
 		default:
 			trace = trace.Add(why.Outweighed, place, "Would be there by "+say(reaches[k].OnShelf)+".")
 		}

@@ -159,7 +159,9 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 }
 
 func readFile(timezone string, branches []map[string]any, runs []json.RawMessage) (*courier.File, error) {
-	data, err := json.Marshal(map[string]any{"format": courier.Format, "timezone": timezone, "branches": branches, "runs": runs})
+	data, err := json.Marshal(
+		map[string]any{"format": courier.Format, "timezone": timezone, "branches": branches, "runs": runs},
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -19,7 +19,10 @@ func MoveClock(a *act.Act, by time.Duration) (time.Time, error) {
 		return a.Now, err
 	}
 	if !moved {
-		return a.Now, problem.Newf(problem.Refused, "This installation runs on real time. Only the demo has a training clock.")
+		return a.Now, problem.Newf(
+			problem.Refused,
+			"This installation runs on real time. Only the demo has a training clock.",
+		)
 	}
 	now := a.Now.Add(by)
 	if _, err := a.Tx.EventsAhead(a.Now, calendar.DateOf(now).Add(monthsAhead).UTC()); err != nil {

@@ -65,7 +65,12 @@ func Steps() []string {
 // Up does every night up to a day that has not been done whole yet, in order.
 func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 	for {
-		next, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight(Steps()) })
+		next, err := act.Look(
+			ctx,
+			h,
+			act.Machine,
+			func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight(Steps()) },
+		)
 		if err != nil {
 			return err
 		}
@@ -183,7 +188,13 @@ func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
 		about  store.About
 		amount money.Amount
 	}{{store.AboutLost, lost.Bill.Price}, {store.AboutProcessing, lost.Bill.Processing}, {store.AboutLate, lost.Bill.Lateness}} {
-		e := &store.Entry{PatronID: *l.PatronID, Amount: int64(p.amount), LoanID: &l.ID, About: p.about, Why: store.JSON(&lost.Why)}
+		e := &store.Entry{
+			PatronID: *l.PatronID,
+			Amount:   int64(p.amount),
+			LoanID:   &l.ID,
+			About:    p.about,
+			Why:      store.JSON(&lost.Why),
+		}
 		if err := accounts.Put(a, e, l.ItemID); err != nil {
 			return err
 		}

@@ -21,7 +21,12 @@ import (
 
 func lend(t *testing.T, w *testkit.World, who act.Actor, patron int64, item string) int64 {
 	t.Helper()
-	r := testkit.Do(t, w.House, who, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: patron}) })
+	r := testkit.Do(
+		t,
+		w.House,
+		who,
+		func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: item, Patron: patron}) },
+	)
 	require.Equal(t, "lent", r.Kind, r.Text)
 	return r.Line.LoanID
 }
@@ -50,7 +55,15 @@ func TestHourLoansAreToldOfToo(t *testing.T) {
 	assert.Contains(t, w.Ask("SELECT body FROM messages"), "due Tue 6 Oct 2026, 12:1", "as it was due, with its hour")
 	assert.Equal(t, today.Count{All: 1}, overdue())
 	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2026, 11, 20)))
-	assert.Equal(t, "1 1", w.Ask("SELECT string_agg(n::text, ' ') FROM (SELECT count(*) AS n FROM told WHERE loan_id = ? GROUP BY stage ORDER BY stage) x", loan), "once in each stage")
+	assert.Equal(
+		t,
+		"1 1",
+		w.Ask(
+			"SELECT string_agg(n::text, ' ') FROM (SELECT count(*) AS n FROM told WHERE loan_id = ? GROUP BY stage ORDER BY stage) x",
+			loan,
+		),
+		"once in each stage",
+	)
 	assert.NotEmpty(t, w.Ask("SELECT lost_at::text FROM loans WHERE id = ?", loan))
 }
 
@@ -60,11 +73,18 @@ func TestANightThatIsInterruptedGoesOn(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here := w.Staff(role.Desk, "HVH")
 	const people = 300 // more than two parts of a step
-	w.Set(`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code, email) SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH', 'q' || n || '@post.invalid'
-		FROM generate_series(1, ?) n`, people)
+	w.Set(
+		`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code, email) SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH', 'q' || n || '@post.invalid'
+		FROM generate_series(1, ?) n`,
+		people,
+	)
 	title, _ := w.Title()
-	w.Set(`INSERT INTO items (barcode, title_id, branch_code, at_branch, collection, material, price) SELECT '34321' || lpad((1000000 + n)::text, 9, '0'), ?, 'HVH', 'HVH', 'general', 'book', 1000
-		FROM generate_series(1, ?) n`, title, 2*people)
+	w.Set(
+		`INSERT INTO items (barcode, title_id, branch_code, at_branch, collection, material, price) SELECT '34321' || lpad((1000000 + n)::text, 9, '0'), ?, 'HVH', 'HVH', 'general', 'book', 1000
+		FROM generate_series(1, ?) n`,
+		title,
+		2*people,
+	)
 	w.Set(`INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date)
 		SELECT i.id, p.id, 'HVH', (SELECT min(id) FROM editions), '{HVH,HVH,general,book,adult}', '2026-08-01', CASE i.n % 2 WHEN 0 THEN date '2026-10-05' ELSE '2026-09-04' END
 		FROM (SELECT id, row_number() OVER (ORDER BY id) AS n FROM items) i JOIN (SELECT id, row_number() OVER (ORDER BY id) AS n FROM patrons) p ON p.n = (i.n - 1) / 2 + 1`)
@@ -94,14 +114,20 @@ func TestANightThatIsInterruptedGoesOn(t *testing.T) {
 	assert.Equal(t, "0", ask("messages WHERE items <> 1"))
 	assert.Equal(t, fmt.Sprint(people), ask("loans WHERE lost_at IS NOT NULL"))
 	assert.Equal(t, fmt.Sprint(people), ask("ledger WHERE about = 'lost'"), "each billed once")
-	assert.Equal(t, "0", ask("patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)"))
+	assert.Equal(
+		t,
+		"0",
+		ask("patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)"),
+	)
 	_ = here
 }
 
 // Answers that nobody can ask for again go, and events find a partition of their month.
 func TestWhatIsKeptAndWhatGoes(t *testing.T) {
 	w := testkit.NewWorld(t)
-	w.Set("INSERT INTO answers (key, staff_id, request, response, at) VALUES ('old-key-1', 1, 'x', '{}', now() - interval '3 days'), ('new-key-1', 1, 'x', '{}', now())")
+	w.Set(
+		"INSERT INTO answers (key, staff_id, request, response, at) VALUES ('old-key-1', 1, 'x', '{}', now() - interval '3 days'), ('new-key-1', 1, 'x', '{}', now())",
+	)
 	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2027, 3, 1)))
 	assert.Equal(t, "new-key-1", w.Ask("SELECT string_agg(key, ',') FROM answers"))
 	assert.Equal(t, "events_2027_06", w.Ask("SELECT to_regclass('events_2027_06')::text"))

@@ -152,7 +152,14 @@ func Settle(a *act.Act, id int64, again bool) error {
 	if m == nil {
 		return problem.Newf(problem.Refused, "This message is not unclear.")
 	}
-	a.Tell(event.Event{Kind: event.MessageSettled, Patron: m.PatronID, Message: id, Detail: event.Detail{Is: state, Stage: m.Stage}})
+	a.Tell(
+		event.Event{
+			Kind:    event.MessageSettled,
+			Patron:  m.PatronID,
+			Message: id,
+			Detail:  event.Detail{Is: state, Stage: m.Stage},
+		},
+	)
 	if !again {
 		return nil
 	}

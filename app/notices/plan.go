@@ -57,7 +57,13 @@ func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.D
 	if err != nil {
 		return err
 	}
-	m := &store.Message{Stage: holdReady.ID, PatronID: h.PatronID, Address: strings.TrimSpace(h.Patron.Email), Subject: subject, Body: body}
+	m := &store.Message{
+		Stage:    holdReady.ID,
+		PatronID: h.PatronID,
+		Address:  strings.TrimSpace(h.Patron.Email),
+		Subject:  subject,
+		Body:     body,
+	}
 	if err := Queue(a, m); err != nil {
 		return err
 	}
@@ -115,7 +121,9 @@ func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error)
 		count = calendar.Count(len(loans), "item")
 	}
 	p := store.Patron{LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName}
-	subject, body, err := s.write(map[string]any{"name": p.Name(), "count": count, "items": items, "network": a.Network.Name})
+	subject, body, err := s.write(
+		map[string]any{"name": p.Name(), "count": count, "items": items, "network": a.Network.Name},
+	)
 	return store.Message{
 		Stage: s.ID, PatronID: loans[0].PatronID, Address: strings.TrimSpace(loans[0].Email), Subject: subject, Body: body,
 		Items: len(loans), State: "trial", At: a.Now,

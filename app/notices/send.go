@@ -62,7 +62,12 @@ func (m Mailer) Send(ctx context.Context, msg *store.Message) error {
 	letter.Subject(msg.Subject)
 	letter.SetMessageIDWithValue(fmt.Sprintf("message-%d@nevrin.invalid", msg.ID))
 	letter.SetBodyString(mail.TypeTextPlain, msg.Body)
-	client, err := mail.NewClient(m.Host, mail.WithPort(m.Port), mail.WithTLSPolicy(mail.TLSOpportunistic), mail.WithTimeout(cmp.Or(m.Timeout, attempt/3)))
+	client, err := mail.NewClient(
+		m.Host,
+		mail.WithPort(m.Port),
+		mail.WithTLSPolicy(mail.TLSOpportunistic),
+		mail.WithTimeout(cmp.Or(m.Timeout, attempt/3)),
+	)
 	if err != nil {
 		return err
 	}
@@ -113,7 +118,9 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	_, err = act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
 		ours, err := a.Tx.Sent(m, a.Now)
 		if err == nil && ours {
-			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}})
+			a.Tell(
+				event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}},
+			)
 		}
 		return struct{}{}, err
 	})

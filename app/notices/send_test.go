@@ -27,14 +27,23 @@ func TestMailServerDownThenUp(t *testing.T) {
 	require.NoError(t, err)
 	subject := "Bereit für Sie: Straße № 4"
 	m := testkit.Do(t, h, testkit.Somebody(t, h, "maren"), func(a *act.Act) (*store.Message, error) {
-		m := &store.Message{Stage: "hold_ready", PatronID: patron, Address: "reader@post.invalid", Subject: subject, Body: "Dear reader,\n\na line = another.\n"}
+		m := &store.Message{
+			Stage:    "hold_ready",
+			PatronID: patron,
+			Address:  "reader@post.invalid",
+			Subject:  subject,
+			Body:     "Dear reader,\n\na line = another.\n",
+		}
 		return m, notices.Queue(a, m)
 	})
 	smtp, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	port := smtp.Addr().(*net.TCPAddr).Port
 	require.NoError(t, smtp.Close())
-	sender := &notices.Sender{House: h, Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid"}}
+	sender := &notices.Sender{
+		House:  h,
+		Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid"},
+	}
 	work := func() error {
 		return sender.Work(context.Background(), &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}})
 	}
@@ -61,13 +70,26 @@ func TestMailServerDownThenUp(t *testing.T) {
 	assert.Equal(t, "sent", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
 
 	// A program killed while sending leaves the message unclear, and it is not sent again by itself.
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE messages SET state = 'sending', begun_at = clock_timestamp() WHERE id = ?", m.ID).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("UPDATE messages SET state = 'sending', begun_at = clock_timestamp() WHERE id = ?", m.ID).
+			Error,
+	)
 	reclaim := func() {
 		require.NoError(t, (&notices.Reclaimer{House: h}).Work(context.Background(), &river.Job[notices.ReclaimArgs]{}))
 	}
 	reclaim()
-	assert.Equal(t, "sending", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID), "another copy may be at it")
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE messages SET begun_at = begun_at - interval '5 minutes' WHERE id = ?", m.ID).Error)
+	assert.Equal(
+		t,
+		"sending",
+		testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID),
+		"another copy may be at it",
+	)
+	require.NoError(
+		t,
+		testkit.SQL(h).Exec("UPDATE messages SET begun_at = begun_at - interval '5 minutes' WHERE id = ?", m.ID).Error,
+	)
 	reclaim()
 	require.NoError(t, work())
 	assert.Equal(t, "unclear", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
@@ -80,11 +102,20 @@ func sending(t *testing.T, w *testkit.World) (*store.Message, *notices.Sender) {
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = silent.Close() })
 	m := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*store.Message, error) {
-		m := &store.Message{Stage: "hold_ready", PatronID: w.Patron("HVH"), Address: "reader@post.invalid", Subject: "Ready", Body: "Ready."}
+		m := &store.Message{
+			Stage:    "hold_ready",
+			PatronID: w.Patron("HVH"),
+			Address:  "reader@post.invalid",
+			Subject:  "Ready",
+			Body:     "Ready.",
+		}
 		return m, notices.Queue(a, m)
 	})
 	port := silent.Addr().(*net.TCPAddr).Port
-	return m, &notices.Sender{House: w.House, Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid", Timeout: 2 * time.Second}}
+	return m, &notices.Sender{
+		House:  w.House,
+		Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid", Timeout: 2 * time.Second},
+	}
 }
 
 // An attempt whose time runs out leaves the message queued, not "sending" for good: how it ended is written although
@@ -113,14 +144,22 @@ func TestAnotherCopyStartsWhileMailIsOnItsWay(t *testing.T) {
 	state := func() string { return w.Ask("SELECT state FROM messages WHERE id = ?", m.ID) }
 	require.Eventually(t, func() bool { return state() == "sending" }, time.Second, 5*time.Millisecond)
 	reclaim := func() {
-		require.NoError(t, (&notices.Reclaimer{House: w.House}).Work(context.Background(), &river.Job[notices.ReclaimArgs]{}))
+		require.NoError(
+			t,
+			(&notices.Reclaimer{House: w.House}).Work(context.Background(), &river.Job[notices.ReclaimArgs]{}),
+		)
 	}
 	reclaim()
 	assert.Equal(t, "sending", state())
 	w.Set("UPDATE messages SET begun_at = begun_at - interval '10 minutes'")
 	reclaim()
 	assert.Equal(t, "unclear", state())
-	testkit.Done(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) error { return notices.Settle(a, m.ID, false) })
+	testkit.Done(
+		t,
+		w.House,
+		w.Staff(role.Supervisor, "HVH"),
+		func(a *act.Act) error { return notices.Settle(a, m.ID, false) },
+	)
 	require.Error(t, <-ended)
 	assert.Equal(t, "sent", state(), "the person said it went")
 	assert.Equal(t, "message_settled", w.Ask("SELECT kind FROM events WHERE message_id = ?", m.ID))

@@ -36,7 +36,12 @@ func (SendArgs) Kind() string { return "send_exchange" }
 func agency(symbol string) iso18626.Agency { return iso18626.Agency{Type: "ISIL", Value: symbol} }
 
 func header(a *act.Act, r *store.Request) iso18626.Header {
-	h := iso18626.Header{Supplying: agency(r.Partner.Symbol), Requesting: agency(OurSymbol), Timestamp: a.Now.Format(time.RFC3339Nano), RequestingRequestID: r.Number}
+	h := iso18626.Header{
+		Supplying:           agency(r.Partner.Symbol),
+		Requesting:          agency(OurSymbol),
+		Timestamp:           a.Now.Format(time.RFC3339Nano),
+		RequestingRequestID: r.Number,
+	}
 	if r.Role == string(exchange.Supplying) {
 		h.Supplying, h.Requesting = h.Requesting, h.Supplying
 		h.SupplyingRequestID = fmt.Sprint(r.ID)
@@ -46,8 +51,11 @@ func header(a *act.Act, r *store.Request) iso18626.Header {
 
 // Ask sends a new request of ours.
 func Ask(a *act.Act, r *store.Request) error {
-	request := &iso18626.Request{Header: header(a, r), Bibliographic: iso18626.Bibliographic{RecordID: r.Record, Title: r.Title, Author: r.Author},
-		Service: iso18626.Service{Type: "Loan", AnyEdition: "Y", Note: r.Note}}
+	request := &iso18626.Request{
+		Header:        header(a, r),
+		Bibliographic: iso18626.Bibliographic{RecordID: r.Record, Title: r.Title, Author: r.Author},
+		Service:       iso18626.Service{Type: "Loan", AnyEdition: "Y", Note: r.Note},
+	}
 	if r.ISBN != "" {
 		request.Bibliographic.Items = []iso18626.ItemID{{Value: r.ISBN, Code: "ISBN"}}
 	}
@@ -62,7 +70,14 @@ func Act(a *act.Act, r *store.Request, action string) error {
 	if err := moveOn(a, r, action); err != nil {
 		return err
 	}
-	return queue(a, r, action, iso18626.Message{RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{Header: header(a, r), Action: action}})
+	return queue(
+		a,
+		r,
+		action,
+		iso18626.Message{
+			RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{Header: header(a, r), Action: action},
+		},
+	)
 }
 
 // Report tells the requester how a request of theirs stands, and moves it on.
@@ -70,8 +85,11 @@ func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) e
 	if err := moveOn(a, r, status); err != nil {
 		return err
 	}
-	m := &iso18626.SupplyingAgencyMessage{Header: header(a, r), Info: iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: reasonUnfilled, Note: note},
-		Status: iso18626.StatusInfo{Status: status, LastChange: a.Now.Format(time.RFC3339)}}
+	m := &iso18626.SupplyingAgencyMessage{
+		Header: header(a, r),
+		Info:   iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: reasonUnfilled, Note: note},
+		Status: iso18626.StatusInfo{Status: status, LastChange: a.Now.Format(time.RFC3339)},
+	}
 	if r.Due != nil {
 		m.Status.DueDate = store.DateOf(r.Due).String()
 	}
@@ -243,8 +261,19 @@ func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error
 	if q.Bibliographic.Title == "" {
 		return problem.Newf(problem.Invalid, "The request names no title.")
 	}
-	r := store.Request{Number: q.Header.RequestingRequestID, Role: string(exchange.Supplying), PartnerID: p.ID, Partner: p, Stage: string(exchange.Asked),
-		Title: q.Bibliographic.Title, Author: q.Bibliographic.Author, Record: q.Bibliographic.RecordID, Note: q.Service.Note, BegunAt: a.Now, MovedAt: a.Now}
+	r := store.Request{
+		Number:    q.Header.RequestingRequestID,
+		Role:      string(exchange.Supplying),
+		PartnerID: p.ID,
+		Partner:   p,
+		Stage:     string(exchange.Asked),
+		Title:     q.Bibliographic.Title,
+		Author:    q.Bibliographic.Author,
+		Record:    q.Bibliographic.RecordID,
+		Note:      q.Service.Note,
+		BegunAt:   a.Now,
+		MovedAt:   a.Now,
+	}
 	for _, i := range q.Bibliographic.Items {
 		if i.Code == "ISBN" {
 			r.ISBN = i.Value

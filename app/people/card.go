@@ -134,7 +134,13 @@ func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
 	}
 	var open []circulation.OnLoan
 	for k := range facts.Loans {
-		open = append(open, circulation.OnLoan{Branch: a.Network.Timetable.Branches[facts.Loans[k].BranchCode].Branch, Due: facts.Loans[k].Due()})
+		open = append(
+			open,
+			circulation.OnLoan{
+				Branch: a.Network.Timetable.Branches[facts.Loans[k].BranchCode].Branch,
+				Due:    facts.Loans[k].Due(),
+			},
+		)
 	}
 	b := circulation.Count(Borrower(a, p), open, "", a.Now)
 	for _, stop := range circulation.StopsOfPatron(a.Book.Rulebook, at, b, a.Today()) {
@@ -154,7 +160,14 @@ func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
 		c.OnLoan = append(c.OnLoan, line)
 		switch {
 		case line.Late && line.Lost != "":
-			c.Tells = append(c.Tells, Tell{"late", "Counts as lost: " + line.Title, "Was due " + line.Due + ", lost since " + line.Lost + "."})
+			c.Tells = append(
+				c.Tells,
+				Tell{
+					"late",
+					"Counts as lost: " + line.Title,
+					"Was due " + line.Due + ", lost since " + line.Lost + ".",
+				},
+			)
 		case line.Late:
 			c.Tells = append(c.Tells, Tell{"late", "Late: " + line.Title, "Was due " + line.Due + "."})
 		}
@@ -182,7 +195,14 @@ func ShowLoan(a *act.Act, l *store.LoanShown) Line {
 func (c *Card) holds(a *act.Act, rows []store.HoldShown) {
 	for k := range rows {
 		h := &rows[k]
-		held := Held{ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, Pickup: a.Network.BranchName(h.Pickup), State: h.State, Says: SayHold(a, &h.Hold)}
+		held := Held{
+			ID:      h.ID,
+			TitleID: h.TitleID,
+			Title:   h.TitleName,
+			Pickup:  a.Network.BranchName(h.Pickup),
+			State:   h.State,
+			Says:    SayHold(a, &h.Hold),
+		}
 		held.Here = h.State == queue.Ready && h.Pickup == a.Who.Branch
 		c.Holds = append(c.Holds, held)
 		switch {
@@ -247,7 +267,12 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 	a.Tx.CardUntil(id, to.UTC())
 	a.Tell(event.Event{Kind: event.CardExtended, Patron: id, Detail: event.Detail{Day: &to}})
 	trace := a.Book.Why(at, nil, rulebook.MembershipCharge)
-	charge := store.Entry{PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: store.AboutMembership, Why: store.JSON(&trace)}
+	charge := store.Entry{
+		PatronID: id,
+		Amount:   int64(terms.Value(rulebook.MembershipCharge).Amount()),
+		About:    store.AboutMembership,
+		Why:      store.JSON(&trace),
+	}
 	if err := accounts.Put(a, &charge, 0); err != nil {
 		return nil, err
 	}

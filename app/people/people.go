@@ -25,7 +25,14 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	rows, next, err := a.Tx.FindPatrons(words, page)
 	out := make([]Found, len(rows))
 	for k, p := range rows {
-		out[k] = Found{p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode), p.Standing}
+		out[k] = Found{
+			p.ID,
+			p.Card,
+			p.LegalName,
+			a.Network.ClassName("patron", p.Class),
+			a.Network.BranchName(p.BranchCode),
+			p.Standing,
+		}
 		if p.PreferredName != "" {
 			out[k].Name += " (" + p.PreferredName + ")"
 		}
@@ -39,14 +46,22 @@ func InUse(p *store.Patron) (*store.Patron, error) {
 		return nil, problem.NoSuch("patron")
 	}
 	if p.Standing != "active" {
-		return nil, problem.Newf(problem.Refused, "%s's card is %s, so nothing can be placed or asked for on it.", p.Name(), p.Standing)
+		return nil, problem.Newf(
+			problem.Refused,
+			"%s's card is %s, so nothing can be placed or asked for on it.",
+			p.Name(),
+			p.Standing,
+		)
 	}
 	return p, nil
 }
 
 // Classify corrects how a patron is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, class string) error {
-	if !slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == class }) {
+	if !slices.ContainsFunc(
+		a.Network.Classes,
+		func(c store.Class) bool { return c.Kind == "patron" && c.Code == class },
+	) {
 		return problem.Newf(problem.Invalid, "There is no patron class %q here.", class)
 	}
 	p, err := a.Tx.PatronLocked(id)

@@ -21,8 +21,19 @@ import (
 func TestFindingPatrons(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error)
-	name, card := testkit.Text(t, h, "SELECT legal_name FROM patrons WHERE id = 7"), testkit.Text(t, h, "SELECT card FROM patrons WHERE id = 7")
+	require.NoError(
+		t,
+		testkit.SQL(h).Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error,
+	)
+	name, card := testkit.Text(
+		t,
+		h,
+		"SELECT legal_name FROM patrons WHERE id = 7",
+	), testkit.Text(
+		t,
+		h,
+		"SELECT card FROM patrons WHERE id = 7",
+	)
 	find := func(words string) []int64 {
 		found := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Found, error) {
 			list, _, err := people.Find(a, words, store.Page{})
@@ -47,7 +58,12 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
-	name := testkit.Text(t, h, "SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?", item)
+	name := testkit.Text(
+		t,
+		h,
+		"SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?",
+		item,
+	)
 	find := func() catalogue.Title {
 		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]catalogue.Title, error) {
 			list, _, err := catalogue.FindTitles(a, name, store.Page{})
@@ -69,7 +85,12 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	}
 	assert.Equal(t, "On the shelf at Saltmere", state().State)
 	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
-	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	opened := testkit.Do(
+		t,
+		h,
+		jory,
+		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
+	)
 	lent := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
 	})
@@ -98,7 +119,14 @@ func TestCorrectingAPatronsClass(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	classify := func(id int64, class string) error {
-		_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (struct{}, error) { return struct{}{}, people.Classify(a, id, class) })
+		_, err := act.Do(
+			context.Background(),
+			h,
+			jory,
+			"",
+			nil,
+			func(a *act.Act) (struct{}, error) { return struct{}{}, people.Classify(a, id, class) },
+		)
 		return err
 	}
 	require.NoError(t, classify(5, "educator"))

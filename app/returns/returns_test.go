@@ -54,7 +54,10 @@ func place(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, p
 }
 
 func state(w *testkit.World, hold int64) string {
-	return w.Ask("SELECT state || coalesce(' ' || (SELECT barcode FROM items WHERE id = item_id), '') FROM holds WHERE id = ?", hold)
+	return w.Ask(
+		"SELECT state || coalesce(' ' || (SELECT barcode FROM items WHERE id = item_id), '') FROM holds WHERE id = ?",
+		hold,
+	)
 }
 
 // The first emptying of a bin on a day counts as the last open day; later ones of that day as now. The next day begins
@@ -122,7 +125,12 @@ func TestUndoingAReturnLeavesAlone(t *testing.T) {
 
 	line = scan(t, w, here, run.ID, items[0])
 	assert.Equal(t, "ready "+items[0], state(w, hold.ID))
-	cancelled := testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold.ID, "") })
+	cancelled := testkit.Do(
+		t,
+		w.House,
+		here,
+		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold.ID, "") },
+	)
 	assert.EqualValues(t, "cancelled", cancelled.State)
 	require.NoError(t, undo(w, here, line.ID), "a hold that ended meanwhile is no hindrance")
 	assert.Equal(t, "cancelled "+items[0], state(w, hold.ID), "and stays as it ended")
@@ -219,8 +227,15 @@ func TestMoneyAtBothEnds(t *testing.T) {
 	_, items := w.Title("HVH")
 	patron := w.Patron("HVH")
 	loan := lend(t, w, here, patron, items[0])
-	w.Set("UPDATE loans SET lent_at = lent_at - interval '100 days', lost_at = lent_at - interval '30 days', due_date = '2026-07-20' WHERE id = ?", loan)
-	w.Set("INSERT INTO ledger (patron_id, kind, amount, loan_id, about, at) VALUES (?, 'charge', 2000, ?, 'lost', now())", patron, loan)
+	w.Set(
+		"UPDATE loans SET lent_at = lent_at - interval '100 days', lost_at = lent_at - interval '30 days', due_date = '2026-07-20' WHERE id = ?",
+		loan,
+	)
+	w.Set(
+		"INSERT INTO ledger (patron_id, kind, amount, loan_id, about, at) VALUES (?, 'charge', 2000, ?, 'lost', now())",
+		patron,
+		loan,
+	)
 	balance := func() string { return w.Ask("SELECT balance::text FROM patrons WHERE id = ?", patron) }
 	settle := func(amount, means, reason string) error {
 		_, err := testkit.Try(w.House, here, func(a *act.Act) (*accounts.Settled, error) {
@@ -238,7 +253,12 @@ func TestMoneyAtBothEnds(t *testing.T) {
 	require.NoError(t, err)
 	assert.Positive(t, fine, "lateness up to when it was lost is charged instead")
 	assert.Equal(t, strconv.FormatInt(fine, 10), balance())
-	assert.Equal(t, "750", w.Ask("SELECT amount::text FROM ledger WHERE kind = 'refund'"), "what was paid is to be given back")
+	assert.Equal(
+		t,
+		"750",
+		w.Ask("SELECT amount::text FROM ledger WHERE kind = 'refund'"),
+		"what was paid is to be given back",
+	)
 	require.NoError(t, undo(w, here, line.ID))
 	assert.Equal(t, "1250", balance(), "owed as before; what was paid counts")
 	assert.Equal(t, "lost", w.Ask("SELECT standing FROM items WHERE barcode = ?", items[0]))
@@ -249,7 +269,10 @@ func TestMoneyAtBothEnds(t *testing.T) {
 	assert.ErrorContains(t, settle("1000.00", "", "Too much"), "is more than the")
 	assert.Equal(t, strconv.FormatInt(fine, 10), balance(), "nothing of it was waived")
 	assert.ErrorContains(t, settle("1.00", "", "  "), "needs a reason")
-	all := w.Ask("SELECT (balance / 100)::text || '.' || lpad((balance % 100)::text, 2, '0') FROM patrons WHERE id = ?", patron)
+	all := w.Ask(
+		"SELECT (balance / 100)::text || '.' || lpad((balance % 100)::text, 2, '0') FROM patrons WHERE id = ?",
+		patron,
+	)
 	errs := make(chan error, 2)
 	for range 2 {
 		go func() { errs <- settle(all, "card", "") }()

@@ -94,7 +94,14 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 		}
 		return show(a, state)
 	}
-	run = &store.ReturnRun{BranchCode: a.Who.Branch, Mode: mode, Bin: bin, Day: a.Today().UTC(), StaffID: a.Who.ID, OpenedAt: a.Now}
+	run = &store.ReturnRun{
+		BranchCode: a.Who.Branch,
+		Mode:       mode,
+		Bin:        bin,
+		Day:        a.Today().UTC(),
+		StaffID:    a.Who.ID,
+		OpenedAt:   a.Now,
+	}
 	if mode == "bin" {
 		if day := loan.BinCountsAs(a.Here(), a.Today(), emptied); day != nil {
 			run.CountedAs = store.Column(*day)

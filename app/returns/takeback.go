@@ -163,7 +163,14 @@ func (t *taking) charge(l *store.Loan, trace why.Trace) error {
 	if t.run.Mode == "bin" {
 		t.line.Answer = "account"
 	}
-	e := &store.Entry{PatronID: *l.PatronID, Amount: t.line.Fine, LoanID: &l.ID, About: store.AboutLate, LineID: &t.line.ID, Why: store.JSON(&trace)}
+	e := &store.Entry{
+		PatronID: *l.PatronID,
+		Amount:   t.line.Fine,
+		LoanID:   &l.ID,
+		About:    store.AboutLate,
+		LineID:   &t.line.ID,
+		Why:      store.JSON(&trace),
+	}
 	if err := accounts.Put(t.Act, e, t.facts.Item.ID); err != nil {
 		return err
 	}
@@ -204,7 +211,11 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 	if f := t.facts; f != nil {
 		shown.Barcode, shown.TitleName = &f.Item.Barcode, &f.Item.Title.Name
 	}
-	c := &Change{Run: l.RunID, Piles: showPiles(t.Act, []store.Pile{{Kind: kind, Place: place, Count: count}}), Open: []OpenSum{}}
+	c := &Change{
+		Run:   l.RunID,
+		Piles: showPiles(t.Act, []store.Pile{{Kind: kind, Place: place, Count: count}}),
+		Open:  []OpenSum{},
+	}
 	if l.PatronID != nil {
 		var err error
 		if c.Open, err = t.openSums(&shown); err != nil {

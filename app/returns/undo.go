@@ -99,13 +99,19 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	case f.Loan != nil || l.Since:
 		return refused("%s has been lent again since, so this return can no longer be undone.", name)
 	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine:
-		return refused("Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.")
+		return refused(
+			"Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.",
+		)
 	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
 		return refused("%s has been sent on since, so this can no longer be undone. Take it back where it is.", name)
 	case did.BegunTransit != 0 && f.Transit == nil:
 		return refused("%s has left and been scanned elsewhere since, so this can no longer be undone.", name)
 	case f.Item.AtBranch != a.Who.Branch:
-		return refused("%s has been scanned at %s since, so this can no longer be undone.", name, a.Network.BranchName(f.Item.AtBranch))
+		return refused(
+			"%s has been scanned at %s since, so this can no longer be undone.",
+			name,
+			a.Network.BranchName(f.Item.AtBranch),
+		)
 	case f.Hold != nil && f.Hold.ID != did.Hold && f.Hold.State != queue.Fetching:
 		return refused("%s serves somebody's hold by now, so this can no longer be undone.", name)
 	}
@@ -180,7 +186,10 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 			return nil, err
 		}
 	default:
-		return nil, problem.Newf(problem.Invalid, "A note stays, comes off, or the item goes to repair or out of the stock.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"A note stays, comes off, or the item goes to repair or out of the stock.",
+		)
 	}
 	l.Line.NoteAnswer, l.Line.Sign, l.Line.Did = answer, store.JSON(&sign), store.JSON(&did)
 	a.Tx.AnswerLine(&l.Line)
@@ -197,7 +206,10 @@ func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (m
 	standing, told, place := store.PutAside, event.SetAside, "Repair"
 	if answer == "withdrawn" {
 		if !a.Who.Role.MayWithdraw() {
-			return moving.Sign{}, problem.Newf(problem.Forbidden, "A volunteer does not take things out of the stock. Choose repair, and leave the rest to staff.")
+			return moving.Sign{}, problem.Newf(
+				problem.Forbidden,
+				"A volunteer does not take things out of the stock. Choose repair, and leave the rest to staff.",
+			)
 		}
 		standing, told, place = store.Withdrawn, event.Withdrawn, "Out of the stock"
 	}

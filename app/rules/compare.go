@@ -70,8 +70,14 @@ func compare(old, new *rulebook.Rulebook) *Comparison {
 	}
 	shifts := rulebook.CompareTerms(old, new)
 	for _, s := range shifts[:min(len(shifts), mostTerms)] {
-		out.Terms = append(out.Terms, TermDiffers{Term: s.Term.String(), Name: s.Term.Info().Name, Where: new.SayShift(s),
-			Old: s.Old.Value.Say(s.Term, old.Currency), New: s.New.Value.Say(s.Term, new.Currency), OldRule: title(s.Old), NewRule: title(s.New)})
+		out.Terms = append(
+			out.Terms,
+			TermDiffers{Term: s.Term.String(), Name: s.Term.Info().Name, Where: new.SayShift(s),
+				Old: s.Old.Value.Say(
+					s.Term,
+					old.Currency,
+				), New: s.New.Value.Say(s.Term, new.Currency), OldRule: title(s.Old), NewRule: title(s.New)},
+		)
 	}
 	out.More = len(shifts) - len(out.Terms)
 	return out
@@ -92,6 +98,11 @@ func CompareRanking(a *act.Act, edition int64, ranking []string) (*Comparison, e
 
 // sayConflict says that two rules conflict, in words.
 func sayConflict(book *rulebook.Rulebook, c rulebook.Conflict) string {
-	return fmt.Sprintf("“%s” and “%s” settle %s differently and neither is narrower, for example: %s.", c.Rules[0].Title(), c.Rules[1].Title(),
-		c.Term.Info().Name, book.SaySituation(c.Situation))
+	return fmt.Sprintf(
+		"“%s” and “%s” settle %s differently and neither is narrower, for example: %s.",
+		c.Rules[0].Title(),
+		c.Rules[1].Title(),
+		c.Term.Info().Name,
+		book.SaySituation(c.Situation),
+	)
 }

@@ -51,16 +51,50 @@ func TestRulesInSentences(t *testing.T) {
 			return rules.Write(a, draft.ID, rules.Written{Revision: revision, Rule: rule})
 		})
 	}
-	e := write(1, rulebook.RuleFile{Name: "Scrolls", Scope: map[string][]string{"material_class": {"game"}, "lending_branch": {"zone:islands"}}, Terms: map[string]any{"renewals": 3}})
-	e = write(e.Revision, rulebook.RuleFile{Name: "Games on each island", Scope: map[string][]string{"material_class": {"game"}, "lending_branch": {"WRN", "SKN", "TRN"}}, Terms: map[string]any{"renewals": 2}})
-	e = write(e.Revision, rulebook.RuleFile{Name: "Games and kits on Skarrin", Scope: map[string][]string{"material_class": {"game", "kit"}, "lending_branch": {"SKN"}}, Terms: map[string]any{"renewals": 4}})
+	e := write(
+		1,
+		rulebook.RuleFile{
+			Name:  "Scrolls",
+			Scope: map[string][]string{"material_class": {"game"}, "lending_branch": {"zone:islands"}},
+			Terms: map[string]any{"renewals": 3},
+		},
+	)
+	e = write(
+		e.Revision,
+		rulebook.RuleFile{
+			Name:  "Games on each island",
+			Scope: map[string][]string{"material_class": {"game"}, "lending_branch": {"WRN", "SKN", "TRN"}},
+			Terms: map[string]any{"renewals": 2},
+		},
+	)
+	e = write(
+		e.Revision,
+		rulebook.RuleFile{
+			Name:  "Games and kits on Skarrin",
+			Scope: map[string][]string{"material_class": {"game", "kit"}, "lending_branch": {"SKN"}},
+			Terms: map[string]any{"renewals": 4},
+		},
+	)
 	list = testkit.Do(t, h, maren, func(a *act.Act) (*rules.RuleList, error) { return rules.List(a, draft.ID) })
 	assert.Equal(t, []string{"Renewals"}, ruleOf(t, list, "scrolls").Idle)
 	assert.Len(t, ruleOf(t, list, "games-on-each-island").Conflicts, 1)
-	struck := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Edition, error) { return rules.Strike(a, draft.ID, e.Revision, "scrolls") })
-	_, err := do(h, maren, func(a *act.Act) (*rules.Edition, error) { return rules.Strike(a, draft.ID, struck.Revision, "base") })
+	struck := testkit.Do(
+		t,
+		h,
+		maren,
+		func(a *act.Act) (*rules.Edition, error) { return rules.Strike(a, draft.ID, e.Revision, "scrolls") },
+	)
+	_, err := do(
+		h,
+		maren,
+		func(a *act.Act) (*rules.Edition, error) { return rules.Strike(a, draft.ID, struck.Revision, "base") },
+	)
 	assert.ErrorContains(t, err, "no base rule")
-	_, err = do(h, maren, func(a *act.Act) (*rules.Edition, error) { return rules.Strike(a, draft.ID, struck.Revision, "scrolls") })
+	_, err = do(
+		h,
+		maren,
+		func(a *act.Act) (*rules.Edition, error) { return rules.Strike(a, draft.ID, struck.Revision, "scrolls") },
+	)
 	assert.ErrorContains(t, err, "no rule")
 }
 
@@ -77,12 +111,28 @@ func TestCellsTogether(t *testing.T) {
 		}
 	}
 	set := testkit.Do(t, h, maren, func(a *act.Act) (*rules.CellsSet, error) {
-		return rules.SetCells(a, draft.ID, rules.Cells{Revision: 1, Term: "loan_period", Value: "P10D", Rows: "lending_branch", Columns: "material_class", Cells: cells,
-			At: map[string]string{"patron_class": "adult"}})
+		return rules.SetCells(
+			a,
+			draft.ID,
+			rules.Cells{
+				Revision: 1,
+				Term:     "loan_period",
+				Value:    "P10D",
+				Rows:     "lending_branch",
+				Columns:  "material_class",
+				Cells:    cells,
+				At:       map[string]string{"patron_class": "adult"},
+			},
+		)
 	})
 	require.Len(t, set.Rules, 1)
 	assert.Contains(t, set.Rules[0], "Saltmere")
-	assert.Contains(t, set.Rules[0], "Bookboat Tern", "by name: the boat has a rule of its own, which outweighs one for its zone")
+	assert.Contains(
+		t,
+		set.Rules[0],
+		"Bookboat Tern",
+		"by name: the boat has a rule of its own, which outweighs one for its zone",
+	)
 	assert.Empty(t, set.Stay)
 	for _, c := range cells {
 		assert.Equal(t, "10", cell(t, h, maren, draft.ID, c[0], "adult", c[1]).Short, c)
@@ -94,20 +144,53 @@ func TestCellsTogether(t *testing.T) {
 		row = append(row, [2]string{"adult", m.Code})
 	}
 	set = testkit.Do(t, h, maren, func(a *act.Act) (*rules.CellsSet, error) {
-		return rules.SetCells(a, draft.ID, rules.Cells{Revision: set.Edition.Revision, Term: "loan_period", Value: "P5D", Rows: "patron_class", Columns: "material_class", Cells: row,
-			At: map[string]string{"lending_branch": "HVH"}})
+		return rules.SetCells(
+			a,
+			draft.ID,
+			rules.Cells{
+				Revision: set.Edition.Revision,
+				Term:     "loan_period",
+				Value:    "P5D",
+				Rows:     "patron_class",
+				Columns:  "material_class",
+				Cells:    row,
+				At:       map[string]string{"lending_branch": "HVH"},
+			},
+		)
 	})
 	require.Len(t, set.Rules, 1)
 	assert.Contains(t, set.Rules[0], "Material class", "films have a rule that outweighs one for adults alone")
 	assert.Empty(t, set.Stay)
 	set = testkit.Do(t, h, maren, func(a *act.Act) (*rules.CellsSet, error) {
-		return rules.SetCells(a, draft.ID, rules.Cells{Revision: set.Edition.Revision, Term: "holds_at_once", Value: 9, Rows: "lending_branch", Columns: "material_class", Cells: cells[:6],
-			At: map[string]string{"patron_class": "adult"}})
+		return rules.SetCells(
+			a,
+			draft.ID,
+			rules.Cells{
+				Revision: set.Edition.Revision,
+				Term:     "holds_at_once",
+				Value:    9,
+				Rows:     "lending_branch",
+				Columns:  "material_class",
+				Cells:    cells[:6],
+				At:       map[string]string{"patron_class": "adult"},
+			},
+		)
 	})
 	require.Len(t, set.Rules, 1)
 	assert.Contains(t, set.Rules[0], "all of islands", "nothing else speaks of it there, so the zone says it")
 	_, err := do(h, maren, func(a *act.Act) (*rules.CellsSet, error) {
-		return rules.SetCells(a, draft.ID, rules.Cells{Revision: 1, Term: "hold_shelf_days", Value: 9, Rows: "lending_branch", Columns: "lending_branch", Cells: cells})
+		return rules.SetCells(
+			a,
+			draft.ID,
+			rules.Cells{
+				Revision: 1,
+				Term:     "hold_shelf_days",
+				Value:    9,
+				Rows:     "lending_branch",
+				Columns:  "lending_branch",
+				Cells:    cells,
+			},
+		)
 	})
 	assert.Error(t, err)
 }
@@ -126,7 +209,12 @@ func TestComparingAndRanking(t *testing.T) {
 	}
 	draft := begin(t, h, maren)
 	byPatron := []string{"patron_class", "lending_branch", "home_branch", "collection", "material_class"}
-	what := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Comparison, error) { return rules.CompareRanking(a, draft.ID, byPatron) })
+	what := testkit.Do(
+		t,
+		h,
+		maren,
+		func(a *act.Act) (*rules.Comparison, error) { return rules.CompareRanking(a, draft.ID, byPatron) },
+	)
 	assert.Empty(t, what.Rules)
 	assert.NotEmpty(t, what.Terms, "children's films would go out for four weeks")
 	_, err := do(h, maren, func(a *act.Act) (*rules.Edition, error) { return rules.Rank(a, draft.ID, 1, byPatron[:4]) })
@@ -143,7 +231,12 @@ func TestExamples(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	draft := begin(t, h, maren)
 	check := func() *rules.Check {
-		return testkit.Do(t, h, maren, func(a *act.Act) (*rules.Check, error) { return rules.CheckEdition(a, draft.ID) })
+		return testkit.Do(
+			t,
+			h,
+			maren,
+			func(a *act.Act) (*rules.Check, error) { return rules.CheckEdition(a, draft.ID) },
+		)
 	}
 	for _, e := range check().Examples {
 		assert.True(t, e.OK, "%s: %v", e.Name, e.Differs)
@@ -181,7 +274,13 @@ func TestExampleOfALoan(t *testing.T) {
 	revision := 1
 	for _, which := range []string{"renewals = 0 AND due_at IS NULL AND returned_at > due_date + 5", "renewals > 0 AND returned_at IS NOT NULL", "due_at IS NOT NULL AND returned_at IS NOT NULL", "returned_at IS NULL AND due_at IS NULL"} {
 		var id int64
-		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM loans WHERE edition_id = 2 AND "+which+" ORDER BY id LIMIT 1").Scan(&id).Error)
+		require.NoError(
+			t,
+			testkit.SQL(h).
+				Raw("SELECT id FROM loans WHERE edition_id = 2 AND "+which+" ORDER BY id LIMIT 1").
+				Scan(&id).
+				Error,
+		)
 		e := testkit.Do(t, h, maren, func(a *act.Act) (*rules.ExampleFile, error) { return rules.FromLoan(a, id) })
 		saved := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Edition, error) {
 			return rules.WriteExample(a, draft.ID, rules.WrittenExample{Revision: revision, Example: *e})
@@ -206,7 +305,11 @@ func TestFileThereAndBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, book.Check().OK)
 	bring := func(text string, take bool) (*rules.Looked, error) {
-		return do(h, maren, func(a *act.Act) (*rules.Looked, error) { return rules.Bring(a, rules.Brought{Text: text, Take: take}) })
+		return do(
+			h,
+			maren,
+			func(a *act.Act) (*rules.Looked, error) { return rules.Bring(a, rules.Brought{Text: text, Take: take}) },
+		)
 	}
 	same, err := bring(string(text), false)
 	require.NoError(t, err)
@@ -250,11 +353,27 @@ func TestRehearsal(t *testing.T) {
 	require.NoError(t, rules.Run(context.Background(), h, begun.ID))
 	r := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Rehearsal, error) { return rules.Rehearsed(a, begun.ID) })
 	require.Equal(t, "done", r.State, r.Problem)
-	loans := testkit.Text(t, h, "SELECT count(*)::text FROM loans WHERE lent_at >= '2026-03-01 00:00-04' AND lent_at < '2026-10-01 00:00-03' AND NOT undone")
-	films, err := strconv.Atoi(testkit.Text(t, h, "SELECT count(*)::text FROM loans WHERE lent_at >= '2026-03-01 00:00-04' AND lent_at < '2026-10-01 00:00-03' AND NOT undone AND situation[4] = 'film' AND situation[1] IN ('WRN', 'SKN')"))
+	loans := testkit.Text(
+		t,
+		h,
+		"SELECT count(*)::text FROM loans WHERE lent_at >= '2026-03-01 00:00-04' AND lent_at < '2026-10-01 00:00-03' AND NOT undone",
+	)
+	films, err := strconv.Atoi(
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM loans WHERE lent_at >= '2026-03-01 00:00-04' AND lent_at < '2026-10-01 00:00-03' AND NOT undone AND situation[4] = 'film' AND situation[1] IN ('WRN', 'SKN')",
+		),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, loans, strconv.Itoa(r.Result.Loans))
-	assert.InDelta(t, films, r.Result.By["material_class"]["film"].Moved, 0.05*float64(films), "those that the draft speaks of, but for dates that fall together")
+	assert.InDelta(
+		t,
+		films,
+		r.Result.By["material_class"]["film"].Moved,
+		0.05*float64(films),
+		"those that the draft speaks of, but for dates that fall together",
+	)
 	for class, tally := range r.Result.By["material_class"] {
 		if class != "film" {
 			assert.Zero(t, tally.Moved, class)
@@ -271,7 +390,10 @@ func TestRehearsal(t *testing.T) {
 		assert.Positive(t, days)
 	}
 	var out bytes.Buffer
-	require.NoError(t, rules.WriteCSV(&out, r, rulebook.New(calendarCurrency(t, h), nil, rulebook.DefaultRanking, nil).Currency))
+	require.NoError(
+		t,
+		rules.WriteCSV(&out, r, rulebook.New(calendarCurrency(t, h), nil, rulebook.DefaultRanking, nil).Currency),
+	)
 	reader := csv.NewReader(&out)
 	reader.FieldsPerRecord = -1
 	lines, err := reader.ReadAll()
@@ -321,7 +443,13 @@ func TestWhyOfALoan(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
 	var id int64
-	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM loans WHERE situation[4] = 'film' AND returned_at IS NULL AND situation[5] = 'adult' ORDER BY id LIMIT 1").Scan(&id).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Raw("SELECT id FROM loans WHERE situation[4] = 'film' AND returned_at IS NULL AND situation[5] = 'adult' ORDER BY id LIMIT 1").
+			Scan(&id).
+			Error,
+	)
 	l := testkit.Do(t, h, maren, func(a *act.Act) (*rules.LoanTerms, error) { return rules.Loan(a, id) })
 	byTerm := map[string]rules.TermOf{}
 	for _, term := range l.Terms {
@@ -330,7 +458,10 @@ func TestWhyOfALoan(t *testing.T) {
 	assert.Equal(t, "Films go out for a week", byTerm["loan_period"].Rule)
 	assert.Equal(t, "Base rule", byTerm["renewals"].Rule)
 	assert.Equal(t, "The default", byTerm["floating"].Rule)
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET material = 'book', collection = 'fiction' WHERE id = ?", l.ItemID).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).Exec("UPDATE items SET material = 'book', collection = 'fiction' WHERE id = ?", l.ItemID).Error,
+	)
 	again := testkit.Do(t, h, maren, func(a *act.Act) (*rules.LoanTerms, error) { return rules.Loan(a, id) })
 	assert.Contains(t, again.Classed, rules.Value{Code: "material_class", Name: "Film"})
 	assert.Contains(t, again.NowAs, rules.Value{Code: "material_class", Name: "Book"})

@@ -84,7 +84,11 @@ func WriteExample(a *act.Act, draft int64, w WrittenExample) (*Edition, error) {
 	return changeExamples(a, draft, w.Revision, func(list []ExampleFile) ([]ExampleFile, string, error) {
 		list = slices.DeleteFunc(list, func(e ExampleFile) bool { return e.Name == w.Instead })
 		if slices.ContainsFunc(list, func(e ExampleFile) bool { return e.Name == w.Example.Name }) {
-			return nil, "", problem.Newf(problem.Invalid, "There is an example “%s” already. Give this one another name.", w.Example.Name)
+			return nil, "", problem.Newf(
+				problem.Invalid,
+				"There is an example “%s” already. Give this one another name.",
+				w.Example.Name,
+			)
 		}
 		return append(list, w.Example), "example “" + w.Example.Name + "” written", nil
 	})
@@ -101,7 +105,12 @@ func DropExample(a *act.Act, draft int64, revision int, name string) (*Edition, 
 	})
 }
 
-func changeExamples(a *act.Act, draft int64, revision int, change func([]ExampleFile) ([]ExampleFile, string, error)) (*Edition, error) {
+func changeExamples(
+	a *act.Act,
+	draft int64,
+	revision int,
+	change func([]ExampleFile) ([]ExampleFile, string, error),
+) (*Edition, error) {
 	row, rules, err := openDraft(a, draft, revision)
 	if err != nil {
 		return nil, err
@@ -154,7 +163,10 @@ func FromLoan(a *act.Act, loanID int64) (*ExampleFile, error) {
 	if l.ReturnedAt != nil {
 		given["returned"] = calendar.PrintInstant(*l.ReturnedAt, branch.Location)
 	}
-	e := &ExampleFile{Name: strings.TrimSpace(item.Title.Name + ", lent " + calendar.DateOf(l.LentAt.In(branch.Location)).Say()), Given: given}
+	e := &ExampleFile{
+		Name:  strings.TrimSpace(item.Title.Name + ", lent " + calendar.DateOf(l.LentAt.In(branch.Location)).Say()),
+		Given: given,
+	}
 	list, err := json.Marshal([]*ExampleFile{e})
 	if err != nil {
 		return nil, err

@@ -32,8 +32,12 @@ func File(a *act.Act, edition int64) (json.RawMessage, error) {
 		delete(one, "receive_minutes")
 		list = append(list, one)
 	}
-	return json.MarshalIndent(map[string]any{"format": rulebook.Format, "currency": a.Network.Currency, "branches": list,
-		"ranking": row.Ranking, "rules": row.Rules, "examples": row.Examples}, "", "  ")
+	return json.MarshalIndent(
+		map[string]any{"format": rulebook.Format, "currency": a.Network.Currency, "branches": list,
+			"ranking": row.Ranking, "rules": row.Rules, "examples": row.Examples},
+		"",
+		"  ",
+	)
 }
 
 // Brought is a rulebook file somebody brings, looked at or taken over.
@@ -61,7 +65,12 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	if file.Currency.Code != a.Network.Currency {
-		return nil, problem.Newf(problem.Invalid, "$.currency: found %q; expected this network's, %q.", file.Currency.Code, a.Network.Currency)
+		return nil, problem.Newf(
+			problem.Invalid,
+			"$.currency: found %q; expected this network's, %q.",
+			file.Currency.Code,
+			a.Network.Currency,
+		)
 	}
 	var plain struct{ Rules, Examples json.RawMessage }
 	if err := json.Unmarshal([]byte(b.Text), &plain); err != nil {
@@ -70,12 +79,24 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 	if plain.Examples == nil {
 		plain.Examples = json.RawMessage("[]")
 	}
-	row := store.Edition{Name: b.Name, Rules: plain.Rules, Examples: plain.Examples, Ranking: file.Ranking.IDs(), FromID: &a.Book.ID}
+	row := store.Edition{
+		Name:     b.Name,
+		Rules:    plain.Rules,
+		Examples: plain.Examples,
+		Ranking:  file.Ranking.IDs(),
+		FromID:   &a.Book.ID,
+	}
 	book, err := readWhole(a, &row)
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "Against the branches of this network: %s", err)
 	}
-	out := &Looked{Comparison: *compare(a.Book.Rulebook, book), Count: len(book.Rules), Examples: len(book.Examples), Failing: append([]string{}, failingExamples(book)...), Unknown: unknown(a, book)}
+	out := &Looked{
+		Comparison: *compare(a.Book.Rulebook, book),
+		Count:      len(book.Rules),
+		Examples:   len(book.Examples),
+		Failing:    append([]string{}, failingExamples(book)...),
+		Unknown:    unknown(a, book),
+	}
 	if !b.Take {
 		return out, nil
 	}
@@ -97,7 +118,8 @@ func unknown(a *act.Act, book *rulebook.Rulebook) []string {
 			}
 			for _, v := range admits.Values {
 				text := rulebook.DimensionNames[d] + " " + v
-				if !slices.ContainsFunc(all[rulebook.DimensionIDs[d]], func(x Value) bool { return x.Code == v }) && !slices.Contains(out, text) {
+				if !slices.ContainsFunc(all[rulebook.DimensionIDs[d]], func(x Value) bool { return x.Code == v }) &&
+					!slices.Contains(out, text) {
 					out = append(out, text)
 				}
 			}

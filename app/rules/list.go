@@ -49,10 +49,21 @@ func List(a *act.Act, edition int64) (*RuleList, error) {
 		}
 	}
 	decides := book.Decides()
-	out := &RuleList{Rules: []Rule{}, Ranking: book.Ranking.IDs(), Warnings: append([]rulebook.Warning{}, book.Warnings()...)}
+	out := &RuleList{
+		Rules:    []Rule{},
+		Ranking:  book.Ranking.IDs(),
+		Warnings: append([]rulebook.Warning{}, book.Warnings()...),
+	}
 	for k, r := range book.Rules {
-		shown := Rule{RuleFile: book.Plain(r), Sentence: book.Sentence(r), Where: book.SayScope(r.Scope), Conflicts: append([]string{}, conflicts[r.ID]...),
-			Loans: used[r.ID], Base: r.Scope.Empty(), Idle: []string{}}
+		shown := Rule{
+			RuleFile:  book.Plain(r),
+			Sentence:  book.Sentence(r),
+			Where:     book.SayScope(r.Scope),
+			Conflicts: append([]string{}, conflicts[r.ID]...),
+			Loans:     used[r.ID],
+			Base:      r.Scope.Empty(),
+			Idle:      []string{},
+		}
 		for _, s := range r.Settings {
 			if !decides[k][s.Term] {
 				shown.Idle = append(shown.Idle, s.Term.Info().Name)
@@ -101,7 +112,12 @@ func Write(a *act.Act, draft int64, w Written) (*Edition, error) {
 			return nil, problem.Newf(problem.Invalid, "A rule needs a name by which people know it.")
 		}
 		w.Rule.ID = freeID(rules, w.Rule.Name)
-		return saveDraft(a, row, append(rules, w.Rule), fmt.Sprintf("Draft %d: rule “%s” written", row.Number, w.Rule.Name))
+		return saveDraft(
+			a,
+			row,
+			append(rules, w.Rule),
+			fmt.Sprintf("Draft %d: rule “%s” written", row.Number, w.Rule.Name),
+		)
 	}
 	at, err := indexOf(rules, w.Instead)
 	if err != nil {
@@ -134,7 +150,12 @@ func Strike(a *act.Act, draft int64, revision int, id string) (*Edition, error) 
 	if err != nil {
 		return nil, err
 	}
-	return saveDraft(a, row, slices.Delete(rules, at, at+1), fmt.Sprintf("Draft %d: rule struck out: %s", row.Number, gone))
+	return saveDraft(
+		a,
+		row,
+		slices.Delete(rules, at, at+1),
+		fmt.Sprintf("Draft %d: rule struck out: %s", row.Number, gone),
+	)
 }
 
 // Rank changes the order in which dimensions outweigh each other in a draft.
@@ -216,7 +237,12 @@ func SetCells(a *act.Act, draft int64, c Cells) (*CellsSet, error) {
 			break
 		}
 	}
-	e, err := saveDraft(a, row, best.rules, fmt.Sprintf("Draft %d: %s set to %v in %d cells", row.Number, c.Term, c.Value, len(c.Cells)))
+	e, err := saveDraft(
+		a,
+		row,
+		best.rules,
+		fmt.Sprintf("Draft %d: %s set to %v in %d cells", row.Number, c.Term, c.Value, len(c.Cells)),
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -238,7 +264,16 @@ type attempt struct {
 	sentences, stay []string
 }
 
-func try(a *act.Act, row *store.Edition, before []rulebook.RuleFile, c *Cells, q *Question, term rulebook.Term, scopeOf func(rulebook.Block) map[string][]string, blocks []rulebook.Block) (*attempt, error) {
+func try(
+	a *act.Act,
+	row *store.Edition,
+	before []rulebook.RuleFile,
+	c *Cells,
+	q *Question,
+	term rulebook.Term,
+	scopeOf func(rulebook.Block) map[string][]string,
+	blocks []rulebook.Block,
+) (*attempt, error) {
 	t := &attempt{sentences: []string{}, stay: []string{}}
 	for _, r := range before { // the terms are changed in place, so each attempt has its own
 		r.Terms = maps.Clone(r.Terms)
@@ -273,8 +308,11 @@ func try(a *act.Act, row *store.Edition, before []rulebook.RuleFile, c *Cells, q
 	for _, cell := range c.Cells {
 		at := q.situation(rows, columns, cell[0], cell[1])
 		if settled := book.Decide(at, nil); !settled.Value(term).Equal(value) {
-			t.stay = append(t.stay, fmt.Sprintf("%s, %s: “%s” says %s", valueName(all[c.Rows], cell[0]), valueName(all[c.Columns], cell[1]),
-				settled.Of(term).Rule.Title(), settled.Value(term).Say(term, book.Currency)))
+			t.stay = append(
+				t.stay,
+				fmt.Sprintf("%s, %s: “%s” says %s", valueName(all[c.Rows], cell[0]), valueName(all[c.Columns], cell[1]),
+					settled.Of(term).Rule.Title(), settled.Value(term).Say(term, book.Currency)),
+			)
 		}
 	}
 	return t, nil
@@ -308,7 +346,8 @@ func byZones(n *network.Network, chosen []string) []string {
 	var out []string
 	for _, b := range n.Branches {
 		of := zones[b.Zone]
-		whole := b.Zone != "" && len(of) > 1 && !slices.ContainsFunc(of, func(code string) bool { return !slices.Contains(chosen, code) })
+		whole := b.Zone != "" && len(of) > 1 &&
+			!slices.ContainsFunc(of, func(code string) bool { return !slices.Contains(chosen, code) })
 		switch {
 		case whole && of[0] == b.Code:
 			out = append(out, "zone:"+b.Zone)

@@ -76,8 +76,20 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 		return nil, err
 	}
 	at, due := l.At(), l.Due()
-	out := &LoanTerms{LoanID: l.ID, ItemID: item.ID, Title: item.Title.Name, Barcode: item.Barcode, Branch: branch.Name, LentAt: l.LentAt, Due: due.Say(branch), Edition: book.Number,
-		Classed: sayClasses(a, at), Terms: []TermOf{}, Material: item.Material, Collection: item.Collection}
+	out := &LoanTerms{
+		LoanID:     l.ID,
+		ItemID:     item.ID,
+		Title:      item.Title.Name,
+		Barcode:    item.Barcode,
+		Branch:     branch.Name,
+		LentAt:     l.LentAt,
+		Due:        due.Say(branch),
+		Edition:    book.Number,
+		Classed:    sayClasses(a, at),
+		Terms:      []TermOf{},
+		Material:   item.Material,
+		Collection: item.Collection,
+	}
 	if item.Price != nil {
 		out.Price = a.Network.Money.Format(money.Amount(*item.Price))
 	}
@@ -116,7 +128,12 @@ func sayNext(a *act.Act, branch *calendar.Branch, at rulebook.Situation, own []r
 		return "At " + branch.Name + " it is not lent to this patron class."
 	}
 	due, _ := loan.Lend(branch, terms.Loan(), a.Now)
-	return fmt.Sprintf("Lent at %s now, it would be due %s (%s).", branch.Name, due.Say(branch), terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money))
+	return fmt.Sprintf(
+		"Lent at %s now, it would be due %s (%s).",
+		branch.Name,
+		due.Say(branch),
+		terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money),
+	)
 }
 
 // Wanted tells which rule gives each term, should the item be lent to the patron at the actor's branch now:
@@ -141,8 +158,26 @@ func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
 		return nil, err
 	}
 	at := rulebook.Situate(a.Who.Branch, item.BranchCode, item.Collection, item.Material, p.Class)
-	out := &LoanTerms{ItemID: item.ID, PatronID: p.ID, Title: item.Title.Name, Barcode: item.Barcode, Patron: p.Name(), Branch: a.Here().Name, LentAt: a.Now, Edition: a.Book.Number,
-		Classed: sayClasses(a, at), NowAs: sayClasses(a, at), Terms: []TermOf{}, Material: item.Material, Collection: item.Collection, PatronClass: p.Class, Next: sayNext(a, a.Here(), at, own)}
+	out := &LoanTerms{
+		ItemID:   item.ID,
+		PatronID: p.ID,
+		Title:    item.Title.Name,
+		Barcode:  item.Barcode,
+		Patron:   p.Name(),
+		Branch:   a.Here().Name,
+		LentAt:   a.Now,
+		Edition:  a.Book.Number,
+		Classed: sayClasses(
+			a,
+			at,
+		),
+		NowAs:       sayClasses(a, at),
+		Terms:       []TermOf{},
+		Material:    item.Material,
+		Collection:  item.Collection,
+		PatronClass: p.Class,
+		Next:        sayNext(a, a.Here(), at, own),
+	}
 	out.terms(a.Book, at, own)
 	return out, nil
 }
@@ -196,9 +231,19 @@ type Complaint struct {
 
 // Complain sends a report to the supervisor.
 func Complain(a *act.Act, c Complaint) (*Report, error) {
-	r := store.Report{At: a.Now, StaffID: a.Who.ID, BranchCode: a.Who.Branch, PatronID: act.OrNil(c.Patron), ItemID: act.OrNil(c.Item), LoanID: act.OrNil(c.Loan), Happened: c.Happened, Expected: c.Expected}
+	r := store.Report{
+		At:         a.Now,
+		StaffID:    a.Who.ID,
+		BranchCode: a.Who.Branch,
+		PatronID:   act.OrNil(c.Patron),
+		ItemID:     act.OrNil(c.Item),
+		LoanID:     act.OrNil(c.Loan),
+		Happened:   c.Happened,
+		Expected:   c.Expected,
+	}
 	if err := a.Tx.AddReport(&r); err != nil {
-		if store.Violates(err, "reports_patron_id_fkey") || store.Violates(err, "reports_item_id_fkey") || store.Violates(err, "reports_loan_id_fkey") {
+		if store.Violates(err, "reports_patron_id_fkey") || store.Violates(err, "reports_item_id_fkey") ||
+			store.Violates(err, "reports_loan_id_fkey") {
 			return nil, problem.Newf(problem.Missing, "There is no such patron, item or loan.")
 		}
 		return nil, err
@@ -233,7 +278,16 @@ func Reports(a *act.Act) (ReportList, error) {
 func showReports(a *act.Act, rows []store.Report) []Report {
 	out := []Report{}
 	for _, r := range rows {
-		shown := Report{ID: r.ID, At: r.At, Who: r.Staff.Name, Branch: a.Network.BranchName(r.BranchCode), Happened: r.Happened, Expected: r.Expected, Answer: r.Answer, Answered: r.AnsweredAt}
+		shown := Report{
+			ID:       r.ID,
+			At:       r.At,
+			Who:      r.Staff.Name,
+			Branch:   a.Network.BranchName(r.BranchCode),
+			Happened: r.Happened,
+			Expected: r.Expected,
+			Answer:   r.Answer,
+			Answered: r.AnsweredAt,
+		}
 		if r.Patron != nil {
 			shown.PatronID, shown.Card = r.Patron.ID, r.Patron.Card
 		}

@@ -93,13 +93,31 @@ func Begin(a *act.Act, draft int64, since, until calendar.Date) (*Rehearsal, err
 	case until < since:
 		return nil, problem.Newf(problem.Invalid, "The period ends before it begins.")
 	case since > a.Today():
-		return nil, problem.Newf(problem.Invalid, "Nothing has happened yet in that period. Choose one that begins before today.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"Nothing has happened yet in that period. Choose one that begins before today.",
+		)
 	}
-	r := store.Rehearsal{EditionID: draft, Revision: row.Revision, Since: since.UTC(), Until: until.UTC(), State: "waiting", StaffID: a.Who.ID, BegunAt: a.Now}
+	r := store.Rehearsal{
+		EditionID: draft,
+		Revision:  row.Revision,
+		Since:     since.UTC(),
+		Until:     until.UTC(),
+		State:     "waiting",
+		StaffID:   a.Who.ID,
+		BegunAt:   a.Now,
+	}
 	if err := a.Tx.AddRehearsal(&r); err != nil {
 		return nil, err
 	}
-	a.Tell(event.Event{Kind: event.Rehearsed, Detail: event.Detail{Says: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, since.Say(), until.Say())}})
+	a.Tell(
+		event.Event{
+			Kind: event.Rehearsed,
+			Detail: event.Detail{
+				Says: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, since.Say(), until.Say()),
+			},
+		},
+	)
 	if err := a.Enqueue(RehearseArgs{r.ID}); err != nil {
 		return nil, err
 	}
@@ -132,9 +150,29 @@ func Rehearsals(a *act.Act, edition int64) ([]Rehearsal, error) {
 }
 
 func showRehearsal(r *store.Rehearsal) Rehearsal {
-	return Rehearsal{ID: r.ID, Edition: r.EditionID, Number: r.Edition.Number, Stale: r.Edition.Revision != r.Revision, Since: r.Since.Format(time.DateOnly), Until: r.Until.Format(time.DateOnly),
-		Period: dateSay(r.Since) + " to " + dateSay(r.Until), State: r.State, Done: r.Done, Total: r.Total, Problem: r.Problem, Seconds: r.Seconds, BegunAt: r.BegunAt,
-		Assumed: assumed, Names: map[string]string{}, Cases: []AffectedLoan{}, Patrons: map[string][]Affected{}}
+	return Rehearsal{
+		ID:      r.ID,
+		Edition: r.EditionID,
+		Number:  r.Edition.Number,
+		Stale:   r.Edition.Revision != r.Revision,
+		Since:   r.Since.Format(time.DateOnly),
+		Until:   r.Until.Format(time.DateOnly),
+		Period: dateSay(
+			r.Since,
+		) + " to " + dateSay(
+			r.Until,
+		),
+		State:   r.State,
+		Done:    r.Done,
+		Total:   r.Total,
+		Problem: r.Problem,
+		Seconds: r.Seconds,
+		BegunAt: r.BegunAt,
+		Assumed: assumed,
+		Names:   map[string]string{},
+		Cases:   []AffectedLoan{},
+		Patrons: map[string][]Affected{},
+	}
 }
 
 // Rehearsed is a rehearsal with what it has found.
@@ -178,7 +216,11 @@ func named(a *act.Act, out *Rehearsal) error {
 		return err
 	}
 	for _, c := range out.Result.Cases {
-		shown := AffectedLoan{Case: c, Before: a.Network.Money.Format(c.ChargedBefore), After: a.Network.Money.Format(c.ChargedAfter)}
+		shown := AffectedLoan{
+			Case:   c,
+			Before: a.Network.Money.Format(c.ChargedBefore),
+			After:  a.Network.Money.Format(c.ChargedAfter),
+		}
 		shown.Title, shown.Name = names[c.Loan][0], names[c.Loan][1]
 		out.Cases = append(out.Cases, shown)
 	}
@@ -264,7 +306,15 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 	}
 	draft := books[row.EditionID]
 	zone := draft.Branches[0].Location
-	since, until := calendar.Local(calendar.DateOf(row.Since), 0, zone), calendar.Local(calendar.DateOf(row.Until)+1, 0, zone)
+	since, until := calendar.Local(
+		calendar.DateOf(row.Since),
+		0,
+		zone,
+	), calendar.Local(
+		calendar.DateOf(row.Until)+1,
+		0,
+		zone,
+	)
 	if err := h.Store.CountRehearsal(ctx, id, since, until); err != nil {
 		return nil, err
 	}
@@ -289,7 +339,14 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 }
 
 // eachPatron reads the loans of a period and hands them on patron by patron, telling how far it is.
-func eachPatron(ctx context.Context, s *store.Store, id int64, since, until, now time.Time, books map[int64]*network.Edition, patrons chan<- []rulebook.Past) error {
+func eachPatron(
+	ctx context.Context,
+	s *store.Store,
+	id int64,
+	since, until, now time.Time,
+	books map[int64]*network.Edition,
+	patrons chan<- []rulebook.Past,
+) error {
 	var loans []rulebook.Past
 	done, told := 0, time.Now()
 	err := s.EachPastLoan(ctx, since, until, now, func(p *store.PastLoan) error {
@@ -320,7 +377,16 @@ func eachPatron(ctx context.Context, s *store.Store, id int64, since, until, now
 }
 
 func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past, error) {
-	out := rulebook.Past{ID: p.ID, Item: p.Item, Patron: p.Patron, Lent: p.Lent, Renewed: p.Renewed, Renewals: p.Renewals, Returned: p.Returned, Awaited: p.Awaited}
+	out := rulebook.Past{
+		ID:       p.ID,
+		Item:     p.Item,
+		Patron:   p.Patron,
+		Lent:     p.Lent,
+		Renewed:  p.Renewed,
+		Renewals: p.Renewals,
+		Returned: p.Returned,
+		Awaited:  p.Awaited,
+	}
 	book := books[p.Edition]
 	if book == nil {
 		return out, fmt.Errorf("loan %d was made under an edition that is not there", p.ID)
@@ -355,10 +421,29 @@ func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 	out := csv.NewWriter(w)
 	write := func(cells ...string) { _ = out.Write(cells) } // the first error is kept and told by Error
 	write("Rehearsal of edition", strconv.Itoa(r.Number), r.Period)
-	write("By", "Value", "Loans", "Due dates moved", "Refused", "Late before", "Late after", "Charged before", "Charged after")
+	write(
+		"By",
+		"Value",
+		"Loans",
+		"Due dates moved",
+		"Refused",
+		"Late before",
+		"Late after",
+		"Charged before",
+		"Charged after",
+	)
 	line := func(by, value string, t rulebook.Tally) {
-		write(by, value, strconv.Itoa(t.Loans), strconv.Itoa(t.Moved), strconv.Itoa(t.Refused), strconv.Itoa(t.LateBefore), strconv.Itoa(t.LateAfter),
-			currency.Format(t.ChargedBefore), currency.Format(t.ChargedAfter))
+		write(
+			by,
+			value,
+			strconv.Itoa(t.Loans),
+			strconv.Itoa(t.Moved),
+			strconv.Itoa(t.Refused),
+			strconv.Itoa(t.LateBefore),
+			strconv.Itoa(t.LateAfter),
+			currency.Format(t.ChargedBefore),
+			currency.Format(t.ChargedAfter),
+		)
 	}
 	line("All", "", r.Result.Tally)
 	for _, d := range []string{"edition", rulebook.LendingBranch.String(), rulebook.PatronClass.String(), rulebook.MaterialClass.String()} {

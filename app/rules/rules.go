@@ -71,7 +71,15 @@ func Look(a *act.Act) (*Overview, error) {
 }
 
 func show(a *act.Act, r *store.Edition) Edition {
-	e := Edition{ID: r.ID, Number: r.Number, State: r.State, Name: r.Name, Revision: r.Revision, Reason: r.Reason, Ranking: r.Ranking}
+	e := Edition{
+		ID:       r.ID,
+		Number:   r.Number,
+		State:    r.State,
+		Name:     r.Name,
+		Revision: r.Revision,
+		Reason:   r.Reason,
+		Ranking:  r.Ranking,
+	}
 	var list []json.RawMessage
 	if json.Unmarshal(r.Rules, &list) == nil {
 		e.Rules = len(list)
@@ -162,7 +170,11 @@ func (q *Question) axes() (rows, columns rulebook.Dimension, err error) {
 	rows, ok := rulebook.DimensionByID(q.Rows)
 	columns, also := rulebook.DimensionByID(q.Columns)
 	if !ok || !also || rows == columns {
-		return 0, 0, problem.Newf(problem.Invalid, "A grid has two different dimensions of %s.", strings.Join(rulebook.DimensionIDs[:], ", "))
+		return 0, 0, problem.Newf(
+			problem.Invalid,
+			"A grid has two different dimensions of %s.",
+			strings.Join(rulebook.DimensionIDs[:], ", "),
+		)
 	}
 	return rows, columns, nil
 }
@@ -234,8 +246,16 @@ func termOf(id string) (rulebook.Term, error) {
 func cell(book *rulebook.Rulebook, terms *rulebook.Terms, t rulebook.Term) Cell {
 	settled := terms.Of(t)
 	v := settled.Value
-	c := Cell{Value: v.Plain(t, book.Currency), Says: v.Say(t, book.Currency), Short: short(v, t, book), Rule: settled.RuleID(), Weight: -1,
-		BaseOnly: settled.Rule == nil || settled.Rule.Scope.Empty(), Barred: t != rulebook.LendingAllowed && !terms.Value(rulebook.LendingAllowed).YesNo()}
+	c := Cell{
+		Value:  v.Plain(t, book.Currency),
+		Says:   v.Say(t, book.Currency),
+		Short:  short(v, t, book),
+		Rule:   settled.RuleID(),
+		Weight: -1,
+		BaseOnly: settled.Rule == nil ||
+			settled.Rule.Scope.Empty(),
+		Barred: t != rulebook.LendingAllowed && !terms.Value(rulebook.LendingAllowed).YesNo(),
+	}
 	if !v.Null() {
 		switch rulebook.All[t].Kind {
 		case rulebook.KindDuration:
@@ -297,8 +317,17 @@ func Draft(a *act.Act, name string) (*Edition, error) {
 	if err != nil {
 		return nil, err
 	}
-	return draftOf(a, store.Edition{Name: strings.TrimSpace(name), Rules: now.Rules, Ranking: now.Ranking, Examples: now.Examples, FromID: &a.Book.ID},
-		fmt.Sprintf("begun from edition %d", a.Book.Number))
+	return draftOf(
+		a,
+		store.Edition{
+			Name:     strings.TrimSpace(name),
+			Rules:    now.Rules,
+			Ranking:  now.Ranking,
+			Examples: now.Examples,
+			FromID:   &a.Book.ID,
+		},
+		fmt.Sprintf("begun from edition %d", a.Book.Number),
+	)
 }
 
 // draftOf keeps a new draft under the next number.
@@ -337,13 +366,23 @@ func Set(a *act.Act, draft int64, c Change) (*Edition, error) {
 }
 
 // settle puts a term for a scope into a list of rules: into the rule with that very scope, or a new one.
-func settle(rules []rulebook.RuleFile, scope map[string][]string, term string, value any, name string, draft int) []rulebook.RuleFile {
+func settle(
+	rules []rulebook.RuleFile,
+	scope map[string][]string,
+	term string,
+	value any,
+	name string,
+	draft int,
+) []rulebook.RuleFile {
 	at := slices.IndexFunc(rules, func(r rulebook.RuleFile) bool { return sameScope(r.Scope, scope) })
 	if at < 0 {
 		if name == "" {
 			name = fmt.Sprintf("Made in draft %d", draft)
 		}
-		rules = append(rules, rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: scope, Terms: map[string]any{}})
+		rules = append(
+			rules,
+			rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: scope, Terms: map[string]any{}},
+		)
 		at = len(rules) - 1
 	}
 	rules[at].Terms[term] = value
@@ -359,9 +398,17 @@ func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.R
 	case row == nil:
 		return nil, nil, problem.NoSuch("draft")
 	case row.State != "draft":
-		return nil, nil, problem.Newf(problem.Refused, "Edition %d is in force and is never changed. Begin a draft.", row.Number)
+		return nil, nil, problem.Newf(
+			problem.Refused,
+			"Edition %d is in force and is never changed. Begin a draft.",
+			row.Number,
+		)
 	case row.Revision != revision:
-		return nil, nil, problem.Newf(problem.Refused, "Somebody else has changed draft %d meanwhile. Look at it again, then make your change.", row.Number)
+		return nil, nil, problem.Newf(
+			problem.Refused,
+			"Somebody else has changed draft %d meanwhile. Look at it again, then make your change.",
+			row.Number,
+		)
 	}
 	var rules []rulebook.RuleFile
 	return row, rules, json.Unmarshal(row.Rules, &rules)
@@ -393,7 +440,11 @@ func tell(a *act.Act, format string, args ...any) {
 
 // readWhole reads an edition with its examples.
 func readWhole(a *act.Act, row *store.Edition) (*rulebook.Rulebook, error) {
-	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Examples: row.Examples, Ranking: row.Ranking}, a.Network.Money, a.Network.Branches)
+	return rulebook.ReadParts(
+		rulebook.Parts{Rules: row.Rules, Examples: row.Examples, Ranking: row.Ranking},
+		a.Network.Money,
+		a.Network.Branches,
+	)
 }
 
 func sameScope(x, y map[string][]string) bool {
@@ -434,7 +485,11 @@ func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reaso
 		return nil, err
 	}
 	if from < a.Today() {
-		return nil, problem.Newf(problem.Invalid, "Rules cannot start in the past. Choose today, %s, or later.", a.Today().Say())
+		return nil, problem.Newf(
+			problem.Invalid,
+			"Rules cannot start in the past. Choose today, %s, or later.",
+			a.Today().Say(),
+		)
 	}
 	book, err := readWhole(a, row)
 	if err != nil {
@@ -442,10 +497,20 @@ func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reaso
 	}
 	if conflicts := book.Conflicts(); len(conflicts) > 0 {
 		c := conflicts[0]
-		return nil, problem.Newf(problem.Refused, "“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.", c.Rules[0].Title(), c.Rules[1].Title(), c.Term.Info().Name)
+		return nil, problem.Newf(
+			problem.Refused,
+			"“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.",
+			c.Rules[0].Title(),
+			c.Rules[1].Title(),
+			c.Term.Info().Name,
+		)
 	}
 	if failing := failingExamples(book); len(failing) > 0 && strings.TrimSpace(reason) == "" {
-		return nil, problem.Newf(problem.Refused, "%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.", strings.Join(failing, ", "))
+		return nil, problem.Newf(
+			problem.Refused,
+			"%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.",
+			strings.Join(failing, ", "),
+		)
 	}
 	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", store.Column(from), &a.Now, reason
 	if err := a.Tx.PutInForce(row); err != nil {

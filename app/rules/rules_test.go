@@ -15,7 +15,15 @@ import (
 	"nevrin/testkit"
 )
 
-func set(h *act.House, who act.Actor, draft int64, revision int, scope map[string][]string, term string, value any) (*rules.Edition, error) {
+func set(
+	h *act.House,
+	who act.Actor,
+	draft int64,
+	revision int,
+	scope map[string][]string,
+	term string,
+	value any,
+) (*rules.Edition, error) {
 	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*rules.Edition, error) {
 		return rules.Set(a, draft, rules.Change{Revision: revision, Scope: scope, Term: term, Value: value})
 	})
@@ -27,7 +35,16 @@ func begin(t *testing.T, h *act.House, who act.Actor) *rules.Edition {
 
 func cell(t *testing.T, h *act.House, who act.Actor, edition int64, branch, patron, material string) rules.Cell {
 	g := testkit.Do(t, h, who, func(a *act.Act) (*rules.Grid, error) {
-		return rules.Ask(a, rules.Question{Edition: edition, Term: "loan_period", Rows: "patron_class", Columns: "material_class", At: rulebook.Situate(branch, "", "", "", "")})
+		return rules.Ask(
+			a,
+			rules.Question{
+				Edition: edition,
+				Term:    "loan_period",
+				Rows:    "patron_class",
+				Columns: "material_class",
+				At:      rulebook.Situate(branch, "", "", "", ""),
+			},
+		)
 	})
 	for y, r := range g.Rows {
 		for x, c := range g.Columns {
@@ -94,8 +111,20 @@ func TestWhatDoesNotFitIsRefused(t *testing.T) {
 	}{
 		{"unknown term", "loan_perod", "unknown term", nil, "P1D"},
 		{"wrong unit", "loan_period", "P21D", islandFilms, "21"},
-		{"unknown branch", "loan_period", "a branch that does not exist", map[string][]string{"lending_branch": {"XXX"}}, "P1D"},
-		{"unknown zone", "loan_period", "a zone that no branch is in", map[string][]string{"lending_branch": {"zone:moon"}}, "P1D"},
+		{
+			"unknown branch",
+			"loan_period",
+			"a branch that does not exist",
+			map[string][]string{"lending_branch": {"XXX"}},
+			"P1D",
+		},
+		{
+			"unknown zone",
+			"loan_period",
+			"a zone that no branch is in",
+			map[string][]string{"lending_branch": {"zone:moon"}},
+			"P1D",
+		},
 		{"a negative number", "renewals", "whole number", islandFilms, -1},
 		{"null where there is no limit to lift", "loan_period", "duration", islandFilms, nil},
 	}
@@ -104,7 +133,15 @@ func TestWhatDoesNotFitIsRefused(t *testing.T) {
 		assert.ErrorContains(t, err, c.says, c.name)
 	}
 	// Two rules that meet with equal narrowness and disagree: the draft keeps them, but cannot be put in force.
-	e, err := set(h, maren, draft.ID, draft.Revision, map[string][]string{"material_class": {"film", "kit"}}, "loan_period", "P9D")
+	e, err := set(
+		h,
+		maren,
+		draft.ID,
+		draft.Revision,
+		map[string][]string{"material_class": {"film", "kit"}},
+		"loan_period",
+		"P9D",
+	)
 	require.NoError(t, err)
 	_, err = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
 		return rules.PutInForce(a, e.ID, e.Revision, a.Today(), "")
@@ -121,9 +158,19 @@ func TestSetUp(t *testing.T) {
 		require.NoError(t, err)
 		return data
 	}
-	network := rules.Network{Name: "Trial", Digits: "4321", Timezone: "America/Halifax", Rulebook: read("worked-rules.json")}
+	network := rules.Network{
+		Name:     "Trial",
+		Digits:   "4321",
+		Timezone: "America/Halifax",
+		Rulebook: read("worked-rules.json"),
+	}
 	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, network), "stands in this database already")
-	require.NoError(t, testkit.SQL(h).Exec("TRUNCATE network, branches, runs, classes, editions, staff, patrons, titles, items, loans, holds, transits, ledger, told, messages, partners, requests, exchanges, return_lines, return_runs, misses CASCADE").Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).
+			Exec("TRUNCATE network, branches, runs, classes, editions, staff, patrons, titles, items, loans, holds, transits, ledger, told, messages, partners, requests, exchanges, return_lines, return_runs, misses CASCADE").
+			Error,
+	)
 	conflicting := network
 	conflicting.Rulebook = read("worked-conflict.json")
 	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, conflicting), "neither is narrower")

@@ -32,13 +32,21 @@ func SetUp(ctx context.Context, s *store.Store, n Network) error {
 	}
 	if conflicts := book.Conflicts(); len(conflicts) > 0 {
 		c := conflicts[0]
-		return fmt.Errorf("rules %s and %s settle %s differently and neither is narrower; change one of them first", c.Rules[0].ID, c.Rules[1].ID, c.Term)
+		return fmt.Errorf(
+			"rules %s and %s settle %s differently and neither is narrower; change one of them first",
+			c.Rules[0].ID,
+			c.Rules[1].ID,
+			c.Term,
+		)
 	}
 	if _, err := calendar.ParseLocation(n.Timezone); err != nil {
 		return err
 	}
 	if !fourDigits.MatchString(n.Digits) {
-		return fmt.Errorf("--digits: found %q; expected the four digits that stand in every card and item number, such as 1846", n.Digits)
+		return fmt.Errorf(
+			"--digits: found %q; expected the four digits that stand in every card and item number, such as 1846",
+			n.Digits,
+		)
 	}
 	if strings.TrimSpace(n.Name) == "" {
 		return errors.New("--name: expected the name of the network")
@@ -56,7 +64,15 @@ func SetUp(ctx context.Context, s *store.Store, n Network) error {
 		return err
 	}
 	now := time.Now()
-	row := &store.Network{One: true, Name: n.Name, Digits: n.Digits, Currency: book.Currency.Code, Timezone: n.Timezone, FetchMinutes: 60, Version: 1}
+	row := &store.Network{
+		One:          true,
+		Name:         n.Name,
+		Digits:       n.Digits,
+		Currency:     book.Currency.Code,
+		Timezone:     n.Timezone,
+		FetchMinutes: 60,
+		Version:      1,
+	}
 	first := &store.Edition{
 		Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now, Name: "First edition",
 		Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1,
@@ -83,11 +99,15 @@ func classes(book *rulebook.Rulebook) []store.Class {
 	var out []store.Class
 	add := func(d rulebook.Dimension, code string) {
 		kind := map[rulebook.Dimension]string{rulebook.PatronClass: "patron", rulebook.MaterialClass: "material", rulebook.Collection: "collection"}[d]
-		if kind == "" || code == "" || slices.ContainsFunc(out, func(c store.Class) bool { return c.Kind == kind && c.Code == code }) {
+		if kind == "" || code == "" ||
+			slices.ContainsFunc(out, func(c store.Class) bool { return c.Kind == kind && c.Code == code }) {
 			return
 		}
 		name := strings.ReplaceAll(code, "_", " ")
-		out = append(out, store.Class{Kind: kind, Code: code, Name: strings.ToUpper(name[:1]) + name[1:], Position: len(out)})
+		out = append(
+			out,
+			store.Class{Kind: kind, Code: code, Name: strings.ToUpper(name[:1]) + name[1:], Position: len(out)},
+		)
 	}
 	for _, r := range book.Rules {
 		for d, admits := range r.Scope {
@@ -138,8 +158,22 @@ func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.
 		return v
 	}
 	for k, b := range book.Branches {
-		row := store.Branch{Code: b.Code, Name: b.Name, Zone: b.Zone, Timezone: b.Location.String(), Position: k, SortMinutes: 20, ReceiveMinutes: 30,
-			Hours: or(plain.Branches[k].Hours, "{}"), Closures: or(plain.Branches[k].Closures, "[]"), Openings: or(plain.Branches[k].Openings, "[]"), Recurring: json.RawMessage("[]")}
+		row := store.Branch{
+			Code:           b.Code,
+			Name:           b.Name,
+			Zone:           b.Zone,
+			Timezone:       b.Location.String(),
+			Position:       k,
+			SortMinutes:    20,
+			ReceiveMinutes: 30,
+			Hours: or(
+				plain.Branches[k].Hours,
+				"{}",
+			),
+			Closures:  or(plain.Branches[k].Closures, "[]"),
+			Openings:  or(plain.Branches[k].Openings, "[]"),
+			Recurring: json.RawMessage("[]"),
+		}
 		for _, m := range file.Branches {
 			if m.Code == b.Code {
 				row.SortMinutes, row.ReceiveMinutes = m.Sort, m.Receive

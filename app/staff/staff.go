@@ -24,7 +24,10 @@ func SignIn(ctx context.Context, h *act.House, login, password string) (*store.S
 		hash = s.PasswordHash
 	}
 	if ok, err := argon2id.ComparePasswordAndHash(password, hash); err != nil || !ok || s == nil {
-		return nil, problem.Newf(problem.Forbidden, "This name and password do not go together. Check both and try again.")
+		return nil, problem.Newf(
+			problem.Forbidden,
+			"This name and password do not go together. Check both and try again.",
+		)
 	}
 	return s, nil
 }
@@ -32,17 +35,28 @@ func SignIn(ctx context.Context, h *act.House, login, password string) (*store.S
 // Administrator makes or renews a person with the administrator's role, whose branch is given by its code.
 func Administrator(ctx context.Context, s *store.Store, login, name, password, branch string) error {
 	if len(password) < 10 {
-		return problem.Newf(problem.Invalid, "The password is too short. Set NEVRIN_PASSWORD to one of at least 10 characters.")
+		return problem.Newf(
+			problem.Invalid,
+			"The password is too short. Set NEVRIN_PASSWORD to one of at least 10 characters.",
+		)
 	}
 	codes, err := s.BranchCodes(ctx)
 	if err != nil {
 		return err
 	}
 	if len(codes) == 0 {
-		return problem.Newf(problem.Refused, "There is no network in this database yet. Make it with 'nevrin setup' first.")
+		return problem.Newf(
+			problem.Refused,
+			"There is no network in this database yet. Make it with 'nevrin setup' first.",
+		)
 	}
 	if !slices.Contains(codes, branch) {
-		return problem.Newf(problem.Invalid, "--branch: found %q; expected the code of a branch, one of %s.", branch, strings.Join(codes, ", "))
+		return problem.Newf(
+			problem.Invalid,
+			"--branch: found %q; expected the code of a branch, one of %s.",
+			branch,
+			strings.Join(codes, ", "),
+		)
 	}
 	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
 	if err != nil {

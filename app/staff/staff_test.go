@@ -27,5 +27,9 @@ func TestAdministrator(t *testing.T) {
 	assert.ErrorContains(t, err, "do not go together")
 	w.Set("DELETE FROM staff")
 	w.Set("DELETE FROM branches")
-	assert.ErrorContains(t, staff.Administrator(ctx, w.Store, "anna", "Anna", "long enough to be one", "HVH"), "Make it with 'nevrin setup' first")
+	assert.ErrorContains(
+		t,
+		staff.Administrator(ctx, w.Store, "anna", "Anna", "long enough to be one", "HVH"),
+		"Make it with 'nevrin setup' first",
+	)
 }

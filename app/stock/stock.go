@@ -53,7 +53,13 @@ func BackInUse(a *act.Act, id int64) error {
 	if f.Missed {
 		a.Tx.Seen(id, a.Now)
 	}
-	a.Tell(event.Event{Kind: event.BackInUse, Item: id, Detail: event.Detail{Branch: f.Item.AtBranch, Was: f.Item.Standing}})
+	a.Tell(
+		event.Event{
+			Kind:   event.BackInUse,
+			Item:   id,
+			Detail: event.Detail{Branch: f.Item.AtBranch, Was: f.Item.Standing},
+		},
+	)
 	_, err = moving.Route(a, f.Item.TitleID, 0)
 	return err
 }
@@ -67,7 +73,10 @@ type Classing struct {
 // Classify corrects how an item is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, c Classing) error {
 	for _, k := range []struct{ kind, name, code string }{{"material", "material class", c.Material}, {"collection", "collection", c.Collection}} {
-		known := slices.ContainsFunc(a.Network.Classes, func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code })
+		known := slices.ContainsFunc(
+			a.Network.Classes,
+			func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code },
+		)
 		if !known {
 			return problem.Newf(problem.Invalid, "There is no %s %q here.", k.name, k.code)
 		}
@@ -77,6 +86,12 @@ func Classify(a *act.Act, id int64, c Classing) error {
 		return err
 	}
 	a.Tx.ClassifyItem(id, c.Material, c.Collection)
-	a.Tell(event.Event{Kind: event.ItemClassed, Item: id, Detail: event.Detail{Was: f.Item.Material + " " + f.Item.Collection, Is: c.Material + " " + c.Collection}})
+	a.Tell(
+		event.Event{
+			Kind:   event.ItemClassed,
+			Item:   id,
+			Detail: event.Detail{Was: f.Item.Material + " " + f.Item.Collection, Is: c.Material + " " + c.Collection},
+		},
+	)
 	return nil
 }

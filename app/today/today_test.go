@@ -53,7 +53,11 @@ func TestNumbersAreTrue(t *testing.T) {
 func TestNightsAreDoneOnce(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
-	lapsing := testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-10'")
+	lapsing := testkit.Text(
+		t,
+		h,
+		"SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-10'",
+	)
 	now := testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, 4*24*time.Hour) })
 	day := calendar.DateOf(now)
 	var copies sync.WaitGroup
@@ -64,16 +68,60 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	copies.Wait()
 	require.NoError(t, errs[0])
 	require.NoError(t, errs[1])
-	assert.Equal(t, "4", testkit.Text(t, h, "SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'"))
-	assert.Equal(t, lapsing, testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND closed_at > '2026-10-06 09:00-03'"))
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM (SELECT mailing_id, patron_id FROM messages WHERE mailing_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) > 1) d"), "one message a person and mailing")
-	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id IS NOT NULL AND state <> 'trial'"), "nothing has left")
+	assert.Equal(
+		t,
+		"4",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'",
+		),
+	)
+	assert.Equal(
+		t,
+		lapsing,
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND closed_at > '2026-10-06 09:00-03'",
+		),
+	)
+	assert.Equal(
+		t,
+		"0",
+		testkit.Text(
+			t,
+			h,
+			"SELECT count(*)::text FROM (SELECT mailing_id, patron_id FROM messages WHERE mailing_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) > 1) d",
+		),
+		"one message a person and mailing",
+	)
+	assert.Equal(
+		t,
+		"0",
+		testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id IS NOT NULL AND state <> 'trial'"),
+		"nothing has left",
+	)
 	for _, wrong := range []time.Duration{0, -time.Hour, 500 * 24 * time.Hour} {
-		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, wrong) })
+		_, err := act.Do(
+			context.Background(),
+			h,
+			maren,
+			"",
+			nil,
+			func(a *act.Act) (time.Time, error) { return night.MoveClock(a, wrong) },
+		)
 		assert.ErrorContains(t, err, "only goes forward")
 	}
 	require.NoError(t, testkit.SQL(h).Exec("DELETE FROM training_clock").Error)
-	_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, time.Hour) })
+	_, err := act.Do(
+		context.Background(),
+		h,
+		maren,
+		"",
+		nil,
+		func(a *act.Act) (time.Time, error) { return night.MoveClock(a, time.Hour) },
+	)
 	assert.ErrorContains(t, err, "runs on real time")
 }
 

@@ -39,8 +39,13 @@ func run(ctx context.Context) error {
 		return err
 	}
 	times := (million + loans - 1) / loans
-	err = db.Exec(`INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at, renewals, renewed_at, returned_at)
-		SELECT item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at, renewals, renewed_at, returned_at FROM loans, generate_series(2, ?) WHERE returned_at IS NOT NULL`, times).Error
+	err = db.Exec(
+		`INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at,
+				renewals, renewed_at, returned_at)
+		SELECT item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at, renewals,
+			renewed_at, returned_at FROM loans, generate_series(2, ?) WHERE returned_at IS NOT NULL`,
+		times,
+	).Error
 	if err != nil {
 		return err
 	}

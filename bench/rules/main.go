@@ -25,9 +25,30 @@ const (
 
 // values of the dimensions that are no branches.
 var values = map[rulebook.Dimension][]string{
-	rulebook.Collection:    {"fiction", "nonfiction", "young", "media", "newspapers", "things", "county", "school"},
-	rulebook.MaterialClass: {"book", "new_book", "large_print", "audiobook", "film", "game", "magazine", "kit", "laptop", "reference"},
-	rulebook.PatronClass:   {"adult", "youth", "child", "senior", "housebound", "educator", "visitor", "staff", "partner"},
+	rulebook.Collection: {"fiction", "nonfiction", "young", "media", "newspapers", "things", "county", "school"},
+	rulebook.MaterialClass: {
+		"book",
+		"new_book",
+		"large_print",
+		"audiobook",
+		"film",
+		"game",
+		"magazine",
+		"kit",
+		"laptop",
+		"reference",
+	},
+	rulebook.PatronClass: {
+		"adult",
+		"youth",
+		"child",
+		"senior",
+		"housebound",
+		"educator",
+		"visitor",
+		"staff",
+		"partner",
+	},
 }
 
 func main() {
@@ -35,7 +56,14 @@ func main() {
 	currency := money.Currency{Code: "CAD", Digits: 2}
 	var places []*calendar.Branch
 	for k := range branches {
-		places = append(places, &calendar.Branch{Code: fmt.Sprintf("B%02d", k), Name: fmt.Sprint("Branch ", k), Zone: fmt.Sprint("z", k%zones)})
+		places = append(
+			places,
+			&calendar.Branch{
+				Code: fmt.Sprintf("B%02d", k),
+				Name: fmt.Sprint("Branch ", k),
+				Zone: fmt.Sprint("z", k%zones),
+			},
+		)
 	}
 	empty := rulebook.New(currency, places, rulebook.DefaultRanking, nil)
 	setting := func(text string) []rulebook.Setting {
@@ -45,16 +73,31 @@ func main() {
 		}
 		return s
 	}
-	rules := []*rulebook.Rule{{ID: "base", Settings: setting(`{"loan_period": "P21D", "renewals": 2, "fine_rate": "0.25", "grace": 2}`)}}
+	rules := []*rulebook.Rule{
+		{ID: "base", Settings: setting(`{"loan_period": "P21D", "renewals": 2, "fine_rate": "0.25", "grace": 2}`)},
+	}
 	for len(rules) < ruleCount {
-		r := &rulebook.Rule{ID: fmt.Sprint("r", len(rules)), Settings: setting(fmt.Sprintf(`{"loan_period": "P%dD", "renewals": %d, "fine_rate": "0.%02d"}`, 1+random.IntN(60), random.IntN(5), random.IntN(99)))}
+		r := &rulebook.Rule{
+			ID: fmt.Sprint("r", len(rules)),
+			Settings: setting(
+				fmt.Sprintf(
+					`{"loan_period": "P%dD", "renewals": %d, "fine_rate": "0.%02d"}`,
+					1+random.IntN(60),
+					random.IntN(5),
+					random.IntN(99),
+				),
+			),
+		}
 		for _, d := range rulebook.DefaultRanking {
 			switch {
 			case random.IntN(2) == 0:
 			case d.OfBranch() && random.IntN(3) == 0:
 				r.Scope[d] = rulebook.ParseAdmits(d, []string{fmt.Sprint("zone:z", random.IntN(zones))})
 			case d.OfBranch():
-				r.Scope[d] = rulebook.ParseAdmits(d, []string{places[random.IntN(branches)].Code, places[random.IntN(branches)].Code})
+				r.Scope[d] = rulebook.ParseAdmits(
+					d,
+					[]string{places[random.IntN(branches)].Code, places[random.IntN(branches)].Code},
+				)
 			default:
 				r.Scope[d] = rulebook.ParseAdmits(d, []string{values[d][random.IntN(len(values[d]))]})
 			}
@@ -70,7 +113,16 @@ func main() {
 	for range 1000 {
 		lending := places[random.IntN(branches)].Code
 		pick := func(d rulebook.Dimension) string { return values[d][random.IntN(len(values[d]))] }
-		at = append(at, rulebook.Situate(lending, places[random.IntN(branches)].Code, pick(rulebook.Collection), pick(rulebook.MaterialClass), pick(rulebook.PatronClass)))
+		at = append(
+			at,
+			rulebook.Situate(
+				lending,
+				places[random.IntN(branches)].Code,
+				pick(rulebook.Collection),
+				pick(rulebook.MaterialClass),
+				pick(rulebook.PatronClass),
+			),
+		)
 	}
 	engine := newEngine(book)
 	check(book, engine, at)
@@ -93,10 +145,19 @@ func main() {
 			engine.decide(next())
 		}
 	})
-	fmt.Printf("%d rules, %d branches; the index is built in %v\n", ruleCount, branches, indexed.Round(time.Millisecond))
+	fmt.Printf(
+		"%d rules, %d branches; the index is built in %v\n",
+		ruleCount,
+		branches,
+		indexed.Round(time.Millisecond),
+	)
 	fmt.Printf("settling all terms of a situation: %d ns, %d allocations\n", index.NsPerOp(), index.AllocsPerOp())
 	fmt.Printf("  a plain scan of the rules:        %d ns, %.0f times as long\n", scan.NsPerOp(), ratio(scan, index))
-	fmt.Printf("  a general rule engine (expr):     %d ns, %.0f times as long\n", general.NsPerOp(), ratio(general, index))
+	fmt.Printf(
+		"  a general rule engine (expr):     %d ns, %.0f times as long\n",
+		general.NsPerOp(),
+		ratio(general, index),
+	)
 	begun = time.Now()
 	conflicts := book.Conflicts()
 	fmt.Printf("finding conflicts: %v, %d found\n", time.Since(begun).Round(time.Millisecond), len(conflicts))

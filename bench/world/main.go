@@ -22,7 +22,11 @@ const branches = 50
 func main() {
 	if len(os.Args) > 1 {
 		if _, err := fmt.Sscan(os.Args[1], &size); err != nil || size < 1 {
-			fmt.Fprintf(os.Stderr, "world: found %q; expected how many hundredths of the large world to make, 1 to 100\n", os.Args[1])
+			fmt.Fprintf(
+				os.Stderr,
+				"world: found %q; expected how many hundredths of the large world to make, 1 to 100\n",
+				os.Args[1],
+			)
 			os.Exit(2)
 		}
 	}
@@ -43,11 +47,37 @@ func network() (rulebook, courier []byte, err error) {
 	}
 	var list []map[string]any
 	for n := range branches {
-		list = append(list, map[string]any{"code": code(n), "name": fmt.Sprintf("Branch %02d", n), "zone": fmt.Sprintf("zone%d", n/10), "timezone": "America/Halifax", "hours": hours})
+		list = append(
+			list,
+			map[string]any{
+				"code":     code(n),
+				"name":     fmt.Sprintf("Branch %02d", n),
+				"zone":     fmt.Sprintf("zone%d", n/10),
+				"timezone": "America/Halifax",
+				"hours":    hours,
+			},
+		)
 	}
 	rules := []map[string]any{
-		{"id": "base", "name": "Base rule", "scope": map[string]any{}, "terms": map[string]any{"loan_period": "P21D", "renewals": 2, "fine_rate": "0.25", "lost_after": 42, "processing_charge": "4.00", "hold_shelf_days": 7}},
-		{"id": "films", "name": "Films a week", "scope": map[string]any{"material_class": []string{"film"}}, "terms": map[string]any{"loan_period": "P7D"}},
+		{
+			"id":    "base",
+			"name":  "Base rule",
+			"scope": map[string]any{},
+			"terms": map[string]any{
+				"loan_period":       "P21D",
+				"renewals":          2,
+				"fine_rate":         "0.25",
+				"lost_after":        42,
+				"processing_charge": "4.00",
+				"hold_shelf_days":   7,
+			},
+		},
+		{
+			"id":    "films",
+			"name":  "Films a week",
+			"scope": map[string]any{"material_class": []string{"film"}},
+			"terms": map[string]any{"loan_period": "P7D"},
+		},
 	}
 	if rulebook, err = json.Marshal(map[string]any{"format": "nevrin-rulebook/1", "currency": "CAD", "branches": list, "rules": rules, "examples": []any{
 		map[string]any{"name": "A film", "given": map[string]any{"lending_branch": code(0), "home_branch": code(0), "collection": "general", "material_class": "film", "patron_class": "adult", "lent": "2026-10-06T14:00"}, "expect": map[string]any{}},
@@ -73,7 +103,9 @@ func network() (rulebook, courier []byte, err error) {
 	for k := range list {
 		list[k]["sort_minutes"], list[k]["receive_minutes"] = 20, 30
 	}
-	courier, err = json.Marshal(map[string]any{"format": "nevrin-courier/1", "timezone": "America/Halifax", "branches": list, "runs": runs})
+	courier, err = json.Marshal(
+		map[string]any{"format": "nevrin-courier/1", "timezone": "America/Halifax", "branches": list, "runs": runs},
+	)
 	return rulebook, courier, err
 }
 
@@ -111,55 +143,97 @@ func run(ctx context.Context) error {
 func steps() []string {
 	scaled := func(n int) string { return fmt.Sprint(n * size / 100) }
 	fill := strings.NewReplacer(
-		"ITEMS", scaled(1_000_000), "TITLES", scaled(400_000), "PATRONS", scaled(300_000), "OPEN", scaled(400_000), "PAST", scaled(4_000_000),
-		"HOLDS", scaled(100_000), "LATE", scaled(50_000), "NOW", "timestamptz '2026-10-06 09:12-03'", "TODAY", "date '2026-10-06'",
+		"ITEMS",
+		scaled(1_000_000),
+		"TITLES",
+		scaled(400_000),
+		"PATRONS",
+		scaled(300_000),
+		"OPEN",
+		scaled(400_000),
+		"PAST",
+		scaled(4_000_000),
+		"HOLDS",
+		scaled(100_000),
+		"LATE",
+		scaled(50_000),
+		"NOW",
+		"timestamptz '2026-10-06 09:12-03'",
+		"TODAY",
+		"date '2026-10-06'",
 	)
 	// check is the digit that makes a number valid after ISO/IEC 7812-1 Annex B.
 	const check = `CREATE FUNCTION pg_temp.numbered(kind text, n bigint) RETURNS text LANGUAGE sql IMMUTABLE AS $$
-		SELECT d || ((10 - (SELECT sum(CASE WHEN (14 - k) % 2 = 1 THEN (2 * c) / 10 + (2 * c) % 10 ELSE c END) FROM (SELECT k, substr(d, k, 1)::int AS c FROM generate_series(1, 13) k) x) % 10) % 10)
+		SELECT d || ((10 - (SELECT sum(CASE WHEN (14 - k) % 2 = 1 THEN (2 * c) / 10 + (2 * c) % 10 ELSE c END)
+			FROM (SELECT k, substr(d, k, 1)::int AS c FROM generate_series(1, 13) k) x) % 10) % 10)
 		FROM (SELECT kind || '1846' || lpad(n::text, 8, '0') AS d) y $$`
 	plain := []string{
 		"SET statement_timeout = 0", "SET enable_seqscan = on", "SET session_replication_role = replica", "SET synchronous_commit = off", "SET work_mem = '256MB'", "SET maintenance_work_mem = '512MB'", check,
 		"INSERT INTO training_clock (shows) VALUES (NOW)",
 		"CREATE TEMP TABLE b AS SELECT code, row_number() OVER (ORDER BY position) - 1 AS n FROM branches",
 		"CREATE TEMP TABLE e AS SELECT min(id) AS id FROM editions",
-		`INSERT INTO staff (id, login, name, role, branch_code, demo) SELECT 1 + n, 'desk' || n, 'Desk ' || n, 'desk', code, true FROM b
+		`INSERT INTO staff (id, login, name, role, branch_code, demo) SELECT 1 + n, 'desk' || n, 'Desk ' || n,
+				'desk', code, true FROM b
 			UNION ALL SELECT 100, 'super', 'Supervisor', 'supervisor', (SELECT code FROM b WHERE n = 0), true`,
 		`INSERT INTO patrons (id, card, legal_name, shelf_name, born, class, branch_code, card_until, email)
-			SELECT g, pg_temp.numbered('2', g), 'Given' || g % 977 || ' Family' || g % 4999, 'S' || g, date '1950-01-01' + (g % 25000)::int, 'adult', b.code, '2030-01-01', 'p' || g || '@post.invalid'
+			SELECT g, pg_temp.numbered('2', g), 'Given' || g % 977 || ' Family' || g % 4999, 'S' || g,
+				date '1950-01-01' + (g % 25000)::int, 'adult', b.code, '2030-01-01', 'p' || g || '@post.invalid'
 			FROM generate_series(1, PATRONS) g JOIN b ON b.n = g % 50`,
-		`INSERT INTO titles (id, name, author, isbn, year) SELECT g, 'Word' || g % 1999 || ' of the Word' || g % 7919 || ' ' || g, 'Author' || g % 9973, '97999' || lpad(g::text, 8, '0'), 1985 + g % 40
+		`INSERT INTO titles (id, name, author, isbn, year) SELECT g,
+				'Word' || g % 1999 || ' of the Word' || g % 7919 || ' ' || g, 'Author' || g % 9973,
+				'97999' || lpad(g::text, 8, '0'), 1985 + g % 40
 			FROM generate_series(1, TITLES) g`,
 		`INSERT INTO items (id, barcode, title_id, branch_code, at_branch, collection, material, call_number, price)
-			SELECT g, pg_temp.numbered('3', g), 1 + (g::bigint * 7919) % TITLES, b.code, b.code, 'general', CASE WHEN g % 12 = 0 THEN 'film' ELSE 'book' END, 'FIC ' || g % 999, 2000
+			SELECT g, pg_temp.numbered('3', g), 1 + (g::bigint * 7919) % TITLES, b.code, b.code, 'general',
+				CASE WHEN g % 12 = 0 THEN 'film' ELSE 'book' END, 'FIC ' || g % 999, 2000
 			FROM generate_series(1, ITEMS) g JOIN b ON b.n = g % 50`,
 		`INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, returned_at)
-			SELECT 10000000 + g, 1 + g % ITEMS, 1 + (g * 31) % PATRONS, b.code, e.id, ARRAY[b.code, b.code, 'general', 'book', 'adult'],
-				NOW - interval '1 day' - (PAST - g) * interval '30 days' / (PAST / 13), (NOW - (PAST - g) * interval '30 days' / (PAST / 13))::date + 20, NOW - interval '1 day' - (PAST - g) * interval '30 days' / (PAST / 13) + interval '9 days'
+			SELECT 10000000 + g, 1 + g % ITEMS, 1 + (g * 31) % PATRONS, b.code, e.id, ARRAY[b.code, b.code,
+				'general', 'book', 'adult'],
+				NOW - interval '1 day' - (PAST - g) * interval '30 days' / (PAST / 13),
+					(NOW - (PAST - g) * interval '30 days' / (PAST / 13))::date + 20,
+					NOW - interval '1 day' - (PAST - g) * interval '30 days' / (PAST / 13) + interval '9 days'
 			FROM generate_series(1, PAST) g JOIN b ON b.n = (1 + g % ITEMS) % 50 CROSS JOIN e`,
 		"UPDATE loans SET returned_at = NOW - interval '1 hour' WHERE returned_at > NOW",
 		`INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date)
-			SELECT 20000000 + g, g, 1 + (g * 17) % PATRONS, b.code, e.id, ARRAY[b.code, b.code, 'general', 'book', 'adult'],
-				NOW - (CASE WHEN g <= LATE THEN 25 ELSE g % 20 END) * interval '1 day' - interval '10 minutes', CASE WHEN g <= LATE THEN TODAY - 4 ELSE TODAY + 21 - (g % 20)::int END
+			SELECT 20000000 + g, g, 1 + (g * 17) % PATRONS, b.code, e.id, ARRAY[b.code, b.code, 'general', 'book',
+				'adult'],
+				NOW - (CASE WHEN g <= LATE THEN 25 ELSE g % 20 END) * interval '1 day' - interval '10 minutes',
+					CASE WHEN g <= LATE THEN TODAY - 4 ELSE TODAY + 21 - (g % 20)::int END
 			FROM generate_series(1, OPEN) g JOIN b ON b.n = g % 50 CROSS JOIN e`,
 		// Half of the holds wait for titles that are out; the others are fetched, ready or moving.
 		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state)
-			SELECT 30000000 + g, i.title_id, 1 + (g * 13) % PATRONS, b.code, NOW - (g % 900) * interval '1 hour', g, 'waiting'
-			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = 1 + g % OPEN JOIN b ON b.n = (g / 7) % 50 ON CONFLICT DO NOTHING`,
-		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state, item_id, promised_at, ready_at, shelf_until)
-			SELECT 31000000 + g, i.title_id, 1 + (g * 19) % PATRONS, CASE g % 3 WHEN 2 THEN o.code ELSE i.at_branch END, NOW - (g % 200) * interval '1 hour', g, (ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, NOW + interval '1 day',
+			SELECT 30000000 + g, i.title_id, 1 + (g * 13) % PATRONS, b.code, NOW - (g % 900) * interval '1 hour', g,
+				'waiting'
+			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = 1 + g % OPEN JOIN b ON b.n = (g / 7) % 50
+				ON CONFLICT DO NOTHING`,
+		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state, item_id, promised_at,
+				ready_at, shelf_until)
+			SELECT 31000000 + g, i.title_id, 1 + (g * 19) % PATRONS,
+				CASE g % 3 WHEN 2 THEN o.code ELSE i.at_branch END, NOW - (g % 200) * interval '1 hour', g,
+				(ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, NOW + interval '1 day',
 				CASE g % 3 WHEN 1 THEN NOW - interval '1 day' END, CASE g % 3 WHEN 1 THEN TODAY + (g % 7)::int END
-			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = OPEN + 1 + g * 5 JOIN b o ON o.n = (i.id + 3) % 50 ON CONFLICT DO NOTHING`,
+			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = OPEN + 1 + g * 5
+				JOIN b o ON o.n = (i.id + 3) % 50 ON CONFLICT DO NOTHING`,
 		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at)
-			SELECT h.id + 5000000, h.item_id, i.at_branch, h.pickup, h.id, NOW - interval '3 hours', NOW + interval '20 hours' FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'moving' AND i.at_branch <> h.pickup`,
+			SELECT h.id + 5000000, h.item_id, i.at_branch, h.pickup, h.id, NOW - interval '3 hours',
+				NOW + interval '20 hours' FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'moving'
+				AND i.at_branch <> h.pickup`,
 		"DELETE FROM holds h WHERE state = 'moving' AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.hold_id = h.id)",
 		"UPDATE items i SET at_branch = h.pickup FROM holds h WHERE h.item_id = i.id AND h.state = 'ready'",
-		`INSERT INTO whereabouts SELECT item_id, 'lent', id FROM loans WHERE returned_at IS NULL UNION ALL SELECT item_id, 'under_way', id FROM transits WHERE ended_at IS NULL
-			UNION ALL SELECT item_id, CASE state WHEN 'ready' THEN 'hold_shelf' ELSE 'fetching' END, id FROM holds WHERE state IN ('fetching', 'ready')`,
-		`INSERT INTO ledger (id, patron_id, kind, amount, about, at) SELECT 40000000 + g, 1 + (g * 11) % PATRONS, 'charge', 25 * (1 + g % 8), 'late', NOW - interval '20 days' FROM generate_series(1, PATRONS / 5) g`,
+		`INSERT INTO whereabouts SELECT item_id, 'lent', id FROM loans WHERE returned_at IS NULL
+				UNION ALL SELECT item_id, 'under_way', id FROM transits WHERE ended_at IS NULL
+			UNION ALL SELECT item_id, CASE state WHEN 'ready' THEN 'hold_shelf' ELSE 'fetching' END, id FROM holds
+				WHERE state IN ('fetching', 'ready')`,
+		`INSERT INTO ledger (id, patron_id, kind, amount, about, at) SELECT 40000000 + g, 1 + (g * 11) % PATRONS,
+				'charge', 25 * (1 + g % 8), 'late', NOW - interval '20 days' FROM generate_series(1, PATRONS / 5) g`,
 		"UPDATE patrons p SET balance = l.sum FROM (SELECT patron_id, sum(amount) AS sum FROM ledger GROUP BY 1) l WHERE l.patron_id = p.id",
-		`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id, loan_id) SELECT 50000000 + l.id, l.lent_at, 'lent', 1, l.branch_code, l.patron_id, l.item_id, l.id FROM loans l`,
-		`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id, loan_id) SELECT 90000000 + l.id, l.returned_at, 'returned', 1, l.branch_code, l.patron_id, l.item_id, l.id FROM loans l WHERE l.returned_at IS NOT NULL`,
+		`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id,
+				loan_id) SELECT 50000000 + l.id, l.lent_at, 'lent', 1, l.branch_code, l.patron_id, l.item_id, l.id
+				FROM loans l`,
+		`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id,
+				loan_id) SELECT 90000000 + l.id, l.returned_at, 'returned', 1, l.branch_code, l.patron_id,
+				l.item_id, l.id FROM loans l WHERE l.returned_at IS NOT NULL`,
 		"SELECT setval('ids', 200000000)",
 		"SET session_replication_role = DEFAULT", "ANALYZE",
 	}

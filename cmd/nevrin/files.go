@@ -59,64 +59,93 @@ func pick(yes bool, a, b string) string {
 
 func rulebookCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "rulebook", Short: "Work with rulebook files"}
-	cmd.AddCommand(fileCommand("check", "Compute every example of a rulebook file and find conflicts", func(data []byte, asJSON bool) (bool, error) {
-		book, err := rulebook.Read(data)
-		if err != nil {
-			return false, err
-		}
-		r := book.Check()
-		if asJSON {
-			return r.OK, printJSON(r)
-		}
-		for _, c := range r.Conflicts {
-			fmt.Printf("Conflict: %s and %s settle %s differently, for example for %v\n", c.Rules[0], c.Rules[1], c.Term, c.Situation)
-		}
-		for _, w := range r.Warnings {
-			fmt.Println("Warning:", w.Text)
-		}
-		for _, e := range r.Examples {
-			fmt.Println(pick(e.OK, "holds  ", "differs"), e.Name+": "+e.Why.Result)
-			for key, d := range e.Differs {
-				fmt.Printf("        %s: expected %v, came %v\n", key, d.Expected, d.Came)
-			}
-			if !e.OK {
-				printSteps(os.Stdout, e.Why.Steps, "          ")
-			}
-		}
-		return r.OK, nil
-	}))
-	cmd.AddCommand(&cobra.Command{Use: "terms", Short: "List every term of the file format, as Markdown", Args: cobra.NoArgs, Run: func(*cobra.Command, []string) { fmt.Print(rulebook.Handbook()) }})
+	cmd.AddCommand(
+		fileCommand(
+			"check",
+			"Compute every example of a rulebook file and find conflicts",
+			func(data []byte, asJSON bool) (bool, error) {
+				book, err := rulebook.Read(data)
+				if err != nil {
+					return false, err
+				}
+				r := book.Check()
+				if asJSON {
+					return r.OK, printJSON(r)
+				}
+				for _, c := range r.Conflicts {
+					fmt.Printf(
+						"Conflict: %s and %s settle %s differently, for example for %v\n",
+						c.Rules[0],
+						c.Rules[1],
+						c.Term,
+						c.Situation,
+					)
+				}
+				for _, w := range r.Warnings {
+					fmt.Println("Warning:", w.Text)
+				}
+				for _, e := range r.Examples {
+					fmt.Println(pick(e.OK, "holds  ", "differs"), e.Name+": "+e.Why.Result)
+					for key, d := range e.Differs {
+						fmt.Printf("        %s: expected %v, came %v\n", key, d.Expected, d.Came)
+					}
+					if !e.OK {
+						printSteps(os.Stdout, e.Why.Steps, "          ")
+					}
+				}
+				return r.OK, nil
+			},
+		),
+	)
+	cmd.AddCommand(
+		&cobra.Command{
+			Use:   "terms",
+			Short: "List every term of the file format, as Markdown",
+			Args:  cobra.NoArgs,
+			Run:   func(*cobra.Command, []string) { fmt.Print(rulebook.Handbook()) },
+		},
+	)
 	return cmd
 }
 
 func courierCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "courier", Short: "Work with courier files"}
-	cmd.AddCommand(fileCommand("ask", "Answer every question of a courier file", func(data []byte, asJSON bool) (bool, error) {
-		f, err := courier.Read(data)
-		if err != nil {
-			return false, err
-		}
-		r := f.Answer()
-		if asJSON {
-			return r.OK, printJSON(r)
-		}
-		say := func(at *string) string {
-			if at == nil {
-				return "never"
+	cmd.AddCommand(
+		fileCommand("ask", "Answer every question of a courier file", func(data []byte, asJSON bool) (bool, error) {
+			f, err := courier.Read(data)
+			if err != nil {
+				return false, err
 			}
-			return *at
-		}
-		for _, a := range r.Asks {
-			fmt.Printf("%s %s to %s, ready %s: arrives %s, on the shelf %s\n", pick(a.OK, "holds  ", "differs"), a.From, a.To, a.Ready, say(a.Arrives), say(a.OnShelf))
-			for _, leg := range a.Legs {
-				fmt.Printf("          %s: %s %s, %s %s\n", leg.Run, leg.From, leg.Depart, leg.To, leg.Arrive)
+			r := f.Answer()
+			if asJSON {
+				return r.OK, printJSON(r)
 			}
-			for key, d := range a.Differs {
-				fmt.Printf("        %s: expected %s, came %s\n", key, say(d.Expected), say(d.Came))
+			say := func(at *string) string {
+				if at == nil {
+					return "never"
+				}
+				return *at
 			}
-		}
-		return r.OK, nil
-	}))
+			for _, a := range r.Asks {
+				fmt.Printf(
+					"%s %s to %s, ready %s: arrives %s, on the shelf %s\n",
+					pick(a.OK, "holds  ", "differs"),
+					a.From,
+					a.To,
+					a.Ready,
+					say(a.Arrives),
+					say(a.OnShelf),
+				)
+				for _, leg := range a.Legs {
+					fmt.Printf("          %s: %s %s, %s %s\n", leg.Run, leg.From, leg.Depart, leg.To, leg.Arrive)
+				}
+				for key, d := range a.Differs {
+					fmt.Printf("        %s: expected %s, came %s\n", key, say(d.Expected), say(d.Came))
+				}
+			}
+			return r.OK, nil
+		}),
+	)
 	return cmd
 }
 

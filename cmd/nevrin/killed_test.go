@@ -46,7 +46,11 @@ func (r *running) start() {
 
 // scan sends one scan with its key; not ok if the server went away before it answered.
 func (r *running) scan(item string, patron int64) (kind string, ok bool) {
-	request, err := http.NewRequest(http.MethodPost, r.base+"/api/desk/scan", bytes.NewBufferString(fmt.Sprintf(`{"text":%q,"patron":%d}`, item, patron)))
+	request, err := http.NewRequest(
+		http.MethodPost,
+		r.base+"/api/desk/scan",
+		bytes.NewBufferString(fmt.Sprintf(`{"text":%q,"patron":%d}`, item, patron)),
+	)
 	require.NoError(r.t, err)
 	request.Header.Set("Content-Type", "application/json")
 	request.Header.Set("Idempotency-Key", "scan of "+item)
@@ -76,7 +80,11 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
 	r := &running{t: t, base: "http://" + address, http: &http.Client{Jar: jar, Timeout: 10 * time.Second},
-		env: append(os.Environ(), "NEVRIN_LISTEN="+address, "DATABASE_URL="+strings.Replace(os.Getenv("NEVRIN_TEST_DATABASE"), "/nevrin?", "/"+name+"?", 1))}
+		env: append(
+			os.Environ(),
+			"NEVRIN_LISTEN="+address,
+			"DATABASE_URL="+strings.Replace(os.Getenv("NEVRIN_TEST_DATABASE"), "/nevrin?", "/"+name+"?", 1),
+		)}
 	r.start()
 	defer func() { _ = r.cmd.Process.Kill() }()
 	answer, err := r.http.Post(r.base+"/api/sign-in/demo", "application/json", strings.NewReader(`{"Login":"bea"}`))
@@ -85,9 +93,18 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 
 	items := freeItems(t, testkit.SQL(h))
 	var patron int64
-	require.NoError(t, testkit.SQL(h).Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "staff").Scan(&patron).Error)
+	require.NoError(
+		t,
+		testkit.SQL(h).Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "staff").Scan(&patron).Error,
+	)
 	if patron == 0 {
-		require.NoError(t, testkit.SQL(h).Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "adult").Scan(&patron).Error)
+		require.NoError(
+			t,
+			testkit.SQL(h).
+				Raw(strings.Replace(testkit.GoodCard, "p.card", "p.id", 1), "HVH", "adult").
+				Scan(&patron).
+				Error,
+		)
 	}
 	for k, item := range items {
 		if k%5 == 2 {
@@ -107,14 +124,19 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 	}
 	var lent, events int64
 	testkit.SQL(h).Raw("SELECT count(*) FROM loans WHERE patron_id = ? AND returned_at IS NULL", patron).Scan(&lent)
-	testkit.SQL(h).Raw("SELECT count(*) FROM events WHERE patron_id = ? AND kind = 'lent' AND loan_id IN (SELECT id FROM loans WHERE returned_at IS NULL)", patron).Scan(&events)
+	testkit.SQL(h).
+		Raw("SELECT count(*) FROM events WHERE patron_id = ? AND kind = 'lent' AND loan_id IN (SELECT id FROM loans WHERE returned_at IS NULL)", patron).
+		Scan(&events)
 	assert.EqualValues(t, len(items), lent)
 	assert.Equal(t, lent, events, "one event for each loan")
 }
 
 func freeItems(t *testing.T, db *gorm.DB) []string {
 	var items []string
-	require.NoError(t, db.Raw(strings.Replace(testkit.FreeItem, "LIMIT 1", "LIMIT 18", 1), "HVH", "book").Scan(&items).Error)
+	require.NoError(
+		t,
+		db.Raw(strings.Replace(testkit.FreeItem, "LIMIT 1", "LIMIT 18", 1), "HVH", "book").Scan(&items).Error,
+	)
 	require.Len(t, items, 18)
 	return items
 }

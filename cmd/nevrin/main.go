@@ -16,7 +16,12 @@ type exit struct{ code int }
 func (e exit) Error() string { return fmt.Sprintf("exit %d", e.code) }
 
 func main() {
-	root := &cobra.Command{Use: "nevrin", Short: "Circulation for a network of libraries", SilenceUsage: true, SilenceErrors: true}
+	root := &cobra.Command{
+		Use:           "nevrin",
+		Short:         "Circulation for a network of libraries",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
 	root.AddCommand(rulebookCommand(), courierCommand(), routingCommand())
 	root.AddCommand(serverCommands()...)
 	if err := root.Execute(); err != nil {

@@ -12,7 +12,11 @@ import (
 func setUpCommand() *cobra.Command {
 	var n rules.Network
 	var courier string
-	cmd := &cobra.Command{Use: "setup RULEBOOK", Short: "Make a network in an empty database, from a rulebook file", Args: cobra.ExactArgs(1)}
+	cmd := &cobra.Command{
+		Use:   "setup RULEBOOK",
+		Short: "Make a network in an empty database, from a rulebook file",
+		Args:  cobra.ExactArgs(1),
+	}
 	cmd.Flags().StringVar(&n.Name, "name", "", "name of the network")
 	cmd.Flags().StringVar(&n.Digits, "digits", "", "the four digits in every card and item number")
 	cmd.Flags().StringVar(&n.Timezone, "timezone", "", "zone of the network, such as America/Halifax")

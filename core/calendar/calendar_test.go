@@ -13,7 +13,12 @@ import (
 // Clock changes of the tz database: Halifax 2026, Lord Howe's half hour, Samoa's skipped day.
 func TestLocalAroundClockChanges(t *testing.T) {
 	cases := []struct{ name, zone, text, want string }{
-		{"skipped hour is read with the offset before", "America/Halifax", "2026-03-08T02:30", "2026-03-08T03:30:00-03:00"},
+		{
+			"skipped hour is read with the offset before",
+			"America/Halifax",
+			"2026-03-08T02:30",
+			"2026-03-08T03:30:00-03:00",
+		},
 		{"doubled hour is the first", "America/Halifax", "2026-11-01T01:30", "2026-11-01T01:30:00-03:00"},
 		{"after the doubled hour", "America/Halifax", "2026-11-01T02:00", "2026-11-01T02:00:00-04:00"},
 		{"half an hour doubled", "Australia/Lord_Howe", "2026-04-05T01:45", "2026-04-05T01:45:00+11:00"},
@@ -45,7 +50,15 @@ func halifax(t *testing.T, weekly map[time.Weekday]string) *calendar.Branch {
 }
 
 func TestOpenTime(t *testing.T) {
-	b := halifax(t, map[time.Weekday]string{time.Tuesday: "10:00-18:00", time.Wednesday: "10:00-18:00", time.Saturday: "22:00-24:00", time.Sunday: "00:00-04:00"})
+	b := halifax(
+		t,
+		map[time.Weekday]string{
+			time.Tuesday:   "10:00-18:00",
+			time.Wednesday: "10:00-18:00",
+			time.Saturday:  "22:00-24:00",
+			time.Sunday:    "00:00-04:00",
+		},
+	)
 	at := func(text string) time.Time {
 		got, err := calendar.ParseInstant(text, b.Location)
 		require.NoError(t, err)

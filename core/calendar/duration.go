@@ -36,7 +36,11 @@ func ParseDuration(text string) (Duration, error) {
 			return Duration{Minutes: minutes}, nil
 		}
 	}
-	return Duration{}, fmt.Errorf("%q is not a duration; expected whole weeks and days such as P21D, or whole hours and minutes such as PT3H, more than nothing and at most P%dD", text, mostDays)
+	return Duration{}, fmt.Errorf(
+		"%q is not a duration; expected whole weeks and days such as P21D, or whole hours and minutes such as PT3H, more than nothing and at most P%dD",
+		text,
+		mostDays,
+	)
 }
 
 func number(digits string) int {

@@ -14,7 +14,16 @@ func Local(d Date, m Minute, loc *time.Location) time.Time {
 
 // local turns a wall time, carried as if it were UTC, into the instant it means in loc.
 func local(wall time.Time, loc *time.Location) time.Time {
-	near := time.Date(wall.Year(), wall.Month(), wall.Day(), wall.Hour(), wall.Minute(), wall.Second(), wall.Nanosecond(), loc)
+	near := time.Date(
+		wall.Year(),
+		wall.Month(),
+		wall.Day(),
+		wall.Hour(),
+		wall.Minute(),
+		wall.Second(),
+		wall.Nanosecond(),
+		loc,
+	)
 	first, last := near.ZoneBounds()
 	if !first.IsZero() {
 		first, _ = first.Add(-1).ZoneBounds()
@@ -55,7 +64,10 @@ func ParseInstant(text string, loc *time.Location) (time.Time, error) {
 			return local(t, loc), nil
 		}
 	}
-	return time.Time{}, fmt.Errorf("%q is not an instant; expected one such as 2026-10-06T14:00 or 2026-10-06T14:00:00-03:00", text)
+	return time.Time{}, fmt.Errorf(
+		"%q is not an instant; expected one such as 2026-10-06T14:00 or 2026-10-06T14:00:00-03:00",
+		text,
+	)
 }
 
 // PrintInstant writes an instant with seconds and the offset of loc.

@@ -12,24 +12,38 @@ import (
 // anyCalendar draws a branch somewhere on earth around a change of its clocks: breaks in the day, nights that end at
 // midnight, weeks of closure, odd openings.
 func anyCalendar(t *rapid.T) (*calendar.Branch, time.Time) {
-	zone := rapid.SampledFrom([]string{"America/Halifax", "Europe/Lisbon", "Australia/Lord_Howe", "Asia/Kathmandu", "America/St_Johns"}).Draw(t, "zone")
+	zone := rapid.SampledFrom([]string{"America/Halifax", "Europe/Lisbon", "Australia/Lord_Howe", "Asia/Kathmandu", "America/St_Johns"}).
+		Draw(t, "zone")
 	loc, err := calendar.ParseLocation(zone)
 	if err != nil {
 		t.Fatal(err)
 	}
 	b := &calendar.Branch{Code: "A", Name: "A", Location: loc, Openings: map[calendar.Date]calendar.Opening{}}
 	day := func(label string) calendar.Day {
-		return rapid.SampledFrom([]calendar.Day{nil, {{From: 600, To: 1080}}, {{From: 0, To: 200}}, {{From: 60, To: 150}, {From: 170, To: 400}}, {{From: 840, To: 1440}}}).Draw(t, label)
+		return rapid.SampledFrom([]calendar.Day{nil, {{From: 600, To: 1080}}, {{From: 0, To: 200}}, {{From: 60, To: 150}, {From: 170, To: 400}}, {{From: 840, To: 1440}}}).
+			Draw(t, label)
 	}
 	for weekday := range b.Weekly {
 		b.Weekly[weekday] = day("day")
 	}
 	// Clocks change on 1 November 2026 in Halifax, on 25 October in Lisbon, on 4 October at Lord Howe.
-	begin := time.Date(2026, 10, rapid.IntRange(1, 31).Draw(t, "date"), rapid.IntRange(0, 23).Draw(t, "hour"), rapid.IntRange(0, 59).Draw(t, "minute"), 0, 0, time.UTC)
+	begin := time.Date(
+		2026,
+		10,
+		rapid.IntRange(1, 31).Draw(t, "date"),
+		rapid.IntRange(0, 23).Draw(t, "hour"),
+		rapid.IntRange(0, 59).Draw(t, "minute"),
+		0,
+		0,
+		time.UTC,
+	)
 	first := calendar.DateOf(begin)
 	b.Closures = []calendar.Closure{{From: first.Add(rapid.IntRange(0, 5).Draw(t, "closed from")), Name: "works"}}
 	b.Closures[0].To = b.Closures[0].From.Add(rapid.IntRange(0, 12).Draw(t, "closed for"))
-	b.Openings[first.Add(rapid.IntRange(0, 9).Draw(t, "special"))] = calendar.Opening{Hours: day("special day"), Name: "fair"}
+	b.Openings[first.Add(rapid.IntRange(0, 9).Draw(t, "special"))] = calendar.Opening{
+		Hours: day("special day"),
+		Name:  "fair",
+	}
 	return b, begin
 }
 
@@ -62,7 +76,8 @@ func TestOpenTimeFromIsTheFirstInstant(t *testing.T) {
 		minutes := rapid.IntRange(0, 900).Draw(t, "minutes")
 		at, ok := b.OpenTimeFrom(from, minutes)
 		if !ok {
-			if left := b.OpenBetween(from, from.AddDate(0, 3, 0)); left >= time.Duration(minutes)*time.Minute && left > 0 {
+			if left := b.OpenBetween(from, from.AddDate(0, 3, 0)); left >= time.Duration(minutes)*time.Minute &&
+				left > 0 {
 				t.Fatalf("%d minutes are not found among %s", minutes, left)
 			}
 			return

@@ -36,7 +36,10 @@ func Renew(r Renewing) Renewed {
 	terms := r.Rules.Decide(l.At, l.Own)
 	if allowed := terms.Value(rulebook.Renewals).Number(); r.Renewals >= allowed {
 		trace := r.Rules.Why(l.At, l.Own, rulebook.Renewals)
-		return Renewed{Refused: fmt.Sprintf("Not renewed: renewals so far %d, allowed %d.", r.Renewals, allowed), Why: &trace}
+		return Renewed{
+			Refused: fmt.Sprintf("Not renewed: renewals so far %d, allowed %d.", r.Renewals, allowed),
+			Why:     &trace,
+		}
 	}
 	if l.LostAt != nil {
 		return Renewed{Refused: "Not renewed: it counts as lost. Take it back first, if it is here."}

@@ -92,7 +92,14 @@ func Lose(l Lent, day calendar.Date, now time.Time) *Lost {
 	if on, ok := rules.LostOn(l.Due.Day(l.Branch)); !ok || on > day {
 		return nil
 	}
-	late, lateWhy := lateness.AtReturn(l.Branch, terms.Lateness(), l.Price, l.Due, l.Renewed, lateness.Return{At: now, CountedDate: &day})
+	late, lateWhy := lateness.AtReturn(
+		l.Branch,
+		terms.Lateness(),
+		l.Price,
+		l.Due,
+		l.Renewed,
+		lateness.Return{At: now, CountedDate: &day},
+	)
 	bill, trace := rules.Cost(l.Price, late, lateWhy)
 	return &Lost{bill, trace.Under(why.Fact, l.Rules.Why(l.At, l.Own, rulebook.LostAfter))}
 }

@@ -188,7 +188,14 @@ func (tr *Trips) leg(boards map[string][]*reach) map[string][]*reach {
 		for _, c := range trip.calls {
 			if c.down && aboard != nil {
 				reached[c.branch] = append(reached[c.branch], &reach{at: c.arrive, since: since, before: aboard,
-					leg: Leg{Run: trip.run.ID, Date: trip.date, From: boarded, To: c.branch, Depart: depart, Arrive: c.arrive}})
+					leg: Leg{
+						Run:    trip.run.ID,
+						Date:   trip.date,
+						From:   boarded,
+						To:     c.branch,
+						Depart: depart,
+						Arrive: c.arrive,
+					}})
 			}
 			if !c.up {
 				continue
@@ -270,7 +277,10 @@ func (t *Timetable) Why(j *Journey, from, to string, ready time.Time) why.Trace 
 		return trace
 	}
 	trace.Result = "On the shelf by " + calendar.SayInstant(*j.OnShelf, loc)
-	return trace.Add(why.Sum, "Taking in takes "+calendar.Count(t.Branches[to].ReceiveMinutes, "open minute")+" at "+name(to))
+	return trace.Add(
+		why.Sum,
+		"Taking in takes "+calendar.Count(t.Branches[to].ReceiveMinutes, "open minute")+" at "+name(to),
+	)
 }
 
 func (t *Timetable) runName(id string) string {

@@ -36,7 +36,10 @@ func TestArrivalsAgreeWithDijkstra(t *testing.T) {
 		table := &courier.Timetable{Location: time.UTC, Branches: map[string]courier.Branch{}}
 		codes := []string{"A", "B", "C", "D"}
 		for _, code := range codes {
-			table.Branches[code] = courier.Branch{Branch: &calendar.Branch{Code: code, Location: time.UTC}, SortMinutes: rapid.IntRange(0, 90).Draw(t, "sort")}
+			table.Branches[code] = courier.Branch{
+				Branch:      &calendar.Branch{Code: code, Location: time.UTC},
+				SortMinutes: rapid.IntRange(0, 90).Draw(t, "sort"),
+			}
 		}
 		for r := range rapid.IntRange(1, 4).Draw(t, "runs") {
 			run := courier.Run{ID: fmt.Sprint("r", r)}
@@ -47,7 +50,10 @@ func TestArrivalsAgreeWithDijkstra(t *testing.T) {
 			for range rapid.IntRange(2, 4).Draw(t, "stops") {
 				arrive := at
 				depart := at + calendar.Minute(rapid.IntRange(0, 10).Draw(t, "stay"))
-				run.Stops = append(run.Stops, courier.Stop{Branch: rapid.SampledFrom(codes).Draw(t, "branch"), Arrive: &arrive, Depart: &depart})
+				run.Stops = append(
+					run.Stops,
+					courier.Stop{Branch: rapid.SampledFrom(codes).Draw(t, "branch"), Arrive: &arrive, Depart: &depart},
+				)
 				at = depart + calendar.Minute(rapid.IntRange(1, 120).Draw(t, "way"))
 			}
 			table.Runs = append(table.Runs, run)
@@ -84,7 +90,10 @@ func dijkstra(table *courier.Timetable, from, to string, ready time.Time) *time.
 			}
 			for k, s := range r.Stops {
 				n := int64(len(calls))
-				calls = append(calls, call{s.Branch, calendar.Local(d, *s.Arrive, time.UTC), calendar.Local(d, *s.Depart, time.UTC)})
+				calls = append(
+					calls,
+					call{s.Branch, calendar.Local(d, *s.Arrive, time.UTC), calendar.Local(d, *s.Depart, time.UTC)},
+				)
 				add(2*n, 2*n+1, calls[n].depart.Sub(calls[n].arrive))
 				if k > 0 {
 					add(2*n-1, 2*n, calls[n].arrive.Sub(calls[n-1].depart))

@@ -59,7 +59,11 @@ func ReadTimetable(root jsonfile.Node) *Timetable {
 	}
 	branches, nodes := calendar.ReadBranches(root.Get("branches"), "sort_minutes", "receive_minutes")
 	for i, b := range branches {
-		t.Branches[b.Code] = Branch{Branch: b, SortMinutes: nodes[i].Get("sort_minutes").WholeOr(0), ReceiveMinutes: nodes[i].Get("receive_minutes").WholeOr(0)}
+		t.Branches[b.Code] = Branch{
+			Branch:         b,
+			SortMinutes:    nodes[i].Get("sort_minutes").WholeOr(0),
+			ReceiveMinutes: nodes[i].Get("receive_minutes").WholeOr(0),
+		}
 	}
 	if runs := root.Get("runs"); !runs.Given() {
 		runs.Wrong("a list of runs")
@@ -213,7 +217,13 @@ func (f *File) Answer() Report {
 
 func (t *Timetable) answer(q Question) AskReport {
 	print := func(at time.Time, code string) string { return calendar.PrintInstant(at, t.Branches[code].Location) }
-	a := AskReport{From: q.From, To: q.To, Ready: print(q.Ready, q.From), Legs: []LegReport{}, Differs: map[string]Difference{}}
+	a := AskReport{
+		From:    q.From,
+		To:      q.To,
+		Ready:   print(q.Ready, q.From),
+		Legs:    []LegReport{},
+		Differs: map[string]Difference{},
+	}
 	if j := t.Ask(q.From, q.To, q.Ready); j != nil {
 		arrives := print(j.Arrives, q.To)
 		a.Arrives = &arrives
@@ -222,7 +232,10 @@ func (t *Timetable) answer(q Question) AskReport {
 			a.OnShelf = &shelf
 		}
 		for _, leg := range j.Legs {
-			a.Legs = append(a.Legs, LegReport{leg.Run, leg.Date, leg.From, print(leg.Depart, leg.From), leg.To, print(leg.Arrive, leg.To)})
+			a.Legs = append(
+				a.Legs,
+				LegReport{leg.Run, leg.Date, leg.From, print(leg.Depart, leg.From), leg.To, print(leg.Arrive, leg.To)},
+			)
 		}
 	}
 	compare := func(key string, want Expectation, came *string) {

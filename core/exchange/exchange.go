@@ -52,8 +52,23 @@ const (
 
 // moves are the stages to which a message leads from each stage.
 var moves = map[Stage]map[string]Stage{
-	Asked:     {RequestReceived: Asked, ExpectToSupply: Promised, WillSupply: Promised, Loaned: Shipped, Unfilled: Refused, Cancel: Asked, Cancelled: Withdrawn},
-	Promised:  {ExpectToSupply: Promised, WillSupply: Promised, Loaned: Shipped, Unfilled: Refused, Cancel: Promised, Cancelled: Withdrawn},
+	Asked: {
+		RequestReceived: Asked,
+		ExpectToSupply:  Promised,
+		WillSupply:      Promised,
+		Loaned:          Shipped,
+		Unfilled:        Refused,
+		Cancel:          Asked,
+		Cancelled:       Withdrawn,
+	},
+	Promised: {
+		ExpectToSupply: Promised,
+		WillSupply:     Promised,
+		Loaned:         Shipped,
+		Unfilled:       Refused,
+		Cancel:         Promised,
+		Cancelled:      Withdrawn,
+	},
 	Shipped:   {Loaned: Shipped, Received: There},
 	There:     {Received: There, Loaned: There, ShippedReturn: Back, LoanCompleted: Done},
 	Back:      {ShippedReturn: Back, LoanCompleted: Done},

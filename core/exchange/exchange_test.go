@@ -16,8 +16,18 @@ func TestMessagesLeadOn(t *testing.T) {
 		end      exchange.Stage
 		fails    bool
 	}{
-		{"a whole loan", []string{"RequestReceived", "WillSupply", "Loaned", "Received", "ShippedReturn", "LoanCompleted"}, exchange.Done, false},
-		{"said twice", []string{"WillSupply", "WillSupply", "Loaned", "Loaned", "Received", "Received"}, exchange.There, false},
+		{
+			"a whole loan",
+			[]string{"RequestReceived", "WillSupply", "Loaned", "Received", "ShippedReturn", "LoanCompleted"},
+			exchange.Done,
+			false,
+		},
+		{
+			"said twice",
+			[]string{"WillSupply", "WillSupply", "Loaned", "Loaned", "Received", "Received"},
+			exchange.There,
+			false,
+		},
 		{"lent without a promise", []string{"Loaned", "Received"}, exchange.There, false},
 		{"home without notice", []string{"Loaned", "Received", "LoanCompleted"}, exchange.Done, false},
 		{"refused", []string{"ExpectToSupply", "Unfilled"}, exchange.Refused, false},

@@ -58,11 +58,23 @@ func Read(text, network string) Scan {
 	}
 	switch {
 	case !ours && productCode(digits):
-		return wrong("%s is the publisher's product code, not the library's label. Scan the label that begins with 3 %s.", digits, network)
+		return wrong(
+			"%s is the publisher's product code, not the library's label. Scan the label that begins with 3 %s.",
+			digits,
+			network,
+		)
 	case len(digits) != length:
-		return wrong("%s has %d digits. A card or label has %d. Look for a digit missing or doubled.", digits, len(digits), length)
+		return wrong(
+			"%s has %d digits. A card or label has %d. Look for a digit missing or doubled.",
+			digits,
+			len(digits),
+			length,
+		)
 	case CheckDigit(digits[:length-1]) != digits[length-1:]:
-		return wrong("%s has a check digit that does not fit, so one of its digits is wrong. Scan it again or type it from the label.", digits)
+		return wrong(
+			"%s has a check digit that does not fit, so one of its digits is wrong. Scan it again or type it from the label.",
+			digits,
+		)
 	case digits[:1] == cardDigit:
 		return Scan{Kind: Card, Number: digits, Completed: completed}
 	case digits[:1] == itemDigit:
@@ -133,7 +145,11 @@ func productCode(digits string) bool {
 // Unknown says that nothing here has a number that is well formed. Completed tells that its check digit was added.
 func Unknown(what, number string, completed bool) string {
 	if completed {
-		return fmt.Sprintf("No %s has the number %s. Thirteen digits were given and the check digit was added: is a digit missing?", what, number)
+		return fmt.Sprintf(
+			"No %s has the number %s. Thirteen digits were given and the check digit was added: is a digit missing?",
+			what,
+			number,
+		)
 	}
 	return fmt.Sprintf("The number %s is well formed, but no %s here has it.", number, what)
 }

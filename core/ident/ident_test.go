@@ -19,7 +19,12 @@ func TestRead(t *testing.T) {
 		{"card", card, ident.Card, ""},
 		{"card with spaces", card[:1] + " " + card[1:5] + " " + card[5:], ident.Card, ""},
 		{"item without its check digit", item[:13], ident.Item, ""},
-		{"a digit missing in the middle", item[:6] + item[7:], ident.Item, ""}, // thirteen digits complete themselves; see below
+		{
+			"a digit missing in the middle",
+			item[:6] + item[7:],
+			ident.Item,
+			"",
+		}, // thirteen digits complete themselves; see below
 		{"two digits missing", item[:12], ident.Wrong, "12 digits"},
 		{"a digit too many", item + "0", ident.Wrong, "15 digits"},
 		{"wrong check digit", item[:13] + string('0'+(item[13]-'0'+1)%10), ident.Wrong, "check digit"},

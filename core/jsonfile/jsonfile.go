@@ -66,7 +66,9 @@ func Read(data []byte) (Node, error) {
 	if err != nil {
 		before := data[:min(int(dec.InputOffset()), len(data))]
 		line := bytes.Count(before, []byte("\n")) + 1
-		return Node{}, Errors{{"$", fmt.Sprintf("text that is not JSON near line %d (%v)", line, err), "one JSON value"}}
+		return Node{}, Errors{
+			{"$", fmt.Sprintf("text that is not JSON near line %d (%v)", line, err), "one JSON value"},
+		}
 	}
 	return root, nil
 }

@@ -91,7 +91,14 @@ func AtRenewal(b *calendar.Branch, t Terms, price *money.Amount, due loan.Due, r
 
 // AtReturn settles the lateness of a loan at its return. Renewed is the last renewal that settled
 // a stretch, if there was one: what lies before it is not counted again.
-func AtReturn(b *calendar.Branch, t Terms, price *money.Amount, due loan.Due, renewed *time.Time, r Return) (Result, why.Trace) {
+func AtReturn(
+	b *calendar.Branch,
+	t Terms,
+	price *money.Amount,
+	due loan.Due,
+	renewed *time.Time,
+	r Return,
+) (Result, why.Trace) {
 	from := start(b, due)
 	if renewed != nil && renewed.After(from.at) {
 		from = moment{*renewed, b.Date(*renewed)}
@@ -101,7 +108,14 @@ func AtReturn(b *calendar.Branch, t Terms, price *money.Amount, due loan.Due, re
 
 func start(b *calendar.Branch, due loan.Due) moment { return moment{due.End(b), due.Day(b)} }
 
-func settle(b *calendar.Branch, t Terms, price *money.Amount, from, to moment, letOff int, title string) (Result, why.Trace) {
+func settle(
+	b *calendar.Branch,
+	t Terms,
+	price *money.Amount,
+	from, to moment,
+	letOff int,
+	title string,
+) (Result, why.Trace) {
 	trace := why.New(title).Add(why.Fact, "Counted from "+from.date.Say()+" to "+calendar.SayInstant(to.at, b.Location))
 	late, trace := units(b, t.Unit, from, to, trace)
 	left := late
@@ -117,14 +131,20 @@ func settle(b *calendar.Branch, t Terms, price *money.Amount, from, to moment, l
 		return result, trace
 	case left <= t.Grace:
 		trace.Result = t.Unit.Say(late) + " late, nothing charged"
-		return result, trace.Add(why.Limit, t.Unit.Say(left)+", not more than the grace of "+t.Unit.Say(t.Grace)+": nothing is charged")
+		return result, trace.Add(
+			why.Limit,
+			t.Unit.Say(left)+", not more than the grace of "+t.Unit.Say(t.Grace)+": nothing is charged",
+		)
 	case t.GraceStays && t.Grace > 0:
 		trace = trace.Add(why.Limit, "The grace of "+t.Unit.Say(t.Grace)+" stays free")
 	case t.Grace > 0:
 		trace = trace.Add(why.Limit, "Past the grace of "+t.Unit.Say(t.Grace)+", so every unit counts")
 	}
 	full := money.Amount(result.Charged) * t.Rate
-	trace = trace.Add(why.Sum, t.Unit.Say(result.Charged)+" at "+t.Currency.Format(t.Rate)+" is "+t.Currency.Format(full))
+	trace = trace.Add(
+		why.Sum,
+		t.Unit.Say(result.Charged)+" at "+t.Currency.Format(t.Rate)+" is "+t.Currency.Format(full),
+	)
 	if _, reason := capped(t, price, full); reason != "" {
 		trace = trace.Add(why.Limit, reason+t.Currency.Format(result.Fine))
 	}
@@ -168,7 +188,14 @@ func (c *Counter) AtRenewal(b *calendar.Branch, t Terms, price *money.Amount, du
 	return cost(t, price, late, late)
 }
 
-func (c *Counter) AtReturn(b *calendar.Branch, t Terms, price *money.Amount, due loan.Due, renewed *time.Time, returned time.Time) Result {
+func (c *Counter) AtReturn(
+	b *calendar.Branch,
+	t Terms,
+	price *money.Amount,
+	due loan.Due,
+	renewed *time.Time,
+	returned time.Time,
+) Result {
 	from := start(b, due)
 	if renewed != nil && renewed.After(from.at) {
 		from = moment{*renewed, b.Date(*renewed)}
@@ -241,7 +268,18 @@ func hours(b *calendar.Branch, unit Unit, from, to moment, trace why.Trace) (int
 	if n == 0 {
 		return 0, trace
 	}
-	return n, trace.Add(why.Sum, passed.Round(time.Minute).String()+" of "+strings.ReplaceAll(string(unit), "_", " ")+"s, rounded up to "+strconv.Itoa(n))
+	return n, trace.Add(
+		why.Sum,
+		passed.Round(time.Minute).
+			String()+
+			" of "+strings.ReplaceAll(
+			string(unit),
+			"_",
+			" ",
+		)+"s, rounded up to "+strconv.Itoa(
+			n,
+		),
+	)
 }
 
 // hoursBetween sums elapsed or open time and then rounds up to whole hours.

@@ -13,7 +13,12 @@ import (
 
 func TestLost(t *testing.T) {
 	after := 42
-	terms := lateness.LostTerms{After: &after, Processing: 400, RefundWithin: 60, Currency: money.Currency{Code: "CAD", Digits: 2}}
+	terms := lateness.LostTerms{
+		After:        &after,
+		Processing:   400,
+		RefundWithin: 60,
+		Currency:     money.Currency{Code: "CAD", Digits: 2},
+	}
 	due := calendar.MakeDate(2026, 8, 1)
 	day, ok := terms.LostOn(due)
 	assert.True(t, ok)

@@ -104,7 +104,10 @@ func Renew(b *calendar.Branch, t Terms, present Due, renewed time.Time) (Due, wh
 	}
 	due, trace := count(b, t, from, b.Date(renewed), trace)
 	if !due.End(b).After(present.End(b)) {
-		trace = trace.Add(why.Limit, "A renewal never shortens a loan: "+due.Say(b)+" is not later than "+present.Say(b))
+		trace = trace.Add(
+			why.Limit,
+			"A renewal never shortens a loan: "+due.Say(b)+" is not later than "+present.Say(b),
+		)
 		due = present
 	}
 	trace.Result = due.Say(b)
@@ -144,7 +147,13 @@ func dayDue(b *calendar.Branch, t Terms, from, latestAfter calendar.Date, trace 
 	}
 	trace = trace.Add(why.Limit, date.Say()+" is closed at "+b.Name+" ("+reason+"), so "+moved.Say())
 	if limited && moved > latest {
-		return fallBack(b, t, latest, from, trace.Add(why.Limit, "That is after "+latest.Say()+", the latest date allowed"))
+		return fallBack(
+			b,
+			t,
+			latest,
+			from,
+			trace.Add(why.Limit, "That is after "+latest.Say()+", the latest date allowed"),
+		)
 	}
 	return moved, trace
 }

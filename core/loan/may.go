@@ -95,7 +95,12 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 		stop(CardEnded, "The card ran out on %s.", b.CardUntil.Say())
 	}
 	if l.Owed != nil && b.Owes > *l.Owed {
-		stop(OwesTooMuch, "Owes %s, more than %s. Paying part of it is enough.", l.Currency.Format(b.Owes), l.Currency.Format(*l.Owed))
+		stop(
+			OwesTooMuch,
+			"Owes %s, more than %s. Paying part of it is enough.",
+			l.Currency.Format(b.Owes),
+			l.Currency.Format(*l.Owed),
+		)
 	}
 	if l.Late != nil && b.Late > *l.Late {
 		stop(TooManyLate, "Has %s, more than the %d allowed.", calendar.Count(b.Late, "late item"), *l.Late)
@@ -116,7 +121,12 @@ func StopsFor(b Borrower, l Limits) []Stop {
 		stop(TooMany, "Has %s already; %d are allowed at once.", calendar.Count(b.Loans, "loan"), *l.AtOnce)
 	}
 	if l.AlikeAtOnce != nil && b.Alike >= *l.AlikeAtOnce {
-		stop(TooManyAlike, "Has %s of this material already; %d are allowed at once.", calendar.Count(b.Alike, "loan"), *l.AlikeAtOnce)
+		stop(
+			TooManyAlike,
+			"Has %s of this material already; %d are allowed at once.",
+			calendar.Count(b.Alike, "loan"),
+			*l.AlikeAtOnce,
+		)
 	}
 	if l.LeastAge > 0 {
 		switch {
@@ -151,7 +161,14 @@ const soon = 30 * time.Minute
 // DueSoon asks first where a loan would be due within half an hour, mostly because the branch closes.
 func DueSoon(due Due, b *calendar.Branch, now time.Time) *Stop {
 	if left := due.End(b).Sub(now); due.Hours && left <= soon {
-		return &Stop{Soon, fmt.Sprintf("Back in %s, at %s?", calendar.Count(int(left.Minutes()), "minute"), due.At.In(b.Location).Format("15:04"))}
+		return &Stop{
+			Soon,
+			fmt.Sprintf(
+				"Back in %s, at %s?",
+				calendar.Count(int(left.Minutes()), "minute"),
+				due.At.In(b.Location).Format("15:04"),
+			),
+		}
 	}
 	return nil
 }

@@ -45,7 +45,11 @@ func TestStopsOfAPatron(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) { assert.ElementsMatch(t, c.want, kinds(loan.StopsOf(c.b, limits, today))) })
 	}
-	assert.Empty(t, loan.StopsOf(loan.Borrower{Standing: loan.Active, Owes: 1e9, Late: 99}, loan.Limits{Currency: cad}, today), "no limits, no stops")
+	assert.Empty(
+		t,
+		loan.StopsOf(loan.Borrower{Standing: loan.Active, Owes: 1e9, Late: 99}, loan.Limits{Currency: cad}, today),
+		"no limits, no stops",
+	)
 }
 
 func TestStopsForAnItem(t *testing.T) {

@@ -28,7 +28,9 @@ func TestMovedKeepsItsWord(t *testing.T) {
 		today := b.Date(now)
 		from := today.Add(rapid.IntRange(0, 10).Draw(t, "closed"))
 		b.Closures = []calendar.Closure{{From: from, To: from.Add(rapid.IntRange(0, 20).Draw(t, "for")), Name: "storm"}}
-		terms := loan.Terms{ClosedDay: rapid.SampledFrom([]loan.ClosedDay{loan.Next, loan.Previous, loan.Keep}).Draw(t, "closed day")}
+		terms := loan.Terms{
+			ClosedDay: rapid.SampledFrom([]loan.ClosedDay{loan.Next, loan.Previous, loan.Keep}).Draw(t, "closed day"),
+		}
 		due := loan.OnDate(today.Add(rapid.IntRange(-5, 30).Draw(t, "due")))
 		moved := loan.Moved(b, terms, due, now)
 		if moved == due {

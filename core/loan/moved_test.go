@@ -16,14 +16,25 @@ func TestDueDatesMoveWithTheCalendar(t *testing.T) {
 	halifax, err := time.LoadLocation("America/Halifax")
 	require.NoError(t, err)
 	day := func(d int) calendar.Date { return calendar.MakeDate(2026, 10, d) }
-	b := &calendar.Branch{Code: "SLM", Name: "Saltmere", Location: halifax, Openings: map[calendar.Date]calendar.Opening{}}
+	b := &calendar.Branch{
+		Code:     "SLM",
+		Name:     "Saltmere",
+		Location: halifax,
+		Openings: map[calendar.Date]calendar.Opening{},
+	}
 	for weekday := time.Tuesday; weekday <= time.Saturday; weekday++ {
 		b.Weekly[weekday] = calendar.Day{{From: 600, To: 1080}}
 	}
 	b.Closures = []calendar.Closure{{From: day(8), To: day(10), Name: "storm"}} // Thu to Sat
 	b.Openings[day(6)] = calendar.Opening{Hours: calendar.Day{{From: 600, To: 690}}, Name: "closed early"}
 	now := b.At(day(6), 11*60+30) // Tue, as the doors close
-	next, previous, keep := loan.Terms{ClosedDay: loan.Next}, loan.Terms{ClosedDay: loan.Previous}, loan.Terms{ClosedDay: loan.Keep}
+	next, previous, keep := loan.Terms{
+		ClosedDay: loan.Next,
+	}, loan.Terms{
+		ClosedDay: loan.Previous,
+	}, loan.Terms{
+		ClosedDay: loan.Keep,
+	}
 	for _, c := range []struct {
 		name  string
 		terms loan.Terms

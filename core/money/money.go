@@ -36,7 +36,12 @@ func ParseCurrency(code string) (Currency, error) {
 // Parse reads a decimal text such as "0.25" that is not negative.
 func (c Currency) Parse(text string) (Amount, error) {
 	whole, part, dotted := strings.Cut(text, ".")
-	bad := fmt.Errorf("%q is not a sum of money; expected digits with up to %d decimals, such as %q", text, c.Digits, c.Format(25))
+	bad := fmt.Errorf(
+		"%q is not a sum of money; expected digits with up to %d decimals, such as %q",
+		text,
+		c.Digits,
+		c.Format(25),
+	)
 	if whole == "" || len(whole) > 13 || (dotted && part == "") || len(part) > c.Digits {
 		return 0, bad
 	}

@@ -60,8 +60,16 @@ func Next(from State, move Move) (State, error) {
 	return to, nil
 }
 
-var sayMove = map[Move]string{Choose: "be given an item", Send: "be sent", Shelve: "go onto the hold shelf", Fill: "be filled",
-	Cancel: "be cancelled", Lapse: "lapse", PutBack: "wait again", Reopen: "be ready again"}
+var sayMove = map[Move]string{
+	Choose:  "be given an item",
+	Send:    "be sent",
+	Shelve:  "go onto the hold shelf",
+	Fill:    "be filled",
+	Cancel:  "be cancelled",
+	Lapse:   "lapse",
+	PutBack: "wait again",
+	Reopen:  "be ready again",
+}
 
 // byHand are the moves that somebody makes for its own sake; the others follow from a scan, which anybody may make.
 var byHand = map[Move][]role.Role{Cancel: role.Employed}

@@ -28,7 +28,13 @@ func TestLifeOfAHold(t *testing.T) {
 		{"the loan that filled it is undone", queue.Filled, queue.Reopen, queue.Ready, ""},
 		{"lapses only on the hold shelf", queue.Moving, queue.Lapse, "", "a hold that is moving cannot lapse"},
 		{"cancelled twice", queue.Cancelled, queue.Cancel, "", "a hold that is cancelled cannot be cancelled"},
-		{"ready without an item", queue.Waiting, queue.Shelve, "", "a hold that is waiting cannot go onto the hold shelf"},
+		{
+			"ready without an item",
+			queue.Waiting,
+			queue.Shelve,
+			"",
+			"a hold that is waiting cannot go onto the hold shelf",
+		},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -48,7 +54,16 @@ func TestLifeOfAHold(t *testing.T) {
 // Whatever happens to a hold, in whatever order, it never stands in a state that has no name, and what has ended
 // only comes back by undoing.
 func TestHoldsEndOnce(t *testing.T) {
-	all := []queue.Move{queue.Choose, queue.Send, queue.Shelve, queue.Fill, queue.Cancel, queue.Lapse, queue.PutBack, queue.Reopen}
+	all := []queue.Move{
+		queue.Choose,
+		queue.Send,
+		queue.Shelve,
+		queue.Fill,
+		queue.Cancel,
+		queue.Lapse,
+		queue.PutBack,
+		queue.Reopen,
+	}
 	rapid.Check(t, func(t *rapid.T) {
 		state := queue.Waiting
 		for range 20 {

@@ -14,15 +14,22 @@ import (
 func days(n int) *int { return &n }
 
 func TestShelfUntilCountsOpenDays(t *testing.T) {
-	f, err := courier.Read([]byte(`{"format": "nevrin-courier/1", "timezone": "America/Halifax", "runs": [], "branches": [
+	f, err := courier.Read(
+		[]byte(`{"format": "nevrin-courier/1", "timezone": "America/Halifax", "runs": [], "branches": [
 		{"code": "SLM", "name": "Saltmere", "timezone": "America/Halifax", "hours": {"tue": ["10:00-18:00"], "wed": ["10:00-18:00"], "thu": ["10:00-18:00"], "fri": ["10:00-18:00"], "sat": ["10:00-17:00"]},
 		 "closures": [{"from": "2026-10-13", "to": "2026-10-14"}]},
-		{"code": "NVR", "name": "Never", "timezone": "America/Halifax", "hours": {}}]}`))
+		{"code": "NVR", "name": "Never", "timezone": "America/Halifax", "hours": {}}]}`),
+	)
 	require.NoError(t, err)
 	slm, never := f.Timetable.Branches["SLM"].Branch, f.Timetable.Branches["NVR"].Branch
 	tue6 := calendar.MakeDate(2026, 10, 6)
 	assert.Equal(t, calendar.MakeDate(2026, 10, 10), queue.ShelfUntil(slm, tue6, 4), "Wed to Sat")
-	assert.Equal(t, calendar.MakeDate(2026, 10, 15), queue.ShelfUntil(slm, tue6, 5), "Sunday, Monday and the boiler's two days do not count")
+	assert.Equal(
+		t,
+		calendar.MakeDate(2026, 10, 15),
+		queue.ShelfUntil(slm, tue6, 5),
+		"Sunday, Monday and the boiler's two days do not count",
+	)
 	assert.Equal(t, tue6, queue.ShelfUntil(slm, tue6, 0), "until tonight")
 	assert.Equal(t, tue6, queue.ShelfUntil(never, tue6, 5), "a branch that never opens again")
 }
@@ -31,7 +38,13 @@ func TestWaitingGoesOnWhenTheCalendarChanges(t *testing.T) {
 	loc, err := calendar.ParseLocation("America/Halifax")
 	require.NoError(t, err)
 	branch := func(closed ...calendar.Closure) *calendar.Branch {
-		b := &calendar.Branch{Code: "A", Name: "A", Location: loc, Closures: closed, Openings: map[calendar.Date]calendar.Opening{}}
+		b := &calendar.Branch{
+			Code:     "A",
+			Name:     "A",
+			Location: loc,
+			Closures: closed,
+			Openings: map[calendar.Date]calendar.Opening{},
+		}
 		for weekday := 1; weekday <= 5; weekday++ {
 			b.Weekly[weekday] = calendar.Day{{From: 600, To: 1080}}
 		}

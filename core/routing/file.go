@@ -190,7 +190,14 @@ type Reaches struct {
 
 // NewReaches prepares the question for one moment. Seconds of now are dropped.
 func NewReaches(table *courier.Timetable, now time.Time, fetchMinutes int) *Reaches {
-	return &Reaches{table, now.Truncate(time.Minute), fetchMinutes, map[string]*time.Time{}, map[string]*courier.Trips{}, map[[2]string]*Reach{}}
+	return &Reaches{
+		table,
+		now.Truncate(time.Minute),
+		fetchMinutes,
+		map[string]*time.Time{},
+		map[string]*courier.Trips{},
+		map[[2]string]*Reach{},
+	}
 }
 
 // Between is how an item at one branch reaches another; nil if it cannot, or either never opens.
@@ -255,7 +262,15 @@ func (f *File) planTitle(t Title, aim Aim, reaches *Reaches) TitleReport {
 			continue
 		}
 		reach, loc := p.Reach[h][i], f.Timetable.Branches[hold.Pickup].Location
-		out.Pairs = append(out.Pairs, Pair{hold.ID, t.Items[i].ID, calendar.PrintInstant(reach.Arrives, loc), calendar.PrintInstant(reach.OnShelf, loc)})
+		out.Pairs = append(
+			out.Pairs,
+			Pair{
+				hold.ID,
+				t.Items[i].ID,
+				calendar.PrintInstant(reach.Arrives, loc),
+				calendar.PrintInstant(reach.OnShelf, loc),
+			},
+		)
 		out.Total += reach.Wait
 	}
 	return out
@@ -281,10 +296,21 @@ func (f *File) Differences(aim Aim, r Report) []string {
 				served = append(served, p.Hold)
 			}
 			if !slices.Equal(served, e.Served) {
-				out = append(out, fmt.Sprintf("%s: expected to serve %s, came to %s", t.Title, strings.Join(e.Served, ", "), strings.Join(served, ", ")))
+				out = append(
+					out,
+					fmt.Sprintf(
+						"%s: expected to serve %s, came to %s",
+						t.Title,
+						strings.Join(e.Served, ", "),
+						strings.Join(served, ", "),
+					),
+				)
 			}
 			if e.Total != nil && *e.Total != t.Total {
-				out = append(out, fmt.Sprintf("%s: expected %d minutes of waiting, came to %d", t.Title, *e.Total, t.Total))
+				out = append(
+					out,
+					fmt.Sprintf("%s: expected %d minutes of waiting, came to %d", t.Title, *e.Total, t.Total),
+				)
 			}
 		}
 	}

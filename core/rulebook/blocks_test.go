@@ -29,7 +29,10 @@ func TestBlocks(t *testing.T) {
 func TestBlocksCoverWhatWasChosen(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		cells := rapid.SliceOf(rapid.Custom(func(t *rapid.T) [2]string {
-			return [2]string{rapid.SampledFrom([]string{"a", "b", "c", "d"}).Draw(t, "row"), rapid.SampledFrom([]string{"x", "y", "z"}).Draw(t, "column")}
+			return [2]string{
+				rapid.SampledFrom([]string{"a", "b", "c", "d"}).Draw(t, "row"),
+				rapid.SampledFrom([]string{"x", "y", "z"}).Draw(t, "column"),
+			}
 		})).Draw(t, "cells")
 		chosen, covered := map[[2]string]bool{}, map[[2]string]bool{}
 		for _, c := range cells {

@@ -185,7 +185,9 @@ func (b *Rulebook) SayShift(s Shift) string {
 			}
 		}
 		switch {
-		case all && len(named) == 0, d.OfBranch() && len(named) == len(b.Branches), all && len(named) == len(b.index.names[d]):
+		case all && len(named) == 0,
+			d.OfBranch() && len(named) == len(b.Branches),
+			all && len(named) == len(b.index.names[d]):
 			continue
 		case all:
 			parts = append(parts, DimensionNames[d]+" "+strings.Join(named, " or ")+" or any that no rule names")
@@ -222,7 +224,12 @@ func (b *Rulebook) Decides() []map[Term]bool {
 func (b *Rulebook) Sentence(r *Rule) string {
 	settings := make([]string, len(r.Settings))
 	for k, s := range r.Settings {
-		settings[k] = strings.ToLower(All[s.Term].Name[:1]) + All[s.Term].Name[1:] + " " + s.Value.Say(s.Term, b.Currency)
+		settings[k] = strings.ToLower(
+			All[s.Term].Name[:1],
+		) + All[s.Term].Name[1:] + " " + s.Value.Say(
+			s.Term,
+			b.Currency,
+		)
 	}
 	where := strings.TrimSuffix(strings.ReplaceAll(b.SayScope(r.Scope), ". ", "; "), ".")
 	return where + ": " + strings.Join(settings, ", ") + "."

@@ -126,7 +126,14 @@ func TestComparisonInWords(t *testing.T) {
 	said := ""
 	for _, s := range rulebook.CompareTerms(old, new) {
 		if s.Term == rulebook.LoanPeriod {
-			said += new.SayShift(s) + fmt.Sprintln(":", s.Old.Value.Say(s.Term, old.Currency), "to", s.New.Value.Say(s.Term, old.Currency))
+			said += new.SayShift(
+				s,
+			) + fmt.Sprintln(
+				":",
+				s.Old.Value.Say(s.Term, old.Currency),
+				"to",
+				s.New.Value.Say(s.Term, old.Currency),
+			)
 		}
 	}
 	assert.Contains(t, said, "material class film")

@@ -35,7 +35,11 @@ func (b *Rulebook) Conflicts() []Conflict {
 				}
 				for _, s := range first.rule.Settings {
 					if other, ok := second.rule.Sets(s.Term); ok && !s.Value.Equal(other) {
-						found[key{first.order, second.order, s.Term}] = Conflict{[2]*Rule{first.rule, second.rule}, s.Term, b.meeting(first, second)}
+						found[key{first.order, second.order, s.Term}] = Conflict{
+							[2]*Rule{first.rule, second.rule},
+							s.Term,
+							b.meeting(first, second),
+						}
 					}
 				}
 			}
@@ -135,7 +139,12 @@ func (b *Rulebook) Warnings() []Warning {
 		if !ok || rate && grace || r.Scope.Empty() {
 			continue
 		}
-		rest := New(b.Currency, b.Branches, b.Ranking, slices.DeleteFunc(slices.Clone(b.Rules), func(other *Rule) bool { return other == r }))
+		rest := New(
+			b.Currency,
+			b.Branches,
+			b.Ranking,
+			slices.DeleteFunc(slices.Clone(b.Rules), func(other *Rule) bool { return other == r }),
+		)
 		if turned, ok := rest.turnedBy(r, unit); ok {
 			from := "the default"
 			rules := []string{r.ID}
@@ -143,8 +152,14 @@ func (b *Rulebook) Warnings() []Warning {
 				from = "“" + turned.Rule.Title() + "”"
 				rules = append(rules, turned.Rule.ID)
 			}
-			found = append(found, Warning{rules, "“" + r.Title() + "” counts lateness in " + unit.Say(FineUnit, b.Currency) + "s where " + from +
-				" counts in " + turned.Value.Say(FineUnit, b.Currency) + "s, and does not settle both fine_rate and grace for it."})
+			found = append(
+				found,
+				Warning{
+					rules,
+					"“" + r.Title() + "” counts lateness in " + unit.Say(FineUnit, b.Currency) + "s where " + from +
+						" counts in " + turned.Value.Say(FineUnit, b.Currency) + "s, and does not settle both fine_rate and grace for it.",
+				},
+			)
 		}
 	}
 	return found

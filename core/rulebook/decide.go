@@ -73,19 +73,38 @@ func (t *Terms) Lateness() lateness.Terms {
 
 // Lost are the terms that decide when something counts as lost.
 func (t *Terms) Lost() lateness.LostTerms {
-	return lateness.LostTerms{After: t.Value(LostAfter).limit(), Processing: t.Value(ProcessingCharge).Amount(), RefundWithin: t.Value(RefundWithin).Number(),
-		KeepLateness: t.Value(LatenessWhenLost).Choice(LatenessWhenLost) == "kept", Currency: t.Currency}
+	return lateness.LostTerms{
+		After:        t.Value(LostAfter).limit(),
+		Processing:   t.Value(ProcessingCharge).Amount(),
+		RefundWithin: t.Value(RefundWithin).Number(),
+		KeepLateness: t.Value(LatenessWhenLost).Choice(LatenessWhenLost) == "kept",
+		Currency:     t.Currency,
+	}
 }
 
 // Limits are the terms that bound what a patron may borrow.
 func (t *Terms) Limits() loan.Limits {
-	return loan.Limits{Currency: t.Currency, Allowed: t.Value(LendingAllowed).YesNo(), AtOnce: t.Value(LoansAtOnce).limit(), AlikeAtOnce: t.Value(MaterialAtOnce).limit(),
-		Owed: t.Value(OwedLimit).limitAmount(), Late: t.Value(LateItemsLimit).limit(), LeastAge: t.Value(LeastAge).Number(), ConsentNeeded: t.Value(ConsentNeeded).YesNo()}
+	return loan.Limits{
+		Currency:    t.Currency,
+		Allowed:     t.Value(LendingAllowed).YesNo(),
+		AtOnce:      t.Value(LoansAtOnce).limit(),
+		AlikeAtOnce: t.Value(MaterialAtOnce).limit(),
+		Owed: t.Value(OwedLimit).
+			limitAmount(),
+		Late:          t.Value(LateItemsLimit).limit(),
+		LeastAge:      t.Value(LeastAge).Number(),
+		ConsentNeeded: t.Value(ConsentNeeded).YesNo(),
+	}
 }
 
 // Holding are the terms that decide whether an item may serve a hold.
 func (t *Terms) Holding() queue.Terms {
-	return queue.Terms{Lent: t.Value(LendingAllowed).YesNo(), Held: t.Value(HoldsAllowed).YesNo(), StaysDays: t.Value(NewStaysDays).limit(), OwnDays: t.Value(OwnPatronsDays).limit()}
+	return queue.Terms{
+		Lent:      t.Value(LendingAllowed).YesNo(),
+		Held:      t.Value(HoldsAllowed).YesNo(),
+		StaysDays: t.Value(NewStaysDays).limit(),
+		OwnDays:   t.Value(OwnPatronsDays).limit(),
+	}
 }
 
 // OfStop is the term behind a stop, for its why; false where no term is.
@@ -167,7 +186,12 @@ func (b *Rulebook) Why(at Situation, own []Setting, t Term) why.Trace {
 	}
 	slices.SortStableFunc(speak, func(x, y speaking) int { return y.weight - x.weight })
 	for _, s := range speak {
-		step := why.Step{Kind: why.Outweighed, Text: s.rule.Title(), Rule: s.rule.ID, Detail: b.SayScope(s.rule.Scope) + " Says " + s.value.Say(t, b.Currency) + "."}
+		step := why.Step{
+			Kind:   why.Outweighed,
+			Text:   s.rule.Title(),
+			Rule:   s.rule.ID,
+			Detail: b.SayScope(s.rule.Scope) + " Says " + s.value.Say(t, b.Currency) + ".",
+		}
 		switch {
 		case s.rule == decided.Rule:
 			step.Kind = why.Decided

@@ -44,7 +44,17 @@ type Expect struct {
 	Terms        []Setting
 }
 
-var givenKeys = append(DimensionIDs[:len(DimensionIDs):len(DimensionIDs)], "price", "lent", "returned", "due", "renewed", "counted_as", "days_let_off", "item_terms")
+var givenKeys = append(
+	DimensionIDs[:len(DimensionIDs):len(DimensionIDs)],
+	"price",
+	"lent",
+	"returned",
+	"due",
+	"renewed",
+	"counted_as",
+	"days_let_off",
+	"item_terms",
+)
 
 func (b *Rulebook) readExample(n jsonfile.Node) Example {
 	var e Example
@@ -133,7 +143,10 @@ func dueAt(b *calendar.Branch) func(string) (loan.Due, error) {
 		if !strings.Contains(text, "T") {
 			d, err := calendar.ParseDate(text)
 			if err != nil {
-				err = fmt.Errorf("%q is neither a date nor an instant; expected one such as 2026-10-06 or 2026-10-06T14:00", text)
+				err = fmt.Errorf(
+					"%q is neither a date nor an instant; expected one such as 2026-10-06 or 2026-10-06T14:00",
+					text,
+				)
 			}
 			return loan.OnDate(d), err
 		}
@@ -285,7 +298,12 @@ type Report struct {
 // Check finds conflicts and warnings and computes every example. It is OK if no rules conflict and
 // every expectation came true.
 func (b *Rulebook) Check() Report {
-	r := Report{OK: true, Conflicts: []ConflictReport{}, Warnings: append([]Warning{}, b.Warnings()...), Examples: []ExampleReport{}}
+	r := Report{
+		OK:        true,
+		Conflicts: []ConflictReport{},
+		Warnings:  append([]Warning{}, b.Warnings()...),
+		Examples:  []ExampleReport{},
+	}
 	for _, c := range b.Conflicts() {
 		r.OK = false
 		at := map[string]string{}
@@ -307,7 +325,13 @@ func (b *Rulebook) Check() Report {
 func (b *Rulebook) checkExample(e Example) ExampleReport {
 	out := b.Compute(e.Given)
 	branch, _ := b.Branch(e.Given.Situation[LendingBranch])
-	r := ExampleReport{Name: e.Name, Terms: b.reportTerms(&out.Terms), Due: out.Due.Print(branch), Why: out.Why, Differs: map[string]Difference{}}
+	r := ExampleReport{
+		Name:    e.Name,
+		Terms:   b.reportTerms(&out.Terms),
+		Due:     out.Due.Print(branch),
+		Why:     out.Why,
+		Differs: map[string]Difference{},
+	}
 	if l := out.Lateness; l != nil {
 		fine := b.Currency.Format(l.Fine)
 		r.UnitsLate, r.UnitsCharged, r.Fine = &l.Late, &l.Charged, &fine
@@ -326,7 +350,10 @@ func (b *Rulebook) checkExample(e Example) ExampleReport {
 	differs(r.Differs, "fine", fine, r.Fine, want.NoReturn)
 	for _, s := range want.Terms {
 		if came := out.Terms.Value(s.Term); !came.Equal(s.Value) {
-			r.Differs["terms."+s.Term.String()] = Difference{s.Value.Plain(s.Term, b.Currency), came.Plain(s.Term, b.Currency)}
+			r.Differs["terms."+s.Term.String()] = Difference{
+				s.Value.Plain(s.Term, b.Currency),
+				came.Plain(s.Term, b.Currency),
+			}
 		}
 	}
 	r.OK = len(r.Differs) == 0

@@ -57,7 +57,10 @@ func readRanking(n jsonfile.Node) Ranking {
 		}
 	}
 	if len(list) != int(dimensions) {
-		n.Fail(fmt.Sprintf("a ranking of %d", len(list)), "the five dimensions once each: "+strings.Join(DimensionIDs[:], ", "))
+		n.Fail(
+			fmt.Sprintf("a ranking of %d", len(list)),
+			"the five dimensions once each: "+strings.Join(DimensionIDs[:], ", "),
+		)
 	}
 	return r
 }
@@ -124,7 +127,11 @@ func (b *Rulebook) checkPlace(text string) error {
 				return nil
 			}
 		}
-		return fmt.Errorf("%q, a zone that no branch is in; expected one of %s", text, strings.Join(b.zoneNames(), ", "))
+		return fmt.Errorf(
+			"%q, a zone that no branch is in; expected one of %s",
+			text,
+			strings.Join(b.zoneNames(), ", "),
+		)
 	}
 	return b.checkBranch(text)
 }
@@ -245,7 +252,11 @@ func ParseRanking(ids []string) (Ranking, error) {
 		r[i] = d
 	}
 	if len(seen) != int(dimensions) || len(ids) != int(dimensions) {
-		return r, fmt.Errorf("a ranking of %s; expected the five dimensions once each: %s", strings.Join(ids, ", "), strings.Join(DimensionIDs[:], ", "))
+		return r, fmt.Errorf(
+			"a ranking of %s; expected the five dimensions once each: %s",
+			strings.Join(ids, ", "),
+			strings.Join(DimensionIDs[:], ", "),
+		)
 	}
 	return r, nil
 }

@@ -8,7 +8,9 @@ import (
 // Handbook lists every term as Markdown, from the one place where terms are described.
 func Handbook() string {
 	var out strings.Builder
-	out.WriteString("# Terms of the rulebook\n\nEach is settled on its own, by the narrowest rule that speaks of it. Written by `nevrin rulebook terms`.\n")
+	out.WriteString(
+		"# Terms of the rulebook\n\nEach is settled on its own, by the narrowest rule that speaks of it. Written by `nevrin rulebook terms`.\n",
+	)
 	group := ""
 	for _, name := range groups() {
 		for t := range All {
@@ -18,9 +20,21 @@ func Handbook() string {
 			}
 			if group != name {
 				group = name
-				fmt.Fprintf(&out, "\n## %s\n\n| term | name | value | default | meaning |\n|---|---|---|---|---|\n", name)
+				fmt.Fprintf(
+					&out,
+					"\n## %s\n\n| term | name | value | default | meaning |\n|---|---|---|---|---|\n",
+					name,
+				)
 			}
-			fmt.Fprintf(&out, "| `%s` | %s | %s | %s | %s |\n", info.ID, info.Name, info.values(), info.byDefault(), info.Meaning)
+			fmt.Fprintf(
+				&out,
+				"| `%s` | %s | %s | %s | %s |\n",
+				info.ID,
+				info.Name,
+				info.values(),
+				info.byDefault(),
+				info.Meaning,
+			)
 		}
 	}
 	return out.String()

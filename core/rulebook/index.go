@@ -116,7 +116,8 @@ func (b *Rulebook) addFaces(x *index, f face, place int) {
 		byValue.add(x.values[d][v])
 	}
 	for n, v := range x.names[d] {
-		if zone := b.zones[v]; d.OfBranch() && zone != "" && slices.Contains(scope.Zones, zone) && !slices.Contains(scope.Values, v) {
+		if zone := b.zones[v]; d.OfBranch() && zone != "" && slices.Contains(scope.Zones, zone) &&
+			!slices.Contains(scope.Values, v) {
 			byZone.add(n)
 			zoned = true
 		}

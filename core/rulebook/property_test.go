@@ -17,7 +17,8 @@ import (
 
 // anyBranch draws a calendar: weekly hours with breaks, weeks of closure, odd openings, several zones of time.
 func anyBranch(t *rapid.T) *calendar.Branch {
-	zone := rapid.SampledFrom([]string{"America/Halifax", "Europe/Lisbon", "Australia/Lord_Howe", "Asia/Kathmandu"}).Draw(t, "zone")
+	zone := rapid.SampledFrom([]string{"America/Halifax", "Europe/Lisbon", "Australia/Lord_Howe", "Asia/Kathmandu"}).
+		Draw(t, "zone")
 	loc, err := time.LoadLocation(zone)
 	require.NoError(t, err)
 	b := &calendar.Branch{Code: "A", Name: "A", Location: loc, Openings: map[calendar.Date]calendar.Opening{}}
@@ -37,14 +38,22 @@ func anyBranch(t *rapid.T) *calendar.Branch {
 }
 
 func anyInstant(t *rapid.T, label string) time.Time {
-	return time.Date(2026, 10, 1, 0, 0, 0, 0, time.UTC).Add(time.Duration(rapid.IntRange(0, 60*24*60).Draw(t, label)) * time.Minute)
+	return time.Date(2026, 10, 1, 0, 0, 0, 0, time.UTC).
+		Add(time.Duration(rapid.IntRange(0, 60*24*60).Draw(t, label)) * time.Minute)
 }
 
 func anyLateness(t *rapid.T) lateness.Terms {
 	limit := money.Amount(rapid.IntRange(0, 2000).Draw(t, "limit"))
-	terms := lateness.Terms{Rate: money.Amount(rapid.IntRange(0, 300).Draw(t, "rate")), Grace: rapid.IntRange(0, 5).Draw(t, "grace"),
-		Unit:       rapid.SampledFrom([]lateness.Unit{lateness.OpenDay, lateness.CalendarDay, lateness.OpenHour, lateness.ClockHour}).Draw(t, "unit"),
-		GraceStays: rapid.Bool().Draw(t, "stays"), UpToPrice: rapid.Bool().Draw(t, "up to price"), Currency: money.Currency{Code: "CAD", Digits: 2}}
+	terms := lateness.Terms{
+		Rate:  money.Amount(rapid.IntRange(0, 300).Draw(t, "rate")),
+		Grace: rapid.IntRange(0, 5).Draw(t, "grace"),
+		Unit: rapid.SampledFrom([]lateness.Unit{lateness.OpenDay, lateness.CalendarDay, lateness.OpenHour, lateness.ClockHour}).
+			Draw(t, "unit"),
+		GraceStays: rapid.Bool().
+			Draw(t, "stays"),
+		UpToPrice: rapid.Bool().Draw(t, "up to price"),
+		Currency:  money.Currency{Code: "CAD", Digits: 2},
+	}
 	if rapid.Bool().Draw(t, "limited") {
 		terms.Limit = &limit
 	}
@@ -94,14 +103,23 @@ func TestDueDatesKeepTheirWord(t *testing.T) {
 		b := anyBranch(t)
 		lent := anyInstant(t, "lent")
 		latest := b.Date(lent).Add(rapid.IntRange(1, 40).Draw(t, "latest"))
-		terms := loan.Terms{Period: calendar.Duration{Days: rapid.IntRange(1, 60).Draw(t, "days")}, LatestDue: []calendar.Date{latest},
-			ClosedDay:    rapid.SampledFrom([]loan.ClosedDay{loan.Next, loan.Previous, loan.Keep}).Draw(t, "closed day"),
-			RenewFromDue: rapid.Bool().Draw(t, "renew from due")}
+		terms := loan.Terms{
+			Period:    calendar.Duration{Days: rapid.IntRange(1, 60).Draw(t, "days")},
+			LatestDue: []calendar.Date{latest},
+			ClosedDay: rapid.SampledFrom([]loan.ClosedDay{loan.Next, loan.Previous, loan.Keep}).
+				Draw(t, "closed day"),
+			RenewFromDue: rapid.Bool().Draw(t, "renew from due"),
+		}
 		due, _ := loan.Lend(b, terms, lent)
 		if due.Date > latest || due.Date <= b.Date(lent) {
 			t.Fatalf("lent %v is due %v, latest %v", lent, due.Date, latest)
 		}
-		renewed, _ := loan.Renew(b, terms, due, lent.Add(time.Duration(rapid.IntRange(0, 90*24).Draw(t, "hours"))*time.Hour))
+		renewed, _ := loan.Renew(
+			b,
+			terms,
+			due,
+			lent.Add(time.Duration(rapid.IntRange(0, 90*24).Draw(t, "hours"))*time.Hour),
+		)
 		if renewed.Date < due.Date {
 			t.Fatalf("renewing shortened %v to %v", due.Date, renewed.Date)
 		}
@@ -112,8 +130,14 @@ func TestDueDatesKeepTheirWord(t *testing.T) {
 var (
 	worldBranches = []*calendar.Branch{{Code: "A", Zone: "z"}, {Code: "B", Zone: "z"}, {Code: "C", Zone: "y"}}
 	worldZones    = map[string]string{"A": "z", "B": "z", "C": "y"}
-	worldScopes   = [][]string{{"A", "B", "C", "zone:z", "zone:y"}, {"A", "B", "C", "zone:z"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}}
-	worldValues   = [][]string{{"A", "B", "C"}, {"A", "B", "C"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}}
+	worldScopes   = [][]string{
+		{"A", "B", "C", "zone:z", "zone:y"},
+		{"A", "B", "C", "zone:z"},
+		{"c1", "c2"},
+		{"m1", "m2"},
+		{"p1", "p2"},
+	}
+	worldValues = [][]string{{"A", "B", "C"}, {"A", "B", "C"}, {"c1", "c2"}, {"m1", "m2"}, {"p1", "p2"}}
 )
 
 // anyRules draws a rulebook whose rules settle one term, each to one of a few values.
@@ -129,7 +153,10 @@ func anyRules(t *rapid.T) *rulebook.Rulebook {
 		r := &rulebook.Rule{ID: fmt.Sprint("r", i), Settings: renewals(rapid.IntRange(0, 2).Draw(t, "value"))}
 		for d := range worldScopes {
 			if rapid.Bool().Draw(t, "named") {
-				r.Scope[d] = rulebook.ParseAdmits(rulebook.Dimension(d), rapid.SliceOfN(rapid.SampledFrom(worldScopes[d]), 1, 2).Draw(t, "values"))
+				r.Scope[d] = rulebook.ParseAdmits(
+					rulebook.Dimension(d),
+					rapid.SliceOfN(rapid.SampledFrom(worldScopes[d]), 1, 2).Draw(t, "values"),
+				)
 			}
 		}
 		rules = append(rules, r)
@@ -196,7 +223,8 @@ func TestConflictsAreFound(t *testing.T) {
 			for i, first := range book.Rules {
 				for _, second := range book.Rules[i+1:] {
 					k := narrowness(book.Ranking, first, at)
-					if k != "" && k == narrowness(book.Ranking, second, at) && !first.Settings[0].Value.Equal(second.Settings[0].Value) {
+					if k != "" && k == narrowness(book.Ranking, second, at) &&
+						!first.Settings[0].Value.Equal(second.Settings[0].Value) {
 						want[first.ID+" "+second.ID] = true
 					}
 				}

@@ -118,7 +118,14 @@ var rehearsed = []Dimension{LendingBranch, PatronClass, MaterialClass}
 
 // Rehearse begins a rehearsal of a draft, seen from an instant: what is still on loan is late until then.
 func Rehearse(draft *Rulebook, now time.Time) *Rehearsal {
-	r := &Rehearsal{draft: draft, now: now, counter: lateness.NewCounter(), terms: map[settleKey]*ready{}, dues: map[dueKey]loan.Due{}, numbers: map[string]int{}}
+	r := &Rehearsal{
+		draft:   draft,
+		now:     now,
+		counter: lateness.NewCounter(),
+		terms:   map[settleKey]*ready{},
+		dues:    map[dueKey]loan.Due{},
+		numbers: map[string]int{},
+	}
 	r.out = Rehearsed{ByDays: map[int]int{}, By: map[string]map[string]*Tally{}}
 	for _, d := range rehearsed {
 		r.out.By[d.String()] = map[string]*Tally{}
@@ -135,8 +142,18 @@ func (r *Rehearsal) settle(b *Rulebook, at Situation, own []Setting) *ready {
 		}
 	}
 	terms := b.Decide(at, own)
-	out := &ready{loan: terms.Loan(), late: terms.Lateness(), limits: terms.Limits(), renewals: terms.Value(Renewals).Number()}
-	text := terms.Value(LoanPeriod).Say(LoanPeriod, b.Currency) + terms.Value(ClosedDay).Say(ClosedDay, b.Currency) + terms.Value(LatestDue).Say(LatestDue, b.Currency)
+	out := &ready{
+		loan:     terms.Loan(),
+		late:     terms.Lateness(),
+		limits:   terms.Limits(),
+		renewals: terms.Value(Renewals).Number(),
+	}
+	text := terms.Value(LoanPeriod).
+		Say(LoanPeriod, b.Currency) +
+		terms.Value(ClosedDay).
+			Say(ClosedDay, b.Currency) +
+		terms.Value(LatestDue).
+			Say(LatestDue, b.Currency)
 	number, known := r.numbers[text]
 	if !known {
 		number = len(r.numbers)
@@ -308,14 +325,20 @@ func (r *Rehearsal) keep(b *calendar.Branch, p *Past, t *Tally, was, is loan.Due
 	if len(r.out.Cases) >= mostCases && weight <= r.out.Cases[mostCases-1].weight {
 		return
 	}
-	r.out.Cases = append(r.out.Cases, Case{p.ID, p.Item, p.Patron, was.Print(b), is.Print(b), t.ChargedBefore, t.ChargedAfter, refused, weight})
+	r.out.Cases = append(
+		r.out.Cases,
+		Case{p.ID, p.Item, p.Patron, was.Print(b), is.Print(b), t.ChargedBefore, t.ChargedAfter, refused, weight},
+	)
 	if len(r.out.Cases) == mostCases {
 		r.trim()
 	}
 }
 
 func (r *Rehearsal) trim() {
-	slices.SortFunc(r.out.Cases, func(x, y Case) int { return cmp.Or(cmp.Compare(y.weight, x.weight), cmp.Compare(x.Loan, y.Loan)) })
+	slices.SortFunc(
+		r.out.Cases,
+		func(x, y Case) int { return cmp.Or(cmp.Compare(y.weight, x.weight), cmp.Compare(x.Loan, y.Loan)) },
+	)
 	r.out.Cases = r.out.Cases[:min(len(r.out.Cases), mostCases)]
 }
 

@@ -43,7 +43,13 @@ func workedAnd(t require.TestingT, changes map[string]string) (*rulebook.Ruleboo
 // A rehearsal comes to what the sums of each single loan come to, however it is cut into parts.
 func TestRehearsalIsTheSumOfItsLoans(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		old, draft := workedAnd(t, map[string]string{"base": `{"loan_period": "P14D", "grace": 0, "renewals": 5}`, "films": `{"fine_rate": "0.50"}`})
+		old, draft := workedAnd(
+			t,
+			map[string]string{
+				"base":  `{"loan_period": "P14D", "grace": 0, "renewals": 5}`,
+				"films": `{"fine_rate": "0.50"}`,
+			},
+		)
 		now := time.Date(2026, 12, 1, 12, 0, 0, 0, time.UTC)
 		var want rulebook.Tally
 		days := map[int]int{}
@@ -52,13 +58,28 @@ func TestRehearsalIsTheSumOfItsLoans(t *testing.T) {
 			var loans []rulebook.Past
 			for range rapid.IntRange(1, 4).Draw(t, "loans") {
 				branch := rapid.SampledFrom(old.Branches).Draw(t, "branch")
-				g := rulebook.Given{Lent: time.Date(2026, 10, 1, 12, 0, 0, 0, time.UTC).Add(time.Duration(rapid.IntRange(0, 40000).Draw(t, "lent")) * time.Minute),
-					Situation: rulebook.Situate(branch.Code, branch.Code, "general", rapid.SampledFrom([]string{"book", "film", "laptop"}).Draw(t, "material"),
-						rapid.SampledFrom([]string{"adult", "child", "educator"}).Draw(t, "patron"))}
+				g := rulebook.Given{
+					Lent: time.Date(2026, 10, 1, 12, 0, 0, 0, time.UTC).
+						Add(time.Duration(rapid.IntRange(0, 40000).Draw(t, "lent")) * time.Minute),
+					Situation: rulebook.Situate(
+						branch.Code,
+						branch.Code,
+						"general",
+						rapid.SampledFrom([]string{"book", "film", "laptop"}).Draw(t, "material"),
+						rapid.SampledFrom([]string{"adult", "child", "educator"}).Draw(t, "patron"),
+					),
+				}
 				price := money.Amount(rapid.IntRange(100, 4000).Draw(t, "price"))
 				g.Price = &price
 				last := g.Lent
-				p := rulebook.Past{ID: int64(len(loans)), Patron: int64(patron), Situation: g.Situation, Book: old, Lent: g.Lent, Price: &price}
+				p := rulebook.Past{
+					ID:        int64(len(loans)),
+					Patron:    int64(patron),
+					Situation: g.Situation,
+					Book:      old,
+					Lent:      g.Lent,
+					Price:     &price,
+				}
 				if rapid.Bool().Draw(t, "renewed") {
 					last = last.Add(time.Duration(rapid.IntRange(0, 50000).Draw(t, "renewed after")) * time.Minute)
 					at := last
@@ -115,7 +136,10 @@ func TestRehearsalIsTheSumOfItsLoans(t *testing.T) {
 }
 
 func TestRehearsalSaysWhoIsStoppedAndWhatIsRefused(t *testing.T) {
-	old, draft := workedAnd(t, map[string]string{"base": `{"owed_limit": "5.00", "loans_at_once": 2, "fine_rate": "3.00", "grace": 0}`})
+	old, draft := workedAnd(
+		t,
+		map[string]string{"base": `{"owed_limit": "5.00", "loans_at_once": 2, "fine_rate": "3.00", "grace": 0}`},
+	)
 	slm := old.Branches[0]
 	at := func(day, hour int) time.Time {
 		return slm.At(calendar.MakeDate(2026, 10, day), calendar.Minute(hour*60))
@@ -123,11 +147,27 @@ func TestRehearsalSaysWhoIsStoppedAndWhatIsRefused(t *testing.T) {
 	situation := rulebook.Situate(slm.Code, slm.Code, "general", "book", "adult")
 	past := func(id int64, lent, returned time.Time) rulebook.Past {
 		due, _ := loan.Lend(slm, func() loan.Terms { terms := old.Decide(situation, nil); return terms.Loan() }(), lent)
-		return rulebook.Past{ID: id, Patron: 7, Situation: situation, Book: old, Lent: lent, Returned: &returned, Due: due, Awaited: true}
+		return rulebook.Past{
+			ID:        id,
+			Patron:    7,
+			Situation: situation,
+			Book:      old,
+			Lent:      lent,
+			Returned:  &returned,
+			Due:       due,
+			Awaited:   true,
+		}
 	}
 	late := slm.At(calendar.MakeDate(2026, 10, 30), 720) // due on the 27th
 	r := rulebook.Rehearse(draft, late)
-	r.Patron([]rulebook.Past{past(1, at(6, 11), late), past(2, at(6, 12), at(7, 12)), past(3, at(6, 13), at(7, 12)), past(4, at(8, 12), at(9, 12))})
+	r.Patron(
+		[]rulebook.Past{
+			past(1, at(6, 11), late),
+			past(2, at(6, 12), at(7, 12)),
+			past(3, at(6, 13), at(7, 12)),
+			past(4, at(8, 12), at(9, 12)),
+		},
+	)
 	out := r.Result()
 	assert.Equal(t, 1, out.Refused, "the third at once; the fourth comes when two are back")
 	assert.Equal(t, []int64{7}, out.Stopped)

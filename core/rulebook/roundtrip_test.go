@@ -18,11 +18,15 @@ func anyValue(t *rapid.T, info *rulebook.TermInfo) any {
 	}
 	switch info.Kind {
 	case rulebook.KindDuration:
-		return fmt.Sprintf(rapid.SampledFrom([]string{"P%dD", "P%dW", "PT%dH", "PT%dM"}).Draw(t, "form"), rapid.IntRange(1, 400).Draw(t, "length"))
+		return fmt.Sprintf(
+			rapid.SampledFrom([]string{"P%dD", "P%dW", "PT%dH", "PT%dM"}).Draw(t, "form"),
+			rapid.IntRange(1, 400).Draw(t, "length"),
+		)
 	case rulebook.KindChoice:
 		return rapid.SampledFrom(info.Choices).Draw(t, "choice")
 	case rulebook.KindDates:
-		return rapid.SliceOfN(rapid.SampledFrom([]string{"2026-12-18", "2027-06-25", "2026-06-26"}), 0, 3).Draw(t, "dates")
+		return rapid.SliceOfN(rapid.SampledFrom([]string{"2026-12-18", "2027-06-25", "2026-06-26"}), 0, 3).
+			Draw(t, "dates")
 	case rulebook.KindMoney:
 		return fmt.Sprintf("%d.%02d", rapid.IntRange(0, 900).Draw(t, "whole"), rapid.IntRange(0, 99).Draw(t, "cents"))
 	case rulebook.KindYesNo:
@@ -37,7 +41,12 @@ func TestRulesThereAndBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		list := []rulebook.RuleFile{}
 		for k := range rapid.IntRange(1, 5).Draw(t, "rules") {
-			r := rulebook.RuleFile{ID: fmt.Sprint("r", k), Name: rapid.SampledFrom([]string{"", "“A name”, with marks"}).Draw(t, "name"), Scope: map[string][]string{}, Terms: map[string]any{}}
+			r := rulebook.RuleFile{
+				ID:    fmt.Sprint("r", k),
+				Name:  rapid.SampledFrom([]string{"", "“A name”, with marks"}).Draw(t, "name"),
+				Scope: map[string][]string{},
+				Terms: map[string]any{},
+			}
 			if k > 0 {
 				r.Scope["material_class"] = []string{fmt.Sprint("m", k)}
 				r.Scope["lending_branch"] = rapid.SliceOfN(rapid.SampledFrom(worldScopes[0]), 0, 3).Draw(t, "branches")

@@ -167,7 +167,24 @@ func (v Value) Say(t Term, currency money.Currency) string {
 	return fmt.Sprintf("%d %s", v.n, unit)
 }
 
-var singular = strings.NewReplacer("times", "time", "units", "unit", "loans", "loan", "days", "day", "items", "item", "holds", "hold", "years", "year", "requests", "request")
+var singular = strings.NewReplacer(
+	"times",
+	"time",
+	"units",
+	"unit",
+	"loans",
+	"loan",
+	"days",
+	"day",
+	"items",
+	"item",
+	"holds",
+	"hold",
+	"years",
+	"year",
+	"requests",
+	"request",
+)
 
 // ParseValue reads a value from JSON outside a file, such as a change in the grid.
 func ParseValue(t Term, raw json.RawMessage, currency money.Currency) (Value, error) {

@@ -79,22 +79,76 @@ func TestBadFilesNameThePlace(t *testing.T) {
 		{"unknown term", `"terms": {}`, `"terms": {"loan_perod": "P1D"}`, "$.rules[0].terms.loan_perod", "loan_period"},
 		{"wrong unit", `"terms": {}`, `"terms": {"loan_period": "21"}`, "$.rules[0].terms.loan_period", "P21D"},
 		{"mixed duration", `"terms": {}`, `"terms": {"loan_period": "P1DT2H"}`, "$.rules[0].terms.loan_period", "P21D"},
-		{"no duration at all", `"terms": {}`, `"terms": {"loan_period": "P0D"}`, "$.rules[0].terms.loan_period", "more than nothing"},
-		{"unknown value", `"terms": {}`, `"terms": {"closed_day": "later"}`, "$.rules[0].terms.closed_day", "next, previous, keep"},
+		{
+			"no duration at all",
+			`"terms": {}`,
+			`"terms": {"loan_period": "P0D"}`,
+			"$.rules[0].terms.loan_period",
+			"more than nothing",
+		},
+		{
+			"unknown value",
+			`"terms": {}`,
+			`"terms": {"closed_day": "later"}`,
+			"$.rules[0].terms.closed_day",
+			"next, previous, keep",
+		},
 		{"half a cent", `"terms": {}`, `"terms": {"fine_rate": "0.005"}`, "$.rules[0].terms.fine_rate", "2 decimals"},
-		{"unknown branch", `[{"id": "base", "scope": {}`, `[{"id": "x", "scope": {"home_branch": ["C"]}, "terms": {}}, {"id": "base", "scope": {}`, "$.rules[0].scope.home_branch[0]", "A, B"},
-		{"unknown zone", `[{"id": "base", "scope": {}`, `[{"id": "x", "scope": {"home_branch": ["zone:q"]}, "terms": {}}, {"id": "base", "scope": {}`, "$.rules[0].scope.home_branch[0]", "zone:z"},
+		{
+			"unknown branch",
+			`[{"id": "base", "scope": {}`,
+			`[{"id": "x", "scope": {"home_branch": ["C"]}, "terms": {}}, {"id": "base", "scope": {}`,
+			"$.rules[0].scope.home_branch[0]",
+			"A, B",
+		},
+		{
+			"unknown zone",
+			`[{"id": "base", "scope": {}`,
+			`[{"id": "x", "scope": {"home_branch": ["zone:q"]}, "terms": {}}, {"id": "base", "scope": {}`,
+			"$.rules[0].scope.home_branch[0]",
+			"zone:z",
+		},
 		{"no base rule", `"scope": {}`, `"scope": {"material_class": ["film"]}`, "$.rules", "empty scope"},
-		{"two base rules", `[{"id": "base", "scope": {}`, `[{"id": "x", "scope": {"collection": []}, "terms": {}}, {"id": "base", "scope": {}`, "$.rules[1].scope", "exactly one"},
+		{
+			"two base rules",
+			`[{"id": "base", "scope": {}`,
+			`[{"id": "x", "scope": {"collection": []}, "terms": {}}, {"id": "base", "scope": {}`,
+			"$.rules[1].scope",
+			"exactly one",
+		},
 		{"span ends before it begins", `10:00-12:00`, `12:00-10:00`, "$.branches[0].hours.mon[0]", "later time second"},
 		{"overlapping spans", `"10:00-12:00"`, `"10:00-12:00", "11:00-13:00"`, "$.branches[0].hours.mon", "apart"},
 		{"short ranking", `"rules"`, `"ranking": ["home_branch"], "rules"`, "$.ranking", "five dimensions"},
-		{"unknown zone of time", `America/Halifax", "hours`, `Atlantis/Sunk", "hours`, "$.branches[0].timezone", "tz database"},
-		{"two openings for one date", `"code": "B",`, `"code": "B", "openings": [{"date": "2026-10-01", "hours": []}, {"date": "2026-10-01", "hours": []}],`, "$.branches[1].openings[1].date", "one opening"},
+		{
+			"unknown zone of time",
+			`America/Halifax", "hours`,
+			`Atlantis/Sunk", "hours`,
+			"$.branches[0].timezone",
+			"tz database",
+		},
+		{
+			"two openings for one date",
+			`"code": "B",`,
+			`"code": "B", "openings": [{"date": "2026-10-01", "hours": []}, {"date": "2026-10-01", "hours": []}],`,
+			"$.branches[1].openings[1].date",
+			"one opening",
+		},
 		{"not JSON", `"rules": [`, `"rules": [,`, "$", "JSON"},
 		{"key given twice", `"currency": "CAD"`, `"currency": "CAD", "currency": "CAD"`, "$.currency", "once"},
-		{"returned before lent", `"examples": []`, `"examples": [{"name": "x", "given": {"lending_branch": "A", "lent": "2026-10-06T10:00", "returned": "2026-10-05T10:00"}}]`, "$.examples[0].given.returned", "not before the lending"},
-		{"counted later than it happened", `"examples": []`, `"examples": [{"name": "x", "given": {"lending_branch": "A", "lent": "2026-10-06T10:00", "returned": "2026-10-07T10:00", "counted_as": "2026-10-08"}}]`, "$.examples[0].given.counted_as", "not later"},
+		{
+			"returned before lent",
+			`"examples": []`,
+			`"examples": [{"name": "x", "given": {"lending_branch": "A", "lent": "2026-10-06T10:00", "returned": "2026-10-05T10:00"}}]`,
+			"$.examples[0].given.returned",
+			"not before the lending",
+		},
+		{
+			"counted later than it happened",
+			`"examples": []`,
+			`"examples": [{"name": "x", "given": {"lending_branch": "A", "lent": "2026-10-06T10:00", "returned": "2026-10-07T10:00", "counted_as": "2026-10-08"}}]`,
+			"$.examples[0].given.counted_as",
+			"not later",
+		},
 	}
 	_, err := rulebook.Read([]byte(small))
 	require.NoError(t, err)
@@ -113,7 +167,12 @@ func TestBadFilesNameThePlace(t *testing.T) {
 // A rule that turns days into hours and forgets the rate is warned of; one that settles both is not.
 func TestForgottenRateIsWarnedOf(t *testing.T) {
 	rule := func(terms string) string {
-		return strings.Replace(small, `[{"id": "base"`, `[{"id": "x", "scope": {"material_class": ["laptop"]}, "terms": {`+terms+`}}, {"id": "base"`, 1)
+		return strings.Replace(
+			small,
+			`[{"id": "base"`,
+			`[{"id": "x", "scope": {"material_class": ["laptop"]}, "terms": {`+terms+`}}, {"id": "base"`,
+			1,
+		)
 	}
 	for terms, warnings := range map[string]int{
 		`"fine_unit": "open_hour"`:                                  1,

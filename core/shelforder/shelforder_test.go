@@ -11,7 +11,18 @@ import (
 
 // Dewey order, common practice, no source: whole numbers as numbers, decimals digit by digit, then letters.
 func TestDeweyOrder(t *testing.T) {
-	want := []string{"8 ABC", "62 XYZ", "623 ABC", "623.8 ZZZ", "623.88 ABC", "623.88 BRA", "623.9 AAA", "797.122", "FIC ADE", "FIC BRA"}
+	want := []string{
+		"8 ABC",
+		"62 XYZ",
+		"623 ABC",
+		"623.8 ZZZ",
+		"623.88 ABC",
+		"623.88 BRA",
+		"623.9 AAA",
+		"797.122",
+		"FIC ADE",
+		"FIC BRA",
+	}
 	got := slices.Clone(want)
 	slices.Reverse(got)
 	slices.SortStableFunc(got, shelforder.Compare)

@@ -49,6 +49,9 @@ func (t Trace) Add(kind Kind, text string, detail ...string) Trace {
 
 // Under appends another trace as one step with its own steps below it.
 func (t Trace) Under(kind Kind, other Trace) Trace {
-	t.Steps = append(t.Steps[:len(t.Steps):len(t.Steps)], Step{Kind: kind, Text: other.Title, Detail: other.Result, Steps: other.Steps})
+	t.Steps = append(
+		t.Steps[:len(t.Steps):len(t.Steps)],
+		Step{Kind: kind, Text: other.Title, Detail: other.Result, Steps: other.Steps},
+	)
 	return t
 }

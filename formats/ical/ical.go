@@ -25,7 +25,11 @@ type Days struct {
 func CheckRule(rule string) error {
 	option, err := rrule.StrToROption(rule)
 	if err != nil {
-		return fmt.Errorf("%q is not a recurrence rule: %w; expected one such as FREQ=YEARLY or FREQ=MONTHLY;BYDAY=1MO", rule, err)
+		return fmt.Errorf(
+			"%q is not a recurrence rule: %w; expected one such as FREQ=YEARLY or FREQ=MONTHLY;BYDAY=1MO",
+			rule,
+			err,
+		)
 	}
 	if option.Freq > rrule.DAILY {
 		return fmt.Errorf("%q recurs within a day; expected days, weeks, months or years", rule)
@@ -135,7 +139,9 @@ func Write(name string, days []Days, stamp time.Time) string {
 	c := ics.NewCalendarFor("Nevrin")
 	c.SetName(name)
 	for n, d := range days {
-		e := c.AddEvent(fmt.Sprintf("%s-%d-%s@nevrin.invalid", d.From, n, strings.ToLower(strings.ReplaceAll(name, " ", "-"))))
+		e := c.AddEvent(
+			fmt.Sprintf("%s-%d-%s@nevrin.invalid", d.From, n, strings.ToLower(strings.ReplaceAll(name, " ", "-"))),
+		)
 		e.SetDtStampTime(stamp)
 		e.SetSummary(d.Name)
 		e.SetAllDayStartAt(d.From.UTC())

@@ -54,7 +54,12 @@ func TestExamplesOfRFC5545(t *testing.T) {
 func TestThereAndBack(t *testing.T) {
 	days := []ical.Days{
 		{Name: "Boiler work; stairs, too", From: calendar.MakeDate(2026, 10, 13), To: calendar.MakeDate(2026, 10, 14)},
-		{Name: "Christmas", From: calendar.MakeDate(2026, 12, 25), To: calendar.MakeDate(2026, 12, 26), Rule: "FREQ=YEARLY"},
+		{
+			Name: "Christmas",
+			From: calendar.MakeDate(2026, 12, 25),
+			To:   calendar.MakeDate(2026, 12, 26),
+			Rule: "FREQ=YEARLY",
+		},
 	}
 	text := ical.Write("Saltmere", days, time.Date(2026, 10, 6, 12, 0, 0, 0, time.UTC))
 	assert.Contains(t, text, "BEGIN:VCALENDAR\r\n")
@@ -71,8 +76,12 @@ func TestThereAndBack(t *testing.T) {
 
 func TestForeignFiles(t *testing.T) {
 	// Folded lines, a time of day, no end: all of it allowed by RFC 5545.
-	text := strings.ReplaceAll("BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//Somebody//EN\nBEGIN:VEVENT\nUID:1@somebody.invalid\nDTSTAMP:20260101T000000Z\nDTSTART;VALUE=DATE:20260701\nSUMMARY:A holiday with a name that is so long that it is folded onto a seco\n nd line\nEND:VEVENT\n"+
-		"BEGIN:VEVENT\nUID:2@somebody.invalid\nDTSTAMP:20260101T000000Z\nDTSTART:20260803T090000\nDTEND:20260804T120000\nSUMMARY:Fair\nEND:VEVENT\nEND:VCALENDAR\n", "\n", "\r\n")
+	text := strings.ReplaceAll(
+		"BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//Somebody//EN\nBEGIN:VEVENT\nUID:1@somebody.invalid\nDTSTAMP:20260101T000000Z\nDTSTART;VALUE=DATE:20260701\nSUMMARY:A holiday with a name that is so long that it is folded onto a seco\n nd line\nEND:VEVENT\n"+
+			"BEGIN:VEVENT\nUID:2@somebody.invalid\nDTSTAMP:20260101T000000Z\nDTSTART:20260803T090000\nDTEND:20260804T120000\nSUMMARY:Fair\nEND:VEVENT\nEND:VCALENDAR\n",
+		"\n",
+		"\r\n",
+	)
 	days, err := ical.Read(text)
 	require.NoError(t, err)
 	require.Len(t, days, 2)

@@ -163,8 +163,10 @@ func (m *Message) Header() *Header {
 // Confirm builds the confirmation of a message; a problem makes it an error.
 func (m *Message) Confirm(now time.Time, problem string) Message {
 	h := m.Header()
-	c := &Confirmation{Header: ConfirmationHeader{Supplying: h.Supplying, Requesting: h.Requesting, Timestamp: h.Timestamp,
-		RequestingRequestID: h.RequestingRequestID, Received: now.Format(time.RFC3339), Status: "OK"}}
+	c := &Confirmation{
+		Header: ConfirmationHeader{Supplying: h.Supplying, Requesting: h.Requesting, Timestamp: h.Timestamp,
+			RequestingRequestID: h.RequestingRequestID, Received: now.Format(time.RFC3339), Status: "OK"},
+	}
 	if problem != "" {
 		c.Header.Status = "ERROR"
 		c.Error = &ErrorData{Type: "BadlyFormedMessage", Value: problem}

@@ -69,7 +69,13 @@ func Terms(query string) ([]string, error) {
 
 // Search asks a server for records with all of these words.
 func Search(ctx context.Context, client *http.Client, base, words string) ([]Record, error) {
-	query := url.Values{"version": {"1.2"}, "operation": {"searchRetrieve"}, "query": {Words(words)}, "maximumRecords": {"20"}, "recordSchema": {"info:srw/schema/1/dc-v1.1"}}
+	query := url.Values{
+		"version":        {"1.2"},
+		"operation":      {"searchRetrieve"},
+		"query":          {Words(words)},
+		"maximumRecords": {"20"},
+		"recordSchema":   {"info:srw/schema/1/dc-v1.1"},
+	}
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, base+"?"+query.Encode(), nil)
 	if err != nil {
 		return nil, err

@@ -1,0 +1,133 @@
+// Command operations times every question that a screen asks, over HTTP on the large world: median, 95th, bytes of the
+// answer, and rows that PostgreSQL read for it. First it waits for the night that the start set to work, and says how
+// long that took. It is started by scripts/large.sh with the server's address.
+package main
+
+import (
+	"bytes"
+	"database/sql"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	_ "github.com/jackc/pgx/v5/stdlib" // the driver under database/sql
+)
+
+// times is how often each question is asked.
+const times = 60
+
+type question struct {
+	name string
+	path func(r *rand.Rand) string
+}
+
+func questions() []question {
+	fixed := func(path string) func(*rand.Rand) string { return func(*rand.Rand) string { return path } }
+	id := func(format string, from, many int) func(*rand.Rand) string {
+		return func(r *rand.Rand) string { return fmt.Sprintf(format, from+r.IntN(many)) }
+	}
+	return []question{
+		{"who and where (me)", fixed("/api/me")},
+		{"numbers of Today", fixed("/api/today")},
+		{"a card", id("/api/patrons/%d", 1, 300_000)},
+		{"patrons by name", id("/api/patrons?words=given%d+family", 0, 977)},
+		{"patrons by card number", id("/api/patrons?words=21846%08d", 1, 300_000)},
+		{"patrons by mail address", id("/api/patrons?words=p%d@post", 1, 300_000)},
+		{"titles by two words", id("/api/titles?words=word%d+author7", 0, 1999)},
+		{"titles by ISBN", id("/api/titles?words=97999%08d", 1, 400_000)},
+		{"titles by a common word", fixed("/api/titles?words=word")},
+		{"copies of a title", id("/api/items?title=%d", 1, 400_000)},
+		{"one item", id("/api/items?item=%d", 1, 1_000_000)},
+		{"history of a patron", id("/api/history?patron=%d", 1, 300_000)},
+		{"history of an item", id("/api/history?item=%d", 1, 1_000_000)},
+		{"holds at a branch", fixed("/api/holds")},
+		{"queue of a title", id("/api/holds?title=%d", 1, 400_000)},
+		{"fetch list", fixed("/api/fetch")},
+		{"under way", fixed("/api/transits")},
+		{"mailings", fixed("/api/mailings")},
+		{"messages of a mailing", fixed("/api/mailings/MAILING/messages?most=1000")},
+		{"interlibrary requests", fixed("/api/interlibrary")},
+		{"rulebook", fixed("/api/rulebook")},
+		{"grid", fixed("/api/rulebook/grid?edition=EDITION&term=loan_period")},
+		{"rules of an edition, with last year's use", fixed("/api/rulebook/editions/EDITION/rules")},
+		{"terms of a loan", id("/api/loans/%d/terms", 20_000_001, 400_000)},
+		{"calendar", fixed("/api/calendars/AAX")},
+		{"sweeps", fixed("/api/sweeps")},
+		{"reports", fixed("/api/reports")},
+	}
+}
+
+func main() {
+	base := strings.TrimSuffix(os.Args[1], "/")
+	db, err := sql.Open("pgx", os.Getenv("DATABASE_URL"))
+	check(err)
+	night(db)
+	jar, err := cookiejar.New(nil)
+	check(err)
+	client := &http.Client{Jar: jar, Timeout: 60 * time.Second}
+	signed, err := client.Post(base+"/api/sign-in/demo", "application/json", bytes.NewBufferString(`{"Login":"super"}`))
+	check(err)
+	check(signed.Body.Close())
+	var edition, mailing string
+	check(db.QueryRow("SELECT min(id)::text FROM editions").Scan(&edition))
+	check(db.QueryRow("SELECT coalesce(max(id), 0)::text FROM mailings").Scan(&mailing))
+	r := rand.New(rand.NewPCG(1, 2))
+	fmt.Printf("%-44s %9s %9s %9s %9s\n", "question", "median ms", "95th ms", "kB", "rows read")
+	for _, q := range questions() {
+		var took []time.Duration
+		size, before := 0, read(db)
+		for range times {
+			path := strings.NewReplacer("EDITION", edition, "MAILING", mailing).Replace(q.path(r))
+			begun := time.Now()
+			answer, err := client.Get(base + path)
+			check(err)
+			data, err := io.ReadAll(answer.Body)
+			check(err)
+			check(answer.Body.Close())
+			took = append(took, time.Since(begun))
+			size += len(data)
+			if answer.StatusCode != http.StatusOK {
+				check(fmt.Errorf("%s: %s %.200s", path, answer.Status, data))
+			}
+		}
+		slices.Sort(took)
+		fmt.Printf("%-44s %9.1f %9.1f %9.1f %9d\n", q.name, ms(took[times/2]), ms(took[times*95/100]), float64(size)/times/1000, (read(db)-before)/times)
+	}
+}
+
+func ms(d time.Duration) float64 { return d.Seconds() * 1000 }
+
+// night waits for the night that the start set to work.
+func night(db *sql.DB) {
+	begun := time.Now()
+	for {
+		var ended, told int
+		check(db.QueryRow("SELECT count(*) FILTER (WHERE step = 'sessions' AND ended_at IS NOT NULL), (SELECT count(*) FROM told WHERE loan_id IS NOT NULL) FROM nights").Scan(&ended, &told))
+		if ended > 0 {
+			fmt.Printf("the night told of %d loans; it was done %.1f s after this began to wait\n", told, time.Since(begun).Seconds())
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+}
+
+// read is how many rows PostgreSQL has read so far. Its counts come a little late.
+func read(db *sql.DB) int {
+	time.Sleep(1200 * time.Millisecond)
+	var n int
+	check(db.QueryRow("SELECT sum(coalesce(seq_tup_read, 0) + coalesce(idx_tup_fetch, 0))::bigint FROM pg_stat_user_tables").Scan(&n))
+	return n
+}
+
+func check(err error) {
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "operations:", err)
+		os.Exit(1)
+	}
+}

@@ -1,0 +1,31 @@
+package routing_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"nevrin/core/routing"
+)
+
+// Whatever a file holds, it is read or refused with a sentence that names a place; never with a panic, and never with
+// both.
+func FuzzRead(f *testing.F) {
+	worked, err := os.ReadFile("../testdata/worked-routing.json")
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(worked)
+	f.Add([]byte("{}"))
+	f.Add([]byte("[[[[[[[["))
+	f.Add([]byte("{\"format\": 1e999}"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		file, err := routing.Read(data)
+		switch {
+		case err == nil && file == nil:
+			t.Fatal("read to nothing")
+		case err != nil && strings.TrimSpace(err.Error()) == "":
+			t.Fatal("refused without a word")
+		}
+	})
+}
