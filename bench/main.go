@@ -113,8 +113,9 @@ func things(db *sql.DB, stations int) []start {
 		check(
 			db.QueryRow(`SELECT id::text FROM patrons WHERE class = 'adult' AND standing = 'active' AND balance = 0
 					AND card_until > '2027-01-01'
-			AND NOT EXISTS (SELECT 1 FROM loans WHERE patron_id = patrons.id AND returned_at IS NULL)
-				ORDER BY id OFFSET $1 LIMIT 1`, k).
+			AND NOT EXISTS (SELECT 1 FROM loans WHERE patron_id = patrons.id AND returned_at IS NULL
+				AND (due_date < '2026-10-07' OR due_at IS NOT NULL))
+			ORDER BY id OFFSET $1 LIMIT 1`, k).
 				Scan(&s.card),
 		)
 		nth := k / len(branches)

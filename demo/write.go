@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"nevrin/app/night"
+	"nevrin/core/calendar"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -212,6 +213,16 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 	if _, err := tx.Exec(ctx, "SELECT setval('request_numbers', (SELECT count(*) FROM requests))"); err != nil {
 		return err
 	}
+	if _, err := tx.Exec(ctx, "UPDATE loans SET told = true WHERE id IN (SELECT loan_id FROM told)"); err != nil {
+		return err
+	}
+	// As the nights up to today would have counted.
+	_, err := tx.Exec(ctx, `INSERT INTO loan_counts (month, situation, n)
+		SELECT date_trunc('month', lent_at AT TIME ZONE $1)::date, situation, count(*)
+		FROM loans WHERE lent_at < $2 GROUP BY 1, 2`, timezone, calendar.Local(g.today, 0, g.loc))
+	if err != nil {
+		return err
+	}
 	// The ids to come follow the highest of all tables.
 	highest := int64(0)
 	for _, id := range g.ids {
@@ -228,6 +239,6 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 			return err
 		}
 	}
-	_, err := tx.Exec(ctx, "ANALYZE")
+	_, err = tx.Exec(ctx, "ANALYZE")
 	return err
 }

@@ -67,7 +67,7 @@ func (t *Tx) FollowSweep(sweep int64, forward bool, now time.Time, who int64, br
 		fmt.Sprintf(
 			`WITH chosen AS (SELECT l.id FROM sweep_lines s JOIN loans l ON l.id = s.loan_id WHERE s.sweep_id = $1
 					ORDER BY l.id FOR NO KEY UPDATE OF l),
-			moved AS (UPDATE loans l SET due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM sweep_lines s
+			moved AS (UPDATE loans l SET told = false, due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM sweep_lines s
 				JOIN chosen ON chosen.id = s.loan_id
 			WHERE s.sweep_id = $1 AND s.loan_id = l.id AND l.returned_at IS NULL AND l.due_date IS NOT DISTINCT
 				FROM s.day_%[1]s AND l.due_at IS NOT DISTINCT FROM s.at_%[1]s

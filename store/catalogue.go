@@ -37,6 +37,7 @@ type TitleFound struct {
 // FindTitles gives a page of the titles in whose name, author or ISBN every word stands.
 func (t *Tx) FindTitles(words, here string, page Page) ([]TitleFound, Page, error) {
 	where, args := wordsIn("t.words", words)
+	page.search = true
 	args = append(args, here)
 	query := fmt.Sprintf(`SELECT t.id, t.name, t.author, coalesce(t.year, 0) AS year, n.copies, n.here, n."in",
 			(SELECT count(*) FROM holds h WHERE h.title_id = t.id AND h.state = 'waiting') AS waiting

@@ -328,7 +328,7 @@ func (t *Tx) ReopenLoan(id int64) {
 // RenewLoan writes what a renewal has changed.
 func (t *Tx) RenewLoan(l *Loan) {
 	t.queueOne(
-		`UPDATE loans SET due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6 WHERE id = $1
+		`UPDATE loans SET told = false, due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6 WHERE id = $1
 				AND returned_at IS NULL`,
 		l.ID,
 		l.DueDate,

@@ -82,13 +82,10 @@ func (t *Tx) Waits(now time.Time) ([]Waits, error) {
 				AND h.ready_at IS NOT NULL AND NOT h.cleared GROUP BY 1
 		UNION ALL SELECT to_branch, 'coming', count(*)::int, count(*) FILTER (WHERE promised_at < $1)::int
 			FROM transits WHERE ended_at IS NULL GROUP BY 1
-		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT EXISTS (
-				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_date IS NOT DISTINCT FROM l.due_date
-					AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
-			FROM today JOIN loans l ON l.branch_code = today.code AND l.due_date < today.day
-				WHERE l.returned_at IS NULL GROUP BY 1
-		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT EXISTS (
-				SELECT 1 FROM told WHERE told.loan_id = l.id AND told.due_at IS NOT DISTINCT FROM l.due_at))::int
+		UNION ALL SELECT today.code, 'overdue', n.number, n.late FROM today CROSS JOIN LATERAL (
+			SELECT count(*)::int AS number, count(*) FILTER (WHERE NOT l.told)::int AS late FROM loans l
+			WHERE l.branch_code = today.code AND l.due_date < today.day AND l.returned_at IS NULL) n
+		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT l.told)::int
 			FROM loans l WHERE l.returned_at IS NULL AND l.due_at < $1 GROUP BY 1
 		UNION ALL SELECT pickup, 'ready', count(*)::int, 0 FROM holds WHERE state = 'ready' GROUP BY 1
 		UNION ALL SELECT branch_code, 'missing', count(*)::int, 0 FROM items WHERE standing = 'missing' GROUP BY 1`,
@@ -124,4 +121,12 @@ func (t *Tx) TransitsAt(branch string, page Page) ([]TransitShown, Page, error) 
 		WHERE $2::bigint = 0 AND (`+order+`) > (coalesce(nullif($3, ''), '-infinity')::text::timestamptz, $4) ORDER BY `+order,
 		branch,
 	)
+}
+
+// CountLoans adds the loans made between two instants to the counts by situation of a month.
+func (t *Tx) CountLoans(since, until, month time.Time) (int64, error) {
+	return t.exec(`INSERT INTO loan_counts (month, situation, n)
+			SELECT $3::date, situation, count(*)::int FROM loans
+			WHERE lent_at >= $1 AND lent_at < $2 AND NOT undone GROUP BY situation
+		ON CONFLICT (month, situation) DO UPDATE SET n = loan_counts.n + excluded.n`, since, until, month)
 }

@@ -74,17 +74,28 @@ func (t *Tx) AddOverdue(messages []Message, loans [][]Overdue) error {
 	if len(messages) == 0 {
 		return nil
 	}
+	var all []int64
 	for k := range messages {
 		if err := t.AddMessage(&messages[k]); err != nil {
 			return err
 		}
 		for _, l := range loans[k] {
+			all = append(all, l.LoanID)
 			t.queue("INSERT INTO told (stage, loan_id, due_date, due_at, message_id) VALUES ($1, $2, $3, $4, $5)",
 				messages[k].Stage, l.LoanID, l.DueDate, l.DueAt, messages[k].ID)
 		}
 	}
+	t.queue("UPDATE loans SET told = true WHERE id = ANY($1) AND NOT told", all)
 	return t.Flush()
 }
+
+// untell drops what messages of a mailing told of, all or some of them, so that it comes up again.
+const untell = `WITH gone AS (DELETE FROM told USING messages s WHERE told.message_id = s.id AND s.mailing_id = $1
+		AND ($2::bigint[] IS NULL OR s.id = ANY($2)) RETURNING told.loan_id, told.stage)
+	UPDATE loans l SET told = EXISTS (SELECT 1 FROM told o WHERE o.loan_id = l.id
+			AND o.due_date IS NOT DISTINCT FROM l.due_date AND o.due_at IS NOT DISTINCT FROM l.due_at
+			AND o.stage <> gone.stage)
+	FROM gone WHERE gone.loan_id = l.id`
 
 // MailingShown is a mailing with its counts.
 type MailingShown struct {
@@ -142,11 +153,7 @@ func (t *Tx) MailingLocked(id int64) (*Mailing, error) {
 // again with the next night. It gives the ids of what is to be sent.
 func (t *Tx) SendMailing(id int64, leaveOut []int64, now time.Time) ([]int64, error) {
 	left := notNull(leaveOut)
-	t.queue(
-		"DELETE FROM told USING messages s WHERE told.message_id = s.id AND s.mailing_id = $1 AND s.id = ANY($2)",
-		id,
-		left,
-	)
+	t.queue(untell, id, left)
 	t.queue("UPDATE messages SET state = 'left_out' WHERE mailing_id = $1 AND id = ANY($2)", id, left)
 	t.queue(
 		"UPDATE messages SET state = CASE WHEN address = '' THEN 'no_address' ELSE 'queued' END WHERE mailing_id = $1 AND state = 'trial'",
@@ -165,7 +172,7 @@ func (t *Tx) DropMailing(id int64) (bool, error) {
 	if err != nil || n == 0 {
 		return false, err
 	}
-	_, err = t.exec("DELETE FROM told USING messages s WHERE told.message_id = s.id AND s.mailing_id = $1", id)
+	_, err = t.exec(untell, id, nil)
 	return true, err
 }
 

@@ -12,6 +12,8 @@ type Page struct {
 	After Cursor
 	Most  int
 	More  bool // given back: there is more
+
+	search bool // the query looks for words
 }
 
 // Cursor is the place in a list behind its last row: what the list is in order of. A list uses the parts it needs.
@@ -69,8 +71,14 @@ func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...an
 		args = append(args, page.After.Rank, page.After.ID)
 	}
 	args = append(args, page.Most+1)
-	rows, err := list[T](t, fmt.Sprintf("%s LIMIT $%d", query, len(args)), args...)
-	if err != nil {
+	q := &questions{}
+	if page.search {
+		// How to find a word depends on the word: a rare one by its letters, a common one by walking in order.
+		do(q, "SET LOCAL plan_cache_mode = force_custom_plan")
+	}
+	rows := []T{}
+	ask(q, &rows, fmt.Sprintf("%s LIMIT $%d", query, len(args)), args...)
+	if err := t.send(q); err != nil {
 		return nil, page, err
 	}
 	next := Page{Most: page.Most}

@@ -69,10 +69,11 @@ type SituationCount struct {
 	N         int
 }
 
-// Situations counts the loans of the year before an instant by their situation.
-func (t *Tx) Situations(now time.Time) ([]SituationCount, error) {
-	return list[SituationCount](t, `SELECT situation, count(*)::int AS n FROM loans
-		WHERE lent_at > $1::timestamptz - interval '1 year' AND NOT undone GROUP BY situation`, now)
+// Situations gives how often loans were made in each situation in the twelve months up to that of a date, as the nights
+// have counted them.
+func (t *Tx) Situations(day time.Time) ([]SituationCount, error) {
+	return list[SituationCount](t, `SELECT situation, sum(n)::int AS n FROM loan_counts
+		WHERE month > $1::date - interval '1 year' GROUP BY situation`, day)
 }
 
 // LoanWithItem gives a loan with its patron, and its item with its title; nil where there is none.

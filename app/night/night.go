@@ -25,10 +25,11 @@ import (
 	"nevrin/store"
 )
 
-// part is how many holds or patrons one act of a step deals with; loans are only looked at in most cases.
+// How many holds, patrons and loans one act of a step deals with; loans are only looked at in most cases.
 const (
-	part      = 250
-	loansPart = 1000
+	part        = 250
+	patronsPart = 2000
+	loansPart   = 5000
 )
 
 // keepAnswers is for how long an answer to a key is kept: for as long as somebody could ask again.
@@ -46,11 +47,11 @@ func steps() []step {
 	out := []step{{"events", ahead}, {"lapse", lapse}, {"lost", lose}}
 	for k, s := range plan.Overdue {
 		out = append(out, step{s.ID, func(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-			last, err := notices.WorkOut(a, k, day, done, part)
+			last, err := notices.WorkOut(a, k, day, done, patronsPart)
 			return last, last == 0, err
 		}})
 	}
-	return append(out, step{"answers", dropAnswers}, step{"sessions", dropSessions})
+	return append(out, step{"counts", count}, step{"answers", dropAnswers}, step{"sessions", dropSessions})
 }
 
 // Steps names the steps of a night.
@@ -200,6 +201,14 @@ func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
 		}
 	}
 	return nil
+}
+
+// count adds the loans made on the day before to the counts by situation.
+func count(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	before, zone := day-1, a.Network.Location
+	first := calendar.MakeDate(before.UTC().Year(), before.UTC().Month(), 1)
+	n, err := a.Tx.CountLoans(calendar.Local(before, 0, zone), calendar.Local(day, 0, zone), first.UTC())
+	return done + n, true, err
 }
 
 func dropAnswers(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {

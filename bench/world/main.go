@@ -234,6 +234,8 @@ func steps() []string {
 		`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id,
 				loan_id) SELECT 90000000 + l.id, l.returned_at, 'returned', 1, l.branch_code, l.patron_id,
 				l.item_id, l.id FROM loans l WHERE l.returned_at IS NOT NULL`,
+		`INSERT INTO loan_counts (month, situation, n)
+			SELECT date_trunc('month', lent_at)::date, situation, count(*) FROM loans GROUP BY 1, 2`,
 		"SELECT setval('ids', 200000000)",
 		"SET session_replication_role = DEFAULT", "ANALYZE",
 	}

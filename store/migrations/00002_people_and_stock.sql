@@ -27,6 +27,7 @@ CREATE TABLE patrons (
     words          text GENERATED ALWAYS AS (lower(legal_name || ' ' || preferred_name || ' ' || shelf_name || ' ' || card || ' ' || email)) STORED
 );
 CREATE INDEX patrons_words ON patrons USING gin (words gin_trgm_ops);
+CREATE INDEX patrons_order ON patrons (legal_name, id);
 CREATE INDEX patrons_household ON patrons (household_id);
 
 CREATE TABLE titles (
@@ -39,6 +40,7 @@ CREATE TABLE titles (
 );
 CREATE INDEX titles_words ON titles USING gin (words gin_trgm_ops);
 CREATE INDEX titles_name ON titles (lower(name));
+CREATE INDEX titles_order ON titles (name, id); -- a common word finds its first page by walking in order
 CREATE INDEX titles_isbn ON titles (isbn) WHERE isbn <> '';
 
 -- Numbers of things lent to us from outside, which carry a label of ours while they are here.

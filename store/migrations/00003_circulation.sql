@@ -16,6 +16,7 @@ CREATE TABLE loans (
     lost_at      timestamptz,
     filled_hold  bigint, -- the hold that this loan filled
     filled_from  text NOT NULL DEFAULT '', -- the state which that hold was in
+    told         boolean NOT NULL DEFAULT false, -- overdue as it is due now, and told of: kept, because Today counts it
     CHECK ((due_date IS NULL) <> (due_at IS NULL)),
     CHECK (returned_at IS NULL OR returned_at >= lent_at),
     CHECK (lost_at IS NULL OR lost_at > lent_at),
@@ -26,7 +27,7 @@ CREATE TABLE loans (
 CREATE UNIQUE INDEX loans_one_open ON loans (item_id) WHERE returned_at IS NULL;
 CREATE INDEX loans_patron_open ON loans (patron_id) WHERE returned_at IS NULL;
 -- What is due is always asked for branch by branch; hour loans are few.
-CREATE INDEX loans_due_open ON loans (branch_code, due_date) WHERE returned_at IS NULL AND due_date IS NOT NULL;
+CREATE INDEX loans_due_open ON loans (branch_code, due_date) INCLUDE (told) WHERE returned_at IS NULL AND due_date IS NOT NULL;
 CREATE INDEX loans_due_at_open ON loans (due_at) WHERE returned_at IS NULL AND due_at IS NOT NULL;
 CREATE INDEX loans_patron ON loans (patron_id, item_id);
 CREATE INDEX loans_item ON loans (item_id, lent_at DESC);
@@ -66,6 +67,14 @@ CREATE INDEX holds_shelf ON holds (pickup, shelf_until) WHERE state = 'ready';
 CREATE INDEX holds_fetching ON holds (item_id, promised_at) WHERE state = 'fetching';
 CREATE INDEX holds_pickup ON holds (pickup, state, id) WHERE closed_at IS NULL;
 ALTER TABLE loans ADD FOREIGN KEY (filled_hold) REFERENCES holds;
+
+-- How often loans were made in a situation, month by month: kept by the nights, because counting a year of loans costs.
+CREATE TABLE loan_counts (
+    month     date NOT NULL,
+    situation text[] NOT NULL,
+    n         int NOT NULL CHECK (n > 0),
+    PRIMARY KEY (month, situation)
+);
 
 -- What was not found on the shelf, until it is seen again.
 CREATE TABLE misses (
@@ -157,6 +166,6 @@ CREATE TRIGGER items_added AFTER INSERT ON items FOR EACH ROW WHEN (NEW.standing
 CREATE TRIGGER items_stand AFTER UPDATE OF standing ON items FOR EACH ROW WHEN (OLD.standing <> NEW.standing) EXECUTE FUNCTION item_place();
 
 -- +goose Down
-DROP TABLE whereabouts, transits, misses, loans, holds;
+DROP TABLE whereabouts, transits, misses, loan_counts, loans, holds;
 DROP FUNCTION loan_place, transit_place, hold_place;
 DROP FUNCTION item_place CASCADE;
