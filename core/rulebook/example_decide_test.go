@@ -21,5 +21,5 @@ func ExampleRulebook_Decide() {
 	terms := book.Decide(at, nil)
 	fmt.Println(terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, book.Currency), "by", terms.Of(rulebook.LoanPeriod).RuleID())
 	// Output:
-	// 2 weeks by island-films
+	// 14 days by island-films
 }
