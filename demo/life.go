@@ -691,7 +691,10 @@ func (g *generator) longQueue() {
 func (g *generator) hold(t *title, i *item, state string) bool {
 	pickup := g.branchByShare()
 	if state == "moving" && pickup == i.home {
-		pickup = map[bool]string{true: "SLM", false: "HVH"}[i.home == "HVH"]
+		pickup = "HVH"
+		if i.home == "HVH" {
+			pickup = "SLM"
+		}
 	}
 	p := g.patrons[g.byBranch[pickup][g.rand.IntN(len(g.byBranch[pickup]))]]
 	if g.holders[[2]int64{t.id, p.id}] || i == nil && g.borrows(t, p.id) {

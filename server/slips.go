@@ -10,6 +10,9 @@ import (
 	"github.com/boombuler/barcode/code128"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-pdf/fpdf"
+	"golang.org/x/image/font/gofont/gobold"
+	"golang.org/x/image/font/gofont/gomono"
+	"golang.org/x/image/font/gofont/goregular"
 
 	"nevrin/app/act"
 	"nevrin/app/moving"
@@ -52,10 +55,13 @@ func slip(a *act.Act, id int64) ([]byte, error) {
 	pdf.SetMargins(5, 5, 5)
 	pdf.SetAutoPageBreak(false, 0)
 	pdf.AddPage()
-	latin := pdf.UnicodeTranslatorFromDescriptor("")
+	// Names and titles are in any script's letters; the fonts travel with the program and stand in the file.
+	pdf.AddUTF8FontFromBytes("text", "", goregular.TTF)
+	pdf.AddUTF8FontFromBytes("text", "B", gobold.TTF)
+	pdf.AddUTF8FontFromBytes("code", "", gomono.TTF)
 	line := func(size float64, style, text string) {
-		pdf.SetFont("Helvetica", style, size)
-		pdf.MultiCell(slipWidth-10, size*0.48, latin(text), "", "L", false)
+		pdf.SetFont("text", style, size)
+		pdf.MultiCell(slipWidth-10, size*0.48, text, "", "L", false)
 	}
 	ready := h.State == queue.Ready
 	if ready {
@@ -95,7 +101,7 @@ func drawBarcode(pdf *fpdf.Fpdf, number string) error {
 	pdf.RegisterImageOptionsReader("code", fpdf.ImageOptions{ImageType: "PNG"}, &img)
 	pdf.ImageOptions("code", 5, pdf.GetY()+3, slipWidth-10, 14, false, fpdf.ImageOptions{ImageType: "PNG"}, 0, "")
 	pdf.SetY(pdf.GetY() + 19)
-	pdf.SetFont("Courier", "", 11)
+	pdf.SetFont("code", "", 11)
 	pdf.MultiCell(slipWidth-10, 6, number, "", "C", false)
 	return nil
 }

@@ -147,15 +147,15 @@ func Look(a *act.Act, code string, year int) (*Calendar, error) {
 }
 
 func dayOf(b *calendar.Branch, d calendar.Date) Day {
-	hours, reason := b.DayWithReason(d)
-	day := Day{Date: d, Hours: hours.String(), Reason: reason, Kind: "open", Weekday: int(d.Weekday())}
-	_, special := b.Openings[d]
+	hours, by, name := b.Settled(d)
+	day := Day{Date: d, Hours: hours.String(), Reason: name, Kind: "open", Weekday: int(d.Weekday())}
+	open := len(hours) > 0
 	switch {
-	case special && len(hours) > 0:
+	case by == calendar.ByOpening && open:
 		day.Kind = "special"
-	case len(hours) == 0 && strings.HasPrefix(reason, "closed on "):
-		day.Kind, day.Reason = "closed", ""
-	case len(hours) == 0:
+	case by == calendar.ByWeek && !open:
+		day.Kind = "closed"
+	case !open:
 		day.Kind = "closure"
 	}
 	return day

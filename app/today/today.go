@@ -2,10 +2,10 @@
 package today
 
 import (
-	"strings"
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
@@ -54,10 +54,14 @@ func Look(a *act.Act) ([]Row, error) {
 	out := make([]Row, len(a.Network.Branches))
 	at := map[string]int{}
 	for k, b := range a.Network.Branches {
-		hours, reason := b.DayWithReason(b.Date(a.Now))
+		hours, by, name := b.Settled(b.Date(a.Now))
 		open := hours.String()
-		if len(hours) == 0 {
-			open = "Closed: " + strings.TrimPrefix(reason, "closed ")
+		switch {
+		case len(hours) > 0:
+		case by == calendar.ByWeek:
+			open = "Closed: on " + b.Date(a.Now).Weekday().String() + "s"
+		default:
+			open = "Closed: " + name
 		}
 		out[k], at[b.Code] = Row{Branch: b.Code, Name: b.Name, Open: open}, k
 	}

@@ -99,18 +99,34 @@ func (b *Branch) Day(d Date) Day {
 
 // DayWithReason is Day and, for a closed day, why it is closed, in words.
 func (b *Branch) DayWithReason(d Date) (Day, string) {
+	day, by, name := b.Settled(d)
+	if by == ByWeek && len(day) == 0 {
+		return nil, "closed on " + d.Weekday().String() + "s"
+	}
+	return day, name
+}
+
+// SettledBy is what settles whether a branch is open on a date.
+type SettledBy string
+
+// What settles a date, in the order in which it counts.
+const (
+	ByOpening SettledBy = "opening" // a special opening of that date, which may be an empty one
+	ByClosure SettledBy = "closure"
+	ByWeek    SettledBy = "week" // the weekly hours
+)
+
+// Settled is Day with what settled it, and the name that a special opening or a closure has.
+func (b *Branch) Settled(d Date) (day Day, by SettledBy, name string) {
 	if o, ok := b.Openings[d]; ok {
-		return o.Hours, o.Name
+		return o.Hours, ByOpening, o.Name
 	}
 	for _, c := range b.Closures {
 		if c.From <= d && d <= c.To {
-			return nil, c.Name
+			return nil, ByClosure, c.Name
 		}
 	}
-	if day := b.Weekly[d.Weekday()]; len(day) > 0 {
-		return day, ""
-	}
-	return nil, "closed on " + d.Weekday().String() + "s"
+	return b.Weekly[d.Weekday()], ByWeek, ""
 }
 
 // OpenOn tells whether the date is an open day.
