@@ -66,7 +66,8 @@ func round(db *sql.DB, base string, stations int) {
 	perSecond := float64(2*stations*pairs) / took.Seconds()
 	bare := (before + pgbench(stations)) / 2 // before and after, since a machine's speed drifts
 	fmt.Printf(
-		"%d stations, %d scans in %.1f s: %.0f scans a second; bare pgbench, least SQL of a loan, %d clients: %.0f; ratio %.2f\n",
+		"%d stations, %d scans in %.1f s: %.0f scans a second; "+
+			"bare pgbench, least SQL of a loan, %d clients: %.0f; ratio %.2f\n",
 		stations,
 		2*stations*pairs,
 		took.Seconds(),
@@ -208,7 +209,9 @@ func pgbench(stations int) float64 {
 	_, err = script.WriteString(least)
 	check(err)
 	check(script.Close())
-	out, err := exec.Command("sh", "-c", "$(ls -d /usr/lib/postgresql/*/bin | tail -1)/pgbench -n -c "+strconv.Itoa(stations)+" -j 2 -T 4 -f "+script.Name()+" \"$DATABASE_URL\"").
+	out, err := exec.Command("sh", "-c",
+		"$(ls -d /usr/lib/postgresql/*/bin | tail -1)/pgbench -n -c "+
+			strconv.Itoa(stations)+" -j 2 -T 4 -f "+script.Name()+" \"$DATABASE_URL\"").
 		CombinedOutput()
 	if err != nil {
 		check(fmt.Errorf("%w: %s", err, out))

@@ -38,7 +38,8 @@ func (g *generator) live() error {
 }
 
 func (g *generator) classes() {
-	for kind, list := range map[string][][2]string{"patron": g.file.PatronClasses, "material": g.file.MaterialClasses, "collection": g.file.Collections} {
+	for kind, list := range map[string][][2]string{"patron": g.file.PatronClasses,
+		"material": g.file.MaterialClasses, "collection": g.file.Collections} {
 		for k, c := range list {
 			g.add("classes", kind, c[0], c[1], k)
 		}
@@ -99,7 +100,8 @@ func (g *generator) resident(household int64, surname, branch, street string, me
 	}
 	given := pick(g.rand, givenNames)
 	if family {
-		class, given = []string{"adult", "adult", "youth", "child"}[member], []string{"Merryn", "Davin", "Linnet", "Kitto"}[member]
+		class, given = []string{"adult", "adult", "youth", "child"}[member], []string{"Merryn", "Davin",
+			"Linnet", "Kitto"}[member]
 	}
 	p := patron{id: g.next("patrons"), name: given + " " + surname, class: class, branch: branch}
 	if g.chance(0.78) {
@@ -174,7 +176,8 @@ var kinds = []struct {
 		3,
 		500,
 		1200,
-	}, {"kit", "things", 1, 4000, 30000}, {"reference", "nonfiction", 2, 4000, 15000}, {"local_history", "county", 1, 2000, 8000}, {"book", "school", 1, 900, 1800},
+	}, {"kit", "things", 1, 4000, 30000}, {"reference", "nonfiction", 2, 4000, 15000}, {"local_history",
+		"county", 1, 2000, 8000}, {"book", "school", 1, 900, 1800},
 }
 
 func (g *generator) stock() {
@@ -428,8 +431,8 @@ func (g *generator) carry(i *item, at time.Time) *held {
 	)
 	g.add("transits", g.next("transits"), i.id, i.home, pickup, h.id, at, *j.OnShelf, j.Arrives)
 	g.event(placed, event.HoldPlaced, pickup, p, 0, 0, h.id, event.Detail{Branch: pickup})
-	g.event(at, event.Sent, i.home, p, i.id, 0, h.id, event.Detail{Branch: pickup})
-	g.event(*j.OnShelf, event.HoldReady, pickup, p, i.id, 0, h.id, event.Detail{})
+	g.event(at, event.Sent, i.home, p, i.id, 0, h.id, event.Detail{Branch: pickup, At: j.OnShelf})
+	g.event(*j.OnShelf, event.HoldReady, pickup, p, i.id, 0, h.id, event.Detail{Day: &until})
 	return h
 }
 
@@ -443,7 +446,7 @@ func (g *generator) sendHome(i *item, from string, at time.Time) (time.Time, boo
 		ended = nil
 	}
 	g.add("transits", g.next("transits"), i.id, from, i.home, nil, at, *j.OnShelf, ended)
-	g.event(at, event.Sent, from, 0, i.id, 0, 0, event.Detail{Branch: i.home})
+	g.event(at, event.Sent, from, 0, i.id, 0, 0, event.Detail{Branch: i.home, At: j.OnShelf})
 	if ended != nil {
 		g.event(j.Arrives, event.Received, i.home, 0, i.id, 0, 0, event.Detail{Branch: from})
 	}
@@ -716,20 +719,20 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		itemID = i.id
 		// Sent on the last day from which it cannot have come yet.
 		var sent time.Time
-		var shelf any
+		var shelf *time.Time
 		for day := g.today - 1; day > g.today-9; day-- {
 			at := g.moment(i.home, day)
 			if j := g.journey(i.home, pickup, at); at.Before(g.now) && j != nil && j.OnShelf != nil &&
 				j.OnShelf.After(g.now) {
-				sent, promised, shelf = at, *j.OnShelf, *j.OnShelf
+				sent, promised, shelf = at, *j.OnShelf, j.OnShelf
 				break
 			}
 		}
 		if shelf == nil {
 			return false
 		}
-		g.add("transits", g.next("transits"), i.id, i.home, pickup, id, sent, shelf, nil)
-		g.event(sent, event.Sent, i.home, p.id, i.id, 0, id, event.Detail{Branch: pickup})
+		g.add("transits", g.next("transits"), i.id, i.home, pickup, id, sent, *shelf, nil)
+		g.event(sent, event.Sent, i.home, p.id, i.id, 0, id, event.Detail{Branch: pickup, At: shelf})
 	case "ready":
 		itemID = i.id
 		at := g.moment(pickup, g.today.Add(-1-g.rand.IntN(8)))
@@ -738,7 +741,8 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		}
 		b := g.table.Branches[pickup].Branch
 		day := b.Date(at)
-		for range g.decide(&g.editions[1], rulebook.Situate(pickup, i.home, i.collection, i.material, p.class)).Value(rulebook.HoldShelfDays).Number() {
+		for range g.decide(&g.editions[1], rulebook.Situate(pickup, i.home, i.collection, i.material,
+			p.class)).Value(rulebook.HoldShelfDays).Number() {
 			if next, ok := b.NextOpenDay(day); ok {
 				day = next
 			}
@@ -779,7 +783,7 @@ func (g *generator) strays() {
 		}
 		g.atBranch(i, "HVH")
 		g.add("transits", g.next("transits"), i.id, "HVH", i.home, nil, sent, *j.OnShelf, nil)
-		g.event(sent, event.Sent, "HVH", 0, i.id, 0, 0, event.Detail{Branch: i.home})
+		g.event(sent, event.Sent, "HVH", 0, i.id, 0, 0, event.Detail{Branch: i.home, At: j.OnShelf})
 		left--
 	}
 }

@@ -180,8 +180,9 @@ func (s *Server) houseOperations() {
 
 func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
-		Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now, Timezone: a.Network.Timezone,
-		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
+		Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
+		Timezone: a.Network.Timezone,
+		Mailbox:  s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
 		Branches: []rules.Value{}, Demo: []DemoStaff{},
 	}
 	for _, b := range a.Network.Branches {

@@ -115,7 +115,8 @@ func (r *itemRow) facts() *Facts {
 			Situation: r.LoanSituation, LentAt: *r.LentAt, DueDate: r.DueDate, DueAt: r.DueAt, Renewals: *r.Renewals,
 			RenewedAt: r.RenewedAt, LostAt: r.LostAt,
 			Patron: &Patron{
-				ID: *r.LoanPatron, LegalName: *r.BorrowerLegal, PreferredName: *r.BorrowerPreferred, Class: *r.BorrowerClass,
+				ID: *r.LoanPatron, LegalName: *r.BorrowerLegal, PreferredName: *r.BorrowerPreferred,
+				Class:    *r.BorrowerClass,
 				Standing: *r.BorrowerStanding, CardUntil: r.BorrowerUntil, Balance: *r.BorrowerBalance,
 			},
 		}
@@ -128,11 +129,14 @@ func (r *itemRow) facts() *Facts {
 	}
 	if r.HoldID != nil {
 		f.Hold = &Hold{
-			ID: *r.HoldID, TitleID: r.TitleID, PatronID: *r.HoldPatron, Pickup: *r.HoldPickup, State: queue.State(*r.HoldState),
-			ItemID: &f.Item.ID, PromisedAt: r.HoldPromised, ReadyAt: r.HoldReady, ShelfUntil: r.HoldUntil, Why: r.HoldWhy,
+			ID: *r.HoldID, TitleID: r.TitleID, PatronID: *r.HoldPatron, Pickup: *r.HoldPickup,
+			State:  queue.State(*r.HoldState),
+			ItemID: &f.Item.ID, PromisedAt: r.HoldPromised, ReadyAt: r.HoldReady, ShelfUntil: r.HoldUntil,
+			Why: r.HoldWhy,
 			Patron: &Patron{
-				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred, ShelfName: *r.HolderShelf,
-				Class: *r.HolderClass, Email: *r.HolderEmail, BranchCode: *r.HolderBranch,
+				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
+				ShelfName: *r.HolderShelf,
+				Class:     *r.HolderClass, Email: *r.HolderEmail, BranchCode: *r.HolderBranch,
 			},
 		}
 	}
@@ -328,8 +332,9 @@ func (t *Tx) ReopenLoan(id int64) {
 // RenewLoan writes what a renewal has changed.
 func (t *Tx) RenewLoan(l *Loan) {
 	t.queueOne(
-		`UPDATE loans SET told = false, due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6 WHERE id = $1
-				AND returned_at IS NULL`,
+		`UPDATE loans SET told = false, due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6
+		WHERE id = $1
+			AND returned_at IS NULL`,
 		l.ID,
 		l.DueDate,
 		l.DueAt,
@@ -369,7 +374,8 @@ func (t *Tx) StartTransit(r *Transit) (err error) {
 		return err
 	}
 	t.queue(
-		"INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
 		r.ID,
 		r.ItemID,
 		r.FromBranch,

@@ -54,7 +54,8 @@ type tells struct{ patrons, titles string }
 
 var (
 	byBarcode = tells{
-		"SELECT l.patron_id FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL WHERE i.barcode = $%d",
+		"SELECT l.patron_id FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL " +
+			"WHERE i.barcode = $%d",
 		"SELECT i.title_id FROM items i WHERE i.barcode = $%d",
 	}
 	byItem = tells{
@@ -74,7 +75,8 @@ var (
 		"SELECT i.title_id FROM return_lines r JOIN items i ON i.id = r.item_id WHERE r.id = $%d",
 	}
 	byOpenAsks = tells{
-		patrons: "SELECT r.patron_id FROM return_lines r WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')",
+		patrons: "SELECT r.patron_id FROM return_lines r " +
+			"WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')",
 	}
 	byIDs = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
@@ -100,7 +102,8 @@ func (t *Tx) take(l Lock, q *questions) {
 		given bool
 		arg   any
 	}{
-		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan}, {byHold, l.Hold != 0, l.Hold},
+		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan},
+		{byHold, l.Hold != 0, l.Hold},
 		{byLine, l.Line != 0, l.Line}, {byOpenAsks, l.OpenOf != 0, l.OpenOf},
 	} {
 		if n.given {

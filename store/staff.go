@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
@@ -50,7 +51,7 @@ func (s *Store) BranchCodes(ctx context.Context) ([]string, error) {
 }
 
 // NoRow tells whether an error says that there is no such row.
-func NoRow(err error) bool { return err == gorm.ErrRecordNotFound }
+func NoRow(err error) bool { return errors.Is(err, gorm.ErrRecordNotFound) }
 
 // Session gives what is kept of a session that has not expired, and whose it is, in one question; nil data where there
 // is no such session, and nobody where nobody is signed in or may sign in any more.

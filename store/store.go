@@ -65,7 +65,8 @@ func Open(url string, tracer pgx.QueryTracer) (*Store, error) {
 	// Statements are few, prepared once on each connection, and look for keys: planning them anew with each scan would
 	// cost more than running them.
 	bounded.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
-	bounded.RuntimeParams["enable_seqscan"] = "off" // a plan made while a table was small must not stay when it has grown
+	// A plan made while a table was small must not stay when it has grown.
+	bounded.RuntimeParams["enable_seqscan"] = "off"
 	bounded.RuntimeParams["jit"] = "off"
 	bounded.RuntimeParams["default_toast_compression"] = "lz4"
 	s.pool = stdlib.OpenDB(*bounded)
@@ -83,7 +84,8 @@ func Open(url string, tracer pgx.QueryTracer) (*Store, error) {
 	}
 	// What a model belongs to is loaded with it, never saved with it.
 	for _, name := range []string{"gorm:save_before_associations", "gorm:save_after_associations"} {
-		if err := errors.Join(s.db.Callback().Create().Remove(name), s.db.Callback().Update().Remove(name)); err != nil {
+		if err := errors.Join(s.db.Callback().Create().Remove(name),
+			s.db.Callback().Update().Remove(name)); err != nil {
 			return nil, err
 		}
 	}

@@ -76,7 +76,7 @@ func (s *Store) Write(ctx context.Context, change func(*Tx) error) error {
 func (s *Store) once(ctx context.Context, options *sql.TxOptions, work func(*Tx) error) (err error) {
 	waiting, cancel := context.WithTimeoutCause(ctx, patience, ErrBusy)
 	conn, err := s.pool.Conn(waiting)
-	busy := context.Cause(waiting) == ErrBusy
+	busy := errors.Is(context.Cause(waiting), ErrBusy)
 	cancel()
 	if err != nil {
 		if busy {

@@ -120,7 +120,8 @@ func InForce(t *testing.T, h *act.House, scope map[string][]string, term string,
 		if err != nil {
 			return nil, err
 		}
-		if draft, err = rules.Set(a, draft.ID, rules.Change{Revision: draft.Revision, Scope: scope, Term: term, Value: value}); err != nil {
+		if draft, err = rules.Set(a, draft.ID, rules.Change{Revision: draft.Revision, Scope: scope, Term: term,
+			Value: value}); err != nil {
 			return nil, err
 		}
 		return rules.PutInForce(a, draft.ID, draft.Revision, a.Today(), "test")

@@ -66,7 +66,8 @@ func worldTemplate(t *testing.T) *url.URL {
 		tx.Exec("SET statement_timeout = 0; SET lock_timeout = 0; SELECT pg_advisory_lock(4711)")
 		defer tx.Exec("SELECT pg_advisory_unlock(4711)")
 		var there bool
-		if err := tx.Raw("SELECT count(*) > 0 FROM pg_database WHERE datname = ?", name).Scan(&there).Error; err != nil ||
+		if err := tx.Raw("SELECT count(*) > 0 FROM pg_database WHERE datname = ?",
+			name).Scan(&there).Error; err != nil ||
 			there {
 			return err
 		}
@@ -85,7 +86,8 @@ func worldTemplate(t *testing.T) *url.URL {
 
 func furnish(ctx context.Context, world *store.Store) error {
 	err := rules.SetUp(ctx, world, rules.Network{
-		Name: "A small world", Digits: worldDigits, Timezone: "America/Halifax", Rulebook: worldRules, Courier: worldCourier,
+		Name: "A small world", Digits: worldDigits, Timezone: "America/Halifax", Rulebook: worldRules,
+		Courier: worldCourier,
 	})
 	if err != nil {
 		return err
@@ -150,7 +152,8 @@ func (w *World) Patron(branch string, more ...map[string]any) int64 {
 			worldDigits,
 			n,
 		), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
-		"class": "adult", "branch_code": branch, "email": fmt.Sprintf("patron%d@post.invalid", n), "card_until": "2030-01-01",
+		"class": "adult", "branch_code": branch, "email": fmt.Sprintf("patron%d@post.invalid", n),
+		"card_until": "2030-01-01",
 	}
 	for _, m := range more {
 		for c, v := range m {

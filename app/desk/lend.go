@@ -194,7 +194,8 @@ func write(
 		}
 	}
 	row := &store.Loan{
-		ItemID: item.ID, PatronID: &p.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:], LentAt: a.Now,
+		ItemID: item.ID, PatronID: &p.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
+		LentAt: a.Now,
 	}
 	row.SetDue(v.Due)
 	passed := f.Hold

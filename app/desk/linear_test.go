@@ -362,8 +362,8 @@ func (s *station) do(d deed) (told, error) {
 }
 
 func orRefused(word string, err error) (told, error) {
-	if problem.Of(err) != nil {
-		return told{"refused", 0}, nil
+	if refused := problem.Of(err); refused != nil {
+		return told{"refused", 0}, nil //nolint:nilerr // a refusal is an answer
 	}
 	return told{word, 0}, err
 }

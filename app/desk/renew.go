@@ -7,7 +7,6 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
-	"nevrin/core/money"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -40,7 +39,8 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	}
 	p := f.Loan.Patron
 	decided := circulation.Renew(circulation.Renewing{
-		Lent: lent, Rules: a.Book.Rulebook, Renewals: f.Loan.Renewals, Borrower: people.Borrower(a, p), Awaited: f.Awaited, Now: a.Now,
+		Lent: lent, Rules: a.Book.Rulebook, Renewals: f.Loan.Renewals, Borrower: people.Borrower(a, p),
+		Awaited: f.Awaited, Now: a.Now,
 	})
 	r := &Renewed{Patron: p.ID, Text: decided.Refused, Why: decided.Why}
 	if decided.Refused != "" {
@@ -75,6 +75,6 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	})
 	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Say(lent.Branch), &line
-	r.Fine, r.Stale = price(a, money.Amount(decided.Fine)), decided.Fine > 0
+	r.Fine, r.Stale = price(a, decided.Fine), decided.Fine > 0
 	return r, nil
 }

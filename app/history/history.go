@@ -206,7 +206,8 @@ var sayPlain = map[event.Kind]string{
 	event.LoanUndone: "Loan undone", event.ReturnUndone: "Return undone", event.HoldFilled: "Hold filled",
 	event.HoldPutBack:  "The item serves the hold no more; it waits again in its old place",
 	event.HoldReopened: "The loan was undone; the hold is ready again", event.Missed: "Not found on the shelf",
-	event.Found: "Missing no more: it has been found", event.TransitUndone: "Taken out of the tote again: the scan was undone",
+	event.Found:          "Missing no more: it has been found",
+	event.TransitUndone:  "Taken out of the tote again: the scan was undone",
 	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
 	event.Reported: "Reported to the supervisor", event.ReportAnswered: "Report answered",
 }

@@ -39,7 +39,8 @@ func FetchList(a *act.Act, branch string) ([]Fetch, error) {
 	out := []Fetch{}
 	for _, r := range rows {
 		f := Fetch{
-			HoldID: r.HoldID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Author: r.Author, Call: r.CallNumber,
+			HoldID: r.HoldID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Author: r.Author,
+			Call: r.CallNumber,
 			Collection: a.Network.ClassName(
 				"collection",
 				r.Collection,

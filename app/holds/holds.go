@@ -169,7 +169,8 @@ func show(a *act.Act, h *store.HoldShown) Hold {
 	p := &store.Patron{LegalName: h.LegalName, PreferredName: h.PreferredName, ShelfName: h.ShelfName}
 	until := store.DateOf(h.ShelfUntil)
 	return Hold{
-		ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, PatronID: h.PatronID, Patron: moving.ShelfName(a, h.Pickup, p),
+		ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, PatronID: h.PatronID, Patron: moving.ShelfName(a,
+			h.Pickup, p),
 		Card: h.Card, Pickup: h.Pickup, State: h.State, Says: people.SayHold(a, &h.Hold), PlacedAt: h.PlacedAt,
 		Waiting: h.Waiting, Why: act.Trace(h.Why), Lapsed: h.State == queue.Ready && *until < a.Today(),
 	}

@@ -188,7 +188,8 @@ func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
 	for _, p := range []struct {
 		about  store.About
 		amount money.Amount
-	}{{store.AboutLost, lost.Bill.Price}, {store.AboutProcessing, lost.Bill.Processing}, {store.AboutLate, lost.Bill.Lateness}} {
+	}{{store.AboutLost, lost.Bill.Price}, {store.AboutProcessing, lost.Bill.Processing}, {store.AboutLate,
+		lost.Bill.Lateness}} {
 		e := &store.Entry{
 			PatronID: *l.PatronID,
 			Amount:   int64(p.amount),

@@ -76,7 +76,8 @@ func Look(a *act.Act, page store.Page) (Overview, error) {
 
 func show(m *store.MailingShown) Mailing {
 	return Mailing{
-		ID: m.ID, Stage: StageName(m.Stage), Day: *store.DateOf(&m.Day), State: m.State, Patrons: m.Patrons, Items: m.Items,
+		ID: m.ID, Stage: StageName(m.Stage), Day: *store.DateOf(&m.Day), State: m.State, Patrons: m.Patrons,
+		Items:     m.Items,
 		NoAddress: m.NoAddress, Queued: m.Queued, Sent: m.Sent, Unclear: m.Unclear,
 	}
 }
@@ -84,8 +85,9 @@ func show(m *store.MailingShown) Mailing {
 func showMessage(m *store.MessageShown) Message {
 	p := store.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
 	return Message{
-		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address, Subject: m.Subject,
-		Body: m.Body, State: m.State, Problem: m.Problem, Items: m.Items, At: m.At, SentAt: m.SentAt,
+		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address,
+		Subject: m.Subject,
+		Body:    m.Body, State: m.State, Problem: m.Problem, Items: m.Items, At: m.At, SentAt: m.SentAt,
 	}
 }
 

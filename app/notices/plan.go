@@ -125,7 +125,8 @@ func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error)
 		map[string]any{"name": p.Name(), "count": count, "items": items, "network": a.Network.Name},
 	)
 	return store.Message{
-		Stage: s.ID, PatronID: loans[0].PatronID, Address: strings.TrimSpace(loans[0].Email), Subject: subject, Body: body,
+		Stage: s.ID, PatronID: loans[0].PatronID, Address: strings.TrimSpace(loans[0].Email), Subject: subject,
+		Body:  body,
 		Items: len(loans), State: "trial", At: a.Now,
 	}, err
 }

@@ -246,7 +246,8 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	if err := moveOn(a, r, message); err != nil {
 		return err
 	}
-	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received", At: a.Now}); err != nil {
+	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received",
+		At: a.Now}); err != nil {
 		return err
 	}
 	if message == exchange.Cancel { // nothing has left yet, so a withdrawal is always granted
@@ -289,7 +290,8 @@ func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error
 	if err := a.Tx.AddRequest(&r); err != nil {
 		return err
 	}
-	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received", At: a.Now}); err != nil {
+	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received",
+		At: a.Now}); err != nil {
 		return err
 	}
 	a.Tell(event.Event{Kind: event.PartnerAsks, Request: r.ID})

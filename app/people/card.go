@@ -179,9 +179,11 @@ func ShowLoan(a *act.Act, l *store.LoanShown) Line {
 	b := a.Network.Timetable.Branches[l.BranchCode].Branch
 	due := l.Due()
 	line := Line{
-		LoanID: l.ID, ItemID: l.ItemID, Barcode: l.Barcode, Title: l.TitleName, Owner: a.Network.BranchName(l.HomeBranch),
-		Call: l.CallNumber, Material: a.Network.ClassName("material", l.Material), LentAt: l.LentAt, Renewals: l.Renewals,
-		Due: due.Say(b), DueExact: due.Print(b), Late: due.Late(b, a.Now),
+		LoanID: l.ID, ItemID: l.ItemID, Barcode: l.Barcode, Title: l.TitleName,
+		Owner: a.Network.BranchName(l.HomeBranch),
+		Call:  l.CallNumber, Material: a.Network.ClassName("material", l.Material), LentAt: l.LentAt,
+		Renewals: l.Renewals,
+		Due:      due.Say(b), DueExact: due.Print(b), Late: due.Late(b, a.Now),
 	}
 	if l.LostAt != nil {
 		line.Lost = b.Date(*l.LostAt).Say()

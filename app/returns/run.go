@@ -238,7 +238,8 @@ func showOpen(a *act.Act, rows []store.OpenSum) []OpenSum {
 }
 
 var sayFound = map[store.Found]string{
-	store.FoundWrongNumber: "Wrong number", store.FoundCard: "A card", store.FoundWords: "No number", store.FoundUnknown: "Unknown item",
+	store.FoundWrongNumber: "Wrong number", store.FoundCard: "A card", store.FoundWords: "No number",
+	store.FoundUnknown:   "Unknown item",
 	store.FoundWithdrawn: "Withdrawn", store.FoundOnLoan: "On loan", store.FoundUnderWay: "Was under way",
 	store.FoundAgain: "Scanned before in this run", store.FoundNotOnLoan: "Not on loan",
 }

@@ -91,7 +91,8 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	return err
 }
 
-// mayUndo refuses where others have gone on with the item since, so that undoing would take more back than the line did.
+// mayUndo refuses where others have gone on with the item since, so that undoing would take back more than the line
+// did.
 func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	f, name := l.Facts, l.Facts.Item.Title.Name
 	refused := func(format string, args ...any) error { return problem.Newf(problem.Refused, format, args...) }
@@ -129,7 +130,8 @@ func unplace(a *act.Act, f *store.Facts, did *moving.Did, lent bool) error {
 		ours := h.ID == did.Hold
 		switch {
 		case ours && did.HoldFrom == queue.Ready: // it lay on the hold shelf before, and does so again
-		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent: // under way again
+		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent:
+			// under way again
 		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
 			h.ItemID, h.ReadyAt, h.ShelfUntil = &f.Item.ID, nil, nil
 			if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {

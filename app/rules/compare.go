@@ -43,22 +43,22 @@ func Compare(a *act.Act, from, to int64) (*Comparison, error) {
 	if err != nil {
 		return nil, err
 	}
-	new, err := a.Edition(to)
+	revised, err := a.Edition(to)
 	if err != nil {
 		return nil, err
 	}
-	return compare(old.Rulebook, new.Rulebook), nil
+	return compare(old.Rulebook, revised.Rulebook), nil
 }
 
-func compare(old, new *rulebook.Rulebook) *Comparison {
+func compare(old, revised *rulebook.Rulebook) *Comparison {
 	out := &Comparison{Rules: []RuleDiffers{}, Terms: []TermDiffers{}}
-	for _, c := range rulebook.CompareRules(old, new) {
+	for _, c := range rulebook.CompareRules(old, revised) {
 		d := RuleDiffers{}
 		if c.Old != nil {
 			d.ID, d.Name, d.Old = c.Old.ID, c.Old.Title(), old.Sentence(c.Old)
 		}
 		if c.New != nil {
-			d.ID, d.Name, d.New = c.New.ID, c.New.Title(), new.Sentence(c.New)
+			d.ID, d.Name, d.New = c.New.ID, c.New.Title(), revised.Sentence(c.New)
 		}
 		out.Rules = append(out.Rules, d)
 	}
@@ -68,15 +68,15 @@ func compare(old, new *rulebook.Rulebook) *Comparison {
 		}
 		return s.Rule.Title()
 	}
-	shifts := rulebook.CompareTerms(old, new)
+	shifts := rulebook.CompareTerms(old, revised)
 	for _, s := range shifts[:min(len(shifts), mostTerms)] {
 		out.Terms = append(
 			out.Terms,
-			TermDiffers{Term: s.Term.String(), Name: s.Term.Info().Name, Where: new.SayShift(s),
+			TermDiffers{Term: s.Term.String(), Name: s.Term.Info().Name, Where: revised.SayShift(s),
 				Old: s.Old.Value.Say(
 					s.Term,
 					old.Currency,
-				), New: s.New.Value.Say(s.Term, new.Currency), OldRule: title(s.Old), NewRule: title(s.New)},
+				), New: s.New.Value.Say(s.Term, revised.Currency), OldRule: title(s.Old), NewRule: title(s.New)},
 		)
 	}
 	out.More = len(shifts) - len(out.Terms)

@@ -26,7 +26,8 @@ type TermOf struct {
 	Why  *why.Trace `json:"why"`
 }
 
-// LoanTerms is a loan, or one that is wanted, with all its terms, and what the next loan of the same item to the same patron would get.
+// LoanTerms is a loan, or one that is wanted, with all its terms, and what the next loan of the same item to the same
+// patron would get.
 type LoanTerms struct {
 	LoanID   int64     `json:"loan_id" doc:"0: only wanted, not lent"`
 	ItemID   int64     `json:"item_id"`
@@ -95,7 +96,8 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	}
 	out.terms(book, at, own)
 	now := at
-	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = item.BranchCode, item.Collection, item.Material
+	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = item.BranchCode,
+		item.Collection, item.Material
 	if l.Patron != nil {
 		out.PatronID, out.Patron, out.PatronClass = l.Patron.ID, l.Patron.Name(), l.Patron.Class
 		now[rulebook.PatronClass] = l.Patron.Class

@@ -69,7 +69,8 @@ var assumed = []string{
 	"People borrow, renew and bring back exactly when they did. Longer or shorter loans may well change that.",
 	"Charges are worked out anew for both sides and not taken from the accounts; nobody pays in between.",
 	"Several renewals of a loan are taken as the last of them.",
-	"Loans that were refused at the time are not on record, so what would be newly allowed is only seen where a stop was gone past.",
+	"Loans that were refused at the time are not on record, so what would be newly allowed is only seen where a stop " +
+		"was gone past.",
 	"Ages, consents and what was owed at the time do not refuse a loan here.",
 	"What is still on loan counts as late until now.",
 	"A loan made under an earlier edition is compared with what that edition said, so the changes made since show too.",
@@ -446,7 +447,8 @@ func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 		)
 	}
 	line("All", "", r.Result.Tally)
-	for _, d := range []string{"edition", rulebook.LendingBranch.String(), rulebook.PatronClass.String(), rulebook.MaterialClass.String()} {
+	for _, d := range []string{"edition", rulebook.LendingBranch.String(), rulebook.PatronClass.String(),
+		rulebook.MaterialClass.String()} {
 		by := r.Result.By[d]
 		values := make([]string, 0, len(by))
 		for v := range by {

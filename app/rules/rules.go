@@ -108,7 +108,8 @@ func values(a *act.Act) map[string][]Value {
 		}
 	}
 	for _, c := range a.Network.Classes {
-		key := map[string]string{"patron": "patron_class", "material": "material_class", "collection": "collection"}[c.Kind]
+		key := map[string]string{"patron": "patron_class", "material": "material_class",
+			"collection": "collection"}[c.Kind]
 		out[key] = append(out[key], Value{c.Code, c.Name})
 	}
 	return out

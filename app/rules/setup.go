@@ -74,7 +74,8 @@ func SetUp(ctx context.Context, s *store.Store, n Network) error {
 		Version:      1,
 	}
 	first := &store.Edition{
-		Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now, Name: "First edition",
+		Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now,
+		Name:  "First edition",
 		Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1,
 	}
 	return s.Write(ctx, func(tx *store.Tx) error { return tx.AddNetwork(row, classes(book), branches, runs, first) })
@@ -98,7 +99,8 @@ func plainExamples(file []byte) (json.RawMessage, error) {
 func classes(book *rulebook.Rulebook) []store.Class {
 	var out []store.Class
 	add := func(d rulebook.Dimension, code string) {
-		kind := map[rulebook.Dimension]string{rulebook.PatronClass: "patron", rulebook.MaterialClass: "material", rulebook.Collection: "collection"}[d]
+		kind := map[rulebook.Dimension]string{rulebook.PatronClass: "patron",
+			rulebook.MaterialClass: "material", rulebook.Collection: "collection"}[d]
 		if kind == "" || code == "" ||
 			slices.ContainsFunc(out, func(c store.Class) bool { return c.Kind == kind && c.Code == code }) {
 			return

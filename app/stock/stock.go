@@ -28,10 +28,10 @@ func Note(a *act.Act, id int64, text string) error {
 		return err
 	}
 	text = strings.TrimSpace(text)
-	switch {
-	case text == f.Item.Note:
+	switch text {
+	case f.Item.Note:
 		return nil
-	case text == "":
+	case "":
 		a.Tell(event.Event{Kind: event.NoteOff, Item: id, Detail: event.Detail{Was: f.Item.Note}})
 	default:
 		a.Tell(event.Event{Kind: event.Noted, Item: id, Detail: event.Detail{Is: text}})
@@ -72,7 +72,8 @@ type Classing struct {
 
 // Classify corrects how an item is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, c Classing) error {
-	for _, k := range []struct{ kind, name, code string }{{"material", "material class", c.Material}, {"collection", "collection", c.Collection}} {
+	for _, k := range []struct{ kind, name, code string }{{"material", "material class", c.Material},
+		{"collection", "collection", c.Collection}} {
 		known := slices.ContainsFunc(
 			a.Network.Classes,
 			func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code },

@@ -97,7 +97,14 @@ func main() {
 			}
 		}
 		slices.Sort(took)
-		fmt.Printf("%-44s %9.1f %9.1f %9.1f %9d\n", q.name, ms(took[times/2]), ms(took[times*95/100]), float64(size)/times/1000, (read(db)-before)/times)
+		fmt.Printf(
+			"%-44s %9.1f %9.1f %9.1f %9d\n",
+			q.name,
+			ms(took[times/2]),
+			ms(took[times*95/100]),
+			float64(size)/times/1000,
+			(read(db)-before)/times,
+		)
 	}
 }
 
@@ -108,9 +115,17 @@ func night(db *sql.DB) {
 	begun := time.Now()
 	for {
 		var ended, told int
-		check(db.QueryRow("SELECT count(*) FILTER (WHERE step = 'sessions' AND ended_at IS NOT NULL), (SELECT count(*) FROM told WHERE loan_id IS NOT NULL) FROM nights").Scan(&ended, &told))
+		check(
+			db.QueryRow(`SELECT count(*) FILTER (WHERE step = 'sessions' AND ended_at IS NOT NULL),
+				(SELECT count(*) FROM told WHERE loan_id IS NOT NULL) FROM nights`).
+				Scan(&ended, &told),
+		)
 		if ended > 0 {
-			fmt.Printf("the night told of %d loans; it was done %.1f s after this began to wait\n", told, time.Since(begun).Seconds())
+			fmt.Printf(
+				"the night told of %d loans; it was done %.1f s after this began to wait\n",
+				told,
+				time.Since(begun).Seconds(),
+			)
 			return
 		}
 		time.Sleep(100 * time.Millisecond)
@@ -121,7 +136,11 @@ func night(db *sql.DB) {
 func read(db *sql.DB) int {
 	time.Sleep(1200 * time.Millisecond)
 	var n int
-	check(db.QueryRow("SELECT sum(coalesce(seq_tup_read, 0) + coalesce(idx_tup_fetch, 0))::bigint FROM pg_stat_user_tables").Scan(&n))
+	check(
+		db.QueryRow(`SELECT sum(coalesce(seq_tup_read, 0) + coalesce(idx_tup_fetch, 0))::bigint
+		FROM pg_stat_user_tables`).
+			Scan(&n),
+	)
 	return n
 }
 

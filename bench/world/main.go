@@ -79,10 +79,15 @@ func network() (rulebook, courier []byte, err error) {
 			"terms": map[string]any{"loan_period": "P7D"},
 		},
 	}
-	if rulebook, err = json.Marshal(map[string]any{"format": "nevrin-rulebook/1", "currency": "CAD", "branches": list, "rules": rules, "examples": []any{
-		map[string]any{"name": "A film", "given": map[string]any{"lending_branch": code(0), "home_branch": code(0), "collection": "general", "material_class": "film", "patron_class": "adult", "lent": "2026-10-06T14:00"}, "expect": map[string]any{}},
-		map[string]any{"name": "A book", "given": map[string]any{"lending_branch": code(0), "home_branch": code(0), "collection": "general", "material_class": "book", "patron_class": "adult", "lent": "2026-10-06T14:00"}, "expect": map[string]any{}},
-	}}); err != nil {
+	if rulebook, err = json.Marshal(map[string]any{"format": "nevrin-rulebook/1", "currency": "CAD",
+		"branches": list, "rules": rules, "examples": []any{
+			map[string]any{"name": "A film", "given": map[string]any{"lending_branch": code(0),
+				"home_branch": code(0), "collection": "general", "material_class": "film",
+				"patron_class": "adult", "lent": "2026-10-06T14:00"}, "expect": map[string]any{}},
+			map[string]any{"name": "A book", "given": map[string]any{"lending_branch": code(0),
+				"home_branch": code(0), "collection": "general", "material_class": "book",
+				"patron_class": "adult", "lent": "2026-10-06T14:00"}, "expect": map[string]any{}},
+		}}); err != nil {
 		return nil, nil, err
 	}
 	var runs []map[string]any
@@ -122,7 +127,8 @@ func run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := rules.SetUp(ctx, s, rules.Network{Name: "A large world", Digits: "1846", Timezone: "America/Halifax", Rulebook: rulebook, Courier: courier}); err != nil {
+	if err := rules.SetUp(ctx, s, rules.Network{Name: "A large world", Digits: "1846",
+		Timezone: "America/Halifax", Rulebook: rulebook, Courier: courier}); err != nil {
 		return err
 	}
 	conn, err := s.Pool().Conn(ctx)
@@ -168,7 +174,8 @@ func steps() []string {
 			FROM (SELECT k, substr(d, k, 1)::int AS c FROM generate_series(1, 13) k) x) % 10) % 10)
 		FROM (SELECT kind || '1846' || lpad(n::text, 8, '0') AS d) y $$`
 	plain := []string{
-		"SET statement_timeout = 0", "SET enable_seqscan = on", "SET session_replication_role = replica", "SET synchronous_commit = off", "SET work_mem = '256MB'", "SET maintenance_work_mem = '512MB'", check,
+		"SET statement_timeout = 0", "SET enable_seqscan = on", "SET session_replication_role = replica",
+		"SET synchronous_commit = off", "SET work_mem = '256MB'", "SET maintenance_work_mem = '512MB'", check,
 		"INSERT INTO training_clock (shows) VALUES (NOW)",
 		"CREATE TEMP TABLE b AS SELECT code, row_number() OVER (ORDER BY position) - 1 AS n FROM branches",
 		"CREATE TEMP TABLE e AS SELECT min(id) AS id FROM editions",
@@ -227,7 +234,8 @@ func steps() []string {
 				WHERE state IN ('fetching', 'ready')`,
 		`INSERT INTO ledger (id, patron_id, kind, amount, about, at) SELECT 40000000 + g, 1 + (g * 11) % PATRONS,
 				'charge', 25 * (1 + g % 8), 'late', NOW - interval '20 days' FROM generate_series(1, PATRONS / 5) g`,
-		"UPDATE patrons p SET balance = l.sum FROM (SELECT patron_id, sum(amount) AS sum FROM ledger GROUP BY 1) l WHERE l.patron_id = p.id",
+		`UPDATE patrons p SET balance = l.sum
+		FROM (SELECT patron_id, sum(amount) AS sum FROM ledger GROUP BY 1) l WHERE l.patron_id = p.id`,
 		`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id,
 				loan_id) SELECT 50000000 + l.id, l.lent_at, 'lent', 1, l.branch_code, l.patron_id, l.item_id, l.id
 				FROM loans l`,

@@ -216,25 +216,25 @@ func (f *File) Answer() Report {
 }
 
 func (t *Timetable) answer(q Question) AskReport {
-	print := func(at time.Time, code string) string { return calendar.PrintInstant(at, t.Branches[code].Location) }
+	said := func(at time.Time, code string) string { return calendar.PrintInstant(at, t.Branches[code].Location) }
 	a := AskReport{
 		From:    q.From,
 		To:      q.To,
-		Ready:   print(q.Ready, q.From),
+		Ready:   said(q.Ready, q.From),
 		Legs:    []LegReport{},
 		Differs: map[string]Difference{},
 	}
 	if j := t.Ask(q.From, q.To, q.Ready); j != nil {
-		arrives := print(j.Arrives, q.To)
+		arrives := said(j.Arrives, q.To)
 		a.Arrives = &arrives
 		if j.OnShelf != nil {
-			shelf := print(*j.OnShelf, q.To)
+			shelf := said(*j.OnShelf, q.To)
 			a.OnShelf = &shelf
 		}
 		for _, leg := range j.Legs {
 			a.Legs = append(
 				a.Legs,
-				LegReport{leg.Run, leg.Date, leg.From, print(leg.Depart, leg.From), leg.To, print(leg.Arrive, leg.To)},
+				LegReport{leg.Run, leg.Date, leg.From, said(leg.Depart, leg.From), leg.To, said(leg.Arrive, leg.To)},
 			)
 		}
 	}
@@ -244,7 +244,7 @@ func (t *Timetable) answer(q Question) AskReport {
 		}
 		var expected *string
 		if want.At != nil {
-			text := print(*want.At, q.To)
+			text := said(*want.At, q.To)
 			expected = &text
 		}
 		if (expected == nil) != (came == nil) || expected != nil && *expected != *came {

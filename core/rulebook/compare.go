@@ -12,13 +12,13 @@ type Change struct {
 }
 
 // CompareRules lists the rules that differ, by their ids, in the order of the newer rulebook and then what is gone.
-func CompareRules(old, new *Rulebook) []Change {
+func CompareRules(old, revised *Rulebook) []Change {
 	before := map[string]*Rule{}
 	for _, r := range old.Rules {
 		before[r.ID] = r
 	}
 	var out []Change
-	for _, r := range new.Rules {
+	for _, r := range revised.Rules {
 		was := before[r.ID]
 		delete(before, r.ID)
 		if was == nil || !sameRule(was, r) {
@@ -135,16 +135,16 @@ type Shift struct {
 
 // CompareTerms lists where two rulebooks settle terms differently. Shifts that say the same of
 // neighbouring situations are joined, so that there are about as many as one would write down.
-func CompareTerms(old, new *Rulebook) []Shift {
+func CompareTerms(old, revised *Rulebook) []Shift {
 	var out []Shift
 	situations(func(at Situation, alike [dimensions][]string) {
-		was, is := old.Decide(at, nil), new.Decide(at, nil)
+		was, is := old.Decide(at, nil), revised.Decide(at, nil)
 		for t := range All {
 			if !was.settled[t].Value.Equal(is.settled[t].Value) {
 				out = append(out, Shift{Term(t), was.settled[t], is.settled[t], alike})
 			}
 		}
-	}, old, new)
+	}, old, revised)
 	for d := dimensions - 1; d >= 0; d-- {
 		out = joined(out, d)
 	}

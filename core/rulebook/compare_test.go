@@ -35,10 +35,10 @@ func every(call func(at rulebook.Situation)) {
 // A comparison names every situation whose term differs, and no other.
 func TestComparisonIsComplete(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		old, new := anyRules(t), anyRules(t)
-		shifts := rulebook.CompareTerms(old, new)
+		old, revised := anyRules(t), anyRules(t)
+		shifts := rulebook.CompareTerms(old, revised)
 		every(func(at rulebook.Situation) {
-			was, is := old.Decide(at, nil), new.Decide(at, nil)
+			was, is := old.Decide(at, nil), revised.Decide(at, nil)
 			differs := !was.Value(rulebook.Renewals).Equal(is.Value(rulebook.Renewals))
 			named := 0
 			for _, s := range shifts {
@@ -51,7 +51,7 @@ func TestComparisonIsComplete(t *testing.T) {
 					found := false
 					for _, x := range values {
 						// A value that only one world names stands under "" where no rule names it.
-						found = found || x == v || x == "" && !namedBy(old, new, d, v)
+						found = found || x == v || x == "" && !namedBy(old, revised, d, v)
 					}
 					inside = inside && found
 				}
@@ -69,8 +69,8 @@ func TestComparisonIsComplete(t *testing.T) {
 	})
 }
 
-func namedBy(old, new *rulebook.Rulebook, d int, v string) bool {
-	for _, b := range []*rulebook.Rulebook{old, new} {
+func namedBy(old, revised *rulebook.Rulebook, d int, v string) bool {
+	for _, b := range []*rulebook.Rulebook{old, revised} {
 		for _, r := range b.Rules {
 			for _, x := range r.Scope[d].Values {
 				if x == v {
@@ -115,8 +115,8 @@ func TestComparisonInWords(t *testing.T) {
 		}
 	}
 	gone := rules[len(rules)-1]
-	new := rulebook.New(old.Currency, old.Branches, old.Ranking, rules[:len(rules)-1])
-	changes := rulebook.CompareRules(old, new)
+	revised := rulebook.New(old.Currency, old.Branches, old.Ranking, rules[:len(rules)-1])
+	changes := rulebook.CompareRules(old, revised)
 	require.Len(t, changes, 2)
 	assert.Equal(t, "films", changes[0].New.ID)
 	assert.Equal(t, gone.ID, changes[1].Old.ID)
@@ -124,9 +124,9 @@ func TestComparisonInWords(t *testing.T) {
 	assert.Empty(t, rulebook.CompareRules(old, old))
 	assert.Empty(t, rulebook.CompareTerms(old, old))
 	said := ""
-	for _, s := range rulebook.CompareTerms(old, new) {
+	for _, s := range rulebook.CompareTerms(old, revised) {
 		if s.Term == rulebook.LoanPeriod {
-			said += new.SayShift(
+			said += revised.SayShift(
 				s,
 			) + fmt.Sprintln(
 				":",

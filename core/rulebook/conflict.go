@@ -157,7 +157,8 @@ func (b *Rulebook) Warnings() []Warning {
 				Warning{
 					rules,
 					"“" + r.Title() + "” counts lateness in " + unit.Say(FineUnit, b.Currency) + "s where " + from +
-						" counts in " + turned.Value.Say(FineUnit, b.Currency) + "s, and does not settle both fine_rate and grace for it.",
+						" counts in " + turned.Value.Say(FineUnit,
+						b.Currency) + "s, and does not settle both fine_rate and grace for it.",
 				},
 			)
 		}

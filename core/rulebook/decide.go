@@ -109,7 +109,8 @@ func (t *Terms) Holding() queue.Terms {
 
 // OfStop is the term behind a stop, for its why; false where no term is.
 func OfStop(kind loan.StopKind) (Term, bool) {
-	t, ok := map[loan.StopKind]Term{loan.OwesTooMuch: OwedLimit, loan.TooManyLate: LateItemsLimit, loan.NotLent: LendingAllowed, loan.TooMany: LoansAtOnce,
+	t, ok := map[loan.StopKind]Term{loan.OwesTooMuch: OwedLimit, loan.TooManyLate: LateItemsLimit,
+		loan.NotLent: LendingAllowed, loan.TooMany: LoansAtOnce,
 		loan.TooManyAlike: MaterialAtOnce, loan.TooYoung: LeastAge, loan.NoConsent: ConsentNeeded}[kind]
 	return t, ok
 }

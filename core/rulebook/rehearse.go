@@ -79,7 +79,8 @@ type Rehearsed struct {
 // mostCases is how many of the most affected loans are kept.
 const mostCases = 100
 
-// Rehearsal is a rehearsal of a draft, or a part of one: parts run side by side and are merged. It is for one goroutine.
+// Rehearsal is a rehearsal of a draft, or a part of one: parts run side by side and are merged. It is for one
+// goroutine.
 type Rehearsal struct {
 	draft   *Rulebook
 	now     time.Time
@@ -221,8 +222,8 @@ func (r *Rehearsal) Patron(loans []Past) {
 		if !ok {
 			continue
 		}
-		old, new := r.settle(p.Book, p.Situation, p.Own), r.settle(r.draft, p.Situation, p.Own)
-		was, is := r.run(b, old, p, true), r.run(b, new, p, false)
+		old, revised := r.settle(p.Book, p.Situation, p.Own), r.settle(r.draft, p.Situation, p.Own)
+		was, is := r.run(b, old, p, true), r.run(b, revised, p, false)
 		t := Tally{Loans: 1, ChargedBefore: was.sum.Fine, ChargedAfter: is.sum.Fine}
 		if was.sum.Late > 0 {
 			t.LateBefore = 1
@@ -230,7 +231,7 @@ func (r *Rehearsal) Patron(loans []Past) {
 		if is.sum.Late > 0 {
 			t.LateAfter = 1
 		}
-		refused := r.refused(loans[:k], p, new.limits)
+		refused := r.refused(loans[:k], p, revised.limits)
 		if refused != "" && r.refused(loans[:k], p, old.limits) == "" {
 			t.Refused, t.ChargedAfter = 1, 0
 		} else {
@@ -243,7 +244,7 @@ func (r *Rehearsal) Patron(loans []Past) {
 			r.out.RenewalsRefused++
 		}
 		before, after = before+t.ChargedBefore, after+t.ChargedAfter
-		limitBefore, limitAfter = old.limits.Owed, new.limits.Owed
+		limitBefore, limitAfter = old.limits.Owed, revised.limits.Owed
 		r.moved(b, p, &t, was.due, is.due)
 		r.count(p, t)
 		r.keep(b, p, &t, was.due, is.due, refused)
@@ -348,7 +349,8 @@ func abs(n int) int { return max(n, -n) }
 func (r *Rehearsal) Result(others ...*Rehearsal) *Rehearsed {
 	for _, o := range others {
 		r.out.add(o.out.Tally)
-		r.out.Hours, r.out.Allowed, r.out.RenewalsRefused = r.out.Hours+o.out.Hours, r.out.Allowed+o.out.Allowed, r.out.RenewalsRefused+o.out.RenewalsRefused
+		r.out.Hours, r.out.Allowed, r.out.RenewalsRefused = r.out.Hours+o.out.Hours,
+			r.out.Allowed+o.out.Allowed, r.out.RenewalsRefused+o.out.RenewalsRefused
 		r.out.Awaited, r.out.AwaitedDays = r.out.Awaited+o.out.Awaited, r.out.AwaitedDays+o.out.AwaitedDays
 		r.out.Stopped, r.out.Freed = append(r.out.Stopped, o.out.Stopped...), append(r.out.Freed, o.out.Freed...)
 		for days, n := range o.out.ByDays {

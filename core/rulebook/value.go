@@ -102,7 +102,8 @@ func ReadValue(n jsonfile.Node, t Term, currency money.Currency) Value {
 func (i *TermInfo) expected() string {
 	return "a value of " + i.ID + ": " + map[Kind]string{
 		KindDuration: "a duration such as P21D", KindChoice: "one of " + strings.Join(i.Choices, ", "),
-		KindDates: "a list of dates", KindNumber: "a whole number", KindMoney: "a sum such as 0.25", KindYesNo: "true or false",
+		KindDates: "a list of dates", KindNumber: "a whole number", KindMoney: "a sum such as 0.25",
+		KindYesNo: "true or false",
 	}[i.Kind]
 }
 

@@ -136,7 +136,9 @@ func Read(r io.Reader) (*Message, error) {
 		return nil, fmt.Errorf("this is no ISO 18626 message: %w", err)
 	}
 	parts := 0
-	for _, there := range []bool{m.Request != nil, m.RequestConfirmation != nil, m.SupplyingAgencyMessage != nil, m.SupplyingAgencyMessageConfirm != nil, m.RequestingAgencyMessage != nil, m.RequestingAgencyMessageConfirm != nil} {
+	for _, there := range []bool{m.Request != nil, m.RequestConfirmation != nil,
+		m.SupplyingAgencyMessage != nil, m.SupplyingAgencyMessageConfirm != nil,
+		m.RequestingAgencyMessage != nil, m.RequestingAgencyMessageConfirm != nil} {
 		if there {
 			parts++
 		}
@@ -184,7 +186,8 @@ func (m *Message) Confirm(now time.Time, problem string) Message {
 
 // Confirmed tells whether a message is a confirmation without error; otherwise what was wrong.
 func (m *Message) Confirmed() (bool, string) {
-	for _, c := range []*Confirmation{m.RequestConfirmation, m.SupplyingAgencyMessageConfirm, m.RequestingAgencyMessageConfirm} {
+	for _, c := range []*Confirmation{m.RequestConfirmation, m.SupplyingAgencyMessageConfirm,
+		m.RequestingAgencyMessageConfirm} {
 		if c == nil {
 			continue
 		}
