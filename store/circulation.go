@@ -344,10 +344,14 @@ func (t *Tx) RenewLoan(l *Loan) {
 	)
 }
 
-// LoseLoan lets an open loan count as lost, and its item too.
-func (t *Tx) LoseLoan(id, item int64, at time.Time) {
-	t.queueOne("UPDATE loans SET lost_at = $2 WHERE id = $1 AND returned_at IS NULL AND lost_at IS NULL", id, at)
-	t.queueOne("UPDATE items SET standing = 'lost' WHERE id = $1", item)
+// LoseLoan lets an open loan count as lost, and its item too. It must be due still as it was when that was decided.
+func (t *Tx) LoseLoan(l *Loan, at time.Time) {
+	t.queueOne(
+		`UPDATE loans SET lost_at = $2 WHERE id = $1 AND returned_at IS NULL AND lost_at IS NULL
+			AND due_date IS NOT DISTINCT FROM $3 AND due_at IS NOT DISTINCT FROM $4`,
+		l.ID, at, l.DueDate, l.DueAt,
+	)
+	t.queueOne("UPDATE items SET standing = 'lost' WHERE id = $1", l.ItemID)
 }
 
 // StandAt writes where an item is and whether it is in use.

@@ -164,7 +164,7 @@ var again = map[string]bool{
 	"55P03": true, // lock not available in time
 }
 
-// places are constraints that catch what two acts did at once; looked at again, each sees what the other did.
+// races are constraints that catch what two acts did at once; looked at again, each sees what the other did.
 var races = map[string]bool{
 	"whereabouts_pkey":     true,
 	"loans_one_open":       true,

@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/night"
 	"nevrin/app/returns"
+	"nevrin/core/calendar"
 	"nevrin/testkit"
 )
 
@@ -36,18 +38,14 @@ func TestLostAndFound(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
 	patron := lent.Patron
 	balance := func() string { return testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron) }
-	night := func(days int) {
-		testkit.Do(
-			t,
-			h,
-			act.Machine,
-			func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today().Add(days)) },
-		)
+	nightAfter := func(days int) {
+		due := calendar.MakeDate(2026, 10, 6).Add(days)
+		require.NoError(t, night.Step(context.Background(), h, due, "lost"))
 	}
-	night(21 + 42)
+	nightAfter(21 + 42)
 	assert.Equal(t, "0", balance(), "42 days late are not yet over")
-	night(21 + 43)
-	night(21 + 44) // twice is once
+	nightAfter(21 + 43)
+	nightAfter(21 + 44) // twice is once
 	assert.Equal(t, "2400", balance(), "price and processing")
 	assert.Equal(t, "lost", testkit.Text(t, h, "SELECT standing FROM items WHERE barcode = ?", item))
 	// As it happens 64 days later by the calendar, the clock of this test has not moved: lost today.
@@ -108,7 +106,7 @@ func TestLostAndFoundTooLate(t *testing.T) {
 			Exec("UPDATE loans SET due_date = '2026-06-01', lent_at = '2026-05-11 12:00-03' WHERE id = ?", lent.Line.LoanID).
 			Error,
 	)
-	testkit.Do(t, h, act.Machine, func(a *act.Act) (struct{}, error) { return struct{}{}, night.Lose(a, a.Today()) })
+	require.NoError(t, night.Step(context.Background(), h, calendar.MakeDate(2026, 10, 7), "lost"))
 	require.NoError(
 		t,
 		testkit.SQL(h).Exec("UPDATE loans SET lost_at = '2026-07-14 05:00-03' WHERE id = ?", lent.Line.LoanID).Error,

@@ -25,7 +25,7 @@ func MoveClock(a *act.Act, by time.Duration) (time.Time, error) {
 		)
 	}
 	now := a.Now.Add(by)
-	if _, err := a.Tx.EventsAhead(a.Now, calendar.DateOf(now).Add(monthsAhead).UTC()); err != nil {
+	if _, err := a.Tx.EventsAhead(a.Now, calendar.DateOf(now).Add(daysAhead).UTC()); err != nil {
 		return now, err
 	}
 	a.Tell(event.Event{Kind: event.ClockMoved, Detail: event.Detail{At: &now}})

@@ -8,6 +8,8 @@ package night
 
 import (
 	"context"
+	"fmt"
+	"strings"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -82,12 +84,22 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 		if day > until {
 			return nil
 		}
-		for _, s := range steps() {
-			if err := s.toItsEnd(ctx, h, day); err != nil {
+		for _, name := range Steps() {
+			if err := Step(ctx, h, day, name); err != nil {
 				return err
 			}
 		}
 	}
+}
+
+// Step does one step of a night by its name, from where it has come to its end.
+func Step(ctx context.Context, h *act.House, day calendar.Date, name string) error {
+	for _, s := range steps() {
+		if s.name == name {
+			return s.toItsEnd(ctx, h, day)
+		}
+	}
+	return fmt.Errorf("a night has no step %q; its steps are %s", name, strings.Join(Steps(), ", "))
 }
 
 func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) error {
@@ -114,17 +126,17 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 	}
 }
 
-// monthsAhead is for how many days to come events have partitions.
-const monthsAhead = 120
+// daysAhead is for how many days to come events have partitions.
+const daysAhead = 120
 
 func ahead(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
-	_, err := a.Tx.EventsAhead(day.UTC(), day.Add(monthsAhead).UTC())
+	_, err := a.Tx.EventsAhead(day.UTC(), day.Add(daysAhead).UTC())
 	return 0, true, err
 }
 
 func lapse(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	n, err := holds.Lapse(a, day, part)
-	return done + int64(n), n < part, err
+	return done + int64(n), n == 0, err
 }
 
 // lose lets what has been late for too long count as lost, and bills it. Done is the last loan that was looked at.
@@ -161,18 +173,6 @@ func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	return loans[len(loans)-1].ID, len(loans) < loansPart, nil
 }
 
-// Lose lets everything that is late for too long on a day count as lost, in one act. It is for tests, which look at one
-// step of a night by itself.
-func Lose(a *act.Act, day calendar.Date) error {
-	for done, ended := int64(0), false; !ended; {
-		var err error
-		if done, ended, err = lose(a, day, done); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Lost, error) {
 	item := &store.Item{Price: l.Price, OwnTerms: l.OwnTerms}
 	lent, err := desk.LentOf(a, &l.Loan, item)
@@ -183,7 +183,7 @@ func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Los
 }
 
 func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
-	a.Tx.LoseLoan(l.ID, l.ItemID, a.Now)
+	a.Tx.LoseLoan(&l.Loan, a.Now)
 	a.Tell(event.Event{Kind: event.Lost, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID, Why: &lost.Why})
 	for _, p := range []struct {
 		about  store.About

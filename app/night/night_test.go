@@ -3,6 +3,7 @@ package night_test
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"sync"
 	"testing"
 	"time"
@@ -12,10 +13,13 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/desk"
+	"nevrin/app/holds"
 	"nevrin/app/night"
+	"nevrin/app/problem"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -71,7 +75,6 @@ func TestHourLoansAreToldOfToo(t *testing.T) {
 // acts, again and again, while another copy works at the same nights.
 func TestANightThatIsInterruptedGoesOn(t *testing.T) {
 	w := testkit.NewWorld(t)
-	here := w.Staff(role.Desk, "HVH")
 	const people = 300 // more than two parts of a step
 	w.Set(
 		`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code, email) SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH', 'q' || n || '@post.invalid'
@@ -119,7 +122,70 @@ func TestANightThatIsInterruptedGoesOn(t *testing.T) {
 		"0",
 		ask("patrons p WHERE balance <> (SELECT coalesce(sum(amount), 0) FROM ledger WHERE patron_id = p.id)"),
 	)
-	_ = here
+}
+
+// A loan that is renewed while the night looks at it is not lost, and nobody is billed for it.
+func TestALoanRenewedMeanwhileIsNotLost(t *testing.T) {
+	w := testkit.NewWorld(t)
+	_, numbers := w.Title("HVH")
+	loan := lend(t, w, w.Staff(role.Desk, "HVH"), w.Patron("HVH"), numbers[0])
+	day := calendar.MakeDate(2027, 3, 1)
+	tries := 0
+	require.NoError(t, w.Store.Write(context.Background(), func(tx *store.Tx) error {
+		tries++
+		late, err := tx.MaybeLost(day.UTC(), 0, 10)
+		if err != nil || len(late) == 0 {
+			return err
+		}
+		require.Equal(t, 1, tries, "looked at again it is not late")
+		w.Set("UPDATE loans SET due_date = '2027-03-20', renewals = 1 WHERE id = ?", loan)
+		tx.LoseLoan(&late[0].Loan, time.Date(2027, 3, 1, 5, 0, 0, 0, time.UTC))
+		return nil
+	}))
+	assert.Equal(t, 2, tries)
+	assert.Empty(t, w.Ask("SELECT coalesce(lost_at::text, '') FROM loans WHERE id = ?", loan))
+	assert.Equal(t, "in_use", w.Ask("SELECT standing FROM items WHERE barcode = ?", numbers[0]))
+}
+
+// Lapsed holds of a night end to the last one, also where somebody fetches one of a part while it is worked.
+func TestALongNightOfLapsedHoldsIsDoneWhole(t *testing.T) {
+	w := testkit.NewWorld(t)
+	const number = 600 // more than two parts
+	title, _ := w.Title()
+	w.Set(
+		`INSERT INTO items (barcode, title_id, branch_code, at_branch, collection, material)
+		SELECT '34321' || lpad((1000000 + n)::text, 9, '0'), ?, 'HVH', 'HVH', 'general', 'book' FROM generate_series(1, ?) n`,
+		title, number,
+	)
+	w.Set(
+		`INSERT INTO patrons (card, legal_name, shelf_name, class, branch_code)
+		SELECT '24321' || lpad((1000000 + n)::text, 9, '0'), 'Q ' || n, 'Q', 'adult', 'HVH' FROM generate_series(1, ?) n`,
+		number,
+	)
+	w.Set(`INSERT INTO holds (title_id, patron_id, pickup, placed_at, place, state, item_id, ready_at, shelf_until)
+		SELECT i.title_id, p.id, 'HVH', '2026-09-01', p.n, 'ready', i.id, '2026-09-02', '2026-09-10'
+		FROM (SELECT id, title_id, row_number() OVER (ORDER BY id) AS n FROM items) i
+		JOIN (SELECT id, row_number() OVER (ORDER BY id) AS n FROM patrons) p ON p.n = i.n`)
+	done := make(chan error, 1)
+	go func() { done <- night.Step(context.Background(), w.House, calendar.MakeDate(2026, 10, 7), "lapse") }()
+	here := w.Staff(role.Desk, "HVH")
+	for ended := false; !ended; {
+		select {
+		case err := <-done:
+			require.NoError(t, err)
+			ended = true
+		default:
+			open := w.Ask("SELECT coalesce(min(id), 0)::text FROM holds WHERE state = 'ready'")
+			id, err := strconv.ParseInt(open, 10, 64)
+			require.NoError(t, err)
+			_, err = act.Do(context.Background(), w.House, here, "", nil, func(a *act.Act) (*holds.Hold, error) {
+				return holds.Cancel(a, id, "")
+			})
+			require.True(t, err == nil || problem.Of(err) != nil, "%v", err)
+		}
+	}
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM holds WHERE closed_at IS NULL"))
+	assert.ErrorContains(t, night.Step(context.Background(), w.House, 0, "lapses"), "its steps are events, lapse")
 }
 
 // Answers that nobody can ask for again go, and events find a partition of their month.

@@ -148,7 +148,7 @@ CREATE TRIGGER events_stay BEFORE UPDATE OR DELETE ON events FOR EACH ROW EXECUT
 CREATE TABLE nights (
     day     date NOT NULL,
     step    text NOT NULL,
-    done    bigint NOT NULL DEFAULT 0, -- how far it has come: how many it has dealt with
+    done    bigint NOT NULL DEFAULT 0, -- how far it has come: the last id, or how many it has dealt with
     ended_at timestamptz,
     PRIMARY KEY (day, step)
 );
