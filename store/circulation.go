@@ -329,18 +329,21 @@ func (t *Tx) ReopenLoan(id int64) {
 	t.queueOne("UPDATE loans SET returned_at = NULL WHERE id = $1 AND returned_at IS NOT NULL AND NOT undone", id)
 }
 
-// RenewLoan writes what a renewal has changed.
-func (t *Tx) RenewLoan(l *Loan) {
+// RenewLoan writes what a renewal has changed. The loan must be due still as it was when that was decided: a change of
+// a calendar may have moved it.
+func (t *Tx) RenewLoan(was, l *Loan) {
 	t.queueOne(
 		`UPDATE loans SET told = false, due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6
-		WHERE id = $1
-			AND returned_at IS NULL`,
+		WHERE id = $1 AND returned_at IS NULL
+			AND due_date IS NOT DISTINCT FROM $7 AND due_at IS NOT DISTINCT FROM $8`,
 		l.ID,
 		l.DueDate,
 		l.DueAt,
 		l.Renewals,
 		l.RenewedAt,
 		l.EditionID,
+		was.DueDate,
+		was.DueAt,
 	)
 }
 

@@ -172,6 +172,8 @@ var races = map[string]bool{
 	"holds_one_item":       true,
 	"return_runs_one_open": true,
 	"ledger_owed":          true,
+	"editions_number_key":  true,
+	"requests_said_once":   true,
 }
 
 func tryAgain(err error) bool {

@@ -56,10 +56,11 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	if err := accounts.Put(a, &charge, f.Item.ID); err != nil {
 		return nil, err
 	}
+	was := *f.Loan
 	f.Loan.SetDue(decided.Due)
 	f.Loan.Renewals++
 	f.Loan.RenewedAt, f.Loan.EditionID = &a.Now, a.Book.ID
-	a.Tx.RenewLoan(f.Loan)
+	a.Tx.RenewLoan(&was, f.Loan)
 	a.Tell(
 		event.Event{
 			Kind:   event.Renewed,

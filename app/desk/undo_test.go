@@ -138,3 +138,25 @@ func TestDatesAreTheBranchs(t *testing.T) {
 	w.Set("UPDATE loans SET branch_code = 'HVH' WHERE id = ?", loan)
 	assert.False(t, card(far).OnLoan[0].Late)
 }
+
+// A renewal that was worked out from a due date which a change of a calendar moved meanwhile is worked out again.
+func TestRenewingWhatACalendarMovesMeanwhile(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	_, items := w.Title("HVH")
+	loan := lendTo(t, w, here, w.Patron("HVH"), items[0]).Line.LoanID
+	var seen []string
+	r := testkit.Do(t, w.House, here, func(a *act.Act) (*desk.Renewed, error) {
+		r, err := desk.Renew(a, loan) // written when the act ends
+		seen = append(seen, w.Ask("SELECT due_date::text FROM loans WHERE id = ?", loan))
+		if len(seen) == 1 {
+			w.Set("UPDATE loans SET due_date = due_date + 40 WHERE id = ?", loan)
+		}
+		return r, err
+	})
+	require.True(t, r.OK, r.Text)
+	require.Len(t, seen, 2, "tried again once")
+	due := w.Ask("SELECT due_date::text FROM loans WHERE id = ?", loan)
+	assert.Equal(t, seen[1], due, "a renewal never shortens what the calendar gave")
+	assert.Equal(t, "1", w.Ask("SELECT renewals::text FROM loans WHERE id = ?", loan))
+}

@@ -2,6 +2,7 @@ package interlibrary_test
 
 import (
 	"context"
+	"sync"
 	"testing"
 	"time"
 
@@ -127,6 +128,27 @@ func TestWithdrawing(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, ok, problem)
 	assert.Equal(t, "withdrawn", testkit.Text(t, h, "SELECT stage FROM requests WHERE id = ?", r.ID))
+}
+
+// A message that comes twice at once is one request too, and the partner is told yes both times.
+func TestTheyAskTwiceAtOnce(t *testing.T) {
+	h := testkit.House(t)
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			for _, number := range []string{"K-81", "K-82", "K-83", "K-84"} {
+				ok, problem, err := incoming(h, iso18626.Message{Request: &iso18626.Request{
+					Header:        head(number),
+					Bibliographic: iso18626.Bibliographic{Title: "Whatever"},
+					Service:       iso18626.Service{Type: "Loan"},
+				}})
+				assert.NoError(t, err)
+				assert.True(t, ok, problem)
+			}
+		})
+	}
+	all.Wait()
+	assert.Equal(t, "4", testkit.Text(t, h, "SELECT count(*)::text FROM requests WHERE number LIKE 'K-8_'"))
 }
 
 // A partner asks twice with one number: one request. A wrong address is refused. A no needs a reason.

@@ -5,8 +5,10 @@ import (
 	"context"
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -474,4 +476,21 @@ func calendarCurrency(t *testing.T, h *act.House) money.Currency {
 	c, err := money.ParseCurrency(testkit.Text(t, h, "SELECT currency FROM network"))
 	require.NoError(t, err)
 	return c
+}
+
+// Drafts that are begun at once each get a number of their own, and nobody who lends has to wait for them.
+func TestDraftsBegunAtOnce(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	var all sync.WaitGroup
+	for k := range 8 {
+		all.Go(func() {
+			_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
+				return rules.Draft(a, fmt.Sprint("Draft of station ", k))
+			})
+			assert.NoError(t, err)
+		})
+	}
+	all.Wait()
+	assert.Equal(t, "8", testkit.Text(t, h, "SELECT count(*)::text FROM editions WHERE name LIKE 'Draft of station _'"))
 }

@@ -32,7 +32,7 @@ CREATE TABLE requests (
     last_note     text NOT NULL DEFAULT '', -- what the other side said last
     begun_at      timestamptz NOT NULL,
     moved_at      timestamptz NOT NULL,
-    UNIQUE (role, partner_id, number),
+    CONSTRAINT requests_said_once UNIQUE (role, partner_id, number),
     CHECK ((role = 'requesting') = (patron_id IS NOT NULL AND pickup IS NOT NULL))
 );
 CREATE INDEX requests_open ON requests (moved_at) WHERE stage NOT IN ('done', 'refused', 'withdrawn');
