@@ -202,6 +202,10 @@ func (s *Server) problem(ctx context.Context, err error) error {
 			"The database cannot be reached just now. Nothing was done; it is tried again by itself.",
 		)
 	}
+	if ctx.Err() != nil { // nobody waits for the answer; asked again with its key, it is done or known
+		s.log.InfoContext(ctx, "given up by who asked", "error", err)
+		return huma.NewError(http.StatusServiceUnavailable, "The line was cut before this was done.")
+	}
 	s.log.ErrorContext(ctx, "operation failed", "error", err)
 	return huma.NewError(
 		http.StatusInternalServerError,

@@ -55,14 +55,15 @@ func (t *Tx) FilledHold(id int64) (*Hold, bool, error) {
 	return &holds[0], another[0], nil
 }
 
-// AddHold writes a hold at the end of its title's queue and gives it its id. The title must be locked.
+// AddHold writes a hold at the end of its title's queue and gives it its id: behind ended ones too, which may be opened
+// again in their old place. The title must be locked.
 func (t *Tx) AddHold(h *Hold) (err error) {
 	if h.ID, err = t.NextID(); err != nil {
 		return err
 	}
 	t.queue(`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id)
-		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2
-			AND closed_at IS NULL), $7, $8)`,
+		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2),
+			$7, $8)`,
 		h.ID, h.TitleID, h.PatronID, h.Pickup, h.OnlyItem, h.PlacedAt, h.State, h.ItemID)
 	return nil
 }

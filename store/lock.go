@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -119,7 +120,22 @@ func (t *Tx) take(l Lock, q *questions) {
 	}
 	t.lockNamed(q, &t.locked.Patrons, "patrons", patrons)
 	t.lockNamed(q, &t.locked.Titles, "titles", titles)
+	if t.keepTime == nil {
+		return
+	}
+	q.batch.Queue("SELECT " + clock)
+	q.reads = append(q.reads, func(rows pgx.Rows) error {
+		now, err := pgx.CollectExactlyOneRow(rows, pgx.RowTo[time.Time])
+		if err == nil {
+			t.keepTime(now)
+		}
+		return err
+	})
 }
+
+// KeepTime has told what time it is whenever locks were given: an act that had to wait for another comes after it, in
+// its times too, though it was begun before.
+func (t *Tx) KeepTime(tell func(now time.Time)) { t.keepTime = tell }
 
 // naming is the questions that together name what is to be locked.
 type naming struct {

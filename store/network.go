@@ -18,9 +18,10 @@ type Moment struct {
 	Block   int64         // the first of a block of ids, for a change
 }
 
-const moment = `WITH now AS (SELECT n.version, n.timezone, coalesce(c.shows + (clock_timestamp() - c.real_at),
-		clock_timestamp()) AS now
-		FROM network n LEFT JOIN training_clock c ON true)
+// clock is the one clock: the training clock where there is one.
+const clock = `coalesce((SELECT shows + (clock_timestamp() - real_at) FROM training_clock), clock_timestamp())`
+
+const moment = `WITH now AS MATERIALIZED (SELECT version, timezone, ` + clock + ` AS now FROM network)
 	SELECT now.version, now.now, (
 		SELECT id FROM editions WHERE state = 'in_force' AND starts_on <= (now.now AT TIME ZONE now.timezone)::date
 		ORDER BY starts_on DESC, started_at DESC LIMIT 1) AS edition, %s AS block

@@ -35,6 +35,8 @@ type Tx struct {
 	locked Locked
 	block  ids
 	wrote  bool
+
+	keepTime func(now time.Time)
 }
 
 // ids is a block of ids that nobody else uses.

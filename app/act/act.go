@@ -51,7 +51,7 @@ type Act struct {
 	Context context.Context
 	House   *House
 	Who     Actor
-	Now     time.Time // in the network's zone
+	Now     time.Time // in the network's zone; once something is locked, not before others have let go of it
 	Network *network.Network
 	Book    *network.Edition // in force today
 
@@ -156,6 +156,7 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 		return nil, err
 	}
 	a.Now = a.Now.In(a.Network.Location)
+	tx.KeepTime(func(now time.Time) { a.Now = now.In(a.Network.Location) })
 	a.Book, err = a.Edition(at.Edition.Int64)
 	return a, err
 }

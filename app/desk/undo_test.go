@@ -37,6 +37,23 @@ func placeHold(t *testing.T, w *testkit.World, who act.Actor, title, patron int6
 	})
 }
 
+// A hold opened again stands where it stood, before what was placed while it was filled.
+func TestUndoGivesTheHoldItsOldPlace(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	title, items := w.Title("HVH")
+	early, reader := w.Patron("HVH"), w.Patron("HVH")
+	before := placeHold(t, w, here, title, early, "HVH")
+	first := placeHold(t, w, here, title, reader, "HVH") // the second of two
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, before.ID, "") })
+	lent := lendTo(t, w, here, reader, items[0])
+	require.Equal(t, "lent", lent.Kind, lent.Text)
+	later := placeHold(t, w, here, title, w.Patron("HVH"), "HVH")
+	require.NoError(t, undoLoan(w, here, lent.Line.LoanID))
+	assert.Equal(t, "waiting", w.Ask("SELECT state FROM holds WHERE id = ?", later.ID))
+	assert.Equal(t, "fetching", w.Ask("SELECT state FROM holds WHERE id = ?", first.ID))
+}
+
 // Undoing a loan after the patron has placed the hold again leaves the new hold in its place.
 func TestUndoAfterTheHoldWasPlacedAgain(t *testing.T) {
 	w := testkit.NewWorld(t)

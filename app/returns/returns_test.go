@@ -156,6 +156,27 @@ func TestUndoingAReturnThatHasGoneOn(t *testing.T) {
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM whereabouts"))
 }
 
+// A loan that was begun before a return and had to wait for it comes after it, in its times too: the return can no
+// longer be undone under it, and the history of the item tells them in their order.
+func TestWhoWaitedComesAfter(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	_, items := w.Title("HVH")
+	lend(t, w, here, w.Patron("HVH"), items[0])
+	run := begin(t, w, here, "patron")
+	var line returns.Line
+	next := w.Patron("HVH")
+	lent := testkit.Do(t, w.House, here, func(a *act.Act) (*desk.Result, error) {
+		line = scan(t, w, here, run.ID, items[0]) // by another station, while this act is under way
+		return desk.Lend(a, desk.Lending{Item: items[0], Patron: next})
+	})
+	require.Equal(t, "lent", lent.Kind, lent.Text)
+	require.Equal(t, store.FoundOnLoan, scan(t, w, here, run.ID, items[0]).Kind)
+	assert.ErrorContains(t, undo(w, here, line.ID), "lent again since")
+	assert.Equal(t, "lent returned lent returned",
+		w.Ask("SELECT string_agg(kind, ' ' ORDER BY at, id) FROM events WHERE kind IN ('lent', 'returned')"))
+}
+
 // A line of something that was under way, undone, is under way again; its hold too.
 func TestUndoingWhatWasReceived(t *testing.T) {
 	w := testkit.NewWorld(t)

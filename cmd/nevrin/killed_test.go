@@ -10,7 +10,6 @@ import (
 	"net/http/cookiejar"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -22,26 +21,70 @@ import (
 	"nevrin/testkit"
 )
 
+// TestMain lets the test be the program itself, so that what it starts has the race detector too.
+func TestMain(m *testing.M) {
+	if os.Getenv("NEVRIN_IS_THE_PROGRAM") == "" {
+		os.Exit(m.Run())
+	}
+	main()
+}
+
 // running is a Nevrin of its own over the test's database.
 type running struct {
 	t    *testing.T
+	args []string
 	cmd  *exec.Cmd
 	base string
 	env  []string
 	http *http.Client
 }
 
+// serving starts the program over the database of a test. It ends with the test.
+func serving(t *testing.T, w *testkit.World, args ...string) *running {
+	t.Helper()
+	return started(t, w.Ask("SELECT current_database()"), args...)
+}
+
+func started(t *testing.T, database string, args ...string) *running {
+	t.Helper()
+	port, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	address := port.Addr().String()
+	require.NoError(t, port.Close())
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	r := &running{t: t, args: args, base: "http://" + address, http: &http.Client{Jar: jar, Timeout: 10 * time.Second},
+		env: append(
+			os.Environ(),
+			"NEVRIN_IS_THE_PROGRAM=1",
+			"NEVRIN_LISTEN="+address,
+			"DATABASE_URL="+strings.Replace(os.Getenv("NEVRIN_TEST_DATABASE"), "/nevrin?", "/"+database+"?", 1),
+		)}
+	r.start()
+	t.Cleanup(r.kill)
+	return r
+}
+
 func (r *running) start() {
-	r.cmd = exec.Command(filepath.Join("..", "..", "build", "nevrin"), "demo", "--folder", r.t.TempDir())
+	r.cmd = exec.Command(os.Args[0], r.args...)
 	r.cmd.Env = r.env
-	require.NoError(r.t, r.cmd.Start())
-	require.Eventually(r.t, func() bool {
+	r.cmd.Stderr = os.Stderr
+	if !assert.NoError(r.t, r.cmd.Start()) {
+		return
+	}
+	assert.Eventually(r.t, func() bool {
 		answer, err := http.Get(r.base + "/health")
 		if err == nil {
 			_ = answer.Body.Close()
 		}
 		return err == nil && answer.StatusCode == http.StatusOK
-	}, 60*time.Second, 50*time.Millisecond)
+	}, 60*time.Second, 20*time.Millisecond)
+}
+
+// kill ends it at once, as the machine would.
+func (r *running) kill() {
+	_ = r.cmd.Process.Kill()
+	_ = r.cmd.Wait()
 }
 
 // scan sends one scan with its key; not ok if the server went away before it answered.
@@ -73,20 +116,7 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 	h := testkit.House(t)
 	var name string
 	require.NoError(t, testkit.SQL(h).Raw("SELECT current_database()").Scan(&name).Error)
-	port, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	address := port.Addr().String()
-	require.NoError(t, port.Close())
-	jar, err := cookiejar.New(nil)
-	require.NoError(t, err)
-	r := &running{t: t, base: "http://" + address, http: &http.Client{Jar: jar, Timeout: 10 * time.Second},
-		env: append(
-			os.Environ(),
-			"NEVRIN_LISTEN="+address,
-			"DATABASE_URL="+strings.Replace(os.Getenv("NEVRIN_TEST_DATABASE"), "/nevrin?", "/"+name+"?", 1),
-		)}
-	r.start()
-	defer func() { _ = r.cmd.Process.Kill() }()
+	r := started(t, name, "demo", "--folder", t.TempDir())
 	answer, err := r.http.Post(r.base+"/api/sign-in/demo", "application/json", strings.NewReader(`{"Login":"bea"}`))
 	require.NoError(t, err)
 	require.NoError(t, answer.Body.Close())
@@ -115,7 +145,7 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 		}
 		kind, ok := r.scan(item, patron)
 		for try := 0; !ok && try < 5; try++ {
-			_ = r.cmd.Wait()
+			r.kill()
 			r.start()
 			kind, ok = r.scan(item, patron)
 		}

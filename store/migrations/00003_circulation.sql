@@ -58,7 +58,7 @@ CREATE TABLE holds (
 CREATE UNIQUE INDEX holds_one_item ON holds (item_id) WHERE state IN ('fetching', 'moving', 'ready');
 CREATE UNIQUE INDEX holds_once ON holds (title_id, patron_id) WHERE state IN ('waiting', 'fetching', 'moving', 'ready');
 CREATE INDEX holds_title ON holds (title_id, place, id) WHERE closed_at IS NULL;
-CREATE INDEX holds_title_past ON holds (title_id);
+CREATE INDEX holds_title_past ON holds (title_id, place); -- of all: a hold opened again keeps its place
 CREATE INDEX holds_queue ON holds (title_id, place, id) WHERE state = 'waiting';
 CREATE INDEX holds_patron ON holds (patron_id) WHERE closed_at IS NULL;
 CREATE INDEX holds_uncleared ON holds (item_id) WHERE state IN ('lapsed', 'cancelled') AND item_id IS NOT NULL AND NOT cleared;
