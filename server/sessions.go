@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 	"time"
 
@@ -55,9 +56,30 @@ func (s *sessions) Commit(token string, data []byte, expiry time.Time) error {
 // Delete is for callers without a context, of which there are none.
 func (s *sessions) Delete(token string) error { return s.DeleteCtx(context.Background(), token) }
 
+// plain writes a session as JSON: it holds texts and yes or no, and is read at every scan.
+type plain struct{}
+
+type kept struct {
+	Until  time.Time
+	Values map[string]any
+}
+
+// Encode gives the bytes of a session.
+func (plain) Encode(until time.Time, values map[string]any) ([]byte, error) {
+	return json.Marshal(kept{until, values})
+}
+
+// Decode reads them.
+func (plain) Decode(data []byte) (time.Time, map[string]any, error) {
+	var k kept
+	err := json.Unmarshal(data, &k)
+	return k.Until, k.Values, err
+}
+
 func newSessions(house *act.House, secure bool) *scs.SessionManager {
 	m := scs.New()
 	m.Store = &sessions{house.Store}
+	m.Codec = plain{}
 	m.Lifetime = 14 * time.Hour
 	m.Cookie.Name = "nevrin"
 	m.Cookie.Secure = secure

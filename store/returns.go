@@ -156,8 +156,8 @@ func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
 		askEach(
 			q,
 			&before,
-			`SELECT EXISTS (SELECT 1 FROM return_lines l JOIN items i ON i.id = l.item_id WHERE l.run_id = $1
-					AND i.barcode = $2 AND NOT l.undone)`,
+			`SELECT EXISTS (SELECT 1 FROM return_lines l WHERE l.run_id = $1
+					AND l.item_id = (SELECT id FROM items WHERE barcode = $2) AND NOT l.undone)`,
 			run,
 			barcode,
 		)

@@ -230,6 +230,9 @@ func run(
 ) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(400) // little lives long, so memory that is there is cheaper than looking through it often
+	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	db, err := store.Open(s.database, nil)
 	if err != nil {
