@@ -24,6 +24,11 @@ type WordsQuery struct {
 	Words string `query:"words" minLength:"1" maxLength:"200"`
 }
 
+// Waiting is a number of things that wait for us.
+type Waiting struct {
+	Ours int `json:"ours" doc:"Where we act next"`
+}
+
 func (s *Server) interlibraryOperations() {
 	look(
 		s,
@@ -31,7 +36,24 @@ func (s *Server) interlibraryOperations() {
 		"requests",
 		"Requests, our move first",
 		exchanging,
-		func(a *act.Act, _ *nothing) (interlibrary.Requests, error) { return interlibrary.List(a) },
+		func(a *act.Act, in *Paged) (Rows[interlibrary.Request], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[interlibrary.Request]{}, err
+			}
+			return rows(interlibrary.List(a, page))
+		},
+	)
+	look(
+		s,
+		"/interlibrary/count",
+		"requestCount",
+		"How many requests wait for us",
+		exchanging,
+		func(a *act.Act, _ *nothing) (Waiting, error) {
+			ours, err := interlibrary.Ours(a)
+			return Waiting{ours}, err
+		},
 	)
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
 	huma.Register(

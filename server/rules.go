@@ -363,7 +363,13 @@ func (s *Server) reportOperations() {
 		"reports",
 		"Reports from the branches, open ones first",
 		supervising,
-		func(a *act.Act, _ *nothing) (rules.ReportList, error) { return rules.Reports(a) },
+		func(a *act.Act, in *Paged) (Rows[rules.Report], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[rules.Report]{}, err
+			}
+			return rows(rules.Reports(a, page))
+		},
 	)
 	type answer struct {
 		Answer string `json:"answer" minLength:"1" maxLength:"1000"`

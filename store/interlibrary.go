@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"gorm.io/gorm"
@@ -112,25 +113,51 @@ func (t *Tx) RunningRequests(patron int64) (int, error) {
 	)
 }
 
-// Requests gives open requests and those that ended since an instant, newest first, up to a number.
-func (t *Tx) Requests(since time.Time, most int) ([]Request, error) {
-	return t.requests(most, "requests.stage NOT IN ('done', 'refused', 'withdrawn') OR requests.moved_at > ?", since)
+// ourMove tells of a request r whether we act next: at the stages $1 to $2 by role, but not once a no has been seen, nor
+// while what we borrowed is with the patron or on the way to them.
+const ourMove = `((r.role = 'supplying' AND r.stage = ANY($1) OR r.role = 'requesting' AND r.stage = ANY($2))
+		AND NOT r.seen AND NOT (r.role = 'requesting' AND r.stage = 'there'
+			AND EXISTS (SELECT 1 FROM whereabouts x WHERE x.item_id = r.item_id AND x.place <> 'aside')))`
+
+const openRequest = "r.stage NOT IN ('done', 'refused', 'withdrawn')"
+
+// Requests gives a page of the open requests and those that ended since an instant: those where we act next first, then
+// the newest. The stages are those in which we act next, supplying and requesting.
+func (t *Tx) Requests(since time.Time, supplying, requesting []string, page Page) ([]Request, Page, error) {
+	rank := fmt.Sprintf(newestFirst, ourMove, "r.moved_at")
+	ids, next, err := pagedIDs(
+		t,
+		page,
+		`SELECT rank, id FROM (SELECT r.id, `+rank+` AS rank
+			FROM requests r WHERE `+openRequest+` OR r.moved_at > $3) l
+		WHERE ($4::bigint = 0 AND $5::bigint = 0) OR (rank, id) > ($4, $5) ORDER BY rank, id`,
+		supplying,
+		requesting,
+		since,
+	)
+	if err != nil || len(ids) == 0 {
+		return nil, next, err
+	}
+	rows, err := t.requests(ids)
+	return inOrder(rows, ids, func(r *Request) int64 { return r.ID }), next, err
+}
+
+// OurRequests counts the open requests where we act next.
+func (t *Tx) OurRequests(supplying, requesting []string) (int, error) {
+	return value[int](
+		t,
+		"SELECT count(*)::int FROM requests r WHERE "+ourMove+" AND ("+openRequest+" OR r.stage = 'refused')",
+		supplying,
+		requesting,
+	)
 }
 
 // OneRequest gives one request as lists show it.
-func (t *Tx) OneRequest(id int64) ([]Request, error) { return t.requests(1, "requests.id = ?", id) }
+func (t *Tx) OneRequest(id int64) ([]Request, error) { return t.requests([]int64{id}) }
 
-func (t *Tx) requests(most int, where string, args ...any) ([]Request, error) {
+func (t *Tx) requests(ids []int64) ([]Request, error) {
 	var rows []Request
-	err := t.orm().
-		Joins("Partner").
-		Joins("Patron").
-		Joins("Item").
-		Where(where, args...).
-		Order("requests.moved_at DESC, requests.id DESC").
-		Limit(most).
-		Find(&rows).
-		Error
+	err := t.orm().Joins("Partner").Joins("Patron").Joins("Item").Where("requests.id IN ?", ids).Find(&rows).Error
 	return rows, err
 }
 

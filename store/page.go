@@ -4,6 +4,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -88,3 +89,27 @@ func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...an
 	}
 	return rows, next, nil
 }
+
+// pagedIDs gives a page of the ids of a list whose rows are then read whole. The query gives rank and id.
+func pagedIDs(t *Tx, page Page, query string, args ...any) ([]int64, Page, error) {
+	type place struct{ Rank, ID int64 }
+	rows, next, err := paged(t, page, func(p *place) Cursor { return Cursor{Rank: p.Rank, ID: p.ID} }, query, args...)
+	ids := make([]int64, len(rows))
+	for k, r := range rows {
+		ids[k] = r.ID
+	}
+	return ids, next, err
+}
+
+// inOrder puts rows in the order of their ids in a list.
+func inOrder[T any](rows []T, ids []int64, id func(*T) int64) []T {
+	at := map[int64]int{}
+	for k, i := range ids {
+		at[i] = k
+	}
+	slices.SortFunc(rows, func(x, y T) int { return at[id(&x)] - at[id(&y)] })
+	return rows
+}
+
+// newestFirst is a rank for paged: those where something is so first, then by a time, the newest first.
+const newestFirst = "CASE WHEN %s THEN -4000000000000000000 ELSE 0 END - (extract(epoch FROM %s) * 1000000)::bigint"

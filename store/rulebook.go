@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"gorm.io/gorm/clause"
@@ -99,25 +100,30 @@ func (t *Tx) ItemWithTitle(id int64) (*Item, error) {
 // AddReport writes a report and gives it its id.
 func (t *Tx) AddReport(r *Report) error { return t.orm().Create(r).Error }
 
-// Reports gives open reports and those answered since an instant, open ones first, up to a number.
-func (t *Tx) Reports(since time.Time, most int) ([]Report, error) {
-	return t.reports(most, "answered_at IS NULL OR answered_at > ?", since)
+// Reports gives a page of the open reports and those answered since an instant: open ones first, then the newest.
+func (t *Tx) Reports(since time.Time, page Page) ([]Report, Page, error) {
+	rank := fmt.Sprintf(newestFirst, "answered_at IS NULL", "at")
+	ids, next, err := pagedIDs(
+		t,
+		page,
+		`SELECT rank, id FROM (SELECT id, `+rank+` AS rank
+			FROM reports WHERE answered_at IS NULL OR answered_at > $1) l
+		WHERE ($2::bigint = 0 AND $3::bigint = 0) OR (rank, id) > ($2, $3) ORDER BY rank, id`,
+		since,
+	)
+	if err != nil || len(ids) == 0 {
+		return nil, next, err
+	}
+	rows, err := t.reports(ids)
+	return inOrder(rows, ids, func(r *Report) int64 { return r.ID }), next, err
 }
 
 // OneReport gives one report.
-func (t *Tx) OneReport(id int64) ([]Report, error) { return t.reports(1, "reports.id = ?", id) }
+func (t *Tx) OneReport(id int64) ([]Report, error) { return t.reports([]int64{id}) }
 
-func (t *Tx) reports(most int, where string, args ...any) ([]Report, error) {
+func (t *Tx) reports(ids []int64) ([]Report, error) {
 	var rows []Report
-	err := t.orm().
-		Joins("Staff").
-		Joins("Patron").
-		Preload("Item.Title").
-		Where(where, args...).
-		Order("answered_at IS NOT NULL, reports.at DESC").
-		Limit(most).
-		Find(&rows).
-		Error
+	err := t.orm().Joins("Staff").Joins("Patron").Preload("Item.Title").Where("reports.id IN ?", ids).Find(&rows).Error
 	return rows, err
 }
 

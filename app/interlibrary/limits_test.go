@@ -2,6 +2,7 @@ package interlibrary_test
 
 import (
 	"context"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +10,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -73,12 +75,28 @@ func TestAwkwardRequests(t *testing.T) {
 	)
 }
 
-// The list has requests in every stage, ours and theirs, our move first.
+// whole walks through the list in parts of seven.
+func whole(a *act.Act) ([]interlibrary.Request, error) {
+	var out []interlibrary.Request
+	page := store.Page{Most: 7}
+	for {
+		rows, next, err := interlibrary.List(a, page)
+		out = append(out, rows...)
+		if err != nil || !next.More {
+			return out, err
+		}
+		page = next
+	}
+}
+
+// The list has requests in every stage, ours and theirs, our move first, each once.
 func TestListSaysWhoseMoveItIs(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	list := testkit.Do(t, h, caspar, interlibrary.List).Requests
+	list := testkit.Do(t, h, caspar, whole)
 	assert.Len(t, list, 60)
+	ours := slices.DeleteFunc(slices.Clone(list), func(r interlibrary.Request) bool { return !r.OurMove })
+	assert.Len(t, ours, testkit.Do(t, h, caspar, interlibrary.Ours))
 	stages := map[string]bool{}
 	theirs := false
 	for _, r := range list {

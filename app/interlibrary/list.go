@@ -44,24 +44,27 @@ func one(a *act.Act, id int64) (*Request, error) {
 	return &list[0], nil
 }
 
-// List gives all open requests and the latest ended ones, our move first.
-func List(a *act.Act) (Requests, error) {
-	rows, err := a.Tx.Requests(a.Now.AddDate(0, 0, -30), most+1)
+// List gives a page of the open requests and those that ended in the last month, our move first.
+func List(a *act.Act, page store.Page) ([]Request, store.Page, error) {
+	rows, next, err := a.Tx.Requests(a.Now.AddDate(0, 0, -30), supplying, requesting, page)
 	if err != nil {
-		return Requests{}, err
+		return nil, next, err
 	}
-	out := Requests{More: len(rows) > most}
-	out.Requests, err = showAll(a, rows[:min(len(rows), most)])
-	return out, err
+	out, err := showAll(a, rows)
+	return out, next, err
 }
 
-// most is how many requests are listed at once.
-const most = 1000
+// Ours counts the requests where we act next.
+func Ours(a *act.Act) (int, error) { return a.Tx.OurRequests(supplying, requesting) }
 
-// Requests are requests that are listed.
-type Requests struct {
-	Requests []Request `json:"requests"`
-	More     bool      `json:"more" doc:"There are further ones, which moved longer ago"`
+var supplying, requesting = stages(exchange.Supplying), stages(exchange.Requesting)
+
+func stages(of exchange.Role) []string {
+	var out []string
+	for _, s := range exchange.OurMoves[of] {
+		out = append(out, string(s))
+	}
+	return out
 }
 
 func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
@@ -87,18 +90,13 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 		return nil, err
 	}
 	out := []Request{}
-	for pass := range 2 {
-		for k := range rows {
-			r := show(a, &rows[k])
-			if says, ok := held[r.ItemID]; ok && r.Role == string(exchange.Requesting) &&
-				r.Stage == string(exchange.There) {
-				r.Says, r.OurMove = says, false
-			}
-			r.Waiting = waiting[r.ID]
-			if r.OurMove == (pass == 0) {
-				out = append(out, r)
-			}
+	for k := range rows {
+		r := show(a, &rows[k])
+		if says, ok := held[r.ItemID]; ok && r.Role == string(exchange.Requesting) && r.Stage == string(exchange.There) {
+			r.Says, r.OurMove = says, false
 		}
+		r.Waiting = waiting[r.ID]
+		out = append(out, r)
 	}
 	return out, nil
 }

@@ -262,19 +262,10 @@ func report(a *act.Act, id int64) (*Report, error) {
 	return &showReports(a, rows)[0], nil
 }
 
-// reportsMost is how many reports are listed at once.
-const reportsMost = 500
-
-// ReportList is reports that are listed.
-type ReportList struct {
-	Reports []Report `json:"reports"`
-	More    bool     `json:"more" doc:"There are further ones, sent earlier"`
-}
-
-// Reports lists open reports and those answered in the last weeks, open ones first.
-func Reports(a *act.Act) (ReportList, error) {
-	rows, err := a.Tx.Reports(a.Now.AddDate(0, 0, -28), reportsMost+1)
-	return ReportList{showReports(a, rows[:min(len(rows), reportsMost)]), len(rows) > reportsMost}, err
+// Reports gives a page of the open reports and those answered in the last weeks, open ones first.
+func Reports(a *act.Act, page store.Page) ([]Report, store.Page, error) {
+	rows, next, err := a.Tx.Reports(a.Now.AddDate(0, 0, -28), page)
+	return showReports(a, rows), next, err
 }
 
 func showReports(a *act.Act, rows []store.Report) []Report {

@@ -8,6 +8,7 @@ package exchange
 
 import (
 	"fmt"
+	"slices"
 
 	"nevrin/core/calendar"
 )
@@ -89,16 +90,14 @@ func Next(from Stage, message string) (Stage, error) {
 	return to, nil
 }
 
-// OurMove tells whether we have to act next on a request.
-func OurMove(role Role, stage Stage) bool {
-	switch stage {
-	case Asked, Promised, Back:
-		return role == Supplying
-	case Shipped, There, Refused:
-		return role == Requesting
-	}
-	return false
+// OurMoves are the stages of each role in which we have to act next on a request.
+var OurMoves = map[Role][]Stage{
+	Supplying:  {Asked, Promised, Back},
+	Requesting: {Shipped, There, Refused},
 }
+
+// OurMove tells whether we have to act next on a request.
+func OurMove(role Role, stage Stage) bool { return slices.Contains(OurMoves[role], stage) }
 
 // Ended tells whether nothing more can come of a request.
 func (s Stage) Ended() bool { return s == Done || s == Refused || s == Withdrawn }

@@ -142,12 +142,12 @@ function Rail({ me }: { me: Schema["Me"] }) {
     refetchInterval: 30_000,
   });
   const requests = useQuery({
-    queryKey: ["requests"],
+    queryKey: ["requests", "count"],
     enabled: placesFor(me.role).some((p) => p.path === "/interlibrary"),
-    queryFn: () => told(api.GET("/api/interlibrary")),
+    queryFn: () => told(api.GET("/api/interlibrary/count")),
     refetchInterval: 30_000,
   });
-  const ours = requests.data?.requests!.filter((r) => r.our_move).length ?? 0;
+  const ours = requests.data?.ours ?? 0;
   const here = today.data?.find((r) => r.branch === me.branch);
   const counts: Record<string, Schema["TodayCount"] | undefined> = {
     "/fetch": here?.fetch,

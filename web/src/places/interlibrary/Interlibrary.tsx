@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Head, Loading, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
 import { sayDay } from "../../kit/say";
 import { SignPanel } from "../../kit/sign";
@@ -21,10 +22,14 @@ export function InterlibraryPlace() {
   const [words, setWords] = useState("");
   const [taken, setTaken] = useState<Schema["InterlibraryTaken"]>();
   const [replying, setReplying] = useState<number>();
-  const list = useQuery({
-    queryKey: ["requests"],
-    queryFn: () => told(api.GET("/api/interlibrary")),
-    refetchInterval: 3000,
+  const list = usePages(
+    ["requests"],
+    (after) => told(api.GET("/api/interlibrary", { params: { query: { after, most: 200 } } })),
+    { refetchInterval: 3000 },
+  );
+  const count = useQuery({
+    queryKey: ["requests", "count"],
+    queryFn: () => told(api.GET("/api/interlibrary/count")),
   });
   useScanPlace({
     prompt: "Type words to search the libraries outside",
@@ -79,12 +84,11 @@ export function InterlibraryPlace() {
         },
       })[r.stage as string],
   };
-  const ours = list.data?.requests!.filter((r) => r.our_move).length ?? 0;
   return (
     <div className="grid gap-3.5">
       <Head
         title="Interlibrary"
-        says={list.data && `${ours} are our move, ${list.data.requests!.length - ours} are theirs or ended.`}
+        says={count.data && `${count.data.ours} are our move; then come those where it is theirs, and ended ones.`}
       >
         {me.outside && (
           <Button plain onClick={() => window.open(me.outside, "_blank")}>
@@ -93,13 +97,13 @@ export function InterlibraryPlace() {
         )}
         <Button onClick={() => setAsking(!asking)}>Ask outside</Button>
       </Head>
-      <Trouble error={error ?? list.error} />
+      <Trouble error={error ?? list.error ?? count.error} />
       {asking && <AskOutside words={words} onAsked={() => (setAsking(false), void queries.invalidateQueries())} />}
       {taken && <SignPanel sign={taken.sign} title={taken.title} code={taken.barcode} />}
       <Card label="Requests">
-        {!list.data ? (
+        {!list.rows ? (
           <Loading />
-        ) : list.data.requests!.length === 0 ? (
+        ) : list.rows.length === 0 ? (
           <Empty>
             No requests. Ask outside for what the network does not have; what partners ask us for comes in by itself.
           </Empty>
@@ -118,17 +122,18 @@ export function InterlibraryPlace() {
               </tr>
             </thead>
             <tbody>
-              {list.data.requests!.map((r) => (
+              {list.rows.map((r) => (
                 <Line key={r.id} request={r} move={moves[r.role]!(r)} />
               ))}
             </tbody>
           </table>
         )}
+        {list.more}
       </Card>
       {replying && (
         <Reply
           id={replying}
-          request={list.data?.requests!.find((r) => r.id === replying)}
+          request={list.rows?.find((r) => r.id === replying)}
           onReply={(p) => void done(p)}
           onClose={() => setReplying(undefined)}
         />

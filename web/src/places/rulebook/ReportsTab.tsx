@@ -1,32 +1,31 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Code, Empty, inputLook, Loading, Tag, Trouble } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
 
 /** What branches think is wrong: answered here, or turned into an example or a rule by way of the loan. */
 export function ReportsTab() {
-  const list = useQuery({ queryKey: ["reports"], queryFn: () => told(api.GET("/api/reports")) });
+  const list = usePages(["reports"], (after) => told(api.GET("/api/reports", { params: { query: { after } } })));
   if (list.error) return <Trouble error={list.error} />;
-  if (!list.data) return <Loading />;
+  if (!list.rows) return <Loading />;
   return (
     <Card label="Reports">
-      {list.data.reports!.length === 0 ? (
+      {list.rows.length === 0 ? (
         <Empty>
           Nobody has reported anything. Staff report terms that seem wrong from a loan: open its terms, say what
           happened and what was expected.
         </Empty>
       ) : (
         <ul className="divide-y divide-line">
-          {list.data.reports!.map((r) => (
+          {list.rows.map((r) => (
             <Report key={r.id} r={r} />
           ))}
         </ul>
       )}
-      {list.data.more && (
-        <p className="px-3.5 py-2.5 text-sm text-ink-2">Earlier ones are not shown. Answer these first.</p>
-      )}
+      {list.more}
     </Card>
   );
 }
