@@ -189,6 +189,8 @@ func aDaysWork(t *testing.T, base string, text func(string, ...any) string) {
 	var preview struct{ Version int64 }
 	change["version"] = 0
 	require.NoError(t, json.Unmarshal([]byte(post(maren, "/api/calendars/preview", change)), &preview))
+	post(maren, "/api/calendars/preview/loans", change)
+	post(maren, "/api/calendars/preview/holds", change)
 	change["version"] = preview.Version
 	applied := number(post(maren, "/api/calendars/apply", change), "sweep")
 	post(maren, fmt.Sprintf("/api/sweeps/%s/undo", applied), nil)

@@ -143,6 +143,39 @@ func ask[O, I any](s *Server, path, id, summary string, roles []role.Role, quest
 // Asked is the input of a question that carries a body.
 type Asked[T any] struct{ Body T }
 
+// askRows registers a question that carries a body and is answered by a part of a list.
+func askRows[O, I any](
+	s *Server,
+	path, id, summary string,
+	roles []role.Role,
+	question func(*act.Act, I, store.Page) ([]O, store.Page, error),
+) {
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodPost, path, id, summary, roles),
+		func(ctx context.Context, in *AskedPaged[I]) (*Out[Rows[O]], error) {
+			who, err := s.who(ctx, roles)
+			if err != nil {
+				return nil, err
+			}
+			page, err := in.page()
+			if err != nil {
+				return nil, s.problem(ctx, err)
+			}
+			out, err := act.Look(ctx, s.house, who, func(a *act.Act) (Rows[O], error) {
+				return rows(question(a, in.Body, page))
+			})
+			return answer(s, ctx, out, err)
+		},
+	)
+}
+
+// AskedPaged is the input of a question that carries a body and asks for a part of a list.
+type AskedPaged[T any] struct {
+	Paged
+	Body T
+}
+
 // keyed is an input that carries an idempotency key.
 type keyed[I any] interface {
 	*I

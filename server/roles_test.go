@@ -86,7 +86,7 @@ var mayDo = map[string]string{
 	"undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
 	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "wantedTerms": "volunteer", "report": "volunteer",
-	"calendar": "volunteer", "sweeps": "volunteer", "previewCalendar": "desk", "changeCalendar": "desk", "readCalendarFile": "supervisor", "undoSweep": "supervisor",
+	"calendar": "volunteer", "sweeps": "volunteer", "previewCalendar": "desk", "previewLoans": "desk", "previewHolds": "desk", "changeCalendar": "desk", "readCalendarFile": "supervisor", "undoSweep": "supervisor",
 	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
 	"mailings": "desk", "messages": "desk",
 	"requests": "interlibrary", "requestCount": "interlibrary",

@@ -412,6 +412,22 @@ func (s *Server) calendarOperations() {
 			return calendars.Preview(a, *in)
 		},
 	)
+	askRows(
+		s,
+		"/calendars/preview/loans",
+		"previewLoans",
+		"The loans whose due date a change to calendars would move",
+		employed,
+		calendars.MovedLoans,
+	)
+	askRows(
+		s,
+		"/calendars/preview/holds",
+		"previewHolds",
+		"The holds that would wait longer after a change to calendars",
+		employed,
+		calendars.MovedHolds,
+	)
 	do(
 		s,
 		http.MethodPost,

@@ -156,11 +156,6 @@ type HoldShown struct {
 	Waiting       int // place in the queue of those still waiting; 0: no longer waiting
 }
 
-// Name is how staff address the patron.
-func (h *HoldShown) Name() string {
-	return (&Patron{LegalName: h.LegalName, PreferredName: h.PreferredName}).Name()
-}
-
 const holdsShown = `SELECT ` + holdColumns + `, t.name AS title_name, p.card, p.legal_name, p.preferred_name, p.shelf_name,
 		CASE WHEN h.state = 'waiting' THEN (SELECT count(*)::int FROM holds o WHERE o.title_id = h.title_id
 			AND o.state = 'waiting' AND (o.place, o.id) <= (h.place, h.id)) ELSE 0 END AS waiting

@@ -13,6 +13,7 @@ import (
 	"nevrin/app/calendars"
 	"nevrin/app/desk"
 	"nevrin/core/calendar"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -23,6 +24,37 @@ func change(t *testing.T, h *act.House, who act.Actor, c calendars.Change) (*cal
 	return act.Do(context.Background(), h, who, "", nil, func(a *act.Act) (*calendars.Touched, error) {
 		c.Version = a.Network.Version
 		return calendars.Apply(a, c)
+	})
+}
+
+// movedLoans walks through the loans that a change would move, in parts of seven.
+func movedLoans(t *testing.T, h *act.House, who act.Actor, c calendars.Change) []calendars.MovedLoan {
+	return testkit.Do(t, h, who, func(a *act.Act) ([]calendars.MovedLoan, error) {
+		var out []calendars.MovedLoan
+		page := store.Page{Most: 7}
+		for {
+			rows, next, err := calendars.MovedLoans(a, c, page)
+			out = append(out, rows...)
+			if err != nil || !next.More {
+				return out, err
+			}
+			page = next
+		}
+	})
+}
+
+func movedHolds(t *testing.T, h *act.House, who act.Actor, c calendars.Change) []calendars.MovedHold {
+	return testkit.Do(t, h, who, func(a *act.Act) ([]calendars.MovedHold, error) {
+		var out []calendars.MovedHold
+		page := store.Page{Most: 2}
+		for {
+			rows, next, err := calendars.MovedHolds(a, c, page)
+			out = append(out, rows...)
+			if err != nil || !next.More {
+				return out, err
+			}
+			page = next
+		}
 	})
 }
 
@@ -56,16 +88,21 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 		Close:    &calendars.Closure{From: day(10, 27), To: &to, Name: "New floor"},
 	}
 	touched := testkit.Do(t, h, maren, func(a *act.Act) (*calendars.Touched, error) { return calendars.Preview(a, c) })
-	require.NotEmpty(t, touched.Loans)
+	moving := movedLoans(t, h, maren, c)
+	require.NotEmpty(t, moving)
+	assert.Len(t, moving, touched.Loans)
 	due := "SELECT count(*)::text FROM loans WHERE branch_code = 'SLM' AND returned_at IS NULL AND due_date BETWEEN '2026-10-27' AND '2026-11-03'"
 	before := testkit.Text(t, h, due)
-	for _, l := range touched.Loans {
+	seen := map[int64]bool{}
+	for _, l := range moving {
 		assert.Equal(t, "Saltmere", l.Branch)
+		assert.False(t, seen[l.Loan], "each once")
+		seen[l.Loan] = true
 	}
 	assert.NotEmpty(t, touched.Runs, "the south van calls there")
 	assert.Equal(t, before, testkit.Text(t, h, due), "looking changes nothing")
 
-	stays := touched.Loans[0].Loan
+	stays := moving[0].Loan
 	c.LeaveOut = []int64{stays}
 	applied, err := change(t, h, maren, c)
 	require.NoError(t, err)
@@ -76,11 +113,14 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 		testkit.Text(t, h, due+" AND situation[4] <> 'magazine'"),
 		"only the one left out is still due then",
 	)
-	assert.Equal(t, "Wed 4 Nov 2026", applied.Loans[len(applied.Loans)-1].After)
+	assert.Equal(t, len(moving)-1, applied.Loans)
+	last := moving[len(moving)-1]
+	assert.Equal(t, "Wed 4 Nov 2026", last.After)
+	assert.Equal(t, "2026-11-04", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", last.Loan))
 	assert.NotEmpty(t, testkit.Text(t, h, "SELECT detail->>'day' FROM events WHERE kind = 'due_moved' LIMIT 1"))
 
 	// One of them is renewed meanwhile: undoing leaves that one alone.
-	renewed := applied.Loans[len(applied.Loans)-1].Loan
+	renewed := last.Loan
 	require.NoError(
 		t,
 		testkit.SQL(h).
@@ -135,11 +175,14 @@ func TestWeCloseNow(t *testing.T) {
 		calendars.Change{Branches: []string{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}},
 	)
 	assert.ErrorContains(t, err, "Only a supervisor")
-	touched, err := change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
+	storm := calendars.Change{Branches: []string{"HVH"}, Now: "Storm"}
+	loans, shelf := movedLoans(t, h, bea, storm), movedHolds(t, h, bea, storm)
+	touched, err := change(t, h, bea, storm)
 	require.NoError(t, err)
+	assert.Equal(t, [2]int{len(loans), len(shelf)}, [2]int{touched.Loans, touched.Holds})
 	assert.Contains(t, touched.Text, "closed from 09:")
 	moved := 0
-	for _, l := range touched.Loans {
+	for _, l := range loans {
 		if l.Before == "Tue 6 Oct 2026" {
 			assert.Equal(t, "Wed 7 Oct 2026", l.After)
 			moved++
@@ -147,7 +190,7 @@ func TestWeCloseNow(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, moved, 5)
 	held := 0
-	for _, x := range touched.Holds {
+	for _, x := range shelf {
 		if x.Before == "Tue 6 Oct 2026" {
 			assert.Equal(t, "Wed 7 Oct 2026", x.After)
 			held++

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -30,8 +31,6 @@ type MovedLoan struct {
 	Branch  string `json:"branch"`
 	Before  string `json:"before"`
 	After   string `json:"after"`
-
-	before, after loan.Due
 }
 
 // MovedHold is a hold that waits on the shelf for longer.
@@ -42,18 +41,16 @@ type MovedHold struct {
 	Branch string `json:"branch"`
 	Before string `json:"before"`
 	After  string `json:"after"`
-
-	before, after calendar.Date
 }
 
-// Touched is what a change touches.
+// Touched is how much a change touches.
 type Touched struct {
-	Text    string      `json:"text" doc:"The change, in a sentence"`
-	Loans   []MovedLoan `json:"loans"`
-	Holds   []MovedHold `json:"holds"`
-	Runs    []string    `json:"runs" doc:"Courier runs that call at a branch that is then closed"`
-	Sweep   int64       `json:"sweep,omitempty" doc:"Once applied"`
-	Version int64       `json:"version"`
+	Text    string   `json:"text" doc:"The change, in a sentence"`
+	Loans   int      `json:"loans" doc:"Due dates that move; once applied, without those left out"`
+	Holds   int      `json:"holds" doc:"Holds that wait on the shelf for longer"`
+	Runs    []string `json:"runs" doc:"Courier runs that call at a branch that is then closed"`
+	Sweep   int64    `json:"sweep,omitempty" doc:"Once applied"`
+	Version int64    `json:"version"`
 }
 
 // plan works out a change: the calendars before and after, and what it touches.
@@ -61,6 +58,8 @@ type plan struct {
 	rows          []store.Branch
 	before, after map[string]plain
 	was, is       map[string]*calendar.Branch
+	loans         []store.LoanMove
+	holds         []store.HoldMove
 	touched       Touched
 }
 
@@ -71,6 +70,43 @@ func Preview(a *act.Act, c Change) (*Touched, error) {
 		return nil, err
 	}
 	return &p.touched, nil
+}
+
+// MovedLoans gives a page of the loans whose due date a change would move, in order of when they are due.
+func MovedLoans(a *act.Act, c Change, page store.Page) ([]MovedLoan, store.Page, error) {
+	p, err := work(a, &c, false)
+	if err != nil {
+		return nil, page, err
+	}
+	rows, next, err := a.Tx.MovedLoans(p.loans, page)
+	out := make([]MovedLoan, len(rows))
+	for k, r := range rows {
+		is := p.is[r.BranchCode]
+		out[k] = MovedLoan{
+			Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Branch: is.Name,
+			Patron: (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
+			Before: store.DueOf(r.DueDate, r.DueAt).Say(is), After: store.DueOf(r.ToDate, r.ToAt).Say(is),
+		}
+	}
+	return out, next, err
+}
+
+// MovedHolds gives a page of the holds that would wait on the shelf for longer, by their last day.
+func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page, error) {
+	p, err := work(a, &c, false)
+	if err != nil {
+		return nil, page, err
+	}
+	rows, next, err := a.Tx.MovedHolds(p.holds, page)
+	out := make([]MovedHold, len(rows))
+	for k, r := range rows {
+		out[k] = MovedHold{
+			Hold: r.ID, Title: r.Title, Branch: p.is[r.Pickup].Name,
+			Patron: (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
+			Before: store.DateOf(&r.ShelfUntil).Say(), After: store.DateOf(&r.To).Say(),
+		}
+	}
+	return out, next, err
 }
 
 // Apply makes a change, and moves due dates and hold shelves along, but for the loans left out.
@@ -93,29 +129,20 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 			return nil, err
 		}
 	}
-	var lines []store.SweepLine
-	for _, l := range p.touched.Loans {
-		if slices.Contains(c.LeaveOut, l.Loan) {
-			continue
-		}
-		line := store.SweepLine{LoanID: &l.Loan}
-		line.DayBefore, line.AtBefore = store.DueColumns(l.before)
-		line.DayAfter, line.AtAfter = store.DueColumns(l.after)
-		lines = append(lines, line)
+	if err := a.Tx.AddSweep(sweep); err != nil {
+		return nil, err
 	}
-	for _, h := range p.touched.Holds {
-		lines = append(
-			lines,
-			store.SweepLine{HoldID: &h.Hold, DayBefore: store.Column(h.before), DayAfter: store.Column(h.after)},
-		)
+	loans, err := a.Tx.SweepLoans(sweep.ID, p.loans, c.LeaveOut)
+	if err != nil {
+		return nil, err
 	}
-	if err := a.Tx.AddSweep(sweep, lines); err != nil {
+	if err := a.Tx.SweepHolds(sweep.ID, p.holds); err != nil {
 		return nil, err
 	}
 	if err := follow(a, sweep.ID, true); err != nil {
 		return nil, err
 	}
-	p.touched.Sweep = sweep.ID
+	p.touched.Sweep, p.touched.Loans = sweep.ID, int(loans)
 	a.Tell(event.Event{Kind: event.CalendarChanged, Detail: event.Detail{Says: p.touched.Text}})
 	return &p.touched, nil
 }
@@ -154,7 +181,7 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 		after:   map[string]plain{},
 		was:     map[string]*calendar.Branch{},
 		is:      map[string]*calendar.Branch{},
-		touched: Touched{Loans: []MovedLoan{}, Holds: []MovedHold{}, Runs: []string{}, Version: a.Network.Version},
+		touched: Touched{Runs: []string{}, Version: a.Network.Version},
 	}
 	var names []string
 	says := ""
@@ -180,82 +207,71 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 		names = append(names, b.Name)
 	}
 	p.touched.Text = strings.Join(names, ", ") + ": " + says
-	if err := p.loans(a); err != nil {
+	if err := p.moveLoans(a); err != nil {
 		return nil, err
 	}
-	if err := p.holds(a); err != nil {
+	if err := p.moveHolds(a); err != nil {
 		return nil, err
 	}
 	p.runs(a)
 	return p, nil
 }
 
-// loans finds the loans that then fall due on closed time.
-func (p *plan) loans(a *act.Act) error {
-	codes := make([]string, 0, len(p.is))
-	for code := range p.is {
-		codes = append(codes, code)
-	}
-	rows, err := a.Tx.DueLoans(codes, a.Today().UTC(), a.Now)
+// moveLoans finds where the loans move that then fall due on closed time. Loans that are due at the same time at the
+// same branch and by the same terms move alike, so that only their kinds are looked at, however many they are.
+func (p *plan) moveLoans(a *act.Act) error {
+	when, err := a.Tx.DueWhens(slices.Sorted(maps.Keys(p.is)), a.Today().UTC(), a.Now)
 	if err != nil {
 		return err
 	}
-	for _, r := range rows {
-		due := r.Due()
-		was, is := p.was[r.BranchCode], p.is[r.BranchCode]
-		if due.StillOpen(was, a.Now) == due.StillOpen(is, a.Now) {
-			continue // only what this change closes moves
-		}
-		book, err := a.Edition(r.EditionID)
+	when = slices.DeleteFunc(when, func(w store.DueWhen) bool { // only what this change closes moves
+		due := store.DueOf(w.DueDate, w.DueAt)
+		return due.StillOpen(p.was[w.BranchCode], a.Now) == due.StillOpen(p.is[w.BranchCode], a.Now)
+	})
+	if len(when) == 0 {
+		return nil
+	}
+	kinds, err := a.Tx.LoanKinds(when)
+	if err != nil {
+		return err
+	}
+	for _, k := range kinds {
+		book, err := a.Edition(k.EditionID)
 		if err != nil {
 			return err
 		}
-		own, err := desk.OwnTerms(book.Rulebook, &store.Item{OwnTerms: r.OwnTerms})
+		own, err := desk.OwnTerms(book.Rulebook, &store.Item{OwnTerms: k.OwnTerms})
 		if err != nil {
 			return err
 		}
-		terms := book.Decide(r.At(), own)
-		name := (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name()
-		to := loan.Moved(is, terms.Loan(), due, a.Now)
+		due := store.DueOf(k.DueDate, k.DueAt)
+		terms := book.Decide((&store.Loan{Situation: k.Situation}).At(), own)
+		to := loan.Moved(p.is[k.BranchCode], terms.Loan(), due, a.Now)
 		if to == due {
 			continue
 		}
-		p.touched.Loans = append(
-			p.touched.Loans,
-			MovedLoan{Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Patron: name, Branch: is.Name,
-				Before: due.Say(is), After: to.Say(is), before: due, after: to},
-		)
+		move := store.LoanMove{LoanKind: k}
+		move.ToDate, move.ToAt = store.DueColumns(to)
+		p.loans = append(p.loans, move)
+		p.touched.Loans += k.Number
 	}
 	return nil
 }
 
-// holds finds the holds on the shelf that wait for so many open days, and now need longer for them.
-func (p *plan) holds(a *act.Act) error {
-	for code, is := range p.is {
-		rows, err := a.Tx.ReadyHolds(code)
-		if err != nil {
-			return err
+// moveHolds finds the holds on the shelf that wait for so many open days, and now need longer for them.
+func (p *plan) moveHolds(a *act.Act) error {
+	kinds, err := a.Tx.HoldKinds(slices.Sorted(maps.Keys(p.is)))
+	if err != nil {
+		return err
+	}
+	for _, k := range kinds {
+		until := *store.DateOf(&k.ShelfUntil)
+		to := queue.Waits(p.was[k.Pickup], p.is[k.Pickup], *store.DateOf(&k.Ready), until, a.Now)
+		if to == until {
+			continue
 		}
-		for _, h := range rows {
-			until := *store.DateOf(h.ShelfUntil)
-			to := queue.Waits(p.was[code], is, is.Date(*h.ReadyAt), until, a.Now)
-			if to == until {
-				continue
-			}
-			p.touched.Holds = append(
-				p.touched.Holds,
-				MovedHold{
-					Hold:   h.ID,
-					Title:  h.TitleName,
-					Patron: h.Name(),
-					Branch: is.Name,
-					Before: until.Say(),
-					After:  to.Say(),
-					before: until,
-					after:  to,
-				},
-			)
-		}
+		p.holds = append(p.holds, store.HoldMove{HoldKind: k, To: to.UTC()})
+		p.touched.Holds += k.Number
 	}
 	return nil
 }

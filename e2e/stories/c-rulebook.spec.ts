@@ -178,6 +178,29 @@ test("a storm: the branch closes now, due dates follow, and it is undone", async
   await expect(page.getByText(open!)).toHaveCount(0);
   await expect(page.getByRole("region", { name: "Days that are different" })).not.toContainText("24 Dec 2027");
 
+  // A closure that many due dates make way for: they come part by part, one is left out, the rest moves and moves back.
+  await page.getByRole("button", { name: "The year before" }).click();
+  await page.getByRole("combobox", { name: "Branch" }).selectOption({ label: "Havenhead" });
+  await page.getByRole("button", { name: "Close", exact: true }).click();
+  await page.getByLabel("Closed from").fill("2026-10-13");
+  await page.getByLabel("Reason").fill("Boiler");
+  const dueThen = () => ask("SELECT count(*)::text FROM loans WHERE branch_code = 'HVH' AND due_date = '2026-10-13' AND returned_at IS NULL");
+  const before = Number(await dueThen());
+  expect(before).toBeGreaterThan(100);
+  await page.getByRole("button", { name: "See what it touches" }).click();
+  await expect(touched).toContainText(`${before} due dates move`);
+  await expect(touched.getByRole("checkbox")).toHaveCount(100);
+  await touched.getByRole("button", { name: "Show more" }).click();
+  await expect(touched.getByRole("checkbox")).toHaveCount(Math.min(before, 200));
+  await touched.getByRole("checkbox").first().uncheck();
+  await expect(touched).toContainText(`${before - 1} due dates move`);
+  await touched.getByRole("button", { name: "Change the calendar" }).click();
+  await expect(page.getByRole("status")).toContainText("It can be undone below");
+  expect(await dueThen()).toBe("1");
+  await page.getByRole("region", { name: "Changes made" }).getByRole("button", { name: "Undo" }).first().click();
+  await expect(page.getByRole("region", { name: "Days that are different" })).not.toContainText("Boiler");
+  expect(await dueThen()).toBe(String(before));
+
   await page.getByRole("button", { name: "Weekly hours" }).click();
   await page.getByLabel("Tuesday").fill("18:00-10:00");
   await page.getByRole("button", { name: "See what it touches" }).click();

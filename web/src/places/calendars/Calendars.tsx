@@ -4,6 +4,7 @@ import clsx from "clsx";
 import { useEffect, useRef, useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Field, Head, inputLook, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
 import { sayDay, sayInstant } from "../../kit/say";
 import { CalendarForms } from "./Forms";
@@ -36,7 +37,7 @@ export function CalendarsPlace() {
   const year = search.year ?? Number(me.now.slice(0, 4));
   const supervising = me.role === "supervisor" || me.role === "administrator";
   const [also, setAlso] = useState<string[]>([]); // further branches that a change is for
-  const [change, setChange] = useState<Change>();
+  const [change, setChange] = useState<Schema["CalendarsChange"]>(); // that is looked at
   const [touched, setTouched] = useState<Schema["CalendarsTouched"]>();
   const [leaveOut, setLeaveOut] = useState<number[]>([]);
   const [said, setSaid] = useState("");
@@ -50,23 +51,19 @@ export function CalendarsPlace() {
     setTouched(undefined);
     void navigate({ to: "/calendars", search: { branch, year, ...to } });
   };
-  const body = (c: Change, more?: Partial<Change>) => ({
-    ...c,
-    ...more,
-    branches: c.now ? [branch] : branches,
-    version: calendar.data!.version,
-  });
-  const preview = (c: Change) =>
-    told(api.POST("/api/calendars/preview", { body: body(c) })).then((t) => {
-      setChange(c);
+  const preview = (c: Change) => {
+    const whole = { ...c, branches: c.now ? [branch] : branches, version: calendar.data!.version };
+    return told(api.POST("/api/calendars/preview", { body: whole })).then((t) => {
+      setChange(whole);
       setTouched(t);
       setLeaveOut([]);
       setSaid("");
       setError(undefined);
     }, setError);
+  };
   const apply = () =>
     told(
-      api.POST("/api/calendars/apply", { params: { header: newKey() }, body: body(change!, { leave_out: leaveOut }) }),
+      api.POST("/api/calendars/apply", { params: { header: newKey() }, body: { ...change!, leave_out: leaveOut } }),
     ).then((t) => {
       setSaid(t.text);
       setTouched(undefined);
@@ -120,6 +117,7 @@ export function CalendarsPlace() {
       {touched && (
         <Preview
           touched={touched}
+          change={change!}
           leaveOut={leaveOut}
           onLeaveOut={setLeaveOut}
           onApply={() => void apply()}
@@ -266,12 +264,14 @@ function Month({ name, days, today }: { name: string; days: Schema["CalendarsDay
 /** What a change touches, before it counts: loans can be left out, the rest follows. */
 function Preview({
   touched,
+  change: body,
   leaveOut,
   onLeaveOut,
   onApply,
   onLeave,
 }: {
   touched: Schema["CalendarsTouched"];
+  change: Schema["CalendarsChange"];
   leaveOut: number[];
   onLeaveOut: (l: number[]) => void;
   onApply: () => void;
@@ -281,16 +281,24 @@ function Preview({
   useEffect(() => {
     panel.current?.scrollIntoView({ block: "center" });
   }, [touched]);
-  const loans = touched.loans ?? [];
-  const holds = touched.holds ?? [];
+  const loans = usePages(
+    ["preview", "loans", body],
+    (after) => told(api.POST("/api/calendars/preview/loans", { params: { query: { after } }, body })),
+    { enabled: touched.loans > 0 },
+  );
+  const holds = usePages(
+    ["preview", "holds", body],
+    (after) => told(api.POST("/api/calendars/preview/holds", { params: { query: { after } }, body })),
+    { enabled: touched.holds > 0 },
+  );
   return (
     <Card label="What it touches" className="border-l-4 border-l-amber-500">
       <div ref={panel} />
       <div className="flex flex-wrap items-center gap-3 px-4 py-3">
         <p className="min-w-64 flex-1">
-          <b className="font-semibold">{touched.text}.</b> {loans.length - leaveOut.length}{" "}
-          {loans.length === 1 ? "due date moves" : "due dates move"}, {holds.length}{" "}
-          {holds.length === 1 ? "hold waits" : "holds wait"} longer on the shelf.
+          <b className="font-semibold">{touched.text}.</b> {touched.loans - leaveOut.length}{" "}
+          {touched.loans - leaveOut.length === 1 ? "due date moves" : "due dates move"}, {touched.holds}{" "}
+          {touched.holds === 1 ? "hold waits" : "holds wait"} longer on the shelf.
         </p>
         <Button onClick={onApply}>Change the calendar</Button>
         <Button plain onClick={onLeave}>
@@ -300,7 +308,8 @@ function Preview({
       {(touched.runs?.length ?? 0) > 0 && (
         <p className="px-4 pb-2 text-sm text-tide-700">The courier still goes: {touched.runs!.join("; ")}.</p>
       )}
-      {loans.length + holds.length > 0 && (
+      <Trouble error={loans.error ?? holds.error} />
+      {touched.loans + touched.holds > 0 && (
         <div className="max-h-72 overflow-auto border-t border-line">
           <table className="list">
             <thead>
@@ -313,7 +322,7 @@ function Preview({
               </tr>
             </thead>
             <tbody>
-              {loans.map((l) => (
+              {loans.rows?.map((l) => (
                 <tr key={l.loan} className={clsx(leaveOut.includes(l.loan) && "opacity-50")}>
                   <td>
                     <input
@@ -331,7 +340,7 @@ function Preview({
                   <td className="font-semibold">{l.after}</td>
                 </tr>
               ))}
-              {holds.map((h) => (
+              {holds.rows?.map((h) => (
                 <tr key={`h${h.hold}`}>
                   <td className="text-sm text-ink-2">hold shelf</td>
                   <td>{h.title}</td>
@@ -342,6 +351,9 @@ function Preview({
               ))}
             </tbody>
           </table>
+          {((touched.loans > 0 && !loans.rows) || (touched.holds > 0 && !holds.rows)) && <Loading lines={3} />}
+          {loans.more}
+          {holds.more}
         </div>
       )}
     </Card>
