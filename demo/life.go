@@ -428,6 +428,7 @@ func (g *generator) carry(i *item, at time.Time) *held {
 		*j.OnShelf,
 		until.UTC(),
 		fetched,
+		nil,
 	)
 	g.add("transits", g.next("transits"), i.id, i.home, pickup, h.id, at, *j.OnShelf, j.Arrives)
 	g.event(placed, event.HoldPlaced, pickup, p, 0, 0, h.id, event.Detail{Branch: pickup})
@@ -705,10 +706,10 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 	}
 	id := g.next("holds")
 	placed := g.now.Add(-time.Duration(20+g.rand.IntN(900)) * time.Hour).Truncate(time.Second)
-	var itemID, promised, readyAt, until any
+	var itemID, promised, readyAt, until, fetchAt any
 	switch state {
 	case "fetching":
-		itemID = i.id
+		itemID, fetchAt = i.id, g.rows["items"][i.id-1][4]
 		placed = g.now.Add(-time.Duration(1+g.rand.IntN(20)) * time.Hour)
 		if ready, ok := g.table.Branches[i.home].OpenTimeFrom(g.now, 60); ok {
 			if j := g.journey(i.home, pickup, ready); j != nil && j.OnShelf != nil {
@@ -753,7 +754,7 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		g.event(at, event.HoldReady, pickup, p.id, i.id, 0, id, event.Detail{Day: &day})
 	}
 	g.holders[[2]int64{t.id, p.id}] = true
-	g.add("holds", id, t.id, p.id, pickup, placed, int(id), state, itemID, promised, readyAt, until, nil)
+	g.add("holds", id, t.id, p.id, pickup, placed, int(id), state, itemID, promised, readyAt, until, nil, fetchAt)
 	g.event(placed, event.HoldPlaced, pickup, p.id, 0, 0, id, event.Detail{Branch: pickup})
 	return true
 }

@@ -266,7 +266,7 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 	case "shelf":
 		until, _ := b.NextOpenDay(g.today + 2)
 		id := g.next("holds")
-		g.add("holds", id, t.id, p.id, pickup, moment, 1, "ready", i.id, nil, moment, until.UTC(), nil)
+		g.add("holds", id, t.id, p.id, pickup, moment, 1, "ready", i.id, nil, moment, until.UTC(), nil, nil)
 		g.event(moment, event.HoldReady, pickup, p.id, i.id, 0, id, event.Detail{Day: &until})
 	case "loan":
 		e := &g.editions[1]

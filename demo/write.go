@@ -126,6 +126,7 @@ var tables = []struct {
 			"ready_at",
 			"shelf_until",
 			"closed_at",
+			"fetch_at",
 		},
 	},
 	{

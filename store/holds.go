@@ -61,9 +61,9 @@ func (t *Tx) AddHold(h *Hold) (err error) {
 	if h.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue(`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id)
+	t.queue(`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at)
 		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2),
-			$7, $8)`,
+			$7, $8, CASE $7 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $8) END)`,
 		h.ID, h.TitleID, h.PatronID, h.Pickup, h.OnlyItem, h.PlacedAt, h.State, h.ItemID)
 	return nil
 }
@@ -85,7 +85,8 @@ func (t *Tx) MoveHold(h *Hold, move queue.Move, now time.Time) error {
 	}
 	t.queueOne(
 		`UPDATE holds SET state = $3, item_id = $4, promised_at = $5, ready_at = $6, shelf_until = $7,
-				closed_at = $8, why = $9
+				closed_at = $8, why = $9,
+				fetch_at = CASE $3 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $4) END
 		WHERE id = $1 AND state = $2`,
 		h.ID,
 		from,
@@ -236,7 +237,7 @@ func (t *Tx) FetchList(branch string) ([]Fetch, error) {
 				i.material,
 			h.pickup, h.promised_at, h.placed_at, h.why
 		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id
-		WHERE h.state = 'fetching' AND i.at_branch = $1`,
+		WHERE h.state = 'fetching' AND h.fetch_at = $1`,
 		branch,
 	)
 }

@@ -73,9 +73,8 @@ func (t *Tx) Waits(now time.Time) ([]Waits, error) {
 	return list[Waits](
 		t,
 		`WITH today AS (SELECT code, ($1::timestamptz AT TIME ZONE timezone)::date AS day FROM branches)
-		SELECT i.at_branch AS branch, 'fetch' AS kind, count(*)::int AS number,
-			count(*) FILTER (WHERE h.promised_at < $1)::int AS late
-			FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' GROUP BY 1
+		SELECT fetch_at AS branch, 'fetch' AS kind, count(*)::int AS number,
+			count(*) FILTER (WHERE promised_at < $1)::int AS late FROM holds WHERE state = 'fetching' GROUP BY 1
 		UNION ALL SELECT h.pickup, 'clear', count(*)::int,
 			count(*) FILTER (WHERE h.closed_at < $1 - interval '2 days')::int
 			FROM holds h WHERE h.state IN ('lapsed', 'cancelled') AND h.item_id IS NOT NULL

@@ -82,7 +82,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 		},
 		{
 			"an item under way and being fetched",
-			"UPDATE holds SET state = 'fetching', item_id = (SELECT min(item_id) FROM transits WHERE ended_at IS NULL AND hold_id IS NULL) WHERE id = (SELECT min(id) FROM holds WHERE state = 'waiting')",
+			"UPDATE holds SET state = 'fetching', fetch_at = pickup, item_id = (SELECT min(item_id) FROM transits WHERE ended_at IS NULL AND hold_id IS NULL) WHERE id = (SELECT min(id) FROM holds WHERE state = 'waiting')",
 			"whereabouts_pkey",
 		},
 		{

@@ -214,11 +214,11 @@ func steps() []string {
 				'waiting'
 			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = 1 + g % OPEN JOIN b ON b.n = (g / 7) % 50
 				ON CONFLICT DO NOTHING`,
-		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state, item_id, promised_at,
+		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state, item_id, fetch_at, promised_at,
 				ready_at, shelf_until)
 			SELECT 31000000 + g, i.title_id, 1 + (g * 19) % PATRONS,
 				CASE g % 3 WHEN 2 THEN o.code ELSE i.at_branch END, NOW - (g % 200) * interval '1 hour', g,
-				(ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, NOW + interval '1 day',
+				(ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, CASE g % 3 WHEN 0 THEN i.at_branch END, NOW + interval '1 day',
 				CASE g % 3 WHEN 1 THEN NOW - interval '1 day' END, CASE g % 3 WHEN 1 THEN TODAY + (g % 7)::int END
 			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = OPEN + 1 + g * 5
 				JOIN b o ON o.n = (i.id + 3) % 50 ON CONFLICT DO NOTHING`,

@@ -670,6 +670,8 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 	none("nobody waits beside a free copy", `holds h JOIN items i USING (title_id)
 		WHERE state = 'waiting' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts x WHERE x.item_id = i.id)
 			AND NOT EXISTS (SELECT 1 FROM misses m WHERE m.item_id = i.id AND m.hold_id = h.id AND m.seen_at IS NULL)`)
+	none("what is fetched is fetched where it is", `holds h JOIN items i ON i.id = h.item_id
+		WHERE h.state = 'fetching' AND h.fetch_at <> i.at_branch`)
 	none("no hold is cancelled twice", `(SELECT hold_id FROM events WHERE kind = 'hold_cancelled'
 		GROUP BY 1 HAVING count(*) > 1) x`)
 	none("each loan is told of once", `(SELECT l.id FROM loans l LEFT JOIN events e ON e.loan_id = l.id AND e.kind = 'lent'

@@ -30,6 +30,9 @@ CREATE INDEX loans_patron_open ON loans (patron_id) WHERE returned_at IS NULL;
 CREATE INDEX loans_due_open ON loans (branch_code, due_date) INCLUDE (told) WHERE returned_at IS NULL AND due_date IS NOT NULL;
 CREATE INDEX loans_due_at_open ON loans (due_at) WHERE returned_at IS NULL AND due_at IS NOT NULL;
 CREATE INDEX loans_patron ON loans (patron_id, item_id);
+-- What the night has told of changes a small part of a big table; counting what is due reads the index alone only where
+-- the pages have been vacuumed since.
+ALTER TABLE loans SET (autovacuum_vacuum_scale_factor = 0, autovacuum_vacuum_threshold = 20000);
 CREATE INDEX loans_item ON loans (item_id, lent_at DESC);
 -- Rehearsals and reviews read long stretches of time; each return writes all other indexes of a loan anew.
 CREATE INDEX loans_lent ON loans USING brin (lent_at) WITH (pages_per_range = 32);
@@ -44,6 +47,7 @@ CREATE TABLE holds (
     place        numeric NOT NULL, -- order in the queue, smaller first
     state        text NOT NULL DEFAULT 'waiting' CHECK (state IN ('waiting', 'fetching', 'moving', 'ready', 'filled', 'cancelled', 'lapsed')),
     item_id      bigint REFERENCES items,
+    fetch_at     text REFERENCES branches, -- where its item is to be taken from the shelf
     promised_at  timestamptz,
     ready_at     timestamptz,
     shelf_until  date,
@@ -52,6 +56,7 @@ CREATE TABLE holds (
     why          jsonb,
     CHECK ((state IN ('fetching', 'moving', 'ready')) <= (item_id IS NOT NULL)),
     CHECK (state <> 'waiting' OR item_id IS NULL),
+    CHECK ((state = 'fetching') = (fetch_at IS NOT NULL)),
     CHECK ((state = 'ready') <= (shelf_until IS NOT NULL AND ready_at IS NOT NULL)),
     CHECK ((state IN ('filled', 'cancelled', 'lapsed')) = (closed_at IS NOT NULL))
 );
@@ -64,7 +69,7 @@ CREATE INDEX holds_patron ON holds (patron_id) WHERE closed_at IS NULL;
 CREATE INDEX holds_uncleared ON holds (item_id) WHERE state IN ('lapsed', 'cancelled') AND item_id IS NOT NULL AND NOT cleared;
 CREATE INDEX holds_to_clear ON holds (pickup, closed_at) WHERE state IN ('lapsed', 'cancelled') AND item_id IS NOT NULL AND ready_at IS NOT NULL AND NOT cleared;
 CREATE INDEX holds_shelf ON holds (pickup, shelf_until) WHERE state = 'ready';
-CREATE INDEX holds_fetching ON holds (item_id, promised_at) WHERE state = 'fetching';
+CREATE INDEX holds_fetching ON holds (fetch_at, promised_at) WHERE state = 'fetching';
 CREATE INDEX holds_pickup ON holds (pickup, state, id) WHERE closed_at IS NULL;
 ALTER TABLE loans ADD FOREIGN KEY (filled_hold) REFERENCES holds;
 
