@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
+	"nevrin/core/circulation"
 )
 
 // wordsIn is the condition that every word of a search stands in a column of words, with LIKE's own signs made plain.
@@ -55,7 +57,8 @@ type ItemShown struct {
 	ID, TitleID                      int64
 	Barcode, BranchCode, AtBranch    string
 	Collection, Material, CallNumber string
-	Note, Standing                   string
+	Note                             string
+	Standing                         circulation.ItemStanding
 	Price                            *int64
 	TitleName, Author                string
 	Place                            *string // where it is, if it is not free on its shelf; of whereabouts
@@ -111,7 +114,7 @@ func (t *Tx) NoteItem(id int64, note string) {
 }
 
 // Stand writes whether an item is in use.
-func (t *Tx) Stand(id int64, standing string) {
+func (t *Tx) Stand(id int64, standing circulation.ItemStanding) {
 	t.queueOne("UPDATE items SET standing = $2 WHERE id = $1", id, standing)
 }
 

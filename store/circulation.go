@@ -8,6 +8,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"nevrin/core/circulation"
+	"nevrin/core/loan"
 	"nevrin/core/queue"
 )
 
@@ -29,7 +31,7 @@ type Facts struct {
 
 // Elsewhere tells whether the item is anywhere but free on its shelf.
 func (f *Facts) Elsewhere() bool {
-	return f.Loan != nil || f.Transit != nil || f.Hold != nil || f.Item.Standing != InUse
+	return f.Loan != nil || f.Transit != nil || f.Hold != nil || f.Item.Standing != circulation.ItemInUse
 }
 
 // itemRow is the facts of an item as one row.
@@ -37,7 +39,8 @@ type itemRow struct {
 	ID, TitleID                           int64
 	Barcode, BranchCode, AtBranch         string
 	Collection, Material, CallNumber      string
-	Note, Standing, TitleName, Author     string
+	Note, TitleName, Author               string
+	Standing                              circulation.ItemStanding
 	Price                                 *int64
 	OwnTerms                              json.RawMessage
 	AddedOn                               time.Time
@@ -48,7 +51,8 @@ type itemRow struct {
 	LostAt                                *time.Time
 	Renewals                              *int
 	BorrowerLegal, BorrowerPreferred      *string
-	BorrowerClass, BorrowerStanding       *string
+	BorrowerClass                         *string
+	BorrowerStanding                      *loan.Standing
 	BorrowerUntil                         *time.Time
 	BorrowerBalance                       *int64
 	TransitID, TransitHold                *int64
@@ -358,7 +362,7 @@ func (t *Tx) LoseLoan(l *Loan, at time.Time) {
 }
 
 // StandAt writes where an item is and whether it is in use.
-func (t *Tx) StandAt(item int64, branch, standing string) {
+func (t *Tx) StandAt(item int64, branch string, standing circulation.ItemStanding) {
 	t.queueOne("UPDATE items SET at_branch = $2, standing = $3 WHERE id = $1", item, branch, standing)
 }
 

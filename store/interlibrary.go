@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"time"
 
+	"nevrin/core/exchange"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -75,7 +77,7 @@ func (t *Tx) RequestForChange(id, item int64) (*Request, error) {
 }
 
 // RequestByNumber does so by the number that a partner knows it by.
-func (t *Tx) RequestByNumber(role string, partner int64, number string) (*Request, error) {
+func (t *Tx) RequestByNumber(role exchange.Role, partner int64, number string) (*Request, error) {
 	return t.request(t.forChange(), "role = ? AND partner_id = ? AND number = ?", role, partner, number)
 }
 
@@ -123,7 +125,7 @@ const openRequest = "r.stage NOT IN ('done', 'refused', 'withdrawn')"
 
 // Requests gives a page of the open requests and those that ended since an instant: those where we act next first, then
 // the newest. The stages are those in which we act next, supplying and requesting.
-func (t *Tx) Requests(since time.Time, supplying, requesting []string, page Page) ([]Request, Page, error) {
+func (t *Tx) Requests(since time.Time, supplying, requesting []exchange.Stage, page Page) ([]Request, Page, error) {
 	rank := fmt.Sprintf(newestFirst, ourMove, "r.moved_at")
 	ids, next, err := pagedIDs(
 		t,
@@ -143,7 +145,7 @@ func (t *Tx) Requests(since time.Time, supplying, requesting []string, page Page
 }
 
 // OurRequests counts the open requests where we act next.
-func (t *Tx) OurRequests(supplying, requesting []string) (int, error) {
+func (t *Tx) OurRequests(supplying, requesting []exchange.Stage) (int, error) {
 	return value[int](
 		t,
 		"SELECT count(*)::int FROM requests r WHERE "+ourMove+" AND ("+openRequest+" OR r.stage = 'refused')",

@@ -10,6 +10,8 @@ import (
 	"gorm.io/gorm/schema"
 
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/exchange"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/queue"
@@ -140,7 +142,7 @@ type Patron struct {
 	Class         string
 	BranchCode    string
 	HouseholdID   *int64
-	Standing      string
+	Standing      loan.Standing
 	CardUntil     *time.Time `gorm:"type:date"`
 	Email         string
 	Phone         string
@@ -167,15 +169,6 @@ func (i *Item) Cost() *money.Amount {
 	return &amount
 }
 
-// Standings of items.
-const (
-	InUse     = "in_use"
-	Missing   = "missing"
-	Lost      = "lost"
-	PutAside  = "aside"
-	Withdrawn = "withdrawn"
-)
-
 // Title is a work as catalogued.
 type Title struct {
 	ID     int64
@@ -199,7 +192,7 @@ type Item struct {
 	Price      *int64
 	Note       string
 	OwnTerms   json.RawMessage `gorm:"type:jsonb"`
-	Standing   string
+	Standing   circulation.ItemStanding
 	AddedOn    time.Time `gorm:"type:date"`
 }
 
@@ -461,10 +454,10 @@ type Partner struct {
 type Request struct {
 	ID          int64
 	Number      string
-	Role        string
+	Role        exchange.Role
 	PartnerID   int64
 	Partner     *Partner
-	Stage       string
+	Stage       exchange.Stage
 	Withdrawing bool
 	Seen        bool
 	Title       string

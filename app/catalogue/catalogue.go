@@ -3,6 +3,7 @@ package catalogue
 
 import (
 	"nevrin/app/act"
+	"nevrin/core/circulation"
 	"nevrin/core/money"
 	"nevrin/store"
 )
@@ -62,11 +63,11 @@ func One(a *act.Act, id int64, barcode string) ([]Item, error) {
 	return show(a, rows), err
 }
 
-var sayStanding = map[string]string{
-	store.Missing:   "Missing",
-	store.Lost:      "Counts as lost",
-	store.PutAside:  "Put aside",
-	store.Withdrawn: "Withdrawn",
+var sayStanding = map[circulation.ItemStanding]string{
+	circulation.ItemMissing:   "Missing",
+	circulation.ItemLost:      "Counts as lost",
+	circulation.ItemAside:     "Put aside",
+	circulation.ItemWithdrawn: "Withdrawn",
 }
 
 func show(a *act.Act, rows []store.ItemShown) []Item {

@@ -75,7 +75,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 // elsewhere says that the item is on loan, or out of the stock, which nobody goes past.
 func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	switch {
-	case f.Item.Standing == store.Withdrawn:
+	case f.Item.Standing == circulation.ItemWithdrawn:
 		return f.Item.Title.Name + " has been taken out of the stock."
 	case f.Loan == nil:
 		return ""
@@ -187,9 +187,9 @@ func write(
 		a.Tx.EndTransit(f.Transit.ID, a.Now)
 		a.Tell(event.Event{Kind: event.TransitEnded, Item: item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
 	}
-	if item.AtBranch != a.Who.Branch || item.Standing != store.InUse {
-		a.Tx.StandAt(item.ID, a.Who.Branch, store.InUse)
-		if item.Standing == store.Missing {
+	if item.AtBranch != a.Who.Branch || item.Standing != circulation.ItemInUse {
+		a.Tx.StandAt(item.ID, a.Who.Branch, circulation.ItemInUse)
+		if item.Standing == circulation.ItemMissing {
 			a.Tell(event.Event{Kind: event.Found, Item: item.ID})
 		}
 	}

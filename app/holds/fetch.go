@@ -3,6 +3,8 @@ package holds
 import (
 	"time"
 
+	"nevrin/core/circulation"
+
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/event"
@@ -88,7 +90,7 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 		return wrong("Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
 	case f.Loan != nil:
 		return wrong("On loan", f.Item.Title.Name+" is still on loan. Take it back at Returns first.")
-	case f.Item.Standing == store.Withdrawn:
+	case f.Item.Standing == circulation.ItemWithdrawn:
 		return wrong("Withdrawn", f.Item.Title.Name+" has been taken out of the stock.")
 	}
 	received := f.Transit != nil
@@ -134,7 +136,7 @@ func Missed(a *act.Act, id int64) error {
 	}
 	a.Tell(event.Event{Kind: event.Missed, Item: item, Hold: h.ID, Patron: h.PatronID})
 	if queue.Missing(times) {
-		a.Tx.Stand(item, store.Missing)
+		a.Tx.Stand(item, circulation.ItemMissing)
 		a.Tell(event.Event{Kind: event.Missing, Item: item, Detail: event.Detail{Count: times}})
 	}
 	_, err = moving.Route(a, h.TitleID, 0)

@@ -13,6 +13,8 @@ import (
 	"sync"
 	"time"
 
+	"nevrin/core/circulation"
+
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/desk"
@@ -119,10 +121,10 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	}
 	r := store.Request{
 		Number:    fmt.Sprintf("%s-%06d", partners.OurSymbol, n),
-		Role:      string(exchange.Requesting),
+		Role:      exchange.Requesting,
 		PartnerID: partner.ID,
 		Partner:   partner,
-		Stage:     string(exchange.Asked),
+		Stage:     exchange.Asked,
 		Title:     o.Title,
 		Author:    o.Author,
 		ISBN:      o.ISBN,
@@ -180,7 +182,7 @@ func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 // locked loads a request of a role for a change that may touch its thing, or another item.
 func locked(a *act.Act, id int64, role exchange.Role, item int64) (*store.Request, error) {
 	r, err := a.Tx.RequestForChange(id, item)
-	if err == nil && (r == nil || r.Role != string(role)) {
+	if err == nil && (r == nil || r.Role != role) {
 		err = problem.NoSuch("request")
 	}
 	return r, err
@@ -206,7 +208,7 @@ func Seen(a *act.Act, id int64) (*Request, error) {
 	if err != nil {
 		return nil, err
 	}
-	if r.Stage != string(exchange.Refused) {
+	if r.Stage != exchange.Refused {
 		return nil, problem.Newf(problem.Refused, "The partner has not said no.")
 	}
 	if err := a.Tx.SeeRequest(r); err != nil {
@@ -223,7 +225,7 @@ func Arrived(a *act.Act, id int64) (*Taken, error) {
 	if err != nil {
 		return nil, err
 	}
-	if r.Stage != string(exchange.Shipped) {
+	if r.Stage != exchange.Shipped {
 		return nil, problem.Newf(
 			problem.Refused,
 			"This request is %s; only what the partner has sent can be received.",
@@ -284,7 +286,7 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 		Collection: "interlibrary",
 		Material:   "interlibrary",
 		OwnTerms:   own,
-		Standing:   "in_use",
+		Standing:   circulation.ItemInUse,
 		AddedOn:    a.Today().UTC(),
 	}
 	return &item, a.Tx.AddItem(&item)
@@ -315,7 +317,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
 	}
-	a.Tx.Stand(f.Item.ID, store.Withdrawn)
+	a.Tx.Stand(f.Item.ID, circulation.ItemWithdrawn)
 	a.Tell(event.Event{Kind: event.SentHome, Item: f.Item.ID, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
@@ -334,7 +336,7 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 	if err != nil {
 		return nil, err
 	}
-	if r.Stage != string(exchange.Asked) {
+	if r.Stage != exchange.Asked {
 		return nil, problem.Newf(problem.Refused, "This request has been answered already.")
 	}
 	if !answer.Yes {
@@ -369,7 +371,7 @@ func Ship(a *act.Act, id int64) (*Request, error) {
 	if err != nil {
 		return nil, err
 	}
-	if r.Stage != string(exchange.Promised) || r.ItemID == nil {
+	if r.Stage != exchange.Promised || r.ItemID == nil {
 		return nil, problem.Newf(problem.Refused, "Say yes with a copy first, then send it.")
 	}
 	item, err := a.Tx.ItemWithTitle(*r.ItemID)

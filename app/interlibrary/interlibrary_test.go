@@ -12,6 +12,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
 	"nevrin/app/partners"
+	"nevrin/core/exchange"
 	"nevrin/formats/iso18626"
 	"nevrin/testkit"
 )
@@ -122,7 +123,7 @@ func TestWithdrawing(t *testing.T) {
 		caspar,
 		func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Withdraw(a, r.ID) },
 	)
-	assert.Equal(t, "asked", w.Stage)
+	assert.Equal(t, exchange.Asked, w.Stage)
 	assert.Contains(t, w.Says, "runs until they answer")
 	ok, problem, err := incoming(h, status(r.Number, "Cancelled", ""))
 	require.NoError(t, err)

@@ -100,7 +100,7 @@ func TestListSaysWhoseMoveItIs(t *testing.T) {
 	stages := map[string]bool{}
 	theirs := false
 	for _, r := range list {
-		stages[r.Role+" "+r.Stage] = true
+		stages[string(r.Role)+" "+string(r.Stage)] = true
 		assert.False(t, theirs && r.OurMove, "our move comes first")
 		theirs = theirs || !r.OurMove
 		assert.NotEmpty(t, r.Says)

@@ -10,26 +10,26 @@ import (
 
 // Request is a request as staff see it.
 type Request struct {
-	ID       int64     `json:"id"`
-	Number   string    `json:"number"`
-	Role     string    `json:"role" enum:"requesting,supplying"`
-	Partner  string    `json:"partner"`
-	Stage    string    `json:"stage" enum:"asked,promised,shipped,there,back,done,refused,withdrawn"`
-	OurMove  bool      `json:"our_move"`
-	Says     string    `json:"says"`
-	Title    string    `json:"title"`
-	Author   string    `json:"author"`
-	Patron   string    `json:"patron" doc:"For whom, for our own staff only"`
-	PatronID int64     `json:"patron_id,omitempty"`
-	Pickup   string    `json:"pickup"`
-	NeededBy string    `json:"needed_by"`
-	Due      string    `json:"due"`
-	Note     string    `json:"note"`
-	LastNote string    `json:"last_note"`
-	ItemID   int64     `json:"item_id,omitempty"`
-	Barcode  string    `json:"barcode"`
-	MovedAt  time.Time `json:"moved_at"`
-	Waiting  string    `json:"waiting" doc:"Why the newest message of ours has not got through; empty: it has"`
+	ID       int64          `json:"id"`
+	Number   string         `json:"number"`
+	Role     exchange.Role  `json:"role" enum:"requesting,supplying"`
+	Partner  string         `json:"partner"`
+	Stage    exchange.Stage `json:"stage" enum:"asked,promised,shipped,there,back,done,refused,withdrawn"`
+	OurMove  bool           `json:"our_move"`
+	Says     string         `json:"says"`
+	Title    string         `json:"title"`
+	Author   string         `json:"author"`
+	Patron   string         `json:"patron" doc:"For whom, for our own staff only"`
+	PatronID int64          `json:"patron_id,omitempty"`
+	Pickup   string         `json:"pickup"`
+	NeededBy string         `json:"needed_by"`
+	Due      string         `json:"due"`
+	Note     string         `json:"note"`
+	LastNote string         `json:"last_note"`
+	ItemID   int64          `json:"item_id,omitempty"`
+	Barcode  string         `json:"barcode"`
+	MovedAt  time.Time      `json:"moved_at"`
+	Waiting  string         `json:"waiting" doc:"Why the newest message of ours has not got through; empty: it has"`
 }
 
 func one(a *act.Act, id int64) (*Request, error) {
@@ -57,15 +57,7 @@ func List(a *act.Act, page store.Page) ([]Request, store.Page, error) {
 // Ours counts the requests where we act next.
 func Ours(a *act.Act) (int, error) { return a.Tx.OurRequests(supplying, requesting) }
 
-var supplying, requesting = stages(exchange.Supplying), stages(exchange.Requesting)
-
-func stages(of exchange.Role) []string {
-	var out []string
-	for _, s := range exchange.OurMoves[of] {
-		out = append(out, string(s))
-	}
-	return out
-}
+var supplying, requesting = exchange.OurMoves[exchange.Supplying], exchange.OurMoves[exchange.Requesting]
 
 func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 	ids := make([]int64, len(rows))
@@ -92,7 +84,7 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 	out := []Request{}
 	for k := range rows {
 		r := show(a, &rows[k])
-		if says, ok := held[r.ItemID]; ok && r.Role == string(exchange.Requesting) && r.Stage == string(exchange.There) {
+		if says, ok := held[r.ItemID]; ok && r.Role == exchange.Requesting && r.Stage == exchange.There {
 			r.Says, r.OurMove = says, false
 		}
 		r.Waiting = waiting[r.ID]
@@ -105,7 +97,7 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
 	var ids []int64
 	for _, r := range rows {
-		if r.ItemID != nil && r.Stage == string(exchange.There) {
+		if r.ItemID != nil && r.Stage == exchange.There {
 			ids = append(ids, *r.ItemID)
 		}
 	}
@@ -136,7 +128,7 @@ func show(a *act.Act, r *store.Request) Request {
 		Author:   r.Author,
 		Note:     r.Note,
 		LastNote: r.LastNote,
-		OurMove: exchange.OurMove(exchange.Role(r.Role), exchange.Stage(r.Stage)) &&
+		OurMove: exchange.OurMove(r.Role, r.Stage) &&
 			!r.Seen,
 		Says:    says(r),
 		MovedAt: r.MovedAt,
@@ -164,27 +156,27 @@ func says(r *store.Request) string {
 	if r.Withdrawing {
 		return "Withdrawn by us; runs until they answer"
 	}
-	ours := map[string]string{
-		"asked":     "Asked; they answer next",
-		"promised":  "They will send it",
-		"shipped":   "On its way to us",
-		"there":     "Here; to be packed and sent home",
-		"back":      "On its way home",
-		"done":      "Home again",
-		"refused":   "They cannot lend it",
-		"withdrawn": "Withdrawn",
+	ours := map[exchange.Stage]string{
+		exchange.Asked:     "Asked; they answer next",
+		exchange.Promised:  "They will send it",
+		exchange.Shipped:   "On its way to us",
+		exchange.There:     "Here; to be packed and sent home",
+		exchange.Back:      "On its way home",
+		exchange.Done:      "Home again",
+		exchange.Refused:   "They cannot lend it",
+		exchange.Withdrawn: "Withdrawn",
 	}
-	theirs := map[string]string{
-		"asked":     "They ask; answer yes or no",
-		"promised":  "Promised; send it",
-		"shipped":   "On its way to them",
-		"there":     "With them",
-		"back":      "On its way back to us",
-		"done":      "Back here",
-		"refused":   "We said no",
-		"withdrawn": "They withdrew it",
+	theirs := map[exchange.Stage]string{
+		exchange.Asked:     "They ask; answer yes or no",
+		exchange.Promised:  "Promised; send it",
+		exchange.Shipped:   "On its way to them",
+		exchange.There:     "With them",
+		exchange.Back:      "On its way back to us",
+		exchange.Done:      "Back here",
+		exchange.Refused:   "We said no",
+		exchange.Withdrawn: "They withdrew it",
 	}
-	if r.Role == string(exchange.Supplying) {
+	if r.Role == exchange.Supplying {
 		return theirs[r.Stage]
 	}
 	return ours[r.Stage]

@@ -23,13 +23,13 @@ type Placed struct {
 
 // Did is what placing an item has changed.
 type Did struct {
-	AtBefore       string      `json:"at_before,omitempty"`       // where the item was said to be
-	StandingBefore string      `json:"standing_before,omitempty"` // and how it stood
-	EndedTransit   int64       `json:"ended_transit,omitempty"`
-	BegunTransit   int64       `json:"begun_transit,omitempty"`
-	Hold           int64       `json:"hold,omitempty"`      // the hold that it serves from now on
-	HoldFrom       queue.State `json:"hold_from,omitempty"` // what that hold was before
-	SetAside       bool        `json:"set_aside,omitempty"` // put aside or out of the stock for its note
+	AtBefore       string                   `json:"at_before,omitempty"`       // where the item was said to be
+	StandingBefore circulation.ItemStanding `json:"standing_before,omitempty"` // and how it stood
+	EndedTransit   int64                    `json:"ended_transit,omitempty"`
+	BegunTransit   int64                    `json:"begun_transit,omitempty"`
+	Hold           int64                    `json:"hold,omitempty"`      // the hold that it serves from now on
+	HoldFrom       queue.State              `json:"hold_from,omitempty"` // what that hold was before
+	SetAside       bool                     `json:"set_aside,omitempty"` // put aside or out of the stock for its note
 }
 
 // Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold shelf, into a
@@ -42,7 +42,7 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 	}
 	p.arrive(a, f)
 	p.stand(a, f)
-	if f.Hold == nil && f.Awaited && f.Item.Standing == store.InUse {
+	if f.Hold == nil && f.Awaited && f.Item.Standing == circulation.ItemInUse {
 		chosen, err := Route(a, f.Item.TitleID, f.Item.ID)
 		if err != nil {
 			return nil, err
@@ -54,7 +54,7 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 	}
 	in := circulation.InHand{
 		Rules: a.Book.Rulebook, Here: a.Who.Branch, Home: f.Item.BranchCode, Collection: f.Item.Collection,
-		Material: f.Item.Material, Aside: f.Item.Standing == store.PutAside, Lender: f.Lender,
+		Material: f.Item.Material, Aside: f.Item.Standing == circulation.ItemAside, Lender: f.Lender,
 	}
 	if f.Hold != nil {
 		in.Pickup = f.Hold.Pickup
@@ -97,17 +97,17 @@ func (p *Placed) stand(a *act.Act, f *store.Facts) {
 		a.Tx.Cleared(f.Item.ID)
 	}
 	was := f.Item.Standing
-	found := was == store.Missing || was == store.Lost
+	found := was == circulation.ItemMissing || was == circulation.ItemLost
 	if f.Item.AtBranch == a.Who.Branch && !found {
 		return
 	}
 	p.Did.AtBefore, p.Did.StandingBefore = f.Item.AtBranch, was
 	f.Item.AtBranch = a.Who.Branch
 	if found {
-		f.Item.Standing = store.InUse
+		f.Item.Standing = circulation.ItemInUse
 	}
 	a.Tx.StandAt(f.Item.ID, f.Item.AtBranch, f.Item.Standing)
-	if was == store.Missing {
+	if was == circulation.ItemMissing {
 		a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
 	}
 }

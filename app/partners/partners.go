@@ -42,7 +42,7 @@ func header(a *act.Act, r *store.Request) iso18626.Header {
 		Timestamp:           a.Now.Format(time.RFC3339Nano),
 		RequestingRequestID: r.Number,
 	}
-	if r.Role == string(exchange.Supplying) {
+	if r.Role == exchange.Supplying {
 		h.Supplying, h.Requesting = h.Requesting, h.Supplying
 		h.SupplyingRequestID = fmt.Sprint(r.ID)
 	}
@@ -97,11 +97,11 @@ func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) e
 }
 
 func moveOn(a *act.Act, r *store.Request, message string) error {
-	next, err := exchange.Next(exchange.Stage(r.Stage), message)
+	next, err := exchange.Next(r.Stage, message)
 	if err != nil {
 		return problem.Newf(problem.Refused, "%s.", err)
 	}
-	r.Stage, r.MovedAt = string(next), a.Now
+	r.Stage, r.MovedAt = next, a.Now
 	return a.Tx.MoveRequest(r)
 }
 
@@ -123,7 +123,7 @@ func Completed(a *act.Act, request int64) error {
 	if err != nil || r == nil {
 		return err
 	}
-	r.Stage = string(exchange.There) // home without notice counts as having been there
+	r.Stage = exchange.There // home without notice counts as having been there
 	return Report(a, r, exchange.LoanCompleted, "", "")
 }
 
@@ -216,7 +216,7 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	} else {
 		message = m.RequestingAgencyMessage.Action
 	}
-	r, err := a.Tx.RequestByNumber(string(role), p.ID, m.Header().RequestingRequestID)
+	r, err := a.Tx.RequestByNumber(role, p.ID, m.Header().RequestingRequestID)
 	if err != nil {
 		return err
 	}
@@ -264,10 +264,10 @@ func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error
 	}
 	r := store.Request{
 		Number:    q.Header.RequestingRequestID,
-		Role:      string(exchange.Supplying),
+		Role:      exchange.Supplying,
 		PartnerID: p.ID,
 		Partner:   p,
-		Stage:     string(exchange.Asked),
+		Stage:     exchange.Asked,
 		Title:     q.Bibliographic.Title,
 		Author:    q.Bibliographic.Author,
 		Record:    q.Bibliographic.RecordID,

@@ -29,7 +29,7 @@ type Card struct {
 	Branch    string            `json:"branch"`
 	Household string            `json:"household"`
 	CardUntil string            `json:"card_until"`
-	Standing  string            `json:"standing" enum:"active,inactive,excluded"`
+	Standing  loan.Standing     `json:"standing" enum:"active,inactive,excluded"`
 	Note      string            `json:"note"`
 	Email     string            `json:"email"`
 	Phone     string            `json:"phone"`
@@ -239,7 +239,7 @@ func SayHold(a *act.Act, h *store.Hold) string {
 // Borrower is what is known of a patron as somebody who borrows; what they have on loan is added by who counts it.
 func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
 	b := loan.Borrower{
-		Standing: loan.Standing(p.Standing), CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
+		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
 		Consent: p.OlderReader,
 	}
 	if born := store.DateOf(p.Born); born != nil {

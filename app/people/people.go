@@ -7,17 +7,18 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
+	"nevrin/core/loan"
 	"nevrin/store"
 )
 
 // Found is a patron found by words.
 type Found struct {
-	ID       int64  `json:"id"`
-	Card     string `json:"card"`
-	Name     string `json:"name"`
-	Class    string `json:"class"`
-	Branch   string `json:"branch"`
-	Standing string `json:"standing"`
+	ID       int64         `json:"id"`
+	Card     string        `json:"card"`
+	Name     string        `json:"name"`
+	Class    string        `json:"class"`
+	Branch   string        `json:"branch"`
+	Standing loan.Standing `json:"standing"`
 }
 
 // Find finds patrons by words in their names, card number or mail address; every word must be there.
@@ -45,7 +46,7 @@ func InUse(p *store.Patron) (*store.Patron, error) {
 	if p == nil {
 		return nil, problem.NoSuch("patron")
 	}
-	if p.Standing != "active" {
+	if p.Standing != loan.Active {
 		return nil, problem.Newf(
 			problem.Refused,
 			"%s's card is %s, so nothing can be placed or asked for on it.",

@@ -70,7 +70,7 @@ func (t *taking) take(scan ident.Scan, before bool) error {
 		t.aside(store.FoundWords, "No number", "“"+t.line.Text+"” is no item number. Type the number from the label.")
 	case t.facts == nil:
 		t.aside(store.FoundUnknown, "Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
-	case t.facts.Item.Standing == store.Withdrawn:
+	case t.facts.Item.Standing == circulation.ItemWithdrawn:
 		t.line.ItemID = &t.facts.Item.ID
 		t.aside(store.FoundWithdrawn, "Withdrawn", t.facts.Item.Title.Name+" has been taken out of the stock.")
 	default:

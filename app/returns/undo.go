@@ -74,9 +74,9 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 		if err != nil {
 			return err
 		}
-		standing := store.InUse
+		standing := circulation.ItemInUse
 		if old.LostAt != nil {
-			standing = store.Lost
+			standing = circulation.ItemLost
 		}
 		if f.Item.Standing != standing {
 			a.Tx.Stand(f.Item.ID, standing)
@@ -161,9 +161,9 @@ func undoNote(a *act.Act, l *store.LineFacts, did *moving.Did) {
 		a.Tx.NoteItem(l.Facts.Item.ID, l.Line.Note)
 		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: l.Line.Note}})
 	case "repair", "withdrawn":
-		if did.SetAside && l.Facts.Item.Standing != store.InUse {
-			a.Tx.Stand(l.Facts.Item.ID, store.InUse)
-			l.Facts.Item.Standing = store.InUse
+		if did.SetAside && l.Facts.Item.Standing != circulation.ItemInUse {
+			a.Tx.Stand(l.Facts.Item.ID, circulation.ItemInUse)
+			l.Facts.Item.Standing = circulation.ItemInUse
 		}
 	}
 }
@@ -205,7 +205,7 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 // setAside takes an item that was just placed out of use again. Whoever it was meant for waits for another copy.
 func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (moving.Sign, error) {
 	f := l.Facts
-	standing, told, place := store.PutAside, event.SetAside, "Repair"
+	standing, told, place := circulation.ItemAside, event.SetAside, "Repair"
 	if answer == "withdrawn" {
 		if !a.Who.Role.MayWithdraw() {
 			return moving.Sign{}, problem.Newf(
@@ -213,7 +213,7 @@ func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (m
 				"A volunteer does not take things out of the stock. Choose repair, and leave the rest to staff.",
 			)
 		}
-		standing, told, place = store.Withdrawn, event.Withdrawn, "Out of the stock"
+		standing, told, place = circulation.ItemWithdrawn, event.Withdrawn, "Out of the stock"
 	}
 	if f.Loan != nil {
 		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", f.Item.Title.Name)

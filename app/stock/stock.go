@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"nevrin/core/circulation"
+
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/moving"
@@ -46,10 +48,10 @@ func BackInUse(a *act.Act, id int64) error {
 	if err != nil {
 		return err
 	}
-	if f.Item.Standing != store.PutAside && f.Item.Standing != store.Missing {
+	if f.Item.Standing != circulation.ItemAside && f.Item.Standing != circulation.ItemMissing {
 		return problem.Newf(problem.Refused, "This item is neither put aside nor missing.")
 	}
-	a.Tx.Stand(id, store.InUse)
+	a.Tx.Stand(id, circulation.ItemInUse)
 	if f.Missed {
 		a.Tx.Seen(id, a.Now)
 	}
@@ -57,7 +59,7 @@ func BackInUse(a *act.Act, id int64) error {
 		event.Event{
 			Kind:   event.BackInUse,
 			Item:   id,
-			Detail: event.Detail{Branch: f.Item.AtBranch, Was: f.Item.Standing},
+			Detail: event.Detail{Branch: f.Item.AtBranch, Was: string(f.Item.Standing)},
 		},
 	)
 	_, err = moving.Route(a, f.Item.TitleID, 0)
