@@ -50,6 +50,11 @@ type EditionQuery struct {
 	ID int64 `path:"id"`
 }
 
+type editionPaged struct {
+	EditionQuery
+	Paged
+}
+
 // Revised is the body of a change to a draft that names one thing of it.
 type Revised struct {
 	Revision int    `json:"revision"`
@@ -292,8 +297,12 @@ func (s *Server) rehearsalOperations() {
 		"rehearsals",
 		"The latest rehearsals of an edition",
 		supervising,
-		func(a *act.Act, in *EditionQuery) ([]rules.Rehearsal, error) {
-			return rules.Rehearsals(a, in.ID)
+		func(a *act.Act, in *editionPaged) (Rows[rules.Rehearsal], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[rules.Rehearsal]{}, err
+			}
+			return rows(rules.Rehearsals(a, in.ID, page))
 		},
 	)
 	look(
@@ -458,7 +467,13 @@ func (s *Server) calendarOperations() {
 		"sweeps",
 		"The latest changes to calendars",
 		everyone,
-		func(a *act.Act, _ *nothing) ([]calendars.Sweep, error) { return calendars.Sweeps(a) },
+		func(a *act.Act, in *Paged) (Rows[calendars.Sweep], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[calendars.Sweep]{}, err
+			}
+			return rows(calendars.Sweeps(a, page))
+		},
 	)
 	do(
 		s,
@@ -467,6 +482,6 @@ func (s *Server) calendarOperations() {
 		"undoSweep",
 		"Undo a change to calendars",
 		supervising,
-		func(a *act.Act, in *One) ([]calendars.Sweep, error) { return calendars.Undo(a, in.ID) },
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, calendars.Undo(a, in.ID) },
 	)
 }

@@ -48,12 +48,12 @@ func (t *Tx) FollowSweep(sweep int64, forward bool, now time.Time, who int64, br
 	if !forward {
 		from, to = to, from
 	}
+	if err := t.Lock(Lock{Sweep: sweep}); err != nil {
+		return err
+	}
 	_, err := t.exec(
 		fmt.Sprintf(
-			`WITH chosen AS (SELECT l.id FROM sweep_lines s JOIN loans l ON l.id = s.loan_id WHERE s.sweep_id = $1
-					ORDER BY l.id FOR NO KEY UPDATE OF l),
-			moved AS (UPDATE loans l SET told = false, due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM sweep_lines s
-				JOIN chosen ON chosen.id = s.loan_id
+			`WITH moved AS (UPDATE loans l SET told = false, due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM sweep_lines s
 			WHERE s.sweep_id = $1 AND s.loan_id = l.id AND l.returned_at IS NULL AND l.due_date IS NOT DISTINCT
 				FROM s.day_%[1]s AND l.due_at IS NOT DISTINCT FROM s.at_%[1]s
 			RETURNING l.id, l.item_id, l.patron_id, l.due_date, l.due_at)
@@ -142,18 +142,20 @@ type LoanMove struct {
 // moving are the open loans l of kinds k, with their items i. The arguments are those of loanColumnsOf.
 const moving = `FROM (SELECT DISTINCT branch, day, at FROM unnest($1::text[], $2::date[], $3::timestamptz[]) w (branch,
 			day, at)) w
-	CROSS JOIN LATERAL (SELECT * FROM loans l WHERE l.branch_code = w.branch AND l.returned_at IS NULL AND l.due_date = w.day
+	CROSS JOIN LATERAL (SELECT * FROM loans l WHERE l.branch_code = w.branch AND l.returned_at IS NULL
+			AND l.due_date = w.day
 		UNION ALL SELECT * FROM loans l WHERE l.branch_code = w.branch AND l.returned_at IS NULL AND l.due_at = w.at) l
 	JOIN items i ON i.id = l.item_id
 	JOIN unnest($1::text[], $2::date[], $3::timestamptz[], $4::bigint[], $5::text[], $6::text[], $7::date[],
 			$8::timestamptz[]) k (branch, day, at, edition, situation, own, day_after, at_after)
-		ON k.branch = l.branch_code AND coalesce(k.at, k.day) = coalesce(l.due_at, l.due_date) AND k.edition = l.edition_id
-			AND k.situation = array_to_string(l.situation, chr(31)) AND k.own = coalesce(i.own_terms::text, '')`
+		ON k.branch = l.branch_code AND coalesce(k.at, k.day) = coalesce(l.due_at, l.due_date)
+			AND k.edition = l.edition_id AND k.situation = array_to_string(l.situation, chr(31)) AND k.own = coalesce(i.own_terms::text, '')`
 
 func loanColumnsOf(moves []LoanMove) []any {
 	n := len(moves)
 	branches, situations, own := make([]string, n), make([]string, n), make([]string, n)
-	days, ats, toDays, toAts := make([]*time.Time, n), make([]*time.Time, n), make([]*time.Time, n), make([]*time.Time, n)
+	days, ats := make([]*time.Time, n), make([]*time.Time, n)
+	toDays, toAts := make([]*time.Time, n), make([]*time.Time, n)
 	editions := make([]int64, n)
 	for k, m := range moves {
 		branches[k], days[k], ats[k], editions[k] = m.BranchCode, m.DueDate, m.DueAt, m.EditionID
@@ -266,16 +268,17 @@ type SweepShown struct {
 	UndoneAt     *time.Time
 }
 
-// Sweeps gives the latest sweeps, up to a number.
-func (t *Tx) Sweeps(most int) ([]SweepShown, error) {
-	return list[SweepShown](
+// Sweeps gives a page of the sweeps, the latest first.
+func (t *Tx) Sweeps(page Page) ([]SweepShown, Page, error) {
+	return paged(
 		t,
+		page,
+		func(s *SweepShown) Cursor { return Cursor{ID: s.ID} },
 		`SELECT s.id, s.at, f.name AS who, s.text, s.undone_at, n.loans, n.holds FROM sweeps s
 				JOIN staff f ON f.id = s.staff_id
 		CROSS JOIN LATERAL (SELECT count(l.loan_id)::int AS loans, count(l.hold_id)::int AS holds FROM sweep_lines l
 			WHERE l.sweep_id = s.id) n
-		ORDER BY s.id DESC LIMIT $1`,
-		most,
+		WHERE $1::bigint = 0 AND ($2::bigint = 0 OR s.id < $2) ORDER BY s.id DESC`,
 	)
 }
 

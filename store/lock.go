@@ -16,6 +16,7 @@ var Retried atomic.Int64
 // Lock is what an act is about to touch. There is one order, in which everything is locked:
 //
 //  1. the bin of a branch, 2. a returns run, 3. patrons by id, 4. titles by id, 5. requests to and from outside.
+//     A change of calendars has the network before all of these.
 //
 // A title stands for its queue and all its copies: whoever changes where an item is, or a hold, has its title. A
 // patron stands for their loans' dates, their money and their answers in runs. Lines, items, loans, holds and transits
@@ -32,6 +33,7 @@ type Lock struct {
 	Item    int64  // likewise
 	Loan    int64  // likewise, its patron
 	Hold    int64  // its title and patron
+	Sweep   int64  // the patrons of its loans, and the titles of its holds
 }
 
 // Locked is what a lock was given on.
@@ -79,6 +81,10 @@ var (
 		patrons: "SELECT r.patron_id FROM return_lines r " +
 			"WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')",
 	}
+	bySweep = tells{
+		"SELECT l.patron_id FROM sweep_lines s JOIN loans l ON l.id = s.loan_id WHERE s.sweep_id = $%d",
+		"SELECT h.title_id FROM sweep_lines s JOIN holds h ON h.id = s.hold_id WHERE s.sweep_id = $%d",
+	}
 	byIDs = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
 
@@ -104,7 +110,7 @@ func (t *Tx) take(l Lock, q *questions) {
 		arg   any
 	}{
 		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan},
-		{byHold, l.Hold != 0, l.Hold},
+		{byHold, l.Hold != 0, l.Hold}, {bySweep, l.Sweep != 0, l.Sweep},
 		{byLine, l.Line != 0, l.Line}, {byOpenAsks, l.OpenOf != 0, l.OpenOf},
 	} {
 		if n.given {

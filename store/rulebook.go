@@ -152,17 +152,21 @@ func (t *Tx) RehearsalByID(id int64) (*Rehearsal, error) {
 	return &row, err
 }
 
-// Rehearsals gives the latest rehearsals of an edition, without their results.
-func (t *Tx) Rehearsals(edition int64, most int) ([]Rehearsal, error) {
+// Rehearsals gives a page of the rehearsals of an edition, the latest first, without their results.
+func (t *Tx) Rehearsals(edition int64, page Page) ([]Rehearsal, Page, error) {
+	ids, next, err := pagedIDs(
+		t,
+		page,
+		`SELECT 0::bigint AS rank, id FROM rehearsals
+		WHERE edition_id = $1 AND $2::bigint = 0 AND ($3::bigint = 0 OR id < $3) ORDER BY id DESC`,
+		edition,
+	)
+	if err != nil || len(ids) == 0 {
+		return nil, next, err
+	}
 	var rows []Rehearsal
-	return rows, t.orm().
-		Omit("Result").
-		Joins("Edition").
-		Where("edition_id = ?", edition).
-		Order("rehearsals.id DESC").
-		Limit(most).
-		Find(&rows).
-		Error
+	err = t.orm().Omit("Result").Joins("Edition").Where("rehearsals.id IN ?", ids).Find(&rows).Error
+	return inOrder(rows, ids, func(r *Rehearsal) int64 { return r.ID }), next, err
 }
 
 // StopRehearsal stops a rehearsal that has not ended; false where it has.

@@ -312,52 +312,52 @@ type Sweep struct {
 	Undone *time.Time `json:"undone_at,omitempty"`
 }
 
-// Sweeps lists the latest changes to calendars.
-func Sweeps(a *act.Act) ([]Sweep, error) {
-	rows, err := a.Tx.Sweeps(30)
+// Sweeps gives a page of the changes to calendars, the latest first.
+func Sweeps(a *act.Act, page store.Page) ([]Sweep, store.Page, error) {
+	rows, next, err := a.Tx.Sweeps(page)
 	out := []Sweep{}
 	for _, s := range rows {
 		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt})
 	}
-	return out, err
+	return out, next, err
 }
 
 // Undo takes a change back: calendars as they were, due dates and hold shelves too, where nothing has happened to
 // them since. A calendar that was changed again since must be undone first.
-func Undo(a *act.Act, id int64) ([]Sweep, error) {
+func Undo(a *act.Act, id int64) error {
 	// The network before the sweep, as in making one.
 	if _, err := a.Tx.LockNetwork(); err != nil {
-		return nil, err
+		return err
 	}
 	s, err := a.Tx.SweepLocked(id)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	switch {
 	case s == nil:
-		return nil, problem.NoSuch("change")
+		return problem.NoSuch("change")
 	case s.UndoneAt != nil:
-		return nil, problem.Newf(problem.Refused, "This change has been undone already.")
+		return problem.Newf(problem.Refused, "This change has been undone already.")
 	}
 	var before, after map[string]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {
-		return nil, err
+		return err
 	}
 	if err := json.Unmarshal(s.Changed, &after); err != nil {
-		return nil, err
+		return err
 	}
 	for code, p := range before {
 		row, err := a.Tx.BranchRowLocked(code)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		now, err := read(&row)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		then := after[code]
 		if string(store.JSON(&now)) != string(store.JSON(&then)) {
-			return nil, problem.Newf(
+			return problem.Newf(
 				problem.Refused,
 				"The calendar of %s has been changed again since. Undo that first.",
 				a.Network.BranchName(code),
@@ -365,13 +365,13 @@ func Undo(a *act.Act, id int64) ([]Sweep, error) {
 		}
 		p.write(&row)
 		if err := a.Tx.KeepCalendar(&row); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	if err := follow(a, id, false); err != nil {
-		return nil, err
+		return err
 	}
 	a.Tx.SweepUndone(id, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.CalendarUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
-	return Sweeps(a)
+	return nil
 }

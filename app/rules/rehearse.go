@@ -137,17 +137,14 @@ func Stop(a *act.Act, id int64) (*Rehearsal, error) {
 	return Rehearsed(a, id)
 }
 
-// Rehearsals lists the latest rehearsals of an edition, without their results.
-func Rehearsals(a *act.Act, edition int64) ([]Rehearsal, error) {
-	rows, err := a.Tx.Rehearsals(edition, 20)
-	if err != nil {
-		return nil, err
-	}
+// Rehearsals gives a page of the rehearsals of an edition, the latest first, without their results.
+func Rehearsals(a *act.Act, edition int64, page store.Page) ([]Rehearsal, store.Page, error) {
+	rows, next, err := a.Tx.Rehearsals(edition, page)
 	out := []Rehearsal{}
 	for _, r := range rows {
 		out = append(out, showRehearsal(&r))
 	}
-	return out, nil
+	return out, next, err
 }
 
 func showRehearsal(r *store.Rehearsal) Rehearsal {

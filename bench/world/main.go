@@ -218,7 +218,8 @@ func steps() []string {
 				ready_at, shelf_until)
 			SELECT 31000000 + g, i.title_id, 1 + (g * 19) % PATRONS,
 				CASE g % 3 WHEN 2 THEN o.code ELSE i.at_branch END, NOW - (g % 200) * interval '1 hour', g,
-				(ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, CASE g % 3 WHEN 0 THEN i.at_branch END, NOW + interval '1 day',
+				(ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, CASE g % 3 WHEN 0 THEN i.at_branch END,
+				NOW + interval '1 day',
 				CASE g % 3 WHEN 1 THEN NOW - interval '1 day' END, CASE g % 3 WHEN 1 THEN TODAY + (g % 7)::int END
 			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = OPEN + 1 + g * 5
 				JOIN b o ON o.n = (i.id + 3) % 50 ON CONFLICT DO NOTHING`,

@@ -364,20 +364,22 @@ function Preview({
 function Sweeps({ supervising }: { supervising: boolean }) {
   const queries = useQueryClient();
   const [error, setError] = useState<unknown>();
-  const list = useQuery({ queryKey: ["sweeps"], queryFn: () => told(api.GET("/api/sweeps")) });
+  const list = usePages(["sweeps"], (after) =>
+    told(api.GET("/api/sweeps", { params: { query: { after, most: 30 } } })),
+  );
   const undo = (id: number) =>
     told(api.POST("/api/sweeps/{id}/undo", { params: { path: { id }, header: newKey() } })).then(() => {
       setError(undefined);
       return queries.invalidateQueries();
     }, setError);
-  if (!list.data?.length) return null;
+  if (!list.rows?.length) return null;
   return (
     <Card label="Changes made" className="print:hidden">
       <h2 className="px-4 pt-3 font-semibold">Changes made</h2>
       <Trouble error={error} />
       <table className="list">
         <tbody>
-          {list.data.map((s) => (
+          {list.rows.map((s) => (
             <tr key={s.id}>
               <td className="text-sm whitespace-nowrap">{sayInstant(s.at)}</td>
               <td className={clsx(s.undone_at && "line-through")}>{s.text}</td>
@@ -396,6 +398,7 @@ function Sweeps({ supervising }: { supervising: boolean }) {
           ))}
         </tbody>
       </table>
+      {list.more}
     </Card>
   );
 }

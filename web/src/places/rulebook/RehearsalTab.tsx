@@ -4,6 +4,7 @@ import clsx from "clsx";
 import { useState } from "react";
 import { api, newKey, told, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Field, inputLook, Loading, Tag, Trouble, type Tone } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
 import type { Working } from "./Rulebook";
@@ -34,11 +35,10 @@ export function RehearsalTab({ edition, now }: Working) {
   const [until, setUntil] = useState(today);
   const [chosen, setChosen] = useState<number>();
   const [error, setError] = useState<unknown>();
-  const list = useQuery({
-    queryKey: ["rehearsals", edition.id],
-    queryFn: () => told(api.GET("/api/rulebook/editions/{id}/rehearsals", { params: { path: { id: edition.id } } })),
-  });
-  const id = chosen ?? list.data?.[0]?.id;
+  const list = usePages(["rehearsals", edition.id], (after) =>
+    told(api.GET("/api/rulebook/editions/{id}/rehearsals", { params: { path: { id: edition.id }, query: { after } } })),
+  );
+  const id = chosen ?? list.rows?.[0]?.id;
   const one = useQuery({
     queryKey: ["rehearsal", id],
     enabled: !!id,
@@ -74,10 +74,10 @@ export function RehearsalTab({ edition, now }: Working) {
         <Button onClick={() => void begin()}>
           Rehearse {edition.state === "draft" ? "draft" : "edition"} {edition.number}
         </Button>
-        {(list.data?.length ?? 0) > 0 && (
+        {(list.rows?.length ?? 0) > 0 && (
           <Field label="Earlier rehearsals">
             <select className={inputLook} value={id} onChange={(e) => setChosen(Number(e.target.value))}>
-              {list.data!.map((x) => (
+              {list.rows!.map((x) => (
                 <option key={x.id} value={x.id}>
                   {sayInstant(x.begun_at)}: {x.period}
                   {x.stale && ", of an earlier state of the draft"}
@@ -87,14 +87,15 @@ export function RehearsalTab({ edition, now }: Working) {
           </Field>
         )}
       </Card>
+      {list.more}
       <Trouble error={error ?? list.error ?? one.error} />
-      {!r && list.data?.length === 0 && (
+      {!r && list.rows?.length === 0 && (
         <Empty>
           Nothing rehearsed yet. A rehearsal runs these rules against all loans of a period and shows what would have
           been different, before anything counts.
         </Empty>
       )}
-      {!r && list.data?.length !== 0 && <Loading />}
+      {!r && list.rows?.length !== 0 && <Loading />}
       {r && r.state !== "done" && (
         <Card label="Progress" className="flex items-center gap-4 p-3.5">
           <Tag tone={tones[r.state][0]}>{tones[r.state][1]}</Tag>
