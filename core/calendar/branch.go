@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"nevrin/core/expect"
 )
 
 // Minute is a time of day in minutes after midnight, from 0 to 1440 ("24:00", the end of the day).
@@ -18,7 +20,7 @@ func ParseMinute(text string) (Minute, error) {
 			return Minute(h*60 + m), nil
 		}
 	}
-	return 0, fmt.Errorf("%q is not a time of day; expected one from 00:00 to 24:00", text)
+	return 0, expect.Errorf("one from 00:00 to 24:00", "%q is not a time of day", text)
 }
 
 func (m Minute) String() string { return fmt.Sprintf("%02d:%02d", int(m)/60, int(m)%60) }
@@ -33,9 +35,9 @@ func ParseSpan(text string) (Span, error) {
 	t, err2 := ParseMinute(to)
 	switch {
 	case err1 != nil || err2 != nil:
-		return Span{}, fmt.Errorf("%q is not a span of a day; expected one such as 10:00-18:00", text)
+		return Span{}, expect.Errorf("one such as 10:00-18:00", "%q is not a span of a day", text)
 	case t <= f:
-		return Span{}, fmt.Errorf("%q does not end after it begins; expected the later time second", text)
+		return Span{}, expect.Errorf("the later time second", "%q does not end after it begins", text)
 	}
 	return Span{f, t}, nil
 }
@@ -52,7 +54,7 @@ func MakeDay(spans ...Span) (Day, error) {
 	var day Day
 	for _, s := range sorted {
 		if n := len(day); n > 0 && s.From < day[n-1].To {
-			return nil, fmt.Errorf("%s overlaps %s; expected spans of a day to lie apart", s, day[n-1])
+			return nil, expect.Errorf("spans of a day to lie apart", "%s overlaps %s", s, day[n-1])
 		} else if n > 0 && s.From == day[n-1].To {
 			day[n-1].To = s.To
 		} else {

@@ -1,8 +1,9 @@
 package calendar
 
 import (
-	"fmt"
 	"time"
+
+	"nevrin/core/expect"
 )
 
 // Date is a civil date, counted in days since 1970-01-01. The zero Date is that day.
@@ -17,7 +18,7 @@ func MakeDate(year int, month time.Month, day int) Date {
 func ParseDate(text string) (Date, error) {
 	t, err := time.Parse(time.DateOnly, text)
 	if err != nil || t.Year() < 1900 {
-		return 0, fmt.Errorf("%q is not a date; expected one such as 2026-10-06", text)
+		return 0, expect.Errorf("one such as 2026-10-06", "%q is not a date", text)
 	}
 	return DateOf(t), nil
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"regexp"
 	"strconv"
+
+	"nevrin/core/expect"
 )
 
 // Duration is an ISO 8601 duration that is either whole days or whole minutes, never both,
@@ -36,11 +38,9 @@ func ParseDuration(text string) (Duration, error) {
 			return Duration{Minutes: minutes}, nil
 		}
 	}
-	return Duration{}, fmt.Errorf(
-		"%q is not a duration; expected whole weeks and days such as P21D, or whole hours and minutes such as PT3H, more than nothing and at most P%dD",
-		text,
-		mostDays,
-	)
+	right := "whole weeks and days such as P21D, or whole hours and minutes such as PT3H, " +
+		"more than nothing and at most " + Duration{Days: mostDays}.String()
+	return Duration{}, expect.Errorf(right, "%q is not a duration", text)
 }
 
 func number(digits string) int {

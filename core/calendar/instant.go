@@ -1,9 +1,10 @@
 package calendar
 
 import (
-	"fmt"
 	"strings"
 	"time"
+
+	"nevrin/core/expect"
 )
 
 // Local is the instant at which the wall in loc shows the date and minute. A time that the clock
@@ -64,10 +65,7 @@ func ParseInstant(text string, loc *time.Location) (time.Time, error) {
 			return local(t, loc), nil
 		}
 	}
-	return time.Time{}, fmt.Errorf(
-		"%q is not an instant; expected one such as 2026-10-06T14:00 or 2026-10-06T14:00:00-03:00",
-		text,
-	)
+	return time.Time{}, expect.Errorf("one such as 2026-10-06T14:00 or 2026-10-06T14:00:00-03:00", "%q is not an instant", text)
 }
 
 // PrintInstant writes an instant with seconds and the offset of loc.
@@ -87,5 +85,5 @@ func ParseLocation(name string) (*time.Location, error) {
 			return loc, nil
 		}
 	}
-	return nil, fmt.Errorf("%q is not a time zone; expected a name of the tz database such as America/Halifax", name)
+	return nil, expect.Errorf("a name of the tz database such as America/Halifax", "%q is not a time zone", name)
 }

@@ -9,12 +9,15 @@ package jsonfile
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+
+	"nevrin/core/expect"
 )
 
 // Error is one thing wrong in a file.
@@ -141,13 +144,17 @@ func (n Node) Fail(found, expected string) {
 // Wrong notes that the value as it stands is not what was expected.
 func (n Node) Wrong(expected string) { n.Fail(n.describe(), expected) }
 
-// Check notes an error that says both what was found and what was expected, "…; expected …".
+// Check notes an error of something that reads a value.
 func (n Node) Check(err error) bool {
-	if err == nil {
+	var e *expect.Error
+	switch {
+	case err == nil:
 		return true
+	case errors.As(err, &e):
+		n.Fail(e.Found, e.Expected)
+	default:
+		n.Fail(err.Error(), "another value")
 	}
-	found, expected, _ := strings.Cut(err.Error(), "; expected ")
-	n.Fail(found, expected)
 	return false
 }
 

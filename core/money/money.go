@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"strings"
 
+	"nevrin/core/expect"
+
 	"golang.org/x/text/currency"
 )
 
@@ -27,7 +29,7 @@ type Currency struct {
 func ParseCurrency(code string) (Currency, error) {
 	unit, err := currency.ParseISO(code)
 	if err != nil || code != strings.ToUpper(code) {
-		return Currency{}, fmt.Errorf("%q is not a currency code; expected one of ISO 4217 such as CAD", code)
+		return Currency{}, expect.Errorf("one of ISO 4217 such as CAD", "%q is not a currency code", code)
 	}
 	digits, _ := currency.Standard.Rounding(unit)
 	return Currency{Code: code, Digits: digits}, nil
@@ -36,12 +38,8 @@ func ParseCurrency(code string) (Currency, error) {
 // Parse reads a decimal text such as "0.25" that is not negative.
 func (c Currency) Parse(text string) (Amount, error) {
 	whole, part, dotted := strings.Cut(text, ".")
-	bad := fmt.Errorf(
-		"%q is not a sum of money; expected digits with up to %d decimals, such as %q",
-		text,
-		c.Digits,
-		c.Format(25),
-	)
+	right := fmt.Sprintf("digits with up to %d decimals, such as %q", c.Digits, c.Format(25))
+	bad := expect.Errorf(right, "%q is not a sum of money", text)
 	if whole == "" || len(whole) > 13 || (dotted && part == "") || len(part) > c.Digits {
 		return 0, bad
 	}

@@ -7,6 +7,8 @@ package role
 import (
 	"fmt"
 	"slices"
+
+	"nevrin/core/expect"
 )
 
 // Role is what somebody is here.
@@ -33,7 +35,7 @@ func Parse(text string) (Role, error) {
 	if r := Role(text); slices.Contains(Everyone, r) {
 		return r, nil
 	}
-	return "", fmt.Errorf("found role %q; expected one of %v", text, Everyone)
+	return "", expect.Errorf(fmt.Sprintf("one of %v", Everyone), "found role %q", text)
 }
 
 // Supervises tells whether a role answers for the rules: it sets them, and may go past them with a reason.

@@ -2,11 +2,11 @@ package rulebook
 
 import (
 	"encoding/json"
-	"fmt"
 	"strings"
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/expect"
 	"nevrin/core/jsonfile"
 	"nevrin/core/lateness"
 	"nevrin/core/loan"
@@ -143,10 +143,7 @@ func dueAt(b *calendar.Branch) func(string) (loan.Due, error) {
 		if !strings.Contains(text, "T") {
 			d, err := calendar.ParseDate(text)
 			if err != nil {
-				err = fmt.Errorf(
-					"%q is neither a date nor an instant; expected one such as 2026-10-06 or 2026-10-06T14:00",
-					text,
-				)
+				err = expect.Errorf("one such as 2026-10-06 or 2026-10-06T14:00", "%q is neither a date nor an instant", text)
 			}
 			return loan.OnDate(d), err
 		}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"nevrin/core/calendar"
+	"nevrin/core/expect"
 	"nevrin/core/jsonfile"
 	"nevrin/core/money"
 )
@@ -127,11 +128,7 @@ func (b *Rulebook) checkPlace(text string) error {
 				return nil
 			}
 		}
-		return fmt.Errorf(
-			"%q, a zone that no branch is in; expected one of %s",
-			text,
-			strings.Join(b.zoneNames(), ", "),
-		)
+		return expect.Errorf("one of "+strings.Join(b.zoneNames(), ", "), "%q, a zone that no branch is in", text)
 	}
 	return b.checkBranch(text)
 }
@@ -144,7 +141,7 @@ func (b *Rulebook) checkBranch(code string) error {
 	for i, br := range b.Branches {
 		codes[i] = br.Code
 	}
-	return fmt.Errorf("%q, a branch that does not exist here; expected one of %s", code, strings.Join(codes, ", "))
+	return expect.Errorf("one of "+strings.Join(codes, ", "), "%q, a branch that does not exist here", code)
 }
 
 func (b *Rulebook) zoneNames() []string {
@@ -252,11 +249,8 @@ func ParseRanking(ids []string) (Ranking, error) {
 		r[i] = d
 	}
 	if len(seen) != int(dimensions) || len(ids) != int(dimensions) {
-		return r, fmt.Errorf(
-			"a ranking of %s; expected the five dimensions once each: %s",
-			strings.Join(ids, ", "),
-			strings.Join(DimensionIDs[:], ", "),
-		)
+		right := "the five dimensions once each: " + strings.Join(DimensionIDs[:], ", ")
+		return r, expect.Errorf(right, "a ranking of %s", strings.Join(ids, ", "))
 	}
 	return r, nil
 }

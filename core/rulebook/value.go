@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"nevrin/core/calendar"
+	"nevrin/core/expect"
 	"nevrin/core/jsonfile"
 	"nevrin/core/money"
 )
@@ -191,7 +192,7 @@ var singular = strings.NewReplacer(
 func ParseValue(t Term, raw json.RawMessage, currency money.Currency) (Value, error) {
 	n, err := jsonfile.Read(raw)
 	if err != nil {
-		return Value{}, fmt.Errorf("the value of %s is not JSON; expected %s", t, t.Info().expected())
+		return Value{}, expect.Errorf(t.Info().expected(), "the value of %s is not JSON", t)
 	}
 	v := ReadValue(n, t, currency)
 	return v, n.Err()

@@ -1,0 +1,77 @@
+package jsonfile_test
+
+import (
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/core/expect"
+	"nevrin/core/jsonfile"
+)
+
+// What is not JSON is said with its line, before anything is read of it (RFC 8259).
+func TestWhatIsNotJSON(t *testing.T) {
+	for text, says := range map[string]string{
+		"":                     "near line 1",
+		"{\n\"a\": 1,\n}":      "near line",
+		"[1, 2":                "near line 1",
+		"{} {}":                "something follows the end of the value",
+		"{\"a\": 01}":          "near line 1",
+		"\xef\xbb\xbf{}":       "near line 1",
+		"{\"a\": \"\\ud8zz\"}": "near line 1",
+	} {
+		_, err := jsonfile.Read([]byte(text))
+		var all jsonfile.Errors
+		require.ErrorAs(t, err, &all, text)
+		assert.Equal(t, "$", all[0].Path)
+		assert.Contains(t, all[0].Found, says, text)
+		assert.Equal(t, "one JSON value", all[0].Expected)
+	}
+}
+
+// Every mistake is told with its path, what was found and what would be right, all of them in the order of the file.
+func TestMistakesHavePaths(t *testing.T) {
+	root, err := jsonfile.Read([]byte(`{"name": 5, "name": "x", "on": "yes", "days": [1, "two", 3.5, -1], "odd key": {"x": null},
+		"more": 1}`))
+	require.NoError(t, err)
+	root.Only("name", "on", "days", "odd key")
+	root.Get("name").Text()
+	root.Get("on").Bool()
+	for _, d := range root.Get("days").List() {
+		d.Whole()
+	}
+	root.Get("odd key").Get("x").Text()
+	root.Get("none").Text()
+	got := map[string]string{}
+	var all jsonfile.Errors
+	require.ErrorAs(t, root.Err(), &all)
+	for _, e := range all {
+		got[e.Path] += e.Found + " | "
+		assert.NotEmpty(t, e.Expected, e.Path)
+	}
+	assert.Equal(t, map[string]string{
+		"$.name":         "the key a second time | 5 | ",
+		"$.more":         `the unknown key "more" | `,
+		"$.on":           `"yes" | `,
+		"$.days[1]":      `"two" | `,
+		"$.days[2]":      "3.5 | ",
+		"$.days[3]":      "-1 | ",
+		`$["odd key"].x`: "null | ",
+		"$.none":         "nothing | ",
+	}, got)
+}
+
+// An error that says what is right passes both on; any other says at least what it is.
+func TestErrorsOfReaders(t *testing.T) {
+	root, err := jsonfile.Read([]byte(`"2026-13-01"`))
+	require.NoError(t, err)
+	jsonfile.Parsed(root, func(text string) (int, error) {
+		return 0, expect.Errorf("a day of the year", "%q is no day", text)
+	})
+	jsonfile.Parsed(root, func(string) (int, error) { return 0, errors.New("out of order; expected a mechanic") })
+	assert.True(t, root.Check(nil))
+	assert.EqualError(t, root.Err(), `$: found "2026-13-01" is no day; expected a day of the year`+"\n"+
+		"$: found out of order; expected a mechanic; expected another value")
+}
