@@ -42,13 +42,14 @@ const (
 )
 
 type branchFile struct {
-	Code, Name, Zone string
-	Sort, Receive    int
-	Share            int
-	Public           bool
-	Hours            map[string][]string
-	Closures         []map[string]string
-	Openings         []map[string]any
+	Code          calendar.Code
+	Name, Zone    string
+	Sort, Receive int
+	Share         int
+	Public        bool
+	Hours         map[string][]string
+	Closures      []map[string]string
+	Openings      []map[string]any
 }
 
 type networkFile struct {
@@ -114,7 +115,7 @@ type generator struct {
 	money    money.Currency
 
 	patrons  []patron
-	byBranch map[string][]int
+	byBranch map[calendar.Code][]int
 	titles   []title
 	items    []item
 	names    map[string]int     // how many titles have a name
@@ -142,9 +143,10 @@ type edition struct {
 }
 
 type patron struct {
-	id                  int64
-	name, class, branch string
-	email               string
+	id          int64
+	name, class string
+	branch      calendar.Code
+	email       string
 }
 
 type title struct {
@@ -154,14 +156,15 @@ type title struct {
 }
 
 type item struct {
-	id               int64
-	title            int
-	home, collection string
-	material         string
-	price            money.Amount
-	out              bool // on loan or under way now
-	lastPatron       int
-	back             time.Time // when it was last at home again
+	id         int64
+	title      int
+	home       calendar.Code
+	collection string
+	material   string
+	price      money.Amount
+	out        bool // on loan or under way now
+	lastPatron int
+	back       time.Time // when it was last at home again
 }
 
 func number(n int) string { return strconv.Itoa(n) }
@@ -169,7 +172,7 @@ func number(n int) string { return strconv.Itoa(n) }
 func newGenerator() (*generator, error) {
 	g := &generator{
 		rand:     rand.New(rand.NewPCG(seedHigh, seedLow)),
-		byBranch: map[string][]int{},
+		byBranch: map[calendar.Code][]int{},
 		rows:     map[string][][]any{},
 		ids:      map[string]int64{},
 		told:     map[int]bool{},
@@ -347,7 +350,7 @@ func (g *generator) next(table string) int64 {
 func (g *generator) chance(p float64) bool { return g.rand.Float64() < p }
 
 // branchByShare draws a branch by its share of the network.
-func (g *generator) branchByShare() string {
+func (g *generator) branchByShare() calendar.Code {
 	n := g.rand.IntN(100)
 	for _, b := range g.file.Branches {
 		if n -= b.Share; n < 0 {
@@ -358,7 +361,7 @@ func (g *generator) branchByShare() string {
 }
 
 // moment draws an instant in the open hours of a branch, on the first open day at or after a date.
-func (g *generator) moment(branch string, day calendar.Date) time.Time {
+func (g *generator) moment(branch calendar.Code, day calendar.Date) time.Time {
 	b := g.table.Branches[branch].Branch
 	for !b.OpenOn(day) {
 		day++
@@ -391,7 +394,7 @@ func (g *generator) decide(e *edition, at rulebook.Situation) *rulebook.Terms {
 }
 
 // journey is the courier's way for something ready at an instant.
-func (g *generator) journey(from, to string, ready time.Time) *courier.Journey {
+func (g *generator) journey(from, to calendar.Code, ready time.Time) *courier.Journey {
 	day := calendar.DateOf(ready.In(g.loc))
 	trips, ok := g.trips[day]
 	if !ok {

@@ -71,7 +71,7 @@ func (g *generator) residents() {
 	}
 }
 
-func (g *generator) resident(household int64, surname, branch, street string, member int) {
+func (g *generator) resident(household int64, surname string, branch calendar.Code, street string, member int) {
 	age := 22 + g.rand.IntN(60)
 	switch {
 	case member > 1:
@@ -258,7 +258,7 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 		home = "LNF"
 	}
 	if t.material == "laptop" {
-		home = []string{"HVH", "SLM"}[n%2]
+		home = []calendar.Code{"HVH", "SLM"}[n%2]
 	}
 	i := item{
 		id:         g.next("items"),
@@ -303,7 +303,7 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 func (g *generator) event(
 	at time.Time,
 	kind event.Kind,
-	branch string,
+	branch calendar.Code,
 	patron, item, loan, hold int64,
 	detail event.Detail,
 ) {
@@ -314,7 +314,7 @@ func (g *generator) event(
 func (g *generator) asked(
 	at time.Time,
 	kind event.Kind,
-	branch string,
+	branch calendar.Code,
 	patron, item, loan, hold, request int64,
 	detail event.Detail,
 ) {
@@ -387,7 +387,7 @@ func (g *generator) lifeOf(k int, day calendar.Date) {
 // held is a hold of the past that brought an item to another branch.
 type held struct {
 	id      int64
-	pickup  string
+	pickup  calendar.Code
 	patron  int
 	fetched time.Time
 }
@@ -437,7 +437,7 @@ func (g *generator) carry(i *item, at time.Time) *held {
 	return h
 }
 
-func (g *generator) sendHome(i *item, from string, at time.Time) (time.Time, bool) {
+func (g *generator) sendHome(i *item, from calendar.Code, at time.Time) (time.Time, bool) {
 	j := g.journey(from, i.home, at)
 	if j == nil || j.OnShelf == nil {
 		return at, false
@@ -455,7 +455,7 @@ func (g *generator) sendHome(i *item, from string, at time.Time) (time.Time, boo
 }
 
 // borrow lends the item and takes it back; not ok if it is still on loan today.
-func (g *generator) borrow(i *item, branch string, at time.Time, h *held) (time.Time, bool) {
+func (g *generator) borrow(i *item, branch calendar.Code, at time.Time, h *held) (time.Time, bool) {
 	who := g.byBranch[branch][g.rand.IntN(len(g.byBranch[branch]))]
 	var holdID int64
 	if h != nil {
@@ -578,7 +578,7 @@ func (g *generator) lost(
 }
 
 // comesBack draws when a patron brings something back: mostly in time, sometimes late, seldom very late.
-func (g *generator) comesBack(branch string, at time.Time, due loan.Due) time.Time {
+func (g *generator) comesBack(branch calendar.Code, at time.Time, due loan.Due) time.Time {
 	b := g.table.Branches[branch].Branch
 	if due.Hours {
 		length := due.At.Sub(at)
@@ -598,7 +598,7 @@ func (g *generator) comesBack(branch string, at time.Time, due loan.Due) time.Ti
 	return g.moment(branch, max(day, first))
 }
 
-func (g *generator) charge(patron, loan, fine int64, branch string, at time.Time, trace string) {
+func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at time.Time, trace string) {
 	id := g.next("ledger")
 	g.add("ledger", id, patron, "charge", fine, nil, loan, "", "", trace, at, int64(3), branch, "late")
 	switch n := g.rand.Float64(); {
@@ -766,7 +766,7 @@ func (g *generator) borrows(t *title, patron int64) bool {
 	)
 }
 
-func (g *generator) atBranch(i *item, branch string) { g.rows["items"][i.id-1][4] = branch }
+func (g *generator) atBranch(i *item, branch calendar.Code) { g.rows["items"][i.id-1][4] = branch }
 
 // strays are items that were sent and have not come, one of them long ago and meant for Quarrow.
 func (g *generator) strays() {

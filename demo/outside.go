@@ -153,7 +153,7 @@ func (g *generator) awkward(n int) {
 
 // free finds an item that has been at home since an instant, is not yet part of any story of today, and whose
 // title's name no other title has.
-func (g *generator) free(branch, material string, since time.Time) int {
+func (g *generator) free(branch calendar.Code, material string, since time.Time) int {
 	for k := range g.items {
 		i := &g.items[k]
 		if !i.out && i.home == branch && i.material == material && !g.told[k] && i.back.Before(since) &&
@@ -162,7 +162,7 @@ func (g *generator) free(branch, material string, since time.Time) int {
 			return k
 		}
 	}
-	panic("demo: no free " + material + " at " + branch) // the stock is large enough
+	panic("demo: no free " + material + " at " + string(branch)) // the stock is large enough
 }
 
 func (g *generator) requestRow(r request, n int, number, title string, due, patron, pickup, item, loan any) {
@@ -225,7 +225,7 @@ func (g *generator) weAsk(r request, n int) error {
 }
 
 // lodged is something of a partner's that is here: on the hold shelf, on loan, or back and to be sent home.
-func (g *generator) lodged(r request, name, pickup string, who int, due calendar.Date) (int64, error) {
+func (g *generator) lodged(r request, name string, pickup calendar.Code, who int, due calendar.Date) (int64, error) {
 	t := title{id: g.next("titles"), name: name, material: "interlibrary"}
 	g.add("titles", t.id, name, "", "", nil)
 	own := exchange.OwnTerms(&due)
@@ -237,7 +237,7 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 		material:   "interlibrary",
 		out:        true,
 	}
-	at := "HVH"
+	at := calendar.Code("HVH")
 	if r.flag != "" {
 		at = pickup
 	}
@@ -300,7 +300,7 @@ func (g *generator) lodged(r request, name, pickup string, who int, due calendar
 }
 
 // lendNow lends an item that is still on loan today.
-func (g *generator) lendNow(k, who int, branch string, at time.Time) (int64, loan.Due) {
+func (g *generator) lendNow(k, who int, branch calendar.Code, at time.Time) (int64, loan.Due) {
 	i, p := &g.items[k], g.patrons[who]
 	i.out, i.lastPatron = true, who
 	e := g.editionAt(calendar.DateOf(at.In(g.loc)))

@@ -12,6 +12,7 @@ import (
 	"nevrin/app/calendars"
 	"nevrin/app/problem"
 	"nevrin/app/rules"
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 )
 
@@ -38,8 +39,8 @@ func (s *Server) files(r chi.Router) {
 		s.file(everyone, "text/csv", func(a *act.Act, id int64, r *http.Request) ([]byte, error) {
 			q := r.URL.Query()
 			at := SituationQuery{
-				q.Get("lending_branch"),
-				q.Get("home_branch"),
+				calendar.Code(q.Get("lending_branch")),
+				calendar.Code(q.Get("home_branch")),
 				q.Get("collection"),
 				q.Get("material_class"),
 				q.Get("patron_class"),
@@ -61,7 +62,7 @@ func (s *Server) files(r chi.Router) {
 	r.Get(
 		"/api/calendars/{id}/calendar.ics",
 		s.file(everyone, "text/calendar", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
-			text, err := calendars.File(a, chi.URLParam(r, "id"))
+			text, err := calendars.File(a, calendar.Code(chi.URLParam(r, "id")))
 			return []byte(text), err
 		}),
 	)

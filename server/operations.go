@@ -37,7 +37,7 @@ func (s *Server) operations() {
 type Me struct {
 	Name     string        `json:"name"`
 	Role     role.Role     `json:"role"`
-	Branch   string        `json:"branch"`
+	Branch   calendar.Code `json:"branch"`
 	Branches []rules.Value `json:"branches"`
 	Network  string        `json:"network"`
 	Now      time.Time     `json:"now"`
@@ -186,7 +186,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Branches: []rules.Value{}, Demo: []DemoStaff{},
 	}
 	for _, b := range a.Network.Branches {
-		me.Branches = append(me.Branches, rules.Value{Code: b.Code, Name: b.Name})
+		me.Branches = append(me.Branches, rules.Value{Code: string(b.Code), Name: b.Name})
 	}
 	staff, err := a.Tx.DemoStaff()
 	if err != nil {

@@ -14,11 +14,11 @@ import (
 
 // SituationQuery fixes dimensions; what is not given is open.
 type SituationQuery struct {
-	Branch     string `query:"lending_branch"`
-	Home       string `query:"home_branch"`
-	Collection string `query:"collection"`
-	Material   string `query:"material_class"`
-	Patron     string `query:"patron_class"`
+	Branch     calendar.Code `query:"lending_branch"`
+	Home       calendar.Code `query:"home_branch"`
+	Collection string        `query:"collection"`
+	Material   string        `query:"material_class"`
+	Patron     string        `query:"patron_class"`
 }
 
 func (q *SituationQuery) situation() rulebook.Situation {
@@ -398,8 +398,8 @@ func (s *Server) reportOperations() {
 
 func (s *Server) calendarOperations() {
 	type year struct {
-		Branch string `path:"branch" minLength:"3" maxLength:"3"`
-		Year   int    `query:"year" maximum:"2200"`
+		Branch calendar.Code `path:"branch" minLength:"1" maxLength:"40"`
+		Year   int           `query:"year" maximum:"2200"`
 	}
 	look(
 		s,

@@ -9,6 +9,7 @@ import (
 	"github.com/alexedwards/scs/v2"
 
 	"nevrin/app/act"
+	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
@@ -104,7 +105,7 @@ func (s *Server) identify(next http.Handler) http.Handler {
 		}
 		who := act.Actor{ID: p.found.ID, Name: p.found.Name, Role: p.found.Role, Branch: p.found.BranchCode}
 		if branch := s.sessions.GetString(r.Context(), "branch"); branch != "" {
-			who.Branch = branch
+			who.Branch = calendar.Code(branch)
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
 	})

@@ -10,6 +10,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/app/staff"
+	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
@@ -67,7 +68,7 @@ func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
-	var in struct{ Branch string }
+	var in struct{ Branch calendar.Code }
 	if !read(w, r, &in) {
 		return
 	}
@@ -76,7 +77,8 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
 			_, err := a.Network.Branch(in.Branch)
 			if err == nil && in.Branch != who.Branch {
-				a.Tell(event.Event{Kind: event.BranchChanged, Detail: event.Detail{Was: who.Branch, Is: in.Branch}})
+				moved := event.Detail{Was: string(who.Branch), Is: string(in.Branch)}
+				a.Tell(event.Event{Kind: event.BranchChanged, Detail: moved})
 			}
 			return struct{}{}, err
 		})
@@ -85,7 +87,7 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), "branch", in.Branch)
+	s.sessions.Put(r.Context(), "branch", string(in.Branch))
 	w.WriteHeader(http.StatusNoContent)
 }
 

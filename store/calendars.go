@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
+	"nevrin/core/calendar"
 )
 
 // Sweep is one change to many records.
@@ -43,7 +45,14 @@ func (t *Tx) SweepHolds(sweep int64, moves []HoldMove) error {
 
 // FollowSweep moves loans and hold shelves to what the lines of a sweep say: forward, or back where nothing else has
 // happened to them since. Each move is an event of the given kind, told by somebody at a branch.
-func (t *Tx) FollowSweep(sweep int64, forward bool, now time.Time, who int64, branch, loanKind, holdKind string) error {
+func (t *Tx) FollowSweep(
+	sweep int64,
+	forward bool,
+	now time.Time,
+	who int64,
+	branch calendar.Code,
+	loanKind, holdKind string,
+) error {
 	from, to := "before", "after"
 	if !forward {
 		from, to = to, from
@@ -84,12 +93,12 @@ func (t *Tx) FollowSweep(sweep int64, forward bool, now time.Time, who int64, br
 
 // DueWhen is when loans of a branch are due.
 type DueWhen struct {
-	BranchCode     string
+	BranchCode     calendar.Code
 	DueDate, DueAt *time.Time
 }
 
 // DueWhens gives when open loans of some branches are due from a day or an instant on.
-func (t *Tx) DueWhens(branches []string, day, at time.Time) ([]DueWhen, error) {
+func (t *Tx) DueWhens(branches []calendar.Code, day, at time.Time) ([]DueWhen, error) {
 	return list[DueWhen](
 		t,
 		`SELECT DISTINCT branch_code, due_date, due_at FROM loans WHERE returned_at IS NULL AND branch_code = ANY($1)
@@ -113,7 +122,8 @@ type LoanKind struct {
 
 // LoanKinds gives the kinds of the open loans that are due at some times.
 func (t *Tx) LoanKinds(when []DueWhen) ([]LoanKind, error) {
-	branches, days, ats := make([]string, len(when)), make([]*time.Time, len(when)), make([]*time.Time, len(when))
+	branches := make([]calendar.Code, len(when))
+	days, ats := make([]*time.Time, len(when)), make([]*time.Time, len(when))
 	for k, w := range when {
 		branches[k], days[k], ats[k] = w.BranchCode, w.DueDate, w.DueAt
 	}
@@ -153,7 +163,7 @@ const moving = `FROM (SELECT DISTINCT branch, day, at FROM unnest($1::text[], $2
 
 func loanColumnsOf(moves []LoanMove) []any {
 	n := len(moves)
-	branches, situations, own := make([]string, n), make([]string, n), make([]string, n)
+	branches, situations, own := make([]calendar.Code, n), make([]string, n), make([]string, n)
 	days, ats := make([]*time.Time, n), make([]*time.Time, n)
 	toDays, toAts := make([]*time.Time, n), make([]*time.Time, n)
 	editions := make([]int64, n)
@@ -200,13 +210,13 @@ func (t *Tx) MovedLoans(moves []LoanMove, page Page) ([]MovedLoan, Page, error) 
 // HoldKind is the holds on the hold shelf of a branch that got there on the same day, by its zone, and wait until the
 // same day.
 type HoldKind struct {
-	Pickup            string
+	Pickup            calendar.Code
 	Ready, ShelfUntil time.Time
 	Number            int
 }
 
 // HoldKinds gives the kinds of the holds on the hold shelves of some branches.
-func (t *Tx) HoldKinds(branches []string) ([]HoldKind, error) {
+func (t *Tx) HoldKinds(branches []calendar.Code) ([]HoldKind, error) {
 	return list[HoldKind](
 		t,
 		`SELECT h.pickup, (h.ready_at AT TIME ZONE b.timezone)::date AS ready, h.shelf_until, count(*)::int AS number
@@ -230,7 +240,8 @@ const waitingOn = `FROM unnest($1::text[], $2::date[], $3::date[], $4::date[]) k
 
 func holdColumnsOf(moves []HoldMove) []any {
 	n := len(moves)
-	branches, ready, until, to := make([]string, n), make([]time.Time, n), make([]time.Time, n), make([]time.Time, n)
+	branches := make([]calendar.Code, n)
+	ready, until, to := make([]time.Time, n), make([]time.Time, n), make([]time.Time, n)
 	for k, m := range moves {
 		branches[k], ready[k], until[k], to[k] = m.Pickup, m.Ready, m.ShelfUntil, m.To
 	}
@@ -240,7 +251,8 @@ func holdColumnsOf(moves []HoldMove) []any {
 // MovedHold is a hold that waits for longer after a change of a calendar.
 type MovedHold struct {
 	ID                       int64
-	Pickup, Title            string
+	Title                    string
+	Pickup                   calendar.Code
 	LegalName, PreferredName string
 	ShelfUntil, To           time.Time
 }

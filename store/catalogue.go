@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 )
 
@@ -37,7 +38,7 @@ type TitleFound struct {
 }
 
 // FindTitles gives a page of the titles in whose name, author or ISBN every word stands.
-func (t *Tx) FindTitles(words, here string, page Page) ([]TitleFound, Page, error) {
+func (t *Tx) FindTitles(words string, here calendar.Code, page Page) ([]TitleFound, Page, error) {
 	where, args := wordsIn("t.words", words)
 	page.search = true
 	args = append(args, here)
@@ -55,14 +56,15 @@ func (t *Tx) FindTitles(words, here string, page Page) ([]TitleFound, Page, erro
 // ItemShown is an item with where it is.
 type ItemShown struct {
 	ID, TitleID                      int64
-	Barcode, BranchCode, AtBranch    string
+	Barcode                          string
+	BranchCode, AtBranch             calendar.Code
 	Collection, Material, CallNumber string
 	Note                             string
 	Standing                         circulation.ItemStanding
 	Price                            *int64
 	TitleName, Author                string
-	Place                            *string // where it is, if it is not free on its shelf; of whereabouts
-	PlaceBranch                      *string // where it was lent, goes to, or is waited for
+	Place                            *string        // where it is, if it is not free on its shelf; of whereabouts
+	PlaceBranch                      *calendar.Code // where it was lent, goes to, or is waited for
 	DueDate, DueAt                   *time.Time
 	LoanPatron                       *int64
 }
@@ -81,7 +83,7 @@ func (t *Tx) ItemsOf(title int64, page Page) ([]ItemShown, Page, error) {
 	return paged(
 		t,
 		page,
-		func(i *ItemShown) Cursor { return Cursor{Text: i.BranchCode, ID: i.ID} },
+		func(i *ItemShown) Cursor { return Cursor{Text: string(i.BranchCode), ID: i.ID} },
 		itemsShown+"WHERE i.title_id = $1 AND "+after(
 			"i.branch_code",
 			"i.id",

@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
 	"nevrin/core/queue"
@@ -37,7 +38,8 @@ func (f *Facts) Elsewhere() bool {
 // itemRow is the facts of an item as one row.
 type itemRow struct {
 	ID, TitleID                           int64
-	Barcode, BranchCode, AtBranch         string
+	Barcode                               string
+	BranchCode, AtBranch                  calendar.Code
 	Collection, Material, CallNumber      string
 	Note, TitleName, Author               string
 	Standing                              circulation.ItemStanding
@@ -45,7 +47,7 @@ type itemRow struct {
 	OwnTerms                              json.RawMessage
 	AddedOn                               time.Time
 	LoanID, LoanPatron, LoanEdition       *int64
-	LoanBranch                            *string
+	LoanBranch                            *calendar.Code
 	LoanSituation                         []string
 	LentAt, DueDate, DueAt, RenewedAt     *time.Time
 	LostAt                                *time.Time
@@ -56,15 +58,16 @@ type itemRow struct {
 	BorrowerUntil                         *time.Time
 	BorrowerBalance                       *int64
 	TransitID, TransitHold                *int64
-	FromBranch, ToBranch                  *string
+	FromBranch, ToBranch                  *calendar.Code
 	SentAt, TransitPromised               *time.Time
 	HoldID, HoldPatron                    *int64
-	HoldPickup, HoldState                 *string
+	HoldState                             *string
+	HoldPickup                            *calendar.Code
 	HoldPromised, HoldReady, HoldUntil    *time.Time
 	HoldWhy                               json.RawMessage
 	HolderLegal, HolderPreferred          *string
 	HolderShelf, HolderClass, HolderEmail *string
-	HolderBranch                          *string
+	HolderBranch                          *calendar.Code
 	Awaited, Missed, Uncleared            bool
 	Supplying, Lodged                     *int64
 	Lender, Request                       *string
@@ -215,8 +218,9 @@ type Borrowing struct {
 
 // OnLoan is one thing that a patron has.
 type OnLoan struct {
-	Material, BranchCode string
-	DueDate, DueAt       *time.Time
+	Material       string
+	BranchCode     calendar.Code
+	DueDate, DueAt *time.Time
 }
 
 const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code,
@@ -362,7 +366,7 @@ func (t *Tx) LoseLoan(l *Loan, at time.Time) {
 }
 
 // StandAt writes where an item is and whether it is in use.
-func (t *Tx) StandAt(item int64, branch string, standing circulation.ItemStanding) {
+func (t *Tx) StandAt(item int64, branch calendar.Code, standing circulation.ItemStanding) {
 	t.queueOne("UPDATE items SET at_branch = $2, standing = $3 WHERE id = $1", item, branch, standing)
 }
 

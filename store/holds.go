@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"time"
 
+	"nevrin/core/calendar"
 	"nevrin/core/queue"
 )
 
@@ -104,16 +105,18 @@ func (t *Tx) MoveHold(h *Hold, move queue.Move, now time.Time) error {
 // Awaiting is a hold that waits, with what routing asks about it.
 type Awaiting struct {
 	Hold
-	Class, Home string  // class and home branch of the patron
-	Missed      []int64 // items that were looked for in vain
+	Class  string
+	Home   calendar.Code // branch of the patron
+	Missed []int64       // items that were looked for in vain
 }
 
 // Free is an item that could serve a hold now.
 type Free struct {
-	ID                            int64
-	Barcode, BranchCode, AtBranch string
-	Collection, Material          string
-	AddedOn                       time.Time
+	ID                   int64
+	Barcode              string
+	BranchCode, AtBranch calendar.Code
+	Collection, Material string
+	AddedOn              time.Time
 }
 
 // FreeItem is the condition under which an item i could serve a hold: in use, and nowhere but on its shelf.
@@ -171,7 +174,7 @@ func (t *Tx) OneHold(id int64) (*HoldShown, error) {
 }
 
 // HoldsAt gives a page of the open holds for pickup at a branch: ready ones first, by their last day.
-func (t *Tx) HoldsAt(branch string, page Page) ([]HoldShown, Page, error) {
+func (t *Tx) HoldsAt(branch calendar.Code, page Page) ([]HoldShown, Page, error) {
 	at := func(h *HoldShown) Cursor {
 		c := Cursor{Rank: rankOf(h.State), ID: h.ID, Text: "infinity"}
 		if d := DateOf(h.ShelfUntil); d != nil {
@@ -221,16 +224,17 @@ func (t *Tx) Holdable(title int64) ([]Free, error) {
 
 // Fetch is one line of a branch's fetch list.
 type Fetch struct {
-	HoldID, ItemID                           int64
-	Barcode, Title, Author                   string
-	Collection, CallNumber, Material, Pickup string
-	PromisedAt                               *time.Time
-	PlacedAt                                 time.Time
-	Why                                      json.RawMessage
+	HoldID, ItemID                   int64
+	Barcode, Title, Author           string
+	Collection, CallNumber, Material string
+	Pickup                           calendar.Code
+	PromisedAt                       *time.Time
+	PlacedAt                         time.Time
+	Why                              json.RawMessage
 }
 
 // FetchList gives what a branch is to take from its shelves.
-func (t *Tx) FetchList(branch string) ([]Fetch, error) {
+func (t *Tx) FetchList(branch calendar.Code) ([]Fetch, error) {
 	return list[Fetch](
 		t,
 		`SELECT h.id AS hold_id, i.id AS item_id, i.barcode, t.name AS title, t.author, i.collection, i.call_number,
@@ -245,7 +249,8 @@ func (t *Tx) FetchList(branch string) ([]Fetch, error) {
 // Lapsing is a hold whose last day on the hold shelf is over.
 type Lapsing struct {
 	Hold
-	Class, Home, Collection, Material string
+	Class, Collection, Material string
+	Home                        calendar.Code
 }
 
 // Lapsing locks up to a number of holds whose last day on the hold shelf was before a date, and gives them.

@@ -34,7 +34,7 @@ func (Network) TableName() string { return "network" }
 
 // Branch is a branch with its calendar in the form of the file formats.
 type Branch struct {
-	Code           string `gorm:"primaryKey"`
+	Code           calendar.Code `gorm:"primaryKey"`
 	Name           string
 	Zone           string
 	Timezone       string
@@ -69,7 +69,7 @@ type Staff struct {
 	Login        string
 	Name         string
 	Role         role.Role
-	BranchCode   string
+	BranchCode   calendar.Code
 	PasswordHash string
 	Demo         bool
 	Active       bool
@@ -99,7 +99,7 @@ type Report struct {
 	At         time.Time
 	StaffID    int64
 	Staff      *Staff
-	BranchCode string
+	BranchCode calendar.Code
 	PatronID   *int64
 	Patron     *Patron
 	ItemID     *int64
@@ -140,7 +140,7 @@ type Patron struct {
 	ShelfName     string
 	Born          *time.Time `gorm:"type:date"`
 	Class         string
-	BranchCode    string
+	BranchCode    calendar.Code
 	HouseholdID   *int64
 	Standing      loan.Standing
 	CardUntil     *time.Time `gorm:"type:date"`
@@ -184,8 +184,8 @@ type Item struct {
 	Barcode    string
 	TitleID    int64
 	Title      *Title
-	BranchCode string
-	AtBranch   string
+	BranchCode calendar.Code
+	AtBranch   calendar.Code
 	Collection string
 	Material   string
 	CallNumber string
@@ -203,7 +203,7 @@ type Loan struct {
 	Item       *Item
 	PatronID   *int64
 	Patron     *Patron
-	BranchCode string
+	BranchCode calendar.Code
 	EditionID  int64
 	Situation  []string `gorm:"type:text[];serializer:texts"`
 	LentAt     time.Time
@@ -269,7 +269,7 @@ type Hold struct {
 	Title      *Title
 	PatronID   int64
 	Patron     *Patron
-	Pickup     string
+	Pickup     calendar.Code
 	OnlyItem   *int64
 	PlacedAt   time.Time
 	Place      float64
@@ -288,8 +288,8 @@ type Transit struct {
 	ID         int64
 	ItemID     int64
 	Item       *Item
-	FromBranch string
-	ToBranch   string
+	FromBranch calendar.Code
+	ToBranch   calendar.Code
 	HoldID     *int64
 	Hold       *Hold
 	SentAt     time.Time
@@ -335,7 +335,7 @@ type Entry struct {
 	Why        json.RawMessage `gorm:"type:jsonb"`
 	At         time.Time
 	StaffID    *int64
-	BranchCode *string
+	BranchCode *calendar.Code
 }
 
 func (Entry) TableName() string { return "ledger" }
@@ -343,7 +343,7 @@ func (Entry) TableName() string { return "ledger" }
 // ReturnRun is one emptying of a bin, or one patron at the desk.
 type ReturnRun struct {
 	ID         int64
-	BranchCode string
+	BranchCode calendar.Code
 	Mode       string
 	Bin        string
 	Day        time.Time  `gorm:"type:date"` // the branch's date when it was opened
@@ -400,7 +400,7 @@ type Event struct {
 	At         time.Time
 	Kind       string
 	StaffID    *int64
-	BranchCode *string
+	BranchCode *calendar.Code
 	PatronID   *int64
 	ItemID     *int64
 	LoanID     *int64
@@ -469,7 +469,7 @@ type Request struct {
 	Due         *time.Time `gorm:"type:date"`
 	PatronID    *int64
 	Patron      *Patron
-	Pickup      *string
+	Pickup      *calendar.Code
 	ItemID      *int64
 	Item        *Item
 	LoanID      *int64

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"time"
 
+	"nevrin/core/calendar"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -120,13 +122,13 @@ func (t *Tx) NetworkRows() (branches []Branch, runs []Run, classes []Class, err 
 }
 
 // BranchRow gives one branch as it is stored.
-func (t *Tx) BranchRow(code string) (Branch, error) {
+func (t *Tx) BranchRow(code calendar.Code) (Branch, error) {
 	var row Branch
 	return row, t.orm().Take(&row, "code = ?", code).Error
 }
 
 // BranchRowLocked does so for a change of its calendar.
-func (t *Tx) BranchRowLocked(code string) (Branch, error) {
+func (t *Tx) BranchRowLocked(code calendar.Code) (Branch, error) {
 	var row Branch
 	return row, t.orm().Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Take(&row, "code = ?", code).Error
 }

@@ -3,6 +3,8 @@ package store
 import (
 	"encoding/json"
 	"time"
+
+	"nevrin/core/calendar"
 )
 
 // The work of the nights is cut into steps; each is begun, and ended, once over all copies.
@@ -64,7 +66,8 @@ func (t *Tx) MaybeLost(day time.Time, after int64, most int) ([]MaybeLost, error
 
 // Waits counts what waits at the branches.
 type Waits struct {
-	Branch, Kind string
+	Kind         string
+	Branch       calendar.Code
 	Number, Late int
 }
 
@@ -99,7 +102,7 @@ type TransitShown struct {
 }
 
 // TransitsAt gives a page of what is under way to or from a branch, the oldest promise first.
-func (t *Tx) TransitsAt(branch string, page Page) ([]TransitShown, Page, error) {
+func (t *Tx) TransitsAt(branch calendar.Code, page Page) ([]TransitShown, Page, error) {
 	at := func(r *TransitShown) Cursor {
 		c := Cursor{ID: r.ID, Text: "-infinity"}
 		if r.PromisedAt != nil {

@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"time"
+
+	"nevrin/core/calendar"
 )
 
 // AddMessage writes a message and gives it its id.
@@ -30,7 +32,8 @@ func (t *Tx) Told(stage string, hold int64, ready time.Time, message int64) {
 type Overdue struct {
 	LoanID, PatronID         int64
 	LegalName, PreferredName string
-	Email, Title, BranchCode string
+	Email, Title             string
+	BranchCode               calendar.Code
 	DueDate, DueAt           *time.Time
 }
 

@@ -3,6 +3,8 @@ package store
 import (
 	"strings"
 	"time"
+
+	"nevrin/core/calendar"
 )
 
 // PatronByID gives a patron; nil where there is none.
@@ -62,8 +64,9 @@ func (t *Tx) ClassifyPatron(patron int64, class string) {
 // LoanShown is an open loan as a card lists it.
 type LoanShown struct {
 	Loan
-	Barcode, TitleName, HomeBranch, CallNumber, Material string
-	Price                                                *int64
+	Barcode, TitleName, CallNumber, Material string
+	HomeBranch                               calendar.Code
+	Price                                    *int64
 }
 
 const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home_branch, i.call_number, i.material, i.price

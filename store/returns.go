@@ -4,15 +4,17 @@ import (
 	"encoding/json"
 	"strings"
 	"time"
+
+	"nevrin/core/calendar"
 )
 
 const runColumns = "r.id, r.branch_code, r.mode, r.bin, r.day, r.counted_as, r.staff_id, r.opened_at, r.finished_at"
 
 // OpenRun locks a branch's bin and gives somebody's open run of a mode there, nil for none, and whether the bin was
 // emptied before on a day.
-func (t *Tx) OpenRun(branch string, staff int64, mode, bin string, day time.Time) (*ReturnRun, bool, error) {
+func (t *Tx) OpenRun(branch calendar.Code, staff int64, mode, bin string, day time.Time) (*ReturnRun, bool, error) {
 	q := &questions{}
-	t.take(Lock{Bin: branch + " " + mode + " " + bin}, q)
+	t.take(Lock{Bin: string(branch) + " " + mode + " " + bin}, q)
 	var runs []ReturnRun
 	var emptied []bool
 	ask(

@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 )
 
@@ -36,7 +37,7 @@ func (t *Tx) DemoStaff() ([]Staff, error) {
 }
 
 // KeepAdministrator makes or renews a person with the administrator's role.
-func (s *Store) KeepAdministrator(ctx context.Context, login, name, branch, hash string) error {
+func (s *Store) KeepAdministrator(ctx context.Context, login, name string, branch calendar.Code, hash string) error {
 	return s.db.WithContext(ctx).
 		Exec(`INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES (?, ?, 'administrator', ?, ?)
 		ON CONFLICT (login) DO UPDATE SET password_hash = excluded.password_hash, role = 'administrator',
@@ -62,7 +63,7 @@ func (s *Store) Session(ctx context.Context, token string) ([]byte, *Staff, erro
 		Login      string
 		Name       string
 		Role       role.Role
-		BranchCode string
+		BranchCode calendar.Code
 	}
 	found := s.db.WithContext(ctx).
 		Raw(`SELECT s.data, f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role,

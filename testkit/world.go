@@ -21,6 +21,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/rules"
+	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/role"
 	"nevrin/store"
@@ -132,7 +133,7 @@ func (w *World) next() int {
 }
 
 // Staff is somebody of a role at a branch.
-func (w *World) Staff(r role.Role, branch string) act.Actor {
+func (w *World) Staff(r role.Role, branch calendar.Code) act.Actor {
 	w.t.Helper()
 	login := strings.ToLower(rand.Text()[:8])
 	id := w.insert(

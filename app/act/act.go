@@ -31,7 +31,7 @@ type Actor struct {
 	ID     int64
 	Name   string
 	Role   role.Role
-	Branch string
+	Branch calendar.Code
 }
 
 // Machine is the actor of what happens by itself, such as nightly work.

@@ -53,7 +53,7 @@ type Day struct {
 
 // Calendar is a branch's calendar, with one year day by day.
 type Calendar struct {
-	Branch    string              `json:"branch"`
+	Branch    calendar.Code       `json:"branch"`
 	Name      string              `json:"name"`
 	Zone      string              `json:"zone"`
 	Hours     map[string][]string `json:"hours" doc:"By sun, mon, tue, …"`
@@ -100,7 +100,7 @@ func (p *plain) write(row *store.Branch) {
 }
 
 // load loads a branch with its calendar as it is stored.
-func load(a *act.Act, code string) (*calendar.Branch, store.Branch, plain, error) {
+func load(a *act.Act, code calendar.Code) (*calendar.Branch, store.Branch, plain, error) {
 	var row store.Branch
 	b, err := a.Network.Branch(code)
 	if err == nil {
@@ -114,7 +114,7 @@ func load(a *act.Act, code string) (*calendar.Branch, store.Branch, plain, error
 }
 
 // Look gives a branch's calendar and one year of it.
-func Look(a *act.Act, code string, year int) (*Calendar, error) {
+func Look(a *act.Act, code calendar.Code, year int) (*Calendar, error) {
 	b, _, p, err := load(a, code)
 	if err != nil {
 		return nil, err
@@ -181,7 +181,7 @@ func sayNext(r Recurring, today calendar.Date) string {
 
 // Change is a change to the calendars of one or several branches. One of its parts is given.
 type Change struct {
-	Branches []string            `json:"branches" minItems:"1" maxItems:"200"`
+	Branches []calendar.Code     `json:"branches" minItems:"1" maxItems:"200"`
 	Version  int64               `json:"version"`
 	Hours    map[string][]string `json:"hours,omitempty" doc:"New weekly hours"`
 	Close    *Closure            `json:"close,omitempty"`
@@ -328,7 +328,7 @@ func Bring(_ *act.Act, text string) ([]Days, error) {
 }
 
 // File writes a branch's closures and special days as a calendar file.
-func File(a *act.Act, code string) (string, error) {
+func File(a *act.Act, code calendar.Code) (string, error) {
 	c, err := Look(a, code, 0)
 	if err != nil {
 		return "", err

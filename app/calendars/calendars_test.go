@@ -58,7 +58,7 @@ func movedHolds(t *testing.T, h *act.House, who act.Actor, c calendars.Change) [
 	})
 }
 
-func look(t *testing.T, h *act.House, who act.Actor, branch string) *calendars.Calendar {
+func look(t *testing.T, h *act.House, who act.Actor, branch calendar.Code) *calendars.Calendar {
 	t.Helper()
 	return testkit.Do(
 		t,
@@ -84,7 +84,7 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 	sat := day(10, 31)
 	to := day(11, 3)
 	c := calendars.Change{
-		Branches: []string{"SLM"},
+		Branches: []calendar.Code{"SLM"},
 		Close:    &calendars.Closure{From: day(10, 27), To: &to, Name: "New floor"},
 	}
 	touched := testkit.Do(t, h, maren, func(a *act.Act) (*calendars.Touched, error) { return calendars.Preview(a, c) })
@@ -160,16 +160,16 @@ func TestWeCloseNow(t *testing.T) {
 			Exec("UPDATE holds SET shelf_until = '2026-10-06' WHERE id IN (SELECT id FROM holds WHERE pickup = 'HVH' AND state = 'ready' ORDER BY id LIMIT 3)").
 			Error,
 	)
-	_, err := change(t, h, jory, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
+	_, err := change(t, h, jory, calendars.Change{Branches: []calendar.Code{"HVH"}, Now: "Storm"})
 	assert.ErrorContains(t, err, "Only the branch where you are")
 	_, err = change(
 		t,
 		h,
 		bea,
-		calendars.Change{Branches: []string{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}},
+		calendars.Change{Branches: []calendar.Code{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}},
 	)
 	assert.ErrorContains(t, err, "Only a supervisor")
-	storm := calendars.Change{Branches: []string{"HVH"}, Now: "Storm"}
+	storm := calendars.Change{Branches: []calendar.Code{"HVH"}, Now: "Storm"}
 	loans, shelf := movedLoans(t, h, bea, storm), movedHolds(t, h, bea, storm)
 	touched, err := change(t, h, bea, storm)
 	require.NoError(t, err)
@@ -192,7 +192,7 @@ func TestWeCloseNow(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, held, 3)
 	assert.False(t, look(t, h, bea, "HVH").Days[278].Hours == "", "the morning stays on record")
-	_, err = change(t, h, bea, calendars.Change{Branches: []string{"HVH"}, Now: "Storm"})
+	_, err = change(t, h, bea, calendars.Change{Branches: []calendar.Code{"HVH"}, Now: "Storm"})
 	assert.ErrorContains(t, err, "nothing to close")
 }
 
@@ -205,7 +205,7 @@ func TestLendingFollowsTheCalendar(t *testing.T) {
 		h,
 		maren,
 		calendars.Change{
-			Branches: []string{"SLM", "THB"},
+			Branches: []calendar.Code{"SLM", "THB"},
 			Recur: &calendars.Recurring{
 				From: day(10, 27),
 				Days: 1,
@@ -243,7 +243,7 @@ func TestLendingFollowsTheCalendar(t *testing.T) {
 	assert.Contains(t, c.Recurring[0].Says, "Tue 27 Oct 2026, Tue 24 Nov 2026")
 	text := testkit.Do(t, h, maren, func(a *act.Act) (string, error) { return calendars.File(a, "THB") })
 	days := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Days, error) { return calendars.Bring(a, text) })
-	_, err = change(t, h, maren, calendars.Change{Branches: []string{"WRN"}, Days: days})
+	_, err = change(t, h, maren, calendars.Change{Branches: []calendar.Code{"WRN"}, Days: days})
 	require.NoError(t, err)
 	assert.Equal(
 		t,
@@ -266,12 +266,12 @@ func TestWhatDoesNotFitIsRefused(t *testing.T) {
 		{"an unknown day", "mon", calendars.Change{Hours: map[string][]string{"monday": {"10:00-14:00"}}}},
 		{"a closure that ends before it begins", "not before", calendars.Change{Close: &calendars.Closure{From: day(10, 7), To: &early, Name: "x"}}},
 		{"no rule", "not a recurrence rule", calendars.Change{Recur: &calendars.Recurring{From: early, Days: 1, Rule: "FREQ=NOW", Name: "x"}}},
-		{"an unknown branch", "no branch", calendars.Change{Branches: []string{"XXX"}, Now: "x"}},
+		{"an unknown branch", "no branch", calendars.Change{Branches: []calendar.Code{"XXX"}, Now: "x"}},
 		{"nothing", "what is to change", calendars.Change{}},
 		{"what is gone", "not there any more", calendars.Change{Remove: &calendars.Removal{Kind: "closure", Date: early, Name: "x"}}},
 	} {
 		if c.change.Branches == nil {
-			c.change.Branches = []string{"SLM"}
+			c.change.Branches = []calendar.Code{"SLM"}
 		}
 		_, err := change(t, h, maren, c.change)
 		assert.ErrorContains(t, err, c.says, c.name)
@@ -291,7 +291,7 @@ func TestTwoSupervisorsOneCalendar(t *testing.T) {
 				return calendars.Apply(
 					a,
 					calendars.Change{
-						Branches: []string{"SLM"},
+						Branches: []calendar.Code{"SLM"},
 						Version:  version,
 						Close:    &calendars.Closure{From: day(11, 10+k), Name: "Works"},
 					},

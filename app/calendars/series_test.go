@@ -9,6 +9,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/calendars"
+	"nevrin/core/calendar"
 	"nevrin/testkit"
 )
 
@@ -19,14 +20,14 @@ func TestOpenDaysAgreeWithPostgreSQL(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	to := day(11, 20)
 	for _, c := range []calendars.Change{
-		{Branches: []string{"HVH", "SLM", "WRN"}, Close: &calendars.Closure{From: day(11, 2), To: &to, Name: "Works"}},
-		{Branches: []string{"SLM", "UTM"}, Open: &calendars.Opening{Date: day(11, 8), Hours: []string{"12:00-16:00"}, Name: "Fair"}},
-		{Branches: []string{"QRW"}, Open: &calendars.Opening{Date: day(11, 25), Hours: []string{}, Name: "Funeral"}},
+		{Branches: []calendar.Code{"HVH", "SLM", "WRN"}, Close: &calendars.Closure{From: day(11, 2), To: &to, Name: "Works"}},
+		{Branches: []calendar.Code{"SLM", "UTM"}, Open: &calendars.Opening{Date: day(11, 8), Hours: []string{"12:00-16:00"}, Name: "Fair"}},
+		{Branches: []calendar.Code{"QRW"}, Open: &calendars.Opening{Date: day(11, 25), Hours: []string{}, Name: "Funeral"}},
 	} {
 		_, err := change(t, h, maren, c)
 		require.NoError(t, err)
 	}
-	for _, branch := range []string{"HVH", "QRW", "UTM", "LNF", "SLM", "THB", "WRN", "SKN", "TRN"} {
+	for _, branch := range []calendar.Code{"HVH", "QRW", "UTM", "LNF", "SLM", "THB", "WRN", "SKN", "TRN"} {
 		c := testkit.Do(
 			t,
 			h,

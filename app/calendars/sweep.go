@@ -56,8 +56,8 @@ type Touched struct {
 // plan works out a change: the calendars before and after, and what it touches.
 type plan struct {
 	rows          []store.Branch
-	before, after map[string]plain
-	was, is       map[string]*calendar.Branch
+	before, after map[calendar.Code]plain
+	was, is       map[calendar.Code]*calendar.Branch
 	loans         []store.LoanMove
 	holds         []store.HoldMove
 	touched       Touched
@@ -158,7 +158,7 @@ func follow(a *act.Act, sweep int64, forward bool) error {
 }
 
 func work(a *act.Act, c *Change, lock bool) (*plan, error) {
-	if c.Now != "" && !slices.Equal(c.Branches, []string{a.Who.Branch}) && !a.Who.Role.Supervises() {
+	if c.Now != "" && !slices.Equal(c.Branches, []calendar.Code{a.Who.Branch}) && !a.Who.Role.Supervises() {
 		return nil, problem.Newf(problem.Forbidden, "Only the branch where you are can be closed from here.")
 	}
 	if c.Now == "" && !a.Who.Role.Supervises() {
@@ -177,10 +177,10 @@ func work(a *act.Act, c *Change, lock bool) (*plan, error) {
 		}
 	}
 	p := &plan{
-		before:  map[string]plain{},
-		after:   map[string]plain{},
-		was:     map[string]*calendar.Branch{},
-		is:      map[string]*calendar.Branch{},
+		before:  map[calendar.Code]plain{},
+		after:   map[calendar.Code]plain{},
+		was:     map[calendar.Code]*calendar.Branch{},
+		is:      map[calendar.Code]*calendar.Branch{},
 		touched: Touched{Runs: []string{}, Version: a.Network.Version},
 	}
 	var names []string
@@ -339,7 +339,7 @@ func Undo(a *act.Act, id int64) error {
 	case s.UndoneAt != nil:
 		return problem.Newf(problem.Refused, "This change has been undone already.")
 	}
-	var before, after map[string]plain
+	var before, after map[calendar.Code]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {
 		return err
 	}

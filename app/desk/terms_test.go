@@ -11,6 +11,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/people"
+	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/testkit"
 )
@@ -106,7 +107,7 @@ func TestNewItemsStayAtHome(t *testing.T) {
 	title := `SELECT i.title_id::text FROM items i WHERE i.material = 'new_book' AND i.branch_code = 'HVH' AND (SELECT count(*) FROM items o WHERE o.title_id = i.title_id) = 1
 		AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`
 	patron := "SELECT id::text FROM patrons WHERE card = ?"
-	place := func(branch string) error {
+	place := func(branch calendar.Code) error {
 		_, err := act.Do(t.Context(), h, bea, "", nil, func(a *act.Act) (*holds.Hold, error) {
 			return holds.Place(
 				a,

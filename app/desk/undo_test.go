@@ -11,6 +11,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/people"
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/testkit"
 )
@@ -30,7 +31,7 @@ func undoLoan(w *testkit.World, who act.Actor, loan int64) error {
 	return err
 }
 
-func placeHold(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, pickup string) *holds.Hold {
+func placeHold(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, pickup calendar.Code) *holds.Hold {
 	t.Helper()
 	return testkit.Do(t, w.House, who, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: pickup})

@@ -83,7 +83,7 @@ const (
 type Detail struct {
 	Day    *calendar.Date `json:"day,omitempty"`
 	At     *time.Time     `json:"at,omitempty"`
-	Branch string         `json:"branch,omitempty"` // a branch other than where it happened
+	Branch calendar.Code  `json:"branch,omitempty"` // a branch other than where it happened
 	Amount money.Amount   `json:"amount,omitempty"` // minor units
 	About  string         `json:"about,omitempty"`  // what money was for
 	Means  string         `json:"means,omitempty"`

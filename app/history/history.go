@@ -129,7 +129,8 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.HoldPlaced:
 		return "Hold on " + text(e.TitleName) + " for pickup at " + place
 	case event.HoldRouted:
-		return "Item of " + n.BranchName(d.Was) + " chosen for a hold at " + n.BranchName(d.Is)
+		return "Item of " + n.BranchName(calendar.Code(d.Was)) + " chosen for a hold at " +
+			n.BranchName(calendar.Code(d.Is))
 	case event.HoldReady:
 		return "On the hold shelf at " + here + " until " + due()
 	case event.HoldLapsed:
@@ -169,7 +170,7 @@ func Say(a *act.Act, e *store.EventShown) string {
 		}
 		return "Returns count as " + due()
 	case event.BranchChanged:
-		return "Works at " + n.BranchName(d.Is) + " now; was at " + n.BranchName(d.Was)
+		return "Works at " + n.BranchName(calendar.Code(d.Is)) + " now; was at " + n.BranchName(calendar.Code(d.Was))
 	case event.Told:
 		return with("Told by mail to "+text(e.Address), text(e.Subject))
 	case event.MessageSettled:

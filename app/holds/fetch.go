@@ -36,7 +36,7 @@ type Fetch struct {
 }
 
 // FetchList is what a branch takes from its shelves now, in shelf order.
-func FetchList(a *act.Act, branch string) ([]Fetch, error) {
+func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 	rows, err := a.Tx.FetchList(branch)
 	out := []Fetch{}
 	for _, r := range rows {

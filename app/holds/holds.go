@@ -18,26 +18,26 @@ import (
 
 // Order is a hold to be placed.
 type Order struct {
-	Title  int64  `json:"title"`
-	Patron int64  `json:"patron"`
-	Pickup string `json:"pickup" minLength:"3" maxLength:"3"`
+	Title  int64         `json:"title"`
+	Patron int64         `json:"patron"`
+	Pickup calendar.Code `json:"pickup" minLength:"1" maxLength:"40"`
 }
 
 // Hold is a hold as staff see it.
 type Hold struct {
-	ID       int64       `json:"id"`
-	TitleID  int64       `json:"title_id"`
-	Title    string      `json:"title"`
-	PatronID int64       `json:"patron_id"`
-	Patron   string      `json:"patron"`
-	Card     string      `json:"card"`
-	Pickup   string      `json:"pickup"`
-	State    queue.State `json:"state"`
-	Says     string      `json:"says"`
-	PlacedAt time.Time   `json:"placed_at"`
-	Waiting  int         `json:"waiting" doc:"Place in the queue of those still waiting, 1 is next; 0: no longer waiting"`
-	Lapsed   bool        `json:"lapsed" doc:"Past its last day on the hold shelf"`
-	Why      *why.Trace  `json:"why,omitempty"`
+	ID       int64         `json:"id"`
+	TitleID  int64         `json:"title_id"`
+	Title    string        `json:"title"`
+	PatronID int64         `json:"patron_id"`
+	Patron   string        `json:"patron"`
+	Card     string        `json:"card"`
+	Pickup   calendar.Code `json:"pickup"`
+	State    queue.State   `json:"state"`
+	Says     string        `json:"says"`
+	PlacedAt time.Time     `json:"placed_at"`
+	Waiting  int           `json:"waiting" doc:"Place in the queue of those still waiting, 1 is next; 0: no longer waiting"`
+	Lapsed   bool          `json:"lapsed" doc:"Past its last day on the hold shelf"`
+	Why      *why.Trace    `json:"why,omitempty"`
 }
 
 // Place places a hold and routes the title's queue.
@@ -76,7 +76,7 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	return one(a, h.ID)
 }
 
-func mayHold(a *act.Act, p *store.Patron, t *store.Title, pickup string) error {
+func mayHold(a *act.Act, p *store.Patron, t *store.Title, pickup calendar.Code) error {
 	items, err := a.Tx.Holdable(t.ID)
 	if err != nil {
 		return err
@@ -146,7 +146,7 @@ func one(a *act.Act, id int64) (*Hold, error) {
 }
 
 // AtBranch gives a page of the open holds for pickup at a branch, ready ones first.
-func AtBranch(a *act.Act, branch string, page store.Page) ([]Hold, store.Page, error) {
+func AtBranch(a *act.Act, branch calendar.Code, page store.Page) ([]Hold, store.Page, error) {
 	rows, next, err := a.Tx.HoldsAt(branch, page)
 	return showAll(a, rows), next, err
 }

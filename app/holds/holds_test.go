@@ -67,7 +67,7 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 
 	sent := inHand(t, h, atSaltmere, item)
 	assert.Equal(t, circulation.Tote, sent.Sign.Kind)
-	assert.Equal(t, "WRN", sent.Sign.Code)
+	assert.Equal(t, calendar.Code("WRN"), sent.Sign.Code)
 	assert.Contains(t, sent.Sign.Detail, "13:45", "by Tuesday's ferry")
 	assert.Contains(t, sent.Sign.Detail, "15:40 today")
 
@@ -107,7 +107,7 @@ func TestScannedAtTheWrongBranch(t *testing.T) {
 		item,
 	)
 	taken := inHand(t, h, bea, item)
-	assert.Equal(t, to, taken.Sign.Code)
+	assert.Equal(t, calendar.Code(to), taken.Sign.Code)
 	assert.Equal(
 		t,
 		"1",

@@ -10,11 +10,12 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/holds"
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/testkit"
 )
 
-func placed(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, pickup string) int64 {
+func placed(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, pickup calendar.Code) int64 {
 	t.Helper()
 	return testkit.Do(t, w.House, who, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: pickup})

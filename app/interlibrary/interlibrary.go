@@ -86,7 +86,7 @@ type Order struct {
 	Author   string         `json:"author" maxLength:"300"`
 	ISBN     string         `json:"isbn" maxLength:"20"`
 	Patron   int64          `json:"patron"`
-	Pickup   string         `json:"pickup"`
+	Pickup   calendar.Code  `json:"pickup"`
 	Note     string         `json:"note" maxLength:"1000" doc:"For the partner. Who it is for is never told"`
 	NeededBy *calendar.Date `json:"needed_by,omitempty" format:"date"`
 }

@@ -12,6 +12,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
 	"nevrin/app/partners"
+	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 	"nevrin/formats/iso18626"
 	"nevrin/testkit"
@@ -100,7 +101,7 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 		caspar,
 		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) },
 	)
-	assert.Equal(t, "SLM", taken.Sign.Code, "on to the pickup branch")
+	assert.Equal(t, calendar.Code("SLM"), taken.Sign.Code, "on to the pickup branch")
 	_, err = act.Do(
 		context.Background(),
 		h,

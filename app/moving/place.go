@@ -23,7 +23,7 @@ type Placed struct {
 
 // Did is what placing an item has changed.
 type Did struct {
-	AtBefore       string                   `json:"at_before,omitempty"`       // where the item was said to be
+	AtBefore       calendar.Code            `json:"at_before,omitempty"`       // where the item was said to be
 	StandingBefore circulation.ItemStanding `json:"standing_before,omitempty"` // and how it stood
 	EndedTransit   int64                    `json:"ended_transit,omitempty"`
 	BegunTransit   int64                    `json:"begun_transit,omitempty"`

@@ -97,7 +97,7 @@ func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
 }
 
 // MayServe tells whether an item may serve a hold of a patron of a class and home for pickup at a branch; if not, why.
-func MayServe(a *act.Act, i *store.Free, class, home, pickup string) (bool, string) {
+func MayServe(a *act.Act, i *store.Free, class string, home, pickup calendar.Code) (bool, string) {
 	terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, class), nil)
 	pair := queue.Pair{
 		Home:       i.BranchCode,
@@ -123,7 +123,7 @@ func assign(a *act.Act, h *store.Hold, items []store.Free, reaches []*routing.Re
 			Item:   i.ID,
 			Hold:   h.ID,
 			Why:    &trace,
-			Detail: event.Detail{Was: i.AtBranch, Is: h.Pickup},
+			Detail: event.Detail{Was: string(i.AtBranch), Is: string(h.Pickup)},
 		},
 	)
 	return nil

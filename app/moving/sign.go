@@ -18,7 +18,7 @@ type Sign struct {
 	Kind    circulation.Kind `json:"kind" enum:"shelf,hold_shelf,tote,outside,aside"`
 	Heading string           `json:"heading" doc:"Small line above, such as 'Into the tote for'"`
 	Place   string           `json:"place" doc:"The large word"`
-	Code    string           `json:"code,omitempty" doc:"Branch code of a tote"`
+	Code    calendar.Code    `json:"code,omitempty" doc:"Branch code of a tote"`
 	Detail  string           `json:"detail"`
 	HoldID  int64            `json:"hold_id,omitempty" doc:"The hold it is for, whose slip can be printed"`
 }
@@ -32,7 +32,7 @@ func AsideFor(place, detail string) Sign {
 func (s *Sign) Pile() (kind, place string) {
 	switch s.Kind {
 	case circulation.Tote:
-		return string(s.Kind), s.Code
+		return string(s.Kind), string(s.Code)
 	case circulation.Outside:
 		return string(s.Kind), s.Place
 	}
@@ -43,7 +43,7 @@ func (s *Sign) Pile() (kind, place string) {
 func PileName(a *act.Act, kind circulation.Kind, place string) string {
 	switch kind {
 	case circulation.Tote:
-		return "Tote: " + a.Network.BranchName(place)
+		return "Tote: " + a.Network.BranchName(calendar.Code(place))
 	case circulation.Outside:
 		return "Outside: " + place
 	case circulation.HoldShelf:
@@ -54,7 +54,7 @@ func PileName(a *act.Act, kind circulation.Kind, place string) string {
 	return "Shelve here"
 }
 
-func toteSign(t *courier.Timetable, to string, j *courier.Journey, today calendar.Date, purpose string) Sign {
+func toteSign(t *courier.Timetable, to calendar.Code, j *courier.Journey, today calendar.Date, purpose string) Sign {
 	b := t.Branches[to]
 	s := Sign{Kind: circulation.Tote, Heading: "Into the tote for", Place: b.Name, Code: to, Detail: purpose}
 	switch {
@@ -79,7 +79,7 @@ func sayDay(d, today calendar.Date) string {
 }
 
 // ShelfName is what the hold shelf of a pickup branch shows of a patron.
-func ShelfName(a *act.Act, pickup string, p *store.Patron) string {
+func ShelfName(a *act.Act, pickup calendar.Code, p *store.Patron) string {
 	if a.Network.Public[pickup] {
 		return p.ShelfName
 	}

@@ -28,7 +28,7 @@ type Network struct {
 	Location  *time.Location
 	Money     money.Currency
 	Branches  []*calendar.Branch
-	Public    map[string]bool // branches whose hold shelf the public can see
+	Public    map[calendar.Code]bool // branches whose hold shelf the public can see
 	Timetable *courier.Timetable
 	Classes   []store.Class
 
@@ -64,7 +64,7 @@ func (c *Cache) At(tx *store.Tx, version int64, today calendar.Date) (*Network, 
 }
 
 // Branch finds a branch by its code.
-func (n *Network) Branch(code string) (*calendar.Branch, error) {
+func (n *Network) Branch(code calendar.Code) (*calendar.Branch, error) {
 	if b, ok := n.Timetable.Branches[code]; ok {
 		return b.Branch, nil
 	}
@@ -72,11 +72,11 @@ func (n *Network) Branch(code string) (*calendar.Branch, error) {
 }
 
 // BranchName is the name of a branch that is known to exist.
-func (n *Network) BranchName(code string) string {
+func (n *Network) BranchName(code calendar.Code) string {
 	if b, ok := n.Timetable.Branches[code]; ok {
 		return b.Name
 	}
-	return code
+	return string(code)
 }
 
 // ClassName is the name of a patron class, material class or collection.
@@ -118,7 +118,7 @@ func (n *Network) Parse(row *store.Edition) (*rulebook.Rulebook, error) {
 }
 
 func read(tx *store.Tx, today calendar.Date) (*Network, error) {
-	n := &Network{Public: map[string]bool{}, editions: &sync.Map{}}
+	n := &Network{Public: map[calendar.Code]bool{}, editions: &sync.Map{}}
 	var err error
 	if n.Network, err = tx.NetworkRow(); err != nil {
 		return nil, err

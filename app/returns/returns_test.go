@@ -13,6 +13,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/returns"
+	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/role"
 	"nevrin/store"
@@ -46,7 +47,7 @@ func undo(w *testkit.World, who act.Actor, line int64) error {
 	return err
 }
 
-func place(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, pickup string) *holds.Hold {
+func place(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, pickup calendar.Code) *holds.Hold {
 	t.Helper()
 	return testkit.Do(t, w.House, who, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: pickup})

@@ -341,7 +341,7 @@ func name(scope map[string][]string, d rulebook.Dimension, chosen []string, all 
 func byZones(n *network.Network, chosen []string) []string {
 	zones := map[string][]string{}
 	for _, b := range n.Branches {
-		zones[b.Zone] = append(zones[b.Zone], b.Code)
+		zones[b.Zone] = append(zones[b.Zone], string(b.Code))
 	}
 	var out []string
 	for _, b := range n.Branches {
@@ -349,10 +349,10 @@ func byZones(n *network.Network, chosen []string) []string {
 		whole := b.Zone != "" && len(of) > 1 &&
 			!slices.ContainsFunc(of, func(code string) bool { return !slices.Contains(chosen, code) })
 		switch {
-		case whole && of[0] == b.Code:
+		case whole && of[0] == string(b.Code):
 			out = append(out, "zone:"+b.Zone)
-		case !whole && slices.Contains(chosen, b.Code):
-			out = append(out, b.Code)
+		case !whole && slices.Contains(chosen, string(b.Code)):
+			out = append(out, string(b.Code))
 		}
 	}
 	return out

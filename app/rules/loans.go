@@ -96,7 +96,7 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	}
 	out.terms(book, at, own)
 	now := at
-	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = item.BranchCode,
+	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = string(item.BranchCode),
 		item.Collection, item.Material
 	if l.Patron != nil {
 		out.PatronID, out.Patron, out.PatronClass = l.Patron.ID, l.Patron.Name(), l.Patron.Class
@@ -193,7 +193,7 @@ func sayClasses(a *act.Act, at rulebook.Situation) []Value {
 		}
 		name := v
 		if rulebook.Dimension(d).OfBranch() {
-			if b, err := a.Network.Branch(v); err == nil {
+			if b, err := a.Network.Branch(calendar.Code(v)); err == nil {
 				name = b.Name
 			}
 		} else {

@@ -192,7 +192,7 @@ func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
 		return nil, err
 	}
 	for _, b := range a.Network.Branches {
-		out.Names[b.Code] = b.Name
+		out.Names[string(b.Code)] = b.Name
 	}
 	for _, c := range a.Network.Classes {
 		out.Names[c.Code] = c.Name

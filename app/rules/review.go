@@ -2,6 +2,7 @@ package rules
 
 import (
 	"nevrin/app/act"
+	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
 )
 
@@ -41,7 +42,8 @@ func Review(a *act.Act, edition int64) ([][]string, error) {
 	for _, b := range all["lending_branch"] {
 		for _, p := range all["patron_class"] {
 			for _, m := range all["material_class"] {
-				terms := book.Decide(rulebook.Situate(b.Code, b.Code, "", m.Code, p.Code), nil)
+				at := calendar.Code(b.Code)
+				terms := book.Decide(rulebook.Situate(at, at, "", m.Code, p.Code), nil)
 				line := []string{b.Name, p.Name, m.Name}
 				for t := range rulebook.All {
 					line = append(line, terms.Value(rulebook.Term(t)).Say(rulebook.Term(t), book.Currency))

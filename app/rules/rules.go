@@ -101,7 +101,7 @@ func show(a *act.Act, r *store.Edition) Edition {
 func values(a *act.Act) map[string][]Value {
 	out := map[string][]Value{}
 	for _, b := range a.Network.Branches {
-		v := Value{b.Code, b.Name}
+		v := Value{string(b.Code), b.Name}
 		out["lending_branch"], out["home_branch"] = append(out["lending_branch"], v), append(out["home_branch"], v)
 		if zone := (Value{"zone:" + b.Zone, "All of " + b.Zone}); b.Zone != "" && !slices.Contains(out["zone"], zone) {
 			out["zone"] = append(out["zone"], zone)
@@ -200,7 +200,7 @@ func Ask(a *act.Act, q Question) (*Grid, error) {
 	if err != nil {
 		return nil, err
 	}
-	if code := q.At[rulebook.LendingBranch]; code != "" {
+	if code := q.At.Lending(); code != "" {
 		if _, err := a.Network.Branch(code); err != nil {
 			return nil, err
 		}

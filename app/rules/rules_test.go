@@ -42,7 +42,7 @@ func cell(t *testing.T, h *act.House, who act.Actor, edition int64, branch, patr
 				Term:    "loan_period",
 				Rows:    "patron_class",
 				Columns: "material_class",
-				At:      rulebook.Situate(branch, "", "", "", ""),
+				At:      rulebook.Situate(calendar.Code(branch), "", "", "", ""),
 			},
 		)
 	})

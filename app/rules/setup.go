@@ -129,9 +129,9 @@ func classes(book *rulebook.Rulebook) []store.Class {
 // plainBranches are branches in the form of the files, with sort and receive minutes from the courier file, and runs.
 func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.Run, error) {
 	type minutes struct {
-		Code    string `json:"code"`
-		Sort    int    `json:"sort_minutes"`
-		Receive int    `json:"receive_minutes"`
+		Code    calendar.Code `json:"code"`
+		Sort    int           `json:"sort_minutes"`
+		Receive int           `json:"receive_minutes"`
 	}
 	var file struct {
 		Branches []minutes

@@ -10,6 +10,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
@@ -33,7 +34,7 @@ func SignIn(ctx context.Context, h *act.House, login, password string) (*store.S
 }
 
 // Administrator makes or renews a person with the administrator's role, whose branch is given by its code.
-func Administrator(ctx context.Context, s *store.Store, login, name, password, branch string) error {
+func Administrator(ctx context.Context, s *store.Store, login, name, password string, branch calendar.Code) error {
 	if len(password) < 10 {
 		return problem.Newf(
 			problem.Invalid,
@@ -50,7 +51,7 @@ func Administrator(ctx context.Context, s *store.Store, login, name, password, b
 			"There is no network in this database yet. Make it with 'nevrin setup' first.",
 		)
 	}
-	if !slices.Contains(codes, branch) {
+	if !slices.Contains(codes, string(branch)) {
 		return problem.Newf(
 			problem.Invalid,
 			"--branch: found %q; expected the code of a branch, one of %s.",

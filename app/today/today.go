@@ -17,15 +17,15 @@ type Count struct {
 
 // Row is what waits at one branch.
 type Row struct {
-	Branch  string `json:"branch"`
-	Name    string `json:"name"`
-	Open    string `json:"open" doc:"Today's hours, or why it is closed"`
-	Fetch   Count  `json:"fetch"`
-	Clear   Count  `json:"clear" doc:"Hold shelf to clear"`
-	Coming  Count  `json:"coming" doc:"Items on their way here; late: past their promise"`
-	Overdue Count  `json:"overdue" doc:"Late loans of this branch; late: not told yet"`
-	Ready   Count  `json:"ready" doc:"On the hold shelf"`
-	Missing Count  `json:"missing" doc:"Items reported missing"`
+	Branch  calendar.Code `json:"branch"`
+	Name    string        `json:"name"`
+	Open    string        `json:"open" doc:"Today's hours, or why it is closed"`
+	Fetch   Count         `json:"fetch"`
+	Clear   Count         `json:"clear" doc:"Hold shelf to clear"`
+	Coming  Count         `json:"coming" doc:"Items on their way here; late: past their promise"`
+	Overdue Count         `json:"overdue" doc:"Late loans of this branch; late: not told yet"`
+	Ready   Count         `json:"ready" doc:"On the hold shelf"`
+	Missing Count         `json:"missing" doc:"Items reported missing"`
 }
 
 // of is the count of a kind.
@@ -52,7 +52,7 @@ func Look(a *act.Act) ([]Row, error) {
 		return nil, err
 	}
 	out := make([]Row, len(a.Network.Branches))
-	at := map[string]int{}
+	at := map[calendar.Code]int{}
 	for k, b := range a.Network.Branches {
 		hours, by, name := b.Settled(b.Date(a.Now))
 		open := hours.String()
@@ -87,7 +87,7 @@ type Transit struct {
 }
 
 // Moving gives a page of what is under way to or from a branch, strays first.
-func Moving(a *act.Act, branch string, page store.Page) ([]Transit, store.Page, error) {
+func Moving(a *act.Act, branch calendar.Code, page store.Page) ([]Transit, store.Page, error) {
 	rows, next, err := a.Tx.TransitsAt(branch, page)
 	out := []Transit{}
 	for _, r := range rows {

@@ -40,7 +40,7 @@ func TestNumbersAreTrue(t *testing.T) {
 			assert.Equal(t, want, c.got, "%s at %s", what, r.Name)
 		}
 	}
-	byCode := map[string]today.Row{}
+	byCode := map[calendar.Code]today.Row{}
 	for _, r := range rows {
 		byCode[r.Branch] = r
 	}

@@ -59,7 +59,7 @@ func main() {
 		places = append(
 			places,
 			&calendar.Branch{
-				Code: fmt.Sprintf("B%02d", k),
+				Code: calendar.Code(fmt.Sprintf("B%02d", k)),
 				Name: fmt.Sprint("Branch ", k),
 				Zone: fmt.Sprint("z", k%zones),
 			},
@@ -96,7 +96,7 @@ func main() {
 			case d.OfBranch():
 				r.Scope[d] = rulebook.ParseAdmits(
 					d,
-					[]string{places[random.IntN(branches)].Code, places[random.IntN(branches)].Code},
+					[]string{string(places[random.IntN(branches)].Code), string(places[random.IntN(branches)].Code)},
 				)
 			default:
 				r.Scope[d] = rulebook.ParseAdmits(d, []string{values[d][random.IntN(len(values[d]))]})
@@ -187,7 +187,7 @@ func narrowness(book *rulebook.Rulebook, r *rulebook.Rule, at *rulebook.Situatio
 		if a := r.Scope[d]; len(a.Values)+len(a.Zones) > 0 {
 			n = -1
 			for _, z := range a.Zones {
-				if br, ok := book.Branch(at[d]); ok && br.Zone == z {
+				if br, ok := book.Branch(calendar.Code(at[d])); ok && br.Zone == z {
 					n = 1
 				}
 			}
@@ -260,7 +260,7 @@ func newEngine(book *rulebook.Rulebook) *engine {
 
 func (e *engine) decide(at rulebook.Situation) rulebook.Value {
 	zone := func(code string) string {
-		if br, ok := e.book.Branch(code); ok {
+		if br, ok := e.book.Branch(calendar.Code(code)); ok {
 			return br.Zone
 		}
 		return ""

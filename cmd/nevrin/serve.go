@@ -27,6 +27,7 @@ import (
 	"nevrin/app/partners"
 	"nevrin/app/rules"
 	"nevrin/app/staff"
+	"nevrin/core/calendar"
 	"nevrin/demo"
 	"nevrin/server"
 	"nevrin/standin"
@@ -122,7 +123,7 @@ func administratorCommand() *cobra.Command {
 				args[0],
 				pick(name != "", name, args[0]),
 				os.Getenv("NEVRIN_PASSWORD"),
-				branch,
+				calendar.Code(branch),
 			)
 		},
 	}

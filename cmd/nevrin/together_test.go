@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/testkit"
@@ -607,7 +608,7 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 	for k := range 8 {
 		s := pattern
 		s.t, s.base, s.at, s.rand = t, r.base, s.homes[k%2], rand.New(rand.NewPCG(uint64(k), 7))
-		who := w.Staff(role.Desk, s.at)
+		who := w.Staff(role.Desk, calendar.Code(s.at))
 		s.name = who.Name
 		jar, err := cookiejar.New(nil)
 		require.NoError(t, err)

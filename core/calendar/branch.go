@@ -86,11 +86,12 @@ type Opening struct {
 
 // Branch is the calendar of one place. Build it once, then only read it.
 type Branch struct {
-	Code, Name, Zone string
-	Location         *time.Location
-	Weekly           [7]Day // by time.Weekday
-	Closures         []Closure
-	Openings         map[Date]Opening
+	Code       Code
+	Name, Zone string
+	Location   *time.Location
+	Weekly     [7]Day // by time.Weekday
+	Closures   []Closure
+	Openings   map[Date]Opening
 }
 
 // Day is the spans in which the branch is open on a date.

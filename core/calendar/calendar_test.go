@@ -1,6 +1,7 @@
 package calendar_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -108,5 +109,17 @@ func TestDurations(t *testing.T) {
 	for _, text := range []string{"", "P", "PT", "P0D", "PT0M", "P1DT1H", "P1M", "P1Y", "-P1D", "p1d", "P1.5D", "21"} {
 		_, err := calendar.ParseDuration(text)
 		assert.Error(t, err, text)
+	}
+}
+
+func TestCodesOfBranches(t *testing.T) {
+	for _, right := range []string{"HVH", "b-12", "Ås", "1", "East/2"} {
+		code, err := calendar.ParseCode(right)
+		require.NoError(t, err, right)
+		assert.Equal(t, right, string(code))
+	}
+	for _, wrong := range []string{"", " ", "H H", "HVH\n", "a\x00b", strings.Repeat("x", 41), "\u202eHVH"} {
+		_, err := calendar.ParseCode(wrong)
+		assert.ErrorContains(t, err, "is not a code of a branch; expected one without spaces, such as HVH", "%q", wrong)
 	}
 }

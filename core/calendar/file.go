@@ -20,7 +20,7 @@ func ReadBranches(list jsonfile.Node, more ...string) ([]*Branch, []jsonfile.Nod
 	}
 	nodes := list.List()
 	branches := make([]*Branch, len(nodes))
-	seen := map[string]bool{}
+	seen := map[Code]bool{}
 	for i, n := range nodes {
 		branches[i] = readBranch(n, more)
 		if code := branches[i].Code; seen[code] && code != "" {
@@ -36,8 +36,8 @@ func readBranch(n jsonfile.Node, more []string) *Branch {
 	if !n.Only(append(branchKeys, more...)...) {
 		return b
 	}
-	b.Code = n.Get("code").Text()
-	b.Name = n.Get("name").TextOr(b.Code)
+	b.Code = jsonfile.Parsed(n.Get("code"), ParseCode)
+	b.Name = n.Get("name").TextOr(string(b.Code))
 	b.Zone = n.Get("zone").TextOr("")
 	if loc := jsonfile.Parsed(n.Get("timezone"), ParseLocation); loc != nil {
 		b.Location = loc

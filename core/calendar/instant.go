@@ -65,7 +65,8 @@ func ParseInstant(text string, loc *time.Location) (time.Time, error) {
 			return local(t, loc), nil
 		}
 	}
-	return time.Time{}, expect.Errorf("one such as 2026-10-06T14:00 or 2026-10-06T14:00:00-03:00", "%q is not an instant", text)
+	right := "one such as 2026-10-06T14:00 or 2026-10-06T14:00:00-03:00"
+	return time.Time{}, expect.Errorf(right, "%q is not an instant", text)
 }
 
 // PrintInstant writes an instant with seconds and the offset of loc.

@@ -100,7 +100,7 @@ func Count(b loan.Borrower, list []OnLoan, material string, now time.Time) loan.
 
 // ofPatron is the situation of a patron at a branch, whatever is lent.
 func ofPatron(at rulebook.Situation) rulebook.Situation {
-	return rulebook.Situate(at[rulebook.LendingBranch], "", "", "", at[rulebook.PatronClass])
+	return rulebook.Situate(at.Lending(), "", "", "", at[rulebook.PatronClass])
 }
 
 // StopsOfPatron are the reasons for which a patron may borrow nothing at a branch.

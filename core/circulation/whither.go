@@ -1,6 +1,7 @@
 package circulation
 
 import (
+	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 )
@@ -33,24 +34,24 @@ const (
 // InHand is an item in somebody's hand at a branch, with nothing to hinder it.
 type InHand struct {
 	Rules      *rulebook.Rulebook
-	Here, Home string // branch codes
+	Here, Home calendar.Code
 	Collection string
 	Material   string
-	Aside      bool   // put aside for repair
-	Pickup     string // branch where the hold that it serves is picked up; empty: it serves none
-	Lender     string // name of the library outside that it belongs to; empty: ours
+	Aside      bool          // put aside for repair
+	Pickup     calendar.Code // branch where the hold that it serves is picked up; empty: it serves none
+	Lender     string        // name of the library outside that it belongs to; empty: ours
 }
 
 // Way is where an item goes: To is a branch code for a tote.
 type Way struct {
 	Kind   Kind
 	Reason Reason
-	To     string
+	To     calendar.Code
 }
 
 // Whither decides where an item in hand goes: to whoever waits for it, else home, or where rules let it stay. The
 // trace begins with what is known already. Name says the name of a branch.
-func Whither(i InHand, trace why.Trace, name func(code string) string) (Way, why.Trace) {
+func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (Way, why.Trace) {
 	if i.Aside && i.Pickup == "" {
 		trace.Result = "Put aside"
 		return Way{Aside, Mending, ""}, trace.Add(why.Decided, "It is put aside for repair")

@@ -24,7 +24,7 @@ const lookAhead = 28
 
 // Stop is one call of a run. Arrive or Depart may be missing: it then only picks up or sets down.
 type Stop struct {
-	Branch         string
+	Branch         calendar.Code
 	Arrive, Depart *calendar.Minute
 }
 
@@ -48,7 +48,7 @@ type Branch struct {
 // Timetable is all runs of a network.
 type Timetable struct {
 	Location *time.Location
-	Branches map[string]Branch
+	Branches map[calendar.Code]Branch
 	Runs     []Run
 }
 
@@ -56,7 +56,7 @@ type Timetable struct {
 type Leg struct {
 	Run            string
 	Date           calendar.Date
-	From, To       string
+	From, To       calendar.Code
 	Depart, Arrive time.Time
 }
 
@@ -69,7 +69,7 @@ type Journey struct {
 
 // call is a stop of one run on one date.
 type call struct {
-	branch         string
+	branch         calendar.Code
 	arrive, depart time.Time
 	down, up       bool
 }
@@ -132,20 +132,20 @@ type reach struct {
 }
 
 // Ask finds the journey for an item that is ready at a branch; nil if nothing gets there.
-func (t *Timetable) Ask(from, to string, ready time.Time) *Journey {
+func (t *Timetable) Ask(from, to calendar.Code, ready time.Time) *Journey {
 	return t.Ahead(ready).Ask(from, to, ready)
 }
 
 // Ask finds the journey as Timetable.Ask does, over trips worked out from the same ready date.
-func (tr *Trips) Ask(from, to string, ready time.Time) *Journey {
+func (tr *Trips) Ask(from, to calendar.Code, ready time.Time) *Journey {
 	if from == to {
 		return tr.journey(to, ready, nil)
 	}
-	earliest := map[string]time.Time{from: ready}
+	earliest := map[calendar.Code]time.Time{from: ready}
 	var best *reach
-	for boards := map[string][]*reach{from: {{at: ready}}}; len(boards) > 0; {
+	for boards := map[calendar.Code][]*reach{from: {{at: ready}}}; len(boards) > 0; {
 		reached := tr.leg(boards)
-		boards = map[string][]*reach{}
+		boards = map[calendar.Code][]*reach{}
 		improved := false
 		for branch, ways := range reached {
 			slices.SortStableFunc(ways, func(a, b *reach) int { return compare(a, b) })
@@ -175,16 +175,16 @@ func compare(a, b *reach) int {
 }
 
 // leg goes one leg further from every place that can be boarded at. Boards are in order of time.
-func (tr *Trips) leg(boards map[string][]*reach) map[string][]*reach {
-	ready := map[string]board{}
+func (tr *Trips) leg(boards map[calendar.Code][]*reach) map[calendar.Code][]*reach {
+	ready := map[calendar.Code]board{}
 	for branch, ways := range boards {
 		ready[branch] = makeBoard(ways, tr.table.Branches[branch].SortMinutes)
 	}
-	reached := map[string][]*reach{}
+	reached := map[calendar.Code][]*reach{}
 	for _, trip := range tr.list {
 		var aboard *reach
 		var since, depart time.Time
-		var boarded string
+		var boarded calendar.Code
 		for _, c := range trip.calls {
 			if c.down && aboard != nil {
 				reached[c.branch] = append(reached[c.branch], &reach{at: c.arrive, since: since, before: aboard,
@@ -245,7 +245,7 @@ func (b board) at(depart time.Time) *reach {
 	return b.best[n-1]
 }
 
-func (tr *Trips) journey(to string, arrives time.Time, last *reach) *Journey {
+func (tr *Trips) journey(to calendar.Code, arrives time.Time, last *reach) *Journey {
 	j := &Journey{Arrives: arrives, Legs: []Leg{}}
 	for w := last; w != nil && w.before != nil; w = w.before {
 		j.Legs = append(j.Legs, w.leg)
@@ -259,8 +259,8 @@ func (tr *Trips) journey(to string, arrives time.Time, last *reach) *Journey {
 }
 
 // Why tells how the journey goes.
-func (t *Timetable) Why(j *Journey, from, to string, ready time.Time) why.Trace {
-	name := func(code string) string { return t.Branches[code].Name }
+func (t *Timetable) Why(j *Journey, from, to calendar.Code, ready time.Time) why.Trace {
+	name := func(code calendar.Code) string { return t.Branches[code].Name }
 	loc := t.Branches[to].Location
 	trace := why.New("When it gets to "+name(to)).
 		Add(why.Fact, "Ready at "+name(from)+" on "+calendar.SayInstant(ready, loc))

@@ -33,8 +33,8 @@ func TestWorkedQuestionsHold(t *testing.T) {
 // each call of a run, weights in minutes.
 func TestArrivalsAgreeWithDijkstra(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		table := &courier.Timetable{Location: time.UTC, Branches: map[string]courier.Branch{}}
-		codes := []string{"A", "B", "C", "D"}
+		table := &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{}}
+		codes := []calendar.Code{"A", "B", "C", "D"}
 		for _, code := range codes {
 			table.Branches[code] = courier.Branch{
 				Branch:      &calendar.Branch{Code: code, Location: time.UTC},
@@ -67,9 +67,9 @@ func TestArrivalsAgreeWithDijkstra(t *testing.T) {
 	})
 }
 
-func dijkstra(table *courier.Timetable, from, to string, ready time.Time) *time.Time {
+func dijkstra(table *courier.Timetable, from, to calendar.Code, ready time.Time) *time.Time {
 	type call struct {
-		branch         string
+		branch         calendar.Code
 		arrive, depart time.Time
 	}
 	g := simple.NewWeightedDirectedGraph(0, 1e18)

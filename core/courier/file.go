@@ -20,7 +20,7 @@ type File struct {
 
 // Question is where from, where to and since when; with what is expected.
 type Question struct {
-	From, To string
+	From, To calendar.Code
 	Ready    time.Time
 	Arrives  Expectation
 	OnShelf  Expectation
@@ -49,7 +49,7 @@ func Read(data []byte) (*File, error) {
 
 // ReadTimetable reads all of a courier file but its asks; what is wrong collects in the node.
 func ReadTimetable(root jsonfile.Node) *Timetable {
-	t := &Timetable{Location: time.UTC, Branches: map[string]Branch{}}
+	t := &Timetable{Location: time.UTC, Branches: map[calendar.Code]Branch{}}
 	if !root.Only("format", "timezone", "branches", "runs", "asks") {
 		return t
 	}
@@ -112,7 +112,7 @@ func readStop(n jsonfile.Node, t *Timetable, last *calendar.Minute) Stop {
 	if !n.Only("branch", "arrive", "depart") {
 		return s
 	}
-	s.Branch = n.Get("branch").Text()
+	s.Branch = calendar.Code(n.Get("branch").Text())
 	t.checkBranch(n.Get("branch"), s.Branch)
 	clock := func(key string) *calendar.Minute {
 		v := n.Get(key)
@@ -133,7 +133,7 @@ func readStop(n jsonfile.Node, t *Timetable, last *calendar.Minute) Stop {
 	return s
 }
 
-func (t *Timetable) checkBranch(n jsonfile.Node, code string) bool {
+func (t *Timetable) checkBranch(n jsonfile.Node, code calendar.Code) bool {
 	if _, ok := t.Branches[code]; !ok && code != "" {
 		n.Wrong("a branch of this file")
 		return false
@@ -146,11 +146,11 @@ func readQuestion(n jsonfile.Node, t *Timetable) Question {
 	if !n.Only("from", "to", "ready", "expect") {
 		return q
 	}
-	q.From, q.To = n.Get("from").Text(), n.Get("to").Text()
+	q.From, q.To = calendar.Code(n.Get("from").Text()), calendar.Code(n.Get("to").Text())
 	if !t.checkBranch(n.Get("from"), q.From) || !t.checkBranch(n.Get("to"), q.To) {
 		return q
 	}
-	in := func(code string) func(string) (time.Time, error) {
+	in := func(code calendar.Code) func(string) (time.Time, error) {
 		return func(text string) (time.Time, error) { return calendar.ParseInstant(text, t.Branches[code].Location) }
 	}
 	q.Ready = jsonfile.Parsed(n.Get("ready"), in(q.From))
@@ -174,9 +174,9 @@ func readQuestion(n jsonfile.Node, t *Timetable) Question {
 type LegReport struct {
 	Run    string        `json:"run"`
 	Date   calendar.Date `json:"date"`
-	From   string        `json:"from"`
+	From   calendar.Code `json:"from"`
 	Depart string        `json:"depart"`
-	To     string        `json:"to"`
+	To     calendar.Code `json:"to"`
 	Arrive string        `json:"arrive"`
 }
 
@@ -188,8 +188,8 @@ type Difference struct {
 
 // AskReport answers one question; Arrives and OnShelf are null if nothing gets there.
 type AskReport struct {
-	From    string                `json:"from"`
-	To      string                `json:"to"`
+	From    calendar.Code         `json:"from"`
+	To      calendar.Code         `json:"to"`
 	Ready   string                `json:"ready"`
 	Arrives *string               `json:"arrives"`
 	OnShelf *string               `json:"on_shelf"`
@@ -216,7 +216,9 @@ func (f *File) Answer() Report {
 }
 
 func (t *Timetable) answer(q Question) AskReport {
-	said := func(at time.Time, code string) string { return calendar.PrintInstant(at, t.Branches[code].Location) }
+	said := func(at time.Time, code calendar.Code) string {
+		return calendar.PrintInstant(at, t.Branches[code].Location)
+	}
 	a := AskReport{
 		From:    q.From,
 		To:      q.To,

@@ -56,7 +56,7 @@ type Terms struct {
 
 // Pair is an item and a hold that it might serve.
 type Pair struct {
-	Home, Pickup, PatronHome string // branch codes
+	Home, Pickup, PatronHome calendar.Code
 	Added, Today             calendar.Date
 }
 

@@ -33,12 +33,16 @@ type Title struct {
 
 // Hold waits at a pickup branch, for any item of its title or only for some.
 type Hold struct {
-	ID, Pickup string
-	Only       []string
+	ID     string
+	Pickup calendar.Code
+	Only   []string
 }
 
 // Item is where it is.
-type Item struct{ ID, Branch string }
+type Item struct {
+	ID     string
+	Branch calendar.Code
+}
 
 // Expectation is what a plan of one title should come to.
 type Expectation struct {
@@ -117,8 +121,8 @@ func (f *File) readTitle(n jsonfile.Node) Title {
 	return t
 }
 
-func (f *File) readBranch(n jsonfile.Node) string {
-	code := n.Text()
+func (f *File) readBranch(n jsonfile.Node) calendar.Code {
+	code := calendar.Code(n.Text())
 	if _, ok := f.Timetable.Branches[code]; !ok && code != "" {
 		n.Wrong("a branch of the courier file")
 	}
@@ -183,9 +187,9 @@ type Reaches struct {
 	table *courier.Timetable
 	now   time.Time
 	fetch int
-	ready map[string]*time.Time
-	trips map[string]*courier.Trips
-	known map[[2]string]*Reach
+	ready map[calendar.Code]*time.Time
+	trips map[calendar.Code]*courier.Trips
+	known map[[2]calendar.Code]*Reach
 }
 
 // NewReaches prepares the question for one moment. Seconds of now are dropped.
@@ -194,15 +198,15 @@ func NewReaches(table *courier.Timetable, now time.Time, fetchMinutes int) *Reac
 		table,
 		now.Truncate(time.Minute),
 		fetchMinutes,
-		map[string]*time.Time{},
-		map[string]*courier.Trips{},
-		map[[2]string]*Reach{},
+		map[calendar.Code]*time.Time{},
+		map[calendar.Code]*courier.Trips{},
+		map[[2]calendar.Code]*Reach{},
 	}
 }
 
 // Between is how an item at one branch reaches another; nil if it cannot, or either never opens.
-func (r *Reaches) Between(from, to string) *Reach {
-	key := [2]string{from, to}
+func (r *Reaches) Between(from, to calendar.Code) *Reach {
+	key := [2]calendar.Code{from, to}
 	if known, ok := r.known[key]; ok {
 		return known
 	}
@@ -218,7 +222,7 @@ func (r *Reaches) Between(from, to string) *Reach {
 }
 
 // Ready is when an item at a branch is ready to leave; nil if the branch never opens.
-func (r *Reaches) Ready(from string) *time.Time {
+func (r *Reaches) Ready(from calendar.Code) *time.Time {
 	if ready, ok := r.ready[from]; ok {
 		return ready
 	}

@@ -77,7 +77,7 @@ func (b *Rulebook) meeting(first, second *face) Situation {
 			n, _ := first.admits[d].first(second.admits[d])
 			at[d] = b.index.names[d][n]
 		} else if Dimension(d).OfBranch() && len(b.Branches) > 0 {
-			at[d] = b.Branches[0].Code
+			at[d] = string(b.Branches[0].Code)
 		}
 	}
 	return at
@@ -99,7 +99,7 @@ func (b *Rulebook) meet(first, second *Scope) (Situation, bool) {
 func (b *Rulebook) meetIn(d Dimension, first, second Admits) (string, bool) {
 	if first.empty() && second.empty() {
 		if d.OfBranch() && len(b.Branches) > 0 {
-			return b.Branches[0].Code, true
+			return string(b.Branches[0].Code), true
 		}
 		return "", true
 	}
@@ -107,7 +107,7 @@ func (b *Rulebook) meetIn(d Dimension, first, second Admits) (string, bool) {
 	if d.OfBranch() {
 		candidates = candidates[:0:0]
 		for _, br := range b.Branches {
-			candidates = append(candidates, br.Code)
+			candidates = append(candidates, string(br.Code))
 		}
 	}
 	for _, v := range candidates {

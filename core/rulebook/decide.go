@@ -264,7 +264,7 @@ func (b *Rulebook) SaySituation(at Situation) string {
 
 func (b *Rulebook) sayValue(d Dimension, v string) string {
 	if d.OfBranch() {
-		if br, ok := b.Branch(v); ok {
+		if br, ok := b.Branch(calendar.Code(v)); ok {
 			return br.Name
 		}
 	}
@@ -283,5 +283,5 @@ func (b *Rulebook) WhyDue(at Situation, own []Setting, due why.Trace) why.Trace 
 
 // BranchOf finds the calendar of the lending branch of a situation.
 func (b *Rulebook) BranchOf(at Situation) (*calendar.Branch, bool) {
-	return b.Branch(at[LendingBranch])
+	return b.Branch(at.Lending())
 }

@@ -70,7 +70,7 @@ func (b *Rulebook) readExample(n jsonfile.Node) Example {
 	if !ok {
 		return e
 	}
-	branch, _ := b.Branch(at[LendingBranch])
+	branch, _ := b.Branch(at.Lending())
 	e.Given = b.readGiven(given, at, branch)
 	if expect := n.Get("expect"); expect.Given() {
 		e.Expect = b.readExpect(expect, branch)
@@ -143,7 +143,8 @@ func dueAt(b *calendar.Branch) func(string) (loan.Due, error) {
 		if !strings.Contains(text, "T") {
 			d, err := calendar.ParseDate(text)
 			if err != nil {
-				err = expect.Errorf("one such as 2026-10-06 or 2026-10-06T14:00", "%q is neither a date nor an instant", text)
+				right := "one such as 2026-10-06 or 2026-10-06T14:00"
+				err = expect.Errorf(right, "%q is neither a date nor an instant", text)
 			}
 			return loan.OnDate(d), err
 		}
@@ -216,7 +217,7 @@ type Outcome struct {
 
 // Compute works out a situation: terms, due date, renewal, lateness.
 func (b *Rulebook) Compute(g Given) Outcome {
-	branch, _ := b.Branch(g.Situation[LendingBranch])
+	branch, _ := b.Branch(g.Situation.Lending())
 	out := Outcome{Terms: b.Decide(g.Situation, g.Own), Why: why.New("How it comes about")}
 	out.Why = out.Why.Under(why.Fact, b.Why(g.Situation, g.Own, LoanPeriod))
 	terms := out.Terms.Loan()
@@ -321,7 +322,7 @@ func (b *Rulebook) Check() Report {
 
 func (b *Rulebook) checkExample(e Example) ExampleReport {
 	out := b.Compute(e.Given)
-	branch, _ := b.Branch(e.Given.Situation[LendingBranch])
+	branch, _ := b.Branch(e.Given.Situation.Lending())
 	r := ExampleReport{
 		Name:    e.Name,
 		Terms:   b.reportTerms(&out.Terms),

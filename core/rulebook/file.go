@@ -134,12 +134,12 @@ func (b *Rulebook) checkPlace(text string) error {
 }
 
 func (b *Rulebook) checkBranch(code string) error {
-	if _, ok := b.Branch(code); ok {
+	if _, ok := b.Branch(calendar.Code(code)); ok {
 		return nil
 	}
 	codes := make([]string, len(b.Branches))
 	for i, br := range b.Branches {
-		codes[i] = br.Code
+		codes[i] = string(br.Code)
 	}
 	return expect.Errorf("one of "+strings.Join(codes, ", "), "%q, a branch that does not exist here", code)
 }

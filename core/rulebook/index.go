@@ -51,7 +51,7 @@ func (b *Rulebook) buildIndex() {
 		x.values[d], x.admit[d] = map[string]int{}, map[string]set{}
 		if Dimension(d).OfBranch() {
 			for _, br := range b.Branches {
-				x.intern(Dimension(d), br.Code)
+				x.intern(Dimension(d), string(br.Code))
 			}
 		}
 		for _, r := range b.Rules {

@@ -218,7 +218,7 @@ func (r *Rehearsal) Patron(loans []Past) {
 	var limitBefore, limitAfter *money.Amount
 	for k := range loans {
 		p := &loans[k]
-		b, ok := r.draft.Branch(p.Situation[LendingBranch])
+		b, ok := r.draft.Branch(p.Situation.Lending())
 		if !ok {
 			continue
 		}

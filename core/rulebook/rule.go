@@ -138,9 +138,12 @@ func (r *Rule) Title() string {
 type Situation [dimensions]string
 
 // Situate builds a situation in the order of the dimensions.
-func Situate(lendingBranch, homeBranch, collection, materialClass, patronClass string) Situation {
-	return Situation{lendingBranch, homeBranch, collection, materialClass, patronClass}
+func Situate(lendingBranch, homeBranch calendar.Code, collection, materialClass, patronClass string) Situation {
+	return Situation{string(lendingBranch), string(homeBranch), collection, materialClass, patronClass}
 }
+
+// Lending is the lending branch.
+func (s Situation) Lending() calendar.Code { return calendar.Code(s[LendingBranch]) }
 
 // Rulebook is a whole set of rules with the branches they speak of.
 type Rulebook struct {
@@ -161,7 +164,7 @@ func New(currency money.Currency, branches []*calendar.Branch, ranking Ranking, 
 	b := &Rulebook{Currency: currency, Branches: branches, Ranking: ranking,
 		zones: make(map[string]string, len(branches)), defaults: defaults(currency)}
 	for _, br := range branches {
-		b.zones[br.Code] = br.Zone
+		b.zones[string(br.Code)] = br.Zone
 	}
 	b.blank.Currency = currency
 	for t := range b.defaults {
@@ -178,7 +181,7 @@ func (b *Rulebook) use(rules []*Rule) {
 }
 
 // Branch finds a branch by its code.
-func (b *Rulebook) Branch(code string) (*calendar.Branch, bool) {
+func (b *Rulebook) Branch(code calendar.Code) (*calendar.Branch, bool) {
 	for _, br := range b.Branches {
 		if br.Code == code {
 			return br, true
