@@ -126,17 +126,6 @@ func (t *Tx) take(l Lock, q *questions) {
 	}
 	t.lockNamed(q, &t.locked.Patrons, "patrons", patrons)
 	t.lockNamed(q, &t.locked.Titles, "titles", titles)
-	if t.keepTime == nil {
-		return
-	}
-	q.batch.Queue("SELECT " + clock)
-	q.reads = append(q.reads, func(rows pgx.Rows) error {
-		now, err := pgx.CollectExactlyOneRow(rows, pgx.RowTo[time.Time])
-		if err == nil {
-			t.keepTime(now)
-		}
-		return err
-	})
 }
 
 // KeepTime has told what time it is whenever locks were given: an act that had to wait for another comes after it, in
@@ -162,15 +151,25 @@ func (t *Tx) lockNamed(q *questions, into *[]int64, table string, n naming) {
 	if len(n.questions) == 0 {
 		return
 	}
+	// The time is read of each row once it is locked.
 	query := fmt.Sprintf(
-		"SELECT id FROM %s WHERE id = ANY(ARRAY(%s)) ORDER BY id FOR NO KEY UPDATE",
+		"SELECT id, %s AS now FROM (SELECT id FROM %s WHERE id = ANY(ARRAY(%s)) ORDER BY id FOR NO KEY UPDATE) locked",
+		clock,
 		table,
 		strings.Join(n.questions, " UNION "),
 	)
 	q.batch.Queue(query, n.args...)
 	q.reads = append(q.reads, func(rows pgx.Rows) error {
-		ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-		*into = append(*into, ids...)
+		locked, err := pgx.CollectRows(rows, pgx.RowToStructByName[struct {
+			ID  int64
+			Now time.Time
+		}])
+		for _, l := range locked {
+			*into = append(*into, l.ID)
+		}
+		if len(locked) > 0 && t.keepTime != nil {
+			t.keepTime(locked[len(locked)-1].Now)
+		}
 		return err
 	})
 }

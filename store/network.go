@@ -20,8 +20,9 @@ type Moment struct {
 	Block   int64         // the first of a block of ids, for a change
 }
 
-// clock is the one clock: the training clock where there is one.
-const clock = `coalesce((SELECT shows + (clock_timestamp() - real_at) FROM training_clock), clock_timestamp())`
+// clock is the one clock: the training clock where there is one. How far that is from the real one is asked once a
+// statement, the time itself for each row.
+const clock = `clock_timestamp() + coalesce((SELECT shows - real_at FROM training_clock), interval '0')`
 
 const moment = `WITH now AS MATERIALIZED (SELECT version, timezone, ` + clock + ` AS now FROM network)
 	SELECT now.version, now.now, (

@@ -147,31 +147,29 @@ type ReturnFacts struct {
 func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
 	q := &questions{}
 	t.take(Lock{Run: run, Barcode: barcode}, q)
-	var runs []ReturnRun
+	var runs []struct {
+		ReturnRun
+		Before bool
+	}
 	var items []itemRow
-	var before []bool
 	r := &ReturnFacts{}
-	ask(q, &runs, "SELECT "+runColumns+" FROM return_runs r WHERE r.id = $1", run)
+	ask(
+		q,
+		&runs,
+		"SELECT "+runColumns+`, EXISTS (SELECT 1 FROM return_lines l WHERE l.run_id = r.id
+				AND l.item_id = (SELECT id FROM items WHERE barcode = $2) AND NOT l.undone) AS before
+		FROM return_runs r WHERE r.id = $1`,
+		run,
+		barcode,
+	)
 	ask(q, &r.Piles, "SELECT kind, place, count FROM return_piles WHERE run_id = $1", run)
 	if barcode != "" {
 		askItem(q, &items, barcode, 0)
-		askEach(
-			q,
-			&before,
-			`SELECT EXISTS (SELECT 1 FROM return_lines l WHERE l.run_id = $1
-					AND l.item_id = (SELECT id FROM items WHERE barcode = $2) AND NOT l.undone)`,
-			run,
-			barcode,
-		)
 	}
 	if err := t.send(q); err != nil || len(runs) == 0 {
 		return nil, err
 	}
-	r.Run = runs[0]
-	if barcode == "" {
-		return r, nil
-	}
-	r.Before = before[0]
+	r.Run, r.Before = runs[0].ReturnRun, runs[0].Before
 	var err error
 	r.Facts, err = t.settled(items)
 	return r, err
