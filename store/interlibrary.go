@@ -123,15 +123,15 @@ const ourMove = `((r.role = 'supplying' AND r.stage = ANY($1) OR r.role = 'reque
 
 const openRequest = "r.stage NOT IN ('done', 'refused', 'withdrawn')"
 
-// Requests gives a page of the open requests and those that ended since an instant: those where we act next first, then
-// the newest. The stages are those in which we act next, supplying and requesting.
+// Requests gives a page of the open requests, those that ended since an instant, and every no that nobody has seen:
+// those where we act next first, then the newest. The stages are those in which we act next, supplying and requesting.
 func (t *Tx) Requests(since time.Time, supplying, requesting []exchange.Stage, page Page) ([]Request, Page, error) {
 	rank := fmt.Sprintf(newestFirst, ourMove, "r.moved_at")
 	ids, next, err := pagedIDs(
 		t,
 		page,
 		`SELECT rank, id FROM (SELECT r.id, `+rank+` AS rank
-			FROM requests r WHERE `+openRequest+` OR r.moved_at > $3) l
+			FROM requests r WHERE `+openRequest+` OR r.moved_at > $3 OR `+ourMove+`) l
 		WHERE ($4::bigint = 0 AND $5::bigint = 0) OR (rank, id) > ($4, $5) ORDER BY rank, id`,
 		supplying,
 		requesting,
@@ -144,7 +144,7 @@ func (t *Tx) Requests(since time.Time, supplying, requesting []exchange.Stage, p
 	return inOrder(rows, ids, func(r *Request) int64 { return r.ID }), next, err
 }
 
-// OurRequests counts the open requests where we act next.
+// OurRequests counts the requests where we act next.
 func (t *Tx) OurRequests(supplying, requesting []exchange.Stage) (int, error) {
 	return value[int](
 		t,

@@ -27,34 +27,15 @@ func change(t *testing.T, h *act.House, who act.Actor, c calendars.Change) (*cal
 	})
 }
 
-// movedLoans walks through the loans that a change would move, in parts of seven.
 func movedLoans(t *testing.T, h *act.House, who act.Actor, c calendars.Change) []calendars.MovedLoan {
-	return testkit.Do(t, h, who, func(a *act.Act) ([]calendars.MovedLoan, error) {
-		var out []calendars.MovedLoan
-		page := store.Page{Most: 7}
-		for {
-			rows, next, err := calendars.MovedLoans(a, c, page)
-			out = append(out, rows...)
-			if err != nil || !next.More {
-				return out, err
-			}
-			page = next
-		}
+	return testkit.Whole(t, h, who, 7, func(a *act.Act, page store.Page) ([]calendars.MovedLoan, store.Page, error) {
+		return calendars.MovedLoans(a, c, page)
 	})
 }
 
 func movedHolds(t *testing.T, h *act.House, who act.Actor, c calendars.Change) []calendars.MovedHold {
-	return testkit.Do(t, h, who, func(a *act.Act) ([]calendars.MovedHold, error) {
-		var out []calendars.MovedHold
-		page := store.Page{Most: 2}
-		for {
-			rows, next, err := calendars.MovedHolds(a, c, page)
-			out = append(out, rows...)
-			if err != nil || !next.More {
-				return out, err
-			}
-			page = next
-		}
+	return testkit.Whole(t, h, who, 2, func(a *act.Act, page store.Page) ([]calendars.MovedHold, store.Page, error) {
+		return calendars.MovedHolds(a, c, page)
 	})
 }
 

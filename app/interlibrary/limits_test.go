@@ -10,7 +10,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
-	"nevrin/store"
+	"nevrin/core/exchange"
 	"nevrin/testkit"
 )
 
@@ -75,26 +75,21 @@ func TestAwkwardRequests(t *testing.T) {
 	)
 }
 
-// whole walks through the list in parts of seven.
-func whole(a *act.Act) ([]interlibrary.Request, error) {
-	var out []interlibrary.Request
-	page := store.Page{Most: 7}
-	for {
-		rows, next, err := interlibrary.List(a, page)
-		out = append(out, rows...)
-		if err != nil || !next.More {
-			return out, err
-		}
-		page = next
-	}
-}
-
 // The list has requests in every stage, ours and theirs, our move first, each once.
 func TestListSaysWhoseMoveItIs(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	list := testkit.Do(t, h, caspar, whole)
+	list := testkit.Whole(t, h, caspar, 7, interlibrary.List)
 	assert.Len(t, list, 60)
+	// A no that nobody has seen stays, however old it is; what has ended otherwise goes.
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE requests SET moved_at = moved_at - interval '1 year' "+
+		"WHERE stage IN ('refused', 'done', 'withdrawn')").Error)
+	for _, r := range testkit.Whole(t, h, caspar, 7, interlibrary.List) {
+		assert.True(t, r.OurMove || !r.Stage.Ended(), "%+v", r)
+	}
+	old := testkit.Whole(t, h, caspar, 7, interlibrary.List)
+	assert.Less(t, len(old), len(list))
+	assert.True(t, slices.ContainsFunc(old, func(r interlibrary.Request) bool { return r.Stage == exchange.Refused }))
 	ours := slices.DeleteFunc(slices.Clone(list), func(r interlibrary.Request) bool { return !r.OurMove })
 	assert.Len(t, ours, testkit.Do(t, h, caspar, interlibrary.Ours))
 	stages := map[string]bool{}

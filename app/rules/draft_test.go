@@ -19,7 +19,6 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
-	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -416,20 +415,6 @@ func TestRehearsal(t *testing.T) {
 	assert.ErrorContains(t, err, "ends before it begins")
 }
 
-// allReports walks through the list one by one.
-func allReports(a *act.Act) ([]rules.Report, error) {
-	var out []rules.Report
-	page := store.Page{Most: 1}
-	for {
-		rows, next, err := rules.Reports(a, page)
-		out = append(out, rows...)
-		if err != nil || !next.More {
-			return out, err
-		}
-		page = next
-	}
-}
-
 func TestReports(t *testing.T) {
 	h := testkit.House(t)
 	jory, maren := testkit.Somebody(t, h, "jory"), testkit.Somebody(t, h, "maren")
@@ -441,7 +426,7 @@ func TestReports(t *testing.T) {
 		return rules.Complain(a, rules.Complaint{Loan: 1 << 40, Happened: "Got a week"})
 	})
 	assert.ErrorContains(t, err, "no such patron, item or loan")
-	list := testkit.Do(t, h, maren, allReports)
+	list := testkit.Whole(t, h, maren, 1, rules.Reports)
 	assert.Equal(t, sent.ID, list[0].ID, "the newest first")
 	answer := func() error {
 		_, err := do(h, maren, func(a *act.Act) (*rules.Report, error) {
@@ -451,7 +436,7 @@ func TestReports(t *testing.T) {
 	}
 	require.NoError(t, answer())
 	assert.ErrorContains(t, answer(), "answered already")
-	list = testkit.Do(t, h, maren, allReports)
+	list = testkit.Whole(t, h, maren, 1, rules.Reports)
 	assert.NotEqual(t, sent.ID, list[0].ID, "answered ones come after")
 }
 

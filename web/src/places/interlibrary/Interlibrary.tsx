@@ -88,7 +88,10 @@ export function InterlibraryPlace() {
     <div className="grid gap-3.5">
       <Head
         title="Interlibrary"
-        says={count.data && `${count.data.ours} are our move; then come those where it is theirs, and ended ones.`}
+        says={
+          count.data &&
+          `${count.data.ours} ${count.data.ours === 1 ? "is" : "are"} our move; then come those where it is theirs, and ended ones.`
+        }
       >
         {me.outside && (
           <Button plain onClick={() => window.open(me.outside, "_blank")}>
