@@ -84,8 +84,10 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 	out := []Request{}
 	for k := range rows {
 		r := show(a, &rows[k])
-		if says, ok := held[r.ItemID]; ok && r.Role == exchange.Requesting && r.Stage == exchange.There {
-			r.Says, r.OurMove = says, false
+		with, away := held[r.ItemID]
+		r.OurMove = exchange.OurMove(r.Role, r.Stage, rows[k].Seen, away)
+		if away && r.Role == exchange.Requesting && r.Stage == exchange.There {
+			r.Says = with
 		}
 		r.Waiting = waiting[r.ID]
 		out = append(out, r)
@@ -128,10 +130,8 @@ func show(a *act.Act, r *store.Request) Request {
 		Author:   r.Author,
 		Note:     r.Note,
 		LastNote: r.LastNote,
-		OurMove: exchange.OurMove(r.Role, r.Stage) &&
-			!r.Seen,
-		Says:    says(r),
-		MovedAt: r.MovedAt,
+		Says:     says(r),
+		MovedAt:  r.MovedAt,
 	}
 	if r.Patron != nil {
 		out.Patron, out.PatronID = r.Patron.Name(), r.Patron.ID

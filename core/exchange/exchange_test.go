@@ -55,6 +55,11 @@ func TestMessagesLeadOn(t *testing.T) {
 // As long as a request has not ended, exactly one side has to move.
 func TestSomebodyHasToMove(t *testing.T) {
 	for _, s := range []exchange.Stage{exchange.Asked, exchange.Promised, exchange.Shipped, exchange.There, exchange.Back} {
-		assert.NotEqual(t, exchange.OurMove(exchange.Requesting, s), exchange.OurMove(exchange.Supplying, s), s)
+		ours := exchange.OurMove(exchange.Requesting, s, false, false)
+		assert.NotEqual(t, ours, exchange.OurMove(exchange.Supplying, s, false, false), s)
+		assert.False(t, exchange.OurMove(exchange.Requesting, s, true, false), "what was seen is dealt with")
+		away := exchange.OurMove(exchange.Requesting, s, false, true)
+		assert.Equal(t, ours && s != exchange.There, away, "with the patron nobody has to move: %s", s)
+		assert.Equal(t, !ours, exchange.OurMove(exchange.Supplying, s, false, true), s)
 	}
 }
