@@ -106,9 +106,9 @@ test("pictures of the main views", async ({ page }) => {
     await scan(page, words);
     await page.getByRole("region", { name: partner }).getByRole("radio").check();
     await page.getByLabel("For", { exact: true }).fill(reader);
-    await page.getByRole("button", { name: new RegExp(reader) }).click();
+    await page.getByRole("option", { name: new RegExp(reader) }).click();
     await page.getByRole("button", { name: `Ask ${partner} for it` }).click();
-    await expect(page.getByRole("region", { name: "Ask outside" })).toHaveCount(0);
+    await expect(page.getByRole("region", { name: "Ask a partner" })).toHaveCount(0);
   }
   await expect(requests).toContainText("They cannot lend it", { timeout: 20_000 });
   await expect(requests.getByText("On its way to us")).toHaveCount(7, { timeout: 20_000 });

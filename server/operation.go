@@ -220,7 +220,18 @@ func answer[O any](s *Server, ctx context.Context, out O, err error) (*Out[O], e
 // problem turns an error into an answer of RFC 9457. What is not for a person to read is logged instead.
 func (s *Server) problem(ctx context.Context, err error) error {
 	if p := problem.Of(err); p != nil {
-		return huma.NewError(statuses[p.Kind], p.Text)
+		told := &huma.ErrorModel{Status: statuses[p.Kind], Title: http.StatusText(statuses[p.Kind]), Detail: p.Text}
+		if p.Kind == problem.Repeated {
+			told.Type = "urn:nevrin:key-used"
+		}
+		return told
+	}
+	if errors.Is(err, store.ErrUnsure) {
+		s.log.WarnContext(ctx, "unsure", "error", err)
+		return huma.NewError(
+			http.StatusServiceUnavailable,
+			"The database went away just as this was to be kept. Whether it was done is not known yet; it is asked again by itself.",
+		)
 	}
 	if errors.Is(err, store.ErrBusy) {
 		s.log.WarnContext(ctx, "busy", "error", err)
@@ -249,6 +260,7 @@ func (s *Server) problem(ctx context.Context, err error) error {
 var statuses = map[problem.Kind]int{
 	problem.Invalid: http.StatusUnprocessableEntity, problem.Missing: http.StatusNotFound,
 	problem.Refused: http.StatusConflict, problem.Forbidden: http.StatusForbidden,
+	problem.Repeated: http.StatusUnprocessableEntity,
 }
 
 // Unreachable tells whether an error means that PostgreSQL is not there.

@@ -13,6 +13,7 @@ import (
 	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/people"
+	"nevrin/app/reading"
 	"nevrin/app/returns"
 	"nevrin/app/rules"
 	"nevrin/app/stock"
@@ -35,6 +36,7 @@ func (s *Server) operations() {
 
 // Me is who is signed in, where, and when it is.
 type Me struct {
+	ID       int64         `json:"id"`
 	Name     string        `json:"name"`
 	Role     role.Role     `json:"role"`
 	Branch   calendar.Code `json:"branch"`
@@ -42,6 +44,7 @@ type Me struct {
 	Network  string        `json:"network"`
 	Now      time.Time     `json:"now"`
 	Timezone string        `json:"timezone"`
+	Currency string        `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
 	Training bool          `json:"training" doc:"Runs on a training clock"`
 	Mailbox  string        `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
 	Outside  string        `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
@@ -89,6 +92,17 @@ func (s *Server) houseOperations() {
 				time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute,
 			)
 		},
+	)
+	type scanned struct {
+		Text string `query:"text" minLength:"1" maxLength:"200"`
+	}
+	look(
+		s,
+		"/scanned",
+		"scanned",
+		"What a scanned or typed text is: a card, an item, words, or wrong",
+		everyone,
+		func(a *act.Act, in *scanned) (*reading.Read, error) { return reading.Text(a, in.Text) },
 	)
 	look(
 		s,
@@ -180,9 +194,9 @@ func (s *Server) houseOperations() {
 
 func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
-		Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
-		Timezone: a.Network.Timezone,
-		Mailbox:  s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
+		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
+		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
+		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
 		Branches: []rules.Value{}, Demo: []DemoStaff{},
 	}
 	for _, b := range a.Network.Branches {

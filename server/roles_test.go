@@ -19,7 +19,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/live"
 	"nevrin/server"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -28,12 +30,19 @@ type station struct {
 	t      *testing.T
 	client http.Client
 	base   string
+	branch string // at which the window works; empty: the person's own
 }
 
 // serve starts a server over a copy of the demo.
 func serve(t *testing.T) (*act.House, string) {
 	t.Helper()
-	h := testkit.House(t)
+	return serveOver(t, testkit.House(t).Store)
+}
+
+// serveOver starts one more copy of the program over a database.
+func serveOver(t *testing.T, db *store.Store) (*act.House, string) {
+	t.Helper()
+	h := &act.House{Store: db, Live: live.New(db)}
 	s, err := server.New(
 		h,
 		fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}},
@@ -42,9 +51,14 @@ func serve(t *testing.T) (*act.House, string) {
 	)
 	require.NoError(t, err)
 	listen := httptest.NewServer(s)
-	t.Cleanup(listen.Close)
+	t.Cleanup(func() {
+		s.Close()
+		listen.Close()
+	})
 	return h, listen.URL
 }
+
+func number(text string) json.Number { return json.Number(text) }
 
 func at(t *testing.T, base, login string) *station {
 	t.Helper()
@@ -66,6 +80,9 @@ func (s *station) send(method, path, key string, body any) (int, string) {
 	r, err := http.NewRequest(method, s.base+path, bytes.NewReader(data))
 	require.NoError(s.t, err)
 	r.Header.Set("Content-Type", "application/json")
+	if s.branch != "" {
+		r.Header.Set(server.BranchHeader, s.branch)
+	}
 	if key != "" {
 		r.Header.Set("Idempotency-Key", key)
 	}
@@ -81,7 +98,7 @@ func (s *station) send(method, path, key string, body any) (int, string) {
 // fails the test, so that nobody adds one without deciding.
 var mayDo = map[string]string{
 	"me":    "anybody",
-	"today": "volunteer", "findPatrons": "volunteer", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
+	"today": "volunteer", "scanned": "volunteer", "findPatrons": "volunteer", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
 	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "run": "volunteer", "runLines": "volunteer", "runOfPatron": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
 	"undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
@@ -306,10 +323,20 @@ func TestSigningIn(t *testing.T) {
 
 	status, says = s.send(http.MethodPost, "/api/branch", "", map[string]string{"branch": "XXX"})
 	assert.Equal(t, http.StatusNotFound, status, says)
+	s.branch = "WRN"
+	status, says = s.send(http.MethodGet, "/api/me", "", nil)
+	assert.Equal(t, http.StatusConflict, status, "a window that works where its person has not gone is refused")
+	assert.Contains(t, says, "urn:nevrin:branch")
 	status, _ = s.send(http.MethodPost, "/api/branch", "", map[string]string{"branch": "WRN"})
 	assert.Equal(t, http.StatusNoContent, status)
 	_, says = s.send(http.MethodGet, "/api/me", "", nil)
 	assert.Contains(t, says, `"branch":"WRN"`)
+	s.branch = ""
+	_, says = s.send(http.MethodGet, "/api/me", "", nil)
+	assert.Contains(t, says, `"branch":"SLM"`, "the branch goes with the request, not with the session")
+	assert.Equal(t, "SLM WRN", testkit.Text(
+		t, h, `SELECT (detail->>'was') || ' ' || (detail->>'is') FROM events WHERE kind = 'branch_changed' ORDER BY id DESC LIMIT 1`,
+	))
 
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE staff SET active = false WHERE login = 'real'").Error)
 	status, _ = s.send(http.MethodGet, "/api/today", "", nil)

@@ -13,6 +13,7 @@ import (
 	"path"
 	"reflect"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -41,6 +42,8 @@ type Server struct {
 	sessions *scs.SessionManager
 	log      *slog.Logger
 	options  Options
+	closing  chan struct{} // closed when streams are to end
+	close    sync.Once
 }
 
 // New builds a server over a house.
@@ -51,6 +54,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		sessions: newSessions(house, options.Secure),
 		log:      log,
 		options:  options,
+		closing:  make(chan struct{}),
 	}
 	s.sessions.ErrorFunc = s.sessionError
 
@@ -67,6 +71,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Post("/api/sign-in/demo", s.signInDemo)
 		r.Post("/api/sign-out", s.signOut)
 		r.Post("/api/branch", s.changeBranch)
+		r.Get(livePath, s.live)
 		r.Get("/api/slips/hold/{id}", s.holdSlip)
 		s.files(r)
 	})
@@ -104,13 +109,16 @@ func OpenAPI() ([]byte, error) {
 	return s.api.OpenAPI().MarshalJSON()
 }
 
+// Close ends the streams, which would go on for ever.
+func (s *Server) Close() { s.close.Do(func() { close(s.closing) }) }
+
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
 
 // compressed compresses what is asked for and may be long. The answer to a scan is short, and waited for.
 func compressed(next http.Handler) http.Handler {
 	long := middleware.Compress(5)(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodGet {
+		if r.Method == http.MethodGet && r.URL.Path != livePath {
 			long.ServeHTTP(w, r)
 			return
 		}

@@ -3,10 +3,14 @@ package server
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/http"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
+	"github.com/danielgtaylor/huma/v2"
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
@@ -95,7 +99,21 @@ func place(next http.Handler) http.Handler {
 	})
 }
 
-// identify puts the person of the session, at the branch where they work now, into the request.
+// BranchHeader names the branch at which the window works that asks.
+const BranchHeader = "Nevrin-Branch"
+
+// arrivedKey is under what a session keeps the branches where its person went, apart from their own.
+const arrivedKey = "branches"
+
+func (s *Server) arrive(ctx context.Context, branch calendar.Code) {
+	arrived := strings.Fields(s.sessions.GetString(ctx, arrivedKey))
+	if !slices.Contains(arrived, string(branch)) {
+		s.sessions.Put(ctx, arrivedKey, strings.Join(append(arrived, string(branch)), " "))
+	}
+}
+
+// identify puts the person of the session, at the branch where the asking window works, into the request. A window that
+// works where its person has not gone since they signed in is refused: what it does would count at the wrong branch.
 func (s *Server) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		p, _ := r.Context().Value(personKey{}).(*person)
@@ -104,9 +122,27 @@ func (s *Server) identify(next http.Handler) http.Handler {
 			return
 		}
 		who := act.Actor{ID: p.found.ID, Name: p.found.Name, Role: p.found.Role, Branch: p.found.BranchCode}
-		if branch := s.sessions.GetString(r.Context(), "branch"); branch != "" {
-			who.Branch = calendar.Code(branch)
+		if asked := r.Header.Get(BranchHeader); asked != "" && asked != string(who.Branch) {
+			if !slices.Contains(strings.Fields(s.sessions.GetString(r.Context(), arrivedKey)), asked) {
+				if r.URL.Path != "/api/branch" && !strings.HasPrefix(r.URL.Path, "/api/sign-") {
+					s.refuse(w, r, elsewhere(asked, who.Branch))
+					return
+				}
+			} else {
+				who.Branch = calendar.Code(asked)
+			}
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
 	})
+}
+
+// elsewhere says that a window works at another branch than its person. Its kind is told apart from other conflicts.
+func elsewhere(asked string, home calendar.Code) error {
+	return &huma.ErrorModel{
+		Type: "urn:nevrin:branch", Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict),
+		Detail: fmt.Sprintf(
+			"This window works at %q, where you have not gone since you signed in; you are at %s. Nothing was done. Choose the branch at the top, then do it again.",
+			asked, home,
+		),
+	}
 }

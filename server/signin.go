@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"net/http"
 
+	"github.com/danielgtaylor/huma/v2"
+
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
@@ -55,7 +57,7 @@ func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staf
 		p.found = staff
 	}
 	s.sessions.Put(r.Context(), "signed_in", true)
-	s.sessions.Remove(r.Context(), "branch")
+	s.sessions.Remove(r.Context(), arrivedKey)
 	w.WriteHeader(http.StatusNoContent)
 }
 
@@ -67,6 +69,8 @@ func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
+// changeBranch lets somebody go to another branch, which is kept as an event. The branch itself belongs to the window and
+// goes with each of its requests; one that names a branch where the session never went is refused.
 func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 	var in struct{ Branch calendar.Code }
 	if !read(w, r, &in) {
@@ -87,7 +91,7 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), "branch", string(in.Branch))
+	s.arrive(r.Context(), in.Branch)
 	w.WriteHeader(http.StatusNoContent)
 }
 
@@ -108,6 +112,10 @@ func (s *Server) refuse(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status.GetStatus())
-	data, _ := json.Marshal(map[string]any{"status": status.GetStatus(), "detail": err.Error()})
+	told := map[string]any{"status": status.GetStatus(), "detail": err.Error()}
+	if model := (*huma.ErrorModel)(nil); errors.As(err, &model) && model.Type != "" {
+		told["type"] = model.Type
+	}
+	data, _ := json.Marshal(told)
 	_, _ = fmt.Fprintln(w, string(data))
 }

@@ -157,6 +157,9 @@ var ErrMoved = errors.New("changed by another act meanwhile")
 // ErrBusy says that what an act needs was held by others for longer than it waits. Nothing was changed.
 var ErrBusy = errors.New("held by others for too long")
 
+// ErrUnsure says that the line to the database was cut while a change was committed: nobody knows whether it was kept.
+var ErrUnsure = errors.New("not known whether it was kept")
+
 // Codes of PostgreSQL after which the same act can simply be tried again.
 var again = map[string]bool{
 	"40001": true, // serialization failure

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -105,7 +106,16 @@ func (s *Store) once(ctx context.Context, options *sql.TxOptions, work func(*Tx)
 	if err = t.Flush(); err != nil {
 		return err
 	}
-	return tx.Commit()
+	if err = tx.Commit(); err != nil && !refused(err) {
+		err = errors.Join(ErrUnsure, err)
+	}
+	return err
+}
+
+// refused tells whether the database itself has said no; otherwise the line was cut, and it may have said yes.
+func refused(err error) bool {
+	var said *pgconn.PgError
+	return errors.As(err, &said) && !strings.HasPrefix(said.Code, "57P") && !strings.HasPrefix(said.Code, "08")
 }
 
 // NextID gives an id for a row about to be written.

@@ -1,10 +1,36 @@
 import js from "@eslint/js";
+import { createTypeScriptImportResolver } from "eslint-import-resolver-typescript";
+import imports from "eslint-plugin-import-x";
+import a11y from "eslint-plugin-jsx-a11y";
 import hooks from "eslint-plugin-react-hooks";
 import ts from "typescript-eslint";
 
 export default ts.config(
   { ignores: ["dist", "src/api/schema.gen.ts"] },
   js.configs.recommended,
-  ...ts.configs.recommended,
-  { plugins: { "react-hooks": hooks }, rules: { "react-hooks/rules-of-hooks": "error", "react-hooks/exhaustive-deps": "warn" } },
+  ...ts.configs.recommendedTypeChecked,
+  a11y.flatConfigs.recommended,
+  {
+    languageOptions: { parserOptions: { projectService: { allowDefaultProject: ["eslint.config.js"] } } },
+    plugins: { "react-hooks": hooks, "import-x": imports },
+    settings: { "import-x/resolver-next": [createTypeScriptImportResolver()] },
+    rules: {
+      ...hooks.configs.recommended.rules,
+      "react-hooks/exhaustive-deps": "error",
+      "import-x/no-cycle": "error",
+      "@typescript-eslint/no-non-null-assertion": "error",
+      "max-lines-per-function": ["error", { max: 150, skipBlankLines: true, skipComments: true }],
+    },
+  },
+  // The kit knows no place; the api knows nothing else of ours.
+  {
+    files: ["src/kit/**"],
+    rules: { "no-restricted-imports": ["error", { patterns: [{ group: ["**/places/*/**"], message: "The kit knows no place." }] }] },
+  },
+  {
+    files: ["src/api/**"],
+    rules: { "no-restricted-imports": ["error", { patterns: [{ group: ["**/kit/**", "**/places/**"], message: "The api knows nothing else." }] }] },
+  },
+  { files: ["src/**/*.test.*"], rules: { "@typescript-eslint/no-non-null-assertion": "off", "max-lines-per-function": "off" } },
+  { files: ["*.js", "*.ts"], ...ts.configs.disableTypeChecked },
 );

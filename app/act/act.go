@@ -18,6 +18,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"nevrin/app/event"
+	"nevrin/app/live"
 	"nevrin/app/network"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -41,6 +42,7 @@ var Machine = Actor{Name: "Nevrin", Role: role.Administrator}
 type House struct {
 	Store *store.Store
 	Jobs  *river.Client[*sql.Tx]
+	Live  *live.Feed // told of what acts have changed; nil where nobody listens
 
 	networks network.Cache
 }
@@ -55,7 +57,8 @@ type Act struct {
 	Network *network.Network
 	Book    *network.Edition // in force today
 
-	events []store.Event
+	events  []store.Event
+	touched []event.Area
 }
 
 // Look runs a question that changes nothing.
@@ -93,9 +96,10 @@ func Do[T any](
 			return out, err
 		}
 	}
+	var touched []event.Area
 	err := h.Store.Write(ctx, func(tx *store.Tx) error {
 		var none T
-		out = none
+		out, touched = none, nil
 		moment, earlier, err := tx.Begin(true, key)
 		if err != nil {
 			return err
@@ -110,6 +114,7 @@ func Do[T any](
 		if out, err = change(a); err != nil {
 			return err
 		}
+		touched = a.touched
 		changed := len(a.events) > 0 || tx.Wrote()
 		if err := tx.AddEvents(a.events); err != nil {
 			return err
@@ -124,6 +129,9 @@ func Do[T any](
 		tx.KeepAnswer(key, who.ID, digest, response)
 		return nil
 	})
+	if err == nil {
+		h.Live.Changed(who.Branch, touched...)
+	}
 	return out, err
 }
 
@@ -136,7 +144,7 @@ func digestOf(who Actor, request any) (string, error) {
 func repeat(earlier *store.Answered, digest string, out any) error {
 	if earlier.Request != digest {
 		return problem.Newf(
-			problem.Invalid,
+			problem.Repeated,
 			"This key has been used for another request. A new request needs a new key.",
 		)
 	}
@@ -189,7 +197,11 @@ func (a *Act) Tell(e event.Event) {
 		row.BranchCode = &a.Who.Branch
 	}
 	a.events = append(a.events, row)
+	a.Touch(e.Kind.Areas()...)
 }
+
+// Touch says that something in an area of the work is other than before, where no event of that area tells it.
+func (a *Act) Touch(areas ...event.Area) { a.touched = append(a.touched, areas...) }
 
 // Enqueue sets a job to work once the act is done. Without a job queue, as in tests, nothing is set.
 func (a *Act) Enqueue(job river.JobArgs) error {

@@ -32,23 +32,24 @@ func FindTitles(a *act.Act, words string, page store.Page) ([]Title, store.Page,
 
 // Item is one item with how it stands.
 type Item struct {
-	ID         int64  `json:"id"`
-	Barcode    string `json:"barcode"`
-	TitleID    int64  `json:"title_id"`
-	Title      string `json:"title"`
-	Author     string `json:"author"`
-	Home       string `json:"home"`
-	At         string `json:"at"`
-	Collection string `json:"collection"`
-	Material   string `json:"material"`
-	Shelved    string `json:"collection_code"`
-	Classed    string `json:"material_code"`
-	Call       string `json:"call_number"`
-	Price      string `json:"price"`
-	Note       string `json:"note"`
-	State      string `json:"state" doc:"Where it is now, in words"`
-	Tone       string `json:"tone" enum:"in,out,moving,held,aside"`
-	Patron     int64  `json:"patron_id,omitempty"`
+	ID         int64                    `json:"id"`
+	Barcode    string                   `json:"barcode"`
+	TitleID    int64                    `json:"title_id"`
+	Title      string                   `json:"title"`
+	Author     string                   `json:"author"`
+	Home       string                   `json:"home"`
+	At         string                   `json:"at"`
+	Collection string                   `json:"collection"`
+	Material   string                   `json:"material"`
+	Shelved    string                   `json:"collection_code"`
+	Classed    string                   `json:"material_code"`
+	Call       string                   `json:"call_number"`
+	Price      string                   `json:"price"`
+	Note       string                   `json:"note"`
+	State      string                   `json:"state" doc:"Where it is now, in words"`
+	Tone       string                   `json:"tone" enum:"in,out,moving,held,aside"`
+	Standing   circulation.ItemStanding `json:"standing" enum:"in_use,missing,lost,aside,withdrawn"`
+	Patron     int64                    `json:"patron_id,omitempty"`
 }
 
 // ItemsOf gives a page of the items of a title.
@@ -82,6 +83,7 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 				i.Collection,
 			), Material: a.Network.ClassName("material", i.Material),
 			Shelved: i.Collection, Classed: i.Material, Call: i.CallNumber, Note: i.Note,
+			Standing: i.Standing,
 		}
 		if i.Price != nil {
 			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))

@@ -31,6 +31,7 @@ type Result struct {
 	Why    *why.Trace      `json:"why,omitempty"`
 	Filled bool            `json:"filled" doc:"The loan came from the hold shelf"`
 	Found  []people.Found  `json:"found,omitempty"`
+	Meant  ident.Kind      `json:"meant" enum:",card,item,words" doc:"What was meant by the scan, as far as it tells: a number with a mistake in it may be known as a card's"`
 	More   string          `json:"more,omitempty" doc:"Ask with this for further ones found; empty: these are all"`
 }
 
@@ -59,6 +60,17 @@ type Scan struct {
 // Take takes one scan: a card opens its patron, an item is lent to the patron who is open, words search.
 func Take(a *act.Act, s Scan) (*Result, error) {
 	scan := ident.Read(s.Text, a.Network.Digits)
+	result, err := take(a, s, scan)
+	if result != nil {
+		result.Meant = scan.Like
+		if scan.Kind == ident.Words {
+			result.Meant = ident.Words
+		}
+	}
+	return result, err
+}
+
+func take(a *act.Act, s Scan, scan ident.Scan) (*Result, error) {
 	switch scan.Kind {
 	case ident.Wrong:
 		return &Result{Kind: "wrong", Text: scan.Problem}, nil

@@ -67,15 +67,20 @@ type Taken struct {
 	Code  string      `json:"barcode"`
 	Sign  moving.Sign `json:"sign"`
 	Why   *why.Trace  `json:"why,omitempty"`
+	Meant ident.Kind  `json:"meant" enum:",card,item,words" doc:"What was meant by the scan, as far as it tells"`
 }
 
 // InHand takes an item that somebody holds in hand and that is not on loan: fetched from the shelf, out of a tote, or
 // found. It goes where it is needed.
 func InHand(a *act.Act, text string) (*Taken, error) {
-	wrong := func(place, detail string) (*Taken, error) {
-		return &Taken{Text: detail, Title: text, Code: text, Sign: moving.AsideFor(place, detail)}, nil
-	}
 	scan := ident.Read(text, a.Network.Digits)
+	wrong := func(place, detail string) (*Taken, error) {
+		t := &Taken{Text: detail, Title: text, Code: text, Sign: moving.AsideFor(place, detail), Meant: scan.Like}
+		if scan.Kind == ident.Words {
+			t.Meant = ident.Words
+		}
+		return t, nil
+	}
 	switch scan.Kind {
 	case ident.Wrong:
 		return wrong("Wrong number", scan.Problem)
@@ -106,6 +111,7 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 		Code:  f.Item.Barcode,
 		Sign:  placed.Sign,
 		Why:   &placed.Why,
+		Meant: ident.Item,
 	}
 	if received {
 		t.Text = "Received. " + t.Text

@@ -32,7 +32,7 @@ type Hold struct {
 	Patron   string        `json:"patron"`
 	Card     string        `json:"card"`
 	Pickup   calendar.Code `json:"pickup"`
-	State    queue.State   `json:"state"`
+	State    queue.State   `json:"state" enum:"waiting,fetching,moving,ready,filled,cancelled,lapsed"`
 	Says     string        `json:"says"`
 	PlacedAt time.Time     `json:"placed_at"`
 	Waiting  int           `json:"waiting" doc:"Place in the queue of those still waiting, 1 is next; 0: no longer waiting"`

@@ -105,6 +105,7 @@ func Step(ctx context.Context, h *act.House, day calendar.Date, name string) err
 func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) error {
 	for {
 		ended, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+			a.Touch(event.Notices, event.Holds) // trial runs are made, counts of what is late move
 			at, err := a.Tx.NightStep(day.UTC(), s.name)
 			if err != nil || at.EndedAt != nil {
 				return true, err

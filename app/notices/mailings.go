@@ -35,7 +35,7 @@ type Message struct {
 	Address  string     `json:"address"`
 	Subject  string     `json:"subject"`
 	Body     string     `json:"body"`
-	State    string     `json:"state"`
+	State    string     `json:"state" enum:"trial,left_out,queued,sending,sent,unclear,no_address"`
 	Problem  string     `json:"problem"`
 	Items    int        `json:"items"`
 	At       time.Time  `json:"at"`

@@ -109,6 +109,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	// The attempt's time may be up, and the program told to stop; what became of it is written all the same.
 	after, done := context.WithTimeout(context.WithoutCancel(ctx), aftermath)
 	defer done()
+	defer s.House.Live.Changed("", event.Notices)
 	if failed != nil {
 		if err := s.House.Store.SendingFailed(after, m, failed.Error()); err != nil {
 			return err

@@ -102,6 +102,7 @@ func moveOn(a *act.Act, r *store.Request, message string) error {
 		return problem.Newf(problem.Refused, "%s.", err)
 	}
 	r.Stage, r.MovedAt = next, a.Now
+	a.Touch(event.Interlibrary)
 	return a.Tx.MoveRequest(r)
 }
 
@@ -147,6 +148,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	if earlier {
 		return fmt.Errorf("an earlier message of this request still waits")
 	}
+	defer s.House.Live.Changed("", event.Interlibrary)
 	ok, problem, err := post(ctx, url, e.Body)
 	if err != nil {
 		return errors.Join(err, s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, "queued", err.Error()))

@@ -70,7 +70,7 @@ type Held struct {
 	TitleID int64       `json:"title_id"`
 	Title   string      `json:"title"`
 	Pickup  string      `json:"pickup"`
-	State   queue.State `json:"state"`
+	State   queue.State `json:"state" enum:"waiting,fetching,moving,ready,filled,cancelled,lapsed"`
 	Says    string      `json:"says"`
 	Here    bool        `json:"here" doc:"Waits on this branch's hold shelf"`
 }

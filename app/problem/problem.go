@@ -15,6 +15,7 @@ const (
 	Missing               // there is no such thing
 	Refused               // it cannot be done as things stand
 	Forbidden             // this person may not
+	Repeated              // its key was used for another request, which has been done
 )
 
 // Problem is an error in a sentence.

@@ -24,6 +24,8 @@ type TermOf struct {
 	Says string     `json:"says"`
 	Rule string     `json:"rule" doc:"Title of what decided"`
 	Why  *why.Trace `json:"why"`
+
+	Default bool `json:"default" doc:"No rule speaks to it"`
 }
 
 // LoanTerms is a loan, or one that is wanted, with all its terms, and what the next loan of the same item to the same
@@ -120,7 +122,10 @@ func (l *LoanTerms) terms(book *network.Edition, at rulebook.Situation, own []ru
 			rule = settled.Rule.Title()
 		}
 		trace := book.Why(at, own, rulebook.Term(t))
-		l.Terms = append(l.Terms, TermOf{rulebook.All[t].ID, rulebook.All[t].Name, trace.Result, rule, &trace})
+		l.Terms = append(l.Terms, TermOf{
+			Term: rulebook.All[t].ID, Name: rulebook.All[t].Name, Says: trace.Result, Rule: rule, Why: &trace,
+			Default: !settled.Own && settled.Rule == nil,
+		})
 	}
 }
 

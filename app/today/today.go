@@ -75,15 +75,16 @@ func Look(a *act.Act) ([]Row, error) {
 
 // Transit is an item under way as the courier's place shows it.
 type Transit struct {
-	ItemID   int64      `json:"item_id"`
-	Barcode  string     `json:"barcode"`
-	Title    string     `json:"title"`
-	From     string     `json:"from"`
-	To       string     `json:"to"`
-	Hold     bool       `json:"hold"`
-	SentAt   time.Time  `json:"sent_at"`
-	Promised *time.Time `json:"promised_at,omitempty"`
-	Stray    bool       `json:"stray" doc:"Has missed its promise"`
+	ItemID   int64         `json:"item_id"`
+	Barcode  string        `json:"barcode"`
+	Title    string        `json:"title"`
+	From     string        `json:"from"`
+	To       string        `json:"to"`
+	ToBranch calendar.Code `json:"to_branch"`
+	Hold     bool          `json:"hold"`
+	SentAt   time.Time     `json:"sent_at"`
+	Promised *time.Time    `json:"promised_at,omitempty"`
+	Stray    bool          `json:"stray" doc:"Has missed its promise"`
 }
 
 // Moving gives a page of what is under way to or from a branch, strays first.
@@ -93,7 +94,7 @@ func Moving(a *act.Act, branch calendar.Code, page store.Page) ([]Transit, store
 	for _, r := range rows {
 		out = append(out, Transit{
 			ItemID: r.ItemID, Barcode: r.Barcode, Title: r.TitleName, From: a.Network.BranchName(r.FromBranch),
-			To: a.Network.BranchName(r.ToBranch), Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
+			To: a.Network.BranchName(r.ToBranch), ToBranch: r.ToBranch, Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
 			Stray: r.PromisedAt != nil && r.PromisedAt.Before(a.Now),
 		})
 	}

@@ -22,6 +22,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"nevrin/app/act"
+	"nevrin/app/live"
 	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/partners"
@@ -261,7 +262,8 @@ func run(
 		_ = front.Shutdown(ctx)
 	}()
 
-	house := &act.House{Store: db}
+	house := &act.House{Store: db, Live: live.New(db)}
+	go house.Live.Run(ctx)
 	if err := begin(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
 		return nil // told to stop before it was ready
 	} else if err != nil {
@@ -271,6 +273,7 @@ func run(
 	if err != nil {
 		return err
 	}
+	front.RegisterOnShutdown(srv.Close)
 	ready.Store(srv)
 	fmt.Println("Nevrin is at http://" + listener.Addr().String() + "/")
 	if options.Mailbox != "" {

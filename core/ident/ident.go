@@ -23,12 +23,16 @@ const (
 )
 
 // Scan is what was read. Number is the full number of a card or item; Problem says in a sentence
-// what is wrong with a wrong one. Completed tells that thirteen digits were given and the check digit
-// was added; if no such number is known, a digit is probably missing.
+// what is wrong with a wrong one, Like what it was meant as, as far as its digits tell: card or item,
+// empty where they do not tell. Product tells that it is a publisher's product code. Completed tells
+// that thirteen digits were given and the check digit was added; if no such number is known, a digit
+// is probably missing.
 type Scan struct {
 	Kind      Kind
 	Number    string
 	Problem   string
+	Like      Kind
+	Product   bool
 	Completed bool
 }
 
@@ -58,13 +62,17 @@ func Read(text, network string) Scan {
 	}
 	switch {
 	case !ours && productCode(digits):
-		return wrong(
+		product := wrong(
+			digits,
 			"%s is the publisher's product code, not the library's label. Scan the label that begins with 3 %s.",
 			digits,
 			network,
 		)
+		product.Like, product.Product = "", true
+		return product
 	case len(digits) != length:
 		return wrong(
+			digits,
 			"%s has %d digits. A card or label has %d. Look for a digit missing or doubled.",
 			digits,
 			len(digits),
@@ -72,19 +80,27 @@ func Read(text, network string) Scan {
 		)
 	case CheckDigit(digits[:length-1]) != digits[length-1:]:
 		return wrong(
+			digits,
 			"%s has a check digit that does not fit, so one of its digits is wrong. Scan it again or type it from the label.",
 			digits,
 		)
 	case digits[:1] == cardDigit:
-		return Scan{Kind: Card, Number: digits, Completed: completed}
+		return Scan{Kind: Card, Number: digits, Like: Card, Completed: completed}
 	case digits[:1] == itemDigit:
-		return Scan{Kind: Item, Number: digits, Completed: completed}
+		return Scan{Kind: Item, Number: digits, Like: Item, Completed: completed}
 	}
-	return wrong("%s begins with %s. Cards begin with 2, items with 3.", digits, digits[:1])
+	return wrong(digits, "%s begins with %s. Cards begin with 2, items with 3.", digits, digits[:1])
 }
 
-func wrong(format string, args ...any) Scan {
-	return Scan{Kind: Wrong, Problem: fmt.Sprintf(format, args...)}
+func wrong(digits, format string, args ...any) Scan {
+	scan := Scan{Kind: Wrong, Problem: fmt.Sprintf(format, args...)}
+	switch digits[:1] {
+	case cardDigit:
+		scan.Like = Card
+	case itemDigit:
+		scan.Like = Item
+	}
+	return scan
 }
 
 // CheckDigit is the digit that makes a number valid after ISO/IEC 7812-1 Annex B.

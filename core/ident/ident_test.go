@@ -43,6 +43,29 @@ func TestRead(t *testing.T) {
 	}
 }
 
+// What a wrong number was meant as decides what may follow it: after a card that is not known, nothing is lent.
+func TestWhatAWrongNumberWasMeantAs(t *testing.T) {
+	cases := []struct {
+		name, text string
+		like       ident.Kind
+		product    bool
+	}{
+		{"a card with a digit missing", "21846000311", ident.Card, false},
+		{"a card with a digit wrong", "21846000031180", ident.Card, false},
+		{"a label with a digit too many", "318460000311877", ident.Item, false},
+		{"something else", "91846000031187", "", false},
+		{"product code: ISBN-13 of ISO 2108's own example", "9789295055025", "", true},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			got := ident.Read(c.text, "1846")
+			assert.Equal(t, ident.Wrong, got.Kind)
+			assert.Equal(t, c.like, got.Like)
+			assert.Equal(t, c.product, got.Product)
+		})
+	}
+}
+
 // ISO/IEC 7812-1 Annex B, the worked number 7992 739 871 with check digit 3 (from memory).
 func TestCheckDigit(t *testing.T) {
 	assert.Equal(t, "3", ident.CheckDigit("7992739871"))

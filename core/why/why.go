@@ -20,7 +20,7 @@ const (
 
 // Step is one sentence of a trace, with an optional second line and the steps below it.
 type Step struct {
-	Kind   Kind   `json:"kind"`
+	Kind   Kind   `json:"kind" enum:"fact,decided,outweighed,sum,limit,note"`
 	Text   string `json:"text"`
 	Detail string `json:"detail,omitempty"`
 	Rule   string `json:"rule,omitempty" doc:"Id of the rule that speaks here"`

@@ -41,9 +41,9 @@ test("a change is written in the grid, tried on last year, and put in force with
   await page.getByRole("button", { name: "Write an example" }).click();
   const form = page.getByRole("form", { name: "Example" });
   await form.getByLabel("Name").fill("A film at Thistle Bay");
-  await form.getByLabel("lending branch").selectOption({ label: "Thistle Bay" });
-  await form.getByLabel("material class").selectOption({ label: "Film" });
-  await form.getByLabel("patron class").selectOption({ label: "Adult" });
+  await form.getByLabel("Lending branch").selectOption({ label: "Thistle Bay" });
+  await form.getByLabel("Material class").selectOption({ label: "Film" });
+  await form.getByLabel("Patron class").selectOption({ label: "Adult" });
   await form.getByLabel(/^Lent/).fill("2026-10-06T11:00");
   await form.getByLabel("Expected due date or time").fill("2026-10-13");
   await form.getByRole("button", { name: "Keep the example in the draft" }).click();
@@ -109,7 +109,7 @@ test("a rule is written, conflicts are named, and the ranking shows what it woul
   const text = await readFile(await (await download).path(), "utf8");
   await bring(page, text.replace('"loan_period": "P14D"', '"loan_period": "14 days"'));
   await page.getByRole("button", { name: "See what it would change" }).click();
-  await expect(page.getByRole("alert")).toContainText(/\$\.rules\[\d+\]\.terms\.loan_period/);
+  await expect(page.getByRole("region", { name: "In", exact: true }).getByRole("alert")).toContainText(/\$\.rules\[\d+\]\.terms\.loan_period/);
   await bring(page, text.replace('"loan_period": "P14D"', '"loan_period": "P15D"'));
   await page.getByRole("button", { name: "See what it would change" }).click();
   await expect(page.getByRole("region", { name: "Rules that differ" })).toContainText("15 days");
@@ -133,6 +133,7 @@ test("desk staff find the wrong class behind a loan, mend it, and report what th
   const terms = page.getByRole("region", { name: "Terms of this loan" });
   await expect(terms.getByRole("row", { name: /^Loan period/ })).toContainText("Base rule");
   await page.getByLabel("The item is really a").selectOption({ label: "Film" });
+  await page.getByRole("button", { name: "Correct it" }).first().click();
   await expect(page.getByRole("region", { name: "Classed as" })).toContainText("now Film");
   await expect(page.getByRole("region", { name: "Classed as" })).toContainText("(7 days)");
   await expect(terms.getByRole("row", { name: /^Loan period/ })).toContainText("21 days");
@@ -151,7 +152,7 @@ test("desk staff find the wrong class behind a loan, mend it, and report what th
   await expect(
     page.getByRole("form", { name: "Write a rule" }).getByRole("button", { name: "Film", exact: true }),
   ).toHaveAttribute("aria-pressed", "true");
-  await page.getByRole("button", { name: "Drop this draft" }).click();
+  await page.getByRole("button", { name: "Strike out this draft" }).click();
   await page.goto("/rulebook?tab=reports");
   await report.getByLabel("Answer").fill("A closure is entered for such days now");
   await report.getByRole("button", { name: "Answer" }).click();

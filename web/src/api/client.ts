@@ -1,25 +1,65 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema.gen";
+import { branchHere } from "./station";
 
 export type Schema = components["schemas"];
 
-/** A problem that the server told in a sentence. */
+/** A problem that the server told in a sentence. Status 0: nothing is known of an answer. */
 export class Problem extends Error {
   constructor(
     readonly status: number,
     text: string,
+    readonly type = "",
   ) {
     super(text);
   }
 }
 
-const client = createClient<paths>({ baseUrl: "/" });
-export const api = client;
+/** How long an answer is waited for before it counts as lost, in milliseconds. */
+const patience = 10_000;
+
+/** What is not known to have been done, and may be: no answer, or one of something on the way to the server. */
+export const notKnown = (e: unknown): e is Problem => e instanceof Problem && [0, 502, 503, 504].includes(e.status);
+
+/** The window works at a branch where its person has not gone. */
+export const wrongBranch = (e: unknown) => e instanceof Problem && e.type === "urn:nevrin:branch";
+
+const branchHeader = "Nevrin-Branch";
+
+/** Headers of a write: its key, and the branch where it was made if that is another than the one of now. */
+export const keyed = (key: string) => ({ "Idempotency-Key": key });
+export const madeAt = (branch?: string) => (branch ? { [branchHeader]: branch } : {});
+
+type Heard = (answer: { status: number }) => void;
+const hearers = new Set<Heard>();
+
+/** Lets somebody hear the status of every answer, 0 where none came. */
+export function onAnswer(hear: Heard) {
+  hearers.add(hear);
+  return () => void hearers.delete(hear);
+}
+
+async function ask(request: Request): Promise<Response> {
+  const branch = branchHere();
+  // A scan names the branch where it was made, which may not be the one of now.
+  if (branch && !request.headers.has(branchHeader)) request.headers.set(branchHeader, branch);
+  const given = AbortSignal.any([request.signal, AbortSignal.timeout(patience)]);
+  try {
+    const answer = await fetch(request, { signal: given });
+    hearers.forEach((hear) => hear({ status: answer.status }));
+    return answer;
+  } catch (e) {
+    if (!request.signal.aborted) hearers.forEach((hear) => hear({ status: 0 }));
+    throw e;
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/", fetch: ask });
 
 /** A key for one write. The same key sent again gives the same answer, so a write may be repeated safely. */
-export const newKey = () => ({ "Idempotency-Key": crypto.randomUUID() });
+export const newKey = () => crypto.randomUUID();
 
-type Answer<T> = { data?: T; error?: unknown; response: Response };
+export type Answer<T> = { data?: T; error?: unknown; response: Response };
 
 /** Waits for an answer; throws a Problem with the server's sentence. */
 export async function told<T>(answer: Promise<Answer<T>>): Promise<T> {
@@ -27,38 +67,31 @@ export async function told<T>(answer: Promise<Answer<T>>): Promise<T> {
   try {
     a = await answer;
   } catch {
-    throw new Problem(0, "Nevrin cannot be reached. Nothing was done; try again when the line is back.");
+    throw new Problem(0, "Nevrin cannot be reached.");
   }
   if (a.response.ok) return a.data as T;
-  const error = a.error as { detail?: string; errors?: { message?: string; location?: string }[] } | undefined;
-  const more = error?.errors?.map((e) => `${e.location ?? ""} ${e.message ?? ""}`.trim()).join("; ");
-  throw new Problem(
-    a.response.status,
-    [error?.detail ?? `The server answered ${a.response.status}.`, more].filter(Boolean).join(" "),
+  throw problemOf(a.response.status, a.error);
+}
+
+type Told = { detail?: string; type?: string; errors?: { message?: string; location?: string }[] };
+
+function problemOf(status: number, error: unknown) {
+  const said = (typeof error === "object" && error ? error : {}) as Told;
+  const more = said.errors?.map((e) => `${e.location ?? ""} ${e.message ?? ""}`.trim()).join("; ");
+  const text = [said.detail ?? `The server answered ${status}.`, more].filter(Boolean).join(" ");
+  return new Problem(status, text, said.type);
+}
+
+/** Asks for what is not an operation: a session, a file. */
+export async function fetched(path: string, body?: unknown): Promise<Response> {
+  const headers = { "Content-Type": "application/json" };
+  const request = new Request(
+    path,
+    body === undefined ? undefined : { method: "POST", headers, body: JSON.stringify(body) },
   );
-}
-
-/** Repeats a write with its key while the server or the line is away, so that no scan is lost. */
-export async function surely<T>(write: () => Promise<Answer<T>>): Promise<T> {
-  for (let wait = 400; ; wait = Math.min(wait * 2, 5000)) {
-    try {
-      return await told(write());
-    } catch (e) {
-      if (!(e instanceof Problem) || (e.status !== 0 && e.status !== 503) || wait > 3000) throw e;
-      await new Promise((go) => setTimeout(go, wait));
-    }
-  }
-}
-
-/** Sends what is not an operation: signing in and out, changing branch. */
-export async function post(path: string, body: unknown) {
-  const response = await fetch(path, {
-    method: "POST",
-    headers: { "Content-Type": "application/json" },
-    body: JSON.stringify(body),
+  const answer = await ask(request).catch(() => {
+    throw new Problem(0, "Nevrin cannot be reached.");
   });
-  if (!response.ok) {
-    const error = (await response.json().catch(() => ({}))) as { detail?: string };
-    throw new Problem(response.status, error.detail ?? `The server answered ${response.status}.`);
-  }
+  if (!answer.ok) throw problemOf(answer.status, await answer.json().catch(() => undefined));
+  return answer;
 }

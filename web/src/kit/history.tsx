@@ -1,63 +1,89 @@
 import { Link } from "@tanstack/react-router";
-import { api, told } from "../api/client";
+import { useMemo } from "react";
+import { api, told, type Schema } from "../api/client";
+import { Loading } from "./loading";
 import { usePages } from "./pages";
-import { Card, Empty, Loading, Trouble } from "./parts";
+import { Card } from "./parts";
 import { sayInstant } from "./say";
+import { Table, type Column } from "./table";
 import { Why } from "./why";
+
+type Happened = Schema["HistoryHappened"];
+
+const ofItem: Column<Happened> = {
+  id: "patron",
+  head: "Patron",
+  value: (e) => e.patron ?? "",
+  cell: (e) =>
+    e.patron_id ? (
+      <Link to="/patrons" search={{ patron: e.patron_id }} className="hover:underline">
+        {e.patron}
+      </Link>
+    ) : null,
+};
+const ofPatron: Column<Happened> = {
+  id: "item",
+  head: "Item",
+  value: (e) => e.title ?? "",
+  cell: (e) =>
+    e.item_id ? (
+      <Link to="/items" search={{ item: e.item_id }} className="hover:underline">
+        {e.title}
+      </Link>
+    ) : null,
+};
+
+const columnsFor = (item: boolean): Column<Happened>[] => [
+  {
+    id: "at",
+    head: "When",
+    value: (e) => e.at,
+    cell: (e) => sayInstant(e.at),
+    className: "text-sm md:whitespace-nowrap",
+  },
+  {
+    id: "what",
+    head: "What",
+    value: (e) => e.text,
+    className: "min-w-48",
+    cell: (e) => (
+      <>
+        {e.text} <Why trace={e.why}>Why</Why>
+      </>
+    ),
+  },
+  item ? ofItem : ofPatron,
+  {
+    id: "who",
+    head: "Who, where",
+    value: (e) => `${e.who}${e.branch && `, ${e.branch}`}`,
+    className: "text-sm text-ink-2",
+  },
+];
 
 /** Everything that happened to a patron or an item: who, where, when and why. */
 export function History({ patron, item }: { patron?: number; item?: number }) {
   const list = usePages(["history", patron, item], (after) =>
     told(api.GET("/api/history", { params: { query: { patron, item, after } } })),
   );
+  const columns = useMemo(() => columnsFor(item !== undefined), [item]);
   return (
-    <Card label="History" className="max-h-[66vh] overflow-auto">
+    <Card label="History">
       <h2 className="px-3 py-2.5 font-semibold">History</h2>
-      <Trouble error={list.error} />
-      {list.isPending ? (
-        <Loading />
-      ) : !list.rows?.length ? (
-        <Empty>Nothing has happened yet. Loans, returns, holds, moves and payments stand here.</Empty>
-      ) : (
-        <table className="list">
-          <thead>
-            <tr>
-              <th>When</th>
-              <th>What</th>
-              <th>{item ? "Patron" : "Item"}</th>
-              <th>Who, where</th>
-            </tr>
-          </thead>
-          <tbody>
-            {list.rows.map((e) => (
-              <tr key={e.id}>
-                <td className="text-sm whitespace-nowrap">{sayInstant(e.at)}</td>
-                <td>
-                  {e.text} <Why trace={e.why}>Why</Why>
-                </td>
-                <td className="text-sm">
-                  {item && e.patron_id ? (
-                    <Link to="/patrons" search={{ patron: e.patron_id }} className="hover:underline">
-                      {e.patron}
-                    </Link>
-                  ) : (
-                    e.item_id && (
-                      <Link to="/items" search={{ item: e.item_id }} className="hover:underline">
-                        {e.title}
-                      </Link>
-                    )
-                  )}
-                </td>
-                <td className="text-sm text-ink-2">
-                  {e.who}
-                  {e.branch && `, ${e.branch}`}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {list.more}
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="History"
+            columns={columns}
+            rows={rows}
+            id={(e) => e.id}
+            pages={list.pages}
+            tools
+            className="max-h-[66vh]"
+            empty="Nothing has happened yet. Loans, returns, holds, moves and payments stand here."
+          />
+        )}
+      </Loading>
     </Card>
   );
 }

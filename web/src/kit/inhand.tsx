@@ -1,61 +1,82 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { api, newKey, Problem, surely, type Schema } from "../api/client";
-import { Trouble } from "./parts";
-import { useScanPlace } from "./scan";
+import { Link, useRouterState } from "@tanstack/react-router";
+import { useEffect } from "react";
+import { Code, Tag } from "./parts";
+import { PrintSlip } from "./print";
+import { usePrompt } from "./scan";
+import { takenOf } from "./scans/inhand";
+import { ScanActs, sayState } from "./scans/lines";
+import { add, useScans, type Scan } from "./scans/scans";
 import { SignPanel, SignTag } from "./sign";
-import { play } from "./sound";
 import { Why } from "./why";
 
-/** Takes scans of items in hand that are not on loan, and shows the sign and the last few. */
+/** How many lines are shown before there is more to unfold. */
+const newest = 6;
+
+/** Scans of items in hand that are not on loan: the sign of the newest, and the tape of this place. */
 export function InHand({ prompt }: { prompt: string }) {
   const queries = useQueryClient();
-  const [tape, setTape] = useState<Schema["HoldsTaken"][]>([]);
-  const [error, setError] = useState<unknown>();
-  const line = useRef(Promise.resolve());
-  useScanPlace({
-    prompt,
-    onScan: (text) => {
-      const key = newKey();
-      line.current = line.current.then(async () => {
-        try {
-          const taken = await surely(() => api.POST("/api/in-hand", { params: { header: key }, body: { text } }));
-          setTape((t) => [taken, ...t].slice(0, 30));
-          setError(undefined);
-          play(taken.ok ? "done" : "wrong");
-          void queries.invalidateQueries();
-        } catch (e) {
-          setError(new Problem(0, `${text}: ${(e as Problem).message}`));
-          play("wrong");
-        }
-      });
-    },
-  });
-  const newest = tape[0];
+  const path = useRouterState({ select: (s) => s.location.pathname });
+  usePrompt(prompt);
+  const lines = useScans("in-hand", path);
+  const answered = lines.find((s) => takenOf(s));
+  const last = answered && takenOf(answered);
+  const count = lines.filter((s) => takenOf(s)).length;
+  // What a scan has moved shows in the lists of this place.
+  useEffect(() => {
+    if (count > 0) void queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "me" });
+  }, [count, queries]);
+  if (lines.length === 0) return null;
   return (
-    <>
-      <Trouble error={error} />
-      {newest && (
-        <div className="grid gap-1.5 print:hidden">
-          <SignPanel sign={newest.sign} title={newest.title} code={newest.ok ? newest.barcode : undefined} />
-          <ul className="grid gap-1 text-sm" aria-label="Scanned here">
-            {tape.slice(0, 4).map((t, k) => (
-              <li key={k} className="flex items-center gap-2">
-                <SignTag sign={t.sign} /> <b className="font-semibold">{t.title}</b> <Why trace={t.why}>Why here</Why>
-                {t.sign.hold_id && (
-                  <a
-                    href={`/api/slips/hold/${t.sign.hold_id}`}
-                    target="_blank"
-                    className="border-b border-dotted border-spruce-500 text-spruce-700"
-                  >
-                    Print slip
-                  </a>
-                )}
-              </li>
+    <section aria-label="Scanned here" className="grid gap-1.5 print:hidden">
+      {last && answered && (
+        <SignPanel key={answered.id} sign={last.sign} title={last.title} code={last.ok ? last.barcode : undefined} />
+      )}
+      <ul className="grid gap-1 text-sm">
+        {lines.slice(0, newest).map((s) => (
+          <Line key={s.id} scan={s} slip={s === answered} />
+        ))}
+      </ul>
+      {lines.length > newest && (
+        <details className="text-sm">
+          <summary className="cursor-pointer text-ink-2">{lines.length - newest} earlier</summary>
+          <ul className="mt-1 grid gap-1">
+            {lines.slice(newest).map((s) => (
+              <Line key={s.id} scan={s} slip={false} />
             ))}
           </ul>
-        </div>
+        </details>
       )}
-    </>
+    </section>
+  );
+}
+
+function Line({ scan, slip }: { scan: Scan; slip: boolean }) {
+  const taken = takenOf(scan);
+  if (!taken)
+    return (
+      <li className="flex flex-wrap items-center gap-x-3">
+        <Tag tone={scan.state === "wrong" ? "buoy" : "plain"}>{scan.state === "wrong" ? "Wrong" : "…"}</Tag>
+        <Code>{scan.text}</Code> <span className="text-ink-2">{sayState(scan)}</span> <ScanActs scan={scan} />
+      </li>
+    );
+  return (
+    <li className="flex flex-wrap items-center gap-x-3">
+      <SignTag sign={taken.sign} /> <b className="font-semibold">{taken.title}</b>
+      {!taken.ok && <span className="text-buoy-700">{taken.text}</span>}
+      <Why trace={taken.why}>Why</Why>
+      {taken.sign.hold_id && <PrintSlip hold={taken.sign.hold_id} byItself={slip} />}
+      {!taken.ok && taken.meant === "card" && (
+        <Link to="/desk" onClick={() => add("desk", scan.text)} className="link">
+          Open the card at the Desk
+        </Link>
+      )}
+      {!taken.ok && taken.meant === "words" && (
+        <Link to="/items" search={{ words: scan.text }} className="link">
+          Find it under Items
+        </Link>
+      )}
+      {!taken.ok && <ScanActs scan={scan} />}
+    </li>
   );
 }

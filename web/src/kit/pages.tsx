@@ -1,37 +1,45 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
-import { Quiet } from "./parts";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 
 interface Part<T> {
-  rows?: T[];
+  rows: T[];
   next: string;
 }
 
-/** A list that is asked for part by part: what has come so far, and a button for more where there is more. */
+/** A list that is asked for part by part, and how to ask for more of it. */
+export interface Pages {
+  hasMore: boolean;
+  isFetchingMore: boolean;
+  fetchMore: () => void;
+}
+
+/** Asks for a list part by part. With keep, what was there stays while another list loads. */
 export function usePages<T>(
   key: unknown[],
   ask: (after: string) => Promise<Part<T>>,
-  options: { enabled?: boolean; refetchInterval?: number } = {},
+  options: { enabled?: boolean; keep?: boolean } = {},
 ) {
   const list = useInfiniteQuery({
     queryKey: [...key, "pages"],
     initialPageParam: "",
     queryFn: ({ pageParam }) => ask(pageParam),
     getNextPageParam: (last) => last.next || undefined,
-    ...options,
+    enabled: options.enabled ?? true,
+    placeholderData: options.keep ? keepPreviousData : undefined,
   });
-  const rows = list.data?.pages.flatMap((p) => p.rows ?? []);
-  return {
-    rows,
-    error: list.error,
-    isPending: list.isPending,
-    isFetching: list.isFetching,
-    /** There is more than the rows so far. */
+  const { data: parts } = list;
+  const data = useMemo(() => parts?.pages.flatMap((p) => p.rows), [parts]);
+  const pages: Pages = {
     hasMore: list.hasNextPage,
-    more: list.hasNextPage && (
-      <p className="border-t border-line px-3.5 py-2.5 text-sm text-ink-2">
-        {rows?.length} shown, and there are more.{" "}
-        <Quiet onClick={() => void list.fetchNextPage()}>{list.isFetchingNextPage ? "Loading …" : "Show more"}</Quiet>
-      </p>
-    ),
+    isFetchingMore: list.isFetchingNextPage,
+    fetchMore: () => void list.fetchNextPage(),
+  };
+  return {
+    data,
+    pages,
+    error: list.error,
+    dataUpdatedAt: list.dataUpdatedAt,
+    refetch: list.refetch,
+    isFetching: list.isFetching,
   };
 }

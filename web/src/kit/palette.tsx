@@ -10,7 +10,7 @@ export interface Action {
 }
 
 const panel =
-  "fixed top-24 left-1/2 z-40 w-[520px] -translate-x-1/2 rounded-card border border-line-strong bg-surface p-3 shadow-2xl";
+  "fixed top-12 max-h-[86vh] overflow-auto left-1/2 z-40 w-[min(520px,94vw)] -translate-x-1/2 rounded-card border border-line-strong bg-surface p-3 shadow-2xl";
 
 /** Finds any action by its name. */
 export function Palette({ open, onClose, actions }: { open: boolean; onClose: () => void; actions: Action[] }) {
@@ -36,7 +36,6 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
         <Dialog.Content className={panel} aria-describedby={undefined}>
           <Dialog.Title className="sr-only">Find an action</Dialog.Title>
           <input
-            autoFocus
             aria-label="Find an action"
             placeholder="What would you like to do?"
             value={words}
@@ -76,10 +75,12 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
 /** All keys, for the person who asks. */
 export function Keys({ open, onClose, role }: { open: boolean; onClose: () => void; role: string }) {
   const rows: [string, string][] = [
+    ["1 … 9, Enter", "Answer the oldest question, on the scan line"],
+    ["Esc", "Close the drawer; at the desk, done with this patron"],
     ["/", "To the scan line"],
-    ["w", "Why of the newest line"],
-    ["1 … 9", "Answer the ask"],
-    ["Esc", "Finish with this patron, or close the drawer"],
+    ["w", "Why of the chosen row of a list"],
+    ["g w", "Why of the newest line"],
+    ["↑ ↓", "Walk through a list; Enter opens, space chooses"],
     ["Ctrl K", "Find any action"],
     ["?", "These keys"],
     ...placesFor(role).map((p): [string, string] => [`g ${p.key}`, `Go to ${p.name}`]),
@@ -90,7 +91,7 @@ export function Keys({ open, onClose, role }: { open: boolean; onClose: () => vo
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
         <Dialog.Content className={panel} aria-describedby={undefined}>
           <Dialog.Title className="mb-2 text-lg font-semibold">Keys</Dialog.Title>
-          <dl className="grid grid-cols-[90px_1fr] gap-y-1.5">
+          <dl className="grid grid-cols-[110px_1fr] gap-y-1.5">
             {rows.map(([key, what]) => (
               <div key={key} className="contents">
                 <dt>
@@ -101,7 +102,8 @@ export function Keys({ open, onClose, role }: { open: boolean; onClose: () => vo
             ))}
           </dl>
           <p className="mt-3 text-sm text-ink-2">
-            On the empty scan line a single key counts as one of these after a short pause.
+            On the scan line each of these is followed by Enter. Elsewhere single keys act at once; they can be switched
+            off in the menu at the top right.
           </p>
         </Dialog.Content>
       </Dialog.Portal>

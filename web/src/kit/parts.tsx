@@ -32,13 +32,22 @@ export function Key({ children }: { children: ReactNode }) {
 export function Button({
   plain,
   hint,
+  busy,
   children,
   className,
+  disabled,
   ...rest
-}: ButtonHTMLAttributes<HTMLButtonElement> & { plain?: boolean; hint?: string }) {
+}: ButtonHTMLAttributes<HTMLButtonElement> & {
+  plain?: boolean;
+  hint?: string;
+  /** What it does is under way. */
+  busy?: boolean;
+}) {
   return (
     <button
       type="button"
+      disabled={disabled || busy}
+      aria-busy={busy || undefined}
       className={clsx(
         "inline-flex cursor-pointer items-center gap-2 rounded-card border-[1.5px] border-spruce-700 px-3 py-1 font-semibold disabled:cursor-default disabled:opacity-50",
         plain ? "bg-transparent text-spruce-700 hover:bg-spruce-100" : "bg-spruce-700 text-white hover:bg-spruce-800",
@@ -47,6 +56,7 @@ export function Button({
       {...rest}
     >
       {children}
+      {busy && <span aria-hidden className="size-2 animate-pulse rounded-full bg-current" />}
       {hint && <Key>{hint}</Key>}
     </button>
   );
@@ -57,10 +67,7 @@ export function Quiet({ children, className, ...rest }: ButtonHTMLAttributes<HTM
   return (
     <button
       type="button"
-      className={clsx(
-        "cursor-pointer border-b border-dotted border-spruce-500 text-sm text-spruce-700 hover:border-solid",
-        className,
-      )}
+      className={clsx("link cursor-pointer disabled:cursor-default disabled:opacity-60", className)}
       {...rest}
     >
       {children}
@@ -80,6 +87,7 @@ export function Card({ children, className, label }: { children: ReactNode; clas
 export function Head({ title, says, children }: { title: string; says?: ReactNode; children?: ReactNode }) {
   return (
     <header className="flex flex-wrap items-baseline gap-x-3.5 gap-y-2">
+      <title>{`${title} – Nevrin`}</title>
       <h1 className="text-2xl font-semibold">{title}</h1>
       <p className="text-ink-2">{says}</p>
       {children && <div className="ml-auto flex flex-wrap gap-2 print:hidden">{children}</div>}
@@ -96,13 +104,13 @@ export function Trouble({ error }: { error: unknown }) {
   if (!error) return null;
   return (
     <p role="alert" className="rounded-card border border-buoy-500 bg-buoy-100 px-3 py-2 text-buoy-700">
-      {error instanceof Error ? error.message : String(error)}
+      {error instanceof Error ? error.message : typeof error === "string" ? error : "This did not work."}
     </p>
   );
 }
 
 /** Grey bars where a list will be, so that nothing jumps when it comes. */
-export function Loading({ lines = 6 }: { lines?: number }) {
+export function Skeleton({ lines = 6 }: { lines?: number }) {
   return (
     <div aria-busy="true" aria-label="Loading" className="grid gap-3 p-4">
       {Array.from({ length: lines }, (_, k) => (
@@ -112,7 +120,7 @@ export function Loading({ lines = 6 }: { lines?: number }) {
   );
 }
 
-const inputLook = "h-8 rounded-card border border-line-strong bg-white px-2";
+const inputLook = "h-8 min-w-0 rounded-card border border-edge bg-field px-2";
 
 export function Field({ label, children }: { label: string; children: ReactNode }) {
   return (

@@ -16,6 +16,8 @@ export interface PlaceInfo {
   name: string;
   key: string;
   roles?: string[];
+  /** Who takes what is scanned there; left out: the house, which looks what it is and goes where it belongs. */
+  takes?: string;
 }
 
 const employed = ["administrator", "supervisor", "interlibrary", "desk"];
@@ -25,19 +27,20 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
   {
     name: "Counter",
     places: [
-      { path: "/desk", name: "Desk", key: "d" },
-      { path: "/returns", name: "Returns", key: "r" },
+      { path: "/desk", takes: "desk", name: "Desk", key: "d" },
+      { path: "/returns", takes: "returns", name: "Returns", key: "r" },
       { path: "/patrons", name: "Patrons", key: "p" },
     ],
   },
   {
     name: "Moving",
     places: [
-      { path: "/holds", name: "Holds", key: "h" },
-      { path: "/fetch", name: "Fetch list", key: "f" },
-      { path: "/courier", name: "Courier", key: "c" },
+      { path: "/holds", takes: "in-hand", name: "Holds", key: "h" },
+      { path: "/fetch", takes: "in-hand", name: "Fetch list", key: "f" },
+      { path: "/courier", takes: "in-hand", name: "Courier", key: "c" },
       {
         path: "/interlibrary",
+        takes: "interlibrary",
         name: "Interlibrary",
         key: "l",
         roles: ["administrator", "supervisor", "interlibrary"],
@@ -54,6 +57,13 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
   },
   { name: "Knowing", places: [{ path: "/items", name: "Items", key: "i" }] },
 ];
+
+/** Who takes a scan that is made at a path. It is known before the place itself has loaded. */
+export const takerOf = (path: string) => groups.flatMap((g) => g.places).find((p) => p.path === path)?.takes ?? "house";
+
+/** May write: what a role may not do is not offered to it. */
+export const supervises = (role: string) => role === "supervisor" || role === "administrator";
+export const isEmployed = (role: string) => employed.includes(role);
 
 export const placesFor = (role: string) =>
   groups.flatMap((g) => g.places).filter((p) => !p.roles || p.roles.includes(role));

@@ -10,10 +10,30 @@ const formatsIn = (timeZone: string) => ({
   }),
 });
 
+const dates = new Intl.DateTimeFormat("en-GB", {
+  weekday: "short",
+  day: "numeric",
+  month: "short",
+  year: "numeric",
+  timeZone: "UTC",
+});
+
 let formats = formatsIn("UTC");
 
 /** Everything is said in the network's zone, whatever the station's own is. */
-export const sayIn = (timeZone: string) => void (formats = formatsIn(timeZone));
+export function sayIn(timeZone: string, currency: string) {
+  formats = formatsIn(timeZone);
+  money = moneyIn(currency);
+}
+
+const moneyIn = (currency: string) =>
+  new Intl.NumberFormat("en", { style: "currency", currency, currencyDisplay: "narrowSymbol" });
+let money = moneyIn("XXX");
+
+/** A sum as the server gives it, "2.00", with the currency's sign. */
+export const sayMoney = (sum: string | number) => money.format(Number(sum));
+/** The currency's sign alone, to stand before a field. */
+export const moneySign = () => money.formatToParts(0).find((p) => p.type === "currency")?.value ?? "";
 
 const plain = (text: string) => text.replaceAll(",", "").replace("Sept", "Sep");
 
@@ -21,4 +41,6 @@ const plain = (text: string) => text.replaceAll(",", "").replace("Sept", "Sep");
 export const sayClock = (at: string) => formats.clock.format(new Date(at));
 export const saySecond = (at: string) => formats.second.format(new Date(at));
 export const sayDay = (at: string) => plain(formats.day.format(new Date(at)));
+/** A date without a time, "2026-10-06". */
+export const sayDate = (date: string) => plain(dates.format(new Date(date + "T12:00:00Z")));
 export const sayInstant = (at: string) => `${sayDay(at)}, ${sayClock(at)}`;

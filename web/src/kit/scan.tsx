@@ -1,203 +1,214 @@
-import { useRouterState } from "@tanstack/react-router";
-import {
-  createContext,
-  useCallback,
-  useContext,
-  useEffect,
-  useMemo,
-  useRef,
-  useState,
-  type ReactNode,
-  type RefObject,
-} from "react";
+import { useRouter, useRouterState } from "@tanstack/react-router";
+import { useEffect, useRef } from "react";
+import { useStore } from "zustand";
+import { createStore } from "zustand/vanilla";
+import { announce } from "./announce";
+import { answerOldest, asks } from "./asks";
+import { line } from "./line";
+import { placesFor, takerOf, type PlaceInfo } from "./places";
+import { Catcher } from "./scans/catcher";
+import { add } from "./scans/scans";
+import { singleKeysOn } from "./settings";
+import { play } from "./sound";
 
-/** What a place does with what is scanned or typed. */
-export interface Place {
-  prompt: string;
-  onScan: (text: string) => void;
-  onKey?: (key: string) => boolean; // a single key on an empty scan line; true: used
-  people?: boolean; // takes cards and names itself; elsewhere a card opens at the desk and words search
-}
+type Field = HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement;
 
-const isCard = (text: string) => /^2[\d -]{12,}$/.test(text);
-const isWords = (text: string) => !/^[\d -]+[Xx]?$/.test(text);
+const textless = ["button", "checkbox", "color", "image", "radio", "range", "reset", "submit"];
 
-interface Scanning {
-  place: RefObject<Place | undefined>;
-  prompt: string;
-  setPrompt: (prompt: string) => void;
-  input: RefObject<HTMLInputElement | null>;
-  submit: (text: string) => void;
-}
+/** The field that takes what is typed, if one does. */
+const fieldOf = (target: EventTarget | null): Field | null =>
+  (target instanceof HTMLInputElement && !textless.includes(target.type)) ||
+  target instanceof HTMLTextAreaElement ||
+  target instanceof HTMLSelectElement
+    ? target
+    : null;
 
-const ScanContext = createContext<Scanning | null>(null);
-
-export function useScanning(): Scanning {
-  const s = useContext(ScanContext);
-  if (!s) throw new Error("useScanning outside of ScanProvider");
-  return s;
-}
-
-/** Makes the scan line act in this place as long as it is shown. */
-export function useScanPlace(place: Place) {
-  const { place: current, setPrompt } = useScanning();
-  useEffect(() => {
-    current.current = place;
-    setPrompt(place.prompt);
-  });
-  useEffect(
-    () => () => {
-      current.current = undefined;
-      setPrompt("");
-    },
-    [current, setPrompt],
-  );
-}
-
-// A scanner types faster than any person: keys closer than this belong to one scan. A busy station may make a key
-// or two of a scan late; a person is late with nearly all of them.
-const fastGap = 70;
-const hiccup = 800;
-const hiccups = (length: number) => Math.floor(length / 5);
-const shortestScan = 6;
-// A person pauses after a single key that is meant as a command.
-const commandPause = 350;
-
-const editable = (e: EventTarget | null): e is HTMLInputElement | HTMLTextAreaElement =>
-  e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement;
-
-function restore(field: HTMLInputElement | HTMLTextAreaElement, value: string) {
-  const prototype = field instanceof HTMLTextAreaElement ? HTMLTextAreaElement.prototype : HTMLInputElement.prototype;
+/** Gives a field its value back, so that the form behind it knows. */
+function restore(field: Field, value: string) {
+  if (field.value === value || field.type === "file") return;
+  const prototype = Object.getPrototypeOf(field) as object;
   Object.getOwnPropertyDescriptor(prototype, "value")?.set?.call(field, value);
-  field.dispatchEvent(new Event("input", { bubbles: true }));
+  field.dispatchEvent(new Event(field instanceof HTMLSelectElement ? "change" : "input", { bubbles: true }));
 }
 
-export function ScanProvider({
-  children,
-  fallback,
-  onCommand,
-}: {
-  children: ReactNode;
-  fallback: Place;
-  onCommand: (key: string) => boolean;
-}) {
-  const place = useRef<Place | undefined>(undefined);
-  const input = useRef<HTMLInputElement>(null);
-  const [prompt, setPrompt] = useState("");
-  const submit = useCallback(
-    (text: string) => {
-      const trimmed = text.trim();
-      if (!trimmed) return;
-      const here = place.current;
-      const elsewhere = !here || (!here.people && (isCard(trimmed) || isWords(trimmed)));
-      (elsewhere ? fallback : here).onScan(trimmed);
-    },
-    [fallback],
-  );
+const shown = createStore<{ prompt: string; going: boolean; keys: boolean }>(() => ({
+  prompt: "",
+  going: false,
+  keys: false,
+}));
 
+/** Whether the keys that there are should be shown. */
+export const useKeysShown = () => useStore(shown, (s) => s.keys);
+export const showKeys = (keys: boolean) => shown.setState({ keys });
+
+/** Says in the scan line what a scan does in this place. */
+export function usePrompt(prompt: string) {
   useEffect(() => {
-    let burst = "";
-    let last = 0;
-    let slow = 0;
-    let before = "";
-    let timer = 0;
-    // What is typed while nothing that takes text has the focus goes to the scan line.
-    const toScanLine = (text: string) => {
-      if (!input.current) return;
-      input.current.value = text;
-      input.current.focus();
+    shown.setState({ prompt });
+    return () => shown.setState({ prompt: "" });
+  }, [prompt]);
+}
+
+const lineId = "scan-line";
+const scanLine = () => document.getElementById(lineId) as HTMLInputElement | null;
+export const toScanLine = () => scanLine()?.focus();
+
+/** Opens the why that was told last in this place. */
+const newestWhy = () => document.querySelector<HTMLButtonElement>("main [data-why]")?.click();
+
+/** What was typed into the scan line: an answer, a way to go, or something to be looked up. */
+function typed(text: string, places: PlaceInfo[], go: (p: PlaceInfo) => void, take: (text: string) => void) {
+  if (/^[1-9]$/.test(text) && asks.getState().open.length > 0) {
+    if (answerOldest(Number(text))) return;
+    play("wrong");
+    announce(`The oldest question has no answer ${text}.`);
+    return;
+  }
+  const letter = /^g ?([a-z])$/.exec(text)?.[1];
+  const place = places.find((p) => p.key === letter);
+  if (place) go(place);
+  else if (letter === "w") newestWhy();
+  else if (text === "?") showKeys(true);
+  else take(text);
+}
+
+/** Hears every key of the window: scans wherever they land, and keys where nothing takes text. */
+export function useKeys(role: string) {
+  const router = useRouter();
+  useEffect(() => {
+    const catcher = new Catcher();
+    const places = placesFor(role);
+    let going = 0; // until when a letter after g counts
+    const go = (p: PlaceInfo) => void router.navigate({ to: p.path, search: {} });
+    const here = () => router.latestLocation.pathname;
+    const endGoing = () => {
+      going = 0;
+      shown.setState({ going: false });
     };
-    const command = (key: string, typedElsewhere: boolean) => {
-      timer = 0;
-      if (place.current?.onKey?.(key) || onCommand(key)) {
-        if (input.current && input.current.value === key) input.current.value = "";
-      } else if (typedElsewhere) {
-        toScanLine(key);
+
+    /** A single key where nothing takes text. True: it was used. */
+    const command = (key: string, at: number) => {
+      if (!singleKeysOn()) return false;
+      if (at < going) {
+        endGoing();
+        const place = places.find((p) => p.key === key);
+        if (place) go(place);
+        else if (key === "w") newestWhy();
+        return place !== undefined || key === "w";
       }
+      if (key === "g") {
+        going = at + 3000;
+        shown.setState({ going: true });
+        window.setTimeout(() => going && performance.now() > going && endGoing(), 3100);
+      } else if (key === "?") showKeys(true);
+      else if (key === "/") toScanLine();
+      else return false;
+      return true;
     };
+
     const onKeyDown = (e: KeyboardEvent) => {
-      if (e.ctrlKey || e.metaKey || e.altKey) return;
-      const now = e.timeStamp; // when the key came, however late it is looked at
-      const field = editable(e.target) ? e.target : null;
-      const inScanLine = e.target === input.current;
-      if (e.key === "Enter") {
-        clearTimeout(timer);
-        if (now - last > fastGap * 2) slow++;
-        const scanned = burst.length >= shortestScan && now - last < hiccup && slow <= hiccups(burst.length);
-        if (scanned && !inScanLine) {
-          e.preventDefault();
-          e.stopPropagation();
-          if (field) restore(field, before);
-          submit(burst);
-        }
-        burst = "";
-        return;
-      }
-      if (e.key.length !== 1) return;
-      if (now - last > fastGap && !(timer && burst.length === 1 && !inScanLine)) {
-        if (burst.length >= 3 && now - last < hiccup && slow < 2) slow++;
-        else {
-          burst = "";
-          slow = 0;
-          before = field?.value ?? "";
-        }
-      }
-      burst += e.key;
-      last = now;
-      clearTimeout(timer);
-      timer = 0;
-      const takesKeys = e.target instanceof Element && e.target.closest("select, [role=menu]") !== null;
-      const elsewhere = !field && !takesKeys && e.key !== " ";
-      if (elsewhere && burst.length > 1) {
+      const input = scanLine();
+      if (!input || e.ctrlKey || e.metaKey || e.altKey || e.isComposing || line.getState().signedOut) return;
+      const field = fieldOf(e.target);
+      const element = e.target instanceof Element ? e.target : null;
+      const inMenu = element?.closest("[role=menu], [role=listbox]");
+      const itsOwn = e.key.length === 1 && element?.closest(`[data-keys~="${CSS.escape(e.key)}"]`);
+      const value = field ? field.value : input.value;
+      const fast = going > 0 && catcher.running;
+      const caught = catcher.stroke({
+        key: e.key,
+        at: e.timeStamp,
+        held: e.repeat,
+        value,
+        inScanLine: !field || field === input,
+      });
+      if (caught) {
         e.preventDefault();
-        toScanLine(burst);
+        e.stopPropagation();
+        if (field && field !== input && "takesScans" in field.dataset) {
+          restore(field, caught.text); // it asks for a card itself
+          return;
+        }
+        restore(field ?? input, caught.before ?? "");
+        add(takerOf(here()), caught.text, { scanned: true });
         return;
       }
-      if (burst.length === 1 && ((inScanLine && input.current?.value === "") || elsewhere) && e.key !== " ") {
-        const key = e.key;
-        timer = window.setTimeout(() => command(key, elsewhere), inScanLine ? commandPause : fastGap + 15);
+      if (field || inMenu || itsOwn || e.key.length !== 1 || e.key === " ") return;
+      if (!fast && !catcher.running && command(e.key, e.timeStamp)) {
+        e.preventDefault();
+        return;
       }
+      if (going > 0 && catcher.running) {
+        input.value += "g"; // it was no command but the beginning of a code
+        endGoing();
+      }
+      input.focus(); // and what is typed goes there
     };
     window.addEventListener("keydown", onKeyDown, true);
-    return () => {
-      clearTimeout(timer);
-      window.removeEventListener("keydown", onKeyDown, true);
-    };
-  }, [onCommand, submit]);
-
-  const value = useMemo(
-    () => ({ place, prompt: prompt || fallback.prompt, setPrompt, input, submit }),
-    [prompt, submit, fallback.prompt],
-  );
-  return <ScanContext.Provider value={value}>{children}</ScanContext.Provider>;
+    return () => window.removeEventListener("keydown", onKeyDown, true);
+  }, [role, router]);
 }
 
 /** The scan line: always there, at the top, focused. */
-export function ScanLine() {
-  const { prompt, input, submit } = useScanning();
-  const place = useRouterState({ select: (s) => s.location.pathname });
-  useEffect(() => input.current?.focus(), [input, place]);
+export function ScanLine({ role }: { role: string }) {
+  const router = useRouter();
+  const input = useRef<HTMLInputElement>(null);
+  const hint = useRef<HTMLParagraphElement>(null);
+  const { prompt, going } = useStore(shown);
+  const path = useRouterState({ select: (s) => s.location.pathname });
+  useEffect(() => input.current?.focus(), [path]);
+  const places = placesFor(role);
+  const hinted = (text: string) => {
+    if (hint.current) hint.current.hidden = !/^g ?[a-z]?$/.test(text);
+  };
+  useEffect(() => {
+    if (hint.current) hint.current.hidden = !going && !/^g ?[a-z]?$/.test(input.current?.value ?? "");
+  }, [going]);
   return (
     <form
       role="search"
-      className="min-w-0 flex-1"
+      className="relative min-w-0 flex-1"
       onSubmit={(e) => {
         e.preventDefault();
-        const field = input.current!;
-        const text = field.value;
+        const field = input.current;
+        const text = field?.value.trim();
+        if (!field || !text) return;
         field.value = "";
-        submit(text);
+        hinted("");
+        typed(
+          text,
+          places,
+          (p) => void router.navigate({ to: p.path, search: {} }),
+          (t) => void add(takerOf(router.latestLocation.pathname), t),
+        );
       }}
     >
       <input
         ref={input}
+        id={lineId}
         aria-label="Scan line"
-        placeholder={prompt}
+        placeholder={prompt || "Scan a card or an item, or type to find"}
         autoComplete="off"
         autoCorrect="off"
         spellCheck={false}
-        className="h-9 w-full rounded-card border-[1.5px] border-spruce-700 bg-white px-3 placeholder:text-ink-3 focus:outline-2 focus:outline-offset-1 focus:outline-spruce-500"
+        onInput={(e) => hinted(e.currentTarget.value)}
+        className="h-9 w-full rounded-card border-[1.5px] border-spruce-700 bg-field px-3 placeholder:text-ink-3 focus:outline-2 focus:outline-offset-1 focus:outline-spruce-500"
       />
+      <p
+        ref={hint}
+        hidden
+        className="absolute top-11 left-0 z-20 flex w-max max-w-full flex-wrap gap-x-3 gap-y-1 rounded-card border border-line-strong bg-surface px-3 py-2 text-sm shadow-lg [&[hidden]]:hidden"
+      >
+        <b className="font-semibold">{going ? "Go to" : "Letter and Enter go to"}</b>
+        {places.map((p) => (
+          <span key={p.path}>
+            <kbd className="rounded border border-b-2 px-1 font-sans">{p.key}</kbd> {p.name}
+          </span>
+        ))}
+        <span>
+          <kbd className="rounded border border-b-2 px-1 font-sans">w</kbd> why of the newest
+        </span>
+      </p>
     </form>
   );
 }

@@ -1,33 +1,38 @@
 import clsx from "clsx";
+import { useEffect } from "react";
 import type { Schema } from "../api/client";
+import { announce } from "./announce";
 import { Tag, type Tone } from "./parts";
 
 type Sign = Schema["MovingSign"];
 type Kind = Sign["kind"];
 
 const looks: Record<Kind, { panel: string; pattern: string; tone: Tone }> = {
-  shelf: { panel: "bg-spruce-700", pattern: "bars", tone: "spruce" },
-  hold_shelf: { panel: "bg-amber-700", pattern: "dots", tone: "amber" },
-  tote: { panel: "bg-tide-700", pattern: "slant", tone: "tide" },
-  outside: { panel: "bg-plum-700", pattern: "dots", tone: "plum" },
-  aside: { panel: "bg-buoy-700", pattern: "slant", tone: "buoy" },
+  shelf: { panel: "bg-sign-spruce", pattern: "bars", tone: "spruce" },
+  hold_shelf: { panel: "bg-sign-amber", pattern: "dots", tone: "amber" },
+  tote: { panel: "bg-sign-tide", pattern: "slant", tone: "tide" },
+  outside: { panel: "bg-sign-plum", pattern: "dots", tone: "plum" },
+  aside: { panel: "bg-sign-buoy", pattern: "slant", tone: "buoy" },
 };
 
 /** The sign: where the item just scanned goes, in words, colour and pattern, readable from a metre away. */
 export function SignPanel({ sign, title, code }: { sign: Sign; title: string; code?: string }) {
   const look = looks[sign.kind];
+  const says = `${title}. ${sign.heading} ${sign.place}. ${sign.detail}`;
+  useEffect(() => announce(says), [says, code]);
   return (
     <section
-      aria-live="assertive"
       aria-label="Sign"
       data-kind={sign.kind}
-      className={clsx("relative overflow-hidden rounded-card px-6 py-4 text-white", look.panel)}
+      className={clsx("relative overflow-hidden rounded-card px-4 py-4 text-white md:px-6", look.panel)}
     >
       <div className={clsx("absolute inset-y-0 right-0 w-1/3", look.pattern)} aria-hidden />
-      <div className="relative flex items-end gap-6">
+      <div className="relative flex flex-wrap items-end gap-x-6 gap-y-2">
         <div className="min-w-0 flex-1">
           <p className="font-medium">{sign.heading}</p>
-          <p className="truncate font-display text-[60px] leading-[1.08] font-bold tracking-tight">{sign.place}</p>
+          <p className="truncate font-display text-[40px] leading-[1.08] lg:text-[60px] font-bold tracking-tight">
+            {sign.place}
+          </p>
           <p className="mt-1">{sign.detail}</p>
         </div>
         <div className="text-right">

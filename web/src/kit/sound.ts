@@ -1,3 +1,5 @@
+import { soundsOn } from "./settings";
+
 /** Three sounds, each different: done, ask, wrong. Each has a visible twin; they can be switched off. */
 export type Sound = "done" | "ask" | "wrong";
 
@@ -14,9 +16,6 @@ const tunes: Record<Sound, [hertz: number, seconds: number][]> = {
 };
 
 let context: AudioContext | undefined;
-
-export const soundsOn = () => localStorage.getItem("sounds") !== "off";
-export const switchSounds = (on: boolean) => localStorage.setItem("sounds", on ? "on" : "off");
 
 export function play(sound: Sound) {
   if (!soundsOn() || typeof AudioContext === "undefined") return;
@@ -35,3 +34,8 @@ export function play(sound: Sound) {
     at += seconds;
   }
 }
+
+/** Plays what became of a scan. */
+export const sound = ({ state }: { state: string }) => {
+  if (state === "done" || state === "ask" || state === "wrong") play(state);
+};

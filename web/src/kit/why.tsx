@@ -1,5 +1,5 @@
 import { Dialog } from "radix-ui";
-import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
+import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 import type { Schema } from "../api/client";
 import { Quiet } from "./parts";
 
@@ -14,11 +14,19 @@ const WhyContext = createContext<{ show: (trace: Trace) => void; open: boolean; 
 
 export const useWhy = () => useContext(WhyContext);
 
-/** The one drawer for every why: terms, due dates, fines, routing, signs. It never covers the scan line and stops nothing. */
+/**
+ * The one drawer for every why: terms, due dates, fines, routing, signs. It takes the focus and gives it back, never
+ * covers the scan line, and stops nothing: a scan made while it is open goes where it would go without it.
+ */
 export function WhyProvider({ children }: { children: ReactNode }) {
   const [trace, setTrace] = useState<Trace>();
+  const from = useRef<HTMLElement | null>(null);
+  const show = useCallback((t: Trace) => {
+    from.current ??= document.activeElement instanceof HTMLElement ? document.activeElement : null;
+    setTrace(t);
+  }, []);
   const close = useCallback(() => setTrace(undefined), []);
-  const value = useMemo(() => ({ show: setTrace, open: !!trace, close }), [trace, close]);
+  const value = useMemo(() => ({ show, open: !!trace, close }), [trace, show, close]);
   return (
     <WhyContext.Provider value={value}>
       {children}
@@ -26,17 +34,20 @@ export function WhyProvider({ children }: { children: ReactNode }) {
         <Dialog.Portal>
           <Dialog.Content
             aria-describedby={undefined}
-            onOpenAutoFocus={(e) => e.preventDefault()}
-            onCloseAutoFocus={(e) => e.preventDefault()}
+            onCloseAutoFocus={(e) => {
+              e.preventDefault();
+              if (from.current?.isConnected) from.current.focus();
+              from.current = null;
+            }}
             onInteractOutside={(e) => e.preventDefault()}
-            className="fixed top-[53px] right-0 bottom-0 z-20 w-[380px] overflow-y-auto border-l border-line-strong bg-surface shadow-xl"
+            className="fixed top-[53px] right-0 bottom-0 z-20 w-[380px] max-w-full overflow-y-auto border-l border-line-strong bg-surface shadow-xl outline-none print:hidden"
           >
             <div className="flex items-start gap-3 border-b border-line px-4 py-3">
               <div className="min-w-0 flex-1">
                 <Dialog.Title className="text-sm text-ink-2">{trace?.title}</Dialog.Title>
                 <p className="text-xl font-bold">{trace?.result}</p>
               </div>
-              <Dialog.Close className="cursor-pointer px-1 text-sm text-ink-2">Close</Dialog.Close>
+              <Dialog.Close className="link cursor-pointer">Close</Dialog.Close>
             </div>
             <Steps steps={trace?.steps ?? []} />
           </Dialog.Content>
@@ -46,7 +57,7 @@ export function WhyProvider({ children }: { children: ReactNode }) {
   );
 }
 
-const marks: Record<string, [string, string, string]> = {
+const marks: Record<Step["kind"], [string, string, string]> = {
   fact: ["·", "Fact", "bg-sunk text-ink-2"],
   decided: ["✓", "Decided", "bg-spruce-700 text-white"],
   outweighed: ["–", "Outweighed", "bg-sunk text-ink-2"],
@@ -59,7 +70,7 @@ function Steps({ steps, inner }: { steps: Step[] | null; inner?: boolean }) {
   return (
     <ol className={inner ? "mt-1 border-l border-line pl-2" : "divide-y divide-line"}>
       {(steps ?? []).map((s, k) => {
-        const [sign, name, look] = marks[s.kind] ?? marks.note!;
+        const [sign, name, look] = marks[s.kind];
         return (
           <li key={k} className={inner ? "py-1" : "px-4 py-2.5"}>
             <div className="flex gap-2.5">

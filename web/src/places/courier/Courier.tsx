@@ -1,99 +1,112 @@
 import { Link } from "@tanstack/react-router";
+import { useMemo } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { InHand } from "../../kit/inhand";
-import { useMe } from "../../kit/me";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Card, Code, Empty, Head, Loading, Tag, Trouble } from "../../kit/parts";
+import { Card, Code, Head, Tag } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+
+type Transit = Schema["TodayTransit"];
 
 /** What comes here and what has left, strays first. Scanning receives. */
 export function CourierPlace() {
-  const me = useMe().data!;
-  const list = usePages(
-    ["transits", me.branch],
-    (after) => told(api.GET("/api/transits", { params: { query: { after, most: 500 } } })),
-    { refetchInterval: 30_000 },
+  const me = useMe();
+  const name = branchName(me);
+  const list = usePages(["transits", me.branch], (after) =>
+    told(api.GET("/api/transits", { params: { query: { after, most: 500 } } })),
   );
-  const name = me.branches!.find((b) => b.code === me.branch)?.name;
-  const coming = list.rows?.filter((t) => t.to === name) ?? [];
-  const left = list.rows?.filter((t) => t.to !== name) ?? [];
-  const strays = list.rows?.filter((t) => t.stray).length ?? 0;
+  const rows = list.data;
+  const coming = useMemo(() => rows?.filter((t) => t.to_branch === me.branch), [rows, me.branch]);
+  const left = useMemo(() => rows?.filter((t) => t.to_branch !== me.branch), [rows, me.branch]);
+  const strays = rows?.filter((t) => t.stray).length ?? 0;
+  const at = sayInstant(me.now);
   return (
     <div className="grid gap-3.5">
       <Head
         title="Courier"
         says={
-          list.rows &&
+          coming &&
+          left &&
           `${coming.length} on the way to ${name}, ${left.length} sent from here. ${strays ? `${strays} have missed their promise.` : "None has missed its promise."}`
         }
       />
-      <Trouble error={list.error} />
       <InHand prompt="Scan an item out of a tote to receive it" />
       <div className="grid items-start gap-3.5 xl:grid-cols-2">
-        <Moving title={`Coming to ${name}`} list={list.rows && coming} empty="Nothing is on its way here." end="from" />
-        <Moving title={`Sent from ${name}`} list={list.rows && left} empty="Nothing from here is under way." end="to" />
+        {(
+          [
+            [`Coming to ${name}`, coming, "from", "Nothing is on its way here."],
+            [`Sent from ${name}`, left, "to", "Nothing from here is under way."],
+          ] as const
+        ).map(([title, data, end, empty]) => (
+          <Card key={end} label={title}>
+            <h2 className="px-3 py-2.5 font-semibold">{title}</h2>
+            <Loading of={{ ...list, data }}>
+              {(some) => (
+                <Table
+                  label={title}
+                  columns={end === "from" ? columns.coming : columns.left}
+                  rows={some}
+                  id={(t) => t.item_id}
+                  pages={list.pages}
+                  tools
+                  paper={`${title}, ${at}`}
+                  className="max-h-[66vh]"
+                  empty={empty}
+                />
+              )}
+            </Loading>
+          </Card>
+        ))}
       </div>
-      {list.more}
     </div>
   );
 }
 
-function Moving({
-  title,
-  list,
-  empty,
-  end,
-}: {
-  title: string;
-  list?: Schema["TodayTransit"][];
-  empty: string;
-  end: "from" | "to";
-}) {
-  return (
-    <Card label={title} className="max-h-[70vh] overflow-auto">
-      <h2 className="px-3 py-2.5 font-semibold">{title}</h2>
-      {!list ? (
-        <Loading />
-      ) : list.length === 0 ? (
-        <Empty>{empty}</Empty>
-      ) : (
-        <table className="list">
-          <thead>
-            <tr>
-              <th>Item</th>
-              <th>{end === "from" ? "From" : "To"}</th>
-              <th>Sent</th>
-              <th>Promised</th>
-            </tr>
-          </thead>
-          <tbody>
-            {list.map((t) => (
-              <tr key={t.item_id}>
-                <td>
-                  <Link to="/items" search={{ item: t.item_id }} className="font-semibold hover:underline">
-                    {t.title}
-                  </Link>
-                  <br />
-                  <Code>{t.barcode}</Code>
-                </td>
-                <td>
-                  {end === "from" ? t.from : t.to}
-                  {t.hold && <span className="block text-sm text-ink-2">for a hold</span>}
-                </td>
-                <td className="text-sm">{sayInstant(t.sent_at)}</td>
-                <td className="text-sm">
-                  {t.promised_at ? sayInstant(t.promised_at) : "No promise"}
-                  {t.stray && (
-                    <span className="block">
-                      <Tag tone="buoy">Look at both ends</Tag>
-                    </span>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-    </Card>
-  );
-}
+const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
+  {
+    id: "item",
+    head: "Item",
+    value: (t) => `${t.title} ${t.barcode}`,
+    cell: (t) => (
+      <>
+        <Link to="/items" search={{ item: t.item_id }} className="font-semibold hover:underline">
+          {t.title}
+        </Link>
+        <br />
+        <Code>{t.barcode}</Code>
+      </>
+    ),
+  },
+  {
+    id: "end",
+    head: end === "from" ? "From" : "To",
+    value: (t) => t[end],
+    cell: (t) => (
+      <>
+        {t[end]}
+        {t.hold && <span className="block text-sm text-ink-2">for a hold</span>}
+      </>
+    ),
+  },
+  { id: "sent", head: "Sent", value: (t) => t.sent_at, cell: (t) => sayInstant(t.sent_at), className: "text-sm" },
+  {
+    id: "promised",
+    head: "Promised",
+    value: (t) => t.promised_at ?? "",
+    className: "text-sm",
+    cell: (t) => (
+      <>
+        {t.promised_at ? sayInstant(t.promised_at) : "No promise"}
+        {t.stray && (
+          <span className="block">
+            <Tag tone="buoy">Look at both ends</Tag>
+          </span>
+        )}
+      </>
+    ),
+  },
+];
+const columns = { coming: columnsOf("from"), left: columnsOf("to") };

@@ -1,90 +1,105 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, newKey, told } from "../../api/client";
+import { api, keyed, told, type Schema } from "../../api/client";
 import { InHand } from "../../kit/inhand";
-import { useMe } from "../../kit/me";
-import { Button, Card, Code, Empty, Head, Loading, Quiet, Trouble } from "../../kit/parts";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { Card, Code, Head, Quiet, Trouble } from "../../kit/parts";
+import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
-import { useState } from "react";
+import { useWrite } from "../../kit/write";
+
+type Fetch = Schema["HoldsFetch"];
+
+const columns: Column<Fetch>[] = [
+  {
+    id: "shelf",
+    head: "Shelf",
+    value: (f) => `${f.call_number} ${f.collection}`,
+    cell: (f) => (
+      <>
+        <b className="font-semibold">{f.call_number}</b>
+        <br />
+        <span className="text-sm text-ink-2">{f.collection}</span>
+      </>
+    ),
+  },
+  {
+    id: "title",
+    head: "Title",
+    value: (f) => `${f.title} ${f.author}`,
+    cell: (f) => (
+      <>
+        <b className="font-semibold">{f.title}</b>
+        <br />
+        <span className="text-sm text-ink-2">
+          {f.author} {f.author && "·"} {f.material}
+        </span>
+      </>
+    ),
+  },
+  { id: "number", head: "Number", value: (f) => f.barcode, cell: (f) => <Code>{f.barcode}</Code> },
+  { id: "for", head: "For", value: (f) => f.for },
+  { id: "promised", head: "Promised", value: (f) => f.promise },
+  {
+    id: "acts",
+    head: "Why and not found",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (f) => <Acts line={f} />,
+  },
+];
 
 /** What to take from the shelves here now, in shelf order. Scanning an item says where it goes. */
 export function FetchPlace() {
-  const me = useMe().data!;
-  const queries = useQueryClient();
-  const [error, setError] = useState<unknown>();
-  const list = useQuery({
-    queryKey: ["fetch", me.branch],
-    queryFn: () => told(api.GET("/api/fetch")),
-    refetchInterval: 30_000,
-  });
-  const missed = (id: number) =>
-    told(api.POST("/api/holds/{id}/missed", { params: { path: { id }, header: newKey() } })).then(
-      () => queries.invalidateQueries(),
-      setError,
-    );
+  const me = useMe();
+  const name = branchName(me);
+  const list = useQuery({ queryKey: ["fetch", me.branch], queryFn: () => told(api.GET("/api/fetch")) });
   return (
     <div className="grid gap-3.5">
       <Head
         title="Fetch list"
-        says={
-          list.data &&
-          `${list.data.length} to take from the shelves at ${me.branches!.find((b) => b.code === me.branch)?.name}, in shelf order.`
-        }
-      >
-        <Button plain onClick={() => window.print()}>
-          Print the list
-        </Button>
-      </Head>
-      <Trouble error={error ?? list.error} />
+        says={list.data && `${list.data.length} to take from the shelves at ${name}, in shelf order.`}
+      />
       <InHand prompt="Scan an item taken from the shelf" />
       <Card label="To fetch">
-        {!list.data ? (
-          <Loading />
-        ) : list.data.length === 0 ? (
-          <Empty>Nothing to fetch. When a hold is routed to a copy on your shelves, it stands here.</Empty>
-        ) : (
-          <table className="list">
-            <thead>
-              <tr>
-                <th>Shelf</th>
-                <th>Title</th>
-                <th>Number</th>
-                <th>For</th>
-                <th>Promised</th>
-                <th>
-                  <span className="sr-only">Why and not found</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.data.map((f) => (
-                <tr key={f.hold_id}>
-                  <td className="whitespace-nowrap">
-                    <b className="font-semibold">{f.call_number}</b>
-                    <br />
-                    <span className="text-sm text-ink-2">{f.collection}</span>
-                  </td>
-                  <td>
-                    <b className="font-semibold">{f.title}</b>
-                    <br />
-                    <span className="text-sm text-ink-2">
-                      {f.author} {f.author && "·"} {f.material}
-                    </span>
-                  </td>
-                  <td>
-                    <Code>{f.barcode}</Code>
-                  </td>
-                  <td>{f.for}</td>
-                  <td>{f.promise}</td>
-                  <td className="text-right whitespace-nowrap print:hidden">
-                    <Why trace={f.why}>Why this copy</Why>{" "}
-                    <Quiet onClick={() => void missed(f.hold_id)}>Not found</Quiet>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
+        <Loading of={list}>
+          {(rows) => (
+            <Table
+              label="To fetch"
+              columns={columns}
+              rows={rows}
+              id={(f) => f.hold_id}
+              tools
+              paper={`Fetch list of ${name}, ${sayInstant(me.now)}`}
+              className="max-h-[70vh]"
+              empty="Nothing to fetch. When a hold is routed to a copy on your shelves, it stands here."
+            />
+          )}
+        </Loading>
       </Card>
     </div>
+  );
+}
+
+function Acts({ line }: { line: Fetch }) {
+  const queries = useQueryClient();
+  const missed = useWrite(
+    (id: number, key) => api.POST("/api/holds/{id}/missed", { params: { path: { id }, header: keyed(key) } }),
+    {
+      name: `missed ${line.hold_id}`,
+      about: `${line.title} not found`,
+      done: () => void queries.invalidateQueries({ queryKey: ["fetch"] }),
+    },
+  );
+  return (
+    <>
+      <Why trace={line.why}>Why</Why>{" "}
+      <Quiet disabled={missed.busy} onClick={() => missed.run(line.hold_id)}>
+        Not found
+      </Quiet>
+      <Trouble error={missed.problem} />
+    </>
   );
 }

@@ -1,13 +1,21 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
-import { useMe } from "../../kit/me";
+import { useMemo } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { InHand } from "../../kit/inhand";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Card, Empty, Head, Loading, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { Card, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
+import { PrintSlip } from "../../kit/print";
 import { sayDay } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
+import { useWrite } from "../../kit/write";
 import { PlaceHold } from "./PlaceHold";
+
+type Hold = Schema["HoldsHold"];
 
 const states: Record<string, [Tone, string]> = {
   ready: ["amber", "On the shelf"],
@@ -15,109 +23,122 @@ const states: Record<string, [Tone, string]> = {
   fetching: ["spruce", "Being fetched"],
   waiting: ["plain", "Waiting"],
 };
+const stateOf = (h: Hold): [Tone, string] =>
+  h.lapsed ? ["buoy", "Past its day"] : (states[h.state] ?? ["plain", h.says]);
 
-/** Holds for pickup here, or the queue of one title; and placing one. */
+const columnsFor = (mayCancel: boolean): Column<Hold>[] => [
+  {
+    id: "title",
+    head: "Title",
+    value: (h) => h.title,
+    cell: (h) => (
+      <Link to="/holds" search={{ title: h.title_id }} className="font-semibold hover:underline">
+        {h.title}
+      </Link>
+    ),
+  },
+  {
+    id: "for",
+    head: "For",
+    value: (h) => h.patron,
+    cell: (h) => (
+      <Link to="/patrons" search={{ patron: h.patron_id }} className="hover:underline">
+        {h.patron}
+      </Link>
+    ),
+  },
+  {
+    id: "stands",
+    head: "How it stands",
+    value: (h) => `${stateOf(h)[1]} ${h.says}`,
+    cell: (h) => (
+      <>
+        <Tag tone={stateOf(h)[0]}>{stateOf(h)[1]}</Tag> <span className="text-sm text-ink-2">{h.says}</span>
+        {h.waiting > 0 && <span className="text-sm text-ink-2">, number {h.waiting} of those waiting</span>}
+      </>
+    ),
+  },
+  {
+    id: "placed",
+    head: "Placed",
+    value: (h) => h.placed_at,
+    cell: (h) => sayDay(h.placed_at),
+    className: "text-sm whitespace-nowrap",
+  },
+  {
+    id: "acts",
+    head: "Why and actions",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (h) => <Acts hold={h} mayCancel={mayCancel} />,
+  },
+];
+
+/** Holds for pickup here, or the queue of one title; and placing one. Scanning says where an item in hand goes. */
 export function HoldsPlace() {
-  const me = useMe().data!;
+  const me = useMe();
   const { title } = useSearch({ from: "/holds" });
-  const queries = useQueryClient();
-  const [error, setError] = useState<unknown>();
+  const may = isEmployed(me.role);
   const list = usePages(["holds", me.branch, title], (after) =>
     told(api.GET("/api/holds", { params: { query: { title, after, most: 300 } } })),
   );
-  const cancel = (id: number) =>
-    told(api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: newKey() }, body: { reason: "" } })).then(
-      () => queries.invalidateQueries(),
-      setError,
-    );
-  const ready = list.rows?.filter((h) => h.state === "ready").length ?? 0;
-  const lapsed = list.rows?.filter((h) => h.lapsed).length ?? 0;
-  const branch = me.branches!.find((b) => b.code === me.branch)?.name;
+  const columns = useMemo(() => columnsFor(may), [may]);
   return (
     <div className="grid gap-3.5">
-      <Head
-        title="Holds"
-        says={
-          list.rows &&
-          (title
-            ? `${list.rows.length}${list.hasMore ? " and more" : ""} open holds on this title.`
-            : `${ready} on the hold shelf at ${branch}${lapsed ? `, ${lapsed} past their day` : ""}, ${list.rows.length - ready}${list.hasMore ? " and more" : ""} still to come.`)
-        }
-      />
-      {me.role !== "volunteer" && <PlaceHold title={title} onPlaced={() => void queries.invalidateQueries()} />}
-      <Trouble error={error ?? list.error} />
+      <Head title="Holds" says={list.data && says(list.data, list.pages.hasMore, branchName(me), title)} />
+      <InHand prompt="Scan an item in hand, for the hold shelf or wherever it goes" />
+      {may && <PlaceHold key={title} title={title} />}
       <Card label="Open holds">
-        {!list.rows ? (
-          <Loading />
-        ) : list.rows.length === 0 ? (
-          <Empty>No open holds. Place one above, or from a title under Items.</Empty>
-        ) : (
-          <table className="list">
-            <thead>
-              <tr>
-                <th>Title</th>
-                <th>For</th>
-                <th>How it stands</th>
-                <th>Placed</th>
-                <th>
-                  <span className="sr-only">Why and actions</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.rows.map((h) => (
-                <Line key={h.id} hold={h} onCancel={() => void cancel(h.id)} mayCancel={me.role !== "volunteer"} />
-              ))}
-            </tbody>
-          </table>
-        )}
-        {list.more}
+        <Loading of={list}>
+          {(rows) => (
+            <Table
+              label="Open holds"
+              columns={columns}
+              rows={rows}
+              id={(h) => h.id}
+              pages={list.pages}
+              tools
+              paper={`Holds at ${branchName(me)}`}
+              className="max-h-[70vh]"
+              empty="No open holds. Place one above, or from a title under Items."
+            />
+          )}
+        </Loading>
       </Card>
     </div>
   );
 }
 
-function Line({
-  hold: h,
-  onCancel,
-  mayCancel,
-}: {
-  hold: Schema["HoldsHold"];
-  onCancel: () => void;
-  mayCancel: boolean;
-}) {
-  const [tone, word] = states[h.state] ?? ["plain", h.state];
+function says(rows: Hold[], more: boolean, branch: string, title?: number) {
+  if (title) return `${rows.length}${more ? " and more" : ""} open holds on this title.`;
+  const ready = rows.filter((h) => h.state === "ready").length;
+  const lapsed = rows.filter((h) => h.lapsed).length;
+  return `${ready} on the hold shelf at ${branch}${lapsed ? `, ${lapsed} past their day` : ""}, ${rows.length - ready}${more ? " and more" : ""} still to come.`;
+}
+
+function Acts({ hold: h, mayCancel }: { hold: Hold; mayCancel: boolean }) {
+  const queries = useQueryClient();
+  const cancel = useWrite(
+    (id: number, key) =>
+      api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: keyed(key) }, body: { reason: "" } }),
+    {
+      name: `cancel ${h.id}`,
+      about: `Cancelling the hold on ${h.title}`,
+      done: () => void queries.invalidateQueries({ queryKey: ["holds"] }),
+    },
+  );
   return (
-    <tr>
-      <td>
-        <Link to="/holds" search={{ title: h.title_id }} className="font-semibold hover:underline">
-          {h.title}
-        </Link>
-      </td>
-      <td>
-        <Link to="/patrons" search={{ patron: h.patron_id }} className="hover:underline">
-          {h.patron}
-        </Link>
-      </td>
-      <td>
-        <Tag tone={h.lapsed ? "buoy" : tone}>{h.lapsed ? "Past its day" : word}</Tag>{" "}
-        <span className="text-sm text-ink-2">{h.says}</span>
-        {h.waiting > 0 && <span className="text-sm text-ink-2">, number {h.waiting} of those waiting</span>}
-      </td>
-      <td className="text-sm whitespace-nowrap">{sayDay(h.placed_at)}</td>
-      <td className="text-right whitespace-nowrap">
-        <Why trace={h.why}>Why</Why>{" "}
-        {(h.state === "ready" || h.state === "moving") && (
-          <a
-            href={`/api/slips/hold/${h.id}`}
-            target="_blank"
-            className="border-b border-dotted border-spruce-500 text-sm text-spruce-700"
-          >
-            Slip
-          </a>
-        )}{" "}
-        {mayCancel && <Quiet onClick={onCancel}>Cancel</Quiet>}
-      </td>
-    </tr>
+    <>
+      <span className="whitespace-nowrap">
+        <Why trace={h.why}>Why</Why> {(h.state === "ready" || h.state === "moving") && <PrintSlip hold={h.id} />}{" "}
+        {mayCancel && (
+          <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
+            Cancel
+          </Quiet>
+        )}
+      </span>
+      <Trouble error={cancel.problem} />
+    </>
   );
 }

@@ -1,55 +1,27 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
-import { usePatronChoice } from "../../kit/choosePatron";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { PatronField } from "../../kit/choose";
+import { ChoiceField, DateField, Form, Send, TextField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Button, Card, Empty, Field, inputLook, Loading, Tag, Trouble } from "../../kit/parts";
+import { Button, Card, Empty, Field, inputLook, Tag } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
 
 type Chosen = Schema["InterlibraryRecord"] & { partner: number; name: string };
 
 /** Searches all partners at once, and asks one of them for a title. */
 export function AskOutside({ words: given, onAsked }: { words: string; onAsked: () => void }) {
-  const me = useMe().data!;
   const [typed, setTyped] = useState(given);
   const [words, setWords] = useState(given);
   const [chosen, setChosen] = useState<Chosen>();
-  const { patron, ...choice } = usePatronChoice();
-  const [pickup, setPickup] = useState(me.branch);
-  const [needed, setNeeded] = useState("");
-  const [note, setNote] = useState("");
-  const [error, setError] = useState<unknown>();
-  useEffect(() => (setTyped(given), setWords(given)), [given]);
-  const found = useQuery({
-    queryKey: ["outside", words],
-    enabled: words.length > 1,
-    queryFn: () => told(api.GET("/api/interlibrary/search", { params: { query: { words } } })),
-  });
-  const ours = useQuery({
-    queryKey: ["titles", words],
-    enabled: words.length > 1,
-    queryFn: () => told(api.GET("/api/titles", { params: { query: { words } } })),
-  });
-  const ask = () =>
-    told(
-      api.POST("/api/interlibrary", {
-        params: { header: newKey() },
-        body: {
-          partner: chosen!.partner,
-          record: chosen!.id,
-          title: chosen!.title,
-          author: chosen!.author,
-          isbn: chosen!.isbn,
-          patron: patron!.id,
-          pickup,
-          note,
-          needed_by: needed || undefined,
-        },
-      }),
-    ).then(onAsked, setError);
   return (
-    <Card label="Ask outside" className="grid gap-3 p-3.5">
+    <Card label="Ask a partner" className="grid gap-3 p-3.5">
       <form
-        className="flex items-end gap-3"
+        className="flex flex-wrap items-end gap-3"
         onSubmit={(e) => {
           e.preventDefault();
           setChosen(undefined);
@@ -57,72 +29,129 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
         }}
       >
         <Field label="Words of title or author">
-          <input className={`${inputLook} w-96`} value={typed} onChange={(e) => setTyped(e.target.value)} />
+          <input className={`${inputLook} w-96 max-w-full`} value={typed} onChange={(e) => setTyped(e.target.value)} />
         </Field>
         <Button type="submit">Search all partners</Button>
       </form>
-      {!!ours.data?.rows!.length && (
-        <p className="text-sm">
-          <Tag tone="amber">We own it</Tag> {ours.data.rows![0]!.name} and {ours.data.rows!.length - 1}
-          {ours.data.next && "+"} more with these words: {ours.data.rows![0]!.in} of {ours.data.rows![0]!.copies} in.
-          Place a hold under Items instead?
-        </p>
+      {words.length > 1 ? (
+        <>
+          <Ours words={words} />
+          <Theirs words={words} onChoose={setChosen} />
+        </>
+      ) : (
+        <Empty>Answers of all partners stand here.</Empty>
       )}
-      {found.isFetching && <Loading lines={3} />}
-      {found.data?.map((f) => (
-        <section key={f.partner_id} aria-label={f.partner}>
-          <h2 className="font-semibold">{f.partner}</h2>
-          {f.problem && <p className="text-sm text-buoy-700">{f.problem}</p>}
-          {!f.problem && f.records.length === 0 && (
-            <p className="text-sm text-ink-2">Nothing with all of these words. Try fewer, or another spelling.</p>
-          )}
-          <ul>
-            {f.records.map((r) => (
-              <li key={r.id}>
-                <label className="flex cursor-pointer items-baseline gap-2 py-1">
-                  <input
-                    type="radio"
-                    name="record"
-                    onChange={() => setChosen({ ...r, partner: f.partner_id, name: f.partner })}
-                  />
-                  <b className="font-semibold">{r.title}</b>
-                  <span className="text-sm text-ink-2">
-                    {r.author}, {r.date}, {r.format}
-                  </span>
-                </label>
-              </li>
-            ))}
-          </ul>
-        </section>
-      ))}
-      {!found.data && !found.isFetching && <Empty>Answers of all partners stand here.</Empty>}
-      <Trouble error={error ?? found.error} />
-      {chosen && (
-        <div className="grid gap-2.5 border-t border-line pt-3">
-          <div className="grid grid-cols-[1fr_170px_150px_1fr] items-end gap-3">
-            {choice.field}
-            <Field label="Pickup at">
-              <select className={inputLook} value={pickup} onChange={(e) => setPickup(e.target.value)}>
-                {me.branches.map((b) => (
-                  <option key={b.code} value={b.code}>
-                    {b.name}
-                  </option>
-                ))}
-              </select>
-            </Field>
-            <Field label="Needed by">
-              <input type="date" className={inputLook} value={needed} onChange={(e) => setNeeded(e.target.value)} />
-            </Field>
-            <Field label="Note to the partner (never for whom)">
-              <input className={inputLook} value={note} onChange={(e) => setNote(e.target.value)} />
-            </Field>
-          </div>
-          {choice.list}
-          <Button className="justify-self-start" disabled={!patron} onClick={() => void ask()}>
-            Ask {chosen.name} for it
-          </Button>
-        </div>
-      )}
+      {chosen && <Details chosen={chosen} onAsked={onAsked} />}
     </Card>
+  );
+}
+
+/** What we have of it ourselves. */
+function Ours({ words }: { words: string }) {
+  const ours = useQuery({
+    queryKey: ["titles", words, "ours"],
+    queryFn: () => told(api.GET("/api/titles", { params: { query: { words, most: 20 } } })),
+  });
+  const first = ours.data?.rows[0];
+  if (!ours.data || !first) return null;
+  return (
+    <p className="text-sm">
+      <Tag tone="amber">We own it</Tag> {first.name} and {ours.data.rows.length - 1}
+      {ours.data.next && "+"} more with these words: {first.in} of {first.copies} in.{" "}
+      <Link to="/holds" search={{ title: first.id }} className="link">
+        Place a hold on it instead
+      </Link>
+    </p>
+  );
+}
+
+function Theirs({ words, onChoose }: { words: string; onChoose: (c: Chosen) => void }) {
+  const found = useQuery({
+    queryKey: ["outside", words],
+    queryFn: () => told(api.GET("/api/interlibrary/search", { params: { query: { words } } })),
+  });
+  return (
+    <Loading of={found} lines={3} none={(f) => f.length === 0} empty="There are no partners to be searched yet.">
+      {(partners) =>
+        partners.map((f) => (
+          <section key={f.partner_id} aria-label={f.partner}>
+            <h2 className="font-semibold">{f.partner}</h2>
+            {f.problem && <p className="text-sm text-buoy-700">{f.problem}</p>}
+            {!f.problem && f.records.length === 0 && (
+              <p className="text-sm text-ink-2">Nothing with all of these words. Try fewer, or another spelling.</p>
+            )}
+            <ul>
+              {f.records.map((r) => (
+                <li key={r.id}>
+                  <label className="flex cursor-pointer flex-wrap items-baseline gap-x-2 py-1">
+                    <input
+                      type="radio"
+                      name="record"
+                      onChange={() => onChoose({ ...r, partner: f.partner_id, name: f.partner })}
+                    />
+                    <b className="font-semibold">{r.title}</b>
+                    <span className="text-sm text-ink-2">
+                      {r.author}, {r.date}, {r.format}
+                    </span>
+                  </label>
+                </li>
+              ))}
+            </ul>
+          </section>
+        ))
+      }
+    </Loading>
+  );
+}
+
+const schema = z.object({
+  patron: z.custom<{ id: number; name: string }>((v) => typeof v === "object" && v !== null, {
+    message: "Choose for whom.",
+  }),
+  pickup: z.string(),
+  needed: check.maybeDate,
+  note: check.text,
+});
+
+/** For whom, by when, and what the partner should know. */
+function Details({ chosen, onAsked }: { chosen: Chosen; onAsked: () => void }) {
+  const me = useMe();
+  const ask = useWrite(
+    (v: z.infer<typeof schema>, key) =>
+      api.POST("/api/interlibrary", {
+        params: { header: keyed(key) },
+        body: {
+          partner: chosen.partner,
+          record: chosen.id,
+          title: chosen.title,
+          author: chosen.author,
+          isbn: chosen.isbn,
+          patron: v.patron.id,
+          pickup: v.pickup,
+          note: v.note,
+          needed_by: v.needed || undefined,
+        },
+      }),
+    { name: "ask a partner", about: `Asking ${chosen.name} for ${chosen.title}`, done: onAsked },
+  );
+  return (
+    <Form
+      label="For whom"
+      schema={schema}
+      start={{ pickup: me.branch, needed: "", note: "" }}
+      write={ask}
+      onSend={ask.run}
+      className="grid gap-2.5 border-t border-line pt-3"
+    >
+      <div className="grid items-start gap-3 md:grid-cols-2 xl:grid-cols-[1fr_170px_150px_1fr]">
+        <PatronField name="patron" label="For" />
+        <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <DateField name="needed" label="Needed by" />
+        <TextField name="note" label="Note to the partner (never for whom)" />
+      </div>
+      <Send write={ask} className="justify-self-start">
+        Ask {chosen.name} for it
+      </Send>
+    </Form>
   );
 }

@@ -1,89 +1,39 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
+import { useMemo, useState } from "react";
+import { useStore } from "zustand";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Button, Card, Empty, Head, Loading, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { Button, Card, Code, Head, Tag, Trouble, type Tone } from "../../kit/parts";
 import { sayDay } from "../../kit/say";
+import { usePrompt } from "../../kit/scan";
+import { ScanActs, sayState } from "../../kit/scans/lines";
+import { useScans } from "../../kit/scans/scans";
 import { SignPanel } from "../../kit/sign";
-import { useScanPlace } from "../../kit/scan";
+import { Table, type Column } from "../../kit/table";
 import { AskOutside } from "./AskOutside";
+import { Move } from "./Move";
 import { Reply } from "./Reply";
+import { outside } from "./session";
 
 type Request = Schema["InterlibraryRequest"];
+type Taken = Schema["InterlibraryTaken"];
 
 /** Requests to and from libraries outside: whose move it is, and what the move is. */
 export function InterlibraryPlace() {
-  const me = useMe().data!;
+  const me = useMe();
   const queries = useQueryClient();
-  const [error, setError] = useState<unknown>();
-  const [asking, setAsking] = useState(false);
-  const [words, setWords] = useState("");
-  const [taken, setTaken] = useState<Schema["InterlibraryTaken"]>();
-  const [replying, setReplying] = useState<number>();
-  const list = usePages(
-    ["requests"],
-    (after) => told(api.GET("/api/interlibrary", { params: { query: { after, most: 200 } } })),
-    { refetchInterval: 3000 },
+  const { words, asking } = useStore(outside);
+  const [taken, setTaken] = useState<Taken>();
+  const [replying, setReplying] = useState<Request>();
+  usePrompt("Type words, or scan a product code, to search the libraries outside");
+  const list = usePages(["requests"], (after) =>
+    told(api.GET("/api/interlibrary", { params: { query: { after, most: 200 } } })),
   );
-  const count = useQuery({
-    queryKey: ["requests", "count"],
-    queryFn: () => told(api.GET("/api/interlibrary/count")),
-  });
-  useScanPlace({
-    prompt: "Type words to search the libraries outside",
-    people: true,
-    onScan: (text) => {
-      setWords(text);
-      setAsking(true);
-    },
-  });
-  const done = <T,>(p: Promise<T>) =>
-    p.then(
-      (r) => {
-        setError(undefined);
-        setReplying(undefined);
-        void queries.invalidateQueries();
-        return r;
-      },
-      (e) => void setError(e),
-    );
-  const write = (id: number) => ({ params: { path: { id }, header: newKey() } });
-  const moves: Record<string, (r: Request) => { label: string; run: () => void } | undefined> = {
-    requesting: (r) =>
-      ({
-        refused: {
-          label: "Ask elsewhere",
-          run: () =>
-            void done(told(api.POST("/api/interlibrary/{id}/seen", write(r.id)))).then(() => {
-              setWords(r.title);
-              setAsking(true);
-            }),
-        },
-        shipped: {
-          label: "It has arrived",
-          run: () =>
-            void done(told(api.POST("/api/interlibrary/{id}/arrived", write(r.id)))).then((t) => t && setTaken(t)),
-        },
-        there: {
-          label: "Gone home",
-          run: () => void done(told(api.POST("/api/interlibrary/{id}/send-home", write(r.id)))),
-        },
-        asked: {
-          label: "Withdraw",
-          run: () => void done(told(api.POST("/api/interlibrary/{id}/withdraw", write(r.id)))),
-        },
-      })[r.stage as string],
-    supplying: (r) =>
-      ({
-        asked: { label: "Answer", run: () => setReplying(r.id) },
-        promised: {
-          label: "Send it",
-          run: () => void done(told(api.POST("/api/interlibrary/{id}/ship", write(r.id)))),
-        },
-      })[r.stage as string],
-  };
+  const count = useQuery({ queryKey: ["requests", "count"], queryFn: () => told(api.GET("/api/interlibrary/count")) });
+  const columns = useMemo(() => columnsFor(setReplying, setTaken), []);
   return (
     <div className="grid gap-3.5">
       <Head
@@ -98,66 +48,95 @@ export function InterlibraryPlace() {
             The demo's partners
           </Button>
         )}
-        <Button onClick={() => setAsking(!asking)}>Ask outside</Button>
+        <Button aria-expanded={asking} onClick={() => outside.setState({ asking: !asking })}>
+          Ask a partner
+        </Button>
       </Head>
-      <Trouble error={error ?? list.error ?? count.error} />
-      {asking && <AskOutside words={words} onAsked={() => (setAsking(false), void queries.invalidateQueries())} />}
-      {taken && <SignPanel sign={taken.sign} title={taken.title} code={taken.barcode} />}
-      <Card label="Requests">
-        {!list.rows ? (
-          <Loading />
-        ) : list.rows.length === 0 ? (
-          <Empty>
-            No requests. Ask outside for what the network does not have; what partners ask us for comes in by itself.
-          </Empty>
-        ) : (
-          <table className="list">
-            <thead>
-              <tr>
-                <th>Whose move</th>
-                <th>Title</th>
-                <th>Partner</th>
-                <th>How it stands</th>
-                <th>For</th>
-                <th>
-                  <span className="sr-only">Move</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.rows.map((r) => (
-                <Line key={r.id} request={r} move={moves[r.role]!(r)} />
-              ))}
-            </tbody>
-          </table>
-        )}
-        {list.more}
-      </Card>
-      {replying && (
-        <Reply
-          id={replying}
-          request={list.rows?.find((r) => r.id === replying)}
-          onReply={(p) => void done(p)}
-          onClose={() => setReplying(undefined)}
+      <Scanned />
+      <Trouble error={count.error} />
+      {asking && (
+        <AskOutside
+          key={words}
+          words={words}
+          onAsked={() => {
+            outside.setState({ asking: false, words: "" });
+            void queries.invalidateQueries({ queryKey: ["requests"] });
+          }}
         />
       )}
+      {taken && <SignPanel sign={taken.sign} title={taken.title} code={taken.barcode} />}
+      <Card label="Requests">
+        <Loading of={list}>
+          {(rows) => (
+            <Table
+              label="Requests"
+              columns={columns}
+              rows={rows}
+              id={(r) => r.id}
+              pages={list.pages}
+              tools
+              paper="Interlibrary requests"
+              className="max-h-[72vh]"
+              empty="No requests. Ask a partner for what the network does not have; what partners ask us for comes in by itself."
+            />
+          )}
+        </Loading>
+      </Card>
+      {replying && <Reply key={replying.id} request={replying} onClose={() => setReplying(undefined)} />}
     </div>
   );
 }
 
-function Line({ request: r, move }: { request: Request; move?: { label: string; run: () => void } }) {
-  const ended = ["done", "refused", "withdrawn"].includes(r.stage);
-  const [tone, word]: [Tone, string] = r.our_move
-    ? ["amber", "Our move"]
-    : ended
-      ? ["plain", "Ended"]
-      : ["plum", "Their move"];
+/** Scans that are on their way, or that were no words. */
+function Scanned() {
+  const lines = useScans("interlibrary");
   return (
-    <tr>
-      <td>
-        <Tag tone={tone}>{word}</Tag>
-      </td>
-      <td>
+    <ul className="grid gap-1 empty:hidden">
+      {lines.map((s) => {
+        const found = s.result as { patron?: number; item?: number } | undefined;
+        return (
+          <li
+            key={s.id}
+            role={s.state === "wrong" ? "alert" : undefined}
+            className="flex flex-wrap items-center gap-x-3"
+          >
+            <Tag tone={s.state === "wrong" ? "buoy" : "plain"}>{s.state === "wrong" ? "Wrong" : "…"}</Tag>
+            <Code>{s.text}</Code> {sayState(s)}
+            {found?.patron && (
+              <Link to="/patrons" search={{ patron: found.patron }} className="link">
+                Show the patron
+              </Link>
+            )}
+            {found?.item && (
+              <Link to="/items" search={{ item: found.item }} className="link">
+                Show the item
+              </Link>
+            )}
+            <ScanActs scan={s} />
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
+const ended: Request["stage"][] = ["done", "refused", "withdrawn"];
+const whose = (r: Request): [Tone, string] =>
+  r.our_move ? ["amber", "Our move"] : ended.includes(r.stage) ? ["plain", "Ended"] : ["plum", "Their move"];
+
+const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void): Column<Request>[] => [
+  {
+    id: "whose",
+    head: "Whose move",
+    value: (r) => whose(r)[1],
+    cell: (r) => <Tag tone={whose(r)[0]}>{whose(r)[1]}</Tag>,
+  },
+  {
+    id: "title",
+    head: "Title",
+    value: (r) => `${r.title} ${r.number} ${r.author}`,
+    cell: (r) => (
+      <>
         {r.item_id ? (
           <Link to="/items" search={{ item: r.item_id }} className="font-semibold hover:underline">
             {r.title}
@@ -170,13 +149,27 @@ function Line({ request: r, move }: { request: Request; move?: { label: string; 
           {r.number}
           {r.author && `, ${r.author}`}
         </span>
-      </td>
-      <td>
+      </>
+    ),
+  },
+  {
+    id: "partner",
+    head: "Partner",
+    value: (r) => r.partner,
+    cell: (r) => (
+      <>
         {r.partner}
         <br />
         <span className="text-sm text-ink-2">{r.role === "requesting" ? "we ask" : "they ask"}</span>
-      </td>
-      <td>
+      </>
+    ),
+  },
+  {
+    id: "stands",
+    head: "How it stands",
+    value: (r) => `${r.says}${r.due && `, due ${r.due}`}`,
+    cell: (r) => (
+      <>
         {r.says}
         {r.due && `, due ${r.due}`}
         <br />
@@ -185,24 +178,31 @@ function Line({ request: r, move }: { request: Request; move?: { label: string; 
           {r.last_note.trim() && `. They say: ${r.last_note}`}
         </span>
         {r.waiting && <span className="block text-sm text-buoy-700">{r.waiting}</span>}
-      </td>
-      <td className="text-sm">
+      </>
+    ),
+  },
+  {
+    id: "for",
+    head: "For",
+    value: (r) => `${r.patron ?? ""} ${r.pickup}`,
+    className: "text-sm",
+    cell: (r) => (
+      <>
         {r.patron_id && (
           <Link to="/patrons" search={{ patron: r.patron_id }} className="hover:underline">
             {r.patron}
           </Link>
         )}
         {r.pickup && <span className="block text-ink-2">{r.pickup}</span>}
-      </td>
-      <td className="text-right">
-        {move &&
-          (r.our_move || r.stage === "asked") &&
-          (r.our_move ? (
-            <Button onClick={move.run}>{move.label}</Button>
-          ) : (
-            <Quiet onClick={move.run}>{move.label}</Quiet>
-          ))}
-      </td>
-    </tr>
-  );
-}
+      </>
+    ),
+  },
+  {
+    id: "move",
+    head: "Move",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (r) => <Move request={r} onReply={() => onReply(r)} onTaken={onTaken} />,
+  },
+];

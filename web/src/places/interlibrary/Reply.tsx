@@ -1,81 +1,102 @@
-import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
-import { Button, Card, Code, Field, inputLook, Loading, Quiet, Tag } from "../../kit/parts";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChoiceField, Form, Send, TextField, useSays } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { Button, Card, Code, Quiet, Tag } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
 
-type Reason = NonNullable<Schema["InterlibraryAnswer"]["reason"]>;
+type Answer = Schema["InterlibraryAnswer"];
 
-const reasons: [Reason, string][] = [
+const reasons = [
   ["NotHeld", "We do not have it"],
   ["OnLoan", "It is on loan"],
   ["NotAvailable", "It cannot be had now"],
   ["NonCirculating", "It does not leave the network"],
   ["Other", "Another reason"],
-];
+] as const;
+
+const schema = z.object({
+  reason: z.enum(["NotHeld", "OnLoan", "NotAvailable", "NonCirculating", "Other"]),
+  note: check.text,
+});
 
 /** Answers a partner: yes with a copy, or no with a reason. */
-export function Reply({
-  id,
-  request,
-  onReply,
-  onClose,
-}: {
-  id: number;
-  request?: Schema["InterlibraryRequest"];
-  onReply: (p: Promise<unknown>) => void;
-  onClose: () => void;
-}) {
-  const copies = useQuery({
-    queryKey: ["copies", id],
-    queryFn: () => told(api.GET("/api/interlibrary/{id}/copies", { params: { path: { id } } })),
-  });
-  const [reason, setReason] = useState<Reason>("NotHeld");
-  const [note, setNote] = useState("");
-  const reply = (body: Schema["InterlibraryAnswer"]) =>
-    onReply(told(api.POST("/api/interlibrary/{id}/reply", { params: { path: { id }, header: newKey() }, body })));
+export function Reply({ request, onClose }: { request: Schema["InterlibraryRequest"]; onClose: () => void }) {
+  const queries = useQueryClient();
+  const reply = useWrite(
+    (body: Answer, key) =>
+      api.POST("/api/interlibrary/{id}/reply", { params: { path: { id: request.id }, header: keyed(key) }, body }),
+    {
+      name: `reply ${request.id}`,
+      about: `The answer to ${request.partner}`,
+      done: () => {
+        onClose();
+        void queries.invalidateQueries({ queryKey: ["requests"] });
+      },
+    },
+  );
   return (
     <Card label="Answer" className="grid gap-3 p-3.5">
       <div className="flex items-baseline justify-between">
         <h2 className="font-semibold">
-          {request?.partner} asks for {request?.title}
+          {request.partner} asks for {request.title}
         </h2>
         <Quiet onClick={onClose}>Close</Quiet>
       </div>
-      {copies.isPending ? (
-        <Loading lines={2} />
-      ) : copies.data?.length ? (
+      <Form
+        label="Answer"
+        schema={schema}
+        start={{ reason: "NotHeld", note: "" }}
+        write={reply}
+        onSend={(v) => reply.run({ yes: false, reason: v.reason, note: v.note })}
+        className="grid gap-3"
+      >
+        <Copies request={request.id} busy={reply.busy} onYes={(item, note) => reply.run({ yes: true, item, note })} />
+        <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
+          <ChoiceField name="reason" label="Reason for a no" options={reasons} />
+          <TextField name="note" label="Note to them" width="w-72 max-w-full" />
+          <Send plain write={reply}>
+            Answer no
+          </Send>
+        </div>
+      </Form>
+    </Card>
+  );
+}
+
+/** Our copies, and whether each may leave. */
+function Copies({
+  request,
+  busy,
+  onYes,
+}: {
+  request: number;
+  busy: boolean;
+  onYes: (item: number, note: string) => void;
+}) {
+  const note = useSays<z.infer<typeof schema>>("note");
+  const copies = useQuery({
+    queryKey: ["copies", request],
+    queryFn: () => told(api.GET("/api/interlibrary/{id}/copies", { params: { path: { id: request } } })),
+  });
+  return (
+    <Loading of={copies} lines={2} none={(c) => c.length === 0} empty="No copy of it is on a shelf here.">
+      {(list) => (
         <ul className="divide-y divide-line">
-          {copies.data.map((c) => (
-            <li key={c.id} className="flex items-center gap-3 py-1.5">
+          {list.map((c) => (
+            <li key={c.id} className="flex flex-wrap items-center gap-3 py-1.5">
               <Code>{c.barcode}</Code> {c.branch}, {c.call_number} <Tag tone={c.may ? "spruce" : "buoy"}>{c.says}</Tag>
               {c.may && (
-                <Button className="ml-auto" onClick={() => reply({ yes: true, item: c.id, note })}>
+                <Button className="ml-auto" busy={busy} onClick={() => onYes(c.id, note)}>
                   Yes, with this copy
                 </Button>
               )}
             </li>
           ))}
         </ul>
-      ) : (
-        <p className="text-ink-2">No copy of it is on a shelf here.</p>
       )}
-      <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
-        <Field label="Reason for a no">
-          <select className={inputLook} value={reason} onChange={(e) => setReason(e.target.value as Reason)}>
-            {reasons.map(([code, name]) => (
-              <option key={code} value={code}>
-                {name}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field label="Note to them">
-          <input className={`${inputLook} w-72`} value={note} onChange={(e) => setNote(e.target.value)} />
-        </Field>
-        <Button plain onClick={() => reply({ yes: false, reason, note })}>
-          Answer no
-        </Button>
-      </div>
-    </Card>
+    </Loading>
   );
 }

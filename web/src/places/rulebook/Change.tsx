@@ -1,81 +1,74 @@
-import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
-import { Button, Field, inputLook } from "../../kit/parts";
+import { z } from "zod";
+import { api, keyed } from "../../api/client";
+import { ChoiceField, Form, Send } from "../../kit/forms";
+import { itself, useDraftWrite } from "./draft";
+import type { Cell, Edition, Term, Value } from "./types";
 import { initial, plain, ValueField } from "./ValueField";
-
-type Value = Schema["RulesValue"];
 
 export interface Cellular {
   row: Value;
   column: Value;
-  cell: Schema["RulesCell"];
-  term: Schema["RulebookTermInfo"];
+  cell: Cell;
+  term: Term;
   branch: string;
   branchName: string;
-  dimensions: Record<string, Value[]>;
+  zones: Value[];
 }
 
+const schema = z.object({ value: z.string(), place: z.string(), patrons: z.string() });
+
 /** Sets a term for the chosen cell in a draft, as widely as one likes: this branch or its zone, one class or all. */
-export function Change({
-  at,
-  draft,
-  onDone,
-}: {
-  at: Cellular;
-  draft: Schema["RulesEdition"];
-  onDone: (p: Promise<Schema["RulesEdition"]>) => void;
-}) {
-  const [text, setText] = useState<string>();
-  const [place, setPlace] = useState("");
-  const [patrons, setPatrons] = useState("");
+export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   const places = [
-    { code: "", name: "The whole network" },
-    ...(at.dimensions.zone ?? []),
-    { code: at.branch, name: `Only ${at.branchName}` },
-  ];
-  const value = text ?? initial(at.term, at.cell);
-  const set = () => {
-    const scope: Record<string, string[]> = { material_class: [at.column.code] };
-    if (place) scope.lending_branch = [place];
-    if (patrons) scope.patron_class = [patrons];
-    const where = places.find((p) => p.code === place)!.name.toLowerCase();
-    onDone(
-      told(
-        api.PUT("/api/rulebook/drafts/{id}/terms", {
-          params: { path: { id: draft.id }, header: newKey() },
-          body: {
-            revision: draft.revision,
-            scope,
-            term: at.term.id,
-            value: plain(at.term, value),
-            name: `${at.column.name}, ${where}${patrons ? `, ${at.row.name.toLowerCase()}` : ""}`,
-          },
-        }),
-      ),
-    );
-  };
+    ["", "The whole network"],
+    ...at.zones.map((z) => [z.code, z.name] as const),
+    [at.branch, `Only ${at.branchName}`],
+  ] as const;
+  const set = useDraftWrite(
+    `cell of ${draft.id}`,
+    `The change of draft ${draft.number}`,
+    (v: z.infer<typeof schema>, key) => {
+      const where = places.find(([code]) => code === v.place)?.[1].toLowerCase();
+      const scope: Record<string, string[]> = { material_class: [at.column.code] };
+      if (v.place) scope.lending_branch = [v.place];
+      if (v.patrons) scope.patron_class = [v.patrons];
+      return api.PUT("/api/rulebook/drafts/{id}/terms", {
+        params: { path: { id: draft.id }, header: keyed(key) },
+        body: {
+          revision: draft.revision,
+          scope,
+          term: at.term.id,
+          value: plain(at.term, v.value),
+          name: `${at.column.name}, ${where}${v.patrons ? `, ${at.row.name.toLowerCase()}` : ""}`,
+        },
+      });
+    },
+    itself,
+  );
   return (
-    <div className="grid gap-2.5 border-t border-line pt-3">
+    <Form
+      key={`${at.row.code} ${at.column.code} ${at.term.id} ${draft.revision}`}
+      label="Change the cell"
+      schema={schema}
+      start={{ value: initial(at.term, at.cell), place: "", patrons: "" }}
+      write={set}
+      onSend={set.run}
+      className="grid gap-2.5 border-t border-line pt-3"
+    >
       <b className="font-semibold">Change it in draft {draft.number}</b>
-      <ValueField term={at.term} cell={at.cell} value={text} onChange={setText} />
-      <Field label="Where">
-        <select className={inputLook} value={place} onChange={(e) => setPlace(e.target.value)}>
-          {places.map((p) => (
-            <option key={p.code} value={p.code}>
-              {p.name}
-            </option>
-          ))}
-        </select>
-      </Field>
-      <Field label="For whom">
-        <select className={inputLook} value={patrons} onChange={(e) => setPatrons(e.target.value)}>
-          <option value="">All patron classes</option>
-          <option value={at.row.code}>Only {at.row.name.toLowerCase()}</option>
-        </select>
-      </Field>
-      <Button className="justify-self-start" onClick={set}>
+      <ValueField name="value" term={at.term} />
+      <ChoiceField name="place" label="Where" options={places} />
+      <ChoiceField
+        name="patrons"
+        label="For whom"
+        options={[
+          ["", "All patron classes"],
+          [at.row.code, `Only ${at.row.name.toLowerCase()}`],
+        ]}
+      />
+      <Send write={set} className="justify-self-start">
         Set in the draft
-      </Button>
-    </div>
+      </Send>
+    </Form>
   );
 }

@@ -1,24 +1,23 @@
 import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
+import { api, keyed, type Schema } from "../../api/client";
 import { Button, Card, Field, Tag, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
 import { Differences } from "./CompareTab";
-import type { Working } from "./Rulebook";
+import { useDraftWrite } from "./draft";
+import type { Working } from "./types";
+
+type Looked = Schema["RulesLooked"];
+
+const bring = (text: string, take: boolean, key: string) =>
+  api.POST("/api/rulebook/file", { params: { header: keyed(key) }, body: { text, take } });
 
 /** An edition as a file, out and in; what a file would change is shown before it is taken over. */
-export function FileTab({ edition, supervising, after }: Working) {
-  const [text, setText] = useState("");
-  const [looked, setLooked] = useState<Schema["RulesLooked"]>();
-  const [error, setError] = useState<unknown>();
-  const bring = (take: boolean) =>
-    told(api.POST("/api/rulebook/file", { params: { header: newKey() }, body: { text, take } })).then((l) => {
-      setLooked(l);
-      setError(undefined);
-      return l;
-    });
+export function FileTab({ edition, supervising }: Working) {
+  const [looked, setLooked] = useState<Looked>();
   return (
     <div className="grid gap-3.5">
-      <Card label="Out" className="flex items-center gap-4 p-3.5">
-        <p className="flex-1">
+      <Card label="Out" className="flex flex-wrap items-center gap-4 p-3.5">
+        <p className="min-w-64 flex-1">
           {edition.state === "draft" ? "Draft" : "Edition"} {edition.number} with its calendars and examples, as a file
           that “nevrin rulebook check” works on without the network.
         </p>
@@ -30,62 +29,21 @@ export function FileTab({ edition, supervising, after }: Working) {
           Save as a file
         </a>
       </Card>
-      {supervising && (
-        <Card label="In" className="grid gap-3 p-3.5">
-          <Field label="A rulebook file">
-            <input
-              type="file"
-              accept=".json,application/json"
-              onChange={(e) => void e.target.files?.[0]?.text().then((t) => (setText(t), setLooked(undefined)))}
-            />
-          </Field>
-          <Field label="or its text">
-            <textarea
-              className="h-28 rounded-card border border-line-strong bg-white p-2 font-mono text-sm"
-              value={text}
-              onChange={(e) => (setText(e.target.value), setLooked(undefined))}
-            />
-          </Field>
-          <Trouble error={error} />
-          <div className="flex gap-2">
-            <Button disabled={text.length < 2} onClick={() => void bring(false).catch(setError)}>
-              See what it would change
-            </Button>
-            {looked && (
-              <Button
-                plain
-                onClick={() =>
-                  void after(
-                    bring(true).then((l) => {
-                      if (!l.edition) throw new Error("It was not taken over.");
-                      return l.edition;
-                    }),
-                  )
-                }
-              >
-                Take it over as a draft
-              </Button>
-            )}
-          </div>
-          <p className="text-sm text-ink-2">
-            Rules, ranking and examples are taken over as a draft; calendars stay as they are here.
-          </p>
-        </Card>
-      )}
+      {supervising && <In looked={looked} onLooked={setLooked} />}
       {looked && (
         <>
           <p>
             {looked.count} rules and {looked.examples} examples, against the edition in force.
-            {looked.failing!.length > 0 && (
+            {looked.failing.length > 0 && (
               <>
                 {" "}
-                <Tag tone="buoy">Do not hold here</Tag> {looked.failing!.join(", ")}.
+                <Tag tone="buoy">Do not hold here</Tag> {looked.failing.join(", ")}.
               </>
             )}
-            {looked.unknown!.length > 0 && (
+            {looked.unknown.length > 0 && (
               <>
                 {" "}
-                <Tag tone="amber">Unknown here</Tag> {looked.unknown!.join(", ")}.
+                <Tag tone="amber">Unknown here</Tag> {looked.unknown.join(", ")}.
               </>
             )}
           </p>
@@ -93,5 +51,53 @@ export function FileTab({ edition, supervising, after }: Working) {
         </>
       )}
     </div>
+  );
+}
+
+function In({ looked, onLooked }: { looked?: Looked; onLooked: (l?: Looked) => void }) {
+  const [text, setText] = useState("");
+  const look = useWrite((t: string, key) => bring(t, false, key), { about: "Looking at the file", done: onLooked });
+  const take = useDraftWrite(
+    "take over a file",
+    "Taking over the file",
+    (t: string, key) => bring(t, true, key),
+    (l) => l.edition,
+    onLooked,
+  );
+  const read = (t: string) => {
+    setText(t);
+    onLooked(undefined);
+  };
+  return (
+    <Card label="In" className="grid gap-3 p-3.5">
+      <Field label="A rulebook file">
+        <input
+          type="file"
+          accept=".json,application/json"
+          onChange={(e) => void e.target.files?.[0]?.text().then(read)}
+        />
+      </Field>
+      <Field label="or its text">
+        <textarea
+          className="h-28 rounded-card border border-edge bg-field p-2 font-mono text-sm"
+          value={text}
+          onChange={(e) => read(e.target.value)}
+        />
+      </Field>
+      <Trouble error={look.problem ?? take.problem} />
+      <div className="flex flex-wrap gap-2">
+        <Button disabled={text.length < 2} busy={look.busy} onClick={() => look.run(text)}>
+          See what it would change
+        </Button>
+        {looked && (
+          <Button plain busy={take.busy} onClick={() => take.run(text)}>
+            Take it over as a draft
+          </Button>
+        )}
+      </div>
+      <p className="text-sm text-ink-2">
+        Rules, ranking and examples are taken over as a draft; calendars stay as they are here.
+      </p>
+    </Card>
   );
 }

@@ -1,317 +1,306 @@
 import { useQuery } from "@tanstack/react-query";
-import clsx from "clsx";
-import { useEffect, useRef, useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
+import { useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Button, Card, Loading, Quiet, Tag, Trouble } from "../../kit/parts";
+import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
 import { useWhy } from "../../kit/why";
 import { Change, type Cellular } from "./Change";
-import { initial as initialOf, plain, ValueField } from "./ValueField";
-import type { Working } from "./Rulebook";
+import { ChangeCells } from "./ChangeCells";
+import { block, Grid, type Keep, type Spot } from "./Grid";
+import { capital, dimensions, sayDimension, valuesOf, type Working } from "./types";
 
-const names: Record<string, string> = {
-  lending_branch: "Lending branch",
-  home_branch: "Home branch",
-  collection: "Collection",
-  material_class: "Material class",
-  patron_class: "Patron class",
-};
-const dimensions = Object.keys(names);
+type Shown = Schema["RulesGrid"];
 
-type Spot = [number, number];
-
-/** All cells between two corners. */
-function block(from: Spot, to: Spot): string[] {
-  const out: string[] = [];
-  for (let y = Math.min(from[0], to[0]); y <= Math.max(from[0], to[0]); y++)
-    for (let x = Math.min(from[1], to[1]); x <= Math.max(from[1], to[1]); x++) out.push(`${y},${x}`);
-  return out;
+/** Which grid is looked at: a term, two dimensions against each other, the others fixed. */
+interface Which {
+  term: string;
+  rows: string;
+  columns: string;
+  fixed: Record<string, string>;
 }
 
-/** One term in the cells of two dimensions, for any branch; cells of a draft are changed here, one or many at once. */
-export function GridTab({ book, edition, draft, supervising, after }: Working) {
-  const me = useMe().data!;
-  const why = useWhy();
-  const [term, setTerm] = useState("loan_period");
-  const [rows, setRows] = useState("patron_class");
-  const [columns, setColumns] = useState("material_class");
-  const [fixed, setFixed] = useState<Record<string, string>>({ lending_branch: me.branch });
-  const [at, setAt] = useState<Spot>([0, 0]);
-  const [anchor, setAnchor] = useState<Spot>([0, 0]); // where choosing several began
-  const [many, setMany] = useState<string[]>([]); // further chosen cells, as "row,column"
-  const [error, setError] = useState<unknown>();
-  const [set, setSet] = useState<Schema["RulesCellsSet"]>();
+const key = ([y, x]: Spot) => `${y},${x}`;
+const spot = (k: string): Spot => {
+  const [y = 0, x = 0] = k.split(",").map(Number);
+  return [y, x];
+};
 
-  const values = book.dimensions as Record<string, Schema["RulesValue"][]>;
-  const info = book.terms!.find((t) => t.id === term)!;
+/** One term in the cells of two dimensions, for any branch; cells of a draft are changed here, one or many at once. */
+export function GridTab(props: Working) {
+  const { edition } = props;
+  const me = useMe();
+  const [which, setWhich] = useState<Which>({
+    term: "loan_period",
+    rows: "patron_class",
+    columns: "material_class",
+    fixed: { lending_branch: me.branch },
+  });
   const given = Object.fromEntries(
-    Object.entries(fixed).filter(([d, v]) => v && d !== rows && d !== columns),
-  ) as Record<string, string>;
-  const query = { edition: edition.id, term, rows, columns, ...given };
+    Object.entries(which.fixed).filter(([d, v]) => v && d !== which.rows && d !== which.columns),
+  );
+  const query = { edition: edition.id, term: which.term, rows: which.rows, columns: which.columns, ...given };
   const grid = useQuery({
     queryKey: ["grid", query, edition.revision],
-    placeholderData: (old: Schema["RulesGrid"] | undefined) => old,
+    placeholderData: (old: Shown | undefined) => old,
     queryFn: () => told(api.GET("/api/rulebook/grid", { params: { query } })),
   });
-  const shown = grid.data;
-  const row = shown?.rows![at[0]];
-  const column = shown?.columns![at[1]];
-  const cell = shown?.cells![at[0]]?.[at[1]];
-  const chosen = [...new Set([`${at[0]},${at[1]}`, ...many])];
+  return (
+    <Loading of={grid} lines={10}>
+      {(shown) => (
+        <Board
+          key={`${which.rows} ${which.columns}`}
+          {...props}
+          shown={shown}
+          which={which}
+          given={given}
+          file={new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)])).toString()}
+          onWhich={setWhich}
+        />
+      )}
+    </Loading>
+  );
+}
 
-  const showWhy = (r = row, c = column) =>
-    r &&
-    c &&
-    told(
-      api.GET("/api/rulebook/why", {
-        params: { query: { edition: edition.id, term, ...given, [rows]: r.code, [columns]: c.code } },
-      }),
-    ).then((t) => t && why.show(t), setError);
+interface BoardProps extends Working {
+  shown: Shown;
+  which: Which;
+  given: Record<string, string>;
+  file: string;
+  onWhich: (w: Which) => void;
+}
 
-  const move = (spot: Spot, keep: "one" | "extend" | "toggle") => {
-    setSet(undefined);
-    setAt(spot);
+/** The grid with what is chosen in it. */
+function Board(props: BoardProps) {
+  const { book, edition, shown, which, given } = props;
+  const why = useWhy();
+  const [at, setAt] = useState<Spot>([0, 0]);
+  const [anchor, setAnchor] = useState<Spot>([0, 0]); // where choosing several began
+  const [many, setMany] = useState<string[]>([]); // further chosen cells
+  const [error, setError] = useState<unknown>();
+  const chosen = [...new Set([key(at), ...many])];
+  const term = book.terms.find((t) => t.id === which.term);
+  const showWhy = (y: number, x: number) => {
+    const [r, c] = [shown.rows[y], shown.columns[x]];
+    if (!r || !c) return;
+    const query = { edition: edition.id, term: which.term, ...given, [which.rows]: r.code, [which.columns]: c.code };
+    void told(api.GET("/api/rulebook/why", { params: { query } })).then((t) => t && why.show(t), setError);
+  };
+  const move = (to: Spot, keep: Keep) => {
+    setAt(to);
     if (keep === "extend") {
-      setMany(block(anchor, spot));
+      setMany(block(anchor, to).map(key));
       return;
     }
-    const key = `${spot[0]},${spot[1]}`;
+    const k = key(to);
     if (keep === "one") setMany([]);
-    else setMany(many.includes(key) ? many.filter((k) => k !== key) : [...chosen, key]);
-    setAnchor(spot);
+    else setMany(many.includes(k) ? many.filter((x) => x !== k) : [...chosen, k]);
+    setAnchor(to);
   };
-  const choose = (keys: string[]) => {
-    setSet(undefined);
-    setMany(keys);
-    const [y, x] = keys[0]!.split(",").map(Number);
-    setAt([y!, x!]);
-    setAnchor([y!, x!]);
+  const choose = (spots: Spot[]) => {
+    const [first] = spots;
+    if (!first) return;
+    setMany(spots.map(key));
+    setAt(first);
+    setAnchor(first);
   };
-  const axis = (side: "rows" | "columns", d: string) => {
-    setMany([]);
-    setAt([0, 0]);
-    setAnchor([0, 0]);
-    setSet(undefined);
-    if (side === "rows") {
-      setRows(d);
-      if (d === columns) setColumns(rows);
-    } else {
-      setColumns(d);
-      if (d === rows) setRows(columns);
-    }
-  };
-
-  const simple = rows === "patron_class" && columns === "material_class" && chosen.length === 1 && given.lending_branch;
-  const cellular: Cellular | undefined =
-    simple && row && column && cell
-      ? {
-          row,
-          column,
-          cell,
-          term: info,
-          branch: given.lending_branch!,
-          branchName: values.lending_branch!.find((b) => b.code === given.lending_branch)?.name ?? "",
-          dimensions: values,
-        }
-      : undefined;
+  if (!term) return null;
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)_280px] items-start gap-3.5 print:block">
+    <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_280px] print:block">
       <Card label="Grid" className="p-3.5">
-        <div className="mb-2 flex flex-wrap items-baseline gap-x-2 gap-y-1.5">
-          <Pick label="Term" value={term} onChange={setTerm} options={book.terms!.map((t) => [t.id, t.name])} />
-          <Pick
-            label="Rows"
-            value={rows}
-            onChange={(d) => axis("rows", d)}
-            options={dimensions.map((d) => [d, `by ${names[d]!.toLowerCase()}`])}
-          />
-          <Pick
-            label="Columns"
-            value={columns}
-            onChange={(d) => axis("columns", d)}
-            options={dimensions.map((d) => [d, `and ${names[d]!.toLowerCase()}`])}
-          />
-          {dimensions
-            .filter((d) => d !== rows && d !== columns)
-            .map((d) => (
-              <Pick
-                key={d}
-                label={d === "lending_branch" ? "Branch" : names[d]!}
-                value={fixed[d] ?? ""}
-                onChange={(v) => setFixed({ ...fixed, [d]: v })}
-                options={[
-                  ["", d === "home_branch" ? "its own items" : `any ${names[d]!.toLowerCase()}`],
-                  ...values[d]!.map((v): [string, string] => [v.code, v.name]),
-                ]}
-              />
-            ))}
-          <span className="text-sm text-ink-2">
-            {term === "loan_period" ? "in days" : (info.unit ?? "")}, striped where only the base rule speaks
-          </span>
-          <span className="ml-auto flex gap-3 print:hidden">
-            <a
-              className="border-b border-dotted border-spruce-500 text-sm text-spruce-700"
-              href={`/api/rulebook/editions/${edition.id}/grid.csv?${new URLSearchParams(query as never).toString()}`}
-              download={`grid-${edition.number}-${term}.csv`}
-            >
-              This grid as CSV
-            </a>
-            <a
-              className="border-b border-dotted border-spruce-500 text-sm text-spruce-700"
-              href={`/api/rulebook/editions/${edition.id}/review.csv`}
-              download={`review-${edition.number}.csv`}
-            >
-              All terms as CSV
-            </a>
-            <Quiet onClick={() => window.print()}>Print</Quiet>
-          </span>
-        </div>
-        {!shown ? (
-          <Loading lines={10} />
-        ) : (
-          <Grid
-            grid={shown}
-            at={at}
-            chosen={chosen}
-            onMove={move}
-            onChoose={choose}
-            onWhy={(r, c) => void showWhy(r, c)}
-            term={info}
-            corner={names[rows]!}
-          />
-        )}
+        <Picks {...props} unit={which.term === "loan_period" ? "in days" : (term.unit ?? "")} />
+        <Grid
+          grid={shown}
+          at={at}
+          chosen={chosen}
+          onMove={move}
+          onChoose={choose}
+          onWhy={showWhy}
+          name={term.name}
+          corner={capital(sayDimension(which.rows))}
+        />
         <p className="mt-2 text-sm text-ink-2 print:hidden">
           Arrow keys move, with Shift they choose several; Ctrl and a click adds a cell, a heading takes the whole line.
           Enter says why.
         </p>
       </Card>
       <div className="grid gap-3.5 print:hidden">
-        <Trouble error={error ?? grid.error} />
-        {row && column && cell && (
-          <Card label={chosen.length > 1 ? "Chosen cells" : "Chosen cell"} className="grid gap-3 p-3.5">
-            {chosen.length > 1 ? (
-              <p className="text-2xl font-bold">{chosen.length} cells</p>
-            ) : (
-              <>
-                <div>
-                  <p className="text-sm text-ink-2">
-                    {row.name}, {column.name}
-                  </p>
-                  <p className="text-2xl font-bold">{cell.says}</p>
-                  {cell.was && <p className="text-sm text-ink-2">In force today: {cell.was}</p>}
-                  {cell.barred && <p className="text-sm text-buoy-700">Not lent at all: see “Lending allowed”.</p>}
-                </div>
-                <Quiet className="justify-self-start" data-why onClick={() => void showWhy()}>
-                  Why {cell.says}
-                </Quiet>
-              </>
-            )}
-            <p className="text-sm text-ink-2">{info.meaning}.</p>
-            {draft && cellular && <Change at={cellular} draft={draft} onDone={(p) => void after(p)} />}
-            {draft && !cellular && (
-              <ChangeCells
-                key={chosen.join(" ")}
-                term={info}
-                initial={cell}
-                many={chosen.length > 1}
-                onSet={(value) => {
-                  const body = {
-                    revision: draft.revision,
-                    term,
-                    value: plain(info, value),
-                    rows,
-                    columns,
-                    cells: chosen.map((k) => {
-                      const [y, x] = k.split(",").map(Number);
-                      return [shown!.rows![y!]!.code, shown!.columns![x!]!.code];
-                    }),
-                    scope: Object.fromEntries(Object.entries(given).map(([d, v]) => [d, [v]])),
-                    at: given,
-                  };
-                  void after(
-                    told(
-                      api.PUT("/api/rulebook/drafts/{id}/cells", {
-                        params: { path: { id: draft.id }, header: newKey() },
-                        body,
-                      }),
-                    ).then((s) => {
-                      setSet(s);
-                      return s.edition;
-                    }),
-                  );
-                }}
-                where={Object.entries(given).map(([d, v]) => values[d]!.find((x) => x.code === v)?.name ?? v)}
-              />
-            )}
-            {!draft && (
-              <p className="text-sm text-ink-2">
-                {supervising
-                  ? "Begin a draft to change it. Nothing counts until the draft is put in force."
-                  : "Only a supervisor changes rules."}
-              </p>
-            )}
-          </Card>
-        )}
-        {set && (
-          <Card label="What was written" className="grid gap-2 p-3.5 text-sm">
-            <p>
-              <Tag tone="spruce">Written</Tag> as {set.rules!.length === 1 ? "one rule" : `${set.rules!.length} rules`}:
-            </p>
-            <ul className="grid gap-1">
-              {set.rules!.map((r) => (
-                <li key={r}>{r}</li>
-              ))}
-            </ul>
-            {set.stay!.length > 0 && (
-              <>
-                <p>
-                  <Tag tone="amber">Do not follow</Tag> since something narrower decides:
-                </p>
-                <ul className="grid gap-1">
-                  {set.stay!.map((r) => (
-                    <li key={r}>{r}</li>
-                  ))}
-                </ul>
-              </>
-            )}
-          </Card>
-        )}
+        <Trouble error={error} />
+        <ChosenCells {...props} at={at} spots={chosen.map(spot)} onWhy={() => showWhy(...at)} />
       </div>
     </div>
   );
 }
 
-/** Sets all chosen cells to one value; the server finds the fewest rules that say it. */
-function ChangeCells({
-  term,
-  initial,
-  where,
-  many,
-  onSet,
-}: {
-  many: boolean;
-  term: Schema["RulebookTermInfo"];
-  initial: Schema["RulesCell"];
-  where: string[];
-  onSet: (value: string) => void;
-}) {
-  const [value, setValue] = useState<string>();
+/** What the chosen cell says, and in a draft a way to change it. */
+function ChosenCells({
+  book,
+  draft,
+  supervising,
+  shown,
+  which,
+  given,
+  at,
+  spots,
+  onWhy,
+}: BoardProps & { at: Spot; spots: Spot[]; onWhy: () => void }) {
+  const [set, setSet] = useState<Schema["RulesCellsSet"]>();
+  const row = shown.rows[at[0]];
+  const column = shown.columns[at[1]];
+  const cell = shown.cells[at[0]]?.[at[1]];
+  const term = book.terms.find((t) => t.id === which.term);
+  if (!row || !column || !cell || !term) return null;
+  const branch = given.lending_branch;
+  const simple = which.rows === "patron_class" && which.columns === "material_class" && spots.length === 1;
+  const cellular: Cellular | undefined =
+    simple && branch
+      ? {
+          row,
+          column,
+          cell,
+          term,
+          branch,
+          branchName: valuesOf(book, "lending_branch").find((b) => b.code === branch)?.name ?? "",
+          zones: valuesOf(book, "zone"),
+        }
+      : undefined;
   return (
-    <form
-      className="grid gap-2.5 border-t border-line pt-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        onSet(value ?? initialOf(term, initial));
-      }}
-    >
-      <ValueField term={term} cell={initial} value={value} onChange={setValue} />
-      <p className="text-sm text-ink-2">
-        {where.length > 0 ? `Only for ${where.join(", ")}.` : "Whatever the other dimensions are."}
+    <>
+      <Card label={spots.length > 1 ? "Chosen cells" : "Chosen cell"} className="grid gap-3 p-3.5">
+        {spots.length > 1 ? (
+          <p className="text-2xl font-bold">{spots.length} cells</p>
+        ) : (
+          <>
+            <div>
+              <p className="text-sm text-ink-2">
+                {row.name}, {column.name}
+              </p>
+              <p className="text-2xl font-bold">{cell.says}</p>
+              {cell.was && <p className="text-sm text-ink-2">In force today: {cell.was}</p>}
+              {cell.barred && <p className="text-sm text-buoy-700">Not lent at all: see “Lending allowed”.</p>}
+            </div>
+            <Quiet className="justify-self-start" data-why onClick={onWhy}>
+              Why {cell.says}
+            </Quiet>
+          </>
+        )}
+        <p className="text-sm text-ink-2">{term.meaning}.</p>
+        {draft && cellular && <Change at={cellular} draft={draft} />}
+        {draft && !cellular && (
+          <ChangeCells
+            key={spots.map(key).join(" ")}
+            draft={draft}
+            term={term}
+            cell={cell}
+            grid={{ ...which, given, cells: spots.flatMap(([y, x]) => codes(shown, y, x)) }}
+            where={Object.entries(given).map(([d, v]) => valuesOf(book, d).find((x) => x.code === v)?.name ?? v)}
+            onSet={setSet}
+          />
+        )}
+        {!draft && (
+          <p className="text-sm text-ink-2">
+            {supervising
+              ? "Begin a draft to change it. Nothing counts until the draft is put in force."
+              : "Only a supervisor changes rules."}
+          </p>
+        )}
+      </Card>
+      {set && <Written set={set} />}
+    </>
+  );
+}
+
+const codes = (shown: Shown, y: number, x: number): string[][] => {
+  const [r, c] = [shown.rows[y], shown.columns[x]];
+  return r && c ? [[r.code, c.code]] : [];
+};
+
+/** What was written, and what does not follow. */
+function Written({ set }: { set: Schema["RulesCellsSet"] }) {
+  return (
+    <Card label="What was written" className="grid gap-2 p-3.5 text-sm">
+      <p>
+        <Tag tone="spruce">Written</Tag> as {set.rules.length === 1 ? "one rule" : `${set.rules.length} rules`}:
       </p>
-      <Button type="submit" className="justify-self-start">
-        Set {many ? "them together" : "it in the draft"}
-      </Button>
-    </form>
+      <ul className="grid gap-1">
+        {set.rules.map((r) => (
+          <li key={r}>{r}</li>
+        ))}
+      </ul>
+      {set.stay.length > 0 && (
+        <>
+          <p>
+            <Tag tone="amber">Do not follow</Tag> since something narrower decides:
+          </p>
+          <ul className="grid gap-1">
+            {set.stay.map((r) => (
+              <li key={r}>{r}</li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Card>
+  );
+}
+
+/** What is looked at: the term, its two sides, and what the other dimensions are fixed to. */
+function Picks({ book, edition, which, file, unit, onWhich }: BoardProps & { unit: string }) {
+  const side = (of: "rows" | "columns", d: string) => {
+    const other = of === "rows" ? "columns" : "rows";
+    onWhich({ ...which, [of]: d, [other]: which[other] === d ? which[of] : which[other] });
+  };
+  const others = dimensions.filter((d) => d !== which.rows && d !== which.columns);
+  return (
+    <div className="mb-2 flex flex-wrap items-baseline gap-x-2 gap-y-1.5">
+      <Pick
+        label="Term"
+        value={which.term}
+        onChange={(term) => onWhich({ ...which, term })}
+        options={book.terms.map((t) => [t.id, t.name])}
+      />
+      <Pick
+        label="Rows"
+        value={which.rows}
+        onChange={(d) => side("rows", d)}
+        options={dimensions.map((d) => [d, `by ${sayDimension(d)}`])}
+      />
+      <Pick
+        label="Columns"
+        value={which.columns}
+        onChange={(d) => side("columns", d)}
+        options={dimensions.map((d) => [d, `and ${sayDimension(d)}`])}
+      />
+      {others.map((d) => (
+        <Pick
+          key={d}
+          label={d === "lending_branch" ? "Branch" : capital(sayDimension(d))}
+          value={which.fixed[d] ?? ""}
+          onChange={(v) => onWhich({ ...which, fixed: { ...which.fixed, [d]: v } })}
+          options={[
+            ["", d === "home_branch" ? "its own items" : `any ${sayDimension(d)}`],
+            ...valuesOf(book, d).map((v): [string, string] => [v.code, v.name]),
+          ]}
+        />
+      ))}
+      <span className="text-sm text-ink-2">{unit}, striped where only the base rule speaks</span>
+      <span className="ml-auto flex gap-3 print:hidden">
+        <a
+          className="link"
+          href={`/api/rulebook/editions/${edition.id}/grid.csv?${file}`}
+          download={`grid-${edition.number}-${which.term}.csv`}
+        >
+          This grid as CSV
+        </a>
+        <a
+          className="link"
+          href={`/api/rulebook/editions/${edition.id}/review.csv`}
+          download={`review-${edition.number}.csv`}
+        >
+          All terms as CSV
+        </a>
+        <Quiet onClick={() => window.print()}>Print</Quiet>
+      </span>
+    </div>
   );
 }
 
@@ -329,7 +318,7 @@ function Pick({
   return (
     <select
       aria-label={label}
-      className="max-w-52 rounded bg-sunk px-1.5 py-0.5 font-semibold"
+      className="max-w-52 rounded border border-edge bg-sunk px-1.5 py-0.5 font-semibold"
       value={value}
       onChange={(e) => onChange(e.target.value)}
     >
@@ -339,132 +328,5 @@ function Pick({
         </option>
       ))}
     </select>
-  );
-}
-
-function shade(weight: number) {
-  if (weight < 0) return "#f4eee1";
-  return `color-mix(in srgb, var(--color-spruce-500) ${Math.round(8 + 46 * weight)}%, var(--color-surface))`;
-}
-
-const steps: Record<string, Spot> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] };
-
-function Grid({
-  grid,
-  at,
-  chosen,
-  onMove,
-  onChoose,
-  onWhy,
-  term,
-  corner,
-}: {
-  grid: Schema["RulesGrid"];
-  at: Spot;
-  chosen: string[];
-  onMove: (spot: Spot, keep: "one" | "extend" | "toggle") => void;
-  onChoose: (keys: string[]) => void;
-  onWhy: (r: Schema["RulesValue"], c: Schema["RulesValue"]) => void;
-  term: Schema["RulebookTermInfo"];
-  corner: string;
-}) {
-  const table = useRef<HTMLTableElement>(null);
-  const moved = useRef(false);
-  useEffect(() => {
-    if (moved.current) table.current?.querySelector<HTMLButtonElement>(`[data-at="${at[0]},${at[1]}"]`)?.focus();
-  }, [at]);
-  const rows = grid.rows!;
-  const columns = grid.columns!;
-  const move = (y: number, x: number, keep: "one" | "extend" | "toggle") => {
-    moved.current = true;
-    onMove([Math.max(0, Math.min(y, rows.length - 1)), Math.max(0, Math.min(x, columns.length - 1))], keep);
-  };
-  return (
-    <div className="overflow-x-auto">
-      <table ref={table} className="w-full border-separate border-spacing-[3px]" aria-label={term.name}>
-        <thead>
-          <tr>
-            <th>
-              <span className="sr-only">{corner}</span>
-            </th>
-            {columns.map((c, x) => (
-              <th key={c.code} scope="col" className="max-w-16 px-0 pb-1 align-bottom">
-                <button
-                  type="button"
-                  tabIndex={-1}
-                  title={`Choose all of ${c.name}`}
-                  onClick={() => onChoose(rows.map((_, y) => `${y},${x}`))}
-                  className="w-full cursor-pointer overflow-hidden text-[11.5px] leading-tight font-semibold hyphens-auto text-ink-2"
-                >
-                  {c.name}
-                </button>
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((r, y) => (
-            <tr key={r.code}>
-              <th scope="row" className="pr-2 text-left">
-                <button
-                  type="button"
-                  tabIndex={-1}
-                  title={`Choose all of ${r.name}`}
-                  onClick={() => onChoose(columns.map((_, x) => `${y},${x}`))}
-                  className="cursor-pointer text-left text-sm font-semibold"
-                >
-                  {r.name}
-                </button>
-              </th>
-              {columns.map((c, x) => {
-                const cell = grid.cells![y]![x]!;
-                const here = at[0] === y && at[1] === x;
-                const also = chosen.length > 1 && chosen.includes(`${y},${x}`);
-                return (
-                  <td key={c.code} className="p-0">
-                    <button
-                      type="button"
-                      data-at={`${y},${x}`}
-                      tabIndex={here ? 0 : -1}
-                      aria-pressed={here || also}
-                      aria-label={`${r.name}, ${c.name}: ${cell.barred ? "not lent" : cell.says}${cell.was ? `, was ${cell.was}` : ""}`}
-                      onClick={(e) => move(y, x, e.shiftKey ? "extend" : e.ctrlKey || e.metaKey ? "toggle" : "one")}
-                      onDoubleClick={() => onWhy(r, c)}
-                      onKeyDown={(e) => {
-                        const step = steps[e.key];
-                        if (step) {
-                          e.preventDefault();
-                          move(y + step[0], x + step[1], e.shiftKey ? "extend" : "one");
-                        } else if (e.key === "Enter") {
-                          e.preventDefault();
-                          onWhy(r, c);
-                        }
-                      }}
-                      style={{
-                        backgroundColor: cell.barred
-                          ? "var(--color-buoy-100)"
-                          : shade(cell.base_only ? -1 : cell.weight),
-                      }}
-                      className={clsx(
-                        "grid h-9 w-full min-w-9 cursor-pointer place-content-center rounded text-center leading-none font-semibold tabular-nums",
-                        cell.base_only && !cell.barred && "slant-soft text-ink-2",
-                        cell.was && "border-b-4 border-amber-500",
-                        here
-                          ? "outline-2 -outline-offset-1 outline-ink"
-                          : also && "outline-2 -outline-offset-1 outline-amber-500",
-                        cell.short.length > 4 ? "text-[11px]" : "text-[15px]",
-                      )}
-                    >
-                      {cell.barred ? "–" : cell.short}
-                      {cell.was && <span className="text-[10.5px] font-normal">was {cell.was}</span>}
-                    </button>
-                  </td>
-                );
-              })}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
   );
 }

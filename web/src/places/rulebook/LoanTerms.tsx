@@ -1,19 +1,23 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
+import { useMemo, useState } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Button, Card, Field, Head, inputLook, Loading, Tag, Trouble } from "../../kit/parts";
+import { Button, Card, Head, Tag, Trouble } from "../../kit/parts";
+import { isEmployed, supervises } from "../../kit/places";
 import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
+import { useWrite } from "../../kit/write";
+import { Classes, ReportForm } from "./LoanForms";
+import { capital, sayDimension, type Edition, type Overview } from "./types";
+
+type Terms = Schema["RulesLoanTerms"];
+type TermOf = Terms["terms"][number];
 
 /** Why a loan got what it got: every term with the rule that gave it, what it was classed as, and what the next one gets. */
 export function LoanTerms({ of }: { of: { loan: number } | { item: number; patron: number } }) {
-  const me = useMe().data!;
-  const queries = useQueryClient();
-  const navigate = useNavigate();
-  const [error, setError] = useState<unknown>();
-  const [said, setSaid] = useState("");
   const loan = useQuery({
     queryKey: ["loan", of],
     queryFn: () =>
@@ -22,45 +26,35 @@ export function LoanTerms({ of }: { of: { loan: number } | { item: number; patro
         : told(api.GET("/api/rulebook/wanted", { params: { query: of } })),
   });
   const book = useQuery({ queryKey: ["rulebook"], queryFn: () => told(api.GET("/api/rulebook")) });
-  if (loan.error) return <Trouble error={loan.error} />;
-  if (!loan.data || !book.data) return <Loading lines={10} />;
-  const l = loan.data;
-  const supervising = me.role === "supervisor" || me.role === "administrator";
-  const after = (p: Promise<unknown>, text: string) =>
-    void p.then(() => {
-      setSaid(text);
-      setError(undefined);
-      return queries.invalidateQueries();
-    }, setError);
-  const drafts = book.data.editions!.filter((e) => e.state === "draft");
-  const keep = async (draft?: Schema["RulesEdition"]) => {
-    try {
-      const example = await told(api.GET("/api/loans/{id}/example", { params: { path: { id: l.loan_id } } }));
-      const into =
-        draft ?? (await told(api.POST("/api/rulebook/drafts", { params: { header: newKey() }, body: { name: "" } })));
-      const e = await told(
-        api.PUT("/api/rulebook/drafts/{id}/examples", {
-          params: { path: { id: into.id }, header: newKey() },
-          body: { revision: into.revision, example },
-        }),
-      );
-      await queries.invalidateQueries();
-      void navigate({ to: "/rulebook", search: { tab: "examples", edition: e.id } });
-    } catch (e) {
-      setError(e);
-    }
+  return (
+    <Loading of={loan} lines={10}>
+      {(l) => <Loading of={book}>{(b) => <Shown l={l} book={b} />}</Loading>}
+    </Loading>
+  );
+}
+
+const columns: Column<TermOf>[] = [
+  { id: "term", head: "Term", value: (t) => t.name },
+  { id: "says", head: "What it says", value: (t) => t.says, className: "font-semibold" },
+  {
+    id: "by",
+    head: "Given by",
+    value: (t) => t.rule,
+    cell: (t) => <span className={t.default ? "text-ink-3" : ""}>{t.rule}</span>,
+  },
+  { id: "why", head: "Why", unnamed: true, right: true, cell: (t) => <Why trace={t.why}>Why</Why> },
+];
+
+function Shown({ l, book }: { l: Terms; book: Overview }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const [said, setSaid] = useState("");
+  const done = (text: string) => {
+    setSaid(text);
+    void queries.invalidateQueries();
   };
-  const rule = async () => {
-    try {
-      const draft = await told(api.POST("/api/rulebook/drafts", { params: { header: newKey() }, body: { name: "" } }));
-      await queries.invalidateQueries();
-      const scope = `material_class=${l.material}${l.patron_class && `;patron_class=${l.patron_class}`}`;
-      void navigate({ to: "/rulebook", search: { tab: "rules", edition: draft.id, rule: scope } });
-    } catch (e) {
-      setError(e);
-    }
-  };
-  const now = Object.fromEntries(l.now_as!.map((v) => [v.code, v.name]));
+  const now = useMemo(() => Object.fromEntries(l.now_as.map((v) => [v.code, v.name])), [l.now_as]);
+  const drafts = book.editions.filter((e) => e.state === "draft");
   return (
     <div className="grid gap-3.5">
       <Head
@@ -71,219 +65,133 @@ export function LoanTerms({ of }: { of: { loan: number } | { item: number; patro
             : `What ${l.patron} would get at ${l.branch} now, edition ${l.edition}.`
         }
       >
-        <Link
-          to="/items"
-          search={{ item: l.item_id }}
-          className="border-b border-dotted border-spruce-500 text-sm text-spruce-700"
-        >
+        <Link to="/items" search={{ item: l.item_id }} className="link">
           The item
         </Link>
         {l.patron_id && (
-          <Link
-            to="/patrons"
-            search={{ patron: l.patron_id }}
-            className="border-b border-dotted border-spruce-500 text-sm text-spruce-700"
-          >
+          <Link to="/patrons" search={{ patron: l.patron_id }} className="link">
             {l.patron}
           </Link>
         )}
       </Head>
-      <Trouble error={error} />
       {said && (
         <p role="status">
           <Tag tone="spruce">Done</Tag> {said}
         </p>
       )}
-      <div className="grid grid-cols-[minmax(0,1fr)_360px] items-start gap-3.5">
-        <Card label="Terms of this loan" className="max-h-[74vh] overflow-auto">
-          <table className="list">
-            <thead>
-              <tr>
-                <th>Term</th>
-                <th>{l.loan_id ? "This loan" : "Would get"}</th>
-                <th>Given by</th>
-                <th>
-                  <span className="sr-only">Why</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {l.terms!.map((t) => (
-                <tr key={t.term}>
-                  <td>{t.name}</td>
-                  <td className="font-semibold">{t.says}</td>
-                  <td className={t.rule === "The default" ? "text-ink-3" : ""}>{t.rule}</td>
-                  <td className="text-right">
-                    <Why trace={t.why}>Why</Why>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+      <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_360px]">
+        <Card label="Terms of this loan">
+          <Table
+            label="Terms of this loan"
+            columns={columns}
+            rows={l.terms}
+            id={(t) => t.term}
+            tools
+            paper={`Terms of ${l.title}`}
+            className="max-h-[74vh]"
+            empty="No terms."
+          />
         </Card>
         <div className="grid gap-3.5">
           <Card label="Classed as" className="grid gap-2 p-3.5">
             <b className="font-semibold">Classed as</b>
             <dl className="grid grid-cols-[auto_1fr] gap-x-3 text-sm">
-              {l.classed!.map((v) => (
+              {l.classed.map((v) => (
                 <div key={v.code} className="contents">
-                  <dt className="text-ink-2">{v.code.replaceAll("_", " ")}</dt>
+                  <dt className="text-ink-2">{capital(sayDimension(v.code))}</dt>
                   <dd>
-                    {v.name}
-                    {now[v.code] !== v.name && <Tag tone="amber">now {now[v.code]}</Tag>}
+                    {v.name} {now[v.code] !== v.name && <Tag tone="amber">now {now[v.code]}</Tag>}
                   </dd>
                 </div>
               ))}
             </dl>
             <p>{l.next}</p>
-            {me.role !== "volunteer" && (
-              <Classes key={`${l.material}${l.patron_class}`} l={l} book={book.data} after={after} />
-            )}
+            {isEmployed(me.role) && <Classes key={`${l.material}${l.patron_class}`} l={l} book={book} onDone={done} />}
           </Card>
-          {supervising && (
-            <Card label="A rule for it" className="grid gap-2 p-3.5">
-              <b className="font-semibold">A rule for it</b>
-              <p className="text-sm text-ink-2">
-                Begins a draft with a rule for {now.material_class?.toLowerCase()}
-                {now.patron_class && ` and ${now.patron_class.toLowerCase()}`}, to be widened or narrowed there.
-              </p>
-              <Button plain className="justify-self-start" onClick={() => void rule()}>
-                Write a rule in a new draft
-              </Button>
-            </Card>
-          )}
-          {supervising && l.loan_id > 0 && (
-            <Card label="Keep as an example" className="grid gap-2 p-3.5">
-              <b className="font-semibold">Keep as an example</b>
-              <p className="text-sm text-ink-2">
-                What this loan came to becomes the expectation, so that no draft changes it unseen.
-              </p>
-              <div className="flex flex-wrap gap-2">
-                {drafts.map((d) => (
-                  <Button key={d.id} plain onClick={() => void keep(d)}>
-                    In draft {d.number}
-                  </Button>
-                ))}
-                <Button plain onClick={() => void keep()}>
-                  In a new draft
-                </Button>
-              </div>
-            </Card>
-          )}
-          <ReportForm l={l} after={after} />
+          {supervises(me.role) && <ToRule l={l} now={now} />}
+          {supervises(me.role) && l.loan_id > 0 && <ToExample l={l} drafts={drafts} />}
+          <ReportForm l={l} onDone={done} />
         </div>
       </div>
     </div>
   );
 }
 
-function Classes({
-  l,
-  book,
-  after,
-}: {
-  l: Schema["RulesLoanTerms"];
-  book: Schema["RulesOverview"];
-  after: (p: Promise<unknown>, text: string) => void;
-}) {
-  const values = book.dimensions as Record<string, Schema["RulesValue"][]>;
-  const [material, setMaterial] = useState(l.material);
-  const [patron, setPatron] = useState(l.patron_class);
+const beginDraft = (key: string) =>
+  api.POST("/api/rulebook/drafts", { params: { header: keyed(key) }, body: { name: "" } });
+
+/** Begins a draft with a rule for what this loan was classed as. */
+function ToRule({ l, now }: { l: Terms; now: Record<string, string | undefined> }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const begin = useWrite((_: void, key) => beginDraft(key), {
+    name: "begin a draft",
+    about: "Beginning a draft",
+    done: (draft) => {
+      void queries.invalidateQueries({ queryKey: ["rulebook"] });
+      const rule = `material_class=${l.material}${l.patron_class && `;patron_class=${l.patron_class}`}`;
+      void navigate({ to: "/rulebook", search: { tab: "rules", edition: draft.id, rule } });
+    },
+  });
   return (
-    <div className="grid gap-2 border-t border-line pt-2">
-      <Field label="The item is really a">
-        <select
-          className={inputLook}
-          value={material}
-          onChange={(e) => {
-            setMaterial(e.target.value);
-            after(
-              told(
-                api.PUT("/api/items/{id}/classing", {
-                  params: { path: { id: l.item_id }, header: newKey() },
-                  body: { material: e.target.value, collection: l.collection },
-                }),
-              ),
-              "The item’s class is corrected. Loans already made keep their terms; the next one follows.",
-            );
-          }}
-        >
-          {values.material_class!.map((v) => (
-            <option key={v.code} value={v.code}>
-              {v.name}
-            </option>
-          ))}
-        </select>
-      </Field>
-      {l.patron_id && (
-        <Field label="The patron is really">
-          <select
-            className={inputLook}
-            value={patron}
-            onChange={(e) => {
-              setPatron(e.target.value);
-              after(
-                told(
-                  api.PUT("/api/patrons/{id}/class", {
-                    params: { path: { id: l.patron_id! }, header: newKey() },
-                    body: { class: e.target.value },
-                  }),
-                ),
-                "The patron’s class is corrected. Loans already made keep their terms; the next one follows.",
-              );
-            }}
-          >
-            {values.patron_class!.map((v) => (
-              <option key={v.code} value={v.code}>
-                {v.name}
-              </option>
-            ))}
-          </select>
-        </Field>
-      )}
-    </div>
+    <Card label="A rule for it" className="grid gap-2 p-3.5">
+      <b className="font-semibold">A rule for it</b>
+      <p className="text-sm text-ink-2">
+        Begins a draft with a rule for {now.material_class?.toLowerCase()}
+        {now.patron_class && ` and ${now.patron_class.toLowerCase()}`}, to be widened or narrowed there.
+      </p>
+      <Button plain className="justify-self-start" busy={begin.busy} onClick={() => begin.run()}>
+        Write a rule in a new draft
+      </Button>
+      <Trouble error={begin.problem} />
+    </Card>
   );
 }
 
-function ReportForm({ l, after }: { l: Schema["RulesLoanTerms"]; after: (p: Promise<unknown>, text: string) => void }) {
-  const [happened, setHappened] = useState("");
-  const [expected, setExpected] = useState("");
+/** Keeps what this loan came to as an expectation. */
+function ToExample({ l, drafts }: { l: Terms; drafts: Edition[] }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const example = useQuery({
+    queryKey: ["loan", l.loan_id, "example"],
+    queryFn: () => told(api.GET("/api/loans/{id}/example", { params: { path: { id: l.loan_id } } })),
+  });
+  const kept = (e: Edition) => {
+    void queries.invalidateQueries({ queryKey: ["rulebook"] });
+    void navigate({ to: "/rulebook", search: { tab: "examples", edition: e.id } });
+  };
+  const keep = useWrite(
+    ({ into, kept: what }: { into: Edition; kept: Schema["RulesWrittenExample"]["example"] }, key) =>
+      api.PUT("/api/rulebook/drafts/{id}/examples", {
+        params: { path: { id: into.id }, header: keyed(key) },
+        body: { revision: into.revision, example: what },
+      }),
+    { name: `example of ${l.loan_id}`, about: "Keeping the example", done: kept },
+  );
+  const into = (draft: Edition) => example.data && keep.run({ into: draft, kept: example.data });
+  const begin = useWrite((_: void, key) => beginDraft(key), {
+    name: "begin a draft",
+    about: "Beginning a draft",
+    done: (draft) => into(draft),
+  });
+  const busy = keep.busy || begin.busy;
   return (
-    <Card label="Report it" className="p-3.5">
-      <form
-        className="grid gap-2"
-        onSubmit={(e) => {
-          e.preventDefault();
-          after(
-            told(
-              api.POST("/api/reports", {
-                params: { header: newKey() },
-                body: { loan: l.loan_id || undefined, item: l.item_id, patron: l.patron_id, happened, expected },
-              }),
-            ),
-            "Reported to the supervisor, with card and item.",
-          );
-          setHappened("");
-          setExpected("");
-        }}
-      >
-        <b className="font-semibold">Report it to the supervisor</b>
-        <Field label="What happened">
-          <input
-            className={inputLook}
-            required
-            minLength={3}
-            value={happened}
-            onChange={(e) => setHappened(e.target.value)}
-          />
-        </Field>
-        <Field label="What you expected">
-          <input className={inputLook} value={expected} onChange={(e) => setExpected(e.target.value)} />
-        </Field>
-        <Button type="submit" plain className="justify-self-start">
-          Send the report
+    <Card label="Keep as an example" className="grid gap-2 p-3.5">
+      <b className="font-semibold">Keep as an example</b>
+      <p className="text-sm text-ink-2">
+        What this loan came to becomes the expectation, so that no draft changes it unseen.
+      </p>
+      <div className="flex flex-wrap gap-2">
+        {drafts.map((d) => (
+          <Button key={d.id} plain busy={busy} disabled={!example.data} onClick={() => into(d)}>
+            In draft {d.number}
+          </Button>
+        ))}
+        <Button plain busy={busy} disabled={!example.data} onClick={() => begin.run()}>
+          In a new draft
         </Button>
-      </form>
+      </div>
+      <Trouble error={example.error ?? keep.problem ?? begin.problem} />
     </Card>
   );
 }

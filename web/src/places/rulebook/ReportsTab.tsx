@@ -1,43 +1,55 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
-import { api, newKey, told, type Schema } from "../../api/client";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { Form, Send, TextField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
 import { usePages } from "../../kit/pages";
-import { Button, Card, Code, Empty, inputLook, Loading, Tag, Trouble } from "../../kit/parts";
+import { Card, Code, Quiet, Tag } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
+import { useWrite } from "../../kit/write";
 
 /** What branches think is wrong: answered here, or turned into an example or a rule by way of the loan. */
 export function ReportsTab() {
   const list = usePages(["reports"], (after) => told(api.GET("/api/reports", { params: { query: { after } } })));
-  if (list.error) return <Trouble error={list.error} />;
-  if (!list.rows) return <Loading />;
   return (
     <Card label="Reports">
-      {list.rows.length === 0 ? (
-        <Empty>
-          Nobody has reported anything. Staff report terms that seem wrong from a loan: open its terms, say what
-          happened and what was expected.
-        </Empty>
-      ) : (
-        <ul className="divide-y divide-line">
-          {list.rows.map((r) => (
-            <Report key={r.id} r={r} />
-          ))}
-        </ul>
-      )}
-      {list.more}
+      <Loading
+        of={list}
+        none={(rows) => rows.length === 0}
+        empty="Nobody has reported anything. Staff report terms that seem wrong from a loan: open its terms, say what happened and what was expected."
+      >
+        {(rows) => (
+          <ul className="divide-y divide-line">
+            {rows.map((r) => (
+              <Report key={r.id} r={r} />
+            ))}
+            {list.pages.hasMore && (
+              <li className="px-4 py-2.5 text-sm text-ink-2">
+                There are more. <Quiet onClick={list.pages.fetchMore}>Show more</Quiet>
+              </li>
+            )}
+          </ul>
+        )}
+      </Loading>
     </Card>
   );
 }
 
+const schema = z.object({ answer: check.needed("Say what was done, or why it is right.") });
+
 function Report({ r }: { r: Schema["RulesReport"] }) {
   const queries = useQueryClient();
-  const [answer, setAnswer] = useState("");
-  const [error, setError] = useState<unknown>();
-  const send = () =>
-    told(
-      api.POST("/api/reports/{id}/answer", { params: { path: { id: r.id }, header: newKey() }, body: { answer } }),
-    ).then(() => queries.invalidateQueries(), setError);
+  const send = useWrite(
+    (body: z.infer<typeof schema>, key) =>
+      api.POST("/api/reports/{id}/answer", { params: { path: { id: r.id }, header: keyed(key) }, body }),
+    {
+      name: `answer report ${r.id}`,
+      about: `The answer to ${r.who}`,
+      done: () => void queries.invalidateQueries({ queryKey: ["reports"] }),
+    },
+  );
   return (
     <li className="grid gap-1.5 px-4 py-3">
       <p className="flex flex-wrap items-baseline gap-x-3">
@@ -60,11 +72,7 @@ function Report({ r }: { r: Schema["RulesReport"] }) {
           </span>
         )}
         {r.loan_id && (
-          <Link
-            to="/rulebook"
-            search={{ loan: r.loan_id }}
-            className="border-b border-dotted border-spruce-500 text-spruce-700"
-          >
+          <Link to="/rulebook" search={{ loan: r.loan_id }} className="link">
             Terms of the loan, to correct a class or keep it as an example
           </Link>
         )}
@@ -72,26 +80,19 @@ function Report({ r }: { r: Schema["RulesReport"] }) {
       {r.answered_at ? (
         <p>Answer: {r.answer}</p>
       ) : (
-        <form
-          className="flex gap-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void send();
-          }}
+        <Form
+          schema={schema}
+          start={{ answer: "" }}
+          write={send}
+          onSend={send.run}
+          className="flex flex-wrap items-end gap-2"
         >
-          <input
-            aria-label="Answer"
-            placeholder="Answer: what was done, or why it is right"
-            className={`${inputLook} flex-1`}
-            value={answer}
-            onChange={(e) => setAnswer(e.target.value)}
-          />
-          <Button type="submit" plain disabled={!answer.trim()}>
+          <TextField name="answer" label="Answer" placeholder="What was done, or why it is right" className="flex-1" />
+          <Send plain write={send}>
             Answer
-          </Button>
-        </form>
+          </Send>
+        </Form>
       )}
-      <Trouble error={error} />
     </li>
   );
 }

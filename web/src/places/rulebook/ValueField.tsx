@@ -1,45 +1,25 @@
-import type { Schema } from "../../api/client";
-import { Field, inputLook } from "../../kit/parts";
+import { ChoiceField, TextField } from "../../kit/forms";
+import { textOf, type Cell, type Term } from "./types";
 
-type Term = Schema["RulebookTermInfo"];
+const sayChoice = (choice: string) => ({ true: "yes", false: "no" })[choice] ?? choice.replaceAll("_", " ");
 
-/** A field for the value of a term, in the words of its kind. Undefined is what the cell says now. */
-export function ValueField({
-  term,
-  cell,
-  value,
-  onChange,
-}: {
-  term: Term;
-  cell?: Schema["RulesCell"];
-  value?: string;
-  onChange: (v: string) => void;
-}) {
-  const shown = value ?? (cell ? initial(term, cell) : "");
+/** A field for the value of a term, in the words of its kind. */
+export function ValueField({ name, term }: { name: string; term: Term }) {
+  if (term.kind === "choice" || term.kind === "yes_no") {
+    const choices = term.kind === "yes_no" ? ["true", "false"] : (term.choices ?? []);
+    return <ChoiceField name={name} label={term.name} options={choices.map((c) => [c, sayChoice(c)] as const)} />;
+  }
   return (
-    <Field label={term.kind === "duration" ? `${term.name}: days, or hours as “3 h”` : term.name}>
-      {term.kind === "choice" || term.kind === "yes_no" ? (
-        <select className={inputLook} value={shown} onChange={(e) => onChange(e.target.value)}>
-          {(term.kind === "yes_no" ? ["true", "false"] : (term.choices ?? [])).map((c) => (
-            <option key={c} value={c}>
-              {{ true: "yes", false: "no" }[c] ?? c.replaceAll("_", " ")}
-            </option>
-          ))}
-        </select>
-      ) : (
-        <input
-          className={inputLook}
-          value={shown}
-          onChange={(e) => onChange(e.target.value)}
-          placeholder={term.nullable ? "empty: no limit" : term.kind === "dates" ? "dates such as 2026-12-18" : ""}
-        />
-      )}
-    </Field>
+    <TextField
+      name={name}
+      label={term.kind === "duration" ? `${term.name}: days, or hours as “3 h”` : term.name}
+      placeholder={term.nullable ? "empty: no limit" : term.kind === "dates" ? "dates such as 2026-12-18" : ""}
+    />
   );
 }
 
 /** What a cell says, as one would type it. */
-export function initial(term: Term, cell: Schema["RulesCell"]): string {
+export function initial(term: Term, cell: Cell): string {
   const v = cell.value;
   if (v === null || v === undefined) return "";
   if (term.kind === "duration") return cell.short;
@@ -50,12 +30,16 @@ export function initial(term: Term, cell: Schema["RulesCell"]): string {
 export function typed(term: Term, v: unknown): string {
   if (v === null || v === undefined) return "";
   if (term.kind === "duration") {
-    const days = /^P(\d+)D$/.exec(String(v));
-    const weeks = /^P(\d+)W$/.exec(String(v));
-    const hours = /^PT(\d+)H$/.exec(String(v));
-    return days ? days[1]! : weeks ? String(7 * Number(weeks[1])) : hours ? `${hours[1]} h` : String(v);
+    const [, count, unit] = /^PT?(\d+)([DWH])$/.exec(textOf(v)) ?? [];
+    if (!count) return textOf(v);
+    return unit === "H" ? `${count} h` : unit === "W" ? String(7 * Number(count)) : count;
   }
-  return Array.isArray(v) ? v.join(", ") : String(v);
+  return Array.isArray(v) ? v.join(", ") : textOf(v);
+}
+
+/** What a term begins with in a rule that says nothing about it yet. */
+export function beginning(term: Term): string {
+  return term.kind === "yes_no" ? "true" : term.kind === "choice" ? (term.choices?.[0] ?? "") : "";
 }
 
 /** What the person typed, in the form of the file format. What does not fit is sent as it is and refused with a reason. */

@@ -1,19 +1,18 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import clsx from "clsx";
-import { api, post, told, type Schema } from "../../api/client";
-import { Card, Head, Loading, Tag, Trouble } from "../../kit/parts";
-import { useMe } from "../../kit/me";
+import { useMemo, useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { Button, Card, Head, Tag } from "../../kit/parts";
+import { Table, type Column } from "../../kit/table";
+import { First } from "./First";
+import type { Row, To } from "./types";
 
-type Row = Schema["TodayRow"];
 type Kind = "fetch" | "clear" | "ready" | "coming" | "overdue" | "missing";
 
-const columns: {
-  key: Kind;
-  name: string;
-  to: "/fetch" | "/holds" | "/courier" | "/notices" | "/items";
-  due: boolean;
-}[] = [
+const kinds: { key: Kind; name: string; to: To; due: boolean }[] = [
   { key: "fetch", name: "To fetch", to: "/fetch", due: true },
   { key: "ready", name: "On the hold shelf", to: "/holds", due: false },
   { key: "clear", name: "Shelf to clear", to: "/holds", due: true },
@@ -22,81 +21,95 @@ const columns: {
   { key: "missing", name: "Missing", to: "/items", due: false },
 ];
 
-/** What waits, branch by branch. */
+/** What waits, branch by branch. A number narrows to its branch; it never moves the station there. */
 export function TodayPlace() {
-  const me = useMe().data!;
+  const me = useMe();
   const navigate = useNavigate();
-  const queries = useQueryClient();
-  const today = useQuery({
-    queryKey: ["today", me.branch],
-    queryFn: () => told(api.GET("/api/today")),
-    refetchInterval: 30_000,
-  });
-  const rows = today.data ?? [];
-  const late = rows.reduce((n, r) => n + r.fetch.late + r.coming.late + r.clear.all, 0);
-  const go = async (row: Row, to: (typeof columns)[number]["to"]) => {
-    if (row.branch !== me.branch) {
-      await post("/api/branch", { Branch: row.branch });
-      await queries.invalidateQueries();
-    }
-    void navigate({ to, search: {} });
-  };
+  const [branch, setBranch] = useState<string>();
+  const today = useQuery({ queryKey: ["today", me.branch], queryFn: () => told(api.GET("/api/today")) });
+  const columns = useMemo(
+    () =>
+      columnsFor((row, to) => {
+        // What is done somewhere is done there: from here it is only looked at.
+        if (row.branch === me.branch) void navigate({ to, search: {} });
+        else setBranch((b) => (b === row.branch ? undefined : row.branch));
+      }),
+    [me.branch, navigate],
+  );
+  const late = (today.data ?? []).reduce((n, r) => n + r.fetch.late + r.coming.late + r.clear.all, 0);
   return (
     <div className="grid gap-3.5">
       <Head
         title="Today"
-        says={today.data && (late ? `${late} things are late across ${rows.length} branches.` : "Nothing is late.")}
-      />
-      <Trouble error={today.error} />
-      <div className="grid grid-cols-[minmax(0,1fr)_340px] items-start gap-3.5">
-        <Card className="p-4" label="What waits at each branch">
-          {!today.data ? (
-            <Loading lines={9} />
-          ) : (
-            <table className="w-full border-separate border-spacing-1">
-              <thead>
-                <tr>
-                  <th className="sr-only">Branch</th>
-                  {columns.map((c) => (
-                    <th key={c.key} className="w-[74px] px-1 pb-1 align-bottom text-xs font-medium text-ink-2">
-                      {c.name}
-                    </th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {rows.map((r) => (
-                  <tr key={r.branch}>
-                    <th scope="row" className="py-1 pr-2 pl-2 text-left">
-                      <span className="block font-semibold">{r.name}</span>
-                      <span className="block text-xs font-normal text-ink-2">{r.open}</span>
-                    </th>
-                    {columns.map((c) => (
-                      <td key={c.key} className="p-0">
-                        <Cell
-                          count={r[c.key]}
-                          due={c.due}
-                          pressing={c.key !== "overdue"}
-                          label={`${c.name} at ${r.name}`}
-                          onClick={() => void go(r, c.to)}
-                        />
-                      </td>
-                    ))}
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          )}
-          <p className="mt-3 flex gap-2 pl-2 text-sm text-ink-2">
-            <Tag tone="buoy">late</Tag> past its promise or last day <Tag tone="amber">today</Tag> to be done before
-            closing
-          </p>
-        </Card>
-        <First rows={rows} go={go} />
-      </div>
+        says={
+          today.data && (late ? `${late} things are late across ${today.data.length} branches.` : "Nothing is late.")
+        }
+      >
+        {branch && (
+          <Button plain onClick={() => setBranch(undefined)}>
+            All branches
+          </Button>
+        )}
+      </Head>
+      <Loading of={today} lines={9}>
+        {(rows) => (
+          <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_340px]">
+            <Card label="What waits at each branch" className="pb-3">
+              <Table
+                label="What waits at each branch"
+                columns={columns}
+                rows={rows}
+                id={(r) => r.branch}
+                tools
+                paper="What waits at each branch"
+                rowClass={(r) => r.branch === branch && "bg-sunk"}
+                empty="There are no branches yet."
+              />
+              <p className="mt-3 flex flex-wrap gap-2 px-3.5 text-sm text-ink-2">
+                <Tag tone="buoy">late</Tag> past its promise or last day <Tag tone="amber">today</Tag> to be done before
+                closing
+              </p>
+            </Card>
+            <First
+              rows={branch ? rows.filter((r) => r.branch === branch) : rows}
+              where={branch && branchName(me, branch)}
+              here={me.branch}
+            />
+          </div>
+        )}
+      </Loading>
     </div>
   );
 }
+
+const columnsFor = (onGo: (row: Row, to: To) => void): Column<Row>[] => [
+  {
+    id: "branch",
+    head: "Branch",
+    value: (r) => r.name,
+    cell: (r) => (
+      <>
+        <span className="block font-semibold">{r.name}</span>
+        <span className="block text-xs text-ink-2">{r.open}</span>
+      </>
+    ),
+  },
+  ...kinds.map((k): Column<Row> => ({
+    id: k.key,
+    head: k.name,
+    value: (r) => r[k.key].all,
+    className: "!p-0.5 align-middle",
+    cell: (r) => (
+      <Cell
+        count={r[k.key]}
+        due={k.due}
+        pressing={k.key !== "overdue"}
+        label={`${k.name} at ${r.name}`}
+        onClick={() => onGo(r, k.to)}
+      />
+    ),
+  })),
+];
 
 function Cell({
   count,
@@ -119,76 +132,11 @@ function Cell({
       title={count.late ? `${count.late} of them late` : undefined}
       aria-label={`${label}: ${count.all}${count.late ? `, ${count.late} late` : ""}`}
       className={clsx(
-        "grid h-11 w-full cursor-pointer place-items-center rounded font-mono text-[15px] font-bold tabular-nums hover:brightness-95",
+        "grid h-11 w-full min-w-14 cursor-pointer place-items-center rounded font-mono text-[15px] font-bold tabular-nums hover:brightness-95",
         count.late && pressing ? "bg-buoy-100 text-buoy-700" : due ? "bg-amber-100 text-amber-700" : "bg-sunk text-ink",
       )}
     >
       {count.all}
     </button>
-  );
-}
-
-/** The few things to do first, the most pressing at the top. */
-function First({
-  rows,
-  go,
-}: {
-  rows: Row[];
-  go: (row: Row, to: "/fetch" | "/holds" | "/courier" | "/notices") => void;
-}) {
-  const list = rows
-    .flatMap((r) => [
-      {
-        r,
-        n: r.fetch.all,
-        late: r.fetch.late,
-        to: "/fetch" as const,
-        text: `Fetch ${r.fetch.all} at ${r.name}`,
-        detail: r.fetch.late ? `${r.fetch.late} will miss their promise` : "so that they ride today",
-      },
-      {
-        r,
-        n: r.clear.all,
-        late: r.clear.all,
-        to: "/holds" as const,
-        text: `Clear ${r.clear.all} from the hold shelf at ${r.name}`,
-        detail: "their last day has passed",
-      },
-      {
-        r,
-        n: r.coming.late,
-        late: r.coming.late,
-        to: "/courier" as const,
-        text: `Look for ${r.coming.late} that have not come to ${r.name}`,
-        detail: "promised earlier; look at both ends",
-      },
-    ])
-    .filter((x) => x.n > 0)
-    .sort((a, b) => b.late - a.late || b.n - a.n)
-    .slice(0, 7);
-  return (
-    <Card label="What to do first">
-      <h2 className="border-b border-line px-4 py-2.5 font-semibold">What to do first</h2>
-      <ul className="divide-y divide-line">
-        {list.map((x) => (
-          <li key={x.text}>
-            <button
-              type="button"
-              onClick={() => go(x.r, x.to)}
-              className="flex w-full cursor-pointer items-start gap-3 px-4 py-2.5 text-left hover:bg-sunk"
-            >
-              <span className="flex-1">
-                <b className="block font-semibold">{x.text}</b>
-                <span className="text-sm text-ink-2">{x.detail}</span>
-              </span>
-              <Tag tone={x.late ? "buoy" : "amber"}>{x.late ? `${x.late} late` : "today"}</Tag>
-            </button>
-          </li>
-        ))}
-        {list.length === 0 && (
-          <li className="px-4 py-4 text-ink-2">Nothing presses. What comes up during the day stands here.</li>
-        )}
-      </ul>
-    </Card>
   );
 }

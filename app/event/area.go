@@ -1,0 +1,40 @@
+package event
+
+// Area is a part of the work whose figures and lists an event changes.
+type Area string
+
+// The areas. Everything stands for all of them, where nobody knows what was missed.
+const (
+	Counter      Area = "counter"
+	Holds        Area = "holds" // with items under way, which serve them
+	Interlibrary Area = "interlibrary"
+	Notices      Area = "notices"
+	Rules        Area = "rules"
+	Calendars    Area = "calendars"
+	Everything   Area = "everything"
+)
+
+var areas = map[Kind][]Area{
+	Lent: {Counter}, LoanUndone: {Counter, Holds}, Returned: {Counter}, ReturnUndone: {Counter, Holds},
+	Renewed: {Counter}, DueMoved: {Counter}, DueMovedBack: {Counter}, Lost: {Counter},
+	Charged: {Counter}, Paid: {Counter}, Waived: {Counter}, Refunded: {Counter},
+	HoldPlaced: {Holds}, HoldRouted: {Holds}, HoldReady: {Holds}, HoldFilled: {Holds}, HoldCancelled: {Holds},
+	HoldLapsed: {Holds}, HoldPutBack: {Holds}, HoldReopened: {Holds}, ShelfMoved: {Holds}, ShelfMovedBack: {Holds},
+	Missed: {Holds}, Missing: {Holds}, Found: {Holds}, Sent: {Holds}, Received: {Holds}, TransitEnded: {Holds},
+	TransitUndone: {Holds}, Noted: {Counter}, NoteOff: {Counter}, SetAside: {Counter}, Withdrawn: {Counter},
+	BackInUse: {Counter}, ItemClassed: {Counter}, PatronClassed: {Counter}, CardExtended: {Counter},
+	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},
+	MailingDropped: {Notices}, MessageSettled: {Notices}, AskedOutside: {Interlibrary},
+	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},
+	RequestWithdrawn: {Interlibrary}, PartnerAsks: {Interlibrary}, PartnerSays: {Interlibrary}, Rulebook: {Rules},
+	Rehearsed: {Rules}, RehearsalStopped: {Rules}, Reported: {Rules}, ReportAnswered: {Rules},
+	CalendarChanged: {Calendars, Holds, Counter}, CalendarUndone: {Calendars, Holds, Counter}, ClockMoved: {Everything},
+}
+
+// Areas are the parts of the work that an event changes; all of them for a kind that nobody has placed.
+func (k Kind) Areas() []Area {
+	if of, ok := areas[k]; ok {
+		return of
+	}
+	return []Area{Everything}
+}

@@ -1,0 +1,50 @@
+// Package reading tells what was scanned or typed, for the places that do nothing with a scan themselves: whose card it
+// is, which item, or what is wrong with it. What a code is, nobody else decides.
+package reading
+
+import (
+	"nevrin/app/act"
+	"nevrin/core/ident"
+)
+
+// Read is what a text turned out to be.
+type Read struct {
+	Kind    ident.Kind `json:"kind" enum:"card,item,wrong,words"`
+	Number  string     `json:"number" doc:"The full number of a card or item"`
+	Patron  int64      `json:"patron,omitempty"`
+	Item    int64      `json:"item,omitempty"`
+	Says    string     `json:"says" doc:"What is wrong with it, in a sentence; empty where nothing is"`
+	Product bool       `json:"product" doc:"It is a publisher's product code, by which titles are searched"`
+}
+
+// Text reads a text, and looks for the card or item that it names.
+func Text(a *act.Act, text string) (*Read, error) {
+	scan := ident.Read(text, a.Network.Digits)
+	r := &Read{Kind: scan.Kind, Number: scan.Number, Says: scan.Problem, Product: scan.Product}
+	unknown := func(what string) {
+		r.Kind, r.Says = ident.Wrong, ident.Unknown(what, scan.Number, scan.Completed)
+	}
+	switch scan.Kind {
+	case ident.Card:
+		p, err := a.Tx.PatronByCard(scan.Number)
+		if err != nil {
+			return nil, err
+		}
+		if p == nil {
+			unknown("card")
+			return r, nil
+		}
+		r.Patron = p.ID
+	case ident.Item:
+		items, err := a.Tx.OneItem(0, scan.Number)
+		if err != nil {
+			return nil, err
+		}
+		if len(items) == 0 {
+			unknown("item")
+			return r, nil
+		}
+		r.Item = items[0].ID
+	}
+	return r, nil
+}

@@ -1,0 +1,48 @@
+package reading_test
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/reading"
+	"nevrin/core/ident"
+	"nevrin/core/role"
+	"nevrin/testkit"
+)
+
+func TestText(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Volunteer, "HVH")
+	_, items := w.Title("HVH")
+	patron := w.Patron("HVH")
+	card := w.Ask("SELECT card FROM patrons WHERE id = $1", patron)
+	digits := w.Ask("SELECT digits FROM network")
+	cases := []struct {
+		name, text string
+		kind       ident.Kind
+		says       string
+	}{
+		{"a card", card, ident.Card, ""},
+		{"an item, spaced as on its label", items[0][:1] + " " + items[0][1:], ident.Item, ""},
+		{"nobody's card", ident.Number(ident.Card, digits, 99_999_999), ident.Wrong, "no card here has it"},
+		{"no such item", ident.Number(ident.Item, digits, 99_999_999), ident.Wrong, "no item here has it"},
+		{"a digit missing", items[0][:12], ident.Wrong, "12 digits"},
+		{"words", "salt choir", ident.Words, ""},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			read, err := act.Look(context.Background(), w.House, here, func(a *act.Act) (*reading.Read, error) {
+				return reading.Text(a, c.text)
+			})
+			require.NoError(t, err)
+			assert.Equal(t, c.kind, read.Kind, read.Says)
+			assert.Contains(t, read.Says, c.says)
+			assert.Equal(t, c.kind == ident.Card, read.Patron == patron)
+			assert.Equal(t, c.kind == ident.Item, read.Item != 0)
+		})
+	}
+}

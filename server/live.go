@@ -1,0 +1,82 @@
+package server
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"time"
+
+	"nevrin/app/event"
+	"nevrin/core/calendar"
+)
+
+const (
+	livePath = "/api/live"
+	// beat is how often a stream says that it is there: a window that hears nothing for two of them knows the line is lost.
+	beat = 800 * time.Millisecond
+)
+
+// live is a stream of server-sent events: which areas of the work have changed, that the line is there, and that the
+// person's session has ended.
+func (s *Server) live(w http.ResponseWriter, r *http.Request) {
+	who, err := s.who(r.Context(), everyone)
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	if s.house.Live == nil {
+		http.Error(w, "Nothing is told here.", http.StatusNotFound)
+		return
+	}
+	window := s.house.Live.Open(who.ID)
+	defer window.Close()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	stream := http.NewResponseController(w)
+	say := func(kind string, what any) bool {
+		data, err := json.Marshal(what)
+		if err != nil {
+			return false
+		}
+		if _, err := fmt.Fprintf(w, "event: %s\ndata: %s\n\n", kind, data); err != nil {
+			return false
+		}
+		return stream.Flush() == nil
+	}
+	if _, err := fmt.Fprint(w, "retry: 500\n"); err != nil || !say("hello", struct{}{}) {
+		return
+	}
+	ended := func() { say("signed_out", struct{}{}) }
+	over := time.NewTimer(time.Until(s.sessions.Deadline(r.Context())))
+	defer over.Stop()
+	beats := time.NewTicker(beat)
+	defer beats.Stop()
+	for {
+		select {
+		case <-r.Context().Done():
+			return
+		case <-s.closing:
+			return
+		case <-over.C:
+			ended()
+			return
+		case <-beats.C:
+			if !say("beat", struct{}{}) {
+				return
+			}
+		case <-window.Wake:
+			changes, session := window.News()
+			if session {
+				_, staff, err := s.house.Store.Session(r.Context(), s.sessions.Token(r.Context()))
+				if err == nil && staff == nil {
+					ended()
+					return
+				}
+				changes[event.Everything] = []calendar.Code{} // the person's role may be another now
+			}
+			if len(changes) > 0 && !say("changes", changes) {
+				return
+			}
+		}
+	}
+}

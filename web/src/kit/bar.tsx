@@ -1,0 +1,77 @@
+import { Link } from "@tanstack/react-router";
+import { useStore } from "zustand";
+import { behind, settleLeft } from "./house";
+import { line } from "./line";
+import { Code, Quiet } from "./parts";
+import { foundOf } from "./scans/house";
+import { ScanActs, sayState } from "./scans/lines";
+import { drop, useScans, useWaiting } from "./scans/scans";
+import { useUnknown } from "./write";
+
+/** Below the strip: what is the matter with the line, and what nobody knows the end of yet. Absent when all is well. */
+export function Bar() {
+  const { lost, signedOut } = useStore(line);
+  const waiting = useWaiting();
+  const unknown = useUnknown();
+  const scanned = useScans("house");
+  const left = useStore(behind, (b) => b.scans.length);
+  return (
+    <div className="grid empty:hidden print:hidden">
+      {lost && !signedOut && (
+        <p role="alert" className="bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
+          <b className="font-semibold">Line lost, trying again.</b> Go on scanning: what you scan is kept and goes out
+          when the line is back{waiting > 0 && `. ${waiting} ${waiting === 1 ? "waits" : "wait"} now`}.
+        </p>
+      )}
+      {left > 0 && (
+        <p role="alert" className="flex flex-wrap gap-x-4 bg-amber-100 px-[18px] py-1.5 text-amber-700">
+          {left === 1 ? "One scan" : `${left} scans`} of a window that was closed {left === 1 ? "is" : "are"} not
+          answered.
+          <Quiet onClick={() => void settleLeft(true)}>Send {left === 1 ? "it" : "them"}</Quiet>
+          <Quiet onClick={() => void settleLeft(false)}>Strike {left === 1 ? "it" : "them"} out</Quiet>
+        </p>
+      )}
+      {unknown.map((w) => (
+        <p key={w.key} role="status" className="flex flex-wrap gap-x-4 bg-amber-100 px-[18px] py-1.5 text-amber-700">
+          {w.about}: we do not know yet whether it was done, asking again …<Quiet onClick={w.stop}>Stop asking</Quiet>
+        </p>
+      ))}
+      {scanned.map((s) => {
+        const found = foundOf(s);
+        return (
+          <div
+            key={s.id}
+            role={s.state === "wrong" ? "alert" : "status"}
+            className="flex flex-wrap items-baseline gap-x-4 border-b border-line bg-surface px-[18px] py-1.5"
+          >
+            <Code>{s.text}</Code>
+            <span className={s.state === "wrong" ? "text-buoy-700" : "text-ink-2"}>
+              {s.state === "done" ? "Looked up." : sayState(s)}
+            </span>
+            {found?.item !== undefined && (
+              <Link
+                to="/items"
+                search={{ item: found.item }}
+                className="link"
+                onClick={() => drop((x) => x.id === s.id)}
+              >
+                Show the item
+              </Link>
+            )}
+            {found?.words && (
+              <Link
+                to="/items"
+                search={{ words: found.words }}
+                className="link"
+                onClick={() => drop((x) => x.id === s.id)}
+              >
+                Show the titles
+              </Link>
+            )}
+            <ScanActs scan={s} />
+          </div>
+        );
+      })}
+    </div>
+  );
+}

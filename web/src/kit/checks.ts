@@ -1,0 +1,14 @@
+import { z } from "zod";
+
+/** Checks that forms share, each with its sentence. */
+
+export const needed = (sentence: string) => z.string().trim().min(1, sentence);
+export const text = z.string().trim();
+export const sum = z
+  .string()
+  .trim()
+  .regex(/^\d+([.,]\d{1,2})?$/, "A sum in figures, such as 2.50.")
+  .transform((t) => t.replace(",", "."))
+  .refine((t) => Number(t) > 0, "More than nothing.");
+export const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, "Choose a date.");
+export const maybeDate = z.union([z.literal(""), date]);

@@ -1,0 +1,293 @@
+import { zodResolver } from "@hookform/resolvers/zod";
+import clsx from "clsx";
+import { useEffect, useId, type ReactNode } from "react";
+import {
+  FormProvider,
+  useForm,
+  useFormContext,
+  useWatch,
+  type DefaultValues,
+  type FieldValues,
+  type Path,
+} from "react-hook-form";
+import type { z } from "zod";
+import { Button, inputLook, Trouble } from "./parts";
+import { moneySign } from "./say";
+
+interface Writing {
+  busy?: boolean;
+  problem?: unknown;
+}
+
+/**
+ * A form: its fields are checked in sentences before anything is sent, and what stands in it stays while it is sent and
+ * when it fails.
+ */
+export function Form<V extends FieldValues>({
+  label,
+  schema,
+  start,
+  onSend,
+  write,
+  className,
+  children,
+}: {
+  label?: string;
+  schema: z.ZodType<V, FieldValues>;
+  start: DefaultValues<NoInfer<V>>;
+  onSend: (values: V) => void;
+  write?: Writing;
+  className?: string;
+  children: ReactNode;
+}) {
+  const form = useForm<FieldValues, unknown, V>({
+    resolver: zodResolver(schema),
+    defaultValues: start as DefaultValues<FieldValues>,
+    mode: "onTouched",
+  });
+  const { isSubmitting } = form.formState;
+  return (
+    <FormProvider {...form}>
+      <form
+        aria-label={label}
+        aria-busy={write?.busy || isSubmitting || undefined}
+        className={className}
+        noValidate
+        onSubmit={(e) => {
+          e.stopPropagation();
+          void form.handleSubmit((values) => onSend(values))(e);
+        }}
+      >
+        {children}
+        <Trouble error={write?.problem} />
+      </form>
+    </FormProvider>
+  );
+}
+
+/** What sends a form. */
+export function Send({
+  write,
+  plain,
+  disabled,
+  className,
+  children,
+}: {
+  write?: Writing;
+  plain?: boolean;
+  disabled?: boolean;
+  className?: string;
+  children: ReactNode;
+}) {
+  return (
+    <Button type="submit" plain={plain} busy={write?.busy} disabled={disabled} className={className}>
+      {children}
+    </Button>
+  );
+}
+
+function useProblem(name: string) {
+  const { formState } = useFormContext();
+  const found = name
+    .split(".")
+    .reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], formState.errors);
+  return (found as { message?: string } | undefined)?.message;
+}
+
+/** A label, its field, and below it in a sentence what is wrong. */
+function Labelled({
+  name,
+  label,
+  className,
+  children,
+}: {
+  name: string;
+  label: string;
+  className?: string;
+  children: (id: string, wrong: { "aria-invalid"?: true; "aria-describedby"?: string }) => ReactNode;
+}) {
+  const id = useId();
+  const problem = useProblem(name);
+  return (
+    <div className={clsx("grid content-start gap-1 text-sm text-ink-2", className)}>
+      <label htmlFor={id}>{label}</label>
+      {children(id, problem ? { "aria-invalid": true, "aria-describedby": `${id}-p` } : {})}
+      {problem && (
+        <p id={`${id}-p`} role="alert" className="text-buoy-700">
+          {problem}
+        </p>
+      )}
+    </div>
+  );
+}
+
+interface Common {
+  name: string;
+  label: string;
+  className?: string;
+}
+
+export function TextField({
+  name,
+  label,
+  className,
+  width = "",
+  mono,
+  ...rest
+}: Common & { width?: string; placeholder?: string; maxLength?: number; mono?: boolean; inputMode?: "numeric" }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <input
+          id={id}
+          {...wrong}
+          {...rest}
+          {...register(name)}
+          className={clsx(inputLook, width, mono && "font-mono")}
+        />
+      )}
+    </Labelled>
+  );
+}
+
+/** A text of several lines. */
+export function LongField({ name, label, className }: Common) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <textarea
+          id={id}
+          {...wrong}
+          {...register(name)}
+          className="h-28 rounded-card border border-edge bg-field p-2 font-mono text-sm"
+        />
+      )}
+    </Labelled>
+  );
+}
+
+export function DateField({ name, label, className, min }: Common & { min?: string }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => <input id={id} type="date" min={min} {...wrong} {...register(name)} className={inputLook} />}
+    </Labelled>
+  );
+}
+
+export function MoneyField({ name, label, className }: Common) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <span className="relative grid">
+          <span aria-hidden className="pointer-events-none absolute top-1.5 left-2">
+            {moneySign()}
+          </span>
+          <input id={id} inputMode="decimal" {...wrong} {...register(name)} className={clsx(inputLook, "pl-6")} />
+        </span>
+      )}
+    </Labelled>
+  );
+}
+
+export type Option = readonly [code: string, name: string];
+
+/** One of a few. Nothing is saved by walking through it: a form is sent on purpose. */
+export function ChoiceField({ name, label, className, options }: Common & { options: readonly Option[] }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <select id={id} {...wrong} {...register(name)} className={inputLook}>
+          {options.map(([code, text]) => (
+            <option key={code} value={code}>
+              {text}
+            </option>
+          ))}
+        </select>
+      )}
+    </Labelled>
+  );
+}
+
+/** Any of a few, each switched on or off. */
+export function Chips({
+  label,
+  options,
+  chosen,
+  onChoose,
+  says,
+}: {
+  label: string;
+  options: readonly Option[];
+  chosen: string[];
+  onChoose: (codes: string[]) => void;
+  /** What it means that none is chosen. */
+  says?: string;
+}) {
+  return (
+    <fieldset>
+      <legend className="text-sm text-ink-2">
+        {label}
+        {chosen.length === 0 && says && `: ${says}`}
+      </legend>
+      <div className="flex flex-wrap gap-1.5">
+        {options.map(([code, name]) => {
+          const on = chosen.includes(code);
+          return (
+            <button
+              key={code}
+              type="button"
+              aria-pressed={on}
+              onClick={() => onChoose(on ? chosen.filter((c) => c !== code) : [...chosen, code])}
+              className={clsx(
+                "cursor-pointer rounded border px-2 text-sm",
+                on ? "border-spruce-700 bg-spruce-700 text-white" : "border-edge bg-field",
+              )}
+            >
+              {name}
+            </button>
+          );
+        })}
+      </div>
+    </fieldset>
+  );
+}
+
+export function ChipsField({ name, label, options, says }: Common & { options: readonly Option[]; says?: string }) {
+  const { setValue, control } = useFormContext<Record<string, string[]>>();
+  const chosen = useWatch({ control, name }) ?? [];
+  return (
+    <Chips
+      label={label}
+      options={options}
+      says={says}
+      chosen={chosen}
+      onChoose={(codes) => setValue(name, codes, { shouldDirty: true, shouldValidate: true })}
+    />
+  );
+}
+
+/** Whether a form says something else than it began with. */
+export const useDirty = () => useFormContext().formState.isDirty;
+
+/** What a field says now, for what depends on it. */
+export function useSays<V extends FieldValues>(name: Path<V>): V[Path<V>] {
+  return useWatch<V>({ name });
+}
+
+/** Sets a field from outside of it. */
+export function useSet<V extends FieldValues>() {
+  const { setValue } = useFormContext<V>();
+  return setValue;
+}
+
+/** Keeps a field at what something else settles. */
+export function Follows({ name, value }: { name: string; value: unknown }) {
+  const { setValue } = useFormContext();
+  useEffect(() => setValue(name, value), [name, value, setValue]);
+  return null;
+}

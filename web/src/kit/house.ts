@@ -1,0 +1,96 @@
+import type { QueryClient } from "@tanstack/react-query";
+import { createStore } from "zustand/vanilla";
+import { fetched } from "../api/client";
+import { branchHere, signedInHere, workHere } from "../api/station";
+import { line } from "./line";
+import { askMe, who, type Me } from "./me";
+import { abandoned, present } from "./scans/keep";
+import { adopt, drop, go, open, scans, type Scan } from "./scans/scans";
+import { writes } from "./write";
+
+interface Left {
+  scans: Scan[];
+  forget: () => void;
+}
+const nothing: Left = { scans: [], forget: () => {} };
+
+/** What windows that are gone have left unanswered. */
+export const behind = createStore<Left>(() => nothing);
+
+const lastKey = "nevrin person";
+
+const forgetters = new Set<() => void>();
+
+/** Lets a place forget what it holds of people, when another person comes. */
+export const onForget = (forget: () => void) => void forgetters.add(forget);
+
+function forget() {
+  forgetters.forEach((f) => f());
+  writes.setState({}, true);
+}
+
+/** Takes in who the server says is signed in. */
+export function arrived(me: Me) {
+  const known = who.getState().me;
+  if (!me.signed_in) {
+    if (known) line.getState().signOut();
+    return;
+  }
+  // What this window holds is the last person's, reloads included.
+  const last = sessionStorage.getItem(lastKey);
+  if (last !== null && last !== String(me.id)) forget();
+  sessionStorage.setItem(lastKey, String(me.id));
+  signedInHere(me.id);
+  if (!branchHere()) workHere(me.branch);
+  who.setState({ me });
+  line.getState().signIn();
+  go();
+  if (known?.id !== me.id) void abandoned(me.id).then((left) => behind.setState(left));
+}
+
+/** Sends what a window that is gone has left, or forgets it. */
+export async function settleLeft(send: boolean) {
+  const left = behind.getState();
+  behind.setState(nothing);
+  left.forget();
+  if (send) await adopt(left.scans);
+}
+
+/** Signs in. The same person goes on at the branch where this window was; another one begins at their own. */
+export async function signIn(queries: QueryClient, path: string, body: unknown) {
+  await fetched(path, body);
+  const before = branchHere();
+  const known = who.getState().me;
+  workHere(undefined);
+  const me = await askMe();
+  if (before && known?.id === me.id && before !== me.branch) await workAt(queries, before);
+  await queries.invalidateQueries();
+}
+
+export async function signOut(queries: QueryClient) {
+  await fetched("/api/sign-out", {});
+  forget();
+  workHere(undefined);
+  signedInHere(0);
+  who.setState({ me: undefined });
+  line.getState().signIn(); // on purpose: nothing waits for it
+  queries.clear();
+}
+
+/** Goes to another branch; from then on all that this window does counts there. */
+export async function workAt(queries: QueryClient, branch: string) {
+  await fetched("/api/branch", { Branch: branch });
+  workHere(branch);
+  await queries.invalidateQueries();
+}
+
+const underWay = () =>
+  scans.getState().scans.some(open) || Object.values(writes.getState()).some((w) => w.state !== "rest");
+
+/** Says that this window is there, and warns before it is left with something on its way. */
+export function openWindow() {
+  void present(() => drop(open));
+  window.addEventListener("beforeunload", (e) => {
+    if (underWay()) e.preventDefault();
+  });
+}

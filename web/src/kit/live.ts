@@ -1,0 +1,102 @@
+import type { QueryClient } from "@tanstack/react-query";
+import { branchHere } from "../api/station";
+import { line } from "./line";
+
+/**
+ * What changes anywhere in the network is told to this window while it is looked at; what it shows of that it asks for
+ * again. That the stream is there is also how the window knows that the line is.
+ */
+
+/** The lists and figures that belong to an area of the work, by the first word of their keys. */
+const shows: Record<string, string[]> = {
+  counter: ["today", "patron", "history", "loan", "items", "run", "requests"],
+  holds: ["today", "holds", "fetch", "transits", "items", "titles", "patron"],
+  interlibrary: ["requests", "copies"],
+  notices: ["mailings", "messages", "today"],
+  rules: ["rulebook", "rules", "reports", "rehearsals", "check", "grid", "compare"],
+  calendars: ["calendar", "sweeps", "me"],
+};
+
+/** After this long without a word the line is lost, in milliseconds. The server speaks every 0.8 s. */
+const silence = 1900;
+/** Changes that come close together are asked for together. */
+const gathering = 300;
+
+type Changes = Record<string, string[]>;
+
+export function listen(queries: QueryClient): () => void {
+  let source: EventSource | undefined;
+  let heard = Date.now();
+  let pending = new Set<string>();
+  let timer = 0;
+
+  const ask = () => {
+    timer = 0;
+    const areas = pending;
+    pending = new Set();
+    if (areas.has("everything")) {
+      void queries.invalidateQueries();
+      return;
+    }
+    const keys = new Set([...areas].flatMap((a) => shows[a] ?? []));
+    void queries.invalidateQueries({ predicate: (q) => keys.has(String(q.queryKey[0])) });
+  };
+  const changed = (areas: Iterable<string>) => {
+    for (const a of areas) pending.add(a);
+    timer ||= window.setTimeout(ask, gathering);
+  };
+  const hear = () => {
+    heard = Date.now();
+    if (line.getState().lost) line.getState().find();
+  };
+  const open = () => {
+    source?.close();
+    heard = Date.now();
+    source = new EventSource("/api/live");
+    source.addEventListener("hello", () => {
+      hear();
+      changed(["everything"]);
+    });
+    source.addEventListener("beat", hear);
+    source.addEventListener("changes", (e) => {
+      hear();
+      const said = JSON.parse((e as MessageEvent<string>).data) as Changes;
+      const here = branchHere();
+      const matters = ([area, branches]: [string, string[]]) =>
+        area !== "counter" || branches.length === 0 || !here || branches.includes(here) || onToday();
+      changed(Object.entries(said).flatMap((c) => (matters(c) ? [c[0]] : [])));
+    });
+    source.addEventListener("signed_out", () => {
+      source?.close();
+      line.getState().signOut();
+    });
+    source.addEventListener("error", () => line.getState().lose());
+  };
+  const onToday = () => window.location.pathname === "/";
+  const look = () => {
+    if (document.visibilityState === "hidden" || line.getState().signedOut) return;
+    if (Date.now() - heard > silence) line.getState().lose();
+    if (source?.readyState === EventSource.CLOSED || Date.now() - heard > 3 * silence) open();
+  };
+  // A browser holds few connections to one place, so only a window that is looked at keeps one.
+  const seen = () => {
+    if (document.visibilityState === "hidden") source?.close();
+    else open();
+  };
+  const offline = () => line.getState().lose();
+  const leave = line.subscribe((now, before) => {
+    if (before.signedOut && !now.signedOut) open();
+  });
+  const watch = window.setInterval(look, 400);
+  document.addEventListener("visibilitychange", seen);
+  window.addEventListener("offline", offline);
+  open();
+  return () => {
+    source?.close();
+    leave();
+    clearInterval(watch);
+    clearTimeout(timer);
+    document.removeEventListener("visibilitychange", seen);
+    window.removeEventListener("offline", offline);
+  };
+}

@@ -1,0 +1,130 @@
+import { Link } from "@tanstack/react-router";
+import { useState, type ReactNode } from "react";
+import { api, keyed, type Schema } from "../api/client";
+import { Loans } from "./loans";
+import { useMe } from "./me";
+import { Button, Card, Quiet, Trouble } from "./parts";
+import { isEmployed } from "./places";
+import { sayMoney } from "./say";
+import { Settle } from "./settle";
+import { spaced } from "./sign";
+import type { PatronCardProps } from "./types";
+import { useWrite } from "./write";
+
+type CardOf = Schema["PeopleCard"];
+
+/** Who this is, what stops them, what they owe and have, at a glance. */
+export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
+  const [paying, setPaying] = useState(false);
+  const [showLoans, setShowLoans] = useState(false);
+  const me = useMe();
+  const may = isEmployed(me.role);
+  const extend = useWrite(
+    (id: number, key) => api.POST("/api/patrons/{id}/extend", { params: { path: { id }, header: keyed(key) } }),
+    { name: `extend ${card.id}`, about: `Extending the card of ${card.name}`, done: onCard },
+  );
+  return (
+    <Card label="Patron">
+      <Who card={card} />
+      {card.stops.length > 0 && (
+        <ul role="alert" className="border-b border-line bg-buoy-100 px-3.5 py-2 text-buoy-700">
+          {card.stops.map((s) => (
+            <li key={s}>{s}</li>
+          ))}
+        </ul>
+      )}
+      <Facts card={card} showLoans={showLoans} onShowLoans={setShowLoans} />
+      {card.extension && may && (
+        <p className="flex flex-wrap items-center gap-2 border-t border-line px-3.5 py-2.5 text-sm">
+          <span className="flex-1">The card can be extended {card.extension}.</span>
+          <Button plain busy={extend.busy} onClick={() => extend.run(card.id)}>
+            Extend
+          </Button>
+        </p>
+      )}
+      <Trouble error={extend.problem} />
+      {showLoans && <Loans card={card} onCard={onCard} onStale={onStale} />}
+      <div className="flex flex-wrap gap-2 px-3.5 pb-3.5">
+        {card.charges.length > 0 && may && (
+          <Button plain aria-expanded={paying} onClick={() => setPaying(!paying)}>
+            Pay or waive
+          </Button>
+        )}
+        <Link to="/patrons" search={{ patron: card.id }} className="link self-center">
+          History
+        </Link>
+      </div>
+      {paying && card.charges.length > 0 && <Settle key={card.id} card={card} onSettled={onStale} />}
+    </Card>
+  );
+}
+
+function Who({ card }: { card: CardOf }) {
+  return (
+    <div className="flex gap-3 border-b border-line p-3.5">
+      <div
+        aria-hidden
+        className="grid size-14 flex-none place-items-center rounded bg-sunk text-xl font-bold text-ink-2"
+      >
+        {card.initials}
+      </div>
+      <div className="min-w-0">
+        <h1 className="text-lg leading-tight font-semibold">{card.name}</h1>
+        <p className="font-mono text-sm">{spaced(card.card)}</p>
+        <p className="text-ink-2">
+          {card.class}
+          {card.age !== undefined && `, ${card.age}`}
+          {card.card_until && `. Card to ${card.card_until}`}
+        </p>
+      </div>
+    </div>
+  );
+}
+
+function Facts({
+  card,
+  showLoans,
+  onShowLoans,
+}: {
+  card: CardOf;
+  showLoans: boolean;
+  onShowLoans: (show: boolean) => void;
+}) {
+  const late = card.on_loan.filter((l) => l.late).length;
+  const ready = card.holds.filter((h) => h.state === "ready").length;
+  return (
+    <dl className="grid grid-cols-[104px_1fr] gap-y-1 px-3.5 py-3 text-sm">
+      <Row name="Home branch">{card.branch}</Row>
+      {card.household && <Row name="Household">{card.household}</Row>}
+      {card.older_reader !== undefined && (
+        <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>
+      )}
+      <Row name="On loan">
+        {card.on_loan.length}
+        {late > 0 && <b className="text-buoy-700">, {late} late</b>}{" "}
+        {card.on_loan.length > 0 && (
+          <Quiet aria-expanded={showLoans} onClick={() => onShowLoans(!showLoans)}>
+            {showLoans ? "hide" : "show"}
+          </Quiet>
+        )}
+      </Row>
+      <Row name="Owes">
+        <b className="font-semibold tabular-nums">{sayMoney(card.owes)}</b>
+        {card.owed_limit && ` of ${sayMoney(card.owed_limit)} limit`}
+      </Row>
+      <Row name="Holds">
+        {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
+      </Row>
+      <Row name="Tell by">{card.email || "No mail address"}</Row>
+    </dl>
+  );
+}
+
+function Row({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <>
+      <dt className="text-ink-2">{name}</dt>
+      <dd className="min-w-0 break-words">{children}</dd>
+    </>
+  );
+}

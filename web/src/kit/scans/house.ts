@@ -1,0 +1,65 @@
+import { api } from "../../api/client";
+import { sound } from "../sound";
+import { scans, takers, type Scan } from "./scans";
+
+/**
+ * Takes what is scanned where nothing else does. The server says what it is; a card opens at the desk, an item and words
+ * are looked up. Nobody is taken away from a place to which they have gone meanwhile.
+ */
+
+/** Where the house goes, as its router knows it. */
+export interface Way {
+  here: () => string;
+  desk: () => void;
+  item: (id: number) => void;
+  titles: (words: string) => void;
+  patrons: (words: string) => void;
+}
+
+/** What a line of the house leads to, where the person has gone on before it was known. */
+export interface Found {
+  item?: number;
+  words?: string;
+}
+export const foundOf = (s: Scan) => s.result as Found | undefined;
+
+export function openHouse(way: Way) {
+  // What was scanned before the desk was on the screen, after the card that opened it, belongs there.
+  let desk = 0;
+
+  takers.set("house", {
+    session: way.here,
+
+    take: async (scan, send) => {
+      const toDesk = () => {
+        scans.setState(({ scans: all }) => ({
+          scans: all.map((s) => (s.id === scan.id ? { ...s, taker: "desk" } : s)),
+        }));
+        return takers.get("desk")?.take(scan, send) ?? Promise.reject(new Error("There is no desk."));
+      };
+      if (scan.at <= desk) return toDesk();
+      const read = await send(() => api.GET("/api/scanned", { params: { query: { text: scan.text } } }));
+      const still = way.here() === scan.session;
+      if (read.kind === "card") {
+        const outcome = await toDesk();
+        desk = Date.now();
+        if (still) way.desk();
+        return outcome;
+      }
+      if (read.kind === "item") {
+        if (!still) return { state: "done", result: { item: read.item } };
+        way.item(read.item ?? 0);
+        return { state: "done", gone: true };
+      }
+      if (read.kind === "words" || read.product) {
+        if (!still) return { state: "done", result: { words: scan.text } };
+        if (way.here() === "/patrons" && !read.product) way.patrons(scan.text);
+        else way.titles(scan.text);
+        return { state: "done", gone: true };
+      }
+      return { state: "wrong", says: read.says };
+    },
+
+    settled: sound,
+  });
+}

@@ -1,0 +1,25 @@
+/** What a person has chosen for this station. It stays in the browser. */
+const get = (name: string, usual: string) => localStorage.getItem(name) ?? usual;
+const set = (name: string, value: string) => localStorage.setItem(name, value);
+
+export const soundsOn = () => get("sounds", "on") === "on";
+export const switchSounds = (on: boolean) => set("sounds", on ? "on" : "off");
+
+/** Single keys outside of fields: g and a letter, /, ?, w. WCAG 2.1.4 wants that they can be switched off. */
+export const singleKeysOn = () => get("single keys", "on") === "on";
+export const switchSingleKeys = (on: boolean) => set("single keys", on ? "on" : "off");
+
+/** Slips print by themselves. */
+export const slipsPrint = () => get("slips print", "off") === "on";
+export const switchSlips = (on: boolean) => set("slips print", on ? "on" : "off");
+
+export type Theme = "station" | "light" | "dark";
+export const theme = () => get("theme", "station") as Theme;
+export function chooseTheme(t: Theme) {
+  set("theme", t);
+  showTheme();
+}
+export function showTheme() {
+  const dark = theme() === "dark" || (theme() === "station" && matchMedia("(prefers-color-scheme: dark)").matches);
+  document.documentElement.dataset.theme = dark ? "dark" : "light";
+}

@@ -1,0 +1,113 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import { useState, type FormEvent } from "react";
+import { signIn } from "./house";
+import type { Me } from "./me";
+import { Button, Card, Field, inputLook, Trouble } from "./parts";
+
+function useEntering() {
+  const queries = useQueryClient();
+  const [error, setError] = useState<unknown>();
+  const [busy, setBusy] = useState(false);
+  const enter = (path: string, body: unknown) => {
+    setBusy(true);
+    setError(undefined);
+    void signIn(queries, path, body)
+      .catch(setError)
+      .finally(() => setBusy(false));
+  };
+  return { enter, error, busy };
+}
+
+/** Name and password, or in the demo one of its people with one click. */
+function Doors({ me }: { me: Me }) {
+  const { enter, error, busy } = useEntering();
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault();
+    const form = new FormData(e.currentTarget);
+    enter("/api/sign-in", { Login: form.get("login"), Password: form.get("password") });
+  };
+  return (
+    <>
+      <Trouble error={error} />
+      {me.demo.length > 0 && (
+        <Card className="max-w-xl" label="People of the demo">
+          <p className="border-b border-line px-4 py-2.5 text-ink-2">
+            This is the demo. Be one of these people with one click.
+          </p>
+          <ul className="divide-y divide-line">
+            {me.demo.map((d) => (
+              <li key={d.login}>
+                <button
+                  type="button"
+                  disabled={busy}
+                  className="flex w-full cursor-pointer flex-wrap items-baseline gap-x-3 px-4 py-2.5 text-left hover:bg-spruce-100"
+                  onClick={() => enter("/api/sign-in/demo", { Login: d.login })}
+                >
+                  <b className="font-semibold">{d.name}</b>
+                  <span className="text-ink-2">
+                    {d.role}, {d.branch}
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </Card>
+      )}
+      <form onSubmit={submit} className="grid max-w-xs gap-3">
+        <Field label="Name">
+          <input name="login" autoComplete="username" required className={inputLook} />
+        </Field>
+        <Field label="Password">
+          <input name="password" type="password" autoComplete="current-password" required className={inputLook} />
+        </Field>
+        <Button type="submit" busy={busy} className="justify-self-start">
+          Sign in
+        </Button>
+      </form>
+    </>
+  );
+}
+
+/** The page before the house. */
+export function SignIn({ me }: { me: Me }) {
+  return (
+    <div className="grid min-h-screen md:grid-cols-[minmax(280px,38%)_1fr]">
+      <title>Sign in – Nevrin</title>
+      <header className="flex flex-col justify-end bg-spruce-900 p-10 text-rail-ink">
+        <p className="font-display text-6xl font-bold text-rail-head">nevrin</p>
+        <p className="mt-3 max-w-xs text-lg">{me.network}</p>
+      </header>
+      <main className="grid content-center gap-5 p-6 md:p-10">
+        <h1 className="text-2xl font-semibold">Sign in</h1>
+        <Doors me={me} />
+      </main>
+    </div>
+  );
+}
+
+/** The session has ended: the house and the tape stay behind this, and what waits goes on after it. */
+export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
+  return (
+    <Dialog.Root open>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/40" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          onEscapeKeyDown={(e) => e.preventDefault()}
+          onInteractOutside={(e) => e.preventDefault()}
+          className="fixed top-1/2 left-1/2 z-50 grid max-h-[92vh] w-[min(560px,94vw)] -translate-x-1/2 -translate-y-1/2 gap-4 overflow-auto rounded-card border border-line-strong bg-paper p-5 shadow-2xl"
+        >
+          <div>
+            <Dialog.Title className="text-2xl font-semibold">Sign in again</Dialog.Title>
+            <p className="text-ink-2">
+              The session of {me.name} has ended. Everything here stays as it is
+              {waiting > 0 && `; ${waiting === 1 ? "one scan waits" : `${waiting} scans wait`} and will be sent then`}.
+            </p>
+          </div>
+          <Doors me={me} />
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

@@ -1,0 +1,128 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Trouble } from "../../kit/parts";
+import { Table, type Column } from "../../kit/table";
+
+type Whole = Schema["CalendarsChange"];
+type Loan = Schema["CalendarsMovedLoan"];
+type Hold = Schema["CalendarsMovedHold"];
+
+/** What a change touches, before it counts: loans can be left out, the rest follows. */
+export function Preview({
+  touched,
+  change,
+  write,
+  onApply,
+  onClose,
+}: {
+  touched: Schema["CalendarsTouched"];
+  change: Whole;
+  write: { busy: boolean; problem?: unknown };
+  onApply: (leaveOut: number[]) => void;
+  onClose: () => void;
+}) {
+  const [out, setOut] = useState<Set<number>>(new Set());
+  const panel = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    panel.current?.scrollIntoView({ block: "center" });
+  }, []);
+  const moving = touched.loans - out.size;
+  return (
+    <Card label="What it touches" className="border-l-4 border-l-amber-500">
+      <div ref={panel} />
+      <div className="flex flex-wrap items-center gap-3 px-4 py-3">
+        <p className="min-w-64 flex-1">
+          <b className="font-semibold">{touched.text}.</b> {moving} {moving === 1 ? "due date moves" : "due dates move"}
+          , {touched.holds} {touched.holds === 1 ? "hold waits" : "holds wait"} longer on the shelf.
+        </p>
+        <Button busy={write.busy} onClick={() => onApply([...out])}>
+          Change the calendar
+        </Button>
+        <Button plain disabled={write.busy} onClick={onClose}>
+          Close
+        </Button>
+      </div>
+      <Trouble error={write.problem} />
+      {(touched.runs ?? []).length > 0 && (
+        <p className="px-4 pb-2 text-sm text-tide-700">The courier still goes: {touched.runs?.join("; ")}.</p>
+      )}
+      {touched.loans > 0 && <Loans change={change} out={out} onOut={setOut} />}
+      {touched.holds > 0 && <Holds change={change} />}
+    </Card>
+  );
+}
+
+function Loans({ change, out, onOut }: { change: Whole; out: Set<number>; onOut: (o: Set<number>) => void }) {
+  const list = usePages(["preview", "loans", change], (after) =>
+    told(api.POST("/api/calendars/preview/loans", { params: { query: { after } }, body: change })),
+  );
+  const columns = useMemo((): Column<Loan>[] => {
+    const goes = (loan: number, on: boolean) =>
+      onOut(on ? new Set([...out].filter((x) => x !== loan)) : new Set([...out, loan]));
+    return [
+      {
+        id: "moves",
+        head: "Moves",
+        cell: (l) => (
+          <input
+            type="checkbox"
+            aria-label={`Move the due date of ${l.title}`}
+            checked={!out.has(l.loan)}
+            onChange={(e) => goes(l.loan, e.target.checked)}
+          />
+        ),
+      },
+      { id: "title", head: "Title", value: (l) => l.title },
+      { id: "patron", head: "Patron", value: (l) => l.patron },
+      { id: "before", head: "Before", value: (l) => l.before },
+      { id: "after", head: "After", value: (l) => l.after, className: "font-semibold" },
+    ];
+  }, [out, onOut]);
+  return (
+    <Loading of={list} lines={3}>
+      {(rows) => (
+        <Table
+          label="Due dates that move"
+          columns={columns}
+          rows={rows}
+          id={(l) => l.loan}
+          pages={list.pages}
+          tools
+          rowClass={(l) => out.has(l.loan) && "opacity-60"}
+          className="max-h-72 border-t border-line"
+          empty="No due date moves."
+        />
+      )}
+    </Loading>
+  );
+}
+
+const holdColumns: Column<Hold>[] = [
+  { id: "title", head: "On the hold shelf", value: (h) => h.title },
+  { id: "patron", head: "Patron", value: (h) => h.patron },
+  { id: "before", head: "Until", value: (h) => h.before },
+  { id: "after", head: "From then on until", value: (h) => h.after, className: "font-semibold" },
+];
+
+function Holds({ change }: { change: Whole }) {
+  const list = usePages(["preview", "holds", change], (after) =>
+    told(api.POST("/api/calendars/preview/holds", { params: { query: { after } }, body: change })),
+  );
+  return (
+    <Loading of={list} lines={3}>
+      {(rows) => (
+        <Table
+          label="Holds that wait longer"
+          columns={holdColumns}
+          rows={rows}
+          id={(h) => h.hold}
+          pages={list.pages}
+          className="max-h-72 border-t border-line"
+          empty="No hold waits longer."
+        />
+      )}
+    </Loading>
+  );
+}

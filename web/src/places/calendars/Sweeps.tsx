@@ -1,0 +1,73 @@
+import { useQueryClient } from "@tanstack/react-query";
+import clsx from "clsx";
+import { useMemo } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { usePages } from "../../kit/pages";
+import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
+import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { useWrite } from "../../kit/write";
+
+type Sweep = Schema["CalendarsSweep"];
+
+const columnsFor = (mayUndo: boolean): Column<Sweep>[] => [
+  { id: "at", head: "When", value: (s) => s.at, cell: (s) => sayInstant(s.at), className: "text-sm" },
+  {
+    id: "what",
+    head: "What",
+    value: (s) => s.text,
+    cell: (s) => <span className={clsx(s.undone_at && "line-through")}>{s.text}</span>,
+  },
+  {
+    id: "moved",
+    head: "Moved",
+    value: (s) => `${s.loans} due dates, ${s.holds} holds`,
+    className: "text-sm text-ink-2",
+  },
+  { id: "who", head: "Who", value: (s) => s.who, className: "text-sm text-ink-2" },
+  { id: "acts", head: "Undo", unnamed: true, right: true, cell: (s) => <Undo sweep={s} may={mayUndo} /> },
+];
+
+/** Changes that were made, each undone as one. */
+export function Sweeps({ supervising }: { supervising: boolean }) {
+  const list = usePages(["sweeps"], (after) =>
+    told(api.GET("/api/sweeps", { params: { query: { after, most: 30 } } })),
+  );
+  const columns = useMemo(() => columnsFor(supervising), [supervising]);
+  return (
+    <Card label="Changes made" className="print:hidden">
+      <h2 className="px-4 pt-3 font-semibold">Changes made</h2>
+      <Loading of={list} lines={3}>
+        {(rows) => (
+          <Table
+            label="Changes made"
+            columns={columns}
+            rows={rows}
+            id={(s) => s.id}
+            pages={list.pages}
+            empty="None yet. Each change of a calendar stands here, and can be undone as one."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+function Undo({ sweep, may }: { sweep: Sweep; may: boolean }) {
+  const queries = useQueryClient();
+  const undo = useWrite(
+    (id: number, key) => api.POST("/api/sweeps/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
+    { name: `undo sweep ${sweep.id}`, about: `Undoing: ${sweep.text}`, done: () => void queries.invalidateQueries() },
+  );
+  if (sweep.undone_at) return <Tag tone="plain">Undone</Tag>;
+  if (!may) return null;
+  return (
+    <>
+      <Quiet disabled={undo.busy} onClick={() => undo.run(sweep.id)}>
+        Undo
+      </Quiet>
+      <Trouble error={undo.problem} />
+    </>
+  );
+}

@@ -1,0 +1,88 @@
+import { Link } from "@tanstack/react-router";
+import clsx from "clsx";
+import { Code, Quiet, Tag, type Tone } from "../../kit/parts";
+import { sayMoney } from "../../kit/say";
+import { ScanActs, sayState } from "../../kit/scans/lines";
+import { open, type Scan } from "../../kit/scans/scans";
+import { useDoing } from "../../kit/write";
+import { Trouble } from "../../kit/parts";
+import { Why } from "../../kit/why";
+import { lineOf, titleOf, undo, type Line, type Result } from "./session";
+
+const words: Record<Result["kind"], [Tone, string]> = {
+  card: ["plain", "Card"],
+  lent: ["spruce", "Lent"],
+  ask: ["amber", "Needs an answer"],
+  refused: ["buoy", "Not lent"],
+  wrong: ["buoy", "Wrong"],
+  found: ["plain", "Found"],
+};
+
+function tagOf(scan: Scan, line?: Line): [Tone, string] {
+  if (open(scan)) return scan.state === "unknown" ? ["amber", "Not known yet"] : ["plain", "…"];
+  if (!line) return ["buoy", "Wrong"];
+  if (line.undone) return ["plain", "Undone"];
+  return line.result.filled ? ["tide", "From hold shelf"] : words[line.result.kind];
+}
+
+/** One scan of the desk: what became of it, whose it is, its why, and what can be done about it. */
+export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
+  const line = lineOf(scan);
+  const waits = open(scan);
+  const [tone, word] = tagOf(scan, line);
+  const lent = !waits && line?.result.kind === "lent" ? line.result.line : undefined;
+  const doing = useDoing(lent ? `undo ${lent.loan_id}` : "");
+  return (
+    <li className={clsx("px-3.5 py-2.5", scan.state === "ask" && "slant-soft", line?.undone && "opacity-60")}>
+      <div className="flex items-start gap-3">
+        <div className="min-w-0 flex-1">
+          <p className={clsx("text-base font-semibold", line?.undone && "line-through")}>{titleOf(scan)}</p>
+          <div className="text-sm text-ink-2">
+            {lent ? <Lent line={lent} why={line?.result.why} /> : <Other scan={scan} line={line} patron={patron} />}
+            {line?.whose && line.patron !== patron && <b className="font-semibold"> for {line.whose}</b>}
+          </div>
+          {line?.result.before && !line.undone && <p className="text-sm text-amber-700">{line.result.before}</p>}
+          <Trouble error={doing.problem} />
+        </div>
+        <div className="flex flex-none flex-col items-end gap-1 text-sm">
+          <Tag tone={tone}>{word}</Tag>
+          {lent?.price && !line?.undone && <span className="text-ink-2 tabular-nums">{sayMoney(lent.price)}</span>}
+          {lent && !line?.undone && (
+            <Quiet disabled={doing.busy} onClick={() => void undo(scan)}>
+              Undo
+            </Quiet>
+          )}
+          {(waits || scan.state === "wrong") && <ScanActs scan={scan} />}
+        </div>
+      </div>
+    </li>
+  );
+}
+
+function Lent({ line, why }: { line: NonNullable<Result["line"]>; why: Result["why"] }) {
+  return (
+    <>
+      Due{" "}
+      <b className="font-semibold text-ink" title={line.due_exact}>
+        {line.due}
+      </b>{" "}
+      · <Code>{line.barcode}</Code> · {line.owner}
+      {line.call_number && `, ${line.call_number}`} · {line.material} · <Why trace={why}>Why {line.period}</Why>
+    </>
+  );
+}
+
+function Other({ scan, line, patron }: { scan: Scan; line?: Line; patron?: number }) {
+  const r = open(scan) ? undefined : line?.result;
+  return (
+    <>
+      <span className={scan.state === "wrong" ? "text-buoy-700" : ""}>{sayState(scan) || r?.text}</span>{" "}
+      <Why trace={r?.why}>Why</Why>{" "}
+      {r?.why && r.item && patron && (
+        <Link to="/rulebook" search={{ item: r.item.id, patron }} className="link">
+          Terms and classes
+        </Link>
+      )}
+    </>
+  );
+}

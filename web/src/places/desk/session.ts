@@ -1,0 +1,203 @@
+import { createJSONStorage, persist } from "zustand/middleware";
+import { createStore } from "zustand/vanilla";
+import { api, keyed, madeAt, told, type Schema } from "../../api/client";
+import { add, again, change, drop, scans, takers, type Scan } from "../../kit/scans/scans";
+import { play, sound } from "../../kit/sound";
+import { write } from "../../kit/write";
+
+/** What stands at the desk: whose card is open, and what the patron before left undone. */
+
+export type Result = Schema["DeskResult"];
+export type CardOf = Schema["PeopleCard"];
+
+/** What a line of the tape carries, once it is answered. */
+export interface Line {
+  result: Result;
+  patron?: number;
+  whose?: string;
+  undone?: boolean;
+}
+
+/** Lines that ended without a loan, of a patron who is not here any more. */
+export interface Left {
+  name: string;
+  card: string;
+  lines: { title: string; says: string }[];
+}
+
+interface Desk {
+  card?: CardOf;
+  found?: { words: string; rows: Schema["PeopleFound"][]; more: string };
+  left?: Left;
+  /** Until when what was scanned came after a card that was not taken, in milliseconds. */
+  doubt: number;
+}
+
+export const desk = createStore<Desk>()(
+  persist((): Desk => ({ doubt: 0 }), { name: "nevrin desk", storage: createJSONStorage(() => sessionStorage) }),
+);
+
+export const lineOf = (s: Scan) => s.result as Line | undefined;
+export const titleOf = (s: Scan) => lineOf(s)?.result.line?.title ?? lineOf(s)?.result.item?.title ?? s.text;
+
+const mine = () => scans.getState().scans.filter((s) => s.taker === "desk");
+const answered = (s: Scan) => s.taker === "desk" && (s.state === "done" || s.state === "ask" || s.state === "wrong");
+
+/** Closes the card. What was not lent is told still, until it is seen. */
+function leave() {
+  const { card } = desk.getState();
+  const undone = mine().filter(
+    (s) => s.state === "ask" || (s.state === "wrong" && lineOf(s)?.result.kind !== "refused"),
+  );
+  drop(answered);
+  desk.setState({
+    card: undefined,
+    found: undefined,
+    left: undone.length
+      ? {
+          name: card?.name ?? "",
+          card: card?.card ?? "",
+          lines: undone.map((s) => ({ title: titleOf(s), says: s.says || (lineOf(s)?.result.text ?? "") })),
+        }
+      : undefined,
+  });
+}
+
+/** Changes the open card, if it is still this patron's. */
+export function changeCard(patron: number | undefined, by: (card: CardOf) => CardOf) {
+  desk.setState(({ card }) => (card && card.id === patron ? { card: by(card) } : {}));
+}
+
+/** Looks at a card again, after more of it has changed than one loan. */
+export async function lookAgain(patron: number | undefined) {
+  if (!patron || desk.getState().card?.id !== patron) return;
+  const fresh = await told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })).catch(() => undefined);
+  if (fresh) changeCard(patron, () => fresh);
+}
+
+/** The card with one loan as it is now, new or changed. */
+export function withLine(card: CardOf, line: Schema["PeopleLine"]): CardOf {
+  const known = card.on_loan.some((l) => l.loan_id === line.loan_id);
+  const on_loan = known ? card.on_loan.map((l) => (l.loan_id === line.loan_id ? line : l)) : [...card.on_loan, line];
+  return { ...card, on_loan };
+}
+
+/** The card without one loan. */
+export const withoutLoan = (card: CardOf, loan: number): CardOf => ({
+  ...card,
+  on_loan: card.on_loan.filter((l) => l.loan_id !== loan),
+});
+
+interface Given {
+  patron?: number;
+  past?: Result["stops"];
+  reason?: string;
+}
+
+takers.set("desk", {
+  session: () => String(desk.getState().card?.id ?? ""),
+
+  resume: async (session) => {
+    if (!Number(session) || desk.getState().card) return;
+    const card = await told(api.GET("/api/patrons/{id}", { params: { path: { id: Number(session) } } }));
+    desk.setState({ card });
+  },
+
+  take: async (scan, send) => {
+    if (scan.what === "finish") {
+      leave();
+      return { state: "done", gone: true };
+    }
+    const given = scan.given as Given;
+    const { card, doubt } = desk.getState();
+    // What came right after a card that was not taken was meant for another patron than the open one.
+    const doubtful = !given.patron && scan.at <= doubt;
+    const patron = given.patron ?? (doubtful ? undefined : card?.id);
+    const result = await send((key) =>
+      api.POST("/api/desk/scan", {
+        params: { header: keyed(key) },
+        headers: madeAt(scan.branch),
+        body: { text: scan.text, patron, past: given.past, reason: given.reason },
+      }),
+    );
+    if (result.kind === "card" && result.card) {
+      if (result.card.id !== card?.id) leave();
+      desk.setState({ card: result.card, found: undefined, doubt: 0 });
+      return { state: "done", gone: true };
+    }
+    if (result.kind === "found") {
+      desk.setState({ found: { words: scan.text, rows: result.found ?? [], more: result.more ?? "" } });
+      return { state: "ask", gone: true };
+    }
+    if (result.kind === "wrong" && result.meant === "card") desk.setState({ doubt: Date.now() });
+    const line: Line = { result, patron: result.patron ?? patron, whose: patron === card?.id ? card?.name : undefined };
+    if (result.line) {
+      const lent = result.line;
+      changeCard(result.patron, (c) => withLine(c, lent));
+    }
+    if (result.stale) void lookAgain(result.patron);
+    return {
+      state: result.kind === "lent" ? "done" : result.kind === "ask" ? "ask" : "wrong",
+      says:
+        doubtful && result.meant === "item"
+          ? "Scanned after a card that was not taken, so it is lent to nobody. Scan the card, then this again."
+          : "",
+      result: line,
+    };
+  },
+
+  settled: (scan) => {
+    if (scan.what === "scan") sound(scan);
+  },
+});
+
+/** Answers an ask. What was seen before stays gone past, should a further question come up. */
+export function answer(scan: Scan, choice: Schema["DeskChoice"], reason: string) {
+  const line = lineOf(scan);
+  if (!line) return;
+  if (choice.answer === "leave") {
+    change(scan.id, {
+      state: "wrong",
+      says: "Not lent.",
+      result: { ...line, result: { ...line.result, kind: "refused" } },
+    });
+    return;
+  }
+  const past = [...((scan.given as Given).past ?? []), ...(line.result.stops ?? [])];
+  again(scan.id, { patron: line.patron, past, reason });
+}
+
+/** Undoes a loan just made. */
+export async function undo(scan: Scan) {
+  const line = lineOf(scan);
+  const loan = line?.result.line?.loan_id;
+  if (!line || !loan) return;
+  const title = titleOf(scan);
+  const undone = await write(`undo ${loan}`, `Undoing the loan of ${title}`, (key) =>
+    api.POST("/api/loans/{id}/undo", { params: { path: { id: loan }, header: keyed(key) } }),
+  );
+  if (!undone) {
+    play("wrong");
+    return;
+  }
+  play("done");
+  change(scan.id, { result: { ...line, undone: true } });
+  changeCard(undone.answer.patron, (c) => withoutLoan(c, loan));
+  if (undone.answer.stale) void lookAgain(undone.answer.patron);
+}
+
+/** Done with this patron, once everything scanned is answered. */
+export const finish = () => {
+  const waiting = mine().some((s) => s.what === "finish");
+  if (!waiting) add("desk", "", { what: "finish" });
+};
+
+export const openCard = (number: string) => add("desk", number);
+export const seenLeft = () => desk.setState({ left: undefined });
+export const closeFound = () => desk.setState({ found: undefined });
+
+/** Forgets everybody, when somebody signs out. */
+export function clear() {
+  drop(answered);
+  desk.setState({ card: undefined, found: undefined, left: undefined, doubt: 0 }, true);
+}

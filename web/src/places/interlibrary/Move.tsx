@@ -1,0 +1,90 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api, keyed, type Answer, type Schema } from "../../api/client";
+import { Button, Quiet, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { outside } from "./session";
+
+type Request = Schema["InterlibraryRequest"];
+type Taken = Schema["InterlibraryTaken"];
+
+const at = (r: Request, key: string) => ({ params: { path: { id: r.id }, header: keyed(key) } });
+
+const seen = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/seen", at(r, key));
+const arrived = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/arrived", at(r, key));
+const sendHome = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/send-home", at(r, key));
+const withdraw = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/withdraw", at(r, key));
+const ship = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/ship", at(r, key));
+
+/** What can be done about a request now: our move, or taking back what we asked. */
+export function Move({
+  request: r,
+  onReply,
+  onTaken,
+}: {
+  request: Request;
+  onReply: () => void;
+  onTaken: (t: Taken) => void;
+}) {
+  if (r.role === "supplying") {
+    if (!r.our_move) return null;
+    if (r.stage === "asked") return <Button onClick={onReply}>Answer</Button>;
+    return r.stage === "promised" ? <Do request={r} label="Send it" send={ship} /> : null;
+  }
+  switch (r.stage) {
+    case "refused":
+      return r.our_move ? (
+        <Do
+          request={r}
+          label="Ask elsewhere"
+          send={seen}
+          done={() => outside.setState({ words: r.title, asking: true })}
+        />
+      ) : null;
+    case "shipped":
+      return r.our_move ? <Do request={r} label="It has arrived" send={arrived} done={onTaken} /> : null;
+    case "there":
+      return r.our_move ? <Do request={r} label="Gone home" send={sendHome} /> : null;
+    case "asked":
+      return <Do request={r} label="Withdraw" send={withdraw} quiet={!r.our_move} />;
+    default:
+      return null;
+  }
+}
+
+function Do<O>({
+  request,
+  label,
+  send,
+  done,
+  quiet,
+}: {
+  request: Request;
+  label: string;
+  send: (r: Request, key: string) => Promise<Answer<O>>;
+  done?: (answer: O) => void;
+  quiet?: boolean;
+}) {
+  const queries = useQueryClient();
+  const move = useWrite(send, {
+    name: `request ${request.id} ${label}`,
+    about: `${label}: ${request.title}`,
+    done: (answer) => {
+      done?.(answer);
+      void queries.invalidateQueries({ queryKey: ["requests"] });
+    },
+  });
+  return (
+    <>
+      {quiet ? (
+        <Quiet disabled={move.busy} onClick={() => move.run(request)}>
+          {label}
+        </Quiet>
+      ) : (
+        <Button busy={move.busy} onClick={() => move.run(request)}>
+          {label}
+        </Button>
+      )}
+      <Trouble error={move.problem} />
+    </>
+  );
+}

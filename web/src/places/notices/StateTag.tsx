@@ -1,0 +1,27 @@
+import type { Schema } from "../../api/client";
+import { Tag, type Tone } from "../../kit/parts";
+
+type Message = Schema["NoticesMessage"];
+
+const words: Record<Message["state"], [Tone, string]> = {
+  trial: ["amber", "Trial run"],
+  left_out: ["plain", "Left out"],
+  queued: ["tide", "On its way"],
+  sending: ["tide", "Being sent"],
+  sent: ["spruce", "Sent"],
+  unclear: ["buoy", "Unclear"],
+  no_address: ["plain", "No address"],
+};
+
+export const sayMessage = (m: Message) => words[m.state][1];
+
+/** How a message stands, and what kept it. */
+export function StateTag({ message: m }: { message: Message }) {
+  const [tone, word] = words[m.state];
+  return (
+    <>
+      <Tag tone={m.problem ? "buoy" : tone}>{word}</Tag>
+      {m.problem && <span className="block text-sm text-buoy-700">{m.problem}</span>}
+    </>
+  );
+}

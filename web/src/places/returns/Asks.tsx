@@ -1,0 +1,125 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Ask } from "../../kit/ask";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Card, Empty, Quiet, Trouble } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
+import { sayMoney } from "../../kit/say";
+import { Settle } from "../../kit/settle";
+import { useWrite } from "../../kit/write";
+import { changed, type Line, type Run } from "./session";
+
+type Sum = Schema["ReturnsOpenSum"];
+
+const problemOf = (e: unknown) => (e instanceof Error ? e.message : undefined);
+
+/** What is open in a run: notes to be answered, charges to be settled. The oldest comes first. */
+export function Asks({ run, fresh }: { run: Run; fresh: Line[] }) {
+  const [paying, setPaying] = useState<number>();
+  const notes = [...run.notes].sort((a, b) => a.id - b.id);
+  // A charge is as old as its newest line that this window knows; from before it opened, older than all.
+  const since = (o: Sum) =>
+    Math.max(0, ...fresh.filter((l) => l.patron_id === o.patron_id).map((l) => Date.parse(l.at)));
+  return (
+    <>
+      {notes.map((l) => (
+        <Note key={l.id} line={l} />
+      ))}
+      {run.open.map((o) => (
+        <Charge key={o.patron_id} run={run} sum={o} since={since(o)} onPay={() => setPaying(o.patron_id)} />
+      ))}
+      {paying !== undefined && <Pay key={paying} run={run} patron={paying} onClose={() => setPaying(undefined)} />}
+    </>
+  );
+}
+
+type Answer = Schema["Note"]["answer"];
+
+/** A note met at a return: it stays, it comes off, or the item goes elsewhere. */
+function Note({ line }: { line: Line }) {
+  const me = useMe();
+  const answer = useWrite(
+    (a: Answer, key) =>
+      api.POST("/api/return-lines/{id}/note", {
+        params: { path: { id: line.id }, header: keyed(key) },
+        body: { answer: a },
+      }),
+    { name: `note ${line.id}`, about: `The answer about ${line.title}`, done: changed },
+  );
+  const choices: [string, Answer][] = [
+    ["It stays", "stays"],
+    ["To repair", "repair"],
+    ["It comes off", "off"],
+  ];
+  if (isEmployed(me.role)) choices.push(["Out of the stock", "withdrawn"]);
+  return (
+    <Ask
+      id={`note ${line.id}`}
+      since={Date.parse(line.at)}
+      says={`${line.title} has a note: ${line.note}`}
+      busy={answer.busy}
+      problem={problemOf(answer.problem)}
+      answers={choices.map(([label, a]) => ({ label, give: () => answer.run(a) }))}
+    >
+      <b className="font-semibold">{line.title}</b>: “{line.note}”
+    </Ask>
+  );
+}
+
+/** Charges of a patron that came up in the run. */
+function Charge({ run, sum: o, since, onPay }: { run: Run; sum: Sum; since: number; onPay: () => void }) {
+  const me = useMe();
+  const account = useWrite(
+    (patron: number, key) =>
+      api.POST("/api/returns/{id}/account", { params: { path: { id: run.id }, header: keyed(key) }, body: { patron } }),
+    { name: `account ${run.id} ${o.patron_id}`, about: `Putting ${o.patron}'s charges on the account`, done: changed },
+  );
+  const onAccount = { label: "Onto the account", give: () => account.run(o.patron_id) };
+  return (
+    <Ask
+      id={`charge ${run.id} ${o.patron_id}`}
+      since={since}
+      says={`${o.patron} has ${sayMoney(o.new)} for lateness now.`}
+      busy={account.busy}
+      problem={problemOf(account.problem)}
+      answers={isEmployed(me.role) ? [{ label: "Pay or waive", give: onPay }, onAccount] : [onAccount]}
+    >
+      <b className="font-semibold">{o.patron}</b> has {sayMoney(o.new)} for lateness now
+      {Number(o.earlier) > 0 && `, and ${sayMoney(o.earlier)} from earlier`}.
+    </Ask>
+  );
+}
+
+/** What a patron owes, settled without leaving the run. */
+function Pay({ run, patron, onClose }: { run: Run; patron: number; onClose: () => void }) {
+  const [error, setError] = useState<unknown>();
+  const card = useQuery({
+    queryKey: ["patron", patron],
+    queryFn: () => told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })),
+  });
+  const again = () => {
+    void card.refetch();
+    const path = { id: run.id, patron };
+    void told(api.GET("/api/returns/{id}/patrons/{patron}", { params: { path } })).then(changed, setError);
+  };
+  return (
+    <Card label={`Settle with ${card.data?.name ?? "the patron"}`}>
+      <Loading of={card} lines={3}>
+        {(c) => (
+          <>
+            <div className="flex items-baseline justify-between px-3.5 pt-3">
+              <b className="font-semibold">
+                {c.name} owes {sayMoney(c.owes)}
+              </b>
+              <Quiet onClick={onClose}>Close</Quiet>
+            </div>
+            {c.charges.length > 0 ? <Settle card={c} onSettled={again} /> : <Empty>Nothing is owed.</Empty>}
+          </>
+        )}
+      </Loading>
+      <Trouble error={error} />
+    </Card>
+  );
+}

@@ -1,0 +1,160 @@
+import { createJSONStorage, persist } from "zustand/middleware";
+import { createStore } from "zustand/vanilla";
+import { api, keyed, madeAt, newKey, Problem, told, type Schema } from "../../api/client";
+import { branchHere } from "../../api/station";
+import { add, drop, open as waits, scans, takers, type Outcome, type Scan } from "../../kit/scans/scans";
+import { play } from "../../kit/sound";
+
+/** The returns runs that are open here: one from the bin, one with the patron there. A run is the server's; what was
+ * scanned since its lines were asked for is kept beside it. */
+
+export type Run = Schema["ReturnsRun"];
+export type Line = Schema["ReturnsLine"];
+export type Change = Schema["ReturnsChange"];
+export type Mode = "bin" | "patron";
+
+interface Open {
+  run: Run;
+  /** Scanned or changed since the page of lines was asked for, newest first. */
+  fresh: Line[];
+}
+
+interface Returns {
+  mode: Mode;
+  /** By branch and mode. */
+  runs: Record<string, Open>;
+}
+
+export const returns = createStore<Returns>()(
+  persist((): Returns => ({ mode: "bin", runs: {} }), {
+    name: "nevrin returns",
+    storage: createJSONStorage(() => sessionStorage),
+  }),
+);
+
+export const sessionOf = (mode: Mode) => `${branchHere() ?? ""} ${mode}`;
+const modeOf = (session: string) => session.split(" ").at(-1) as Mode;
+const branchOf = (session: string) => session.split(" ")[0] ?? "";
+
+/** Lines newest first, each as it is in the first list that has it. */
+export function merged(first: Line[], then: Line[]): Line[] {
+  const known = new Set(first.map((l) => l.id));
+  return [...first, ...then.filter((l) => !known.has(l.id))].sort((a, b) => b.id - a.id);
+}
+
+/** The run with what an act has changed: piles and open sums as they are now, notes that wait. */
+function withChange(run: Run, c: Change): Run {
+  const piles = new Map(run.piles.map((p) => [p.kind + p.place, p]));
+  for (const p of c.piles) piles.set(p.kind + p.place, p);
+  const open = new Map(run.open.map((o) => [o.patron_id, o]));
+  for (const o of c.open) open.set(o.patron_id, o);
+  const seen = new Set(c.lines.map((l) => l.id));
+  const waits = c.lines.filter((l) => l.note_answer === "open" && !l.undone);
+  return {
+    ...run,
+    piles: [...piles.values()].filter((p) => p.count > 0),
+    open: [...open.values()].filter((o) => o.lines > 0),
+    notes: [...waits, ...run.notes.filter((l) => !seen.has(l.id))],
+  };
+}
+
+/** Takes in what an act has changed of a run, whichever is shown now. */
+export function changed(c: Change) {
+  returns.setState(({ runs }) => ({
+    runs: Object.fromEntries(
+      Object.entries(runs).map(([session, o]) => [
+        session,
+        o.run.id === c.run ? { run: withChange(o.run, c), fresh: merged(c.lines, o.fresh) } : o,
+      ]),
+    ),
+  }));
+}
+
+/** Puts a run in its place, as the server has it. */
+export function show(session: string, run: Run) {
+  returns.setState(({ runs }) => ({
+    runs: { ...runs, [session]: { run, fresh: runs[session]?.run.id === run.id ? runs[session].fresh : [] } },
+  }));
+}
+
+const close = (session: string) =>
+  returns.setState(({ runs }) => ({ runs: Object.fromEntries(Object.entries(runs).filter(([s]) => s !== session)) }));
+
+/** Opens the run of a session, or goes on with it. */
+export const openRun = (session: string, key: string) =>
+  api.POST("/api/returns", {
+    params: { header: keyed(key) },
+    headers: madeAt(branchOf(session)),
+    body: { mode: modeOf(session) },
+  });
+
+/** Whether somebody has finished a run meanwhile. */
+const finished = async (run: number) =>
+  (await told(api.GET("/api/returns/{id}", { params: { path: { id: run } } }))).finished;
+
+type Send = Parameters<NonNullable<ReturnType<(typeof takers)["get"]>>["take"]>[1];
+
+async function take(scan: Scan, send: Send): Promise<Outcome> {
+  const known = returns.getState().runs[scan.session]?.run;
+  const run = known ?? (await send((key) => openRun(scan.session, key), { key: newKey() }));
+  if (!known) show(scan.session, run);
+  if (scan.what === "finish") return finishRun(scan, send);
+  try {
+    const change = await send((key) =>
+      api.POST("/api/returns/{id}/scan", {
+        params: { path: { id: run.id }, header: keyed(key) },
+        headers: madeAt(scan.branch),
+        body: { text: scan.text },
+      }),
+    );
+    changed(change);
+    return { state: stateOf(change.lines[0]), gone: true };
+  } catch (e) {
+    // The run was finished elsewhere: the scan goes into the next one.
+    if (known && e instanceof Problem && e.status === 409 && (await finished(run.id))) {
+      close(scan.session);
+      return take(scan, send);
+    }
+    throw e;
+  }
+}
+
+const stateOf = (line?: Line) =>
+  line?.answer === "open" || line?.note_answer === "open" ? "ask" : line?.sign.kind === "aside" ? "wrong" : "done";
+
+async function finishRun(scan: Scan, send: Send): Promise<Outcome> {
+  const open = returns.getState().runs[scan.session];
+  if (!open) return { state: "done", gone: true };
+  if (open.run.open.length + open.run.notes.length > 0 && !scan.given.sure) return { state: "ask" };
+  await send((key) =>
+    api.POST("/api/returns/{id}/finish", {
+      params: { path: { id: open.run.id }, header: keyed(key) },
+      headers: madeAt(scan.branch),
+    }),
+  );
+  close(scan.session);
+  return { state: "done", gone: true };
+}
+
+takers.set("returns", {
+  session: () => sessionOf(returns.getState().mode),
+  take,
+  settled: (scan) => {
+    if (scan.what === "scan" && (scan.state === "done" || scan.state === "ask" || scan.state === "wrong"))
+      play(scan.state);
+  },
+});
+
+/** Finishes the run of a session, after what was scanned into it; sure: whatever is open still. */
+export function finish(session: string, sure: boolean) {
+  const mine = (s: Scan) => s.taker === "returns" && s.session === session && s.what === "finish";
+  if (scans.getState().scans.some((s) => mine(s) && s.state !== "ask")) return;
+  drop(mine);
+  add("returns", "", { what: "finish", session, given: { sure } });
+}
+
+/** Forgets the runs of this window, when somebody signs out; the server has them. */
+export function clear() {
+  drop((s) => s.taker === "returns" && !waits(s));
+  returns.setState({ mode: "bin", runs: {} });
+}

@@ -1,0 +1,150 @@
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChipsField, Form, Send, TextField, useSays, useSet } from "../../kit/forms";
+import { Button, Field, inputLook, Quiet } from "../../kit/parts";
+import { itself, useDraftWrite } from "./draft";
+import { capital, dimensions, optionsOf, sayDimension, type Edition, type Overview, type Term } from "./types";
+import { beginning, plain, typed, ValueField } from "./ValueField";
+
+type Rule = Schema["RulesRule"];
+
+const schema = z.object({
+  name: check.needed("Give it a name, as people will read it."),
+  scope: z.record(z.string(), z.array(z.string()).optional()),
+  terms: z.record(z.string(), z.string()),
+});
+type Writing = z.infer<typeof schema>;
+
+/** Writes a rule, or changes one: its name, where it holds, and what it settles. */
+export function WriteRule({
+  book,
+  draft,
+  rule,
+  scope,
+  onDone,
+}: {
+  book: Overview;
+  draft: Edition;
+  rule?: Rule;
+  scope?: Record<string, string[]>;
+  onDone: () => void;
+}) {
+  const term = (id: string) => book.terms.find((t) => t.id === id);
+  const save = useDraftWrite(
+    `rule ${rule?.id ?? "new"} of ${draft.id}`,
+    "The rule",
+    (v: Writing, key) =>
+      api.PUT("/api/rulebook/drafts/{id}/rules", {
+        params: { path: { id: draft.id }, header: keyed(key) },
+        body: {
+          revision: draft.revision,
+          instead: rule?.id,
+          rule: {
+            id: rule?.id ?? "",
+            name: v.name,
+            scope: Object.fromEntries(
+              Object.entries(v.scope).flatMap(([d, some]) => (some && some.length > 0 ? [[d, some] as const] : [])),
+            ),
+            terms: Object.fromEntries(
+              Object.entries(v.terms).flatMap(([id, text]) => {
+                const t = term(id);
+                return t ? [[id, plain(t, text)] as const] : [];
+              }),
+            ),
+          },
+        },
+      }),
+    itself,
+    onDone,
+  );
+  const settled = Object.entries((rule?.terms ?? {}) as Record<string, unknown>);
+  return (
+    <Form
+      label={rule ? `Change ${rule.name}` : "Write a rule"}
+      schema={schema}
+      start={{
+        name: rule?.name ?? "",
+        scope: rule?.scope ?? scope ?? {},
+        terms: Object.fromEntries(
+          settled.flatMap(([id, v]) => {
+            const t = term(id);
+            return t ? [[id, typed(t, v)] as const] : [];
+          }),
+        ),
+      }}
+      write={save}
+      onSend={save.run}
+      className="grid gap-3 rounded-card border border-l-4 border-line border-l-amber-500 bg-surface p-3.5"
+    >
+      <TextField name="name" label="Name, as people will read it" width="max-w-xl" />
+      {!rule?.base &&
+        dimensions.map((d) => (
+          <ChipsField
+            key={d}
+            name={`scope.${d}`}
+            label={capital(sayDimension(d))}
+            says="any"
+            options={[...(d.endsWith("branch") ? optionsOf(book, "zone") : []), ...optionsOf(book, d)]}
+          />
+        ))}
+      <Terms all={book.terms} />
+      <Ends write={save} onClose={onDone} />
+    </Form>
+  );
+}
+
+/** What the rule settles, and what else it could. */
+function Terms({ all }: { all: Term[] }) {
+  const terms = useSays<Writing>("terms") as Record<string, string>;
+  const set = useSet<Writing>();
+  const settled = all.filter((t) => t.id in terms);
+  return (
+    <div className="grid grid-cols-[repeat(auto-fill,minmax(230px,1fr))] items-start gap-3">
+      {settled.map((t) => (
+        <div key={t.id} className="grid gap-0.5">
+          <ValueField name={`terms.${t.id}`} term={t} />
+          <Quiet
+            className="justify-self-start"
+            onClick={() => set("terms", Object.fromEntries(Object.entries(terms).filter(([x]) => x !== t.id)))}
+          >
+            Say nothing about it
+          </Quiet>
+        </div>
+      ))}
+      <Field label="Settle another term">
+        <select
+          className={inputLook}
+          value=""
+          onChange={(e) => {
+            const t = all.find((x) => x.id === e.target.value);
+            if (t) set("terms", { ...terms, [t.id]: beginning(t) });
+          }}
+        >
+          <option value="">Choose …</option>
+          {all
+            .filter((t) => !(t.id in terms))
+            .map((t) => (
+              <option key={t.id} value={t.id}>
+                {t.name}
+              </option>
+            ))}
+        </select>
+      </Field>
+    </div>
+  );
+}
+
+function Ends({ write, onClose }: { write: { busy: boolean }; onClose: () => void }) {
+  const terms = useSays<Writing>("terms") as Record<string, string>;
+  return (
+    <div className="flex gap-2">
+      <Send write={write} disabled={Object.keys(terms).length === 0}>
+        Keep it in the draft
+      </Send>
+      <Button plain onClick={onClose}>
+        Close
+      </Button>
+    </div>
+  );
+}

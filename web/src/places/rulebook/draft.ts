@@ -1,0 +1,41 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import type { Answer } from "../../api/client";
+import { useWrite } from "../../kit/write";
+import type { Edition } from "./types";
+
+/** Goes to another tab or edition of the rulebook. */
+export function useGo() {
+  const navigate = useNavigate();
+  const { tab, edition } = useSearch({ from: "/rulebook" });
+  return (to: { tab?: string; edition?: number }) =>
+    void navigate({
+      to: "/rulebook",
+      search: { tab: to.tab ?? tab, edition: "edition" in to ? to.edition : edition },
+      replace: true,
+    });
+}
+
+/** A write that changes a draft, or makes one: afterwards that edition is shown. */
+export function useDraftWrite<I, O = Edition>(
+  name: string,
+  about: string,
+  send: (input: I, key: string) => Promise<Answer<O>>,
+  edition: (answer: O) => Edition | undefined,
+  done?: (answer: O) => void,
+) {
+  const queries = useQueryClient();
+  const go = useGo();
+  return useWrite(send, {
+    name,
+    about,
+    done: (answer: O) => {
+      done?.(answer);
+      const of = edition(answer);
+      if (of) go({ edition: of.id });
+      void queries.invalidateQueries();
+    },
+  });
+}
+
+export const itself = (e: Edition) => e;

@@ -1,0 +1,155 @@
+import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "@tanstack/react-router";
+import { Frame } from "./kit/frame";
+import { Button, Code, Skeleton } from "./kit/parts";
+
+/** The places and their addresses. Each is a chunk of its own, loaded ahead as soon as the first one is there. */
+
+const root = createRootRoute({ component: Frame });
+const text = (v: unknown) => (typeof v === "string" && v !== "" ? v : undefined);
+const number = (v: unknown) => (v === undefined || Number.isNaN(Number(v)) ? undefined : Number(v));
+
+type Search = Record<string, unknown>;
+
+const today = lazyRouteComponent(() => import("./places/today/Today"), "TodayPlace");
+const desk = lazyRouteComponent(() => import("./places/desk/Desk"), "DeskPlace");
+const returns = lazyRouteComponent(() => import("./places/returns/Returns"), "ReturnsPlace");
+const patrons = lazyRouteComponent(() => import("./places/patrons/Patrons"), "PatronsPlace");
+const holds = lazyRouteComponent(() => import("./places/holds/Holds"), "HoldsPlace");
+const fetch = lazyRouteComponent(() => import("./places/fetch/Fetch"), "FetchPlace");
+const courier = lazyRouteComponent(() => import("./places/courier/Courier"), "CourierPlace");
+const interlibrary = lazyRouteComponent(() => import("./places/interlibrary/Interlibrary"), "InterlibraryPlace");
+const notices = lazyRouteComponent(() => import("./places/notices/Notices"), "NoticesPlace");
+const rulebook = lazyRouteComponent(() => import("./places/rulebook/Rulebook"), "RulebookPlace");
+const calendars = lazyRouteComponent(() => import("./places/calendars/Calendars"), "CalendarsPlace");
+const items = lazyRouteComponent(() => import("./places/items/Items"), "ItemsPlace");
+
+const places = [
+  today,
+  desk,
+  returns,
+  patrons,
+  holds,
+  fetch,
+  courier,
+  interlibrary,
+  notices,
+  rulebook,
+  calendars,
+  items,
+];
+
+/** Loads all places ahead, the ones that scan first. */
+export function loadPlaces() {
+  const ahead = async () => {
+    for (const place of [desk, returns, fetch, ...places]) await place.preload?.();
+  };
+  window.setTimeout(() => void ahead().catch(() => {}), 300);
+}
+
+const at = { getParentRoute: () => root };
+
+const routes = [
+  createRoute({ ...at, path: "/", component: today }),
+  createRoute({ ...at, path: "/desk", component: desk }),
+  createRoute({ ...at, path: "/returns", component: returns }),
+  createRoute({
+    ...at,
+    path: "/patrons",
+    component: patrons,
+    validateSearch: (s: Search): { words?: string; patron?: number } => ({
+      words: text(s.words),
+      patron: number(s.patron),
+    }),
+  }),
+  createRoute({
+    ...at,
+    path: "/holds",
+    component: holds,
+    validateSearch: (s: Search): { title?: number } => ({ title: number(s.title) }),
+  }),
+  createRoute({ ...at, path: "/fetch", component: fetch }),
+  createRoute({ ...at, path: "/courier", component: courier }),
+  createRoute({ ...at, path: "/interlibrary", component: interlibrary }),
+  createRoute({ ...at, path: "/notices", component: notices }),
+  createRoute({
+    ...at,
+    path: "/rulebook",
+    component: rulebook,
+    validateSearch: (
+      s: Search,
+    ): { tab?: string; edition?: number; loan?: number; item?: number; patron?: number; rule?: string } => ({
+      tab: text(s.tab),
+      edition: number(s.edition),
+      loan: number(s.loan),
+      item: number(s.item),
+      patron: number(s.patron),
+      rule: text(s.rule),
+    }),
+  }),
+  createRoute({
+    ...at,
+    path: "/calendars",
+    component: calendars,
+    validateSearch: (s: Search): { branch?: string; year?: number } => ({
+      branch: text(s.branch),
+      year: number(s.year),
+    }),
+  }),
+  createRoute({
+    ...at,
+    path: "/items",
+    component: items,
+    validateSearch: (s: Search): { words?: string; title?: number; item?: number; code?: string } => ({
+      words: text(s.words),
+      title: number(s.title),
+      item: number(s.item),
+      code: text(s.code),
+    }),
+  }),
+];
+
+export const router = createRouter({
+  routeTree: root.addChildren(routes),
+  parseSearch,
+  stringifySearch,
+  defaultErrorComponent: Broken,
+  defaultPendingComponent: () => <Skeleton lines={10} />,
+});
+
+// What is shown where a place itself is broken: what was done is safe with the server.
+function Broken({ error, reset }: { error: unknown; reset: () => void }) {
+  return (
+    <div className="grid max-w-xl gap-3 p-6">
+      <h1 className="text-2xl font-semibold">This place cannot be shown</h1>
+      <p>
+        What you did up to now is kept; only its picture is missing. Try again, or go to another place. If it happens
+        again, tell the administrator this: <Code>{error instanceof Error ? error.message : String(error)}</Code>
+      </p>
+      <Button
+        className="justify-self-start"
+        onClick={() => {
+          reset();
+          window.location.reload();
+        }}
+      >
+        Try again
+      </Button>
+    </div>
+  );
+}
+
+// Plain query strings: numbers stay texts, so that a barcode is not made a number.
+function parseSearch(search: string) {
+  return Object.fromEntries(new URLSearchParams(search));
+}
+function stringifySearch(search: Record<string, unknown>) {
+  const given = Object.entries(search).filter(([, v]) => v !== undefined && v !== "");
+  const query = new URLSearchParams(given.map(([k, v]) => [k, String(v)])).toString();
+  return query && `?${query}`;
+}
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: typeof router;
+  }
+}
