@@ -61,3 +61,37 @@ export async function clockOn(page: Page, by: "One hour on" | "One day on" | "A 
   await page.getByRole("banner").getByRole("button").last().click();
   await page.getByRole("menuitem", { name: by }).click();
 }
+
+/** Two people who may borrow. */
+export const goodCards = async (branch: string) => {
+  const one = await goodCard(branch);
+  for (;;) {
+    const two = await goodCard(branch);
+    if (two !== one) return [one, two] as const;
+  }
+};
+
+/** Several things that are free to be lent, each of another title. */
+export const freeItems = async (branch: string, material: string, count: number) => {
+  const found = new Set<string>();
+  while (found.size < count) found.add(await freeItem(branch, material));
+  return [...found];
+};
+
+/** Holds up every answer of the server by so many milliseconds. */
+export async function slow(page: Page, milliseconds: number) {
+  await page.route("**/api/**", async (route) => {
+    if (route.request().url().endsWith("/api/live")) return route.continue();
+    await new Promise((go) => setTimeout(go, milliseconds));
+    await route.continue().catch(() => {}); // the page may have gone
+  });
+}
+
+export const tape = (page: Page) => page.getByRole("region", { name: "Tape" });
+export const asks = (page: Page) => page.getByRole("group", { name: "Ask" });
+export const scanLine = (page: Page) => page.getByRole("textbox", { name: "Scan line" });
+export const branchOf = (page: Page) => page.getByRole("button", { name: /^Branch / });
+
+/** How many open loans a card has. */
+export const loansOf = (card: string) =>
+  ask("SELECT count(*)::text FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.returned_at IS NULL", card);

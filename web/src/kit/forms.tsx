@@ -245,7 +245,7 @@ export function Chips({
               onClick={() => onChoose(on ? chosen.filter((c) => c !== code) : [...chosen, code])}
               className={clsx(
                 "cursor-pointer rounded border px-2 text-sm",
-                on ? "border-spruce-700 bg-spruce-700 text-white" : "border-edge bg-field",
+                on ? "border-spruce-700 bg-spruce-700 text-on" : "border-edge bg-field",
               )}
             >
               {name}

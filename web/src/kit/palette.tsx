@@ -32,7 +32,7 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
   return (
     <Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-shade/20" />
         <Dialog.Content className={panel} aria-describedby={undefined}>
           <Dialog.Title className="sr-only">Find an action</Dialog.Title>
           <input
@@ -88,7 +88,7 @@ export function Keys({ open, onClose, role }: { open: boolean; onClose: () => vo
   return (
     <Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-shade/20" />
         <Dialog.Content className={panel} aria-describedby={undefined}>
           <Dialog.Title className="mb-2 text-lg font-semibold">Keys</Dialog.Title>
           <dl className="grid grid-cols-[110px_1fr] gap-y-1.5">

@@ -50,7 +50,7 @@ export function Button({
       aria-busy={busy || undefined}
       className={clsx(
         "inline-flex cursor-pointer items-center gap-2 rounded-card border-[1.5px] border-spruce-700 px-3 py-1 font-semibold disabled:cursor-default disabled:opacity-50",
-        plain ? "bg-transparent text-spruce-700 hover:bg-spruce-100" : "bg-spruce-700 text-white hover:bg-spruce-800",
+        plain ? "bg-transparent text-spruce-700 hover:bg-spruce-100" : "bg-spruce-700 text-on hover:brightness-110",
         className,
       )}
       {...rest}
@@ -80,6 +80,16 @@ export function Card({ children, className, label }: { children: ReactNode; clas
     <section aria-label={label} className={clsx("rounded-card border border-line bg-surface", className)}>
       {children}
     </section>
+  );
+}
+
+/** A part of the screen that scrolls by itself, by keyboard too. */
+export function Scrolled({ label, className, children }: { label: string; className: string; children: ReactNode }) {
+  return (
+    // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- what scrolls must be reached by keyboard
+    <div role="group" aria-label={label} tabIndex={0} className={clsx("overflow-auto", className)}>
+      {children}
+    </div>
   );
 }
 

@@ -31,6 +31,16 @@ function restore(field: Field, value: string) {
   field.dispatchEvent(new Event(field instanceof HTMLSelectElement ? "change" : "input", { bubbles: true }));
 }
 
+declare global {
+  interface Window {
+    /** Keys that came before the application was there (public/early.js); nothing from then on. */
+    early?: { key: string; at: number; held: boolean }[];
+  }
+}
+
+/** Forgets keys that came before the application was there: they were typed into the page before the house. */
+export const forgetEarly = () => void (window.early = undefined);
+
 const shown = createStore<{ prompt: string; going: boolean; keys: boolean }>(() => ({
   prompt: "",
   going: false,
@@ -144,6 +154,11 @@ export function useKeys(role: string) {
       }
       input.focus(); // and what is typed goes there
     };
+    for (const k of window.early ?? []) {
+      const caught = catcher.stroke({ ...k, value: "", inScanLine: true });
+      if (caught) add(takerOf(here()), caught.text, { scanned: true });
+    }
+    forgetEarly();
     window.addEventListener("keydown", onKeyDown, true);
     return () => window.removeEventListener("keydown", onKeyDown, true);
   }, [role, router]);

@@ -1,8 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
-import { useState, type FormEvent } from "react";
+import { useEffect, useState, type FormEvent } from "react";
 import { signIn } from "./house";
 import type { Me } from "./me";
+import { forgetEarly } from "./scan";
 import { Button, Card, Field, inputLook, Trouble } from "./parts";
 
 function useEntering() {
@@ -71,6 +72,7 @@ function Doors({ me }: { me: Me }) {
 
 /** The page before the house. */
 export function SignIn({ me }: { me: Me }) {
+  useEffect(forgetEarly, []);
   return (
     <div className="grid min-h-screen md:grid-cols-[minmax(280px,38%)_1fr]">
       <title>Sign in – Nevrin</title>
@@ -91,7 +93,7 @@ export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
   return (
     <Dialog.Root open>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/40" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-shade/40" />
         <Dialog.Content
           aria-describedby={undefined}
           onEscapeKeyDown={(e) => e.preventDefault()}

@@ -53,7 +53,7 @@ function Places({ me }: { me: Me }) {
         <Menu aria-hidden />
       </Dialog.Trigger>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-shade/30" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed inset-y-0 left-0 z-40 w-56 overflow-y-auto bg-spruce-900 pb-3 text-rail-ink"

@@ -59,7 +59,7 @@ export function WhyProvider({ children }: { children: ReactNode }) {
 
 const marks: Record<Step["kind"], [string, string, string]> = {
   fact: ["·", "Fact", "bg-sunk text-ink-2"],
-  decided: ["✓", "Decided", "bg-spruce-700 text-white"],
+  decided: ["✓", "Decided", "bg-spruce-700 text-on"],
   outweighed: ["–", "Outweighed", "bg-sunk text-ink-2"],
   sum: ["=", "Sum", "bg-tide-100 text-tide-700"],
   limit: ["!", "Limit", "bg-amber-100 text-amber-700"],

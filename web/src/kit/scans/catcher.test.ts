@@ -47,6 +47,18 @@ describe("a scan", () => {
       [{ text: card, before: "" }],
       "",
     ],
+    [
+      "of a station so busy that its first key stands apart",
+      new Hand().type(card, [5, 200, 5, 5, 5, 5, 5, 5, 5, 5, 5, 5, 5, 5]).enter(),
+      [{ text: card, before: "" }],
+      "",
+    ],
+    [
+      "soon after a quickly typed word",
+      new Hand(true).type("ferry", 150).type(card, [250, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4]).enter(),
+      [{ text: card, before: "ferry" }],
+      "ferry",
+    ],
     ["of a code with letters", new Hand().type("LNF-77A012", 6).enter(), [{ text: "LNF-77A012", before: "" }], ""],
     [
       "and another at once",

@@ -2,15 +2,24 @@
  * Tells what a scanner types from what a person types, key by key.
  *
  * A scanner is a fast keyboard that ends in Enter: keys closer together than a person types belong to one scan,
- * wherever the focus is, and whatever was left half typed there.
+ * wherever the focus is, and whatever was left half typed there. A busy station may make a key or two of a scan late; a
+ * person is late with nearly all of them. So the keys before an Enter are looked at as stretches of fast keys with late
+ * ones between, and a scan is the last stretch with as many before it as belong to it.
  */
 
-/** Keys closer than this, in milliseconds, belong to one scan. */
+/** Keys closer than this, in milliseconds, are one stretch. */
 const fastGap = 70;
-/** A busy station may make a key or two of a scan late, by less than this. A person is late with nearly all of them. */
+/** A late key of a busy station comes within this. */
 const hiccup = 800;
+/** So many late keys may be in a scan of a length. */
 const hiccups = (length: number) => Math.floor(length / 5);
 const shortestScan = 6;
+/** A shorter stretch than this in the middle of others is typing. */
+const shortestStretch = 3;
+/** The first key or two of a scan may stand apart for so long, where all of it is digits. */
+const stumble = 300;
+/** No scan is longer. */
+const longest = 200;
 
 /** One key as it came: when, in milliseconds, and what the field that had the focus said before it. */
 export interface Stroke {
@@ -29,51 +38,69 @@ export interface Caught {
   before?: string;
 }
 
+/** Keys that came fast after each other, and how late the first of them was. */
+interface Stretch {
+  text: string;
+  gap: number;
+  before?: string;
+}
+
 export class Catcher {
-  private burst = "";
-  private last = -Infinity;
-  private slow = 0;
-  private before: string | undefined;
+  private keys: Stroke[] = [];
 
   /** Whether the keys of now come as fast as those of a scanner. */
   get running() {
-    return this.burst.length > 1;
+    const [last, before] = [this.keys.at(-1), this.keys.at(-2)];
+    return last !== undefined && before !== undefined && last.at - before.at <= fastGap;
   }
 
   /** Takes a key. What it gives at Enter was scanned, and is nobody's typing. */
   stroke(s: Stroke): Caught | undefined {
-    const gap = s.at - this.last;
     if (s.key === "Enter") {
-      const caught = this.ended(s, gap);
-      this.forget();
+      const caught = this.ended(s);
+      this.keys = [];
       return caught;
     }
     if (s.key.length !== 1) return undefined; // Shift and the like come between letters of a code
-    const late = gap > fastGap || s.held === true;
-    if (late && this.burst.length >= 3 && gap < hiccup && this.slow < 2 && !s.held) this.slow++;
-    else if (late) {
-      this.burst = "";
-      this.slow = 0;
-      this.before = s.value;
-    }
-    this.burst += s.key;
-    this.last = s.at;
+    const last = this.keys.at(-1);
+    if (s.held || (last && s.at - last.at > hiccup) || this.keys.length > longest) this.keys = [];
+    if (!s.held) this.keys.push(s);
     return undefined;
   }
 
-  private ended(s: Stroke, gap: number): Caught | undefined {
-    const slow = this.slow + (gap > fastGap * 2 ? 1 : 0);
-    if (this.burst.length < shortestScan || gap >= hiccup || slow > hiccups(this.burst.length)) return undefined;
+  private ended(s: Stroke): Caught | undefined {
+    const last = this.keys.at(-1);
+    if (!last || s.at - last.at > hiccup) return undefined;
+    const scan = joined(this.stretches(), s.at - last.at > 2 * fastGap ? 1 : 0);
+    if (!scan || scan.text.length < shortestScan) return undefined;
     // A quick hand may type the end of a word like a scanner. Codes have digits.
-    const tail = s.inScanLine && s.value !== this.burst;
-    if (tail && !/\d/.test(this.burst)) return undefined;
-    return { text: this.burst, before: this.before };
+    const tail = s.inScanLine && s.value !== scan.text;
+    if (tail && !/\d/.test(scan.text)) return undefined;
+    return { text: scan.text, before: scan.before };
   }
 
-  private forget() {
-    this.burst = "";
-    this.last = -Infinity;
-    this.slow = 0;
-    this.before = undefined;
+  private stretches(): Stretch[] {
+    const out: Stretch[] = [];
+    this.keys.forEach((k, n) => {
+      const gap = k.at - (this.keys[n - 1]?.at ?? -Infinity);
+      const current = out.at(-1);
+      if (current && gap <= fastGap) current.text += k.key;
+      else out.push({ text: k.key, gap, before: k.value });
+    });
+    return out;
   }
+}
+
+/** The scan that the last stretch ends: with those before it that belong to it, as many as may be late. */
+function joined(stretches: Stretch[], late: number): Stretch | undefined {
+  let scan = stretches.pop();
+  for (let slow = late; scan; slow++) {
+    const before = stretches.pop();
+    const whole: string = (before?.text ?? "") + scan.text;
+    if (!before || slow + 1 > hiccups(whole.length)) return slow <= hiccups(scan.text.length) ? scan : undefined;
+    const stumbled = stretches.length === 0 && scan.gap <= stumble && /^\d+$/.test(whole);
+    if (before.text.length < shortestStretch && !stumbled) return scan;
+    scan = { ...before, text: whole };
+  }
+  return undefined;
 }

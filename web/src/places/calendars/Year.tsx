@@ -1,6 +1,6 @@
 import clsx from "clsx";
 import type { Schema } from "../../api/client";
-import { Card, Empty } from "../../kit/parts";
+import { Card, Empty, Scrolled } from "../../kit/parts";
 import { sayDate } from "../../kit/say";
 import type { Calendar } from "./types";
 
@@ -60,21 +60,23 @@ export function Year({ calendar, today }: { calendar: Calendar; today: string })
           ))}
         </p>
       </Card>
-      <Card label="Days that are different" className="max-h-[60vh] overflow-auto">
+      <Card label="Days that are different">
         <h2 className="px-3.5 pt-3 font-semibold">Days that are different</h2>
         {special.length === 0 ? (
           <Empty>None in {calendar.year}.</Empty>
         ) : (
-          <ul className="divide-y divide-line">
-            {special.map((d) => (
-              <li key={d.date} className="px-3.5 py-2 text-sm">
-                <b className="font-semibold">{sayDate(d.date)}</b>
-                <p className={d.hours ? "text-tide-700" : "text-buoy-700"}>
-                  {d.reason}: {d.hours || "closed"}
-                </p>
-              </li>
-            ))}
-          </ul>
+          <Scrolled label="Days that are different, list" className="max-h-[56vh]">
+            <ul className="divide-y divide-line">
+              {special.map((d) => (
+                <li key={d.date} className="px-3.5 py-2 text-sm">
+                  <b className="font-semibold">{sayDate(d.date)}</b>
+                  <p className={d.hours ? "text-tide-700" : "text-buoy-700"}>
+                    {d.reason}: {d.hours || "closed"}
+                  </p>
+                </li>
+              ))}
+            </ul>
+          </Scrolled>
         )}
       </Card>
     </div>
@@ -85,7 +87,7 @@ function Month({ name, days, today }: { name: string; days: Schema["CalendarsDay
   const before = ((days[0]?.weekday ?? 1) + 6) % 7; // weeks begin on Monday
   return (
     <section aria-label={name}>
-      <h3 className="mb-1 font-semibold">{name}</h3>
+      <h2 className="mb-1 font-semibold">{name}</h2>
       <ol className="grid grid-cols-7 gap-0.5 text-center text-xs tabular-nums">
         {Array.from({ length: before }, (_, k) => (
           <li key={`b${k}`} aria-hidden />

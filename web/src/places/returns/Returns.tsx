@@ -20,17 +20,19 @@ export function ReturnsPlace() {
   const mode = useStore(returns, (r) => r.mode);
   const session = sessionOf(mode);
   const open = useStore(returns, (r) => r.runs[session]);
+  const closed = useStore(returns, (r) => r.closed);
   const waiting = useScans("returns", session);
   usePrompt(mode === "bin" ? "Scan an item from the bin" : "Scan an item the patron brings");
   // A scan opens the run itself; this shows the one that is open before anything is scanned.
   const opened = useQuery({
-    queryKey: ["run", session, me.id, open?.run.id ?? 0],
+    queryKey: ["run", session, me.id, closed],
     queryFn: async () => {
       const run = await told(openRun(session, newKey()));
       show(session, run);
       return run;
     },
     staleTime: Infinity,
+    refetchOnMount: "always", // another window may have gone on with it
   });
   return (
     <div className="grid gap-3.5">
@@ -72,7 +74,7 @@ function Situation({ mode }: { mode: Mode }) {
           aria-checked={m === mode}
           onClick={() => returns.setState({ mode: m })}
           className={`cursor-pointer px-3 py-1 font-semibold first:rounded-l last:rounded-r ${
-            m === mode ? "bg-spruce-700 text-white" : "text-spruce-700 hover:bg-spruce-100"
+            m === mode ? "bg-spruce-700 text-on" : "text-spruce-700 hover:bg-spruce-100"
           }`}
         >
           {m === mode && <span aria-hidden>✓ </span>}

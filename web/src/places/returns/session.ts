@@ -23,10 +23,12 @@ interface Returns {
   mode: Mode;
   /** By branch and mode. */
   runs: Record<string, Open>;
+  /** How many runs were closed here: the next one is asked for anew. */
+  closed: number;
 }
 
 export const returns = createStore<Returns>()(
-  persist((): Returns => ({ mode: "bin", runs: {} }), {
+  persist((): Returns => ({ mode: "bin", runs: {}, closed: 0 }), {
     name: "nevrin returns",
     storage: createJSONStorage(() => sessionStorage),
   }),
@@ -78,7 +80,10 @@ export function show(session: string, run: Run) {
 }
 
 const close = (session: string) =>
-  returns.setState(({ runs }) => ({ runs: Object.fromEntries(Object.entries(runs).filter(([s]) => s !== session)) }));
+  returns.setState(({ runs, closed }) => ({
+    runs: Object.fromEntries(Object.entries(runs).filter(([s]) => s !== session)),
+    closed: closed + 1,
+  }));
 
 /** Opens the run of a session, or goes on with it. */
 export const openRun = (session: string, key: string) =>
@@ -156,5 +161,5 @@ export function finish(session: string, sure: boolean) {
 /** Forgets the runs of this window, when somebody signs out; the server has them. */
 export function clear() {
   drop((s) => s.taker === "returns" && !waits(s));
-  returns.setState({ mode: "bin", runs: {} });
+  returns.setState({ mode: "bin", runs: {}, closed: 0 });
 }
