@@ -16,7 +16,7 @@ test:
 	@scripts/test.sh
 
 check: setup web/src/api/schema.gen.ts
-	@go vet ./... && go test ./core/... ./formats/... ./standin/... . && cd web && npx tsc --noEmit
+	@go vet ./... && go test ./core/... ./formats/... ./standin/... . && cd web && npx tsc --noEmit && npx vitest run --silent
 
 setup:
 	@scripts/setup.sh

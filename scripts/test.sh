@@ -25,8 +25,8 @@ if [ "${1:-}" != shots ]; then
   CI=${CI:-true} go test -race -timeout 20m ./...
   echo "Readers of foreign input, a few seconds each"
   scripts/fuzz.sh 3s
-  echo "Types of the front end"
-  (cd web && npx tsc --noEmit && npx eslint src)
+  echo "The front end: types, rules, and its parts with a clock of their own"
+  (cd web && npx tsc --noEmit && npm run --silent lint && npx vitest run --silent)
 fi
 
 echo "Stories in the browser"

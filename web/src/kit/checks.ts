@@ -1,5 +1,8 @@
 import { z } from "zod";
 
+// What is checked is not compiled: the page allows no code that is made while it runs.
+z.config({ jitless: true });
+
 /** Checks that forms share, each with its sentence. */
 
 export const needed = (sentence: string) => z.string().trim().min(1, sentence);

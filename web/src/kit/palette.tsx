@@ -50,7 +50,7 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
               else return;
               e.preventDefault();
             }}
-            className="h-9 w-full rounded-card border border-line-strong bg-white px-3"
+            className="h-9 w-full rounded-card border border-edge bg-field px-3"
           />
           <ul className="mt-2 max-h-80 overflow-auto">
             {found.map((a, k) => (

@@ -20,7 +20,7 @@ const months = [
 ];
 
 const looks: Record<Schema["CalendarsDay"]["kind"], string> = {
-  open: "bg-spruce-100 text-spruce-900",
+  open: "bg-spruce-100 text-spruce-700",
   special: "bg-tide-100 text-tide-700 font-bold",
   closed: "text-ink-3",
   closure: "slant-soft bg-buoy-100 text-buoy-700 font-bold",

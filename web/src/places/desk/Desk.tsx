@@ -4,6 +4,7 @@ import { useStore } from "zustand";
 import { announce } from "../../kit/announce";
 import { Ask } from "../../kit/ask";
 import { Button, Card, Empty, Head, Quiet } from "../../kit/parts";
+import { sayMoney } from "../../kit/say";
 import { usePrompt } from "../../kit/scan";
 import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans";
 import { Why } from "../../kit/why";
@@ -39,11 +40,11 @@ export function DeskPlace() {
       >
         {card && <title>{`Desk, ${card.name} – Nevrin`}</title>}
         {card && (
-          <div className="xl:order-1">
+          <div className="order-2 md:order-none xl:order-1">
             <PatronCard card={card} />
           </div>
         )}
-        <div className="grid gap-3.5 xl:order-2">
+        <div className="order-1 grid gap-3.5 md:order-none xl:order-2">
           {found && <Found key={found.words} found={found} onOpen={(f) => openCard(f.card)} />}
           {asks.map((s) => (
             <AskOf key={s.id} scan={s} />
@@ -51,7 +52,7 @@ export function DeskPlace() {
           <Tape lines={lines} card={card} />
         </div>
         {card && (
-          <div className="md:col-span-2 xl:order-3 xl:col-span-1">
+          <div className="order-3 md:order-none md:col-span-2 xl:order-3 xl:col-span-1">
             <Tell card={card} />
           </div>
         )}
@@ -93,6 +94,12 @@ function Tape({ lines, card }: { lines: Scan[]; card?: CardOf }) {
   }, [newest, text]);
   return (
     <Card label="Tape">
+      {card && (
+        <p className="border-b border-line px-3.5 py-2 md:hidden">
+          <b className="font-semibold">{card.name}</b>, {card.on_loan.length} on loan, owes {sayMoney(card.owes)}
+          {card.stops.length > 0 && <span className="block text-buoy-700">{card.stops.join(" ")}</span>}
+        </p>
+      )}
       <ul className="divide-y divide-line">
         {lines.map((s) => (
           <TapeLine key={s.id} scan={s} patron={card?.id} />
