@@ -2,7 +2,7 @@
 PORT ?= 8080
 export PORT
 
-.PHONY: demo demo-reset test check build web types lint format shots bench large setup
+.PHONY: demo demo-reset test check build web types lint format shots pace bench large setup
 
 demo:
 	@begun=$$(date +%s); $(MAKE) --no-print-directory build && echo "Built in $$(($$(date +%s) - begun)) s."
@@ -44,6 +44,9 @@ format: setup
 
 shots: build
 	@scripts/test.sh shots
+
+pace: build
+	@scripts/test.sh pace
 
 large: build
 	@scripts/large.sh

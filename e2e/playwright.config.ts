@@ -21,5 +21,6 @@ export default defineConfig({
   projects: [
     { name: "stories", testMatch: /stories\/.*\.spec\.ts/ },
     { name: "shots", testMatch: /shots\.ts/ },
+    { name: "pace", testMatch: /pace\.ts/ },
   ],
 });
