@@ -67,7 +67,7 @@ test("pictures of the main views", async ({ page }) => {
   await scan(page, await freeItem("SLM", "book"));
   await scan(page, await freeItem("SLM", "film"));
   await scan(page, "9789295055025");
-  await expect(page.getByText("publisher's product code")).toBeVisible();
+  await expect(page.getByRole("region", { name: "Tape" }).getByText("publisher's product code")).toBeVisible();
   await shot(page, "desk");
   await page.getByRole("link", { name: "History" }).click();
   await shot(page, "patron");

@@ -452,6 +452,14 @@ func (s *Server) stockOperations() {
 }
 
 func (s *Server) holdOperations() {
+	look(
+		s,
+		"/holds/{id}/slip",
+		"slip",
+		"What the slip of a hold says",
+		everyone,
+		func(a *act.Act, in *ByID) (*Slip, error) { return slipOf(a, in.ID) },
+	)
 	do(
 		s,
 		http.MethodPost,

@@ -5,6 +5,7 @@ import (
 	"image/png"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/boombuler/barcode"
 	"github.com/boombuler/barcode/code128"
@@ -40,7 +41,19 @@ func (s *Server) holdSlip(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(data)
 }
 
-func slip(a *act.Act, id int64) ([]byte, error) {
+// Slip is what a slip says that goes with an item to the hold shelf or into a tote.
+type Slip struct {
+	Where   string `json:"where" doc:"The kind of place, in small"`
+	Name    string `json:"name" doc:"In large: the shelf name, or the branch"`
+	Note    string `json:"note"`
+	Title   string `json:"title"`
+	Author  string `json:"author"`
+	Barcode string `json:"barcode"`
+	Bars    string `json:"bars" doc:"The barcode in Code 128, a letter a module: 1 dark, 0 light"`
+	Foot    string `json:"foot" doc:"When, and who"`
+}
+
+func slipOf(a *act.Act, id int64) (*Slip, error) {
 	h, err := a.Tx.HoldForSlip(id)
 	if err != nil {
 		return nil, err
@@ -50,6 +63,36 @@ func slip(a *act.Act, id int64) ([]byte, error) {
 	}
 	if h.Item == nil {
 		return nil, problem.Newf(problem.Refused, "No item has been found for this hold yet, so there is no slip.")
+	}
+	s := &Slip{
+		Where: "Tote for", Name: a.Network.BranchName(h.Pickup), Note: "Hold for pickup there", Title: h.Title.Name,
+		Author: h.Title.Author, Barcode: h.Item.Barcode, Foot: a.Now.Format("Mon 2 Jan 2006, 15:04") + ", " + a.Who.Name,
+	}
+	if h.State == queue.Ready {
+		s.Where = "Hold shelf, " + a.Network.BranchName(h.Pickup)
+		s.Name = moving.ShelfName(a, h.Pickup, h.Patron)
+		s.Note = "Until " + store.DateOf(h.ShelfUntil).Say()
+	}
+	code, err := code128.Encode(s.Barcode)
+	if err != nil {
+		return nil, err
+	}
+	var bars strings.Builder
+	for x := range code.Bounds().Dx() {
+		if r, _, _, _ := code.At(x, 0).RGBA(); r == 0 {
+			bars.WriteByte('1')
+		} else {
+			bars.WriteByte('0')
+		}
+	}
+	s.Bars = bars.String()
+	return s, nil
+}
+
+func slip(a *act.Act, id int64) ([]byte, error) {
+	s, err := slipOf(a, id)
+	if err != nil {
+		return nil, err
 	}
 	pdf := fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: slipWidth, Ht: 110}})
 	pdf.SetMargins(5, 5, 5)
@@ -63,23 +106,16 @@ func slip(a *act.Act, id int64) ([]byte, error) {
 		pdf.SetFont("text", style, size)
 		pdf.MultiCell(slipWidth-10, size*0.48, text, "", "L", false)
 	}
-	ready := h.State == queue.Ready
-	if ready {
-		line(11, "", "Hold shelf, "+a.Network.BranchName(h.Pickup))
-		line(30, "B", moving.ShelfName(a, h.Pickup, h.Patron))
-		line(14, "", "Until "+store.DateOf(h.ShelfUntil).Say())
-	} else {
-		line(11, "", "Tote for")
-		line(34, "B", a.Network.BranchName(h.Pickup))
-		line(14, "", "Hold for pickup there")
-	}
+	line(11, "", s.Where)
+	line(30, "B", s.Name)
+	line(14, "", s.Note)
 	pdf.Ln(4)
-	line(12, "B", h.Title.Name)
-	line(10, "", h.Title.Author)
-	if err := drawBarcode(pdf, h.Item.Barcode); err != nil {
+	line(12, "B", s.Title)
+	line(10, "", s.Author)
+	if err := drawBarcode(pdf, s.Barcode); err != nil {
 		return nil, err
 	}
-	line(8, "", a.Now.Format("Mon 2 Jan 2006, 15:04")+", "+a.Who.Name)
+	line(8, "", s.Foot)
 	var out bytes.Buffer
 	err = pdf.Output(&out)
 	return out.Bytes(), err

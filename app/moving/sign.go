@@ -45,7 +45,7 @@ func PileName(a *act.Act, kind circulation.Kind, place string) string {
 	case circulation.Tote:
 		return "Tote: " + a.Network.BranchName(calendar.Code(place))
 	case circulation.Outside:
-		return "Outside: " + place
+		return "Partner: " + place
 	case circulation.HoldShelf:
 		return "Hold shelf"
 	case circulation.Aside:

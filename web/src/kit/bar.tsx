@@ -1,11 +1,11 @@
 import { Link } from "@tanstack/react-router";
 import { useStore } from "zustand";
-import { behind, settleLeft } from "./house";
+import { behind, settleLeft, trouble } from "./house";
 import { line } from "./line";
 import { Code, Quiet } from "./parts";
 import { foundOf } from "./scans/house";
 import { ScanActs, sayState } from "./scans/lines";
-import { drop, useScans, useWaiting } from "./scans/scans";
+import { drop, useOthers, useScans, useWaiting } from "./scans/scans";
 import { useUnknown } from "./write";
 
 /** Below the strip: what is the matter with the line, and what nobody knows the end of yet. Absent when all is well. */
@@ -13,10 +13,17 @@ export function Bar() {
   const { lost, signedOut } = useStore(line);
   const waiting = useWaiting();
   const unknown = useUnknown();
+  const others = useOthers();
   const scanned = useScans("house");
   const left = useStore(behind, (b) => b.scans.length);
+  const { error } = useStore(trouble);
   return (
     <div className="grid empty:hidden print:hidden">
+      {error instanceof Error && (
+        <p role="alert" className="flex flex-wrap gap-x-4 bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
+          {error.message} <Quiet onClick={() => trouble.setState({ error: undefined })}>Seen</Quiet>
+        </p>
+      )}
       {lost && !signedOut && (
         <p role="alert" className="bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
           <b className="font-semibold">Line lost, trying again.</b> Go on scanning: what you scan is kept and goes out
@@ -29,6 +36,12 @@ export function Bar() {
           answered.
           <Quiet onClick={() => void settleLeft(true)}>Send {left === 1 ? "it" : "them"}</Quiet>
           <Quiet onClick={() => void settleLeft(false)}>Strike {left === 1 ? "it" : "them"} out</Quiet>
+        </p>
+      )}
+      {others > 0 && (
+        <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
+          {others === 1 ? "One scan" : `${others} scans`} of whoever was signed in here before{" "}
+          {others === 1 ? "is" : "are"} not answered. They go out when that person signs in here again.
         </p>
       )}
       {unknown.map((w) => (

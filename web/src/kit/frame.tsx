@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useStore } from "zustand";
 import { Announcer } from "./announce";
 import { Bar } from "./bar";
-import { arrived, signOut, workAt } from "./house";
+import { arrived, doing, signOut, workAt } from "./house";
 import { line } from "./line";
 import { listen } from "./live";
 import { meQuery, who, type Me } from "./me";
@@ -134,10 +134,10 @@ function useActions(me: Me): Action[] {
         hint: `g ${p.key}`,
         run: () => void navigate({ to: p.path, search: {} }),
       })),
-      ...me.branches.map((b) => ({ name: `Work at ${b.name}`, run: () => void workAt(queries, b.code) })),
+      ...me.branches.map((b) => ({ name: `Work at ${b.name}`, run: () => doing(workAt(queries, b.code)) })),
       { name: soundsOn() ? "Switch sounds off" : "Switch sounds on", run: () => switchSounds(!soundsOn()) },
       { name: "Keys of this place", hint: "?", run: () => showKeys(true) },
-      { name: "Sign out", run: () => void signOut(queries) },
+      { name: "Sign out", run: () => doing(signOut(queries)) },
     ],
     [me, navigate, queries],
   );

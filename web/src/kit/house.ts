@@ -84,6 +84,16 @@ export async function workAt(queries: QueryClient, branch: string) {
   await queries.invalidateQueries();
 }
 
+/** What did not work and has no place of its own on the screen. */
+export const trouble = createStore<{ error?: unknown }>(() => ({}));
+
+/** Does something from a menu; what stands in its way is told below the strip. */
+export const doing = (what: Promise<unknown>) =>
+  void what.then(
+    () => trouble.setState({ error: undefined }),
+    (error: unknown) => trouble.setState({ error }),
+  );
+
 const underWay = () =>
   scans.getState().scans.some(open) || Object.values(writes.getState()).some((w) => w.state !== "rest");
 

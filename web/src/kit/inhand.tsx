@@ -1,6 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { Link, useRouterState } from "@tanstack/react-router";
-import { useEffect } from "react";
 import { Code, Tag } from "./parts";
 import { PrintSlip } from "./print";
 import { usePrompt } from "./scan";
@@ -15,17 +13,11 @@ const newest = 6;
 
 /** Scans of items in hand that are not on loan: the sign of the newest, and the tape of this place. */
 export function InHand({ prompt }: { prompt: string }) {
-  const queries = useQueryClient();
   const path = useRouterState({ select: (s) => s.location.pathname });
   usePrompt(prompt);
   const lines = useScans("in-hand", path);
   const answered = lines.find((s) => takenOf(s));
   const last = answered && takenOf(answered);
-  const count = lines.filter((s) => takenOf(s)).length;
-  // What a scan has moved shows in the lists of this place.
-  useEffect(() => {
-    if (count > 0) void queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "me" });
-  }, [count, queries]);
   if (lines.length === 0) return null;
   return (
     <section aria-label="Scanned here" className="grid gap-1.5 print:hidden">

@@ -1,32 +1,59 @@
 import { useEffect, useState } from "react";
-import { fetched } from "../api/client";
+import { flushSync } from "react-dom";
+import { createRoot } from "react-dom/client";
+import { api, told, type Schema } from "../api/client";
 import { Quiet, Trouble } from "./parts";
 import { slipsPrint } from "./settings";
+
+type SlipOf = Schema["Slip"];
 
 // What has printed by itself in this window; a slip that was looked at again does not come out again.
 const printed = new Set<number>();
 
-/** Puts a paper of the server's on the printer, without leaving the place. */
-export async function print(path: string) {
-  const answer = await fetched(path);
-  const address = URL.createObjectURL(await answer.blob());
-  const frame = document.createElement("iframe");
-  frame.title = "Paper to be printed";
-  frame.tabIndex = -1;
-  frame.setAttribute("aria-hidden", "true");
-  frame.className = "fixed size-0 border-0";
-  const gone = () => {
-    frame.remove();
-    URL.revokeObjectURL(address);
-  };
-  await new Promise<void>((loaded) => {
-    frame.onload = () => loaded();
-    frame.src = address;
-    document.body.append(frame);
-  });
-  frame.contentWindow?.addEventListener("afterprint", gone);
-  frame.contentWindow?.print();
-  window.setTimeout(gone, 60_000);
+/** A slip, 80 mm wide, as it stands on its paper and nowhere else. */
+function Slip({ slip: s }: { slip: SlipOf }) {
+  const bars = [...s.bars.matchAll(/1+/g)];
+  return (
+    <>
+      <style>{"@page { size: 80mm 110mm; margin: 4mm; }"}</style>
+      <p className="text-[11pt]">{s.where}</p>
+      <p className="text-[30pt] leading-tight font-bold break-words">{s.name}</p>
+      <p className="text-[14pt]">{s.note}</p>
+      <p className="mt-3 text-[12pt] font-bold">{s.title}</p>
+      <p className="text-[10pt]">{s.author}</p>
+      <svg
+        role="img"
+        aria-label={s.barcode}
+        viewBox={`0 0 ${s.bars.length} 24`}
+        preserveAspectRatio="none"
+        className="mt-2 h-[14mm] w-full"
+      >
+        {bars.map((b) => (
+          <rect key={b.index} x={b.index} y={0} width={b[0].length} height={24} fill="#000" />
+        ))}
+      </svg>
+      <p className="text-center font-mono text-[11pt]">{s.barcode}</p>
+      <p className="mt-2 text-[8pt]">{s.foot}</p>
+    </>
+  );
+}
+
+/** Puts the slip of a hold on the printer, without leaving the place. */
+async function printSlip(hold: number) {
+  const slip = await told(api.GET("/api/holds/{id}/slip", { params: { path: { id: hold } } }));
+  const paper = document.createElement("div");
+  paper.className = "paper";
+  document.body.append(paper);
+  const root = createRoot(paper);
+  flushSync(() => root.render(<Slip slip={slip} />));
+  document.documentElement.dataset.paper = "slip";
+  try {
+    window.print(); // goes on when the paper is on its way
+  } finally {
+    delete document.documentElement.dataset.paper;
+    root.unmount();
+    paper.remove();
+  }
 }
 
 /** Prints the slip of a hold; by itself where the station is set so. */
@@ -36,14 +63,14 @@ export function PrintSlip({ hold, byItself }: { hold: number; byItself?: boolean
   const now = () => {
     setBusy(true);
     setError(undefined);
-    void print(`/api/slips/hold/${hold}`)
+    void printSlip(hold)
       .catch(setError)
       .finally(() => setBusy(false));
   };
   useEffect(() => {
     if (!byItself || !slipsPrint() || printed.has(hold)) return;
     printed.add(hold);
-    void print(`/api/slips/hold/${hold}`).catch(setError);
+    void printSlip(hold).catch(setError);
   }, [byItself, hold]);
   return (
     <>

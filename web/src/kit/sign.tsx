@@ -50,7 +50,7 @@ export function SignTag({ sign }: { sign: Sign }) {
     shelf: "Shelve here",
     hold_shelf: `Hold shelf: ${sign.place}`,
     tote: `Tote: ${sign.place}`,
-    outside: `Outside: ${sign.place}`,
+    outside: `Partner: ${sign.place}`,
     aside: `Aside: ${sign.place}`,
   };
   return <Tag tone={looks[sign.kind].tone}>{words[sign.kind]}</Tag>;

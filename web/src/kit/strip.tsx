@@ -3,7 +3,7 @@ import { Menu } from "lucide-react";
 import { Dialog, DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api, keyed } from "../api/client";
-import { signOut, workAt } from "./house";
+import { doing, signOut, workAt } from "./house";
 import { branchName, useNow, type Me } from "./me";
 import { Key } from "./parts";
 import { supervises } from "./places";
@@ -92,7 +92,7 @@ function BranchMenu({ me }: { me: Me }) {
         <DropdownMenu.Content className={menuLook} align="start">
           <DropdownMenu.Label className={menuHead}>Work at, in this window</DropdownMenu.Label>
           {me.branches.map((b) => (
-            <DropdownMenu.Item key={b.code} className={menuItem} onSelect={() => void workAt(queries, b.code)}>
+            <DropdownMenu.Item key={b.code} className={menuItem} onSelect={() => doing(workAt(queries, b.code))}>
               {b.name}
             </DropdownMenu.Item>
           ))}
@@ -139,7 +139,7 @@ function PersonMenu({ me }: { me: Me }) {
             Keys
           </DropdownMenu.Item>
           <Rule />
-          <DropdownMenu.Item className={menuItem} disabled={waiting > 0} onSelect={() => void signOut(queries)}>
+          <DropdownMenu.Item className={menuItem} disabled={waiting > 0} onSelect={() => doing(signOut(queries))}>
             {waiting > 0 ? `Sign out, once ${waiting} scans are answered` : "Sign out"}
           </DropdownMenu.Item>
         </DropdownMenu.Content>

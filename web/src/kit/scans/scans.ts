@@ -29,8 +29,13 @@ export function useScans(taker: string, session?: string): Scan[] {
   );
 }
 
-/** How many scans of this window are not answered yet. */
-export const useWaiting = () => useStore(scans, (q) => q.scans.filter(open).length);
+/** How many of this person's scans are not answered yet. */
+export const useWaiting = () =>
+  useStore(scans, (q) => q.scans.filter((s) => open(s) && s.person === personHere()).length);
+
+/** How many scans wait here for somebody else, who has made them. */
+export const useOthers = () =>
+  useStore(scans, (q) => q.scans.filter((s) => open(s) && s.person !== personHere()).length);
 
 /** The newest end of a session that waits for what was scanned before it. */
 export function useFinishing(taker: string, session?: string) {

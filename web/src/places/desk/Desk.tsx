@@ -3,7 +3,7 @@ import clsx from "clsx";
 import { useStore } from "zustand";
 import { announce } from "../../kit/announce";
 import { Ask } from "../../kit/ask";
-import { Button, Card, Empty, Head, Quiet } from "../../kit/parts";
+import { Button, Card, Empty, Head, Quiet, Scrolled } from "../../kit/parts";
 import { sayMoney } from "../../kit/say";
 import { usePrompt } from "../../kit/scan";
 import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans";
@@ -166,15 +166,20 @@ function Tell({ card }: { card: CardOf }) {
   return (
     <Card label={`Tell ${card.name}`}>
       <h2 className="border-b border-line px-4 py-2.5 font-semibold">Tell {card.name.split(" ")[0]}</h2>
-      <ul className="max-h-[55vh] overflow-auto">
-        {card.tells.map((t) => (
-          <li key={t.head + t.text} className={`border-b border-l-4 border-b-line px-3.5 py-2.5 ${tellLooks[t.tone]}`}>
-            <b className="font-semibold">{t.head}</b>
-            <p className="text-sm text-ink-2">{t.text}</p>
-          </li>
-        ))}
-        {card.tells.length === 0 && <li className="px-4 py-3 text-ink-2">Nothing late, nothing waiting.</li>}
-      </ul>
+      <Scrolled label="What to tell" className="max-h-[55vh]">
+        <ul>
+          {card.tells.map((t) => (
+            <li
+              key={t.head + t.text}
+              className={`border-b border-l-4 border-b-line px-3.5 py-2.5 ${tellLooks[t.tone]}`}
+            >
+              <b className="font-semibold">{t.head}</b>
+              <p className="text-sm text-ink-2">{t.text}</p>
+            </li>
+          ))}
+          {card.tells.length === 0 && <li className="px-4 py-3 text-ink-2">Nothing late, nothing waiting.</li>}
+        </ul>
+      </Scrolled>
       <div className="grid justify-items-start gap-1.5 p-3.5">
         <Button hint="Esc" busy={!!end} onClick={finish}>
           Done

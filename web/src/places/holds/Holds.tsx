@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { InHand } from "../../kit/inhand";
 import { Loading } from "../../kit/loading";
@@ -10,9 +10,9 @@ import { Card, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayDay } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Table, type Act, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
-import { useWrite } from "../../kit/write";
+import { useWrite, write } from "../../kit/write";
 import { PlaceHold } from "./PlaceHold";
 
 type Hold = Schema["HoldsHold"];
@@ -84,6 +84,7 @@ export function HoldsPlace() {
     told(api.GET("/api/holds", { params: { query: { title, after, most: 300 } } })),
   );
   const columns = useMemo(() => columnsFor(may), [may]);
+  const acts = useActs();
   return (
     <div className="grid gap-3.5">
       <Head title="Holds" says={list.data && says(list.data, list.pages.hasMore, branchName(me), title)} />
@@ -98,6 +99,7 @@ export function HoldsPlace() {
               rows={rows}
               id={(h) => h.id}
               pages={list.pages}
+              acts={may ? acts : undefined}
               tools
               paper={`Holds at ${branchName(me)}`}
               className="max-h-[70vh]"
@@ -110,6 +112,31 @@ export function HoldsPlace() {
   );
 }
 
+const cancelOne = (id: number, key: string) =>
+  api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: keyed(key) }, body: { reason: "" } });
+const nameOf = (h: Hold) => `cancel ${h.id}`;
+const aboutOf = (h: Hold) => `Cancelling the hold on ${h.title}`;
+
+/** What can be done with several holds at once. Each is a write of its own; what stands in its way shows in its row. */
+function useActs(): Act<Hold>[] {
+  const queries = useQueryClient();
+  const [busy, setBusy] = useState(false);
+  const cancelAll = async (some: Hold[]) => {
+    setBusy(true);
+    for (const h of some) await write(nameOf(h), aboutOf(h), (key) => cancelOne(h.id, key));
+    setBusy(false);
+    void queries.invalidateQueries({ queryKey: ["holds"] });
+  };
+  return [
+    {
+      label: (some) => `Cancel ${some.length === 1 ? "this hold" : `these ${some.length} holds`}`,
+      run: (some) => void cancelAll(some),
+      busy,
+      plain: true,
+    },
+  ];
+}
+
 function says(rows: Hold[], more: boolean, branch: string, title?: number) {
   if (title) return `${rows.length}${more ? " and more" : ""} open holds on this title.`;
   const ready = rows.filter((h) => h.state === "ready").length;
@@ -119,15 +146,11 @@ function says(rows: Hold[], more: boolean, branch: string, title?: number) {
 
 function Acts({ hold: h, mayCancel }: { hold: Hold; mayCancel: boolean }) {
   const queries = useQueryClient();
-  const cancel = useWrite(
-    (id: number, key) =>
-      api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: keyed(key) }, body: { reason: "" } }),
-    {
-      name: `cancel ${h.id}`,
-      about: `Cancelling the hold on ${h.title}`,
-      done: () => void queries.invalidateQueries({ queryKey: ["holds"] }),
-    },
-  );
+  const cancel = useWrite(cancelOne, {
+    name: nameOf(h),
+    about: aboutOf(h),
+    done: () => void queries.invalidateQueries({ queryKey: ["holds"] }),
+  });
   return (
     <>
       <span className="whitespace-nowrap">

@@ -28,7 +28,7 @@ export function InterlibraryPlace() {
   const { words, asking } = useStore(outside);
   const [taken, setTaken] = useState<Taken>();
   const [replying, setReplying] = useState<Request>();
-  usePrompt("Type words, or scan a product code, to search the libraries outside");
+  usePrompt("Type words, or scan a product code, to search the partners");
   const list = usePages(["requests"], (after) =>
     told(api.GET("/api/interlibrary", { params: { query: { after, most: 200 } } })),
   );
