@@ -66,7 +66,8 @@ func slipOf(a *act.Act, id int64) (*Slip, error) {
 	}
 	s := &Slip{
 		Where: "Tote for", Name: a.Network.BranchName(h.Pickup), Note: "Hold for pickup there", Title: h.Title.Name,
-		Author: h.Title.Author, Barcode: h.Item.Barcode, Foot: a.Now.Format("Mon 2 Jan 2006, 15:04") + ", " + a.Who.Name,
+		Author: h.Title.Author, Barcode: h.Item.Barcode,
+		Foot: a.Now.Format("Mon 2 Jan 2006, 15:04") + ", " + a.Who.Name,
 	}
 	if h.State == queue.Ready {
 		s.Where = "Hold shelf, " + a.Network.BranchName(h.Pickup)

@@ -94,7 +94,8 @@ func Moving(a *act.Act, branch calendar.Code, page store.Page) ([]Transit, store
 	for _, r := range rows {
 		out = append(out, Transit{
 			ItemID: r.ItemID, Barcode: r.Barcode, Title: r.TitleName, From: a.Network.BranchName(r.FromBranch),
-			To: a.Network.BranchName(r.ToBranch), ToBranch: r.ToBranch, Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
+			To: a.Network.BranchName(r.ToBranch), ToBranch: r.ToBranch, Hold: r.HoldID != nil,
+			SentAt: r.SentAt, Promised: r.PromisedAt,
 			Stray: r.PromisedAt != nil && r.PromisedAt.Before(a.Now),
 		})
 	}

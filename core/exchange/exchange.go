@@ -99,7 +99,7 @@ var OurMoves = map[Role][]Stage{
 // OurMove tells whether we have to act next on a request: no longer once their no has been seen, nor while what we
 // borrowed is away, with the patron or on its way to them.
 func OurMove(role Role, stage Stage, seen, away bool) bool {
-	return slices.Contains(OurMoves[role], stage) && !seen && !(role == Requesting && stage == There && away)
+	return slices.Contains(OurMoves[role], stage) && !seen && (role != Requesting || stage != There || !away)
 }
 
 // Ended tells whether nothing more can come of a request.

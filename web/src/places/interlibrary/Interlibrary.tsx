@@ -128,6 +128,7 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
   {
     id: "whose",
     head: "Whose move",
+    className: "whitespace-nowrap",
     value: (r) => whose(r)[1],
     cell: (r) => <Tag tone={whose(r)[0]}>{whose(r)[1]}</Tag>,
   },

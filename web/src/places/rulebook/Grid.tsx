@@ -144,7 +144,7 @@ const shade = (cell: Cell) =>
 
 const look = (cell: Cell, here: boolean, also: boolean) =>
   clsx(
-    "grid h-9 w-full min-w-9 cursor-pointer place-content-center rounded text-center leading-none font-semibold tabular-nums",
+    "grid h-10 w-full min-w-9 cursor-pointer place-content-center rounded text-center leading-none font-semibold tabular-nums",
     cell.base_only && !cell.barred && "slant-soft text-ink-2",
     cell.was && "border-b-4 border-amber-500",
     here ? "outline-2 -outline-offset-1 outline-ink" : also && "outline-2 -outline-offset-1 outline-amber-500",
