@@ -44,8 +44,9 @@ test("a change is written in the grid, tried on last year, and put in force with
   await form.getByLabel("Lending branch").selectOption({ label: "Thistle Bay" });
   await form.getByLabel("Material class").selectOption({ label: "Film" });
   await form.getByLabel("Patron class").selectOption({ label: "Adult" });
-  await form.getByLabel(/^Lent/).fill("2026-10-06T11:00");
-  await form.getByLabel("Expected due date or time").fill("2026-10-13");
+  await form.getByLabel("Lent", { exact: true }).fill("2026-10-06");
+  await form.getByLabel("Lent, at").fill("11:00");
+  await form.getByLabel("Expected due date", { exact: true }).fill("2026-10-13");
   await form.getByRole("button", { name: "Keep the example in the draft" }).click();
   const row = page.getByRole("row", { name: /A film at Thistle Bay/ });
   await expect(row).toContainText("Not as expected");

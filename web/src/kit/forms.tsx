@@ -1,6 +1,6 @@
 import { zodResolver } from "@hookform/resolvers/zod";
 import clsx from "clsx";
-import { useEffect, useId, type ReactNode } from "react";
+import { useEffect, useId, useState, type ReactNode } from "react";
 import {
   FormProvider,
   useForm,
@@ -12,7 +12,7 @@ import {
 } from "react-hook-form";
 import type { z } from "zod";
 import { Button, inputLook, Trouble } from "./parts";
-import { moneySign } from "./say";
+import { moneySign, sayDate } from "./say";
 
 interface Writing {
   busy?: boolean;
@@ -173,6 +173,85 @@ export function DateField({ name, label, className, min }: Common & { min?: stri
   return (
     <Labelled name={name} label={label} className={className}>
       {(id, wrong) => <input id={id} type="date" min={min} {...wrong} {...register(name)} className={inputLook} />}
+    </Labelled>
+  );
+}
+
+/** A date, and a time where it matters. What it says is in the form of the file formats: 2026-10-06T14:00. */
+export function MomentField({ name, label, className }: Common) {
+  const { setValue, control } = useFormContext<Record<string, string>>();
+  const [day = "", time = ""] = (useWatch({ control, name }) ?? "").split("T");
+  const set = (d: string, t: string) =>
+    setValue(name, d && t ? `${d}T${t}` : d, { shouldDirty: true, shouldValidate: true });
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <span className="flex gap-1.5">
+          <input
+            id={id}
+            type="date"
+            {...wrong}
+            value={day}
+            onChange={(e) => set(e.target.value, time)}
+            className={clsx(inputLook, "flex-1")}
+          />
+          <input
+            type="time"
+            aria-label={`${label}, at`}
+            value={time.slice(0, 5)}
+            onChange={(e) => set(day, e.target.value)}
+            className={inputLook}
+          />
+        </span>
+      )}
+    </Labelled>
+  );
+}
+
+/** Any number of dates, each struck out again. */
+export function DatesField({ name, label }: Common) {
+  const { setValue, control } = useFormContext<Record<string, string>>();
+  const [next, setNext] = useState("");
+  const said = useWatch({ control, name }) ?? "";
+  const chosen = said.split(/[ ,]+/).filter(Boolean);
+  const set = (dates: string[]) => setValue(name, dates.sort().join(", "), { shouldDirty: true, shouldValidate: true });
+  const add = () => {
+    if (next && !chosen.includes(next)) set([...chosen, next]);
+    setNext("");
+  };
+  return (
+    <Labelled name={name} label={label}>
+      {(id, wrong) => (
+        <>
+          <span className="flex flex-wrap gap-1.5 empty:hidden">
+            {chosen.map((d) => (
+              <button
+                key={d}
+                type="button"
+                aria-label={`Strike out ${sayDate(d)}`}
+                title="Strike out"
+                onClick={() => set(chosen.filter((x) => x !== d))}
+                className="cursor-pointer rounded border border-edge bg-field px-2 text-sm text-ink"
+              >
+                {sayDate(d)} <span aria-hidden>×</span>
+              </button>
+            ))}
+          </span>
+          <span className="flex gap-1.5">
+            <input
+              id={id}
+              type="date"
+              {...wrong}
+              value={next}
+              onChange={(e) => setNext(e.target.value)}
+              className={clsx(inputLook, "flex-1")}
+            />
+            <Button plain disabled={!next} onClick={add}>
+              Add
+            </Button>
+          </span>
+        </>
+      )}
     </Labelled>
   );
 }

@@ -54,6 +54,12 @@ describe("a scan", () => {
       "",
     ],
     [
+      "of one whose first two keys stand apart for longer, in an empty field",
+      new Hand(true).type(card, [5, 5, 600, 5, 5, 5, 5, 5, 5, 5, 5, 5, 5, 5]).enter(),
+      [{ text: card, before: "" }],
+      "",
+    ],
+    [
       "soon after a quickly typed word",
       new Hand(true).type("ferry", 150).type(card, [250, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4]).enter(),
       [{ text: card, before: "ferry" }],

@@ -16,7 +16,10 @@ const hiccups = (length: number) => Math.floor(length / 5);
 const shortestScan = 6;
 /** A shorter stretch than this in the middle of others is typing. */
 const shortestStretch = 3;
-/** The first key or two of a scan may stand apart for so long, where all of it is digits. */
+/**
+ * The first key or two of a scan may stand apart, where all of it is digits: as long as any late key in an empty field, so
+ * long where something stood there.
+ */
 const stumble = 300;
 /** No scan is longer. */
 const longest = 200;
@@ -98,7 +101,8 @@ function joined(stretches: Stretch[], late: number): Stretch | undefined {
     const before = stretches.pop();
     const whole: string = (before?.text ?? "") + scan.text;
     if (!before || slow + 1 > hiccups(whole.length)) return slow <= hiccups(scan.text.length) ? scan : undefined;
-    const stumbled = stretches.length === 0 && scan.gap <= stumble && /^\d+$/.test(whole);
+    const alone = before.before === "" || scan.gap <= stumble;
+    const stumbled = stretches.length === 0 && alone && /^\d+$/.test(whole);
     if (before.text.length < shortestStretch && !stumbled) return scan;
     scan = { ...before, text: whole };
   }

@@ -86,9 +86,11 @@ export function Tape({ run, fresh, waiting }: { run: Run; fresh: Line[]; waiting
           rowClass={(e) => clsx(e.line?.undone && "opacity-60", !e.line && "text-ink-2")}
           className="max-h-[60vh]"
           empty={
-            known.data
-              ? "Nothing scanned in this run yet. Each item says where it goes as soon as it is scanned."
-              : "Being looked up …"
+            known.error
+              ? "The lines of this run could not be asked for. They come by themselves as soon as they can; go on scanning."
+              : known.data
+                ? "Nothing scanned in this run yet. Each item says where it goes as soon as it is scanned."
+                : "Being looked up …"
           }
         />
       </Card>

@@ -1,4 +1,4 @@
-import { ChoiceField, TextField } from "../../kit/forms";
+import { ChoiceField, DatesField, TextField } from "../../kit/forms";
 import { textOf, type Cell, type Term } from "./types";
 
 const sayChoice = (choice: string) => ({ true: "yes", false: "no" })[choice] ?? choice.replaceAll("_", " ");
@@ -9,11 +9,12 @@ export function ValueField({ name, term }: { name: string; term: Term }) {
     const choices = term.kind === "yes_no" ? ["true", "false"] : (term.choices ?? []);
     return <ChoiceField name={name} label={term.name} options={choices.map((c) => [c, sayChoice(c)] as const)} />;
   }
+  if (term.kind === "dates") return <DatesField name={name} label={term.name} />;
   return (
     <TextField
       name={name}
       label={term.kind === "duration" ? `${term.name}: days, or hours as “3 h”` : term.name}
-      placeholder={term.nullable ? "empty: no limit" : term.kind === "dates" ? "dates such as 2026-12-18" : ""}
+      placeholder={term.nullable ? "empty: no limit" : ""}
     />
   );
 }

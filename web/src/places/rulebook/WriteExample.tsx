@@ -1,20 +1,12 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
+import { ChoiceField, Form, MomentField, MoneyField, Send, TextField } from "../../kit/forms";
 import { Button } from "../../kit/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, textOf, type Edition, type Overview } from "./types";
 
-const moment = z.union([
-  z.literal(""),
-  z
-    .string()
-    .regex(
-      /^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/,
-      "A date such as 2026-10-06, with a time such as 2026-10-06T14:00.",
-    ),
-]);
+const moment = z.union([z.literal(""), z.string().regex(/^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/, "Choose a date.")]);
 const sum = z.union([z.literal(""), z.string().regex(/^\d+(\.\d{1,2})?$/, "A sum in figures, such as 2.50.")]);
 
 const schema = z.object({
@@ -87,7 +79,7 @@ export function WriteExample({
       className="grid gap-3 rounded-card border border-l-4 border-line border-l-amber-500 bg-surface p-3.5"
     >
       <TextField name="name" label="Name" width="max-w-xl" />
-      <div className="grid grid-cols-[repeat(auto-fill,minmax(180px,1fr))] items-start gap-3">
+      <div className="grid grid-cols-[repeat(auto-fill,minmax(230px,1fr))] items-start gap-3">
         {dimensions.map((d) => (
           <ChoiceField
             key={d}
@@ -96,12 +88,12 @@ export function WriteExample({
             options={[["", d === "lending_branch" ? "Choose …" : "not said"], ...optionsOf(book, d)]}
           />
         ))}
-        <TextField name="given.lent" label="Lent, such as 2026-10-06T14:00" />
-        <TextField name="renewed" label="Renewed" />
-        <TextField name="returned" label="Returned" />
-        <TextField name="price" label="Price" />
-        <TextField name="due" label="Expected due date or time" />
-        <TextField name="fine" label="Expected fine" />
+        <MomentField name="given.lent" label="Lent" />
+        <MomentField name="renewed" label="Renewed" />
+        <MomentField name="returned" label="Returned" />
+        <MoneyField name="price" label="Price" />
+        <MomentField name="due" label="Expected due date" />
+        <MoneyField name="fine" label="Expected fine" />
       </div>
       <div className="flex gap-2">
         <Send write={save}>Keep the example in the draft</Send>
