@@ -48,7 +48,10 @@ export async function workAt(page: Page, branch: string) {
 }
 
 export async function go(page: Page, place: string) {
-  await page.getByRole("navigation").getByRole("link", { name: new RegExp(`^${place}`) }).click();
+  await page
+    .getByRole("navigation")
+    .getByRole("link", { name: new RegExp(`^${place}`) })
+    .click();
 }
 
 /** Types as a scanner does: fast, ending in Enter, wherever the focus is. */
@@ -94,4 +97,7 @@ export const branchOf = (page: Page) => page.getByRole("button", { name: /^Branc
 
 /** How many open loans a card has. */
 export const loansOf = (card: string) =>
-  ask("SELECT count(*)::text FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.returned_at IS NULL", card);
+  ask(
+    "SELECT count(*)::text FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.returned_at IS NULL",
+    card,
+  );

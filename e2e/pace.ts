@@ -9,7 +9,8 @@ import { freeItems, go, goodCards, scan, signIn } from "./kit.ts";
  */
 
 const say = (name: string, value: string) => console.log(`${name.padEnd(52)} ${value}`);
-const at = (sorted: number[], share: number) => sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * share))] ?? NaN;
+const at = (sorted: number[], share: number) =>
+  sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * share))] ?? NaN;
 const spread = (all: number[]) => {
   const sorted = [...all].sort((a, b) => a - b);
   return `median ${at(sorted, 0.5).toFixed(0)} ms, 95th ${at(sorted, 0.95).toFixed(0)} ms`;
@@ -36,7 +37,8 @@ test("scans, ten a second", async ({ page }) => {
       },
       true,
     );
-    const painted = (then: (at: number) => void) => requestAnimationFrame(() => setTimeout(() => then(performance.now())));
+    const painted = (then: (at: number) => void) =>
+      requestAnimationFrame(() => setTimeout(() => then(performance.now())));
     new MutationObserver(() => {
       for (const line of document.querySelectorAll("[aria-label=Tape] li")) {
         const code = /\d{14}/.exec(line.textContent)?.[0];
@@ -79,7 +81,11 @@ test("scans, ten a second", async ({ page }) => {
   say("From the last key to the line on the tape", spread(lines));
   say("From the last key to the answer painted", spread(answers));
   say("The server's part of it", spread(server));
-  const median = (all: number[]) => at([...all].sort((a, b) => a - b), 0.5);
+  const median = (all: number[]) =>
+    at(
+      [...all].sort((a, b) => a - b),
+      0.5,
+    );
   say("Answer painted as a multiple of the server's part", (median(answers) / median(server)).toFixed(2));
   say("Requests for a scan, live counts included", (requests / (items.length + items.length / 10)).toFixed(2));
 });
@@ -87,8 +93,17 @@ test("scans, ten a second", async ({ page }) => {
 test("ten thousand rows", async ({ page }) => {
   await signIn(page, "Jory Tamm");
   const rows = Array.from({ length: 10_000 }, (_, k) => ({
-    id: k + 1, title_id: 1, title: `Title ${(k * 7919) % 10_000}`, patron_id: 1, patron: `Reader ${k}`, state: "waiting",
-    says: "Waiting for a copy", waiting: k, lapsed: false, placed_at: "2026-10-01T12:00:00Z", pickup: "SLM",
+    id: k + 1,
+    title_id: 1,
+    title: `Title ${(k * 7919) % 10_000}`,
+    patron_id: 1,
+    patron: `Reader ${k}`,
+    state: "waiting",
+    says: "Waiting for a copy",
+    waiting: k,
+    lapsed: false,
+    placed_at: "2026-10-01T12:00:00Z",
+    pickup: "SLM",
   }));
   await page.route(/\/api\/holds\?/, (r) => r.fulfill({ json: { rows, next: "" } }));
   const begun = Date.now();
@@ -111,7 +126,9 @@ test("ten thousand rows", async ({ page }) => {
   });
   say("A frame while they scroll", spread(frames));
   const sorting = await page.evaluate(async () => {
-    const head = [...document.querySelectorAll<HTMLButtonElement>("th button")].find((b) => b.textContent.startsWith("Title"));
+    const head = [...document.querySelectorAll<HTMLButtonElement>("th button")].find((b) =>
+      b.textContent.startsWith("Title"),
+    );
     const before = performance.now();
     head?.click();
     await new Promise((go) => requestAnimationFrame(() => setTimeout(go)));
@@ -128,7 +145,10 @@ test("what comes first", async () => {
   const sizes = first.map((f) => [statSync(folder + f).size, gzipSync(readFileSync(folder + f)).length] as const);
   const all = readdirSync(`${folder}/assets`).filter((f) => f.endsWith(".js"));
   const kB = (n: number) => `${(n / 1000).toFixed(0)} kB`;
-  say("Scripts before the first place", `${kB(sizes.reduce((n, s) => n + s[0], 0))}, ${kB(sizes.reduce((n, s) => n + s[1], 0))} compressed`);
+  say(
+    "Scripts before the first place",
+    `${kB(sizes.reduce((n, s) => n + s[0], 0))}, ${kB(sizes.reduce((n, s) => n + s[1], 0))} compressed`,
+  );
   say("All scripts", kB(all.reduce((n, f) => n + statSync(`${folder}/assets/${f}`).size, 0)));
   expect(first.length).toBeGreaterThan(0);
 });

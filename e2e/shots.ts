@@ -46,7 +46,12 @@ test("pictures of the main views", async ({ page }) => {
 
   await workAt(page, "Saltmere");
   await go(page, "Fetch list");
-  await scan(page, await ask("SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' AND i.at_branch = 'SLM' AND h.pickup = 'HVH' LIMIT 1"));
+  await scan(
+    page,
+    await ask(
+      "SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' AND i.at_branch = 'SLM' AND h.pickup = 'HVH' LIMIT 1",
+    ),
+  );
   await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
   await shot(page, "fetch-list");
   await go(page, "Holds");
@@ -121,7 +126,10 @@ test("pictures of the main views", async ({ page }) => {
   await clockOn(page, "One day on");
   await clockOn(page, "One day on");
   await go(page, "Notices");
-  await page.getByRole("button", { name: /Overdue, first.*Trial run/ }).first().click({ timeout: 30_000 });
+  await page
+    .getByRole("button", { name: /Overdue, first.*Trial run/ })
+    .first()
+    .click({ timeout: 30_000 });
   await page.getByRole("region", { name: "Messages" }).getByRole("row").nth(1).getByRole("button").click();
   await shot(page, "notices");
 });

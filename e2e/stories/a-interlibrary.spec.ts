@@ -2,7 +2,8 @@ import AxeBuilder from "@axe-core/playwright";
 import { expect, test, type Page } from "@playwright/test";
 import { ask, freeItem, go, goodCard, scan, signIn } from "../kit.ts";
 
-const line = (page: Page, text: string) => page.getByRole("region", { name: "Requests" }).getByRole("row").filter({ hasText: text });
+const line = (page: Page, text: string) =>
+  page.getByRole("region", { name: "Requests" }).getByRole("row").filter({ hasText: text });
 
 async function outside(page: Page) {
   return ((await (await page.request.get("/api/me")).json()) as { outside: string }).outside;
@@ -23,12 +24,20 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await expect(request).toContainText("due Tue 17 Nov 2026");
   // Partners never learn for whom.
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", reader);
-  expect(await ask("SELECT count(*)::text FROM exchanges WHERE outgoing AND (body LIKE '%' || $1 || '%' OR body LIKE '%' || $2 || '%')", name, reader)).toBe("0");
+  expect(
+    await ask(
+      "SELECT count(*)::text FROM exchanges WHERE outgoing AND (body LIKE '%' || $1 || '%' OR body LIKE '%' || $2 || '%')",
+      name,
+      reader,
+    ),
+  ).toBe("0");
 
   await request.getByRole("button", { name: "It has arrived" }).click();
   const sign = page.getByLabel("Sign", { exact: true });
   await expect(sign).toHaveAttribute("data-kind", "hold_shelf");
-  const item = await ask("SELECT i.barcode FROM requests r JOIN items i ON i.id = r.item_id ORDER BY r.id DESC LIMIT 1");
+  const item = await ask(
+    "SELECT i.barcode FROM requests r JOIN items i ON i.id = r.item_id ORDER BY r.id DESC LIMIT 1",
+  );
 
   await go(page, "Desk");
   await scan(page, reader);
@@ -86,7 +95,11 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   const theirs = line(page, title).filter({ hasText: "they ask" });
   await expect(theirs).toContainText("Our move", { timeout: 40_000 });
   await theirs.getByRole("button", { name: "Answer" }).click();
-  await page.getByRole("listitem").filter({ hasText: item }).getByRole("button", { name: "Yes, with this copy" }).click();
+  await page
+    .getByRole("listitem")
+    .filter({ hasText: item })
+    .getByRole("button", { name: "Yes, with this copy" })
+    .click();
   await theirs.getByRole("button", { name: "Send it" }).click();
   await expect(theirs).toContainText("With them", { timeout: 40_000 });
   await expect(theirs).toContainText("due Tue 3 Nov 2026"); // four weeks, by the rule for partners

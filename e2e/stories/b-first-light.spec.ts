@@ -121,7 +121,9 @@ test("a hold is routed, fetched, sent by ferry, received, told and lent", async 
   await expect(page).toHaveURL(/\/courier/);
 
   const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
-  await expect.poll(async () => (await request.get(me.mailbox)).text(), { timeout: 40_000 }).toContain(title.replaceAll("'", "&#39;"));
+  await expect
+    .poll(async () => (await request.get(me.mailbox)).text(), { timeout: 40_000 })
+    .toContain(title.replaceAll("'", "&#39;"));
 
   // A card is no item: the place stays, and the line leads to the desk.
   await scan(page, reader);
@@ -138,17 +140,30 @@ test("days pass: overdue notices are worked out, looked at, sent, each once", as
   await go(page, "Notices");
   const runs = page.getByRole("region", { name: "Mailings" });
   await expect(runs.getByText("Overdue, first").first()).toBeVisible({ timeout: 30_000 });
-  await expect.poll(() => ask("SELECT count(*)::text FROM nights WHERE step = 'sessions' AND ended_at IS NOT NULL AND day > '2026-10-06'")).toBe("14");
+  await expect
+    .poll(() =>
+      ask("SELECT count(*)::text FROM nights WHERE step = 'sessions' AND ended_at IS NOT NULL AND day > '2026-10-06'"),
+    )
+    .toBe("14");
   await page.reload();
-  await runs.getByRole("button", { name: /Overdue, first.*Trial run/ }).last().click();
+  await runs
+    .getByRole("button", { name: /Overdue, first.*Trial run/ })
+    .last()
+    .click();
   const messages = page.getByRole("region", { name: "Messages" });
   await messages.getByRole("checkbox", { disabled: false }).first().uncheck();
   const text = await messages.getByRole("button", { name: /^Send \d+ messages/ }).textContent();
   const count = Number(/\d+/.exec(text!)![0]);
   const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
   await messages.getByRole("button", { name: /^Send/ }).click();
-  await expect.poll(() => ask("SELECT count(*)::text FROM messages WHERE state = 'sent' AND mailing_id IS NOT NULL"), { timeout: 60_000 }).toBe(String(count));
-  expect(((await (await request.get(me.mailbox)).text()).match(/Please bring back|Still waiting/g) ?? []).length).toBeGreaterThanOrEqual(Math.min(count, 190));
+  await expect
+    .poll(() => ask("SELECT count(*)::text FROM messages WHERE state = 'sent' AND mailing_id IS NOT NULL"), {
+      timeout: 60_000,
+    })
+    .toBe(String(count));
+  expect(
+    ((await (await request.get(me.mailbox)).text()).match(/Please bring back|Still waiting/g) ?? []).length,
+  ).toBeGreaterThanOrEqual(Math.min(count, 190));
   await expect(messages.getByRole("button", { name: /^Send/ })).toHaveCount(0);
 });
 
@@ -191,7 +206,10 @@ test("a volunteer may take back but not see the notices or waive", async ({ page
   await expect(page.getByRole("navigation").getByRole("link", { name: /^Notices/ })).toHaveCount(0);
   const refused = await page.request.get("/api/mailings");
   expect(refused.status()).toBe(403);
-  const money = await page.request.post("/api/money", { headers: { "Idempotency-Key": "volunteer-1" }, data: { patron: 1, amount: "1.00", means: "cash" } });
+  const money = await page.request.post("/api/money", {
+    headers: { "Idempotency-Key": "volunteer-1" },
+    data: { patron: 1, amount: "1.00", means: "cash" },
+  });
   expect(money.status()).toBe(403);
 });
 
@@ -205,7 +223,19 @@ test("axe-core finds nothing in any place", async ({ page }) => {
   };
   await look("Sign in");
   await signIn(page, "Maren Odell");
-  for (const place of ["Today", "Desk", "Returns", "Patrons", "Holds", "Fetch list", "Courier", "Interlibrary", "Notices", "Rulebook", "Items"]) {
+  for (const place of [
+    "Today",
+    "Desk",
+    "Returns",
+    "Patrons",
+    "Holds",
+    "Fetch list",
+    "Courier",
+    "Interlibrary",
+    "Notices",
+    "Rulebook",
+    "Items",
+  ]) {
     await go(page, place);
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
     await look(place);

@@ -110,7 +110,9 @@ test("a rule is written, conflicts are named, and the ranking shows what it woul
   const text = await readFile(await (await download).path(), "utf8");
   await bring(page, text.replace('"loan_period": "P14D"', '"loan_period": "14 days"'));
   await page.getByRole("button", { name: "See what it would change" }).click();
-  await expect(page.getByRole("region", { name: "In", exact: true }).getByRole("alert")).toContainText(/\$\.rules\[\d+\]\.terms\.loan_period/);
+  await expect(page.getByRole("region", { name: "In", exact: true }).getByRole("alert")).toContainText(
+    /\$\.rules\[\d+\]\.terms\.loan_period/,
+  );
   await bring(page, text.replace('"loan_period": "P14D"', '"loan_period": "P15D"'));
   await page.getByRole("button", { name: "See what it would change" }).click();
   await expect(page.getByRole("region", { name: "Rules that differ" })).toContainText("15 days");

@@ -1,11 +1,29 @@
 import { spawn, type ChildProcess } from "node:child_process";
 import { createServer } from "node:net";
 import { expect, test, type Page } from "@playwright/test";
-import { ask, asks, branchOf, freeItem, freeItems, go, goodCard, goodCards, loansOf, scan, scanLine, signIn, slow, tape, workAt } from "../kit.ts";
+import {
+  ask,
+  asks,
+  branchOf,
+  freeItem,
+  freeItems,
+  go,
+  goodCard,
+  goodCards,
+  loansOf,
+  scan,
+  scanLine,
+  signIn,
+  slow,
+  tape,
+  workAt,
+} from "../kit.ts";
 
 const lent = (page: Page) => tape(page).getByText("Lent", { exact: true });
 
-test("a card and ten items without a pause, on a line that answers late: each is lent and on the tape", async ({ page }) => {
+test("a card and ten items without a pause, on a line that answers late: each is lent and on the tape", async ({
+  page,
+}) => {
   const [card, items] = [await goodCard("SLM"), await freeItems("SLM", "book", 10)];
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
@@ -33,13 +51,19 @@ test("two cards in a row: each item goes to the card before it, whatever the ans
   await expect.poll(() => loansOf(two)).toBe("1");
   expect(await loansOf(one)).toBe("2");
   await expect(lent(page)).toHaveCount(1);
+  // What was answered after the patron had gone is told still.
+  for (const text of [one, "31846999999997", two]) await scan(page, text);
+  const before = page.getByRole("region", { name: "From the patron before" });
+  await expect(before).toContainText("no item here has it");
+  await before.getByRole("button", { name: "Seen" }).click();
+  await expect(before).toHaveCount(0);
   // A card that is not taken: what follows it is lent to nobody.
   await scan(page, two.slice(0, 12));
   await scan(page, items[3]!);
   await expect(tape(page)).toContainText("lent to nobody");
   expect(await loansOf(two)).toBe("1");
   await tape(page).getByRole("listitem").first().getByRole("button", { name: "Again" }).click();
-  await expect(lent(page)).toHaveCount(2);
+  await expect(lent(page)).toHaveCount(1); // what was lent before stands on the card since it was opened again
   expect(await loansOf(two)).toBe("2");
 });
 
@@ -57,7 +81,9 @@ test("a bin run begun by scanning at once, and what is no item stays in it as a 
   await expect(tape(page)).toContainText("No number");
   await expect(tape(page)).toContainText("A card");
   await expect(page).toHaveURL(/\/returns/);
-  await expect(tape(page).getByRole("row").filter({ hasText: letters }).getByRole("link")).toHaveText("Find it under Items");
+  await expect(tape(page).getByRole("row").filter({ hasText: letters }).getByRole("link")).toHaveText(
+    "Find it under Items",
+  );
   await tape(page).getByRole("row").filter({ hasText: card }).getByRole("link").click();
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("Adult");
   await go(page, "Returns"); // the run is still there
@@ -66,7 +92,10 @@ test("a bin run begun by scanning at once, and what is no item stays in it as a 
   await expect(page.getByText("Nothing scanned in this run yet")).toBeVisible();
 });
 
-test("the line is lost in the middle and comes back: it is said, and every scan counts once", async ({ page, context }) => {
+test("the line is lost in the middle and comes back: it is said, and every scan counts once", async ({
+  page,
+  context,
+}) => {
   const [card, items] = [await goodCard("SLM"), await freeItems("SLM", "book", 4)];
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
@@ -100,7 +129,10 @@ test("a payment whose answer is lost counts once, and says so honestly meanwhile
     `SELECT card FROM patrons p WHERE standing = 'active' AND balance BETWEEN 200 AND 900 AND class = 'adult' AND card_until > '2027-01-01' ORDER BY id DESC LIMIT 1`,
   );
   const paid = () =>
-    ask("SELECT coalesce(-sum(amount), 0)::text FROM ledger l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.amount = -100", card);
+    ask(
+      "SELECT coalesce(-sum(amount), 0)::text FROM ledger l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.amount = -100",
+      card,
+    );
   const before = Number(await paid());
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
@@ -125,7 +157,9 @@ test("a payment whose answer is lost counts once, and says so honestly meanwhile
   expect(asked).toBe(3);
 });
 
-test("leaving and coming back, and a reload with scans under way: session and tape are as they were", async ({ page }) => {
+test("leaving and coming back, and a reload with scans under way: session and tape are as they were", async ({
+  page,
+}) => {
   const [card, items] = [await goodCard("SLM"), await freeItems("SLM", "book", 3)];
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
@@ -153,30 +187,44 @@ test("leaving and coming back, and a reload with scans under way: session and ta
 });
 
 test("a window that is closed with scans under way leaves them to the next one", async ({ page, context }) => {
-  const [card, items] = [await goodCard("SLM"), await freeItems("SLM", "book", 2)];
+  const [[card, other], items] = [await goodCards("SLM"), await freeItems("SLM", "book", 3)];
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
   await scan(page, card);
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("Adult");
   await page.route("**/api/desk/scan", () => {}); // never answered
-  for (const item of items) await scan(page, item);
+  for (const item of items.slice(0, 2)) await scan(page, item);
   await expect(tape(page).getByRole("listitem")).toHaveCount(2);
   await page.close({ runBeforeUnload: false });
   const next = await context.newPage();
   await next.goto("/desk");
   await expect(next.getByText("2 scans of a window that was closed are not answered.")).toBeVisible();
+  // Somebody else stands at the desk by now: theirs stays what is open, and gets none of it.
+  await scan(next, other);
+  await expect(next.getByRole("region", { name: "Patron" })).toContainText("Adult");
+  const open = await next.getByRole("region", { name: "Patron" }).getByRole("heading").textContent();
   await next.getByRole("button", { name: "Send them" }).click();
   await expect(lent(next)).toHaveCount(2);
+  await expect(tape(next).getByText(/^ for /)).toHaveCount(2);
+  await scan(next, items[2]!);
+  await expect(lent(next)).toHaveCount(3);
+  await expect(next.getByRole("region", { name: "Patron" }).getByRole("heading")).toHaveText(open!);
   expect(await loansOf(card)).toBe("2");
+  expect(await loansOf(other)).toBe("1");
 });
 
-test("the session ends in the middle of a run: the tape stays, one signs in again, and it goes on", async ({ page }) => {
+test("the session ends in the middle of a run: the tape stays, one signs in again, and it goes on", async ({
+  page,
+  context,
+}) => {
   const items = await freeItems("SLM", "book", 3);
   await signIn(page, "Jory Tamm");
   await go(page, "Returns");
   await scan(page, items[0]!);
   await expect(tape(page)).toContainText(items[0]!);
-  await ask("WITH gone AS (DELETE FROM sessions USING staff f WHERE staff_id = f.id AND f.login = 'jory' RETURNING 1) SELECT count(*) FROM gone");
+  await ask(
+    "WITH gone AS (DELETE FROM sessions USING staff f WHERE staff_id = f.id AND f.login = 'jory' RETURNING 1) SELECT count(*) FROM gone",
+  );
   const again = page.getByRole("dialog", { name: "Sign in again" });
   await expect(again).toBeVisible({ timeout: 2000 });
   await expect(tape(page).or(page.locator("section[aria-label=Tape]"))).toContainText(items[0]!);
@@ -184,6 +232,15 @@ test("the session ends in the middle of a run: the tape stays, one signs in agai
   await expect(again).toHaveCount(0);
   for (const item of items.slice(1)) await scan(page, item);
   for (const item of items) await expect(tape(page)).toContainText(item);
+  // It ends while the line is lost: that is told as soon as the line is back, before anything is scanned.
+  await context.setOffline(true);
+  await expect(page.getByText("Line lost, trying again.")).toBeVisible();
+  await ask(
+    "WITH gone AS (DELETE FROM sessions USING staff f WHERE staff_id = f.id AND f.login = 'jory' RETURNING 1) SELECT count(*) FROM gone",
+  );
+  await context.setOffline(false);
+  await expect(again).toBeVisible({ timeout: 5000 });
+  await expect(page.getByText("Line lost")).toHaveCount(0);
 });
 
 test.describe("a server of one's own", () => {
@@ -198,8 +255,20 @@ test.describe("a server of one's own", () => {
       });
     });
   const start = async (port: number) => {
-    server = spawn("../build/nevrin", ["serve"], { env: { ...process.env, NEVRIN_LISTEN: `127.0.0.1:${port}` }, stdio: "ignore" });
-    await expect.poll(() => fetch(`http://127.0.0.1:${port}/health`).then((r) => r.status, () => 0), { timeout: 20_000 }).toBe(200);
+    server = spawn("../build/nevrin", ["serve"], {
+      env: { ...process.env, NEVRIN_LISTEN: `127.0.0.1:${port}` },
+      stdio: "ignore",
+    });
+    await expect
+      .poll(
+        () =>
+          fetch(`http://127.0.0.1:${port}/health`).then(
+            (r) => r.status,
+            () => 0,
+          ),
+        { timeout: 20_000 },
+      )
+      .toBe(200);
   };
 
   test("is killed and started again between scans: it is said, and every scan counts once", async ({ page }) => {
@@ -277,7 +346,10 @@ test("a scan into a date, a choice, a half-typed word or a menu leaves them as t
   await expect(branchOf(page)).toContainText("Saltmere");
 });
 
-test("two windows at two branches: each works at its own, and numbers of Today move no station", async ({ page, context }) => {
+test("two windows at two branches: each works at its own, and numbers of Today move no station", async ({
+  page,
+  context,
+}) => {
   await signIn(page, "Maren Odell");
   const other = await context.newPage();
   await other.goto("/");
@@ -295,8 +367,12 @@ test("two windows at two branches: each works at its own, and numbers of Today m
 
 test("digits of a slowly typed number answer nothing; a digit and Enter answers the oldest ask", async ({ page }) => {
   const [first, second] = [
-    await ask("SELECT i.barcode FROM items i WHERE note = '' AND branch_code = 'SLM' AND at_branch = 'SLM' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) ORDER BY id LIMIT 1"),
-    await ask("SELECT i.barcode FROM items i WHERE note = '' AND branch_code = 'SLM' AND at_branch = 'SLM' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) ORDER BY id LIMIT 1 OFFSET 1"),
+    await ask(
+      "SELECT i.barcode FROM items i WHERE note = '' AND branch_code = 'SLM' AND at_branch = 'SLM' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) ORDER BY id LIMIT 1",
+    ),
+    await ask(
+      "SELECT i.barcode FROM items i WHERE note = '' AND branch_code = 'SLM' AND at_branch = 'SLM' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) ORDER BY id LIMIT 1 OFFSET 1",
+    ),
   ];
   await ask("UPDATE items SET note = 'Older question' WHERE barcode = $1 RETURNING id", first);
   await ask("UPDATE items SET note = 'Younger question' WHERE barcode = $1 RETURNING id", second);

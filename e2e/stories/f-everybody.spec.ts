@@ -16,8 +16,12 @@ async function fits(page: Page, what: string) {
   expect.soft(wide, what).toEqual({ page: 0, place: 0 });
 }
 
-test("axe-core finds nothing in asks, signs, drawers, dialogs, calendars and terms, light and dark", async ({ page }) => {
-  const item = await ask("SELECT barcode FROM items i WHERE note = '' AND branch_code = 'SLM' AND at_branch = 'SLM' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) ORDER BY id DESC LIMIT 1");
+test("axe-core finds nothing in asks, signs, drawers, dialogs, calendars and terms, light and dark", async ({
+  page,
+}) => {
+  const item = await ask(
+    "SELECT barcode FROM items i WHERE note = '' AND branch_code = 'SLM' AND at_branch = 'SLM' AND standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) ORDER BY id DESC LIMIT 1",
+  );
   await ask("UPDATE items SET note = 'One of two discs' WHERE barcode = $1 RETURNING id", item);
   const boy = await ask("SELECT card FROM patrons WHERE household_id = 1 AND class = 'child'");
   const film = await freeItem("SLM", "film");
@@ -67,9 +71,23 @@ test("at 200 % zoom everything fits and the desk can be worked; lists fit a phon
   const [card, book] = [await goodCard("SLM"), await freeItem("SLM", "book")];
   await signIn(page, "Jory Tamm");
   await page.setViewportSize({ width: 640, height: 400 }); // 1280 x 800 at 200 %
-  for (const place of ["Today", "Returns", "Patrons", "Holds", "Fetch list", "Courier", "Notices", "Calendars", "Items", "Rulebook"]) {
+  for (const place of [
+    "Today",
+    "Returns",
+    "Patrons",
+    "Holds",
+    "Fetch list",
+    "Courier",
+    "Notices",
+    "Calendars",
+    "Items",
+    "Rulebook",
+  ]) {
     await page.getByRole("button", { name: "Places" }).click();
-    await page.getByRole("dialog").getByRole("link", { name: new RegExp(`^${place}`) }).click();
+    await page
+      .getByRole("dialog")
+      .getByRole("link", { name: new RegExp(`^${place}`) })
+      .click();
     await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
     await fits(page, place);
@@ -119,7 +137,9 @@ test("the keys: they go where they say, answer nothing by accident, and can be s
   await page.keyboard.press("f");
   await expect(page).toHaveURL(/\/fetch/);
   // Rows are walked with arrows; w tells the why of the chosen one and gives the focus back.
-  const loan = await ask("SELECT id::text FROM loans WHERE returned_at IS NULL AND branch_code = 'SLM' ORDER BY id DESC LIMIT 1");
+  const loan = await ask(
+    "SELECT id::text FROM loans WHERE returned_at IS NULL AND branch_code = 'SLM' ORDER BY id DESC LIMIT 1",
+  );
   await page.goto(`/rulebook?loan=${loan}`);
   const row = page.getByRole("table").getByRole("row").nth(1);
   await row.focus();

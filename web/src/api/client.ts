@@ -30,6 +30,9 @@ const branchHeader = "Nevrin-Branch";
 export const keyed = (key: string) => ({ "Idempotency-Key": key });
 export const madeAt = (branch?: string) => (branch ? { [branchHeader]: branch } : {});
 
+/** The key of this was used for something else, which has been done. */
+export const keyUsed = (e: unknown) => e instanceof Problem && e.type === "urn:nevrin:key-used";
+
 type Heard = (answer: { status: number }) => void;
 const hearers = new Set<Heard>();
 

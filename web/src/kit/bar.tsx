@@ -34,8 +34,8 @@ export function Bar() {
         <p role="alert" className="flex flex-wrap gap-x-4 bg-amber-100 px-[18px] py-1.5 text-amber-700">
           {left === 1 ? "One scan" : `${left} scans`} of a window that was closed {left === 1 ? "is" : "are"} not
           answered.
-          <Quiet onClick={() => void settleLeft(true)}>Send {left === 1 ? "it" : "them"}</Quiet>
-          <Quiet onClick={() => void settleLeft(false)}>Strike {left === 1 ? "it" : "them"} out</Quiet>
+          <Quiet onClick={() => settleLeft(true)}>Send {left === 1 ? "it" : "them"}</Quiet>
+          <Quiet onClick={() => settleLeft(false)}>Strike {left === 1 ? "it" : "them"} out</Quiet>
         </p>
       )}
       {others > 0 && (

@@ -36,7 +36,7 @@ const findTitles = async (words: string): Promise<Found> => {
 };
 
 /** A value as it was some milliseconds ago, once it has stood still. */
-export function useSettled<T>(value: T, after = 200): T {
+function useSettled<T>(value: T, after = 200): T {
   const [settled, setSettled] = useState(value);
   useEffect(() => {
     const timer = setTimeout(() => setSettled(value), after);
@@ -79,7 +79,10 @@ function Choose({
     placeholderData: keepPreviousData,
   });
   const things = searching ? (found.data?.things ?? []) : [];
+  // What is shown may still be of other words; only what belongs to these can be chosen.
+  const fresh = asked === words.trim() && !found.isPlaceholderData;
   const choose = (t?: Thing) => {
+    if (!fresh) return;
     onChange(t);
     setWords("");
     setAt(0);
@@ -135,7 +138,11 @@ function Choose({
               id={`${id}-${t.id}`}
               role="option"
               aria-selected={k === at}
-              className={clsx("cursor-pointer px-3 py-1.5 hover:bg-spruce-100", k === at && "bg-spruce-100")}
+              className={clsx(
+                "cursor-pointer px-3 py-1.5 hover:bg-spruce-100",
+                k === at && "bg-spruce-100",
+                !fresh && "opacity-60",
+              )}
               onPointerDown={(e) => {
                 e.preventDefault();
                 choose(t);
@@ -146,7 +153,7 @@ function Choose({
           ))}
           {things.length === 0 && (
             <li role="option" aria-selected={false} aria-disabled className="px-3 py-1.5 text-ink-2">
-              {found.isFetching || asked !== words.trim() ? "Looking …" : nobody}
+              {found.isFetching || !fresh ? "Looking …" : nobody}
             </li>
           )}
           {found.data?.more && things.length > 0 && (

@@ -132,38 +132,12 @@ export function TextField({
   label,
   className,
   width = "",
-  mono,
   ...rest
-}: Common & { width?: string; placeholder?: string; maxLength?: number; mono?: boolean; inputMode?: "numeric" }) {
+}: Common & { width?: string; placeholder?: string; maxLength?: number; inputMode?: "numeric" }) {
   const { register } = useFormContext();
   return (
     <Labelled name={name} label={label} className={className}>
-      {(id, wrong) => (
-        <input
-          id={id}
-          {...wrong}
-          {...rest}
-          {...register(name)}
-          className={clsx(inputLook, width, mono && "font-mono")}
-        />
-      )}
-    </Labelled>
-  );
-}
-
-/** A text of several lines. */
-export function LongField({ name, label, className }: Common) {
-  const { register } = useFormContext();
-  return (
-    <Labelled name={name} label={label} className={className}>
-      {(id, wrong) => (
-        <textarea
-          id={id}
-          {...wrong}
-          {...register(name)}
-          className="h-28 rounded-card border border-edge bg-field p-2 font-mono text-sm"
-        />
-      )}
+      {(id, wrong) => <input id={id} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />}
     </Labelled>
   );
 }

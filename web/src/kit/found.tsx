@@ -1,8 +1,6 @@
 import type { Schema } from "../api/client";
 import { Code, Empty, Tag } from "./parts";
 
-const standings: Record<string, string> = { inactive: "inactive", excluded: "excluded", stopped: "stopped" };
-
 /** Patrons found by words, each a way to their card. */
 export function FoundList({
   found,
@@ -26,7 +24,7 @@ export function FoundList({
             <span className="text-ink-2">
               {f.class}, {f.branch}
             </span>
-            {standings[f.standing] && <Tag tone="buoy">{standings[f.standing]}</Tag>}
+            {f.standing !== "active" && <Tag tone="buoy">{f.standing}</Tag>}
           </button>
         </li>
       ))}

@@ -48,12 +48,12 @@ export function arrived(me: Me) {
   if (known?.id !== me.id) void abandoned(me.id).then((left) => behind.setState(left));
 }
 
-/** Sends what a window that is gone has left, or forgets it. */
-export async function settleLeft(send: boolean) {
+/** Sends what windows that are gone have left, or forgets it. It is kept here before it is forgotten there. */
+export function settleLeft(send: boolean) {
   const left = behind.getState();
   behind.setState(nothing);
+  if (send) adopt(left.scans);
   left.forget();
-  if (send) await adopt(left.scans);
 }
 
 /** Signs in. The same person goes on at the branch where this window was; another one begins at their own. */

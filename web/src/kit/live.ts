@@ -19,8 +19,11 @@ const shows: Record<string, string[]> = {
 
 /** After this long without a word the line is lost, in milliseconds. The server speaks every 0.8 s. */
 const silence = 1900;
-/** Changes that come close together are asked for together. */
+/** Changes that come close together are asked for together; then nothing is asked for so long, in milliseconds. */
 const gathering = 300;
+const rest = 2000;
+/** A stream that was refused is opened again after this. */
+const again = 1000;
 
 type Changes = Record<string, string[]>;
 
@@ -29,9 +32,12 @@ export function listen(queries: QueryClient): () => void {
   let heard = Date.now();
   let pending = new Set<string>();
   let timer = 0;
+  let asked = 0;
+  let opened = 0;
 
   const ask = () => {
     timer = 0;
+    asked = Date.now();
     const areas = pending;
     pending = new Set();
     if (areas.has("everything")) {
@@ -43,7 +49,7 @@ export function listen(queries: QueryClient): () => void {
   };
   const changed = (areas: Iterable<string>) => {
     for (const a of areas) pending.add(a);
-    timer ||= window.setTimeout(ask, gathering);
+    timer ||= window.setTimeout(ask, Math.max(gathering, asked + rest - Date.now()));
   };
   const hear = () => {
     heard = Date.now();
@@ -51,7 +57,7 @@ export function listen(queries: QueryClient): () => void {
   };
   const open = () => {
     source?.close();
-    heard = Date.now();
+    heard = opened = Date.now();
     source = new EventSource("/api/live");
     source.addEventListener("hello", () => {
       hear();
@@ -70,13 +76,18 @@ export function listen(queries: QueryClient): () => void {
       source?.close();
       line.getState().signOut();
     });
-    source.addEventListener("error", () => line.getState().lose());
+    source.addEventListener("error", () => {
+      line.getState().lose();
+      // Refused: the server may be there and the session not.
+      if (source?.readyState === EventSource.CLOSED) void queries.invalidateQueries({ queryKey: ["me"] });
+    });
   };
   const onToday = () => window.location.pathname === "/";
   const look = () => {
     if (document.visibilityState === "hidden" || line.getState().signedOut) return;
     if (Date.now() - heard > silence) line.getState().lose();
-    if (source?.readyState === EventSource.CLOSED || Date.now() - heard > 3 * silence) open();
+    const refused = source?.readyState === EventSource.CLOSED && Date.now() - opened > again;
+    if (refused || Date.now() - heard > 3 * silence) open();
   };
   // A browser holds few connections to one place, so only a window that is looked at keeps one.
   const seen = () => {

@@ -33,7 +33,7 @@ let money = moneyIn("XXX");
 /** A sum as the server gives it, "2.00", with the currency's sign. */
 export const sayMoney = (sum: string | number) => money.format(Number(sum));
 /** The currency's sign alone, to stand before a field. */
-export const moneySign = () => money.formatToParts(0).find((p) => p.type === "currency")?.value ?? "";
+export const moneySign = () => money.formatToParts(0).find((part) => part.type === "currency")?.value ?? "";
 
 const plain = (text: string) => text.replaceAll(",", "").replace("Sept", "Sep");
 

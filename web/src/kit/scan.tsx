@@ -140,7 +140,7 @@ export function useKeys(role: string) {
           return;
         }
         restore(field ?? input, caught.before ?? "");
-        add(takerOf(here()), caught.text, { scanned: true });
+        add(takerOf(here()), caught.text);
         return;
       }
       if (field || inMenu || itsOwn || e.key.length !== 1 || e.key === " ") return;
@@ -156,7 +156,7 @@ export function useKeys(role: string) {
     };
     for (const k of window.early ?? []) {
       const caught = catcher.stroke({ ...k, value: "", inScanLine: true });
-      if (caught) add(takerOf(here()), caught.text, { scanned: true });
+      if (caught) add(takerOf(here()), caught.text);
     }
     forgetEarly();
     window.addEventListener("keydown", onKeyDown, true);

@@ -21,6 +21,11 @@ export async function surely<T>(send: (key: string) => Promise<Answer<T>>, optio
   const { key = newKey(), onUnknown, signal } = options;
   const who = personHere();
   for (let tries = 0; ; tries++) {
+    if (line.getState().signedOut) {
+      await line.signedIn();
+      if (personHere() !== who)
+        throw new Problem(401, "Somebody else has signed in here, so this was not sent. Do it again if it is yours.");
+    }
     try {
       const answer = await told(send(key));
       if (tries > 0) onUnknown?.(false);
@@ -28,9 +33,6 @@ export async function surely<T>(send: (key: string) => Promise<Answer<T>>, optio
     } catch (e) {
       if (e instanceof Problem && e.status === 401) {
         line.getState().signOut();
-        await line.signedIn();
-        if (personHere() !== who)
-          throw new Problem(401, "Somebody else has signed in here, so this was not sent. Do it again if it is yours.");
         continue;
       }
       if (!notKnown(e)) {

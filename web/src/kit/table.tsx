@@ -28,8 +28,6 @@ export interface Column<T extends RowData> {
   /** Left out: nothing to sort, filter or export by. */
   value?: (row: T) => string | number;
   right?: boolean;
-  /** Not shown before it is chosen. */
-  hidden?: boolean;
   /** Its head is for who listens only. */
   unnamed?: boolean;
   className?: string;
@@ -45,7 +43,7 @@ export interface Act<T extends RowData> {
   plain?: boolean;
 }
 
-export const features = tableFeatures({
+const features = tableFeatures({
   columnVisibilityFeature,
   rowSelectionFeature,
   rowSortingFeature,
@@ -65,8 +63,6 @@ interface Props<T extends RowData> {
   /** More that can be asked for. */
   pages?: Pages;
   acts?: Act<T>[];
-  /** Which rows may be chosen; left out: all, where there are acts. */
-  mayChoose?: (row: T) => boolean;
   /** Sorting, filter, columns, CSV, print: for lists that people compare. */
   tools?: boolean;
   /** What stands above the list on paper. */
@@ -80,7 +76,7 @@ const many = 150;
 
 /** A list in rows and columns, the same everywhere. Rows are walked by arrow keys; w tells the why of the chosen one. */
 export function Table<T extends RowData>(props: Props<T>) {
-  const { label, columns, rows, id, empty, pages, acts, tools, paper, className, mayChoose } = props;
+  const { label, columns, rows, id, empty, pages, acts, tools, paper, className } = props;
   const frame = useRef<HTMLDivElement>(null);
   const printing = usePrinting();
   const [filter, setFilter] = useState("");
@@ -91,10 +87,7 @@ export function Table<T extends RowData>(props: Props<T>) {
     data: narrowed,
     columns: defs,
     getRowId: (r) => String(id(r)),
-    initialState: {
-      columnVisibility: Object.fromEntries(columns.filter((c) => c.hidden).map((c) => [c.id, false])),
-    },
-    enableRowSelection: (r) => !!acts && (mayChoose?.(r.original) ?? true),
+    enableRowSelection: !!acts,
   });
   const shown = model.getRowModel().rows;
   const chosen = model.getSelectedRowModel().rows.map((r) => r.original);
@@ -335,7 +328,6 @@ function Line<T extends RowData>({
           <input
             type="checkbox"
             aria-label="Choose this row"
-            disabled={!row.getCanSelect()}
             checked={row.getIsSelected()}
             onChange={row.getToggleSelectedHandler()}
           />

@@ -1,7 +1,7 @@
-import { useCallback, useId } from "react";
+import { useId } from "react";
 import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
-import { newKey, Problem, type Answer } from "../api/client";
+import { keyUsed, newKey, Problem, type Answer } from "../api/client";
 import { surely } from "./surely";
 
 /**
@@ -25,8 +25,6 @@ const set = (name: string, by: Partial<Doing>) => {
   const known = writes.getState()[name] ?? { key: newKey(), state: "rest" as const, about: "" };
   writes.setState({ [name]: { ...known, ...by } });
 };
-
-const keyUsed = (e: unknown) => e instanceof Problem && e.type === "urn:nevrin:key-used";
 
 /** Writes once. While one of this name is under way nothing else is begun; undefined then, and after a problem. */
 export async function write<T>(
@@ -85,21 +83,15 @@ export function useWrite<I = void, O = unknown>(
     const written = await write(id, says, (key) => send(input, key));
     if (written) done?.(written.answer, input);
   };
-  const clear = useCallback(() => set(id, { problem: undefined }), [id]);
-  const state = doing?.state ?? "rest";
-  return {
-    run: (input: I) => void run(input),
-    busy: state !== "rest",
-    unknown: state === "unknown",
-    problem: doing?.problem,
-    clear,
-  };
+  return { run: (input: I) => void run(input), busy: isBusy(doing), problem: doing?.problem };
 }
+
+const isBusy = (d?: Doing) => d !== undefined && d.state !== "rest";
 
 /** How a write of a name stands. */
 export function useDoing(name: string) {
   const doing = useStore(writes, (w) => w[name]);
-  return { busy: doing !== undefined && doing.state !== "rest", problem: doing?.problem };
+  return { busy: isBusy(doing), problem: doing?.problem };
 }
 
 /** Writes of this window that nobody knows the end of. */

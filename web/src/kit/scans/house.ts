@@ -39,7 +39,7 @@ export function openHouse(way: Way) {
       };
       if (scan.at <= desk) return toDesk();
       const read = await send(() => api.GET("/api/scanned", { params: { query: { text: scan.text } } }));
-      const still = way.here() === scan.session;
+      const still = way.here() === scan.session && !scan.adopted;
       if (read.kind === "card") {
         const outcome = await toDesk();
         desk = Date.now();

@@ -26,10 +26,15 @@ function read(from: Storage, key: string): Scan[] {
 }
 
 function write(scans: Scan[]) {
-  sessionStorage.setItem(tapeKey, JSON.stringify(scans));
-  const left = scans.filter(open);
-  if (left.length > 0) localStorage.setItem(unsent + name, JSON.stringify(left));
-  else localStorage.removeItem(unsent + name);
+  // A browser that can keep no more must not stop a scan; what is not answered comes first.
+  try {
+    const left = scans.filter(open);
+    if (left.length > 0) localStorage.setItem(unsent + name, JSON.stringify(left));
+    else localStorage.removeItem(unsent + name);
+    sessionStorage.setItem(tapeKey, JSON.stringify(scans));
+  } catch (e) {
+    console.warn("The tape is not kept through a reload.", e);
+  }
 }
 
 export const keeper: Keeper = { load: () => read(sessionStorage, tapeKey), save: write };
@@ -57,9 +62,12 @@ export async function present(onDoubled: () => void) {
 export async function abandoned(person: number): Promise<{ scans: Scan[]; forget: () => void }> {
   const alive = new Set((await navigator.locks.query()).held?.map((l) => l.name));
   const keys = Object.keys(localStorage).filter(
-    (k) => k.startsWith(unsent) && !alive.has(windowKey + k.slice(unsent.length)),
+    (k) => k.startsWith(unsent) && k !== unsent + name && !alive.has(windowKey + k.slice(unsent.length)),
   );
-  const theirs = keys.map((key) => ({ key, scans: read(localStorage, key).filter((s) => s.person === person) }));
+  const theirs = keys.map((key) => ({
+    key,
+    scans: read(localStorage, key).flatMap((s) => (s.person === person ? [{ ...s, adopted: key }] : [])),
+  }));
   const found = theirs.filter((t) => t.scans.length > 0);
   return {
     scans: found.flatMap((t) => t.scans),

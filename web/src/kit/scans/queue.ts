@@ -1,5 +1,5 @@
 import { createStore } from "zustand/vanilla";
-import { newKey, Problem, wrongBranch } from "../../api/client";
+import { keyUsed, newKey, Problem, type Answer } from "../../api/client";
 import { branchHere, personHere } from "../../api/station";
 import { surely } from "../surely";
 
@@ -23,13 +23,15 @@ export interface Scan {
   text: string;
   /** finish: ends the session, once everything before it is answered. */
   what: "scan" | "finish";
-  /** Came from a scanner, not from a hand. */
-  scanned: boolean;
   /** What goes with it: the patron of an ask, the stops gone past, a reason. */
   given: Record<string, unknown>;
   person: number;
   branch?: string;
   at: number;
+  /** When it was answered, in milliseconds. */
+  ended?: number;
+  /** The window that is gone and had not got its answer; it changes no session of this one. */
+  adopted?: string;
   state: State;
   /** What became of it, in a sentence, where that is not told by the result. */
   says: string;
@@ -44,30 +46,31 @@ export interface Outcome {
   gone?: boolean;
 }
 
+/** Sends a write of a scan until it is answered: under the scan's key, or apart from it where it is another thing. */
+export type Send = <T>(write: (key: string) => Promise<Answer<T>>, apart?: "apart") => Promise<T>;
+
 /** A place, or several, that do something with scans. */
 export interface Taker {
   /** What a scan made now belongs to. */
   session: () => string;
-  /** Sends a scan through send, which repeats it until it is answered, and says what became of it. */
-  take: (scan: Scan, send: typeof surely) => Promise<Outcome>;
-  /** Goes back to a session of a window that is gone. */
-  resume?: (session: string) => Promise<void>;
+  /** Sends a scan, and says what became of it. */
+  take: (scan: Scan, send: Send) => Promise<Outcome>;
   /** Is told of what was answered, after the tape shows it. */
   settled?: (scan: Scan) => void;
 }
 
 export interface Queue {
   scans: Scan[];
-  add: (taker: string, text: string, more?: Partial<Pick<Scan, "given" | "scanned" | "what" | "session">>) => string;
+  add: (taker: string, text: string, more?: Partial<Pick<Scan, "given" | "what" | "session">>) => string;
   /** Tries a scan again: with what is given now, after all that waits. */
   again: (id: string, given?: Record<string, unknown>) => void;
-  change: (id: string, by: Partial<Pick<Scan, "state" | "says" | "result" | "given">>) => void;
+  change: (id: string, by: Partial<Pick<Scan, "state" | "says" | "result" | "ended">>) => void;
   /** Takes lines off the tape. */
   drop: (which: (s: Scan) => boolean) => void;
   /** Strikes out a scan that waits; one that is being asked for is not asked for any longer. */
   strike: (id: string) => void;
-  /** Takes over scans of a window that is gone, before everything else; each goes out with the key it had. */
-  adopt: (scans: Scan[]) => Promise<void>;
+  /** Takes over scans of windows that are gone, before everything else; each goes out with the key it had. */
+  adopt: (scans: Scan[]) => void;
   /** Goes on, after somebody has signed in. */
   go: () => void;
 }
@@ -101,7 +104,6 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
           session: takers.get(taker)?.session() ?? "",
           text,
           what: "scan",
-          scanned: false,
           given: {},
           person: personHere(),
           branch: branchHere(),
@@ -138,9 +140,7 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
         if (scan?.state === "waits") get().drop((s) => s.id === id);
         else giveUp.get(id)?.abort();
       },
-      adopt: async (scans) => {
-        const first = scans[0];
-        if (first) await takers.get(first.taker)?.resume?.(first.session);
+      adopt: (scans) => {
         const theirs = scans.map((s) => ({ ...s, state: s.state === "waits" ? s.state : ("unknown" as const) }));
         set(({ scans: mine }) => ({ scans: [...theirs, ...mine] }));
         void work();
@@ -177,11 +177,10 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
     if (scan.state === "waits") change(scan.id, { state: "sent" });
     let outcome: Outcome;
     try {
-      outcome = await taker.take(scan, (send, more) =>
-        surely(send, {
-          key: scan.key,
+      outcome = await taker.take(scan, (write, apart) =>
+        surely(write, {
+          key: apart ? newKey() : scan.key,
           signal: left.signal,
-          ...more,
           onUnknown: (unknown) => change(scan.id, { state: unknown ? "unknown" : "sent" }),
         }),
       );
@@ -190,7 +189,13 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
     }
     giveUp.delete(scan.id);
     if (outcome.gone) drop((s) => s.id === scan.id);
-    else change(scan.id, { state: outcome.state, says: outcome.says ?? "", result: outcome.result });
+    else
+      change(scan.id, {
+        state: outcome.state,
+        says: outcome.says ?? "",
+        result: outcome.result,
+        ended: Date.now(),
+      });
     const settled = outcome.gone ? { ...scan, ...outcome } : queue.getState().scans.find((s) => s.id === scan.id);
     if (settled) taker.settled?.(settled);
   }
@@ -201,7 +206,8 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
 
 function why(e: unknown, stopped: boolean) {
   if (stopped) return "Not asked for any longer. It may have been done: look before you scan it again.";
-  if (wrongBranch(e) || e instanceof Problem) return e instanceof Error ? e.message : String(e);
+  if (keyUsed(e)) return "It has been done before, as it was sent first. Look at that before you scan it again.";
+  if (e instanceof Problem) return e.message;
   console.error(e);
   return "This window has met a mistake of its own with it. Scan it again.";
 }

@@ -4,7 +4,7 @@ import { personHere } from "../../api/station";
 import { keeper } from "./keep";
 import { createQueue, open, type Scan, type Taker } from "./queue";
 
-export type { Outcome, Scan, State, Taker } from "./queue";
+export type { Outcome, Scan, Send, State, Taker } from "./queue";
 export { open } from "./queue";
 
 /** Who takes scans, by name. Takers are small and always there; the places that show them come when they are needed. */

@@ -128,7 +128,11 @@ function LeftBehind() {
       className="flex flex-wrap items-start gap-x-4 gap-y-2 border-l-4 border-l-amber-500 px-4 py-2.5"
     >
       <div className="min-w-64 flex-1">
-        <b className="font-semibold">Not lent{left.name && ` to ${left.name}`}</b>
+        <b className="font-semibold">
+          {left.name || "Before"}: {left.lent > 0 && `${left.lent} more lent`}
+          {left.lent > 0 && left.lines.length > 0 && ", "}
+          {left.lines.length > 0 && `${left.lines.length} not lent`}
+        </b>
         <ul>
           {left.lines.map((l, k) => (
             <li key={k}>

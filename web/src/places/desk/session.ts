@@ -1,7 +1,7 @@
 import { createJSONStorage, persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, told, type Schema } from "../../api/client";
-import { add, again, change, drop, scans, takers, type Scan } from "../../kit/scans/scans";
+import { add, again, change, drop, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
 import { play, sound } from "../../kit/sound";
 import { write } from "../../kit/write";
 
@@ -18,10 +18,11 @@ export interface Line {
   undone?: boolean;
 }
 
-/** Lines that ended without a loan, of a patron who is not here any more. */
+/** How scans of a patron ended who is not here any more: asks, and what was answered after the person had gone on. */
 export interface Left {
   name: string;
   card: string;
+  lent: number;
   lines: { title: string; says: string }[];
 }
 
@@ -43,23 +44,25 @@ export const titleOf = (s: Scan) => lineOf(s)?.result.line?.title ?? lineOf(s)?.
 const mine = () => scans.getState().scans.filter((s) => s.taker === "desk");
 const answered = (s: Scan) => s.taker === "desk" && (s.state === "done" || s.state === "ask" || s.state === "wrong");
 
-/** Closes the card. What was not lent is told still, until it is seen. */
-function leave() {
+/** Closes the card, as was asked for at a moment. What was asked or answered since is told still, until it is seen. */
+function leave(asked: number) {
   const { card } = desk.getState();
-  const undone = mine().filter(
-    (s) => s.state === "ask" || (s.state === "wrong" && lineOf(s)?.result.kind !== "refused"),
-  );
-  drop(answered);
+  const unseen = mine().filter((s) => !s.adopted && (s.state === "ask" || (s.ended ?? 0) >= asked));
+  const undone = unseen.filter((s) => s.state === "ask" || s.state === "wrong");
+  const lent = unseen.filter((s) => s.state === "done").length;
+  drop((s) => answered(s) && (!s.adopted || s.state === "done"));
   desk.setState({
     card: undefined,
     found: undefined,
-    left: undone.length
-      ? {
-          name: card?.name ?? "",
-          card: card?.card ?? "",
-          lines: undone.map((s) => ({ title: titleOf(s), says: s.says || (lineOf(s)?.result.text ?? "") })),
-        }
-      : undefined,
+    left:
+      undone.length + lent > 0
+        ? {
+            name: card?.name ?? "",
+            card: card?.card ?? "",
+            lent,
+            lines: undone.map((s) => ({ title: titleOf(s), says: s.says || (lineOf(s)?.result.text ?? "") })),
+          }
+        : undefined,
   });
 }
 
@@ -68,11 +71,14 @@ export function changeCard(patron: number | undefined, by: (card: CardOf) => Car
   desk.setState(({ card }) => (card && card.id === patron ? { card: by(card) } : {}));
 }
 
-/** Looks at a card again, after more of it has changed than one loan. */
-export async function lookAgain(patron: number | undefined) {
-  if (!patron || desk.getState().card?.id !== patron) return;
+/** Looks at a card again, after more of it has changed than one loan; once more if it changed here meanwhile. */
+export async function lookAgain(patron: number | undefined): Promise<void> {
+  const before = desk.getState().card;
+  if (!patron || before?.id !== patron) return;
   const fresh = await told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })).catch(() => undefined);
-  if (fresh) changeCard(patron, () => fresh);
+  if (!fresh) return;
+  if (desk.getState().card === before) changeCard(patron, () => fresh);
+  else await lookAgain(patron);
 }
 
 /** The card with one loan as it is now, new or changed. */
@@ -94,58 +100,91 @@ interface Given {
   reason?: string;
 }
 
+/** Whose a scan is, and by what name. */
+interface Whose {
+  id?: number;
+  name?: string;
+}
+
+// A window that is gone had a patron open, and perhaps scanned further cards; none of that changes the desk of this one.
+let gone: Whose & { window?: string } = {};
+
+/** Whose a scan of a window that is gone is: of the card before it there, or of the patron who was open. */
+async function whoseLeft(scan: Scan, send: Send): Promise<Whose> {
+  if (gone.window !== scan.adopted) gone = { window: scan.adopted, id: Number(scan.session) || undefined };
+  const { id } = gone;
+  if (id && !gone.name)
+    gone.name = (await send(() => api.GET("/api/patrons/{id}", { params: { path: { id } } }), "apart")).name;
+  return gone;
+}
+
+/** Whose a scan made here is. One right after a card that was not taken was meant for another than the open one. */
+function whoseHere(scan: Scan): Whose {
+  const { card, doubt } = desk.getState();
+  return scan.at <= doubt ? {} : { id: card?.id, name: card?.name };
+}
+
+/** Takes in who has come, or that it is not known who. */
+function came(scan: Scan, card?: CardOf) {
+  if (scan.adopted) {
+    gone = { window: scan.adopted, id: card?.id, name: card?.name };
+    return;
+  }
+  if (!card) {
+    desk.setState({ doubt: Date.now() });
+    return;
+  }
+  if (card.id !== desk.getState().card?.id) leave(scan.at);
+  desk.setState({ card, found: undefined, doubt: 0 });
+}
+
+async function take(scan: Scan, send: Send): Promise<Outcome> {
+  if (scan.what === "finish") {
+    if (scan.adopted) gone = { window: scan.adopted };
+    else leave(scan.at);
+    return { state: "done", gone: true };
+  }
+  const given = scan.given as Given;
+  const whose = scan.adopted ? await whoseLeft(scan, send) : whoseHere(scan);
+  const patron = given.patron ?? whose.id;
+  const { name } = whose;
+  const result = await send((key) =>
+    api.POST("/api/desk/scan", {
+      params: { header: keyed(key) },
+      headers: madeAt(scan.branch),
+      body: { text: scan.text, patron, past: given.past, reason: given.reason },
+    }),
+  );
+  if (result.kind === "card" && result.card) {
+    came(scan, result.card);
+    return { state: "done", gone: true };
+  }
+  if (result.kind === "found") {
+    if (!scan.adopted)
+      desk.setState({ found: { words: scan.text, rows: result.found ?? [], more: result.more ?? "" } });
+    return { state: "ask", gone: true };
+  }
+  if (result.kind === "wrong" && result.meant === "card") came(scan);
+  if (result.line) {
+    const lent = result.line;
+    changeCard(result.patron, (c) => withLine(c, lent));
+  }
+  if (result.stale) void lookAgain(result.patron);
+  const line: Line = { result, patron: result.patron ?? patron, whose: patron === whose.id ? name : undefined };
+  const doubtful = !patron && !scan.adopted && desk.getState().card !== undefined;
+  return {
+    state: result.kind === "lent" ? "done" : result.kind === "ask" ? "ask" : "wrong",
+    says:
+      doubtful && result.meant === "item"
+        ? "Scanned after a card that was not taken, so it is lent to nobody. Scan the card, then this again."
+        : "",
+    result: line,
+  };
+}
+
 takers.set("desk", {
   session: () => String(desk.getState().card?.id ?? ""),
-
-  resume: async (session) => {
-    if (!Number(session) || desk.getState().card) return;
-    const card = await told(api.GET("/api/patrons/{id}", { params: { path: { id: Number(session) } } }));
-    desk.setState({ card });
-  },
-
-  take: async (scan, send) => {
-    if (scan.what === "finish") {
-      leave();
-      return { state: "done", gone: true };
-    }
-    const given = scan.given as Given;
-    const { card, doubt } = desk.getState();
-    // What came right after a card that was not taken was meant for another patron than the open one.
-    const doubtful = !given.patron && scan.at <= doubt;
-    const patron = given.patron ?? (doubtful ? undefined : card?.id);
-    const result = await send((key) =>
-      api.POST("/api/desk/scan", {
-        params: { header: keyed(key) },
-        headers: madeAt(scan.branch),
-        body: { text: scan.text, patron, past: given.past, reason: given.reason },
-      }),
-    );
-    if (result.kind === "card" && result.card) {
-      if (result.card.id !== card?.id) leave();
-      desk.setState({ card: result.card, found: undefined, doubt: 0 });
-      return { state: "done", gone: true };
-    }
-    if (result.kind === "found") {
-      desk.setState({ found: { words: scan.text, rows: result.found ?? [], more: result.more ?? "" } });
-      return { state: "ask", gone: true };
-    }
-    if (result.kind === "wrong" && result.meant === "card") desk.setState({ doubt: Date.now() });
-    const line: Line = { result, patron: result.patron ?? patron, whose: patron === card?.id ? card?.name : undefined };
-    if (result.line) {
-      const lent = result.line;
-      changeCard(result.patron, (c) => withLine(c, lent));
-    }
-    if (result.stale) void lookAgain(result.patron);
-    return {
-      state: result.kind === "lent" ? "done" : result.kind === "ask" ? "ask" : "wrong",
-      says:
-        doubtful && result.meant === "item"
-          ? "Scanned after a card that was not taken, so it is lent to nobody. Scan the card, then this again."
-          : "",
-      result: line,
-    };
-  },
-
+  take,
   settled: (scan) => {
     if (scan.what === "scan") sound(scan);
   },

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useStore } from "zustand";
-import { api, keyed, newKey, told } from "../../api/client";
+import { api, keyed } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { Button, Head, inputLook, Trouble } from "../../kit/parts";
@@ -11,7 +11,7 @@ import { useScans } from "../../kit/scans/scans";
 import { useWrite } from "../../kit/write";
 import { Asks } from "./Asks";
 import { Piles } from "./Piles";
-import { openRun, returns, sessionOf, show, type Mode, type Run } from "./session";
+import { lookAtRun, returns, sessionOf, show, type Mode, type Run } from "./session";
 import { Tape } from "./Tape";
 
 /** Taking back: from the bin in silence, or with the patron there. The run is still there on coming back. */
@@ -26,11 +26,7 @@ export function ReturnsPlace() {
   // A scan opens the run itself; this shows the one that is open before anything is scanned.
   const opened = useQuery({
     queryKey: ["run", session, me.id, closed],
-    queryFn: async () => {
-      const run = await told(openRun(session, newKey()));
-      show(session, run);
-      return run;
-    },
+    queryFn: () => lookAtRun(session),
     staleTime: Infinity,
     refetchOnMount: "always", // another window may have gone on with it
   });

@@ -1,9 +1,10 @@
 import { createJSONStorage, persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
-import { api, keyed, madeAt, newKey, Problem, told, type Schema } from "../../api/client";
+import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client";
 import { branchHere } from "../../api/station";
-import { add, drop, open as waits, scans, takers, type Outcome, type Scan } from "../../kit/scans/scans";
+import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
 import { play } from "../../kit/sound";
+import { surely } from "../../kit/surely";
 
 /** The returns runs that are open here: one from the bin, one with the patron there. A run is the server's; what was
  * scanned since its lines were asked for is kept beside it. */
@@ -25,10 +26,12 @@ interface Returns {
   runs: Record<string, Open>;
   /** How many runs were closed here: the next one is asked for anew. */
   closed: number;
+  /** How often a run has changed here: an answer that was asked for before that is older than what is known. */
+  changes: number;
 }
 
 export const returns = createStore<Returns>()(
-  persist((): Returns => ({ mode: "bin", runs: {}, closed: 0 }), {
+  persist((): Returns => ({ mode: "bin", runs: {}, closed: 0, changes: 0 }), {
     name: "nevrin returns",
     storage: createJSONStorage(() => sessionStorage),
   }),
@@ -62,7 +65,8 @@ function withChange(run: Run, c: Change): Run {
 
 /** Takes in what an act has changed of a run, whichever is shown now. */
 export function changed(c: Change) {
-  returns.setState(({ runs }) => ({
+  returns.setState(({ runs, changes }) => ({
+    changes: changes + 1,
     runs: Object.fromEntries(
       Object.entries(runs).map(([session, o]) => [
         session,
@@ -74,7 +78,8 @@ export function changed(c: Change) {
 
 /** Puts a run in its place, as the server has it. */
 export function show(session: string, run: Run) {
-  returns.setState(({ runs }) => ({
+  returns.setState(({ runs, changes }) => ({
+    changes: changes + 1,
     runs: { ...runs, [session]: { run, fresh: runs[session]?.run.id === run.id ? runs[session].fresh : [] } },
   }));
 }
@@ -93,15 +98,25 @@ export const openRun = (session: string, key: string) =>
     body: { mode: modeOf(session) },
   });
 
+/**
+ * Looks at the run of a session as the server has it. What a scan or an answer has changed here while that was asked for
+ * is newer, and stays.
+ */
+export async function lookAtRun(session: string) {
+  const before = returns.getState().changes;
+  const run = await surely((key) => openRun(session, key));
+  const { runs, changes } = returns.getState();
+  if (changes === before || !runs[session]) show(session, run);
+  return run;
+}
+
 /** Whether somebody has finished a run meanwhile. */
 const finished = async (run: number) =>
   (await told(api.GET("/api/returns/{id}", { params: { path: { id: run } } }))).finished;
 
-type Send = Parameters<NonNullable<ReturnType<(typeof takers)["get"]>>["take"]>[1];
-
 async function take(scan: Scan, send: Send): Promise<Outcome> {
   const known = returns.getState().runs[scan.session]?.run;
-  const run = known ?? (await send((key) => openRun(scan.session, key), { key: newKey() }));
+  const run = known ?? (await send((key) => openRun(scan.session, key), "apart"));
   if (!known) show(scan.session, run);
   if (scan.what === "finish") return finishRun(scan, send);
   try {
@@ -161,5 +176,5 @@ export function finish(session: string, sure: boolean) {
 /** Forgets the runs of this window, when somebody signs out; the server has them. */
 export function clear() {
   drop((s) => s.taker === "returns" && !waits(s));
-  returns.setState({ mode: "bin", runs: {}, closed: 0 });
+  returns.setState({ mode: "bin", runs: {}, closed: 0, changes: 0 });
 }

@@ -1,0 +1,48 @@
+import { beforeEach, expect, test, vi } from "vitest";
+import { api } from "../../api/client";
+import { signedInHere } from "../../api/station";
+import { changed, lookAtRun, returns, type Change, type Line, type Run } from "./session";
+
+// What is asked for while a run goes on may be answered late: a note that came up meanwhile must not go from the screen.
+
+const run = (notes: Line[] = []): Run => ({
+  id: 1,
+  mode: "bin",
+  counted_as: "",
+  says: "",
+  piles: [],
+  open: [],
+  notes,
+  finished: false,
+});
+const line = (id: number) => ({ id, note_answer: "open", undone: false, note: "Cap missing" }) as Line;
+const change = (id: number): Change => ({ run: 1, lines: [line(id)], piles: [], open: [] });
+
+beforeEach(() => {
+  signedInHere(7);
+  returns.setState({ runs: {} });
+});
+
+const notes = () => returns.getState().runs["SLM bin"]?.run.notes.map((l) => l.id);
+
+/** Looks at the run, with an answer that takes its time while something else happens. */
+async function looked(answer: Run, meanwhile: () => void) {
+  vi.spyOn(api, "POST").mockImplementation(() => {
+    meanwhile();
+    return Promise.resolve({ data: answer, response: new Response(null, { status: 200 }) });
+  });
+  await lookAtRun("SLM bin");
+}
+
+test("the first answer opens the run, a later one brings what other windows did", async () => {
+  await looked(run(), () => {});
+  expect(notes()).toEqual([]);
+  await looked(run([line(4)]), () => {});
+  expect(notes()).toEqual([4]);
+});
+
+test("an answer that is older than a scan leaves what the scan brought", async () => {
+  await looked(run(), () => {});
+  await looked(run(), () => changed(change(5)));
+  expect(notes()).toEqual([5]);
+});
