@@ -1,4 +1,4 @@
-import { expect, type Page } from "@playwright/test";
+import { expect, type CDPSession, type Page } from "@playwright/test";
 import pg from "pg";
 
 /** Asks the database for one text, to find things of the demo that a story can begin with. */
@@ -54,10 +54,26 @@ export async function go(page: Page, place: string) {
     .click();
 }
 
-/** Types as a scanner does: fast, ending in Enter, wherever the focus is. */
+const keyboards = new WeakMap<Page, CDPSession>();
+
+/**
+ * Types as a scanner does: fast, ending in Enter, wherever the focus is. A scanner does not wait until the page has taken a
+ * key, and keys say when they were pressed, however late they are looked at.
+ */
 export async function scan(page: Page, text: string) {
-  await page.keyboard.type(text, { delay: 4 });
-  await page.keyboard.press("Enter");
+  const known = keyboards.get(page);
+  const keyboard = known ?? (await page.context().newCDPSession(page));
+  if (!known) keyboards.set(page, keyboard);
+  const begun = Date.now() / 1000;
+  const sent = [...text, "\r"].flatMap((letter, k) => {
+    const key = letter === "\r" ? { key: "Enter", code: "Enter", windowsVirtualKeyCode: 13 } : { key: letter };
+    const timestamp = begun + k * 0.004;
+    return [
+      keyboard.send("Input.dispatchKeyEvent", { type: "keyDown", text: letter, ...key, timestamp }),
+      keyboard.send("Input.dispatchKeyEvent", { type: "keyUp", ...key, timestamp: timestamp + 0.001 }),
+    ];
+  });
+  await Promise.all(sent);
 }
 
 export async function clockOn(page: Page, by: "One hour on" | "One day on" | "A week on") {
