@@ -8,6 +8,9 @@ import { ScanActs, sayState } from "./scans/lines";
 import { drop, useOthers, useScans, useWaiting } from "./scans/scans";
 import { useUnknown } from "./write";
 
+/** So many scans are shown at once, the newest; the place stays in sight. */
+const most = 3;
+
 /** Below the strip: what is the matter with the line, and what nobody knows the end of yet. Absent when all is well. */
 export function Bar() {
   const { lost, signedOut } = useStore(line);
@@ -49,7 +52,12 @@ export function Bar() {
           {w.about}: we do not know yet whether it was done, asking again …<Quiet onClick={w.stop}>Stop asking</Quiet>
         </p>
       ))}
-      {scanned.map((s) => {
+      {scanned.length > most && (
+        <p className="border-b border-line bg-surface px-[18px] py-1.5 text-ink-2">
+          {scanned.length - most} more, scanned before these
+        </p>
+      )}
+      {scanned.slice(0, most).map((s) => {
         const found = foundOf(s);
         return (
           <div

@@ -1,6 +1,6 @@
 import { api } from "../../api/client";
 import { sound } from "../sound";
-import { scans, takers, type Scan } from "./scans";
+import { open, scans, takers, type Scan } from "./scans";
 
 /**
  * Takes what is scanned where nothing else does. The server says what it is; a card opens at the desk, an item and words
@@ -23,28 +23,29 @@ export interface Found {
 }
 export const foundOf = (s: Scan) => s.result as Found | undefined;
 
-export function openHouse(way: Way) {
-  // What was scanned before the desk was on the screen, after the card that opened it, belongs there.
-  let desk = 0;
+/** A card leads to the desk, and with it all that was scanned after it before the desk was on the screen. */
+const toDesk = (scan: Scan) =>
+  scans.setState(({ scans: all }) => ({
+    scans: all.map((s) =>
+      s.id === scan.id || (s.taker === "house" && s.person === scan.person && s.adopted === scan.adopted && open(s))
+        ? { ...s, taker: "desk" }
+        : s,
+    ),
+  }));
 
+export function openHouse(way: Way) {
   takers.set("house", {
     session: way.here,
 
     take: async (scan, send) => {
-      const toDesk = () => {
-        scans.setState(({ scans: all }) => ({
-          scans: all.map((s) => (s.id === scan.id ? { ...s, taker: "desk" } : s)),
-        }));
-        return takers.get("desk")?.take(scan, send) ?? Promise.reject(new Error("There is no desk."));
-      };
-      if (scan.at <= desk) return toDesk();
       const read = await send(() => api.GET("/api/scanned", { params: { query: { text: scan.text } } }));
       const still = way.here() === scan.session && !scan.adopted;
       if (read.kind === "card") {
-        const outcome = await toDesk();
-        desk = Date.now();
+        const desk = takers.get("desk");
+        if (!desk) throw new Error("There is no desk.");
+        toDesk(scan);
         if (still) way.desk();
-        return outcome;
+        return desk.take(scan, send);
       }
       if (read.kind === "item") {
         if (!still) return { state: "done", result: { item: read.item } };
