@@ -1,6 +1,10 @@
 package store
 
-import "time"
+import (
+	"time"
+
+	"nevrin/core/circulation"
+)
 
 // EventShown is an event with what its links say now.
 type EventShown struct {
@@ -11,10 +15,22 @@ type EventShown struct {
 	RequestNumber            *string
 	RequestTitle, Partner    *string
 	Address, Subject         *string
+	Standing                 *circulation.ItemStanding // of the item now
+	Noted                    bool                      // the item has a note now
+	Open                     bool                      // its loan or hold is open still
+	Owed                     bool                      // something is still owed for its loan
+	Last                     bool                      // its loan is the item's latest
+	Shown                    bool                      // its patron shows what they have read
 }
 
 const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.patron_id, e.item_id, e.loan_id,
-		e.hold_id, e.request_id, e.message_id, e.detail, e.why,
+		e.hold_id, e.request_id, e.message_id, e.request, e.detail, e.why,
+		i.standing, coalesce(i.note, '') <> '' AS noted, coalesce(p.history_seen, false) AS shown,
+		coalesce(l.returned_at IS NULL AND l.id IS NOT NULL OR h.closed_at IS NULL AND h.id IS NOT NULL, false) AS open,
+		l.id IS NOT NULL AND NOT EXISTS (SELECT 1 FROM loans n WHERE n.item_id = l.item_id AND n.lent_at > l.lent_at
+			AND NOT n.undone) AS last,
+		EXISTS (SELECT 1 FROM ledger c WHERE c.loan_id = e.loan_id AND c.kind = 'charge' AND
+			(SELECT sum(s.amount) FROM ledger s WHERE s.id = c.id OR s.settles = c.id) > 0) AS owed,
 		s.name AS who, i.barcode, coalesce(t.name, ht.name) AS title_name, p.legal_name, p.preferred_name,
 			r.number AS request_number, r.title AS request_title, n.name AS partner,
 		m.address, m.subject
@@ -23,7 +39,7 @@ const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.pat
 	LEFT JOIN holds h ON h.id = e.hold_id LEFT JOIN titles ht ON ht.id = h.title_id
 	LEFT JOIN patrons p ON p.id = e.patron_id LEFT JOIN requests r ON r.id = e.request_id LEFT
 		JOIN partners n ON n.id = r.partner_id
-	LEFT JOIN messages m ON m.id = e.message_id AND e.patron_id = m.patron_id `
+	LEFT JOIN messages m ON m.id = e.message_id AND e.patron_id = m.patron_id LEFT JOIN loans l ON l.id = e.loan_id `
 
 // EventsOfPatron gives a page of what happened to a patron, newest first.
 func (t *Tx) EventsOfPatron(patron int64, page Page) ([]EventShown, Page, error) {

@@ -10,7 +10,7 @@ import (
 )
 
 const holdColumns = `h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
-		h.state, h.item_id, h.promised_at, h.ready_at,
+		h.state, h.item_id, h.fetch_at, h.promised_at, h.ready_at,
 	h.shelf_until, h.closed_at, h.why`
 
 // HoldForSlip gives a hold with its patron, title and item; nil where there is none.

@@ -28,6 +28,7 @@ type Network struct {
 	Timezone     string
 	FetchMinutes int
 	Version      int64
+	Settings     json.RawMessage `gorm:"type:jsonb;default:'{}'"`
 }
 
 func (Network) TableName() string { return "network" }
@@ -73,6 +74,8 @@ type Staff struct {
 	PasswordHash string
 	Demo         bool
 	Active       bool
+	ShortHash    string // of the short code with which they come back to a station; empty: none
+	ShortWrong   int    // wrong tries of it since the last right one
 }
 
 func (Staff) TableName() string { return "staff" }
@@ -276,6 +279,7 @@ type Hold struct {
 	State      queue.State
 	ItemID     *int64
 	Item       *Item
+	FetchAt    *calendar.Code `gorm:"->"` // where its item is to be taken from the shelf
 	PromisedAt *time.Time
 	ReadyAt    *time.Time
 	ShelfUntil *time.Time `gorm:"type:date"`
@@ -407,6 +411,7 @@ type Event struct {
 	HoldID     *int64
 	RequestID  *int64
 	MessageID  *int64
+	Request    *string
 	Detail     json.RawMessage `gorm:"type:jsonb"`
 	Why        json.RawMessage `gorm:"type:jsonb"`
 }
@@ -446,7 +451,6 @@ type Partner struct {
 	Name       string
 	SRUURL     string `gorm:"column:sru_url"`
 	MessageURL string
-	Secret     string
 	PatronID   int64
 }
 

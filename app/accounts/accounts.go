@@ -78,6 +78,11 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 			return nil, problem.Newf(problem.Invalid, "A waiver needs a reason. Say why it is waived.")
 		}
 	}
+	if s.Means == "" {
+		if err := mayWaive(a, amount); err != nil {
+			return nil, err
+		}
+	}
 	p, charges, err := a.Tx.SettlingFacts(s.Patron)
 	if err != nil {
 		return nil, err
@@ -111,6 +116,22 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 		event.Event{Kind: told, Patron: p.ID, Detail: event.Detail{Amount: amount, Means: s.Means, Reason: s.Reason}},
 	)
 	return &Settled{p.ID, a.Network.Money.Format(money.Amount(p.Balance) - amount)}, nil
+}
+
+// mayWaive refuses a sum beyond what the actor's role waives at once.
+func mayWaive(a *act.Act, amount money.Amount) error {
+	most, without := a.Network.Settled.Limits.MostWaived(a.Who.Role)
+	switch {
+	case without || amount <= most:
+		return nil
+	case most == 0:
+		return problem.Newf(problem.Forbidden, "Your role waives nothing. Ask somebody whose role does.")
+	}
+	return problem.Newf(
+		problem.Forbidden,
+		"Your role waives up to %s at once. Ask somebody whose role waives more.",
+		a.Network.Money.Format(most),
+	)
 }
 
 // add writes an entry with who, where and when.

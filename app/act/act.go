@@ -13,6 +13,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -23,6 +24,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
+	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -33,6 +35,17 @@ type Actor struct {
 	Name   string
 	Role   role.Role
 	Branch calendar.Code
+
+	Branches []calendar.Code // where they may work beside their own branch
+	Home     calendar.Code   // their own
+
+	Request string // the request in which they do it; empty for what happens by itself
+}
+
+// MayWorkAt tells whether somebody may work at a branch: at their own, where they are let, and everywhere if they
+// supervise.
+func (w Actor) MayWorkAt(branch calendar.Code) bool {
+	return w.Role.Supervises() || branch == w.Home || slices.Contains(w.Branches, branch)
 }
 
 // Machine is the actor of what happens by itself, such as nightly work.
@@ -177,6 +190,11 @@ func (a *Act) Today() calendar.Date {
 	return a.Here().Date(a.Now)
 }
 
+// HasInHand tells whether the actor has had a patron's card at this branch lately.
+func (a *Act) HasInHand(patron int64) (bool, error) {
+	return a.Tx.HasInHand(a.Who.ID, patron, a.Who.Branch, a.Now.Add(-sight.InHand))
+}
+
 // Here is the calendar of the branch where the actor is.
 func (a *Act) Here() *calendar.Branch { return a.Network.Timetable.Branches[a.Who.Branch].Branch }
 
@@ -195,6 +213,9 @@ func (a *Act) Tell(e event.Event) {
 	}
 	if a.Who.Branch != "" {
 		row.BranchCode = &a.Who.Branch
+	}
+	if a.Who.Request != "" {
+		row.Request = &a.Who.Request
 	}
 	a.events = append(a.events, row)
 	a.Touch(e.Kind.Areas()...)

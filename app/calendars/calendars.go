@@ -163,13 +163,13 @@ func dayOf(b *calendar.Branch, d calendar.Date) Day {
 
 // sayNext says the next three times of a recurring closure.
 func sayNext(r Recurring, today calendar.Date) string {
-	starts, err := ical.Occurrences(r.Rule, r.From, today.AddYears(5))
+	starts, err := ical.Occurrences(r.Rule, r.From, today, today.AddYears(5))
 	if err != nil {
 		return err.Error()
 	}
 	var next []string
 	for _, d := range starts {
-		if d >= today && len(next) < 3 {
+		if len(next) < 3 {
 			next = append(next, d.Say())
 		}
 	}
@@ -224,7 +224,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		p.Openings = append(p.Openings, *c.Open)
 		return "special hours on " + c.Open.Date.Say() + ": " + strings.Join(c.Open.Hours, ", "), nil
 	case c.Recur != nil:
-		if err := ical.CheckRule(c.Recur.Rule); err != nil {
+		if err := checkRecurring(c.Recur.Rule, c.Recur.From); err != nil {
 			return "", problem.Newf(problem.Invalid, "%s.", err)
 		}
 		c.Recur.Says = ""
@@ -236,6 +236,12 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		return c.remove(p)
 	}
 	return "", problem.Newf(problem.Invalid, "Say what is to change.")
+}
+
+// checkRecurring tells what is wrong with a rule that begins on a day, its first years included.
+func checkRecurring(rule string, first calendar.Date) error {
+	_, err := ical.Occurrences(rule, first, first, first.AddYears(5))
+	return err
 }
 
 func (c Closure) say() string {
@@ -275,7 +281,7 @@ func (c *Change) take(p *plain) (string, error) {
 	taken := 0
 	for _, d := range c.Days {
 		if d.Rule != "" {
-			if err := ical.CheckRule(d.Rule); err != nil {
+			if err := checkRecurring(d.Rule, d.From); err != nil {
 				return "", problem.Newf(problem.Invalid, "%s: %s.", d.Name, err)
 			}
 			r := Recurring{From: d.From, Days: d.To.DaysSince(d.From) + 1, Rule: d.Rule, Name: d.Name}

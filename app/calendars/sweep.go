@@ -65,7 +65,7 @@ type plan struct {
 
 // Preview tells what a change would touch. Nothing is changed.
 func Preview(a *act.Act, c Change) (*Touched, error) {
-	p, err := work(a, &c, false)
+	p, err := work(a, &c)
 	if err != nil {
 		return nil, err
 	}
@@ -74,7 +74,7 @@ func Preview(a *act.Act, c Change) (*Touched, error) {
 
 // MovedLoans gives a page of the loans whose due date a change would move, in order of when they are due.
 func MovedLoans(a *act.Act, c Change, page store.Page) ([]MovedLoan, store.Page, error) {
-	p, err := work(a, &c, false)
+	p, err := work(a, &c)
 	if err != nil {
 		return nil, page, err
 	}
@@ -93,7 +93,7 @@ func MovedLoans(a *act.Act, c Change, page store.Page) ([]MovedLoan, store.Page,
 
 // MovedHolds gives a page of the holds that would wait on the shelf for longer, by their last day.
 func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page, error) {
-	p, err := work(a, &c, false)
+	p, err := work(a, &c)
 	if err != nil {
 		return nil, page, err
 	}
@@ -111,9 +111,23 @@ func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page,
 
 // Apply makes a change, and moves due dates and hold shelves along, but for the loans left out.
 func Apply(a *act.Act, c Change) (*Touched, error) {
-	p, err := work(a, &c, true)
+	p, err := work(a, &c)
 	if err != nil {
 		return nil, err
+	}
+	// The network is locked only now that the sums are done; they hold as long as nobody has changed it since.
+	version, err := a.Tx.LockNetwork()
+	if err != nil {
+		return nil, err
+	}
+	if version != c.Version {
+		return nil, problem.Newf(
+			problem.Refused,
+			"Somebody else has changed a calendar meanwhile. Look at it again, then make your change.",
+		)
+	}
+	if version != a.Network.Version {
+		return nil, store.ErrMoved
 	}
 	sweep := &store.Sweep{
 		At:       a.Now,
@@ -157,24 +171,12 @@ func follow(a *act.Act, sweep int64, forward bool) error {
 	return a.Tx.FollowSweep(sweep, forward, a.Now, a.Who.ID, a.Who.Branch, string(loans), string(shelves))
 }
 
-func work(a *act.Act, c *Change, lock bool) (*plan, error) {
+func work(a *act.Act, c *Change) (*plan, error) {
 	if c.Now != "" && !slices.Equal(c.Branches, []calendar.Code{a.Who.Branch}) && !a.Who.Role.Supervises() {
 		return nil, problem.Newf(problem.Forbidden, "Only the branch where you are can be closed from here.")
 	}
 	if c.Now == "" && !a.Who.Role.Supervises() {
 		return nil, problem.Newf(problem.Forbidden, "Only a supervisor changes calendars.")
-	}
-	if lock {
-		version, err := a.Tx.LockNetwork()
-		if err != nil {
-			return nil, err
-		}
-		if version != c.Version {
-			return nil, problem.Newf(
-				problem.Refused,
-				"Somebody else has changed a calendar meanwhile. Look at it again, then make your change.",
-			)
-		}
 	}
 	p := &plan{
 		before:  map[calendar.Code]plain{},

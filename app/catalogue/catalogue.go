@@ -5,6 +5,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/circulation"
 	"nevrin/core/money"
+	"nevrin/core/sight"
 	"nevrin/store"
 )
 
@@ -89,7 +90,7 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))
 		}
 		shown.State, shown.Tone = state(a, i)
-		if i.LoanPatron != nil {
+		if i.LoanPatron != nil && sight.OfPatron(a.Who.Role) == sight.Whole {
 			shown.Patron = *i.LoanPatron
 		}
 		out = append(out, shown)

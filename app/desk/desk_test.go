@@ -362,11 +362,26 @@ func TestRenewal(t *testing.T) {
 		testkit.Text(t, h, testkit.FreeItem, "SLM", "book"),
 	)
 	forward(t, h, 17)
-	for k, want := range []bool{true, true, false} {
+	renewals := func() string {
+		return testkit.Text(t, h, "SELECT renewals::text FROM loans WHERE id = ?", loan.Line.LoanID)
+	}
+	for k, c := range []struct {
+		days int
+		ok   bool
+		used string
+		due  string
+	}{
+		{0, true, "1", "2026-11-13"},
+		{0, true, "1", "2026-11-13"}, // gives nothing, so none is used up
+		{7, true, "2", "2026-11-20"},
+		{7, false, "2", ""},
+	} {
+		forward(t, h, c.days)
 		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, loan.Line.LoanID) })
-		assert.Equal(t, want, r.OK, "renewal %d: %s", k+1, r.Text)
-		if k == 0 {
-			assert.Equal(t, "2026-11-13", r.Line.DueExact)
+		assert.Equal(t, c.ok, r.OK, "renewal %d: %s", k+1, r.Text)
+		assert.Equal(t, c.used, renewals(), "after renewal %d", k+1)
+		if c.ok {
+			assert.Equal(t, c.due, r.Line.DueExact)
 		}
 	}
 }

@@ -30,6 +30,9 @@ type Lending struct {
 
 // Lend lends an item, asks about it, or says why it is not lent.
 func Lend(a *act.Act, l Lending) (*Result, error) {
+	if err := people.InHand(a, l.Patron); err != nil {
+		return nil, err
+	}
 	f, b, err := a.Tx.LendingFacts(l.Patron, l.Item)
 	switch {
 	case err != nil:
@@ -92,7 +95,7 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 	in := &circulation.Lending{
 		Rules: a.Book.Rulebook, Branch: a.Here(), Now: a.Now, Borrower: people.Borrower(a, b.Patron),
 		At: rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, b.Patron.Class),
-		By: a.Who.Role, Past: l.Past, Reason: l.Reason,
+		By: a.Who.Role, Limits: a.Network.Settled.Limits, Past: l.Past, Reason: l.Reason,
 	}
 	for _, o := range b.OnLoan {
 		branch := a.Network.Timetable.Branches[o.BranchCode].Branch

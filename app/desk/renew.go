@@ -33,6 +33,9 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	case f.Loan == nil || f.Loan.ID != id:
 		return nil, ended()
 	}
+	if err := people.InHand(a, f.Loan.Patron.ID); err != nil {
+		return nil, err
+	}
 	lent, err := LentOf(a, f.Loan, f.Item)
 	if err != nil {
 		return nil, err
@@ -60,6 +63,9 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	f.Loan.SetDue(decided.Due)
 	f.Loan.Renewals++
 	f.Loan.RenewedAt, f.Loan.EditionID = &a.Now, a.Book.ID
+	if decided.Free { // it is due when it was: nothing was given, so none is used up
+		f.Loan.Renewals--
+	}
 	a.Tx.RenewLoan(&was, f.Loan)
 	a.Tell(
 		event.Event{

@@ -12,6 +12,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/loan"
+	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -89,6 +90,9 @@ func take(a *act.Act, s Scan, scan ident.Scan) (*Result, error) {
 }
 
 func search(a *act.Act, words string) (*Result, error) {
+	if !sight.MaySearch(a.Who.Role) {
+		return &Result{Kind: "wrong", Text: "Your role opens a patron's record by the card. Scan it, or type its number."}, nil
+	}
 	found, next, err := people.Find(a, words, store.Page{})
 	text := calendar.Count(len(found), "patron") + " found"
 	if next.More {

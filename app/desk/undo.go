@@ -4,7 +4,9 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/moving"
+	"nevrin/app/people"
 	"nevrin/app/problem"
+	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/core/queue"
 	"nevrin/store"
@@ -33,6 +35,11 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 		return nil, problem.Newf(problem.Refused, "This loan has been renewed since. Take the item back instead.")
 	case l.LostAt != nil:
 		return nil, problem.Newf(problem.Refused, "This loan counts as lost. Take the item back instead.")
+	case l.BranchCode != a.Who.Branch && !a.Who.Role.Supervises():
+		return nil, elsewhereOnly(a, l.BranchCode)
+	}
+	if err := people.InHand(a, *l.PatronID); err != nil {
+		return nil, err
 	}
 	a.Tx.EndLoan(l.ID, a.Now, true)
 	a.Tell(event.Event{Kind: event.LoanUndone, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID})
@@ -44,6 +51,15 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 		return nil, err
 	}
 	return &Undone{*l.PatronID, l.ID, l.FilledHold != nil}, nil
+}
+
+// elsewhereOnly says that another branch or a supervisor undoes what that branch has done.
+func elsewhereOnly(a *act.Act, branch calendar.Code) error {
+	return problem.Newf(
+		problem.Forbidden,
+		"This was done at %s. It is undone there, or by a supervisor.",
+		a.Network.BranchName(branch),
+	)
 }
 
 // holdAgain lets a hold that the loan filled stand as before: on this branch's hold shelf, or waiting in its old place.

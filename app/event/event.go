@@ -77,6 +77,14 @@ const (
 	CalendarChanged  Kind = "calendar_changed"
 	CalendarUndone   Kind = "calendar_undone"
 	ClockMoved       Kind = "clock_moved"
+	SignedIn         Kind = "signed_in"
+	SignInFailed     Kind = "sign_in_failed"
+	PasswordChanged  Kind = "password_changed"
+	ShortCodeChanged Kind = "short_code_changed"
+	LinkMade         Kind = "link_made"
+	SessionsEnded    Kind = "sessions_ended"
+	StaffBranches    Kind = "staff_branches"
+	SettingsChanged  Kind = "settings_changed"
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.
@@ -93,7 +101,9 @@ type Detail struct {
 	Stage  string         `json:"stage,omitempty"` // of notices
 	Count  int            `json:"count,omitempty"`
 	Late   bool           `json:"late,omitempty"`
-	Says   string         `json:"says,omitempty"` // a change of rules or calendars, which concern no person
+	Says   string         `json:"says,omitempty"`  // a change of rules, calendars or settings, which concern no person
+	Staff  int64          `json:"staff,omitempty"` // whom of the staff it concerns
+	From   string         `json:"from,omitempty"`  // the address from which somebody of the staff came
 }
 
 // Due is the detail of something due.

@@ -11,7 +11,10 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/notices"
+	"nevrin/app/people"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -31,16 +34,48 @@ type Happened struct {
 	Why    *why.Trace `json:"why,omitempty"`
 }
 
-// OfPatron gives a page of what happened to a patron, newest first.
+// OfPatron gives a page of what happened to a patron, newest first, and keeps that it was looked at. What they have read
+// before is left out unless they show it; of what was paid for it the sum stays.
 func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page, error) {
+	people.Seen(a, people.History, patron, "")
 	rows, next, err := a.Tx.EventsOfPatron(patron, page)
+	kept := rows[:0]
+	for _, e := range rows {
+		may := sight.MayReadEvent(a.Who.Role, e.Shown, sight.Event{
+			Reading: e.ItemID != nil || e.LoanID != nil || e.HoldID != nil || e.RequestID != nil,
+			Open:    e.Open || e.Owed, Today: a.Here().Date(e.At) == a.Today(),
+		})
+		switch kind := event.Kind(e.Kind); {
+		case may:
+		case kind == event.Charged || kind == event.Paid || kind == event.Waived || kind == event.Refunded:
+			e.ItemID, e.LoanID, e.TitleName, e.Why = nil, nil, nil, nil
+		default:
+			continue
+		}
+		kept = append(kept, e)
+	}
+	return show(a, kept), next, err
+}
+
+// OfItem gives a page of what happened to an item, newest first. Who had it is named as long as it matters.
+func OfItem(a *act.Act, item int64, page store.Page) ([]Happened, store.Page, error) {
+	rows, next, err := a.Tx.EventsOfItem(item, page)
+	for k := range rows {
+		e := &rows[k]
+		if !e.Open && !sight.MayKnowBorrower(a.Who.Role, past(e)) {
+			e.PatronID, e.LegalName, e.PreferredName, e.Address, e.Subject = nil, nil, nil, nil, nil
+		}
+	}
 	return show(a, rows), next, err
 }
 
-// OfItem gives a page of what happened to an item, newest first.
-func OfItem(a *act.Act, item int64, page store.Page) ([]Happened, store.Page, error) {
-	rows, next, err := a.Tx.EventsOfItem(item, page)
-	return show(a, rows), next, err
+func past(e *store.EventShown) sight.Past {
+	p := sight.Past{Last: e.Last, Owed: e.Owed, Damaged: e.Noted}
+	if e.Standing != nil {
+		p.Damaged = p.Damaged || *e.Standing == circulation.ItemAside
+		p.Sought = *e.Standing == circulation.ItemMissing || *e.Standing == circulation.ItemLost
+	}
+	return p
 }
 
 func show(a *act.Act, rows []store.EventShown) []Happened {
@@ -194,6 +229,8 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return text(e.Partner) + " asks for " + text(e.RequestTitle)
 	case event.PartnerSays:
 		return text(e.Partner) + " says " + d.Is + " to " + text(e.RequestNumber)
+	case event.SettingsChanged:
+		return "Settings changed: " + d.Says
 	case event.ClockMoved:
 		return "Training clock moved to " + due()
 	}

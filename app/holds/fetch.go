@@ -132,6 +132,13 @@ func Missed(a *act.Act, id int64) error {
 	if h.State != queue.Fetching {
 		return problem.Newf(problem.Refused, "This hold is not on the fetch list any more.")
 	}
+	if *h.FetchAt != a.Who.Branch && !a.Who.Role.Supervises() {
+		return problem.Newf(
+			problem.Forbidden,
+			"This is on the fetch list of %s. Only who looks there can say that it is not on its shelf.",
+			a.Network.BranchName(*h.FetchAt),
+		)
+	}
 	item := *h.ItemID
 	if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
+	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -126,6 +127,19 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 	case !queue.Cancel.MayMake(a.Who.Role):
 		return nil, problem.Newf(problem.Forbidden, "Your role does not cancel holds. Ask somebody whose role does.")
 	}
+	if h.Pickup != a.Who.Branch && !a.Who.Role.Supervises() {
+		asked, err := a.HasInHand(h.PatronID)
+		if err != nil {
+			return nil, err
+		}
+		if !asked {
+			return nil, problem.Newf(
+				problem.Forbidden,
+				"This hold is for pickup at %s. Open the patron's card first if they are the one who asks; otherwise it is cancelled there.",
+				a.Network.BranchName(h.Pickup),
+			)
+		}
+	}
 	if err := a.Tx.MoveHold(h, queue.Cancel, a.Now); err != nil {
 		return nil, err
 	}
@@ -168,10 +182,17 @@ func showAll(a *act.Act, rows []store.HoldShown) []Hold {
 func show(a *act.Act, h *store.HoldShown) Hold {
 	p := &store.Patron{LegalName: h.LegalName, PreferredName: h.PreferredName, ShelfName: h.ShelfName}
 	until := store.DateOf(h.ShelfUntil)
-	return Hold{
+	shown := Hold{
 		ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, PatronID: h.PatronID, Patron: moving.ShelfName(a,
 			h.Pickup, p),
 		Card: h.Card, Pickup: h.Pickup, State: h.State, Says: people.SayHold(a, &h.Hold), PlacedAt: h.PlacedAt,
 		Waiting: h.Waiting, Why: act.Trace(h.Why), Lapsed: h.State == queue.Ready && *until < a.Today(),
 	}
+	if sight.OfPatron(a.Who.Role) == sight.Reduced {
+		shown.PatronID, shown.Card = 0, ""
+		if h.State != queue.Ready || h.Pickup != a.Who.Branch {
+			shown.Patron = "" // what stands on the hold shelf here has its name on its slip; the rest is not theirs to know
+		}
+	}
+	return shown
 }

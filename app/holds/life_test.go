@@ -64,7 +64,7 @@ func TestBeingSeenEndsAMiss(t *testing.T) {
 // item stands where it was put or goes where it is needed.
 func TestCancellingWhileTheItemIsPlaced(t *testing.T) {
 	w := testkit.NewWorld(t)
-	here := w.Staff(role.Desk, "HVH")
+	here, there := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "SLM")
 	for range 12 {
 		title, items := w.Title("HVH")
 		hold := placed(t, w, here, title, w.Patron("HVH"), "SLM")
@@ -73,7 +73,7 @@ func TestCancellingWhileTheItemIsPlaced(t *testing.T) {
 		both.Go(func() {
 			_, cancelled = testkit.Try(
 				w.House,
-				here,
+				there,
 				func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") },
 			)
 		})

@@ -18,6 +18,7 @@ import (
 	"nevrin/core/courier"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
+	"nevrin/core/settings"
 	"nevrin/formats/ical"
 	"nevrin/store"
 )
@@ -27,6 +28,7 @@ type Network struct {
 	store.Network
 	Location  *time.Location
 	Money     money.Currency
+	Settled   settings.Settings
 	Branches  []*calendar.Branch
 	Public    map[calendar.Code]bool // branches whose hold shelf the public can see
 	Timetable *courier.Timetable
@@ -128,6 +130,9 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 		return nil, err
 	}
 	n.Classes = classes
+	if n.Settled, err = settings.Read(n.Settings); err != nil {
+		return nil, err
+	}
 	if n.Money, err = money.ParseCurrency(n.Currency); err != nil {
 		return nil, err
 	}
@@ -168,9 +173,12 @@ func readFile(timezone string, branches []map[string]any, runs []json.RawMessage
 	return courier.Read(data)
 }
 
-// recurringYears is for how many years to come recurring closures are worked out: beyond the two years that
-// sums look ahead, by as long as a program may run.
-const recurringYears = 7
+// For how many years recurring closures are worked out: back as far as something may be late since, and ahead beyond the
+// two years that sums look, by as long as a program may run.
+const (
+	recurredYears  = 8
+	recurringYears = 7
+)
 
 // BranchFile is a branch in the form of the courier file, its recurring closures as single ones.
 func BranchFile(b *store.Branch, today calendar.Date) (map[string]any, error) {
@@ -190,7 +198,7 @@ func BranchFile(b *store.Branch, today calendar.Date) (map[string]any, error) {
 		}
 	}
 	for _, r := range recurring {
-		starts, err := ical.Occurrences(r.Rule, r.From, today.AddYears(recurringYears))
+		starts, err := ical.Occurrences(r.Rule, r.From, today.AddYears(-recurredYears), today.AddYears(recurringYears))
 		if err != nil {
 			return nil, err
 		}

@@ -14,6 +14,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
+	"nevrin/core/sight"
 	"nevrin/store"
 )
 
@@ -37,6 +38,8 @@ type Card struct {
 	Owes      string            `json:"owes"`
 	OwedLimit string            `json:"owed_limit" doc:"Empty: no limit"`
 	OnLoan    []Line            `json:"on_loan"`
+	Loans     int               `json:"loans" doc:"How many are on loan; a role that sees a reduced card sees not all of them"`
+	Reduced   bool              `json:"reduced" doc:"What the role does not need is left out"`
 	Holds     []Held            `json:"holds"`
 	Charges   []accounts.Charge `json:"charges"`
 	Stops     []string          `json:"stops" doc:"Why nothing can be lent, one sentence each"`
@@ -82,8 +85,11 @@ type Tell struct {
 	Text string `json:"text"`
 }
 
-// Open gives the card of a patron by id.
+// Open gives the card of a patron by id, and keeps that it was opened.
 func Open(a *act.Act, id int64) (*Card, error) {
+	if err := InHand(a, id); err != nil {
+		return nil, err
+	}
 	facts, err := a.Tx.CardFacts(id, "")
 	if err != nil {
 		return nil, err
@@ -91,6 +97,7 @@ func Open(a *act.Act, id int64) (*Card, error) {
 	if facts == nil {
 		return nil, problem.NoSuch("patron")
 	}
+	Seen(a, Opened, id, "")
 	return show(a, facts), nil
 }
 
@@ -100,6 +107,7 @@ func OpenByNumber(a *act.Act, number string) (*Card, error) {
 	if err != nil || facts == nil {
 		return nil, err
 	}
+	Seen(a, Scanned, facts.Patron.ID, "")
 	return show(a, facts), nil
 }
 
@@ -115,12 +123,14 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	if until := store.DateOf(p.CardUntil); until != nil {
 		c.CardUntil = until.Say()
 	}
+	c.Loans, c.Reduced = len(facts.Loans), sight.OfPatron(a.Who.Role) == sight.Reduced
 	c.loans(a, facts.Loans)
 	c.holds(a, facts.Holds)
 	c.rules(a, facts)
 	if p.Note != "" {
 		c.Tells = append(c.Tells, Tell{"note", "Note on this card", p.Note})
 	}
+	c.reduce(a, facts)
 	return c
 }
 

@@ -14,6 +14,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
 	"nevrin/core/money"
+	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -122,6 +123,15 @@ func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
 	if day != nil && *day > a.Today() {
 		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
 	}
+	if day != nil && !a.Who.Role.Supervises() {
+		if first := firstCounted(a); *day < first {
+			return nil, problem.Newf(
+				problem.Forbidden,
+				"Returns here count as %s at the earliest. A supervisor may choose an earlier day.",
+				first.Say(),
+			)
+		}
+	}
 	was := ""
 	if d := store.DateOf(state.Run.CountedAs); d != nil {
 		was = d.String()
@@ -133,6 +143,16 @@ func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
 	a.Tx.CountRunAs(id, state.Run.CountedAs)
 	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{Was: was, Day: day}})
 	return show(a, state)
+}
+
+// firstCounted is the earliest day that returns count as where no supervisor chooses.
+func firstCounted(a *act.Act) calendar.Date {
+	back := a.Network.Settled.Limits.BackDays
+	last, ok := a.Here().LastOpenDay(a.Today(), a.Today().AddYears(-1))
+	if !ok {
+		last = a.Today()
+	}
+	return last.Add(-back)
 }
 
 // open gives a run that is locked, open, and of this branch.
@@ -170,6 +190,16 @@ func Finish(a *act.Act, id int64) (*Run, error) {
 
 // Look gives a run as it stands.
 func Look(a *act.Act, id int64) (*Run, error) {
+	state, err := mayLook(a, id)
+	if err != nil {
+		return nil, err
+	}
+	return show(a, state)
+}
+
+// mayLook gives a run to who may see it. Its lines tell who read what, so a run of another branch, or of another day, is
+// for who supervises.
+func mayLook(a *act.Act, id int64) (*store.RunState, error) {
 	state, err := a.Tx.LookAtRun(id)
 	if err != nil {
 		return nil, err
@@ -177,11 +207,19 @@ func Look(a *act.Act, id int64) (*Run, error) {
 	if state == nil {
 		return nil, problem.NoSuch("returns run")
 	}
-	return show(a, state)
+	mine := state.Run.BranchCode == a.Who.Branch && state.Run.FinishedAt == nil
+	ofToday := state.Run.BranchCode == a.Who.Branch && *store.DateOf(&state.Run.Day) == a.Today()
+	if !mine && !ofToday && !a.Who.Role.Supervises() {
+		return nil, problem.Newf(problem.Forbidden, "This run was of another branch or another day. A supervisor can look at it.")
+	}
+	return state, nil
 }
 
 // Lines gives a page of a run's lines, newest first.
 func Lines(a *act.Act, id int64, page store.Page) ([]Line, store.Page, error) {
+	if _, err := mayLook(a, id); err != nil {
+		return nil, page, err
+	}
 	rows, next, err := a.Tx.Lines(id, page)
 	return showLines(a, rows), next, err
 }
@@ -256,7 +294,7 @@ func showLine(a *act.Act, r *store.LineShown) Line {
 	if r.ItemID != nil {
 		line.ItemID, line.Barcode, line.Title = *r.ItemID, *r.Barcode, *r.TitleName
 	}
-	if r.PatronID != nil {
+	if r.PatronID != nil && mayName(a, r) {
 		p := store.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}
 		line.PatronID, line.Patron = *r.PatronID, p.Name()
 	}
@@ -264,6 +302,12 @@ func showLine(a *act.Act, r *store.LineShown) Line {
 		line.Fine = a.Network.Money.Format(money.Amount(r.Fine))
 	}
 	return line
+}
+
+// mayName tells whether a line names who had the item: to all who work with patrons, and to those who see the reduced part
+// where the patron is there and something is asked.
+func mayName(a *act.Act, r *store.LineShown) bool {
+	return sight.OfPatron(a.Who.Role) == sight.Whole || r.Answer != ""
 }
 
 // signOf reads the sign of a line.

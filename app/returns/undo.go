@@ -246,6 +246,9 @@ func LeaveOnAccount(a *act.Act, id, patron int64) (*Change, error) {
 
 // OfPatron gives how a patron's lines of a run stand now: what changes when they pay elsewhere.
 func OfPatron(a *act.Act, run, patron int64) (*Change, error) {
+	if _, err := mayLook(a, run); err != nil {
+		return nil, err
+	}
 	rows, err := a.Tx.LinesOfPatron(run, patron)
 	if err != nil {
 		return nil, err

@@ -1,10 +1,12 @@
 package rules
 
 import (
+	"errors"
 	"fmt"
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/core/expect"
 	"nevrin/core/rulebook"
 )
 
@@ -47,10 +49,10 @@ func Compare(a *act.Act, from, to int64) (*Comparison, error) {
 	if err != nil {
 		return nil, err
 	}
-	return compare(old.Rulebook, revised.Rulebook), nil
+	return compare(a, old.Rulebook, revised.Rulebook)
 }
 
-func compare(old, revised *rulebook.Rulebook) *Comparison {
+func compare(a *act.Act, old, revised *rulebook.Rulebook) (*Comparison, error) {
 	out := &Comparison{Rules: []RuleDiffers{}, Terms: []TermDiffers{}}
 	for _, c := range rulebook.CompareRules(old, revised) {
 		d := RuleDiffers{}
@@ -68,7 +70,13 @@ func compare(old, revised *rulebook.Rulebook) *Comparison {
 		}
 		return s.Rule.Title()
 	}
-	shifts := rulebook.CompareTerms(old, revised)
+	shifts, err := rulebook.CompareTerms(a.Context, old, revised)
+	if tooMany := (*expect.Error)(nil); errors.As(err, &tooMany) {
+		return nil, problem.Newf(problem.Refused, "%s.", err)
+	}
+	if err != nil {
+		return nil, err
+	}
 	for _, s := range shifts[:min(len(shifts), mostTerms)] {
 		out.Terms = append(
 			out.Terms,
@@ -80,7 +88,7 @@ func compare(old, revised *rulebook.Rulebook) *Comparison {
 		)
 	}
 	out.More = len(shifts) - len(out.Terms)
-	return out
+	return out, nil
 }
 
 // CompareRanking tells what another ranking would change in an edition, before it counts.
@@ -93,7 +101,7 @@ func CompareRanking(a *act.Act, edition int64, ranking []string) (*Comparison, e
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
-	return compare(book.Rulebook, rulebook.New(book.Currency, book.Branches, order, book.Rules)), nil
+	return compare(a, book.Rulebook, rulebook.New(book.Currency, book.Branches, order, book.Rules))
 }
 
 // sayConflict says that two rules conflict, in words.

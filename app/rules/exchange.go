@@ -90,8 +90,12 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "Against the branches of this network: %s", err)
 	}
+	comparison, err := compare(a, a.Book.Rulebook, book)
+	if err != nil {
+		return nil, err
+	}
 	out := &Looked{
-		Comparison: *compare(a.Book.Rulebook, book),
+		Comparison: *comparison,
 		Count:      len(book.Rules),
 		Examples:   len(book.Examples),
 		Failing:    append([]string{}, failingExamples(book)...),

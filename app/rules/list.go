@@ -48,7 +48,10 @@ func List(a *act.Act, edition int64) (*RuleList, error) {
 			conflicts[r.ID] = append(conflicts[r.ID], "“"+c.Rules[1-k].Title()+"” about "+c.Term.Info().Name)
 		}
 	}
-	decides := book.Decides()
+	decides, err := book.Decides(a.Context)
+	if err != nil {
+		return nil, err
+	}
 	out := &RuleList{
 		Rules:    []Rule{},
 		Ranking:  book.Ranking.IDs(),

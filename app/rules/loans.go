@@ -8,11 +8,14 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/network"
+	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
+	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -66,6 +69,10 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	if err != nil {
 		return nil, err
 	}
+	named, err := mayName(a, l, item)
+	if err != nil {
+		return nil, err
+	}
 	book, err := a.Edition(l.EditionID)
 	if err != nil {
 		return nil, err
@@ -100,13 +107,34 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	now := at
 	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = string(item.BranchCode),
 		item.Collection, item.Material
-	if l.Patron != nil {
+	if l.Patron != nil && named {
 		out.PatronID, out.Patron, out.PatronClass = l.Patron.ID, l.Patron.Name(), l.Patron.Class
+	}
+	if l.Patron != nil {
 		now[rulebook.PatronClass] = l.Patron.Class
 	}
 	out.NowAs = sayClasses(a, now)
 	out.Next = sayNext(a, branch, now, own)
 	return out, nil
+}
+
+// mayName tells whether the borrower of a loan is named to who asks for its terms. Whose role opens records by the card
+// alone sees no loan of anybody else.
+func mayName(a *act.Act, l *store.Loan, item *store.Item) (bool, error) {
+	if l.Patron == nil {
+		return false, nil
+	}
+	if l.ReturnedAt == nil || sight.NeedsCard(a.Who.Role) {
+		return true, people.InHand(a, l.Patron.ID)
+	}
+	past, err := a.Tx.LoanGoneBy(l.ID)
+	if err != nil {
+		return false, err
+	}
+	return sight.MayKnowBorrower(a.Who.Role, sight.Past{
+		Last: past.Last, Owed: past.Owed, Damaged: item.Note != "" || item.Standing == circulation.ItemAside,
+		Sought: item.Standing == circulation.ItemMissing || item.Standing == circulation.ItemLost,
+	}), nil
 }
 
 // terms lists every term of a situation with what decides it.

@@ -10,6 +10,12 @@ import (
 // DayKeys name the days of a week in files, by time.Weekday.
 var DayKeys = [7]string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
 
+// Bounds of a file, far above what a network has.
+const (
+	maxBranches = 500
+	maxEntries  = 3000 // closures or openings of a branch
+)
+
 var branchKeys = []string{"code", "name", "zone", "timezone", "hours", "closures", "openings"}
 
 // ReadBranches reads a list of branches; more names further keys that the caller reads itself.
@@ -18,7 +24,7 @@ func ReadBranches(list jsonfile.Node, more ...string) ([]*Branch, []jsonfile.Nod
 	if !list.Given() {
 		list.Wrong("a list of branches")
 	}
-	nodes := list.List()
+	nodes := list.ListUpTo(maxBranches)
 	branches := make([]*Branch, len(nodes))
 	seen := map[Code]bool{}
 	for i, n := range nodes {
@@ -47,10 +53,10 @@ func readBranch(n jsonfile.Node, more []string) *Branch {
 			b.Weekly[weekday] = readDay(hours.Get(key))
 		}
 	}
-	for _, c := range n.Get("closures").List() {
+	for _, c := range n.Get("closures").ListUpTo(maxEntries) {
 		b.Closures = append(b.Closures, readClosure(c))
 	}
-	for _, o := range n.Get("openings").List() {
+	for _, o := range n.Get("openings").ListUpTo(maxEntries) {
 		if !o.Only("date", "hours", "name") {
 			continue
 		}

@@ -9,6 +9,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/role"
 	"nevrin/core/rulebook"
+	"nevrin/core/settings"
 	"nevrin/core/why"
 )
 
@@ -38,6 +39,7 @@ type Lending struct {
 	OnLoan   []OnLoan
 	Claim    *Claim // nil: meant for nobody else
 	By       role.Role
+	Limits   settings.Limits // who may go past which stop
 	Past     []loan.StopKind // stops that were seen and are gone past
 	Reason   string          // why they are
 }
@@ -59,12 +61,12 @@ func Lend(l Lending) Verdict {
 	due, sum := loan.Lend(l.Branch, v.Terms.Loan(), l.Now)
 	v.Due = due
 	for _, s := range l.stops(&v) {
-		if slices.Contains(l.Past, s.Kind) && s.Kind.MayOverride(l.By) {
+		if slices.Contains(l.Past, s.Kind) && l.Limits.MayPass(s.Kind, l.By) {
 			v.Passed = append(v.Passed, s)
 			continue
 		}
 		v.Left = append(v.Left, s)
-		v.May = v.May && s.Kind.MayOverride(l.By)
+		v.May = v.May && l.Limits.MayPass(s.Kind, l.By)
 		v.Reason = v.Reason || s.Kind.NeedsReason()
 	}
 	if len(v.Left) > 0 {

@@ -25,6 +25,7 @@ type Renewing struct {
 type Renewed struct {
 	Refused string
 	Due     loan.Due
+	Free    bool         // it is due as it was, so no renewal is used up
 	Fine    money.Amount // lateness so far, settled by the renewal
 	LateWhy why.Trace
 	Why     *why.Trace
@@ -57,5 +58,5 @@ func Renew(r Renewing) Renewed {
 	if late.Late > 0 {
 		trace = trace.Under(why.Sum, lateWhy)
 	}
-	return Renewed{Due: due, Fine: late.Fine, LateWhy: lateWhy, Why: &trace}
+	return Renewed{Due: due, Free: due.Same(l.Due), Fine: late.Fine, LateWhy: lateWhy, Why: &trace}
 }

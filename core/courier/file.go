@@ -12,6 +12,13 @@ import (
 // Format is the name of the file format.
 const Format = "nevrin-courier/1"
 
+// Bounds of a file, far above what a network has.
+const (
+	maxRuns  = 1000
+	maxStops = 200
+	maxAsks  = 10_000
+)
+
 // File is a courier file: a timetable and questions asked of it.
 type File struct {
 	Timetable *Timetable
@@ -40,7 +47,7 @@ func Read(data []byte) (*File, error) {
 	}
 	f := &File{Timetable: ReadTimetable(root)}
 	if root.Err() == nil {
-		for _, n := range root.Get("asks").List() {
+		for _, n := range root.Get("asks").ListUpTo(maxAsks) {
 			f.Asks = append(f.Asks, readQuestion(n, f.Timetable))
 		}
 	}
@@ -69,7 +76,7 @@ func ReadTimetable(root jsonfile.Node) *Timetable {
 		runs.Wrong("a list of runs")
 	}
 	seen := map[string]bool{}
-	for _, n := range root.Get("runs").List() {
+	for _, n := range root.Get("runs").ListUpTo(maxRuns) {
 		r := readRun(n, t)
 		if seen[r.ID] && r.ID != "" {
 			n.Get("id").Fail(fmt.Sprintf("the run %q a second time", r.ID), "each id once")
@@ -101,7 +108,7 @@ func readRun(n jsonfile.Node, t *Timetable) Run {
 		stops.Wrong("a list of stops")
 	}
 	var last calendar.Minute
-	for _, item := range n.Get("stops").List() {
+	for _, item := range n.Get("stops").ListUpTo(maxStops) {
 		r.Stops = append(r.Stops, readStop(item, t, &last))
 	}
 	return r

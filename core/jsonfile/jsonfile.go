@@ -4,6 +4,9 @@
 // Reading goes on after an error, so that one run lists all that is wrong; the collected Errors
 // say where, what stands there and what was expected. Keys given twice and unknown keys are
 // errors, because a mistyped key would otherwise be a rule that silently does nothing.
+//
+// Files come from anybody. Reading takes time and memory in proportion to the file: its depth, the number of its values
+// and the number of errors told are bounded, and a path is only written out where something is wrong.
 package jsonfile
 
 import (
@@ -42,29 +45,47 @@ func (e Errors) Error() string {
 	return strings.Join(lines, "\n")
 }
 
+// Bounds of a file, far above what any real one has.
+const (
+	MaxDepth  = 32
+	MaxValues = 200_000
+	maxErrors = 200
+)
+
 type member struct {
 	key   string
 	value Node
 }
 
+// place is where a value stands: under a key of an object, or at an index of a list.
+type place struct {
+	in    *place
+	key   string
+	index int // -1: under a key
+}
+
 // Node is one value of a file: an object, a list, or a plain value.
 type Node struct {
-	path    string
-	value   any // []member, []Node, string, json.Number, bool or nil
+	at      *place // nil: the root
+	value   any    // []member, []Node, string, json.Number, bool or nil
 	errs    *Errors
 	missing bool
 }
 
 // Read parses a whole file. The root's errors collect in Root.Errors.
 func Read(data []byte) (Node, error) {
-	errs := &Errors{}
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.UseNumber()
-	root, err := parse(dec, "$", errs)
+	p := parser{dec: dec, errs: &Errors{}}
+	root, err := p.value(nil, 0)
 	if err == nil {
 		if _, more := dec.Token(); more != io.EOF {
 			err = fmt.Errorf("something follows the end of the value")
 		}
+	}
+	var bound *Error
+	if errors.As(err, &bound) {
+		return Node{}, Errors{*bound}
 	}
 	if err != nil {
 		before := data[:min(int(dec.InputOffset()), len(data))]
@@ -76,56 +97,84 @@ func Read(data []byte) (Node, error) {
 	return root, nil
 }
 
-func parse(dec *json.Decoder, path string, errs *Errors) (Node, error) {
-	token, err := dec.Token()
-	if err != nil {
-		return Node{}, err
+type parser struct {
+	dec    *json.Decoder
+	errs   *Errors
+	values int
+}
+
+// value reads the next value, which stands at a place, so many levels below the root.
+func (p *parser) value(at *place, depth int) (Node, error) {
+	n := Node{at: at, errs: p.errs}
+	if depth > MaxDepth {
+		return n, &Error{"$", fmt.Sprintf("more than %d levels within each other", MaxDepth), "a file as it is described"}
 	}
-	n := Node{path: path, errs: errs}
+	if p.values++; p.values > MaxValues {
+		return n, &Error{"$", fmt.Sprintf("more than %d values", MaxValues), "a smaller file"}
+	}
+	token, err := p.dec.Token()
+	if err != nil {
+		return n, err
+	}
 	switch token {
 	case json.Delim('{'):
-		members := []member{}
-		for dec.More() {
-			key, err := dec.Token()
-			if err != nil {
-				return Node{}, err
-			}
-			name := key.(string)
-			value, err := parse(dec, join(path, name), errs)
-			if err != nil {
-				return Node{}, err
-			}
-			if slices.ContainsFunc(members, func(m member) bool { return m.key == name }) {
-				value.Fail("the key a second time", "each key once")
-			}
-			members = append(members, member{name, value})
-		}
-		n.value = members
-		_, err = dec.Token()
+		n.value, err = p.members(at, depth)
 	case json.Delim('['):
-		list := []Node{}
-		for dec.More() {
-			value, err := parse(dec, fmt.Sprintf("%s[%d]", path, len(list)), errs)
-			if err != nil {
-				return Node{}, err
-			}
-			list = append(list, value)
-		}
-		n.value = list
-		_, err = dec.Token()
+		n.value, err = p.list(at, depth)
 	default:
 		n.value = token
 	}
 	return n, err
 }
 
+func (p *parser) members(at *place, depth int) ([]member, error) {
+	members, seen := []member{}, map[string]bool{}
+	for p.dec.More() {
+		key, err := p.dec.Token()
+		if err != nil {
+			return nil, err
+		}
+		name := key.(string)
+		value, err := p.value(&place{at, name, -1}, depth+1)
+		if err != nil {
+			return nil, err
+		}
+		if seen[name] {
+			value.Fail("the key a second time", "each key once")
+		}
+		seen[name] = true
+		members = append(members, member{name, value})
+	}
+	_, err := p.dec.Token()
+	return members, err
+}
+
+func (p *parser) list(at *place, depth int) ([]Node, error) {
+	list := []Node{}
+	for p.dec.More() {
+		value, err := p.value(&place{at, "", len(list)}, depth+1)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, value)
+	}
+	_, err := p.dec.Token()
+	return list, err
+}
+
 var plainKey = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]*$`)
 
-func join(path, key string) string {
-	if plainKey.MatchString(key) {
-		return path + "." + key
+// String is the place as a JSON path.
+func (p *place) String() string {
+	switch {
+	case p == nil:
+		return "$"
+	case p.index >= 0:
+		return fmt.Sprintf("%s[%d]", p.in, p.index)
+	case plainKey.MatchString(p.key):
+		return p.in.String() + "." + p.key
 	}
-	return path + "[" + strconv.Quote(key) + "]"
+	return p.in.String() + "[" + strconv.Quote(p.key) + "]"
 }
 
 // Err is what is wrong in the file so far; nil if nothing.
@@ -136,9 +185,15 @@ func (n Node) Err() error {
 	return *n.errs
 }
 
-// Fail notes that something else was expected here.
+// Fail notes that something else was expected here. Of very many errors the first are told.
 func (n Node) Fail(found, expected string) {
-	*n.errs = append(*n.errs, Error{n.path, found, expected})
+	switch len(*n.errs) {
+	case maxErrors:
+		*n.errs = append(*n.errs, Error{"$", "more errors than these", "what the first of them say"})
+	case maxErrors + 1:
+	default:
+		*n.errs = append(*n.errs, Error{n.at.String(), found, expected})
+	}
 }
 
 // Wrong notes that the value as it stands is not what was expected.
@@ -206,7 +261,7 @@ func (n Node) Get(key string) Node {
 			return m.value
 		}
 	}
-	return Node{path: join(n.path, key), errs: n.errs, missing: true}
+	return Node{at: &place{n.at, key, -1}, errs: n.errs, missing: true}
 }
 
 // Keys lists an object's keys in order; it notes a value that is no object.
@@ -226,13 +281,20 @@ func (n Node) Keys() []string {
 }
 
 // List is the values of a list; a missing one is empty, anything else is noted.
-func (n Node) List() []Node {
+func (n Node) List() []Node { return n.ListUpTo(MaxValues) }
+
+// ListUpTo is List; one that is longer is noted and cut.
+func (n Node) ListUpTo(most int) []Node {
 	if n.missing {
 		return nil
 	}
 	list, ok := n.value.([]Node)
-	if !ok {
+	switch {
+	case !ok:
 		n.Wrong("a list")
+	case len(list) > most:
+		n.Fail(fmt.Sprintf("a list of %d", len(list)), fmt.Sprintf("at most %d", most))
+		return list[:most]
 	}
 	return list
 }

@@ -2,6 +2,8 @@ package jsonfile_test
 
 import (
 	"errors"
+	"runtime"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -74,4 +76,44 @@ func TestErrorsOfReaders(t *testing.T) {
 	assert.True(t, root.Check(nil))
 	assert.EqualError(t, root.Err(), `$: found "2026-13-01" is no day; expected a day of the year`+"\n"+
 		"$: found out of order; expected a mechanic; expected another value")
+}
+
+// What is nested, long or full of mistakes is refused in a sentence, in time and memory that follow the size of the
+// file: a list in a list in a list of 40 kB once took 3.9 GB.
+func TestHostileFiles(t *testing.T) {
+	for name, c := range map[string]struct{ text, says string }{
+		"nested":        {strings.Repeat("[", 20_000) + strings.Repeat("]", 20_000), "more than 32 levels"},
+		"nested keys":   {strings.Repeat(`{"a":`, 20_000) + "1" + strings.Repeat("}", 20_000), "more than 32 levels"},
+		"never closed":  {strings.Repeat("[", 1_000_000), "more than 32 levels"},
+		"many values":   {"[" + strings.Repeat("0,", 450_000) + "0]", "more than 200000 values"},
+		"many keys":     {`{"a":0` + strings.Repeat(`,"a":0`, 150_000) + "}", "the key a second time"},
+		"one long text": {`"` + strings.Repeat("x", 900_000) + `"`, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var before, after runtime.MemStats
+			runtime.ReadMemStats(&before)
+			root, err := jsonfile.Read([]byte(c.text))
+			runtime.ReadMemStats(&after)
+			if err == nil {
+				err = root.Err()
+			}
+			if c.says == "" {
+				assert.NoError(t, err)
+			} else {
+				require.ErrorContains(t, err, c.says)
+				var all jsonfile.Errors
+				require.ErrorAs(t, err, &all)
+				assert.LessOrEqual(t, len(all), 201)
+			}
+			assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(200*len(c.text)+1<<20), "bytes taken")
+		})
+	}
+}
+
+// A list that is longer than it may be is said to be, and cut.
+func TestListsAreBounded(t *testing.T) {
+	root, err := jsonfile.Read([]byte("[1,2,3]"))
+	require.NoError(t, err)
+	assert.Len(t, root.ListUpTo(2), 2)
+	assert.EqualError(t, root.Err(), "$: found a list of 3; expected at most 2")
 }

@@ -40,6 +40,11 @@ type Due struct {
 func OnDate(d calendar.Date) Due { return Due{Date: d} }
 func AtInstant(t time.Time) Due  { return Due{At: t, Hours: true} }
 
+// Same tells whether two are due at the same time.
+func (d Due) Same(other Due) bool {
+	return d.Hours == other.Hours && d.Date == other.Date && d.At.Equal(other.At)
+}
+
 // End is the last instant at which the item is not late.
 func (d Due) End(b *calendar.Branch) time.Time {
 	if d.Hours {

@@ -66,11 +66,10 @@ type Stop struct {
 	Text string
 }
 
-// MayOverride tells whether a role may go past a stop, with a reason. Those who answer for the
-// rules may; whom they excluded nobody lends to before the exclusion is lifted. That something is due
-// in a moment anybody may pass over.
-func (k StopKind) MayOverride(r role.Role) bool {
-	return k == Soon || k != CardExcluded && r.Supervises()
+// StopKinds are all of them.
+var StopKinds = []StopKind{
+	CardInactive, CardExcluded, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike, TooYoung, NoConsent,
+	MeantForElse, Soon,
 }
 
 // NeedsReason tells whether going past it has to be explained.

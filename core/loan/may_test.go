@@ -78,14 +78,6 @@ func TestStopsForAnItem(t *testing.T) {
 	}
 }
 
-func TestOverride(t *testing.T) {
-	for _, r := range []role.Role{role.Desk, role.Volunteer, role.Interlibrary} {
-		assert.False(t, loan.TooMany.MayOverride(r), r)
-	}
-	assert.True(t, loan.OwesTooMuch.MayOverride(role.Supervisor))
-	assert.False(t, loan.CardExcluded.MayOverride(role.Administrator), "an exclusion is lifted, not gone past")
-}
-
 func TestAge(t *testing.T) {
 	for _, c := range []struct {
 		name      string

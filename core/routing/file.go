@@ -14,6 +14,9 @@ import (
 // Format is the name of the file format.
 const Format = "nevrin-routing/1"
 
+// maxOfTitle bounds the items and the holds of a title, far above what one has.
+const maxOfTitle = 5000
+
 // File is a routing file: holds and items of titles, with a courier to move them.
 type File struct {
 	Now          time.Time
@@ -96,14 +99,14 @@ func (u unique) check(n jsonfile.Node, id string) {
 func (f *File) readTitle(n jsonfile.Node) Title {
 	t := Title{ID: n.Get("id").TextOr("")}
 	items, holds := unique{}, unique{}
-	for _, item := range n.Get("items").List() {
+	for _, item := range n.Get("items").ListUpTo(maxOfTitle) {
 		if item.Only("id", "branch") {
 			i := Item{item.Get("id").Text(), f.readBranch(item.Get("branch"))}
 			items.check(item.Get("id"), i.ID)
 			t.Items = append(t.Items, i)
 		}
 	}
-	for _, item := range n.Get("holds").List() {
+	for _, item := range n.Get("holds").ListUpTo(maxOfTitle) {
 		if !item.Only("id", "pickup", "only") {
 			continue
 		}

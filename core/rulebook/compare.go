@@ -1,9 +1,13 @@
 package rulebook
 
 import (
+	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
+
+	"nevrin/core/expect"
 )
 
 // Change is a rule that differs between two rulebooks; Old or New is nil where one has no such rule.
@@ -103,27 +107,48 @@ type kindOf struct {
 	alike []string
 }
 
-// situations calls for one situation of every kind that the rulebooks tell apart. Which a rule names
-// they tell apart; the number of situations is the product over the dimensions.
-func situations(call func(at Situation, alike [dimensions][]string), books ...*Rulebook) {
-	var all [dimensions][]kindOf
+// maxSituations bounds how many kinds of situations rules may tell apart: what they come to is looked at in each.
+const maxSituations = 5_000_000
+
+// kindsOfAll are the kinds of all dimensions. Their number is the product over the dimensions.
+func kindsOfAll(books ...*Rulebook) (all [dimensions][]kindOf, err error) {
+	number := 1
 	for d := range all {
 		all[d] = kinds(Dimension(d), books...)
+		number *= max(len(all[d]), 1)
+		if number > maxSituations {
+			return all, expect.Errorf(
+				fmt.Sprintf("at most %d; name values together that are meant alike", maxSituations),
+				"rules that tell more than %d kinds of situations apart", maxSituations,
+			)
+		}
+	}
+	return all, nil
+}
+
+// situations calls for one situation of every kind that the rulebooks tell apart, until the context ends.
+func situations(ctx context.Context, call func(at Situation, alike [dimensions][]string), books ...*Rulebook) error {
+	all, err := kindsOfAll(books...)
+	if err != nil {
+		return err
 	}
 	var at Situation
 	var alike [dimensions][]string
-	var walk func(d int)
-	walk = func(d int) {
+	var walk func(d int) error
+	walk = func(d int) error {
 		if d == len(all) {
 			call(at, alike)
-			return
+			return nil
 		}
 		for _, k := range all[d] {
 			at[d], alike[d] = k.value, k.alike
-			walk(d + 1)
+			if err := walk(d + 1); err != nil {
+				return err
+			}
 		}
+		return ctx.Err()
 	}
-	walk(0)
+	return walk(0)
 }
 
 // Shift is a term that two rulebooks settle differently in situations that they treat alike.
@@ -133,11 +158,18 @@ type Shift struct {
 	Alike    [dimensions][]string // values of each dimension; "" stands for all that no rule names
 }
 
+// maxShifts bounds what a comparison holds at once; nobody reads so many.
+const maxShifts = 200_000
+
 // CompareTerms lists where two rulebooks settle terms differently. Shifts that say the same of
-// neighbouring situations are joined, so that there are about as many as one would write down.
-func CompareTerms(old, revised *Rulebook) []Shift {
+// neighbouring situations are joined, so that there are about as many as one would write down. Of two rulebooks that
+// differ nearly everywhere not all is listed.
+func CompareTerms(ctx context.Context, old, revised *Rulebook) ([]Shift, error) {
 	var out []Shift
-	situations(func(at Situation, alike [dimensions][]string) {
+	err := situations(ctx, func(at Situation, alike [dimensions][]string) {
+		if len(out) >= maxShifts {
+			return
+		}
 		was, is := old.Decide(at, nil), revised.Decide(at, nil)
 		for t := range All {
 			if !was.settled[t].Value.Equal(is.settled[t].Value) {
@@ -145,11 +177,14 @@ func CompareTerms(old, revised *Rulebook) []Shift {
 			}
 		}
 	}, old, revised)
+	if err != nil {
+		return nil, err
+	}
 	for d := dimensions - 1; d >= 0; d-- {
 		out = joined(out, d)
 	}
 	slices.SortStableFunc(out, func(a, b Shift) int { return int(a.Term - b.Term) })
-	return out
+	return out, nil
 }
 
 // joined joins shifts that differ in one dimension only.
@@ -203,13 +238,13 @@ func (b *Rulebook) SayShift(s Shift) string {
 
 // Decides tells, for each rule in order, which of its terms decide in some situation. What decides in
 // none could be struck out and nothing would change.
-func (b *Rulebook) Decides() []map[Term]bool {
+func (b *Rulebook) Decides(ctx context.Context) ([]map[Term]bool, error) {
 	order := map[*Rule]int{}
 	out := make([]map[Term]bool, len(b.Rules))
 	for k, r := range b.Rules {
 		order[r], out[k] = k, map[Term]bool{}
 	}
-	situations(func(at Situation, _ [dimensions][]string) {
+	err := situations(ctx, func(at Situation, _ [dimensions][]string) {
 		terms := b.Decide(at, nil)
 		for t := range terms.settled {
 			if r := terms.settled[t].Rule; r != nil {
@@ -217,7 +252,7 @@ func (b *Rulebook) Decides() []map[Term]bool {
 			}
 		}
 	}, b)
-	return out
+	return out, err
 }
 
 // Sentence says a rule as people would: "Film, on all of islands: loan period 14 days."

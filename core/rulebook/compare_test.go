@@ -1,6 +1,7 @@
 package rulebook_test
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"testing"
@@ -36,7 +37,8 @@ func every(call func(at rulebook.Situation)) {
 func TestComparisonIsComplete(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		old, revised := anyRules(t), anyRules(t)
-		shifts := rulebook.CompareTerms(old, revised)
+		shifts, err := rulebook.CompareTerms(context.Background(), old, revised)
+		require.NoError(t, err)
 		every(func(at rulebook.Situation) {
 			was, is := old.Decide(at, nil), revised.Decide(at, nil)
 			differs := !was.Value(rulebook.Renewals).Equal(is.Value(rulebook.Renewals))
@@ -91,7 +93,9 @@ func TestRulesThatDecideNothing(t *testing.T) {
 			terms := book.Decide(at, nil)
 			found[terms.Of(rulebook.Renewals).RuleID()] = true
 		})
-		for k, terms := range book.Decides() {
+		decides, err := book.Decides(context.Background())
+		require.NoError(t, err)
+		for k, terms := range decides {
 			if terms[rulebook.Renewals] != found[book.Rules[k].ID] {
 				t.Fatalf("%s decides: %v, found %v", book.Rules[k].ID, terms, found)
 			}
@@ -122,9 +126,13 @@ func TestComparisonInWords(t *testing.T) {
 	assert.Equal(t, gone.ID, changes[1].Old.ID)
 	assert.Nil(t, changes[1].New)
 	assert.Empty(t, rulebook.CompareRules(old, old))
-	assert.Empty(t, rulebook.CompareTerms(old, old))
+	same, err := rulebook.CompareTerms(t.Context(), old, old)
+	require.NoError(t, err)
+	assert.Empty(t, same)
+	shifts, err := rulebook.CompareTerms(t.Context(), old, revised)
+	require.NoError(t, err)
 	said := ""
-	for _, s := range rulebook.CompareTerms(old, revised) {
+	for _, s := range shifts {
 		if s.Term == rulebook.LoanPeriod {
 			said += revised.SayShift(
 				s,

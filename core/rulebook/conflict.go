@@ -13,7 +13,10 @@ type Conflict struct {
 	Situation Situation
 }
 
-// Conflicts finds every pair of rules and term in conflict, with one situation in which they meet.
+// maxFound bounds how many conflicts or warnings are told of; with so many nobody reads on.
+const maxFound = 500
+
+// Conflicts finds every pair of rules and term in conflict, with one situation in which they meet; of very many the first.
 // Only faces of equal narrowness can: they stand side by side in the index.
 func (b *Rulebook) Conflicts() []Conflict {
 	type key struct {
@@ -28,7 +31,7 @@ func (b *Rulebook) Conflicts() []Conflict {
 			to++
 		}
 		for i := from; i < to; i++ {
-			for j := i + 1; j < to; j++ {
+			for j := i + 1; j < to && len(found) < maxFound; j++ {
 				first, second := &faces[i], &faces[j]
 				if first.rule == second.rule || !first.meets(second) {
 					continue
@@ -133,19 +136,16 @@ type Warning struct {
 func (b *Rulebook) Warnings() []Warning {
 	var found []Warning
 	for _, r := range b.Rules {
+		if len(found) == maxFound {
+			break
+		}
 		unit, ok := r.Sets(FineUnit)
 		_, rate := r.Sets(FineRate)
 		_, grace := r.Sets(Grace)
 		if !ok || rate && grace || r.Scope.Empty() {
 			continue
 		}
-		rest := New(
-			b.Currency,
-			b.Branches,
-			b.Ranking,
-			slices.DeleteFunc(slices.Clone(b.Rules), func(other *Rule) bool { return other == r }),
-		)
-		if turned, ok := rest.turnedBy(r, unit); ok {
+		if turned, ok := b.turnedBy(r, unit); ok {
 			from := "the default"
 			rules := []string{r.ID}
 			if turned.Rule != nil {
@@ -166,14 +166,14 @@ func (b *Rulebook) Warnings() []Warning {
 	return found
 }
 
-// turnedBy finds a decision between days and hours that a rule outside this rulebook overturns.
+// turnedBy finds a decision between days and hours, as it would be without a rule, that the rule overturns.
 func (b *Rulebook) turnedBy(r *Rule, unit Value) (Settled, bool) {
 	for _, other := range b.Rules {
 		at, meet := b.meet(&r.Scope, &other.Scope)
-		if !meet {
+		if !meet || other == r {
 			continue
 		}
-		terms := b.Decide(at, nil)
+		terms := b.decide(at, nil, r)
 		was := terms.Of(FineUnit)
 		if unitOf(was.Value).InHours() == unitOf(unit).InHours() {
 			continue

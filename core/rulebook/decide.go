@@ -136,7 +136,10 @@ func (b *Rulebook) weight(s *Scope, at *Situation) int {
 
 // Decide settles every term for a situation, each by the narrowest rule that speaks to it. Own are
 // the item's own terms, which stand above all rules; nil where it has none.
-func (b *Rulebook) Decide(at Situation, own []Setting) Terms {
+func (b *Rulebook) Decide(at Situation, own []Setting) Terms { return b.decide(at, own, nil) }
+
+// decide settles every term as if one of the rules were not there.
+func (b *Rulebook) decide(at Situation, own []Setting, without *Rule) Terms {
 	terms := b.blank
 	x := b.index
 	m := x.matching(&at)
@@ -144,7 +147,7 @@ func (b *Rulebook) Decide(at Situation, own []Setting) Terms {
 	for w := range x.words {
 		for left := m[0][w] & m[1][w] & m[2][w] & m[3][w] & m[4][w]; left != 0; left &= left - 1 {
 			f := &x.faces[w*64+bits.TrailingZeros64(left)]
-			if f.speaks&^settled == 0 {
+			if f.speaks&^settled == 0 || f.rule == without {
 				continue
 			}
 			for k := range f.rule.Settings {

@@ -335,7 +335,7 @@ func (b *Rulebook) checkExample(e Example) ExampleReport {
 		r.UnitsLate, r.UnitsCharged, r.Fine = &l.Late, &l.Charged, &fine
 	}
 	want := e.Expect
-	if want.Due != nil && !sameDue(*want.Due, out.Due) {
+	if want.Due != nil && !want.Due.Same(out.Due) {
 		r.Differs["due"] = Difference{want.Due.Print(branch), r.Due}
 	}
 	differs(r.Differs, "units_late", want.UnitsLate, r.UnitsLate, want.NoReturn)
@@ -356,10 +356,6 @@ func (b *Rulebook) checkExample(e Example) ExampleReport {
 	}
 	r.OK = len(r.Differs) == 0
 	return r
-}
-
-func sameDue(a, b loan.Due) bool {
-	return a.Hours == b.Hours && a.Date == b.Date && a.At.Equal(b.At)
 }
 
 func differs[T comparable](into map[string]Difference, key string, want, came *T, null map[string]bool) {

@@ -14,6 +14,13 @@ import (
 // Format is the name of the file format.
 const Format = "nevrin-rulebook/1"
 
+// Bounds of a file, far above what a network has.
+const (
+	maxRules    = 3000
+	maxExamples = 2000
+	maxAdmitted = 500 // values that a rule names in one dimension
+)
+
 // Read reads a rulebook file. The error is of type jsonfile.Errors and lists all that is wrong.
 func Read(data []byte) (*Rulebook, error) {
 	root, err := jsonfile.Read(data)
@@ -28,7 +35,11 @@ func Read(data []byte) (*Rulebook, error) {
 	branches, _ := calendar.ReadBranches(root.Get("branches"))
 	b := New(currency, branches, readRanking(root.Get("ranking")), nil)
 	b.use(b.readRules(root.Get("rules")))
-	for _, n := range root.Get("examples").List() {
+	if root.Err() == nil {
+		_, err := kindsOfAll(b)
+		root.Get("rules").Check(err)
+	}
+	for _, n := range root.Get("examples").ListUpTo(maxExamples) {
 		b.Examples = append(b.Examples, b.readExample(n))
 	}
 	if err := root.Err(); err != nil {
@@ -73,7 +84,7 @@ func (b *Rulebook) readRules(n jsonfile.Node) []*Rule {
 	var rules []*Rule
 	bases := 0
 	seen := map[string]bool{}
-	for _, item := range n.List() {
+	for _, item := range n.ListUpTo(maxRules) {
 		if !item.Only("id", "name", "scope", "terms") {
 			continue
 		}
@@ -108,7 +119,7 @@ func (b *Rulebook) readScope(n jsonfile.Node) Scope {
 	}
 	for d := range dimensions {
 		var texts []string
-		for _, item := range n.Get(DimensionIDs[d]).List() {
+		for _, item := range n.Get(DimensionIDs[d]).ListUpTo(maxAdmitted) {
 			text := item.Text()
 			if d.OfBranch() && text != "" {
 				item.Check(b.checkPlace(text))
@@ -221,13 +232,17 @@ func ReadParts(p Parts, currency money.Currency, branches []*calendar.Branch) (*
 	}
 	b := New(currency, branches, ranking, nil)
 	b.use(b.readRules(root))
+	if root.Err() == nil {
+		_, err := kindsOfAll(b)
+		root.Check(err)
+	}
 	if err := root.Err(); err != nil || p.Examples == nil {
 		return b, err
 	}
 	if root, err = jsonfile.Read(p.Examples); err != nil {
 		return nil, err
 	}
-	for _, n := range root.List() {
+	for _, n := range root.ListUpTo(maxExamples) {
 		b.Examples = append(b.Examples, b.readExample(n))
 	}
 	return b, root.Err()

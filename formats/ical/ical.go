@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	ics "github.com/arran4/golang-ical"
 	"github.com/teambition/rrule-go"
@@ -21,8 +22,26 @@ type Days struct {
 	Rule     string        // an RRULE without its name, such as FREQ=YEARLY; empty: once
 }
 
+// Bounds of a calendar, far above what a network's has.
+const (
+	maxEvents   = 2000
+	maxName     = 200 // letters of a name, and of a rule
+	maxInterval = 1000
+	maxPerYear  = 160 // three days of each week
+	maxSteps    = 100_000
+)
+
+// The days that a calendar may speak of.
+var (
+	earliest = calendar.MakeDate(1900, 1, 1)
+	latest   = calendar.MakeDate(2200, 12, 31)
+)
+
 // CheckRule tells what is wrong with a recurrence rule.
 func CheckRule(rule string) error {
+	if len(rule) > maxName {
+		return fmt.Errorf("a recurrence rule of %d letters; expected at most %d", len(rule), maxName)
+	}
 	option, err := rrule.StrToROption(rule)
 	if err != nil {
 		return fmt.Errorf(
@@ -34,23 +53,51 @@ func CheckRule(rule string) error {
 	if option.Freq > rrule.DAILY {
 		return fmt.Errorf("%q recurs within a day; expected days, weeks, months or years", rule)
 	}
+	if option.Interval > maxInterval {
+		return fmt.Errorf("%q has an interval of %d; expected at most %d", rule, option.Interval, maxInterval)
+	}
 	return nil
 }
 
-// Occurrences are the first days of all stretches of a rule from its first day to a last one.
-func Occurrences(rule string, from, until calendar.Date) ([]calendar.Date, error) {
+// Occurrences are the first days of the stretches of a rule with a given first day, from one day to another. A rule that
+// recurs more often than on three days of each week is an error: what is so nearly every day is no exception.
+func Occurrences(rule string, first, from, until calendar.Date) ([]calendar.Date, error) {
 	if err := CheckRule(rule); err != nil {
 		return nil, err
 	}
-	r, err := rrule.StrToRRule("DTSTART:" + from.UTC().Format("20060102T150405Z") + "\nRRULE:" + rule)
+	if first < earliest || first > latest {
+		return nil, fmt.Errorf("%s is the first day of %q; expected one from %s to %s", first, rule, earliest, latest)
+	}
+	r, err := rrule.StrToRRule("DTSTART:" + first.UTC().Format("20060102T150405Z") + "\nRRULE:" + rule)
 	if err != nil {
 		return nil, err
 	}
+	r.Until(earlier(r.OrigOptions.Until, min(until, latest).UTC()))
 	var out []calendar.Date
-	for _, t := range r.Between(from.UTC(), until.UTC(), true) {
-		out = append(out, calendar.DateOf(t))
+	next := r.Iterator()
+	for range maxSteps {
+		t, more := next()
+		if !more {
+			break
+		}
+		day := calendar.DateOf(t)
+		if day < from {
+			continue
+		}
+		if out = append(out, day); len(out) > maxPerYear && day.DaysSince(out[len(out)-1-maxPerYear]) < 366 {
+			return nil, fmt.Errorf("%q recurs more than %d times within a year; expected what is an exception, "+
+				"and what is so each week among the weekly hours", rule, maxPerYear)
+		}
 	}
 	return out, nil
+}
+
+// earlier is the earlier of two instants; none is no end.
+func earlier(a, b time.Time) time.Time {
+	if !a.IsZero() && a.Before(b) {
+		return a
+	}
+	return b
 }
 
 // Expand lists all stretches until a last day, each once.
@@ -58,7 +105,7 @@ func (d Days) Expand(until calendar.Date) ([]Days, error) {
 	if d.Rule == "" {
 		return []Days{d}, nil
 	}
-	starts, err := Occurrences(d.Rule, d.From, until)
+	starts, err := Occurrences(d.Rule, d.From, d.From, until)
 	var out []Days
 	for _, s := range starts {
 		out = append(out, Days{Name: d.Name, From: s, To: s + d.To - d.From})
@@ -71,6 +118,9 @@ func Read(text string) ([]Days, error) {
 	c, err := ics.ParseCalendar(strings.NewReader(text))
 	if err != nil {
 		return nil, fmt.Errorf("this is not an iCalendar file: %w", err)
+	}
+	if len(c.Components) > maxEvents {
+		return nil, fmt.Errorf("this calendar has %d entries; expected at most %d", len(c.Components), maxEvents)
 	}
 	var out []Days
 	for n, e := range c.Events() {
@@ -89,7 +139,9 @@ func Read(text string) ([]Days, error) {
 func readEvent(e *ics.VEvent) (Days, error) {
 	d := Days{Name: "Closed"}
 	if p := e.GetProperty(ics.ComponentPropertySummary); p != nil {
-		d.Name = ics.FromText(p.Value)
+		if d.Name = ics.FromText(p.Value); utf8.RuneCountInString(d.Name) > maxName {
+			return d, fmt.Errorf("a name of %d letters; expected at most %d", utf8.RuneCountInString(d.Name), maxName)
+		}
 	}
 	start := e.GetProperty(ics.ComponentPropertyDtStart)
 	if start == nil {
@@ -112,6 +164,9 @@ func readEvent(e *ics.VEvent) (Days, error) {
 			return d, fmt.Errorf("%q ends before it begins", d.Name)
 		}
 		d.To = to
+	}
+	if d.From < earliest || d.To > latest {
+		return d, fmt.Errorf("%q is from %s to %s; expected days from %s to %s", d.Name, d.From, d.To, earliest, latest)
 	}
 	if rule := e.GetProperty(ics.ComponentPropertyRrule); rule != nil {
 		d.Rule = rule.Value

@@ -44,7 +44,7 @@ func TestExamplesOfRFC5545(t *testing.T) {
 		{"weeks that start on Sunday", "FREQ=WEEKLY;INTERVAL=2;COUNT=4;BYDAY=TU,SU;WKST=SU", calendar.MakeDate(1997, 8, 5), dates(1997, 8, 5, 8, 17, 8, 19, 8, 31)},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			got, err := ical.Occurrences(c.rule, c.from, calendar.MakeDate(2010, 1, 1))
+			got, err := ical.Occurrences(c.rule, c.from, c.from, calendar.MakeDate(2010, 1, 1))
 			require.NoError(t, err)
 			assert.Equal(t, c.want, got)
 		})
@@ -96,4 +96,45 @@ func TestForeignFiles(t *testing.T) {
 	}
 	assert.ErrorContains(t, ical.CheckRule("FREQ=SOMETIMES"), "not a recurrence rule")
 	assert.ErrorContains(t, ical.CheckRule("FREQ=HOURLY"), "within a day")
+}
+
+// Rules that never match, match each day or reach back far are refused or worked out quickly: daily since 1900 took 23 s.
+func TestHostileRules(t *testing.T) {
+	since, until := calendar.MakeDate(2016, 1, 1), calendar.MakeDate(2033, 1, 1)
+	for _, c := range []struct {
+		rule  string
+		first calendar.Date
+		says  string
+		count int
+	}{
+		{"FREQ=DAILY", calendar.MakeDate(1900, 1, 1), "more than 160 times within a year", 0},
+		{"FREQ=WEEKLY;BYDAY=SA,SU", calendar.MakeDate(1900, 1, 6), "", 1775},
+		{"FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", calendar.MakeDate(1900, 1, 1), "", 0},
+		{"FREQ=DAILY;BYMONTH=2;BYMONTHDAY=31", calendar.MakeDate(1900, 1, 1), "", 0},
+		{"FREQ=YEARLY;INTERVAL=2000000000", calendar.MakeDate(2026, 1, 1), "interval", 0},
+		{"FREQ=YEARLY;COUNT=2000000000", calendar.MakeDate(2020, 12, 25), "", 13},
+		{"FREQ=YEARLY;BYDAY=" + strings.Repeat("MO,", 200) + "MO", calendar.MakeDate(2026, 1, 1), "letters", 0},
+		{"FREQ=YEARLY", calendar.MakeDate(1, 1, 1), "first day", 0},
+		{"FREQ=YEARLY", calendar.MakeDate(9999, 1, 1), "first day", 0},
+	} {
+		got, err := ical.Occurrences(c.rule, c.first, since, until)
+		if c.says != "" {
+			assert.ErrorContains(t, err, c.says, c.rule)
+			continue
+		}
+		require.NoError(t, err, c.rule)
+		assert.Equal(t, c.count, len(got), c.rule)
+	}
+	event := "BEGIN:VEVENT\r\nUID:1\r\nDTSTART;VALUE=DATE:20260701\r\nSUMMARY:x\r\nEND:VEVENT\r\n"
+	around := func(events string) string { return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" + events + "END:VCALENDAR\r\n" }
+	for says, text := range map[string]string{
+		"at most 2000":         around(strings.Repeat(event, 2001)),
+		"a name of 5000":       around(strings.Replace(event, "SUMMARY:x", "SUMMARY:"+strings.Repeat("x", 5000), 1)),
+		"expected days from":   around(strings.Replace(event, "20260701", "00010701", 1)),
+		"not an iCalendar":     strings.Repeat("BEGIN:VEVENT\r\n", 50_000),
+		"a recurrence rule of": around(strings.Replace(event, "SUMMARY:x", "RRULE:"+strings.Repeat("x", 5000), 1)),
+	} {
+		_, err := ical.Read(text)
+		assert.ErrorContains(t, err, says)
+	}
 }

@@ -8,7 +8,10 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"reflect"
+	"strings"
 	"time"
+	"unicode/utf8"
 )
 
 // Namespace is the XML namespace of the standard.
@@ -129,11 +132,22 @@ func Write(m Message) ([]byte, error) {
 	return append([]byte(xml.Header), data...), err
 }
 
-// Read reads a message with exactly one part.
+// Bounds of a message.
+const (
+	MaxLength = 256 << 10 // bytes
+	maxItems  = 50        // identifiers of what is asked for
+	maxText   = 2000      // letters of a title or a note
+	maxWord   = 200       // letters of anything else
+)
+
+// Read reads a message with exactly one part. Longer texts than a library writes are refused.
 func Read(r io.Reader) (*Message, error) {
 	var m Message
-	if err := xml.NewDecoder(io.LimitReader(r, 1<<20)).Decode(&m); err != nil {
+	if err := xml.NewDecoder(io.LimitReader(r, MaxLength)).Decode(&m); err != nil {
 		return nil, fmt.Errorf("this is no ISO 18626 message: %w", err)
+	}
+	if err := bounded(reflect.ValueOf(m), ""); err != nil {
+		return nil, err
 	}
 	parts := 0
 	for _, there := range []bool{m.Request != nil, m.RequestConfirmation != nil,
@@ -147,6 +161,41 @@ func Read(r io.Reader) (*Message, error) {
 		return nil, fmt.Errorf("an ISO 18626 message carries one part; found %d", parts)
 	}
 	return &m, nil
+}
+
+// bounded tells of a text or a list within a value that is too long.
+func bounded(v reflect.Value, name string) error {
+	switch v.Kind() {
+	case reflect.Pointer:
+		if !v.IsNil() {
+			return bounded(v.Elem(), name)
+		}
+	case reflect.Struct:
+		for k := range v.NumField() {
+			element, _, _ := strings.Cut(v.Type().Field(k).Tag.Get("xml"), ",")
+			if err := bounded(v.Field(k), element); err != nil {
+				return err
+			}
+		}
+	case reflect.Slice:
+		if v.Len() > maxItems {
+			return fmt.Errorf("%s: found %d; expected at most %d", name, v.Len(), maxItems)
+		}
+		for k := range v.Len() {
+			if err := bounded(v.Index(k), name); err != nil {
+				return err
+			}
+		}
+	case reflect.String:
+		most := maxWord
+		if name == "title" || name == "author" || name == "note" || name == "errorValue" {
+			most = maxText
+		}
+		if n := utf8.RuneCountInString(v.String()); n > most {
+			return fmt.Errorf("%s: found a text of %d letters; expected at most %d", name, n, most)
+		}
+	}
+	return nil
 }
 
 // Header is the header of a message that is not a confirmation; nil for a confirmation.

@@ -1,0 +1,72 @@
+package people
+
+import (
+	"nevrin/app/act"
+	"nevrin/app/problem"
+	"nevrin/core/sight"
+	"nevrin/store"
+)
+
+// Seen keeps that somebody opened a patron's record, or searched for patrons by words.
+func Seen(a *act.Act, kind string, patron int64, words string) {
+	a.Tx.Read(store.Reading{
+		Kind: kind, Staff: a.Who.ID, Branch: a.Who.Branch, Patron: patron, Words: words, At: a.Now,
+	})
+}
+
+// Kinds of readings.
+const (
+	Scanned  = "scanned"
+	Opened   = "opened"
+	History  = "history"
+	Searched = "searched"
+	TakenOut = "taken_out"
+)
+
+// InHand refuses who may open a patron's record only with the card in hand, and has not scanned it here lately.
+func InHand(a *act.Act, patron int64) error {
+	if !sight.NeedsCard(a.Who.Role) {
+		return nil
+	}
+	has, err := a.HasInHand(patron)
+	if err == nil && !has {
+		err = problem.Newf(problem.Forbidden, "Your role opens a patron's record with the card in hand. Scan the card first.")
+	}
+	return err
+}
+
+// reduce takes from a card what the actor's role does not see.
+func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
+	if sight.OfPatron(a.Who.Role) == sight.Whole {
+		return
+	}
+	c.LegalName, c.Class, c.Age, c.Household, c.CardUntil, c.Note, c.Older = c.Name, "", nil, "", "", "", nil
+	c.Email, c.Phone, c.Address, c.OwedLimit, c.Extension = "", "", "", "", ""
+	c.Charges = c.Charges[:0]
+	loans := c.OnLoan[:0]
+	for k, line := range c.OnLoan {
+		l := &facts.Loans[k]
+		here := l.BranchCode == a.Who.Branch && a.Here().Date(l.LentAt) == a.Today()
+		if sight.SeesLoan(a.Who.Role, line.Late, here) {
+			loans = append(loans, line)
+		}
+	}
+	c.OnLoan = loans
+	var holds []Held
+	for _, h := range c.Holds {
+		if h.Here {
+			holds = append(holds, h)
+		}
+	}
+	c.Holds = append([]Held{}, holds...)
+	tells := c.Tells[:0]
+	for _, t := range c.Tells {
+		if t.Tone == "late" {
+			tells = append(tells, t)
+		}
+	}
+	for _, h := range holds {
+		tells = append(tells, Tell{"ready", "Ready: " + h.Title, h.Says + "."})
+	}
+	c.Tells = tells
+}

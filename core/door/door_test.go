@@ -1,0 +1,79 @@
+package door_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+
+	"nevrin/core/door"
+)
+
+func TestWaits(t *testing.T) {
+	for _, c := range []struct {
+		of    door.Count
+		wrong int
+		wait  time.Duration
+	}{
+		{door.OfPair, 0, 0},
+		{door.OfPair, 4, 0},
+		{door.OfPair, 5, 2 * time.Second},
+		{door.OfPair, 6, 4 * time.Second},
+		{door.OfPair, 13, 512 * time.Second},
+		{door.OfPair, 14, 15 * time.Minute},
+		{door.OfPair, 1_000_000, 15 * time.Minute},
+		{door.OfName, 20, 0},
+		{door.OfName, 21, 10 * time.Second},
+		{door.OfAddress, 40, 0},
+		{door.OfAddress, 41, 2 * time.Second},
+		{door.OfAddress, 1000, 5 * time.Minute},
+	} {
+		assert.Equal(t, c.wait, door.Wait(c.of, c.wrong), "%s %d", c.of, c.wrong)
+	}
+}
+
+// Whoever tries more never waits less.
+func TestWaitsGrow(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		of := rapid.SampledFrom([]door.Count{door.OfPair, door.OfName, door.OfAddress}).Draw(t, "of")
+		n := rapid.IntRange(0, 1<<40).Draw(t, "wrong")
+		assert.GreaterOrEqual(t, door.Wait(of, n+1), door.Wait(of, n))
+	})
+}
+
+// NIST SP 800-63B, 5.1.1.2: a length, a list of the common ones and of what is known of the person, no rules of which
+// letters; from memory.
+func TestPasswords(t *testing.T) {
+	for text, says := range map[string]string{
+		"short":                        "too short",
+		"":                             "too short",
+		strings.Repeat("x", 201):       "too long",
+		"password123":                  "tried first",
+		"1234567890":                   "tried first",
+		"qwertyuiop":                   "tried first",
+		"jorytamm12":                   "tried first",
+		"librarylibrary":               "tried first",
+		"aaaaaaaaaaaaaaaaaaaa":         "tried first",
+		"ferry lantern quarrel tide":   "",
+		"søren ælsker brændte mandler": "",
+		strings.Repeat("ferry lantern quarrel ", 9): "",
+	} {
+		got := door.Password(text, "jory", "Jory Tamm")
+		if says == "" {
+			assert.Empty(t, got, text)
+		} else {
+			assert.Contains(t, got, says, text)
+		}
+	}
+}
+
+func TestShortCodes(t *testing.T) {
+	for code, good := range map[string]bool{
+		"": false, "123": false, "1234": false, "4321": false, "7777": false, "7283": true, "29999184600123": true,
+		strings.Repeat("71", 21): false,
+	} {
+		assert.Equal(t, good, door.Short(code) == "", code)
+	}
+}

@@ -1,0 +1,104 @@
+// Package settings holds what a network has settled beside its rules and calendars: when a station asks who is there, who
+// may go how far without asking somebody, and how long what is kept stays.
+package settings
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"nevrin/core/expect"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/role"
+)
+
+// Settings are all of it. What a network has not settled is as in Usual.
+type Settings struct {
+	IdleMinutes int    `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
+	Limits      Limits `json:"limits"`
+	Keep        Keep   `json:"keep"`
+}
+
+// Limits are how far those go who work here without asking somebody.
+type Limits struct {
+	Waive    map[role.Role]*money.Amount   `json:"waive" doc:"The most that a role waives at once, in minor units; null: without limit"`
+	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
+	Past     map[loan.StopKind][]role.Role `json:"past" doc:"Who beside those who supervise may lend past a stop"`
+}
+
+// Keep is for how long what concerns persons is kept, in months, and the answers to repeated requests, in days.
+type Keep struct {
+	History  *int `json:"history" minimum:"0" maximum:"1200" doc:"Who had which item, after its return and the end of what it cost, where the patron has chosen nothing; null: without limit"`
+	Holds    int  `json:"holds" minimum:"1" maximum:"120" doc:"Holds that have ended"`
+	Messages int  `json:"messages" minimum:"1" maximum:"120" doc:"What patrons were told"`
+	Readings int  `json:"readings" minimum:"1" maximum:"120" doc:"Who opened whose record"`
+	Answers  int  `json:"answers" minimum:"1" maximum:"60" doc:"Answers that a repeated request is given again, in days"`
+}
+
+// Usual is what holds where nothing else has been settled.
+func Usual() Settings {
+	five, twenty := money.Amount(500), money.Amount(2000)
+	month := 1
+	return Settings{
+		IdleMinutes: 30,
+		Limits: Limits{
+			Waive: map[role.Role]*money.Amount{
+				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,
+			},
+			BackDays: 3,
+			Past:     map[loan.StopKind][]role.Role{loan.Soon: role.Everyone},
+		},
+		Keep: Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 7},
+	}
+}
+
+// Read reads what a network has settled; what it has not settled is as usual.
+func Read(data []byte) (Settings, error) {
+	s := Usual()
+	if err := json.Unmarshal(data, &s); err != nil {
+		return s, fmt.Errorf("settings: %w", err)
+	}
+	return s, s.Check()
+}
+
+// Check tells what is wrong with settings.
+func (s *Settings) Check() error {
+	for r, most := range s.Limits.Waive {
+		if _, err := role.Parse(string(r)); err != nil {
+			return err
+		}
+		if most != nil && *most < 0 {
+			return expect.Errorf("a sum of 0 or more", "a limit for waiving of %d", *most)
+		}
+	}
+	for stop, roles := range s.Limits.Past {
+		if !slices.Contains(loan.StopKinds, stop) {
+			return expect.Errorf(fmt.Sprintf("one of %v", loan.StopKinds), "the stop %q", stop)
+		}
+		for _, r := range roles {
+			if _, err := role.Parse(string(r)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// MostWaived is the most that a role waives at once; without limit where none is given. A role that is not named waives
+// nothing.
+func (l Limits) MostWaived(r role.Role) (most money.Amount, without bool) {
+	limit, named := l.Waive[r]
+	if !named {
+		return 0, false
+	}
+	if limit == nil {
+		return 0, true
+	}
+	return *limit, false
+}
+
+// MayPass tells whether a role may lend past a stop. Nobody lends to who is excluded.
+func (l Limits) MayPass(kind loan.StopKind, r role.Role) bool {
+	return kind != loan.CardExcluded && (r.Supervises() || slices.Contains(l.Past[kind], r))
+}
