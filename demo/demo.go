@@ -10,6 +10,7 @@ import (
 	"context"
 	_ "embed"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"runtime/debug"
@@ -60,6 +61,7 @@ type networkFile struct {
 	MaterialClasses [][2]string `json:"material_classes"`
 	Collections     [][2]string
 	Staff           [][4]string
+	Works           map[string][]string // where people may work beside their own branch, by login
 	Rules           []rulebook.RuleFile
 	Examples        []map[string]any
 }
@@ -93,10 +95,21 @@ func Make(ctx context.Context, s *store.Store) (made bool, err error) {
 	})
 }
 
+// ErrReal says that a database holds a network that no demo has made.
+var ErrReal = errors.New("this database holds a network without a training clock, which is not the demo's; " +
+	"give the demo a database of its own, or start this one with 'nevrin serve'")
+
 // goOn lets the training clock of a demo that stood still go on from the last thing that happened.
 func goOn(ctx context.Context, db *gorm.DB, err error) error {
 	if err != nil {
 		return err
+	}
+	var training int64
+	if err := db.WithContext(ctx).Table("training_clock").Count(&training).Error; err != nil {
+		return err
+	}
+	if training == 0 {
+		return ErrReal
 	}
 	return db.WithContext(ctx).Exec(`UPDATE training_clock SET real_at = clock_timestamp(),
 		shows = greatest(shows, (SELECT max(at) FROM events WHERE staff_id IS NOT NULL))`).Error

@@ -48,7 +48,11 @@ func (g *generator) classes() {
 
 func (g *generator) staff() {
 	for _, s := range g.file.Staff {
-		g.add("staff", g.next("staff"), s[0], s[1], s[2], s[3], "", true, true)
+		id := g.next("staff")
+		g.add("staff", id, s[0], s[1], s[2], s[3], "", true, true)
+		for _, branch := range g.file.Works[s[0]] {
+			g.add("staff_branches", id, branch)
+		}
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/loan"
 	"nevrin/core/rulebook"
+	"nevrin/store"
 )
 
 // libraries outside: symbol, name.
@@ -46,7 +47,7 @@ func (g *generator) partners() {
 			nil,
 		)
 		// The addresses are those of the stand-ins and set at each start.
-		g.add("partners", g.next("partners"), p[0], p[1], "", "", "training-secret-"+p[0], id)
+		g.add("partners", g.next("partners"), p[0], p[1], "", "", store.Digest("training-secret-"+p[0]), id)
 		g.partnerPatrons = append(g.partnerPatrons, len(g.patrons)-1)
 	}
 }

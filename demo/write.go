@@ -34,6 +34,7 @@ var tables = []struct {
 	{"runs", []string{"id", "position", "plan"}},
 	{"classes", []string{"kind", "code", "name", "position"}},
 	{"staff", []string{"id", "login", "name", "role", "branch_code", "password_hash", "demo", "active"}},
+	{"staff_branches", []string{"staff_id", "branch_code"}},
 	{
 		"editions",
 		[]string{
@@ -72,7 +73,7 @@ var tables = []struct {
 			"older_reader",
 		},
 	},
-	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret", "patron_id"}},
+	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret_digest", "patron_id"}},
 	{"titles", []string{"id", "name", "author", "isbn", "year"}},
 	{
 		"items",

@@ -39,7 +39,7 @@ var whole = map[string]string{
 func TestNoStatementReadsABigTableWhole(t *testing.T) {
 	trips := &testkit.Trips{}
 	h := testkit.HouseTold(t, trips)
-	s, err := server.New(h, fstest.MapFS{}, slog.New(slog.DiscardHandler), server.Options{})
+	s, err := server.New(h, fstest.MapFS{}, slog.New(slog.DiscardHandler), server.Options{Demo: true, Plain: true, PerMinute: 1_000_000})
 	require.NoError(t, err)
 	listen := httptest.NewServer(s)
 	defer listen.Close()

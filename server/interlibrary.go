@@ -5,6 +5,7 @@ import (
 	"context"
 	"io"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -165,11 +166,35 @@ func (s *Server) interlibraryOperations() {
 	)
 }
 
-// exchange takes the ISO 18626 messages of partners. The secret in the address tells who it is.
+// mostMessages is how many messages a partner may send within a minute.
+const mostMessages = 120
+
+// exchange takes the ISO 18626 messages of partners. A secret tells who it is: as a bearer's token (RFC 6750), or in the
+// address for those whose programs cannot send one. Who does not know one is not listened to.
 func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
-	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, 1<<20))
+	secret, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+	if inAddress := chi.URLParam(r, "secret"); inAddress != "" {
+		secret = inAddress
+	}
+	if noLetters(secret) {
+		secret = ""
+	}
+	partner, err := partners.Who(r.Context(), s.house, secret)
+	if err != nil {
+		w.Header().Set("Connection", "close")
+		s.refuse(w, r, err)
+		return
+	}
+	if s.messages.RespondOnLimit(w, r, partner.Symbol) {
+		return
+	}
+	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, iso18626.MaxLength))
 	if err != nil {
 		http.Error(w, "the message is too long", http.StatusRequestEntityTooLarge)
+		return
+	}
+	if noLetters(string(body)) {
+		http.Error(w, "the message is not in UTF-8", http.StatusBadRequest)
 		return
 	}
 	m, err := iso18626.Read(bytes.NewReader(body))
@@ -179,8 +204,9 @@ func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
 	}
 	who := act.Machine
 	who.Branch = ""
+	who = by(r.Context(), who)
 	answer, err := act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (iso18626.Message, error) {
-		return partners.Incoming(a, chi.URLParam(r, "secret"), m, string(body))
+		return partners.Incoming(a, partner, m, string(body))
 	})
 	if err != nil {
 		s.refuse(w, r, err)

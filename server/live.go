@@ -14,6 +14,8 @@ const (
 	livePath = "/api/live"
 	// beat is how often a stream says that it is there: a window that hears nothing for two of them knows the line is lost.
 	beat = 800 * time.Millisecond
+	// patienceWithWindow is for how long a window may take nothing of what it is told before its stream is given up.
+	patienceWithWindow = 10 * time.Second
 )
 
 // live is a stream of server-sent events: which areas of the work have changed, that the line is there, and that the
@@ -31,13 +33,14 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	window := s.house.Live.Open(who.ID)
 	defer window.Close()
 	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
 	stream := http.NewResponseController(w)
+	_ = stream.SetReadDeadline(time.Time{}) // nothing more is read, for as long as it goes on
 	say := func(kind string, what any) bool {
 		data, err := json.Marshal(what)
 		if err != nil {
 			return false
 		}
+		_ = stream.SetWriteDeadline(time.Now().Add(patienceWithWindow))
 		if _, err := fmt.Fprintf(w, "event: %s\ndata: %s\n\n", kind, data); err != nil {
 			return false
 		}
@@ -51,6 +54,13 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	defer over.Stop()
 	beats := time.NewTicker(beat)
 	defer beats.Stop()
+	rested := time.NewTicker(time.Minute)
+	defer rested.Stop()
+	// gone tells whether the session has ended meanwhile, or rests.
+	gone := func() bool {
+		found, err := s.house.Store.Session(r.Context(), s.sessions.Token(r.Context()))
+		return err == nil && (found == nil || found.Staff == nil || rests(found))
+	}
 	for {
 		select {
 		case <-r.Context().Done():
@@ -64,11 +74,15 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 			if !say("beat", struct{}{}) {
 				return
 			}
+		case <-rested.C:
+			if gone() {
+				ended()
+				return
+			}
 		case <-window.Wake:
 			changes, session := window.News()
 			if session {
-				_, staff, err := s.house.Store.Session(r.Context(), s.sessions.Token(r.Context()))
-				if err == nil && staff == nil {
+				if gone() {
 					ended()
 					return
 				}

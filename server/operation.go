@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -124,6 +125,22 @@ func look[I, O any](s *Server, path, id, summary string, roles []role.Role, ask 
 	)
 }
 
+// open registers a question that opens what concerns persons: that it was asked is kept.
+func open[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodGet, path, id, summary, roles),
+		func(ctx context.Context, in *I) (*Out[O], error) {
+			who, err := s.who(ctx, roles)
+			if err != nil {
+				return nil, err
+			}
+			out, err := act.Do(ctx, s.house, who, "", nil, func(a *act.Act) (O, error) { return ask(a, in) })
+			return answer(s, ctx, out, err)
+		},
+	)
+}
+
 // ask registers a question that carries a body: it changes nothing, so it needs no key.
 func ask[O, I any](s *Server, path, id, summary string, roles []role.Role, question func(*act.Act, *I) (O, error)) {
 	huma.Register(
@@ -227,18 +244,23 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		return told
 	}
 	if errors.Is(err, store.ErrUnsure) {
-		s.log.WarnContext(ctx, "unsure", "error", err)
+		s.log.WarnContext(ctx, "unsure", "error", written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
 			"The database went away just as this was to be kept. Whether it was done is not known yet; it is asked again by itself.",
 		)
 	}
 	if errors.Is(err, store.ErrBusy) {
-		s.log.WarnContext(ctx, "busy", "error", err)
+		s.log.WarnContext(ctx, "busy", "error", written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
 			"Somebody else holds what this needs. Nothing was done; it is tried again by itself.",
 		)
+	}
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && strings.HasPrefix(pg.Code, "22") { // a value that no column has room for, such as a date of the year 0
+		s.log.WarnContext(ctx, "value", "error", written(err), "request", askedOf(ctx).id)
+		return huma.NewError(http.StatusUnprocessableEntity, "The request holds a value that cannot be. Nothing was done.")
 	}
 	if Unreachable(err) {
 		return huma.NewError(
@@ -247,10 +269,10 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		)
 	}
 	if ctx.Err() != nil { // nobody waits for the answer; asked again with its key, it is done or known
-		s.log.InfoContext(ctx, "given up by who asked", "error", err)
+		s.log.InfoContext(ctx, "given up by who asked", "error", written(err), "request", askedOf(ctx).id)
 		return huma.NewError(http.StatusServiceUnavailable, "The line was cut before this was done.")
 	}
-	s.log.ErrorContext(ctx, "operation failed", "error", err)
+	s.log.ErrorContext(ctx, "operation failed", "error", written(err), "request", askedOf(ctx).id)
 	return huma.NewError(
 		http.StatusInternalServerError,
 		"Something went wrong on our side and nothing was changed. It has been written to the log.",
@@ -258,6 +280,7 @@ func (s *Server) problem(ctx context.Context, err error) error {
 }
 
 var statuses = map[problem.Kind]int{
+	problem.Crowded: http.StatusServiceUnavailable, problem.TooOften: http.StatusTooManyRequests,
 	problem.Invalid: http.StatusUnprocessableEntity, problem.Missing: http.StatusNotFound,
 	problem.Refused: http.StatusConflict, problem.Forbidden: http.StatusForbidden,
 	problem.Repeated: http.StatusUnprocessableEntity,
@@ -281,6 +304,12 @@ type whoKey struct{}
 func (s *Server) who(ctx context.Context, roles []role.Role) (act.Actor, error) {
 	who, ok := ctx.Value(whoKey{}).(act.Actor)
 	if !ok {
+		if _, rests := ctx.Value(restsKey{}).(*store.Staff); rests {
+			return act.Actor{}, &huma.ErrorModel{
+				Type: "urn:nevrin:rests", Status: http.StatusUnauthorized, Title: http.StatusText(http.StatusUnauthorized),
+				Detail: "Nobody has touched this station for a while. Say that it is you.",
+			}
+		}
 		return act.Actor{}, huma.NewError(http.StatusUnauthorized, "Sign in first.")
 	}
 	if !slices.Contains(roles, who.Role) {
@@ -289,7 +318,8 @@ func (s *Server) who(ctx context.Context, roles []role.Role) (act.Actor, error) 
 			"Your role, "+string(who.Role)+", does not include this. Ask somebody whose role does.",
 		)
 	}
-	return who, nil
+	askedOf(ctx).staff = who.ID
+	return by(ctx, who), nil
 }
 
 // lookOpen registers a question that may be asked without being signed in.

@@ -20,6 +20,7 @@ import (
 	"nevrin/app/today"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
+	"nevrin/store"
 )
 
 func (s *Server) operations() {
@@ -36,21 +37,23 @@ func (s *Server) operations() {
 
 // Me is who is signed in, where, and when it is.
 type Me struct {
-	ID       int64         `json:"id"`
-	Name     string        `json:"name"`
-	Role     role.Role     `json:"role"`
-	Branch   calendar.Code `json:"branch"`
-	Branches []rules.Value `json:"branches"`
-	Network  string        `json:"network"`
-	Now      time.Time     `json:"now"`
-	Timezone string        `json:"timezone"`
-	Currency string        `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
-	Training bool          `json:"training" doc:"Runs on a training clock"`
-	Mailbox  string        `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
-	Outside  string        `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
-	Digits   string        `json:"digits"`
-	Demo     []DemoStaff   `json:"demo" doc:"People of the demo, for one-click sign-in"`
-	SignedIn bool          `json:"signed_in"`
+	ID       int64           `json:"id"`
+	Name     string          `json:"name"`
+	Role     role.Role       `json:"role"`
+	Branch   calendar.Code   `json:"branch"`
+	Branches []rules.Value   `json:"branches"`
+	Network  string          `json:"network"`
+	Now      time.Time       `json:"now"`
+	Timezone string          `json:"timezone"`
+	Currency string          `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
+	Training bool            `json:"training" doc:"Runs on a training clock"`
+	Mailbox  string          `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
+	Outside  string          `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
+	Digits   string          `json:"digits"`
+	Demo     []DemoStaff     `json:"demo" doc:"People of the demo, for one-click sign-in"`
+	SignedIn bool            `json:"signed_in"`
+	Rests    bool            `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
+	Works    []calendar.Code `json:"works" doc:"Where this person may work"`
 }
 
 // DemoStaff is somebody one click away.
@@ -117,7 +120,7 @@ func (s *Server) houseOperations() {
 		Patron int64 `query:"patron"`
 		Item   int64 `query:"item"`
 	}
-	look(
+	open(
 		s,
 		"/history",
 		"history",
@@ -152,12 +155,12 @@ func (s *Server) houseOperations() {
 			return rows(catalogue.FindTitles(a, in.Words, page))
 		},
 	)
-	look(
+	open(
 		s,
 		"/patrons",
 		"findPatrons",
 		"Find patrons by words",
-		everyone,
+		employed,
 		func(a *act.Act, in *words) (Rows[people.Found], error) {
 			page, err := in.page()
 			if err != nil {
@@ -197,12 +200,22 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
 		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
 		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
-		Branches: []rules.Value{}, Demo: []DemoStaff{},
+		Branches: []rules.Value{}, Works: []calendar.Code{}, Demo: []DemoStaff{},
 	}
 	for _, b := range a.Network.Branches {
 		me.Branches = append(me.Branches, rules.Value{Code: string(b.Code), Name: b.Name})
+		if a.Who.ID != 0 && a.Who.MayWorkAt(b.Code) {
+			me.Works = append(me.Works, b.Code)
+		}
 	}
-	staff, err := a.Tx.DemoStaff()
+	if resting, ok := a.Context.Value(restsKey{}).(*store.Staff); ok {
+		me.ID, me.Name, me.Role, me.Rests = resting.ID, resting.Name, resting.Role, true
+	}
+	var staff []store.Staff
+	var err error
+	if s.options.Demo {
+		staff, err = a.Tx.DemoStaff()
+	}
 	if err != nil {
 		return me, err
 	}
@@ -214,7 +227,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 }
 
 func (s *Server) deskOperations() {
-	look(
+	open(
 		s,
 		"/patrons/{id}",
 		"patron",

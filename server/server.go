@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"path"
 	"reflect"
 	"strings"
@@ -29,9 +30,12 @@ import (
 
 // Options are what differs between installations.
 type Options struct {
-	Mailbox string // address of the stand-in's mailbox; empty outside the demo
-	Outside string // address of the partners' stand-in; empty outside the demo
-	Secure  bool   // cookies only over TLS
+	Demo      bool           // started as a demo: its people sign in with one click
+	Mailbox   string         // address of the stand-in's mailbox; empty outside the demo
+	Outside   string         // address of the partners' stand-in; empty outside the demo
+	Plain     bool           // without TLS, as on loopback: cookies over plain HTTP
+	Proxies   []netip.Prefix // who may say on whose behalf they ask
+	PerMinute int            // requests of one session; 0: as usual
 }
 
 // Server answers HTTP.
@@ -42,7 +46,8 @@ type Server struct {
 	sessions *scs.SessionManager
 	log      *slog.Logger
 	options  Options
-	closing  chan struct{} // closed when streams are to end
+	messages *httprate.RateLimiter // of partners
+	closing  chan struct{}         // closed when streams are to end
 	close    sync.Once
 }
 
@@ -51,25 +56,35 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s := &Server{
 		house:    house,
 		router:   chi.NewRouter(),
-		sessions: newSessions(house, options.Secure),
+		sessions: newSessions(house, !options.Plain),
 		log:      log,
 		options:  options,
+		messages: httprate.NewRateLimiter(mostMessages, time.Minute),
 		closing:  make(chan struct{}),
 	}
 	s.sessions.ErrorFunc = s.sessionError
 
-	s.router.Use(middleware.Recoverer, compressed, headers)
-	s.router.Handle("/metrics", promhttp.Handler())
+	s.router.Use(s.logged, middleware.Recoverer, compressed, s.headers)
 	s.router.Get("/health", s.health)
+	s.router.Post("/iso18626", s.exchange)
 	s.router.Post("/iso18626/{secret}", s.exchange)
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {
-		r.Use(http.NewCrossOriginProtection().Handler, place, s.sessions.LoadAndSave, s.identify)
+		r.Use(private, http.NewCrossOriginProtection().Handler, s.door, place, s.sessions.LoadAndSave, s.identify, s.bounded)
 		s.api = humachi.New(r, config())
 		s.operations()
-		r.With(httprate.LimitBy(120, time.Minute, httprate.KeyByEndpoint)).Post("/api/sign-in", s.signIn)
-		r.Post("/api/sign-in/demo", s.signInDemo)
+		r.Post("/api/sign-in", s.signIn)
+		if options.Demo {
+			r.Post("/api/sign-in/demo", s.signInDemo)
+		}
 		r.Post("/api/sign-out", s.signOut)
+		r.Post("/api/come-back", s.comeBack)
+		r.Post("/api/hand-on", s.handOn)
+		r.Post("/api/link", s.ofLink)
+		r.Post("/api/link/password", s.useLink)
+		r.Post("/api/own/password", s.changePassword)
+		r.Post("/api/own/short", s.chooseShort)
+		r.Post("/api/own/end-others", s.endOthers)
 		r.Post("/api/branch", s.changeBranch)
 		r.Get(livePath, s.live)
 		r.Get("/api/slips/hold/{id}", s.holdSlip)
@@ -81,9 +96,8 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 func config() huma.Config {
 	huma.DefaultArrayNullable = false // lists are empty, never null
 	c := huma.DefaultConfig("Nevrin", "1")
-	c.DocsPath, c.SchemasPath = "", ""
-	c.OpenAPIPath = "/api/openapi"
-	c.CreateHooks = nil // answers carry no schema links
+	c.DocsPath, c.SchemasPath, c.OpenAPIPath = "", "", "" // the description is for who runs it (see Inside)
+	c.CreateHooks = nil                                   // answers carry no schema links
 	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	return c
 }
@@ -126,15 +140,47 @@ func compressed(next http.Handler) http.Handler {
 	})
 }
 
-func headers(next http.Handler) http.Handler {
+// Inside is for who runs Nevrin: figures for Prometheus, and the description of the operations. It is served on an address
+// of its own, which is not that of the public.
+func (s *Server) Inside() http.Handler {
+	r := chi.NewRouter()
+	r.Handle("/metrics", promhttp.Handler())
+	r.Get("/health", s.health)
+	r.Get("/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+		data, err := s.api.OpenAPI().MarshalJSON()
+		if err != nil {
+			http.Error(w, err.Error(), http.StatusInternalServerError)
+			return
+		}
+		w.Header().Set("Content-Type", "application/json")
+		_, _ = w.Write(data)
+	})
+	return r
+}
+
+// headers say to browsers what pages of ours never do: run what others wrote, be shown inside of another page, send a form
+// elsewhere, use a camera. Styles stand in the markup where a list draws its rows.
+func (s *Server) headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set(
-			"Content-Security-Policy",
-			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'",
-		)
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+			"font-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=(), usb=(), display-capture=()")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		if !s.options.Plain {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// private keeps answers, which hold what concerns persons, out of every cache.
+func private(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
 		next.ServeHTTP(w, r)
 	})
 }
@@ -150,7 +196,7 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error) {
-	s.log.WarnContext(r.Context(), "session", "error", err)
+	s.log.WarnContext(r.Context(), "session", "error", written(err), "request", askedOf(r.Context()).id)
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(http.StatusServiceUnavailable)
 	_, _ = w.Write(

@@ -14,6 +14,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
+	"nevrin/core/settings"
 	"nevrin/store"
 )
 
@@ -21,26 +22,44 @@ import (
 type sessions struct{ store *store.Store }
 
 // person is where the person of a request is put when its session is found, or when they sign in.
-type person struct{ found *store.Staff }
+type person struct {
+	found    *store.Staff
+	branches []calendar.Code
+	rests    bool   // no hand has been on the station for too long: it asks who is there
+	own      bool   // at a station that nobody else uses
+	address  string // from where they signed in
+}
 
 type personKey struct{}
 
 // FindCtx finds a session, and puts its person into the request's place for it.
 func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	data, staff, err := s.store.Session(ctx, token)
-	if p, ok := ctx.Value(personKey{}).(*person); ok {
-		p.found = staff
+	found, err := s.store.Session(ctx, token)
+	if err != nil || found == nil {
+		return nil, false, err
 	}
-	return data, data != nil, err
+	if p, ok := ctx.Value(personKey{}).(*person); ok {
+		p.found, p.branches, p.own, p.rests = found.Staff, found.Branches, found.Own, rests(found)
+	}
+	return found.Data, true, nil
+}
+
+// rests tells whether a session has rested for so long that its station asks who is there.
+func rests(s *store.Session) bool {
+	minutes := settings.Usual().IdleMinutes
+	if s.Idle != nil {
+		minutes = *s.Idle
+	}
+	return !s.Own && minutes > 0 && s.Rested > time.Duration(minutes)*time.Minute
 }
 
 // CommitCtx keeps a session.
 func (s *sessions) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
-	var staff int64
+	k := store.SessionKept{Data: data, Expiry: expiry}
 	if p, ok := ctx.Value(personKey{}).(*person); ok && p.found != nil {
-		staff = p.found.ID
+		k.Staff, k.Own, k.Address = p.found.ID, p.own, p.address
 	}
-	return s.store.KeepSession(ctx, token, data, staff, expiry)
+	return s.store.KeepSession(ctx, token, k)
 }
 
 // DeleteCtx ends a session.
@@ -55,7 +74,7 @@ func (s *sessions) Find(token string) ([]byte, bool, error) {
 
 // Commit is for callers without a context, of which there are none.
 func (s *sessions) Commit(token string, data []byte, expiry time.Time) error {
-	return s.store.KeepSession(context.Background(), token, data, 0, expiry)
+	return s.store.KeepSession(context.Background(), token, store.SessionKept{Data: data, Expiry: expiry})
 }
 
 // Delete is for callers without a context, of which there are none.
@@ -121,9 +140,17 @@ func (s *Server) identify(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		who := act.Actor{ID: p.found.ID, Name: p.found.Name, Role: p.found.Role, Branch: p.found.BranchCode}
+		if p.rests {
+			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), restsKey{}, p.found)))
+			return
+		}
+		who := act.Actor{
+			ID: p.found.ID, Name: p.found.Name, Role: p.found.Role, Branch: p.found.BranchCode, Home: p.found.BranchCode,
+			Branches: p.branches,
+		}
 		if asked := r.Header.Get(BranchHeader); asked != "" && asked != string(who.Branch) {
-			if !slices.Contains(strings.Fields(s.sessions.GetString(r.Context(), arrivedKey)), asked) {
+			went := slices.Contains(strings.Fields(s.sessions.GetString(r.Context(), arrivedKey)), asked)
+			if !went || !who.MayWorkAt(calendar.Code(asked)) {
 				if r.URL.Path != "/api/branch" && !strings.HasPrefix(r.URL.Path, "/api/sign-") {
 					s.refuse(w, r, elsewhere(asked, who.Branch))
 					return
@@ -135,6 +162,9 @@ func (s *Server) identify(next http.Handler) http.Handler {
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
 	})
 }
+
+// restsKey is under what the person of a session stands that rests.
+type restsKey struct{}
 
 // elsewhere says that a window works at another branch than its person. Its kind is told apart from other conflicts.
 func elsewhere(asked string, home calendar.Code) error {

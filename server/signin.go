@@ -19,21 +19,27 @@ import (
 // Sign-in changes the session and not the data, so it stands beside the operations.
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
-	var in struct{ Login, Password string }
-	if !read(w, r, &in) {
+	var in struct {
+		Login, Password string
+		Own             bool // at a station that nobody else uses
+	}
+	if !s.read(w, r, &in) || !s.short(w, r, in.Login, in.Password) {
 		return
 	}
-	who, err := staff.SignIn(r.Context(), s.house, in.Login, in.Password)
+	who, err := staff.SignIn(r.Context(), s.house, s.address(r), in.Login, in.Password)
 	if err != nil {
 		s.refuse(w, r, err)
 		return
 	}
-	s.enter(w, r, who)
+	s.enter(w, r, who, in.Own)
 }
 
 func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
-	var in struct{ Login string }
-	if !read(w, r, &in) {
+	var in struct {
+		Login string
+		Own   bool
+	}
+	if !s.read(w, r, &in) || !s.short(w, r, in.Login) {
 		return
 	}
 	staff, err := s.house.Store.DemoStaffByLogin(r.Context(), in.Login)
@@ -45,16 +51,16 @@ func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, problem.Newf(problem.Forbidden, "Only people of the demo sign in with one click."))
 		return
 	}
-	s.enter(w, r, staff)
+	s.enter(w, r, staff, in.Own)
 }
 
-func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staff) {
+func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staff, own bool) {
 	if err := s.sessions.RenewToken(r.Context()); err != nil {
 		s.refuse(w, r, err)
 		return
 	}
 	if p, ok := r.Context().Value(personKey{}).(*person); ok {
-		p.found = staff
+		p.found, p.own, p.address = staff, own, s.address(r)
 	}
 	s.sessions.Put(r.Context(), "signed_in", true)
 	s.sessions.Remove(r.Context(), arrivedKey)
@@ -69,17 +75,131 @@ func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
-// changeBranch lets somebody go to another branch, which is kept as an event. The branch itself belongs to the window and
-// goes with each of its requests; one that names a branch where the session never went is refused.
+// comeBack lets the person of a session that rests go on, by their short code; in the demo with one click.
+func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
+	var in struct{ Code string }
+	if !s.read(w, r, &in) || !s.short(w, r, in.Code) {
+		return
+	}
+	resting, ok := r.Context().Value(restsKey{}).(*store.Staff)
+	if !ok {
+		s.refuse(w, r, huma.NewError(http.StatusUnauthorized, "This session has ended. Sign in again."))
+		return
+	}
+	over, err := false, error(nil)
+	if !(s.options.Demo && resting.Demo) {
+		over, err = staff.ComeBack(r.Context(), s.house, resting.ID, in.Code)
+	}
+	if over {
+		err = errors.Join(err, s.sessions.Destroy(r.Context()))
+	} else if err == nil {
+		err = s.house.Store.HandOn(r.Context(), s.sessions.Token(r.Context()))
+	}
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// handOn notes that a hand is on the station.
+func (s *Server) handOn(w http.ResponseWriter, r *http.Request) {
+	_, err := s.who(r.Context(), everyone)
+	if err == nil {
+		err = s.house.Store.HandOn(r.Context(), s.sessions.Token(r.Context()))
+	}
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// ofLink tells whose link to set a password it is; useLink sets it.
+func (s *Server) ofLink(w http.ResponseWriter, r *http.Request) {
+	var in struct{ Token string }
+	if !s.read(w, r, &in) || !s.short(w, r, in.Token) {
+		return
+	}
+	login, name, err := staff.OfLink(r.Context(), s.house, in.Token)
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(map[string]string{"login": login, "name": name})
+}
+
+func (s *Server) useLink(w http.ResponseWriter, r *http.Request) {
+	var in struct{ Token, Password string }
+	if !s.read(w, r, &in) || !s.short(w, r, in.Token, in.Password) {
+		return
+	}
+	if err := staff.UseLink(r.Context(), s.house, in.Token, in.Password); err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// changePassword changes one's own password; all other sessions end.
+func (s *Server) changePassword(w http.ResponseWriter, r *http.Request) {
+	var in staff.Change
+	if !s.read(w, r, &in) || !s.short(w, r, in.Old, in.New) {
+		return
+	}
+	s.ownDoor(w, r, func(a *act.Act) error {
+		return staff.ChangePassword(a, in, s.sessions.Token(r.Context()))
+	})
+}
+
+// chooseShort sets one's own short code, or takes it away.
+func (s *Server) chooseShort(w http.ResponseWriter, r *http.Request) {
+	var in struct{ Code string }
+	if !s.read(w, r, &in) || !s.short(w, r, in.Code) {
+		return
+	}
+	s.ownDoor(w, r, func(a *act.Act) error { return staff.ChooseShort(a, in.Code) })
+}
+
+// endOthers ends all one's own sessions but this one.
+func (s *Server) endOthers(w http.ResponseWriter, r *http.Request) {
+	s.ownDoor(w, r, func(a *act.Act) error {
+		return staff.EndSessions(a, a.Who.ID, s.sessions.Token(r.Context()))
+	})
+}
+
+// ownDoor does something to one's own door. It may be asked for twice: the second time it changes nothing more, and what
+// it carries is kept nowhere, as the answers to requests with a key are.
+func (s *Server) ownDoor(w http.ResponseWriter, r *http.Request, change func(*act.Act) error) {
+	who, err := s.who(r.Context(), everyone)
+	if err == nil {
+		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
+			return struct{}{}, change(a)
+		})
+	}
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// changeBranch lets somebody go to another branch where they may work, which is kept as an event. The branch itself
+// belongs to the window and goes with each of its requests; one that names a branch where the session never went is
+// refused.
 func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 	var in struct{ Branch calendar.Code }
-	if !read(w, r, &in) {
+	if !s.read(w, r, &in) {
 		return
 	}
 	who, err := s.who(r.Context(), everyone)
 	if err == nil {
 		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
-			_, err := a.Network.Branch(in.Branch)
+			b, err := a.Network.Branch(in.Branch)
+			if err == nil && !who.MayWorkAt(in.Branch) {
+				err = problem.Newf(problem.Forbidden, "You do not work at %s. Who administrates Nevrin can add it to your branches.", b.Name)
+			}
 			if err == nil && in.Branch != who.Branch {
 				moved := event.Detail{Was: string(who.Branch), Is: string(in.Branch)}
 				a.Tell(event.Event{Kind: event.BranchChanged, Detail: moved})
@@ -95,10 +215,23 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
-func read(w http.ResponseWriter, r *http.Request, into any) bool {
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(into); err != nil {
-		http.Error(w, `{"status":400,"detail":"The request could not be read."}`, http.StatusBadRequest)
+func (s *Server) read(w http.ResponseWriter, r *http.Request, into any) bool {
+	if err := json.NewDecoder(r.Body).Decode(into); err != nil {
+		s.refuse(w, r, huma.NewError(http.StatusBadRequest, "The request could not be read."))
 		return false
+	}
+	return true
+}
+
+// mostShort is how many bytes a name, a password or a code may have that somebody sends before they are known.
+const mostShort = 1000
+
+func (s *Server) short(w http.ResponseWriter, r *http.Request, texts ...string) bool {
+	for _, t := range texts {
+		if len(t) > mostShort {
+			s.refuse(w, r, huma.NewError(http.StatusUnprocessableEntity, "This is longer than any name or password."))
+			return false
+		}
 	}
 	return true
 }
@@ -111,6 +244,9 @@ func (s *Server) refuse(w http.ResponseWriter, r *http.Request, err error) {
 		errors.As(err, &status)
 	}
 	w.Header().Set("Content-Type", "application/problem+json")
+	if status.GetStatus() == http.StatusTooManyRequests || status.GetStatus() == http.StatusServiceUnavailable {
+		w.Header().Set("Retry-After", "5")
+	}
 	w.WriteHeader(status.GetStatus())
 	told := map[string]any{"status": status.GetStatus(), "detail": err.Error()}
 	if model := (*huma.ErrorModel)(nil); errors.As(err, &model) && model.Type != "" {

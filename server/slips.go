@@ -64,6 +64,12 @@ func slipOf(a *act.Act, id int64) (*Slip, error) {
 	if h.Item == nil {
 		return nil, problem.Newf(problem.Refused, "No item has been found for this hold yet, so there is no slip.")
 	}
+	switch {
+	case h.State.Ended():
+		return nil, problem.Newf(problem.Refused, "This hold has ended, so there is no slip.")
+	case a.Who.Branch != h.Pickup && a.Who.Branch != h.Item.AtBranch && !a.Who.Role.Supervises():
+		return nil, problem.Newf(problem.Forbidden, "This slip is printed where the item is, or where it goes.")
+	}
 	s := &Slip{
 		Where: "Tote for", Name: a.Network.BranchName(h.Pickup), Note: "Hold for pickup there", Title: h.Title.Name,
 		Author: h.Title.Author, Barcode: h.Item.Barcode,

@@ -28,7 +28,7 @@ func counted(t *testing.T) (*act.House, *testkit.Trips, string) {
 	trips := &testkit.Trips{}
 	h := testkit.HouseTold(t, trips)
 	h.Store.Pool().SetMaxOpenConns(1) // so that statements are prepared once and then known
-	s, err := server.New(h, fstest.MapFS{}, slog.New(slog.DiscardHandler), server.Options{})
+	s, err := server.New(h, fstest.MapFS{}, slog.New(slog.DiscardHandler), server.Options{Demo: true, Plain: true, PerMinute: 1_000_000})
 	require.NoError(t, err)
 	listen := httptest.NewServer(s)
 	t.Cleanup(listen.Close)

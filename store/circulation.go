@@ -426,8 +426,8 @@ func (t *Tx) AddEvents(events []Event) error {
 		}
 		t.queue(
 			`INSERT INTO events (id, at, kind, staff_id, branch_code, patron_id, item_id, loan_id, hold_id,
-					request_id, message_id, detail, why)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)`,
+					request_id, message_id, request, detail, why)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`,
 			e.ID,
 			e.At,
 			e.Kind,
@@ -439,6 +439,7 @@ func (t *Tx) AddEvents(events []Event) error {
 			e.HoldID,
 			e.RequestID,
 			e.MessageID,
+			e.Request,
 			e.Detail,
 			e.Why,
 		)

@@ -24,7 +24,7 @@ func (t *Tx) PartnerByID(id int64) (*Partner, error) {
 
 // PartnerBySecret gives the partner who knows a secret; nil where nobody does.
 func (t *Tx) PartnerBySecret(secret string) (*Partner, error) {
-	return t.partner("secret = ?", secret)
+	return t.partner("secret_digest = ?", Digest(secret))
 }
 
 func (t *Tx) partner(where string, arg any) (*Partner, error) {

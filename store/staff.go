@@ -13,7 +13,7 @@ import (
 
 // StaffByLogin gives somebody who signs in by password; nil where there is nobody.
 func (s *Store) StaffByLogin(ctx context.Context, login string) (*Staff, error) {
-	return s.staff(ctx, "login = ? AND active AND password_hash <> ''", login)
+	return s.staff(ctx, "login = ? AND active AND NOT demo AND password_hash <> ''", login)
 }
 
 // DemoStaffByLogin gives somebody of the demo; nil where there is nobody.
@@ -36,12 +36,79 @@ func (t *Tx) DemoStaff() ([]Staff, error) {
 	return staff, t.orm().Where("demo AND active").Order("id").Find(&staff).Error
 }
 
+// StaffLocked locks somebody who works here and gives them; nil where there is none.
+func (t *Tx) StaffLocked(id int64) (*Staff, error) {
+	return one[Staff](t, "SELECT * FROM staff WHERE id = $1 FOR NO KEY UPDATE", id)
+}
+
+// StaffShown is somebody who works here, as who keeps the staff sees them.
+type StaffShown struct {
+	ID           int64
+	Login, Name  string
+	Role         role.Role
+	BranchCode   calendar.Code
+	Active, Demo bool
+	Branches     []calendar.Code // where they may work beside their own
+	Sessions     int
+	LastSignIn   *time.Time
+	Waits        bool // they have to wait before their next try to sign in
+	Link         bool // a link to set a new password is out
+	LinkUntil    *time.Time
+	HasPassword  bool
+}
+
+// StaffList lists everybody who works here, by name.
+func (t *Tx) StaffList() ([]StaffShown, error) {
+	return list[StaffShown](
+		t,
+		`SELECT f.id, f.login, f.name, f.role, f.branch_code, f.active, f.demo, f.password_hash <> '' AS has_password,
+			ARRAY(SELECT b.branch_code FROM staff_branches b WHERE b.staff_id = f.id ORDER BY 1) AS branches,
+			(SELECT count(*)::int FROM sessions s WHERE s.staff_id = f.id AND s.expiry > current_timestamp) AS sessions,
+			(SELECT max(last_at) FROM staff_addresses a WHERE a.staff_id = f.id) AS last_sign_in,
+			EXISTS (SELECT 1 FROM wrong_tries w WHERE w.of = 'name' AND w.key = lower(f.login)) AS waits,
+			l.until AS link_until, l.until IS NOT NULL AS link
+		FROM staff f LEFT JOIN LATERAL (SELECT max(until) AS until FROM once_links o
+			WHERE o.staff_id = f.id AND o.until > current_timestamp) l ON true ORDER BY f.name, f.id`,
+	)
+}
+
+// BranchesOfStaff gives where somebody may work beside their own branch.
+func (t *Tx) BranchesOfStaff(staff int64) ([]calendar.Code, error) {
+	q := &questions{}
+	out := []calendar.Code{}
+	askEach(q, &out, "SELECT branch_code FROM staff_branches WHERE staff_id = $1 ORDER BY 1", staff)
+	return out, t.send(q)
+}
+
+// KeepBranchesOfStaff writes where somebody may work beside their own branch.
+func (t *Tx) KeepBranchesOfStaff(staff int64, branches []calendar.Code) {
+	t.queue("DELETE FROM staff_branches WHERE staff_id = $1", staff)
+	for _, b := range branches {
+		t.queue("INSERT INTO staff_branches (staff_id, branch_code) VALUES ($1, $2)", staff, b)
+	}
+}
+
+// KeepPassword writes the digest of somebody's password.
+func (t *Tx) KeepPassword(staff int64, hash string) {
+	t.queueOne("UPDATE staff SET password_hash = $2 WHERE id = $1", staff, hash)
+}
+
+// KeepShort writes the digest of the short code with which somebody comes back to a station.
+func (t *Tx) KeepShort(staff int64, hash string) {
+	t.queueOne("UPDATE staff SET short_hash = $2, short_wrong = 0 WHERE id = $1", staff, hash)
+}
+
+// ShortTried counts a wrong try of a short code; 0 begins anew.
+func (t *Tx) ShortTried(staff int64, wrong int) {
+	t.queueOne("UPDATE staff SET short_wrong = $2 WHERE id = $1", staff, wrong)
+}
+
 // KeepAdministrator makes or renews a person with the administrator's role.
 func (s *Store) KeepAdministrator(ctx context.Context, login, name string, branch calendar.Code, hash string) error {
 	return s.db.WithContext(ctx).
 		Exec(`INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES (?, ?, 'administrator', ?, ?)
 		ON CONFLICT (login) DO UPDATE SET password_hash = excluded.password_hash, role = 'administrator',
-			active = true`, login, name, branch, hash).
+			active = true, demo = false`, login, name, branch, hash).
 		Error
 }
 
@@ -53,53 +120,3 @@ func (s *Store) BranchCodes(ctx context.Context) ([]string, error) {
 
 // NoRow tells whether an error says that there is no such row.
 func NoRow(err error) bool { return errors.Is(err, gorm.ErrRecordNotFound) }
-
-// Session gives what is kept of a session that has not expired, and whose it is, in one question; nil data where there
-// is no such session, and nobody where nobody is signed in or may sign in any more.
-func (s *Store) Session(ctx context.Context, token string) ([]byte, *Staff, error) {
-	var row struct {
-		Data       []byte
-		ID         *int64
-		Login      string
-		Name       string
-		Role       role.Role
-		BranchCode calendar.Code
-	}
-	found := s.db.WithContext(ctx).
-		Raw(`SELECT s.data, f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role,
-				'') AS role,
-			coalesce(f.branch_code, '') AS branch_code
-		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.token = ?
-			AND s.expiry > current_timestamp`, token).
-		Scan(&row)
-	if found.Error != nil || found.RowsAffected == 0 || row.ID == nil {
-		return row.Data, nil, found.Error
-	}
-	return row.Data, &Staff{
-		ID:         *row.ID,
-		Login:      row.Login,
-		Name:       row.Name,
-		Role:       row.Role,
-		BranchCode: row.BranchCode,
-		Active:     true,
-	}, nil
-}
-
-// KeepSession keeps a session; 0 where nobody is signed in.
-func (s *Store) KeepSession(ctx context.Context, token string, data []byte, staff int64, expiry time.Time) error {
-	return s.db.WithContext(ctx).
-		Exec(`INSERT INTO sessions (token, data, staff_id, expiry) VALUES (?, ?, nullif(?, 0), ?)
-		ON CONFLICT (token) DO UPDATE SET data = excluded.data, staff_id = excluded.staff_id,
-			expiry = excluded.expiry`, token, data, staff, expiry).
-		Error
-}
-
-// DropSession ends a session.
-func (s *Store) DropSession(ctx context.Context, token string) error {
-	return s.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE token = ?", token).Error
-}
-
-// DropSessions drops the sessions that have expired, and gives how many.
-func (t *Tx) DropSessions() (int64, error) {
-	return t.exec("DELETE FROM sessions WHERE expiry < current_timestamp")
-}

@@ -21,8 +21,12 @@ import (
 const secret = "training-secret-KELMOUTH"
 
 func incoming(h *act.House, m iso18626.Message) (bool, string, error) {
+	p, err := partners.Who(context.Background(), h, secret)
+	if err != nil {
+		return false, "", err
+	}
 	answer, err := act.Do(context.Background(), h, act.Machine, "", nil, func(a *act.Act) (iso18626.Message, error) {
-		return partners.Incoming(a, secret, &m, "<test/>")
+		return partners.Incoming(a, p, &m, "<test/>")
 	})
 	ok, problem := answer.Confirmed()
 	return ok, problem, err
@@ -172,9 +176,7 @@ func TestTheyAsk(t *testing.T) {
 	var ids []int64
 	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM requests WHERE number = 'K-7'").Scan(&ids).Error)
 	require.Len(t, ids, 1)
-	_, err := act.Do(context.Background(), h, act.Machine, "", nil, func(a *act.Act) (iso18626.Message, error) {
-		return partners.Incoming(a, "guessed-secret-00", &request, "")
-	})
+	_, err := partners.Who(t.Context(), h, "guessed-secret-00")
 	assert.ErrorContains(t, err, "No partner has this address")
 	reply := func(answer interlibrary.Answer) error {
 		_, err := act.Do(

@@ -8,7 +8,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
+	neturl "net/url"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -167,14 +169,17 @@ func post(ctx context.Context, url, body string) (ok bool, problem string, err e
 	}
 	request.Header.Set("Content-Type", "application/xml")
 	answer, err := (&http.Client{Timeout: 15 * time.Second}).Do(request)
+	if about := (*neturl.Error)(nil); errors.As(err, &about) {
+		err = about.Err // without the address, which holds a secret of ours
+	}
 	if err != nil {
-		return false, "", err
+		return false, "", fmt.Errorf("the partner cannot be reached: %w", err)
 	}
 	defer func() { _ = answer.Body.Close() }()
 	if answer.StatusCode >= 500 {
 		return false, "", fmt.Errorf("the partner answered %s", answer.Status)
 	}
-	m, err := iso18626.Read(answer.Body)
+	m, err := iso18626.Read(io.LimitReader(answer.Body, iso18626.MaxLength))
 	if err != nil {
 		return false, err.Error(), nil
 	}
@@ -182,15 +187,21 @@ func post(ctx context.Context, url, body string) (ok bool, problem string, err e
 	return ok, problem, nil
 }
 
-// Incoming takes a message from the partner who knows the secret, and gives the confirmation.
-func Incoming(a *act.Act, secret string, m *iso18626.Message, body string) (iso18626.Message, error) {
-	p, err := a.Tx.PartnerBySecret(secret)
-	if err != nil {
-		return iso18626.Message{}, err
+// Who gives the partner who knows a secret. It is asked before anything else of a message is read.
+func Who(ctx context.Context, h *act.House, secret string) (*store.Partner, error) {
+	var p *store.Partner
+	err := h.Store.Read(ctx, func(tx *store.Tx) (err error) {
+		p, err = tx.PartnerBySecret(secret)
+		return err
+	})
+	if err == nil && p == nil {
+		err = problem.Newf(problem.Forbidden, "No partner has this address.")
 	}
-	if p == nil {
-		return iso18626.Message{}, problem.Newf(problem.Forbidden, "No partner has this address.")
-	}
+	return p, err
+}
+
+// Incoming takes a message from a partner, and gives the confirmation.
+func Incoming(a *act.Act, p *store.Partner, m *iso18626.Message, body string) (iso18626.Message, error) {
 	if m.Header() == nil {
 		return iso18626.Message{}, problem.Newf(problem.Invalid, "A confirmation is no message by itself.")
 	}
@@ -232,7 +243,11 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 		if s.Info.ReasonUnfilled != "" {
 			note = s.Info.ReasonUnfilled + " " + note
 		}
-		if due, err := calendar.ParseDate(first(s.Status.DueDate, 10)); err == nil {
+		if s.Status.DueDate != "" {
+			due, err := calendar.ParseDate(first(s.Status.DueDate, 10))
+			if err != nil {
+				return problem.Newf(problem.Invalid, "dueDate: %s.", err)
+			}
 			r.Due = store.Column(due)
 		}
 	} else {

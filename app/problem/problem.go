@@ -16,6 +16,8 @@ const (
 	Refused               // it cannot be done as things stand
 	Forbidden             // this person may not
 	Repeated              // its key was used for another request, which has been done
+	Crowded               // too many ask for this at once
+	TooOften              // this person or address has asked too often
 )
 
 // Problem is an error in a sentence.

@@ -1,45 +1,417 @@
-// Package staff signs people in who work here.
+// Package staff knows who works here: signs them in and keeps how often that went wrong, lets them come back to a station,
+// change their password and end their sessions, and lets who administrates say where each of them may work.
 package staff
 
 import (
 	"context"
+	"crypto/rand"
+	"fmt"
 	"slices"
 	"strings"
-
-	"github.com/alexedwards/argon2id"
+	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/door"
+	"nevrin/core/role"
 	"nevrin/store"
 )
 
-// SignIn finds the person with a login and password. Unknown login and wrong password read the same.
-func SignIn(ctx context.Context, h *act.House, login, password string) (*store.Staff, error) {
+// SignIn finds the person with a login and password, who asks from an address. Unknown login and wrong password read the
+// same. A try counts as wrong until it is known to be right, so that many at once are no way round the waits.
+func SignIn(ctx context.Context, h *act.House, address, login, password string) (*store.Staff, error) {
+	wait := time.Duration(0)
+	err := h.Store.Write(ctx, func(tx *store.Tx) error {
+		tries, err := tx.TriesLocked(login, address)
+		if err != nil {
+			return err
+		}
+		if wait = waiting(tries); wait == 0 {
+			tx.Tried(login, address)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	known, err := h.Store.StaffWithLogin(ctx, login)
+	if err != nil {
+		return nil, err
+	}
+	if wait > 0 {
+		return nil, problem.Newf(
+			problem.TooOften,
+			"Too many wrong tries. Try again in %s, or ask whoever administrates Nevrin for a link to set a new password.",
+			sayWait(wait),
+		)
+	}
 	s, err := h.Store.StaffByLogin(ctx, login)
 	if err != nil {
 		return nil, err
 	}
-	hash := "$argon2id$v=19$m=65536,t=1,p=2$c29tZXNhbHRzb21lc2FsdA$MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE"
-	if s != nil { // otherwise it takes as long as with a real one
+	hash := ""
+	if s != nil {
 		hash = s.PasswordHash
 	}
-	if ok, err := argon2id.ComparePasswordAndHash(password, hash); err != nil || !ok || s == nil {
-		return nil, problem.Newf(
-			problem.Forbidden,
-			"This name and password do not go together. Check both and try again.",
-		)
+	right, err := compare(ctx, password, hash)
+	if err != nil {
+		return nil, err
 	}
-	return s, nil
+	if !right || s == nil {
+		return nil, failed(ctx, h, address, known)
+	}
+	return s, h.Store.Write(ctx, func(tx *store.Tx) error {
+		tx.TriedWell(s.ID, login, address)
+		return tell(tx, s, event.SignedIn, event.Detail{From: address})
+	})
+}
+
+// waiting is how long the next try has to wait.
+func waiting(t *store.Tries) time.Duration {
+	most := time.Duration(0)
+	for of, n := range t.Wrong {
+		if of == door.OfName && t.Known || t.Since[of] > door.Forgotten {
+			continue
+		}
+		most = max(most, door.Wait(of, n)-t.Since[of])
+	}
+	return most
+}
+
+func sayWait(d time.Duration) string {
+	if d > 90*time.Second {
+		return fmt.Sprintf("%d minutes", int(d.Round(time.Minute).Minutes()))
+	}
+	return calendar.Count(int(d/time.Second)+1, "second")
+}
+
+// failed keeps that somebody, if there is such a person, was tried in vain, and says so.
+func failed(ctx context.Context, h *act.House, address string, known *store.Staff) error {
+	err := h.Store.Write(ctx, func(tx *store.Tx) error {
+		return tell(tx, known, event.SignInFailed, event.Detail{From: address})
+	})
+	if err != nil {
+		return err
+	}
+	return problem.Newf(problem.Forbidden, "This name and password do not go together. Check both and try again.")
+}
+
+// tell keeps an event of somebody's door, outside of an act: nobody is signed in yet.
+func tell(tx *store.Tx, s *store.Staff, kind event.Kind, d event.Detail) error {
+	at, _, err := tx.Begin(false, "")
+	if err != nil || at.Version == 0 {
+		return err
+	}
+	row := store.Event{At: at.Now, Kind: string(kind)}
+	if s != nil {
+		row.StaffID, d.Staff = &s.ID, s.ID
+	}
+	row.Detail = store.JSON(&d)
+	return tx.AddEvents([]store.Event{row})
+}
+
+// Own is what somebody sees of their own door.
+type Own struct {
+	Login    string  `json:"login"`
+	Demo     bool    `json:"demo" doc:"Signs in with one click, and has no password"`
+	Short    bool    `json:"short" doc:"Has a short code for coming back to a station"`
+	Branches []Place `json:"branches" doc:"Where they may work"`
+}
+
+// Place is a branch.
+type Place struct {
+	Code calendar.Code `json:"code"`
+	Name string        `json:"name"`
+}
+
+// Look gives somebody's own door.
+func Look(a *act.Act) (*Own, error) {
+	s, err := a.Tx.StaffLocked(a.Who.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := &Own{Login: s.Login, Demo: s.Demo, Short: s.ShortHash != "", Branches: []Place{}}
+	for _, b := range a.Network.Branches {
+		if a.Who.MayWorkAt(b.Code) {
+			out.Branches = append(out.Branches, Place{b.Code, b.Name})
+		}
+	}
+	return out, nil
+}
+
+// Change is a change of one's own password.
+type Change struct {
+	Old string `json:"old" maxLength:"1000"`
+	New string `json:"new" maxLength:"1000"`
+}
+
+// ChangePassword changes one's own password; all other sessions end.
+func ChangePassword(a *act.Act, c Change, token string) error {
+	s, err := a.Tx.StaffLocked(a.Who.ID)
+	if err != nil {
+		return err
+	}
+	if s.Demo {
+		return problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
+	}
+	right, err := compare(a.Context, c.Old, s.PasswordHash)
+	if err != nil {
+		return err
+	}
+	if !right {
+		return problem.Newf(problem.Forbidden, "The old password is not right, so nothing was changed.")
+	}
+	hash, err := choose(a.Context, c.New, s)
+	if err != nil {
+		return err
+	}
+	a.Tx.KeepPassword(s.ID, hash)
+	a.Tx.DropSessionsOf(s.ID, token)
+	a.Tell(event.Event{Kind: event.PasswordChanged, Detail: event.Detail{Staff: s.ID}})
+	return nil
+}
+
+// choose takes a new password, or says what is wrong with it.
+func choose(ctx context.Context, password string, s *store.Staff) (string, error) {
+	if wrong := door.Password(password, s.Login, s.Name); wrong != "" {
+		return "", problem.Newf(problem.Invalid, "%s", wrong)
+	}
+	return digest(ctx, password)
+}
+
+// ChooseShort sets a short code, typed or scanned from a badge, with which somebody comes back to a station within the same
+// session; empty takes it away.
+func ChooseShort(a *act.Act, code string) error {
+	hash := ""
+	if code != "" {
+		if wrong := door.Short(code); wrong != "" {
+			return problem.Newf(problem.Invalid, "%s", wrong)
+		}
+		var err error
+		if hash, err = digest(a.Context, code); err != nil {
+			return err
+		}
+	}
+	a.Tx.KeepShort(a.Who.ID, hash)
+	a.Tell(event.Event{Kind: event.ShortCodeChanged, Detail: event.Detail{Staff: a.Who.ID}})
+	return nil
+}
+
+// mostShort is after how many wrong tries of a short code its session ends.
+const mostShort = 5
+
+// ComeBack lets somebody whose station has rested go on, by their short code. After some wrong tries the session is to
+// end: over.
+func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bool, err error) {
+	var s *store.Staff
+	if err := h.Store.Write(ctx, func(tx *store.Tx) error { // counted as wrong until it is known to be right
+		var err error
+		if s, err = tx.StaffLocked(id); err != nil || s == nil {
+			return err
+		}
+		tx.ShortTried(id, s.ShortWrong+1)
+		return nil
+	}); err != nil {
+		return false, err
+	}
+	if s == nil || s.ShortHash == "" {
+		return false, problem.Newf(problem.Forbidden, "You have chosen no short code yet. Sign in with your password.")
+	}
+	right := false
+	if s.ShortWrong < mostShort {
+		if right, err = compare(ctx, code, s.ShortHash); err != nil {
+			return false, err
+		}
+	}
+	wrong := s.ShortWrong + 1
+	over = !right && wrong >= mostShort
+	err = h.Store.Write(ctx, func(tx *store.Tx) error {
+		if right || over {
+			tx.ShortTried(id, 0)
+		}
+		if right {
+			return nil
+		}
+		return tell(tx, s, event.SignInFailed, event.Detail{Means: "short"})
+	})
+	switch {
+	case err != nil || right:
+		return over, err
+	case over:
+		return true, problem.Newf(problem.Forbidden, "This short code is wrong too, so the session has ended. Sign in with your password.")
+	}
+	return false, problem.Newf(problem.Forbidden, "This short code is not right. Try again, or sign in with your password.")
+}
+
+// EndSessions ends all sessions of somebody but the one of a token, which may be empty.
+func EndSessions(a *act.Act, id int64, but string) error {
+	s, err := a.Tx.StaffLocked(id)
+	if err != nil {
+		return err
+	}
+	if s == nil {
+		return problem.NoSuch("person")
+	}
+	a.Tx.DropSessionsOf(id, but)
+	a.Tell(event.Event{Kind: event.SessionsEnded, Detail: event.Detail{Staff: id}})
+	return nil
+}
+
+// Person is somebody who works here, as who administrates sees them.
+type Person struct {
+	ID         int64           `json:"id"`
+	Login      string          `json:"login"`
+	Name       string          `json:"name"`
+	Role       role.Role       `json:"role"`
+	Home       calendar.Code   `json:"home"`
+	Branches   []calendar.Code `json:"branches" doc:"Where they may work beside their own branch"`
+	Everywhere bool            `json:"everywhere" doc:"May work everywhere by their role"`
+	Active     bool            `json:"active"`
+	Sessions   int             `json:"sessions"`
+	Signed     *time.Time      `json:"signed,omitempty" doc:"Last signed in by password"`
+	Password   bool            `json:"password" doc:"Has a password"`
+	Waits      bool            `json:"waits" doc:"There were wrong tries under their name since they last signed in"`
+	LinkUntil  *time.Time      `json:"link_until,omitempty" doc:"Until when a link to set a password holds that is out"`
+}
+
+// List lists everybody who works here.
+func List(a *act.Act) ([]Person, error) {
+	rows, err := a.Tx.StaffList()
+	out := make([]Person, len(rows))
+	for k, r := range rows {
+		out[k] = Person{
+			ID: r.ID, Login: r.Login, Name: r.Name, Role: r.Role, Home: r.BranchCode, Branches: r.Branches,
+			Everywhere: r.Role.Supervises(), Active: r.Active, Sessions: r.Sessions, Signed: r.LastSignIn,
+			Password: r.HasPassword, Waits: r.Waits, LinkUntil: r.LinkUntil,
+		}
+	}
+	return out, err
+}
+
+// SetBranches says where somebody may work beside their own branch.
+func SetBranches(a *act.Act, id int64, branches []calendar.Code) error {
+	s, err := a.Tx.StaffLocked(id)
+	if err != nil {
+		return err
+	}
+	if s == nil {
+		return problem.NoSuch("person")
+	}
+	var wanted []calendar.Code
+	for _, b := range branches {
+		if _, err := a.Network.Branch(b); err != nil {
+			return err
+		}
+		if b != s.BranchCode && !slices.Contains(wanted, b) {
+			wanted = append(wanted, b)
+		}
+	}
+	slices.Sort(wanted)
+	before, err := a.Tx.BranchesOfStaff(id)
+	if err != nil || slices.Equal(before, wanted) {
+		return err
+	}
+	a.Tx.KeepBranchesOfStaff(id, wanted)
+	a.Tell(event.Event{
+		Kind:   event.StaffBranches,
+		Detail: event.Detail{Staff: id, Was: joined(before), Is: joined(wanted)},
+	})
+	return nil
+}
+
+func joined(branches []calendar.Code) string {
+	out := make([]string, len(branches))
+	for k, b := range branches {
+		out[k] = string(b)
+	}
+	return strings.Join(out, " ")
+}
+
+// linkStays is for how long a link to set a password holds.
+const linkStays = 24 * time.Hour
+
+// Link is a link to set a password, shown once to who made it.
+type Link struct {
+	Path  string    `json:"path" doc:"The address within Nevrin; it works once"`
+	Until time.Time `json:"until"`
+}
+
+// MakeLink makes a link with which somebody sets a new password, and may try to sign in again at once.
+func MakeLink(a *act.Act, id int64) (*Link, error) {
+	s, err := a.Tx.StaffLocked(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case s == nil || !s.Active:
+		return nil, problem.NoSuch("person")
+	case s.Demo:
+		return nil, problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
+	}
+	token := rand.Text()
+	a.Tx.KeepLink(token, id, a.Who.ID, linkStays)
+	a.Tx.FreeTries(s.Login)
+	a.Tell(event.Event{Kind: event.LinkMade, Detail: event.Detail{Staff: id}})
+	return &Link{"/enter#" + token, time.Now().Add(linkStays)}, nil
+}
+
+// OfLink gives whose link it is.
+func OfLink(ctx context.Context, h *act.House, token string) (login, name string, err error) {
+	err = h.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err := tx.LinkOf(token)
+		if err == nil && s == nil {
+			return noLink()
+		}
+		if err == nil {
+			login, name = s.Login, s.Name
+		}
+		return err
+	})
+	return login, name, err
+}
+
+func noLink() error {
+	return problem.Newf(problem.Missing, "This link has been used, has been replaced by another, or is too old. Ask for a new one.")
+}
+
+// UseLink sets a password by a link, once; all sessions of its person end.
+func UseLink(ctx context.Context, h *act.House, token, password string) error {
+	return h.Store.Write(ctx, func(tx *store.Tx) error {
+		s, err := tx.UseLink(token)
+		if err != nil {
+			return err
+		}
+		if s == nil {
+			return noLink()
+		}
+		hash, err := choose(ctx, password, s)
+		if err != nil {
+			return err
+		}
+		tx.KeepPassword(s.ID, hash)
+		tx.FreeTries(s.Login)
+		tx.DropSessionsOf(s.ID, "")
+		return tell(tx, s, event.PasswordChanged, event.Detail{Means: "link"})
+	})
+}
+
+// LinkFor makes a link from the command line, for who can administrate the machine but not sign in.
+func LinkFor(ctx context.Context, h *act.House, login string) (*Link, error) {
+	s, err := h.Store.StaffWithLogin(ctx, login)
+	if err != nil {
+		return nil, err
+	}
+	if s == nil {
+		return nil, problem.Newf(problem.Missing, "Nobody here has the name %q.", login)
+	}
+	return act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (*Link, error) { return MakeLink(a, s.ID) })
 }
 
 // Administrator makes or renews a person with the administrator's role, whose branch is given by its code.
 func Administrator(ctx context.Context, s *store.Store, login, name, password string, branch calendar.Code) error {
-	if len(password) < 10 {
-		return problem.Newf(
-			problem.Invalid,
-			"The password is too short. Set NEVRIN_PASSWORD to one of at least 10 characters.",
-		)
+	if wrong := door.Password(password, login, name); wrong != "" {
+		return problem.Newf(problem.Invalid, "NEVRIN_PASSWORD: %s", wrong)
 	}
 	codes, err := s.BranchCodes(ctx)
 	if err != nil {
@@ -59,7 +431,7 @@ func Administrator(ctx context.Context, s *store.Store, login, name, password st
 			strings.Join(codes, ", "),
 		)
 	}
-	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
+	hash, err := digest(ctx, password)
 	if err != nil {
 		return err
 	}

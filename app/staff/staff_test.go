@@ -2,34 +2,280 @@ package staff_test
 
 import (
 	"context"
+	"runtime"
+	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nevrin/app/act"
+	"nevrin/app/problem"
 	"nevrin/app/staff"
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/testkit"
+)
+
+const (
+	phrase = "ferry lantern quarrel tide"
+	other  = "marble otter seldom winter"
 )
 
 // An administrator is made for a branch that there is; otherwise a sentence says what would be right.
 func TestAdministrator(t *testing.T) {
 	w := testkit.NewWorld(t)
 	ctx := context.Background()
-	err := staff.Administrator(ctx, w.Store, "anna", "Anna", "long enough to be one", "XXX")
+	err := staff.Administrator(ctx, w.Store, "anna", "Anna", phrase, "XXX")
 	assert.EqualError(t, err, `--branch: found "XXX"; expected the code of a branch, one of HVH, SLM, THB, TRN.`)
-	assert.ErrorContains(t, staff.Administrator(ctx, w.Store, "anna", "Anna", "short", "HVH"), "at least 10 characters")
-	require.NoError(t, staff.Administrator(ctx, w.Store, "anna", "Anna", "long enough to be one", "HVH"))
-	s, err := staff.SignIn(ctx, w.House, "anna", "long enough to be one")
+	assert.ErrorContains(t, staff.Administrator(ctx, w.Store, "anna", "Anna", "short", "HVH"), "at least 10 letters")
+	anna(t, w)
+	s, err := staff.SignIn(ctx, w.House, "192.0.2.1", "anna", phrase)
 	require.NoError(t, err)
 	assert.Equal(t, role.Administrator, s.Role)
-	_, err = staff.SignIn(ctx, w.House, "anna", "something else")
+	_, err = staff.SignIn(ctx, w.House, "192.0.2.1", "anna", "something else")
 	assert.ErrorContains(t, err, "do not go together")
+	w.Set("DELETE FROM staff_addresses")
 	w.Set("DELETE FROM staff")
 	w.Set("DELETE FROM branches")
 	assert.ErrorContains(
 		t,
-		staff.Administrator(ctx, w.Store, "anna", "Anna", "long enough to be one", "HVH"),
+		staff.Administrator(ctx, w.Store, "anna", "Anna", phrase, "HVH"),
 		"Make it with 'nevrin setup' first",
 	)
+}
+
+func anna(t *testing.T, w *testkit.World) act.Actor {
+	t.Helper()
+	require.NoError(t, staff.Administrator(t.Context(), w.Store, "anna", "Anna", phrase, "HVH"))
+	return testkit.Somebody(t, w.House, "anna")
+}
+
+func kind(err error) problem.Kind {
+	if p := problem.Of(err); p != nil {
+		return p.Kind
+	}
+	return -1
+}
+
+// Guessing at a name is slowed down, from one address and from many, and shuts nobody out from where they have been before:
+// it was one bucket for all, which one program could keep full.
+func TestGuessing(t *testing.T) {
+	w := testkit.NewWorld(t)
+	anna(t, w)
+	try := func(address, login, password string) error {
+		_, err := staff.SignIn(t.Context(), w.House, address, login, password)
+		return err
+	}
+	require.NoError(t, try("192.0.2.1", "anna", phrase), "Anna has been at her desk before")
+	for range 5 {
+		assert.Equal(t, problem.Forbidden, kind(try("203.0.113.9", "anna", "guess")))
+	}
+	err := try("203.0.113.9", "Anna", phrase)
+	assert.Equal(t, problem.TooOften, kind(err), "after some wrong tries even the right one waits, whatever the capitals")
+	assert.ErrorContains(t, err, "Try again in 2 seconds")
+	require.NoError(t, try("192.0.2.1", "anna", phrase), "elsewhere nobody waits")
+
+	// From many addresses: the name waits, but not where its person has been before.
+	w.Set("INSERT INTO wrong_tries VALUES ('name', 'anna', 30, clock_timestamp())")
+	assert.Equal(t, problem.TooOften, kind(try("198.51.100.7", "anna", phrase)))
+	require.NoError(t, try("192.0.2.1", "anna", phrase))
+	require.NoError(t, try("198.51.100.7", "anna", phrase), "being right begins anew")
+
+	// One address that tries many names.
+	for k := range 41 {
+		assert.Equal(t, problem.Forbidden, kind(try("203.0.113.77", "nobody"+strings.Repeat("x", k), "guess")), k)
+	}
+	assert.Equal(t, problem.TooOften, kind(try("203.0.113.77", "anna", phrase)))
+
+	w.Set("UPDATE wrong_tries SET last_at = last_at - interval '25 hours'")
+	require.NoError(t, try("203.0.113.77", "anna", phrase), "a day later all is forgotten")
+	assert.Equal(t, "5", testkit.Text(t, w.House,
+		"SELECT count(*)::text FROM events WHERE kind = 'sign_in_failed' AND staff_id IS NOT NULL AND detail->>'from' = '203.0.113.9'"))
+	assert.Equal(t, "5", testkit.Text(t, w.House, "SELECT count(*)::text FROM events WHERE kind = 'signed_in'"))
+}
+
+// Eighty sign-ins at once took 5.2 GB. Few are worked out at once; who would wait for long is told to come again; and none
+// of them gets more tries than one after another would.
+func TestEightyAtOnce(t *testing.T) {
+	w := testkit.NewWorld(t)
+	anna(t, w)
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	var all sync.WaitGroup
+	kinds := make([]problem.Kind, 80)
+	most, stop := watch()
+	for k := range kinds {
+		all.Go(func() {
+			_, err := staff.SignIn(context.Background(), w.House, "203.0.113.9", "anna", "guess")
+			kinds[k] = kind(err)
+		})
+	}
+	all.Wait()
+	stop()
+	runtime.ReadMemStats(&after)
+	tried := 0
+	for _, k := range kinds {
+		switch k {
+		case problem.Forbidden, problem.Crowded:
+			tried++
+		default:
+			assert.Equal(t, problem.TooOften, k)
+		}
+	}
+	assert.LessOrEqual(t, tried, 5)
+	assert.Less(t, *most-min(before.HeapAlloc, *most), uint64(700<<20), "bytes held at once")
+}
+
+// watch keeps the most that was held at once until it is stopped.
+func watch() (most *uint64, stop func()) {
+	most = new(uint64)
+	done, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		var m runtime.MemStats
+		for {
+			select {
+			case <-done:
+				return
+			default:
+			}
+			runtime.ReadMemStats(&m)
+			*most = max(*most, m.HeapAlloc)
+			runtime.Gosched()
+		}
+	}()
+	return most, func() { close(done); <-ended }
+}
+
+// Different people who sign in at once are few at a time, and the rest are told to come again.
+func TestManyPeopleAtOnce(t *testing.T) {
+	w := testkit.NewWorld(t)
+	anna(t, w)
+	for k := range 60 {
+		w.Set("INSERT INTO staff (login, name, role, branch_code, password_hash) SELECT ?, 'P', 'desk', 'HVH', password_hash FROM staff WHERE login = 'anna'",
+			"person"+string(rune('A'+k)))
+	}
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	ended := map[problem.Kind]int{}
+	most, stop := watch()
+	for k := range 60 {
+		all.Go(func() {
+			_, err := staff.SignIn(context.Background(), w.House, "192.0.2."+string(rune('0'+k%10)), "person"+string(rune('A'+k)), phrase)
+			mu.Lock()
+			defer mu.Unlock()
+			ended[kind(err)]++
+		})
+	}
+	all.Wait()
+	stop()
+	assert.Equal(t, 60, ended[-1]+ended[problem.Crowded], "%v", ended)
+	assert.Positive(t, ended[-1])
+	assert.Less(t, *most, uint64(1<<30))
+}
+
+// Who has forgotten their password gets a link that works once, from an administrator or from the command line.
+func TestLink(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := anna(t, w)
+	w.Set("INSERT INTO staff (login, name, role, branch_code) VALUES ('tom', 'Tom', 'desk', 'HVH')")
+	tom := testkit.Somebody(t, w.House, "tom")
+	w.Set("INSERT INTO wrong_tries VALUES ('name', 'tom', 90, clock_timestamp()), ('pair', 'tom 192.0.2.1', 90, clock_timestamp())")
+	link := testkit.Do(t, w.House, boss, func(a *act.Act) (*staff.Link, error) { return staff.MakeLink(a, tom.ID) })
+	token, ok := strings.CutPrefix(link.Path, "/enter#")
+	require.True(t, ok, link.Path)
+	assert.Equal(t, "0", testkit.Text(t, w.House, "SELECT count(*)::text FROM once_links WHERE digest = convert_to(?, 'UTF8')", token),
+		"what is in the link is kept nowhere")
+	login, name, err := staff.OfLink(t.Context(), w.House, token)
+	require.NoError(t, err)
+	assert.Equal(t, "tom Tom", login+" "+name)
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, "password12"), "tried first")
+	require.NoError(t, staff.UseLink(t.Context(), w.House, token, phrase), "a password that was refused does not use the link up")
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, other), "has been used")
+	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", "tom", phrase)
+	require.NoError(t, err, "the waits have ended too")
+
+	second, err := staff.LinkFor(t.Context(), w.House, "tom")
+	require.NoError(t, err)
+	third, err := staff.LinkFor(t.Context(), w.House, "tom")
+	require.NoError(t, err)
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, second.Path[len("/enter#"):], other), "replaced by another")
+	w.Set("UPDATE once_links SET until = clock_timestamp()")
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, third.Path[len("/enter#"):], other), "too old")
+	_, err = staff.LinkFor(t.Context(), w.House, "nobody")
+	assert.EqualError(t, err, `Nobody here has the name "nobody".`)
+}
+
+func TestOwnPassword(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := anna(t, w)
+	w.Set("INSERT INTO sessions (digest, data, staff_id, expiry) SELECT sha256(convert_to(v, 'UTF8')), '', ?, clock_timestamp() + interval '1 hour' FROM unnest(ARRAY['here', 'there']) v", boss.ID)
+	change := func(c staff.Change) error {
+		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) {
+			return struct{}{}, staff.ChangePassword(a, c, "here")
+		})
+		return err
+	}
+	assert.ErrorContains(t, change(staff.Change{Old: "wrong", New: other}), "old password is not right")
+	assert.ErrorContains(t, change(staff.Change{Old: phrase, New: "annaanna12"}), "tried first")
+	require.NoError(t, change(staff.Change{Old: phrase, New: other}))
+	assert.Equal(t, "1", testkit.Text(t, w.House, "SELECT count(*)::text FROM sessions"), "sessions elsewhere have ended")
+	_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", "anna", phrase)
+	assert.Error(t, err)
+	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", "anna", other)
+	assert.NoError(t, err)
+}
+
+// A short code lets its person come back; after five wrong ones the session is over.
+func TestComingBack(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := anna(t, w)
+	back := func(code string) (bool, error) { return staff.ComeBack(t.Context(), w.House, boss.ID, code) }
+	_, err := back("7283")
+	assert.ErrorContains(t, err, "no short code")
+	choose := func(code string) error {
+		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) { return struct{}{}, staff.ChooseShort(a, code) })
+		return err
+	}
+	assert.ErrorContains(t, choose("1234"), "first that anybody would try")
+	require.NoError(t, choose("7283"))
+	over, err := back("7283")
+	require.NoError(t, err)
+	assert.False(t, over)
+	for k := range 4 {
+		over, err = back("0000")
+		assert.Error(t, err, k)
+		assert.False(t, over)
+	}
+	over, err = back("0000")
+	assert.Error(t, err)
+	assert.True(t, over)
+}
+
+// Where somebody may work is said by who administrates, and kept as an event.
+func TestBranchesOfStaff(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := anna(t, w)
+	tom := w.Staff(role.Desk, "HVH")
+	set := func(branches ...calendar.Code) error {
+		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) {
+			return struct{}{}, staff.SetBranches(a, tom.ID, branches)
+		})
+		return err
+	}
+	assert.ErrorContains(t, set("XXX"), `no branch "XXX"`)
+	require.NoError(t, set("TRN", "SLM", "HVH", "SLM"))
+	require.NoError(t, set("SLM", "TRN"), "the same again is no change")
+	require.NoError(t, set())
+	assert.Equal(t, "SLM TRN|", testkit.Text(t, w.House, `SELECT string_agg(coalesce(detail->>'is', ''), '|' ORDER BY at) FROM events
+		WHERE kind = 'staff_branches' AND (detail->>'staff')::bigint = ?`, tom.ID))
+	for _, p := range testkit.Do(t, w.House, boss, staff.List) {
+		if p.ID == tom.ID {
+			assert.Empty(t, p.Branches)
+			assert.False(t, p.Everywhere)
+		}
+	}
 }

@@ -7,11 +7,13 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
 	"runtime/debug"
 	"strconv"
+	"strings"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -42,13 +44,17 @@ type settings struct {
 	listen   string // NEVRIN_LISTEN
 	mail     string // NEVRIN_SMTP, host:port
 	from     string // NEVRIN_FROM
-	secure   bool   // NEVRIN_TLS=1: behind TLS
+	inside   string // NEVRIN_INSIDE: where figures and the description are served; empty: nowhere
+	plain    bool   // NEVRIN_TLS=0: without TLS, for a station that is the server itself
+	proxies  string // NEVRIN_PROXIES: addresses of proxies, with commas
+	most     string // NEVRIN_REQUESTS_PER_MINUTE, of one session
 }
 
 func fromEnvironment() (settings, error) {
 	or := func(key, other string) string { return pick(os.Getenv(key) != "", os.Getenv(key), other) }
 	s := settings{os.Getenv("DATABASE_URL"), or("NEVRIN_LISTEN", "127.0.0.1:8080"), or("NEVRIN_SMTP", "127.0.0.1:25"),
-		or("NEVRIN_FROM", "library@nevrin.invalid"), os.Getenv("NEVRIN_TLS") == "1"}
+		or("NEVRIN_FROM", "library@nevrin.invalid"), os.Getenv("NEVRIN_INSIDE"), os.Getenv("NEVRIN_TLS") == "0",
+		os.Getenv("NEVRIN_PROXIES"), os.Getenv("NEVRIN_REQUESTS_PER_MINUTE")}
 	if s.database == "" {
 		return s, errors.New(
 			"DATABASE_URL is not set; expected the address of a PostgreSQL database, such as " +
@@ -56,6 +62,29 @@ func fromEnvironment() (settings, error) {
 		)
 	}
 	return s, nil
+}
+
+// options are what the environment says of the server.
+func (s settings) options() (server.Options, error) {
+	o := server.Options{Plain: s.plain}
+	for text := range strings.FieldsFuncSeq(s.proxies, func(r rune) bool { return r == ',' || r == ' ' }) {
+		if !strings.Contains(text, "/") {
+			text += pick(strings.Contains(text, ":"), "/128", "/32")
+		}
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			return o, fmt.Errorf("NEVRIN_PROXIES: found %q; expected addresses such as 10.0.0.5 or 10.0.0.0/24, with commas", text)
+		}
+		o.Proxies = append(o.Proxies, p)
+	}
+	if s.most == "" {
+		return o, nil
+	}
+	var err error
+	if o.PerMinute, err = strconv.Atoi(s.most); err != nil || o.PerMinute < 1 {
+		return o, fmt.Errorf("NEVRIN_REQUESTS_PER_MINUTE: found %q; expected a number such as 6000", s.most)
+	}
+	return o, nil
 }
 
 func serverCommands() []*cobra.Command {
@@ -68,7 +97,11 @@ func serverCommands() []*cobra.Command {
 			if err != nil {
 				return err
 			}
-			return run(cmd.Context(), s, server.Options{Secure: s.secure}, nil)
+			options, err := s.options()
+			if err != nil {
+				return err
+			}
+			return run(cmd.Context(), s, options, nil)
 		},
 	}
 	return []*cobra.Command{
@@ -77,6 +110,7 @@ func serverCommands() []*cobra.Command {
 		setUpCommand(),
 		migrateCommand(),
 		administratorCommand(),
+		linkCommand(),
 		descriptionCommand(),
 	}
 }
@@ -132,6 +166,32 @@ func administratorCommand() *cobra.Command {
 	cmd.Flags().StringVar(&branch, "branch", "", "code of their branch")
 	_ = cmd.MarkFlagRequired("branch")
 	return cmd
+}
+
+func linkCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "link LOGIN",
+		Short: "Make a link with which somebody sets a new password, once; their waits end",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			s, err := fromEnvironment()
+			if err != nil {
+				return err
+			}
+			db, err := store.Open(s.database, nil)
+			if err != nil {
+				return err
+			}
+			defer func() { _ = db.Close() }()
+			link, err := staff.LinkFor(cmd.Context(), &act.House{Store: db}, args[0])
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Printf("%s works once, until %s. Put the address of your Nevrin before it.\n", link.Path,
+				link.Until.Format("Mon 2 Jan 2006, 15:04"))
+			return err
+		},
+	}
 }
 
 func descriptionCommand() *cobra.Command {
@@ -212,12 +272,13 @@ func demoCommand() *cobra.Command {
 			}
 			return prepare(ctx, db, "")
 		}
-		return run(
-			ctx,
-			s,
-			server.Options{Mailbox: mailbox, Outside: "http://" + outside.Addr().String() + "/"},
-			prepare,
-		)
+		options, err := s.options()
+		if err != nil {
+			return err
+		}
+		options.Demo, options.Plain = true, true
+		options.Mailbox, options.Outside = mailbox, "http://"+outside.Addr().String()+"/"
+		return run(ctx, s, options, prepare)
 	}
 	return cmd
 }
@@ -245,17 +306,15 @@ func run(
 		return err
 	}
 	var ready atomic.Pointer[server.Server]
-	front := &http.Server{
-		ReadHeaderTimeout: 10 * time.Second,
-		Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			if srv := ready.Load(); srv != nil {
-				srv.ServeHTTP(w, r)
-				return
-			}
-			server.NotYet(w, r)
-		}),
-	}
-	go func() { _ = front.Serve(listener) }()
+	front := server.Front(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if srv := ready.Load(); srv != nil {
+			srv.ServeHTTP(w, r)
+			return
+		}
+		server.NotYet(w, r)
+	}))
+	front.ErrorLog = slog.NewLogLogger(log.Handler(), slog.LevelInfo) // who hung up, who spoke no HTTP
+	go func() { _ = front.Serve(server.Bounded(listener)) }()
 	defer func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
@@ -274,6 +333,15 @@ func run(
 		return err
 	}
 	front.RegisterOnShutdown(srv.Close)
+	if s.inside != "" {
+		listener, err := listen(s.inside)
+		if err != nil {
+			return fmt.Errorf("NEVRIN_INSIDE: %w", err)
+		}
+		inside := server.Front(srv.Inside())
+		go func() { _ = inside.Serve(listener) }()
+		defer func() { _ = inside.Close() }()
+	}
 	ready.Store(srv)
 	fmt.Println("Nevrin is at http://" + listener.Addr().String() + "/")
 	if options.Mailbox != "" {

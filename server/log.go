@@ -1,0 +1,87 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"nevrin/app/act"
+)
+
+// RequestHeader carries the id of a request, under which the log and the events know it.
+const RequestHeader = "Nevrin-Request"
+
+// asked is what is known of a request while it is answered.
+type asked struct {
+	id    string
+	staff int64
+}
+
+type askedKey struct{}
+
+func askedOf(ctx context.Context) *asked {
+	if a, ok := ctx.Value(askedKey{}).(*asked); ok {
+		return a
+	}
+	return &asked{}
+}
+
+// logged gives each request an id, and writes it down once it is answered: which operation, by whom, how long, and how it
+// ended. An operation is named by its pattern: what stands in an address or a body never reaches the log.
+func (s *Server) logged(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !strings.HasPrefix(r.URL.Path, "/api/") && !strings.HasPrefix(r.URL.Path, "/iso18626") {
+			next.ServeHTTP(w, r)
+			return
+		}
+		a := &asked{id: strings.ToLower(rand.Text()[:12])}
+		w.Header().Set(RequestHeader, a.id)
+		seen := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		begun := time.Now()
+		next.ServeHTTP(seen, r.WithContext(context.WithValue(r.Context(), askedKey{}, a)))
+		level, attrs := slog.LevelInfo, []slog.Attr{
+			slog.String("request", a.id),
+			slog.String("operation", r.Method+" "+chi.RouteContext(r.Context()).RoutePattern()),
+			slog.Int("status", seen.Status()),
+			slog.Float64("ms", float64(time.Since(begun).Microseconds())/1000),
+		}
+		if a.staff != 0 {
+			attrs = append(attrs, slog.Int64("staff", a.staff))
+		}
+		if r.Context().Err() != nil { // nobody waited for it; no fault of ours
+			attrs = append(attrs, slog.Bool("given_up", true))
+		} else if seen.Status() >= http.StatusInternalServerError {
+			level = slog.LevelWarn
+		}
+		s.log.LogAttrs(r.Context(), level, "answered", attrs...)
+	})
+}
+
+// written is an error as the log may have it: of what the database says only what holds no value of a row.
+func written(err error) string {
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) {
+		return err.Error()
+	}
+	parts := []string{"PostgreSQL " + pg.Code}
+	for _, p := range []string{pg.TableName, pg.ColumnName, pg.ConstraintName, pg.Routine} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	return strings.Join(parts, " ")
+}
+
+// by is somebody with the request in which they do something.
+func by(ctx context.Context, who act.Actor) act.Actor {
+	who.Request = askedOf(ctx).id
+	return who
+}

@@ -1,0 +1,116 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"strings"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/role"
+)
+
+// Digest is what is kept of a token or a secret: who reads it can do nothing with it. Tokens and secrets are long and
+// random, so that a plain digest is as good as a slow one.
+func Digest(secret string) []byte {
+	sum := sha256.Sum256([]byte(secret))
+	return sum[:]
+}
+
+// Session is a session that has not expired, with its person.
+type Session struct {
+	Data     []byte
+	Staff    *Staff // nil: nobody is signed in, or may sign in any more
+	Branches []calendar.Code
+	Own      bool          // at a station that nobody else uses
+	Rested   time.Duration // for how long no hand was on the station
+	Idle     *int          // after how many minutes the network ends that; nil: as usual
+}
+
+// Session finds a session by its token; nil where there is none.
+func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
+	var row struct {
+		Data       []byte
+		ID         *int64
+		Login      string
+		Name       string
+		Role       role.Role
+		BranchCode calendar.Code
+		Branches   string
+		Demo, Own  bool
+		ShortHash  string
+		Rested     float64
+		Idle       *int
+	}
+	found := s.db.WithContext(ctx).
+		Raw(`SELECT s.data, s.own, extract(epoch FROM clock_timestamp() - s.seen_at)::float8 AS rested,
+			(SELECT (settings->>'idle_minutes')::int FROM network) AS idle,
+			f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
+			coalesce(f.branch_code, '') AS branch_code, coalesce(f.demo, false) AS demo,
+			coalesce(f.short_hash, '') AS short_hash,
+			coalesce((SELECT string_agg(b.branch_code, ' ') FROM staff_branches b WHERE b.staff_id = f.id), '') AS branches
+		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.digest = ?
+			AND s.expiry > current_timestamp`, Digest(token)).
+		Scan(&row)
+	if found.Error != nil || found.RowsAffected == 0 {
+		return nil, found.Error
+	}
+	out := &Session{
+		Data: row.Data, Own: row.Own, Rested: time.Duration(row.Rested * float64(time.Second)), Idle: row.Idle,
+		Branches: codes(row.Branches),
+	}
+	if row.ID != nil {
+		out.Staff = &Staff{
+			ID: *row.ID, Login: row.Login, Name: row.Name, Role: row.Role, BranchCode: row.BranchCode, Active: true,
+			Demo: row.Demo, ShortHash: row.ShortHash,
+		}
+	}
+	return out, nil
+}
+
+// SessionKept is what a session is kept with.
+type SessionKept struct {
+	Data    []byte
+	Staff   int64 // 0: nobody is signed in
+	Own     bool
+	Address string
+	Expiry  time.Time
+}
+
+// KeepSession keeps a session under its token. When a hand was last on its station is not changed by that.
+func (s *Store) KeepSession(ctx context.Context, token string, k SessionKept) error {
+	_, err := s.pool.ExecContext(ctx, `INSERT INTO sessions (digest, data, staff_id, expiry, own, address)
+			VALUES ($1, $2, nullif($3::bigint, 0), $4, $5, $6)
+		ON CONFLICT (digest) DO UPDATE SET data = excluded.data, staff_id = excluded.staff_id, expiry = excluded.expiry`,
+		Digest(token), k.Data, k.Staff, k.Expiry, k.Own, k.Address)
+	return err
+}
+
+// HandOn notes that a hand is on the station of a session.
+func (s *Store) HandOn(ctx context.Context, token string) error {
+	return s.db.WithContext(ctx).
+		Exec("UPDATE sessions SET seen_at = clock_timestamp() WHERE digest = ?", Digest(token)).Error
+}
+
+// DropSession ends a session.
+func (s *Store) DropSession(ctx context.Context, token string) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM sessions WHERE digest = ?", Digest(token)).Error
+}
+
+// DropSessionsOf ends all sessions of somebody but the one of a token, which may be empty.
+func (t *Tx) DropSessionsOf(staff int64, but string) {
+	t.queue("DELETE FROM sessions WHERE staff_id = $1 AND digest <> $2", staff, Digest(but))
+}
+
+// DropSessions drops the sessions that have expired, and gives how many.
+func (t *Tx) DropSessions() (int64, error) {
+	return t.exec("DELETE FROM sessions WHERE expiry < current_timestamp")
+}
+
+func codes(text string) []calendar.Code {
+	var out []calendar.Code
+	for code := range strings.FieldsSeq(text) {
+		out = append(out, calendar.Code(code))
+	}
+	return out
+}
