@@ -2,7 +2,6 @@ package server
 
 import (
 	"bytes"
-	"encoding/csv"
 	"net/http"
 	"strconv"
 
@@ -10,10 +9,12 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/calendars"
+	"nevrin/app/keeping"
 	"nevrin/app/problem"
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
+	"nevrin/formats/sheet"
 )
 
 // files are what is taken away as a file.
@@ -67,6 +68,12 @@ func (s *Server) files(r chi.Router) {
 		}),
 	)
 	r.Get(
+		"/api/patrons/{id}/kept.json",
+		s.file(employed, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
+			return keeping.All(a, id)
+		}),
+	)
+	r.Get(
 		"/api/rehearsals/{id}/table.csv",
 		s.file(supervising, "text/csv", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
 			found, err := rules.Rehearsed(a, id)
@@ -88,7 +95,7 @@ func table(lines [][]string, err error) ([]byte, error) {
 		return nil, err
 	}
 	var out bytes.Buffer
-	err = csv.NewWriter(&out).WriteAll(lines)
+	err = sheet.Write(&out, lines)
 	return out.Bytes(), err
 }
 
@@ -105,7 +112,7 @@ func (s *Server) file(
 			return
 		}
 		id, _ := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-		data, err := act.Look(r.Context(), s.house, who, func(a *act.Act) ([]byte, error) { return write(a, id, r) })
+		data, err := act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) ([]byte, error) { return write(a, id, r) })
 		if err != nil {
 			s.refuse(w, r, err)
 			return

@@ -34,9 +34,10 @@ func Front(handler http.Handler) *http.Server {
 }
 
 // Bounded lets only so many lines be open at once, in all and from one address.
-func Bounded(l net.Listener) net.Listener { return boundedTo(l, mostLines, mostOfOne) }
+func Bounded(l net.Listener) net.Listener { return BoundedTo(l, mostLines, mostOfOne) }
 
-func boundedTo(l net.Listener, lines, ofOne int) net.Listener {
+// BoundedTo does so with other numbers.
+func BoundedTo(l net.Listener, lines, ofOne int) net.Listener {
 	return &ofEach{Listener: netutil.LimitListener(l, lines), most: ofOne, open: map[string]int{}}
 }
 

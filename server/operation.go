@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"database/sql/driver"
+	"encoding/json"
 	"errors"
 	"net"
 	"net/http"
@@ -99,9 +100,11 @@ func operation(method, path, id, summary string) huma.Operation {
 func (s *Server) guarded(method, path, id, summary string, roles []role.Role) huma.Operation {
 	op := operation(method, path, id, summary)
 	op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
-		var refused huma.StatusError
+		var refused *huma.ErrorModel
 		if _, err := s.who(ctx.Context(), roles); errors.As(err, &refused) {
-			_ = huma.WriteErr(s.api, ctx, refused.GetStatus(), refused.Error())
+			ctx.SetHeader("Content-Type", "application/problem+json")
+			ctx.SetStatus(refused.Status)
+			_ = json.NewEncoder(ctx.BodyWriter()).Encode(refused)
 			return
 		}
 		next(ctx)
@@ -222,6 +225,27 @@ func do[O, I any, P keyed[I]](
 				in,
 				func(a *act.Act) (O, error) { return change(a, in) },
 			)
+			return answer(s, ctx, out, err)
+		},
+	)
+}
+
+// once registers a change without a key: its answer holds a secret and is kept nowhere. Asked for again, it is done anew.
+func once[O, I any](
+	s *Server,
+	method, path, id, summary string,
+	roles []role.Role,
+	change func(*act.Act, *I) (O, error),
+) {
+	huma.Register(
+		s.api,
+		s.guarded(method, path, id, summary, roles),
+		func(ctx context.Context, in *I) (*Out[O], error) {
+			who, err := s.who(ctx, roles)
+			if err != nil {
+				return nil, err
+			}
+			out, err := act.Do(ctx, s.house, who, "", nil, func(a *act.Act) (O, error) { return change(a, in) })
 			return answer(s, ctx, out, err)
 		},
 	)

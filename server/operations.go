@@ -33,6 +33,7 @@ func (s *Server) operations() {
 	s.holdOperations()
 	s.noticeOperations()
 	s.interlibraryOperations()
+	s.doorOperations()
 }
 
 // Me is who is signed in, where, and when it is.

@@ -104,6 +104,8 @@ var mayDo = map[string]string{
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
 	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "wantedTerms": "volunteer", "report": "volunteer",
 	"calendar": "volunteer", "sweeps": "volunteer", "previewCalendar": "desk", "previewLoans": "desk", "previewHolds": "desk", "changeCalendar": "desk", "readCalendarFile": "supervisor", "undoSweep": "supervisor",
+	"own": "volunteer", "staff": "administrator", "setStaffBranches": "administrator", "makeLink": "administrator", "endSessions": "administrator",
+	"settings": "supervisor", "settleSettings": "administrator", "readings": "supervisor", "chooseHistory": "desk", "forgetting": "supervisor", "forget": "supervisor",
 	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
 	"mailings": "desk", "messages": "desk",
 	"requests": "interlibrary", "requestCount": "interlibrary",

@@ -225,7 +225,8 @@ type OnLoan struct {
 
 const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code,
 		p.household_id, p.standing,
-	p.card_until, p.email, p.phone, p.address, p.note, p.older_reader, p.balance`
+	p.card_until, p.email, p.phone, p.address, p.note, p.older_reader, p.balance, p.history_months, p.history_seen,
+		p.forgotten_at`
 
 const openLoansOf = `SELECT i.material, l.branch_code, l.due_date, l.due_at FROM loans l
 		JOIN items i ON i.id = l.item_id

@@ -70,8 +70,3 @@ func (t *Tx) events(column string, id int64, page Page) ([]EventShown, Page, err
 func (t *Tx) EventsAhead(since, until time.Time) (int, error) {
 	return value[int](t, "SELECT events_ahead($1, $2)", since, until)
 }
-
-// ForgetInEvents cuts the links of all events to a patron. The events stay, with what happened.
-func (t *Tx) ForgetInEvents(patron int64) (int64, error) {
-	return t.exec("UPDATE events SET patron_id = NULL WHERE patron_id = $1", patron)
-}

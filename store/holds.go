@@ -9,7 +9,7 @@ import (
 	"nevrin/core/queue"
 )
 
-const holdColumns = `h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
+const holdColumns = `h.id, h.title_id, coalesce(h.patron_id, 0) AS patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
 		h.state, h.item_id, h.fetch_at, h.promised_at, h.ready_at,
 	h.shelf_until, h.closed_at, h.why`
 

@@ -153,6 +153,9 @@ type Patron struct {
 	Note          string
 	OlderReader   *bool
 	Balance       int64 `gorm:"->"`
+	HistoryMonths *int  // for how long their history is kept; nil: as the network has settled
+	HistorySeen   bool  // staff may see it
+	ForgottenAt   *time.Time
 }
 
 // Name is how staff address the patron.

@@ -141,6 +141,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 // FindPatrons gives a page of the patrons in whose names, card number or mail address every word stands.
 func (t *Tx) FindPatrons(words string, page Page) ([]Patron, Page, error) {
 	where, args := wordsIn("p.words", words)
+	where += " AND p.forgotten_at IS NULL"
 	return paged(
 		t,
 		page,

@@ -36,6 +36,11 @@ func (t *Tx) DemoStaff() ([]Staff, error) {
 	return staff, t.orm().Where("demo AND active").Order("id").Find(&staff).Error
 }
 
+// StaffByID gives somebody who works here; nil where there is none.
+func (t *Tx) StaffByID(id int64) (*Staff, error) {
+	return one[Staff](t, "SELECT * FROM staff WHERE id = $1", id)
+}
+
 // StaffLocked locks somebody who works here and gives them; nil where there is none.
 func (t *Tx) StaffLocked(id int64) (*Staff, error) {
 	return one[Staff](t, "SELECT * FROM staff WHERE id = $1 FOR NO KEY UPDATE", id)

@@ -85,6 +85,9 @@ const (
 	SessionsEnded    Kind = "sessions_ended"
 	StaffBranches    Kind = "staff_branches"
 	SettingsChanged  Kind = "settings_changed"
+	CutOff           Kind = "cut_off" // what is kept no longer
+	HistoryChosen    Kind = "history_chosen"
+	Forgotten        Kind = "forgotten"
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

@@ -229,8 +229,8 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return text(e.Partner) + " asks for " + text(e.RequestTitle)
 	case event.PartnerSays:
 		return text(e.Partner) + " says " + d.Is + " to " + text(e.RequestNumber)
-	case event.SettingsChanged:
-		return "Settings changed: " + d.Says
+	case event.HistoryChosen:
+		return "History is kept " + d.Is + "; was " + d.Was
 	case event.ClockMoved:
 		return "Training clock moved to " + due()
 	}

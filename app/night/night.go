@@ -19,6 +19,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/holds"
+	"nevrin/app/keeping"
 	"nevrin/app/notices"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
@@ -33,9 +34,6 @@ const (
 	patronsPart = 2000
 	loansPart   = 5000
 )
-
-// keepAnswers is for how long an answer to a key is kept: for as long as somebody could ask again.
-const keepAnswers = 48 * time.Hour
 
 // step does the next part of a step of a night. Done is how far it has come; it gives how far it has come then, and
 // whether that is the end.
@@ -53,7 +51,16 @@ func steps() []step {
 			return last, last == 0, err
 		}})
 	}
-	return append(out, step{"counts", count}, step{"answers", dropAnswers}, step{"sessions", dropSessions})
+	return append(
+		out,
+		step{"counts", count},
+		step{"answers", dropAnswers},
+		step{"sessions", dropSessions},
+		step{"history", keeping.CutHistory},
+		step{"ended", keeping.CutHolds},
+		step{"messages", keeping.DropMessages},
+		step{"readings", keeping.DropReadings},
+	)
 }
 
 // Steps names the steps of a night.
@@ -215,13 +222,17 @@ func count(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 
 func dropAnswers(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 	const most = 5000
-	n, err := a.Tx.DropAnswers(keepAnswers, most)
+	n, err := a.Tx.DropAnswers(time.Duration(a.Network.Settled.Keep.Answers)*24*time.Hour, most)
 	return done + n, n < most, err
 }
 
 func dropSessions(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 	n, err := a.Tx.DropSessions()
-	return done + n, true, err
+	if err != nil {
+		return done, false, err
+	}
+	tries, err := a.Tx.ForgetTries()
+	return done + n + tries, true, err
 }
 
 // Args is the job of the nights up to today.

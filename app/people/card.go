@@ -45,6 +45,8 @@ type Card struct {
 	Stops     []string          `json:"stops" doc:"Why nothing can be lent, one sentence each"`
 	Tells     []Tell            `json:"tells" doc:"Good to tell the patron"`
 	Older     *bool             `json:"older_reader,omitempty"`
+	History   *int              `json:"history_months,omitempty" doc:"For how many months their history is kept; none: as the network has settled"`
+	Shown     bool              `json:"history_seen" doc:"Staff may see their history"`
 	Extension string            `json:"extension" doc:"What extending the card would give and cost; empty: it has long to run"`
 }
 
@@ -94,7 +96,7 @@ func Open(a *act.Act, id int64) (*Card, error) {
 	if err != nil {
 		return nil, err
 	}
-	if facts == nil {
+	if facts == nil || facts.Patron.ForgottenAt != nil {
 		return nil, problem.NoSuch("patron")
 	}
 	Seen(a, Opened, id, "")
@@ -123,6 +125,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	if until := store.DateOf(p.CardUntil); until != nil {
 		c.CardUntil = until.Say()
 	}
+	c.History, c.Shown = p.HistoryMonths, p.HistorySeen
 	c.Loans, c.Reduced = len(facts.Loans), sight.OfPatron(a.Who.Role) == sight.Reduced
 	c.loans(a, facts.Loans)
 	c.holds(a, facts.Holds)

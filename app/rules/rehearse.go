@@ -2,7 +2,6 @@ package rules
 
 import (
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -23,6 +22,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
+	"nevrin/formats/sheet"
 	"nevrin/store"
 )
 
@@ -416,8 +416,8 @@ func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past,
 // WriteCSV writes a finished rehearsal as a table: sums by branch, patron class and material class, then the
 // most affected loans.
 func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
-	out := csv.NewWriter(w)
-	write := func(cells ...string) { _ = out.Write(cells) } // the first error is kept and told by Error
+	var out [][]string
+	write := func(cells ...string) { out = append(out, cells) }
 	write("Rehearsal of edition", strconv.Itoa(r.Number), r.Period)
 	write(
 		"By",
@@ -472,6 +472,5 @@ func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 	for _, text := range r.Assumed {
 		write("Assumed", text)
 	}
-	out.Flush()
-	return out.Error()
+	return sheet.Write(w, out)
 }

@@ -128,7 +128,7 @@ type Place struct {
 
 // Look gives somebody's own door.
 func Look(a *act.Act) (*Own, error) {
-	s, err := a.Tx.StaffLocked(a.Who.ID)
+	s, err := a.Tx.StaffByID(a.Who.ID)
 	if err != nil {
 		return nil, err
 	}

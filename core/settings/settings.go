@@ -49,7 +49,7 @@ func Usual() Settings {
 			BackDays: 3,
 			Past:     map[loan.StopKind][]role.Role{loan.Soon: role.Everyone},
 		},
-		Keep: Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 7},
+		Keep: Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
 	}
 }
 

@@ -81,12 +81,50 @@ ALTER TABLE patrons
     ADD COLUMN history_seen boolean NOT NULL DEFAULT false, -- staff may see it
     ADD COLUMN forgotten_at timestamptz;
 
+-- Whoever it was can be cut off from what has ended; what happened stays.
+ALTER TABLE holds ALTER COLUMN patron_id DROP NOT NULL,
+    ADD CONSTRAINT holds_of_somebody CHECK (closed_at IS NOT NULL OR patron_id IS NOT NULL);
+ALTER TABLE requests DROP CONSTRAINT requests_check,
+    ADD CONSTRAINT requests_sides CHECK (CASE role WHEN 'requesting' THEN pickup IS NOT NULL
+            AND (patron_id IS NOT NULL OR stage IN ('done', 'refused', 'withdrawn'))
+        ELSE pickup IS NULL AND patron_id IS NULL END);
+CREATE INDEX loans_to_cut ON loans (returned_at, id) WHERE returned_at IS NOT NULL AND patron_id IS NOT NULL;
+CREATE INDEX holds_to_cut ON holds (closed_at) WHERE closed_at IS NOT NULL AND patron_id IS NOT NULL;
+CREATE INDEX return_lines_loan ON return_lines (loan_id) WHERE loan_id IS NOT NULL;
+CREATE INDEX return_lines_card ON return_lines (text) WHERE found = 'card';
+CREATE INDEX holds_of_patron ON holds (patron_id) WHERE patron_id IS NOT NULL;
+CREATE INDEX reports_patron ON reports (patron_id) WHERE patron_id IS NOT NULL;
+CREATE INDEX messages_patron ON messages (patron_id);
+CREATE INDEX messages_at ON messages (at);
+CREATE INDEX requests_patron ON requests (patron_id) WHERE patron_id IS NOT NULL;
+-- An entry of the ledger stays as it is. Only what it was for can be cut off, once it is settled: whose it was and how much
+-- is what the books need.
+-- +goose StatementBegin
+CREATE FUNCTION ledger_stays() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    IF TG_OP = 'UPDATE' AND NEW.loan_id IS NULL AND NEW.line_id IS NULL AND NEW.why IS NULL
+        AND to_jsonb(NEW) - '{loan_id,line_id,why}'::text[] = to_jsonb(OLD) - '{loan_id,line_id,why}'::text[] THEN
+        RETURN NEW;
+    END IF;
+    RAISE EXCEPTION 'entries of ledger are never changed or deleted';
+END $$;
+-- +goose StatementEnd
+DROP TRIGGER ledger_stays ON ledger;
+CREATE TRIGGER ledger_stays BEFORE UPDATE OR DELETE ON ledger FOR EACH ROW EXECUTE FUNCTION ledger_stays();
+
 -- A digest of the secret with which a partner's messages come.
 ALTER TABLE partners ADD COLUMN secret_digest bytea UNIQUE CHECK (length(secret_digest) = 32);
 UPDATE partners SET secret_digest = sha256(secret::bytea);
 ALTER TABLE partners DROP COLUMN secret, ALTER COLUMN secret_digest SET NOT NULL;
 
 -- +goose Down
+DROP TRIGGER ledger_stays ON ledger;
+CREATE TRIGGER ledger_stays BEFORE UPDATE OR DELETE ON ledger FOR EACH ROW EXECUTE FUNCTION never_changed();
+DROP FUNCTION ledger_stays;
+DROP INDEX loans_to_cut, holds_to_cut, return_lines_loan, return_lines_card, holds_of_patron, reports_patron, messages_patron, messages_at, requests_patron;
+ALTER TABLE requests DROP CONSTRAINT requests_sides,
+    ADD CHECK ((role = 'requesting') = (patron_id IS NOT NULL AND pickup IS NOT NULL));
+ALTER TABLE holds DROP CONSTRAINT holds_of_somebody, ALTER COLUMN patron_id SET NOT NULL;
 ALTER TABLE partners ADD COLUMN secret text;
 UPDATE partners SET secret = encode(secret_digest, 'hex');
 ALTER TABLE partners DROP COLUMN secret_digest, ALTER COLUMN secret SET NOT NULL, ADD UNIQUE (secret);

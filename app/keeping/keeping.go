@@ -1,0 +1,216 @@
+// Package keeping keeps what concerns persons for as long as has been settled, and no longer: the night cuts off whose it
+// was; a patron takes all that is kept of them away as a file, chooses for how long their history is kept, and can be
+// forgotten. What happened stays, and the books.
+package keeping
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/money"
+	"nevrin/core/settings"
+	"nevrin/store"
+)
+
+// part is how many rows one act of a step deals with.
+const part = 2000
+
+// before is the instant so many months before a day, by the network's zone.
+func before(a *act.Act, day calendar.Date, months int) time.Time {
+	return calendar.Local(calendar.DateOf(day.UTC().AddDate(0, -months, 0)), 0, a.Network.Location)
+}
+
+// CutHistory cuts loans that ended off their patrons. Done is the time of the last loan looked at, in microseconds.
+func CutHistory(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	after := time.UnixMicro(done)
+	cut, err := a.Tx.CutHistory(before(a, day, 0), a.Network.Settled.Keep.History, after, part)
+	if err != nil {
+		return done, false, err
+	}
+	tell(a, "history", cut.Number)
+	if cut.Last == nil {
+		return done, true, nil
+	}
+	return cut.Last.UnixMicro(), false, nil
+}
+
+// CutHolds cuts holds and requests that ended off their patrons.
+func CutHolds(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	n, err := a.Tx.CutHolds(before(a, day, a.Network.Settled.Keep.Holds), part)
+	tell(a, "holds", n)
+	return done + n, n == 0, err
+}
+
+// DropMessages deletes what patrons were told long ago.
+func DropMessages(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	n, err := a.Tx.DropMessages(before(a, day, a.Network.Settled.Keep.Messages), part)
+	tell(a, "messages", n)
+	return done + n, n == 0, err
+}
+
+// DropReadings deletes who opened whose record long ago.
+func DropReadings(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	n, err := a.Tx.DropReadings(before(a, day, a.Network.Settled.Keep.Readings), part)
+	tell(a, "readings", n)
+	return done + n, n == 0, err
+}
+
+// tell keeps how much of what was cut off.
+func tell(a *act.Act, what string, number int64) {
+	if number > 0 {
+		a.Tell(event.Event{Kind: event.CutOff, Detail: event.Detail{About: what, Count: int(number)}})
+	}
+}
+
+// Choice is what a patron chooses of their lending history.
+type Choice struct {
+	Months *int `json:"months" minimum:"0" maximum:"1200" doc:"For how long it is kept after a return; 0: not at all; null: as the network has settled"`
+	Seen   bool `json:"seen" doc:"Staff may see it"`
+}
+
+// Choose writes what a patron has chosen of their history.
+func Choose(a *act.Act, patron int64, c Choice) (*people.Card, error) {
+	p, err := a.Tx.PatronLocked(patron)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil || p.ForgottenAt != nil {
+		return nil, problem.NoSuch("patron")
+	}
+	a.Tx.KeepHistoryChoice(patron, c.Months, c.Seen)
+	a.Tell(event.Event{
+		Kind: event.HistoryChosen, Patron: patron,
+		Detail: event.Detail{Was: sayChoice(p.HistoryMonths, p.HistorySeen), Is: sayChoice(c.Months, c.Seen)},
+	})
+	return people.Open(a, patron)
+}
+
+func sayChoice(months *int, seen bool) string {
+	text := "as usual"
+	if months != nil {
+		text = calendar.Count(*months, "month")
+	}
+	if seen {
+		return text + ", staff may see it"
+	}
+	return text + ", staff may not see it"
+}
+
+// All is everything that is kept of a patron, as a JSON file to take away.
+func All(a *act.Act, patron int64) ([]byte, error) {
+	p, err := a.Tx.PatronByID(patron)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil || p.ForgottenAt != nil {
+		return nil, problem.NoSuch("patron")
+	}
+	people.Seen(a, people.TakenOut, patron, "")
+	parts, err := a.Tx.AllOf(patron)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]any{"network": a.Network.Name, "written_at": a.Now, "currency": a.Network.Currency}
+	for name, rows := range parts {
+		out[name] = rows
+	}
+	return json.MarshalIndent(out, "", "  ")
+}
+
+// Forgetting is what stands in the way of forgetting a patron, or what has been forgotten.
+type Forgetting struct {
+	Name string   `json:"name"`
+	Open []string `json:"open" doc:"What is open and has to be ended first, in words; none: nothing stands in the way"`
+	Done bool     `json:"done"`
+	Says string   `json:"says" doc:"What was cut off, in a sentence"`
+}
+
+// Look tells what stands in the way of forgetting a patron.
+func Look(a *act.Act, patron int64) (*Forgetting, error) {
+	p, err := a.Tx.PatronByID(patron)
+	if err != nil {
+		return nil, err
+	}
+	return look(a, p)
+}
+
+func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
+	if p == nil || p.ForgottenAt != nil {
+		return nil, problem.NoSuch("patron")
+	}
+	open, err := a.Tx.OpenOf(p.ID)
+	if err != nil {
+		return nil, err
+	}
+	f := &Forgetting{Name: p.LegalName, Open: []string{}}
+	for _, o := range []struct {
+		number int
+		what   string
+	}{{open.Loans, "loan"}, {open.Holds, "hold"}, {open.Requests, "request outside"}, {open.Unsent, "message under way"}} {
+		if o.number > 0 {
+			f.Open = append(f.Open, calendar.Count(o.number, o.what))
+		}
+	}
+	if open.Balance != 0 {
+		f.Open = append(f.Open, a.Network.Money.Format(money.Amount(open.Balance))+" owed")
+	}
+	return f, nil
+}
+
+// Forget forgets a patron for good: what happened and the books stay, nothing tells any more whose it was.
+func Forget(a *act.Act, patron int64) (*Forgetting, error) {
+	p, err := a.Tx.PatronLocked(patron)
+	if err != nil {
+		return nil, err
+	}
+	f, err := look(a, p)
+	if err != nil {
+		return nil, err
+	}
+	if len(f.Open) > 0 {
+		return nil, problem.Newf(
+			problem.Refused,
+			"%s cannot be forgotten yet: %s. End that first.",
+			f.Name,
+			strings.Join(f.Open, ", "),
+		)
+	}
+	cut, err := a.Tx.Forget(patron, a.Now)
+	if err != nil {
+		return nil, err
+	}
+	f.Done, f.Name = true, ""
+	f.Says = fmt.Sprintf("Forgotten: %s, %s, %s and %s were cut off, %s deleted.",
+		calendar.Count(int(cut.Loans), "loan"), calendar.Count(int(cut.Holds), "hold"),
+		calendar.Count(int(cut.Requests), "request"), calendar.Count(int(cut.Events), "event"),
+		calendar.Count(int(cut.Messages), "message"))
+	a.Tell(event.Event{Kind: event.Forgotten, Detail: event.Detail{Says: f.Says}})
+	return f, nil
+}
+
+// Settings gives what the network has settled.
+func Settings(a *act.Act) (*settings.Settings, error) {
+	s := a.Network.Settled
+	return &s, nil
+}
+
+// Settle changes what the network has settled, which is kept with what it was.
+func Settle(a *act.Act, s settings.Settings) (*settings.Settings, error) {
+	if err := s.Check(); err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	was, is := store.JSON(&a.Network.Settled), store.JSON(&s)
+	if string(was) == string(is) {
+		return &s, nil
+	}
+	a.Tx.KeepSettings(is)
+	a.Tell(event.Event{Kind: event.SettingsChanged, Detail: event.Detail{Was: string(was), Is: string(is)}})
+	return &s, nil
+}

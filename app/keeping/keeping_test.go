@@ -1,0 +1,234 @@
+package keeping_test
+
+import (
+	"context"
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/history"
+	"nevrin/app/keeping"
+	"nevrin/app/night"
+	"nevrin/app/people"
+	"nevrin/app/returns"
+	"nevrin/core/calendar"
+	"nevrin/core/role"
+	"nevrin/core/settings"
+	"nevrin/store"
+	"nevrin/testkit"
+)
+
+// tonight is the night of the small world's day.
+var tonight = calendar.MakeDate(2026, 10, 6)
+
+// lentAndBack lends a new title to somebody and takes it back, so many days ago, with a fine where one is given.
+func lentAndBack(t *testing.T, w *testkit.World, who act.Actor, patron int64, daysAgo int, fine int) (loan int64) {
+	t.Helper()
+	_, items := w.Title("HVH")
+	testkit.Do(t, w.House, who, func(a *act.Act) (*desk.Result, error) {
+		return desk.Lend(a, desk.Lending{Item: items[0], Patron: patron})
+	})
+	run := testkit.Do(t, w.House, who, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
+	testkit.Do(t, w.House, who, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
+	require.NoError(t, testkit.SQL(w.House).Raw(
+		"SELECT l.id FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ?", items[0]).Scan(&loan).Error)
+	w.Set("UPDATE loans SET lent_at = lent_at - make_interval(days => ?), returned_at = returned_at - make_interval(days => ?) WHERE id = ?",
+		daysAgo+1, daysAgo, loan)
+	if fine > 0 {
+		w.Set("INSERT INTO ledger (patron_id, kind, amount, about, loan_id, at, why) VALUES (?, 'charge', ?, 'late', ?, now(), '{}')", patron, fine, loan)
+	}
+	return loan
+}
+
+func nightly(t *testing.T, w *testkit.World, steps ...string) {
+	t.Helper()
+	w.Set("DELETE FROM nights")
+	for _, s := range steps {
+		require.NoError(t, night.Step(context.Background(), w.House, tonight, s))
+	}
+}
+
+// The night cuts what is due off, by the patron's choice before the network's, and nothing for which something is owed.
+func TestHistoryIsCutOff(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	usual, none, long := w.Patron("HVH"), w.Patron("HVH"), w.Patron("HVH")
+	nothing, years := 0, 24
+	testkit.Do(t, w.House, here, func(a *act.Act) (*people.Card, error) {
+		return keeping.Choose(a, none, keeping.Choice{Months: &nothing})
+	})
+	testkit.Do(t, w.House, here, func(a *act.Act) (*people.Card, error) {
+		return keeping.Choose(a, long, keeping.Choice{Months: &years, Seen: true})
+	})
+	fresh := lentAndBack(t, w, here, usual, 20, 0)
+	old := lentAndBack(t, w, here, usual, 40, 0)
+	owed := lentAndBack(t, w, here, usual, 40, 200)
+	atOnce := lentAndBack(t, w, here, none, 1, 0)
+	kept := lentAndBack(t, w, here, long, 400, 0)
+	before := w.Ask("SELECT count(*)::text FROM events")
+	nightly(t, w, "history")
+	whose := func(loan int64) string {
+		return w.Ask("SELECT coalesce(patron_id::text, 'nobody') FROM loans WHERE id = ?", loan)
+	}
+	assert.NotEqual(t, "nobody", whose(fresh))
+	assert.Equal(t, "nobody", whose(old))
+	assert.NotEqual(t, "nobody", whose(owed), "as long as something is owed for it")
+	assert.Equal(t, "nobody", whose(atOnce), "who wants none kept has none the day after")
+	assert.NotEqual(t, "nobody", whose(kept))
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM events WHERE loan_id = ? AND patron_id IS NOT NULL", old))
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM return_lines WHERE loan_id = ? AND patron_id IS NOT NULL", old))
+	assert.NotEqual(t, "0", w.Ask("SELECT count(*)::text FROM events WHERE loan_id = ?", old), "what happened stays")
+	assert.Equal(t, "2", w.Ask("SELECT (detail->>'count') FROM events WHERE kind = 'cut_off'"), "and the night says how much it has cut")
+	assert.NotEqual(t, before, w.Ask("SELECT count(*)::text FROM events"))
+
+	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, loan_id, at, means) SELECT patron_id, 'payment', -200, 'late', id, loan_id, now(), 'cash' FROM ledger WHERE loan_id = ?", owed)
+	nightly(t, w, "history")
+	assert.Equal(t, "nobody", whose(owed))
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM ledger WHERE loan_id IS NOT NULL"), "the books say no more of what")
+	assert.Equal(t, "0", w.Ask("SELECT sum(amount)::text FROM ledger WHERE patron_id = ?", usual), "but all of how much")
+}
+
+// Many loans are cut in parts, each once, whatever order they ended in.
+func TestManyAreCutInParts(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	p := w.Patron("HVH")
+	loan := lentAndBack(t, w, here, p, 40, 0)
+	w.Set(`INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, returned_at)
+		SELECT item_id, patron_id, branch_code, edition_id, situation, lent_at - make_interval(secs => n), due_date,
+			returned_at - make_interval(secs => n / 3) FROM loans, generate_series(1, 4500) n WHERE id = ?`, loan)
+	nightly(t, w, "history")
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM loans WHERE patron_id IS NOT NULL"))
+}
+
+func TestOtherThingsAreCutOff(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Supervisor, "HVH")
+	p := w.Patron("HVH")
+	w.Set("INSERT INTO readings (at, staff_id, kind, patron_id) SELECT '2026-10-06'::timestamptz - make_interval(months => n), ?, 'opened', ? FROM generate_series(0, 14) n", here.ID, p)
+	w.Set("INSERT INTO messages (stage, patron_id, address, subject, body, state, at) SELECT 'ready', ?, 'a@example.invalid', 's', 'b', s, '2026-10-06'::timestamptz - make_interval(months => n) FROM generate_series(0, 8) n, unnest(ARRAY['sent', 'unclear']) s", p)
+	title, _ := w.Title("HVH")
+	w.Set("INSERT INTO holds (title_id, patron_id, pickup, placed_at, place, state, closed_at) SELECT ?, ?, 'HVH', '2025-01-01', n, 'cancelled', '2026-10-06'::timestamptz - make_interval(months => n) FROM generate_series(0, 8) n", title, p)
+	nightly(t, w, "ended", "messages", "readings")
+	assert.Equal(t, "12", w.Ask("SELECT count(*)::text FROM readings"))
+	assert.Equal(t, "6 9", w.Ask("SELECT count(*) FILTER (WHERE state = 'sent') || ' ' || count(*) FILTER (WHERE state = 'unclear') FROM messages"),
+		"what is not done with stays")
+	assert.Equal(t, "6", w.Ask("SELECT count(*)::text FROM holds WHERE patron_id IS NOT NULL"))
+
+	usual := settings.Usual()
+	usual.Keep.Readings = 2
+	testkit.Do(t, w.House, here, func(a *act.Act) (*settings.Settings, error) { return keeping.Settle(a, usual) })
+	nightly(t, w, "readings")
+	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM readings"), "by what the network settles")
+	assert.Equal(t, "12 2", w.Ask(`SELECT (detail->>'was')::json->'keep'->>'readings' || ' ' || ((detail->>'is')::json->'keep'->>'readings')
+		FROM events WHERE kind = 'settings_changed'`))
+}
+
+// What is kept of a patron is taken away as a file, whole.
+func TestAllThatIsKept(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	p := w.Patron("HVH")
+	lentAndBack(t, w, here, p, 3, 150)
+	data := testkit.Do(t, w.House, here, func(a *act.Act) ([]byte, error) { return keeping.All(a, p) })
+	var all map[string][]map[string]any
+	var parts map[string]json.RawMessage
+	require.NoError(t, json.Unmarshal(data, &parts))
+	for _, name := range []string{"network", "currency", "written_at"} {
+		assert.NotEmpty(t, parts[name])
+		delete(parts, name)
+	}
+	rest, err := json.Marshal(parts)
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(rest, &all))
+	assert.Len(t, all["patron"], 1)
+	assert.Len(t, all["loans"], 1)
+	assert.InDelta(t, 150, all["account"][0]["minor_units"], 0)
+	assert.NotEmpty(t, all["events"])
+	assert.Equal(t, "taken_out", all["opened_by"][len(all["opened_by"])-1]["kind"], "taking it out is kept too")
+	// Every table that names patrons is in it, or named here with why it is not.
+	var tables []string
+	require.NoError(t, testkit.SQL(w.House).Raw(`SELECT table_name FROM information_schema.columns
+		WHERE column_name = 'patron_id' AND table_schema = 'public' AND table_name NOT LIKE 'events\_%' ORDER BY 1`).Scan(&tables).Error)
+	assert.Equal(t, []string{"events", "holds", "ledger", "loans", "messages", "partners", "readings", "reports", "requests", "return_lines"},
+		tables, "partners are libraries; lines of returns say what loans and events say")
+}
+
+// Forgetting names first what is open; then nothing tells any more who it was, and no figure changes.
+func TestForgetting(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := w.Staff(role.Supervisor, "HVH")
+	p := w.Patron("HVH")
+	w.Set("UPDATE patrons SET legal_name = 'Lark Unmistakable', email = 'lark@example.invalid', note = 'Unmistakable' WHERE id = ?", p)
+	lentAndBack(t, w, boss, p, 3, 150)
+	_, items := w.Title("HVH")
+	testkit.Do(t, w.House, boss, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: items[0], Patron: p}) })
+	forget := func() (*keeping.Forgetting, error) {
+		return testkit.Try(w.House, boss, func(a *act.Act) (*keeping.Forgetting, error) { return keeping.Forget(a, p) })
+	}
+	_, err := forget()
+	assert.EqualError(t, err, "Lark Unmistakable cannot be forgotten yet: 1 loan, 1.50 owed. End that first.")
+	run := testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
+	testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
+	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at, means) SELECT patron_id, 'payment', -150, 'late', id, now(), 'cash' FROM ledger WHERE patron_id = ?", p)
+	figures := `SELECT (SELECT count(*) FROM loans) || ' ' || (SELECT count(*) FROM ledger) || ' ' || (SELECT sum(abs(amount)) FROM ledger)
+		|| ' ' || (SELECT count(*) FROM events WHERE kind <> 'forgotten') || ' ' || (SELECT count(*) FROM return_lines) || ' ' || (SELECT count(*) FROM patrons)`
+	before := w.Ask(figures)
+	f, err := forget()
+	require.NoError(t, err)
+	assert.True(t, f.Done)
+	assert.Contains(t, f.Says, "2 loans")
+	assert.Equal(t, before, w.Ask(figures))
+	for _, table := range []string{"loans", "holds", "messages", "return_lines", "events", "readings", "reports", "requests"} {
+		assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM "+table+" WHERE patron_id = ?", p), table)
+	}
+	// No text of any table says who it was.
+	var columns []struct{ TableName, ColumnName string }
+	require.NoError(t, testkit.SQL(w.House).Raw(`SELECT c.table_name, c.column_name FROM information_schema.columns c
+		JOIN information_schema.tables t USING (table_schema, table_name) WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE'
+		AND c.data_type IN ('text', 'jsonb', 'ARRAY')`).Scan(&columns).Error)
+	for _, c := range columns {
+		assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM "+c.TableName+" WHERE "+c.ColumnName+"::text ILIKE '%unmistakable%'"),
+			c.TableName+"."+c.ColumnName)
+	}
+	_, err = testkit.Try(w.House, boss, func(a *act.Act) (*people.Card, error) { return people.Open(a, p) })
+	assert.EqualError(t, err, "There is no such patron.")
+	found := testkit.Do(t, w.House, boss, func(a *act.Act) ([]people.Found, error) {
+		rows, _, err := people.Find(a, "forgotten", store.Page{})
+		return rows, err
+	})
+	assert.Empty(t, found)
+	_, err = forget()
+	assert.EqualError(t, err, "There is no such patron.")
+}
+
+// Who opens a record or searches leaves a record of that, once for the same within minutes, and words typed on are one.
+func TestReadingsAreKept(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here, other := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "SLM")
+	p := w.Patron("HVH")
+	open := func(who act.Actor) {
+		testkit.Do(t, w.House, who, func(a *act.Act) (*people.Card, error) { return people.Open(a, p) })
+	}
+	open(here)
+	open(here)
+	open(other)
+	w.Set("UPDATE training_clock SET shows = shows + interval '11 minutes'")
+	open(here)
+	for _, words := range []string{"la", "lar", "lark", "thorne"} {
+		testkit.Do(t, w.House, here, func(a *act.Act) (int, error) {
+			rows, _, err := people.Find(a, words, store.Page{})
+			return len(rows), err
+		})
+	}
+	testkit.Do(t, w.House, here, func(a *act.Act) (int, error) {
+		rows, _, err := history.OfPatron(a, p, store.Page{})
+		return len(rows), err
+	})
+	assert.Equal(t, "history 1, opened 3, searched lark 1, searched thorne 1", w.Ask(`SELECT string_agg(k || ' ' || n, ', ' ORDER BY k)
+		FROM (SELECT trim(kind || ' ' || words) AS k, count(*) AS n FROM readings GROUP BY 1) x`))
+}

@@ -1,0 +1,134 @@
+package server
+
+import (
+	"net/http"
+
+	"nevrin/app/act"
+	"nevrin/app/keeping"
+	"nevrin/app/people"
+	"nevrin/app/readings"
+	"nevrin/app/staff"
+	"nevrin/core/calendar"
+	"nevrin/core/role"
+	"nevrin/core/settings"
+)
+
+var administrating = []role.Role{role.Administrator}
+
+// doorOperations are about who works here, what they may see and do, and for how long what concerns persons is kept.
+func (s *Server) doorOperations() {
+	look(
+		s,
+		"/own",
+		"own",
+		"One's own door: name, short code, where one may work",
+		everyone,
+		func(a *act.Act, _ *nothing) (*staff.Own, error) { return staff.Look(a) },
+	)
+	look(
+		s,
+		"/staff",
+		"staff",
+		"Who works here",
+		administrating,
+		func(a *act.Act, _ *nothing) ([]staff.Person, error) { return staff.List(a) },
+	)
+	type branches struct {
+		Branches []calendar.Code `json:"branches" maxItems:"500" nullable:"false"`
+	}
+	do(
+		s,
+		http.MethodPut,
+		"/staff/{id}/branches",
+		"setStaffBranches",
+		"Say where somebody may work beside their own branch",
+		administrating,
+		func(a *act.Act, in *OneSent[branches]) (Done, error) {
+			return Done{true}, staff.SetBranches(a, in.ID, in.Body.Branches)
+		},
+	)
+	once(
+		s,
+		http.MethodPost,
+		"/staff/{id}/link",
+		"makeLink",
+		"Make a link with which somebody sets a new password, once",
+		administrating,
+		func(a *act.Act, in *ByID) (*staff.Link, error) { return staff.MakeLink(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/staff/{id}/end-sessions",
+		"endSessions",
+		"End all sessions of somebody",
+		administrating,
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, staff.EndSessions(a, in.ID, "") },
+	)
+	look(
+		s,
+		"/settings",
+		"settings",
+		"What the network has settled beside rules and calendars",
+		supervising,
+		func(a *act.Act, _ *nothing) (*settings.Settings, error) { return keeping.Settings(a) },
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/settings",
+		"settleSettings",
+		"Settle it otherwise",
+		administrating,
+		func(a *act.Act, in *Sent[settings.Settings]) (*settings.Settings, error) {
+			return keeping.Settle(a, in.Body)
+		},
+	)
+	type whose struct {
+		Paged
+		Patron int64 `query:"patron"`
+		Staff  int64 `query:"staff"`
+	}
+	look(
+		s,
+		"/readings",
+		"readings",
+		"Who has opened whose record, and searched for whom",
+		supervising,
+		func(a *act.Act, in *whose) (Rows[readings.Reading], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[readings.Reading]{}, err
+			}
+			return rows(readings.List(a, in.Patron, in.Staff, page))
+		},
+	)
+	do(
+		s,
+		http.MethodPut,
+		"/patrons/{id}/history",
+		"chooseHistory",
+		"Write what a patron chooses of their lending history",
+		employed,
+		func(a *act.Act, in *OneSent[keeping.Choice]) (*people.Card, error) {
+			return keeping.Choose(a, in.ID, in.Body)
+		},
+	)
+	open(
+		s,
+		"/patrons/{id}/forgetting",
+		"forgetting",
+		"What stands in the way of forgetting a patron",
+		supervising,
+		func(a *act.Act, in *ByID) (*keeping.Forgetting, error) { return keeping.Look(a, in.ID) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/patrons/{id}/forget",
+		"forget",
+		"Forget a patron for good",
+		supervising,
+		func(a *act.Act, in *One) (*keeping.Forgetting, error) { return keeping.Forget(a, in.ID) },
+	)
+}

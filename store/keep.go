@@ -1,0 +1,169 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// What concerns persons is kept for as long as has been settled. The night cuts off whose it was, and deletes what only
+// concerned that person; what happened, and the books, stay.
+
+// Cut is what one part of a step has cut off, and how far it has come.
+type Cut struct {
+	Number int64
+	Last   *time.Time // of the last loan looked at; nil: that was all
+}
+
+// CutHistory cuts loans that ended off their patrons where the patron, or else the network, keeps them no longer than so
+// many months and nothing is owed for them; months nil: without limit. It looks at a number of loans that ended after an
+// instant.
+func (t *Tx) CutHistory(now time.Time, months *int, after time.Time, most int) (Cut, error) {
+	row, err := one[Cut](t, `WITH looked AS MATERIALIZED (
+			SELECT l.id, l.patron_id, l.returned_at FROM loans l WHERE l.returned_at IS NOT NULL AND l.patron_id IS NOT NULL
+				AND l.returned_at > $3 AND l.returned_at < $1 ORDER BY l.returned_at FETCH FIRST $4 ROWS WITH TIES),
+		ending AS MATERIALIZED (
+			SELECT k.id, k.patron_id FROM looked k JOIN patrons p ON p.id = k.patron_id
+			WHERE k.returned_at < $1 - make_interval(months => coalesce(p.history_months, $2))
+				AND NOT EXISTS (SELECT 1 FROM ledger c WHERE c.loan_id = k.id AND c.kind = 'charge'
+					AND (SELECT sum(s.amount) FROM ledger s WHERE s.id = c.id OR s.settles = c.id) > 0)),
+		cut AS (UPDATE loans l SET patron_id = NULL FROM ending e WHERE l.id = e.id RETURNING l.id),
+		lines AS (UPDATE return_lines r SET patron_id = NULL FROM ending e WHERE r.loan_id = e.id),
+		books AS (UPDATE ledger b SET loan_id = NULL, line_id = NULL, why = NULL FROM ending e WHERE b.loan_id = e.id),
+		told AS (UPDATE events v SET patron_id = NULL FROM ending e WHERE v.patron_id = e.patron_id AND v.loan_id = e.id)
+		SELECT (SELECT count(*) FROM cut) AS number,
+			(SELECT max(returned_at) FROM looked HAVING count(*) >= $4) AS last`, now, months, after, most)
+	if row == nil {
+		return Cut{}, err
+	}
+	return *row, err
+}
+
+// CutHolds cuts holds and requests that ended before an instant off their patrons, up to a number of them.
+func (t *Tx) CutHolds(before time.Time, most int) (int64, error) {
+	return value[int64](t, `WITH ending AS MATERIALIZED (SELECT id, patron_id FROM holds
+			WHERE closed_at < $1 AND patron_id IS NOT NULL ORDER BY closed_at LIMIT $2),
+		cut AS (UPDATE holds h SET patron_id = NULL FROM ending e WHERE h.id = e.id RETURNING h.id),
+		told AS (UPDATE events v SET patron_id = NULL FROM ending e WHERE v.patron_id = e.patron_id AND v.hold_id = e.id),
+		asked AS (UPDATE requests SET patron_id = NULL, note = '' WHERE id IN (SELECT id FROM requests
+			WHERE patron_id IS NOT NULL AND moved_at < $1 AND stage IN ('done', 'refused', 'withdrawn') LIMIT $2) RETURNING id)
+		SELECT (SELECT count(*) FROM cut) + (SELECT count(*) FROM asked)`, before, most)
+}
+
+// DropMessages deletes messages from before an instant that are done with, up to a number of them. What still keeps a
+// loan or a hold from being told of twice stays.
+func (t *Tx) DropMessages(before time.Time, most int) (int64, error) {
+	return t.exec(`DELETE FROM messages WHERE id IN (SELECT m.id FROM messages m WHERE m.at < $1
+			AND m.state IN ('sent', 'left_out', 'no_address')
+			AND NOT EXISTS (SELECT 1 FROM told d JOIN loans l ON l.id = d.loan_id WHERE d.message_id = m.id AND l.returned_at IS NULL)
+			AND NOT EXISTS (SELECT 1 FROM told d JOIN holds h ON h.id = d.hold_id WHERE d.message_id = m.id AND h.closed_at IS NULL)
+		ORDER BY m.at LIMIT $2)`, before, most)
+}
+
+// DropReadings deletes records of reading from before an instant, up to a number of them.
+func (t *Tx) DropReadings(before time.Time, most int) (int64, error) {
+	return t.exec("DELETE FROM readings WHERE id IN (SELECT id FROM readings WHERE at < $1 ORDER BY at LIMIT $2)", before, most)
+}
+
+// OpenOf is what of a patron is open, and would be left hanging if they were forgotten.
+type OpenOf struct {
+	Loans, Holds, Requests, Unsent int
+	Balance                        int64
+}
+
+// OpenOf counts what of a patron is open.
+func (t *Tx) OpenOf(patron int64) (OpenOf, error) {
+	row, err := one[OpenOf](t, `SELECT
+		(SELECT count(*)::int FROM loans WHERE patron_id = $1 AND returned_at IS NULL) AS loans,
+		(SELECT count(*)::int FROM holds WHERE patron_id = $1 AND closed_at IS NULL) AS holds,
+		(SELECT count(*)::int FROM requests WHERE patron_id = $1 AND stage NOT IN ('done', 'refused', 'withdrawn')) AS requests,
+		(SELECT count(*)::int FROM messages WHERE patron_id = $1 AND state IN ('queued', 'sending', 'unclear')) AS unsent,
+		coalesce((SELECT balance FROM patrons WHERE id = $1), 0) AS balance`, patron)
+	if row == nil {
+		return OpenOf{}, err
+	}
+	return *row, err
+}
+
+// Forgotten is how much was cut off or deleted when a patron was forgotten.
+type Forgotten struct {
+	Loans, Holds, Events, Messages, Requests, Readings, Entries int64
+}
+
+// Forget cuts everything off a patron whose row is locked and of whom nothing is open, and empties the row. The row itself
+// stays, since entries of the ledger are under it; nothing in it tells who it was.
+func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
+	row, err := one[Forgotten](t, `WITH
+		loans_cut AS (UPDATE loans SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
+		lines AS (UPDATE return_lines r SET patron_id = NULL WHERE r.loan_id IN (SELECT id FROM loans WHERE patron_id = $1)),
+		cards AS (UPDATE return_lines r SET text = '' WHERE r.found = 'card' AND r.text = (SELECT card FROM patrons WHERE id = $1)),
+		holds_cut AS (UPDATE holds SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
+		events_cut AS (UPDATE events SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
+		dropped AS (DELETE FROM messages WHERE patron_id = $1 RETURNING id),
+		asked AS (UPDATE requests SET patron_id = NULL, note = '' WHERE patron_id = $1 RETURNING id),
+		told AS (UPDATE reports SET patron_id = NULL, happened = 'The patron has been forgotten.', expected = '' WHERE patron_id = $1),
+		reads AS (DELETE FROM readings WHERE patron_id = $1 RETURNING id),
+		books AS (UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL WHERE patron_id = $1 AND (loan_id IS NOT NULL
+			OR line_id IS NOT NULL OR why IS NOT NULL) RETURNING id),
+		emptied AS (UPDATE patrons SET card = '20' || lpad((id % 1000000000000)::text, 12, '0'), legal_name = 'Forgotten',
+			preferred_name = '', shelf_name = '', born = NULL, household_id = NULL, standing = 'inactive', card_until = NULL,
+			email = '', phone = '', address = '', note = '', older_reader = NULL, history_months = NULL,
+			history_seen = false, forgotten_at = $2 WHERE id = $1)
+		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,
+			(SELECT count(*) FROM events_cut) AS events, (SELECT count(*) FROM dropped) AS messages,
+			(SELECT count(*) FROM asked) AS requests, (SELECT count(*) FROM reads) AS readings,
+			(SELECT count(*) FROM books) AS entries`, patron, now)
+	if row == nil {
+		return Forgotten{}, err
+	}
+	return *row, err
+}
+
+// KeepHistoryChoice writes what a patron has chosen of their history: for how many months it is kept, nil: as the network
+// has settled, and whether staff may see it.
+func (t *Tx) KeepHistoryChoice(patron int64, months *int, seen bool) {
+	t.queueOne("UPDATE patrons SET history_months = $2, history_seen = $3 WHERE id = $1", patron, months, seen)
+}
+
+// KeepSettings writes what the network has settled.
+func (t *Tx) KeepSettings(data json.RawMessage) {
+	t.queueOne("UPDATE network SET settings = $1, version = version + 1", data)
+}
+
+// AllOf is everything that is kept of a patron, as JSON by kind; each question gives a list of rows.
+func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
+	parts := map[string]string{
+		"patron": `SELECT card, legal_name, preferred_name, shelf_name, born, class, branch_code AS home_branch, standing,
+			card_until, email, phone, address, note, older_reader, history_months, history_seen,
+			(SELECT name FROM households WHERE id = p.household_id) AS household FROM patrons p WHERE id = $1`,
+		"loans": `SELECT i.barcode, t.name AS title, t.author, l.branch_code AS branch, l.lent_at, l.due_date, l.due_at, l.renewals,
+			l.returned_at, l.lost_at, l.undone FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
+			WHERE l.patron_id = $1 ORDER BY l.lent_at`,
+		"holds": `SELECT t.name AS title, t.author, h.pickup, h.placed_at, h.state, h.ready_at, h.shelf_until, h.closed_at
+			FROM holds h JOIN titles t ON t.id = h.title_id WHERE h.patron_id = $1 ORDER BY h.placed_at`,
+		"account": `SELECT b.at, b.kind, b.amount AS minor_units, b.about, b.means, b.reason, b.branch_code AS branch, t.name AS title
+			FROM ledger b LEFT JOIN loans l ON l.id = b.loan_id LEFT JOIN items i ON i.id = l.item_id
+			LEFT JOIN titles t ON t.id = i.title_id WHERE b.patron_id = $1 ORDER BY b.id`,
+		"messages": `SELECT at, stage, address, subject, body, state, sent_at FROM messages WHERE patron_id = $1 ORDER BY at`,
+		"asked_outside": `SELECT number, title, author, isbn, note, needed_by, due, stage, begun_at, moved_at FROM requests
+			WHERE patron_id = $1 ORDER BY begun_at`,
+		"events": `SELECT e.at, e.kind, e.branch_code AS branch, t.name AS title, e.detail FROM events e
+			LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id WHERE e.patron_id = $1 ORDER BY e.at, e.id`,
+		"reports": `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
+		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r JOIN staff f ON f.id = r.staff_id
+			WHERE r.patron_id = $1 ORDER BY r.id`,
+	}
+	q := &questions{}
+	out := map[string]json.RawMessage{}
+	found := map[string]*[]string{}
+	for name, query := range parts {
+		found[name] = &[]string{}
+		askEach(q, found[name], "SELECT coalesce(json_agg(row_to_json(x)), '[]')::text FROM ("+query+") x", patron)
+	}
+	if err := t.send(q); err != nil {
+		return nil, err
+	}
+	for name, rows := range found {
+		out[name] = json.RawMessage((*rows)[0])
+	}
+	return out, nil
+}
