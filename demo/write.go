@@ -200,8 +200,12 @@ var tables = []struct {
 }
 
 // write copies everything into the database.
+// settled is what this network has settled: it keeps a year and a half, so that the demo's year is there to be tried on.
+const settled = `{"keep": {"history": 18, "holds": 18, "messages": 18}}`
+
 func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
-	if _, err := tx.Exec(ctx, "INSERT INTO network (name, digits, currency, timezone) VALUES ('Orrin Sound Libraries', $1, 'CAD', $2)", digits, timezone); err != nil {
+	if _, err := tx.Exec(ctx, "INSERT INTO network (name, digits, currency, timezone, settings) VALUES ('Orrin Sound Libraries', $1, 'CAD', $2, $3)",
+		digits, timezone, settled); err != nil {
 		return err
 	}
 	if _, err := tx.Exec(ctx, "INSERT INTO training_clock (shows) VALUES ($1)", g.now); err != nil {
@@ -218,8 +222,14 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 	if _, err := tx.Exec(ctx, "UPDATE loans SET told = true WHERE id IN (SELECT loan_id FROM told)"); err != nil {
 		return err
 	}
+	// What patrons have chosen of their history: a third shows it, some keep it for years.
+	_, err := tx.Exec(ctx, `UPDATE patrons SET history_seen = id % 3 = 0,
+		history_months = CASE id % 20 WHEN 7 THEN 60 WHEN 13 THEN 36 END WHERE id % 3 = 0 OR id % 20 IN (7, 13)`)
+	if err != nil {
+		return err
+	}
 	// As the nights up to today would have counted.
-	_, err := tx.Exec(ctx, `INSERT INTO loan_counts (month, situation, n)
+	_, err = tx.Exec(ctx, `INSERT INTO loan_counts (month, situation, n)
 		SELECT date_trunc('month', lent_at AT TIME ZONE $1)::date, situation, count(*)
 		FROM loans WHERE lent_at < $2 GROUP BY 1, 2`, timezone, calendar.Local(g.today, 0, g.loc))
 	if err != nil {

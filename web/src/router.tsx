@@ -21,6 +21,8 @@ const interlibrary = lazyRouteComponent(() => import("./places/interlibrary/Inte
 const notices = lazyRouteComponent(() => import("./places/notices/Notices"), "NoticesPlace");
 const rulebook = lazyRouteComponent(() => import("./places/rulebook/Rulebook"), "RulebookPlace");
 const calendars = lazyRouteComponent(() => import("./places/calendars/Calendars"), "CalendarsPlace");
+const network = lazyRouteComponent(() => import("./places/network/Network"), "NetworkPlace");
+const own = lazyRouteComponent(() => import("./places/own/Own"), "OwnPlace");
 const items = lazyRouteComponent(() => import("./places/items/Items"), "ItemsPlace");
 
 const places = [
@@ -36,6 +38,8 @@ const places = [
   rulebook,
   calendars,
   items,
+  network,
+  own,
 ];
 
 /** Loads all places ahead, the ones that scan first. */
@@ -95,6 +99,19 @@ const routes = [
       year: number(s.year),
     }),
   }),
+  createRoute({
+    ...at,
+    path: "/network",
+    component: network,
+    validateSearch: (s: Search): { tab?: string; patron?: number; staff?: number } => ({
+      tab: text(s.tab),
+      patron: number(s.patron),
+      staff: number(s.staff),
+    }),
+  }),
+  createRoute({ ...at, path: "/own", component: own }),
+  // Setting a password by a link: the frame shows it, before anybody is signed in.
+  createRoute({ ...at, path: "/enter", component: () => null }),
   createRoute({
     ...at,
     path: "/items",

@@ -4,10 +4,12 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useStore } from "zustand";
 import { Announcer } from "./announce";
 import { Bar } from "./bar";
+import { Enter } from "./enter";
+import { handsOn } from "./hands";
 import { arrived, doing, signOut, workAt } from "./house";
 import { line } from "./line";
 import { listen } from "./live";
-import { meQuery, who, type Me } from "./me";
+import { meQuery, who, worksAt, type Me } from "./me";
 import { Keys, Palette, type Action } from "./palette";
 import { placesFor } from "./places";
 import { Rail } from "./rail";
@@ -28,6 +30,8 @@ export function Frame() {
     if (data) arrived(data);
   }, [data]);
   if (data) sayIn(data.timezone, data.currency);
+  const path = useRouterState({ select: (s) => s.location.pathname });
+  if (path === "/enter") return <Enter />;
   if (me)
     return (
       <WhyProvider>
@@ -59,6 +63,7 @@ function House({ me }: { me: Me }) {
   const actions = useActions(me);
   useKeys(me.role);
   useEffect(() => listen(queries), [queries]);
+  useEffect(handsOn, []);
   useEscape(why);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
@@ -134,9 +139,10 @@ function useActions(me: Me): Action[] {
         hint: `g ${p.key}`,
         run: () => void navigate({ to: p.path, search: {} }),
       })),
-      ...me.branches.map((b) => ({ name: `Work at ${b.name}`, run: () => doing(workAt(queries, b.code)) })),
+      ...worksAt(me).map((b) => ({ name: `Work at ${b.name}`, run: () => doing(workAt(queries, b.code)) })),
       { name: soundsOn() ? "Switch sounds off" : "Switch sounds on", run: () => switchSounds(!soundsOn()) },
       { name: "Keys of this place", hint: "?", run: () => showKeys(true) },
+      { name: "My sign-in", run: () => void navigate({ to: "/own", search: {} }) },
       { name: "Sign out", run: () => doing(signOut(queries)) },
     ],
     [me, navigate, queries],

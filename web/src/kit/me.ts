@@ -43,5 +43,8 @@ export function useNow(me: Me): string {
   return now;
 }
 
+/** The branches where somebody may work. */
+export const worksAt = (me: Me) => me.branches.filter((b) => me.works.includes(b.code));
+
 /** The name of the branch where somebody works. */
 export const branchName = (me: Me, code = me.branch) => me.branches.find((b) => b.code === code)?.name ?? code;

@@ -50,9 +50,11 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
             Pay or waive
           </Button>
         )}
-        <Link to="/patrons" search={{ patron: card.id }} className="link self-center">
-          History
-        </Link>
+        {may && (
+          <Link to="/patrons" search={{ patron: card.id }} className="link self-center">
+            History
+          </Link>
+        )}
       </div>
       {paying && card.charges.length > 0 && <Settle key={card.id} card={card} onSettled={onStale} />}
     </Card>
@@ -72,7 +74,7 @@ function Who({ card }: { card: CardOf }) {
         <h1 className="text-lg leading-tight font-semibold">{card.name}</h1>
         <p className="font-mono text-sm">{spaced(card.card)}</p>
         <p className="text-ink-2">
-          {card.class}
+          {card.reduced ? "The rest of this record is for desk staff" : card.class}
           {card.age !== undefined && `, ${card.age}`}
           {card.card_until && `. Card to ${card.card_until}`}
         </p>
@@ -100,11 +102,11 @@ function Facts({
         <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>
       )}
       <Row name="On loan">
-        {card.on_loan.length}
+        {card.loans}
         {late > 0 && <b className="text-buoy-700">, {late} late</b>}{" "}
         {card.on_loan.length > 0 && (
           <Quiet aria-expanded={showLoans} onClick={() => onShowLoans(!showLoans)}>
-            {showLoans ? "hide" : "show"}
+            {showLoans ? "hide" : card.reduced ? "show what is late or of today" : "show"}
           </Quiet>
         )}
       </Row>
@@ -115,7 +117,7 @@ function Facts({
       <Row name="Holds">
         {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
       </Row>
-      <Row name="Tell by">{card.email || "No mail address"}</Row>
+      {!card.reduced && <Row name="Tell by">{card.email || "No mail address"}</Row>}
     </dl>
   );
 }

@@ -12,7 +12,8 @@ export interface PlaceInfo {
     | "/notices"
     | "/rulebook"
     | "/calendars"
-    | "/items";
+    | "/items"
+    | "/network";
   name: string;
   key: string;
   roles?: string[];
@@ -29,7 +30,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
     places: [
       { path: "/desk", takes: "desk", name: "Desk", key: "d" },
       { path: "/returns", takes: "returns", name: "Returns", key: "r" },
-      { path: "/patrons", name: "Patrons", key: "p" },
+      { path: "/patrons", name: "Patrons", key: "p", roles: employed },
     ],
   },
   {
@@ -53,6 +54,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
     places: [
       { path: "/rulebook", name: "Rulebook", key: "b" },
       { path: "/calendars", name: "Calendars", key: "e" },
+      { path: "/network", name: "Network", key: "o", roles: ["administrator", "supervisor"] },
     ],
   },
   { name: "Knowing", places: [{ path: "/items", name: "Items", key: "i" }] },
@@ -63,6 +65,7 @@ export const takerOf = (path: string) => groups.flatMap((g) => g.places).find((p
 
 /** May write: what a role may not do is not offered to it. */
 export const supervises = (role: string) => role === "supervisor" || role === "administrator";
+export const administrates = (role: string) => role === "administrator";
 export const isEmployed = (role: string) => employed.includes(role);
 
 export const placesFor = (role: string) =>

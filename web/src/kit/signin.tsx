@@ -1,8 +1,8 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState, type FormEvent } from "react";
 import { signIn } from "./house";
-import type { Me } from "./me";
+import { meQuery, type Me } from "./me";
 import { forgetEarly } from "./scan";
 import { Button, Card, Field, inputLook, Trouble } from "./parts";
 
@@ -26,11 +26,16 @@ function Doors({ me }: { me: Me }) {
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
     const form = new FormData(e.currentTarget);
-    enter("/api/sign-in", { Login: form.get("login"), Password: form.get("password") });
+    enter("/api/sign-in", {
+      Login: form.get("login"),
+      Password: form.get("password"),
+      Own: form.get("own") !== null,
+    });
   };
   return (
     <>
       <Trouble error={error} />
+      {me.rests && <ComeBack me={me} />}
       {me.demo.length > 0 && (
         <Card className="max-w-xl" label="People of the demo">
           <p className="border-b border-line px-4 py-2.5 text-ink-2">
@@ -62,11 +67,41 @@ function Doors({ me }: { me: Me }) {
         <Field label="Password">
           <input name="password" type="password" autoComplete="current-password" required className={inputLook} />
         </Field>
+        <label className="flex items-center gap-2 text-sm text-ink-2">
+          <input name="own" type="checkbox" /> Nobody else uses this station
+        </label>
         <Button type="submit" busy={busy} className="justify-self-start">
           Sign in
         </Button>
       </form>
     </>
+  );
+}
+
+/** The station has rested: its person says that it is them, by the short code or a scan of the badge. */
+function ComeBack({ me }: { me: Me }) {
+  const { enter, error, busy } = useEntering();
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault();
+    enter("/api/come-back", { Code: new FormData(e.currentTarget).get("code") });
+  };
+  return (
+    <form onSubmit={submit} className="grid max-w-xs gap-3">
+      <Field label={`${me.name}: short code, or scan your badge`}>
+        <input
+          name="code"
+          type="password"
+          autoComplete="off"
+          // eslint-disable-next-line jsx-a11y/no-autofocus -- a badge is scanned at once, and this is all that is asked
+          autoFocus
+          className={inputLook}
+        />
+      </Field>
+      <Trouble error={error} />
+      <Button type="submit" busy={busy} className="justify-self-start">
+        Go on
+      </Button>
+    </form>
   );
 }
 
@@ -90,6 +125,9 @@ export function SignIn({ me }: { me: Me }) {
 
 /** The session has ended: the house and the tape stay behind this, and what waits goes on after it. */
 export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
+  // Another window may have come back meanwhile; and whether the session has ended or rests, the server says.
+  const asked = useQuery({ ...meQuery, refetchInterval: 5000, refetchOnMount: "always" });
+  const rests = asked.data?.rests ?? false;
   return (
     <Dialog.Root open>
       <Dialog.Portal>
@@ -101,13 +139,14 @@ export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
           className="fixed top-1/2 left-1/2 z-50 grid max-h-[92vh] w-[min(560px,94vw)] -translate-x-1/2 -translate-y-1/2 gap-4 overflow-auto rounded-card border border-line-strong bg-paper p-5 shadow-2xl"
         >
           <div>
-            <Dialog.Title className="text-2xl font-semibold">Sign in again</Dialog.Title>
+            <Dialog.Title className="text-2xl font-semibold">{rests ? "Who is there?" : "Sign in again"}</Dialog.Title>
             <p className="text-ink-2">
-              The session of {me.name} has ended. Everything here stays as it is
+              {rests ? "Nobody has touched this station for a while." : `The session of ${me.name} has ended.`}{" "}
+              Everything here stays as it is
               {waiting > 0 && `; ${waiting === 1 ? "one scan waits" : `${waiting} scans wait`} and will be sent then`}.
             </p>
           </div>
-          <Doors me={me} />
+          <Doors me={asked.data ?? me} />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

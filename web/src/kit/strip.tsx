@@ -1,10 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
 import { Menu } from "lucide-react";
 import { Dialog, DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api, keyed } from "../api/client";
 import { doing, signOut, workAt } from "./house";
-import { branchName, useNow, type Me } from "./me";
+import { branchName, useNow, worksAt, type Me } from "./me";
 import { Key } from "./parts";
 import { supervises } from "./places";
 import { Rail } from "./rail";
@@ -91,7 +92,7 @@ function BranchMenu({ me }: { me: Me }) {
       <DropdownMenu.Portal>
         <DropdownMenu.Content className={menuLook} align="start">
           <DropdownMenu.Label className={menuHead}>Work at, in this window</DropdownMenu.Label>
-          {me.branches.map((b) => (
+          {worksAt(me).map((b) => (
             <DropdownMenu.Item key={b.code} className={menuItem} onSelect={() => doing(workAt(queries, b.code))}>
               {b.name}
             </DropdownMenu.Item>
@@ -104,6 +105,7 @@ function BranchMenu({ me }: { me: Me }) {
 
 function PersonMenu({ me }: { me: Me }) {
   const queries = useQueryClient();
+  const navigate = useNavigate();
   const waiting = useWaiting();
   const letters = me.name
     .split(" ")
@@ -137,6 +139,9 @@ function PersonMenu({ me }: { me: Me }) {
           <Switch name="Dark" on={theme() === "dark"} onSwitch={(on) => chooseTheme(on ? "dark" : "light")} />
           <DropdownMenu.Item className={menuItem} onSelect={() => showKeys(true)}>
             Keys
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={menuItem} onSelect={() => void navigate({ to: "/own", search: {} })}>
+            My sign-in
           </DropdownMenu.Item>
           <Rule />
           <DropdownMenu.Item className={menuItem} disabled={waiting > 0} onSelect={() => doing(signOut(queries))}>

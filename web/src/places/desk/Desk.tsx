@@ -96,7 +96,7 @@ function Tape({ lines, card }: { lines: Scan[]; card?: CardOf }) {
     <Card label="Tape">
       {card && (
         <p className="border-b border-line px-3.5 py-2 md:hidden">
-          <b className="font-semibold">{card.name}</b>, {card.on_loan.length} on loan, owes {sayMoney(card.owes)}
+          <b className="font-semibold">{card.name}</b>, {card.loans} on loan, owes {sayMoney(card.owes)}
           {card.stops.length > 0 && <span className="block text-buoy-700">{card.stops.join(" ")}</span>}
         </p>
       )}

@@ -85,13 +85,14 @@ export async function lookAgain(patron: number | undefined): Promise<void> {
 export function withLine(card: CardOf, line: Schema["PeopleLine"]): CardOf {
   const known = card.on_loan.some((l) => l.loan_id === line.loan_id);
   const on_loan = known ? card.on_loan.map((l) => (l.loan_id === line.loan_id ? line : l)) : [...card.on_loan, line];
-  return { ...card, on_loan };
+  return { ...card, on_loan, loans: card.loans + (known ? 0 : 1) };
 }
 
 /** The card without one loan. */
 export const withoutLoan = (card: CardOf, loan: number): CardOf => ({
   ...card,
   on_loan: card.on_loan.filter((l) => l.loan_id !== loan),
+  loans: card.loans - (card.on_loan.some((l) => l.loan_id === loan) ? 1 : 0),
 });
 
 interface Given {

@@ -5,14 +5,13 @@ import { FoundList } from "../../kit/found";
 import { History } from "../../kit/history";
 import { Loading } from "../../kit/loading";
 import { Loans } from "../../kit/loans";
-import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Field, Head, inputLook, Quiet } from "../../kit/parts";
 import { PatronCard } from "../../kit/patron";
-import { isEmployed } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
 import { useWords } from "../../kit/words";
+import { Kept } from "./Kept";
 
 /** Finding a patron, and all that is known of one. */
 export function PatronsPlace() {
@@ -69,7 +68,6 @@ function One({ id }: { id: number }) {
 }
 
 function Shown({ card, again }: { card: Schema["PeopleCard"]; again: () => void }) {
-  const me = useMe();
   const queries = useQueryClient();
   const navigate = useNavigate();
   const changes = {
@@ -104,6 +102,7 @@ function Shown({ card, again }: { card: Schema["PeopleCard"]; again: () => void 
       <div className="grid items-start gap-3.5 lg:grid-cols-[300px_minmax(0,1fr)]">
         <div className="grid gap-3.5">
           <PatronCard {...changes} />
+          <Kept card={card} onCard={changes.onCard} />
           {card.on_loan.length > 0 && (
             <Card label="On loan">
               <h2 className="px-3.5 py-2 font-semibold">On loan</h2>
@@ -111,7 +110,7 @@ function Shown({ card, again }: { card: Schema["PeopleCard"]; again: () => void 
             </Card>
           )}
         </div>
-        {isEmployed(me.role) && <History patron={card.id} />}
+        <History patron={card.id} />
       </div>
     </div>
   );

@@ -1,0 +1,161 @@
+import { expect, test } from "@playwright/test";
+import { ask, freeItem, go, goodCard, scan, signIn, tape } from "../kit.ts";
+
+/** Who may see and do what, as people meet it. */
+
+test("who has lost their password gets a link that works once, and is back in", async ({ page, browser }) => {
+  await ask(
+    "INSERT INTO staff (login, name, role, branch_code) VALUES ('tove', 'Tove Marrin', 'desk', 'SLM') RETURNING login",
+  );
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  const tove = page.getByRole("listitem").filter({ hasText: "Tove Marrin" });
+  await tove.getByRole("button", { name: "Link to set a password" }).click();
+  const link = /http\S+/.exec((await tove.getByRole("status").textContent()) ?? "")?.[0];
+  await tove.getByRole("button", { name: "change" }).click();
+  await tove.getByRole("button", { name: "Quarrow" }).click();
+  await tove.getByRole("button", { name: "Keep" }).click();
+  await expect(tove).toContainText("Works at Saltmere, Quarrow");
+
+  const hers = await (await browser.newContext()).newPage();
+  await hers.goto(link!);
+  await expect(hers.getByText("For Tove Marrin, who signs in as tove.")).toBeVisible();
+  const choose = async (one: string, two = one) => {
+    await hers.getByLabel("New password", { exact: true }).fill(one);
+    await hers.getByLabel("New password again").fill(two);
+    await hers.getByRole("button", { name: "Set it" }).click();
+  };
+  await choose("ferry lantern quarrel", "ferry lantern");
+  await expect(hers.getByRole("alert")).toContainText("not the same");
+  await choose("password1234");
+  await expect(hers.getByRole("alert")).toContainText("tried first");
+  await choose("ferry lantern quarrel tide");
+  await hers.getByRole("link", { name: "Sign in as tove" }).click();
+  for (const password of ["something else", "ferry lantern quarrel tide"]) {
+    await hers.getByLabel("Name").fill("tove");
+    await hers.getByLabel("Password").fill(password);
+    await hers.getByRole("button", { name: "Sign in" }).click();
+    if (password === "something else") await expect(hers.getByRole("alert")).toContainText("do not go together");
+  }
+  await expect(hers.getByRole("button", { name: /^Branch Saltmere/ })).toBeVisible();
+  await hers.getByRole("button", { name: /^Branch Saltmere/ }).click();
+  await expect(hers.getByRole("menuitem")).toHaveText(["Quarrow", "Saltmere"]);
+  await hers.keyboard.press("Escape");
+
+  await hers.goto(link!);
+  await expect(hers.getByRole("alert")).toContainText("has been used");
+  await page.getByRole("main").getByRole("button", { name: "Staff" }).click();
+  await tove.getByRole("button", { name: "End all sessions" }).click();
+  await expect(tove).toContainText("Not signed in");
+  await hers.goto("/");
+  await expect(hers.getByRole("heading", { name: "Sign in" })).toBeVisible();
+  await hers.context().close();
+});
+
+test("a station that nobody touched asks who is there, and the tape is as it was", async ({ page }) => {
+  const [card, item] = [await goodCard("SLM"), await freeItem("SLM", "book")];
+  await signIn(page, "Jory Tamm");
+  await page.getByRole("button", { name: /^Jory Tamm/ }).click();
+  await page.getByRole("menuitem", { name: "My sign-in" }).click();
+  await page.getByLabel("New short code").fill("1234");
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await expect(page.getByRole("alert")).toContainText("first that anybody would try");
+  await page.getByLabel("New short code").fill("");
+  await page.getByLabel("New short code").focus();
+  await scan(page, "29999184600017"); // the badge
+  await expect(page.getByLabel("New short code")).toHaveValue("29999184600017");
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await expect(page.getByText("Kept. A station that has rested asks for it.")).toBeVisible();
+  await go(page, "Desk");
+  await scan(page, card);
+  await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
+  await ask(
+    "WITH rested AS (UPDATE sessions s SET seen_at = clock_timestamp() - interval '31 minutes' FROM staff f WHERE f.id = s.staff_id AND f.login = 'jory' RETURNING 1) SELECT count(*) FROM rested",
+  );
+  await scan(page, item);
+  const asks = page.getByRole("dialog", { name: "Who is there?" });
+  await expect(asks).toBeVisible();
+  await expect(asks).toContainText("one scan waits");
+  await asks.getByRole("button", { name: "Go on" }).click(); // in the demo one click is enough
+  await expect(asks).toHaveCount(0);
+  await expect(tape(page)).toContainText("Due ");
+});
+
+test("a volunteer opens a card by its scan and sees what lending takes", async ({ page }) => {
+  const patron = await ask(
+    "SELECT p.card || ' ' || p.id || ' ' || p.phone FROM patrons p WHERE p.branch_code = 'SKN' AND p.standing = 'active' AND p.phone <> '' AND p.card_until > '2027-01-01' AND p.balance = 0 ORDER BY p.id LIMIT 1",
+  );
+  const [card, id] = patron.split(" ");
+  await signIn(page, "Wil Sorrel");
+  await expect(page.getByRole("link", { name: "Patrons" })).toHaveCount(0);
+  await page.goto(`/patrons?patron=${id}`);
+  await expect(page.getByText("opens a patron's record with the card in hand")).toBeVisible();
+  await go(page, "Desk");
+  await scan(page, card!);
+  const shown = page.getByRole("region", { name: "Patron" });
+  await expect(shown).toContainText("The rest of this record is for desk staff");
+  await expect(shown).not.toContainText("Tell by");
+  await expect(shown.getByRole("link", { name: "History" })).toHaveCount(0);
+});
+
+test("who looked at whom is kept; a patron chooses; and is forgotten when nothing is open", async ({ page }) => {
+  const patron = await ask(
+    "SELECT p.card || ' ' || p.id || ' ' || p.legal_name FROM patrons p WHERE p.branch_code = 'HVH' AND p.standing = 'active' AND p.balance = 0 AND NOT p.history_seen AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL) AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) AND NOT EXISTS (SELECT 1 FROM requests q WHERE q.patron_id = p.id AND q.stage NOT IN ('done', 'refused', 'withdrawn')) AND EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id) ORDER BY p.id LIMIT 1",
+  );
+  const [, id, who] = /^\d+ (\d+) (.*)$/.exec(patron) ?? [];
+  await signIn(page, "Maren Odell");
+  await page.goto(`/patrons?patron=${id}`);
+  await expect(page.getByRole("heading", { name: who }).first()).toBeVisible();
+  const history = page.getByRole("region", { name: "History" });
+  await expect(history.getByText(/^Lent to/)).toHaveCount(0);
+  await page.getByLabel("Staff may see it").selectOption({ label: "Yes" });
+  await page.getByRole("button", { name: "Keep this choice" }).click();
+  await expect(history.getByText(/^Lent to/).first()).toBeVisible();
+
+  const file = page.waitForEvent("download");
+  await page.getByRole("link", { name: "All that is kept, as a file" }).click();
+  expect((await file).suggestedFilename()).toContain("kept-");
+
+  await go(page, "Network");
+  await page.getByRole("main").getByRole("button", { name: "Who looked at whom" }).click();
+  const readings = page.getByRole("region", { name: "Who looked at whom" });
+  await expect(readings.getByRole("row").filter({ hasText: "Took all that is kept out" }).first()).toContainText(
+    "Maren Odell",
+  );
+
+  await page.goto(`/patrons?patron=${id}`);
+  await page.getByRole("button", { name: "Forget this patron" }).click();
+  await page.getByRole("button", { name: "Forget for good" }).click();
+  await expect(page.getByText(/^Forgotten: /)).toBeVisible();
+  expect(
+    await ask(
+      "SELECT legal_name || ' ' || (SELECT count(*) FROM loans WHERE patron_id = p.id) FROM patrons p WHERE id = $1",
+      id,
+    ),
+  ).toBe("Forgotten 0");
+});
+
+test("how far without asking is the network's to settle", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await page.getByRole("main").getByRole("button", { name: "Settings" }).click();
+  await page.getByLabel("desk", { exact: true }).fill("7,50");
+  await page.getByLabel(/^A shared station/).fill("9999");
+  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await expect(page.getByRole("alert")).toContainText("From 0 to 720.");
+  await page.getByLabel(/^A shared station/).fill("45");
+  await page
+    .getByRole("group", { name: /^Owes too much/ })
+    .getByRole("button", { name: "desk" })
+    .click();
+  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await expect
+    .poll(() =>
+      ask(
+        "SELECT (settings->>'idle_minutes') || ' ' || (settings->'limits'->'waive'->>'desk') || ' ' || (settings->'limits'->'past'->>'owed') FROM network",
+      ),
+    )
+    .toBe('45 750 ["desk"]');
+  await page.reload();
+  await expect(page.getByLabel("desk", { exact: true })).toHaveValue("7.50");
+});

@@ -1,0 +1,76 @@
+import { Link } from "@tanstack/react-router";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { usePages } from "../../kit/pages";
+import { Card } from "../../kit/parts";
+import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+
+type Reading = Schema["ReadingsReading"];
+
+const sayKind: Record<Reading["kind"], string> = {
+  scanned: "Scanned the card",
+  opened: "Opened the record",
+  history: "Looked at the history",
+  searched: "Searched",
+  taken_out: "Took all that is kept out",
+};
+
+const columns: Column<Reading>[] = [
+  {
+    id: "at",
+    head: "When",
+    value: (r) => r.at,
+    cell: (r) => sayInstant(r.at),
+    className: "text-sm md:whitespace-nowrap",
+  },
+  { id: "who", head: "Who", value: (r) => r.who },
+  { id: "branch", head: "Where", value: (r) => r.branch },
+  { id: "kind", head: "What", value: (r) => sayKind[r.kind] },
+  {
+    id: "patron",
+    head: "Whom",
+    value: (r) => r.patron || r.words,
+    cell: (r) =>
+      r.patron_id ? (
+        <Link to="/network" search={{ tab: "readings", patron: r.patron_id }} className="link">
+          {r.patron}
+        </Link>
+      ) : (
+        `“${r.words}”`
+      ),
+  },
+];
+
+/** Who has opened whose record, and searched for whom: all of it, of one patron, or by one person. */
+export function Readings({ patron, staff }: { patron?: number; staff?: number }) {
+  const list = usePages(["readings", patron, staff], (after) =>
+    told(api.GET("/api/readings", { params: { query: { patron, staff, after } } })),
+  );
+  return (
+    <Card label="Who looked at whom">
+      {(patron ?? staff) !== undefined && (
+        <p className="border-b border-line px-4 py-2">
+          {patron ? "Of one patron." : "By one person."}{" "}
+          <Link to="/network" search={{ tab: "readings" }} className="link">
+            Show all
+          </Link>
+        </p>
+      )}
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="Who looked at whom"
+            columns={columns}
+            rows={rows}
+            id={(r) => r.id}
+            pages={list.pages}
+            tools
+            className="max-h-[70vh]"
+            empty="Nobody has opened a record yet. Each scan of a card, each record opened and each search for patrons stands here."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}

@@ -1,0 +1,77 @@
+import type { Schema } from "../../api/client";
+
+type Settings = Schema["SettingsSettings"];
+
+/** What the form says: all of it texts, empty for no limit. */
+export interface Said {
+  idle: string;
+  back: string;
+  waive: Record<string, string>;
+  past: Record<string, string[]>;
+  history: string;
+  holds: string;
+  messages: string;
+  readings: string;
+  answers: string;
+}
+
+export const waivers = ["volunteer", "desk", "interlibrary", "supervisor", "administrator"] as const;
+
+export const stops = [
+  ["inactive", "A card that is inactive"],
+  ["card_ended", "A card that has run out"],
+  ["owed", "Owes too much"],
+  ["late", "Too many late items"],
+  ["not_lent", "Not lent by the rules"],
+  ["at_once", "Too many on loan"],
+  ["alike_at_once", "Too many of a kind"],
+  ["age", "Too young"],
+  ["consent", "A guardian has not agreed"],
+  ["meant_for_else", "Meant for somebody else"],
+] as const;
+
+const digitsOf = (currency: string) =>
+  new Intl.NumberFormat("en", { style: "currency", currency }).resolvedOptions().maximumFractionDigits ?? 2;
+
+/** Settings as the form says them. A role that is not named waives nothing. */
+export function start(s: Settings, currency: string): Said {
+  const digits = digitsOf(currency);
+  const sum = (role: string) => {
+    const most = s.limits.waive[role];
+    if (most === null) return "";
+    return ((most ?? 0) / 10 ** digits).toFixed(digits);
+  };
+  return {
+    idle: String(s.idle_minutes),
+    back: String(s.limits.back_days),
+    waive: Object.fromEntries(waivers.map((r) => [r, sum(r)])),
+    past: Object.fromEntries(stops.map(([code]) => [code, s.limits.past[code] ?? []])),
+    history: s.keep.history === null ? "" : String(s.keep.history),
+    holds: String(s.keep.holds),
+    messages: String(s.keep.messages),
+    readings: String(s.keep.readings),
+    answers: String(s.keep.answers),
+  };
+}
+
+/** And back. What is due in a moment anybody may pass over, as ever. */
+export function toSettings(said: Said, currency: string): Settings {
+  const factor = 10 ** digitsOf(currency);
+  const sum = (text: string) => (text === "" ? null : Math.round(Number(text.replace(",", ".")) * factor));
+  const past = Object.entries(said.past).filter(([, roles]) => roles.length > 0);
+  return {
+    idle_minutes: Number(said.idle),
+    limits: {
+      back_days: Number(said.back),
+      waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
+      past: { ...Object.fromEntries(past), soon: [...waivers] },
+    },
+    keep: {
+      history: said.history === "" ? null : Number(said.history),
+      holds: Number(said.holds),
+      messages: Number(said.messages),
+      readings: Number(said.readings),
+      answers: Number(said.answers),
+    },
+  };
+}

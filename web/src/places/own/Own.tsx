@@ -1,0 +1,129 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type FormEvent } from "react";
+import { api, fetched, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { Button, Card, Field, Head, inputLook, Trouble } from "../../kit/parts";
+
+type Own = Schema["StaffOwn"];
+
+/** One's own door: short code, password, sessions elsewhere. */
+export function OwnPlace() {
+  const own = useQuery({ queryKey: ["own"], queryFn: () => told(api.GET("/api/own")) });
+  return (
+    <div className="grid max-w-2xl gap-3.5">
+      <Head title="My sign-in" says={own.data && `You sign in as ${own.data.login}.`} />
+      <Loading of={own}>
+        {(o) => (
+          <>
+            <Short own={o} />
+            {!o.demo && <Password />}
+            <Elsewhere />
+            <Card label="Where you may work" className="p-3.5">
+              <h2 className="font-semibold">Where you may work</h2>
+              <p>{o.branches.map((b) => b.name).join(", ")}</p>
+            </Card>
+          </>
+        )}
+      </Loading>
+    </div>
+  );
+}
+
+/** Sends what concerns one's own door; what it carries is kept nowhere, so it has no key. */
+function useSending(path: string, done: string) {
+  const queries = useQueryClient();
+  const [state, setState] = useState<{ busy?: boolean; error?: unknown; done?: string }>({});
+  const send = (body: unknown) => {
+    setState({ busy: true });
+    return fetched(path, body).then(
+      () => {
+        setState({ done });
+        void queries.invalidateQueries({ queryKey: ["own"] });
+        return true;
+      },
+      (error: unknown) => {
+        setState({ error });
+        return false;
+      },
+    );
+  };
+  return { send, ...state };
+}
+
+const Said = ({ text }: { text?: string }) => (text ? <p role="status">{text}</p> : null);
+
+function Short({ own }: { own: Own }) {
+  const sending = useSending("/api/own/short", "Kept. A station that has rested asks for it.");
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault();
+    const form = e.currentTarget;
+    void sending.send({ Code: new FormData(form).get("code") }).then((ok) => ok && form.reset());
+  };
+  return (
+    <Card label="Short code" className="p-3.5">
+      <h2 className="font-semibold">Short code</h2>
+      <p className="text-ink-2">
+        {own.short ? "You have one." : "You have none yet."} With it you come back to a station that nobody has touched
+        for a while. Type from 4 to 40 letters or digits, or scan your badge.
+      </p>
+      <form onSubmit={submit} className="mt-2 flex flex-wrap items-end gap-2">
+        <Field label="New short code">
+          <input name="code" type="password" autoComplete="off" required data-takes-scans="" className={inputLook} />
+        </Field>
+        <Button type="submit" plain busy={sending.busy}>
+          Keep it
+        </Button>
+        {own.short && (
+          <Button plain busy={sending.busy} onClick={() => void sending.send({ Code: "" })}>
+            Take it away
+          </Button>
+        )}
+      </form>
+      <Said text={sending.done} />
+      <Trouble error={sending.error} />
+    </Card>
+  );
+}
+
+function Password() {
+  const sending = useSending("/api/own/password", "Changed. Your sessions elsewhere have ended.");
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault();
+    const form = e.currentTarget;
+    const said = new FormData(form);
+    void sending.send({ Old: said.get("old"), New: said.get("new") }).then((ok) => ok && form.reset());
+  };
+  return (
+    <Card label="Password" className="p-3.5">
+      <h2 className="font-semibold">Password</h2>
+      <form onSubmit={submit} className="mt-2 flex flex-wrap items-end gap-2">
+        <Field label="Old password">
+          <input name="old" type="password" autoComplete="current-password" required className={inputLook} />
+        </Field>
+        <Field label="New password">
+          <input name="new" type="password" autoComplete="new-password" required className={inputLook} />
+        </Field>
+        <Button type="submit" plain busy={sending.busy}>
+          Change it
+        </Button>
+      </form>
+      <Said text={sending.done} />
+      <Trouble error={sending.error} />
+    </Card>
+  );
+}
+
+function Elsewhere() {
+  const sending = useSending("/api/own/end-others", "Done. You are signed in here alone.");
+  return (
+    <Card label="Sessions elsewhere" className="p-3.5">
+      <h2 className="font-semibold">Sessions elsewhere</h2>
+      <p className="text-ink-2">If you left a station without signing out, end all your sessions but this one.</p>
+      <Button plain className="mt-2" busy={sending.busy} onClick={() => void sending.send({})}>
+        Sign out everywhere else
+      </Button>
+      <Said text={sending.done} />
+      <Trouble error={sending.error} />
+    </Card>
+  );
+}

@@ -1,0 +1,130 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { ChoiceField, Form, Send } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Button, Card, Quiet, Trouble } from "../../kit/parts";
+import { supervises } from "../../kit/places";
+import { useWrite } from "../../kit/write";
+
+type CardOf = Schema["PeopleCard"];
+
+const lengths = [
+  ["usual", "As the library keeps it"],
+  ["0", "Not at all"],
+  ["1", "One month"],
+  ["6", "Six months"],
+  ["12", "A year"],
+  ["60", "Five years"],
+  ["1200", "Without limit"],
+] as const;
+
+const schema = z.object({ months: z.string(), seen: z.string() });
+
+/** What is kept of a patron, and what they choose about it. */
+export function Kept({ card, onCard }: { card: CardOf; onCard: (c: CardOf) => void }) {
+  const me = useMe();
+  const [forgetting, setForgetting] = useState(false);
+  const choose = useWrite(
+    (body: Schema["KeepingChoice"], key) =>
+      api.PUT("/api/patrons/{id}/history", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `history of ${card.id}`, about: `What ${card.name} chooses of their history`, done: onCard },
+  );
+  const months = card.history_months === undefined ? "usual" : String(card.history_months);
+  const known = lengths.some(([code]) => code === months);
+  return (
+    <Card label="What is kept" className="grid gap-2.5 p-3.5">
+      <h2 className="font-semibold">What is kept</h2>
+      <Form
+        key={`${months} ${card.history_seen}`}
+        schema={schema}
+        start={{ months, seen: card.history_seen ? "yes" : "no" }}
+        write={choose}
+        onSend={(v) => choose.run({ months: v.months === "usual" ? null : Number(v.months), seen: v.seen === "yes" })}
+        className="grid gap-2"
+      >
+        <ChoiceField
+          name="months"
+          label="Lending history, after the return"
+          options={known ? lengths : [...lengths, [months, `${months} months`] as const]}
+        />
+        <ChoiceField
+          name="seen"
+          label="Staff may see it"
+          options={[
+            ["no", "No"],
+            ["yes", "Yes"],
+          ]}
+        />
+        <Send plain write={choose} className="justify-self-start">
+          Keep this choice
+        </Send>
+      </Form>
+      <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
+        <a className="link" href={`/api/patrons/${card.id}/kept.json`} download={`kept-${card.card}.json`}>
+          All that is kept, as a file
+        </a>
+        {supervises(me.role) && (
+          <Quiet aria-expanded={forgetting} onClick={() => setForgetting(!forgetting)}>
+            Forget this patron
+          </Quiet>
+        )}
+      </p>
+      {forgetting && <Forgetting id={card.id} onLeave={() => setForgetting(false)} />}
+    </Card>
+  );
+}
+
+/** Forgetting is for good, so what stands in the way is named first, and it is said once more what it means. */
+function Forgetting({ id, onLeave }: { id: number; onLeave: () => void }) {
+  const queries = useQueryClient();
+  const look = useQuery({
+    queryKey: ["forgetting", id],
+    staleTime: 0,
+    queryFn: () => told(api.GET("/api/patrons/{id}/forgetting", { params: { path: { id } } })),
+  });
+  const forget = useWrite(
+    (_: undefined, key) => api.POST("/api/patrons/{id}/forget", { params: { path: { id }, header: keyed(key) } }),
+    {
+      name: `forget ${id}`,
+      about: "Forgetting a patron",
+      done: (f) => {
+        queries.setQueryData(["forgetting", id], f);
+        void queries.invalidateQueries({ queryKey: ["patrons"] });
+      },
+    },
+  );
+  return (
+    <div className="rounded-card border border-buoy-500 p-3">
+      <Loading of={look} lines={2}>
+        {(f) =>
+          f.done ? (
+            <p role="status">{f.says}</p>
+          ) : f.open.length > 0 ? (
+            <p>
+              {f.name} cannot be forgotten yet: {f.open.join(", ")}. End that first.
+            </p>
+          ) : (
+            <>
+              <p>
+                Name, card, addresses and history of {f.name} go for good, and cannot be brought back. Loans, events and
+                the books stay without saying whose they were. In backups they stay until these are replaced.
+              </p>
+              <span className="mt-2 flex gap-2">
+                <Button busy={forget.busy} onClick={() => forget.run(undefined)}>
+                  Forget for good
+                </Button>
+                <Button plain onClick={onLeave}>
+                  Leave it
+                </Button>
+              </span>
+              <Trouble error={forget.problem} />
+            </>
+          )
+        }
+      </Loading>
+    </div>
+  );
+}
