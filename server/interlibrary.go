@@ -13,6 +13,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
 	"nevrin/app/partners"
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/formats/iso18626"
 	"nevrin/store"
@@ -110,6 +111,9 @@ func (s *Server) interlibraryOperations() {
 			return interlibrary.Seen(a, in.ID)
 		},
 	)
+	type arrival struct {
+		Due *calendar.Date `json:"due,omitempty" format:"date" doc:"A date agreed with the lender, where theirs has gone by; none: theirs"`
+	}
 	do(
 		s,
 		http.MethodPost,
@@ -117,8 +121,8 @@ func (s *Server) interlibraryOperations() {
 		"arrivedFromOutside",
 		"Take in what a partner sent",
 		exchanging,
-		func(a *act.Act, in *One) (*interlibrary.Taken, error) {
-			return interlibrary.Arrived(a, in.ID)
+		func(a *act.Act, in *OneSent[arrival]) (*interlibrary.Taken, error) {
+			return interlibrary.Arrived(a, in.ID, in.Body.Due)
 		},
 	)
 	do(

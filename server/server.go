@@ -211,7 +211,9 @@ func front(app fs.FS) http.HandlerFunc {
 	files := http.FileServerFS(app)
 	return func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") {
-			http.Error(w, "There is no such operation.", http.StatusNotFound)
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusNotFound)
+			_, _ = w.Write([]byte(`{"status":404,"title":"Not Found","detail":"There is no such operation."}` + "\n"))
 			return
 		}
 		name := strings.TrimPrefix(r.URL.Path, "/")

@@ -220,10 +220,20 @@ func Seen(a *act.Act, id int64) (*Request, error) {
 
 // Arrived takes in what a partner sent: it gets a label, waits for its patron under the lender's due
 // date, and goes to the pickup branch.
-func Arrived(a *act.Act, id int64) (*Taken, error) {
+func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 	r, err := locked(a, id, exchange.Requesting, 0)
 	if err != nil {
 		return nil, err
+	}
+	if agreed != nil {
+		r.Due = store.Column(*agreed)
+	}
+	if due := store.DateOf(r.Due); due != nil && *due < a.Today() {
+		return nil, problem.Newf(
+			problem.Refused,
+			"It would be due at the lender's on %s, which has gone by. Ask them for another date, then receive it with that.",
+			due.Say(),
+		)
 	}
 	if r.Stage != exchange.Shipped {
 		return nil, problem.Newf(

@@ -82,7 +82,7 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 		caspar,
 		"",
 		nil,
-		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) },
+		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID, nil) },
 	)
 	assert.ErrorContains(t, err, "only what the partner has sent")
 	for range 2 {
@@ -103,7 +103,7 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 		t,
 		h,
 		caspar,
-		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID) },
+		func(a *act.Act) (*interlibrary.Taken, error) { return interlibrary.Arrived(a, r.ID, nil) },
 	)
 	assert.Equal(t, calendar.Code("SLM"), taken.Sign.Code, "on to the pickup branch")
 	_, err = act.Do(

@@ -10,7 +10,9 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/interlibrary"
+	"nevrin/core/calendar"
 	"nevrin/core/exchange"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -109,4 +111,44 @@ func TestListSaysWhoseMoveItIs(t *testing.T) {
 	for _, stage := range []string{"asked", "promised", "shipped", "there", "done"} {
 		assert.True(t, stages["supplying "+stage], stage)
 	}
+}
+
+// What a lender wants back by a day that has gone by is asked about; it was lent for a year.
+func TestALendersDateThatHasGoneBy(t *testing.T) {
+	h := testkit.House(t)
+	caspar := testkit.Somebody(t, h, "caspar")
+	r := ask(t, h)
+	ok, problem, err := incoming(h, status(r.Number, "Loaned", "24.10.2026"))
+	require.NoError(t, err)
+	assert.False(t, ok)
+	assert.Contains(t, problem, "dueDate")
+	ok, problem, err = incoming(h, status(r.Number, "Loaned", "2025-10-24"))
+	require.NoError(t, err)
+	require.True(t, ok, problem)
+	arrived := func(day string) (*interlibrary.Taken, error) {
+		return testkit.Try(h, caspar, func(a *act.Act) (*interlibrary.Taken, error) {
+			if day == "" {
+				return interlibrary.Arrived(a, r.ID, nil)
+			}
+			d, err := calendar.ParseDate(day)
+			require.NoError(t, err)
+			return interlibrary.Arrived(a, r.ID, &d)
+		})
+	}
+	_, err = arrived("")
+	assert.ErrorContains(t, err, "Fri 24 Oct 2025, which has gone by. Ask them for another date")
+	_, err = arrived("2026-10-01")
+	assert.ErrorContains(t, err, "gone by")
+	assert.True(t, testkit.Do(t, h, caspar, func(a *act.Act) (bool, error) {
+		list, _, err := interlibrary.List(a, store.Page{Most: 1000})
+		for _, l := range list {
+			if l.ID == r.ID {
+				return l.DuePast, err
+			}
+		}
+		return false, err
+	}), "the list says so beforehand")
+	_, err = arrived("2026-11-03")
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-03", testkit.Text(t, h, "SELECT own_terms->'latest_due'->>0 FROM items WHERE id = (SELECT item_id FROM requests WHERE id = ?)", r.ID))
 }

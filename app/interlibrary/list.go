@@ -24,6 +24,7 @@ type Request struct {
 	Pickup   string         `json:"pickup"`
 	NeededBy string         `json:"needed_by"`
 	Due      string         `json:"due"`
+	DuePast  bool           `json:"due_past" doc:"That day has gone by"`
 	Note     string         `json:"note"`
 	LastNote string         `json:"last_note"`
 	ItemID   int64          `json:"item_id,omitempty"`
@@ -146,7 +147,7 @@ func show(a *act.Act, r *store.Request) Request {
 		out.NeededBy = d.Say()
 	}
 	if d := store.DateOf(r.Due); d != nil {
-		out.Due = d.Say()
+		out.Due, out.DuePast = d.Say(), *d < a.Today()
 	}
 	return out
 }

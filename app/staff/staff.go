@@ -272,6 +272,7 @@ type Person struct {
 	Sessions   int             `json:"sessions"`
 	Signed     *time.Time      `json:"signed,omitempty" doc:"Last signed in by password"`
 	Password   bool            `json:"password" doc:"Has a password"`
+	Demo       bool            `json:"demo" doc:"Of the demo: signs in with one click"`
 	Waits      bool            `json:"waits" doc:"There were wrong tries under their name since they last signed in"`
 	LinkUntil  *time.Time      `json:"link_until,omitempty" doc:"Until when a link to set a password holds that is out"`
 }
@@ -284,7 +285,7 @@ func List(a *act.Act) ([]Person, error) {
 		out[k] = Person{
 			ID: r.ID, Login: r.Login, Name: r.Name, Role: r.Role, Home: r.BranchCode, Branches: r.Branches,
 			Everywhere: r.Role.Supervises(), Active: r.Active, Sessions: r.Sessions, Signed: r.LastSignIn,
-			Password: r.HasPassword, Waits: r.Waits, LinkUntil: r.LinkUntil,
+			Password: r.HasPassword, Demo: r.Demo, Waits: r.Waits, LinkUntil: r.LinkUntil,
 		}
 	}
 	return out, err

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
-import { Button, Quiet, Trouble } from "../../kit/parts";
+import { Button, inputLook, Quiet, Trouble } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
 import { outside } from "./session";
 
@@ -10,7 +11,8 @@ type Taken = Schema["InterlibraryTaken"];
 const at = (r: Request, key: string) => ({ params: { path: { id: r.id }, header: keyed(key) } });
 
 const seen = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/seen", at(r, key));
-const arrived = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/arrived", at(r, key));
+const arrived = (r: Request, key: string, due?: string) =>
+  api.POST("/api/interlibrary/{id}/arrived", { ...at(r, key), body: { due } });
 const sendHome = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/send-home", at(r, key));
 const withdraw = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/withdraw", at(r, key));
 const ship = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/ship", at(r, key));
@@ -41,7 +43,9 @@ export function Move({
         />
       ) : null;
     case "shipped":
-      return r.our_move ? <Do request={r} label="It has arrived" send={arrived} done={onTaken} /> : null;
+      if (!r.our_move) return null;
+      if (r.due_past) return <Agreed request={r} onTaken={onTaken} />;
+      return <Do request={r} label="It has arrived" send={arrived} done={onTaken} />;
     case "there":
       return r.our_move ? <Do request={r} label="Gone home" send={sendHome} /> : null;
     case "asked":
@@ -49,6 +53,20 @@ export function Move({
     default:
       return null;
   }
+}
+
+/** The lender's date has gone by: it is taken in with one that was agreed with them. */
+function Agreed({ request: r, onTaken }: { request: Request; onTaken: (t: Taken) => void }) {
+  const [due, setDue] = useState("");
+  return (
+    <div className="grid gap-1 text-sm">
+      <label className="grid gap-1 text-ink-2">
+        The lender&apos;s date, {r.due}, has gone by. Agreed with them:
+        <input type="date" value={due} onChange={(e) => setDue(e.target.value)} className={inputLook} />
+      </label>
+      {due && <Do request={r} label="It has arrived" send={(q, key) => arrived(q, key, due)} done={onTaken} />}
+    </div>
+  );
 }
 
 function Do<O>({

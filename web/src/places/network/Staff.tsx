@@ -34,17 +34,17 @@ function One({ person: p }: { person: Person }) {
   const [choosing, setChoosing] = useState(false);
   const name = (code: string) => me.branches.find((b) => b.code === code)?.name ?? code;
   return (
-    <li className="grid gap-1.5 px-4 py-3">
+    <li className="grid items-start gap-x-4 gap-y-1.5 px-4 py-3 md:grid-cols-[minmax(0,1fr)_auto]">
       <p className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
         <b className="font-semibold">{p.name}</b>
         <span className="text-ink-2">
-          {p.role}, signs in as {p.login}
+          {p.role}, signs in {p.demo ? "with one click" : `as ${p.login}`}
         </span>
         {!p.active && <Tag tone="plain">No longer here</Tag>}
         {p.waits && <Tag tone="amber">Wrong tries</Tag>}
         {p.link_until && <Tag tone="tide">A link is out</Tag>}
       </p>
-      <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm text-ink-2">
+      <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm text-ink-2 md:col-start-1">
         <span>
           Works at {p.everywhere ? "every branch, by the role" : [p.home, ...p.branches].map(name).join(", ")}{" "}
           {!p.everywhere && (
@@ -82,7 +82,7 @@ function Branches({ person: p, onDone }: { person: Person; onDone: () => void })
     },
   );
   return (
-    <div className="grid gap-2">
+    <div className="grid gap-2 md:col-span-2">
       <Chips
         label={`Beside ${me.branches.find((b) => b.code === p.home)?.name ?? p.home}, ${p.name} may work at`}
         says="nowhere else"
@@ -121,8 +121,8 @@ function Doors({ person: p }: { person: Person }) {
   );
   return (
     <>
-      <p className="flex flex-wrap gap-2">
-        {p.active && (
+      <p className="flex flex-wrap gap-2 md:col-start-2 md:row-span-2 md:row-start-1">
+        {p.active && !p.demo && (
           <Button plain busy={make.busy} onClick={() => make.run(p.id)}>
             Link to set a password
           </Button>
@@ -134,7 +134,7 @@ function Doors({ person: p }: { person: Person }) {
         )}
       </p>
       {link && (
-        <p role="status" className="rounded bg-tide-100 px-3 py-2 text-tide-700">
+        <p role="status" className="rounded bg-tide-100 px-3 py-2 text-tide-700 md:col-span-2">
           Give this to {p.name}. It works once, until {sayInstant(link.until)}, and is not shown again:{" "}
           <Code>{window.location.origin + link.path}</Code>
         </p>

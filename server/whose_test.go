@@ -1,0 +1,245 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/server"
+	"nevrin/testkit"
+)
+
+// Whose thing an operation may touch, beside what its role may do: for each that names a thing by its number. One that is
+// not here fails the test, so that nobody adds one without deciding.
+//
+//	anybody's: whoever has the role
+//	branch: of the branch where one works; a supervisor's everywhere
+//	day: a run of this branch and this day; a supervisor's everywhere
+//	card: volunteers only with the card in hand
+//	branch+card: both
+//	asked: for pickup here, or the patron's card was opened here lately; a supervisor's everywhere
+var whose = map[string]string{
+	"patron": "card", "extendCard": "anybody's", "classifyPatron": "anybody's", "chooseHistory": "anybody's", "forget": "anybody's", "forgetting": "anybody's",
+	"loanTerms": "card", "renewLoan": "card", "undoLoan": "branch+card", "exampleOfLoan": "anybody's",
+	"run": "day", "runLines": "day", "runOfPatron": "day",
+	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
+	"missed": "branch", "cancelHold": "asked", "slip": "branch",
+	"noteItem": "anybody's", "backInUse": "anybody's", "classifyItem": "anybody's",
+	"arrivedFromOutside": "anybody's", "copiesFor": "anybody's", "replyToPartner": "anybody's", "seenRefusal": "anybody's", "sendHome": "anybody's", "shipToPartner": "anybody's", "withdrawRequest": "anybody's",
+	"messages": "anybody's", "sendMailing": "anybody's", "dropMailing": "anybody's", "settleMessage": "anybody's",
+	"rules": "anybody's", "checkEdition": "anybody's", "compareRanking": "anybody's", "rehearse": "anybody's", "rehearsals": "anybody's", "rehearsal": "anybody's", "stopRehearsal": "anybody's",
+	"setTerm": "anybody's", "setCells": "anybody's", "writeRule": "anybody's", "strikeRule": "anybody's", "rank": "anybody's", "writeExample": "anybody's", "dropExample": "anybody's", "putInForce": "anybody's", "dropDraft": "anybody's",
+	"answerReport": "anybody's", "undoSweep": "anybody's",
+	"setStaffBranches": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
+}
+
+func describedOperations(t *testing.T) *description {
+	t.Helper()
+	data, err := server.OpenAPI()
+	require.NoError(t, err)
+	d := &description{}
+	require.NoError(t, json.Unmarshal(data, d))
+	return d
+}
+
+// Each operation that names a thing is decided on; what is not anybody's is refused to who is elsewhere, or has no card in
+// hand, and done for who may.
+func TestWhoseThingsAreWhose(t *testing.T) {
+	for path, methods := range describedOperations(t).Paths {
+		for _, op := range methods {
+			if strings.Contains(path, "{id}") {
+				assert.Contains(t, whose, op.OperationID, "whose things may %s touch?", op.OperationID)
+			}
+		}
+	}
+	h, base := serve(t)
+	jory, bea, wil, maren := at(t, base, "jory"), at(t, base, "bea"), at(t, base, "wil"), at(t, base, "maren")
+	keys := 0
+	send := func(s *station, method, path string, body any) (int, string) {
+		keys++
+		return s.send(method, path, fmt.Sprintf("whose thing %d", keys), body)
+	}
+	post := func(s *station, path string, body any) (int, string) { return send(s, http.MethodPost, path, body) }
+	tested := map[string]bool{}
+	refused := func(op string, status int, says string) {
+		t.Helper()
+		tested[op] = true
+		assert.Contains(t, []int{http.StatusForbidden, http.StatusConflict}, status, "%s: %s", op, says)
+	}
+	fine := func(op string, status int, says string) {
+		t.Helper()
+		tested[op] = true
+		assert.Equal(t, http.StatusOK, status, "%s: %s", op, says)
+	}
+	ask := func(query string, args ...any) string { return testkit.Text(t, h, query, args...) }
+	id := func(says string) string {
+		var got struct {
+			ID   int64
+			Line struct {
+				LoanID int64 `json:"loan_id"`
+			}
+			Lines []struct{ ID int64 }
+		}
+		require.NoError(t, json.Unmarshal([]byte(says), &got), says)
+		switch {
+		case got.Line.LoanID != 0:
+			return fmt.Sprint(got.Line.LoanID)
+		case len(got.Lines) > 0:
+			return fmt.Sprint(got.Lines[0].ID)
+		}
+		return fmt.Sprint(got.ID)
+	}
+	card := ask(testkit.GoodCard, "SLM", "adult")
+	patron := ask("SELECT id::text FROM patrons WHERE card = ?", card)
+
+	// A loan made at Saltmere.
+	_, says := post(jory, "/api/desk/scan", map[string]any{"text": ask(testkit.FreeItem, "SLM", "book"), "patron": number(patron)})
+	loan := id(says)
+	status, says := post(bea, "/api/loans/"+loan+"/undo", nil)
+	refused("undoLoan", status, says)
+	for op, path := range map[string]string{"patron": "/api/patrons/" + patron, "loanTerms": "/api/loans/" + loan + "/terms"} {
+		status, says = send(wil, http.MethodGet, path, nil)
+		refused(op, status, says)
+		status, says = send(bea, http.MethodGet, path, nil)
+		fine(op, status, says)
+	}
+	status, says = post(wil, "/api/loans/"+loan+"/renew", nil)
+	refused("renewLoan", status, says)
+	_, says = post(wil, "/api/desk/scan", map[string]any{"text": card})
+	assert.Contains(t, says, `"reduced":true`)
+	for op, path := range map[string]string{"patron": "/api/patrons/" + patron, "loanTerms": "/api/loans/" + loan + "/terms"} {
+		status, says = send(wil, http.MethodGet, path, nil)
+		fine(op, status, says)
+	}
+	status, says = post(wil, "/api/loans/"+loan+"/renew", nil)
+	fine("renewLoan", status, says)
+	status, says = post(wil, "/api/loans/"+loan+"/undo", nil)
+	refused("undoLoan", status, says)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE readings SET at = at - interval '61 minutes'").Error)
+	status, says = send(wil, http.MethodGet, "/api/patrons/"+patron, nil)
+	refused("patron", status, says)
+	_, says = post(jory, "/api/desk/scan", map[string]any{"text": ask(testkit.FreeItem, "SLM", "book"), "patron": number(patron)})
+	status, says = post(maren, "/api/loans/"+id(says)+"/undo", nil)
+	fine("undoLoan", status, says)
+
+	// A run at Saltmere, with a line.
+	_, says = post(jory, "/api/returns", map[string]string{"mode": "patron"})
+	run := id(says)
+	_, says = post(jory, "/api/returns/"+run+"/scan", map[string]string{"text": ask("SELECT barcode FROM items i JOIN loans l ON l.item_id = i.id WHERE l.id = ?", loan)})
+	line := id(says)
+	for _, c := range []struct{ op, method, path string }{
+		{"run", http.MethodGet, "/api/returns/" + run}, {"runLines", http.MethodGet, "/api/returns/" + run + "/lines"},
+		{"runOfPatron", http.MethodGet, "/api/returns/" + run + "/patrons/" + patron},
+	} {
+		status, says = send(bea, c.method, c.path, nil)
+		refused(c.op, status, says)
+		status, says = send(maren, c.method, c.path, nil)
+		fine(c.op, status, says)
+		status, says = send(jory, c.method, c.path, nil)
+		fine(c.op, status, says)
+	}
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE return_lines SET note = 'torn', note_answer = 'open', then_sign = sign WHERE id = ?", line).Error)
+	for _, c := range []struct {
+		op, method, path string
+		body             any
+	}{
+		{"returnScan", http.MethodPost, "/api/returns/" + run + "/scan", map[string]string{"text": "x"}},
+		{"countAs", http.MethodPut, "/api/returns/" + run + "/counted-as", map[string]any{}},
+		{"putOnAccount", http.MethodPost, "/api/returns/" + run + "/account", map[string]any{"patron": number(patron)}},
+		{"answerNote", http.MethodPost, "/api/return-lines/" + line + "/note", map[string]string{"answer": "stays"}},
+		{"undoReturn", http.MethodPost, "/api/return-lines/" + line + "/undo", nil},
+		{"finishRun", http.MethodPost, "/api/returns/" + run + "/finish", nil},
+	} {
+		status, says = send(bea, c.method, c.path, c.body)
+		refused(c.op, status, says)
+		status, says = send(jory, c.method, c.path, c.body)
+		fine(c.op, status, says)
+	}
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE return_runs SET day = day - 1 WHERE id = ?", run).Error)
+	status, says = send(jory, http.MethodGet, "/api/returns/"+run+"/lines", nil)
+	refused("runLines", status, says)
+
+	// Holds to be fetched at one branch for another.
+	hold := func() (id, fetchAt, pickup string) {
+		var row struct{ ID, FetchAt, Pickup string }
+		require.NoError(t, testkit.SQL(h).Raw(`SELECT id::text, fetch_at, pickup FROM holds
+			WHERE state = 'fetching' AND fetch_at = 'SLM' AND pickup NOT IN ('SLM', 'HVH', 'QRW') ORDER BY id LIMIT 1`).Scan(&row).Error)
+		require.NotEmpty(t, row.ID)
+		return row.ID, row.FetchAt, row.Pickup
+	}
+	held, _, _ := hold()
+	status, says = send(bea, http.MethodGet, "/api/holds/"+held+"/slip", nil)
+	refused("slip", status, says)
+	status, says = send(jory, http.MethodGet, "/api/holds/"+held+"/slip", nil)
+	fine("slip", status, says)
+	status, says = post(bea, "/api/holds/"+held+"/missed", nil)
+	refused("missed", status, says)
+	status, says = post(jory, "/api/holds/"+held+"/missed", nil)
+	fine("missed", status, says)
+	held, _, _ = hold()
+	status, says = post(bea, "/api/holds/"+held+"/cancel", map[string]string{"reason": ""})
+	refused("cancelHold", status, says)
+	status, says = send(bea, http.MethodGet, "/api/patrons/"+ask("SELECT patron_id::text FROM holds WHERE id = ?", held), nil)
+	require.Equal(t, http.StatusOK, status, says)
+	status, says = post(bea, "/api/holds/"+held+"/cancel", map[string]string{"reason": "asked for by phone"})
+	fine("cancelHold", status, says)
+	for op, kind := range whose {
+		assert.True(t, kind == "anybody's" || tested[op], "%s is said to be of %s, and that was not tried", op, kind)
+	}
+}
+
+// The page docs/roles.md says who may do what; it is written from the tables of the tests, which hold the server to them:
+// NEVRIN_WRITE=1 go test ./server -run RolesPage
+func TestRolesPageIsCurrent(t *testing.T) {
+	summaries := map[string]string{}
+	data, err := server.OpenAPI()
+	require.NoError(t, err)
+	var d struct {
+		Paths map[string]map[string]struct{ OperationID, Summary string }
+	}
+	require.NoError(t, json.Unmarshal(data, &d))
+	for _, methods := range d.Paths {
+		for _, op := range methods {
+			summaries[op.OperationID] = op.Summary
+		}
+	}
+	says := map[string]string{
+		"": "", "anybody's": "", "branch": "of the own branch; supervisors of all", "day": "of the own branch and day; supervisors of all",
+		"card": "volunteers with the card in hand", "branch+card": "of the own branch; volunteers with the card in hand; supervisors of all",
+		"asked": "for pickup here, or the card was opened here lately; supervisors of all",
+	}
+	var page strings.Builder
+	page.WriteString("# Who may do what\n\nWritten from the tables that the tests hold the server to (`server/roles_test.go`, `server/whose_test.go`); do not edit.\n" +
+		"Each role may do what those before it may. Being signed in is needed for all but *Who is signed in*.\n\n" +
+		"| Operation | volunteer | desk | interlibrary | supervisor | administrator | Whose |\n|---|---|---|---|---|---|---|\n")
+	var ops []string
+	for id := range mayDo {
+		ops = append(ops, id)
+	}
+	slices.SortFunc(ops, func(x, y string) int { return strings.Compare(summaries[x], summaries[y]) })
+	for _, id := range ops {
+		fmt.Fprintf(&page, "| %s |", summaries[id])
+		for k := range roles {
+			mark := "no"
+			if mayDo[id] == "anybody" || k >= slices.Index(roles, mayDo[id]) {
+				mark = "yes"
+			}
+			page.WriteString(" " + mark + " |")
+		}
+		page.WriteString(" " + says[whose[id]] + " |\n")
+	}
+	const path = "../docs/roles.md"
+	if os.Getenv("NEVRIN_WRITE") != "" {
+		require.NoError(t, os.WriteFile(path, []byte(page.String()), 0o644))
+	}
+	there, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, page.String(), string(there), "NEVRIN_WRITE=1 go test ./server -run RolesPage")
+}
