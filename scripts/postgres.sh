@@ -39,7 +39,7 @@ start)
   if ! owner "$bin/pg_ctl" -D "$data" status >/dev/null 2>&1; then
     # A free port of the moment: the address is handed on, nobody has to know it.
     port=$(node -e 'const s=require("net").createServer().listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})')
-    owner "$bin/pg_ctl" -D "$data" -w -l "$data/log" -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories= ${PG_OPTIONS:-}" start >/dev/null || { tail -5 "$data/log" >&2; exit 1; }
+    owner "$bin/pg_ctl" -D "$data" -w -l "$data/log" -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c log_error_verbosity=terse -c log_min_error_statement=panic -c log_parameter_max_length_on_error=0 ${PG_OPTIONS:-}" start >/dev/null || { tail -5 "$data/log" >&2; exit 1; }
   fi
   port=$(sed -n 4p "$data/postmaster.pid")
   password=$(cat "$folder/password")
