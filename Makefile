@@ -2,7 +2,7 @@
 PORT ?= 8080
 export PORT
 
-.PHONY: demo demo-reset test check build web types lint format shots pace bench large audit setup
+.PHONY: demo demo-reset test check build web types lint format shots pace bench large drill audit setup
 
 demo:
 	@begun=$$(date +%s); $(MAKE) --no-print-directory build && echo "Built in $$(($$(date +%s) - begun)) s."
@@ -50,6 +50,10 @@ pace: build
 
 large: build
 	@scripts/large.sh
+
+# Breaks things on purpose, prints what came of it, and sums the books up. Takes about ten minutes, and root.
+drill: build
+	@scripts/drill.sh
 
 # Known weaknesses in what is built in; where the lists cannot be reached it says so.
 audit: setup

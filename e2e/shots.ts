@@ -122,6 +122,12 @@ test("pictures of the main views", async ({ page }) => {
   await page.locator("#place").evaluate((place) => place.scrollTo(0, 0));
   await shot(page, "interlibrary");
 
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await expect(page.getByText("signs in with one click").first()).toBeVisible();
+  await page.getByRole("button", { name: "change" }).first().click();
+  await shot(page, "network");
+
   await signIn(page, "Maren Odell");
   await clockOn(page, "One day on");
   await clockOn(page, "One day on");

@@ -8,7 +8,7 @@ cd "$(dirname "$0")/.."
 go build -o build/ ./cmd/... ./bench/...
 begin '-c shared_buffers=2GB -c max_wal_size=8GB -c max_connections=100'
 build/world "${1:-100}"
-NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
+NEVRIN_REQUESTS_PER_MINUTE=1000000 NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
 nevrin=$!
 for _ in $(seq 900); do grep -q 'Mail of the demo' "$work/said" && break; sleep 0.1; done
 address=$(sed -n 's/^Nevrin is at //p' "$work/said")

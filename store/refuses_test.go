@@ -180,8 +180,28 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 		{"a request in an unknown stage", "UPDATE requests SET stage = 'teleported'", "requests_stage_check"},
 		{
 			"a request of ours for nobody",
-			"UPDATE requests SET patron_id = NULL WHERE role = 'requesting'",
-			"requests_check",
+			"UPDATE requests SET patron_id = NULL WHERE role = 'requesting' AND stage NOT IN ('done', 'refused', 'withdrawn')",
+			"requests_sides",
+		},
+		{
+			"an open hold of nobody",
+			"UPDATE holds SET patron_id = NULL WHERE closed_at IS NULL",
+			"holds_of_somebody",
+		},
+		{
+			"a sum of the ledger that changes along with what it was for",
+			"UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL, amount = amount + 1",
+			"never changed",
+		},
+		{
+			"a session under a token itself",
+			"INSERT INTO sessions (digest, data, expiry) VALUES ('the token', '', now())",
+			"sessions_digest_check",
+		},
+		{
+			"a search for patrons that names one",
+			"INSERT INTO readings (at, staff_id, kind, patron_id) SELECT now(), f.id, 'searched', p.id FROM staff f, patrons p LIMIT 1",
+			"readings_check",
 		},
 		{
 			"a second network",

@@ -14,6 +14,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -58,6 +59,29 @@ type House struct {
 	Live  *live.Feed // told of what acts have changed; nil where nobody listens
 
 	networks network.Cache
+	latest   atomic.Int64 // the latest time that an act has been done at, in microseconds
+}
+
+// setBack is by how much the clock may seem to go back: copies of it differ a little, and acts end in another order than they
+// begin.
+const setBack = time.Minute
+
+// goesForward refuses to do anything while the clock shows an earlier time than it has shown: what is done would stand before
+// what it follows.
+func (h *House) goesForward(now time.Time) error {
+	for {
+		latest := h.latest.Load()
+		if back := time.UnixMicro(latest).Sub(now); back > setBack {
+			return problem.Newf(
+				problem.Crowded,
+				"The clock has been set back by %s. Nothing is done until it is right again; it is tried again by itself.",
+				back.Round(time.Minute),
+			)
+		}
+		if now.UnixMicro() <= latest || h.latest.CompareAndSwap(latest, now.UnixMicro()) {
+			return nil
+		}
+	}
 }
 
 // Act is one thing being done.
@@ -119,6 +143,9 @@ func Do[T any](
 		}
 		if earlier != nil {
 			return repeat(earlier, digest, &out)
+		}
+		if err := h.goesForward(moment.Now); err != nil {
+			return err
 		}
 		a, err := h.begin(ctx, tx, who, moment)
 		if err != nil {

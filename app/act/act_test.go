@@ -152,3 +152,20 @@ func TestAnErrorLeavesNothing(t *testing.T) {
 	)
 	assert.Zero(t, none)
 }
+
+// While the clock is set back nothing is done: a return before its loan, or a night before the last.
+func TestTheClockIsSetBack(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	look := func() error {
+		_, err := testkit.Try(w.House, here, func(a *act.Act) (struct{}, error) { return struct{}{}, nil })
+		return err
+	}
+	require.NoError(t, look())
+	w.Set("UPDATE training_clock SET shows = shows - interval '30 seconds'")
+	require.NoError(t, look(), "copies of a clock differ a little")
+	w.Set("UPDATE training_clock SET shows = shows - interval '1 day'")
+	assert.ErrorContains(t, look(), "The clock has been set back by 24h")
+	w.Set("UPDATE training_clock SET shows = shows + interval '2 days'")
+	require.NoError(t, look())
+}

@@ -1,0 +1,11 @@
+#!/usr/bin/env bash
+# The long forms of tests that break things: stations that do everything at once, and requests that make no sense.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+# shellcheck source=scripts/private.sh
+. scripts/private.sh "$(pwd)/.data/drill"
+begin '-c fsync=off -c max_connections=300'
+build/nevrin demo --only-make --folder "$work"
+export NEVRIN_TEST_DATABASE=$DATABASE_URL NEVRIN_LONG=1
+go test ./server -run TestRequestsThatMakeNoSense -v | grep -E 'requests to|^ok|^FAIL|^---'
+go test -race ./cmd/nevrin -run 'Linearizable|KilledInTheMiddle' -v -timeout 30m | grep -E 'deeds in|^ok|^FAIL|^---'
