@@ -52,8 +52,15 @@ func (s *Server) door(next http.Handler) http.Handler {
 			return
 		}
 		r.Body = io.NopCloser(bytes.NewReader(data))
+		readWhole(w)
 		next.ServeHTTP(w, r)
 	})
+}
+
+// readWhole ends the time limit on reading: all of the request is here. It would otherwise run out while the answer is worked
+// out, which net/http takes for a line that was cut, and cancels this request and all later ones on the line.
+func readWhole(w http.ResponseWriter) {
+	_ = http.NewResponseController(w).SetReadDeadline(time.Time{}) // a writer that has none has no limit either
 }
 
 const noText = "holds letters that no text can hold (a zero byte, or bytes that are not UTF-8). Nothing was done."

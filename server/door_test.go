@@ -126,6 +126,37 @@ func TestSlowClients(t *testing.T) {
 	assert.True(t, answer.Close)
 }
 
+// An answer that takes longer than a request may take to come is given all the same, and the line is good for the next one:
+// the time limit on reading ran on, cancelled it, and with it every later request on that line.
+func TestSlowAnswers(t *testing.T) {
+	h := testkit.House(t)
+	s, err := server.New(h, fstest.MapFS{}, slog.New(slog.DiscardHandler), server.Options{Demo: true, Plain: true})
+	require.NoError(t, err)
+	front := server.Front(s)
+	front.ReadTimeout, front.ReadHeaderTimeout = 300*time.Millisecond, 300*time.Millisecond
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	go func() { _ = front.Serve(l) }()
+	t.Cleanup(func() { s.Close(); _ = front.Close() })
+	jory := at(t, "http://"+l.Addr().String(), "jory")
+	jory.client.Transport = &http.Transport{MaxConnsPerHost: 1}
+	patron := testkit.Text(t, h, "SELECT id::text FROM patrons WHERE standing = 'active' LIMIT 1")
+	held := testkit.SQL(h).Begin()
+	require.NoError(t, held.Exec("SELECT 1 FROM patrons WHERE id = ? FOR UPDATE", patron).Error)
+	go func() {
+		time.Sleep(time.Second)
+		held.Rollback()
+	}()
+	begun := time.Now()
+	status, says := jory.send(http.MethodPut, "/api/patrons/"+patron+"/class", "slow answer", map[string]string{"class": "senior"})
+	assert.Equal(t, http.StatusOK, status, says)
+	assert.Greater(t, time.Since(begun), 700*time.Millisecond)
+	for range 3 {
+		status, says = jory.send(http.MethodGet, "/api/today", "", nil)
+		assert.Equal(t, http.StatusOK, status, says)
+	}
+}
+
 // The live stream goes on when everything else would have been cut off.
 func TestStreamOutlivesTimeouts(t *testing.T) {
 	h := testkit.House(t)

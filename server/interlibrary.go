@@ -197,6 +197,7 @@ func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "the message is too long", http.StatusRequestEntityTooLarge)
 		return
 	}
+	readWhole(w)
 	if noLetters(string(body)) {
 		http.Error(w, "the message is not in UTF-8", http.StatusBadRequest)
 		return

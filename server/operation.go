@@ -5,6 +5,7 @@ import (
 	"database/sql/driver"
 	"encoding/json"
 	"errors"
+	"io"
 	"net"
 	"net/http"
 	"slices"
@@ -86,7 +87,8 @@ type Done struct {
 }
 
 func operation(method, path, id, summary string) huma.Operation {
-	return huma.Operation{Method: method, Path: "/api" + path, OperationID: id, Summary: summary, MaxBodyBytes: 1 << 20,
+	return huma.Operation{Method: method, Path: "/api" + path, OperationID: id, Summary: summary,
+		MaxBodyBytes: maxBody, BodyReadTimeout: -1, // the door has read it
 		Errors: []int{
 			http.StatusUnauthorized,
 			http.StatusForbidden,
@@ -315,10 +317,12 @@ func Unreachable(err error) bool {
 	var refused *net.OpError
 	var pg *pgconn.PgError
 	var connect *pgconn.ConnectError
-	if errors.As(err, &pg) { // shutting down, crashed, starting up, stopped for taking too long, too many connections
-		return slices.Contains([]string{"57P01", "57P02", "57P03", "57014", "25P03", "53300"}, pg.Code)
+	if errors.As(err, &pg) { // shutting down, crashed, starting up, stopped for taking too long; no room, no memory, no disk
+		return slices.Contains([]string{"57P01", "57P02", "57P03", "57014", "25P03"}, pg.Code) ||
+			strings.HasPrefix(pg.Code, "53") || strings.HasPrefix(pg.Code, "58")
 	}
-	return errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) ||
+	cut := pgconn.SafeToRetry(err) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) || errors.Is(err, net.ErrClosed)
+	return cut || errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) ||
 		pgconn.Timeout(err)
 }
 

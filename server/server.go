@@ -196,7 +196,11 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error) {
-	s.log.WarnContext(r.Context(), "session", "error", written(err), "request", askedOf(r.Context()).id)
+	level := slog.LevelWarn
+	if r.Context().Err() != nil { // nobody waits for it
+		level = slog.LevelInfo
+	}
+	s.log.Log(r.Context(), level, "session", "error", written(err), "request", askedOf(r.Context()).id)
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(http.StatusServiceUnavailable)
 	_, _ = w.Write(

@@ -29,7 +29,7 @@ func (d *drill) scenarios() {
 	d.during("PostgreSQL is stopped at once and started", func() string {
 		d.ctl("-m", "immediate", "-w", "stop")
 		time.Sleep(3 * time.Second)
-		d.ctl("-w", "-l", filepath.Join(d.disk, "log"), "start")
+		d.startAgain()
 		return ""
 	})
 	d.during("PostgreSQL is frozen for 8 s", func() string {
@@ -93,6 +93,19 @@ func (d *drill) ctl(args ...string) {
 	if err != nil {
 		check(fmt.Errorf("%v: %w: %s", args, err, out))
 	}
+}
+
+// startAgain starts the cluster as it was started before.
+func (d *drill) startAgain() {
+	data, err := os.ReadFile(filepath.Join(d.data, "postmaster.opts"))
+	check(err)
+	var options []string
+	for k, part := range strings.Split(strings.TrimSpace(string(data)), `"`) {
+		if k%2 == 1 {
+			options = append(options, "'"+part+"'")
+		}
+	}
+	d.ctl("-w", "-l", filepath.Join(d.data, "log"), "-o", strings.Join(options[2:], " "), "start") // after -D and its folder
 }
 
 // postgres lists the cluster's processes.
@@ -178,7 +191,7 @@ func (d *drill) fullDatabase() string {
 		time.Sleep(2 * time.Second)
 	}
 	if exec.Command(filepath.Join(d.pg, "pg_isready"), "-q", "-d", os.Getenv("DATABASE_URL")).Run() != nil {
-		d.ctl("-w", "-l", filepath.Join(d.disk, "log"), "start")
+		d.startAgain()
 		return "PostgreSQL had to be started again"
 	}
 	return ""
@@ -252,7 +265,7 @@ func (d *drill) hostileFiles() {
 		{"a rulebook of 450,000 values", "/api/rulebook/file", file("[" + strings.Repeat("0,", 449_000) + "0]")},
 		{"a rulebook of 100,000 equal keys", "/api/rulebook/file", file(`{"a":0` + strings.Repeat(`,"a":0`, 100_000) + "}")},
 		{"600 rules that tell 8,000,000 situations apart", "/api/rulebook/file", file(rules(many, 600))},
-		{"450 rules that tell 3,400,000 situations apart", "/api/rulebook/file", file(rules(many, 450))},
+		{"450 rules beside the rules of the network", "/api/rulebook/file", file(rules(many, 450))},
 		{"2,500 rules that all conflict", "/api/rulebook/file", file(rules(alike, 2500))},
 		{"a calendar of 8,000 events", "/api/calendars/file", map[string]string{"text": "BEGIN:VCALENDAR\r\n" + strings.Repeat(event, 8000) + "END:VCALENDAR\r\n"}},
 		{"a closure each day since 1900", "/api/calendars/preview", recur("FREQ=DAILY", "1900-01-01")},
@@ -282,7 +295,7 @@ func (d *drill) nights() {
 	check(err)
 	days := 0
 	for range 3 {
-		status, text, err := send(boss, http.MethodPost, d.copies[days%2].base+"/api/clock", fmt.Sprint("night ", days), map[string]int{"days": 1, "minutes": 0})
+		status, text, err := send(boss, http.MethodPost, d.copies[days%2].base+"/api/clock", fmt.Sprint("night of the drill ", days), map[string]int{"days": 1, "minutes": 0})
 		if err != nil || status != http.StatusOK {
 			check(fmt.Errorf("moving the clock: %d %s %w", status, text, err))
 		}

@@ -168,11 +168,13 @@ func (b *Rulebook) Warnings() []Warning {
 
 // turnedBy finds a decision between days and hours, as it would be without a rule, that the rule overturns.
 func (b *Rulebook) turnedBy(r *Rule, unit Value) (Settled, bool) {
+	seen := map[Situation]bool{}
 	for _, other := range b.Rules {
 		at, meet := b.meet(&r.Scope, &other.Scope)
-		if !meet || other == r {
+		if !meet || other == r || seen[at] {
 			continue
 		}
+		seen[at] = true
 		terms := b.decide(at, nil, r)
 		was := terms.Of(FineUnit)
 		if unitOf(was.Value).InHours() == unitOf(unit).InHours() {
