@@ -15,7 +15,10 @@ import (
 
 // libraries outside: symbol, name.
 var libraries = [][2]string{
-	{"KELMOUTH", "Kelmouth College"}, {"PSABEL", "Port Sabel Public Library"}, {"ARDLANE", "Ardlane County Libraries"},
+	{
+		"KELMOUTH",
+		"Kelmouth College",
+	}, {"PSABEL", "Port Sabel Public Library"}, {"ARDLANE", "Ardlane County Libraries"},
 	{
 		"TIDEINST",
 		"Institute of Tidal Engineering",
@@ -63,7 +66,14 @@ type request struct {
 }
 
 var requests = []request{
-	{exchange.Requesting, exchange.Asked, 8, 1, "", ""}, {exchange.Requesting, exchange.Asked, 1, 2, "", "withdrawing"},
+	{
+		exchange.Requesting,
+		exchange.Asked,
+		8,
+		1,
+		"",
+		"",
+	}, {exchange.Requesting, exchange.Asked, 1, 2, "", "withdrawing"},
 	{
 		exchange.Requesting,
 		exchange.Promised,

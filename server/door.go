@@ -40,7 +40,11 @@ func (s *Server) door(next http.Handler) http.Handler {
 			return
 		case errors.Is(err, os.ErrDeadlineExceeded):
 			w.Header().Set("Connection", "close")
-			s.refuse(w, r, huma.NewError(http.StatusRequestTimeout, "This request came too slowly. Nothing was done."))
+			s.refuse(
+				w,
+				r,
+				huma.NewError(http.StatusRequestTimeout, "This request came too slowly. Nothing was done."),
+			)
 			return
 		case err != nil: // the line was cut; nobody is there to be told
 			w.Header().Set("Connection", "close")
@@ -104,7 +108,10 @@ func unsoundBody(data []byte) string {
 		case inText:
 		case c == '[' || c == '{':
 			if level++; level > maxLevels {
-				return fmt.Sprintf("The request has more than %d levels within each other. Nothing was done.", maxLevels)
+				return fmt.Sprintf(
+					"The request has more than %d levels within each other. Nothing was done.",
+					maxLevels,
+				)
 			}
 		case c == ']' || c == '}':
 			level--
@@ -143,16 +150,23 @@ func (s *Server) isProxy(at netip.Addr) bool {
 // bounded bounds how much is asked for: by a session as fast as no hand is, by an address without one much less.
 func (s *Server) bounded(next http.Handler) http.Handler {
 	tooMany := httprate.WithLimitHandler(func(w http.ResponseWriter, r *http.Request) {
-		s.refuse(w, r, huma.NewError(http.StatusTooManyRequests, "Too much is asked for at once. Wait a moment, then try again."))
+		s.refuse(
+			w,
+			r,
+			huma.NewError(
+				http.StatusTooManyRequests,
+				"Too much is asked for at once. Wait a moment, then try again.",
+			),
+		)
 	})
 	perMinute := s.options.PerMinute
 	if perMinute == 0 {
 		perMinute = usualPerMinute
 	}
-	strangers := httprate.Limit(max(perMinute/2, 1), time.Minute, tooMany,
-		httprate.WithKeyFuncs(func(r *http.Request) (string, error) { return s.address(r), nil }))(next)
-	sessions := httprate.Limit(perMinute, time.Minute, tooMany,
-		httprate.WithKeyFuncs(func(r *http.Request) (string, error) { return s.sessions.Token(r.Context()), nil }))(next)
+	byAddress := func(r *http.Request) (string, error) { return s.address(r), nil }
+	bySession := func(r *http.Request) (string, error) { return s.sessions.Token(r.Context()), nil }
+	strangers := httprate.LimitBy(max(perMinute/2, 1), time.Minute, byAddress, tooMany)(next)
+	sessions := httprate.LimitBy(perMinute, time.Minute, bySession, tooMany)(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if _, err := s.who(r.Context(), everyone); err != nil {
 			strangers.ServeHTTP(w, r)

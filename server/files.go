@@ -112,7 +112,14 @@ func (s *Server) file(
 			return
 		}
 		id, _ := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-		data, err := act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) ([]byte, error) { return write(a, id, r) })
+		data, err := act.Do(
+			r.Context(),
+			s.house,
+			who,
+			"",
+			nil,
+			func(a *act.Act) ([]byte, error) { return write(a, id, r) },
+		)
 		if err != nil {
 			s.refuse(w, r, err)
 			return

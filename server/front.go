@@ -57,8 +57,8 @@ func (l *ofEach) Accept() (net.Conn, error) {
 		if err != nil {
 			return nil, err
 		}
-		host, _, err := net.SplitHostPort(c.RemoteAddr().String())
-		if err != nil || l.add(host, 1) {
+		host, _, _ := net.SplitHostPort(c.RemoteAddr().String()) // what has no port counts together
+		if l.add(host, 1) {
 			return &counted{Conn: c, end: sync.OnceFunc(func() { l.add(host, -1) })}, nil
 		}
 		_ = c.Close()

@@ -284,9 +284,13 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		)
 	}
 	var pg *pgconn.PgError
-	if errors.As(err, &pg) && strings.HasPrefix(pg.Code, "22") { // a value that no column has room for, such as a date of the year 0
+	if errors.As(err, &pg) &&
+		strings.HasPrefix(pg.Code, "22") { // a value that no column has room for, such as a date of the year 0
 		s.log.WarnContext(ctx, "value", "error", written(err), "request", askedOf(ctx).id)
-		return huma.NewError(http.StatusUnprocessableEntity, "The request holds a value that cannot be. Nothing was done.")
+		return huma.NewError(
+			http.StatusUnprocessableEntity,
+			"The request holds a value that cannot be. Nothing was done.",
+		)
 	}
 	if Unreachable(err) {
 		return huma.NewError(
@@ -317,11 +321,15 @@ func Unreachable(err error) bool {
 	var refused *net.OpError
 	var pg *pgconn.PgError
 	var connect *pgconn.ConnectError
-	if errors.As(err, &pg) { // shutting down, crashed, starting up, stopped for taking too long; no room, no memory, no disk
+	if errors.As(
+		err,
+		&pg,
+	) { // shutting down, crashed, starting up, stopped for taking too long; no room, no memory, no disk
 		return slices.Contains([]string{"57P01", "57P02", "57P03", "57014", "25P03"}, pg.Code) ||
 			strings.HasPrefix(pg.Code, "53") || strings.HasPrefix(pg.Code, "58")
 	}
-	cut := pgconn.SafeToRetry(err) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) || errors.Is(err, net.ErrClosed)
+	cut := pgconn.SafeToRetry(err) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) ||
+		errors.Is(err, net.ErrClosed)
 	return cut || errors.As(err, &refused) || errors.As(err, &connect) || errors.Is(err, driver.ErrBadConn) ||
 		pgconn.Timeout(err)
 }
@@ -334,7 +342,9 @@ func (s *Server) who(ctx context.Context, roles []role.Role) (act.Actor, error) 
 	if !ok {
 		if _, rests := ctx.Value(restsKey{}).(*store.Staff); rests {
 			return act.Actor{}, &huma.ErrorModel{
-				Type: "urn:nevrin:rests", Status: http.StatusUnauthorized, Title: http.StatusText(http.StatusUnauthorized),
+				Type:   "urn:nevrin:rests",
+				Status: http.StatusUnauthorized,
+				Title:  http.StatusText(http.StatusUnauthorized),
 				Detail: "Nobody has touched this station for a while. Say that it is you.",
 			}
 		}

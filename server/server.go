@@ -70,7 +70,15 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s.router.Post("/iso18626/{secret}", s.exchange)
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {
-		r.Use(private, http.NewCrossOriginProtection().Handler, s.door, place, s.sessions.LoadAndSave, s.identify, s.bounded)
+		r.Use(
+			private,
+			http.NewCrossOriginProtection().Handler,
+			s.door,
+			place,
+			s.sessions.LoadAndSave,
+			s.identify,
+			s.bounded,
+		)
 		s.api = humachi.New(r, config())
 		s.operations()
 		r.Post("/api/sign-in", s.signIn)
@@ -163,9 +171,15 @@ func (s *Server) Inside() http.Handler {
 func (s *Server) headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
-			"font-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
-		h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=(), usb=(), display-capture=()")
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+				"font-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+		)
+		h.Set(
+			"Permissions-Policy",
+			"camera=(), microphone=(), geolocation=(), payment=(), usb=(), display-capture=()",
+		)
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Cross-Origin-Resource-Policy", "same-origin")
 		h.Set("X-Content-Type-Options", "nosniff")

@@ -145,7 +145,8 @@ func (s *Server) identify(next http.Handler) http.Handler {
 			return
 		}
 		who := act.Actor{
-			ID: p.found.ID, Name: p.found.Name, Role: p.found.Role, Branch: p.found.BranchCode, Home: p.found.BranchCode,
+			ID: p.found.ID, Name: p.found.Name, Role: p.found.Role,
+			Branch: p.found.BranchCode, Home: p.found.BranchCode,
 			Branches: p.branches,
 		}
 		if asked := r.Header.Get(BranchHeader); asked != "" && asked != string(who.Branch) {
@@ -172,7 +173,8 @@ func elsewhere(asked string, home calendar.Code) error {
 		Type: "urn:nevrin:branch", Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict),
 		Detail: fmt.Sprintf(
 			"This window works at %q, where you have not gone since you signed in; you are at %s. Nothing was done. Choose the branch at the top, then do it again.",
-			asked, home,
+			asked,
+			home,
 		),
 	}
 }

@@ -87,7 +87,7 @@ func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	over, err := false, error(nil)
-	if !(s.options.Demo && resting.Demo) {
+	if !s.options.Demo || !resting.Demo {
 		over, err = staff.ComeBack(r.Context(), s.house, resting.ID, in.Code)
 	}
 	if over {
@@ -198,7 +198,11 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
 			b, err := a.Network.Branch(in.Branch)
 			if err == nil && !who.MayWorkAt(in.Branch) {
-				err = problem.Newf(problem.Forbidden, "You do not work at %s. Who administrates Nevrin can add it to your branches.", b.Name)
+				err = problem.Newf(
+					problem.Forbidden,
+					"You do not work at %s. Who administrates Nevrin can add it to your branches.",
+					b.Name,
+				)
 			}
 			if err == nil && in.Branch != who.Branch {
 				moved := event.Detail{Was: string(who.Branch), Is: string(in.Branch)}

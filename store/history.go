@@ -26,7 +26,8 @@ type EventShown struct {
 const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.patron_id, e.item_id, e.loan_id,
 		e.hold_id, e.request_id, e.message_id, e.request, e.detail, e.why,
 		i.standing, coalesce(i.note, '') <> '' AS noted, coalesce(p.history_seen, false) AS shown,
-		coalesce(l.returned_at IS NULL AND l.id IS NOT NULL OR h.closed_at IS NULL AND h.id IS NOT NULL, false) AS open,
+		coalesce(l.returned_at IS NULL AND l.id IS NOT NULL OR h.closed_at IS NULL
+			AND h.id IS NOT NULL, false) AS open,
 		l.id IS NOT NULL AND NOT EXISTS (SELECT 1 FROM loans n WHERE n.item_id = l.item_id AND n.lent_at > l.lent_at
 			AND NOT n.undone) AS last,
 		EXISTS (SELECT 1 FROM ledger c WHERE c.loan_id = e.loan_id AND c.kind = 'charge' AND

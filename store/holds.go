@@ -62,10 +62,19 @@ func (t *Tx) AddHold(h *Hold) (err error) {
 	if h.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue(`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at)
+	t.queue(
+		`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at)
 		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2),
 			$7, $8, CASE $7 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $8) END)`,
-		h.ID, h.TitleID, h.PatronID, h.Pickup, h.OnlyItem, h.PlacedAt, h.State, h.ItemID)
+		h.ID,
+		h.TitleID,
+		h.PatronID,
+		h.Pickup,
+		h.OnlyItem,
+		h.PlacedAt,
+		h.State,
+		h.ItemID,
+	)
 	return nil
 }
 

@@ -19,7 +19,8 @@ type Cut struct {
 // instant.
 func (t *Tx) CutHistory(now time.Time, months *int, after time.Time, most int) (Cut, error) {
 	row, err := one[Cut](t, `WITH looked AS MATERIALIZED (
-			SELECT l.id, l.patron_id, l.returned_at FROM loans l WHERE l.returned_at IS NOT NULL AND l.patron_id IS NOT NULL
+			SELECT l.id, l.patron_id, l.returned_at FROM loans l WHERE l.returned_at IS NOT NULL
+				AND l.patron_id IS NOT NULL
 				AND l.returned_at > $3 AND l.returned_at < $1 ORDER BY l.returned_at FETCH FIRST $4 ROWS WITH TIES),
 		ending AS MATERIALIZED (
 			SELECT k.id, k.patron_id FROM looked k JOIN patrons p ON p.id = k.patron_id
@@ -28,8 +29,10 @@ func (t *Tx) CutHistory(now time.Time, months *int, after time.Time, most int) (
 					AND (SELECT sum(s.amount) FROM ledger s WHERE s.id = c.id OR s.settles = c.id) > 0)),
 		cut AS (UPDATE loans l SET patron_id = NULL FROM ending e WHERE l.id = e.id RETURNING l.id),
 		lines AS (UPDATE return_lines r SET patron_id = NULL FROM ending e WHERE r.loan_id = e.id),
-		books AS (UPDATE ledger b SET loan_id = NULL, line_id = NULL, why = NULL FROM ending e WHERE b.loan_id = e.id),
-		told AS (UPDATE events v SET patron_id = NULL FROM ending e WHERE v.patron_id = e.patron_id AND v.loan_id = e.id)
+		books AS (UPDATE ledger b SET loan_id = NULL, line_id = NULL, why = NULL FROM ending e
+			WHERE b.loan_id = e.id),
+		told AS (UPDATE events v SET patron_id = NULL FROM ending e WHERE v.patron_id = e.patron_id
+			AND v.loan_id = e.id)
 		SELECT (SELECT count(*) FROM cut) AS number,
 			(SELECT max(returned_at) FROM looked HAVING count(*) >= $4) AS last`, now, months, after, most)
 	if row == nil {
@@ -43,9 +46,11 @@ func (t *Tx) CutHolds(before time.Time, most int) (int64, error) {
 	return value[int64](t, `WITH ending AS MATERIALIZED (SELECT id, patron_id FROM holds
 			WHERE closed_at < $1 AND patron_id IS NOT NULL ORDER BY closed_at LIMIT $2),
 		cut AS (UPDATE holds h SET patron_id = NULL FROM ending e WHERE h.id = e.id RETURNING h.id),
-		told AS (UPDATE events v SET patron_id = NULL FROM ending e WHERE v.patron_id = e.patron_id AND v.hold_id = e.id),
+		told AS (UPDATE events v SET patron_id = NULL FROM ending e
+			WHERE v.patron_id = e.patron_id AND v.hold_id = e.id),
 		asked AS (UPDATE requests SET patron_id = NULL, note = '' WHERE id IN (SELECT id FROM requests
-			WHERE patron_id IS NOT NULL AND moved_at < $1 AND stage IN ('done', 'refused', 'withdrawn') LIMIT $2) RETURNING id)
+			WHERE patron_id IS NOT NULL AND moved_at < $1 AND stage IN ('done', 'refused', 'withdrawn') LIMIT $2)
+			RETURNING id)
 		SELECT (SELECT count(*) FROM cut) + (SELECT count(*) FROM asked)`, before, most)
 }
 
@@ -54,14 +59,20 @@ func (t *Tx) CutHolds(before time.Time, most int) (int64, error) {
 func (t *Tx) DropMessages(before time.Time, most int) (int64, error) {
 	return t.exec(`DELETE FROM messages WHERE id IN (SELECT m.id FROM messages m WHERE m.at < $1
 			AND m.state IN ('sent', 'left_out', 'no_address')
-			AND NOT EXISTS (SELECT 1 FROM told d JOIN loans l ON l.id = d.loan_id WHERE d.message_id = m.id AND l.returned_at IS NULL)
-			AND NOT EXISTS (SELECT 1 FROM told d JOIN holds h ON h.id = d.hold_id WHERE d.message_id = m.id AND h.closed_at IS NULL)
+			AND NOT EXISTS (SELECT 1 FROM told d JOIN loans l ON l.id = d.loan_id
+				WHERE d.message_id = m.id AND l.returned_at IS NULL)
+			AND NOT EXISTS (SELECT 1 FROM told d JOIN holds h ON h.id = d.hold_id
+				WHERE d.message_id = m.id AND h.closed_at IS NULL)
 		ORDER BY m.at LIMIT $2)`, before, most)
 }
 
 // DropReadings deletes records of reading from before an instant, up to a number of them.
 func (t *Tx) DropReadings(before time.Time, most int) (int64, error) {
-	return t.exec("DELETE FROM readings WHERE id IN (SELECT id FROM readings WHERE at < $1 ORDER BY at LIMIT $2)", before, most)
+	return t.exec(
+		"DELETE FROM readings WHERE id IN (SELECT id FROM readings WHERE at < $1 ORDER BY at LIMIT $2)",
+		before,
+		most,
+	)
 }
 
 // OpenOf is what of a patron is open, and would be left hanging if they were forgotten.
@@ -75,8 +86,10 @@ func (t *Tx) OpenOf(patron int64) (OpenOf, error) {
 	row, err := one[OpenOf](t, `SELECT
 		(SELECT count(*)::int FROM loans WHERE patron_id = $1 AND returned_at IS NULL) AS loans,
 		(SELECT count(*)::int FROM holds WHERE patron_id = $1 AND closed_at IS NULL) AS holds,
-		(SELECT count(*)::int FROM requests WHERE patron_id = $1 AND stage NOT IN ('done', 'refused', 'withdrawn')) AS requests,
-		(SELECT count(*)::int FROM messages WHERE patron_id = $1 AND state IN ('queued', 'sending', 'unclear')) AS unsent,
+		(SELECT count(*)::int FROM requests WHERE patron_id = $1
+			AND stage NOT IN ('done', 'refused', 'withdrawn')) AS requests,
+		(SELECT count(*)::int FROM messages WHERE patron_id = $1
+			AND state IN ('queued', 'sending', 'unclear')) AS unsent,
 		coalesce((SELECT balance FROM patrons WHERE id = $1), 0) AS balance`, patron)
 	if row == nil {
 		return OpenOf{}, err
@@ -94,18 +107,24 @@ type Forgotten struct {
 func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 	row, err := one[Forgotten](t, `WITH
 		loans_cut AS (UPDATE loans SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
-		lines AS (UPDATE return_lines r SET patron_id = NULL WHERE r.loan_id IN (SELECT id FROM loans WHERE patron_id = $1)),
-		cards AS (UPDATE return_lines r SET text = '' WHERE r.found = 'card' AND r.text = (SELECT card FROM patrons WHERE id = $1)),
+		lines AS (UPDATE return_lines r SET patron_id = NULL WHERE r.loan_id IN (SELECT id FROM loans
+			WHERE patron_id = $1)),
+		cards AS (UPDATE return_lines r SET text = '' WHERE r.found = 'card' AND r.text = (SELECT card
+			FROM patrons WHERE id = $1)),
 		holds_cut AS (UPDATE holds SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
 		events_cut AS (UPDATE events SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
 		dropped AS (DELETE FROM messages WHERE patron_id = $1 RETURNING id),
 		asked AS (UPDATE requests SET patron_id = NULL, note = '' WHERE patron_id = $1 RETURNING id),
-		told AS (UPDATE reports SET patron_id = NULL, happened = 'The patron has been forgotten.', expected = '' WHERE patron_id = $1),
+		told AS (UPDATE reports SET patron_id = NULL, happened = 'The patron has been forgotten.', expected = ''
+			WHERE patron_id = $1),
 		reads AS (DELETE FROM readings WHERE patron_id = $1 RETURNING id),
-		books AS (UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL WHERE patron_id = $1 AND (loan_id IS NOT NULL
+		books AS (UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL WHERE patron_id = $1
+			AND (loan_id IS NOT NULL
 			OR line_id IS NOT NULL OR why IS NOT NULL) RETURNING id),
-		emptied AS (UPDATE patrons SET card = '20' || lpad((id % 1000000000000)::text, 12, '0'), legal_name = 'Forgotten',
-			preferred_name = '', shelf_name = '', born = NULL, household_id = NULL, standing = 'inactive', card_until = NULL,
+		emptied AS (UPDATE patrons
+			SET card = '20' || lpad((id % 1000000000000)::text, 12, '0'), legal_name = 'Forgotten',
+			preferred_name = '', shelf_name = '', born = NULL, household_id = NULL, standing = 'inactive',
+				card_until = NULL,
 			email = '', phone = '', address = '', note = '', older_reader = NULL, history_months = NULL,
 			history_seen = false, forgotten_at = $2 WHERE id = $1)
 		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,
@@ -132,24 +151,31 @@ func (t *Tx) KeepSettings(data json.RawMessage) {
 // AllOf is everything that is kept of a patron, as JSON by kind; each question gives a list of rows.
 func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 	parts := map[string]string{
-		"patron": `SELECT card, legal_name, preferred_name, shelf_name, born, class, branch_code AS home_branch, standing,
+		"patron": `SELECT card, legal_name, preferred_name, shelf_name, born, class, branch_code AS home_branch,
+			standing,
 			card_until, email, phone, address, note, older_reader, history_months, history_seen,
 			(SELECT name FROM households WHERE id = p.household_id) AS household FROM patrons p WHERE id = $1`,
-		"loans": `SELECT i.barcode, t.name AS title, t.author, l.branch_code AS branch, l.lent_at, l.due_date, l.due_at, l.renewals,
-			l.returned_at, l.lost_at, l.undone FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
+		"loans": `SELECT i.barcode, t.name AS title, t.author, l.branch_code AS branch, l.lent_at, l.due_date,
+			l.due_at, l.renewals,
+			l.returned_at, l.lost_at, l.undone
+			FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
 			WHERE l.patron_id = $1 ORDER BY l.lent_at`,
-		"holds": `SELECT t.name AS title, t.author, h.pickup, h.placed_at, h.state, h.ready_at, h.shelf_until, h.closed_at
+		"holds": `SELECT t.name AS title, t.author, h.pickup, h.placed_at, h.state, h.ready_at, h.shelf_until,
+			h.closed_at
 			FROM holds h JOIN titles t ON t.id = h.title_id WHERE h.patron_id = $1 ORDER BY h.placed_at`,
-		"account": `SELECT b.at, b.kind, b.amount AS minor_units, b.about, b.means, b.reason, b.branch_code AS branch, t.name AS title
+		"account": `SELECT b.at, b.kind, b.amount AS minor_units, b.about, b.means, b.reason,
+			b.branch_code AS branch, t.name AS title
 			FROM ledger b LEFT JOIN loans l ON l.id = b.loan_id LEFT JOIN items i ON i.id = l.item_id
 			LEFT JOIN titles t ON t.id = i.title_id WHERE b.patron_id = $1 ORDER BY b.id`,
 		"messages": `SELECT at, stage, address, subject, body, state, sent_at FROM messages WHERE patron_id = $1 ORDER BY at`,
-		"asked_outside": `SELECT number, title, author, isbn, note, needed_by, due, stage, begun_at, moved_at FROM requests
+		"asked_outside": `SELECT number, title, author, isbn, note, needed_by, due, stage, begun_at, moved_at
+			FROM requests
 			WHERE patron_id = $1 ORDER BY begun_at`,
 		"events": `SELECT e.at, e.kind, e.branch_code AS branch, t.name AS title, e.detail FROM events e
 			LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id WHERE e.patron_id = $1 ORDER BY e.at, e.id`,
 		"reports": `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
-		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r JOIN staff f ON f.id = r.staff_id
+		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r
+			JOIN staff f ON f.id = r.staff_id
 			WHERE r.patron_id = $1 ORDER BY r.id`,
 	}
 	q := &questions{}

@@ -26,7 +26,8 @@ func (t *Tx) Read(r Reading) {
 		t.queue(
 			`WITH last AS (SELECT id, words, at FROM readings WHERE staff_id = $1 ORDER BY id DESC LIMIT 1),
 			typed_on AS (UPDATE readings r SET words = $3, at = $4 FROM last
-				WHERE r.id = last.id AND r.kind = 'searched' AND starts_with($3, last.words) AND last.at > $4::timestamptz - interval '1 minute'
+				WHERE r.id = last.id AND r.kind = 'searched' AND starts_with($3, last.words)
+					AND last.at > $4::timestamptz - interval '1 minute'
 				RETURNING 1)
 			INSERT INTO readings (at, staff_id, branch_code, kind, words)
 				SELECT $4, $1, nullif($2, ''), 'searched', $3 WHERE NOT EXISTS (SELECT 1 FROM typed_on)`,

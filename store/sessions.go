@@ -48,7 +48,8 @@ func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
 			f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
 			coalesce(f.branch_code, '') AS branch_code, coalesce(f.demo, false) AS demo,
 			coalesce(f.short_hash, '') AS short_hash,
-			coalesce((SELECT string_agg(b.branch_code, ' ') FROM staff_branches b WHERE b.staff_id = f.id), '') AS branches
+			coalesce((SELECT string_agg(b.branch_code, ' ') FROM staff_branches b
+				WHERE b.staff_id = f.id), '') AS branches
 		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.digest = ?
 			AND s.expiry > current_timestamp`, Digest(token)).
 		Scan(&row)

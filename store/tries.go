@@ -32,9 +32,15 @@ func (t *Tx) TriesLocked(login, address string) (*Tries, error) {
 		Number int
 		Since  float64
 	}
-	ask(q, &rows, `SELECT of, number, extract(epoch FROM clock_timestamp() - last_at)::float8 AS since FROM wrong_tries
+	ask(
+		q,
+		&rows,
+		`SELECT of, number, extract(epoch FROM clock_timestamp() - last_at)::float8 AS since FROM wrong_tries
 		WHERE (of, key) IN (('pair', $1), ('name', $2), ('address', $3))`,
-		keys[door.OfPair], keys[door.OfName], keys[door.OfAddress])
+		keys[door.OfPair],
+		keys[door.OfName],
+		keys[door.OfAddress],
+	)
 	var known []bool
 	askEach(q, &known, `SELECT true FROM staff_addresses a JOIN staff f ON f.id = a.staff_id
 		WHERE lower(f.login) = $1 AND a.address = $2`, keys[door.OfName], address)
@@ -63,8 +69,12 @@ func (t *Tx) Tried(login, address string) {
 // TriedWell takes a try back that was right: what was counted of its person begins anew, and they are known at the address.
 func (t *Tx) TriedWell(staff int64, login, address string) {
 	keys := keysOf(login, address)
-	t.queue("DELETE FROM wrong_tries WHERE (of, key) IN (('pair', $1), ('name', $2)) OR (of = 'address' AND key = $3 AND number = 1)",
-		keys[door.OfPair], keys[door.OfName], keys[door.OfAddress])
+	t.queue(
+		"DELETE FROM wrong_tries WHERE (of, key) IN (('pair', $1), ('name', $2)) OR (of = 'address' AND key = $3 AND number = 1)",
+		keys[door.OfPair],
+		keys[door.OfName],
+		keys[door.OfAddress],
+	)
 	t.queue("UPDATE wrong_tries SET number = number - 1 WHERE of = 'address' AND key = $1", keys[door.OfAddress])
 	t.queue(`INSERT INTO staff_addresses (staff_id, address, last_at) VALUES ($1, $2, clock_timestamp())
 		ON CONFLICT (staff_id, address) DO UPDATE SET last_at = excluded.last_at`, staff, address)
@@ -72,7 +82,10 @@ func (t *Tx) TriedWell(staff int64, login, address string) {
 
 // FreeTries lets somebody try again at once, from everywhere.
 func (t *Tx) FreeTries(login string) {
-	t.queue("DELETE FROM wrong_tries WHERE of IN ('pair', 'name') AND (key = lower($1) OR starts_with(key, lower($1) || ' '))", login)
+	t.queue(
+		"DELETE FROM wrong_tries WHERE of IN ('pair', 'name') AND (key = lower($1) OR starts_with(key, lower($1) || ' '))",
+		login,
+	)
 }
 
 // ForgetTries drops counts that have begun anew, and addresses that nobody has come from for a year.
@@ -97,7 +110,8 @@ func (t *Tx) KeepLink(token string, staff, by int64, stays time.Duration) {
 // UseLink takes a link away and gives whose it is; nil where there is none, or no longer.
 func (t *Tx) UseLink(token string) (*Staff, error) {
 	return one[Staff](t, `WITH used AS (DELETE FROM once_links WHERE digest = $1 RETURNING staff_id, until)
-		SELECT f.* FROM used u JOIN staff f ON f.id = u.staff_id WHERE u.until > clock_timestamp() AND f.active`, Digest(token))
+		SELECT f.* FROM used u JOIN staff f ON f.id = u.staff_id WHERE u.until > clock_timestamp() AND f.active`,
+			Digest(token))
 }
 
 // LinkOf gives whose link it is, without taking it away; nil where there is none, or no longer.

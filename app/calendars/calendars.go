@@ -269,7 +269,11 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 		cut = true
 	}
 	if !cut {
-		return "", problem.Newf(problem.Refused, "%s is not open any more today, so there is nothing to close.", b.Name)
+		return "", problem.Newf(
+			problem.Refused,
+			"%s is not open any more today, so there is nothing to close.",
+			b.Name,
+		)
 	}
 	c.Open = &Opening{Date: today, Hours: spans, Name: c.Now}
 	p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == today })
@@ -305,7 +309,10 @@ func (c *Change) remove(p *plain) (string, error) {
 	r := c.Remove
 	switch r.Kind {
 	case "closure":
-		p.Closures = slices.DeleteFunc(p.Closures, func(x Closure) bool { return x.From == r.Date && x.Name == r.Name })
+		p.Closures = slices.DeleteFunc(
+			p.Closures,
+			func(x Closure) bool { return x.From == r.Date && x.Name == r.Name },
+		)
 	case "opening":
 		p.Openings = slices.DeleteFunc(p.Openings, func(x Opening) bool { return x.Date == r.Date })
 	case "recurring":

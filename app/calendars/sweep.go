@@ -205,7 +205,10 @@ func work(a *act.Act, c *Change) (*plan, error) {
 		if err != nil {
 			return nil, problem.Newf(problem.Invalid, "%s", err)
 		}
-		p.rows, p.before[code], p.after[code], p.was[code], p.is[code] = append(p.rows, row), before, after, b, changed
+		p.rows, p.before[code], p.after[code], p.was[code], p.is[code] = append(
+			p.rows,
+			row,
+		), before, after, b, changed
 		names = append(names, b.Name)
 	}
 	p.touched.Text = strings.Join(names, ", ") + ": " + says

@@ -58,7 +58,10 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		return r, nil
 	}
 	if v.ReasonMissing(l.Reason) {
-		return nil, problem.Newf(problem.Invalid, "Going past a stop needs a reason. Say why it is lent all the same.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"Going past a stop needs a reason. Say why it is lent all the same.",
+		)
 	}
 	row, err := write(a, f, b, in, &v)
 	if err != nil {
@@ -222,7 +225,14 @@ func write(
 		return nil, err
 	}
 	a.Tell(
-		event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &v.Why, Detail: event.Due(v.Due)},
+		event.Event{
+			Kind:   event.Lent,
+			Patron: p.ID,
+			Item:   item.ID,
+			Loan:   row.ID,
+			Why:    &v.Why,
+			Detail: event.Due(v.Due),
+		},
 	)
 	if b.Own != nil {
 		a.Tell(event.Event{Kind: event.HoldFilled, Patron: p.ID, Hold: b.Own.ID, Item: item.ID, Loan: row.ID})

@@ -91,7 +91,10 @@ func take(a *act.Act, s Scan, scan ident.Scan) (*Result, error) {
 
 func search(a *act.Act, words string) (*Result, error) {
 	if !sight.MaySearch(a.Who.Role) {
-		return &Result{Kind: "wrong", Text: "Your role opens a patron's record by the card. Scan it, or type its number."}, nil
+		return &Result{
+			Kind: "wrong",
+			Text: "Your role opens a patron's record by the card. Scan it, or type its number.",
+		}, nil
 	}
 	found, next, err := people.Find(a, words, store.Page{})
 	text := calendar.Count(len(found), "patron") + " found"

@@ -82,7 +82,14 @@ func show(a *act.Act, rows []store.EventShown) []Happened {
 	out := []Happened{}
 	for k := range rows {
 		e := &rows[k]
-		h := Happened{ID: e.ID, At: e.At, Kind: e.Kind, Who: "Nevrin", Title: text(e.TitleName), Why: act.Trace(e.Why)}
+		h := Happened{
+			ID:    e.ID,
+			At:    e.At,
+			Kind:  e.Kind,
+			Who:   "Nevrin",
+			Title: text(e.TitleName),
+			Why:   act.Trace(e.Why),
+		}
 		if e.Who != nil {
 			h.Who = *e.Who
 		}

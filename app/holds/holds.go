@@ -191,7 +191,7 @@ func show(a *act.Act, h *store.HoldShown) Hold {
 	if sight.OfPatron(a.Who.Role) == sight.Reduced {
 		shown.PatronID, shown.Card = 0, ""
 		if h.State != queue.Ready || h.Pickup != a.Who.Branch {
-			shown.Patron = "" // what stands on the hold shelf here has its name on its slip; the rest is not theirs to know
+			shown.Patron = "" // what stands on the hold shelf here has its name on its slip
 		}
 	}
 	return shown

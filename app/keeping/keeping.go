@@ -153,7 +153,10 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 	for _, o := range []struct {
 		number int
 		what   string
-	}{{open.Loans, "loan"}, {open.Holds, "hold"}, {open.Requests, "request outside"}, {open.Unsent, "message under way"}} {
+	}{
+		{open.Loans, "loan"}, {open.Holds, "hold"}, {open.Requests, "request outside"},
+		{open.Unsent, "message under way"},
+	} {
 		if o.number > 0 {
 			f.Open = append(f.Open, calendar.Count(o.number, o.what))
 		}

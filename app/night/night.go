@@ -255,7 +255,12 @@ func (*Worker) NextRetry(*river.Job[Args]) time.Time { return time.Now().Add(20 
 
 // Work does the nights up to today that have not been done yet.
 func (w *Worker) Work(ctx context.Context, _ *river.Job[Args]) error {
-	today, err := act.Look(ctx, w.House, act.Machine, func(a *act.Act) (calendar.Date, error) { return a.Today(), nil })
+	today, err := act.Look(
+		ctx,
+		w.House,
+		act.Machine,
+		func(a *act.Act) (calendar.Date, error) { return a.Today(), nil },
+	)
 	if err != nil {
 		return err
 	}

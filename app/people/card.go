@@ -117,7 +117,10 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	p := facts.Patron
 	c := &Card{
 		ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
-		Class: a.Network.ClassName("patron", p.Class), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
+		Class: a.Network.ClassName(
+			"patron",
+			p.Class,
+		), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
 		Note: p.Note, Email: p.Email, Phone: p.Phone, Address: p.Address, Household: facts.Household,
 		Owes: a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
 		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},
@@ -160,7 +163,8 @@ func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
 		c.Stops = append(c.Stops, stop.Text)
 	}
 	if until := store.DateOf(p.CardUntil); loan.MayExtend(until, a.Today()) {
-		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).Say()
+		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).
+			Say()
 		if charge := terms.Value(rulebook.MembershipCharge).Amount(); charge > 0 {
 			c.Extension += ", for " + a.Network.Money.Format(charge)
 		}

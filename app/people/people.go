@@ -25,7 +25,10 @@ type Found struct {
 // Find finds patrons by words in their names, card number or mail address; every word must be there.
 func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error) {
 	if !sight.MaySearch(a.Who.Role) {
-		return nil, page, problem.Newf(problem.Forbidden, "Your role opens a patron's record by the card. Scan it, or type its number.")
+		return nil, page, problem.Newf(
+			problem.Forbidden,
+			"Your role opens a patron's record by the card. Scan it, or type its number.",
+		)
 	}
 	Seen(a, Searched, 0, words)
 	rows, next, err := a.Tx.FindPatrons(words, page)

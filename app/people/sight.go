@@ -30,7 +30,10 @@ func InHand(a *act.Act, patron int64) error {
 	}
 	has, err := a.HasInHand(patron)
 	if err == nil && !has {
-		err = problem.Newf(problem.Forbidden, "Your role opens a patron's record with the card in hand. Scan the card first.")
+		err = problem.Newf(
+			problem.Forbidden,
+			"Your role opens a patron's record with the card in hand. Scan the card first.",
+		)
 	}
 	return err
 }

@@ -210,7 +210,10 @@ func mayLook(a *act.Act, id int64) (*store.RunState, error) {
 	mine := state.Run.BranchCode == a.Who.Branch && state.Run.FinishedAt == nil
 	ofToday := state.Run.BranchCode == a.Who.Branch && *store.DateOf(&state.Run.Day) == a.Today()
 	if !mine && !ofToday && !a.Who.Role.Supervises() {
-		return nil, problem.Newf(problem.Forbidden, "This run was of another branch or another day. A supervisor can look at it.")
+		return nil, problem.Newf(
+			problem.Forbidden,
+			"This run was of another branch or another day. A supervisor can look at it.",
+		)
 	}
 	return state, nil
 }

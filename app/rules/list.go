@@ -313,8 +313,13 @@ func try(
 		if settled := book.Decide(at, nil); !settled.Value(term).Equal(value) {
 			t.stay = append(
 				t.stay,
-				fmt.Sprintf("%s, %s: “%s” says %s", valueName(all[c.Rows], cell[0]), valueName(all[c.Columns], cell[1]),
-					settled.Of(term).Rule.Title(), settled.Value(term).Say(term, book.Currency)),
+				fmt.Sprintf(
+					"%s, %s: “%s” says %s",
+					valueName(all[c.Rows], cell[0]),
+					valueName(all[c.Columns], cell[1]),
+					settled.Of(term).Rule.Title(),
+					settled.Value(term).Say(term, book.Currency),
+				),
 			)
 		}
 	}

@@ -36,7 +36,8 @@ func turn(ctx context.Context) (func(), error) {
 		return nil, problem.Newf(problem.Crowded, "Many people sign in just now. Try again in a few seconds.")
 	}
 	return func() {
-		runtime.GC() // what a digest took is given back at once; otherwise much of it would gather before that happens by itself
+		// What a digest took is given back at once; otherwise much of it would gather first.
+		runtime.GC()
 		digesting.Release(1)
 	}, nil
 }

@@ -217,7 +217,10 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 		return false, err
 	}
 	if s == nil || s.ShortHash == "" {
-		return false, problem.Newf(problem.Forbidden, "You have chosen no short code yet. Sign in with your password.")
+		return false, problem.Newf(
+			problem.Forbidden,
+			"You have chosen no short code yet. Sign in with your password.",
+		)
 	}
 	right := false
 	if s.ShortWrong < mostShort {
@@ -240,9 +243,15 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	case err != nil || right:
 		return over, err
 	case over:
-		return true, problem.Newf(problem.Forbidden, "This short code is wrong too, so the session has ended. Sign in with your password.")
+		return true, problem.Newf(
+			problem.Forbidden,
+			"This short code is wrong too, so the session has ended. Sign in with your password.",
+		)
 	}
-	return false, problem.Newf(problem.Forbidden, "This short code is not right. Try again, or sign in with your password.")
+	return false, problem.Newf(
+		problem.Forbidden,
+		"This short code is not right. Try again, or sign in with your password.",
+	)
 }
 
 // EndSessions ends all sessions of somebody but the one of a token, which may be empty.
@@ -373,7 +382,10 @@ func OfLink(ctx context.Context, h *act.House, token string) (login, name string
 }
 
 func noLink() error {
-	return problem.Newf(problem.Missing, "This link has been used, has been replaced by another, or is too old. Ask for a new one.")
+	return problem.Newf(
+		problem.Missing,
+		"This link has been used, has been replaced by another, or is too old. Ask for a new one.",
+	)
 }
 
 // UseLink sets a password by a link, once; all sessions of its person end.

@@ -122,7 +122,11 @@ func newProgram(k int, mail string) *program {
 
 func (p *program) start() {
 	p.cmd = exec.Command("build/nevrin", p.args...)
-	p.cmd.Env = append(os.Environ(), fmt.Sprintf("NEVRIN_LISTEN=127.0.0.1:%d", p.port), "NEVRIN_REQUESTS_PER_MINUTE=1000000")
+	p.cmd.Env = append(
+		os.Environ(),
+		fmt.Sprintf("NEVRIN_LISTEN=127.0.0.1:%d", p.port),
+		"NEVRIN_REQUESTS_PER_MINUTE=1000000",
+	)
 	p.cmd.Stdout, p.cmd.Stderr = p.log, p.log
 	check(p.cmd.Start())
 	for range 600 {
@@ -145,8 +149,8 @@ func (p *program) kill() {
 
 // peak begins to measure the most memory that the program holds; calling what it gives tells it, in MB.
 func (p *program) peak() func() int {
-	clear := fmt.Sprintf("/proc/%d/clear_refs", p.cmd.Process.Pid)
-	check(os.WriteFile(clear, []byte("5"), 0))
+	again := fmt.Sprintf("/proc/%d/clear_refs", p.cmd.Process.Pid)
+	check(os.WriteFile(again, []byte("5"), 0))
 	return func() int { return kilobytes(p.cmd.Process.Pid, "VmHWM") / 1024 }
 }
 

@@ -3,6 +3,7 @@ package main
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -72,8 +73,17 @@ func (d *drill) during(what string, breaks func() string) {
 	}
 	events := d.value(`SELECT count(*)::text FROM events e JOIN staff f ON f.id = e.staff_id
 		WHERE e.id > $1 AND e.kind = 'lent' AND f.login LIKE 'drill%'`, before)
-	came := fmt.Sprintf("%d scans, %d asked again, %d wrong; %d lent, %s events; goes on after %.1f s; median %.0f ms, 99th %.0f ms",
-		scans, again, wrong, lent, events, recovered.Seconds(), median.Seconds()*1000, late.Seconds()*1000)
+	came := fmt.Sprintf(
+		"%d scans, %d asked again, %d wrong; %d lent, %s events; goes on after %.1f s; median %.0f ms, 99th %.0f ms",
+		scans,
+		again,
+		wrong,
+		lent,
+		events,
+		recovered.Seconds(),
+		median.Seconds()*1000,
+		late.Seconds()*1000,
+	)
 	if said != "" {
 		came += "; " + said
 	}
@@ -105,7 +115,14 @@ func (d *drill) startAgain() {
 			options = append(options, "'"+part+"'")
 		}
 	}
-	d.ctl("-w", "-l", filepath.Join(d.data, "log"), "-o", strings.Join(options[2:], " "), "start") // after -D and its folder
+	d.ctl(
+		"-w",
+		"-l",
+		filepath.Join(d.data, "log"),
+		"-o",
+		strings.Join(options[2:], " "),
+		"start",
+	) // after -D and its folder
 }
 
 // postgres lists the cluster's processes.
@@ -137,7 +154,10 @@ func (d *drill) slowClients() string {
 				return
 			}
 			defer func() { _ = line.Close() }()
-			_, _ = fmt.Fprintf(line, "POST /api/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100000\r\n\r\n")
+			_, _ = fmt.Fprintf(
+				line,
+				"POST /api/sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100000\r\n\r\n",
+			)
 			for range 45 {
 				if _, err := line.Write([]byte("x")); err != nil {
 					break
@@ -145,7 +165,7 @@ func (d *drill) slowClients() string {
 				_ = line.SetReadDeadline(time.Now().Add(time.Second))
 				if _, err := bufio.NewReader(line).ReadByte(); err == nil {
 					break
-				} else if timeout, ok := err.(net.Error); !ok || !timeout.Timeout() {
+				} else if timeout := (net.Error)(nil); !errors.As(err, &timeout) || !timeout.Timeout() {
 					break
 				}
 				continue
@@ -225,21 +245,39 @@ func (d *drill) eightySignIns() {
 	}
 	all.Wait()
 	more := peak() - rest
-	d.tell("80 sign-ins at once", fmt.Sprintf("%d MB more at the most, in %.1f s: %d wrong, %d told to wait, %d told to come again",
-		more, time.Since(begun).Seconds(), ended[403], ended[429], ended[503]), more < 600 && ended[403]+ended[429]+ended[503] == 80)
+	d.tell(
+		"80 sign-ins at once",
+		fmt.Sprintf(
+			"%d MB more at the most, in %.1f s: %d wrong, %d told to wait, %d told to come again",
+			more,
+			time.Since(begun).Seconds(),
+			ended[403],
+			ended[429],
+			ended[503],
+		),
+		more < 600 && ended[403]+ended[429]+ended[503] == 80,
+	)
 	d.set("DELETE FROM wrong_tries")
 }
 
 func (d *drill) hostileFiles() {
 	boss := newClient()
-	status, text, err := send(boss, http.MethodPost, d.copies[0].base+"/api/sign-in/demo", "x", map[string]string{"Login": "maren"})
+	status, text, err := send(
+		boss,
+		http.MethodPost,
+		d.copies[0].base+"/api/sign-in/demo",
+		"x",
+		map[string]string{"Login": "maren"},
+	)
 	if err != nil || status != http.StatusNoContent {
 		check(fmt.Errorf("signing in: %d %s %w", status, text, err))
 	}
 	version := d.value("SELECT version::text FROM network")
 	rules := func(rule func(k int) string, n int) string {
 		var b strings.Builder
-		b.WriteString(`{"format": "nevrin-rulebook/1", "currency": "CAD", "branches": [{"code": "HVH", "timezone": "America/Halifax"}], "rules": [{"id": "base", "scope": {}, "terms": {}}`)
+		b.WriteString(
+			`{"format": "nevrin-rulebook/1", "currency": "CAD", "branches": [{"code": "HVH", "timezone": "America/Halifax"}], "rules": [{"id": "base", "scope": {}, "terms": {}}`,
+		)
 		for k := range n {
 			b.WriteString(", " + rule(k))
 		}
@@ -247,12 +285,23 @@ func (d *drill) hostileFiles() {
 	}
 	many := func(k int) string {
 		d := []string{"collection", "material_class", "patron_class"}[k%3]
-		return fmt.Sprintf(`{"id": "r%d", "scope": {"%s": ["v%d"]}, "terms": {"loan_period": "P%dD"}}`, k, d, k, 1+k%30)
+		return fmt.Sprintf(
+			`{"id": "r%d", "scope": {"%s": ["v%d"]}, "terms": {"loan_period": "P%dD"}}`,
+			k,
+			d,
+			k,
+			1+k%30,
+		)
 	}
 	alike := func(k int) string {
-		return fmt.Sprintf(`{"id": "r%d", "scope": {"collection": ["a", "b"]}, "terms": {"loan_period": "P%dD", "fine_unit": "open_hour"}}`, k, 1+k)
+		return fmt.Sprintf(
+			`{"id": "r%d", "scope": {"collection": ["a", "b"]}, "terms": {"loan_period": "P%dD", "fine_unit": "open_hour"}}`,
+			k,
+			1+k,
+		)
 	}
 	event := "BEGIN:VEVENT\r\nUID:1\r\nDTSTART;VALUE=DATE:19000101\r\nRRULE:FREQ=DAILY\r\nSUMMARY:x\r\nEND:VEVENT\r\n"
+	events := "BEGIN:VCALENDAR\r\n" + strings.Repeat(event, 8000) + "END:VCALENDAR\r\n"
 	recur := func(rule, from string) map[string]any {
 		return map[string]any{"branches": []string{"HVH", "SLM", "THB", "QRW"}, "version": json.Number(version),
 			"recur": map[string]any{"from": from, "days": 366, "rule": rule, "name": "x", "says": ""}}
@@ -261,41 +310,76 @@ func (d *drill) hostileFiles() {
 		name, path string
 		body       any
 	}{
-		{"a rulebook of nested lists, 40 kB", "/api/rulebook/file", file(strings.Repeat("[", 20_000) + strings.Repeat("]", 20_000))},
+		{"a rulebook of nested lists, 40 kB", "/api/rulebook/file", file(nested(20_000))},
 		{"a rulebook of 450,000 values", "/api/rulebook/file", file("[" + strings.Repeat("0,", 449_000) + "0]")},
 		{"a rulebook of 100,000 equal keys", "/api/rulebook/file", file(`{"a":0` + strings.Repeat(`,"a":0`, 100_000) + "}")},
 		{"600 rules that tell 8,000,000 situations apart", "/api/rulebook/file", file(rules(many, 600))},
 		{"450 rules beside the rules of the network", "/api/rulebook/file", file(rules(many, 450))},
 		{"2,500 rules that all conflict", "/api/rulebook/file", file(rules(alike, 2500))},
-		{"a calendar of 8,000 events", "/api/calendars/file", map[string]string{"text": "BEGIN:VCALENDAR\r\n" + strings.Repeat(event, 8000) + "END:VCALENDAR\r\n"}},
+		{"a calendar of 8,000 events", "/api/calendars/file", map[string]string{"text": events}},
 		{"a closure each day since 1900", "/api/calendars/preview", recur("FREQ=DAILY", "1900-01-01")},
-		{"a year's closure each weekend since 1900", "/api/calendars/preview", recur("FREQ=WEEKLY;BYDAY=SA,SU", "1900-01-06")},
-		{"a rule that never comes", "/api/calendars/preview", recur("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", "1900-01-01")},
-		{"100 levels of JSON", "/api/desk/scan", json.RawMessage(strings.Repeat("[", 100) + strings.Repeat("]", 100))},
+		{"a year's closure each weekend since 1900", "/api/calendars/preview", recur(weekends, "1900-01-06")},
+		{"a rule that never comes", "/api/calendars/preview", recur(never, "1900-01-01")},
+		{"100 levels of JSON", "/api/desk/scan", json.RawMessage(nested(100))},
 		{"a megabyte of nothing", "/api/desk/scan", strings.Repeat(" ", 1<<20)},
 	} {
 		peak := d.copies[0].peak()
 		rest := kilobytes(d.copies[0].cmd.Process.Pid, "VmRSS") / 1024
 		begun := time.Now()
-		status, text, err := send(boss, http.MethodPost, d.copies[0].base+c.path, fmt.Sprint("hostile ", c.name), c.body)
+		status, text, err := send(
+			boss,
+			http.MethodPost,
+			d.copies[0].base+c.path,
+			fmt.Sprint("hostile ", c.name),
+			c.body,
+		)
 		took := time.Since(begun)
 		var told struct{ Detail string }
 		_ = json.Unmarshal(text, &told)
 		more := peak() - rest
-		d.tell(c.name, fmt.Sprintf("%d MB more at the most, %.2f s, answered %d: %.90s", max(more, 0), took.Seconds(), status, strings.Join(strings.Fields(told.Detail), " ")),
-			err == nil && status < 500 && more < 900 && took < 15*time.Second)
+		d.tell(
+			c.name,
+			fmt.Sprintf(
+				"%d MB more at the most, %.2f s, answered %d: %.90s",
+				max(more, 0),
+				took.Seconds(),
+				status,
+				strings.Join(strings.Fields(told.Detail), " "),
+			),
+			err == nil && status < 500 && more < 900 && took < 15*time.Second,
+		)
 	}
 }
+
+func nested(levels int) string { return strings.Repeat("[", levels) + strings.Repeat("]", levels) }
+
+// Rules of closures: each weekend, and on a day that there is not.
+const (
+	weekends = "FREQ=WEEKLY;BYDAY=SA,SU"
+	never    = "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"
+)
 
 func file(text string) map[string]any { return map[string]any{"text": text, "take": false} }
 
 func (d *drill) nights() {
 	boss := newClient()
-	_, _, err := send(boss, http.MethodPost, d.copies[1].base+"/api/sign-in/demo", "x", map[string]string{"Login": "maren"})
+	_, _, err := send(
+		boss,
+		http.MethodPost,
+		d.copies[1].base+"/api/sign-in/demo",
+		"x",
+		map[string]string{"Login": "maren"},
+	)
 	check(err)
 	days := 0
 	for range 3 {
-		status, text, err := send(boss, http.MethodPost, d.copies[days%2].base+"/api/clock", fmt.Sprint("night of the drill ", days), map[string]int{"days": 1, "minutes": 0})
+		status, text, err := send(
+			boss,
+			http.MethodPost,
+			d.copies[days%2].base+"/api/clock",
+			fmt.Sprint("night of the drill ", days),
+			map[string]int{"days": 1, "minutes": 0},
+		)
 		if err != nil || status != http.StatusOK {
 			check(fmt.Errorf("moving the clock: %d %s %w", status, text, err))
 		}
@@ -312,7 +396,11 @@ func (d *drill) nights() {
 	}
 	twice := d.value(`SELECT count(*)::text FROM (SELECT 1 FROM told d JOIN messages m ON m.id = d.message_id
 		GROUP BY d.stage, d.loan_id, d.hold_id, d.due_date, d.due_at HAVING count(*) > 1) x`)
-	d.tell("two copies at night, three nights", fmt.Sprintf("%s of %s steps of %s done; %s told twice", done, steps, today, twice), done == steps && twice == "0")
+	d.tell(
+		"two copies at night, three nights",
+		fmt.Sprintf("%s of %s steps of %s done; %s told twice", done, steps, today, twice),
+		done == steps && twice == "0",
+	)
 }
 
 func (d *drill) fullMailbox() {
@@ -333,5 +421,9 @@ func (d *drill) fullMailbox() {
 		time.Sleep(100 * time.Millisecond)
 	}
 	unclear := d.value("SELECT count(*)::text FROM messages WHERE subject = 'Drill' AND state = 'unclear'")
-	d.tell("the disk of the mail server is full for 4 s", fmt.Sprintf("%s of 20 waited; %s wait now, %s are unclear", stuck, left, unclear), left == "0")
+	d.tell(
+		"the disk of the mail server is full for 4 s",
+		fmt.Sprintf("%s of 20 waited; %s wait now, %s are unclear", stuck, left, unclear),
+		left == "0",
+	)
 }

@@ -113,16 +113,30 @@ func (d *drill) stations(number int) (counted *atomic.Int64, stop func() []*stat
 	var working sync.WaitGroup
 	for k := range number {
 		s := &station{http: newClient(), bases: []string{d.copies[k%2].base, d.copies[(k+1)%2].base}}
-		status, text, err := send(s.http, http.MethodPost, s.bases[0]+"/api/sign-in/demo", "x", map[string]string{"Login": fmt.Sprintf("drill%d", k)})
+		status, text, err := send(
+			s.http,
+			http.MethodPost,
+			s.bases[0]+"/api/sign-in/demo",
+			"x",
+			map[string]string{"Login": fmt.Sprintf("drill%d", k)},
+		)
 		if err != nil || status != http.StatusNoContent {
 			check(fmt.Errorf("signing in: %d %s %w", status, text, err))
 		}
-		s.patron = d.value(`SELECT id::text FROM patrons p WHERE class = 'adult' AND standing = 'active' AND balance = 0
-			AND card_until > '2027-06-01' AND branch_code = 'HVH' AND id % 16 = $1 AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL)
-			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY id LIMIT 1`, k)
-		rows, err := d.db.Query(`SELECT i.barcode FROM items i WHERE i.at_branch = 'HVH' AND i.branch_code = 'HVH' AND i.material = 'book'
-			AND i.note = '' AND i.own_terms IS NULL AND i.id % 16 = $1 AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
-			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 40`, k)
+		s.patron = d.value(
+			`SELECT id::text FROM patrons p WHERE class = 'adult' AND standing = 'active' AND balance = 0
+			AND card_until > '2027-06-01' AND branch_code = 'HVH' AND id % 16 = $1 AND NOT EXISTS (SELECT 1
+				FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL)
+			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY id LIMIT 1`,
+			k,
+		)
+		rows, err := d.db.Query(
+			`SELECT i.barcode FROM items i WHERE i.at_branch = 'HVH' AND i.branch_code = 'HVH' AND i.material = 'book'
+			AND i.note = '' AND i.own_terms IS NULL AND i.id % 16 = $1 AND NOT EXISTS (SELECT 1 FROM whereabouts w
+				WHERE w.item_id = i.id)
+			AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 40`,
+			k,
+		)
 		check(err)
 		for rows.Next() {
 			var code string

@@ -73,7 +73,10 @@ func (s settings) options() (server.Options, error) {
 		}
 		p, err := netip.ParsePrefix(text)
 		if err != nil {
-			return o, fmt.Errorf("NEVRIN_PROXIES: found %q; expected addresses such as 10.0.0.5 or 10.0.0.0/24, with commas", text)
+			return o, fmt.Errorf(
+				"NEVRIN_PROXIES: found %q; expected addresses such as 10.0.0.5 or 10.0.0.0/24, with commas",
+				text,
+			)
 		}
 		o.Proxies = append(o.Proxies, p)
 	}

@@ -106,7 +106,12 @@ func ofPatron(at rulebook.Situation) rulebook.Situation {
 }
 
 // StopsOfPatron are the reasons for which a patron may borrow nothing at a branch.
-func StopsOfPatron(rules *rulebook.Rulebook, at rulebook.Situation, b loan.Borrower, today calendar.Date) []loan.Stop {
+func StopsOfPatron(
+	rules *rulebook.Rulebook,
+	at rulebook.Situation,
+	b loan.Borrower,
+	today calendar.Date,
+) []loan.Stop {
 	terms := rules.Decide(ofPatron(at), nil)
 	return loan.StopsOf(b, terms.Limits(), today)
 }

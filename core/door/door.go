@@ -97,7 +97,8 @@ func Short(code string) string {
 	if n < 4 || n > 40 {
 		return "A short code has from 4 to 40 letters or digits."
 	}
-	if strings.Count(code, code[:1]) == n || strings.Contains("01234567890", code) || strings.Contains("09876543210", code) {
+	if strings.Count(code, code[:1]) == n || strings.Contains("01234567890", code) ||
+		strings.Contains("09876543210", code) {
 		return "This short code is the first that anybody would try. Choose another."
 	}
 	return ""

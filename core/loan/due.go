@@ -129,7 +129,12 @@ func count(b *calendar.Branch, t Terms, from time.Time, latestAfter calendar.Dat
 	return OnDate(date), trace
 }
 
-func dayDue(b *calendar.Branch, t Terms, from, latestAfter calendar.Date, trace why.Trace) (calendar.Date, why.Trace) {
+func dayDue(
+	b *calendar.Branch,
+	t Terms,
+	from, latestAfter calendar.Date,
+	trace why.Trace,
+) (calendar.Date, why.Trace) {
 	date := from.Add(t.Period.Days)
 	trace = trace.Add(why.Sum, t.Period.Say()+" after "+from.Say()+" is "+date.Say())
 	latest, limited := firstAfter(t.LatestDue, latestAfter)

@@ -68,8 +68,8 @@ type Stop struct {
 
 // StopKinds are all of them.
 var StopKinds = []StopKind{
-	CardInactive, CardExcluded, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike, TooYoung, NoConsent,
-	MeantForElse, Soon,
+	CardInactive, CardExcluded, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike, TooYoung,
+	NoConsent, MeantForElse, Soon,
 }
 
 // NeedsReason tells whether going past it has to be explained.

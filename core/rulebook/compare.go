@@ -199,7 +199,8 @@ func joined(list []Shift, d Dimension) []Shift {
 				key.WriteString("|" + strings.Join(s.Alike[e], ","))
 			}
 		}
-		if k, ok := at[key.String()]; ok && out[k].Old.Value.Equal(s.Old.Value) && out[k].New.Value.Equal(s.New.Value) {
+		if k, ok := at[key.String()]; ok && out[k].Old.Value.Equal(s.Old.Value) &&
+			out[k].New.Value.Equal(s.New.Value) {
 			out[k].Alike[d] = slices.Concat(out[k].Alike[d], s.Alike[d])
 			continue
 		}

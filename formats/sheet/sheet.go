@@ -36,5 +36,6 @@ func Text(cell string) string {
 
 func number(cell string) bool {
 	digits := strings.TrimLeft(cell, "+-")
-	return len(cell)-len(digits) == 1 && digits != "" && strings.Trim(digits, "0123456789.,") == "" && digits[0] != '.'
+	return len(cell)-len(digits) == 1 && digits != "" && strings.Trim(digits, "0123456789.,") == "" &&
+		digits[0] != '.'
 }
