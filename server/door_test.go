@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -210,7 +211,7 @@ func TestLinesOfOneAddress(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, c.SetReadDeadline(time.Now().Add(300*time.Millisecond)))
 		_, err = c.Read(make([]byte, 1))
-		return err == io.EOF
+		return errors.Is(err, io.EOF)
 	}
 	for range 3 {
 		assert.False(t, closed())

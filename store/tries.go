@@ -111,7 +111,7 @@ func (t *Tx) KeepLink(token string, staff, by int64, stays time.Duration) {
 func (t *Tx) UseLink(token string) (*Staff, error) {
 	return one[Staff](t, `WITH used AS (DELETE FROM once_links WHERE digest = $1 RETURNING staff_id, until)
 		SELECT f.* FROM used u JOIN staff f ON f.id = u.staff_id WHERE u.until > clock_timestamp() AND f.active`,
-			Digest(token))
+		Digest(token))
 }
 
 // LinkOf gives whose link it is, without taking it away; nil where there is none, or no longer.
