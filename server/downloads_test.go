@@ -40,6 +40,11 @@ func TestDownloads(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, days[len(days)-1].Name+days[0].Name+days[9].Name, "Public holiday")
 
+	patron := testkit.Text(t, h, "SELECT id::text FROM patrons LIMIT 1")
+	assert.Contains(t, get("/api/patrons/"+patron+"/kept.json"), `"opened_by"`)
+	status, _ := at(t, base, "jory").send(http.MethodGet, "/api/patrons/"+patron+"/kept.json", "", nil)
+	assert.Equal(t, http.StatusForbidden, status, "it holds what somebody has read")
+
 	status, says := maren.send(http.MethodGet, "/api/rulebook/editions/99/file.json", "", nil)
 	assert.Equal(t, http.StatusNotFound, status, says)
 	status, says = maren.send(

@@ -67,9 +67,11 @@ func (s *Server) files(r chi.Router) {
 			return []byte(text), err
 		}),
 	)
+	// All that is kept holds what somebody has read, whether they show it to staff or not: the supervisor hands it over, and
+	// that it was taken out is kept.
 	r.Get(
 		"/api/patrons/{id}/kept.json",
-		s.file(employed, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
+		s.file(supervising, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
 			return keeping.All(a, id)
 		}),
 	)

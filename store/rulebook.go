@@ -175,7 +175,7 @@ func (t *Tx) StopRehearsal(id int64) (bool, error) {
 	return n == 1, err
 }
 
-// LoanNames names some loans: their title, and their patron where they still have one.
+// LoanNames names some loans: their title, and who has it where it is still out.
 func (t *Tx) LoanNames(loans []int64) (map[int64][2]string, error) {
 	rows, err := list[struct {
 		ID                       int64
@@ -183,7 +183,7 @@ func (t *Tx) LoanNames(loans []int64) (map[int64][2]string, error) {
 		LegalName, PreferredName *string
 	}](t, `SELECT l.id, t.name AS title, p.legal_name, p.preferred_name FROM loans l
 			JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
-		LEFT JOIN patrons p ON p.id = l.patron_id WHERE l.id = ANY($1)`, notNull(loans))
+		LEFT JOIN patrons p ON p.id = l.patron_id AND l.returned_at IS NULL WHERE l.id = ANY($1)`, notNull(loans))
 	out := map[int64][2]string{}
 	for _, r := range rows {
 		name := ""

@@ -62,16 +62,16 @@ export function Kept({ card, onCard }: { card: CardOf; onCard: (c: CardOf) => vo
           Keep this choice
         </Send>
       </Form>
-      <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
-        <a className="link" href={`/api/patrons/${card.id}/kept.json`} download={`kept-${card.card}.json`}>
-          All that is kept, as a file
-        </a>
-        {supervises(me.role) && (
+      {supervises(me.role) && (
+        <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
+          <a className="link" href={`/api/patrons/${card.id}/kept.json`} download={`kept-${card.card}.json`}>
+            All that is kept, as a file
+          </a>
           <Quiet aria-expanded={forgetting} onClick={() => setForgetting(!forgetting)}>
             Forget this patron
           </Quiet>
-        )}
-      </p>
+        </p>
+      )}
       {forgetting && <Forgetting id={card.id} onLeave={() => setForgetting(false)} />}
     </Card>
   );
