@@ -222,6 +222,15 @@ test("axe-core finds nothing in any place", async ({ page }) => {
     expect.soft(found.violations.map((v) => `${place}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
   };
   await look("Sign in");
+  await signIn(page, "Ada Pellam");
+  for (const tab of ["staff", "settings", "readings"]) {
+    await page.goto(`/network?tab=${tab}`);
+    await expect(page.locator("[aria-busy]")).toHaveCount(0);
+    await look(`Network, ${tab}`);
+  }
+  await page.goto("/own");
+  await expect(page.getByRole("heading", { name: "Short code" })).toBeVisible();
+  await look("My sign-in");
   await signIn(page, "Maren Odell");
   for (const place of [
     "Today",
