@@ -14,6 +14,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
+	"nevrin/core/door"
 	"nevrin/core/settings"
 	"nevrin/store"
 )
@@ -50,7 +51,7 @@ func rests(s *store.Session) bool {
 	if s.Idle != nil {
 		minutes = *s.Idle
 	}
-	return !s.Own && minutes > 0 && s.Rested > time.Duration(minutes)*time.Minute
+	return door.Rests(s.Own, s.Rested, minutes)
 }
 
 // CommitCtx keeps a session.
@@ -136,7 +137,7 @@ func (s *Server) arrive(ctx context.Context, branch calendar.Code) {
 func (s *Server) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		p, _ := r.Context().Value(personKey{}).(*person)
-		if p == nil || p.found == nil {
+		if p == nil || p.found == nil || p.found.Demo && !s.options.Demo { // who signed in while it was a demo is out
 			next.ServeHTTP(w, r)
 			return
 		}

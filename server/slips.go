@@ -67,7 +67,7 @@ func slipOf(a *act.Act, id int64) (*Slip, error) {
 	switch {
 	case h.State.Ended():
 		return nil, problem.Newf(problem.Refused, "This hold has ended, so there is no slip.")
-	case a.Who.Branch != h.Pickup && a.Who.Branch != h.Item.AtBranch && !a.Who.Role.Supervises():
+	case !a.Who.MayActOn(h.Pickup) && !a.Who.MayActOn(h.Item.AtBranch):
 		return nil, problem.Newf(problem.Forbidden, "This slip is printed where the item is, or where it goes.")
 	}
 	s := &Slip{

@@ -44,10 +44,15 @@ func (t *Tx) Read(r Reading) {
 	)
 }
 
-// HasInHand tells whether somebody has scanned a patron's card at a branch since an instant.
-func (t *Tx) HasInHand(staff, patron int64, branch calendar.Code, since time.Time) (bool, error) {
+// HasRead tells whether somebody has opened a patron's record at a branch since an instant, in one of some ways.
+func (t *Tx) HasRead(
+	staff, patron int64,
+	branch calendar.Code,
+	since time.Time,
+	kinds []string,
+) (bool, error) {
 	return value[bool](t, `SELECT EXISTS (SELECT 1 FROM readings WHERE patron_id = $1 AND staff_id = $2
-		AND branch_code = $3 AND kind IN ('scanned', 'opened') AND at > $4)`, patron, staff, branch, since)
+		AND branch_code = $3 AND kind = ANY($5) AND at > $4)`, patron, staff, branch, since, kinds)
 }
 
 // ReadingShown is a reading as the supervisor looks at it.

@@ -99,11 +99,12 @@ func (t *Tx) ForgetTries() (int64, error) {
 	return tries + addresses, err
 }
 
-// KeepLink keeps the digest of a link with which somebody sets a password, in place of any before it.
-func (t *Tx) KeepLink(token string, staff, by int64, stays time.Duration) {
+// KeepLink keeps the digest of a link with which somebody sets a password, in place of any before it, and gives until when
+// it holds: by the real clock, whatever the training clock shows.
+func (t *Tx) KeepLink(token string, staff, by int64, stays time.Duration) (time.Time, error) {
 	t.queue("DELETE FROM once_links WHERE staff_id = $1", staff)
-	t.queue(`INSERT INTO once_links (digest, staff_id, made_by, until)
-		VALUES ($1, $2, nullif($3::bigint, 0), clock_timestamp() + make_interval(secs => $4))`,
+	return value[time.Time](t, `INSERT INTO once_links (digest, staff_id, made_by, until)
+		VALUES ($1, $2, nullif($3::bigint, 0), clock_timestamp() + make_interval(secs => $4)) RETURNING until`,
 		Digest(token), staff, by, stays.Seconds())
 }
 

@@ -120,9 +120,9 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 
 // mayWaive refuses a sum beyond what the actor's role waives at once.
 func mayWaive(a *act.Act, amount money.Amount) error {
-	most, without := a.Network.Settled.Limits.MostWaived(a.Who.Role)
+	most, may := a.Network.Settled.Limits.MayWaive(a.Who.Role, amount)
 	switch {
-	case without || amount <= most:
+	case may:
 		return nil
 	case most == 0:
 		return problem.Newf(problem.Forbidden, "Your role waives nothing. Ask somebody whose role does.")

@@ -13,7 +13,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"sync/atomic"
 	"time"
 
@@ -43,11 +42,13 @@ type Actor struct {
 	Request string // the request in which they do it; empty for what happens by itself
 }
 
-// MayWorkAt tells whether somebody may work at a branch: at their own, where they are let, and everywhere if they
-// supervise.
+// MayWorkAt tells whether the actor may work at a branch.
 func (w Actor) MayWorkAt(branch calendar.Code) bool {
-	return w.Role.Supervises() || branch == w.Home || slices.Contains(w.Branches, branch)
+	return w.Role.MayWorkAt(branch, w.Home, w.Branches)
 }
+
+// MayActOn tells whether the actor, where they are, may go on with or undo what belongs to a branch.
+func (w Actor) MayActOn(branch calendar.Code) bool { return w.Role.MayActOn(branch, w.Branch) }
 
 // Machine is the actor of what happens by itself, such as nightly work.
 var Machine = Actor{Name: "Nevrin", Role: role.Administrator}
@@ -217,9 +218,15 @@ func (a *Act) Today() calendar.Date {
 	return a.Here().Date(a.Now)
 }
 
-// HasInHand tells whether the actor has had a patron's card at this branch lately.
-func (a *Act) HasInHand(patron int64) (bool, error) {
-	return a.Tx.HasInHand(a.Who.ID, patron, a.Who.Branch, a.Now.Add(-sight.InHand))
+// HasScanned tells whether the actor has scanned a patron's card at this branch lately; HasOpened whether they have opened
+// the record, by whatever way.
+func (a *Act) HasScanned(patron int64) (bool, error) { return a.hasRead(patron, "scanned") }
+
+// HasOpened tells whether the actor has opened a patron's record at this branch lately.
+func (a *Act) HasOpened(patron int64) (bool, error) { return a.hasRead(patron, "scanned", "opened") }
+
+func (a *Act) hasRead(patron int64, kinds ...string) (bool, error) {
+	return a.Tx.HasRead(a.Who.ID, patron, a.Who.Branch, a.Now.Add(-sight.InHand), kinds)
 }
 
 // Here is the calendar of the branch where the actor is.

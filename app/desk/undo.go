@@ -35,7 +35,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 		return nil, problem.Newf(problem.Refused, "This loan has been renewed since. Take the item back instead.")
 	case l.LostAt != nil:
 		return nil, problem.Newf(problem.Refused, "This loan counts as lost. Take the item back instead.")
-	case l.BranchCode != a.Who.Branch && !a.Who.Role.Supervises():
+	case !a.Who.MayActOn(l.BranchCode):
 		return nil, elsewhereOnly(a, l.BranchCode)
 	}
 	if err := people.InHand(a, *l.PatronID); err != nil {

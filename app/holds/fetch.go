@@ -132,7 +132,7 @@ func Missed(a *act.Act, id int64) error {
 	if h.State != queue.Fetching {
 		return problem.Newf(problem.Refused, "This hold is not on the fetch list any more.")
 	}
-	if *h.FetchAt != a.Who.Branch && !a.Who.Role.Supervises() {
+	if !a.Who.MayActOn(*h.FetchAt) {
 		return problem.Newf(
 			problem.Forbidden,
 			"This is on the fetch list of %s. Only who looks there can say that it is not on its shelf.",

@@ -127,8 +127,8 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 	case !queue.Cancel.MayMake(a.Who.Role):
 		return nil, problem.Newf(problem.Forbidden, "Your role does not cancel holds. Ask somebody whose role does.")
 	}
-	if h.Pickup != a.Who.Branch && !a.Who.Role.Supervises() {
-		asked, err := a.HasInHand(h.PatronID)
+	if !a.Who.MayActOn(h.Pickup) {
+		asked, err := a.HasOpened(h.PatronID)
 		if err != nil {
 			return nil, err
 		}

@@ -28,7 +28,7 @@ func InHand(a *act.Act, patron int64) error {
 	if !sight.NeedsCard(a.Who.Role) {
 		return nil
 	}
-	has, err := a.HasInHand(patron)
+	has, err := a.HasScanned(patron)
 	if err == nil && !has {
 		err = problem.Newf(
 			problem.Forbidden,

@@ -123,8 +123,9 @@ func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
 	if day != nil && *day > a.Today() {
 		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
 	}
-	if day != nil && !a.Who.Role.Supervises() {
-		if first := firstCounted(a); *day < first {
+	if day != nil {
+		back := a.Network.Settled.Limits.BackDays
+		if first, may := loan.MayCountAs(a.Who.Role, a.Here(), a.Today(), *day, back); !may {
 			return nil, problem.Newf(
 				problem.Forbidden,
 				"Returns here count as %s at the earliest. A supervisor may choose an earlier day.",
@@ -143,16 +144,6 @@ func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
 	a.Tx.CountRunAs(id, state.Run.CountedAs)
 	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{Was: was, Day: day}})
 	return show(a, state)
-}
-
-// firstCounted is the earliest day that returns count as where no supervisor chooses.
-func firstCounted(a *act.Act) calendar.Date {
-	back := a.Network.Settled.Limits.BackDays
-	last, ok := a.Here().LastOpenDay(a.Today(), a.Today().AddYears(-1))
-	if !ok {
-		last = a.Today()
-	}
-	return last.Add(-back)
 }
 
 // open gives a run that is locked, open, and of this branch.
@@ -207,9 +198,8 @@ func mayLook(a *act.Act, id int64) (*store.RunState, error) {
 	if state == nil {
 		return nil, problem.NoSuch("returns run")
 	}
-	mine := state.Run.BranchCode == a.Who.Branch && state.Run.FinishedAt == nil
-	ofToday := state.Run.BranchCode == a.Who.Branch && *store.DateOf(&state.Run.Day) == a.Today()
-	if !mine && !ofToday && !a.Who.Role.Supervises() {
+	past := state.Run.FinishedAt != nil && *store.DateOf(&state.Run.Day) != a.Today()
+	if !sight.SeesRun(a.Who.Role, state.Run.BranchCode == a.Who.Branch, past) {
 		return nil, problem.Newf(
 			problem.Forbidden,
 			"This run was of another branch or another day. A supervisor can look at it.",

@@ -35,22 +35,25 @@ func turn(ctx context.Context) (func(), error) {
 		}
 		return nil, problem.Newf(problem.Crowded, "Many people sign in just now. Try again in a few seconds.")
 	}
-	return func() {
-		// What a digest took is given back at once; otherwise much of it would gather first.
-		runtime.GC()
-		digesting.Release(1)
-	}, nil
+	return func() { digesting.Release(1) }, nil
 }
 
-// compare tells whether a password has a digest. Without a digest it does not, but takes as long.
+// compare tells whether a password has a digest, in one's turn.
 func compare(ctx context.Context, password, hash string) (bool, error) {
 	done, err := turn(ctx)
 	if err != nil {
 		return false, err
 	}
 	defer done()
+	return has(password, hash)
+}
+
+// has tells whether a password has a digest, of who has the turn. Without a digest it does not, but takes as long. What it
+// took is given back at once; otherwise much of it would gather first.
+func has(password, hash string) (bool, error) {
+	defer runtime.GC()
 	if hash == "" {
-		_, err = argon2id.ComparePasswordAndHash(password, nobodys)
+		_, err := argon2id.ComparePasswordAndHash(password, nobodys)
 		return false, err
 	}
 	right, err := argon2id.ComparePasswordAndHash(password, hash)
@@ -66,5 +69,6 @@ func digest(ctx context.Context, password string) (string, error) {
 		return "", err
 	}
 	defer done()
+	defer runtime.GC()
 	return argon2id.CreateHash(password, strength)
 }

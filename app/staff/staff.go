@@ -20,10 +20,16 @@ import (
 )
 
 // SignIn finds the person with a login and password, who asks from an address. Unknown login and wrong password read the
-// same. A try counts as wrong until it is known to be right, so that many at once are no way round the waits.
+// same. A try counts as wrong until it is known to be right, so that many at once are no way round the waits; one for which
+// there is no room just now does not count.
 func SignIn(ctx context.Context, h *act.House, address, login, password string) (*store.Staff, error) {
+	done, err := turn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	wait := time.Duration(0)
-	err := h.Store.Write(ctx, func(tx *store.Tx) error {
+	err = h.Store.Write(ctx, func(tx *store.Tx) error {
 		tries, err := tx.TriesLocked(login, address)
 		if err != nil {
 			return err
@@ -55,7 +61,7 @@ func SignIn(ctx context.Context, h *act.House, address, login, password string) 
 	if s != nil {
 		hash = s.PasswordHash
 	}
-	right, err := compare(ctx, password, hash)
+	right, err := has(password, hash)
 	if err != nil {
 		return nil, err
 	}
@@ -199,12 +205,14 @@ func ChooseShort(a *act.Act, code string) error {
 	return nil
 }
 
-// mostShort is after how many wrong tries of a short code its session ends.
-const mostShort = 5
-
 // ComeBack lets somebody whose station has rested go on, by their short code. After some wrong tries the session is to
 // end: over.
 func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bool, err error) {
+	done, err := turn(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer done()
 	var s *store.Staff
 	if err := h.Store.Write(ctx, func(tx *store.Tx) error { // counted as wrong until it is known to be right
 		var err error
@@ -223,13 +231,13 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 		)
 	}
 	right := false
-	if s.ShortWrong < mostShort {
-		if right, err = compare(ctx, code, s.ShortHash); err != nil {
+	if s.ShortWrong < door.MostShort {
+		if right, err = has(code, s.ShortHash); err != nil {
 			return false, err
 		}
 	}
 	wrong := s.ShortWrong + 1
-	over = !right && wrong >= mostShort
+	over = !right && wrong >= door.MostShort
 	err = h.Store.Write(ctx, func(tx *store.Tx) error {
 		if right || over {
 			tx.ShortTried(id, 0)
@@ -360,10 +368,13 @@ func MakeLink(a *act.Act, id int64) (*Link, error) {
 		return nil, problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
 	}
 	token := rand.Text()
-	a.Tx.KeepLink(token, id, a.Who.ID, linkStays)
+	until, err := a.Tx.KeepLink(token, id, a.Who.ID, linkStays)
+	if err != nil {
+		return nil, err
+	}
 	a.Tx.FreeTries(s.Login)
 	a.Tell(event.Event{Kind: event.LinkMade, Detail: event.Detail{Staff: id}})
-	return &Link{"/enter#" + token, time.Now().Add(linkStays)}, nil
+	return &Link{"/enter#" + token, until}, nil
 }
 
 // OfLink gives whose link it is.

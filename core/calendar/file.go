@@ -13,7 +13,7 @@ var DayKeys = [7]string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
 // Bounds of a file, far above what a network has.
 const (
 	maxBranches = 500
-	maxEntries  = 3000 // closures or openings of a branch
+	maxEntries  = 10_000 // closures or openings of a branch, recurring ones written out
 )
 
 var branchKeys = []string{"code", "name", "zone", "timezone", "hours", "closures", "openings"}

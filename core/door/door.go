@@ -49,6 +49,14 @@ func Wait(of Count, wrong int) time.Duration {
 	return min(s.first<<min(wrong-s.free-1, 20), s.most)
 }
 
+// Rests tells whether a station has rested for so long that it asks who is there; one that nobody else uses never does.
+func Rests(own bool, rested time.Duration, minutes int) bool {
+	return !own && minutes > 0 && rested > time.Duration(minutes)*time.Minute
+}
+
+// MostShort is after how many wrong short codes a session ends.
+const MostShort = 5
+
 // Bounds of a password, in letters.
 const (
 	shortest = 10

@@ -69,6 +69,22 @@ func TestPasswords(t *testing.T) {
 	}
 }
 
+func TestStationsRest(t *testing.T) {
+	for _, c := range []struct {
+		own     bool
+		rested  time.Duration
+		minutes int
+		rests   bool
+	}{
+		{false, 30 * time.Minute, 30, false},
+		{false, 30*time.Minute + time.Second, 30, true},
+		{true, 24 * time.Hour, 30, false},
+		{false, 24 * time.Hour, 0, false},
+	} {
+		assert.Equal(t, c.rests, door.Rests(c.own, c.rested, c.minutes), "%+v", c)
+	}
+}
+
 func TestShortCodes(t *testing.T) {
 	for code, good := range map[string]bool{
 		"": false, "123": false, "1234": false, "4321": false, "7777": false, "7283": true, "29999184600123": true,

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 
+	"nevrin/core/calendar"
 	"nevrin/core/expect"
 )
 
@@ -36,6 +37,16 @@ func Parse(text string) (Role, error) {
 		return r, nil
 	}
 	return "", expect.Errorf(fmt.Sprintf("one of %v", Everyone), "found role %q", text)
+}
+
+// MayActOn tells whether a role at a branch may go on with, or undo, what belongs to a branch: its own does that, and who
+// supervises.
+func (r Role) MayActOn(of, at calendar.Code) bool { return of == at || r.Supervises() }
+
+// MayWorkAt tells whether a role may work at a branch: at its person's own, where they are let, and everywhere if it
+// supervises.
+func (r Role) MayWorkAt(branch, own calendar.Code, let []calendar.Code) bool {
+	return r.Supervises() || branch == own || slices.Contains(let, branch)
 }
 
 // Supervises tells whether a role answers for the rules: it sets them, and may go past them with a reason.

@@ -64,6 +64,10 @@ func Read(data []byte) (Settings, error) {
 
 // Check tells what is wrong with settings.
 func (s *Settings) Check() error {
+	if s.IdleMinutes != 0 && s.IdleMinutes < shortestIdle {
+		right := fmt.Sprintf("0 for never, or %d and more", shortestIdle)
+		return expect.Errorf(right, "a rest of %d minutes for stations", s.IdleMinutes)
+	}
 	for r, most := range s.Limits.Waive {
 		if _, err := role.Parse(string(r)); err != nil {
 			return err
@@ -85,17 +89,21 @@ func (s *Settings) Check() error {
 	return nil
 }
 
-// MostWaived is the most that a role waives at once; without limit where none is given. A role that is not named waives
+// shortestIdle is the shortest rest, in minutes, after which a station may ask who is there: it hears of hands on it less
+// often than that.
+const shortestIdle = 5
+
+// MayWaive tells whether a role may waive a sum at once; otherwise the most that it may. A role that is not named waives
 // nothing.
-func (l Limits) MostWaived(r role.Role) (most money.Amount, without bool) {
+func (l Limits) MayWaive(r role.Role, sum money.Amount) (most money.Amount, may bool) {
 	limit, named := l.Waive[r]
-	if !named {
+	switch {
+	case !named:
 		return 0, false
-	}
-	if limit == nil {
+	case limit == nil:
 		return 0, true
 	}
-	return *limit, false
+	return *limit, sum <= *limit
 }
 
 // MayPass tells whether a role may lend past a stop. Nobody lends to who is excluded.

@@ -29,15 +29,22 @@ func TestWhoMayGoPast(t *testing.T) {
 
 func TestWhatIsWaived(t *testing.T) {
 	usual := settings.Usual().Limits
-	for r, want := range map[role.Role]struct {
-		most    money.Amount
-		without bool
+	for _, c := range []struct {
+		role role.Role
+		sum  money.Amount
+		most money.Amount
+		may  bool
 	}{
-		role.Volunteer: {0, false}, role.Desk: {500, false}, role.Supervisor: {2000, false}, role.Administrator: {0, true},
+		{role.Volunteer, 1, 0, false},
+		{role.Desk, 500, 500, true},
+		{role.Desk, 501, 500, false},
+		{role.Supervisor, 2000, 2000, true},
+		{role.Supervisor, 2001, 2000, false},
+		{role.Administrator, 1_000_000, 0, true},
 	} {
-		most, without := usual.MostWaived(r)
-		assert.Equal(t, want.most, most, r)
-		assert.Equal(t, want.without, without, r)
+		most, may := usual.MayWaive(c.role, c.sum)
+		assert.Equal(t, c.most, most, "%+v", c)
+		assert.Equal(t, c.may, may, "%+v", c)
 	}
 }
 
@@ -53,6 +60,7 @@ func TestReading(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, s, again)
 	for text, says := range map[string]string{
+		`{"idle_minutes": 4}`:                        "a rest of 4 minutes for stations; expected 0 for never, or 5 and more",
 		`{"limits": {"waive": {"desk": -1}}}`:        "expected a sum of 0 or more",
 		`{"limits": {"waive": {"doorman": 1}}}`:      `found role "doorman"`,
 		`{"limits": {"past": {"mood": ["desk"]}}}`:   `the stop "mood"`,

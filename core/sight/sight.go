@@ -44,6 +44,10 @@ func SeesLoan(r role.Role, late, ofTodayHere bool) bool {
 	return OfPatron(r) == Whole || late || ofTodayHere
 }
 
+// SeesRun tells whether a role sees a run of returns, whose lines tell who read what: one of where they are that is open or
+// of today; who supervises sees all.
+func SeesRun(r role.Role, here, past bool) bool { return here && !past || r.Supervises() }
+
 // Past is a loan that has ended, as far as it matters who had it.
 type Past struct {
 	Last    bool // nobody has borrowed the item since

@@ -51,6 +51,15 @@ func TestHistoryIsThePatrons(t *testing.T) {
 	}
 }
 
+func TestRuns(t *testing.T) {
+	for _, c := range []struct{ here, past, may bool }{
+		{true, false, true}, {true, true, false}, {false, false, false}, {false, true, false},
+	} {
+		assert.Equal(t, c.may, sight.SeesRun(role.Desk, c.here, c.past), "%v", c)
+		assert.True(t, sight.SeesRun(role.Supervisor, c.here, c.past), "%v", c)
+	}
+}
+
 func TestVolunteers(t *testing.T) {
 	assert.Equal(t, sight.Reduced, sight.OfPatron(role.Volunteer))
 	assert.True(t, sight.NeedsCard(role.Volunteer))
