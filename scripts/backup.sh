@@ -16,6 +16,9 @@ here=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
 bin=$(dirname "$(compgen -G '/usr/lib/postgresql/*/bin/postgres' | sort -V | tail -1)")
 owner() { if [ "$(id -u)" = 0 ]; then runuser -u postgres -- "$@"; else "$@"; fi; }
 
+# The address of the same database on this machine, at another port.
+here_at() { sed "s|@[^/]*/|@127.0.0.1:$1/|" <<<"$DATABASE_URL"; }
+
 sums() {
   "$bin/psql" "$DATABASE_URL" -qAtX -F ' ' -c "
     SELECT 'ledger', count(*), coalesce(sum(amount), 0) FROM ledger
@@ -65,10 +68,10 @@ END
   port=$(node -e 'const s=require("net").createServer().listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})')
   owner "$bin/pg_ctl" -D "$into" -w -t 600 -l "$into/log" -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories=" start >/dev/null || { tail -5 "$into/log" >&2; exit 1; }
   for _ in $(seq 600); do
-    [ "$("$bin/psql" "$(sed "s|:[0-9]*/|:$port/|2" <<<"$DATABASE_URL")" -qAtXc 'SELECT pg_is_in_recovery()' 2>/dev/null)" != f ] || break
+    [ "$("$bin/psql" "$(here_at $port)" -qAtXc 'SELECT pg_is_in_recovery()' 2>/dev/null)" != f ] || break
     sleep 0.2
   done
-  sed "s|:[0-9]*/|:$port/|2" <<<"$DATABASE_URL"
+  here_at "$port"
   ;;
 sums) sums ;;
 try)

@@ -69,21 +69,21 @@ func readWhole(w http.ResponseWriter) {
 
 const noText = "holds letters that no text can hold (a zero byte, or bytes that are not UTF-8). Nothing was done."
 
-func noLetters(text string) bool { return !utf8.ValidString(text) || strings.ContainsRune(text, 0) }
+func unreadable(text string) bool { return !utf8.ValidString(text) || strings.ContainsRune(text, 0) }
 
 // unsound tells what is wrong with the address and the headers of a request; empty: nothing.
 func unsound(r *http.Request) string {
 	query, err := url.ParseQuery(r.URL.RawQuery)
-	if err != nil || noLetters(r.URL.Path) {
+	if err != nil || unreadable(r.URL.Path) {
 		return "The address " + noText
 	}
 	for name, values := range query {
-		if noLetters(name) || noLetters(strings.Join(values, "")) {
+		if unreadable(name) || unreadable(strings.Join(values, "")) {
 			return "The address " + noText
 		}
 	}
 	for _, name := range []string{"Idempotency-Key", BranchHeader} {
-		if noLetters(r.Header.Get(name)) {
+		if unreadable(r.Header.Get(name)) {
 			return "The header " + name + " " + noText
 		}
 	}

@@ -278,6 +278,10 @@ func TestDemoIsApart(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE staff SET password_hash = (SELECT '$argon2id$v=19$m=47104,t=1,p=1$c29tZXNhbHRzb21lc2FsdA$MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE') WHERE login = 'maren'").Error)
 	status, _ = s.send(http.MethodPost, "/api/sign-in", "", map[string]string{"login": "maren", "password": "x"})
 	assert.Equal(t, http.StatusForbidden, status, "not by a password either")
+	before := at(t, serveWith(t, h, io.Discard, server.Options{Demo: true, Plain: true}), "maren")
+	before.base = base // the cookie is of the address, whatever the port
+	status, _ = before.send(http.MethodGet, "/api/today", "", nil)
+	assert.Equal(t, http.StatusUnauthorized, status, "who signed in while it was a demo is out")
 }
 
 // A cookie is sent over TLS only, by no script, to no other site; its token stands nowhere in the database.

@@ -2,6 +2,7 @@ package server
 
 import (
 	"bytes"
+	"context"
 	"net/http"
 	"strconv"
 
@@ -71,7 +72,7 @@ func (s *Server) files(r chi.Router) {
 	// that it was taken out is kept.
 	r.Get(
 		"/api/patrons/{id}/kept.json",
-		s.file(supervising, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
+		s.opened(supervising, "application/json", func(a *act.Act, id int64, _ *http.Request) ([]byte, error) {
 			return keeping.All(a, id)
 		}),
 	)
@@ -101,11 +102,28 @@ func table(lines [][]string, err error) ([]byte, error) {
 	return out.Bytes(), err
 }
 
+// writing makes a file about one thing.
+type writing func(a *act.Act, id int64, r *http.Request) ([]byte, error)
+
 // file answers with a file about one thing.
-func (s *Server) file(
+func (s *Server) file(roles []role.Role, kind string, write writing) http.HandlerFunc {
+	return s.fileBy(roles, kind, write, act.Look[[]byte])
+}
+
+// opened answers with a file about a person: that it was taken is kept.
+func (s *Server) opened(roles []role.Role, kind string, write writing) http.HandlerFunc {
+	return s.fileBy(roles, kind, write, func(
+		ctx context.Context, h *act.House, who act.Actor, ask func(*act.Act) ([]byte, error),
+	) ([]byte, error) {
+		return act.Do(ctx, h, who, "", nil, ask)
+	})
+}
+
+func (s *Server) fileBy(
 	roles []role.Role,
 	kind string,
-	write func(*act.Act, int64, *http.Request) ([]byte, error),
+	write writing,
+	by func(context.Context, *act.House, act.Actor, func(*act.Act) ([]byte, error)) ([]byte, error),
 ) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		who, err := s.who(r.Context(), roles)
@@ -114,14 +132,7 @@ func (s *Server) file(
 			return
 		}
 		id, _ := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-		data, err := act.Do(
-			r.Context(),
-			s.house,
-			who,
-			"",
-			nil,
-			func(a *act.Act) ([]byte, error) { return write(a, id, r) },
-		)
+		data, err := by(r.Context(), s.house, who, func(a *act.Act) ([]byte, error) { return write(a, id, r) })
 		if err != nil {
 			s.refuse(w, r, err)
 			return

@@ -186,7 +186,7 @@ func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
 	if inAddress := chi.URLParam(r, "secret"); inAddress != "" {
 		secret = inAddress
 	}
-	if noLetters(secret) {
+	if unreadable(secret) {
 		secret = ""
 	}
 	partner, err := partners.Who(r.Context(), s.house, secret)
@@ -204,7 +204,7 @@ func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	readWhole(w)
-	if noLetters(string(body)) {
+	if unreadable(string(body)) {
 		http.Error(w, "the message is not in UTF-8", http.StatusBadRequest)
 		return
 	}

@@ -132,18 +132,7 @@ func look[I, O any](s *Server, path, id, summary string, roles []role.Role, ask 
 
 // open registers a question that opens what concerns persons: that it was asked is kept.
 func open[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
-	huma.Register(
-		s.api,
-		s.guarded(http.MethodGet, path, id, summary, roles),
-		func(ctx context.Context, in *I) (*Out[O], error) {
-			who, err := s.who(ctx, roles)
-			if err != nil {
-				return nil, err
-			}
-			out, err := act.Do(ctx, s.house, who, "", nil, func(a *act.Act) (O, error) { return ask(a, in) })
-			return answer(s, ctx, out, err)
-		},
-	)
+	once(s, http.MethodGet, path, id, summary, roles, ask)
 }
 
 // ask registers a question that carries a body: it changes nothing, so it needs no key.
@@ -232,7 +221,7 @@ func do[O, I any, P keyed[I]](
 	)
 }
 
-// once registers a change without a key: its answer holds a secret and is kept nowhere. Asked for again, it is done anew.
+// once registers an act that writes and has no key, so that its answer is kept nowhere. Asked for again, it is done anew.
 func once[O, I any](
 	s *Server,
 	method, path, id, summary string,

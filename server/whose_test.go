@@ -122,7 +122,7 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	fine("renewLoan", status, says)
 	status, says = post(wil, "/api/loans/"+loan+"/undo", nil)
 	refused("undoLoan", status, says)
-	require.NoError(t, testkit.SQL(h).Exec("UPDATE readings SET at = at - interval '61 minutes'").Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE readings SET at = at - interval '61 minutes' WHERE kind = 'scanned'").Error)
 	status, says = send(wil, http.MethodGet, "/api/patrons/"+patron, nil)
 	refused("patron", status, says)
 	_, says = post(jory, "/api/desk/scan", map[string]any{"text": ask(testkit.FreeItem, "SLM", "book"), "patron": number(patron)})

@@ -14,16 +14,16 @@ type Cut struct {
 	Last   *time.Time // of the last loan looked at; nil: that was all
 }
 
-// CutHistory cuts loans that ended off their patrons where the patron, or else the network, keeps them no longer than so
+// CutHistory cuts loans that ended, and the holds that they filled, off their patrons where the patron, or else the network, keeps them no longer than so
 // many months and nothing is owed for them; months nil: without limit. It looks at a number of loans that ended after an
 // instant.
 func (t *Tx) CutHistory(now time.Time, months *int, after time.Time, most int) (Cut, error) {
 	row, err := one[Cut](t, `WITH looked AS MATERIALIZED (
-			SELECT l.id, l.patron_id, l.returned_at FROM loans l WHERE l.returned_at IS NOT NULL
+			SELECT l.id, l.patron_id, l.filled_hold, l.returned_at FROM loans l WHERE l.returned_at IS NOT NULL
 				AND l.patron_id IS NOT NULL
 				AND l.returned_at > $3 AND l.returned_at < $1 ORDER BY l.returned_at FETCH FIRST $4 ROWS WITH TIES),
 		ending AS MATERIALIZED (
-			SELECT k.id, k.patron_id FROM looked k JOIN patrons p ON p.id = k.patron_id
+			SELECT k.id, k.patron_id, k.filled_hold FROM looked k JOIN patrons p ON p.id = k.patron_id
 			WHERE k.returned_at < $1 - make_interval(months => coalesce(p.history_months, $2))
 				AND NOT EXISTS (SELECT 1 FROM ledger c WHERE c.loan_id = k.id AND c.kind = 'charge'
 					AND (SELECT sum(s.amount) FROM ledger s WHERE s.id = c.id OR s.settles = c.id) > 0)),
@@ -31,8 +31,10 @@ func (t *Tx) CutHistory(now time.Time, months *int, after time.Time, most int) (
 		lines AS (UPDATE return_lines r SET patron_id = NULL FROM ending e WHERE r.loan_id = e.id),
 		books AS (UPDATE ledger b SET loan_id = NULL, line_id = NULL, why = NULL FROM ending e
 			WHERE b.loan_id = e.id),
-		told AS (UPDATE events v SET patron_id = NULL FROM ending e WHERE v.patron_id = e.patron_id
-			AND v.loan_id = e.id)
+		wanted AS (UPDATE holds h SET patron_id = NULL FROM ending e
+			WHERE h.id = e.filled_hold AND h.closed_at IS NOT NULL),
+		told AS (UPDATE events v SET patron_id = NULL FROM ending e
+			WHERE v.patron_id = e.patron_id AND (v.loan_id = e.id OR v.hold_id = e.filled_hold))
 		SELECT (SELECT count(*) FROM cut) AS number,
 			(SELECT max(returned_at) FROM looked HAVING count(*) >= $4) AS last`, now, months, after, most)
 	if row == nil {
@@ -78,6 +80,7 @@ func (t *Tx) DropReadings(before time.Time, most int) (int64, error) {
 // OpenOf is what of a patron is open, and would be left hanging if they were forgotten.
 type OpenOf struct {
 	Loans, Holds, Requests, Unsent int
+	Outside                        int // libraries outside to which we lend on this account
 	Balance                        int64
 }
 
@@ -90,6 +93,7 @@ func (t *Tx) OpenOf(patron int64) (OpenOf, error) {
 			AND stage NOT IN ('done', 'refused', 'withdrawn')) AS requests,
 		(SELECT count(*)::int FROM messages WHERE patron_id = $1
 			AND state IN ('queued', 'sending', 'unclear')) AS unsent,
+		(SELECT count(*)::int FROM partners WHERE patron_id = $1) AS outside,
 		coalesce((SELECT balance FROM patrons WHERE id = $1), 0) AS balance`, patron)
 	if row == nil {
 		return OpenOf{}, err
@@ -121,6 +125,8 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 		books AS (UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL WHERE patron_id = $1
 			AND (loan_id IS NOT NULL
 			OR line_id IS NOT NULL OR why IS NOT NULL) RETURNING id),
+		alone AS (DELETE FROM households h USING patrons p WHERE p.id = $1 AND h.id = p.household_id
+			AND NOT EXISTS (SELECT 1 FROM patrons o WHERE o.household_id = h.id AND o.id <> $1)),
 		emptied AS (UPDATE patrons
 			SET card = '20' || lpad((id % 1000000000000)::text, 12, '0'), legal_name = 'Forgotten',
 			preferred_name = '', shelf_name = '', born = NULL, household_id = NULL, standing = 'inactive',

@@ -171,6 +171,10 @@ func follow(a *act.Act, sweep int64, forward bool) error {
 	return a.Tx.FollowSweep(sweep, forward, a.Now, a.Who.ID, a.Who.Branch, string(loans), string(shelves))
 }
 
+// mostClosures is how many closures a branch may have, recurring ones counted each time in the years for which they are
+// worked out: every sum of days walks through them. What is kept already is read up to three times as many.
+const mostClosures = 3000
+
 func work(a *act.Act, c *Change) (*plan, error) {
 	if c.Now != "" && !slices.Equal(c.Branches, []calendar.Code{a.Who.Branch}) && !a.Who.Role.Supervises() {
 		return nil, problem.Newf(problem.Forbidden, "Only the branch where you are can be closed from here.")
@@ -205,10 +209,16 @@ func work(a *act.Act, c *Change) (*plan, error) {
 		if err != nil {
 			return nil, problem.Newf(problem.Invalid, "%s", err)
 		}
-		p.rows, p.before[code], p.after[code], p.was[code], p.is[code] = append(
-			p.rows,
-			row,
-		), before, after, b, changed
+		if n := len(changed.Closures); n > mostClosures {
+			return nil, problem.Newf(
+				problem.Invalid,
+				"%s would have %d closures, recurring ones counted each time; at most %d are kept. Put what is so each week among the weekly hours.",
+				b.Name, n, mostClosures,
+			)
+		}
+		p.rows = append(p.rows, row)
+		p.before[code], p.after[code] = before, after
+		p.was[code], p.is[code] = b, changed
 		names = append(names, b.Name)
 	}
 	p.touched.Text = strings.Join(names, ", ") + ": " + says

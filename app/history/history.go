@@ -38,7 +38,18 @@ type Happened struct {
 // before is left out unless they show it; of what was paid for it the sum stays.
 func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page, error) {
 	people.Seen(a, people.History, patron, "")
-	rows, next, err := a.Tx.EventsOfPatron(patron, page)
+	for {
+		rows, next, err := a.Tx.EventsOfPatron(patron, page)
+		kept := mayRead(a, rows)
+		if err != nil || len(kept) > 0 || !next.More {
+			return show(a, kept), next, err
+		}
+		page = next // nothing of this part is seen: the list does not end there
+	}
+}
+
+// mayRead leaves out what is not the actor's to read.
+func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 	kept := rows[:0]
 	for _, e := range rows {
 		may := sight.MayReadEvent(a.Who.Role, e.Shown, sight.Event{
@@ -54,7 +65,7 @@ func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page
 		}
 		kept = append(kept, e)
 	}
-	return show(a, kept), next, err
+	return kept
 }
 
 // OfItem gives a page of what happened to an item, newest first. Who had it is named as long as it matters.

@@ -128,12 +128,12 @@ func All(a *act.Act, patron int64) ([]byte, error) {
 type Forgetting struct {
 	Name string   `json:"name"`
 	Open []string `json:"open" doc:"What is open and has to be ended first, in words; none: nothing stands in the way"`
-	Done bool     `json:"done"`
 	Says string   `json:"says" doc:"What was cut off, in a sentence"`
 }
 
-// Look tells what stands in the way of forgetting a patron.
+// Look tells what stands in the way of forgetting a patron, and keeps that the record was opened.
 func Look(a *act.Act, patron int64) (*Forgetting, error) {
+	people.Seen(a, people.Opened, patron, "")
 	p, err := a.Tx.PatronByID(patron)
 	if err != nil {
 		return nil, err
@@ -155,7 +155,7 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 		what   string
 	}{
 		{open.Loans, "loan"}, {open.Holds, "hold"}, {open.Requests, "request outside"},
-		{open.Unsent, "message under way"},
+		{open.Unsent, "message under way"}, {open.Outside, "library outside that borrows on this account"},
 	} {
 		if o.number > 0 {
 			f.Open = append(f.Open, calendar.Count(o.number, o.what))
@@ -189,7 +189,7 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 	if err != nil {
 		return nil, err
 	}
-	f.Done, f.Name = true, ""
+	f.Name = ""
 	f.Says = fmt.Sprintf("Forgotten: %s, %s, %s and %s were cut off, %s deleted.",
 		calendar.Count(int(cut.Loans), "loan"), calendar.Count(int(cut.Holds), "hold"),
 		calendar.Count(int(cut.Requests), "request"), calendar.Count(int(cut.Events), "event"),

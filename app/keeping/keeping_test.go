@@ -29,15 +29,7 @@ var tonight = calendar.MakeDate(2026, 10, 6)
 func lentAndBack(t *testing.T, w *testkit.World, who act.Actor, patron int64, daysAgo int, fine int) (loan int64) {
 	t.Helper()
 	_, items := w.Title("HVH")
-	testkit.Do(t, w.House, who, func(a *act.Act) (*desk.Result, error) {
-		return desk.Lend(a, desk.Lending{Item: items[0], Patron: patron})
-	})
-	run := testkit.Do(t, w.House, who, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
-	testkit.Do(t, w.House, who, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
-	require.NoError(t, testkit.SQL(w.House).Raw(
-		"SELECT l.id FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = ?", items[0]).Scan(&loan).Error)
-	w.Set("UPDATE loans SET lent_at = lent_at - make_interval(days => ?), returned_at = returned_at - make_interval(days => ?) WHERE id = ?",
-		daysAgo+1, daysAgo, loan)
+	loan = w.LentAndBack(who, patron, items[0], daysAgo)
 	if fine > 0 {
 		w.Set("INSERT INTO ledger (patron_id, kind, amount, about, loan_id, at, why) VALUES (?, 'charge', ?, 'late', ?, now(), '{}')", patron, fine, loan)
 	}
@@ -69,8 +61,16 @@ func TestHistoryIsCutOff(t *testing.T) {
 	owed := lentAndBack(t, w, here, usual, 40, 200)
 	atOnce := lentAndBack(t, w, here, none, 1, 0)
 	kept := lentAndBack(t, w, here, long, 400, 0)
+	title, _ := w.Title("HVH")
+	hold := `INSERT INTO holds (title_id, patron_id, pickup, placed_at, place, state, closed_at)
+		VALUES (?, ?, 'HVH', now(), 1, 'filled', now()) RETURNING id::text`
+	wanted := w.Ask(hold, title, usual)
+	w.Set("UPDATE loans SET filled_hold = ?, filled_from = 'ready' WHERE id = ?", wanted, old)
+	w.Set("INSERT INTO events (at, kind, patron_id, hold_id) VALUES (now(), 'hold_placed', ?, ?)", usual, wanted)
 	before := w.Ask("SELECT count(*)::text FROM events")
 	nightly(t, w, "history")
+	assert.Equal(t, "nobody nobody", w.Ask(`SELECT coalesce(h.patron_id::text, 'nobody') || ' ' || coalesce(e.patron_id::text, 'nobody')
+		FROM holds h JOIN events e ON e.hold_id = h.id WHERE h.id = ?`, wanted), "so is the hold that the loan filled")
 	whose := func(loan int64) string {
 		return w.Ask("SELECT coalesce(patron_id::text, 'nobody') FROM loans WHERE id = ?", loan)
 	}
@@ -164,6 +164,7 @@ func TestForgetting(t *testing.T) {
 	boss := w.Staff(role.Supervisor, "HVH")
 	p := w.Patron("HVH")
 	w.Set("UPDATE patrons SET legal_name = 'Lark Unmistakable', email = 'lark@example.invalid', note = 'Unmistakable' WHERE id = ?", p)
+	w.Set("WITH h AS (INSERT INTO households (name) VALUES ('Unmistakable') RETURNING id) UPDATE patrons SET household_id = h.id FROM h WHERE patrons.id = ?", p)
 	lentAndBack(t, w, boss, p, 3, 150)
 	_, items := w.Title("HVH")
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: items[0], Patron: p}) })
@@ -180,7 +181,6 @@ func TestForgetting(t *testing.T) {
 	before := w.Ask(figures)
 	f, err := forget()
 	require.NoError(t, err)
-	assert.True(t, f.Done)
 	assert.Contains(t, f.Says, "2 loans")
 	assert.Equal(t, before, w.Ask(figures))
 	for _, table := range []string{"loans", "holds", "messages", "return_lines", "events", "readings", "reports", "requests"} {
@@ -204,6 +204,24 @@ func TestForgetting(t *testing.T) {
 	assert.Empty(t, found)
 	_, err = forget()
 	assert.EqualError(t, err, "There is no such patron.")
+}
+
+// The account of a library outside is nobody to be forgotten; and of a household the others stay.
+func TestWhoIsNotForgotten(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := w.Staff(role.Supervisor, "HVH")
+	library, one, other := w.Patron("HVH"), w.Patron("HVH"), w.Patron("HVH")
+	w.Set("INSERT INTO partners (symbol, name, sru_url, message_url, secret_digest, patron_id) VALUES ('KELM', 'Kelmouth', '', '', sha256('x'), ?)", library)
+	forget := func(p int64) error {
+		_, err := testkit.Try(w.House, boss, func(a *act.Act) (*keeping.Forgetting, error) { return keeping.Forget(a, p) })
+		return err
+	}
+	assert.ErrorContains(t, forget(library), "1 library outside that borrows on this account")
+	w.Set("WITH h AS (INSERT INTO households (name) VALUES ('Both') RETURNING id) UPDATE patrons SET household_id = h.id FROM h WHERE patrons.id IN (?, ?)", one, other)
+	require.NoError(t, forget(one))
+	assert.Equal(t, "Both", w.Ask("SELECT h.name FROM households h JOIN patrons p ON p.household_id = h.id WHERE p.id = ?", other))
+	require.NoError(t, forget(other))
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM households"))
 }
 
 // Who opens a record or searches leaves a record of that, once for the same within minutes, and words typed on are one.

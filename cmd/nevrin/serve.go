@@ -90,6 +90,15 @@ func (s settings) options() (server.Options, error) {
 	return o, nil
 }
 
+// database opens the one that the environment names.
+func database() (*store.Store, error) {
+	s, err := fromEnvironment()
+	if err != nil {
+		return nil, err
+	}
+	return store.Open(s.database, nil)
+}
+
 func serverCommands() []*cobra.Command {
 	serve := &cobra.Command{
 		Use:   "serve",
@@ -124,11 +133,7 @@ func migrateCommand() *cobra.Command {
 		Short: "Bring the database to the newest migration",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			s, err := fromEnvironment()
-			if err != nil {
-				return err
-			}
-			db, err := store.Open(s.database, nil)
+			db, err := database()
 			if err != nil {
 				return err
 			}
@@ -144,11 +149,7 @@ func administratorCommand() *cobra.Command {
 		Short: "Make an administrator; the password comes from NEVRIN_PASSWORD",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			s, err := fromEnvironment()
-			if err != nil {
-				return err
-			}
-			db, err := store.Open(s.database, nil)
+			db, err := database()
 			if err != nil {
 				return err
 			}
@@ -177,11 +178,7 @@ func linkCommand() *cobra.Command {
 		Short: "Make a link with which somebody sets a new password, once; their waits end",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			s, err := fromEnvironment()
-			if err != nil {
-				return err
-			}
-			db, err := store.Open(s.database, nil)
+			db, err := database()
 			if err != nil {
 				return err
 			}

@@ -127,6 +127,7 @@ test("who looked at whom is kept; a patron chooses; and is forgotten when nothin
   await page.getByRole("button", { name: "Forget this patron" }).click();
   await page.getByRole("button", { name: "Forget for good" }).click();
   await expect(page.getByText(/^Forgotten: /)).toBeVisible();
+  await expect(page.getByText(who!)).toHaveCount(0);
   expect(
     await ask(
       "SELECT legal_name || ' ' || (SELECT count(*) FROM loans WHERE patron_id = p.id) FROM patrons p WHERE id = $1",

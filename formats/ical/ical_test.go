@@ -98,7 +98,7 @@ func TestForeignFiles(t *testing.T) {
 	assert.ErrorContains(t, ical.CheckRule("FREQ=HOURLY"), "within a day")
 }
 
-// Rules that never match, match each day or reach back far are refused or worked out quickly: daily since 1900 took 23 s.
+// Rules that never match, match each day or reach back far are refused or worked out quickly.
 func TestHostileRules(t *testing.T) {
 	since, until := calendar.MakeDate(2016, 1, 1), calendar.MakeDate(2033, 1, 1)
 	for _, c := range []struct {

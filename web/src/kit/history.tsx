@@ -62,14 +62,15 @@ const columnsFor = (item: boolean): Column<Happened>[] => [
 ];
 
 /** Everything that happened to a patron or an item: who, where, when and why. */
-export function History({ patron, item }: { patron?: number; item?: number }) {
+export function History({ patron, item, says }: { patron?: number; item?: number; says?: string }) {
   const list = usePages(["history", patron, item], (after) =>
     told(api.GET("/api/history", { params: { query: { patron, item, after } } })),
   );
   const columns = useMemo(() => columnsFor(item !== undefined), [item]);
   return (
     <Card label="History">
-      <h2 className="px-3 py-2.5 font-semibold">History</h2>
+      <h2 className="px-3 pt-2.5 pb-1 font-semibold">History</h2>
+      {says && <p className="px-3 pb-1.5 text-sm text-ink-2">{says}</p>}
       <Loading of={list}>
         {(rows) => (
           <Table
@@ -80,7 +81,7 @@ export function History({ patron, item }: { patron?: number; item?: number }) {
             pages={list.pages}
             tools
             className="max-h-[66vh]"
-            empty="Nothing has happened yet. Loans, returns, holds, moves and payments stand here."
+            empty={`${says ? "Nothing else is to be seen." : "Nothing has happened yet."} Loans, returns, holds, moves and payments stand here.`}
           />
         )}
       </Loading>

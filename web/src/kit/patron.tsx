@@ -115,7 +115,13 @@ function Facts({
         {card.owed_limit && ` of ${sayMoney(card.owed_limit)} limit`}
       </Row>
       <Row name="Holds">
-        {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
+        {card.reduced ? (
+          <b>{ready} ready here</b>
+        ) : (
+          <>
+            {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
+          </>
+        )}
       </Row>
       {!card.reduced && <Row name="Tell by">{card.email || "No mail address"}</Row>}
     </dl>

@@ -3,7 +3,9 @@ import clsx from "clsx";
 import { useStore } from "zustand";
 import { announce } from "../../kit/announce";
 import { Ask } from "../../kit/ask";
+import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Head, Quiet, Scrolled } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
 import { sayMoney } from "../../kit/say";
 import { usePrompt } from "../../kit/scan";
 import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans";
@@ -18,9 +20,9 @@ export function DeskPlace() {
   const { card, found } = useStore(desk);
   const lines = useScans("desk").filter((s) => s.what === "scan");
   const asks = lines.filter((s) => s.state === "ask").reverse();
-  usePrompt(
-    card ? `Scan an item to lend to ${card.name.split(" ")[0]}, or another card` : "Scan a card, or type a name",
-  );
+  const byName = isEmployed(useMe().role);
+  const begin = byName ? "Scan a card, or type a name" : "Scan a card";
+  usePrompt(card ? `Scan an item to lend to ${card.name.split(" ")[0]}, or another card` : begin);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       if (e.key === "Escape" && !e.defaultPrevented) finish();
@@ -30,7 +32,9 @@ export function DeskPlace() {
   }, []);
   return (
     <div className="grid gap-3.5">
-      {!card && <Head title="Desk" says="Scan a card to begin, or type a name to find the patron." />}
+      {!card && (
+        <Head title="Desk" says={`Scan a card to begin${byName ? ", or type a name to find the patron" : ""}.`} />
+      )}
       <LeftBehind />
       <div
         className={clsx(

@@ -41,11 +41,14 @@ const columnsFor = (mayCancel: boolean): Column<Hold>[] => [
     id: "for",
     head: "For",
     value: (h) => h.patron,
-    cell: (h) => (
-      <Link to="/patrons" search={{ patron: h.patron_id }} className="hover:underline">
-        {h.patron}
-      </Link>
-    ),
+    cell: (h) =>
+      h.patron_id ? (
+        <Link to="/patrons" search={{ patron: h.patron_id }} className="hover:underline">
+          {h.patron}
+        </Link>
+      ) : (
+        h.patron
+      ),
   },
   {
     id: "stands",

@@ -89,7 +89,12 @@ export function Copies({ title, item, code }: { title?: number; item?: number; c
               />
             </Card>
             {single && may && <Tend key={`${single.id}${single.note}${single.material_code}`} item={single} />}
-            {single && may && <History item={single.id} />}
+            {single && may && (
+              <History
+                item={single.id}
+                says="Who had it before is named while something is owed for it, and the last one while it is damaged or sought."
+              />
+            )}
           </div>
         );
       }}

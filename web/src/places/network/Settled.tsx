@@ -23,7 +23,7 @@ const maybeSum = z
   .regex(/^(\d+([.,]\d{1,2})?)?$/, "A sum in figures, or nothing for no limit.");
 
 const schema = z.object({
-  idle: number(720),
+  idle: number(720).refine((t) => Number(t) === 0 || Number(t) >= 5, "0 for never, or 5 and more."),
   back: number(60),
   waive: z.record(z.string(), maybeSum),
   past: z.record(z.string(), z.array(z.string())),

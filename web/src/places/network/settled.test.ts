@@ -5,7 +5,7 @@ const settings = {
   idle_minutes: 30,
   limits: {
     back_days: 3,
-    waive: { volunteer: 0, desk: 500, interlibrary: 750, supervisor: 2000, administrator: null },
+    waive: { desk: 500, interlibrary: 750, supervisor: 2000, administrator: null },
     past: { owed: ["desk"], soon: ["volunteer", "desk", "interlibrary", "supervisor", "administrator"] },
   },
   keep: { history: null, holds: 6, messages: 6, readings: 12, answers: 2 },
@@ -14,7 +14,6 @@ const settings = {
 test("settings are said and read back as they were", () => {
   const said = start(settings, "CAD");
   expect(said.waive).toEqual({
-    volunteer: "0.00",
     desk: "5.00",
     interlibrary: "7.50",
     supervisor: "20.00",
@@ -28,7 +27,7 @@ test("a currency without cents has none in its limits", () => {
   const yen = { ...settings, limits: { ...settings.limits, waive: { desk: 500 } } } as typeof settings;
   const said = start(yen, "JPY");
   expect(said.waive.desk).toBe("500");
-  expect(said.waive.volunteer).toBe("0"); // who is not named waives nothing
+  expect(said.waive.supervisor).toBe("0"); // who is not named waives nothing
   expect(toSettings(said, "JPY").limits.waive.desk).toBe(500);
 });
 

@@ -15,7 +15,8 @@ export interface Said {
   answers: string;
 }
 
-export const waivers = ["volunteer", "desk", "interlibrary", "supervisor", "administrator"] as const;
+/** Who takes payments, and so may waive. */
+export const waivers = ["desk", "interlibrary", "supervisor", "administrator"] as const;
 
 export const stops = [
   ["inactive", "A card that is inactive"],
@@ -64,7 +65,7 @@ export function toSettings(said: Said, currency: string): Settings {
     limits: {
       back_days: Number(said.back),
       waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
-      past: { ...Object.fromEntries(past), soon: [...waivers] },
+      past: { ...Object.fromEntries(past), soon: ["volunteer", ...waivers] },
     },
     keep: {
       history: said.history === "" ? null : Number(said.history),

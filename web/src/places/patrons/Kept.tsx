@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -24,7 +24,15 @@ const lengths = [
 const schema = z.object({ months: z.string(), seen: z.string() });
 
 /** What is kept of a patron, and what they choose about it. */
-export function Kept({ card, onCard }: { card: CardOf; onCard: (c: CardOf) => void }) {
+export function Kept({
+  card,
+  onCard,
+  onForgotten,
+}: {
+  card: CardOf;
+  onCard: (c: CardOf) => void;
+  onForgotten: (says: string) => void;
+}) {
   const me = useMe();
   const [forgetting, setForgetting] = useState(false);
   const choose = useWrite(
@@ -72,14 +80,21 @@ export function Kept({ card, onCard }: { card: CardOf; onCard: (c: CardOf) => vo
           </Quiet>
         </p>
       )}
-      {forgetting && <Forgetting id={card.id} onLeave={() => setForgetting(false)} />}
+      {forgetting && <Forgetting id={card.id} onLeave={() => setForgetting(false)} onForgotten={onForgotten} />}
     </Card>
   );
 }
 
 /** Forgetting is for good, so what stands in the way is named first, and it is said once more what it means. */
-function Forgetting({ id, onLeave }: { id: number; onLeave: () => void }) {
-  const queries = useQueryClient();
+function Forgetting({
+  id,
+  onLeave,
+  onForgotten,
+}: {
+  id: number;
+  onLeave: () => void;
+  onForgotten: (says: string) => void;
+}) {
   const look = useQuery({
     queryKey: ["forgetting", id],
     staleTime: 0,
@@ -90,19 +105,14 @@ function Forgetting({ id, onLeave }: { id: number; onLeave: () => void }) {
     {
       name: `forget ${id}`,
       about: "Forgetting a patron",
-      done: (f) => {
-        queries.setQueryData(["forgetting", id], f);
-        void queries.invalidateQueries({ queryKey: ["patrons"] });
-      },
+      done: (f) => onForgotten(f.says),
     },
   );
   return (
     <div className="rounded-card border border-buoy-500 p-3">
       <Loading of={look} lines={2}>
         {(f) =>
-          f.done ? (
-            <p role="status">{f.says}</p>
-          ) : f.open.length > 0 ? (
+          f.open.length > 0 ? (
             <p>
               {f.name} cannot be forgotten yet: {f.open.join(", ")}. End that first.
             </p>

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { FoundList } from "../../kit/found";
 import { History } from "../../kit/history";
@@ -60,14 +61,44 @@ function Find({ words }: { words: string }) {
 }
 
 function One({ id }: { id: number }) {
+  const queries = useQueryClient();
+  const [forgotten, setForgotten] = useState<string>();
   const card = useQuery({
     queryKey: ["patron", id],
+    enabled: !forgotten,
     queryFn: () => told(api.GET("/api/patrons/{id}", { params: { path: { id } } })),
   });
-  return <Loading of={card}>{(c) => <Shown card={c} again={() => void card.refetch()} />}</Loading>;
+  if (forgotten)
+    return (
+      <div className="grid gap-3.5">
+        <Head title="Forgotten" />
+        <p role="status">
+          {forgotten}{" "}
+          <Link to="/patrons" search={{}} className="link">
+            Find another
+          </Link>
+        </p>
+      </div>
+    );
+  const forget = (says: string) => {
+    setForgotten(says);
+    // Nothing of them stays in this window either.
+    queries.removeQueries({ predicate: (q) => ["patron", "patrons", "history"].includes(String(q.queryKey[0])) });
+  };
+  return (
+    <Loading of={card}>{(c) => <Shown card={c} again={() => void card.refetch()} onForgotten={forget} />}</Loading>
+  );
 }
 
-function Shown({ card, again }: { card: Schema["PeopleCard"]; again: () => void }) {
+function Shown({
+  card,
+  again,
+  onForgotten,
+}: {
+  card: Schema["PeopleCard"];
+  again: () => void;
+  onForgotten: (says: string) => void;
+}) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const changes = {
@@ -102,7 +133,7 @@ function Shown({ card, again }: { card: Schema["PeopleCard"]; again: () => void 
       <div className="grid items-start gap-3.5 lg:grid-cols-[300px_minmax(0,1fr)]">
         <div className="grid gap-3.5">
           <PatronCard {...changes} />
-          <Kept card={card} onCard={changes.onCard} />
+          <Kept card={card} onCard={changes.onCard} onForgotten={onForgotten} />
           {card.on_loan.length > 0 && (
             <Card label="On loan">
               <h2 className="px-3.5 py-2 font-semibold">On loan</h2>
@@ -110,7 +141,12 @@ function Shown({ card, again }: { card: Schema["PeopleCard"]; again: () => void 
             </Card>
           )}
         </div>
-        <History patron={card.id} />
+        <History
+          patron={card.id}
+          says={
+            card.history_seen ? undefined : `What ${card.name} has had before is not shown; that is theirs to choose.`
+          }
+        />
       </div>
     </div>
   );
