@@ -118,6 +118,8 @@ UPDATE partners SET secret_digest = sha256(secret::bytea);
 ALTER TABLE partners DROP COLUMN secret, ALTER COLUMN secret_digest SET NOT NULL;
 
 -- +goose Down
+-- The older form has no room for holds and requests of nobody: once somebody has been cut off, this ends with that and
+-- changes nothing.
 DROP TRIGGER ledger_stays ON ledger;
 CREATE TRIGGER ledger_stays BEFORE UPDATE OR DELETE ON ledger FOR EACH ROW EXECUTE FUNCTION never_changed();
 DROP FUNCTION ledger_stays;
