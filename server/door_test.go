@@ -369,11 +369,10 @@ func TestLogHoldsNobody(t *testing.T) {
 	said := log.String()
 	assert.Contains(t, said, `operation="POST /api/desk/scan"`)
 	assert.Contains(t, said, `operation="GET /api/patrons/{id}"`)
-	for _, part := range strings.Fields(name) {
-		assert.NotContains(t, said, part)
-	}
-	for _, secret := range []string{card, item, "a-key-of", patron} {
-		assert.NotContains(t, said, secret)
+	// A patron's number may be two digits long, which any time, duration or random id may hold too.
+	words := regexp.MustCompile(`(time|ms|request|staff)=\S+`).ReplaceAllString(said, "")
+	for _, secret := range append(strings.Fields(name), card, item, "a-key-of", patron) {
+		assert.NotContains(t, words, secret)
 	}
 	id := testkit.Text(t, h, "SELECT request FROM events WHERE kind = 'lent' ORDER BY at DESC, id DESC LIMIT 1")
 	assert.Contains(t, said, "request="+id)
