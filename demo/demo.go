@@ -23,6 +23,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	"nevrin/core/ident"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/store"
@@ -42,9 +43,16 @@ const (
 	people    = 3500
 )
 
+var numbers = ident.Usual(digits)
+
+func cardNumber(n int64) string  { return numbers.Patterns[0].Number(n) }
+func labelNumber(n int64) string { return numbers.Patterns[1].Number(n) }
+
 type branchFile struct {
 	Code          calendar.Code
 	Name, Zone    string
+	Address       string
+	Phones        []string
 	Sort, Receive int
 	Share         int
 	Public        bool
@@ -60,6 +68,9 @@ type networkFile struct {
 	PatronClasses   [][2]string `json:"patron_classes"`
 	MaterialClasses [][2]string `json:"material_classes"`
 	Collections     [][2]string
+	Choices         [][]any          // list, code, name; then the price of a charge, or whether a note is loud
+	Stations        [][]any          // branch, name, paper, slips, sounds
+	Ages            map[string][]any // of patron classes: from, to, the next one
 	Staff           [][4]string
 	Works           map[string][]string // where people may work beside their own branch, by login
 	Rules           []rulebook.RuleFile

@@ -8,7 +8,6 @@ import (
 
 	"nevrin/app/event"
 	"nevrin/core/calendar"
-	"nevrin/core/ident"
 	"nevrin/core/lateness"
 	"nevrin/core/loan"
 	"nevrin/core/money"
@@ -136,7 +135,7 @@ func (g *generator) resident(household int64, surname string, branch calendar.Co
 	g.add(
 		"patrons",
 		p.id,
-		ident.Number(ident.Card, digits, int(p.id)*7+3000),
+		cardNumber(p.id*7+3000),
 		p.name,
 		"",
 		string([]rune(given)[:1])+". "+strings.ToUpper(surname[:3])+number(int(p.id)%90+10),
@@ -288,7 +287,7 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 	g.add(
 		"items",
 		i.id,
-		ident.Number(ident.Item, digits, int(i.id)*13+10000),
+		labelNumber(i.id*13+10000),
 		t.id,
 		home,
 		home,

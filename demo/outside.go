@@ -7,7 +7,6 @@ import (
 	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
-	"nevrin/core/ident"
 	"nevrin/core/loan"
 	"nevrin/core/rulebook"
 	"nevrin/store"
@@ -33,7 +32,7 @@ func (g *generator) partners() {
 		g.add(
 			"patrons",
 			id,
-			ident.Number(ident.Card, digits, int(id)*7+3000),
+			cardNumber(id*7+3000),
 			p[1],
 			"",
 			p[0],
@@ -255,7 +254,7 @@ func (g *generator) lodged(r request, name string, pickup calendar.Code, who int
 	g.add(
 		"items",
 		i.id,
-		ident.Number(ident.Item, digits, 90_000_000+int(i.id)),
+		labelNumber(90_000_000+i.id),
 		t.id,
 		"HVH",
 		at,

@@ -5,7 +5,6 @@ import (
 
 	"nevrin/app/event"
 	"nevrin/core/calendar"
-	"nevrin/core/ident"
 	"nevrin/core/loan"
 	"nevrin/core/rulebook"
 )
@@ -66,7 +65,7 @@ func (g *generator) sameNovelAgain() {
 	g.add(
 		"items",
 		i.id,
-		ident.Number(ident.Item, digits, int(i.id)*13+10000),
+		labelNumber(i.id*13+10000),
 		t.id,
 		"SLM",
 		"SLM",

@@ -6,6 +6,7 @@ import (
 
 	"nevrin/app/night"
 	"nevrin/core/calendar"
+	"nevrin/store"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -204,8 +205,8 @@ var tables = []struct {
 const settled = `{"keep": {"history": 18, "holds": 18, "messages": 18}}`
 
 func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
-	if _, err := tx.Exec(ctx, "INSERT INTO network (name, digits, currency, timezone, settings) VALUES ('Orrin Sound Libraries', $1, 'CAD', $2, $3)",
-		digits, timezone, settled); err != nil {
+	if _, err := tx.Exec(ctx, "INSERT INTO network (name, numbers, symbol, currency, timezone, settings) VALUES ('Orrin Sound Libraries', $1, 'ORRIN', 'CAD', $2, $3)",
+		store.JSON(&numbers), timezone, settled); err != nil {
 		return err
 	}
 	if _, err := tx.Exec(ctx, "INSERT INTO training_clock (shows) VALUES ($1)", g.now); err != nil {
@@ -244,6 +245,9 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 		return err
 	}
 	if _, err := tx.Exec(ctx, "SELECT setval('lodged_numbers', $1)", g.ids["items"]); err != nil {
+		return err
+	}
+	if err := g.furnish(ctx, tx); err != nil {
 		return err
 	}
 	for _, step := range night.Steps() {

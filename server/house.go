@@ -8,9 +8,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/readings"
 	"nevrin/app/staff"
-	"nevrin/core/calendar"
 	"nevrin/core/role"
-	"nevrin/core/settings"
 )
 
 var administrating = []role.Role{role.Administrator}
@@ -33,20 +31,6 @@ func (s *Server) doorOperations() {
 		administrating,
 		func(a *act.Act, _ *nothing) ([]staff.Person, error) { return staff.List(a) },
 	)
-	type branches struct {
-		Branches []calendar.Code `json:"branches" maxItems:"500" nullable:"false"`
-	}
-	do(
-		s,
-		http.MethodPut,
-		"/staff/{id}/branches",
-		"setStaffBranches",
-		"Say where somebody may work beside their own branch",
-		administrating,
-		func(a *act.Act, in *OneSent[branches]) (Done, error) {
-			return Done{true}, staff.SetBranches(a, in.ID, in.Body.Branches)
-		},
-	)
 	once(
 		s,
 		http.MethodPost,
@@ -65,24 +49,14 @@ func (s *Server) doorOperations() {
 		administrating,
 		func(a *act.Act, in *One) (Done, error) { return Done{true}, staff.EndSessions(a, in.ID, "") },
 	)
-	look(
-		s,
-		"/settings",
-		"settings",
-		"What the network has settled beside rules and calendars",
-		supervising,
-		func(a *act.Act, _ *nothing) (*settings.Settings, error) { return keeping.Settings(a) },
-	)
 	do(
 		s,
-		http.MethodPut,
-		"/settings",
-		"settleSettings",
-		"Settle it otherwise",
+		http.MethodPost,
+		"/staff/{id}/second-off",
+		"dropSecond",
+		"Take somebody's second factor away, for who has lost it",
 		administrating,
-		func(a *act.Act, in *Sent[settings.Settings]) (*settings.Settings, error) {
-			return keeping.Settle(a, in.Body)
-		},
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, staff.DropSecond(a, in.ID) },
 	)
 	type whose struct {
 		Paged

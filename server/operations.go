@@ -2,6 +2,7 @@ package server
 
 import (
 	"net/http"
+	"slices"
 	"time"
 
 	"nevrin/app/accounts"
@@ -19,6 +20,7 @@ import (
 	"nevrin/app/stock"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
+	"nevrin/core/ident"
 	"nevrin/core/role"
 	"nevrin/store"
 )
@@ -34,6 +36,7 @@ func (s *Server) operations() {
 	s.noticeOperations()
 	s.interlibraryOperations()
 	s.doorOperations()
+	s.networkOperations()
 }
 
 // Me is who is signed in, where, and when it is.
@@ -50,11 +53,29 @@ type Me struct {
 	Training bool            `json:"training" doc:"Runs on a training clock"`
 	Mailbox  string          `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
 	Outside  string          `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
-	Digits   string          `json:"digits"`
+	Numbers  []ident.Pattern `json:"numbers" doc:"How numbers look, for showing them in groups"`
 	Demo     []DemoStaff     `json:"demo" doc:"People of the demo, for one-click sign-in"`
 	SignedIn bool            `json:"signed_in"`
 	Rests    bool            `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
 	Works    []calendar.Code `json:"works" doc:"Where this person may work"`
+	Lacks    bool            `json:"lacks_second" doc:"Has to set up a second factor before anything else"`
+	Stations []StationHere   `json:"stations" doc:"The stations of this branch"`
+	Reasons  []ReasonHere    `json:"reasons" doc:"The network's lists to choose a reason from"`
+}
+
+// StationHere is a place with a screen and a scanner, as the network has set it up.
+type StationHere struct {
+	ID     int64  `json:"id"`
+	Name   string `json:"name"`
+	Paper  string `json:"paper" enum:"80mm,58mm,a4,letter"`
+	Slips  bool   `json:"slips" doc:"Slips print by themselves"`
+	Sounds bool   `json:"sounds"`
+}
+
+// ReasonHere is one that can be chosen, of a list.
+type ReasonHere struct {
+	List string `json:"list" enum:"waive,cancel,refuse"`
+	Name string `json:"name"`
 }
 
 // DemoStaff is somebody one click away.
@@ -200,13 +221,26 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
 		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
-		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Digits: a.Network.Digits, SignedIn: a.Who.ID != 0,
-		Branches: []rules.Value{}, Works: []calendar.Code{}, Demo: []DemoStaff{},
+		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Numbers: a.Network.Numbers.Patterns, SignedIn: a.Who.ID != 0,
+		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{}, Demo: []DemoStaff{},
 	}
-	for _, b := range a.Network.Branches {
+	for _, b := range a.Network.Open() {
 		me.Branches = append(me.Branches, rules.Value{Code: string(b.Code), Name: b.Name})
 		if a.Who.ID != 0 && a.Who.MayWorkAt(b.Code) {
 			me.Works = append(me.Works, b.Code)
+		}
+	}
+	if p, ok := a.Context.Value(personKey{}).(*person); ok {
+		me.Lacks = p.lacks
+	}
+	for _, st := range a.Network.Stations {
+		if st.BranchCode == a.Who.Branch {
+			me.Stations = append(me.Stations, StationHere{st.ID, st.Name, st.Paper, st.Slips, st.Sounds})
+		}
+	}
+	for _, c := range a.Network.Choices {
+		if !c.Retired && slices.Contains([]string{"waive", "cancel", "refuse"}, c.List) {
+			me.Reasons = append(me.Reasons, ReasonHere{c.List, c.Name})
 		}
 	}
 	if resting, ok := a.Context.Value(restsKey{}).(*store.Staff); ok {

@@ -93,6 +93,8 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Post("/api/own/password", s.changePassword)
 		r.Post("/api/own/short", s.chooseShort)
 		r.Post("/api/own/end-others", s.endOthers)
+		r.Post("/api/own/second/begin", s.beginSecond)
+		r.Post("/api/own/second", s.setSecond)
 		r.Post("/api/branch", s.changeBranch)
 		r.Get(livePath, s.live)
 		r.Get("/api/slips/hold/{id}", s.holdSlip)

@@ -26,6 +26,7 @@ type sessions struct{ store *store.Store }
 type person struct {
 	found    *store.Staff
 	branches []calendar.Code
+	lacks    bool   // has to set a second factor up first
 	rests    bool   // no hand has been on the station for too long: it asks who is there
 	own      bool   // at a station that nobody else uses
 	address  string // from where they signed in
@@ -40,7 +41,8 @@ func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, err
 		return nil, false, err
 	}
 	if p, ok := ctx.Value(personKey{}).(*person); ok {
-		p.found, p.branches, p.own, p.rests = found.Staff, found.Branches, found.Own, rests(found)
+		p.found, p.branches, p.own = found.Staff, found.Branches, found.Own
+		p.rests, p.lacks = rests(found), found.Lacks
 	}
 	return found.Data, true, nil
 }
@@ -145,10 +147,22 @@ func (s *Server) identify(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), restsKey{}, p.found)))
 			return
 		}
+		rights, err := settings.ReadRights(p.found.Rights)
+		if err != nil {
+			s.refuse(w, r, err)
+			return
+		}
+		if p.lacks && !ownDoors(r.URL.Path) {
+			s.refuse(w, r, &huma.ErrorModel{
+				Type: "urn:nevrin:lacks-second", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
+				Detail: "Your role needs a second factor here. Set it up first, under your name.",
+			})
+			return
+		}
 		who := act.Actor{
 			ID: p.found.ID, Name: p.found.Name, Role: p.found.Role,
 			Branch: p.found.BranchCode, Home: p.found.BranchCode,
-			Branches: p.branches,
+			Branches: p.branches, Rights: rights,
 		}
 		if asked := r.Header.Get(BranchHeader); asked != "" && asked != string(who.Branch) {
 			went := slices.Contains(strings.Fields(s.sessions.GetString(r.Context(), arrivedKey)), asked)
@@ -163,6 +177,12 @@ func (s *Server) identify(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
 	})
+}
+
+// ownDoors tells whether a path is one's own door, where one sets up what is lacking.
+func ownDoors(path string) bool {
+	return path == "/api/me" || path == "/api/own" || strings.HasPrefix(path, "/api/own/") ||
+		strings.HasPrefix(path, "/api/sign-") || !strings.HasPrefix(path, "/api/")
 }
 
 // restsKey is under what the person of a session stands that rests.

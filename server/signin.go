@@ -20,13 +20,19 @@ import (
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 	var in struct {
-		Login, Password string
-		Own             bool // at a station that nobody else uses
+		staff.Entering
+		Own bool // at a station that nobody else uses
 	}
-	if !s.read(w, r, &in) || !s.short(w, r, in.Login, in.Password) {
+	if !s.read(w, r, &in) || !s.short(w, r, in.Login, in.Password, in.Code) {
 		return
 	}
-	who, err := staff.SignIn(r.Context(), s.house, s.address(r), in.Login, in.Password)
+	who, err := staff.SignIn(r.Context(), s.house, s.address(r), in.Entering)
+	if errors.Is(err, staff.ErrSecond) {
+		err = &huma.ErrorModel{
+			Type: "urn:nevrin:second", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
+			Detail: err.Error(),
+		}
+	}
 	if err != nil {
 		s.refuse(w, r, err)
 		return
@@ -162,6 +168,31 @@ func (s *Server) chooseShort(w http.ResponseWriter, r *http.Request) {
 	s.ownDoor(w, r, func(a *act.Act) error { return staff.ChooseShort(a, in.Code) })
 }
 
+// beginSecond makes a secret for one's own second factor, setSecond sets it up.
+func (s *Server) beginSecond(w http.ResponseWriter, r *http.Request) {
+	who, err := s.who(r.Context(), everyone)
+	var out *staff.Setting
+	if err == nil {
+		out, err = act.Look(r.Context(), s.house, who, staff.BeginSecond)
+	}
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(out)
+}
+
+func (s *Server) setSecond(w http.ResponseWriter, r *http.Request) {
+	var in struct{ Secret, Code string }
+	if !s.read(w, r, &in) || !s.short(w, r, in.Secret, in.Code) {
+		return
+	}
+	s.ownDoor(w, r, func(a *act.Act) error {
+		return staff.SetSecond(a, in.Secret, in.Code, s.sessions.Token(r.Context()))
+	})
+}
+
 // endOthers ends all one's own sessions but this one.
 func (s *Server) endOthers(w http.ResponseWriter, r *http.Request) {
 	s.ownDoor(w, r, func(a *act.Act) error {
@@ -196,7 +227,7 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 	who, err := s.who(r.Context(), everyone)
 	if err == nil {
 		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
-			b, err := a.Network.Branch(in.Branch)
+			b, err := a.Network.OpenBranch(in.Branch)
 			if err == nil && !who.MayWorkAt(in.Branch) {
 				err = problem.Newf(
 					problem.Forbidden,

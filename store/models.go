@@ -23,12 +23,13 @@ import (
 type Network struct {
 	One          bool `gorm:"primaryKey"`
 	Name         string
-	Digits       string
 	Currency     string
 	Timezone     string
 	FetchMinutes int
 	Version      int64
 	Settings     json.RawMessage `gorm:"type:jsonb;default:'{}'"`
+	Numbers      json.RawMessage `gorm:"type:jsonb"`
+	Symbol       string          `gorm:"default:'OURS'"` // ours towards partners
 }
 
 func (Network) TableName() string { return "network" }
@@ -47,6 +48,10 @@ type Branch struct {
 	SortMinutes    int
 	ReceiveMinutes int
 	PublicShelf    bool
+	Address        string
+	Phones         []string       `gorm:"type:text[];serializer:texts"`
+	ClosedOn       *time.Time     `gorm:"type:date"` // closed for good
+	Follows        *calendar.Code // where what belonged there belongs since
 }
 
 // Run is a run of the courier in the form of the file format.
@@ -62,6 +67,29 @@ type Class struct {
 	Code     string
 	Name     string
 	Position int
+
+	FromAge, ToAge *int     // of a patron class: proposed from this age, until before the birthday of that one
+	Next           string   // the class that then follows
+	Branches       []string `gorm:"type:text[];serializer:texts"` // that offer it; nil: all
+	StaffOnly      bool     // of a collection: the public neither finds nor holds it
+	Retired        bool     // known, and no longer offered
+}
+
+// Choice is one of a list to choose from.
+type Choice struct {
+	List, Code, Name string
+	Position         int
+	Amount           *int64 // of a charge, in minor units
+	Loud             bool   // a note that shows at every scan of the card
+	Retired          bool
+}
+
+// Station is a place with a screen and a scanner.
+type Station struct {
+	ID            int64
+	BranchCode    calendar.Code
+	Name, Paper   string
+	Slips, Sounds bool // slips print by themselves; sounds are on
 }
 
 // Staff is somebody who works here.
@@ -76,6 +104,10 @@ type Staff struct {
 	Active       bool
 	ShortHash    string // of the short code with which they come back to a station; empty: none
 	ShortWrong   int    // wrong tries of it since the last right one
+
+	Rights     json.RawMessage `gorm:"type:jsonb;default:'{}'"` // in the form of core/settings
+	Second     string          // the secret of their second factor; empty: none
+	SecondStep int64           // the step of the code that was used last
 }
 
 func (Staff) TableName() string { return "staff" }
@@ -517,5 +549,8 @@ func (texts) Scan(ctx context.Context, field *schema.Field, into reflect.Value, 
 // Value writes the column.
 func (texts) Value(_ context.Context, _ *schema.Field, _ reflect.Value, value any) (any, error) {
 	data, err := types.Encode(pgtype.TextArrayOID, pgtype.TextFormatCode, value, nil)
+	if data == nil {
+		return nil, err
+	}
 	return string(data), err
 }

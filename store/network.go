@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"time"
 
@@ -110,16 +111,25 @@ func (t *Tx) NetworkRow() (Network, error) {
 	return n, t.orm().Take(&n).Error
 }
 
-// NetworkRows gives branches, runs and classes in their order.
-func (t *Tx) NetworkRows() (branches []Branch, runs []Run, classes []Class, err error) {
-	if err = t.orm().Order("position").Find(&branches).Error; err != nil {
-		return nil, nil, nil, err
-	}
-	if err = t.orm().Order("position").Find(&runs).Error; err != nil {
-		return nil, nil, nil, err
-	}
-	err = t.orm().Order("kind, position").Find(&classes).Error
-	return branches, runs, classes, err
+// NetworkParts are the rows that a network is made of, each in their order.
+type NetworkParts struct {
+	Branches []Branch
+	Runs     []Run
+	Classes  []Class
+	Choices  []Choice
+	Stations []Station
+}
+
+// NetworkParts gives the rows that the network is made of.
+func (t *Tx) NetworkParts() (NetworkParts, error) {
+	var p NetworkParts
+	return p, errors.Join(
+		t.orm().Order("position, code").Find(&p.Branches).Error,
+		t.orm().Order("position, id").Find(&p.Runs).Error,
+		t.orm().Order("kind, position, code").Find(&p.Classes).Error,
+		t.orm().Order("list, position, code").Find(&p.Choices).Error,
+		t.orm().Order("branch_code, name").Find(&p.Stations).Error,
+	)
 }
 
 // BranchRow gives one branch as it is stored.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/json"
 	"strings"
 	"time"
 
@@ -24,6 +25,7 @@ type Session struct {
 	Branches []calendar.Code
 	Own      bool          // at a station that nobody else uses
 	Rested   time.Duration // for how long no hand was on the station
+	Lacks    bool          // has no second factor, and needs one
 	Idle     *int          // after how many minutes the network ends that; nil: as usual
 }
 
@@ -39,6 +41,8 @@ func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
 		Branches   string
 		Demo, Own  bool
 		ShortHash  string
+		Rights     string
+		Lacks      bool
 		Rested     float64
 		Idle       *int
 	}
@@ -47,7 +51,8 @@ func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
 			(SELECT (settings->>'idle_minutes')::int FROM network) AS idle,
 			f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
 			coalesce(f.branch_code, '') AS branch_code, coalesce(f.demo, false) AS demo,
-			coalesce(f.short_hash, '') AS short_hash,
+			coalesce(f.second = '' AND NOT f.demo, false) AND coalesce((SELECT jsonb_exists(settings->'second_factor', f.role) FROM network), false) AS lacks,
+			coalesce(f.short_hash, '') AS short_hash, coalesce(f.rights::text, '{}') AS rights,
 			coalesce((SELECT string_agg(b.branch_code, ' ') FROM staff_branches b
 				WHERE b.staff_id = f.id), '') AS branches
 		FROM sessions s LEFT JOIN staff f ON f.id = s.staff_id AND f.active WHERE s.digest = ?
@@ -58,12 +63,12 @@ func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
 	}
 	out := &Session{
 		Data: row.Data, Own: row.Own, Rested: time.Duration(row.Rested * float64(time.Second)), Idle: row.Idle,
-		Branches: codes(row.Branches),
+		Branches: codes(row.Branches), Lacks: row.Lacks,
 	}
 	if row.ID != nil {
 		out.Staff = &Staff{
 			ID: *row.ID, Login: row.Login, Name: row.Name, Role: row.Role, BranchCode: row.BranchCode, Active: true,
-			Demo: row.Demo, ShortHash: row.ShortHash,
+			Demo: row.Demo, ShortHash: row.ShortHash, Rights: json.RawMessage(row.Rights),
 		}
 	}
 	return out, nil

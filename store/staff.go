@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"time"
 
@@ -60,6 +61,17 @@ type StaffShown struct {
 	Link         bool // a link to set a new password is out
 	LinkUntil    *time.Time
 	HasPassword  bool
+	Second       bool // has a second factor
+	Rights       json.RawMessage
+	At           []SessionShown
+}
+
+// SessionShown is a session as who keeps the staff sees it.
+type SessionShown struct {
+	Begun   time.Time `json:"begun_at"`
+	Last    time.Time `json:"seen_at"`
+	Address string    `json:"address"`
+	Own     bool      `json:"own"`
 }
 
 // StaffList lists everybody who works here, by name.
@@ -67,6 +79,10 @@ func (t *Tx) StaffList() ([]StaffShown, error) {
 	return list[StaffShown](
 		t,
 		`SELECT f.id, f.login, f.name, f.role, f.branch_code, f.active, f.demo, f.password_hash <> '' AS has_password,
+			f.second <> '' AS second, f.rights,
+			coalesce((SELECT jsonb_agg(jsonb_build_object('begun_at', s.begun_at, 'seen_at', s.seen_at, 'address', s.address,
+				'own', s.own) ORDER BY s.seen_at DESC) FROM sessions s
+				WHERE s.staff_id = f.id AND s.expiry > current_timestamp), '[]') AS at,
 			ARRAY(SELECT b.branch_code FROM staff_branches b WHERE b.staff_id = f.id ORDER BY 1) AS branches,
 			(SELECT count(*)::int FROM sessions s WHERE s.staff_id = f.id AND s.expiry > current_timestamp) AS sessions,
 			(SELECT max(last_at) FROM staff_addresses a WHERE a.staff_id = f.id) AS last_sign_in,
@@ -106,6 +122,16 @@ func (t *Tx) KeepShort(staff int64, hash string) {
 // ShortTried counts a wrong try of a short code; 0 begins anew.
 func (t *Tx) ShortTried(staff int64, wrong int) {
 	t.queueOne("UPDATE staff SET short_wrong = $2 WHERE id = $1", staff, wrong)
+}
+
+// KeepSecond writes the secret of somebody's second factor, and of which step the code was that was used last.
+func (t *Tx) KeepSecond(staff int64, secret string, step int64) {
+	t.queueOne("UPDATE staff SET second = $2, second_step = $3 WHERE id = $1", staff, secret, step)
+}
+
+// SecondUsed writes of which step a code was that has just been used; ErrMoved where it, or a later one, has been before.
+func (t *Tx) SecondUsed(staff, step int64) {
+	t.queueOne("UPDATE staff SET second_step = $2 WHERE id = $1 AND second_step < $2", staff, step)
 }
 
 // KeepAdministrator makes or renews a person with the administrator's role.

@@ -99,6 +99,9 @@ func (t *Tx) ForgetTries() (int64, error) {
 	return tries + addresses, err
 }
 
+// RealTime is the time by the real clock, whatever the training clock shows.
+func (t *Tx) RealTime() (time.Time, error) { return value[time.Time](t, "SELECT clock_timestamp()") }
+
 // KeepLink keeps the digest of a link with which somebody sets a password, in place of any before it, and gives until when
 // it holds: by the real clock, whatever the training clock shows.
 func (t *Tx) KeepLink(token string, staff, by int64, stays time.Duration) (time.Time, error) {

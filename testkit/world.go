@@ -36,6 +36,8 @@ var worldCourier []byte
 // worldDigits are the digits in the numbers of a small world.
 const worldDigits = "4321"
 
+var worldNumbers = ident.Usual(worldDigits)
+
 // World is a small network made for one test: three branches near each other and one in another zone, no titles, no
 // patrons. A test adds what it needs and says so by that. Its clock shows Tuesday 6 October 2026, 09:12 at Havenhead.
 type World struct {
@@ -148,11 +150,7 @@ func (w *World) Patron(branch string, more ...map[string]any) int64 {
 	w.t.Helper()
 	n := w.next()
 	row := map[string]any{
-		"card": ident.Number(
-			ident.Card,
-			worldDigits,
-			n,
-		), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
+		"card": worldNumbers.Patterns[0].Number(int64(n)), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
 		"class": "adult", "branch_code": branch, "email": fmt.Sprintf("patron%d@post.invalid", n),
 		"card_until": "2030-01-01",
 	}
@@ -180,7 +178,7 @@ func (w *World) Title(branches ...string) (int64, []string) {
 // Item is a further copy of a title at a branch, with some columns of its own; it gives the copy's number.
 func (w *World) Item(title int64, branch string, more map[string]any) string {
 	w.t.Helper()
-	number := ident.Number(ident.Item, worldDigits, w.next())
+	number := worldNumbers.Patterns[1].Number(int64(w.next()))
 	row := map[string]any{
 		"barcode": number, "title_id": title, "branch_code": branch, "at_branch": branch, "collection": "general",
 		"material": "book", "price": 2000,

@@ -120,16 +120,16 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 
 // mayWaive refuses a sum beyond what the actor's role waives at once.
 func mayWaive(a *act.Act, amount money.Amount) error {
-	most, may := a.Network.Settled.Limits.MayWaive(a.Who.Role, amount)
+	most, may := a.May().MayWaive(amount)
 	switch {
 	case may:
 		return nil
 	case most == 0:
-		return problem.Newf(problem.Forbidden, "Your role waives nothing. Ask somebody whose role does.")
+		return problem.Newf(problem.Forbidden, "You may waive nothing. Ask somebody who may.")
 	}
 	return problem.Newf(
 		problem.Forbidden,
-		"Your role waives up to %s at once. Ask somebody whose role waives more.",
+		"You may waive up to %s at once. Ask somebody who may waive more.",
 		a.Network.Money.Format(most),
 	)
 }

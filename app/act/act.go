@@ -24,6 +24,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
+	"nevrin/core/settings"
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -37,6 +38,7 @@ type Actor struct {
 	Branch calendar.Code
 
 	Branches []calendar.Code // where they may work beside their own branch
+	Rights   settings.Rights // what they may otherwise than their role says
 	Home     calendar.Code   // their own
 
 	Request string // the request in which they do it; empty for what happens by itself
@@ -209,6 +211,9 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 	a.Book, err = a.Edition(at.Edition.Int64)
 	return a, err
 }
+
+// May is what the actor may, by their role and their own rights.
+func (a *Act) May() settings.Entitled { return a.Network.Settled.Limits.Of(a.Who.Role, a.Who.Rights) }
 
 // Today is the date at the actor's branch; of the network's own zone for what happens by itself.
 func (a *Act) Today() calendar.Date {

@@ -97,8 +97,8 @@ func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circulation.Lending, error) {
 	in := &circulation.Lending{
 		Rules: a.Book.Rulebook, Branch: a.Here(), Now: a.Now, Borrower: people.Borrower(a, b.Patron),
-		At: rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, b.Patron.Class),
-		By: a.Who.Role, Limits: a.Network.Settled.Limits, Past: l.Past, Reason: l.Reason,
+		At:  rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, b.Patron.Class),
+		May: a.May(), Past: l.Past, Reason: l.Reason,
 	}
 	for _, o := range b.OnLoan {
 		branch := a.Network.Timetable.Branches[o.BranchCode].Branch

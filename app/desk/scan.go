@@ -60,7 +60,7 @@ type Scan struct {
 
 // Take takes one scan: a card opens its patron, an item is lent to the patron who is open, words search.
 func Take(a *act.Act, s Scan) (*Result, error) {
-	scan := ident.Read(s.Text, a.Network.Digits)
+	scan := a.Network.Numbers.Read(s.Text)
 	result, err := take(a, s, scan)
 	if result != nil {
 		result.Meant = scan.Like

@@ -84,8 +84,11 @@ const (
 	LinkMade         Kind = "link_made"
 	SessionsEnded    Kind = "sessions_ended"
 	StaffBranches    Kind = "staff_branches"
-	SettingsChanged  Kind = "settings_changed"
-	CutOff           Kind = "cut_off" // what is kept no longer
+	SettingsChanged  Kind = "settings_changed" // until changes of the network were kept whole
+	NetworkChanged   Kind = "network_changed"
+	SecretRenewed    Kind = "secret_renewed" // of a partner
+	SecondFactor     Kind = "second_factor"  // set up or taken away
+	CutOff           Kind = "cut_off"        // what is kept no longer
 	HistoryChosen    Kind = "history_chosen"
 	Forgotten        Kind = "forgotten"
 )

@@ -52,7 +52,7 @@ func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page
 func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 	kept := rows[:0]
 	for _, e := range rows {
-		may := sight.MayReadEvent(a.Who.Role, e.Shown, sight.Event{
+		may := sight.MayReadEvent(a.Who.Role, e.Shown && a.May().SeesHistories(), sight.Event{
 			Reading: e.ItemID != nil || e.LoanID != nil || e.HoldID != nil || e.RequestID != nil,
 			Open:    e.Open || e.Owed, Today: a.Here().Date(e.At) == a.Today(),
 		})

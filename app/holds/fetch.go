@@ -73,7 +73,7 @@ type Taken struct {
 // InHand takes an item that somebody holds in hand and that is not on loan: fetched from the shelf, out of a tote, or
 // found. It goes where it is needed.
 func InHand(a *act.Act, text string) (*Taken, error) {
-	scan := ident.Read(text, a.Network.Digits)
+	scan := a.Network.Numbers.Read(text)
 	wrong := func(place, detail string) (*Taken, error) {
 		t := &Taken{Text: detail, Title: text, Code: text, Sign: moving.AsideFor(place, detail), Meant: scan.Like}
 		if scan.Kind == ident.Words {

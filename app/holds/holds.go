@@ -43,7 +43,7 @@ type Hold struct {
 
 // Place places a hold and routes the title's queue.
 func Place(a *act.Act, o Order) (*Hold, error) {
-	if _, err := a.Network.Branch(o.Pickup); err != nil {
+	if _, err := a.Network.OpenBranch(o.Pickup); err != nil {
 		return nil, err
 	}
 	locked, title, err := a.Tx.PatronAndTitle(o.Patron, o.Title)

@@ -25,7 +25,6 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
-	"nevrin/core/ident"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
@@ -93,7 +92,7 @@ type Order struct {
 
 // Ask asks a partner for a title. The number is given at once.
 func Ask(a *act.Act, o Order) (*Request, error) {
-	if _, err := a.Network.Branch(o.Pickup); err != nil {
+	if _, err := a.Network.OpenBranch(o.Pickup); err != nil {
 		return nil, err
 	}
 	locked, err := a.Tx.PatronLocked(o.Patron)
@@ -120,7 +119,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 		return nil, err
 	}
 	r := store.Request{
-		Number:    fmt.Sprintf("%s-%06d", partners.OurSymbol, n),
+		Number:    fmt.Sprintf("%s-%06d", a.Network.Symbol, n),
 		Role:      exchange.Requesting,
 		PartnerID: partner.ID,
 		Partner:   partner,
@@ -288,8 +287,13 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 	if err != nil {
 		return nil, err
 	}
+	label, _ := a.Network.Numbers.Guests() // there is one, or the numbers could not be settled
+	if next > label.Last() {
+		return nil, problem.Newf(problem.Refused,
+			"All labels of %q have been given out. Who administrates Nevrin can settle longer ones under Network.", label.Name)
+	}
 	item := store.Item{
-		Barcode:    ident.Number(ident.Item, a.Network.Digits, 90_000_000+int(next)),
+		Barcode:    label.Number(next),
 		TitleID:    t.ID,
 		BranchCode: a.Who.Branch,
 		AtBranch:   a.Who.Branch,

@@ -35,7 +35,7 @@ func incoming(h *act.House, m iso18626.Message) (bool, string, error) {
 func head(number string) iso18626.Header {
 	return iso18626.Header{
 		Supplying:           iso18626.Agency{Type: "ISIL", Value: "KELMOUTH"},
-		Requesting:          iso18626.Agency{Type: "ISIL", Value: partners.OurSymbol},
+		Requesting:          iso18626.Agency{Type: "ISIL", Value: "ORRIN"},
 		Timestamp:           time.Now().Format(time.RFC3339),
 		RequestingRequestID: number,
 	}

@@ -15,7 +15,6 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/money"
-	"nevrin/core/settings"
 	"nevrin/store"
 )
 
@@ -196,24 +195,4 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 		calendar.Count(int(cut.Messages), "message"))
 	a.Tell(event.Event{Kind: event.Forgotten, Detail: event.Detail{Says: f.Says}})
 	return f, nil
-}
-
-// Settings gives what the network has settled.
-func Settings(a *act.Act) (*settings.Settings, error) {
-	s := a.Network.Settled
-	return &s, nil
-}
-
-// Settle changes what the network has settled, which is kept with what it was.
-func Settle(a *act.Act, s settings.Settings) (*settings.Settings, error) {
-	if err := s.Check(); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
-	}
-	was, is := store.JSON(&a.Network.Settled), store.JSON(&s)
-	if string(was) == string(is) {
-		return &s, nil
-	}
-	a.Tx.KeepSettings(is)
-	a.Tell(event.Event{Kind: event.SettingsChanged, Detail: event.Detail{Was: string(was), Is: string(is)}})
-	return &s, nil
 }

@@ -15,6 +15,7 @@ import (
 	"nevrin/app/night"
 	"nevrin/app/people"
 	"nevrin/app/returns"
+	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/core/settings"
@@ -121,11 +122,10 @@ func TestOtherThingsAreCutOff(t *testing.T) {
 
 	usual := settings.Usual()
 	usual.Keep.Readings = 2
-	testkit.Do(t, w.House, here, func(a *act.Act) (*settings.Settings, error) { return keeping.Settle(a, usual) })
+	testkit.Do(t, w.House, here, func(a *act.Act) (*upkeep.Kept, error) { return upkeep.Put(a, "settings", "", 0, usual) })
 	nightly(t, w, "readings")
 	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM readings"), "by what the network settles")
-	assert.Equal(t, "12 2", w.Ask(`SELECT (detail->>'was')::json->'keep'->>'readings' || ' ' || ((detail->>'is')::json->'keep'->>'readings')
-		FROM events WHERE kind = 'settings_changed'`))
+	assert.Equal(t, "12 2", w.Ask(`SELECT (was->'keep'->>'readings') || ' ' || ("is"->'keep'->>'readings') FROM changes`))
 }
 
 // What is kept of a patron is taken away as a file, whole.

@@ -9,6 +9,7 @@ package network
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	"nevrin/core/ident"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/core/settings"
@@ -29,10 +31,14 @@ type Network struct {
 	Location  *time.Location
 	Money     money.Currency
 	Settled   settings.Settings
-	Branches  []*calendar.Branch
+	Numbers   ident.Numbers
+	Rows      []store.Branch         // branches as they are stored, in their order
+	Branches  []*calendar.Branch     // all, those closed for good too: what is on loan from there is due by its calendar
 	Public    map[calendar.Code]bool // branches whose hold shelf the public can see
 	Timetable *courier.Timetable
 	Classes   []store.Class
+	Choices   []store.Choice
+	Stations  []store.Station
 
 	editions *sync.Map // id to *Edition, of those in force
 }
@@ -73,12 +79,38 @@ func (n *Network) Branch(code calendar.Code) (*calendar.Branch, error) {
 	return nil, problem.Newf(problem.Missing, "There is no branch %q.", code)
 }
 
+// OpenBranch finds a branch by its code, where people may work, be registered or pick things up: one that is not closed for
+// good.
+func (n *Network) OpenBranch(code calendar.Code) (*calendar.Branch, error) {
+	b, err := n.Branch(code)
+	if err == nil && !n.IsOpen(code) {
+		return nil, problem.Newf(problem.Refused, "%s is closed for good. Choose another branch.", b.Name)
+	}
+	return b, err
+}
+
 // BranchName is the name of a branch that is known to exist.
 func (n *Network) BranchName(code calendar.Code) string {
 	if b, ok := n.Timetable.Branches[code]; ok {
 		return b.Name
 	}
 	return string(code)
+}
+
+// Open are the branches that are not closed for good.
+func (n *Network) Open() []*calendar.Branch {
+	var out []*calendar.Branch
+	for k, b := range n.Branches {
+		if n.Rows[k].ClosedOn == nil {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// IsOpen tells whether there is a branch with a code that is not closed for good.
+func (n *Network) IsOpen(code calendar.Code) bool {
+	return slices.ContainsFunc(n.Rows, func(b store.Branch) bool { return b.Code == code && b.ClosedOn == nil })
 }
 
 // ClassName is the name of a patron class, material class or collection.
@@ -125,12 +157,15 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 	if n.Network, err = tx.NetworkRow(); err != nil {
 		return nil, err
 	}
-	branches, runs, classes, err := tx.NetworkRows()
+	parts, err := tx.NetworkParts()
 	if err != nil {
 		return nil, err
 	}
-	n.Classes = classes
+	n.Classes, n.Choices, n.Stations, n.Rows = parts.Classes, parts.Choices, parts.Stations, parts.Branches
 	if n.Settled, err = settings.Read(n.Settings); err != nil {
+		return nil, err
+	}
+	if n.Numbers, err = ident.ReadNumbers(n.Network.Numbers); err != nil {
 		return nil, err
 	}
 	if n.Money, err = money.ParseCurrency(n.Currency); err != nil {
@@ -141,7 +176,7 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 	}
 	// Branches and runs are kept in the form of the courier file, and read as one.
 	list, plans := []map[string]any{}, []json.RawMessage{}
-	for _, b := range branches {
+	for _, b := range parts.Branches {
 		one, err := BranchFile(&b, today)
 		if err != nil {
 			return nil, err
@@ -149,7 +184,7 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 		list = append(list, one)
 		n.Public[b.Code] = b.PublicShelf
 	}
-	for _, r := range runs {
+	for _, r := range parts.Runs {
 		plans = append(plans, r.Plan)
 	}
 	f, err := readFile(n.Timezone, list, plans)
@@ -157,7 +192,7 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 		return nil, fmt.Errorf("branches and courier as stored: %w", err)
 	}
 	n.Timetable = f.Timetable
-	for _, b := range branches {
+	for _, b := range parts.Branches {
 		n.Branches = append(n.Branches, f.Timetable.Branches[b.Code].Branch)
 	}
 	return n, nil

@@ -24,9 +24,6 @@ import (
 	"nevrin/store"
 )
 
-// OurSymbol is the network's own symbol towards partners.
-const OurSymbol = "ORRIN"
-
 // SendArgs is the job of sending one message.
 type SendArgs struct {
 	Exchange int64 `json:"exchange"`
@@ -40,7 +37,7 @@ func agency(symbol string) iso18626.Agency { return iso18626.Agency{Type: "ISIL"
 func header(a *act.Act, r *store.Request) iso18626.Header {
 	h := iso18626.Header{
 		Supplying:           agency(r.Partner.Symbol),
-		Requesting:          agency(OurSymbol),
+		Requesting:          agency(a.Network.Symbol),
 		Timestamp:           a.Now.Format(time.RFC3339Nano),
 		RequestingRequestID: r.Number,
 	}

@@ -19,7 +19,7 @@ type Read struct {
 
 // Text reads a text, and looks for the card or item that it names.
 func Text(a *act.Act, text string) (*Read, error) {
-	scan := ident.Read(text, a.Network.Digits)
+	scan := a.Network.Numbers.Read(text)
 	r := &Read{Kind: scan.Kind, Number: scan.Number, Says: scan.Problem, Product: scan.Product}
 	unknown := func(what string) {
 		r.Kind, r.Says = ident.Wrong, ident.Unknown(what, scan.Number, scan.Completed)

@@ -20,7 +20,8 @@ func TestText(t *testing.T) {
 	_, items := w.Title("HVH")
 	patron := w.Patron("HVH")
 	card := w.Ask("SELECT card FROM patrons WHERE id = $1", patron)
-	digits := w.Ask("SELECT digits FROM network")
+	numbers, err := ident.ReadNumbers([]byte(w.Ask("SELECT numbers FROM network")))
+	require.NoError(t, err)
 	cases := []struct {
 		name, text string
 		kind       ident.Kind
@@ -28,8 +29,8 @@ func TestText(t *testing.T) {
 	}{
 		{"a card", card, ident.Card, ""},
 		{"an item, spaced as on its label", items[0][:1] + " " + items[0][1:], ident.Item, ""},
-		{"nobody's card", ident.Number(ident.Card, digits, 99_999_999), ident.Wrong, "no card here has it"},
-		{"no such item", ident.Number(ident.Item, digits, 99_999_999), ident.Wrong, "no item here has it"},
+		{"nobody's card", numbers.Patterns[0].Number(99_999_999), ident.Wrong, "no card here has it"},
+		{"no such item", numbers.Patterns[1].Number(89_999_999), ident.Wrong, "no item here has it"},
 		{"a digit missing", items[0][:12], ident.Wrong, "12 digits"},
 		{"words", "salt choir", ident.Words, ""},
 	}

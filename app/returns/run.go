@@ -124,8 +124,7 @@ func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
 		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
 	}
 	if day != nil {
-		back := a.Network.Settled.Limits.BackDays
-		if first, may := loan.MayCountAs(a.Who.Role, a.Here(), a.Today(), *day, back); !may {
+		if first, may := loan.MayCountAs(a.Here(), a.Today(), *day, a.May().BackDays()); !may {
 			return nil, problem.Newf(
 				problem.Forbidden,
 				"Returns here count as %s at the earliest. A supervisor may choose an earlier day.",

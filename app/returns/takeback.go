@@ -34,7 +34,7 @@ type taking struct {
 // Scan takes one scan of a run: it ends the loan, charges what is due, and says where the item goes. It reads what was
 // scanned, gathers the facts, decides, writes, and shows what has changed.
 func Scan(a *act.Act, id int64, text string) (*Change, error) {
-	scan := ident.Read(text, a.Network.Digits)
+	scan := a.Network.Numbers.Read(text)
 	number := ""
 	if scan.Kind == ident.Item {
 		number = scan.Number

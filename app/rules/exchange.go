@@ -18,12 +18,12 @@ func File(a *act.Act, edition int64) (json.RawMessage, error) {
 	if err != nil {
 		return nil, err
 	}
-	branches, _, _, err := a.Tx.NetworkRows()
+	parts, err := a.Tx.NetworkParts()
 	if err != nil {
 		return nil, err
 	}
 	list := []map[string]any{}
-	for _, b := range branches {
+	for _, b := range parts.Branches {
 		one, err := network.BranchFile(&b, a.Today())
 		if err != nil {
 			return nil, err

@@ -12,6 +12,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	"nevrin/core/ident"
 	"nevrin/core/jsonfile"
 	"nevrin/core/rulebook"
 	"nevrin/store"
@@ -67,7 +68,7 @@ func SetUp(ctx context.Context, s *store.Store, n Network) error {
 	row := &store.Network{
 		One:          true,
 		Name:         n.Name,
-		Digits:       n.Digits,
+		Numbers:      store.JSON(new(ident.Usual(n.Digits))),
 		Currency:     book.Currency.Code,
 		Timezone:     n.Timezone,
 		FetchMinutes: 60,
@@ -175,6 +176,7 @@ func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.
 			Closures:  or(plain.Branches[k].Closures, "[]"),
 			Openings:  or(plain.Branches[k].Openings, "[]"),
 			Recurring: json.RawMessage("[]"),
+			Phones:    []string{},
 		}
 		for _, m := range file.Branches {
 			if m.Code == b.Code {

@@ -16,13 +16,21 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/door"
 	"nevrin/core/role"
+	"nevrin/core/settings"
 	"nevrin/store"
 )
+
+// Entering is what somebody signs in with.
+type Entering struct {
+	Login, Password string
+	Code            string // of their second factor, where they have one
+}
 
 // SignIn finds the person with a login and password, who asks from an address. Unknown login and wrong password read the
 // same. A try counts as wrong until it is known to be right, so that many at once are no way round the waits; one for which
 // there is no room just now does not count.
-func SignIn(ctx context.Context, h *act.House, address, login, password string) (*store.Staff, error) {
+func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*store.Staff, error) {
+	login, password := e.Login, e.Password
 	done, err := turn(ctx)
 	if err != nil {
 		return nil, err
@@ -67,6 +75,11 @@ func SignIn(ctx context.Context, h *act.House, address, login, password string) 
 	}
 	if !right || s == nil {
 		return nil, failed(ctx, h, address, known)
+	}
+	if s.Second != "" {
+		if err := second(ctx, h, address, s, e.Code); err != nil {
+			return nil, err
+		}
 	}
 	return s, h.Store.Write(ctx, func(tx *store.Tx) error {
 		tx.TriedWell(s.ID, login, address)
@@ -123,6 +136,8 @@ type Own struct {
 	Login    string  `json:"login"`
 	Demo     bool    `json:"demo" doc:"Signs in with one click, and has no password"`
 	Short    bool    `json:"short" doc:"Has a short code for coming back to a station"`
+	Second   bool    `json:"second" doc:"Has a second factor"`
+	Must     bool    `json:"must" doc:"Has to have one by the network's settings"`
 	Branches []Place `json:"branches" doc:"Where they may work"`
 }
 
@@ -138,8 +153,9 @@ func Look(a *act.Act) (*Own, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Own{Login: s.Login, Demo: s.Demo, Short: s.ShortHash != "", Branches: []Place{}}
-	for _, b := range a.Network.Branches {
+	out := &Own{Login: s.Login, Demo: s.Demo, Short: s.ShortHash != "", Branches: []Place{},
+		Second: s.Second != "", Must: a.Network.Settled.NeedsSecond(s.Role)}
+	for _, b := range a.Network.Open() {
 		if a.Who.MayWorkAt(b.Code) {
 			out.Branches = append(out.Branches, Place{b.Code, b.Name})
 		}
@@ -281,7 +297,7 @@ type Person struct {
 	ID         int64           `json:"id"`
 	Login      string          `json:"login"`
 	Name       string          `json:"name"`
-	Role       role.Role       `json:"role"`
+	Role       role.Role       `json:"role" enum:"administrator,supervisor,interlibrary,desk,volunteer"`
 	Home       calendar.Code   `json:"home"`
 	Branches   []calendar.Code `json:"branches" doc:"Where they may work beside their own branch"`
 	Everywhere bool            `json:"everywhere" doc:"May work everywhere by their role"`
@@ -291,60 +307,48 @@ type Person struct {
 	Password   bool            `json:"password" doc:"Has a password"`
 	Demo       bool            `json:"demo" doc:"Of the demo: signs in with one click"`
 	Waits      bool            `json:"waits" doc:"There were wrong tries under their name since they last signed in"`
+	Second     bool            `json:"second" doc:"Has a second factor"`
+	At         []SignedIn      `json:"at" doc:"Where they are signed in now"`
+	Rights     settings.Rights `json:"rights"`
+	Seen       int64           `json:"seen" doc:"The last change of who they are and what they may; 0: none"`
 	LinkUntil  *time.Time      `json:"link_until,omitempty" doc:"Until when a link to set a password holds that is out"`
+}
+
+// SignedIn is one session of somebody.
+type SignedIn struct {
+	Begun   time.Time `json:"begun"`
+	Last    time.Time `json:"last" doc:"When a hand was last on that station"`
+	Address string    `json:"address" doc:"From where they signed in"`
+	Own     bool      `json:"own" doc:"At a station that nobody else uses"`
 }
 
 // List lists everybody who works here.
 func List(a *act.Act) ([]Person, error) {
 	rows, err := a.Tx.StaffList()
+	if err != nil {
+		return nil, err
+	}
+	seen, err := a.Tx.LatestChanges()
+	if err != nil {
+		return nil, err
+	}
 	out := make([]Person, len(rows))
 	for k, r := range rows {
+		rights, err := settings.ReadRights(r.Rights)
+		if err != nil {
+			return nil, err
+		}
 		out[k] = Person{
 			ID: r.ID, Login: r.Login, Name: r.Name, Role: r.Role, Home: r.BranchCode, Branches: r.Branches,
 			Everywhere: r.Role.Supervises(), Active: r.Active, Sessions: r.Sessions, Signed: r.LastSignIn,
 			Password: r.HasPassword, Demo: r.Demo, Waits: r.Waits, LinkUntil: r.LinkUntil,
+			Second: r.Second, At: []SignedIn{}, Rights: rights, Seen: seen[[2]string{"staff", fmt.Sprint(r.ID)}],
+		}
+		for _, s := range r.At {
+			out[k].At = append(out[k].At, SignedIn{s.Begun, s.Last, s.Address, s.Own})
 		}
 	}
 	return out, err
-}
-
-// SetBranches says where somebody may work beside their own branch.
-func SetBranches(a *act.Act, id int64, branches []calendar.Code) error {
-	s, err := a.Tx.StaffLocked(id)
-	if err != nil {
-		return err
-	}
-	if s == nil {
-		return problem.NoSuch("person")
-	}
-	var wanted []calendar.Code
-	for _, b := range branches {
-		if _, err := a.Network.Branch(b); err != nil {
-			return err
-		}
-		if b != s.BranchCode && !slices.Contains(wanted, b) {
-			wanted = append(wanted, b)
-		}
-	}
-	slices.Sort(wanted)
-	before, err := a.Tx.BranchesOfStaff(id)
-	if err != nil || slices.Equal(before, wanted) {
-		return err
-	}
-	a.Tx.KeepBranchesOfStaff(id, wanted)
-	a.Tell(event.Event{
-		Kind:   event.StaffBranches,
-		Detail: event.Detail{Staff: id, Was: joined(before), Is: joined(wanted)},
-	})
-	return nil
-}
-
-func joined(branches []calendar.Code) string {
-	out := make([]string, len(branches))
-	for k, b := range branches {
-		out[k] = string(b)
-	}
-	return strings.Join(out, " ")
 }
 
 // linkStays is for how long a link to set a password holds.

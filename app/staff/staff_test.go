@@ -6,14 +6,15 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
+	"github.com/pquerna/otp/totp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/app/staff"
-	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/testkit"
 )
@@ -31,10 +32,10 @@ func TestAdministrator(t *testing.T) {
 	assert.EqualError(t, err, `--branch: found "XXX"; expected the code of a branch, one of HVH, SLM, THB, TRN.`)
 	assert.ErrorContains(t, staff.Administrator(ctx, w.Store, "anna", "Anna", "short", "HVH"), "at least 10 letters")
 	anna(t, w)
-	s, err := staff.SignIn(ctx, w.House, "192.0.2.1", "anna", phrase)
+	s, err := staff.SignIn(ctx, w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase})
 	require.NoError(t, err)
 	assert.Equal(t, role.Administrator, s.Role)
-	_, err = staff.SignIn(ctx, w.House, "192.0.2.1", "anna", "something else")
+	_, err = staff.SignIn(ctx, w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: "something else"})
 	assert.ErrorContains(t, err, "do not go together")
 	w.Set("DELETE FROM staff_addresses")
 	w.Set("DELETE FROM staff")
@@ -65,7 +66,7 @@ func TestGuessing(t *testing.T) {
 	w := testkit.NewWorld(t)
 	anna(t, w)
 	try := func(address, login, password string) error {
-		_, err := staff.SignIn(t.Context(), w.House, address, login, password)
+		_, err := staff.SignIn(t.Context(), w.House, address, staff.Entering{Login: login, Password: password})
 		return err
 	}
 	require.NoError(t, try("192.0.2.1", "anna", phrase), "Anna has been at her desk before")
@@ -109,7 +110,7 @@ func TestEightyAtOnce(t *testing.T) {
 	most, stop := watch()
 	for k := range kinds {
 		all.Go(func() {
-			_, err := staff.SignIn(context.Background(), w.House, "203.0.113.9", "anna", "guess")
+			_, err := staff.SignIn(context.Background(), w.House, "203.0.113.9", staff.Entering{Login: "anna", Password: "guess"})
 			kinds[k] = kind(err)
 		})
 	}
@@ -164,7 +165,8 @@ func TestManyPeopleAtOnce(t *testing.T) {
 	most, stop := watch()
 	for k := range 60 {
 		all.Go(func() {
-			_, err := staff.SignIn(context.Background(), w.House, "192.0.2."+string(rune('0'+k%10)), "person"+string(rune('A'+k)), phrase)
+			_, err := staff.SignIn(context.Background(), w.House, "192.0.2."+string(rune('0'+k%10)),
+				staff.Entering{Login: "person" + string(rune('A'+k)), Password: phrase})
 			mu.Lock()
 			defer mu.Unlock()
 			ended[kind(err)]++
@@ -196,7 +198,7 @@ func TestLink(t *testing.T) {
 	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, "password12"), "tried first")
 	require.NoError(t, staff.UseLink(t.Context(), w.House, token, phrase), "a password that was refused does not use the link up")
 	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, other), "has been used")
-	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", "tom", phrase)
+	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "tom", Password: phrase})
 	require.NoError(t, err, "the waits have ended too")
 
 	second, err := staff.LinkFor(t.Context(), w.House, "tom")
@@ -224,9 +226,9 @@ func TestOwnPassword(t *testing.T) {
 	assert.ErrorContains(t, change(staff.Change{Old: phrase, New: "annaanna12"}), "tried first")
 	require.NoError(t, change(staff.Change{Old: phrase, New: other}))
 	assert.Equal(t, "1", testkit.Text(t, w.House, "SELECT count(*)::text FROM sessions"), "sessions elsewhere have ended")
-	_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", "anna", phrase)
+	_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase})
 	assert.Error(t, err)
-	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", "anna", other)
+	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: other})
 	assert.NoError(t, err)
 }
 
@@ -256,27 +258,40 @@ func TestComingBack(t *testing.T) {
 	assert.True(t, over)
 }
 
-// Where somebody may work is said by who administrates, and kept as an event.
-func TestBranchesOfStaff(t *testing.T) {
+// A second factor is set up with a code of it, asked for after the password, counts once, and can be taken away by who
+// administrates.
+func TestSecondFactorAtSignIn(t *testing.T) {
 	w := testkit.NewWorld(t)
 	boss := anna(t, w)
-	tom := w.Staff(role.Desk, "HVH")
-	set := func(branches ...calendar.Code) error {
-		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) {
-			return struct{}{}, staff.SetBranches(a, tom.ID, branches)
-		})
+	enter := func(code string) error {
+		_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase, Code: code})
 		return err
 	}
-	assert.ErrorContains(t, set("XXX"), `no branch "XXX"`)
-	require.NoError(t, set("TRN", "SLM", "HVH", "SLM"))
-	require.NoError(t, set("SLM", "TRN"), "the same again is no change")
-	require.NoError(t, set())
-	assert.Equal(t, "SLM TRN|", testkit.Text(t, w.House, `SELECT string_agg(coalesce(detail->>'is', ''), '|' ORDER BY at) FROM events
-		WHERE kind = 'staff_branches' AND (detail->>'staff')::bigint = ?`, tom.ID))
-	for _, p := range testkit.Do(t, w.House, boss, staff.List) {
-		if p.ID == tom.ID {
-			assert.Empty(t, p.Branches)
-			assert.False(t, p.Everywhere)
-		}
+	setting := testkit.Do(t, w.House, boss, staff.BeginSecond)
+	assert.Contains(t, setting.Address, "otpauth://totp/A%20small%20world:anna?")
+	code := func(steps int) string {
+		text, err := totp.GenerateCode(setting.Secret, time.Now().Add(time.Duration(steps)*30*time.Second))
+		require.NoError(t, err)
+		return text
 	}
+	set := func(secret, code string) error {
+		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) { return struct{}{}, staff.SetSecond(a, secret, code, "") })
+		return err
+	}
+	assert.ErrorContains(t, set("ABC", code(0)), "no secret that Nevrin has made")
+	assert.ErrorContains(t, set(setting.Secret, "000000"), "not right")
+	require.NoError(t, enter(""), "until it is set up, the password alone is right")
+	require.NoError(t, set(setting.Secret, code(-1)))
+
+	assert.ErrorIs(t, enter(""), staff.ErrSecond)
+	assert.ErrorContains(t, enter("000000"), "not right")
+	assert.ErrorContains(t, enter(code(-1)), "has been used", "the code it was set up with counts once too")
+	require.NoError(t, enter(code(0)))
+	w.Set("DELETE FROM wrong_tries")
+	assert.ErrorContains(t, enter(code(0)), "has been used")
+	w.Set("DELETE FROM wrong_tries")
+
+	testkit.Done(t, w.House, boss, func(a *act.Act) error { return staff.DropSecond(a, boss.ID) })
+	require.NoError(t, enter(""))
+	assert.Equal(t, "set, taken away", w.Ask("SELECT string_agg(detail->>'is', ', ' ORDER BY id) FROM events WHERE kind = 'second_factor'"))
 }

@@ -51,9 +51,10 @@ func Look(a *act.Act) ([]Row, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Row, len(a.Network.Branches))
+	branches := a.Network.Open()
+	out := make([]Row, len(branches))
 	at := map[calendar.Code]int{}
-	for k, b := range a.Network.Branches {
+	for k, b := range branches {
 		hours, by, name := b.Settled(b.Date(a.Now))
 		open := hours.String()
 		switch {
@@ -66,7 +67,11 @@ func Look(a *act.Act) ([]Row, error) {
 		out[k], at[b.Code] = Row{Branch: b.Code, Name: b.Name, Open: open}, k
 	}
 	for _, c := range counts {
-		n := out[at[c.Branch]].of(c.Kind)
+		k, open := at[c.Branch]
+		if !open { // closed for good: nothing is done there any more
+			continue
+		}
+		n := out[k].of(c.Kind)
 		n.All += c.Number
 		n.Late += c.Late
 	}

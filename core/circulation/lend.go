@@ -7,7 +7,6 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
-	"nevrin/core/role"
 	"nevrin/core/rulebook"
 	"nevrin/core/settings"
 	"nevrin/core/why"
@@ -37,11 +36,10 @@ type Lending struct {
 	Now      time.Time
 	Borrower loan.Borrower // what is counted of OnLoan is filled in
 	OnLoan   []OnLoan
-	Claim    *Claim // nil: meant for nobody else
-	By       role.Role
-	Limits   settings.Limits // who may go past which stop
-	Past     []loan.StopKind // stops that were seen and are gone past
-	Reason   string          // why they are
+	Claim    *Claim            // nil: meant for nobody else
+	May      settings.Entitled // who lends it, for what may be gone past
+	Past     []loan.StopKind   // stops that were seen and are gone past
+	Reason   string            // why they are
 }
 
 // Verdict is what a lending comes to. It is lent if nothing is Left.
@@ -61,12 +59,12 @@ func Lend(l Lending) Verdict {
 	due, sum := loan.Lend(l.Branch, v.Terms.Loan(), l.Now)
 	v.Due = due
 	for _, s := range l.stops(&v) {
-		if slices.Contains(l.Past, s.Kind) && l.Limits.MayPass(s.Kind, l.By) {
+		if slices.Contains(l.Past, s.Kind) && l.May.MayPass(s.Kind) {
 			v.Passed = append(v.Passed, s)
 			continue
 		}
 		v.Left = append(v.Left, s)
-		v.May = v.May && l.Limits.MayPass(s.Kind, l.By)
+		v.May = v.May && l.May.MayPass(s.Kind)
 		v.Reason = v.Reason || s.Kind.NeedsReason()
 	}
 	if len(v.Left) > 0 {

@@ -1,14 +1,16 @@
 // Package ident tells what has been scanned or typed: a card, an item, something wrong, or words.
 //
-// Cards and items carry fourteen digits: a kind (2 card, 3 item), the four digits of the network,
-// eight of its own, and a check digit after ISO/IEC 7812-1 Annex B (Luhn). The thirteen digits
-// without the check digit may be typed. A publisher's product code (EAN-13 with an ISO 2108 prefix,
-// or a shop's UPC) is known as such, because it is so often scanned by mistake.
+// A network says how its numbers look: patterns of cards and of labels, each with what it begins with, how long it is and
+// how its check digit is worked out. Some belong to one branch; some are older, read but no longer given; some are those of
+// libraries outside, whose people keep their own card. The number of a pattern with a check digit may be typed without it.
+// A publisher's product code (EAN-13 with an ISO 2108 prefix, or a shop's UPC) is known as such, because it is so often
+// scanned by mistake.
 package ident
 
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -25,8 +27,8 @@ const (
 // Scan is what was read. Number is the full number of a card or item; Problem says in a sentence
 // what is wrong with a wrong one, Like what it was meant as, as far as its digits tell: card or item,
 // empty where they do not tell. Product tells that it is a publisher's product code. Completed tells
-// that thirteen digits were given and the check digit was added; if no such number is known, a digit
-// is probably missing.
+// that all but the check digit was given and it was added; if no such number is known, a digit
+// is probably missing. Pattern is how the number of a card or item looks.
 type Scan struct {
 	Kind      Kind
 	Number    string
@@ -34,135 +36,163 @@ type Scan struct {
 	Like      Kind
 	Product   bool
 	Completed bool
+	Pattern   Pattern
 }
 
-const (
-	length     = 14
-	cardDigit  = "2"
-	itemDigit  = "3"
-	codeLength = 5
+// shortest is how many digits a number has at least that could be a wrong one; fewer are words.
+const shortest = 5
+
+var (
+	numeric = regexp.MustCompile(`^[0-9][0-9 -]*[0-9Xx]?$`)
+	code    = regexp.MustCompile(`^[0-9A-Za-z]*[0-9][0-9A-Za-z]*$`)
 )
 
-var numeric = regexp.MustCompile(`^[0-9][0-9 -]*[0-9Xx]?$`)
-
-// Read tells what a text is, for a network with the given four digits.
-func Read(text, network string) Scan {
+// Read tells what a text is.
+func (n Numbers) Read(text string) Scan {
 	text = strings.TrimSpace(text)
-	if !numeric.MatchString(text) {
+	plain := numeric.MatchString(text)
+	if !plain && !code.MatchString(text) {
 		return Scan{Kind: Words}
 	}
-	digits := strings.NewReplacer(" ", "", "-", "").Replace(text)
-	if len(digits) < codeLength {
+	sent := strings.ToUpper(strings.NewReplacer(" ", "", "-", "").Replace(text))
+	if p, ok := n.find(sent); ok {
+		return Scan{Kind: p.Of, Number: sent, Like: p.Of, Pattern: p}
+	}
+	if p, ok := n.complete(sent); ok {
+		return Scan{Kind: p.Of, Number: sent + p.Check.Sign(sent), Like: p.Of, Completed: true, Pattern: p}
+	}
+	if !plain || len(sent) < shortest {
 		return Scan{Kind: Words}
 	}
-	ours := strings.HasPrefix(digits, cardDigit+network) || strings.HasPrefix(digits, itemDigit+network)
-	completed := ours && len(digits) == length-1
-	if completed {
-		digits += CheckDigit(digits)
-	}
-	switch {
-	case !ours && productCode(digits):
-		product := wrong(
-			digits,
-			"%s is the publisher's product code, not the library's label. Scan the label that begins with 3 %s.",
-			digits,
-			network,
-		)
-		product.Like, product.Product = "", true
-		return product
-	case len(digits) != length:
-		return wrong(
-			digits,
-			"%s has %d digits. A card or label has %d. Look for a digit missing or doubled.",
-			digits,
-			len(digits),
-			length,
-		)
-	case CheckDigit(digits[:length-1]) != digits[length-1:]:
-		return wrong(
-			digits,
-			"%s has a check digit that does not fit, so one of its digits is wrong. Scan it again or type it from the label.",
-			digits,
-		)
-	case digits[:1] == cardDigit:
-		return Scan{Kind: Card, Number: digits, Like: Card, Completed: completed}
-	case digits[:1] == itemDigit:
-		return Scan{Kind: Item, Number: digits, Like: Item, Completed: completed}
-	}
-	return wrong(digits, "%s begins with %s. Cards begin with 2, items with 3.", digits, digits[:1])
+	return n.wrong(sent)
 }
 
-func wrong(digits, format string, args ...any) Scan {
-	scan := Scan{Kind: Wrong, Problem: fmt.Sprintf(format, args...)}
-	switch digits[:1] {
-	case cardDigit:
-		scan.Like = Card
-	case itemDigit:
-		scan.Like = Item
+// find gives the pattern that a number fits; of several the one that tells most of its beginning.
+func (n Numbers) find(number string) (Pattern, bool) {
+	return n.longest(func(p Pattern) bool { return p.Fits(number) })
+}
+
+// complete gives the pattern that a number fits once its check digit is added.
+func (n Numbers) complete(number string) (Pattern, bool) {
+	return n.longest(func(p Pattern) bool {
+		return p.Begins != "" && p.Check != NoCheck && p.Fits(number+p.Check.Sign(number))
+	})
+}
+
+func (n Numbers) longest(fits func(Pattern) bool) (Pattern, bool) {
+	var best Pattern
+	found := false
+	for _, p := range n.Patterns {
+		if fits(p) && (!found || len(p.Begins) > len(best.Begins)) {
+			best, found = p, true
+		}
+	}
+	return best, found
+}
+
+// wrong says what is wrong with digits that fit no pattern.
+func (n Numbers) wrong(digits string) Scan {
+	near, common := n.near(digits)
+	scan := Scan{Kind: Wrong, Number: "", Like: kindOf(near)}
+	ours := slices.ContainsFunc(near, func(p Pattern) bool { return p.Begins != "" && len(p.Begins) == common })
+	switch {
+	case !ours && productCode(digits):
+		scan.Like, scan.Product = "", true
+		scan.Problem = fmt.Sprintf("%s is the publisher's product code, not the library's label. Scan the label that begins with %s.",
+			digits, beginnings(n.given(Item)))
+	case !slices.ContainsFunc(near, func(p Pattern) bool { return p.Length == len(digits) }):
+		scan.Problem = fmt.Sprintf("%s has %d digits. A card or label has %s. Look for a digit missing or doubled.",
+			digits, len(digits), lengths(near))
+	case ours:
+		scan.Problem = fmt.Sprintf("%s has a check digit that does not fit, so one of its digits is wrong. "+
+			"Scan it again or type it from the label.", digits)
+	default:
+		scan.Problem = fmt.Sprintf("%s begins with %s. Cards begin with %s, labels with %s.",
+			digits, digits[:min(5, len(digits))], beginnings(n.given(Card)), beginnings(n.given(Item)))
 	}
 	return scan
 }
 
-// CheckDigit is the digit that makes a number valid after ISO/IEC 7812-1 Annex B.
-func CheckDigit(digits string) string {
-	sum := 0
-	for i := range len(digits) {
-		n := int(digits[len(digits)-1-i] - '0')
-		if i%2 == 0 {
-			if n *= 2; n > 9 {
-				n -= 9
-			}
+// near are the patterns that begin most like a number, and how much of their beginning they share with it; all that are
+// given where none shares anything.
+func (n Numbers) near(number string) ([]Pattern, int) {
+	var out []Pattern
+	most := 1
+	for _, p := range n.Patterns {
+		switch c := shared(p.Begins, number); {
+		case c > most:
+			out, most = []Pattern{p}, c
+		case c == most:
+			out = append(out, p)
 		}
-		sum += n
 	}
-	return fmt.Sprint((10 - sum%10) % 10)
+	if out == nil {
+		return append(n.given(Card), n.given(Item)...), 0
+	}
+	return out, most
 }
 
-// Number builds the full number of the nth card or item of a network.
-func Number(kind Kind, network string, n int) string {
-	first := itemDigit
-	if kind == Card {
-		first = cardDigit
+func shared(a, b string) int {
+	n := 0
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
 	}
-	digits := fmt.Sprintf("%s%s%08d", first, network, n)
-	return digits + CheckDigit(digits)
+	return n
 }
 
-// productCode tells whether the digits are an EAN-13, a UPC or an ISBN-10 with a fitting check digit.
-func productCode(digits string) bool {
-	switch len(digits) {
-	case 13, 12:
-		if strings.ContainsAny(digits, "Xx") {
-			return false
+// kindOf is what all of some patterns are of; empty where they differ.
+func kindOf(patterns []Pattern) Kind {
+	var kind Kind
+	for k, p := range patterns {
+		if k > 0 && p.Of != kind {
+			return ""
 		}
-		sum := 0
-		for i := range len(digits) {
-			weight := 1
-			if i%2 == 1 {
-				weight = 3
-			}
-			sum += weight * int(digits[len(digits)-1-i]-'0')
-		}
-		return sum%10 == 0
-	case 10:
-		sum := 0
-		for i := range 10 {
-			n := 10
-			if c := digits[i]; c != 'X' && c != 'x' {
-				n = int(c - '0')
-			}
-			sum += (10 - i) * n
-		}
-		return sum%11 == 0
+		kind = p.Of
 	}
-	return false
+	return kind
+}
+
+func lengths(patterns []Pattern) string {
+	var all []int
+	for _, p := range patterns {
+		all = append(all, p.Length)
+	}
+	slices.Sort(all)
+	return or(slices.Compact(all), func(n int) string { return fmt.Sprint(n) })
+}
+
+func beginnings(patterns []Pattern) string {
+	var all []string
+	for _, p := range patterns {
+		if p.Begins != "" {
+			all = append(all, p.Begins)
+		}
+	}
+	slices.Sort(all)
+	return or(slices.Compact(all), func(s string) string { return s })
+}
+
+// or joins alternatives as a sentence does.
+func or[T any](all []T, say func(T) string) string {
+	text := ""
+	for k, one := range all {
+		switch {
+		case k == 0:
+		case k == len(all)-1:
+			text += " or "
+		default:
+			text += ", "
+		}
+		text += say(one)
+	}
+	return text
 }
 
 // Unknown says that nothing here has a number that is well formed. Completed tells that its check digit was added.
 func Unknown(what, number string, completed bool) string {
 	if completed {
 		return fmt.Sprintf(
-			"No %s has the number %s. Thirteen digits were given and the check digit was added: is a digit missing?",
+			"No %s has the number %s. One digit fewer was given and the check digit was added: is a digit missing?",
 			what,
 			number,
 		)

@@ -212,15 +212,18 @@ func BinCountsAs(b *calendar.Branch, day calendar.Date, emptiedToday bool) *cale
 	return &last
 }
 
-// MayCountAs tells whether returns on a day may count as an earlier one, for a role: for those who do not supervise it is
-// no earlier than so many days before the last open day, which is given where it is.
-func MayCountAs(r role.Role, b *calendar.Branch, today, as calendar.Date, back int) (first calendar.Date, may bool) {
+// MayCountAs tells whether returns on a day may count as an earlier one, for somebody who may go back so many days before
+// the last open day, nil for as many as they like; and which is the first.
+func MayCountAs(b *calendar.Branch, today, as calendar.Date, back *int) (first calendar.Date, may bool) {
+	if back == nil {
+		return as, true
+	}
 	last, ok := b.LastOpenDay(today, today.AddYears(-1))
 	if !ok {
 		last = today
 	}
-	first = last.Add(-back)
-	return first, as >= first || r.Supervises()
+	first = last.Add(-*back)
+	return first, as >= first
 }
 
 // binLooksBack is for how many days a bin may have been filling.

@@ -15,9 +15,10 @@ import (
 
 // Settings are all of it. What a network has not settled is as in Usual.
 type Settings struct {
-	IdleMinutes int    `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
-	Limits      Limits `json:"limits"`
-	Keep        Keep   `json:"keep"`
+	IdleMinutes int         `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
+	Second      []role.Role `json:"second_factor" maxItems:"10" nullable:"false" doc:"Roles whose people need a second factor to sign in"`
+	Limits      Limits      `json:"limits"`
+	Keep        Keep        `json:"keep"`
 }
 
 // Limits are how far those go who work here without asking somebody.
@@ -41,7 +42,7 @@ func Usual() Settings {
 	five, twenty := money.Amount(500), money.Amount(2000)
 	month := 1
 	return Settings{
-		IdleMinutes: 30,
+		IdleMinutes: 30, Second: []role.Role{},
 		Limits: Limits{
 			Waive: map[role.Role]*money.Amount{
 				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,
@@ -68,6 +69,11 @@ func (s *Settings) Check() error {
 		right := fmt.Sprintf("0 for never, or %d and more", shortestIdle)
 		return expect.Errorf(right, "a rest of %d minutes for stations", s.IdleMinutes)
 	}
+	for _, r := range s.Second {
+		if _, err := role.Parse(string(r)); err != nil {
+			return err
+		}
+	}
 	for r, most := range s.Limits.Waive {
 		if _, err := role.Parse(string(r)); err != nil {
 			return err
@@ -89,24 +95,9 @@ func (s *Settings) Check() error {
 	return nil
 }
 
+// NeedsSecond tells whether people of a role need a second factor.
+func (s *Settings) NeedsSecond(r role.Role) bool { return slices.Contains(s.Second, r) }
+
 // shortestIdle is the shortest rest, in minutes, after which a station may ask who is there: it hears of hands on it less
 // often than that.
 const shortestIdle = 5
-
-// MayWaive tells whether a role may waive a sum at once; otherwise the most that it may. A role that is not named waives
-// nothing.
-func (l Limits) MayWaive(r role.Role, sum money.Amount) (most money.Amount, may bool) {
-	limit, named := l.Waive[r]
-	switch {
-	case !named:
-		return 0, false
-	case limit == nil:
-		return 0, true
-	}
-	return *limit, sum <= *limit
-}
-
-// MayPass tells whether a role may lend past a stop. Nobody lends to who is excluded.
-func (l Limits) MayPass(kind loan.StopKind, r role.Role) bool {
-	return kind != loan.CardExcluded && (r.Supervises() || slices.Contains(l.Past[kind], r))
-}

@@ -14,21 +14,21 @@ import (
 )
 
 func TestWhoMayGoPast(t *testing.T) {
-	usual := settings.Usual().Limits
+	usual := func(r role.Role) settings.Entitled { return settings.Usual().Limits.Of(r, settings.Rights{}) }
 	for _, r := range []role.Role{role.Desk, role.Volunteer, role.Interlibrary} {
-		assert.False(t, usual.MayPass(loan.TooMany, r), r)
-		assert.True(t, usual.MayPass(loan.Soon, r), "that something is due in a moment anybody may pass over")
+		assert.False(t, usual(r).MayPass(loan.TooMany), r)
+		assert.True(t, usual(r).MayPass(loan.Soon), "that something is due in a moment anybody may pass over")
 	}
-	assert.True(t, usual.MayPass(loan.OwesTooMuch, role.Supervisor))
+	assert.True(t, usual(role.Supervisor).MayPass(loan.OwesTooMuch))
 	s, err := settings.Read([]byte(`{"limits": {"past": {"owed": ["desk"], "excluded": ["desk", "supervisor"]}}}`))
 	require.NoError(t, err)
-	assert.True(t, s.Limits.MayPass(loan.OwesTooMuch, role.Desk), "the network lets its desk staff")
-	assert.False(t, s.Limits.MayPass(loan.OwesTooMuch, role.Volunteer))
-	assert.False(t, s.Limits.MayPass(loan.CardExcluded, role.Administrator), "an exclusion is lifted, not gone past")
+	assert.True(t, s.Limits.Of(role.Desk, settings.Rights{}).MayPass(loan.OwesTooMuch), "the network lets its desk staff")
+	assert.False(t, s.Limits.Of(role.Volunteer, settings.Rights{}).MayPass(loan.OwesTooMuch))
+	assert.False(t, s.Limits.Of(role.Administrator, settings.Rights{}).MayPass(loan.CardExcluded), "an exclusion is lifted, not gone past")
 }
 
 func TestWhatIsWaived(t *testing.T) {
-	usual := settings.Usual().Limits
+	usual := func(r role.Role) settings.Entitled { return settings.Usual().Limits.Of(r, settings.Rights{}) }
 	for _, c := range []struct {
 		role role.Role
 		sum  money.Amount
@@ -42,7 +42,7 @@ func TestWhatIsWaived(t *testing.T) {
 		{role.Supervisor, 2001, 2000, false},
 		{role.Administrator, 1_000_000, 0, true},
 	} {
-		most, may := usual.MayWaive(c.role, c.sum)
+		most, may := usual(c.role).MayWaive(c.sum)
 		assert.Equal(t, c.most, most, "%+v", c)
 		assert.Equal(t, c.may, may, "%+v", c)
 	}
@@ -68,6 +68,40 @@ func TestReading(t *testing.T) {
 		`[]`: "settings",
 	} {
 		_, err := settings.Read([]byte(text))
+		assert.ErrorContains(t, err, says, text)
+	}
+}
+
+// What somebody may beyond their role, or less, stands above it; nothing lends to who is excluded.
+func TestRightsOfOne(t *testing.T) {
+	limits, three, no := settings.Usual().Limits, 3, false
+	own, err := settings.ReadRights([]byte(`{"waive": {"sum": 1200}, "back_days": 9, "past": ["owed", "excluded"], "history": false}`))
+	require.NoError(t, err)
+	jory := limits.Of(role.Desk, own)
+	most, may := jory.MayWaive(1201)
+	assert.Equal(t, money.Amount(1200), most)
+	assert.False(t, may)
+	_, may = jory.MayWaive(1200)
+	assert.True(t, may)
+	assert.Equal(t, 9, *jory.BackDays())
+	assert.True(t, jory.MayPass(loan.OwesTooMuch))
+	assert.False(t, jory.MayPass(loan.TooManyLate))
+	assert.False(t, jory.MayPass(loan.CardExcluded))
+	assert.False(t, jory.SeesHistories())
+
+	_, may = limits.Of(role.Volunteer, settings.Rights{Waive: &settings.Most{}}).MayWaive(1_000_000)
+	assert.True(t, may, "without limit, where it says so")
+	assert.Equal(t, &three, limits.Of(role.Desk, settings.Rights{}).BackDays())
+	assert.Nil(t, limits.Of(role.Supervisor, settings.Rights{}).BackDays(), "who supervises goes back as far as they like")
+	assert.Equal(t, &three, limits.Of(role.Supervisor, settings.Rights{BackDays: &three}).BackDays())
+	assert.False(t, limits.Of(role.Supervisor, settings.Rights{History: &no}).SeesHistories())
+
+	for text, says := range map[string]string{
+		`{"waive": {"sum": -1}}`: "expected a sum of 0 or more",
+		`{"past": ["mood"]}`:     `the stop "mood"`,
+		`[]`:                     "rights",
+	} {
+		_, err := settings.ReadRights([]byte(text))
 		assert.ErrorContains(t, err, says, text)
 	}
 }

@@ -104,7 +104,7 @@ test("the line is lost in the middle and comes back: it is said, and every scan 
   await scan(page, items[0]!);
   await expect(lent(page)).toHaveCount(1);
   await context.setOffline(true);
-  await expect(page.getByText("Line lost, trying again.")).toBeVisible({ timeout: 2000 });
+  await expect(page.getByText("Line lost, trying again.")).toBeVisible();
   await scan(page, items[1]!);
   await scan(page, items[2]!);
   await expect(tape(page)).toContainText("We do not know yet, asking again");
@@ -283,7 +283,7 @@ test.describe("a server of one's own", () => {
     for (const item of items.slice(0, 3)) await scan(page, item);
     server?.kill("SIGKILL"); // whatever it was doing
     for (const item of items.slice(3)) await scan(page, item);
-    await expect(page.getByText("Line lost, trying again.")).toBeVisible({ timeout: 2000 });
+    await expect(page.getByText("Line lost, trying again.")).toBeVisible();
     await start(port);
     await expect(lent(page)).toHaveCount(6);
     await expect(page.getByText("Line lost")).toHaveCount(0);

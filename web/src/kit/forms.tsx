@@ -11,6 +11,7 @@ import {
   type Path,
 } from "react-hook-form";
 import type { z } from "zod";
+import { useMe } from "./me";
 import { Button, inputLook, Trouble } from "./parts";
 import { moneySign, sayDate } from "./say";
 
@@ -138,6 +139,67 @@ export function TextField({
   return (
     <Labelled name={name} label={label} className={className}>
       {(id, wrong) => <input id={id} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />}
+    </Labelled>
+  );
+}
+
+/** The network's reasons of a list, offered below a field in which other words can be typed too. */
+export function Reasons({ list, id }: { list: "waive" | "cancel" | "refuse"; id: string }) {
+  const { reasons } = useMe();
+  return (
+    <datalist id={id}>
+      {reasons
+        .filter((r) => r.list === list)
+        .map((r) => (
+          <option key={r.name} value={r.name} />
+        ))}
+    </datalist>
+  );
+}
+
+/** A reason: one of the network's, or other words. */
+export function ReasonField({ list, ...rest }: Common & { list: "waive" | "cancel" | "refuse"; width?: string }) {
+  const { register } = useFormContext();
+  const offered = useId();
+  return (
+    <Labelled {...rest}>
+      {(id, wrong) => (
+        <>
+          <input
+            id={id}
+            list={offered}
+            autoComplete="off"
+            {...wrong}
+            {...register(rest.name)}
+            className={clsx(inputLook, rest.width)}
+          />
+          <Reasons list={list} id={offered} />
+        </>
+      )}
+    </Labelled>
+  );
+}
+
+/** Yes or no. */
+export function TickField({ name, label, className }: Common) {
+  const { register } = useFormContext();
+  const id = useId();
+  return (
+    <div className={clsx("flex items-center gap-2 text-sm text-ink-2", className)}>
+      <input id={id} type="checkbox" {...register(name)} />
+      <label htmlFor={id}>{label}</label>
+    </div>
+  );
+}
+
+/** Several lines of text. */
+export function LinesField({ name, label, className, rows = 3 }: Common & { rows?: number }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <textarea id={id} rows={rows} {...wrong} {...register(name)} className={clsx(inputLook, "h-auto py-1")} />
+      )}
     </Labelled>
   );
 }

@@ -63,6 +63,7 @@ function House({ me }: { me: Me }) {
   const actions = useActions(me);
   useKeys(me.role);
   useEffect(() => listen(queries), [queries]);
+  useSecondFirst(me);
   useEffect(handsOn, []);
   useEscape(why);
   useEffect(() => {
@@ -104,6 +105,14 @@ function House({ me }: { me: Me }) {
       {signedOut && <SignInAgain me={me} waiting={waiting} />}
     </>
   );
+}
+
+/** Who has to set up a second factor does that before anything else. */
+function useSecondFirst(me: Me) {
+  const navigate = useNavigate();
+  useEffect(() => {
+    if (me.lacks_second) void navigate({ to: "/own", search: {} });
+  }, [me.lacks_second, navigate]);
 }
 
 /** Esc closes the drawer; otherwise the place hears it. Leaving a place closes the drawer too. */

@@ -3,19 +3,26 @@ import { flushSync } from "react-dom";
 import { createRoot } from "react-dom/client";
 import { api, told, type Schema } from "../api/client";
 import { Quiet, Trouble } from "./parts";
-import { slipsPrint } from "./settings";
+import { paper, slipsPrint } from "./settings";
 
 type SlipOf = Schema["Slip"];
 
 // What has printed by itself in this window; a slip that was looked at again does not come out again.
 const printed = new Set<number>();
 
-/** A slip, 80 mm wide, as it stands on its paper and nowhere else. */
+const pages: Record<string, string> = {
+  "80mm": "size: 80mm 110mm; margin: 4mm;",
+  "58mm": "size: 58mm 110mm; margin: 3mm;",
+  a4: "size: A4; margin: 20mm;",
+  letter: "size: letter; margin: 20mm;",
+};
+
+/** A slip, as wide as the station's paper, as it stands on its paper and nowhere else. */
 function Slip({ slip: s }: { slip: SlipOf }) {
   const bars = [...s.bars.matchAll(/1+/g)];
   return (
     <>
-      <style>{"@page { size: 80mm 110mm; margin: 4mm; }"}</style>
+      <style>{`@page { ${pages[paper()] ?? pages["80mm"]} }`}</style>
       <p className="text-[11pt]">{s.where}</p>
       <p className="text-[30pt] leading-tight font-bold break-words">{s.name}</p>
       <p className="text-[14pt]">{s.note}</p>

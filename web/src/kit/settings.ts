@@ -2,6 +2,20 @@
 const get = (name: string, usual: string) => localStorage.getItem(name) ?? usual;
 const set = (name: string, value: string) => localStorage.setItem(name, value);
 
+/** Which of the network's stations this is; empty: none that it knows. */
+export const stationHere = () => get("station", "");
+export function beStation(s?: { id: number; slips: boolean; sounds: boolean; paper: string }) {
+  set("station", s ? String(s.id) : "");
+  if (!s) return;
+  // What the network has set for the station holds from then on; a person may still choose otherwise.
+  switchSounds(s.sounds);
+  switchSlips(s.slips);
+  set("paper", s.paper);
+}
+
+/** The paper of this station's printer. */
+export const paper = () => get("paper", "80mm");
+
 export const soundsOn = () => get("sounds", "on") === "on";
 export const switchSounds = (on: boolean) => set("sounds", on ? "on" : "off");
 

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../api/client";
 import * as check from "./checks";
-import { ChoiceField, Follows, Form, MoneyField, Send, TextField, useSays } from "./forms";
+import { ChoiceField, Follows, Form, MoneyField, ReasonField, Send, useSays } from "./forms";
 import { sayMoney } from "./say";
 import { Why } from "./why";
 import { useWrite } from "./write";
@@ -82,7 +82,7 @@ function Rest({ card, write }: { card: CardOf; write: { busy: boolean } }) {
   return (
     <>
       <Follows name="amount" value={charge?.owed ?? card.owes} />
-      {waives && <TextField name="reason" label="Reason" />}
+      {waives && <ReasonField list="waive" name="reason" label="Reason" />}
       <div className="flex items-center gap-3">
         <Send write={write}>
           {waives ? "Waive" : "Take"} {amount > 0 && sayMoney(amount)}

@@ -2,6 +2,7 @@ import clsx from "clsx";
 import { useEffect } from "react";
 import type { Schema } from "../api/client";
 import { announce } from "./announce";
+import { who } from "./me";
 import { Tag, type Tone } from "./parts";
 
 type Sign = Schema["MovingSign"];
@@ -56,7 +57,10 @@ export function SignTag({ sign }: { sign: Sign }) {
   return <Tag tone={looks[sign.kind].tone}>{words[sign.kind]}</Tag>;
 }
 
-/** 31846000274417 as people read it from a label: 3 1846 00027 4417. */
+/** A number as people read it from a label, in the groups that the network shows its numbers in. */
 export function spaced(code: string) {
-  return code.length === 14 ? `${code[0]} ${code.slice(1, 5)} ${code.slice(5, 10)} ${code.slice(10)}` : code;
+  const fit = (who.getState().me?.numbers ?? []).filter((p) => p.length === code.length && code.startsWith(p.begins));
+  const [best] = fit.sort((a, b) => b.begins.length - a.begins.length);
+  let at = 0;
+  return best?.groups.length ? best.groups.map((n) => code.slice(at, (at += n))).join(" ") : code;
 }

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState, type FormEvent } from "react";
+import { Problem } from "../api/client";
 import { signIn } from "./house";
 import { meQuery, type Me } from "./me";
 import { forgetEarly } from "./scan";
@@ -20,15 +21,20 @@ function useEntering() {
   return { enter, error, busy };
 }
 
+const needsSecond = (e: unknown) => e instanceof Problem && e.type === "urn:nevrin:second";
+
 /** Name and password, or in the demo one of its people with one click. */
 function Doors({ me }: { me: Me }) {
   const { enter, error, busy } = useEntering();
+  const [second, setSecond] = useState(false);
+  if (!second && needsSecond(error)) setSecond(true); // and it stays: a wrong code is typed again
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
     const form = new FormData(e.currentTarget);
     enter("/api/sign-in", {
       Login: form.get("login"),
       Password: form.get("password"),
+      Code: form.get("code") ?? "",
       Own: form.get("own") !== null,
     });
   };
@@ -67,6 +73,20 @@ function Doors({ me }: { me: Me }) {
         <Field label="Password">
           <input name="password" type="password" autoComplete="current-password" required className={inputLook} />
         </Field>
+        {second && (
+          <Field label="Code of your second factor">
+            <input
+              name="code"
+              inputMode="numeric"
+              autoComplete="one-time-code"
+              maxLength={6}
+              required
+              // eslint-disable-next-line jsx-a11y/no-autofocus -- the password was right, and this is all that is asked now
+              autoFocus
+              className={inputLook}
+            />
+          </Field>
+        )}
         <label className="flex items-center gap-2 text-sm text-ink-2">
           <input name="own" type="checkbox" /> Nobody else uses this station
         </label>

@@ -13,9 +13,11 @@ import { sayInstant } from "./say";
 import { ScanLine, showKeys, toScanLine } from "./scan";
 import { useWaiting } from "./scans/scans";
 import {
+  beStation,
   chooseTheme,
   singleKeysOn,
   soundsOn,
+  stationHere,
   switchSingleKeys,
   switchSlips,
   switchSounds,
@@ -133,6 +135,7 @@ function PersonMenu({ me }: { me: Me }) {
           )}
           <Rule />
           <DropdownMenu.Label className={menuHead}>This station</DropdownMenu.Label>
+          <StationMenu me={me} />
           <Switch name="Sounds" on={soundsOn()} onSwitch={switchSounds} />
           <Switch name="Single keys" on={singleKeysOn()} onSwitch={switchSingleKeys} />
           <Switch name="Slips print by themselves" on={slipsPrint()} onSwitch={switchSlips} />
@@ -150,6 +153,27 @@ function PersonMenu({ me }: { me: Me }) {
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
+  );
+}
+
+/** Which of the branch's stations this browser is; from then on it prints and sounds as the network has set it. */
+function StationMenu({ me }: { me: Me }) {
+  if (me.stations.length === 0) return null;
+  return (
+    <DropdownMenu.RadioGroup
+      value={stationHere()}
+      onValueChange={(id) => beStation(me.stations.find((s) => String(s.id) === id))}
+    >
+      {[{ id: "", name: "None of these" }, ...me.stations].map((s) => (
+        <DropdownMenu.RadioItem
+          key={s.id}
+          value={String(s.id)}
+          className={`${menuItem} flex justify-between gap-4 data-[state=checked]:font-semibold`}
+        >
+          {s.name} {stationHere() === String(s.id) && <span className="text-ink-2">here</span>}
+        </DropdownMenu.RadioItem>
+      ))}
+    </DropdownMenu.RadioGroup>
   );
 }
 

@@ -1,12 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useSearch } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
+import { createStore } from "zustand/vanilla";
 import { api, keyed, told, type Schema } from "../../api/client";
+import { Reasons } from "../../kit/forms";
 import { InHand } from "../../kit/inhand";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Card, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { Card, Head, inputLook, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayDay } from "../../kit/say";
@@ -94,6 +96,21 @@ export function HoldsPlace() {
       <InHand prompt="Scan an item in hand, for the hold shelf or wherever it goes" />
       {may && <PlaceHold key={title} title={title} />}
       <Card label="Open holds">
+        {may && (
+          <div className="flex justify-end px-3 py-2 print:hidden">
+            <label className="flex items-center gap-2 text-sm text-ink-2">
+              Reason, when one is cancelled
+              <input
+                list="cancel-reasons"
+                autoComplete="off"
+                maxLength={200}
+                className={inputLook}
+                onChange={(e) => reason.setState({ says: e.target.value.trim() })}
+              />
+            </label>
+            <Reasons list="cancel" id="cancel-reasons" />
+          </div>
+        )}
         <Loading of={list}>
           {(rows) => (
             <Table
@@ -115,8 +132,14 @@ export function HoldsPlace() {
   );
 }
 
+/** Why holds are cancelled from now on, as the field above the list says. */
+const reason = createStore(() => ({ says: "" }));
+
 const cancelOne = (id: number, key: string) =>
-  api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: keyed(key) }, body: { reason: "" } });
+  api.POST("/api/holds/{id}/cancel", {
+    params: { path: { id }, header: keyed(key) },
+    body: { reason: reason.getState().says },
+  });
 const nameOf = (h: Hold) => `cancel ${h.id}`;
 const aboutOf = (h: Hold) => `Cancelling the hold on ${h.title}`;
 

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField, useSays } from "../../kit/forms";
+import { ChoiceField, Form, ReasonField, Send, useSays } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { Button, Card, Code, Quiet, Tag } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
@@ -56,7 +56,7 @@ export function Reply({ request, onClose }: { request: Schema["InterlibraryReque
         <Copies request={request.id} busy={reply.busy} onYes={(item, note) => reply.run({ yes: true, item, note })} />
         <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
           <ChoiceField name="reason" label="Reason for a no" options={reasons} />
-          <TextField name="note" label="Note to them" width="w-72 max-w-full" />
+          <ReasonField list="refuse" name="note" label="Note to them" width="w-72 max-w-full" />
           <Send plain write={reply}>
             Answer no
           </Send>

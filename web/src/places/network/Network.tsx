@@ -1,36 +1,71 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Head, Tabs } from "../../kit/parts";
 import { administrates } from "../../kit/places";
+import { Branches } from "./Branches";
+import { Changes } from "./Changes";
+import { Choices } from "./Choices";
+import { Classes } from "./Classes";
+import { NumberPatterns } from "./Numbers";
+import { Partners } from "./Partners";
+import { useNetwork } from "./parts";
 import { Readings } from "./Readings";
 import { Settled } from "./Settled";
 import { Staff } from "./Staff";
+import { Stations } from "./Stations";
 
 const tabs = [
+  ["branches", "Branches"],
+  ["stations", "Stations"],
   ["staff", "Staff"],
+  ["classes", "Classes"],
+  ["lists", "Lists"],
+  ["numbers", "Numbers"],
+  ["partners", "Partners"],
   ["settings", "Settings"],
+  ["history", "History"],
   ["readings", "Who looked at whom"],
 ] as const;
 
-/** Who works here and where, what the network has settled, and who has opened whose record. */
+/** What the network is made of, who works here, and who has done what with it. */
 export function NetworkPlace() {
   const me = useMe();
   const navigate = useNavigate();
+  const network = useNetwork();
   const { tab, patron, staff } = useSearch({ from: "/network" });
   const offered = tabs.filter(([id]) => id !== "staff" || administrates(me.role));
-  const chosen = offered.some(([id]) => id === tab) ? tab : offered[0]?.[0];
+  const chosen = offered.find(([id]) => id === tab)?.[0] ?? "branches";
   return (
     <div className="grid gap-3.5">
-      <Head title="Network" says={me.network} />
+      <Head
+        title="Network"
+        says={administrates(me.role) ? me.network : `${me.network}. Who administrates Nevrin changes what stands here.`}
+      />
       <Tabs
         label="Parts of the network"
         tabs={offered}
-        chosen={chosen ?? "settings"}
+        chosen={chosen}
         onChoose={(id) => void navigate({ to: "/network", search: { tab: id } })}
       />
       {chosen === "staff" && <Staff />}
-      {chosen === "settings" && <Settled />}
+      {chosen === "history" && <Changes />}
       {chosen === "readings" && <Readings patron={patron} staff={staff} />}
+      {!["staff", "history", "readings"].includes(chosen) && (
+        <Loading of={network}>
+          {(n) => (
+            <>
+              {chosen === "branches" && <Branches rows={n.branches} />}
+              {chosen === "stations" && <Stations rows={n.stations} />}
+              {chosen === "classes" && <Classes rows={n.classes} />}
+              {chosen === "lists" && <Choices rows={n.choices} />}
+              {chosen === "numbers" && <NumberPatterns row={n.numbers} />}
+              {chosen === "partners" && <Partners rows={n.partners} />}
+              {chosen === "settings" && <Settled own={n.own} settings={n.settings} />}
+            </>
+          )}
+        </Loading>
+      )}
     </div>
   );
 }

@@ -1,13 +1,12 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
-import { api, keyed, told, type Schema } from "../../api/client";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
 import { ChipsField, Form, MoneyField, Send, TextField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Card } from "../../kit/parts";
 import { administrates } from "../../kit/places";
-import { useWrite } from "../../kit/write";
-import { start, stops, toSettings, waivers, type Said } from "./settled";
+import { useKeep, type Shown } from "./parts";
+import { everyRole, start, stops, toSettings, waivers, type Said } from "./settled";
 
 type Settings = Schema["SettingsSettings"];
 
@@ -23,6 +22,7 @@ const maybeSum = z
   .regex(/^(\d+([.,]\d{1,2})?)?$/, "A sum in figures, or nothing for no limit.");
 
 const schema = z.object({
+  second: z.array(z.string()),
   idle: number(720).refine((t) => Number(t) === 0 || Number(t) >= 5, "0 for never, or 5 and more."),
   back: number(60),
   waive: z.record(z.string(), maybeSum),
@@ -35,37 +35,82 @@ const schema = z.object({
 }) satisfies z.ZodType<Said>;
 
 /** What the network has settled beside rules and calendars: how far who goes, and for how long what is kept. */
-export function Settled() {
-  const settings = useQuery({ queryKey: ["settings"], queryFn: () => told(api.GET("/api/settings")) });
-  return <Loading of={settings}>{(s) => <Shown key={JSON.stringify(s)} settings={s} />}</Loading>;
+export function Settled({ own, settings }: { own: Shown<Schema["UpkeepOwn"]>; settings: Shown<Settings> }) {
+  return (
+    <>
+      <Called key={`own ${own.seen}`} row={own} />
+      <Rest key={settings.seen} row={settings} />
+    </>
+  );
 }
 
-function Shown({ settings }: { settings: Settings }) {
+const called = z.object({
+  name: check.needed("The network needs a name."),
+  symbol: z
+    .string()
+    .trim()
+    .toUpperCase()
+    .regex(/^[A-Z0-9-]{2,16}$/, "From 2 to 16 letters, digits and hyphens."),
+});
+
+function Called({ row }: { row: Shown<Schema["UpkeepOwn"]> }) {
+  const may = administrates(useMe().role);
+  const keep = useKeep<Schema["UpkeepOwn"]>("own", "What the network is called", ({ seen, is }, key) =>
+    api.PUT("/api/network/own", { params: { header: keyed(key) }, body: { seen, is } }),
+  );
+  return (
+    <Card label="The network" className="max-w-4xl p-3.5">
+      <h2 className="font-semibold">The network</h2>
+      <Form
+        schema={called}
+        start={row.is}
+        write={keep}
+        onSend={(is) => keep.run({ key: "", seen: row.seen, is })}
+        className="mt-2"
+      >
+        <fieldset disabled={!may} className="flex flex-wrap items-start gap-2.5">
+          <TextField name="name" label="Name" width="w-72" />
+          <TextField name="symbol" label="Symbol towards partners" />
+          {may && (
+            <Send write={keep} plain className="self-end">
+              Keep
+            </Send>
+          )}
+        </fieldset>
+      </Form>
+    </Card>
+  );
+}
+
+function Rest({ row }: { row: Shown<Settings> }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const settings = row.is;
   const may = administrates(me.role);
-  const keep = useWrite((body: Settings, key) => api.PUT("/api/settings", { params: { header: keyed(key) }, body }), {
-    name: "settings",
-    about: "The network's settings",
-    done: (s) => queries.setQueryData(["settings"], s),
-  });
+  const keep = useKeep<Settings>("settings", "The network's settings", ({ seen, is }, key) =>
+    api.PUT("/api/network/settings", { params: { header: keyed(key) }, body: { seen, is } }),
+  );
   return (
     <Form
       schema={schema}
       start={start(settings, me.currency)}
       write={keep}
-      onSend={(said) => keep.run(toSettings(said, me.currency))}
+      onSend={(said) => keep.run({ key: "", seen: row.seen, is: toSettings(said, me.currency) })}
       className="grid max-w-4xl gap-3.5"
     >
-      {!may && <p className="text-ink-2">Who administrates Nevrin changes these.</p>}
       <fieldset disabled={!may} className="grid gap-3.5">
         <Card label="Stations" className="grid gap-2 p-3.5">
-          <h2 className="font-semibold">Stations</h2>
+          <h2 className="font-semibold">Stations and signing in</h2>
           <TextField
             name="idle"
             label="A shared station asks who is there after so many minutes without a hand on it; 0 is never"
             inputMode="numeric"
             width="w-24"
+          />
+          <ChipsField
+            name="second"
+            label="Who needs a second factor to sign in"
+            says="nobody"
+            options={everyRole.map((r) => [r, r] as const)}
           />
         </Card>
         <Card label="How far without asking" className="grid gap-3 p-3.5">

@@ -2,6 +2,7 @@ import { expect, test } from "vitest";
 import { start, toSettings } from "./settled";
 
 const settings = {
+  second_factor: ["administrator"],
   idle_minutes: 30,
   limits: {
     back_days: 3,

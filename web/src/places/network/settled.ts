@@ -5,6 +5,7 @@ type Settings = Schema["SettingsSettings"];
 /** What the form says: all of it texts, empty for no limit. */
 export interface Said {
   idle: string;
+  second: string[];
   back: string;
   waive: Record<string, string>;
   past: Record<string, string[]>;
@@ -17,6 +18,8 @@ export interface Said {
 
 /** Who takes payments, and so may waive. */
 export const waivers = ["desk", "interlibrary", "supervisor", "administrator"] as const;
+
+export const everyRole = ["volunteer", ...waivers] as const;
 
 export const stops = [
   ["inactive", "A card that is inactive"],
@@ -31,7 +34,7 @@ export const stops = [
   ["meant_for_else", "Meant for somebody else"],
 ] as const;
 
-const digitsOf = (currency: string) =>
+export const digitsOf = (currency: string) =>
   new Intl.NumberFormat("en", { style: "currency", currency }).resolvedOptions().maximumFractionDigits ?? 2;
 
 /** Settings as the form says them. A role that is not named waives nothing. */
@@ -44,6 +47,7 @@ export function start(s: Settings, currency: string): Said {
   };
   return {
     idle: String(s.idle_minutes),
+    second: s.second_factor,
     back: String(s.limits.back_days),
     waive: Object.fromEntries(waivers.map((r) => [r, sum(r)])),
     past: Object.fromEntries(stops.map(([code]) => [code, s.limits.past[code] ?? []])),
@@ -62,6 +66,7 @@ export function toSettings(said: Said, currency: string): Settings {
   const past = Object.entries(said.past).filter(([, roles]) => roles.length > 0);
   return {
     idle_minutes: Number(said.idle),
+    second_factor: said.second,
     limits: {
       back_days: Number(said.back),
       waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),

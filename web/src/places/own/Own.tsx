@@ -17,6 +17,7 @@ export function OwnPlace() {
           <>
             <Short own={o} />
             {!o.demo && <Password />}
+            {!o.demo && <Second own={o} />}
             <Elsewhere />
             <Card label="Where you may work" className="p-3.5">
               <h2 className="font-semibold">Where you may work</h2>
@@ -109,6 +110,67 @@ function Password() {
       </form>
       <Said text={sending.done} />
       <Trouble error={sending.error} />
+    </Card>
+  );
+}
+
+interface Setting {
+  secret: string;
+  address: string;
+  picture: string;
+}
+
+/** A second factor: an app for codes learns a secret, and shows with its first code that it has. */
+function Second({ own }: { own: Own }) {
+  const [setting, setSetting] = useState<Setting>();
+  const [error, setError] = useState<unknown>();
+  const sending = useSending("/api/own/second", "Set up. From now on you are asked for a code when you sign in.");
+  const begin = () => {
+    setError(undefined);
+    fetched("/api/own/second/begin", {})
+      .then((r) => r.json() as Promise<Setting>)
+      .then(setSetting, setError);
+  };
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault();
+    const code = new FormData(e.currentTarget).get("code");
+    void sending.send({ Secret: setting?.secret, Code: code }).then((ok) => ok && setSetting(undefined));
+  };
+  return (
+    <Card label="Second factor" className="p-3.5">
+      <h2 className="font-semibold">Second factor</h2>
+      <p className="text-ink-2">
+        {own.second
+          ? "You have one: an app for codes on your phone. Who administrates Nevrin can take it away if you lose it."
+          : `An app for codes on your phone, asked for after your password.${own.must ? " Your role needs one here." : ""}`}
+      </p>
+      {!setting && (
+        <Button plain className="mt-2" onClick={begin}>
+          {own.second ? "Set up another" : "Set one up"}
+        </Button>
+      )}
+      {setting && (
+        <form onSubmit={submit} className="mt-2 grid justify-items-start gap-2">
+          <p>Let the app take this picture, or type the secret into it. Then type the code that it shows.</p>
+          <img alt="The secret as a QR code" src={`data:image/png;base64,${setting.picture}`} />
+          <p className="font-mono">{setting.secret.match(/.{1,4}/g)?.join(" ")}</p>
+          <Field label="Code">
+            <input
+              name="code"
+              inputMode="numeric"
+              autoComplete="one-time-code"
+              maxLength={6}
+              required
+              className={inputLook}
+            />
+          </Field>
+          <Button type="submit" busy={sending.busy}>
+            Set it up
+          </Button>
+        </form>
+      )}
+      <Said text={sending.done} />
+      <Trouble error={sending.error ?? error} />
     </Card>
   );
 }

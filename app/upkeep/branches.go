@@ -1,0 +1,317 @@
+package upkeep
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/network"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/store"
+)
+
+// Branch is a branch beside its calendar.
+type Branch struct {
+	Name           string         `json:"name" minLength:"1" maxLength:"60"`
+	Zone           string         `json:"zone" maxLength:"40" doc:"A named set of branches; empty: none"`
+	Address        string         `json:"address" maxLength:"300"`
+	Timezone       string         `json:"timezone" maxLength:"60" doc:"Of the tz database"`
+	Phones         []string       `json:"phones" maxItems:"10" nullable:"false"`
+	PublicShelf    bool           `json:"public_shelf" doc:"The public can see the hold shelf: shelf names stand on it"`
+	Position       int            `json:"position" minimum:"0" maximum:"10000" doc:"Its place in lists"`
+	SortMinutes    int            `json:"sort_minutes" minimum:"0" maximum:"1440" doc:"How long sorting takes there before the courier can take something"`
+	ReceiveMinutes int            `json:"receive_minutes" minimum:"0" maximum:"1440" doc:"How long it takes from the courier's arrival to the shelf"`
+	ClosedOn       *calendar.Date `json:"closed_on,omitempty" format:"date" doc:"Closed for good since"`
+	Follows        calendar.Code  `json:"follows,omitempty" doc:"Where what belonged there belongs since"`
+	Runs           []Run          `json:"runs,omitempty" doc:"Of a closed one: the courier's runs as they were before"`
+}
+
+// Run is a run of the courier as it was.
+type Run struct {
+	ID       string          `json:"id"`
+	Position int             `json:"position"`
+	Plan     json.RawMessage `json:"plan"`
+}
+
+type branches struct{}
+
+var branchCode = regexp.MustCompile(`^[A-Z]{3}$`)
+
+func (branches) call(_ string, b *Branch) string { return b.Name }
+
+func (branches) load(a *act.Act, key string) (*Branch, error) {
+	for k := range a.Network.Rows {
+		if row := &a.Network.Rows[k]; string(row.Code) == key {
+			return branchOf(a, row)
+		}
+	}
+	return nil, nil
+}
+
+func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
+	b := &Branch{
+		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone, Phones: notNil(row.Phones),
+		PublicShelf: row.PublicShelf, Position: row.Position, SortMinutes: row.SortMinutes,
+		ReceiveMinutes: row.ReceiveMinutes, ClosedOn: store.DateOf(row.ClosedOn),
+	}
+	if row.Follows == nil {
+		return b, nil
+	}
+	b.Follows = *row.Follows
+	// The runs as they were before stand in the change that closed it.
+	closing, err := a.Tx.LatestChange("branch", string(row.Code))
+	if err != nil || closing == nil {
+		return b, err
+	}
+	was, err := read[Branch](closing.Is)
+	if err == nil && was != nil {
+		b.Runs = was.Runs
+	}
+	return b, err
+}
+
+func notNil(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+func (branches) keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
+	code := calendar.Code(key)
+	if is == nil {
+		return nil, dropBranch(a, code, was)
+	}
+	if !branchCode.MatchString(key) {
+		return nil, problem.Newf(problem.Invalid, "The code of a branch is %q; three capital letters are right.", key)
+	}
+	if is.ClosedOn == nil != (is.Follows == "") {
+		return nil, problem.Newf(problem.Invalid, "A closed branch has another that follows it, and an open one has none.")
+	}
+	is.Name = strings.TrimSpace(is.Name)
+	row := store.Branch{
+		Code: code, Name: is.Name, Zone: is.Zone, Timezone: is.Timezone, Position: is.Position,
+		SortMinutes: is.SortMinutes, ReceiveMinutes: is.ReceiveMinutes, PublicShelf: is.PublicShelf,
+		Address: is.Address, Phones: notNil(is.Phones),
+	}
+	if err := reads(a, row); err != nil {
+		return nil, err
+	}
+	for _, o := range a.Network.Rows {
+		if o.Code != code && strings.EqualFold(o.Name, is.Name) {
+			return nil, problem.Newf(problem.Invalid, "Another branch, %s, is called %s. Give each a name of its own.", o.Code, o.Name)
+		}
+	}
+	a.Tx.PutBranch(&row)
+	closed := was != nil && was.ClosedOn != nil
+	is.Runs = nil
+	switch {
+	case is.ClosedOn != nil && closed:
+		is.ClosedOn, is.Follows, is.Runs = was.ClosedOn, was.Follows, was.Runs
+	case is.ClosedOn != nil && !closed:
+		return is, closeBranch(a, code, is)
+	case is.ClosedOn == nil && closed:
+		return is, reopenBranch(a, code, was)
+	}
+	return is, nil
+}
+
+// reads looks whether a branch can be read back, calendar and all: one that could not would stop the whole network.
+func reads(a *act.Act, row store.Branch) error {
+	row.Hours, row.Closures, row.Openings = json.RawMessage("{}"), json.RawMessage("[]"), json.RawMessage("[]")
+	if k := slices.IndexFunc(a.Network.Rows, func(b store.Branch) bool { return b.Code == row.Code }); k >= 0 {
+		row.Hours, row.Closures, row.Openings = a.Network.Rows[k].Hours, a.Network.Rows[k].Closures, a.Network.Rows[k].Openings
+	}
+	if _, err := network.ReadCalendar(&row, a.Today()); err != nil {
+		return problem.Newf(problem.Invalid, "The branch cannot be kept like this: %s.", err)
+	}
+	return nil
+}
+
+// dropBranch takes away a branch that has just been added; one to which anything belongs is closed instead.
+func dropBranch(a *act.Act, code calendar.Code, was *Branch) error {
+	a.Tx.DropBranch(code)
+	err := a.Tx.Flush()
+	if store.IsUsed(err) {
+		return problem.Newf(problem.Refused, "Things or people have belonged to %s. It can be closed for good, not taken away.", was.Name)
+	}
+	return err
+}
+
+// Closing is what closing a branch for good would do, and what stands in its way.
+type Closing struct {
+	Branch   string   `json:"branch"`
+	InTheWay []string `json:"in_the_way" doc:"What has to be done first, in sentences; none: it can be closed"`
+	Moves    []string `json:"moves" doc:"What belongs elsewhere from then on, in sentences"`
+	Runs     []string `json:"runs" doc:"The courier's runs that no longer call there"`
+	Seen     int64    `json:"seen"`
+}
+
+// LookAtClosing tells what closing a branch for good would do.
+func LookAtClosing(a *act.Act, code calendar.Code) (*Closing, error) {
+	b, err := a.Network.OpenBranch(code)
+	if err != nil {
+		return nil, err
+	}
+	use, err := a.Tx.BranchUse(code)
+	if err != nil {
+		return nil, err
+	}
+	out := &Closing{Branch: b.Name, InTheWay: inTheWay(a, use), Moves: []string{}, Runs: []string{}}
+	for _, m := range []struct {
+		n    int
+		what string
+		says string
+	}{
+		{use.Items, "item", "belong there"},
+		{use.OnShelf, "item", "stand there, and count as standing at the other branch at once: take them along"},
+		{use.Patrons, "patron", "have it as their home branch"},
+		{use.Waiting, "hold", "wait for pickup there"},
+		{use.Staff, "person", "of the staff work there"},
+	} {
+		if m.n > 0 {
+			out.Moves = append(out.Moves, fmt.Sprintf("%s %s.", calendar.Count(m.n, m.what), m.says))
+		}
+	}
+	if use.Loans > 0 {
+		out.Moves = append(out.Moves, fmt.Sprintf("%s from there stay as they are, due by its calendar; they come back anywhere.",
+			calendar.Count(use.Loans, "loan")))
+	}
+	runs, _, err := without(a, code)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range runs {
+		out.Runs = append(out.Runs, r.ID)
+	}
+	latest, err := a.Tx.LatestChange("branch", string(code))
+	if latest != nil {
+		out.Seen = latest.ID
+	}
+	return out, err
+}
+
+func inTheWay(a *act.Act, use store.BranchUse) []string {
+	out := []string{}
+	for _, w := range []struct {
+		n    int
+		what string
+		says string
+	}{
+		{use.Ready, "item", "on the hold shelf there: have them fetched, cancelled or cleared"},
+		{use.Moving, "item", "under way to or from there: take them in first"},
+		{use.Fetching, "item", "to be fetched there: fetch them, or say that they are missing"},
+		{use.Runs, "returns run", "open there: finish it"},
+	} {
+		if w.n > 0 {
+			out = append(out, fmt.Sprintf("%s %s.", calendar.Count(w.n, w.what), w.says))
+		}
+	}
+	if len(a.Network.Open()) == 1 {
+		out = append(out, "It is the last branch.")
+	}
+	return out
+}
+
+// Close closes a branch for good today; what belonged there belongs to another from now on.
+func Close(a *act.Act, code, to calendar.Code, seen int64) (*Kept, error) {
+	was, err := branches{}.load(a, string(code))
+	if err != nil {
+		return nil, err
+	}
+	if was == nil {
+		return nil, problem.NoSuch("branch")
+	}
+	if was.ClosedOn != nil {
+		return nil, problem.Newf(problem.Refused, "%s is closed for good already.", was.Name)
+	}
+	was.ClosedOn, was.Follows = new(a.Today()), to
+	return Put(a, "branch", string(code), seen, was)
+}
+
+func closeBranch(a *act.Act, code calendar.Code, is *Branch) error {
+	if is.Follows == code {
+		return problem.Newf(problem.Invalid, "What belongs there has to belong to another branch.")
+	}
+	if _, err := a.Network.OpenBranch(is.Follows); err != nil {
+		return err
+	}
+	use, err := a.Tx.BranchUse(code)
+	if err != nil {
+		return err
+	}
+	if way := inTheWay(a, use); len(way) > 0 {
+		return problem.Newf(problem.Refused, "%s cannot be closed yet. %s", is.Name, strings.Join(way, " "))
+	}
+	before, after, err := without(a, code)
+	if err != nil {
+		return err
+	}
+	for _, r := range after {
+		a.Tx.KeepRun(&r)
+	}
+	today := a.Today()
+	is.Runs, is.ClosedOn = before, &today
+	a.Tx.CloseBranch(code, is.Follows, is.ClosedOn.UTC())
+	return nil
+}
+
+func reopenBranch(a *act.Act, code calendar.Code, was *Branch) error {
+	if _, err := a.Network.OpenBranch(was.Follows); err != nil {
+		return err
+	}
+	for _, r := range was.Runs {
+		a.Tx.KeepRun(&store.Run{ID: r.ID, Position: r.Position, Plan: r.Plan})
+	}
+	a.Tx.ReopenBranch(code, was.Follows)
+	return nil
+}
+
+// without gives the courier's runs that call at a branch, as they are and as they would be without it; one that would call
+// nowhere else has no plan then.
+func without(a *act.Act, code calendar.Code) (before []Run, after []store.Run, err error) {
+	parts, err := a.Tx.NetworkParts()
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, r := range parts.Runs {
+		var plan map[string]json.RawMessage
+		var stops []map[string]any
+		if err := json.Unmarshal(r.Plan, &plan); err != nil {
+			return nil, nil, err
+		}
+		if err := json.Unmarshal(plan["stops"], &stops); err != nil {
+			return nil, nil, err
+		}
+		left := slices.DeleteFunc(slices.Clone(stops), func(s map[string]any) bool { return s["branch"] == string(code) })
+		if len(left) == len(stops) {
+			continue
+		}
+		before = append(before, Run{r.ID, r.Position, r.Plan})
+		without := store.Run{ID: r.ID, Position: r.Position}
+		if ends(left) {
+			if plan["stops"], err = json.Marshal(left); err != nil {
+				return nil, nil, err
+			}
+			if without.Plan, err = json.Marshal(plan); err != nil {
+				return nil, nil, err
+			}
+		}
+		after = append(after, without)
+	}
+	return before, after, nil
+}
+
+// ends cuts a run to where it begins and ends now, and tells whether anything is left of it.
+func ends(stops []map[string]any) bool {
+	if len(stops) < 2 {
+		return false
+	}
+	delete(stops[0], "arrive")
+	delete(stops[len(stops)-1], "depart")
+	return stops[0]["branch"] != stops[len(stops)-1]["branch"] || len(stops) > 2
+}

@@ -1,0 +1,99 @@
+package upkeep
+
+import (
+	"regexp"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/problem"
+	"nevrin/core/ident"
+	core "nevrin/core/settings"
+	"nevrin/store"
+)
+
+// Settled is what the network has settled beside rules and calendars.
+type Settled = core.Settings
+
+type settings struct{}
+
+func (settings) call(string, *Settled) string { return "Settings" }
+
+func (settings) load(a *act.Act, _ string) (*Settled, error) { return new(a.Network.Settled), nil }
+
+func (settings) keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
+	if is == nil {
+		return nil, problem.Newf(problem.Refused, "A network has settings.")
+	}
+	if err := is.Check(); err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	a.Tx.KeepSettings(store.JSON(is))
+	return is, nil
+}
+
+// Numbers are how numbers look.
+type Numbers = ident.Numbers
+
+type numbers struct{}
+
+func (numbers) call(string, *Numbers) string { return "Numbers of cards and labels" }
+
+func (numbers) load(a *act.Act, _ string) (*Numbers, error) { return new(a.Network.Numbers), nil }
+
+func (numbers) keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
+	if is == nil {
+		return nil, problem.Newf(problem.Refused, "A network has numbers.")
+	}
+	if err := is.Validate(); err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	for _, p := range is.Patterns {
+		if p.Branch != "" {
+			if _, err := a.Network.Branch(p.Branch); err != nil {
+				return nil, err
+			}
+		}
+	}
+	unread, err := a.Tx.Unread(is.Expressions(ident.Card), is.Expressions(ident.Item))
+	if err != nil {
+		return nil, err
+	}
+	if len(unread) > 0 {
+		return nil, problem.Newf(
+			problem.Refused,
+			"Numbers in use would no longer be read: %s. Keep a pattern for them, as older numbers.",
+			strings.Join(unread, ", "),
+		)
+	}
+	a.Tx.KeepNumbers(store.JSON(is))
+	return is, nil
+}
+
+// Own is what the network is called.
+type Own struct {
+	Name   string `json:"name" minLength:"1" maxLength:"100"`
+	Symbol string `json:"symbol" pattern:"^[A-Z0-9-]{2,16}$" doc:"Ours towards partners outside"`
+}
+
+var symbol = regexp.MustCompile(`^[A-Z0-9-]{2,16}$`)
+
+type own struct{}
+
+func (own) call(string, *Own) string { return "The network" }
+
+func (own) load(a *act.Act, _ string) (*Own, error) {
+	return &Own{a.Network.Name, a.Network.Symbol}, nil
+}
+
+func (own) keep(a *act.Act, _ string, _, is *Own) (*Own, error) {
+	switch {
+	case is == nil:
+		return nil, problem.Newf(problem.Refused, "A network has a name.")
+	case strings.TrimSpace(is.Name) == "":
+		return nil, problem.Newf(problem.Invalid, "The network needs a name.")
+	case !symbol.MatchString(is.Symbol):
+		return nil, problem.Newf(problem.Invalid, "The symbol is %q; from 2 to 16 capital letters, digits and hyphens are right.", is.Symbol)
+	}
+	a.Tx.KeepNetwork(strings.TrimSpace(is.Name), is.Symbol)
+	return is, nil
+}

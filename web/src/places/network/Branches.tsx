@@ -1,0 +1,217 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChoiceField, Form, LinesField, Send, TextField, TickField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Button, Code, Quiet, Tag } from "../../kit/parts";
+import { administrates } from "../../kit/places";
+import { sayDate } from "../../kit/say";
+import { useWrite } from "../../kit/write";
+import { PartList, useKeep, type Shown } from "./parts";
+
+type Branch = Schema["UpkeepBranch"];
+
+const whole = z
+  .string()
+  .trim()
+  .regex(/^\d{1,4}$/, "A whole number of minutes.");
+
+const schema = z.object({
+  code: z
+    .string()
+    .trim()
+    .toUpperCase()
+    .regex(/^[A-Z]{3}$/, "Three letters."),
+  name: check.needed("A branch needs a name."),
+  zone: check.text,
+  address: check.text,
+  timezone: check.needed("Such as America/Halifax."),
+  phones: check.text,
+  publicShelf: z.boolean(),
+  sort: whole,
+  receive: whole,
+});
+
+/** Branches: what they are called, where they are, and how one is closed for good. */
+export function Branches({ rows }: { rows: Shown<Branch>[] }) {
+  return (
+    <PartList
+      label="Branches"
+      says="Hours, closures and openings are set in Calendars."
+      rows={rows}
+      empty="No branch yet."
+      add="Open a branch"
+      name={(b) => b.name}
+      line={({ key, is: b }) => (
+        <>
+          <Code>{key}</Code>
+          <b className="font-semibold">{b.name}</b>
+          <span className="text-ink-2">{[b.zone, b.address, b.phones.join(", ")].filter(Boolean).join(" · ")}</span>
+          {b.public_shelf && <Tag tone="tide">Public hold shelf</Tag>}
+          {b.closed_on && (
+            <Tag tone="plain">
+              Closed for good {sayDate(b.closed_on)}, {rows.find((r) => r.key === b.follows)?.is.name} follows
+            </Tag>
+          )}
+        </>
+      )}
+      form={(row, done) => <One row={row} rows={rows} done={done} />}
+    />
+  );
+}
+
+function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; done: () => void }) {
+  const me = useMe();
+  const b = row?.is;
+  const keep = useKeep<Branch>(
+    `branch ${row?.key ?? ""}`,
+    `The branch ${b?.name ?? ""}`,
+    ({ key: code, ...body }, key) =>
+      api.PUT("/api/network/branches/{key}", { params: { path: { key: code }, header: keyed(key) }, body }),
+    done,
+  );
+  return (
+    <>
+      <Form
+        label={b ? `Change ${b.name}` : "Open a branch"}
+        schema={schema}
+        start={{
+          code: row?.key ?? "",
+          name: b?.name ?? "",
+          zone: b?.zone ?? "",
+          address: b?.address ?? "",
+          timezone: b?.timezone ?? me.timezone,
+          phones: b?.phones.join("\n") ?? "",
+          publicShelf: b?.public_shelf ?? false,
+          sort: String(b?.sort_minutes ?? 20),
+          receive: String(b?.receive_minutes ?? 30),
+        }}
+        write={keep}
+        onSend={(v) =>
+          keep.run({
+            key: v.code,
+            seen: row?.seen ?? 0,
+            is: {
+              ...(b ?? { position: rows.length }),
+              name: v.name,
+              zone: v.zone,
+              address: v.address,
+              timezone: v.timezone,
+              phones: v.phones.split("\n").filter((p) => p.trim() !== ""),
+              public_shelf: v.publicShelf,
+              sort_minutes: Number(v.sort),
+              receive_minutes: Number(v.receive),
+            },
+          })
+        }
+        className="grid max-w-3xl gap-2.5 md:grid-cols-3"
+      >
+        {!row && <TextField name="code" label="Code, three letters; it stays" maxLength={3} />}
+        <TextField name="name" label="Name" />
+        <TextField name="zone" label="Zone" />
+        <TextField name="timezone" label="Time zone" />
+        <TextField name="sort" label="Minutes to sort before the courier" inputMode="numeric" />
+        <TextField name="receive" label="Minutes from the courier to the shelf" inputMode="numeric" />
+        <LinesField name="address" label="Address" rows={2} />
+        <LinesField name="phones" label="Phones, one a line" rows={2} />
+        <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-3" />
+        <span className="flex flex-wrap items-center gap-2 md:col-span-3">
+          <Send write={keep}>{b ? "Keep" : "Open it"}</Send>
+          <Button plain onClick={done}>
+            Leave it
+          </Button>
+          {row && (
+            <Link to="/calendars" search={{ branch: row.key }} className="link text-sm">
+              Its calendar
+            </Link>
+          )}
+        </span>
+      </Form>
+      {row && !b?.closed_on && administrates(me.role) && <Closing row={row} rows={rows} done={done} />}
+    </>
+  );
+}
+
+const closing = z.object({ to: check.needed("Choose where it goes.") });
+
+/** Closing for good: what stands in the way, what goes where; then it counts, and can be taken back. */
+function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[]; done: () => void }) {
+  const queries = useQueryClient();
+  const [looking, setLooking] = useState(false);
+  const look = useQuery({
+    queryKey: ["closing", row.key],
+    enabled: looking,
+    staleTime: 0,
+    queryFn: () => told(api.GET("/api/network/branches/{key}/closing", { params: { path: { key: row.key } } })),
+  });
+  const shut = useWrite(
+    (body: { to: string; seen: number }, key) =>
+      api.POST("/api/network/branches/{key}/close", { params: { path: { key: row.key }, header: keyed(key) }, body }),
+    {
+      name: `close ${row.key}`,
+      about: `Closing ${row.is.name} for good`,
+      done: () => {
+        void queries.invalidateQueries();
+        done();
+      },
+    },
+  );
+  if (!looking)
+    return (
+      <p className="text-sm">
+        <Quiet onClick={() => setLooking(true)}>Close {row.is.name} for good</Quiet>
+      </p>
+    );
+  const others = rows.filter((r) => r.key !== row.key && !r.is.closed_on);
+  return (
+    <section aria-label={`Closing ${row.is.name}`} className="rounded-card border border-amber-700 p-3">
+      <Loading of={look} lines={3}>
+        {(c) => (
+          <>
+            <h3 className="font-semibold">Close {c.branch} for good</h3>
+            {c.in_the_way.length > 0 && (
+              <div className="mt-1 text-buoy-700">
+                <p>Not yet:</p>
+                <ul className="list-disc pl-5">
+                  {c.in_the_way.map((t) => (
+                    <li key={t}>{t}</li>
+                  ))}
+                </ul>
+              </div>
+            )}
+            <ul className="mt-1 list-disc pl-5">
+              {c.moves.map((t) => (
+                <li key={t}>{t}</li>
+              ))}
+              {c.runs.length > 0 && <li>The courier no longer calls there: {c.runs.join(", ")}.</li>}
+            </ul>
+            {c.in_the_way.length === 0 && (
+              <Form
+                schema={closing}
+                start={{ to: "" }}
+                write={shut}
+                onSend={(v) => shut.run({ to: v.to, seen: row.seen })}
+                className="mt-2 flex flex-wrap items-end gap-2"
+              >
+                <ChoiceField
+                  name="to"
+                  label="All of that belongs from now on to"
+                  options={[["", "choose a branch"], ...others.map((r) => [r.key, r.is.name] as const)]}
+                />
+                <Send write={shut}>Close it for good</Send>
+                <Button plain onClick={() => setLooking(false)}>
+                  Leave it open
+                </Button>
+              </Form>
+            )}
+          </>
+        )}
+      </Loading>
+    </section>
+  );
+}

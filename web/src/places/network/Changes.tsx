@@ -1,0 +1,99 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
+import { administrates } from "../../kit/places";
+import { sayInstant } from "../../kit/say";
+import { useWrite } from "../../kit/write";
+import { different } from "./different";
+
+type Changed = Schema["UpkeepChanged"];
+
+const sorts: Record<Changed["part"], string> = {
+  settings: "",
+  numbers: "",
+  network: "",
+  branch: "Branch",
+  station: "Station",
+  class: "Class",
+  choice: "Choice",
+  staff: "Staff",
+  partner: "Partner",
+};
+
+/** Who has changed what of the network from what; and back again. */
+export function Changes() {
+  const list = usePages(["changes"], (after) =>
+    told(api.GET("/api/network/changes", { params: { query: { after } } })),
+  );
+  return (
+    <Card label="History">
+      <Loading
+        of={list}
+        none={(rows) => rows.length === 0}
+        empty="Nothing has been changed yet. Each change of what the network is made of stands here, and can be taken back."
+      >
+        {(rows) => (
+          <>
+            <ul className="divide-y divide-line">
+              {rows.map((c) => (
+                <One key={c.id} change={c} />
+              ))}
+            </ul>
+            {list.pages.hasMore && (
+              <p className="border-t border-line px-4 py-2 text-sm">
+                <Quiet onClick={list.pages.fetchMore}>Show more</Quiet>
+              </p>
+            )}
+          </>
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+function One({ change: c }: { change: Changed }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const back = useWrite(
+    (id: number, key) => api.POST("/api/network/changes/{id}/back", { params: { path: { id }, header: keyed(key) } }),
+    {
+      name: `take back ${c.id}`,
+      about: `Taking the change of ${c.name} back`,
+      done: () => void queries.invalidateQueries(),
+    },
+  );
+  const what = c.was === undefined ? "added" : c.is === undefined ? "taken away" : "changed";
+  return (
+    <li className="grid gap-x-4 gap-y-1 px-4 py-2.5 md:grid-cols-[150px_minmax(0,1fr)_auto]">
+      <span className="text-sm text-ink-2">{sayInstant(c.at)}</span>
+      <div>
+        <p className="flex flex-wrap items-baseline gap-x-2">
+          <b className="font-semibold">
+            {sorts[c.part]} {c.name}
+          </b>
+          <span className="text-ink-2">
+            {what} by {c.who}
+          </span>
+          {c.takes_back && <Tag tone="plain">takes another back</Tag>}
+          {c.back && <Tag tone="plain">taken back</Tag>}
+        </p>
+        <ul className="text-sm">
+          {different(c.was, c.is).map((d) => (
+            <li key={d.what}>
+              {d.what}: <span className="text-ink-2">{d.was || "nothing"}</span> → {d.is || "nothing"}
+            </li>
+          ))}
+        </ul>
+        <Trouble error={back.problem} />
+      </div>
+      {c.may_go && administrates(me.role) && (
+        <Button plain busy={back.busy} className="self-start" onClick={() => back.run(c.id)}>
+          Take it back
+        </Button>
+      )}
+    </li>
+  );
+}

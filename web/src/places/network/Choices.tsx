@@ -1,0 +1,131 @@
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { Form, MoneyField, Send, TextField, TickField } from "../../kit/forms";
+import { useMe } from "../../kit/me";
+import { Button, Tag } from "../../kit/parts";
+import { sayMoney } from "../../kit/say";
+import { digitsOf } from "./settled";
+import { codeOf, PartList, useKeep, type Shown } from "./parts";
+
+type Choice = Schema["UpkeepChoice"];
+
+const lists = [
+  ["waive", "Reasons for waiving", "They stand beside the reason's field; other words can be typed."],
+  ["cancel", "Reasons for cancelling a hold", ""],
+  ["refuse", "Reasons for refusing a partner", ""],
+  ["charge", "Price list of manual charges", ""],
+  ["note", "Kinds of note on a card", ""],
+  ["mark", "Free classifications of patrons", ""],
+] as const;
+
+type List = (typeof lists)[number][0];
+
+const schema = z.object({
+  name: check.needed("It needs a name."),
+  price: z.union([z.literal(""), check.sum]),
+  loud: z.boolean(),
+  retired: z.boolean(),
+});
+
+/** Lists to choose from, all over the network. */
+export function Choices({ rows }: { rows: Shown<Choice>[] }) {
+  return (
+    <div className="grid items-start gap-3.5 lg:grid-cols-2">
+      {lists.map(([list, label, says]) => (
+        <OfList
+          key={list}
+          list={list}
+          label={label}
+          says={says}
+          rows={rows.filter((r) => r.key.startsWith(`${list}:`))}
+        />
+      ))}
+    </div>
+  );
+}
+
+function OfList({ list, label, says, rows }: { list: List; label: string; says: string; rows: Shown<Choice>[] }) {
+  const me = useMe();
+  const price = (c: Choice) => ((c.amount ?? 0) / 10 ** digitsOf(me.currency)).toFixed(digitsOf(me.currency));
+  return (
+    <PartList
+      label={label}
+      says={says}
+      rows={rows}
+      empty="None yet."
+      add="Add one"
+      part="choice"
+      name={(c) => c.name}
+      line={({ is: c }) => (
+        <>
+          <b className="font-semibold">{c.name}</b>
+          {c.amount !== undefined && <span className="tabular-nums">{sayMoney(price(c))}</span>}
+          {c.loud && <Tag tone="amber">Shows at every scan</Tag>}
+          {c.retired && <Tag tone="plain">No longer offered</Tag>}
+        </>
+      )}
+      form={(row, done) => <One list={list} row={row} rows={rows} price={row ? price(row.is) : ""} done={done} />}
+    />
+  );
+}
+
+function One({
+  list,
+  row,
+  rows,
+  price,
+  done,
+}: {
+  list: List;
+  row?: Shown<Choice>;
+  rows: Shown<Choice>[];
+  price: string;
+  done: () => void;
+}) {
+  const me = useMe();
+  const c = row?.is;
+  const keep = useKeep<Choice>(
+    `choice ${row?.key ?? list}`,
+    c?.name ?? "A choice",
+    ({ key: code, ...body }, key) =>
+      api.PUT("/api/network/choices/{key}", { params: { path: { key: code }, header: keyed(key) }, body }),
+    done,
+  );
+  return (
+    <Form
+      label={c ? `Change ${c.name}` : "Add a choice"}
+      schema={schema}
+      start={{
+        name: c?.name ?? "",
+        price: list === "charge" ? price : "",
+        loud: c?.loud ?? false,
+        retired: c?.retired ?? false,
+      }}
+      write={keep}
+      onSend={(v) =>
+        keep.run({
+          key: row?.key ?? `${list}:${codeOf(v.name)}`,
+          seen: row?.seen ?? 0,
+          is: {
+            name: v.name,
+            position: c?.position ?? rows.length,
+            amount: list === "charge" ? Math.round(Number(v.price) * 10 ** digitsOf(me.currency)) : undefined,
+            loud: v.loud,
+            retired: v.retired,
+          },
+        })
+      }
+      className="flex flex-wrap items-end gap-2.5"
+    >
+      <TextField name="name" label="Name" />
+      {list === "charge" && <MoneyField name="price" label="Price" className="w-28" />}
+      {list === "note" && <TickField name="loud" label="Shows at every scan" />}
+      {row && <TickField name="retired" label="No longer offered" />}
+      <Send write={keep}>{row ? "Keep" : "Add"}</Send>
+      <Button plain onClick={done}>
+        Leave it
+      </Button>
+    </Form>
+  );
+}

@@ -1,0 +1,191 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
+import { useMe } from "../../kit/me";
+import { Button, Code, Trouble } from "../../kit/parts";
+import { administrates } from "../../kit/places";
+import { useWrite } from "../../kit/write";
+import { PartList, useKeep, useNetwork, type Shown } from "./parts";
+
+type Partner = Schema["UpkeepPartner"];
+
+const fields = {
+  symbol: z
+    .string()
+    .trim()
+    .toUpperCase()
+    .regex(/^[A-Z]{3,8}$/, "From 3 to 8 letters."),
+  name: check.needed("A partner needs a name."),
+  search: check.text,
+  message: check.text,
+};
+const schema = z.object(fields);
+const joining = z.object({ ...fields, class: check.needed("Choose a class."), branch: z.string() });
+
+/** Libraries outside: how they are reached, and with what their messages come. */
+export function Partners({ rows }: { rows: Shown<Partner>[] }) {
+  const [secret, setSecret] = useState<{ name: string; secret: string; card?: string }>();
+  return (
+    <>
+      {secret && (
+        <p role="status" className="rounded bg-tide-100 px-3 py-2 text-tide-700">
+          The secret of {secret.name}, which is not shown again: <Code>{secret.secret}</Code>. Their messages come to{" "}
+          <Code>{window.location.origin}/iso18626</Code> with it as a bearer token.
+          {secret.card && (
+            <>
+              {" "}
+              They borrow on card <Code>{secret.card}</Code>.
+            </>
+          )}
+        </p>
+      )}
+      <PartList
+        label="Partners outside"
+        rows={rows}
+        empty="No library outside yet. Add one to ask and be asked."
+        add="Add a partner"
+        part="partner"
+        name={(p) => p.name}
+        line={({ key, is: p }) => (
+          <>
+            <Code>{p.symbol}</Code>
+            <b className="font-semibold">{p.name}</b>
+            <Link to="/patrons" search={{ patron: p.account }} className="link text-sm">
+              their account
+            </Link>
+            <Doing id={Number(key)} partner={p} onSecret={(s) => setSecret({ name: p.name, secret: s })} />
+          </>
+        )}
+        form={(row, done) =>
+          row ? (
+            <Change row={row} done={done} />
+          ) : (
+            <Join
+              done={(j) => {
+                setSecret(j);
+                done();
+              }}
+              leave={done}
+            />
+          )
+        }
+      />
+    </>
+  );
+}
+
+function Doing({ id, partner: p, onSecret }: { id: number; partner: Partner; onSecret: (secret: string) => void }) {
+  const may = administrates(useMe().role);
+  const [tried, setTried] = useState<Schema["PartnersTried"]>();
+  const test = useWrite(() => api.POST("/api/network/partners/{id}/try", { params: { path: { id } } }), {
+    about: `A test message to ${p.name}`,
+    done: setTried,
+  });
+  const renew = useWrite(() => api.POST("/api/network/partners/{id}/secret", { params: { path: { id } } }), {
+    about: `Another secret for ${p.name}`,
+    done: (s) => onSecret(s.secret),
+  });
+  if (!may) return null;
+  return (
+    <>
+      <Button plain busy={test.busy} onClick={() => test.run()}>
+        Test message
+      </Button>
+      <Button plain busy={renew.busy} onClick={() => renew.run()}>
+        Another secret
+      </Button>
+      <Trouble error={test.problem ?? renew.problem} />
+      {tried && (
+        <p role="status" className={tried.good ? "w-full text-spruce-700" : "w-full text-buoy-700"}>
+          Search: {tried.search} Messages: {tried.message}
+        </p>
+      )}
+    </>
+  );
+}
+
+const addresses = (
+  <>
+    <TextField name="symbol" label="Symbol in messages" />
+    <TextField name="name" label="Name" />
+    <TextField name="search" label="Where their catalogue is searched (SRU)" className="md:col-span-2" />
+    <TextField name="message" label="Where they take messages (ISO 18626)" className="md:col-span-2" />
+  </>
+);
+
+function Change({ row, done }: { row: Shown<Partner>; done: () => void }) {
+  const keep = useKeep<Partner>(
+    `partner ${row.key}`,
+    row.is.name,
+    ({ key: id, ...body }, key) =>
+      api.PUT("/api/network/partners/{key}", { params: { path: { key: id }, header: keyed(key) }, body }),
+    done,
+  );
+  return (
+    <Form
+      label={`Change ${row.is.name}`}
+      schema={schema}
+      start={row.is}
+      write={keep}
+      onSend={(v) => keep.run({ key: row.key, seen: row.seen, is: { ...row.is, ...v } })}
+      className="grid max-w-3xl gap-2.5 md:grid-cols-2"
+    >
+      {addresses}
+      <span className="flex gap-2">
+        <Send write={keep}>Keep</Send>
+        <Button plain onClick={done}>
+          Leave it
+        </Button>
+      </span>
+    </Form>
+  );
+}
+
+function Join({
+  done,
+  leave,
+}: {
+  done: (j: { name: string; secret: string; card: string }) => void;
+  leave: () => void;
+}) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const network = useNetwork();
+  const classes = (network.data?.classes ?? []).filter((c) => c.key.startsWith("patron:") && !c.is.retired);
+  const join = useWrite((body: Schema["UpkeepJoining"]) => api.POST("/api/network/partners", { body }), {
+    name: "add partner",
+    about: (j) => `Adding ${j.name}`,
+    done: (j, said) => {
+      void queries.invalidateQueries({ queryKey: ["network"] });
+      done({ name: said.name, secret: j.secret, card: j.card });
+    },
+  });
+  return (
+    <Form
+      label="Add a partner"
+      schema={joining}
+      start={{ symbol: "", name: "", search: "", message: "", class: "", branch: me.branch }}
+      write={join}
+      onSend={(v) => join.run({ ...v, account: 0 })}
+      className="grid max-w-3xl gap-2.5 md:grid-cols-2"
+    >
+      {addresses}
+      <ChoiceField
+        name="class"
+        label="Patron class of their account"
+        options={[["", "choose"], ...classes.map((c) => [c.key.slice("patron:".length), c.is.name] as const)]}
+      />
+      <ChoiceField name="branch" label="Its home branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+      <span className="flex gap-2">
+        <Send write={join}>Add</Send>
+        <Button plain onClick={leave}>
+          Leave it
+        </Button>
+      </span>
+    </Form>
+  );
+}

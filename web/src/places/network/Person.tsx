@@ -1,0 +1,163 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChipsField, ChoiceField, Form, MoneyField, Send, TextField, TickField, useSays } from "../../kit/forms";
+import { useMe } from "../../kit/me";
+import { Button } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { useKeep } from "./parts";
+import { startRights, toRights } from "./rights";
+import { stops } from "./settled";
+
+type Person = Schema["UpkeepPerson"];
+
+const roles = ["desk", "volunteer", "interlibrary", "supervisor", "administrator"] as const;
+
+const schema = z.object({
+  name: check.needed("They need a name."),
+  login: check.needed("They need a name to sign in with."),
+  role: z.enum(roles),
+  home: z.string(),
+  branches: z.array(z.string()),
+  active: z.boolean(),
+  waive: z.union([z.literal(""), z.string().regex(/^\d+([.,]\d{1,2})?$/, "A sum in figures, such as 2.50.")]),
+  unlimited: z.boolean(),
+  back: z.string().regex(/^\d{0,3}$/, "Days, or nothing."),
+  past: z.array(z.string()),
+  history: z.enum(["", "yes", "no"]),
+});
+
+type Said = z.infer<typeof schema>;
+
+const toPerson = (v: Said, currency: string): Person => ({
+  name: v.name,
+  login: v.login,
+  role: v.role,
+  home: v.home,
+  branches: v.branches,
+  active: v.active,
+  rights: toRights(v, currency),
+});
+
+/** Somebody new: with the link with which they set their password. */
+export function AddPerson({
+  done,
+  leave,
+}: {
+  done: (name: string, link: Schema["StaffLink"]) => void;
+  leave: () => void;
+}) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const add = useWrite((body: Person) => api.POST("/api/staff", { body }), {
+    name: "add person",
+    about: (p) => `Adding ${p.name}`,
+    done: (added, p) => {
+      for (const of of ["staff", "changes"]) void queries.invalidateQueries({ queryKey: [of] });
+      done(p.name, added.link);
+    },
+  });
+  return (
+    <Form
+      label="Add somebody"
+      schema={schema}
+      start={{
+        name: "",
+        login: "",
+        role: "desk",
+        home: me.branch,
+        branches: [],
+        active: true,
+        ...startRights({}, me.currency),
+      }}
+      write={add}
+      onSend={(v) => add.run(toPerson(v, me.currency))}
+      className="grid gap-2.5"
+    >
+      <Fields isNew />
+      <span className="flex gap-2">
+        <Send write={add}>Add</Send>
+        <Button plain onClick={leave}>
+          Leave it
+        </Button>
+      </span>
+    </Form>
+  );
+}
+
+/** Who somebody is here, and what they may. */
+export function ChangePerson({ person: p, done }: { person: Schema["StaffPerson"]; done: () => void }) {
+  const me = useMe();
+  const keep = useKeep<Person>(
+    `staff ${p.id}`,
+    p.name,
+    ({ key: id, ...body }, key) =>
+      api.PUT("/api/staff/{key}", { params: { path: { key: id }, header: keyed(key) }, body }),
+    done,
+  );
+  return (
+    <Form
+      label={`Change ${p.name}`}
+      schema={schema}
+      start={{ ...p, ...startRights(p.rights, me.currency) }}
+      write={keep}
+      onSend={(v) => keep.run({ key: String(p.id), seen: p.seen, is: toPerson(v, me.currency) })}
+      className="grid gap-2.5"
+    >
+      <Fields />
+      <span className="flex gap-2">
+        <Send write={keep}>Keep</Send>
+        <Button plain onClick={done}>
+          Leave it
+        </Button>
+      </span>
+    </Form>
+  );
+}
+
+function Fields({ isNew }: { isNew?: boolean }) {
+  const me = useMe();
+  const home = useSays<Said>("home");
+  const role = useSays<Said>("role");
+  const unlimited = useSays<Said>("unlimited");
+  const supervises = role === "supervisor" || role === "administrator";
+  return (
+    <>
+      <div className="flex flex-wrap items-start gap-2.5">
+        <TextField name="name" label="Name" />
+        <TextField name="login" label="Signs in as" />
+        <ChoiceField name="role" label="Role" options={roles.map((r) => [r, r] as const)} />
+        <ChoiceField name="home" label="Own branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        {!isNew && <TickField name="active" label="Works here" className="self-end pb-1.5" />}
+      </div>
+      {!supervises && (
+        <ChipsField
+          name="branches"
+          label="May also work at"
+          says="nowhere else"
+          options={me.branches.filter((b) => b.code !== home).map((b) => [b.code, b.name] as const)}
+        />
+      )}
+      <fieldset className="grid gap-2.5 border-t border-line pt-2">
+        <legend className="sr-only">Rights</legend>
+        <p className="text-sm text-ink-2">Otherwise than the role says; nothing in a field: as the role.</p>
+        <div className="flex flex-wrap items-start gap-2.5">
+          {!unlimited && <MoneyField name="waive" label="Waives up to" className="w-28" />}
+          <TickField name="unlimited" label="Waives without limit" className="self-end pb-1.5" />
+          <TextField name="back" label="Counts returns so many days back" inputMode="numeric" width="w-24" />
+          <ChoiceField
+            name="history"
+            label="Sees histories that patrons show"
+            options={[
+              ["", "as the role"],
+              ["yes", "yes"],
+              ["no", "no"],
+            ]}
+          />
+        </div>
+        {!supervises && <ChipsField name="past" label="May also lend past" says="nothing more" options={stops} />}
+      </fieldset>
+    </>
+  );
+}

@@ -1,0 +1,88 @@
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChoiceField, Form, Send, TextField, TickField } from "../../kit/forms";
+import { branchName, useMe } from "../../kit/me";
+import { Button } from "../../kit/parts";
+import { PartList, useKeep, type Shown } from "./parts";
+
+type Station = Schema["UpkeepStation"];
+
+const papers = [
+  ["80mm", "Slips of 80 mm"],
+  ["58mm", "Slips of 58 mm"],
+  ["a4", "A4 sheets"],
+  ["letter", "Letter sheets"],
+] as const;
+
+const schema = z.object({
+  branch: check.needed("Choose its branch."),
+  name: check.needed("A station needs a name."),
+  paper: z.enum(["80mm", "58mm", "a4", "letter"]),
+  slips: z.boolean(),
+  sounds: z.boolean(),
+});
+
+/** Stations: who sits down at one chooses it once, in the menu at the top right, and it prints and sounds as it should. */
+export function Stations({ rows }: { rows: Shown<Station>[] }) {
+  const me = useMe();
+  return (
+    <PartList
+      label="Stations"
+      says="A browser is told once which station it is, in the menu at the top right."
+      rows={rows}
+      empty="No station yet. Without one, each browser keeps its own choices."
+      add="Add a station"
+      part="station"
+      name={(s) => s.name}
+      line={({ is: s }) => (
+        <>
+          <b className="font-semibold">
+            {branchName(me, s.branch)}, {s.name}
+          </b>
+          <span className="text-ink-2">
+            {papers.find(([code]) => code === s.paper)?.[1]}, slips print {s.slips ? "by themselves" : "when asked"},
+            sounds {s.sounds ? "on" : "off"}
+          </span>
+        </>
+      )}
+      form={(row, done) => <One row={row} done={done} />}
+    />
+  );
+}
+
+function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
+  const me = useMe();
+  const keep = useKeep<Station>(
+    `station ${row?.key ?? ""}`,
+    `The station ${row?.is.name ?? ""}`,
+    ({ key: id, seen, is }, key) =>
+      row
+        ? api.PUT("/api/network/stations/{key}", {
+            params: { path: { key: id }, header: keyed(key) },
+            body: { seen, is },
+          })
+        : api.POST("/api/network/stations", { params: { header: keyed(key) }, body: is }),
+    done,
+  );
+  return (
+    <Form
+      label={row ? `Change ${row.is.name}` : "Add a station"}
+      schema={schema}
+      start={row?.is ?? { branch: me.branch, name: "", paper: "80mm", slips: false, sounds: true }}
+      write={keep}
+      onSend={(is) => keep.run({ key: row?.key ?? "", seen: row?.seen ?? 0, is })}
+      className="flex flex-wrap items-end gap-2.5"
+    >
+      <ChoiceField name="branch" label="Branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+      <TextField name="name" label="Name" />
+      <ChoiceField name="paper" label="Paper of its printer" options={papers} />
+      <TickField name="slips" label="Slips print by themselves" />
+      <TickField name="sounds" label="Sounds" />
+      <Send write={keep}>{row ? "Keep" : "Add"}</Send>
+      <Button plain onClick={done}>
+        Leave it
+      </Button>
+    </Form>
+  );
+}

@@ -1,0 +1,151 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { api, keyed, told, type Answer, type Schema } from "../../api/client";
+import { useMe } from "../../kit/me";
+import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
+import { administrates } from "../../kit/places";
+import { useWrite } from "../../kit/write";
+
+/** All that the network is made of, but who works here. */
+export const useNetwork = () =>
+  useQuery({ queryKey: ["network"], queryFn: () => told(api.GET("/api/network")), staleTime: 10_000 });
+
+/** A part as it stands, with the change by which it does. */
+export interface Shown<T> {
+  key: string;
+  seen: number;
+  is: T;
+}
+
+type Send<T> = (part: { key: string; seen: number; is: T }, key: string) => Promise<Answer<unknown>>;
+
+/** Keeps a part of the network as it is to be. What others keep meanwhile is not lost: who has not seen it is told. */
+export function useKeep<T>(name: string, about: string, send: Send<T>, done?: () => void) {
+  const queries = useQueryClient();
+  return useWrite((part: { key: string; seen: number; is: T }, key) => send(part, key), {
+    name: `keep ${name}`,
+    about,
+    done: () => {
+      for (const of of ["network", "changes", "staff", "me"]) void queries.invalidateQueries({ queryKey: [of] });
+      done?.();
+    },
+  });
+}
+
+type Part = Schema["Away"]["part"];
+
+/** Takes away a part that nothing needs. */
+function TakeAway({ part, of, name, done }: { part: Part; of: Shown<unknown>; name: string; done: () => void }) {
+  const queries = useQueryClient();
+  const away = useWrite(
+    (_: undefined, key) =>
+      api.POST("/api/network/take-away", {
+        params: { header: keyed(key) },
+        body: { part, key: of.key, seen: of.seen },
+      }),
+    {
+      name: `take away ${part} ${of.key}`,
+      about: `Taking ${name} away`,
+      done: () => {
+        for (const q of ["network", "changes", "me"]) void queries.invalidateQueries({ queryKey: [q] });
+        done();
+      },
+    },
+  );
+  return (
+    <>
+      <Button plain busy={away.busy} onClick={() => away.run(undefined)}>
+        Take it away
+      </Button>
+      <Trouble error={away.problem} />
+    </>
+  );
+}
+
+/** Parts of one sort, each a line that opens to be changed, and a way to add one. */
+export function PartList<T>({
+  label,
+  says,
+  rows,
+  empty,
+  line,
+  form,
+  add,
+  part,
+  name,
+}: {
+  label: string;
+  says?: ReactNode;
+  rows: Shown<T>[];
+  empty: string;
+  line: (row: Shown<T>) => ReactNode;
+  form: (row: Shown<T> | undefined, done: () => void) => ReactNode;
+  /** What the button says that adds one; left out: none can be added here. */
+  add?: string;
+  /** Of which sort they are, where one can be taken away. */
+  part?: Part;
+  name: (is: T) => string;
+}) {
+  const may = administrates(useMe().role);
+  const [open, setOpen] = useState<string>();
+  const done = () => setOpen(undefined);
+  return (
+    <Card label={label}>
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-b border-line px-4 py-2.5">
+        <h2 className="font-semibold">{label}</h2>
+        <p className="text-ink-2">{says}</p>
+        {may && add && (
+          <Button
+            plain
+            className="ml-auto"
+            aria-expanded={open === ""}
+            onClick={() => setOpen(open === "" ? undefined : "")}
+          >
+            {add}
+          </Button>
+        )}
+      </div>
+      {open === "" && <div className="border-b border-line bg-sunk/40 px-4 py-3">{form(undefined, done)}</div>}
+      {rows.length === 0 && <Empty>{empty}</Empty>}
+      <ul className="divide-y divide-line">
+        {rows.map((r) => (
+          <li key={r.key} className="px-4 py-2">
+            <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+              {line(r)}
+              {may && (
+                <Quiet
+                  className="ml-auto text-sm"
+                  aria-expanded={open === r.key}
+                  aria-label={`Change ${name(r.is)}`}
+                  onClick={() => setOpen(open === r.key ? undefined : r.key)}
+                >
+                  {open === r.key ? "close" : "change"}
+                </Quiet>
+              )}
+            </div>
+            {open === r.key && (
+              <div className="mt-2 grid gap-2">
+                {form(r, done)}
+                {part && (
+                  <div className="flex flex-wrap items-center gap-2">
+                    <TakeAway part={part} of={r} name={name(r.is)} done={done} />
+                  </div>
+                )}
+              </div>
+            )}
+          </li>
+        ))}
+      </ul>
+    </Card>
+  );
+}
+
+/** A code for a name: small letters, digits and low lines. */
+export const codeOf = (name: string) =>
+  name
+    .normalize("NFD")
+    .replace(/[^\p{L}\p{N} _-]/gu, "")
+    .trim()
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "_")
+    .slice(0, 40);

@@ -1,0 +1,48 @@
+import type { Schema } from "../../api/client";
+import { sayMoney } from "../../kit/say";
+import { digitsOf, stops } from "./settled";
+
+type Rights = Schema["SettingsRights"];
+
+/** What the form says of somebody's rights: texts, empty for as the role. */
+export interface Said {
+  waive: string;
+  unlimited: boolean;
+  back: string;
+  past: string[];
+  history: "" | "yes" | "no";
+}
+
+export function startRights(r: Rights, currency: string): Said {
+  const digits = digitsOf(currency);
+  const sum = r.waive?.sum;
+  return {
+    waive: sum === undefined || sum === null ? "" : (sum / 10 ** digits).toFixed(digits),
+    unlimited: r.waive !== undefined && (sum === undefined || sum === null),
+    back: r.back_days?.toString() ?? "",
+    past: r.past ?? [],
+    history: r.history === undefined ? "" : r.history ? "yes" : "no",
+  };
+}
+
+export function toRights(s: Said, currency: string): Rights {
+  const sum = Math.round(Number(s.waive.replace(",", ".")) * 10 ** digitsOf(currency));
+  return {
+    waive: s.unlimited ? { sum: null } : s.waive === "" ? undefined : { sum },
+    back_days: s.back === "" ? undefined : Number(s.back),
+    past: s.past.length > 0 ? s.past : undefined,
+    history: s.history === "" ? undefined : s.history === "yes",
+  };
+}
+
+/** What somebody may otherwise than their role says, in words. */
+export function sayRights(r: Rights, currency: string): string[] {
+  const s = startRights(r, currency);
+  return [
+    s.unlimited ? "Waives without limit" : s.waive && `Waives up to ${sayMoney(s.waive)}`,
+    s.back && `Counts returns ${s.back} days back`,
+    s.past.length > 0 &&
+      `Lends past: ${s.past.map((code) => stops.find(([c]) => c === code)?.[1].toLowerCase() ?? code).join(", ")}`,
+    s.history && (s.history === "yes" ? "Sees histories" : "Sees no histories"),
+  ].filter((t): t is string => typeof t === "string" && t !== "");
+}
