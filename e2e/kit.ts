@@ -54,6 +54,10 @@ export async function go(page: Page, place: string) {
     .click();
 }
 
+/** Goes to a tab of the place one is in. */
+export const tab = (page: Page, name: string) =>
+  page.getByRole("main").getByRole("navigation").getByRole("button", { name, exact: true }).click();
+
 const keyboards = new WeakMap<Page, CDPSession>();
 
 /**

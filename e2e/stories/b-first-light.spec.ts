@@ -223,7 +223,18 @@ test("axe-core finds nothing in any place", async ({ page }) => {
   };
   await look("Sign in");
   await signIn(page, "Ada Pellam");
-  for (const tab of ["staff", "settings", "readings"]) {
+  for (const tab of [
+    "branches",
+    "stations",
+    "staff",
+    "classes",
+    "lists",
+    "numbers",
+    "partners",
+    "settings",
+    "history",
+    "readings",
+  ]) {
     await page.goto(`/network?tab=${tab}`);
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
     await look(`Network, ${tab}`);

@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { ask, freeItem, go, goodCard, scan, signIn, tape } from "../kit.ts";
+import { ask, freeItem, go, goodCard, scan, signIn, tab, tape } from "../kit.ts";
 
 /** Who may see and do what, as people meet it. */
 
@@ -9,10 +9,11 @@ test("who has lost their password gets a link that works once, and is back in", 
   );
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
+  await tab(page, "Staff");
   const tove = page.getByRole("listitem").filter({ hasText: "Tove Marrin" });
   await tove.getByRole("button", { name: "Link to set a password" }).click();
   const link = /http\S+/.exec((await tove.getByRole("status").textContent()) ?? "")?.[0];
-  await tove.getByRole("button", { name: "change" }).click();
+  await tove.getByRole("button", { name: "Change Tove Marrin" }).click();
   await tove.getByRole("button", { name: "Quarrow" }).click();
   await tove.getByRole("button", { name: "Keep" }).click();
   await expect(tove).toContainText("Works at Saltmere, Quarrow");
@@ -44,7 +45,7 @@ test("who has lost their password gets a link that works once, and is back in", 
 
   await hers.goto(link!);
   await expect(hers.getByRole("alert")).toContainText("has been used");
-  await page.getByRole("main").getByRole("button", { name: "Staff" }).click();
+  await tab(page, "Staff");
   await tove.getByRole("button", { name: "End all sessions" }).click();
   await expect(tove).toContainText("Not signed in");
   await hers.goto("/");

@@ -22,13 +22,18 @@ let formats = formatsIn("UTC");
 
 /** Everything is said in the network's zone, whatever the station's own is. */
 export function sayIn(timeZone: string, currency: string) {
+  code = currency;
   formats = formatsIn(timeZone);
   money = moneyIn(currency);
 }
 
 const moneyIn = (currency: string) =>
   new Intl.NumberFormat("en", { style: "currency", currency, currencyDisplay: "narrowSymbol" });
-let money = moneyIn("XXX");
+let code = "XXX";
+let money = moneyIn(code);
+
+/** The currency of all sums, as ISO 4217 has it. */
+export const moneyCode = () => code;
 
 /** A sum as the server gives it, "2.00", with the currency's sign. */
 export const sayMoney = (sum: string | number) => money.format(Number(sum));

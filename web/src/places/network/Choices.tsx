@@ -11,7 +11,7 @@ import { codeOf, PartList, useKeep, type Shown } from "./parts";
 type Choice = Schema["UpkeepChoice"];
 
 const lists = [
-  ["waive", "Reasons for waiving", "They stand beside the reason's field; other words can be typed."],
+  ["waive", "Reasons for waiving", "Other words can be typed, too."],
   ["cancel", "Reasons for cancelling a hold", ""],
   ["refuse", "Reasons for refusing a partner", ""],
   ["charge", "Price list of manual charges", ""],

@@ -1,3 +1,6 @@
+import { moneyCode, sayMoney } from "../../kit/say";
+import { digitsOf } from "./settled";
+
 /** One thing that a change has made otherwise. */
 interface Difference {
   what: string;
@@ -29,11 +32,21 @@ export function different(was: unknown, is: unknown, within = ""): Difference[] 
     const what = within ? `${within}, ${called(key)}` : called(key);
     const [x, y] = [a[key], b[key]];
     if (JSON.stringify(x) === JSON.stringify(y)) return [];
-    if (isDoc(x) && isDoc(y)) return different(x, y, what);
+    if (isDoc(x) || isDoc(y)) return different(x ?? {}, y ?? {}, what);
     if (isList(x) && isList(y) && [...x, ...y].some(isDoc)) return lists(what, x, y);
-    return [{ what, was: say(x), is: say(y) }];
+    const tell = isMoney(what) ? sayMinor : say;
+    return [{ what, was: tell(x), is: tell(y) }];
   });
 }
+
+/** Sums are kept in minor units. */
+const isMoney = (what: string) => /(^|, )(waive, \w+|sum|amount)$/.test(what);
+
+const sayMinor = (v: unknown) => {
+  if (typeof v !== "number") return v === null ? "without limit" : "";
+  const digits = digitsOf(moneyCode());
+  return sayMoney((v / 10 ** digits).toFixed(digits));
+};
 
 /** Lists of documents are compared one by one, by their names. */
 function lists(what: string, was: unknown[], is: unknown[]): Difference[] {

@@ -1,0 +1,189 @@
+import { expect, test } from "@playwright/test";
+import { Secret, TOTP } from "otpauth";
+import { ask, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
+
+/** An administrator sets the network up and keeps it. */
+
+test("a branch is opened, renamed, given a station, closed for good and brought back", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await page.getByRole("button", { name: "Open a branch" }).click();
+  const form = page.getByRole("form", { name: "Open a branch" });
+  await form.getByLabel("Name", { exact: true }).fill("saltmere");
+  await form.getByLabel(/^Code/).fill("gul");
+  await form.getByRole("button", { name: "Open it" }).click();
+  await expect(form.getByRole("alert")).toContainText("SLM, is called Saltmere");
+  await form.getByLabel("Name", { exact: true }).fill("Gull Point");
+  await form.getByRole("button", { name: "Open it" }).click();
+  const gull = page.getByRole("listitem").filter({ hasText: "GUL" });
+  await expect(gull).toContainText("Gull Point");
+
+  await tab(page, "Stations");
+  await page.getByRole("button", { name: "Add a station" }).click();
+  const station = page.getByRole("form", { name: "Add a station" });
+  await station.getByLabel("Branch").selectOption("Gull Point");
+  await station.getByLabel("Name", { exact: true }).fill("Hatch");
+  await station.getByLabel("Slips print by themselves").check();
+  await station.getByRole("button", { name: "Add" }).click();
+  await expect(page.getByRole("listitem").filter({ hasText: "Gull Point, Hatch" })).toContainText("by themselves");
+  await workAt(page, "Gull Point");
+  await page.getByRole("button", { name: "Ada Pellam, administrator" }).click();
+  await page.getByRole("menuitemradio", { name: "Hatch" }).click();
+  await page.getByRole("button", { name: "Ada Pellam, administrator" }).click();
+  await expect(page.getByRole("menuitemcheckbox", { name: /^Slips print by themselves/ })).toBeChecked();
+  await page.keyboard.press("Escape");
+  await workAt(page, "Havenhead");
+
+  await tab(page, "Branches");
+  await gull.getByRole("button", { name: "Change Gull Point" }).click();
+  await page.getByRole("button", { name: "Close Gull Point for good" }).click();
+  const closing = page.getByRole("region", { name: "Closing Gull Point" });
+  await closing.getByRole("button", { name: "Close it for good" }).click();
+  await expect(closing.getByRole("alert")).toContainText("Choose where it goes.");
+  await closing.getByLabel("All of that belongs from now on to").selectOption("Saltmere");
+  await closing.getByRole("button", { name: "Close it for good" }).click();
+  await expect(gull).toContainText("Saltmere follows");
+  await page.getByRole("button", { name: /^Branch / }).click();
+  await expect(page.getByRole("menuitem", { name: "Gull Point" })).toHaveCount(0);
+  await page.keyboard.press("Escape");
+
+  await tab(page, "History");
+  const first = page.getByRole("listitem").filter({ hasText: "Branch Gull Point" }).first();
+  await expect(first).toContainText("follows: nothing → SLM");
+  await first.getByRole("button", { name: "Take it back" }).click();
+  await expect(page.getByRole("listitem").filter({ hasText: "Branch Gull Point" }).first()).toContainText(
+    "takes another back",
+  );
+  await tab(page, "Branches");
+  await expect(gull).not.toContainText("Closed for good");
+});
+
+test("a class that is in use stays, and two administrators at once do not undo each other's work", async ({
+  page,
+  browser,
+}) => {
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await tab(page, "Classes");
+  await page.getByRole("button", { name: "Change Educator" }).click();
+  await page.getByRole("button", { name: "Take it away" }).click();
+  await expect(page.getByRole("alert")).toContainText("Educator cannot be taken away");
+
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "Ada Pellam");
+  await go(other, "Network");
+  await tab(other, "Classes");
+  for (const p of [other, page]) {
+    if (p === other) await p.getByRole("button", { name: "Change Educator" }).click();
+    await p
+      .getByRole("form")
+      .getByLabel("Name", { exact: true })
+      .fill(p === other ? "Teacher" : "Tutor");
+    await p.getByRole("form").getByRole("button", { name: "Keep" }).click();
+    if (p === other) await expect(p.getByText("Teacher", { exact: true })).toBeVisible();
+  }
+  await expect(page.getByText("Ada Pellam changed this")).toBeVisible();
+  await expect(page.getByRole("form").getByLabel("Name", { exact: true })).toHaveValue("Tutor");
+  await tab(other, "History");
+  await other
+    .getByRole("listitem")
+    .filter({ hasText: "Class Teacher" })
+    .first()
+    .getByRole("button", { name: "Take it back" })
+    .click();
+  await tab(other, "Classes");
+  await expect(other.getByText("Educator", { exact: true })).toBeVisible();
+  await other.context().close();
+});
+
+test("cards of a library outside are read once their numbers are settled, and numbers in use cannot be taken away", async ({
+  page,
+}) => {
+  const card = await goodCard("HVH");
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await tab(page, "Numbers");
+  await page.getByRole("button", { name: "Change Cards" }).click();
+  await page.getByRole("form").getByLabel("Begins with").fill("21847");
+  await page.getByRole("form").getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByRole("alert")).toContainText("Numbers in use would no longer be read");
+  await page.getByRole("button", { name: "Add a pattern" }).click();
+  const form = page.getByRole("form");
+  await form.getByLabel("Name", { exact: true }).fill("Cards of Port Sabel");
+  await form.getByLabel("Use").selectOption("Older: read, no longer given");
+  await form.getByLabel("Begins with").fill("ps");
+  await form.getByLabel("Length, all of it").fill("8");
+  await form.getByLabel("Check digit").selectOption("Modulus 11, growing weights");
+  await form.getByLabel("Cards of a library outside: its name").fill("Port Sabel Public Library");
+  await form.getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByText("Cards of Port Sabel", { exact: true })).toBeVisible();
+  await go(page, "Desk");
+  // 1 2 3 4 5 with weights 6 to 2: 6 + 10 + 12 + 12 + 10 = 50, and 5 makes 55.
+  await scan(page, "PS123455");
+  await expect(tape(page)).toContainText("no card here has it");
+  await scan(page, card);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText(
+    `${card[0]} ${card.slice(1, 5)} ${card.slice(5, 10)} ${card.slice(10)}`,
+  );
+});
+
+test("somebody new sets up a second factor because their role needs one, and signs in with it", async ({
+  page,
+  browser,
+}) => {
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await tab(page, "Settings");
+  const who = page.getByRole("group", { name: /^Who needs a second factor/ });
+  await who.getByRole("button", { name: "desk" }).click();
+  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await tab(page, "Staff");
+  await page.getByRole("button", { name: "Add somebody" }).click();
+  const form = page.getByRole("form", { name: "Add somebody" });
+  await form.getByLabel("Name", { exact: true }).fill("Nell Harbour");
+  await form.getByLabel("Signs in as").fill("nell");
+  await form.getByLabel("Waives up to").fill("1,00");
+  await form.getByRole("button", { name: "Add" }).click();
+  const link = /http\S+/.exec((await page.getByRole("status").filter({ hasText: "Nell" }).textContent()) ?? "")?.[0];
+
+  const hers = await (await browser.newContext()).newPage();
+  await hers.goto(link!);
+  const password = "ferry lantern quarrel tide";
+  await hers.getByLabel("New password", { exact: true }).fill(password);
+  await hers.getByLabel("New password again").fill(password);
+  await hers.getByRole("button", { name: "Set it" }).click();
+  await hers.getByRole("link", { name: "Sign in as nell" }).click();
+  const enter = async () => {
+    await hers.getByLabel("Name").fill("nell");
+    await hers.getByLabel("Password").fill(password);
+    await hers.getByRole("button", { name: "Sign in" }).click();
+  };
+  await enter();
+  await expect(hers.getByText("Your role needs one here.")).toBeVisible();
+  await hers.getByRole("button", { name: "Set one up" }).click();
+  const secret = ((await hers.getByText(/^([A-Z2-7]{4} ){7}[A-Z2-7]{4}$/).textContent()) ?? "").replaceAll(" ", "");
+  const totp = new TOTP({ secret: Secret.fromBase32(secret) });
+  await hers.getByLabel("Code", { exact: true }).fill(totp.generate({ timestamp: Date.now() - 30_000 }));
+  await hers.getByRole("button", { name: "Set it up" }).click();
+  await expect(hers.getByText("You have one: an app for codes")).toBeVisible();
+  await hers.getByRole("button", { name: "Nell Harbour, desk" }).click();
+  await hers.getByRole("menuitem", { name: "Sign out" }).click();
+  await enter();
+  await expect(hers.getByRole("alert")).toContainText("Now the code");
+  await hers.getByLabel("Code of your second factor").fill(totp.generate());
+  await hers.getByRole("button", { name: "Sign in" }).click();
+  await expect(hers.getByRole("button", { name: /^Branch Havenhead/ })).toBeVisible();
+  await hers.context().close();
+
+  const nell = page.getByRole("listitem").filter({ hasText: "Nell Harbour" });
+  await page.reload();
+  await expect(nell).toContainText("Second factor");
+  await expect(nell).toContainText("Waives up to $1.00");
+  await nell.getByRole("button", { name: "Take the second factor away" }).click();
+  await expect(nell).toContainText("Not signed in");
+  await tab(page, "History");
+  const settings = page.getByRole("listitem").filter({ hasText: "Settings" }).first();
+  await expect(settings).toContainText("second factor: nothing → desk");
+  await settings.getByRole("button", { name: "Take it back" }).click();
+  await expect.poll(() => ask("SELECT coalesce(settings->>'second_factor', '[]') FROM network")).toBe("[]");
+});
