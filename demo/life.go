@@ -146,9 +146,8 @@ func (g *generator) resident(household int64, surname string, branch calendar.Co
 		standing,
 		until.UTC(),
 		p.email,
-		fmt.Sprintf("555-01%02d", p.id%100),
+		fmt.Sprintf("902 555 %04d", p.id),
 		street,
-		"",
 		older,
 	)
 }

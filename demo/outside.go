@@ -45,7 +45,6 @@ func (g *generator) partners() {
 			"",
 			"",
 			"",
-			"",
 			nil,
 		)
 		// The addresses are those of the stand-ins and set at each start.

@@ -70,7 +70,6 @@ var tables = []struct {
 			"email",
 			"phone",
 			"address",
-			"note",
 			"older_reader",
 		},
 	},

@@ -37,6 +37,7 @@ func (s *Server) operations() {
 	s.interlibraryOperations()
 	s.doorOperations()
 	s.networkOperations()
+	s.peopleOperations()
 }
 
 // Me is who is signed in, where, and when it is.
@@ -230,7 +231,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 			me.Works = append(me.Works, b.Code)
 		}
 	}
-	if p, ok := a.Context.Value(personKey{}).(*person); ok {
+	if p, ok := a.Context.Value(personKey{}).(*visitor); ok {
 		me.Lacks = p.lacks
 	}
 	for _, st := range a.Network.Stations {

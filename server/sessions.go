@@ -22,8 +22,8 @@ import (
 // sessions keeps sessions in PostgreSQL, each with whose it is, so that one question finds both.
 type sessions struct{ store *store.Store }
 
-// person is where the person of a request is put when its session is found, or when they sign in.
-type person struct {
+// visitor is where the person of a request is put when its session is found, or when they sign in.
+type visitor struct {
 	found    *store.Staff
 	branches []calendar.Code
 	lacks    bool   // has to set a second factor up first
@@ -40,7 +40,7 @@ func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, err
 	if err != nil || found == nil {
 		return nil, false, err
 	}
-	if p, ok := ctx.Value(personKey{}).(*person); ok {
+	if p, ok := ctx.Value(personKey{}).(*visitor); ok {
 		p.found, p.branches, p.own = found.Staff, found.Branches, found.Own
 		p.rests, p.lacks = rests(found), found.Lacks
 	}
@@ -59,7 +59,7 @@ func rests(s *store.Session) bool {
 // CommitCtx keeps a session.
 func (s *sessions) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
 	k := store.SessionKept{Data: data, Expiry: expiry}
-	if p, ok := ctx.Value(personKey{}).(*person); ok && p.found != nil {
+	if p, ok := ctx.Value(personKey{}).(*visitor); ok && p.found != nil {
 		k.Staff, k.Own, k.Address = p.found.ID, p.own, p.address
 	}
 	return s.store.KeepSession(ctx, token, k)
@@ -117,7 +117,7 @@ func newSessions(house *act.House, secure bool) *scs.SessionManager {
 // place makes room in a request for the person of its session.
 func place(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, &person{})))
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, &visitor{})))
 	})
 }
 
@@ -138,7 +138,7 @@ func (s *Server) arrive(ctx context.Context, branch calendar.Code) {
 // works where its person has not gone since they signed in is refused: what it does would count at the wrong branch.
 func (s *Server) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		p, _ := r.Context().Value(personKey{}).(*person)
+		p, _ := r.Context().Value(personKey{}).(*visitor)
 		if p == nil || p.found == nil || p.found.Demo && !s.options.Demo { // who signed in while it was a demo is out
 			next.ServeHTTP(w, r)
 			return

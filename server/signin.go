@@ -65,7 +65,7 @@ func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staf
 		s.refuse(w, r, err)
 		return
 	}
-	if p, ok := r.Context().Value(personKey{}).(*person); ok {
+	if p, ok := r.Context().Value(personKey{}).(*visitor); ok {
 		p.found, p.own, p.address = staff, own, s.address(r)
 	}
 	s.sessions.Put(r.Context(), "signed_in", true)

@@ -131,8 +131,16 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			SET card = '20' || lpad((id % 1000000000000)::text, 12, '0'), legal_name = 'Forgotten',
 			preferred_name = '', shelf_name = '', born = NULL, household_id = NULL, standing = 'inactive',
 				card_until = NULL,
-			email = '', phone = '', address = '', note = '', older_reader = NULL, history_months = NULL,
-			history_seen = false, forgotten_at = $2 WHERE id = $1)
+			email = '', phone = '', address = '', older_reader = NULL, history_months = NULL,
+			history_seen = false, forgotten_at = $2, other_phones = '{}', text_number = '', postal_code = '', town = '',
+			home_address = '', guardian_id = NULL, guardian_name = '', answers_for_all = false, identity = '',
+			identity_two = '', identity_number = '', school = '', school_year = '', pickup = NULL, may_use = '{}',
+			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, pin_hash = '', in_area = NULL,
+			mail_returned = false WHERE id = $1),
+		ward AS (UPDATE patrons SET guardian_id = NULL WHERE guardian_id = $1),
+		noted AS (DELETE FROM patron_notes WHERE patron_id = $1),
+		agreed AS (DELETE FROM consents WHERE patron_id = $1),
+		carded AS (DELETE FROM former_cards WHERE patron_id = $1)
 		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,
 			(SELECT count(*) FROM events_cut) AS events, (SELECT count(*) FROM dropped) AS messages,
 			(SELECT count(*) FROM asked) AS requests, (SELECT count(*) FROM reads) AS readings,
@@ -159,7 +167,11 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 	parts := map[string]string{
 		"patron": `SELECT card, legal_name, preferred_name, shelf_name, born, class, branch_code AS home_branch,
 			standing,
-			card_until, email, phone, address, note, older_reader, history_months, history_seen,
+			card_until, email, phone, address, older_reader, history_months, history_seen, institution, other_phones,
+			text_number, postal_code, town, home_address, mail_returned, in_area, guardian_name, answers_for_all,
+			identity, identity_two, identity_number, school, school_year, pickup, may_use, marks, stopped,
+			standing_reason, internet, photo, joined_on,
+			(SELECT g.legal_name FROM patrons g WHERE g.id = p.guardian_id) AS guardian,
 			(SELECT name FROM households WHERE id = p.household_id) AS household FROM patrons p WHERE id = $1`,
 		"loans": `SELECT i.barcode, t.name AS title, t.author, l.branch_code AS branch, l.lent_at, l.due_date,
 			l.due_at, l.renewals,
@@ -179,7 +191,11 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			WHERE patron_id = $1 ORDER BY begun_at`,
 		"events": `SELECT e.at, e.kind, e.branch_code AS branch, t.name AS title, e.detail FROM events e
 			LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id WHERE e.patron_id = $1 ORDER BY e.at, e.id`,
-		"reports": `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
+		"notes": `SELECT n.at, n.kind, n.text, n.ended_at, f.name AS written_by FROM patron_notes n
+			LEFT JOIN staff f ON f.id = n.staff_id WHERE n.patron_id = $1 ORDER BY n.id`,
+		"consents":     "SELECT at, what, answer, reason, letter FROM consents WHERE patron_id = $1 ORDER BY id",
+		"former_cards": "SELECT card, ended_at, why FROM former_cards WHERE patron_id = $1 ORDER BY ended_at",
+		"reports":      `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
 		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r
 			JOIN staff f ON f.id = r.staff_id
 			WHERE r.patron_id = $1 ORDER BY r.id`,

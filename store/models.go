@@ -182,12 +182,37 @@ type Patron struct {
 	Email         string
 	Phone         string
 	Address       string
-	Note          string
 	OlderReader   *bool
 	Balance       int64 `gorm:"->"`
 	HistoryMonths *int  // for how long their history is kept; nil: as the network has settled
 	HistorySeen   bool  // staff may see it
 	ForgottenAt   *time.Time
+
+	Institution    bool
+	OtherPhones    []string `gorm:"type:text[];serializer:texts;default:'{}'"`
+	TextNumber     string   // to which texts go
+	PostalCode     string
+	Town           string
+	HomeAddress    string // where they live, if post goes elsewhere
+	MailReturned   bool
+	InArea         *bool
+	GuardianID     *int64
+	GuardianName   string // of who answers for a minor and is no patron
+	AnswersForAll  bool   // for the whole household
+	Identity       string
+	IdentityTwo    string
+	IdentityNumber string
+	School         string
+	SchoolYear     string
+	Pickup         *calendar.Code // nil: at the home branch
+	MayUse         []string       `gorm:"type:text[];serializer:texts;default:'{}'"`
+	Marks          []string       `gorm:"type:text[];serializer:texts;default:'{}'"`
+	Stopped        string         // why they may look and not borrow
+	StandingReason string
+	Internet       string
+	Photo          *bool
+	JoinedOn       *time.Time `gorm:"type:date"`
+	Revision       int        `gorm:"default:1"`
 }
 
 // Name is how staff address the patron.

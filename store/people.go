@@ -99,6 +99,7 @@ type CardFacts struct {
 	Loans     []LoanShown
 	Holds     []HoldShown
 	Charges   []OpenCharge
+	Notes     []NoteShown
 }
 
 // CardFacts gives a patron by id, or by card number where the id is 0, with all that a card shows; nil where there is
@@ -127,6 +128,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	)
 	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
 		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
+	ask(q, &c.Notes, strings.Replace(notesOf, "$1", who, 1), id, card)
 	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
 	if err := t.send(q); err != nil || len(patrons) == 0 {
 		return nil, err

@@ -177,6 +177,7 @@ var races = map[string]bool{
 	"ledger_owed":          true,
 	"editions_number_key":  true,
 	"requests_said_once":   true,
+	"patrons_card_key":     true,
 }
 
 func tryAgain(err error) bool {

@@ -288,14 +288,6 @@ func (t *Tx) PartnerWithSymbolBut(symbol string, but int64) (string, error) {
 	return value[string](t, "SELECT name FROM partners WHERE symbol = $1 AND id <> $2", symbol, but)
 }
 
-// AddPatron writes a new patron.
-func (t *Tx) AddPatron(p *Patron) {
-	t.queueOne(`INSERT INTO patrons (id, card, legal_name, preferred_name, shelf_name, born, class, branch_code, household_id,
-			standing, card_until, email, phone, address, note) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)`,
-		p.ID, p.Card, p.LegalName, p.PreferredName, p.ShelfName, p.Born, p.Class, p.BranchCode, p.HouseholdID,
-		p.Standing, p.CardUntil, p.Email, p.Phone, p.Address, p.Note)
-}
-
 // IsUsed tells whether an error is the database's refusal to drop what something else refers to.
 func IsUsed(err error) bool {
 	var refused *pgconn.PgError

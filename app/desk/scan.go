@@ -110,7 +110,8 @@ func open(a *act.Act, scan ident.Scan) (*Result, error) {
 		return nil, err
 	}
 	if card == nil {
-		return &Result{Kind: "wrong", Text: ident.Unknown("card", scan.Number, scan.Completed)}, nil
+		text, err := people.Stranger(a, scan)
+		return &Result{Kind: "wrong", Text: text}, err
 	}
 	return &Result{Kind: "card", Text: card.Name, Card: card}, nil
 }

@@ -23,6 +23,8 @@ var areas = map[Kind][]Area{
 	Missed: {Holds}, Missing: {Holds}, Found: {Holds}, Sent: {Holds}, Received: {Holds}, TransitEnded: {Holds},
 	TransitUndone: {Holds}, Noted: {Counter}, NoteOff: {Counter}, SetAside: {Counter}, Withdrawn: {Counter},
 	BackInUse: {Counter}, ItemClassed: {Counter}, PatronClassed: {Counter}, CardExtended: {Counter},
+	Joined: {Counter}, RecordChanged: {Counter}, StandingChanged: {Counter}, CardReplaced: {Counter}, PINSet: {},
+	CardNoted: {Counter}, CardNoteOff: {Counter}, Consented: {Counter},
 	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},
 	MailingDropped: {Notices}, MessageSettled: {Notices}, AskedOutside: {Interlibrary},
 	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},

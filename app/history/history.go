@@ -215,6 +215,22 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Classed as " + classes(a, d.Is) + "; was " + classes(a, d.Was)
 	case event.PatronClassed:
 		return "Classed as " + n.ClassName("patron", d.Is) + "; was " + n.ClassName("patron", d.Was)
+	case event.Joined:
+		return "Registered"
+	case event.RecordChanged:
+		return "Record changed" + colon(d.Is)
+	case event.StandingChanged:
+		return "Is " + d.Is + "; was " + d.Was + colon(d.Reason)
+	case event.CardReplaced:
+		return "Given another card" + colon(d.Reason)
+	case event.PINSet:
+		return "Given a PIN"
+	case event.CardNoted:
+		return "Note written on the card"
+	case event.CardNoteOff:
+		return "Note taken off the card"
+	case event.Consented:
+		return consents[d.About] + ": " + d.Is
 	case event.CardExtended:
 		return "Card extended to " + due()
 	case event.CountedAs:
@@ -294,4 +310,17 @@ func sayPromise(text string, at *time.Time, loc *time.Location) string {
 func classes(a *act.Act, codes string) string {
 	material, collection, _ := strings.Cut(codes, " ")
 	return a.Network.ClassName("material", material) + ", " + a.Network.ClassName("collection", collection)
+}
+
+// consents are what guardians and grown-ups agree to, as people call it.
+var consents = map[string]string{
+	"older_reader": "Older-reader material", "internet": "Internet", "photo": "Photographs",
+}
+
+// colon puts a text after a colon; nothing where there is none.
+func colon(text string) string {
+	if text == "" {
+		return ""
+	}
+	return ": " + text
 }

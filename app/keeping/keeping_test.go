@@ -154,7 +154,7 @@ func TestAllThatIsKept(t *testing.T) {
 	var tables []string
 	require.NoError(t, testkit.SQL(w.House).Raw(`SELECT table_name FROM information_schema.columns
 		WHERE column_name = 'patron_id' AND table_schema = 'public' AND table_name NOT LIKE 'events\_%' ORDER BY 1`).Scan(&tables).Error)
-	assert.Equal(t, []string{"events", "holds", "ledger", "loans", "messages", "partners", "readings", "reports", "requests", "return_lines"},
+	assert.Equal(t, []string{"consents", "events", "former_cards", "holds", "ledger", "loans", "messages", "partners", "patron_notes", "readings", "reports", "requests", "return_lines"},
 		tables, "partners are libraries; lines of returns say what loans and events say")
 }
 
@@ -163,8 +163,11 @@ func TestForgetting(t *testing.T) {
 	w := testkit.NewWorld(t)
 	boss := w.Staff(role.Supervisor, "HVH")
 	p := w.Patron("HVH")
-	w.Set("UPDATE patrons SET legal_name = 'Lark Unmistakable', email = 'lark@example.invalid', note = 'Unmistakable' WHERE id = ?", p)
+	w.Set("UPDATE patrons SET legal_name = 'Lark Unmistakable', email = 'lark@example.invalid', address = 'Unmistakable Lane', town = 'Unmistakable', home_address = 'unmistakable', may_use = '{Unmistakable}', guardian_name = 'Unmistakable', school = 'unmistakable', identity_number = 'unmistakable' WHERE id = ?", p)
 	w.Set("WITH h AS (INSERT INTO households (name) VALUES ('Unmistakable') RETURNING id) UPDATE patrons SET household_id = h.id FROM h WHERE patrons.id = ?", p)
+	w.Set("INSERT INTO patron_notes (patron_id, kind, text, at) VALUES (?, 'desk', 'Unmistakable', now())", p)
+	w.Set("INSERT INTO consents (patron_id, what, answer, at, reason) VALUES (?, 'photo', 'no', now(), 'Unmistakable')", p)
+	w.Set("INSERT INTO former_cards (card, patron_id, ended_at, why) VALUES ('24321000000994', ?, now(), 'Unmistakable')", p)
 	lentAndBack(t, w, boss, p, 3, 150)
 	_, items := w.Title("HVH")
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: items[0], Patron: p}) })
@@ -176,6 +179,7 @@ func TestForgetting(t *testing.T) {
 	run := testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
 	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at, means) SELECT patron_id, 'payment', -150, 'late', id, now(), 'cash' FROM ledger WHERE patron_id = ?", p)
+	w.Set("UPDATE patrons SET stopped = 'unmistakable', standing_reason = 'unmistakable' WHERE id = ?", p)
 	figures := `SELECT (SELECT count(*) FROM loans) || ' ' || (SELECT count(*) FROM ledger) || ' ' || (SELECT sum(abs(amount)) FROM ledger)
 		|| ' ' || (SELECT count(*) FROM events WHERE kind <> 'forgotten') || ' ' || (SELECT count(*) FROM return_lines) || ' ' || (SELECT count(*) FROM patrons)`
 	before := w.Ask(figures)
@@ -183,7 +187,7 @@ func TestForgetting(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, f.Says, "2 loans")
 	assert.Equal(t, before, w.Ask(figures))
-	for _, table := range []string{"loans", "holds", "messages", "return_lines", "events", "readings", "reports", "requests"} {
+	for _, table := range []string{"loans", "holds", "messages", "return_lines", "events", "readings", "reports", "requests", "patron_notes", "consents", "former_cards"} {
 		assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM "+table+" WHERE patron_id = ?", p), table)
 	}
 	// No text of any table says who it was.
@@ -192,7 +196,7 @@ func TestForgetting(t *testing.T) {
 		JOIN information_schema.tables t USING (table_schema, table_name) WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE'
 		AND c.data_type IN ('text', 'jsonb', 'ARRAY')`).Scan(&columns).Error)
 	for _, c := range columns {
-		assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM "+c.TableName+" WHERE "+c.ColumnName+"::text ILIKE '%unmistakable%'"),
+		assert.Equal(t, "0", w.Ask(`SELECT count(*)::text FROM "`+c.TableName+`" WHERE "`+c.ColumnName+`"`+"::text ILIKE '%unmistakable%'"),
 			c.TableName+"."+c.ColumnName)
 	}
 	_, err = testkit.Try(w.House, boss, func(a *act.Act) (*people.Card, error) { return people.Open(a, p) })

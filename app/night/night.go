@@ -21,6 +21,7 @@ import (
 	"nevrin/app/holds"
 	"nevrin/app/keeping"
 	"nevrin/app/notices"
+	"nevrin/app/people"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/money"
@@ -54,6 +55,7 @@ func steps() []step {
 	return append(
 		out,
 		step{"counts", count},
+		step{"grow", people.Grow},
 		step{"answers", dropAnswers},
 		step{"sessions", dropSessions},
 		step{"history", keeping.CutHistory},

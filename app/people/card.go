@@ -12,6 +12,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
 	"nevrin/core/money"
+	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/sight"
@@ -31,7 +32,13 @@ type Card struct {
 	Household string            `json:"household"`
 	CardUntil string            `json:"card_until"`
 	Standing  loan.Standing     `json:"standing" enum:"active,inactive,excluded"`
-	Note      string            `json:"note"`
+	Notes     []Note            `json:"notes" doc:"On the card, those that show at every scan and quiet ones"`
+	Missing   []person.Field    `json:"missing" doc:"Details that should be filled, and are not"`
+	Stopped   string            `json:"stopped" doc:"Why they may look and not borrow; empty: they may"`
+	Reason    string            `json:"standing_reason"`
+	MayUse    []string          `json:"may_use" doc:"Who else may use the card or collect holds"`
+	Internet  string            `json:"internet" enum:",none,filtered,full"`
+	Photo     *bool             `json:"photo,omitempty" doc:"May be photographed; none: never asked"`
 	Email     string            `json:"email"`
 	Phone     string            `json:"phone"`
 	Address   string            `json:"address"`
@@ -121,7 +128,8 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 			"patron",
 			p.Class,
 		), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
-		Note: p.Note, Email: p.Email, Phone: p.Phone, Address: p.Address, Household: facts.Household,
+		Notes: []Note{}, Email: p.Email, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
+		Internet: p.Internet, Photo: p.Photo, Missing: []person.Field{}, Phone: p.Phone, Address: p.Address, Household: facts.Household,
 		Owes: a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
 		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},
 	}
@@ -133,11 +141,52 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	c.loans(a, facts.Loans)
 	c.holds(a, facts.Holds)
 	c.rules(a, facts)
-	if p.Note != "" {
-		c.Tells = append(c.Tells, Tell{"note", "Note on this card", p.Note})
-	}
+	c.notes(a, facts)
 	c.reduce(a, facts)
 	return c
+}
+
+// Note is a note on a card.
+type Note struct {
+	ID   int64     `json:"id"`
+	Kind string    `json:"kind" doc:"Its name"`
+	Text string    `json:"text"`
+	Loud bool      `json:"loud" doc:"Shows at every scan of the card"`
+	At   time.Time `json:"at"`
+	Who  string    `json:"who"`
+}
+
+// notes adds what is noted on the card, and which details are due.
+func (c *Card) notes(a *act.Act, facts *store.CardFacts) {
+	for _, n := range facts.Notes {
+		note := Note{ID: n.ID, Kind: n.Kind, Text: n.Text, At: n.At, Loud: true}
+		for _, choice := range a.Network.Choices {
+			if choice.List == "note" && choice.Code == n.Kind {
+				note.Kind, note.Loud = choice.Name, choice.Loud
+			}
+		}
+		if n.Who != nil {
+			note.Who = *n.Who
+		}
+		c.Notes = append(c.Notes, note)
+		if note.Loud {
+			c.Tells = append(c.Tells, Tell{"note", note.Kind, n.Text})
+		}
+	}
+	r := recordOf(facts.Patron)
+	if missing := r.Missing(a.Network.Settled.Fields, a.Today()); missing != nil {
+		c.Missing = missing
+	}
+	if facts.Patron.MailReturned {
+		c.Tells = append(c.Tells, Tell{"note", "Mail returned", "Post to this address has come back. Ask for the right one."})
+	}
+}
+
+func listed(texts []string) []string {
+	if texts == nil {
+		return []string{}
+	}
+	return texts
 }
 
 // rules adds what rules say of the patron, whatever is lent.
@@ -257,7 +306,7 @@ func SayHold(a *act.Act, h *store.Hold) string {
 func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
 	b := loan.Borrower{
 		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
-		Consent: p.OlderReader,
+		Consent: p.OlderReader, Stopped: p.Stopped, Reason: p.StandingReason,
 	}
 	if born := store.DateOf(p.Born); born != nil {
 		age := loan.AgeOn(*born, a.Today())

@@ -1,6 +1,8 @@
 package people
 
 import (
+	"fmt"
+
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -35,4 +37,20 @@ func NextCard(a *act.Act, branch calendar.Code) (string, error) {
 			return number, nil
 		}
 	}
+}
+
+// Stranger says of a card that is nobody's what is known of it: it has been somebody's, it is one of a library outside, or
+// nothing.
+func Stranger(a *act.Act, scan ident.Scan) (string, error) {
+	former, err := a.Tx.FormerCard(scan.Number)
+	switch {
+	case err != nil:
+		return "", err
+	case former != 0:
+		return "This card has been replaced by another. Ask for the new one.", nil
+	case scan.Pattern.Library != "":
+		return fmt.Sprintf("A card of %s, whose holder is not registered here yet. Register them under Patrons; they keep this card.",
+			scan.Pattern.Library), nil
+	}
+	return ident.Unknown("card", scan.Number, scan.Completed), nil
 }

@@ -33,20 +33,20 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	Seen(a, Searched, 0, words)
 	rows, next, err := a.Tx.FindPatrons(words, page)
 	out := make([]Found, len(rows))
-	for k, p := range rows {
-		out[k] = Found{
-			p.ID,
-			p.Card,
-			p.LegalName,
-			a.Network.ClassName("patron", p.Class),
-			a.Network.BranchName(p.BranchCode),
-			p.Standing,
-		}
-		if p.PreferredName != "" {
-			out[k].Name += " (" + p.PreferredName + ")"
-		}
+	for k := range rows {
+		out[k] = found(a, &rows[k])
 	}
 	return out, next, err
+}
+
+func found(a *act.Act, p *store.Patron) Found {
+	f := Found{
+		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode), p.Standing,
+	}
+	if p.PreferredName != "" {
+		f.Name += " (" + p.PreferredName + ")"
+	}
+	return f
 }
 
 // InUse gives a patron on whose card things may be placed or asked for; a problem where it is not in use.

@@ -3,6 +3,7 @@ package people
 import (
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/core/person"
 	"nevrin/core/sight"
 	"nevrin/store"
 )
@@ -43,9 +44,10 @@ func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
 	if sight.OfPatron(a.Who.Role) == sight.Whole {
 		return
 	}
-	c.LegalName, c.Class, c.Age, c.Household, c.CardUntil, c.Note, c.Older = c.Name, "", nil, "", "", "", nil
+	c.LegalName, c.Class, c.Age, c.Household, c.CardUntil, c.Older = c.Name, "", nil, "", "", nil
 	c.Email, c.Phone, c.Address, c.OwedLimit, c.Extension = "", "", "", "", ""
 	c.Charges = c.Charges[:0]
+	c.Notes, c.Missing, c.Internet, c.Photo, c.Reason = []Note{}, []person.Field{}, "", nil, ""
 	loans := c.OnLoan[:0]
 	for k, line := range c.OnLoan {
 		l := &facts.Loans[k]

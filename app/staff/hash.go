@@ -63,7 +63,8 @@ func has(password, hash string) (bool, error) {
 	return right, err
 }
 
-func digest(ctx context.Context, password string) (string, error) {
+// Digest is a digest of a secret that people choose, from which nobody guesses it.
+func Digest(ctx context.Context, password string) (string, error) {
 	done, err := turn(ctx)
 	if err != nil {
 		return "", err

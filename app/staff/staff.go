@@ -200,7 +200,7 @@ func choose(ctx context.Context, password string, s *store.Staff) (string, error
 	if wrong := door.Password(password, s.Login, s.Name); wrong != "" {
 		return "", problem.Newf(problem.Invalid, "%s", wrong)
 	}
-	return digest(ctx, password)
+	return Digest(ctx, password)
 }
 
 // ChooseShort sets a short code, typed or scanned from a badge, with which somebody comes back to a station within the same
@@ -212,7 +212,7 @@ func ChooseShort(a *act.Act, code string) error {
 			return problem.Newf(problem.Invalid, "%s", wrong)
 		}
 		var err error
-		if hash, err = digest(a.Context, code); err != nil {
+		if hash, err = Digest(a.Context, code); err != nil {
 			return err
 		}
 	}
@@ -459,7 +459,7 @@ func Administrator(ctx context.Context, s *store.Store, login, name, password st
 			strings.Join(codes, ", "),
 		)
 	}
-	hash, err := digest(ctx, password)
+	hash, err := Digest(ctx, password)
 	if err != nil {
 		return err
 	}

@@ -128,9 +128,9 @@ func AddPartner(a *act.Act, j Joining) (*Joined, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.AddPatron(&store.Patron{
+	a.Tx.PutPatron(&store.Patron{
 		ID: account, Card: card, LegalName: j.Name, ShelfName: j.Symbol, Class: j.Class, BranchCode: j.Branch,
-		Standing: "active",
+		Standing: "active", Institution: true,
 	})
 	j.Account = account
 	kept, err := Put(a, "partner", fmt.Sprint(id), 0, j.Partner)

@@ -2,6 +2,7 @@ package loan
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"nevrin/core/calendar"
@@ -23,11 +24,13 @@ type Borrower struct {
 	Standing  Standing
 	CardUntil *calendar.Date // nil: does not run out
 	Owes      money.Amount
-	Loans     int   // on loan now
-	Alike     int   // of these, of the material class in question
-	Late      int   // of these, late
-	Age       *int  // years; nil: not known
-	Consent   *bool // a guardian's answer on older-reader material; nil: never asked
+	Loans     int    // on loan now
+	Alike     int    // of these, of the material class in question
+	Late      int    // of these, late
+	Age       *int   // years; nil: not known
+	Consent   *bool  // a guardian's answer on older-reader material; nil: never asked
+	Stopped   string // why they may look and not borrow; empty: they may
+	Reason    string // why their standing is other than active; may be empty
 }
 
 // Limits are the terms that bound a borrower. Nil means no limit.
@@ -48,6 +51,7 @@ type StopKind string
 const (
 	CardInactive StopKind = "inactive"
 	CardExcluded StopKind = "excluded"
+	CardStopped  StopKind = "stopped"
 	CardEnded    StopKind = "card_ended"
 	OwesTooMuch  StopKind = "owed"
 	TooManyLate  StopKind = "late"
@@ -68,7 +72,7 @@ type Stop struct {
 
 // StopKinds are all of them.
 var StopKinds = []StopKind{
-	CardInactive, CardExcluded, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike, TooYoung,
+	CardInactive, CardExcluded, CardStopped, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike, TooYoung,
 	NoConsent, MeantForElse, Soon,
 }
 
@@ -86,9 +90,12 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 	}
 	switch b.Standing {
 	case Inactive:
-		stop(CardInactive, "This card is inactive: it is no longer used. Take the patron on again before lending.")
+		stop(CardInactive, "This card is inactive: it is no longer used. Take the patron on again before lending.%s", because(b.Reason))
 	case Excluded:
-		stop(CardExcluded, "This patron is excluded and may not borrow. Ask the supervisor.")
+		stop(CardExcluded, "This patron is excluded and may not borrow. Ask the supervisor.%s", because(b.Reason))
+	}
+	if b.Stopped != "" {
+		stop(CardStopped, "This patron is stopped: may look, and not borrow. %s.", strings.TrimSuffix(b.Stopped, "."))
 	}
 	if b.CardUntil != nil && *b.CardUntil < today {
 		stop(CardEnded, "The card ran out on %s.", b.CardUntil.Say())
@@ -105,6 +112,13 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 		stop(TooManyLate, "Has %s, more than the %d allowed.", calendar.Count(b.Late, "late item"), *l.Late)
 	}
 	return out
+}
+
+func because(reason string) string {
+	if reason == "" {
+		return ""
+	}
+	return " " + strings.TrimSuffix(reason, ".") + "."
 }
 
 // StopsFor are the reasons for which this item is not lent to a patron who may otherwise borrow.

@@ -16,6 +16,7 @@ type Rights struct {
 	Waive    *Most           `json:"waive,omitempty" doc:"The most that they waive at once"`
 	BackDays *int            `json:"back_days,omitempty" minimum:"0" maximum:"366" doc:"How many days before the last open day a return may count"`
 	Past     []loan.StopKind `json:"past,omitempty" maxItems:"20" nullable:"false" doc:"What they may lend past beside what their role may"`
+	Consents *bool           `json:"consents,omitempty" doc:"Whether they change a consent that has been given"`
 	History  *bool           `json:"history,omitempty" doc:"Whether they look at the histories that patrons show"`
 }
 
@@ -86,6 +87,14 @@ func (e Entitled) BackDays() *int {
 		return nil
 	}
 	return &e.limits.BackDays
+}
+
+// MayChangeConsents tells whether somebody changes a consent that has been given before.
+func (e Entitled) MayChangeConsents() bool {
+	if e.own.Consents != nil {
+		return *e.own.Consents
+	}
+	return e.role.Supervises() || slices.Contains(e.limits.Consents, e.role)
 }
 
 // SeesHistories tells whether somebody looks at the histories that patrons show.

@@ -10,15 +10,17 @@ import (
 	"nevrin/core/expect"
 	"nevrin/core/loan"
 	"nevrin/core/money"
+	"nevrin/core/person"
 	"nevrin/core/role"
 )
 
 // Settings are all of it. What a network has not settled is as in Usual.
 type Settings struct {
-	IdleMinutes int         `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
-	Second      []role.Role `json:"second_factor" maxItems:"10" nullable:"false" doc:"Roles whose people need a second factor to sign in"`
-	Limits      Limits      `json:"limits"`
-	Keep        Keep        `json:"keep"`
+	IdleMinutes int          `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
+	Second      []role.Role  `json:"second_factor" maxItems:"10" nullable:"false" doc:"Roles whose people need a second factor to sign in"`
+	Limits      Limits       `json:"limits"`
+	Keep        Keep         `json:"keep"`
+	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
 
 // Limits are how far those go who work here without asking somebody.
@@ -26,6 +28,7 @@ type Limits struct {
 	Waive    map[role.Role]*money.Amount   `json:"waive" doc:"The most that a role waives at once, in minor units; null: without limit"`
 	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
 	Past     map[loan.StopKind][]role.Role `json:"past" doc:"Who beside those who supervise may lend past a stop"`
+	Consents []role.Role                   `json:"consents" maxItems:"10" nullable:"false" doc:"Who beside those who supervise changes a consent that has been given"`
 }
 
 // Keep is for how long what concerns persons is kept, in months, and the answers to repeated requests, in days.
@@ -47,10 +50,11 @@ func Usual() Settings {
 			Waive: map[role.Role]*money.Amount{
 				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,
 			},
-			BackDays: 3,
-			Past:     map[loan.StopKind][]role.Role{loan.Soon: role.Everyone},
+			BackDays: 3, Consents: []role.Role{},
+			Past: map[loan.StopKind][]role.Role{loan.Soon: role.Everyone},
 		},
-		Keep: Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
+		Fields: person.Needs{},
+		Keep:   Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
 	}
 }
 
@@ -69,7 +73,10 @@ func (s *Settings) Check() error {
 		right := fmt.Sprintf("0 for never, or %d and more", shortestIdle)
 		return expect.Errorf(right, "a rest of %d minutes for stations", s.IdleMinutes)
 	}
-	for _, r := range s.Second {
+	if err := s.Fields.Check(); err != nil {
+		return err
+	}
+	for _, r := range slices.Concat(s.Second, s.Limits.Consents) {
 		if _, err := role.Parse(string(r)); err != nil {
 			return err
 		}

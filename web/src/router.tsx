@@ -60,9 +60,11 @@ const routes = [
     ...at,
     path: "/patrons",
     component: patrons,
-    validateSearch: (s: Search): { words?: string; patron?: number } => ({
+    validateSearch: (s: Search): { words?: string; patron?: number; form?: "new" | "change"; household?: number } => ({
       words: text(s.words),
       patron: number(s.patron),
+      form: s.form === "new" || s.form === "change" ? s.form : undefined,
+      household: number(s.household),
     }),
   }),
   createRoute({

@@ -9,6 +9,7 @@ import {
   type DefaultValues,
   type FieldValues,
   type Path,
+  type PathValue,
 } from "react-hook-form";
 import type { z } from "zod";
 import { useMe } from "./me";
@@ -392,6 +393,13 @@ export const useDirty = () => useFormContext().formState.isDirty;
 /** What a field says now, for what depends on it. */
 export function useSays<V extends FieldValues>(name: Path<V>): V[Path<V>] {
   return useWatch<V>({ name });
+}
+
+/** The same for forms of several sorts of fields: made once for a form, it knows the sort of each. */
+export function saysOf<V extends FieldValues>() {
+  return function useSaid<N extends Path<V>>(name: N): PathValue<V, N> {
+    return useWatch<V, N>({ name });
+  };
 }
 
 /** Sets a field from outside of it. */

@@ -98,6 +98,12 @@ function Facts({
     <dl className="grid grid-cols-[104px_1fr] gap-y-1 px-3.5 py-3 text-sm">
       <Row name="Home branch">{card.branch}</Row>
       {card.household && <Row name="Household">{card.household}</Row>}
+      {card.may_use.length > 0 && <Row name="Also uses it">{card.may_use.join(", ")}</Row>}
+      {card.missing.length > 0 && (
+        <Row name="Ask for">
+          <b className="text-amber-700">{card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}</b>
+        </Row>
+      )}
       {card.older_reader !== undefined && (
         <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>
       )}

@@ -26,6 +26,7 @@ const schema = z.object({
   back: z.string().regex(/^\d{0,3}$/, "Days, or nothing."),
   past: z.array(z.string()),
   history: z.enum(["", "yes", "no"]),
+  consents: z.enum(["", "yes", "no"]),
 });
 
 type Said = z.infer<typeof schema>;
@@ -149,6 +150,15 @@ function Fields({ isNew }: { isNew?: boolean }) {
           <ChoiceField
             name="history"
             label="Sees histories that patrons show"
+            options={[
+              ["", "as the role"],
+              ["yes", "yes"],
+              ["no", "no"],
+            ]}
+          />
+          <ChoiceField
+            name="consents"
+            label="Changes consents that were given"
             options={[
               ["", "as the role"],
               ["yes", "yes"],

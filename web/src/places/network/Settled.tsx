@@ -1,12 +1,12 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, Form, MoneyField, Send, TextField } from "../../kit/forms";
+import { ChipsField, ChoiceField, Form, MoneyField, Send, TextField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { Card } from "../../kit/parts";
 import { administrates } from "../../kit/places";
 import { useKeep, type Shown } from "./parts";
-import { everyRole, start, stops, toSettings, waivers, type Said } from "./settled";
+import { everyRole, fields, start, stops, toSettings, waivers, type Said } from "./settled";
 
 type Settings = Schema["SettingsSettings"];
 
@@ -27,6 +27,8 @@ const schema = z.object({
   back: number(60),
   waive: z.record(z.string(), maybeSum),
   past: z.record(z.string(), z.array(z.string())),
+  consents: z.array(z.string()),
+  fields: z.record(z.string(), z.string()),
   history: z.union([z.literal(""), number(1200)]),
   holds: number(120, 1),
   messages: number(120, 1),
@@ -144,6 +146,34 @@ function Rest({ row }: { row: Shown<Settings> }) {
               />
             ))}
           </div>
+        </Card>
+        <Card label="The form for patrons" className="grid gap-2 p-3.5">
+          <h2 className="font-semibold">The form for patrons</h2>
+          <p className="text-ink-2">
+            What must be filled stops registering; what should be is asked for at each scan of the card until it is.
+          </p>
+          <div className="grid gap-2 sm:grid-cols-3">
+            {fields.map(([f, name, usual]) => (
+              <ChoiceField
+                key={f}
+                name={`fields.${f}`}
+                label={name}
+                options={[
+                  ["", `${usual}, as usual`],
+                  ...["must", "should", "may", "hidden"].filter((n) => n !== usual).map((n) => [n, n] as const),
+                ]}
+              />
+            ))}
+          </div>
+          <ChipsField
+            name="consents"
+            label="Who beside supervisors changes a consent that has been given"
+            says="nobody"
+            options={[
+              ["desk", "desk"],
+              ["interlibrary", "interlibrary"],
+            ]}
+          />
         </Card>
         <Card label="For how long" className="grid gap-2 p-3.5">
           <h2 className="font-semibold">For how long</h2>

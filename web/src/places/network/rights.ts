@@ -11,7 +11,11 @@ export interface Said {
   back: string;
   past: string[];
   history: "" | "yes" | "no";
+  consents: "" | "yes" | "no";
 }
+
+const yesNo = (v?: boolean) => (v === undefined ? "" : v ? "yes" : "no");
+const fromYesNo = (t: "" | "yes" | "no") => (t === "" ? undefined : t === "yes");
 
 export function startRights(r: Rights, currency: string): Said {
   const digits = digitsOf(currency);
@@ -21,7 +25,8 @@ export function startRights(r: Rights, currency: string): Said {
     unlimited: r.waive !== undefined && (sum === undefined || sum === null),
     back: r.back_days?.toString() ?? "",
     past: r.past ?? [],
-    history: r.history === undefined ? "" : r.history ? "yes" : "no",
+    history: yesNo(r.history),
+    consents: yesNo(r.consents),
   };
 }
 
@@ -31,7 +36,8 @@ export function toRights(s: Said, currency: string): Rights {
     waive: s.unlimited ? { sum: null } : s.waive === "" ? undefined : { sum },
     back_days: s.back === "" ? undefined : Number(s.back),
     past: s.past.length > 0 ? s.past : undefined,
-    history: s.history === "" ? undefined : s.history === "yes",
+    history: fromYesNo(s.history),
+    consents: fromYesNo(s.consents),
   };
 }
 
@@ -44,5 +50,6 @@ export function sayRights(r: Rights, currency: string): string[] {
     s.past.length > 0 &&
       `Lends past: ${s.past.map((code) => stops.find(([c]) => c === code)?.[1].toLowerCase() ?? code).join(", ")}`,
     s.history && (s.history === "yes" ? "Sees histories" : "Sees no histories"),
+    s.consents && (s.consents === "yes" ? "Changes consents" : "Changes no consents"),
   ].filter((t): t is string => typeof t === "string" && t !== "");
 }

@@ -3,8 +3,10 @@ import { start, toSettings } from "./settled";
 
 const settings = {
   second_factor: ["administrator"],
+  fields: { email: "must" },
   idle_minutes: 30,
   limits: {
+    consents: ["desk"],
     back_days: 3,
     waive: { desk: 500, interlibrary: 750, supervisor: 2000, administrator: null },
     past: { owed: ["desk"], soon: ["volunteer", "desk", "interlibrary", "supervisor", "administrator"] },

@@ -9,6 +9,8 @@ export interface Said {
   back: string;
   waive: Record<string, string>;
   past: Record<string, string[]>;
+  consents: string[];
+  fields: Record<string, string>;
   history: string;
   holds: string;
   messages: string;
@@ -23,6 +25,7 @@ export const everyRole = ["volunteer", ...waivers] as const;
 
 export const stops = [
   ["inactive", "A card that is inactive"],
+  ["stopped", "A patron who is stopped"],
   ["card_ended", "A card that has run out"],
   ["owed", "Owes too much"],
   ["late", "Too many late items"],
@@ -32,6 +35,28 @@ export const stops = [
   ["age", "Too young"],
   ["consent", "A guardian has not agreed"],
   ["meant_for_else", "Meant for somebody else"],
+] as const;
+
+/** The fields of the form for patrons, with what is usual. */
+export const fields = [
+  ["preferred_name", "Wants to be called", "may"],
+  ["born", "Born", "should"],
+  ["email", "Mail", "should"],
+  ["phone", "Phone", "should"],
+  ["text", "Number for texts", "may"],
+  ["address", "Street and number", "must"],
+  ["postal_code", "Postal code", "may"],
+  ["town", "Town", "may"],
+  ["in_area", "Lives inside our area", "may"],
+  ["guardian", "Guardian, of a minor", "may"],
+  ["identity", "Identity seen", "should"],
+  ["identity_two", "A second identity", "may"],
+  ["identity_number", "Number of the identity", "hidden"],
+  ["school", "Number at school", "may"],
+  ["school_year", "School year", "may"],
+  ["pickup", "Picks up holds at", "may"],
+  ["may_use", "Who else may use the card", "may"],
+  ["marks", "Classified as", "may"],
 ] as const;
 
 export const digitsOf = (currency: string) =>
@@ -51,6 +76,8 @@ export function start(s: Settings, currency: string): Said {
     back: String(s.limits.back_days),
     waive: Object.fromEntries(waivers.map((r) => [r, sum(r)])),
     past: Object.fromEntries(stops.map(([code]) => [code, s.limits.past[code] ?? []])),
+    consents: s.limits.consents,
+    fields: Object.fromEntries(fields.map(([f]) => [f, s.fields[f] ?? ""])),
     history: s.keep.history === null ? "" : String(s.keep.history),
     holds: String(s.keep.holds),
     messages: String(s.keep.messages),
@@ -67,7 +94,9 @@ export function toSettings(said: Said, currency: string): Settings {
   return {
     idle_minutes: Number(said.idle),
     second_factor: said.second,
+    fields: Object.fromEntries(Object.entries(said.fields).filter(([, need]) => need !== "")),
     limits: {
+      consents: said.consents,
       back_days: Number(said.back),
       waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
       past: { ...Object.fromEntries(past), soon: ["volunteer", ...waivers] },

@@ -13,11 +13,15 @@ import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
+import { CardAndPin, Consents, Notes, Stands } from "./OnRecord";
+import { ChangeRecord, Join } from "./WriteRecord";
 
 /** Finding a patron, and all that is known of one. */
 export function PatronsPlace() {
-  const { words, patron } = useSearch({ from: "/patrons" });
+  const { words, patron, form, household } = useSearch({ from: "/patrons" });
   usePrompt("Scan a card, or type a name");
+  if (form === "new") return <Join key={household} household={household} />;
+  if (form === "change" && patron) return <ChangeRecord key={patron} id={patron} />;
   return patron ? <One key={patron} id={patron} /> : <Find words={words ?? ""} />;
 }
 
@@ -34,8 +38,10 @@ function Find({ words }: { words: string }) {
   );
   return (
     <div className="grid max-w-4xl gap-3.5">
-      <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too." />
-      <Field label="Name, card number or mail address">
+      <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too.">
+        <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>Register somebody</Button>
+      </Head>
+      <Field label="Name, any number, phone or mail address">
         <input className={`${inputLook} h-10 text-lg`} value={typed} onChange={(e) => setTyped(e.target.value)} />
       </Field>
       <Card label="Patrons found" className="max-h-[66vh] overflow-auto">
@@ -126,13 +132,28 @@ function Shown({
         >
           Open at the desk
         </Button>
+        <Button plain onClick={() => void navigate({ to: "/patrons", search: { patron: card.id, form: "change" } })}>
+          Change the record
+        </Button>
+        <Button plain onClick={() => void navigate({ to: "/patrons", search: { form: "new", household: card.id } })}>
+          Next of the household
+        </Button>
         <Button plain onClick={() => void navigate({ to: "/patrons", search: {} })}>
           Find another
         </Button>
       </Head>
+      {card.missing.length > 0 && (
+        <p role="status" className="rounded bg-amber-100 px-3 py-1.5 text-amber-700">
+          To be asked for: {card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}.
+        </p>
+      )}
       <div className="grid items-start gap-3.5 lg:grid-cols-[300px_minmax(0,1fr)]">
         <div className="grid gap-3.5">
           <PatronCard {...changes} />
+          <Notes {...changes} />
+          <Stands {...changes} />
+          <Consents {...changes} />
+          <CardAndPin {...changes} />
           <Kept card={card} onCard={changes.onCard} onForgotten={onForgotten} />
           {card.on_loan.length > 0 && (
             <Card label="On loan">

@@ -1,0 +1,512 @@
+package people
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/ident"
+	"nevrin/core/loan"
+	"nevrin/core/person"
+	"nevrin/core/rulebook"
+	"nevrin/store"
+)
+
+// Form is what the form for patrons needs to know.
+type Form struct {
+	Needs    person.Needs  `json:"needs" doc:"Whether a field must, should or may be filled, or is hidden"`
+	Classes  []ClassChoice `json:"classes" doc:"The patron classes that this branch offers"`
+	Marks    []string      `json:"marks" doc:"Free classifications"`
+	Notes    []NoteKind    `json:"note_kinds"`
+	Branch   calendar.Code `json:"branch" doc:"Where one works, which is the home branch unless another is chosen"`
+	Consents bool          `json:"consents" doc:"May change a consent that has been given"`
+}
+
+// ClassChoice is a patron class to choose.
+type ClassChoice struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// NoteKind is a kind of note.
+type NoteKind struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+	Loud bool   `json:"loud" doc:"Shows at every scan of the card"`
+}
+
+// LookAtForm gives what the form for patrons needs to know.
+func LookAtForm(a *act.Act) (*Form, error) {
+	f := &Form{
+		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{}, Branch: a.Who.Branch,
+		Consents: a.May().MayChangeConsents(),
+	}
+	for _, c := range a.Network.Classes {
+		if offers(c, a.Who.Branch) {
+			f.Classes = append(f.Classes, ClassChoice{c.Code, c.Name})
+		}
+	}
+	needs := person.Needs{}
+	for _, one := range person.Fields {
+		needs[one.Field] = f.Needs.Of(one.Field)
+	}
+	f.Needs = needs
+	for _, c := range a.Network.Choices {
+		switch {
+		case c.Retired:
+		case c.List == "mark":
+			f.Marks = append(f.Marks, c.Name)
+		case c.List == "note":
+			f.Notes = append(f.Notes, NoteKind{c.Code, c.Name, c.Loud})
+		}
+	}
+	return f, nil
+}
+
+func offers(c store.Class, branch calendar.Code) bool {
+	return c.Kind == "patron" && !c.Retired && (len(c.Branches) == 0 || slices.Contains(c.Branches, string(branch)))
+}
+
+// Likely is somebody who may be the same person.
+type Likely struct {
+	Found
+	Why  string `json:"why" doc:"What is alike, in words"`
+	Same bool   `json:"same" doc:"Nearly surely the same person: look before registering"`
+	Born string `json:"born" doc:"As people say it; empty: not known"`
+}
+
+// mostLikely is how many are shown.
+const mostLikely = 8
+
+// Known is what follows from what is known so far of somebody who is being written down.
+type Known struct {
+	Likely []Likely `json:"likely" doc:"Who may be the same person, the likeliest first"`
+	Age    *int     `json:"age,omitempty"`
+	Minor  bool     `json:"minor" doc:"Somebody has to answer for them"`
+	Class  string   `json:"class" doc:"The patron class that is proposed for their age; empty: none"`
+}
+
+// Alike gives those who may be one person with who is being written down, and the class that is proposed.
+func Alike(a *act.Act, r person.Record, but int64) (*Known, error) {
+	r.Tidy()
+	words := strings.TrimSpace(r.LegalName + " " + r.Email + " " + r.Phone)
+	if words != "" {
+		Seen(a, Searched, 0, words)
+	}
+	likely, err := alike(a, r, but)
+	k := &Known{Likely: likely, Minor: r.Minor(a.Today())}
+	if r.Born != nil && *r.Born <= a.Today() {
+		k.Age = new(loan.AgeOn(*r.Born, a.Today()))
+		var offered []person.Class
+		for _, c := range a.Network.Classes {
+			if offers(c, a.Who.Branch) {
+				offered = append(offered, person.Class{Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next})
+			}
+		}
+		k.Class = person.Propose(offered, *k.Age)
+	}
+	return k, err
+}
+
+func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
+	s := store.Sought{
+		Name: strings.Join(person.Plain(r.LegalName), " "), Email: strings.ToLower(r.Email), PhoneTail: person.PhoneTail(r.Phone),
+		But: but,
+	}
+	if r.Born != nil {
+		s.Born = store.Column(*r.Born)
+	}
+	if scan := a.Network.Numbers.Read(r.Card); scan.Kind == ident.Card {
+		s.Card = scan.Number
+	}
+	rows, err := a.Tx.LookAlike(s)
+	if err != nil {
+		return nil, err
+	}
+	type ranked struct {
+		likeness person.Likeness
+		Likely
+	}
+	var list []ranked
+	for k := range rows {
+		p := &rows[k]
+		how, why := person.Compare(who(r.LegalName, r.Born, r.Email, r.Phone), who(p.LegalName, store.DateOf(p.Born), p.Email, p.Phone))
+		if s.Card != "" && p.Card == s.Card {
+			how, why = person.Same, "has this card"
+		}
+		if how == person.Different {
+			continue
+		}
+		l := Likely{Found: found(a, p), Why: why, Same: how == person.Same}
+		if born := store.DateOf(p.Born); born != nil {
+			l.Born = born.Say()
+		}
+		list = append(list, ranked{how, l})
+	}
+	slices.SortStableFunc(list, func(x, y ranked) int { return int(y.likeness - x.likeness) })
+	out := []Likely{}
+	for _, l := range list[:min(len(list), mostLikely)] {
+		out = append(out, l.Likely)
+	}
+	return out, nil
+}
+
+func who(name string, born *calendar.Date, email, phone string) person.Who {
+	return person.Who{Name: name, Born: born, Email: email, Phone: phone}
+}
+
+// Joining is somebody to be registered.
+type Joining struct {
+	person.Record
+	With   int64   `json:"with,omitempty" doc:"A patron whose household they belong to"`
+	Anyway []int64 `json:"anyway,omitempty" maxItems:"50" nullable:"false" doc:"Those who look like the same person, and are not, as whoever asks has seen"`
+}
+
+// Written is a record as it stands, with the card.
+type Written struct {
+	Card     *Card         `json:"card"`
+	Record   person.Record `json:"record"`
+	Revision int           `json:"revision"`
+	Members  []Member      `json:"members" doc:"The others of the household"`
+	Guardian string        `json:"guardian" doc:"The name of the patron who answers for them"`
+	Minor    bool          `json:"minor" doc:"Somebody has to answer for them"`
+}
+
+// Member is one of a household.
+type Member struct {
+	Found
+	AnswersForAll bool `json:"answers_for_all"`
+}
+
+// Join registers somebody.
+func Join(a *act.Act, j Joining) (*Written, error) {
+	r := j.Record
+	r.Tidy()
+	// Two stations that register one person at once come after each other: the second finds the first.
+	if err := a.Tx.LockNames("join"); err != nil {
+		return nil, err
+	}
+	card, err := newCard(a, r.Card, r.Branch, 0)
+	if err != nil {
+		return nil, err
+	}
+	likely, err := alike(a, r, 0)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range likely {
+		if l.Same && !slices.Contains(j.Anyway, l.ID) {
+			return nil, problem.Newf(
+				problem.Refused,
+				"%s, card %s, is nearly surely the same person: %s. Look at that record, or say that it is somebody else.",
+				l.Name,
+				l.Card,
+				l.Why,
+			)
+		}
+	}
+	id, err := a.Tx.NextID()
+	if err != nil {
+		return nil, err
+	}
+	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
+	if err := write(a, p, r); err != nil {
+		return nil, err
+	}
+	terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil)
+	if p.CardUntil == nil && !r.Institution {
+		if n := terms.Value(rulebook.MembershipLength); !n.Null() {
+			until := loan.Extended(nil, a.Today(), n.Number())
+			p.CardUntil = store.Column(until)
+		}
+	}
+	if j.With != 0 {
+		if err := together(a, p, j.With); err != nil {
+			return nil, err
+		}
+	}
+	a.Tx.PutPatron(p)
+	a.Tell(event.Event{Kind: event.Joined, Patron: id})
+	trace := a.Book.Why(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil, rulebook.MembershipCharge)
+	charge := store.Entry{
+		PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: store.AboutMembership,
+		Why: store.JSON(&trace),
+	}
+	if err := accounts.Put(a, &charge, 0); err != nil {
+		return nil, err
+	}
+	return Record(a, id)
+}
+
+// together puts somebody new into the household of another, who gets one if they have none.
+func together(a *act.Act, p *store.Patron, with int64) error {
+	other, err := a.Tx.PatronLocked(with)
+	if err != nil {
+		return err
+	}
+	if other == nil || other.ForgottenAt != nil {
+		return problem.NoSuch("patron whose household it would be")
+	}
+	if other.HouseholdID == nil {
+		words := strings.Fields(other.LegalName)
+		household, err := a.Tx.AddHousehold(words[len(words)-1])
+		if err != nil {
+			return err
+		}
+		a.Tx.JoinHousehold(other.ID, household)
+		other.HouseholdID = &household
+	}
+	p.HouseholdID = other.HouseholdID
+	return nil
+}
+
+// newCard looks whether a number may become a card of a branch; empty gives the next free one.
+func newCard(a *act.Act, number string, branch calendar.Code, patron int64) (string, error) {
+	if number == "" {
+		return NextCard(a, branch)
+	}
+	scan := a.Network.Numbers.Read(number)
+	switch {
+	case scan.Kind == ident.Words:
+		return "", problem.Newf(problem.Invalid, "%q is no number of a card here.", number)
+	case scan.Kind == ident.Wrong:
+		return "", problem.Newf(problem.Invalid, "%s", scan.Problem)
+	case scan.Kind == ident.Item:
+		return "", problem.Newf(problem.Invalid, "%s is the label of an item, not a card.", scan.Number)
+	case scan.Pattern.Branch != "" && scan.Pattern.Branch != branch:
+		return "", problem.Newf(
+			problem.Invalid,
+			"%s is a card of %s. Take one of %s, or choose that home branch.",
+			scan.Number,
+			a.Network.BranchName(scan.Pattern.Branch),
+			a.Network.BranchName(branch),
+		)
+	case scan.Pattern.Use == ident.Older && scan.Pattern.Library == "":
+		return "", problem.Newf(problem.Invalid, "%s is an older number, which is no longer given.", scan.Number)
+	}
+	taken, err := a.Tx.PatronByCard(scan.Number)
+	if err != nil {
+		return "", err
+	}
+	if taken != nil && taken.ID != patron {
+		return "", problem.Newf(problem.Refused, "%s is the card of %s already.", scan.Number, taken.LegalName)
+	}
+	former, err := a.Tx.FormerCard(scan.Number)
+	if err != nil {
+		return "", err
+	}
+	if former != 0 && former != patron {
+		return "", problem.Newf(problem.Refused, "%s has been somebody else's card before. Take another.", scan.Number)
+	}
+	return scan.Number, nil
+}
+
+// write checks a record and puts it into a patron's row.
+func write(a *act.Act, p *store.Patron, r person.Record) error {
+	guarding, err := guardingOf(a, p.ID, r.Guardian)
+	if err != nil {
+		return err
+	}
+	wrong := r.Check(a.Network.Settled.Fields, guarding, a.Today())
+	class := slices.IndexFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == r.Class })
+	switch {
+	case class < 0:
+		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class."})
+	case r.Class != p.Class && !offers(a.Network.Classes[class], a.Who.Branch):
+		wrong = append(wrong, person.Wrong{Field: "class", Says: a.Network.Classes[class].Name + " is not offered here."})
+	}
+	for _, b := range []calendar.Code{r.Branch, r.Pickup} {
+		if b == "" && b == r.Pickup {
+			continue
+		}
+		if _, err := a.Network.OpenBranch(b); err != nil {
+			wrong = append(wrong, person.Wrong{Field: "branch", Says: err.Error()})
+		}
+	}
+	if len(wrong) > 0 {
+		return wrongly(wrong)
+	}
+	p.LegalName, p.PreferredName, p.ShelfName, p.Institution = r.LegalName, r.PreferredName, r.ShelfName, r.Institution
+	if p.ShelfName == "" {
+		p.ShelfName = person.Shelf(p.Name(), p.ID)
+	}
+	p.Born, p.CardUntil = column(r.Born), column(r.CardUntil)
+	p.Class, p.BranchCode, p.Email, p.Phone, p.OtherPhones, p.TextNumber = r.Class, r.Branch, r.Email, r.Phone, r.OtherPhones, r.Text
+	p.Address, p.PostalCode, p.Town, p.HomeAddress = r.Address, r.PostalCode, r.Town, r.HomeAddress
+	p.MailReturned, p.InArea = r.MailReturned, r.InArea
+	p.GuardianID, p.GuardianName, p.AnswersForAll = act.OrNil(r.Guardian), r.GuardianName, r.AnswersForAll
+	p.HouseholdID = act.OrNil(r.Household)
+	p.Identity, p.IdentityTwo, p.IdentityNumber = r.Identity, r.IdentityTwo, r.IdentityNumber
+	p.School, p.SchoolYear, p.MayUse, p.Marks, p.Pickup = r.School, r.SchoolYear, r.MayUse, r.Marks, nil
+	if r.Pickup != "" {
+		p.Pickup = &r.Pickup
+	}
+	return nil
+}
+
+// wrongly is all that is wrong with a record, in sentences, each with the name of its field before it.
+func wrongly(wrong []person.Wrong) error {
+	var out []string
+	for _, w := range wrong {
+		out = append(out, fmt.Sprintf("%s: %s", strings.ReplaceAll(string(w.Field), "_", " "), w.Says))
+	}
+	return problem.Newf(problem.Invalid, "%s", strings.Join(out, " "))
+}
+
+func column(d *calendar.Date) *time.Time {
+	if d == nil {
+		return nil
+	}
+	return store.Column(*d)
+}
+
+func guardingOf(a *act.Act, patron, guardian int64) (*person.Guarding, error) {
+	if guardian == 0 {
+		return nil, nil
+	}
+	g, err := a.Tx.PatronByID(guardian)
+	if err != nil {
+		return nil, err
+	}
+	if g == nil || g.ForgottenAt != nil {
+		return &person.Guarding{Gone: true}, nil
+	}
+	return &person.Guarding{Self: guardian == patron, Age: Borrower(a, g).Age}, nil
+}
+
+// Record gives a record as it is written, and keeps that it was opened.
+func Record(a *act.Act, id int64) (*Written, error) {
+	card, err := Open(a, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Tx.PatronByID(id)
+	if err != nil {
+		return nil, err
+	}
+	w := &Written{Card: card, Record: recordOf(p), Revision: p.Revision, Members: []Member{}}
+	w.Minor = w.Record.Minor(a.Today())
+	if p.GuardianID != nil {
+		g, err := a.Tx.PatronByID(*p.GuardianID)
+		if err != nil {
+			return nil, err
+		}
+		w.Guardian = g.LegalName
+	}
+	if p.HouseholdID == nil {
+		return w, nil
+	}
+	rows, err := a.Tx.Household(*p.HouseholdID)
+	for k := range rows {
+		if rows[k].ID != id {
+			w.Members = append(w.Members, Member{found(a, &rows[k]), rows[k].AnswersForAll})
+		}
+	}
+	return w, err
+}
+
+func recordOf(p *store.Patron) person.Record {
+	r := person.Record{
+		LegalName: p.LegalName, PreferredName: p.PreferredName, ShelfName: p.ShelfName, Institution: p.Institution,
+		Born: store.DateOf(p.Born), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
+		Email: p.Email, Phone: p.Phone, OtherPhones: p.OtherPhones, Text: p.TextNumber, Address: p.Address,
+		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned, InArea: p.InArea,
+		GuardianName: p.GuardianName, AnswersForAll: p.AnswersForAll, Identity: p.Identity, IdentityTwo: p.IdentityTwo,
+		IdentityNumber: p.IdentityNumber, School: p.School, SchoolYear: p.SchoolYear, MayUse: p.MayUse, Marks: p.Marks,
+	}
+	if p.GuardianID != nil {
+		r.Guardian = *p.GuardianID
+	}
+	if p.HouseholdID != nil {
+		r.Household = *p.HouseholdID
+	}
+	if p.Pickup != nil {
+		r.Pickup = *p.Pickup
+	}
+	r.Tidy() // lists are never null
+	return r
+}
+
+// Changing is a record as it is to be from now on.
+type Changing struct {
+	person.Record
+	Revision  int  `json:"revision" doc:"Of the record that was seen"`
+	Household bool `json:"for_household" doc:"A new address holds for all of the household who had the old one"`
+}
+
+// Change writes a record anew. The card, how somebody stands, what they have agreed to and notes are changed by acts of their
+// own.
+func Change(a *act.Act, id int64, c Changing) (*Written, error) {
+	p, err := a.Tx.PatronLocked(id)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil || p.ForgottenAt != nil {
+		return nil, problem.NoSuch("patron")
+	}
+	if p.Revision != c.Revision {
+		return nil, problem.Newf(
+			problem.Refused,
+			"Somebody else has changed this record after what you have seen. Nothing of yours was kept: look at it again.",
+		)
+	}
+	was := *p
+	r := c.Record
+	r.Tidy()
+	if err := write(a, p, r); err != nil {
+		return nil, err
+	}
+	a.Tx.PutPatron(p)
+	if c.Household && p.HouseholdID != nil && p.Address != was.Address {
+		a.Tx.MoveHousehold(*p.HouseholdID, &was, p)
+	}
+	a.Tell(event.Event{Kind: event.RecordChanged, Patron: id, Detail: event.Detail{Is: strings.Join(changed(recordOf(&was), recordOf(p)), ", ")}})
+	if was.Class != p.Class {
+		a.Tell(event.Event{Kind: event.PatronClassed, Patron: id, Detail: event.Detail{Was: was.Class, Is: p.Class}})
+	}
+	return Record(a, id)
+}
+
+// changed names the fields that are otherwise; what stood in them stands nowhere else.
+func changed(was, is person.Record) []string {
+	var out []string
+	for name, differs := range map[string]bool{
+		"names":    was.LegalName != is.LegalName || was.PreferredName != is.PreferredName || was.ShelfName != is.ShelfName,
+		"birth":    fmt.Sprint(was.Born) != fmt.Sprint(is.Born),
+		"class":    was.Class != is.Class,
+		"branches": was.Branch != is.Branch || was.Pickup != is.Pickup,
+		"card":     fmt.Sprint(was.CardUntil) != fmt.Sprint(is.CardUntil),
+		"mail":     was.Email != is.Email,
+		"phones":   was.Phone != is.Phone || was.Text != is.Text || !slices.Equal(was.OtherPhones, is.OtherPhones),
+		"address": was.Address != is.Address || was.PostalCode != is.PostalCode || was.Town != is.Town ||
+			was.HomeAddress != is.HomeAddress || was.MailReturned != is.MailReturned,
+		"guardian":  was.Guardian != is.Guardian || was.GuardianName != is.GuardianName,
+		"household": was.Household != is.Household || was.AnswersForAll != is.AnswersForAll,
+		"identity":  was.Identity != is.Identity || was.IdentityTwo != is.IdentityTwo || was.IdentityNumber != is.IdentityNumber,
+		"school":    was.School != is.School || was.SchoolYear != is.SchoolYear,
+		"others":    !slices.Equal(was.MayUse, is.MayUse) || !slices.Equal(was.Marks, is.Marks),
+	} {
+		if differs {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// Town gives the town that a postal code fills in.
+type Town struct {
+	Town string `json:"town" doc:"Empty: nobody here lives under this postal code yet"`
+}
+
+// TownOf gives the town that most people here have under a postal code.
+func TownOf(a *act.Act, postal string) (*Town, error) {
+	town, err := a.Tx.TownOf(strings.ToUpper(strings.Join(strings.Fields(postal), " ")))
+	return &Town{town}, err
+}

@@ -1,0 +1,251 @@
+package people
+
+import (
+	"crypto/rand"
+	"fmt"
+	"math/big"
+	"regexp"
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/app/staff"
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+	"nevrin/core/person"
+	"nevrin/store"
+)
+
+// locked gives a patron who is locked and has not been forgotten.
+func locked(a *act.Act, id int64) (*store.Patron, error) {
+	p, err := a.Tx.PatronLocked(id)
+	if err == nil && (p == nil || p.ForgottenAt != nil) {
+		return nil, problem.NoSuch("patron")
+	}
+	return p, err
+}
+
+// Standing is how a patron is to stand.
+type Standing struct {
+	Standing loan.Standing `json:"standing" enum:"active,inactive,excluded"`
+	Stopped  string        `json:"stopped" maxLength:"300" doc:"Why they may look and not borrow; empty: they may"`
+	Reason   string        `json:"reason" maxLength:"300" doc:"Why; needed for whatever is not active"`
+}
+
+// Stand writes how a patron stands. To exclude somebody, or to take that back, is for who supervises.
+func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
+	p, err := locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	s.Stopped, s.Reason = strings.TrimSpace(s.Stopped), strings.TrimSpace(s.Reason)
+	if (s.Standing == loan.Excluded) != (p.Standing == loan.Excluded) && !a.Who.Role.Supervises() {
+		return nil, problem.Newf(problem.Forbidden, "Who supervises excludes somebody, and takes it back.")
+	}
+	if s.Standing != loan.Active && s.Reason == "" {
+		return nil, problem.Newf(problem.Invalid, "Say why this patron is %s.", s.Standing)
+	}
+	if s.Standing == loan.Active {
+		s.Reason = ""
+	}
+	a.Tx.KeepStanding(id, string(s.Standing), s.Reason, s.Stopped)
+	a.Tell(event.Event{Kind: event.StandingChanged, Patron: id, Detail: event.Detail{
+		Was: sayStanding(p.Standing, p.Stopped), Is: sayStanding(s.Standing, s.Stopped), Reason: s.Reason,
+	}})
+	return Open(a, id)
+}
+
+func sayStanding(s loan.Standing, stopped string) string {
+	if stopped != "" {
+		return string(s) + ", stopped"
+	}
+	return string(s)
+}
+
+// Replacing is another card for somebody.
+type Replacing struct {
+	Card string `json:"card" maxLength:"40" doc:"Empty: the next free number"`
+	Why  string `json:"why" maxLength:"200" doc:"What became of the one before"`
+}
+
+// Replace gives a patron another card. The one before, scanned again, says that there is another.
+func Replace(a *act.Act, id int64, r Replacing) (*Card, error) {
+	p, err := locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	card, err := newCard(a, strings.TrimSpace(r.Card), p.BranchCode, id)
+	if err != nil {
+		return nil, err
+	}
+	if card == p.Card {
+		return nil, problem.Newf(problem.Refused, "This is the card that they have.")
+	}
+	a.Tx.ReplaceCard(id, p.Card, card, strings.TrimSpace(r.Why), a.Now)
+	a.Tell(event.Event{Kind: event.CardReplaced, Patron: id, Detail: event.Detail{Reason: strings.TrimSpace(r.Why)}})
+	return Open(a, id)
+}
+
+// PIN is what a patron signs in with beside their card; shown once.
+type PIN struct {
+	PIN string `json:"pin" maxLength:"12" doc:"From 4 to 12 digits; empty: one is made"`
+}
+
+// pinSize is how many digits a PIN has that is made.
+const pinSize = 6
+
+var pinForm = regexp.MustCompile(`^[0-9]{4,12}$`)
+
+// SetPIN gives a patron a PIN, chosen on the spot or made.
+func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
+	if _, err := locked(a, id); err != nil {
+		return nil, err
+	}
+	if pin == "" {
+		n, err := rand.Int(rand.Reader, big.NewInt(1_000_000))
+		if err != nil {
+			return nil, err
+		}
+		pin = fmt.Sprintf("%0*d", pinSize, n)
+	}
+	if !pinForm.MatchString(pin) {
+		return nil, problem.Newf(problem.Invalid, "A PIN has from 4 to 12 digits.")
+	}
+	hash, err := staff.Digest(a.Context, pin)
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.KeepPIN(id, hash)
+	a.Tell(event.Event{Kind: event.PINSet, Patron: id})
+	return &PIN{pin}, nil
+}
+
+// Noting is a note for a patron's card.
+type Noting struct {
+	Kind string `json:"kind" maxLength:"40"`
+	Text string `json:"text" minLength:"1" maxLength:"1000"`
+}
+
+// AddNote writes a note on a patron's card.
+func AddNote(a *act.Act, id int64, n Noting) (*Card, error) {
+	if _, err := locked(a, id); err != nil {
+		return nil, err
+	}
+	n.Text = strings.TrimSpace(n.Text)
+	if n.Text == "" {
+		return nil, problem.Newf(problem.Invalid, "A note says something.")
+	}
+	if !slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
+		return c.List == "note" && c.Code == n.Kind && !c.Retired
+	}) {
+		return nil, problem.Newf(problem.Invalid, "There is no kind of note %q. Who administrates Nevrin sets them up under Network.", n.Kind)
+	}
+	a.Tx.AddNote(id, a.Who.ID, n.Kind, n.Text, a.Now)
+	a.Tell(event.Event{Kind: event.CardNoted, Patron: id, Detail: event.Detail{About: n.Kind}})
+	return Open(a, id)
+}
+
+// EndNote takes a note off a card; the record keeps that it was there.
+func EndNote(a *act.Act, note int64) (*Card, error) {
+	patron, kind, _, err := a.Tx.NoteRow(note)
+	if err != nil {
+		return nil, err
+	}
+	if patron == 0 {
+		return nil, problem.NoSuch("note")
+	}
+	if _, err := locked(a, patron); err != nil {
+		return nil, err
+	}
+	_, _, open, err := a.Tx.NoteRow(note)
+	if err != nil {
+		return nil, err
+	}
+	if !open {
+		return nil, problem.Newf(problem.Refused, "This note has been taken off already.")
+	}
+	a.Tx.EndNote(note, a.Now)
+	a.Tell(event.Event{Kind: event.CardNoteOff, Patron: patron, Detail: event.Detail{About: kind}})
+	return Open(a, patron)
+}
+
+// Consenting is an answer of a guardian or a grown-up.
+type Consenting struct {
+	What   string `json:"what" enum:"older_reader,internet,photo"`
+	Answer string `json:"answer" enum:"yes,no,none,filtered,full" doc:"Yes or no; of the internet its level"`
+	Reason string `json:"reason" maxLength:"300"`
+	Letter bool   `json:"letter" doc:"A letter was seen"`
+}
+
+var answers = map[string][]string{
+	"older_reader": {"yes", "no"}, "photo": {"yes", "no"}, "internet": {"none", "filtered", "full"},
+}
+
+// Consent writes down an answer. The first is taken by whoever registers; later ones by who may change consents, with a
+// reason and a letter that was seen.
+func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
+	p, err := locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if !slices.Contains(answers[c.What], c.Answer) {
+		return nil, problem.Newf(problem.Invalid, "The answer is %q; one of %s is right.", c.Answer, strings.Join(answers[c.What], ", "))
+	}
+	given := map[string]bool{"older_reader": p.OlderReader != nil, "photo": p.Photo != nil, "internet": p.Internet != ""}[c.What]
+	c.Reason = strings.TrimSpace(c.Reason)
+	if given {
+		switch {
+		case !a.May().MayChangeConsents():
+			return nil, problem.Newf(problem.Forbidden, "This has been answered. Ask somebody who may change consents.")
+		case c.Reason == "" || !c.Letter:
+			return nil, problem.Newf(problem.Invalid, "This has been answered. To change it takes a letter that you have seen, and a reason.")
+		}
+	}
+	a.Tx.KeepConsent(id, a.Who.ID, store.ConsentShown{What: c.What, Answer: c.Answer, At: a.Now, Reason: c.Reason, Letter: c.Letter})
+	a.Tell(event.Event{Kind: event.Consented, Patron: id, Detail: event.Detail{About: c.What, Is: c.Answer}})
+	return Open(a, id)
+}
+
+// Grow moves those who have grown out of their class to the one that follows. Done is the last patron looked at.
+func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	var classes []person.Class
+	for _, c := range a.Network.Classes {
+		if c.Kind == "patron" {
+			classes = append(classes, person.Class{Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next})
+		}
+	}
+	for _, c := range classes {
+		if c.ToAge == nil {
+			continue
+		}
+		rows, err := a.Tx.GrownOut(c.Code, day.AddYears(-*c.ToAge), done, grownPart)
+		if err != nil {
+			return done, false, err
+		}
+		for k := range rows {
+			p := &rows[k]
+			next := person.Grown(classes, p.Class, loan.AgeOn(*store.DateOf(p.Born), day))
+			if next == p.Class || !classKnown(a, next) {
+				continue
+			}
+			if _, err := a.Tx.PatronLocked(p.ID); err != nil {
+				return done, false, err
+			}
+			a.Tx.ClassifyPatron(p.ID, next)
+			a.Tell(event.Event{Kind: event.PatronClassed, Patron: p.ID, Detail: event.Detail{Was: p.Class, Is: next, Reason: "birthday"}})
+		}
+		if len(rows) == grownPart {
+			return done, false, nil // those who were moved are no longer of this class: the next part begins anew
+		}
+	}
+	return done, true, nil
+}
+
+// grownPart is how many one act of the step moves.
+const grownPart = 500
+
+func classKnown(a *act.Act, code string) bool {
+	return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == code })
+}

@@ -1,0 +1,357 @@
+// Package person knows what a patron's record has to say, and when two records may be of one person.
+//
+// A network settles of each field whether it must be filled, should be, may be, or is not there. What is filled has to make
+// sense whatever it settles: a birth date lies behind us, a child has a guardian who is none, a number belongs to the branch
+// that gives it. What is wrong is told field by field, so that a form shows it where it stands.
+package person
+
+import (
+	"fmt"
+	"net/mail"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+)
+
+// Need is whether a field has to be filled.
+type Need string
+
+// The needs.
+const (
+	Must   Need = "must"
+	Should Need = "should" // it may be left empty, and is then asked for at the next scan of the card
+	May    Need = "may"
+	Hidden Need = "hidden"
+)
+
+// Field is a field of the form.
+type Field string
+
+// The fields of which a network settles whether they are filled.
+const (
+	PreferredName  Field = "preferred_name"
+	Born           Field = "born"
+	Email          Field = "email"
+	Phone          Field = "phone"
+	Text           Field = "text"
+	Address        Field = "address"
+	PostalCode     Field = "postal_code"
+	Town           Field = "town"
+	InArea         Field = "in_area"
+	Guardian       Field = "guardian"
+	Identity       Field = "identity"
+	IdentityTwo    Field = "identity_two"
+	IdentityNumber Field = "identity_number"
+	School         Field = "school"
+	SchoolYear     Field = "school_year"
+	Pickup         Field = "pickup"
+	MayUse         Field = "may_use"
+	Marks          Field = "marks"
+)
+
+// Fields are all of them, in the order of the form, with what is usual.
+var Fields = []struct {
+	Field Field
+	Usual Need
+}{
+	{PreferredName, May}, {Born, Should}, {Email, Should}, {Phone, Should}, {Text, May}, {Address, Must}, {PostalCode, May},
+	{Town, May}, {InArea, May}, {Guardian, May}, {Identity, Should}, {IdentityTwo, May}, {IdentityNumber, Hidden},
+	{School, May}, {SchoolYear, May}, {Pickup, May}, {MayUse, May}, {Marks, May},
+}
+
+// Needs are what a network has settled of its fields; what it has not settled is as usual.
+type Needs map[Field]Need
+
+// Of gives the need of a field.
+func (n Needs) Of(f Field) Need {
+	if need, ok := n[f]; ok {
+		return need
+	}
+	for _, one := range Fields {
+		if one.Field == f {
+			return one.Usual
+		}
+	}
+	return May
+}
+
+// Check tells what is wrong with needs.
+func (n Needs) Check() error {
+	for f, need := range n {
+		if !slices.ContainsFunc(Fields, func(o struct {
+			Field Field
+			Usual Need
+		}) bool {
+			return o.Field == f
+		}) {
+			return fmt.Errorf("found the field %q; expected one of the form", f)
+		}
+		if !slices.Contains([]Need{Must, Should, May, Hidden}, need) {
+			return fmt.Errorf("found %q for the field %s; expected must, should, may or hidden", need, f)
+		}
+	}
+	return nil
+}
+
+// Record is what a patron's record says that people write into it.
+type Record struct {
+	LegalName      string         `json:"legal_name" maxLength:"200"`
+	PreferredName  string         `json:"preferred_name" maxLength:"200" doc:"How they want to be called; empty: by their legal name"`
+	ShelfName      string         `json:"shelf_name" maxLength:"60" doc:"What a hold shelf shows that the public can see; empty: one is made"`
+	Institution    bool           `json:"institution" doc:"Not a person: a school, a home, our own use"`
+	Born           *calendar.Date `json:"born,omitempty" format:"date"`
+	Class          string         `json:"class" maxLength:"40"`
+	Branch         calendar.Code  `json:"branch" maxLength:"3" doc:"Home branch"`
+	Card           string         `json:"card" maxLength:"40" doc:"Empty in a new record: the next free number"`
+	CardUntil      *calendar.Date `json:"card_until,omitempty" format:"date" doc:"None: it does not run out"`
+	Email          string         `json:"email" maxLength:"200"`
+	Phone          string         `json:"phone" maxLength:"60" doc:"By which they are called"`
+	OtherPhones    []string       `json:"other_phones" maxItems:"10" nullable:"false"`
+	Text           string         `json:"text" maxLength:"60" doc:"The number to which texts go"`
+	Address        string         `json:"address" maxLength:"300" doc:"Street and number, in lines"`
+	PostalCode     string         `json:"postal_code" maxLength:"20"`
+	Town           string         `json:"town" maxLength:"100"`
+	HomeAddress    string         `json:"home_address" maxLength:"400" doc:"Where they live, if post goes elsewhere"`
+	MailReturned   bool           `json:"mail_returned" doc:"Post to this address has come back"`
+	InArea         *bool          `json:"in_area,omitempty" doc:"Lives inside our area"`
+	Guardian       int64          `json:"guardian" doc:"The patron who answers for a minor; 0: none"`
+	GuardianName   string         `json:"guardian_name" maxLength:"200" doc:"Who answers for a minor and is no patron"`
+	Household      int64          `json:"household" doc:"0: none, or one of their own"`
+	AnswersForAll  bool           `json:"answers_for_all" doc:"Answers for the whole household"`
+	Identity       string         `json:"identity" maxLength:"60" doc:"The kind of identity that was seen"`
+	IdentityTwo    string         `json:"identity_two" maxLength:"60"`
+	IdentityNumber string         `json:"identity_number" maxLength:"60"`
+	School         string         `json:"school" maxLength:"60" doc:"The number by which the school knows them"`
+	SchoolYear     string         `json:"school_year" maxLength:"20"`
+	Pickup         calendar.Code  `json:"pickup" maxLength:"3" doc:"Where they pick up holds, if nothing else is said; empty: at their home branch"`
+	MayUse         []string       `json:"may_use" maxItems:"10" nullable:"false" doc:"Who else may use the card or collect holds, by name"`
+	Marks          []string       `json:"marks" maxItems:"30" nullable:"false" doc:"Free classifications"`
+}
+
+// Wrong is what is wrong with a field, in a sentence.
+type Wrong struct {
+	Field Field  `json:"field"`
+	Says  string `json:"says"`
+}
+
+// Guardian stands for who answers for somebody, as far as it matters.
+type Guarding struct {
+	Self bool // they themselves
+	Age  *int // nil: not known
+	Gone bool // there is no such patron
+}
+
+// adultFrom is the age from which nobody else answers for a patron.
+const adultFrom = 18
+
+var (
+	yearForm  = regexp.MustCompile(`^[\p{L}\p{N} ./-]*$`)
+	phoneForm = regexp.MustCompile(`^[0-9+(][0-9 ()./+-]{4,}( ?(x|ext\.?) ?[0-9]{1,6})?$`)
+)
+
+// Check tells what is wrong with a record on a day, field by field; none: nothing is. What should be filled and is not is no
+// mistake: Missing tells it.
+func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []Wrong {
+	var out []Wrong
+	wrong := func(f Field, format string, args ...any) { out = append(out, Wrong{f, fmt.Sprintf(format, args...)}) }
+	if strings.TrimSpace(r.LegalName) == "" {
+		wrong("legal_name", "A record needs a name.")
+	}
+	if r.Born != nil {
+		switch age := loan.AgeOn(*r.Born, today); {
+		case *r.Born > today:
+			wrong(Born, "This birth date lies ahead of us.")
+		case age > 120:
+			wrong(Born, "With this birth date they would be %d years old.", age)
+		}
+	}
+	if r.Email != "" && !plainMail(r.Email) {
+		wrong(Email, "%q is no mail address: it has an @ with something before and after it.", r.Email)
+	}
+	for f, number := range map[Field]string{Phone: r.Phone, Text: r.Text} {
+		if number != "" && !phoneForm.MatchString(number) {
+			wrong(f, "%q is no telephone number: digits are right, with spaces, dots, hyphens and brackets between them.", number)
+		}
+	}
+	for _, number := range r.OtherPhones {
+		if number != "" && !phoneForm.MatchString(number) {
+			wrong("other_phones", "%q is no telephone number.", number)
+		}
+	}
+	if !yearForm.MatchString(r.SchoolYear) {
+		wrong(SchoolYear, "%q is no school year; letters, digits and dots are right.", r.SchoolYear)
+	}
+	if r.CardUntil != nil && r.Born != nil && *r.CardUntil < *r.Born {
+		wrong("card_until", "The card would run out before they were born.")
+	}
+	r.guardian(guarding, today, wrong)
+	for _, f := range Fields {
+		if needs.Of(f.Field) == Must && r.empty(f.Field) && r.applies(f.Field, today) {
+			wrong(f.Field, "This has to be filled here.")
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Wrong) int { return strings.Compare(string(a.Field), string(b.Field)) })
+	return out
+}
+
+func (r *Record) guardian(g *Guarding, today calendar.Date, wrong func(Field, string, ...any)) {
+	switch {
+	case g == nil:
+	case g.Gone:
+		wrong(Guardian, "There is no such patron.")
+	case g.Self:
+		wrong(Guardian, "Nobody is their own guardian.")
+	case g.Age != nil && *g.Age < adultFrom:
+		wrong(Guardian, "A guardian is grown up; this patron is %d.", *g.Age)
+	}
+}
+
+// Minor tells whether somebody answers for a person on a day.
+func (r *Record) Minor(today calendar.Date) bool {
+	return r.Born != nil && *r.Born <= today && loan.AgeOn(*r.Born, today) < adultFrom
+}
+
+// applies tells whether a field is asked of somebody at all.
+func (r *Record) applies(f Field, today calendar.Date) bool {
+	switch f {
+	case Born, School, SchoolYear, Identity, IdentityTwo, IdentityNumber, PreferredName:
+		return !r.Institution
+	case Guardian:
+		return r.Minor(today)
+	}
+	return true
+}
+
+func (r *Record) empty(f Field) bool {
+	switch f {
+	case PreferredName:
+		return r.PreferredName == ""
+	case Born:
+		return r.Born == nil
+	case Email:
+		return r.Email == ""
+	case Phone:
+		return r.Phone == ""
+	case Text:
+		return r.Text == ""
+	case Address:
+		return r.Address == ""
+	case PostalCode:
+		return r.PostalCode == ""
+	case Town:
+		return r.Town == ""
+	case InArea:
+		return r.InArea == nil
+	case Guardian:
+		return r.Guardian == 0 && r.GuardianName == ""
+	case Identity:
+		return r.Identity == ""
+	case IdentityTwo:
+		return r.IdentityTwo == ""
+	case IdentityNumber:
+		return r.IdentityNumber == ""
+	case School:
+		return r.School == ""
+	case SchoolYear:
+		return r.SchoolYear == ""
+	case Pickup:
+		return r.Pickup == ""
+	case MayUse:
+		return len(r.MayUse) == 0
+	case Marks:
+		return len(r.Marks) == 0
+	}
+	return false
+}
+
+// Missing are the fields that should be filled and are not: they are asked for at the next scan of the card.
+func (r *Record) Missing(needs Needs, today calendar.Date) []Field {
+	var out []Field
+	for _, f := range Fields {
+		if n := needs.Of(f.Field); (n == Should || n == Must) && r.empty(f.Field) && r.applies(f.Field, today) {
+			out = append(out, f.Field)
+		}
+	}
+	return out
+}
+
+// plainMail tells whether a text is a mail address alone, as RFC 5322 has it, with a dot in its domain.
+func plainMail(text string) bool {
+	a, err := mail.ParseAddress(text)
+	if err != nil || a.Address != text {
+		return false
+	}
+	_, domain, _ := strings.Cut(text, "@")
+	return strings.Contains(domain, ".") || domain == "localhost"
+}
+
+// Tidy takes away what nobody means to write: blanks at the ends and doubled, empty lines of lists.
+func (r *Record) Tidy() {
+	for _, text := range []*string{
+		&r.LegalName, &r.PreferredName, &r.ShelfName, &r.Email, &r.Phone, &r.Text, &r.PostalCode, &r.Town, &r.GuardianName,
+		&r.Identity, &r.IdentityTwo, &r.IdentityNumber, &r.School, &r.SchoolYear, &r.Card,
+	} {
+		*text = strings.Join(strings.Fields(*text), " ")
+	}
+	r.Address, r.HomeAddress = strings.TrimSpace(r.Address), strings.TrimSpace(r.HomeAddress)
+	r.PostalCode = strings.ToUpper(r.PostalCode)
+	r.OtherPhones, r.MayUse, r.Marks = tidy(r.OtherPhones), tidy(r.MayUse), tidy(r.Marks)
+}
+
+func tidy(list []string) []string {
+	out := []string{}
+	for _, one := range list {
+		if one = strings.Join(strings.Fields(one), " "); one != "" && !slices.Contains(out, one) {
+			out = append(out, one)
+		}
+	}
+	return out
+}
+
+// Shelf makes a shelf name: the first letter of the given name, three of the family name, and two digits, which do not tell
+// whose it is to who does not know it.
+func Shelf(name string, digits int64) string {
+	words := strings.FieldsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) && r != '\'' && r != '-' })
+	if len(words) == 0 {
+		return fmt.Sprintf("%02d", digits%100)
+	}
+	first, _ := utf8.DecodeRuneInString(words[0])
+	last := []rune(words[len(words)-1])
+	return fmt.Sprintf("%c. %s%02d", unicode.ToUpper(first), strings.ToUpper(string(last[:min(3, len(last))])), digits%100)
+}
+
+// Class is a patron class, as far as ages go.
+type Class struct {
+	Code           string
+	FromAge, ToAge *int
+	Next           string
+}
+
+// Propose gives the class for an age: of those that it fits, the one that begins latest; empty where none does.
+func Propose(classes []Class, age int) string {
+	best, from := "", -1
+	for _, c := range classes {
+		if c.FromAge != nil && *c.FromAge <= age && (c.ToAge == nil || age < *c.ToAge) && *c.FromAge > from {
+			best, from = c.Code, *c.FromAge
+		}
+	}
+	return best
+}
+
+// Grown gives the class of somebody of an age, who has had one so far: where that one has ended, the one that follows, or
+// the one that follows that.
+func Grown(classes []Class, code string, age int) string {
+	for range classes {
+		k := slices.IndexFunc(classes, func(c Class) bool { return c.Code == code })
+		if k < 0 || classes[k].ToAge == nil || age < *classes[k].ToAge {
+			return code
+		}
+		code = classes[k].Next
+	}
+	return code
+}

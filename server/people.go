@@ -1,0 +1,76 @@
+package server
+
+import (
+	"net/http"
+
+	"nevrin/app/act"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/person"
+)
+
+// AlikeQuery is what is known so far of somebody who is being written down.
+type AlikeQuery struct {
+	Name  string `query:"name" maxLength:"200"`
+	Born  string `query:"born" maxLength:"10" doc:"A date; empty: not known"`
+	Email string `query:"email" maxLength:"200"`
+	Phone string `query:"phone" maxLength:"60"`
+	Card  string `query:"card" maxLength:"40"`
+	But   int64  `query:"but" doc:"The record that is being changed; 0: a new one"`
+}
+
+// peopleOperations register people and keep their records.
+func (s *Server) peopleOperations() {
+	look(s, "/patron-form", "patronForm", "What the form for patrons needs to know", employed,
+		func(a *act.Act, _ *nothing) (*people.Form, error) { return people.LookAtForm(a) })
+	open(s, "/patrons-alike", "patronsAlike", "Who may be the same person as one being written down", employed,
+		func(a *act.Act, in *AlikeQuery) (*people.Known, error) {
+			r := person.Record{LegalName: in.Name, Email: in.Email, Phone: in.Phone, Card: in.Card}
+			if in.Born != "" {
+				born, err := calendar.ParseDate(in.Born)
+				if err != nil {
+					return nil, problem.Newf(problem.Invalid, "The birth date: %s.", err)
+				}
+				r.Born = &born
+			}
+			return people.Alike(a, r, in.But)
+		})
+	type postal struct {
+		Code string `query:"code" minLength:"1" maxLength:"20"`
+	}
+	look(s, "/towns", "town", "The town of a postal code", employed,
+		func(a *act.Act, in *postal) (*people.Town, error) { return people.TownOf(a, in.Code) })
+	do(s, http.MethodPost, "/patrons", "join", "Register somebody", employed,
+		func(a *act.Act, in *Sent[people.Joining]) (*people.Written, error) { return people.Join(a, in.Body) })
+	open(s, "/patrons/{id}/record", "record", "A patron's record as it is written", employed,
+		func(a *act.Act, in *ByID) (*people.Written, error) { return people.Record(a, in.ID) })
+	do(s, http.MethodPut, "/patrons/{id}/record", "changeRecord", "Write a patron's record anew", employed,
+		func(a *act.Act, in *OneSent[people.Changing]) (*people.Written, error) {
+			return people.Change(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/patrons/{id}/standing", "stand", "Write how a patron stands", employed,
+		func(a *act.Act, in *OneSent[people.Standing]) (*people.Card, error) {
+			return people.Stand(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/patrons/{id}/card", "replaceCard", "Give a patron another card", employed,
+		func(a *act.Act, in *OneSent[people.Replacing]) (*people.Card, error) {
+			return people.Replace(a, in.ID, in.Body)
+		})
+	type pin struct {
+		ID   int64 `path:"id"`
+		Body people.PIN
+	}
+	once(s, http.MethodPost, "/patrons/{id}/pin", "setPIN", "Give a patron a PIN, shown once", employed,
+		func(a *act.Act, in *pin) (*people.PIN, error) { return people.SetPIN(a, in.ID, in.Body.PIN) })
+	do(s, http.MethodPost, "/patrons/{id}/notes", "notePatron", "Write a note on a patron's card", employed,
+		func(a *act.Act, in *OneSent[people.Noting]) (*people.Card, error) {
+			return people.AddNote(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/patron-notes/{id}/end", "endNote", "Take a note off a card", employed,
+		func(a *act.Act, in *One) (*people.Card, error) { return people.EndNote(a, in.ID) })
+	do(s, http.MethodPost, "/patrons/{id}/consents", "consent", "Write down what a guardian or a grown-up answers", employed,
+		func(a *act.Act, in *OneSent[people.Consenting]) (*people.Card, error) {
+			return people.Consent(a, in.ID, in.Body)
+		})
+}

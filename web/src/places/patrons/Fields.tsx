@@ -1,0 +1,249 @@
+import { useQuery } from "@tanstack/react-query";
+import { createContext, useContext, useEffect, useId, useRef, type ReactNode } from "react";
+import { useFormContext } from "react-hook-form";
+import { api, told, type Schema } from "../../api/client";
+import { PatronField } from "../../kit/choose";
+import {
+  ChipsField,
+  ChoiceField,
+  DateField,
+  LinesField,
+  TextField,
+  TickField,
+  useSet,
+  type Option,
+} from "../../kit/forms";
+import { useMe } from "../../kit/me";
+import { inputLook } from "../../kit/parts";
+import { useSaid, type Said } from "./record";
+
+type Form = Schema["PeopleForm"];
+type Need = "must" | "should" | "may" | "hidden";
+
+const FormContext = createContext<Form | undefined>(undefined);
+export const FormIs = FormContext.Provider;
+
+function useForm() {
+  const form = useContext(FormContext);
+  if (!form) throw new Error("fields outside of the form for patrons");
+  return form;
+}
+
+const useNeed = (field: string) => (useForm().needs[field] ?? "may") as Need;
+
+/** A label that says whether the field must be filled. */
+const named = (label: string, need: Need) => (need === "must" ? `${label} (needed)` : label);
+
+/** A field that the network may hide, or ask for. */
+function Needed({ field, label, children }: { field: string; label: string; children: (label: string) => ReactNode }) {
+  const need = useNeed(field);
+  return need === "hidden" ? null : children(named(label, need));
+}
+
+const Group = ({ title, children }: { title: string; children: ReactNode }) => (
+  <fieldset className="grid content-start items-start gap-2.5 border-t border-line pt-2 first:border-0 first:pt-0 sm:grid-cols-2">
+    <legend className="sr-only">{title}</legend>
+    <p aria-hidden className="font-semibold sm:col-span-2">
+      {title}
+    </p>
+    {children}
+  </fieldset>
+);
+
+/** All that is written into a record, in the order in which one asks. */
+export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["PeopleKnown"] }) {
+  const institution = useSaid("institution");
+  return (
+    <div className="grid gap-3.5">
+      <WhoFields institution={institution} known={known} isNew={isNew} />
+      <Group title="How to reach them">
+        <Needed field="phone" label="Phone">
+          {(label) => <TextField name="phone" label={label} />}
+        </Needed>
+        <Needed field="email" label="Mail">
+          {(label) => <TextField name="email" label={label} />}
+        </Needed>
+        <Needed field="text" label="Number for texts">
+          {(label) => <TextField name="text" label={label} />}
+        </Needed>
+        <LinesField name="other_phones" label="Other phones, one a line" rows={1} />
+      </Group>
+      <Lives />
+      {!institution && <Household minor={known?.minor ?? false} />}
+      {!institution && <Identity />}
+      <Library />
+    </div>
+  );
+}
+
+function WhoFields({
+  institution,
+  known,
+  isNew,
+}: {
+  institution: boolean;
+  known?: Schema["PeopleKnown"];
+  isNew: boolean;
+}) {
+  const form = useForm();
+  const set = useSet<Said>();
+  const chosen = useSaid("class");
+  const last = useRef("");
+  const proposed = known?.class ?? "";
+  // A birth date proposes the class, until somebody chooses another.
+  useEffect(() => {
+    if (!isNew || proposed === "" || (chosen !== "" && chosen !== last.current)) return;
+    last.current = proposed;
+    if (chosen !== proposed) set("class", proposed);
+  }, [isNew, proposed, chosen, set]);
+  const classes: Option[] = form.classes.map((c) => [c.code, c.name]);
+  if (chosen !== "" && !form.classes.some((c) => c.code === chosen))
+    classes.push([chosen, `${chosen}, not offered here`]);
+  return (
+    <Group title={institution ? "What it is" : "Who they are"}>
+      <TextField
+        name="legal_name"
+        label={institution ? "Name (needed)" : "Legal name (needed)"}
+        className="sm:col-span-2"
+      />
+      {!institution && (
+        <>
+          <Needed field="preferred_name" label="Wants to be called">
+            {(label) => <TextField name="preferred_name" label={label} />}
+          </Needed>
+          <Needed field="born" label="Born">
+            {(label) => (
+              <DateField name="born" label={label + (known?.age === undefined ? "" : `, so ${known.age} years`)} />
+            )}
+          </Needed>
+        </>
+      )}
+      <ChoiceField name="class" label="Patron class (needed)" options={[["", "choose"], ...classes]} />
+      <TextField name="shelf_name" label="Name on a public hold shelf" placeholder="made by itself" />
+      <TickField name="institution" label="A school, a home or our own use: not a person" className="sm:col-span-2" />
+    </Group>
+  );
+}
+
+function Lives() {
+  const postal = useSaid("postal_code");
+  const { setValue, getValues } = useFormContext<Said>();
+  const town = useQuery({
+    queryKey: ["town", postal.trim().toUpperCase()],
+    enabled: postal.trim().length > 2,
+    queryFn: () => told(api.GET("/api/towns", { params: { query: { code: postal } } })),
+  });
+  const found = town.data?.town;
+  useEffect(() => {
+    if (found && getValues("town") === "") setValue("town", found);
+  }, [found, getValues, setValue]);
+  return (
+    <Group title="Where post goes">
+      <Needed field="address" label="Street and number">
+        {(label) => <LinesField name="address" label={label} rows={2} className="sm:col-span-2" />}
+      </Needed>
+      <Needed field="postal_code" label="Postal code">
+        {(label) => <TextField name="postal_code" label={label} />}
+      </Needed>
+      <Needed field="town" label="Town">
+        {(label) => <TextField name="town" label={label} />}
+      </Needed>
+      <Needed field="in_area" label="Lives inside our area">
+        {(label) => (
+          <ChoiceField
+            name="in_area"
+            label={label}
+            options={[
+              ["", "not known"],
+              ["yes", "yes"],
+              ["no", "no"],
+            ]}
+          />
+        )}
+      </Needed>
+      <TextField name="home_address" label="Lives elsewhere: where" />
+      <TickField name="mail_returned" label="Post to this address has come back" className="sm:col-span-2" />
+    </Group>
+  );
+}
+
+function Household({ minor }: { minor: boolean }) {
+  return (
+    <Group title="Household and guardian">
+      <Needed field="guardian" label={minor ? "Guardian" : "Guardian, of a minor"}>
+        {(label) => <PatronField name="guardian" label={label} />}
+      </Needed>
+      <Needed field="guardian" label="Or a guardian who is no patron">
+        {() => <TextField name="guardian_name" label="Or a guardian who is no patron" />}
+      </Needed>
+      <TickField name="answers_for_all" label="Answers for the whole household" className="sm:col-span-2" />
+    </Group>
+  );
+}
+
+const kinds = ["Passport", "Driving licence", "Health card", "School card", "Letter with address"];
+
+/** A field with a few usual words below it; others can be typed. */
+function Usual({ name, label, words }: { name: keyof Said; label: string; words: string[] }) {
+  const { register } = useFormContext<Said>();
+  const id = useId();
+  return (
+    <label className="grid content-start gap-1 text-sm text-ink-2">
+      {label}
+      <input list={id} autoComplete="off" {...register(name)} className={inputLook} />
+      <datalist id={id}>
+        {words.map((w) => (
+          <option key={w} value={w} />
+        ))}
+      </datalist>
+    </label>
+  );
+}
+
+function Identity() {
+  return (
+    <Group title="Seen, and school">
+      <Needed field="identity" label="Identity seen">
+        {(label) => <Usual name="identity" label={label} words={kinds} />}
+      </Needed>
+      <Needed field="identity_two" label="A second one, or the guardian's">
+        {(label) => <Usual name="identity_two" label={label} words={kinds} />}
+      </Needed>
+      <Needed field="identity_number" label="Number of the identity">
+        {(label) => <TextField name="identity_number" label={label} />}
+      </Needed>
+      <Needed field="school" label="Number at school">
+        {(label) => <TextField name="school" label={label} />}
+      </Needed>
+      <Needed field="school_year" label="School year">
+        {(label) => <TextField name="school_year" label={label} />}
+      </Needed>
+    </Group>
+  );
+}
+
+function Library() {
+  const me = useMe();
+  const form = useForm();
+  const branches: Option[] = me.branches.map((b) => [b.code, b.name]);
+  return (
+    <Group title="At the library">
+      <ChoiceField name="branch" label="Home branch" options={branches} />
+      <Needed field="pickup" label="Picks up holds at">
+        {(label) => <ChoiceField name="pickup" label={label} options={[["", "the home branch"], ...branches]} />}
+      </Needed>
+      <Needed field="may_use" label="Who else may use the card or collect holds, one a line">
+        {(label) => <LinesField name="may_use" label={label} rows={2} className="sm:col-span-2" />}
+      </Needed>
+      {form.marks.length > 0 && (
+        <Needed field="marks" label="Classified as">
+          {(label) => (
+            <div className="sm:col-span-2">
+              <ChipsField name="marks" label={label} says="nothing" options={form.marks.map((m) => [m, m] as const)} />
+            </div>
+          )}
+        </Needed>
+      )}
+    </Group>
+  );
+}

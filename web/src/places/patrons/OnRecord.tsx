@@ -1,0 +1,373 @@
+import { useQuery } from "@tanstack/react-query";
+import { useId, useState, type ReactNode } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChoiceField, Form, LinesField, Send, TextField, TickField, saysOf } from "../../kit/forms";
+import { useMe } from "../../kit/me";
+import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
+import { supervises } from "../../kit/places";
+import { sayDay } from "../../kit/say";
+import { useWrite } from "../../kit/write";
+
+type CardOf = Schema["PeopleCard"];
+
+interface Part {
+  card: CardOf;
+  onCard: (c: CardOf) => void;
+}
+
+/** A part of the record that opens to be changed. */
+function Opens({
+  title,
+  says,
+  act,
+  children,
+}: {
+  title: string;
+  says?: ReactNode;
+  act: string;
+  children: (close: () => void) => ReactNode;
+}) {
+  const [open, setOpen] = useState(false);
+  const id = useId();
+  return (
+    <Card label={title} className="p-3.5">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-3">
+        <h2 className="font-semibold">{title}</h2>
+        <Quiet aria-expanded={open} aria-controls={id} className="text-sm" onClick={() => setOpen(!open)}>
+          {open ? "close" : act}
+        </Quiet>
+      </div>
+      {says}
+      <div id={id}>{open && <div className="mt-2">{children(() => setOpen(false))}</div>}</div>
+    </Card>
+  );
+}
+
+const useForm = () =>
+  useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
+
+const noting = z.object({ kind: check.needed("Choose a kind of note."), text: check.needed("A note says something.") });
+
+/** Notes on the card: those that show at every scan, and quiet ones. */
+export function Notes({ card, onCard }: Part) {
+  const form = useForm();
+  const kinds = form.data?.note_kinds ?? [];
+  const add = useWrite(
+    (body: Schema["PeopleNoting"], key) =>
+      api.POST("/api/patrons/{id}/notes", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `note ${card.id}`, about: `A note on the card of ${card.name}`, done: onCard },
+  );
+  const end = useWrite(
+    (id: number, key) => api.POST("/api/patron-notes/{id}/end", { params: { path: { id }, header: keyed(key) } }),
+    { name: `end note of ${card.id}`, about: "Taking a note off", done: onCard },
+  );
+  return (
+    <Opens
+      title="Notes"
+      act="write one"
+      says={
+        <>
+          {card.notes.length === 0 && <p className="text-ink-2">None.</p>}
+          <ul className="grid gap-1.5">
+            {card.notes.map((n) => (
+              <li key={n.id}>
+                <p>{n.text}</p>
+                <p className="flex flex-wrap items-baseline gap-x-2 text-sm text-ink-2">
+                  {n.loud ? <Tag tone="amber">{n.kind}</Tag> : n.kind} {n.who}, {sayDay(n.at)}
+                  <Quiet disabled={end.busy} aria-label={`Take off: ${n.text}`} onClick={() => end.run(n.id)}>
+                    take off
+                  </Quiet>
+                </p>
+              </li>
+            ))}
+          </ul>
+          <Trouble error={end.problem} />
+        </>
+      }
+    >
+      {(close) =>
+        kinds.length === 0 ? (
+          <p className="text-ink-2">
+            No kinds of note are set up yet. Who administrates Nevrin does that under Network.
+          </p>
+        ) : (
+          <Form
+            label="Note"
+            schema={noting}
+            start={{ kind: kinds[0]?.code ?? "", text: "" }}
+            write={add}
+            onSend={(v) => {
+              add.run(v);
+              close();
+            }}
+            className="grid gap-2"
+          >
+            <ChoiceField
+              name="kind"
+              label="Kind"
+              options={kinds.map((k) => [k.code, k.loud ? `${k.name}, shows at every scan` : k.name] as const)}
+            />
+            <LinesField name="text" label="What it says" />
+            <Send write={add} className="justify-self-start">
+              Write it
+            </Send>
+          </Form>
+        )
+      }
+    </Opens>
+  );
+}
+
+const standing = z
+  .object({
+    standing: z.enum(["active", "inactive", "excluded"]),
+    reason: check.text,
+    stopped: z.boolean(),
+    why: check.text,
+  })
+  .refine((v) => v.standing === "active" || v.reason !== "", { path: ["reason"], message: "Say why." })
+  .refine((v) => !v.stopped || v.why !== "", { path: ["why"], message: "Say why they are stopped." });
+
+const useStanding = saysOf<z.infer<typeof standing>>();
+
+const standings = [
+  ["active", "Active"],
+  ["inactive", "Inactive: the card is no longer used"],
+  ["excluded", "Excluded: may not even sign in"],
+] as const;
+
+/** Stopped, inactive and excluded are three things. */
+export function Stands({ card, onCard }: Part) {
+  const me = useMe();
+  const write = useWrite(
+    (body: Schema["PeopleStanding"], key) =>
+      api.POST("/api/patrons/{id}/standing", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `standing ${card.id}`, about: `How ${card.name} stands`, done: onCard },
+  );
+  const says = standings.find(([code]) => code === card.standing)?.[1];
+  const offered = standings.filter(
+    ([code]) => code !== "excluded" || supervises(me.role) || card.standing === "excluded",
+  );
+  return (
+    <Opens
+      title="Standing"
+      act="change"
+      says={
+        <p>
+          {says}
+          {card.standing_reason && `. ${card.standing_reason}`}
+          {card.stopped && <b className="block text-buoy-700">Stopped, may look and not borrow: {card.stopped}</b>}
+        </p>
+      }
+    >
+      {() => (
+        <Form
+          key={`${card.standing} ${card.stopped}`}
+          label="Standing"
+          schema={standing}
+          start={{
+            standing: card.standing,
+            reason: card.standing_reason,
+            stopped: card.stopped !== "",
+            why: card.stopped,
+          }}
+          write={write}
+          onSend={(v) => write.run({ standing: v.standing, reason: v.reason, stopped: v.stopped ? v.why : "" })}
+          className="grid gap-2"
+        >
+          <ChoiceField name="standing" label="Standing" options={offered} />
+          <Why />
+          <Send write={write} className="justify-self-start">
+            Keep
+          </Send>
+        </Form>
+      )}
+    </Opens>
+  );
+}
+
+function Why() {
+  const s = useStanding("standing");
+  const stopped = useStanding("stopped");
+  return (
+    <>
+      {s !== "active" && <TextField name="reason" label="Why" />}
+      <TickField name="stopped" label="Stopped: may look, and not borrow" />
+      {stopped && <TextField name="why" label="Why stopped; the desk reads it" />}
+    </>
+  );
+}
+
+const answers = {
+  older_reader: { name: "Older-reader material", options: ["yes", "no"] },
+  internet: { name: "Internet", options: ["none", "filtered", "full"] },
+  photo: { name: "Photographs", options: ["yes", "no"] },
+} as const;
+
+type What = keyof typeof answers;
+
+const given = (card: CardOf, what: What) => {
+  const yes = what === "older_reader" ? card.older_reader : what === "photo" ? card.photo : undefined;
+  if (what === "internet") return card.internet;
+  return yes === undefined ? "" : yes ? "yes" : "no";
+};
+
+/** What a guardian or a grown-up has agreed to. A later answer takes a letter, and somebody entitled. */
+export function Consents({ card, onCard }: Part) {
+  return (
+    <Opens
+      title="Agreed to"
+      act="answer"
+      says={
+        <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
+          {(Object.keys(answers) as What[]).map((what) => (
+            <div key={what} className="contents">
+              <dt className="text-ink-2">{answers[what].name}</dt>
+              <dd>{given(card, what) || "never asked"}</dd>
+            </div>
+          ))}
+        </dl>
+      }
+    >
+      {() => <Consent card={card} onCard={onCard} />}
+    </Opens>
+  );
+}
+
+const consenting = z.object({
+  what: z.enum(["older_reader", "internet", "photo"]),
+  answer: check.needed("Choose an answer."),
+  reason: check.text,
+  letter: z.boolean(),
+});
+
+const useConsenting = saysOf<z.infer<typeof consenting>>();
+
+function Consent({ card, onCard }: Part) {
+  const form = useForm();
+  const write = useWrite(
+    (body: Schema["PeopleConsenting"], key) =>
+      api.POST("/api/patrons/{id}/consents", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `consent ${card.id}`, about: `An answer of ${card.name}`, done: onCard },
+  );
+  return (
+    <Form
+      key={JSON.stringify([card.older_reader, card.internet, card.photo])}
+      label="Answer"
+      schema={consenting}
+      start={{ what: "older_reader", answer: "", reason: "", letter: false }}
+      write={write}
+      onSend={(v) => write.run(v as Schema["PeopleConsenting"])}
+      className="grid gap-2"
+    >
+      <ConsentFields card={card} mayChange={form.data?.consents ?? false} />
+      <Send write={write} className="justify-self-start">
+        Write it down
+      </Send>
+    </Form>
+  );
+}
+
+function ConsentFields({ card, mayChange }: { card: CardOf; mayChange: boolean }) {
+  const what = useConsenting("what");
+  const before = given(card, what);
+  return (
+    <>
+      <ChoiceField
+        name="what"
+        label="To what"
+        options={(Object.keys(answers) as What[]).map((w) => [w, answers[w].name] as const)}
+      />
+      <ChoiceField
+        name="answer"
+        label="Answer"
+        options={[["", "choose"], ...answers[what].options.map((o) => [o, o] as const)]}
+      />
+      {before !== "" &&
+        (mayChange ? (
+          <>
+            <TextField name="reason" label="Why the answer is another" />
+            <TickField name="letter" label="I have seen a letter" />
+          </>
+        ) : (
+          <p className="text-sm text-amber-700">It has been answered: {before}. Who may change consents changes it.</p>
+        ))}
+    </>
+  );
+}
+
+const replacing = z.object({ card: check.text, why: check.text });
+
+/** Another card, and the PIN. */
+export function CardAndPin({ card, onCard }: Part) {
+  const [pin, setPin] = useState<string>();
+  const replace = useWrite(
+    (body: Schema["PeopleReplacing"], key) =>
+      api.POST("/api/patrons/{id}/card", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `replace ${card.id}`, about: `Another card for ${card.name}`, done: onCard },
+  );
+  const make = useWrite(
+    (chosen: string) => api.POST("/api/patrons/{id}/pin", { params: { path: { id: card.id } }, body: { pin: chosen } }),
+    { about: `A PIN for ${card.name}`, done: (p) => setPin(p.pin) },
+  );
+  return (
+    <Opens
+      title="Card and PIN"
+      act="change"
+      says={
+        pin && (
+          <p role="status" className="rounded bg-tide-100 px-2 py-1 text-tide-700">
+            The PIN is <Code>{pin}</Code>. It is not shown again.
+          </p>
+        )
+      }
+    >
+      {() => (
+        <div className="grid gap-3">
+          <Form
+            key={card.card}
+            label="Another card"
+            schema={replacing}
+            start={{ card: "", why: "" }}
+            write={replace}
+            onSend={(v) => replace.run(v)}
+            className="grid gap-2"
+          >
+            <TextField name="card" label="Another card; nothing: the next free number" />
+            <TextField name="why" label="What became of the one before" />
+            <Send plain write={replace} className="justify-self-start">
+              Give another card
+            </Send>
+          </Form>
+          <ChoosePin busy={make.busy} onPin={(p) => make.run(p)} />
+          <Trouble error={make.problem} />
+        </div>
+      )}
+    </Opens>
+  );
+}
+
+function ChoosePin({ busy, onPin }: { busy: boolean; onPin: (pin: string) => void }) {
+  const [chosen, setChosen] = useState("");
+  return (
+    <div className="flex flex-wrap items-end gap-2">
+      <label className="grid gap-1 text-sm text-ink-2">
+        PIN that they choose; nothing: one is made
+        <input
+          type="password"
+          inputMode="numeric"
+          autoComplete="off"
+          maxLength={12}
+          value={chosen}
+          onChange={(e) => setChosen(e.target.value)}
+          className="h-8 rounded-card border border-edge bg-field px-2"
+        />
+      </label>
+      <Button plain busy={busy} onClick={() => onPin(chosen)}>
+        Set the PIN
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,232 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState, type ReactNode } from "react";
+import { useFormContext } from "react-hook-form";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { DateField, Form, Send } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { Button, Card, Head } from "../../kit/parts";
+import { usePrompt } from "../../kit/scan";
+import { useWrite } from "../../kit/write";
+import { Fields, FormIs } from "./Fields";
+import { Likely, useKnown } from "./Likely";
+import { empty, nextOf, schema, toRecord, toSaid, useSaid, type Said } from "./record";
+
+type Written = Schema["PeopleWritten"];
+
+const useTheForm = () =>
+  useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
+
+const recordOf = (id: number | undefined) => ({
+  queryKey: ["record", id],
+  enabled: id !== undefined,
+  staleTime: 0,
+  queryFn: () => told(api.GET("/api/patrons/{id}/record", { params: { path: { id: id ?? 0 } } })),
+});
+
+/** Registering somebody: nobody yet, or the next of the household of somebody who is here. */
+export function Join({ household }: { household?: number }) {
+  const form = useTheForm();
+  const before = useQuery(recordOf(household));
+  usePrompt("Scan a card, or type a name");
+  return (
+    <div className="grid gap-3.5">
+      <Head
+        title="Register somebody"
+        says={
+          household
+            ? `The next of the household of ${before.data?.card.legal_name ?? "…"}.`
+            : "Look first whether they are here already: former patrons are, too."
+        }
+      >
+        <Link to="/patrons" search={{}} className="link">
+          Find somebody instead
+        </Link>
+      </Head>
+      <Loading of={form}>
+        {(f) =>
+          household && !before.data ? (
+            <Loading of={before}>{() => null}</Loading>
+          ) : (
+            <FormIs value={f}>
+              <New key={household} form={f} before={before.data} />
+            </FormIs>
+          )
+        }
+      </Loading>
+    </div>
+  );
+}
+
+function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const [others, setOthers] = useState<number[]>([]);
+  const [next, setNext] = useState(false);
+  const start = before ? nextOf(before.record, before.card.id, !before.minor) : { ...empty, branch: form.branch };
+  const join = useWrite(
+    (body: Schema["PeopleJoining"], key) => api.POST("/api/patrons", { params: { header: keyed(key) }, body }),
+    {
+      name: `join ${before?.card.id ?? 0}`,
+      about: (j) => `Registering ${j.legal_name}`,
+      done: (w) => {
+        void queries.invalidateQueries({ queryKey: ["patrons"] });
+        queries.setQueryData(["patron", w.card.id], w.card);
+        void navigate({
+          to: "/patrons",
+          search: next ? { form: "new", household: w.card.id } : { patron: w.card.id },
+        });
+      },
+    },
+  );
+  return (
+    <Form
+      label="Register somebody"
+      schema={schema}
+      start={toSaid(start, before && !before.minor ? before.card.legal_name : (before?.guardian ?? ""))}
+      write={join}
+      onSend={(v) => join.run({ ...toRecord(v, 0), with: before?.card.id, anyway: others })}
+      className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_300px]"
+    >
+      <Inside but={0} isNew others={others} onOther={(id) => setOthers([...others, id])}>
+        <div className="flex flex-wrap items-end gap-2.5 border-t border-line pt-3">
+          <CardField />
+          <DateField name="card_until" label="Card runs out; nothing: by the class" />
+        </div>
+        <div className="flex flex-wrap gap-2 pt-3">
+          <span className="contents" onClickCapture={() => setNext(false)}>
+            <Send write={join}>Register</Send>
+          </span>
+          <span className="contents" onClickCapture={() => setNext(true)}>
+            <Send write={join} plain>
+              Register, and the next of the household
+            </Send>
+          </span>
+        </div>
+      </Inside>
+    </Form>
+  );
+}
+
+/** A card scanned into its field is taken there; without one the next free number is given. */
+function CardField() {
+  const { register } = useFormContext<Said>();
+  return (
+    <label className="grid gap-1 text-sm text-ink-2">
+      Card
+      <input
+        {...register("card")}
+        data-takes-scans=""
+        placeholder="the next free number"
+        autoComplete="off"
+        className="h-8 min-w-56 rounded-card border border-edge bg-field px-2 font-mono"
+      />
+    </label>
+  );
+}
+
+/** The fields, and beside them who may be the same person. */
+function Inside({
+  but,
+  isNew,
+  others,
+  onOther,
+  children,
+}: {
+  but: number;
+  isNew: boolean;
+  others: number[];
+  onOther: (id: number) => void;
+  children: ReactNode;
+}) {
+  const known = {
+    name: useSaid("legal_name"),
+    born: useSaid("born"),
+    email: useSaid("email"),
+    phone: useSaid("phone"),
+    card: useSaid("card"),
+  };
+  const { enough, found } = useKnown(known, but);
+  return (
+    <>
+      <Card label="Record" className="p-3.5">
+        <Fields isNew={isNew} known={found} />
+        {children}
+      </Card>
+      <Likely rows={enough ? (found?.likely ?? []) : []} enough={enough} others={others} onOther={onOther} />
+    </>
+  );
+}
+
+/** Changing a record. What others change meanwhile is not lost: who has not seen it is told. */
+export function ChangeRecord({ id }: { id: number }) {
+  const form = useTheForm();
+  const record = useQuery(recordOf(id));
+  return (
+    <Loading of={form}>
+      {(f) => (
+        <Loading of={record}>
+          {(w) => (
+            <FormIs value={f}>
+              <Change key={w.revision} written={w} />
+            </FormIs>
+          )}
+        </Loading>
+      )}
+    </Loading>
+  );
+}
+
+function Change({ written: w }: { written: Written }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const [forAll, setForAll] = useState(true);
+  const back = () => void navigate({ to: "/patrons", search: { patron: w.card.id } });
+  const change = useWrite(
+    (body: Schema["PeopleChanging"], key) =>
+      api.PUT("/api/patrons/{id}/record", { params: { path: { id: w.card.id }, header: keyed(key) }, body }),
+    {
+      name: `record ${w.card.id}`,
+      about: `The record of ${w.card.legal_name}`,
+      done: (after) => {
+        queries.setQueryData(["patron", w.card.id], after.card);
+        for (const of of ["record", "history", "patrons"]) void queries.invalidateQueries({ queryKey: [of] });
+        back();
+      },
+    },
+  );
+  return (
+    <div className="grid gap-3.5">
+      <Head
+        title={`Record of ${w.card.legal_name}`}
+        says={w.members.length > 0 && `A household of ${w.members.length + 1}.`}
+      />
+      <Form
+        label="Record"
+        schema={schema}
+        start={toSaid(w.record, w.guardian)}
+        write={change}
+        onSend={(v) => change.run({ ...toRecord(v, w.record.household), revision: w.revision, for_household: forAll })}
+        className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_300px]"
+      >
+        <Inside but={w.card.id} isNew={false} others={[]} onOther={() => {}}>
+          <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
+            <DateField name="card_until" label="Card runs out" />
+            {w.members.length > 0 && (
+              <label className="flex items-center gap-2 text-sm text-ink-2">
+                <input type="checkbox" checked={forAll} onChange={(e) => setForAll(e.target.checked)} /> A new address
+                holds for the whole household
+              </label>
+            )}
+          </div>
+          <span className="flex gap-2 pt-3">
+            <Send write={change}>Keep</Send>
+            <Button plain onClick={back}>
+              Leave it
+            </Button>
+          </span>
+        </Inside>
+      </Form>
+    </div>
+  );
+}
