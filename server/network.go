@@ -31,10 +31,22 @@ func (s *Server) networkOperations() {
 	look(s, "/network", "network", "All that the network is made of", supervising,
 		func(a *act.Act, _ *nothing) (*upkeep.Whole, error) { return upkeep.Look(a) })
 	keepOne[upkeep.Own](s, "/network/own", "keepOwn", "What the network is called", "network")
-	keepOne[upkeep.Settled](s, "/network/settings", "keepSettings", "What it has settled beside rules and calendars", "settings")
+	keepOne[upkeep.Settled](
+		s,
+		"/network/settings",
+		"keepSettings",
+		"What it has settled beside rules and calendars",
+		"settings",
+	)
 	keepOne[upkeep.Numbers](s, "/network/numbers", "keepNumbers", "How numbers look", "numbers")
 	keepPart[upkeep.Branch](s, "/network/branches/{key}", "keepBranch", "A branch", "branch")
-	keepPart[upkeep.Class](s, "/network/classes/{key}", "keepClass", "A patron class, material class or collection", "class")
+	keepPart[upkeep.Class](
+		s,
+		"/network/classes/{key}",
+		"keepClass",
+		"A patron class, material class or collection",
+		"class",
+	)
 	keepPart[upkeep.Choice](s, "/network/choices/{key}", "keepChoice", "A choice of a list", "choice")
 	keepPart[upkeep.Station](s, "/network/stations/{key}", "keepStation", "A station", "station")
 	keepPart[upkeep.Partner](s, "/network/partners/{key}", "keepPartner", "A partner outside", "partner")
@@ -52,11 +64,26 @@ func (s *Server) networkOperations() {
 		func(a *act.Act, in *Asked[upkeep.Joining]) (*upkeep.Joined, error) {
 			return upkeep.AddPartner(a, in.Body)
 		})
-	once(s, http.MethodPost, "/network/partners/{id}/secret", "renewSecret", "Give a partner another secret", administrating,
-		func(a *act.Act, in *ByID) (*upkeep.Secret, error) { return upkeep.RenewSecret(a, in.ID) })
+	once(
+		s,
+		http.MethodPost,
+		"/network/partners/{id}/secret",
+		"renewSecret",
+		"Give a partner another secret",
+		administrating,
+		func(a *act.Act, in *ByID) (*upkeep.Secret, error) { return upkeep.RenewSecret(a, in.ID) },
+	)
 	once(s, http.MethodPost, "/staff", "addPerson", "Add somebody who works here", administrating,
 		func(a *act.Act, in *Asked[upkeep.Person]) (*upkeep.Added, error) { return upkeep.AddPerson(a, in.Body) })
-	huma.Register(s.api, s.guarded(http.MethodPost, "/network/partners/{id}/try", "tryPartner", "Send a partner a test message", administrating),
+	huma.Register(
+		s.api,
+		s.guarded(
+			http.MethodPost,
+			"/network/partners/{id}/try",
+			"tryPartner",
+			"Send a partner a test message",
+			administrating,
+		),
 		func(ctx context.Context, in *ByID) (*Out[*partners.Tried], error) {
 			who, err := s.who(ctx, administrating)
 			if err != nil {
@@ -64,7 +91,8 @@ func (s *Server) networkOperations() {
 			}
 			out, err := partners.Try(ctx, s.house, who, in.ID)
 			return answer(s, ctx, out, err)
-		})
+		},
+	)
 	type away struct {
 		Part string `json:"part" enum:"station,class,choice,partner,branch"`
 		Key  string `json:"key" minLength:"1" maxLength:"60"`
@@ -102,20 +130,43 @@ func (s *Server) networkOperations() {
 			}
 			return rows(upkeep.Changes(a, in.Part, in.Key, page))
 		})
-	do(s, http.MethodPost, "/network/changes/{id}/back", "takeBack", "Take a change of the network back", administrating,
-		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBack(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/network/changes/{id}/back",
+		"takeBack",
+		"Take a change of the network back",
+		administrating,
+		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBack(a, in.ID) },
+	)
 }
 
 // keepOne registers the change of a part of which the network has one.
 func keepOne[T any](s *Server, path, id, summary, sort string) {
-	do(s, http.MethodPut, path, id, summary, administrating, func(a *act.Act, in *Sent[SettledAs[T]]) (*upkeep.Kept, error) {
-		return upkeep.Put(a, sort, "", in.Body.Seen, in.Body.Is)
-	})
+	do(
+		s,
+		http.MethodPut,
+		path,
+		id,
+		summary,
+		administrating,
+		func(a *act.Act, in *Sent[SettledAs[T]]) (*upkeep.Kept, error) {
+			return upkeep.Put(a, sort, "", in.Body.Seen, in.Body.Is)
+		},
+	)
 }
 
 // keepPart registers the change of a part of which the network has several.
 func keepPart[T any](s *Server, path, id, summary, sort string) {
-	do(s, http.MethodPut, path, id, summary, administrating, func(a *act.Act, in *KeyedSent[SettledAs[T]]) (*upkeep.Kept, error) {
-		return upkeep.Put(a, sort, in.Key, in.Body.Seen, in.Body.Is)
-	})
+	do(
+		s,
+		http.MethodPut,
+		path,
+		id,
+		summary,
+		administrating,
+		func(a *act.Act, in *KeyedSent[SettledAs[T]]) (*upkeep.Kept, error) {
+			return upkeep.Put(a, sort, in.Key, in.Body.Seen, in.Body.Is)
+		},
+	)
 }

@@ -222,8 +222,10 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
 		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
-		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Numbers: a.Network.Numbers.Patterns, SignedIn: a.Who.ID != 0,
-		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{}, Demo: []DemoStaff{},
+		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Numbers: a.Network.Numbers.Patterns,
+		SignedIn: a.Who.ID != 0,
+		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
+		Demo: []DemoStaff{},
 	}
 	for _, b := range a.Network.Open() {
 		me.Branches = append(me.Branches, rules.Value{Code: string(b.Code), Name: b.Name})

@@ -69,8 +69,15 @@ func (s *Server) peopleOperations() {
 		})
 	do(s, http.MethodPost, "/patron-notes/{id}/end", "endNote", "Take a note off a card", employed,
 		func(a *act.Act, in *One) (*people.Card, error) { return people.EndNote(a, in.ID) })
-	do(s, http.MethodPost, "/patrons/{id}/consents", "consent", "Write down what a guardian or a grown-up answers", employed,
+	do(
+		s,
+		http.MethodPost,
+		"/patrons/{id}/consents",
+		"consent",
+		"Write down what a guardian or a grown-up answers",
+		employed,
 		func(a *act.Act, in *OneSent[people.Consenting]) (*people.Card, error) {
 			return people.Consent(a, in.ID, in.Body)
-		})
+		},
+	)
 }

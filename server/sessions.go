@@ -154,7 +154,8 @@ func (s *Server) identify(next http.Handler) http.Handler {
 		}
 		if p.lacks && !ownDoors(r.URL.Path) {
 			s.refuse(w, r, &huma.ErrorModel{
-				Type: "urn:nevrin:lacks-second", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
+				Type: "urn:nevrin:lacks-second", Status: http.StatusForbidden,
+				Title:  http.StatusText(http.StatusForbidden),
 				Detail: "Your role needs a second factor here. Set it up first, under your name.",
 			})
 			return

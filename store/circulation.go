@@ -226,8 +226,10 @@ type OnLoan struct {
 const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code,
 		p.household_id, p.standing,
 	p.card_until, p.email, p.phone, p.address, p.older_reader, p.balance, p.history_months, p.history_seen,
-		p.forgotten_at, p.institution, p.other_phones, p.text_number, p.postal_code, p.town, p.home_address, p.mail_returned,
-	p.in_area, p.guardian_id, p.guardian_name, p.answers_for_all, p.identity, p.identity_two, p.identity_number, p.school,
+		p.forgotten_at, p.institution, p.other_phones, p.text_number, p.postal_code, p.town, p.home_address,
+		p.mail_returned,
+	p.in_area, p.guardian_id, p.guardian_name, p.answers_for_all, p.identity, p.identity_two, p.identity_number,
+	p.school,
 	p.school_year, p.pickup, p.may_use, p.marks, p.stopped, p.standing_reason, p.internet, p.photo, p.joined_on, p.revision`
 
 const openLoansOf = `SELECT i.material, l.branch_code, l.due_date, l.due_at FROM loans l

@@ -8,23 +8,62 @@ import (
 
 // putPatron writes what people write into a record; what circulation and money keep stays.
 const putPatron = `INSERT INTO patrons (id, card, legal_name, preferred_name, shelf_name, born, class, branch_code, household_id, standing,
-		card_until, email, phone, address, institution, other_phones, text_number, postal_code, town, home_address, mail_returned,
-		in_area, guardian_id, guardian_name, answers_for_all, identity, identity_two, identity_number, school, school_year,
+		card_until, email, phone, address, institution, other_phones, text_number, postal_code, town, home_address,
+		mail_returned,
+		in_area, guardian_id, guardian_name, answers_for_all, identity, identity_two, identity_number, school,
+		school_year,
 		pickup, may_use, marks, joined_on)
-	VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26,
+	VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23,
+	$24, $25, $26,
 		$27, $28, $29, $30, $31, $32, $33, $34)
-	ON CONFLICT (id) DO UPDATE SET legal_name = $3, preferred_name = $4, shelf_name = $5, born = $6, class = $7, branch_code = $8,
-		household_id = $9, card_until = $11, email = $12, phone = $13, address = $14, institution = $15, other_phones = $16,
+	ON CONFLICT (id) DO UPDATE SET legal_name = $3, preferred_name = $4, shelf_name = $5, born = $6, class = $7,
+	branch_code = $8,
+		household_id = $9, card_until = $11, email = $12, phone = $13, address = $14, institution = $15,
+		other_phones = $16,
 		text_number = $17, postal_code = $18, town = $19, home_address = $20, mail_returned = $21, in_area = $22,
-		guardian_id = $23, guardian_name = $24, answers_for_all = $25, identity = $26, identity_two = $27, identity_number = $28,
+		guardian_id = $23, guardian_name = $24, answers_for_all = $25, identity = $26, identity_two = $27,
+		identity_number = $28,
 		school = $29, school_year = $30, pickup = $31, may_use = $32, marks = $33, revision = patrons.revision + 1`
 
 // PutPatron writes what people write into a record, new or locked before; the card of one who is known stays.
 func (t *Tx) PutPatron(p *Patron) {
-	t.queueOne(putPatron, p.ID, p.Card, p.LegalName, p.PreferredName, p.ShelfName, p.Born, p.Class, p.BranchCode,
-		p.HouseholdID, p.Standing, p.CardUntil, p.Email, p.Phone, p.Address, p.Institution, listed(p.OtherPhones), p.TextNumber,
-		p.PostalCode, p.Town, p.HomeAddress, p.MailReturned, p.InArea, p.GuardianID, p.GuardianName, p.AnswersForAll,
-		p.Identity, p.IdentityTwo, p.IdentityNumber, p.School, p.SchoolYear, p.Pickup, listed(p.MayUse), listed(p.Marks), p.JoinedOn)
+	t.queueOne(
+		putPatron,
+		p.ID,
+		p.Card,
+		p.LegalName,
+		p.PreferredName,
+		p.ShelfName,
+		p.Born,
+		p.Class,
+		p.BranchCode,
+		p.HouseholdID,
+		p.Standing,
+		p.CardUntil,
+		p.Email,
+		p.Phone,
+		p.Address,
+		p.Institution,
+		listed(p.OtherPhones),
+		p.TextNumber,
+		p.PostalCode,
+		p.Town,
+		p.HomeAddress,
+		p.MailReturned,
+		p.InArea,
+		p.GuardianID,
+		p.GuardianName,
+		p.AnswersForAll,
+		p.Identity,
+		p.IdentityTwo,
+		p.IdentityNumber,
+		p.School,
+		p.SchoolYear,
+		p.Pickup,
+		listed(p.MayUse),
+		listed(p.Marks),
+		p.JoinedOn,
+	)
 }
 
 func listed(texts []string) []string {
@@ -82,15 +121,26 @@ func (t *Tx) FormerCard(card string) (int64, error) {
 
 // ReplaceCard gives a patron another card; the one before stays known as theirs.
 func (t *Tx) ReplaceCard(patron int64, was, is, why string, at time.Time) {
-	t.queueOne("INSERT INTO former_cards (card, patron_id, ended_at, why) VALUES ($1, $2, $3, $4)", was, patron, at, why)
+	t.queueOne(
+		"INSERT INTO former_cards (card, patron_id, ended_at, why) VALUES ($1, $2, $3, $4)",
+		was,
+		patron,
+		at,
+		why,
+	)
 	t.queueOne("UPDATE patrons SET card = $2, revision = revision + 1 WHERE id = $1", patron, is)
 	t.queue("DELETE FROM former_cards WHERE card = $1", is) // their own of before, given again
 }
 
 // KeepStanding writes how a patron stands, and why.
 func (t *Tx) KeepStanding(patron int64, standing, reason, stopped string) {
-	t.queueOne("UPDATE patrons SET standing = $2, standing_reason = $3, stopped = $4, revision = revision + 1 WHERE id = $1",
-		patron, standing, reason, stopped)
+	t.queueOne(
+		"UPDATE patrons SET standing = $2, standing_reason = $3, stopped = $4, revision = revision + 1 WHERE id = $1",
+		patron,
+		standing,
+		reason,
+		stopped,
+	)
 }
 
 // KeepPIN writes the digest of a patron's PIN.
@@ -116,14 +166,26 @@ func (t *Tx) Household(id int64) ([]Patron, error) {
 
 // MoveHousehold writes a new address for all of a household who had the old one.
 func (t *Tx) MoveHousehold(household int64, old *Patron, is *Patron) {
-	t.queue(`UPDATE patrons SET address = $2, postal_code = $3, town = $4, in_area = $5, mail_returned = false, revision = revision + 1
+	t.queue(
+		`UPDATE patrons SET address = $2, postal_code = $3, town = $4, in_area = $5, mail_returned = false, revision = revision + 1
 		WHERE household_id = $1 AND address = $6 AND id <> $7`,
-		household, is.Address, is.PostalCode, is.Town, is.InArea, old.Address, is.ID)
+		household,
+		is.Address,
+		is.PostalCode,
+		is.Town,
+		is.InArea,
+		old.Address,
+		is.ID,
+	)
 }
 
 // TownOf gives the town that most have under a postal code; empty where nobody has it.
 func (t *Tx) TownOf(postal string) (string, error) {
-	return value[string](t, `SELECT town FROM patrons WHERE postal_code = $1 AND town <> '' GROUP BY town ORDER BY count(*) DESC, town LIMIT 1`, postal)
+	return value[string](
+		t,
+		`SELECT town FROM patrons WHERE postal_code = $1 AND town <> '' GROUP BY town ORDER BY count(*) DESC, town LIMIT 1`,
+		postal,
+	)
 }
 
 // NoteShown is a note on a patron's card.
@@ -153,8 +215,14 @@ func (t *Tx) NoteRow(id int64) (patron int64, kind string, open bool, err error)
 
 // AddNote writes a note on a patron's card.
 func (t *Tx) AddNote(patron, staff int64, kind, text string, at time.Time) {
-	t.queueOne("INSERT INTO patron_notes (patron_id, kind, text, at, staff_id) VALUES ($1, $2, $3, $4, nullif($5::bigint, 0))",
-		patron, kind, text, at, staff)
+	t.queueOne(
+		"INSERT INTO patron_notes (patron_id, kind, text, at, staff_id) VALUES ($1, $2, $3, $4, nullif($5::bigint, 0))",
+		patron,
+		kind,
+		text,
+		at,
+		staff,
+	)
 }
 
 // EndNote ends a note; ErrMoved where somebody else just has.
@@ -185,8 +253,16 @@ var consentColumns = map[string]string{
 
 // KeepConsent writes an answer: for good, and on the patron as the one that counts.
 func (t *Tx) KeepConsent(patron, staff int64, c ConsentShown) {
-	t.queueOne("INSERT INTO consents (patron_id, what, answer, at, staff_id, reason, letter) VALUES ($1, $2, $3, $4, nullif($5::bigint, 0), $6, $7)",
-		patron, c.What, c.Answer, c.At, staff, c.Reason, c.Letter)
+	t.queueOne(
+		"INSERT INTO consents (patron_id, what, answer, at, staff_id, reason, letter) VALUES ($1, $2, $3, $4, nullif($5::bigint, 0), $6, $7)",
+		patron,
+		c.What,
+		c.Answer,
+		c.At,
+		staff,
+		c.Reason,
+		c.Letter,
+	)
 	t.queueOne("UPDATE patrons SET "+consentColumns[c.What]+", revision = revision + 1 WHERE id = $1", patron, c.Answer)
 }
 

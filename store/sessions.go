@@ -51,7 +51,8 @@ func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
 			(SELECT (settings->>'idle_minutes')::int FROM network) AS idle,
 			f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
 			coalesce(f.branch_code, '') AS branch_code, coalesce(f.demo, false) AS demo,
-			coalesce(f.second = '' AND NOT f.demo, false) AND coalesce((SELECT jsonb_exists(settings->'second_factor', f.role) FROM network), false) AS lacks,
+			coalesce(f.second = '' AND NOT f.demo, false) AND coalesce((SELECT jsonb_exists(settings->'second_factor',
+			f.role) FROM network), false) AS lacks,
 			coalesce(f.short_hash, '') AS short_hash, coalesce(f.rights::text, '{}') AS rights,
 			coalesce((SELECT string_agg(b.branch_code, ' ') FROM staff_branches b
 				WHERE b.staff_id = f.id), '') AS branches

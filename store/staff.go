@@ -80,7 +80,8 @@ func (t *Tx) StaffList() ([]StaffShown, error) {
 		t,
 		`SELECT f.id, f.login, f.name, f.role, f.branch_code, f.active, f.demo, f.password_hash <> '' AS has_password,
 			f.second <> '' AS second, f.rights,
-			coalesce((SELECT jsonb_agg(jsonb_build_object('begun_at', s.begun_at, 'seen_at', s.seen_at, 'address', s.address,
+			coalesce((SELECT jsonb_agg(jsonb_build_object('begun_at', s.begun_at, 'seen_at', s.seen_at, 'address',
+			s.address,
 				'own', s.own) ORDER BY s.seen_at DESC) FROM sessions s
 				WHERE s.staff_id = f.id AND s.expiry > current_timestamp), '[]') AS at,
 			ARRAY(SELECT b.branch_code FROM staff_branches b WHERE b.staff_id = f.id ORDER BY 1) AS branches,

@@ -73,8 +73,17 @@ func (t *Tx) AddChange(c *Change) error {
 		return err
 	}
 	c.ID = id
-	t.queue(`INSERT INTO changes (id, at, staff_id, part, key, was, "is", takes_back) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
-		c.ID, c.At, c.StaffID, c.Part, c.Key, orNull(c.Was), orNull(c.Is), c.TakesBack)
+	t.queue(
+		`INSERT INTO changes (id, at, staff_id, part, key, was, "is", takes_back) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		c.ID,
+		c.At,
+		c.StaffID,
+		c.Part,
+		c.Key,
+		orNull(c.Was),
+		orNull(c.Is),
+		c.TakesBack,
+	)
 	return nil
 }
 
@@ -107,11 +116,22 @@ func (t *Tx) KeepNetwork(name, symbol string) {
 
 // PutBranch writes a branch: a new one is open at no hours yet.
 func (t *Tx) PutBranch(b *Branch) {
-	t.queueOne(`INSERT INTO branches (code, name, zone, timezone, position, sort_minutes, receive_minutes, public_shelf,
+	t.queueOne(
+		`INSERT INTO branches (code, name, zone, timezone, position, sort_minutes, receive_minutes, public_shelf,
 			address, phones) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 		ON CONFLICT (code) DO UPDATE SET name = $2, zone = $3, timezone = $4, position = $5, sort_minutes = $6,
 			receive_minutes = $7, public_shelf = $8, address = $9, phones = $10`,
-		b.Code, b.Name, b.Zone, b.Timezone, b.Position, b.SortMinutes, b.ReceiveMinutes, b.PublicShelf, b.Address, b.Phones)
+		b.Code,
+		b.Name,
+		b.Zone,
+		b.Timezone,
+		b.Position,
+		b.SortMinutes,
+		b.ReceiveMinutes,
+		b.PublicShelf,
+		b.Address,
+		b.Phones,
+	)
 }
 
 // DropBranch takes away a branch to which nothing has ever belonged; the database refuses any other.
@@ -128,7 +148,8 @@ type BranchUse struct {
 func (t *Tx) BranchUse(code calendar.Code) (BranchUse, error) {
 	u, err := one[BranchUse](t, `SELECT
 		(SELECT count(*) FROM items WHERE branch_code = $1 AND standing <> 'withdrawn')::int AS items,
-		(SELECT count(*) FROM items i WHERE at_branch = $1 AND standing <> 'withdrawn' AND NOT EXISTS (SELECT 1 FROM whereabouts w
+		(SELECT count(*) FROM items i WHERE at_branch = $1 AND standing <> 'withdrawn'
+		AND NOT EXISTS (SELECT 1 FROM whereabouts w
 			WHERE w.item_id = i.id AND w.place IN ('lent', 'under_way')))::int AS on_shelf,
 		(SELECT count(*) FROM patrons WHERE branch_code = $1 AND forgotten_at IS NULL)::int AS patrons,
 		(SELECT count(*) FROM holds WHERE pickup = $1 AND state = 'waiting')::int AS waiting,
@@ -148,7 +169,12 @@ func (t *Tx) BranchUse(code calendar.Code) (BranchUse, error) {
 // moved is what closing a branch takes elsewhere: which rows of which table have what column set to the branch.
 var moved = []struct{ what, table, column, where string }{
 	{"item_home", "items", "branch_code", "true"},
-	{"item_at", "items", "at_branch", "NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = items.id AND w.place IN ('lent', 'under_way'))"},
+	{
+		"item_at",
+		"items",
+		"at_branch",
+		"NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = items.id AND w.place IN ('lent', 'under_way'))",
+	},
 	{"patron", "patrons", "branch_code", "true"},
 	{"hold", "holds", "pickup", "state = 'waiting'"},
 	{"staff", "staff", "branch_code", "true"},
@@ -158,8 +184,12 @@ var moved = []struct{ what, table, column, where string }{
 func (t *Tx) CloseBranch(code, to calendar.Code, on time.Time) {
 	t.queueOne("UPDATE branches SET closed_on = $2, follows = $3 WHERE code = $1", code, on, to)
 	for _, m := range moved {
-		t.queue(`WITH gone AS (UPDATE `+m.table+` SET `+m.column+` = $2 WHERE `+m.column+` = $1 AND `+m.where+` RETURNING id)
-			INSERT INTO closing_moves (branch_code, what, id) SELECT $1, '`+m.what+`', id FROM gone`, code, to)
+		t.queue(
+			`WITH gone AS (UPDATE `+m.table+` SET `+m.column+` = $2 WHERE `+m.column+` = $1 AND `+m.where+` RETURNING id)
+			INSERT INTO closing_moves (branch_code, what, id) SELECT $1, '`+m.what+`', id FROM gone`,
+			code,
+			to,
+		)
 	}
 }
 
@@ -186,7 +216,8 @@ func (t *Tx) KeepRun(r *Run) {
 // PutClass writes a class; DropClass takes it away.
 func (t *Tx) PutClass(c *Class) {
 	t.queueOne(`INSERT INTO classes (kind, code, name, position, from_age, to_age, next, branches, staff_only, retired)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) ON CONFLICT (kind, code) DO UPDATE SET name = $3, position = $4,
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) ON CONFLICT (kind, code) DO UPDATE SET name = $3,
+		position = $4,
 			from_age = $5, to_age = $6, next = $7, branches = $8, staff_only = $9, retired = $10`,
 		c.Kind, c.Code, c.Name, c.Position, c.FromAge, c.ToAge, c.Next, c.Branches, c.StaffOnly, c.Retired)
 }
@@ -205,11 +236,13 @@ type ClassUse struct {
 
 // ClassUse tells where a class is in use.
 func (t *Tx) ClassUse(kind, code string) (ClassUse, error) {
-	dimension := map[string]string{"patron": "patron_class", "material": "material_class", "collection": "collection"}[kind]
+	dimension := map[string]string{"patron": "patron_class", "material": "material_class",
+		"collection": "collection"}[kind]
 	place := map[string]int{"collection": 3, "material": 4, "patron": 5}[kind]
 	u, err := one[ClassUse](t, `SELECT
 		(SELECT count(*) FROM patrons WHERE $1 = 'patron' AND class = $2 AND forgotten_at IS NULL)::int AS patrons,
-		(SELECT count(*) FROM items WHERE $1 = 'material' AND material = $2 OR $1 = 'collection' AND collection = $2)::int AS items,
+		(SELECT count(*) FROM items WHERE $1 = 'material' AND material = $2 OR $1 = 'collection'
+		AND collection = $2)::int AS items,
 		ARRAY(SELECT number FROM editions, jsonb_build_object('code', $2::text, 'of', $3::text) v
 			WHERE jsonb_path_exists(rules, '$[*].scope.keyvalue() ? (@.key == $of).value[*] ? (@ == $code)', v)
 			OR jsonb_path_exists(examples, '$[*].given.keyvalue() ? (@.key == $of).value[*] ? (@ == $code)', v)
@@ -223,9 +256,17 @@ func (t *Tx) ClassUse(kind, code string) (ClassUse, error) {
 
 // PutChoice writes a choice of a list; DropChoice takes it away.
 func (t *Tx) PutChoice(c *Choice) {
-	t.queueOne(`INSERT INTO choices (list, code, name, position, amount, loud, retired) VALUES ($1, $2, $3, $4, $5, $6, $7)
+	t.queueOne(
+		`INSERT INTO choices (list, code, name, position, amount, loud, retired) VALUES ($1, $2, $3, $4, $5, $6, $7)
 		ON CONFLICT (list, code) DO UPDATE SET name = $3, position = $4, amount = $5, loud = $6, retired = $7`,
-		c.List, c.Code, c.Name, c.Position, c.Amount, c.Loud, c.Retired)
+		c.List,
+		c.Code,
+		c.Name,
+		c.Position,
+		c.Amount,
+		c.Loud,
+		c.Retired,
+	)
 }
 
 // DropChoice takes a choice away.
@@ -245,9 +286,17 @@ func (t *Tx) DropStation(id int64) { t.queueOne("DELETE FROM stations WHERE id =
 
 // PutStaff writes somebody who works here, and where they may work beside their own branch.
 func (t *Tx) PutStaff(s *Staff, branches []calendar.Code) {
-	t.queueOne(`INSERT INTO staff (id, login, name, role, branch_code, active, rights) VALUES ($1, $2, $3, $4, $5, $6, $7)
+	t.queueOne(
+		`INSERT INTO staff (id, login, name, role, branch_code, active, rights) VALUES ($1, $2, $3, $4, $5, $6, $7)
 		ON CONFLICT (id) DO UPDATE SET login = $2, name = $3, role = $4, branch_code = $5, active = $6, rights = $7`,
-		s.ID, s.Login, s.Name, s.Role, s.BranchCode, s.Active, s.Rights)
+		s.ID,
+		s.Login,
+		s.Name,
+		s.Role,
+		s.BranchCode,
+		s.Active,
+		s.Rights,
+	)
 	t.KeepBranchesOfStaff(s.ID, branches)
 }
 

@@ -150,7 +150,9 @@ func (w *World) Patron(branch string, more ...map[string]any) int64 {
 	w.t.Helper()
 	n := w.next()
 	row := map[string]any{
-		"card": worldNumbers.Patterns[0].Number(int64(n)), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
+		"card": worldNumbers.Patterns[0].Number(
+			int64(n),
+		), "legal_name": fmt.Sprintf("Patron %03d", n), "shelf_name": fmt.Sprintf("P%03d", n),
 		"class": "adult", "branch_code": branch, "email": fmt.Sprintf("patron%d@post.invalid", n),
 		"card_until": "2030-01-01",
 	}

@@ -33,7 +33,7 @@ type Network struct {
 	Settled   settings.Settings
 	Numbers   ident.Numbers
 	Rows      []store.Branch         // branches as they are stored, in their order
-	Branches  []*calendar.Branch     // all, those closed for good too: what is on loan from there is due by its calendar
+	Branches  []*calendar.Branch     // all, those closed for good too: loans made there are due by its calendar
 	Public    map[calendar.Code]bool // branches whose hold shelf the public can see
 	Timetable *courier.Timetable
 	Classes   []store.Class

@@ -129,8 +129,9 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 			p.Class,
 		), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
 		Notes: []Note{}, Email: p.Email, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
-		Internet: p.Internet, Photo: p.Photo, Missing: []person.Field{}, Phone: p.Phone, Address: p.Address, Household: facts.Household,
-		Owes: a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
+		Internet: p.Internet, Photo: p.Photo, Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
+		Household: facts.Household,
+		Owes:      a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
 		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},
 	}
 	if until := store.DateOf(p.CardUntil); until != nil {
@@ -178,7 +179,10 @@ func (c *Card) notes(a *act.Act, facts *store.CardFacts) {
 		c.Missing = missing
 	}
 	if facts.Patron.MailReturned {
-		c.Tells = append(c.Tells, Tell{"note", "Mail returned", "Post to this address has come back. Ask for the right one."})
+		c.Tells = append(
+			c.Tells,
+			Tell{"note", "Mail returned", "Post to this address has come back. Ask for the right one."},
+		)
 	}
 }
 

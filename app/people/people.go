@@ -41,7 +41,8 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 
 func found(a *act.Act, p *store.Patron) Found {
 	f := Found{
-		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode), p.Standing,
+		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode),
+		p.Standing,
 	}
 	if p.PreferredName != "" {
 		f.Name += " (" + p.PreferredName + ")"

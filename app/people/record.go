@@ -44,7 +44,8 @@ type NoteKind struct {
 // LookAtForm gives what the form for patrons needs to know.
 func LookAtForm(a *act.Act) (*Form, error) {
 	f := &Form{
-		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{}, Branch: a.Who.Branch,
+		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{},
+		Branch:   a.Who.Branch,
 		Consents: a.May().MayChangeConsents(),
 	}
 	for _, c := range a.Network.Classes {
@@ -116,7 +117,10 @@ func Alike(a *act.Act, r person.Record, but int64) (*Known, error) {
 
 func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
 	s := store.Sought{
-		Name: strings.Join(person.Plain(r.LegalName), " "), Email: strings.ToLower(r.Email), PhoneTail: person.PhoneTail(r.Phone),
+		Name: strings.Join(
+			person.Plain(r.LegalName),
+			" ",
+		), Email: strings.ToLower(r.Email), PhoneTail: person.PhoneTail(r.Phone),
 		But: but,
 	}
 	if r.Born != nil {
@@ -136,7 +140,10 @@ func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
 	var list []ranked
 	for k := range rows {
 		p := &rows[k]
-		how, why := person.Compare(who(r.LegalName, r.Born, r.Email, r.Phone), who(p.LegalName, store.DateOf(p.Born), p.Email, p.Phone))
+		how, why := person.Compare(
+			who(r.LegalName, r.Born, r.Email, r.Phone),
+			who(p.LegalName, store.DateOf(p.Born), p.Email, p.Phone),
+		)
 		if s.Card != "" && p.Card == s.Card {
 			how, why = person.Same, "has this card"
 		}
@@ -314,12 +321,18 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		return err
 	}
 	wrong := r.Check(a.Network.Settled.Fields, guarding, a.Today())
-	class := slices.IndexFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == r.Class })
+	class := slices.IndexFunc(
+		a.Network.Classes,
+		func(c store.Class) bool { return c.Kind == "patron" && c.Code == r.Class },
+	)
 	switch {
 	case class < 0:
 		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class."})
 	case r.Class != p.Class && !offers(a.Network.Classes[class], a.Who.Branch):
-		wrong = append(wrong, person.Wrong{Field: "class", Says: a.Network.Classes[class].Name + " is not offered here."})
+		wrong = append(
+			wrong,
+			person.Wrong{Field: "class", Says: a.Network.Classes[class].Name + " is not offered here."},
+		)
 	}
 	for _, b := range []calendar.Code{r.Branch, r.Pickup} {
 		if b == "" && b == r.Pickup {
@@ -337,7 +350,8 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		p.ShelfName = person.Shelf(p.Name(), p.ID)
 	}
 	p.Born, p.CardUntil = column(r.Born), column(r.CardUntil)
-	p.Class, p.BranchCode, p.Email, p.Phone, p.OtherPhones, p.TextNumber = r.Class, r.Branch, r.Email, r.Phone, r.OtherPhones, r.Text
+	p.Class, p.BranchCode, p.Email, p.Phone, p.OtherPhones, p.TextNumber = r.Class, r.Branch, r.Email, r.Phone,
+		r.OtherPhones, r.Text
 	p.Address, p.PostalCode, p.Town, p.HomeAddress = r.Address, r.PostalCode, r.Town, r.HomeAddress
 	p.MailReturned, p.InArea = r.MailReturned, r.InArea
 	p.GuardianID, p.GuardianName, p.AnswersForAll = act.OrNil(r.Guardian), r.GuardianName, r.AnswersForAll
@@ -414,9 +428,12 @@ func Record(a *act.Act, id int64) (*Written, error) {
 func recordOf(p *store.Patron) person.Record {
 	r := person.Record{
 		LegalName: p.LegalName, PreferredName: p.PreferredName, ShelfName: p.ShelfName, Institution: p.Institution,
-		Born: store.DateOf(p.Born), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
+		Born: store.DateOf(
+			p.Born,
+		), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
 		Email: p.Email, Phone: p.Phone, OtherPhones: p.OtherPhones, Text: p.TextNumber, Address: p.Address,
-		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned, InArea: p.InArea,
+		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned,
+		InArea:       p.InArea,
 		GuardianName: p.GuardianName, AnswersForAll: p.AnswersForAll, Identity: p.Identity, IdentityTwo: p.IdentityTwo,
 		IdentityNumber: p.IdentityNumber, School: p.School, SchoolYear: p.SchoolYear, MayUse: p.MayUse, Marks: p.Marks,
 	}
@@ -436,8 +453,8 @@ func recordOf(p *store.Patron) person.Record {
 // Changing is a record as it is to be from now on.
 type Changing struct {
 	person.Record
-	Revision  int  `json:"revision" doc:"Of the record that was seen"`
-	Household bool `json:"for_household" doc:"A new address holds for all of the household who had the old one"`
+	Revision     int  `json:"revision" doc:"Of the record that was seen"`
+	ForHousehold bool `json:"for_household" doc:"A new address holds for all of the household who had the old one"`
 }
 
 // Change writes a record anew. The card, how somebody stands, what they have agreed to and notes are changed by acts of their
@@ -463,10 +480,16 @@ func Change(a *act.Act, id int64, c Changing) (*Written, error) {
 		return nil, err
 	}
 	a.Tx.PutPatron(p)
-	if c.Household && p.HouseholdID != nil && p.Address != was.Address {
+	if c.ForHousehold && p.HouseholdID != nil && p.Address != was.Address {
 		a.Tx.MoveHousehold(*p.HouseholdID, &was, p)
 	}
-	a.Tell(event.Event{Kind: event.RecordChanged, Patron: id, Detail: event.Detail{Is: strings.Join(changed(recordOf(&was), recordOf(p)), ", ")}})
+	a.Tell(
+		event.Event{
+			Kind:   event.RecordChanged,
+			Patron: id,
+			Detail: event.Detail{Is: strings.Join(changed(recordOf(&was), recordOf(p)), ", ")},
+		},
+	)
 	if was.Class != p.Class {
 		a.Tell(event.Event{Kind: event.PatronClassed, Patron: id, Detail: event.Detail{Was: was.Class, Is: p.Class}})
 	}
@@ -477,7 +500,8 @@ func Change(a *act.Act, id int64, c Changing) (*Written, error) {
 func changed(was, is person.Record) []string {
 	var out []string
 	for name, differs := range map[string]bool{
-		"names":    was.LegalName != is.LegalName || was.PreferredName != is.PreferredName || was.ShelfName != is.ShelfName,
+		"names": was.LegalName != is.LegalName || was.PreferredName != is.PreferredName ||
+			was.ShelfName != is.ShelfName,
 		"birth":    fmt.Sprint(was.Born) != fmt.Sprint(is.Born),
 		"class":    was.Class != is.Class,
 		"branches": was.Branch != is.Branch || was.Pickup != is.Pickup,
@@ -488,9 +512,10 @@ func changed(was, is person.Record) []string {
 			was.HomeAddress != is.HomeAddress || was.MailReturned != is.MailReturned,
 		"guardian":  was.Guardian != is.Guardian || was.GuardianName != is.GuardianName,
 		"household": was.Household != is.Household || was.AnswersForAll != is.AnswersForAll,
-		"identity":  was.Identity != is.Identity || was.IdentityTwo != is.IdentityTwo || was.IdentityNumber != is.IdentityNumber,
-		"school":    was.School != is.School || was.SchoolYear != is.SchoolYear,
-		"others":    !slices.Equal(was.MayUse, is.MayUse) || !slices.Equal(was.Marks, is.Marks),
+		"identity": was.Identity != is.Identity || was.IdentityTwo != is.IdentityTwo ||
+			was.IdentityNumber != is.IdentityNumber,
+		"school": was.School != is.School || was.SchoolYear != is.SchoolYear,
+		"others": !slices.Equal(was.MayUse, is.MayUse) || !slices.Equal(was.Marks, is.Marks),
 	} {
 		if differs {
 			out = append(out, name)

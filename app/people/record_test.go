@@ -213,7 +213,7 @@ func TestHouseholds(t *testing.T) {
 	assert.Equal(t, "Tove Marrin", second.Guardian)
 	require.Len(t, second.Members, 1)
 	again := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Written, error) { return people.Record(a, first.Card.ID) })
-	moved, err := c.change(again, func(ch *people.Changing) { ch.Address, ch.Household = "1 Quay Street", true })
+	moved, err := c.change(again, func(ch *people.Changing) { ch.Address, ch.ForHousehold = "1 Quay Street", true })
 	require.NoError(t, err)
 	assert.Equal(t, "1 Quay Street", c.Ask("SELECT address FROM patrons WHERE id = ?", second.Card.ID))
 	_, err = c.change(again, func(ch *people.Changing) { ch.Town = "Quarrow" })

@@ -140,7 +140,11 @@ func AddNote(a *act.Act, id int64, n Noting) (*Card, error) {
 	if !slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
 		return c.List == "note" && c.Code == n.Kind && !c.Retired
 	}) {
-		return nil, problem.Newf(problem.Invalid, "There is no kind of note %q. Who administrates Nevrin sets them up under Network.", n.Kind)
+		return nil, problem.Newf(
+			problem.Invalid,
+			"There is no kind of note %q. Who administrates Nevrin sets them up under Network.",
+			n.Kind,
+		)
 	}
 	a.Tx.AddNote(id, a.Who.ID, n.Kind, n.Text, a.Now)
 	a.Tell(event.Event{Kind: event.CardNoted, Patron: id, Detail: event.Detail{About: n.Kind}})
@@ -191,19 +195,32 @@ func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
 		return nil, err
 	}
 	if !slices.Contains(answers[c.What], c.Answer) {
-		return nil, problem.Newf(problem.Invalid, "The answer is %q; one of %s is right.", c.Answer, strings.Join(answers[c.What], ", "))
+		return nil, problem.Newf(
+			problem.Invalid,
+			"The answer is %q; one of %s is right.",
+			c.Answer,
+			strings.Join(answers[c.What], ", "),
+		)
 	}
-	given := map[string]bool{"older_reader": p.OlderReader != nil, "photo": p.Photo != nil, "internet": p.Internet != ""}[c.What]
+	given := map[string]bool{"older_reader": p.OlderReader != nil, "photo": p.Photo != nil,
+		"internet": p.Internet != ""}[c.What]
 	c.Reason = strings.TrimSpace(c.Reason)
 	if given {
 		switch {
 		case !a.May().MayChangeConsents():
 			return nil, problem.Newf(problem.Forbidden, "This has been answered. Ask somebody who may change consents.")
 		case c.Reason == "" || !c.Letter:
-			return nil, problem.Newf(problem.Invalid, "This has been answered. To change it takes a letter that you have seen, and a reason.")
+			return nil, problem.Newf(
+				problem.Invalid,
+				"This has been answered. To change it takes a letter that you have seen, and a reason.",
+			)
 		}
 	}
-	a.Tx.KeepConsent(id, a.Who.ID, store.ConsentShown{What: c.What, Answer: c.Answer, At: a.Now, Reason: c.Reason, Letter: c.Letter})
+	a.Tx.KeepConsent(
+		id,
+		a.Who.ID,
+		store.ConsentShown{What: c.What, Answer: c.Answer, At: a.Now, Reason: c.Reason, Letter: c.Letter},
+	)
 	a.Tell(event.Event{Kind: event.Consented, Patron: id, Detail: event.Detail{About: c.What, Is: c.Answer}})
 	return Open(a, id)
 }
@@ -234,7 +251,13 @@ func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 				return done, false, err
 			}
 			a.Tx.ClassifyPatron(p.ID, next)
-			a.Tell(event.Event{Kind: event.PatronClassed, Patron: p.ID, Detail: event.Detail{Was: p.Class, Is: next, Reason: "birthday"}})
+			a.Tell(
+				event.Event{
+					Kind:   event.PatronClassed,
+					Patron: p.ID,
+					Detail: event.Detail{Was: p.Class, Is: next, Reason: "birthday"},
+				},
+			)
 		}
 		if len(rows) == grownPart {
 			return done, false, nil // those who were moved are no longer of this class: the next part begins anew
@@ -247,5 +270,8 @@ func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 const grownPart = 500
 
 func classKnown(a *act.Act, code string) bool {
-	return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == code })
+	return slices.ContainsFunc(
+		a.Network.Classes,
+		func(c store.Class) bool { return c.Kind == "patron" && c.Code == code },
+	)
 }

@@ -41,9 +41,9 @@ type branches struct{}
 
 var branchCode = regexp.MustCompile(`^[A-Z]{3}$`)
 
-func (branches) call(_ string, b *Branch) string { return b.Name }
+func (branches) Call(_ string, b *Branch) string { return b.Name }
 
-func (branches) load(a *act.Act, key string) (*Branch, error) {
+func (branches) Load(a *act.Act, key string) (*Branch, error) {
 	for k := range a.Network.Rows {
 		if row := &a.Network.Rows[k]; string(row.Code) == key {
 			return branchOf(a, row)
@@ -81,7 +81,7 @@ func notNil(list []string) []string {
 	return list
 }
 
-func (branches) keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
+func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	code := calendar.Code(key)
 	if is == nil {
 		return nil, dropBranch(a, code, was)
@@ -90,7 +90,10 @@ func (branches) keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 		return nil, problem.Newf(problem.Invalid, "The code of a branch is %q; three capital letters are right.", key)
 	}
 	if is.ClosedOn == nil != (is.Follows == "") {
-		return nil, problem.Newf(problem.Invalid, "A closed branch has another that follows it, and an open one has none.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"A closed branch has another that follows it, and an open one has none.",
+		)
 	}
 	is.Name = strings.TrimSpace(is.Name)
 	row := store.Branch{
@@ -103,7 +106,12 @@ func (branches) keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	}
 	for _, o := range a.Network.Rows {
 		if o.Code != code && strings.EqualFold(o.Name, is.Name) {
-			return nil, problem.Newf(problem.Invalid, "Another branch, %s, is called %s. Give each a name of its own.", o.Code, o.Name)
+			return nil, problem.Newf(
+				problem.Invalid,
+				"Another branch, %s, is called %s. Give each a name of its own.",
+				o.Code,
+				o.Name,
+			)
 		}
 	}
 	a.Tx.PutBranch(&row)
@@ -124,7 +132,8 @@ func (branches) keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 func reads(a *act.Act, row store.Branch) error {
 	row.Hours, row.Closures, row.Openings = json.RawMessage("{}"), json.RawMessage("[]"), json.RawMessage("[]")
 	if k := slices.IndexFunc(a.Network.Rows, func(b store.Branch) bool { return b.Code == row.Code }); k >= 0 {
-		row.Hours, row.Closures, row.Openings = a.Network.Rows[k].Hours, a.Network.Rows[k].Closures, a.Network.Rows[k].Openings
+		row.Hours, row.Closures, row.Openings = a.Network.Rows[k].Hours, a.Network.Rows[k].Closures,
+			a.Network.Rows[k].Openings
 	}
 	if _, err := network.ReadCalendar(&row, a.Today()); err != nil {
 		return problem.Newf(problem.Invalid, "The branch cannot be kept like this: %s.", err)
@@ -137,7 +146,11 @@ func dropBranch(a *act.Act, code calendar.Code, was *Branch) error {
 	a.Tx.DropBranch(code)
 	err := a.Tx.Flush()
 	if store.IsUsed(err) {
-		return problem.Newf(problem.Refused, "Things or people have belonged to %s. It can be closed for good, not taken away.", was.Name)
+		return problem.Newf(
+			problem.Refused,
+			"Things or people have belonged to %s. It can be closed for good, not taken away.",
+			was.Name,
+		)
 	}
 	return err
 }
@@ -178,8 +191,11 @@ func LookAtClosing(a *act.Act, code calendar.Code) (*Closing, error) {
 		}
 	}
 	if use.Loans > 0 {
-		out.Moves = append(out.Moves, fmt.Sprintf("%s from there stay as they are, due by its calendar; they come back anywhere.",
-			calendar.Count(use.Loans, "loan")))
+		out.Moves = append(
+			out.Moves,
+			fmt.Sprintf("%s from there stay as they are, due by its calendar; they come back anywhere.",
+				calendar.Count(use.Loans, "loan")),
+		)
 	}
 	runs, _, err := without(a, code)
 	if err != nil {
@@ -219,7 +235,7 @@ func inTheWay(a *act.Act, use store.BranchUse) []string {
 
 // Close closes a branch for good today; what belonged there belongs to another from now on.
 func Close(a *act.Act, code, to calendar.Code, seen int64) (*Kept, error) {
-	was, err := branches{}.load(a, string(code))
+	was, err := branches{}.Load(a, string(code))
 	if err != nil {
 		return nil, err
 	}
@@ -287,7 +303,10 @@ func without(a *act.Act, code calendar.Code) (before []Run, after []store.Run, e
 		if err := json.Unmarshal(plan["stops"], &stops); err != nil {
 			return nil, nil, err
 		}
-		left := slices.DeleteFunc(slices.Clone(stops), func(s map[string]any) bool { return s["branch"] == string(code) })
+		left := slices.DeleteFunc(
+			slices.Clone(stops),
+			func(s map[string]any) bool { return s["branch"] == string(code) },
+		)
 		if len(left) == len(stops) {
 			continue
 		}

@@ -24,9 +24,9 @@ type Station struct {
 
 type stations struct{}
 
-func (stations) call(_ string, s *Station) string { return s.Name }
+func (stations) Call(_ string, s *Station) string { return s.Name }
 
-func (stations) load(a *act.Act, key string) (*Station, error) {
+func (stations) Load(a *act.Act, key string) (*Station, error) {
 	for _, s := range a.Network.Stations {
 		if fmt.Sprint(s.ID) == key {
 			return &Station{s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds}, nil
@@ -35,7 +35,7 @@ func (stations) load(a *act.Act, key string) (*Station, error) {
 	return nil, nil
 }
 
-func (stations) keep(a *act.Act, key string, _, is *Station) (*Station, error) {
+func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 	id, err := number(key)
 	if err != nil {
 		return nil, err
@@ -53,7 +53,12 @@ func (stations) keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 	}
 	for _, s := range a.Network.Stations {
 		if s.ID != id && s.BranchCode == is.Branch && strings.EqualFold(s.Name, is.Name) {
-			return nil, problem.Newf(problem.Invalid, "%s has a station %s already.", a.Network.BranchName(is.Branch), s.Name)
+			return nil, problem.Newf(
+				problem.Invalid,
+				"%s has a station %s already.",
+				a.Network.BranchName(is.Branch),
+				s.Name,
+			)
 		}
 	}
 	a.Tx.PutStation(&store.Station{
@@ -76,14 +81,14 @@ type Class struct {
 
 type classes struct{}
 
-func (classes) call(_ string, c *Class) string { return c.Name }
+func (classes) Call(_ string, c *Class) string { return c.Name }
 
 var (
 	kinds     = []string{"patron", "material", "collection"}
 	classCode = regexp.MustCompile(`^[a-z0-9_]{1,40}$`)
 )
 
-func (classes) load(a *act.Act, key string) (*Class, error) {
+func (classes) Load(a *act.Act, key string) (*Class, error) {
 	kind, code, _ := strings.Cut(key, ":")
 	for _, c := range a.Network.Classes {
 		if c.Kind == kind && c.Code == code {
@@ -100,7 +105,7 @@ func (classes) load(a *act.Act, key string) (*Class, error) {
 	return nil, nil
 }
 
-func (classes) keep(a *act.Act, key string, _, is *Class) (*Class, error) {
+func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 	kind, code, _ := strings.Cut(key, ":")
 	if !slices.Contains(kinds, kind) || !classCode.MatchString(code) {
 		return nil, problem.Newf(
@@ -116,8 +121,9 @@ func (classes) keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 		return nil, err
 	}
 	row := store.Class{
-		Kind: kind, Code: code, Name: strings.TrimSpace(is.Name), Position: is.Position, FromAge: is.FromAge, ToAge: is.ToAge,
-		Next: is.Next, StaffOnly: is.StaffOnly, Retired: is.Retired,
+		Kind: kind, Code: code, Name: strings.TrimSpace(is.Name), Position: is.Position, FromAge: is.FromAge,
+		ToAge: is.ToAge,
+		Next:  is.Next, StaffOnly: is.StaffOnly, Retired: is.Retired,
 	}
 	for _, b := range is.Branches {
 		row.Branches = append(row.Branches, string(b))
@@ -140,7 +146,10 @@ func (c *Class) check(a *act.Act, kind, code string) error {
 		return problem.Newf(problem.Invalid, "The class ends at %d, before it begins at %d.", *c.ToAge, *c.FromAge)
 	}
 	if (c.ToAge == nil) != (c.Next == "") {
-		return problem.Newf(problem.Invalid, "A class that ends with an age needs the class that then follows, and the other way round.")
+		return problem.Newf(
+			problem.Invalid,
+			"A class that ends with an age needs the class that then follows, and the other way round.",
+		)
 	}
 	if c.Next == code || c.Next != "" && !classIn(a, kind, c.Next) {
 		return problem.Newf(problem.Invalid, "The class that follows, %q, is no other patron class.", c.Next)
@@ -217,12 +226,12 @@ type Choice struct {
 
 type choices struct{}
 
-func (choices) call(_ string, c *Choice) string { return c.Name }
+func (choices) Call(_ string, c *Choice) string { return c.Name }
 
 // Lists are the lists to choose from.
 var Lists = []string{"waive", "cancel", "refuse", "charge", "note", "mark"}
 
-func (choices) load(a *act.Act, key string) (*Choice, error) {
+func (choices) Load(a *act.Act, key string) (*Choice, error) {
 	list, code, _ := strings.Cut(key, ":")
 	for _, c := range a.Network.Choices {
 		if c.List == list && c.Code == code {
@@ -232,7 +241,7 @@ func (choices) load(a *act.Act, key string) (*Choice, error) {
 	return nil, nil
 }
 
-func (choices) keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
+func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 	list, code, _ := strings.Cut(key, ":")
 	if !slices.Contains(Lists, list) || !classCode.MatchString(code) {
 		return nil, problem.Newf(
@@ -262,7 +271,8 @@ func (choices) keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 		}
 	}
 	a.Tx.PutChoice(&store.Choice{
-		List: list, Code: code, Name: is.Name, Position: is.Position, Amount: (*int64)(is.Amount), Loud: is.Loud, Retired: is.Retired,
+		List: list, Code: code, Name: is.Name, Position: is.Position, Amount: (*int64)(is.Amount), Loud: is.Loud,
+		Retired: is.Retired,
 	})
 	return is, nil
 }

@@ -79,7 +79,7 @@ func Look(a *act.Act) (*Whole, error) {
 func shown[T any](a *act.Act, name string, s sort[T], keys []string, seen map[[2]string]int64) ([]Shown[T], error) {
 	out := make([]Shown[T], 0, len(keys))
 	for _, key := range keys {
-		t, err := s.load(a, key)
+		t, err := s.Load(a, key)
 		if err != nil {
 			return nil, err
 		}

@@ -28,9 +28,9 @@ type outside struct{}
 
 var partnerSymbol = regexp.MustCompile(`^[A-Z]{3,8}$`)
 
-func (outside) call(_ string, p *Partner) string { return p.Name }
+func (outside) Call(_ string, p *Partner) string { return p.Name }
 
-func (outside) load(a *act.Act, key string) (*Partner, error) {
+func (outside) Load(a *act.Act, key string) (*Partner, error) {
 	id, err := number(key)
 	if err != nil {
 		return nil, err
@@ -42,7 +42,7 @@ func (outside) load(a *act.Act, key string) (*Partner, error) {
 	return &Partner{p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.PatronID}, nil
 }
 
-func (outside) keep(a *act.Act, key string, was, is *Partner) (*Partner, error) {
+func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) {
 	id, err := number(key)
 	if err != nil {
 		return nil, err
@@ -51,7 +51,11 @@ func (outside) keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 		a.Tx.DropPartner(id)
 		err := a.Tx.Flush()
 		if store.IsUsed(err) {
-			return nil, problem.Newf(problem.Refused, "%s has asked or been asked for something, so it stays.", was.Name)
+			return nil, problem.Newf(
+				problem.Refused,
+				"%s has asked or been asked for something, so it stays.",
+				was.Name,
+			)
 		}
 		return nil, err
 	}
@@ -85,7 +89,10 @@ func (p *Partner) check() error {
 		}
 		u, err := url.Parse(address)
 		if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-			return problem.Newf(problem.Invalid, "An address begins with https:// or http:// and names a host, such as https://library.example/sru.")
+			return problem.Newf(
+				problem.Invalid,
+				"An address begins with https:// or http:// and names a host, such as https://library.example/sru.",
+			)
 		}
 	}
 	return nil

@@ -31,9 +31,9 @@ type persons struct{}
 
 var login = regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}._@-]*$`)
 
-func (persons) call(_ string, p *Person) string { return p.Name }
+func (persons) Call(_ string, p *Person) string { return p.Name }
 
-func (persons) load(a *act.Act, key string) (*Person, error) {
+func (persons) Load(a *act.Act, key string) (*Person, error) {
 	id, err := number(key)
 	if err != nil {
 		return nil, err
@@ -50,7 +50,7 @@ func (persons) load(a *act.Act, key string) (*Person, error) {
 	return &Person{s.Login, s.Name, s.Role, s.BranchCode, branches, s.Active, rights}, err
 }
 
-func (persons) keep(a *act.Act, key string, was, is *Person) (*Person, error) {
+func (persons) Keep(a *act.Act, key string, was, is *Person) (*Person, error) {
 	id, err := number(key)
 	if err != nil {
 		return nil, err

@@ -16,11 +16,11 @@ type Settled = core.Settings
 
 type settings struct{}
 
-func (settings) call(string, *Settled) string { return "Settings" }
+func (settings) Call(string, *Settled) string { return "Settings" }
 
-func (settings) load(a *act.Act, _ string) (*Settled, error) { return new(a.Network.Settled), nil }
+func (settings) Load(a *act.Act, _ string) (*Settled, error) { return new(a.Network.Settled), nil }
 
-func (settings) keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
+func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 	if is == nil {
 		return nil, problem.Newf(problem.Refused, "A network has settings.")
 	}
@@ -36,11 +36,11 @@ type Numbers = ident.Numbers
 
 type numbers struct{}
 
-func (numbers) call(string, *Numbers) string { return "Numbers of cards and labels" }
+func (numbers) Call(string, *Numbers) string { return "Numbers of cards and labels" }
 
-func (numbers) load(a *act.Act, _ string) (*Numbers, error) { return new(a.Network.Numbers), nil }
+func (numbers) Load(a *act.Act, _ string) (*Numbers, error) { return new(a.Network.Numbers), nil }
 
-func (numbers) keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
+func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 	if is == nil {
 		return nil, problem.Newf(problem.Refused, "A network has numbers.")
 	}
@@ -79,13 +79,13 @@ var symbol = regexp.MustCompile(`^[A-Z0-9-]{2,16}$`)
 
 type own struct{}
 
-func (own) call(string, *Own) string { return "The network" }
+func (own) Call(string, *Own) string { return "The network" }
 
-func (own) load(a *act.Act, _ string) (*Own, error) {
+func (own) Load(a *act.Act, _ string) (*Own, error) {
 	return &Own{a.Network.Name, a.Network.Symbol}, nil
 }
 
-func (own) keep(a *act.Act, _ string, _, is *Own) (*Own, error) {
+func (own) Keep(a *act.Act, _ string, _, is *Own) (*Own, error) {
 	switch {
 	case is == nil:
 		return nil, problem.Newf(problem.Refused, "A network has a name.")

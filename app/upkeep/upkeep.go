@@ -32,23 +32,27 @@ type part interface {
 }
 
 var parts = map[string]part{
-	"settings": of[Settled]{settings{}}, "numbers": of[Numbers]{numbers{}}, "network": of[Own]{own{}},
-	"branch": of[Branch]{branches{}}, "station": of[Station]{stations{}}, "class": of[Class]{classes{}},
-	"choice": of[Choice]{choices{}}, "staff": of[Person]{persons{}}, "partner": of[Partner]{outside{}},
+	"settings": partOf(
+		settings{},
+	), "numbers": partOf(numbers{}), "network": partOf(own{}), "branch": partOf(branches{}),
+	"station": partOf(stations{}), "class": partOf(classes{}), "choice": partOf(choices{}), "staff": partOf(persons{}),
+	"partner": partOf(outside{}),
 }
 
 // sort is a part by the type of its document.
 type sort[T any] interface {
-	load(a *act.Act, key string) (*T, error)
-	// keep writes one, and gives it as it was written. Is is nil where it is taken away, was where there was none.
-	keep(a *act.Act, key string, was, is *T) (*T, error)
-	call(key string, t *T) string
+	Load(a *act.Act, key string) (*T, error)
+	// Keep writes one, and gives it as it was written. Is is nil where it is taken away, was where there was none.
+	Keep(a *act.Act, key string, was, is *T) (*T, error)
+	Call(key string, t *T) string
 }
 
 type of[T any] struct{ sort[T] }
 
+func partOf[T any](s sort[T]) part { return of[T]{s} }
+
 func (o of[T]) now(a *act.Act, key string) (json.RawMessage, error) {
-	t, err := o.load(a, key)
+	t, err := o.Load(a, key)
 	if err != nil || t == nil {
 		return nil, err
 	}
@@ -64,7 +68,7 @@ func (o of[T]) put(a *act.Act, key string, was, is json.RawMessage) (json.RawMes
 	if err != nil {
 		return nil, err
 	}
-	if after, err = o.keep(a, key, before, after); err != nil || after == nil {
+	if after, err = o.Keep(a, key, before, after); err != nil || after == nil {
 		return nil, err
 	}
 	return json.Marshal(after)
@@ -75,7 +79,7 @@ func (o of[T]) name(key string, doc json.RawMessage) string {
 	if err != nil || t == nil {
 		return key
 	}
-	return o.call(key, t)
+	return o.Call(key, t)
 }
 
 func read[T any](doc json.RawMessage) (*T, error) {
@@ -150,7 +154,8 @@ func change(a *act.Act, sort, key string, seen int64, is json.RawMessage, takesB
 		return &Kept{key, seen}, nil
 	}
 	c := store.Change{
-		At: a.Now, StaffID: act.OrNil(a.Who.ID), Part: sort, Key: key, Was: was, Is: is, TakesBack: act.OrNil(takesBack),
+		At: a.Now, StaffID: act.OrNil(a.Who.ID), Part: sort, Key: key, Was: was, Is: is,
+		TakesBack: act.OrNil(takesBack),
 	}
 	if err := a.Tx.AddChange(&c); err != nil {
 		return nil, err

@@ -13,7 +13,7 @@ const (
 	NoCheck  Check = "none"
 	Luhn     Check = "luhn"     // ISO/IEC 7812-1, Annex B
 	Mod10    Check = "mod10"    // modulus 10, weights 3 and 1 from the right, as GS1 has it
-	Mod11    Check = "mod11"    // modulus 11, weights 2, 3, 4 and so on from the right, X for ten, as ISO 2108 and ISO 3297 have it
+	Mod11    Check = "mod11"    // modulus 11, weights 2, 3, 4 and so on from the right, X for ten: ISO 2108, ISO 3297
 	Mod11Two Check = "mod11_2"  // ISO/IEC 7064, MOD 11-2, X for ten
 	Mod11Ten Check = "mod11_10" // ISO/IEC 7064, MOD 11,10
 )

@@ -72,7 +72,8 @@ type Stop struct {
 
 // StopKinds are all of them.
 var StopKinds = []StopKind{
-	CardInactive, CardExcluded, CardStopped, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike, TooYoung,
+	CardInactive, CardExcluded, CardStopped, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike,
+	TooYoung,
 	NoConsent, MeantForElse, Soon,
 }
 
@@ -90,7 +91,11 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 	}
 	switch b.Standing {
 	case Inactive:
-		stop(CardInactive, "This card is inactive: it is no longer used. Take the patron on again before lending.%s", because(b.Reason))
+		stop(
+			CardInactive,
+			"This card is inactive: it is no longer used. Take the patron on again before lending.%s",
+			because(b.Reason),
+		)
 	case Excluded:
 		stop(CardExcluded, "This patron is excluded and may not borrow. Ask the supervisor.%s", because(b.Reason))
 	}

@@ -59,7 +59,10 @@ var Fields = []struct {
 	Field Field
 	Usual Need
 }{
-	{PreferredName, May}, {Born, Should}, {Email, Should}, {Phone, Should}, {Text, May}, {Address, Must}, {PostalCode, May},
+	{
+		PreferredName,
+		May,
+	}, {Born, Should}, {Email, Should}, {Phone, Should}, {Text, May}, {Address, Must}, {PostalCode, May},
 	{Town, May}, {InArea, May}, {Guardian, May}, {Identity, Should}, {IdentityTwo, May}, {IdentityNumber, Hidden},
 	{School, May}, {SchoolYear, May}, {Pickup, May}, {MayUse, May}, {Marks, May},
 }
@@ -175,7 +178,11 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 	}
 	for f, number := range map[Field]string{Phone: r.Phone, Text: r.Text} {
 		if number != "" && !phoneForm.MatchString(number) {
-			wrong(f, "%q is no telephone number: digits are right, with spaces, dots, hyphens and brackets between them.", number)
+			wrong(
+				f,
+				"%q is no telephone number: digits are right, with spaces, dots, hyphens and brackets between them.",
+				number,
+			)
 		}
 	}
 	for _, number := range r.OtherPhones {
@@ -293,7 +300,8 @@ func plainMail(text string) bool {
 // Tidy takes away what nobody means to write: blanks at the ends and doubled, empty lines of lists.
 func (r *Record) Tidy() {
 	for _, text := range []*string{
-		&r.LegalName, &r.PreferredName, &r.ShelfName, &r.Email, &r.Phone, &r.Text, &r.PostalCode, &r.Town, &r.GuardianName,
+		&r.LegalName, &r.PreferredName, &r.ShelfName, &r.Email, &r.Phone, &r.Text, &r.PostalCode, &r.Town,
+		&r.GuardianName,
 		&r.Identity, &r.IdentityTwo, &r.IdentityNumber, &r.School, &r.SchoolYear, &r.Card,
 	} {
 		*text = strings.Join(strings.Fields(*text), " ")
@@ -322,7 +330,12 @@ func Shelf(name string, digits int64) string {
 	}
 	first, _ := utf8.DecodeRuneInString(words[0])
 	last := []rune(words[len(words)-1])
-	return fmt.Sprintf("%c. %s%02d", unicode.ToUpper(first), strings.ToUpper(string(last[:min(3, len(last))])), digits%100)
+	return fmt.Sprintf(
+		"%c. %s%02d",
+		unicode.ToUpper(first),
+		strings.ToUpper(string(last[:min(3, len(last))])),
+		digits%100,
+	)
 }
 
 // Class is a patron class, as far as ages go.

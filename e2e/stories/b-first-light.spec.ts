@@ -260,6 +260,17 @@ test("axe-core finds nothing in any place", async ({ page }) => {
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
     await look(place);
   }
+  const patron = await ask("SELECT patron_id::text FROM patron_notes ORDER BY id LIMIT 1");
+  for (const [name, address] of [
+    ["Registering", "/patrons?form=new"],
+    ["A patron", `/patrons?patron=${patron}`],
+    ["A record", `/patrons?patron=${patron}&form=change`],
+  ] as const) {
+    await page.goto(address);
+    await expect(page.getByRole("heading", { level: 1 }).first()).toBeVisible();
+    await expect(page.locator("[aria-busy]")).toHaveCount(0);
+    await look(name);
+  }
   await go(page, "Desk");
   await scan(page, card);
   await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();

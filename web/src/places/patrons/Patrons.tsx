@@ -11,9 +11,11 @@ import { Button, Card, Empty, Field, Head, inputLook, Quiet } from "../../kit/pa
 import { PatronCard } from "../../kit/patron";
 import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
+import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
 import { CardAndPin, Consents, Notes, Stands } from "./OnRecord";
+import { recordOf } from "./recordOf";
 import { ChangeRecord, Join } from "./WriteRecord";
 
 /** Finding a patron, and all that is known of one. */
@@ -67,6 +69,7 @@ function Find({ words }: { words: string }) {
 }
 
 function One({ id }: { id: number }) {
+  useTop();
   const queries = useQueryClient();
   const [forgotten, setForgotten] = useState<string>();
   const card = useQuery({
@@ -96,6 +99,33 @@ function One({ id }: { id: number }) {
   );
 }
 
+/** The others of a household, each a way to their record. */
+function Household({ id }: { id: number }) {
+  const record = useQuery(recordOf(id));
+  const members = record.data?.members ?? [];
+  if (members.length === 0) return null;
+  return (
+    <Card label="Household" className="p-3.5">
+      <h2 className="font-semibold">Household</h2>
+      <ul className="grid gap-1 sm:grid-cols-2">
+        {members.map((m) => (
+          <li key={m.id}>
+            <Link to="/patrons" search={{ patron: m.id }} className="link">
+              {m.name}
+            </Link>{" "}
+            <span className="text-sm text-ink-2">
+              {m.class}
+              {m.answers_for_all && ", answers for all"}
+              {m.standing !== "active" && `, ${m.standing}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {record.data?.guardian && <p className="mt-1 text-sm text-ink-2">Guardian: {record.data.guardian}</p>}
+    </Card>
+  );
+}
+
 function Shown({
   card,
   again,
@@ -122,7 +152,7 @@ function Shown({
     <div className="grid gap-3.5">
       <Head
         title={card.legal_name}
-        says={`${card.class}, ${card.branch}. ${card.address}${card.phone && `, ${card.phone}`}`}
+        says={`${card.class}, ${card.branch}. ${[card.address, card.phone].filter(Boolean).join(", ")}`}
       >
         <Button
           onClick={() => {
@@ -150,24 +180,29 @@ function Shown({
       <div className="grid items-start gap-3.5 lg:grid-cols-[300px_minmax(0,1fr)]">
         <div className="grid gap-3.5">
           <PatronCard {...changes} />
-          <Notes {...changes} />
-          <Stands {...changes} />
-          <Consents {...changes} />
-          <CardAndPin {...changes} />
           <Kept card={card} onCard={changes.onCard} onForgotten={onForgotten} />
+        </div>
+        <div className="grid gap-3.5">
+          <div className="grid items-start gap-3.5 xl:grid-cols-2">
+            <Notes {...changes} />
+            <Stands {...changes} />
+            <Consents {...changes} />
+            <CardAndPin {...changes} />
+          </div>
+          <Household id={card.id} />
           {card.on_loan.length > 0 && (
             <Card label="On loan">
               <h2 className="px-3.5 py-2 font-semibold">On loan</h2>
               <Loans {...changes} />
             </Card>
           )}
+          <History
+            patron={card.id}
+            says={
+              card.history_seen ? undefined : `What ${card.name} has had before is not shown; that is theirs to choose.`
+            }
+          />
         </div>
-        <History
-          patron={card.id}
-          says={
-            card.history_seen ? undefined : `What ${card.name} has had before is not shown; that is theirs to choose.`
-          }
-        />
       </div>
     </div>
   );

@@ -6,10 +6,11 @@ import { api, keyed, told, type Schema } from "../../api/client";
 import { DateField, Form, Send } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { Button, Card, Head } from "../../kit/parts";
-import { usePrompt } from "../../kit/scan";
+import { useTop } from "../../kit/top";
 import { useWrite } from "../../kit/write";
 import { Fields, FormIs } from "./Fields";
 import { Likely, useKnown } from "./Likely";
+import { recordOf } from "./recordOf";
 import { empty, nextOf, schema, toRecord, toSaid, useSaid, type Said } from "./record";
 
 type Written = Schema["PeopleWritten"];
@@ -17,18 +18,11 @@ type Written = Schema["PeopleWritten"];
 const useTheForm = () =>
   useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
 
-const recordOf = (id: number | undefined) => ({
-  queryKey: ["record", id],
-  enabled: id !== undefined,
-  staleTime: 0,
-  queryFn: () => told(api.GET("/api/patrons/{id}/record", { params: { path: { id: id ?? 0 } } })),
-});
-
 /** Registering somebody: nobody yet, or the next of the household of somebody who is here. */
 export function Join({ household }: { household?: number }) {
   const form = useTheForm();
   const before = useQuery(recordOf(household));
-  usePrompt("Scan a card, or type a name");
+  useTop();
   return (
     <div className="grid gap-3.5">
       <Head
@@ -160,6 +154,7 @@ function Inside({
 
 /** Changing a record. What others change meanwhile is not lost: who has not seen it is told. */
 export function ChangeRecord({ id }: { id: number }) {
+  useTop();
   const form = useTheForm();
   const record = useQuery(recordOf(id));
   return (

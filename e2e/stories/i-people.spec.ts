@@ -1,0 +1,135 @@
+import { expect, test } from "@playwright/test";
+import { ask, freeItem, go, scan, signIn, tape } from "../kit.ts";
+
+/** One record for each person, complete enough to lend, tell and collect. */
+
+test("somebody is registered after looking who is here, with the next of the household, and comes up by the new card", async ({
+  page,
+}) => {
+  await signIn(page, "Jory Tamm");
+  await go(page, "Patrons");
+  await page.getByRole("button", { name: "Register somebody" }).click();
+  const form = page.getByRole("form", { name: "Register somebody" });
+  await form.getByRole("button", { name: "Register", exact: true }).click();
+  await expect(form.getByText("A record needs a name.")).toBeVisible();
+
+  // Somebody who is here, spelt otherwise: they are shown while one types, with a link to look.
+  const [name = "", born = ""] = (
+    await ask(
+      "SELECT legal_name || '|' || born FROM patrons WHERE class = 'adult' AND length(legal_name) > 9 ORDER BY id LIMIT 1",
+    )
+  ).split("|");
+  const here = form.getByRole("region", { name: "Already here?" });
+  await form.getByLabel(/^Legal name/).fill(`${name}e`);
+  await form.getByLabel(/^Born/).fill(born);
+  await expect(here).toContainText("name spelt nearly so, same birth date");
+  await form.getByLabel(/^Legal name/).fill(name);
+  await expect(here).toContainText("Look first");
+
+  await form.getByLabel(/^Legal name/).fill("Sunniva Brock");
+  await form.getByLabel(/^Born/).fill("1990-02-03");
+  await expect(here).toContainText("Nobody here is like this");
+  await expect(form.getByLabel(/^Patron class/)).toHaveValue("adult");
+  await expect(form.getByText("Born, so 36 years")).toBeVisible();
+  await form.getByLabel("Mail", { exact: true }).fill("sunniva");
+  await form.getByRole("button", { name: "Register", exact: true }).click();
+  await expect(form.getByText("A mail address has an @.")).toBeVisible();
+  await form.getByLabel("Mail", { exact: true }).fill("sunniva@post.example");
+  await form.getByRole("button", { name: "Register", exact: true }).click();
+  await expect(form.getByRole("alert")).toContainText("address: This has to be filled here.");
+  await form.getByLabel(/^Street and number/).fill("9 Net Loft Wharf");
+  const [code = "", town = ""] = (
+    await ask("SELECT postal_code || '|' || town FROM patrons WHERE postal_code <> '' ORDER BY id LIMIT 1")
+  ).split("|");
+  await form.getByLabel("Postal code").fill(code.toLowerCase());
+  await expect(form.getByLabel("Town", { exact: true })).toHaveValue(town);
+  await form.getByRole("button", { name: "Register, and the next of the household" }).click();
+
+  await expect(page.getByText("The next of the household of Sunniva Brock.")).toBeVisible();
+  await expect(form.getByLabel(/^Street and number/)).toHaveValue("9 Net Loft Wharf");
+  await form.getByLabel(/^Legal name/).fill("Pim Brock");
+  await form.getByLabel(/^Born/).fill("2018-05-06");
+  await expect(form.getByLabel(/^Patron class/)).toHaveValue("child");
+  await expect(form.getByLabel(/^Guardian/).first()).toHaveValue("Sunniva Brock");
+  await form.getByRole("button", { name: "Register", exact: true }).click();
+  await expect(page.getByRole("heading", { name: "Pim Brock" }).first()).toBeVisible();
+  const household = page.getByRole("region", { name: "Household" });
+  await expect(household).toContainText("Sunniva Brock");
+  await expect(household).toContainText("Guardian: Sunniva Brock");
+
+  // After saving, the new card comes up at the desk, and lends.
+  const card = await ask("SELECT card FROM patrons WHERE legal_name = 'Sunniva Brock'");
+  await go(page, "Desk");
+  await scan(page, card);
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("Sunniva Brock");
+  await scan(page, await freeItem("SLM", "book"));
+  await expect(tape(page).locator("li").first()).toContainText("Lent");
+});
+
+test("a record is changed, stopped, noted and answered for; two at once do not undo each other", async ({
+  page,
+  browser,
+}) => {
+  await signIn(page, "Bea Lindgard");
+  const id = await ask(
+    "SELECT id::text FROM patrons WHERE branch_code = 'HVH' AND class = 'child' AND standing = 'active' AND older_reader IS NOT NULL AND balance = 0 ORDER BY id DESC LIMIT 1",
+  );
+  await page.goto(`/patrons?patron=${id}`);
+  await page.getByRole("button", { name: "Change the record" }).click();
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "Maren Odell");
+  await other.goto(`/patrons?patron=${id}&form=change`);
+  for (const p of [other, page]) {
+    await p
+      .getByRole("form", { name: "Record" })
+      .getByLabel("Number at school")
+      .fill(p === other ? "S-1041" : "S-9");
+    await p.getByRole("form", { name: "Record" }).getByRole("button", { name: "Keep" }).click();
+    if (p === other) await expect(p.getByRole("button", { name: "Change the record" })).toBeVisible();
+  }
+  await expect(page.getByRole("alert")).toContainText("Somebody else has changed this record");
+  await expect(page.getByRole("form", { name: "Record" }).getByLabel("Number at school")).toHaveValue("S-9");
+  await page.goto(`/patrons?words=S-1041`);
+  await expect(page.getByRole("region", { name: "Patrons found" }).getByRole("listitem")).toHaveCount(1);
+
+  await page.goto(`/patrons?patron=${id}`);
+  const notes = page.getByRole("region", { name: "Notes" });
+  await notes.getByRole("button", { name: "write one" }).click();
+  await notes.getByLabel("What it says").fill("Library bag is at the desk");
+  await notes.getByRole("button", { name: "Write it" }).click();
+  await expect(notes.getByRole("listitem").filter({ hasText: "Library bag" })).toContainText("For the desk");
+  const standing = page.getByRole("region", { name: "Standing" });
+  await standing.getByRole("button", { name: "change" }).click();
+  await expect(standing.getByRole("combobox", { name: "Standing" })).not.toContainText("Excluded");
+  await standing.getByLabel("Stopped: may look, and not borrow").check();
+  await standing.getByRole("button", { name: "Keep" }).click();
+  await expect(standing.getByRole("alert")).toContainText("Say why they are stopped.");
+  await standing.getByLabel(/^Why stopped/).fill("Three kites not back");
+  await standing.getByRole("button", { name: "Keep" }).click();
+  await expect(standing).toContainText("Stopped, may look and not borrow: Three kites not back");
+
+  const agreed = page.getByRole("region", { name: "Agreed to" });
+  await agreed.getByRole("button", { name: "answer" }).click();
+  await expect(agreed).toContainText("Who may change consents changes it.");
+  await agreed.getByLabel("To what").selectOption("Photographs");
+  await agreed.getByRole("combobox", { name: "Answer" }).selectOption("no");
+  await agreed.getByRole("button", { name: "Write it down" }).click();
+  await expect(agreed.locator("dl")).toContainText("Photographsno");
+
+  const card = await ask(`SELECT card FROM patrons WHERE id = ${id}`);
+  const change = page.getByRole("region", { name: "Card and PIN" });
+  await change.getByRole("button", { name: "change" }).click();
+  await change.getByLabel("What became of the one before").fill("Lost on the ferry");
+  await change.getByRole("button", { name: "Give another card" }).click();
+  await expect.poll(() => ask(`SELECT card FROM patrons WHERE id = ${id}`)).not.toBe(card);
+  await change.getByRole("button", { name: "Set the PIN" }).click();
+  await expect(change.getByRole("status")).toContainText(/The PIN is \d{6}/);
+
+  await go(page, "Desk");
+  await scan(page, card);
+  await expect(tape(page).locator("li").first()).toContainText("replaced by another");
+  await scan(page, await ask(`SELECT card FROM patrons WHERE id = ${id}`));
+  await expect(page.getByRole("region", { name: "Patron" })).toContainText("Three kites not back");
+  await expect(page.getByRole("main")).toContainText("Library bag is at the desk");
+  await other.context().close();
+});
