@@ -3,6 +3,7 @@ package server
 import (
 	"net/http"
 
+	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -63,6 +64,10 @@ func (s *Server) peopleOperations() {
 	}
 	once(s, http.MethodPost, "/patrons/{id}/pin", "setPIN", "Give a patron a PIN, shown once", employed,
 		func(a *act.Act, in *pin) (*people.PIN, error) { return people.SetPIN(a, in.ID, in.Body.PIN) })
+	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron for something of the price list", employed,
+		func(a *act.Act, in *OneSent[accounts.ByHand]) (*accounts.Settled, error) {
+			return accounts.ChargeByHand(a, in.ID, in.Body)
+		})
 	do(s, http.MethodPost, "/patrons/{id}/notes", "notePatron", "Write a note on a patron's card", employed,
 		func(a *act.Act, in *OneSent[people.Noting]) (*people.Card, error) {
 			return people.AddNote(a, in.ID, in.Body)

@@ -107,7 +107,7 @@ var mayDo = map[string]string{
 	"own": "volunteer", "staff": "administrator", "makeLink": "administrator", "endSessions": "administrator",
 	"network": "supervisor", "changes": "supervisor", "keepOwn": "administrator", "keepSettings": "administrator", "keepNumbers": "administrator", "keepBranch": "administrator", "keepClass": "administrator", "keepChoice": "administrator", "keepStation": "administrator", "keepPartner": "administrator", "keepPerson": "administrator",
 	"addStation": "administrator", "addPartner": "administrator", "addPerson": "administrator", "renewSecret": "administrator", "tryPartner": "administrator", "takeAway": "administrator", "takeBack": "administrator", "closing": "administrator", "closeBranch": "administrator", "dropSecond": "administrator",
-	"patronForm": "desk", "patronsAlike": "desk", "town": "desk", "join": "desk", "record": "desk", "changeRecord": "desk", "stand": "desk", "replaceCard": "desk", "setPIN": "desk", "notePatron": "desk", "endNote": "desk", "consent": "desk",
+	"patronForm": "desk", "patronsAlike": "desk", "town": "desk", "join": "desk", "record": "desk", "changeRecord": "desk", "stand": "desk", "replaceCard": "desk", "setPIN": "desk", "chargeByHand": "desk", "notePatron": "desk", "endNote": "desk", "consent": "desk",
 	"readings": "supervisor", "chooseHistory": "desk", "forgetting": "supervisor", "forget": "supervisor",
 	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "backInUse": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
 	"mailings": "desk", "messages": "desk",

@@ -37,7 +37,7 @@ var whose = map[string]string{
 	"rules": "anybody's", "checkEdition": "anybody's", "compareRanking": "anybody's", "rehearse": "anybody's", "rehearsals": "anybody's", "rehearsal": "anybody's", "stopRehearsal": "anybody's",
 	"setTerm": "anybody's", "setCells": "anybody's", "writeRule": "anybody's", "strikeRule": "anybody's", "rank": "anybody's", "writeExample": "anybody's", "dropExample": "anybody's", "putInForce": "anybody's", "dropDraft": "anybody's",
 	"answerReport": "anybody's", "undoSweep": "anybody's",
-	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
+	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
 }
 

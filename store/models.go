@@ -373,6 +373,7 @@ const (
 	AboutMembership  About = "membership"
 	AboutUncollected About = "uncollected"
 	AboutOutside     About = "outside"
+	AboutManual      About = "manual" // charged by hand, from the price list
 )
 
 // Kinds of entries.

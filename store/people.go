@@ -1,6 +1,7 @@
 package store
 
 import (
+	"fmt"
 	"strings"
 	"time"
 
@@ -140,9 +141,17 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	return c, nil
 }
 
-// FindPatrons gives a page of the patrons in whose names, card number or mail address every word stands.
-func (t *Tx) FindPatrons(words string, page Page) ([]Patron, Page, error) {
+// FindPatrons gives a page of the patrons in whose names, numbers or mail address every word stands, and who were born on a
+// day if one is given.
+func (t *Tx) FindPatrons(words string, born *time.Time, page Page) ([]Patron, Page, error) {
 	where, args := wordsIn("p.words", words)
+	if born != nil {
+		if len(args) == 0 {
+			where = "true"
+		}
+		args = append(args, *born)
+		where += fmt.Sprintf(" AND p.born = $%d::date", len(args))
+	}
 	where += " AND p.forgotten_at IS NULL"
 	return paged(
 		t,

@@ -3,6 +3,7 @@
 package accounts
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -40,6 +41,7 @@ func Show(a *act.Act, open []store.OpenCharge) []Charge {
 var sayAbout = map[store.About]string{
 	store.AboutLate: "Late", store.AboutLost: "Lost", store.AboutProcessing: "Processing of what is lost",
 	store.AboutMembership: "Membership", store.AboutUncollected: "Not fetched", store.AboutOutside: "Asked outside",
+	store.AboutManual: "Charge",
 }
 
 // Say names what a charge is for, and of which title.
@@ -141,6 +143,46 @@ func add(a *act.Act, e *store.Entry) error {
 		e.BranchCode = &a.Who.Branch
 	}
 	return a.Tx.AddEntry(e)
+}
+
+// ByHand is a charge from the network's price list.
+type ByHand struct {
+	Charge string `json:"charge" maxLength:"40" doc:"Its code in the price list"`
+	Note   string `json:"note" maxLength:"200" doc:"More about it; may be empty"`
+}
+
+// ChargeByHand charges a patron for something of the price list, at the price that stands there.
+func ChargeByHand(a *act.Act, patron int64, b ByHand) (*Settled, error) {
+	k := slices.IndexFunc(a.Network.Choices, func(c store.Choice) bool {
+		return c.List == "charge" && c.Code == b.Charge && !c.Retired
+	})
+	if k < 0 {
+		return nil, problem.Newf(
+			problem.Invalid,
+			"The price list has no %q. Who administrates Nevrin keeps it under Network, Lists.",
+			b.Charge,
+		)
+	}
+	p, err := a.Tx.PatronLocked(patron)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil || p.ForgottenAt != nil {
+		return nil, problem.NoSuch("patron")
+	}
+	price := a.Network.Choices[k]
+	name := price.Name
+	if note := strings.TrimSpace(b.Note); note != "" {
+		name += ", " + note
+	}
+	e := store.Entry{PatronID: patron, Kind: store.Charge, Amount: *price.Amount, About: store.AboutManual, Reason: name}
+	if err := add(a, &e); err != nil {
+		return nil, err
+	}
+	a.Tell(event.Event{Kind: event.Charged, Patron: patron, Detail: event.Detail{
+		Amount: money.Amount(*price.Amount), About: string(store.AboutManual), Reason: name,
+	}})
+	return &Settled{patron, a.Network.Money.Format(money.Amount(p.Balance + *price.Amount))}, nil
 }
 
 // Put puts a charge on a patron's account, with the event that says so; nothing where it is nothing. The patron must

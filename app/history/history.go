@@ -172,6 +172,9 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.Lost:
 		return "Counts as lost: " + text(e.TitleName)
 	case event.Charged:
+		if of := store.About(d.About); of == store.AboutManual {
+			return "Charged " + sum + ". " + accounts.Say(of, d.Reason)
+		}
 		return "Charged " + sum + ". " + accounts.Say(store.About(d.About), text(e.TitleName))
 	case event.Paid:
 		return "Paid " + sum + " by " + d.Means

@@ -2,11 +2,15 @@
 package people
 
 import (
+	"regexp"
 	"slices"
+	"strings"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
+	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/core/sight"
 	"nevrin/store"
@@ -31,12 +35,37 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 		)
 	}
 	Seen(a, Searched, 0, words)
-	rows, next, err := a.Tx.FindPatrons(words, page)
+	rest, born := split(words)
+	rows, next, err := a.Tx.FindPatrons(rest, born, page)
 	out := make([]Found, len(rows))
 	for k := range rows {
 		out[k] = found(a, &rows[k])
 	}
 	return out, next, err
+}
+
+var numberLike = regexp.MustCompile(`^[+(]?[0-9][0-9()./-]*$`)
+
+// split tells a birth date, such as 1984-03-09, from the other words of a search, and leaves of words that are numbers the
+// digits alone, as numbers are kept for searching.
+func split(words string) (rest string, born *time.Time) {
+	var list []string
+	for w := range strings.FieldsSeq(words) {
+		if d, err := calendar.ParseDate(w); err == nil {
+			born = store.Column(d)
+			continue
+		}
+		if numberLike.MatchString(w) {
+			w = strings.Map(func(r rune) rune {
+				if r < '0' || r > '9' {
+					return -1
+				}
+				return r
+			}, w)
+		}
+		list = append(list, w)
+	}
+	return strings.Join(list, " "), born
 }
 
 func found(a *act.Act, p *store.Patron) Found {
@@ -70,9 +99,9 @@ func InUse(p *store.Patron) (*store.Patron, error) {
 func Classify(a *act.Act, id int64, class string) error {
 	if !slices.ContainsFunc(
 		a.Network.Classes,
-		func(c store.Class) bool { return c.Kind == "patron" && c.Code == class },
+		func(c store.Class) bool { return c.Code == class && offers(c, a.Who.Branch) },
 	) {
-		return problem.Newf(problem.Invalid, "There is no patron class %q here.", class)
+		return problem.Newf(problem.Invalid, "There is no patron class %q here, or it is not offered.", class)
 	}
 	p, err := a.Tx.PatronLocked(id)
 	if err != nil {

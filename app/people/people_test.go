@@ -49,6 +49,14 @@ func TestFindingPatrons(t *testing.T) {
 		assert.Contains(t, find(words), int64(7), words)
 	}
 	assert.Contains(t, find(name), int64(7))
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET phone = '(902) 771-0044', school = 'S-77-104' WHERE id = 7").Error)
+	born := testkit.Text(t, h, "SELECT born::text FROM patrons WHERE id = 7")
+	assert.Contains(t, find(born), int64(7))
+	assert.Equal(t, []int64{7}, find(born+" 7710044"))
+	assert.Empty(t, find("1884-03-09 7710044"))
+	for _, words := range []string{"902-771-0044", "(902) 771 0044", "771.0044", "7710044", "s-77-104"} {
+		assert.Equal(t, []int64{7}, find(words), words)
+	}
 	assert.Empty(t, find("zyx nobody at all"))
 	assert.NotContains(t, find("_"), int64(8), "an underscore is no wildcard")
 	assert.Equal(t, []int64{7}, find("_100%"))

@@ -13,6 +13,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/loan"
+	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/core/rulebook"
 	"nevrin/store"
@@ -24,6 +25,7 @@ type Form struct {
 	Classes  []ClassChoice `json:"classes" doc:"The patron classes that this branch offers"`
 	Marks    []string      `json:"marks" doc:"Free classifications"`
 	Notes    []NoteKind    `json:"note_kinds"`
+	Prices   []Price       `json:"prices" doc:"The price list of charges by hand"`
 	Branch   calendar.Code `json:"branch" doc:"Where one works, which is the home branch unless another is chosen"`
 	Consents bool          `json:"consents" doc:"May change a consent that has been given"`
 }
@@ -32,6 +34,13 @@ type Form struct {
 type ClassChoice struct {
 	Code string `json:"code"`
 	Name string `json:"name"`
+}
+
+// Price is what something costs that is charged by hand.
+type Price struct {
+	Code   string `json:"code"`
+	Name   string `json:"name"`
+	Amount string `json:"amount"`
 }
 
 // NoteKind is a kind of note.
@@ -44,7 +53,7 @@ type NoteKind struct {
 // LookAtForm gives what the form for patrons needs to know.
 func LookAtForm(a *act.Act) (*Form, error) {
 	f := &Form{
-		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{},
+		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{}, Prices: []Price{},
 		Branch:   a.Who.Branch,
 		Consents: a.May().MayChangeConsents(),
 	}
@@ -63,6 +72,8 @@ func LookAtForm(a *act.Act) (*Form, error) {
 		case c.Retired:
 		case c.List == "mark":
 			f.Marks = append(f.Marks, c.Name)
+		case c.List == "charge":
+			f.Prices = append(f.Prices, Price{c.Code, c.Name, a.Network.Money.Format(money.Amount(*c.Amount))})
 		case c.List == "note":
 			f.Notes = append(f.Notes, NoteKind{c.Code, c.Name, c.Loud})
 		}

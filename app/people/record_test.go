@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/desk"
 	"nevrin/app/night"
@@ -298,6 +299,33 @@ func TestNotesAndConsents(t *testing.T) {
 	assert.ErrorContains(t, say(boss, people.Consenting{What: "internet", Answer: "yes"}), "one of none, filtered, full is right")
 	assert.Equal(t, "no yes filtered", c.Ask("SELECT string_agg(answer, ' ' ORDER BY id) FROM consents"))
 	assert.Equal(t, "true filtered", c.Ask("SELECT older_reader || ' ' || internet FROM patrons WHERE id = ?", p))
+}
+
+// Charges by hand come from the price list, at its price, and can be paid and waived like others.
+func TestChargesByHand(t *testing.T) {
+	c := newCounter(t, role.Desk)
+	p := c.Patron("HVH")
+	c.Set("INSERT INTO choices (list, code, name, position, amount) VALUES ('charge', 'card', 'New card', 0, 200), ('charge', 'old', 'Old', 1, 100)")
+	c.Set("UPDATE choices SET retired = true WHERE code = 'old'")
+	charge := func(code, note string) (*accounts.Settled, error) {
+		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Settled, error) {
+			return accounts.ChargeByHand(a, p, accounts.ByHand{Charge: code, Note: note})
+		})
+	}
+	for _, code := range []string{"old", "gold"} {
+		_, err := charge(code, "")
+		assert.ErrorContains(t, err, "The price list has no")
+	}
+	s, err := charge("card", " lost on the ferry ")
+	require.NoError(t, err)
+	assert.Equal(t, "2.00", s.Owes)
+	card := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.Open(a, p) })
+	require.Len(t, card.Charges, 1)
+	assert.Equal(t, "Charge: New card, lost on the ferry", card.Charges[0].Text)
+	testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patron: p, Amount: "2.00", Means: "cash"})
+	})
+	assert.Equal(t, "0", c.Ask("SELECT balance::text FROM patrons WHERE id = ?", p))
 }
 
 // A birth date proposes the class, of those that the branch offers.

@@ -78,7 +78,7 @@ func Classify(a *act.Act, id int64, c Classing) error {
 		{"collection", "collection", c.Collection}} {
 		known := slices.ContainsFunc(
 			a.Network.Classes,
-			func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code },
+			func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code && !x.Retired },
 		)
 		if !known {
 			return problem.Newf(problem.Invalid, "There is no %s %q here.", k.name, k.code)

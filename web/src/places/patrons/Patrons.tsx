@@ -14,7 +14,7 @@ import { add } from "../../kit/scans/scans";
 import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
-import { CardAndPin, Consents, Notes, Stands } from "./OnRecord";
+import { ByHand, CardAndPin, Consents, Notes, Stands } from "./OnRecord";
 import { recordOf } from "./recordOf";
 import { ChangeRecord, Join } from "./WriteRecord";
 
@@ -43,7 +43,7 @@ function Find({ words }: { words: string }) {
       <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too.">
         <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>Register somebody</Button>
       </Head>
-      <Field label="Name, any number, phone or mail address">
+      <Field label="Name, any number, phone, mail address, or birth date as 1984-03-09">
         <input className={`${inputLook} h-10 text-lg`} value={typed} onChange={(e) => setTyped(e.target.value)} />
       </Field>
       <Card label="Patrons found" className="max-h-[66vh] overflow-auto">
@@ -188,6 +188,7 @@ function Shown({
             <Stands {...changes} />
             <Consents {...changes} />
             <CardAndPin {...changes} />
+            <ByHand card={card} onCharged={changes.onStale} />
           </div>
           <Household id={card.id} />
           {card.on_loan.length > 0 && (
