@@ -64,7 +64,8 @@ func (s *Server) peopleOperations() {
 	}
 	once(s, http.MethodPost, "/patrons/{id}/pin", "setPIN", "Give a patron a PIN, shown once", employed,
 		func(a *act.Act, in *pin) (*people.PIN, error) { return people.SetPIN(a, in.ID, in.Body.PIN) })
-	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron for something of the price list", employed,
+	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron for something of the price list",
+		employed,
 		func(a *act.Act, in *OneSent[accounts.ByHand]) (*accounts.Settled, error) {
 			return accounts.ChargeByHand(a, in.ID, in.Body)
 		})

@@ -175,7 +175,8 @@ func ChargeByHand(a *act.Act, patron int64, b ByHand) (*Settled, error) {
 	if note := strings.TrimSpace(b.Note); note != "" {
 		name += ", " + note
 	}
-	e := store.Entry{PatronID: patron, Kind: store.Charge, Amount: *price.Amount, About: store.AboutManual, Reason: name}
+	e := store.Entry{PatronID: patron, Kind: store.Charge, Amount: *price.Amount, About: store.AboutManual,
+		Reason: name}
 	if err := add(a, &e); err != nil {
 		return nil, err
 	}

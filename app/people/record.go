@@ -53,7 +53,8 @@ type NoteKind struct {
 // LookAtForm gives what the form for patrons needs to know.
 func LookAtForm(a *act.Act) (*Form, error) {
 	f := &Form{
-		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{}, Prices: []Price{},
+		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{},
+		Prices:   []Price{},
 		Branch:   a.Who.Branch,
 		Consents: a.May().MayChangeConsents(),
 	}

@@ -186,7 +186,8 @@ func steps() []string {
 				phone, address, postal_code, town)
 			SELECT g, pg_temp.numbered('2', g), 'Given' || g % 977 || ' Family' || g % 4999, 'S' || g,
 				date '1950-01-01' + (g % 25000)::int, 'adult', b.code, '2030-01-01', 'p' || g || '@post.invalid',
-				'902 ' || lpad((g / 10000)::text, 3, '0') || ' ' || lpad((g % 10000)::text, 4, '0'), g || ' Quay Street',
+				'902 ' || lpad((g / 10000)::text, 3, '0') || ' ' || lpad((g % 10000)::text, 4, '0'), g ||
+				' Quay Street',
 				'B' || g % 10 || 'J 2E' || g % 9, 'Town ' || b.n
 			FROM generate_series(1, PATRONS) g JOIN b ON b.n = g % 50`,
 		`INSERT INTO titles (id, name, author, isbn, year) SELECT g,

@@ -6,9 +6,11 @@ import { FoundList } from "../../kit/found";
 import { History } from "../../kit/history";
 import { Loading } from "../../kit/loading";
 import { Loans } from "../../kit/loans";
+import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Field, Head, inputLook, Quiet } from "../../kit/parts";
 import { PatronCard } from "../../kit/patron";
+import { isEmployed } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
 import { useTop } from "../../kit/top";
@@ -28,6 +30,7 @@ export function PatronsPlace() {
 }
 
 function Find({ words }: { words: string }) {
+  const me = useMe();
   const navigate = useNavigate();
   const [typed, setTyped] = useWords(
     words,
@@ -41,7 +44,9 @@ function Find({ words }: { words: string }) {
   return (
     <div className="grid max-w-4xl gap-3.5">
       <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too.">
-        <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>Register somebody</Button>
+        {isEmployed(me.role) && (
+          <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>Register somebody</Button>
+        )}
       </Head>
       <Field label="Name, any number, phone, mail address, or birth date as 1984-03-09">
         <input className={`${inputLook} h-10 text-lg`} value={typed} onChange={(e) => setTyped(e.target.value)} />
