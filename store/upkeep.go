@@ -99,14 +99,30 @@ func (t *Tx) KeepNumbers(data json.RawMessage) {
 	t.queueOne("UPDATE network SET numbers = $1, version = version + 1", data)
 }
 
-// Unread gives a few of the numbers in use that none of some patterns, in the form of regular expressions, reads.
-func (t *Tx) Unread(cards, labels []string) ([]string, error) {
-	q := &questions{}
-	var a, b []string
-	askEach(q, &a, "SELECT card FROM patrons WHERE card !~ ALL ($1::text[]) AND forgotten_at IS NULL LIMIT 3", cards)
-	askEach(q, &b, "SELECT barcode FROM items WHERE barcode !~ ALL ($1::text[]) LIMIT 3", labels)
-	err := t.send(q)
-	return append(a, b...), err
+// numbersAtOnce is how many numbers are read in one question.
+const numbersAtOnce = 20_000
+
+// EachCard hands over the numbers of all cards, in parts, until look has seen enough; EachLabel those of all labels.
+func (t *Tx) EachCard(look func([]string) (more bool)) error {
+	return t.eachNumber("SELECT card FROM patrons WHERE card > $1 AND forgotten_at IS NULL ORDER BY card LIMIT $2", look)
+}
+
+// EachLabel hands over the numbers of all labels.
+func (t *Tx) EachLabel(look func([]string) (more bool)) error {
+	return t.eachNumber("SELECT barcode FROM items WHERE barcode > $1 ORDER BY barcode LIMIT $2", look)
+}
+
+func (t *Tx) eachNumber(query string, look func([]string) bool) error {
+	last := ""
+	for {
+		var numbers []string
+		q := &questions{}
+		askEach(q, &numbers, query, last, numbersAtOnce)
+		if err := t.send(q); err != nil || len(numbers) == 0 || !look(numbers) {
+			return err
+		}
+		last = numbers[len(numbers)-1]
+	}
 }
 
 // KeepNetwork writes the network's own name and symbol.

@@ -154,6 +154,9 @@ func Do[T any](
 		if err != nil {
 			return err
 		}
+		if err := a.stillOpen(); err != nil {
+			return err
+		}
 		if out, err = change(a); err != nil {
 			return err
 		}
@@ -176,6 +179,15 @@ func Do[T any](
 		h.Live.Changed(who.Branch, touched...)
 	}
 	return out, err
+}
+
+// stillOpen refuses to do anything at a branch that has been closed for good while somebody worked there.
+func (a *Act) stillOpen() error {
+	if a.Who.Branch == "" {
+		return nil
+	}
+	_, err := a.Network.OpenBranch(a.Who.Branch)
+	return err
 }
 
 func digestOf(who Actor, request any) (string, error) {

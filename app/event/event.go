@@ -91,8 +91,6 @@ const (
 	ShortCodeChanged Kind = "short_code_changed"
 	LinkMade         Kind = "link_made"
 	SessionsEnded    Kind = "sessions_ended"
-	StaffBranches    Kind = "staff_branches"
-	SettingsChanged  Kind = "settings_changed" // until changes of the network were kept whole
 	NetworkChanged   Kind = "network_changed"
 	SecretRenewed    Kind = "secret_renewed" // of a partner
 	SecondFactor     Kind = "second_factor"  // set up or taken away

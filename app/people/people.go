@@ -3,7 +3,6 @@ package people
 
 import (
 	"regexp"
-	"slices"
 	"strings"
 	"time"
 
@@ -97,10 +96,7 @@ func InUse(p *store.Patron) (*store.Patron, error) {
 
 // Classify corrects how a patron is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, class string) error {
-	if !slices.ContainsFunc(
-		a.Network.Classes,
-		func(c store.Class) bool { return c.Code == class && offers(c, a.Who.Branch) },
-	) {
+	if !isOffered(a, class) {
 		return problem.Newf(problem.Invalid, "There is no patron class %q here, or it is not offered.", class)
 	}
 	p, err := a.Tx.PatronLocked(id)

@@ -53,21 +53,14 @@ type NoteKind struct {
 // LookAtForm gives what the form for patrons needs to know.
 func LookAtForm(a *act.Act) (*Form, error) {
 	f := &Form{
-		Needs: a.Network.Settled.Fields, Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{},
+		Needs: a.Network.Settled.Fields.All(), Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{},
 		Prices:   []Price{},
 		Branch:   a.Who.Branch,
 		Consents: a.May().MayChangeConsents(),
 	}
-	for _, c := range a.Network.Classes {
-		if offers(c, a.Who.Branch) {
-			f.Classes = append(f.Classes, ClassChoice{c.Code, c.Name})
-		}
+	for _, c := range offered(a) {
+		f.Classes = append(f.Classes, ClassChoice{c.Code, a.Network.ClassName("patron", c.Code)})
 	}
-	needs := person.Needs{}
-	for _, one := range person.Fields {
-		needs[one.Field] = f.Needs.Of(one.Field)
-	}
-	f.Needs = needs
 	for _, c := range a.Network.Choices {
 		switch {
 		case c.Retired:
@@ -82,8 +75,26 @@ func LookAtForm(a *act.Act) (*Form, error) {
 	return f, nil
 }
 
-func offers(c store.Class, branch calendar.Code) bool {
-	return c.Kind == "patron" && !c.Retired && (len(c.Branches) == 0 || slices.Contains(c.Branches, string(branch)))
+// classes are the patron classes as registering asks about them.
+func classes(a *act.Act) []person.Class {
+	var out []person.Class
+	for _, c := range a.Network.Classes {
+		if c.Kind == "patron" {
+			out = append(out, person.Class{
+				Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next, Branches: c.Branches, Retired: c.Retired,
+			})
+		}
+	}
+	return out
+}
+
+// offered are those that the branch where one works offers.
+func offered(a *act.Act) []person.Class {
+	return slices.DeleteFunc(classes(a), func(c person.Class) bool { return !c.Offered(a.Who.Branch) })
+}
+
+func isOffered(a *act.Act, code string) bool {
+	return slices.ContainsFunc(offered(a), func(c person.Class) bool { return c.Code == code })
 }
 
 // Likely is somebody who may be the same person.
@@ -116,13 +127,7 @@ func Alike(a *act.Act, r person.Record, but int64) (*Known, error) {
 	k := &Known{Likely: likely, Minor: r.Minor(a.Today())}
 	if r.Born != nil && *r.Born <= a.Today() {
 		k.Age = new(loan.AgeOn(*r.Born, a.Today()))
-		var offered []person.Class
-		for _, c := range a.Network.Classes {
-			if offers(c, a.Who.Branch) {
-				offered = append(offered, person.Class{Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next})
-			}
-		}
-		k.Class = person.Propose(offered, *k.Age)
+		k.Class = person.Propose(offered(a), *k.Age)
 	}
 	return k, err
 }
@@ -290,40 +295,25 @@ func newCard(a *act.Act, number string, branch calendar.Code, patron int64) (str
 	if number == "" {
 		return NextCard(a, branch)
 	}
-	scan := a.Network.Numbers.Read(number)
-	switch {
-	case scan.Kind == ident.Words:
-		return "", problem.Newf(problem.Invalid, "%q is no number of a card here.", number)
-	case scan.Kind == ident.Wrong:
-		return "", problem.Newf(problem.Invalid, "%s", scan.Problem)
-	case scan.Kind == ident.Item:
-		return "", problem.Newf(problem.Invalid, "%s is the label of an item, not a card.", scan.Number)
-	case scan.Pattern.Branch != "" && scan.Pattern.Branch != branch:
-		return "", problem.Newf(
-			problem.Invalid,
-			"%s is a card of %s. Take one of %s, or choose that home branch.",
-			scan.Number,
-			a.Network.BranchName(scan.Pattern.Branch),
-			a.Network.BranchName(branch),
-		)
-	case scan.Pattern.Use == ident.Older && scan.Pattern.Library == "":
-		return "", problem.Newf(problem.Invalid, "%s is an older number, which is no longer given.", scan.Number)
+	card, wrong := a.Network.Numbers.NewCard(number, branch)
+	if wrong != "" {
+		return "", problem.Newf(problem.Invalid, "%s", wrong)
 	}
-	taken, err := a.Tx.PatronByCard(scan.Number)
+	taken, err := a.Tx.PatronByCard(card)
 	if err != nil {
 		return "", err
 	}
 	if taken != nil && taken.ID != patron {
-		return "", problem.Newf(problem.Refused, "%s is the card of %s already.", scan.Number, taken.LegalName)
+		return "", problem.Newf(problem.Refused, "%s is the card of %s already.", card, taken.LegalName)
 	}
-	former, err := a.Tx.FormerCard(scan.Number)
+	former, err := a.Tx.FormerCard(card)
 	if err != nil {
 		return "", err
 	}
 	if former != 0 && former != patron {
-		return "", problem.Newf(problem.Refused, "%s has been somebody else's card before. Take another.", scan.Number)
+		return "", problem.Newf(problem.Refused, "%s has been somebody else's card before. Take another.", card)
 	}
-	return scan.Number, nil
+	return card, nil
 }
 
 // write checks a record and puts it into a patron's row.
@@ -333,26 +323,24 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		return err
 	}
 	wrong := r.Check(a.Network.Settled.Fields, guarding, a.Today())
-	class := slices.IndexFunc(
-		a.Network.Classes,
-		func(c store.Class) bool { return c.Kind == "patron" && c.Code == r.Class },
-	)
-	switch {
-	case class < 0:
-		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class."})
-	case r.Class != p.Class && !offers(a.Network.Classes[class], a.Who.Branch):
-		wrong = append(
-			wrong,
-			person.Wrong{Field: "class", Says: a.Network.Classes[class].Name + " is not offered here."},
-		)
+	if r.Class != p.Class && !isOffered(a, r.Class) {
+		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class that is offered here."})
 	}
-	for _, b := range []calendar.Code{r.Branch, r.Pickup} {
-		if b == "" && b == r.Pickup {
-			continue
+	if _, err := a.Network.OpenBranch(r.Branch); err != nil && (r.Branch != p.BranchCode || r.Branch == "") {
+		wrong = append(wrong, person.Wrong{Field: "branch", Says: fmt.Sprintf("Choose an open branch; found %q.", r.Branch)})
+	}
+	if _, err := a.Network.OpenBranch(r.Pickup); err != nil && r.Pickup != "" {
+		wrong = append(wrong, person.Wrong{Field: person.Pickup, Says: err.Error()})
+	}
+	for _, mark := range r.Marks {
+		if !slices.Contains(p.Marks, mark) && !offersMark(a, mark) {
+			wrong = append(wrong, person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no classification %q.", mark)})
 		}
-		if _, err := a.Network.OpenBranch(b); err != nil {
-			wrong = append(wrong, person.Wrong{Field: "branch", Says: err.Error()})
-		}
+	}
+	if r.Household != 0 && (p.HouseholdID == nil || *p.HouseholdID != r.Household) {
+		wrong = append(wrong, person.Wrong{
+			Field: "household", Says: "Somebody joins a household as the next of somebody who is in it.",
+		})
 	}
 	if len(wrong) > 0 {
 		return wrongly(wrong)
@@ -374,6 +362,12 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		p.Pickup = &r.Pickup
 	}
 	return nil
+}
+
+func offersMark(a *act.Act, name string) bool {
+	return slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
+		return c.List == "mark" && c.Name == name && !c.Retired
+	})
 }
 
 // wrongly is all that is wrong with a record, in sentences, each with the name of its field before it.

@@ -104,8 +104,12 @@ func TestJoiningThatCannotBe(t *testing.T) {
 		{func(r *person.Record) { r.Guardian = 1 << 40 }, "guardian: There is no such patron."},
 		{func(r *person.Record) { r.Email = "tove" }, "email: "},
 		{func(r *person.Record) { r.Address = "" }, "address: This has to be filled here."},
-		{func(r *person.Record) { r.Class = "wizard" }, "Choose a patron class."},
-		{func(r *person.Record) { r.Branch = "XXX" }, `no branch "XXX"`},
+		{func(r *person.Record) { r.Class = "wizard" }, "Choose a patron class that is offered here."},
+		{func(r *person.Record) { r.Branch = "XXX" }, `Choose an open branch; found "XXX".`},
+		{func(r *person.Record) { r.Branch = "" }, `Choose an open branch; found "".`},
+		{func(r *person.Record) { r.Pickup = "XXX" }, `no branch "XXX"`},
+		{func(r *person.Record) { r.Household = 1 << 40 }, "as the next of somebody who is in it"},
+		{func(r *person.Record) { r.Marks = []string{"Wizard"} }, `no classification "Wizard"`},
 		{func(r *person.Record) { r.Card = taken }, "is the card of"},
 		{func(r *person.Record) { r.Card = good[:13] + string('0'+(good[13]-'0'+1)%10) }, "check digit that does not fit"},
 		{func(r *person.Record) { r.Card = usual.Patterns[1].Number(5) }, "is the label of an item"},
@@ -133,7 +137,7 @@ func TestCardsOfBranchesAndLibraries(t *testing.T) {
 	r := tove()
 	r.Card = n.Patterns[0].Number(3)
 	_, err := c.join(r, 0)
-	assert.ErrorContains(t, err, "is a card of Saltmere")
+	assert.ErrorContains(t, err, "is a card of another branch, SLM")
 	r.Card = n.Patterns[1].Number(3)
 	_, err = c.join(r, 0)
 	assert.ErrorContains(t, err, "no longer given")

@@ -4,7 +4,6 @@ import (
 	"crypto/rand"
 	"fmt"
 	"math/big"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -41,11 +40,8 @@ func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
 		return nil, err
 	}
 	s.Stopped, s.Reason = strings.TrimSpace(s.Stopped), strings.TrimSpace(s.Reason)
-	if (s.Standing == loan.Excluded) != (p.Standing == loan.Excluded) && !a.Who.Role.Supervises() {
-		return nil, problem.Newf(problem.Forbidden, "Who supervises excludes somebody, and takes it back.")
-	}
-	if s.Standing != loan.Active && s.Reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why this patron is %s.", s.Standing)
+	if says, forbidden := person.Restand(a.Who.Role, p.Standing, s.Standing, s.Reason); says != "" {
+		return nil, refused(says, forbidden)
 	}
 	if s.Standing == loan.Active {
 		s.Reason = ""
@@ -55,6 +51,14 @@ func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
 		Was: sayStanding(p.Standing, p.Stopped), Is: sayStanding(s.Standing, s.Stopped), Reason: s.Reason,
 	}})
 	return Open(a, id)
+}
+
+// refused is a problem of what was asked, or of who asks.
+func refused(says string, forbidden bool) error {
+	if forbidden {
+		return problem.Newf(problem.Forbidden, "%s", says)
+	}
+	return problem.Newf(problem.Invalid, "%s", says)
 }
 
 func sayStanding(s loan.Standing, stopped string) string {
@@ -96,8 +100,6 @@ type PIN struct {
 // pinSize is how many digits a PIN has that is made.
 const pinSize = 6
 
-var pinForm = regexp.MustCompile(`^[0-9]{4,12}$`)
-
 // SetPIN gives a patron a PIN, chosen on the spot or made.
 func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 	if _, err := locked(a, id); err != nil {
@@ -110,7 +112,7 @@ func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 		}
 		pin = fmt.Sprintf("%0*d", pinSize, n)
 	}
-	if !pinForm.MatchString(pin) {
+	if !person.PINForm(pin) {
 		return nil, problem.Newf(problem.Invalid, "A PIN has from 4 to 12 digits.")
 	}
 	hash, err := staff.Digest(a.Context, pin)
@@ -183,10 +185,6 @@ type Consenting struct {
 	Letter bool   `json:"letter" doc:"A letter was seen"`
 }
 
-var answers = map[string][]string{
-	"older_reader": {"yes", "no"}, "photo": {"yes", "no"}, "internet": {"none", "filtered", "full"},
-}
-
 // Consent writes down an answer. The first is taken by whoever registers; later ones by who may change consents, with a
 // reason and a letter that was seen.
 func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
@@ -194,27 +192,12 @@ func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !slices.Contains(answers[c.What], c.Answer) {
-		return nil, problem.Newf(
-			problem.Invalid,
-			"The answer is %q; one of %s is right.",
-			c.Answer,
-			strings.Join(answers[c.What], ", "),
-		)
-	}
 	given := map[string]bool{"older_reader": p.OlderReader != nil, "photo": p.Photo != nil,
 		"internet": p.Internet != ""}[c.What]
 	c.Reason = strings.TrimSpace(c.Reason)
-	if given {
-		switch {
-		case !a.May().MayChangeConsents():
-			return nil, problem.Newf(problem.Forbidden, "This has been answered. Ask somebody who may change consents.")
-		case c.Reason == "" || !c.Letter:
-			return nil, problem.Newf(
-				problem.Invalid,
-				"This has been answered. To change it takes a letter that you have seen, and a reason.",
-			)
-		}
+	answer := person.Answer{To: person.Consent(c.What), Is: c.Answer, Reason: c.Reason, Letter: c.Letter}
+	if says, forbidden := answer.Refused(given, a.May().MayChangeConsents()); says != "" {
+		return nil, refused(says, forbidden)
 	}
 	a.Tx.KeepConsent(
 		id,
@@ -227,12 +210,7 @@ func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
 
 // Grow moves those who have grown out of their class to the one that follows. Done is the last patron looked at.
 func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	var classes []person.Class
-	for _, c := range a.Network.Classes {
-		if c.Kind == "patron" {
-			classes = append(classes, person.Class{Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next})
-		}
-	}
+	classes := classes(a)
 	for _, c := range classes {
 		if c.ToAge == nil {
 			continue

@@ -10,6 +10,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/money"
+	"nevrin/core/person"
 	"nevrin/store"
 )
 
@@ -142,16 +143,11 @@ func (c *Class) check(a *act.Act, kind, code string) error {
 	if kind != "collection" && c.StaffOnly {
 		return problem.Newf(problem.Invalid, "Only collections are for staff only.")
 	}
-	if c.FromAge != nil && c.ToAge != nil && *c.ToAge <= *c.FromAge {
-		return problem.Newf(problem.Invalid, "The class ends at %d, before it begins at %d.", *c.ToAge, *c.FromAge)
+	ages := person.Class{Code: code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next}
+	if wrong := ages.Wrong(); wrong != "" {
+		return problem.Newf(problem.Invalid, "%s", wrong)
 	}
-	if (c.ToAge == nil) != (c.Next == "") {
-		return problem.Newf(
-			problem.Invalid,
-			"A class that ends with an age needs the class that then follows, and the other way round.",
-		)
-	}
-	if c.Next == code || c.Next != "" && !classIn(a, kind, c.Next) {
+	if c.Next != "" && !classIn(a, kind, c.Next) {
 		return problem.Newf(problem.Invalid, "The class that follows, %q, is no other patron class.", c.Next)
 	}
 	for _, b := range c.Branches {

@@ -63,18 +63,16 @@ func (persons) Keep(a *act.Act, key string, was, is *Person) (*Person, error) {
 	if err := is.check(a, id); err != nil {
 		return nil, err
 	}
-	if was != nil && was.Role == role.Administrator && was.Active && (is.Role != role.Administrator || !is.Active) {
-		others, err := a.Tx.Administrators(id)
-		if err != nil {
-			return nil, err
-		}
-		if others == 0 {
-			return nil, problem.Newf(
-				problem.Refused,
-				"%s is the last who administrates Nevrin. Let somebody else administrate it first.",
-				was.Name,
-			)
-		}
+	others, err := a.Tx.Administrators(id)
+	if err != nil {
+		return nil, err
+	}
+	if was != nil && was.Active && role.LeavesNobody(was.Role, is.Role, is.Active, others) {
+		return nil, problem.Newf(
+			problem.Refused,
+			"%s is the last who administrates Nevrin. Let somebody else administrate it first.",
+			was.Name,
+		)
 	}
 	a.Tx.PutStaff(&store.Staff{
 		ID: id, Login: is.Login, Name: is.Name, Role: is.Role, BranchCode: is.Home, Active: is.Active,

@@ -54,7 +54,7 @@ func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 			}
 		}
 	}
-	unread, err := a.Tx.Unread(is.Expressions(ident.Card), is.Expressions(ident.Item))
+	unread, err := unread(a, is)
 	if err != nil {
 		return nil, err
 	}
@@ -67,6 +67,35 @@ func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 	}
 	a.Tx.KeepNumbers(store.JSON(is))
 	return is, nil
+}
+
+// mostUnread is how many numbers are named that would no longer be read.
+const mostUnread = 3
+
+// unread gives some of the numbers in use that would no longer be read. Where no pattern is taken away or made narrower there
+// are none, and nobody has to look.
+func unread(a *act.Act, is *Numbers) ([]string, error) {
+	if is.Covers(a.Network.Numbers) {
+		return nil, nil
+	}
+	var out []string
+	look := func(of ident.Kind) func([]string) bool {
+		return func(numbers []string) bool {
+			for _, n := range numbers {
+				if !is.Reads(of, n) {
+					out = append(out, n)
+				}
+				if len(out) >= mostUnread {
+					return false
+				}
+			}
+			return true
+		}
+	}
+	if err := a.Tx.EachCard(look(ident.Card)); err != nil || len(out) >= mostUnread {
+		return out, err
+	}
+	return out, a.Tx.EachLabel(look(ident.Item))
 }
 
 // Own is what the network is called.

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/people"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
@@ -172,12 +173,16 @@ func TestPartsThatCannotBe(t *testing.T) {
 		assert.ErrorContains(t, err, c.says, "%s %s", c.sort, c.key)
 	}
 	assert.Equal(t, "0", o.Ask("SELECT count(*)::text FROM changes"), "nothing was kept")
+	digit := ident.Numbers{Patterns: append([]ident.Pattern{}, usual.Patterns...)}
+	digit.Patterns[0].Check = ident.Mod10
+	_, err := o.put("numbers", "", 0, digit)
+	assert.ErrorContains(t, err, "would no longer be read", "of the same form, with another check digit")
 	both := ident.Numbers{Patterns: append(append([]ident.Pattern{}, other.Patterns...), usual.Patterns[:2]...)}
 	for k := range both.Patterns {
 		both.Patterns[k].Name = fmt.Sprint("Pattern ", k)
 	}
 	both.Patterns[3].Use, both.Patterns[4].Use = ident.Older, ident.Older
-	_, err := o.put("numbers", "", 0, both)
+	_, err = o.put("numbers", "", 0, both)
 	require.NoError(t, err, "what is in use stays as older numbers")
 }
 
@@ -283,6 +288,11 @@ func TestClosingABranch(t *testing.T) {
 	assert.Equal(t, calendar.Code("HVH"), o.branch("SLM").Is.Follows)
 	_, err = testkit.Try(o.House, o.boss, func(a *act.Act) (*calendar.Branch, error) { return a.Network.OpenBranch("SLM") })
 	assert.ErrorContains(t, err, "is closed for good. Choose another")
+
+	there := o.Staff(role.Desk, "HVH")
+	there.Branch = "SLM"
+	_, err = testkit.Try(o.House, there, func(a *act.Act) (*people.Card, error) { return people.Open(a, patron) })
+	assert.ErrorContains(t, err, "is closed for good", "whoever still worked there is told")
 
 	o.Set("UPDATE patrons SET branch_code = 'THB' WHERE id = ?", other)
 	_, err = o.back(closed.Seen)

@@ -50,9 +50,6 @@ func (c Check) Sign(number string) string {
 	return ""
 }
 
-// letters tells whether a check can end a number in X.
-func (c Check) letters() bool { return c == Mod11 || c == Mod11Two }
-
 // sign is what is missing from a sum to a multiple of a modulus.
 func sign(modulus, sum int) string {
 	n := ((-sum)%modulus + modulus) % modulus

@@ -1,14 +1,13 @@
 package ident_test
 
 import (
-	"regexp"
-	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
 
+	"nevrin/core/calendar"
 	"nevrin/core/ident"
 )
 
@@ -180,13 +179,44 @@ func TestNumbersThatCannotBe(t *testing.T) {
 	assert.NoError(t, mixed.Validate())
 }
 
-// What the database is asked with fits what is read, of each pattern.
-func TestExpressions(t *testing.T) {
+// What is covered is read: patterns that are kept, whatever is added or said of their use, read all they have read.
+func TestCovering(t *testing.T) {
+	assert.True(t, mixed.Covers(usual))
+	assert.False(t, usual.Covers(mixed))
+	other := ident.Numbers{Patterns: append([]ident.Pattern{}, mixed.Patterns...)}
+	other.Patterns[0].Use, other.Patterns[0].Name = ident.Older, "Before"
+	assert.True(t, other.Covers(mixed))
+	other.Patterns[0].Check = ident.Mod10
+	assert.False(t, other.Covers(mixed), "with another check digit the same numbers are wrong")
 	rapid.Check(t, func(t *rapid.T) {
-		p := rapid.SampledFrom(mixed.Patterns).Draw(t, "pattern")
+		p := rapid.SampledFrom(usual.Patterns).Draw(t, "pattern")
 		number := p.Number(rapid.Int64Range(0, p.Last()).Draw(t, "n"))
-		fits := func(e string) bool { return regexp.MustCompile(e).MatchString(number) }
-		assert.True(t, slices.ContainsFunc(mixed.Expressions(p.Of), fits), number)
-		assert.False(t, slices.ContainsFunc(mixed.Expressions(map[ident.Kind]ident.Kind{ident.Card: ident.Item, ident.Item: ident.Card}[p.Of]), fits), number)
+		assert.True(t, mixed.Reads(p.Of, number), number)
 	})
+	assert.False(t, mixed.Reads(ident.Card, labels.Number(7)))
+}
+
+func TestNewCards(t *testing.T) {
+	for _, c := range []struct {
+		name, text, says string
+		branch           calendar.Code
+	}{
+		{"one of all", mixed.Patterns[0].Number(7), "", "HVH"},
+		{"one of its own", mixed.Patterns[1].Number(7), "", "SLM"},
+		{"one of another branch", mixed.Patterns[1].Number(7), "of another branch, SLM", "HVH"},
+		{"an older one", mixed.Patterns[2].Number(7), "no longer given", "WRN"},
+		{"one of a library outside", "2991104455667", "", "HVH"},
+		{"a label", mixed.Patterns[4].Number(7), "label of an item", "HVH"},
+		{"words", "salt", "no number of a card", "HVH"},
+		{"a digit missing", mixed.Patterns[0].Number(7)[:11], "has 11 digits", "HVH"},
+	} {
+		number, says := mixed.NewCard(c.text, c.branch)
+		if c.says == "" {
+			assert.Empty(t, says, c.name)
+			assert.Equal(t, c.text, number, c.name)
+			continue
+		}
+		assert.Contains(t, says, c.says, c.name)
+		assert.Empty(t, number, c.name)
+	}
 }

@@ -236,26 +236,41 @@ func (n Numbers) Show(number string) string {
 	return strings.Join(parts, " ")
 }
 
-// Expressions are regular expressions, of a form that PostgreSQL and Go both read, that together fit all that has the form
-// of a number of a kind; whether a check digit is right they do not tell.
-func (n Numbers) Expressions(of Kind) []string {
-	var out []string
-	for _, p := range n.Patterns {
-		if p.Of != of {
-			continue
+// Covers tells whether all that other numbers read is read by these as the same without being looked at: each of their
+// patterns is among these as it was, whatever it is for.
+func (n Numbers) Covers(other Numbers) bool {
+	for _, o := range other.Patterns {
+		if !slices.ContainsFunc(n.Patterns, func(p Pattern) bool {
+			return p.Of == o.Of && p.Begins == o.Begins && p.Length == o.Length && p.Check == o.Check &&
+				(p.Letters || !o.Letters)
+		}) {
+			return false
 		}
-		signs, last := "[0-9]", ""
-		if p.Letters {
-			signs = "[0-9A-Z]"
-		}
-		switch {
-		case p.Check == NoCheck:
-		case p.Check.letters():
-			last = "[0-9X]"
-		default:
-			last = "[0-9]"
-		}
-		out = append(out, fmt.Sprintf("^%s%s{%d}%s$", p.Begins, signs, p.room(), last))
 	}
-	return out
+	return true
+}
+
+// Reads tells whether a number is read as one of a kind.
+func (n Numbers) Reads(of Kind, number string) bool {
+	p, ok := n.find(number)
+	return ok && p.Of == of
+}
+
+// NewCard reads a number that is to become somebody's card whose home is a branch. The problem is a sentence; empty: it may.
+func (n Numbers) NewCard(text string, branch calendar.Code) (number, problem string) {
+	scan := n.Read(text)
+	switch {
+	case scan.Kind == Words:
+		return "", fmt.Sprintf("%q is no number of a card here.", text)
+	case scan.Kind == Wrong:
+		return "", scan.Problem
+	case scan.Kind == Item:
+		return "", scan.Number + " is the label of an item, not a card."
+	case scan.Pattern.Branch != "" && scan.Pattern.Branch != branch:
+		return "", fmt.Sprintf("%s is a card of another branch, %s. Take one of this one, or choose that home branch.",
+			scan.Number, scan.Pattern.Branch)
+	case scan.Pattern.Use == Older && scan.Pattern.Library == "":
+		return "", scan.Number + " is an older number, which is no longer given."
+	}
+	return scan.Number, ""
 }

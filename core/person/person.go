@@ -15,6 +15,7 @@ import (
 	"unicode/utf8"
 
 	"nevrin/core/calendar"
+	"nevrin/core/expect"
 	"nevrin/core/loan"
 )
 
@@ -54,17 +55,40 @@ const (
 	Marks          Field = "marks"
 )
 
-// Fields are all of them, in the order of the form, with what is usual.
-var Fields = []struct {
-	Field Field
-	Usual Need
-}{
-	{
-		PreferredName,
-		May,
-	}, {Born, Should}, {Email, Should}, {Phone, Should}, {Text, May}, {Address, Must}, {PostalCode, May},
-	{Town, May}, {InArea, May}, {Guardian, May}, {Identity, Should}, {IdentityTwo, May}, {IdentityNumber, Hidden},
-	{School, May}, {SchoolYear, May}, {Pickup, May}, {MayUse, May}, {Marks, May},
+// field is what is known of one: what is usual, whether a record leaves it empty, and of whom it is asked; nil: of everybody.
+type field struct {
+	name  Field
+	usual Need
+	empty func(*Record) bool
+	asked func(r *Record, today calendar.Date) bool
+}
+
+func human(r *Record, _ calendar.Date) bool     { return !r.Institution }
+func minor(r *Record, today calendar.Date) bool { return r.Minor(today) }
+func none(text func(*Record) string) func(*Record) bool {
+	return func(r *Record) bool { return text(r) == "" }
+}
+
+// fields are all of them, in the order of the form.
+var fields = []field{
+	{PreferredName, May, none(func(r *Record) string { return r.PreferredName }), human},
+	{Born, Should, func(r *Record) bool { return r.Born == nil }, human},
+	{Email, Should, none(func(r *Record) string { return r.Email }), nil},
+	{Phone, Should, none(func(r *Record) string { return r.Phone }), nil},
+	{Text, May, none(func(r *Record) string { return r.Text }), nil},
+	{Address, Must, none(func(r *Record) string { return r.Address }), nil},
+	{PostalCode, May, none(func(r *Record) string { return r.PostalCode }), nil},
+	{Town, May, none(func(r *Record) string { return r.Town }), nil},
+	{InArea, May, func(r *Record) bool { return r.InArea == nil }, nil},
+	{Guardian, May, func(r *Record) bool { return r.Guardian == 0 && r.GuardianName == "" }, minor},
+	{Identity, Should, none(func(r *Record) string { return r.Identity }), human},
+	{IdentityTwo, May, none(func(r *Record) string { return r.IdentityTwo }), human},
+	{IdentityNumber, Hidden, none(func(r *Record) string { return r.IdentityNumber }), human},
+	{School, May, none(func(r *Record) string { return r.School }), human},
+	{SchoolYear, May, none(func(r *Record) string { return r.SchoolYear }), human},
+	{Pickup, May, none(func(r *Record) string { return string(r.Pickup) }), nil},
+	{MayUse, May, func(r *Record) bool { return len(r.MayUse) == 0 }, nil},
+	{Marks, May, func(r *Record) bool { return len(r.Marks) == 0 }, nil},
 }
 
 // Needs are what a network has settled of its fields; what it has not settled is as usual.
@@ -75,27 +99,31 @@ func (n Needs) Of(f Field) Need {
 	if need, ok := n[f]; ok {
 		return need
 	}
-	for _, one := range Fields {
-		if one.Field == f {
-			return one.Usual
+	for _, one := range fields {
+		if one.name == f {
+			return one.usual
 		}
 	}
 	return May
 }
 
+// All gives the need of every field.
+func (n Needs) All() Needs {
+	out := Needs{}
+	for _, one := range fields {
+		out[one.name] = n.Of(one.name)
+	}
+	return out
+}
+
 // Check tells what is wrong with needs.
 func (n Needs) Check() error {
 	for f, need := range n {
-		if !slices.ContainsFunc(Fields, func(o struct {
-			Field Field
-			Usual Need
-		}) bool {
-			return o.Field == f
-		}) {
-			return fmt.Errorf("found the field %q; expected one of the form", f)
+		if !slices.ContainsFunc(fields, func(one field) bool { return one.name == f }) {
+			return expect.Errorf("one of the form", "found the field %q", f)
 		}
 		if !slices.Contains([]Need{Must, Should, May, Hidden}, need) {
-			return fmt.Errorf("found %q for the field %s; expected must, should, may or hidden", need, f)
+			return expect.Errorf("must, should, may or hidden", "found %q for the field %s", need, f)
 		}
 	}
 	return nil
@@ -142,12 +170,15 @@ type Wrong struct {
 	Says  string `json:"says"`
 }
 
-// Guardian stands for who answers for somebody, as far as it matters.
+// Guarding stands for who answers for somebody, as far as it matters.
 type Guarding struct {
 	Self bool // they themselves
 	Age  *int // nil: not known
 	Gone bool // there is no such patron
 }
+
+// longestLine is how long one of several may be.
+const longestLine = 200
 
 // adultFrom is the age from which nobody else answers for a patron.
 const adultFrom = 18
@@ -190,6 +221,11 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 			wrong("other_phones", "%q is no telephone number.", number)
 		}
 	}
+	for f, list := range map[Field][]string{"other_phones": r.OtherPhones, MayUse: r.MayUse, Marks: r.Marks} {
+		if slices.ContainsFunc(list, func(one string) bool { return utf8.RuneCountInString(one) > longestLine }) {
+			wrong(f, "One of these is longer than %d letters.", longestLine)
+		}
+	}
 	if !yearForm.MatchString(r.SchoolYear) {
 		wrong(SchoolYear, "%q is no school year; letters, digits and dots are right.", r.SchoolYear)
 	}
@@ -197,9 +233,9 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 		wrong("card_until", "The card would run out before they were born.")
 	}
 	r.guardian(guarding, today, wrong)
-	for _, f := range Fields {
-		if needs.Of(f.Field) == Must && r.empty(f.Field) && r.applies(f.Field, today) {
-			wrong(f.Field, "This has to be filled here.")
+	for _, f := range fields {
+		if needs.Of(f.name) == Must && f.lacks(r, today) {
+			wrong(f.name, "This has to be filled here.")
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Wrong) int { return strings.Compare(string(a.Field), string(b.Field)) })
@@ -223,65 +259,17 @@ func (r *Record) Minor(today calendar.Date) bool {
 	return r.Born != nil && *r.Born <= today && loan.AgeOn(*r.Born, today) < adultFrom
 }
 
-// applies tells whether a field is asked of somebody at all.
-func (r *Record) applies(f Field, today calendar.Date) bool {
-	switch f {
-	case Born, School, SchoolYear, Identity, IdentityTwo, IdentityNumber, PreferredName:
-		return !r.Institution
-	case Guardian:
-		return r.Minor(today)
-	}
-	return true
-}
-
-func (r *Record) empty(f Field) bool {
-	switch f {
-	case PreferredName:
-		return r.PreferredName == ""
-	case Born:
-		return r.Born == nil
-	case Email:
-		return r.Email == ""
-	case Phone:
-		return r.Phone == ""
-	case Text:
-		return r.Text == ""
-	case Address:
-		return r.Address == ""
-	case PostalCode:
-		return r.PostalCode == ""
-	case Town:
-		return r.Town == ""
-	case InArea:
-		return r.InArea == nil
-	case Guardian:
-		return r.Guardian == 0 && r.GuardianName == ""
-	case Identity:
-		return r.Identity == ""
-	case IdentityTwo:
-		return r.IdentityTwo == ""
-	case IdentityNumber:
-		return r.IdentityNumber == ""
-	case School:
-		return r.School == ""
-	case SchoolYear:
-		return r.SchoolYear == ""
-	case Pickup:
-		return r.Pickup == ""
-	case MayUse:
-		return len(r.MayUse) == 0
-	case Marks:
-		return len(r.Marks) == 0
-	}
-	return false
+// lacks tells whether a record leaves a field empty that is asked of whom it is about.
+func (f field) lacks(r *Record, today calendar.Date) bool {
+	return f.empty(r) && (f.asked == nil || f.asked(r, today))
 }
 
 // Missing are the fields that should be filled and are not: they are asked for at the next scan of the card.
 func (r *Record) Missing(needs Needs, today calendar.Date) []Field {
 	var out []Field
-	for _, f := range Fields {
-		if n := needs.Of(f.Field); (n == Should || n == Must) && r.empty(f.Field) && r.applies(f.Field, today) {
-			out = append(out, f.Field)
+	for _, f := range fields {
+		if n := needs.Of(f.name); (n == Should || n == Must) && f.lacks(r, today) {
+			out = append(out, f.name)
 		}
 	}
 	return out
@@ -338,11 +326,31 @@ func Shelf(name string, digits int64) string {
 	)
 }
 
-// Class is a patron class, as far as ages go.
+// Class is a patron class, as far as registering goes.
 type Class struct {
 	Code           string
 	FromAge, ToAge *int
 	Next           string
+	Branches       []string // that offer it; none: all
+	Retired        bool
+}
+
+// Wrong tells what is wrong with the ages of a class, in a sentence; empty: nothing.
+func (c Class) Wrong() string {
+	switch {
+	case c.FromAge != nil && c.ToAge != nil && *c.ToAge <= *c.FromAge:
+		return fmt.Sprintf("The class ends at %d, before it begins at %d.", *c.ToAge, *c.FromAge)
+	case (c.ToAge == nil) != (c.Next == ""):
+		return "A class that ends with an age needs the class that then follows, and the other way round."
+	case c.Next == c.Code && c.Next != "":
+		return fmt.Sprintf("The class that follows, %q, is no other patron class.", c.Next)
+	}
+	return ""
+}
+
+// Offered tells whether a branch offers a class.
+func (c Class) Offered(branch calendar.Code) bool {
+	return !c.Retired && (len(c.Branches) == 0 || slices.Contains(c.Branches, string(branch)))
 }
 
 // Propose gives the class for an age: of those that it fits, the one that begins latest; empty where none does.

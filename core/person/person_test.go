@@ -1,6 +1,7 @@
 package person_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -46,6 +47,7 @@ func TestRecords(t *testing.T) {
 		{"one's own guardian", func(r *person.Record) { r.Guardian = 5 }, &person.Guarding{Self: true}, person.Guardian, "their own guardian"},
 		{"a guardian who is nobody", func(r *person.Record) { r.Guardian = 5 }, &person.Guarding{Gone: true}, person.Guardian, "no such patron"},
 		{"no address, which must be filled", func(r *person.Record) { r.Address = "" }, nil, person.Address, "has to be filled"},
+		{"a name of novel length among those who may use the card", func(r *person.Record) { r.MayUse = []string{strings.Repeat("x", 201)} }, nil, person.MayUse, "longer than 200"},
 		{"a card that runs out before birth", func(r *person.Record) { r.CardUntil = day(1980, 1, 1) }, nil, "card_until", "before they were born"},
 	} {
 		r := good()
@@ -95,8 +97,9 @@ func TestTidying(t *testing.T) {
 func TestClassesByAge(t *testing.T) {
 	n := func(v int) *int { return &v }
 	classes := []person.Class{
-		{"adult", n(18), nil, ""}, {"child", n(0), n(13), "youth"}, {"youth", n(13), n(18), "adult"}, {"senior", n(65), nil, ""},
-		{"educator", nil, nil, ""},
+		{Code: "adult", FromAge: n(18)}, {Code: "child", FromAge: n(0), ToAge: n(13), Next: "youth"},
+		{Code: "youth", FromAge: n(13), ToAge: n(18), Next: "adult"}, {Code: "senior", FromAge: n(65)},
+		{Code: "educator"},
 	}
 	for age, class := range map[int]string{0: "child", 12: "child", 13: "youth", 17: "youth", 18: "adult", 64: "adult", 65: "senior", 99: "senior"} {
 		assert.Equal(t, class, person.Propose(classes, age), age)
@@ -106,7 +109,7 @@ func TestClassesByAge(t *testing.T) {
 	assert.Equal(t, "adult", person.Grown(classes, "child", 30), "two birthdays on")
 	assert.Equal(t, "educator", person.Grown(classes, "educator", 30))
 	assert.Equal(t, "gone", person.Grown(classes, "gone", 30))
-	circle := []person.Class{{"a", n(0), n(1), "b"}, {"b", n(0), n(1), "a"}}
+	circle := []person.Class{{Code: "a", ToAge: n(1), Next: "b"}, {Code: "b", ToAge: n(1), Next: "a"}}
 	assert.Contains(t, []string{"a", "b"}, person.Grown(circle, "a", 5), "a circle ends")
 }
 
@@ -148,5 +151,47 @@ func TestPublishedDistances(t *testing.T) {
 		n    int
 	}{{"kitten", "sitting", 3}, {"saturday", "sunday", 3}, {"flaw", "lawn", 2}, {"", "abc", 3}} {
 		assert.Equal(t, c.n, levenshtein.ComputeDistance(c.a, c.b))
+	}
+}
+
+func TestClassesOffered(t *testing.T) {
+	assert.True(t, person.Class{}.Offered("SLM"))
+	assert.True(t, person.Class{Branches: []string{"SLM", "HVH"}}.Offered("SLM"))
+	assert.False(t, person.Class{Branches: []string{"HVH"}}.Offered("SLM"))
+	assert.False(t, person.Class{Retired: true}.Offered("SLM"))
+}
+
+// Who may answer what again: the first answer is anybody's at the desk; a later one takes somebody entitled, a letter that
+// was seen, and a reason. Common practice, no source.
+func TestConsents(t *testing.T) {
+	for _, c := range []struct {
+		name            string
+		given, entitled bool
+		answer          person.Answer
+		says            string
+	}{
+		{"the first", false, false, person.Answer{To: person.OlderReader, Is: "no"}, ""},
+		{"another, by who may not", true, false, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: "Twelve now"}, "Ask somebody who may"},
+		{"another, without a letter", true, true, person.Answer{To: person.OlderReader, Is: "yes", Reason: "Twelve now"}, "a letter that you have seen"},
+		{"another, without a reason", true, true, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: " "}, "a letter that you have seen"},
+		{"another, as it should be", true, true, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: "Twelve now"}, ""},
+		{"a level of the internet", false, false, person.Answer{To: person.Internet, Is: "filtered"}, ""},
+		{"no level", false, false, person.Answer{To: person.Internet, Is: "yes"}, "one of none, filtered, full is right"},
+		{"to nothing there is", false, false, person.Answer{To: "moon", Is: "yes"}, "nothing to agree to"},
+	} {
+		says, _ := c.answer.Refused(c.given, c.entitled)
+		if c.says == "" {
+			assert.Empty(t, says, c.name)
+		} else {
+			assert.Contains(t, says, c.says, c.name)
+		}
+	}
+	_, forbidden := person.Answer{To: person.Photo, Is: "no"}.Refused(true, false)
+	assert.True(t, forbidden)
+}
+
+func TestPINForms(t *testing.T) {
+	for pin, good := range map[string]bool{"": false, "123": false, "1234": true, "123456789012": true, "1234567890123": false, "12a4": false} {
+		assert.Equal(t, good, person.PINForm(pin), pin)
 	}
 }

@@ -52,5 +52,11 @@ func (r Role) MayWorkAt(branch, own calendar.Code, let []calendar.Code) bool {
 // Supervises tells whether a role answers for the rules: it sets them, and may go past them with a reason.
 func (r Role) Supervises() bool { return slices.Contains(Supervising, r) }
 
+// LeavesNobody tells whether somebody who administrates, becoming something else or no longer working here, would leave nobody
+// who does; others is how many more there are.
+func LeavesNobody(was, is Role, works bool, others int) bool {
+	return was == Administrator && (is != Administrator || !works) && others == 0
+}
+
 // MayWithdraw tells whether a role may take things out of the stock.
 func (r Role) MayWithdraw() bool { return slices.Contains(Employed, r) }

@@ -30,3 +30,20 @@ func TestRolesAreRead(t *testing.T) {
 	_, err := role.Parse("doorman")
 	assert.ErrorContains(t, err, "found role \"doorman\"; expected one of")
 }
+
+func TestTheLastWhoAdministrates(t *testing.T) {
+	for _, c := range []struct {
+		was, is role.Role
+		works   bool
+		others  int
+		nobody  bool
+	}{
+		{role.Administrator, role.Administrator, true, 0, false},
+		{role.Administrator, role.Supervisor, true, 0, true},
+		{role.Administrator, role.Administrator, false, 0, true},
+		{role.Administrator, role.Desk, false, 1, false},
+		{role.Desk, role.Desk, false, 0, false},
+	} {
+		assert.Equal(t, c.nobody, role.LeavesNobody(c.was, c.is, c.works, c.others), "%+v", c)
+	}
+}
