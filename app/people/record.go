@@ -81,7 +81,8 @@ func classes(a *act.Act) []person.Class {
 	for _, c := range a.Network.Classes {
 		if c.Kind == "patron" {
 			out = append(out, person.Class{
-				Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next, Branches: c.Branches, Retired: c.Retired,
+				Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next, Branches: c.Branches,
+				Retired: c.Retired,
 			})
 		}
 	}
@@ -327,14 +328,20 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class that is offered here."})
 	}
 	if _, err := a.Network.OpenBranch(r.Branch); err != nil && (r.Branch != p.BranchCode || r.Branch == "") {
-		wrong = append(wrong, person.Wrong{Field: "branch", Says: fmt.Sprintf("Choose an open branch; found %q.", r.Branch)})
+		wrong = append(
+			wrong,
+			person.Wrong{Field: "branch", Says: fmt.Sprintf("Choose an open branch; found %q.", r.Branch)},
+		)
 	}
 	if _, err := a.Network.OpenBranch(r.Pickup); err != nil && r.Pickup != "" {
 		wrong = append(wrong, person.Wrong{Field: person.Pickup, Says: err.Error()})
 	}
 	for _, mark := range r.Marks {
 		if !slices.Contains(p.Marks, mark) && !offersMark(a, mark) {
-			wrong = append(wrong, person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no classification %q.", mark)})
+			wrong = append(
+				wrong,
+				person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no classification %q.", mark)},
+			)
 		}
 	}
 	if r.Household != 0 && (p.HouseholdID == nil || *p.HouseholdID != r.Household) {

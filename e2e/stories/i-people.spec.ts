@@ -37,6 +37,23 @@ test("somebody is registered after looking who is here, with the next of the hou
   await form.getByLabel("Mail", { exact: true }).fill("sunniva@post.example");
   await form.getByRole("button", { name: "Register", exact: true }).click();
   await expect(form.getByRole("alert")).toContainText("address: This has to be filled here.");
+  // Called away in the middle: what was written down is there on coming back, and a card scanned anywhere goes to its field.
+  await go(page, "Holds");
+  await go(page, "Patrons");
+  await page.getByRole("button", { name: "Register somebody" }).click();
+  await expect(form.getByLabel("Mail", { exact: true })).toHaveValue("sunniva@post.example");
+  const free = await ask(
+    "SELECT '21846' || lpad((70000000 + count(*))::text, 8, '0') FROM patrons", // its check digit is added
+  );
+  await form.getByLabel("Phone", { exact: true }).focus();
+  await scan(page, free);
+  await expect(form.getByLabel("Card", { exact: true })).toHaveValue(free);
+  await expect(form.getByLabel("Phone", { exact: true })).toHaveValue("");
+  await scan(page, await ask("SELECT card FROM patrons WHERE standing = 'active' ORDER BY id LIMIT 1")); // somebody comes
+  await expect(page).toHaveURL(/\/desk/);
+  await go(page, "Patrons");
+  await page.getByRole("button", { name: "Register somebody" }).click();
+  await expect(form.getByLabel("Card", { exact: true })).toHaveValue(free);
   await form.getByLabel(/^Street and number/).fill("9 Net Loft Wharf");
   const [code = "", town = ""] = (
     await ask("SELECT postal_code || '|' || town FROM patrons WHERE postal_code <> '' ORDER BY id LIMIT 1")

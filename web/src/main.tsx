@@ -9,6 +9,7 @@ import { openHouse } from "./kit/scans/house";
 import { showTheme } from "./kit/settings";
 import { clear as clearDesk } from "./places/desk/session";
 import "./places/interlibrary/session";
+import { clearDrafts } from "./places/patrons/drafts";
 import { clear as clearReturns } from "./places/returns/session";
 import { loadPlaces, router } from "./router";
 import "./theme.css";
@@ -21,7 +22,7 @@ openHouse({
   titles: (words) => void router.navigate({ to: "/items", search: { words } }),
   patrons: (words) => void router.navigate({ to: "/patrons", search: { words } }),
 });
-for (const forget of [clearDesk, clearReturns, clearInHand]) onForget(forget);
+for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts]) onForget(forget);
 openWindow();
 showTheme();
 

@@ -88,6 +88,28 @@ export function Send({
   );
 }
 
+/** The foot of a form that is opened on purpose: what sends it, and a way to leave it. */
+export function Foot({
+  write,
+  onLeave,
+  className,
+  children,
+}: {
+  write?: Writing;
+  onLeave: () => void;
+  className?: string;
+  children: ReactNode;
+}) {
+  return (
+    <span className={clsx("flex flex-wrap items-center gap-2", className)}>
+      <Send write={write}>{children}</Send>
+      <Button plain onClick={onLeave}>
+        Leave it
+      </Button>
+    </span>
+  );
+}
+
 function useProblem(name: string) {
   const { formState } = useFormContext();
   const found = name
@@ -390,12 +412,7 @@ export function ChipsField({ name, label, options, says }: Common & { options: r
 /** Whether a form says something else than it began with. */
 export const useDirty = () => useFormContext().formState.isDirty;
 
-/** What a field says now, for what depends on it. */
-export function useSays<V extends FieldValues>(name: Path<V>): V[Path<V>] {
-  return useWatch<V>({ name });
-}
-
-/** The same for forms of several sorts of fields: made once for a form, it knows the sort of each. */
+/** What a field says now, for what depends on it. Made once for a form, it knows the sort of each of its fields. */
 export function saysOf<V extends FieldValues>() {
   return function useSaid<N extends Path<V>>(name: N): PathValue<V, N> {
     return useWatch<V, N>({ name });

@@ -2,6 +2,7 @@ import { useRouter, useRouterState } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
+import { api, told } from "../api/client";
 import { announce } from "./announce";
 import { answerOldest, asks } from "./asks";
 import { line } from "./line";
@@ -82,6 +83,16 @@ function typed(text: string, places: PlaceInfo[], go: (p: PlaceInfo) => void, ta
   else take(text);
 }
 
+/**
+ * A scan while a form is open that asks for a new card: a number that nobody has yet is that card; whatever is known goes where
+ * it always goes, and the form stays as it was.
+ */
+async function newCard(text: string, path: string, field: HTMLInputElement) {
+  const read = await told(api.GET("/api/scanned", { params: { query: { text } } })).catch(() => undefined);
+  if (read && (read.patron || read.item)) add(takerOf(path), text);
+  else restore(field, text);
+}
+
 /** Hears every key of the window: scans wherever they land, and keys where nothing takes text. */
 export function useKeys(role: string) {
   const router = useRouter();
@@ -140,6 +151,11 @@ export function useKeys(role: string) {
           return;
         }
         restore(field ?? input, caught.before ?? "");
+        const wants = document.querySelector<HTMLInputElement>("main [data-here-scans]");
+        if (wants) {
+          void newCard(caught.text, here(), wants);
+          return;
+        }
         add(takerOf(here()), caught.text);
         return;
       }

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../api/client";
 import * as check from "./checks";
-import { ChoiceField, Follows, Form, MoneyField, ReasonField, Send, useSays } from "./forms";
+import { ChoiceField, Follows, Form, MoneyField, ReasonField, Send, saysOf } from "./forms";
 import { sayMoney } from "./say";
 import { Why } from "./why";
 import { useWrite } from "./write";
@@ -18,6 +18,8 @@ const schema = z
   .refine((v) => v.means !== "waive" || v.reason !== "", { path: ["reason"], message: "Say why it is waived." });
 
 type Settling = z.infer<typeof schema>;
+
+const useSaid = saysOf<Settling>();
 
 const means = [
   ["cash", "Cash"],
@@ -75,9 +77,9 @@ export function Settle({ card, onSettled }: { card: CardOf; onSettled: () => voi
 
 /** What depends on what is chosen: the sum, the reason, the word on the button. */
 function Rest({ card, write }: { card: CardOf; write: { busy: boolean } }) {
-  const id = useSays<Settling>("charge");
-  const waives = useSays<Settling>("means") === "waive";
-  const amount = Number(useSays<Settling>("amount"));
+  const id = useSaid("charge");
+  const waives = useSaid("means") === "waive";
+  const amount = Number(useSaid("amount"));
   const charge = card.charges.find((c) => String(c.id) === id);
   return (
     <>

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, ReasonField, Send, useSays } from "../../kit/forms";
+import { ChoiceField, Form, ReasonField, Send, saysOf } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { Button, Card, Code, Quiet, Tag } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
@@ -21,6 +21,8 @@ const schema = z.object({
   reason: z.enum(["NotHeld", "OnLoan", "NotAvailable", "NonCirculating", "Other"]),
   note: check.text,
 });
+
+const useSaid = saysOf<z.infer<typeof schema>>();
 
 /** Answers a partner: yes with a copy, or no with a reason. */
 export function Reply({ request, onClose }: { request: Schema["InterlibraryRequest"]; onClose: () => void }) {
@@ -76,7 +78,7 @@ function Copies({
   busy: boolean;
   onYes: (item: number, note: string) => void;
 }) {
-  const note = useSays<z.infer<typeof schema>>("note");
+  const note = useSaid("note");
   const copies = useQuery({
     queryKey: ["copies", request],
     queryFn: () => told(api.GET("/api/interlibrary/{id}/copies", { params: { path: { id: request } } })),

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, LinesField, Send, TextField, TickField } from "../../kit/forms";
+import { Foot, ChoiceField, Form, LinesField, Send, TextField, TickField } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Button, Code, Quiet, Tag } from "../../kit/parts";
@@ -121,10 +121,9 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
         <LinesField name="phones" label="Phones, one a line" rows={2} />
         <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-3" />
         <span className="flex flex-wrap items-center gap-2 md:col-span-3">
-          <Send write={keep}>{b ? "Keep" : "Open it"}</Send>
-          <Button plain onClick={done}>
-            Leave it
-          </Button>
+          <Foot write={keep} onLeave={done}>
+            {b ? "Keep" : "Open it"}
+          </Foot>
           {row && (
             <Link to="/calendars" search={{ branch: row.key }} className="link text-sm">
               Its calendar

@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { Form, MoneyField, Send, TextField, TickField } from "../../kit/forms";
+import { Foot, Form, MoneyField, TextField, TickField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
-import { Button, Tag } from "../../kit/parts";
+import { Tag } from "../../kit/parts";
 import { sayMoney } from "../../kit/say";
 import { digitsOf } from "./settled";
 import { codeOf, PartList, useKeep, type Shown } from "./parts";
@@ -122,10 +122,9 @@ function One({
       {list === "charge" && <MoneyField name="price" label="Price" className="w-28" />}
       {list === "note" && <TickField name="loud" label="Shows at every scan" />}
       {row && <TickField name="retired" label="No longer offered" />}
-      <Send write={keep}>{row ? "Keep" : "Add"}</Send>
-      <Button plain onClick={done}>
-        Leave it
-      </Button>
+      <Foot write={keep} onLeave={done}>
+        {row ? "Keep" : "Add"}
+      </Foot>
     </Form>
   );
 }

@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, ChoiceField, Form, Send, TextField, TickField } from "../../kit/forms";
+import { Foot, ChipsField, ChoiceField, Form, TextField, TickField } from "../../kit/forms";
 import { branchName, useMe } from "../../kit/me";
-import { Button, Code, Tag } from "../../kit/parts";
+import { Code, Tag } from "../../kit/parts";
 import { codeOf, PartList, useKeep, type Shown } from "./parts";
 
 type Class = Schema["UpkeepClass"];
@@ -164,12 +164,9 @@ function One({ kind, row, rows, done }: { kind: Kind; row?: Shown<Class>; rows: 
         )}
         {row && <TickField name="retired" label="No longer offered" />}
       </div>
-      <span className="flex gap-2">
-        <Send write={keep}>{row ? "Keep" : "Add"}</Send>
-        <Button plain onClick={done}>
-          Leave it
-        </Button>
-      </span>
+      <Foot write={keep} onLeave={done}>
+        {row ? "Keep" : "Add"}
+      </Foot>
     </Form>
   );
 }

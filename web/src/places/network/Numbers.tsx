@@ -2,7 +2,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField, TickField } from "../../kit/forms";
+import { Foot, ChoiceField, Form, TextField, TickField } from "../../kit/forms";
 import { branchName, useMe } from "../../kit/me";
 import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
 import { administrates } from "../../kit/places";
@@ -72,14 +72,18 @@ const pattern = (v: Said): Pattern => ({
 });
 
 /** How numbers of cards and labels look: nothing about them is fixed anywhere else. */
-export function NumberPatterns({ row }: { row: Shown<Numbers> }) {
+export function NumberPatterns({ row: now }: { row: Shown<Numbers> }) {
+  const [row, setRow] = useState(now); // as it was when this was opened: others are not overwritten
   const may = administrates(useMe().role);
   const [open, setOpen] = useState<number>();
   const keep = useKeep<Numbers>(
     "numbers",
     "How numbers look",
     ({ seen, is }, key) => api.PUT("/api/network/numbers", { params: { header: keyed(key) }, body: { seen, is } }),
-    () => setOpen(undefined),
+    (kept, is) => {
+      setRow({ key: "", seen: kept.seen, is });
+      setOpen(undefined);
+    },
   );
   const list = row.is.patterns;
   const send = (patterns: Pattern[]) => keep.run({ key: "", seen: row.seen, is: { patterns } });
@@ -197,10 +201,9 @@ function One({
       <TextField name="library" label="Cards of a library outside: its name" className="md:col-span-2" />
       <TickField name="letters" label="Letters may stand in it" className="self-end md:col-span-2" />
       <span className="flex gap-2 md:col-span-4">
-        <Send write={write}>Keep</Send>
-        <Button plain onClick={onLeave}>
-          Leave it
-        </Button>
+        <Foot write={write} onLeave={onLeave}>
+          Keep
+        </Foot>
         {onDrop && (
           <Button plain busy={write.busy} onClick={onDrop}>
             Take it away

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
+import { Foot, ChoiceField, Form, TextField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { Button, Code, Trouble } from "../../kit/parts";
 import { administrates } from "../../kit/places";
@@ -135,12 +135,9 @@ function Change({ row, done }: { row: Shown<Partner>; done: () => void }) {
       className="grid max-w-3xl gap-2.5 md:grid-cols-2"
     >
       {addresses}
-      <span className="flex gap-2">
-        <Send write={keep}>Keep</Send>
-        <Button plain onClick={done}>
-          Leave it
-        </Button>
-      </span>
+      <Foot write={keep} onLeave={done}>
+        Keep
+      </Foot>
     </Form>
   );
 }
@@ -180,12 +177,9 @@ function Join({
         options={[["", "choose"], ...classes.map((c) => [c.key.slice("patron:".length), c.is.name] as const)]}
       />
       <ChoiceField name="branch" label="Its home branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
-      <span className="flex gap-2">
-        <Send write={join}>Add</Send>
-        <Button plain onClick={leave}>
-          Leave it
-        </Button>
-      </span>
+      <Foot write={join} onLeave={leave}>
+        Add
+      </Foot>
     </Form>
   );
 }

@@ -2,9 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, ChoiceField, Form, MoneyField, Send, TextField, TickField, useSays } from "../../kit/forms";
+import { Foot, ChipsField, ChoiceField, Form, MoneyField, TextField, TickField, saysOf } from "../../kit/forms";
 import { useMe } from "../../kit/me";
-import { Button } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
 import { useKeep } from "./parts";
 import { startRights, toRights } from "./rights";
@@ -30,6 +29,8 @@ const schema = z.object({
 });
 
 type Said = z.infer<typeof schema>;
+
+const useSaid = saysOf<Said>();
 
 const toPerson = (v: Said, currency: string): Person => ({
   name: v.name,
@@ -77,12 +78,9 @@ export function AddPerson({
       className="grid gap-2.5"
     >
       <Fields isNew />
-      <span className="flex gap-2">
-        <Send write={add}>Add</Send>
-        <Button plain onClick={leave}>
-          Leave it
-        </Button>
-      </span>
+      <Foot write={add} onLeave={leave}>
+        Add
+      </Foot>
     </Form>
   );
 }
@@ -107,21 +105,18 @@ export function ChangePerson({ person: p, done }: { person: Schema["StaffPerson"
       className="grid gap-2.5"
     >
       <Fields />
-      <span className="flex gap-2">
-        <Send write={keep}>Keep</Send>
-        <Button plain onClick={done}>
-          Leave it
-        </Button>
-      </span>
+      <Foot write={keep} onLeave={done}>
+        Keep
+      </Foot>
     </Form>
   );
 }
 
 function Fields({ isNew }: { isNew?: boolean }) {
   const me = useMe();
-  const home = useSays<Said>("home");
-  const role = useSays<Said>("role");
-  const unlimited = useSays<Said>("unlimited");
+  const home = useSaid("home");
+  const role = useSaid("role");
+  const unlimited = useSaid("unlimited");
   const supervises = role === "supervisor" || role === "administrator";
   return (
     <>

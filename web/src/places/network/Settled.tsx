@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
@@ -40,8 +41,8 @@ const schema = z.object({
 export function Settled({ own, settings }: { own: Shown<Schema["UpkeepOwn"]>; settings: Shown<Settings> }) {
   return (
     <>
-      <Called key={`own ${own.seen}`} row={own} />
-      <Rest key={settings.seen} row={settings} />
+      <Called now={own} />
+      <Rest now={settings} />
     </>
   );
 }
@@ -55,15 +56,20 @@ const called = z.object({
     .regex(/^[A-Z0-9-]{2,16}$/, "From 2 to 16 letters, digits and hyphens."),
 });
 
-function Called({ row }: { row: Shown<Schema["UpkeepOwn"]> }) {
+function Called({ now }: { now: Shown<Schema["UpkeepOwn"]> }) {
+  const [row, setRow] = useState(now); // as it was when this was opened
   const may = administrates(useMe().role);
-  const keep = useKeep<Schema["UpkeepOwn"]>("own", "What the network is called", ({ seen, is }, key) =>
-    api.PUT("/api/network/own", { params: { header: keyed(key) }, body: { seen, is } }),
+  const keep = useKeep<Schema["UpkeepOwn"]>(
+    "own",
+    "What the network is called",
+    ({ seen, is }, key) => api.PUT("/api/network/own", { params: { header: keyed(key) }, body: { seen, is } }),
+    (kept, is) => setRow({ key: "", seen: kept.seen, is }),
   );
   return (
     <Card label="The network" className="max-w-4xl p-3.5">
       <h2 className="font-semibold">The network</h2>
       <Form
+        key={row.seen}
         schema={called}
         start={row.is}
         write={keep}
@@ -84,15 +90,20 @@ function Called({ row }: { row: Shown<Schema["UpkeepOwn"]> }) {
   );
 }
 
-function Rest({ row }: { row: Shown<Settings> }) {
+function Rest({ now }: { now: Shown<Settings> }) {
+  const [row, setRow] = useState(now); // as it was when this was opened
   const me = useMe();
   const settings = row.is;
   const may = administrates(me.role);
-  const keep = useKeep<Settings>("settings", "The network's settings", ({ seen, is }, key) =>
-    api.PUT("/api/network/settings", { params: { header: keyed(key) }, body: { seen, is } }),
+  const keep = useKeep<Settings>(
+    "settings",
+    "The network's settings",
+    ({ seen, is }, key) => api.PUT("/api/network/settings", { params: { header: keyed(key) }, body: { seen, is } }),
+    (kept, is) => setRow({ key: "", seen: kept.seen, is }),
   );
   return (
     <Form
+      key={row.seen}
       schema={schema}
       start={start(settings, me.currency)}
       write={keep}

@@ -52,7 +52,8 @@ export function Staff() {
 
 function One({ person: p }: { person: Person }) {
   const me = useMe();
-  const [changing, setChanging] = useState(false);
+  // As they were when this was opened: what others keep meanwhile is not overwritten.
+  const [changing, setChanging] = useState<Person>();
   const name = (code: string) => me.branches.find((b) => b.code === code)?.name ?? code;
   return (
     <li className="grid items-start gap-x-4 gap-y-1.5 px-4 py-3 md:grid-cols-[minmax(0,1fr)_auto]">
@@ -79,10 +80,10 @@ function One({ person: p }: { person: Person }) {
           Whose records they opened
         </Link>
       </p>
-      <Doors person={p} onChange={() => setChanging(!changing)} />
+      <Doors person={p} onChange={() => setChanging(changing ? undefined : p)} />
       {changing && (
         <div className="md:col-span-2">
-          <ChangePerson person={p} done={() => setChanging(false)} />
+          <ChangePerson person={changing} done={() => setChanging(undefined)} />
         </div>
       )}
     </li>

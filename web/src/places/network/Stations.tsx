@@ -1,9 +1,8 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField, TickField } from "../../kit/forms";
+import { Foot, ChoiceField, Form, TextField, TickField } from "../../kit/forms";
 import { branchName, useMe } from "../../kit/me";
-import { Button } from "../../kit/parts";
 import { PartList, useKeep, type Shown } from "./parts";
 
 type Station = Schema["UpkeepStation"];
@@ -79,10 +78,9 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
       <ChoiceField name="paper" label="Paper of its printer" options={papers} />
       <TickField name="slips" label="Slips print by themselves" />
       <TickField name="sounds" label="Sounds" />
-      <Send write={keep}>{row ? "Keep" : "Add"}</Send>
-      <Button plain onClick={done}>
-        Leave it
-      </Button>
+      <Foot write={keep} onLeave={done}>
+        {row ? "Keep" : "Add"}
+      </Foot>
     </Form>
   );
 }

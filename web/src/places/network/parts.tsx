@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { api, keyed, told, type Answer, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
@@ -17,19 +17,30 @@ export interface Shown<T> {
   is: T;
 }
 
-type Send<T> = (part: { key: string; seen: number; is: T }, key: string) => Promise<Answer<unknown>>;
+type Send<T> = (part: { key: string; seen: number; is: T }, key: string) => Promise<Answer<Schema["UpkeepKept"]>>;
 
 /** Keeps a part of the network as it is to be. What others keep meanwhile is not lost: who has not seen it is told. */
-export function useKeep<T>(name: string, about: string, send: Send<T>, done?: () => void) {
+export function useKeep<T>(
+  name: string,
+  about: string,
+  send: Send<T>,
+  done?: (kept: Schema["UpkeepKept"], is: T) => void,
+) {
   const queries = useQueryClient();
-  return useWrite((part: { key: string; seen: number; is: T }, key) => send(part, key), {
+  const write = useWrite((part: { key: string; seen: number; is: T }, key) => send(part, key), {
     name: `keep ${name}`,
     about,
-    done: () => {
+    done: (kept, part) => {
       for (const of of ["network", "changes", "staff", "me"]) void queries.invalidateQueries({ queryKey: [of] });
-      done?.();
+      done?.(kept, part.is);
     },
   });
+  const { problem } = write;
+  // Refused, since somebody else was first: opened again, it shows what they have kept.
+  useEffect(() => {
+    if (problem) for (const of of ["network", "staff"]) void queries.invalidateQueries({ queryKey: [of] });
+  }, [problem, queries]);
+  return write;
 }
 
 type Part = Schema["Away"]["part"];
@@ -87,8 +98,10 @@ export function PartList<T>({
   name: (is: T) => string;
 }) {
   const may = administrates(useMe().role);
-  const [open, setOpen] = useState<string>();
+  // What is changed is what was seen when it was opened, whatever others keep meanwhile: so they are not overwritten.
+  const [open, setOpen] = useState<Shown<T> | "new">();
   const done = () => setOpen(undefined);
+  const isOpen = (r: Shown<T>) => open !== undefined && open !== "new" && open.key === r.key;
   return (
     <Card label={label}>
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-b border-line px-4 py-2.5">
@@ -98,14 +111,14 @@ export function PartList<T>({
           <Button
             plain
             className="ml-auto"
-            aria-expanded={open === ""}
-            onClick={() => setOpen(open === "" ? undefined : "")}
+            aria-expanded={open === "new"}
+            onClick={() => setOpen(open === "new" ? undefined : "new")}
           >
             {add}
           </Button>
         )}
       </div>
-      {open === "" && <div className="border-b border-line bg-sunk/40 px-4 py-3">{form(undefined, done)}</div>}
+      {open === "new" && <div className="border-b border-line bg-sunk/40 px-4 py-3">{form(undefined, done)}</div>}
       {rows.length === 0 && <Empty>{empty}</Empty>}
       <ul className="divide-y divide-line">
         {rows.map((r) => (
@@ -115,20 +128,20 @@ export function PartList<T>({
               {may && (
                 <Quiet
                   className="ml-auto text-sm"
-                  aria-expanded={open === r.key}
+                  aria-expanded={isOpen(r)}
                   aria-label={`Change ${name(r.is)}`}
-                  onClick={() => setOpen(open === r.key ? undefined : r.key)}
+                  onClick={() => setOpen(isOpen(r) ? undefined : r)}
                 >
-                  {open === r.key ? "close" : "change"}
+                  {isOpen(r) ? "close" : "change"}
                 </Quiet>
               )}
             </div>
-            {open === r.key && (
+            {open !== undefined && open !== "new" && open.key === r.key && (
               <div className="mt-2 grid gap-2">
-                {form(r, done)}
+                {form(open, done)}
                 {part && (
                   <div className="flex flex-wrap items-center gap-2">
-                    <TakeAway part={part} of={r} name={name(r.is)} done={done} />
+                    <TakeAway part={part} of={open} name={name(r.is)} done={done} />
                   </div>
                 )}
               </div>

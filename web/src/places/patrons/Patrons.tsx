@@ -140,6 +140,7 @@ function Shown({
   again: () => void;
   onForgotten: (says: string) => void;
 }) {
+  const me = useMe();
   const queries = useQueryClient();
   const navigate = useNavigate();
   const changes = {
@@ -167,12 +168,22 @@ function Shown({
         >
           Open at the desk
         </Button>
-        <Button plain onClick={() => void navigate({ to: "/patrons", search: { patron: card.id, form: "change" } })}>
-          Change the record
-        </Button>
-        <Button plain onClick={() => void navigate({ to: "/patrons", search: { form: "new", household: card.id } })}>
-          Next of the household
-        </Button>
+        {isEmployed(me.role) && (
+          <>
+            <Button
+              plain
+              onClick={() => void navigate({ to: "/patrons", search: { patron: card.id, form: "change" } })}
+            >
+              Change the record
+            </Button>
+            <Button
+              plain
+              onClick={() => void navigate({ to: "/patrons", search: { form: "new", household: card.id } })}
+            >
+              Next of the household
+            </Button>
+          </>
+        )}
         <Button plain onClick={() => void navigate({ to: "/patrons", search: {} })}>
           Find another
         </Button>
@@ -185,29 +196,37 @@ function Shown({
       <div className="grid items-start gap-3.5 lg:grid-cols-[300px_minmax(0,1fr)]">
         <div className="grid gap-3.5">
           <PatronCard {...changes} />
-          <Kept card={card} onCard={changes.onCard} onForgotten={onForgotten} />
+          {isEmployed(me.role) && <Kept card={card} onCard={changes.onCard} onForgotten={onForgotten} />}
         </div>
         <div className="grid gap-3.5">
-          <div className="grid items-start gap-3.5 xl:grid-cols-2">
-            <Notes {...changes} />
-            <Stands {...changes} />
-            <Consents {...changes} />
-            <CardAndPin {...changes} />
-            <ByHand card={card} onCharged={changes.onStale} />
-          </div>
-          <Household id={card.id} />
+          {isEmployed(me.role) && (
+            <>
+              <div className="grid items-start gap-3.5 xl:grid-cols-2">
+                <Notes {...changes} />
+                <Stands {...changes} />
+                <Consents {...changes} />
+                <CardAndPin {...changes} />
+                <ByHand card={card} onCharged={changes.onStale} />
+              </div>
+              <Household id={card.id} />
+            </>
+          )}
           {card.on_loan.length > 0 && (
             <Card label="On loan">
               <h2 className="px-3.5 py-2 font-semibold">On loan</h2>
               <Loans {...changes} />
             </Card>
           )}
-          <History
-            patron={card.id}
-            says={
-              card.history_seen ? undefined : `What ${card.name} has had before is not shown; that is theirs to choose.`
-            }
-          />
+          {isEmployed(me.role) && (
+            <History
+              patron={card.id}
+              says={
+                card.history_seen
+                  ? undefined
+                  : `What ${card.name} has had before is not shown; that is theirs to choose.`
+              }
+            />
+          )}
         </div>
       </div>
     </div>

@@ -1,16 +1,17 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { useFormContext } from "react-hook-form";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { DateField, Form, Send } from "../../kit/forms";
+import { Foot, DateField, Form, Send } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
-import { Button, Card, Head } from "../../kit/parts";
+import { Card, Head } from "../../kit/parts";
 import { useTop } from "../../kit/top";
 import { useWrite } from "../../kit/write";
+import { draftOf, dropDraft, keepDraft } from "./drafts";
 import { Fields, FormIs } from "./Fields";
 import { Likely, useKnown } from "./Likely";
-import { recordOf } from "./recordOf";
+import { recordOf, recordToChange } from "./recordOf";
 import { empty, nextOf, schema, toRecord, toSaid, useSaid, type Said } from "./record";
 
 type Written = Schema["PeopleWritten"];
@@ -55,7 +56,9 @@ export function Join({ household }: { household?: number }) {
 function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const [others, setOthers] = useState<number[]>([]);
+  const household = before?.card.id;
+  const draft = draftOf(household);
+  const [others, setOthers] = useState<number[]>(draft?.others ?? []);
   const [next, setNext] = useState(false);
   const start = before ? nextOf(before.record, before.card.id, !before.minor) : { ...empty, branch: form.branch };
   const join = useWrite(
@@ -64,6 +67,7 @@ function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written })
       name: `join ${before?.card.id ?? 0}`,
       about: (j) => `Registering ${j.legal_name}`,
       done: (w) => {
+        dropDraft(household);
         void queries.invalidateQueries({ queryKey: ["patrons"] });
         queries.setQueryData(["patron", w.card.id], w.card);
         void navigate({
@@ -77,11 +81,12 @@ function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written })
     <Form
       label="Register somebody"
       schema={schema}
-      start={toSaid(start, before && !before.minor ? before.card.legal_name : (before?.guardian ?? ""))}
+      start={draft?.said ?? toSaid(start, before && !before.minor ? before.card.legal_name : (before?.guardian ?? ""))}
       write={join}
       onSend={(v) => join.run({ ...toRecord(v, 0), with: before?.card.id, anyway: others })}
       className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_300px]"
     >
+      <KeepDraft others={others} household={household} done={join.busy} />
       <Inside but={0} isNew others={others} onOther={(id) => setOthers([...others, id])}>
         <div className="flex flex-wrap items-end gap-2.5 border-t border-line pt-3">
           <CardField />
@@ -102,6 +107,17 @@ function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written })
   );
 }
 
+/** Keeps what is written down while one is elsewhere; once it is registered there is nothing to keep. */
+function KeepDraft({ others, household, done }: { others: number[]; household?: number; done: boolean }) {
+  const { subscribe, getValues } = useFormContext<Said>();
+  useEffect(() => {
+    if (done) return undefined;
+    keepDraft(getValues(), others, household);
+    return subscribe({ formState: { values: true }, callback: ({ values }) => keepDraft(values, others, household) });
+  }, [subscribe, getValues, others, household, done]);
+  return null;
+}
+
 /** A card scanned into its field is taken there; without one the next free number is given. */
 function CardField() {
   const { register } = useFormContext<Said>();
@@ -111,6 +127,7 @@ function CardField() {
       <input
         {...register("card")}
         data-takes-scans=""
+        data-here-scans=""
         placeholder="the next free number"
         autoComplete="off"
         className="h-8 min-w-56 rounded-card border border-edge bg-field px-2 font-mono"
@@ -156,14 +173,14 @@ function Inside({
 export function ChangeRecord({ id }: { id: number }) {
   useTop();
   const form = useTheForm();
-  const record = useQuery(recordOf(id));
+  const record = useQuery(recordToChange(id));
   return (
     <Loading of={form}>
       {(f) => (
         <Loading of={record}>
           {(w) => (
             <FormIs value={f}>
-              <Change key={w.revision} written={w} />
+              <Change written={w} />
             </FormIs>
           )}
         </Loading>
@@ -214,12 +231,9 @@ function Change({ written: w }: { written: Written }) {
               </label>
             )}
           </div>
-          <span className="flex gap-2 pt-3">
-            <Send write={change}>Keep</Send>
-            <Button plain onClick={back}>
-              Leave it
-            </Button>
-          </span>
+          <Foot write={change} onLeave={back} className="pt-3">
+            Keep
+          </Foot>
         </Inside>
       </Form>
     </div>

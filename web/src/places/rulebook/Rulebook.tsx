@@ -4,7 +4,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told } from "../../api/client";
 import * as check from "../../kit/checks";
-import { DateField, Form, Send, TextField, useSays } from "../../kit/forms";
+import { DateField, Form, Send, TextField, saysOf } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Head, Tabs, Trouble } from "../../kit/parts";
@@ -135,6 +135,8 @@ function Acts({ draft, onStart }: { draft?: Edition; onStart: () => void }) {
 
 const starting = z.object({ from: check.date, reason: check.text });
 
+const useSaid = saysOf<z.infer<typeof starting>>();
+
 function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => void }) {
   const me = useMe();
   const today = me.now.slice(0, 10);
@@ -171,7 +173,7 @@ function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => void }) {
 }
 
 function Start({ write }: { write: { busy: boolean } }) {
-  const from = useSays<z.infer<typeof starting>>("from");
+  const from = useSaid("from");
   return <Send write={write}>Put in force {from && `from ${sayDate(from)}`}</Send>;
 }
 

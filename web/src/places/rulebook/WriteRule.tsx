@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, Form, Send, TextField, useSays, useSet } from "../../kit/forms";
+import { ChipsField, Form, Send, TextField, saysOf, useSet } from "../../kit/forms";
 import { Button, Field, inputLook, Quiet } from "../../kit/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, type Edition, type Overview, type Term } from "./types";
@@ -15,6 +15,8 @@ const schema = z.object({
   terms: z.record(z.string(), z.string()),
 });
 type Writing = z.infer<typeof schema>;
+
+const useSaid = saysOf<Writing>();
 
 /** Writes a rule, or changes one: its name, where it holds, and what it settles. */
 export function WriteRule({
@@ -96,7 +98,7 @@ export function WriteRule({
 
 /** What the rule settles, and what else it could. */
 function Terms({ all }: { all: Term[] }) {
-  const terms = useSays<Writing>("terms") as Record<string, string>;
+  const terms = useSaid("terms");
   const set = useSet<Writing>();
   const settled = all.filter((t) => t.id in terms);
   return (
@@ -136,7 +138,7 @@ function Terms({ all }: { all: Term[] }) {
 }
 
 function Ends({ write, onClose }: { write: { busy: boolean }; onClose: () => void }) {
-  const terms = useSays<Writing>("terms") as Record<string, string>;
+  const terms = useSaid("terms");
   return (
     <div className="flex gap-2">
       <Send write={write} disabled={Object.keys(terms).length === 0}>
