@@ -37,6 +37,7 @@ type Lending struct {
 	Borrower loan.Borrower // what is counted of OnLoan is filled in
 	OnLoan   []OnLoan
 	Claim    *Claim            // nil: meant for nobody else
+	Before   *loan.Stop        // asks since they have had the title before; nil: nobody asks
 	May      settings.Entitled // who lends it, for what may be gone past
 	Past     []loan.StopKind   // stops that were seen and are gone past
 	Reason   string            // why they are
@@ -128,6 +129,9 @@ func (l *Lending) stops(v *Verdict) []loan.Stop {
 	}
 	if s := loan.DueSoon(v.Due, l.Branch, l.Now); s != nil {
 		out = append(out, *s)
+	}
+	if l.Before != nil {
+		out = append(out, *l.Before)
 	}
 	return out
 }

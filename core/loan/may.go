@@ -62,6 +62,7 @@ const (
 	NoConsent    StopKind = "consent"
 	MeantForElse StopKind = "meant_for_else" // on the hold shelf or on its way for somebody else
 	Soon         StopKind = "soon"           // would be due in a moment: no stop, an ask
+	HadBefore    StopKind = "had_before"     // has had this title before: no stop, an ask
 )
 
 // Stop is one reason, in a sentence.
@@ -74,11 +75,11 @@ type Stop struct {
 var StopKinds = []StopKind{
 	CardInactive, CardExcluded, CardStopped, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike,
 	TooYoung,
-	NoConsent, MeantForElse, Soon,
+	NoConsent, MeantForElse, Soon, HadBefore,
 }
 
 // NeedsReason tells whether going past it has to be explained.
-func (k StopKind) NeedsReason() bool { return k != Soon }
+func (k StopKind) NeedsReason() bool { return k != Soon && k != HadBefore }
 
 // adultFrom is the age from which nobody else answers for a patron.
 const adultFrom = 18
@@ -247,3 +248,15 @@ func MayCountAs(b *calendar.Branch, today, as calendar.Date, back *int) (first c
 
 // binLooksBack is for how many days a bin may have been filling.
 const binLooksBack = 60
+
+// Earlier asks first where somebody has had a title before: how often, and when it last came back.
+func Earlier(times int, last calendar.Date) *Stop {
+	if times == 0 {
+		return nil
+	}
+	often := "once"
+	if times > 1 {
+		often = fmt.Sprintf("%d times", times)
+	}
+	return &Stop{HadBefore, fmt.Sprintf("Has had this title %s before, last back on %s.", often, last.Say())}
+}

@@ -40,6 +40,7 @@ const (
 	Lapse   Move = "lapse"    // not fetched in time
 	PutBack Move = "put_back" // its item serves it no more: it waits again in its old place
 	Reopen  Move = "reopen"   // a loan that filled it from the hold shelf was undone: it is ready again
+	Revive  Move = "revive"   // what cancelled it was undone: it waits again in its old place
 )
 
 // moves are the states to which a move leads from each state.
@@ -49,6 +50,8 @@ var moves = map[State]map[Move]State{
 	Moving:   {Send: Moving, Shelve: Ready, Fill: Filled, Cancel: Cancelled, PutBack: Waiting},
 	Ready:    {Send: Moving, Shelve: Ready, Fill: Filled, Cancel: Cancelled, Lapse: Lapsed, PutBack: Waiting},
 	Filled:   {Reopen: Ready, PutBack: Waiting},
+	// An item that was meant for it is not taken from whoever it serves by now.
+	Cancelled: {Revive: Waiting},
 }
 
 // Next is the state to which a move leads; the error says what the hold is and what could come.
@@ -69,6 +72,7 @@ var sayMove = map[Move]string{
 	Lapse:   "lapse",
 	PutBack: "wait again",
 	Reopen:  "be ready again",
+	Revive:  "wait again",
 }
 
 // byHand are the moves that somebody makes for its own sake; the others follow from a scan, which anybody may make.
@@ -86,4 +90,22 @@ func (m Move) MayMake(r role.Role) bool {
 		}
 	}
 	return false
+}
+
+// further tells how far along a hold is that has not ended.
+var further = map[State]int{Waiting: 0, Fetching: 1, Moving: 2, Ready: 3}
+
+// Claim is a hold as it stands against another of the same person on the same title.
+type Claim struct {
+	State State
+	Place float64
+}
+
+// Stays tells whether of two holds of one person on one title the first stays: the one that has come further, or else the
+// one with the better place.
+func Stays(a, b Claim) bool {
+	if further[a.State] != further[b.State] {
+		return further[a.State] > further[b.State]
+	}
+	return a.Place <= b.Place
 }

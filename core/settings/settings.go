@@ -20,6 +20,9 @@ type Settings struct {
 	Second      []role.Role  `json:"second_factor" maxItems:"10" nullable:"false" doc:"Roles whose people need a second factor to sign in"`
 	Limits      Limits       `json:"limits"`
 	Keep        Keep         `json:"keep"`
+	AskBefore   bool         `json:"ask_before" doc:"Lending asks first where a patron has had the title before, unless they chose otherwise"`
+	SignUps     SignUps      `json:"sign_ups"`
+	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
 
@@ -29,6 +32,37 @@ type Limits struct {
 	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
 	Past     map[loan.StopKind][]role.Role `json:"past" doc:"Who beside those who supervise may lend past a stop"`
 	Consents []role.Role                   `json:"consents" maxItems:"10" nullable:"false" doc:"Who beside those who supervise changes a consent that has been given"`
+}
+
+// SignUps is whether people sign up by themselves, and what they may until somebody has looked at them.
+type SignUps struct {
+	Open     bool   `json:"open" doc:"There is a page on which people sign up by themselves"`
+	CardDays int    `json:"card_days" minimum:"0" maximum:"90" doc:"For how many days a temporary card holds, which may look and place holds, and not borrow; 0: there is none"`
+	Class    string `json:"class" maxLength:"40" doc:"The patron class of temporary cards where none fits the age; empty: the first that the branch offers"`
+}
+
+// Asks tells whether lending asks where a patron has had a title before, by what the network has settled and the patron chosen.
+func (s *Settings) Asks(chosen *bool) bool {
+	if chosen != nil {
+		return *chosen
+	}
+	return s.AskBefore
+}
+
+// NoHistory says why asking for what somebody has had before does not work for them; empty: it does. Months is what the patron has
+// chosen of how long their history is kept; nil: as the network has settled.
+func (s *Settings) NoHistory(months *int) string {
+	kept := months
+	if kept == nil {
+		kept = s.Keep.History
+	}
+	switch {
+	case kept == nil || *kept > 0:
+		return ""
+	case months != nil:
+		return "It cannot work: they have chosen that no history of theirs is kept."
+	}
+	return "It cannot work: the network keeps no history unless a patron chooses that theirs is kept."
 }
 
 // Keep is for how long what concerns persons is kept, in months, and the answers to repeated requests, in days.
@@ -51,7 +85,7 @@ func Usual() Settings {
 				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,
 			},
 			BackDays: 3, Consents: []role.Role{},
-			Past: map[loan.StopKind][]role.Role{loan.Soon: role.Everyone},
+			Past: map[loan.StopKind][]role.Role{loan.Soon: role.Everyone, loan.HadBefore: role.Everyone},
 		},
 		Fields: person.Needs{},
 		Keep:   Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},

@@ -1,0 +1,90 @@
+package person
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Notice is a kind of thing that patrons are told of.
+type Notice string
+
+// The kinds.
+const (
+	HoldReady Notice = "hold_ready"
+	Overdue   Notice = "overdue"
+)
+
+// Way is by what somebody is told.
+type Way string
+
+// The ways. What is told by phone or letter waits in a list for who calls or prints.
+const (
+	ByMail   Way = "mail"
+	ByPhone  Way = "phone"
+	ByLetter Way = "letter"
+	NotTold  Way = "none"
+)
+
+// Ways are by what somebody wants to be told of what. What they have not chosen goes by mail where there is an address.
+type Ways map[Notice]Way
+
+// kinds are which ways a kind of notice can go: what is overdue is told to everybody.
+var kinds = map[Notice][]Way{
+	HoldReady: {ByMail, ByPhone, ByLetter, NotTold},
+	Overdue:   {ByMail, ByPhone, ByLetter},
+}
+
+// addresses are what each way needs of a record.
+var addresses = map[Way]struct {
+	field Field
+	name  string
+	has   func(*Record) bool
+}{
+	ByMail:   {Email, "a mail address", func(r *Record) bool { return r.Email != "" }},
+	ByPhone:  {Phone, "a telephone number", func(r *Record) bool { return r.Phone != "" }},
+	ByLetter: {Address, "a postal address", func(r *Record) bool { return r.Address != "" }},
+}
+
+// Check tells what is wrong with what somebody has chosen; none: nothing is.
+func (w Ways) Check(r *Record) []Wrong {
+	var out []Wrong
+	for n, way := range w {
+		ways, known := kinds[n]
+		switch {
+		case !known:
+			out = append(out, Wrong{Field(n), fmt.Sprintf("There are no notices %q.", n)})
+		case !slices.Contains(ways, way):
+			out = append(out, Wrong{Field(n), fmt.Sprintf("%q is no way for these notices to go.", way)})
+		case way != NotTold && !addresses[way].has(r):
+			out = append(out, Wrong{Field(n), fmt.Sprintf("There is no %s on the record, so nothing can go there.",
+				strings.TrimPrefix(addresses[way].name, "a "))})
+		}
+	}
+	slices.SortFunc(out, func(a, b Wrong) int { return strings.Compare(string(a.Field), string(b.Field)) })
+	return out
+}
+
+// Unreached tells what a record would have to have, since notices go there, and has not: the field, in a sentence.
+func (w Ways) Unreached(r *Record) []Wrong {
+	var out []Wrong
+	for _, way := range []Way{ByLetter, ByMail, ByPhone} {
+		uses := slices.ContainsFunc([]Notice{HoldReady, Overdue}, func(n Notice) bool { return w[n] == way })
+		if a := addresses[way]; uses && !a.has(r) {
+			out = append(out, Wrong{a.field, fmt.Sprintf(
+				"Notices go there. Choose another way for them first, or write %s.", a.name)})
+		}
+	}
+	return out
+}
+
+// Of is the way by which a notice goes; empty: there is none, and staff see that nobody was told.
+func (w Ways) Of(n Notice, r *Record) Way {
+	if way, chosen := w[n]; chosen {
+		return way
+	}
+	if r.Email != "" {
+		return ByMail
+	}
+	return ""
+}

@@ -1,0 +1,210 @@
+// Package roster knows school classes and clubs: how lists of their members are sorted, and what becomes of a class when a
+// school year ends.
+package roster
+
+import (
+	"cmp"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Kind is of what sort a roster is: a pupil is in one class at a time, and in as many clubs as they like.
+type Kind string
+
+// The kinds.
+const (
+	Class Kind = "class"
+	Club  Kind = "club"
+)
+
+// Entry is one line of a list: whom it names, by a number, and into which roster.
+type Entry struct {
+	List   string // its file; empty: it was pasted
+	Line   int
+	Text   string // as it stands there
+	Roster string // empty: that for which the list was brought
+}
+
+// where tells where an entry stands, as seen from a list.
+func (e Entry) where(list string) string {
+	if e.List == list {
+		return fmt.Sprintf("line %d", e.Line)
+	}
+	return fmt.Sprintf("line %d of %s", e.Line, cmp.Or(e.List, "the pasted list"))
+}
+
+// Sought is what is known of the number of an entry.
+type Sought struct {
+	Patrons  []int64 // whose it is; a school's number may be that of several
+	Former   bool    // it is a card that has been replaced by another
+	Inactive bool    // they are not active
+	Problem  string  // why it can be nobody's, in a sentence; empty: it is well formed
+}
+
+// Odd is a line that names nobody who can be put on a roster.
+type Odd struct {
+	List string `json:"list" doc:"Its file; empty: it was pasted"`
+	Line int    `json:"line"`
+	Text string `json:"text"`
+	Says string `json:"says"`
+}
+
+// Placed is somebody named by a line.
+type Placed struct {
+	Patron int64
+	Line   int
+}
+
+// Sort tells who is named for which roster, in the order of the lines, and which lines are odd: empty, of nobody, of several,
+// or of somebody whom an earlier line names. Of a class, one pupil is in one: a line that names them for another is odd too.
+func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]Placed, []Odd) {
+	placed := map[string][]Placed{}
+	odd := []Odd{}
+	first := map[string]Entry{}
+	for _, e := range entries {
+		says := ""
+		s := sought[e.Text]
+		var key string
+		switch {
+		case e.Text == "":
+			says = "There is no number in this line."
+		case s.Problem != "" && len(s.Patrons) == 0:
+			says = s.Problem
+		case len(s.Patrons) == 0:
+			says = "Nobody here has this number."
+		case len(s.Patrons) > 1:
+			says = fmt.Sprintf("%d patrons have this school number. Name the card.", len(s.Patrons))
+		case s.Inactive:
+			says = "Their card is not in use."
+		default:
+			key = strconv.FormatInt(s.Patrons[0], 10)
+			if kind == Club {
+				key += " " + strings.ToLower(e.Roster)
+			}
+			switch before, twice := first[key]; {
+			case twice && strings.EqualFold(before.Roster, e.Roster):
+				says = fmt.Sprintf("The same person stands in %s.", before.where(e.List))
+			case twice:
+				says = fmt.Sprintf("A pupil is in one class, and they are put into %s in %s.", before.Roster, before.where(e.List))
+			}
+		}
+		if says != "" {
+			odd = append(odd, Odd{e.List, e.Line, e.Text, says})
+			continue
+		}
+		first[key] = e
+		placed[e.Roster] = append(placed[e.Roster], Placed{s.Patrons[0], e.Line})
+	}
+	return placed, odd
+}
+
+var number = regexp.MustCompile(`[0-9]+`)
+
+// Next gives the name and the school year of a class a year later: the number in its year one higher, and the same number in
+// its name. It is false where the year has no number, or its name does not have the same one.
+func Next(name, year string) (string, string, bool) {
+	at := number.FindStringIndex(year)
+	if at == nil {
+		return name, year, false
+	}
+	was := year[at[0]:at[1]]
+	n, err := strconv.Atoi(was)
+	if err != nil {
+		return name, year, false
+	}
+	is := strconv.Itoa(n + 1)
+	if len(was) > 1 && was[0] == '0' {
+		is = fmt.Sprintf("%0*d", len(was), n+1)
+	}
+	for _, in := range number.FindAllStringIndex(name, -1) {
+		if same(name[in[0]:in[1]], n) {
+			return name[:in[0]] + is + name[in[1]:], year[:at[0]] + is + year[at[1]:], true
+		}
+	}
+	return name, year[:at[0]] + is + year[at[1]:], false
+}
+
+func same(digits string, n int) bool {
+	v, err := strconv.Atoi(digits)
+	return err == nil && v == n
+}
+
+// Standing is a class as it stands, with its key among others.
+type Standing struct {
+	ID         int64
+	Name, Year string
+}
+
+// Moved is what becomes of a class when a year ends.
+type Moved struct {
+	Standing
+	Ends bool   // it is dissolved
+	Says string // why nothing becomes of it, in a sentence; empty: something does
+}
+
+// MoveUp moves classes up by a year; those of the last one are dissolved. A class whose next name somebody has who stays is
+// left, and says so. They are given in an order in which each may take its new name.
+func MoveUp(classes, stay []Standing, last string) []Moved {
+	taken := map[string]bool{}
+	for _, s := range stay {
+		taken[strings.ToLower(s.Name)] = true
+	}
+	var out []Moved
+	for _, c := range classes {
+		m := Moved{Standing: c}
+		name, year, ok := Next(c.Name, c.Year)
+		switch {
+		case last != "" && strings.EqualFold(c.Year, last):
+			m.Ends = true
+		case year == c.Year:
+			m.Says = fmt.Sprintf("%s has no school year with a number, so nobody knows what follows. Write one into it first.", c.Name)
+		case !ok:
+			m.Says = fmt.Sprintf("The name %s does not have the %s of its school year, so it says no next one. Rename it by hand.",
+				c.Name, number.FindString(c.Year))
+		default:
+			m.Name, m.Year = name, year
+		}
+		out = append(out, m)
+	}
+	// What stays where it is holds its name; who would take that stays too, and so on.
+	for again := true; again; {
+		again = false
+		for k := range out {
+			m := &out[k]
+			if m.Ends {
+				continue
+			}
+			if m.Says != "" {
+				was := strings.ToLower(classes[k].Name)
+				again = again || !taken[was]
+				taken[was] = true
+				continue
+			}
+			if taken[strings.ToLower(m.Name)] {
+				m.Says = fmt.Sprintf("There is a %s already that does not move up.", m.Name)
+				m.Name, m.Year = classes[k].Name, classes[k].Year
+				taken[strings.ToLower(m.Name)] = true
+				again = true
+			}
+		}
+	}
+	// The highest first: the name that the next takes is free by then.
+	slices.SortStableFunc(out, func(a, b Moved) int {
+		if a.Ends != b.Ends {
+			if a.Ends {
+				return -1
+			}
+			return 1
+		}
+		return yearOf(b.Year) - yearOf(a.Year)
+	})
+	return out
+}
+
+func yearOf(year string) int {
+	n, _ := strconv.Atoi(number.FindString(year))
+	return n
+}

@@ -1,0 +1,113 @@
+package roster
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestSort(t *testing.T) {
+	sought := map[string]Sought{
+		"c1": {Patrons: []int64{1}}, "s1": {Patrons: []int64{1}}, "c2": {Patrons: []int64{2}},
+		"old2": {Patrons: []int64{2}, Former: true}, "both": {Patrons: []int64{3, 4}},
+		"gone": {Patrons: []int64{5}, Inactive: true}, "bad": {Problem: "A check digit that does not fit."},
+	}
+	entries := []Entry{
+		{"", 1, "c1", ""}, {"", 2, "", ""}, {"", 3, "nobody", ""}, {"", 4, "s1", ""}, {"", 5, "both", ""}, {"", 6, "gone", ""},
+		{"", 7, "bad", ""}, {"", 8, "old2", ""}, {"", 9, "c1", "5b"},
+	}
+	placed, odd := Sort(entries, sought, Class)
+	assert.Equal(t, map[string][]Placed{"": {{1, 1}, {2, 8}}}, placed)
+	var said []string
+	for _, o := range odd {
+		said = append(said, fmt.Sprint(o.Line, " ", o.Says))
+	}
+	assert.Equal(t, []string{
+		"2 There is no number in this line.", "3 Nobody here has this number.", "4 The same person stands in line 1.",
+		"5 2 patrons have this school number. Name the card.", "6 Their card is not in use.",
+		"7 A check digit that does not fit.", "9 A pupil is in one class, and they are put into  in line 1.",
+	}, said)
+	placed, odd = Sort(entries, sought, Club)
+	assert.Len(t, placed["5b"], 1, "of clubs one is in many")
+	assert.Len(t, odd, 6)
+}
+
+func TestNext(t *testing.T) {
+	for _, c := range []struct {
+		name, year, wantName, wantYear string
+		ok                             bool
+	}{
+		{"5b", "5", "6b", "6", true},
+		{"Class 9a", "Year 9", "Class 10a", "Year 10", true},
+		{"Room 12, class 3", "3", "Room 12, class 4", "4", true},
+		{"3 of house 3", "3", "4 of house 3", "4", true},
+		{"09c", "09", "10c", "10", true},
+		{"Otters", "2", "Otters", "3", false},
+		{"5b", "", "5b", "", false},
+		{"Chess", "first", "Chess", "first", false},
+	} {
+		name, year, ok := Next(c.name, c.year)
+		assert.Equal(t, fmt.Sprint(c.wantName, c.wantYear, c.ok), fmt.Sprint(name, year, ok), c.name)
+	}
+}
+
+func TestMoveUp(t *testing.T) {
+	classes := []Standing{{1, "4a", "4"}, {2, "5a", "5"}, {3, "6a", "6"}, {4, "Otters", "5"}, {5, "Play group", ""}}
+	moved := MoveUp(classes, nil, "6")
+	var said []string
+	for _, m := range moved {
+		said = append(said, fmt.Sprint(m.ID, m.Name, m.Ends, m.Says != ""))
+	}
+	assert.Equal(t, []string{
+		"36atrue false", "26afalse false", "15afalse false", "4Ottersfalse true", "5Play groupfalse true",
+	}, said)
+
+	// One that stays where it is stands in the way of all below it.
+	for _, m := range MoveUp([]Standing{{1, "4a", "4"}, {2, "5a", "5"}}, []Standing{{3, "6A", "6"}}, "") {
+		assert.NotEmpty(t, m.Says)
+		assert.Equal(t, m.Name, map[int64]string{1: "4a", 2: "5a"}[m.ID])
+	}
+}
+
+// Whatever moves up, no two have one name, at no moment; and who is told that nothing becomes of it stays as it is.
+func TestMoveUpNeverGivesOneNameTwice(t *testing.T) {
+	for seed := range uint64(500) {
+		r := rand.New(rand.NewPCG(seed, 1))
+		var all []Standing
+		names := map[string]bool{}
+		for k := range 12 {
+			year := 1 + r.IntN(6)
+			name := fmt.Sprintf("%d%c", year, 'a'+r.IntN(2))
+			if r.IntN(6) == 0 {
+				name = []string{"Otters", "Foxes", "9z"}[r.IntN(3)]
+			}
+			if !names[name] {
+				names[name] = true
+				all = append(all, Standing{int64(k + 1), name, fmt.Sprint(year)})
+			}
+		}
+		cut := r.IntN(len(all) + 1)
+		move, stay := all[:cut], all[cut:]
+		now := map[int64]string{}
+		for _, s := range all {
+			now[s.ID] = strings.ToLower(s.Name)
+		}
+		for _, m := range MoveUp(move, stay, []string{"", "6"}[r.IntN(2)]) {
+			if m.Ends {
+				delete(now, m.ID)
+				continue
+			}
+			if m.Says != "" {
+				assert.Equal(t, now[m.ID], strings.ToLower(m.Name), "seed %d", seed)
+				continue
+			}
+			for id, name := range now {
+				assert.False(t, id != m.ID && name == strings.ToLower(m.Name), "seed %d: %s twice", seed, m.Name)
+			}
+			now[m.ID] = strings.ToLower(m.Name)
+		}
+	}
+}
