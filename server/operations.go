@@ -38,6 +38,9 @@ func (s *Server) operations() {
 	s.doorOperations()
 	s.networkOperations()
 	s.peopleOperations()
+	s.rosterOperations()
+	s.mergeOperations()
+	s.signUpOperations()
 }
 
 // Me is who is signed in, where, and when it is.
@@ -661,8 +664,8 @@ func (s *Server) noticeOperations() {
 		http.MethodPost,
 		"/messages/{id}/settle",
 		"settleMessage",
-		"Decide an unclear message",
-		supervising,
+		"Decide an unclear message, or say that one was told by hand",
+		employed,
 		func(a *act.Act, in *OneSent[settle]) (Done, error) {
 			return Done{true}, notices.Settle(a, in.ID, in.Body.Again)
 		},

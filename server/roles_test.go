@@ -118,7 +118,11 @@ var mayDo = map[string]string{
 	"bringFile": "supervisor", "rehearse": "supervisor", "rehearsals": "supervisor", "rehearsal": "supervisor", "stopRehearsal": "supervisor",
 	"exampleOfLoan": "supervisor", "reports": "supervisor", "answerReport": "supervisor",
 	"beginDraft": "supervisor", "setTerm": "supervisor", "putInForce": "supervisor", "dropDraft": "supervisor",
-	"moveClock": "supervisor", "sendMailing": "supervisor", "dropMailing": "supervisor", "settleMessage": "supervisor",
+	"moveClock": "supervisor", "sendMailing": "supervisor", "dropMailing": "supervisor", "settleMessage": "desk",
+	"rosters": "desk", "makeRoster": "desk", "roster": "desk", "changeRoster": "desk", "rosterMembers": "desk", "rosterScan": "desk", "leaveRoster": "desk", "fillRosters": "desk",
+	"moveRostersUp": "desk", "dissolveRosters": "desk", "consentsOfMany": "desk", "deeds": "desk", "undoDeed": "desk",
+	"lookAtMerge": "supervisor", "merge": "supervisor", "unmerge": "supervisor", "besideOf": "desk", "chooseWays": "desk", "confirmDetails": "desk", "takeOn": "desk", "shortenCard": "desk",
+	"signUps": "desk", "signUp": "desk", "takeSignUp": "desk", "signUpKnown": "desk", "turnDown": "desk", "signUpAgain": "desk",
 }
 
 var roleLogins = map[string]string{

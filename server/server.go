@@ -47,6 +47,7 @@ type Server struct {
 	log      *slog.Logger
 	options  Options
 	messages *httprate.RateLimiter // of partners
+	signUps  *httprate.RateLimiter // of addresses
 	closing  chan struct{}         // closed when streams are to end
 	close    sync.Once
 }
@@ -60,6 +61,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		log:      log,
 		options:  options,
 		messages: httprate.NewRateLimiter(mostMessages, time.Minute),
+		signUps:  httprate.NewRateLimiter(mostSignUps, signUpWindow),
 		closing:  make(chan struct{}),
 	}
 	s.sessions.ErrorFunc = s.sessionError
@@ -68,6 +70,11 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s.router.Get("/health", s.health)
 	s.router.Post("/iso18626", s.exchange)
 	s.router.Post("/iso18626/{secret}", s.exchange)
+	s.router.Group(func(r chi.Router) {
+		r.Use(http.NewCrossOriginProtection().Handler)
+		r.Get(signUpPath, s.signUpForm)
+		r.Post(signUpPath, s.signUp)
+	})
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {
 		r.Use(

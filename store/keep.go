@@ -137,10 +137,15 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			identity_two = '', identity_number = '', school = '', school_year = '', pickup = NULL, may_use = '{}',
 			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, pin_hash = '',
 			in_area = NULL,
-			mail_returned = false WHERE id = $1),
+			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}'
+			WHERE id = $1),
+		parted AS (DELETE FROM merges WHERE gone_id = $1 OR kept_id = $1),
 		ward AS (UPDATE patrons SET guardian_id = NULL WHERE guardian_id = $1),
 		noted AS (DELETE FROM patron_notes WHERE patron_id = $1),
 		agreed AS (DELETE FROM consents WHERE patron_id = $1),
+		listed AS (DELETE FROM roster_members WHERE patron_id = $1),
+		adult AS (UPDATE rosters SET adult_id = NULL WHERE adult_id = $1),
+		came AS (DELETE FROM sign_ups WHERE patron_id = $1),
 		carded AS (DELETE FROM former_cards WHERE patron_id = $1)
 		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,
 			(SELECT count(*) FROM events_cut) AS events, (SELECT count(*) FROM dropped) AS messages,
@@ -153,9 +158,9 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 }
 
 // KeepHistoryChoice writes what a patron has chosen of their history: for how many months it is kept, nil: as the network
-// has settled, and whether staff may see it.
-func (t *Tx) KeepHistoryChoice(patron int64, months *int, seen bool) {
-	t.queueOne("UPDATE patrons SET history_months = $2, history_seen = $3 WHERE id = $1", patron, months, seen)
+// has settled, whether staff may see it, and whether lending asks for what they have had before.
+func (t *Tx) KeepHistoryChoice(patron int64, months *int, seen bool, ask *bool) {
+	t.queueOne("UPDATE patrons SET history_months = $2, history_seen = $3, ask_before = $4 WHERE id = $1", patron, months, seen, ask)
 }
 
 // KeepSettings writes what the network has settled.
@@ -171,7 +176,7 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			card_until, email, phone, address, older_reader, history_months, history_seen, institution, other_phones,
 			text_number, postal_code, town, home_address, mail_returned, in_area, guardian_name, answers_for_all,
 			identity, identity_two, identity_number, school, school_year, pickup, may_use, marks, stopped,
-			standing_reason, internet, photo, joined_on,
+			standing_reason, internet, photo, joined_on, confirmed_on, ask_before, notices,
 			(SELECT g.legal_name FROM patrons g WHERE g.id = p.guardian_id) AS guardian,
 			(SELECT name FROM households WHERE id = p.household_id) AS household FROM patrons p WHERE id = $1`,
 		"loans": `SELECT i.barcode, t.name AS title, t.author, l.branch_code AS branch, l.lent_at, l.due_date,
@@ -194,12 +199,18 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id WHERE e.patron_id = $1 ORDER BY e.at, e.id`,
 		"notes": `SELECT n.at, n.kind, n.text, n.ended_at, f.name AS written_by FROM patron_notes n
 			LEFT JOIN staff f ON f.id = n.staff_id WHERE n.patron_id = $1 ORDER BY n.id`,
-		"consents":     "SELECT at, what, answer, reason, letter FROM consents WHERE patron_id = $1 ORDER BY id",
-		"former_cards": "SELECT card, ended_at, why FROM former_cards WHERE patron_id = $1 ORDER BY ended_at",
-		"reports":      `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
+		"consents": "SELECT at, what, answer, reason, letter FROM consents WHERE patron_id = $1 ORDER BY id",
+		"former_cards": `SELECT card, ended_at, why FROM former_cards WHERE patron_id = $1
+			OR patron_id IN (SELECT id FROM patrons WHERE merged_into = $1) ORDER BY ended_at`,
+		"merged_records": `SELECT p.card, p.legal_name, p.preferred_name, p.born, p.email, p.phone, p.address, m.at FROM merges m
+			JOIN patrons p ON p.id = m.gone_id WHERE m.kept_id = $1 AND m.undone_at IS NULL ORDER BY m.id`,
+		"rosters": `SELECT r.kind, r.name, r.branch_code AS branch, r.school, r.school_year, m.since FROM roster_members m
+			JOIN rosters r ON r.id = m.roster_id WHERE m.patron_id = $1 ORDER BY m.since`,
+		"sign_ups": "SELECT at, record, state, answered_at, reason FROM sign_ups WHERE patron_id = $1 ORDER BY id",
+		"reports":  `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
 		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r
 			JOIN staff f ON f.id = r.staff_id
-			WHERE r.patron_id = $1 ORDER BY r.id`,
+			WHERE r.patron_id = $1 OR r.patron_id IN (SELECT id FROM patrons WHERE merged_into = $1) ORDER BY r.id`,
 	}
 	q := &questions{}
 	out := map[string]json.RawMessage{}

@@ -15,7 +15,8 @@ var Retried atomic.Int64
 
 // Lock is what an act is about to touch. There is one order, in which everything is locked:
 //
-//  1. the bin of a branch, 2. a returns run, 3. patrons by id, 4. titles by id, 5. requests to and from outside.
+//  1. the bin of a branch, 2. a returns run, 3. patrons by id, 4. titles by id, 5. rosters by id, 6. requests to and from
+//     outside.
 //     A change of calendars has the network before all of these.
 //
 // A title stands for its queue and all its copies: whoever changes where an item is, or a hold, has its title. A
@@ -29,11 +30,13 @@ type Lock struct {
 	OpenOf  int64 // the patrons whose asks are open in a run
 	Patrons []int64
 	Titles  []int64
-	Barcode string // its title, and the patron who has it
-	Item    int64  // likewise
-	Loan    int64  // likewise, its patron
-	Hold    int64  // its title and patron
-	Sweep   int64  // the patrons of its loans, and the titles of its holds
+	Barcode string  // its title, and the patron who has it
+	Item    int64   // likewise
+	Loan    int64   // likewise, its patron
+	Hold    int64   // its title and patron
+	Sweep   int64   // the patrons of its loans, and the titles of its holds
+	HoldsOf int64   // the titles on which this patron has open holds, or has something of a merge
+	Rosters []int64 // with the patrons who are in them
 }
 
 // Locked is what a lock was given on.
@@ -85,7 +88,14 @@ var (
 		"SELECT l.patron_id FROM sweep_lines s JOIN loans l ON l.id = s.loan_id WHERE s.sweep_id = $%d",
 		"SELECT h.title_id FROM sweep_lines s JOIN holds h ON h.id = s.hold_id WHERE s.sweep_id = $%d",
 	}
-	byIDs = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
+	// What a merge has moved or ended is told by what it did, whoever has it now.
+	byHoldsOf = tells{
+		titles: "SELECT h.title_id FROM holds h WHERE h.closed_at IS NULL AND h.patron_id = $%[1]d UNION " +
+			"SELECT h.title_id FROM merges m CROSS JOIN LATERAL jsonb_array_elements_text(m.did->'holds' || (m.did->'ended')) d(id) " +
+			"JOIN holds h ON h.id = d.id::bigint WHERE m.gone_id = $%[1]d AND m.undone_at IS NULL",
+	}
+	byRosters = tells{patrons: "SELECT m.patron_id FROM roster_members m WHERE m.roster_id = ANY($%d::bigint[])"}
+	byIDs     = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
 
 // take puts the locks before further questions, so that these see what is so once they are given.
@@ -103,14 +113,14 @@ func (t *Tx) take(l Lock, q *questions) {
 			return err
 		})
 	}
-	var patrons, titles naming
+	var patrons, titles, rosters naming
 	for _, n := range []struct {
 		by    tells
 		given bool
 		arg   any
 	}{
 		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan},
-		{byHold, l.Hold != 0, l.Hold}, {bySweep, l.Sweep != 0, l.Sweep},
+		{byHold, l.Hold != 0, l.Hold}, {bySweep, l.Sweep != 0, l.Sweep}, {byHoldsOf, l.HoldsOf != 0, l.HoldsOf},
 		{byLine, l.Line != 0, l.Line}, {byOpenAsks, l.OpenOf != 0, l.OpenOf},
 	} {
 		if n.given {
@@ -124,8 +134,14 @@ func (t *Tx) take(l Lock, q *questions) {
 	if len(l.Titles) > 0 {
 		titles.add(byIDs.titles, l.Titles)
 	}
+	if len(l.Rosters) > 0 {
+		patrons.add(byRosters.patrons, l.Rosters)
+		rosters.add("SELECT unnest($%d::bigint[])", l.Rosters)
+	}
 	t.lockNamed(q, &t.locked.Patrons, "patrons", patrons)
 	t.lockNamed(q, &t.locked.Titles, "titles", titles)
+	var held []int64
+	t.lockNamed(q, &held, "rosters", rosters)
 }
 
 // KeepTime has told what time it is whenever locks were given: an act that had to wait for another comes after it, in

@@ -211,8 +211,12 @@ type Patron struct {
 	StandingReason string
 	Internet       string
 	Photo          *bool
-	JoinedOn       *time.Time `gorm:"type:date"`
-	Revision       int        `gorm:"default:1"`
+	JoinedOn       *time.Time      `gorm:"type:date"`
+	Revision       int             `gorm:"default:1"`
+	MergedInto     *int64          // the record that is this person's since
+	ConfirmedOn    *time.Time      `gorm:"type:date"` // when they last said that what is written of them is right
+	AskBefore      *bool           // ask where they have had a title before; nil: as the network has settled
+	Notices        json.RawMessage `gorm:"type:jsonb;default:'{}'"` // by what way they are told of what
 }
 
 // Name is how staff address the patron.
@@ -493,6 +497,7 @@ type Message struct {
 	Stage     string
 	PatronID  int64
 	Patron    *Patron
+	Channel   string // mail, phone or letter
 	Address   string
 	Subject   string
 	Body      string

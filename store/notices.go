@@ -1,7 +1,9 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"time"
 
 	"nevrin/core/calendar"
@@ -12,8 +14,9 @@ func (t *Tx) AddMessage(m *Message) (err error) {
 	if m.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue(`INSERT INTO messages (id, mailing_id, stage, patron_id, address, subject, body, items, state, at)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`, m.ID, m.MailingID, m.Stage, m.PatronID, m.Address, m.Subject, m.Body, m.Items, m.State, m.At)
+	t.queue(`INSERT INTO messages (id, mailing_id, stage, patron_id, address, subject, body, items, state, at, channel)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, m.ID, m.MailingID, m.Stage, m.PatronID, m.Address, m.Subject, m.Body, m.Items,
+		m.State, m.At, cmp.Or(m.Channel, "mail"))
 	return nil
 }
 
@@ -32,7 +35,9 @@ func (t *Tx) Told(stage string, hold int64, ready time.Time, message int64) {
 type Overdue struct {
 	LoanID, PatronID         int64
 	LegalName, PreferredName string
-	Email, Title             string
+	Email, Phone, Title      string
+	Address                  string // of the post, with town
+	Notices                  json.RawMessage
 	BranchCode               calendar.Code
 	DueDate, DueAt           *time.Time
 }
@@ -54,7 +59,9 @@ func (t *Tx) Overdue(stage string, after, last time.Time, from int64, patrons in
 			WHERE NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = $1
 				AND told.due_date IS NOT DISTINCT FROM l.due_date AND told.due_at IS NOT DISTINCT FROM l.due_at)),
 		those AS (SELECT DISTINCT patron_id FROM open ORDER BY patron_id LIMIT $5)
-		SELECT l.id AS loan_id, p.id AS patron_id, p.legal_name, p.preferred_name, p.email, t.name AS title,
+		SELECT l.id AS loan_id, p.id AS patron_id, p.legal_name, p.preferred_name, p.email, p.phone,
+			concat_ws(', ', nullif(p.address, ''), nullif(concat_ws(' ', nullif(p.postal_code, ''), nullif(p.town, '')), '')) AS address,
+			p.notices, t.name AS title,
 			l.branch_code, l.due_date, l.due_at
 		FROM open JOIN those ON those.patron_id = open.patron_id JOIN loans l ON l.id = open.id
 			JOIN patrons p ON p.id = l.patron_id
@@ -129,7 +136,7 @@ type MessageShown struct {
 }
 
 const messagesShown = `SELECT s.id, s.mailing_id, s.stage, s.patron_id, s.address, s.subject, s.body, s.items,
-		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at,
+		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.channel,
 		p.legal_name, p.preferred_name FROM messages s JOIN patrons p ON p.id = s.patron_id `
 
 // Messages gives a page of the messages of a mailing.
@@ -142,6 +149,7 @@ func (t *Tx) Messages(mailing int64, page Page) ([]MessageShown, Page, error) {
 func (t *Tx) StuckMessages(now time.Time, most int) ([]MessageShown, error) {
 	return list[MessageShown](t, messagesShown+`WHERE s.id IN (
 			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear')
+			UNION ALL SELECT id FROM messages WHERE state = 'by_hand'
 			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
 				AND at > $1::timestamptz - interval '7 days')
 		ORDER BY s.at DESC, s.id DESC LIMIT $2`, now, most)
@@ -159,7 +167,7 @@ func (t *Tx) SendMailing(id int64, leaveOut []int64, now time.Time) ([]int64, er
 	t.queue(untell, id, left)
 	t.queue("UPDATE messages SET state = 'left_out' WHERE mailing_id = $1 AND id = ANY($2)", id, left)
 	t.queue(
-		"UPDATE messages SET state = CASE WHEN address = '' THEN 'no_address' ELSE 'queued' END WHERE mailing_id = $1 AND state = 'trial'",
+		"UPDATE messages SET state = CASE WHEN channel <> 'mail' THEN 'by_hand' WHEN address = '' THEN 'no_address' ELSE 'queued' END WHERE mailing_id = $1 AND state = 'trial'",
 		id,
 	)
 	t.queueOne("UPDATE mailings SET state = 'sent', sent_at = $2 WHERE id = $1 AND state = 'trial'", id, now)
@@ -179,13 +187,16 @@ func (t *Tx) DropMailing(id int64) (bool, error) {
 	return true, err
 }
 
-// SettleMessage decides an unclear message; nil where it is not unclear.
-func (t *Tx) SettleMessage(id int64, state string) (*Message, error) {
+// SettleMessage decides a message that was told by hand or, if that is asked for, is unclear; nil where it is neither.
+func (t *Tx) SettleMessage(id int64, state string, at time.Time, unclear bool) (*Message, error) {
 	return one[Message](
 		t,
-		"UPDATE messages SET state = $2, problem = '', begun_at = NULL WHERE id = $1 AND state = 'unclear' RETURNING id, patron_id, stage, state",
+		`UPDATE messages SET state = $2, problem = '', begun_at = NULL, sent_at = CASE $2 WHEN 'sent' THEN $3::timestamptz END
+		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, stage, state, channel`,
 		id,
 		state,
+		at,
+		unclear,
 	)
 }
 
@@ -228,4 +239,9 @@ func (s *Store) LeftSending(ctx context.Context, age time.Duration) (int64, erro
 				problem = 'The program stopped while this was being sent. It may have gone.'
 		WHERE state = 'sending' AND begun_at < clock_timestamp() - make_interval(secs => ?)`, age.Seconds())
 	return done.RowsAffected, done.Error
+}
+
+// MessagesOf gives what a patron was told, newest first, up to a number; what is only a trial is not yet said.
+func (t *Tx) MessagesOf(patron int64, most int) ([]MessageShown, error) {
+	return list[MessageShown](t, messagesShown+"WHERE s.patron_id = $1 AND s.state <> 'trial' ORDER BY s.id DESC LIMIT $2", patron, most)
 }

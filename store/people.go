@@ -101,22 +101,24 @@ type CardFacts struct {
 	Holds     []HoldShown
 	Charges   []OpenCharge
 	Notes     []NoteShown
+	Merged    []string // cards of records that were merged into this one
 }
 
 // CardFacts gives a patron by id, or by card number where the id is 0, with all that a card shows; nil where there is
 // none.
 func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	q := &questions{}
-	who := "(SELECT id FROM patrons WHERE id = $1 OR card = $2)"
+	// A record that has been merged into another leads to that, its card too.
+	who := "(SELECT coalesce(merged_into, id) FROM patrons WHERE id = $1 OR card = $2)"
 	var patrons []Patron
 	var households []string
 	c := &CardFacts{}
-	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1 OR p.card = $2", id, card)
+	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = "+who, id, card)
 	askEach(
 		q,
 		&households,
 		`SELECT h.name || ' (' || count(*) || ')' FROM patrons p JOIN households h ON h.id = p.household_id
-		JOIN patrons o ON o.household_id = h.id WHERE p.id = `+who+` GROUP BY h.id`,
+		JOIN patrons o ON o.household_id = h.id AND o.merged_into IS NULL WHERE p.id = `+who+` GROUP BY h.id`,
 		id,
 		card,
 	)
@@ -130,6 +132,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
 		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
 	ask(q, &c.Notes, strings.Replace(notesOf, "$1", who, 1), id, card)
+	askEach(q, &c.Merged, "SELECT o.card FROM patrons o WHERE o.merged_into = "+who+" ORDER BY o.card", id, card)
 	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
 	if err := t.send(q); err != nil || len(patrons) == 0 {
 		return nil, err
@@ -152,7 +155,7 @@ func (t *Tx) FindPatrons(words string, born *time.Time, page Page) ([]Patron, Pa
 		args = append(args, *born)
 		where += fmt.Sprintf(" AND p.born = $%d::date", len(args))
 	}
-	where += " AND p.forgotten_at IS NULL"
+	where += " AND p.forgotten_at IS NULL AND p.merged_into IS NULL"
 	return paged(
 		t,
 		page,

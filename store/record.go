@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"time"
 
 	"nevrin/core/calendar"
@@ -97,7 +98,7 @@ func (t *Tx) LookAlike(s Sought) ([]Patron, error) {
 	var out []Patron
 	do(q, "SELECT set_config('pg_trgm.similarity_threshold', $1, true)", speltLike)
 	do(q, "SET LOCAL plan_cache_mode = force_custom_plan")
-	ask(q, &out, `SELECT `+patronColumns+` FROM patrons p WHERE p.id <> $6 AND p.forgotten_at IS NULL AND p.id IN (
+	ask(q, &out, `SELECT `+patronColumns+` FROM patrons p WHERE p.id <> $6 AND p.forgotten_at IS NULL AND p.merged_into IS NULL AND p.id IN (
 		(SELECT id FROM patrons WHERE $1 <> '' AND lower(legal_name) % $1 AND forgotten_at IS NULL
 			ORDER BY similarity(lower(legal_name), $1) DESC LIMIT `+likely+`)
 		UNION ALL (SELECT id FROM patrons WHERE born = $2::date AND $1 <> '' AND similarity(lower(legal_name), $1) > 0.2 LIMIT `+likely+`)
@@ -160,7 +161,7 @@ func (t *Tx) JoinHousehold(patron, household int64) {
 
 // Household gives everybody of a household, the one who answers for all first.
 func (t *Tx) Household(id int64) ([]Patron, error) {
-	return list[Patron](t, "SELECT "+patronColumns+` FROM patrons p WHERE p.household_id = $1 AND p.forgotten_at IS NULL
+	return list[Patron](t, "SELECT "+patronColumns+` FROM patrons p WHERE p.household_id = $1 AND p.forgotten_at IS NULL AND p.merged_into IS NULL
 		ORDER BY p.answers_for_all DESC, p.born NULLS FIRST, p.id`, id)
 }
 
@@ -269,5 +270,20 @@ func (t *Tx) KeepConsent(patron, staff int64, c ConsentShown) {
 // GrownOut gives those of a class who were born on or before a day, after one of them, up to a number.
 func (t *Tx) GrownOut(class string, born calendar.Date, after int64, most int) ([]Patron, error) {
 	return list[Patron](t, "SELECT "+patronColumns+` FROM patrons p WHERE p.class = $1 AND p.born <= $2 AND p.id > $3
-		AND p.forgotten_at IS NULL ORDER BY p.id LIMIT $4`, class, born.UTC(), after, most)
+		AND p.forgotten_at IS NULL AND p.merged_into IS NULL ORDER BY p.id LIMIT $4`, class, born.UTC(), after, most)
+}
+
+// KeepNotices writes by what way a patron is told of what.
+func (t *Tx) KeepNotices(patron int64, ways json.RawMessage) {
+	t.queueOne("UPDATE patrons SET notices = $2, revision = revision + 1 WHERE id = $1", patron, ways)
+}
+
+// Confirmed writes that a patron has said on a day that their record is right.
+func (t *Tx) Confirmed(patron int64, day time.Time) {
+	t.queueOne("UPDATE patrons SET confirmed_on = $2 WHERE id = $1", patron, day)
+}
+
+// MoveHome gives a patron another home branch.
+func (t *Tx) MoveHome(patron int64, branch calendar.Code) {
+	t.queueOne("UPDATE patrons SET branch_code = $2, revision = revision + 1 WHERE id = $1", patron, branch)
 }

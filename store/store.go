@@ -178,6 +178,8 @@ var races = map[string]bool{
 	"editions_number_key":  true,
 	"requests_said_once":   true,
 	"patrons_card_key":     true,
+	"patron_counts":        true,
+	"merges_once":          true,
 }
 
 func tryAgain(err error) bool {

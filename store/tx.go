@@ -246,6 +246,14 @@ func list[T any](t *Tx, query string, args ...any) ([]T, error) {
 	return out, t.send(q)
 }
 
+// each gives the values of a query of one column.
+func each[T any](t *Tx, query string, args ...any) ([]T, error) {
+	q := &questions{}
+	out := []T{}
+	askEach(q, &out, query, args...)
+	return out, t.send(q)
+}
+
 // one asks one question that has one row or none; nil for none.
 func one[T any](t *Tx, query string, args ...any) (*T, error) {
 	rows, err := list[T](t, query, args...)

@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"fmt"
 	"strings"
 
 	"nevrin/app/act"
@@ -42,6 +41,9 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	case f == nil:
 		return &Result{Kind: "wrong", Text: ident.Unknown("item", l.Item, l.Completed)}, nil
 	}
+	if b.Patron.MergedInto != nil {
+		return nil, problem.Newf(problem.Refused, "The record with this card has been merged into another of the same person. Scan the card again.")
+	}
 	r := &Result{Patron: l.Patron, Item: &ItemShown{f.Item.ID, f.Item.Barcode, f.Item.Title.Name}}
 	if text := elsewhere(a, f, b.Patron); text != "" {
 		r.Kind, r.Text = "refused", text
@@ -52,7 +54,10 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		return nil, err
 	}
 	v := circulation.Lend(*in)
-	r.Why, r.Before = &v.Why, hadBefore(a, b)
+	r.Why = &v.Why
+	if before := hadBefore(a, b); before != nil {
+		r.Before = before.Text
+	}
 	if len(v.Left) > 0 {
 		refuse(r, &v)
 		return r, nil
@@ -117,6 +122,9 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 			in.Claim.Until = *store.DateOf(h.ShelfUntil)
 		}
 	}
+	if a.Network.Settled.Asks(b.Patron.AskBefore) {
+		in.Before = hadBefore(a, b)
+	}
 	var err error
 	in.Own, err = OwnTerms(a.Book.Rulebook, f.Item)
 	return in, err
@@ -159,18 +167,12 @@ func refuse(r *Result, v *circulation.Verdict) {
 	}
 }
 
-// hadBefore says that the patron has had this title before; empty where not.
-func hadBefore(a *act.Act, b *store.Borrowing) string {
+// hadBefore says that the patron has had this title before; nil where not.
+func hadBefore(a *act.Act, b *store.Borrowing) *loan.Stop {
 	if b.Before == 0 {
-		return ""
+		return nil
 	}
-	times := "once"
-	if b.Before > 1 {
-		times = fmt.Sprintf("%d times", b.Before)
-	}
-	return "Has had this title " + times + " before, last back on " + calendar.DateOf(b.Last.In(a.Here().Location)).
-		Say() +
-		"."
+	return loan.Earlier(b.Before, calendar.DateOf(b.Last.In(a.Here().Location)))
 }
 
 // write makes the loan, and ends what it ends: a transit, the patron's own hold on the title, another's claim on the

@@ -97,6 +97,15 @@ const (
 	CutOff           Kind = "cut_off"        // what is kept no longer
 	HistoryChosen    Kind = "history_chosen"
 	Forgotten        Kind = "forgotten"
+	Merged           Kind = "merged" // another record into this one
+	Unmerged         Kind = "unmerged"
+	HoldRevived      Kind = "hold_revived" // what cancelled it was undone
+	NoticesChosen    Kind = "notices_chosen"
+	DetailsConfirmed Kind = "details_confirmed"
+	CardShortened    Kind = "card_shortened"
+	RosterChanged    Kind = "roster_changed"
+	SignedUp         Kind = "signed_up" // by themselves
+	SignUpAnswered   Kind = "sign_up_answered"
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

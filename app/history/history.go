@@ -234,6 +234,12 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Note taken off the card"
 	case event.Consented:
 		return consents[d.About] + ": " + d.Is
+	case event.RosterChanged:
+		return sayRosters[d.About] + " (" + calendar.Count(d.Count, "patron") + ")"
+	case event.SignUpAnswered:
+		return with("Sign-up "+d.Is, d.Reason)
+	case event.CardShortened:
+		return "Card runs out on " + due() + colon(d.Reason)
 	case event.CardExtended:
 		return "Card extended to " + due()
 	case event.CountedAs:
@@ -284,7 +290,18 @@ var sayPlain = map[event.Kind]string{
 	event.Found:          "Missing no more: it has been found",
 	event.TransitUndone:  "Taken out of the tote again: the scan was undone",
 	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
+	event.Merged:   "Another record of the same person was merged into this one",
+	event.Unmerged: "A merged record was taken apart again", event.HoldRevived: "What ended the hold was undone: it waits again in its old place",
+	event.NoticesChosen: "Chose by what way they are told", event.DetailsConfirmed: "Said that their details are right",
+	event.SignedUp: "Signed up by themselves",
 	event.Reported: "Reported to the supervisor", event.ReportAnswered: "Report answered",
+}
+
+// sayRosters says what was done with rosters.
+var sayRosters = map[string]string{
+	"made": "Roster made", "changed": "Roster changed", "filled": "Roster filled", "left": "Taken out of a roster",
+	"moved_up": "Classes moved up", "dissolved": "Rosters dissolved", "consents": "Answers taken from a list",
+	"undone": "What was done with rosters was taken back",
 }
 
 // result is what the why of an event comes to.

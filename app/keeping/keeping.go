@@ -70,20 +70,21 @@ func tell(a *act.Act, what string, number int64) {
 
 // Choice is what a patron chooses of their lending history.
 type Choice struct {
-	Months *int `json:"months" minimum:"0" maximum:"1200" doc:"For how long it is kept after a return; 0: not at all; null: as the network has settled"`
-	Seen   bool `json:"seen" doc:"Staff may see it"`
+	Months *int  `json:"months" minimum:"0" maximum:"1200" doc:"For how long it is kept after a return; 0: not at all; null: as the network has settled"`
+	Seen   bool  `json:"seen" doc:"Staff may see it"`
+	Ask    *bool `json:"ask" doc:"Lending asks first where they have had a title before; null: as the network has settled"`
 }
 
 // Choose writes what a patron has chosen of their history.
 func Choose(a *act.Act, patron int64, c Choice) (*people.Card, error) {
-	p, err := a.Tx.PatronLocked(patron)
+	p, err := people.Locked(a, patron)
 	if err != nil {
 		return nil, err
 	}
-	if p == nil || p.ForgottenAt != nil {
-		return nil, problem.NoSuch("patron")
+	if says := a.Network.Settled.NoHistory(c.Months); says != "" && c.Ask != nil && *c.Ask {
+		return nil, problem.Newf(problem.Invalid, "Asking where they have had a title before: %s", says)
 	}
-	a.Tx.KeepHistoryChoice(patron, c.Months, c.Seen)
+	a.Tx.KeepHistoryChoice(patron, c.Months, c.Seen, c.Ask)
 	a.Tell(event.Event{
 		Kind: event.HistoryChosen, Patron: patron,
 		Detail: event.Detail{Was: sayChoice(p.HistoryMonths, p.HistorySeen), Is: sayChoice(c.Months, c.Seen)},
@@ -141,7 +142,7 @@ func Look(a *act.Act, patron int64) (*Forgetting, error) {
 }
 
 func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
-	if p == nil || p.ForgottenAt != nil {
+	if p == nil || p.ForgottenAt != nil || p.MergedInto != nil {
 		return nil, problem.NoSuch("patron")
 	}
 	open, err := a.Tx.OpenOf(p.ID)
@@ -183,6 +184,19 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 			f.Name,
 			strings.Join(f.Open, ", "),
 		)
+	}
+	// Records that were merged into this one are of the same person, and go first.
+	parts, err := a.Tx.MergedInto(patron)
+	if err != nil {
+		return nil, err
+	}
+	for _, part := range parts {
+		if _, err := a.Tx.PatronLocked(part.GoneID); err != nil {
+			return nil, err
+		}
+		if _, err := a.Tx.Forget(part.GoneID, a.Now); err != nil {
+			return nil, err
+		}
 	}
 	cut, err := a.Tx.Forget(patron, a.Now)
 	if err != nil {

@@ -154,7 +154,7 @@ func TestAllThatIsKept(t *testing.T) {
 	var tables []string
 	require.NoError(t, testkit.SQL(w.House).Raw(`SELECT table_name FROM information_schema.columns
 		WHERE column_name = 'patron_id' AND table_schema = 'public' AND table_name NOT LIKE 'events\_%' ORDER BY 1`).Scan(&tables).Error)
-	assert.Equal(t, []string{"consents", "events", "former_cards", "holds", "ledger", "loans", "messages", "partners", "patron_notes", "readings", "reports", "requests", "return_lines"},
+	assert.Equal(t, []string{"consents", "events", "former_cards", "holds", "ledger", "loans", "messages", "partners", "patron_notes", "readings", "reports", "requests", "return_lines", "roster_members", "sign_ups"},
 		tables, "partners are libraries; lines of returns say what loans and events say")
 }
 
@@ -168,6 +168,8 @@ func TestForgetting(t *testing.T) {
 	w.Set("INSERT INTO patron_notes (patron_id, kind, text, at) VALUES (?, 'desk', 'Unmistakable', now())", p)
 	w.Set("INSERT INTO consents (patron_id, what, answer, at, reason) VALUES (?, 'photo', 'no', now(), 'Unmistakable')", p)
 	w.Set("INSERT INTO former_cards (card, patron_id, ended_at, why) VALUES ('24321000000994', ?, now(), 'Unmistakable')", p)
+	w.Set(`INSERT INTO sign_ups (at, branch_code, record, patron_id) VALUES (now(), 'HVH', '{"legal_name": "Unmistakable"}', ?)`, p)
+	w.Set("WITH r AS (INSERT INTO rosters (kind, name, branch_code, made_at) VALUES ('club', 'Chess', 'HVH', now()) RETURNING id) INSERT INTO roster_members SELECT id, 'club', ?, now() FROM r", p)
 	lentAndBack(t, w, boss, p, 3, 150)
 	_, items := w.Title("HVH")
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*desk.Result, error) { return desk.Lend(a, desk.Lending{Item: items[0], Patron: p}) })

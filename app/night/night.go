@@ -22,6 +22,7 @@ import (
 	"nevrin/app/keeping"
 	"nevrin/app/notices"
 	"nevrin/app/people"
+	"nevrin/app/signups"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/money"
@@ -62,6 +63,7 @@ func steps() []step {
 		step{"ended", keeping.CutHolds},
 		step{"messages", keeping.DropMessages},
 		step{"readings", keeping.DropReadings},
+		step{"sign_ups", signups.Drop},
 	)
 }
 

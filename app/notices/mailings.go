@@ -35,7 +35,8 @@ type Message struct {
 	Address  string     `json:"address"`
 	Subject  string     `json:"subject"`
 	Body     string     `json:"body"`
-	State    string     `json:"state" enum:"trial,left_out,queued,sending,sent,unclear,no_address"`
+	Channel  string     `json:"channel" enum:"mail,phone,letter" doc:"By what way it goes"`
+	State    string     `json:"state" enum:"trial,left_out,queued,sending,sent,unclear,no_address,by_hand"`
 	Problem  string     `json:"problem"`
 	Items    int        `json:"items"`
 	At       time.Time  `json:"at"`
@@ -85,7 +86,7 @@ func show(m *store.MailingShown) Mailing {
 func showMessage(m *store.MessageShown) Message {
 	p := store.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
 	return Message{
-		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address,
+		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address, Channel: m.Channel,
 		Subject: m.Subject,
 		Body:    m.Body, State: m.State, Problem: m.Problem, Items: m.Items, At: m.At, SentAt: m.SentAt,
 	}
@@ -141,18 +142,18 @@ func Drop(a *act.Act, id int64) error {
 	return nil
 }
 
-// Settle decides an unclear message: it went, or it is queued again.
+// Settle decides a message that is unclear: it went, or it is queued again; one that is told by hand has been told.
 func Settle(a *act.Act, id int64, again bool) error {
 	state := "sent"
 	if again {
 		state = "queued"
 	}
-	m, err := a.Tx.SettleMessage(id, state)
+	m, err := a.Tx.SettleMessage(id, state, a.Now, a.Who.Role.Supervises())
 	if err != nil {
 		return err
 	}
 	if m == nil {
-		return problem.Newf(problem.Refused, "This message is not unclear.")
+		return problem.Newf(problem.Refused, "This message does not wait to be told by hand, or no longer. Whether an unclear one went is for who supervises.")
 	}
 	a.Tell(
 		event.Event{

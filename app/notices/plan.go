@@ -1,13 +1,16 @@
 package notices
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 
 	"github.com/osteele/liquid"
 
 	"nevrin/app/act"
+	"nevrin/app/people"
 	"nevrin/core/calendar"
+	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/store"
 )
@@ -49,8 +52,26 @@ func (s Stage) write(with map[string]any) (subject, body string, err error) {
 	return subject, body, err
 }
 
+// reach tells by what way somebody is told of something, and where that goes: by mail, to no address, where there is none.
+func reach(chosen json.RawMessage, of person.Notice, p *store.Patron) (person.Way, string) {
+	r := person.Record{Email: strings.TrimSpace(p.Email)}
+	switch way := people.Notices(&store.Patron{Notices: chosen}).Of(of, &r); way {
+	case person.ByPhone:
+		return way, p.Phone
+	case person.ByLetter:
+		return way, strings.Trim(strings.Join([]string{p.Address, strings.TrimSpace(p.PostalCode + " " + p.Town)}, ", "), ", ")
+	case person.NotTold:
+		return way, ""
+	}
+	return person.ByMail, r.Email
+}
+
 // HoldReady tells a patron that a hold waits for them.
 func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.Date) error {
+	way, address := reach(h.Patron.Notices, person.HoldReady, h.Patron)
+	if way == person.NotTold {
+		return nil
+	}
 	subject, body, err := holdReady.write(map[string]any{
 		"name": h.Patron.Name(), "title": title, "branch": branch, "until": until.Say(), "network": a.Network.Name,
 	})
@@ -60,7 +81,8 @@ func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.D
 	m := &store.Message{
 		Stage:    holdReady.ID,
 		PatronID: h.PatronID,
-		Address:  strings.TrimSpace(h.Patron.Email),
+		Channel:  string(way),
+		Address:  address,
 		Subject:  subject,
 		Body:     body,
 	}
@@ -120,12 +142,16 @@ func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error)
 	if len(loans) > 1 {
 		count = calendar.Count(len(loans), "item")
 	}
-	p := store.Patron{LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName}
+	p := store.Patron{
+		LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName, Email: loans[0].Email, Phone: loans[0].Phone,
+		Address: loans[0].Address,
+	}
+	way, address := reach(loans[0].Notices, person.Overdue, &p)
 	subject, body, err := s.write(
 		map[string]any{"name": p.Name(), "count": count, "items": items, "network": a.Network.Name},
 	)
 	return store.Message{
-		Stage: s.ID, PatronID: loans[0].PatronID, Address: strings.TrimSpace(loans[0].Email), Subject: subject,
+		Stage: s.ID, PatronID: loans[0].PatronID, Channel: string(way), Address: address, Subject: subject,
 		Body:  body,
 		Items: len(loans), State: "trial", At: a.Now,
 	}, err
@@ -139,4 +165,17 @@ func StageName(id string) string {
 		}
 	}
 	return id
+}
+
+// lately is how many messages a patron's page shows.
+const lately = 20
+
+// OfPatron gives what a patron was told lately, newest first.
+func OfPatron(a *act.Act, patron int64) ([]Message, error) {
+	rows, err := a.Tx.MessagesOf(patron, lately)
+	out := []Message{}
+	for k := range rows {
+		out = append(out, showMessage(&rows[k]))
+	}
+	return out, err
 }

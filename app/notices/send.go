@@ -17,6 +17,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/core/person"
 	"nevrin/store"
 )
 
@@ -32,7 +33,10 @@ func (SendArgs) Kind() string { return "send_message" }
 // is kept as such, for the list of those who could not be told.
 func Queue(a *act.Act, m *store.Message) error {
 	m.At, m.State, m.Items = a.Now, "queued", max(m.Items, 1)
-	if m.Address == "" {
+	switch {
+	case m.Channel == string(person.ByPhone) || m.Channel == string(person.ByLetter):
+		m.State = "by_hand"
+	case m.Address == "":
 		m.State = "no_address"
 	}
 	if err := a.Tx.AddMessage(m); err != nil || m.State != "queued" {

@@ -54,6 +54,14 @@ type Card struct {
 	Older     *bool             `json:"older_reader,omitempty"`
 	History   *int              `json:"history_months,omitempty" doc:"For how many months their history is kept; none: as the network has settled"`
 	Shown     bool              `json:"history_seen" doc:"Staff may see their history"`
+	Confirm   bool              `json:"confirm" doc:"To be asked whether the details are still right"`
+	Confirmed string            `json:"confirmed" doc:"When they last said so; empty: never"`
+	Ways      Ways              `json:"ways" doc:"By what way they are told of what"`
+	AskBefore *bool             `json:"ask_before,omitempty" doc:"Lending asks first where they have had a title before; none: as the network has settled"`
+	NoHistory string            `json:"no_history" doc:"Why that cannot work, in a sentence; empty: it works"`
+	Asks      bool              `json:"asks" doc:"Whether lending asks so now"`
+	Elsewhere bool              `json:"elsewhere" doc:"Belongs to another branch than that where one works"`
+	Merged    []string          `json:"merged" doc:"Other cards of theirs, whose records were merged into this one"`
 	Extension string            `json:"extension" doc:"What extending the card would give and cost; empty: it has long to run"`
 }
 
@@ -137,7 +145,14 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	if until := store.DateOf(p.CardUntil); until != nil {
 		c.CardUntil = until.Say()
 	}
-	c.History, c.Shown = p.HistoryMonths, p.HistorySeen
+	c.History, c.Shown, c.AskBefore = p.HistoryMonths, p.HistorySeen, p.AskBefore
+	c.NoHistory, c.Asks = a.Network.Settled.NoHistory(p.HistoryMonths), a.Network.Settled.Asks(p.AskBefore)
+	c.Ways, c.Elsewhere, c.Merged = waysOf(p), p.BranchCode != a.Who.Branch, listed(facts.Merged)
+	c.Confirm = !p.Institution && person.ToConfirm(store.DateOf(p.ConfirmedOn), store.DateOf(p.JoinedOn), a.Today(),
+		a.Network.Settled.Confirm)
+	if on := store.DateOf(p.ConfirmedOn); on != nil {
+		c.Confirmed = on.Say()
+	}
 	c.Loans, c.Reduced = len(facts.Loans), sight.OfPatron(a.Who.Role) == sight.Reduced
 	c.loans(a, facts.Loans)
 	c.holds(a, facts.Holds)
@@ -174,7 +189,7 @@ func (c *Card) notes(a *act.Act, facts *store.CardFacts) {
 			c.Tells = append(c.Tells, Tell{"note", note.Kind, n.Text})
 		}
 	}
-	r := recordOf(facts.Patron)
+	r := RecordOf(facts.Patron)
 	if missing := r.Missing(a.Network.Settled.Fields, a.Today()); missing != nil {
 		c.Missing = missing
 	}
@@ -321,11 +336,11 @@ func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
 
 // Extend extends a patron's card by the length of a membership, and charges for it where rules say so.
 func Extend(a *act.Act, id int64) (*Card, error) {
-	locked, err := a.Tx.PatronLocked(id)
+	row, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}
-	p, err := InUse(locked)
+	p, err := InUse(row)
 	if err != nil {
 		return nil, err
 	}

@@ -38,7 +38,7 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	rows, next, err := a.Tx.FindPatrons(rest, born, page)
 	out := make([]Found, len(rows))
 	for k := range rows {
-		out[k] = found(a, &rows[k])
+		out[k] = Show(a, &rows[k])
 	}
 	return out, next, err
 }
@@ -67,7 +67,8 @@ func split(words string) (rest string, born *time.Time) {
 	return strings.Join(list, " "), born
 }
 
-func found(a *act.Act, p *store.Patron) Found {
+// Show gives a patron as one that was found.
+func Show(a *act.Act, p *store.Patron) Found {
 	f := Found{
 		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode),
 		p.Standing,
@@ -82,6 +83,9 @@ func found(a *act.Act, p *store.Patron) Found {
 func InUse(p *store.Patron) (*store.Patron, error) {
 	if p == nil {
 		return nil, problem.NoSuch("patron")
+	}
+	if p.MergedInto != nil {
+		return nil, merged(p)
 	}
 	if p.Standing != loan.Active {
 		return nil, problem.Newf(
@@ -99,12 +103,9 @@ func Classify(a *act.Act, id int64, class string) error {
 	if !isOffered(a, class) {
 		return problem.Newf(problem.Invalid, "There is no patron class %q here, or it is not offered.", class)
 	}
-	p, err := a.Tx.PatronLocked(id)
+	p, err := Locked(a, id)
 	if err != nil {
 		return err
-	}
-	if p == nil {
-		return problem.NoSuch("patron")
 	}
 	a.Tx.ClassifyPatron(id, class)
 	a.Tell(event.Event{Kind: event.PatronClassed, Patron: id, Detail: event.Detail{Was: p.Class, Is: class}})

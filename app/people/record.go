@@ -1,6 +1,7 @@
 package people
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -80,7 +81,8 @@ func classes(a *act.Act) []person.Class {
 	var out []person.Class
 	for _, c := range a.Network.Classes {
 		if c.Kind == "patron" {
-			out = append(out, person.Class{
+			out = append(out,
+				person.Class{
 				Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next, Branches: c.Branches,
 				Retired: c.Retired,
 			})
@@ -168,7 +170,7 @@ func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
 		if how == person.Different {
 			continue
 		}
-		l := Likely{Found: found(a, p), Why: why, Same: how == person.Same}
+		l := Likely{Found: Show(a, p), Why: why, Same: how == person.Same}
 		if born := store.DateOf(p.Born); born != nil {
 			l.Born = born.Say()
 		}
@@ -221,7 +223,42 @@ func Join(a *act.Act, j Joining) (*Written, error) {
 	if err != nil {
 		return nil, err
 	}
-	likely, err := alike(a, r, 0)
+	id, err := a.Tx.NextID()
+	if err != nil {
+		return nil, err
+	}
+	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
+	return admit(a, p, r, j)
+}
+
+// Complete registers somebody who signed up and has a temporary record: it becomes theirs for good, and may borrow.
+func Complete(a *act.Act, id int64, j Joining) (*Written, error) {
+	r := j.Record
+	r.Tidy()
+	if err := a.Tx.LockNames("join"); err != nil {
+		return nil, err
+	}
+	p, err := Locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if r.Card != "" && r.Card != p.Card {
+		card, err := newCard(a, r.Card, r.Branch, id)
+		if err != nil {
+			return nil, err
+		}
+		if card != p.Card {
+			a.Tx.ReplaceCard(id, p.Card, card, "temporary card", a.Now)
+		}
+	}
+	a.Tx.KeepStanding(id, string(loan.Active), "", "")
+	return admit(a, p, r, j)
+}
+
+// admit writes the record of somebody who is new, looks that they are not here already, and charges what belonging costs.
+func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, error) {
+	id := p.ID
+	likely, err := alike(a, r, id)
 	if err != nil {
 		return nil, err
 	}
@@ -236,11 +273,6 @@ func Join(a *act.Act, j Joining) (*Written, error) {
 			)
 		}
 	}
-	id, err := a.Tx.NextID()
-	if err != nil {
-		return nil, err
-	}
-	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
 	if err := write(a, p, r); err != nil {
 		return nil, err
 	}
@@ -323,7 +355,7 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 	if err != nil {
 		return err
 	}
-	wrong := r.Check(a.Network.Settled.Fields, guarding, a.Today())
+	wrong := append(r.Check(a.Network.Settled.Fields, guarding, a.Today()), Notices(p).Unreached(&r)...)
 	if r.Class != p.Class && !isOffered(a, r.Class) {
 		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class that is offered here."})
 	}
@@ -352,6 +384,12 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 	if len(wrong) > 0 {
 		return wrongly(wrong)
 	}
+	Put(p, r)
+	return nil
+}
+
+// Put puts a record into a patron's row.
+func Put(p *store.Patron, r person.Record) {
 	p.LegalName, p.PreferredName, p.ShelfName, p.Institution = r.LegalName, r.PreferredName, r.ShelfName, r.Institution
 	if p.ShelfName == "" {
 		p.ShelfName = person.Shelf(p.Name(), p.ID)
@@ -368,13 +406,40 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 	if r.Pickup != "" {
 		p.Pickup = &r.Pickup
 	}
-	return nil
+}
+
+// ClassFor gives the patron class that a branch offers to somebody of an age, or else one that is named, or the first.
+func ClassFor(a *act.Act, branch calendar.Code, age *int, otherwise string) string {
+	here := slices.DeleteFunc(classes(a), func(c person.Class) bool { return !c.Offered(branch) })
+	if age != nil {
+		if class := person.Propose(here, *age); class != "" {
+			return class
+		}
+	}
+	for _, c := range here {
+		if c.Code == otherwise {
+			return c.Code
+		}
+	}
+	if len(here) == 0 {
+		return ""
+	}
+	return here[0].Code
 }
 
 func offersMark(a *act.Act, name string) bool {
 	return slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
 		return c.List == "mark" && c.Name == name && !c.Retired
 	})
+}
+
+// Notices are by what way a patron wants to be told of what.
+func Notices(p *store.Patron) person.Ways {
+	ways := person.Ways{}
+	if len(p.Notices) > 0 {
+		_ = json.Unmarshal(p.Notices, &ways) // what is kept has been checked
+	}
+	return ways
 }
 
 // wrongly is all that is wrong with a record, in sentences, each with the name of its field before it.
@@ -417,7 +482,7 @@ func Record(a *act.Act, id int64) (*Written, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Written{Card: card, Record: recordOf(p), Revision: p.Revision, Members: []Member{}}
+	w := &Written{Card: card, Record: RecordOf(p), Revision: p.Revision, Members: []Member{}}
 	w.Minor = w.Record.Minor(a.Today())
 	if p.GuardianID != nil {
 		g, err := a.Tx.PatronByID(*p.GuardianID)
@@ -432,13 +497,14 @@ func Record(a *act.Act, id int64) (*Written, error) {
 	rows, err := a.Tx.Household(*p.HouseholdID)
 	for k := range rows {
 		if rows[k].ID != id {
-			w.Members = append(w.Members, Member{found(a, &rows[k]), rows[k].AnswersForAll})
+			w.Members = append(w.Members, Member{Show(a, &rows[k]), rows[k].AnswersForAll})
 		}
 	}
 	return w, err
 }
 
-func recordOf(p *store.Patron) person.Record {
+// RecordOf is a patron's row as a record.
+func RecordOf(p *store.Patron) person.Record {
 	r := person.Record{
 		LegalName: p.LegalName, PreferredName: p.PreferredName, ShelfName: p.ShelfName, Institution: p.Institution,
 		Born: store.DateOf(
@@ -473,12 +539,9 @@ type Changing struct {
 // Change writes a record anew. The card, how somebody stands, what they have agreed to and notes are changed by acts of their
 // own.
 func Change(a *act.Act, id int64, c Changing) (*Written, error) {
-	p, err := a.Tx.PatronLocked(id)
+	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
-	}
-	if p == nil || p.ForgottenAt != nil {
-		return nil, problem.NoSuch("patron")
 	}
 	if p.Revision != c.Revision {
 		return nil, problem.Newf(
@@ -500,7 +563,7 @@ func Change(a *act.Act, id int64, c Changing) (*Written, error) {
 		event.Event{
 			Kind:   event.RecordChanged,
 			Patron: id,
-			Detail: event.Detail{Is: strings.Join(changed(recordOf(&was), recordOf(p)), ", ")},
+			Detail: event.Detail{Is: strings.Join(changed(RecordOf(&was), RecordOf(p)), ", ")},
 		},
 	)
 	if was.Class != p.Class {

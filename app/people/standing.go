@@ -17,13 +17,23 @@ import (
 	"nevrin/store"
 )
 
-// locked gives a patron who is locked and has not been forgotten.
-func locked(a *act.Act, id int64) (*store.Patron, error) {
+// Locked gives a patron who is locked and has not been forgotten.
+func Locked(a *act.Act, id int64) (*store.Patron, error) {
 	p, err := a.Tx.PatronLocked(id)
-	if err == nil && (p == nil || p.ForgottenAt != nil) {
+	switch {
+	case err != nil:
+		return nil, err
+	case p == nil || p.ForgottenAt != nil:
 		return nil, problem.NoSuch("patron")
+	case p.MergedInto != nil:
+		return nil, merged(p)
 	}
-	return p, err
+	return p, nil
+}
+
+// merged says of a record that has been merged into another that nothing new is of it.
+func merged(p *store.Patron) error {
+	return problem.Newf(problem.Refused, "The record with card %s has been merged into another of the same person. Open that one.", p.Card)
 }
 
 // Standing is how a patron is to stand.
@@ -35,7 +45,7 @@ type Standing struct {
 
 // Stand writes how a patron stands. To exclude somebody, or to take that back, is for who supervises.
 func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
-	p, err := locked(a, id)
+	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -76,7 +86,7 @@ type Replacing struct {
 
 // Replace gives a patron another card. The one before, scanned again, says that there is another.
 func Replace(a *act.Act, id int64, r Replacing) (*Card, error) {
-	p, err := locked(a, id)
+	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -102,7 +112,7 @@ const pinSize = 6
 
 // SetPIN gives a patron a PIN, chosen on the spot or made.
 func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
-	if _, err := locked(a, id); err != nil {
+	if _, err := Locked(a, id); err != nil {
 		return nil, err
 	}
 	if pin == "" {
@@ -132,7 +142,7 @@ type Noting struct {
 
 // AddNote writes a note on a patron's card.
 func AddNote(a *act.Act, id int64, n Noting) (*Card, error) {
-	if _, err := locked(a, id); err != nil {
+	if _, err := Locked(a, id); err != nil {
 		return nil, err
 	}
 	n.Text = strings.TrimSpace(n.Text)
@@ -162,7 +172,7 @@ func EndNote(a *act.Act, note int64) (*Card, error) {
 	if patron == 0 {
 		return nil, problem.NoSuch("note")
 	}
-	if _, err := locked(a, patron); err != nil {
+	if _, err := Locked(a, patron); err != nil {
 		return nil, err
 	}
 	_, _, open, err := a.Tx.NoteRow(note)
@@ -188,7 +198,7 @@ type Consenting struct {
 // Consent writes down an answer. The first is taken by whoever registers; later ones by who may change consents, with a
 // reason and a letter that was seen.
 func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
-	p, err := locked(a, id)
+	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}

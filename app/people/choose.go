@@ -1,0 +1,92 @@
+package people
+
+import (
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/person"
+	"nevrin/store"
+)
+
+// Ways are by what way somebody is told of what.
+type Ways struct {
+	HoldReady person.Way `json:"hold_ready" enum:",mail,phone,letter,none" doc:"Empty: by mail where there is an address"`
+	Overdue   person.Way `json:"overdue" enum:",mail,phone,letter" doc:"Empty: by mail where there is an address"`
+}
+
+func waysOf(p *store.Patron) Ways {
+	w := Notices(p)
+	return Ways{HoldReady: w[person.HoldReady], Overdue: w[person.Overdue]}
+}
+
+// ChooseWays writes by what way a patron wants to be told. A way without its address is not kept.
+func ChooseWays(a *act.Act, id int64, w Ways) (*Card, error) {
+	p, err := Locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	ways := person.Ways{}
+	for n, way := range map[person.Notice]person.Way{person.HoldReady: w.HoldReady, person.Overdue: w.Overdue} {
+		if way != "" {
+			ways[n] = way
+		}
+	}
+	r := RecordOf(p)
+	if wrong := ways.Check(&r); len(wrong) > 0 {
+		return nil, wrongly(wrong)
+	}
+	a.Tx.KeepNotices(id, store.JSON(&ways))
+	a.Tell(event.Event{Kind: event.NoticesChosen, Patron: id})
+	return Open(a, id)
+}
+
+// Confirm keeps that a patron has said today that what is written of them is right.
+func Confirm(a *act.Act, id int64) (*Card, error) {
+	if _, err := Locked(a, id); err != nil {
+		return nil, err
+	}
+	a.Tx.Confirmed(id, a.Today().UTC())
+	a.Tell(event.Event{Kind: event.DetailsConfirmed, Patron: id})
+	return Open(a, id)
+}
+
+// TakeOn makes the branch where one works the home branch of a patron of another.
+func TakeOn(a *act.Act, id int64) (*Card, error) {
+	p, err := Locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if p.BranchCode == a.Who.Branch {
+		return nil, problem.Newf(problem.Refused, "%s belongs to this branch already.", p.Name())
+	}
+	if _, err := a.Network.OpenBranch(a.Who.Branch); err != nil {
+		return nil, err
+	}
+	a.Tx.MoveHome(id, a.Who.Branch)
+	a.Tell(event.Event{Kind: event.RecordChanged, Patron: id, Detail: event.Detail{Is: "branches"}})
+	return Open(a, id)
+}
+
+// Until is until when a card is to hold.
+type Until struct {
+	Until  calendar.Date `json:"until" format:"date"`
+	Reason string        `json:"reason" maxLength:"200"`
+}
+
+// Shorten lets a card run out earlier than it would.
+func Shorten(a *act.Act, id int64, u Until) (*Card, error) {
+	p, err := Locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	u.Reason = strings.TrimSpace(u.Reason)
+	if says := person.Shortened(store.DateOf(p.CardUntil), u.Until, a.Today(), u.Reason); says != "" {
+		return nil, problem.Newf(problem.Invalid, "%s", says)
+	}
+	a.Tx.CardUntil(id, u.Until.UTC())
+	a.Tell(event.Event{Kind: event.CardShortened, Patron: id, Detail: event.Detail{Day: &u.Until, Reason: u.Reason}})
+	return Open(a, id)
+}

@@ -1,0 +1,562 @@
+package rosters
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/expect"
+	"nevrin/core/person"
+	"nevrin/core/roster"
+	"nevrin/formats/sheet"
+	"nevrin/store"
+)
+
+// Sheet is a list that was pasted or uploaded.
+type Sheet struct {
+	Name    string `json:"name" maxLength:"200" doc:"Of the file; empty: it was pasted"`
+	Content []byte `json:"content" doc:"As it is, in base64; CSV with commas, semicolons or tabs, or one number a line"`
+}
+
+// Filling is lists that fill rosters: one that is there, or those that the lists name, made where they are not there yet.
+type Filling struct {
+	Roster int64   `json:"roster" doc:"All lists are for this one; 0: for those that the lists name, by a column or by their file"`
+	New    Writing `json:"new" doc:"How rosters are made that are not there yet"`
+	Lists  []Sheet `json:"lists" minItems:"1" maxItems:"200" nullable:"false"`
+	Only   bool    `json:"only" doc:"Who is in a roster and not in its list leaves it"`
+	Try    bool    `json:"try" doc:"Only look at what would be done"`
+}
+
+// Filled is what came of lists, or would come.
+type Filled struct {
+	Rosters []FilledOne `json:"rosters"`
+	Odd     []roster.Odd   `json:"odd" doc:"Lines that name nobody; the first five hundred"`
+	OddAll  int         `json:"odd_all"`
+	Lines   int         `json:"lines"`
+	Read    []string    `json:"read" doc:"How each list was read, in words"`
+	Deed    int64       `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+}
+
+// FilledOne is one roster with what came of it.
+type FilledOne struct {
+	ID     int64  `json:"id" doc:"0: it would be made"`
+	Name   string `json:"name"`
+	New    bool   `json:"new"`
+	Added  int    `json:"added"`
+	Moved  int    `json:"moved" doc:"Of these, who comes from another class"`
+	There  int    `json:"there" doc:"Who was in it already"`
+	Leaves int    `json:"leaves"`
+}
+
+const oddShown = 500
+
+// Names of columns, as schools write them.
+var (
+	numberHeads = []string{"card", "card number", "number", "no.", "school number", "pupil number", "pupil", "student number", "id"}
+	rosterHeads = []string{"roster", "class", "group", "form", "club"}
+	answerHeads = []string{"answer", "consent", "agreed", "permission"}
+)
+
+// numberColumn is where the numbers of a list stand: under a head that says so, or else in its first column.
+func numberColumn(at int) int { return max(at, 0) }
+
+// entries reads the lists of a filling, each line with the roster that it is for.
+func entries(f Filling, out *Filled) ([]roster.Entry, error) {
+	var all []roster.Entry
+	for _, s := range f.Lists {
+		name := strings.TrimSpace(s.Name)
+		t, err := sheet.Read(s.Content)
+		if err != nil {
+			return nil, problem.Newf(problem.Invalid, "%s: %s.", orPasted(name), err)
+		}
+		at, headed := t.Columns(numberHeads, rosterHeads)
+		lines := t.Lines
+		if headed {
+			lines = lines[1:]
+		}
+		into := strings.TrimSuffix(name, extension(name))
+		for k := range lines {
+			e := roster.Entry{List: name, Line: lines[k].Number, Text: lines[k].Cell(numberColumn(at[0])), Roster: into}
+			if at[1] >= 0 {
+				e.Roster = lines[k].Cell(at[1])
+			}
+			if f.Roster != 0 {
+				e.Roster = ""
+			}
+			all = append(all, e)
+		}
+		out.Read = append(out.Read, fmt.Sprintf("%s: %s, letters in %s%s.", orPasted(name),
+			calendar.Count(len(lines), "line"), t.Charset, headsOf(headed)))
+	}
+	out.Lines = len(all)
+	return all, nil
+}
+
+func headsOf(headed bool) string {
+	if headed {
+		return ", the first line is heads"
+	}
+	return ""
+}
+
+func extension(name string) string {
+	if k := strings.LastIndexByte(name, '.'); k > 0 {
+		return name[k:]
+	}
+	return ""
+}
+
+func orPasted(name string) string {
+	if name == "" {
+		return "The pasted list"
+	}
+	return name
+}
+
+// Fill fills rosters from lists, or looks at what would be done.
+func Fill(a *act.Act, f Filling) (*Filled, error) {
+	out := &Filled{Rosters: []FilledOne{}, Odd: []roster.Odd{}, Read: []string{}}
+	all, err := entries(f, out)
+	if err != nil {
+		return nil, err
+	}
+	if out.Lines == 0 {
+		return nil, problem.Newf(problem.Invalid, "There is nothing in the list. Paste card or school numbers, one a line, or choose a file.")
+	}
+	if err := a.Tx.LockNames("rosters"); err != nil {
+		return nil, err
+	}
+	kind, err := kindOf(a, f)
+	if err != nil {
+		return nil, err
+	}
+	placed, err := sortLists(a, all, kind, out)
+	if err != nil {
+		return nil, err
+	}
+	did := &Did{}
+	for _, name := range slices.Sorted(maps.Keys(placed)) {
+		one, err := fill(a, f, name, placed[name], did)
+		if err != nil {
+			return nil, err
+		}
+		out.Rosters = append(out.Rosters, *one)
+	}
+	if f.Try {
+		return out, nil
+	}
+	if did.patrons() > 0 || len(did.Rosters) > 0 {
+		if out.Deed, err = kept(a, "filled", did); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func kindOf(a *act.Act, f Filling) (roster.Kind, error) {
+	if f.Roster == 0 {
+		if f.New.Kind != roster.Class && f.New.Kind != roster.Club {
+			return "", problem.Newf(problem.Invalid, "A roster is a class or a club; found %q.", f.New.Kind)
+		}
+		return f.New.Kind, nil
+	}
+	one, err := One(a, f.Roster)
+	if err != nil {
+		return "", err
+	}
+	if one.Dissolved {
+		return "", problem.Newf(problem.Refused, "%s has been dissolved.", one.Name)
+	}
+	return one.Kind, nil
+}
+
+// sortLists tells who is named for which roster; odd lines are told by list. Of a class, one pupil is in one, whichever list
+// names them first.
+func sortLists(a *act.Act, all []roster.Entry, kind roster.Kind, out *Filled) (map[string][]int64, error) {
+	var texts []string
+	for _, e := range all {
+		texts = append(texts, e.Text)
+	}
+	sought, err := seek(a, texts)
+	if err != nil {
+		return nil, err
+	}
+	placed, odd := roster.Sort(all, sought, kind)
+	out.OddAll, out.Odd = len(odd), odd[:min(len(odd), oddShown)]
+	patrons := map[string][]int64{}
+	for name, those := range placed {
+		for _, p := range those {
+			patrons[name] = append(patrons[name], p.Patron)
+		}
+	}
+	return patrons, nil
+}
+
+// fill fills one roster with patrons, or looks at what would be done.
+func fill(a *act.Act, f Filling, name string, patrons []int64, did *Did) (*FilledOne, error) {
+	r, err := rosterFor(a, f, name, did)
+	if err != nil {
+		return nil, err
+	}
+	one := &FilledOne{ID: r.ID, Name: r.Name, New: r.Revision == 0}
+	if f.Try {
+		return one, look(a, r, patrons, f.Only, one)
+	}
+	if one.New {
+		r.Revision = 1
+	}
+	if err := a.Tx.Lock(store.Lock{Patrons: patrons, Rosters: []int64{r.ID}}); err != nil {
+		return nil, err
+	}
+	if err := look(a, r, patrons, f.Only, one); err != nil {
+		return nil, err
+	}
+	_, err = put(a, r, patrons, f.Only, did)
+	return one, err
+}
+
+// look counts what would be done with a roster.
+func look(a *act.Act, r *store.Roster, patrons []int64, only bool, one *FilledOne) error {
+	in, err := a.Tx.Memberships([]int64{r.ID}, classOnly(r, patrons))
+	if err != nil {
+		return err
+	}
+	named := map[int64]bool{}
+	for _, p := range patrons {
+		named[p] = true
+	}
+	members := 0
+	for _, m := range in {
+		switch {
+		case m.RosterID != r.ID:
+			one.Moved++
+		case named[m.PatronID]:
+			one.There++
+			members++
+		default:
+			members++
+		}
+	}
+	one.Added = len(named) - one.There
+	if only {
+		one.Leaves = members - one.There
+	}
+	return nil
+}
+
+// rosterFor gives the roster that lines are for, made where it is not there yet; one that is new has no revision.
+func rosterFor(a *act.Act, f Filling, name string, did *Did) (*store.Roster, error) {
+	if f.Roster != 0 {
+		row, err := a.Tx.Roster(f.Roster)
+		if err != nil {
+			return nil, err
+		}
+		return &row.Roster, nil
+	}
+	w := f.New
+	if name != "" {
+		w.Name = name
+	}
+	w.tidy()
+	r, err := a.Tx.RosterNamed(w.Branch, w.School, w.Name)
+	if err != nil {
+		return nil, err
+	}
+	if r != nil {
+		if r.Kind != w.Kind {
+			return nil, problem.Newf(problem.Refused, "There is a roster %s already, and it is a %s.", r.Name, r.Kind)
+		}
+		return r, nil
+	}
+	if err := check(a, w, nil); err != nil {
+		return nil, err
+	}
+	if f.Try {
+		return &store.Roster{Kind: w.Kind, Name: w.Name, BranchCode: w.Branch, School: w.School, SchoolYear: w.SchoolYear}, nil
+	}
+	r, err = made(a, w, did)
+	if err != nil {
+		return nil, err
+	}
+	fresh := *r
+	fresh.Revision = 0
+	return &fresh, nil
+}
+
+// Ending is classes whose school year ends.
+type Ending struct {
+	Rosters []int64 `json:"rosters" minItems:"1" maxItems:"500" nullable:"false"`
+	Last    string  `json:"last" maxLength:"20" doc:"Classes of this school year are dissolved; empty: none"`
+	Try     bool    `json:"try" doc:"Only look at what would be done"`
+}
+
+// Ended is what became of classes, or would.
+type Ended struct {
+	Rosters []EndedOne `json:"rosters"`
+	Pupils  int        `json:"pupils"`
+	Deed    int64      `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+}
+
+// EndedOne is what became of one class.
+type EndedOne struct {
+	ID        int64  `json:"id"`
+	Was       string `json:"was"`
+	Is        string `json:"is" doc:"Its new name"`
+	Year      string `json:"year" doc:"Its new school year"`
+	Dissolved bool   `json:"dissolved"`
+	Says      string `json:"says" doc:"Why nothing becomes of it; empty: something does"`
+}
+
+// MoveUp moves classes up by a year, with the school years of their pupils, and dissolves those of the last.
+func MoveUp(a *act.Act, e Ending) (*Ended, error) {
+	rows, err := these(a, e.Rosters)
+	if err != nil {
+		return nil, err
+	}
+	beside, err := a.Tx.RostersBeside(e.Rosters)
+	if err != nil {
+		return nil, err
+	}
+	out := &Ended{Rosters: []EndedOne{}}
+	did := &Did{}
+	// Names are those of one school, so each school moves up by itself.
+	for _, school := range schools(rows) {
+		var move, stay []roster.Standing
+		for k := range rows {
+			if schoolOf(&rows[k]) == school {
+				move = append(move, roster.Standing{ID: rows[k].ID, Name: rows[k].Name, Year: rows[k].SchoolYear})
+			}
+		}
+		for k := range beside {
+			if schoolOf(&beside[k]) == school {
+				stay = append(stay, roster.Standing{ID: beside[k].ID, Name: beside[k].Name})
+			}
+		}
+		for _, m := range roster.MoveUp(move, stay, strings.TrimSpace(e.Last)) {
+			r, err := open(rows, m.ID)
+			if err != nil {
+				return nil, err
+			}
+			out.Rosters = append(out.Rosters, EndedOne{
+				ID: m.ID, Was: r.Name, Is: m.Name, Year: m.Year, Dissolved: m.Ends, Says: m.Says,
+			})
+			if e.Try || m.Says != "" {
+				continue
+			}
+			if m.Ends {
+				err = dissolve(a, r, did)
+			} else {
+				err = rename(a, r, m, did)
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+	}
+	out.Pupils = did.patrons()
+	if len(did.Rosters) > 0 {
+		if out.Deed, err = kept(a, "moved_up", did); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func schoolOf(r *store.Roster) string { return string(r.BranchCode) + " " + strings.ToLower(r.School) }
+
+func schools(rows []store.Roster) []string {
+	var out []string
+	for k := range rows {
+		if s := schoolOf(&rows[k]); !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// these gives rosters in use, locked.
+func these(a *act.Act, ids []int64) ([]store.Roster, error) {
+	if err := a.Tx.LockNames("rosters"); err != nil {
+		return nil, err
+	}
+	rows, err := a.Tx.RostersLocked(ids)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		if _, err := open(rows, id); err != nil {
+			return nil, err
+		}
+	}
+	return rows, nil
+}
+
+func rename(a *act.Act, r *store.Roster, m roster.Moved, did *Did) error {
+	was := *r
+	r.Name, r.SchoolYear = m.Name, m.Year
+	a.Tx.PutRoster(r, a.Now)
+	did.Rosters = append(did.Rosters, Was{ID: r.ID, Was: &was, Is: *r})
+	return years(a, []int64{r.ID}, r.SchoolYear, did)
+}
+
+func dissolve(a *act.Act, r *store.Roster, did *Did) error {
+	in, err := a.Tx.Memberships([]int64{r.ID}, nil)
+	if err != nil {
+		return err
+	}
+	was := *r
+	r.EndedAt = &a.Now
+	a.Tx.Leave(in)
+	a.Tx.PutRoster(r, a.Now)
+	did.Left = append(did.Left, in...)
+	did.Rosters = append(did.Rosters, Was{ID: r.ID, Was: &was, Is: *r})
+	return nil
+}
+
+// Dissolve dissolves rosters: nobody is in them any more.
+func Dissolve(a *act.Act, ids []int64) (*Ended, error) {
+	rows, err := these(a, ids)
+	if err != nil {
+		return nil, err
+	}
+	out := &Ended{Rosters: []EndedOne{}}
+	did := &Did{}
+	for k := range rows {
+		if err := dissolve(a, &rows[k], did); err != nil {
+			return nil, err
+		}
+		out.Rosters = append(out.Rosters, EndedOne{ID: rows[k].ID, Was: rows[k].Name, Is: rows[k].Name, Dissolved: true})
+	}
+	out.Pupils = did.patrons()
+	out.Deed, err = kept(a, "dissolved", did)
+	return out, err
+}
+
+// Consenting is the answers of many, brought as a list.
+type Consenting struct {
+	What   person.Consent `json:"what" enum:"older_reader,internet,photo"`
+	Lists  []Sheet        `json:"lists" minItems:"1" maxItems:"50" nullable:"false"`
+	Answer string         `json:"answer" enum:",yes,no,none,filtered,full" doc:"Of all that the lists name; empty: as the column says"`
+	Reason string         `json:"reason" maxLength:"300" doc:"Where the answers come from"`
+	Try    bool           `json:"try" doc:"Only look at what would be done"`
+}
+
+// Consented is what came of a list of answers, or would.
+type Consented struct {
+	Lines  int       `json:"lines"`
+	First  int       `json:"first" doc:"Who had never been asked"`
+	Other  int       `json:"other" doc:"Whose answer is another now"`
+	Same   int       `json:"same" doc:"Whose answer is the same"`
+	Odd    []roster.Odd `json:"odd"`
+	OddAll int       `json:"odd_all"`
+	Read   []string  `json:"read"`
+	Deed   int64     `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+}
+
+// answerWords are how lists say yes and no, beside the answers themselves.
+var answerWords = map[string]string{"y": "yes", "true": "yes", "1": "yes", "n": "no", "false": "no", "0": "no"}
+
+// Consent writes down the answers of many. An answer that was given before changes with the letters that the school holds, so
+// it takes a reason and who may change consents.
+func Consent(a *act.Act, c Consenting) (*Consented, error) {
+	c.Reason = strings.TrimSpace(c.Reason)
+	filled := &Filled{Odd: []roster.Odd{}, Read: []string{}}
+	all, err := answerLines(c, filled)
+	if err != nil {
+		return nil, err
+	}
+	if filled.Lines == 0 {
+		return nil, problem.Newf(problem.Invalid, "There is nothing in the list. A line has a card or school number, and the answer.")
+	}
+	placed, err := sortLists(a, all, roster.Class, filled)
+	if err != nil {
+		return nil, err
+	}
+	out := &Consented{Lines: filled.Lines, Read: filled.Read, Odd: filled.Odd, OddAll: filled.OddAll}
+	is := map[int64]string{}
+	var patrons []int64
+	for answer, those := range placed {
+		for _, p := range those {
+			is[p] = answer
+			patrons = append(patrons, p)
+		}
+	}
+	if err := a.Tx.Lock(store.Lock{Patrons: patrons}); err != nil {
+		return nil, err
+	}
+	before, err := a.Tx.AnswersOf(string(c.What), patrons)
+	if err != nil {
+		return nil, err
+	}
+	did := &Did{What: string(c.What)}
+	for _, b := range before {
+		b.Is = is[b.Patron]
+		switch {
+		case b.Was == b.Is:
+			out.Same++
+			continue
+		case b.Was == "":
+			out.First++
+		default:
+			out.Other++
+		}
+		did.Answers = append(did.Answers, b)
+	}
+	if c.Try || len(did.Answers) == 0 {
+		return out, nil
+	}
+	if c.Reason == "" {
+		return nil, problem.Newf(problem.Invalid, "Say where these answers come from, such as the school's letters of autumn.")
+	}
+	if out.Other > 0 && !a.May().MayChangeConsents() {
+		return nil, problem.Newf(problem.Forbidden, "%s would change. Ask somebody who may change consents.",
+			calendar.Count(out.Other, "answer that was given before"))
+	}
+	a.Tx.KeepAnswersOf(string(c.What), did.Answers, a.Who.ID, c.Reason, a.Now)
+	out.Deed, err = kept(a, "consents", did)
+	return out, err
+}
+
+// answerLines reads lists of answers: who gives the same one stands together, as if it were a roster.
+func answerLines(c Consenting, out *Filled) ([]roster.Entry, error) {
+	var all []roster.Entry
+	for _, s := range c.Lists {
+		name := strings.TrimSpace(s.Name)
+		t, err := sheet.Read(s.Content)
+		if err != nil {
+			return nil, problem.Newf(problem.Invalid, "%s: %s.", orPasted(name), err)
+		}
+		at, headed := t.Columns(numberHeads, answerHeads)
+		lines := t.Lines
+		if headed {
+			lines = lines[1:]
+		}
+		column := at[1]
+		if column < 0 {
+			column = 1
+		}
+		for k := range lines {
+			answer := c.Answer
+			if answer == "" {
+				answer = strings.ToLower(lines[k].Cell(column))
+			}
+			if word, ok := answerWords[answer]; ok {
+				answer = word
+			}
+			if says, _ := (person.Answer{To: c.What, Is: answer}).Refused(false, true); says != "" {
+				return nil, problem.Newf(problem.Invalid, "%s, line %d: %s.", orPasted(name), lines[k].Number,
+					strings.TrimSuffix(expect.Errorf("an answer after each number", "%s", strings.TrimSuffix(says, ".")).Error(), "."))
+			}
+			all = append(all, roster.Entry{List: name, Line: lines[k].Number, Text: lines[k].Cell(numberColumn(at[0])), Roster: answer})
+		}
+		out.Read = append(out.Read, fmt.Sprintf("%s: %s, letters in %s%s.", orPasted(name),
+			calendar.Count(len(lines), "line"), t.Charset, headsOf(headed)))
+	}
+	out.Lines = len(all)
+	return all, nil
+}

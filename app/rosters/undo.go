@@ -1,0 +1,234 @@
+package rosters
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/store"
+)
+
+// Deeds gives a page of what was done to many at once, newest first.
+func Deeds(a *act.Act, page store.Page) ([]Deed, store.Page, error) {
+	rows, next, err := a.Tx.Deeds(page)
+	out := []Deed{}
+	for k := range rows {
+		d, err := deed(&rows[k])
+		if err != nil {
+			return nil, page, err
+		}
+		out = append(out, *d)
+	}
+	return out, next, err
+}
+
+func deed(row *store.Deed) (*Deed, error) {
+	var did Did
+	if err := json.Unmarshal(row.Did, &did); err != nil {
+		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
+	}
+	d := &Deed{ID: row.ID, Kind: row.Kind, At: row.At, Who: "Nevrin", Says: say(row.Kind, &did), Undone: row.UndoneAt != nil}
+	if row.Who != nil {
+		d.Who = *row.Who
+	}
+	return d, nil
+}
+
+// say tells what was done, in a sentence.
+func say(kind string, d *Did) string {
+	var names []string
+	for _, r := range d.Rosters {
+		name := r.Is.Name
+		if r.Was != nil && r.Was.Name != r.Is.Name {
+			name = r.Was.Name + " to " + r.Is.Name
+		}
+		if r.Is.EndedAt != nil {
+			name += " dissolved"
+		}
+		names = append(names, name)
+	}
+	rosters := strings.Join(names[:min(len(names), namesSaid)], ", ")
+	if len(names) > namesSaid {
+		rosters += fmt.Sprintf(" and %d more", len(names)-namesSaid)
+	}
+	people := calendar.Count(d.patrons(), "patron")
+	switch kind {
+	case "made":
+		return rosters + " made"
+	case "changed":
+		return rosters + " changed"
+	case "left":
+		return people + " left"
+	case "moved_up":
+		return "Moved up: " + rosters + "; " + people
+	case "dissolved":
+		return rosters + "; " + people + " were in them"
+	case "consents":
+		return strings.ReplaceAll(d.What, "_", " ") + ": answers of " + people
+	}
+	text := people + " put in"
+	if rosters != "" {
+		text += "; " + rosters + " made"
+	}
+	if out := left(d); out > 0 {
+		text += fmt.Sprintf("; %d left where they were", out)
+	}
+	return text
+}
+
+const namesSaid = 6
+
+func left(d *Did) int { return len(d.Left) }
+
+// Undone is what could be taken back.
+type Undone struct {
+	Deed
+	Left int `json:"left" doc:"How many stay as they are, since something else has become of them meanwhile"`
+}
+
+// Undo takes a deed back, as far as nothing else has become of those whom it concerned.
+func Undo(a *act.Act, id int64) (*Undone, error) {
+	if err := a.Tx.LockNames("rosters"); err != nil {
+		return nil, err
+	}
+	row, err := a.Tx.DeedLocked(id)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case row == nil:
+		return nil, problem.NoSuch("deed")
+	case row.UndoneAt != nil:
+		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+	}
+	var did Did
+	if err := json.Unmarshal(row.Did, &did); err != nil {
+		return nil, fmt.Errorf("what deed %d did: %w", id, err)
+	}
+	if did.What != "" && !a.May().MayChangeConsents() {
+		return nil, problem.Newf(problem.Forbidden, "Answers are taken back by who may change consents.")
+	}
+	kept, err := undo(a, &did)
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.DeedUndone(id, a.Now)
+	a.Tell(event.Event{Kind: event.RosterChanged, Detail: event.Detail{About: "undone", Count: did.patrons()}})
+	row.UndoneAt = &a.Now
+	d, err := deed(row)
+	if err != nil {
+		return nil, err
+	}
+	return &Undone{Deed: *d, Left: kept}, nil
+}
+
+// undo takes back what was done, and gives how many stay as they are.
+func undo(a *act.Act, did *Did) (stay int, err error) {
+	lock := store.Lock{}
+	for _, r := range did.Rosters {
+		lock.Rosters = append(lock.Rosters, r.ID)
+	}
+	for _, m := range did.Joined {
+		lock.Patrons = append(lock.Patrons, m.PatronID)
+	}
+	for _, m := range did.Left {
+		lock.Patrons = append(lock.Patrons, m.PatronID)
+	}
+	for _, y := range did.Years {
+		lock.Patrons = append(lock.Patrons, y.Patron)
+	}
+	for _, c := range did.Answers {
+		lock.Patrons = append(lock.Patrons, c.Patron)
+	}
+	if err := a.Tx.Lock(lock); err != nil {
+		return 0, err
+	}
+	a.Tx.Leave(did.Joined)
+	// Rosters first, and in the other order: names become free one by one, and who left goes back into what is there again.
+	for k := len(did.Rosters) - 1; k >= 0; k-- {
+		if err := undoRoster(a, did.Rosters[k]); err != nil {
+			return 0, err
+		}
+	}
+	if len(did.Left) > 0 {
+		n, err := a.Tx.Enter(did.Left)
+		if err != nil {
+			return 0, err
+		}
+		stay += len(did.Left) - int(n)
+	}
+	if len(did.Years) > 0 {
+		n, err := a.Tx.ResetYears(did.Years)
+		if err != nil {
+			return 0, err
+		}
+		stay += len(did.Years) - int(n)
+	}
+	if len(did.Answers) > 0 {
+		n, err := undoAnswers(a, did)
+		if err != nil {
+			return 0, err
+		}
+		stay += n
+	}
+	return stay, nil
+}
+
+// undoRoster writes a roster as it was, if it is as it was left; one that was made goes, unless somebody is in it.
+func undoRoster(a *act.Act, w Was) error {
+	now, err := a.Tx.Roster(w.ID)
+	if err != nil {
+		return err
+	}
+	is := w.Is
+	if now.Name != is.Name || now.SchoolYear != is.SchoolYear || now.School != is.School || now.BranchCode != is.BranchCode ||
+		(now.EndedAt == nil) != (is.EndedAt == nil) {
+		return problem.Newf(problem.Refused, "%s has been changed since. Take that back first.", now.Name)
+	}
+	if w.Was == nil {
+		in, err := a.Tx.Memberships([]int64{w.ID}, nil)
+		if err != nil {
+			return err
+		}
+		if len(in) > 0 {
+			return problem.Newf(problem.Refused, "%s has members who came otherwise. Dissolve it instead.", now.Name)
+		}
+		is.EndedAt = &a.Now
+		a.Tx.PutRoster(&is, a.Now)
+		return nil
+	}
+	named, err := a.Tx.RosterNamed(w.Was.BranchCode, w.Was.School, w.Was.Name)
+	if err != nil {
+		return err
+	}
+	if named != nil && named.ID != w.ID {
+		return problem.Newf(problem.Refused, "There is another roster %s by now. Rename it first.", w.Was.Name)
+	}
+	a.Tx.PutRoster(w.Was, a.Now)
+	return nil
+}
+
+func undoAnswers(a *act.Act, did *Did) (stay int, err error) {
+	var patrons []int64
+	is := map[int64]store.Turned{}
+	for _, c := range did.Answers {
+		patrons = append(patrons, c.Patron)
+		is[c.Patron] = c
+	}
+	now, err := a.Tx.AnswersOf(did.What, patrons)
+	if err != nil {
+		return 0, err
+	}
+	var back []store.Turned
+	for _, n := range now {
+		if c := is[n.Patron]; n.Was == c.Is {
+			back = append(back, store.Turned{Patron: n.Patron, Was: c.Is, Is: c.Was})
+		}
+	}
+	a.Tx.KeepAnswersOf(did.What, back, a.Who.ID, "taken back", a.Now)
+	return len(did.Answers) - len(back), nil
+}

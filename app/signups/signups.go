@@ -1,0 +1,401 @@
+// Package signups takes in people who sign up by themselves. They wait in a list until somebody has looked at what they wrote:
+// completed and registered, known already, or turned down. Until then a temporary card may be theirs, if the network has settled
+// so: with it they look and place holds, and do not borrow.
+package signups
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+	"nevrin/core/person"
+	"nevrin/store"
+)
+
+// mostWaiting is how many may wait at once; who comes then is asked to come in.
+const mostWaiting = 2000
+
+// stopped is why somebody with a temporary card may not borrow.
+const stopped = "Signed up by themselves, and nobody has seen yet who they are"
+
+// Form is what the page on which people sign up needs to know.
+type Form struct {
+	Network  string
+	Open     bool
+	Needs    person.Needs
+	Branches []Branch
+	CardDays int
+}
+
+// Branch is one to choose.
+type Branch struct {
+	Code calendar.Code
+	Name string
+}
+
+// fields are those that people fill in by themselves.
+var fields = []person.Field{
+	person.PreferredName, person.Born, person.Email, person.Phone, person.Address, person.PostalCode, person.Town, person.Guardian,
+}
+
+// LookAtForm gives what the page needs to know.
+func LookAtForm(a *act.Act) (*Form, error) {
+	set := a.Network.Settled
+	f := &Form{Network: a.Network.Name, Open: set.SignUps.Open, Needs: person.Needs{}, CardDays: set.SignUps.CardDays}
+	for _, name := range fields {
+		f.Needs[name] = set.Fields.Of(name)
+	}
+	for _, row := range a.Network.Rows {
+		if b, err := a.Network.OpenBranch(row.Code); err == nil {
+			f.Branches = append(f.Branches, Branch{row.Code, b.Name})
+		}
+	}
+	return f, nil
+}
+
+// Wrong is what is wrong with a form, field by field.
+type Wrong []person.Wrong
+
+func (w Wrong) Error() string { return fmt.Sprintf("%d fields are wrong", len(w)) }
+
+// Taken is what somebody who signed up is told.
+type Taken struct {
+	Branch string
+	Card   string // a temporary one; empty: there is none
+	Until  string
+}
+
+// Come takes in what somebody wrote who signs up.
+func Come(a *act.Act, r person.Record) (*Taken, error) {
+	set := a.Network.Settled
+	if !set.SignUps.Open {
+		return nil, problem.Newf(problem.Refused, "Signing up here is closed. Come to any branch; it takes a few minutes.")
+	}
+	r = plain(r, set.Fields)
+	if wrong := check(a, &r); len(wrong) > 0 {
+		return nil, Wrong(wrong)
+	}
+	if err := a.Tx.LockNames("sign-ups"); err != nil {
+		return nil, err
+	}
+	waiting, err := a.Tx.SignUpsWaiting()
+	if err != nil {
+		return nil, err
+	}
+	if waiting >= mostWaiting {
+		return nil, problem.Newf(problem.Refused, "Too many are waiting to be looked at. Come to any branch; it takes a few minutes.")
+	}
+	s := store.SignUp{At: a.Now, BranchCode: r.Branch, Record: store.JSON(&r)}
+	taken := &Taken{Branch: a.Network.BranchName(r.Branch)}
+	if set.SignUps.CardDays > 0 {
+		p, err := temporary(a, r)
+		if err != nil {
+			return nil, err
+		}
+		s.PatronID, taken.Card, taken.Until = &p.ID, a.Network.Numbers.Show(p.Card), store.DateOf(p.CardUntil).Say()
+	}
+	if err := a.Tx.AddSignUp(&s); err != nil {
+		return nil, err
+	}
+	told := event.Event{Kind: event.SignedUp}
+	if s.PatronID != nil {
+		told.Patron = *s.PatronID
+	}
+	a.Tell(told)
+	return taken, nil
+}
+
+// plain is what people may write of themselves, and nothing else.
+func plain(r person.Record, needs person.Needs) person.Record {
+	out := person.Record{LegalName: r.LegalName, Branch: r.Branch}
+	for _, name := range fields {
+		if needs.Of(name) == person.Hidden {
+			continue
+		}
+		switch name {
+		case person.PreferredName:
+			out.PreferredName = r.PreferredName
+		case person.Born:
+			out.Born = r.Born
+		case person.Email:
+			out.Email = r.Email
+		case person.Phone:
+			out.Phone = r.Phone
+		case person.Address:
+			out.Address = r.Address
+		case person.PostalCode:
+			out.PostalCode = r.PostalCode
+		case person.Town:
+			out.Town = r.Town
+		case person.Guardian:
+			out.GuardianName = r.GuardianName
+		}
+	}
+	out.Tidy()
+	return out
+}
+
+func check(a *act.Act, r *person.Record) []person.Wrong {
+	var wrong []person.Wrong
+	for _, w := range r.Check(a.Network.Settled.Fields, nil, a.Today()) {
+		if w.Field == "legal_name" || slices.Contains(fields, w.Field) {
+			wrong = append(wrong, w)
+		}
+	}
+	if _, err := a.Network.OpenBranch(r.Branch); err != nil {
+		wrong = append(wrong, person.Wrong{Field: "branch", Says: "Choose a branch."})
+	}
+	return wrong
+}
+
+// temporary makes a record with a temporary card, which may look and place holds.
+func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
+	var age *int
+	if r.Born != nil {
+		age = new(loan.AgeOn(*r.Born, a.Today()))
+	}
+	class := people.ClassFor(a, r.Branch, age, a.Network.Settled.SignUps.Class)
+	if class == "" {
+		return nil, problem.Newf(problem.Refused, "No patron class is offered at this branch yet. Come in and ask; it takes a few minutes.")
+	}
+	card, err := people.NextCard(a, r.Branch)
+	if err != nil {
+		return nil, err
+	}
+	id, err := a.Tx.NextID()
+	if err != nil {
+		return nil, err
+	}
+	r.Class = class
+	until := a.Today().Add(a.Network.Settled.SignUps.CardDays)
+	r.CardUntil = &until
+	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
+	people.Put(p, r)
+	a.Tx.PutPatron(p)
+	a.Tx.KeepStanding(id, string(loan.Active), "", stopped)
+	return p, nil
+}
+
+// SignUp is somebody who signed up.
+type SignUp struct {
+	ID       int64     `json:"id"`
+	At       time.Time `json:"at"`
+	Name     string    `json:"name"`
+	Branch   string    `json:"branch"`
+	Age      *int      `json:"age,omitempty"`
+	State    string    `json:"state" enum:"waiting,taken,turned_down"`
+	Patron   int64     `json:"patron" doc:"Whose record it is; while it waits, that of a temporary card; 0: none"`
+	Reason   string    `json:"reason"`
+	Answered string    `json:"answered" doc:"When, as people say it"`
+}
+
+func show(a *act.Act, s *store.SignUp) (SignUp, person.Record, error) {
+	var r person.Record
+	if err := json.Unmarshal(s.Record, &r); err != nil {
+		return SignUp{}, r, fmt.Errorf("what somebody wrote who signed up: %w", err)
+	}
+	out := SignUp{ID: s.ID, At: s.At, Name: r.LegalName, Branch: a.Network.BranchName(s.BranchCode), State: s.State, Reason: s.Reason}
+	if s.PatronID != nil {
+		out.Patron = *s.PatronID
+	}
+	if r.Born != nil && *r.Born <= a.Today() {
+		out.Age = new(loan.AgeOn(*r.Born, a.Today()))
+	}
+	if s.AnsweredAt != nil {
+		out.Answered = a.Here().Date(*s.AnsweredAt).Say()
+	}
+	return out, r, nil
+}
+
+// List gives a page of who waits, in the order in which they came; then who was turned down lately.
+func List(a *act.Act, page store.Page) ([]SignUp, store.Page, error) {
+	rows, next, err := a.Tx.SignUps(page)
+	out := []SignUp{}
+	for k := range rows {
+		s, _, err := show(a, &rows[k])
+		if err != nil {
+			return nil, page, err
+		}
+		out = append(out, s)
+	}
+	return out, next, err
+}
+
+// Whole is somebody who signed up, with what they wrote and who may be the same person.
+type Whole struct {
+	SignUp
+	Record person.Record   `json:"record"`
+	Card   string          `json:"card" doc:"Their temporary card; empty: none"`
+	Likely []people.Likely `json:"likely"`
+}
+
+// One gives somebody who signed up.
+func One(a *act.Act, id int64) (*Whole, error) {
+	s, err := a.Tx.SignUp(id)
+	if err != nil {
+		return nil, err
+	}
+	if s == nil {
+		return nil, problem.NoSuch("sign-up")
+	}
+	row, r, err := show(a, s)
+	if err != nil {
+		return nil, err
+	}
+	w := &Whole{SignUp: row, Record: r}
+	if s.PatronID != nil {
+		p, err := a.Tx.PatronByID(*s.PatronID)
+		if err != nil {
+			return nil, err
+		}
+		w.Card, w.Record.Card, w.Record.Class = p.Card, p.Card, p.Class
+	}
+	known, err := people.Alike(a, r, row.Patron)
+	if err != nil {
+		return nil, err
+	}
+	w.Likely = known.Likely
+	if w.Record.Class == "" {
+		w.Record.Class = known.Class
+	}
+	return w, nil
+}
+
+// waiting gives a sign-up that waits, locked.
+func waiting(a *act.Act, id int64) (*store.SignUp, error) {
+	s, err := a.Tx.SignUpLocked(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case s == nil:
+		return nil, problem.NoSuch("sign-up")
+	case s.State != "waiting":
+		return nil, problem.Newf(problem.Refused, "Somebody else has dealt with this sign-up already.")
+	}
+	return s, nil
+}
+
+// Take registers somebody who signed up, with what was completed.
+func Take(a *act.Act, id int64, j people.Joining) (*people.Written, error) {
+	s, err := waiting(a, id)
+	if err != nil {
+		return nil, err
+	}
+	var w *people.Written
+	if s.PatronID == nil {
+		w, err = people.Join(a, j)
+	} else {
+		w, err = people.Complete(a, *s.PatronID, j)
+	}
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.AnswerSignUp(id, "taken", w.Card.ID, "", a.Who.ID, a.Now)
+	a.Tell(event.Event{Kind: event.SignUpAnswered, Patron: w.Card.ID, Detail: event.Detail{Is: "taken"}})
+	return w, nil
+}
+
+// Known says that somebody who signed up has a record already; a temporary record of theirs is no longer used.
+func Known(a *act.Act, id, patron int64) (*SignUp, error) {
+	s, err := waiting(a, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := people.Locked(a, patron)
+	if err != nil {
+		return nil, err
+	}
+	if s.PatronID != nil && *s.PatronID != patron {
+		if err := retire(a, *s.PatronID, "has another record"); err != nil {
+			return nil, err
+		}
+	}
+	a.Tx.AnswerSignUp(id, "taken", p.ID, "", a.Who.ID, a.Now)
+	a.Tell(event.Event{Kind: event.SignUpAnswered, Patron: p.ID, Detail: event.Detail{Is: "taken", Reason: "known already"}})
+	return again(a, id)
+}
+
+// TurnDown turns somebody down who signed up.
+func TurnDown(a *act.Act, id int64, reason string) (*SignUp, error) {
+	s, err := waiting(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if reason = strings.TrimSpace(reason); reason == "" {
+		return nil, problem.Newf(problem.Invalid, "Say why they are turned down.")
+	}
+	told := event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "turned down"}}
+	var patron int64
+	if s.PatronID != nil {
+		patron = *s.PatronID
+		if err := retire(a, patron, "turned down"); err != nil {
+			return nil, err
+		}
+		told.Patron = patron
+	}
+	a.Tx.AnswerSignUp(id, "turned_down", patron, reason, a.Who.ID, a.Now)
+	a.Tell(told)
+	return again(a, id)
+}
+
+// retire lets a temporary record no longer be used.
+func retire(a *act.Act, patron int64, why string) error {
+	if _, err := people.Locked(a, patron); err != nil {
+		return err
+	}
+	a.Tx.KeepStanding(patron, string(loan.Inactive), why, stopped)
+	a.Tell(event.Event{Kind: event.StandingChanged, Patron: patron, Detail: event.Detail{Was: string(loan.Active), Is: string(loan.Inactive), Reason: why}})
+	return nil
+}
+
+// Again lets somebody wait again who was turned down.
+func Again(a *act.Act, id int64) (*SignUp, error) {
+	s, err := a.Tx.SignUpLocked(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case s == nil:
+		return nil, problem.NoSuch("sign-up")
+	case s.State != "turned_down":
+		return nil, problem.Newf(problem.Refused, "Only who was turned down can wait again.")
+	}
+	if s.PatronID != nil {
+		if _, err := people.Locked(a, *s.PatronID); err != nil {
+			return nil, err
+		}
+		a.Tx.KeepStanding(*s.PatronID, string(loan.Active), "", stopped)
+		a.Tell(event.Event{Kind: event.StandingChanged, Patron: *s.PatronID, Detail: event.Detail{Was: string(loan.Inactive), Is: string(loan.Active)}})
+	}
+	a.Tx.AwaitSignUp(id)
+	a.Tell(event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "waiting again"}})
+	return again(a, id)
+}
+
+func again(a *act.Act, id int64) (*SignUp, error) {
+	s, err := a.Tx.SignUp(id)
+	if err != nil {
+		return nil, err
+	}
+	out, _, err := show(a, s)
+	return &out, err
+}
+
+// part is how many one act of the night deletes.
+const part = 2000
+
+// keptDays is for how long an answered sign-up is kept, so that it can be answered otherwise.
+const keptDays = 30
+
+// Drop deletes sign-ups that were answered a while ago.
+func Drop(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	n, err := a.Tx.DropSignUps(calendar.Local(day.Add(-keptDays), 0, a.Network.Location), part)
+	return done + n, n < part, err
+}

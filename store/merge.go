@@ -1,0 +1,184 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// Merged is what a merge did: ids of what it moved from one record to the other, so that just that goes back.
+type Merged struct {
+	Loans    []int64  `json:"loans"`
+	Holds    []int64  `json:"holds"`
+	Ended    []int64  `json:"ended"` // holds of either that were cancelled, since the other had one on the same title
+	Lines    []int64  `json:"lines"`
+	Entries  []int64  `json:"entries"`
+	Messages []int64  `json:"messages"`
+	Requests []int64  `json:"requests"`
+	Reports  []int64  `json:"reports"`
+	Notes    []int64  `json:"notes"`
+	Consents []int64  `json:"consents"`
+	Events   []int64  `json:"events"`
+	Wards    []int64  `json:"wards"`   // patrons for whom they answer
+	Rosters  []int64  `json:"rosters"` // in which they were
+	Joined   []int64  `json:"joined"`  // of these, those in which the other was not
+	Filled   []string `json:"filled"`  // fields
+	Answers  []string `json:"answers"` // consents that the other had never been asked for
+}
+
+// Merge is two records that are one person, as long as it is not undone.
+type Merge struct {
+	ID             int64
+	GoneID, KeptID int64
+	At             time.Time
+	Did            json.RawMessage
+}
+
+// MergeFacts are two records that are to become one, or to be two again.
+type MergeFacts struct {
+	Gone, Kept *Patron
+	Holds      []Hold // open ones of both
+	Asks       map[int64]int
+	Partners   map[int64]bool
+	Merge      *Merge // by which the one is part of the other
+}
+
+// MergeFacts locks two patrons and the titles on which the one that goes has holds, and gives what a merge asks about.
+func (t *Tx) MergeFacts(gone, kept int64) (*MergeFacts, error) {
+	q := &questions{}
+	t.take(Lock{Patrons: []int64{gone, kept}, HoldsOf: gone}, q)
+	f := &MergeFacts{Asks: map[int64]int{}, Partners: map[int64]bool{}}
+	both := []int64{gone, kept}
+	var patrons []Patron
+	var asks, partners []int64
+	var merges []Merge
+	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1)", both)
+	ask(q, &f.Holds, "SELECT "+holdColumns+" FROM holds h WHERE h.patron_id = ANY($1) AND h.closed_at IS NULL ORDER BY h.id",
+		both)
+	askEach(q, &asks, `SELECT patron_id FROM return_lines WHERE patron_id = ANY($1)
+		AND (answer = 'open' OR note_answer = 'open')`, both)
+	askEach(q, &partners, "SELECT patron_id FROM partners WHERE patron_id = ANY($1)", both)
+	ask(q, &merges, `SELECT id, gone_id, kept_id, at, did FROM merges WHERE gone_id = $1 AND undone_at IS NULL`, gone)
+	if err := t.send(q); err != nil {
+		return nil, err
+	}
+	for k := range patrons {
+		switch patrons[k].ID {
+		case gone:
+			f.Gone = &patrons[k]
+		case kept:
+			f.Kept = &patrons[k]
+		}
+	}
+	for _, id := range asks {
+		f.Asks[id]++
+	}
+	for _, id := range partners {
+		f.Partners[id] = true
+	}
+	if len(merges) > 0 {
+		f.Merge = &merges[0]
+	}
+	return f, nil
+}
+
+// moved are the tables whose rows follow a person: where their ids are kept, and of what they are.
+func (m *Merged) moved() []struct {
+	table string
+	ids   *[]int64
+} {
+	return []struct {
+		table string
+		ids   *[]int64
+	}{
+		{"loans", &m.Loans}, {"holds", &m.Holds}, {"return_lines", &m.Lines}, {"ledger", &m.Entries},
+		{"messages", &m.Messages}, {"requests", &m.Requests}, {"reports", &m.Reports}, {"patron_notes", &m.Notes},
+		{"consents", &m.Consents}, {"events", &m.Events},
+	}
+}
+
+// Merge gives all that is of one record to another; both are locked, and of one title they have no two open holds. What
+// was done is told in did.
+func (t *Tx) Merge(gone, kept, staff int64, at time.Time, did *Merged) (err error) {
+	id, err := t.NextID()
+	if err != nil {
+		return err
+	}
+	// The merge stands first: only by it may events and entries follow.
+	if _, err = t.exec(`INSERT INTO merges (id, gone_id, kept_id, at, staff_id, did) VALUES ($1, $2, $3, $4, nullif($5::bigint, 0), '{}')`,
+		id, gone, kept, at, staff); err != nil {
+		return err
+	}
+	for _, m := range did.moved() {
+		if *m.ids, err = each[int64](t, "UPDATE "+m.table+" SET patron_id = $2 WHERE patron_id = $1 RETURNING id", gone, kept); err != nil {
+			return err
+		}
+	}
+	if did.Wards, err = each[int64](t, "UPDATE patrons SET guardian_id = $2 WHERE guardian_id = $1 AND id <> $2 RETURNING id", gone, kept); err != nil {
+		return err
+	}
+	if did.Joined, err = each[int64](t, `INSERT INTO roster_members (roster_id, kind, patron_id, since)
+		SELECT m.roster_id, m.kind, $2, m.since FROM roster_members m WHERE m.patron_id = $1
+			AND NOT EXISTS (SELECT 1 FROM roster_members o WHERE o.patron_id = $2
+				AND (o.roster_id = m.roster_id OR m.kind = 'class' AND o.kind = 'class'))
+		RETURNING roster_id`, gone, kept); err != nil {
+		return err
+	}
+	if did.Rosters, err = each[int64](t, "DELETE FROM roster_members WHERE patron_id = $1 RETURNING roster_id", gone); err != nil {
+		return err
+	}
+	t.queueOne("UPDATE patrons SET merged_into = $2, revision = revision + 1 WHERE id = $1", gone, kept)
+	t.queueOne("UPDATE merges SET did = $2 WHERE id = $1", id, JSON(did))
+	return t.Flush()
+}
+
+// Unmerge gives back what a merge moved, with what has come of it since. What has been cut off or ended meanwhile stays so.
+func (t *Tx) Unmerge(m *Merge, did *Merged, at time.Time) (err error) {
+	t.queueOne("UPDATE patrons SET merged_into = NULL, revision = revision + 1 WHERE id = $1", m.GoneID)
+	more := map[string]string{
+		// Of a loan that goes back, so do its lines, events and entries, and whatever settled an entry that goes back.
+		"return_lines": " OR loan_id = ANY($4)",
+		"events":       " OR loan_id = ANY($4) OR hold_id = ANY($5)",
+		"ledger": ` OR loan_id = ANY($4) OR settles = ANY($3) OR settles IN (SELECT c.id FROM ledger c
+			WHERE c.patron_id = $1 AND c.loan_id = ANY($4))`,
+	}
+	for _, table := range did.moved() {
+		args := []any{m.KeptID, m.GoneID, notNull(*table.ids)}
+		if table.table == "return_lines" || table.table == "ledger" {
+			args = append(args, notNull(did.Loans))
+		} else if table.table == "events" {
+			args = append(args, notNull(did.Loans), notNull(did.Holds))
+		}
+		if _, err = t.exec("UPDATE "+table.table+" SET patron_id = $2 WHERE patron_id = $1 AND (id = ANY($3)"+
+			more[table.table]+")", args...); err != nil {
+			return err
+		}
+	}
+	t.queue("UPDATE patrons SET guardian_id = $2 WHERE guardian_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNull(did.Wards))
+	t.queue("DELETE FROM roster_members WHERE patron_id = $1 AND roster_id = ANY($2)", m.KeptID, notNull(did.Joined))
+	t.queue(`INSERT INTO roster_members (roster_id, kind, patron_id, since)
+		SELECT r.id, r.kind, $1, $2 FROM rosters r WHERE r.id = ANY($3) AND r.ended_at IS NULL
+			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o WHERE o.patron_id = $1 AND o.kind = 'class'))
+		ON CONFLICT DO NOTHING`, m.GoneID, at, notNull(did.Rosters))
+	t.queueOne("UPDATE merges SET undone_at = $2 WHERE id = $1 AND undone_at IS NULL", m.ID, at)
+	return t.Flush()
+}
+
+// MergedShown is a record that has been merged into another.
+type MergedShown struct {
+	GoneID          int64
+	Card, LegalName string
+	At              time.Time
+	Who             *string
+}
+
+// MergedInto gives the records that have been merged into one, newest first.
+func (t *Tx) MergedInto(kept int64) ([]MergedShown, error) {
+	return list[MergedShown](t, `SELECT m.gone_id, p.card, p.legal_name, m.at, f.name AS who FROM merges m
+		JOIN patrons p ON p.id = m.gone_id LEFT JOIN staff f ON f.id = m.staff_id
+		WHERE m.kept_id = $1 AND m.undone_at IS NULL ORDER BY m.id DESC`, kept)
+}
+
+// KeepAnswers writes the answers that count of one patron, taken over from another, or none where they are taken out again.
+func (t *Tx) KeepAnswers(p *Patron) {
+	t.queueOne("UPDATE patrons SET older_reader = $2, internet = $3, photo = $4 WHERE id = $1", p.ID, p.OlderReader, p.Internet, p.Photo)
+}

@@ -1,0 +1,86 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+
+	"nevrin/core/calendar"
+)
+
+// SignUp is somebody who signed up by themselves.
+type SignUp struct {
+	ID         int64
+	At         time.Time
+	BranchCode calendar.Code
+	Record     json.RawMessage
+	State      string
+	PatronID   *int64
+	Reason     string
+	AnsweredAt *time.Time
+}
+
+const signUpColumns = "s.id, s.at, s.branch_code, s.record, s.state, s.patron_id, s.reason, s.answered_at"
+
+// AddSignUp writes one and gives it its id.
+func (t *Tx) AddSignUp(s *SignUp) (err error) {
+	if s.ID, err = t.NextID(); err != nil {
+		return err
+	}
+	t.queueOne("INSERT INTO sign_ups (id, at, branch_code, record, patron_id) VALUES ($1, $2, $3, $4, $5)",
+		s.ID, s.At, s.BranchCode, s.Record, s.PatronID)
+	return nil
+}
+
+// SignUpsWaiting counts who waits.
+func (t *Tx) SignUpsWaiting() (int, error) {
+	return value[int](t, "SELECT count(*)::int FROM sign_ups WHERE state = 'waiting'")
+}
+
+// SignUps gives a page of who waits, in the order in which they came, and then of who was turned down.
+func (t *Tx) SignUps(page Page) ([]SignUp, Page, error) {
+	rank := func(s *SignUp) int64 {
+		if s.State == "waiting" {
+			return 0
+		}
+		return 1
+	}
+	return paged(t, page, func(s *SignUp) Cursor { return Cursor{Rank: rank(s), ID: s.ID} },
+		"SELECT "+signUpColumns+` FROM sign_ups s WHERE s.state <> 'taken'
+		AND (CASE s.state WHEN 'waiting' THEN 0 ELSE 1 END, s.id) > ($1::bigint, $2::bigint)
+		ORDER BY CASE s.state WHEN 'waiting' THEN 0 ELSE 1 END, s.id`)
+}
+
+// SignUp gives one; nil where there is none.
+func (t *Tx) SignUp(id int64) (*SignUp, error) {
+	return one[SignUp](t, "SELECT "+signUpColumns+" FROM sign_ups s WHERE s.id = $1", id)
+}
+
+// SignUpLocked locks one, after its patron, and gives it; nil where there is none.
+func (t *Tx) SignUpLocked(id int64) (*SignUp, error) {
+	q := &questions{}
+	do(q, "SELECT 1 FROM patrons WHERE id = (SELECT patron_id FROM sign_ups WHERE id = $1) FOR NO KEY UPDATE", id)
+	var rows []SignUp
+	ask(q, &rows, "SELECT "+signUpColumns+" FROM sign_ups s WHERE s.id = $1 FOR NO KEY UPDATE", id)
+	if err := t.send(q); err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
+}
+
+// AnswerSignUp writes what became of one that waits; ErrMoved where somebody else just has.
+func (t *Tx) AnswerSignUp(id int64, state string, patron int64, reason string, staff int64, at time.Time) {
+	t.queueOne(`UPDATE sign_ups SET state = $2, patron_id = nullif($3::bigint, 0), reason = $4, staff_id = nullif($5::bigint, 0),
+		answered_at = $6 WHERE id = $1 AND state = 'waiting'`, id, state, patron, reason, staff, at)
+}
+
+// AwaitSignUp lets one wait again.
+func (t *Tx) AwaitSignUp(id int64) {
+	t.queueOne(`UPDATE sign_ups SET state = 'waiting', reason = '', staff_id = NULL, answered_at = NULL
+		WHERE id = $1 AND state = 'turned_down'`, id)
+}
+
+// DropSignUps deletes those that were answered before an instant, up to a number.
+func (t *Tx) DropSignUps(before time.Time, most int) (int64, error) {
+	return t.exec("DELETE FROM sign_ups WHERE id IN (SELECT id FROM sign_ups WHERE answered_at < $1 ORDER BY answered_at LIMIT $2)",
+		before, most)
+}
