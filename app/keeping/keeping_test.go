@@ -17,6 +17,7 @@ import (
 	"nevrin/app/returns"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
+	"nevrin/core/loan"
 	"nevrin/core/role"
 	"nevrin/core/settings"
 	"nevrin/store"
@@ -255,4 +256,54 @@ func TestReadingsAreKept(t *testing.T) {
 	})
 	assert.Equal(t, "history 1, opened 3, searched lark 1, searched thorne 1", w.Ask(`SELECT string_agg(k || ' ' || n, ', ' ORDER BY k)
 		FROM (SELECT trim(kind || ' ' || words) AS k, count(*) AS n FROM readings GROUP BY 1) x`))
+}
+
+// Lending asks first where somebody has had a title before: as the network has settled, unless they chose otherwise, and it says
+// when it cannot work.
+func TestHadThisTitleBefore(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss, here := w.Staff(role.Administrator, "HVH"), w.Staff(role.Volunteer, "HVH")
+	p := w.Patron("HVH")
+	title, items := w.Title("HVH")
+	w.LentAndBack(boss, p, items[0], 3)
+	other := w.Item(title, "HVH", nil)
+	lend := func(past ...loan.StopKind) *desk.Result {
+		testkit.Do(t, w.House, here, func(a *act.Act) (*people.Card, error) {
+			return people.OpenByNumber(a, w.Ask("SELECT card FROM patrons WHERE id = ?", p))
+		})
+		return testkit.Do(t, w.House, here, func(a *act.Act) (*desk.Result, error) {
+			return desk.Lend(a, desk.Lending{Item: other, Patron: p, Past: past})
+		})
+	}
+	choose := func(months *int, ask *bool) (*people.Card, error) {
+		return testkit.Try(w.House, boss, func(a *act.Act) (*people.Card, error) {
+			return keeping.Choose(a, p, keeping.Choice{Months: months, Ask: ask})
+		})
+	}
+	yes, no, none := true, false, 0
+	card, err := choose(nil, &yes)
+	require.NoError(t, err)
+	assert.True(t, card.Asks)
+	asked := lend()
+	assert.Equal(t, "ask", asked.Kind)
+	assert.Contains(t, asked.Text, "Has had this title once before")
+	assert.False(t, asked.Asks[0].Reason, "no reason is asked for")
+	assert.Equal(t, "lent", lend(loan.HadBefore).Kind, "a volunteer may answer it")
+	w.Set("UPDATE loans SET returned_at = lent_at WHERE returned_at IS NULL")
+	w.Set("UPDATE loans SET undone = true WHERE item_id = (SELECT id FROM items WHERE barcode = ?)", other)
+
+	usual := settings.Usual()
+	usual.AskBefore = true
+	testkit.Do(t, w.House, boss, func(a *act.Act) (*upkeep.Kept, error) { return upkeep.Put(a, "settings", "", 0, usual) })
+	_, err = choose(nil, &no)
+	require.NoError(t, err)
+	lent := lend()
+	assert.Equal(t, "lent", lent.Kind, "they chose otherwise")
+	assert.Contains(t, lent.Before, "once before", "it is told all the same")
+
+	_, err = choose(&none, &yes)
+	require.ErrorContains(t, err, "no history of theirs is kept")
+	card, err = choose(&none, nil)
+	require.NoError(t, err)
+	assert.Contains(t, card.NoHistory, "cannot work")
 }

@@ -83,9 +83,9 @@ func classes(a *act.Act) []person.Class {
 		if c.Kind == "patron" {
 			out = append(out,
 				person.Class{
-				Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next, Branches: c.Branches,
-				Retired: c.Retired,
-			})
+					Code: c.Code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next, Branches: c.Branches,
+					Retired: c.Retired,
+				})
 		}
 	}
 	return out

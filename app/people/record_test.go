@@ -22,6 +22,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/core/role"
+	"nevrin/core/settings"
 	"nevrin/testkit"
 )
 
@@ -396,4 +397,57 @@ func TestAgesAsPostgreSQLHasThem(t *testing.T) {
 		want := w.Ask("SELECT extract(year FROM age(?::date, ?::date))::int::text", on.String(), born.String())
 		assert.Equal(t, want, fmt.Sprint(loan.AgeOn(born, on)), "born %s, on %s", born, on)
 	})
+}
+
+// By what way somebody is told is chosen; a way without its address is not kept, nor is an address taken away that is in use.
+func TestChoosingWays(t *testing.T) {
+	c := newCounter(t, role.Desk)
+	w, err := c.join(tove(), 0)
+	require.NoError(t, err)
+	choose := func(ways people.Ways) (*people.Card, error) {
+		return testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.ChooseWays(a, w.Card.ID, ways) })
+	}
+	card, err := choose(people.Ways{HoldReady: person.ByPhone, Overdue: person.ByLetter})
+	require.NoError(t, err)
+	assert.Equal(t, people.Ways{HoldReady: person.ByPhone, Overdue: person.ByLetter}, card.Ways)
+	w = testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Written, error) { return people.Record(a, w.Card.ID) })
+	_, err = c.change(w, func(ch *people.Changing) { ch.Phone = "" })
+	require.ErrorContains(t, err, "Notices go there")
+	w, err = c.change(w, func(ch *people.Changing) { ch.Email = "" })
+	require.NoError(t, err)
+	_, err = choose(people.Ways{Overdue: person.ByMail})
+	require.ErrorContains(t, err, "no mail address on the record")
+	err = testkit.SQL(c.House).Exec(`UPDATE patrons SET notices = '{"overdue": "mail"}' WHERE id = ?`, w.Card.ID).Error
+	require.ErrorContains(t, err, "patrons_reached_by_mail", "the database says so too")
+}
+
+// Details are confirmed once in a while, a patron of another branch is taken on, a card is let run out earlier.
+func TestWhatIsDoneAtAScan(t *testing.T) {
+	c := newCounter(t, role.Desk)
+	boss := c.Staff(role.Administrator, "HVH")
+	usual := settings.Usual()
+	usual.Confirm = 12
+	testkit.Do(t, c.House, boss, func(a *act.Act) (*upkeep.Kept, error) { return upkeep.Put(a, "settings", "", 0, usual) })
+	id := c.Patron("SLM", map[string]any{"joined_on": "2020-01-01"})
+	card := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.Open(a, id) })
+	assert.True(t, card.Confirm && card.Elsewhere)
+	card = testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.Confirm(a, id) })
+	assert.False(t, card.Confirm)
+	assert.NotEmpty(t, card.Confirmed)
+	card = testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.TakeOn(a, id) })
+	assert.False(t, card.Elsewhere)
+	_, err := testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.TakeOn(a, id) })
+	require.ErrorContains(t, err, "already")
+	until := func(d calendar.Date, why string) (*people.Card, error) {
+		return testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) {
+			return people.Shorten(a, id, people.Until{Until: d, Reason: why})
+		})
+	}
+	_, err = until(calendar.MakeDate(2031, 1, 1), "x")
+	require.ErrorContains(t, err, "already")
+	_, err = until(calendar.MakeDate(2020, 1, 1), "x")
+	require.ErrorContains(t, err, "today at the earliest")
+	card, err = until(calendar.MakeDate(2029, 6, 30), "moves away")
+	require.NoError(t, err)
+	assert.Equal(t, "Sat 30 Jun 2029", card.CardUntil)
 }

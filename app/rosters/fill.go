@@ -33,12 +33,12 @@ type Filling struct {
 
 // Filled is what came of lists, or would come.
 type Filled struct {
-	Rosters []FilledOne `json:"rosters"`
-	Odd     []roster.Odd   `json:"odd" doc:"Lines that name nobody; the first five hundred"`
-	OddAll  int         `json:"odd_all"`
-	Lines   int         `json:"lines"`
-	Read    []string    `json:"read" doc:"How each list was read, in words"`
-	Deed    int64       `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+	Rosters []FilledOne  `json:"rosters"`
+	Odd     []roster.Odd `json:"odd" doc:"Lines that name nobody; the first five hundred"`
+	OddAll  int          `json:"odd_all"`
+	Lines   int          `json:"lines"`
+	Read    []string     `json:"read" doc:"How each list was read, in words"`
+	Deed    int64        `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
 }
 
 // FilledOne is one roster with what came of it.
@@ -448,14 +448,14 @@ type Consenting struct {
 
 // Consented is what came of a list of answers, or would.
 type Consented struct {
-	Lines  int       `json:"lines"`
-	First  int       `json:"first" doc:"Who had never been asked"`
-	Other  int       `json:"other" doc:"Whose answer is another now"`
-	Same   int       `json:"same" doc:"Whose answer is the same"`
+	Lines  int          `json:"lines"`
+	First  int          `json:"first" doc:"Who had never been asked"`
+	Other  int          `json:"other" doc:"Whose answer is another now"`
+	Same   int          `json:"same" doc:"Whose answer is the same"`
 	Odd    []roster.Odd `json:"odd"`
-	OddAll int       `json:"odd_all"`
-	Read   []string  `json:"read"`
-	Deed   int64     `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+	OddAll int          `json:"odd_all"`
+	Read   []string     `json:"read"`
+	Deed   int64        `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
 }
 
 // answerWords are how lists say yes and no, beside the answers themselves.

@@ -113,7 +113,7 @@ func TestFillingFromLists(t *testing.T) {
 	old, err := charmap.Windows1252.NewEncoder().String("Nom;School number\r\nÉva;S4\r\n")
 	require.NoError(t, err)
 	f := rosters.Filling{
-		New: s.writing(roster.Class, "", "5"),
+		New:   s.writing(roster.Class, "", "5"),
 		Lists: sheets("5a.csv", "S1\nS2\nS2\nS77\n\nS6\n", "5b.csv", old, "5c.txt", "number,class\nS3,5d\nS1,5d\n"),
 		Try:   true,
 	}
