@@ -132,10 +132,6 @@ func (s *Server) mergeOperations() {
 		func(a *act.Act, in *One) (*people.Card, error) { return people.Confirm(a, in.ID) })
 	do(s, http.MethodPost, "/patrons/{id}/here", "takeOn", "Make this branch a patron's home branch", employed,
 		func(a *act.Act, in *One) (*people.Card, error) { return people.TakeOn(a, in.ID) })
-	do(s, http.MethodPost, "/patrons/{id}/until", "shortenCard", "Let a card run out earlier", employed,
-		func(a *act.Act, in *OneSent[people.Until]) (*people.Card, error) {
-			return people.Shorten(a, in.ID, in.Body)
-		})
 }
 
 // Beside is what stands beside a patron's record.

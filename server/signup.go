@@ -34,12 +34,13 @@ const mostSignUps = 30
 // signUpForm is what the page shows.
 type signUpForm struct {
 	*signups.Form
-	Key    string // of this form: sent twice, it is taken once
-	Fields []signUpField
-	Branch string
-	Says   string // what is wrong with all of it
-	Wrong  int
-	Taken  *signups.Taken
+	Key      string // of this form: sent twice, it is taken once
+	Fields   []signUpField
+	Branch   string
+	NoBranch string // what is wrong with it
+	Says     string // what is wrong with all of it
+	Wrong    int
+	Taken    *signups.Taken
 }
 
 // signUpField is one field of the page.
@@ -203,7 +204,7 @@ func (f *signUpForm) mark(w person.Wrong) {
 			return
 		}
 	}
-	f.Says = w.Says
+	f.NoBranch = w.Says
 }
 
 func (s *Server) showSignUp(w http.ResponseWriter, status int, f *signUpForm) {

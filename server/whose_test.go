@@ -39,7 +39,7 @@ var whose = map[string]string{
 	"answerReport": "anybody's", "undoSweep": "anybody's",
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
-	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "takeOn": "anybody's", "shortenCard": "anybody's",
+	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "takeOn": "anybody's",
 	"signUp": "anybody's", "takeSignUp": "anybody's", "signUpKnown": "anybody's", "turnDown": "anybody's", "signUpAgain": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
 }

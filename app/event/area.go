@@ -25,7 +25,6 @@ var areas = map[Kind][]Area{
 	BackInUse: {Counter}, ItemClassed: {Counter}, PatronClassed: {Counter}, CardExtended: {Counter},
 	Joined: {Counter}, RecordChanged: {Counter}, StandingChanged: {Counter}, CardReplaced: {Counter}, PINSet: {},
 	CardNoted: {Counter}, CardNoteOff: {Counter}, Consented: {Counter}, NoticesChosen: {}, DetailsConfirmed: {Counter},
-	CardShortened: {Counter},
 	Merged:        {Counter, Holds}, Unmerged: {Counter, Holds}, HoldRevived: {Holds}, RosterChanged: {Counter},
 	SignedUp: {Counter}, SignUpAnswered: {Counter},
 	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},

@@ -102,7 +102,6 @@ const (
 	HoldRevived      Kind = "hold_revived" // what cancelled it was undone
 	NoticesChosen    Kind = "notices_chosen"
 	DetailsConfirmed Kind = "details_confirmed"
-	CardShortened    Kind = "card_shortened"
 	RosterChanged    Kind = "roster_changed"
 	SignedUp         Kind = "signed_up" // by themselves
 	SignUpAnswered   Kind = "sign_up_answered"

@@ -238,8 +238,6 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return sayRosters[d.About] + " (" + calendar.Count(d.Count, "patron") + ")"
 	case event.SignUpAnswered:
 		return with("Sign-up "+d.Is, d.Reason)
-	case event.CardShortened:
-		return "Card runs out on " + due() + colon(d.Reason)
 	case event.CardExtended:
 		return "Card extended to " + due()
 	case event.CountedAs:

@@ -1,12 +1,9 @@
 package people
 
 import (
-	"strings"
-
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
-	"nevrin/core/calendar"
 	"nevrin/core/person"
 	"nevrin/store"
 )
@@ -67,26 +64,5 @@ func TakeOn(a *act.Act, id int64) (*Card, error) {
 	}
 	a.Tx.MoveHome(id, a.Who.Branch)
 	a.Tell(event.Event{Kind: event.RecordChanged, Patron: id, Detail: event.Detail{Is: "branches"}})
-	return Open(a, id)
-}
-
-// Until is until when a card is to hold.
-type Until struct {
-	Until  calendar.Date `json:"until" format:"date"`
-	Reason string        `json:"reason" maxLength:"200"`
-}
-
-// Shorten lets a card run out earlier than it would.
-func Shorten(a *act.Act, id int64, u Until) (*Card, error) {
-	p, err := Locked(a, id)
-	if err != nil {
-		return nil, err
-	}
-	u.Reason = strings.TrimSpace(u.Reason)
-	if says := person.Shortened(store.DateOf(p.CardUntil), u.Until, a.Today(), u.Reason); says != "" {
-		return nil, problem.Newf(problem.Invalid, "%s", says)
-	}
-	a.Tx.CardUntil(id, u.Until.UTC())
-	a.Tell(event.Event{Kind: event.CardShortened, Patron: id, Detail: event.Detail{Day: &u.Until, Reason: u.Reason}})
 	return Open(a, id)
 }

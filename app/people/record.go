@@ -408,17 +408,12 @@ func Put(p *store.Patron, r person.Record) {
 	}
 }
 
-// ClassFor gives the patron class that a branch offers to somebody of an age, or else one that is named, or the first.
-func ClassFor(a *act.Act, branch calendar.Code, age *int, otherwise string) string {
+// ClassFor gives the patron class that a branch offers to somebody of an age, or else the first; empty where it offers none.
+func ClassFor(a *act.Act, branch calendar.Code, age *int) string {
 	here := slices.DeleteFunc(classes(a), func(c person.Class) bool { return !c.Offered(branch) })
 	if age != nil {
 		if class := person.Propose(here, *age); class != "" {
 			return class
-		}
-	}
-	for _, c := range here {
-		if c.Code == otherwise {
-			return c.Code
 		}
 	}
 	if len(here) == 0 {

@@ -421,7 +421,7 @@ func TestChoosingWays(t *testing.T) {
 	require.ErrorContains(t, err, "patrons_reached_by_mail", "the database says so too")
 }
 
-// Details are confirmed once in a while, a patron of another branch is taken on, a card is let run out earlier.
+// Details are confirmed once in a while, and a patron of another branch is taken on.
 func TestWhatIsDoneAtAScan(t *testing.T) {
 	c := newCounter(t, role.Desk)
 	boss := c.Staff(role.Administrator, "HVH")
@@ -438,16 +438,4 @@ func TestWhatIsDoneAtAScan(t *testing.T) {
 	assert.False(t, card.Elsewhere)
 	_, err := testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.TakeOn(a, id) })
 	require.ErrorContains(t, err, "already")
-	until := func(d calendar.Date, why string) (*people.Card, error) {
-		return testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) {
-			return people.Shorten(a, id, people.Until{Until: d, Reason: why})
-		})
-	}
-	_, err = until(calendar.MakeDate(2031, 1, 1), "x")
-	require.ErrorContains(t, err, "already")
-	_, err = until(calendar.MakeDate(2020, 1, 1), "x")
-	require.ErrorContains(t, err, "today at the earliest")
-	card, err = until(calendar.MakeDate(2029, 6, 30), "moves away")
-	require.NoError(t, err)
-	assert.Equal(t, "Sat 30 Jun 2029", card.CardUntil)
 }

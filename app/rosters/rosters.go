@@ -439,7 +439,7 @@ func seek(a *act.Act, texts []string) (map[string]roster.Sought, error) {
 		case ident.Item:
 			byMissing[text] = "This is the label of an item, not a card."
 		case ident.Wrong:
-			byMissing[text] = scan.Problem
+			byMissing[text] = "It is nobody's school number. As a card: " + scan.Problem
 		}
 	}
 	rows, err := a.Tx.ByNumbers(cards, schools)

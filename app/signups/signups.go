@@ -162,7 +162,7 @@ func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
 	if r.Born != nil {
 		age = new(loan.AgeOn(*r.Born, a.Today()))
 	}
-	class := people.ClassFor(a, r.Branch, age, a.Network.Settled.SignUps.Class)
+	class := people.ClassFor(a, r.Branch, age)
 	if class == "" {
 		return nil, problem.Newf(problem.Refused, "No patron class is offered at this branch yet. Come in and ask; it takes a few minutes.")
 	}
@@ -202,6 +202,7 @@ func show(a *act.Act, s *store.SignUp) (SignUp, person.Record, error) {
 	if err := json.Unmarshal(s.Record, &r); err != nil {
 		return SignUp{}, r, fmt.Errorf("what somebody wrote who signed up: %w", err)
 	}
+	r.Tidy() // lists are never null
 	out := SignUp{ID: s.ID, At: s.At, Name: r.LegalName, Branch: a.Network.BranchName(s.BranchCode), State: s.State, Reason: s.Reason}
 	if s.PatronID != nil {
 		out.Patron = *s.PatronID

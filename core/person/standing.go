@@ -20,19 +20,6 @@ func Restand(by role.Role, was, is loan.Standing, reason string) (says string, f
 	return "", false
 }
 
-// Shortened tells why a card does not run out earlier than it would, in a sentence; empty: it does.
-func Shortened(was *calendar.Date, is, today calendar.Date, reason string) string {
-	switch {
-	case is < today:
-		return "A card runs out today at the earliest."
-	case was != nil && is >= *was:
-		return fmt.Sprintf("It runs out on %s already. To let it run longer, extend it.", was.Say())
-	case reason == "":
-		return "Say why it runs out earlier."
-	}
-	return ""
-}
-
 // ToConfirm tells whether somebody is to be asked whether what is written of them is still right: once in so many months since
 // they last said so, or joined; 0: never.
 func ToConfirm(confirmed, joined *calendar.Date, today calendar.Date, months int) bool {

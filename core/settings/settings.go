@@ -36,9 +36,8 @@ type Limits struct {
 
 // SignUps is whether people sign up by themselves, and what they may until somebody has looked at them.
 type SignUps struct {
-	Open     bool   `json:"open" doc:"There is a page on which people sign up by themselves"`
-	CardDays int    `json:"card_days" minimum:"0" maximum:"90" doc:"For how many days a temporary card holds, which may look and place holds, and not borrow; 0: there is none"`
-	Class    string `json:"class" maxLength:"40" doc:"The patron class of temporary cards where none fits the age; empty: the first that the branch offers"`
+	Open     bool `json:"open" doc:"There is a page on which people sign up by themselves"`
+	CardDays int  `json:"card_days" minimum:"0" maximum:"90" doc:"For how many days a temporary card holds, which may look and place holds, and not borrow; 0: there is none"`
 }
 
 // Asks tells whether lending asks where a patron has had a title before, by what the network has settled and the patron chosen.

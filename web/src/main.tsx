@@ -11,6 +11,7 @@ import { clear as clearDesk } from "./places/desk/session";
 import "./places/interlibrary/session";
 import { clearDrafts } from "./places/patrons/drafts";
 import { clear as clearReturns } from "./places/returns/session";
+import { clear as clearRosters } from "./places/rosters/session";
 import { loadPlaces, router } from "./router";
 import "./theme.css";
 
@@ -22,7 +23,7 @@ openHouse({
   titles: (words) => void router.navigate({ to: "/items", search: { words } }),
   patrons: (words) => void router.navigate({ to: "/patrons", search: { words } }),
 });
-for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts]) onForget(forget);
+for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters]) onForget(forget);
 openWindow();
 showTheme();
 

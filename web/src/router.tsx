@@ -13,6 +13,7 @@ type Search = Record<string, unknown>;
 const today = lazyRouteComponent(() => import("./places/today/Today"), "TodayPlace");
 const desk = lazyRouteComponent(() => import("./places/desk/Desk"), "DeskPlace");
 const returns = lazyRouteComponent(() => import("./places/returns/Returns"), "ReturnsPlace");
+const rosters = lazyRouteComponent(() => import("./places/rosters/Rosters"), "RostersPlace");
 const patrons = lazyRouteComponent(() => import("./places/patrons/Patrons"), "PatronsPlace");
 const holds = lazyRouteComponent(() => import("./places/holds/Holds"), "HoldsPlace");
 const fetch = lazyRouteComponent(() => import("./places/fetch/Fetch"), "FetchPlace");
@@ -30,6 +31,7 @@ const places = [
   desk,
   returns,
   patrons,
+  rosters,
   holds,
   fetch,
   courier,
@@ -60,12 +62,29 @@ const routes = [
     ...at,
     path: "/patrons",
     component: patrons,
-    validateSearch: (s: Search): { words?: string; patron?: number; form?: "new" | "change"; household?: number } => ({
+    validateSearch: (
+      s: Search,
+    ): {
+      words?: string;
+      patron?: number;
+      form?: "new" | "change";
+      household?: number;
+      tab?: "sign-ups";
+      signup?: number;
+    } => ({
+      tab: s.tab === "sign-ups" ? s.tab : undefined,
+      signup: number(s.signup),
       words: text(s.words),
       patron: number(s.patron),
       form: s.form === "new" || s.form === "change" ? s.form : undefined,
       household: number(s.household),
     }),
+  }),
+  createRoute({
+    ...at,
+    path: "/rosters",
+    component: rosters,
+    validateSearch: (s: Search): { tab?: string; roster?: number } => ({ tab: text(s.tab), roster: number(s.roster) }),
   }),
   createRoute({
     ...at,

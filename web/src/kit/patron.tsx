@@ -104,6 +104,11 @@ function Facts({
           <b className="text-amber-700">{card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}</b>
         </Row>
       )}
+      {card.confirm && (
+        <Row name="Ask whether">
+          <b className="text-amber-700">the details are still right</b>
+        </Row>
+      )}
       {card.older_reader !== undefined && (
         <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>
       )}
@@ -129,9 +134,22 @@ function Facts({
           </>
         )}
       </Row>
-      {!card.reduced && <Row name="Tell by">{card.email || "No mail address"}</Row>}
+      {!card.reduced && <Row name="Tell by">{tellBy(card)}</Row>}
     </dl>
   );
+}
+
+const ways: Record<string, (c: CardOf) => string> = {
+  mail: (c) => c.email,
+  phone: (c) => `phone, ${c.phone}`,
+  letter: () => "letter",
+  none: () => "not told of holds",
+};
+
+/** By what way they are told of what is ready for them. */
+function tellBy(card: CardOf) {
+  const way = card.ways.hold_ready || (card.email ? "mail" : "");
+  return ways[way]?.(card) ?? "No mail address";
 }
 
 function Row({ name, children }: { name: string; children: ReactNode }) {

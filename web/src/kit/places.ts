@@ -5,6 +5,7 @@ export interface PlaceInfo {
     | "/desk"
     | "/returns"
     | "/patrons"
+    | "/rosters"
     | "/holds"
     | "/fetch"
     | "/courier"
@@ -31,6 +32,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
       { path: "/desk", takes: "desk", name: "Desk", key: "d" },
       { path: "/returns", takes: "returns", name: "Returns", key: "r" },
       { path: "/patrons", name: "Patrons", key: "p", roles: employed },
+      { path: "/rosters", takes: "rosters", name: "Rosters", key: "s", roles: employed },
     ],
   },
   {

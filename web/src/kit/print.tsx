@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { flushSync } from "react-dom";
 import { createRoot } from "react-dom/client";
 import { api, told, type Schema } from "../api/client";
@@ -45,14 +45,13 @@ function Slip({ slip: s }: { slip: SlipOf }) {
   );
 }
 
-/** Puts the slip of a hold on the printer, without leaving the place. */
-async function printSlip(hold: number) {
-  const slip = await told(api.GET("/api/holds/{id}/slip", { params: { path: { id: hold } } }));
+/** Puts something on the printer that stands on no screen, without leaving the place. */
+export function onPaper(what: ReactNode) {
   const paper = document.createElement("div");
   paper.className = "paper";
   document.body.append(paper);
   const root = createRoot(paper);
-  flushSync(() => root.render(<Slip slip={slip} />));
+  flushSync(() => root.render(what));
   document.documentElement.dataset.paper = "slip";
   try {
     window.print(); // goes on when the paper is on its way
@@ -61,6 +60,12 @@ async function printSlip(hold: number) {
     root.unmount();
     paper.remove();
   }
+}
+
+/** Puts the slip of a hold on the printer. */
+async function printSlip(hold: number) {
+  const slip = await told(api.GET("/api/holds/{id}/slip", { params: { path: { id: hold } } }));
+  onPaper(<Slip slip={slip} />);
 }
 
 /** Prints the slip of a hold; by itself where the station is set so. */

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, ChoiceField, Form, MoneyField, Send, TextField } from "../../kit/forms";
+import { ChipsField, ChoiceField, Form, MoneyField, Send, TextField, TickField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { Card } from "../../kit/parts";
 import { administrates } from "../../kit/places";
@@ -35,6 +35,10 @@ const schema = z.object({
   messages: number(120, 1),
   readings: number(120, 1),
   answers: number(60, 1),
+  ask_before: z.boolean(),
+  confirm: number(120),
+  sign_ups: z.boolean(),
+  card_days: number(90),
 }) satisfies z.ZodType<Said>;
 
 /** What the network has settled beside rules and calendars: how far who goes, and for how long what is kept. */
@@ -186,6 +190,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
             ]}
           />
         </Card>
+        <People open={settings.sign_ups.open} />
         <Card label="For how long" className="grid gap-2 p-3.5">
           <h2 className="font-semibold">For how long</h2>
           <p className="text-ink-2">
@@ -217,5 +222,40 @@ function Rest({ now }: { now: Shown<Settings> }) {
         </Send>
       )}
     </Form>
+  );
+}
+
+/** What is asked of people, and whether they sign up by themselves. */
+function People({ open }: { open: boolean }) {
+  return (
+    <Card label="People" className="grid gap-2 p-3.5">
+      <h2 className="font-semibold">People</h2>
+      <TextField
+        name="confirm"
+        label="After so many months a scan of the card asks whether the details are still right; 0 is never"
+        inputMode="numeric"
+        width="w-24"
+      />
+      <TickField
+        name="ask_before"
+        label="Lending asks first where somebody has had the title before, unless they chose otherwise"
+      />
+      <TickField name="sign_ups" label="People sign up by themselves, on a page of their own" />
+      {open && (
+        <p className="text-sm text-ink-2">
+          The page is{" "}
+          <a className="link" href="/sign-up" target="_blank" rel="noreferrer">
+            {location.origin}/sign-up
+          </a>
+          . Who signs up waits under Patrons, Sign-ups.
+        </p>
+      )}
+      <TextField
+        name="card_days"
+        label="For how many days a temporary card holds, with which they look and place holds and do not borrow; 0 is none"
+        inputMode="numeric"
+        width="w-24"
+      />
+    </Card>
   );
 }

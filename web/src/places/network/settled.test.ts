@@ -1,6 +1,8 @@
 import { expect, test } from "vitest";
 import { start, toSettings } from "./settled";
 
+const everybody = ["volunteer", "desk", "interlibrary", "supervisor", "administrator"];
+
 const settings = {
   second_factor: ["administrator"],
   fields: { email: "must" },
@@ -9,8 +11,11 @@ const settings = {
     consents: ["desk"],
     back_days: 3,
     waive: { desk: 500, interlibrary: 750, supervisor: 2000, administrator: null },
-    past: { owed: ["desk"], soon: ["volunteer", "desk", "interlibrary", "supervisor", "administrator"] },
+    past: { owed: ["desk"], soon: everybody, had_before: everybody },
   },
+  ask_before: true,
+  confirm_months: 24,
+  sign_ups: { open: true, card_days: 14 },
   keep: { history: null, holds: 6, messages: 6, readings: 12, answers: 2 },
 } as Parameters<typeof start>[0];
 

@@ -16,6 +16,10 @@ export interface Said {
   messages: string;
   readings: string;
   answers: string;
+  ask_before: boolean;
+  confirm: string;
+  sign_ups: boolean;
+  card_days: string;
 }
 
 /** Who takes payments, and so may waive. */
@@ -83,10 +87,16 @@ export function start(s: Settings, currency: string): Said {
     messages: String(s.keep.messages),
     readings: String(s.keep.readings),
     answers: String(s.keep.answers),
+    ask_before: s.ask_before,
+    confirm: String(s.confirm_months),
+    sign_ups: s.sign_ups.open,
+    card_days: String(s.sign_ups.card_days),
   };
 }
 
-/** And back. What is due in a moment anybody may pass over, as ever. */
+const everybody = ["volunteer", ...waivers];
+
+/** And back. What is only asked, anybody may pass over, as ever. */
 export function toSettings(said: Said, currency: string): Settings {
   const factor = 10 ** digitsOf(currency);
   const sum = (text: string) => (text === "" ? null : Math.round(Number(text.replace(",", ".")) * factor));
@@ -99,7 +109,7 @@ export function toSettings(said: Said, currency: string): Settings {
       consents: said.consents,
       back_days: Number(said.back),
       waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
-      past: { ...Object.fromEntries(past), soon: ["volunteer", ...waivers] },
+      past: { ...Object.fromEntries(past), soon: everybody, had_before: everybody },
     },
     keep: {
       history: said.history === "" ? null : Number(said.history),
@@ -108,5 +118,8 @@ export function toSettings(said: Said, currency: string): Settings {
       readings: Number(said.readings),
       answers: Number(said.answers),
     },
+    ask_before: said.ask_before,
+    confirm_months: Number(said.confirm),
+    sign_ups: { open: said.sign_ups, card_days: Number(said.card_days) },
   };
 }

@@ -11,6 +11,7 @@ const words: Record<Message["state"], [Tone, string]> = {
   sent: ["spruce", "Sent"],
   unclear: ["buoy", "Unclear"],
   no_address: ["plain", "No address"],
+  by_hand: ["amber", "To be told by hand"],
 };
 
 export const sayMessage = (m: Message) => words[m.state][1];

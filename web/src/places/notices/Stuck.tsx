@@ -1,7 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { Card, Quiet, Trouble } from "../../kit/parts";
+import { onPaper } from "../../kit/print";
+import { paper } from "../../kit/settings";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
 import { sayMessage, StateTag } from "./StateTag";
@@ -17,7 +19,10 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
       <>
         <b className="font-semibold">{m.patron}</b>
         <br />
-        <span className="text-sm text-ink-2">{m.subject}</span>
+        <span className="text-sm text-ink-2">
+          {m.subject}
+          {m.state === "by_hand" && `, by ${m.channel} to ${m.address}`}
+        </span>
       </>
     ),
   },
@@ -27,7 +32,8 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
     head: "What became of it",
     unnamed: true,
     right: true,
-    cell: (m) => m.state === "unclear" && maySettle && <Settle message={m} />,
+    cell: (m) =>
+      m.state === "by_hand" ? <ByHand message={m} /> : m.state === "unclear" && maySettle && <Settle message={m} />,
   },
 ];
 
@@ -42,9 +48,63 @@ export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean
         columns={columns}
         rows={list}
         id={(m) => m.id}
-        empty="Everything queued has gone. Messages that wait for the mail server, or whose fate is unclear, stand here. Choose a mailing to see its messages."
+        empty="Everything queued has gone. Messages that wait for the mail server, for who calls or prints, or whose fate is unclear, stand here. Choose a mailing to see its messages."
       />
     </Card>
+  );
+}
+
+/** What goes by phone or letter: it is said or printed, and then it has been told. */
+function ByHand({ message: m }: { message: Message }) {
+  const queries = useQueryClient();
+  const [reading, setReading] = useState(false);
+  const settle = useWrite(
+    (_: undefined, key) =>
+      api.POST("/api/messages/{id}/settle", {
+        params: { path: { id: m.id }, header: keyed(key) },
+        body: { again: false },
+      }),
+    {
+      name: `message ${m.id}`,
+      about: `The message to ${m.patron}`,
+      done: () => void queries.invalidateQueries({ queryKey: ["mailings"] }),
+    },
+  );
+  return (
+    <>
+      {m.channel === "letter" ? (
+        <Quiet onClick={() => onPaper(<Letter message={m} />)}>Print the letter</Quiet>
+      ) : (
+        <Quiet aria-expanded={reading} onClick={() => setReading(!reading)}>
+          What to say
+        </Quiet>
+      )}{" "}
+      <Quiet disabled={settle.busy} onClick={() => settle.run(undefined)}>
+        They have been told
+      </Quiet>
+      {reading && <p className="text-left text-sm whitespace-pre-wrap">{m.body}</p>}
+      <Trouble error={settle.problem} />
+    </>
+  );
+}
+
+/** A message as a letter, its address where a window of an envelope shows it. */
+function Letter({ message: m }: { message: Message }) {
+  const large = paper() === "letter" ? "letter" : "A4";
+  return (
+    <article className="text-[11pt] leading-snug">
+      <style>{`@page { size: ${large}; margin: 25mm; }`}</style>
+      <address className="mt-[22mm] mb-[24mm] not-italic">
+        {m.patron}
+        {m.address.split(/\n|, /).map((line) => (
+          <span key={line} className="block">
+            {line}
+          </span>
+        ))}
+      </address>
+      <h1 className="mb-[6mm] text-[13pt] font-bold">{m.subject}</h1>
+      <p className="whitespace-pre-wrap">{m.body}</p>
+    </article>
   );
 }
 

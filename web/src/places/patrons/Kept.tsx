@@ -7,7 +7,9 @@ import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Button, Card, Quiet, Trouble } from "../../kit/parts";
 import { supervises } from "../../kit/places";
+import { onPaper } from "../../kit/print";
 import { useWrite } from "../../kit/write";
+import { HistorySheet } from "./HistorySheet";
 
 type CardOf = Schema["PeopleCard"];
 
@@ -21,7 +23,7 @@ const lengths = [
   ["1200", "Without limit"],
 ] as const;
 
-const schema = z.object({ months: z.string(), seen: z.string() });
+const schema = z.object({ months: z.string(), seen: z.string(), ask: z.string() });
 
 /** What is kept of a patron, and what they choose about it. */
 export function Kept({
@@ -46,11 +48,21 @@ export function Kept({
     <Card label="What is kept" className="grid gap-2.5 p-3.5">
       <h2 className="font-semibold">What is kept</h2>
       <Form
-        key={`${months} ${card.history_seen}`}
+        key={`${months} ${card.history_seen} ${card.ask_before}`}
         schema={schema}
-        start={{ months, seen: card.history_seen ? "yes" : "no" }}
+        start={{
+          months,
+          seen: card.history_seen ? "yes" : "no",
+          ask: card.ask_before === undefined ? "" : card.ask_before ? "yes" : "no",
+        }}
         write={choose}
-        onSend={(v) => choose.run({ months: v.months === "usual" ? null : Number(v.months), seen: v.seen === "yes" })}
+        onSend={(v) =>
+          choose.run({
+            months: v.months === "usual" ? null : Number(v.months),
+            seen: v.seen === "yes",
+            ask: v.ask === "" ? null : v.ask === "yes",
+          })
+        }
         className="grid gap-2"
       >
         <ChoiceField
@@ -66,9 +78,26 @@ export function Kept({
             ["yes", "Yes"],
           ]}
         />
-        <Send plain write={choose} className="justify-self-start">
-          Keep this choice
-        </Send>
+        <ChoiceField
+          name="ask"
+          label="The desk asks where they have had a title before"
+          options={[
+            ["", `As the library has settled (now: ${card.asks ? "asks" : "does not ask"})`],
+            ["yes", "Yes"],
+            ["no", "No"],
+          ]}
+        />
+        {card.no_history && (card.asks || card.ask_before) && (
+          <p role="status" className="text-sm text-amber-700">
+            {card.no_history}
+          </p>
+        )}
+        <span className="flex flex-wrap items-center gap-3">
+          <Send plain write={choose}>
+            Keep this choice
+          </Send>
+          <Quiet onClick={() => onPaper(<HistorySheet name={card.name} />)}>Print the sheet that explains it</Quiet>
+        </span>
       </Form>
       {supervises(me.role) && (
         <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm">

@@ -10,22 +10,28 @@ import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Empty, Field, Head, inputLook, Quiet } from "../../kit/parts";
 import { PatronCard } from "../../kit/patron";
-import { isEmployed } from "../../kit/places";
+import { isEmployed, supervises } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
 import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
-import { ByHand, CardAndPin, Consents, Notes, Stands } from "./OnRecord";
+import { AtAScan, ByHand, CardAndPin, Consents, Notes, Stands } from "./OnRecord";
+import { Beside } from "./Beside";
+import { Merge } from "./Merge";
 import { recordOf } from "./recordOf";
+import { SignUp, SignUps, WaitingSignUps } from "./SignUps";
+import { Told } from "./Told";
 import { ChangeRecord, Join } from "./WriteRecord";
 
 /** Finding a patron, and all that is known of one. */
 export function PatronsPlace() {
-  const { words, patron, form, household } = useSearch({ from: "/patrons" });
+  const { words, patron, form, household, tab, signup } = useSearch({ from: "/patrons" });
   usePrompt("Scan a card, or type a name");
   if (form === "new") return <Join key={household} household={household} />;
   if (form === "change" && patron) return <ChangeRecord key={patron} id={patron} />;
+  if (signup) return <SignUp key={signup} id={signup} />;
+  if (tab === "sign-ups") return <SignUps />;
   return patron ? <One key={patron} id={patron} /> : <Find words={words ?? ""} />;
 }
 
@@ -45,7 +51,12 @@ function Find({ words }: { words: string }) {
     <div className="grid max-w-4xl gap-3.5">
       <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too.">
         {isEmployed(me.role) && (
-          <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>Register somebody</Button>
+          <>
+            <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>
+              Register somebody
+            </Button>
+            <WaitingSignUps />
+          </>
         )}
       </Head>
       <Field label="Name, any number, phone, mail address, or birth date as 1984-03-09">
@@ -188,11 +199,7 @@ function Shown({
           Find another
         </Button>
       </Head>
-      {card.missing.length > 0 && (
-        <p role="status" className="rounded bg-amber-100 px-3 py-1.5 text-amber-700">
-          To be asked for: {card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}.
-        </p>
-      )}
+      {isEmployed(me.role) && <AtAScan {...changes} />}
       <div className="grid items-start gap-3.5 lg:grid-cols-[300px_minmax(0,1fr)]">
         <div className="grid gap-3.5">
           <PatronCard {...changes} />
@@ -206,9 +213,12 @@ function Shown({
                 <Stands {...changes} />
                 <Consents {...changes} />
                 <CardAndPin {...changes} />
+                <Told {...changes} />
                 <ByHand card={card} onCharged={changes.onStale} />
+                <Beside id={card.id} />
               </div>
               <Household id={card.id} />
+              {supervises(me.role) && <Merge card={card} />}
             </>
           )}
           {card.on_loan.length > 0 && (

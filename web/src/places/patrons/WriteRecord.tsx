@@ -16,7 +16,7 @@ import { empty, nextOf, schema, toRecord, toSaid, useSaid, type Said } from "./r
 
 type Written = Schema["PeopleWritten"];
 
-const useTheForm = () =>
+export const useTheForm = () =>
   useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
 
 /** Registering somebody: nobody yet, or the next of the household of somebody who is here. */
@@ -53,22 +53,36 @@ export function Join({ household }: { household?: number }) {
   );
 }
 
-function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written }) {
+/** The form for somebody new: written down here, or completed of what somebody wrote who signed up. */
+export function New({
+  form,
+  before,
+  signUp,
+}: {
+  form: Schema["PeopleForm"];
+  before?: Written;
+  signUp?: Schema["SignupsWhole"];
+}) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const household = before?.card.id;
+  const household = signUp ? -signUp.id : before?.card.id;
   const draft = draftOf(household);
   const [others, setOthers] = useState<number[]>(draft?.others ?? []);
   const [next, setNext] = useState(false);
-  const start = before ? nextOf(before.record, before.card.id, !before.minor) : { ...empty, branch: form.branch };
+  const start =
+    signUp?.record ??
+    (before ? nextOf(before.record, before.card.id, !before.minor) : { ...empty, branch: form.branch });
   const join = useWrite(
-    (body: Schema["PeopleJoining"], key) => api.POST("/api/patrons", { params: { header: keyed(key) }, body }),
+    (body: Schema["PeopleJoining"], key) =>
+      signUp
+        ? api.POST("/api/sign-ups/{id}/taken", { params: { path: { id: signUp.id }, header: keyed(key) }, body })
+        : api.POST("/api/patrons", { params: { header: keyed(key) }, body }),
     {
-      name: `join ${before?.card.id ?? 0}`,
+      name: `join ${household ?? 0}`,
       about: (j) => `Registering ${j.legal_name}`,
       done: (w) => {
         dropDraft(household);
-        void queries.invalidateQueries({ queryKey: ["patrons"] });
+        for (const of of ["patrons", "sign-ups"]) void queries.invalidateQueries({ queryKey: [of] });
         queries.setQueryData(["patron", w.card.id], w.card);
         void navigate({
           to: "/patrons",
@@ -87,7 +101,7 @@ function New({ form, before }: { form: Schema["PeopleForm"]; before?: Written })
       className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_300px]"
     >
       <KeepDraft others={others} household={household} done={join.busy} />
-      <Inside but={0} isNew others={others} onOther={(id) => setOthers([...others, id])}>
+      <Inside but={signUp?.patron ?? 0} isNew others={others} onOther={(id) => setOthers([...others, id])}>
         <div className="flex flex-wrap items-end gap-2.5 border-t border-line pt-3">
           <CardField />
           <DateField name="card_until" label="Card runs out; nothing: by the class" />

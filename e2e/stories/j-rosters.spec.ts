@@ -1,0 +1,245 @@
+import { expect, test } from "@playwright/test";
+import { ask, freeItem, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
+
+/** Many at once, two records that are one person, and people who sign up by themselves. */
+
+test("a class is made and filled by scanning; a pupil moves in mid-year; lists in other letters fill more, and it is taken back", async ({
+  page,
+}) => {
+  await signIn(page, "Jory Tamm");
+  await workAt(page, "Havenhead");
+  await go(page, "Rosters");
+  await page.getByRole("button", { name: "Make a roster" }).click();
+  const form = page.getByRole("form", { name: "Make a roster" });
+  await form.getByRole("button", { name: "Make it" }).click();
+  await expect(form.getByText("A roster needs a name, such as 5b.")).toBeVisible();
+  await form.getByLabel("Name", { exact: true }).fill("5c");
+  await form.getByLabel(/^School;/).fill("Quay Street School");
+  await form.getByLabel("School year").fill("5");
+  await form.getByRole("button", { name: "Make it" }).click();
+  await expect(page.getByRole("heading", { name: "5c" })).toBeVisible();
+
+  // Scanned without a pause: one moves in from another class, one is named by the school's number, one is nobody.
+  const [card = "", from = ""] = (
+    await ask(
+      "SELECT p.card || '|' || r.name FROM roster_members m JOIN patrons p ON p.id = m.patron_id JOIN rosters r ON r.id = m.roster_id WHERE r.kind = 'class' AND r.branch_code = 'HVH' AND r.school_year = '4' ORDER BY p.id LIMIT 1",
+    )
+  ).split("|");
+  const other = await ask(
+    "SELECT p.school FROM roster_members m JOIN patrons p ON p.id = m.patron_id WHERE p.school_year = '5' AND p.branch_code = 'HVH' ORDER BY p.id DESC LIMIT 1",
+  );
+  await scan(page, card);
+  await scan(page, other);
+  await scan(page, card.slice(0, -1) + ((Number(card.at(-1)) + 1) % 10)); // its check digit is wrong
+  await scan(page, card);
+  const scanned = page.getByRole("region", { name: "Scanned here" }).getByRole("listitem");
+  await expect(scanned).toHaveCount(4);
+  await expect(scanned.nth(0)).toContainText("Is in 5c already.");
+  await expect(scanned.nth(1)).toContainText("check digit");
+  await expect(scanned.nth(3)).toContainText(`Moved from ${from} to 5c.`);
+  await expect(page.getByText(/2 in it/)).toBeVisible();
+  await scanned.nth(3).getByRole("button", { name: "Take it back" }).click();
+  await expect(page.getByText(/1 in it/)).toBeVisible();
+
+  // Two files at once, one of them in the letters of an older program.
+  await go(page, "Rosters");
+  await tab(page, "From lists");
+  await page.getByLabel("School", { exact: true }).fill("Quay Street School");
+  await page.getByLabel("School year").fill("5");
+  await page.getByLabel(/^Or files/).setInputFiles([
+    {
+      name: "5d.csv",
+      mimeType: "text/csv",
+      buffer: Buffer.from(`Elève;Number\r\nÉva;${card}\r\nNobody;99\r\n`, "latin1"),
+    },
+    { name: "5e.csv", mimeType: "text/csv", buffer: Buffer.from(`${other}\n${other}\n`) },
+  ]);
+  await page.getByRole("button", { name: "Look what it would do" }).click();
+  const what = page.getByRole("region", { name: "From lists" });
+  await expect(what).toContainText("letters in Windows-1252, the first line is heads");
+  await expect(what.getByRole("listitem").filter({ hasText: "5d" }).last()).toBeVisible();
+  await expect(what).toContainText("2 odd lines");
+  await expect(what).toContainText("5d.csv, line 3: 99");
+  await expect(what).toContainText("5e.csv, line 2: ");
+  await what.getByRole("button", { name: "Do it" }).click();
+  await expect(what.getByRole("status")).toContainText("came in");
+  expect(await ask("SELECT count(*) FROM rosters WHERE name IN ('5d', '5e') AND ended_at IS NULL")).toBe("2");
+  await what.getByRole("button", { name: "Take it back" }).click();
+  await expect(what.getByRole("status")).toBeHidden();
+  expect(await ask("SELECT count(*) FROM rosters WHERE name IN ('5d', '5e') AND ended_at IS NULL")).toBe("0");
+});
+
+test("a school year ends: classes move up and the last is dissolved, after a look; then it is taken back", async ({
+  page,
+}) => {
+  await signIn(page, "Maren Odell");
+  await workAt(page, "Lanternfield");
+  await go(page, "Rosters");
+  const before = await ask(
+    "SELECT string_agg(name || ' ' || school_year, ',' ORDER BY id) FROM rosters WHERE branch_code = 'LNF' AND ended_at IS NULL",
+  );
+  const table = page.getByRole("table", { name: "Rosters" });
+  await table.getByRole("checkbox").first().check();
+  await page.getByRole("button", { name: /^Move \d+ up by a year/ }).click();
+  const panel = page.getByRole("region", { name: "Move classes up" });
+  const last = await ask("SELECT max(school_year::int) FROM rosters WHERE branch_code = 'LNF'");
+  await panel.getByLabel(/^Classes of this school year/).selectOption(last);
+  await expect(panel.getByText("dissolved", { exact: true }).first()).toBeVisible();
+  await panel.getByRole("button", { name: "Do it" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "moved up" })).toBeVisible();
+  expect(
+    await ask("SELECT count(*) FROM rosters WHERE branch_code = 'LNF' AND ended_at IS NULL AND school_year = $1", last),
+  ).not.toBe("0");
+  await tab(page, "What was done");
+  await page.getByRole("row").filter({ hasText: "Moved up" }).getByRole("button", { name: "Take it back" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "Moved up" })).toContainText("taken back");
+  expect(
+    await ask(
+      "SELECT string_agg(name || ' ' || school_year, ',' ORDER BY id) FROM rosters WHERE branch_code = 'LNF' AND ended_at IS NULL",
+    ),
+  ).toBe(before);
+
+  // The answers of a year, from a list.
+  await tab(page, "Answers of a year");
+  const pupil = await ask(
+    "SELECT school FROM patrons WHERE branch_code = 'LNF' AND school <> '' AND photo IS NULL ORDER BY id LIMIT 1",
+  );
+  await page.getByLabel("To what").selectOption("photo");
+  await page.getByLabel(/^Paste a list/).fill(`number;answer\n${pupil};no\n`);
+  await page.getByRole("button", { name: "Look what it would do" }).click();
+  await expect(
+    page.getByText("1 never asked before, 0 with another answer than before, 0 with the same."),
+  ).toBeVisible();
+  await expect(page.getByRole("button", { name: "Write them down" })).toBeDisabled();
+  await page.getByLabel("Where the answers come from").fill("letters of the school");
+  await page.getByRole("button", { name: "Write them down" }).click();
+  await expect(page.getByRole("status")).toContainText("Every line names somebody");
+  expect(await ask("SELECT photo FROM patrons WHERE school = $1", pupil)).toBe("false");
+});
+
+test("two records of one person become one, and two again", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await workAt(page, "Havenhead");
+  const kept = await goodCard("HVH");
+  const gone = await ask(
+    "SELECT card FROM patrons p WHERE branch_code = 'HVH' AND class = 'adult' AND standing = 'active' AND stopped = '' AND card <> $1 AND (SELECT count(*) FROM loans WHERE patron_id = p.id AND returned_at IS NULL) = 0 AND balance = 0 AND household_id IS NULL ORDER BY id LIMIT 1",
+    kept,
+  ).catch(() => goodCard("SLM"));
+  await go(page, "Desk");
+  await scan(page, gone);
+  await scan(page, await freeItem("HVH", "book"));
+  await expect(tape(page).locator("li").first()).toContainText("Lent");
+  const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", kept);
+  await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
+  await page.getByRole("button", { name: "merge another record into this one" }).click();
+  await page.getByLabel("Or find another record").fill(gone);
+  await page.getByRole("listbox").getByRole("option").first().click();
+  const panel = page.getByRole("region", { name: "The same person twice" });
+  await expect(panel).toContainText("1 loan follow.");
+  await panel.getByRole("button", { name: /^Merge:/ }).click();
+  const merged = page.getByRole("region", { name: "Merged into this record" });
+  await expect(merged).toContainText(gone);
+  await expect(page.getByRole("region", { name: "On loan" })).toBeVisible();
+
+  // The other card leads here.
+  await go(page, "Desk");
+  await scan(page, gone);
+  await expect(page.getByRole("region", { name: "Patron" }).getByRole("heading")).toContainText(
+    name.split(" ").at(-1) ?? name,
+  );
+  await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
+  await merged.getByRole("button", { name: "Take it apart again" }).click();
+  await expect(merged).toBeHidden();
+  expect(
+    await ask(
+      "SELECT count(*) FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.returned_at IS NULL",
+      gone,
+    ),
+  ).toBe("1");
+});
+
+test("somebody signs up by themselves, without scripts; until they are looked at their card looks and does not borrow", async ({
+  page,
+  browser,
+}) => {
+  const phone = await browser.newContext({ javaScriptEnabled: false, viewport: { width: 390, height: 844 } });
+  const outside = await phone.newPage();
+  await outside.goto(new URL("/sign-up", process.env.NEVRIN_URL).href);
+  await outside.getByLabel("Your name", { exact: false }).fill('<script>alert("x")</script> Isolde Fenn');
+  await outside.getByLabel("Mail address").fill("isolde at post");
+  await outside.getByRole("button", { name: "Sign up" }).click();
+  await expect(outside.getByRole("alert")).toContainText("3 things to put right");
+  await expect(outside.getByLabel("Your name", { exact: false })).toHaveValue(
+    '<script>alert("x")</script> Isolde Fenn',
+  );
+  await outside.getByLabel("Your name", { exact: false }).fill("Isolde Fenn");
+  await outside.getByLabel("Mail address").fill("isolde@post.example");
+  await outside.getByLabel("Street and number").fill("8 Rope Walk");
+  await outside.getByLabel("Birth date").fill("1988-11-02");
+  await outside.getByLabel("Your branch").selectOption({ label: "Havenhead" });
+  await outside.getByRole("button", { name: "Sign up" }).click();
+  await expect(outside.getByRole("heading", { name: "Thank you" })).toBeVisible();
+  await outside.reload(); // sent twice, taken once
+  expect(await ask("SELECT count(*) FROM sign_ups WHERE record->>'legal_name' = 'Isolde Fenn'")).toBe("1");
+  const card = await ask("SELECT card FROM patrons WHERE legal_name = 'Isolde Fenn'");
+  await expect(outside.getByText(card.slice(-4))).toBeVisible();
+  await phone.close();
+
+  await signIn(page, "Jory Tamm");
+  await workAt(page, "Havenhead");
+  await go(page, "Desk");
+  await scan(page, card);
+  await expect(page.getByRole("alert").filter({ hasText: "Signed up by themselves" })).toBeVisible();
+  await go(page, "Patrons");
+  await page.getByRole("button", { name: /^Sign-ups \(/ }).click();
+  await page.getByRole("link", { name: "Isolde Fenn" }).click();
+  const form = page.getByRole("form", { name: "Register somebody" });
+  await expect(form.getByLabel(/^Patron class/)).toHaveValue("adult");
+  await form.getByLabel("Phone", { exact: true }).fill("902 555 0188");
+  await form.getByLabel(/^Card runs out/).fill("");
+  await form.getByRole("button", { name: "Register", exact: true }).click();
+  await expect(page.getByRole("heading", { name: "Isolde Fenn" }).first()).toBeVisible();
+  await go(page, "Desk");
+  await scan(page, card);
+  await scan(page, await freeItem("HVH", "book"));
+  await expect(tape(page).locator("li").first()).toContainText("Lent");
+});
+
+test("who wants to be called is called: a way without its address is not offered", async ({ page }) => {
+  await signIn(page, "Jory Tamm");
+  await workAt(page, "Havenhead");
+  const id = await ask(
+    "SELECT id FROM patrons WHERE branch_code = 'HVH' AND phone <> '' AND email <> '' AND class = 'adult' AND standing = 'active' AND address <> '' ORDER BY id DESC LIMIT 1",
+  );
+  await page.goto(`/patrons?patron=${id}`);
+  const told = page.getByRole("region", { name: "Told", exact: true });
+  await told.getByRole("button", { name: "change" }).click();
+  await told.getByLabel("Holds that are ready").selectOption("phone");
+  await told.getByRole("button", { name: "Keep" }).click();
+  await expect(told).toContainText("by phone");
+  await page.getByRole("button", { name: "Change the record" }).click();
+  const form = page.getByRole("form", { name: "Record" });
+  await form.getByLabel("Phone", { exact: true }).fill("");
+  await form.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(form.getByRole("alert")).toContainText("Notices go there. Choose another way for them first");
+  await form.getByRole("button", { name: "Leave it" }).click();
+
+  // A hold that is ready for them waits for whoever calls.
+  const item = await freeItem("HVH", "book");
+  const title = await ask("SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = $1", item);
+  await ask(
+    "INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT title_id, $2::bigint, 'HVH', now(), 1 FROM items WHERE barcode = $1 RETURNING id",
+    item,
+    id,
+  );
+  await go(page, "Returns");
+  await scan(page, item);
+  await expect(page.getByText("Hold shelf").first()).toBeVisible();
+  await go(page, "Notices");
+  const row = page.getByRole("row").filter({ hasText: title });
+  await expect(row).toContainText("by phone to");
+  await row.getByRole("button", { name: "What to say" }).click();
+  await expect(row).toContainText(`${title} waits for you at Havenhead`);
+  await row.getByRole("button", { name: "They have been told" }).click();
+  await expect(row).toBeHidden();
+});

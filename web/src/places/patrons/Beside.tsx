@@ -1,0 +1,109 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { useMe } from "../../kit/me";
+import { Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
+import { supervises } from "../../kit/places";
+import { sayDay, sayInstant } from "../../kit/say";
+import { useWrite } from "../../kit/write";
+
+/** What stands beside a record: rosters, what they were told, records that were merged into it. */
+export function Beside({ id }: { id: number }) {
+  const beside = useQuery({
+    queryKey: ["beside", id],
+    queryFn: () => told(api.GET("/api/patrons/{id}/beside", { params: { path: { id } } })),
+  });
+  if (beside.error) return <Trouble error={beside.error} />;
+  const b = beside.data;
+  if (!b) return null;
+  return (
+    <>
+      {b.rosters.length > 0 && (
+        <Card label="Rosters" className="p-3.5">
+          <h2 className="font-semibold">Rosters</h2>
+          <ul>
+            {b.rosters.map((r) => (
+              <li key={r.id}>
+                <Link to="/rosters" search={{ roster: r.id }} className="link">
+                  {r.name}
+                </Link>{" "}
+                <span className="text-sm text-ink-2">
+                  {[r.school, r.school_year && `school year ${r.school_year}`, r.adult_name].filter(Boolean).join(", ")}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </Card>
+      )}
+      <Messages list={b.messages} />
+      {b.parts.length > 0 && <Parts kept={id} parts={b.parts} />}
+    </>
+  );
+}
+
+const ways = { mail: "mail", phone: "phone", letter: "letter" } as const;
+
+function Messages({ list }: { list: Schema["NoticesMessage"][] }) {
+  const [open, setOpen] = useState<number>();
+  return (
+    <Card label="What they were told" className="p-3.5">
+      <h2 className="font-semibold">What they were told</h2>
+      {list.length === 0 && <p className="text-ink-2">Nothing lately.</p>}
+      <ul className="grid max-h-72 gap-1 overflow-auto">
+        {list.map((m) => (
+          <li key={m.id}>
+            <Quiet aria-expanded={open === m.id} onClick={() => setOpen(open === m.id ? undefined : m.id)}>
+              {m.subject}
+            </Quiet>{" "}
+            <span className="text-sm text-ink-2">
+              {sayInstant(m.at)}, by {ways[m.channel]}
+              {m.address && ` to ${m.address}`}
+            </span>{" "}
+            {m.state !== "sent" && (
+              <Tag tone="amber">{m.state === "no_address" ? "nobody was reached" : "not told yet"}</Tag>
+            )}
+            {open === m.id && (
+              <pre className="mt-1 rounded bg-sunk p-2 font-sans text-sm whitespace-pre-wrap">{m.body}</pre>
+            )}
+          </li>
+        ))}
+      </ul>
+    </Card>
+  );
+}
+
+function Parts({ kept, parts }: { kept: number; parts: Schema["MergingPart"][] }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const apart = useWrite(
+    (gone: number, key) =>
+      api.POST("/api/patrons/{id}/unmerge", { params: { path: { id: kept }, header: keyed(key) }, body: { gone } }),
+    {
+      name: `unmerge ${kept}`,
+      about: "Taking a merged record apart",
+      done: () => void queries.invalidateQueries(),
+    },
+  );
+  return (
+    <Card label="Merged into this record" className="p-3.5">
+      <h2 className="font-semibold">Merged into this record</h2>
+      <ul>
+        {parts.map((p) => (
+          <li key={p.id} className="flex flex-wrap items-baseline gap-x-2">
+            {p.name} <Code>{p.card}</Code>
+            <span className="text-sm text-ink-2">
+              {p.who}, {sayDay(p.at)}
+            </span>
+            {supervises(me.role) && (
+              <Quiet className="text-sm" disabled={apart.busy} onClick={() => apart.run(p.id)}>
+                Take it apart again
+              </Quiet>
+            )}
+          </li>
+        ))}
+      </ul>
+      <Trouble error={apart.problem} />
+    </Card>
+  );
+}

@@ -1,0 +1,145 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "@tanstack/react-router";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { PatronField } from "../../kit/choose";
+import { Form, saysOf } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { Button, Code, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { Opens } from "./OnRecord";
+import { recordOf } from "./recordOf";
+
+type Looked = Schema["MergingLooked"];
+
+const schema = z.object({ other: z.object({ id: z.number(), name: z.string(), text: z.string() }).optional() });
+const useSaid = saysOf<z.infer<typeof schema>>();
+
+/** Another record of the same person becomes part of this one. It is looked at first, and can be taken apart again. */
+export function Merge({ card }: { card: Schema["PeopleCard"] }) {
+  return (
+    <Opens title="The same person twice" act="merge another record into this one">
+      {() => (
+        <Form label="Merge" schema={schema} start={{ other: undefined }} onSend={() => {}} className="grid gap-2.5">
+          <Alike card={card} />
+        </Form>
+      )}
+    </Opens>
+  );
+}
+
+function Alike({ card }: { card: Schema["PeopleCard"] }) {
+  const record = useQuery(recordOf(card.id));
+  const [chosen, setChosen] = useState<number>();
+  const other = useSaid("other");
+  const r = record.data?.record;
+  const alike = useQuery({
+    queryKey: ["alike", "merge", card.id],
+    enabled: !!r,
+    queryFn: () =>
+      told(
+        api.GET("/api/patrons-alike", {
+          params: {
+            query: {
+              name: r?.legal_name ?? "",
+              born: r?.born ?? "",
+              email: r?.email ?? "",
+              phone: r?.phone ?? "",
+              card: "",
+              but: card.id,
+            },
+          },
+        }),
+      ),
+  });
+  const gone = other?.id ?? chosen;
+  return (
+    <>
+      {(alike.data?.likely ?? []).length > 0 && (
+        <ul className="grid gap-1" aria-label="Like this record">
+          {alike.data?.likely.map((l) => (
+            <li key={l.id}>
+              <label className="flex flex-wrap items-baseline gap-x-2">
+                <input type="radio" name="gone" checked={gone === l.id} onChange={() => setChosen(l.id)} />
+                <b className="font-semibold">{l.name}</b> <Code>{l.card}</Code>
+                <span className="text-sm text-ink-2">
+                  {l.branch}
+                  {l.born && `, born ${l.born}`}; {l.why}
+                </span>
+              </label>
+            </li>
+          ))}
+        </ul>
+      )}
+      <PatronField name="other" label="Or find another record" />
+      {gone !== undefined && <Would key={gone} card={card} gone={gone} />}
+    </>
+  );
+}
+
+const fields = (list: string[]) => list.map((f) => f.replaceAll("_", " ")).join(", ");
+
+function Would({ card, gone }: { card: Schema["PeopleCard"]; gone: number }) {
+  const queries = useQueryClient();
+  const look = useQuery({
+    queryKey: ["merge", card.id, gone],
+    staleTime: 0,
+    queryFn: () => told(api.GET("/api/patrons/{id}/merge", { params: { path: { id: card.id }, query: { gone } } })),
+  });
+  const merge = useWrite(
+    (_: undefined, key) =>
+      api.POST("/api/patrons/{id}/merge", { params: { path: { id: card.id }, header: keyed(key) }, body: { gone } }),
+    {
+      name: `merge ${card.id} ${gone}`,
+      about: `Merging a record into that of ${card.name}`,
+      done: () => void queries.invalidateQueries(),
+    },
+  );
+  return (
+    <div className="grid gap-2 rounded-card border border-line-strong p-3">
+      <Loading of={look} lines={3}>
+        {(l) => (
+          <>
+            <Says looked={l} />
+            {l.stands === "" && (
+              <Button className="justify-self-start" busy={merge.busy} onClick={() => merge.run(undefined)}>
+                Merge: {l.kept.name} stays
+              </Button>
+            )}
+          </>
+        )}
+      </Loading>
+      <Trouble error={merge.problem} />
+    </div>
+  );
+}
+
+function Says({ looked: l }: { looked: Looked }) {
+  return (
+    <>
+      {l.stands && (
+        <p role="alert" className="text-buoy-700">
+          {l.stands}
+        </p>
+      )}
+      <p>
+        <Link to="/patrons" search={{ patron: l.gone.id }} target="_blank" className="link font-semibold">
+          {l.gone.name}
+        </Link>{" "}
+        <Code>{l.gone.card}</Code> becomes part of <b className="font-semibold">{l.kept.name}</b>{" "}
+        <Code>{l.kept.card}</Code>, and both cards lead there.
+        {l.alike ? ` Alike: ${l.alike}.` : " Nothing in them is alike: look twice."}
+      </p>
+      <ul className="list-disc pl-5 text-sm">
+        <li>
+          {l.follows.length > 0 ? `${l.follows.join(", ")} follow.` : "Nothing is open on it."} What happened follows
+          too.
+        </li>
+        {l.fills.length > 0 && <li>It fills: {fields(l.fills)}.</li>}
+        {l.differ.length > 0 && <li>Both say something else of: {fields(l.differ)}. What stands here stays.</li>}
+        {l.ends.length > 0 && <li>Both have a hold on {l.ends.join(", ")}: the one that has come further stays.</li>}
+      </ul>
+    </>
+  );
+}

@@ -1,0 +1,71 @@
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import { ChoiceField, Form, Send, type Option } from "../../kit/forms";
+import { useWrite } from "../../kit/write";
+import { Opens, type Part } from "./OnRecord";
+
+type Ways = Schema["PeopleWays"];
+
+const names: Record<string, string> = { mail: "by mail", phone: "by phone", letter: "by letter", none: "not told" };
+
+const schema = z.object({
+  hold_ready: z.enum(["", "mail", "phone", "letter", "none"]),
+  overdue: z.enum(["", "mail", "phone", "letter"]),
+});
+
+/** By what way they are told of what. A way without its address is not offered. */
+export function Told({ card, onCard }: Part) {
+  const choose = useWrite(
+    (body: Ways, key) =>
+      api.POST("/api/patrons/{id}/ways", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `ways ${card.id}`, about: `By what way ${card.name} is told`, done: onCard },
+  );
+  const has: Record<string, string> = { mail: card.email, phone: card.phone, letter: card.address, none: "-" };
+  const says = (way: string) => names[way] ?? (card.email ? "by mail" : "not reached: there is no mail address");
+  const offered = (ways: readonly string[]): Option[] => [
+    ["", card.email ? "by mail, as usual" : "no way yet"],
+    ...ways.filter((w) => has[w]).map((w) => [w, names[w] ?? w] as const),
+  ];
+  return (
+    <Opens
+      title="Told"
+      act="change"
+      says={
+        <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
+          <dt className="text-ink-2">Holds that are ready</dt>
+          <dd>{says(card.ways.hold_ready)}</dd>
+          <dt className="text-ink-2">What is overdue</dt>
+          <dd>{says(card.ways.overdue)}</dd>
+        </dl>
+      }
+    >
+      {(close) => (
+        <Form
+          key={JSON.stringify(card.ways)}
+          label="Told"
+          schema={schema}
+          start={card.ways}
+          write={choose}
+          onSend={(v) => {
+            choose.run(v);
+            close();
+          }}
+          className="grid gap-2"
+        >
+          <ChoiceField
+            name="hold_ready"
+            label="Holds that are ready"
+            options={offered(["mail", "phone", "letter", "none"])}
+          />
+          <ChoiceField name="overdue" label="What is overdue" options={offered(["mail", "phone", "letter"])} />
+          <p className="text-sm text-ink-2">
+            Only ways with an address on the record are offered. What goes by phone or letter waits under Notices.
+          </p>
+          <Send write={choose} className="justify-self-start">
+            Keep
+          </Send>
+        </Form>
+      )}
+    </Opens>
+  );
+}

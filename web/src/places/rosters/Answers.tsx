@@ -1,0 +1,132 @@
+import { useState } from "react";
+import { api, keyed, type Schema } from "../../api/client";
+import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { useAgain } from "./roster";
+import { OddLines, SheetFields, useSheets } from "./sheets";
+import { TakeBack } from "./TakeBack";
+
+type What = Schema["RostersConsenting"]["what"];
+type Answer = Schema["RostersConsenting"]["answer"];
+type Consented = Schema["RostersConsented"];
+
+const answers: Record<What, { name: string; options: Answer[] }> = {
+  older_reader: { name: "Older-reader material", options: ["yes", "no"] },
+  internet: { name: "Internet", options: ["none", "filtered", "full"] },
+  photo: { name: "Photographs", options: ["yes", "no"] },
+};
+
+/** The answers of a whole year, which a school brings as a list. */
+export function Answers() {
+  const again = useAgain();
+  const sheets = useSheets();
+  const [what, setWhat] = useState<What>("older_reader");
+  const [answer, setAnswer] = useState<Answer>("");
+  const [reason, setReason] = useState("");
+  const [looked, setLooked] = useState<{ of: string; is: Consented }>();
+  const [done, setDone] = useState<Consented>();
+  const body = { what, answer, reason, lists: sheets.lists };
+  const now = JSON.stringify({ ...body, reason: "" });
+  const write = useWrite(
+    (attempt: boolean, key) =>
+      api.POST("/api/consents-of-many", { params: { header: keyed(key) }, body: { ...body, try: attempt } }),
+    {
+      name: "consents of many",
+      about: "Answers from lists",
+      done: (c, attempt) => {
+        if (attempt) {
+          setLooked({ of: now, is: c });
+          return;
+        }
+        setLooked(undefined);
+        setDone(c);
+        sheets.setPasted("");
+        sheets.setFiles([]);
+        again();
+      },
+    },
+  );
+  const fresh = looked?.of === now ? looked.is : undefined;
+  return (
+    <Card label="Answers of a year" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">What guardians have answered, for many at once</h2>
+      <SheetFields of={sheets} says={`A card or a school number${answer === "" ? ", and the answer" : ""}.`} />
+      <div className="flex flex-wrap items-end gap-2.5">
+        <Field label="To what">
+          <select
+            className={inputLook}
+            value={what}
+            onChange={(e) => {
+              setWhat(e.target.value as What);
+              setAnswer("");
+            }}
+          >
+            {(Object.keys(answers) as What[]).map((w) => (
+              <option key={w} value={w}>
+                {answers[w].name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Answer">
+          <select className={inputLook} value={answer} onChange={(e) => setAnswer(e.target.value as Answer)}>
+            <option value="">as the list says ({answers[what].options.join(", ")})</option>
+            {answers[what].options.map((o) => (
+              <option key={o} value={o}>
+                {o}, for all of them
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Where the answers come from">
+          <input
+            className={`${inputLook} w-72`}
+            maxLength={300}
+            placeholder="the school's letters of autumn"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+        </Field>
+      </div>
+      <Trouble error={write.problem} />
+      <span className="flex flex-wrap gap-2">
+        <Button
+          plain={!!fresh}
+          busy={write.busy}
+          disabled={sheets.lists.length === 0 || sheets.tooLong}
+          onClick={() => write.run(true)}
+        >
+          Look what it would do
+        </Button>
+        {fresh && (
+          <Button busy={write.busy} disabled={reason.trim() === ""} onClick={() => write.run(false)}>
+            Write them down
+          </Button>
+        )}
+        {fresh && reason.trim() === "" && (
+          <span className="self-center text-sm text-ink-2">Say where the answers come from first.</span>
+        )}
+      </span>
+      {fresh && <WhatOf c={fresh} />}
+      {done && !fresh && (
+        <div role="status" className="rounded bg-tide-100 px-3 py-2">
+          <WhatOf c={done} />
+          {done.deed > 0 && <TakeBack deed={done.deed} onDone={() => setDone(undefined)} />}
+        </div>
+      )}
+    </Card>
+  );
+}
+
+function WhatOf({ c }: { c: Consented }) {
+  return (
+    <div className="grid gap-2">
+      <p className="text-sm text-ink-2">{c.read.join(" ")}</p>
+      <p>
+        {c.first} never asked before, {c.other} with another answer than before, {c.same} with the same.
+        {c.other > 0 && " Another answer than before is written down by who may change consents."}
+      </p>
+      <OddLines rows={c.odd} all={c.odd_all} />
+    </div>
+  );
+}

@@ -1,0 +1,43 @@
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { usePages } from "../../kit/pages";
+import { Card } from "../../kit/parts";
+import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { TakeBack } from "./TakeBack";
+
+type Deed = Schema["RostersDeed"];
+
+const columns: Column<Deed>[] = [
+  { id: "at", head: "When", value: (d) => d.at, cell: (d) => sayInstant(d.at) },
+  { id: "says", head: "What", value: (d) => d.says },
+  { id: "who", head: "Who", value: (d) => d.who },
+  {
+    id: "act",
+    head: "Take it back",
+    unnamed: true,
+    right: true,
+    cell: (d) => (d.undone ? <span className="text-ink-2">taken back</span> : <TakeBack deed={d.id} />),
+  },
+];
+
+/** What was done to many at once, newest first; each can be taken back. */
+export function Deeds() {
+  const list = usePages(["deeds"], (after) => told(api.GET("/api/deeds", { params: { query: { after } } })));
+  return (
+    <Card label="What was done">
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="What was done"
+            columns={columns}
+            rows={rows}
+            id={(d) => d.id}
+            pages={list.pages}
+            empty="Nothing yet. What is done to many at once stands here, and can be taken back."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}

@@ -1,0 +1,181 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Foot, Form } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
+import { Table, type Column } from "../../kit/table";
+import { useWrite } from "../../kit/write";
+import { MoveUp } from "./MoveUp";
+import { RosterFields, sayKind, toWriting, useAgain, written, type Roster } from "./roster";
+import { TakeBack } from "./TakeBack";
+
+const columns: Column<Roster>[] = [
+  {
+    id: "name",
+    head: "Name",
+    value: (r) => r.name,
+    cell: (r) => (
+      <Link to="/rosters" search={{ roster: r.id }} className="link font-semibold">
+        {r.name}
+      </Link>
+    ),
+  },
+  { id: "kind", head: "What it is", value: (r) => sayKind[r.kind] },
+  { id: "school", head: "School", value: (r) => r.school },
+  { id: "year", head: "School year", value: (r) => r.school_year },
+  { id: "members", head: "In it", value: (r) => r.members, right: true },
+  { id: "branch", head: "Branch", value: (r) => r.branch_name },
+  { id: "adult", head: "Answers for it", value: (r) => r.adult_name },
+];
+
+/** All rosters in use. */
+export function List() {
+  const me = useMe();
+  const again = useAgain();
+  const [branch, setBranch] = useState(me.branch);
+  const [words, setWords] = useState("");
+  const [making, setMaking] = useState(false);
+  const [moving, setMoving] = useState<Roster[]>();
+  const [done, setDone] = useState<Schema["RostersEnded"]>();
+  const list = usePages(
+    ["rosters", branch, words],
+    (after) => told(api.GET("/api/rosters", { params: { query: { branch, words, after, most: 500 } } })),
+    { keep: true },
+  );
+  const dissolve = useWrite(
+    (rosters: number[], key) =>
+      api.POST("/api/rosters-dissolved", { params: { header: keyed(key) }, body: { rosters } }),
+    {
+      name: "dissolve rosters",
+      about: "Dissolving rosters",
+      done: (ended) => {
+        setDone(ended);
+        again();
+      },
+    },
+  );
+  return (
+    <div className="grid gap-3.5">
+      <div className="flex flex-wrap items-end gap-2.5 print:hidden">
+        <Field label="Branch">
+          <select className={inputLook} value={branch} onChange={(e) => setBranch(e.target.value)}>
+            <option value="">all branches</option>
+            {me.branches.map((b) => (
+              <option key={b.code} value={b.code}>
+                {b.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Name or school">
+          <input className={inputLook} value={words} onChange={(e) => setWords(e.target.value)} />
+        </Field>
+        <Button plain aria-expanded={making} onClick={() => setMaking(!making)}>
+          Make a roster
+        </Button>
+      </div>
+      {making && <Make onLeave={() => setMaking(false)} />}
+      {moving && (
+        <MoveUp
+          rosters={moving}
+          onLeave={() => setMoving(undefined)}
+          onDone={(ended) => {
+            setMoving(undefined);
+            setDone(ended);
+            again();
+          }}
+        />
+      )}
+      {done && (
+        <p
+          role="status"
+          className="flex flex-wrap items-baseline gap-x-3 rounded bg-tide-100 px-3 py-1.5 text-tide-700"
+        >
+          {sayEnded(done)}
+          {done.deed > 0 && <TakeBack deed={done.deed} onDone={() => setDone(undefined)} />}
+        </p>
+      )}
+      <Trouble error={dissolve.problem} />
+      <Card label="Rosters">
+        <Loading of={list}>
+          {(rows) => (
+            <Table
+              label="Rosters"
+              columns={columns}
+              rows={rows}
+              id={(r) => r.id}
+              pages={list.pages}
+              tools
+              paper="Rosters"
+              empty="No roster here yet. Make one and scan cards into it, or bring the lists that the school has sent."
+              acts={[
+                {
+                  label: (chosen) => `Move ${chosen.length} up by a year`,
+                  run: (chosen) => setMoving(chosen.filter((r) => r.kind === "class")),
+                },
+                {
+                  label: (chosen) => `Dissolve ${chosen.length}`,
+                  run: (chosen) => dissolve.run(chosen.map((r) => r.id)),
+                  busy: dissolve.busy,
+                  plain: true,
+                },
+              ]}
+            />
+          )}
+        </Loading>
+      </Card>
+    </div>
+  );
+}
+
+export function sayEnded(e: Schema["RostersEnded"]) {
+  const moved = e.rosters.filter((r) => !r.says && !r.dissolved).length;
+  const dissolved = e.rosters.filter((r) => r.dissolved).length;
+  const left = e.rosters.filter((r) => r.says).length;
+  return [
+    moved > 0 && `${moved} moved up`,
+    dissolved > 0 && `${dissolved} dissolved`,
+    left > 0 && `${left} left as they are`,
+    `${e.pupils} ${e.pupils === 1 ? "patron" : "patrons"}`,
+  ]
+    .filter(Boolean)
+    .join(", ")
+    .concat(".");
+}
+
+function Make({ onLeave }: { onLeave: () => void }) {
+  const me = useMe();
+  const again = useAgain();
+  const navigate = useNavigate();
+  const make = useWrite(
+    (body: Schema["RostersWriting"], key) => api.POST("/api/rosters", { params: { header: keyed(key) }, body }),
+    {
+      name: "make roster",
+      about: (w) => `Roster ${w.name}`,
+      done: (r) => {
+        again();
+        void navigate({ to: "/rosters", search: { roster: r.id } });
+      },
+    },
+  );
+  return (
+    <Card label="Make a roster" className="p-3.5">
+      <Form
+        label="Make a roster"
+        schema={written}
+        start={{ kind: "class", name: "", branch: me.branch, school: "", school_year: "", adult: undefined }}
+        write={make}
+        onSend={(v) => make.run(toWriting(v, 0))}
+        className="grid gap-3"
+      >
+        <RosterFields isNew />
+        <Foot write={make} onLeave={onLeave}>
+          Make it
+        </Foot>
+      </Form>
+    </Card>
+  );
+}

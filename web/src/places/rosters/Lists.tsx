@@ -1,0 +1,176 @@
+import { useState } from "react";
+import { Link } from "@tanstack/react-router";
+import { api, keyed, type Schema } from "../../api/client";
+import { useMe } from "../../kit/me";
+import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { useAgain, type Roster, type Writing } from "./roster";
+import { OddLines, SheetFields, useSheets } from "./sheets";
+import { TakeBack } from "./TakeBack";
+
+type Filled = Schema["RostersFilled"];
+
+/** Rosters are filled from lists: looked at first, then done. Into one roster, or into those that the lists name. */
+export function Lists({ into }: { into?: Roster }) {
+  const me = useMe();
+  const again = useAgain();
+  const sheets = useSheets();
+  const [how, setHow] = useState<Writing>({
+    kind: "class",
+    name: "",
+    branch: me.branch,
+    school: "",
+    school_year: "",
+    adult: 0,
+    revision: 0,
+  });
+  const [only, setOnly] = useState(false);
+  const [looked, setLooked] = useState<{ of: string; is: Filled }>();
+  const [done, setDone] = useState<Filled>();
+  const body = { roster: into?.id ?? 0, new: how, lists: sheets.lists, only };
+  const now = JSON.stringify(body); // what was looked at is what is done, and nothing else
+  const fill = useWrite(
+    (attempt: boolean, key) =>
+      api.POST("/api/rosters-filled", { params: { header: keyed(key) }, body: { ...body, try: attempt } }),
+    {
+      name: `fill rosters ${into?.id ?? 0}`,
+      about: "Filling rosters from lists",
+      done: (filled, attempt) => {
+        if (attempt) {
+          setLooked({ of: now, is: filled });
+          return;
+        }
+        setLooked(undefined);
+        setDone(filled);
+        sheets.setPasted("");
+        sheets.setFiles([]);
+        again();
+      },
+    },
+  );
+  const fresh = looked?.of === now ? looked.is : undefined;
+  const set = (by: Partial<Writing>) => setHow({ ...how, ...by });
+  return (
+    <Card label="From lists" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">{into ? `Fill ${into.name} from a list` : "Fill rosters from lists"}</h2>
+      <SheetFields
+        of={sheets}
+        says={
+          into
+            ? "A card or a school number in each."
+            : "A card or a school number in each; a column named class puts each line into the roster it names, otherwise a file names it."
+        }
+      />
+      {!into && (
+        <div className="flex flex-wrap items-end gap-2.5">
+          <Field label="They are">
+            <select
+              className={inputLook}
+              value={how.kind}
+              onChange={(e) => set({ kind: e.target.value as Writing["kind"] })}
+            >
+              <option value="class">school classes</option>
+              <option value="club">clubs</option>
+            </select>
+          </Field>
+          <Field label="Roster of the pasted list">
+            <input
+              className={inputLook}
+              maxLength={80}
+              value={how.name}
+              onChange={(e) => set({ name: e.target.value })}
+            />
+          </Field>
+          <Field label="School">
+            <input
+              className={inputLook}
+              maxLength={120}
+              value={how.school}
+              onChange={(e) => set({ school: e.target.value })}
+            />
+          </Field>
+          {how.kind === "class" && (
+            <Field label="School year">
+              <input
+                className={`${inputLook} w-24`}
+                maxLength={20}
+                value={how.school_year}
+                onChange={(e) => set({ school_year: e.target.value })}
+              />
+            </Field>
+          )}
+          <Field label="Branch">
+            <select className={inputLook} value={how.branch} onChange={(e) => set({ branch: e.target.value })}>
+              {me.branches.map((b) => (
+                <option key={b.code} value={b.code}>
+                  {b.name}
+                </option>
+              ))}
+            </select>
+          </Field>
+        </div>
+      )}
+      <label className="flex items-center gap-2">
+        <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Who is in a roster now and
+        not in its list leaves it
+      </label>
+      <Trouble error={fill.problem} />
+      <span className="flex flex-wrap gap-2">
+        <Button
+          plain={!!fresh}
+          busy={fill.busy}
+          disabled={sheets.lists.length === 0 || sheets.tooLong}
+          onClick={() => fill.run(true)}
+        >
+          Look what it would do
+        </Button>
+        {fresh && (
+          <Button busy={fill.busy} onClick={() => fill.run(false)}>
+            Do it
+          </Button>
+        )}
+      </span>
+      {fresh && <What filled={fresh} would />}
+      {done && !fresh && (
+        <div role="status" className="rounded bg-tide-100 px-3 py-2">
+          <What filled={done} />
+          {done.deed > 0 && <TakeBack deed={done.deed} onDone={() => setDone(undefined)} />}
+        </div>
+      )}
+    </Card>
+  );
+}
+
+const counted = (n: number, what: string) => n > 0 && `${n} ${what}`;
+
+/** What came of lists, or would come, roster by roster. */
+function What({ filled, would }: { filled: Filled; would?: boolean }) {
+  return (
+    <div className="grid gap-2">
+      <p className="text-sm text-ink-2">{filled.read.join(" ")}</p>
+      <ul className="grid gap-0.5">
+        {filled.rosters.map((r) => (
+          <li key={r.name} className="flex flex-wrap items-baseline gap-x-2">
+            {r.id > 0 ? (
+              <Link to="/rosters" search={{ roster: r.id }} className="link font-semibold">
+                {r.name}
+              </Link>
+            ) : (
+              <b className="font-semibold">{r.name}</b>
+            )}
+            {r.new && <Tag tone="tide">{would ? "would be made" : "made"}</Tag>}
+            {[
+              `${r.added} ${would ? "would come in" : "came in"}`,
+              counted(r.moved, "of them from another class"),
+              counted(r.there, "were there already"),
+              counted(r.leaves, would ? "would leave" : "left"),
+            ]
+              .filter(Boolean)
+              .join(", ")}
+          </li>
+        ))}
+      </ul>
+      <OddLines rows={filled.odd} all={filled.odd_all} />
+    </div>
+  );
+}

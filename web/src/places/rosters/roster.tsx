@@ -1,0 +1,71 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback } from "react";
+import { z } from "zod";
+import type { Schema } from "../../api/client";
+import { PatronField } from "../../kit/choose";
+import * as check from "../../kit/checks";
+import { ChoiceField, TextField, saysOf } from "../../kit/forms";
+import { useMe } from "../../kit/me";
+
+export type Roster = Schema["RostersRoster"];
+export type Writing = Schema["RostersWriting"];
+
+export const written = z.object({
+  kind: z.enum(["class", "club"]),
+  name: check.needed("A roster needs a name, such as 5b."),
+  branch: check.needed("Choose a branch."),
+  school: check.text,
+  school_year: check.text,
+  adult: z.object({ id: z.number(), name: z.string(), text: z.string() }).optional(),
+});
+
+export type Said = z.infer<typeof written>;
+
+const useSaid = saysOf<Said>();
+
+export const toWriting = (s: Said, revision: number): Writing => ({ ...s, adult: s.adult?.id ?? 0, revision });
+
+export const toSaid = (r: Roster): Said => ({
+  kind: r.kind,
+  name: r.name,
+  branch: r.branch,
+  school: r.school,
+  school_year: r.school_year,
+  adult: r.adult ? { id: r.adult, name: r.adult_name, text: "" } : undefined,
+});
+
+/** What is written of a roster; of one that is there, its kind stays. */
+export function RosterFields({ isNew }: { isNew: boolean }) {
+  const { branches } = useMe();
+  const kind = useSaid("kind");
+  return (
+    <div className="flex flex-wrap items-start gap-2.5">
+      {isNew && (
+        <ChoiceField
+          name="kind"
+          label="What it is"
+          options={[
+            ["class", "School class"],
+            ["club", "Club"],
+          ]}
+        />
+      )}
+      <TextField name="name" label="Name" width="w-32" maxLength={80} />
+      <TextField name="school" label="School; may be empty" width="w-48" maxLength={120} />
+      {kind === "class" && <TextField name="school_year" label="School year" width="w-24" maxLength={20} />}
+      <ChoiceField name="branch" label="Branch" options={branches.map((b) => [b.code, b.name] as const)} />
+      <PatronField name="adult" label="Grown-up who answers for it; nobody needs to" />
+    </div>
+  );
+}
+
+/** Looks at rosters again, after something was done with them. */
+export function useAgain() {
+  const queries = useQueryClient();
+  return useCallback(() => {
+    for (const of of ["rosters", "roster", "roster members", "deeds", "beside", "patron", "record"])
+      void queries.invalidateQueries({ queryKey: [of] });
+  }, [queries]);
+}
+
+export const sayKind = { class: "School class", club: "Club" } as const;
