@@ -27,10 +27,13 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			c[0], c[1], c[2], k, amount, loud)
 	}
 	for _, s := range g.file.Stations {
-		batch.Queue("INSERT INTO stations (branch_code, name, paper, slips, sounds) VALUES ($1, $2, $3, $4, $5)", s...)
+		batch.Queue(
+			"INSERT INTO stations (branch_code, name, paper, slips, sounds) VALUES ($1, $2, $3, $4, $5)",
+			s...)
 	}
 	for class, ages := range g.file.Ages {
-		batch.Queue("UPDATE classes SET from_age = $2::float8, to_age = $3::float8, next = $4 WHERE kind = 'patron' AND code = $1",
+		batch.Queue(
+			"UPDATE classes SET from_age = $2::float8, to_age = $3::float8, next = $4 WHERE kind = 'patron' AND code = $1",
 			append([]any{class}, ages...)...)
 	}
 	// What a year of registering has written down: identities, towns and postal codes, guardians of the young, notes, answers.
@@ -59,22 +62,30 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			WHERE branch_code IN ('HVH', 'LNF') AND born BETWEEN DATE '2011-09-01' AND DATE '2020-08-31'`,
 		`INSERT INTO rosters (kind, name, branch_code, school, school_year, made_at)
 			SELECT DISTINCT 'class', school_year || CASE id % 2 WHEN 0 THEN 'a' ELSE 'b' END, branch_code,
-				CASE branch_code WHEN 'HVH' THEN 'Quay Street School' ELSE 'Lanternfield School' END, school_year, timestamptz '2026-09-03 10:00-03'
+				CASE branch_code WHEN 'HVH' THEN 'Quay Street School' ELSE 'Lanternfield School' END, school_year,
+					timestamptz '2026-09-03 10:00-03'
 			FROM patrons WHERE school <> '' AND branch_code IN ('HVH', 'LNF')`,
 		`INSERT INTO roster_members (roster_id, kind, patron_id, since) SELECT r.id, 'class', p.id, r.made_at FROM patrons p
-			JOIN rosters r ON r.branch_code = p.branch_code AND r.name = p.school_year || CASE p.id % 2 WHEN 0 THEN 'a' ELSE 'b' END
+			JOIN rosters r ON r.branch_code = p.branch_code AND r.name = p.school_year ||
+				CASE p.id % 2 WHEN 0 THEN 'a' ELSE 'b' END
 			WHERE p.school <> ''`,
 		`WITH club AS (INSERT INTO rosters (kind, name, branch_code, made_at, adult_id) SELECT 'club', 'Tide Pool Readers', 'HVH',
-				timestamptz '2026-05-02 14:00-03', min(id) FROM patrons WHERE branch_code = 'HVH' AND class = 'adult' RETURNING id, made_at)
-			INSERT INTO roster_members (roster_id, kind, patron_id, since) SELECT club.id, 'club', p.id, club.made_at FROM club,
+				timestamptz '2026-05-02 14:00-03', min(id) FROM patrons WHERE branch_code = 'HVH'
+					AND class = 'adult' RETURNING id, made_at)
+			INSERT INTO roster_members (roster_id, kind, patron_id, since) SELECT club.id, 'club', p.id,
+			club.made_at FROM club,
 				(SELECT id FROM patrons WHERE branch_code = 'HVH' AND born > DATE '2012-01-01' ORDER BY id LIMIT 14) p`,
 		// Somebody who is here already has signed up too, and two who are new.
 		`INSERT INTO sign_ups (at, branch_code, record) SELECT timestamptz '2026-10-05 21:12-03', 'HVH', jsonb_build_object('legal_name', legal_name,
 			'born', born, 'email', email, 'phone', phone, 'address', address, 'branch', 'HVH') FROM patrons
 			WHERE branch_code = 'HVH' AND class = 'adult' AND email <> '' ORDER BY id LIMIT 1`,
 		`INSERT INTO sign_ups (at, branch_code, record) VALUES
-			('2026-10-05 22:40-03', 'QRW', '{"legal_name": "Juniper Askeland", "born": "1995-02-11", "email": "juniper.askeland@post.example", "address": "2 Weir Row", "postal_code": "B0B 1A4", "town": "Quarrow", "branch": "QRW"}'),
-			('2026-10-06 07:03-03', 'HVH', '{"legal_name": "Tobin Reyes", "born": "2014-07-30", "guardian_name": "Mara Reyes", "phone": "902 555 0184", "address": "31 Quay Street", "town": "Havenhead", "branch": "HVH"}')`,
+			('2026-10-05 22:40-03', 'QRW', '{"legal_name": "Juniper Askeland", "born": "1995-02-11",
+			"email": "juniper.askeland@post.example", "address": "2 Weir Row", "postal_code": "B0B 1A4",
+				"town": "Quarrow", "branch": "QRW"}'),
+			('2026-10-06 07:03-03', 'HVH', '{"legal_name": "Tobin Reyes", "born": "2014-07-30",
+				"guardian_name": "Mara Reyes",
+				"phone": "902 555 0184", "address": "31 Quay Street", "town": "Havenhead", "branch": "HVH"}')`,
 	} {
 		batch.Queue(statement)
 	}

@@ -48,6 +48,7 @@ type Me struct {
 	ID       int64           `json:"id"`
 	Name     string          `json:"name"`
 	Role     role.Role       `json:"role"`
+	SetsDue  bool            `json:"sets_due" doc:"May set due dates by hand"`
 	Branch   calendar.Code   `json:"branch"`
 	Branches []rules.Value   `json:"branches"`
 	Network  string          `json:"network"`
@@ -226,7 +227,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
 		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
 		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Numbers: a.Network.Numbers.Patterns,
-		SignedIn: a.Who.ID != 0,
+		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
 		Demo: []DemoStaff{},
 	}

@@ -121,7 +121,7 @@ var mayDo = map[string]string{
 	"moveClock": "supervisor", "sendMailing": "supervisor", "dropMailing": "supervisor", "settleMessage": "desk",
 	"rosters": "desk", "makeRoster": "desk", "roster": "desk", "changeRoster": "desk", "rosterMembers": "desk", "rosterScan": "desk", "leaveRoster": "desk", "fillRosters": "desk",
 	"moveRostersUp": "desk", "dissolveRosters": "desk", "consentsOfMany": "desk", "deeds": "desk", "undoDeed": "desk",
-	"lookAtMerge": "supervisor", "merge": "supervisor", "unmerge": "supervisor", "besideOf": "desk", "chooseWays": "desk", "confirmDetails": "desk", "takeOn": "desk",
+	"lookAtMerge": "supervisor", "merge": "supervisor", "unmerge": "supervisor", "besideOf": "desk", "chooseWays": "desk", "confirmDetails": "desk", "setDue": "desk", "claim": "desk", "unclaim": "desk", "takeOn": "desk",
 	"signUps": "desk", "signUp": "desk", "takeSignUp": "desk", "signUpKnown": "desk", "turnDown": "desk", "signUpAgain": "desk",
 }
 

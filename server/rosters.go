@@ -4,6 +4,7 @@ import (
 	"net/http"
 
 	"nevrin/app/act"
+	"nevrin/app/desk"
 	"nevrin/app/merging"
 	"nevrin/app/notices"
 	"nevrin/app/people"
@@ -65,10 +66,24 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *OneSent[leaving]) (*rosters.Roster, error) {
 			return rosters.Leave(a, in.ID, in.Body.Patron)
 		})
-	do(s, http.MethodPost, "/rosters-filled", "fillRosters", "Fill rosters from lists, or look at what that would do", employed,
-		func(a *act.Act, in *Sent[rosters.Filling]) (*rosters.Filled, error) { return rosters.Fill(a, in.Body) })
-	do(s, http.MethodPost, "/rosters-moved-up", "moveRostersUp", "Move classes up by a year, or look at what that would do", employed,
-		func(a *act.Act, in *Sent[rosters.Ending]) (*rosters.Ended, error) { return rosters.MoveUp(a, in.Body) })
+	do(
+		s,
+		http.MethodPost,
+		"/rosters-filled",
+		"fillRosters",
+		"Fill rosters from lists, or look at what that would do",
+		employed,
+		func(a *act.Act, in *Sent[rosters.Filling]) (*rosters.Filled, error) { return rosters.Fill(a, in.Body) },
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/rosters-moved-up",
+		"moveRostersUp",
+		"Move classes up by a year, or look at what that would do",
+		employed,
+		func(a *act.Act, in *Sent[rosters.Ending]) (*rosters.Ended, error) { return rosters.MoveUp(a, in.Body) },
+	)
 	type dissolving struct {
 		Rosters []int64 `json:"rosters" minItems:"1" maxItems:"500" nullable:"false"`
 	}
@@ -76,10 +91,17 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *Sent[dissolving]) (*rosters.Ended, error) {
 			return rosters.Dissolve(a, in.Body.Rosters)
 		})
-	do(s, http.MethodPost, "/consents-of-many", "consentsOfMany", "Write down the answers of many from lists, or look at what that would do", employed,
+	do(
+		s,
+		http.MethodPost,
+		"/consents-of-many",
+		"consentsOfMany",
+		"Write down the answers of many from lists, or look at what that would do",
+		employed,
 		func(a *act.Act, in *Sent[rosters.Consenting]) (*rosters.Consented, error) {
 			return rosters.Consent(a, in.Body)
-		})
+		},
+	)
 	look(s, "/deeds", "deeds", "What was done to many patrons at once, newest first", employed,
 		func(a *act.Act, in *Paged) (Rows[rosters.Deed], error) {
 			page, err := in.page()
@@ -103,15 +125,27 @@ func (s *Server) mergeOperations() {
 	type gone struct {
 		Gone int64 `json:"gone" doc:"The record that becomes part of this one"`
 	}
-	do(s, http.MethodPost, "/patrons/{id}/merge", "merge", "Merge another record of the same person into this one", supervising,
+	do(
+		s,
+		http.MethodPost,
+		"/patrons/{id}/merge",
+		"merge",
+		"Merge another record of the same person into this one",
+		supervising,
 		func(a *act.Act, in *OneSent[gone]) (*people.Written, error) {
 			return merging.Merge(a, in.ID, in.Body.Gone)
-		})
+		},
+	)
 	do(s, http.MethodPost, "/patrons/{id}/unmerge", "unmerge", "Take a merged record apart again", supervising,
 		func(a *act.Act, in *OneSent[gone]) (*people.Written, error) {
 			return merging.Undo(a, in.ID, in.Body.Gone)
 		})
-	open(s, "/patrons/{id}/beside", "besideOf", "The rosters in which a patron is, messages to them, and records merged into theirs", employed,
+	open(
+		s,
+		"/patrons/{id}/beside",
+		"besideOf",
+		"The rosters in which a patron is, messages to them, and records merged into theirs",
+		employed,
 		func(a *act.Act, in *ByID) (*Beside, error) {
 			parts, err := merging.Parts(a, in.ID)
 			if err != nil {
@@ -123,13 +157,41 @@ func (s *Server) mergeOperations() {
 			}
 			messages, err := notices.OfPatron(a, in.ID)
 			return &Beside{Rosters: in2, Parts: parts, Messages: messages}, err
-		})
-	do(s, http.MethodPost, "/patrons/{id}/ways", "chooseWays", "Write by what way a patron wants to be told", employed,
+		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/patrons/{id}/ways",
+		"chooseWays",
+		"Write by what way a patron wants to be told",
+		employed,
 		func(a *act.Act, in *OneSent[people.Ways]) (*people.Card, error) {
 			return people.ChooseWays(a, in.ID, in.Body)
+		},
+	)
+	do(s, http.MethodPost, "/loans/{id}/due", "setDue", "Set the due date of a loan by hand", employed,
+		func(a *act.Act, in *OneSent[desk.Setting]) (*people.Card, error) {
+			return desk.SetDue(a, in.ID, in.Body)
 		})
-	do(s, http.MethodPost, "/patrons/{id}/confirmed", "confirmDetails", "Keep that a patron's details are right", employed,
-		func(a *act.Act, in *One) (*people.Card, error) { return people.Confirm(a, in.ID) })
+	type claiming struct {
+		What string `json:"what" enum:"returned,never_had"`
+	}
+	do(s, http.MethodPost, "/loans/{id}/claim", "claim", "Write down what a patron says of a loan", employed,
+		func(a *act.Act, in *OneSent[claiming]) (*people.Card, error) {
+			return desk.Claim(a, in.ID, in.Body.What)
+		})
+	do(s, http.MethodPost, "/loans/{id}/unclaim", "unclaim", "Take back what a patron has said of a loan", employed,
+		func(a *act.Act, in *One) (*people.Card, error) { return desk.Unclaim(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/patrons/{id}/confirmed",
+		"confirmDetails",
+		"Keep that a patron's details are right",
+		employed,
+		func(a *act.Act, in *One) (*people.Card, error) { return people.Confirm(a, in.ID) },
+	)
 	do(s, http.MethodPost, "/patrons/{id}/here", "takeOn", "Make this branch a patron's home branch", employed,
 		func(a *act.Act, in *One) (*people.Card, error) { return people.TakeOn(a, in.ID) })
 }
@@ -151,8 +213,14 @@ func (s *Server) signUpOperations() {
 			}
 			return rows(signups.List(a, page))
 		})
-	open(s, "/sign-ups/{id}", "signUp", "Somebody who signed up, as they wrote it, and who may be the same person", employed,
-		func(a *act.Act, in *ByID) (*signups.Whole, error) { return signups.One(a, in.ID) })
+	open(
+		s,
+		"/sign-ups/{id}",
+		"signUp",
+		"Somebody who signed up, as they wrote it, and who may be the same person",
+		employed,
+		func(a *act.Act, in *ByID) (*signups.Whole, error) { return signups.One(a, in.ID) },
+	)
 	do(s, http.MethodPost, "/sign-ups/{id}/taken", "takeSignUp", "Register somebody who signed up", employed,
 		func(a *act.Act, in *OneSent[people.Joining]) (*people.Written, error) {
 			return signups.Take(a, in.ID, in.Body)
@@ -160,10 +228,17 @@ func (s *Server) signUpOperations() {
 	type known struct {
 		Patron int64 `json:"patron" doc:"Whose record it is"`
 	}
-	do(s, http.MethodPost, "/sign-ups/{id}/known", "signUpKnown", "Say that somebody who signed up has a record already", employed,
+	do(
+		s,
+		http.MethodPost,
+		"/sign-ups/{id}/known",
+		"signUpKnown",
+		"Say that somebody who signed up has a record already",
+		employed,
 		func(a *act.Act, in *OneSent[known]) (*signups.SignUp, error) {
 			return signups.Known(a, in.ID, in.Body.Patron)
-		})
+		},
+	)
 	type turning struct {
 		Reason string `json:"reason" maxLength:"300"`
 	}
@@ -171,6 +246,13 @@ func (s *Server) signUpOperations() {
 		func(a *act.Act, in *OneSent[turning]) (*signups.SignUp, error) {
 			return signups.TurnDown(a, in.ID, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/sign-ups/{id}/again", "signUpAgain", "Let somebody wait again who was turned down", employed,
-		func(a *act.Act, in *One) (*signups.SignUp, error) { return signups.Again(a, in.ID) })
+	do(
+		s,
+		http.MethodPost,
+		"/sign-ups/{id}/again",
+		"signUpAgain",
+		"Let somebody wait again who was turned down",
+		employed,
+		func(a *act.Act, in *One) (*signups.SignUp, error) { return signups.Again(a, in.ID) },
+	)
 }

@@ -56,12 +56,18 @@ var signUpFields = []struct {
 	signUpField
 }{
 	{"", signUpField{Name: "legal_name", Label: "Your name, as on an identity paper", Complete: "name", Must: true}},
-	{person.PreferredName, signUpField{Name: "preferred_name", Label: "How you want to be called", Complete: "nickname"}},
+	{
+		person.PreferredName,
+		signUpField{Name: "preferred_name", Label: "How you want to be called", Complete: "nickname"},
+	},
 	{person.Born, signUpField{Name: "born", Label: "Birth date", Kind: "date", Complete: "bday"}},
 	{person.Guardian, signUpField{Name: "guardian_name", Label: "Under 18: who answers for you"}},
 	{person.Email, signUpField{Name: "email", Label: "Mail address", Kind: "email", Complete: "email"}},
 	{person.Phone, signUpField{Name: "phone", Label: "Phone", Kind: "tel", Complete: "tel"}},
-	{person.Address, signUpField{Name: "address", Label: "Street and number", Complete: "street-address", Long: true}},
+	{
+		person.Address,
+		signUpField{Name: "address", Label: "Street and number", Complete: "street-address", Long: true},
+	},
 	{person.PostalCode, signUpField{Name: "postal_code", Label: "Postal code", Complete: "postal-code"}},
 	{person.Town, signUpField{Name: "town", Label: "Town", Complete: "address-level2"}},
 }
@@ -110,7 +116,12 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 	}
 	r.Body = http.MaxBytesReader(w, r.Body, maxBody)
 	if err := r.ParseForm(); err != nil {
-		s.signUpRefused(w, r, nil, problem.Newf(problem.Invalid, "What you sent cannot be read. Fill in the form again."))
+		s.signUpRefused(
+			w,
+			r,
+			nil,
+			problem.Newf(problem.Invalid, "What you sent cannot be read. Fill in the form again."),
+		)
 		return
 	}
 	f, err := s.emptyForm(r)
@@ -123,9 +134,16 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 	}
 	record, wrong := f.read(r)
 	if len(wrong) == 0 {
-		f.Taken, err = act.Do(r.Context(), s.house, visitorOf, "sign-up "+f.Key, record, func(a *act.Act) (*signups.Taken, error) {
-			return signups.Come(a, record)
-		})
+		f.Taken, err = act.Do(
+			r.Context(),
+			s.house,
+			visitorOf,
+			"sign-up "+f.Key,
+			record,
+			func(a *act.Act) (*signups.Taken, error) {
+				return signups.Come(a, record)
+			},
+		)
 		var fields signups.Wrong
 		if errors.As(err, &fields) {
 			wrong, err = fields, nil
@@ -179,7 +197,13 @@ func (f *signUpForm) read(r *http.Request) (person.Record, []person.Wrong) {
 			}
 			born, err := calendar.ParseDate(strings.TrimSpace(text))
 			if err != nil {
-				wrong = append(wrong, person.Wrong{Field: person.Born, Says: "Write the date as year, month and day, such as 1984-03-09."})
+				wrong = append(
+					wrong,
+					person.Wrong{
+						Field: person.Born,
+						Says:  "Write the date as year, month and day, such as 1984-03-09.",
+					},
+				)
 				continue
 			}
 			record.Born = &born

@@ -39,7 +39,7 @@ var whose = map[string]string{
 	"answerReport": "anybody's", "undoSweep": "anybody's",
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
-	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "takeOn": "anybody's",
+	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",
 	"signUp": "anybody's", "takeSignUp": "anybody's", "signUpKnown": "anybody's", "turnDown": "anybody's", "signUpAgain": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
 }
@@ -108,6 +108,14 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	loan := id(says)
 	status, says := post(bea, "/api/loans/"+loan+"/undo", nil)
 	refused("undoLoan", status, says)
+	due := map[string]any{"due": ask("SELECT (due_date + 7)::text FROM loans WHERE id = ?", loan), "reason": "a holiday"}
+	status, says = post(jory, "/api/loans/"+loan+"/due", due)
+	refused("setDue", status, says) // a right that desk staff have by name only
+	require.NoError(t, testkit.SQL(h).Exec(`UPDATE staff SET rights = '{"due_dates": true}' WHERE login IN ('bea', 'jory')`).Error)
+	status, says = post(bea, "/api/loans/"+loan+"/due", due)
+	refused("setDue", status, says)
+	status, says = post(jory, "/api/loans/"+loan+"/due", due)
+	fine("setDue", status, says)
 	for op, path := range map[string]string{"patron": "/api/patrons/" + patron, "loanTerms": "/api/loans/" + loan + "/terms"} {
 		status, says = send(wil, http.MethodGet, path, nil)
 		refused(op, status, says)

@@ -31,6 +31,7 @@ func (t *Tx) CutHistory(now time.Time, months *int, after time.Time, most int) (
 		lines AS (UPDATE return_lines r SET patron_id = NULL FROM ending e WHERE r.loan_id = e.id),
 		books AS (UPDATE ledger b SET loan_id = NULL, line_id = NULL, why = NULL FROM ending e
 			WHERE b.loan_id = e.id),
+		claimed AS (UPDATE claims c SET loan_id = NULL FROM ending e WHERE c.loan_id = e.id),
 		wanted AS (UPDATE holds h SET patron_id = NULL FROM ending e
 			WHERE h.id = e.filled_hold AND h.closed_at IS NOT NULL),
 		told AS (UPDATE events v SET patron_id = NULL FROM ending e
@@ -134,7 +135,8 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			email = '', phone = '', address = '', older_reader = NULL, history_months = NULL,
 			history_seen = false, forgotten_at = $2, other_phones = '{}', text_number = '', postal_code = '', town = '',
 			home_address = '', guardian_id = NULL, guardian_name = '', answers_for_all = false, identity = '',
-			identity_two = '', identity_number = '', school = '', school_year = '', pickup = NULL, may_use = '{}',
+			identity_two = '', identity_number = '', identity_guardian = false, school = '', school_year = '',
+			pickup = NULL, may_use = '{}',
 			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, pin_hash = '',
 			in_area = NULL,
 			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}'
@@ -146,6 +148,7 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 		listed AS (DELETE FROM roster_members WHERE patron_id = $1),
 		adult AS (UPDATE rosters SET adult_id = NULL WHERE adult_id = $1),
 		came AS (DELETE FROM sign_ups WHERE patron_id = $1),
+		claimed AS (DELETE FROM claims WHERE patron_id = $1),
 		carded AS (DELETE FROM former_cards WHERE patron_id = $1)
 		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,
 			(SELECT count(*) FROM events_cut) AS events, (SELECT count(*) FROM dropped) AS messages,
@@ -175,7 +178,8 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			standing,
 			card_until, email, phone, address, older_reader, history_months, history_seen, institution, other_phones,
 			text_number, postal_code, town, home_address, mail_returned, in_area, guardian_name, answers_for_all,
-			identity, identity_two, identity_number, school, school_year, pickup, may_use, marks, stopped,
+			identity, identity_two, identity_number, identity_guardian, school, school_year, pickup, may_use, marks,
+			stopped,
 			standing_reason, internet, photo, joined_on, confirmed_on, ask_before, notices,
 			(SELECT g.legal_name FROM patrons g WHERE g.id = p.guardian_id) AS guardian,
 			(SELECT name FROM households WHERE id = p.household_id) AS household FROM patrons p WHERE id = $1`,
@@ -206,6 +210,7 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			JOIN patrons p ON p.id = m.gone_id WHERE m.kept_id = $1 AND m.undone_at IS NULL ORDER BY m.id`,
 		"rosters": `SELECT r.kind, r.name, r.branch_code AS branch, r.school, r.school_year, m.since FROM roster_members m
 			JOIN rosters r ON r.id = m.roster_id WHERE m.patron_id = $1 ORDER BY m.since`,
+		"claims":   "SELECT at, what, undone_at FROM claims WHERE patron_id = $1 ORDER BY id",
 		"sign_ups": "SELECT at, record, state, answered_at, reason FROM sign_ups WHERE patron_id = $1 ORDER BY id",
 		"reports":  `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
 		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r

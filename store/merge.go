@@ -18,6 +18,7 @@ type Merged struct {
 	Notes    []int64  `json:"notes"`
 	Consents []int64  `json:"consents"`
 	Events   []int64  `json:"events"`
+	Claims   []int64  `json:"claims"`
 	Wards    []int64  `json:"wards"`   // patrons for whom they answer
 	Rosters  []int64  `json:"rosters"` // in which they were
 	Joined   []int64  `json:"joined"`  // of these, those in which the other was not
@@ -93,6 +94,7 @@ func (m *Merged) moved() []struct {
 		{"loans", &m.Loans}, {"holds", &m.Holds}, {"return_lines", &m.Lines}, {"ledger", &m.Entries},
 		{"messages", &m.Messages}, {"requests", &m.Requests}, {"reports", &m.Reports}, {"patron_notes", &m.Notes},
 		{"consents", &m.Consents}, {"events", &m.Events},
+		{"claims", &m.Claims},
 	}
 }
 
@@ -109,11 +111,13 @@ func (t *Tx) Merge(gone, kept, staff int64, at time.Time, did *Merged) (err erro
 		return err
 	}
 	for _, m := range did.moved() {
-		if *m.ids, err = each[int64](t, "UPDATE "+m.table+" SET patron_id = $2 WHERE patron_id = $1 RETURNING id", gone, kept); err != nil {
+		move := "UPDATE " + m.table + " SET patron_id = $2 WHERE patron_id = $1 RETURNING id"
+		if *m.ids, err = each[int64](t, move, gone, kept); err != nil {
 			return err
 		}
 	}
-	if did.Wards, err = each[int64](t, "UPDATE patrons SET guardian_id = $2 WHERE guardian_id = $1 AND id <> $2 RETURNING id", gone, kept); err != nil {
+	if did.Wards, err = each[int64](t, `UPDATE patrons SET guardian_id = $2
+		WHERE guardian_id = $1 AND id <> $2 RETURNING id`, gone, kept); err != nil {
 		return err
 	}
 	if did.Joined, err = each[int64](t, `INSERT INTO roster_members (roster_id, kind, patron_id, since)
@@ -143,9 +147,10 @@ func (t *Tx) Unmerge(m *Merge, did *Merged, at time.Time) (err error) {
 	}
 	for _, table := range did.moved() {
 		args := []any{m.KeptID, m.GoneID, notNull(*table.ids)}
-		if table.table == "return_lines" || table.table == "ledger" {
+		switch table.table {
+		case "return_lines", "ledger":
 			args = append(args, notNull(did.Loans))
-		} else if table.table == "events" {
+		case "events":
 			args = append(args, notNull(did.Loans), notNull(did.Holds))
 		}
 		if _, err = t.exec("UPDATE "+table.table+" SET patron_id = $2 WHERE patron_id = $1 AND (id = ANY($3)"+
@@ -157,7 +162,8 @@ func (t *Tx) Unmerge(m *Merge, did *Merged, at time.Time) (err error) {
 	t.queue("DELETE FROM roster_members WHERE patron_id = $1 AND roster_id = ANY($2)", m.KeptID, notNull(did.Joined))
 	t.queue(`INSERT INTO roster_members (roster_id, kind, patron_id, since)
 		SELECT r.id, r.kind, $1, $2 FROM rosters r WHERE r.id = ANY($3) AND r.ended_at IS NULL
-			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o WHERE o.patron_id = $1 AND o.kind = 'class'))
+			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o
+				WHERE o.patron_id = $1 AND o.kind = 'class'))
 		ON CONFLICT DO NOTHING`, m.GoneID, at, notNull(did.Rosters))
 	t.queueOne("UPDATE merges SET undone_at = $2 WHERE id = $1 AND undone_at IS NULL", m.ID, at)
 	return t.Flush()

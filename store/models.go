@@ -188,35 +188,36 @@ type Patron struct {
 	HistorySeen   bool  // staff may see it
 	ForgottenAt   *time.Time
 
-	Institution    bool
-	OtherPhones    []string `gorm:"type:text[];serializer:texts;default:'{}'"`
-	TextNumber     string   // to which texts go
-	PostalCode     string
-	Town           string
-	HomeAddress    string // where they live, if post goes elsewhere
-	MailReturned   bool
-	InArea         *bool
-	GuardianID     *int64
-	GuardianName   string // of who answers for a minor and is no patron
-	AnswersForAll  bool   // for the whole household
-	Identity       string
-	IdentityTwo    string
-	IdentityNumber string
-	School         string
-	SchoolYear     string
-	Pickup         *calendar.Code // nil: at the home branch
-	MayUse         []string       `gorm:"type:text[];serializer:texts;default:'{}'"`
-	Marks          []string       `gorm:"type:text[];serializer:texts;default:'{}'"`
-	Stopped        string         // why they may look and not borrow
-	StandingReason string
-	Internet       string
-	Photo          *bool
-	JoinedOn       *time.Time      `gorm:"type:date"`
-	Revision       int             `gorm:"default:1"`
-	MergedInto     *int64          // the record that is this person's since
-	ConfirmedOn    *time.Time      `gorm:"type:date"` // when they last said that what is written of them is right
-	AskBefore      *bool           // ask where they have had a title before; nil: as the network has settled
-	Notices        json.RawMessage `gorm:"type:jsonb;default:'{}'"` // by what way they are told of what
+	Institution      bool
+	OtherPhones      []string `gorm:"type:text[];serializer:texts;default:'{}'"`
+	TextNumber       string   // to which texts go
+	PostalCode       string
+	Town             string
+	HomeAddress      string // where they live, if post goes elsewhere
+	MailReturned     bool
+	InArea           *bool
+	GuardianID       *int64
+	GuardianName     string // of who answers for a minor and is no patron
+	AnswersForAll    bool   // for the whole household
+	Identity         string
+	IdentityTwo      string
+	IdentityNumber   string
+	IdentityGuardian bool // the identity that was seen is the guardian's
+	School           string
+	SchoolYear       string
+	Pickup           *calendar.Code // nil: at the home branch
+	MayUse           []string       `gorm:"type:text[];serializer:texts;default:'{}'"`
+	Marks            []string       `gorm:"type:text[];serializer:texts;default:'{}'"`
+	Stopped          string         // why they may look and not borrow
+	StandingReason   string
+	Internet         string
+	Photo            *bool
+	JoinedOn         *time.Time      `gorm:"type:date"`
+	Revision         int             `gorm:"default:1"`
+	MergedInto       *int64          // the record that is this person's since
+	ConfirmedOn      *time.Time      `gorm:"type:date"` // when they last said that what is written of them is right
+	AskBefore        *bool           // ask where they have had a title before; nil: as the network has settled
+	Notices          json.RawMessage `gorm:"type:jsonb;default:'{}'"` // by what way they are told of what
 }
 
 // Name is how staff address the patron.

@@ -60,6 +60,7 @@ func (t *Tx) MaybeLost(day time.Time, after int64, most int) ([]MaybeLost, error
 					WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.id > $2
 				UNION ALL SELECT id FROM loans WHERE returned_at IS NULL AND lost_at IS NULL
 					AND due_at < $1::date::timestamptz AND id > $2) u
+			WHERE NOT EXISTS (SELECT 1 FROM claims c WHERE c.loan_id = u.id AND c.undone_at IS NULL)
 			ORDER BY id LIMIT $3) late
 		JOIN loans l ON l.id = late.id JOIN items i ON i.id = l.item_id ORDER BY l.id`, day, after, most)
 }

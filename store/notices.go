@@ -56,11 +56,13 @@ func (t *Tx) Overdue(stage string, after, last time.Time, from int64, patrons in
 				AND (l.due_at AT TIME ZONE b.timezone)::date > $2 AND (l.due_at AT TIME ZONE b.timezone)::date <= $3
 					AND l.patron_id > $4),
 		open AS (SELECT late.id, late.patron_id FROM late JOIN loans l ON l.id = late.id
-			WHERE NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = $1
+			WHERE NOT EXISTS (SELECT 1 FROM claims c WHERE c.loan_id = l.id AND c.undone_at IS NULL)
+				AND NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = $1
 				AND told.due_date IS NOT DISTINCT FROM l.due_date AND told.due_at IS NOT DISTINCT FROM l.due_at)),
 		those AS (SELECT DISTINCT patron_id FROM open ORDER BY patron_id LIMIT $5)
 		SELECT l.id AS loan_id, p.id AS patron_id, p.legal_name, p.preferred_name, p.email, p.phone,
-			concat_ws(', ', nullif(p.address, ''), nullif(concat_ws(' ', nullif(p.postal_code, ''), nullif(p.town, '')), '')) AS address,
+			concat_ws(', ', nullif(p.address, ''),
+				nullif(concat_ws(' ', nullif(p.postal_code, ''), nullif(p.town, '')), '')) AS address,
 			p.notices, t.name AS title,
 			l.branch_code, l.due_date, l.due_at
 		FROM open JOIN those ON those.patron_id = open.patron_id JOIN loans l ON l.id = open.id

@@ -94,3 +94,18 @@ func TestDemoAgreesWithItsRules(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Raw("SELECT min(lent_at) FROM loans").Scan(&early).Error)
 	require.Equal(t, 2025, early.Year())
 }
+
+// The finding of names that are spelt alike agrees with the values that PostgreSQL's manual publishes for pg_trgm (F.35.2,
+// from memory).
+func TestTrigramValuesOfTheManual(t *testing.T) {
+	h := testkit.House(t)
+	for query, want := range map[string]string{
+		"SELECT show_trgm('cat')::text":                                                  "{\"  c\",\" ca\",\"at \",cat}",
+		"SELECT round(similarity('word', 'two words')::numeric, 6)::text":                "0.363636",
+		"SELECT round(word_similarity('word', 'two words')::numeric, 6)::text":           "0.800000",
+		"SELECT round(strict_word_similarity('word', 'two words')::numeric, 6)::text":    "0.571429",
+		"SELECT round(similarity('Sanne Birkett', 'sanne  birkett!')::numeric, 6)::text": "1.000000",
+	} {
+		require.Equal(t, want, testkit.Text(t, h, query), query)
+	}
+}

@@ -88,10 +88,14 @@ type LoanShown struct {
 	Barcode, TitleName, CallNumber, Material string
 	HomeBranch                               calendar.Code
 	Price                                    *int64
+	Claimed                                  *string    // what the patron says of it
+	ClaimedAt                                *time.Time // and since when
 }
 
-const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home_branch, i.call_number, i.material, i.price
-	FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id `
+const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home_branch, i.call_number, i.material, i.price,
+		c.what AS claimed, c.at AS claimed_at
+	FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
+	LEFT JOIN claims c ON c.loan_id = l.id AND c.undone_at IS NULL `
 
 // CardFacts is a patron with all that a card shows.
 type CardFacts struct {
@@ -101,6 +105,7 @@ type CardFacts struct {
 	Holds     []HoldShown
 	Charges   []OpenCharge
 	Notes     []NoteShown
+	Claims    Claims
 	Merged    []string // cards of records that were merged into this one
 }
 
@@ -132,12 +137,14 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
 		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
 	ask(q, &c.Notes, strings.Replace(notesOf, "$1", who, 1), id, card)
+	var claims []Claims
+	ask(q, &claims, strings.Replace(claimsOf, "$1", who, 1), id, card)
 	askEach(q, &c.Merged, "SELECT o.card FROM patrons o WHERE o.merged_into = "+who+" ORDER BY o.card", id, card)
 	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
 	if err := t.send(q); err != nil || len(patrons) == 0 {
 		return nil, err
 	}
-	c.Patron = &patrons[0]
+	c.Patron, c.Claims = &patrons[0], claims[0]
 	if len(households) > 0 {
 		c.Household = households[0]
 	}

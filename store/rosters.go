@@ -88,7 +88,8 @@ func (t *Tx) RostersBeside(ids []int64) ([]Roster, error) {
 func (t *Tx) PutRoster(r *Roster, at time.Time) {
 	t.queueOne(`INSERT INTO rosters (id, kind, name, branch_code, school, school_year, adult_id, made_at, ended_at)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
-		ON CONFLICT (id) DO UPDATE SET name = $3, branch_code = $4, school = $5, school_year = $6, adult_id = $7, ended_at = $9,
+		ON CONFLICT (id) DO UPDATE SET name = $3, branch_code = $4, school = $5, school_year = $6, adult_id = $7,
+		ended_at = $9,
 			revision = rosters.revision + 1`,
 		r.ID, r.Kind, r.Name, r.BranchCode, r.School, r.SchoolYear, r.AdultID, at, r.EndedAt)
 }
@@ -106,7 +107,8 @@ type Numbered struct {
 func (t *Tx) ByNumbers(cards, schools []string) ([]Numbered, error) {
 	return list[Numbered](t, `SELECT p.card AS number, coalesce(p.merged_into, p.id) AS patron, false AS school, false AS former, p.standing
 			FROM patrons p WHERE p.card = ANY($1) AND p.forgotten_at IS NULL
-		UNION ALL SELECT f.card, coalesce(p.merged_into, p.id), false, true, p.standing FROM former_cards f JOIN patrons p ON p.id = f.patron_id
+		UNION ALL SELECT f.card, coalesce(p.merged_into, p.id), false, true, p.standing FROM former_cards f
+			JOIN patrons p ON p.id = f.patron_id
 			WHERE f.card = ANY($1) AND p.forgotten_at IS NULL
 		UNION ALL SELECT p.school, p.id, true, false, p.standing FROM patrons p
 			WHERE p.school = ANY($2) AND p.school <> '' AND p.forgotten_at IS NULL AND p.merged_into IS NULL`, cards, schools)
@@ -136,9 +138,11 @@ func (t *Tx) Leave(those []Membership) {
 func (t *Tx) Enter(those []Membership) (int64, error) {
 	rosters, patrons, since := columns(those)
 	return t.exec(`INSERT INTO roster_members (roster_id, kind, patron_id, since)
-		SELECT r.id, r.kind, d.patron_id, d.since FROM unnest($1::bigint[], $2::bigint[], $3::timestamptz[]) d(roster_id, patron_id, since)
+		SELECT r.id, r.kind, d.patron_id, d.since
+		FROM unnest($1::bigint[], $2::bigint[], $3::timestamptz[]) d(roster_id, patron_id, since)
 			JOIN rosters r ON r.id = d.roster_id WHERE r.ended_at IS NULL
-			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o WHERE o.patron_id = d.patron_id AND o.kind = 'class'))
+			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o
+				WHERE o.patron_id = d.patron_id AND o.kind = 'class'))
 		ON CONFLICT (roster_id, patron_id) DO NOTHING`, rosters, patrons, since)
 }
 
@@ -190,7 +194,8 @@ var answers = map[string]string{
 
 // AnswersOf gives the answers that patrons have given to one thing so far; empty: never asked.
 func (t *Tx) AnswersOf(what string, patrons []int64) ([]Turned, error) {
-	return list[Turned](t, "SELECT p.id AS patron, "+answers[what]+" AS was, '' AS is FROM patrons p WHERE p.id = ANY($1)", patrons)
+	return list[Turned](t,
+		"SELECT p.id AS patron, "+answers[what]+" AS was, '' AS is FROM patrons p WHERE p.id = ANY($1)", patrons)
 }
 
 // KeepAnswersOf writes answers of many patrons who are locked: for good, and on the patron as what counts. Where an answer is

@@ -103,7 +103,10 @@ const (
 	NoticesChosen    Kind = "notices_chosen"
 	DetailsConfirmed Kind = "details_confirmed"
 	RosterChanged    Kind = "roster_changed"
-	SignedUp         Kind = "signed_up" // by themselves
+	Claimed          Kind = "claimed" // what somebody says of a loan
+	ClaimUndone      Kind = "claim_undone"
+	DueChanged       Kind = "due_changed" // by hand
+	SignedUp         Kind = "signed_up"   // by themselves
 	SignUpAnswered   Kind = "sign_up_answered"
 )
 

@@ -234,6 +234,10 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Note taken off the card"
 	case event.Consented:
 		return consents[d.About] + ": " + d.Is
+	case event.Claimed:
+		return sayClaims[d.Is]
+	case event.DueChanged:
+		return "Due date changed by hand, now due " + due() + colon(d.Reason)
 	case event.RosterChanged:
 		return sayRosters[d.About] + " (" + calendar.Count(d.Count, "patron") + ")"
 	case event.SignUpAnswered:
@@ -288,11 +292,16 @@ var sayPlain = map[event.Kind]string{
 	event.Found:          "Missing no more: it has been found",
 	event.TransitUndone:  "Taken out of the tote again: the scan was undone",
 	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
-	event.Merged:   "Another record of the same person was merged into this one",
-	event.Unmerged: "A merged record was taken apart again", event.HoldRevived: "What ended the hold was undone: it waits again in its old place",
+	event.ClaimUndone: "What was said of the loan was taken back",
+	event.Merged:      "Another record of the same person was merged into this one",
+	event.Unmerged:    "A merged record was taken apart again", event.HoldRevived: "What ended the hold was undone: it waits again in its old place",
 	event.NoticesChosen: "Chose by what way they are told", event.DetailsConfirmed: "Said that their details are right",
 	event.SignedUp: "Signed up by themselves",
 	event.Reported: "Reported to the supervisor", event.ReportAnswered: "Report answered",
+}
+
+var sayClaims = map[string]string{
+	"returned": "Says that it was brought back", "never_had": "Says that they never had it",
 }
 
 // sayRosters says what was done with rosters.

@@ -50,7 +50,10 @@ func pair(a *act.Act, kept, gone int64) (*store.MergeFacts, error) {
 		case p == nil || p.ForgottenAt != nil:
 			return nil, problem.NoSuch("patron")
 		case p.MergedInto != nil && (f.Merge == nil || f.Merge.KeptID != kept):
-			return nil, problem.Newf(problem.Refused, "One of these has been merged into another record already. Choose that one.")
+			return nil, problem.Newf(
+				problem.Refused,
+				"One of these has been merged into another record already. Choose that one.",
+			)
 		}
 	}
 	return f, nil
@@ -164,7 +167,14 @@ func Merge(a *act.Act, kept, gone int64) (*people.Written, error) {
 			return nil, err
 		}
 		did.Ended = append(did.Ended, h.ID)
-		a.Tell(event.Event{Kind: event.HoldCancelled, Patron: kept, Hold: h.ID, Detail: event.Detail{Reason: "both records had one"}})
+		a.Tell(
+			event.Event{
+				Kind:   event.HoldCancelled,
+				Patron: kept,
+				Hold:   h.ID,
+				Detail: event.Detail{Reason: "both records had one"},
+			},
+		)
 		if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 			return nil, err
 		}
@@ -233,7 +243,12 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 	}
 	stays.Unfill(&goes, filled)
 	if wrong := people.Notices(f.Kept).Unreached(&stays); len(wrong) > 0 {
-		return nil, problem.Newf(problem.Refused, "The %s came from the other record. %s", wrong[0].Field, wrong[0].Says)
+		return nil, problem.Newf(
+			problem.Refused,
+			"The %s came from the other record. %s",
+			wrong[0].Field,
+			wrong[0].Says,
+		)
 	}
 	people.Put(f.Kept, stays)
 	if err := a.Tx.Unmerge(f.Merge, &did, a.Now); err != nil {

@@ -86,7 +86,8 @@ func show(m *store.MailingShown) Mailing {
 func showMessage(m *store.MessageShown) Message {
 	p := store.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
 	return Message{
-		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address, Channel: m.Channel,
+		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address,
+		Channel: m.Channel,
 		Subject: m.Subject,
 		Body:    m.Body, State: m.State, Problem: m.Problem, Items: m.Items, At: m.At, SentAt: m.SentAt,
 	}
@@ -126,7 +127,14 @@ func Send(a *act.Act, id int64, leaveOut []int64) (Mailing, error) {
 	}
 	day := *store.DateOf(&m.Day)
 	a.Tell(event.Event{Kind: event.MailingSent, Detail: event.Detail{Stage: m.Stage, Day: &day, Count: len(ids)}})
-	return Mailing{ID: id, Stage: StageName(m.Stage), Day: day, State: "sent", Patrons: len(ids), Queued: len(ids)}, nil
+	return Mailing{
+		ID:      id,
+		Stage:   StageName(m.Stage),
+		Day:     day,
+		State:   "sent",
+		Patrons: len(ids),
+		Queued:  len(ids),
+	}, nil
 }
 
 // Drop gives a trial run up; what it told of comes up again with the next night.
@@ -153,7 +161,10 @@ func Settle(a *act.Act, id int64, again bool) error {
 		return err
 	}
 	if m == nil {
-		return problem.Newf(problem.Refused, "This message does not wait to be told by hand, or no longer. Whether an unclear one went is for who supervises.")
+		return problem.Newf(
+			problem.Refused,
+			"This message does not wait to be told by hand, or no longer. Whether an unclear one went is for who supervises.",
+		)
 	}
 	a.Tell(
 		event.Event{

@@ -59,7 +59,10 @@ func reach(chosen json.RawMessage, of person.Notice, p *store.Patron) (person.Wa
 	case person.ByPhone:
 		return way, p.Phone
 	case person.ByLetter:
-		return way, strings.Trim(strings.Join([]string{p.Address, strings.TrimSpace(p.PostalCode + " " + p.Town)}, ", "), ", ")
+		return way, strings.Trim(
+			strings.Join([]string{p.Address, strings.TrimSpace(p.PostalCode + " " + p.Town)}, ", "),
+			", ",
+		)
 	case person.NotTold:
 		return way, ""
 	}
@@ -143,7 +146,8 @@ func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error)
 		count = calendar.Count(len(loans), "item")
 	}
 	p := store.Patron{
-		LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName, Email: loans[0].Email, Phone: loans[0].Phone,
+		LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName, Email: loans[0].Email,
+		Phone:   loans[0].Phone,
 		Address: loans[0].Address,
 	}
 	way, address := reach(loans[0].Notices, person.Overdue, &p)

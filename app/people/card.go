@@ -60,9 +60,16 @@ type Card struct {
 	AskBefore *bool             `json:"ask_before,omitempty" doc:"Lending asks first where they have had a title before; none: as the network has settled"`
 	NoHistory string            `json:"no_history" doc:"Why that cannot work, in a sentence; empty: it works"`
 	Asks      bool              `json:"asks" doc:"Whether lending asks so now"`
+	Claims    Claims            `json:"claims" doc:"How often they have said so, counted from what was written down"`
 	Elsewhere bool              `json:"elsewhere" doc:"Belongs to another branch than that where one works"`
 	Merged    []string          `json:"merged" doc:"Other cards of theirs, whose records were merged into this one"`
 	Extension string            `json:"extension" doc:"What extending the card would give and cost; empty: it has long to run"`
+}
+
+// Claims is how often somebody has said of a loan that they brought it back, or never had it.
+type Claims struct {
+	Returned int `json:"returned"`
+	NeverHad int `json:"never_had"`
 }
 
 // Line is one loan.
@@ -82,6 +89,8 @@ type Line struct {
 	Lost     string    `json:"lost" doc:"Since when it counts as lost; empty: it does not"`
 	LentAt   time.Time `json:"lent_at"`
 	Renewals int       `json:"renewals"`
+	Claimed  string    `json:"claimed" enum:",returned,never_had" doc:"What the patron says of it; empty: nothing"`
+	Since    string    `json:"claimed_since" doc:"Since when, as people say it"`
 }
 
 // Held is one hold of a patron.
@@ -147,6 +156,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	}
 	c.History, c.Shown, c.AskBefore = p.HistoryMonths, p.HistorySeen, p.AskBefore
 	c.NoHistory, c.Asks = a.Network.Settled.NoHistory(p.HistoryMonths), a.Network.Settled.Asks(p.AskBefore)
+	c.Claims = Claims(facts.Claims)
 	c.Ways, c.Elsewhere, c.Merged = waysOf(p), p.BranchCode != a.Who.Branch, listed(facts.Merged)
 	c.Confirm = !p.Institution && person.ToConfirm(store.DateOf(p.ConfirmedOn), store.DateOf(p.JoinedOn), a.Today(),
 		a.Network.Settled.Confirm)
@@ -272,6 +282,9 @@ func ShowLoan(a *act.Act, l *store.LoanShown) Line {
 	}
 	if l.LostAt != nil {
 		line.Lost = b.Date(*l.LostAt).Say()
+	}
+	if l.Claimed != nil && l.ClaimedAt != nil {
+		line.Claimed, line.Since = *l.Claimed, b.Date(*l.ClaimedAt).Say()
 	}
 	if l.Price != nil {
 		line.Price = a.Network.Money.Format(money.Amount(*l.Price))

@@ -401,7 +401,8 @@ func Put(p *store.Patron, r person.Record) {
 	p.MailReturned, p.InArea = r.MailReturned, r.InArea
 	p.GuardianID, p.GuardianName, p.AnswersForAll = act.OrNil(r.Guardian), r.GuardianName, r.AnswersForAll
 	p.HouseholdID = act.OrNil(r.Household)
-	p.Identity, p.IdentityTwo, p.IdentityNumber = r.Identity, r.IdentityTwo, r.IdentityNumber
+	p.Identity, p.IdentityTwo, p.IdentityNumber, p.IdentityGuardian = r.Identity, r.IdentityTwo, r.IdentityNumber,
+		r.OfGuardian
 	p.School, p.SchoolYear, p.MayUse, p.Marks, p.Pickup = r.School, r.SchoolYear, r.MayUse, r.Marks, nil
 	if r.Pickup != "" {
 		p.Pickup = &r.Pickup
@@ -509,7 +510,8 @@ func RecordOf(p *store.Patron) person.Record {
 		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned,
 		InArea:       p.InArea,
 		GuardianName: p.GuardianName, AnswersForAll: p.AnswersForAll, Identity: p.Identity, IdentityTwo: p.IdentityTwo,
-		IdentityNumber: p.IdentityNumber, School: p.School, SchoolYear: p.SchoolYear, MayUse: p.MayUse, Marks: p.Marks,
+		IdentityNumber: p.IdentityNumber, OfGuardian: p.IdentityGuardian, School: p.School, SchoolYear: p.SchoolYear,
+		MayUse: p.MayUse, Marks: p.Marks,
 	}
 	if p.GuardianID != nil {
 		r.Guardian = *p.GuardianID
@@ -584,7 +586,7 @@ func changed(was, is person.Record) []string {
 		"guardian":  was.Guardian != is.Guardian || was.GuardianName != is.GuardianName,
 		"household": was.Household != is.Household || was.AnswersForAll != is.AnswersForAll,
 		"identity": was.Identity != is.Identity || was.IdentityTwo != is.IdentityTwo ||
-			was.IdentityNumber != is.IdentityNumber,
+			was.IdentityNumber != is.IdentityNumber || was.OfGuardian != is.OfGuardian,
 		"school": was.School != is.School || was.SchoolYear != is.SchoolYear,
 		"others": !slices.Equal(was.MayUse, is.MayUse) || !slices.Equal(was.Marks, is.Marks),
 	} {

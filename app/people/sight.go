@@ -47,6 +47,7 @@ func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
 	c.LegalName, c.Class, c.Age, c.Household, c.CardUntil, c.Older = c.Name, "", nil, "", "", nil
 	c.Email, c.Phone, c.Address, c.OwedLimit, c.Extension = "", "", "", "", ""
 	c.Charges = c.Charges[:0]
+	c.Claims = Claims{}
 	c.Confirm, c.Confirmed, c.Ways, c.NoHistory, c.Merged = false, "", Ways{}, "", []string{}
 	c.Notes, c.Missing, c.Internet, c.Photo, c.Reason = []Note{}, []person.Field{}, "", nil, ""
 	loans := c.OnLoan[:0]

@@ -9,7 +9,6 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/core/expect"
 	"nevrin/core/person"
 	"nevrin/core/roster"
 	"nevrin/formats/sheet"
@@ -56,7 +55,17 @@ const oddShown = 500
 
 // Names of columns, as schools write them.
 var (
-	numberHeads = []string{"card", "card number", "number", "no.", "school number", "pupil number", "pupil", "student number", "id"}
+	numberHeads = []string{
+		"card",
+		"card number",
+		"number",
+		"no.",
+		"school number",
+		"pupil number",
+		"pupil",
+		"student number",
+		"id",
+	}
 	rosterHeads = []string{"roster", "class", "group", "form", "club"}
 	answerHeads = []string{"answer", "consent", "agreed", "permission"}
 )
@@ -80,7 +89,12 @@ func entries(f Filling, out *Filled) ([]roster.Entry, error) {
 		}
 		into := strings.TrimSuffix(name, extension(name))
 		for k := range lines {
-			e := roster.Entry{List: name, Line: lines[k].Number, Text: lines[k].Cell(numberColumn(at[0])), Roster: into}
+			e := roster.Entry{
+				List:   name,
+				Line:   lines[k].Number,
+				Text:   lines[k].Cell(numberColumn(at[0])),
+				Roster: into,
+			}
 			if at[1] >= 0 {
 				e.Roster = lines[k].Cell(at[1])
 			}
@@ -125,7 +139,10 @@ func Fill(a *act.Act, f Filling) (*Filled, error) {
 		return nil, err
 	}
 	if out.Lines == 0 {
-		return nil, problem.Newf(problem.Invalid, "There is nothing in the list. Paste card or school numbers, one a line, or choose a file.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"There is nothing in the list. Paste card or school numbers, one a line, or choose a file.",
+		)
 	}
 	if err := a.Tx.LockNames("rosters"); err != nil {
 		return nil, err
@@ -276,7 +293,13 @@ func rosterFor(a *act.Act, f Filling, name string, did *Did) (*store.Roster, err
 		return nil, err
 	}
 	if f.Try {
-		return &store.Roster{Kind: w.Kind, Name: w.Name, BranchCode: w.Branch, School: w.School, SchoolYear: w.SchoolYear}, nil
+		return &store.Roster{
+			Kind:       w.Kind,
+			Name:       w.Name,
+			BranchCode: w.Branch,
+			School:     w.School,
+			SchoolYear: w.SchoolYear,
+		}, nil
 	}
 	r, err = made(a, w, did)
 	if err != nil {
@@ -430,7 +453,10 @@ func Dissolve(a *act.Act, ids []int64) (*Ended, error) {
 		if err := dissolve(a, &rows[k], did); err != nil {
 			return nil, err
 		}
-		out.Rosters = append(out.Rosters, EndedOne{ID: rows[k].ID, Was: rows[k].Name, Is: rows[k].Name, Dissolved: true})
+		out.Rosters = append(
+			out.Rosters,
+			EndedOne{ID: rows[k].ID, Was: rows[k].Name, Is: rows[k].Name, Dissolved: true},
+		)
 	}
 	out.Pupils = did.patrons()
 	out.Deed, err = kept(a, "dissolved", did)
@@ -471,7 +497,10 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 		return nil, err
 	}
 	if filled.Lines == 0 {
-		return nil, problem.Newf(problem.Invalid, "There is nothing in the list. A line has a card or school number, and the answer.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"There is nothing in the list. A line has a card or school number, and the answer.",
+		)
 	}
 	placed, err := sortLists(a, all, roster.Class, filled)
 	if err != nil {
@@ -496,11 +525,11 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 	did := &Did{What: string(c.What)}
 	for _, b := range before {
 		b.Is = is[b.Patron]
-		switch {
-		case b.Was == b.Is:
+		switch b.Was {
+		case b.Is:
 			out.Same++
 			continue
-		case b.Was == "":
+		case "":
 			out.First++
 		default:
 			out.Other++
@@ -511,7 +540,10 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 		return out, nil
 	}
 	if c.Reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say where these answers come from, such as the school's letters of autumn.")
+		return nil, problem.Newf(
+			problem.Invalid,
+			"Say where these answers come from, such as the school's letters of autumn.",
+		)
 	}
 	if out.Other > 0 && !a.May().MayChangeConsents() {
 		return nil, problem.Newf(problem.Forbidden, "%s would change. Ask somebody who may change consents.",
@@ -549,10 +581,17 @@ func answerLines(c Consenting, out *Filled) ([]roster.Entry, error) {
 				answer = word
 			}
 			if says, _ := (person.Answer{To: c.What, Is: answer}).Refused(false, true); says != "" {
-				return nil, problem.Newf(problem.Invalid, "%s, line %d: %s.", orPasted(name), lines[k].Number,
-					strings.TrimSuffix(expect.Errorf("an answer after each number", "%s", strings.TrimSuffix(says, ".")).Error(), "."))
+				return nil, problem.Newf(problem.Invalid, "%s, line %d: %s", orPasted(name), lines[k].Number, says)
 			}
-			all = append(all, roster.Entry{List: name, Line: lines[k].Number, Text: lines[k].Cell(numberColumn(at[0])), Roster: answer})
+			all = append(
+				all,
+				roster.Entry{
+					List:   name,
+					Line:   lines[k].Number,
+					Text:   lines[k].Cell(numberColumn(at[0])),
+					Roster: answer,
+				},
+			)
 		}
 		out.Read = append(out.Read, fmt.Sprintf("%s: %s, letters in %s%s.", orPasted(name),
 			calendar.Count(len(lines), "line"), t.Charset, headsOf(headed)))

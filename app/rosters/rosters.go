@@ -38,7 +38,8 @@ type Roster struct {
 func show(a *act.Act, r *store.RosterShown) Roster {
 	out := Roster{
 		ID: r.ID, Kind: r.Kind, Name: r.Name, Branch: r.BranchCode, BranchName: a.Network.BranchName(r.BranchCode),
-		School: r.School, SchoolYear: r.SchoolYear, Members: r.Members, Revision: r.Revision, Dissolved: r.EndedAt != nil,
+		School: r.School, SchoolYear: r.SchoolYear, Members: r.Members, Revision: r.Revision,
+		Dissolved: r.EndedAt != nil,
 	}
 	if r.AdultID != nil && r.Adult != nil {
 		out.Adult, out.AdultName = *r.AdultID, *r.Adult
@@ -131,7 +132,11 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 			return problem.NoSuch("patron who would answer for it")
 		}
 		if born := store.DateOf(p.Born); born != nil && loan.AgeOn(*born, a.Today()) < adultFrom {
-			return problem.Newf(problem.Invalid, "%s is not grown up, and so does not answer for a roster.", p.LegalName)
+			return problem.Newf(
+				problem.Invalid,
+				"%s is not grown up, and so does not answer for a roster.",
+				p.LegalName,
+			)
 		}
 	}
 	named, err := a.Tx.RosterNamed(w.Branch, w.School, w.Name)
@@ -203,8 +208,10 @@ func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 		return nil, err
 	}
 	if r.Revision != w.Revision {
-		return nil, problem.Newf(problem.Refused,
-			"Somebody else has changed this roster after what you have seen. Nothing of yours was kept: look at it again.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"Somebody else has changed this roster after what you have seen. Nothing of yours was kept: look at it again.",
+		)
 	}
 	w.Kind = r.Kind
 	if w.Kind == roster.Club {
@@ -215,7 +222,9 @@ func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 	}
 	did := &Did{}
 	was := *r
-	r.Name, r.BranchCode, r.School, r.SchoolYear, r.AdultID = w.Name, w.Branch, w.School, w.SchoolYear, act.OrNil(w.Adult)
+	r.Name, r.BranchCode, r.School, r.SchoolYear, r.AdultID = w.Name, w.Branch, w.School, w.SchoolYear, act.OrNil(
+		w.Adult,
+	)
 	a.Tx.PutRoster(r, a.Now)
 	did.Rosters = append(did.Rosters, Was{ID: id, Was: &was, Is: *r})
 	if was.SchoolYear != r.SchoolYear && r.SchoolYear != "" {
@@ -339,8 +348,8 @@ func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (map
 	var left []store.Membership
 	elsewhere := map[int64][]int64{}
 	for _, m := range in {
-		switch {
-		case m.RosterID == r.ID:
+		switch m.RosterID {
+		case r.ID:
 			there[m.PatronID] = true
 			if only && !slices.Contains(patrons, m.PatronID) {
 				left = append(left, m)
@@ -361,11 +370,11 @@ func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (map
 		}
 	}
 	var joined []store.Membership
-	var new []int64
+	var came []int64
 	for _, p := range patrons {
 		if !there[p] {
 			joined = append(joined, store.Membership{RosterID: r.ID, PatronID: p, Since: a.Now})
-			new = append(new, p)
+			came = append(came, p)
 		}
 	}
 	a.Tx.Leave(left)
@@ -379,7 +388,7 @@ func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (map
 		}
 	}
 	did.Left, did.Joined = append(did.Left, left...), append(did.Joined, joined...)
-	return from, setYears(a, new, r.SchoolYear, did)
+	return from, setYears(a, came, r.SchoolYear, did)
 }
 
 // classOnly are the patrons whose other classes matter: none, for a club.
@@ -434,7 +443,10 @@ func seek(a *act.Act, texts []string) (map[string]roster.Sought, error) {
 			cards = append(cards, scan.Number)
 			byCard[scan.Number] = append(byCard[scan.Number], text)
 			if scan.Pattern.Library != "" {
-				byMissing[text] = fmt.Sprintf("A card of %s, whose holder is not registered here yet.", scan.Pattern.Library)
+				byMissing[text] = fmt.Sprintf(
+					"A card of %s, whose holder is not registered here yet.",
+					scan.Pattern.Library,
+				)
 			}
 		case ident.Item:
 			byMissing[text] = "This is the label of an item, not a card."

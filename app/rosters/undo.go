@@ -31,7 +31,14 @@ func deed(row *store.Deed) (*Deed, error) {
 	if err := json.Unmarshal(row.Did, &did); err != nil {
 		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
 	}
-	d := &Deed{ID: row.ID, Kind: row.Kind, At: row.At, Who: "Nevrin", Says: say(row.Kind, &did), Undone: row.UndoneAt != nil}
+	d := &Deed{
+		ID:     row.ID,
+		Kind:   row.Kind,
+		At:     row.At,
+		Who:    "Nevrin",
+		Says:   say(row.Kind, &did),
+		Undone: row.UndoneAt != nil,
+	}
 	if row.Who != nil {
 		d.Who = *row.Who
 	}
@@ -185,7 +192,8 @@ func undoRoster(a *act.Act, w Was) error {
 		return err
 	}
 	is := w.Is
-	if now.Name != is.Name || now.SchoolYear != is.SchoolYear || now.School != is.School || now.BranchCode != is.BranchCode ||
+	if now.Name != is.Name || now.SchoolYear != is.SchoolYear || now.School != is.School ||
+		now.BranchCode != is.BranchCode ||
 		(now.EndedAt == nil) != (is.EndedAt == nil) {
 		return problem.Newf(problem.Refused, "%s has been changed since. Take that back first.", now.Name)
 	}

@@ -43,7 +43,8 @@ type Branch struct {
 
 // fields are those that people fill in by themselves.
 var fields = []person.Field{
-	person.PreferredName, person.Born, person.Email, person.Phone, person.Address, person.PostalCode, person.Town, person.Guardian,
+	person.PreferredName, person.Born, person.Email, person.Phone, person.Address, person.PostalCode, person.Town,
+	person.Guardian,
 }
 
 // LookAtForm gives what the page needs to know.
@@ -77,7 +78,10 @@ type Taken struct {
 func Come(a *act.Act, r person.Record) (*Taken, error) {
 	set := a.Network.Settled
 	if !set.SignUps.Open {
-		return nil, problem.Newf(problem.Refused, "Signing up here is closed. Come to any branch; it takes a few minutes.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"Signing up here is closed. Come to any branch; it takes a few minutes.",
+		)
 	}
 	r = plain(r, set.Fields)
 	if wrong := check(a, &r); len(wrong) > 0 {
@@ -91,7 +95,10 @@ func Come(a *act.Act, r person.Record) (*Taken, error) {
 		return nil, err
 	}
 	if waiting >= mostWaiting {
-		return nil, problem.Newf(problem.Refused, "Too many are waiting to be looked at. Come to any branch; it takes a few minutes.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"Too many are waiting to be looked at. Come to any branch; it takes a few minutes.",
+		)
 	}
 	s := store.SignUp{At: a.Now, BranchCode: r.Branch, Record: store.JSON(&r)}
 	taken := &Taken{Branch: a.Network.BranchName(r.Branch)}
@@ -164,7 +171,10 @@ func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
 	}
 	class := people.ClassFor(a, r.Branch, age)
 	if class == "" {
-		return nil, problem.Newf(problem.Refused, "No patron class is offered at this branch yet. Come in and ask; it takes a few minutes.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"No patron class is offered at this branch yet. Come in and ask; it takes a few minutes.",
+		)
 	}
 	card, err := people.NextCard(a, r.Branch)
 	if err != nil {
@@ -203,7 +213,14 @@ func show(a *act.Act, s *store.SignUp) (SignUp, person.Record, error) {
 		return SignUp{}, r, fmt.Errorf("what somebody wrote who signed up: %w", err)
 	}
 	r.Tidy() // lists are never null
-	out := SignUp{ID: s.ID, At: s.At, Name: r.LegalName, Branch: a.Network.BranchName(s.BranchCode), State: s.State, Reason: s.Reason}
+	out := SignUp{
+		ID:     s.ID,
+		At:     s.At,
+		Name:   r.LegalName,
+		Branch: a.Network.BranchName(s.BranchCode),
+		State:  s.State,
+		Reason: s.Reason,
+	}
 	if s.PatronID != nil {
 		out.Patron = *s.PatronID
 	}
@@ -320,7 +337,13 @@ func Known(a *act.Act, id, patron int64) (*SignUp, error) {
 		}
 	}
 	a.Tx.AnswerSignUp(id, "taken", p.ID, "", a.Who.ID, a.Now)
-	a.Tell(event.Event{Kind: event.SignUpAnswered, Patron: p.ID, Detail: event.Detail{Is: "taken", Reason: "known already"}})
+	a.Tell(
+		event.Event{
+			Kind:   event.SignUpAnswered,
+			Patron: p.ID,
+			Detail: event.Detail{Is: "taken", Reason: "known already"},
+		},
+	)
 	return again(a, id)
 }
 
@@ -353,7 +376,13 @@ func retire(a *act.Act, patron int64, why string) error {
 		return err
 	}
 	a.Tx.KeepStanding(patron, string(loan.Inactive), why, stopped)
-	a.Tell(event.Event{Kind: event.StandingChanged, Patron: patron, Detail: event.Detail{Was: string(loan.Active), Is: string(loan.Inactive), Reason: why}})
+	a.Tell(
+		event.Event{
+			Kind:   event.StandingChanged,
+			Patron: patron,
+			Detail: event.Detail{Was: string(loan.Active), Is: string(loan.Inactive), Reason: why},
+		},
+	)
 	return nil
 }
 
@@ -373,7 +402,13 @@ func Again(a *act.Act, id int64) (*SignUp, error) {
 			return nil, err
 		}
 		a.Tx.KeepStanding(*s.PatronID, string(loan.Active), "", stopped)
-		a.Tell(event.Event{Kind: event.StandingChanged, Patron: *s.PatronID, Detail: event.Detail{Was: string(loan.Inactive), Is: string(loan.Active)}})
+		a.Tell(
+			event.Event{
+				Kind:   event.StandingChanged,
+				Patron: *s.PatronID,
+				Detail: event.Detail{Was: string(loan.Inactive), Is: string(loan.Active)},
+			},
+		)
 	}
 	a.Tx.AwaitSignUp(id)
 	a.Tell(event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "waiting again"}})

@@ -6,6 +6,8 @@
 package loan
 
 import (
+	"fmt"
+	"strings"
 	"time"
 
 	"nevrin/core/calendar"
@@ -253,4 +255,31 @@ func Moved(b *calendar.Branch, t Terms, due Due, now time.Time) Due {
 		return OnDate(day)
 	}
 	return due
+}
+
+// furthest is how far ahead a due date is set by hand at most, in days.
+const furthest = 366
+
+// ByHand tells why a loan is not made due on a day, in a sentence; empty: it is. A loan by the hour stays so, and a due date is
+// a day on which the branch is open.
+func ByHand(was Due, day, today calendar.Date, b *calendar.Branch, reason string) string {
+	switch {
+	case was.Hours:
+		return "This is lent by the hour. Renew it, or take it back."
+	case was.Date == day:
+		return "It is due on that day already."
+	case day < today:
+		return "A due date is not set into the past."
+	case day.DaysSince(today) > furthest:
+		return "This is more than a year ahead. Look at the year."
+	case strings.TrimSpace(reason) == "":
+		return "Say why the due date is another."
+	case !b.OpenOn(day):
+		next, ok := b.NextOpenDay(day)
+		if !ok {
+			return fmt.Sprintf("%s is closed on %s.", b.Name, day.Say())
+		}
+		return fmt.Sprintf("%s is closed on %s. It opens next on %s.", b.Name, day.Say(), next.Say())
+	}
+	return ""
 }

@@ -110,3 +110,37 @@ func TestMayExtendAndUndo(t *testing.T) {
 	assert.False(t, loan.MayUndo(role.Desk, now.Add(-13*time.Hour), now))
 	assert.True(t, loan.MayUndo(role.Supervisor, now.AddDate(0, 0, -3), now))
 }
+
+func TestDueDatesByHand(t *testing.T) {
+	branch := &calendar.Branch{
+		Name: "Saltmere", Location: time.UTC,
+		Weekly: [7]calendar.Day{time.Monday: {{From: 540, To: 1020}}, time.Tuesday: {{From: 540, To: 1020}}},
+	}
+	monday := calendar.MakeDate(2026, 10, 5)
+	was := loan.OnDate(monday + 14)
+	for _, c := range []struct {
+		name   string
+		was    loan.Due
+		day    calendar.Date
+		reason string
+		says   string
+	}{
+		{"a week later", was, monday + 21, "holiday", ""},
+		{"today", was, monday, "wanted", ""},
+		{"the same day", was, monday + 14, "holiday", "already"},
+		{"yesterday", was, monday - 1, "holiday", "past"},
+		{"no reason", was, monday + 21, " ", "Say why"},
+		{"a closed day", was, monday + 23, "holiday", "It opens next on Mon 2 Nov 2026"},
+		{"a wrong year", was, monday + 3650, "holiday", "Look at the year"},
+		{"by the hour", loan.AtInstant(time.Now()), monday, "holiday", "by the hour"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			says := loan.ByHand(c.was, c.day, monday, branch, c.reason)
+			if c.says == "" {
+				assert.Empty(t, says)
+				return
+			}
+			assert.Contains(t, says, c.says)
+		})
+	}
+}

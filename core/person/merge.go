@@ -81,7 +81,12 @@ var fillings = []filling{
 		func(a, b *Record) bool { return a.Guardian == b.Guardian && a.GuardianName == b.GuardianName },
 		func(r *Record) { r.Guardian, r.GuardianName = 0, "" },
 	},
-	text(Identity, func(r *Record) *string { return &r.Identity }),
+	{
+		Identity, func(r *Record) bool { return r.Identity == "" },
+		func(to, from *Record) { to.Identity, to.OfGuardian = from.Identity, from.OfGuardian },
+		func(a, b *Record) bool { return a.Identity == b.Identity && a.OfGuardian == b.OfGuardian },
+		func(r *Record) { r.Identity, r.OfGuardian = "", false },
+	},
 	text(IdentityTwo, func(r *Record) *string { return &r.IdentityTwo }),
 	text(IdentityNumber, func(r *Record) *string { return &r.IdentityNumber }),
 	text(School, func(r *Record) *string { return &r.School }),

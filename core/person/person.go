@@ -157,6 +157,7 @@ type Record struct {
 	Identity       string         `json:"identity" maxLength:"60" doc:"The kind of identity that was seen"`
 	IdentityTwo    string         `json:"identity_two" maxLength:"60"`
 	IdentityNumber string         `json:"identity_number" maxLength:"60"`
+	OfGuardian     bool           `json:"identity_guardian" doc:"The identity that was seen is that of the guardian of a minor"`
 	School         string         `json:"school" maxLength:"60" doc:"The number by which the school knows them"`
 	SchoolYear     string         `json:"school_year" maxLength:"20"`
 	Pickup         calendar.Code  `json:"pickup" maxLength:"3" doc:"Where they pick up holds, if nothing else is said; empty: at their home branch"`
@@ -231,6 +232,9 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 	}
 	if r.CardUntil != nil && r.Born != nil && *r.CardUntil < *r.Born {
 		wrong("card_until", "The card would run out before they were born.")
+	}
+	if r.OfGuardian && !r.Minor(today) {
+		wrong(Identity, "The guardian's identity stands for a minor. Of who is grown up their own is seen.")
 	}
 	r.guardian(guarding, today, wrong)
 	for _, f := range fields {

@@ -17,6 +17,7 @@ type Rights struct {
 	BackDays *int            `json:"back_days,omitempty" minimum:"0" maximum:"366" doc:"How many days before the last open day a return may count"`
 	Past     []loan.StopKind `json:"past,omitempty" maxItems:"20" nullable:"false" doc:"What they may lend past beside what their role may"`
 	Consents *bool           `json:"consents,omitempty" doc:"Whether they change a consent that has been given"`
+	DueDates *bool           `json:"due_dates,omitempty" doc:"Whether they set due dates by hand"`
 	History  *bool           `json:"history,omitempty" doc:"Whether they look at the histories that patrons show"`
 }
 
@@ -95,6 +96,14 @@ func (e Entitled) MayChangeConsents() bool {
 		return *e.own.Consents
 	}
 	return e.role.Supervises() || slices.Contains(e.limits.Consents, e.role)
+}
+
+// MaySetDue tells whether somebody sets due dates by hand.
+func (e Entitled) MaySetDue() bool {
+	if e.own.DueDates != nil {
+		return *e.own.DueDates
+	}
+	return e.role.Supervises()
 }
 
 // SeesHistories tells whether somebody looks at the histories that patrons show.

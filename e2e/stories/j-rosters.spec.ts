@@ -243,3 +243,33 @@ test("who wants to be called is called: a way without its address is not offered
   await row.getByRole("button", { name: "They have been told" }).click();
   await expect(row).toBeHidden();
 });
+
+test("what somebody says of a loan is written down and counted; a due date is set by hand by who may", async ({
+  page,
+}) => {
+  await signIn(page, "Maren Odell");
+  await workAt(page, "Havenhead");
+  const card = await goodCard("HVH");
+  await go(page, "Desk");
+  await scan(page, card);
+  await scan(page, await freeItem("HVH", "book"));
+  await expect(tape(page).locator("li").first()).toContainText("Lent");
+  await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", card)}`);
+  const loans = page.getByRole("region", { name: "On loan" });
+  await loans.getByRole("button", { name: "Says it was brought back" }).click();
+  await expect(loans.getByText(/^Says it was brought back, /)).toBeVisible();
+  const patron = page.getByRole("region", { name: "Patron", exact: true });
+  await expect(patron).toContainText("brought back: 1");
+  await loans.getByRole("button", { name: "Take that back" }).click();
+  await expect(patron).not.toContainText("brought back");
+  await loans.getByRole("button", { name: "Set the due date" }).click();
+  await loans.getByLabel("Due", { exact: true }).fill("2026-10-11"); // a Sunday
+  await loans.getByLabel("Because").fill("goes on holiday");
+  await loans.getByRole("button", { name: "Set it" }).click();
+  await expect(loans.getByRole("alert")).toContainText(
+    "Havenhead is closed on Sun 11 Oct 2026. It opens next on Tue 13 Oct 2026.",
+  );
+  await loans.getByLabel("Due", { exact: true }).fill("2026-11-17");
+  await loans.getByRole("button", { name: "Set it" }).click();
+  await expect(loans).toContainText("Due Tue 17 Nov 2026");
+});

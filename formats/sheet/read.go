@@ -47,8 +47,11 @@ func Read(data []byte) (*Table, error) {
 		return nil, err
 	}
 	if k := strings.IndexByte(text, 0); k >= 0 {
-		return nil, expect.Errorf("a text file such as CSV", "a zero byte in line %d, as programs and spreadsheets' own files have them",
-			1+strings.Count(text[:k], "\n"))
+		return nil, expect.Errorf(
+			"a text file such as CSV",
+			"a zero byte in line %d, as programs and spreadsheets' own files have them",
+			1+strings.Count(text[:k], "\n"),
+		)
 	}
 	t := &Table{Charset: charset, Separator: separator(text)}
 	in := csv.NewReader(strings.NewReader(strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(text)))
@@ -60,19 +63,23 @@ func Read(data []byte) (*Table, error) {
 		}
 		var wrong *csv.ParseError
 		if errors.As(err, &wrong) {
-			return nil, expect.Errorf("a quoted cell begins and ends with a quote, and a quote in it is doubled (RFC 4180)",
-				"line %d: %s", wrong.Line, strings.TrimPrefix(wrong.Err.Error(), "parse error on line "))
+			return nil, expect.Errorf(
+				"a quoted cell begins and ends with a quote, and a quote in it is doubled (RFC 4180)",
+				"line %d: %s",
+				wrong.Line,
+				strings.TrimPrefix(wrong.Err.Error(), "parse error on line "),
+			)
 		}
 		if err != nil {
 			return nil, err
 		}
 		line, _ := in.FieldPos(0)
-		any := false
+		filled := false
 		for k := range cells {
 			cells[k] = strings.TrimSpace(cells[k])
-			any = any || cells[k] != ""
+			filled = filled || cells[k] != ""
 		}
-		if !any {
+		if !filled {
 			continue
 		}
 		if len(t.Lines) == MostLines {

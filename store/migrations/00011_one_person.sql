@@ -2,6 +2,7 @@
 ALTER TABLE patrons
     ADD COLUMN merged_into   bigint REFERENCES patrons CHECK (merged_into <> id), -- the record that is this person's since
     ADD COLUMN confirmed_on  date, -- when they last said that what is written of them is right
+    ADD COLUMN identity_guardian boolean NOT NULL DEFAULT false, -- the identity that was seen is the guardian's
     ADD COLUMN ask_before    boolean, -- ask where they have had a title before; null: as the network has settled
     -- By what way somebody is told of what; what is not named goes by mail where there is an address.
     ADD COLUMN notices       jsonb NOT NULL DEFAULT '{}' CONSTRAINT patrons_notices_object CHECK (jsonb_typeof(notices) = 'object'),
@@ -104,6 +105,20 @@ CREATE TABLE roster_members (
 CREATE UNIQUE INDEX roster_members_one_class ON roster_members (patron_id) WHERE kind = 'class';
 CREATE INDEX roster_members_patron ON roster_members (patron_id);
 
+-- What patrons say of a loan that is late: that they brought it back, or never had it. How often somebody has said so is
+-- counted from here, and stays when their history is cut.
+CREATE TABLE claims (
+    id        bigint PRIMARY KEY DEFAULT nextval('ids'),
+    patron_id bigint NOT NULL REFERENCES patrons,
+    loan_id   bigint REFERENCES loans, -- null: cut off with the history
+    what      text NOT NULL CHECK (what IN ('returned', 'never_had')),
+    at        timestamptz NOT NULL,
+    staff_id  bigint REFERENCES staff,
+    undone_at timestamptz
+);
+CREATE UNIQUE INDEX claims_once ON claims (loan_id) WHERE undone_at IS NULL AND loan_id IS NOT NULL;
+CREATE INDEX claims_patron ON claims (patron_id) WHERE undone_at IS NULL;
+
 -- What was done to many patrons at once, and can be taken back: ids, codes and answers alone.
 CREATE TABLE deeds (
     id        bigint PRIMARY KEY DEFAULT nextval('ids'),
@@ -166,11 +181,11 @@ UPDATE messages SET state = 'no_address' WHERE state = 'by_hand';
 ALTER TABLE messages DROP CONSTRAINT messages_by_hand, DROP CONSTRAINT messages_state_check,
     ADD CONSTRAINT messages_state_check CHECK (state IN ('trial', 'left_out', 'queued', 'sending', 'sent', 'unclear', 'no_address')),
     DROP COLUMN channel;
-DROP TABLE sign_ups, deeds, roster_members, rosters;
+DROP TABLE claims, sign_ups, deeds, roster_members, rosters;
 DROP TRIGGER loans_count ON loans;
 DROP TRIGGER holds_count ON holds;
 DROP TRIGGER ledger_moved ON ledger;
 DROP FUNCTION patron_counts, ledger_moved, same_person;
 DROP TABLE merges;
 DROP INDEX patrons_school;
-ALTER TABLE patrons DROP COLUMN merged_into, DROP COLUMN confirmed_on, DROP COLUMN ask_before, DROP COLUMN notices;
+ALTER TABLE patrons DROP COLUMN merged_into, DROP COLUMN confirmed_on, DROP COLUMN identity_guardian, DROP COLUMN ask_before, DROP COLUMN notices;

@@ -1,7 +1,9 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../api/client";
-import { Quiet, Trouble } from "./parts";
+import { useMe } from "./me";
+import { Button, Quiet, Tag, Trouble, inputLook } from "./parts";
+import { isEmployed } from "./places";
 import type { PatronCardProps } from "./types";
 import { Why } from "./why";
 import { useWrite } from "./write";
@@ -20,6 +22,7 @@ export function Loans(props: PatronCardProps) {
 }
 
 function Loan({ line: l, card, onCard, onStale }: PatronCardProps & { line: Line }) {
+  const me = useMe();
   const [said, setSaid] = useState<Schema["DeskRenewed"]>();
   const renew = useWrite(
     (id: number, key) => api.POST("/api/loans/{id}/renew", { params: { path: { id }, header: keyed(key) } }),
@@ -48,6 +51,7 @@ function Loan({ line: l, card, onCard, onStale }: PatronCardProps & { line: Line
         <Link to="/rulebook" search={{ loan: l.loan_id }} className="link">
           Terms
         </Link>
+        {isEmployed(me.role) && !card.reduced && <More line={l} card={card} onCard={onCard} />}
       </p>
       <Trouble error={renew.problem} />
       {said && (
@@ -56,5 +60,98 @@ function Loan({ line: l, card, onCard, onStale }: PatronCardProps & { line: Line
         </p>
       )}
     </li>
+  );
+}
+
+type CardOf = PatronCardProps["card"];
+
+const claims = { returned: "Says it was brought back", never_had: "Says they never had it" } as const;
+
+/** What else can be done with a loan: what the patron says of it is written down, and the due date set by who may. */
+function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c: CardOf) => void }) {
+  const me = useMe();
+  const [setting, setSetting] = useState(false);
+  const path = { params: { path: { id: l.loan_id } } };
+  const claim = useWrite(
+    (what: "returned" | "never_had", key) =>
+      api.POST("/api/loans/{id}/claim", { params: { ...path.params, header: keyed(key) }, body: { what } }),
+    { name: `claim ${l.loan_id}`, about: `What ${card.name} says of ${l.title}`, done: onCard },
+  );
+  const unclaim = useWrite(
+    (_: undefined, key) => api.POST("/api/loans/{id}/unclaim", { params: { ...path.params, header: keyed(key) } }),
+    { name: `claim ${l.loan_id}`, about: `What ${card.name} says of ${l.title}`, done: onCard },
+  );
+  return (
+    <>
+      {me.sets_due && (
+        <>
+          {" "}
+          ·{" "}
+          <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
+            Set the due date
+          </Quiet>
+        </>
+      )}
+      {l.claimed ? (
+        <>
+          {" "}
+          <Tag tone="amber">
+            {claims[l.claimed]}, {l.claimed_since}
+          </Tag>{" "}
+          <Quiet disabled={unclaim.busy} onClick={() => unclaim.run(undefined)}>
+            Take that back
+          </Quiet>
+        </>
+      ) : (
+        <>
+          {" "}
+          ·{" "}
+          <Quiet disabled={claim.busy} onClick={() => claim.run("returned")}>
+            {claims.returned}
+          </Quiet>{" "}
+          ·{" "}
+          <Quiet disabled={claim.busy} onClick={() => claim.run("never_had")}>
+            {claims.never_had}
+          </Quiet>
+        </>
+      )}
+      <Trouble error={claim.problem ?? unclaim.problem} />
+      {setting && (
+        <SetDue
+          line={l}
+          name={card.name}
+          onCard={(c) => {
+            setSetting(false);
+            onCard(c);
+          }}
+        />
+      )}
+    </>
+  );
+}
+
+function SetDue({ line: l, name, onCard }: { line: Line; name: string; onCard: (c: CardOf) => void }) {
+  const [due, setDue] = useState(l.due_exact.slice(0, 10));
+  const [reason, setReason] = useState("");
+  const set = useWrite(
+    (body: Schema["DeskSetting"], key) =>
+      api.POST("/api/loans/{id}/due", { params: { path: { id: l.loan_id }, header: keyed(key) }, body }),
+    { name: `due ${l.loan_id}`, about: `The due date of ${l.title} for ${name}`, done: onCard },
+  );
+  return (
+    <span className="mt-1 flex flex-wrap items-end gap-2 text-ink">
+      <label className="grid gap-1 text-ink-2">
+        Due
+        <input type="date" className={inputLook} value={due} onChange={(e) => setDue(e.target.value)} />
+      </label>
+      <label className="grid flex-1 gap-1 text-ink-2">
+        Because
+        <input className={inputLook} maxLength={300} value={reason} onChange={(e) => setReason(e.target.value)} />
+      </label>
+      <Button plain busy={set.busy} disabled={!due || !reason.trim()} onClick={() => set.run({ due, reason })}>
+        Set it
+      </Button>
+      <Trouble error={set.problem} />
+    </span>
   );
 }

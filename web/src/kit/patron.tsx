@@ -134,6 +134,16 @@ function Facts({
           </>
         )}
       </Row>
+      {card.claims.returned + card.claims.never_had > 0 && (
+        <Row name="Has said">
+          {[
+            card.claims.returned > 0 && `brought back: ${card.claims.returned}`,
+            card.claims.never_had > 0 && `never had: ${card.claims.never_had}`,
+          ]
+            .filter(Boolean)
+            .join(", ")}
+        </Row>
+      )}
       {!card.reduced && <Row name="Tell by">{tellBy(card)}</Row>}
     </dl>
   );

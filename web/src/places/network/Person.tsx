@@ -26,6 +26,7 @@ const schema = z.object({
   past: z.array(z.string()),
   history: z.enum(["", "yes", "no"]),
   consents: z.enum(["", "yes", "no"]),
+  due: z.enum(["", "yes", "no"]),
 });
 
 type Said = z.infer<typeof schema>;
@@ -154,6 +155,15 @@ function Fields({ isNew }: { isNew?: boolean }) {
           <ChoiceField
             name="consents"
             label="Changes consents that were given"
+            options={[
+              ["", "as the role"],
+              ["yes", "yes"],
+              ["no", "no"],
+            ]}
+          />
+          <ChoiceField
+            name="due"
+            label="Sets due dates by hand"
             options={[
               ["", "as the role"],
               ["yes", "yes"],

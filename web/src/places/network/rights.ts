@@ -12,6 +12,7 @@ export interface Said {
   past: string[];
   history: "" | "yes" | "no";
   consents: "" | "yes" | "no";
+  due: "" | "yes" | "no";
 }
 
 const yesNo = (v?: boolean) => (v === undefined ? "" : v ? "yes" : "no");
@@ -27,6 +28,7 @@ export function startRights(r: Rights, currency: string): Said {
     past: r.past ?? [],
     history: yesNo(r.history),
     consents: yesNo(r.consents),
+    due: yesNo(r.due_dates),
   };
 }
 
@@ -38,6 +40,7 @@ export function toRights(s: Said, currency: string): Rights {
     past: s.past.length > 0 ? s.past : undefined,
     history: fromYesNo(s.history),
     consents: fromYesNo(s.consents),
+    due_dates: fromYesNo(s.due),
   };
 }
 
@@ -51,5 +54,6 @@ export function sayRights(r: Rights, currency: string): string[] {
       `Lends past: ${s.past.map((code) => stops.find(([c]) => c === code)?.[1].toLowerCase() ?? code).join(", ")}`,
     s.history && (s.history === "yes" ? "Sees histories" : "Sees no histories"),
     s.consents && (s.consents === "yes" ? "Changes consents" : "Changes no consents"),
+    s.due && (s.due === "yes" ? "Sets due dates" : "Sets no due dates"),
   ].filter((t): t is string => typeof t === "string" && t !== "");
 }

@@ -70,7 +70,7 @@ export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["Peopl
       </Group>
       <Lives />
       {!institution && <Household minor={known?.minor ?? false} />}
-      {!institution && <Identity />}
+      {!institution && <Identity minor={known?.minor ?? false} />}
       <Library />
     </div>
   );
@@ -200,13 +200,18 @@ function Usual({ name, label, words }: { name: keyof Said; label: string; words:
   );
 }
 
-function Identity() {
+function Identity({ minor }: { minor: boolean }) {
   return (
     <Group title="Seen, and school">
       <Needed field="identity" label="Identity seen">
         {(label) => <Usual name="identity" label={label} words={kinds} />}
       </Needed>
-      <Needed field="identity_two" label="A second one, or the guardian's">
+      {minor && (
+        <Needed field="identity" label="">
+          {() => <TickField name="identity_guardian" label="It is the guardian's" className="self-end pb-1.5" />}
+        </Needed>
+      )}
+      <Needed field="identity_two" label="A second one">
         {(label) => <Usual name="identity_two" label={label} words={kinds} />}
       </Needed>
       <Needed field="identity_number" label="Number of the identity">
