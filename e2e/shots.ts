@@ -88,6 +88,18 @@ test("pictures of the main views", async ({ page }) => {
   await expect(page.getByRole("region", { name: "Already here?" })).toContainText("same birth date");
   await shot(page, "register");
 
+  await go(page, "Rosters");
+  await tab(page, "From lists");
+  const pupils = await ask(
+    "SELECT string_agg(school || ',' || CASE WHEN n < 4 THEN '6c' ELSE '6a' END, E'\\n') FROM (SELECT school, row_number() OVER (ORDER BY id) AS n FROM patrons WHERE branch_code = 'HVH' AND school_year = '6' LIMIT 8) p",
+  );
+  await page.getByLabel(/^Paste a list/).fill(`number,class\n${pupils}\nHVH99999,6a\n${pupils.split(",")[0]},6a`);
+  await page.getByLabel("School", { exact: true }).fill("Quay Street School");
+  await page.getByLabel("School year").fill("6");
+  await page.getByRole("button", { name: "Look what it would do" }).click();
+  await expect(page.getByText("2 odd lines")).toBeVisible();
+  await shot(page, "rosters");
+
   await go(page, "Returns");
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   for (const query of [

@@ -6,6 +6,7 @@ package main
 import (
 	"bytes"
 	"database/sql"
+	"encoding/json"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -44,6 +45,9 @@ func questions() []question {
 		{"who is alike: name and birth date", id("/api/patrons-alike?name=Given%d+Famliy77&born=1984-03-09", 0, 977)},
 		{"who is alike: phone and mail", id("/api/patrons-alike?phone=902+001+1234&email=p%d@post.invalid", 1, 300_000)},
 		{"a record, with its household", id("/api/patrons/%d/record", 1, 300_000)},
+		{"patrons by a school's number", id("/api/patrons?words=p%d5", 1000, 20_000)},
+		{"rosters of all branches", fixed("/api/rosters")},
+		{"who signed up and waits", fixed("/api/sign-ups")},
 		{"the town of a postal code", id("/api/towns?code=B%dJ+2E1", 0, 10)},
 		{"all that the network is made of", fixed("/api/network")},
 		{"titles by two words", id("/api/titles?words=word%d+author7", 0, 1999)},
@@ -112,6 +116,75 @@ func main() {
 			float64(size)/times/1000,
 			(read(db)-before)/times,
 		)
+	}
+	rosters(client, base)
+}
+
+// lines is how long the list is that fills a roster.
+const lines = 5000
+
+// rosters times what is done with a list of many lines: looking at it, filling a roster with it, taking that back.
+func rosters(client *http.Client, base string) {
+	keys := 0
+	send := func(path string, body any, into any) time.Duration {
+		data, err := json.Marshal(body)
+		check(err)
+		keys++
+		ask, err := http.NewRequest(http.MethodPost, base+path, bytes.NewReader(data))
+		check(err)
+		ask.Header.Set("Content-Type", "application/json")
+		ask.Header.Set("Idempotency-Key", fmt.Sprintf("operations %d %d", time.Now().UnixNano(), keys))
+		begun := time.Now()
+		answer, err := client.Do(ask)
+		check(err)
+		said, err := io.ReadAll(answer.Body)
+		check(err)
+		check(answer.Body.Close())
+		took := time.Since(begun)
+		if answer.StatusCode != http.StatusOK {
+			check(fmt.Errorf("%s: %s %.200s", path, answer.Status, said))
+		}
+		check(json.Unmarshal(said, into))
+		return took
+	}
+	var list strings.Builder
+	for k := range lines {
+		if k%10 == 9 {
+			fmt.Fprintf(&list, "nobody %d\n", k) // one in ten is odd
+			continue
+		}
+		fmt.Fprintf(&list, "P%d\n", 5*(k+1))
+	}
+	var made struct{ ID int64 }
+	send("/api/rosters", map[string]any{
+		"kind": "class", "name": fmt.Sprint("All ", time.Now().UnixNano()), "branch": "AAX", "school": "", "school_year": "4", "adult": 0,
+		"revision": 0,
+	}, &made)
+	var looked, filled, undone []time.Duration
+	for range 9 {
+		body := map[string]any{
+			"roster": made.ID, "new": map[string]any{"kind": "class", "name": "", "branch": "AAX", "school": "", "school_year": "", "adult": 0, "revision": 0},
+			"lists": []any{map[string]any{"name": "", "content": []byte(list.String())}}, "only": false, "try": true,
+		}
+		var got struct {
+			Deed   int64
+			OddAll int `json:"odd_all"`
+		}
+		looked = append(looked, send("/api/rosters-filled", body, &got))
+		body["try"] = false
+		filled = append(filled, send("/api/rosters-filled", body, &got))
+		if got.OddAll != lines/10 {
+			check(fmt.Errorf("%d odd lines of %d", got.OddAll, lines))
+		}
+		var back struct{ Left int }
+		undone = append(undone, send(fmt.Sprintf("/api/deeds/%d/undo", got.Deed), map[string]any{}, &back))
+	}
+	for _, t := range []struct {
+		name string
+		took []time.Duration
+	}{{"a roster's list of 5,000 lines, looked at", looked}, {"filled", filled}, {"taken back", undone}} {
+		slices.Sort(t.took)
+		fmt.Printf("%-44s %9.1f %9.1f\n", t.name, ms(t.took[len(t.took)/2]), ms(t.took[len(t.took)-1]))
 	}
 }
 

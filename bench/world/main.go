@@ -183,12 +183,12 @@ func steps() []string {
 				'desk', code, true FROM b
 			UNION ALL SELECT 100, 'super', 'Supervisor', 'supervisor', (SELECT code FROM b WHERE n = 0), true`,
 		`INSERT INTO patrons (id, card, legal_name, shelf_name, born, class, branch_code, card_until, email,
-				phone, address, postal_code, town)
+				phone, address, postal_code, town, school)
 			SELECT g, pg_temp.numbered('2', g), 'Given' || g % 977 || ' Family' || g % 4999, 'S' || g,
 				date '1950-01-01' + (g % 25000)::int, 'adult', b.code, '2030-01-01', 'p' || g || '@post.invalid',
 				'902 ' || lpad((g / 10000)::text, 3, '0') || ' ' || lpad((g % 10000)::text, 4, '0'), g ||
 				' Quay Street',
-				'B' || g % 10 || 'J 2E' || g % 9, 'Town ' || b.n
+				'B' || g % 10 || 'J 2E' || g % 9, 'Town ' || b.n, CASE WHEN g % 5 = 0 THEN 'P' || g ELSE '' END
 			FROM generate_series(1, PATRONS) g JOIN b ON b.n = g % 50`,
 		`INSERT INTO titles (id, name, author, isbn, year) SELECT g,
 				'Word' || g % 1999 || ' of the Word' || g % 7919 || ' ' || g, 'Author' || g % 9973,

@@ -1,0 +1,95 @@
+package server_test
+
+import (
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/testkit"
+)
+
+// passerBy is a browser of somebody whom nobody knows.
+type passerBy struct {
+	t      *testing.T
+	client http.Client
+	base   string
+}
+
+func (p *passerBy) ask(method string, form url.Values, site string) (int, string) {
+	p.t.Helper()
+	r, err := http.NewRequest(method, p.base+"/sign-up", strings.NewReader(form.Encode()))
+	require.NoError(p.t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	if site != "" {
+		r.Header.Set("Sec-Fetch-Site", site)
+	}
+	answer, err := p.client.Do(r)
+	require.NoError(p.t, err)
+	data, err := io.ReadAll(answer.Body)
+	require.NoError(p.t, err)
+	require.NoError(p.t, answer.Body.Close())
+	return answer.StatusCode, string(data)
+}
+
+var keyOf = regexp.MustCompile(`name="key" value="([^"]+)"`)
+
+func TestThePageOnWhichPeopleSignUp(t *testing.T) {
+	h, base := serve(t)
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	p := &passerBy{t, http.Client{Jar: jar}, base}
+	count := func() string {
+		return testkit.Text(t, h, "SELECT count(*)::text FROM sign_ups WHERE record->>'town' = 'Testwick'")
+	}
+	status, page := p.ask(http.MethodGet, nil, "")
+	require.Equal(t, http.StatusOK, status)
+	assert.NotContains(t, page, "<script")
+	form := url.Values{
+		"key": {keyOf.FindStringSubmatch(page)[1]}, "legal_name": {`"><script>alert(1)</script>`}, "town": {"Testwick"},
+		"born": {"the 5th"}, "class": {"staff"},
+	}
+	status, page = p.ask(http.MethodPost, form, "same-origin")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.NotContains(t, page, "<script")
+	assert.Contains(t, page, "Write the date as year, month and day")
+	assert.Contains(t, page, "Testwick", "what was written is there still")
+
+	form.Set("legal_name", "Perrin Vale")
+	form.Set("born", "1991-04-05")
+	form.Set("address", "5 Rope Walk")
+	form.Set("branch", "HVH")
+	status, _ = p.ask(http.MethodPost, form, "cross-site")
+	assert.Equal(t, http.StatusForbidden, status, "no other page signs people up")
+	for range 2 { // a double click
+		status, page = p.ask(http.MethodPost, form, "same-origin")
+		assert.Equal(t, http.StatusOK, status)
+		assert.Contains(t, page, "Thank you")
+	}
+	assert.Equal(t, "1", count())
+
+	// The same form with other words is not taken under the same key; a new one is.
+	form.Set("legal_name", "Perrin Vail")
+	status, _ = p.ask(http.MethodPost, form, "same-origin")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	// Who sends form after form is asked to wait.
+	refused := false
+	for range 40 {
+		status, page = p.ask(http.MethodPost, form, "same-origin")
+		refused = refused || status == http.StatusTooManyRequests
+	}
+	assert.True(t, refused)
+	assert.Contains(t, page, "Try again in an hour")
+	assert.Equal(t, "1", count())
+
+	require.NoError(t, testkit.SQL(h).Exec(`UPDATE network SET settings = settings || '{"sign_ups": {"open": false}}', version = version + 1`).Error)
+	_, page = p.ask(http.MethodGet, nil, "")
+	assert.Contains(t, page, "Signing up here is closed")
+	assert.NotContains(t, page, "<form")
+}
