@@ -2,6 +2,8 @@ package store
 
 import (
 	"encoding/json"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -127,11 +129,16 @@ func (t *Tx) Memberships(rosters, patrons []int64) ([]Membership, error) {
 		UNION SELECT roster_id, patron_id, since FROM roster_members WHERE patron_id = ANY($2) AND kind = 'class'`, rosters, patrons)
 }
 
-// Leave takes patrons out of rosters.
+// Leave takes patrons out of rosters. It goes roster by roster: joined to a list of pairs, PostgreSQL looks at the whole table for
+// each of them where its figures date from when the table was empty.
 func (t *Tx) Leave(those []Membership) {
-	rosters, patrons, _ := columns(those)
-	t.queue(`DELETE FROM roster_members m USING unnest($1::bigint[], $2::bigint[]) d(roster_id, patron_id)
-		WHERE m.roster_id = d.roster_id AND m.patron_id = d.patron_id`, rosters, patrons)
+	in := map[int64][]int64{}
+	for _, m := range those {
+		in[m.RosterID] = append(in[m.RosterID], m.PatronID)
+	}
+	for _, roster := range slices.Sorted(maps.Keys(in)) {
+		t.queue("DELETE FROM roster_members WHERE roster_id = $1 AND patron_id = ANY($2)", roster, in[roster])
+	}
 }
 
 // Enter puts patrons into rosters in use, where they are not, nor, of a class, in another; it gives how many it put.

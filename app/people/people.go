@@ -10,6 +10,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/ident"
 	"nevrin/core/loan"
 	"nevrin/core/sight"
 	"nevrin/store"
@@ -36,11 +37,44 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	Seen(a, Searched, 0, words)
 	rest, born := split(words)
 	rows, next, err := a.Tx.FindPatrons(rest, born, page)
+	if err != nil {
+		return nil, page, err
+	}
 	out := make([]Found, len(rows))
 	for k := range rows {
 		out[k] = Show(a, &rows[k])
 	}
+	if len(out) > 0 {
+		return out, next, nil
+	}
+	// A card that they have had before, or that of a record which was merged into theirs, finds them too.
+	p, err := byOldCard(a, words)
+	if p != nil {
+		out = append(out, Show(a, p))
+	}
 	return out, next, err
+}
+
+func byOldCard(a *act.Act, text string) (*store.Patron, error) {
+	scan := a.Network.Numbers.Read(text)
+	if scan.Kind != ident.Card {
+		return nil, nil
+	}
+	id, err := a.Tx.FormerCard(scan.Number)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Tx.PatronByCard(scan.Number)
+	if id != 0 && err == nil {
+		p, err = a.Tx.PatronByID(id)
+	}
+	if p != nil && p.MergedInto != nil && err == nil {
+		p, err = a.Tx.PatronByID(*p.MergedInto)
+	}
+	if p != nil && p.ForgottenAt != nil {
+		return nil, err
+	}
+	return p, err
 }
 
 var numberLike = regexp.MustCompile(`^[+(]?[0-9][0-9()./-]*$`)

@@ -22,13 +22,14 @@ import (
 
 // Form is what the form for patrons needs to know.
 type Form struct {
-	Needs    person.Needs  `json:"needs" doc:"Whether a field must, should or may be filled, or is hidden"`
-	Classes  []ClassChoice `json:"classes" doc:"The patron classes that this branch offers"`
-	Marks    []string      `json:"marks" doc:"Free classifications"`
-	Notes    []NoteKind    `json:"note_kinds"`
-	Prices   []Price       `json:"prices" doc:"The price list of charges by hand"`
-	Branch   calendar.Code `json:"branch" doc:"Where one works, which is the home branch unless another is chosen"`
-	Consents bool          `json:"consents" doc:"May change a consent that has been given"`
+	Needs      person.Needs  `json:"needs" doc:"Whether a field must, should or may be filled, or is hidden"`
+	Classes    []ClassChoice `json:"classes" doc:"The patron classes that this branch offers"`
+	Marks      []string      `json:"marks" doc:"Free classifications"`
+	Notes      []NoteKind    `json:"note_kinds"`
+	Prices     []Price       `json:"prices" doc:"The price list of charges by hand"`
+	Branch     calendar.Code `json:"branch" doc:"Where one works, which is the home branch unless another is chosen"`
+	OneAddress bool          `json:"one_address" doc:"A household has one address, unless somebody says otherwise"`
+	Consents   bool          `json:"consents" doc:"May change a consent that has been given"`
 }
 
 // ClassChoice is a patron class to choose.
@@ -57,7 +58,7 @@ func LookAtForm(a *act.Act) (*Form, error) {
 		Needs: a.Network.Settled.Fields.All(), Classes: []ClassChoice{}, Marks: []string{}, Notes: []NoteKind{},
 		Prices:   []Price{},
 		Branch:   a.Who.Branch,
-		Consents: a.May().MayChangeConsents(),
+		Consents: a.May().MayChangeConsents(), OneAddress: a.Network.Settled.OneAddress,
 	}
 	for _, c := range offered(a) {
 		f.Classes = append(f.Classes, ClassChoice{c.Code, a.Network.ClassName("patron", c.Code)})

@@ -23,6 +23,7 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/role"
 	"nevrin/core/settings"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -438,4 +439,21 @@ func TestWhatIsDoneAtAScan(t *testing.T) {
 	assert.False(t, card.Elsewhere)
 	_, err := testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.TakeOn(a, id) })
 	require.ErrorContains(t, err, "already")
+}
+
+// A card that somebody has had before still finds them.
+func TestOldCardsFind(t *testing.T) {
+	c := newCounter(t, role.Desk)
+	w, err := c.join(tove(), 0)
+	require.NoError(t, err)
+	testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) {
+		return people.Replace(a, w.Card.ID, people.Replacing{Why: "lost"})
+	})
+	found := testkit.Do(t, c.House, c.here, func(a *act.Act) ([]people.Found, error) {
+		rows, _, err := people.Find(a, w.Card.Card, store.Page{})
+		return rows, err
+	})
+	require.Len(t, found, 1)
+	assert.Equal(t, w.Card.ID, found[0].ID)
+	assert.NotEqual(t, w.Card.Card, found[0].Card)
 }

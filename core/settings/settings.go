@@ -22,6 +22,7 @@ type Settings struct {
 	Keep        Keep         `json:"keep"`
 	AskBefore   bool         `json:"ask_before" doc:"Lending asks first where a patron has had the title before, unless they chose otherwise"`
 	SignUps     SignUps      `json:"sign_ups"`
+	OneAddress  bool         `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
 	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
@@ -78,7 +79,7 @@ func Usual() Settings {
 	five, twenty := money.Amount(500), money.Amount(2000)
 	month := 1
 	return Settings{
-		IdleMinutes: 30, Second: []role.Role{},
+		IdleMinutes: 30, Second: []role.Role{}, OneAddress: true,
 		Limits: Limits{
 			Waive: map[role.Role]*money.Amount{
 				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,

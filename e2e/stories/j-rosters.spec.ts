@@ -1,3 +1,4 @@
+import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { ask, freeItem, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
 
@@ -256,11 +257,12 @@ test("what somebody says of a loan is written down and counted; a due date is se
   await expect(tape(page).locator("li").first()).toContainText("Lent");
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", card)}`);
   const loans = page.getByRole("region", { name: "On loan" });
+  await loans.getByRole("button", { name: "More" }).click();
   await loans.getByRole("button", { name: "Says it was brought back" }).click();
   await expect(loans.getByText(/^Says it was brought back, /)).toBeVisible();
   const patron = page.getByRole("region", { name: "Patron", exact: true });
   await expect(patron).toContainText("brought back: 1");
-  await loans.getByRole("button", { name: "Take that back" }).click();
+  await loans.getByRole("button", { name: "Take back what was said" }).click();
   await expect(patron).not.toContainText("brought back");
   await loans.getByRole("button", { name: "Set the due date" }).click();
   await loans.getByLabel("Due", { exact: true }).fill("2026-10-11"); // a Sunday
@@ -272,4 +274,36 @@ test("what somebody says of a loan is written down and counted; a due date is se
   await loans.getByLabel("Due", { exact: true }).fill("2026-11-17");
   await loans.getByRole("button", { name: "Set it" }).click();
   await expect(loans).toContainText("Due Tue 17 Nov 2026");
+});
+
+test("axe-core finds nothing in rosters, sign-ups, merging, and on the page on which people sign up", async ({
+  page,
+}) => {
+  const clean = async (what: string) => {
+    await expect(page.locator("[aria-busy]")).toHaveCount(0);
+    const found = await new AxeBuilder({ page }).analyze();
+    expect.soft(found.violations.map((v) => `${what}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+  };
+  await signIn(page, "Maren Odell");
+  for (const [what, path] of [
+    ["rosters", "/rosters"],
+    ["lists", "/rosters?tab=lists"],
+    ["answers", "/rosters?tab=answers"],
+    ["deeds", "/rosters?tab=done"],
+    ["one roster", `/rosters?roster=${await ask("SELECT min(id) FROM rosters WHERE kind = 'club'")}`],
+    ["sign-ups", "/patrons?tab=sign-ups"],
+    ["a sign-up", `/patrons?signup=${await ask("SELECT min(id) FROM sign_ups WHERE state = 'waiting'")}`],
+  ] as const) {
+    await page.goto(path);
+    await expect(page.getByRole("heading", { level: 1 }).first()).toBeVisible();
+    await clean(what);
+  }
+  await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", await goodCard("HVH"))}`);
+  await page.getByRole("button", { name: "merge another record into this one" }).click();
+  await page.getByRole("region", { name: "Told", exact: true }).getByRole("button", { name: "change" }).click();
+  await clean("a patron, merging and told");
+  await page.goto("/sign-up");
+  await page.getByRole("button", { name: "Sign up" }).click();
+  await expect(page.getByRole("alert")).toBeVisible();
+  await clean("signing up, with something wrong");
 });

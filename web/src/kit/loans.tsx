@@ -70,6 +70,7 @@ const claims = { returned: "Says it was brought back", never_had: "Says they nev
 /** What else can be done with a loan: what the patron says of it is written down, and the due date set by who may. */
 function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c: CardOf) => void }) {
   const me = useMe();
+  const [open, setOpen] = useState(false);
   const [setting, setSetting] = useState(false);
   const path = { params: { path: { id: l.loan_id } } };
   const claim = useWrite(
@@ -83,40 +84,41 @@ function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c:
   );
   return (
     <>
-      {me.sets_due && (
-        <>
-          {" "}
-          ·{" "}
-          <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
-            Set the due date
-          </Quiet>
-        </>
-      )}
-      {l.claimed ? (
+      {" "}
+      ·{" "}
+      <Quiet aria-expanded={open} onClick={() => setOpen(!open)}>
+        More
+      </Quiet>
+      {l.claimed && (
         <>
           {" "}
           <Tag tone="amber">
             {claims[l.claimed]}, {l.claimed_since}
-          </Tag>{" "}
-          <Quiet disabled={unclaim.busy} onClick={() => unclaim.run(undefined)}>
-            Take that back
-          </Quiet>
-        </>
-      ) : (
-        <>
-          {" "}
-          ·{" "}
-          <Quiet disabled={claim.busy} onClick={() => claim.run("returned")}>
-            {claims.returned}
-          </Quiet>{" "}
-          ·{" "}
-          <Quiet disabled={claim.busy} onClick={() => claim.run("never_had")}>
-            {claims.never_had}
-          </Quiet>
+          </Tag>
         </>
       )}
+      {open && (
+        <span className="mt-1 flex flex-wrap gap-x-4">
+          {me.sets_due && (
+            <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
+              Set the due date
+            </Quiet>
+          )}
+          {l.claimed ? (
+            <Quiet disabled={unclaim.busy} onClick={() => unclaim.run(undefined)}>
+              Take back what was said
+            </Quiet>
+          ) : (
+            (["returned", "never_had"] as const).map((what) => (
+              <Quiet key={what} disabled={claim.busy} onClick={() => claim.run(what)}>
+                {claims[what]}
+              </Quiet>
+            ))
+          )}
+        </span>
+      )}
       <Trouble error={claim.problem ?? unclaim.problem} />
-      {setting && (
+      {open && setting && (
         <SetDue
           line={l}
           name={card.name}

@@ -39,6 +39,7 @@ const schema = z.object({
   confirm: number(120),
   sign_ups: z.boolean(),
   card_days: number(90),
+  one_address: z.boolean(),
 }) satisfies z.ZodType<Said>;
 
 /** What the network has settled beside rules and calendars: how far who goes, and for how long what is kept. */
@@ -239,6 +240,10 @@ function People({ open }: { open: boolean }) {
       <TickField
         name="ask_before"
         label="Lending asks first where somebody has had the title before, unless they chose otherwise"
+      />
+      <TickField
+        name="one_address"
+        label="A household has one address: written anew for one, it holds for all who had the old one"
       />
       <TickField name="sign_ups" label="People sign up by themselves, on a page of their own" />
       {open && (

@@ -14,6 +14,7 @@ const settings = {
     past: { owed: ["desk"], soon: everybody, had_before: everybody },
   },
   ask_before: true,
+  one_address: false,
   confirm_months: 24,
   sign_ups: { open: true, card_days: 14 },
   keep: { history: null, holds: 6, messages: 6, readings: 12, answers: 2 },

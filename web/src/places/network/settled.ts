@@ -20,6 +20,7 @@ export interface Said {
   confirm: string;
   sign_ups: boolean;
   card_days: string;
+  one_address: boolean;
 }
 
 /** Who takes payments, and so may waive. */
@@ -91,6 +92,7 @@ export function start(s: Settings, currency: string): Said {
     confirm: String(s.confirm_months),
     sign_ups: s.sign_ups.open,
     card_days: String(s.sign_ups.card_days),
+    one_address: s.one_address,
   };
 }
 
@@ -119,6 +121,7 @@ export function toSettings(said: Said, currency: string): Settings {
       answers: Number(said.answers),
     },
     ask_before: said.ask_before,
+    one_address: said.one_address,
     confirm_months: Number(said.confirm),
     sign_ups: { open: said.sign_ups, card_days: Number(said.card_days) },
   };

@@ -1,55 +1,54 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, keyed, told, type Schema } from "../../api/client";
+import { api, keyed, told } from "../../api/client";
 import { useMe } from "../../kit/me";
 import { Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
 import { supervises } from "../../kit/places";
 import { sayDay, sayInstant } from "../../kit/say";
 import { useWrite } from "../../kit/write";
 
-/** What stands beside a record: rosters, what they were told, records that were merged into it. */
-export function Beside({ id }: { id: number }) {
-  const beside = useQuery({
+const useBeside = (id: number) =>
+  useQuery({
     queryKey: ["beside", id],
     queryFn: () => told(api.GET("/api/patrons/{id}/beside", { params: { path: { id } } })),
   });
-  if (beside.error) return <Trouble error={beside.error} />;
-  const b = beside.data;
-  if (!b) return null;
+
+/** The school class and the clubs in which they are. */
+export function Rosters({ id }: { id: number }) {
+  const list = useBeside(id).data?.rosters ?? [];
+  if (list.length === 0) return null;
   return (
-    <>
-      {b.rosters.length > 0 && (
-        <Card label="Rosters" className="p-3.5">
-          <h2 className="font-semibold">Rosters</h2>
-          <ul>
-            {b.rosters.map((r) => (
-              <li key={r.id}>
-                <Link to="/rosters" search={{ roster: r.id }} className="link">
-                  {r.name}
-                </Link>{" "}
-                <span className="text-sm text-ink-2">
-                  {[r.school, r.school_year && `school year ${r.school_year}`, r.adult_name].filter(Boolean).join(", ")}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </Card>
-      )}
-      <Messages list={b.messages} />
-      {b.parts.length > 0 && <Parts kept={id} parts={b.parts} />}
-    </>
+    <Card label="Rosters" className="p-3.5">
+      <h2 className="font-semibold">Rosters</h2>
+      <ul>
+        {list.map((r) => (
+          <li key={r.id}>
+            <Link to="/rosters" search={{ roster: r.id }} className="link">
+              {r.name}
+            </Link>{" "}
+            <span className="text-sm text-ink-2">
+              {[r.school, r.school_year && `school year ${r.school_year}`, r.adult_name].filter(Boolean).join(", ")}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Card>
   );
 }
 
 const ways = { mail: "mail", phone: "phone", letter: "letter" } as const;
 
-function Messages({ list }: { list: Schema["NoticesMessage"][] }) {
+/** What they were told lately. */
+export function Messages({ id }: { id: number }) {
+  const beside = useBeside(id);
+  const list = beside.data?.messages ?? [];
   const [open, setOpen] = useState<number>();
   return (
     <Card label="What they were told" className="p-3.5">
       <h2 className="font-semibold">What they were told</h2>
-      {list.length === 0 && <p className="text-ink-2">Nothing lately.</p>}
+      <Trouble error={beside.error} />
+      {beside.data && list.length === 0 && <p className="text-ink-2">Nothing lately.</p>}
       <ul className="grid max-h-72 gap-1 overflow-auto">
         {list.map((m) => (
           <li key={m.id}>
@@ -73,8 +72,10 @@ function Messages({ list }: { list: Schema["NoticesMessage"][] }) {
   );
 }
 
-function Parts({ kept, parts }: { kept: number; parts: Schema["MergingPart"][] }) {
+/** Records of theirs that were merged into this one, each to be taken apart again. */
+export function Parts({ id: kept }: { id: number }) {
   const me = useMe();
+  const parts = useBeside(kept).data?.parts ?? [];
   const queries = useQueryClient();
   const apart = useWrite(
     (gone: number, key) =>
@@ -85,6 +86,7 @@ function Parts({ kept, parts }: { kept: number; parts: Schema["MergingPart"][] }
       done: () => void queries.invalidateQueries(),
     },
   );
+  if (parts.length === 0) return null;
   return (
     <Card label="Merged into this record" className="p-3.5">
       <h2 className="font-semibold">Merged into this record</h2>

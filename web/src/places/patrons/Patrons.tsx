@@ -17,7 +17,7 @@ import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
 import { AtAScan, ByHand, CardAndPin, Consents, Notes, Stands } from "./OnRecord";
-import { Beside } from "./Beside";
+import { Messages, Parts, Rosters } from "./Beside";
 import { Merge } from "./Merge";
 import { recordOf } from "./recordOf";
 import { SignUp, SignUps, WaitingSignUps } from "./SignUps";
@@ -142,6 +142,25 @@ function Household({ id }: { id: number }) {
   );
 }
 
+/** Their holds, each a way to the queue of its title. */
+function Holds({ holds }: { holds: Schema["PeopleHeld"][] }) {
+  return (
+    <Card label="Holds">
+      <h2 className="px-3.5 py-2 font-semibold">Holds</h2>
+      <ul className="divide-y divide-line border-t border-line">
+        {holds.map((h) => (
+          <li key={h.id} className="flex flex-wrap items-baseline gap-x-3 px-3.5 py-1.5">
+            <Link to="/holds" search={{ title: h.title_id }} className="link font-semibold">
+              {h.title}
+            </Link>
+            <span className={h.state === "ready" ? "text-spruce-700" : "text-ink-2"}>{h.says}</span>
+          </li>
+        ))}
+      </ul>
+    </Card>
+  );
+}
+
 function Shown({
   card,
   again,
@@ -206,26 +225,33 @@ function Shown({
           {isEmployed(me.role) && <Kept card={card} onCard={changes.onCard} onForgotten={onForgotten} />}
         </div>
         <div className="grid gap-3.5">
-          {isEmployed(me.role) && (
-            <>
-              <div className="grid items-start gap-3.5 xl:grid-cols-2">
-                <Notes {...changes} />
-                <Stands {...changes} />
-                <Consents {...changes} />
-                <CardAndPin {...changes} />
-                <Told {...changes} />
-                <ByHand card={card} onCharged={changes.onStale} />
-                <Beside id={card.id} />
-              </div>
-              <Household id={card.id} />
-              {supervises(me.role) && <Merge card={card} />}
-            </>
-          )}
           {card.on_loan.length > 0 && (
             <Card label="On loan">
               <h2 className="px-3.5 py-2 font-semibold">On loan</h2>
               <Loans {...changes} />
             </Card>
+          )}
+          {card.holds.length > 0 && !card.reduced && <Holds holds={card.holds} />}
+          {isEmployed(me.role) && (
+            <>
+              <div className="grid items-start gap-3.5 xl:grid-cols-2">
+                <div className="grid gap-3.5">
+                  <Notes {...changes} />
+                  <Consents {...changes} />
+                  <Told {...changes} />
+                </div>
+                <div className="grid gap-3.5">
+                  <Stands {...changes} />
+                  <CardAndPin {...changes} />
+                  <ByHand card={card} onCharged={changes.onStale} />
+                  <Household id={card.id} />
+                  <Rosters id={card.id} />
+                </div>
+              </div>
+              <Messages id={card.id} />
+              <Parts id={card.id} />
+              {supervises(me.role) && <Merge card={card} />}
+            </>
           )}
           {isEmployed(me.role) && (
             <History

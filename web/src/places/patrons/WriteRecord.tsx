@@ -194,7 +194,7 @@ export function ChangeRecord({ id }: { id: number }) {
         <Loading of={record}>
           {(w) => (
             <FormIs value={f}>
-              <Change written={w} />
+              <Change written={w} oneAddress={f.one_address} />
             </FormIs>
           )}
         </Loading>
@@ -203,10 +203,10 @@ export function ChangeRecord({ id }: { id: number }) {
   );
 }
 
-function Change({ written: w }: { written: Written }) {
+function Change({ written: w, oneAddress }: { written: Written; oneAddress: boolean }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const [forAll, setForAll] = useState(true);
+  const [forAll, setForAll] = useState(oneAddress);
   const back = () => void navigate({ to: "/patrons", search: { patron: w.card.id } });
   const change = useWrite(
     (body: Schema["PeopleChanging"], key) =>
