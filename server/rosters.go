@@ -116,12 +116,12 @@ func (s *Server) rosterOperations() {
 
 // mergeOperations make one record of two, and two of one again.
 func (s *Server) mergeOperations() {
-	type merging2 struct {
+	type pair struct {
 		ID   int64 `path:"id"`
 		Gone int64 `query:"gone"`
 	}
 	open(s, "/patrons/{id}/merge", "lookAtMerge", "What merging another record into this one would do", supervising,
-		func(a *act.Act, in *merging2) (*merging.Looked, error) { return merging.Look(a, in.ID, in.Gone) })
+		func(a *act.Act, in *pair) (*merging.Looked, error) { return merging.Look(a, in.ID, in.Gone) })
 	type gone struct {
 		Gone int64 `json:"gone" doc:"The record that becomes part of this one"`
 	}
@@ -147,16 +147,17 @@ func (s *Server) mergeOperations() {
 		"The rosters in which a patron is, messages to them, and records merged into theirs",
 		employed,
 		func(a *act.Act, in *ByID) (*Beside, error) {
+			people.Seen(a, people.Opened, in.ID, "")
 			parts, err := merging.Parts(a, in.ID)
 			if err != nil {
 				return nil, err
 			}
-			in2, err := rosters.Of(a, in.ID)
+			of, err := rosters.Of(a, in.ID)
 			if err != nil {
 				return nil, err
 			}
 			messages, err := notices.OfPatron(a, in.ID)
-			return &Beside{Rosters: in2, Parts: parts, Messages: messages}, err
+			return &Beside{Rosters: of, Parts: parts, Messages: messages}, err
 		},
 	)
 	do(

@@ -36,7 +36,8 @@ type Lock struct {
 	Hold    int64   // its title and patron
 	Sweep   int64   // the patrons of its loans, and the titles of its holds
 	HoldsOf int64   // the titles on which this patron has open holds, or has something of a merge
-	Rosters []int64 // with the patrons who are in them
+	Rosters []int64
+	Pupils  []int64 // the patrons who are in these rosters
 }
 
 // Locked is what a lock was given on.
@@ -134,8 +135,10 @@ func (t *Tx) take(l Lock, q *questions) {
 	if len(l.Titles) > 0 {
 		titles.add(byIDs.titles, l.Titles)
 	}
+	if len(l.Pupils) > 0 {
+		patrons.add(byRosters.patrons, l.Pupils)
+	}
 	if len(l.Rosters) > 0 {
-		patrons.add(byRosters.patrons, l.Rosters)
 		rosters.add("SELECT unnest($%d::bigint[])", l.Rosters)
 	}
 	t.lockNamed(q, &t.locked.Patrons, "patrons", patrons)

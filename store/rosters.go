@@ -65,10 +65,15 @@ func (t *Tx) MembersOf(id int64, page Page) ([]Patron, Page, error) {
 			after("p.legal_name", "p.id", 1)+" ORDER BY p.legal_name, p.id", id)
 }
 
-// RostersLocked locks rosters with all who are in them, and gives them; those that are dissolved too.
-func (t *Tx) RostersLocked(ids []int64) ([]Roster, error) {
+// RostersLocked locks rosters, after those patrons and all who are in them if that is asked for, and gives them; those that are
+// dissolved too.
+func (t *Tx) RostersLocked(ids []int64, pupils bool, patrons ...int64) ([]Roster, error) {
 	q := &questions{}
-	t.take(Lock{Rosters: ids}, q)
+	l := Lock{Rosters: ids, Patrons: patrons}
+	if pupils {
+		l.Pupils = ids
+	}
+	t.take(l, q)
 	var rows []Roster
 	ask(q, &rows, "SELECT "+rosterColumns+" FROM rosters r WHERE r.id = ANY($1) ORDER BY r.id", ids)
 	return rows, t.send(q)

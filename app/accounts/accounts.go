@@ -167,7 +167,7 @@ func ChargeByHand(a *act.Act, patron int64, b ByHand) (*Settled, error) {
 	if err != nil {
 		return nil, err
 	}
-	if p == nil || p.ForgottenAt != nil {
+	if p == nil || p.ForgottenAt != nil || p.MergedInto != nil {
 		return nil, problem.NoSuch("patron")
 	}
 	price := a.Network.Choices[k]

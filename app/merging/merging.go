@@ -108,7 +108,7 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 	if l.Stands, err = stands(a, f); err != nil {
 		return nil, err
 	}
-	stays, goes := people.RecordOf(f.Kept), people.RecordOf(f.Gone)
+	stays, goes := records(f)
 	_, l.Alike = person.Compare(who(&stays), who(&goes))
 	l.Differ = named(stays.Differ(&goes))
 	l.Fills = named(stays.Fill(&goes))
@@ -135,6 +135,15 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 		l.Ends = append(l.Ends, title.TitleName)
 	}
 	return l, nil
+}
+
+// records are the two records. Where the one that goes has the other as its guardian, it has none: nobody is their own.
+func records(f *store.MergeFacts) (stays, goes person.Record) {
+	stays, goes = people.RecordOf(f.Kept), people.RecordOf(f.Gone)
+	if goes.Guardian == f.Kept.ID {
+		goes.Guardian = 0
+	}
+	return stays, goes
 }
 
 func who(r *person.Record) person.Who {
@@ -179,7 +188,7 @@ func Merge(a *act.Act, kept, gone int64) (*people.Written, error) {
 			return nil, err
 		}
 	}
-	stays, goes := people.RecordOf(f.Kept), people.RecordOf(f.Gone)
+	stays, goes := records(f)
 	for _, field := range stays.Fill(&goes) {
 		did.Filled = append(did.Filled, string(field))
 	}
@@ -236,7 +245,7 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 	if err := json.Unmarshal(f.Merge.Did, &did); err != nil {
 		return nil, fmt.Errorf("what a merge did: %w", err)
 	}
-	stays, goes := people.RecordOf(f.Kept), people.RecordOf(f.Gone)
+	stays, goes := records(f)
 	var filled []person.Field
 	for _, field := range did.Filled {
 		filled = append(filled, person.Field(field))

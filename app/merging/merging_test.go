@@ -214,8 +214,14 @@ func TestWhatStandsInTheWay(t *testing.T) {
 	x.Set("UPDATE patrons SET institution = false WHERE id = ?", x.gone)
 	_, err = testkit.Try(x.House, x.who, func(a *act.Act) (*people.Written, error) { return merging.Merge(a, x.kept, x.kept) })
 	require.ErrorContains(t, err, "same record")
-	_, err = x.merge()
+	x.Set("UPDATE patrons SET guardian_id = ? WHERE id = ?", x.kept, x.gone)
+	w, err := x.merge()
 	require.NoError(t, err)
+	assert.Zero(t, w.Record.Guardian, "nobody is their own guardian")
+	_, err = testkit.Try(x.House, x.who, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.ChargeByHand(a, x.gone, accounts.ByHand{Charge: "card"})
+	})
+	require.ErrorContains(t, err, "no such patron")
 
 	// Nothing new is of the record that went, whoever tries.
 	_, items := x.Title("HVH")

@@ -407,7 +407,7 @@ func these(a *act.Act, ids []int64) ([]store.Roster, error) {
 	if err := a.Tx.LockNames("rosters"); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.RostersLocked(ids)
+	rows, err := a.Tx.RostersLocked(ids, true)
 	if err != nil {
 		return nil, err
 	}

@@ -199,7 +199,7 @@ func made(a *act.Act, w Writing, did *Did) (*store.Roster, error) {
 // Change writes a roster anew; a new school year goes into the records of its pupils.
 func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 	w.tidy()
-	rows, err := a.Tx.RostersLocked([]int64{id})
+	rows, err := a.Tx.RostersLocked([]int64{id}, true)
 	if err != nil {
 		return nil, err
 	}
@@ -296,7 +296,8 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 		return &Scanned{Kind: "wrong", Says: odd[0].Says, Members: one.Members}, nil
 	}
 	patron := placed[""][0].Patron
-	if err := a.Tx.Lock(store.Lock{Patrons: []int64{patron}, Rosters: []int64{id}}); err != nil {
+	rows, err := a.Tx.RostersLocked([]int64{id}, false, patron)
+	if err != nil {
 		return nil, err
 	}
 	p, err := a.Tx.PatronByID(patron)
@@ -304,10 +305,6 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 		return nil, err
 	}
 	found := people.Show(a, p)
-	rows, err := a.Tx.RostersLocked([]int64{id})
-	if err != nil {
-		return nil, err
-	}
 	r, err := open(rows, id)
 	if err != nil {
 		return nil, err
@@ -401,7 +398,7 @@ func classOnly(r *store.Roster, patrons []int64) []int64 {
 
 // Leave takes somebody out of a roster.
 func Leave(a *act.Act, id, patron int64) (*Roster, error) {
-	rows, err := a.Tx.RostersLocked([]int64{id})
+	rows, err := a.Tx.RostersLocked([]int64{id}, false)
 	if err != nil {
 		return nil, err
 	}

@@ -177,7 +177,8 @@ func rosters(client *http.Client, base string) {
 		body := map[string]any{
 			"roster": made.ID,
 			"new": map[string]any{
-				"kind": "class", "name": "", "branch": "AAX", "school": "", "school_year": "", "adult": 0, "revision": 0,
+				"kind": "class", "name": "", "branch": "AAX", "school": "", "school_year": "", "adult": 0,
+				"revision": 0,
 			},
 			"lists": []any{map[string]any{"name": "", "content": []byte(list.String())}}, "only": false, "try": true,
 		}
