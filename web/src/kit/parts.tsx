@@ -122,7 +122,7 @@ export function Trouble({ error }: { error: unknown }) {
 /** Grey bars where a list will be, so that nothing jumps when it comes. */
 export function Skeleton({ lines = 6 }: { lines?: number }) {
   return (
-    <div aria-busy="true" aria-label="Loading" className="grid gap-3 p-4">
+    <div role="progressbar" aria-busy="true" aria-label="Loading" className="grid gap-3 p-4">
       {Array.from({ length: lines }, (_, k) => (
         <div key={k} className="h-4 rounded bg-sunk" style={{ width: `${90 - ((k * 17) % 40)}%` }} />
       ))}
