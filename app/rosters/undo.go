@@ -81,15 +81,13 @@ func say(kind string, d *Did) string {
 	if rosters != "" {
 		text += "; " + rosters + " made"
 	}
-	if out := left(d); out > 0 {
-		text += fmt.Sprintf("; %d left where they were", out)
+	if len(d.Left) > 0 {
+		text += fmt.Sprintf("; %d taken out of where they were", len(d.Left))
 	}
 	return text
 }
 
 const namesSaid = 6
-
-func left(d *Did) int { return len(d.Left) }
 
 // Undone is what could be taken back.
 type Undone struct {

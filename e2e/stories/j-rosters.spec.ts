@@ -133,7 +133,7 @@ test("two records of one person become one, and two again", async ({ page }) => 
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", kept);
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
   await page.getByRole("button", { name: "merge another record into this one" }).click();
-  await page.getByLabel("Or find another record").fill(gone);
+  await page.getByLabel("Find the other record").fill(gone);
   await page.getByRole("listbox").getByRole("option").first().click();
   const panel = page.getByRole("region", { name: "The same person twice" });
   await expect(panel).toContainText("1 loan follow.");

@@ -72,7 +72,7 @@ function Alike({ card }: { card: Schema["PeopleCard"] }) {
           ))}
         </ul>
       )}
-      <PatronField name="other" label="Or find another record" />
+      <PatronField name="other" label="Find the other record" />
       {gone !== undefined && <Would key={gone} card={card} gone={gone} />}
     </>
   );

@@ -123,7 +123,7 @@ function Household({ id }: { id: number }) {
   return (
     <Card label="Household" className="p-3.5">
       <h2 className="font-semibold">Household</h2>
-      <ul className="grid gap-1 sm:grid-cols-2">
+      <ul className="grid gap-1">
         {members.map((m) => (
           <li key={m.id}>
             <Link to="/patrons" search={{ patron: m.id }} className="link">
