@@ -40,6 +40,7 @@ func (s *Server) operations() {
 	s.peopleOperations()
 	s.rosterOperations()
 	s.mergeOperations()
+	s.loanOperations()
 	s.signUpOperations()
 }
 

@@ -11,6 +11,7 @@ import (
 	"crypto/rand"
 
 	"nevrin/app/act"
+	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/app/signups"
 	"nevrin/core/calendar"
@@ -45,9 +46,9 @@ type signUpForm struct {
 
 // signUpField is one field of the page.
 type signUpField struct {
-	Name, Label, Kind, Complete, Hint string
-	Value, Wrong                      string
-	Must, Long                        bool
+	Name, Label, Kind, Complete string
+	Value, Wrong                string
+	Must, Long                  bool
 }
 
 // signUpFields are the fields, in their order; those without a name of a need are always there.
@@ -107,32 +108,27 @@ func (s *Server) emptyForm(r *http.Request) (*signUpForm, error) {
 	return f, nil
 }
 
-// signUp takes in what somebody wrote.
+// signUp takes in what somebody wrote. Whatever stands in the way, what was written comes back.
 func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
-	if s.signUps.OnLimit(w, r, s.address(r)) {
-		s.signUpRefused(w, r, nil, problem.Newf(problem.TooOften,
-			"Many have signed up from where you are. Try again in an hour, or come to any branch."))
+	f, err := s.emptyForm(r)
+	if err != nil {
+		s.signUpRefused(w, r, nil, err)
 		return
 	}
 	r.Body = http.MaxBytesReader(w, r.Body, maxBody)
 	if err := r.ParseForm(); err != nil {
-		s.signUpRefused(
-			w,
-			r,
-			nil,
-			problem.Newf(problem.Invalid, "What you sent cannot be read. Fill in the form again."),
-		)
-		return
-	}
-	f, err := s.emptyForm(r)
-	if err != nil {
-		s.signUpRefused(w, r, nil, err)
+		s.signUpRefused(w, r, f, problem.Newf(problem.Invalid, "What you sent cannot be read. Fill in the form again."))
 		return
 	}
 	if key := r.PostForm.Get("key"); len(key) == len(f.Key) {
 		f.Key = key
 	}
 	record, wrong := f.read(r)
+	if s.signUps.OnLimit(w, r, s.address(r)) {
+		s.signUpRefused(w, r, f, problem.Newf(problem.TooOften,
+			"Many have signed up from where you are. Try again in an hour, or come to any branch."))
+		return
+	}
 	if len(wrong) == 0 {
 		f.Taken, err = act.Do(
 			r.Context(),
@@ -243,13 +239,16 @@ func (s *Server) showSignUp(w http.ResponseWriter, status int, f *signUpForm) {
 // signUpRefused shows why nothing was taken, with what was written if it could be read.
 func (s *Server) signUpRefused(w http.ResponseWriter, r *http.Request, f *signUpForm, err error) {
 	status, says := http.StatusServiceUnavailable, "Something is not right on our side. Nothing was taken; try again in a moment."
-	if p := problem.Of(err); p != nil {
+	switch p := problem.Of(err); {
+	case p != nil && p.Kind == problem.Repeated:
+		status, says = http.StatusConflict, "This form has been sent already, with other words. What was sent first has been taken; tell the branch what is to be otherwise, or open this page anew for somebody else."
+	case p != nil:
 		status, says = statuses[p.Kind], p.Text
-	} else {
+	default:
 		s.log.WarnContext(r.Context(), "sign-up", "error", written(err))
 	}
 	if f == nil {
-		f = &signUpForm{Form: &signups.Form{Network: "Sign up"}}
+		f = &signUpForm{Form: &signups.Form{}}
 	}
 	f.Says = says
 	s.showSignUp(w, status, f)
@@ -257,3 +256,57 @@ func (s *Server) signUpRefused(w http.ResponseWriter, r *http.Request, f *signUp
 
 // signUpWindow is over which time forms of one address are counted.
 const signUpWindow = time.Hour
+
+// signUpOperations look at who signed up by themselves.
+func (s *Server) signUpOperations() {
+	look(s, "/sign-ups", "signUps", "People who signed up by themselves and wait", employed,
+		func(a *act.Act, in *Paged) (Rows[signups.SignUp], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[signups.SignUp]{}, err
+			}
+			return rows(signups.List(a, page))
+		})
+	open(
+		s,
+		"/sign-ups/{id}",
+		"signUp",
+		"Somebody who signed up, as they wrote it, and who may be the same person",
+		employed,
+		func(a *act.Act, in *ByID) (*signups.Whole, error) { return signups.One(a, in.ID) },
+	)
+	do(s, http.MethodPost, "/sign-ups/{id}/taken", "takeSignUp", "Register somebody who signed up", employed,
+		func(a *act.Act, in *OneSent[people.Joining]) (*people.Written, error) {
+			return signups.Take(a, in.ID, in.Body)
+		})
+	type known struct {
+		Patron int64 `json:"patron" doc:"Whose record it is"`
+	}
+	do(
+		s,
+		http.MethodPost,
+		"/sign-ups/{id}/known",
+		"signUpKnown",
+		"Say that somebody who signed up has a record already",
+		employed,
+		func(a *act.Act, in *OneSent[known]) (*signups.SignUp, error) {
+			return signups.Known(a, in.ID, in.Body.Patron)
+		},
+	)
+	type turning struct {
+		Reason string `json:"reason" maxLength:"300"`
+	}
+	do(s, http.MethodPost, "/sign-ups/{id}/turned-down", "turnDown", "Turn somebody down who signed up", employed,
+		func(a *act.Act, in *OneSent[turning]) (*signups.SignUp, error) {
+			return signups.TurnDown(a, in.ID, in.Body.Reason)
+		})
+	do(
+		s,
+		http.MethodPost,
+		"/sign-ups/{id}/again",
+		"signUpAgain",
+		"Let somebody wait again who was turned down",
+		employed,
+		func(a *act.Act, in *One) (*signups.SignUp, error) { return signups.Again(a, in.ID) },
+	)
+}

@@ -76,8 +76,10 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 
 	// The same form with other words is not taken under the same key; a new one is.
 	form.Set("legal_name", "Perrin Vail")
-	status, _ = p.ask(http.MethodPost, form, "same-origin")
-	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	status, page = p.ask(http.MethodPost, form, "same-origin")
+	assert.Equal(t, http.StatusConflict, status)
+	assert.Contains(t, page, "has been sent already")
+	assert.Contains(t, page, "Perrin Vail", "what was written is there still")
 	// Who sends form after form is asked to wait.
 	refused := false
 	for range 40 {
@@ -86,6 +88,7 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 	}
 	assert.True(t, refused)
 	assert.Contains(t, page, "Try again in an hour")
+	assert.Contains(t, page, "Perrin Vail", "and there too")
 	assert.Equal(t, "1", count())
 
 	require.NoError(t, testkit.SQL(h).Exec(`UPDATE network SET settings = settings || '{"sign_ups": {"open": false}}', version = version + 1`).Error)

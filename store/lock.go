@@ -30,12 +30,12 @@ type Lock struct {
 	OpenOf  int64 // the patrons whose asks are open in a run
 	Patrons []int64
 	Titles  []int64
-	Barcode string  // its title, and the patron who has it
-	Item    int64   // likewise
-	Loan    int64   // likewise, its patron
-	Hold    int64   // its title and patron
-	Sweep   int64   // the patrons of its loans, and the titles of its holds
-	HoldsOf int64   // the titles on which this patron has open holds, or has something of a merge
+	Barcode string // its title, and the patron who has it
+	Item    int64  // likewise
+	Loan    int64  // likewise, its patron
+	Hold    int64  // its title and patron
+	Sweep   int64  // the patrons of its loans, and the titles of its holds
+	HoldsOf int64  // the titles on which this patron has open holds, or has something of a merge
 	Rosters []int64
 	Pupils  []int64 // the patrons who are in these rosters
 }

@@ -21,6 +21,7 @@ type Merged struct {
 	Claims   []int64  `json:"claims"`
 	Wards    []int64  `json:"wards"`   // patrons for whom they answer
 	Rosters  []int64  `json:"rosters"` // in which they were
+	Adult    []int64  `json:"adult"`   // rosters for which they answer
 	Joined   []int64  `json:"joined"`  // of these, those in which the other was not
 	Filled   []string `json:"filled"`  // fields
 	Answers  []string `json:"answers"` // consents that the other had never been asked for
@@ -130,6 +131,9 @@ func (t *Tx) Merge(gone, kept, staff int64, at time.Time, did *Merged) (err erro
 	if did.Rosters, err = each[int64](t, "DELETE FROM roster_members WHERE patron_id = $1 RETURNING roster_id", gone); err != nil {
 		return err
 	}
+	if did.Adult, err = each[int64](t, "UPDATE rosters SET adult_id = $2 WHERE adult_id = $1 RETURNING id", gone, kept); err != nil {
+		return err
+	}
 	t.queueOne("UPDATE patrons SET merged_into = $2, revision = revision + 1 WHERE id = $1", gone, kept)
 	t.queueOne("UPDATE merges SET did = $2 WHERE id = $1", id, JSON(did))
 	return t.Flush()
@@ -159,6 +163,7 @@ func (t *Tx) Unmerge(m *Merge, did *Merged, at time.Time) (err error) {
 		}
 	}
 	t.queue("UPDATE patrons SET guardian_id = $2 WHERE guardian_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNull(did.Wards))
+	t.queue("UPDATE rosters SET adult_id = $2 WHERE adult_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNull(did.Adult))
 	t.queue("DELETE FROM roster_members WHERE patron_id = $1 AND roster_id = ANY($2)", m.KeptID, notNull(did.Joined))
 	t.queue(`INSERT INTO roster_members (roster_id, kind, patron_id, since)
 		SELECT r.id, r.kind, $1, $2 FROM rosters r WHERE r.id = ANY($3) AND r.ended_at IS NULL

@@ -106,18 +106,17 @@ type Numbered struct {
 	Number   string // as a school number in small letters
 	Patron   int64
 	School   bool
-	Former   bool
 	Standing loan.Standing
 }
 
 // ByNumbers gives the patrons who have cards, or whose school has numbers, among some; set-wise, since lists are long.
 func (t *Tx) ByNumbers(cards, schools []string) ([]Numbered, error) {
-	return list[Numbered](t, `SELECT p.card AS number, coalesce(p.merged_into, p.id) AS patron, false AS school, false AS former, p.standing
+	return list[Numbered](t, `SELECT p.card AS number, coalesce(p.merged_into, p.id) AS patron, false AS school, p.standing
 			FROM patrons p WHERE p.card = ANY($1) AND p.forgotten_at IS NULL
-		UNION ALL SELECT f.card, coalesce(p.merged_into, p.id), false, true, p.standing FROM former_cards f
+		UNION ALL SELECT f.card, coalesce(p.merged_into, p.id), false, p.standing FROM former_cards f
 			JOIN patrons p ON p.id = f.patron_id
 			WHERE f.card = ANY($1) AND p.forgotten_at IS NULL
-		UNION ALL SELECT p.school, p.id, true, false, p.standing FROM patrons p
+		UNION ALL SELECT p.school, p.id, true, p.standing FROM patrons p
 			WHERE p.school = ANY($2) AND p.school <> '' AND p.forgotten_at IS NULL AND p.merged_into IS NULL`, cards, schools)
 }
 
@@ -146,16 +145,21 @@ func (t *Tx) Leave(those []Membership) {
 	}
 }
 
-// Enter puts patrons into rosters in use, where they are not, nor, of a class, in another; it gives how many it put.
-func (t *Tx) Enter(those []Membership) (int64, error) {
+// Enter puts patrons into rosters in use, where they are not, nor, of a class, in another; it gives whom it put. Who has been
+// forgotten or merged into another record meanwhile is put nowhere.
+func (t *Tx) Enter(those []Membership) ([]int64, error) {
+	if len(those) == 0 {
+		return nil, nil
+	}
 	rosters, patrons, since := columns(those)
-	return t.exec(`INSERT INTO roster_members (roster_id, kind, patron_id, since)
+	return each[int64](t, `INSERT INTO roster_members (roster_id, kind, patron_id, since)
 		SELECT r.id, r.kind, d.patron_id, d.since
 		FROM unnest($1::bigint[], $2::bigint[], $3::timestamptz[]) d(roster_id, patron_id, since)
-			JOIN rosters r ON r.id = d.roster_id WHERE r.ended_at IS NULL
+			JOIN rosters r ON r.id = d.roster_id JOIN patrons p ON p.id = d.patron_id
+		WHERE r.ended_at IS NULL AND p.merged_into IS NULL AND p.forgotten_at IS NULL
 			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o
 				WHERE o.patron_id = d.patron_id AND o.kind = 'class'))
-		ON CONFLICT (roster_id, patron_id) DO NOTHING`, rosters, patrons, since)
+		ON CONFLICT (roster_id, patron_id) DO NOTHING RETURNING patron_id`, rosters, patrons, since)
 }
 
 func columns(those []Membership) (rosters, patrons []int64, since []time.Time) {
@@ -180,14 +184,18 @@ func (t *Tx) SetYears(patrons []int64, year string) ([]Year, error) {
 		SELECT id AS patron, school_year AS was, $2 AS is FROM was ORDER BY id`, patrons, year)
 }
 
-// ResetYears writes back the school years of patrons who still have the one given; it gives how many.
-func (t *Tx) ResetYears(years []Year) (int64, error) {
+// ResetYears writes back the school years of patrons who still have the one given, and gives whose.
+func (t *Tx) ResetYears(years []Year) ([]int64, error) {
+	if len(years) == 0 {
+		return nil, nil
+	}
 	ids, was, is := []int64{}, []string{}, []string{}
 	for _, y := range years {
 		ids, was, is = append(ids, y.Patron), append(was, y.Was), append(is, y.Is)
 	}
-	return t.exec(`UPDATE patrons p SET school_year = d.was, revision = revision + 1
-		FROM unnest($1::bigint[], $2::text[], $3::text[]) d(id, was, "is") WHERE p.id = d.id AND p.school_year = d.is`, ids, was, is)
+	return each[int64](t, `UPDATE patrons p SET school_year = d.was, revision = revision + 1
+		FROM unnest($1::bigint[], $2::text[], $3::text[]) d(id, was, "is") WHERE p.id = d.id AND p.school_year = d.is
+		RETURNING p.id`, ids, was, is)
 }
 
 // Turned is an answer of somebody before and after.

@@ -79,6 +79,19 @@ func (t *Tx) AwaitSignUp(id int64) {
 		WHERE id = $1 AND state = 'turned_down'`, id)
 }
 
+// TurnedDown gives those with a temporary record who were turned down before an instant, up to a number, as long as the record is
+// not in use.
+func (t *Tx) TurnedDown(before time.Time, most int) ([]int64, error) {
+	return each[int64](t, `SELECT p.id FROM sign_ups s JOIN patrons p ON p.id = s.patron_id
+		WHERE s.state = 'turned_down' AND s.answered_at < $1 AND p.standing = 'inactive' AND p.forgotten_at IS NULL
+			AND p.merged_into IS NULL ORDER BY p.id LIMIT $2`, before, most)
+}
+
+// DropSignUpsOf deletes those of somebody.
+func (t *Tx) DropSignUpsOf(patron int64) {
+	t.queue("DELETE FROM sign_ups WHERE patron_id = $1", patron)
+}
+
 // DropSignUps deletes those that were answered before an instant, up to a number.
 func (t *Tx) DropSignUps(before time.Time, most int) (int64, error) {
 	return t.exec("DELETE FROM sign_ups WHERE id IN (SELECT id FROM sign_ups WHERE answered_at < $1 ORDER BY answered_at LIMIT $2)",

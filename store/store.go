@@ -180,6 +180,7 @@ var races = map[string]bool{
 	"patrons_card_key":     true,
 	"patron_counts":        true,
 	"merges_once":          true,
+	"rosters_named":        true,
 }
 
 func tryAgain(err error) bool {

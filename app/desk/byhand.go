@@ -12,7 +12,7 @@ import (
 	"nevrin/store"
 )
 
-// open gives an open loan with its patron and title locked.
+// openLoan gives an open loan with its patron and title locked.
 func openLoan(a *act.Act, id int64) (*store.Facts, error) {
 	f, l, err := a.Tx.LoanFacts(id)
 	switch {
@@ -50,7 +50,7 @@ func SetDue(a *act.Act, id int64, s Setting) (*people.Card, error) {
 		return nil, err
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
-	if says := loan.ByHand(f.Loan.Due(), s.Due, branch.Date(a.Now), branch, s.Reason); says != "" {
+	if says := loan.ByHand(f.Loan.Due(), f.Loan.LostAt != nil, s.Due, branch.Date(a.Now), branch, s.Reason); says != "" {
 		return nil, problem.Newf(problem.Invalid, "%s", says)
 	}
 	was := *f.Loan

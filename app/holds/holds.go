@@ -140,14 +140,20 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 			)
 		}
 	}
-	if err := a.Tx.MoveHold(h, queue.Cancel, a.Now); err != nil {
-		return nil, err
-	}
-	a.Tell(event.Event{Kind: event.HoldCancelled, Patron: h.PatronID, Hold: id, Detail: event.Detail{Reason: reason}})
-	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+	if err := End(a, h, reason); err != nil {
 		return nil, err
 	}
 	return one(a, id)
+}
+
+// End ends a hold whose title is locked and that is wanted no more, whoever says so. Its item goes to the next, or home.
+func End(a *act.Act, h *store.Hold, reason string) error {
+	if err := a.Tx.MoveHold(h, queue.Cancel, a.Now); err != nil {
+		return err
+	}
+	a.Tell(event.Event{Kind: event.HoldCancelled, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Reason: reason}})
+	_, err := moving.Route(a, h.TitleID, 0)
+	return err
 }
 
 func one(a *act.Act, id int64) (*Hold, error) {

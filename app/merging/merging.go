@@ -14,6 +14,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/holds"
 	"nevrin/app/moving"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -71,7 +72,7 @@ func stands(a *act.Act, f *store.MergeFacts) (string, error) {
 	side := func(p *store.Patron) person.Side {
 		return person.Side{
 			Name: p.Name(), Institution: p.Institution, Partner: f.Partners[p.ID], Standing: p.Standing,
-			Stopped: p.Stopped != "", Asks: f.Asks[p.ID],
+			Stopped: p.Stopped, Asks: f.Asks[p.ID],
 		}
 	}
 	return person.MayMerge(side(f.Gone), side(f.Kept)), nil
@@ -172,21 +173,10 @@ func Merge(a *act.Act, kept, gone int64) (*people.Written, error) {
 	}
 	did := &store.Merged{}
 	for _, h := range ending(f) {
-		if err := a.Tx.MoveHold(&h, queue.Cancel, a.Now); err != nil {
+		if err := holds.End(a, &h, "both records had one"); err != nil {
 			return nil, err
 		}
 		did.Ended = append(did.Ended, h.ID)
-		a.Tell(
-			event.Event{
-				Kind:   event.HoldCancelled,
-				Patron: kept,
-				Hold:   h.ID,
-				Detail: event.Detail{Reason: "both records had one"},
-			},
-		)
-		if _, err := moving.Route(a, h.TitleID, 0); err != nil {
-			return nil, err
-		}
 	}
 	stays, goes := records(f)
 	for _, field := range stays.Fill(&goes) {

@@ -117,8 +117,12 @@ func TestMergeAndUndo(t *testing.T) {
 	before := sums()
 	require.Equal(t, "500 350", balances())
 
+	x.Set("INSERT INTO rosters (kind, name, branch_code, adult_id, made_at) VALUES ('club', 'Chess', 'HVH', ?, now())", x.gone)
+	adult := func() string { return x.Ask("SELECT adult_id FROM rosters") }
+
 	w, err := x.merge()
 	require.NoError(t, err)
+	assert.Equal(t, fmt.Sprint(x.kept), adult())
 	assert.Equal(t, "850 0", balances())
 	assert.Equal(t, before, sums(), "the books say the same")
 	assert.Equal(t, "tove@post.example", w.Record.Email, "what the one lacked, the other fills")
@@ -150,6 +154,7 @@ func TestMergeAndUndo(t *testing.T) {
 	assert.Contains(t, x.happened(x.gone), "hold_cancelled", "what came of it since goes back with it")
 	assert.NotContains(t, x.happened(x.kept), "lent")
 	assert.Empty(t, x.card(x.kept).Email)
+	assert.Equal(t, fmt.Sprint(x.gone), adult())
 	assert.Nil(t, x.card(x.kept).Older)
 	assert.Equal(t, "tove@post.example", x.card(x.gone).Email)
 	assert.Equal(t, x.gone, x.card(x.gone).ID)

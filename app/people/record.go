@@ -412,16 +412,7 @@ func Put(p *store.Patron, r person.Record) {
 
 // ClassFor gives the patron class that a branch offers to somebody of an age, or else the first; empty where it offers none.
 func ClassFor(a *act.Act, branch calendar.Code, age *int) string {
-	here := slices.DeleteFunc(classes(a), func(c person.Class) bool { return !c.Offered(branch) })
-	if age != nil {
-		if class := person.Propose(here, *age); class != "" {
-			return class
-		}
-	}
-	if len(here) == 0 {
-		return ""
-	}
-	return here[0].Code
+	return person.ClassFor(classes(a), branch, age)
 }
 
 func offersMark(a *act.Act, name string) bool {

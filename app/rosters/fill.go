@@ -1,8 +1,10 @@
 package rosters
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -73,8 +75,9 @@ var (
 // numberColumn is where the numbers of a list stand: under a head that says so, or else in its first column.
 func numberColumn(at int) int { return max(at, 0) }
 
-// entries reads the lists of a filling, each line with the roster that it is for.
-func entries(f Filling, out *Filled) ([]roster.Entry, error) {
+// entries reads the lists of a filling, each line with the roster that it is for: the only one, or that which it or its file
+// names.
+func entries(f Filling, only *Roster, out *Filled) ([]roster.Entry, error) {
 	var all []roster.Entry
 	for _, s := range f.Lists {
 		name := strings.TrimSpace(s.Name)
@@ -87,7 +90,7 @@ func entries(f Filling, out *Filled) ([]roster.Entry, error) {
 		if headed {
 			lines = lines[1:]
 		}
-		into := strings.TrimSuffix(name, extension(name))
+		into := cmp.Or(strings.TrimSuffix(name, path.Ext(name)), f.New.Name)
 		for k := range lines {
 			e := roster.Entry{
 				List:   name,
@@ -96,10 +99,10 @@ func entries(f Filling, out *Filled) ([]roster.Entry, error) {
 				Roster: into,
 			}
 			if at[1] >= 0 {
-				e.Roster = lines[k].Cell(at[1])
+				e.Roster = cmp.Or(lines[k].Cell(at[1]), f.New.Name)
 			}
-			if f.Roster != 0 {
-				e.Roster = ""
+			if only != nil {
+				e.Roster = only.Name
 			}
 			all = append(all, e)
 		}
@@ -117,13 +120,6 @@ func headsOf(headed bool) string {
 	return ""
 }
 
-func extension(name string) string {
-	if k := strings.LastIndexByte(name, '.'); k > 0 {
-		return name[k:]
-	}
-	return ""
-}
-
 func orPasted(name string) string {
 	if name == "" {
 		return "The pasted list"
@@ -134,7 +130,11 @@ func orPasted(name string) string {
 // Fill fills rosters from lists, or looks at what would be done.
 func Fill(a *act.Act, f Filling) (*Filled, error) {
 	out := &Filled{Rosters: []FilledOne{}, Odd: []roster.Odd{}, Read: []string{}}
-	all, err := entries(f, out)
+	kind, only, err := kindOf(a, f)
+	if err != nil {
+		return nil, err
+	}
+	all, err := entries(f, only, out)
 	if err != nil {
 		return nil, err
 	}
@@ -145,10 +145,6 @@ func Fill(a *act.Act, f Filling) (*Filled, error) {
 		)
 	}
 	if err := a.Tx.LockNames("rosters"); err != nil {
-		return nil, err
-	}
-	kind, err := kindOf(a, f)
-	if err != nil {
 		return nil, err
 	}
 	placed, err := sortLists(a, all, kind, out)
@@ -174,21 +170,22 @@ func Fill(a *act.Act, f Filling) (*Filled, error) {
 	return out, nil
 }
 
-func kindOf(a *act.Act, f Filling) (roster.Kind, error) {
+// kindOf gives the kind of rosters that lists fill, and the only one that they do; nil for those that they name.
+func kindOf(a *act.Act, f Filling) (roster.Kind, *Roster, error) {
 	if f.Roster == 0 {
 		if f.New.Kind != roster.Class && f.New.Kind != roster.Club {
-			return "", problem.Newf(problem.Invalid, "A roster is a class or a club; found %q.", f.New.Kind)
+			return "", nil, problem.Newf(problem.Invalid, "A roster is a class or a club; found %q.", f.New.Kind)
 		}
-		return f.New.Kind, nil
+		return f.New.Kind, nil, nil
 	}
 	one, err := One(a, f.Roster)
 	if err != nil {
-		return "", err
+		return "", nil, err
 	}
 	if one.Dissolved {
-		return "", problem.Newf(problem.Refused, "%s has been dissolved.", one.Name)
+		return "", nil, problem.Newf(problem.Refused, "%s has been dissolved.", one.Name)
 	}
-	return one.Kind, nil
+	return one.Kind, one, nil
 }
 
 // sortLists tells who is named for which roster; odd lines are told by list. Of a class, one pupil is in one, whichever list
@@ -204,110 +201,57 @@ func sortLists(a *act.Act, all []roster.Entry, kind roster.Kind, out *Filled) (m
 	}
 	placed, odd := roster.Sort(all, sought, kind)
 	out.OddAll, out.Odd = len(odd), odd[:min(len(odd), oddShown)]
-	patrons := map[string][]int64{}
-	for name, those := range placed {
-		for _, p := range those {
-			patrons[name] = append(patrons[name], p.Patron)
-		}
-	}
-	return patrons, nil
+	return placed, nil
 }
 
 // fill fills one roster with patrons, or looks at what would be done.
 func fill(a *act.Act, f Filling, name string, patrons []int64, did *Did) (*FilledOne, error) {
-	r, err := rosterFor(a, f, name, did)
+	r, isNew, err := rosterFor(a, f, name, did)
 	if err != nil {
 		return nil, err
 	}
-	one := &FilledOne{ID: r.ID, Name: r.Name, New: r.Revision == 0}
+	var done roster.Filling
 	if f.Try {
-		return one, look(a, r, patrons, f.Only, one)
+		done, _, err = plan(a, r, patrons, f.Only)
+	} else if err = a.Tx.Lock(store.Lock{Patrons: patrons, Rosters: []int64{r.ID}}); err == nil {
+		done, err = put(a, r, patrons, f.Only, did)
 	}
-	if one.New {
-		r.Revision = 1
-	}
-	if err := a.Tx.Lock(store.Lock{Patrons: patrons, Rosters: []int64{r.ID}}); err != nil {
-		return nil, err
-	}
-	if err := look(a, r, patrons, f.Only, one); err != nil {
-		return nil, err
-	}
-	_, err = put(a, r, patrons, f.Only, did)
-	return one, err
+	return &FilledOne{
+		ID: r.ID, Name: r.Name, New: isNew, Added: len(done.Enter), Moved: len(done.From), There: done.There,
+		Leaves: len(done.Leave) - len(done.From),
+	}, err
 }
 
-// look counts what would be done with a roster.
-func look(a *act.Act, r *store.Roster, patrons []int64, only bool, one *FilledOne) error {
-	in, err := a.Tx.Memberships([]int64{r.ID}, classOnly(r, patrons))
-	if err != nil {
-		return err
-	}
-	named := map[int64]bool{}
-	for _, p := range patrons {
-		named[p] = true
-	}
-	members := 0
-	for _, m := range in {
-		switch {
-		case m.RosterID != r.ID:
-			one.Moved++
-		case named[m.PatronID]:
-			one.There++
-			members++
-		default:
-			members++
-		}
-	}
-	one.Added = len(named) - one.There
-	if only {
-		one.Leaves = members - one.There
-	}
-	return nil
-}
-
-// rosterFor gives the roster that lines are for, made where it is not there yet; one that is new has no revision.
-func rosterFor(a *act.Act, f Filling, name string, did *Did) (*store.Roster, error) {
+// rosterFor gives the roster that lines are for, made where it is not there yet, and whether it is new.
+func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *store.Roster, isNew bool, err error) {
 	if f.Roster != 0 {
 		row, err := a.Tx.Roster(f.Roster)
 		if err != nil {
-			return nil, err
+			return nil, false, err
 		}
-		return &row.Roster, nil
+		return &row.Roster, false, nil
 	}
 	w := f.New
-	if name != "" {
-		w.Name = name
-	}
+	w.Name = name
 	w.tidy()
-	r, err := a.Tx.RosterNamed(w.Branch, w.School, w.Name)
+	r, err = a.Tx.RosterNamed(w.Branch, w.School, w.Name)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	if r != nil {
 		if r.Kind != w.Kind {
-			return nil, problem.Newf(problem.Refused, "There is a roster %s already, and it is a %s.", r.Name, r.Kind)
+			return nil, false, problem.Newf(problem.Refused, "There is a roster %s already, and it is a %s.", r.Name, r.Kind)
 		}
-		return r, nil
+		return r, false, nil
 	}
 	if err := check(a, w, nil); err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	if f.Try {
-		return &store.Roster{
-			Kind:       w.Kind,
-			Name:       w.Name,
-			BranchCode: w.Branch,
-			School:     w.School,
-			SchoolYear: w.SchoolYear,
-		}, nil
+		return &store.Roster{Kind: w.Kind, Name: w.Name}, true, nil
 	}
 	r, err = made(a, w, did)
-	if err != nil {
-		return nil, err
-	}
-	fresh := *r
-	fresh.Revision = 0
-	return &fresh, nil
+	return r, true, err
 }
 
 // Ending is classes whose school year ends.

@@ -15,6 +15,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/loan"
+	"nevrin/core/person"
 	"nevrin/core/roster"
 	"nevrin/store"
 )
@@ -131,7 +132,7 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 		if p == nil || p.ForgottenAt != nil || p.MergedInto != nil {
 			return problem.NoSuch("patron who would answer for it")
 		}
-		if born := store.DateOf(p.Born); born != nil && loan.AgeOn(*born, a.Today()) < adultFrom {
+		if !person.GrownUp(store.DateOf(p.Born), a.Today()) {
 			return problem.Newf(
 				problem.Invalid,
 				"%s is not grown up, and so does not answer for a roster.",
@@ -148,9 +149,6 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 	}
 	return nil
 }
-
-// adultFrom is the age from which somebody answers for others.
-const adultFrom = 18
 
 func of(school string) string {
 	if school == "" {
@@ -291,11 +289,11 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 	if err != nil {
 		return nil, err
 	}
-	placed, odd := roster.Sort([]roster.Entry{{Line: 1, Text: text}}, sought, one.Kind)
+	placed, odd := roster.Sort([]roster.Entry{{Line: 1, Text: text, Roster: one.Name}}, sought, one.Kind)
 	if len(odd) > 0 {
 		return &Scanned{Kind: "wrong", Says: odd[0].Says, Members: one.Members}, nil
 	}
-	patron := placed[""][0].Patron
+	patron := placed[one.Name][0]
 	rows, err := a.Tx.RostersLocked([]int64{id}, false, patron)
 	if err != nil {
 		return nil, err
@@ -310,7 +308,7 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 		return nil, err
 	}
 	did := &Did{}
-	from, err := put(a, r, []int64{patron}, false, did)
+	plan, err := put(a, r, []int64{patron}, false, did)
 	if err != nil {
 		return nil, err
 	}
@@ -318,8 +316,12 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 	switch {
 	case len(did.Joined) == 0:
 		s.Kind, s.Says = "there", "Is in "+r.Name+" already."
-	case from[patron] != "":
-		s.Kind, s.Says = "moved", fmt.Sprintf("Moved from %s to %s.", from[patron], r.Name)
+	case plan.From[patron]:
+		from, err := a.Tx.Roster(plan.Leave[0].Roster)
+		if err != nil {
+			return nil, err
+		}
+		s.Kind, s.Says = "moved", fmt.Sprintf("Moved from %s to %s.", from.Name, r.Name)
 	}
 	if len(did.Joined) > 0 {
 		if s.Deed, err = kept(a, "filled", did); err != nil {
@@ -334,66 +336,50 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 	return s, nil
 }
 
-// put puts patrons who are locked into a roster, out of the classes where they were; with only, whoever else is in it leaves. It
-// gives the names of the classes that they left.
-func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (map[int64]string, error) {
-	in, err := a.Tx.Memberships([]int64{r.ID}, classOnly(r, patrons))
+// plan tells what becomes of a roster when patrons are put into it, and since when those who would leave are where they are.
+func plan(a *act.Act, r *store.Roster, patrons []int64, only bool) (roster.Filling, []store.Membership, error) {
+	classes := patrons // whose other classes matter: of clubs one is in many
+	if r.Kind == roster.Club {
+		classes = nil
+	}
+	in, err := a.Tx.Memberships([]int64{r.ID}, classes)
 	if err != nil {
-		return nil, err
+		return roster.Filling{}, nil, err
 	}
-	there := map[int64]bool{}
+	since := map[roster.Member]store.Membership{}
+	members := make([]roster.Member, len(in))
+	for k, m := range in {
+		members[k] = roster.Member{Roster: m.RosterID, Patron: m.PatronID}
+		since[members[k]] = m
+	}
+	f := roster.Fill(r.ID, patrons, members, only)
 	var left []store.Membership
-	elsewhere := map[int64][]int64{}
-	for _, m := range in {
-		switch m.RosterID {
-		case r.ID:
-			there[m.PatronID] = true
-			if only && !slices.Contains(patrons, m.PatronID) {
-				left = append(left, m)
-			}
-		default:
-			left = append(left, m)
-			elsewhere[m.RosterID] = append(elsewhere[m.RosterID], m.PatronID)
-		}
+	for _, m := range f.Leave {
+		left = append(left, since[m])
 	}
-	from := map[int64]string{}
-	for id, those := range elsewhere {
-		other, err := a.Tx.Roster(id)
-		if err != nil {
-			return nil, err
-		}
-		for _, p := range those {
-			from[p] = other.Name
-		}
-	}
-	var joined []store.Membership
-	var came []int64
-	for _, p := range patrons {
-		if !there[p] {
-			joined = append(joined, store.Membership{RosterID: r.ID, PatronID: p, Since: a.Now})
-			came = append(came, p)
-		}
-	}
-	a.Tx.Leave(left)
-	if len(joined) > 0 {
-		n, err := a.Tx.Enter(joined)
-		if err != nil {
-			return nil, err
-		}
-		if n != int64(len(joined)) {
-			return nil, store.ErrMoved // somebody was put elsewhere at this moment: look again
-		}
-	}
-	did.Left, did.Joined = append(did.Left, left...), append(did.Joined, joined...)
-	return from, setYears(a, came, r.SchoolYear, did)
+	return f, left, nil
 }
 
-// classOnly are the patrons whose other classes matter: none, for a club.
-func classOnly(r *store.Roster, patrons []int64) []int64 {
-	if r.Kind == roster.Club {
-		return nil
+// put puts patrons who are locked into a roster, out of the classes where they were; with only, whoever else is in it leaves.
+func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (roster.Filling, error) {
+	f, left, err := plan(a, r, patrons, only)
+	if err != nil {
+		return f, err
 	}
-	return patrons
+	var joined []store.Membership
+	for _, p := range f.Enter {
+		joined = append(joined, store.Membership{RosterID: r.ID, PatronID: p, Since: a.Now})
+	}
+	a.Tx.Leave(left)
+	came, err := a.Tx.Enter(joined)
+	if err != nil {
+		return f, err
+	}
+	if len(came) != len(joined) {
+		return f, store.ErrMoved // somebody was put elsewhere at this moment: look again
+	}
+	did.Left, did.Joined = append(did.Left, left...), append(did.Joined, joined...)
+	return f, setYears(a, f.Enter, r.SchoolYear, did)
 }
 
 // Leave takes somebody out of a roster.
@@ -458,27 +444,23 @@ func seek(a *act.Act, texts []string) (map[string]roster.Sought, error) {
 	for text, says := range byMissing {
 		out[text] = roster.Sought{Problem: says}
 	}
-	add := func(text string, n *store.Numbered) {
-		s := out[text]
-		if !slices.Contains(s.Patrons, n.Patron) {
-			s.Patrons = append(s.Patrons, n.Patron)
-		}
-		s.Former, s.Inactive = s.Former || n.Former, s.Inactive || n.Standing != loan.Active
-		out[text] = s
-	}
-	// A card tells one person; what else a school calls by the same number does not count then.
-	asCard := map[string]bool{}
 	for k := range rows {
-		if !rows[k].School {
-			for _, text := range byCard[rows[k].Number] {
-				add(text, &rows[k])
-				asCard[text] = true
+		n := &rows[k]
+		texts := []string{n.Number}
+		if !n.School {
+			texts = byCard[n.Number]
+		}
+		for _, text := range texts {
+			s := out[text]
+			whose := &s.School
+			if !n.School {
+				whose = &s.Card
 			}
-		}
-	}
-	for k := range rows {
-		if rows[k].School && !asCard[rows[k].Number] {
-			add(rows[k].Number, &rows[k])
+			if !slices.Contains(*whose, n.Patron) {
+				*whose = append(*whose, n.Patron)
+			}
+			s.Inactive = s.Inactive || n.Standing != loan.Active
+			out[text] = s
 		}
 	}
 	return out, nil
@@ -515,19 +497,23 @@ type Was struct {
 	Is  store.Roster  `json:"is"`
 }
 
-func (d *Did) patrons() int {
-	those := map[int64]bool{}
+// whom are the patrons whom it concerns.
+func (d *Did) whom() []int64 {
+	var out []int64
 	for _, m := range slices.Concat(d.Joined, d.Left) {
-		those[m.PatronID] = true
+		out = append(out, m.PatronID)
 	}
 	for _, y := range d.Years {
-		those[y.Patron] = true
+		out = append(out, y.Patron)
 	}
 	for _, c := range d.Answers {
-		those[c.Patron] = true
+		out = append(out, c.Patron)
 	}
-	return len(those)
+	slices.Sort(out)
+	return slices.Compact(out)
 }
+
+func (d *Did) patrons() int { return len(d.whom()) }
 
 // Deed is something that was done to many at once.
 type Deed struct {

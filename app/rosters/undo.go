@@ -132,22 +132,10 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 }
 
 // undo takes back what was done, and gives how many stay as they are.
-func undo(a *act.Act, did *Did) (stay int, err error) {
-	lock := store.Lock{}
+func undo(a *act.Act, did *Did) (int, error) {
+	lock := store.Lock{Patrons: did.whom()}
 	for _, r := range did.Rosters {
 		lock.Rosters = append(lock.Rosters, r.ID)
-	}
-	for _, m := range did.Joined {
-		lock.Patrons = append(lock.Patrons, m.PatronID)
-	}
-	for _, m := range did.Left {
-		lock.Patrons = append(lock.Patrons, m.PatronID)
-	}
-	for _, y := range did.Years {
-		lock.Patrons = append(lock.Patrons, y.Patron)
-	}
-	for _, c := range did.Answers {
-		lock.Patrons = append(lock.Patrons, c.Patron)
 	}
 	if err := a.Tx.Lock(lock); err != nil {
 		return 0, err
@@ -159,28 +147,43 @@ func undo(a *act.Act, did *Did) (stay int, err error) {
 			return 0, err
 		}
 	}
-	if len(did.Left) > 0 {
-		n, err := a.Tx.Enter(did.Left)
-		if err != nil {
-			return 0, err
-		}
-		stay += len(did.Left) - int(n)
+	back, err := a.Tx.Enter(did.Left)
+	if err != nil {
+		return 0, err
 	}
-	if len(did.Years) > 0 {
-		n, err := a.Tx.ResetYears(did.Years)
-		if err != nil {
-			return 0, err
-		}
-		stay += len(did.Years) - int(n)
+	again, err := a.Tx.ResetYears(did.Years)
+	if err != nil {
+		return 0, err
 	}
-	if len(did.Answers) > 0 {
-		n, err := undoAnswers(a, did)
-		if err != nil {
-			return 0, err
-		}
-		stay += n
+	answered, err := undoAnswers(a, did)
+	if err != nil {
+		return 0, err
 	}
-	return stay, nil
+	stay := map[int64]bool{}
+	missing := func(patron int64, done map[int64]bool) {
+		if !done[patron] {
+			stay[patron] = true
+		}
+	}
+	entered, reset := set(back), set(again)
+	for _, m := range did.Left {
+		missing(m.PatronID, entered)
+	}
+	for _, y := range did.Years {
+		missing(y.Patron, reset)
+	}
+	for _, c := range did.Answers {
+		missing(c.Patron, answered)
+	}
+	return len(stay), nil
+}
+
+func set(ids []int64) map[int64]bool {
+	out := map[int64]bool{}
+	for _, id := range ids {
+		out[id] = true
+	}
+	return out
 }
 
 // undoRoster writes a roster as it was, if it is as it was left; one that was made goes, unless somebody is in it.
@@ -218,23 +221,27 @@ func undoRoster(a *act.Act, w Was) error {
 	return nil
 }
 
-func undoAnswers(a *act.Act, did *Did) (stay int, err error) {
-	var patrons []int64
+// undoAnswers writes back the answers of those who have given no other since, and gives who they are.
+func undoAnswers(a *act.Act, did *Did) (map[int64]bool, error) {
+	done := map[int64]bool{}
+	if len(did.Answers) == 0 {
+		return done, nil
+	}
 	is := map[int64]store.Turned{}
 	for _, c := range did.Answers {
-		patrons = append(patrons, c.Patron)
 		is[c.Patron] = c
 	}
-	now, err := a.Tx.AnswersOf(did.What, patrons)
+	now, err := a.Tx.AnswersOf(did.What, did.whom())
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
 	var back []store.Turned
 	for _, n := range now {
 		if c := is[n.Patron]; n.Was == c.Is {
 			back = append(back, store.Turned{Patron: n.Patron, Was: c.Is, Is: c.Was})
+			done[n.Patron] = true
 		}
 	}
 	a.Tx.KeepAnswersOf(did.What, back, a.Who.ID, "taken back", a.Now)
-	return len(did.Answers) - len(back), nil
+	return done, nil
 }

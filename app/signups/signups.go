@@ -6,12 +6,14 @@ package signups
 import (
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/holds"
+	"nevrin/app/keeping"
+	"nevrin/app/merging"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -23,16 +25,12 @@ import (
 // mostWaiting is how many may wait at once; who comes then is asked to come in.
 const mostWaiting = 2000
 
-// stopped is why somebody with a temporary card may not borrow.
-const stopped = "Signed up by themselves, and nobody has seen yet who they are"
-
 // Form is what the page on which people sign up needs to know.
 type Form struct {
 	Network  string
 	Open     bool
-	Needs    person.Needs
+	Needs    person.Needs // of the fields that people write of themselves
 	Branches []Branch
-	CardDays int
 }
 
 // Branch is one to choose.
@@ -41,17 +39,11 @@ type Branch struct {
 	Name string
 }
 
-// fields are those that people fill in by themselves.
-var fields = []person.Field{
-	person.PreferredName, person.Born, person.Email, person.Phone, person.Address, person.PostalCode, person.Town,
-	person.Guardian,
-}
-
 // LookAtForm gives what the page needs to know.
 func LookAtForm(a *act.Act) (*Form, error) {
 	set := a.Network.Settled
-	f := &Form{Network: a.Network.Name, Open: set.SignUps.Open, Needs: person.Needs{}, CardDays: set.SignUps.CardDays}
-	for _, name := range fields {
+	f := &Form{Network: a.Network.Name, Open: set.SignUps.Open, Needs: person.Needs{}}
+	for _, name := range set.Fields.Own() {
 		f.Needs[name] = set.Fields.Of(name)
 	}
 	for _, row := range a.Network.Rows {
@@ -83,7 +75,7 @@ func Come(a *act.Act, r person.Record) (*Taken, error) {
 			"Signing up here is closed. Come to any branch; it takes a few minutes.",
 		)
 	}
-	r = plain(r, set.Fields)
+	r = r.Own(set.Fields)
 	if wrong := check(a, &r); len(wrong) > 0 {
 		return nil, Wrong(wrong)
 	}
@@ -120,43 +112,8 @@ func Come(a *act.Act, r person.Record) (*Taken, error) {
 	return taken, nil
 }
 
-// plain is what people may write of themselves, and nothing else.
-func plain(r person.Record, needs person.Needs) person.Record {
-	out := person.Record{LegalName: r.LegalName, Branch: r.Branch}
-	for _, name := range fields {
-		if needs.Of(name) == person.Hidden {
-			continue
-		}
-		switch name {
-		case person.PreferredName:
-			out.PreferredName = r.PreferredName
-		case person.Born:
-			out.Born = r.Born
-		case person.Email:
-			out.Email = r.Email
-		case person.Phone:
-			out.Phone = r.Phone
-		case person.Address:
-			out.Address = r.Address
-		case person.PostalCode:
-			out.PostalCode = r.PostalCode
-		case person.Town:
-			out.Town = r.Town
-		case person.Guardian:
-			out.GuardianName = r.GuardianName
-		}
-	}
-	out.Tidy()
-	return out
-}
-
 func check(a *act.Act, r *person.Record) []person.Wrong {
-	var wrong []person.Wrong
-	for _, w := range r.Check(a.Network.Settled.Fields, nil, a.Today()) {
-		if w.Field == "legal_name" || slices.Contains(fields, w.Field) {
-			wrong = append(wrong, w)
-		}
-	}
+	wrong := r.CheckOwn(a.Network.Settled.Fields, a.Today())
 	if _, err := a.Network.OpenBranch(r.Branch); err != nil {
 		wrong = append(wrong, person.Wrong{Field: "branch", Says: "Choose a branch."})
 	}
@@ -170,13 +127,13 @@ func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
 		age = new(loan.AgeOn(*r.Born, a.Today()))
 	}
 	class := people.ClassFor(a, r.Branch, age)
-	if class == "" {
+	card, err := people.NextCard(a, r.Branch)
+	if class == "" || problem.Of(err) != nil { // what is not set up is for staff to read
 		return nil, problem.Newf(
 			problem.Refused,
-			"No patron class is offered at this branch yet. Come in and ask; it takes a few minutes.",
+			"No card can be given out for this branch just now. Come in and ask; it takes a few minutes.",
 		)
 	}
-	card, err := people.NextCard(a, r.Branch)
 	if err != nil {
 		return nil, err
 	}
@@ -190,7 +147,7 @@ func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
 	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
 	people.Put(p, r)
 	a.Tx.PutPatron(p)
-	a.Tx.KeepStanding(id, string(loan.Active), "", stopped)
+	a.Tx.KeepStanding(id, string(loan.Active), "", person.Unseen)
 	return p, nil
 }
 
@@ -287,15 +244,15 @@ func One(a *act.Act, id int64) (*Whole, error) {
 	return w, nil
 }
 
-// waiting gives a sign-up that waits, locked.
-func waiting(a *act.Act, id int64) (*store.SignUp, error) {
+// inState gives a sign-up in a state, locked.
+func inState(a *act.Act, id int64, state string) (*store.SignUp, error) {
 	s, err := a.Tx.SignUpLocked(id)
 	switch {
 	case err != nil:
 		return nil, err
 	case s == nil:
 		return nil, problem.NoSuch("sign-up")
-	case s.State != "waiting":
+	case s.State != state:
 		return nil, problem.Newf(problem.Refused, "Somebody else has dealt with this sign-up already.")
 	}
 	return s, nil
@@ -303,7 +260,7 @@ func waiting(a *act.Act, id int64) (*store.SignUp, error) {
 
 // Take registers somebody who signed up, with what was completed.
 func Take(a *act.Act, id int64, j people.Joining) (*people.Written, error) {
-	s, err := waiting(a, id)
+	s, err := inState(a, id, "waiting")
 	if err != nil {
 		return nil, err
 	}
@@ -321,20 +278,20 @@ func Take(a *act.Act, id int64, j people.Joining) (*people.Written, error) {
 	return w, nil
 }
 
-// Known says that somebody who signed up has a record already; a temporary record of theirs is no longer used.
+// Known says that somebody who signed up has a record already. A temporary record of theirs becomes part of it, with its holds.
 func Known(a *act.Act, id, patron int64) (*SignUp, error) {
-	s, err := waiting(a, id)
-	if err != nil {
-		return nil, err
-	}
-	p, err := people.Locked(a, patron)
+	s, err := inState(a, id, "waiting")
 	if err != nil {
 		return nil, err
 	}
 	if s.PatronID != nil && *s.PatronID != patron {
-		if err := retire(a, *s.PatronID, "has another record"); err != nil {
+		if _, err := merging.Merge(a, patron, *s.PatronID); err != nil {
 			return nil, err
 		}
+	}
+	p, err := people.Locked(a, patron)
+	if err != nil {
+		return nil, err
 	}
 	a.Tx.AnswerSignUp(id, "taken", p.ID, "", a.Who.ID, a.Now)
 	a.Tell(
@@ -349,7 +306,7 @@ func Known(a *act.Act, id, patron int64) (*SignUp, error) {
 
 // TurnDown turns somebody down who signed up.
 func TurnDown(a *act.Act, id int64, reason string) (*SignUp, error) {
-	s, err := waiting(a, id)
+	s, err := inState(a, id, "waiting")
 	if err != nil {
 		return nil, err
 	}
@@ -370,45 +327,46 @@ func TurnDown(a *act.Act, id int64, reason string) (*SignUp, error) {
 	return again(a, id)
 }
 
-// retire lets a temporary record no longer be used.
+// retire lets a temporary record no longer be used, and ends its holds.
 func retire(a *act.Act, patron int64, why string) error {
+	if err := a.Tx.Lock(store.Lock{Patrons: []int64{patron}, HoldsOf: patron}); err != nil {
+		return err
+	}
+	open, err := a.Tx.HoldsOfPatron(patron)
+	if err != nil {
+		return err
+	}
+	for k := range open {
+		if err := holds.End(a, &open[k].Hold, why); err != nil {
+			return err
+		}
+	}
+	return stand(a, patron, loan.Active, loan.Inactive, why)
+}
+
+// stand brings a temporary record from one standing to another.
+func stand(a *act.Act, patron int64, was, is loan.Standing, why string) error {
 	if _, err := people.Locked(a, patron); err != nil {
 		return err
 	}
-	a.Tx.KeepStanding(patron, string(loan.Inactive), why, stopped)
-	a.Tell(
-		event.Event{
-			Kind:   event.StandingChanged,
-			Patron: patron,
-			Detail: event.Detail{Was: string(loan.Active), Is: string(loan.Inactive), Reason: why},
-		},
-	)
+	a.Tx.KeepStanding(patron, string(is), why, person.Unseen)
+	a.Tell(event.Event{
+		Kind: event.StandingChanged, Patron: patron,
+		Detail: event.Detail{Was: string(was), Is: string(is), Reason: why},
+	})
 	return nil
 }
 
-// Again lets somebody wait again who was turned down.
+// Again lets somebody wait again who was turned down. Holds of theirs that ended with that stay ended.
 func Again(a *act.Act, id int64) (*SignUp, error) {
-	s, err := a.Tx.SignUpLocked(id)
-	switch {
-	case err != nil:
+	s, err := inState(a, id, "turned_down")
+	if err != nil {
 		return nil, err
-	case s == nil:
-		return nil, problem.NoSuch("sign-up")
-	case s.State != "turned_down":
-		return nil, problem.Newf(problem.Refused, "Only who was turned down can wait again.")
 	}
 	if s.PatronID != nil {
-		if _, err := people.Locked(a, *s.PatronID); err != nil {
+		if err := stand(a, *s.PatronID, loan.Inactive, loan.Active, ""); err != nil {
 			return nil, err
 		}
-		a.Tx.KeepStanding(*s.PatronID, string(loan.Active), "", stopped)
-		a.Tell(
-			event.Event{
-				Kind:   event.StandingChanged,
-				Patron: *s.PatronID,
-				Detail: event.Detail{Was: string(loan.Inactive), Is: string(loan.Active)},
-			},
-		)
 	}
 	a.Tx.AwaitSignUp(id)
 	a.Tell(event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "waiting again"}})
@@ -424,14 +382,32 @@ func again(a *act.Act, id int64) (*SignUp, error) {
 	return &out, err
 }
 
-// part is how many one act of the night deletes.
-const part = 2000
+// part is how many sign-ups one act of the night deletes, forgotPart how many people it forgets.
+const (
+	part       = 2000
+	forgotPart = 100
+)
 
 // keptDays is for how long an answered sign-up is kept, so that it can be answered otherwise.
 const keptDays = 30
 
-// Drop deletes sign-ups that were answered a while ago.
+// Drop deletes sign-ups that were answered a while ago, and forgets those who were turned down and had a temporary card.
 func Drop(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	n, err := a.Tx.DropSignUps(calendar.Local(day.Add(-keptDays), 0, a.Network.Location), part)
+	before := calendar.Local(day.Add(-keptDays), 0, a.Network.Location)
+	turned, err := a.Tx.TurnedDown(before, forgotPart)
+	if err != nil {
+		return done, false, err
+	}
+	for _, patron := range turned {
+		// Whoever has something open all the same was taken on otherwise, and is no stranger any more.
+		if _, err := keeping.Forget(a, patron); err != nil && problem.Of(err) == nil {
+			return done, false, err
+		}
+		a.Tx.DropSignUpsOf(patron)
+	}
+	if len(turned) == forgotPart {
+		return done + forgotPart, false, nil
+	}
+	n, err := a.Tx.DropSignUps(before, part)
 	return done + n, n < part, err
 }

@@ -124,6 +124,7 @@ func TestATemporaryCard(t *testing.T) {
 	require.ErrorContains(t, err, "Say why")
 	_, err = turn("lives elsewhere")
 	require.NoError(t, err)
+	assert.Equal(t, "cancelled", p.Ask("SELECT state FROM holds"), "nothing is fetched for who was turned down")
 	assert.Equal(t, "inactive", p.Ask("SELECT standing FROM patrons WHERE card = ?", card))
 	testkit.Do(t, p.House, p.here, func(a *act.Act) (*signups.SignUp, error) { return signups.Again(a, id) })
 	assert.Equal(t, "waiting", p.list()[0].State)
@@ -196,4 +197,44 @@ func TestAnsweredSignUpsGo(t *testing.T) {
 
 func (p *porch) day() calendar.Date {
 	return testkit.Do(p.t, p.House, p.here, func(a *act.Act) (calendar.Date, error) { return a.Today(), nil })
+}
+
+// Who turns out to have a record gets what they held on a temporary card; that card leads to the record, and may borrow.
+func TestKnownAfterAll(t *testing.T) {
+	p := newPorch(t, 14)
+	known := p.Patron("HVH", map[string]any{"legal_name": "Wren Tallow"})
+	_, err := p.come(wren())
+	require.NoError(t, err)
+	card := p.Ask("SELECT card FROM patrons WHERE id <> ? AND legal_name = 'Wren Tallow'", known)
+	title, _ := p.Title("HVH")
+	opened := testkit.Do(t, p.House, p.here, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	testkit.Do(t, p.House, p.here, func(a *act.Act) (*holds.Hold, error) {
+		return holds.Place(a, holds.Order{Patron: opened.Card.ID, Title: title, Pickup: "HVH"})
+	})
+	id := p.list()[0].ID
+	testkit.Do(t, p.House, p.here, func(a *act.Act) (*signups.SignUp, error) { return signups.Known(a, id, known) })
+	again := testkit.Do(t, p.House, p.here, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	assert.Equal(t, known, again.Card.ID)
+	assert.Empty(t, again.Card.Stops)
+	assert.Len(t, again.Card.Holds, 1)
+}
+
+// Whoever was turned down is forgotten after a while, as the page promises; who was taken on otherwise since is not.
+func TestWhoWasTurnedDownIsForgotten(t *testing.T) {
+	p := newPorch(t, 14)
+	names := []string{"Wren Tallow", "Lark Tallow"}
+	for _, name := range names {
+		r := wren()
+		r.LegalName = name
+		_, err := p.come(r)
+		require.NoError(t, err)
+	}
+	for _, s := range p.list() {
+		testkit.Do(t, p.House, p.here, func(a *act.Act) (*signups.SignUp, error) { return signups.TurnDown(a, s.ID, "x") })
+	}
+	p.Set("UPDATE sign_ups SET answered_at = answered_at - interval '40 days'")
+	p.Set("UPDATE patrons SET standing = 'active' WHERE legal_name = 'Lark Tallow'")
+	require.NoError(t, night.Step(context.Background(), p.House, p.day(), "sign_ups"))
+	assert.Equal(t, "0", p.Ask("SELECT count(*) FROM sign_ups"))
+	assert.Equal(t, "Lark Tallow", p.Ask("SELECT string_agg(legal_name, ',') FROM patrons WHERE legal_name <> 'Forgotten'"))
 }

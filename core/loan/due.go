@@ -262,8 +262,10 @@ const furthest = 366
 
 // ByHand tells why a loan is not made due on a day, in a sentence; empty: it is. A loan by the hour stays so, and a due date is
 // a day on which the branch is open.
-func ByHand(was Due, day, today calendar.Date, b *calendar.Branch, reason string) string {
+func ByHand(was Due, lost bool, day, today calendar.Date, b *calendar.Branch, reason string) string {
 	switch {
+	case lost:
+		return "It counts as lost. Take it back first, if it is here."
 	case was.Hours:
 		return "This is lent by the hour. Renew it, or take it back."
 	case was.Date == day:

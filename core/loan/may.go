@@ -81,8 +81,8 @@ var StopKinds = []StopKind{
 // NeedsReason tells whether going past it has to be explained.
 func (k StopKind) NeedsReason() bool { return k != Soon && k != HadBefore }
 
-// adultFrom is the age from which nobody else answers for a patron.
-const adultFrom = 18
+// AdultFrom is the age from which nobody else answers for a patron.
+const AdultFrom = 18
 
 // StopsOf are the reasons for which a patron may borrow nothing at all, each its own.
 func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
@@ -155,7 +155,7 @@ func StopsFor(b Borrower, l Limits) []Stop {
 			stop(TooYoung, "Lent from the age of %d; this patron is %d.", l.LeastAge, *b.Age)
 		}
 	}
-	if l.ConsentNeeded && b.Age != nil && *b.Age < adultFrom && (b.Consent == nil || !*b.Consent) {
+	if l.ConsentNeeded && b.Age != nil && *b.Age < AdultFrom && (b.Consent == nil || !*b.Consent) {
 		if b.Consent == nil {
 			stop(NoConsent, "For older readers; a guardian has not been asked.")
 		} else {

@@ -132,10 +132,11 @@ func TestDueDatesByHand(t *testing.T) {
 		{"no reason", was, monday + 21, " ", "Say why"},
 		{"a closed day", was, monday + 23, "holiday", "It opens next on Mon 2 Nov 2026"},
 		{"a wrong year", was, monday + 3650, "holiday", "Look at the year"},
+		{"lost", was, monday + 21, "holiday", "counts as lost"},
 		{"by the hour", loan.AtInstant(time.Now()), monday, "holiday", "by the hour"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			says := loan.ByHand(c.was, c.day, monday, branch, c.reason)
+			says := loan.ByHand(c.was, c.name == "lost", c.day, monday, branch, c.reason)
 			if c.says == "" {
 				assert.Empty(t, says)
 				return

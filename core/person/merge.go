@@ -13,8 +13,8 @@ type Side struct {
 	Institution bool
 	Partner     bool // a library outside borrows on it
 	Standing    loan.Standing
-	Stopped     bool
-	Asks        int // things that came back and are still being asked about
+	Stopped     string // why they may look and not borrow
+	Asks        int    // things that came back and are still being asked about
 }
 
 // MayMerge tells why one record is not merged into another, in a sentence; empty: it may be.
@@ -27,7 +27,7 @@ func MayMerge(gone, kept Side) string {
 	case gone.Standing != kept.Standing:
 		return fmt.Sprintf("%s is %s here and %s there. Bring both records to one standing first, so that none is lost.",
 			kept.Name, kept.Standing, gone.Standing)
-	case gone.Stopped && !kept.Stopped:
+	case gone.Stopped != "" && gone.Stopped != Unseen && kept.Stopped == "": // who is known has been seen
 		return fmt.Sprintf("%s is stopped in the record that would go. Stop the one that stays too, or lift it first.", kept.Name)
 	case gone.Asks > 0 || kept.Asks > 0:
 		return "Something of theirs has come back and is still asked about. Answer that in its run of returns first."

@@ -23,8 +23,9 @@ func TestMayMerge(t *testing.T) {
 		{name: "partner", gone: func(s *Side) { s.Partner = true }, says: "library outside"},
 		{name: "institution", kept: func(s *Side) { s.Institution = true }, says: "institution"},
 		{name: "excluded", gone: func(s *Side) { s.Standing = loan.Excluded }, says: "active here and excluded there"},
-		{name: "stopped, lost by merging", gone: func(s *Side) { s.Stopped = true }, says: "stopped"},
-		{name: "stopped in the one that stays", kept: func(s *Side) { s.Stopped = true }},
+		{name: "stopped, lost by merging", gone: func(s *Side) { s.Stopped = "Kites not back" }, says: "stopped"},
+		{name: "stopped in the one that stays", kept: func(s *Side) { s.Stopped = "Kites not back" }},
+		{name: "signed up, and known", gone: func(s *Side) { s.Stopped = Unseen }},
 		{name: "asked about", kept: func(s *Side) { s.Asks = 1 }, says: "run of returns"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -181,9 +181,6 @@ type Guarding struct {
 // longestLine is how long one of several may be.
 const longestLine = 200
 
-// adultFrom is the age from which nobody else answers for a patron.
-const adultFrom = 18
-
 var (
 	yearForm  = regexp.MustCompile(`^[\p{L}\p{N} ./-]*$`)
 	phoneForm = regexp.MustCompile(`^[0-9+(][0-9 ()./+-]{4,}( ?(x|ext\.?) ?[0-9]{1,6})?$`)
@@ -253,14 +250,19 @@ func (r *Record) guardian(g *Guarding, today calendar.Date, wrong func(Field, st
 		wrong(Guardian, "There is no such patron.")
 	case g.Self:
 		wrong(Guardian, "Nobody is their own guardian.")
-	case g.Age != nil && *g.Age < adultFrom:
+	case g.Age != nil && *g.Age < loan.AdultFrom:
 		wrong(Guardian, "A guardian is grown up; this patron is %d.", *g.Age)
 	}
 }
 
 // Minor tells whether somebody answers for a person on a day.
 func (r *Record) Minor(today calendar.Date) bool {
-	return r.Born != nil && *r.Born <= today && loan.AgeOn(*r.Born, today) < adultFrom
+	return r.Born != nil && *r.Born <= today && loan.AgeOn(*r.Born, today) < loan.AdultFrom
+}
+
+// GrownUp tells whether somebody may answer for others. Whose birth date is not known is taken to be grown up.
+func GrownUp(born *calendar.Date, today calendar.Date) bool {
+	return born == nil || loan.AgeOn(*born, today) >= loan.AdultFrom
 }
 
 // lacks tells whether a record leaves a field empty that is asked of whom it is about.

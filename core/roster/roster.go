@@ -36,12 +36,20 @@ func (e Entry) where(list string) string {
 	return fmt.Sprintf("line %d of %s", e.Line, cmp.Or(e.List, "the pasted list"))
 }
 
-// Sought is what is known of the number of an entry.
+// Sought is what is known of the number of an entry. A card tells one person; only where it is nobody's card does it count as a
+// school's number, which may be that of several.
 type Sought struct {
-	Patrons  []int64 // whose it is; a school's number may be that of several
-	Former   bool    // it is a card that has been replaced by another
+	Card     []int64 // whose card it is, or was
+	School   []int64 // whose number at school it is
 	Inactive bool    // they are not active
 	Problem  string  // why it can be nobody's, in a sentence; empty: it is well formed
+}
+
+func (s Sought) patrons() []int64 {
+	if len(s.Card) > 0 {
+		return s.Card
+	}
+	return s.School
 }
 
 // Odd is a line that names nobody who can be put on a roster.
@@ -52,44 +60,44 @@ type Odd struct {
 	Says string `json:"says"`
 }
 
-// Placed is somebody named by a line.
-type Placed struct {
-	Patron int64
-	Line   int
-}
-
-// Sort tells who is named for which roster, in the order of the lines, and which lines are odd: empty, of nobody, of several,
-// or of somebody whom an earlier line names. Of a class, one pupil is in one: a line that names them for another is odd too.
-func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]Placed, []Odd) {
-	placed := map[string][]Placed{}
+// Sort tells who is named for which roster, in the order of the lines, and which lines are odd: without a number or a roster, of
+// nobody, of several, or of somebody whom an earlier line names. Of a class, one pupil is in one: a line that names them for another
+// is odd too. A roster is called as the first line calls it, whatever capitals others use.
+func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]int64, []Odd) {
+	placed := map[string][]int64{}
 	odd := []Odd{}
 	first := map[string]Entry{}
+	called := map[string]string{}
 	for _, e := range entries {
-		says := ""
+		e.Roster = strings.Join(strings.Fields(e.Roster), " ")
+		roster := strings.ToLower(e.Roster)
 		s := sought[e.Text]
+		patrons := s.patrons()
+		says := ""
 		var key string
 		switch {
 		case e.Text == "":
 			says = "There is no number in this line."
-		case s.Problem != "" && len(s.Patrons) == 0:
+		case e.Roster == "":
+			says = "No roster is named for this line, by a column or a file."
+		case s.Problem != "" && len(patrons) == 0:
 			says = s.Problem
-		case len(s.Patrons) == 0:
+		case len(patrons) == 0:
 			says = "Nobody here has this number."
-		case len(s.Patrons) > 1:
-			says = fmt.Sprintf("%d patrons have this school number. Name the card.", len(s.Patrons))
+		case len(patrons) > 1:
+			says = fmt.Sprintf("%d patrons have this school number. Name the card.", len(patrons))
 		case s.Inactive:
 			says = "Their card is not in use."
 		default:
-			key = strconv.FormatInt(s.Patrons[0], 10)
+			key = strconv.FormatInt(patrons[0], 10)
 			if kind == Club {
-				key += " " + strings.ToLower(e.Roster)
+				key += " " + roster
 			}
 			switch before, twice := first[key]; {
 			case twice && strings.EqualFold(before.Roster, e.Roster):
 				says = fmt.Sprintf("The same person stands in %s.", before.where(e.List))
 			case twice:
-				says = fmt.Sprintf("A pupil is in one class, and they are put into %s in %s.", before.Roster,
-					before.where(e.List))
+				says = fmt.Sprintf("A pupil is in one class, and they are put into %s in %s.", before.Roster, before.where(e.List))
 			}
 		}
 		if says != "" {
@@ -97,9 +105,52 @@ func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]Pl
 			continue
 		}
 		first[key] = e
-		placed[e.Roster] = append(placed[e.Roster], Placed{s.Patrons[0], e.Line})
+		if called[roster] == "" {
+			called[roster] = e.Roster
+		}
+		placed[called[roster]] = append(placed[called[roster]], patrons[0])
 	}
 	return placed, odd
+}
+
+// Member is that somebody is in a roster.
+type Member struct{ Roster, Patron int64 }
+
+// Filling is what becomes of a roster when patrons are put into it.
+type Filling struct {
+	Enter []int64        // who comes in
+	There int            // how many of those named are in it already
+	Leave []Member       // who leaves: the class where they were, or this one
+	From  map[int64]bool // who of those that come in leaves another class
+}
+
+// Fill tells what becomes of a roster when patrons, each named once, are put into it. In are its members, and for a class the
+// classes of those patrons too; with only, whoever is in it and not named leaves.
+func Fill(id int64, patrons []int64, in []Member, only bool) Filling {
+	f := Filling{From: map[int64]bool{}}
+	named, there := map[int64]bool{}, map[int64]bool{}
+	for _, p := range patrons {
+		named[p] = true
+	}
+	for _, m := range in {
+		switch {
+		case m.Roster != id && named[m.Patron]:
+			f.Leave = append(f.Leave, m)
+			f.From[m.Patron] = true
+		case m.Roster != id:
+		case named[m.Patron]:
+			there[m.Patron] = true
+		case only:
+			f.Leave = append(f.Leave, m)
+		}
+	}
+	for _, p := range patrons {
+		if !there[p] {
+			f.Enter = append(f.Enter, p)
+		}
+	}
+	f.There = len(there)
+	return f
 }
 
 var number = regexp.MustCompile(`[0-9]+`)

@@ -3,6 +3,7 @@ package roster
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,16 +12,17 @@ import (
 
 func TestSort(t *testing.T) {
 	sought := map[string]Sought{
-		"c1": {Patrons: []int64{1}}, "s1": {Patrons: []int64{1}}, "c2": {Patrons: []int64{2}},
-		"old2": {Patrons: []int64{2}, Former: true}, "both": {Patrons: []int64{3, 4}},
-		"gone": {Patrons: []int64{5}, Inactive: true}, "bad": {Problem: "A check digit that does not fit."},
+		"c1": {Card: []int64{1}}, "s1": {School: []int64{1}}, "c2": {Card: []int64{2}, School: []int64{8, 9}},
+		"both": {School: []int64{3, 4}}, "gone": {School: []int64{5}, Inactive: true},
+		"bad": {Problem: "A check digit that does not fit."}, "odd": {School: []int64{6}, Problem: "It is no card."},
 	}
 	entries := []Entry{
-		{"", 1, "c1", ""}, {"", 2, "", ""}, {"", 3, "nobody", ""}, {"", 4, "s1", ""}, {"", 5, "both", ""}, {"", 6, "gone", ""},
-		{"", 7, "bad", ""}, {"", 8, "old2", ""}, {"", 9, "c1", "5b"},
+		{"", 1, "c1", "5b"}, {"", 2, "", "5b"}, {"", 3, "nobody", "5b"}, {"", 4, "s1", " 5B "}, {"", 5, "both", "5b"},
+		{"", 6, "gone", "5b"}, {"", 7, "bad", "5b"}, {"", 8, "c2", "5B"}, {"x", 9, "c1", "6a"}, {"", 10, "odd", "5b"},
+		{"", 11, "c2", " "},
 	}
 	placed, odd := Sort(entries, sought, Class)
-	assert.Equal(t, map[string][]Placed{"": {{1, 1}, {2, 8}}}, placed)
+	assert.Equal(t, map[string][]int64{"5b": {1, 2, 6}}, placed, "a card before a school's number; one roster, whatever its capitals")
 	var said []string
 	for _, o := range odd {
 		said = append(said, fmt.Sprint(o.Line, " ", o.Says))
@@ -28,11 +30,37 @@ func TestSort(t *testing.T) {
 	assert.Equal(t, []string{
 		"2 There is no number in this line.", "3 Nobody here has this number.", "4 The same person stands in line 1.",
 		"5 2 patrons have this school number. Name the card.", "6 Their card is not in use.",
-		"7 A check digit that does not fit.", "9 A pupil is in one class, and they are put into  in line 1.",
+		"7 A check digit that does not fit.", "9 A pupil is in one class, and they are put into 5b in line 1 of the pasted list.",
+		"11 No roster is named for this line, by a column or a file.",
 	}, said)
 	placed, odd = Sort(entries, sought, Club)
-	assert.Len(t, placed["5b"], 1, "of clubs one is in many")
-	assert.Len(t, odd, 6)
+	assert.Equal(t, []int64{1}, placed["6a"], "of clubs one is in many")
+	assert.Len(t, odd, 7)
+}
+
+func TestFill(t *testing.T) {
+	in := []Member{{7, 1}, {7, 2}, {8, 3}, {8, 9}}
+	for _, c := range []struct {
+		name    string
+		patrons []int64
+		only    bool
+		enter   []int64
+		there   int
+		leave   []Member
+	}{
+		{"nobody", nil, false, nil, 0, nil},
+		{"one who is there, one from another class, one from none", []int64{1, 3, 4}, false, []int64{3, 4}, 1, []Member{{8, 3}}},
+		{"and nobody else", []int64{1, 3, 4}, true, []int64{3, 4}, 1, []Member{{7, 2}, {8, 3}}},
+		{"nobody at all", nil, true, nil, 0, []Member{{7, 1}, {7, 2}}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			f := Fill(7, c.patrons, in, c.only)
+			assert.Equal(t, c.enter, f.Enter)
+			assert.Equal(t, c.there, f.There)
+			assert.Equal(t, c.leave, f.Leave)
+			assert.Equal(t, slices.Contains(c.patrons, 3), f.From[3])
+		})
+	}
 }
 
 func TestNext(t *testing.T) {

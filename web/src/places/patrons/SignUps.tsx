@@ -55,7 +55,10 @@ const columns: Column<Row>[] = [
         <Tag tone="amber">{s.patron > 0 ? "waits, has a temporary card" : "waits"}</Tag>
       ) : (
         <>
-          <Tag tone="plain">turned down</Tag> <span className="text-sm text-ink-2">{s.reason}</span>
+          <Tag tone="plain">turned down</Tag>{" "}
+          <span className="text-sm text-ink-2">
+            {s.answered}: {s.reason}
+          </span>
         </>
       ),
   },
