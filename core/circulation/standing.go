@@ -11,3 +11,48 @@ const (
 	ItemAside     ItemStanding = "aside"   // needs mending or a decision
 	ItemWithdrawn ItemStanding = "withdrawn"
 )
+
+// NeedsReason tells whether somebody has to say why an item comes to stand so: what leaves the stock is asked for years later.
+func (s ItemStanding) NeedsReason() bool { return s == ItemWithdrawn }
+
+// AsideFor is what an item is put aside for; empty where nobody said so.
+type AsideFor string
+
+// What items are put aside for.
+const (
+	ForDamage AsideFor = "damaged" // somebody has to look at it
+	ForRepair AsideFor = "repair"
+	ForRebuy  AsideFor = "rebuy" // worn out: another copy is to be bought
+)
+
+// AsideFors are all of them.
+var AsideFors = []AsideFor{ForDamage, ForRepair, ForRebuy}
+
+// Place is where an item is other than free on its shelf.
+type Place string
+
+// The places.
+const (
+	PlaceShelf     Place = "" // nowhere else
+	PlaceLent      Place = "lent"
+	PlaceUnderWay  Place = "under_way"
+	PlaceHoldShelf Place = "hold_shelf"
+	PlaceFetching  Place = "fetching" // to be taken from the shelf for a hold
+	PlaceOutOfUse  Place = "aside"    // missing, put aside or withdrawn
+)
+
+// MayStand tells why how an item stands cannot be changed by hand while it is somewhere; empty where it can. Only what is on its
+// shelf or out of use is in somebody's hand, or known to be in nobody's.
+func MayStand(at Place) string {
+	switch at {
+	case PlaceLent:
+		return "It is on loan. Take it back first."
+	case PlaceUnderWay:
+		return "It is on its way. Receive it first."
+	case PlaceHoldShelf:
+		return "It is on the hold shelf for somebody. End that hold first, or scan it under Returns."
+	case PlaceFetching:
+		return "It is to be fetched for a hold. Say on the fetch list that it is not there, and another copy is chosen."
+	}
+	return ""
+}

@@ -37,9 +37,11 @@ type InHand struct {
 	Here, Home calendar.Code
 	Collection string
 	Material   string
-	Aside      bool          // put aside for repair
-	Pickup     calendar.Code // branch where the hold that it serves is picked up; empty: it serves none
-	Lender     string        // name of the library outside that it belongs to; empty: ours
+	Aside      bool           // put aside for repair
+	Pickup     calendar.Code  // branch where the hold that it serves is picked up; empty: it serves none
+	Until      *calendar.Date // it belongs to Home for a time, until this day; nil: for good
+	After      calendar.Code  // and then there
+	Lender     string         // name of the library outside that it belongs to; empty: ours
 }
 
 // Way is where an item goes: To is a branch code for a tote.
@@ -64,6 +66,9 @@ func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (W
 		return Way{Tote, ForHold, i.Pickup}, trace.Add(why.Decided, "Waited for at "+name(i.Pickup))
 	}
 	trace = trace.Add(why.Fact, "Nobody waits for it")
+	if i.Until != nil {
+		trace = trace.Add(why.Fact, "Belongs to "+name(i.Home)+" until "+i.Until.Say()+", then to "+name(i.After))
+	}
 	if i.Lender != "" && i.Home == i.Here {
 		trace.Result = "Home to " + i.Lender
 		return Way{Outside, Returning, ""}, trace.Add(why.Decided, "Borrowed from "+i.Lender)
@@ -82,8 +87,8 @@ func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (W
 		trace.Result = "Shelve here"
 		return Way{Shelf, AtHome, ""}, trace.Add(why.Decided, "It is at home here")
 	}
-	at := rulebook.Situate(i.Here, i.Home, i.Collection, i.Material, "")
-	if terms := i.Rules.Decide(at, nil); terms.Value(rulebook.Floating).YesNo() {
+	if StaysHere(i.Rules, i.Here, i.Home, i.Collection, i.Material) {
+		at := rulebook.Situate(i.Here, i.Home, i.Collection, i.Material, "")
 		trace.Result = "Shelve here"
 		return Way{Shelf, Floats, ""}, trace.Under(why.Decided, i.Rules.Why(at, nil, rulebook.Floating))
 	}

@@ -97,7 +97,8 @@ func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]in
 			case twice && strings.EqualFold(before.Roster, e.Roster):
 				says = fmt.Sprintf("The same person stands in %s.", before.where(e.List))
 			case twice:
-				says = fmt.Sprintf("A pupil is in one class, and they are put into %s in %s.", before.Roster, before.where(e.List))
+				says = fmt.Sprintf("A pupil is in one class, and they are put into %s in %s.",
+					before.Roster, before.where(e.List))
 			}
 		}
 		if says != "" {

@@ -5,7 +5,9 @@ package settings
 import (
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"slices"
+	"strings"
 
 	"nevrin/core/expect"
 	"nevrin/core/loan"
@@ -24,7 +26,40 @@ type Settings struct {
 	SignUps     SignUps      `json:"sign_ups"`
 	OneAddress  bool         `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
 	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
+	Records     Records      `json:"records" doc:"The service that is asked for records of titles"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
+}
+
+// Records is the service that is asked for records of titles; without an address there is none.
+type Records struct {
+	Name    string `json:"name" maxLength:"100"`
+	Address string `json:"address" maxLength:"300" doc:"Over SRU, such as https://records.example/sru"`
+	Covers  string `json:"covers" maxLength:"300" doc:"Of pictures; {isbn} stands for the number"`
+}
+
+// check tells what is wrong with it.
+func (r Records) check() error {
+	for what, address := range map[string]string{"records": r.Address, "pictures": r.Covers} {
+		if address == "" {
+			continue
+		}
+		at, err := url.Parse(address)
+		if err != nil || at.Host == "" || at.Scheme != "https" && at.Scheme != "http" {
+			return expect.Errorf(
+				"one that begins with https:// or http:// and names a host",
+				"the address %q for %s",
+				address,
+				what,
+			)
+		}
+	}
+	switch {
+	case r.Address != "" && r.Name == "":
+		return expect.Errorf("what people call it", "a service for records without a name")
+	case r.Covers != "" && !strings.Contains(r.Covers, "{isbn}"):
+		return expect.Errorf("{isbn} where the number stands", "the address %q for pictures", r.Covers)
+	}
+	return nil
 }
 
 // Limits are how far those go who work here without asking somebody.
@@ -108,6 +143,9 @@ func (s *Settings) Check() error {
 		return expect.Errorf(right, "a rest of %d minutes for stations", s.IdleMinutes)
 	}
 	if err := s.Fields.Check(); err != nil {
+		return err
+	}
+	if err := s.Records.check(); err != nil {
 		return err
 	}
 	for _, r := range slices.Concat(s.Second, s.Limits.Consents) {

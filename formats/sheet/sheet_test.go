@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"nevrin/formats/sheet"
 )
@@ -36,4 +37,14 @@ func TestNothingIsRun(t *testing.T) {
 	back, err := csv.NewReader(&out).ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"Title", "Fine"}, {"'=1+1, \"quoted\"\nand broken", "-0.25"}}, back)
+}
+
+// Whatever a cell says, what is written as text says the same when it is taken off again.
+func TestTextIsPlainAgain(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		cell := rapid.StringOf(rapid.RuneFrom([]rune("'=+-@a1. \t"))).Draw(t, "cell")
+		if got := sheet.Plain(sheet.Text(cell)); got != cell {
+			t.Fatalf("%q became %q", cell, got)
+		}
+	})
 }

@@ -1,5 +1,5 @@
-// Package sru searches libraries over SRU 1.2 with CQL queries and Dublin Core records, and writes
-// such answers (SRU 1.2, CQL and the Dublin Core schema of the Library of Congress, from memory).
+// Package sru searches libraries over SRU 1.2 with CQL queries for Dublin Core or MARCXML records, and writes such answers
+// (SRU 1.2, CQL with the Bath profile's index for ISBN, and the schemas of the Library of Congress, from memory).
 package sru
 
 import (
@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+
+	"nevrin/formats/marc"
 )
 
 // Record is a title found.
@@ -26,7 +28,7 @@ type response struct {
 	Version     string       `xml:"http://www.loc.gov/zing/srw/ version"`
 	Number      int          `xml:"http://www.loc.gov/zing/srw/ numberOfRecords"`
 	Records     []wrapped    `xml:"http://www.loc.gov/zing/srw/ records>record"`
-	Diagnostics []diagnostic `xml:"http://www.loc.gov/zing/srw/ diagnostics>diagnostic"`
+	Diagnostics []diagnostic `xml:"diagnostics>diagnostic"`
 }
 
 type wrapped struct {
@@ -37,13 +39,24 @@ type wrapped struct {
 }
 
 type data struct {
-	DC Record `xml:"info:srw/schema/1/dc-schema dc"`
+	DC   *Record   `xml:"info:srw/schema/1/dc-schema dc"`
+	MARC *marc.XML `xml:"http://www.loc.gov/MARC21/slim record"`
 }
 
+// The schemas of records.
+const (
+	dublinCore = "info:srw/schema/1/dc-v1.1"
+	marcXML    = "info:srw/schema/1/marcxml-v1.1"
+)
+
+// diagnostic is written in its own namespace, and read in any: not all servers keep to it.
 type diagnostic struct {
+	XMLName xml.Name
 	Message string `xml:"message"`
-	Details string `xml:"details"`
+	Details string `xml:"details,omitempty"`
 }
+
+var diagnosticName = xml.Name{Space: "http://www.loc.gov/zing/srw/diagnostic/", Local: "diagnostic"}
 
 // Words builds a CQL query that wants every word somewhere in the record.
 func Words(words string) string {
@@ -67,16 +80,61 @@ func Terms(query string) ([]string, error) {
 	return words, nil
 }
 
-// Search asks a server for records with all of these words.
-func Search(ctx context.Context, client *http.Client, base, words string) ([]Record, error) {
-	query := url.Values{
-		"version":        {"1.2"},
-		"operation":      {"searchRetrieve"},
-		"query":          {Words(words)},
-		"maximumRecords": {"20"},
-		"recordSchema":   {"info:srw/schema/1/dc-v1.1"},
+// ISBN builds a CQL query for an ISBN (Bath profile).
+func ISBN(number string) string { return `bath.isbn = "` + number + `"` }
+
+// ISBNOf gives the ISBN of a query that ISBN built; empty for others.
+func ISBNOf(query string) string {
+	number, ok := strings.CutPrefix(strings.TrimSpace(query), `bath.isbn = "`)
+	if !ok || !strings.HasSuffix(number, `"`) {
+		return ""
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, base+"?"+query.Encode(), nil)
+	return strings.TrimSuffix(number, `"`)
+}
+
+// Search asks a server for Dublin Core records with all of these words.
+func Search(ctx context.Context, client *http.Client, base, words string) ([]Record, error) {
+	found, err := retrieve(ctx, client, base, Words(words), dublinCore)
+	if err != nil {
+		return nil, err
+	}
+	out := []Record{}
+	for _, w := range found {
+		if w.Data.DC == nil {
+			continue
+		}
+		r := *w.Data.DC
+		r.ID = w.Identifier
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+// Retrieve asks a server for MARC 21 records that a query finds.
+func Retrieve(ctx context.Context, client *http.Client, base, query string) ([]*marc.Record, error) {
+	found, err := retrieve(ctx, client, base, query, marcXML)
+	if err != nil {
+		return nil, err
+	}
+	out := []*marc.Record{}
+	for _, w := range found {
+		if w.Data.MARC != nil {
+			out = append(out, w.Data.MARC.Record())
+		}
+	}
+	if len(found) > 0 && len(out) == 0 {
+		return nil, fmt.Errorf("the records of the answer are no MARCXML, but %q", found[0].Schema)
+	}
+	return out, nil
+}
+
+func retrieve(ctx context.Context, client *http.Client, base, query, schema string) ([]wrapped, error) {
+	values := url.Values{
+		"version": {"1.2"}, "operation": {"searchRetrieve"}, "query": {query}, "maximumRecords": {"20"},
+		"recordSchema":  {schema},
+		"recordPacking": {"xml"},
+	}
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, base+"?"+values.Encode(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -85,6 +143,9 @@ func Search(ctx context.Context, client *http.Client, base, words string) ([]Rec
 		return nil, err
 	}
 	defer func() { _ = answer.Body.Close() }()
+	if answer.StatusCode != http.StatusOK {
+		return nil, fmt.Errorf("the answer is %s", answer.Status)
+	}
 	var r response
 	if err := xml.NewDecoder(http.MaxBytesReader(nil, answer.Body, 4<<20)).Decode(&r); err != nil {
 		return nil, fmt.Errorf("the answer is no SRU response: %w", err)
@@ -92,22 +153,30 @@ func Search(ctx context.Context, client *http.Client, base, words string) ([]Rec
 	if len(r.Diagnostics) > 0 {
 		return nil, fmt.Errorf("%s %s", r.Diagnostics[0].Message, r.Diagnostics[0].Details)
 	}
-	out := make([]Record, len(r.Records))
-	for k, w := range r.Records {
-		out[k] = w.Data.DC
-		out[k].ID = w.Identifier
-	}
-	return out, nil
+	return r.Records, nil
 }
 
 // Write answers a search with records, or with a diagnostic where there is a problem.
 func Write(records []Record, problem error) ([]byte, error) {
 	r := response{Version: "1.2", Number: len(records)}
 	for _, rec := range records {
-		r.Records = append(r.Records, wrapped{"info:srw/schema/1/dc-v1.1", "xml", data{rec}, rec.ID})
+		r.Records = append(r.Records, wrapped{dublinCore, "xml", data{DC: &rec}, rec.ID})
 	}
+	return written(&r, problem)
+}
+
+// WriteMARC answers a search with MARC 21 records, or with a diagnostic where there is a problem.
+func WriteMARC(records []*marc.Record, problem error) ([]byte, error) {
+	r := response{Version: "1.2", Number: len(records)}
+	for _, rec := range records {
+		r.Records = append(r.Records, wrapped{marcXML, "xml", data{MARC: rec.AsXML()}, rec.Value("001")})
+	}
+	return written(&r, problem)
+}
+
+func written(r *response, problem error) ([]byte, error) {
 	if problem != nil {
-		r.Diagnostics = []diagnostic{{Message: problem.Error()}}
+		r.Diagnostics = []diagnostic{{XMLName: diagnosticName, Message: problem.Error()}}
 	}
 	out, err := xml.MarshalIndent(r, "", " ")
 	return append([]byte(xml.Header), out...), err

@@ -1,0 +1,87 @@
+package label_test
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	_ "image/png"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/makiuchi-d/gozxing"
+	"github.com/makiuchi-d/gozxing/oned"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/core/ident"
+	"nevrin/formats/label"
+)
+
+// Labels of every sheet, printed to a picture by pdftoppm (Debian's poppler-utils) and read back by a barcode reader
+// (gozxing), says its number; its words read back by pdftotext.
+func TestLabelsReadBack(t *testing.T) {
+	pattern := ident.Usual("1846").Patterns[1]
+	for _, s := range label.Sheets {
+		t.Run(s.ID, func(t *testing.T) {
+			var labels []label.Label
+			count := s.Columns*s.Rows + 2 // onto a second sheet, since one place is left free
+			for k := range count {
+				number := pattern.Number(int64(27441 + k))
+				labels = append(labels, label.Label{
+					Number: number, Shown: number, Call: fmt.Sprintf("386.%d VEL", k), Home: "Thistle Bay",
+					Title: "The Ledger of Small Ferries, and of What They Carried Across the Sound",
+				})
+			}
+			var out bytes.Buffer
+			require.NoError(t, s.Write(&out, labels, 1))
+			folder := t.TempDir()
+			file := filepath.Join(folder, "labels.pdf")
+			require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
+			require.NoError(t, exec.Command("pdftoppm", "-r", "200", "-png", file, filepath.Join(folder, "page")).Run())
+			text, err := exec.Command("pdftotext", file, "-").Output()
+			require.NoError(t, err)
+			pages, err := filepath.Glob(filepath.Join(folder, "page*.png"))
+			require.NoError(t, err)
+			require.Len(t, pages, 2)
+			for k, l := range labels {
+				at := k + 1
+				assert.Contains(t, string(text), l.Call)
+				if k%7 != 0 && k < count-2 { // reading takes long; of some, and of the last
+					continue
+				}
+				assert.Equal(t, l.Number, read(t, s, pages[at/(s.Columns*s.Rows)], at%(s.Columns*s.Rows)))
+			}
+		})
+	}
+}
+
+// read cuts one label out of a page and reads its barcode.
+func read(t *testing.T, s label.Sheet, page string, at int) string {
+	f, err := os.Open(page)
+	require.NoError(t, err)
+	defer func() { _ = f.Close() }()
+	whole, _, err := image.Decode(f)
+	require.NoError(t, err)
+	dots := float64(whole.Bounds().Dx()) / s.Width
+	x := (s.Left + float64(at%s.Columns)*s.PitchAcross) * dots
+	y := (s.Top + float64(at/s.Columns)*s.PitchDown) * dots
+	part := whole.(interface {
+		SubImage(r image.Rectangle) image.Image
+	}).SubImage(image.Rect(int(x), int(y), int(x+s.LabelWidth*dots), int(y+s.LabelHigh*dots)))
+	bits, err := gozxing.NewBinaryBitmapFromImage(part)
+	require.NoError(t, err)
+	found, err := oned.NewCode128Reader().Decode(bits, nil)
+	require.NoError(t, err, "label %d of %s", at, filepath.Base(page))
+	return found.GetText()
+}
+
+func TestSheetsThatCannotBe(t *testing.T) {
+	s, ok := label.SheetOf("a4-3x8")
+	require.True(t, ok)
+	assert.ErrorContains(t, s.Write(&bytes.Buffer{}, nil, 24), "a sheet has 24")
+	assert.ErrorContains(t, s.Write(&bytes.Buffer{}, []label.Label{{Number: "ü"}}, 0), "has no barcode")
+	_, ok = label.SheetOf("napkin")
+	assert.False(t, ok)
+}
