@@ -32,6 +32,9 @@ func (s *Server) operations() {
 	s.deskOperations()
 	s.returnOperations()
 	s.stockOperations()
+	s.titleOperations()
+	s.itemOperations()
+	s.shelfOperations()
 	s.holdOperations()
 	s.noticeOperations()
 	s.interlibraryOperations()
@@ -58,6 +61,7 @@ type Me struct {
 	Currency string          `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
 	Training bool            `json:"training" doc:"Runs on a training clock"`
 	Mailbox  string          `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
+	Records  string          `json:"records" doc:"Address of the stand-in for records of titles; empty outside the demo"`
 	Outside  string          `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
 	Numbers  []ident.Pattern `json:"numbers" doc:"How numbers look, for showing them in groups"`
 	Demo     []DemoStaff     `json:"demo" doc:"People of the demo, for one-click sign-in"`
@@ -169,20 +173,6 @@ func (s *Server) houseOperations() {
 		Paged
 		Words string `query:"words" minLength:"1" maxLength:"200"`
 	}
-	look(
-		s,
-		"/titles",
-		"findTitles",
-		"Find titles by words",
-		everyone,
-		func(a *act.Act, in *words) (Rows[catalogue.Title], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[catalogue.Title]{}, err
-			}
-			return rows(catalogue.FindTitles(a, in.Words, page))
-		},
-	)
 	open(
 		s,
 		"/patrons",
@@ -227,7 +217,8 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
 		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
-		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Numbers: a.Network.Numbers.Patterns,
+		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Records: s.options.Records,
+		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
 		Demo: []DemoStaff{},
@@ -484,15 +475,6 @@ func (s *Server) stockOperations() {
 		func(a *act.Act, in *OneSent[class]) (Done, error) {
 			return Done{true}, people.Classify(a, in.ID, in.Body.Class)
 		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/items/{id}/in-use",
-		"backInUse",
-		"End that an item is put aside or missing",
-		employed,
-		func(a *act.Act, in *One) (Done, error) { return Done{true}, stock.BackInUse(a, in.ID) },
 	)
 	do(
 		s,

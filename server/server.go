@@ -33,6 +33,7 @@ type Options struct {
 	Demo      bool           // started as a demo: its people sign in with one click
 	Mailbox   string         // address of the stand-in's mailbox; empty outside the demo
 	Outside   string         // address of the partners' stand-in; empty outside the demo
+	Records   string         // address of the stand-in for records of titles; empty outside the demo
 	Plain     bool           // without TLS, as on loopback: cookies over plain HTTP
 	Proxies   []netip.Prefix // who may say on whose behalf they ask
 	PerMinute int            // requests of one session; 0: as usual
@@ -105,6 +106,9 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Post("/api/branch", s.changeBranch)
 		r.Get(livePath, s.live)
 		r.Get("/api/slips/hold/{id}", s.holdSlip)
+		r.Get("/api/labels", s.labels)
+		r.Get("/api/out/{file}", s.takeOut)
+		r.Get("/api/titles/{id}/cover", s.cover)
 		s.files(r)
 	})
 	return s, nil

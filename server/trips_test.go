@@ -22,6 +22,7 @@ import (
 const (
 	lendingTrips = 8
 	returnTrips  = 9
+	shelfTrips   = 8
 )
 
 func counted(t *testing.T) (*act.House, *testkit.Trips, string) {
@@ -96,4 +97,28 @@ func TestScansTakeFewRoundTrips(t *testing.T) {
 		"what changed nothing keeps no answer",
 	)
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM answers WHERE key LIKE '%lending-0'"))
+}
+
+// A scan along a shelf takes few round trips, the same at the end as at the beginning.
+func TestShelfScansTakeFewRoundTrips(t *testing.T) {
+	h, trips, base := counted(t)
+	jory := at(t, base, "jory")
+	var shelf struct{ ID int64 }
+	_, body := jory.send(http.MethodPost, "/api/inventories", "a-shelf-of-its-own", map[string]string{"name": "Window side", "collection": ""})
+	require.NoError(t, json.Unmarshal([]byte(body), &shelf), body)
+	var items []string
+	require.NoError(t, testkit.SQL(h).Raw(testkit.FreeItems, "SLM", "book", 24).Scan(&items).Error)
+	most := 0
+	for k, item := range items {
+		trips.Since()
+		status, body := jory.send(http.MethodPost, fmt.Sprintf("/api/inventories/%d/scans", shelf.ID), fmt.Sprintf("along-the-shelf-%d", k),
+			map[string]any{"text": item})
+		require.Equal(t, http.StatusOK, status, body)
+		require.NotContains(t, body, `"unknown"`)
+		if said := trips.Since(); k > 2 {
+			assert.LessOrEqual(t, len(said), shelfTrips, "%q", said)
+			most = max(most, len(said))
+		}
+	}
+	t.Logf("a scan along a shelf takes %d round trips", most)
 }

@@ -31,7 +31,9 @@ var whose = map[string]string{
 	"run": "day", "runLines": "day", "runOfPatron": "day",
 	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
 	"missed": "branch", "cancelHold": "asked", "slip": "branch",
-	"noteItem": "anybody's", "backInUse": "anybody's", "classifyItem": "anybody's",
+	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
+	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
+	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",
 	"arrivedFromOutside": "anybody's", "copiesFor": "anybody's", "replyToPartner": "anybody's", "seenRefusal": "anybody's", "sendHome": "anybody's", "shipToPartner": "anybody's", "withdrawRequest": "anybody's",
 	"messages": "anybody's", "sendMailing": "anybody's", "dropMailing": "anybody's", "settleMessage": "anybody's",
 	"rules": "anybody's", "checkEdition": "anybody's", "compareRanking": "anybody's", "rehearse": "anybody's", "rehearsals": "anybody's", "rehearsal": "anybody's", "stopRehearsal": "anybody's",
@@ -177,6 +179,29 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE return_runs SET day = day - 1 WHERE id = ?", run).Error)
 	status, says = send(jory, http.MethodGet, "/api/returns/"+run+"/lines", nil)
 	refused("runLines", status, says)
+
+	// A shelf at Saltmere that is walked along.
+	_, says = post(jory, "/api/inventories", map[string]string{"name": "Window side", "collection": ""})
+	shelf := id(says)
+	status, says = post(jory, "/api/inventories/"+shelf+"/scans", map[string]string{"text": ask(testkit.FreeItem, "SLM", "book")})
+	fine("shelfScan", status, says)
+	scan := id(says)
+	status, says = post(bea, "/api/inventories/"+shelf+"/scans", map[string]string{"text": "x"})
+	refused("shelfScan", status, says)
+	for _, c := range []struct {
+		op, method, path string
+		body             any
+	}{
+		{"inventory", http.MethodGet, "/api/inventories/" + shelf, nil}, {"shelfLines", http.MethodGet, "/api/inventories/" + shelf + "/lines", nil},
+		{"shelfReport", http.MethodGet, "/api/inventories/" + shelf + "/report", nil},
+		{"undoShelfScan", http.MethodPost, "/api/inventory-lines/" + scan + "/undo", nil},
+		{"finishInventory", http.MethodPost, "/api/inventories/" + shelf + "/finish", map[string]any{"missing": []int64{}}},
+	} {
+		status, says = send(bea, c.method, c.path, c.body)
+		refused(c.op, status, says)
+		status, says = send(jory, c.method, c.path, c.body)
+		fine(c.op, status, says)
+	}
 
 	// Holds to be fetched at one branch for another.
 	hold := func() (id, fetchAt, pickup string) {

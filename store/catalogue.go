@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -30,29 +31,6 @@ func after(text, id string, n int) string {
 	return fmt.Sprintf("$%d::bigint >= 0 AND (%s, %s) > ($%d::text, $%d::bigint)", n+1, text, id, n+2, n+3)
 }
 
-// TitleFound is a title with how its copies stand.
-type TitleFound struct {
-	ID, Copies, Here, In, Waiting int64
-	Name, Author                  string
-	Year                          int
-}
-
-// FindTitles gives a page of the titles in whose name, author or ISBN every word stands.
-func (t *Tx) FindTitles(words string, here calendar.Code, page Page) ([]TitleFound, Page, error) {
-	where, args := wordsIn("t.words", words)
-	page.search = true
-	args = append(args, here)
-	query := fmt.Sprintf(`SELECT t.id, t.name, t.author, coalesce(t.year, 0) AS year, n.copies, n.here, n."in",
-			(SELECT count(*) FROM holds h WHERE h.title_id = t.id AND h.state = 'waiting') AS waiting
-		FROM (SELECT * FROM titles t WHERE %s AND %s ORDER BY t.name, t.id LIMIT %d) t
-		LEFT JOIN LATERAL (SELECT count(*) AS copies, count(*) FILTER (WHERE f.free) AS "in",
-			count(*) FILTER (WHERE f.free AND f.at_branch = $%d) AS here FROM
-			(SELECT i.at_branch, %s AS free FROM items i WHERE i.title_id = t.id
-				AND i.standing <> 'withdrawn') f) n ON true
-		ORDER BY t.name, t.id`, where, after("t.name", "t.id", len(args)), pageMost+1, len(args), FreeItem)
-	return paged(t, page, func(b *TitleFound) Cursor { return Cursor{Text: b.Name, ID: b.ID} }, query, args...)
-}
-
 // ItemShown is an item with where it is.
 type ItemShown struct {
 	ID, TitleID                      int64
@@ -61,7 +39,15 @@ type ItemShown struct {
 	Collection, Material, CallNumber string
 	Note                             string
 	Standing                         circulation.ItemStanding
+	AsideFor                         circulation.AsideFor
 	Price                            *int64
+	Parts, Revision                  int
+	PartsSay, Condition              string
+	OwnTerms                         json.RawMessage
+	HomeUntil                        *time.Time
+	HomeAfter                        *calendar.Code
+	LabelWaits                       bool
+	AddedOn                          time.Time
 	TitleName, Author                string
 	Place                            *string        // where it is, if it is not free on its shelf; of whereabouts
 	PlaceBranch                      *calendar.Code // where it was lent, goes to, or is waited for
@@ -69,14 +55,19 @@ type ItemShown struct {
 	LoanPatron                       *int64
 }
 
-const itemsShown = `SELECT i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material,
-		i.call_number, i.price, i.note, i.standing,
+const (
+	itemsShown  = "SELECT " + itemColumns + itemsFrom
+	itemColumns = `i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material,
+		i.call_number, i.price, i.note, i.standing, i.aside_for, i.parts, i.parts_say, i.condition,
+		i.own_terms, i.home_until,
+		i.home_after, i.label_waits, i.added_on, i.revision,
 		t.name AS title_name, t.author, w.place, coalesce(l.branch_code, r.to_branch, h.pickup) AS place_branch,
-		l.due_date, l.due_at, l.patron_id AS loan_patron
-	FROM items i JOIN titles t ON t.id = i.title_id LEFT JOIN whereabouts w ON w.item_id = i.id
+		l.due_date, l.due_at, l.patron_id AS loan_patron`
+	itemsFrom = ` FROM items i JOIN titles t ON t.id = i.title_id LEFT JOIN whereabouts w ON w.item_id = i.id
 	LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref LEFT JOIN transits r ON w.place = 'under_way'
 		AND r.id = w.ref
 	LEFT JOIN holds h ON w.place IN ('fetching', 'hold_shelf') AND h.id = w.ref `
+)
 
 // ItemsOf gives a page of the items of a title, by their home branches.
 func (t *Tx) ItemsOf(title int64, page Page) ([]ItemShown, Page, error) {
@@ -101,12 +92,6 @@ func (t *Tx) OneItem(id int64, barcode string) ([]ItemShown, error) {
 	return list[ItemShown](t, itemsShown+"WHERE i.barcode = $1", barcode)
 }
 
-// AddTitle writes a title and gives it its id.
-func (t *Tx) AddTitle(b *Title) error { return t.orm().Create(b).Error }
-
-// AddItem writes an item and gives it its id.
-func (t *Tx) AddItem(i *Item) error { return t.orm().Create(i).Error }
-
 // NextLodged counts on the numbers of things lent to us from outside.
 func (t *Tx) NextLodged() (int64, error) { return value[int64](t, "SELECT nextval('lodged_numbers')") }
 
@@ -115,9 +100,9 @@ func (t *Tx) NoteItem(id int64, note string) {
 	t.queueOne("UPDATE items SET note = $2 WHERE id = $1", id, note)
 }
 
-// Stand writes whether an item is in use.
-func (t *Tx) Stand(id int64, standing circulation.ItemStanding) {
-	t.queueOne("UPDATE items SET standing = $2 WHERE id = $1", id, standing)
+// Stand writes whether an item is in use. What is put aside is put aside for something, as far as somebody said so.
+func (t *Tx) Stand(id int64, standing circulation.ItemStanding, asideFor circulation.AsideFor) {
+	t.queueOne("UPDATE items SET standing = $2, aside_for = $3 WHERE id = $1", id, standing, asideFor)
 }
 
 // ClassifyItem writes how an item is classed.

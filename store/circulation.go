@@ -30,6 +30,23 @@ type Facts struct {
 	Lodged    int64  // the request of ours that it came for
 }
 
+// Place is where the item is.
+func (f *Facts) Place() circulation.Place {
+	switch {
+	case f.Loan != nil:
+		return circulation.PlaceLent
+	case f.Transit != nil:
+		return circulation.PlaceUnderWay
+	case f.Hold != nil && f.Hold.State == queue.Ready:
+		return circulation.PlaceHoldShelf
+	case f.Hold != nil:
+		return circulation.PlaceFetching
+	case f.Item.Standing != circulation.ItemInUse:
+		return circulation.PlaceOutOfUse
+	}
+	return circulation.PlaceShelf
+}
+
 // Elsewhere tells whether the item is anywhere but free on its shelf.
 func (f *Facts) Elsewhere() bool {
 	return f.Loan != nil || f.Transit != nil || f.Hold != nil || f.Item.Standing != circulation.ItemInUse
@@ -46,6 +63,11 @@ type itemRow struct {
 	Price                                 *int64
 	OwnTerms                              json.RawMessage
 	AddedOn                               time.Time
+	Parts                                 int
+	PartsSay                              string
+	AsideFor                              circulation.AsideFor
+	HomeUntil                             *time.Time
+	HomeAfter                             *calendar.Code
 	LoanID, LoanPatron, LoanEdition       *int64
 	LoanBranch                            *calendar.Code
 	LoanSituation                         []string
@@ -75,7 +97,8 @@ type itemRow struct {
 
 const itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material,
 		i.call_number, i.note, i.standing,
-		t.name AS title_name, t.author, i.price, i.own_terms, i.added_on,
+		t.name AS title_name, t.author, i.price, i.own_terms, i.added_on, i.parts, i.parts_say,
+		i.aside_for, i.home_until, i.home_after,
 		l.id AS loan_id, l.patron_id AS loan_patron, l.edition_id AS loan_edition, l.branch_code AS loan_branch,
 			l.situation AS loan_situation,
 		l.lent_at, l.due_date, l.due_at, l.renewed_at, l.lost_at, l.renewals,
@@ -114,6 +137,7 @@ func (r *itemRow) facts() *Facts {
 		ID: r.ID, Barcode: r.Barcode, TitleID: r.TitleID, BranchCode: r.BranchCode, AtBranch: r.AtBranch,
 		Collection: r.Collection, Material: r.Material, CallNumber: r.CallNumber, Price: r.Price, Note: r.Note,
 		OwnTerms: r.OwnTerms, Standing: r.Standing, AddedOn: r.AddedOn,
+		Parts: r.Parts, PartsSay: r.PartsSay, AsideFor: r.AsideFor, HomeUntil: r.HomeUntil, HomeAfter: r.HomeAfter,
 		Title: &Title{ID: r.TitleID, Name: r.TitleName, Author: r.Author},
 	}
 	if r.LoanID != nil {
@@ -374,7 +398,13 @@ func (t *Tx) LoseLoan(l *Loan, at time.Time) {
 
 // StandAt writes where an item is and whether it is in use.
 func (t *Tx) StandAt(item int64, branch calendar.Code, standing circulation.ItemStanding) {
-	t.queueOne("UPDATE items SET at_branch = $2, standing = $3 WHERE id = $1", item, branch, standing)
+	t.queueOne(
+		`UPDATE items SET at_branch = $2, standing = $3, aside_for = CASE $3 WHEN 'aside' THEN aside_for ELSE '' END
+		WHERE id = $1`,
+		item,
+		branch,
+		standing,
+	)
 }
 
 // Seen ends that an item was not found: it has been in somebody's hand.

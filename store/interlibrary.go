@@ -236,3 +236,9 @@ func (s *Store) PartnersAt(ctx context.Context, base string) error {
 		Exec("UPDATE partners SET sru_url = ? || symbol || '/sru', message_url = ? || symbol || '/iso18626'", base, base).
 		Error
 }
+
+// RecordsAt settles where a network asks for records of titles.
+func (s *Store) RecordsAt(ctx context.Context, name, address, covers string) error {
+	return s.db.WithContext(ctx).Exec(`UPDATE network SET version = version + 1, settings = settings || jsonb_build_object('records',
+		jsonb_build_object('name', ?::text, 'address', ?::text, 'covers', ?::text))`, name, address, covers).Error
+}

@@ -15,7 +15,7 @@ var Retried atomic.Int64
 
 // Lock is what an act is about to touch. There is one order, in which everything is locked:
 //
-//  1. the bin of a branch, 2. a returns run, 3. patrons by id, 4. titles by id, 5. rosters by id, 6. requests to and from
+//  1. the bin of a branch, 2. a returns run or an inventory, 3. patrons by id, 4. titles by id, 5. rosters by id, 6. requests to and from
 //     outside.
 //     A change of calendars has the network before all of these.
 //

@@ -242,8 +242,20 @@ type Title struct {
 	ID     int64
 	Name   string
 	Author string
-	ISBN   string `gorm:"column:isbn"`
+	ISBN   string `gorm:"column:isbn"` // ISO 2108, thirteen digits; empty: none
 	Year   *int
+
+	Numbers   string // further ISBN and ISSN, with blanks between
+	Edition   string
+	Publisher string
+	Language  string // ISO 639-2
+	Series    string
+	Subjects  string // with semicolons between
+	Summary   string
+	Extent    string
+	Record    json.RawMessage `gorm:"type:jsonb"` // as it came, in the form of formats/marc
+	Source    string          // where it came from, and its number there
+	Revision  int             `gorm:"default:1"`
 }
 
 // Item is one physical thing with its own barcode.
@@ -262,6 +274,15 @@ type Item struct {
 	OwnTerms   json.RawMessage `gorm:"type:jsonb"`
 	Standing   circulation.ItemStanding
 	AddedOn    time.Time `gorm:"type:date"`
+
+	Parts      int    `gorm:"default:1"`
+	PartsSay   string // which parts these are
+	Condition  string
+	AsideFor   circulation.AsideFor
+	HomeUntil  *time.Time     `gorm:"type:date"` // it belongs to BranchCode for a time, until this day
+	HomeAfter  *calendar.Code // and then there
+	LabelWaits bool
+	Revision   int `gorm:"default:1"`
 }
 
 // Loan is a loan, open until returned.

@@ -245,18 +245,18 @@ type Deed struct {
 
 const deedsShown = `SELECT d.id, d.kind, d.at, f.name AS who, d.did, d.undone_at FROM deeds d LEFT JOIN staff f ON f.id = d.staff_id `
 
-// Deeds gives a page of what was done to many at once, newest first.
-func (t *Tx) Deeds(page Page) ([]Deed, Page, error) {
+// Deeds gives a page of what was done to many patrons, or many items, at once, newest first.
+func (t *Tx) Deeds(area string, page Page) ([]Deed, Page, error) {
 	if page.After.ID == 0 {
 		page.After.ID = 1 << 62
 	}
 	return paged(t, page, func(d *Deed) Cursor { return Cursor{ID: d.ID} },
-		deedsShown+"WHERE $1::bigint = 0 AND d.id < $2::bigint ORDER BY d.id DESC")
+		deedsShown+"WHERE d.area = $1 AND $2::bigint = 0 AND d.id < $3::bigint ORDER BY d.id DESC", area)
 }
 
-// DeedLocked locks a deed; nil where there is none.
-func (t *Tx) DeedLocked(id int64) (*Deed, error) {
-	return one[Deed](t, deedsShown+"WHERE d.id = $1 FOR NO KEY UPDATE OF d", id)
+// DeedLocked locks a deed of an area; nil where there is none.
+func (t *Tx) DeedLocked(area string, id int64) (*Deed, error) {
+	return one[Deed](t, deedsShown+"WHERE d.id = $1 AND d.area = $2 FOR NO KEY UPDATE OF d", id, area)
 }
 
 // AddDeed keeps what was done.

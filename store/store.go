@@ -181,6 +181,8 @@ var races = map[string]bool{
 	"patron_counts":        true,
 	"merges_once":          true,
 	"rosters_named":        true,
+	"items_barcode_key":    true,
+	"titles_source":        true,
 }
 
 func tryAgain(err error) bool {

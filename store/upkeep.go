@@ -37,7 +37,12 @@ const changesShown = `SELECT ` + changeColumns + `, f.name AS who,
 
 // LatestChange gives the last change of a part; nil where it has never been changed.
 func (t *Tx) LatestChange(part, key string) (*ChangeShown, error) {
-	return one[ChangeShown](t, changesShown+"WHERE c.part = $1 AND c.key = $2 ORDER BY c.id DESC LIMIT 1", part, key)
+	return one[ChangeShown](
+		t,
+		changesShown+"WHERE c.part = $1 AND c.key = $2 ORDER BY c.id DESC LIMIT 1",
+		part,
+		key,
+	)
 }
 
 // ChangeByID gives a change; nil where there is none.
@@ -63,7 +68,9 @@ func (t *Tx) Changes(part, key string, page Page) ([]ChangeShown, Page, error) {
 		func(c *ChangeShown) Cursor { return Cursor{ID: c.ID} },
 		changesShown+`WHERE ($1 = '' OR c.part = $1 AND c.key = $2) AND $3::bigint = 0 AND ($4::bigint = 0 OR c.id < $4)
 			ORDER BY c.id DESC`,
-		part, key)
+		part,
+		key,
+	)
 }
 
 // AddChange writes a change.
@@ -104,7 +111,10 @@ const numbersAtOnce = 20_000
 
 // EachCard hands over the numbers of all cards, in parts, until look has seen enough; EachLabel those of all labels.
 func (t *Tx) EachCard(look func([]string) (more bool)) error {
-	return t.eachNumber("SELECT card FROM patrons WHERE card > $1 AND forgotten_at IS NULL ORDER BY card LIMIT $2", look)
+	return t.eachNumber(
+		"SELECT card FROM patrons WHERE card > $1 AND forgotten_at IS NULL ORDER BY card LIMIT $2",
+		look,
+	)
 }
 
 // EachLabel hands over the numbers of all labels.
@@ -156,7 +166,7 @@ func (t *Tx) DropBranch(code calendar.Code) { t.queueOne("DELETE FROM branches W
 // BranchUse is what belongs to a branch, and what stands in the way of closing it for good.
 type BranchUse struct {
 	Items, OnShelf, Patrons, Waiting, Staff int
-	Ready, Moving, Fetching, Runs           int // in the way
+	Ready, Moving, Fetching, Runs, Seasons  int // in the way
 	Loans                                   int // open, made there: they stay as they are
 }
 
@@ -175,6 +185,8 @@ func (t *Tx) BranchUse(code calendar.Code) (BranchUse, error) {
 			+ (SELECT count(*) FROM holds WHERE pickup = $1 AND state = 'moving')::int AS moving,
 		(SELECT count(*) FROM holds WHERE state = 'fetching' AND (fetch_at = $1 OR pickup = $1))::int AS fetching,
 		(SELECT count(*) FROM return_runs WHERE branch_code = $1 AND finished_at IS NULL)::int AS runs,
+		(SELECT count(*) FROM items WHERE home_after = $1 OR
+		branch_code = $1 AND home_until IS NOT NULL)::int AS seasons,
 		(SELECT count(*) FROM loans WHERE branch_code = $1 AND returned_at IS NULL)::int AS loans`, code)
 	if u == nil {
 		return BranchUse{}, err
@@ -231,11 +243,22 @@ func (t *Tx) KeepRun(r *Run) {
 
 // PutClass writes a class; DropClass takes it away.
 func (t *Tx) PutClass(c *Class) {
-	t.queueOne(`INSERT INTO classes (kind, code, name, position, from_age, to_age, next, branches, staff_only, retired)
+	t.queueOne(
+		`INSERT INTO classes (kind, code, name, position, from_age, to_age, next, branches, staff_only, retired)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) ON CONFLICT (kind, code) DO UPDATE SET name = $3,
 		position = $4,
 			from_age = $5, to_age = $6, next = $7, branches = $8, staff_only = $9, retired = $10`,
-		c.Kind, c.Code, c.Name, c.Position, c.FromAge, c.ToAge, c.Next, c.Branches, c.StaffOnly, c.Retired)
+		c.Kind,
+		c.Code,
+		c.Name,
+		c.Position,
+		c.FromAge,
+		c.ToAge,
+		c.Next,
+		c.Branches,
+		c.StaffOnly,
+		c.Retired,
+	)
 }
 
 // DropClass takes a class away.
@@ -318,7 +341,11 @@ func (t *Tx) PutStaff(s *Staff, branches []calendar.Code) {
 
 // Administrators counts who administrates and is here, beside one.
 func (t *Tx) Administrators(but int64) (int, error) {
-	return value[int](t, "SELECT count(*)::int FROM staff WHERE role = 'administrator' AND active AND id <> $1", but)
+	return value[int](
+		t,
+		"SELECT count(*)::int FROM staff WHERE role = 'administrator' AND active AND id <> $1",
+		but,
+	)
 }
 
 // NextNumber gives the next place in the row of numbers that begin alike, and counts on.

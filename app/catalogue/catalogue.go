@@ -2,34 +2,15 @@
 package catalogue
 
 import (
+	"encoding/json"
+
 	"nevrin/app/act"
+	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/money"
 	"nevrin/core/sight"
 	"nevrin/store"
 )
-
-// Title is a title found, with how its copies stand.
-type Title struct {
-	ID      int64  `json:"id"`
-	Name    string `json:"name"`
-	Author  string `json:"author"`
-	Year    int    `json:"year,omitempty"`
-	Copies  int64  `json:"copies"`
-	Here    int64  `json:"here" doc:"Copies on the shelf at this branch"`
-	In      int64  `json:"in" doc:"Copies on the shelf anywhere"`
-	Waiting int64  `json:"waiting" doc:"Holds that wait"`
-}
-
-// FindTitles finds titles by words in name, author or ISBN; every word must be there.
-func FindTitles(a *act.Act, words string, page store.Page) ([]Title, store.Page, error) {
-	rows, next, err := a.Tx.FindTitles(words, a.Who.Branch, page)
-	out := make([]Title, len(rows))
-	for k, t := range rows {
-		out[k] = Title{t.ID, t.Name, t.Author, t.Year, t.Copies, t.Here, t.In, t.Waiting}
-	}
-	return out, next, err
-}
 
 // Item is one item with how it stands.
 type Item struct {
@@ -51,6 +32,20 @@ type Item struct {
 	Tone       string                   `json:"tone" enum:"in,out,moving,held,aside"`
 	Standing   circulation.ItemStanding `json:"standing" enum:"in_use,missing,lost,aside,withdrawn"`
 	Patron     int64                    `json:"patron_id,omitempty"`
+	AsideFor   circulation.AsideFor     `json:"aside_for" enum:",damaged,repair,rebuy"`
+	Belongs    calendar.Code            `json:"branch" doc:"Code of the branch where it belongs"`
+	Stands     calendar.Code            `json:"at_branch" doc:"Code of the branch where it is, or was last seen"`
+	Season     string                   `json:"season" doc:"Until when it belongs there, and where then, in words; empty: for good"`
+	HomeUntil  *calendar.Date           `json:"home_until,omitempty"`
+	HomeAfter  calendar.Code            `json:"home_after,omitempty"`
+	Parts      int                      `json:"parts"`
+	PartsSay   string                   `json:"parts_say" doc:"Which parts these are"`
+	Condition  string                   `json:"condition"`
+	Amount     *int64                   `json:"price_minor,omitempty" doc:"The price in minor units"`
+	OwnTerms   map[string]any           `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
+	LabelWaits bool                     `json:"label_waits" doc:"Its label has yet to be printed"`
+	Added      calendar.Date            `json:"added_on"`
+	Revision   int                      `json:"revision"`
 }
 
 // ItemsOf gives a page of the items of a title.
@@ -66,6 +61,7 @@ func One(a *act.Act, id int64, barcode string) ([]Item, error) {
 }
 
 var sayStanding = map[circulation.ItemStanding]string{
+	circulation.ItemInUse:     "In use",
 	circulation.ItemMissing:   "Missing",
 	circulation.ItemLost:      "Counts as lost",
 	circulation.ItemAside:     "Put aside",
@@ -84,7 +80,17 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 				i.Collection,
 			), Material: a.Network.ClassName("material", i.Material),
 			Shelved: i.Collection, Classed: i.Material, Call: i.CallNumber, Note: i.Note,
-			Standing: i.Standing,
+			Standing: i.Standing, AsideFor: i.AsideFor, Belongs: i.BranchCode, Stands: i.AtBranch, Parts: i.Parts,
+			PartsSay:  i.PartsSay,
+			Condition: i.Condition, Amount: i.Price, OwnTerms: map[string]any{}, LabelWaits: i.LabelWaits,
+			Added: calendar.DateOf(i.AddedOn.UTC()), Revision: i.Revision,
+		}
+		if len(i.OwnTerms) > 0 {
+			_ = json.Unmarshal(i.OwnTerms, &shown.OwnTerms) // the database keeps objects alone
+		}
+		if i.HomeUntil != nil {
+			shown.HomeUntil, shown.HomeAfter = store.DateOf(i.HomeUntil), *i.HomeAfter
+			shown.Season = Season(a.Network.BranchName, *shown.HomeUntil, *i.HomeAfter)
 		}
 		if i.Price != nil {
 			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))
@@ -107,16 +113,38 @@ func state(a *act.Act, i *store.ItemShown) (says, tone string) {
 	if i.Place == nil {
 		return "On the shelf at " + a.Network.BranchName(i.AtBranch), "in"
 	}
-	switch *i.Place {
-	case "lent":
+	switch circulation.Place(*i.Place) {
+	case circulation.PlaceLent:
 		branch := a.Network.Timetable.Branches[*i.PlaceBranch].Branch
 		return "On loan from " + place + ", due " + store.DueOf(i.DueDate, i.DueAt).Say(branch), "out"
-	case "under_way":
+	case circulation.PlaceUnderWay:
 		return "On its way to " + place, "moving"
-	case "hold_shelf":
+	case circulation.PlaceHoldShelf:
 		return "On the hold shelf at " + place, "held"
-	case "fetching":
+	case circulation.PlaceFetching:
 		return "To be fetched for a hold at " + place, "held"
 	}
-	return sayStanding[i.Standing], "aside"
+	return SayStanding(i.Standing, i.AsideFor), "aside"
 }
+
+// SayStanding says how an item stands.
+func SayStanding(standing circulation.ItemStanding, aside circulation.AsideFor) string {
+	if standing == circulation.ItemAside && aside != "" {
+		return sayAside[aside]
+	}
+	return sayStanding[standing]
+}
+
+var sayAside = map[circulation.AsideFor]string{
+	circulation.ForDamage: "Damaged, put aside",
+	circulation.ForRepair: "In repair",
+	circulation.ForRebuy:  "Worn out, to be bought again",
+}
+
+// Season says until when something belongs where it does, and where then.
+func Season(name func(calendar.Code) string, until calendar.Date, after calendar.Code) string {
+	return "until " + until.Say() + ", then to " + name(after)
+}
+
+// ShowItems gives items as they are shown.
+func ShowItems(a *act.Act, rows []store.ItemShown) []Item { return show(a, rows) }

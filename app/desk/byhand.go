@@ -50,7 +50,8 @@ func SetDue(a *act.Act, id int64, s Setting) (*people.Card, error) {
 		return nil, err
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
-	if says := loan.ByHand(f.Loan.Due(), f.Loan.LostAt != nil, s.Due, branch.Date(a.Now), branch, s.Reason); says != "" {
+	if says := loan.ByHand(f.Loan.Due(), f.Loan.LostAt != nil, s.Due, branch.Date(a.Now), branch,
+		s.Reason); says != "" {
 		return nil, problem.Newf(problem.Invalid, "%s", says)
 	}
 	was := *f.Loan

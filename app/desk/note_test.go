@@ -11,6 +11,7 @@ import (
 	"nevrin/app/holds"
 	"nevrin/app/returns"
 	"nevrin/app/stock"
+	"nevrin/core/circulation"
 	"nevrin/testkit"
 )
 
@@ -132,7 +133,9 @@ func TestRepairPassesTheHoldOn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "waiting", state())
 	id := line.ItemID
-	testkit.Do(t, h, bea, func(a *act.Act) (struct{}, error) { return struct{}{}, stock.BackInUse(a, id) })
+	testkit.Do(t, h, bea, func(a *act.Act) (struct{}, error) {
+		return struct{}{}, stock.Stand(a, id, stock.Standing{Standing: circulation.ItemInUse})
+	})
 	assert.Equal(t, "fetching", state(), "back in use, it stands on the fetch list")
 }
 

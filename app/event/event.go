@@ -108,6 +108,14 @@ const (
 	DueChanged       Kind = "due_changed" // by hand
 	SignedUp         Kind = "signed_up"   // by themselves
 	SignUpAnswered   Kind = "sign_up_answered"
+	TitleAdded       Kind = "title_added"
+	TitleChanged     Kind = "title_changed"
+	ItemAdded        Kind = "item_added"
+	ItemChanged      Kind = "item_changed"  // the parts of it are named, not what stands in them
+	StockChanged     Kind = "stock_changed" // with many others, at once
+	Looked           Kind = "looked"        // for something that is not found
+	Inventoried      Kind = "inventoried"
+	TakenOut         Kind = "taken_out" // of the network, as a file
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

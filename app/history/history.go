@@ -9,6 +9,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/catalogue"
 	"nevrin/app/event"
 	"nevrin/app/notices"
 	"nevrin/app/people"
@@ -203,15 +204,29 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.TransitEnded:
 		return "Lent on its way to " + place
 	case event.Missing:
-		return "Not found twice: reported missing"
+		if d.Was == "" && d.Reason == "" {
+			return "Not found twice: reported missing"
+		}
+		return with("Missing", d.Reason)
 	case event.Noted:
 		return "Note: " + d.Is
 	case event.NoteOff:
 		return "Note taken off: " + d.Was
 	case event.SetAside:
+		if d.Is != "" {
+			return with(catalogue.SayStanding(circulation.ItemAside, circulation.AsideFor(d.Is)), d.Reason)
+		}
 		return with("To repair", d.Reason)
 	case event.Withdrawn:
 		return with("Taken out of the stock", d.Reason)
+	case event.ItemAdded:
+		return "Added to the stock of " + place
+	case event.ItemChanged:
+		return "Record changed" + colon(d.Is)
+	case event.Looked:
+		return "Looked for, and not found" + colon(d.Is)
+	case event.StockChanged:
+		return with(d.Says, d.Reason)
 	case event.BackInUse:
 		return "Back in use at " + place
 	case event.ItemClassed:

@@ -149,7 +149,7 @@ func Missed(a *act.Act, id int64) error {
 	}
 	a.Tell(event.Event{Kind: event.Missed, Item: item, Hold: h.ID, Patron: h.PatronID})
 	if queue.Missing(times) {
-		a.Tx.Stand(item, circulation.ItemMissing)
+		a.Tx.Stand(item, circulation.ItemMissing, "")
 		a.Tell(event.Event{Kind: event.Missing, Item: item, Detail: event.Detail{Count: times}})
 	}
 	_, err = moving.Route(a, h.TitleID, 0)

@@ -25,6 +25,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
+	"nevrin/core/ident"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
@@ -275,7 +276,8 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 
 // lodge makes the item for a partner's thing. Its own terms hold it to the lender's due date.
 func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
-	t := store.Title{Name: r.Title, Author: r.Author, ISBN: r.ISBN}
+	isbn, _ := ident.ISBN(r.ISBN)
+	t := store.Title{Name: r.Title, Author: r.Author, ISBN: isbn}
 	if err := a.Tx.AddTitle(&t); err != nil {
 		return nil, err
 	}
@@ -331,7 +333,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
 	}
-	a.Tx.Stand(f.Item.ID, circulation.ItemWithdrawn)
+	a.Tx.Stand(f.Item.ID, circulation.ItemWithdrawn, "")
 	a.Tell(event.Event{Kind: event.SentHome, Item: f.Item.ID, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }

@@ -56,6 +56,9 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 		Rules: a.Book.Rulebook, Here: a.Who.Branch, Home: f.Item.BranchCode, Collection: f.Item.Collection,
 		Material: f.Item.Material, Aside: f.Item.Standing == circulation.ItemAside, Lender: f.Lender,
 	}
+	if f.Item.HomeUntil != nil {
+		in.Until, in.After = store.DateOf(f.Item.HomeUntil), *f.Item.HomeAfter
+	}
 	if f.Hold != nil {
 		in.Pickup = f.Hold.Pickup
 		if known := act.Trace(f.Hold.Why); known != nil {
@@ -136,9 +139,25 @@ func (p *Placed) follow(a *act.Act, f *store.Facts, way circulation.Way) error {
 		if way.Reason == circulation.Floats {
 			detail = "Stays where it came back. " + detail
 		}
-		p.Sign = Sign{Kind: circulation.Shelf, Heading: "Shelve here", Place: a.Here().Name, Detail: detail + "."}
+		p.Sign = Sign{Kind: circulation.Shelf, Heading: "Shelve here", Place: a.Here().Name,
+			Detail: detail + "." + season(a, f)}
 	}
 	return nil
+}
+
+// season says until when an item belongs where it does, if it does for a time.
+func season(a *act.Act, f *store.Facts) string {
+	if f.Item.HomeUntil == nil {
+		return ""
+	}
+	return " Belongs to " + a.Network.BranchName(
+		f.Item.BranchCode,
+	) + " until " + store.DateOf(f.Item.HomeUntil).
+		Say() +
+		", then to " +
+		a.Network.BranchName(
+			*f.Item.HomeAfter,
+		) + "."
 }
 
 // shelve puts the item on the hold shelf and tells the patron.
@@ -185,7 +204,7 @@ func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
 	t := a.Network.Timetable
 	j := t.Ask(a.Who.Branch, way.To, a.Now)
 	p.Why = p.Why.Under(why.Sum, t.Why(j, a.Who.Branch, way.To, a.Now))
-	purpose := sayPurpose[way.Reason]
+	purpose := sayPurpose[way.Reason] + season(a, f)
 	if way.Reason == circulation.Returning {
 		purpose = "Belongs to " + f.Lender + "; sent home from there."
 	}

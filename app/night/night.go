@@ -23,6 +23,7 @@ import (
 	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/signups"
+	"nevrin/app/stock"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/money"
@@ -57,6 +58,7 @@ func steps() []step {
 		out,
 		step{"counts", count},
 		step{"grow", people.Grow},
+		step{"seasons", stock.EndSeasons},
 		step{"answers", dropAnswers},
 		step{"sessions", dropSessions},
 		step{"history", keeping.CutHistory},

@@ -4,39 +4,17 @@ import (
 	"fmt"
 
 	"nevrin/app/act"
-	"nevrin/app/problem"
+	"nevrin/app/numbers"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 )
 
 // NextCard gives the next free card number of a branch: of its own, or of all branches.
 func NextCard(a *act.Act, branch calendar.Code) (string, error) {
-	pattern, ok := a.Network.Numbers.For(ident.Card, branch)
-	if !ok {
-		return "", problem.Newf(problem.Refused, "No numbers are settled for new cards. Who administrates Nevrin can do that under Network.")
-	}
-	for {
-		n, err := a.Tx.NextNumber(pattern.Begins)
-		if err != nil {
-			return "", err
-		}
-		if n > pattern.Last() {
-			return "", problem.Newf(
-				problem.Refused,
-				"All numbers of %q have been given out. Who administrates Nevrin can settle longer ones under Network.",
-				pattern.Name,
-			)
-		}
-		// Cards that came from elsewhere, or belong to another pattern, are passed over.
-		number := pattern.Number(n)
-		taken, err := a.Tx.PatronByCard(number)
-		if err != nil {
-			return "", err
-		}
-		if taken == nil && a.Network.Numbers.Read(number).Pattern.Name == pattern.Name {
-			return number, nil
-		}
-	}
+	return numbers.Next(a, ident.Card, branch, func(number string) (bool, error) {
+		of, err := a.Tx.PatronByCard(number)
+		return of != nil, err
+	})
 }
 
 // Stranger says of a card that is nobody's what is known of it: it has been somebody's, it is one of a library outside, or

@@ -74,8 +74,8 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	)
 	find := func() catalogue.Title {
 		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]catalogue.Title, error) {
-			list, _, err := catalogue.FindTitles(a, name, store.Page{})
-			return list, err
+			list, err := catalogue.FindTitles(a, store.TitleSearch{Words: name}, store.Page{})
+			return list.Rows, err
 		}) {
 			if f.Name == name && f.Here > 0 || f.Name == name {
 				return f

@@ -14,6 +14,7 @@ type Read struct {
 	Patron  int64      `json:"patron,omitempty"`
 	Item    int64      `json:"item,omitempty"`
 	Says    string     `json:"says" doc:"What is wrong with it, in a sentence; empty where nothing is"`
+	Free    bool       `json:"free" doc:"It is the number of a label that nothing has"`
 	Product bool       `json:"product" doc:"It is a publisher's product code, by which titles are searched"`
 }
 
@@ -42,6 +43,7 @@ func Text(a *act.Act, text string) (*Read, error) {
 		}
 		if len(items) == 0 {
 			unknown("item")
+			r.Free = scan.Pattern.Use != ident.Guest
 			return r, nil
 		}
 		r.Item = items[0].ID

@@ -44,6 +44,7 @@ func TestText(t *testing.T) {
 			assert.Contains(t, read.Says, c.says)
 			assert.Equal(t, c.kind == ident.Card, read.Patron == patron)
 			assert.Equal(t, c.kind == ident.Item, read.Item != 0)
+			assert.Equal(t, c.name == "no such item", read.Free, "a label for something new")
 		})
 	}
 }

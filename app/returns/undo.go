@@ -79,7 +79,7 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 			standing = circulation.ItemLost
 		}
 		if f.Item.Standing != standing {
-			a.Tx.Stand(f.Item.ID, standing)
+			a.Tx.Stand(f.Item.ID, standing, "")
 		}
 		a.Tx.ReopenLoan(told.Loan)
 	}
@@ -162,7 +162,7 @@ func undoNote(a *act.Act, l *store.LineFacts, did *moving.Did) {
 		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: l.Line.Note}})
 	case "repair", "withdrawn":
 		if did.SetAside && l.Facts.Item.Standing != circulation.ItemInUse {
-			a.Tx.Stand(l.Facts.Item.ID, circulation.ItemInUse)
+			a.Tx.Stand(l.Facts.Item.ID, circulation.ItemInUse, "")
 			l.Facts.Item.Standing = circulation.ItemInUse
 		}
 	}

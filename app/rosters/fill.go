@@ -240,7 +240,8 @@ func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *store.Roster, i
 	}
 	if r != nil {
 		if r.Kind != w.Kind {
-			return nil, false, problem.Newf(problem.Refused, "There is a roster %s already, and it is a %s.", r.Name, r.Kind)
+			return nil, false, problem.Newf(problem.Refused, "There is a roster %s already, and it is a %s.", r.Name,
+				r.Kind)
 		}
 		return r, false, nil
 	}

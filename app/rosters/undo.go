@@ -12,9 +12,12 @@ import (
 	"nevrin/store"
 )
 
+// area is whom these deeds concern.
+const area = "people"
+
 // Deeds gives a page of what was done to many at once, newest first.
 func Deeds(a *act.Act, page store.Page) ([]Deed, store.Page, error) {
-	rows, next, err := a.Tx.Deeds(page)
+	rows, next, err := a.Tx.Deeds(area, page)
 	out := []Deed{}
 	for k := range rows {
 		d, err := deed(&rows[k])
@@ -100,7 +103,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err := a.Tx.LockNames("rosters"); err != nil {
 		return nil, err
 	}
-	row, err := a.Tx.DeedLocked(id)
+	row, err := a.Tx.DeedLocked(area, id)
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"nevrin/app/act"
@@ -174,13 +175,6 @@ func sayNext(a *act.Act, branch *calendar.Branch, at rulebook.Situation, own []r
 // Wanted tells which rule gives each term, should the item be lent to the patron at the actor's branch now:
 // what lies behind a scan that was refused.
 func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
-	item, err := a.Tx.ItemWithTitle(itemID)
-	if err != nil {
-		return nil, err
-	}
-	if item == nil {
-		return nil, problem.NoSuch("item")
-	}
 	p, err := a.Tx.PatronByID(patronID)
 	if err != nil {
 		return nil, err
@@ -188,29 +182,48 @@ func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
 	if p == nil {
 		return nil, problem.NoSuch("patron")
 	}
+	out, err := Lent(a, itemID, p.Class)
+	if err == nil {
+		out.PatronID, out.Patron = p.ID, p.Name()
+	}
+	return out, err
+}
+
+// Lent tells which rule gives each term, should the item be lent at the actor's branch now to somebody of a patron class.
+func Lent(a *act.Act, itemID int64, class string) (*LoanTerms, error) {
+	item, err := a.Tx.ItemWithTitle(itemID)
+	if err != nil {
+		return nil, err
+	}
+	if item == nil {
+		return nil, problem.NoSuch("item")
+	}
+	known := slices.ContainsFunc(
+		a.Network.Classes,
+		func(c store.Class) bool { return c.Kind == "patron" && c.Code == class },
+	)
+	if !known {
+		return nil, problem.Newf(problem.Invalid, "There is no patron class %q here.", class)
+	}
 	own, err := desk.OwnTerms(a.Book.Rulebook, item)
 	if err != nil {
 		return nil, err
 	}
-	at := rulebook.Situate(a.Who.Branch, item.BranchCode, item.Collection, item.Material, p.Class)
+	at := rulebook.Situate(a.Who.Branch, item.BranchCode, item.Collection, item.Material, class)
 	out := &LoanTerms{
-		ItemID:   item.ID,
-		PatronID: p.ID,
-		Title:    item.Title.Name,
-		Barcode:  item.Barcode,
-		Patron:   p.Name(),
-		Branch:   a.Here().Name,
-		LentAt:   a.Now,
-		Edition:  a.Book.Number,
-		Classed: sayClasses(
-			a,
-			at,
-		),
+		ItemID:      item.ID,
+		Title:       item.Title.Name,
+		Barcode:     item.Barcode,
+		Patron:      a.Network.ClassName("patron", class),
+		Branch:      a.Here().Name,
+		LentAt:      a.Now,
+		Edition:     a.Book.Number,
+		Classed:     sayClasses(a, at),
 		NowAs:       sayClasses(a, at),
 		Terms:       []TermOf{},
 		Material:    item.Material,
 		Collection:  item.Collection,
-		PatronClass: p.Class,
+		PatronClass: class,
 		Next:        sayNext(a, a.Here(), at, own),
 	}
 	out.terms(a.Book, at, own)

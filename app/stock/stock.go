@@ -2,14 +2,10 @@
 package stock
 
 import (
-	"slices"
 	"strings"
-
-	"nevrin/core/circulation"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
-	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/store"
 )
@@ -42,30 +38,6 @@ func Note(a *act.Act, id int64, text string) error {
 	return nil
 }
 
-// BackInUse ends that an item is put aside or missing. Whoever waits for it gets it now.
-func BackInUse(a *act.Act, id int64) error {
-	f, err := locked(a, id)
-	if err != nil {
-		return err
-	}
-	if f.Item.Standing != circulation.ItemAside && f.Item.Standing != circulation.ItemMissing {
-		return problem.Newf(problem.Refused, "This item is neither put aside nor missing.")
-	}
-	a.Tx.Stand(id, circulation.ItemInUse)
-	if f.Missed {
-		a.Tx.Seen(id, a.Now)
-	}
-	a.Tell(
-		event.Event{
-			Kind:   event.BackInUse,
-			Item:   id,
-			Detail: event.Detail{Branch: f.Item.AtBranch, Was: string(f.Item.Standing)},
-		},
-	)
-	_, err = moving.Route(a, f.Item.TitleID, 0)
-	return err
-}
-
 // Classing is how an item is classed for the rules.
 type Classing struct {
 	Material   string `json:"material"`
@@ -74,18 +46,11 @@ type Classing struct {
 
 // Classify corrects how an item is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, c Classing) error {
-	for _, k := range []struct{ kind, name, code string }{{"material", "material class", c.Material},
-		{"collection", "collection", c.Collection}} {
-		known := slices.ContainsFunc(
-			a.Network.Classes,
-			func(x store.Class) bool { return x.Kind == k.kind && x.Code == k.code && !x.Retired },
-		)
-		if !known {
-			return problem.Newf(problem.Invalid, "There is no %s %q here.", k.name, k.code)
-		}
-	}
 	f, err := locked(a, id)
 	if err != nil {
+		return err
+	}
+	if err := offered(a, c.Material, c.Collection, f.Item.Material, f.Item.Collection); err != nil {
 		return err
 	}
 	a.Tx.ClassifyItem(id, c.Material, c.Collection)

@@ -24,6 +24,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"nevrin/app/act"
+	"nevrin/app/bibliography"
 	"nevrin/app/live"
 	"nevrin/app/night"
 	"nevrin/app/notices"
@@ -247,6 +248,12 @@ func demoCommand() *cobra.Command {
 		}
 		libraries := standin.NewPartners()
 		go libraries.Serve(ctx, outside)
+		known, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return err
+		}
+		go standin.NewRecords().Serve(ctx, known)
+		records := "http://" + known.Addr().String() + "/"
 		prepare := func(ctx context.Context, db *store.Store, address string) error {
 			begun := time.Now()
 			made, err := demo.Make(ctx, db)
@@ -260,7 +267,10 @@ func demoCommand() *cobra.Command {
 			// The stand-ins have another address each time, and so may we.
 			libraries.Reach("http://" + address + "/iso18626/")
 			base := "http://" + outside.Addr().String() + "/"
-			return db.PartnersAt(ctx, base)
+			if err := db.PartnersAt(ctx, base); err != nil {
+				return err
+			}
+			return db.RecordsAt(ctx, "Coast Records", records+"sru", records+"covers/{isbn}.png")
 		}
 		if only {
 			db, err := store.Open(s.database, nil)
@@ -277,7 +287,7 @@ func demoCommand() *cobra.Command {
 			return err
 		}
 		options.Demo, options.Plain = true, true
-		options.Mailbox, options.Outside = mailbox, "http://"+outside.Addr().String()+"/"
+		options.Mailbox, options.Outside, options.Records = mailbox, "http://"+outside.Addr().String()+"/", records
 		return run(ctx, s, options, prepare)
 	}
 	return cmd
@@ -397,6 +407,7 @@ func begin(
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
+	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	jobs, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
 		Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr,
 			&slog.HandlerOptions{Level: slog.LevelError})),

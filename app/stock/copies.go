@@ -1,0 +1,381 @@
+package stock
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/catalogue"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/numbers"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/ident"
+	"nevrin/core/money"
+	"nevrin/store"
+)
+
+// Writing is what is on record of an item, as it is written. Its own terms outweigh the rules.
+type Writing struct {
+	Branch     calendar.Code  `json:"branch" maxLength:"3" doc:"Where it belongs"`
+	HomeUntil  *calendar.Date `json:"home_until,omitempty" doc:"If for a time: until when"`
+	HomeAfter  calendar.Code  `json:"home_after,omitempty" maxLength:"3" doc:"And where it belongs then"`
+	Collection string         `json:"collection" maxLength:"60"`
+	Material   string         `json:"material" maxLength:"60"`
+	Call       string         `json:"call_number" maxLength:"80"`
+	Price      *money.Amount  `json:"price" doc:"In minor units"`
+	Condition  string         `json:"condition" maxLength:"200"`
+	Parts      int            `json:"parts" minimum:"1" maximum:"999"`
+	PartsSay   string         `json:"parts_say" maxLength:"200" doc:"Which parts these are"`
+	OwnTerms   map[string]any `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
+}
+
+// Copying is copies to be added to a title. One without a number is given the next.
+type Copying struct {
+	Writing
+	Note    string   `json:"note" maxLength:"500"`
+	Numbers []string `json:"numbers" minItems:"1" maxItems:"200" nullable:"false" doc:"The label of each; empty: the next number"`
+}
+
+// into writes a record into an item, after looking whether it can be one.
+func (w *Writing) into(a *act.Act, i *store.Item) error {
+	if _, err := a.Network.OpenBranch(w.Branch); err != nil {
+		return err
+	}
+	if err := offered(a, w.Material, w.Collection, i.Material, i.Collection); err != nil {
+		return err
+	}
+	if w.Price != nil && *w.Price < 0 {
+		return problem.Newf(problem.Invalid, "A price is 0 or more.")
+	}
+	i.HomeUntil, i.HomeAfter = nil, nil
+	if w.HomeUntil != nil {
+		if _, err := a.Network.OpenBranch(w.HomeAfter); err != nil {
+			return err
+		}
+		switch {
+		case *w.HomeUntil < a.Today():
+			return problem.Newf(problem.Invalid, "It belongs there until %s, which is over. Take a later day.",
+				w.HomeUntil.Say())
+		case w.HomeAfter == w.Branch:
+			return problem.Newf(problem.Invalid, "It belongs to %s now and afterwards. Leave the day out.",
+				a.Network.BranchName(w.Branch))
+		}
+		i.HomeUntil, i.HomeAfter = store.Column(*w.HomeUntil), &w.HomeAfter
+	}
+	own, err := ownTerms(a, w.OwnTerms)
+	if err != nil {
+		return err
+	}
+	i.OwnTerms = own
+	i.BranchCode, i.Collection, i.Material = w.Branch, w.Collection, w.Material
+	i.CallNumber, i.Condition, i.PartsSay = strings.TrimSpace(w.Call), strings.TrimSpace(w.Condition),
+		strings.TrimSpace(w.PartsSay)
+	i.Parts, i.Price = w.Parts, (*int64)(w.Price)
+	return nil
+}
+
+// offered looks whether classes are here and still offered; what an item was before may stay.
+func offered(a *act.Act, material, collection, wasMaterial, wasCollection string) error {
+	for _, k := range []struct{ kind, code, was string }{{"material", material, wasMaterial}, {"collection",
+		collection, wasCollection}} {
+		if k.code == k.was && k.was != "" {
+			continue
+		}
+		if err := isClass(a, k.kind, k.code); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// isClass looks whether there is a class, and it is still offered.
+func isClass(a *act.Act, kind, code string) error {
+	known := slices.ContainsFunc(a.Network.Classes,
+		func(c store.Class) bool { return c.Kind == kind && c.Code == code && !c.Retired })
+	if !known {
+		return problem.Newf(problem.Invalid, "There is no %s %q here.",
+			map[string]string{"material": "material class", "collection": "collection"}[kind], code)
+	}
+	return nil
+}
+
+// ownTerms reads terms that an item carries; null where there are none.
+func ownTerms(a *act.Act, terms map[string]any) (json.RawMessage, error) {
+	if len(terms) == 0 {
+		return nil, nil
+	}
+	data, err := json.Marshal(terms)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := a.Book.ParseSettings(data); err != nil {
+		return nil, problem.Newf(problem.Invalid, "Its own terms cannot be so: %s", err)
+	}
+	return data, nil
+}
+
+// AddCopies adds copies to a title, each with its own number. If one number cannot be, none is added.
+func AddCopies(a *act.Act, title int64, in Copying) ([]catalogue.Item, error) {
+	t, err := a.Tx.TitleLocked(title)
+	if err != nil {
+		return nil, err
+	}
+	if t == nil {
+		return nil, problem.NoSuch("title")
+	}
+	codes, given, err := labels(a, in.Branch, in.Numbers)
+	if err != nil {
+		return nil, err
+	}
+	var ids []int64
+	for k, number := range codes {
+		i := store.Item{
+			TitleID: title, Barcode: number, AtBranch: a.Who.Branch, Note: strings.TrimSpace(in.Note),
+			Standing: circulation.ItemInUse,
+			AddedOn:  a.Today().UTC(), LabelWaits: given[k],
+		}
+		if err := in.into(a, &i); err != nil {
+			return nil, err
+		}
+		if err := a.Tx.AddItem(&i); err != nil {
+			return nil, err
+		}
+		ids = append(ids, i.ID)
+		a.Tell(event.Event{Kind: event.ItemAdded, Item: i.ID, Detail: event.Detail{Branch: i.BranchCode}})
+	}
+	// Whoever waits for the title may be served now.
+	for range ids {
+		if chosen, err := moving.Route(a, title, 0); err != nil || chosen == nil {
+			if err != nil {
+				return nil, err
+			}
+			break
+		}
+	}
+	rows, err := a.Tx.ItemsWith(ids)
+	return catalogue.ShowItems(a, rows), err
+}
+
+// labels reads the numbers of new labels, and gives the next to those that have none; given tells which these are.
+func labels(a *act.Act, branch calendar.Code, texts []string) (codes []string, given []bool, err error) {
+	seen := map[string]bool{}
+	for _, text := range texts {
+		text = strings.TrimSpace(text)
+		number := ""
+		if text != "" {
+			scan := a.Network.Numbers.Read(text)
+			switch {
+			case scan.Kind == ident.Wrong:
+				return nil, nil, problem.Newf(problem.Invalid, "%s", scan.Problem)
+			case scan.Kind != ident.Item:
+				return nil, nil, problem.Newf(problem.Invalid, "%q is no number of a label.", text)
+			case scan.Pattern.Use == ident.Guest:
+				return nil, nil, problem.Newf(problem.Invalid, "%s is a label for things from outside.",
+					a.Network.Numbers.Show(scan.Number))
+			case seen[scan.Number]:
+				return nil, nil, problem.Newf(
+					problem.Invalid,
+					"%s is there twice. Each copy has a label of its own.",
+					a.Network.Numbers.Show(scan.Number),
+				)
+			}
+			number = scan.Number
+			seen[number] = true
+		}
+		codes, given = append(codes, number), append(given, number == "")
+	}
+	taken, err := a.Tx.ItemsByNumbers(codes)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, number := range codes {
+		if id, ok := taken[number]; ok {
+			item, err := a.Tx.ItemWithTitle(id)
+			if err != nil {
+				return nil, nil, err
+			}
+			return nil, nil, problem.Newf(
+				problem.Refused,
+				"The label %s is in use, for %q. Take another one; nothing was added.",
+				a.Network.Numbers.Show(number),
+				item.Title.Name,
+			)
+		}
+	}
+	for k := range codes {
+		if codes[k] == "" {
+			if codes[k], err = nextLabel(a, branch, seen); err != nil {
+				return nil, nil, err
+			}
+		}
+	}
+	return codes, given, nil
+}
+
+// nextLabel gives the next free number for a label, which is none of those that are about to be taken.
+func nextLabel(a *act.Act, branch calendar.Code, but map[string]bool) (string, error) {
+	return numbers.Next(a, ident.Item, branch, func(number string) (bool, error) {
+		if but[number] {
+			return true, nil
+		}
+		taken, err := a.Tx.ItemsByNumbers([]string{number})
+		return len(taken) > 0, err
+	})
+}
+
+// Changing is what is on record of an item, written anew.
+type Changing struct {
+	Writing
+	Number   string `json:"number" maxLength:"40" doc:"Its label"`
+	Revision int    `json:"revision" doc:"At which it was read"`
+}
+
+// Change writes the record of an item anew. Loans already made keep their terms; the next one follows.
+func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
+	f, err := locked(a, id)
+	if err != nil {
+		return nil, err
+	}
+	now, err := a.Tx.ItemWithTitle(id)
+	if err != nil {
+		return nil, err
+	}
+	if now.Revision != in.Revision {
+		return nil, problem.Newf(
+			problem.Refused,
+			"Somebody has changed this item meanwhile. Look at it again; what you wrote is still here.",
+		)
+	}
+	if f.Lender != "" {
+		return nil, problem.Newf(
+			problem.Refused,
+			"This belongs to %s. What is on record of it follows their request.",
+			f.Lender,
+		)
+	}
+	was := *now
+	if err := in.into(a, now); err != nil {
+		return nil, err
+	}
+	if in.Number != was.Barcode {
+		codes, given, err := labels(a, in.Branch, []string{in.Number})
+		if err != nil {
+			return nil, err
+		}
+		now.Barcode = codes[0]
+		if given[0] {
+			return nil, problem.Newf(problem.Invalid, "An item needs a label. Scan or type its number.")
+		}
+	}
+	parts := different(&was, now)
+	if len(parts) > 0 {
+		a.Tx.ChangeItem(now)
+		a.Tell(event.Event{Kind: event.ItemChanged, Item: id, Detail: event.Detail{Is: strings.Join(parts, ", ")}})
+	}
+	rows, err := a.Tx.ItemsWith([]int64{id})
+	if err != nil {
+		return nil, err
+	}
+	return &catalogue.ShowItems(a, rows)[0], nil
+}
+
+// different names what of a record is another than before.
+func different(was, is *store.Item) []string {
+	var out []string
+	for _, p := range []struct {
+		name     string
+		was, now any
+	}{
+		{"label", was.Barcode, is.Barcode}, {"where it belongs", home(was), home(is)}, {"collection", was.Collection,
+			is.Collection},
+		{"material class", was.Material, is.Material}, {"call number", was.CallNumber, is.CallNumber},
+		{"price", price(was), price(is)}, {"condition", was.Condition, is.Condition},
+		{"parts", fmt.Sprint(was.Parts, was.PartsSay), fmt.Sprint(is.Parts, is.PartsSay)},
+		{"own terms", terms(was.OwnTerms), terms(is.OwnTerms)},
+	} {
+		if p.was != p.now {
+			out = append(out, p.name)
+		}
+	}
+	return out
+}
+
+func home(i *store.Item) string {
+	if i.HomeUntil == nil {
+		return string(i.BranchCode)
+	}
+	return string(i.BranchCode) + i.HomeUntil.Format("2006-01-02") + string(*i.HomeAfter)
+}
+
+func price(i *store.Item) int64 {
+	if i.Price == nil {
+		return -1
+	}
+	return *i.Price
+}
+
+// terms writes terms in one way, whatever blanks and order they came in.
+func terms(data json.RawMessage) string {
+	var m map[string]any
+	_ = json.Unmarshal(data, &m)
+	out, _ := json.Marshal(m)
+	return string(out)
+}
+
+// Standing is how an item is to stand, and why.
+type Standing struct {
+	Standing circulation.ItemStanding `json:"standing" enum:"in_use,missing,aside,withdrawn"`
+	AsideFor circulation.AsideFor     `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
+	Reason   string                   `json:"reason" maxLength:"300"`
+}
+
+// Stand writes how an item stands. What comes back into use serves whoever waits for it.
+func Stand(a *act.Act, id int64, s Standing) error {
+	f, err := locked(a, id)
+	if err != nil {
+		return err
+	}
+	if f.Lender != "" {
+		return problem.Newf(problem.Refused, "This belongs to %s. What becomes of it follows their request.", f.Lender)
+	}
+	if says := circulation.MayStand(f.Place()); says != "" {
+		return problem.Newf(problem.Refused, "%s", says)
+	}
+	if s.Standing != circulation.ItemAside {
+		s.AsideFor = ""
+	}
+	was := f.Item.Standing
+	if was == s.Standing && f.Item.AsideFor == s.AsideFor {
+		return nil
+	}
+	s.Reason = strings.TrimSpace(s.Reason)
+	if s.Standing.NeedsReason() && s.Reason == "" {
+		return problem.Newf(problem.Invalid, "Say why it is taken out of the stock.")
+	}
+	a.Tx.Stand(id, s.Standing, s.AsideFor)
+	if s.Standing != circulation.ItemMissing && f.Missed {
+		a.Tx.Seen(id, a.Now)
+	}
+	told := map[circulation.ItemStanding]event.Kind{
+		circulation.ItemInUse: event.BackInUse, circulation.ItemMissing: event.Missing,
+		circulation.ItemAside:     event.SetAside,
+		circulation.ItemWithdrawn: event.Withdrawn,
+	}
+	a.Tell(event.Event{Kind: told[s.Standing], Item: id, Detail: event.Detail{
+		Branch: f.Item.AtBranch, Was: string(was), Is: string(s.AsideFor), Reason: s.Reason,
+	}})
+	_, err = moving.Route(a, f.Item.TitleID, 0)
+	return err
+}
+
+// Printed says that the labels of items have been printed.
+func Printed(a *act.Act, items []int64) error {
+	a.Tx.LabelsPrinted(items)
+	a.Touch(event.Counter)
+	return nil
+}

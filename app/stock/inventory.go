@@ -1,0 +1,457 @@
+package stock
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/catalogue"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/ident"
+	"nevrin/core/shelforder"
+	"nevrin/store"
+)
+
+// Inventory is a shelf that is walked along with a scanner.
+type Inventory struct {
+	ID         int64      `json:"id"`
+	Name       string     `json:"name"`
+	Branch     string     `json:"branch"`
+	Collection string     `json:"collection" doc:"In words"`
+	Opened     time.Time  `json:"opened_at"`
+	Who        string     `json:"who"`
+	Finished   *time.Time `json:"finished_at,omitempty"`
+	Lines      int        `json:"scans" doc:"How many scans there are"`
+	Missing    int        `json:"missing" doc:"How many were marked as missing when it was finished"`
+}
+
+// Opening is an inventory to be begun.
+type Opening struct {
+	Name       string `json:"name" minLength:"1" maxLength:"120" doc:"Which shelves these are, such as 'Films, window side'"`
+	Collection string `json:"collection" maxLength:"60" doc:"Of which collection; empty: of any"`
+}
+
+// OpenInventory begins one at the actor's branch.
+func OpenInventory(a *act.Act, o Opening) (*Inventory, error) {
+	if o.Collection != "" {
+		if err := isClass(a, "collection", o.Collection); err != nil {
+			return nil, err
+		}
+	}
+	v := store.Inventory{BranchCode: a.Who.Branch, Collection: o.Collection, Name: strings.TrimSpace(o.Name),
+		OpenedAt: a.Now, StaffID: act.OrNil(a.Who.ID)}
+	if v.Name == "" {
+		return nil, problem.Newf(problem.Invalid, "Say which shelves these are.")
+	}
+	if err := a.Tx.AddInventory(&v); err != nil {
+		return nil, err
+	}
+	a.Tell(event.Event{Kind: event.Inventoried, Detail: event.Detail{Says: "Inventory begun: " + v.Name}})
+	return OneInventory(a, v.ID)
+}
+
+// Inventories gives a page of those of the actor's branch, newest first.
+func Inventories(a *act.Act, page store.Page) ([]Inventory, store.Page, error) {
+	rows, next, err := a.Tx.Inventories(a.Who.Branch, page)
+	out := []Inventory{}
+	for k := range rows {
+		out = append(out, showInventory(a, &rows[k]))
+	}
+	return out, next, err
+}
+
+// OneInventory gives one.
+func OneInventory(a *act.Act, id int64) (*Inventory, error) {
+	row, err := inventory(a, id)
+	if err != nil {
+		return nil, err
+	}
+	out := showInventory(a, row)
+	return &out, nil
+}
+
+func showInventory(a *act.Act, v *store.InventoryShown) Inventory {
+	out := Inventory{
+		ID: v.ID, Name: v.Name, Branch: a.Network.BranchName(v.BranchCode), Opened: v.OpenedAt, Who: "Nevrin",
+		Finished: v.FinishedAt, Lines: v.Lines, Missing: v.Missing, Collection: "any collection",
+	}
+	if v.Collection != "" {
+		out.Collection = a.Network.ClassName("collection", v.Collection)
+	}
+	if v.Who != nil {
+		out.Who = *v.Who
+	}
+	return out
+}
+
+// inventory loads one of the actor's branch.
+func inventory(a *act.Act, id int64) (*store.InventoryShown, error) {
+	row, err := a.Tx.Inventory(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case row == nil:
+		return nil, problem.NoSuch("inventory")
+	}
+	return row, ofHere(a, row.BranchCode)
+}
+
+func ofHere(a *act.Act, branch calendar.Code) error {
+	if a.Who.MayActOn(branch) {
+		return nil
+	}
+	return problem.Newf(problem.Forbidden, "This inventory is one of %s.", a.Network.BranchName(branch))
+}
+
+// open loads one that is not finished yet, and locks it.
+func open(a *act.Act, id int64) (*store.Inventory, error) {
+	row, err := a.Tx.InventoryLocked(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case row == nil:
+		return nil, problem.NoSuch("inventory")
+	case row.FinishedAt != nil:
+		return nil, problem.Newf(problem.Refused, "This inventory has been finished. Begin another one.")
+	}
+	return row, ofHere(a, row.BranchCode)
+}
+
+// ShelfLine is one scan along a shelf.
+type ShelfLine struct {
+	ID     int64                `json:"id"`
+	Text   string               `json:"text"`
+	Item   int64                `json:"item_id,omitempty"`
+	Title  string               `json:"title"`
+	Call   string               `json:"call_number"`
+	Found  circulation.OnAShelf `json:"found" enum:"in_place,out_of_order,on_loan,elsewhere,other_collection,held,under_way,was_missing,out_of_use,withdrawn,unknown,again"`
+	Says   string               `json:"says"`
+	Good   bool                 `json:"good" doc:"It stands where it should"`
+	Undone bool                 `json:"undone"`
+}
+
+// lookedBack is how many of the last scans tell whether the next stands in order: one that stands far off does not put all behind
+// it out of order.
+const lookedBack = 20
+
+// ScanShelf takes the next scan along a shelf.
+func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
+	v, err := open(a, id)
+	if err != nil {
+		return nil, err
+	}
+	line := &store.InventoryLine{InventoryID: id, At: a.Now, Text: text, Found: string(circulation.ShelfUnknown)}
+	scan := a.Network.Numbers.Read(text)
+	if scan.Kind != ident.Item {
+		return kept(a, line, nil, orWords(scan, text))
+	}
+	f, err := a.Tx.ItemFacts(scan.Number)
+	if err != nil {
+		return nil, err
+	}
+	if f == nil {
+		return kept(a, line, nil, ident.Unknown("item", scan.Number, scan.Completed))
+	}
+	line.ItemID, line.CallNumber = &f.Item.ID, f.Item.CallNumber
+	seen, err := a.Tx.SeenOnShelf(id, f.Item.ID, lookedBack)
+	if err != nil {
+		return nil, err
+	}
+	floats := circulation.StaysHere(
+		a.Book.Rulebook,
+		a.Who.Branch,
+		f.Item.BranchCode,
+		f.Item.Collection,
+		f.Item.Material,
+	)
+	found := circulation.AlongShelf(circulation.Shelved{
+		Again: seen.Again, Standing: f.Item.Standing, Place: f.Place(), Here: a.Who.Branch,
+		Home: f.Item.BranchCode, Floats: floats,
+		Collection: f.Item.Collection, Sought: v.Collection,
+		Misplaced: slices.Contains(shelforder.Misplaced(append(seen.Calls, f.Item.CallNumber)), len(seen.Calls)),
+	})
+	line.Found = string(found)
+	if found == circulation.ShelfWasMissing {
+		if err := foundAgain(a, f); err != nil {
+			return nil, err
+		}
+	} else if f.Place() == circulation.PlaceShelf && f.Item.AtBranch != a.Who.Branch {
+		a.Tx.StandAt(f.Item.ID, a.Who.Branch, f.Item.Standing)
+	}
+	return kept(a, line, f, sayFound(a, found, f))
+}
+
+// foundAgain puts something that was missing back in use, here.
+func foundAgain(a *act.Act, f *store.Facts) error {
+	a.Tx.StandAt(f.Item.ID, a.Who.Branch, circulation.ItemInUse)
+	a.Tx.Seen(f.Item.ID, a.Now)
+	a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
+	_, err := moving.Route(a, f.Item.TitleID, 0)
+	return err
+}
+
+func kept(a *act.Act, line *store.InventoryLine, f *store.Facts, says string) (*ShelfLine, error) {
+	if err := a.Tx.AddInventoryLine(line); err != nil {
+		return nil, err
+	}
+	a.Touch(event.Counter)
+	out := &ShelfLine{
+		ID:    line.ID,
+		Text:  line.Text,
+		Call:  line.CallNumber,
+		Found: circulation.OnAShelf(line.Found),
+		Says:  says,
+	}
+	out.Good = out.Found.Good()
+	if f != nil {
+		out.Item, out.Title = f.Item.ID, f.Item.Title.Name
+	}
+	return out, nil
+}
+
+// sayFound says what a scan along a shelf met, and what to do with it.
+func sayFound(a *act.Act, found circulation.OnAShelf, f *store.Facts) string {
+	if found == circulation.ShelfElsewhere {
+		return "It belongs to " + a.Network.BranchName(
+			f.Item.BranchCode,
+		) + ". Take it out and scan it under Returns."
+	}
+	if found == circulation.ShelfOtherCollection {
+		return "It belongs to " + a.Network.ClassName("collection", f.Item.Collection) + ". Take it there."
+	}
+	return sayOnAShelf[found]
+}
+
+var sayOnAShelf = map[circulation.OnAShelf]string{
+	circulation.ShelfInPlace:         "In its place.",
+	circulation.ShelfElsewhere:       "It belongs to another branch. Take it out and scan it under Returns.",
+	circulation.ShelfOtherCollection: "It belongs to another collection. Take it there.",
+	circulation.ShelfOutOfOrder:      "Out of order: it does not fit between its neighbours.",
+	circulation.ShelfOnLoan:          "It is on loan to somebody. Take it out and scan it under Returns.",
+	circulation.ShelfHeld:            "Somebody waits for it. Take it out and scan it under Returns.",
+	circulation.ShelfUnderWay:        "It is said to be on its way. Take it out and scan it under Returns.",
+	circulation.ShelfWasMissing:      "It was missing, and is found: in use again.",
+	circulation.ShelfOutOfUse:        "It is put aside, and should not be on a shelf.",
+	circulation.ShelfWithdrawn:       "It has been taken out of the stock, and should not be on a shelf.",
+	circulation.ShelfUnknown:         "No item here has this number.",
+	circulation.ShelfAgain:           "Scanned already.",
+}
+
+// ShelfLines gives a page of the lines of an inventory, newest first.
+func ShelfLines(a *act.Act, id int64, page store.Page) ([]ShelfLine, store.Page, error) {
+	if _, err := inventory(a, id); err != nil {
+		return nil, page, err
+	}
+	rows, next, err := a.Tx.InventoryLines(id, page)
+	out := []ShelfLine{}
+	for k := range rows {
+		out = append(out, showLine(&rows[k]))
+	}
+	return out, next, err
+}
+
+func showLine(n *store.InventoryLineShown) ShelfLine {
+	l := ShelfLine{
+		ID:     n.ID,
+		Text:   n.Text,
+		Call:   n.CallNumber,
+		Found:  circulation.OnAShelf(n.Found),
+		Undone: n.Undone,
+	}
+	l.Good = l.Found.Good()
+	l.Says = sayOnAShelf[l.Found]
+	if n.ItemID != nil {
+		l.Item, l.Title = *n.ItemID, *n.TitleName
+	}
+	return l
+}
+
+// UndoShelfLine takes a scan along a shelf back. What it found again is missing again, if nobody has gone on with it.
+func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
+	n, err := a.Tx.InventoryLine(id)
+	if err != nil {
+		return nil, err
+	}
+	if n == nil {
+		return nil, problem.NoSuch("line")
+	}
+	if _, err := open(a, n.InventoryID); err != nil {
+		return nil, err
+	}
+	if n.Undone {
+		return nil, problem.Newf(problem.Refused, "This scan has been taken back already.")
+	}
+	if circulation.OnAShelf(n.Found) == circulation.ShelfWasMissing {
+		f, err := locked(a, *n.ItemID)
+		if err != nil {
+			return nil, err
+		}
+		if f.Place() != circulation.PlaceShelf {
+			return nil, problem.Newf(problem.Refused, "Somebody has gone on with it since. It stays in use.")
+		}
+		a.Tx.Stand(f.Item.ID, circulation.ItemMissing,
+			"")
+		a.Tell(
+			event.Event{
+				Kind:   event.Missing,
+				Item:   f.Item.ID,
+				Detail: event.Detail{Reason: "the scan that found it was taken back"},
+			},
+		)
+	}
+	a.Tx.UndoInventoryLine(id)
+	n.Undone = true
+	return new(showLine(n)), nil
+}
+
+// Report is what an inventory has come to.
+type Report struct {
+	Inventory Inventory        `json:"inventory"`
+	Odd       []ShelfLine      `json:"odd" doc:"What does not stand where it should, in the order in which it was scanned"`
+	Unseen    []catalogue.Item `json:"unseen" doc:"What should stand between the first and the last call number, and was not scanned; in shelf order"`
+	InPlace   int              `json:"in_place"`
+}
+
+// ReportOf says what an inventory has come to so far.
+func ReportOf(a *act.Act, id int64) (*Report, error) {
+	v, err := inventory(a, id)
+	if err != nil {
+		return nil, err
+	}
+	lines, err := a.Tx.AllInventoryLines(id)
+	if err != nil {
+		return nil, err
+	}
+	out := &Report{Inventory: showInventory(a, v), Odd: []ShelfLine{}, Unseen: []catalogue.Item{}}
+	out.judge(lines)
+	unseen, err := unseenOf(a, v, lines)
+	if err != nil {
+		return nil, err
+	}
+	out.Unseen = catalogue.ShowItems(a, unseen)
+	return out, nil
+}
+
+// judge looks at all lines together: seen from the end, other ones may be out of order than each scan could tell.
+func (r *Report) judge(lines []store.InventoryLineShown) {
+	var calls []string
+	var at []int
+	for k := range lines {
+		if circulation.OnAShelf(lines[k].Found).OnItsShelf() {
+			calls, at = append(calls, lines[k].CallNumber), append(at, k)
+		}
+	}
+	misplaced := map[int]bool{}
+	for _, k := range shelforder.Misplaced(calls) {
+		misplaced[at[k]] = true
+	}
+	for k := range lines {
+		l := showLine(&lines[k])
+		switch {
+		case misplaced[k]:
+			l.Found, l.Good, l.Says = circulation.ShelfOutOfOrder, false, sayOnAShelf[circulation.ShelfOutOfOrder]
+		case l.Found.OnItsShelf():
+			r.InPlace++
+			continue
+		case l.Found == circulation.ShelfAgain:
+			continue
+		}
+		r.Odd = append(r.Odd, l)
+	}
+}
+
+// unseenOf gives what should stand between the first and the last call number that stand in order, and was not scanned.
+func unseenOf(a *act.Act, v *store.InventoryShown, lines []store.InventoryLineShown) ([]store.ItemShown, error) {
+	scanned := map[int64]bool{}
+	var calls []string
+	for k := range lines {
+		if lines[k].ItemID != nil {
+			scanned[*lines[k].ItemID] = true
+		}
+		if circulation.OnAShelf(lines[k].Found).OnItsShelf() {
+			calls = append(calls, lines[k].CallNumber)
+		}
+	}
+	misplaced := shelforder.Misplaced(calls)
+	var keys []string
+	for k, c := range calls {
+		if !slices.Contains(misplaced, k) {
+			keys = append(keys, shelforder.Key(c))
+		}
+	}
+	if len(keys) == 0 {
+		return nil, nil
+	}
+	first, last := slices.Min(keys), slices.Max(keys)
+	all, err := a.Tx.OnShelves(v.BranchCode, v.Collection)
+	if err != nil {
+		return nil, err
+	}
+	all = slices.DeleteFunc(all, func(i store.ItemShown) bool {
+		key := shelforder.Key(i.CallNumber)
+		return scanned[i.ID] || key < first || key > last
+	})
+	shelforder.Sort(
+		all,
+		func(i store.ItemShown) []string { return []string{i.Collection, i.CallNumber, i.Barcode} },
+	)
+	return all, nil
+}
+
+// Finishing ends an inventory; of what was not seen, some is marked as missing.
+type Finishing struct {
+	Missing []int64 `json:"missing" maxItems:"50000" nullable:"false" doc:"Items that were not seen and are missing from now on"`
+}
+
+// Finish ends an inventory. What is marked as missing can be taken back as one.
+func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
+	v, err := open(a, id)
+	if err != nil {
+		return nil, err
+	}
+	marked := 0
+	if len(in.Missing) > 0 {
+		titles, err := a.Tx.TitlesOf(in.Missing)
+		if err == nil {
+			err = a.Tx.Lock(store.Lock{Titles: titles})
+		}
+		if err != nil {
+			return nil, err
+		}
+		says := "Not seen on " + v.Name + ": missing"
+		deed, err := a.Tx.AddStockDeed(
+			"not_seen",
+			a.Who.ID,
+			store.JSON(&deedKept{says, "", len(in.Missing)}),
+			a.Now,
+		)
+		if err != nil {
+			return nil, err
+		}
+		missing, none := circulation.ItemMissing, circulation.AsideFor("")
+		change := store.ItemChange{Standing: &missing, AsideFor: &none}
+		if marked, err = a.Tx.ChangeItems(deed, in.Missing, change); err != nil {
+			return nil, err
+		}
+		told(a, deed, says, "")
+	}
+	a.Tx.FinishInventory(id, marked,
+		a.Now)
+	a.Tell(
+		event.Event{
+			Kind: event.Inventoried,
+			Detail: event.Detail{
+				Says: "Inventory finished: " + v.Name + ", " + calendar.Count(marked, "item") + " missing",
+			},
+		},
+	)
+	if err := a.Tx.Flush(); err != nil {
+		return nil, err
+	}
+	return OneInventory(a, id)
+}

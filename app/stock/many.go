@@ -1,0 +1,357 @@
+package stock
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/catalogue"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/ident"
+	"nevrin/core/money"
+	"nevrin/store"
+)
+
+// mostAtOnce is how many items one act changes at most; who has more does it in parts.
+const mostAtOnce = 50_000
+
+// Find gives a page of the items that are looked for.
+func Find(a *act.Act, s store.ItemSearch, page store.Page) ([]catalogue.Item, store.Page, error) {
+	rows, next, err := a.Tx.FindItems(s, page)
+	return catalogue.ShowItems(a, rows), next, err
+}
+
+// Count counts the items that are looked for.
+func Count(a *act.Act, s *store.ItemSearch) (int, error) { return a.Tx.CountItems(*s) }
+
+// Which items are meant: those that are found, or those that were scanned or chosen.
+type Which struct {
+	Search  *store.ItemSearch `json:"search,omitempty"`
+	Items   []int64           `json:"items,omitempty" maxItems:"50000"`
+	Numbers []string          `json:"numbers,omitempty" maxItems:"5000" doc:"As they were scanned"`
+}
+
+// Becoming is what becomes of each; what is left out stays as it is.
+type Becoming struct {
+	Branch     calendar.Code            `json:"branch,omitempty" maxLength:"3" doc:"Where they belong from now on"`
+	Until      *calendar.Date           `json:"until,omitempty" doc:"With a branch: for a time, until this day; then they belong where they do now"`
+	Collection string                   `json:"collection,omitempty" maxLength:"60"`
+	Material   string                   `json:"material,omitempty" maxLength:"60"`
+	Price      *money.Amount            `json:"price,omitempty" doc:"In minor units"`
+	Standing   circulation.ItemStanding `json:"standing,omitempty" enum:",in_use,missing,aside,withdrawn"`
+	AsideFor   circulation.AsideFor     `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
+}
+
+// Many is a change of many items at once.
+type Many struct {
+	Which  Which    `json:"which"`
+	Change Becoming `json:"change"`
+	Reason string   `json:"reason" maxLength:"300"`
+	Try    bool     `json:"try" doc:"Only look at what would be done"`
+}
+
+// ManyChanged is what a change of many comes to, or would.
+type ManyChanged struct {
+	Changed int      `json:"changed"`
+	Same    int      `json:"same" doc:"That are so already"`
+	Left    int      `json:"left" doc:"On loan or elsewhere, where how they stand cannot change; or lent to us"`
+	Odd     []string `json:"odd" doc:"What was scanned and is no item here, in sentences; the first twenty"`
+	OddAll  int      `json:"odd_all"`
+	Says    string   `json:"says" doc:"What is done, in a sentence"`
+	Deed    int64    `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+}
+
+// deedKept is what is kept of a deed beside what each item was.
+type deedKept struct {
+	Says   string `json:"says"`
+	Reason string `json:"reason,omitempty"`
+	Count  int    `json:"count"`
+}
+
+// ChangeMany changes many items at once, or looks at what that would do.
+func ChangeMany(a *act.Act, m Many) (*ManyChanged, error) {
+	change, says, err := m.Change.settle(a)
+	if err != nil {
+		return nil, err
+	}
+	out := &ManyChanged{Says: says, Odd: []string{}}
+	ids, err := m.Which.find(a, out)
+	if err != nil {
+		return nil, err
+	}
+	var titles []int64
+	if !m.Try {
+		if titles, err = a.Tx.TitlesOf(ids); err == nil {
+			err = a.Tx.Lock(store.Lock{Titles: titles})
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	seen, err := a.Tx.LookAtChange(ids, change)
+	if err != nil {
+		return nil, err
+	}
+	out.Changed, out.Same, out.Left = seen.Changed, seen.Same, seen.Left
+	if m.Try || seen.Changed == 0 {
+		return out, nil
+	}
+	m.Reason = strings.TrimSpace(m.Reason)
+	if change.Standing != nil && change.Standing.NeedsReason() && m.Reason == "" {
+		return nil, problem.Newf(problem.Invalid, "Say why they are taken out of the stock.")
+	}
+	out.Deed, err = a.Tx.AddStockDeed("changed", a.Who.ID, store.JSON(&deedKept{says, m.Reason, seen.Changed}), a.Now)
+	if err != nil {
+		return nil, err
+	}
+	if out.Changed, err = a.Tx.ChangeItems(out.Deed, ids, change); err != nil {
+		return nil, err
+	}
+	told(a, out.Deed, says, m.Reason)
+	if change.Standing == nil {
+		return out, nil
+	}
+	return out, reroute(a, titles)
+}
+
+// reroute looks which holds on titles what came back into use may serve.
+func reroute(a *act.Act, titles []int64) error {
+	awaited, err := a.Tx.Awaited(titles)
+	if err != nil {
+		return err
+	}
+	for _, t := range awaited {
+		if _, err := moving.Route(a, t, 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// told appends an event to each item of a deed.
+func told(a *act.Act, deed int64, says, reason string) {
+	row := store.Event{At: a.Now, Kind: string(event.StockChanged), StaffID: act.OrNil(a.Who.ID)}
+	if a.Who.Branch != "" {
+		row.BranchCode = &a.Who.Branch
+	}
+	if a.Who.Request != "" {
+		row.Request = &a.Who.Request
+	}
+	row.Detail = store.JSON(&event.Detail{Says: says, Reason: reason})
+	a.Tx.TellOfDeed(deed, row)
+	a.Touch(event.StockChanged.Areas()...)
+}
+
+// find gives the items that are meant, and says what of them is odd.
+func (w *Which) find(a *act.Act, out *ManyChanged) ([]int64, error) {
+	ids := slices.Clone(w.Items)
+	if w.Search != nil {
+		if w.Search.Any() {
+			return nil, problem.Newf(problem.Invalid, "Say which items: without anything to look for it would be all there are.")
+		}
+		found, err := a.Tx.ItemIDs(*w.Search, mostAtOnce)
+		if err != nil {
+			return nil, err
+		}
+		ids = append(ids, found...)
+	}
+	if len(ids) > mostAtOnce {
+		return nil, problem.Newf(problem.Invalid, "These are more than 50,000 items. Narrow them, branch by branch for instance.")
+	}
+	var numbers []string
+	for _, text := range w.Numbers {
+		scan := a.Network.Numbers.Read(text)
+		if scan.Kind != ident.Item {
+			out.odd(orWords(scan, text))
+			continue
+		}
+		numbers = append(numbers, scan.Number)
+	}
+	known, err := a.Tx.ItemsByNumbers(numbers)
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range numbers {
+		if known[n] == 0 {
+			out.odd(ident.Unknown("item", n, false))
+			continue
+		}
+		ids = append(ids, known[n])
+	}
+	slices.Sort(ids)
+	return slices.Compact(ids), nil
+}
+
+func orWords(scan ident.Scan, text string) string {
+	if scan.Problem != "" {
+		return scan.Problem
+	}
+	return fmt.Sprintf("%q is no number of an item.", text)
+}
+
+const oddShown = 20
+
+func (m *ManyChanged) odd(says string) {
+	if m.OddAll++; m.OddAll <= oddShown {
+		m.Odd = append(m.Odd, says)
+	}
+}
+
+// settle looks whether a change can be, and says it in a sentence.
+func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
+	var out store.ItemChange
+	var says []string
+	if c.Branch != "" {
+		if _, err := a.Network.OpenBranch(c.Branch); err != nil {
+			return out, "", err
+		}
+		out.Branch = &c.Branch
+		says = append(says, "belongs to "+a.Network.BranchName(c.Branch))
+		if c.Until != nil {
+			if *c.Until < a.Today() {
+				return out, "", problem.Newf(problem.Invalid, "%s is over. Take a later day.", c.Until.Say())
+			}
+			out.HomeUntil = c.Until
+			says[0] += " until " + c.Until.Say()
+		}
+	} else if c.Until != nil {
+		return out, "", problem.Newf(problem.Invalid, "Say to which branch they belong until %s.", c.Until.Say())
+	}
+	for _, k := range []struct {
+		kind, name, code string
+		into             **string
+	}{{"collection", "collection", c.Collection, &out.Collection}, {"material", "material class", c.Material,
+		&out.Material}} {
+		if k.code == "" {
+			continue
+		}
+		if err := isClass(a, k.kind, k.code); err != nil {
+			return out, "", err
+		}
+		*k.into = &k.code
+		says = append(says, k.name+" "+a.Network.ClassName(k.kind, k.code))
+	}
+	if c.Price != nil {
+		if *c.Price < 0 {
+			return out, "", problem.Newf(problem.Invalid, "A price is 0 or more.")
+		}
+		out.Price = (*int64)(c.Price)
+		says = append(says, "price "+a.Network.Money.Format(*c.Price))
+	}
+	if c.Standing != "" {
+		aside := c.AsideFor
+		if c.Standing != circulation.ItemAside {
+			aside = ""
+		}
+		out.Standing, out.AsideFor = &c.Standing, &aside
+		says = append(says, strings.ToLower(catalogue.SayStanding(c.Standing, aside)))
+	}
+	if len(says) == 0 {
+		return out, "", problem.Newf(problem.Invalid, "Say what should change.")
+	}
+	return out, strings.ToUpper(says[0][:1]) + strings.Join(says, ", ")[1:], nil
+}
+
+// DoneToMany is something that was done to many items at once.
+type DoneToMany struct {
+	ID     int64     `json:"id"`
+	Kind   string    `json:"kind" enum:"changed,season_ended,not_seen"`
+	At     time.Time `json:"at"`
+	Who    string    `json:"who"`
+	Says   string    `json:"says"`
+	Reason string    `json:"reason"`
+	Count  int       `json:"count"`
+	Undone bool      `json:"undone"`
+}
+
+// Deeds gives a page of what was done to many items at once, newest first.
+func Deeds(a *act.Act, page store.Page) ([]DoneToMany, store.Page, error) {
+	rows, next, err := a.Tx.Deeds(area, page)
+	out := []DoneToMany{}
+	for k := range rows {
+		d, err := deed(&rows[k])
+		if err != nil {
+			return nil, page, err
+		}
+		out = append(out, *d)
+	}
+	return out, next, err
+}
+
+// area is that these deeds concern items.
+const area = "stock"
+
+func deed(row *store.Deed) (*DoneToMany, error) {
+	var kept deedKept
+	if err := json.Unmarshal(row.Did, &kept); err != nil {
+		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
+	}
+	d := &DoneToMany{ID: row.ID, Kind: row.Kind, At: row.At, Who: "Nevrin", Says: kept.Says, Reason: kept.Reason,
+		Count: kept.Count, Undone: row.UndoneAt != nil}
+	if row.Who != nil {
+		d.Who = *row.Who
+	}
+	return d, nil
+}
+
+// ItemsOf gives a page of the items that a deed changed, as they are now.
+func ItemsOf(a *act.Act, id int64, page store.Page) ([]catalogue.Item, store.Page, error) {
+	rows, next, err := a.Tx.DeedItems(id, page)
+	return catalogue.ShowItems(a, rows), next, err
+}
+
+// Undone is what could be taken back.
+type Undone struct {
+	DoneToMany
+	Left int `json:"left" doc:"How many stay as they are, since something else has become of them meanwhile"`
+}
+
+// Undo takes a deed back, for all items that are still as it left them.
+func Undo(a *act.Act, id int64) (*Undone, error) {
+	titles, items, err := a.Tx.ItemsOfDeed(id)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.Tx.Lock(store.Lock{Titles: titles}); err != nil {
+		return nil, err
+	}
+	row, err := a.Tx.DeedLocked(area, id)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case row == nil:
+		return nil, problem.NoSuch("deed")
+	case row.UndoneAt != nil:
+		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+	}
+	d, err := deed(row)
+	if err != nil {
+		return nil, err
+	}
+	before, err := a.Tx.BranchesBefore(id)
+	if err != nil {
+		return nil, err
+	}
+	for _, b := range before {
+		if _, err := a.Network.OpenBranch(b); err != nil {
+			return nil, problem.Newf(problem.Refused,
+				"It cannot be taken back: things would belong to %s, which is closed for good.", a.Network.BranchName(b))
+		}
+	}
+	back, err := a.Tx.UndoItems(id)
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.DeedUndone(id, a.Now)
+	told(a, id, "Taken back: "+d.Says, "")
+	d.Undone = true
+	return &Undone{*d, items - back}, reroute(a, titles)
+}

@@ -1,0 +1,175 @@
+package store
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Taken is a row that is taken out, as texts.
+type Taken struct {
+	ID    int64
+	Cells []string
+}
+
+// column is a column of what is taken out: what it is called there, and what it is here.
+type column struct{ name, is string }
+
+// table is a list that is taken out whole: rows of a table in order of their ids.
+type table struct {
+	columns []column
+	from    string
+	id      string
+	where   string
+}
+
+var taken = map[string]table{
+	"patrons": {[]column{
+		{
+			"card",
+			"p.card",
+		}, {"legal_name", "p.legal_name"}, {"preferred_name", "p.preferred_name"}, {"shelf_name", "p.shelf_name"},
+		{"born", "p.born"}, {"class", "p.class"}, {"branch", "p.branch_code"}, {"standing", "p.standing"},
+		{
+			"stopped",
+			"p.stopped",
+		}, {"standing_reason", "p.standing_reason"}, {"card_until", "p.card_until"}, {"joined_on", "p.joined_on"},
+		{"email", "p.email"}, {"phone", "p.phone"}, {"other_phones", "array_to_string(p.other_phones, '; ')"},
+		{
+			"text_number",
+			"p.text_number",
+		}, {"address", "p.address"}, {"postal_code", "p.postal_code"}, {"town", "p.town"},
+		{"home_address", "p.home_address"}, {"mail_returned", "p.mail_returned"}, {"in_area", "p.in_area"},
+		{"household", "p.household_id"}, {"answers_for_all", "p.answers_for_all"},
+		{
+			"guardian_card",
+			"(SELECT g.card FROM patrons g WHERE g.id = p.guardian_id)",
+		}, {"guardian_name", "p.guardian_name"},
+		{"identity", "p.identity"}, {"identity_two", "p.identity_two"}, {"identity_number", "p.identity_number"},
+		{
+			"identity_guardian",
+			"p.identity_guardian",
+		}, {"school_number", "p.school"}, {"school_year", "p.school_year"},
+		{
+			"pickup",
+			"p.pickup",
+		}, {"may_use", "array_to_string(p.may_use, '; ')"}, {"marks", "array_to_string(p.marks, '; ')"},
+		{
+			"older_reader",
+			"p.older_reader",
+		}, {"internet", "p.internet"}, {"photo", "p.photo"}, {"institution", "p.institution"},
+		{"history_months", "p.history_months"}, {"history_seen", "p.history_seen"}, {"ask_before", "p.ask_before"},
+		{"notices", "p.notices"},
+		{
+			"notes",
+			"(SELECT string_agg(n.text, '; ' ORDER BY n.id) FROM patron_notes n WHERE n.patron_id = p.id AND n.ended_at IS NULL)",
+		},
+		{
+			"former_cards",
+			"(SELECT string_agg(f.card, '; ' ORDER BY f.card) FROM former_cards f WHERE f.patron_id = p.id)",
+		},
+	}, "patrons p", "p.id", "p.forgotten_at IS NULL AND p.merged_into IS NULL"},
+	"items": {[]column{
+		{
+			"label",
+			"i.barcode",
+		}, {"title_number", "i.title_id"}, {"title", "t.name"}, {"author", "t.author"}, {"isbn", "t.isbn"},
+		{
+			"branch",
+			"i.branch_code",
+		}, {"at_branch", "i.at_branch"}, {"home_until", "i.home_until"}, {"home_after", "i.home_after"},
+		{"collection", "i.collection"}, {"material", "i.material"}, {"call_number", "i.call_number"},
+		{
+			"price_minor",
+			"i.price",
+		}, {"parts", "i.parts"}, {"parts_say", "i.parts_say"}, {"condition", "i.condition"},
+		{"note", "i.note"}, {"standing", "i.standing"}, {"aside_for", "i.aside_for"}, {"own_terms", "i.own_terms"},
+		{"added_on", "i.added_on"},
+	}, "items i JOIN titles t ON t.id = i.title_id", "i.id", "true"},
+	"loans": {[]column{
+		{"label", "i.barcode"}, {"card", "p.card"}, {"branch", "l.branch_code"}, {"lent_at", isoTime("l.lent_at")},
+		{
+			"due_date",
+			"l.due_date",
+		}, {"due_at", isoTime("l.due_at")}, {"renewals", "l.renewals"}, {"lost_at", isoTime("l.lost_at")},
+	}, "loans l JOIN items i ON i.id = l.item_id JOIN patrons p ON p.id = l.patron_id", "l.id", "l.returned_at IS NULL"},
+	"holds": {[]column{
+		{
+			"title_number",
+			"h.title_id",
+		}, {"title", "t.name"}, {"isbn", "t.isbn"}, {"card", "p.card"}, {"pickup", "h.pickup"},
+		{"placed_at", isoTime("h.placed_at")}, {"place", "h.place"}, {"state", "h.state"},
+		{"only_label", "(SELECT o.barcode FROM items o WHERE o.id = h.only_item)"},
+		{"label", "(SELECT o.barcode FROM items o WHERE o.id = h.item_id)"}, {"shelf_until", "h.shelf_until"},
+	}, "holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id", "h.id", "h.closed_at IS NULL"},
+	"balances": {[]column{
+		{"card", "p.card"}, {"about", "c.about"}, {"charged_at", isoTime("c.at")}, {"charged_minor", "c.amount"},
+		{
+			"left_minor",
+			"c.amount + s.settled",
+		}, {"label", "(SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.id = c.loan_id)"},
+		{"branch", "c.branch_code"},
+	}, `ledger c JOIN patrons p ON p.id = c.patron_id CROSS JOIN LATERAL (SELECT coalesce(sum(o.amount), 0)::bigint AS settled
+		FROM ledger o WHERE o.settles = c.id) s`, "c.id", "c.kind = 'charge' AND p.balance > 0 AND c.amount + s.settled > 0"},
+}
+
+// isoTime writes an instant as RFC 3339 has it.
+func isoTime(column string) string {
+	return "to_char(" + column + ` AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`
+}
+
+// TakeHeads gives the heads of a list that is taken out; nil where there is none.
+func TakeHeads(list string) []string {
+	var out []string
+	for _, c := range taken[list].columns {
+		out = append(out, c.name)
+	}
+	return out
+}
+
+// Take gives rows of a list that is taken out, after an id.
+func (t *Tx) Take(what string, after int64, most int) ([]Taken, error) {
+	of := taken[what]
+	cells := make([]string, len(of.columns))
+	for k, c := range of.columns {
+		cells[k] = "coalesce((" + c.is + ")::text, '')"
+	}
+	return list[Taken](
+		t,
+		fmt.Sprintf(
+			"SELECT %s AS id, ARRAY[%s] AS cells FROM %s WHERE %[1]s > $1 AND %[4]s ORDER BY %[1]s LIMIT $2",
+			of.id,
+			strings.Join(cells, ", "),
+			of.from,
+			of.where,
+		),
+		after,
+		most,
+	)
+}
+
+// TitlesAfter gives titles after an id, in order, with all of their copies in the order of their ids. What is here from outside
+// is left out.
+func (t *Tx) TitlesAfter(after int64, most int) ([]Title, []Item, error) {
+	q := &questions{}
+	var titles []Title
+	var items []Item
+	ask(q, &titles, "SELECT "+titleColumns+` FROM titles t WHERE t.id > $1 AND NOT EXISTS (SELECT 1 FROM items o
+		WHERE o.title_id = t.id AND o.material = 'interlibrary') ORDER BY t.id LIMIT $2`, after, most)
+	if err := t.send(q); err != nil || len(titles) == 0 {
+		return nil, nil, err
+	}
+	ids := make([]int64, len(titles))
+	for k := range titles {
+		ids[k] = titles[k].ID
+	}
+	q = &questions{}
+	ask(
+		q,
+		&items,
+		`SELECT id, barcode, title_id, branch_code, at_branch, collection, material, call_number, price, note, own_terms,
+			standing, added_on, parts, parts_say, condition, aside_for, home_until, home_after, label_waits, revision
+		FROM items WHERE title_id = ANY($1) AND standing <> 'withdrawn' ORDER BY title_id, id`,
+		ids,
+	)
+	return titles, items, t.send(q)
+}
