@@ -9,6 +9,7 @@ import { openHouse } from "./kit/scans/house";
 import { showTheme } from "./kit/settings";
 import { clear as clearDesk } from "./places/desk/session";
 import "./places/interlibrary/session";
+import { clear as clearItems, openItems } from "./places/items/session";
 import { clearDrafts } from "./places/patrons/drafts";
 import { clear as clearReturns } from "./places/returns/session";
 import { clear as clearRosters } from "./places/rosters/session";
@@ -23,7 +24,8 @@ openHouse({
   titles: (words) => void router.navigate({ to: "/items", search: { words } }),
   patrons: (words) => void router.navigate({ to: "/patrons", search: { words } }),
 });
-for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters]) onForget(forget);
+for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters, clearItems]) onForget(forget);
+openItems((isbn) => void router.navigate({ to: "/items", search: { tab: "add", isbn } }));
 openWindow();
 showTheme();
 

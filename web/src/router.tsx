@@ -137,11 +137,34 @@ const routes = [
     ...at,
     path: "/items",
     component: items,
-    validateSearch: (s: Search): { words?: string; title?: number; item?: number; code?: string } => ({
+    validateSearch: (
+      s: Search,
+    ): {
+      tab?: string;
+      words?: string;
+      branch?: string;
+      collection?: string;
+      material?: string;
+      from?: number;
+      to?: number;
+      title?: number;
+      item?: number;
+      code?: string;
+      isbn?: string;
+      shelf?: number;
+    } => ({
+      tab: text(s.tab),
       words: text(s.words),
+      branch: text(s.branch),
+      collection: text(s.collection),
+      material: text(s.material),
+      from: number(s.from),
+      to: number(s.to),
       title: number(s.title),
       item: number(s.item),
       code: text(s.code),
+      isbn: text(s.isbn),
+      shelf: number(s.shelf),
     }),
   }),
 ];

@@ -9,7 +9,7 @@ import { line } from "./line";
 
 /** The lists and figures that belong to an area of the work, by the first word of their keys. */
 const shows: Record<string, string[]> = {
-  counter: ["today", "patron", "history", "loan", "items", "requests"],
+  counter: ["today", "patron", "history", "loan", "items", "titles", "requests"],
   holds: ["today", "holds", "fetch", "transits", "items", "titles", "patron"],
   interlibrary: ["requests", "copies"],
   notices: ["mailings", "messages", "today"],

@@ -14,9 +14,9 @@ export interface Pages {
 }
 
 /** Asks for a list part by part. With keep, what was there stays while another list loads. */
-export function usePages<T>(
+export function usePages<T, P extends Part<T> = Part<T>>(
   key: unknown[],
-  ask: (after: string) => Promise<Part<T>>,
+  ask: (after: string) => Promise<P & Part<T>>,
   options: { enabled?: boolean; keep?: boolean } = {},
 ) {
   const list = useInfiniteQuery({
@@ -36,6 +36,8 @@ export function usePages<T>(
   };
   return {
     data,
+    /** The first part, with what else it says. */
+    first: parts?.pages[0],
     pages,
     error: list.error,
     dataUpdatedAt: list.dataUpdatedAt,

@@ -59,7 +59,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
       { path: "/network", name: "Network", key: "o", roles: ["administrator", "supervisor"] },
     ],
   },
-  { name: "Knowing", places: [{ path: "/items", name: "Items", key: "i" }] },
+  { name: "Knowing", places: [{ path: "/items", takes: "items", name: "Items", key: "i" }] },
 ];
 
 /** Who takes a scan that is made at a path. It is known before the place itself has loaded. */

@@ -45,6 +45,11 @@ function Slip({ slip: s }: { slip: SlipOf }) {
   );
 }
 
+/** A large page, of the sort that the station has. */
+export function LargePage({ margin }: { margin: string }) {
+  return <style>{`@page { size: ${paper() === "letter" ? "letter" : "A4"}; margin: ${margin}; }`}</style>;
+}
+
 /** Puts something on the printer that stands on no screen, without leaving the place. */
 export function onPaper(what: ReactNode) {
   const paper = document.createElement("div");

@@ -35,6 +35,16 @@ let money = moneyIn(code);
 /** The currency of all sums, as ISO 4217 has it. */
 export const moneyCode = () => code;
 
+/** How many figures a sum of a currency has behind its point. */
+export const digitsOf = (currency: string) =>
+  new Intl.NumberFormat("en", { style: "currency", currency }).resolvedOptions().maximumFractionDigits ?? 2;
+
+/** A sum in figures as minor units of the network's currency, and back; null and empty for none. */
+export const toMinor = (figures: string) =>
+  figures.trim() === "" ? null : Math.round(Number(figures.replace(",", ".")) * 10 ** digitsOf(code));
+export const toFigures = (minor: number | null | undefined) =>
+  minor === null || minor === undefined ? "" : (minor / 10 ** digitsOf(code)).toFixed(digitsOf(code));
+
 /** A sum as the server gives it, "2.00", with the currency's sign. */
 export const sayMoney = (sum: string | number) => money.format(Number(sum));
 /** The currency's sign alone, to stand before a field. */

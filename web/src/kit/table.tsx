@@ -13,7 +13,7 @@ import {
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import clsx from "clsx";
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode, type RefObject } from "react";
+import { useEffect, useMemo, useState, type KeyboardEvent, type ReactNode } from "react";
 import { flushSync } from "react-dom";
 import { csv, save } from "./csv";
 import type { Pages } from "./pages";
@@ -77,7 +77,8 @@ const many = 150;
 /** A list in rows and columns, the same everywhere. Rows are walked by arrow keys; w tells the why of the chosen one. */
 export function Table<T extends RowData>(props: Props<T>) {
   const { label, columns, rows, id, empty, pages, acts, tools, paper, className } = props;
-  const frame = useRef<HTMLDivElement>(null);
+  // Kept as state: the rows in sight are drawn once it is there, not when something else happens to be drawn anew.
+  const [frame, setFrame] = useState<HTMLDivElement | null>(null);
   const printing = usePrinting();
   const [filter, setFilter] = useState("");
   const defs = useMemo(() => columns.map(definition), [columns]);
@@ -108,7 +109,7 @@ export function Table<T extends RowData>(props: Props<T>) {
         <Tools model={model} all={rows.length} filter={filter} onFilter={setFilter} onExport={exported} pages={pages} />
       )}
       {acts && chosen.length > 0 && <Chosen acts={acts} chosen={chosen} onClear={() => model.resetRowSelection()} />}
-      <div ref={frame} className={clsx("overflow-auto print:max-h-none print:overflow-visible", className)}>
+      <div ref={setFrame} className={clsx("overflow-auto print:max-h-none print:overflow-visible", className)}>
         <table className="list" aria-label={label} aria-rowcount={shown.length + 1}>
           <Heads model={model} columns={columns} choosing={!!acts} sortable={!!tools} />
           <Body {...props} model={model} shown={shown} frame={frame} all={printing || shown.length <= many} />
@@ -217,7 +218,7 @@ function Heads<T extends RowData>({
 interface BodyProps<T extends RowData> extends Props<T> {
   model: Model<T>;
   shown: Row<T>[];
-  frame: RefObject<HTMLDivElement | null>;
+  frame: HTMLDivElement | null;
   all: boolean;
 }
 
@@ -229,7 +230,7 @@ function Body<T extends RowData>(props: BodyProps<T>) {
   // eslint-disable-next-line react-hooks/incompatible-library -- it is read anew at each drawing, on purpose
   const sight = useVirtualizer({
     count: shown.length,
-    getScrollElement: () => frame.current,
+    getScrollElement: () => frame,
     estimateSize: () => 48,
     overscan: 12,
     enabled: !all,
@@ -245,9 +246,7 @@ function Body<T extends RowData>(props: BodyProps<T>) {
     e.preventDefault();
     setAt(next.id);
     if (!all) sight.scrollToIndex(to);
-    requestAnimationFrame(() =>
-      frame.current?.querySelector<HTMLElement>(`[data-row="${CSS.escape(next.id)}"]`)?.focus(),
-    );
+    requestAnimationFrame(() => frame?.querySelector<HTMLElement>(`[data-row="${CSS.escape(next.id)}"]`)?.focus());
   };
   return (
     <tbody>

@@ -1,6 +1,6 @@
 import { api } from "../../api/client";
 import { sound } from "../sound";
-import { open, scans, takers, type Scan } from "./scans";
+import { open, scans, takers, type Outcome, type Scan, type Send } from "./scans";
 
 /**
  * Takes what is scanned where nothing else does. The server says what it is; a card opens at the desk, an item and words
@@ -32,6 +32,18 @@ const toDesk = (scan: Scan) =>
         : s,
     ),
   }));
+
+/** Gives a scan of a place to the house, which shows it below the strip: a line stands where somebody looks for it. */
+export function toHouse(scan: Scan, send: Send): Promise<Outcome> {
+  const house = takers.get("house");
+  if (!house) throw new Error("There is no house.");
+  const theirs = { ...scan, taker: "house", session: house.session() };
+  scans.setState(({ scans: all }) => ({
+    scans: all.map((s) => (s.id === scan.id ? { ...s, ...ofHouse(theirs) } : s)),
+  }));
+  return house.take(theirs, send);
+}
+const ofHouse = ({ taker, session }: Scan) => ({ taker, session });
 
 export function openHouse(way: Way) {
   takers.set("house", {

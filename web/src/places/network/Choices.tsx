@@ -5,7 +5,7 @@ import { Foot, Form, MoneyField, TextField, TickField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { Tag } from "../../kit/parts";
 import { sayMoney } from "../../kit/say";
-import { digitsOf } from "./settled";
+import { digitsOf } from "../../kit/say";
 import { codeOf, PartList, useKeep, type Shown } from "./parts";
 
 type Choice = Schema["UpkeepChoice"];

@@ -7,6 +7,7 @@ import { Branches } from "./Branches";
 import { Changes } from "./Changes";
 import { Choices } from "./Choices";
 import { Classes } from "./Classes";
+import { Files } from "./Files";
 import { NumberPatterns } from "./Numbers";
 import { Partners } from "./Partners";
 import { useNetwork } from "./parts";
@@ -26,6 +27,7 @@ const tabs = [
   ["settings", "Settings"],
   ["history", "History"],
   ["readings", "Who looked at whom"],
+  ["files", "Files"],
 ] as const;
 
 /** What the network is made of, who works here, and who has done what with it. */
@@ -34,7 +36,7 @@ export function NetworkPlace() {
   const navigate = useNavigate();
   const network = useNetwork();
   const { tab, patron, staff } = useSearch({ from: "/network" });
-  const offered = tabs.filter(([id]) => id !== "staff" || administrates(me.role));
+  const offered = tabs.filter(([id]) => !["staff", "files"].includes(id) || administrates(me.role));
   const chosen = offered.find(([id]) => id === tab)?.[0] ?? "branches";
   return (
     <div className="grid gap-3.5">
@@ -50,8 +52,9 @@ export function NetworkPlace() {
       />
       {chosen === "staff" && <Staff />}
       {chosen === "history" && <Changes />}
+      {chosen === "files" && <Files />}
       {chosen === "readings" && <Readings patron={patron} staff={staff} />}
-      {!["staff", "history", "readings"].includes(chosen) && (
+      {!["staff", "history", "readings", "files"].includes(chosen) && (
         <Loading of={network}>
           {(n) => (
             <>

@@ -13,6 +13,12 @@ type Person = Schema["UpkeepPerson"];
 
 const roles = ["desk", "volunteer", "interlibrary", "supervisor", "administrator"] as const;
 
+const asRole = [
+  ["", "as the role"],
+  ["yes", "yes"],
+  ["no", "no"],
+] as const;
+
 const schema = z.object({
   name: check.needed("They need a name."),
   login: check.needed("They need a name to sign in with."),
@@ -143,33 +149,9 @@ function Fields({ isNew }: { isNew?: boolean }) {
           {!unlimited && <MoneyField name="waive" label="Waives up to" className="w-28" />}
           <TickField name="unlimited" label="Waives without limit" className="self-end pb-1.5" />
           <TextField name="back" label="Counts returns so many days back" inputMode="numeric" width="w-24" />
-          <ChoiceField
-            name="history"
-            label="Sees histories that patrons show"
-            options={[
-              ["", "as the role"],
-              ["yes", "yes"],
-              ["no", "no"],
-            ]}
-          />
-          <ChoiceField
-            name="consents"
-            label="Changes consents that were given"
-            options={[
-              ["", "as the role"],
-              ["yes", "yes"],
-              ["no", "no"],
-            ]}
-          />
-          <ChoiceField
-            name="due"
-            label="Sets due dates by hand"
-            options={[
-              ["", "as the role"],
-              ["yes", "yes"],
-              ["no", "no"],
-            ]}
-          />
+          <ChoiceField name="history" label="Sees histories that patrons show" options={asRole} />
+          <ChoiceField name="consents" label="Changes consents that were given" options={asRole} />
+          <ChoiceField name="due" label="Sets due dates by hand" options={asRole} />
         </div>
         {!supervises && <ChipsField name="past" label="May also lend past" says="nothing more" options={stops} />}
       </fieldset>

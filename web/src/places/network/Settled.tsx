@@ -40,6 +40,9 @@ const schema = z.object({
   sign_ups: z.boolean(),
   card_days: number(90),
   one_address: z.boolean(),
+  service: check.text,
+  service_address: check.text,
+  service_covers: check.text,
 }) satisfies z.ZodType<Said>;
 
 /** What the network has settled beside rules and calendars: how far who goes, and for how long what is kept. */
@@ -192,6 +195,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
           />
         </Card>
         <People open={settings.sign_ups.open} />
+        <Records />
         <Card label="For how long" className="grid gap-2 p-3.5">
           <h2 className="font-semibold">For how long</h2>
           <p className="text-ink-2">
@@ -223,6 +227,29 @@ function Rest({ now }: { now: Shown<Settings> }) {
         </Send>
       )}
     </Form>
+  );
+}
+
+/** The service that is asked for what is known of a title. */
+function Records() {
+  return (
+    <Card label="Records of titles" className="grid gap-2 p-3.5">
+      <h2 className="font-semibold">Records of titles</h2>
+      <p className="text-sm text-ink-2">
+        Who adds a title by its ISBN asks this service over SRU, for MARCXML. Without an address nobody is asked.
+      </p>
+      <TextField name="service" label="What people call it" width="w-64" />
+      <TextField
+        name="service_address"
+        label="Its address, such as https://records.example/sru"
+        width="w-96 max-w-full"
+      />
+      <TextField
+        name="service_covers"
+        label="The address of its pictures, with {isbn} where the number stands; nothing: none"
+        width="w-96 max-w-full"
+      />
+    </Card>
   );
 }
 

@@ -1,5 +1,5 @@
 import { moneyCode, sayMoney } from "../../kit/say";
-import { digitsOf } from "./settled";
+import { digitsOf } from "../../kit/say";
 
 /** One thing that a change has made otherwise. */
 interface Difference {

@@ -1,6 +1,7 @@
 import type { Schema } from "../../api/client";
 import { sayMoney } from "../../kit/say";
-import { digitsOf, stops } from "./settled";
+import { digitsOf } from "../../kit/say";
+import { stops } from "./settled";
 
 type Rights = Schema["SettingsRights"];
 

@@ -1,4 +1,5 @@
 import type { Schema } from "../../api/client";
+import { digitsOf } from "../../kit/say";
 
 type Settings = Schema["SettingsSettings"];
 
@@ -21,6 +22,9 @@ export interface Said {
   sign_ups: boolean;
   card_days: string;
   one_address: boolean;
+  service: string;
+  service_address: string;
+  service_covers: string;
 }
 
 /** Who takes payments, and so may waive. */
@@ -64,9 +68,6 @@ export const fields = [
   ["marks", "Classified as", "may"],
 ] as const;
 
-export const digitsOf = (currency: string) =>
-  new Intl.NumberFormat("en", { style: "currency", currency }).resolvedOptions().maximumFractionDigits ?? 2;
-
 /** Settings as the form says them. A role that is not named waives nothing. */
 export function start(s: Settings, currency: string): Said {
   const digits = digitsOf(currency);
@@ -93,6 +94,9 @@ export function start(s: Settings, currency: string): Said {
     sign_ups: s.sign_ups.open,
     card_days: String(s.sign_ups.card_days),
     one_address: s.one_address,
+    service: s.records.name,
+    service_address: s.records.address,
+    service_covers: s.records.covers,
   };
 }
 
@@ -123,6 +127,7 @@ export function toSettings(said: Said, currency: string): Settings {
     ask_before: said.ask_before,
     one_address: said.one_address,
     confirm_months: Number(said.confirm),
+    records: { name: said.service, address: said.service_address, covers: said.service_covers },
     sign_ups: { open: said.sign_ups, card_days: Number(said.card_days) },
   };
 }

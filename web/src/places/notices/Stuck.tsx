@@ -2,8 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { Card, Quiet, Trouble } from "../../kit/parts";
-import { onPaper } from "../../kit/print";
-import { paper } from "../../kit/settings";
+import { LargePage, onPaper } from "../../kit/print";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
 import { sayMessage, StateTag } from "./StateTag";
@@ -90,10 +89,9 @@ function ByHand({ message: m }: { message: Message }) {
 
 /** A message as a letter, its address where a window of an envelope shows it. */
 function Letter({ message: m }: { message: Message }) {
-  const large = paper() === "letter" ? "letter" : "A4";
   return (
     <article className="text-[11pt] leading-snug">
-      <style>{`@page { size: ${large}; margin: 25mm; }`}</style>
+      <LargePage margin="25mm" />
       <address className="mt-[22mm] mb-[24mm] not-italic">
         {m.patron}
         {m.address.split(/\n|, /).map((line) => (

@@ -1,11 +1,10 @@
-import { paper } from "../../kit/settings";
+import { LargePage } from "../../kit/print";
 
 /** A sheet to take home, which explains what is kept of one's lending and how to choose. */
 export function HistorySheet({ name }: { name: string }) {
-  const large = paper() === "letter" ? "letter" : "A4";
   return (
     <article className="grid gap-[4mm] text-[12pt] leading-snug">
-      <style>{`@page { size: ${large}; margin: 22mm; }`}</style>
+      <LargePage margin="22mm" />
       <h1 className="text-[20pt] font-bold">What we keep of what you borrow</h1>
       <p>For {name}.</p>
       <p>

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
+import { useTried } from "../../kit/tried";
 import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
 import { useAgain } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
 import { TakeBack } from "./TakeBack";
@@ -23,30 +23,12 @@ export function Answers() {
   const [what, setWhat] = useState<What>("older_reader");
   const [answer, setAnswer] = useState<Answer>("");
   const [reason, setReason] = useState("");
-  const [looked, setLooked] = useState<{ of: string; is: Consented }>();
-  const [done, setDone] = useState<Consented>();
-  const body = { what, answer, reason, lists: sheets.lists };
-  const now = JSON.stringify({ ...body, reason: "" });
-  const write = useWrite(
-    (attempt: boolean, key) =>
-      api.POST("/api/consents-of-many", { params: { header: keyed(key) }, body: { ...body, try: attempt } }),
-    {
-      name: "consents of many",
-      about: "Answers from lists",
-      done: (c, attempt) => {
-        if (attempt) {
-          setLooked({ of: now, is: c });
-          return;
-        }
-        setLooked(undefined);
-        setDone(c);
-        sheets.setPasted("");
-        sheets.setFiles([]);
-        again();
-      },
-    },
+  const given = { what, answer, lists: sheets.lists };
+  const tried = useTried(
+    { ...given, reason },
+    (body, key) => api.POST("/api/consents-of-many", { params: { header: keyed(key) }, body }),
+    { name: "consents of many", about: "Answers from lists", of: given, done: () => (sheets.clear(), again()) },
   );
-  const fresh = looked?.of === now ? looked.is : undefined;
   return (
     <Card label="Answers of a year" className="grid gap-3 p-3.5">
       <h2 className="font-semibold">What guardians have answered, for many at once</h2>
@@ -88,30 +70,30 @@ export function Answers() {
           />
         </Field>
       </div>
-      <Trouble error={write.problem} />
+      <Trouble error={tried.problem} />
       <span className="flex flex-wrap gap-2">
         <Button
-          plain={!!fresh}
-          busy={write.busy}
+          plain={!!tried.would}
+          busy={tried.busy}
           disabled={sheets.lists.length === 0 || sheets.tooLong}
-          onClick={() => write.run(true)}
+          onClick={tried.look}
         >
           Look what it would do
         </Button>
-        {fresh && (
-          <Button busy={write.busy} disabled={reason.trim() === ""} onClick={() => write.run(false)}>
+        {tried.would && (
+          <Button busy={tried.busy} disabled={reason.trim() === ""} onClick={tried.act}>
             Write them down
           </Button>
         )}
-        {fresh && reason.trim() === "" && (
+        {tried.would && reason.trim() === "" && (
           <span className="self-center text-sm text-ink-2">Say where the answers come from first.</span>
         )}
       </span>
-      {fresh && <WhatOf c={fresh} />}
-      {done && !fresh && (
+      {tried.would && <WhatOf c={tried.would} />}
+      {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
-          <WhatOf c={done} />
-          {done.deed > 0 && <TakeBack deed={done.deed} onDone={() => setDone(undefined)} />}
+          <WhatOf c={tried.did} />
+          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}
         </div>
       )}
     </Card>

@@ -17,7 +17,7 @@ const columns: Column<Deed>[] = [
     head: "Take it back",
     unnamed: true,
     right: true,
-    cell: (d) => (d.undone ? <span className="text-ink-2">taken back</span> : <TakeBack deed={d.id} />),
+    cell: (d) => <TakeBack deed={d.id} undone={d.undone} />,
   },
 ];
 

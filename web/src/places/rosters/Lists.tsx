@@ -2,8 +2,8 @@ import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { api, keyed, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { useTried } from "../../kit/tried";
 import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
 import { useAgain, type Roster, type Writing } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
 import { TakeBack } from "./TakeBack";
@@ -25,30 +25,15 @@ export function Lists({ into }: { into?: Roster }) {
     revision: 0,
   });
   const [only, setOnly] = useState(false);
-  const [looked, setLooked] = useState<{ of: string; is: Filled }>();
-  const [done, setDone] = useState<Filled>();
-  const body = { roster: into?.id ?? 0, new: how, lists: sheets.lists, only };
-  const now = JSON.stringify(body); // what was looked at is what is done, and nothing else
-  const fill = useWrite(
-    (attempt: boolean, key) =>
-      api.POST("/api/rosters-filled", { params: { header: keyed(key) }, body: { ...body, try: attempt } }),
+  const tried = useTried(
+    { roster: into?.id ?? 0, new: how, lists: sheets.lists, only },
+    (body, key) => api.POST("/api/rosters-filled", { params: { header: keyed(key) }, body }),
     {
       name: `fill rosters ${into?.id ?? 0}`,
       about: "Filling rosters from lists",
-      done: (filled, attempt) => {
-        if (attempt) {
-          setLooked({ of: now, is: filled });
-          return;
-        }
-        setLooked(undefined);
-        setDone(filled);
-        sheets.setPasted("");
-        sheets.setFiles([]);
-        again();
-      },
+      done: () => (sheets.clear(), again()),
     },
   );
-  const fresh = looked?.of === now ? looked.is : undefined;
   const set = (by: Partial<Writing>) => setHow({ ...how, ...by });
   return (
     <Card label="From lists" className="grid gap-3 p-3.5">
@@ -114,27 +99,27 @@ export function Lists({ into }: { into?: Roster }) {
         <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Who is in a roster now and
         not in its list leaves it
       </label>
-      <Trouble error={fill.problem} />
+      <Trouble error={tried.problem} />
       <span className="flex flex-wrap gap-2">
         <Button
-          plain={!!fresh}
-          busy={fill.busy}
+          plain={!!tried.would}
+          busy={tried.busy}
           disabled={sheets.lists.length === 0 || sheets.tooLong}
-          onClick={() => fill.run(true)}
+          onClick={tried.look}
         >
           Look what it would do
         </Button>
-        {fresh && (
-          <Button busy={fill.busy} onClick={() => fill.run(false)}>
+        {tried.would && (
+          <Button busy={tried.busy} onClick={tried.act}>
             Do it
           </Button>
         )}
       </span>
-      {fresh && <What filled={fresh} would />}
-      {done && !fresh && (
+      {tried.would && <What filled={tried.would} would />}
+      {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
-          <What filled={done} />
-          {done.deed > 0 && <TakeBack deed={done.deed} onDone={() => setDone(undefined)} />}
+          <What filled={tried.did} />
+          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}
         </div>
       )}
     </Card>

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keyed, newKey, told, type Schema } from "../../api/client";
+import { api, keyed, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
+import { surely } from "../../kit/surely";
 import { useWrite } from "../../kit/write";
 import type { Roster } from "./roster";
 
@@ -25,9 +26,9 @@ export function MoveUp({
     staleTime: 0,
     enabled: ids.length > 0,
     queryFn: () =>
-      told(
+      surely((key) =>
         api.POST("/api/rosters-moved-up", {
-          params: { header: keyed(newKey()) },
+          params: { header: keyed(key) },
           body: { rosters: ids, last, try: true },
         }),
       ),

@@ -15,7 +15,7 @@ import { useTop } from "../../kit/top";
 import { useWrite } from "../../kit/write";
 import { Lists } from "./Lists";
 import { RosterFields, sayKind, toSaid, toWriting, useAgain, written, type Roster } from "./roster";
-import { here, type Scanned } from "./session";
+import { answered, type Scanned } from "./session";
 import { TakeBack } from "./TakeBack";
 
 type Found = Schema["PeopleFound"];
@@ -25,14 +25,10 @@ export function One({ id }: { id: number }) {
   useTop();
   usePrompt("Scan a card or type a school number, to put somebody into this roster");
   const again = useAgain();
+  const scans = useStore(answered, (a) => a.scans);
   useEffect(() => {
-    here.setState({ roster: id });
-    return () => here.setState({ roster: 0 });
-  }, [id]);
-  const scanned = useStore(here, (h) => h.scanned);
-  useEffect(() => {
-    if (scanned > 0) again();
-  }, [scanned, again]);
+    if (scans > 0) again();
+  }, [scans, again]);
   const one = useQuery({
     queryKey: ["roster", id],
     queryFn: () => told(api.GET("/api/rosters/{id}", { params: { path: { id } } })),

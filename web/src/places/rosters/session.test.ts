@@ -1,7 +1,7 @@
 import { expect, test, vi } from "vitest";
 import { api } from "../../api/client";
 import { takers, type Scan, type Send } from "../../kit/scans/scans";
-import { here } from "./session";
+import "./session";
 
 const scan = (session: string) => ({ session, text: "2 1846 00000 0001" }) as Scan;
 
@@ -13,17 +13,17 @@ test("a scan belongs to the roster that was open when it was made; with none ope
   const post = vi.spyOn(api, "POST").mockResolvedValue(answer("in") as never);
   const send = (async (write) => (await write("a key")).data) as Send;
 
-  here.setState({ roster: 7 });
+  history.pushState({}, "", "/rosters?roster=7");
   expect(rosters?.session()).toBe("7");
   const made = scan("7");
-  here.setState({ roster: 8 }); // gone on to another roster before it was sent
+  history.pushState({}, "", "/rosters?roster=8"); // gone on to another roster before it was sent
   expect(await rosters?.take(made, send)).toMatchObject({ state: "done", says: "in" });
   expect(post.mock.calls[0]).toMatchObject(["/api/rosters/{id}/scans", { params: { path: { id: 7 } } }]);
   post.mockResolvedValue(answer("wrong") as never);
   expect(await rosters?.take(made, send)).toMatchObject({ state: "wrong" });
   expect(house).not.toHaveBeenCalled();
 
-  here.setState({ roster: 0 });
+  history.pushState({}, "", "/rosters");
   expect(rosters?.session()).toBe("");
   await rosters?.take(scan(""), send);
   expect(house.mock.calls[0]?.[0]).toMatchObject({ session: "/rosters" });

@@ -1,23 +1,23 @@
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, type Schema } from "../../api/client";
+import { toHouse } from "../../kit/scans/house";
 import { drop, open as waits, takers } from "../../kit/scans/scans";
 import { sound } from "../../kit/sound";
 
-/** The roster that is open here, into which cards and school numbers are scanned; 0: none is. */
-export const here = createStore<{ roster: number; scanned: number }>(() => ({ roster: 0, scanned: 0 }));
+/** How many scans have been answered here: after each, the open roster is looked at again. */
+export const answered = createStore<{ scans: number }>(() => ({ scans: 0 }));
+
+/** The roster that the window is at, as its address has it: known before the place has loaded. */
+const rosterHere = () => new URLSearchParams(location.search).get("roster") ?? "";
 
 export type Scanned = Schema["RostersScanned"];
 
 takers.set("rosters", {
-  session: () => String(here.getState().roster || ""),
+  session: rosterHere,
 
   take: async (scan, send) => {
     // Where no roster is open a scan is what it is everywhere else.
-    if (!scan.session) {
-      const house = takers.get("house");
-      if (!house) throw new Error("There is no house.");
-      return house.take({ ...scan, session: house.session() }, send);
-    }
+    if (!scan.session) return toHouse(scan, send);
     const done = await send((key) =>
       api.POST("/api/rosters/{id}/scans", {
         params: { path: { id: Number(scan.session) }, header: keyed(key) },
@@ -25,7 +25,7 @@ takers.set("rosters", {
         body: { text: scan.text },
       }),
     );
-    here.setState(({ scanned }) => ({ scanned: scanned + 1 }));
+    answered.setState(({ scans }) => ({ scans: scans + 1 }));
     return { state: done.kind === "wrong" ? "wrong" : "done", says: done.says, result: done };
   },
 
@@ -33,7 +33,4 @@ takers.set("rosters", {
 });
 
 /** Forgets what was scanned here, when somebody signs out. */
-export function clear() {
-  drop((s) => s.taker === "rosters" && !waits(s));
-  here.setState({ roster: 0, scanned: 0 });
-}
+export const clear = () => drop((s) => s.taker === "rosters" && !waits(s));

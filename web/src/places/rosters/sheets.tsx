@@ -1,15 +1,9 @@
 import { useId, useState } from "react";
 import type { Schema } from "../../api/client";
+import { base64 } from "../../kit/bytes";
 import { inputLook, Quiet, Tag } from "../../kit/parts";
 
 export type Sheet = Schema["RostersSheet"];
-
-/** Bytes as a request carries them, whatever letters they are written in. */
-export function base64(bytes: Uint8Array): string {
-  let text = "";
-  for (let k = 0; k < bytes.length; k += 0x8000) text += String.fromCharCode(...bytes.subarray(k, k + 0x8000));
-  return btoa(text);
-}
 
 const most = 700_000; // of all lists at once: a request is no longer than a megabyte
 
@@ -22,7 +16,11 @@ export function useSheets() {
     ...(pasted.trim() ? [{ name: "", content: base64(new TextEncoder().encode(pasted)) }] : []),
     ...files.map((f) => ({ name: f.name, content: base64(f.bytes) })),
   ];
-  return { pasted, setPasted, files, setFiles, lists, tooLong: size > most };
+  const clear = () => {
+    setPasted("");
+    setFiles([]);
+  };
+  return { pasted, setPasted, files, setFiles, lists, clear, tooLong: size > most };
 }
 
 /** Where lists are pasted and files are chosen. */

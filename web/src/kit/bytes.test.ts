@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { base64 } from "./sheets";
+import { base64 } from "./bytes";
 
 test("bytes are carried as they are, whatever letters they are, and however many", () => {
   for (const bytes of [

@@ -1,0 +1,39 @@
+import { useState } from "react";
+import type { Answer } from "../api/client";
+import { useWrite } from "./write";
+
+/**
+ * Something done to many at once, which is looked at first. What was looked at is what is done, and nothing else: with other
+ * words in it, it has to be looked at again.
+ */
+export function useTried<B extends object, O>(
+  body: B,
+  send: (body: B & { try: boolean }, key: string) => Promise<Answer<O>>,
+  { name, about, of = body, done }: { name: string; about: string; of?: object; done: () => void },
+) {
+  const [looked, setLooked] = useState<{ of: string; is: O }>();
+  const [came, setCame] = useState<O>();
+  const now = JSON.stringify(of);
+  const write = useWrite((attempt: boolean, key) => send({ ...body, try: attempt }, key), {
+    name,
+    about,
+    done: (is, attempt) => {
+      setLooked(attempt ? { of: now, is } : undefined);
+      if (attempt) return;
+      setCame(is);
+      done();
+    },
+  });
+  const would = looked?.of === now ? looked.is : undefined;
+  return {
+    /** What it would do; none: it has not been looked at as it is now. */
+    would,
+    /** What it did, until it is looked at anew. */
+    did: would ? undefined : came,
+    forget: () => setCame(undefined),
+    look: () => write.run(true),
+    act: () => write.run(false),
+    busy: write.busy,
+    problem: write.problem,
+  };
+}

@@ -1,0 +1,177 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Form, Send, TickField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Button, Card, Field, inputLook, Quiet, Tag } from "../../kit/parts";
+import { usePrompt } from "../../kit/scan";
+import { useWrite } from "../../kit/write";
+import { z } from "zod";
+import { FromFile } from "./FromFile";
+import { useAgain } from "./stock";
+import { nothingSaid, TitleFields, titleSchema, toRecord, toSaid } from "./TitleForm";
+
+export type Proposal = Schema["BibliographyProposal"];
+
+const schema = z.intersection(titleSchema, z.object({ twice: z.boolean() }));
+
+/** A title is added by its ISBN, from a file, or by hand; then its copies. */
+export function Add() {
+  const me = useMe();
+  usePrompt("Scan the ISBN of a book to add it");
+  const navigate = useNavigate();
+  const { isbn = "" } = useSearch({ from: "/items" });
+  const [typed, setTyped] = useState(isbn);
+  const [taken, setTaken] = useState<{ by: "hand" } | { by: "file" } | { by: "record"; record: Proposal }>();
+  const ask = (text: string) => {
+    setTaken(undefined);
+    void navigate({ to: "/items", search: { tab: "add", isbn: text.trim() || undefined } });
+  };
+  return (
+    <>
+      <form
+        className="flex flex-wrap items-end gap-2.5"
+        onSubmit={(e) => {
+          e.preventDefault();
+          ask(typed);
+        }}
+      >
+        <Field label="ISBN">
+          <input
+            key={isbn}
+            className={`${inputLook} h-10 w-60 text-lg`}
+            defaultValue={isbn}
+            onChange={(e) => setTyped(e.target.value)}
+          />
+        </Field>
+        <Button type="submit">Ask for its record</Button>
+        <Button plain onClick={() => setTaken({ by: "file" })}>
+          From a MARC file
+        </Button>
+        <Button plain onClick={() => setTaken({ by: "hand" })}>
+          Write it by hand
+        </Button>
+        {me.records && (
+          <a href={me.records} target="_blank" rel="noreferrer" className="link pb-1">
+            Numbers to try
+          </a>
+        )}
+      </form>
+      {!taken && isbn && <Asked isbn={isbn} onTake={(record) => setTaken({ by: "record", record })} />}
+      {taken?.by === "hand" && <NewTitle isbn={isbn} />}
+      {taken?.by === "file" && <FromFile onTake={(record) => setTaken({ by: "record", record })} />}
+      {taken?.by === "record" && (
+        <NewTitle key={taken.record.source + taken.record.name} from={taken.record} isbn={isbn} />
+      )}
+    </>
+  );
+}
+
+/** What is known of an ISBN: here, and at the service. */
+function Asked({ isbn, onTake }: { isbn: string; onTake: (record: Proposal) => void }) {
+  const answer = useQuery({
+    queryKey: ["records", isbn],
+    queryFn: () => told(api.GET("/api/records", { params: { query: { isbn } } })),
+    staleTime: 60_000,
+  });
+  return (
+    <Card label="What is known of it" className="grid gap-2 p-3.5">
+      <Loading of={answer} lines={3}>
+        {(a) => (
+          <>
+            {a.here.map((t) => (
+              <p key={t.id}>
+                <Tag tone="spruce">Here already</Tag>{" "}
+                <Link to="/items" search={{ title: t.id }} className="link font-semibold">
+                  {t.name}
+                </Link>{" "}
+                {t.author}: add copies there.
+              </p>
+            ))}
+            {a.problem && (
+              <p role="alert" className="text-amber-700">
+                {a.problem} <Quiet onClick={() => void answer.refetch()}>Ask again</Quiet>
+              </p>
+            )}
+            {a.proposals.map((p) => (
+              <Proposed key={p.source} proposal={p} service={a.service} onTake={() => onTake(p)} />
+            ))}
+            {a.proposals.length === 0 && !a.problem && (
+              <p>
+                {a.service} does not know {a.isbn}. Write the title by hand.
+              </p>
+            )}
+          </>
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+export function Proposed({
+  proposal: p,
+  service,
+  onTake,
+}: {
+  proposal: Proposal;
+  service: string;
+  onTake: () => void;
+}) {
+  return (
+    <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+      {p.another && <Tag tone="buoy">Not this ISBN</Tag>}
+      <b className="font-semibold">{p.name || "A record without a title"}</b>
+      <span>{[p.author, p.edition, p.publisher, p.year, p.extent].filter(Boolean).join(", ")}</span>
+      <Button plain={p.another} onClick={onTake}>
+        Take this record
+      </Button>
+      {p.another && (
+        <p className="w-full text-sm text-buoy-700">
+          {service} answered with a record that does not say this number: it may be another title&rsquo;s. Compare it
+          with the book before you take it.
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** A title to be written down, filled in from a record where there is one. */
+function NewTitle({ from, isbn }: { from?: Proposal; isbn: string }) {
+  const again = useAgain();
+  const navigate = useNavigate();
+  const add = useWrite(
+    (body: Schema["CatalogueAdding"], key) => api.POST("/api/titles", { params: { header: keyed(key) }, body }),
+    {
+      name: `add ${from?.source ?? "by hand"} ${isbn}`,
+      about: "Adding a title",
+      done: (t) => {
+        again();
+        // Its copies come next, where what is scanned is one of their labels.
+        const search = { title: t.id, tab: "copies", material: from?.material, collection: from?.collection };
+        void navigate({ to: "/items", search });
+      },
+    },
+  );
+  return (
+    <Card label="New title" className="p-3.5">
+      <Form
+        label="New title"
+        schema={schema}
+        start={{ ...(from ? toSaid(from) : { ...nothingSaid, isbn }), twice: false }}
+        write={add}
+        onSend={({ twice, ...s }) =>
+          add.run({ ...toRecord(s), twice, ...(from && !from.another ? { from: from.from, source: from.source } : {}) })
+        }
+        className="grid gap-3"
+      >
+        <TitleFields />
+        <TickField name="twice" label="Another title than the one here with the same ISBN" />
+        <span>
+          <Send write={add}>Add the title</Send>
+        </span>
+      </Form>
+    </Card>
+  );
+}

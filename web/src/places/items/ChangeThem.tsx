@@ -1,0 +1,153 @@
+import { useState } from "react";
+import { api, keyed, type Schema } from "../../api/client";
+import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
+import { toMinor } from "../../kit/say";
+import { useTried } from "../../kit/tried";
+import { TakeBack } from "./Deeds";
+import { standings } from "./Standing";
+import { AnyOf, useAgain, useClasses } from "./stock";
+
+type Which = Schema["StockWhich"];
+type Changed = Schema["StockManyChanged"];
+
+const nothing = { branch: "", until: "", collection: "", material: "", price: "", stands: "" };
+
+/** What becomes of many items; it is looked at before it is done, and taken back as one. */
+export function ChangeThem({ which, onLeave }: { which: Which; onLeave: () => void }) {
+  const again = useAgain();
+  const classes = useClasses();
+  const [to, setTo] = useState(nothing);
+  const [reason, setReason] = useState("");
+  const set = (by: Partial<typeof nothing>) => setTo({ ...to, ...by });
+  const badPrice = !/^(\d+([.,]\d{1,2})?)?$/.test(to.price.trim());
+  const change = {
+    ...(to.branch ? { branch: to.branch, ...(to.until ? { until: to.until } : {}) } : {}),
+    ...(to.collection ? { collection: to.collection } : {}),
+    ...(to.material ? { material: to.material } : {}),
+    ...(to.price.trim() && !badPrice ? { price: toMinor(to.price) ?? 0 } : {}),
+    ...standings.find((s) => s.says === to.stands)?.to,
+  };
+  const given = { which, change };
+  const tried = useTried(
+    { ...given, reason },
+    (body, key) => api.POST("/api/items-changed", { params: { header: keyed(key) }, body }),
+    { name: "change items", about: "A change of many items", of: given, done: again },
+  );
+  const count = which.items?.length;
+  return (
+    <Card label="Change them" className="grid gap-2.5 p-3.5">
+      <h2 className="font-semibold">
+        {count === undefined ? "Change all that are found" : count === 1 ? "Change one item" : `Change ${count} items`};
+        what is left empty stays
+      </h2>
+      <div className="flex flex-wrap items-end gap-2.5">
+        <AnyOf
+          label="Belongs to"
+          value={to.branch}
+          options={classes.branches}
+          any="as it is"
+          onChoose={(branch) => set({ branch })}
+        />
+        {to.branch && (
+          <Field label="only until, for a time">
+            <input
+              type="date"
+              className={inputLook}
+              value={to.until}
+              onChange={(e) => set({ until: e.target.value })}
+            />
+          </Field>
+        )}
+        <AnyOf
+          label="Collection"
+          value={to.collection}
+          options={classes.collections}
+          any="as it is"
+          onChoose={(collection) => set({ collection })}
+        />
+        <AnyOf
+          label="Material class"
+          value={to.material}
+          options={classes.materials}
+          any="as it is"
+          onChoose={(material) => set({ material })}
+        />
+        <Field label="Price">
+          <input
+            className={`${inputLook} w-24`}
+            value={to.price}
+            aria-invalid={badPrice || undefined}
+            onChange={(e) => set({ price: e.target.value })}
+          />
+        </Field>
+        <AnyOf
+          label="Stands"
+          value={to.stands}
+          options={standings.map((s) => [s.says, s.says] as const)}
+          any="as it is"
+          onChoose={(stands) => set({ stands })}
+        />
+        <Field label="Why">
+          <input
+            className={`${inputLook} w-56`}
+            maxLength={300}
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+        </Field>
+      </div>
+      {badPrice && (
+        <p role="alert" className="text-buoy-700">
+          A sum in figures, such as 24.50.
+        </p>
+      )}
+      <Trouble error={tried.problem} />
+      <span className="flex flex-wrap gap-2">
+        <Button
+          plain={!!tried.would}
+          busy={tried.busy}
+          disabled={Object.keys(change).length === 0 || badPrice}
+          onClick={tried.look}
+        >
+          Look what it would do
+        </Button>
+        {tried.would && tried.would.changed > 0 && (
+          <Button busy={tried.busy} onClick={tried.act}>
+            Do it
+          </Button>
+        )}
+        <Button plain onClick={onLeave}>
+          Leave it
+        </Button>
+      </span>
+      {tried.would && <What of={tried.would} would />}
+      {tried.did && (
+        <div role="status" className="rounded bg-tide-100 px-3 py-2">
+          <What of={tried.did} />
+          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}
+        </div>
+      )}
+    </Card>
+  );
+}
+
+function What({ of: w, would }: { of: Changed; would?: boolean }) {
+  const parts = [
+    `${w.changed} ${would ? "would be changed" : "changed"}`,
+    w.same > 0 && `${w.same} are so already`,
+    w.left > 0 &&
+      `${w.left} ${would ? "would stay" : "stayed"} as they stand, since they are on loan, on their way, waited for or lent to us`,
+  ];
+  return (
+    <div>
+      <p>
+        <b className="font-semibold">{w.says}</b>: {parts.filter(Boolean).join("; ")}.
+      </p>
+      <ul className="text-sm text-amber-700">
+        {w.odd.map((o) => (
+          <li key={o}>{o}</li>
+        ))}
+      </ul>
+    </div>
+  );
+}

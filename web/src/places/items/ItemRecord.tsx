@@ -1,0 +1,103 @@
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { Form, Send, TextField, useDirty } from "../../kit/forms";
+import { Card, Quiet } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { ItemFields, itemSchema, toSaid, toWriting } from "./ItemForm";
+import { useAgain, useClasses, type Item } from "./stock";
+
+const schema = z.intersection(itemSchema, z.object({ number: check.needed("An item needs a label.") }));
+const noteSchema = z.object({ text: check.text.max(500, "At most 500 letters.") });
+
+/** What is on record of an item, to be written anew: its note, and the rest. */
+export function ItemRecord({ item: i }: { item: Item }) {
+  const classes = useClasses();
+  if (!classes.ready) return null;
+  return (
+    <Card label="On record" className="grid gap-3 p-3.5">
+      <Note item={i} />
+      <Rest item={i} />
+    </Card>
+  );
+}
+
+/**
+ * What a form began with. It stays as it was until this form has been kept, whatever others change meanwhile: what is typed is not
+ * lost, and who comes second is told.
+ */
+function useSeen(item: Item) {
+  const [kept, setKept] = useState(0);
+  const [seen, setSeen] = useState({ kept, item });
+  if (seen.kept !== kept && seen.item !== item) setSeen({ kept, item });
+  const keep = () => setKept((n) => n + 1);
+  return { seen: seen.item, key: seen.kept, keep, anew: () => (keep(), setSeen({ kept: kept + 1, item })) };
+}
+
+function Note({ item: i }: { item: Item }) {
+  const again = useAgain();
+  const { seen, key, keep } = useSeen(i);
+  const note = useWrite(
+    (body: z.infer<typeof noteSchema>, k) =>
+      api.PUT("/api/items/{id}/note", { params: { path: { id: i.id }, header: keyed(k) }, body }),
+    { name: `note of ${i.id}`, about: `The note of ${i.title}`, done: () => (keep(), again()) },
+  );
+  return (
+    <Form
+      key={key}
+      label="Its note"
+      schema={noteSchema}
+      start={{ text: seen.note }}
+      write={note}
+      onSend={note.run}
+      className="flex flex-wrap items-end gap-2"
+    >
+      <TextField name="text" label="Note, shown whenever it comes back" width="w-96 max-w-full" />
+      <Changed write={note}>Keep the note</Changed>
+    </Form>
+  );
+}
+
+function Rest({ item: i }: { item: Item }) {
+  const again = useAgain();
+  const { seen, key, keep, anew } = useSeen(i);
+  const change = useWrite(
+    (body: Schema["StockChanging"], k) =>
+      api.PUT("/api/items/{id}", { params: { path: { id: i.id }, header: keyed(k) }, body }),
+    { name: `record of ${i.id}`, about: `The record of ${i.title}`, done: () => (keep(), again()) },
+  );
+  return (
+    <Form
+      key={key}
+      label="On record"
+      schema={schema}
+      start={{ ...toSaid(seen), number: seen.barcode }}
+      write={change}
+      onSend={(s) => change.run({ ...toWriting(s, seen.own_terms), number: s.number, revision: seen.revision })}
+      className="grid gap-3"
+    >
+      <ItemFields />
+      <span className="flex flex-wrap items-end gap-2.5">
+        <TextField name="number" label="Its label" />
+        <Changed write={change}>Keep the record</Changed>
+      </span>
+      {i.revision !== seen.revision && (
+        <p role="status" className="text-amber-700">
+          Somebody has changed this record since it was shown here. What it says now stands above.{" "}
+          <Quiet onClick={anew}>Begin again from that</Quiet>
+        </p>
+      )}
+    </Form>
+  );
+}
+
+/** Sends a form once it says something new. */
+function Changed({ write, children }: { write: { busy: boolean }; children: string }) {
+  const dirty = useDirty();
+  return (
+    <Send plain write={write} disabled={!dirty}>
+      {children}
+    </Send>
+  );
+}

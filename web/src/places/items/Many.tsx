@@ -1,0 +1,238 @@
+import { useState } from "react";
+import { useStore } from "zustand";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Code, Empty, Field, inputLook, Quiet } from "../../kit/parts";
+import { supervises } from "../../kit/places";
+import { usePrompt } from "../../kit/scan";
+import { ScanActs, sayState } from "../../kit/scans/lines";
+import { useScans } from "../../kit/scans/scans";
+import { Table } from "../../kit/table";
+import { ChangeThem } from "./ChangeThem";
+import { PrintLabels } from "./PrintLabels";
+import { pile, type Piled } from "./session";
+import { AnyOf, itemColumns, useClasses, type Item } from "./stock";
+
+type Search = Schema["StoreItemSearch"];
+
+const states = [
+  ["in_use", "in use"],
+  ["missing", "missing"],
+  ["lost", "lost"],
+  ["aside", "put aside"],
+  ["damaged", "put aside, damaged"],
+  ["repair", "in repair"],
+  ["rebuy", "to be bought again"],
+  ["withdrawn", "out of the stock"],
+] as const;
+
+const marks = [
+  ["", "all of them"],
+  ["labels", "whose label waits"],
+  ["strays", "on a shelf elsewhere"],
+  ["season", "there for a season"],
+] as const;
+
+const asides = ["damaged", "repair", "rebuy"];
+
+/** What of a search says how items stand. */
+const standsAs = (v: string) =>
+  (asides.includes(v) ? { standing: "aside", aside_for: v } : { standing: v, aside_for: undefined }) as Search;
+
+const itemsOf = (chosen: Item[] | "all" | "pile", piled: Piled[]): { id: number }[] =>
+  chosen === "pile" ? piled : chosen === "all" ? [] : chosen;
+
+/** Many items at once: those that are found or were scanned are changed, looked at first, or get their labels. */
+export function Many() {
+  usePrompt("Scan items onto the pile");
+  const me = useMe();
+  const piled = useStore(pile, (p) => p.items);
+  const [search, setSearch] = useState<Search>({ branch: me.branch });
+  const [chosen, setChosen] = useState<{ what: "change" | "labels"; items: Item[] | "all" | "pile" }>();
+  const set = (by: Search) => {
+    setChosen(undefined);
+    setSearch(Object.fromEntries(Object.entries({ ...search, ...by }).filter(([, v]) => v)));
+  };
+  const any = Object.keys(search).length > 0;
+  const list = usePages(
+    ["items", "found", search],
+    (after) => told(api.POST("/api/items-found", { params: { query: { after } }, body: search })),
+    { enabled: any, keep: true },
+  );
+  const which =
+    chosen &&
+    (chosen.items === "all"
+      ? { search }
+      : { items: (chosen.items === "pile" ? piled : chosen.items).map((i) => i.id) });
+  return (
+    <>
+      <Which search={search} onSet={set} />
+      <Pile onChosen={(what) => setChosen({ what, items: "pile" })} />
+      {chosen?.what === "labels" && (
+        <Card label="Labels">
+          <PrintLabels items={itemsOf(chosen.items, piled)} onLeave={() => setChosen(undefined)} />
+        </Card>
+      )}
+      {chosen?.what === "change" && which && <ChangeThem which={which} onLeave={() => setChosen(undefined)} />}
+      <Card label="Items">
+        {!any ? (
+          <Empty>Say which items: a branch, a collection, a state; or scan them onto a pile.</Empty>
+        ) : (
+          <Loading of={list}>
+            {(rows) => (
+              <>
+                {supervises(me.role) && rows.length > 0 && (
+                  <p className="border-b border-line px-3.5 py-1.5">
+                    <Quiet onClick={() => setChosen({ what: "change", items: "all" })}>Change all that are found</Quiet>
+                  </p>
+                )}
+                <Table
+                  label="Items"
+                  columns={itemColumns}
+                  rows={rows}
+                  id={(i) => i.id}
+                  pages={list.pages}
+                  tools
+                  paper="Items"
+                  className="max-h-[58vh]"
+                  acts={[
+                    ...(supervises(me.role)
+                      ? [
+                          {
+                            label: (c: Item[]) => `Change ${c.length}`,
+                            run: (items: Item[]) => setChosen({ what: "change", items }),
+                          },
+                        ]
+                      : []),
+                    {
+                      label: (c) => `Labels of ${c.length}`,
+                      plain: true,
+                      run: (items) => setChosen({ what: "labels", items }),
+                    },
+                  ]}
+                  empty="No item is like that."
+                />
+              </>
+            )}
+          </Loading>
+        )}
+      </Card>
+    </>
+  );
+}
+
+/** Which items are meant. */
+function Which({ search, onSet: set }: { search: Search; onSet: (by: Search) => void }) {
+  const classes = useClasses();
+  const [words, setWords] = useState("");
+  const mark = marks.find(([id]) => id && search[id])?.[0] ?? "";
+  return (
+    <form
+      className="flex flex-wrap items-end gap-2.5"
+      onSubmit={(e) => {
+        e.preventDefault();
+        set({ words: words.trim() || undefined });
+      }}
+    >
+      <AnyOf
+        label="Belongs to"
+        value={search.branch ?? ""}
+        options={classes.branches}
+        any="any branch"
+        onChoose={(v) => set({ branch: v })}
+      />
+      <AnyOf
+        label="Is at"
+        value={search.at ?? ""}
+        options={classes.branches}
+        any="any branch"
+        onChoose={(v) => set({ at: v })}
+      />
+      <AnyOf
+        label="Collection"
+        value={search.collection ?? ""}
+        options={classes.collections}
+        onChoose={(v) => set({ collection: v })}
+      />
+      <AnyOf
+        label="Material"
+        value={search.material ?? ""}
+        options={classes.materials}
+        onChoose={(v) => set({ material: v })}
+      />
+      <AnyOf
+        label="Stands"
+        value={search.aside_for ?? search.standing ?? ""}
+        options={states}
+        any="any but out of the stock"
+        onChoose={(v) => set(standsAs(v))}
+      />
+      <AnyOf
+        label="Of these"
+        value={mark}
+        options={marks.slice(1)}
+        any={marks[0][1]}
+        onChoose={(v) => set({ labels: v === "labels", strays: v === "strays", season: v === "season" })}
+      />
+      <Field label="Call number begins">
+        <input
+          className={`${inputLook} w-28`}
+          maxLength={60}
+          onBlur={(e) => set({ begins: e.target.value.trim() || undefined })}
+        />
+      </Field>
+      <Field label="Words of the title">
+        <input className={`${inputLook} w-48`} value={words} onChange={(e) => setWords(e.target.value)} />
+      </Field>
+      <Button plain type="submit">
+        Find
+      </Button>
+    </form>
+  );
+}
+
+/** What was scanned onto the pile. */
+function Pile({ onChosen }: { onChosen: (what: "change" | "labels") => void }) {
+  const me = useMe();
+  const piled = useStore(pile, (p) => p.items);
+  const odd = useScans("items", "many");
+  if (piled.length === 0 && odd.length === 0) return null;
+  return (
+    <Card label="The pile" className="grid gap-1.5 p-3.5">
+      <p className="flex flex-wrap items-center gap-2.5">
+        <b className="font-semibold">{piled.length === 1 ? "One item" : `${piled.length} items`} on the pile</b>
+        {supervises(me.role) && (
+          <Button plain disabled={piled.length === 0} onClick={() => onChosen("change")}>
+            Change the pile
+          </Button>
+        )}
+        <Button plain disabled={piled.length === 0} onClick={() => onChosen("labels")}>
+          Labels of the pile
+        </Button>
+        <Quiet onClick={() => pile.setState({ items: [] })}>Clear the pile</Quiet>
+      </p>
+      <ul className="flex max-h-28 flex-wrap gap-x-4 overflow-auto text-sm">
+        {piled.map((i) => (
+          <li key={i.id}>
+            <Code>{i.barcode}</Code> {i.title}{" "}
+            <Quiet
+              aria-label={`Take ${i.title} off`}
+              onClick={() => pile.setState({ items: piled.filter((x) => x.id !== i.id) })}
+            >
+              take off
+            </Quiet>
+          </li>
+        ))}
+      </ul>
+      <ul className="text-sm">
+        {odd.map((s) => (
+          <li key={s.id}>
+            <Code>{s.text}</Code> {sayState(s)} <ScanActs scan={s} />
+          </li>
+        ))}
+      </ul>
+    </Card>
+  );
+}

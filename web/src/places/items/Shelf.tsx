@@ -1,0 +1,164 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+import { useStore } from "zustand";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Code, Empty, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { usePrompt } from "../../kit/scan";
+import { ScanActs, sayState } from "../../kit/scans/lines";
+import { useScans, type Scan } from "../../kit/scans/scans";
+import { sayInstant } from "../../kit/say";
+import { useTop } from "../../kit/top";
+import { useWrite } from "../../kit/write";
+import { Report } from "./Report";
+import { answered, type ShelfLine } from "./session";
+import { useAgain } from "./stock";
+
+type Inventory = Schema["StockInventory"];
+
+/** One shelf that is walked along: each scan says what it met, and then what is out of order and what was not seen. */
+export function Shelf({ id }: { id: number }) {
+  useTop();
+  const queries = useQueryClient();
+  const scans = useStore(answered, (a) => a.scans);
+  useEffect(() => {
+    if (scans > 0) void queries.invalidateQueries({ queryKey: ["shelf", id] });
+  }, [scans, queries, id]);
+  const one = useQuery({
+    queryKey: ["shelf", id],
+    queryFn: () => told(api.GET("/api/inventories/{id}", { params: { path: { id } } })),
+  });
+  return <Loading of={one}>{(v) => <Along shelf={v} />}</Loading>;
+}
+
+function Along({ shelf: v }: { shelf: Inventory }) {
+  usePrompt(v.finished_at ? "This shelf is finished" : "Scan what stands here, one after the other");
+  const navigate = useNavigate();
+  const [report, setReport] = useState(!!v.finished_at);
+  return (
+    <div className="grid gap-3.5">
+      <Head
+        title={v.name}
+        says={`${v.branch}, ${v.collection}; ${v.scans} scanned${v.finished_at ? `, finished ${sayInstant(v.finished_at)}` : ""}`}
+      >
+        <Button plain={report} aria-expanded={report} onClick={() => setReport(!report)}>
+          {report ? "The scans" : "What it comes to"}
+        </Button>
+        <Button plain onClick={() => void navigate({ to: "/items", search: { tab: "shelves" } })}>
+          All shelves
+        </Button>
+      </Head>
+      <Unanswered shelf={v} />
+      {report ? <Report shelf={v} /> : <Lines shelf={v} />}
+    </div>
+  );
+}
+
+/** What was scanned in this window and is not answered, or was refused: it stands above, whatever is looked at. */
+function Unanswered({ shelf: v }: { shelf: Inventory }) {
+  const here = useScans("items", `shelf ${v.id}`).filter((s) => !s.result);
+  if (here.length === 0) return null;
+  return (
+    <Card label="Not answered">
+      <ul aria-live="polite" className="divide-y divide-line">
+        {here.map((s) => (
+          <Waiting key={s.id} scan={s} />
+        ))}
+      </ul>
+    </Card>
+  );
+}
+
+/** All that has been scanned along the shelf, newest first. */
+function Lines({ shelf: v }: { shelf: Inventory }) {
+  const list = usePages(["shelf", v.id, "lines"], (after) =>
+    told(api.GET("/api/inventories/{id}/lines", { params: { path: { id: v.id }, query: { after } } })),
+  );
+  return (
+    <Card label="Scans along the shelf">
+      <Loading of={list}>
+        {(rows) =>
+          rows.length === 0 ? (
+            <Empty>
+              Scan what stands on the shelf, one after the other, as it stands. What is not right is said at once.
+            </Empty>
+          ) : (
+            <>
+              <ul aria-live="polite" className="max-h-[66vh] divide-y divide-line overflow-auto">
+                {rows.map((l) => (
+                  <Line key={l.id} line={l} open={!v.finished_at} />
+                ))}
+              </ul>
+              {list.pages.hasMore && (
+                <p className="px-3.5 py-2">
+                  <Quiet onClick={list.pages.fetchMore}>Show more</Quiet>
+                </p>
+              )}
+            </>
+          )
+        }
+      </Loading>
+    </Card>
+  );
+}
+
+const Waiting = ({ scan }: { scan: Scan }) => (
+  <li className="flex flex-wrap items-baseline gap-x-2 px-3.5 py-1.5">
+    <Code>{scan.text}</Code>
+    <span className="flex-1">{sayState(scan)}</span>
+    <ScanActs scan={scan} />
+  </li>
+);
+
+/** What a scan met, in a word or two. */
+const met: Record<ShelfLine["found"], string> = {
+  in_place: "In its place",
+  out_of_order: "Out of order",
+  on_loan: "On loan",
+  elsewhere: "Another branch",
+  other_collection: "Another collection",
+  held: "Waited for",
+  under_way: "On its way",
+  was_missing: "Was missing, found",
+  out_of_use: "Put aside",
+  withdrawn: "Out of the stock",
+  unknown: "Unknown",
+  again: "Scanned already",
+};
+
+const tone = (l: ShelfLine): Tone => (l.good ? "spruce" : l.found === "out_of_order" ? "amber" : "buoy");
+
+/** One scan, with what it met. */
+export function Line({ line: l, open }: { line: ShelfLine; open: boolean }) {
+  const again = useAgain();
+  const undo = useWrite(
+    (id: number, key) => api.POST("/api/inventory-lines/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
+    { name: `shelf line ${l.id}`, about: "Taking a scan back", done: again },
+  );
+  return (
+    <li className={`flex flex-wrap items-baseline gap-x-2 px-3.5 py-1.5 ${l.undone ? "text-ink-3 line-through" : ""}`}>
+      <span className="w-44">
+        <Tag tone={l.undone ? "plain" : tone(l)}>{met[l.found]}</Tag>
+      </span>
+      <span className="w-32 font-semibold">{l.call_number}</span>
+      <span className="flex-1">
+        {l.item_id ? (
+          <Link to="/items" search={{ item: l.item_id }} className="link">
+            {l.title}
+          </Link>
+        ) : (
+          <Code>{l.text}</Code>
+        )}
+        {!l.good && !l.undone && <span className="pl-2 text-sm text-ink-2">{l.says}</span>}
+      </span>
+      {open && !l.undone && (
+        <Quiet disabled={undo.busy} onClick={() => undo.run(l.id)}>
+          Undo
+        </Quiet>
+      )}
+      <Trouble error={undo.problem} />
+    </li>
+  );
+}

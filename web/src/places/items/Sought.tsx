@@ -1,0 +1,89 @@
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, Code, Tag } from "../../kit/parts";
+import { sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { AnyOf, useClasses } from "./stock";
+
+type Sought = Schema["StockSought"];
+
+const why = (s: Sought) =>
+  ({ "": "Missing", returned: "Says it was brought back", never_had: "Says they never had it" })[s.claimed];
+
+const columns: Column<Sought>[] = [
+  {
+    id: "shelf",
+    head: "Shelf",
+    value: (s) => `${s.collection}, ${s.call_number}`,
+    className: "font-semibold",
+  },
+  {
+    id: "title",
+    head: "Title",
+    value: (s) => s.title,
+    cell: (s) => (
+      <Link to="/items" search={{ item: s.id }} className="link">
+        {s.title}
+      </Link>
+    ),
+  },
+  { id: "author", head: "Author", value: (s) => s.author },
+  { id: "number", head: "Number", value: (s) => s.barcode, cell: (s) => <Code>{s.barcode}</Code> },
+  { id: "seen", head: "Last seen at", value: (s) => s.at },
+  { id: "why", head: "Why", value: why, cell: (s) => <Tag tone={s.claimed ? "amber" : "buoy"}>{why(s)}</Tag> },
+  {
+    id: "looks",
+    head: "Looked",
+    value: (s) => s.looks,
+    cell: (s) =>
+      s.looks === 0
+        ? "nobody yet"
+        : `${s.looks} ×, last ${s.last_place}${s.last_look ? `, ${sayInstant(s.last_look)}` : ""}`,
+  },
+];
+
+/** What is looked for: missing, or said to have been brought back. A row leads to the item, where each look is written down. */
+export function Sought() {
+  const me = useMe();
+  const classes = useClasses();
+  const [branch, setBranch] = useState(me.branch);
+  const list = usePages(
+    ["sought", branch],
+    (after) => told(api.GET("/api/sought", { params: { query: { branch, after } } })),
+    {
+      keep: true,
+    },
+  );
+  return (
+    <>
+      <AnyOf
+        label="Belongs to or last seen at"
+        value={branch}
+        options={classes.branches}
+        any="any branch"
+        onChoose={setBranch}
+      />
+      <Card label="Looked for">
+        <Loading of={list}>
+          {(rows) => (
+            <Table
+              label="Looked for"
+              columns={columns}
+              rows={rows}
+              id={(s) => s.id}
+              pages={list.pages}
+              tools
+              paper="To be looked for on the shelves"
+              className="max-h-[66vh]"
+              empty="Nothing is looked for. What is missing comes here, and what its borrower says was brought back."
+            />
+          )}
+        </Loading>
+      </Card>
+    </>
+  );
+}

@@ -1,0 +1,58 @@
+import { useState } from "react";
+import { api, keyed, type Schema } from "../../api/client";
+import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+import { useAgain, type Item } from "./stock";
+
+type Standing = Schema["StockStanding"];
+
+/** What may become of an item, each with what it is called. */
+export const standings: readonly { says: string; to: Omit<Standing, "reason"> }[] = [
+  { says: "Back in use", to: { standing: "in_use" } },
+  { says: "Not found: missing", to: { standing: "missing" } },
+  { says: "Damaged: put aside", to: { standing: "aside", aside_for: "damaged" } },
+  { says: "To repair", to: { standing: "aside", aside_for: "repair" } },
+  { says: "Worn out: buy again", to: { standing: "aside", aside_for: "rebuy" } },
+  { says: "Out of the stock", to: { standing: "withdrawn" } },
+];
+
+const isSo = (i: Item, to: Omit<Standing, "reason">) =>
+  i.standing === to.standing && (to.standing !== "aside" || i.aside_for === (to.aside_for ?? ""));
+
+/** How an item stands, changed by hand; where it cannot, it says what has to be done first. */
+export function Standing({ item: i }: { item: Item }) {
+  const again = useAgain();
+  const [reason, setReason] = useState("");
+  const stand = useWrite(
+    (body: Standing, key) =>
+      api.PUT("/api/items/{id}/standing", { params: { path: { id: i.id }, header: keyed(key) }, body }),
+    {
+      name: `standing of ${i.id}`,
+      about: `How ${i.title} stands`,
+      done: () => {
+        setReason("");
+        again();
+      },
+    },
+  );
+  return (
+    <Card label="How it stands" className="flex flex-wrap items-end gap-2 p-3.5">
+      <Field label="Why, needed to take it out of the stock">
+        <input
+          className={`${inputLook} w-64`}
+          maxLength={300}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+        />
+      </Field>
+      {standings
+        .filter((s) => !isSo(i, s.to))
+        .map((s) => (
+          <Button key={s.says} plain busy={stand.busy} onClick={() => stand.run({ ...s.to, reason })}>
+            {s.says}
+          </Button>
+        ))}
+      <Trouble error={stand.problem} />
+    </Card>
+  );
+}

@@ -1,0 +1,116 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useCallback } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { useMe } from "../../kit/me";
+import { Code, Field, inputLook, Tag, type Tone } from "../../kit/parts";
+import { sayMoney } from "../../kit/say";
+import type { Column } from "../../kit/table";
+
+export type Item = Schema["CatalogueItem"];
+export type Options = readonly (readonly [string, string])[];
+
+const tones: Record<Item["tone"], Tone> = { in: "spruce", out: "plain", moving: "tide", held: "amber", aside: "buoy" };
+
+/** Where an item is now, and what is noted on it. */
+export function Where({ item: i }: { item: Item }) {
+  return (
+    <>
+      <Tag tone={tones[i.tone]}>{i.state}</Tag>
+      {i.season && <p className="text-sm text-tide-700">Belongs there {i.season}</p>}
+      {i.note && <p className="text-sm text-amber-700">{i.note}</p>}
+    </>
+  );
+}
+
+const number: Column<Item> = {
+  id: "number",
+  head: "Number",
+  value: (i) => i.barcode,
+  cell: (i) => (
+    <Link to="/items" search={{ item: i.id }} className="link">
+      <Code>{i.barcode}</Code>
+    </Link>
+  ),
+};
+
+const rest: Column<Item>[] = [
+  { id: "home", head: "Belongs to", value: (i) => `${i.home}${i.season && ` ${i.season}`}`, cell: (i) => i.home },
+  { id: "shelf", head: "Shelf", value: (i) => `${i.collection}${i.call_number && `, ${i.call_number}`}` },
+  { id: "material", head: "Material", value: (i) => i.material },
+  { id: "price", head: "Price", value: (i) => i.price, cell: (i) => i.price && sayMoney(i.price), right: true },
+  { id: "where", head: "Where it is now", value: (i) => i.state, cell: (i) => <Where item={i} /> },
+];
+
+/** The columns of copies of one title, and of items of any. */
+export const copyColumns: Column<Item>[] = [number, ...rest];
+export const itemColumns: Column<Item>[] = [
+  number,
+  { id: "title", head: "Title", value: (i) => `${i.title}${i.author && `, ${i.author}`}`, className: "font-semibold" },
+  ...rest,
+];
+
+/** What there is to choose from: the classes that are in use. */
+export function useClasses() {
+  const me = useMe();
+  const book = useQuery({ queryKey: ["rulebook"], queryFn: () => told(api.GET("/api/rulebook")) });
+  const of = (dimension: string): Options =>
+    (book.data?.dimensions[dimension] ?? []).map((v) => [v.code, v.name] as const);
+  return {
+    ready: !!book.data,
+    error: book.error,
+    collections: of("collection"),
+    materials: of("material_class").filter(([code]) => code !== "interlibrary"),
+    patrons: of("patron_class"),
+    branches: me.branches.map((b) => [b.code, b.name] as const) as Options,
+  };
+}
+
+/** One of several, or any of them. */
+export function AnyOf({
+  label,
+  value,
+  options,
+  any = "any",
+  onChoose,
+}: {
+  label: string;
+  value: string;
+  options: Options;
+  any?: string;
+  onChoose: (value: string) => void;
+}) {
+  return (
+    <Field label={label}>
+      <select className={`${inputLook} max-w-52`} value={value} onChange={(e) => onChoose(e.target.value)}>
+        <option value="">{any}</option>
+        {options.map(([code, name]) => (
+          <option key={code} value={code}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </Field>
+  );
+}
+
+/** Looks at the stock again, after it has been changed. */
+export function useAgain() {
+  const queries = useQueryClient();
+  return useCallback(() => {
+    for (const key of keys) void queries.invalidateQueries({ queryKey: [key] });
+  }, [queries]);
+}
+
+const keys = [
+  "items",
+  "titles",
+  "title",
+  "history",
+  "stock deeds",
+  "sought",
+  "looks",
+  "shelf",
+  "item terms",
+  "records",
+];
