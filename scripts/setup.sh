@@ -13,6 +13,7 @@ command -v chromium >/dev/null || [ "${1:-}" != test ] || need+=(chromium)
 command -v node >/dev/null || need+=(nodejs npm)
 command -v go >/dev/null || need+=(golang-go)
 command -v pdftotext >/dev/null || [ "${1:-}" != test ] || need+=(poppler-utils)
+command -v yaz-marcdump >/dev/null || [ "${1:-}" != test ] || need+=(yaz)
 if [ ${#need[@]} -gt 0 ]; then
   echo "Installing ${need[*]} …"
   as_root apt-get update -qq
