@@ -24,7 +24,7 @@ var areas = map[Kind][]Area{
 	TransitUndone: {Holds}, Noted: {Counter}, NoteOff: {Counter}, SetAside: {Counter}, Withdrawn: {Counter},
 	BackInUse: {Counter}, ItemClassed: {Counter}, PatronClassed: {Counter}, CardExtended: {Counter},
 	Joined: {Counter}, RecordChanged: {Counter}, StandingChanged: {Counter}, CardReplaced: {Counter}, PINSet: {},
-	CardNoted: {Counter}, CardNoteOff: {Counter}, Consented: {Counter}, NoticesChosen: {}, DetailsConfirmed: {Counter},
+	CardNoted: {Counter}, CardNoteOff: {Counter}, Consented: {Counter}, NoticesChosen: {Counter}, DetailsConfirmed: {Counter},
 	Merged: {Counter, Holds}, Unmerged: {Counter, Holds}, HoldRevived: {Holds}, RosterChanged: {Counter},
 	Claimed: {Counter}, ClaimUndone: {Counter}, DueChanged: {Counter},
 	SignedUp: {Counter}, SignUpAnswered: {Counter},

@@ -9,7 +9,11 @@ import { line } from "./line";
 
 /** The lists and figures that belong to an area of the work, by the first word of their keys. */
 const shows: Record<string, string[]> = {
-  counter: ["today", "patron", "history", "loan", "items", "titles", "requests"],
+  counter: [
+    ...["today", "patron", "beside", "history", "loan", "requests", "sign-ups"],
+    ...["items", "titles", "title", "sought", "looks", "stock deeds"],
+    ...["rosters", "roster", "roster members", "deeds"],
+  ],
   holds: ["today", "holds", "fetch", "transits", "items", "titles", "patron"],
   interlibrary: ["requests", "copies"],
   notices: ["mailings", "messages", "today"],

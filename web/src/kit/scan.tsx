@@ -85,11 +85,11 @@ function typed(text: string, places: PlaceInfo[], go: (p: PlaceInfo) => void, ta
 
 /**
  * A scan while a form is open that asks for a new card: a number that nobody has yet is that card; whatever is known goes where
- * it always goes, and the form stays as it was.
+ * it always goes, and the form stays as it was. Where the form has gone meanwhile, the queue keeps it.
  */
 async function newCard(text: string, path: string, field: HTMLInputElement) {
   const read = await told(api.GET("/api/scanned", { params: { query: { text } } })).catch(() => undefined);
-  if (read && (read.patron || read.item)) add(takerOf(path), text);
+  if (!field.isConnected || (read && (read.patron || read.item))) add(takerOf(path), text);
   else restore(field, text);
 }
 

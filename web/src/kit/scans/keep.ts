@@ -58,7 +58,10 @@ export async function present(onDoubled: () => void) {
   await hold();
 }
 
-/** Scans that were not answered when their window went, oldest first, and how to forget that they were kept. */
+/**
+ * Scans of a person that were not answered when their window went, oldest first, and how to forget that they were kept.
+ * What others had scanned in the same window stays for them.
+ */
 export async function abandoned(person: number): Promise<{ scans: Scan[]; forget: () => void }> {
   const alive = new Set((await navigator.locks.query()).held?.map((l) => l.name));
   const keys = Object.keys(localStorage).filter(
@@ -71,6 +74,11 @@ export async function abandoned(person: number): Promise<{ scans: Scan[]; forget
   const found = theirs.filter((t) => t.scans.length > 0);
   return {
     scans: found.flatMap((t) => t.scans),
-    forget: () => found.forEach((t) => localStorage.removeItem(t.key)),
+    forget: () =>
+      found.forEach(({ key }) => {
+        const others = read(localStorage, key).filter((s) => s.person !== person);
+        if (others.length > 0) localStorage.setItem(key, JSON.stringify(others));
+        else localStorage.removeItem(key);
+      }),
   };
 }
