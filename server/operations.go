@@ -33,6 +33,7 @@ func (s *Server) operations() {
 	s.returnOperations()
 	s.stockOperations()
 	s.titleOperations()
+	s.intakeOperations()
 	s.itemOperations()
 	s.shelfOperations()
 	s.holdOperations()

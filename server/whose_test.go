@@ -26,6 +26,7 @@ import (
 //	branch+card: both
 //	asked: for pickup here, or the patron's card was opened here lately; a supervisor's everywhere
 var whose = map[string]string{
+	"intake": "anybody's", "sendPart": "anybody's", "tryIntake": "anybody's", "takeIntake": "anybody's", "undoIntake": "anybody's", "stopIntake": "anybody's", "dropIntake": "anybody's", "intakeLines": "anybody's",
 	"patron": "card", "extendCard": "anybody's", "classifyPatron": "anybody's", "chooseHistory": "anybody's", "forget": "anybody's", "forgetting": "anybody's",
 	"loanTerms": "card", "renewLoan": "card", "undoLoan": "branch+card", "exampleOfLoan": "anybody's",
 	"run": "day", "runLines": "day", "runOfPatron": "day",

@@ -151,6 +151,12 @@ func Violates(err error, constraint string) bool {
 	return errors.As(err, &refused) && refused.ConstraintName == constraint
 }
 
+// Unique tells whether something was refused because there may be only one of it.
+func Unique(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && refused.Code == "23505"
+}
+
 // ErrMoved says that what an act had looked at was changed by another in between. It is tried again.
 var ErrMoved = errors.New("changed by another act meanwhile")
 

@@ -30,7 +30,7 @@ var areas = map[Kind][]Area{
 	SignedUp: {Counter}, SignUpAnswered: {Counter},
 	TitleAdded: {Counter}, TitleChanged: {Counter}, ItemAdded: {Counter}, ItemChanged: {Counter},
 	StockChanged: {Counter}, Looked: {Counter},
-	Inventoried: {Counter}, TakenOut: {},
+	Inventoried: {Counter}, TakenOut: {}, Intake: {Everything}, CameIn: {Counter},
 	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},
 	MailingDropped: {Notices}, MessageSettled: {Notices}, AskedOutside: {Interlibrary},
 	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},

@@ -116,6 +116,8 @@ const (
 	Looked           Kind = "looked"        // for something that is not found
 	Inventoried      Kind = "inventoried"
 	TakenOut         Kind = "taken_out" // of the network, as a file
+	Intake           Kind = "intake"    // a file of another system was sent, taken in, taken back
+	CameIn           Kind = "came_in"   // with such a file
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

@@ -19,6 +19,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/holds"
+	"nevrin/app/intake"
 	"nevrin/app/keeping"
 	"nevrin/app/notices"
 	"nevrin/app/people"
@@ -66,6 +67,7 @@ func steps() []step {
 		step{"messages", keeping.DropMessages},
 		step{"readings", keeping.DropReadings},
 		step{"sign_ups", signups.Drop},
+		step{"intakes", intake.Empty},
 	)
 }
 

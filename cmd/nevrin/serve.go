@@ -25,6 +25,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/bibliography"
+	"nevrin/app/intake"
 	"nevrin/app/live"
 	"nevrin/app/night"
 	"nevrin/app/notices"
@@ -408,6 +409,8 @@ func begin(
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
+	river.AddWorker(workers, &intake.Worker{House: house})
+	river.AddWorker(workers, &intake.Resumer{House: house})
 	jobs, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
 		Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr,
 			&slog.HandlerOptions{Level: slog.LevelError})),
@@ -447,6 +450,11 @@ func periodic() []*river.PeriodicJob {
 		river.NewPeriodicJob(
 			river.PeriodicInterval(time.Minute),
 			func() (river.JobArgs, *river.InsertOpts) { return notices.ReclaimArgs{}, once },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(20*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return intake.ResumeArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 	}

@@ -1,0 +1,325 @@
+// Package intake takes files of other systems in: patrons, titles with their items, open loans, open holds, and what is owed.
+//
+// A file is sent in parts, so that it may be of any length and a line that breaks loses nothing. It is read through once, for what
+// its columns are; it is tried, which says line by line what would be taken, what not and why; and it is taken in one transaction.
+// What has come can be taken back as one, as far as nothing has become of it here. Sent again on another day, a file brings what is
+// other than before: everything is known by where it came from and its number there.
+//
+// The work is done by a job that says how far it is. One whose program was killed is followed by another (Resumer).
+package intake
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/intake"
+	"nevrin/store"
+)
+
+// Seen is what a file is, read through once.
+type Seen struct {
+	Form      string              `json:"form" enum:"csv,marc,marcxml"`
+	Charset   string              `json:"charset" doc:"How its letters are written"`
+	Separator string              `json:"separator" doc:"What stands between its cells"`
+	Heads     []string            `json:"heads"`
+	Lines     int                 `json:"lines" doc:"Records, without the heads"`
+	Wrong     int                 `json:"wrong" doc:"Records that cannot be read"`
+	First     [][]string          `json:"first" doc:"The first rows as they are"`
+	Values    map[string][]string `json:"values" doc:"What stands in a column, where it is no more than fifty different texts; the commonest first"`
+}
+
+// Outcome is how many lines come to what.
+type Outcome struct {
+	Kind    string `json:"kind" enum:"patrons,titles,items,loans,holds,balances"`
+	New     int    `json:"new"`
+	Joined  int    `json:"joined" doc:"Titles that are here already: their copies go to them"`
+	Changed int    `json:"changed" doc:"That came before and are other now"`
+	Same    int    `json:"same" doc:"That came before and are the same"`
+	Left    int    `json:"left"`
+	Noted   int    `json:"noted" doc:"That are taken without something"`
+	Stay    int    `json:"stay" doc:"When taken back: how many stay, since something has become of them here"`
+	Gone    int    `json:"gone" doc:"When taken back: how many went or became what they were"`
+}
+
+// Counts are how many lines come to what, by kind, and how many that came before are not in the file any more.
+type Counts struct {
+	By      []Outcome `json:"by"`
+	Missing int       `json:"missing"`
+}
+
+// Intake is a file that is taken in.
+type Intake struct {
+	ID      int64           `json:"id"`
+	Kind    intake.Kind     `json:"kind" enum:"patrons,stock,loans,holds,balances"`
+	Source  string          `json:"source" doc:"Whence it comes, by a name of our own"`
+	File    string          `json:"file"`
+	Bytes   int64           `json:"bytes"`
+	Come    int64           `json:"come" doc:"Bytes that have come; the next part begins there"`
+	State   string          `json:"state" enum:"sending,reading,read,trying,tried,taking,taken,undoing,undone"`
+	Problem string          `json:"problem"`
+	Done    int64           `json:"done"`
+	Total   int64           `json:"total" doc:"0: not known yet"`
+	Seen    *Seen           `json:"seen,omitempty"`
+	Mapping *intake.Mapping `json:"mapping,omitempty"`
+	Fields  []intake.Field  `json:"fields" doc:"What such a file may say; of one intake"`
+	Counts  *Counts         `json:"counts,omitempty"`
+	Who     string          `json:"who"`
+	BegunAt time.Time       `json:"begun_at"`
+	TakenAt *time.Time      `json:"taken_at,omitempty"`
+	Undone  *time.Time      `json:"undone_at,omitempty"`
+	Seconds float64         `json:"seconds"`
+}
+
+func show(row *store.Intake) (*Intake, error) {
+	n := &Intake{ID: row.ID, Kind: intake.Kind(row.Kind), Source: row.Source, File: row.File, Bytes: row.Bytes, Come: row.Come,
+		State: row.State, Problem: row.Problem, Done: row.Done, Total: row.Total, Who: row.Who, BegunAt: row.BegunAt, TakenAt: row.TakenAt,
+		Undone: row.UndoneAt, Seconds: row.Seconds, Fields: []intake.Field{}}
+	for _, part := range []struct {
+		from json.RawMessage
+		into any
+	}{{row.Seen, &n.Seen}, {row.Mapping, &n.Mapping}, {row.Counts, &n.Counts}} {
+		if len(part.from) == 0 {
+			continue
+		}
+		if err := json.Unmarshal(part.from, part.into); err != nil {
+			return nil, fmt.Errorf("intake %d: %w", row.ID, err)
+		}
+	}
+	return n, nil
+}
+
+// List gives a page of what has been taken in, the latest first, without what the files say.
+func List(a *act.Act, page store.Page) ([]Intake, store.Page, error) {
+	rows, next, err := a.Tx.Intakes(page)
+	out := []Intake{}
+	for k := range rows {
+		rows[k].Seen, rows[k].Mapping = nil, nil
+		n, err := show(&rows[k])
+		if err != nil {
+			return nil, page, err
+		}
+		out = append(out, *n)
+	}
+	return out, next, err
+}
+
+// One gives an intake with what its file says.
+func One(a *act.Act, id int64) (*Intake, error) {
+	row, err := a.Tx.IntakeByID(id)
+	if err != nil {
+		return nil, err
+	}
+	if row == nil {
+		return nil, problem.NoSuch("file")
+	}
+	n, err := show(row)
+	if err == nil {
+		n.Fields = intake.Fields(n.Kind)
+	}
+	return n, err
+}
+
+// mostBytes is how long a file may be.
+const mostBytes = 8 << 30
+
+// Beginning is a file that is about to be sent.
+type Beginning struct {
+	Kind   intake.Kind `json:"kind" enum:"patrons,stock,loans,holds,balances"`
+	Source string      `json:"source" minLength:"1" maxLength:"60" doc:"Whence it comes: the same name again brings what is other than before"`
+	File   string      `json:"file" minLength:"1" maxLength:"200"`
+	Bytes  int64       `json:"bytes" minimum:"1"`
+}
+
+// Begin begins to take a file in. Its parts are sent next.
+func Begin(a *act.Act, b Beginning) (*Intake, error) {
+	b.Source = strings.Join(strings.Fields(b.Source), " ")
+	switch {
+	case b.Source == "":
+		return nil, problem.Newf(problem.Invalid, "Say whence the file comes, by a name that you will know again.")
+	case b.Bytes > mostBytes:
+		return nil, problem.Newf(problem.Invalid, "A file has up to 8 GB. Send it in several.")
+	}
+	id, err := a.Tx.AddIntake(&store.Intake{Kind: string(b.Kind), Source: b.Source, File: b.File, Bytes: b.Bytes, StaffID: a.Who.ID,
+		BegunAt: a.Now})
+	if err != nil {
+		return nil, err
+	}
+	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Sent to be taken in: " + b.File + " from " + b.Source}})
+	return One(a, id)
+}
+
+// Part is a part of a file.
+type Part struct {
+	Begins  int64  `json:"begins" minimum:"0" doc:"The byte of the file at which it begins"`
+	Content []byte `json:"content" maxLength:"960000" doc:"In base64"`
+}
+
+// Come is how far a file has come.
+type Come struct {
+	Come int64 `json:"come" doc:"The byte at which the next part begins"`
+}
+
+// Send takes a part of a file; with the last one it is read through.
+func Send(a *act.Act, id int64, p Part) (*Come, error) {
+	row, err := standing(a, id, "sending")
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case len(p.Content) == 0 || p.Begins+int64(len(p.Content)) > row.Bytes:
+		return nil, problem.Newf(problem.Invalid, "This part does not fit: the file has %d bytes.", row.Bytes)
+	case p.Begins < row.Come:
+		return &Come{row.Come}, nil // it has come before
+	case p.Begins > row.Come:
+		return nil, problem.Newf(problem.Invalid, "The part before this one has not come. Go on at byte %d.", row.Come)
+	}
+	a.Tx.AddIntakePart(id, p.Begins, p.Content)
+	if p.Begins+int64(len(p.Content)) == row.Bytes {
+		if err := work(a, id, "reading"); err != nil {
+			return nil, err
+		}
+	}
+	return &Come{p.Begins + int64(len(p.Content))}, nil
+}
+
+// standing locks an intake that has to be in one of some states.
+func standing(a *act.Act, id int64, states ...string) (*store.Intake, error) {
+	row, err := a.Tx.IntakeLocked(id)
+	if err != nil {
+		return nil, err
+	}
+	if row == nil {
+		return nil, problem.NoSuch("file")
+	}
+	if !slices.Contains(states, row.State) {
+		return nil, problem.Newf(problem.Refused, "This file %s. Look at it again.", sayState[row.State])
+	}
+	return row, nil
+}
+
+var sayState = map[string]string{
+	"sending": "has not come whole yet", "reading": "is being read", "read": "has not been tried yet", "trying": "is being tried",
+	"tried": "has been tried and not taken", "taking": "is being taken in", "taken": "has been taken in", "undoing": "is being taken back",
+	"undone": "has been taken back",
+}
+
+// work sets an intake to work.
+func work(a *act.Act, id int64, state string) error {
+	a.Tx.IntakeStands(id, state)
+	return a.Enqueue(Args{Intake: id})
+}
+
+// Try tries a file with a mapping: nothing is taken, and what would be is said line by line.
+func Try(a *act.Act, id int64, m intake.Mapping) (*Intake, error) {
+	row, err := standing(a, id, "read", "tried")
+	if err != nil {
+		return nil, err
+	}
+	n, err := show(row)
+	if err != nil {
+		return nil, err
+	}
+	if n.Seen == nil {
+		return nil, problem.Newf(problem.Refused, "This file has been let go. Send it again.")
+	}
+	if err := m.Check(n.Kind, n.Seen.Heads); err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	a.Tx.MapIntake(id, store.JSON(&m))
+	if err := work(a, id, "trying"); err != nil {
+		return nil, err
+	}
+	return One(a, id)
+}
+
+// Take takes a file that has been tried.
+func Take(a *act.Act, id int64) (*Intake, error) {
+	row, err := standing(a, id, "tried")
+	if err != nil {
+		return nil, err
+	}
+	n, err := show(row)
+	if err != nil {
+		return nil, err
+	}
+	if n.Counts == nil || !slices.ContainsFunc(n.Counts.By, func(o Outcome) bool { return o.New+o.Joined+o.Changed > 0 }) {
+		return nil, problem.Newf(problem.Refused, "Nothing in this file would be taken.")
+	}
+	if err := work(a, id, "taking"); err != nil {
+		return nil, err
+	}
+	return One(a, id)
+}
+
+// Undo takes back what came with a file, as far as nothing has become of it here.
+func Undo(a *act.Act, id int64) (*Intake, error) {
+	row, err := standing(a, id, "taken", "undone")
+	if err != nil {
+		return nil, err
+	}
+	if row.State == "undone" {
+		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+	}
+	if err := work(a, id, "undoing"); err != nil {
+		return nil, err
+	}
+	return One(a, id)
+}
+
+// Stop stops what is being done with a file. What is done in one go has then not been done at all.
+func Stop(a *act.Act, id int64) (*Intake, error) {
+	row, err := standing(a, id, "reading", "trying", "taking", "undoing")
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.IntakeStands(id, before[row.State])
+	return One(a, id)
+}
+
+// before is how a file stood before something was done with it.
+var before = map[string]string{"reading": "sending", "trying": "read", "taking": "tried", "undoing": "taken"}
+
+// Drop lets a file go that has not been taken.
+func Drop(a *act.Act, id int64) (*Intake, error) {
+	row, err := standing(a, id, "sending", "read", "tried")
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.DropIntake(id)
+	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Let go: " + row.File + " from " + row.Source}})
+	return show(row)
+}
+
+// Odd is a line that is left, or taken without something.
+type Odd struct {
+	Line   int    `json:"line" doc:"In the file; of MARC, which record"`
+	Kind   string `json:"kind"`
+	Number string `json:"number" doc:"By which it is known there"`
+	Left   bool   `json:"left" doc:"It is not taken"`
+	Says   string `json:"says"`
+}
+
+// OddLines gives a page of the lines that are left or taken without something, in the order of the file.
+func OddLines(a *act.Act, id int64, page store.Page) ([]Odd, store.Page, error) {
+	rows, next, err := a.Tx.OddLines(id, page)
+	out := []Odd{}
+	for _, r := range rows {
+		out = append(out, Odd{Line: r.Line, Kind: r.Kind, Number: r.Number, Left: r.Outcome == "left", Says: r.Says})
+	}
+	return out, next, err
+}
+
+// keptDays is for how long what a file says is kept beside what came of it: it is of people.
+const keptDays = 30
+
+// Empty lets go of what files say that were sent long ago.
+func Empty(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
+	return 0, true, a.Tx.EmptyIntakes(calendar.Local(day.Add(-keptDays), 0, a.Network.Location))
+}

@@ -1,0 +1,466 @@
+package intake_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/intake"
+	"nevrin/app/takeout"
+	core "nevrin/core/intake"
+	"nevrin/core/role"
+	"nevrin/store"
+	"nevrin/testkit"
+)
+
+// mover is somebody who takes files into a small world.
+type mover struct {
+	*testkit.World
+	t   *testing.T
+	who act.Actor
+}
+
+func newMover(t *testing.T) *mover {
+	t.Parallel()
+	w := testkit.NewWorld(t)
+	return &mover{w, t, w.Staff(role.Administrator, "HVH")}
+}
+
+func see[T any](t *testing.T, h *act.House, who act.Actor, ask func(*act.Act) (T, error)) T {
+	t.Helper()
+	out, err := act.Look(t.Context(), h, who, ask)
+	require.NoError(t, err)
+	return out
+}
+
+// send sends a file in small parts, and has it read through.
+func (m *mover) send(kind core.Kind, source, content string) *intake.Intake {
+	m.t.Helper()
+	n := testkit.Do(m.t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) {
+		return intake.Begin(a, intake.Beginning{Kind: kind, Source: source, File: string(kind) + ".csv", Bytes: int64(len(content))})
+	})
+	const part = 50_001
+	for at := 0; at < len(content); at += part {
+		testkit.Do(m.t, m.House, m.who, func(a *act.Act) (*intake.Come, error) {
+			return intake.Send(a, n.ID, intake.Part{Begins: int64(at), Content: []byte(content[at:min(at+part, len(content))])})
+		})
+	}
+	return m.work(n.ID)
+}
+
+// work does what is to be done with a file, as its job does.
+func (m *mover) work(id int64) *intake.Intake {
+	m.t.Helper()
+	require.NoError(m.t, intake.Run(context.Background(), m.House, id))
+	return m.see(id)
+}
+
+func (m *mover) see(id int64) *intake.Intake {
+	m.t.Helper()
+	return see(m.t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.One(a, id) })
+}
+
+// try tries a file with its proposed mapping, which may be changed.
+func (m *mover) try(n *intake.Intake, change func(*core.Mapping)) *intake.Intake {
+	m.t.Helper()
+	require.Equal(m.t, "read", n.State, n.Problem)
+	if change != nil {
+		change(n.Mapping)
+	}
+	testkit.Do(m.t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Try(a, n.ID, *n.Mapping) })
+	n = m.work(n.ID)
+	require.Equal(m.t, "tried", n.State, n.Problem)
+	return n
+}
+
+func (m *mover) take(n *intake.Intake) *intake.Intake {
+	m.t.Helper()
+	testkit.Do(m.t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	n = m.work(n.ID)
+	require.Equal(m.t, "taken", n.State, n.Problem)
+	return n
+}
+
+func (m *mover) undo(id int64) *intake.Intake {
+	m.t.Helper()
+	testkit.Do(m.t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Undo(a, id) })
+	n := m.work(id)
+	require.Equal(m.t, "undone", n.State, n.Problem)
+	return n
+}
+
+// all sends, tries and takes a file with its proposed mapping.
+func (m *mover) all(kind core.Kind, source, content string) *intake.Intake {
+	m.t.Helper()
+	return m.take(m.try(m.send(kind, source, content), nil))
+}
+
+// odd are the lines that are left or taken without something, as "line: what it says".
+func (m *mover) odd(id int64) []string {
+	m.t.Helper()
+	return see(m.t, m.House, m.who, func(a *act.Act) ([]string, error) {
+		rows, _, err := intake.OddLines(a, id, store.Page{Most: 100})
+		out := []string{}
+		for _, o := range rows {
+			out = append(out, fmt.Sprintf("%d %v: %s", o.Line, o.Left, o.Says))
+		}
+		return out, err
+	})
+}
+
+func (m *mover) count(table string) string { return m.Ask("SELECT count(*)::text FROM " + table) }
+
+// card is the nth card of the small world.
+func (m *mover) card(n int) string { return m.number(0, n) }
+
+func (m *mover) label(n int) string { return m.number(1, n) }
+
+func (m *mover) number(pattern, n int) string {
+	return see(m.t, m.House, m.who, func(a *act.Act) (string, error) {
+		return a.Network.Numbers.Patterns[pattern].Number(int64(n)), nil
+	})
+}
+
+// out takes a list out as a file.
+func out(t *testing.T, h *act.House, who act.Actor, file string) string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, takeout.Write(t.Context(), h, who, file, &b, func(int) error { return nil }))
+	return b.String()
+}
+
+// What one network takes out another takes in, and takes out again as it was: patrons, titles with items (in three forms), loans,
+// holds and balances. Taken in again, all of it is the same; taken back, the network is as empty as before.
+func TestANetworkMovesWhole(t *testing.T) {
+	for _, form := range []string{"titles.mrc", "titles.xml", "items.csv"} {
+		t.Run(form, func(t *testing.T) {
+			t.Parallel()
+			old := &mover{testkit.NewWorld(t), t, act.Actor{}}
+			old.who = old.Staff(role.Administrator, "HVH")
+			adult := old.Patron("HVH", map[string]any{"preferred_name": "Tövë", "born": "1980-02-29", "other_phones": "{902 555 0101,902 555 0102}",
+				"address": "3 Quay, \"the blue one\"\nupstairs", "notices": `{"hold_ready":"mail"}`, "in_area": true})
+			child := old.Patron("SLM", map[string]any{"legal_name": "=Sum(Lind)", "guardian_id": adult, "born": "2019-01-05", "institution": false})
+			old.Set("INSERT INTO households (id, name) VALUES (77, 'Lind'); UPDATE patrons SET household_id = 77")
+			title, labels := old.Title("HVH", "SLM", "THB")
+			old.Set("UPDATE titles SET isbn = '9789295055025', author = 'Åse Berg', year = 2001, language = 'deu', numbers = '0317-8471', subjects = 'Wind; Time' WHERE id = ?", title)
+			old.Set("UPDATE items SET own_terms = '{\"loan_period\": \"P7D\"}', parts = 3, parts_say = 'map', condition = 'torn', at_branch = 'SLM' WHERE barcode = ?", labels[2])
+			old.Set("UPDATE items SET standing = 'aside', aside_for = 'repair', price = NULL WHERE barcode = ?", labels[1])
+			testkit.Do(t, old.House, old.who, func(a *act.Act) (*desk.Result, error) {
+				return desk.Take(a, desk.Scan{Text: labels[0], Patron: adult})
+			})
+			old.Set("INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) VALUES (?, ?, 'THB', '2026-09-01 12:00Z', 1)", title, child)
+			old.Set("INSERT INTO ledger (patron_id, kind, amount, about, reason, at, branch_code) VALUES (?, 'charge', 350, 'manual', 'A lost map', '2026-09-02 12:00Z', 'HVH')", adult)
+
+			young := &mover{testkit.NewWorld(t), t, act.Actor{}}
+			young.who = young.Staff(role.Administrator, "HVH")
+			files := []struct {
+				kind core.Kind
+				file string
+			}{{core.Patrons, "patrons.csv"}, {core.Stock, form}, {core.Loans, "loans.csv"}, {core.Holds, "holds.csv"}, {core.Balances, "balances.csv"}}
+			var taken []int64
+			for _, f := range files {
+				n := young.try(young.send(f.kind, "The old one", out(t, old.House, old.who, f.file)), nil)
+				require.Empty(t, young.odd(n.ID), f.file)
+				n = young.take(n)
+				taken = append(taken, n.ID)
+			}
+			for _, f := range files {
+				again := young.try(young.send(f.kind, "The old one", out(t, old.House, old.who, f.file)), nil)
+				for _, o := range again.Counts.By {
+					assert.Zero(t, o.New+o.Changed+o.Left, "%s: %+v", f.file, o)
+				}
+				assert.Zero(t, again.Counts.Missing)
+			}
+			for _, file := range []string{"patrons.csv", "items.csv", "loans.csv", "holds.csv", "balances.csv"} {
+				was, is := out(t, old.House, old.who, file), out(t, young.House, young.who, file)
+				assert.Equal(t, known(t, was), known(t, is), file)
+			}
+			if form != "items.csv" { // which says less of a title
+				assert.Equal(t, old.Ask("SELECT subjects || numbers || language || year FROM titles"), young.Ask("SELECT subjects || numbers || language || year FROM titles"))
+			}
+			assert.Equal(t, "1", young.Ask("SELECT count(DISTINCT household_id)::text FROM patrons WHERE household_id IS NOT NULL"))
+			assert.Equal(t, "3", young.Ask("SELECT count(*)::text FROM events WHERE item_id IS NOT NULL AND loan_id IS NULL AND kind = 'came_in'"))
+
+			for _, id := range slices.Backward(taken) {
+				n := young.undo(id)
+				for _, o := range n.Counts.By {
+					// What is owed is put right by an entry of its own, which keeps whose it is.
+					assert.Zero(t, o.Stay-map[bool]int{true: 1}[o.Kind == "patrons"], "%+v", o)
+				}
+			}
+			assert.Equal(t, "0 0 0 0 1", strings.Join([]string{young.count("titles"), young.count("items"), young.count("loans"), young.count("holds"),
+				young.count("patrons")}, " "))
+			assert.Equal(t, "0", young.Ask("SELECT balance::text FROM patrons"))
+			assert.Equal(t, "0", young.count("whereabouts"))
+		})
+	}
+}
+
+// known is a file without the numbers that a network gives itself.
+func known(t *testing.T, file string) []string {
+	t.Helper()
+	rows, err := csv.NewReader(strings.NewReader(file)).ReadAll()
+	require.NoError(t, err)
+	var out []string
+	for _, cells := range rows[1:] {
+		for k, head := range rows[0] {
+			if slices.Contains([]string{"title_number", "household", "place"}, head) {
+				cells[k] = "#"
+			}
+		}
+		out = append(out, strings.Join(cells, " | "))
+	}
+	slices.Sort(out)
+	return out
+}
+
+// A list of patrons as another system writes it: in Windows-1252, heads of its own, codes of its own, dates with the day first. What
+// cannot be is left and says why by line; what does not make sense in a record is left out of it and said.
+func TestPatronsOfAnotherSystem(t *testing.T) {
+	m := newMover(t)
+	m.Patron("HVH") // has the first card
+	rows := []string{
+		"Card Number;Surname;First name;Date of birth;Category;Library;E-mail;Registered;Guardian card",
+		m.card(11) + ";Lindqvist;\xc5sa;31.12.1990;ADLT;GN;asa@post.invalid;5.1.2020;",
+		m.card(12) + ";Lindqvist;\"Bo;Erik\";1.2.2018;KID;GN;not a mail;5.1.2020;" + m.card(11),
+		m.card(13) + ";Nameless;;30.2.1990;ADLT;GN;;;",
+		m.card(14) + ";Old;Ida;1.1.1850;ADLT;GN;;;",
+		m.card(11) + ";Twice;Tom;1.1.1990;ADLT;GN;;;",
+		m.card(1) + ";Taken;Tea;1.1.1990;ADLT;GN;;;",
+		"12345;Odd;Ole;1.1.1990;ADLT;GN;;;",
+		m.card(15) + ";Stranger;Sol;1.1.1990;VIP;GN;;;",
+		m.card(16) + ";Short",
+		m.card(17) + ";Too;Many;1.1.1990;ADLT;GN;;;;;;;x",
+		m.card(18) + ";=HYPERLINK(1);Eve;1.1.1990;ADLT;GN;;;99",
+		"broken \" quote;x",
+	}
+	n := m.send(core.Patrons, "Gull Ness", strings.Join(rows, "\r\n"))
+	assert.Equal(t, "Windows-1252", n.Seen.Charset)
+	assert.Equal(t, ";", n.Seen.Separator)
+	assert.Equal(t, []int{12, 2}, []int{n.Seen.Lines, n.Seen.Wrong})
+	assert.Equal(t, []string{"ADLT", "KID", "VIP"}, n.Seen.Values["Category"])
+	assert.Equal(t, "Åsa", n.Seen.First[0][2])
+	assert.Equal(t, map[string]string{"card": "Card Number", "family_name": "Surname", "given_name": "First name", "born": "Date of birth",
+		"class": "Category", "branch": "Library", "email": "E-mail", "joined_on": "Registered", "guardian_card": "Guardian card"}, columns(n.Mapping))
+
+	// As it is, nothing would be taken, and each line says what has no meaning here.
+	tried := m.try(n, nil)
+	assert.Equal(t, []intake.Outcome{{Kind: "patrons", Left: 12}}, tried.Counts.By)
+	_, err := testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	require.ErrorContains(t, err, "Nothing in this file would be taken")
+
+	means := func(g *core.Mapping) {
+		g.From["class"] = core.Source{Columns: []string{"Category"}, Codes: map[string]string{"ADLT": "adult", "KID": "adult"}}
+		g.From["branch"] = core.Source{Columns: []string{"Library"}, Codes: map[string]string{"GN": "SLM"}}
+	}
+	tried.State = "read"
+	tried = m.try(tried, means)
+	assert.Equal(t, []string{
+		`3 false: "not a mail" is no mail address: it has an @ with something before and after it. Taken without.`,
+		`4 false: Taken without "Birth date": "30.2.1990" is none; a date such as 2026-05-31 is right.`,
+		`5 false: With this birth date they would be 176 years old. Taken without.`,
+		`6 true: Stands twice: it was in line 2 already.`,
+		`7 true: The card ` + m.card(1) + ` is Patron 001's here already.`,
+		`8 true: 12345 has 5 digits. A card or label has 14. Look for a digit missing or doubled. If it is one of theirs, add how their numbers are made up under Network, Numbers.`,
+		`9 true: Patron class: "VIP" is none of ours. Say what it means, or leave the column out.`,
+		`10 true: Patron class: this line says nothing.`,
+		`11 true: It has 13 cells, and the heads are 9. Perhaps a cell with a separator in it has no quotes.`,
+		`12 false: The guardian's card is nobody's, here or in this file: taken without.`,
+		"13 true: in line 13 bare \" in non-quoted-field; a quoted cell begins and ends with a quote, and a quote in it is doubled (RFC 4180)",
+	}, m.odd(n.ID))
+	assert.Equal(t, "1", m.count("patrons"), "a trial takes nothing")
+
+	taken := m.take(tried)
+	assert.Equal(t, []intake.Outcome{{Kind: "patrons", New: 5, Left: 7, Noted: 4}}, taken.Counts.By)
+	assert.Equal(t, "6", m.count("patrons"))
+	assert.Equal(t, "Bo;Erik Lindqvist of Åsa Lindqvist, adult at SLM since 2020-01-05",
+		m.Ask(`SELECT p.legal_name || ' of ' || g.legal_name || ', ' || p.class || ' at ' || p.branch_code || ' since ' || p.joined_on
+			FROM patrons p JOIN patrons g ON g.id = p.guardian_id WHERE p.card = ?`, m.card(12)))
+	assert.Equal(t, "Eve =HYPERLINK(1)", m.Ask("SELECT legal_name FROM patrons WHERE card = ?", m.card(18)))
+	_, err = testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	require.ErrorContains(t, err, "has been taken in")
+
+	// On the next day one has moved away, one is new, one has been changed there and here, and one is not in the list any more. How the
+	// file is to be read is known.
+	m.Set("UPDATE patrons SET phone = '902 555 0199', revision = revision + 1 WHERE card = ?", m.card(14))
+	next := strings.Join([]string{rows[0],
+		strings.Replace(rows[1], "asa@", "new.asa@", 1), rows[3], strings.Replace(rows[4], "Ida", "Iða", 1), rows[11],
+		m.card(20) + ";New;Nia;1.1.1990;ADLT;GN;;;"}, "\n")
+	again := m.try(m.send(core.Patrons, "Gull Ness", next), nil)
+	assert.Equal(t, []intake.Outcome{{Kind: "patrons", New: 1, Changed: 1, Same: 2, Left: 1}}, again.Counts.By)
+	assert.Equal(t, 1, again.Counts.Missing)
+	assert.Contains(t, m.odd(again.ID)[0], "was changed here too")
+	m.take(again)
+	assert.Equal(t, "new.asa@post.invalid", m.Ask("SELECT email FROM patrons WHERE card = ?", m.card(11)))
+
+	// One of them borrows. Taken back, the last file first, the change goes, the borrower and who was changed here stay.
+	_, labels := m.Title("HVH")
+	testkit.Do(t, m.House, m.Staff(role.Desk, "HVH"), func(a *act.Act) (*desk.Result, error) {
+		id, err := strconv.ParseInt(m.Ask("SELECT id::text FROM patrons WHERE card = ?", m.card(20)), 10, 64)
+		require.NoError(t, err)
+		return desk.Take(a, desk.Scan{Text: labels[0], Patron: id})
+	})
+	back := m.undo(again.ID)
+	assert.Equal(t, []int{1, 1}, []int{back.Counts.By[0].Gone, back.Counts.By[0].Stay})
+	assert.Equal(t, "asa@post.invalid", m.Ask("SELECT email FROM patrons WHERE card = ?", m.card(11)))
+	back = m.undo(taken.ID)
+	assert.Equal(t, []int{4, 1}, []int{back.Counts.By[0].Gone, back.Counts.By[0].Stay})
+	assert.Equal(t, "Patron 001, Ida Old, Nia New", m.Ask("SELECT string_agg(legal_name, ', ' ORDER BY legal_name <> 'Patron 001', legal_name) FROM patrons"))
+}
+
+func columns(m *core.Mapping) map[string]string {
+	out := map[string]string{}
+	for f, s := range m.From {
+		out[f] = strings.Join(s.Columns, "+")
+	}
+	return out
+}
+
+// Files that cannot be read through say why, and a file that is not there whole is never taken for one that is.
+func TestFilesThatCannotBeRead(t *testing.T) {
+	m := newMover(t)
+	for content, says := range map[string]string{
+		"card;name":          "nothing in this file but its heads",
+		"\n\n;;\n":           "nothing in this file",
+		"card;name\na\x00b;": "a zero byte in line 2",
+		"card;name\n" + m.card(1) + ";\"" + strings.Repeat("never closed\n", 120_000): "perhaps a quote is not closed",
+	} {
+		n := m.send(core.Patrons, "Gull Ness", content)
+		assert.Contains(t, n.Problem, says)
+		_, err := testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) {
+			return intake.Try(a, n.ID, core.Mapping{Order: core.DayFirst})
+		})
+		require.ErrorContains(t, err, "Send it again")
+	}
+
+	n := testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) {
+		return intake.Begin(a, intake.Beginning{Kind: core.Patrons, Source: "x", File: "f", Bytes: 10})
+	})
+	send := func(at int64, content string) error {
+		_, err := testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Come, error) {
+			return intake.Send(a, n.ID, intake.Part{Begins: at, Content: []byte(content)})
+		})
+		return err
+	}
+	require.NoError(t, send(0, "card"))
+	require.ErrorContains(t, send(6, "name"), "Go on at byte 4")
+	require.NoError(t, send(0, "card"), "a part that comes twice is one")
+	require.ErrorContains(t, send(4, "name and more"), "the file has 10 bytes")
+	require.ErrorContains(t, func() error {
+		_, err := testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+		return err
+	}(), "has not come whole yet")
+	assert.Equal(t, int64(4), m.see(n.ID).Come)
+}
+
+// A worker that is killed in the middle leaves nothing half done, and another goes on; one that is stopped has done nothing at all.
+func TestStoppedAndKilledInTheMiddle(t *testing.T) {
+	m := newMover(t)
+	content := "card;name;class;branch\n"
+	for k := range 300 {
+		content += fmt.Sprintf("%s;Person %d;adult;HVH\n", m.card(k+100), k)
+	}
+	n := m.try(m.send(core.Patrons, "Gull Ness", content), nil)
+	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Stop(a, n.ID) })
+	assert.Equal(t, "tried", m.work(n.ID).State, "nothing is to be done any more")
+	assert.Equal(t, "0", m.count("patrons"))
+
+	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	began, err := m.Store.BeginIntake(t.Context(), n.ID, "one that is killed")
+	require.NoError(t, err)
+	require.NotNil(t, began)
+	assert.Equal(t, "taking", m.work(n.ID).State, "somebody is at it")
+	waiting, err := m.Store.WaitingIntakes(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, waiting)
+	m.Set("UPDATE intakes SET beat_at = beat_at - interval '1 minute'")
+	waiting, err = m.Store.WaitingIntakes(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []int64{n.ID}, waiting)
+	assert.Equal(t, "taken", m.work(n.ID).State)
+	assert.Equal(t, "300", m.count("patrons"))
+	// The one who was thought to be gone is not, and must do nothing any more.
+	still, err := m.Store.IntakeAt(t.Context(), n.ID, "one that is killed", 1, 2)
+	require.NoError(t, err)
+	assert.False(t, still)
+	assert.Equal(t, "taken", m.work(n.ID).State)
+	assert.Equal(t, "300", m.count("patrons"))
+}
+
+// Somebody registers a card here between the trial and the taking: nothing is taken, and it is said.
+func TestANumberTakenMeanwhile(t *testing.T) {
+	m := newMover(t)
+	n := m.try(m.send(core.Patrons, "Gull Ness", "card;name;class;branch\n"+m.card(1)+";A Person;adult;HVH\n"+m.card(2)+";B Person;adult;HVH\n"), nil)
+	m.Patron("SLM")
+	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	n = m.work(n.ID)
+	assert.Equal(t, "tried", n.State)
+	assert.Contains(t, n.Problem, "Somebody has registered one of these numbers here meanwhile")
+	assert.Equal(t, "1", m.count("patrons"))
+	n.State = "read"
+	n = m.try(n, nil)
+	assert.Equal(t, []intake.Outcome{{Kind: "patrons", New: 1, Left: 1}}, n.Counts.By)
+}
+
+// Titles that are here by their ISBN get their further copies; loans, holds and sums find people and things, or say what is missing.
+func TestStockAndWhatIsOpen(t *testing.T) {
+	m := newMover(t)
+	title, _ := m.Title("HVH")
+	m.Set("UPDATE titles SET isbn = '9789295055025' WHERE id = ?", title)
+	m.Patron("HVH")
+	stock := m.all(core.Stock, "Gull Ness", strings.Join([]string{
+		"barcode,title,author,isbn,library,section,type,price",
+		m.label(50) + ",Other words for it,,978-92-95055-02-5,HVH,general,book,\"12,50\"",
+		m.label(51) + ",Only there,,,HVH,general,book,12.50",
+		m.label(52) + ",Only there,,,SLM,general,book,much",
+		m.label(53) + ",,,,SLM,general,book,",
+		m.label(2) + ",Yet another,,,SLM,general,book,",
+		m.label(54) + ",Wrong number,,9789295055026,SLM,general,laptop,",
+	}, "\n"))
+	assert.Equal(t, []intake.Outcome{
+		{Kind: "titles", New: 3, Joined: 1, Left: 1, Noted: 1}, {Kind: "items", New: 4, Left: 1, Noted: 1},
+	}, stock.Counts.By)
+	assert.Equal(t, "2", m.Ask("SELECT count(*)::text FROM items WHERE title_id = ?", title))
+	assert.Equal(t, "1250", m.Ask("SELECT price::text FROM items WHERE barcode = ?", m.label(50)))
+
+	loans := m.all(core.Loans, "Gull Ness", strings.Join([]string{
+		"item,borrower,library,issued,date due",
+		m.label(50) + "," + m.card(3) + ",HVH,2026-09-20 14:30,2026-10-11",
+		m.label(51) + "," + m.card(99) + ",HVH,2026-09-20,2026-10-11",
+		m.label(99) + "," + m.card(3) + ",HVH,2026-09-20,2026-10-11",
+		m.label(52) + "," + m.card(3) + ",HVH,2027-09-20,2027-10-11",
+		m.label(50) + "," + m.card(3) + ",HVH,2026-09-20,2026-10-11",
+	}, "\n"))
+	assert.Equal(t, []intake.Outcome{{Kind: "loans", New: 1, Left: 4}}, loans.Counts.By)
+	assert.Equal(t, "2026-09-20 17:30 {HVH,HVH,general,book,adult}", m.Ask("SELECT to_char(lent_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI') || ' ' || situation::text FROM loans"))
+	odd := strings.Join(m.odd(loans.ID), "\n")
+	for _, says := range []string{"Nobody has the card " + m.card(99), "There is no item " + m.label(99), "in a time to come", "Stands twice"} {
+		assert.Contains(t, odd, says)
+	}
+
+	// The next day it was renewed there.
+	changed := m.all(core.Loans, "Gull Ness", "item,borrower,library,issued,date due,renewed\n"+m.label(50)+","+m.card(3)+",HVH,2026-09-20 14:30,2026-11-01,1")
+	assert.Equal(t, []intake.Outcome{{Kind: "loans", Changed: 1}}, changed.Counts.By)
+	assert.Equal(t, "2026-11-01 1", m.Ask("SELECT due_date || ' ' || renewals FROM loans"))
+
+	sums := m.all(core.Balances, "Gull Ness", "card,amount,description\n"+m.card(3)+",\"3,50\",A fine\n"+m.card(3)+",\"3,50\",A fine\n"+m.card(3)+",a lot,A fine\n")
+	assert.Equal(t, []intake.Outcome{{Kind: "balances", New: 2, Left: 1}}, sums.Counts.By)
+	assert.Equal(t, "700", m.Ask("SELECT balance::text FROM patrons WHERE card = ?", m.card(3)))
+	paid := m.try(m.send(core.Balances, "Gull Ness", "card,amount,description\n"+m.card(3)+",\"1,50\",A fine\n"), nil)
+	assert.Equal(t, []intake.Outcome{{Kind: "balances", Left: 1}}, paid.Counts.By, "a sum that is other than before is never charged beside the old one")
+	m.undo(sums.ID)
+	assert.Equal(t, "0", m.Ask("SELECT balance::text FROM patrons WHERE card = ?", m.card(3)))
+	m.undo(loans.ID)
+	assert.Equal(t, "0 0", m.count("loans")+" "+m.count("whereabouts"))
+}

@@ -1,0 +1,592 @@
+package intake
+
+import (
+	"bufio"
+	"bytes"
+	"cmp"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/intake"
+	"nevrin/core/role"
+	"nevrin/formats/marc"
+	"nevrin/formats/sheet"
+	"nevrin/store"
+)
+
+// Args is the job of a file.
+type Args struct {
+	Intake int64 `json:"intake"`
+}
+
+// Kind names the job in the queue.
+func (Args) Kind() string { return "intake" }
+
+// Worker works on files.
+type Worker struct {
+	river.WorkerDefaults[Args]
+	House *act.House
+}
+
+// Timeout lets a large file take its time.
+func (*Worker) Timeout(*river.Job[Args]) time.Duration { return 4 * time.Hour }
+
+// Work does what is to be done with a file.
+func (w *Worker) Work(ctx context.Context, job *river.Job[Args]) error {
+	return Run(ctx, w.House, job.Args.Intake)
+}
+
+// ResumeArgs is the job that looks for files nobody is at any more.
+type ResumeArgs struct{}
+
+// Kind names the job in the queue.
+func (ResumeArgs) Kind() string { return "resume_intakes" }
+
+// Resumer goes on with files that a killed program left in the middle.
+type Resumer struct {
+	river.WorkerDefaults[ResumeArgs]
+	House *act.House
+}
+
+// Work has all of them gone on with.
+func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
+	ids, err := w.House.Store.WaitingIntakes(ctx)
+	for _, id := range ids {
+		_, failed := w.House.Jobs.Insert(ctx, Args{Intake: id}, nil)
+		err = errors.Join(err, failed)
+	}
+	return err
+}
+
+var errStopped = errors.New("stopped")
+
+// working is one who is at a file.
+type working struct {
+	ctx    context.Context
+	house  *act.House
+	row    *store.Intake
+	kind   intake.Kind
+	worker string
+	at     time.Time // when it was last said how far it is
+}
+
+// Run does what is to be done with a file, if nobody else is at it.
+func Run(ctx context.Context, h *act.House, id int64) error {
+	worker := rand.Text()
+	row, err := h.Store.BeginIntake(ctx, id, worker)
+	if err != nil || row == nil {
+		return err
+	}
+	w := &working{ctx: ctx, house: h, row: row, kind: intake.Kind(row.Kind), worker: worker}
+	start := time.Now()
+	end := &store.Intake{ID: id}
+	switch row.State {
+	case "reading":
+		end.State, err = "read", w.read(end)
+	case "trying":
+		end.State, err = "tried", w.try(end)
+	case "taking":
+		end.State, err = "taken", w.take()
+	case "undoing":
+		end.State, err = "undone", w.undo()
+	}
+	end.Seconds = time.Since(start).Seconds()
+	switch {
+	case errors.Is(err, errStopped):
+		return nil
+	case err != nil && ctx.Err() != nil:
+		return err // another goes on
+	case err != nil:
+		end.State, end.Problem = before[row.State], say(err)
+		if row.State == "reading" {
+			end.State = "read"
+		}
+	}
+	return h.Store.EndIntake(ctx, end, worker)
+}
+
+// say is what went wrong, for people.
+func say(err error) string {
+	var told *problem.Problem
+	if errors.As(err, &told) {
+		return told.Error()
+	}
+	if store.Unique(err) {
+		return "Somebody has registered one of these numbers here meanwhile. Nothing was done; try it again."
+	}
+	return "It did not work: " + err.Error() + ". Nothing was done."
+}
+
+// every is how often it is said how far it is.
+const every = 700 * time.Millisecond
+
+// tell says how far it is.
+func (w *working) tell(done, total int64) error {
+	if time.Since(w.at) < every {
+		return nil
+	}
+	w.at = time.Now()
+	still, err := w.house.Store.IntakeAt(w.ctx, w.row.ID, w.worker, done, total)
+	if err == nil && !still {
+		return errStopped
+	}
+	return err
+}
+
+// record is a record of a file: cells, or MARC.
+type record struct {
+	line  int
+	cells []string
+	marc  *marc.Record
+	wrong string // why it cannot be read
+}
+
+// reader reads a file record by record.
+type reader struct {
+	seen  Seen
+	next  func() (record, error)
+	count *counting
+}
+
+// counting counts what is read.
+type counting struct {
+	from io.Reader
+	n    int64
+}
+
+func (c *counting) Read(into []byte) (int, error) {
+	n, err := c.from.Read(into)
+	c.n += int64(n)
+	return n, err
+}
+
+// open begins to read a file, of whatever form.
+func (w *working) open() (*reader, error) {
+	r := &reader{count: &counting{from: w.house.Store.IntakeFile(w.ctx, w.row.ID)}}
+	start := bufio.NewReader(r.count)
+	first, err := start.Peek(64)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	first = bytes.TrimSpace(bytes.TrimPrefix(first, []byte{0xEF, 0xBB, 0xBF}))
+	switch {
+	case w.kind == intake.Stock && bytes.HasPrefix(first, []byte("<")):
+		r.seen = Seen{Form: "marcxml", Charset: "UTF-8"}
+		r.ofMARC(marc.NewXMLReader(start).Next)
+	case w.kind == intake.Stock && len(first) >= 24 && strings.Trim(string(first[:5]), "0123456789") == "":
+		r.seen = Seen{Form: "marc", Charset: "as each record says"}
+		r.ofMARC(marc.NewReader(start).Next)
+	default:
+		return r, r.ofSheet(start)
+	}
+	r.seen.Heads = slices.Clone(marcHeads)
+	return r, nil
+}
+
+func (r *reader) ofMARC(next func() (*marc.Record, error)) {
+	n := 0
+	r.next = func() (record, error) {
+		m, err := next()
+		n++
+		var wrong *marc.Problem
+		if errors.As(err, &wrong) {
+			return record{line: n, wrong: wrong.Says}, nil
+		}
+		return record{line: n, marc: m}, err
+	}
+}
+
+func (r *reader) ofSheet(from io.Reader) error {
+	in, err := sheet.Stream(from)
+	if err != nil {
+		return err
+	}
+	heads, err := in.Next()
+	var wrong *sheet.Wrong
+	switch {
+	case errors.Is(err, io.EOF):
+		return problem.Newf(problem.Invalid, "There is nothing in this file.")
+	case errors.As(err, &wrong):
+		return problem.Newf(problem.Invalid, "Its heads cannot be read: %s.", wrong)
+	case err != nil:
+		return err
+	}
+	r.seen = Seen{Form: "csv", Separator: string(in.Separator)}
+	for k, head := range heads.Cells {
+		head = strings.TrimSpace(sheet.Plain(head))
+		if head == "" {
+			head = fmt.Sprintf("column %d", k+1)
+		}
+		for n, name := 2, head; slices.Contains(r.seen.Heads, head); n++ {
+			head = fmt.Sprintf("%s (%d)", name, n)
+		}
+		r.seen.Heads = append(r.seen.Heads, head)
+	}
+	r.next = func() (record, error) {
+		l, err := in.Next()
+		r.seen.Charset = in.Charset
+		if errors.As(err, &wrong) {
+			return record{line: wrong.Line, wrong: wrong.Says}, nil
+		}
+		for k := range l.Cells {
+			l.Cells[k] = sheet.Plain(l.Cells[k])
+		}
+		out := record{line: l.Number, cells: l.Cells}
+		if n := len(l.Cells); err == nil && n > len(r.seen.Heads) {
+			out.wrong = fmt.Sprintf("It has %d cells, and the heads are %d. Perhaps a cell with a separator in it has no quotes.", n, len(r.seen.Heads))
+		}
+		return out, err
+	}
+	return nil
+}
+
+// firstRows, mostValues and countedValues bound what is kept of a file that is read through.
+const (
+	firstRows     = 10
+	mostValues    = 50
+	longestValue  = 60
+	ordersLooked  = 2000
+	longestSample = 200
+)
+
+// read reads a file through once: what it is, its heads, its first rows, and the values of columns that have few.
+func (w *working) read(end *store.Intake) error {
+	r, err := w.open()
+	if err != nil {
+		return err
+	}
+	var counts []map[string]int
+	var dates []string
+	r.seen.First = [][]string{}
+	for {
+		rec, err := r.next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		r.seen.Lines++
+		if rec.wrong != "" {
+			r.seen.Wrong++
+			continue
+		}
+		if rec.marc != nil {
+			r.seen.Heads = moreHeads(r.seen.Heads, rec.marc)
+		}
+		for len(counts) < len(r.seen.Heads) {
+			counts = append(counts, map[string]int{})
+		}
+		for _, cells := range everyRow(&rec, r.seen.Heads) {
+			if len(r.seen.First) < firstRows {
+				r.seen.First = append(r.seen.First, cut(cells))
+			}
+			for k, cell := range cells {
+				if r.seen.Lines < ordersLooked {
+					dates = append(dates, cell)
+				}
+				if cell != "" && counts[k] != nil {
+					if counts[k][cell]++; len(counts[k]) > mostValues || len(cell) > longestValue {
+						counts[k] = nil
+					}
+				}
+			}
+		}
+		if err := w.tell(r.count.n, w.row.Bytes); err != nil {
+			return err
+		}
+	}
+	if r.count.n != w.row.Bytes {
+		return problem.Newf(problem.Invalid, "The file did not come whole: %d of %d bytes. Send it again.", r.count.n, w.row.Bytes)
+	}
+	if r.seen.Lines == 0 {
+		return problem.Newf(problem.Invalid, "There is nothing in this file but its heads.")
+	}
+	r.seen.Values = map[string][]string{}
+	for k, by := range counts {
+		if len(by) == 0 || len(by) > r.seen.Lines/2+5 {
+			continue
+		}
+		values := []string{}
+		for v := range by {
+			values = append(values, v)
+		}
+		slices.SortFunc(values, func(x, y string) int { return cmp.Or(by[y]-by[x], strings.Compare(x, y)) })
+		r.seen.Values[r.seen.Heads[k]] = values
+	}
+	end.Seen = store.JSON(&r.seen)
+	m, err := w.propose(&r.seen, dates)
+	end.Mapping = store.JSON(m)
+	return err
+}
+
+func cut(cells []string) []string {
+	out := make([]string, len(cells))
+	for k := range cells {
+		out[k] = cells[k]
+		if letters := []rune(out[k]); len(letters) > longestSample {
+			out[k] = string(letters[:longestSample]) + "…"
+		}
+	}
+	return out
+}
+
+// propose proposes how a file is mapped: as the last one from there of this kind was, as far as it has the same columns, or else by
+// the names of its heads.
+func (w *working) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
+	m := intake.Guess(w.kind, seen.Heads)
+	if seen.Form != "csv" {
+		m = marcMapping()
+	}
+	m.Order = intake.OrderOf(dates)
+	last, err := act.Look(w.ctx, w.house, act.Machine, func(a *act.Act) (*store.Intake, error) {
+		return a.Tx.LikeIntake(w.row.Kind, w.row.Source, w.row.ID)
+	})
+	if err != nil || last == nil {
+		return &m, err
+	}
+	var kept intake.Mapping
+	if err := json.Unmarshal(last.Mapping, &kept); err != nil {
+		return nil, err
+	}
+	if kept.Check(w.kind, seen.Heads) != nil {
+		return &m, nil
+	}
+	// A column that was not there before is read by its name.
+	before := Seen{}
+	if len(last.Seen) > 0 {
+		if err := json.Unmarshal(last.Seen, &before); err != nil {
+			return nil, err
+		}
+	}
+	for f, s := range m.From {
+		_, known := kept.From[f]
+		if !known && !slices.ContainsFunc(s.Columns, func(c string) bool { return slices.Contains(before.Heads, c) }) {
+			kept.From[f] = s
+		}
+	}
+	return &kept, nil
+}
+
+// atOnce is how many records are looked at together.
+const atOnce = 2000
+
+// try says of each line what would become of it.
+func (w *working) try(end *store.Intake) error {
+	var m intake.Mapping
+	if err := json.Unmarshal(w.row.Mapping, &m); err != nil {
+		return err
+	}
+	if err := w.house.Store.EmptyLines(w.ctx, w.row.ID); err != nil {
+		return err
+	}
+	n, err := show(w.row)
+	if err != nil {
+		return err
+	}
+	if n.Seen == nil {
+		return problem.Newf(problem.Refused, "This file has been let go. Send it again.")
+	}
+	r, err := w.open()
+	if err != nil {
+		return err
+	}
+	seen := map[string]int{}
+	for more := true; more; {
+		var batch []record
+		for len(batch) < atOnce && more {
+			rec, err := r.next()
+			if more = !errors.Is(err, io.EOF); !more {
+				break
+			}
+			if err != nil {
+				return err
+			}
+			batch = append(batch, rec)
+		}
+		// Its lines are written in a transaction of their own, so that a long file holds up nobody.
+		_, err := act.Do(w.ctx, w.house, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+			again := clone(seen)
+			lines, err := w.lines(a, &m, n.Seen.Heads, batch, again)
+			if err == nil {
+				err = a.Tx.AddLines(w.row.ID, lines)
+			}
+			if err == nil {
+				seen = again
+			}
+			return true, err
+		})
+		if err == nil {
+			err = w.tell(r.count.n, w.row.Bytes)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	counts, err := act.Do(w.ctx, w.house, act.Machine, "", nil, func(a *act.Act) (*Counts, error) {
+		if err := a.Tx.Unhurried(); err != nil {
+			return nil, err
+		}
+		if err := a.Tx.SettleLines(w.row.ID, w.row.Source); err != nil {
+			return nil, err
+		}
+		return w.count(a)
+	})
+	end.Counts = store.JSON(counts)
+	return err
+}
+
+// clone copies how often charges stood alike. It is small: only charges are counted.
+func clone(seen map[string]int) map[string]int {
+	out := make(map[string]int, len(seen))
+	for k, n := range seen {
+		out[k] = n
+	}
+	return out
+}
+
+func (w *working) count(a *act.Act) (*Counts, error) {
+	rows, err := a.Tx.CountLines(w.row.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := &Counts{By: []Outcome{}}
+	for _, r := range rows {
+		k := slices.IndexFunc(out.By, func(o Outcome) bool { return o.Kind == r.Kind })
+		if k < 0 {
+			k, out.By = len(out.By), append(out.By, Outcome{Kind: r.Kind})
+		}
+		o := &out.By[k]
+		*map[string]*int{"new": &o.New, "joined": &o.Joined, "changed": &o.Changed, "same": &o.Same, "left": &o.Left}[r.Outcome] = r.N
+		o.Noted += r.Noted
+	}
+	slices.SortFunc(out.By, func(x, y Outcome) int { return slices.Index(kinds, x.Kind) - slices.Index(kinds, y.Kind) })
+	out.Missing, err = a.Tx.MissingBefore(w.row.ID, w.row.Source, kindsOf[w.kind])
+	return out, err
+}
+
+// kinds are what lines are, in the order in which they are taken.
+var kinds = []string{"patrons", "titles", "items", "loans", "holds", "balances"}
+
+var kindsOf = map[intake.Kind][]string{
+	intake.Patrons: {"patrons"}, intake.Stock: {"titles", "items"}, intake.Loans: {"loans"}, intake.Holds: {"holds"},
+	intake.Balances: {"balances"},
+}
+
+// actor is who has had a file taken in: it is they who do it.
+func (w *working) actor() act.Actor {
+	return act.Actor{ID: w.row.StaffID, Name: w.row.Who, Role: role.Administrator}
+}
+
+// linesAtOnce is how many lines are taken with one statement.
+const linesAtOnce = 5000
+
+// take takes a file that has been tried, in one transaction.
+func (w *working) take() error {
+	_, err := act.Do(w.ctx, w.house, w.actor(), "", nil, func(a *act.Act) (bool, error) {
+		err := a.Tx.Unhurried()
+		if err != nil {
+			return false, err
+		}
+		patrons, titles, err := a.Tx.Spoken(w.row.ID)
+		if err == nil {
+			err = a.Tx.Lock(store.Lock{Patrons: patrons, Titles: titles})
+		}
+		if err != nil {
+			return false, err
+		}
+		last, err := a.Tx.LastLine(w.row.ID)
+		if err != nil {
+			return false, err
+		}
+		t := store.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID, Event: store.Event{At: a.Now,
+			Kind: string(event.CameIn), StaffID: act.OrNil(a.Who.ID), Detail: store.JSON(&event.Detail{
+				Says: fmt.Sprintf("Came with a file of %s: %s", w.row.Source, w.row.File)})}}
+		if w.kind == intake.Patrons {
+			if err := a.Tx.TakeHouseholds(t); err != nil {
+				return false, err
+			}
+		}
+		of := kindsOf[w.kind]
+		for k, kind := range of {
+			for t.After = 0; t.After < last; t.After = t.Upto {
+				t.Upto = min(t.After+linesAtOnce, last)
+				if err := a.Tx.TakeLines(kind, t); err != nil {
+					return false, err
+				}
+				if err := w.tell(int64(k*last+t.Upto), int64(len(of)*last)); err != nil {
+					return false, err
+				}
+			}
+		}
+		if w.kind == intake.Patrons {
+			if err := a.Tx.TakeGuardians(t); err != nil {
+				return false, err
+			}
+		}
+		a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Taken in: " + w.row.File + " from " + w.row.Source}})
+		still, err := a.Tx.IntakeTaken(w.row.ID, w.worker, a.Now)
+		if err == nil && !still {
+			err = errStopped
+		}
+		return true, err
+	})
+	return err
+}
+
+func noteKind(a *act.Act) string {
+	for _, c := range a.Network.Choices {
+		if c.List == "note" && !c.Retired {
+			return c.Code
+		}
+	}
+	return "note"
+}
+
+// undo takes back what came with a file, in one transaction: the last first, since what is first may be spoken of by it.
+func (w *working) undo() error {
+	_, err := act.Do(w.ctx, w.house, w.actor(), "", nil, func(a *act.Act) (bool, error) {
+		n, err := show(w.row)
+		if err == nil {
+			err = a.Tx.Unhurried()
+		}
+		if err != nil {
+			return false, err
+		}
+		out := n.Counts
+		gone := 0
+		for _, kind := range slices.Backward(kindsOf[w.kind]) {
+			back, err := a.Tx.UndoIntake(w.row.ID, kind, *w.row.TakenAt, a.Now, a.Who.ID, "Taken back: it came from "+w.row.Source, func(n int) error {
+				return w.tell(int64(gone+n), 0)
+			})
+			if err != nil {
+				return false, err
+			}
+			gone += back.Gone
+			for k := range out.By {
+				if out.By[k].Kind == kind {
+					out.By[k].Gone, out.By[k].Stay = back.Gone+back.Restored, back.Stay
+				}
+			}
+		}
+		a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Taken back: " + w.row.File + " from " + w.row.Source}})
+		still, err := a.Tx.IntakeUndone(w.row.ID, w.worker, store.JSON(out), a.Now)
+		if err == nil && !still {
+			err = errStopped
+		}
+		return true, err
+	})
+	return err
+}

@@ -1,0 +1,328 @@
+// Package intake knows how files of another system are read in our words: which column says what, how its dates, sums and codes
+// are meant, and which of it makes sense.
+//
+// A Mapping is looked at, kept and used again. It is proposed from the heads of a file and its first rows; whatever it does not
+// name stays as it is when nobody says anything.
+package intake
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"nevrin/core/expect"
+)
+
+// Kind is what a file holds.
+type Kind string
+
+// The kinds, in the order in which they are taken: what comes later speaks of what came before.
+const (
+	Patrons  Kind = "patrons"
+	Stock    Kind = "stock" // titles with their items
+	Loans    Kind = "loans"
+	Holds    Kind = "holds"
+	Balances Kind = "balances"
+)
+
+// Form is how the text of a field is read.
+type Form string
+
+// The forms.
+const (
+	Text       Form = "text"
+	Lines      Form = "lines" // several, a semicolon between them
+	Date       Form = "date"
+	Instant    Form = "instant" // RFC 3339, or a date with a time of the network's zone
+	YesNo      Form = "yes_no"
+	Number     Form = "number"
+	Sum        Form = "sum"   // in the currency, such as 12.50 or 12,50
+	Minor      Form = "minor" // in its smallest unit, such as 1250
+	Branch     Form = "branch"
+	Class      Form = "patron"
+	Material   Form = "material"
+	Collection Form = "collection"
+	Standing   Form = "standing" // of a patron
+	ItemStands Form = "item_standing"
+	About      Form = "about" // what a charge is for
+	JSON       Form = "json"
+)
+
+// Coded tells whether theirs has to be said in our codes.
+func (f Form) Coded() bool {
+	return slices.Contains([]Form{Branch, Class, Material, Collection, Standing, ItemStands, About}, f)
+}
+
+// Field is something that a file may say.
+type Field struct {
+	Name   string `json:"name"`
+	Says   string `json:"says" doc:"What it is, for people"`
+	Form   Form   `json:"form" enum:"text,lines,date,instant,yes_no,number,sum,minor,branch,patron,material,collection,standing,item_standing,about,json"`
+	Must   bool   `json:"must" doc:"No line is taken without it"`
+	called []string
+}
+
+var fields = map[Kind][]Field{
+	Patrons: {
+		{"number", "Number in the other system; empty: the card", Text, false, []string{"patron number", "id", "borrower number"}},
+		{"card", "Card", Text, true, []string{"card number", "library card", "barcode"}},
+		{"legal_name", "Legal name", Text, false, []string{"name", "full name", "patron name"}},
+		{"given_name", "Given name, where it stands apart", Text, false, []string{"first name", "forename"}},
+		{"family_name", "Family name, where it stands apart", Text, false, []string{"last name", "surname"}},
+		{"preferred_name", "Preferred name", Text, false, []string{"called"}},
+		{"shelf_name", "Name on hold shelves", Text, false, nil},
+		{"institution", "Not a person but an institution", YesNo, false, nil},
+		{"born", "Birth date", Date, false, []string{"date of birth", "birth date", "birthday", "dob"}},
+		{"class", "Patron class", Class, true, []string{"patron class", "category", "type"}},
+		{"branch", "Home branch", Branch, true, []string{"home branch", "library", "location"}},
+		{"standing", "Standing: active, inactive or excluded", Standing, false, []string{"status"}},
+		{"standing_reason", "Why so", Text, false, nil},
+		{"stopped", "Why they may look and not borrow", Text, false, nil},
+		{"card_until", "Card runs out on", Date, false, []string{"expiry", "expiry date", "expires", "valid until"}},
+		{"joined_on", "Joined on", Date, false, []string{"joined", "registered", "registration date"}},
+		{"email", "Mail address", Text, false, []string{"mail", "e-mail", "email address"}},
+		{"phone", "Telephone", Text, false, []string{"telephone", "phone number", "mobile"}},
+		{"other_phones", "Further telephones", Lines, false, nil},
+		{"text_number", "Number for texts", Text, false, []string{"text", "sms"}},
+		{"address", "Street and number", Text, false, []string{"street", "address line 1"}},
+		{"postal_code", "Postal code", Text, false, []string{"postcode", "zip", "zip code"}},
+		{"town", "Town", Text, false, []string{"city", "place"}},
+		{"home_address", "Where they live, if post goes elsewhere", Text, false, nil},
+		{"mail_returned", "Post has come back", YesNo, false, nil},
+		{"in_area", "Lives in our area", YesNo, false, nil},
+		{"household", "Household: who has the same are one", Text, false, []string{"family number"}},
+		{"answers_for_all", "Answers for the household", YesNo, false, nil},
+		{"guardian_card", "Guardian's card", Text, false, []string{"guardian card"}},
+		{"guardian_name", "Guardian's name", Text, false, []string{"guardian", "parent"}},
+		{"identity", "Identity seen", Text, false, nil},
+		{"identity_two", "Second identity seen", Text, false, nil},
+		{"identity_number", "Number of the identity", Text, false, nil},
+		{"identity_guardian", "The identity is the guardian's", YesNo, false, nil},
+		{"school_number", "Number at school", Text, false, []string{"student number", "pupil number"}},
+		{"school_year", "School year", Text, false, []string{"grade", "year group"}},
+		{"pickup", "Picks up at", Branch, false, []string{"pickup branch"}},
+		{"may_use", "Who else may use the card", Lines, false, nil},
+		{"marks", "Classifications", Lines, false, nil},
+		{"older_reader", "Older reader", YesNo, false, nil},
+		{"internet", "Internet: none, filtered or full", Text, false, nil},
+		{"photo", "May be photographed", YesNo, false, nil},
+		{"history_months", "Months for which history is kept", Number, false, nil},
+		{"history_seen", "Staff may see the history", YesNo, false, nil},
+		{"ask_before", "Ask for what they had before", YesNo, false, nil},
+		{"notices", "Ways of notices", JSON, false, nil},
+		{"notes", "Notes", Text, false, []string{"note", "remarks", "comments"}},
+		{"former_cards", "Cards of before", Lines, false, []string{"old cards"}},
+	},
+	Stock: {
+		{"number", "Number of the title in the other system", Text, false, []string{"title_number", "record number", "title id"}},
+		{"title", "Title", Text, false, []string{"name", "title name"}},
+		{"author", "Author", Text, false, []string{"creator"}},
+		{"isbn", "ISBN", Text, false, nil},
+		{"year", "Year", Number, false, []string{"published", "publication year"}},
+		{"publisher", "Publisher", Text, false, nil},
+		{"edition", "Edition", Text, false, nil},
+		{"language", "Language, three letters", Text, false, nil},
+		{"extent", "Extent", Text, false, []string{"pages"}},
+		{"series", "Series", Text, false, nil},
+		{"subjects", "Subjects", Lines, false, []string{"keywords"}},
+		{"summary", "Summary", Text, false, []string{"abstract"}},
+		{"label", "Label of the item", Text, false, []string{"barcode", "item number", "item barcode"}},
+		{"branch", "Where it belongs", Branch, false, []string{"home branch", "library", "location"}},
+		{"at_branch", "Where it is, if elsewhere", Branch, false, nil},
+		{"home_until", "Belongs there until", Date, false, nil},
+		{"home_after", "And then to", Branch, false, nil},
+		{"collection", "Collection", Collection, false, []string{"shelf", "section"}},
+		{"material", "Material class", Material, false, []string{"material class", "item type", "type"}},
+		{"call_number", "Call number", Text, false, []string{"shelfmark", "call no"}},
+		{"price", "Price, as 12.50", Sum, false, nil},
+		{"price_minor", "Price, in the smallest unit", Minor, false, nil},
+		{"parts", "How many parts", Number, false, nil},
+		{"parts_say", "Which parts", Text, false, nil},
+		{"condition", "Condition", Text, false, nil},
+		{"note", "Note", Text, false, []string{"remarks"}},
+		{"standing", "Standing: in use, missing, aside, lost or withdrawn", ItemStands, false, []string{"status"}},
+		{"aside_for", "Put aside for: damaged, repair or rebuy", Text, false, nil},
+		{"own_terms", "Own terms", JSON, false, nil},
+		{"added_on", "Added on", Date, false, []string{"added", "acquired"}},
+	},
+	Loans: {
+		{"label", "Label of the item", Text, true, []string{"barcode", "item barcode", "item"}},
+		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
+		{"branch", "Lent at", Branch, true, []string{"library", "location"}},
+		{"lent_at", "Lent on", Instant, true, []string{"loan date", "lent", "issued"}},
+		{"due_date", "Due on", Date, false, []string{"due", "date due"}},
+		{"due_at", "Due at an hour", Instant, false, nil},
+		{"renewals", "Renewed how often", Number, false, []string{"renewed"}},
+		{"lost_at", "Counts as lost since", Instant, false, nil},
+	},
+	Holds: {
+		{"number", "Number of the title in the other system", Text, false, []string{"title_number", "record number", "title id"}},
+		{"isbn", "ISBN", Text, false, nil},
+		{"only_label", "Only this item", Text, false, nil},
+		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
+		{"pickup", "Picked up at", Branch, true, []string{"pickup branch", "library", "branch"}},
+		{"placed_at", "Placed on", Instant, false, []string{"placed", "date"}},
+		{"place", "Place in the queue", Number, false, []string{"rank", "position"}},
+	},
+	Balances: {
+		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
+		{"left", "Still owed, as 12.50", Sum, false, []string{"amount", "balance", "owed", "sum"}},
+		{"left_minor", "Still owed, in the smallest unit", Minor, false, nil},
+		{"about", "What it is for", About, false, []string{"kind", "type"}},
+		{"charged_at", "Charged on", Instant, false, []string{"date", "charged"}},
+		{"text", "In their words", Text, false, []string{"description", "reason"}},
+		{"label", "Label of the item", Text, false, []string{"barcode"}},
+		{"branch", "Charged at", Branch, false, []string{"library"}},
+	},
+}
+
+// Kinds are all kinds, in the order in which they are taken.
+var Kinds = []Kind{Patrons, Stock, Loans, Holds, Balances}
+
+// Fields are what a file of a kind may say, in order.
+func Fields(k Kind) []Field { return fields[k] }
+
+// Order is in which order a date says day, month and year, where it does not begin with the year.
+type Order string
+
+// The orders.
+const (
+	DayFirst   Order = "day"
+	MonthFirst Order = "month"
+)
+
+// Source is from where a field comes.
+type Source struct {
+	Columns []string          `json:"columns,omitempty" maxItems:"4" doc:"By their heads; several are joined by a blank"`
+	Always  string            `json:"always,omitempty" maxLength:"300" doc:"What is meant where the columns say nothing"`
+	Codes   map[string]string `json:"codes,omitempty" doc:"Theirs to ours, of fields that have codes"`
+}
+
+// Mapping is what of a file goes where.
+type Mapping struct {
+	From  map[string]Source `json:"from"`
+	Order Order             `json:"order" enum:"day,month"`
+}
+
+// plain is a head without what people write differently.
+func plain(head string) string {
+	return strings.Join(strings.FieldsFunc(strings.ToLower(head), func(r rune) bool {
+		return strings.ContainsRune(" _-./", r)
+	}), " ")
+}
+
+// Guess proposes a mapping: columns whose heads are called as fields are.
+func Guess(k Kind, heads []string) Mapping {
+	m := Mapping{From: map[string]Source{}, Order: DayFirst}
+	taken := map[string]bool{}
+	for _, exact := range []bool{true, false} {
+		for _, f := range fields[k] {
+			if _, known := m.From[f.Name]; known {
+				continue
+			}
+			for _, head := range heads {
+				name := plain(head)
+				if !taken[head] && (exact && name == plain(f.Name) || !exact && slices.ContainsFunc(f.called, func(c string) bool { return plain(c) == name })) {
+					m.From[f.Name], taken[head] = Source{Columns: []string{head}}, true
+					break
+				}
+			}
+		}
+	}
+	return m
+}
+
+// Check tells what a mapping lacks, or has wrong.
+func (m Mapping) Check(k Kind, heads []string) error {
+	known := map[string]bool{}
+	for _, f := range fields[k] {
+		known[f.Name] = true
+		if f.Must && !m.says(f.Name) {
+			return expect.Errorf("a column for it, or one value for all", "nothing says %q", f.Says)
+		}
+	}
+	for name, s := range m.From {
+		if !known[name] {
+			return expect.Errorf("one of the fields of "+string(k), "there is no field %q", name)
+		}
+		for _, c := range s.Columns {
+			if !slices.Contains(heads, c) {
+				return expect.Errorf("one of "+strings.Join(heads, ", "), "the file has no column %q", c)
+			}
+		}
+	}
+	if m.Order != DayFirst && m.Order != MonthFirst {
+		return expect.Errorf("day or month", "dates in the order %q", m.Order)
+	}
+	for _, one := range [][]string{{string(Patrons), "legal_name", "family_name"}, {string(Stock), "title", "label"},
+		{string(Loans), "due_date", "due_at"}, {string(Holds), "number", "isbn", "only_label"},
+		{string(Balances), "left", "left_minor"}} {
+		if string(k) == one[0] && !slices.ContainsFunc(one[1:], m.says) {
+			return expect.Errorf("a column for one of them", "nothing says %s", strings.Join(one[1:], ", or "))
+		}
+	}
+	return nil
+}
+
+func (m Mapping) says(field string) bool {
+	s := m.From[field]
+	return len(s.Columns) > 0 || s.Always != ""
+}
+
+// Row is a line as far as it has been mapped: texts by the names of fields, in our codes. What a code should be and is none
+// stands in Unknown, by field, as they have it.
+type Row struct {
+	Texts   map[string]string
+	Unknown map[string]string
+}
+
+// Read maps a line. Of is the cell of a column by its head.
+func (m Mapping) Read(k Kind, of func(column string) string) Row {
+	r := Row{Texts: map[string]string{}, Unknown: map[string]string{}}
+	for _, f := range fields[k] {
+		s, ok := m.From[f.Name]
+		if !ok {
+			continue
+		}
+		var parts []string
+		for _, c := range s.Columns {
+			if text := strings.TrimSpace(of(c)); text != "" {
+				parts = append(parts, text)
+			}
+		}
+		text := strings.Join(parts, " ")
+		if code, ok := s.Codes[text]; ok && f.Form.Coded() {
+			text = code
+		}
+		if text == "" {
+			text = s.Always
+		}
+		if text != "" {
+			r.Texts[f.Name] = text
+		}
+	}
+	return r
+}
+
+// Known looks that what has codes has ours: known tells whether one of a form is. What is not goes to Unknown.
+func (r *Row) Known(k Kind, known func(f Form, code string) bool) {
+	for _, f := range fields[k] {
+		if text := r.Texts[f.Name]; text != "" && f.Form.Coded() && !known(f.Form, text) {
+			r.Unknown[f.Name] = text
+			delete(r.Texts, f.Name)
+		}
+	}
+}
+
+// Left says why a line is left for what it lacks; empty: it lacks nothing.
+func (r *Row) Left(k Kind) string {
+	for _, f := range fields[k] {
+		if theirs, odd := r.Unknown[f.Name]; odd {
+			return fmt.Sprintf("%s: %q is none of ours. Say what it means, or leave the column out.", f.Says, theirs)
+		}
+		if f.Must && r.Texts[f.Name] == "" {
+			return f.Says + ": this line says nothing."
+		}
+	}
+	return ""
+}
