@@ -10,6 +10,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/calendars"
+	"nevrin/app/intake"
 	"nevrin/app/keeping"
 	"nevrin/app/problem"
 	"nevrin/app/rules"
@@ -26,6 +27,14 @@ func (s *Server) files(r chi.Router) {
 			everyone,
 			"application/json",
 			func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return rules.File(a, id) },
+		),
+	)
+	r.Get(
+		"/api/intakes/{id}/left.csv",
+		s.file(
+			administrating,
+			"text/csv",
+			func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return table(intake.Left(a, id)) },
 		),
 	)
 	r.Get(

@@ -109,7 +109,7 @@ func (t *Tx) EmptyIntakes(before time.Time) error {
 // OddLines gives a page of the lines that are left, or of which something was left, in the order of the file.
 func (t *Tx) OddLines(id int64, page Page) ([]IntakeLine, Page, error) {
 	return paged(t, page, func(l *IntakeLine) Cursor { return Cursor{Rank: int64(l.Line), ID: int64(l.Part) + 1} },
-		`SELECT line, part, kind, number, outcome, says, ref FROM intake_lines
+		`SELECT line, part, kind, number, outcome, says, ref, CASE outcome WHEN 'left' THEN ready END AS ready FROM intake_lines
 		WHERE intake_id = $1 AND (outcome = 'left' OR says <> '') AND (line, part + 1) > ($2::bigint, $3::bigint)
 		ORDER BY line, part`, id)
 }

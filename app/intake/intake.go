@@ -12,6 +12,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -314,6 +315,48 @@ func OddLines(a *act.Act, id int64, page store.Page) ([]Odd, store.Page, error) 
 		out = append(out, Odd{Line: r.Line, Kind: r.Kind, Number: r.Number, Left: r.Outcome == "left", Says: r.Says})
 	}
 	return out, next, err
+}
+
+// mostLeft is how many lines that are left are taken away as a file.
+const mostLeft = 50_000
+
+// Left gives the lines that are left as a table: with the heads of their file, so that they can be mended and sent again, and why
+// each is left.
+func Left(a *act.Act, id int64) ([][]string, error) {
+	n, err := One(a, id)
+	if err != nil {
+		return nil, err
+	}
+	heads := []string{}
+	if n.Seen != nil && n.Seen.Form == "csv" {
+		heads = n.Seen.Heads
+	}
+	out := [][]string{append(slices.Clone(heads), "Line", "Why it is left")}
+	page := store.Page{Most: 1000}
+	for {
+		rows, next, err := a.Tx.OddLines(id, page)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range rows {
+			if r.Outcome != "left" {
+				continue
+			}
+			cells := make([]string, len(heads))
+			var kept []string
+			if len(r.Ready) > 0 {
+				if err := json.Unmarshal(r.Ready, &kept); err != nil {
+					return nil, err
+				}
+			}
+			copy(cells, kept)
+			out = append(out, append(cells, strconv.Itoa(r.Line), r.Says))
+		}
+		if !next.More || len(out) > mostLeft {
+			return out, nil
+		}
+		page = next
+	}
 }
 
 // keptDays is for how long what a file says is kept beside what came of it: it is of people.

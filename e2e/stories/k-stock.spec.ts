@@ -299,10 +299,10 @@ test("everything on loan is narrowed and taken away as a file; an item's record 
 test("who administrates takes everything out as files; nobody else is offered that", async ({ page }) => {
   await signIn(page, "Maren Odell");
   await go(page, "Network");
-  await expect(page.getByRole("button", { name: "Files", exact: true })).toHaveCount(0);
+  await expect(page.getByRole("button", { name: "Moving out", exact: true })).toHaveCount(0);
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
-  await tab(page, "Files");
+  await tab(page, "Moving out");
   const coming = page.waitForEvent("download");
   await page.getByRole("link", { name: /^Titles with their copies/ }).click();
   const file = await coming;

@@ -124,8 +124,9 @@ const routes = [
     ...at,
     path: "/network",
     component: network,
-    validateSearch: (s: Search): { tab?: string; patron?: number; staff?: number } => ({
+    validateSearch: (s: Search): { tab?: string; patron?: number; staff?: number; file?: number } => ({
       tab: text(s.tab),
+      file: number(s.file),
       patron: number(s.patron),
       staff: number(s.staff),
     }),

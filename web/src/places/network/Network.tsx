@@ -8,6 +8,7 @@ import { Changes } from "./Changes";
 import { Choices } from "./Choices";
 import { Classes } from "./Classes";
 import { Files } from "./Files";
+import { MovingIn } from "./intake/MovingIn";
 import { NumberPatterns } from "./Numbers";
 import { Partners } from "./Partners";
 import { useNetwork } from "./parts";
@@ -27,7 +28,8 @@ const tabs = [
   ["settings", "Settings"],
   ["history", "History"],
   ["readings", "Who looked at whom"],
-  ["files", "Files"],
+  ["moving", "Moving in"],
+  ["files", "Moving out"],
 ] as const;
 
 /** What the network is made of, who works here, and who has done what with it. */
@@ -35,8 +37,8 @@ export function NetworkPlace() {
   const me = useMe();
   const navigate = useNavigate();
   const network = useNetwork();
-  const { tab, patron, staff } = useSearch({ from: "/network" });
-  const offered = tabs.filter(([id]) => !["staff", "files"].includes(id) || administrates(me.role));
+  const { tab, patron, staff, file } = useSearch({ from: "/network" });
+  const offered = tabs.filter(([id]) => !["staff", "moving", "files"].includes(id) || administrates(me.role));
   const chosen = offered.find(([id]) => id === tab)?.[0] ?? "branches";
   return (
     <div className="grid gap-3.5">
@@ -52,9 +54,10 @@ export function NetworkPlace() {
       />
       {chosen === "staff" && <Staff />}
       {chosen === "history" && <Changes />}
+      {chosen === "moving" && <MovingIn file={file} />}
       {chosen === "files" && <Files />}
       {chosen === "readings" && <Readings patron={patron} staff={staff} />}
-      {!["staff", "history", "readings", "files"].includes(chosen) && (
+      {!["staff", "history", "readings", "moving", "files"].includes(chosen) && (
         <Loading of={network}>
           {(n) => (
             <>

@@ -1,0 +1,159 @@
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test, type Page } from "@playwright/test";
+import { readFileSync } from "node:fs";
+import { ask, go, signIn, tab } from "../kit.ts";
+
+// Whoever administrates takes the files of another library in: looked at first, taken in one go, taken back as one.
+
+/** A card number of the network that nobody has, by the nth of a range that is far from being given out. */
+function newCard(n: number) {
+  const digits = "21846" + String(90_000_000 + n);
+  // The check digit is Luhn's (ISO/IEC 7812-1, annex B, from memory).
+  const sum = [...digits].reverse().reduce((all, d, k) => {
+    const twice = Number(d) * (k % 2 === 0 ? 2 : 1);
+    return all + (twice > 9 ? twice - 9 : twice);
+  }, 0);
+  return digits + String((10 - (sum % 10)) % 10);
+}
+
+const toMoving = async (page: Page) => {
+  await go(page, "Network");
+  await tab(page, "Moving in");
+};
+
+async function sendFile(page: Page, what: string, name: string, content: string | Buffer) {
+  await toMoving(page);
+  await page.getByLabel("What it holds").selectOption({ label: what });
+  await page.getByLabel("Whence it comes").fill("Gull Ness");
+  await page.getByLabel(/^A table as CSV|^MARC 21/).setInputFiles({
+    name,
+    mimeType: "application/octet-stream",
+    buffer: Buffer.from(content),
+  });
+  await page.getByRole("button", { name: "Send it" }).click();
+}
+
+test("patrons of another library move in: read otherwise, tried by line, taken, the next day's differences, taken back", async ({
+  page,
+}) => {
+  await signIn(page, "Ada Pellam");
+  const cards = Array.from({ length: 5 }, (_, k) => newCard(k));
+  // As another program writes it: Windows-1252, semicolons, heads and codes of its own.
+  const heads = "Card number;Surname;First name;Date of birth;Category;Library;E-mail";
+  const lines = [
+    `${cards[0]};Lindgren;Åsa;31.12.1990;ADLT;GN;asa@post.invalid`,
+    `${cards[1]};Berg;Ole;1.2.1985;ADLT;GN;no address`,
+    `${cards[2]};Strange;Sol;1.2.1985;VIP;GN;`,
+    `${cards[0]};Twice;Tea;1.2.1985;ADLT;GN;`,
+  ];
+  await sendFile(page, "Patrons", "patrons.csv", Buffer.from([heads, ...lines].join("\r\n"), "latin1"));
+
+  const read = page.getByRole("region", { name: "How it is read" });
+  await expect(read).toContainText("4 lines, letters in Windows-1252, cells separated by semicolons", {
+    timeout: 15_000,
+  });
+  await expect(read.getByRole("table", { name: "The first rows" })).toContainText("Åsa");
+  await expect(page.getByLabel("Column of: Birth date")).toHaveValue("Date of birth");
+  await read.getByLabel("ADLT", { exact: false }).selectOption({ label: "Adult" });
+  await read.getByLabel("GN", { exact: false }).selectOption({ label: "Saltmere" });
+  await read.getByRole("button", { name: "Try it" }).click();
+
+  const outcome = page.getByRole("region", { name: "What becomes of it" });
+  await expect(outcome.getByRole("heading", { name: "What would become of it" })).toBeVisible({ timeout: 15_000 });
+  const odd = outcome.getByRole("table", { name: "Lines that are odd" });
+  await expect(odd).toContainText('"no address" is no mail address');
+  await expect(odd).toContainText('"VIP" is none of ours');
+  await expect(odd).toContainText("Stands twice: it was in line 2 already");
+  expect(await ask("SELECT count(*) FROM patrons WHERE card = ANY($1)", cards)).toBe("0");
+
+  // What is left can be taken away, to be mended.
+  const down = page.waitForEvent("download");
+  await outcome.getByRole("link", { name: "The lines that are left, as a table" }).click();
+  const left = readFileSync(await (await down).path(), "utf8");
+  expect(left.split("\n")[0]).toBe(`${heads.replaceAll(";", ",")},Line,Why it is left`);
+  expect(left).toContain(`${cards[2]},Strange,Sol,1.2.1985,VIP,GN,`);
+
+  await outcome.getByRole("button", { name: "Take 2 in" }).dblclick();
+  await expect(outcome.getByRole("heading", { name: "What was taken in" })).toBeVisible({ timeout: 15_000 });
+  expect(
+    await ask(
+      "SELECT string_agg(legal_name || ' ' || born || ' ' || branch_code, ', ' ORDER BY id) FROM patrons WHERE card = ANY($1)",
+      cards,
+    ),
+  ).toBe("Åsa Lindgren 1990-12-31 SLM, Ole Berg 1985-02-01 SLM");
+
+  // The next day: one has another address, one is new, how it is read is known.
+  const next = [heads, lines[0]?.replace("asa@", "new@"), lines[1], `${cards[4]};Nilsen;Nia;1.1.2001;ADLT;GN;`];
+  await sendFile(page, "Patrons", "patrons-2.csv", next.join("\n"));
+  await page.getByRole("button", { name: "Try it" }).click({ timeout: 15_000 });
+  await outcome.getByRole("button", { name: "Take 2 in" }).click({ timeout: 15_000 });
+  await expect(outcome.getByRole("row", { name: /^Patrons 1 1 1/ })).toBeVisible({ timeout: 15_000 });
+  await expect(outcome.getByRole("button", { name: "Take it back" })).toBeVisible({ timeout: 15_000 });
+  expect(await ask("SELECT email FROM patrons WHERE card = $1", cards[0])).toBe("new@post.invalid");
+
+  await outcome.getByRole("button", { name: "Take it back" }).click();
+  await expect(outcome.getByRole("heading", { name: "What was taken back" })).toBeVisible({ timeout: 15_000 });
+  expect(await ask("SELECT email FROM patrons WHERE card = $1", cards[0])).toBe("asa@post.invalid");
+  expect(await ask("SELECT count(*) FROM patrons WHERE card = $1", cards[4])).toBe("0");
+  await page.getByRole("link", { name: "All files" }).click();
+  const files = page.getByRole("table", { name: "Files that were sent" });
+  await expect(files.getByRole("row", { name: /patrons-2.csv/ })).toContainText("Taken back");
+  await expect(files.getByRole("row", { name: /patrons.csv/ })).toContainText("Taken in");
+
+  // What came has its history, and nobody else is offered to take files in.
+  await signIn(page, "Maren Odell");
+  await go(page, "Network");
+  await expect(page.getByRole("button", { name: "Moving in" })).toHaveCount(0);
+});
+
+test("a file that is none says what is wrong; one that does not come whole goes on where it was", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await sendFile(page, "Patrons", "book.xls", Buffer.from([0xd0, 0xcf, 0x11, 0xe0, 0, 0, 0, 1, 65, 10]));
+  await expect(page.getByRole("alert").first()).toContainText("a zero byte in line 1", { timeout: 15_000 });
+  await page.getByRole("button", { name: "Let this file go" }).click();
+
+  // The window is closed in the middle: the first part has come.
+  const rows = Array.from(
+    { length: 30_000 },
+    (_, k) => `${newCard(1000 + k)},Somebody With A Long Name ${k},adult,HVH`,
+  );
+  const content = Buffer.from(["card,name,class,branch", ...rows].join("\n"));
+  expect(content.length).toBeGreaterThan(1_300_000);
+  let parts = 0;
+  await page.route("**/api/intakes/*/parts", (route) => (++parts > 1 ? undefined : route.continue()));
+  await sendFile(page, "Patrons", "many.csv", content);
+  await expect(page.getByRole("progressbar", { name: "How much has come" })).toBeVisible();
+  await expect.poll(() => parts).toBe(2);
+  await page.unrouteAll({ behavior: "ignoreErrors" });
+  await page.reload();
+  await page
+    .getByRole("region", { name: "Sending" })
+    .getByLabel(/^many.csv/)
+    .setInputFiles({
+      name: "many.csv",
+      mimeType: "text/csv",
+      buffer: content,
+    });
+  await expect(page.getByRole("region", { name: "How it is read" })).toContainText("30,000 lines", { timeout: 30_000 });
+  await page.getByRole("button", { name: "Try it" }).click();
+  await expect(page.getByRole("button", { name: "Take 30,000 in" })).toBeVisible({ timeout: 60_000 });
+  await page.getByRole("button", { name: "Let this file go" }).click();
+  expect(await ask("SELECT count(*) FROM patrons WHERE legal_name LIKE 'Somebody With A Long%'")).toBe("0");
+});
+
+test("axe-core finds nothing where files are taken in", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await sendFile(page, "Patrons", "few.csv", `card,name,class,branch\n${newCard(900)},Vera Lund,adult,HVH\nx,y,z,w`);
+  await expect(page.getByRole("region", { name: "How it is read" })).toBeVisible({ timeout: 15_000 });
+  const clean = async () => {
+    await expect(page.locator("[aria-busy]")).toHaveCount(0);
+    expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  };
+  await clean();
+  await page.getByRole("button", { name: "Try it" }).click();
+  await expect(page.getByRole("button", { name: "Take 1 in" })).toBeVisible({ timeout: 15_000 });
+  await clean();
+  await page.getByRole("button", { name: "Let this file go" }).click();
+  await page.getByRole("link", { name: "All files" }).click();
+  await clean();
+});

@@ -1,0 +1,146 @@
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useId, useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { api, keyed, told } from "../../../api/client";
+import { Loading } from "../../../kit/loading";
+import { usePages } from "../../../kit/pages";
+import { Button, Card, Field, inputLook, Trouble } from "../../../kit/parts";
+import { sayInstant } from "../../../kit/say";
+import { Table, type Column } from "../../../kit/table";
+import { useWrite } from "../../../kit/write";
+import { OneFile } from "./OneFile";
+import { send, type Intake } from "./sending";
+import { kinds, StateOf } from "./words";
+
+/** Files of another system: sent, tried, taken in and taken back. */
+export function MovingIn({ file }: { file?: number }) {
+  if (file) return <OneFile key={file} id={file} />;
+  return (
+    <div className="grid gap-3.5">
+      <Begin />
+      <Files />
+    </div>
+  );
+}
+
+const columns: Column<Intake>[] = [
+  { id: "at", head: "Sent", value: (n) => n.begun_at, cell: (n) => sayInstant(n.begun_at) },
+  { id: "source", head: "From", value: (n) => n.source },
+  { id: "kind", head: "What", value: (n) => kinds[n.kind].name },
+  {
+    id: "file",
+    head: "File",
+    value: (n) => n.file,
+    cell: (n) => (
+      <Link to="/network" search={{ tab: "moving", file: n.id }} className="link font-semibold">
+        {n.file}
+      </Link>
+    ),
+  },
+  { id: "state", head: "How it stands", value: (n) => n.state, cell: (n) => <StateOf intake={n} /> },
+  { id: "who", head: "Who", value: (n) => n.who },
+];
+
+function Files() {
+  const list = usePages(["intakes"], (after) => told(api.GET("/api/intakes", { params: { query: { after } } })));
+  return (
+    <Card label="Files that were sent">
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="Files that were sent"
+            columns={columns}
+            rows={rows}
+            id={(n) => n.id}
+            pages={list.pages}
+            empty="No file has been sent yet. Begin with patrons, then stock, then what is open: loans, holds and what is owed."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+/** Says what a file is and whence, and sends it. */
+function Begin() {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const id = useId();
+  const [kind, setKind] = useState<Intake["kind"]>("patrons");
+  const [source, setSource] = useState("");
+  const [file, setFile] = useState<File>();
+  const [lacks, setLacks] = useState("");
+  const begin = useWrite(
+    (chosen: File, key) =>
+      api.POST("/api/intakes", {
+        params: { header: keyed(key) },
+        body: { kind, source, file: chosen.name, bytes: chosen.size },
+      }),
+    {
+      name: "begin intake",
+      about: "Sending the file",
+      done: (intake, chosen) => {
+        void send(intake, chosen);
+        void queries.invalidateQueries({ queryKey: ["intakes"] });
+        void navigate({ to: "/network", search: { tab: "moving", file: intake.id } });
+      },
+    },
+  );
+  return (
+    <Card label="Send a file" className="grid gap-2.5 p-3.5">
+      <h2 className="font-semibold">Moving in</h2>
+      <p className="max-w-prose">
+        Patrons, titles with their items, open loans, open holds and what is owed come in as files. Each is tried first,
+        line by line; then it is taken in one go, and can be taken back. The same file on another day brings what is
+        other than before.
+      </p>
+      <form
+        aria-label="Send a file"
+        className="flex flex-wrap items-end gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          const missing = !source.trim() ? "Say whence the file comes." : file ? "" : "Choose a file.";
+          setLacks(missing || (file?.size === 0 ? "There is nothing in this file." : ""));
+          if (!missing && file && file.size > 0) begin.run(file);
+        }}
+      >
+        <Field label="What it holds">
+          <select className={inputLook} value={kind} onChange={(e) => setKind(e.currentTarget.value as Intake["kind"])}>
+            {Object.entries(kinds).map(([k, { name }]) => (
+              <option key={k} value={k}>
+                {name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Whence it comes">
+          <input
+            className={`${inputLook} w-60`}
+            value={source}
+            maxLength={60}
+            placeholder="A name you will know again"
+            onChange={(e) => setSource(e.currentTarget.value)}
+          />
+        </Field>
+        <div className="grid gap-1 text-sm text-ink-2">
+          <label htmlFor={id}>{kinds[kind].forms}</label>
+          <input
+            id={id}
+            type="file"
+            className="file:mr-2 file:cursor-pointer file:rounded-card file:border file:border-edge file:bg-field file:px-2.5 file:py-1 file:text-ink"
+            onChange={(e) => setFile(e.currentTarget.files?.[0])}
+          />
+        </div>
+        <Button type="submit" disabled={begin.busy}>
+          Send it
+        </Button>
+      </form>
+      {lacks && (
+        <p role="alert" className="text-buoy-700">
+          {lacks}
+        </p>
+      )}
+      <Trouble error={begin.problem} />
+    </Card>
+  );
+}

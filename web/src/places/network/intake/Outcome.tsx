@@ -1,0 +1,147 @@
+import { api, told, type Schema } from "../../../api/client";
+import { Loading } from "../../../kit/loading";
+import { usePages } from "../../../kit/pages";
+import { Button, Card, Quiet, Tag, Trouble } from "../../../kit/parts";
+import { Table, type Column } from "../../../kit/table";
+import { useAct } from "./OneFile";
+import type { Intake } from "./sending";
+
+type Odd = Schema["IntakeOdd"];
+type Count = Schema["IntakeOutcome"];
+
+const names: Record<Count["kind"], string> = {
+  patrons: "Patrons",
+  titles: "Titles",
+  items: "Items",
+  loans: "Loans",
+  holds: "Holds",
+  balances: "Sums owed",
+};
+
+const tried = [
+  ["new", "New"],
+  ["joined", "Here already, by ISBN"],
+  ["changed", "Changed since"],
+  ["same", "The same as before"],
+  ["left", "Left"],
+  ["noted", "Taken without something"],
+] as const;
+const undone = [
+  ["gone", "Gone, or as it was"],
+  ["stay", "Stays: something has become of it here"],
+] as const;
+
+/** What would become of a file, or what did: how many of each, and which lines are left and why. */
+export function Outcome({ intake: n, anew, onAnew }: { intake: Intake; anew: boolean; onAnew: () => void }) {
+  const take = useAct(n.id, "take", "Taking the file in");
+  const undo = useAct(n.id, "undo", "Taking the file back");
+  const by = n.counts?.by ?? [];
+  const heads = n.state === "undone" ? undone : tried.filter(([k]) => by.some((o) => o[k] > 0));
+  const some = by.reduce((sum, o) => sum + o.new + o.joined + o.changed, 0);
+  return (
+    <Card label="What becomes of it" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">
+        {n.state === "tried"
+          ? "What would become of it"
+          : n.state === "taken"
+            ? "What was taken in"
+            : "What was taken back"}
+      </h2>
+      <table className="w-fit">
+        <thead>
+          <tr>
+            <td />
+            {heads.map(([k, head]) => (
+              <th key={k} scope="col" className="px-3 text-right text-sm font-normal text-ink-2">
+                {head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {by.map((o) => (
+            <tr key={o.kind}>
+              <th scope="row" className="pr-3 text-left">
+                {names[o.kind]}
+              </th>
+              {heads.map(([k]) => (
+                <td key={k} className="px-3 text-right tabular-nums">
+                  {o[k].toLocaleString("en")}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {n.state === "tried" && (n.counts?.missing ?? 0) > 0 && (
+        <p className="max-w-prose">
+          {n.counts?.missing.toLocaleString("en")} that came from {n.source} before are not in this file. They stay as
+          they are; what came before can be taken back as a whole, and this file taken in its place.
+        </p>
+      )}
+      <div className="flex flex-wrap items-center gap-3">
+        {n.state === "tried" && (
+          <>
+            <Button disabled={take.busy || some === 0} onClick={() => take.run(undefined)}>
+              {some === 0 ? "Nothing to take in" : `Take ${some.toLocaleString("en")} in`}
+            </Button>
+            {!anew && n.seen && <Quiet onClick={onAnew}>Read it otherwise</Quiet>}
+          </>
+        )}
+        {n.state === "taken" && (
+          <Button plain disabled={undo.busy} onClick={() => undo.run(undefined)}>
+            Take it back
+          </Button>
+        )}
+        {n.seconds > 0 && <span className="text-ink-2">It took {Math.max(1, Math.round(n.seconds))} s.</span>}
+      </div>
+      <Trouble error={take.problem} />
+      <Trouble error={undo.problem} />
+      {n.state !== "undone" && <OddLines intake={n} />}
+    </Card>
+  );
+}
+
+const columns: Column<Odd>[] = [
+  { id: "line", head: "Line", value: (o) => o.line, right: true },
+  { id: "number", head: "Number there", value: (o) => o.number },
+  {
+    id: "left",
+    head: "What becomes of it",
+    value: (o) => (o.left ? "Left" : "Taken"),
+    cell: (o) => (o.left ? <Tag tone="amber">Left</Tag> : <Tag tone="plain">Taken without</Tag>),
+  },
+  { id: "says", head: "Why", value: (o) => o.says },
+];
+
+/** Lines that are left, or taken without something. */
+function OddLines({ intake: n }: { intake: Intake }) {
+  const list = usePages(["intakes", n.id, "lines", n.state], (after) =>
+    told(api.GET("/api/intakes/{id}/lines", { params: { path: { id: n.id }, query: { after } } })),
+  );
+  const left = (n.counts?.by ?? []).some((o) => o.left > 0);
+  return (
+    <>
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="Lines that are odd"
+            columns={columns}
+            rows={rows}
+            id={(o) => `${o.line} ${o.kind} ${o.number}`}
+            pages={list.pages}
+            empty="Every line is taken whole."
+          />
+        )}
+      </Loading>
+      {left && (
+        <p>
+          <a href={`/api/intakes/${n.id}/left.csv`} download className="link font-semibold">
+            The lines that are left, as a table
+          </a>
+          <span className="text-ink-2"> with why, to be mended and sent again.</span>
+        </p>
+      )}
+    </>
+  );
+}
