@@ -239,11 +239,14 @@ var revised = map[string]string{"patrons": "patrons", "titles": "titles", "items
 
 // CameBefore gives what came from a source before, by number.
 func (t *Tx) CameBefore(source, kind string, numbers []string) (map[string]Came, error) {
-	query := "SELECT c.number, c.digest, c.ref, false AS touched FROM came_from c"
+	// Each number is looked for by its key, whatever the planner thinks of a table that has just been filled.
+	touched := "false"
 	if table := revised[kind]; table != "" {
-		query = "SELECT c.number, c.digest, c.ref, o.revision <> c.revision AS touched FROM came_from c JOIN " + table + " o ON o.id = c.ref"
+		touched = "(SELECT o.revision <> c.revision FROM " + table + " o WHERE o.id = c.ref)"
 	}
-	rows, err := list[Came](t, query+" WHERE c.source = $1 AND c.kind = $2 AND c.number = ANY($3)", source, kind, numbers)
+	rows, err := list[Came](t, `SELECT c.number, c.digest, c.ref, coalesce(`+touched+`, true) AS touched FROM unnest($3::text[]) n (number)
+		CROSS JOIN LATERAL (SELECT * FROM came_from f WHERE f.source = $1 AND f.kind = $2 AND f.number = n.number LIMIT 1) c`,
+		source, kind, numbers)
 	out := make(map[string]Came, len(rows))
 	for _, r := range rows {
 		out[r.Number] = r
@@ -532,13 +535,26 @@ func (t *Tx) IntakeTaken(id int64, worker string, at time.Time) (bool, error) {
 	return rows == 1, err
 }
 
-// Unhurried lets what follows in an act take its time, and be planned for many rows.
+// Unhurried lets what follows in an act take its time. That statements keep their plans stays so: those by which references are looked
+// up, row by row, would otherwise be planned for each row anew.
 func (t *Tx) Unhurried() error {
 	q := &questions{}
-	for _, set := range []string{"statement_timeout = 0", "enable_seqscan = on", "plan_cache_mode = force_custom_plan", "work_mem = '128MB'"} {
+	for _, set := range []string{"statement_timeout = 0", "work_mem = '128MB'"} {
 		do(q, "SET LOCAL "+set)
 	}
 	return t.send(q)
+}
+
+// Recount counts some tables anew for the planner, which would otherwise take a table that has just been filled to be empty.
+func (t *Tx) Recount(tables ...string) error {
+	_, err := t.exec("ANALYZE " + strings.Join(tables, ", "))
+	return err
+}
+
+// Filled are the tables that lines of a kind fill.
+var Filled = map[string][]string{
+	"patrons": {"patrons", "came_from"}, "titles": {"titles", "came_from"}, "items": {"items", "came_from"},
+	"loans": {"loans", "whereabouts", "came_from"}, "holds": {"holds", "came_from"}, "balances": {"ledger", "came_from"},
 }
 
 // Back is how much of an intake was taken back, and how much stays since something has become of it here.

@@ -439,6 +439,9 @@ func (w *working) try(end *store.Intake) error {
 		if err := a.Tx.Unhurried(); err != nil {
 			return nil, err
 		}
+		if err := a.Tx.Recount("intake_lines"); err != nil {
+			return nil, err
+		}
 		if err := a.Tx.SettleLines(w.row.ID, w.row.Source); err != nil {
 			return nil, err
 		}
@@ -529,6 +532,9 @@ func (w *working) take() error {
 				if err := w.tell(int64(k*last+t.Upto), int64(len(of)*last)); err != nil {
 					return false, err
 				}
+			}
+			if err := a.Tx.Recount(store.Filled[kind]...); err != nil {
+				return false, err
 			}
 		}
 		if w.kind == intake.Patrons {

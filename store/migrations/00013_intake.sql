@@ -69,6 +69,8 @@ CREATE INDEX came_from_intake ON came_from (intake_id, kind);
 CREATE INDEX came_from_ref ON came_from (ref);
 
 -- What is deleted when an intake is taken back is looked for in all that may speak of it.
+CREATE INDEX holds_item ON holds (item_id) WHERE item_id IS NOT NULL;
+CREATE INDEX transits_item ON transits (item_id);
 CREATE INDEX holds_only ON holds (only_item) WHERE only_item IS NOT NULL;
 CREATE INDEX loans_filled ON loans (filled_hold) WHERE filled_hold IS NOT NULL;
 CREATE INDEX return_lines_of_item ON return_lines (item_id) WHERE item_id IS NOT NULL;
@@ -83,6 +85,6 @@ CREATE INDEX rosters_adult ON rosters (adult_id) WHERE adult_id IS NOT NULL;
 CREATE INDEX partners_patron ON partners (patron_id) WHERE patron_id IS NOT NULL;
 
 -- +goose Down
-DROP INDEX holds_only, loans_filled, return_lines_of_item, inventory_lines_item, transits_hold, told_hold, sweep_lines_loan,
+DROP INDEX holds_item, transits_item, holds_only, loans_filled, return_lines_of_item, inventory_lines_item, transits_hold, told_hold, sweep_lines_loan,
     sweep_lines_hold, reports_item, reports_loan, rosters_adult, partners_patron;
 DROP TABLE came_from, intake_lines, intake_parts, intakes;
