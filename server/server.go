@@ -75,6 +75,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Use(http.NewCrossOriginProtection().Handler)
 		r.Get(signUpPath, s.signUpForm)
 		r.Post(signUpPath, s.signUp)
+		s.mineRoutes(r)
 	})
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {

@@ -11,7 +11,7 @@ import (
 
 const holdColumns = `h.id, h.title_id, coalesce(h.patron_id, 0) AS patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
 		h.state, h.item_id, h.fetch_at, h.promised_at, h.ready_at,
-	h.shelf_until, h.closed_at, h.why`
+	h.shelf_until, h.closed_at, h.why, h.paused_until`
 
 // HoldForSlip gives a hold with its patron, title and item; nil where there is none.
 func (t *Tx) HoldForSlip(id int64) (*Hold, error) {
@@ -145,7 +145,7 @@ func (t *Tx) Queue(title int64, most int) (waiting []Awaiting, free []Free, err 
 			h.promised_at, h.ready_at, h.shelf_until, h.closed_at, p.class, p.branch_code AS home,
 			ARRAY(SELECT m.item_id FROM misses m WHERE m.hold_id = h.id AND m.seen_at IS NULL) AS missed
 		FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = $1 AND h.state = 'waiting'
-			ORDER BY h.place, h.id LIMIT $2`,
+			AND h.paused_until IS NULL ORDER BY h.place, h.id LIMIT $2`,
 		title,
 		most,
 	)
@@ -169,9 +169,12 @@ type HoldShown struct {
 	Waiting       int // place in the queue of those still waiting; 0: no longer waiting
 }
 
+// placeInQueue is the place of a hold among those that wait for its title.
+const placeInQueue = `CASE WHEN h.state = 'waiting' THEN (SELECT count(*)::int FROM holds o WHERE o.title_id = h.title_id
+			AND o.state = 'waiting' AND (o.place, o.id) <= (h.place, h.id)) ELSE 0 END AS waiting`
+
 const holdsShown = `SELECT ` + holdColumns + `, t.name AS title_name, p.card, p.legal_name, p.preferred_name, p.shelf_name,
-		CASE WHEN h.state = 'waiting' THEN (SELECT count(*)::int FROM holds o WHERE o.title_id = h.title_id
-			AND o.state = 'waiting' AND (o.place, o.id) <= (h.place, h.id)) ELSE 0 END AS waiting
+		` + placeInQueue + `
 	FROM holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id `
 
 // stateRank puts those first who need somebody soonest.

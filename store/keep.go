@@ -149,6 +149,7 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 		adult AS (UPDATE rosters SET adult_id = NULL WHERE adult_id = $1),
 		came AS (DELETE FROM sign_ups WHERE patron_id = $1),
 		claimed AS (DELETE FROM claims WHERE patron_id = $1),
+		entered AS (DELETE FROM patron_sessions WHERE patron_id = $1),
 		moved AS (DELETE FROM came_from WHERE kind = 'patrons' AND ref = $1),
 		carded AS (DELETE FROM former_cards WHERE patron_id = $1)
 		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,

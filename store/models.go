@@ -371,6 +371,8 @@ type Hold struct {
 	ShelfUntil *time.Time `gorm:"type:date"`
 	ClosedAt   *time.Time
 	Why        json.RawMessage `gorm:"type:jsonb"`
+	// PausedUntil is the day from which it waits for a copy again; nil: it does now.
+	PausedUntil *time.Time `gorm:"type:date;->"`
 }
 
 // Transit is an item under way.

@@ -134,7 +134,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 		id,
 		card,
 	)
-	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name FROM holds h JOIN titles t ON t.id = h.title_id
+	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name, `+placeInQueue+` FROM holds h JOIN titles t ON t.id = h.title_id
 		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
 	ask(q, &c.Notes, strings.Replace(notesOf, "$1", who, 1), id, card)
 	var claims []Claims

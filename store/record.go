@@ -148,6 +148,7 @@ func (t *Tx) KeepStanding(patron int64, standing, reason, stopped string) {
 // KeepPIN writes the digest of a patron's PIN.
 func (t *Tx) KeepPIN(patron int64, hash string) {
 	t.queueOne("UPDATE patrons SET pin_hash = $2 WHERE id = $1", patron, hash)
+	t.queue("DELETE FROM patron_sessions WHERE patron_id = $1", patron)
 }
 
 // AddHousehold makes a household and gives its id.

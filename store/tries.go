@@ -66,8 +66,8 @@ func (t *Tx) Tried(login, address string) {
 	}
 }
 
-// TriedWell takes a try back that was right: what was counted of its person begins anew, and they are known at the address.
-func (t *Tx) TriedWell(staff int64, login, address string) {
+// TriedRight takes a try back that was right, of somebody who is not staff.
+func (t *Tx) TriedRight(login, address string) {
 	keys := keysOf(login, address)
 	t.queue(
 		"DELETE FROM wrong_tries WHERE (of, key) IN (('pair', $1), ('name', $2)) OR (of = 'address' AND key = $3 AND number = 1)",
@@ -76,6 +76,11 @@ func (t *Tx) TriedWell(staff int64, login, address string) {
 		keys[door.OfAddress],
 	)
 	t.queue("UPDATE wrong_tries SET number = number - 1 WHERE of = 'address' AND key = $1", keys[door.OfAddress])
+}
+
+// TriedWell takes a try back that was right: what was counted of its person begins anew, and they are known at the address.
+func (t *Tx) TriedWell(staff int64, login, address string) {
+	t.TriedRight(login, address)
 	t.queue(`INSERT INTO staff_addresses (staff_id, address, last_at) VALUES ($1, $2, clock_timestamp())
 		ON CONFLICT (staff_id, address) DO UPDATE SET last_at = excluded.last_at`, staff, address)
 }

@@ -7,6 +7,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
+	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -24,18 +25,38 @@ type Renewed struct {
 
 // Renew renews one loan by the edition of today, settling what is late until now.
 func Renew(a *act.Act, id int64) (*Renewed, error) {
-	f, l, err := a.Tx.LoanFacts(id)
-	switch {
-	case err != nil:
+	f, err := openLoan(a, id)
+	if err == nil {
+		err = people.InHand(a, f.Loan.Patron.ID)
+	}
+	if err != nil {
 		return nil, err
-	case l == nil:
+	}
+	return renew(a, f)
+}
+
+// RenewOwn renews a loan for the patron who has it and asks by themselves; whether they may is a term.
+func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
+	f, err := openLoan(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if f.Loan.Patron.ID != patron {
 		return nil, problem.NoSuch("loan")
-	case f.Loan == nil || f.Loan.ID != id:
-		return nil, ended()
 	}
-	if err := people.InHand(a, f.Loan.Patron.ID); err != nil {
+	lent, err := LentOf(a, f.Loan, f.Item)
+	if err != nil {
 		return nil, err
 	}
+	terms := a.Book.Decide(lent.At, lent.Own)
+	if !terms.Value(rulebook.PatronRenewals).YesNo() {
+		trace := a.Book.Why(lent.At, lent.Own, rulebook.PatronRenewals)
+		return &Renewed{Patron: patron, Text: f.Item.Title.Name + " is renewed by staff alone. Ask at your branch.", Why: &trace}, nil
+	}
+	return renew(a, f)
+}
+
+func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
 	lent, err := LentOf(a, f.Loan, f.Item)
 	if err != nil {
 		return nil, err

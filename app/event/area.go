@@ -31,6 +31,7 @@ var areas = map[Kind][]Area{
 	TitleAdded: {Counter}, TitleChanged: {Counter}, ItemAdded: {Counter}, ItemChanged: {Counter},
 	StockChanged: {Counter}, Looked: {Counter},
 	Inventoried: {Counter}, TakenOut: {}, Intake: {Everything}, CameIn: {Counter},
+	HoldPaused: {Holds}, PickupMoved: {Holds},
 	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},
 	MailingDropped: {Notices}, MessageSettled: {Notices}, AskedOutside: {Interlibrary},
 	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},

@@ -115,9 +115,11 @@ const (
 	StockChanged     Kind = "stock_changed" // with many others, at once
 	Looked           Kind = "looked"        // for something that is not found
 	Inventoried      Kind = "inventoried"
-	TakenOut         Kind = "taken_out" // of the network, as a file
-	Intake           Kind = "intake"    // a file of another system was sent, taken in, taken back
-	CameIn           Kind = "came_in"   // with such a file
+	TakenOut         Kind = "taken_out"    // of the network, as a file
+	HoldPaused       Kind = "hold_paused"  // or waits again
+	PickupMoved      Kind = "pickup_moved" // of a hold
+	Intake           Kind = "intake"       // a file of another system was sent, taken in, taken back
+	CameIn           Kind = "came_in"      // with such a file
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

@@ -242,7 +242,19 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.CardReplaced:
 		return "Given another card" + colon(d.Reason)
 	case event.PINSet:
+		if e.StaffID == nil {
+			return "Chose another PIN by themselves"
+		}
 		return "Given a PIN"
+	case event.HoldPaused:
+		if d.Says == "waits again" {
+			return "Hold waits again"
+		}
+		return "Hold paused " + d.Says
+	case event.PickupMoved:
+		return "Hold is to be picked up at " + n.BranchName(d.Branch)
+	case event.CameIn, event.Intake:
+		return d.Says
 	case event.CardNoted:
 		return "Note written on the card"
 	case event.CardNoteOff:

@@ -21,6 +21,7 @@ import (
 	"nevrin/app/holds"
 	"nevrin/app/intake"
 	"nevrin/app/keeping"
+	"nevrin/app/mine"
 	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/signups"
@@ -68,6 +69,7 @@ func steps() []step {
 		step{"readings", keeping.DropReadings},
 		step{"sign_ups", signups.Drop},
 		step{"intakes", intake.Empty},
+		step{"pauses", mine.EndPauses},
 	)
 }
 
@@ -240,7 +242,11 @@ func dropSessions(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) 
 		return done, false, err
 	}
 	tries, err := a.Tx.ForgetTries()
-	return done + n + tries, true, err
+	if err != nil {
+		return done, false, err
+	}
+	patrons, err := a.Tx.DropPatronSessions()
+	return done + n + tries + patrons, true, err
 }
 
 // Args is the job of the nights up to today.

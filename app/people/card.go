@@ -102,6 +102,9 @@ type Held struct {
 	State   queue.State `json:"state" enum:"waiting,fetching,moving,ready,filled,cancelled,lapsed"`
 	Says    string      `json:"says"`
 	Here    bool        `json:"here" doc:"Waits on this branch's hold shelf"`
+	Waiting int         `json:"waiting" doc:"Place among those who wait for the title; 0: waits no longer"`
+	Paused  bool        `json:"paused" doc:"Waits again from a day on"`
+	At      string      `json:"at" doc:"The code of the pickup branch"`
 }
 
 // Tell is something good to tell the patron.
@@ -302,6 +305,9 @@ func (c *Card) holds(a *act.Act, rows []store.HoldShown) {
 			Pickup:  a.Network.BranchName(h.Pickup),
 			State:   h.State,
 			Says:    SayHold(a, &h.Hold),
+			Waiting: h.Waiting,
+			Paused:  h.PausedUntil != nil,
+			At:      string(h.Pickup),
 		}
 		held.Here = h.State == queue.Ready && h.Pickup == a.Who.Branch
 		c.Holds = append(c.Holds, held)
@@ -326,6 +332,9 @@ func SayHold(a *act.Act, h *store.Hold) string {
 	case queue.Fetching:
 		text = "Being fetched for " + place
 	default:
+		if h.PausedUntil != nil {
+			return "Paused until " + store.DateOf(h.PausedUntil).Say() + ", pickup at " + place
+		}
 		return "Waits for a copy, pickup at " + place
 	}
 	if h.PromisedAt != nil {

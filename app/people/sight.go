@@ -9,7 +9,11 @@ import (
 )
 
 // Seen keeps that somebody opened a patron's record, or searched for patrons by words.
+// What patrons look at of themselves is nobody's reading.
 func Seen(a *act.Act, kind string, patron int64, words string) {
+	if a.Who.ID == 0 {
+		return
+	}
 	a.Tx.Read(store.Reading{
 		Kind: kind, Staff: a.Who.ID, Branch: a.Who.Branch, Patron: patron, Words: words, At: a.Now,
 	})

@@ -48,6 +48,11 @@ func compare(ctx context.Context, password, hash string) (bool, error) {
 	return has(password, hash)
 }
 
+// Compare tells whether a secret has a digest, in one's turn; without a digest it does not, and takes as long.
+func Compare(ctx context.Context, secret, hash string) (bool, error) {
+	return compare(ctx, secret, hash)
+}
+
 // has tells whether a password has a digest, of who has the turn. Without a digest it does not, but takes as long. What it
 // took is given back at once; otherwise much of it would gather first.
 func has(password, hash string) (bool, error) {

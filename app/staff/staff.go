@@ -87,6 +87,12 @@ func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*sto
 	})
 }
 
+// Waiting is how long the next try has to wait.
+func Waiting(t *store.Tries) time.Duration { return waiting(t) }
+
+// SayWait says how long somebody has to wait.
+func SayWait(d time.Duration) string { return sayWait(d) }
+
 // waiting is how long the next try has to wait.
 func waiting(t *store.Tries) time.Duration {
 	most := time.Duration(0)

@@ -84,7 +84,24 @@ CREATE INDEX reports_loan ON reports (loan_id) WHERE loan_id IS NOT NULL;
 CREATE INDEX rosters_adult ON rosters (adult_id) WHERE adult_id IS NOT NULL;
 CREATE INDEX partners_patron ON partners (patron_id) WHERE patron_id IS NOT NULL;
 
+-- Patrons who look after themselves: who is signed in, and holds that wait until a day.
+CREATE TABLE patron_sessions (
+    token     bytea PRIMARY KEY,
+    patron_id bigint NOT NULL REFERENCES patrons (id) ON DELETE CASCADE,
+    begun_at  timestamptz NOT NULL DEFAULT now(),
+    seen_at   timestamptz NOT NULL DEFAULT now(),
+    -- What the page says next, once.
+    says      text NOT NULL DEFAULT '',
+    bad       boolean NOT NULL DEFAULT false
+);
+CREATE INDEX patron_sessions_patron ON patron_sessions (patron_id);
+ALTER TABLE holds ADD COLUMN paused_until date,
+    ADD CONSTRAINT holds_paused CHECK (paused_until IS NULL OR state IN ('waiting', 'cancelled', 'lapsed', 'filled'));
+CREATE INDEX holds_paused ON holds (paused_until, id) WHERE paused_until IS NOT NULL AND state = 'waiting';
+
 -- +goose Down
+ALTER TABLE holds DROP COLUMN paused_until;
+DROP TABLE patron_sessions;
 DROP INDEX holds_item, transits_item, holds_only, loans_filled, return_lines_of_item, inventory_lines_item, transits_hold, told_hold, sweep_lines_loan,
     sweep_lines_hold, reports_item, reports_loan, rosters_adult, partners_patron;
 DROP TABLE came_from, intake_lines, intake_parts, intakes;

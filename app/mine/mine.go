@@ -1,0 +1,314 @@
+// Package mine is what patrons do by themselves: sign in with card and PIN, look at what they have and owe, renew, place and change
+// holds, and choose how they are told and what is kept of them.
+//
+// The same acts serve them as serve the desk; here it is looked first whether what they name is theirs.
+package mine
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/catalogue"
+	"nevrin/app/desk"
+	"nevrin/app/event"
+	"nevrin/app/holds"
+	"nevrin/app/moving"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/app/staff"
+	"nevrin/core/calendar"
+	"nevrin/core/ident"
+	"nevrin/core/loan"
+	"nevrin/core/person"
+	"nevrin/core/queue"
+	"nevrin/core/role"
+	"nevrin/store"
+)
+
+// themself is who does it: no staff. What they may is looked at here.
+func themself(branch calendar.Code) act.Actor {
+	return act.Actor{Name: "Nevrin", Role: role.Administrator, Branch: branch}
+}
+
+// Visitor is who looks at what everybody may see.
+var Visitor = act.Actor{Name: "Nevrin", Role: role.Administrator}
+
+var errPair = problem.Newf(problem.Forbidden,
+	"This card and PIN do not go together. Check both. Whoever has no PIN yet, or has forgotten it, gets one at any branch.")
+
+// SignIn signs a patron in, from an address, and gives the token of their session. Wrong tries are counted as those of staff are.
+func SignIn(ctx context.Context, h *act.House, address, card, pin string) (token string, err error) {
+	scan, err := act.Look(ctx, h, Visitor, func(a *act.Act) (ident.Scan, error) { return a.Network.Numbers.Read(card), nil })
+	if err != nil {
+		return "", err
+	}
+	if scan.Kind != ident.Card {
+		scan.Number = ""
+	}
+	name := "card " + scan.Number
+	wait := time.Duration(0)
+	err = h.Store.Write(ctx, func(tx *store.Tx) error {
+		tries, err := tx.TriesLocked(name, address)
+		if err != nil {
+			return err
+		}
+		if wait = staff.Waiting(tries); wait == 0 {
+			tx.Tried(name, address)
+		}
+		return nil
+	})
+	if err != nil {
+		return "", err
+	}
+	if wait > 0 {
+		return "", problem.Newf(problem.TooOften, "Too many wrong tries. Try again in %s, or ask at any branch for a new PIN.", staff.SayWait(wait))
+	}
+	var id int64
+	hash := ""
+	err = h.Store.Read(ctx, func(tx *store.Tx) error {
+		p, err := tx.PINOf(scan.Number)
+		if p != nil {
+			id, hash = p.ID, p.PINHash
+		}
+		return err
+	})
+	if err != nil {
+		return "", err
+	}
+	right, err := staff.Compare(ctx, pin, hash)
+	if err != nil {
+		return "", err
+	}
+	if !right || id == 0 {
+		return "", errPair
+	}
+	token = rand.Text()
+	return token, h.Store.Write(ctx, func(tx *store.Tx) error {
+		tx.TriedRight(name, address)
+		tx.BeginPatronSession(token, id)
+		return nil
+	})
+}
+
+// SignOut ends a session.
+func SignOut(ctx context.Context, h *act.House, token string) error {
+	return h.Store.Write(ctx, func(tx *store.Tx) error { tx.EndPatronSession(token); return nil })
+}
+
+// Session is a patron who is signed in, and what their page says first.
+type Session struct {
+	store.PatronSession
+	Who act.Actor
+}
+
+// Enter gives who is signed in under a token; nil where nobody is any more.
+func Enter(ctx context.Context, h *act.House, token string) (*Session, error) {
+	if token == "" {
+		return nil, nil
+	}
+	var out *Session
+	err := h.Store.Write(ctx, func(tx *store.Tx) error {
+		out = nil
+		s, err := tx.PatronSession(token)
+		if err != nil || s == nil {
+			return err
+		}
+		p, err := tx.PatronByID(s.PatronID)
+		if err != nil {
+			return err
+		}
+		out = &Session{*s, themself(p.BranchCode)}
+		return nil
+	})
+	return out, err
+}
+
+// Say lets the page of a session say next what came of something.
+func Say(ctx context.Context, h *act.House, token, says string, bad bool) error {
+	return h.Store.Write(ctx, func(tx *store.Tx) error { tx.SayInSession(token, says, bad); return nil })
+}
+
+// Mine is all that a patron's page shows.
+type Mine struct {
+	*people.Card
+	Branches []*calendar.Branch // at which holds are picked up
+	Home     calendar.Code
+	Usual    string // for how long history is kept where nothing is chosen
+}
+
+// Look gives what a patron's page shows.
+func Look(a *act.Act, patron int64) (*Mine, error) {
+	card, err := people.Open(a, patron)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.Tx.PatronByID(patron)
+	if err != nil {
+		return nil, err
+	}
+	home := p.BranchCode
+	if p.Pickup != nil {
+		home = *p.Pickup
+	}
+	return &Mine{Card: card, Branches: a.Network.Open(), Home: home}, nil
+}
+
+// Renew renews a loan of theirs, if patrons may renew it by themselves.
+func Renew(a *act.Act, patron, id int64) (string, error) {
+	r, err := desk.RenewOwn(a, patron, id)
+	if err != nil {
+		return "", err
+	}
+	if !r.OK {
+		return "", problem.Newf(problem.Refused, "%s", r.Text)
+	}
+	return r.Line.Title + ": " + r.Text + ".", nil
+}
+
+// theirs gives an open hold of theirs, with its title locked.
+func theirs(a *act.Act, patron, id int64) (*store.Hold, error) {
+	h, err := a.Tx.HoldByID(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case h == nil || h.PatronID != patron:
+		return nil, problem.NoSuch("hold")
+	case h.State.Ended():
+		return nil, problem.Newf(problem.Refused, "This hold has ended already.")
+	}
+	return h, nil
+}
+
+// Cancel takes a hold of theirs off.
+func Cancel(a *act.Act, patron, id int64) (string, error) {
+	h, err := theirs(a, patron, id)
+	if err != nil {
+		return "", err
+	}
+	return "The hold is off.", holds.End(a, h, "By themselves")
+}
+
+// waits gives a hold of theirs for which nothing is under way yet.
+func waits(a *act.Act, patron, id int64) (*store.Hold, error) {
+	h, err := theirs(a, patron, id)
+	if err != nil {
+		return nil, err
+	}
+	if h.State != queue.Waiting {
+		return nil, problem.Newf(problem.Refused, "A copy is on its way for this hold already. It can be cancelled, and no longer be changed.")
+	}
+	return h, nil
+}
+
+// longestPause is for how many days a hold is paused at most.
+const longestPause = 366
+
+// Pause lets a hold of theirs keep its place and wait for nothing until a day; without a day it waits again from now on.
+func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
+	h, err := waits(a, patron, id)
+	if err != nil {
+		return "", err
+	}
+	if until == nil {
+		a.Tx.PauseHold(id, nil)
+		a.Tell(event.Event{Kind: event.HoldPaused, Patron: patron, Hold: id, Detail: event.Detail{Says: "waits again"}})
+		_, err := moving.Route(a, h.TitleID, 0)
+		return "The hold waits for a copy again.", err
+	}
+	if today := a.Today(); *until <= today || *until > today.Add(longestPause) {
+		return "", problem.Newf(problem.Invalid, "Choose a day after today, within a year.")
+	}
+	a.Tx.PauseHold(id, store.Column(*until))
+	a.Tell(event.Event{Kind: event.HoldPaused, Patron: patron, Hold: id, Detail: event.Detail{Says: "until " + until.Say()}})
+	return "The hold is paused until " + until.Say() + " and keeps its place.", nil
+}
+
+// EndPauses lets holds wait again whose pause is over, and looks which copies serve them.
+func EndPauses(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	const part = 200
+	ids, err := a.Tx.PausesOver(day.UTC(), part)
+	if err != nil {
+		return done, false, err
+	}
+	for _, id := range ids {
+		h, err := a.Tx.HoldByID(id)
+		if err != nil {
+			return done, false, err
+		}
+		a.Tx.PauseHold(id, nil)
+		a.Tell(event.Event{Kind: event.HoldPaused, Patron: h.PatronID, Hold: id, Detail: event.Detail{Says: "waits again"}})
+		if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+			return done, false, err
+		}
+	}
+	return done + int64(len(ids)), len(ids) < part, nil
+}
+
+// Pickup lets a hold of theirs be picked up elsewhere.
+func Pickup(a *act.Act, patron, id int64, branch calendar.Code) (string, error) {
+	if _, err := a.Network.OpenBranch(branch); err != nil {
+		return "", err
+	}
+	h, err := waits(a, patron, id)
+	if err != nil {
+		return "", err
+	}
+	a.Tx.MovePickup(id, branch)
+	a.Tell(event.Event{Kind: event.PickupMoved, Patron: patron, Hold: id, Detail: event.Detail{Branch: branch}})
+	_, err = moving.Route(a, h.TitleID, 0)
+	return "It will be held at " + a.Network.BranchName(branch) + ".", err
+}
+
+// Hold places a hold on a title.
+func Hold(a *act.Act, patron, title int64, pickup calendar.Code) (string, error) {
+	p, err := a.Tx.PatronByID(patron)
+	if err != nil {
+		return "", err
+	}
+	if p == nil || p.Standing == loan.Excluded {
+		return "", problem.Newf(problem.Refused, "No holds can be placed with this card. Ask at your branch.")
+	}
+	h, err := holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: pickup})
+	if err != nil {
+		return "", err
+	}
+	return h.Title + ": " + h.Says + ".", nil
+}
+
+// ChoosePIN gives them another PIN. Their other sessions end; this one goes on under a new token.
+func ChoosePIN(ctx context.Context, h *act.House, s *Session, address, was, is string) (token string, err error) {
+	if !person.PINForm(is) {
+		return "", problem.Newf(problem.Invalid, "A PIN has from 4 to 12 digits.")
+	}
+	card, err := act.Look(ctx, h, s.Who, func(a *act.Act) (string, error) {
+		p, err := a.Tx.PatronByID(s.PatronID)
+		if err != nil || p == nil {
+			return "", err
+		}
+		return p.Card, nil
+	})
+	if err != nil {
+		return "", err
+	}
+	// The old one is asked for as at the door, tries counted: a phone left lying gives nobody the card.
+	if _, err := SignIn(ctx, h, address, card, was); err != nil {
+		if errors.Is(err, errPair) {
+			err = problem.Newf(problem.Forbidden, "This is not your PIN of now. Nothing was changed.")
+		}
+		return "", err
+	}
+	_, err = act.Do(ctx, h, s.Who, "", nil, func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, s.PatronID, is) })
+	if err != nil {
+		return "", err
+	}
+	token = rand.Text()
+	return token, h.Store.Write(ctx, func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil })
+}
+
+// Search finds titles that the public may see, the best first.
+func Search(a *act.Act, words string, page store.Page) (*catalogue.Found, error) {
+	return catalogue.FindTitles(a, store.TitleSearch{Words: words, Public: true}, page)
+}

@@ -1,0 +1,389 @@
+package server
+
+import (
+	_ "embed"
+	"html/template"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"crypto/rand"
+
+	"github.com/go-chi/chi/v5"
+
+	"nevrin/app/act"
+	"nevrin/app/catalogue"
+	"nevrin/app/keeping"
+	"nevrin/app/mine"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/person"
+	"nevrin/core/queue"
+	"nevrin/store"
+)
+
+// The patron's own page: plain HTML, for a phone first, and without scripts. What it does is sent as forms; each has a key of its own,
+// so that a doubled click counts once, and after it the page is asked for anew and says what came of it.
+
+//go:embed mine.html
+var mineText string
+
+var minePage = template.Must(template.New("mine").Funcs(template.FuncMap{
+	"waits":   func(s queue.State) bool { return s == queue.Waiting },
+	"ordinal": ordinal,
+	"deref":   func(n *int) int { return *n },
+}).Parse(mineText))
+
+const (
+	minePath   = "/mine"
+	findPath   = "/find"
+	mineCookie = "nevrin_mine"
+)
+
+// mineView is what the page shows: the door, what is theirs, or what was found.
+type mineView struct {
+	Network string
+	Path    string
+	Says    string
+	Bad     bool
+	Card    string // as it was written at the door
+	Key     string
+	Mine    *mine.Mine
+	Words   string
+	Found   *catalogue.Found
+	SignUp  bool
+	After   string
+}
+
+func (s *Server) mineRoutes(r chi.Router) {
+	r.Get(minePath, s.mine)
+	r.Post(minePath+"/sign-in", s.mineSignIn)
+	r.Post(minePath+"/sign-out", s.mineSignOut)
+	r.Get(minePath+"/everything.json", s.mineEverything)
+	r.Get(findPath, s.mineFind)
+	for path, change := range map[string]func(*act.Act, int64, form) (string, error){
+		"renew":  func(a *act.Act, patron int64, f form) (string, error) { return mine.Renew(a, patron, f.id("loan")) },
+		"cancel": func(a *act.Act, patron int64, f form) (string, error) { return mine.Cancel(a, patron, f.id("hold")) },
+		"pause": func(a *act.Act, patron int64, f form) (string, error) {
+			until, err := f.date("until")
+			if err != nil {
+				return "", err
+			}
+			return mine.Pause(a, patron, f.id("hold"), until)
+		},
+		"pickup": func(a *act.Act, patron int64, f form) (string, error) {
+			return mine.Pickup(a, patron, f.id("hold"), calendar.Code(f("branch")))
+		},
+		"hold": func(a *act.Act, patron int64, f form) (string, error) {
+			return mine.Hold(a, patron, f.id("title"), calendar.Code(f("branch")))
+		},
+		"ways": func(a *act.Act, patron int64, f form) (string, error) {
+			_, err := people.ChooseWays(a, patron, people.Ways{HoldReady: person.Way(f("hold_ready")), Overdue: person.Way(f("overdue"))})
+			return "From now on you are told so.", err
+		},
+		"history": func(a *act.Act, patron int64, f form) (string, error) {
+			choice := keeping.Choice{Seen: f("seen") == "yes"}
+			if months := f("months"); months != "" {
+				n, err := strconv.Atoi(months)
+				if err != nil || n < 0 || n > 1200 {
+					return "", problem.Newf(problem.Invalid, "Months are a number from 0 to 1200.")
+				}
+				choice.Months = &n
+			}
+			_, err := keeping.Choose(a, patron, choice)
+			return "Your choice about your history is kept. What is past it is deleted in the night.", err
+		},
+	} {
+		r.Post(minePath+"/"+path, s.mineDo(path, change))
+	}
+	r.Post(minePath+"/pin", s.minePIN)
+}
+
+// form gives what a form says, by name.
+type form func(name string) string
+
+func (f form) id(name string) int64 {
+	n, _ := strconv.ParseInt(f(name), 10, 64)
+	return n
+}
+
+func (f form) date(name string) (*calendar.Date, error) {
+	text := strings.TrimSpace(f(name))
+	if text == "" {
+		return nil, nil
+	}
+	d, err := calendar.ParseDate(text)
+	if err != nil {
+		return nil, problem.Newf(problem.Invalid, "Write the day as year, month and day, such as 2026-12-31.")
+	}
+	return &d, nil
+}
+
+// formOf reads a form; what no text can hold is left out.
+func formOf(w http.ResponseWriter, r *http.Request) (form, error) {
+	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
+	if err := r.ParseForm(); err != nil {
+		return nil, problem.Newf(problem.Invalid, "What you sent cannot be read. Try again.")
+	}
+	return func(name string) string {
+		text := strings.ToValidUTF8(strings.ReplaceAll(r.PostForm.Get(name), "\x00", ""), "")
+		return text[:min(len(text), longestText)]
+	}, nil
+}
+
+const (
+	maxForm     = 16 << 10
+	longestText = 400
+)
+
+func tokenOf(r *http.Request) string {
+	c, err := r.Cookie(mineCookie)
+	if err != nil {
+		return ""
+	}
+	return c.Value
+}
+
+// stay keeps a session in the browser; without a token it ends there.
+func (s *Server) stay(w http.ResponseWriter, token string) {
+	c := &http.Cookie{Name: mineCookie, Value: token, Path: "/", HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: !s.options.Plain}
+	if token == "" {
+		c.MaxAge = -1
+	}
+	http.SetCookie(w, c)
+}
+
+func (s *Server) mine(w http.ResponseWriter, r *http.Request) {
+	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	if session == nil {
+		v := &mineView{}
+		if tokenOf(r) != "" {
+			v.Says = "You have been signed out, since nothing was done for a while. Sign in again."
+			s.stay(w, "")
+		}
+		s.showMine(w, r, http.StatusOK, v)
+		return
+	}
+	m, err := act.Look(r.Context(), s.house, session.Who, func(a *act.Act) (*mine.Mine, error) { return mine.Look(a, session.PatronID) })
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	s.showMine(w, r, http.StatusOK, &mineView{Mine: m, Says: session.Says, Bad: session.Bad})
+}
+
+func (s *Server) mineSignIn(w http.ResponseWriter, r *http.Request) {
+	f, err := formOf(w, r)
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	token, err := mine.SignIn(r.Context(), s.house, s.address(r), f("card"), strings.TrimSpace(f("pin")))
+	if err != nil {
+		s.mineRefused(w, r, &mineView{Card: f("card")}, err)
+		return
+	}
+	s.stay(w, token)
+	http.Redirect(w, r, minePath, http.StatusSeeOther)
+}
+
+func (s *Server) mineSignOut(w http.ResponseWriter, r *http.Request) {
+	if err := mine.SignOut(r.Context(), s.house, tokenOf(r)); err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	s.stay(w, "")
+	http.Redirect(w, r, minePath, http.StatusSeeOther)
+}
+
+// mineDo does what a form asks for, for who is signed in, and lets the page say what came of it.
+func (s *Server) mineDo(name string, change func(*act.Act, int64, form) (string, error)) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		session, f, ok := s.enterMine(w, r)
+		if !ok {
+			return
+		}
+		key := ""
+		if given := f("key"); len(given) >= len(rand.Text()) && len(given) < 2*len(rand.Text()) {
+			key = "mine " + strconv.FormatInt(session.PatronID, 10) + " " + name + " " + given
+		}
+		asked := r.PostForm.Encode()
+		says, err := act.Do(r.Context(), s.house, session.Who, key, asked, func(a *act.Act) (string, error) {
+			return change(a, session.PatronID, f)
+		})
+		s.mineSays(w, r, tokenOf(r), says, err)
+	}
+}
+
+// enterMine gives who is signed in and what they sent; otherwise it has answered.
+func (s *Server) enterMine(w http.ResponseWriter, r *http.Request) (*mine.Session, form, bool) {
+	f, err := formOf(w, r)
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return nil, nil, false
+	}
+	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return nil, nil, false
+	}
+	if session == nil {
+		http.Redirect(w, r, minePath, http.StatusSeeOther)
+		return nil, nil, false
+	}
+	return session, f, true
+}
+
+// mineSays lets the page say what came of something, and goes there.
+func (s *Server) mineSays(w http.ResponseWriter, r *http.Request, token, says string, err error) {
+	bad := err != nil
+	if bad {
+		if says = s.sayMine(r, err); says == "" {
+			return
+		}
+	}
+	if err := mine.Say(r.Context(), s.house, token, says, bad); err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	http.Redirect(w, r, minePath, http.StatusSeeOther)
+}
+
+func (s *Server) minePIN(w http.ResponseWriter, r *http.Request) {
+	session, f, ok := s.enterMine(w, r)
+	if !ok {
+		return
+	}
+	token, says := tokenOf(r), "Your PIN is another one now."
+	var err error
+	if strings.TrimSpace(f("is")) != strings.TrimSpace(f("again")) {
+		err = problem.Newf(problem.Invalid, "The new PIN stands there in two ways. Nothing was changed.")
+	} else {
+		var next string
+		next, err = mine.ChoosePIN(r.Context(), s.house, session, s.address(r), strings.TrimSpace(f("was")), strings.TrimSpace(f("is")))
+		if err == nil {
+			token = next
+			s.stay(w, token)
+		}
+	}
+	s.mineSays(w, r, token, says, err)
+}
+
+// mineEverything is all that is kept of who is signed in, to take away.
+func (s *Server) mineEverything(w http.ResponseWriter, r *http.Request) {
+	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	if session == nil {
+		http.Redirect(w, r, minePath, http.StatusSeeOther)
+		return
+	}
+	data, err := act.Do(r.Context(), s.house, session.Who, "", nil, func(a *act.Act) ([]byte, error) { return keeping.All(a, session.PatronID) })
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Disposition", `attachment; filename="everything.json"`)
+	w.Header().Set("Cache-Control", "no-store")
+	_, _ = w.Write(data)
+}
+
+// mineFind finds titles for everybody, and places holds for who is signed in.
+func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
+	if what := unsound(r); what != "" {
+		s.mineRefused(w, r, &mineView{Path: findPath}, problem.Newf(problem.Invalid, "%s", what))
+		return
+	}
+	v := &mineView{Path: findPath, Words: strings.TrimSpace(r.URL.Query().Get("words"))}
+	v.Words = v.Words[:min(len(v.Words), 200)]
+	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
+	if err != nil {
+		s.mineRefused(w, r, v, err)
+		return
+	}
+	who := mine.Visitor
+	if session != nil {
+		who, v.Says, v.Bad = session.Who, session.Says, session.Bad
+	}
+	page, err := store.PageFrom(r.URL.Query().Get("after"), 20)
+	if err != nil {
+		s.mineRefused(w, r, v, problem.Newf(problem.Invalid, "%s.", err))
+		return
+	}
+	_, err = act.Look(r.Context(), s.house, who, func(a *act.Act) (bool, error) {
+		if session != nil {
+			m, err := mine.Look(a, session.PatronID)
+			if err != nil {
+				return false, err
+			}
+			v.Mine = m
+		}
+		if v.Words == "" {
+			return true, nil
+		}
+		found, err := mine.Search(a, v.Words, page)
+		v.Found = found
+		return true, err
+	})
+	if err != nil {
+		s.mineRefused(w, r, v, err)
+		return
+	}
+	s.showMine(w, r, http.StatusOK, v)
+}
+
+// sayMine is what went wrong, for who looks after themselves.
+func (s *Server) sayMine(r *http.Request, err error) string {
+	if p := problem.Of(err); p != nil {
+		return p.Text
+	}
+	s.log.WarnContext(r.Context(), "own page", "error", written(err))
+	return "Something is not right on our side. Look whether it was done, and try again in a moment."
+}
+
+func (s *Server) mineRefused(w http.ResponseWriter, r *http.Request, v *mineView, err error) {
+	status := http.StatusServiceUnavailable
+	if p := problem.Of(err); p != nil {
+		status = statuses[p.Kind]
+	}
+	v.Says, v.Bad, v.Found = s.sayMine(r, err), true, nil
+	s.showMine(w, r, status, v)
+}
+
+func (s *Server) showMine(w http.ResponseWriter, r *http.Request, status int, v *mineView) {
+	v.Network, _ = act.Look(r.Context(), s.house, mine.Visitor, func(a *act.Act) (string, error) {
+		v.SignUp = a.Network.Settled.SignUps.Open
+		return a.Network.Name, nil
+	})
+	v.Key = rand.Text()
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(status)
+	if err := minePage.Execute(w, v); err != nil {
+		s.log.Warn("own page", "error", err)
+	}
+}
+
+// ordinal is a number as a place in a queue.
+func ordinal(n int) string {
+	end := "th"
+	if n%100 < 11 || n%100 > 13 {
+		switch n % 10 {
+		case 1:
+			end = "st"
+		case 2:
+			end = "nd"
+		case 3:
+			end = "rd"
+		}
+	}
+	return strconv.Itoa(n) + end
+}

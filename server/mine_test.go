@@ -1,0 +1,224 @@
+package server_test
+
+import (
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/act"
+	"nevrin/app/people"
+	"nevrin/testkit"
+)
+
+// phone is a browser without scripts in somebody's hand.
+type phone struct {
+	t    *testing.T
+	base string
+	http *http.Client
+}
+
+func newPhone(t *testing.T, base string) *phone {
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	return &phone{t, base, &http.Client{Jar: jar}}
+}
+
+func (p *phone) read(r *http.Response, err error) (int, string) {
+	p.t.Helper()
+	require.NoError(p.t, err)
+	defer func() { _ = r.Body.Close() }()
+	data, err := io.ReadAll(r.Body)
+	require.NoError(p.t, err)
+	return r.StatusCode, string(data)
+}
+
+func (p *phone) get(path string) (int, string) {
+	p.t.Helper()
+	return p.read(p.http.Get(p.base + path))
+}
+
+func (p *phone) post(path string, fields ...string) (int, string) {
+	p.t.Helper()
+	form := url.Values{}
+	for k := 0; k < len(fields); k += 2 {
+		form.Set(fields[k], fields[k+1])
+	}
+	return p.read(p.http.PostForm(p.base+path, form))
+}
+
+var keys = regexp.MustCompile(`name="key" value="([^"]+)"`)
+
+// Somebody signs in with card and PIN, renews, waits, pauses and picks up elsewhere, and chooses; somebody else's loans and holds do
+// not answer to them, a doubled form counts once, and who has signed out sees nothing.
+func TestPatronsLookAfterThemselves(t *testing.T) {
+	h, base := serve(t)
+	jory := testkit.Somebody(t, h, "jory")
+	text := func(query string, args ...any) string { return testkit.Text(t, h, query, args...) }
+	// Who has a loan that can be renewed, and somebody else with a hold.
+	loan := text(`SELECT l.id::text FROM loans l JOIN patrons p ON p.id = l.patron_id JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL
+		AND l.lost_at IS NULL AND l.renewals = 0 AND l.due_date >= '2026-10-07' AND p.standing = 'active' AND p.balance = 0 AND i.material = 'book' AND i.own_terms IS NULL
+		AND p.card_until > '2027-01-01' AND NOT EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting')
+		AND NOT EXISTS (SELECT 1 FROM loans o WHERE o.patron_id = p.id AND o.returned_at IS NULL AND o.due_date < '2026-10-07') ORDER BY l.id LIMIT 1`)
+	patron := text("SELECT patron_id::text FROM loans WHERE id = ?", loan)
+	card := text("SELECT card FROM patrons WHERE id = ?", patron)
+	other := text("SELECT id::text FROM loans WHERE returned_at IS NULL AND patron_id <> ? ORDER BY id LIMIT 1", patron)
+	id := idOf(t, patron)
+	testkit.Do(t, h, jory, func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, id, "4711") })
+
+	p := newPhone(t, base)
+	status, page := p.get("/mine")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, page, "The number of your card")
+	status, page = p.post("/mine/sign-in", "card", card, "pin", "4712")
+	assert.Equal(t, http.StatusForbidden, status)
+	assert.Contains(t, page, "do not go together")
+	assert.Contains(t, page, `value="`+card+`"`)
+	status, page = p.post("/mine/sign-in", "card", card[:4]+" "+card[4:], "pin", "4711")
+	require.Equal(t, http.StatusOK, status, page)
+	assert.Contains(t, page, "On loan")
+	key := keys.FindStringSubmatch(page)[1]
+
+	due := func() string { return text("SELECT due_date || ' ' || renewals FROM loans WHERE id = ?", loan) }
+	was := due()
+	_, page = p.post("/mine/renew", "key", key, "loan", loan)
+	assert.Contains(t, page, "Renewed, due")
+	is := due()
+	assert.NotEqual(t, was, is)
+	_, page = p.post("/mine/renew", "key", key, "loan", loan)
+	assert.Contains(t, page, "Renewed, due")
+	assert.Equal(t, is, due(), "the same form twice is once")
+	_, page = p.post("/mine/renew", "key", "", "loan", other)
+	assert.Contains(t, page, "There is no such loan")
+	_, page = p.get("/mine")
+	assert.NotContains(t, page, "There is no such loan", "it is said once")
+	assert.Equal(t, "1", text("SELECT count(*)::text FROM events WHERE loan_id = ? AND kind = 'renewed' AND staff_id IS NULL", loan))
+
+	// A term says that patrons do not renew by themselves.
+	testkit.InForce(t, h, map[string][]string{}, "patron_renewals", false)
+	_, page = p.post("/mine/renew", "key", "", "loan", loan)
+	assert.Contains(t, page, "is renewed by staff alone")
+
+	// A title of which all copies are out is waited for.
+	title := text(`SELECT t.id::text FROM titles t WHERE NOT EXISTS (SELECT 1 FROM holds w WHERE w.title_id = t.id AND w.closed_at IS NULL)
+		AND EXISTS (SELECT 1 FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL AND l.lost_at IS NULL WHERE i.title_id = t.id AND i.material = 'book' AND i.standing = 'in_use')
+		AND NOT EXISTS (SELECT 1 FROM items i WHERE i.title_id = t.id AND (i.material <> 'book' OR NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL)))
+		ORDER BY t.id LIMIT 1`)
+	_, page = p.post("/mine/hold", "key", "", "title", title, "branch", "SLM")
+	assert.Contains(t, page, "Waits for a copy, pickup at Saltmere")
+	assert.Contains(t, page, "you are 1st")
+	hold := text("SELECT id::text FROM holds WHERE patron_id = ? AND title_id = ? AND closed_at IS NULL", patron, title)
+	_, page = p.post("/mine/hold", "key", "", "title", title, "branch", "SLM")
+	assert.Contains(t, page, "has a hold on this title already")
+	_, page = p.post("/mine/pause", "key", "", "hold", hold, "until", "2026-09-01")
+	assert.Contains(t, page, "Choose a day after today")
+	_, page = p.post("/mine/pause", "key", "", "hold", hold, "until", "2026-11-20")
+	assert.Contains(t, page, "Paused until Fri 20 Nov 2026")
+	_, page = p.post("/mine/pickup", "key", "", "hold", hold, "branch", "THB")
+	assert.Contains(t, page, "It will be held at Thistle Bay")
+	_, page = p.post("/mine/pickup", "key", "", "hold", hold, "branch", "XXX")
+	assert.Contains(t, page, `role="alert"`)
+
+	theirs := text("SELECT id::text FROM holds WHERE patron_id <> ? AND state = 'waiting' ORDER BY id LIMIT 1", patron)
+	for _, path := range []string{"cancel", "pause", "pickup"} {
+		_, page = p.post("/mine/"+path, "key", "", "hold", theirs, "branch", "HVH")
+		assert.Contains(t, page, "There is no such hold", path)
+	}
+	assert.Equal(t, "waiting", text("SELECT state FROM holds WHERE id = ?", theirs))
+	_, page = p.post("/mine/cancel", "key", "", "hold", hold)
+	assert.Contains(t, page, "The hold is off")
+
+	_, page = p.post("/mine/history", "key", "", "months", "0")
+	assert.Contains(t, page, "Your choice about your history is kept")
+	_, page = p.post("/mine/ways", "key", "", "hold_ready", "none", "overdue", "")
+	assert.Contains(t, page, "From now on you are told so")
+	status, data := p.get("/mine/everything.json")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, data, card)
+
+	// Another PIN ends every other session of theirs.
+	second := newPhone(t, base)
+	_, page = second.post("/mine/sign-in", "card", card, "pin", "4711")
+	assert.Contains(t, page, "On loan")
+	_, page = p.post("/mine/pin", "was", "4712", "is", "815815", "again", "815815")
+	assert.Contains(t, page, "This is not your PIN of now")
+	_, page = p.post("/mine/pin", "was", "4711", "is", "815815", "again", "815816")
+	assert.Contains(t, page, "in two ways")
+	_, page = p.post("/mine/pin", "was", "4711", "is", "815815", "again", "815815")
+	assert.Contains(t, page, "Your PIN is another one now")
+	_, page = second.get("/mine")
+	assert.Contains(t, page, "You have been signed out")
+	_, page = second.post("/mine/renew", "loan", loan)
+	assert.Contains(t, page, "The number of your card")
+
+	_, page = p.post("/mine/sign-out")
+	assert.Contains(t, page, "The number of your card")
+	_, page = p.get("/mine/everything.json")
+	assert.NotContains(t, page, card)
+	assert.Equal(t, "0", text("SELECT count(*)::text FROM readings WHERE patron_id = ? AND staff_id IS NULL", patron))
+}
+
+// A PIN tried a hundred times is not found, and who has the card is told kindly when they may try again; from elsewhere nothing else
+// is held up, and other sites' forms do not get in.
+func TestPINsAreNotGuessed(t *testing.T) {
+	h, base := serve(t)
+	card := testkit.Text(t, h, "SELECT card FROM patrons WHERE standing = 'active' ORDER BY id LIMIT 1")
+	id := idOf(t, testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card))
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, id, "0815") })
+	p := newPhone(t, base)
+	refused, page := 0, ""
+	for n := range 100 {
+		var status int
+		status, page = p.post("/mine/sign-in", "card", card, "pin", strings.Repeat(string(rune('0'+n%10)), 4))
+		if status == http.StatusTooManyRequests {
+			refused++
+		}
+	}
+	assert.Greater(t, refused, 90)
+	assert.Regexp(t, `Too many wrong tries\. Try again in .+, or ask at any branch for a new PIN`, page)
+	status, _ := p.post("/mine/sign-in", "card", card, "pin", "0815")
+	assert.Equal(t, http.StatusTooManyRequests, status, "the right one too has to wait")
+
+	r, err := http.NewRequest(http.MethodPost, base+"/mine/sign-in", strings.NewReader("card=1&pin=2"))
+	require.NoError(t, err)
+	r.Header.Set("Sec-Fetch-Site", "cross-site")
+	status, _ = p.read(p.http.Do(r))
+	assert.Equal(t, http.StatusForbidden, status)
+}
+
+// The public finds what it may see, with where it is; misspelt words lead to better ones, and what is for staff alone stays hidden.
+func TestThePublicFinds(t *testing.T) {
+	h, base := serve(t)
+	p := newPhone(t, base)
+	_, page := p.get("/find")
+	assert.NotContains(t, page, "What was found")
+	name := testkit.Text(t, h, `SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.material = 'book' AND i.standing = 'in_use'
+		AND t.name ~ '^[A-Za-z ]+$' ORDER BY t.id LIMIT 1`)
+	_, page = p.get("/find?words=" + url.QueryEscape(name))
+	assert.Contains(t, page, ">"+name+"<")
+	assert.Contains(t, page, "to place holds")
+	_, page = p.get("/find?words=" + url.QueryEscape("zzqqxxy"))
+	assert.Contains(t, page, "Nothing has these words")
+	_, page = p.get("/find?words=" + url.QueryEscape(`<script>alert(1)</script>`))
+	assert.NotContains(t, page, "<script>alert")
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE classes SET staff_only = true WHERE kind = 'collection' AND code IN (SELECT i.collection FROM items i JOIN titles t ON t.id = i.title_id WHERE t.name = ?)", name).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE network SET version = version + 1").Error)
+	_, page = p.get("/find?words=" + url.QueryEscape(name))
+	assert.NotContains(t, page, ">"+name+"<")
+	status, page := p.get("/find?words=a&after=zzz")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, page)
+}
+
+func idOf(t *testing.T, text string) int64 {
+	t.Helper()
+	n, err := strconv.ParseInt(text, 10, 64)
+	require.NoError(t, err)
+	return n
+}
