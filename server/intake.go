@@ -18,7 +18,8 @@ func (s *Server) intakeOperations() {
 			}
 			return rows(intake.List(a, page))
 		})
-	do(s, http.MethodPost, "/intakes", "beginIntake", "Begin to take a file in; its parts are sent next", administrating,
+	do(s, http.MethodPost, "/intakes", "beginIntake", "Begin to take a file in; its parts are sent next",
+		administrating,
 		func(a *act.Act, in *Sent[intake.Beginning]) (*intake.Intake, error) { return intake.Begin(a, in.Body) })
 	look(s, "/intakes/{id}", "intake", "A file that is taken in, with what it says", administrating,
 		func(a *act.Act, in *ByID) (*intake.Intake, error) { return intake.One(a, in.ID) })
@@ -26,7 +27,8 @@ func (s *Server) intakeOperations() {
 		func(a *act.Act, in *OneSent[intake.Part]) (*intake.Come, error) {
 			return intake.Send(a, in.ID, in.Body)
 		})
-	do(s, http.MethodPost, "/intakes/{id}/try", "tryIntake", "Try a file with a mapping; nothing is taken", administrating,
+	do(s, http.MethodPost, "/intakes/{id}/try", "tryIntake", "Try a file with a mapping; nothing is taken",
+		administrating,
 		func(a *act.Act, in *OneSent[coreintake.Mapping]) (*intake.Intake, error) {
 			return intake.Try(a, in.ID, in.Body)
 		})

@@ -79,7 +79,8 @@ func (s *Server) mineRoutes(r chi.Router) {
 			return mine.Hold(a, patron, f.id("title"), calendar.Code(f("branch")))
 		},
 		"ways": func(a *act.Act, patron int64, f form) (string, error) {
-			_, err := people.ChooseWays(a, patron, people.Ways{HoldReady: person.Way(f("hold_ready")), Overdue: person.Way(f("overdue"))})
+			_, err := people.ChooseWays(a, patron, people.Ways{HoldReady: person.Way(f("hold_ready")),
+				Overdue: person.Way(f("overdue"))})
 			return "From now on you are told so.", err
 		},
 		"history": func(a *act.Act, patron int64, f form) (string, error) {
@@ -147,7 +148,8 @@ func tokenOf(r *http.Request) string {
 
 // stay keeps a session in the browser; without a token it ends there.
 func (s *Server) stay(w http.ResponseWriter, token string) {
-	c := &http.Cookie{Name: mineCookie, Value: token, Path: "/", HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: !s.options.Plain}
+	c := &http.Cookie{Name: mineCookie, Value: token, Path: "/", HttpOnly: true, SameSite: http.SameSiteLaxMode,
+		Secure: !s.options.Plain}
 	if token == "" {
 		c.MaxAge = -1
 	}
@@ -169,7 +171,10 @@ func (s *Server) mine(w http.ResponseWriter, r *http.Request) {
 		s.showMine(w, r, http.StatusOK, v)
 		return
 	}
-	m, err := act.Look(r.Context(), s.house, session.Who, func(a *act.Act) (*mine.Mine, error) { return mine.Look(a, session.PatronID) })
+	m, err := act.Look(r.Context(), s.house, session.Who, func(a *act.Act) (*mine.Mine, error) {
+		return mine.Look(a,
+			session.PatronID)
+	})
 	if err != nil {
 		s.mineRefused(w, r, &mineView{}, err)
 		return
@@ -265,7 +270,8 @@ func (s *Server) minePIN(w http.ResponseWriter, r *http.Request) {
 		err = problem.Newf(problem.Invalid, "The new PIN stands there in two ways. Nothing was changed.")
 	} else {
 		var next string
-		next, err = mine.ChoosePIN(r.Context(), s.house, session, s.address(r), strings.TrimSpace(f("was")), strings.TrimSpace(f("is")))
+		next, err = mine.ChoosePIN(r.Context(), s.house, session, s.address(r), strings.TrimSpace(f("was")),
+			strings.TrimSpace(f("is")))
 		if err == nil {
 			token = next
 			s.stay(w, token)
@@ -285,7 +291,10 @@ func (s *Server) mineEverything(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, minePath, http.StatusSeeOther)
 		return
 	}
-	data, err := act.Do(r.Context(), s.house, session.Who, "", nil, func(a *act.Act) ([]byte, error) { return keeping.All(a, session.PatronID) })
+	data, err := act.Do(r.Context(), s.house, session.Who, "", nil, func(a *act.Act) ([]byte,
+		error) {
+		return keeping.All(a, session.PatronID)
+	})
 	if err != nil {
 		s.mineRefused(w, r, &mineView{}, err)
 		return

@@ -113,7 +113,8 @@ const itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branc
 		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
 			p.class AS holder_class,
 		p.email AS holder_email, p.branch_code AS holder_branch,
-		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting' AND w.paused_until IS NULL) AS awaited,
+		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting'
+			AND w.paused_until IS NULL) AS awaited,
 		EXISTS (SELECT 1 FROM misses m WHERE m.item_id = i.id AND m.seen_at IS NULL) AS missed,
 		EXISTS (SELECT 1 FROM holds u WHERE u.item_id = i.id AND u.state IN ('lapsed', 'cancelled')
 			AND NOT u.cleared) AS uncleared,

@@ -24,7 +24,9 @@ var areas = map[Kind][]Area{
 	TransitUndone: {Holds}, Noted: {Counter}, NoteOff: {Counter}, SetAside: {Counter}, Withdrawn: {Counter},
 	BackInUse: {Counter}, ItemClassed: {Counter}, PatronClassed: {Counter}, CardExtended: {Counter},
 	Joined: {Counter}, RecordChanged: {Counter}, StandingChanged: {Counter}, CardReplaced: {Counter}, PINSet: {},
-	CardNoted: {Counter}, CardNoteOff: {Counter}, Consented: {Counter}, NoticesChosen: {Counter}, DetailsConfirmed: {Counter},
+	CardNoted: {
+		Counter,
+	}, CardNoteOff: {Counter}, Consented: {Counter}, NoticesChosen: {Counter}, DetailsConfirmed: {Counter},
 	Merged: {Counter, Holds}, Unmerged: {Counter, Holds}, HoldRevived: {Holds}, RosterChanged: {Counter},
 	Claimed: {Counter}, ClaimUndone: {Counter}, DueChanged: {Counter},
 	SignedUp: {Counter}, SignUpAnswered: {Counter},
@@ -37,7 +39,11 @@ var areas = map[Kind][]Area{
 	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},
 	RequestWithdrawn: {Interlibrary}, PartnerAsks: {Interlibrary}, PartnerSays: {Interlibrary}, Rulebook: {Rules},
 	Rehearsed: {Rules}, RehearsalStopped: {Rules}, Reported: {Rules}, ReportAnswered: {Rules},
-	CalendarChanged: {Calendars, Holds, Counter}, CalendarUndone: {Calendars, Holds, Counter}, ClockMoved: {Everything},
+	CalendarChanged: {
+		Calendars,
+		Holds,
+		Counter,
+	}, CalendarUndone: {Calendars, Holds, Counter}, ClockMoved: {Everything},
 }
 
 // Areas are the parts of the work that an event changes; all of them for a kind that nobody has placed.

@@ -79,9 +79,24 @@ type Intake struct {
 }
 
 func show(row *store.Intake) (*Intake, error) {
-	n := &Intake{ID: row.ID, Kind: intake.Kind(row.Kind), Source: row.Source, File: row.File, Bytes: row.Bytes, Come: row.Come,
-		State: row.State, Problem: row.Problem, Done: row.Done, Total: row.Total, Who: row.Who, BegunAt: row.BegunAt, TakenAt: row.TakenAt,
-		Undone: row.UndoneAt, Seconds: row.Seconds, Fields: []intake.Field{}}
+	n := &Intake{
+		ID:      row.ID,
+		Kind:    intake.Kind(row.Kind),
+		Source:  row.Source,
+		File:    row.File,
+		Bytes:   row.Bytes,
+		Come:    row.Come,
+		State:   row.State,
+		Problem: row.Problem,
+		Done:    row.Done,
+		Total:   row.Total,
+		Who:     row.Who,
+		BegunAt: row.BegunAt,
+		TakenAt: row.TakenAt,
+		Undone:  row.UndoneAt,
+		Seconds: row.Seconds,
+		Fields:  []intake.Field{},
+	}
 	for _, part := range []struct {
 		from json.RawMessage
 		into any
@@ -147,12 +162,19 @@ func Begin(a *act.Act, b Beginning) (*Intake, error) {
 	case b.Bytes > mostBytes:
 		return nil, problem.Newf(problem.Invalid, "A file has up to 8 GB. Send it in several.")
 	}
-	id, err := a.Tx.AddIntake(&store.Intake{Kind: string(b.Kind), Source: b.Source, File: b.File, Bytes: b.Bytes, StaffID: a.Who.ID,
-		BegunAt: a.Now})
+	id, err := a.Tx.AddIntake(
+		&store.Intake{Kind: string(b.Kind), Source: b.Source, File: b.File, Bytes: b.Bytes, StaffID: a.Who.ID,
+			BegunAt: a.Now},
+	)
 	if err != nil {
 		return nil, err
 	}
-	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Sent to be taken in: " + b.File + " from " + b.Source}})
+	a.Tell(
+		event.Event{
+			Kind:   event.Intake,
+			Detail: event.Detail{Says: "Sent to be taken in: " + b.File + " from " + b.Source},
+		},
+	)
 	return One(a, id)
 }
 
@@ -179,7 +201,11 @@ func Send(a *act.Act, id int64, p Part) (*Come, error) {
 	case p.Begins < row.Come:
 		return &Come{row.Come}, nil // it has come before
 	case p.Begins > row.Come:
-		return nil, problem.Newf(problem.Invalid, "The part before this one has not come. Go on at byte %d.", row.Come)
+		return nil, problem.Newf(
+			problem.Invalid,
+			"The part before this one has not come. Go on at byte %d.",
+			row.Come,
+		)
 	}
 	a.Tx.AddIntakePart(id, p.Begins, p.Content)
 	if p.Begins+int64(len(p.Content)) == row.Bytes {
@@ -206,9 +232,11 @@ func standing(a *act.Act, id int64, states ...string) (*store.Intake, error) {
 }
 
 var sayState = map[string]string{
-	"sending": "has not come whole yet", "reading": "is being read", "read": "has not been tried yet", "trying": "is being tried",
-	"tried": "has been tried and not taken", "taking": "is being taken in", "taken": "has been taken in", "undoing": "is being taken back",
-	"undone": "has been taken back",
+	"sending": "has not come whole yet", "reading": "is being read", "read": "has not been tried yet",
+	"trying": "is being tried",
+	"tried":  "has been tried and not taken", "taking": "is being taken in", "taken": "has been taken in",
+	"undoing": "is being taken back",
+	"undone":  "has been taken back",
 }
 
 // work sets an intake to work.
@@ -250,7 +278,8 @@ func Take(a *act.Act, id int64) (*Intake, error) {
 	if err != nil {
 		return nil, err
 	}
-	if n.Counts == nil || !slices.ContainsFunc(n.Counts.By, func(o Outcome) bool { return o.New+o.Joined+o.Changed > 0 }) {
+	if n.Counts == nil ||
+		!slices.ContainsFunc(n.Counts.By, func(o Outcome) bool { return o.New+o.Joined+o.Changed > 0 }) {
 		return nil, problem.Newf(problem.Refused, "Nothing in this file would be taken.")
 	}
 	if err := work(a, id, "taking"); err != nil {

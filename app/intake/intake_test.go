@@ -47,7 +47,8 @@ func see[T any](t *testing.T, h *act.House, who act.Actor, ask func(*act.Act) (T
 func (m *mover) send(kind core.Kind, source, content string) *intake.Intake {
 	m.t.Helper()
 	n := testkit.Do(m.t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) {
-		return intake.Begin(a, intake.Beginning{Kind: kind, Source: source, File: string(kind) + ".csv", Bytes: int64(len(content))})
+		return intake.Begin(a, intake.Beginning{Kind: kind, Source: source, File: string(kind) + ".csv",
+			Bytes: int64(len(content))})
 	})
 	const part = 50_001
 	for at := 0; at < len(content); at += part {
@@ -147,9 +148,11 @@ func TestANetworkMovesWhole(t *testing.T) {
 			t.Parallel()
 			old := &mover{testkit.NewWorld(t), t, act.Actor{}}
 			old.who = old.Staff(role.Administrator, "HVH")
-			adult := old.Patron("HVH", map[string]any{"preferred_name": "Tövë", "born": "1980-02-29", "other_phones": "{902 555 0101,902 555 0102}",
-				"address": "3 Quay, \"the blue one\"\nupstairs", "notices": `{"hold_ready":"mail"}`, "in_area": true})
-			child := old.Patron("SLM", map[string]any{"legal_name": "=Sum(Lind)", "guardian_id": adult, "born": "2019-01-05", "institution": false})
+			adult := old.Patron("HVH", map[string]any{"preferred_name": "Tövë", "born": "1980-02-29",
+				"other_phones": "{902 555 0101,902 555 0102}",
+				"address":      "3 Quay, \"the blue one\"\nupstairs", "notices": `{"hold_ready":"mail"}`, "in_area": true})
+			child := old.Patron("SLM", map[string]any{"legal_name": "=Sum(Lind)", "guardian_id": adult, "born": "2019-01-05",
+				"institution": false})
 			old.Set("INSERT INTO households (id, name) VALUES (77, 'Lind'); UPDATE patrons SET household_id = 77")
 			title, labels := old.Title("HVH", "SLM", "THB")
 			old.Set("UPDATE titles SET isbn = '9789295055025', author = 'Åse Berg', year = 2001, language = 'deu', numbers = '0317-8471', subjects = 'Wind; Time' WHERE id = ?", title)
@@ -166,7 +169,8 @@ func TestANetworkMovesWhole(t *testing.T) {
 			files := []struct {
 				kind core.Kind
 				file string
-			}{{core.Patrons, "patrons.csv"}, {core.Stock, form}, {core.Loans, "loans.csv"}, {core.Holds, "holds.csv"}, {core.Balances, "balances.csv"}}
+			}{{core.Patrons, "patrons.csv"}, {core.Stock, form}, {core.Loans, "loans.csv"}, {core.Holds, "holds.csv"},
+				{core.Balances, "balances.csv"}}
 			var taken []int64
 			for _, f := range files {
 				n := young.try(young.send(f.kind, "The old one", out(t, old.House, old.who, f.file)), nil)
@@ -186,7 +190,8 @@ func TestANetworkMovesWhole(t *testing.T) {
 				assert.Equal(t, known(t, was), known(t, is), file)
 			}
 			if form != "items.csv" { // which says less of a title
-				assert.Equal(t, old.Ask("SELECT subjects || numbers || language || year FROM titles"), young.Ask("SELECT subjects || numbers || language || year FROM titles"))
+				assert.Equal(t, old.Ask("SELECT subjects || numbers || language || year FROM titles"),
+					young.Ask("SELECT subjects || numbers || language || year FROM titles"))
 			}
 			assert.Equal(t, "1", young.Ask("SELECT count(DISTINCT household_id)::text FROM patrons WHERE household_id IS NOT NULL"))
 			assert.Equal(t, "3", young.Ask("SELECT count(*)::text FROM events WHERE item_id IS NOT NULL AND loan_id IS NULL AND kind = 'came_in'"))
@@ -198,7 +203,8 @@ func TestANetworkMovesWhole(t *testing.T) {
 					assert.Zero(t, o.Stay-map[bool]int{true: 1}[o.Kind == "patrons"], "%+v", o)
 				}
 			}
-			assert.Equal(t, "0 0 0 0 1", strings.Join([]string{young.count("titles"), young.count("items"), young.count("loans"), young.count("holds"),
+			assert.Equal(t, "0 0 0 0 1", strings.Join([]string{young.count("titles"), young.count("items"),
+				young.count("loans"), young.count("holds"),
 				young.count("patrons")}, " "))
 			assert.Equal(t, "0", young.Ask("SELECT balance::text FROM patrons"))
 			assert.Equal(t, "0", young.count("whereabouts"))
@@ -250,8 +256,10 @@ func TestPatronsOfAnotherSystem(t *testing.T) {
 	assert.Equal(t, []int{12, 2}, []int{n.Seen.Lines, n.Seen.Wrong})
 	assert.Equal(t, []string{"ADLT", "KID", "VIP"}, n.Seen.Values["Category"])
 	assert.Equal(t, "Åsa", n.Seen.First[0][2])
-	assert.Equal(t, map[string]string{"card": "Card Number", "family_name": "Surname", "given_name": "First name", "born": "Date of birth",
-		"class": "Category", "branch": "Library", "email": "E-mail", "joined_on": "Registered", "guardian_card": "Guardian card"}, columns(n.Mapping))
+	assert.Equal(t, map[string]string{"card": "Card Number", "family_name": "Surname", "given_name": "First name",
+		"born":  "Date of birth",
+		"class": "Category", "branch": "Library", "email": "E-mail", "joined_on": "Registered",
+		"guardian_card": "Guardian card"}, columns(n.Mapping))
 
 	// As it is, nothing would be taken, and each line says what has no meaning here.
 	tried := m.try(n, nil)
@@ -260,7 +268,8 @@ func TestPatronsOfAnotherSystem(t *testing.T) {
 	require.ErrorContains(t, err, "Nothing in this file would be taken")
 
 	means := func(g *core.Mapping) {
-		g.From["class"] = core.Source{Columns: []string{"Category"}, Codes: map[string]string{"ADLT": "adult", "KID": "adult"}}
+		g.From["class"] = core.Source{Columns: []string{"Category"}, Codes: map[string]string{"ADLT": "adult",
+			"KID": "adult"}}
 		g.From["branch"] = core.Source{Columns: []string{"Library"}, Codes: map[string]string{"GN": "SLM"}}
 	}
 	tried.State = "read"
@@ -443,9 +452,11 @@ func TestStockAndWhatIsOpen(t *testing.T) {
 		m.label(50) + "," + m.card(3) + ",HVH,2026-09-20,2026-10-11",
 	}, "\n"))
 	assert.Equal(t, []intake.Outcome{{Kind: "loans", New: 1, Left: 4}}, loans.Counts.By)
-	assert.Equal(t, "2026-09-20 17:30 {HVH,HVH,general,book,adult}", m.Ask("SELECT to_char(lent_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI') || ' ' || situation::text FROM loans"))
+	assert.Equal(t, "2026-09-20 17:30 {HVH,HVH,general,book,adult}",
+		m.Ask("SELECT to_char(lent_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI') || ' ' || situation::text FROM loans"))
 	odd := strings.Join(m.odd(loans.ID), "\n")
-	for _, says := range []string{"Nobody has the card " + m.card(99), "There is no item " + m.label(99), "in a time to come", "Stands twice"} {
+	for _, says := range []string{"Nobody has the card " + m.card(99), "There is no item " + m.label(99),
+		"in a time to come", "Stands twice"} {
 		assert.Contains(t, odd, says)
 	}
 
@@ -458,7 +469,8 @@ func TestStockAndWhatIsOpen(t *testing.T) {
 	assert.Equal(t, []intake.Outcome{{Kind: "balances", New: 2, Left: 1}}, sums.Counts.By)
 	assert.Equal(t, "700", m.Ask("SELECT balance::text FROM patrons WHERE card = ?", m.card(3)))
 	paid := m.try(m.send(core.Balances, "Gull Ness", "card,amount,description\n"+m.card(3)+",\"1,50\",A fine\n"), nil)
-	assert.Equal(t, []intake.Outcome{{Kind: "balances", Left: 1}}, paid.Counts.By, "a sum that is other than before is never charged beside the old one")
+	assert.Equal(t, []intake.Outcome{{Kind: "balances", Left: 1}}, paid.Counts.By,
+		"a sum that is other than before is never charged beside the old one")
 	m.undo(sums.ID)
 	assert.Equal(t, "0", m.Ask("SELECT balance::text FROM patrons WHERE card = ?", m.card(3)))
 	m.undo(loans.ID)

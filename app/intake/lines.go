@@ -28,7 +28,13 @@ type parsed struct {
 }
 
 // lines says what would become of some records, looking together at what is here of them.
-func (w *working) lines(a *act.Act, m *intake.Mapping, heads []string, batch []record, seen map[string]int) ([]store.IntakeLine, error) {
+func (w *working) lines(
+	a *act.Act,
+	m *intake.Mapping,
+	heads []string,
+	batch []record,
+	seen map[string]int,
+) ([]store.IntakeLine, error) {
 	at := map[string]int{}
 	for k, head := range heads {
 		at[head] = k
@@ -67,13 +73,19 @@ func known(a *act.Act, f intake.Form, code string) bool {
 	case intake.Branch:
 		return a.Network.IsOpen(calendar.Code(code))
 	case intake.Class, intake.Material, intake.Collection:
-		return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == string(f) && c.Code == code && !c.Retired })
+		return slices.ContainsFunc(
+			a.Network.Classes,
+			func(c store.Class) bool { return c.Kind == string(f) && c.Code == code && !c.Retired },
+		)
 	case intake.Standing:
 		return slices.Contains([]string{"active", "inactive", "excluded"}, code)
 	case intake.ItemStands:
 		return slices.Contains([]string{"in_use", "missing", "lost", "aside", "withdrawn"}, code)
 	case intake.About:
-		return slices.Contains([]string{"late", "lost", "processing", "membership", "uncollected", "outside", "manual"}, code)
+		return slices.Contains(
+			[]string{"late", "lost", "processing", "membership", "uncollected", "outside", "manual"},
+			code,
+		)
 	}
 	return true
 }
@@ -178,7 +190,11 @@ func (b *batching) record(p *parsed) {
 func (*batching) noNumber(scan ident.Scan, text, of string) string {
 	says := scan.Problem
 	if says == "" {
-		says = fmt.Sprintf("%q is no number of a %s here.", text, map[string]string{"card": "card", "item": "label"}[of])
+		says = fmt.Sprintf(
+			"%q is no number of a %s here.",
+			text,
+			map[string]string{"card": "card", "item": "label"}[of],
+		)
 	}
 	return says + " If it is one of theirs, add how their numbers are made up under Network, Numbers."
 }
@@ -197,18 +213,40 @@ func (b *batching) settle(p *parsed, part int, kind, number string, ready map[st
 	data := store.JSON(&ready)
 	text, _ := json.Marshal(says)
 	sum := sha256.Sum256(text)
-	l := store.IntakeLine{Line: p.line, Part: part, Kind: kind, Number: number, Outcome: "new", Says: strings.Join(d.notes, " "),
-		Digest: hex.EncodeToString(sum[:12]), Ready: data}
+	l := store.IntakeLine{
+		Line:    p.line,
+		Part:    part,
+		Kind:    kind,
+		Number:  number,
+		Outcome: "new",
+		Says:    strings.Join(d.notes, " "),
+		Digest:  hex.EncodeToString(sum[:12]),
+		Ready:   data,
+	}
 	if before, ok := b.came[kind][number]; ok {
 		l.Ref = &before.Ref
 		switch {
 		case before.Digest == l.Digest:
 			l.Outcome, l.Ready, l.Says = "same", nil, ""
 		case before.Touched:
-			b.left(p.line, part, kind, number, "It came before, is other there now, and was changed here too. Look at both and write down what is right.", p.cells)
+			b.left(
+				p.line,
+				part,
+				kind,
+				number,
+				"It came before, is other there now, and was changed here too. Look at both and write down what is right.",
+				p.cells,
+			)
 			return
 		case kind == "holds" || kind == "balances":
-			b.left(p.line, part, kind, number, "It came before and is other now. Take the file back with which it came, then take this one.", p.cells)
+			b.left(
+				p.line,
+				part,
+				kind,
+				number,
+				"It came before and is other now. Take the file back with which it came, then take this one.",
+				p.cells,
+			)
 			return
 		default:
 			l.Outcome = "changed"
@@ -303,7 +341,8 @@ func (d *reading) instant(field string) *time.Time {
 func (d *reading) sum(field, minor string) *int64 {
 	if text := d.text(field); text != "" {
 		if amount, ok := intake.ReadSum(text, d.b.a.Network.Money); ok {
-			return new(int64(amount))
+			minor := int64(amount)
+			return &minor
 		}
 		d.without(field, text, "a sum such as "+d.b.a.Network.Money.Format(1250))
 	}
@@ -352,18 +391,27 @@ func (b *batching) patron(p *parsed, r *intake.Row) {
 	name := r.Texts["legal_name"]
 	if name == "" {
 		name = strings.TrimSpace(r.Texts["given_name"] + " " + r.Texts["family_name"])
-	} else if family, given, ok := strings.Cut(name, ", "); ok && !d.isYes("institution") && !strings.Contains(given, ",") {
+	} else if family, given, ok := strings.Cut(name, ", "); ok && !d.isYes("institution") && !strings.Contains(given,
+		",") {
 		name = given + " " + family
 	}
 	rec := person.Record{LegalName: name, PreferredName: d.text("preferred_name"), ShelfName: d.text("shelf_name"),
-		Institution: d.isYes("institution"), Born: d.date("born"), Class: d.text("class"), Branch: calendar.Code(d.text("branch")),
+		Institution: d.isYes(
+			"institution",
+		), Born: d.date("born"), Class: d.text("class"), Branch: calendar.Code(d.text("branch")),
 		Card: scan.Number, CardUntil: d.date("card_until"), Email: d.text("email"), Phone: d.text("phone"),
-		OtherPhones: intake.ReadLines(d.text("other_phones")), Text: d.text("text_number"), Address: d.text("address"),
+		OtherPhones: intake.ReadLines(
+			d.text("other_phones"),
+		), Text: d.text("text_number"), Address: d.text("address"),
 		PostalCode: d.text("postal_code"), Town: d.text("town"), HomeAddress: d.text("home_address"),
 		MailReturned: d.isYes("mail_returned"), InArea: d.yes("in_area"), GuardianName: d.text("guardian_name"),
 		AnswersForAll: d.isYes("answers_for_all"), Identity: d.text("identity"), IdentityTwo: d.text("identity_two"),
-		IdentityNumber: d.text("identity_number"), OfGuardian: d.isYes("identity_guardian"), School: d.text("school_number"),
-		SchoolYear: d.text("school_year"), Pickup: calendar.Code(d.text("pickup")), MayUse: intake.ReadLines(d.text("may_use")),
+		IdentityNumber: d.text(
+			"identity_number",
+		), OfGuardian: d.isYes("identity_guardian"), School: d.text("school_number"),
+		SchoolYear: d.text(
+			"school_year",
+		), Pickup: calendar.Code(d.text("pickup")), MayUse: intake.ReadLines(d.text("may_use")),
 		Marks: intake.ReadLines(d.text("marks"))}
 	rec.Tidy()
 	if says := d.sound(&rec); says != "" {
@@ -415,7 +463,10 @@ func (d *reading) sound(rec *person.Record) string {
 		d.notes = append(d.notes, wrong.Says+" Taken without.")
 	}
 	rec.Marks = slices.DeleteFunc(rec.Marks, func(mark string) bool {
-		offered := slices.ContainsFunc(d.b.a.Network.Choices, func(c store.Choice) bool { return c.List == "mark" && c.Name == mark && !c.Retired })
+		offered := slices.ContainsFunc(
+			d.b.a.Network.Choices,
+			func(c store.Choice) bool { return c.List == "mark" && c.Name == mark && !c.Retired },
+		)
 		if !offered {
 			d.notes = append(d.notes, fmt.Sprintf("There is no classification %q here. Taken without.", mark))
 		}
@@ -461,17 +512,23 @@ func (d *reading) columns(rec *person.Record) map[string]any {
 	}
 	return map[string]any{
 		"card": rec.Card, "legal_name": rec.LegalName, "preferred_name": rec.PreferredName, "shelf_name": rec.ShelfName,
-		"born": rec.Born, "class": rec.Class, "branch_code": rec.Branch, "standing": standing, "card_until": rec.CardUntil,
-		"email": rec.Email, "phone": rec.Phone, "address": rec.Address, "older_reader": d.yes("older_reader"),
+		"born": rec.Born, "class": rec.Class, "branch_code": rec.Branch, "standing": standing,
+		"card_until": rec.CardUntil,
+		"email":      rec.Email, "phone": rec.Phone, "address": rec.Address, "older_reader": d.yes("older_reader"),
 		"history_months": months, "history_seen": d.isYes("history_seen"), "institution": rec.Institution,
 		"other_phones": rec.OtherPhones, "text_number": rec.Text, "postal_code": rec.PostalCode, "town": rec.Town,
 		"home_address": rec.HomeAddress, "mail_returned": rec.MailReturned, "in_area": rec.InArea,
 		"guardian_name": rec.GuardianName, "answers_for_all": rec.AnswersForAll, "identity": rec.Identity,
 		"identity_two": rec.IdentityTwo, "identity_number": rec.IdentityNumber, "identity_guardian": rec.OfGuardian,
-		"school": rec.School, "school_year": rec.SchoolYear, "pickup": pickup, "may_use": rec.MayUse, "marks": rec.Marks,
-		"stopped": d.text("stopped"), "standing_reason": d.text("standing_reason"), "internet": internet, "photo": d.yes("photo"),
+		"school": rec.School, "school_year": rec.SchoolYear, "pickup": pickup, "may_use": rec.MayUse,
+		"marks": rec.Marks,
+		"stopped": d.text(
+			"stopped",
+		), "standing_reason": d.text("standing_reason"), "internet": internet, "photo": d.yes("photo"),
 		"joined_on": d.date("joined_on"), "ask_before": d.yes("ask_before"), "notices": notices,
-		"guardian_card": d.b.number(d.text("guardian_card")), "household": d.text("household"), "notes": d.text("notes"),
+		"guardian_card": d.b.number(
+			d.text("guardian_card"),
+		), "household": d.text("household"), "notes": d.text("notes"),
 		"former_cards": d.former(),
 	}
 }
@@ -523,7 +580,14 @@ func (b *batching) stock(p *parsed, nth int, r *intake.Row) {
 		number = fmt.Sprintf("record %d", p.line)
 	}
 	if number == "" {
-		b.left(p.line, 0, "titles", r.Texts["label"], "Nothing says which title this is: a number, an ISBN or what it is called.", p.cells)
+		b.left(
+			p.line,
+			0,
+			"titles",
+			r.Texts["label"],
+			"Nothing says which title this is: a number, an ISBN or what it is called.",
+			p.cells,
+		)
 		return
 	}
 	if nth == 0 {
@@ -554,8 +618,10 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 				d.notes = append(d.notes, says+" Taken without.")
 			}
 		}
-		rec = catalogue.Record{Name: d.text("title"), Author: d.text("author"), ISBN: isbn, Year: year, Publisher: d.text("publisher"),
-			Edition: d.text("edition"), Language: strings.ToLower(d.text("language")), Extent: d.text("extent"), Series: d.text("series"),
+		rec = catalogue.Record{Name: d.text("title"), Author: d.text("author"), ISBN: isbn, Year: year,
+			Publisher: d.text("publisher"),
+			Edition:   d.text("edition"), Language: strings.ToLower(d.text("language")), Extent: d.text("extent"),
+			Series:   d.text("series"),
 			Subjects: intake.ReadLines(d.text("subjects")), Summary: d.text("summary"), Numbers: []string{}}
 		if len(rec.Language) != 3 {
 			rec.Language = ""
@@ -585,15 +651,19 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 	}
 	ready := map[string]any{
 		"name": t.Name, "author": t.Author, "isbn": t.ISBN, "year": t.Year, "numbers": t.Numbers, "edition": t.Edition,
-		"publisher": t.Publisher, "language": t.Language, "series": t.Series, "subjects": t.Subjects, "summary": t.Summary,
-		"extent": t.Extent, "record": kept,
+		"publisher": t.Publisher, "language": t.Language, "series": t.Series, "subjects": t.Subjects,
+		"summary": t.Summary,
+		"extent":  t.Extent, "record": kept,
 	}
 	b.settle(p, 0, "titles", number, ready, d, ready)
 }
 
 // join is a title that is here already, told by its ISBN: the record stays as it is here, and copies go to it.
 func (b *batching) join(p *parsed, number string, id int64) {
-	b.lines = append(b.lines, store.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id})
+	b.lines = append(
+		b.lines,
+		store.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id},
+	)
 }
 
 func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
@@ -655,8 +725,11 @@ func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
 		}
 	}
 	b.settle(p, part, "items", scan.Number, map[string]any{
-		"title": title, "barcode": scan.Number, "branch_code": d.text("branch"), "at_branch": at, "collection": d.text("collection"),
-		"material": d.text("material"), "call_number": d.text("call_number"), "price": d.sum("price", "price_minor"), "note": d.text("note"),
+		"title": title, "barcode": scan.Number, "branch_code": d.text("branch"), "at_branch": at,
+		"collection": d.text("collection"),
+		"material": d.text(
+			"material",
+		), "call_number": d.text("call_number"), "price": d.sum("price", "price_minor"), "note": d.text("note"),
 		"own_terms": own, "standing": standing, "added_on": added, "parts": parts, "parts_say": d.text("parts_say"),
 		"condition": d.text("condition"), "aside_for": aside, "home_until": until, "home_after": after,
 	}, d, r.Texts)
@@ -692,7 +765,10 @@ func (b *batching) loan(p *parsed, r *intake.Row) {
 	case !came && item.Place != "":
 		says = "It is elsewhere here: under way, on a hold shelf or put aside. Bring that in order first."
 	case lent == nil:
-		says = fmt.Sprintf("%q is no day on which it was lent; a date such as 2026-05-31 is right.", d.text("lent_at"))
+		says = fmt.Sprintf(
+			"%q is no day on which it was lent; a date such as 2026-05-31 is right.",
+			d.text("lent_at"),
+		)
 	case lent.After(b.a.Now):
 		says = "It would be lent in a time to come."
 	case due == nil && dueAt == nil:
@@ -712,10 +788,17 @@ func (b *batching) loan(p *parsed, r *intake.Row) {
 	if lost != nil && !lost.After(*lent) {
 		lost = nil
 	}
-	situation := rulebook.Situate(calendar.Code(d.text("branch")), calendar.Code(item.Branch), item.Collection, item.Material, h.Class)
+	situation := rulebook.Situate(
+		calendar.Code(d.text("branch")),
+		calendar.Code(item.Branch),
+		item.Collection,
+		item.Material,
+		h.Class,
+	)
 	b.settle(p, 0, "loans", label, map[string]any{
-		"item_id": item.ID, "title_id": item.TitleID, "patron_id": h.ID, "branch_code": d.text("branch"), "situation": situation[:],
-		"lent_at": lent, "due_date": due, "due_at": dueAt, "renewals": renewals, "lost_at": lost,
+		"item_id": item.ID, "title_id": item.TitleID, "patron_id": h.ID, "branch_code": d.text("branch"),
+		"situation": situation[:],
+		"lent_at":   lent, "due_date": due, "due_at": dueAt, "renewals": renewals, "lost_at": lost,
 	}, d, []any{h.ID, lent, due, dueAt, renewals, lost})
 }
 
@@ -773,13 +856,23 @@ func (b *batching) hold(p *parsed, r *intake.Row) {
 	}
 	var asked any = []any{d.text("pickup"), only}
 	b.settle(p, 0, "holds", number, map[string]any{
-		"title_id": title, "patron_id": h.ID, "pickup": d.text("pickup"), "only_item": only, "placed_at": placed, "rank": d.count("place"),
+		"title_id": title, "patron_id": h.ID, "pickup": d.text("pickup"), "only_item": only, "placed_at": placed,
+		"rank": d.count("place"),
 	}, d, asked)
 }
 
 // chargeNumber tells a charge from others: of whom, of when, what for; alike ones by their order.
 func (b *batching) chargeNumber(r *intake.Row, seen map[string]int) string {
-	number := strings.Join([]string{b.number(r.Texts["card"]), r.Texts["charged_at"], r.Texts["about"], r.Texts["label"], r.Texts["text"]}, " / ")
+	number := strings.Join(
+		[]string{
+			b.number(r.Texts["card"]),
+			r.Texts["charged_at"],
+			r.Texts["about"],
+			r.Texts["label"],
+			r.Texts["text"],
+		},
+		" / ",
+	)
 	seen[number]++
 	return fmt.Sprintf("%s / %d", number, seen[number])
 }
@@ -837,6 +930,7 @@ func (b *batching) charge(p *parsed, r *intake.Row) {
 		branch = &code
 	}
 	b.settle(p, 0, "balances", number, map[string]any{
-		"patron_id": h.ID, "amount": amount, "about": about, "reason": reason, "at": at, "item_id": item, "branch_code": branch,
+		"patron_id": h.ID, "amount": amount, "about": about, "reason": reason, "at": at, "item_id": item,
+		"branch_code": branch,
 	}, d, []any{amount, h.ID})
 }

@@ -11,8 +11,10 @@ import (
 // marcHeads are the columns of the copies of a title in MARC: the parts of field 852 (MARC 21 Format for Holdings Data, from memory),
 // and what stands in its local part 9 as a name, a sign of equality and a value. Parts of local fields that a file has, tags 900 to
 // 999, come after them.
-var marcHeads = []string{"852 b", "852 c", "852 h", "852 i", "852 k", "852 p", "852 q", "852 x", "852 z", "852 9 material", "852 9 added_on",
-	"852 9 price_minor", "852 9 parts", "852 9 parts_say", "852 9 at_branch", "852 9 standing", "852 9 aside_for", "852 9 home_until",
+var marcHeads = []string{"852 b", "852 c", "852 h", "852 i", "852 k", "852 p", "852 q", "852 x", "852 z",
+	"852 9 material", "852 9 added_on",
+	"852 9 price_minor", "852 9 parts", "852 9 parts_say", "852 9 at_branch", "852 9 standing", "852 9 aside_for",
+	"852 9 home_until",
 	"852 9 home_after", "852 9 own_terms", "leader 06"}
 
 // mostHeads is how many columns a file of MARC is read as.
@@ -42,7 +44,8 @@ func marcMapping() intake.Mapping {
 		"call_number": {Columns: []string{"852 k", "852 h", "852 i"}}, "label": {Columns: []string{"852 p"}},
 		"condition": {Columns: []string{"852 q"}}, "note": {Columns: []string{"852 x"}},
 	}
-	for _, name := range []string{"material", "added_on", "price_minor", "parts", "parts_say", "at_branch", "standing", "aside_for",
+	for _, name := range []string{"material", "added_on", "price_minor", "parts", "parts_say", "at_branch", "standing",
+		"aside_for",
 		"home_until", "home_after", "own_terms"} {
 		from[name] = intake.Source{Columns: []string{"852 9 " + name}}
 	}

@@ -309,7 +309,8 @@ func (w *working) read(end *store.Intake) error {
 		}
 	}
 	if r.count.n != w.row.Bytes {
-		return problem.Newf(problem.Invalid, "The file did not come whole: %d of %d bytes. Send it again.", r.count.n, w.row.Bytes)
+		return problem.Newf(problem.Invalid, "The file did not come whole: %d of %d bytes. Send it again.", r.count.n,
+			w.row.Bytes)
 	}
 	if r.seen.Lines == 0 {
 		return problem.Newf(problem.Invalid, "There is nothing in this file but its heads.")
@@ -361,7 +362,7 @@ func (w *working) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
 	if err := json.Unmarshal(last.Mapping, &kept); err != nil {
 		return nil, err
 	}
-	if kept.Check(w.kind, seen.Heads) != nil {
+	if !kept.Fits(w.kind, seen.Heads) {
 		return &m, nil
 	}
 	// A column that was not there before is read by its name.
@@ -472,7 +473,8 @@ func (w *working) count(a *act.Act) (*Counts, error) {
 			k, out.By = len(out.By), append(out.By, Outcome{Kind: r.Kind})
 		}
 		o := &out.By[k]
-		*map[string]*int{"new": &o.New, "joined": &o.Joined, "changed": &o.Changed, "same": &o.Same, "left": &o.Left}[r.Outcome] = r.N
+		*map[string]*int{"new": &o.New, "joined": &o.Joined, "changed": &o.Changed, "same": &o.Same,
+			"left": &o.Left}[r.Outcome] = r.N
 		o.Noted += r.Noted
 	}
 	slices.SortFunc(out.By, func(x, y Outcome) int { return slices.Index(kinds, x.Kind) - slices.Index(kinds, y.Kind) })
@@ -514,9 +516,10 @@ func (w *working) take() error {
 		if err != nil {
 			return false, err
 		}
-		t := store.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID, Event: store.Event{At: a.Now,
-			Kind: string(event.CameIn), StaffID: act.OrNil(a.Who.ID), Detail: store.JSON(&event.Detail{
-				Says: fmt.Sprintf("Came with a file of %s: %s", w.row.Source, w.row.File)})}}
+		t := store.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID,
+			Event: store.Event{At: a.Now,
+				Kind: string(event.CameIn), StaffID: act.OrNil(a.Who.ID), Detail: store.JSON(&event.Detail{
+					Says: fmt.Sprintf("Came with a file of %s: %s", w.row.Source, w.row.File)})}}
 		if w.kind == intake.Patrons {
 			if err := a.Tx.TakeHouseholds(t); err != nil {
 				return false, err
@@ -574,9 +577,10 @@ func (w *working) undo() error {
 		out := n.Counts
 		gone := 0
 		for _, kind := range slices.Backward(kindsOf[w.kind]) {
-			back, err := a.Tx.UndoIntake(w.row.ID, kind, *w.row.TakenAt, a.Now, a.Who.ID, "Taken back: it came from "+w.row.Source, func(n int) error {
-				return w.tell(int64(gone+n), 0)
-			})
+			back, err := a.Tx.UndoIntake(w.row.ID, kind, *w.row.TakenAt, a.Now, a.Who.ID,
+				"Taken back: it came from "+w.row.Source, func(n int) error {
+					return w.tell(int64(gone+n), 0)
+				})
 			if err != nil {
 				return false, err
 			}

@@ -36,12 +36,19 @@ func themself(branch calendar.Code) act.Actor {
 // Visitor is who looks at what everybody may see.
 var Visitor = act.Actor{Name: "Nevrin", Role: role.Administrator}
 
-var errPair = problem.Newf(problem.Forbidden,
-	"This card and PIN do not go together. Check both. Whoever has no PIN yet, or has forgotten it, gets one at any branch.")
+var errPair = problem.Newf(
+	problem.Forbidden,
+	"This card and PIN do not go together. Check both. Whoever has no PIN yet, or has forgotten it, gets one at any branch.",
+)
 
 // SignIn signs a patron in, from an address, and gives the token of their session. Wrong tries are counted as those of staff are.
 func SignIn(ctx context.Context, h *act.House, address, card, pin string) (token string, err error) {
-	scan, err := act.Look(ctx, h, Visitor, func(a *act.Act) (ident.Scan, error) { return a.Network.Numbers.Read(card), nil })
+	scan, err := act.Look(
+		ctx,
+		h,
+		Visitor,
+		func(a *act.Act) (ident.Scan, error) { return a.Network.Numbers.Read(card), nil },
+	)
 	if err != nil {
 		return "", err
 	}
@@ -64,7 +71,11 @@ func SignIn(ctx context.Context, h *act.House, address, card, pin string) (token
 		return "", err
 	}
 	if wait > 0 {
-		return "", problem.Newf(problem.TooOften, "Too many wrong tries. Try again in %s, or ask at any branch for a new PIN.", staff.SayWait(wait))
+		return "", problem.Newf(
+			problem.TooOften,
+			"Too many wrong tries. Try again in %s, or ask at any branch for a new PIN.",
+			staff.SayWait(wait),
+		)
 	}
 	var id int64
 	hash := ""
@@ -136,7 +147,7 @@ type Mine struct {
 	*people.Card
 	Branches []*calendar.Branch // at which holds are picked up
 	Home     calendar.Code
-	Usual    string // for how long history is kept where nothing is chosen
+	Currency string
 }
 
 // Look gives what a patron's page shows.
@@ -153,7 +164,7 @@ func Look(a *act.Act, patron int64) (*Mine, error) {
 	if p.Pickup != nil {
 		home = *p.Pickup
 	}
-	return &Mine{Card: card, Branches: a.Network.Open(), Home: home}, nil
+	return &Mine{Card: card, Branches: a.Network.Open(), Home: home, Currency: a.Network.Money.Code}, nil
 }
 
 // Renew renews a loan of theirs, if patrons may renew it by themselves.
@@ -198,7 +209,10 @@ func waits(a *act.Act, patron, id int64) (*store.Hold, error) {
 		return nil, err
 	}
 	if h.State != queue.Waiting {
-		return nil, problem.Newf(problem.Refused, "A copy is on its way for this hold already. It can be cancelled, and no longer be changed.")
+		return nil, problem.Newf(
+			problem.Refused,
+			"A copy is on its way for this hold already. It can be cancelled, and no longer be changed.",
+		)
 	}
 	return h, nil
 }
@@ -214,7 +228,9 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 	}
 	if until == nil {
 		a.Tx.PauseHold(id, nil)
-		a.Tell(event.Event{Kind: event.HoldPaused, Patron: patron, Hold: id, Detail: event.Detail{Says: "waits again"}})
+		a.Tell(
+			event.Event{Kind: event.HoldPaused, Patron: patron, Hold: id, Detail: event.Detail{Says: "waits again"}},
+		)
 		_, err := moving.Route(a, h.TitleID, 0)
 		return "The hold waits for a copy again.", err
 	}
@@ -222,7 +238,14 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 		return "", problem.Newf(problem.Invalid, "Choose a day after today, within a year.")
 	}
 	a.Tx.PauseHold(id, store.Column(*until))
-	a.Tell(event.Event{Kind: event.HoldPaused, Patron: patron, Hold: id, Detail: event.Detail{Says: "until " + until.Say()}})
+	a.Tell(
+		event.Event{
+			Kind:   event.HoldPaused,
+			Patron: patron,
+			Hold:   id,
+			Detail: event.Detail{Says: "until " + until.Say()},
+		},
+	)
 	return "The hold is paused until " + until.Say() + " and keeps its place.", nil
 }
 
@@ -239,7 +262,14 @@ func EndPauses(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 			return done, false, err
 		}
 		a.Tx.PauseHold(id, nil)
-		a.Tell(event.Event{Kind: event.HoldPaused, Patron: h.PatronID, Hold: id, Detail: event.Detail{Says: "waits again"}})
+		a.Tell(
+			event.Event{
+				Kind:   event.HoldPaused,
+				Patron: h.PatronID,
+				Hold:   id,
+				Detail: event.Detail{Says: "waits again"},
+			},
+		)
 		if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 			return done, false, err
 		}
@@ -300,12 +330,22 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, address, was, is s
 		}
 		return "", err
 	}
-	_, err = act.Do(ctx, h, s.Who, "", nil, func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, s.PatronID, is) })
+	_, err = act.Do(
+		ctx,
+		h,
+		s.Who,
+		"",
+		nil,
+		func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, s.PatronID, is) },
+	)
 	if err != nil {
 		return "", err
 	}
 	token = rand.Text()
-	return token, h.Store.Write(ctx, func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil })
+	return token, h.Store.Write(
+		ctx,
+		func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil },
+	)
 }
 
 // Search finds titles that the public may see, the best first.

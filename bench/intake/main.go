@@ -4,10 +4,11 @@
 package main
 
 import (
-	"bytes"
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 	"time"
@@ -59,17 +60,31 @@ func run(ctx context.Context, size int) error {
 	for _, f := range []struct {
 		kind core.Kind
 		name string
-		data []byte
+		make func(io.Writer, ident.Numbers, int)
 		n    int
 	}{
-		{core.Patrons, "patrons", patrons(numbers, 5_000*size), 5_000 * size},
-		{core.Stock, "items", items(numbers, 10_000*size), 10_000 * size},
+		{core.Patrons, "patrons", patrons, 5_000 * size},
+		{core.Stock, "items", items, 10_000 * size},
 	} {
-		bare, err := copied(ctx, conn, f.data)
+		file, err := os.CreateTemp("", "intake")
 		if err != nil {
 			return err
 		}
-		spent, err := taken(ctx, house, who, f.kind, f.data)
+		defer func() { _ = os.Remove(file.Name()) }()
+		into := bufio.NewWriter(file)
+		f.make(into, numbers, f.n)
+		if err := into.Flush(); err != nil {
+			return err
+		}
+		length, err := file.Seek(0, io.SeekEnd)
+		if err != nil {
+			return err
+		}
+		bare, err := copied(ctx, conn, io.NewSectionReader(file, 0, length))
+		if err != nil {
+			return err
+		}
+		spent, err := taken(ctx, house, who, f.kind, file, length)
 		if err != nil {
 			return err
 		}
@@ -78,21 +93,27 @@ func run(ctx context.Context, size int) error {
 			all += d
 		}
 		fmt.Printf("%d %s (%d MB): sent %.0f s, read %.0f s, tried %.0f s, taken %.0f s, the same tried again %.0f s, taken back %.0f s; "+
-			"sent to taken %.1f times a bare COPY (%.1f s); at most %s of memory with the file in it\n", f.n, f.name, len(f.data)>>20,
-			spent[0].Seconds(), spent[1].Seconds(), spent[2].Seconds(), spent[3].Seconds(), spent[4].Seconds(), spent[5].Seconds(),
+			"sent to taken %.1f times a bare COPY (%.1f s); at most %s of memory\n", f.n, f.name, length>>20,
+			spent[0].Seconds(), spent[1].Seconds(), spent[2].Seconds(), spent[3].Seconds(), spent[4].Seconds(),
+			spent[5].Seconds(),
 			float64(all-spent[4]-spent[5])/float64(bare), bare.Seconds(), peak())
 	}
 	return nil
 }
 
 // copied copies a file bare.
-func copied(ctx context.Context, conn *pgx.Conn, data []byte) (time.Duration, error) {
-	head, _, _ := strings.Cut(string(data[:1000]), "\n")
-	if _, err := conn.Exec(ctx, "CREATE TEMP TABLE bare ("+strings.ReplaceAll(head, ",", " text, ")+" text)"); err != nil {
+func copied(ctx context.Context, conn *pgx.Conn, from *io.SectionReader) (time.Duration, error) {
+	start := make([]byte, 1000)
+	if _, err := from.ReadAt(start, 0); err != nil {
+		return 0, err
+	}
+	head, _, _ := strings.Cut(string(start), "\n")
+	columns := strings.ReplaceAll(head, ",", " text, ") + " text"
+	if _, err := conn.Exec(ctx, "CREATE TEMP TABLE bare ("+columns+")"); err != nil {
 		return 0, err
 	}
 	begun := time.Now()
-	_, err := conn.PgConn().CopyFrom(ctx, bytes.NewReader(data), "COPY bare FROM STDIN WITH (FORMAT csv, HEADER)")
+	_, err := conn.PgConn().CopyFrom(ctx, from, "COPY bare FROM STDIN WITH (FORMAT csv, HEADER)")
 	spent := time.Since(begun)
 	if err == nil {
 		_, err = conn.Exec(ctx, "DROP TABLE bare")
@@ -101,7 +122,8 @@ func copied(ctx context.Context, conn *pgx.Conn, data []byte) (time.Duration, er
 }
 
 // taken takes a file in, tries the same once more, and takes it back; it gives how long each step took.
-func taken(ctx context.Context, house *act.House, who act.Actor, kind core.Kind, data []byte) (spent [6]time.Duration, err error) {
+func taken(ctx context.Context, house *act.House, who act.Actor, kind core.Kind, file io.ReaderAt,
+	length int64) (spent [6]time.Duration, err error) {
 	step := func(k int, work func() error) {
 		if err != nil {
 			return
@@ -135,7 +157,7 @@ func taken(ctx context.Context, house *act.House, who act.Actor, kind core.Kind,
 	}
 	send := func() error {
 		return do(func(a *act.Act) error {
-			n, err := intake.Begin(a, intake.Beginning{Kind: kind, Source: "Bench", File: "bench.csv", Bytes: int64(len(data))})
+			n, err := intake.Begin(a, intake.Beginning{Kind: kind, Source: "Bench", File: "bench.csv", Bytes: length})
 			if err == nil {
 				id = n.ID
 			}
@@ -143,14 +165,19 @@ func taken(ctx context.Context, house *act.House, who act.Actor, kind core.Kind,
 		})
 	}
 	parts := func() error {
-		const part = 600_000
-		for at := 0; at < len(data); at += part {
+		part := make([]byte, 600_000)
+		for at := int64(0); at < length; {
+			n, err := file.ReadAt(part, at)
+			if err != nil && !errors.Is(err, io.EOF) {
+				return err
+			}
 			if err := do(func(a *act.Act) error {
-				_, err := intake.Send(a, id, intake.Part{Begins: int64(at), Content: data[at:min(at+part, len(data))]})
+				_, err := intake.Send(a, id, intake.Part{Begins: at, Content: part[:n]})
 				return err
 			}); err != nil {
 				return err
 			}
+			at += int64(n)
 		}
 		return nil
 	}
@@ -177,7 +204,8 @@ func taken(ctx context.Context, house *act.House, who act.Actor, kind core.Kind,
 
 // word makes a made-up word out of a number.
 func word(n int) string {
-	parts := []string{"bor", "lin", "tas", "vek", "mor", "una", "sil", "dra", "pel", "ost", "kir", "nam", "fey", "gul", "hest", "wim"}
+	parts := []string{"bor", "lin", "tas", "vek", "mor", "una", "sil", "dra", "pel", "ost", "kir", "nam", "fey", "gul",
+		"hest", "wim"}
 	text := ""
 	for range 3 {
 		text += parts[n%len(parts)]
@@ -186,26 +214,25 @@ func word(n int) string {
 	return strings.ToUpper(text[:1]) + text[1:]
 }
 
-func patrons(numbers ident.Numbers, n int) []byte {
-	var b bytes.Buffer
-	b.WriteString("card,legal_name,born,class,branch,email,phone,address,postal_code,town,joined_on,card_until\n")
+func patrons(b io.Writer, numbers ident.Numbers, n int) {
+	_, _ = io.WriteString(b, "card,legal_name,born,class,branch,email,phone,address,postal_code,town,joined_on,card_until\n")
 	for k := range n {
-		fmt.Fprintf(&b, "%s,%s %s,%d-%02d-%02d,adult,HVH,p%d@post.invalid,902 555 %04d,%d Quay,B0T 1A0,%s,2020-01-0%d,2030-01-01\n",
-			numbers.Patterns[0].Number(int64(1_000_000+k)), word(k*7919), word(k*104729+3), 1930+k%80, 1+k%12, 1+k%28, k, k%10000, k%300,
+		_, _ = fmt.Fprintf(b, "%s,%s %s,%d-%02d-%02d,adult,HVH,p%d@post.invalid,902 555 %04d,%d Quay,B0T 1A0,%s,2020-01-0%d,2030-01-01\n",
+			numbers.Patterns[0].Number(int64(1_000_000+k)), word(k*7919), word(k*104729+3), 1930+k%80, 1+k%12, 1+k%28,
+			k,
+			k%10000, k%300,
 			word(k%40), 1+k%9)
 	}
-	return b.Bytes()
 }
 
-func items(numbers ident.Numbers, n int) []byte {
-	var b bytes.Buffer
-	b.WriteString("label,number,title,author,year,branch,collection,material,call_number,price,added_on\n")
+func items(b io.Writer, numbers ident.Numbers, n int) {
+	_, _ = io.WriteString(b, "label,number,title,author,year,branch,collection,material,call_number,price,added_on\n")
 	for k := range n {
 		t := k * 2 / 5 // two and a half copies of a title
-		fmt.Fprintf(&b, "%s,t%d,The %s of %s %d,%s %s,%d,HVH,fiction,book,F %s,12.50,2019-03-0%d\n", numbers.Patterns[1].Number(int64(1_000_000+k)), t,
+		_, _ = fmt.Fprintf(b, "%s,t%d,The %s of %s %d,%s %s,%d,HVH,fiction,book,F %s,12.50,2019-03-0%d\n",
+			numbers.Patterns[1].Number(int64(1_000_000+k)), t,
 			word(t*31), word(t*7907), t, word(t%5000), word(t*13%9000), 1950+t%75, word(t % 5000)[:3], 1+k%9)
 	}
-	return b.Bytes()
 }
 
 // peak is the most memory this process has held.

@@ -64,7 +64,7 @@ type Field struct {
 
 var fields = map[Kind][]Field{
 	Patrons: {
-		{"number", "Number in the other system; empty: the card", Text, false, []string{"patron number", "id", "borrower number"}},
+		{"number", "Number there; empty: the card", Text, false, []string{"patron number", "id", "borrower number"}},
 		{"card", "Card", Text, true, []string{"card number", "library card", "barcode"}},
 		{"legal_name", "Legal name", Text, false, []string{"name", "full name", "patron name"}},
 		{"given_name", "Given name, where it stands apart", Text, false, []string{"first name", "forename"}},
@@ -114,7 +114,7 @@ var fields = map[Kind][]Field{
 		{"former_cards", "Cards of before", Lines, false, []string{"old cards"}},
 	},
 	Stock: {
-		{"number", "Number of the title in the other system", Text, false, []string{"title_number", "record number", "title id"}},
+		{"number", "Number of the title there", Text, false, []string{"title_number", "record number", "title id"}},
 		{"title", "Title", Text, false, []string{"name", "title name"}},
 		{"author", "Author", Text, false, []string{"creator"}},
 		{"isbn", "ISBN", Text, false, nil},
@@ -156,7 +156,7 @@ var fields = map[Kind][]Field{
 		{"lost_at", "Counts as lost since", Instant, false, nil},
 	},
 	Holds: {
-		{"number", "Number of the title in the other system", Text, false, []string{"title_number", "record number", "title id"}},
+		{"number", "Number of the title there", Text, false, []string{"title_number", "record number", "title id"}},
 		{"isbn", "ISBN", Text, false, nil},
 		{"only_label", "Only this item", Text, false, nil},
 		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
@@ -222,7 +222,7 @@ func Guess(k Kind, heads []string) Mapping {
 			}
 			for _, head := range heads {
 				name := plain(head)
-				if !taken[head] && (exact && name == plain(f.Name) || !exact && slices.ContainsFunc(f.called, func(c string) bool { return plain(c) == name })) {
+				if !taken[head] && (exact && name == plain(f.Name) || !exact && f.isCalled(name)) {
 					m.From[f.Name], taken[head] = Source{Columns: []string{head}}, true
 					break
 				}
@@ -230,6 +230,10 @@ func Guess(k Kind, heads []string) Mapping {
 		}
 	}
 	return m
+}
+
+func (f *Field) isCalled(name string) bool {
+	return slices.ContainsFunc(f.called, func(c string) bool { return plain(c) == name })
 }
 
 // Check tells what a mapping lacks, or has wrong.
@@ -263,6 +267,9 @@ func (m Mapping) Check(k Kind, heads []string) error {
 	}
 	return nil
 }
+
+// Fits tells whether a mapping can be that of a file with some heads.
+func (m Mapping) Fits(k Kind, heads []string) bool { return m.Check(k, heads) == nil }
 
 func (m Mapping) says(field string) bool {
 	s := m.From[field]
