@@ -57,6 +57,7 @@ type mineView struct {
 }
 
 func (s *Server) mineRoutes(r chi.Router) {
+	r.Use(s.mineBounded)
 	r.Get(minePath, s.mine)
 	r.Post(minePath+"/sign-in", s.mineSignIn)
 	r.Post(minePath+"/sign-out", s.mineSignOut)
@@ -84,21 +85,32 @@ func (s *Server) mineRoutes(r chi.Router) {
 			return "From now on you are told so.", err
 		},
 		"history": func(a *act.Act, patron int64, f form) (string, error) {
-			choice := keeping.Choice{Seen: f("seen") == "yes"}
-			if months := f("months"); months != "" {
+			var kept *int
+			if months := strings.TrimSpace(f("months")); months != "" {
 				n, err := strconv.Atoi(months)
 				if err != nil || n < 0 || n > 1200 {
 					return "", problem.Newf(problem.Invalid, "Months are a number from 0 to 1200.")
 				}
-				choice.Months = &n
+				kept = &n
 			}
-			_, err := keeping.Choose(a, patron, choice)
-			return "Your choice about your history is kept. What is past it is deleted in the night.", err
+			return mine.History(a, patron, kept, f("seen") == "yes")
 		},
 	} {
 		r.Post(minePath+"/"+path, s.mineDo(path, change))
 	}
 	r.Post(minePath+"/pin", s.minePIN)
+}
+
+// mineBounded bounds how often one address asks.
+func (s *Server) mineBounded(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if s.mines.OnLimit(w, r, s.address(r)) {
+			many := problem.Newf(problem.TooOften, "Many ask from where you are. Try again in a minute.")
+			s.mineRefused(w, r, &mineView{}, many)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // form gives what a form says, by name.
@@ -128,14 +140,17 @@ func formOf(w http.ResponseWriter, r *http.Request) (form, error) {
 		return nil, problem.Newf(problem.Invalid, "What you sent cannot be read. Try again.")
 	}
 	return func(name string) string {
-		text := strings.ToValidUTF8(strings.ReplaceAll(r.PostForm.Get(name), "\x00", ""), "")
-		return text[:min(len(text), longestText)]
+		text := strings.ReplaceAll(r.PostForm.Get(name), "\x00", "")
+		return strings.ToValidUTF8(text[:min(len(text), longestText)], "")
 	}, nil
 }
 
 const (
-	maxForm     = 16 << 10
-	longestText = 400
+	maxForm      = 16 << 10
+	longestText  = 400
+	longestWords = 200
+	// mostMine is how many pages one address asks for in a minute at most; a school on one line fits.
+	mostMine = 300
 )
 
 func tokenOf(r *http.Request) string {
@@ -312,7 +327,7 @@ func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v := &mineView{Path: findPath, Words: strings.TrimSpace(r.URL.Query().Get("words"))}
-	v.Words = v.Words[:min(len(v.Words), 200)]
+	v.Words = strings.ToValidUTF8(v.Words[:min(len(v.Words), longestWords)], "")
 	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
 	if err != nil {
 		s.mineRefused(w, r, v, err)

@@ -49,6 +49,7 @@ type Server struct {
 	options  Options
 	messages *httprate.RateLimiter // of partners
 	signUps  *httprate.RateLimiter // of addresses
+	mines    *httprate.RateLimiter // pages of patrons
 	closing  chan struct{}         // closed when streams are to end
 	close    sync.Once
 }
@@ -63,6 +64,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		options:  options,
 		messages: httprate.NewRateLimiter(mostMessages, time.Minute),
 		signUps:  httprate.NewRateLimiter(mostSignUps, signUpWindow),
+		mines:    httprate.NewRateLimiter(mostMine, time.Minute),
 		closing:  make(chan struct{}),
 	}
 	s.sessions.ErrorFunc = s.sessionError
@@ -75,7 +77,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Use(http.NewCrossOriginProtection().Handler)
 		r.Get(signUpPath, s.signUpForm)
 		r.Post(signUpPath, s.signUp)
-		s.mineRoutes(r)
+		r.Group(s.mineRoutes)
 	})
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {

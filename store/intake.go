@@ -326,13 +326,27 @@ func (t *Tx) Labelled(labels []string) (map[string]Labelled, error) {
 	rows, err := list[Labelled](
 		t,
 		`SELECT i.barcode, i.material, i.collection, i.branch_code AS branch, coalesce(w.place, '') AS place,
-		t.name AS title, i.id, i.title_id FROM items i JOIN titles t ON t.id = i.title_id LEFT JOIN whereabouts w ON w.item_id = i.id
+		t.name AS title, i.id, i.title_id FROM items i JOIN titles t ON t.id = i.title_id
+		LEFT JOIN whereabouts w ON w.item_id = i.id
 		WHERE i.barcode = ANY($1)`,
 		labels,
 	)
 	out := make(map[string]Labelled, len(rows))
 	for _, r := range rows {
 		out[r.Barcode] = r
+	}
+	return out, err
+}
+
+// OpenHoldsAmong tells which patrons wait for which titles, of pairs: the nth of one list with the nth of the other.
+func (t *Tx) OpenHoldsAmong(titles, patrons []int64) (map[[2]int64]bool, error) {
+	rows, err := list[struct{ TitleID, PatronID int64 }](t, `SELECT h.title_id, h.patron_id
+		FROM unnest($1::bigint[], $2::bigint[]) n (title, patron)
+		JOIN holds h ON h.title_id = n.title AND h.patron_id = n.patron
+		WHERE h.state IN ('waiting', 'fetching', 'moving', 'ready')`, titles, patrons)
+	out := make(map[[2]int64]bool, len(rows))
+	for _, r := range rows {
+		out[[2]int64{r.TitleID, r.PatronID}] = true
 	}
 	return out, err
 }

@@ -32,7 +32,7 @@ var areas = map[Kind][]Area{
 	SignedUp: {Counter}, SignUpAnswered: {Counter},
 	TitleAdded: {Counter}, TitleChanged: {Counter}, ItemAdded: {Counter}, ItemChanged: {Counter},
 	StockChanged: {Counter}, Looked: {Counter},
-	Inventoried: {Counter}, TakenOut: {}, Intake: {Everything}, CameIn: {Counter},
+	Inventoried: {Counter}, TakenOut: {}, Intake: {Counter, Holds}, CameIn: {Counter},
 	HoldPaused: {Holds}, PickupMoved: {Holds},
 	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},
 	MailingDropped: {Notices}, MessageSettled: {Notices}, AskedOutside: {Interlibrary},

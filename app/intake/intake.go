@@ -294,8 +294,12 @@ func Undo(a *act.Act, id int64) (*Intake, error) {
 	if err != nil {
 		return nil, err
 	}
-	if row.State == "undone" {
+	switch {
+	case row.State == "undone":
 		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+	case len(row.Seen) == 0:
+		return nil, problem.Newf(problem.Refused,
+			"This was taken in more than %d days ago. What was before it has been let go, since it is of people.", keptDays)
 	}
 	if err := work(a, id, "undoing"); err != nil {
 		return nil, err

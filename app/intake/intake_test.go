@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -19,6 +20,7 @@ import (
 	"nevrin/app/takeout"
 	core "nevrin/core/intake"
 	"nevrin/core/role"
+	"nevrin/formats/marc"
 	"nevrin/store"
 	"nevrin/testkit"
 )
@@ -415,7 +417,7 @@ func TestANumberTakenMeanwhile(t *testing.T) {
 	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
 	n = m.work(n.ID)
 	assert.Equal(t, "tried", n.State)
-	assert.Contains(t, n.Problem, "Somebody has registered one of these numbers here meanwhile")
+	assert.Contains(t, n.Problem, "One of these has been registered, lent or waited for here meanwhile")
 	assert.Equal(t, "1", m.count("patrons"))
 	n.State = "read"
 	n = m.try(n, nil)
@@ -475,4 +477,56 @@ func TestStockAndWhatIsOpen(t *testing.T) {
 	assert.Equal(t, "0", m.Ask("SELECT balance::text FROM patrons WHERE card = ?", m.card(3)))
 	m.undo(loans.ID)
 	assert.Equal(t, "0 0", m.count("loans")+" "+m.count("whereabouts"))
+}
+
+// Copies of MARC stand in a local field of another system's own, if its mapping says so. A hold on what somebody waits for here already
+// is left, and records that are none are told by their number.
+func TestLocalFieldsAndHolds(t *testing.T) {
+	m := newMover(t)
+	m.Patron("HVH")
+	var b bytes.Buffer
+	for k := range 2 {
+		rec := &marc.Record{Leader: marc.LeaderOfBook, Fields: []marc.Field{
+			{Tag: "001", Value: fmt.Sprintf("r%d", k)}, marc.Data("245", "00", "a", fmt.Sprintf("Whales %d", k)),
+			marc.Data("970", "  ", "x", m.label(60+2*k), "y", "GN", "z", "BK"), marc.Data("970", "  ", "x", m.label(61+2*k), "y", "GN", "z", "BK"),
+		}}
+		require.NoError(t, rec.Write(&b))
+	}
+	bare := &marc.Record{Leader: marc.LeaderOfBook, Fields: []marc.Field{{Tag: "001", Value: "r9"}}}
+	require.NoError(t, bare.Write(&b))
+	b.WriteString("00060nothing like a record\x1d")
+	n := m.send(core.Stock, "Gull Ness", b.String())
+	assert.Equal(t, []string{"BK"}, n.Seen.Values["970 z"])
+	assert.Equal(t, []int{4, 1}, []int{n.Seen.Lines, n.Seen.Wrong})
+	n = m.try(n, func(g *core.Mapping) {
+		g.From = map[string]core.Source{
+			"label": {Columns: []string{"970 x"}}, "branch": {Columns: []string{"970 y"}, Codes: map[string]string{"GN": "SLM"}},
+			"material": {Columns: []string{"970 z"}, Codes: map[string]string{"BK": "book"}}, "collection": {Always: "general"},
+		}
+	})
+	odd := strings.Join(m.odd(n.ID), "\n")
+	assert.Contains(t, odd, "3 true: It has no title")
+	assert.Contains(t, odd, "4 true: ")
+	m.take(n)
+	assert.Equal(t, "r0 2 SLM, r1 2 SLM", m.Ask(`SELECT string_agg(c.number || ' ' || (SELECT count(*) || ' ' || min(i.branch_code) FROM items i
+		WHERE i.title_id = c.ref), ', ' ORDER BY c.number) FROM came_from c WHERE kind = 'titles'`))
+
+	title := m.Ask("SELECT ref::text FROM came_from WHERE number = 'r0'")
+	m.Set("INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT ?::bigint, id, 'HVH', now(), 1 FROM patrons LIMIT 1", title)
+	holds := m.all(core.Holds, "Gull Ness", "title_number,card,pickup\nr0,"+m.card(1)+",HVH\nr1,"+m.card(1)+",HVH\nr7,"+m.card(1)+",HVH\n")
+	assert.Equal(t, []intake.Outcome{{Kind: "holds", New: 1, Left: 2}}, holds.Counts.By)
+	odd = strings.Join(m.odd(holds.ID), "\n")
+	assert.Contains(t, odd, "waits for this title here already")
+	assert.Contains(t, odd, "There is no such title here")
+
+	// After a month what was before has been let go: nothing is taken back any more, and nothing of people lies about.
+	m.Later(40 * 24 * time.Hour)
+	testkit.Do(t, m.House, act.Machine, func(a *act.Act) (bool, error) {
+		_, over, err := intake.Empty(a, a.Today(), 0)
+		return over, err
+	})
+	_, err := testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Undo(a, holds.ID) })
+	require.ErrorContains(t, err, "more than 30 days ago")
+	assert.Equal(t, "0 0", m.count("intake_lines")+" "+m.count("intake_parts"))
+	assert.Equal(t, "2", m.count("holds"))
 }

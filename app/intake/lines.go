@@ -104,6 +104,7 @@ type batching struct {
 	holders map[string]store.Holder
 	items   map[string]store.Labelled
 	isbn    map[string]int64
+	held    map[[2]int64]bool // by title and patron
 }
 
 // look asks what is here of all that some records speak of.
@@ -131,9 +132,6 @@ func (b *batching) look(all []parsed) (err error) {
 	}
 	b.came = map[string]map[string]store.Came{}
 	ask := map[string][]string{"patrons": numbers, "titles": numbers, "items": labels, "loans": labels}
-	if b.kind == intake.Holds {
-		ask["holds"] = b.holdNumbers(all)
-	}
 	if b.kind == intake.Balances {
 		ask["balances"] = b.chargeNumbers(all)
 	}
@@ -141,6 +139,9 @@ func (b *batching) look(all []parsed) (err error) {
 		if b.came[kind], err = b.a.Tx.CameBefore(b.source, kind, of); err != nil {
 			return err
 		}
+	}
+	if b.kind == intake.Holds {
+		return b.lookAtHolds(all)
 	}
 	return nil
 }
@@ -802,51 +803,71 @@ func (b *batching) loan(p *parsed, r *intake.Row) {
 	}, d, []any{h.ID, lent, due, dueAt, renewals, lost})
 }
 
-func (b *batching) holdNumber(p *parsed, r *intake.Row) string {
-	return b.ofTitle(&p.record, r) + " / " + b.number(r.Texts["only_label"]) + " / " + b.number(r.Texts["card"])
+// heldTitle is the title here that a line of holds means, and the item, where it is that one alone; 0: there is none.
+func (b *batching) heldTitle(p *parsed, r *intake.Row) (title int64, only *int64) {
+	if label := r.Texts["only_label"]; label != "" {
+		item, ok := b.items[b.number(label)]
+		if !ok {
+			return 0, nil
+		}
+		return item.TitleID, &item.ID
+	}
+	if before, ok := b.came["titles"][b.ofTitle(&p.record, r)]; ok {
+		return before.Ref, nil
+	}
+	if n, says := ident.ISBN(r.Texts["isbn"]); says == "" {
+		return b.isbn[n], nil
+	}
+	return 0, nil
 }
 
-func (b *batching) holdNumbers(all []parsed) []string {
-	var out []string
+// heldNumber is by what a hold is known: nobody waits for a title twice.
+func heldNumber(title, patron int64) string { return fmt.Sprintf("%d / %d", title, patron) }
+
+// lookAtHolds asks which of the holds of some records came before, and which are open here.
+func (b *batching) lookAtHolds(all []parsed) (err error) {
+	var numbers []string
+	var titles, patrons []int64
 	for k := range all {
 		for _, r := range all[k].rows {
-			out = append(out, b.holdNumber(&all[k], &r))
+			title, _ := b.heldTitle(&all[k], &r)
+			if h, ok := b.holders[b.number(r.Texts["card"])]; ok && title != 0 {
+				numbers = append(numbers, heldNumber(title, h.ID))
+				titles, patrons = append(titles, title), append(patrons, h.ID)
+			}
 		}
 	}
-	return out
+	if b.came["holds"], err = b.a.Tx.CameBefore(b.source, "holds", numbers); err != nil {
+		return err
+	}
+	b.held, err = b.a.Tx.OpenHoldsAmong(titles, patrons)
+	return err
 }
 
 func (b *batching) hold(p *parsed, r *intake.Row) {
-	number := b.holdNumber(p, r)
+	number := strings.Trim(b.ofTitle(&p.record, r)+" "+r.Texts["only_label"], " ") + " / " + b.number(r.Texts["card"])
 	leave := func(says string) { b.left(p.line, 0, "holds", number, says, p.cells) }
 	if says := r.Left(b.kind); says != "" {
 		leave(says)
 		return
 	}
 	h, says := b.borrower(r.Texts["card"])
+	title, only := b.heldTitle(p, r)
+	_, came := b.came["holds"][heldNumber(title, h.ID)]
+	switch {
+	case says != "":
+	case title == 0 && r.Texts["only_label"] != "":
+		says = fmt.Sprintf("There is no item %s here. Take stock in first.", r.Texts["only_label"])
+	case title == 0:
+		says = "There is no such title here. Take stock in first."
+	case !came && b.held[[2]int64{title, h.ID}]:
+		says = h.Name + " waits for this title here already."
+	}
 	if says != "" {
 		leave(says)
 		return
 	}
 	d := &reading{b: b, r: r}
-	var title int64
-	var only *int64
-	if label := d.text("only_label"); label != "" {
-		item, ok := b.items[b.number(label)]
-		if !ok {
-			leave(fmt.Sprintf("There is no item %s here. Take stock in first.", label))
-			return
-		}
-		title, only = item.TitleID, &item.ID
-	} else if before, ok := b.came["titles"][b.ofTitle(&p.record, r)]; ok {
-		title = before.Ref
-	} else if n, says := ident.ISBN(d.text("isbn")); says == "" {
-		title = b.isbn[n]
-	}
-	if title == 0 {
-		leave("There is no such title here. Take stock in first.")
-		return
-	}
 	placed := d.instant("placed_at")
 	if placed == nil {
 		if text := d.text("placed_at"); text != "" {
@@ -854,11 +875,10 @@ func (b *batching) hold(p *parsed, r *intake.Row) {
 		}
 		placed = &b.a.Now
 	}
-	var asked any = []any{d.text("pickup"), only}
-	b.settle(p, 0, "holds", number, map[string]any{
+	b.settle(p, 0, "holds", heldNumber(title, h.ID), map[string]any{
 		"title_id": title, "patron_id": h.ID, "pickup": d.text("pickup"), "only_item": only, "placed_at": placed,
 		"rank": d.count("place"),
-	}, d, asked)
+	}, d, []any{d.text("pickup"), only})
 }
 
 // chargeNumber tells a charge from others: of whom, of when, what for; alike ones by their order.

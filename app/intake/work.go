@@ -124,7 +124,7 @@ func say(err error) string {
 		return told.Error()
 	}
 	if store.Unique(err) {
-		return "Somebody has registered one of these numbers here meanwhile. Nothing was done; try it again."
+		return "One of these has been registered, lent or waited for here meanwhile. Nothing was done; try it again."
 	}
 	return "It did not work: " + err.Error() + ". Nothing was done."
 }
@@ -545,7 +545,7 @@ func (w *working) take() error {
 				return false, err
 			}
 		}
-		a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Taken in: " + w.row.File + " from " + w.row.Source}})
+		w.note(a, "Taken in: ")
 		still, err := a.Tx.IntakeTaken(w.row.ID, w.worker, a.Now)
 		if err == nil && !still {
 			err = errStopped
@@ -553,6 +553,12 @@ func (w *working) take() error {
 		return true, err
 	})
 	return err
+}
+
+// note writes down that something was done with the file.
+func (w *working) note(a *act.Act, what string) {
+	says := what + w.row.File + " from " + w.row.Source
+	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: says}})
 }
 
 func noteKind(a *act.Act) string {
@@ -591,7 +597,7 @@ func (w *working) undo() error {
 				}
 			}
 		}
-		a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Taken back: " + w.row.File + " from " + w.row.Source}})
+		w.note(a, "Taken back: ")
 		still, err := a.Tx.IntakeUndone(w.row.ID, w.worker, store.JSON(out), a.Now)
 		if err == nil && !still {
 			err = errStopped

@@ -15,6 +15,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/holds"
+	"nevrin/app/keeping"
 	"nevrin/app/moving"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -55,7 +56,7 @@ func SignIn(ctx context.Context, h *act.House, address, card, pin string) (token
 	if scan.Kind != ident.Card {
 		scan.Number = ""
 	}
-	name := "card " + scan.Number
+	name := people.TriesOf(scan.Number)
 	wait := time.Duration(0)
 	err = h.Store.Write(ctx, func(tx *store.Tx) error {
 		tries, err := tx.TriesLocked(name, address)
@@ -306,6 +307,21 @@ func Hold(a *act.Act, patron, title int64, pickup calendar.Code) (string, error)
 		return "", err
 	}
 	return h.Title + ": " + h.Says + ".", nil
+}
+
+// History chooses for how long what they had is kept, nil: as is usual, and whether staff may see it. That lending asks for what they
+// had before stays as they chose it, as far as it still can.
+func History(a *act.Act, patron int64, months *int, seen bool) (string, error) {
+	p, err := people.Locked(a, patron)
+	if err != nil {
+		return "", err
+	}
+	ask := p.AskBefore
+	if a.Network.Settled.NoHistory(months) != "" {
+		ask = nil
+	}
+	_, err = keeping.Choose(a, patron, keeping.Choice{Months: months, Seen: seen, Ask: ask})
+	return "Your choice about your history is kept. What is past it is deleted in the night.", err
 }
 
 // ChoosePIN gives them another PIN. Their other sessions end; this one goes on under a new token.

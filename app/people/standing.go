@@ -110,9 +110,13 @@ type PIN struct {
 // pinSize is how many digits a PIN has that is made.
 const pinSize = 6
 
+// TriesOf is the name under which wrong tries of a card's PIN are counted.
+func TriesOf(card string) string { return "card " + card }
+
 // SetPIN gives a patron a PIN, chosen on the spot or made.
 func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
-	if _, err := Locked(a, id); err != nil {
+	p, err := Locked(a, id)
+	if err != nil {
 		return nil, err
 	}
 	if pin == "" {
@@ -130,6 +134,7 @@ func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 		return nil, err
 	}
 	a.Tx.KeepPIN(id, hash)
+	a.Tx.FreeTries(TriesOf(p.Card)) // whoever was locked out is let in with the new one
 	a.Tell(event.Event{Kind: event.PINSet, Patron: id})
 	return &PIN{pin}, nil
 }
