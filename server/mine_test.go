@@ -104,7 +104,7 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	// A term says that patrons do not renew by themselves.
 	testkit.InForce(t, h, map[string][]string{}, "patron_renewals", false)
 	_, page = p.post("/mine/renew", "key", "", "loan", loan)
-	assert.Contains(t, page, "is renewed by staff alone")
+	assert.Regexp(t, `is renewed by staff alone\. Ask at your branch\. The rule for it: .+\.`, page)
 
 	// A title of which all copies are out is waited for.
 	title := text(`SELECT t.id::text FROM titles t WHERE NOT EXISTS (SELECT 1 FROM holds w WHERE w.title_id = t.id AND w.closed_at IS NULL)

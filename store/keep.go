@@ -191,7 +191,7 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
 			WHERE l.patron_id = $1 ORDER BY l.lent_at`,
 		"holds": `SELECT t.name AS title, t.author, h.pickup, h.placed_at, h.state, h.ready_at, h.shelf_until,
-			h.closed_at
+			h.paused_until, h.closed_at
 			FROM holds h JOIN titles t ON t.id = h.title_id WHERE h.patron_id = $1 ORDER BY h.placed_at`,
 		"account": `SELECT b.at, b.kind, b.amount AS minor_units, b.about, b.means, b.reason,
 			b.branch_code AS branch, t.name AS title
@@ -212,9 +212,11 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			JOIN patrons p ON p.id = m.gone_id WHERE m.kept_id = $1 AND m.undone_at IS NULL ORDER BY m.id`,
 		"rosters": `SELECT r.kind, r.name, r.branch_code AS branch, r.school, r.school_year, m.since FROM roster_members m
 			JOIN rosters r ON r.id = m.roster_id WHERE m.patron_id = $1 ORDER BY m.since`,
-		"claims":   "SELECT at, what, undone_at FROM claims WHERE patron_id = $1 ORDER BY id",
-		"sign_ups": "SELECT at, record, state, answered_at, reason FROM sign_ups WHERE patron_id = $1 ORDER BY id",
-		"reports":  `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
+		"signed_in": "SELECT begun_at, seen_at FROM patron_sessions WHERE patron_id = $1 ORDER BY begun_at",
+		"came_from": "SELECT source, number FROM came_from WHERE kind = 'patrons' AND ref = $1 ORDER BY source",
+		"claims":    "SELECT at, what, undone_at FROM claims WHERE patron_id = $1 ORDER BY id",
+		"sign_ups":  "SELECT at, record, state, answered_at, reason FROM sign_ups WHERE patron_id = $1 ORDER BY id",
+		"reports":   `SELECT at, happened, expected, answer FROM reports WHERE patron_id = $1 ORDER BY at`,
 		"opened_by": `SELECT r.at, f.name AS who, r.branch_code AS branch, r.kind FROM readings r
 			JOIN staff f ON f.id = r.staff_id
 			WHERE r.patron_id = $1 OR r.patron_id IN (SELECT id FROM patrons WHERE merged_into = $1) ORDER BY r.id`,

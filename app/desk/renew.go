@@ -51,11 +51,13 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 	terms := a.Book.Decide(lent.At, lent.Own)
 	if !terms.Value(rulebook.PatronRenewals).YesNo() {
 		trace := a.Book.Why(lent.At, lent.Own, rulebook.PatronRenewals)
-		return &Renewed{
-			Patron: patron,
-			Text:   f.Item.Title.Name + " is renewed by staff alone. Ask at your branch.",
-			Why:    &trace,
-		}, nil
+		says := f.Item.Title.Name + " is renewed by staff alone. Ask at your branch."
+		for _, step := range trace.Steps {
+			if step.Kind == why.Decided {
+				says += " The rule for it: " + step.Text + "."
+			}
+		}
+		return &Renewed{Patron: patron, Text: says, Why: &trace}, nil
 	}
 	return renew(a, f)
 }

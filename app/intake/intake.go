@@ -307,9 +307,10 @@ func Undo(a *act.Act, id int64) (*Intake, error) {
 	return One(a, id)
 }
 
-// Stop stops what is being done with a file. What is done in one go has then not been done at all.
+// Stop stops what is being done with a file. What is done in one go has then not been done at all. Reading through takes seconds, and
+// nothing can be done before it.
 func Stop(a *act.Act, id int64) (*Intake, error) {
-	row, err := standing(a, id, "reading", "trying", "taking", "undoing")
+	row, err := standing(a, id, "trying", "taking", "undoing")
 	if err != nil {
 		return nil, err
 	}

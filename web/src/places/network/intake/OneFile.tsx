@@ -158,11 +158,13 @@ function UnderWay({ intake: n }: { intake: Intake }) {
           "It is done in one go: stopped, nothing of it has been done."}
       </p>
       <Bar label="How far it is" done={n.done} total={n.total} />
-      <div>
-        <Button plain disabled={stop.busy} onClick={() => stop.run(undefined)}>
-          Stop
-        </Button>
-      </div>
+      {n.state !== "reading" && (
+        <div>
+          <Button plain disabled={stop.busy} onClick={() => stop.run(undefined)}>
+            Stop
+          </Button>
+        </div>
+      )}
       <Trouble error={stop.problem} />
     </Card>
   );
