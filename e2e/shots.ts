@@ -151,15 +151,15 @@ test("pictures of the main views", async ({ page }) => {
   await shot(page, "network");
 
   // The patron's own page, on a phone: of somebody who has something on loan, waits for something and owes something.
-  const [patron, card] = (
+  const [own, ownCard] = (
     await ask(`SELECT p.id || ' ' || p.card FROM patrons p WHERE p.standing = 'active' AND p.balance > 0
       AND (SELECT count(*) FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL) = 3
       AND EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.closed_at IS NULL) ORDER BY p.id LIMIT 1`)
   ).split(" ");
-  await page.request.post(`/api/patrons/${patron}/pin`, { data: { pin: "4711" } });
+  await page.request.post(`/api/patrons/${own}/pin`, { data: { pin: "4711" } });
   await page.setViewportSize({ width: 390, height: 844 });
   await page.goto("/mine");
-  await page.getByLabel("The number of your card").fill(card!);
+  await page.getByLabel("The number of your card").fill(ownCard!);
   await page.getByLabel("Your PIN").fill("4711");
   await page.getByRole("button", { name: "Sign in" }).click();
   await expect(page.getByRole("heading", { name: "On loan" })).toBeVisible();
