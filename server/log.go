@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"crypto/rand"
-	"errors"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -11,7 +10,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"github.com/jackc/pgx/v5/pgconn"
 
 	"nevrin/app/act"
 )
@@ -63,21 +61,6 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		}
 		s.log.LogAttrs(r.Context(), level, "answered", attrs...)
 	})
-}
-
-// written is an error as the log may have it: of what the database says only what holds no value of a row.
-func written(err error) string {
-	var pg *pgconn.PgError
-	if !errors.As(err, &pg) {
-		return err.Error()
-	}
-	parts := []string{"PostgreSQL " + pg.Code}
-	for _, p := range []string{pg.TableName, pg.ColumnName, pg.ConstraintName, pg.Routine} {
-		if p != "" {
-			parts = append(parts, p)
-		}
-	}
-	return strings.Join(parts, " ")
 }
 
 // by is somebody with the request in which they do something.

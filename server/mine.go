@@ -369,7 +369,7 @@ func (s *Server) sayMine(r *http.Request, err error) string {
 	if p := problem.Of(err); p != nil {
 		return p.Text
 	}
-	s.log.WarnContext(r.Context(), "own page", "error", written(err))
+	s.log.WarnContext(r.Context(), "own page", "error", store.Written(err))
 	return "Something is not right on our side. Look whether it was done, and try again in a moment."
 }
 

@@ -259,14 +259,14 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		return told
 	}
 	if errors.Is(err, store.ErrUnsure) {
-		s.log.WarnContext(ctx, "unsure", "error", written(err), "request", askedOf(ctx).id)
+		s.log.WarnContext(ctx, "unsure", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
 			"The database went away just as this was to be kept. Whether it was done is not known yet; it is asked again by itself.",
 		)
 	}
 	if errors.Is(err, store.ErrBusy) {
-		s.log.WarnContext(ctx, "busy", "error", written(err), "request", askedOf(ctx).id)
+		s.log.WarnContext(ctx, "busy", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
 			"Somebody else holds what this needs. Nothing was done; it is tried again by itself.",
@@ -275,7 +275,7 @@ func (s *Server) problem(ctx context.Context, err error) error {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) &&
 		strings.HasPrefix(pg.Code, "22") { // a value that no column has room for, such as a date of the year 0
-		s.log.WarnContext(ctx, "value", "error", written(err), "request", askedOf(ctx).id)
+		s.log.WarnContext(ctx, "value", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusUnprocessableEntity,
 			"The request holds a value that cannot be. Nothing was done.",
@@ -288,10 +288,10 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		)
 	}
 	if ctx.Err() != nil { // nobody waits for the answer; asked again with its key, it is done or known
-		s.log.InfoContext(ctx, "given up by who asked", "error", written(err), "request", askedOf(ctx).id)
+		s.log.InfoContext(ctx, "given up by who asked", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(http.StatusServiceUnavailable, "The line was cut before this was done.")
 	}
-	s.log.ErrorContext(ctx, "operation failed", "error", written(err), "request", askedOf(ctx).id)
+	s.log.ErrorContext(ctx, "operation failed", "error", store.Written(err), "request", askedOf(ctx).id)
 	return huma.NewError(
 		http.StatusInternalServerError,
 		"Something went wrong on our side and nothing was changed. It has been written to the log.",

@@ -26,6 +26,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"nevrin/app/act"
+	"nevrin/store"
 )
 
 // Options are what differs between installations.
@@ -230,7 +231,7 @@ func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error)
 	if r.Context().Err() != nil { // nobody waits for it
 		level = slog.LevelInfo
 	}
-	s.log.Log(r.Context(), level, "session", "error", written(err), "request", askedOf(r.Context()).id)
+	s.log.Log(r.Context(), level, "session", "error", store.Written(err), "request", askedOf(r.Context()).id)
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(http.StatusServiceUnavailable)
 	_, _ = w.Write(

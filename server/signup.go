@@ -16,6 +16,7 @@ import (
 	"nevrin/app/signups"
 	"nevrin/core/calendar"
 	"nevrin/core/person"
+	"nevrin/store"
 )
 
 // The page on which people sign up by themselves. It is plain HTML, for a phone first, and needs no script: what is wrong
@@ -245,7 +246,7 @@ func (s *Server) signUpRefused(w http.ResponseWriter, r *http.Request, f *signUp
 	case p != nil:
 		status, says = statuses[p.Kind], p.Text
 	default:
-		s.log.WarnContext(r.Context(), "sign-up", "error", written(err))
+		s.log.WarnContext(r.Context(), "sign-up", "error", store.Written(err))
 	}
 	if f == nil {
 		f = &signUpForm{Form: &signups.Form{}}

@@ -8,6 +8,7 @@ import (
 
 	"nevrin/app/problem"
 	"nevrin/app/takeout"
+	"nevrin/store"
 )
 
 // pageTime is how long one page of what is taken out may take to be written to who asked: a large network takes longer in all
@@ -37,7 +38,7 @@ func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) {
 		return control.SetWriteDeadline(time.Now().Add(pageTime))
 	})
 	if err != nil {
-		s.log.Error("what was taken out ended short", "file", file, "problem", written(err))
+		s.log.Error("what was taken out ended short", "file", file, "problem", store.Written(err))
 		panic(http.ErrAbortHandler)
 	}
 }

@@ -3,9 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"io"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -21,6 +19,7 @@ type Intake struct {
 	Done, Total           int64
 	Seen, Mapping, Counts json.RawMessage `gorm:"type:jsonb"`
 	StaffID               int64
+	AskedBy               int64  // who has had it taken, or taken back; or else who sent it
 	Who                   string `gorm:"->"`
 	BegunAt               time.Time
 	TakenAt, UndoneAt     *time.Time
@@ -37,7 +36,7 @@ type IntakeLine struct {
 }
 
 const intakeShown = `SELECT n.id, n.kind, n.source, n.file, n.bytes, n.state, n.problem, n.done, n.total, n.seen, n.mapping, n.counts,
-	n.staff_id, f.name AS who, n.begun_at, n.taken_at, n.undone_at, n.seconds,
+	n.staff_id, coalesce(n.asked_by, n.staff_id) AS asked_by, f.name AS who, n.begun_at, n.taken_at, n.undone_at, n.seconds,
 	coalesce((SELECT max(p.begins + length(p.content)) FROM intake_parts p WHERE p.intake_id = n.id), 0) AS come
 	FROM intakes n JOIN staff f ON f.id = n.staff_id `
 
@@ -100,6 +99,11 @@ func (t *Tx) IntakeStands(id int64, state string) {
 		id,
 		state,
 	)
+}
+
+// IntakeAskedBy writes who asks for what is done next.
+func (t *Tx) IntakeAskedBy(id, staff int64) {
+	t.queue(`UPDATE intakes SET asked_by = $2 WHERE id = $1`, id, staff)
 }
 
 // MapIntake writes how an intake is mapped.
@@ -175,6 +179,13 @@ func (s *Store) BeginIntake(ctx context.Context, id int64, worker string) (*Inta
 func (s *Store) IntakeAt(ctx context.Context, id int64, worker string, done, total int64) (bool, error) {
 	still := s.db.WithContext(ctx).Exec(`UPDATE intakes SET done = ?, total = ?, beat_at = now()
 		WHERE id = ? AND worker = ? AND state IN ('reading', 'trying', 'taking', 'undoing')`, done, total, id, worker)
+	return still.RowsAffected == 1, still.Error
+}
+
+// IntakeBeats says that a worker is still at an intake; false where it is to stop.
+func (s *Store) IntakeBeats(ctx context.Context, id int64, worker string) (bool, error) {
+	still := s.db.WithContext(ctx).Exec(`UPDATE intakes SET beat_at = now()
+		WHERE id = ? AND worker = ? AND state IN ('reading', 'trying', 'taking', 'undoing')`, id, worker)
 	return still.RowsAffected == 1, still.Error
 }
 
@@ -271,19 +282,24 @@ type Came struct {
 	Touched        bool
 }
 
-// revised tells of each kind which table counts changes.
-var revised = map[string]string{"patrons": "patrons", "titles": "titles", "items": "items"}
+// touchedBy is, by kind, how it is told that something that came, as c says, has been changed here since, or is gone.
+var touchedBy = map[string]string{
+	"patrons": "o.revision <> c.revision OR o.merged_into IS NOT NULL FROM patrons o WHERE o.id = c.ref",
+	"titles":  "o.revision <> c.revision FROM titles o WHERE o.id = c.ref",
+	"items":   "o.revision <> c.revision FROM items o WHERE o.id = c.ref",
+	"loans":   "o.renewed_at IS NOT NULL OR o.returned_at IS NOT NULL FROM loans o WHERE o.id = c.ref",
+}
 
 // CameBefore gives what came from a source before, by number.
 func (t *Tx) CameBefore(source, kind string, numbers []string) (map[string]Came, error) {
 	// Each number is looked for by its key, whatever the planner thinks of a table that has just been filled.
 	touched := "false"
-	if table := revised[kind]; table != "" {
-		touched = "(SELECT o.revision <> c.revision FROM " + table + " o WHERE o.id = c.ref)"
+	if is := touchedBy[kind]; is != "" {
+		touched = "coalesce((SELECT " + is + "), true)"
 	}
 	rows, err := list[Came](
 		t,
-		`SELECT c.number, c.digest, c.ref, coalesce(`+touched+`, true) AS touched FROM unnest($3::text[]) n (number)
+		`SELECT c.number, c.digest, c.ref, `+touched+` AS touched FROM unnest($3::text[]) n (number)
 		CROSS JOIN LATERAL (SELECT * FROM came_from f WHERE f.source = $1 AND f.kind = $2 AND f.number = n.number LIMIT 1) c`,
 		source,
 		kind,
@@ -364,44 +380,51 @@ func (t *Tx) TitlesWithISBN(numbers []string) (map[string]int64, error) {
 	return out, err
 }
 
+// settling are the statements that look at all lines of intake $1 from source $2 together.
+var settling = []string{
+	// A title may stand with each of its items; the first line says what it is.
+	`DELETE FROM intake_lines l WHERE l.intake_id = $1 AND l.kind = 'titles' AND l.outcome <> 'left'
+		AND EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'titles' AND o.outcome <> 'left'
+			AND o.number = l.number AND (o.line, o.part) < (l.line, l.part)) AND $2 <> ''`,
+	`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Stands twice: it was in line ' || f.line || ' already.'
+		FROM (SELECT DISTINCT ON (kind, number) kind, number, line, part FROM intake_lines
+			WHERE intake_id = $1 AND outcome <> 'left' ORDER BY kind, number, line, part) f
+		WHERE l.intake_id = $1 AND l.kind = f.kind AND l.number = f.number AND l.outcome <> 'left'
+			AND (l.line, l.part) > (f.line, f.part) AND $2 <> ''`,
+	`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Its title is left, so it is too.'
+		WHERE l.intake_id = $1 AND l.kind = 'items' AND l.outcome IN ('new', 'changed')
+			AND NOT EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'titles'
+				AND o.outcome <> 'left' AND o.number = l.ready->>'title')
+			AND NOT EXISTS (SELECT 1 FROM came_from c WHERE c.source = $2 AND c.kind = 'titles'
+				AND c.number = l.ready->>'title')`,
+	`UPDATE intake_lines l
+		SET says = trim(says || ' The guardian''s card is nobody''s, here or in this file: taken without.')
+		WHERE l.intake_id = $1 AND l.kind = 'patrons' AND l.outcome IN ('new', 'changed')
+			AND l.ready->>'guardian_card' <> '' AND $2 <> ''
+			AND NOT EXISTS (SELECT 1 FROM patrons p WHERE p.card = l.ready->>'guardian_card')
+			AND NOT EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'patrons'
+				AND o.outcome <> 'left' AND o.ready->>'card' = l.ready->>'guardian_card')`,
+}
+
 // SettleLines looks at all lines of an intake together: what stands twice, items whose title is left, guardians nobody knows.
 func (t *Tx) SettleLines(id int64, source string) error {
 	q := &questions{}
-	// A title may stand with each of its items; the first line says what it is.
-	do(
-		q,
-		`DELETE FROM intake_lines l WHERE l.intake_id = $1 AND l.kind = 'titles' AND l.outcome <> 'left' AND EXISTS (SELECT 1 FROM intake_lines o
-		WHERE o.intake_id = $1 AND o.kind = 'titles' AND o.outcome <> 'left' AND o.number = l.number AND (o.line, o.part) < (l.line, l.part))`,
-		id,
-	)
-	do(
-		q,
-		`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Stands twice: it was in line ' || f.first || ' already.'
-		FROM (SELECT kind, number, min(line) AS first, count(*) FROM intake_lines WHERE intake_id = $1
-			AND outcome <> 'left'
-			GROUP BY kind, number HAVING count(*) > 1) f
-		WHERE l.intake_id = $1 AND l.kind = f.kind AND l.number = f.number AND l.outcome <> 'left'
-			AND (l.line, l.part) > (f.first,
-			(SELECT min(part) FROM intake_lines m WHERE m.intake_id = $1 AND m.line = f.first AND m.kind = f.kind AND m.number = f.number))`,
-		id,
-	)
-	do(q, `UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Its title is left, so it is too.'
-		WHERE l.intake_id = $1 AND l.kind = 'items' AND l.outcome IN ('new', 'changed')
-			AND NOT EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'titles'
-				AND o.outcome <> 'left'
-				AND o.number = l.ready->>'title')
-			AND NOT EXISTS (SELECT 1 FROM came_from c WHERE c.source = $2 AND c.kind = 'titles' AND c.number = l.ready->>'title')`, id, source)
-	do(
-		q,
-		`UPDATE intake_lines l SET says = trim(says || ' The guardian''s card is nobody''s, here or in this file: taken without.')
-		WHERE l.intake_id = $1 AND l.kind = 'patrons' AND l.outcome IN ('new', 'changed')
-			AND l.ready->>'guardian_card' <> ''
-			AND NOT EXISTS (SELECT 1 FROM patrons p WHERE p.card = l.ready->>'guardian_card')
-			AND NOT EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'patrons'
-				AND o.outcome <> 'left'
-				AND o.number = l.ready->>'guardian_card')`,
-		id,
-	)
+	for _, statement := range settling {
+		do(q, statement, id, source)
+	}
+	return t.send(q)
+}
+
+// LeaveTouched leaves lines that would change what has been changed here since they were tried.
+func (t *Tx) LeaveTouched(id int64, source string, kinds []string) error {
+	q := &questions{}
+	for _, kind := range kinds {
+		if is := touchedBy[kind]; is != "" {
+			do(q, `UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'It was changed here while it was being tried.'
+				FROM came_from c WHERE l.intake_id = $1 AND l.kind = $3 AND l.outcome = 'changed'
+					AND c.source = $2 AND c.kind = l.kind AND c.number = l.number AND coalesce((SELECT `+is+`), true)`, id, source, kind)
+		}
+	}
 	return t.send(q)
 }
 
@@ -456,558 +479,4 @@ func (t *Tx) Spoken(id int64) (patrons, titles []int64, err error) {
 		id,
 	)
 	return patrons, titles, t.send(q)
-}
-
-const (
-	patronTaken = `card, legal_name, preferred_name, shelf_name, born, class, branch_code, standing, card_until, email, phone, address,
-		older_reader, history_months, history_seen, institution, other_phones, text_number, postal_code, town,
-			home_address, mail_returned,
-		in_area, guardian_name, answers_for_all, identity, identity_two, identity_number, identity_guardian, school,
-			school_year, pickup,
-		may_use, marks, stopped, standing_reason, internet, photo, joined_on, ask_before, notices`
-	titleTaken = `name, author, isbn, year, numbers, edition, publisher, language, series, subjects, summary, extent, record`
-	itemTaken  = `barcode, branch_code, at_branch, collection, material, call_number, price, note, own_terms, standing, added_on, parts,
-		parts_say, condition, aside_for, home_until, home_after`
-)
-
-// Taking is a span of lines that are taken.
-type Taking struct {
-	Intake      int64
-	Source      string
-	After, Upto int // lines
-	Event       Event
-	Note        string // the kind of note that a patron's is
-	Edition     int64
-}
-
-func of(alias, columns string) string {
-	parts := strings.Split(columns, ",")
-	for k := range parts {
-		parts[k] = alias + "." + strings.TrimSpace(parts[k])
-	}
-	return strings.Join(parts, ", ")
-}
-
-// span begins a statement that takes lines of a kind and outcome: src has them, each with an id that is to be its own.
-func span(kind, outcome string) string {
-	return `WITH src AS MATERIALIZED (SELECT line, part, number, digest, ref, ready, nextval('ids') AS new_id FROM intake_lines
-		WHERE intake_id = $1 AND kind = '` + kind + `' AND outcome = '` + outcome + `' AND line > $3 AND line <= $4 ORDER BY line, part),
-	arg AS (SELECT $2::text AS source, $5::timestamptz AS at, $6::text AS event_kind, $7::bigint AS staff,
-		$8::text AS request,
-		$9::jsonb AS detail, $10::text AS note, $11::bigint AS edition), `
-}
-
-// came keeps from where what is new came.
-func came(kind, ref string, added bool) string {
-	return fmt.Sprintf(`came AS (INSERT INTO came_from (source, kind, number, ref, digest, intake_id, added)
-		SELECT arg.source, '%s', number, %s, digest, $1, %t FROM src, arg) `, kind, ref, added)
-}
-
-func told(column, ref string) string {
-	return `INSERT INTO events (at, kind, staff_id, request, detail, ` + column + `)
-		SELECT arg.at, arg.event_kind, arg.staff, arg.request, arg.detail, ` + ref + ` FROM src, arg`
-}
-
-// recame keeps of what is changed what it was.
-func recame(kind, table, columns string) string {
-	return `old AS MATERIALIZED (SELECT o.id, o.revision, (SELECT jsonb_object_agg(e.key, e.value) FROM jsonb_each(to_jsonb(o)) e
-			WHERE e.key = ANY(string_to_array('` + strings.Join(
-		strings.Fields(strings.ReplaceAll(columns, ",", " ")),
-		",",
-	) + `', ','))) AS was
-			FROM ` + table + ` o JOIN src ON src.ref = o.id),
-		came AS (UPDATE came_from c SET was_digest = c.digest, was_intake = c.intake_id, was = old.was,
-			digest = src.digest, intake_id = $1,
-			revision = old.revision + 1 FROM src JOIN old ON old.id = src.ref, arg
-			WHERE c.source = arg.source AND c.kind = '` + kind + `' AND c.number = src.number), `
-}
-
-func rewrite(table, columns, rows string) string {
-	return `UPDATE ` + table + ` o SET (` + columns + `) = (SELECT ` + of(
-		"r",
-		columns,
-	) + ` FROM jsonb_populate_record(NULL::` + table +
-		`, s.ready) r), revision = o.revision + 1 FROM ` + rows + ` s WHERE o.id = s.ref`
-}
-
-// takes are the statements that take lines, by kind, in order.
-var takes = map[string][]string{
-	"patrons": {
-		span(
-			"patrons",
-			"new",
-		) + `put AS (INSERT INTO patrons (id, household_id, ` + patronTaken + `) SELECT src.new_id, h.ref, ` +
-			of(
-				"r",
-				patronTaken,
-			) + ` FROM src CROSS JOIN arg CROSS JOIN LATERAL jsonb_populate_record(NULL::patrons, src.ready) r
-			LEFT JOIN came_from h ON h.source = arg.source AND h.kind = 'households'
-				AND h.number = src.ready->>'household'),
-		noted AS (INSERT INTO patron_notes (patron_id, kind, text, at, staff_id) SELECT new_id, arg.note,
-			ready->>'notes', arg.at, arg.staff
-			FROM src, arg WHERE ready->>'notes' <> ''),
-		carded AS (INSERT INTO former_cards (card, patron_id, ended_at, why) SELECT f.card, new_id, arg.at,
-			'moved in' FROM src, arg,
-			jsonb_array_elements_text(ready->'former_cards') f(card) ON CONFLICT DO NOTHING),
-		` + came(
-			"patrons",
-			"new_id",
-			true,
-		) + told(
-			"patron_id",
-			"new_id",
-		),
-		span(
-			"patrons",
-			"changed",
-		) + recame(
-			"patrons",
-			"patrons",
-			patronTaken,
-		) + `put AS (` + rewrite(
-			"patrons",
-			patronTaken,
-			"src",
-		) + `) ` +
-			told(
-				"patron_id",
-				"ref",
-			),
-	},
-	"titles": {
-		span(
-			"titles",
-			"new",
-		) + `put AS (INSERT INTO titles (id, ` + titleTaken + `) SELECT src.new_id, ` + of(
-			"r",
-			titleTaken,
-		) +
-			` FROM src CROSS JOIN LATERAL jsonb_populate_record(NULL::titles, src.ready) r), ` + came(
-			"titles",
-			"new_id",
-			true,
-		) +
-			`SELECT 1 FROM arg`,
-		span("titles", "joined") + came("titles", "ref", false) + `SELECT 1 FROM arg`,
-		span(
-			"titles",
-			"changed",
-		) + recame(
-			"titles",
-			"titles",
-			titleTaken,
-		) + `put AS (` + rewrite(
-			"titles",
-			titleTaken,
-			"src",
-		) +
-			`) SELECT 1 FROM arg`,
-	},
-	"items": {
-		span(
-			"items",
-			"new",
-		) + `put AS (INSERT INTO items (id, title_id, ` + itemTaken + `) SELECT src.new_id, t.ref, ` +
-			of(
-				"r",
-				itemTaken,
-			) + ` FROM src CROSS JOIN arg CROSS JOIN LATERAL jsonb_populate_record(NULL::items, src.ready) r
-			JOIN came_from t ON t.source = arg.source AND t.kind = 'titles' AND t.number = src.ready->>'title'), ` +
-			came(
-				"items",
-				"new_id",
-				true,
-			) + told(
-			"item_id",
-			"new_id",
-		),
-		span(
-			"items",
-			"changed",
-		) + recame(
-			"items",
-			"items",
-			itemTaken,
-		) + `put AS (` + rewrite(
-			"items",
-			itemTaken,
-			"src",
-		) + `) ` +
-			told(
-				"item_id",
-				"ref",
-			),
-	},
-	"loans": {
-		span(
-			"loans",
-			"new",
-		) + `put AS (INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at,
-			renewals, lost_at) SELECT src.new_id, r.item_id, r.patron_id, r.branch_code, arg.edition, r.situation,
-				r.lent_at, r.due_date, r.due_at,
-			r.renewals, r.lost_at FROM src CROSS JOIN arg CROSS JOIN LATERAL jsonb_populate_record(NULL::loans, src.ready) r), ` +
-			came(
-				"loans",
-				"new_id",
-				true,
-			) + `INSERT INTO events (at, kind, staff_id, request, detail, loan_id, item_id, patron_id)
-			SELECT arg.at, arg.event_kind, arg.staff, arg.request, arg.detail, new_id, (ready->>'item_id')::bigint,
-				(ready->>'patron_id')::bigint
-			FROM src, arg`,
-		span(
-			"loans",
-			"changed",
-		) + `came AS (UPDATE came_from c SET digest = src.digest FROM src, arg WHERE c.source = arg.source
-			AND c.kind = 'loans' AND c.number = src.number)
-			UPDATE loans o SET due_date = r.due_date, due_at = r.due_at, renewals = r.renewals FROM src CROSS JOIN arg
-			CROSS JOIN LATERAL jsonb_populate_record(NULL::loans, src.ready) r WHERE o.id = src.ref AND o.returned_at IS NULL`,
-	},
-	"holds": {
-		span(
-			"holds",
-			"new",
-		) + `put AS (INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place)
-			SELECT src.new_id, r.title_id, r.patron_id, r.pickup, r.only_item, r.placed_at,
-			coalesce((SELECT max(o.place) FROM holds o WHERE o.title_id = r.title_id), 0)
-				+ row_number() OVER (PARTITION BY r.title_id ORDER BY (src.ready->>'rank')::int NULLS LAST, r.placed_at,
-					src.line)
-			FROM src CROSS JOIN LATERAL jsonb_populate_record(NULL::holds, src.ready) r), ` + came(
-			"holds",
-			"new_id",
-			true,
-		) +
-			`INSERT INTO events (at, kind, staff_id, request, detail, hold_id, patron_id)
-			SELECT arg.at, arg.event_kind, arg.staff, arg.request, arg.detail, new_id, (ready->>'patron_id')::bigint FROM src, arg`,
-	},
-	"balances": {
-		span(
-			"balances",
-			"new",
-		) + `put AS (INSERT INTO ledger (id, patron_id, kind, amount, about, reason, loan_id, at, staff_id, branch_code)
-			SELECT src.new_id, r.patron_id, 'charge', r.amount, r.about, r.reason, (SELECT l.id FROM loans l
-				WHERE l.item_id = (src.ready->>'item_id')::bigint AND l.patron_id = r.patron_id
-					AND l.returned_at IS NULL), r.at, arg.staff, r.branch_code
-			FROM src CROSS JOIN arg CROSS JOIN LATERAL jsonb_populate_record(NULL::ledger, src.ready) r), ` +
-			came(
-				"balances",
-				"new_id",
-				true,
-			) + told(
-			"patron_id",
-			"(ready->>'patron_id')::bigint",
-		),
-	},
-}
-
-// TakeLines takes the lines of a span, of one kind. Whom and what they speak of must be locked.
-func (t *Tx) TakeLines(kind string, k Taking) error {
-	q := &questions{}
-	for _, statement := range takes[kind] {
-		do(
-			q,
-			statement,
-			k.Intake,
-			k.Source,
-			k.After,
-			k.Upto,
-			k.Event.At,
-			k.Event.Kind,
-			k.Event.StaffID,
-			k.Event.Request,
-			k.Event.Detail,
-			k.Note,
-			k.Edition,
-		)
-	}
-	return t.send(q)
-}
-
-// TakeHouseholds makes the households of which lines of an intake speak, where more than one belongs to them or one does already.
-func (t *Tx) TakeHouseholds(k Taking) error {
-	_, err := t.exec(
-		`WITH named AS (SELECT ready->>'household' AS number, min(ready->>'legal_name') AS name, count(*) AS n FROM intake_lines
-			WHERE intake_id = $1 AND kind = 'patrons' AND outcome = 'new' AND ready->>'household' <> '' GROUP BY 1),
-		fresh AS MATERIALIZED (SELECT number, (regexp_match(name, '\S+$'))[1] AS name, nextval('ids') AS id
-			FROM named WHERE n > 1
-			AND NOT EXISTS (SELECT 1 FROM came_from c WHERE c.source = $2 AND c.kind = 'households'
-				AND c.number = named.number)),
-		put AS (INSERT INTO households (id, name) SELECT id, name FROM fresh)
-		INSERT INTO came_from (source, kind, number, ref, digest, intake_id, added) SELECT $2, 'households', number, id, '', $1, true FROM fresh`,
-		k.Intake,
-		k.Source,
-	)
-	return err
-}
-
-// TakeGuardians writes who answers for whom, once all are here.
-func (t *Tx) TakeGuardians(k Taking) error {
-	_, err := t.exec(`UPDATE patrons p SET guardian_id = g.id FROM intake_lines l
-		JOIN came_from c ON c.source = $2 AND c.kind = 'patrons' AND c.number = l.number
-		JOIN patrons g ON g.card = l.ready->>'guardian_card'
-		WHERE l.intake_id = $1 AND l.kind = 'patrons' AND l.outcome IN ('new', 'changed')
-			AND l.ready->>'guardian_card' <> ''
-			AND p.id = c.ref AND g.id <> p.id AND g.merged_into IS NULL`, k.Intake, k.Source)
-	return err
-}
-
-// IntakeTaken writes that an intake has been taken by its worker, and lets go of what its lines said; those that were left stay to be
-// looked at. False: the worker was to stop.
-func (t *Tx) IntakeTaken(id int64, worker string, at time.Time) (bool, error) {
-	q := &questions{}
-	do(q, `DELETE FROM intake_lines WHERE intake_id = $1 AND outcome <> 'left' AND says = ''`, id)
-	do(q, `UPDATE intake_lines SET ready = NULL WHERE intake_id = $1 AND outcome <> 'left' AND ready IS NOT NULL`, id)
-	do(q, `DELETE FROM intake_parts WHERE intake_id = $1`, id)
-	if err := t.send(q); err != nil {
-		return false, err
-	}
-	rows, err := t.exec(
-		`UPDATE intakes SET state = 'taken', taken_at = $3, problem = '' WHERE id = $1 AND worker = $2 AND state = 'taking'`,
-		id,
-		worker,
-		at,
-	)
-	return rows == 1, err
-}
-
-// Unhurried lets what follows in an act take its time. That statements keep their plans stays so: those by which references are looked
-// up, row by row, would otherwise be planned for each row anew.
-func (t *Tx) Unhurried() error {
-	q := &questions{}
-	for _, set := range []string{"statement_timeout = 0", "work_mem = '128MB'"} {
-		do(q, "SET LOCAL "+set)
-	}
-	return t.send(q)
-}
-
-// Recount counts some tables anew for the planner, which would otherwise take a table that has just been filled to be empty.
-func (t *Tx) Recount(tables ...string) error {
-	_, err := t.exec("ANALYZE " + strings.Join(tables, ", "))
-	return err
-}
-
-// Filled are the tables that lines of a kind fill.
-var Filled = map[string][]string{
-	"patrons": {"patrons", "came_from"}, "titles": {"titles", "came_from"}, "items": {"items", "came_from"},
-	"loans": {
-		"loans",
-		"whereabouts",
-		"came_from",
-	}, "holds": {"holds", "came_from"}, "balances": {"ledger", "came_from"},
-}
-
-// Back is how much of an intake was taken back, and how much stays since something has become of it here.
-type Back struct{ Gone, Restored, Stay int }
-
-// free are the conditions, by kind, under which something that came (o, as c says) may go again: nothing has become of it here.
-var free = map[string]struct{ table, when string }{
-	"patrons": {
-		"patrons",
-		`o.revision = c.revision AND o.balance = 0 AND o.forgotten_at IS NULL AND o.merged_into IS NULL AND o.pin_hash = ''
-		AND o.confirmed_on IS NULL AND ` + nothing(
-			"patron_id",
-			"loans",
-			"holds",
-			"ledger",
-			"return_lines",
-			"messages",
-			"partners",
-			"requests",
-			"reports",
-			"consents",
-			"roster_members",
-			"claims",
-			"sign_ups",
-		) + ` AND NOT EXISTS (SELECT 1 FROM patron_notes x WHERE x.patron_id = o.id AND x.at > $3)
-		AND NOT EXISTS (SELECT 1 FROM rosters x WHERE x.adult_id = o.id)
-			AND NOT EXISTS (SELECT 1 FROM merges x WHERE x.kept_id = o.id OR x.gone_id = o.id)
-		AND NOT EXISTS (SELECT 1 FROM former_cards x WHERE x.patron_id = o.id AND x.ended_at > $3)`,
-	},
-	"items": {
-		"items",
-		`o.revision = c.revision AND ` + nothing(
-			"item_id",
-			"loans",
-			"holds",
-			"misses",
-			"transits",
-			"return_lines",
-			"requests",
-			"reports",
-			"looks",
-			"inventory_lines",
-			"deed_items",
-		) + ` AND NOT EXISTS (SELECT 1 FROM holds x WHERE x.only_item = o.id)
-		AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = o.id AND w.place <> 'aside')`,
-	},
-	"titles": {"titles", `o.revision = c.revision AND ` + nothing("title_id", "items", "holds")},
-	"loans": {
-		"loans",
-		`o.returned_at IS NULL AND o.renewed_at IS NULL AND NOT o.told AND ` + nothing(
-			"loan_id",
-			"ledger",
-			"return_lines",
-			"told",
-			"requests",
-			"reports",
-			"sweep_lines",
-			"claims",
-		),
-	},
-	"holds": {"holds", `o.state = 'waiting' AND ` + nothing("hold_id", "misses", "transits", "told", "sweep_lines") +
-		` AND NOT EXISTS (SELECT 1 FROM loans x WHERE x.filled_hold = o.id)`},
-	"balances": {"ledger", `NOT EXISTS (SELECT 1 FROM ledger x WHERE x.settles = o.id)`},
-}
-
-// nothing is that no row of some tables speaks of row o.
-func nothing(column string, tables ...string) string {
-	parts := make([]string, len(tables))
-	for k, table := range tables {
-		parts[k] = "NOT EXISTS (SELECT 1 FROM " + table + " x WHERE x." + column + " = o.id)"
-	}
-	return strings.Join(parts, " AND ")
-}
-
-// goes are the statements that let ids $1 go, by kind; $2 is who takes back, $3 when, $4 why.
-var goes = map[string][]string{
-	"patrons": {
-		"DELETE FROM patron_notes WHERE patron_id = ANY($1)",
-		"DELETE FROM former_cards WHERE patron_id = ANY($1)",
-		"DELETE FROM readings WHERE patron_id = ANY($1)",
-		"DELETE FROM patrons WHERE id = ANY($1)",
-	},
-	"items": {
-		"DELETE FROM whereabouts WHERE item_id = ANY($1) AND place = 'aside'",
-		"DELETE FROM items WHERE id = ANY($1)",
-	},
-	"titles": {"DELETE FROM covers WHERE title_id = ANY($1)", "DELETE FROM titles WHERE id = ANY($1)"},
-	"loans": {
-		"DELETE FROM whereabouts w USING loans l WHERE l.id = ANY($1) AND w.item_id = l.item_id AND w.place = 'lent' AND w.ref = l.id",
-		"DELETE FROM loans WHERE id = ANY($1)",
-	},
-	"holds": {"DELETE FROM holds WHERE id = ANY($1)"},
-	"balances": {`INSERT INTO ledger (patron_id, kind, amount, settles, about, reason, at, staff_id, branch_code)
-		SELECT patron_id, 'correction', -amount, id, about, $4, $3, $2, branch_code FROM ledger WHERE id = ANY($1) ORDER BY id`},
-}
-
-// backAtOnce is how many rows go in one statement.
-const backAtOnce = 10_000
-
-// UndoIntake takes back what came with an intake, of one kind: what is as it came goes, what was changed and is still so becomes what
-// it was. Told is how many have gone so far.
-func (t *Tx) UndoIntake(
-	id int64,
-	kind string,
-	takenAt, now time.Time,
-	staff int64,
-	reason string,
-	told func(gone int) error,
-) (Back, error) {
-	var out Back
-	f := free[kind]
-	if _, err := t.SQLTx().ExecContext(t.ctx, "DROP TABLE IF EXISTS undoing"); err != nil {
-		return out, err
-	}
-	if err := t.driver(func(conn *pgx.Conn) error {
-		_, err := conn.Exec(t.ctx, `CREATE TEMP TABLE undoing (id bigint PRIMARY KEY) ON COMMIT DROP`)
-		if err == nil {
-			_, err = conn.Exec(t.ctx, `INSERT INTO undoing SELECT o.id FROM came_from c JOIN `+f.table+` o ON o.id = c.ref
-				WHERE c.intake_id = $1 AND c.kind = $2 AND c.added AND c.was IS NULL AND (`+f.when+`) AND $3::timestamptz IS NOT NULL`, id, kind, takenAt)
-		}
-		// Who answers for somebody who stays, stays.
-		for range 3 {
-			if err == nil && kind == "patrons" {
-				_, err = conn.Exec(t.ctx, `DELETE FROM undoing u WHERE EXISTS (SELECT 1 FROM patrons p WHERE p.guardian_id = u.id
-					AND NOT EXISTS (SELECT 1 FROM undoing o WHERE o.id = p.id))`)
-			}
-		}
-		return err
-	}); err != nil {
-		return out, err
-	}
-	if kind == "patrons" {
-		if _, err := t.exec(`UPDATE patrons SET guardian_id = NULL WHERE guardian_id IS NOT NULL AND id IN (SELECT id FROM undoing)`); err != nil {
-			return out, err
-		}
-	}
-	for {
-		ids, err := each[int64](
-			t,
-			"DELETE FROM undoing WHERE id IN (SELECT id FROM undoing ORDER BY id LIMIT $1) RETURNING id",
-			backAtOnce,
-		)
-		if err != nil {
-			return out, err
-		}
-		if len(ids) == 0 {
-			break
-		}
-		q := &questions{}
-		for _, statement := range goes[kind] {
-			args := []any{ids}
-			if kind == "balances" {
-				args = append(args, staff, now, reason)
-			}
-			do(q, statement, args...)
-		}
-		do(q, "DELETE FROM came_from WHERE intake_id = $1 AND kind = $2 AND ref = ANY($3) AND added", id, kind, ids)
-		if err := t.send(q); err != nil {
-			return out, err
-		}
-		out.Gone += len(ids)
-		if err := told(out.Gone); err != nil {
-			return out, err
-		}
-	}
-	if columns, ok := map[string]string{"patrons": patronTaken, "titles": titleTaken, "items": itemTaken}[kind]; ok {
-		restored, err := value[int](
-			t,
-			`WITH src AS MATERIALIZED (SELECT c.number, c.source, c.ref, c.was AS ready FROM came_from c JOIN `+f.table+` o ON o.id = c.ref
-				WHERE c.intake_id = $1 AND c.kind = $2 AND c.was IS NOT NULL AND o.revision = c.revision),
-			put AS (`+rewrite(
-				f.table,
-				columns,
-				"src",
-			)+`),
-			came AS (UPDATE came_from c SET digest = c.was_digest, intake_id = c.was_intake, was = NULL,
-				was_digest = NULL, was_intake = NULL,
-				revision = c.revision + 1 FROM src WHERE c.source = src.source AND c.kind = $2
-					AND c.number = src.number)
-			SELECT count(*)::int FROM src`,
-			id,
-			kind,
-		)
-		if err != nil {
-			return out, err
-		}
-		out.Restored = restored
-	}
-	// A title that was here already is only no longer known as theirs.
-	if kind == "titles" {
-		if _, err := t.exec(`DELETE FROM came_from WHERE intake_id = $1 AND kind = 'titles' AND NOT added`, id); err != nil {
-			return out, err
-		}
-	}
-	stay, err := value[int](t, `SELECT count(*)::int FROM came_from WHERE intake_id = $1 AND kind = $2`, id, kind)
-	out.Stay = stay
-	return out, err
-}
-
-// IntakeUndone writes that an intake has been taken back by its worker; households that it made and nobody is in go too. False: the
-// worker was to stop.
-func (t *Tx) IntakeUndone(id int64, worker string, counts json.RawMessage, at time.Time) (bool, error) {
-	q := &questions{}
-	do(q, `WITH alone AS (DELETE FROM came_from c WHERE c.intake_id = $1 AND c.kind = 'households'
-			AND NOT EXISTS (SELECT 1 FROM patrons p WHERE p.household_id = c.ref) RETURNING ref)
-		DELETE FROM households WHERE id IN (SELECT ref FROM alone)`, id)
-	if err := t.send(q); err != nil {
-		return false, err
-	}
-	rows, err := t.exec(
-		`UPDATE intakes SET state = 'undone', undone_at = $3, counts = $4 WHERE id = $1 AND worker = $2 AND state = 'undoing'`,
-		id,
-		worker,
-		at,
-		counts,
-	)
-	return rows == 1, err
 }

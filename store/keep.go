@@ -165,7 +165,7 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 // KeepHistoryChoice writes what a patron has chosen of their history: for how many months it is kept, nil: as the network
 // has settled, whether staff may see it, and whether lending asks for what they have had before.
 func (t *Tx) KeepHistoryChoice(patron int64, months *int, seen bool, ask *bool) {
-	t.queueOne("UPDATE patrons SET history_months = $2, history_seen = $3, ask_before = $4 WHERE id = $1", patron, months, seen, ask)
+	t.queueOne("UPDATE patrons SET history_months = $2, history_seen = $3, ask_before = $4, revision = revision + 1 WHERE id = $1", patron, months, seen, ask)
 }
 
 // KeepSettings writes what the network has settled.

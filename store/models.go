@@ -404,6 +404,11 @@ const (
 	AboutManual      About = "manual" // charged by hand, from the price list
 )
 
+// Abouts are all that a charge may be for.
+var Abouts = []About{
+	AboutLate, AboutLost, AboutProcessing, AboutMembership, AboutUncollected, AboutOutside, AboutManual,
+}
+
 // Kinds of entries.
 const (
 	Charge     = "charge"

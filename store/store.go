@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -155,6 +156,27 @@ func Violates(err error, constraint string) bool {
 func Unique(err error) bool {
 	var refused *pgconn.PgError
 	return errors.As(err, &refused) && refused.Code == "23505"
+}
+
+// Referenced tells whether something was refused because something else speaks of it.
+func Referenced(err error) bool {
+	var refused *pgconn.PgError
+	return errors.As(err, &refused) && refused.Code == "23503"
+}
+
+// Written is an error as it may be written down: of the database only what it concerns, since what stands in it is of people.
+func Written(err error) string {
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) {
+		return err.Error()
+	}
+	parts := []string{"PostgreSQL " + pg.Code}
+	for _, p := range []string{pg.TableName, pg.ColumnName, pg.ConstraintName, pg.Routine} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	return strings.Join(parts, " ")
 }
 
 // ErrMoved says that what an act had looked at was changed by another in between. It is tried again.

@@ -116,8 +116,8 @@ func (t *Tx) FindTitles(s TitleSearch, page Page) ([]TitleFound, Page, error) {
 		args...)
 }
 
-// publicItem is the condition that an item i is of a collection that is not for staff alone.
-const publicItem = `NOT EXISTS (SELECT 1 FROM classes k WHERE k.kind = 'collection' AND k.code = i.collection AND k.staff_only)`
+// publicItem is the condition that an item i is ours, and of a collection that is not for staff alone.
+const publicItem = `i.material <> 'interlibrary' AND NOT EXISTS (SELECT 1 FROM classes k WHERE k.kind = 'collection' AND k.code = i.collection AND k.staff_only)`
 
 // narrowed is the condition beside the words.
 func (s *TitleSearch) narrowed(args *[]any) string {

@@ -282,6 +282,7 @@ func Take(a *act.Act, id int64) (*Intake, error) {
 		!slices.ContainsFunc(n.Counts.By, func(o Outcome) bool { return o.New+o.Joined+o.Changed > 0 }) {
 		return nil, problem.Newf(problem.Refused, "Nothing in this file would be taken.")
 	}
+	a.Tx.IntakeAskedBy(id, a.Who.ID)
 	if err := work(a, id, "taking"); err != nil {
 		return nil, err
 	}
@@ -301,6 +302,7 @@ func Undo(a *act.Act, id int64) (*Intake, error) {
 		return nil, problem.Newf(problem.Refused,
 			"This was taken in more than %d days ago. What was before it has been let go, since it is of people.", keptDays)
 	}
+	a.Tx.IntakeAskedBy(id, a.Who.ID)
 	if err := work(a, id, "undoing"); err != nil {
 		return nil, err
 	}

@@ -475,8 +475,73 @@ func TestStockAndWhatIsOpen(t *testing.T) {
 		"a sum that is other than before is never charged beside the old one")
 	m.undo(sums.ID)
 	assert.Equal(t, "0", m.Ask("SELECT balance::text FROM patrons WHERE card = ?", m.card(3)))
+	// What the later file changed becomes what it was; then the loan goes with the file with which it came.
+	m.undo(changed.ID)
+	assert.Equal(t, "2026-10-11 0", m.Ask("SELECT due_date || ' ' || renewals FROM loans"))
 	m.undo(loans.ID)
 	assert.Equal(t, "0 0", m.count("loans")+" "+m.count("whereabouts"))
+}
+
+// A file of another day changes what it speaks of and nothing else: what staff have written beside it stays, and so does where an item is
+// and how it stands. What is renewed here, or changed between the trial and the taking, is left.
+func TestAFileChangesOnlyWhatItSpeaksOf(t *testing.T) {
+	m := newMover(t)
+	people := "card;name;class;branch;phone\n%s;Ida Old;adult;HVH;%s\n%s;Bo Berg;adult;HVH;%s\n"
+	m.all(core.Patrons, "Gull Ness", fmt.Sprintf(people, m.card(1), "902 555 0101", m.card(2), "902 555 0102"))
+	m.Set("UPDATE patrons SET town = 'Saltmere', marks = '{friend}', internet = 'full'")
+	stock := "label;title;branch;collection;material;price\n%s;Whales;HVH;general;book;%s\n"
+	m.all(core.Stock, "Gull Ness", fmt.Sprintf(stock, m.label(50), "12.50"))
+	m.Set("UPDATE items SET at_branch = 'SLM', standing = 'missing', note = 'Look behind the stove'")
+	m.Set("UPDATE titles SET summary = 'Of whales', record = '{}'")
+
+	next := m.try(m.send(core.Patrons, "Gull Ness", fmt.Sprintf(people, m.card(1), "902 555 0111", m.card(2), "902 555 0112")), nil)
+	assert.Equal(t, []intake.Outcome{{Kind: "patrons", Changed: 2}}, next.Counts.By)
+	m.Set("UPDATE patrons SET phone = '902 555 0199', revision = revision + 1 WHERE card = ?", m.card(2)) // at the desk, meanwhile
+	next = m.take(next)
+	assert.Equal(t, []intake.Outcome{{Kind: "patrons", Changed: 1, Left: 1}}, next.Counts.By)
+	assert.Contains(t, m.odd(next.ID)[0], "changed here while it was being tried")
+	assert.Equal(t, "902 555 0111 Saltmere {friend} full, 902 555 0199 Saltmere {friend} full",
+		m.Ask("SELECT string_agg(concat_ws(' ', phone, town, marks::text, internet), ', ' ORDER BY card) FROM patrons"))
+
+	m.all(core.Stock, "Gull Ness", fmt.Sprintf(stock, m.label(50), "15.00"))
+	assert.Equal(t, "1500 SLM missing Look behind the stove", m.Ask("SELECT concat_ws(' ', price, at_branch, standing, note) FROM items"))
+	assert.Equal(t, "Of whales {}", m.Ask("SELECT summary || ' ' || record FROM titles"))
+	m.Set("UPDATE items SET standing = 'in_use'")
+
+	loans := "label;card;branch;lent_at;due_date\n%s;%s;HVH;2026-09-20;%s\n"
+	m.all(core.Loans, "Gull Ness", fmt.Sprintf(loans, m.label(50), m.card(1), "2026-10-11"))
+	m.Set("UPDATE loans SET renewed_at = now(), due_date = '2026-11-20'") // renewed here
+	later := m.try(m.send(core.Loans, "Gull Ness", fmt.Sprintf(loans, m.label(50), m.card(1), "2026-10-18")), nil)
+	assert.Equal(t, []intake.Outcome{{Kind: "loans", Left: 1}}, later.Counts.By)
+}
+
+// A guardian may be known by a number of the other system; that they come with the same file is not missed.
+func TestGuardiansOfTheSameFile(t *testing.T) {
+	m := newMover(t)
+	n := m.all(core.Patrons, "Gull Ness", "number;card;name;class;branch;guardian card\n"+
+		"p1;"+m.card(1)+";Ida Old;adult;HVH;\np2;"+m.card(2)+";Bo Old;adult;HVH;"+m.card(1)+"\np3;"+m.card(3)+";Eva Old;adult;HVH;"+m.card(2)+"\n")
+	assert.Empty(t, m.odd(n.ID))
+	m.Set("INSERT INTO consents (patron_id, what, answer, at) SELECT id, 'photo', true, now() FROM patrons WHERE card = ?", m.card(3))
+	back := m.undo(n.ID)
+	assert.Equal(t, 3, back.Counts.By[0].Stay, "who answers for somebody who stays, stays, and who answers for them")
+}
+
+// A worker says that it is there while one statement takes long, so that nobody else begins beside it.
+func TestWorkersAreThereWhileAStatementTakesLong(t *testing.T) {
+	m := newMover(t)
+	n := m.try(m.send(core.Patrons, "Gull Ness", "card;name;class;branch\n"+m.card(1)+";Ida Old;adult;HVH\n"), nil)
+	m.Set("CREATE FUNCTION slow() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN PERFORM pg_sleep(6); RETURN NULL; END'")
+	m.Set("CREATE TRIGGER slow BEFORE INSERT ON patrons FOR EACH STATEMENT EXECUTE FUNCTION slow()")
+	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
+	ended := make(chan error, 1)
+	go func() { ended <- intake.Run(context.Background(), m.House, n.ID) }()
+	beat := func() string { return m.Ask("SELECT coalesce(beat_at::text, '') FROM intakes WHERE id = ?", n.ID) }
+	require.Eventually(t, func() bool { return beat() != "" }, 3*time.Second, 20*time.Millisecond)
+	first := beat()
+	require.Eventually(t, func() bool { return beat() != first }, 6*time.Second, 50*time.Millisecond, "it says so while it waits")
+	assert.Equal(t, "0", m.count("patrons"))
+	require.NoError(t, <-ended)
+	assert.Equal(t, "taken", m.see(n.ID).State)
 }
 
 // Copies of MARC stand in a local field of another system's own, if its mapping says so. A hold on what somebody waits for here already

@@ -13,8 +13,10 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/intake"
+	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/core/rulebook"
 	"nevrin/formats/marc"
@@ -28,7 +30,7 @@ type parsed struct {
 }
 
 // lines says what would become of some records, looking together at what is here of them.
-func (w *working) lines(
+func (w *worker) lines(
 	a *act.Act,
 	m *intake.Mapping,
 	heads []string,
@@ -57,7 +59,9 @@ func (w *working) lines(
 			all[k].rows = append(all[k].rows, row)
 		}
 	}
-	b := &batching{a: a, kind: w.kind, source: w.row.Source, order: m.Order, tag: tag, seen: seen}
+	b := &batching{
+		a: a, kind: w.kind, source: w.row.Source, order: m.Order, mapping: m, tag: tag, seen: seen,
+	}
 	if err := b.look(all); err != nil {
 		return nil, err
 	}
@@ -78,27 +82,25 @@ func known(a *act.Act, f intake.Form, code string) bool {
 			func(c store.Class) bool { return c.Kind == string(f) && c.Code == code && !c.Retired },
 		)
 	case intake.Standing:
-		return slices.Contains([]string{"active", "inactive", "excluded"}, code)
+		return slices.Contains([]loan.Standing{loan.Active, loan.Inactive, loan.Excluded}, loan.Standing(code))
 	case intake.ItemStands:
-		return slices.Contains([]string{"in_use", "missing", "lost", "aside", "withdrawn"}, code)
+		return slices.Contains(circulation.ItemStandings, circulation.ItemStanding(code))
 	case intake.About:
-		return slices.Contains(
-			[]string{"late", "lost", "processing", "membership", "uncollected", "outside", "manual"},
-			code,
-		)
+		return slices.Contains(store.Abouts, store.About(code))
 	}
 	return true
 }
 
 // batching makes lines out of records that are looked at together.
 type batching struct {
-	a      *act.Act
-	kind   intake.Kind
-	source string
-	order  intake.Order
-	tag    string         // of the field in which MARC has copies
-	seen   map[string]int // how often charges stood alike so far
-	lines  []store.IntakeLine
+	a       *act.Act
+	kind    intake.Kind
+	source  string
+	order   intake.Order
+	mapping *intake.Mapping
+	tag     string         // of the field in which MARC has copies
+	seen    map[string]int // how often charges stood alike so far
+	lines   []store.IntakeLine
 
 	came    map[string]map[string]store.Came // by kind and number
 	holders map[string]store.Holder
@@ -178,7 +180,7 @@ func (b *batching) record(p *parsed) {
 		case intake.Stock:
 			b.stock(p, k, r)
 		case intake.Loans:
-			b.loan(p, r)
+			b.lent(p, r)
 		case intake.Holds:
 			b.hold(p, r)
 		case intake.Balances:
@@ -209,51 +211,69 @@ func (b *batching) left(line, part int, kind, number, says string, cells []strin
 	b.lines = append(b.lines, l)
 }
 
-// settle puts a line that can be taken to what came before: new, changed, or the same, by what it says.
-func (b *batching) settle(p *parsed, part int, kind, number string, ready map[string]any, d *reading, says any) {
-	data := store.JSON(&ready)
+// settle says what becomes of a line that can be taken, by what it says. What is changed changes in what the file speaks of.
+func (b *batching) settle(
+	p *parsed,
+	part int,
+	kind, number string,
+	ready map[string]any,
+	d *reading,
+	says any,
+) {
 	text, _ := json.Marshal(says)
 	sum := sha256.Sum256(text)
-	l := store.IntakeLine{
-		Line:    p.line,
-		Part:    part,
-		Kind:    kind,
-		Number:  number,
-		Outcome: "new",
-		Says:    strings.Join(d.notes, " "),
-		Digest:  hex.EncodeToString(sum[:12]),
-		Ready:   data,
+	l := store.IntakeLine{Line: p.line, Part: part, Kind: kind, Number: number, Says: strings.Join(d.notes, " "),
+		Digest: hex.EncodeToString(sum[:12])}
+	var before *intake.Before
+	if came, ok := b.came[kind][number]; ok {
+		l.Ref, before = &came.Ref, &intake.Before{Digest: came.Digest, Touched: came.Touched}
 	}
-	if before, ok := b.came[kind][number]; ok {
-		l.Ref = &before.Ref
-		switch {
-		case before.Digest == l.Digest:
-			l.Outcome, l.Ready, l.Says = "same", nil, ""
-		case before.Touched:
-			b.left(
-				p.line,
-				part,
-				kind,
-				number,
-				"It came before, is other there now, and was changed here too. Look at both and write down what is right.",
-				p.cells,
-			)
-			return
-		case kind == "holds" || kind == "balances":
-			b.left(
-				p.line,
-				part,
-				kind,
-				number,
-				"It came before and is other now. Take the file back with which it came, then take this one.",
-				p.cells,
-			)
-			return
-		default:
-			l.Outcome = "changed"
-		}
+	becomes, why := intake.Settle(before, l.Digest, kind == "holds" || kind == "balances")
+	l.Outcome = string(becomes)
+	switch becomes {
+	case intake.Left:
+		b.left(p.line, part, kind, number, why, p.cells)
+		return
+	case intake.Same:
+		l.Says = ""
+	case intake.Changed:
+		said := b.spokenOf(kind, p, ready)
+		l.Ready = store.JSON(&said)
+	default:
+		l.Ready = store.JSON(&ready)
 	}
 	b.lines = append(b.lines, l)
+}
+
+// columnOf are the columns of what a file says, where they are called otherwise than the field.
+var columnOf = map[string]string{
+	"given_name": "legal_name", "family_name": "legal_name", "branch": "branch_code", "school_number": "school", "label": "barcode",
+	"price_minor": "price", "title": "name",
+}
+
+// links are what stands in a line beside columns: by what it is put to others.
+var links = map[string][]string{"patrons": {"card", "guardian_card"}, "items": {"title"}}
+
+// spokenOf keeps of a row what the file speaks of: what it has no column for stays as it is here. A record of MARC speaks of all of a
+// title, a loan of all that may change of it.
+func (b *batching) spokenOf(kind string, p *parsed, ready map[string]any) map[string]any {
+	if kind == "loans" || kind == "titles" && p.marc != nil {
+		return ready
+	}
+	out := map[string]any{}
+	for _, key := range links[kind] {
+		out[key] = ready[key]
+	}
+	for field := range b.mapping.From {
+		column := field
+		if as, ok := columnOf[field]; ok {
+			column = as
+		}
+		if value, ok := ready[column]; ok {
+			out[column] = value
+		}
+	}
+	return out
 }
 
 func (b *batching) ofPatron(r *intake.Row) string {
@@ -430,39 +450,13 @@ func (b *batching) patron(p *parsed, r *intake.Row) {
 	b.settle(p, 0, "patrons", number, d.columns(&rec), d, r.Texts)
 }
 
-// sound empties what does not make sense in a record and notes it; what a record cannot be without is said.
+// sound empties what does not make sense in a record, or is nothing here, and notes it; what a record cannot be without is said.
 func (d *reading) sound(rec *person.Record) string {
-	needs := person.Needs{} // what is missing is asked for at the next scan of the card
-	for f := range needs.All() {
-		needs[f] = person.May
+	without, says := rec.Sound(d.b.a.Today())
+	if says != "" {
+		return says
 	}
-	for _, wrong := range rec.Check(needs, nil, d.b.a.Today()) {
-		switch wrong.Field {
-		case person.Born:
-			rec.Born = nil
-		case "card_until":
-			rec.CardUntil = nil
-		case person.Email:
-			rec.Email = ""
-		case person.Phone:
-			rec.Phone = ""
-		case person.Text:
-			rec.Text = ""
-		case "other_phones":
-			rec.OtherPhones = []string{}
-		case person.MayUse:
-			rec.MayUse = []string{}
-		case person.Marks:
-			rec.Marks = []string{}
-		case person.SchoolYear:
-			rec.SchoolYear = ""
-		case person.Identity:
-			rec.OfGuardian = false
-		default:
-			return wrong.Says
-		}
-		d.notes = append(d.notes, wrong.Says+" Taken without.")
-	}
+	d.notes = append(d.notes, without...)
 	rec.Marks = slices.DeleteFunc(rec.Marks, func(mark string) bool {
 		offered := slices.ContainsFunc(
 			d.b.a.Network.Choices,
@@ -496,7 +490,7 @@ func (d *reading) columns(rec *person.Record) map[string]any {
 	}
 	standing := d.text("standing")
 	if standing == "" {
-		standing = "active"
+		standing = string(loan.Active)
 	}
 	internet := d.text("internet")
 	if !slices.Contains([]string{"", "none", "filtered", "full"}, internet) {
@@ -694,12 +688,12 @@ func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
 		return
 	}
 	d := &reading{b: b, r: r}
-	standing := d.text("standing")
+	standing := circulation.ItemStanding(d.text("standing"))
 	if standing == "" {
-		standing = "in_use"
+		standing = circulation.ItemInUse
 	}
-	aside := d.text("aside_for")
-	if standing != "aside" || !slices.Contains([]string{"damaged", "repair", "rebuy"}, aside) {
+	aside := circulation.AsideFor(d.text("aside_for"))
+	if standing != circulation.ItemAside || !slices.Contains(circulation.AsideFors, aside) {
 		aside = ""
 	}
 	at := d.text("at_branch")
@@ -745,7 +739,7 @@ func (b *batching) borrower(text string) (h store.Holder, says string) {
 	return h, ""
 }
 
-func (b *batching) loan(p *parsed, r *intake.Row) {
+func (b *batching) lent(p *parsed, r *intake.Row) {
 	label := b.number(r.Texts["label"])
 	leave := func(says string) { b.left(p.line, 0, "loans", label, says, p.cells) }
 	if says := r.Left(b.kind); says != "" {
@@ -935,10 +929,10 @@ func (b *batching) charge(p *parsed, r *intake.Row) {
 	}
 	about := d.text("about")
 	if about == "" {
-		about = "manual"
+		about = string(store.AboutManual)
 	}
 	reason := d.text("text")
-	if reason == "" && about == "manual" {
+	if reason == "" && about == string(store.AboutManual) {
 		reason = "Owed at " + b.source
 	}
 	var item *int64

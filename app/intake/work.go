@@ -72,24 +72,27 @@ func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
 
 var errStopped = errors.New("stopped")
 
-// working is one who is at a file.
-type working struct {
-	ctx    context.Context
-	house  *act.House
-	row    *store.Intake
-	kind   intake.Kind
-	worker string
-	at     time.Time // when it was last said how far it is
+// worker is one who is at a file.
+type worker struct {
+	ctx   context.Context
+	house *act.House
+	row   *store.Intake
+	kind  intake.Kind
+	name  string
+	at    time.Time // when it was last said how far it is
 }
 
 // Run does what is to be done with a file, if nobody else is at it.
 func Run(ctx context.Context, h *act.House, id int64) error {
-	worker := rand.Text()
-	row, err := h.Store.BeginIntake(ctx, id, worker)
+	name := rand.Text()
+	row, err := h.Store.BeginIntake(ctx, id, name)
 	if err != nil || row == nil {
 		return err
 	}
-	w := &working{ctx: ctx, house: h, row: row, kind: intake.Kind(row.Kind), worker: worker}
+	working, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	w := &worker{ctx: working, house: h, row: row, kind: intake.Kind(row.Kind), name: name}
+	go w.beat(stop)
 	start := time.Now()
 	end := &store.Intake{ID: id}
 	switch row.State {
@@ -98,13 +101,13 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 	case "trying":
 		end.State, err = "tried", w.try(end)
 	case "taking":
-		end.State, err = "taken", w.take()
+		end.State, err = "taken", w.take(end)
 	case "undoing":
 		end.State, err = "undone", w.undo()
 	}
 	end.Seconds = time.Since(start).Seconds()
 	switch {
-	case errors.Is(err, errStopped):
+	case err != nil && (errors.Is(err, errStopped) || errors.Is(context.Cause(working), errStopped)):
 		return nil
 	case err != nil && ctx.Err() != nil:
 		return err // another goes on
@@ -114,7 +117,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 			end.State = "read"
 		}
 	}
-	return h.Store.EndIntake(ctx, end, worker)
+	return h.Store.EndIntake(ctx, end, name)
 }
 
 // say is what went wrong, for people.
@@ -123,22 +126,43 @@ func say(err error) string {
 	if errors.As(err, &told) {
 		return told.Error()
 	}
-	if store.Unique(err) {
+	switch {
+	case store.Unique(err), store.Referenced(err):
 		return "One of these has been registered, lent or waited for here meanwhile. Nothing was done; try it again."
+	case errors.Is(err, store.ErrBusy):
+		return "Others hold what this needs for longer than it waits. Nothing was done; try it again."
 	}
-	return "It did not work: " + err.Error() + ". Nothing was done."
+	return "It did not work, for a reason that is ours: " + store.Written(err) + ". Nothing was done."
+}
+
+// beats is how often a worker says that it is there, whatever it is at.
+const beats = 4 * time.Second
+
+// beat says that the worker is there, until its work has ended; one who is to stop, or has been followed by another, is stopped.
+func (w *worker) beat(stop context.CancelCauseFunc) {
+	for {
+		select {
+		case <-w.ctx.Done():
+			return
+		case <-time.After(beats):
+		}
+		// A database that does not answer stops nobody: the work itself will meet it.
+		if still, err := w.house.Store.IntakeBeats(w.ctx, w.row.ID, w.name); err == nil && !still {
+			stop(errStopped)
+		}
+	}
 }
 
 // every is how often it is said how far it is.
 const every = 700 * time.Millisecond
 
 // tell says how far it is.
-func (w *working) tell(done, total int64) error {
+func (w *worker) tell(done, total int64) error {
 	if time.Since(w.at) < every {
 		return nil
 	}
 	w.at = time.Now()
-	still, err := w.house.Store.IntakeAt(w.ctx, w.row.ID, w.worker, done, total)
+	still, err := w.house.Store.IntakeAt(w.ctx, w.row.ID, w.name, done, total)
 	if err == nil && !still {
 		return errStopped
 	}
@@ -173,7 +197,7 @@ func (c *counting) Read(into []byte) (int, error) {
 }
 
 // open begins to read a file, of whatever form.
-func (w *working) open() (*reader, error) {
+func (w *worker) open() (*reader, error) {
 	r := &reader{count: &counting{from: w.house.Store.IntakeFile(w.ctx, w.row.ID)}}
 	start := bufio.NewReader(r.count)
 	first, err := start.Peek(64)
@@ -262,7 +286,7 @@ const (
 )
 
 // read reads a file through once: what it is, its heads, its first rows, and the values of columns that have few.
-func (w *working) read(end *store.Intake) error {
+func (w *worker) read(end *store.Intake) error {
 	r, err := w.open()
 	if err != nil {
 		return err
@@ -346,7 +370,7 @@ func cut(cells []string) []string {
 
 // propose proposes how a file is mapped: as the last one from there of this kind was, as far as it has the same columns, or else by
 // the names of its heads.
-func (w *working) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
+func (w *worker) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
 	m := intake.Guess(w.kind, seen.Heads)
 	if seen.Form != "csv" {
 		m = marcMapping()
@@ -385,7 +409,7 @@ func (w *working) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
 const atOnce = 2000
 
 // try says of each line what would become of it.
-func (w *working) try(end *store.Intake) error {
+func (w *worker) try(end *store.Intake) error {
 	var m intake.Mapping
 	if err := json.Unmarshal(w.row.Mapping, &m); err != nil {
 		return err
@@ -461,7 +485,7 @@ func clone(seen map[string]int) map[string]int {
 	return out
 }
 
-func (w *working) count(a *act.Act) (*Counts, error) {
+func (w *worker) count(a *act.Act) (*Counts, error) {
 	rows, err := a.Tx.CountLines(w.row.ID)
 	if err != nil {
 		return nil, err
@@ -490,16 +514,16 @@ var kindsOf = map[intake.Kind][]string{
 	intake.Balances: {"balances"},
 }
 
-// actor is who has had a file taken in: it is they who do it.
-func (w *working) actor() act.Actor {
-	return act.Actor{ID: w.row.StaffID, Name: w.row.Who, Role: role.Administrator}
+// actor is who has asked for what is done with a file: it is they who do it.
+func (w *worker) actor() act.Actor {
+	return act.Actor{ID: w.row.AskedBy, Role: role.Administrator}
 }
 
 // linesAtOnce is how many lines are taken with one statement.
 const linesAtOnce = 5000
 
 // take takes a file that has been tried, in one transaction.
-func (w *working) take() error {
+func (w *worker) take(end *store.Intake) error {
 	_, err := act.Do(w.ctx, w.house, w.actor(), "", nil, func(a *act.Act) (bool, error) {
 		err := a.Tx.Unhurried()
 		if err != nil {
@@ -516,6 +540,14 @@ func (w *working) take() error {
 		if err != nil {
 			return false, err
 		}
+		if err := a.Tx.LeaveTouched(w.row.ID, w.row.Source, kindsOf[w.kind]); err != nil {
+			return false, err
+		}
+		counts, err := w.count(a)
+		if err != nil {
+			return false, err
+		}
+		end.Counts = store.JSON(counts)
 		t := store.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID,
 			Event: store.Event{At: a.Now,
 				Kind: string(event.CameIn), StaffID: act.OrNil(a.Who.ID), Detail: store.JSON(&event.Detail{
@@ -546,7 +578,7 @@ func (w *working) take() error {
 			}
 		}
 		w.note(a, "Taken in: ")
-		still, err := a.Tx.IntakeTaken(w.row.ID, w.worker, a.Now)
+		still, err := a.Tx.IntakeTaken(w.row.ID, w.name, a.Now)
 		if err == nil && !still {
 			err = errStopped
 		}
@@ -556,7 +588,7 @@ func (w *working) take() error {
 }
 
 // note writes down that something was done with the file.
-func (w *working) note(a *act.Act, what string) {
+func (w *worker) note(a *act.Act, what string) {
 	says := what + w.row.File + " from " + w.row.Source
 	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: says}})
 }
@@ -571,7 +603,7 @@ func noteKind(a *act.Act) string {
 }
 
 // undo takes back what came with a file, in one transaction: the last first, since what is first may be spoken of by it.
-func (w *working) undo() error {
+func (w *worker) undo() error {
 	_, err := act.Do(w.ctx, w.house, w.actor(), "", nil, func(a *act.Act) (bool, error) {
 		n, err := show(w.row)
 		if err == nil {
@@ -580,13 +612,11 @@ func (w *working) undo() error {
 		if err != nil {
 			return false, err
 		}
-		out := n.Counts
-		gone := 0
+		out, gone := n.Counts, 0
+		u := store.Undoing{Intake: w.row.ID, TakenAt: *w.row.TakenAt, Now: a.Now, Staff: a.Who.ID,
+			Reason: "Taken back: it came from " + w.row.Source}
 		for _, kind := range slices.Backward(kindsOf[w.kind]) {
-			back, err := a.Tx.UndoIntake(w.row.ID, kind, *w.row.TakenAt, a.Now, a.Who.ID,
-				"Taken back: it came from "+w.row.Source, func(n int) error {
-					return w.tell(int64(gone+n), 0)
-				})
+			back, err := a.Tx.UndoIntake(kind, u, func(n int) error { return w.tell(int64(gone+n), 0) })
 			if err != nil {
 				return false, err
 			}
@@ -598,7 +628,7 @@ func (w *working) undo() error {
 			}
 		}
 		w.note(a, "Taken back: ")
-		still, err := a.Tx.IntakeUndone(w.row.ID, w.worker, store.JSON(out), a.Now)
+		still, err := a.Tx.IntakeUndone(w.row.ID, w.name, store.JSON(out), a.Now)
 		if err == nil && !still {
 			err = errStopped
 		}

@@ -12,6 +12,9 @@ const (
 	ItemWithdrawn ItemStanding = "withdrawn"
 )
 
+// ItemStandings are all of them.
+var ItemStandings = []ItemStanding{ItemInUse, ItemMissing, ItemLost, ItemAside, ItemWithdrawn}
+
 // NeedsReason tells whether somebody has to say why an item comes to stand so: what leaves the stock is asked for years later.
 func (s ItemStanding) NeedsReason() bool { return s == ItemWithdrawn }
 

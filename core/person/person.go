@@ -243,6 +243,38 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 	return out
 }
 
+// Sound empties what does not make sense in a record that comes from elsewhere, and says what it was; what is missing is asked for at
+// the next scan of the card. Says is why there can be no record at all; empty: there can.
+func (r *Record) Sound(today calendar.Date) (without []string, says string) {
+	needs := Needs{}
+	for _, f := range fields {
+		needs[f.name] = May
+	}
+	for _, wrong := range r.Check(needs, nil, today) {
+		empty, ok := emptied[wrong.Field]
+		if !ok {
+			return nil, wrong.Says
+		}
+		empty(r)
+		without = append(without, wrong.Says+" Taken without.")
+	}
+	return without, ""
+}
+
+// emptied are the fields that a record can be without, and how each is emptied.
+var emptied = map[Field]func(*Record){
+	Born:           func(r *Record) { r.Born = nil },
+	"card_until":   func(r *Record) { r.CardUntil = nil },
+	Email:          func(r *Record) { r.Email = "" },
+	Phone:          func(r *Record) { r.Phone = "" },
+	Text:           func(r *Record) { r.Text = "" },
+	"other_phones": func(r *Record) { r.OtherPhones = []string{} },
+	MayUse:         func(r *Record) { r.MayUse = []string{} },
+	Marks:          func(r *Record) { r.Marks = []string{} },
+	SchoolYear:     func(r *Record) { r.SchoolYear = "" },
+	Identity:       func(r *Record) { r.OfGuardian = false },
+}
+
 func (r *Record) guardian(g *Guarding, today calendar.Date, wrong func(Field, string, ...any)) {
 	switch {
 	case g == nil:

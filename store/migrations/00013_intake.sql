@@ -15,6 +15,7 @@ CREATE TABLE intakes (
     mapping   jsonb,
     counts    jsonb,
     staff_id  bigint NOT NULL REFERENCES staff (id),
+    asked_by  bigint REFERENCES staff (id),
     begun_at  timestamptz NOT NULL,
     taken_at  timestamptz,
     undone_at timestamptz,

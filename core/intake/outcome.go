@@ -1,0 +1,36 @@
+package intake
+
+// Outcome is what becomes of a line.
+type Outcome string
+
+// The outcomes.
+const (
+	New     Outcome = "new"
+	Joined  Outcome = "joined"  // a title that is here already: its copies go to it
+	Changed Outcome = "changed" // it came before, and is other now
+	Same    Outcome = "same"    // it came before, and is the same
+	Left    Outcome = "left"
+)
+
+// Before is what is known of something that came with an earlier file: what it said, as a digest, and whether it has been changed here
+// since.
+type Before struct {
+	Digest  string
+	Touched bool
+}
+
+// Settle says what becomes of a line that could be taken, by what came before; nil: nothing did. Fixed is what is never changed once
+// it came: a hold, a sum. Where it is left, says is why.
+func Settle(before *Before, digest string, fixed bool) (becomes Outcome, says string) {
+	switch {
+	case before == nil:
+		return New, ""
+	case before.Digest == digest:
+		return Same, ""
+	case before.Touched:
+		return Left, "It came before, is other there now, and was changed here too. Look at both and write down what is right."
+	case fixed:
+		return Left, "It came before and is other now. Take the file back with which it came, then take this one."
+	}
+	return Changed, ""
+}
