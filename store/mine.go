@@ -77,7 +77,13 @@ func (t *Tx) MovePickup(id int64, branch calendar.Code) {
 	t.queueOne("UPDATE holds SET pickup = $2 WHERE id = $1 AND state = 'waiting'", id, branch)
 }
 
-// PausesOver gives holds whose pause is over on a day, after an id, in order.
-func (t *Tx) PausesOver(day time.Time, most int) ([]int64, error) {
-	return each[int64](t, "SELECT id FROM holds WHERE paused_until <= $1 AND state = 'waiting' ORDER BY paused_until, id LIMIT $2", day, most)
+// PausesOver gives holds whose pause is over on a day.
+func (t *Tx) PausesOver(day time.Time, most int) ([]Hold, error) {
+	return list[Hold](t, `SELECT id, title_id, coalesce(patron_id, 0) AS patron_id FROM holds
+		WHERE paused_until <= $1 AND state = 'waiting' ORDER BY paused_until, id LIMIT $2`, day, most)
+}
+
+// EndPause lets a hold, whose title is locked, wait again whose pause is over on a day, if it still is paused.
+func (t *Tx) EndPause(id int64, day time.Time) {
+	t.queue("UPDATE holds SET paused_until = NULL WHERE id = $1 AND paused_until <= $2", id, day)
 }

@@ -17,6 +17,12 @@ type TitleSearch struct {
 	Public               bool          // without copies for staff alone
 }
 
+// IsPublic tells whether the public may see a title: it has a copy that is not for staff alone.
+func (t *Tx) IsPublic(id int64) (bool, error) {
+	return value[bool](t, "SELECT EXISTS (SELECT 1 FROM items i WHERE i.title_id = $1 AND i.standing <> 'withdrawn' AND "+
+		publicItem+")", id)
+}
+
 // TitleFound is a title with how its copies stand. Rank is the less, the better it fits.
 type TitleFound struct {
 	ID, Rank, Copies, Here, In, Waiting int64

@@ -8,6 +8,7 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
+	"slices"
 	"time"
 
 	"nevrin/app/act"
@@ -22,7 +23,6 @@ import (
 	"nevrin/app/staff"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
-	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/core/role"
@@ -209,17 +209,11 @@ func waits(a *act.Act, patron, id int64) (*store.Hold, error) {
 	if err != nil {
 		return nil, err
 	}
-	if h.State != queue.Waiting {
-		return nil, problem.Newf(
-			problem.Refused,
-			"A copy is on its way for this hold already. It can be cancelled, and no longer be changed.",
-		)
+	if says := h.State.MayChange(); says != "" {
+		return nil, problem.Newf(problem.Refused, "%s", says)
 	}
 	return h, nil
 }
-
-// longestPause is for how many days a hold is paused at most.
-const longestPause = 366
 
 // Pause lets a hold of theirs keep its place and wait for nothing until a day; without a day it waits again from now on.
 func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
@@ -235,8 +229,8 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 		_, err := moving.Route(a, h.TitleID, 0)
 		return "The hold waits for a copy again.", err
 	}
-	if today := a.Today(); *until <= today || *until > today.Add(longestPause) {
-		return "", problem.Newf(problem.Invalid, "Choose a day after today, within a year.")
+	if says := queue.MayPause(a.Today(), *until); says != "" {
+		return "", problem.Newf(problem.Invalid, "%s", says)
 	}
 	a.Tx.PauseHold(id, store.Column(*until))
 	a.Tell(
@@ -253,29 +247,30 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 // EndPauses lets holds wait again whose pause is over, and looks which copies serve them.
 func EndPauses(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part = 200
-	ids, err := a.Tx.PausesOver(day.UTC(), part)
-	if err != nil {
+	over, err := a.Tx.PausesOver(day.UTC(), part)
+	if err != nil || len(over) == 0 {
+		return done, true, err
+	}
+	var lock store.Lock
+	for _, h := range over {
+		lock.Titles = append(lock.Titles, h.TitleID)
+	}
+	if err := a.Tx.Lock(lock); err != nil {
 		return done, false, err
 	}
-	for _, id := range ids {
-		h, err := a.Tx.HoldByID(id)
-		if err != nil {
-			return done, false, err
-		}
-		a.Tx.PauseHold(id, nil)
-		a.Tell(
-			event.Event{
-				Kind:   event.HoldPaused,
-				Patron: h.PatronID,
-				Hold:   id,
-				Detail: event.Detail{Says: "waits again"},
-			},
-		)
-		if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+	for _, h := range over {
+		a.Tx.EndPause(h.ID, day.UTC())
+		a.Tell(event.Event{
+			Kind: event.HoldPaused, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: "waits again"},
+		})
+	}
+	slices.Sort(lock.Titles)
+	for _, title := range slices.Compact(lock.Titles) {
+		if _, err := moving.Route(a, title, 0); err != nil {
 			return done, false, err
 		}
 	}
-	return done + int64(len(ids)), len(ids) < part, nil
+	return done + int64(len(over)), len(over) < part, nil
 }
 
 // Pickup lets a hold of theirs be picked up elsewhere.
@@ -299,8 +294,15 @@ func Hold(a *act.Act, patron, title int64, pickup calendar.Code) (string, error)
 	if err != nil {
 		return "", err
 	}
-	if p == nil || p.Standing == loan.Excluded {
+	if p == nil || !p.Standing.MayWait() {
 		return "", problem.Newf(problem.Refused, "No holds can be placed with this card. Ask at your branch.")
+	}
+	public, err := a.Tx.IsPublic(title)
+	if err == nil && !public {
+		err = problem.NoSuch("title")
+	}
+	if err != nil {
+		return "", err
 	}
 	h, err := holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: pickup})
 	if err != nil {

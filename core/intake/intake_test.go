@@ -137,3 +137,25 @@ func TestMappings(t *testing.T) {
 	r = read("VIP")
 	assert.Contains(t, r.Left(intake.Patrons), `"VIP" is none of ours`)
 }
+
+func TestWhatBecomesOfALine(t *testing.T) {
+	before := func(digest string, touched bool) *intake.Before {
+		return &intake.Before{Digest: digest, Touched: touched}
+	}
+	for _, c := range []struct {
+		before  *intake.Before
+		fixed   bool
+		becomes intake.Outcome
+		says    string
+	}{
+		{nil, false, intake.New, ""}, {nil, true, intake.New, ""},
+		{before("a", false), false, intake.Same, ""}, {before("a", true), true, intake.Same, ""},
+		{before("b", false), false, intake.Changed, ""}, {before("b", true), false, intake.Left, "changed here too"},
+		{before("b", false), true, intake.Left, "Take the file back"}, {before("b", true), true, intake.Left, "changed here too"},
+	} {
+		becomes, says := intake.Settle(c.before, "a", c.fixed)
+		assert.Equal(t, c.becomes, becomes, "%+v", c)
+		assert.Equal(t, c.says == "", says == "", "%+v", c)
+		assert.Contains(t, says, c.says)
+	}
+}

@@ -45,6 +45,9 @@ type Limits struct {
 	ConsentNeeded bool          // a minor needs a guardian's yes
 }
 
+// MayWait tells whether somebody who stands so places holds by themselves: who only may not borrow looks and waits.
+func (s Standing) MayWait() bool { return s != Excluded }
+
 // StopKind names a reason for which something is not lent.
 type StopKind string
 

@@ -3,6 +3,7 @@ package queue
 import (
 	"fmt"
 
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 )
 
@@ -108,4 +109,26 @@ func Stays(a, b Claim) bool {
 		return further[a.State] > further[b.State]
 	}
 	return a.Place <= b.Place
+}
+
+// MayChange tells whether where a hold is picked up may still be changed, or it be paused: no item is meant for it yet. Says is why not.
+func (s State) MayChange() (says string) {
+	switch {
+	case s.Ended():
+		return "This hold has ended already."
+	case s != Waiting:
+		return "A copy is on its way for this hold already. It can be cancelled, and no longer be changed."
+	}
+	return ""
+}
+
+// longestPause is for how many days a hold is paused at most.
+const longestPause = 366
+
+// MayPause tells whether a hold may be paused until a day, from which it waits again. Says is why not.
+func MayPause(today, until calendar.Date) (says string) {
+	if until <= today || until > today.Add(longestPause) {
+		return "Choose a day after today, within a year."
+	}
+	return ""
 }

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
 
+	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/core/role"
 )
@@ -81,4 +82,21 @@ func TestHoldsEndOnce(t *testing.T) {
 			state = to
 		}
 	})
+}
+
+func TestChangingAndPausing(t *testing.T) {
+	for s, says := range map[queue.State]string{
+		queue.Waiting: "", queue.Fetching: "on its way", queue.Moving: "on its way", queue.Ready: "on its way", queue.Filled: "has ended",
+		queue.Cancelled: "has ended", queue.Lapsed: "has ended",
+	} {
+		if says == "" {
+			assert.Empty(t, s.MayChange())
+		} else {
+			assert.Contains(t, s.MayChange(), says, s)
+		}
+	}
+	today := calendar.MakeDate(2026, 10, 6)
+	for days, may := range map[int]bool{-1: false, 0: false, 1: true, 366: true, 367: false} {
+		assert.Equal(t, may, queue.MayPause(today, today.Add(days)) == "", days)
+	}
 }
