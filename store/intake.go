@@ -36,7 +36,8 @@ type IntakeLine struct {
 }
 
 const intakeShown = `SELECT n.id, n.kind, n.source, n.file, n.bytes, n.state, n.problem, n.done, n.total, n.seen, n.mapping, n.counts,
-	n.staff_id, coalesce(n.asked_by, n.staff_id) AS asked_by, f.name AS who, n.begun_at, n.taken_at, n.undone_at, n.seconds,
+	n.staff_id, coalesce(n.asked_by, n.staff_id) AS asked_by, f.name AS who, n.begun_at, n.taken_at,
+	n.undone_at, n.seconds,
 	coalesce((SELECT max(p.begins + length(p.content)) FROM intake_parts p WHERE p.intake_id = n.id), 0) AS come
 	FROM intakes n JOIN staff f ON f.id = n.staff_id `
 

@@ -124,8 +124,8 @@ var takes = map[string][]string{
 		change("loans", "loans", loanChanged, "") + ofLoan("ref"),
 	},
 	"holds": {
-		span("holds", "new") + `put AS (INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place)
-			SELECT src.new_id, r.title_id, r.patron_id, r.pickup, r.only_item, r.placed_at,
+		span("holds", "new") + `put AS (INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, paused_until, place)
+			SELECT src.new_id, r.title_id, r.patron_id, r.pickup, r.only_item, r.placed_at, r.paused_until,
 				coalesce((SELECT max(o.place) FROM holds o WHERE o.title_id = r.title_id), 0)
 					+ row_number() OVER (PARTITION BY r.title_id
 						ORDER BY (src.ready->>'rank')::int NULLS LAST, r.placed_at, src.line)` + rowsAs("holds") + `), ` +
@@ -150,7 +150,8 @@ func (t *Tx) TakeLines(kind string, k Taking) error {
 	q := &questions{}
 	e := &k.Event
 	for _, statement := range takes[kind] {
-		do(q, statement, k.Intake, k.Source, k.After, k.Upto, e.At, e.Kind, e.StaffID, e.Request, e.Detail, k.Note, k.Edition)
+		do(q, statement, k.Intake, k.Source, k.After, k.Upto, e.At, e.Kind, e.StaffID, e.Request, e.Detail, k.Note,
+			k.Edition)
 	}
 	return t.send(q)
 }
@@ -158,8 +159,8 @@ func (t *Tx) TakeLines(kind string, k Taking) error {
 // TakeHouseholds makes the households of which lines of an intake speak, where more than one belongs to them or one does already.
 func (t *Tx) TakeHouseholds(k Taking) error {
 	_, err := t.exec(`WITH named AS (SELECT ready->>'household' AS number, min(ready->>'legal_name') AS name, count(*) AS n
-			FROM intake_lines WHERE intake_id = $1 AND kind = 'patrons' AND outcome = 'new' AND ready->>'household' <> ''
-			GROUP BY 1),
+			FROM intake_lines WHERE intake_id = $1 AND kind = 'patrons' AND outcome = 'new'
+				AND ready->>'household' <> '' GROUP BY 1),
 		fresh AS MATERIALIZED (SELECT number, (regexp_match(name, '\S+$'))[1] AS name, nextval('ids') AS id FROM named
 			WHERE n > 1 AND NOT EXISTS (SELECT 1 FROM came_from c WHERE c.source = $2 AND c.kind = 'households'
 				AND c.number = named.number)),
@@ -213,5 +214,6 @@ func (t *Tx) Recount(tables ...string) error {
 // Filled are the tables that lines of a kind fill.
 var Filled = map[string][]string{
 	"patrons": {"patrons", "came_from"}, "titles": {"titles", "came_from"}, "items": {"items", "came_from"},
-	"loans": {"loans", "whereabouts", "came_from"}, "holds": {"holds", "came_from"}, "balances": {"ledger", "came_from"},
+	"loans": {"loans", "whereabouts", "came_from"},
+	"holds": {"holds", "came_from"}, "balances": {"ledger", "came_from"},
 }

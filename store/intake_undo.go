@@ -60,7 +60,8 @@ var undoings = map[string]undoing{
 	},
 	"items": {
 		table: "items",
-		free: unrevised + " AND " + nothing("item_id", "loans", "holds", "misses", "transits", "return_lines", "requests", "reports",
+		free: unrevised + " AND " + nothing("item_id", "loans", "holds", "misses", "transits", "return_lines",
+			"requests", "reports",
 			"looks", "inventory_lines", "deed_items") + ` AND ` + nothing("only_item", "holds") + `
 			AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = o.id AND w.place <> 'aside')`,
 		goes: []string{
@@ -71,7 +72,8 @@ var undoings = map[string]undoing{
 	},
 	"loans": {
 		table: "loans",
-		free: loanAsCame + " AND NOT o.told AND " + nothing("loan_id", "ledger", "return_lines", "told", "requests", "reports",
+		free: loanAsCame + " AND NOT o.told AND " + nothing("loan_id", "ledger", "return_lines", "told", "requests",
+			"reports",
 			"sweep_lines", "claims"),
 		goes: []string{
 			`DELETE FROM whereabouts w USING loans l WHERE l.id = ANY($1) AND w.item_id = l.item_id AND w.place = 'lent'

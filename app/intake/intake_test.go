@@ -163,7 +163,7 @@ func TestANetworkMovesWhole(t *testing.T) {
 			testkit.Do(t, old.House, old.who, func(a *act.Act) (*desk.Result, error) {
 				return desk.Take(a, desk.Scan{Text: labels[0], Patron: adult})
 			})
-			old.Set("INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) VALUES (?, ?, 'THB', '2026-09-01 12:00Z', 1)", title, child)
+			old.Set("INSERT INTO holds (title_id, patron_id, pickup, placed_at, place, paused_until) VALUES (?, ?, 'THB', '2026-09-01 12:00Z', 1, '2026-12-01')", title, child)
 			old.Set("INSERT INTO ledger (patron_id, kind, amount, about, reason, at, branch_code) VALUES (?, 'charge', 350, 'manual', 'A lost map', '2026-09-02 12:00Z', 'HVH')", adult)
 
 			young := &mover{testkit.NewWorld(t), t, act.Actor{}}

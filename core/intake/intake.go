@@ -162,6 +162,7 @@ var fields = map[Kind][]Field{
 		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
 		{"pickup", "Picked up at", Branch, true, []string{"pickup branch", "library", "branch"}},
 		{"placed_at", "Placed on", Instant, false, []string{"placed", "date"}},
+		{"paused_until", "Paused until", Date, false, []string{"waits from"}},
 		{"place", "Place in the queue", Number, false, []string{"rank", "position"}},
 	},
 	Balances: {

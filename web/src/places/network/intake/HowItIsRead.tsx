@@ -2,7 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../../api/client";
 import { useMe } from "../../../kit/me";
-import { Button, Card, Field, inputLook, Quiet, Scrolled, Trouble } from "../../../kit/parts";
+import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../../kit/parts";
+import { Table } from "../../../kit/table";
 import { useWrite } from "../../../kit/write";
 import { useNetwork } from "../parts";
 import type { Intake } from "./sending";
@@ -217,36 +218,28 @@ function useCodes(form: Of["form"]): [string, string][] | undefined {
     .map((c) => [c.key.slice(form.length + 1), c.is.name]);
 }
 
+interface FirstRow {
+  at: number;
+  cells: string[];
+}
+
 /** The first rows as the file has them. */
 function FirstRows({ intake: n }: { intake: Intake }) {
   const seen = n.seen;
   if (!seen || seen.first.length === 0) return null;
   const shown = seen.heads.map((_, k) => k).filter((k) => seen.first.some((row) => row[k]));
   return (
-    <Scrolled label="The first rows" className="max-h-64">
-      <table className="text-sm">
-        <caption className="sr-only">The first rows as they stand in the file</caption>
-        <thead>
-          <tr>
-            {shown.map((k) => (
-              <th key={k} scope="col" className="border-b px-2 py-1 text-left whitespace-nowrap">
-                {seen.heads[k]}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {seen.first.map((row, r) => (
-            <tr key={r}>
-              {shown.map((k) => (
-                <td key={k} className="max-w-56 truncate border-b px-2 py-1">
-                  {row[k]}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Scrolled>
+    <Table
+      label="The first rows"
+      columns={shown.map((k) => ({
+        id: String(k),
+        head: seen.heads[k] ?? "",
+        value: ({ cells }: FirstRow) => cells[k] ?? "",
+      }))}
+      rows={seen.first.map((cells, at) => ({ at, cells }))}
+      id={(row) => row.at}
+      empty="None."
+      className="max-h-64"
+    />
   );
 }

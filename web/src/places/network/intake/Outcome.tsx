@@ -9,6 +9,8 @@ import type { Intake } from "./sending";
 type Odd = Schema["IntakeOdd"];
 type Count = Schema["IntakeOutcome"];
 
+const sayCount = (n: number) => n.toLocaleString("en");
+
 const names: Record<Count["kind"], string> = {
   patrons: "Patrons",
   titles: "Titles",
@@ -47,43 +49,34 @@ export function Outcome({ intake: n, anew, onAnew }: { intake: Intake; anew: boo
             ? "What was taken in"
             : "What was taken back"}
       </h2>
-      <table className="w-fit">
-        <thead>
-          <tr>
-            <td />
-            {heads.map(([k, head]) => (
-              <th key={k} scope="col" className="px-3 text-right text-sm font-normal text-ink-2">
-                {head}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {by.map((o) => (
-            <tr key={o.kind}>
-              <th scope="row" className="pr-3 text-left">
-                {names[o.kind]}
-              </th>
-              {heads.map(([k]) => (
-                <td key={k} className="px-3 text-right tabular-nums">
-                  {o[k].toLocaleString("en")}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Table
+        label="How many of each"
+        columns={[
+          { id: "kind", head: "Of what", value: (o: Count) => names[o.kind] },
+          ...heads.map(([k, head]) => ({
+            id: k,
+            head,
+            right: true,
+            value: (o: Count) => o[k],
+            cell: (o: Count) => sayCount(o[k]),
+          })),
+        ]}
+        rows={by}
+        id={(o) => o.kind}
+        empty="Nothing."
+        className="w-fit"
+      />
       {n.state === "tried" && (n.counts?.missing ?? 0) > 0 && (
         <p className="max-w-prose">
-          {n.counts?.missing.toLocaleString("en")} that came from {n.source} before are not in this file. They stay as
-          they are; what came before can be taken back as a whole, and this file taken in its place.
+          {sayCount(n.counts?.missing ?? 0)} that came from {n.source} before are not in this file. They stay as they
+          are; what came before can be taken back as a whole, and this file taken in its place.
         </p>
       )}
       <div className="flex flex-wrap items-center gap-3">
         {n.state === "tried" && (
           <>
             <Button disabled={take.busy || some === 0} onClick={() => take.run(undefined)}>
-              {some === 0 ? "Nothing to take in" : `Take ${some.toLocaleString("en")} in`}
+              {some === 0 ? "Nothing to take in" : `Take ${sayCount(some)} in`}
             </Button>
             {!anew && n.seen && <Quiet onClick={onAnew}>Read it otherwise</Quiet>}
           </>

@@ -1,0 +1,235 @@
+package intake
+
+import (
+	"fmt"
+	"strings"
+
+	"nevrin/core/calendar"
+	"nevrin/core/ident"
+	"nevrin/core/intake"
+	"nevrin/core/rulebook"
+	"nevrin/store"
+)
+
+// borrower is who has a card; says is why nobody can be meant.
+func (b *batching) borrower(text string) (h store.Holder, says string) {
+	h, ok := b.holders[b.number(text)]
+	if !ok {
+		return h, fmt.Sprintf("Nobody has the card %s here. Take patrons in first.", text)
+	}
+	return h, ""
+}
+
+func (b *batching) lent(p *parsed, r *intake.Row) {
+	label := b.number(r.Texts["label"])
+	leave := func(says string) { b.left(p.line, 0, "loans", label, says, p.cells) }
+	if says := r.Left(b.kind); says != "" {
+		leave(says)
+		return
+	}
+	h, says := b.borrower(r.Texts["card"])
+	item, ok := b.items[label]
+	_, came := b.came["loans"][label]
+	d := &reading{b: b, r: r}
+	lent, due, dueAt, lost := d.instant("lent_at"), d.date("due_date"), d.instant("due_at"), d.instant("lost_at")
+	switch {
+	case says != "":
+	case !ok:
+		says = fmt.Sprintf("There is no item %s here. Take stock in first.", label)
+	case !came && item.Place == "lent":
+		says = "It is on loan here already."
+	case !came && item.Place != "":
+		says = "It is elsewhere here: under way, on a hold shelf or put aside. Bring that in order first."
+	case lent == nil:
+		says = fmt.Sprintf(
+			"%q is no day on which it was lent; a date such as 2026-05-31 is right.",
+			d.text("lent_at"),
+		)
+	case lent.After(b.a.Now):
+		says = "It would be lent in a time to come."
+	case due == nil && dueAt == nil:
+		says = "Nothing says when it is due, or not so that it can be read; a date such as 2026-05-31 is right."
+	}
+	if says != "" {
+		leave(says)
+		return
+	}
+	if due != nil {
+		dueAt = nil
+	}
+	renewals := d.count("renewals")
+	if renewals == nil {
+		renewals = new(0)
+	}
+	if lost != nil && !lost.After(*lent) {
+		lost = nil
+	}
+	situation := rulebook.Situate(
+		calendar.Code(d.text("branch")),
+		calendar.Code(item.Branch),
+		item.Collection,
+		item.Material,
+		h.Class,
+	)
+	b.settle(p, 0, "loans", label, map[string]any{
+		"item_id": item.ID, "title_id": item.TitleID, "patron_id": h.ID, "branch_code": d.text("branch"),
+		"situation": situation[:],
+		"lent_at":   lent, "due_date": due, "due_at": dueAt, "renewals": renewals, "lost_at": lost,
+	}, d, []any{h.ID, lent, due, dueAt, renewals, lost})
+}
+
+// heldTitle is the title here that a line of holds means, and the item, where it is that one alone; 0: there is none.
+func (b *batching) heldTitle(p *parsed, r *intake.Row) (title int64, only *int64) {
+	if label := r.Texts["only_label"]; label != "" {
+		item, ok := b.items[b.number(label)]
+		if !ok {
+			return 0, nil
+		}
+		return item.TitleID, &item.ID
+	}
+	if before, ok := b.came["titles"][b.ofTitle(&p.record, r)]; ok {
+		return before.Ref, nil
+	}
+	if n, says := ident.ISBN(r.Texts["isbn"]); says == "" {
+		return b.isbn[n], nil
+	}
+	return 0, nil
+}
+
+// heldNumber is by what a hold is known: nobody waits for a title twice.
+func heldNumber(title, patron int64) string { return fmt.Sprintf("%d / %d", title, patron) }
+
+// lookAtHolds asks which of the holds of some records came before, and which are open here.
+func (b *batching) lookAtHolds(all []parsed) (err error) {
+	var numbers []string
+	var titles, patrons []int64
+	for k := range all {
+		for _, r := range all[k].rows {
+			title, _ := b.heldTitle(&all[k], &r)
+			if h, ok := b.holders[b.number(r.Texts["card"])]; ok && title != 0 {
+				numbers = append(numbers, heldNumber(title, h.ID))
+				titles, patrons = append(titles, title), append(patrons, h.ID)
+			}
+		}
+	}
+	if b.came["holds"], err = b.a.Tx.CameBefore(b.source, "holds", numbers); err != nil {
+		return err
+	}
+	b.held, err = b.a.Tx.OpenHoldsAmong(titles, patrons)
+	return err
+}
+
+func (b *batching) hold(p *parsed, r *intake.Row) {
+	number := strings.Trim(b.ofTitle(&p.record, r)+" "+r.Texts["only_label"], " ") + " / " + b.number(r.Texts["card"])
+	leave := func(says string) { b.left(p.line, 0, "holds", number, says, p.cells) }
+	if says := r.Left(b.kind); says != "" {
+		leave(says)
+		return
+	}
+	h, says := b.borrower(r.Texts["card"])
+	title, only := b.heldTitle(p, r)
+	_, came := b.came["holds"][heldNumber(title, h.ID)]
+	switch {
+	case says != "":
+	case title == 0 && r.Texts["only_label"] != "":
+		says = fmt.Sprintf("There is no item %s here. Take stock in first.", r.Texts["only_label"])
+	case title == 0:
+		says = "There is no such title here. Take stock in first."
+	case !came && b.held[[2]int64{title, h.ID}]:
+		says = h.Name + " waits for this title here already."
+	}
+	if says != "" {
+		leave(says)
+		return
+	}
+	d := &reading{b: b, r: r}
+	placed := d.instant("placed_at")
+	if placed == nil {
+		if text := d.text("placed_at"); text != "" {
+			d.without("placed_at", text, "a date such as 2026-05-31")
+		}
+		placed = &b.a.Now
+	}
+	paused := d.date("paused_until")
+	if paused != nil && *paused <= b.a.Today() {
+		paused = nil // it waits again by now
+	}
+	b.settle(p, 0, "holds", heldNumber(title, h.ID), map[string]any{
+		"title_id": title, "patron_id": h.ID, "pickup": d.text("pickup"), "only_item": only, "placed_at": placed,
+		"paused_until": paused, "rank": d.count("place"),
+	}, d, []any{d.text("pickup"), only, d.text("paused_until")})
+}
+
+// chargeNumber tells a charge from others: of whom, of when, what for; alike ones by their order.
+func (b *batching) chargeNumber(r *intake.Row, seen map[string]int) string {
+	number := strings.Join(
+		[]string{
+			b.number(r.Texts["card"]),
+			r.Texts["charged_at"],
+			r.Texts["about"],
+			r.Texts["label"],
+			r.Texts["text"],
+		},
+		" / ",
+	)
+	seen[number]++
+	return fmt.Sprintf("%s / %d", number, seen[number])
+}
+
+func (b *batching) chargeNumbers(all []parsed) []string {
+	seen := clone(b.seen)
+	var out []string
+	for k := range all {
+		for _, r := range all[k].rows {
+			out = append(out, b.chargeNumber(&r, seen))
+		}
+	}
+	return out
+}
+
+func (b *batching) charge(p *parsed, r *intake.Row) {
+	number := b.chargeNumber(r, b.seen)
+	leave := func(says string) { b.left(p.line, 0, "balances", number, says, p.cells) }
+	if says := r.Left(b.kind); says != "" {
+		leave(says)
+		return
+	}
+	h, says := b.borrower(r.Texts["card"])
+	d := &reading{b: b, r: r}
+	amount := d.sum("left", "left_minor")
+	switch {
+	case says != "":
+	case amount == nil:
+		says = "The sum cannot be read; one such as " + b.a.Network.Money.Format(1250) + " is right."
+	case *amount == 0:
+		says = "Nothing is owed in this line."
+	}
+	if says != "" {
+		leave(says)
+		return
+	}
+	at := d.instant("charged_at")
+	if at == nil || at.After(b.a.Now) {
+		at = &b.a.Now
+	}
+	about := d.text("about")
+	if about == "" {
+		about = string(store.AboutManual)
+	}
+	reason := d.text("text")
+	if reason == "" && about == string(store.AboutManual) {
+		reason = "Owed at " + b.source
+	}
+	var item *int64
+	if i, ok := b.items[b.number(d.text("label"))]; ok {
+		item = &i.ID
+	}
+	var branch *string
+	if code := d.text("branch"); code != "" {
+		branch = &code
+	}
+	b.settle(p, 0, "balances", number, map[string]any{
+		"patron_id": h.ID, "amount": amount, "about": about, "reason": reason, "at": at, "item_id": item,
+		"branch_code": branch,
+	}, d, []any{amount, h.ID})
+}
