@@ -9,6 +9,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/lateness"
+	"nevrin/core/ledger"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
@@ -550,7 +551,7 @@ func (g *generator) lost(
 		int64(bill.Price),
 		nil,
 		loanID,
-		"",
+		nil,
 		"",
 		text(trace),
 		at,
@@ -567,7 +568,7 @@ func (g *generator) lost(
 			int64(bill.Processing),
 			nil,
 			loanID,
-			"",
+			nil,
 			"",
 			text(trace),
 			at,
@@ -602,9 +603,15 @@ func (g *generator) comesBack(branch calendar.Code, at time.Time, due loan.Due) 
 
 func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at time.Time, trace string) {
 	id := g.next("ledger")
-	g.add("ledger", id, patron, "charge", fine, nil, loan, "", "", trace, at, int64(3), branch, "late")
+	g.add("ledger", id, patron, "charge", fine, nil, loan, nil, "", trace, at, int64(3), branch, "late")
 	switch n := g.rand.Float64(); {
 	case n < 0.82:
+		receipt, later := g.next("receipts"), at.Add(2*time.Minute)
+		means, taken := []ledger.Means{ledger.Cash, ledger.Card, ledger.Card, ledger.Cheque}[g.rand.IntN(4)], money.Amount(fine)
+		if means == ledger.Cash {
+			taken, _ = g.money.InCash(taken)
+		}
+		g.add("receipts", receipt, later, branch, int64(3), means, int64(taken), int64(taken)-fine)
 		g.add(
 			"ledger",
 			g.next("ledger"),
@@ -613,10 +620,10 @@ func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at ti
 			-fine,
 			id,
 			loan,
-			[]string{"cash", "card", "card", "cheque"}[g.rand.IntN(4)],
+			receipt,
 			"",
 			nil,
-			at.Add(2*time.Minute),
+			later,
 			int64(3),
 			branch,
 			"late",
@@ -630,7 +637,7 @@ func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at ti
 			-fine,
 			id,
 			loan,
-			"",
+			nil,
 			"Ferry did not run",
 			nil,
 			at.Add(2*time.Minute),

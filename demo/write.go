@@ -135,6 +135,10 @@ var tables = []struct {
 		[]string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"},
 	},
 	{
+		"receipts",
+		[]string{"id", "at", "branch_code", "staff_id", "means", "amount", "rounding"},
+	},
+	{
 		"ledger",
 		[]string{
 			"id",
@@ -143,7 +147,7 @@ var tables = []struct {
 			"amount",
 			"settles",
 			"loan_id",
-			"means",
+			"receipt_id",
 			"reason",
 			"why",
 			"at",

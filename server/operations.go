@@ -317,6 +317,8 @@ func (s *Server) deskOperations() {
 			return accounts.Settle(a, in.Body)
 		},
 	)
+	s.moneyOperations()
+	s.slipOperations()
 }
 
 func (s *Server) returnOperations() {
@@ -491,14 +493,6 @@ func (s *Server) stockOperations() {
 }
 
 func (s *Server) holdOperations() {
-	look(
-		s,
-		"/holds/{id}/slip",
-		"slip",
-		"What the slip of a hold says",
-		everyone,
-		func(a *act.Act, in *ByID) (*Slip, error) { return slipOf(a, in.ID) },
-	)
 	do(
 		s,
 		http.MethodPost,

@@ -64,9 +64,9 @@ func (s *Server) peopleOperations() {
 	}
 	once(s, http.MethodPost, "/patrons/{id}/pin", "setPIN", "Give a patron a PIN, shown once", employed,
 		func(a *act.Act, in *pin) (*people.PIN, error) { return people.SetPIN(a, in.ID, in.Body.PIN) })
-	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron for something of the price list",
+	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron by hand, from the price list or for another reason",
 		employed,
-		func(a *act.Act, in *OneSent[accounts.ByHand]) (*accounts.Settled, error) {
+		func(a *act.Act, in *OneSent[accounts.ByHand]) (*accounts.Charged, error) {
 			return accounts.ChargeByHand(a, in.ID, in.Body)
 		})
 	do(s, http.MethodPost, "/patrons/{id}/notes", "notePatron", "Write a note on a patron's card", employed,

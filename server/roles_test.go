@@ -110,7 +110,7 @@ var mayDo = map[string]string{
 	"addStation": "administrator", "addPartner": "administrator", "addPerson": "administrator", "renewSecret": "administrator", "tryPartner": "administrator", "takeAway": "administrator", "takeBack": "administrator", "closing": "administrator", "closeBranch": "administrator", "dropSecond": "administrator",
 	"patronForm": "desk", "patronsAlike": "desk", "town": "desk", "join": "desk", "record": "desk", "changeRecord": "desk", "stand": "desk", "replaceCard": "desk", "setPIN": "desk", "chargeByHand": "desk", "notePatron": "desk", "endNote": "desk", "consent": "desk",
 	"readings": "supervisor", "chooseHistory": "desk", "forgetting": "supervisor", "forget": "supervisor",
-	"history": "desk", "settle": "desk", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
+	"history": "desk", "settle": "desk", "receipts": "desk", "receipt": "desk", "reversePayment": "desk", "refunds": "desk", "payOut": "desk", "tills": "desk", "countedTills": "desk", "till": "desk", "openTill": "desk", "moveCash": "desk", "closeTill": "desk", "creditCharge": "desk", "disputes": "desk", "disputeCharge": "desk", "endDispute": "desk", "invoices": "desk", "invoice": "desk", "makeInvoice": "desk", "withdrawInvoice": "desk", "takings": "desk", "waivers": "supervisor", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
 	"mailings": "desk", "messages": "desk",
 	"requests": "interlibrary", "requestCount": "interlibrary",
 	"searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "seenRefusal": "interlibrary",

@@ -109,11 +109,11 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Post("/api/own/second", s.setSecond)
 		r.Post("/api/branch", s.changeBranch)
 		r.Get(livePath, s.live)
-		r.Get("/api/slips/hold/{id}", s.holdSlip)
 		r.Get("/api/labels", s.labels)
 		r.Get("/api/out/{file}", s.takeOut)
 		r.Get("/api/titles/{id}/cover", s.cover)
 		s.files(r)
+		s.papers(r)
 	})
 	return s, nil
 }

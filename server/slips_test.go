@@ -19,7 +19,7 @@ func TestSlipReadsBack(t *testing.T) {
 	hold := testkit.Text(t, h, "SELECT id::text FROM holds WHERE state = 'ready' AND pickup = 'HVH' ORDER BY id LIMIT 1")
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET preferred_name = 'Łucja Đặng-Ødegård' WHERE id = (SELECT patron_id FROM holds WHERE id = ?)", hold).Error)
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE titles SET name = 'Čas ve větru' WHERE id = (SELECT title_id FROM holds WHERE id = ?)", hold).Error)
-	status, pdf := bea.send(http.MethodGet, "/api/slips/hold/"+hold, "", nil)
+	status, pdf := bea.send(http.MethodGet, "/api/slips/hold/"+hold+"/slip.pdf", "", nil)
 	require.Equal(t, http.StatusOK, status)
 	read := exec.Command("pdftotext", "-layout", "-", "-")
 	read.Stdin = strings.NewReader(pdf)
@@ -29,6 +29,6 @@ func TestSlipReadsBack(t *testing.T) {
 		testkit.Text(t, h, "SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.id = ?", hold)} {
 		assert.Contains(t, string(text), part)
 	}
-	status, says := bea.send(http.MethodGet, "/api/slips/hold/1"+hold+"99", "", nil)
+	status, says := bea.send(http.MethodGet, "/api/slips/hold/1"+hold+"99/slip.pdf", "", nil)
 	assert.Equal(t, http.StatusNotFound, status, says)
 }

@@ -43,6 +43,7 @@ var whose = map[string]string{
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
 	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",
+	"receipt": "branch", "reversePayment": "branch", "till": "branch", "moveCash": "branch", "closeTill": "branch", "creditCharge": "branch", "disputeCharge": "anybody's", "endDispute": "anybody's", "invoice": "anybody's", "makeInvoice": "anybody's", "withdrawInvoice": "branch",
 	"signUp": "anybody's", "takeSignUp": "anybody's", "signUpKnown": "anybody's", "turnDown": "anybody's", "signUpAgain": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
 }
@@ -181,6 +182,43 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	status, says = send(jory, http.MethodGet, "/api/returns/"+run+"/lines", nil)
 	refused("runLines", status, says)
 
+	// A till at Saltmere, what was charged and taken there, and an invoice.
+	_, says = post(jory, "/api/tills", map[string]string{"name": "Front", "laid_in": "10.00"})
+	till := id(says)
+	charge := func(of string) string {
+		status, says := post(jory, "/api/patrons/"+of+"/charges", map[string]string{"charge": "", "amount": "2.00", "note": "A torn map"})
+		require.Equal(t, http.StatusOK, status, says)
+		return ask("SELECT max(id)::text FROM ledger")
+	}
+	first := charge(patron)
+	pay := map[string]any{"patrons": []any{number(patron)}, "charges": []any{number(first)}, "amount": "2.00", "means": "cash"}
+	status, says = post(jory, "/api/money", pay)
+	require.Equal(t, http.StatusOK, status, says)
+	receipt := ask("SELECT max(id)::text FROM receipts")
+	second := charge(patron)
+	school := ask("SELECT id::text FROM patrons WHERE institution AND merged_into IS NULL ORDER BY id LIMIT 1")
+	charge(school)
+	status, says = post(jory, "/api/patrons/"+school+"/invoices", map[string]any{})
+	require.Equal(t, http.StatusOK, status, says)
+	invoice := ask("SELECT max(id)::text FROM invoices")
+	because := map[string]string{"reason": "a mistake"}
+	for _, c := range []struct {
+		op, method, path string
+		body             any
+	}{
+		{"till", http.MethodGet, "/api/tills/" + till, nil}, {"receipt", http.MethodGet, "/api/receipts/" + receipt, nil},
+		{"reversePayment", http.MethodPost, "/api/receipts/" + receipt + "/reverse", because},
+		{"creditCharge", http.MethodPost, "/api/charges/" + second + "/credit", because},
+		{"withdrawInvoice", http.MethodPost, "/api/invoices/" + invoice + "/withdraw", because},
+		{"moveCash", http.MethodPost, "/api/tills/" + till + "/moves", map[string]any{"amount": "5.00", "out": true, "reason": "bank"}},
+		{"closeTill", http.MethodPost, "/api/tills/" + till + "/close", map[string]any{"cash": "5.00", "card": "0", "cheque": "0", "says": ""}},
+	} {
+		status, says = send(bea, c.method, c.path, c.body)
+		refused(c.op, status, says)
+		status, says = send(jory, c.method, c.path, c.body)
+		fine(c.op, status, says)
+	}
+
 	// A shelf at Saltmere that is walked along.
 	_, says = post(jory, "/api/inventories", map[string]string{"name": "Window side", "collection": ""})
 	shelf := id(says)
@@ -213,9 +251,9 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		return row.ID, row.FetchAt, row.Pickup
 	}
 	held, _, _ := hold()
-	status, says = send(bea, http.MethodGet, "/api/holds/"+held+"/slip", nil)
+	status, says = send(bea, http.MethodGet, "/api/slips/hold/"+held, nil)
 	refused("slip", status, says)
-	status, says = send(jory, http.MethodGet, "/api/holds/"+held+"/slip", nil)
+	status, says = send(jory, http.MethodGet, "/api/slips/hold/"+held, nil)
 	fine("slip", status, says)
 	status, says = post(bea, "/api/holds/"+held+"/missed", nil)
 	refused("missed", status, says)

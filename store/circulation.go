@@ -79,6 +79,9 @@ type itemRow struct {
 	BorrowerStanding                      *loan.Standing
 	BorrowerUntil                         *time.Time
 	BorrowerBalance                       *int64
+	BorrowerStopped, BorrowerReason       *string
+	BorrowerInstitution                   *bool
+	BorrowerDisputed                      *int64
 	TransitID, TransitHold                *int64
 	FromBranch, ToBranch                  *calendar.Code
 	SentAt, TransitPromised               *time.Time
@@ -95,7 +98,7 @@ type itemRow struct {
 	Lender, Request                       *string
 }
 
-const itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material,
+var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material,
 		i.call_number, i.note, i.standing,
 		t.name AS title_name, t.author, i.price, i.own_terms, i.added_on, i.parts, i.parts_say,
 		i.aside_for, i.home_until, i.home_after,
@@ -104,7 +107,9 @@ const itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branc
 		l.lent_at, l.due_date, l.due_at, l.renewed_at, l.lost_at, l.renewals,
 		b.legal_name AS borrower_legal, b.preferred_name AS borrower_preferred, b.class AS borrower_class,
 			b.standing AS borrower_standing,
-		b.card_until AS borrower_until, b.balance AS borrower_balance,
+		b.card_until AS borrower_until, b.balance AS borrower_balance, b.stopped AS borrower_stopped,
+		b.standing_reason AS borrower_reason, b.institution AS borrower_institution,
+		` + strings.Replace(disputed("b"), "AS disputed", "AS borrower_disputed", 1) + `,
 		r.id AS transit_id, r.hold_id AS transit_hold, r.from_branch, r.to_branch, r.sent_at,
 			r.promised_at AS transit_promised,
 		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state,
@@ -150,6 +155,8 @@ func (r *itemRow) facts() *Facts {
 				ID: *r.LoanPatron, LegalName: *r.BorrowerLegal, PreferredName: *r.BorrowerPreferred,
 				Class:    *r.BorrowerClass,
 				Standing: *r.BorrowerStanding, CardUntil: r.BorrowerUntil, Balance: *r.BorrowerBalance,
+				Stopped: *r.BorrowerStopped, StandingReason: *r.BorrowerReason, Institution: *r.BorrowerInstitution,
+				Disputed: *r.BorrowerDisputed,
 			},
 		}
 	}
@@ -248,6 +255,15 @@ type OnLoan struct {
 	DueDate, DueAt *time.Time
 }
 
+// disputed is what of the debt of a patron p is in dispute: by itself, or with the loan that it is for.
+func disputed(p string) string {
+	return `CASE WHEN ` + p + `.balance > 0 THEN (SELECT coalesce(sum((SELECT sum(o.amount) FROM ledger o WHERE o.id = c.id OR o.settles = c.id)), 0)
+			FROM ledger c WHERE c.patron_id = ` + p + `.id AND c.kind = 'charge' AND (
+				EXISTS (SELECT 1 FROM disputes d WHERE d.charge_id = c.id AND d.ended_at IS NULL)
+				OR EXISTS (SELECT 1 FROM claims m JOIN loans n ON n.id = m.loan_id AND n.returned_at IS NULL
+					WHERE m.loan_id = c.loan_id AND m.undone_at IS NULL)))::bigint ELSE 0::bigint END AS disputed`
+}
+
 const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code,
 		p.household_id, p.standing,
 	p.card_until, p.email, p.phone, p.address, p.older_reader, p.balance, p.history_months, p.history_seen,
@@ -281,7 +297,7 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 	b := &Borrowing{}
 	title := "(SELECT title_id FROM items WHERE barcode = $2)"
 	askItem(q, &items, barcode, 0)
-	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1", patron)
+	ask(q, &patrons, "SELECT "+patronColumns+", "+disputed("p")+" FROM patrons p WHERE p.id = $1", patron)
 	ask(q, &b.OnLoan, openLoansOf, patron)
 	ask(
 		q,

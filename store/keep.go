@@ -193,10 +193,13 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 		"holds": `SELECT t.name AS title, t.author, h.pickup, h.placed_at, h.state, h.ready_at, h.shelf_until,
 			h.paused_until, h.closed_at
 			FROM holds h JOIN titles t ON t.id = h.title_id WHERE h.patron_id = $1 ORDER BY h.placed_at`,
-		"account": `SELECT b.at, b.kind, b.amount AS minor_units, b.about, b.means, b.reason,
+		"account": `SELECT b.at, b.kind, b.amount AS minor_units, b.about, r.means, b.reason,
 			b.branch_code AS branch, t.name AS title
-			FROM ledger b LEFT JOIN loans l ON l.id = b.loan_id LEFT JOIN items i ON i.id = l.item_id
-			LEFT JOIN titles t ON t.id = i.title_id WHERE b.patron_id = $1 ORDER BY b.id`,
+			FROM ledger b LEFT JOIN receipts r ON r.id = b.receipt_id
+			LEFT JOIN loans l ON l.id = b.loan_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id WHERE b.patron_id = $1 ORDER BY b.id`,
+		"disputes": `SELECT d.at, d.says, d.answer, d.ended_at FROM disputes d JOIN ledger c ON c.id = d.charge_id
+			WHERE c.patron_id = $1 ORDER BY d.id`,
+		"invoices": "SELECT number, day, due, addressed, note, withdrawn_at, reason FROM invoices WHERE patron_id = $1 ORDER BY id",
 		"messages": `SELECT at, stage, address, subject, body, state, sent_at FROM messages WHERE patron_id = $1 ORDER BY at`,
 		"asked_outside": `SELECT number, title, author, isbn, note, needed_by, due, stage, begun_at, moved_at
 			FROM requests

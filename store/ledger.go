@@ -2,8 +2,10 @@ package store
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
 
+	"nevrin/core/calendar"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 )
@@ -14,7 +16,7 @@ func (t *Tx) AddEntry(e *Entry) (err error) {
 		return err
 	}
 	t.queue(
-		`INSERT INTO ledger (id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, why, at,
+		`INSERT INTO ledger (id, patron_id, kind, amount, settles, loan_id, receipt_id, about, reason, line_id, why, at,
 				staff_id, branch_code)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`,
 		e.ID,
@@ -23,7 +25,7 @@ func (t *Tx) AddEntry(e *Entry) (err error) {
 		e.Amount,
 		e.Settles,
 		e.LoanID,
-		e.Means,
+		e.ReceiptID,
 		e.About,
 		e.Reason,
 		e.LineID,
@@ -37,17 +39,24 @@ func (t *Tx) AddEntry(e *Entry) (err error) {
 
 // OpenCharge is a charge with what is still owed of it.
 type OpenCharge struct {
-	ID, Amount, Owed int64
-	About            About
-	Title            string // of what it was charged for; may be empty
-	At               time.Time
-	Why              json.RawMessage
+	ID, PatronID int64
+	Amount, Owed int64
+	About        ledger.About
+	Title        string // of what it was charged for; may be empty
+	At           time.Time
+	Why          json.RawMessage
+	Disputed     bool    // it waits, and stops nobody
+	Invoice      *string // the number of the invoice that it stands on
 }
 
-const openCharges = `SELECT c.id, c.amount, o.owed, c.about, coalesce(b.name, CASE c.about WHEN 'manual' THEN c.reason END, '') AS title, c.at, c.why
+const openCharges = `SELECT c.id, c.patron_id, c.amount, o.owed, c.about, 
+		(d.charge_id IS NOT NULL OR m.loan_id IS NOT NULL) AS disputed, v.number AS invoice, coalesce(b.name, CASE c.about WHEN 'manual' THEN c.reason END, '') AS title, c.at, c.why
 	FROM ledger c JOIN LATERAL (SELECT c.amount + coalesce(sum(s.amount), 0)::bigint AS owed FROM ledger s
 		WHERE s.settles = c.id) o ON o.owed > 0
 	LEFT JOIN loans l ON l.id = c.loan_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
+	LEFT JOIN disputes d ON d.charge_id = c.id AND d.ended_at IS NULL
+	LEFT JOIN claims m ON m.loan_id = c.loan_id AND m.undone_at IS NULL AND l.returned_at IS NULL
+	LEFT JOIN invoice_lines n ON n.charge_id = c.id AND NOT n.withdrawn LEFT JOIN invoices v ON v.id = n.invoice_id
 	WHERE c.patron_id = $1 AND c.kind = 'charge' ORDER BY c.id`
 
 // ChargesOf gives the charges of a patron of which something is owed, oldest first.
@@ -55,27 +64,40 @@ func (t *Tx) ChargesOf(patron int64) ([]OpenCharge, error) {
 	return list[OpenCharge](t, openCharges, patron)
 }
 
-// SettlingFacts locks a patron and gives them with their open charges; nil where there is no such patron.
-func (t *Tx) SettlingFacts(patron int64) (*Patron, []OpenCharge, error) {
+// SettlingFacts is what a payment asks for.
+type SettlingFacts struct {
+	Patrons []Patron
+	Charges []OpenCharge // of all of them, oldest first
+	Tills   []Till       // that are open at the branch
+}
+
+// SettlingFacts locks patrons and gives them with their open charges, and the open tills of a branch.
+func (t *Tx) SettlingFacts(patrons []int64, branch calendar.Code) (*SettlingFacts, error) {
 	q := &questions{}
-	t.take(Lock{Patrons: []int64{patron}}, q)
-	var patrons []Patron
-	var open []OpenCharge
-	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = $1", patron)
-	ask(q, &open, openCharges, patron)
-	if err := t.send(q); err != nil || len(patrons) == 0 {
-		return nil, nil, err
-	}
-	return &patrons[0], open, nil
+	t.take(Lock{Patrons: patrons}, q)
+	f := &SettlingFacts{}
+	ask(q, &f.Patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1) ORDER BY p.id", patrons)
+	ask(q, &f.Charges, strings.Replace(openCharges, "= $1", "= ANY($1)", 1), patrons)
+	ask(q, &f.Tills, tillColumns+" WHERE t.branch_code = $1 AND t.closed_at IS NULL ORDER BY t.id", branch)
+	return f, t.send(q)
 }
 
 // Billed gives what was charged for the price of a lost loan, with what has been done about it.
 func (t *Tx) Billed(loan int64) ([]ledger.Billed, error) {
+	return t.billed("c.loan_id = $1 AND c.kind = 'charge' AND c.about = 'lost'", loan)
+}
+
+// BilledBy gives one charge with what has been done about it.
+func (t *Tx) BilledBy(charge int64) ([]ledger.Billed, error) {
+	return t.billed("c.id = $1 AND c.kind = 'charge'", charge)
+}
+
+func (t *Tx) billed(which string, arg int64) ([]ledger.Billed, error) {
 	rows, err := list[struct{ ID, Amount, Paid, Waived int64 }](t, `SELECT c.id, c.amount,
-			-coalesce(sum(s.amount) FILTER (WHERE s.kind IN ('payment', 'refund')), 0)::bigint AS paid,
+			-coalesce(sum(s.amount) FILTER (WHERE s.kind IN ('payment', 'refund', 'reversal')), 0)::bigint AS paid,
 			-coalesce(sum(s.amount) FILTER (WHERE s.kind IN ('waiver', 'correction')), 0)::bigint AS waived
 		FROM ledger c LEFT JOIN ledger s ON s.settles = c.id
-		WHERE c.loan_id = $1 AND c.kind = 'charge' AND c.about = 'lost' GROUP BY c.id ORDER BY c.id`, loan)
+		WHERE `+which+` GROUP BY c.id ORDER BY c.id`, arg)
 	out := make([]ledger.Billed, len(rows))
 	for k, r := range rows {
 		out[k] = ledger.Billed{
@@ -86,4 +108,33 @@ func (t *Tx) Billed(loan int64) ([]ledger.Billed, error) {
 		}
 	}
 	return out, err
+}
+
+// ChargeNow is a charge as it stands.
+type ChargeNow struct {
+	ID, PatronID int64
+	LoanID       *int64
+	About        ledger.About
+	BranchCode   *calendar.Code
+	Balance      int64 // of the patron
+}
+
+// ChargeLocked locks the patron of a charge and gives it; nil where there is none.
+func (t *Tx) ChargeLocked(id int64) (*ChargeNow, error) {
+	whose, err := value[int64](t, "SELECT patron_id FROM ledger WHERE id = $1 AND kind = 'charge'", id)
+	if err != nil || whose == 0 {
+		return nil, err
+	}
+	q := &questions{}
+	t.take(Lock{Patrons: []int64{whose}}, q)
+	var rows []ChargeNow
+	ask(q, &rows, `SELECT c.id, c.patron_id, c.loan_id, c.about, c.branch_code, p.balance FROM ledger c
+		JOIN patrons p ON p.id = c.patron_id WHERE c.id = $1`, id)
+	if err := t.send(q); err != nil {
+		return nil, err
+	}
+	if !t.locked.HoldsPatron(rows[0].PatronID) {
+		return nil, ErrMoved // merged into another record meanwhile
+	}
+	return &rows[0], nil
 }

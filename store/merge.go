@@ -19,6 +19,7 @@ type Merged struct {
 	Consents []int64  `json:"consents"`
 	Events   []int64  `json:"events"`
 	Claims   []int64  `json:"claims"`
+	Invoices []int64  `json:"invoices"`
 	Wards    []int64  `json:"wards"`   // patrons for whom they answer
 	Rosters  []int64  `json:"rosters"` // in which they were
 	Adult    []int64  `json:"adult"`   // rosters for which they answer
@@ -95,7 +96,7 @@ func (m *Merged) moved() []struct {
 		{"loans", &m.Loans}, {"holds", &m.Holds}, {"return_lines", &m.Lines}, {"ledger", &m.Entries},
 		{"messages", &m.Messages}, {"requests", &m.Requests}, {"reports", &m.Reports}, {"patron_notes", &m.Notes},
 		{"consents", &m.Consents}, {"events", &m.Events},
-		{"claims", &m.Claims},
+		{"claims", &m.Claims}, {"invoices", &m.Invoices},
 	}
 }
 

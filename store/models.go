@@ -12,6 +12,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/exchange"
+	"nevrin/core/ledger"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/queue"
@@ -189,6 +190,7 @@ type Patron struct {
 	ForgottenAt   *time.Time
 
 	Institution      bool
+	Disputed         int64    `gorm:"-"` // what of the balance is in dispute, where somebody wants to borrow
 	OtherPhones      []string `gorm:"type:text[];serializer:texts;default:'{}'"`
 	TextNumber       string   // to which texts go
 	PostalCode       string
@@ -390,44 +392,16 @@ type Transit struct {
 	Why        json.RawMessage `gorm:"type:jsonb"`
 }
 
-// About is what a charge is for, and what settles it too.
-type About string
-
-// What charges are for.
-const (
-	AboutLate        About = "late"
-	AboutLost        About = "lost"
-	AboutProcessing  About = "processing"
-	AboutMembership  About = "membership"
-	AboutUncollected About = "uncollected"
-	AboutOutside     About = "outside"
-	AboutManual      About = "manual" // charged by hand, from the price list
-)
-
-// Abouts are all that a charge may be for.
-var Abouts = []About{
-	AboutLate, AboutLost, AboutProcessing, AboutMembership, AboutUncollected, AboutOutside, AboutManual,
-}
-
-// Kinds of entries.
-const (
-	Charge     = "charge"
-	Payment    = "payment"
-	Waiver     = "waiver"
-	Correction = "correction"
-	Refund     = "refund"
-)
-
 // Entry is one movement of money on a patron's account.
 type Entry struct {
 	ID         int64
 	PatronID   int64
-	Kind       string
+	Kind       ledger.Kind
 	Amount     int64
 	Settles    *int64
 	LoanID     *int64
-	Means      string
-	About      About
+	ReceiptID  *int64 // of a payment or reversal that went over the counter
+	About      ledger.About
 	Reason     string          // of a waiver, as somebody wrote it
 	LineID     *int64          // the line of a returns run that caused it
 	Why        json.RawMessage `gorm:"type:jsonb"`

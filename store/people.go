@@ -118,7 +118,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	var patrons []Patron
 	var households []string
 	c := &CardFacts{}
-	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = "+who, id, card)
+	ask(q, &patrons, "SELECT "+patronColumns+", "+disputed("p")+" FROM patrons p WHERE p.id = "+who, id, card)
 	askEach(
 		q,
 		&households,
@@ -173,4 +173,10 @@ func (t *Tx) FindPatrons(words string, born *time.Time, page Page) ([]Patron, Pa
 			len(args),
 		)+` ORDER BY p.legal_name, p.id`,
 		args...)
+}
+
+// LentSince gives the open loans of a patron that were made or renewed at a branch since an instant, in that order.
+func (t *Tx) LentSince(patron int64, branch calendar.Code, since time.Time) ([]LoanShown, error) {
+	return list[LoanShown](t, loansShown+`WHERE l.patron_id = $1 AND l.branch_code = $2 AND l.returned_at IS NULL
+		AND coalesce(l.renewed_at, l.lent_at) >= $3 ORDER BY coalesce(l.renewed_at, l.lent_at), l.id`, patron, branch, since)
 }

@@ -241,7 +241,7 @@ func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
 	ask(
 		q,
 		&out.Billed,
-		`SELECT id, patron_id, kind, amount, settles, loan_id, means, about, reason, line_id, at FROM ledger
+		`SELECT id, patron_id, kind, amount, settles, loan_id, receipt_id, about, reason, line_id, at FROM ledger
 				WHERE line_id = $1 ORDER BY id`,
 		id,
 	)
@@ -333,6 +333,13 @@ func (t *Tx) OpenLines(run int64) ([]LineShown, error) {
 // OneLine gives one line as a run shows it.
 func (t *Tx) OneLine(id int64) (*LineShown, error) {
 	return one[LineShown](t, linesShown+"WHERE l.id = $1", id)
+}
+
+// BroughtBack gives the lines of a run that ended a loan, in the order in which they were scanned; of a patron, or of all where
+// it is 0.
+func (t *Tx) BroughtBack(run, patron int64) ([]LineShown, error) {
+	return list[LineShown](t, linesShown+`WHERE l.run_id = $1 AND l.loan_id IS NOT NULL AND NOT l.undone
+		AND ($2 = 0 OR l.patron_id = $2) ORDER BY l.id`, run, patron)
 }
 
 // LinesOfPatron gives the lines of a patron in a run that have a charge.

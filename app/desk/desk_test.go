@@ -146,7 +146,7 @@ func TestOwingExactlyTheLimitDoesNotStop(t *testing.T) {
 	)
 	assert.NotEmpty(t, opened.Card.Stops)
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
-		return accounts.Settle(a, accounts.Settling{Patron: opened.Card.ID, Amount: "0.01", Means: "cash"})
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{opened.Card.ID}, Amount: "0.01", Means: "card"})
 	})
 	assert.Empty(t, cardOf(t, h, jory, opened.Card.ID).Stops, "paying part of it is enough")
 }
@@ -299,7 +299,7 @@ func TestLateFilm(t *testing.T) {
 	require.Len(t, second.Open, 1)
 
 	settle := func(s accounts.Settling) *accounts.Settled {
-		s.Patron = loan.Patron
+		s.Patrons = []int64{loan.Patron}
 		return testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, s) })
 	}
 	settle(accounts.Settling{Amount: "2.00", Means: "cash"})
@@ -313,11 +313,11 @@ func TestLateFilm(t *testing.T) {
 	)
 	assert.ErrorContains(t, err, "has been paid")
 	_, err = act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (*accounts.Settled, error) {
-		return accounts.Settle(a, accounts.Settling{Patron: loan.Patron, Amount: "1.01", Means: "cash"})
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{loan.Patron}, Amount: "1.01", Means: "cash"})
 	})
 	assert.ErrorContains(t, err, "more than")
 	last := settle(accounts.Settling{Amount: "1.00", Reason: "First time"})
-	assert.Equal(t, "0.00", last.Owes)
+	assert.Equal(t, []accounts.Owes{{Patron: loan.Patron, Owes: "0.00"}}, last.Owing)
 	finished := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Finish(a, run.ID) })
 	assert.True(t, finished.Finished)
 	assert.Equal(t, "waived", testkit.Text(t, h, "SELECT answer FROM return_lines WHERE id = ?", second.Lines[0].ID))

@@ -63,7 +63,7 @@ func TestLostAndFound(t *testing.T) {
 	)
 	assert.Contains(t, renewed.Text, "counts as lost")
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
-		return accounts.Settle(a, accounts.Settling{Patron: patron, Amount: "5.00", Means: "cash"})
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{patron}, Amount: "5.00", Means: "cash"})
 	})
 
 	line := bring(t, h, jory, "bin", item).Lines[0]

@@ -7,6 +7,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -80,7 +81,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
 		PatronID: p.ID,
 		Amount:   int64(decided.Fine),
 		LoanID:   &f.Loan.ID,
-		About:    store.AboutLate,
+		About:    ledger.AboutLate,
 		Why:      store.JSON(&decided.LateWhy),
 	}
 	if err := accounts.Put(a, &charge, f.Item.ID); err != nil {

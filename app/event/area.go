@@ -17,6 +17,8 @@ const (
 var areas = map[Kind][]Area{
 	Lent: {Counter}, LoanUndone: {Counter, Holds}, Returned: {Counter}, ReturnUndone: {Counter, Holds},
 	Renewed: {Counter}, DueMoved: {Counter}, DueMovedBack: {Counter}, Lost: {Counter},
+	PaymentReversed: {Counter}, PaidOut: {Counter}, ChargeTakenBack: {Counter}, Disputed: {Counter}, DisputeEnded: {Counter},
+	Invoiced: {Counter}, InvoiceWithdrawn: {Counter}, TillOpened: {Counter}, TillMoved: {Counter}, TillClosed: {Counter},
 	Charged: {Counter}, Paid: {Counter}, Waived: {Counter}, Refunded: {Counter},
 	HoldPlaced: {Holds}, HoldRouted: {Holds}, HoldReady: {Holds}, HoldFilled: {Holds}, HoldCancelled: {Holds},
 	HoldLapsed: {Holds}, HoldPutBack: {Holds}, HoldReopened: {Holds}, ShelfMoved: {Holds}, ShelfMovedBack: {Holds},

@@ -120,6 +120,16 @@ const (
 	PickupMoved      Kind = "pickup_moved" // of a hold
 	Intake           Kind = "intake"       // a file of another system was sent, taken in, taken back
 	CameIn           Kind = "came_in"      // with such a file
+	PaymentReversed  Kind = "payment_reversed"
+	PaidOut          Kind = "paid_out" // what was to be given back
+	ChargeTakenBack  Kind = "charge_taken_back"
+	Disputed         Kind = "disputed" // a charge
+	DisputeEnded     Kind = "dispute_ended"
+	Invoiced         Kind = "invoiced"
+	InvoiceWithdrawn Kind = "invoice_withdrawn"
+	TillOpened       Kind = "till_opened"
+	TillMoved        Kind = "till_moved" // cash, for no patron
+	TillClosed       Kind = "till_closed"
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

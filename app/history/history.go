@@ -4,6 +4,7 @@ package history
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,6 +16,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -59,7 +61,7 @@ func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 		})
 		switch kind := event.Kind(e.Kind); {
 		case may:
-		case kind == event.Charged || kind == event.Paid || kind == event.Waived || kind == event.Refunded:
+		case isOfMoney(kind):
 			e.ItemID, e.LoanID, e.TitleName, e.Why = nil, nil, nil, nil
 		default:
 			continue
@@ -67,6 +69,14 @@ func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 		kept = append(kept, e)
 	}
 	return kept
+}
+
+// isOfMoney tells whether something is about money, whose sums stay when what they were for is not the actor's to read.
+func isOfMoney(kind event.Kind) bool {
+	return slices.Contains([]event.Kind{
+		event.Charged, event.Paid, event.Waived, event.Refunded, event.PaymentReversed, event.PaidOut, event.ChargeTakenBack,
+		event.Disputed, event.DisputeEnded, event.Invoiced, event.InvoiceWithdrawn,
+	}, kind)
 }
 
 // OfItem gives a page of what happened to an item, newest first. Who had it is named as long as it matters.
@@ -173,14 +183,28 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.Lost:
 		return "Counts as lost: " + text(e.TitleName)
 	case event.Charged:
-		if of := store.About(d.About); of == store.AboutManual {
+		if of := ledger.About(d.About); of == ledger.AboutManual {
 			return "Charged " + sum + ". " + accounts.Say(of, d.Reason)
 		}
-		return "Charged " + sum + ". " + accounts.Say(store.About(d.About), text(e.TitleName))
+		return "Charged " + sum + ". " + accounts.Say(ledger.About(d.About), text(e.TitleName))
 	case event.Paid:
 		return "Paid " + sum + " by " + d.Means
 	case event.Waived:
 		return "Waived " + sum + ": " + d.Reason
+	case event.PaymentReversed:
+		return "Payment of " + sum + " by " + d.Means + " reversed: " + d.Reason
+	case event.PaidOut:
+		return "Given back: " + sum + " by " + d.Means
+	case event.ChargeTakenBack:
+		return "Charge of " + sum + " taken back: " + d.Reason
+	case event.Disputed:
+		return "Charge of " + sum + " in dispute: " + d.Reason
+	case event.DisputeEnded:
+		return "Dispute about " + sum + " ended: " + d.Reason
+	case event.Invoiced:
+		return "Invoice " + d.Is + " of " + sum
+	case event.InvoiceWithdrawn:
+		return "Invoice " + d.Is + " withdrawn: " + d.Reason
 	case event.Refunded:
 		return "To be given back: " + sum + ", paid for what was found again"
 	case event.HoldPlaced:

@@ -47,7 +47,7 @@ func TestBorrowersOfAnItem(t *testing.T) {
 	w.Set("UPDATE items SET standing = 'in_use' WHERE id = ?", item)
 	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, loan_id, at) VALUES (?, 'charge', 100, 'late', ?, now())", first, owing)
 	assert.Equal(t, []int64{first}, named(t, w, here, item))
-	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, loan_id, settles, means, at) SELECT patron_id, 'payment', -100, 'late', loan_id, id, 'cash', now() FROM ledger WHERE loan_id = ?", owing)
+	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, loan_id, settles, at) SELECT patron_id, 'payment', -100, 'late', loan_id, id, now() FROM ledger WHERE loan_id = ?", owing)
 	assert.Empty(t, named(t, w, here, item), "and no longer once it is paid")
 	testkit.Do(t, w.House, here, func(a *act.Act) (*desk.Result, error) {
 		return desk.Lend(a, desk.Lending{Item: items[0], Patron: last})

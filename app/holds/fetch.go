@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
@@ -188,7 +189,7 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 		e := &store.Entry{
 			PatronID: h.PatronID,
 			Amount:   int64(charge),
-			About:    store.AboutUncollected,
+			About:    ledger.AboutUncollected,
 			Why:      store.JSON(&trace),
 		}
 		if err := accounts.Put(a, e, item); err != nil {

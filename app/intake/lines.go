@@ -15,6 +15,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/intake"
+	"nevrin/core/ledger"
 	"nevrin/core/loan"
 	"nevrin/store"
 )
@@ -82,7 +83,7 @@ func known(a *act.Act, f intake.Form, code string) bool {
 	case intake.ItemStands:
 		return slices.Contains(circulation.ItemStandings, circulation.ItemStanding(code))
 	case intake.About:
-		return slices.Contains(store.Abouts, store.About(code))
+		return slices.Contains(ledger.Abouts, ledger.About(code))
 	}
 	return true
 }

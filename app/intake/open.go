@@ -7,6 +7,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/intake"
+	"nevrin/core/ledger"
 	"nevrin/core/rulebook"
 	"nevrin/store"
 )
@@ -214,10 +215,10 @@ func (b *batching) charge(p *parsed, r *intake.Row) {
 	}
 	about := d.text("about")
 	if about == "" {
-		about = string(store.AboutManual)
+		about = string(ledger.AboutManual)
 	}
 	reason := d.text("text")
-	if reason == "" && about == string(store.AboutManual) {
+	if reason == "" && about == string(ledger.AboutManual) {
 		reason = "Owed at " + b.source
 	}
 	var item *int64

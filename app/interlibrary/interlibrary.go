@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
@@ -148,7 +149,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	charge := &store.Entry{
 		PatronID: p.ID,
 		Amount:   int64(terms.Value(rulebook.InterlibraryCharge).Amount()),
-		About:    store.AboutOutside,
+		About:    ledger.AboutOutside,
 	}
 	if err := accounts.Put(a, charge, 0); err != nil {
 		return nil, err

@@ -87,7 +87,7 @@ func TestHistoryIsCutOff(t *testing.T) {
 	assert.Equal(t, "2", w.Ask("SELECT (detail->>'count') FROM events WHERE kind = 'cut_off'"), "and the night says how much it has cut")
 	assert.NotEqual(t, before, w.Ask("SELECT count(*)::text FROM events"))
 
-	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, loan_id, at, means) SELECT patron_id, 'payment', -200, 'late', id, loan_id, now(), 'cash' FROM ledger WHERE loan_id = ?", owed)
+	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, loan_id, at) SELECT patron_id, 'payment', -200, 'late', id, loan_id, now() FROM ledger WHERE loan_id = ?", owed)
 	nightly(t, w, "history")
 	assert.Equal(t, "nobody", whose(owed))
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM ledger WHERE loan_id IS NOT NULL"), "the books say no more of what")
@@ -155,7 +155,7 @@ func TestAllThatIsKept(t *testing.T) {
 	var tables []string
 	require.NoError(t, testkit.SQL(w.House).Raw(`SELECT table_name FROM information_schema.columns
 		WHERE column_name = 'patron_id' AND table_schema = 'public' AND table_name NOT LIKE 'events\_%' ORDER BY 1`).Scan(&tables).Error)
-	assert.Equal(t, []string{"claims", "consents", "events", "former_cards", "holds", "ledger", "loans", "messages", "partners", "patron_notes", "patron_sessions", "readings", "reports", "requests", "return_lines", "roster_members", "sign_ups"},
+	assert.Equal(t, []string{"claims", "consents", "events", "former_cards", "holds", "invoices", "ledger", "loans", "messages", "partners", "patron_notes", "patron_sessions", "readings", "reports", "requests", "return_lines", "roster_members", "sign_ups"},
 		tables, "partners are libraries; lines of returns say what loans and events say")
 }
 
@@ -181,7 +181,7 @@ func TestForgetting(t *testing.T) {
 	assert.EqualError(t, err, "Lark Unmistakable cannot be forgotten yet: 1 loan, 1.50 owed. End that first.")
 	run := testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
-	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at, means) SELECT patron_id, 'payment', -150, 'late', id, now(), 'cash' FROM ledger WHERE patron_id = ?", p)
+	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at) SELECT patron_id, 'payment', -150, 'late', id, now() FROM ledger WHERE patron_id = ?", p)
 	w.Set("UPDATE patrons SET stopped = 'unmistakable', standing_reason = 'unmistakable' WHERE id = ?", p)
 	figures := `SELECT (SELECT count(*) FROM loans) || ' ' || (SELECT count(*) FROM ledger) || ' ' || (SELECT sum(abs(amount)) FROM ledger)
 		|| ' ' || (SELECT count(*) FROM events WHERE kind <> 'forgotten') || ' ' || (SELECT count(*) FROM return_lines) || ' ' || (SELECT count(*) FROM patrons)`

@@ -58,14 +58,14 @@ func (x *two) hold(patron, title int64, pickup calendar.Code) int64 {
 
 func (x *two) charge(patron int64) {
 	x.t.Helper()
-	testkit.Do(x.t, x.House, x.who, func(a *act.Act) (*accounts.Settled, error) {
+	testkit.Do(x.t, x.House, x.who, func(a *act.Act) (*accounts.Charged, error) {
 		return accounts.ChargeByHand(a, patron, accounts.ByHand{Charge: "card"})
 	})
 }
 
 func (x *two) pay(patron int64, sum string) error {
 	_, err := testkit.Try(x.House, x.who, func(a *act.Act) (*accounts.Settled, error) {
-		return accounts.Settle(a, accounts.Settling{Patron: patron, Amount: sum, Means: "cash"})
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{patron}, Amount: sum, Means: "cash"})
 	})
 	return err
 }
@@ -223,7 +223,7 @@ func TestWhatStandsInTheWay(t *testing.T) {
 	w, err := x.merge()
 	require.NoError(t, err)
 	assert.Zero(t, w.Record.Guardian, "nobody is their own guardian")
-	_, err = testkit.Try(x.House, x.who, func(a *act.Act) (*accounts.Settled, error) {
+	_, err = testkit.Try(x.House, x.who, func(a *act.Act) (*accounts.Charged, error) {
 		return accounts.ChargeByHand(a, x.gone, accounts.ByHand{Charge: "card"})
 	})
 	require.ErrorContains(t, err, "no such patron")

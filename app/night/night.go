@@ -28,6 +28,7 @@ import (
 	"nevrin/app/stock"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/core/plan"
 	"nevrin/store"
@@ -204,9 +205,9 @@ func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
 	a.Tx.LoseLoan(&l.Loan, a.Now)
 	a.Tell(event.Event{Kind: event.Lost, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID, Why: &lost.Why})
 	for _, p := range []struct {
-		about  store.About
+		about  ledger.About
 		amount money.Amount
-	}{{store.AboutLost, lost.Bill.Price}, {store.AboutProcessing, lost.Bill.Processing}, {store.AboutLate,
+	}{{ledger.AboutLost, lost.Bill.Price}, {ledger.AboutProcessing, lost.Bill.Processing}, {ledger.AboutLate,
 		lost.Bill.Lateness}} {
 		e := &store.Entry{
 			PatronID: *l.PatronID,

@@ -10,6 +10,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/person"
@@ -347,6 +348,7 @@ func SayHold(a *act.Act, h *store.Hold) string {
 func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
 	b := loan.Borrower{
 		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
+		Disputed: money.Amount(p.Disputed), Invoiced: p.Institution,
 		Consent: p.OlderReader, Stopped: p.Stopped, Reason: p.StandingReason,
 	}
 	if born := store.DateOf(p.Born); born != nil {
@@ -379,7 +381,7 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 	charge := store.Entry{
 		PatronID: id,
 		Amount:   int64(terms.Value(rulebook.MembershipCharge).Amount()),
-		About:    store.AboutMembership,
+		About:    ledger.AboutMembership,
 		Why:      store.JSON(&trace),
 	}
 	if err := accounts.Put(a, &charge, 0); err != nil {

@@ -13,6 +13,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
+	"nevrin/core/ledger"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/person"
@@ -293,7 +294,7 @@ func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, e
 	a.Tell(event.Event{Kind: event.Joined, Patron: id})
 	trace := a.Book.Why(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil, rulebook.MembershipCharge)
 	charge := store.Entry{
-		PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: store.AboutMembership,
+		PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: ledger.AboutMembership,
 		Why: store.JSON(&trace),
 	}
 	if err := accounts.Put(a, &charge, 0); err != nil {

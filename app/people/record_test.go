@@ -313,8 +313,8 @@ func TestChargesByHand(t *testing.T) {
 	p := c.Patron("HVH")
 	c.Set("INSERT INTO choices (list, code, name, position, amount) VALUES ('charge', 'card', 'New card', 0, 200), ('charge', 'old', 'Old', 1, 100)")
 	c.Set("UPDATE choices SET retired = true WHERE code = 'old'")
-	charge := func(code, note string) (*accounts.Settled, error) {
-		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Settled, error) {
+	charge := func(code, note string) (*accounts.Charged, error) {
+		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Charged, error) {
 			return accounts.ChargeByHand(a, p, accounts.ByHand{Charge: code, Note: note})
 		})
 	}
@@ -329,7 +329,7 @@ func TestChargesByHand(t *testing.T) {
 	require.Len(t, card.Charges, 1)
 	assert.Equal(t, "Charge: New card, lost on the ferry", card.Charges[0].Text)
 	testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Settled, error) {
-		return accounts.Settle(a, accounts.Settling{Patron: p, Amount: "2.00", Means: "cash"})
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: "cash"})
 	})
 	assert.Equal(t, "0", c.Ask("SELECT balance::text FROM patrons WHERE id = ?", p))
 }

@@ -15,6 +15,7 @@ import (
 	"nevrin/app/returns"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
+	"nevrin/core/ledger"
 	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/testkit"
@@ -261,7 +262,7 @@ func TestMoneyAtBothEnds(t *testing.T) {
 	balance := func() string { return w.Ask("SELECT balance::text FROM patrons WHERE id = ?", patron) }
 	settle := func(amount, means, reason string) error {
 		_, err := testkit.Try(w.House, here, func(a *act.Act) (*accounts.Settled, error) {
-			return accounts.Settle(a, accounts.Settling{Patron: patron, Amount: amount, Means: means, Reason: reason})
+			return accounts.Settle(a, accounts.Settling{Patrons: []int64{patron}, Amount: amount, Means: ledger.Means(means), Reason: reason})
 		})
 		return err
 	}

@@ -167,7 +167,7 @@ func (t *taking) charge(l *store.Loan, trace why.Trace) error {
 		PatronID: *l.PatronID,
 		Amount:   t.line.Fine,
 		LoanID:   &l.ID,
-		About:    store.AboutLate,
+		About:    ledger.AboutLate,
 		LineID:   &t.line.ID,
 		Why:      store.JSON(&trace),
 	}

@@ -474,18 +474,18 @@ func (s *station) do(d deed) (told, error) {
 		}
 		return told{"placed", 0, taken.Sign.Kind, taken.Sign.Hold}, nil
 	case "settle":
-		var r struct{ Owes string }
+		var r struct{ Owing []struct{ Owes string } }
 		settling := map[string]any{
-			"patron": s.accounts[d.about],
+			"patrons": []int64{s.accounts[d.about]},
 			"amount": fmt.Sprintf("%d.%02d", d.sum/100, d.sum%100),
-			"means":  []string{"cash", "card", ""}[d.sum%3],
+			"means":  []string{"cheque", "card", ""}[d.sum%3],
 			"reason": "Asked for.",
 		}
 		status, err := s.ask("/api/money", settling, &r)
 		if err != nil || status != http.StatusOK {
 			return refused, err
 		}
-		left, err := strconv.ParseInt(strings.Replace(r.Owes, ".", "", 1), 10, 64)
+		left, err := strconv.ParseInt(strings.Replace(r.Owing[0].Owes, ".", "", 1), 10, 64)
 		return told{word: "settled", id: left}, err
 	}
 	owed, err := strconv.ParseInt(s.Ask("SELECT balance::text FROM patrons WHERE id = ?", s.accounts[d.about]), 10, 64)

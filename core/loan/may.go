@@ -24,6 +24,8 @@ type Borrower struct {
 	Standing  Standing
 	CardUntil *calendar.Date // nil: does not run out
 	Owes      money.Amount
+	Disputed  money.Amount // of this, what is in dispute: it waits, and stops nobody
+	Invoiced  bool         // an institution: what it owes is invoiced, and never stops it
 	Loans     int    // on loan now
 	Alike     int    // of these, of the material class in question
 	Late      int    // of these, late
@@ -109,11 +111,16 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 	if b.CardUntil != nil && *b.CardUntil < today {
 		stop(CardEnded, "The card ran out on %s.", b.CardUntil.Say())
 	}
-	if l.Owed != nil && b.Owes > *l.Owed {
+	if counts := b.Owes - b.Disputed; l.Owed != nil && counts > *l.Owed && !b.Invoiced {
+		besides := ""
+		if b.Disputed > 0 {
+			besides = fmt.Sprintf(" beside the %s in dispute", l.Currency.Format(b.Disputed))
+		}
 		stop(
 			OwesTooMuch,
-			"Owes %s, more than %s. Paying part of it is enough.",
-			l.Currency.Format(b.Owes),
+			"Owes %s%s, more than %s. Paying part of it is enough.",
+			l.Currency.Format(counts),
+			besides,
 			l.Currency.Format(*l.Owed),
 		)
 	}

@@ -19,10 +19,11 @@ type Amount int64
 // most is the largest sum accepted from outside, in minor units; sums of lateness stay exact below it.
 const most = 1_000_000_000_000
 
-// Currency is an ISO 4217 code with its number of decimals.
+// Currency is an ISO 4217 code with its number of decimals, and its smallest coin in minor units.
 type Currency struct {
 	Code   string
 	Digits int
+	Coin   Amount // what is paid in cash is a multiple of it; 0 and 1: any sum can be
 }
 
 // ParseCurrency reads an ISO 4217 code such as "CAD".
@@ -32,7 +33,42 @@ func ParseCurrency(code string) (Currency, error) {
 		return Currency{}, expect.Errorf("one of ISO 4217 such as CAD", "%q is not a currency code", code)
 	}
 	digits, _ := currency.Standard.Rounding(unit)
-	return Currency{Code: code, Digits: digits}, nil
+	return Currency{Code: code, Digits: digits, Coin: coinOf(unit, digits)}, nil
+}
+
+// coinOf is the smallest coin of a currency, in minor units, as the CLDR of Unicode has it: CAD and CHF go by 0.05, SEK by 1.00.
+func coinOf(unit currency.Unit, digits int) Amount {
+	scale, step := currency.Cash.Rounding(unit)
+	coin := Amount(step)
+	for range digits - scale {
+		coin *= 10
+	}
+	return coin
+}
+
+// InCash is what a sum comes to in coins: the nearest that there is, half a coin counting up; and by how much that is more.
+func (c Currency) InCash(sum Amount) (cash, more Amount) {
+	if c.Coin <= 1 {
+		return sum, 0
+	}
+	if sum < 0 {
+		cash, more = c.InCash(-sum)
+		return -cash, -more
+	}
+	cash = (sum + c.Coin/2) / c.Coin * c.Coin
+	return cash, cash - sum
+}
+
+// Change is what is given back of cash that was laid down for a sum in coins.
+func (c Currency) Change(cash, laid Amount) (Amount, error) {
+	if laid < cash {
+		return 0, fmt.Errorf("%s is less than the %s to be paid", c.Format(laid), c.Format(cash))
+	}
+	if c.Coin > 1 && laid%c.Coin != 0 {
+		right := "a sum in coins of " + c.Format(c.Coin)
+		return 0, expect.Errorf(right, "nobody can lay down %s in cash", c.Format(laid))
+	}
+	return laid - cash, nil
 }
 
 // Parse reads a decimal text such as "0.25" that is not negative.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"nevrin/core/expect"
+	"nevrin/core/ledger"
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/person"
@@ -27,6 +28,7 @@ type Settings struct {
 	OneAddress  bool         `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
 	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
 	Records     Records      `json:"records" doc:"The service that is asked for records of titles"`
+	Money       Money        `json:"money" doc:"How money is taken and booked"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
 
@@ -68,6 +70,31 @@ type Limits struct {
 	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
 	Past     map[loan.StopKind][]role.Role `json:"past" doc:"Who beside those who supervise may lend past a stop"`
 	Consents []role.Role                   `json:"consents" maxItems:"10" nullable:"false" doc:"Who beside those who supervise changes a consent that has been given"`
+}
+
+// Money is how money is taken and booked.
+type Money struct {
+	Till     bool                      `json:"till" doc:"Money is taken only into a till that has been opened"`
+	Days     int                       `json:"invoice_days" minimum:"0" maximum:"365" doc:"How many days after its date an invoice is due"`
+	Sender   string                    `json:"invoice_sender" maxLength:"500" doc:"Who sends invoices: name, address, registration, a line each"`
+	Foot     string                    `json:"invoice_foot" maxLength:"500" doc:"How to pay, at the foot of invoices"`
+	Accounts map[ledger.Account]string `json:"accounts" doc:"The network's own numbers of the accounts of the books"`
+}
+
+// check tells what is wrong with it.
+func (m Money) check() error {
+	if m.Days < 0 || m.Days > 365 {
+		return expect.Errorf("from 0 to 365", "%d days for an invoice", m.Days)
+	}
+	for a, number := range m.Accounts {
+		switch {
+		case !slices.Contains(ledger.Accounts, a):
+			return expect.Errorf(fmt.Sprintf("one of %v", ledger.Accounts), "the account %q", a)
+		case len(number) > 40:
+			return expect.Errorf("up to 40 signs", "a number of the account %q with %d signs", a, len(number))
+		}
+	}
+	return nil
 }
 
 // SignUps is whether people sign up by themselves, and what they may until somebody has looked at them.
@@ -122,6 +149,7 @@ func Usual() Settings {
 			BackDays: 3, Consents: []role.Role{},
 			Past: map[loan.StopKind][]role.Role{loan.Soon: role.Everyone, loan.HadBefore: role.Everyone},
 		},
+		Money:  Money{Days: 30, Accounts: map[ledger.Account]string{}},
 		Fields: person.Needs{},
 		Keep:   Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
 	}
@@ -146,6 +174,9 @@ func (s *Settings) Check() error {
 		return err
 	}
 	if err := s.Records.check(); err != nil {
+		return err
+	}
+	if err := s.Money.check(); err != nil {
 		return err
 	}
 	for _, r := range slices.Concat(s.Second, s.Limits.Consents) {

@@ -1,0 +1,114 @@
+package accounts
+
+import (
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/core/ledger"
+	"nevrin/core/money"
+	"nevrin/store"
+)
+
+// takeBack leaves nothing of charges: what was paid of them is to be given back, and what remains then is corrected. The refund
+// stands first, since a charge is never settled by more than it is. It gives what is to be given back.
+func takeBack(a *act.Act, like store.Entry, credits []ledger.Credit) (refunded money.Amount, err error) {
+	for _, c := range credits {
+		for _, part := range []struct {
+			kind   ledger.Kind
+			amount money.Amount
+		}{{ledger.Refund, c.Refund}, {ledger.Correction, -c.Correct}} {
+			if part.amount == 0 {
+				continue
+			}
+			e := like
+			e.Kind, e.Amount, e.Settles = part.kind, int64(part.amount), &c.Charge
+			if err := add(a, &e); err != nil {
+				return refunded, err
+			}
+		}
+		refunded += c.Refund
+	}
+	return refunded, nil
+}
+
+// TakeBack takes charges for a lost loan back, since it was found: what of them was paid is to be given back. Line is
+// the line of the returns run that does it.
+func TakeBack(a *act.Act, l *store.Loan, credits []ledger.Credit, line int64) error {
+	if len(credits) == 0 {
+		return nil
+	}
+	like := store.Entry{PatronID: *l.PatronID, LoanID: &l.ID, About: ledger.AboutLost, LineID: act.OrNil(line)}
+	refunded, err := takeBack(a, like, credits)
+	if err != nil || refunded == 0 {
+		return err
+	}
+	a.Tell(event.Event{
+		Kind: event.Refunded, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID,
+		Detail: event.Detail{Amount: refunded, About: string(ledger.AboutLost)},
+	})
+	return nil
+}
+
+// UndoLine takes back what a line of a returns run has put on an account: its charge is corrected; what it credited for
+// a lost item is charged again, and what was to be given back counts as paid again.
+func UndoLine(a *act.Act, line int64, entries []store.Entry, item int64) error {
+	for _, e := range entries {
+		switch e.Kind {
+		case ledger.Charge:
+			back := store.Entry{
+				PatronID: e.PatronID,
+				Kind:     ledger.Correction,
+				Amount:   -e.Amount,
+				Settles:  &e.ID,
+				LoanID:   e.LoanID,
+				About:    e.About,
+			}
+			if err := add(a, &back); err != nil {
+				return err
+			}
+		case ledger.Correction:
+			again := store.Entry{PatronID: e.PatronID, Amount: -e.Amount, LoanID: e.LoanID, About: e.About}
+			if err := Put(a, &again, item); err != nil {
+				return err
+			}
+			if err := keepRefund(a, &again, refundOf(entries, *e.Settles)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// keepRefund lets what was to be given back settle a charge that is made again: it counts as paid, as before. What has been
+// paid out since is gone, and the charge is owed.
+func keepRefund(a *act.Act, charge *store.Entry, refund *store.Entry) error {
+	if refund == nil {
+		return nil
+	}
+	out, err := a.Tx.PaidOut([]int64{refund.ID})
+	if err != nil || len(out) > 0 {
+		return err
+	}
+	kept := store.Entry{
+		PatronID: charge.PatronID,
+		Kind:     ledger.Payment,
+		Amount:   -refund.Amount,
+		Settles:  &charge.ID,
+		LoanID:   charge.LoanID,
+		About:    charge.About,
+	}
+	if err := add(a, &kept); err != nil {
+		return err
+	}
+	a.Tx.EndRefund(refund.ID, nil, &kept.ID)
+	return nil
+}
+
+// refundOf is what was to be given back for a charge; nil for nothing.
+func refundOf(entries []store.Entry, charge int64) *store.Entry {
+	for k := range entries {
+		if e := &entries[k]; e.Kind == ledger.Refund && *e.Settles == charge {
+			return e
+		}
+	}
+	return nil
+}

@@ -1,0 +1,136 @@
+package accounts_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/core/ledger"
+	"nevrin/core/money"
+	"nevrin/core/role"
+	"nevrin/testkit"
+)
+
+// Whatever is done with money, in any order: the books are double entry, and what they leave on each account is what PostgreSQL
+// adds up from the rows themselves: what patrons owe, what is owed to them, what lies in drawers, what was waived and rounded.
+func TestBooksAgainstTheRows(t *testing.T) {
+	c := newCounter(t)
+	boss := c.Staff(role.Supervisor, "HVH")
+	c.here = boss
+	rng := rand.New(rand.NewPCG(12, 0))
+	var patrons, charges, receipts []int64
+	for range 5 {
+		patrons = append(patrons, c.Patron("HVH"))
+	}
+	till := testkit.Do(t, c.House, boss, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.OpenTill(a, accounts.Opening{Name: "Desk", LaidIn: "30.00"})
+	})
+	one := func(of []int64) int64 { return of[rng.IntN(len(of))] }
+	done := map[string]int{}
+	try := func(what string, err error) {
+		if err == nil {
+			done[what]++
+		}
+	}
+	means := []ledger.Means{"", ledger.Cash, ledger.Card, ledger.Cheque, ledger.Transfer}
+	for step := range 300 {
+		p := one(patrons)
+		sum := fmt.Sprintf("%d.%02d", rng.IntN(6), rng.IntN(100))
+		switch n := rng.IntN(10); {
+		case n < 4 || len(charges) == 0:
+			charges = append(charges, c.charge(p, "1"+sum))
+		case n < 7:
+			s, err := c.settle(accounts.Settling{
+				Patrons: []int64{p, one(patrons)}, Amount: sum, Means: means[rng.IntN(len(means))], Reason: "As it was",
+			})
+			try("settle", err)
+			if err == nil && s.Receipt != 0 {
+				receipts = append(receipts, s.Receipt)
+			}
+		case n == 7:
+			_, err := c.credit(boss, one(charges))
+			try("credit", err)
+		case n == 8 && len(receipts) > 0:
+			_, err := c.reverse(boss, one(receipts))
+			try("reverse", err)
+		default:
+			_, err := testkit.Try(c.House, boss, func(a *act.Act) (*accounts.Receipt, error) {
+				return accounts.PayOut(a, accounts.PayingOut{Patron: p, Means: means[1+rng.IntN(4)]})
+			})
+			try("pay out", err)
+		}
+		if step%50 == 49 {
+			c.Later(24 * time.Hour)
+		}
+	}
+	for _, what := range []string{"settle", "credit", "reverse", "pay out"} {
+		assert.Greater(t, done[what], 2, "%s was done often enough to tell", what)
+	}
+	testkit.Do(t, c.House, boss, func(a *act.Act) (*accounts.Till, error) {
+		_, err := accounts.MoveCash(a, till.ID, accounts.Moving{Amount: "5.00", Out: true, Reason: "To the bank"})
+		if err != nil {
+			return nil, err
+		}
+		return accounts.CloseTill(a, till.ID, accounts.Counting{
+			Drawer: accounts.Drawer{Cash: "25.00", Card: "0", Cheque: "0"}, Says: "Nobody knows",
+		})
+	})
+	days := testkit.Do(t, c.House, boss, func(a *act.Act) ([]accounts.Booked, error) {
+		return accounts.Journal(a, accounts.Period{From: calendar.MakeDate(2026, 10, 6), To: calendar.MakeDate(2026, 10, 20)})
+	})
+	assert.GreaterOrEqual(t, len(days), 4, "each day by itself")
+	var all []ledger.Posting
+	for _, d := range days {
+		assert.Equal(t, calendar.Code("HVH"), d.Branch)
+		all = append(all, d.Postings...)
+	}
+	var sum money.Amount
+	for _, account := range ledger.Accounts {
+		sum += ledger.Saldo(all, account)
+	}
+	assert.Zero(t, sum, "what is on one side is on the other")
+	for account, query := range map[ledger.Account]string{
+		ledger.Receivable: "SELECT sum(balance) FROM patrons",
+		ledger.Refunds: `SELECT -coalesce(sum(amount), 0) FROM ledger r WHERE kind = 'refund'
+			AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`,
+		ledger.Drawers: `SELECT (SELECT sum(amount) FROM receipts WHERE means = 'cash') + (SELECT sum(amount) FROM till_moves)
+			+ (SELECT sum(counted_cash - due_cash) FROM tills)`,
+		ledger.Cards: `SELECT (SELECT coalesce(sum(amount), 0) FROM receipts WHERE means = 'card')
+			+ (SELECT sum(counted_card - due_card) FROM tills)`,
+		ledger.Waived:   "SELECT -sum(amount) FROM ledger WHERE kind = 'waiver'",
+		ledger.Rounding: "SELECT -sum(rounding) FROM receipts",
+		ledger.Bank: `SELECT (SELECT coalesce(sum(amount), 0) FROM receipts WHERE means = 'transfer')
+			- (SELECT sum(amount) FROM till_moves)`,
+		ledger.Income(ledger.AboutManual): "SELECT -sum(amount) FROM ledger WHERE kind IN ('charge', 'correction')",
+	} {
+		assert.Equal(t, c.Ask("SELECT ("+query+")::text"), fmt.Sprint(int64(ledger.Saldo(all, account))), account)
+	}
+	// What the drawer should have held is what the receipts say, beside what was laid in and taken out.
+	assert.Equal(t, "true", c.Ask(`SELECT (due_cash = laid_in + (SELECT sum(amount) FROM receipts WHERE till_id = tills.id AND means = 'cash')
+		+ (SELECT sum(amount) FROM till_moves))::text FROM tills`))
+	table := testkit.Do(t, c.House, boss, func(a *act.Act) ([][]string, error) {
+		return accounts.JournalTable(a, accounts.Period{From: calendar.MakeDate(2026, 10, 6), To: calendar.MakeDate(2026, 10, 20)})
+	})
+	assert.Equal(t, []string{"day", "branch", "debit", "credit", "sum", "currency", "text"}, table[0])
+}
+
+// Figures are of where one works; periods that make no sense are told.
+func TestPeriods(t *testing.T) {
+	c := newCounter(t)
+	takings := func(p accounts.Period) error {
+		_, err := testkit.Try(c.House, c.here, func(a *act.Act) ([]accounts.Taken, error) { return accounts.Takings(a, p) })
+		return err
+	}
+	day := calendar.MakeDate(2026, 10, 6)
+	require.NoError(t, takings(accounts.Period{From: day, To: day, Branch: "HVH"}))
+	require.ErrorContains(t, takings(accounts.Period{From: day, To: day}), "where you work")
+	require.ErrorContains(t, takings(accounts.Period{From: day, To: day.Add(-1), Branch: "HVH"}), "ends before it begins")
+	require.ErrorContains(t, takings(accounts.Period{From: day.Add(-400), To: day, Branch: "HVH"}), "more than a year")
+}

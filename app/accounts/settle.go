@@ -1,0 +1,212 @@
+package accounts
+
+import (
+	"slices"
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/ledger"
+	"nevrin/core/money"
+	"nevrin/store"
+)
+
+// Settling is a payment or waiver, for one person or several at once: of charges that are chosen, or of the oldest first.
+type Settling struct {
+	Patrons   []int64      `json:"patrons" minItems:"1" maxItems:"50" nullable:"false" doc:"Whose charges"`
+	Charges   []int64      `json:"charges,omitempty" maxItems:"500" nullable:"false" doc:"Only these; none: the oldest first"`
+	Amount    string       `json:"amount" doc:"A sum such as 3.50"`
+	Means     ledger.Means `json:"means,omitempty" enum:",cash,card,cheque,transfer" doc:"How it is paid; empty for a waiver"`
+	Laid      string       `json:"laid,omitempty" doc:"Cash that was laid down; empty: what was to be paid"`
+	Reference string       `json:"reference,omitempty" maxLength:"100" doc:"The number of a cheque, or of a card's or bank's payment"`
+	Till      int64        `json:"till,omitempty" doc:"The till it goes into; none: the only one that is open at the branch"`
+	Reason    string       `json:"reason,omitempty" maxLength:"500" doc:"Why it is waived"`
+}
+
+// Settled is what a payment or waiver has left.
+type Settled struct {
+	Receipt int64  `json:"receipt,omitempty" doc:"Of a payment"`
+	Sum     string `json:"sum" doc:"What it settled"`
+	Taken   string `json:"taken" doc:"What was taken, in coins where it was cash; empty: nothing"`
+	Change  string `json:"change" doc:"What is given back of what was laid down; empty: nothing"`
+	Owing   []Owes `json:"owing" doc:"What is still owed in all, by patron"`
+}
+
+// Owes is what a patron owes.
+type Owes struct {
+	Patron int64  `json:"patron"`
+	Owes   string `json:"owes"`
+}
+
+// Settle takes a payment, or waives with a reason.
+func Settle(a *act.Act, s Settling) (*Settled, error) {
+	sum, err := a.Network.Money.Parse(strings.TrimSpace(s.Amount))
+	if err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	if s.Means == "" {
+		if err := mayWaive(a, sum, s.Reason); err != nil {
+			return nil, err
+		}
+	}
+	slices.Sort(s.Patrons)
+	s.Patrons = slices.Compact(s.Patrons)
+	f, err := a.Tx.SettlingFacts(s.Patrons, a.Who.Branch)
+	if err != nil {
+		return nil, err
+	}
+	if len(f.Patrons) != len(s.Patrons) || slices.ContainsFunc(f.Patrons, gone) {
+		return nil, problem.NoSuch("patron")
+	}
+	chosen, err := choose(f.Charges, s.Charges)
+	if err != nil {
+		return nil, err
+	}
+	open := make([]ledger.Open, len(chosen))
+	for k, c := range chosen {
+		open[k] = ledger.Open{Charge: c.ID, Owed: money.Amount(c.Owed)}
+	}
+	shares, err := ledger.Settle(open, sum, a.Network.Money)
+	if err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	out := &Settled{Sum: a.Network.Money.Format(sum), Owing: []Owes{}}
+	kind := ledger.Waiver
+	if s.Means != "" {
+		kind = ledger.Payment
+		if err := take(a, s, sum, f.Tills, out); err != nil {
+			return nil, err
+		}
+	}
+	return out, share(a, s, kind, shares, chosen, f.Patrons, out)
+}
+
+func gone(p store.Patron) bool { return p.ForgottenAt != nil || p.MergedInto != nil }
+
+// choose gives the charges that are to be settled. One that has been chosen and is no longer owed has been settled elsewhere in
+// between.
+func choose(open []store.OpenCharge, ids []int64) ([]store.OpenCharge, error) {
+	if len(ids) == 0 {
+		return open, nil
+	}
+	var out []store.OpenCharge
+	for _, c := range open {
+		if slices.Contains(ids, c.ID) {
+			out = append(out, c)
+		}
+	}
+	slices.Sort(ids)
+	if missing := len(slices.Compact(ids)) - len(out); missing > 0 {
+		return nil, problem.Newf(problem.Refused,
+			"Something that was chosen is not owed any more: it has just been settled elsewhere. Look at the account again.")
+	}
+	return out, nil
+}
+
+// take writes the receipt of a payment.
+func take(a *act.Act, s Settling, sum money.Amount, tills []store.Till, out *Settled) error {
+	till, err := tillFor(a, tills, s.Till, s.Means)
+	if err != nil {
+		return err
+	}
+	r := &store.Receipt{
+		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till, Means: s.Means,
+		Amount: int64(sum), Reference: strings.TrimSpace(s.Reference),
+	}
+	if s.Means == ledger.Cash {
+		if err := inCash(a, s.Laid, sum, r, out); err != nil {
+			return err
+		}
+	}
+	if r.ID, err = a.Tx.NextID(); err != nil {
+		return err
+	}
+	a.Tx.AddReceipt(r)
+	out.Receipt, out.Taken = r.ID, a.Network.Money.Format(money.Amount(r.Amount))
+	return nil
+}
+
+// inCash works out what a sum comes to in coins, and the change.
+func inCash(a *act.Act, laid string, sum money.Amount, r *store.Receipt, out *Settled) error {
+	m := a.Network.Money
+	cash, more := m.InCash(sum)
+	if cash == 0 {
+		return problem.Newf(problem.Invalid, "%s comes to nothing in coins of %s. Take it by card, or waive it.",
+			m.Format(sum), m.Format(m.Coin))
+	}
+	r.Amount, r.Rounding = int64(cash), int64(more)
+	if laid = strings.TrimSpace(laid); laid == "" {
+		return nil
+	}
+	down, err := m.Parse(laid)
+	if err != nil {
+		return problem.Newf(problem.Invalid, "%s.", err)
+	}
+	change, err := m.Change(cash, down)
+	if err != nil {
+		return problem.Newf(problem.Invalid, "%s.", err)
+	}
+	was := int64(down)
+	r.LaidDown = &was
+	if change > 0 {
+		out.Change = m.Format(change)
+	}
+	return nil
+}
+
+// share writes what a payment or waiver settles of each charge, and tells of it by patron.
+func share(a *act.Act, s Settling, kind ledger.Kind, shares []ledger.Share, charges []store.OpenCharge, patrons []store.Patron,
+	out *Settled) error {
+	settled := map[int64]money.Amount{}
+	for _, part := range shares {
+		c := charges[slices.IndexFunc(charges, func(c store.OpenCharge) bool { return c.ID == part.Charge })]
+		e := store.Entry{
+			PatronID: c.PatronID, Kind: kind, Amount: -int64(part.Amount), Settles: &part.Charge,
+			ReceiptID: act.OrNil(out.Receipt), Reason: s.Reason, About: c.About,
+		}
+		if kind == ledger.Payment {
+			e.Reason = ""
+		}
+		if err := add(a, &e); err != nil {
+			return err
+		}
+		settled[c.PatronID] += part.Amount
+	}
+	told, answer := event.Paid, "paid"
+	if kind == ledger.Waiver {
+		told, answer = event.Waived, "waived"
+	}
+	for k := range patrons {
+		p := &patrons[k]
+		out.Owing = append(out.Owing, Owes{p.ID, a.Network.Money.Format(money.Amount(p.Balance) - settled[p.ID])})
+		if settled[p.ID] == 0 {
+			continue
+		}
+		a.Tx.AnswerSettled(p.ID, answer)
+		a.Tx.EndDisputesSettled(p.ID, answer, a.Now)
+		a.Tell(event.Event{Kind: told, Patron: p.ID, Detail: event.Detail{
+			Amount: settled[p.ID], Means: string(s.Means), Reason: s.Reason,
+		}})
+	}
+	return nil
+}
+
+// mayWaive refuses a waiver without a reason, and a sum beyond what the actor's role waives at once.
+func mayWaive(a *act.Act, amount money.Amount, reason string) error {
+	if strings.TrimSpace(reason) == "" {
+		return problem.Newf(problem.Invalid, "A waiver needs a reason. Say why it is waived.")
+	}
+	most, may := a.May().MayWaive(amount)
+	switch {
+	case may:
+		return nil
+	case most == 0:
+		return problem.Newf(problem.Forbidden, "You may waive nothing. Ask somebody who may.")
+	}
+	return problem.Newf(
+		problem.Forbidden,
+		"You may waive up to %s at once. Ask somebody who may waive more.",
+		a.Network.Money.Format(most),
+	)
+}

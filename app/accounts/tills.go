@@ -1,0 +1,278 @@
+package accounts
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/ledger"
+	"nevrin/core/money"
+	"nevrin/store"
+)
+
+// tillFor gives the till that money goes through: the one that the station names, or the only one that is open at the branch.
+// What is transferred goes through none.
+func tillFor(a *act.Act, open []store.Till, named int64, by ledger.Means) (*int64, error) {
+	switch {
+	case by == ledger.Transfer:
+		return nil, nil
+	case named != 0:
+		if !slices.ContainsFunc(open, func(t store.Till) bool { return t.ID == named }) {
+			return nil, problem.Newf(problem.Refused,
+				"The till of this station has been closed. Nothing has been taken. Open it under Money, or choose another there, and take it again.")
+		}
+		return &named, nil
+	case len(open) == 1:
+		return &open[0].ID, nil
+	case len(open) > 1:
+		return nil, problem.Newf(problem.Refused,
+			"Several tills are open here. Choose under Money which one this station uses, and take it again.")
+	case a.Network.Settled.Money.Till:
+		return nil, problem.Newf(problem.Refused,
+			"No till is open here, and money is taken only into an open one. Open a till under Money, and take it again.")
+	}
+	return nil, nil
+}
+
+// Till is a drawer of money.
+type Till struct {
+	ID       int64      `json:"id"`
+	Name     string     `json:"name"`
+	OpenedAt time.Time  `json:"opened_at"`
+	Opened   string     `json:"opened_by"`
+	LaidIn   string     `json:"laid_in" doc:"Cash that lay in it when it was opened"`
+	ClosedAt *time.Time `json:"closed_at,omitempty"`
+	Closed   string     `json:"closed_by"`
+	Due      *Drawer    `json:"due,omitempty" doc:"What should lie in it; while it is open, now"`
+	Counted  *Drawer    `json:"counted,omitempty" doc:"What was counted when it was closed"`
+	Differs  string     `json:"differs" doc:"By how much it was over or short; empty: it was right"`
+	Says     string     `json:"says" doc:"What was said of that"`
+	Receipts int        `json:"receipts" doc:"How many went through it, while it is open"`
+	Moves    []TillMove `json:"moves"`
+}
+
+// Drawer is what lies in a drawer, by means.
+type Drawer struct {
+	Cash   string `json:"cash"`
+	Card   string `json:"card"`
+	Cheque string `json:"cheque"`
+}
+
+// TillMove is cash that was laid into a till or taken out of it for no patron.
+type TillMove struct {
+	At     time.Time `json:"at"`
+	Amount string    `json:"amount" doc:"Less than nothing: taken out"`
+	Reason string    `json:"reason"`
+	Who    string    `json:"who"`
+}
+
+func (d Drawer) parse(m money.Currency) (ledger.Drawer, error) {
+	var out ledger.Drawer
+	for text, into := range map[*string]*money.Amount{&d.Cash: &out.Cash, &d.Card: &out.Card, &d.Cheque: &out.Cheque} {
+		// More may have been given back to cards or as cheques than was taken.
+		sign, digits := money.Amount(1), strings.TrimSpace(*text)
+		if into != &out.Cash && strings.HasPrefix(digits, "-") {
+			sign, digits = -1, digits[1:]
+		}
+		sum, err := m.Parse(digits)
+		if err != nil {
+			return out, problem.Newf(problem.Invalid, "%s.", err)
+		}
+		*into = sign * sum
+	}
+	return out, nil
+}
+
+func showDrawer(m money.Currency, d ledger.Drawer) *Drawer {
+	return &Drawer{m.Format(d.Cash), m.Format(d.Card), m.Format(d.Cheque)}
+}
+
+func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []store.TillMove) *Till {
+	m := a.Network.Money
+	t := &Till{
+		ID: row.ID, Name: row.Name, OpenedAt: row.OpenedAt, Opened: row.OpenedName, LaidIn: m.Format(money.Amount(row.LaidIn)),
+		ClosedAt: row.ClosedAt, Says: row.Says, Moves: []TillMove{},
+	}
+	if row.ClosedName != nil {
+		t.Closed = *row.ClosedName
+	}
+	for _, v := range moves {
+		t.Moves = append(t.Moves, TillMove{v.At, m.Format(money.Amount(v.Amount)), v.Reason, v.Who})
+	}
+	switch {
+	case row.ClosedAt != nil:
+		t.Due, t.Counted = showDrawer(m, row.Due()), showDrawer(m, row.Counted())
+		t.Differs = ledger.Difference(row.Counted().Less(row.Due()), m)
+	case sums != nil:
+		t.Due, t.Receipts = showDrawer(m, dueNow(&row.Till, sums)), sums.Receipts
+	}
+	return t
+}
+
+// dueNow is what should lie in a till now.
+func dueNow(t *store.Till, sums *store.TillSums) ledger.Drawer {
+	return ledger.Drawer{
+		Cash: money.Amount(t.LaidIn + sums.Moved + sums.Cash), Card: money.Amount(sums.Card), Cheque: money.Amount(sums.Cheque),
+	}
+}
+
+// Tills gives the tills that are open where the actor is, with what should lie in them now.
+func Tills(a *act.Act) ([]Till, error) {
+	rows, err := a.Tx.OpenTills(a.Who.Branch)
+	if err != nil {
+		return nil, err
+	}
+	out := []Till{}
+	for k := range rows {
+		row, sums, moves, err := a.Tx.OneTill(rows[k].ID, false)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, *showTill(a, row, sums, moves))
+	}
+	return out, nil
+}
+
+// CountedTills gives a page of the tills that have been counted where the actor is, newest first.
+func CountedTills(a *act.Act, page store.Page) ([]Till, store.Page, error) {
+	rows, next, err := a.Tx.ClosedTills(a.Who.Branch, page)
+	out := []Till{}
+	for k := range rows {
+		out = append(out, *showTill(a, &rows[k], nil, nil))
+	}
+	return out, next, err
+}
+
+// OneTill gives a till as it stands.
+func OneTill(a *act.Act, id int64) (*Till, error) {
+	row, sums, moves, err := tillHere(a, id, false)
+	if err != nil {
+		return nil, err
+	}
+	return showTill(a, row, sums, moves), nil
+}
+
+func tillHere(a *act.Act, id int64, locked bool) (*store.TillShown, *store.TillSums, []store.TillMove, error) {
+	row, sums, moves, err := a.Tx.OneTill(id, locked)
+	switch {
+	case err != nil:
+		return nil, nil, nil, err
+	case row == nil:
+		return nil, nil, nil, problem.NoSuch("till")
+	case !a.Who.MayActOn(row.BranchCode):
+		return nil, nil, nil, problem.Newf(problem.Forbidden, "This is a till of %s. It is looked at there, or by a supervisor.",
+			a.Network.BranchName(row.BranchCode))
+	}
+	return row, sums, moves, nil
+}
+
+// Opening is a till about to be opened.
+type Opening struct {
+	Name   string `json:"name" minLength:"1" maxLength:"60" doc:"What the drawer is called, such as the station's name"`
+	LaidIn string `json:"laid_in" doc:"Cash that lies in it"`
+}
+
+// OpenTill opens a till with what was laid in.
+func OpenTill(a *act.Act, o Opening) (*Till, error) {
+	laid, err := a.Network.Money.Parse(strings.TrimSpace(o.LaidIn))
+	if err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	if cash, _ := a.Network.Money.InCash(laid); cash != laid {
+		return nil, problem.Newf(problem.Invalid, "%s in cash cannot be counted in coins of %s.",
+			a.Network.Money.Format(laid), a.Network.Money.Format(a.Network.Money.Coin))
+	}
+	name := strings.TrimSpace(o.Name)
+	if name == "" {
+		return nil, problem.Newf(problem.Invalid, "A till needs a name, such as that of the station.")
+	}
+	open, err := a.Tx.OpenTills(a.Who.Branch)
+	if err != nil {
+		return nil, err
+	}
+	if k := slices.IndexFunc(open, func(t store.TillShown) bool { return strings.EqualFold(t.Name, name) }); k >= 0 {
+		return nil, problem.Newf(problem.Refused, "%s is open already, since %s by %s. Use that one, or close it first.",
+			open[k].Name, open[k].OpenedAt.In(a.Here().Location).Format("15:04"), open[k].OpenedName)
+	}
+	row := &store.Till{BranchCode: a.Who.Branch, Name: name, OpenedAt: a.Now, OpenedBy: a.Who.ID, LaidIn: int64(laid)}
+	if err := a.Tx.AddTill(row); err != nil {
+		return nil, err
+	}
+	a.Tell(event.Event{Kind: event.TillOpened, Detail: event.Detail{Is: name, Amount: laid}})
+	return OneTill(a, row.ID)
+}
+
+// Moving is cash that is laid into a till, or taken out of it.
+type Moving struct {
+	Amount string `json:"amount" doc:"A sum such as 50.00"`
+	Out    bool   `json:"out" doc:"Taken out, as to the bank; otherwise laid in, as change"`
+	Reason string `json:"reason" minLength:"1" maxLength:"200" doc:"Where it went or came from"`
+}
+
+// MoveCash writes that cash was laid into a till, or taken out of it, for no patron.
+func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
+	sum, err := a.Network.Money.Parse(strings.TrimSpace(v.Amount))
+	switch {
+	case err != nil:
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	case sum == 0:
+		return nil, problem.Newf(problem.Invalid, "Say how much was laid in or taken out.")
+	case strings.TrimSpace(v.Reason) == "":
+		return nil, problem.Newf(problem.Invalid, "Say where it went, or came from.")
+	}
+	row, sums, _, err := tillHere(a, id, true)
+	switch {
+	case err != nil:
+		return nil, err
+	case row.ClosedAt != nil:
+		return nil, closedAlready(a, row)
+	}
+	if due := dueNow(&row.Till, sums); v.Out && sum > due.Cash {
+		return nil, problem.Newf(problem.Invalid, "There should be %s in cash in it, less than %s.",
+			a.Network.Money.Format(due.Cash), a.Network.Money.Format(sum))
+	}
+	if v.Out {
+		sum = -sum
+	}
+	a.Tx.MoveInTill(id, a.Who.ID, int64(sum), strings.TrimSpace(v.Reason), a.Now)
+	a.Tell(event.Event{Kind: event.TillMoved, Detail: event.Detail{Is: row.Name, Amount: sum, Reason: v.Reason}})
+	return OneTill(a, id)
+}
+
+func closedAlready(a *act.Act, row *store.TillShown) error {
+	return problem.Newf(problem.Refused, "%s has been closed already, at %s by %s.", row.Name,
+		row.ClosedAt.In(a.Here().Location).Format("15:04"), *row.ClosedName)
+}
+
+// Counting is how a till was counted.
+type Counting struct {
+	Drawer
+	Says string `json:"says" maxLength:"500" doc:"Where it is not what it should be: why, in a sentence"`
+}
+
+// CloseTill closes a till as it was counted. Who pays meanwhile waits for it, and is told.
+func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
+	counted, err := c.parse(a.Network.Money)
+	if err != nil {
+		return nil, err
+	}
+	row, sums, _, err := tillHere(a, id, true)
+	switch {
+	case err != nil:
+		return nil, err
+	case row.ClosedAt != nil:
+		return nil, closedAlready(a, row)
+	}
+	due := dueNow(&row.Till, sums)
+	if err := ledger.Counted(due, counted, c.Says, a.Network.Money); err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	a.Tx.CloseTill(id, a.Who.ID, a.Now, due, counted, strings.TrimSpace(c.Says))
+	a.Tell(event.Event{Kind: event.TillClosed, Detail: event.Detail{
+		Is: row.Name, Amount: counted.Cash, Reason: strings.TrimSpace(c.Says),
+	}})
+	return OneTill(a, id)
+}

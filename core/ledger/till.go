@@ -1,0 +1,65 @@
+package ledger
+
+import (
+	"fmt"
+	"strings"
+
+	"nevrin/core/money"
+)
+
+// Drawer is what a drawer holds, by means.
+type Drawer struct {
+	Cash   money.Amount `json:"cash"`
+	Card   money.Amount `json:"card"`
+	Cheque money.Amount `json:"cheque"`
+}
+
+// Add puts a sum of a means into the drawer; less than nothing takes it out.
+func (d *Drawer) Add(by Means, sum money.Amount) {
+	switch by {
+	case Cash:
+		d.Cash += sum
+	case Card:
+		d.Card += sum
+	case Cheque:
+		d.Cheque += sum
+	}
+}
+
+// Less is by how much there is more in one drawer than in another.
+func (d Drawer) Less(o Drawer) Drawer {
+	return Drawer{d.Cash - o.Cash, d.Card - o.Card, d.Cheque - o.Cheque}
+}
+
+// Counted tells what stands in the way of closing a drawer as it was counted; nil: nothing. A difference is explained in a
+// sentence by who counted.
+func Counted(due, counted Drawer, says string, c money.Currency) error {
+	if counted.Cash < 0 {
+		return fmt.Errorf("a drawer cannot hold less than nothing in cash")
+	}
+	if c.Coin > 1 && counted.Cash%c.Coin != 0 {
+		return fmt.Errorf("%s in cash cannot be counted in coins of %s", c.Format(counted.Cash), c.Format(c.Coin))
+	}
+	over := counted.Less(due)
+	if over == (Drawer{}) || strings.TrimSpace(says) != "" {
+		return nil
+	}
+	return fmt.Errorf("%s: say in a sentence why", Difference(over, c))
+}
+
+// Difference says by how much a counted drawer is over or short, by means; empty where it is right.
+func Difference(over Drawer, c money.Currency) string {
+	var parts []string
+	for _, m := range []struct {
+		name string
+		sum  money.Amount
+	}{{"cash", over.Cash}, {"cards", over.Card}, {"cheques", over.Cheque}} {
+		switch {
+		case m.sum > 0:
+			parts = append(parts, c.Format(m.sum)+" too much in "+m.name)
+		case m.sum < 0:
+			parts = append(parts, c.Format(-m.sum)+" too little in "+m.name)
+		}
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,60 @@
+package money_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"nevrin/core/money"
+)
+
+// Since 2013 the mint makes no cent: cash comes to the nearest five, 1 and 2 down, 3 and 4 up. Source: the Royal Canadian Mint's
+// and the Government of Canada's table "Rounding" of the phasing out of the penny (from memory).
+func TestCashOfCAD(t *testing.T) {
+	cad, err := money.ParseCurrency("CAD")
+	require.NoError(t, err)
+	for sum, cash := range map[money.Amount]money.Amount{
+		100: 100, 101: 100, 102: 100, 103: 105, 104: 105, 105: 105, 106: 105, 107: 105, 108: 110, 109: 110,
+		1: 0, 2: 0, 3: 5, 352: 350, -352: -350, -353: -355,
+	} {
+		got, more := cad.InCash(sum)
+		assert.Equal(t, cash, got, sum)
+		assert.Equal(t, cash-sum, more, sum)
+	}
+}
+
+// The smallest coins of other currencies, as their mints have them (from memory).
+func TestSmallestCoins(t *testing.T) {
+	for code, coin := range map[string]money.Amount{"CAD": 5, "CHF": 5, "SEK": 100, "EUR": 1, "USD": 1, "JPY": 1} {
+		c, err := money.ParseCurrency(code)
+		require.NoError(t, err)
+		assert.Equal(t, coin, c.Coin, code)
+	}
+}
+
+func TestChange(t *testing.T) {
+	cad, err := money.ParseCurrency("CAD")
+	require.NoError(t, err)
+	back, err := cad.Change(350, 500)
+	require.NoError(t, err)
+	assert.Equal(t, money.Amount(150), back)
+	_, err = cad.Change(350, 345)
+	require.ErrorContains(t, err, "3.45 is less than the 3.50 to be paid")
+	_, err = cad.Change(350, 502)
+	require.ErrorContains(t, err, "nobody can lay down 5.02 in cash; expected a sum in coins of 0.05")
+}
+
+// However much is owed: cash is a multiple of the coin, never further than half a coin away, and the same both ways.
+func TestCashIsNear(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		c := money.Currency{Code: "CAD", Digits: 2, Coin: money.Amount(rapid.SampledFrom([]int{1, 5, 10, 100}).Draw(t, "coin"))}
+		sum := money.Amount(rapid.Int64Range(-100_000, 100_000).Draw(t, "sum"))
+		cash, more := c.InCash(sum)
+		back, backMore := c.InCash(-sum)
+		if cash-sum != more || cash%c.Coin != 0 || 2*max(more, -more) > c.Coin || back != -cash || backMore != -more {
+			t.Fatalf("%d comes to %d in coins of %d", sum, cash, c.Coin)
+		}
+	})
+}

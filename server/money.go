@@ -1,0 +1,162 @@
+package server
+
+import (
+	"net/http"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/core/calendar"
+)
+
+// PeriodQuery asks for a stretch of days at a branch, or all over the network.
+type PeriodQuery struct {
+	From   calendar.Date `query:"from" format:"date" required:"true"`
+	To     calendar.Date `query:"to" format:"date" required:"true"`
+	Branch calendar.Code `query:"branch" doc:"Empty: all branches"`
+}
+
+func (q PeriodQuery) period() accounts.Period {
+	return accounts.Period{From: q.From, To: q.To, Branch: q.Branch}
+}
+
+// Because is why something is done.
+type Because struct {
+	Reason string `json:"reason" minLength:"1" maxLength:"300"`
+}
+
+// moneyOperations are what is done with money beside taking it.
+func (s *Server) moneyOperations() {
+	s.receiptOperations()
+	s.tillOperations()
+	s.chargeOperations()
+	s.invoiceOperations()
+	look(s, "/money/takings", "takings", "What went over the counter, by day, branch, till, person, means and cause", employed,
+		func(a *act.Act, in *PeriodQuery) (Rows[accounts.Taken], error) {
+			list, err := accounts.Takings(a, in.period())
+			return Rows[accounts.Taken]{Rows: list}, err
+		})
+	type waivers struct {
+		Paged
+		PeriodQuery
+	}
+	look(s, "/money/waivers", "waivers", "Who waived what, and why", supervising,
+		func(a *act.Act, in *waivers) (Rows[accounts.WaivedBy], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.WaivedBy]{}, err
+			}
+			return rows(accounts.Waivers(a, in.period(), page))
+		})
+}
+
+func (s *Server) receiptOperations() {
+	type which struct {
+		Paged
+		Till   int64 `query:"till"`
+		Patron int64 `query:"patron"`
+	}
+	open(s, "/receipts", "receipts", "Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
+		func(a *act.Act, in *which) (Rows[accounts.Receipt], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.Receipt]{}, err
+			}
+			return rows(accounts.Receipts(a, in.Till, in.Patron, page))
+		})
+	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed,
+		func(a *act.Act, in *ByID) (*accounts.Receipt, error) { return accounts.OneReceipt(a, in.ID) })
+	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment", "Take back a payment that was taken by mistake", employed,
+		func(a *act.Act, in *OneSent[accounts.Reversing]) (*accounts.Receipt, error) {
+			return accounts.Reverse(a, in.ID, in.Body)
+		})
+	look(s, "/refunds", "refunds", "What is to be given back", employed,
+		func(a *act.Act, in *Paged) (Rows[accounts.Refund], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.Refund]{}, err
+			}
+			return rows(accounts.Refunds(a, page))
+		})
+	do(s, http.MethodPost, "/refunds", "payOut", "Give a patron back what is owed to them", employed,
+		func(a *act.Act, in *Sent[accounts.PayingOut]) (*accounts.Receipt, error) {
+			return accounts.PayOut(a, in.Body)
+		})
+}
+
+func (s *Server) tillOperations() {
+	look(s, "/tills", "tills", "The tills that are open here", employed,
+		func(a *act.Act, _ *nothing) (Rows[accounts.Till], error) {
+			list, err := accounts.Tills(a)
+			return Rows[accounts.Till]{Rows: list}, err
+		})
+	look(s, "/tills/counted", "countedTills", "The tills that have been counted here, newest first", employed,
+		func(a *act.Act, in *Paged) (Rows[accounts.Till], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.Till]{}, err
+			}
+			return rows(accounts.CountedTills(a, page))
+		})
+	look(s, "/tills/{id}", "till", "A till as it stands", employed,
+		func(a *act.Act, in *ByID) (*accounts.Till, error) { return accounts.OneTill(a, in.ID) })
+	do(s, http.MethodPost, "/tills", "openTill", "Open a till with the cash that lies in it", employed,
+		func(a *act.Act, in *Sent[accounts.Opening]) (*accounts.Till, error) {
+			return accounts.OpenTill(a, in.Body)
+		})
+	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash", "Lay cash into a till, or take it out, for no patron", employed,
+		func(a *act.Act, in *OneSent[accounts.Moving]) (*accounts.Till, error) {
+			return accounts.MoveCash(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/tills/{id}/close", "closeTill", "Close a till as it was counted", employed,
+		func(a *act.Act, in *OneSent[accounts.Counting]) (*accounts.Till, error) {
+			return accounts.CloseTill(a, in.ID, in.Body)
+		})
+}
+
+func (s *Server) chargeOperations() {
+	do(s, http.MethodPost, "/charges/{id}/credit", "creditCharge", "Take a charge back that should not have been", employed,
+		func(a *act.Act, in *OneSent[Because]) (*accounts.Charged, error) {
+			return accounts.Credit(a, in.ID, in.Body.Reason)
+		})
+	look(s, "/disputes", "disputes", "Charges in dispute, the oldest first", employed,
+		func(a *act.Act, in *Paged) (Rows[accounts.Dispute], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.Dispute]{}, err
+			}
+			return rows(accounts.Disputes(a, page))
+		})
+	do(s, http.MethodPost, "/charges/{id}/dispute", "disputeCharge", "Write down that a patron does not accept a charge", employed,
+		func(a *act.Act, in *OneSent[Because]) (Done, error) {
+			return Done{true}, accounts.PutInDispute(a, in.ID, in.Body.Reason)
+		})
+	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute", "End a dispute with what was found: the charge counts again", employed,
+		func(a *act.Act, in *OneSent[Because]) (Done, error) {
+			return Done{true}, accounts.EndDispute(a, in.ID, in.Body.Reason)
+		})
+}
+
+func (s *Server) invoiceOperations() {
+	type which struct {
+		Paged
+		All bool `query:"all" doc:"Those that are paid or withdrawn too"`
+	}
+	look(s, "/invoices", "invoices", "Invoices to institutions, newest first", employed,
+		func(a *act.Act, in *which) (Rows[accounts.Invoice], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.Invoice]{}, err
+			}
+			return rows(accounts.Invoices(a, !in.All, page))
+		})
+	look(s, "/invoices/{id}", "invoice", "An invoice with its lines", employed,
+		func(a *act.Act, in *ByID) (*accounts.Invoice, error) { return accounts.OneInvoice(a, in.ID) })
+	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice", "Put what an institution owes on an invoice", employed,
+		func(a *act.Act, in *OneSent[accounts.Billing]) (*accounts.Invoice, error) {
+			return accounts.MakeInvoice(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/invoices/{id}/withdraw", "withdrawInvoice", "Withdraw an invoice: its charges stand as they are", employed,
+		func(a *act.Act, in *OneSent[Because]) (*accounts.Invoice, error) {
+			return accounts.WithdrawInvoice(a, in.ID, in.Body.Reason)
+		})
+}

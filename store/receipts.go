@@ -1,0 +1,182 @@
+package store
+
+import (
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/ledger"
+)
+
+// Receipt is money that went over the counter in one go. Less than nothing: it was given out.
+type Receipt struct {
+	ID         int64
+	At         time.Time
+	BranchCode calendar.Code
+	StaffID    *int64
+	TillID     *int64
+	Means      ledger.Means
+	Amount     int64
+	Rounding   int64 // by how much cash came to more than what it settles
+	LaidDown   *int64
+	Reference  string
+	Reverses   *int64
+	Reason     string
+}
+
+// AddReceipt writes a receipt. Its id must have been given; what it settles names it.
+func (t *Tx) AddReceipt(r *Receipt) {
+	t.queue(`INSERT INTO receipts (id, at, branch_code, staff_id, till_id, means, amount, rounding, laid_down, reference,
+			reverses, reason)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
+		r.ID, r.At, r.BranchCode, r.StaffID, r.TillID, r.Means, r.Amount, r.Rounding, r.LaidDown, r.Reference,
+		r.Reverses, r.Reason)
+}
+
+// ReceiptShown is a receipt as lists show it.
+type ReceiptShown struct {
+	Receipt
+	Who        *string // who took it
+	Till       *string
+	ReversedBy *int64
+	GivenBack  bool     // something that it paid has been credited since
+	Patrons    []string // legal names
+}
+
+const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, r.means, r.amount, r.rounding, r.laid_down,
+		r.reference, r.reverses, r.reason, f.name AS who, t.name AS till,
+		(SELECT b.id FROM receipts b WHERE b.reverses = r.id) AS reversed_by,
+		EXISTS (SELECT 1 FROM ledger e JOIN ledger g ON g.settles = e.settles AND g.kind = 'refund' AND g.id > e.id
+			WHERE e.receipt_id = r.id) AS given_back,
+		ARRAY(SELECT DISTINCT p.legal_name FROM ledger e JOIN patrons p ON p.id = e.patron_id WHERE e.receipt_id = r.id
+			UNION SELECT p.legal_name FROM refund_ends x JOIN ledger e ON e.id = x.refund_id JOIN patrons p ON p.id = e.patron_id
+			WHERE x.receipt_id = r.id ORDER BY 1) AS patrons
+	FROM receipts r LEFT JOIN staff f ON f.id = r.staff_id LEFT JOIN tills t ON t.id = r.till_id `
+
+// Receipts gives a page of the receipts of a branch, of a till or of a patron, newest first; those that are 0 or empty do not
+// matter.
+func (t *Tx) Receipts(branch calendar.Code, till, patron int64, page Page) ([]ReceiptShown, Page, error) {
+	if page.After.ID == 0 {
+		page.After.ID = 1 << 62
+	}
+	where, arg := "r.branch_code = $1", any(branch)
+	switch {
+	case till != 0:
+		where, arg = "r.till_id = $1", till
+	case patron != 0:
+		where, arg = `r.id IN (SELECT e.receipt_id FROM ledger e WHERE e.patron_id = $1 AND e.receipt_id IS NOT NULL UNION ALL
+			SELECT x.receipt_id FROM ledger e JOIN refund_ends x ON x.refund_id = e.id WHERE e.patron_id = $1)`, patron
+	}
+	return paged(t, page, func(r *ReceiptShown) Cursor { return Cursor{ID: r.ID} },
+		receiptsShown+"WHERE "+where+" AND $2::bigint = 0 AND r.id < $3 ORDER BY r.id DESC", arg)
+}
+
+// ReceiptPart is what a receipt settled of one charge, or gave back.
+type ReceiptPart struct {
+	ID                       int64 // of the entry
+	Kind                     ledger.Kind
+	Amount                   int64 // of what it settled; a refund's, where it was given back
+	Settles                  *int64
+	LoanID                   *int64
+	About                    ledger.About
+	PatronID                 int64
+	LegalName, PreferredName string
+	Title                    string
+	Balance                  int64 // what the patron owes now
+}
+
+// OneReceipt gives a receipt with its parts; nil where there is none.
+func (t *Tx) OneReceipt(id int64) (*ReceiptShown, []ReceiptPart, error) {
+	q := &questions{}
+	var rows []ReceiptShown
+	parts := askReceipt(q, &rows, id)
+	if err := t.send(q); err != nil || len(rows) == 0 {
+		return nil, nil, err
+	}
+	return &rows[0], *parts, nil
+}
+
+func askReceipt(q *questions, rows *[]ReceiptShown, id int64) *[]ReceiptPart {
+	parts := &[]ReceiptPart{}
+	ask(q, rows, receiptsShown+"WHERE r.id = $1", id)
+	ask(q, parts, `SELECT e.id, e.kind, e.amount, e.settles, e.loan_id, e.about, e.patron_id, p.legal_name, p.preferred_name,
+			p.balance, coalesce(b.name, CASE e.about WHEN 'manual' THEN c.reason END, '') AS title
+		FROM (SELECT id FROM ledger WHERE receipt_id = $1 UNION ALL SELECT refund_id FROM refund_ends WHERE receipt_id = $1) w
+		JOIN ledger e ON e.id = w.id JOIN patrons p ON p.id = e.patron_id LEFT JOIN ledger c ON c.id = e.settles
+		LEFT JOIN loans l ON l.id = e.loan_id OR l.id = c.loan_id LEFT JOIN items i ON i.id = l.item_id
+		LEFT JOIN titles b ON b.id = i.title_id ORDER BY p.legal_name, p.id, e.id`, id)
+	return parts
+}
+
+// ReversingFacts locks the patrons of a receipt and gives it with its parts, and the open tills of a branch; nil where there is
+// no such receipt.
+func (t *Tx) ReversingFacts(id int64, branch calendar.Code) (*ReceiptShown, []ReceiptPart, []Till, error) {
+	whose, err := each[int64](t, "SELECT DISTINCT patron_id FROM ledger WHERE receipt_id = $1", id)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	q := &questions{}
+	t.take(Lock{Patrons: whose}, q)
+	var rows []ReceiptShown
+	var tills []Till
+	parts := askReceipt(q, &rows, id)
+	ask(q, &tills, tillColumns+" WHERE t.branch_code = $1 AND t.closed_at IS NULL ORDER BY t.id", branch)
+	if err := t.send(q); err != nil || len(rows) == 0 {
+		return nil, nil, nil, err
+	}
+	for _, p := range *parts {
+		if !t.locked.HoldsPatron(p.PatronID) {
+			return nil, nil, nil, ErrMoved // merged into another record meanwhile
+		}
+	}
+	return &rows[0], *parts, tills, nil
+}
+
+// RefundOwed is money that is to be given back.
+type RefundOwed struct {
+	ID, PatronID, Amount     int64
+	LegalName, PreferredName string
+	Card                     string
+	BranchCode               *calendar.Code
+	About                    ledger.About
+	Title                    string
+	At                       time.Time
+	Reason                   string
+}
+
+const refundsOwed = `SELECT r.id, r.patron_id, r.amount, p.legal_name, p.preferred_name, p.card, r.branch_code, r.about, r.at,
+		coalesce(b.name, CASE r.about WHEN 'manual' THEN c.reason END, '') AS title, r.reason
+	FROM ledger r JOIN patrons p ON p.id = r.patron_id JOIN ledger c ON c.id = r.settles
+	LEFT JOIN loans l ON l.id = coalesce(r.loan_id, c.loan_id) LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
+	WHERE r.kind = 'refund' AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`
+
+// RefundsOwed gives a page of what is to be given back, oldest first.
+func (t *Tx) RefundsOwed(page Page) ([]RefundOwed, Page, error) {
+	return paged(t, page, func(r *RefundOwed) Cursor { return Cursor{ID: r.ID} },
+		refundsOwed+" AND $1::bigint = 0 AND r.id > $2 ORDER BY r.id")
+}
+
+// RefundsOwedTo gives what is to be given back to a patron.
+func (t *Tx) RefundsOwedTo(patron int64) ([]RefundOwed, error) {
+	return list[RefundOwed](t, refundsOwed+" AND r.patron_id = $1 ORDER BY r.id", patron)
+}
+
+// PayingOut locks a patron and gives what is owed to them, and the open tills of a branch.
+func (t *Tx) PayingOut(patron int64, branch calendar.Code) ([]RefundOwed, []Till, error) {
+	q := &questions{}
+	t.take(Lock{Patrons: []int64{patron}}, q)
+	var owed []RefundOwed
+	var tills []Till
+	ask(q, &owed, refundsOwed+" AND r.patron_id = $1 ORDER BY r.id", patron)
+	ask(q, &tills, tillColumns+" WHERE t.branch_code = $1 AND t.closed_at IS NULL ORDER BY t.id", branch)
+	return owed, tills, t.send(q)
+}
+
+// EndRefund tells what became of money that was to be given back: a receipt paid it out, or it counts as paid again.
+func (t *Tx) EndRefund(refund int64, receipt, keptAs *int64) {
+	t.queue("INSERT INTO refund_ends (refund_id, receipt_id, kept_as) VALUES ($1, $2, $3)", refund, receipt, keptAs)
+}
+
+// PaidOut tells which refunds of some have been paid out.
+func (t *Tx) PaidOut(refunds []int64) ([]int64, error) {
+	return each[int64](t, "SELECT refund_id FROM refund_ends WHERE refund_id = ANY($1) AND receipt_id IS NOT NULL", refunds)
+}
