@@ -20,6 +20,7 @@ import (
 	"nevrin/app/stock"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/role"
 	"nevrin/store"
@@ -31,6 +32,7 @@ func (s *Server) operations() {
 	s.calendarOperations()
 	s.deskOperations()
 	s.returnOperations()
+	s.runOperations()
 	s.stockOperations()
 	s.titleOperations()
 	s.intakeOperations()
@@ -374,9 +376,6 @@ func (s *Server) returnOperations() {
 			return returns.Scan(a, in.ID, in.Body.Text)
 		},
 	)
-	type counted struct {
-		Day *calendar.Date `json:"day,omitempty" format:"date" doc:"None: now"`
-	}
 	do(
 		s,
 		http.MethodPut,
@@ -384,8 +383,8 @@ func (s *Server) returnOperations() {
 		"countAs",
 		"Change what returns count as",
 		employed,
-		func(a *act.Act, in *OneSent[counted]) (*returns.Run, error) {
-			return returns.CountAs(a, in.ID, in.Body.Day)
+		func(a *act.Act, in *OneSent[returns.Counting]) (*returns.Run, error) {
+			return returns.CountAs(a, in.ID, in.Body)
 		},
 	)
 	type patron struct {
@@ -426,7 +425,7 @@ func (s *Server) returnOperations() {
 		func(a *act.Act, in *One) (*returns.Run, error) { return returns.Finish(a, in.ID) },
 	)
 	type note struct {
-		Answer string `json:"answer" enum:"stays,off,repair,withdrawn"`
+		Answer string `json:"answer" enum:"stays,off,repair,withdrawn,rebuy"`
 	}
 	do(
 		s,
@@ -448,6 +447,53 @@ func (s *Server) returnOperations() {
 		everyone,
 		func(a *act.Act, in *One) (*returns.Change, error) { return returns.UndoLine(a, in.ID) },
 	)
+}
+
+// runOperations are what is done with a run of returns beside scanning.
+func (s *Server) runOperations() {
+	look(s, "/bins", "bins", "The bins of this branch, and when each was emptied", everyone,
+		func(a *act.Act, _ *nothing) (Rows[returns.Bin], error) {
+			list, err := returns.Bins(a)
+			return Rows[returns.Bin]{Rows: list}, err
+		})
+	type words struct {
+		Paged
+		Words string `query:"words" minLength:"1" maxLength:"200"`
+	}
+	look(s, "/returns/lent", "lentByWords", "Copies on loan by words of their titles, where no label can be read", everyone,
+		func(a *act.Act, in *words) (Rows[returns.OnLoan], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[returns.OnLoan]{}, err
+			}
+			return rows(returns.Find(a, in.Words, page))
+		})
+	type tick struct {
+		Kind  circulation.Kind `json:"kind" enum:"shelf,hold_shelf,tote,outside,aside"`
+		Place string           `json:"place" maxLength:"200"`
+		Seen  bool             `json:"seen"`
+	}
+	do(s, http.MethodPost, "/returns/{id}/piles", "tickPile", "Tick a pile of a run off, or not", everyone,
+		func(a *act.Act, in *OneSent[tick]) (*returns.Change, error) {
+			return returns.Tick(a, in.ID, in.Body.Kind, in.Body.Place, in.Body.Seen)
+		})
+	type ofPatron struct {
+		ID     int64 `path:"id"`
+		Patron int64 `path:"patron"`
+	}
+	open(s, "/returns/{id}/patrons/{patron}/rest", "restOf", "What a patron still has, and what waits for them", employed,
+		func(a *act.Act, in *ofPatron) (*returns.Rest, error) { return returns.RestOf(a, in.ID, in.Patron) })
+	type missing struct {
+		What string `json:"what" minLength:"1" maxLength:"200"`
+	}
+	do(s, http.MethodPost, "/return-lines/{id}/missing", "partsMissing", "Write down what is missing of something that came back", everyone,
+		func(a *act.Act, in *OneSent[missing]) (*returns.Change, error) {
+			return returns.Missing(a, in.ID, in.Body.What)
+		})
+	do(s, http.MethodPost, "/return-lines/{id}/excuse", "excuseLine", "Take the charge of a line back, since the library was at fault", employed,
+		func(a *act.Act, in *OneSent[Because]) (*returns.Change, error) {
+			return returns.Excuse(a, in.ID, in.Body.Reason)
+		})
 }
 
 func (s *Server) stockOperations() {

@@ -101,7 +101,7 @@ var mayDo = map[string]string{
 	"me":    "anybody",
 	"today": "volunteer", "scanned": "volunteer", "findPatrons": "desk", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
 	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "run": "volunteer", "runLines": "volunteer", "runOfPatron": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
-	"undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "slip": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
+	"bins": "volunteer", "lentByWords": "volunteer", "tickPile": "volunteer", "restOf": "desk", "partsMissing": "volunteer", "excuseLine": "desk", "undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "slip": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
 	"rules": "volunteer", "checkEdition": "volunteer", "compare": "volunteer", "compareRanking": "volunteer", "loanTerms": "volunteer", "wantedTerms": "volunteer", "report": "volunteer",
 	"calendar": "volunteer", "sweeps": "volunteer", "previewCalendar": "desk", "previewLoans": "desk", "previewHolds": "desk", "changeCalendar": "desk", "readCalendarFile": "supervisor", "undoSweep": "supervisor",

@@ -72,6 +72,7 @@ type itemRow struct {
 	LoanBranch                            *calendar.Code
 	LoanSituation                         []string
 	LentAt, DueDate, DueAt, RenewedAt     *time.Time
+	ClaimedAt                             *time.Time
 	LostAt                                *time.Time
 	Renewals                              *int
 	BorrowerLegal, BorrowerPreferred      *string
@@ -104,7 +105,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 		i.aside_for, i.home_until, i.home_after,
 		l.id AS loan_id, l.patron_id AS loan_patron, l.edition_id AS loan_edition, l.branch_code AS loan_branch,
 			l.situation AS loan_situation,
-		l.lent_at, l.due_date, l.due_at, l.renewed_at, l.lost_at, l.renewals,
+		l.lent_at, l.due_date, l.due_at, l.renewed_at, l.lost_at, l.renewals, cl.at AS claimed_at,
 		b.legal_name AS borrower_legal, b.preferred_name AS borrower_preferred, b.class AS borrower_class,
 			b.standing AS borrower_standing,
 		b.card_until AS borrower_until, b.balance AS borrower_balance, b.stopped AS borrower_stopped,
@@ -130,6 +131,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 	JOIN titles t ON t.id = i.title_id
 	LEFT JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL
 	LEFT JOIN patrons b ON b.id = l.patron_id
+	LEFT JOIN claims cl ON cl.loan_id = l.id AND cl.undone_at IS NULL AND cl.what = 'returned'
 	LEFT JOIN transits r ON r.item_id = i.id AND r.ended_at IS NULL
 	LEFT JOIN holds h ON h.item_id = i.id AND h.state IN ('fetching', 'moving', 'ready')
 	LEFT JOIN patrons p ON p.id = h.patron_id
@@ -150,7 +152,7 @@ func (r *itemRow) facts() *Facts {
 		f.Loan = &Loan{
 			ID: *r.LoanID, ItemID: r.ID, PatronID: r.LoanPatron, BranchCode: *r.LoanBranch, EditionID: *r.LoanEdition,
 			Situation: r.LoanSituation, LentAt: *r.LentAt, DueDate: r.DueDate, DueAt: r.DueAt, Renewals: *r.Renewals,
-			RenewedAt: r.RenewedAt, LostAt: r.LostAt,
+			RenewedAt: r.RenewedAt, LostAt: r.LostAt, ClaimedAt: r.ClaimedAt,
 			Patron: &Patron{
 				ID: *r.LoanPatron, LegalName: *r.BorrowerLegal, PreferredName: *r.BorrowerPreferred,
 				Class:    *r.BorrowerClass,

@@ -51,7 +51,8 @@ type Branch struct {
 	PublicShelf    bool
 	Address        string
 	Phones         []string       `gorm:"type:text[];serializer:texts"`
-	ClosedOn       *time.Time     `gorm:"type:date"` // closed for good
+	Bins           []string       `gorm:"type:text[];serializer:texts;default:'{}'"` // named places where things are dropped
+	ClosedOn       *time.Time     `gorm:"type:date"`                    // closed for good
 	Follows        *calendar.Code // where what belonged there belongs since
 }
 
@@ -307,6 +308,7 @@ type Loan struct {
 	LostAt     *time.Time
 	FilledHold *int64 // the hold that this loan filled
 	FilledFrom queue.State
+	ClaimedAt  *time.Time `gorm:"-"` // since when the patron says that they brought it back
 }
 
 // Due is when the loan is due.
@@ -419,7 +421,10 @@ type ReturnRun struct {
 	Mode       string
 	Bin        string
 	Day        time.Time  `gorm:"type:date"` // the branch's date when it was opened
-	CountedAs  *time.Time `gorm:"type:date"`
+	CountedAs  *time.Time `gorm:"type:date"` // what returns count as: a date, or an instant; neither: when they happen
+	CountedAt  *time.Time
+	LetOff     int    // days of lateness, of each return
+	Excused    string // why nothing is charged: the library itself was at fault
 	StaffID    int64
 	OpenedAt   time.Time
 	FinishedAt *time.Time
@@ -464,6 +469,8 @@ type ReturnLine struct {
 	NoteAnswer string
 	ThenSign   json.RawMessage `gorm:"type:jsonb"`
 	Did        json.RawMessage `gorm:"type:jsonb"`
+	Excused    string          // why its lateness was not charged
+	StaffID    *int64          // who scanned it
 }
 
 // Event is something that happened. Nothing in it names a person but its links.

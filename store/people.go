@@ -180,3 +180,43 @@ func (t *Tx) LentSince(patron int64, branch calendar.Code, since time.Time) ([]L
 	return list[LoanShown](t, loansShown+`WHERE l.patron_id = $1 AND l.branch_code = $2 AND l.returned_at IS NULL
 		AND coalesce(l.renewed_at, l.lent_at) >= $3 ORDER BY coalesce(l.renewed_at, l.lent_at), l.id`, patron, branch, since)
 }
+
+// AtDesk is somebody of a household as the desk asks about them.
+type AtDesk struct {
+	ID                       int64
+	LegalName, PreferredName string
+	Late                     int
+	Balance                  int64
+}
+
+// HouseholdAtDesk gives the others of a patron's household who have something late, or owe something.
+func (t *Tx) HouseholdAtDesk(patron int64, now time.Time) ([]AtDesk, error) {
+	return list[AtDesk](t, `SELECT * FROM (SELECT p.id, p.legal_name, p.preferred_name, p.balance,
+			(SELECT count(*)::int FROM loans l JOIN branches b ON b.code = l.branch_code WHERE l.patron_id = p.id
+				AND l.returned_at IS NULL AND (l.due_date < ($2::timestamptz AT TIME ZONE b.timezone)::date OR l.due_at < $2)) AS late
+		FROM patrons o JOIN patrons p ON p.household_id = o.household_id AND p.id <> o.id
+		WHERE o.id = $1 AND p.merged_into IS NULL AND p.forgotten_at IS NULL) m WHERE balance > 0 OR late > 0 ORDER BY legal_name, id`,
+		patron, now)
+}
+
+// LentByTitle is a copy on loan.
+type LentByTitle struct {
+	ID, ItemID             int64
+	Barcode                string
+	TitleName, Author      string
+	CallNumber             string
+	HomeBranch, BranchCode calendar.Code
+	LentAt                 time.Time
+	DueDate, DueAt         *time.Time
+}
+
+// LentByWords gives a page of the copies on loan of titles in which all words stand.
+func (t *Tx) LentByWords(words string, page Page) ([]LentByTitle, Page, error) {
+	where, args := wordsIn("t.words", words)
+	page.search = true
+	return paged(t, page, func(l *LentByTitle) Cursor { return Cursor{Text: l.TitleName, ID: l.ID} },
+		`SELECT l.id, l.item_id, i.barcode, t.name AS title_name, t.author, i.call_number, i.branch_code AS home_branch,
+			l.branch_code, l.lent_at, l.due_date, l.due_at
+		FROM titles t JOIN items i ON i.title_id = t.id JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL
+		WHERE `+where+` AND `+after("t.name", "l.id", len(args))+` ORDER BY t.name, l.id`, args...)
+}

@@ -123,11 +123,11 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"return_piles_count_check",
 		},
 		{"a receipt of nothing", "INSERT INTO receipts (at, branch_code, means, amount) VALUES (now(), 'HVH', 'cash', 0)", "receipts_amount_check"},
-		{"a receipt that settles nothing", "INSERT INTO receipts (at, branch_code, means, amount) VALUES (now(), 'HVH', 'cash', 5)", "receipt_adds_up"},
+		{"a receipt that settles nothing", "INSERT INTO receipts (at, branch_code, means, amount) VALUES (now(), 'HVH', 'cash', 5)", "is not what its parts come to"},
 		{
 			"an entry that a receipt does not have",
 			"INSERT INTO ledger (about, patron_id, kind, amount, settles, receipt_id, at) SELECT 'late', c.patron_id, 'payment', -1, c.id, (SELECT max(id) FROM receipts), now() FROM ledger c JOIN patrons p ON p.id = c.patron_id WHERE c.kind = 'charge' AND p.balance > 0 AND NOT EXISTS (SELECT 1 FROM ledger s WHERE s.settles = c.id) LIMIT 1",
-			"receipt_adds_up",
+			"is not what its parts come to",
 		},
 		{"a card payment that is rounded", "INSERT INTO receipts (at, branch_code, means, amount, rounding) VALUES (now(), 'HVH', 'card', 5, 1)", "receipts_check"},
 		{"less laid down than taken", "INSERT INTO receipts (at, branch_code, means, amount, laid_down) VALUES (now(), 'HVH', 'cash', 5, 4)", "receipts_check"},
@@ -136,7 +136,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 		{
 			"money into a till that has been closed",
 			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in, closed_at, closed_by, due_cash, due_card, due_cheque, counted_cash, counted_card, counted_cheque) VALUES (1, 'HVH', 'x', now(), 1, 0, now(), 1, 0, 0, 0, 0, 0, 0); INSERT INTO receipts (at, branch_code, till_id, means, amount) VALUES (now(), 'HVH', 1, 'cash', 5)",
-			"till_is_open",
+			"has been closed",
 		},
 		{"a till half closed", "INSERT INTO tills (branch_code, name, opened_at, opened_by, laid_in, closed_at) VALUES ('HVH', 'x', now(), 1, 0, now())", "tills_check"},
 		{

@@ -8,10 +8,10 @@ import (
 	"nevrin/core/calendar"
 )
 
-const runColumns = "r.id, r.branch_code, r.mode, r.bin, r.day, r.counted_as, r.staff_id, r.opened_at, r.finished_at"
+const runColumns = "r.id, r.branch_code, r.mode, r.bin, r.day, r.counted_as, r.counted_at, r.let_off, r.excused, r.staff_id, r.opened_at, r.finished_at"
 
-// OpenRun locks a branch's bin and gives somebody's open run of a mode there, nil for none, and whether the bin was
-// emptied before on a day.
+// OpenRun locks a branch's bin and gives its open run, or somebody's open run with a patron; nil for none; and whether the bin
+// was emptied before on a day.
 func (t *Tx) OpenRun(branch calendar.Code, staff int64, mode, bin string, day time.Time) (*ReturnRun, bool, error) {
 	q := &questions{}
 	t.take(Lock{Bin: string(branch) + " " + mode + " " + bin}, q)
@@ -20,10 +20,12 @@ func (t *Tx) OpenRun(branch calendar.Code, staff int64, mode, bin string, day ti
 	ask(
 		q,
 		&runs,
-		"SELECT "+runColumns+" FROM return_runs r WHERE r.branch_code = $1 AND r.staff_id = $2 AND r.mode = $3 AND r.finished_at IS NULL",
+		"SELECT "+runColumns+" FROM return_runs r WHERE r.branch_code = $1 AND r.mode = $3 AND r.finished_at IS NULL "+
+			"AND CASE r.mode WHEN 'bin' THEN r.bin = $4 ELSE r.staff_id = $2 END",
 		branch,
 		staff,
 		mode,
+		bin,
 	)
 	askEach(
 		q,
@@ -62,8 +64,37 @@ func (t *Tx) AddRun(r *ReturnRun) (err error) {
 }
 
 // CountRunAs writes what the next returns of a run count as.
-func (t *Tx) CountRunAs(run int64, day *time.Time) {
-	t.queueOne("UPDATE return_runs SET counted_as = $2 WHERE id = $1 AND finished_at IS NULL", run, day)
+func (t *Tx) CountRunAs(r *ReturnRun) {
+	t.queueOne(`UPDATE return_runs SET counted_as = $2, counted_at = $3, let_off = $4, excused = $5
+		WHERE id = $1 AND finished_at IS NULL`, r.ID, r.CountedAs, r.CountedAt, r.LetOff, r.Excused)
+}
+
+// EmptiedBin is when a bin was emptied last.
+type EmptiedBin struct {
+	Bin        string
+	Run        int64
+	OpenedAt   time.Time
+	FinishedAt *time.Time
+	Who        string
+	Lines      int
+}
+
+// EmptiedBins gives, by bin, the last run of a branch.
+func (t *Tx) EmptiedBins(branch calendar.Code, bins []string) ([]EmptiedBin, error) {
+	return list[EmptiedBin](t, `SELECT r.bin, r.id AS run, r.opened_at, r.finished_at, f.name AS who,
+			(SELECT coalesce(sum(count), 0)::int FROM return_piles p WHERE p.run_id = r.id) AS lines
+		FROM unnest($2::text[]) b CROSS JOIN LATERAL (SELECT * FROM return_runs o WHERE o.branch_code = $1 AND o.mode = 'bin'
+			AND o.bin = b ORDER BY o.id DESC LIMIT 1) r JOIN staff f ON f.id = r.staff_id`, branch, bins)
+}
+
+// TickPile writes that somebody has looked at a pile of a run and found as many there as were counted; 0 takes that back.
+func (t *Tx) TickPile(run int64, kind, place string, count int) {
+	t.queueOne("UPDATE return_piles SET ticked = $4 WHERE run_id = $1 AND kind = $2 AND place = $3", run, kind, place, count)
+}
+
+// ExcuseLine writes why the lateness of a line is not charged after all.
+func (t *Tx) ExcuseLine(id int64, why string) {
+	t.queueOne("UPDATE return_lines SET excused = $2, answer = 'waived' WHERE id = $1 AND NOT undone", id, why)
 }
 
 // FinishRun ends a run; what is still open in it is answered: charges stay on accounts, notes on items.
@@ -77,6 +108,7 @@ func (t *Tx) FinishRun(run int64, at time.Time) {
 type Pile struct {
 	Kind, Place string
 	Count       int
+	Ticked      int // how many lay there when somebody ticked it off
 }
 
 // OpenSum is what a patron still has to answer in a run.
@@ -123,7 +155,7 @@ func (t *Tx) runState(q *questions, id int64) (*RunState, error) {
 	ask(
 		q,
 		&s.Piles,
-		"SELECT kind, place, count FROM return_piles WHERE run_id = $1 AND count > 0 ORDER BY kind, place",
+		"SELECT kind, place, count, ticked FROM return_piles WHERE run_id = $1 AND count > 0 ORDER BY kind, place",
 		id,
 	)
 	ask(q, &s.Open, openSums, id)
@@ -162,7 +194,7 @@ func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
 		run,
 		barcode,
 	)
-	ask(q, &r.Piles, "SELECT kind, place, count FROM return_piles WHERE run_id = $1", run)
+	ask(q, &r.Piles, "SELECT kind, place, count, ticked FROM return_piles WHERE run_id = $1", run)
 	if barcode != "" {
 		askItem(q, &items, barcode, 0)
 	}
@@ -179,8 +211,8 @@ func (t *Tx) ReturnFacts(run int64, barcode string) (*ReturnFacts, error) {
 func (t *Tx) AddLine(l *ReturnLine) {
 	t.queue(
 		`INSERT INTO return_lines (id, run_id, at, text, item_id, loan_id, patron_id, found, sign, why, fine,
-				charge_id, answer, note, note_answer, then_sign, did)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)`,
+				charge_id, answer, note, note_answer, then_sign, did, excused, staff_id)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19)`,
 		l.ID,
 		l.RunID,
 		l.At,
@@ -198,6 +230,8 @@ func (t *Tx) AddLine(l *ReturnLine) {
 		l.NoteAnswer,
 		l.ThenSign,
 		l.Did,
+		l.Excused,
+		l.StaffID,
 	)
 }
 
@@ -219,7 +253,7 @@ type LineFacts struct {
 
 const lineColumns = `l.id, l.run_id, l.at, l.text, l.item_id, l.loan_id, l.patron_id, l.found, l.sign, l.why,
 		l.fine, l.charge_id, l.answer, l.undone,
-	l.note, l.note_answer, l.then_sign, l.did`
+	l.note, l.note_answer, l.then_sign, l.did, l.excused, l.staff_id`
 
 // LineFacts locks the run, patron and title of a line, and gives what is known of it; nil where there is none.
 func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
@@ -273,11 +307,13 @@ func (t *Tx) LineFacts(id int64) (*LineFacts, error) {
 // AnswerLine writes how the note of a line was answered, and where its item goes now.
 func (t *Tx) AnswerLine(l *ReturnLine) {
 	t.queueOne(
-		"UPDATE return_lines SET note_answer = $2, sign = $3, did = $4 WHERE id = $1 AND NOT undone",
+		"UPDATE return_lines SET note = $2, note_answer = $3, sign = $4, did = $5, then_sign = $6 WHERE id = $1 AND NOT undone",
 		l.ID,
+		l.Note,
 		l.NoteAnswer,
 		l.Sign,
 		l.Did,
+		l.ThenSign,
 	)
 }
 
@@ -305,11 +341,16 @@ func (t *Tx) AnswerSettled(patron int64, answer string) {
 type LineShown struct {
 	ReturnLine
 	Barcode, TitleName       *string
+	Home, CallNumber         *string
+	Parts                    *int
+	PartsSay                 *string
+	Who                      *string // who scanned it
 	LegalName, PreferredName *string
 }
 
-const linesShown = `SELECT ` + lineColumns + `, i.barcode, t.name AS title_name, p.legal_name, p.preferred_name
-	FROM return_lines l LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id LEFT
+const linesShown = `SELECT ` + lineColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home, i.call_number, i.parts, i.parts_say,
+		f.name AS who, p.legal_name, p.preferred_name
+	FROM return_lines l LEFT JOIN staff f ON f.id = l.staff_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id LEFT
 		JOIN patrons p ON p.id = l.patron_id `
 
 // Lines gives a page of a run's lines, newest first.

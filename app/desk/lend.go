@@ -140,7 +140,7 @@ func OwnTerms(book *rulebook.Rulebook, item *store.Item) ([]rulebook.Setting, er
 
 // LentOf is an open loan of an item with the terms it was lent by.
 func LentOf(a *act.Act, l *store.Loan, item *store.Item) (circulation.Lent, error) {
-	out := circulation.Lent{At: l.At(), Due: l.Due(), Renewed: l.RenewedAt, LostAt: l.LostAt, Price: item.Cost()}
+	out := circulation.Lent{At: l.At(), Due: l.Due(), Renewed: l.RenewedAt, LostAt: l.LostAt, Claimed: l.ClaimedAt, Price: item.Cost()}
 	book, err := a.Edition(l.EditionID)
 	if err != nil {
 		return out, err

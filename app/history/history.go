@@ -296,10 +296,17 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.CardExtended:
 		return "Card extended to " + due()
 	case event.CountedAs:
-		if d.Day == nil {
-			return "Returns count as now"
+		says := "Returns count as now"
+		if d.Day != nil || d.At != nil {
+			says = "Returns count as " + due()
 		}
-		return "Returns count as " + due()
+		if d.Count > 0 {
+			says += ", " + calendar.Count(d.Count, "day") + " let off"
+		}
+		if d.Reason != "" {
+			says += ", nothing is charged: " + d.Reason
+		}
+		return says
 	case event.BranchChanged:
 		return "Works at " + n.BranchName(calendar.Code(d.Is)) + " now; was at " + n.BranchName(calendar.Code(d.Was))
 	case event.Told:

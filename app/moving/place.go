@@ -27,9 +27,10 @@ type Did struct {
 	StandingBefore circulation.ItemStanding `json:"standing_before,omitempty"` // and how it stood
 	EndedTransit   int64                    `json:"ended_transit,omitempty"`
 	BegunTransit   int64                    `json:"begun_transit,omitempty"`
-	Hold           int64                    `json:"hold,omitempty"`      // the hold that it serves from now on
-	HoldFrom       queue.State              `json:"hold_from,omitempty"` // what that hold was before
-	SetAside       bool                     `json:"set_aside,omitempty"` // put aside or out of the stock for its note
+	Hold           int64                    `json:"hold,omitempty"`        // the hold that it serves from now on
+	HoldFrom       queue.State              `json:"hold_from,omitempty"`   // what that hold was before
+	SetAside       bool                     `json:"set_aside,omitempty"`   // put aside or out of the stock for its note
+	NoteBefore     string                   `json:"note_before,omitempty"` // of an item of which something was found missing
 }
 
 // Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold shelf, into a

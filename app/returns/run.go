@@ -4,6 +4,8 @@ package returns
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
 	"time"
 
 	"nevrin/app/act"
@@ -23,7 +25,12 @@ import (
 type Run struct {
 	ID       int64     `json:"id"`
 	Mode     string    `json:"mode" enum:"bin,patron"`
-	Counted  string    `json:"counted_as" doc:"Date that returns count as; empty: now"`
+	Bin      string    `json:"bin" doc:"Which of the branch's bins; empty: the one it has"`
+	Counted  string    `json:"counted_as" doc:"Date that returns count as; empty: none"`
+	At       string    `json:"counted_at" doc:"Instant that returns count as, in the branch's time; empty: none"`
+	LetOff   int       `json:"let_off" doc:"Days of lateness that are let off"`
+	Excused  string    `json:"excused" doc:"Why nothing is charged; empty: it is"`
+	Odd      bool      `json:"odd" doc:"Returns count otherwise than they usually would"`
 	Says     string    `json:"says"`
 	Piles    []Pile    `json:"piles"`
 	Open     []OpenSum `json:"open" doc:"What is still open, by patron"`
@@ -49,7 +56,13 @@ type Line struct {
 	Undone   bool        `json:"undone"`
 	Why      *why.Trace  `json:"why,omitempty"`
 	Note     string      `json:"note"`
-	Noted    string      `json:"note_answer" enum:",open,stays,off,repair,withdrawn"`
+	Noted    string      `json:"note_answer" enum:",open,stays,off,repair,withdrawn,rebuy,missing"`
+	Owner    string      `json:"owner" doc:"Where the item belongs"`
+	Call     string      `json:"call_number"`
+	Parts    int         `json:"parts" doc:"How many parts it has, to be counted where it is more than one"`
+	PartsSay string      `json:"parts_say"`
+	Excused  string      `json:"excused" doc:"Why its lateness was not charged; empty: it was, or there was none"`
+	Who      string      `json:"who" doc:"Who scanned it"`
 }
 
 // Pile is a destination with how much lies there.
@@ -58,6 +71,7 @@ type Pile struct {
 	Kind  circulation.Kind `json:"kind"`
 	Place string           `json:"place" doc:"With the kind it tells piles apart"`
 	Count int              `json:"count" doc:"0: nothing lies there any more"`
+	Seen  bool             `json:"seen" doc:"Somebody has ticked it off, and nothing has come since"`
 }
 
 // OpenSum is what a patron still has to answer, new charges apart from earlier ones.
@@ -78,15 +92,24 @@ type Change struct {
 	Open  []OpenSum `json:"open"`
 }
 
-// Open gives the actor's open run of a mode at this branch, or begins one. A bin counts as the last open day of the
-// branch when it is emptied for the first time on a day, and as now when it is emptied again.
+// Open gives the open run of a bin of this branch, which whoever is there goes on with, or the actor's own with a patron; or
+// begins one. A bin counts as the last open day of the branch when it is emptied for the first time on a day, and as now when
+// it is emptied again.
 func Open(a *act.Act, mode, bin string) (*Run, error) {
 	if mode != "bin" && mode != "patron" {
 		return nil, problem.Newf(problem.Invalid, "A returns run is a bin or a patron's.")
 	}
+	bin, err := binOf(a, mode, bin)
+	if err != nil {
+		return nil, err
+	}
 	run, emptied, err := a.Tx.OpenRun(a.Who.Branch, a.Who.ID, mode, bin, a.Today().UTC())
 	if err != nil {
 		return nil, err
+	}
+	if run != nil && mode == "bin" && *store.DateOf(&run.Day) != a.Today() {
+		a.Tx.FinishRun(run.ID, a.Now) // nobody has finished it when they went home
+		run = nil
 	}
 	if run != nil {
 		state, err := a.Tx.LookAtRun(run.ID)
@@ -114,35 +137,124 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 	return show(a, &store.RunState{Run: *run})
 }
 
-// CountAs changes what the next returns of a bin run count as.
-func CountAs(a *act.Act, id int64, day *calendar.Date) (*Run, error) {
+// binOf gives the bin that is meant: one of the branch's, its first where none is said.
+func binOf(a *act.Act, mode, bin string) (string, error) {
+	bins := BinsHere(a)
+	switch {
+	case mode == "patron":
+		return "", nil
+	case bin == "":
+		return bins[0], nil
+	case !slices.Contains(bins, bin):
+		return "", problem.Newf(problem.Invalid, "%s has no bin called %q. It has: %s.", a.Network.BranchName(a.Who.Branch), bin,
+			strings.Join(bins, ", "))
+	}
+	return bin, nil
+}
+
+// BinsHere are the names of the bins of the actor's branch; one without a name where it has none of its own.
+func BinsHere(a *act.Act) []string {
+	for k := range a.Network.Rows {
+		if row := &a.Network.Rows[k]; row.Code == a.Who.Branch && len(row.Bins) > 0 {
+			return row.Bins
+		}
+	}
+	return []string{""}
+}
+
+// Bin is a named place where things are dropped, and when it was emptied.
+type Bin struct {
+	Name    string     `json:"name" doc:"Empty: the one the branch has"`
+	Open    bool       `json:"open" doc:"Somebody is emptying it now"`
+	Emptied *time.Time `json:"emptied,omitempty" doc:"When it was begun last; none: never"`
+	Who     string     `json:"who" doc:"By whom"`
+	Count   int        `json:"count" doc:"How many things were in it then"`
+	Hours   int        `json:"hours" doc:"How many open hours ago; bins are emptied about hourly"`
+}
+
+// Bins gives the bins of the actor's branch.
+func Bins(a *act.Act) ([]Bin, error) {
+	names := BinsHere(a)
+	rows, err := a.Tx.EmptiedBins(a.Who.Branch, names)
+	out := make([]Bin, len(names))
+	for k, name := range names {
+		out[k] = Bin{Name: name}
+		for _, r := range rows {
+			if r.Bin == name {
+				open := a.Here().OpenBetween(r.OpenedAt, a.Now)
+				out[k] = Bin{name, r.FinishedAt == nil, &r.OpenedAt, r.Who, r.Lines, int(open.Hours())}
+			}
+		}
+	}
+	return out, err
+}
+
+// Counting is what the next returns of a run count as.
+type Counting struct {
+	Day     *calendar.Date `json:"day,omitempty" format:"date" doc:"This date"`
+	At      string         `json:"at,omitempty" maxLength:"40" doc:"Or this instant, as 2026-10-05T16:30 in the branch's time; neither: when they happen"`
+	LetOff  int            `json:"let_off,omitempty" minimum:"0" maximum:"60" doc:"Days of lateness that are let off"`
+	Excused string         `json:"excused,omitempty" maxLength:"200" doc:"Why nothing is charged: the library itself was at fault"`
+}
+
+// CountAs changes what the next returns of a run count as. It stays until it is changed again.
+func CountAs(a *act.Act, id int64, c Counting) (*Run, error) {
 	state, err := open(a, id)
 	if err != nil {
 		return nil, err
 	}
-	if day != nil && *day > a.Today() {
-		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
+	run := &state.Run
+	at, err := instant(a, c)
+	if err != nil {
+		return nil, err
 	}
-	if day != nil {
-		if first, may := loan.MayCountAs(a.Here(), a.Today(), *day, a.May().BackDays()); !may {
-			return nil, problem.Newf(
-				problem.Forbidden,
-				"Returns here count as %s at the earliest. A supervisor may choose an earlier day.",
-				first.Say(),
-			)
-		}
+	if most, may := a.May().MayLetOff(c.LetOff); !may {
+		return nil, problem.Newf(problem.Forbidden, "You may let off up to %s. A supervisor may let off more.", calendar.Count(most, "day"))
 	}
 	was := ""
-	if d := store.DateOf(state.Run.CountedAs); d != nil {
+	if d := store.DateOf(run.CountedAs); d != nil {
 		was = d.String()
 	}
-	state.Run.CountedAs = nil
-	if day != nil {
-		state.Run.CountedAs = store.Column(*day)
+	run.CountedAs, run.CountedAt, run.LetOff, run.Excused = nil, at, c.LetOff, strings.TrimSpace(c.Excused)
+	if c.Day != nil && at == nil {
+		run.CountedAs = store.Column(*c.Day)
 	}
-	a.Tx.CountRunAs(id, state.Run.CountedAs)
-	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{Was: was, Day: day}})
+	a.Tx.CountRunAs(run)
+	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{
+		Was: was, Day: c.Day, At: at, Count: c.LetOff, Reason: run.Excused,
+	}})
 	return show(a, state)
+}
+
+// instant checks the date or instant that returns are to count as, and gives the instant if it is one.
+func instant(a *act.Act, c Counting) (*time.Time, error) {
+	day := c.Day
+	var at *time.Time
+	if c.At != "" {
+		t, err := calendar.ParseInstant(c.At, a.Here().Location)
+		if err != nil {
+			return nil, problem.Newf(problem.Invalid, "%s.", err)
+		}
+		if t.After(a.Now) {
+			return nil, problem.Newf(problem.Invalid, "Returns cannot count as an instant to come. Choose an earlier one.")
+		}
+		d := a.Here().Date(t)
+		at, day = &t, &d
+	}
+	switch {
+	case day == nil:
+		return nil, nil
+	case *day > a.Today():
+		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
+	}
+	if first, may := loan.MayCountAs(a.Here(), a.Today(), *day, a.May().BackDays()); !may {
+		return nil, problem.Newf(
+			problem.Forbidden,
+			"Returns here count as %s at the earliest. A supervisor may choose an earlier day.",
+			first.Say(),
+		)
+	}
+	return at, nil
 }
 
 // open gives a run that is locked, open, and of this branch.
@@ -227,11 +339,22 @@ func showLines(a *act.Act, rows []store.LineShown) []Line {
 func show(a *act.Act, state *store.RunState) (*Run, error) {
 	run := &state.Run
 	out := &Run{
-		ID: run.ID, Mode: run.Mode, Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
+		ID: run.ID, Mode: run.Mode, Bin: run.Bin, LetOff: run.LetOff, Excused: run.Excused,
+		Odd: run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != "", Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
 		Finished: run.FinishedAt != nil, Says: "Counted as now.",
 	}
 	if d := store.DateOf(run.CountedAs); d != nil {
 		out.Counted, out.Says = d.String(), "Counted as returned "+d.Say()+"."
+	}
+	if run.CountedAt != nil {
+		at := run.CountedAt.In(a.Here().Location)
+		out.At, out.Says = at.Format("2006-01-02T15:04"), "Counted as returned "+calendar.SayInstant(at, a.Here().Location)+"."
+	}
+	if run.LetOff > 0 {
+		out.Says += " " + calendar.Count(run.LetOff, "day") + " of lateness let off."
+	}
+	if run.Excused != "" {
+		out.Says += " Nothing is charged: " + strings.TrimSuffix(run.Excused, ".") + "."
 	}
 	if run.Mode == "patron" {
 		out.Says += " Charges are asked at once."
@@ -250,7 +373,7 @@ func showPiles(a *act.Act, rows []store.Pile) []Pile {
 	out := []Pile{}
 	for _, p := range rows {
 		kind := circulation.Kind(p.Kind)
-		out = append(out, Pile{moving.PileName(a, kind, p.Place), kind, p.Place, p.Count})
+		out = append(out, Pile{moving.PileName(a, kind, p.Place), kind, p.Place, p.Count, p.Count > 0 && p.Ticked == p.Count})
 	}
 	return out
 }
@@ -283,8 +406,14 @@ func showLine(a *act.Act, r *store.LineShown) Line {
 	if (r.Found == store.FoundLate || r.Found == store.FoundLost) && trace != nil && len(trace.Steps) > 0 {
 		line.Found = trace.Steps[0].Detail // the result of the lateness
 	}
+	line.Excused = r.Excused
+	if r.Who != nil {
+		line.Who = *r.Who
+	}
 	if r.ItemID != nil {
 		line.ItemID, line.Barcode, line.Title = *r.ItemID, *r.Barcode, *r.TitleName
+		line.Owner, line.Call = a.Network.BranchName(calendar.Code(*r.Home)), *r.CallNumber
+		line.Parts, line.PartsSay = *r.Parts, *r.PartsSay
 	}
 	if r.PatronID != nil && mayName(a, r) {
 		p := store.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}

@@ -49,7 +49,9 @@ func Scan(a *act.Act, id int64, text string) (*Change, error) {
 	if err := mayUse(a, &known.Run); err != nil {
 		return nil, err
 	}
-	t := &taking{Act: a, run: &known.Run, facts: known.Facts, line: &store.ReturnLine{RunID: id, At: a.Now, Text: text}}
+	t := &taking{Act: a, run: &known.Run, facts: known.Facts, line: &store.ReturnLine{
+		RunID: id, At: a.Now, Text: text, StaffID: act.OrNil(a.Who.ID),
+	}}
 	if t.line.ID, err = a.Tx.NextID(); err != nil {
 		return nil, err
 	}
@@ -125,7 +127,12 @@ func (t *taking) end() error {
 			return err
 		}
 	}
-	e := circulation.TakeBack(lent, a.Now, store.DateOf(t.run.CountedAs), billed)
+	e := circulation.TakeBack(lent, circulation.Counting{
+		Now: a.Now, As: store.DateOf(t.run.CountedAs), At: t.run.CountedAt, LetOff: t.run.LetOff, Excused: t.run.Excused,
+	}, billed)
+	if e.Late && e.Fine == 0 {
+		t.line.Excused = t.run.Excused
+	}
 	t.trace = t.trace.Under(why.Fact, e.Why)
 	t.line.LoanID, t.line.PatronID, t.line.Fine, t.line.Found = &l.ID, l.PatronID, int64(e.Fine), store.FoundOnLoan
 	if e.Late {
@@ -135,7 +142,9 @@ func (t *taking) end() error {
 		t.line.Found = store.FoundLost
 	}
 	a.Tx.EndLoan(l.ID, a.Now, false)
-	told := event.Event{Kind: event.Returned, Item: f.Item.ID, Loan: l.ID, Why: &e.Why}
+	told := event.Event{
+		Kind: event.Returned, Item: f.Item.ID, Loan: l.ID, Why: &e.Why, Detail: event.Detail{Reason: t.line.Excused},
+	}
 	if l.PatronID != nil {
 		told.Patron = *l.PatronID
 	}
@@ -207,9 +216,11 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 			count += p.Count
 		}
 	}
-	shown := store.LineShown{ReturnLine: *l}
+	shown := store.LineShown{ReturnLine: *l, Who: &t.Who.Name}
 	if f := t.facts; f != nil {
-		shown.Barcode, shown.TitleName = &f.Item.Barcode, &f.Item.Title.Name
+		home := string(f.Item.BranchCode)
+		shown.Barcode, shown.TitleName, shown.Home = &f.Item.Barcode, &f.Item.Title.Name, &home
+		shown.CallNumber, shown.Parts, shown.PartsSay = &f.Item.CallNumber, &f.Item.Parts, &f.Item.PartsSay
 	}
 	c := &Change{
 		Run:   l.RunID,

@@ -160,7 +160,11 @@ func undoNote(a *act.Act, l *store.LineFacts, did *moving.Did) {
 	case "off":
 		a.Tx.NoteItem(l.Facts.Item.ID, l.Line.Note)
 		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: l.Line.Note}})
-	case "repair", "withdrawn":
+	case "missing":
+		a.Tx.NoteItem(l.Facts.Item.ID, did.NoteBefore)
+		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: did.NoteBefore}})
+		fallthrough
+	case "repair", "withdrawn", "rebuy":
 		if did.SetAside && l.Facts.Item.Standing != circulation.ItemInUse {
 			a.Tx.Stand(l.Facts.Item.ID, circulation.ItemInUse, "")
 			l.Facts.Item.Standing = circulation.ItemInUse
@@ -183,37 +187,38 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 	case "off":
 		a.Tx.NoteItem(l.Facts.Item.ID, "")
 		a.Tell(event.Event{Kind: event.NoteOff, Item: l.Facts.Item.ID, Detail: event.Detail{Was: l.Line.Note}})
-	case "repair", "withdrawn":
+	case "repair", "withdrawn", "rebuy":
 		if sign, err = setAside(a, l, &did, answer); err != nil {
 			return nil, err
 		}
 	default:
 		return nil, problem.Newf(
 			problem.Invalid,
-			"A note stays, comes off, or the item goes to repair or out of the stock.",
+			"A note stays, comes off, or the item goes to repair, out of the stock, or is to be bought anew.",
 		)
 	}
 	l.Line.NoteAnswer, l.Line.Sign, l.Line.Did = answer, store.JSON(&sign), store.JSON(&did)
 	a.Tx.AnswerLine(&l.Line)
-	wasKind, wasPlace := before.Pile()
-	kind, place := sign.Pile()
-	a.Tx.CountPile(l.Run.ID, wasKind, wasPlace, -1)
-	a.Tx.CountPile(l.Run.ID, kind, place, 1)
-	return changed(a, l.Run.ID, []int64{id}, [][2]string{{wasKind, wasPlace}, {kind, place}})
+	return repiled(a, l, before.Pile, sign.Pile)
 }
 
 // setAside takes an item that was just placed out of use again. Whoever it was meant for waits for another copy.
 func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (moving.Sign, error) {
 	f := l.Facts
-	standing, told, place := circulation.ItemAside, event.SetAside, "Repair"
-	if answer == "withdrawn" {
+	standing, told, place, asideFor := circulation.ItemAside, event.SetAside, "Repair", circulation.ForRepair
+	switch answer {
+	case "rebuy":
+		place, asideFor = "To be bought anew", circulation.ForRebuy
+	case "missing":
+		place, asideFor = "Something is missing", circulation.ForDamage
+	case "withdrawn":
 		if !a.Who.Role.MayWithdraw() {
 			return moving.Sign{}, problem.Newf(
 				problem.Forbidden,
 				"A volunteer does not take things out of the stock. Choose repair, and leave the rest to staff.",
 			)
 		}
-		standing, told, place = circulation.ItemWithdrawn, event.Withdrawn, "Out of the stock"
+		standing, told, place, asideFor = circulation.ItemWithdrawn, event.Withdrawn, "Out of the stock", ""
 	}
 	if f.Loan != nil {
 		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", f.Item.Title.Name)
@@ -229,6 +234,7 @@ func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (m
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: f.Hold.PatronID, Hold: f.Hold.ID, Item: f.Item.ID})
 	}
 	a.Tx.StandAt(f.Item.ID, a.Who.Branch, standing)
+	a.Tx.Stand(f.Item.ID, standing, asideFor)
 	did.SetAside, did.BegunTransit = true, 0
 	a.Tell(event.Event{Kind: told, Item: f.Item.ID, Detail: event.Detail{Reason: f.Item.Note}})
 	_, err := moving.Route(a, f.Item.TitleID, 0)
@@ -275,11 +281,10 @@ func changed(a *act.Act, run int64, lines []int64, piles [][2]string) (*Change, 
 		now := store.Pile{Kind: p[0], Place: p[1]}
 		for _, known := range state.Piles {
 			if known.Kind == now.Kind && known.Place == now.Place {
-				now.Count = known.Count
+				now = known
 			}
 		}
-		kind := circulation.Kind(now.Kind)
-		c.Piles = append(c.Piles, Pile{moving.PileName(a, kind, now.Place), kind, now.Place, now.Count})
+		c.Piles = append(c.Piles, showPiles(a, []store.Pile{now})...)
 	}
 	for _, id := range lines {
 		row, err := a.Tx.OneLine(id)

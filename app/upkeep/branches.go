@@ -21,6 +21,7 @@ type Branch struct {
 	Address        string         `json:"address" maxLength:"300"`
 	Timezone       string         `json:"timezone" maxLength:"60" doc:"Of the tz database"`
 	Phones         []string       `json:"phones" maxItems:"10" nullable:"false"`
+	Bins           []string       `json:"bins" maxItems:"20" nullable:"false" doc:"Named places where things are dropped; none: there is one, which needs no name"`
 	PublicShelf    bool           `json:"public_shelf" doc:"The public can see the hold shelf: shelf names stand on it"`
 	Position       int            `json:"position" minimum:"0" maximum:"10000" doc:"Its place in lists"`
 	SortMinutes    int            `json:"sort_minutes" minimum:"0" maximum:"1440" doc:"How long sorting takes there before the courier can take something"`
@@ -54,7 +55,7 @@ func (branches) Load(a *act.Act, key string) (*Branch, error) {
 
 func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
 	b := &Branch{
-		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone, Phones: notNil(row.Phones),
+		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone, Phones: notNil(row.Phones), Bins: notNil(row.Bins),
 		PublicShelf: row.PublicShelf, Position: row.Position, SortMinutes: row.SortMinutes,
 		ReceiveMinutes: row.ReceiveMinutes, ClosedOn: store.DateOf(row.ClosedOn),
 	}
@@ -96,10 +97,14 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 		)
 	}
 	is.Name = strings.TrimSpace(is.Name)
+	var err error
+	if is.Bins, err = named(is.Bins); err != nil {
+		return nil, err
+	}
 	row := store.Branch{
 		Code: code, Name: is.Name, Zone: is.Zone, Timezone: is.Timezone, Position: is.Position,
 		SortMinutes: is.SortMinutes, ReceiveMinutes: is.ReceiveMinutes, PublicShelf: is.PublicShelf,
-		Address: is.Address, Phones: notNil(is.Phones),
+		Address: is.Address, Phones: notNil(is.Phones), Bins: is.Bins,
 	}
 	if err := reads(a, row); err != nil {
 		return nil, err
@@ -126,6 +131,22 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 		return is, reopenBranch(a, code, was)
 	}
 	return is, nil
+}
+
+// named gives the names of bins, each once and with something in it.
+func named(bins []string) ([]string, error) {
+	out := []string{}
+	for _, b := range bins {
+		b = strings.TrimSpace(b)
+		switch {
+		case b == "" || len(b) > 50:
+			return nil, problem.Newf(problem.Invalid, "A bin has a name of up to 50 letters, such as Front door.")
+		case slices.ContainsFunc(out, func(o string) bool { return strings.EqualFold(o, b) }):
+			return nil, problem.Newf(problem.Invalid, "Two bins are called %s. Give each a name of its own.", b)
+		}
+		out = append(out, b)
+	}
+	return out, nil
 }
 
 // reads looks whether a branch can be read back, calendar and all: one that could not would stop the whole network.

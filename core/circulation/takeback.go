@@ -21,6 +21,7 @@ type Lent struct {
 	Due     loan.Due
 	Renewed *time.Time
 	LostAt  *time.Time
+	Claimed *time.Time    // since when the patron says that they brought it back; nil: they do not
 	Price   *money.Amount // nil: not known
 }
 
@@ -36,26 +37,49 @@ type Ended struct {
 	Why     why.Trace
 }
 
+// Counting is how a return counts.
+type Counting struct {
+	Now     time.Time
+	As      *calendar.Date // as returned on this date; nil: when it happens
+	At      *time.Time     // or at this instant
+	LetOff  int            // days of lateness that are let off
+	Excused string         // why nothing is charged: the library itself was at fault; empty: it was not
+}
+
 // TakeBack decides what a return means: lateness under the terms the loan was lent by, counted to the moment the return
-// counts as (nil: now). For something lost, lateness stopped when it was lost; found within the time, its price is
-// credited and lateness charged instead. Billed is what was charged for its price.
-func TakeBack(l Lent, now time.Time, countedAs *calendar.Date, billed []ledger.Billed) Ended {
+// counts as. For something lost, lateness stopped when it was lost; found within the time, its price is credited and lateness
+// charged instead. Billed is what was charged for its price. What somebody has said to have brought back, and is found here, was
+// here when they said so.
+func TakeBack(l Lent, c Counting, billed []ledger.Billed) Ended {
 	terms := l.Terms()
-	r := lateness.Return{At: now, CountedDate: countedAs}
-	if l.LostAt != nil {
-		lost := l.Branch.Date(*l.LostAt)
-		if r.CountedDate == nil || *r.CountedDate > lost {
-			r.CountedDate = &lost
+	r := lateness.Return{At: c.Now, CountedDate: c.As, CountedAt: c.At, DaysLetOff: c.LetOff}
+	for _, stopped := range []*time.Time{l.LostAt, l.Claimed} {
+		if stopped == nil {
+			continue
+		}
+		if day := l.Branch.Date(*stopped); r.CountedDate == nil || *r.CountedDate > day {
+			r.CountedDate = &day
 		}
 	}
 	result, trace := lateness.AtReturn(l.Branch, terms.Lateness(), l.Price, l.Due, l.Renewed, r)
 	trace = trace.Under(why.Fact, l.Rules.Why(l.At, l.Own, rulebook.FineRate))
-	if countedAs != nil {
-		trace = trace.Add(why.Fact, "Counted as returned on "+countedAs.Say())
+	switch {
+	case c.As != nil:
+		trace = trace.Add(why.Fact, "Counted as returned on "+c.As.Say())
+	case c.At != nil:
+		trace = trace.Add(why.Fact, "Counted as returned at "+calendar.SayInstant(*c.At, l.Branch.Location))
+	}
+	if l.Claimed != nil {
+		trace = trace.Add(why.Fact, "Said to have been brought back on "+l.Branch.Date(*l.Claimed).Say()+", and counted so")
 	}
 	e := Ended{Late: result.Late > 0, Fine: result.Fine, Why: trace}
+	if c.Excused != "" && e.Fine > 0 {
+		e.Why = e.Why.Add(why.Note, "Nothing is charged: "+c.Excused)
+		e.Why.Result += ", not charged"
+		e.Fine = 0
+	}
 	if l.LostAt != nil {
-		e.foundAgain(l, terms.Lost(), now, billed)
+		e.foundAgain(l, terms.Lost(), c.Now, billed)
 	}
 	return e
 }

@@ -26,13 +26,13 @@ type Borrower struct {
 	Owes      money.Amount
 	Disputed  money.Amount // of this, what is in dispute: it waits, and stops nobody
 	Invoiced  bool         // an institution: what it owes is invoiced, and never stops it
-	Loans     int    // on loan now
-	Alike     int    // of these, of the material class in question
-	Late      int    // of these, late
-	Age       *int   // years; nil: not known
-	Consent   *bool  // a guardian's answer on older-reader material; nil: never asked
-	Stopped   string // why they may look and not borrow; empty: they may
-	Reason    string // why their standing is other than active; may be empty
+	Loans     int          // on loan now
+	Alike     int          // of these, of the material class in question
+	Late      int          // of these, late
+	Age       *int         // years; nil: not known
+	Consent   *bool        // a guardian's answer on older-reader material; nil: never asked
+	Stopped   string       // why they may look and not borrow; empty: they may
+	Reason    string       // why their standing is other than active; may be empty
 }
 
 // Limits are the terms that bound a borrower. Nil means no limit.

@@ -90,6 +90,14 @@ func (e Entitled) BackDays() *int {
 	return &e.limits.BackDays
 }
 
+// MayLetOff tells whether so many days of lateness may be let off; otherwise how many may.
+func (e Entitled) MayLetOff(days int) (most int, may bool) {
+	if e.role.Supervises() {
+		return days, true
+	}
+	return e.limits.LetOff, days <= e.limits.LetOff
+}
+
 // MayChangeConsents tells whether somebody changes a consent that has been given before.
 func (e Entitled) MayChangeConsents() bool {
 	if e.own.Consents != nil {

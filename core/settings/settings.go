@@ -28,6 +28,7 @@ type Settings struct {
 	OneAddress  bool         `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
 	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
 	Records     Records      `json:"records" doc:"The service that is asked for records of titles"`
+	Counter     Counter      `json:"counter" doc:"How lending and taking back go"`
 	Money       Money        `json:"money" doc:"How money is taken and booked"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
@@ -68,8 +69,73 @@ func (r Records) check() error {
 type Limits struct {
 	Waive    map[role.Role]*money.Amount   `json:"waive" doc:"The most that a role waives at once, in minor units; null: without limit"`
 	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
+	LetOff   int                           `json:"let_off" minimum:"0" maximum:"60" doc:"How many days of lateness are let off at the desk by who does not supervise"`
 	Past     map[loan.StopKind][]role.Role `json:"past" doc:"Who beside those who supervise may lend past a stop"`
 	Consents []role.Role                   `json:"consents" maxItems:"10" nullable:"false" doc:"Who beside those who supervise changes a consent that has been given"`
+}
+
+// Counter is how lending and taking back go.
+type Counter struct {
+	Staged    bool      `json:"staged" doc:"What is scanned to be lent counts only once it is said so; otherwise at once"`
+	Receipt   string    `json:"receipt" enum:"none,slip,mail,both,ask" doc:"What somebody gets of what was lent to them, where they have chosen nothing"`
+	Collect   string    `json:"collect" enum:"nobody,named,household" doc:"Who may fetch what waits for somebody else: those whom they have named, or their household too"`
+	DueOthers bool      `json:"due_others" doc:"Due dates are set by hand of items and patrons of other branches too"`
+	LastLook  bool      `json:"last_look" doc:"Finishing a returns run shows its piles to be ticked off"`
+	Slips     []string  `json:"slips" maxItems:"5" nullable:"false" doc:"Where what came back goes, for the slips that print by themselves: hold_shelf, tote, outside, aside"`
+	Bin       Situation `json:"bin" doc:"What is shown while a bin is emptied"`
+	Patron    Situation `json:"patron" doc:"What is shown while a patron is there"`
+}
+
+// Situation is what is told and listed in one of the two situations of taking back.
+type Situation struct {
+	Lines   int      `json:"lines" minimum:"1" maximum:"100" doc:"How many lines are shown at once"`
+	Columns []string `json:"columns" maxItems:"10" nullable:"false" doc:"Beside time, item and where it goes: owner, call, found, account, who"`
+	Waits   bool     `json:"waits" doc:"What waits for the patron of a line is told"`
+	Rest    bool     `json:"rest" doc:"What the patron of a line still has is told"`
+}
+
+// What may be listed of a line that came back, and what may be given at the end.
+var (
+	columns  = []string{"owner", "call", "found", "account", "who"}
+	receipts = []string{"none", "slip", "mail", "both", "ask"}
+	collects = []string{"nobody", "named", "household"}
+	goesTo   = []string{"hold_shelf", "tote", "outside", "aside"}
+)
+
+// check tells what is wrong with it.
+func (c Counter) check() error {
+	for _, one := range []struct {
+		what, is string
+		of       []string
+	}{{"what is given at the end", c.Receipt, receipts}, {"who may fetch", c.Collect, collects}} {
+		if !slices.Contains(one.of, one.is) {
+			return expect.Errorf(fmt.Sprintf("one of %v", one.of), "%q for %s", one.is, one.what)
+		}
+	}
+	for _, s := range c.Slips {
+		if !slices.Contains(goesTo, s) {
+			return expect.Errorf(fmt.Sprintf("one of %v", goesTo), "slips for %q", s)
+		}
+	}
+	for _, s := range []Situation{c.Bin, c.Patron} {
+		if s.Lines < 1 || s.Lines > 100 {
+			return expect.Errorf("from 1 to 100", "%d lines at once", s.Lines)
+		}
+		for _, column := range s.Columns {
+			if !slices.Contains(columns, column) {
+				return expect.Errorf(fmt.Sprintf("one of %v", columns), "the column %q", column)
+			}
+		}
+	}
+	return nil
+}
+
+// Gives is what somebody gets of what was lent to them: as they have chosen, nil for nothing, or as the network has settled.
+func (c Counter) Gives(chosen *string) string {
+	if chosen != nil {
+		return *chosen
+	}
+	return c.Receipt
 }
 
 // Money is how money is taken and booked.
@@ -146,8 +212,13 @@ func Usual() Settings {
 			Waive: map[role.Role]*money.Amount{
 				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,
 			},
-			BackDays: 3, Consents: []role.Role{},
+			BackDays: 3, LetOff: 3, Consents: []role.Role{},
 			Past: map[loan.StopKind][]role.Role{loan.Soon: role.Everyone, loan.HadBefore: role.Everyone},
+		},
+		Counter: Counter{
+			Receipt: "ask", Collect: "named", LastLook: true, Slips: []string{"hold_shelf"},
+			Bin:    Situation{Lines: 20, Columns: []string{"found", "account"}},
+			Patron: Situation{Lines: 20, Columns: []string{"found", "account"}, Waits: true, Rest: true},
 		},
 		Money:  Money{Days: 30, Accounts: map[ledger.Account]string{}},
 		Fields: person.Needs{},
@@ -174,6 +245,9 @@ func (s *Settings) Check() error {
 		return err
 	}
 	if err := s.Records.check(); err != nil {
+		return err
+	}
+	if err := s.Counter.check(); err != nil {
 		return err
 	}
 	if err := s.Money.check(); err != nil {

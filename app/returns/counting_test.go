@@ -1,0 +1,246 @@
+package returns_test
+
+import (
+	"fmt"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/app/accounts"
+	"nevrin/app/act"
+	"nevrin/app/desk"
+	"nevrin/app/people"
+	"nevrin/app/returns"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/role"
+	"nevrin/store"
+	"nevrin/testkit"
+)
+
+func countAs(w *testkit.World, who act.Actor, run int64, c returns.Counting) (*returns.Run, error) {
+	return testkit.Try(w.House, who, func(a *act.Act) (*returns.Run, error) { return returns.CountAs(a, run, c) })
+}
+
+// lateLoan is a loan of a book of Havenhead that was due five open days ago.
+func lateLoan(t *testing.T, w *testkit.World, who act.Actor) (patron int64, item string) {
+	t.Helper()
+	_, items := w.Title("HVH")
+	patron = w.Patron("HVH")
+	loan := lend(t, w, who, patron, items[0])
+	w.Set("UPDATE loans SET lent_at = lent_at - interval '40 days', due_date = '2026-09-30' WHERE id = ?", loan)
+	return patron, items[0]
+}
+
+// What returns count as is kept for the next ones, plainly said, and bounded by who may; the sum follows.
+func TestWhatReturnsCountAs(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here, boss := w.Staff(role.Desk, "HVH"), w.Staff(role.Supervisor, "HVH")
+	run := begin(t, w, here, "bin")
+	day := calendar.MakeDate(2026, 10, 2)
+	for _, c := range []struct {
+		as   returns.Counting
+		says string
+		fine string
+	}{
+		{returns.Counting{}, "Counted as now.", "1.25"},
+		{returns.Counting{Day: &day}, "Counted as returned Fri 2 Oct 2026.", "0.50"},
+		{returns.Counting{At: "2026-10-03T10:00"}, "Counted as returned Sat 3 Oct 2026, 10:00.", "0.75"},
+		{returns.Counting{LetOff: 2}, "Counted as now. 2 days of lateness let off.", "0.75"},
+		{returns.Counting{Excused: "Never taken in on Friday"}, "Nothing is charged: Never taken in on Friday.", ""},
+	} {
+		patron, item := lateLoan(t, w, here)
+		counted, err := countAs(w, here, run.ID, c.as)
+		require.NoError(t, err)
+		assert.Contains(t, counted.Says, c.says)
+		assert.Equal(t, c.as != returns.Counting{}, counted.Odd)
+		line := scan(t, w, here, run.ID, item)
+		assert.Equal(t, store.FoundLate, line.Kind)
+		assert.Equal(t, c.fine, line.Fine, c.says)
+		if c.fine == "" {
+			assert.Equal(t, c.as.Excused, line.Excused)
+			assert.Equal(t, "0", w.Ask("SELECT balance::text FROM patrons WHERE id = ?", patron))
+		}
+	}
+	for says, c := range map[string]returns.Counting{
+		"may let off up to 3 days": {LetOff: 4},
+		"an instant to come":       {At: "2026-10-06T23:00"},
+		"at the earliest":          {At: "2026-09-20T10:00"},
+		"expected":                 {At: "yesterday"},
+	} {
+		_, err := countAs(w, here, run.ID, c)
+		assert.ErrorContains(t, err, says)
+	}
+	_, err := countAs(w, boss, run.ID, returns.Counting{LetOff: 10, At: "2026-09-20T10:00"})
+	require.NoError(t, err)
+}
+
+// An hour loan that came back in the morning, while the line was down, counts as then.
+func TestHourLoanCountedAsAnInstant(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	title, _ := w.Title()
+	laptop := w.Item(title, "HVH", map[string]any{"material": "laptop"})
+	lend(t, w, here, w.Patron("HVH"), laptop)
+	w.Later(6 * time.Hour) // due at 12:12, now 15:12
+	run := begin(t, w, here, "patron")
+	_, err := countAs(w, here, run.ID, returns.Counting{At: "2026-10-06T13:00"})
+	require.NoError(t, err)
+	assert.Equal(t, "2.00", scan(t, w, here, run.ID, laptop).Fine, "one hour begun, not three")
+}
+
+// What somebody has said to have brought back, and is found, was here since they said so.
+func TestClaimedAndHereItIs(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	_, item := lateLoan(t, w, here)
+	loan := w.Ask("SELECT id::text FROM loans")
+	var id int64
+	_, err := fmt.Sscan(loan, &id)
+	require.NoError(t, err)
+	testkit.Do(t, w.House, here, func(a *act.Act) (*people.Card, error) { return desk.Claim(a, id, "returned") })
+	w.Set("UPDATE claims SET at = '2026-10-02 12:00-03'")
+	line := scan(t, w, here, begin(t, w, here, "bin").ID, item)
+	assert.Equal(t, "0.50", line.Fine, "two days late when they said so")
+}
+
+// A bin is one, whoever empties it: two stations scan into its run together, and each thing comes back once.
+func TestTwoStationsOneBin(t *testing.T) {
+	w := testkit.NewWorld(t)
+	one, two := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "HVH")
+	run := begin(t, w, one, "bin")
+	assert.Equal(t, run.ID, begin(t, w, two, "bin").ID)
+	assert.NotEqual(t, begin(t, w, one, "patron").ID, begin(t, w, two, "patron").ID, "a patron is at one desk")
+	branches := make([]string, 20)
+	for k := range branches {
+		branches[k] = "HVH"
+	}
+	_, items := w.Title(branches...)
+	p := w.Patron("HVH")
+	for _, i := range items {
+		lend(t, w, one, p, i)
+	}
+	var all sync.WaitGroup
+	for _, who := range []act.Actor{one, two} {
+		all.Go(func() {
+			for _, i := range items {
+				_, _ = testkit.Try(w.House, who, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, i) })
+			}
+		})
+	}
+	all.Wait()
+	assert.Equal(t, "20", w.Ask("SELECT count(*)::text FROM return_lines WHERE loan_id IS NOT NULL"))
+	assert.Equal(t, "40", w.Ask("SELECT count::text FROM return_piles WHERE kind = 'shelf'"), "each scan is a line that goes somewhere")
+	testkit.Do(t, w.House, two, func(a *act.Act) (*returns.Run, error) { return returns.Finish(a, run.ID) })
+	assert.NotEqual(t, run.ID, begin(t, w, one, "bin").ID)
+}
+
+// Bins have names; each is emptied by itself, and it is known when and by whom.
+func TestNamedBins(t *testing.T) {
+	w := testkit.NewWorld(t)
+	w.Set("UPDATE branches SET bins = '{Front door,Station}' WHERE code = 'HVH'")
+	here := w.Staff(role.Desk, "HVH")
+	open := func(bin string) (*returns.Run, error) {
+		return testkit.Try(w.House, here, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", bin) })
+	}
+	_, err := open("Back door")
+	require.ErrorContains(t, err, "It has: Front door, Station")
+	front, err := open("")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Front door", "2026-10-05"}, []string{front.Bin, front.Counted})
+	testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Run, error) { return returns.Finish(a, front.ID) })
+	w.Later(95 * time.Minute)
+	again, err := open("Front door")
+	require.NoError(t, err)
+	assert.Empty(t, again.Counted, "emptied today already")
+	station, err := open("Station")
+	require.NoError(t, err)
+	assert.Equal(t, "2026-10-05", station.Counted, "this one not yet")
+	bins := testkit.Do(t, w.House, here, func(a *act.Act) ([]returns.Bin, error) { return returns.Bins(a) })
+	require.Len(t, bins, 2)
+	assert.True(t, bins[0].Open)
+	assert.Equal(t, here.Name, bins[0].Who)
+	w.Later(2 * time.Hour)
+	assert.Equal(t, 2, testkit.Do(t, w.House, here, func(a *act.Act) ([]returns.Bin, error) { return returns.Bins(a) })[0].Hours)
+}
+
+// Piles are ticked off with their counts; one that grows since is to be looked at again.
+func TestTickingPiles(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	_, items := w.Title("HVH", "HVH")
+	run := begin(t, w, here, "bin")
+	scan(t, w, here, run.ID, items[0])
+	tick := func(kind circulation.Kind, seen bool) (*returns.Change, error) {
+		return testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Tick(a, run.ID, kind, "", seen) })
+	}
+	c, err := tick(circulation.Shelf, true)
+	require.NoError(t, err)
+	assert.True(t, c.Piles[0].Seen)
+	scan(t, w, here, run.ID, items[1])
+	assert.False(t, begin(t, w, here, "bin").Piles[0].Seen, "one more lies there")
+	_, err = tick(circulation.Aside, true)
+	require.ErrorContains(t, err, "Nothing lies on this pile")
+}
+
+// What is missing of something that came back stands in its note, and it is put aside; undone it is as before.
+func TestPartsMissing(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Volunteer, "HVH")
+	title, _ := w.Title()
+	game := w.Item(title, "HVH", map[string]any{"parts": 3, "parts_say": "Board, dice, cards"})
+	run := begin(t, w, here, "bin")
+	line := scan(t, w, here, run.ID, game)
+	assert.Equal(t, 3, line.Parts)
+	missing := func(what string) (*returns.Change, error) {
+		return testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Missing(a, line.ID, what) })
+	}
+	_, err := missing(" ")
+	require.ErrorContains(t, err, "Say what is missing")
+	c, err := missing("the dice")
+	require.NoError(t, err)
+	assert.Equal(t, circulation.Aside, c.Lines[0].Sign.Kind)
+	_, err = missing("the board")
+	require.ErrorContains(t, err, "already")
+	item := func() string { return w.Ask("SELECT standing || ' ' || aside_for || ' ' || note FROM items WHERE barcode = ?", game) }
+	assert.Equal(t, "aside damaged Missing: the dice", item())
+	require.NoError(t, undo(w, here, line.ID))
+	assert.Equal(t, "in_use  ", item())
+}
+
+// The library's own error takes the charge of a line back, with who said so; what was paid of it is to be given back.
+func TestOwnError(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	patron, item := lateLoan(t, w, here)
+	run := begin(t, w, here, "patron")
+	line := scan(t, w, here, run.ID, item)
+	require.Equal(t, "1.25", line.Fine)
+	testkit.Do(t, w.House, here, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{patron}, Amount: "1.00", Means: "card"})
+	})
+	c := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Excuse(a, line.ID, "Stood on the shelf") })
+	assert.Equal(t, []string{"Stood on the shelf", "waived"}, []string{c.Lines[0].Excused, c.Lines[0].Answer})
+	assert.Empty(t, c.Open[0].New)
+	assert.Equal(t, "0 100", w.Ask("SELECT balance || ' ' || (SELECT amount FROM ledger WHERE kind = 'refund') FROM patrons WHERE id = ?", patron))
+	_, err := testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Excuse(a, line.ID, "Again") })
+	require.ErrorContains(t, err, "taken back already")
+}
+
+// Copies on loan are found by their titles; what has come back is not among them.
+func TestFoundByTitle(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Volunteer, "HVH")
+	title, items := w.Title("HVH", "HVH")
+	w.Set("UPDATE titles SET name = 'Čas ve větru' WHERE id = ?", title)
+	desk := w.Staff(role.Desk, "HVH")
+	lend(t, w, desk, w.Patron("HVH"), items[0])
+	found := testkit.Whole(t, w.House, here, 10, func(a *act.Act, p store.Page) ([]returns.OnLoan, store.Page, error) {
+		return returns.Find(a, "větru čas", p)
+	})
+	require.Len(t, found, 1)
+	assert.Equal(t, items[0], found[0].Barcode)
+}
