@@ -2,6 +2,7 @@ package server
 
 import (
 	"net/http"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/desk"
@@ -13,6 +14,28 @@ func (s *Server) loanOperations() {
 	do(s, http.MethodPost, "/loans/{id}/due", "setDue", "Set the due date of a loan by hand", employed,
 		func(a *act.Act, in *OneSent[desk.Setting]) (*people.Card, error) {
 			return desk.SetDue(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/patrons/{id}/due", "setDueOfMany", "Set the due date of several loans by hand", employed,
+		func(a *act.Act, in *OneSent[desk.SettingMany]) (*people.Card, error) {
+			return desk.SetDueOfMany(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/patrons/{id}/renew", "renewMany", "Renew several loans of a patron, or all", everyone,
+		func(a *act.Act, in *OneSent[desk.Many]) (*desk.RenewedMany, error) {
+			return desk.RenewMany(a, in.ID, in.Body)
+		})
+	type since struct {
+		Since time.Time `json:"since,omitempty" doc:"From when on; none: today"`
+	}
+	do(s, http.MethodPost, "/patrons/{id}/lent-mail", "mailLent", "Mail a patron what was lent to them here", everyone,
+		func(a *act.Act, in *OneSent[since]) (Done, error) {
+			return Done{true}, desk.MailLent(a, in.ID, in.Body.Since)
+		})
+	type receipt struct {
+		Receipt string `json:"receipt" enum:",none,slip,mail,both"`
+	}
+	do(s, http.MethodPut, "/patrons/{id}/receipt", "chooseReceipt", "Write what a patron gets of what was lent to them", employed,
+		func(a *act.Act, in *OneSent[receipt]) (*people.Card, error) {
+			return desk.ChooseReceipt(a, in.ID, in.Body.Receipt)
 		})
 	type claiming struct {
 		What string `json:"what" enum:"returned,never_had"`

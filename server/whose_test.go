@@ -42,7 +42,7 @@ var whose = map[string]string{
 	"answerReport": "anybody's", "undoSweep": "anybody's",
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
-	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",
+	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "setDueOfMany": "anybody's", "renewMany": "card", "mailLent": "card", "chooseReceipt": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",
 	"receipt": "branch", "reversePayment": "branch", "till": "branch", "moveCash": "branch", "closeTill": "branch", "creditCharge": "branch", "disputeCharge": "anybody's", "endDispute": "anybody's", "invoice": "anybody's", "makeInvoice": "anybody's", "withdrawInvoice": "branch",
 	"signUp": "anybody's", "takeSignUp": "anybody's", "signUpKnown": "anybody's", "turnDown": "anybody's", "signUpAgain": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",

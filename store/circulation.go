@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -82,6 +83,7 @@ type itemRow struct {
 	BorrowerBalance                       *int64
 	BorrowerStopped, BorrowerReason       *string
 	BorrowerInstitution                   *bool
+	BorrowerBranch                        *calendar.Code
 	BorrowerDisputed                      *int64
 	TransitID, TransitHold                *int64
 	FromBranch, ToBranch                  *calendar.Code
@@ -94,6 +96,8 @@ type itemRow struct {
 	HolderLegal, HolderPreferred          *string
 	HolderShelf, HolderClass, HolderEmail *string
 	HolderBranch                          *calendar.Code
+	HolderMayUse                          []string
+	HolderHousehold                       *int64
 	Awaited, Missed, Uncleared            bool
 	Supplying, Lodged                     *int64
 	Lender, Request                       *string
@@ -106,7 +110,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 		l.id AS loan_id, l.patron_id AS loan_patron, l.edition_id AS loan_edition, l.branch_code AS loan_branch,
 			l.situation AS loan_situation,
 		l.lent_at, l.due_date, l.due_at, l.renewed_at, l.lost_at, l.renewals, cl.at AS claimed_at,
-		b.legal_name AS borrower_legal, b.preferred_name AS borrower_preferred, b.class AS borrower_class,
+		b.legal_name AS borrower_legal, b.preferred_name AS borrower_preferred, b.class AS borrower_class, b.branch_code AS borrower_branch,
 			b.standing AS borrower_standing,
 		b.card_until AS borrower_until, b.balance AS borrower_balance, b.stopped AS borrower_stopped,
 		b.standing_reason AS borrower_reason, b.institution AS borrower_institution,
@@ -118,7 +122,8 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.why AS hold_why,
 		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
 			p.class AS holder_class,
-		p.email AS holder_email, p.branch_code AS holder_branch,
+		p.email AS holder_email, p.branch_code AS holder_branch, p.may_use AS holder_may_use,
+		p.household_id AS holder_household,
 		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting'
 			AND w.paused_until IS NULL) AS awaited,
 		EXISTS (SELECT 1 FROM misses m WHERE m.item_id = i.id AND m.seen_at IS NULL) AS missed,
@@ -155,7 +160,7 @@ func (r *itemRow) facts() *Facts {
 			RenewedAt: r.RenewedAt, LostAt: r.LostAt, ClaimedAt: r.ClaimedAt,
 			Patron: &Patron{
 				ID: *r.LoanPatron, LegalName: *r.BorrowerLegal, PreferredName: *r.BorrowerPreferred,
-				Class:    *r.BorrowerClass,
+				Class: *r.BorrowerClass, BranchCode: *r.BorrowerBranch,
 				Standing: *r.BorrowerStanding, CardUntil: r.BorrowerUntil, Balance: *r.BorrowerBalance,
 				Stopped: *r.BorrowerStopped, StandingReason: *r.BorrowerReason, Institution: *r.BorrowerInstitution,
 				Disputed: *r.BorrowerDisputed,
@@ -178,6 +183,7 @@ func (r *itemRow) facts() *Facts {
 				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
 				ShelfName: *r.HolderShelf,
 				Class:     *r.HolderClass, Email: *r.HolderEmail, BranchCode: *r.HolderBranch,
+				MayUse: r.HolderMayUse, HouseholdID: r.HolderHousehold,
 			},
 		}
 	}
@@ -243,11 +249,12 @@ func (t *Tx) LookAtItem(id int64) (*Facts, error) {
 
 // Borrowing is a patron as somebody who borrows, with what they have on loan.
 type Borrowing struct {
-	Patron *Patron
-	OnLoan []OnLoan
-	Own    *Hold      // the patron's own hold on the title
-	Before int        // how many loans of the title have ended
-	Last   *time.Time // when the last of them did
+	Patron  *Patron
+	OnLoan  []OnLoan
+	Own     *Hold      // the patron's own hold on the title
+	Before  int        // how many loans of the title have ended
+	Last    *time.Time // when the last of them did
+	Waiting int        // how many others wait for the title
 }
 
 // OnLoan is one thing that a patron has.
@@ -275,7 +282,7 @@ const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_nam
 	p.school,
 	p.school_year, p.pickup, p.may_use, p.marks, p.stopped, p.standing_reason, p.internet, p.photo,
 	p.joined_on, p.revision,
-	p.merged_into, p.identity_guardian, p.confirmed_on, p.ask_before, p.notices`
+	p.merged_into, p.identity_guardian, p.confirmed_on, p.ask_before, p.notices, p.receipt`
 
 const openLoansOf = `SELECT i.material, l.branch_code, l.due_date, l.due_at FROM loans l
 		JOIN items i ON i.id = l.item_id
@@ -308,6 +315,9 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 		patron,
 		barcode,
 	)
+	var waiting []int
+	askEach(q, &waiting, `SELECT count(*)::int FROM (SELECT 1 FROM holds w WHERE w.title_id = `+strings.Replace(title, "$2", "$1", 1)+`
+		AND w.state = 'waiting' AND w.paused_until IS NULL AND w.patron_id <> $2 LIMIT 100) w`, barcode, patron)
 	ask(q, &earlier, strings.Replace(earlierOf, "$2", title, 1), patron, barcode)
 	if err := t.send(q); err != nil {
 		return nil, nil, err
@@ -320,8 +330,34 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 	if len(holds) > 0 {
 		b.Own = &holds[0]
 	}
-	b.Before, b.Last = earlier[0].Before, earlier[0].Last
+	b.Before, b.Last, b.Waiting = earlier[0].Before, earlier[0].Last, waiting[0]
 	return f, b, nil
+}
+
+// WaitsFor gives the patron for whom an item stands on the hold shelf; 0 for nobody.
+func (t *Tx) WaitsFor(barcode string) (int64, error) {
+	return value[int64](t, `SELECT h.patron_id FROM holds h JOIN items i ON i.id = h.item_id
+		WHERE i.barcode = $1 AND h.state = 'ready'`, barcode)
+}
+
+// CopyHere is a copy that is at a branch and on loan to nobody.
+type CopyHere struct {
+	ID                         int64
+	Barcode, TitleName, Author string
+	CallNumber, Collection     string
+}
+
+// CopiesHere gives a page of the copies at a branch, on loan to nobody, of titles in which all words stand.
+func (t *Tx) CopiesHere(branch calendar.Code, words string, page Page) ([]CopyHere, Page, error) {
+	where, args := wordsIn("t.words", words)
+	page.search = true
+	args = append(args, branch)
+	return paged(t, page, func(c *CopyHere) Cursor { return Cursor{Text: c.TitleName, ID: c.ID} },
+		`SELECT i.id, i.barcode, t.name AS title_name, t.author, i.call_number, i.collection
+		FROM titles t JOIN items i ON i.title_id = t.id
+		WHERE `+where+fmt.Sprintf(` AND i.at_branch = $%d`, len(args))+` AND i.standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w
+			WHERE w.item_id = i.id AND w.place IN ('lent', 'under_way')) AND `+after("t.name", "i.id", len(args))+`
+		ORDER BY t.name, i.id`, args...)
 }
 
 // LoanFacts locks a loan's patron and title, and gives its item and itself; nil where there is no such loan. The loan
@@ -528,4 +564,30 @@ func (t *Tx) exec(statement string, args ...any) (int64, error) {
 		return err
 	})
 	return rows, err
+}
+
+// LoansLocked locks a patron with the titles of all that they have on loan, and gives these loans, the first due first.
+func (t *Tx) LoansLocked(patron int64) ([]Loan, error) {
+	titles, err := each[int64](t, `SELECT DISTINCT i.title_id FROM loans l JOIN items i ON i.id = l.item_id
+		WHERE l.patron_id = $1 AND l.returned_at IS NULL`, patron)
+	if err != nil {
+		return nil, err
+	}
+	q := &questions{}
+	t.take(Lock{Patrons: []int64{patron}, Titles: titles}, q)
+	var loans []Loan
+	var now []int64
+	ask(q, &loans, "SELECT "+loanColumns+` FROM loans l WHERE l.patron_id = $1 AND l.returned_at IS NULL
+		ORDER BY coalesce(l.due_at, l.due_date), l.id`, patron)
+	askEach(q, &now, `SELECT DISTINCT i.title_id FROM loans l JOIN items i ON i.id = l.item_id
+		WHERE l.patron_id = $1 AND l.returned_at IS NULL`, patron)
+	if err := t.send(q); err != nil {
+		return nil, err
+	}
+	for _, title := range now {
+		if !t.locked.HoldsTitle(title) {
+			return nil, ErrMoved // lent to them in between
+		}
+	}
+	return loans, nil
 }

@@ -52,7 +52,7 @@ type Branch struct {
 	Address        string
 	Phones         []string       `gorm:"type:text[];serializer:texts"`
 	Bins           []string       `gorm:"type:text[];serializer:texts;default:'{}'"` // named places where things are dropped
-	ClosedOn       *time.Time     `gorm:"type:date"`                    // closed for good
+	ClosedOn       *time.Time     `gorm:"type:date"`                                 // closed for good
 	Follows        *calendar.Code // where what belonged there belongs since
 }
 
@@ -191,6 +191,7 @@ type Patron struct {
 	ForgottenAt   *time.Time
 
 	Institution      bool
+	Receipt          *string  // what they get of what was lent to them; nil: as the network has settled
 	Disputed         int64    `gorm:"-"` // what of the balance is in dispute, where somebody wants to borrow
 	OtherPhones      []string `gorm:"type:text[];serializer:texts;default:'{}'"`
 	TextNumber       string   // to which texts go

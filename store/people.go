@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -88,11 +89,11 @@ type LoanShown struct {
 	Barcode, TitleName, CallNumber, Material string
 	HomeBranch                               calendar.Code
 	Price                                    *int64
-	Claimed                                  *string    // what the patron says of it
-	ClaimedAt                                *time.Time // and since when
+	Claimed                                  *string // what the patron says of it
+	OwnTerms                                 json.RawMessage
 }
 
-const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home_branch, i.call_number, i.material, i.price,
+const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home_branch, i.call_number, i.material, i.price, i.own_terms,
 		c.what AS claimed, c.at AS claimed_at
 	FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
 	LEFT JOIN claims c ON c.loan_id = l.id AND c.undone_at IS NULL `
@@ -106,6 +107,7 @@ type CardFacts struct {
 	Charges   []OpenCharge
 	Notes     []NoteShown
 	Claims    Claims
+	Refunds   int64    // what is to be given back
 	Merged    []string // cards of records that were merged into this one
 }
 
@@ -139,12 +141,15 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	ask(q, &c.Notes, strings.Replace(notesOf, "$1", who, 1), id, card)
 	var claims []Claims
 	ask(q, &claims, strings.Replace(claimsOf, "$1", who, 1), id, card)
+	var refunds []int64
+	askEach(q, &refunds, `SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = `+who+` AND r.kind = 'refund'
+		AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`, id, card)
 	askEach(q, &c.Merged, "SELECT o.card FROM patrons o WHERE o.merged_into = "+who+" ORDER BY o.card", id, card)
 	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
 	if err := t.send(q); err != nil || len(patrons) == 0 {
 		return nil, err
 	}
-	c.Patron, c.Claims = &patrons[0], claims[0]
+	c.Patron, c.Claims, c.Refunds = &patrons[0], claims[0], refunds[0]
 	if len(households) > 0 {
 		c.Household = households[0]
 	}
@@ -219,4 +224,9 @@ func (t *Tx) LentByWords(words string, page Page) ([]LentByTitle, Page, error) {
 			l.branch_code, l.lent_at, l.due_date, l.due_at
 		FROM titles t JOIN items i ON i.title_id = t.id JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL
 		WHERE `+where+` AND `+after("t.name", "l.id", len(args))+` ORDER BY t.name, l.id`, args...)
+}
+
+// ChooseReceipt writes what a patron gets of what was lent to them; empty: as the network has settled.
+func (t *Tx) ChooseReceipt(patron int64, what string) {
+	t.queueOne("UPDATE patrons SET receipt = nullif($2, '') WHERE id = $1", patron, what)
 }

@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"nevrin/app/act"
-	"nevrin/app/desk"
 	"nevrin/app/event"
+	"nevrin/app/lent"
 	"nevrin/app/network"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -255,7 +255,7 @@ func (p *plan) moveLoans(a *act.Act) error {
 		if err != nil {
 			return err
 		}
-		own, err := desk.OwnTerms(book.Rulebook, &store.Item{OwnTerms: k.OwnTerms})
+		own, err := lent.OwnTerms(book.Rulebook, &store.Item{OwnTerms: k.OwnTerms})
 		if err != nil {
 			return err
 		}

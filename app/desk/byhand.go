@@ -1,14 +1,11 @@
 package desk
 
 import (
-	"strings"
-
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/core/loan"
 	"nevrin/store"
 )
 
@@ -32,35 +29,15 @@ type Setting struct {
 	Reason string        `json:"reason" maxLength:"300"`
 }
 
-// SetDue sets the due date of a loan by hand. It is for who is entitled to, and of loans of the branch where they work.
+// SetDue sets the due date of a loan by hand.
 func SetDue(a *act.Act, id int64, s Setting) (*people.Card, error) {
-	if !a.May().MaySetDue() {
-		return nil, problem.Newf(problem.Forbidden, "You do not set due dates by hand. Ask somebody who may.")
-	}
 	f, err := openLoan(a, id)
 	if err != nil {
 		return nil, err
 	}
-	if !a.Who.MayActOn(f.Loan.BranchCode) {
-		return nil, problem.Newf(problem.Forbidden, "This was lent at %s; its due date is set there.",
-			a.Network.BranchName(f.Loan.BranchCode))
-	}
-	branch, err := a.Network.Branch(f.Loan.BranchCode)
-	if err != nil {
+	if err := setDue(a, f, s); err != nil {
 		return nil, err
 	}
-	s.Reason = strings.TrimSpace(s.Reason)
-	if says := loan.ByHand(f.Loan.Due(), f.Loan.LostAt != nil, s.Due, branch.Date(a.Now), branch,
-		s.Reason); says != "" {
-		return nil, problem.Newf(problem.Invalid, "%s", says)
-	}
-	was := *f.Loan
-	due := loan.OnDate(s.Due)
-	f.Loan.SetDue(due)
-	a.Tx.RenewLoan(&was, f.Loan)
-	detail := event.Due(due)
-	detail.Was, detail.Reason = was.Due().Print(branch), s.Reason
-	a.Tell(event.Event{Kind: event.DueChanged, Patron: *f.Loan.PatronID, Item: f.Item.ID, Loan: id, Detail: detail})
 	return people.Open(a, *f.Loan.PatronID)
 }
 

@@ -1,10 +1,12 @@
 package desk
 
 import (
+	"slices"
 	"strings"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/lent"
 	"nevrin/app/moving"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -13,6 +15,7 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/loan"
 	"nevrin/core/money"
+	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/store"
@@ -25,11 +28,18 @@ type Lending struct {
 	Past      []loan.StopKind // stops that were seen and are gone past
 	Reason    string          // why they are
 	Completed bool            // the number's check digit was added
+	Try       bool            // only to see what would come of it
+	Missing   string          // what of its parts is missing, to be noted for whoever takes it back
+	Fetching  int64           // the patron who fetches it for who waits for it; 0: they borrow it themselves
 }
 
 // Lend lends an item, asks about it, or says why it is not lent.
 func Lend(a *act.Act, l Lending) (*Result, error) {
-	if err := people.InHand(a, l.Patron); err != nil {
+	here := l.Patron
+	if l.Fetching != 0 {
+		here = l.Fetching
+	}
+	if err := people.InHand(a, here); err != nil {
 		return nil, err
 	}
 	f, b, err := a.Tx.LendingFacts(l.Patron, l.Item)
@@ -49,6 +59,9 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		r.Kind, r.Text = "refused", text
 		return r, nil
 	}
+	if err := fetched(a, f, l); err != nil {
+		return nil, err
+	}
 	in, err := lendingOf(a, f, b, l)
 	if err != nil {
 		return nil, err
@@ -58,8 +71,9 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	if before := hadBefore(a, b); before != nil {
 		r.Before = before.Text
 	}
+	r.Waiting = circulation.Waiting(in.Awaited)
 	if len(v.Left) > 0 {
-		refuse(r, &v)
+		refuse(r, &v, in.Claim)
 		return r, nil
 	}
 	if v.ReasonMissing(l.Reason) {
@@ -68,17 +82,26 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 			"Going past a stop needs a reason. Say why it is lent all the same.",
 		)
 	}
-	row, err := write(a, f, b, in, &v)
-	if err != nil {
-		return nil, err
+	r.Kind, r.Text = "staged", "Would be due "+v.Due.Say(a.Here())
+	row := rowOf(a, f, b, in, &v)
+	if !l.Try {
+		if err := write(a, f, b, in, &v, row, l); err != nil {
+			return nil, err
+		}
+		r.Kind, r.Text = "lent", "Due "+v.Due.Say(a.Here())
+		if l.Fetching != 0 {
+			r.Text = "Lent to " + b.Patron.Name() + ", due " + v.Due.Say(a.Here())
+		}
 	}
-	r.Kind, r.Text = "lent", "Due "+v.Due.Say(a.Here())
 	r.Filled, r.Stale = f.Hold != nil && b.Own != nil && f.Hold.ID == b.Own.ID, b.Own != nil
 	line := people.ShowLoan(a, &store.LoanShown{
 		Loan: *row, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	})
 	line.Period = v.Terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money)
+	if v.Short {
+		line.Period = v.Terms.Value(rulebook.AwaitedPeriod).Say(rulebook.AwaitedPeriod, a.Network.Money)
+	}
 	r.Line = &line
 	return r, nil
 }
@@ -123,38 +146,43 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 		}
 	}
 	if a.Network.Settled.Asks(b.Patron.AskBefore) {
-		in.Before = hadBefore(a, b)
+		in.Asks = append(in.Asks, hadBefore(a, b))
+	}
+	in.Asks = append(in.Asks, loan.Note(f.Item.Note), loan.Parts(f.Item.Parts, f.Item.PartsSay))
+	in.Awaited = b.Waiting
+	if in.Claim != nil && in.Claim.Ready && l.Fetching == 0 && f.Hold.Pickup == a.Who.Branch && mayFetch(a, f.Hold.Patron, b.Patron) {
+		in.Claim.For = f.Hold.Patron.Name()
 	}
 	var err error
-	in.Own, err = OwnTerms(a.Book.Rulebook, f.Item)
+	in.Own, err = lent.OwnTerms(a.Book.Rulebook, f.Item)
 	return in, err
 }
 
-// OwnTerms are the terms that an item carries itself.
-func OwnTerms(book *rulebook.Rulebook, item *store.Item) ([]rulebook.Setting, error) {
-	if len(item.OwnTerms) == 0 {
-		return nil, nil
+// fetched refuses to lend what somebody fetches for another who does not let them.
+func fetched(a *act.Act, f *store.Facts, l Lending) error {
+	if l.Fetching == 0 {
+		return nil
 	}
-	return book.ParseSettings(item.OwnTerms)
+	comes, err := a.Tx.PatronByID(l.Fetching)
+	if err != nil {
+		return err
+	}
+	if f.Hold == nil || f.Hold.State != queue.Ready || f.Hold.PatronID != l.Patron || comes == nil || !mayFetch(a, f.Hold.Patron, comes) {
+		return problem.Newf(problem.Refused, "It does not wait here for somebody who lets this patron fetch it. Scan it again.")
+	}
+	return nil
 }
 
-// LentOf is an open loan of an item with the terms it was lent by.
-func LentOf(a *act.Act, l *store.Loan, item *store.Item) (circulation.Lent, error) {
-	out := circulation.Lent{At: l.At(), Due: l.Due(), Renewed: l.RenewedAt, LostAt: l.LostAt, Claimed: l.ClaimedAt, Price: item.Cost()}
-	book, err := a.Edition(l.EditionID)
-	if err != nil {
-		return out, err
-	}
-	out.Rules = book.Rulebook
-	if out.Own, err = OwnTerms(out.Rules, item); err != nil {
-		return out, err
-	}
-	out.Branch, err = a.Network.Branch(l.BranchCode)
-	return out, err
+// mayFetch tells whether somebody may fetch what waits for another, as the network has settled.
+func mayFetch(a *act.Act, waits, comes *store.Patron) bool {
+	return person.MayFetch(a.Network.Settled.Counter.Collect, person.Fetching{
+		Named: waits.MayUse, Names: []string{comes.LegalName, comes.Name()},
+		Together: waits.HouseholdID != nil && comes.HouseholdID != nil && *waits.HouseholdID == *comes.HouseholdID,
+	})
 }
 
 // refuse says what stands in the way: an ask where all of it may be gone past by who is here.
-func refuse(r *Result, v *circulation.Verdict) {
+func refuse(r *Result, v *circulation.Verdict, claim *circulation.Claim) {
 	var texts []string
 	for _, s := range v.Left {
 		texts = append(texts, s.Text)
@@ -163,8 +191,29 @@ func refuse(r *Result, v *circulation.Verdict) {
 	r.Kind, r.Text = "refused", strings.Join(texts, " ")
 	if v.May {
 		r.Kind = "ask"
-		r.Asks = []Choice{{"lend", "Lend all the same", v.Reason}, {"leave", "Not now", false}}
+		r.Asks = answersTo(v)
 	}
+	if v.Fetch && slices.ContainsFunc(v.Left, func(s loan.Stop) bool { return s.Kind == loan.MeantForElse }) {
+		if r.Kind == "refused" {
+			r.Kind, r.Asks = "ask", []Choice{{"leave", "Not now", false}}
+		}
+		r.Asks = append([]Choice{{"fetch", "Lend to " + claim.For, false}}, r.Asks...)
+	}
+}
+
+// answersTo are the ways to go where all that is left may be gone past.
+func answersTo(v *circulation.Verdict) []Choice {
+	only := func(kind loan.StopKind) bool {
+		return !slices.ContainsFunc(v.Left, func(s loan.Stop) bool { return s.Kind != kind })
+	}
+	leave := Choice{"leave", "Not now", false}
+	switch {
+	case only(loan.PartsToCount):
+		return []Choice{{"lend", "All there", false}, {"missing", "Lend without what is missing", true}, leave}
+	case !v.Reason:
+		return []Choice{{"lend", "Lend it", false}, leave}
+	}
+	return []Choice{{"lend", "Lend all the same", v.Reason}, leave}
 }
 
 // hadBefore says that the patron has had this title before; nil where not.
@@ -175,6 +224,16 @@ func hadBefore(a *act.Act, b *store.Borrowing) *loan.Stop {
 	return loan.Earlier(b.Before, calendar.DateOf(b.Last.In(a.Here().Location)))
 }
 
+// rowOf is the loan that is made.
+func rowOf(a *act.Act, f *store.Facts, b *store.Borrowing, in *circulation.Lending, v *circulation.Verdict) *store.Loan {
+	row := &store.Loan{
+		ItemID: f.Item.ID, PatronID: &b.Patron.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
+		LentAt: a.Now,
+	}
+	row.SetDue(v.Due)
+	return row
+}
+
 // write makes the loan, and ends what it ends: a transit, the patron's own hold on the title, another's claim on the
 // item.
 func write(
@@ -183,7 +242,9 @@ func write(
 	b *store.Borrowing,
 	in *circulation.Lending,
 	v *circulation.Verdict,
-) (*store.Loan, error) {
+	row *store.Loan,
+	l Lending,
+) error {
 	p, item := b.Patron, f.Item
 	if f.Missed {
 		a.Tx.Seen(item.ID, a.Now)
@@ -201,11 +262,11 @@ func write(
 			a.Tell(event.Event{Kind: event.Found, Item: item.ID})
 		}
 	}
-	row := &store.Loan{
-		ItemID: item.ID, PatronID: &p.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
-		LentAt: a.Now,
+	if l.Missing != "" {
+		note := strings.TrimSpace(item.Note + "\nMissing when lent: " + l.Missing)
+		a.Tx.NoteItem(item.ID, note)
+		a.Tell(event.Event{Kind: event.Noted, Item: item.ID, Detail: event.Detail{Is: note}})
 	}
-	row.SetDue(v.Due)
 	passed := f.Hold
 	if b.Own != nil {
 		row.FilledHold, row.FilledFrom = &b.Own.ID, b.Own.State
@@ -214,17 +275,17 @@ func write(
 		}
 		b.Own.ItemID = &item.ID
 		if err := a.Tx.MoveHold(b.Own, queue.Fill, a.Now); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	if passed != nil { // lent past somebody's claim: they wait again, in their old place
 		if err := a.Tx.MoveHold(passed, queue.PutBack, a.Now); err != nil {
-			return nil, err
+			return err
 		}
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: passed.PatronID, Hold: passed.ID, Item: item.ID})
 	}
 	if err := a.Tx.AddLoan(row); err != nil {
-		return nil, err
+		return err
 	}
 	a.Tell(
 		event.Event{
@@ -233,7 +294,7 @@ func write(
 			Item:   item.ID,
 			Loan:   row.ID,
 			Why:    &v.Why,
-			Detail: event.Due(v.Due),
+			Detail: lentDetail(v, l),
 		},
 	)
 	if b.Own != nil {
@@ -242,10 +303,19 @@ func write(
 	// Another copy that was chosen for the patron's hold is free again; so is, for who was passed, any other.
 	if passed != nil || b.Own != nil && row.FilledFrom != queue.Waiting && (f.Hold == nil || f.Hold.ID != b.Own.ID) {
 		if _, err := moving.Route(a, item.TitleID, 0); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return row, nil
+	return nil
+}
+
+// lentDetail is what is kept of a loan beside its links.
+func lentDetail(v *circulation.Verdict, l Lending) event.Detail {
+	d := event.Due(v.Due)
+	if l.Fetching != 0 {
+		d.Reason = "fetched by somebody whom they let"
+	}
+	return d
 }
 
 // price is a sum as people write it; empty where it is nothing.

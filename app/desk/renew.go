@@ -4,6 +4,7 @@ import (
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/lent"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
@@ -45,7 +46,7 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 	if f.Loan.Patron.ID != patron {
 		return nil, problem.NoSuch("loan")
 	}
-	lent, err := LentOf(a, f.Loan, f.Item)
+	lent, err := lent.Of(a, f.Loan, f.Item)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +65,7 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 }
 
 func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
-	lent, err := LentOf(a, f.Loan, f.Item)
+	lent, err := lent.Of(a, f.Loan, f.Item)
 	if err != nil {
 		return nil, err
 	}

@@ -16,11 +16,11 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
-	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/holds"
 	"nevrin/app/intake"
 	"nevrin/app/keeping"
+	"nevrin/app/lent"
 	"nevrin/app/mine"
 	"nevrin/app/notices"
 	"nevrin/app/people"
@@ -194,7 +194,7 @@ func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 
 func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Lost, error) {
 	item := &store.Item{Price: l.Price, OwnTerms: l.OwnTerms}
-	lent, err := desk.LentOf(a, &l.Loan, item)
+	lent, err := lent.Of(a, &l.Loan, item)
 	if err != nil {
 		return nil, err
 	}

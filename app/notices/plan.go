@@ -42,6 +42,12 @@ var holdReady = Stage{
 	Body: "Dear {{ name }},\n\n{{ title }} waits for you at {{ branch }} until {{ until }}.\n\n{{ network }}\n",
 }
 
+var lentNow = Stage{
+	ID: "lent", Name: "What was lent", Subject: "Lent to you at {{ branch }}",
+	Body: "Dear {{ name }},\n\nthese were lent to you today at {{ branch }}:\n\n" +
+		"{% for i in items %}  {{ i.title }}, due {{ i.due }}\n{% endfor %}\n{{ network }}\n",
+}
+
 var engine = liquid.NewEngine()
 
 func (s Stage) write(with map[string]any) (subject, body string, err error) {
@@ -163,7 +169,7 @@ func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error)
 
 // StageName is the name of a stage.
 func StageName(id string) string {
-	for _, s := range append(Overdue, holdReady) {
+	for _, s := range append(Overdue, holdReady, lentNow) {
 		if s.ID == id {
 			return s.Name
 		}
@@ -182,4 +188,18 @@ func OfPatron(a *act.Act, patron int64) ([]Message, error) {
 		out = append(out, showMessage(&rows[k]))
 	}
 	return out, err
+}
+
+// Lent mails a patron what was lent to them, each with its title and when it is due.
+func Lent(a *act.Act, p *store.Patron, items []map[string]any) error {
+	subject, body, err := lentNow.write(map[string]any{
+		"name": p.Name(), "branch": a.Network.BranchName(a.Who.Branch), "items": items, "network": a.Network.Name,
+	})
+	if err != nil {
+		return err
+	}
+	return Queue(a, &store.Message{
+		Stage: lentNow.ID, PatronID: p.ID, Channel: string(person.ByMail), Address: p.Email, Subject: subject, Body: body,
+		Items: len(items),
+	})
 }

@@ -7,6 +7,7 @@ import (
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/lent"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
@@ -45,6 +46,11 @@ type Card struct {
 	Address   string            `json:"address"`
 	Owes      string            `json:"owes"`
 	OwedLimit string            `json:"owed_limit" doc:"Empty: no limit"`
+	Accrues   string            `json:"accrues" doc:"What is late would cost if it came back now, beside what is owed; empty: nothing"`
+	Refunds   string            `json:"refunds" doc:"What is to be given back to them; empty: nothing"`
+	Invoiced  bool              `json:"institution" doc:"Not a person: what it owes is invoiced"`
+	Gives     string            `json:"gives" enum:"none,slip,mail,both,ask" doc:"What they get of what was lent to them"`
+	Receipt   string            `json:"receipt" enum:",none,slip,mail,both" doc:"What they have chosen of that; empty: as the network has settled"`
 	OnLoan    []Line            `json:"on_loan"`
 	Loans     int               `json:"loans" doc:"How many are on loan; a role that sees a reduced card sees not all of them"`
 	Reduced   bool              `json:"reduced" doc:"What the role does not need is left out"`
@@ -92,6 +98,7 @@ type Line struct {
 	Renewals int       `json:"renewals"`
 	Claimed  string    `json:"claimed" enum:",returned,never_had" doc:"What the patron says of it; empty: nothing"`
 	Since    string    `json:"claimed_since" doc:"Since when, as people say it"`
+	Accrues  string    `json:"accrues" doc:"What its lateness would cost if it came back now; empty: nothing"`
 }
 
 // Held is one hold of a patron.
@@ -166,6 +173,13 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 		a.Network.Settled.Confirm)
 	if on := store.DateOf(p.ConfirmedOn); on != nil {
 		c.Confirmed = on.Say()
+	}
+	c.Gives, c.Invoiced = a.Network.Settled.Counter.Gives(p.Receipt), p.Institution
+	if p.Receipt != nil {
+		c.Receipt = *p.Receipt
+	}
+	if facts.Refunds > 0 {
+		c.Refunds = a.Network.Money.Format(money.Amount(facts.Refunds))
 	}
 	c.Loans, c.Reduced = len(facts.Loans), sight.OfPatron(a.Who.Role) == sight.Reduced
 	c.loans(a, facts.Loans)
@@ -254,8 +268,18 @@ func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
 }
 
 func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
+	var accrued money.Amount
+	defer func() {
+		if accrued > 0 {
+			c.Accrues = a.Network.Money.Format(accrued)
+		}
+	}()
 	for k := range rows {
 		line := ShowLoan(a, &rows[k])
+		if sum, err := lent.Accrued(a, &rows[k]); err == nil && sum > 0 {
+			line.Accrues = a.Network.Money.Format(sum)
+			accrued += sum
+		}
 		c.OnLoan = append(c.OnLoan, line)
 		switch {
 		case line.Late && line.Lost != "":
@@ -348,7 +372,7 @@ func SayHold(a *act.Act, h *store.Hold) string {
 func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
 	b := loan.Borrower{
 		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
-		Disputed: money.Amount(p.Disputed), Invoiced: p.Institution,
+		Disputed: money.Amount(p.Disputed), Invoiced: p.Institution, Year: loan.YearOf(p.SchoolYear),
 		Consent: p.OlderReader, Stopped: p.Stopped, Reason: p.StandingReason,
 	}
 	if born := store.DateOf(p.Born); born != nil {

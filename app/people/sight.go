@@ -50,6 +50,7 @@ func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
 	}
 	c.LegalName, c.Class, c.Age, c.Household, c.CardUntil, c.Older = c.Name, "", nil, "", "", nil
 	c.Email, c.Phone, c.Address, c.OwedLimit, c.Extension = "", "", "", "", ""
+	c.Accrues, c.Refunds = "", ""
 	c.Charges = c.Charges[:0]
 	c.Claims = Claims{}
 	c.Confirm, c.Confirmed, c.Ways, c.NoHistory, c.Merged = false, "", Ways{}, "", []string{}

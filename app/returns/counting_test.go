@@ -205,7 +205,9 @@ func TestPartsMissing(t *testing.T) {
 	assert.Equal(t, circulation.Aside, c.Lines[0].Sign.Kind)
 	_, err = missing("the board")
 	require.ErrorContains(t, err, "already")
-	item := func() string { return w.Ask("SELECT standing || ' ' || aside_for || ' ' || note FROM items WHERE barcode = ?", game) }
+	item := func() string {
+		return w.Ask("SELECT standing || ' ' || aside_for || ' ' || note FROM items WHERE barcode = ?", game)
+	}
 	assert.Equal(t, "aside damaged Missing: the dice", item())
 	require.NoError(t, undo(w, here, line.ID))
 	assert.Equal(t, "in_use  ", item())

@@ -6,8 +6,8 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
-	"nevrin/app/desk"
 	"nevrin/app/event"
+	"nevrin/app/lent"
 	"nevrin/app/moving"
 	"nevrin/app/partners"
 	"nevrin/app/problem"
@@ -117,7 +117,7 @@ func (t *taking) takeBack(before bool) error {
 // end ends the open loan and charges its lateness under the terms it was lent by.
 func (t *taking) end() error {
 	a, f, l := t.Act, t.facts, t.facts.Loan
-	lent, err := desk.LentOf(a, l, f.Item)
+	lent, err := lent.Of(a, l, f.Item)
 	if err != nil {
 		return err
 	}

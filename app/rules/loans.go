@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"nevrin/app/act"
-	"nevrin/app/desk"
 	"nevrin/app/event"
+	"nevrin/app/lent"
 	"nevrin/app/network"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -82,7 +82,7 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	if err != nil {
 		return nil, err
 	}
-	own, err := desk.OwnTerms(book.Rulebook, item)
+	own, err := lent.OwnTerms(book.Rulebook, item)
 	if err != nil {
 		return nil, err
 	}
@@ -205,7 +205,7 @@ func Lent(a *act.Act, itemID int64, class string) (*LoanTerms, error) {
 	if !known {
 		return nil, problem.Newf(problem.Invalid, "There is no patron class %q here.", class)
 	}
-	own, err := desk.OwnTerms(a.Book.Rulebook, item)
+	own, err := lent.OwnTerms(a.Book.Rulebook, item)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package circulation
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -24,6 +25,7 @@ type Claim struct {
 	Ready  bool          // on the hold shelf
 	Until  calendar.Date // if so, the last day
 	Pickup string        // name of the branch where it is waited for
+	For    string        // who lets this patron fetch it; empty: nobody does
 	Why    *why.Trace    // why this item was chosen; may be nil
 }
 
@@ -37,7 +39,8 @@ type Lending struct {
 	Borrower loan.Borrower // what is counted of OnLoan is filled in
 	OnLoan   []OnLoan
 	Claim    *Claim            // nil: meant for nobody else
-	Before   *loan.Stop        // asks since they have had the title before; nil: nobody asks
+	Asks     []*loan.Stop      // what is asked beside: had before, noted, parts to count; nil ones are not
+	Awaited  int               // how many others wait for the title
 	May      settings.Entitled // who lends it, for what may be gone past
 	Past     []loan.StopKind   // stops that were seen and are gone past
 	Reason   string            // why they are
@@ -51,6 +54,8 @@ type Verdict struct {
 	Passed []loan.Stop // what was gone past
 	May    bool        // all that is left may be gone past by who is here
 	Reason bool        // and needs a reason
+	Fetch  bool        // it may be fetched for who waits for it
+	Short  bool        // it is lent for a shorter time, since others wait
 	Why    why.Trace
 }
 
@@ -58,7 +63,11 @@ type Verdict struct {
 func Lend(l Lending) Verdict {
 	v := Verdict{Terms: l.Rules.Decide(l.At, l.Own), May: true}
 	due, sum := loan.Lend(l.Branch, v.Terms.Loan(), l.Now)
+	if shorter, by := l.shorter(&v, due); shorter != nil {
+		due, sum, v.Short = *shorter, by, true
+	}
 	v.Due = due
+	v.Fetch = l.Claim != nil && l.Claim.For != ""
 	for _, s := range l.stops(&v) {
 		if slices.Contains(l.Past, s.Kind) && l.May.MayPass(s.Kind) {
 			v.Passed = append(v.Passed, s)
@@ -73,10 +82,38 @@ func Lend(l Lending) Verdict {
 		return v
 	}
 	v.Why = l.Rules.WhyDue(l.At, l.Own, sum)
+	if v.Short {
+		v.Why = v.Why.Under(why.Decided, l.Rules.Why(l.At, l.Own, rulebook.AwaitedPeriod)).
+			Add(why.Fact, Waiting(l.Awaited))
+	}
 	for _, s := range v.Passed {
 		v.Why = v.Why.Add(why.Note, "Lent past a stop: "+s.Text, l.Reason)
 	}
 	return v
+}
+
+// Waiting says how many others wait for a title; empty for none.
+func Waiting(others int) string {
+	switch others {
+	case 0:
+		return ""
+	case 1:
+		return "Somebody else waits for this title."
+	}
+	return fmt.Sprintf("%d others wait for this title.", others)
+}
+
+// shorter is when it is due where others wait for the title and rules lend it for a shorter time then; nil where not.
+func (l *Lending) shorter(v *Verdict, due loan.Due) (*loan.Due, why.Trace) {
+	terms, settled := v.Terms.Awaited()
+	if l.Awaited == 0 || !settled {
+		return nil, why.Trace{}
+	}
+	sooner, sum := loan.Lend(l.Branch, terms, l.Now)
+	if !sooner.End(l.Branch).Before(due.End(l.Branch)) {
+		return nil, why.Trace{}
+	}
+	return &sooner, sum
 }
 
 // ReasonMissing tells whether stops were gone past that need a reason, and none was given.
@@ -125,13 +162,18 @@ func (l *Lending) stops(v *Verdict) []loan.Stop {
 		if c.Ready {
 			text = "On the hold shelf for somebody else, until " + c.Until.Say() + "."
 		}
+		if c.For != "" {
+			text += " It waits for " + c.For + ", for whom this patron may fetch it."
+		}
 		out = append(out, loan.Stop{Kind: loan.MeantForElse, Text: text})
 	}
 	if s := loan.DueSoon(v.Due, l.Branch, l.Now); s != nil {
 		out = append(out, *s)
 	}
-	if l.Before != nil {
-		out = append(out, *l.Before)
+	for _, ask := range l.Asks {
+		if ask != nil {
+			out = append(out, *ask)
+		}
 	}
 	return out
 }

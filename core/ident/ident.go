@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // Kind is what a text turned out to be.
@@ -65,6 +66,38 @@ func (n Numbers) Read(text string) Scan {
 		return Scan{Kind: Words}
 	}
 	return n.wrong(sent)
+}
+
+// Several splits a line with more than one code into the codes: a scanner that is faster than its line ends sends two in one, with
+// a space or a comma between them or nothing at all. What is one code, or not only codes, stays whole.
+func (n Numbers) Several(text string) []string {
+	text = strings.TrimSpace(text)
+	if n.isCode(text) {
+		return []string{text}
+	}
+	parts := strings.FieldsFunc(text, func(r rune) bool { return unicode.IsSpace(r) || r == ',' || r == ';' })
+	if len(parts) > 1 && !slices.ContainsFunc(parts, func(p string) bool { return !n.isCode(p) }) {
+		return parts
+	}
+	for at := shortest; at <= len(text)-shortest; at++ {
+		if first, rest := text[:at], text[at:]; n.isFull(first) {
+			if more := n.Several(rest); n.isFull(more[0]) {
+				return append([]string{first}, more...)
+			}
+		}
+	}
+	return []string{text}
+}
+
+// isCode tells whether a text is a card or an item, perhaps without its check digit; isFull whether it is one as it stands.
+func (n Numbers) isCode(text string) bool {
+	kind := n.Read(text).Kind
+	return kind == Card || kind == Item
+}
+
+func (n Numbers) isFull(text string) bool {
+	_, ok := n.find(strings.ToUpper(text))
+	return ok
 }
 
 // find gives the pattern that a number fits; of several the one that tells most of its beginning.

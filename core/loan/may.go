@@ -2,6 +2,8 @@ package loan
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -30,6 +32,7 @@ type Borrower struct {
 	Alike     int          // of these, of the material class in question
 	Late      int          // of these, late
 	Age       *int         // years; nil: not known
+	Year      *int         // school year; nil: none
 	Consent   *bool        // a guardian's answer on older-reader material; nil: never asked
 	Stopped   string       // why they may look and not borrow; empty: they may
 	Reason    string       // why their standing is other than active; may be empty
@@ -45,6 +48,7 @@ type Limits struct {
 	Late          *int          // more than this stops
 	LeastAge      int           // years
 	ConsentNeeded bool          // a minor needs a guardian's yes
+	LeastYear     int           // school year of pupils
 }
 
 // MayWait tells whether somebody who stands so places holds by themselves: who only may not borrow looks and waits.
@@ -68,6 +72,9 @@ const (
 	MeantForElse StopKind = "meant_for_else" // on the hold shelf or on its way for somebody else
 	Soon         StopKind = "soon"           // would be due in a moment: no stop, an ask
 	HadBefore    StopKind = "had_before"     // has had this title before: no stop, an ask
+	SchoolYear   StopKind = "school_year"    // of a pupil
+	Noted        StopKind = "noted"          // the item has a note: no stop, an ask
+	PartsToCount StopKind = "parts"          // it has parts to be counted: no stop, an ask
 )
 
 // Stop is one reason, in a sentence.
@@ -80,11 +87,14 @@ type Stop struct {
 var StopKinds = []StopKind{
 	CardInactive, CardExcluded, CardStopped, CardEnded, OwesTooMuch, TooManyLate, NotLent, TooMany, TooManyAlike,
 	TooYoung,
-	NoConsent, MeantForElse, Soon, HadBefore,
+	NoConsent, SchoolYear, MeantForElse, Soon, HadBefore, Noted, PartsToCount,
 }
 
+// Asks are those that stop nothing: somebody says that they have seen it.
+var Asks = []StopKind{Soon, HadBefore, Noted, PartsToCount}
+
 // NeedsReason tells whether going past it has to be explained.
-func (k StopKind) NeedsReason() bool { return k != Soon && k != HadBefore }
+func (k StopKind) NeedsReason() bool { return !slices.Contains(Asks, k) }
 
 // AdultFrom is the age from which nobody else answers for a patron.
 const AdultFrom = 18
@@ -165,6 +175,9 @@ func StopsFor(b Borrower, l Limits) []Stop {
 			stop(TooYoung, "Lent from the age of %d; this patron is %d.", l.LeastAge, *b.Age)
 		}
 	}
+	if b.Year != nil && *b.Year < l.LeastYear {
+		stop(SchoolYear, "Lent from school year %d on; this pupil is in year %d.", l.LeastYear, *b.Year)
+	}
 	if l.ConsentNeeded && b.Age != nil && *b.Age < AdultFrom && (b.Consent == nil || !*b.Consent) {
 		if b.Consent == nil {
 			stop(NoConsent, "For older readers; a guardian has not been asked.")
@@ -173,6 +186,36 @@ func StopsFor(b Borrower, l Limits) []Stop {
 		}
 	}
 	return out
+}
+
+// YearOf reads a school year as rules count it: the number that it begins with; nil where it has none.
+func YearOf(text string) *int {
+	digits := text[:len(text)-len(strings.TrimLeft(text, "0123456789"))]
+	year, err := strconv.Atoi(digits)
+	if err != nil {
+		return nil
+	}
+	return &year
+}
+
+// Note asks whether the note on an item has been read; nil where there is none.
+func Note(text string) *Stop {
+	if text == "" {
+		return nil
+	}
+	return &Stop{Noted, "Noted: “" + text + "”"}
+}
+
+// Parts asks whether all parts of an item are there; nil where it is one thing.
+func Parts(count int, says string) *Stop {
+	if count <= 1 {
+		return nil
+	}
+	text := fmt.Sprintf("It has %d parts to count", count)
+	if says != "" {
+		text += ": " + strings.TrimSuffix(says, ".")
+	}
+	return &Stop{PartsToCount, text + ". Are all of them there?"}
 }
 
 // AgeOn is the age in whole years on a day.

@@ -57,6 +57,17 @@ func (t *Terms) Loan() loan.Terms {
 	}
 }
 
+// Awaited are the terms of a loan while others wait for the title; false where they are as always.
+func (t *Terms) Awaited() (loan.Terms, bool) {
+	out := t.Loan()
+	value := t.Value(AwaitedPeriod)
+	if value.Null() {
+		return out, false
+	}
+	out.Period = value.Duration()
+	return out, true
+}
+
 // Lateness are the terms that decide what lateness costs.
 func (t *Terms) Lateness() lateness.Terms {
 	out := lateness.Terms{
@@ -94,6 +105,7 @@ func (t *Terms) Limits() loan.Limits {
 		Late:          t.Value(LateItemsLimit).limit(),
 		LeastAge:      t.Value(LeastAge).Number(),
 		ConsentNeeded: t.Value(ConsentNeeded).YesNo(),
+		LeastYear:     t.Value(LeastYear).Number(),
 	}
 }
 
@@ -111,7 +123,8 @@ func (t *Terms) Holding() queue.Terms {
 func OfStop(kind loan.StopKind) (Term, bool) {
 	t, ok := map[loan.StopKind]Term{loan.OwesTooMuch: OwedLimit, loan.TooManyLate: LateItemsLimit,
 		loan.NotLent: LendingAllowed, loan.TooMany: LoansAtOnce,
-		loan.TooManyAlike: MaterialAtOnce, loan.TooYoung: LeastAge, loan.NoConsent: ConsentNeeded}[kind]
+		loan.TooManyAlike: MaterialAtOnce, loan.TooYoung: LeastAge, loan.NoConsent: ConsentNeeded,
+		loan.SchoolYear: LeastYear}[kind]
 	return t, ok
 }
 

@@ -52,6 +52,8 @@ const (
 	PatronRenewals
 	LeastAge
 	ConsentNeeded
+	LeastYear
+	AwaitedPeriod
 	Floating
 	OwedLimit
 	LateItemsLimit
@@ -223,6 +225,17 @@ var All = [termCount]TermInfo{
 		Meaning: "Lent only to patrons of at least this age; 0 is everybody"},
 	ConsentNeeded: {ID: "consent_needed", Name: "Consent needed", Kind: KindYesNo, Group: "Lending", initial: "false",
 		Meaning: "Whether patrons under 18 need a guardian's consent to older-reader material"},
+	LeastYear: {ID: "least_school_year", Name: "Least school year", Kind: KindNumber, Unit: "school years", Group: "Lending", initial: "0",
+		Meaning: "Pupils borrow it from this school year on; 0 is everybody, and who has no school year is not asked"},
+	AwaitedPeriod: {
+		ID:       "awaited_period",
+		Name:     "Loan period while others wait",
+		Kind:     KindDuration,
+		Nullable: true,
+		Group:    "Lending",
+		initial:  "null",
+		Meaning:  "How long a title is lent at most while others wait for it; null is as long as always",
+	},
 	Floating: {ID: "floating", Name: "Returns stay where they are", Kind: KindYesNo, Group: "Moving", initial: "false",
 		Meaning: "An item stays on the shelf of the branch it came back to, until somebody elsewhere waits for it"},
 	OwedLimit: {ID: "owed_limit", Name: "Owed limit", Kind: KindMoney, Nullable: true, Group: "Stops", initial: "null",

@@ -73,8 +73,11 @@ func (e Entitled) MayWaive(sum money.Amount) (most money.Amount, may bool) {
 	return *limit, sum <= *limit
 }
 
-// MayPass tells whether a stop may be lent past. Nobody lends to who is excluded.
+// MayPass tells whether a stop may be lent past. Nobody lends to who is excluded; what only asks, everybody answers.
 func (e Entitled) MayPass(kind loan.StopKind) bool {
+	if slices.Contains(loan.Asks, kind) {
+		return true
+	}
 	return kind != loan.CardExcluded && (e.role.Supervises() || slices.Contains(e.limits.Past[kind], e.role) ||
 		slices.Contains(e.own.Past, kind))
 }

@@ -213,7 +213,7 @@ func Usual() Settings {
 				role.Desk: &five, role.Interlibrary: &five, role.Supervisor: &twenty, role.Administrator: nil,
 			},
 			BackDays: 3, LetOff: 3, Consents: []role.Role{},
-			Past: map[loan.StopKind][]role.Role{loan.Soon: role.Everyone, loan.HadBefore: role.Everyone},
+			Past: map[loan.StopKind][]role.Role{},
 		},
 		Counter: Counter{
 			Receipt: "ask", Collect: "named", LastLook: true, Slips: []string{"hold_shelf"},

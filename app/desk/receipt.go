@@ -1,0 +1,63 @@
+package desk
+
+import (
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/notices"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+)
+
+// MailLent mails a patron what was lent to them here since an instant, or today.
+func MailLent(a *act.Act, patron int64, since time.Time) error {
+	if err := people.InHand(a, patron); err != nil {
+		return err
+	}
+	row, err := people.Locked(a, patron)
+	if err != nil {
+		return err
+	}
+	p, err := people.InUse(row)
+	if err != nil {
+		return err
+	}
+	if p.Email == "" {
+		return problem.Newf(problem.Refused, "%s has no mail address. Write one down, or print a slip.", p.Name())
+	}
+	if since.IsZero() {
+		since = a.Here().At(a.Today(), 0)
+	}
+	rows, err := a.Tx.LentSince(patron, a.Who.Branch, since)
+	if err != nil {
+		return err
+	}
+	if len(rows) == 0 {
+		return problem.Newf(problem.Refused, "Nothing has been lent to them here today, so there is nothing to mail.")
+	}
+	var items []map[string]any
+	for k := range rows {
+		line := people.ShowLoan(a, &rows[k])
+		items = append(items, map[string]any{"title": line.Title, "due": line.Due})
+	}
+	return notices.Lent(a, p, items)
+}
+
+// ChooseReceipt writes what a patron gets of what was lent to them: none, slip, mail, both; empty as the network has settled.
+func ChooseReceipt(a *act.Act, patron int64, what string) (*people.Card, error) {
+	row, err := people.Locked(a, patron)
+	if err != nil {
+		return nil, err
+	}
+	p, err := people.InUse(row)
+	if err != nil {
+		return nil, err
+	}
+	if (what == "mail" || what == "both") && p.Email == "" {
+		return nil, problem.Newf(problem.Invalid, "%s has no mail address. Write one down first.", p.Name())
+	}
+	a.Tx.ChooseReceipt(patron, what)
+	a.Tell(event.Event{Kind: event.NoticesChosen, Patron: patron})
+	return people.Open(a, patron)
+}
