@@ -22,7 +22,9 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
+	"nevrin/core/money"
 	"nevrin/core/role"
+	"nevrin/core/settings"
 	"nevrin/store"
 )
 
@@ -52,28 +54,40 @@ func (s *Server) operations() {
 
 // Me is who is signed in, where, and when it is.
 type Me struct {
-	ID       int64           `json:"id"`
-	Name     string          `json:"name"`
-	Role     role.Role       `json:"role"`
-	SetsDue  bool            `json:"sets_due" doc:"May set due dates by hand"`
-	Branch   calendar.Code   `json:"branch"`
-	Branches []rules.Value   `json:"branches"`
-	Network  string          `json:"network"`
-	Now      time.Time       `json:"now"`
-	Timezone string          `json:"timezone"`
-	Currency string          `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
-	Training bool            `json:"training" doc:"Runs on a training clock"`
-	Mailbox  string          `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
-	Records  string          `json:"records" doc:"Address of the stand-in for records of titles; empty outside the demo"`
-	Outside  string          `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
-	Numbers  []ident.Pattern `json:"numbers" doc:"How numbers look, for showing them in groups"`
-	Demo     []DemoStaff     `json:"demo" doc:"People of the demo, for one-click sign-in"`
-	SignedIn bool            `json:"signed_in"`
-	Rests    bool            `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
-	Works    []calendar.Code `json:"works" doc:"Where this person may work"`
-	Lacks    bool            `json:"lacks_second" doc:"Has to set up a second factor before anything else"`
-	Stations []StationHere   `json:"stations" doc:"The stations of this branch"`
-	Reasons  []ReasonHere    `json:"reasons" doc:"The network's lists to choose a reason from"`
+	ID       int64            `json:"id"`
+	Name     string           `json:"name"`
+	Role     role.Role        `json:"role"`
+	SetsDue  bool             `json:"sets_due" doc:"May set due dates by hand"`
+	Branch   calendar.Code    `json:"branch"`
+	Branches []rules.Value    `json:"branches"`
+	Network  string           `json:"network"`
+	Now      time.Time        `json:"now"`
+	Timezone string           `json:"timezone"`
+	Currency string           `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
+	Training bool             `json:"training" doc:"Runs on a training clock"`
+	Mailbox  string           `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
+	Records  string           `json:"records" doc:"Address of the stand-in for records of titles; empty outside the demo"`
+	Outside  string           `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
+	Numbers  []ident.Pattern  `json:"numbers" doc:"How numbers look, for showing them in groups"`
+	Demo     []DemoStaff      `json:"demo" doc:"People of the demo, for one-click sign-in"`
+	SignedIn bool             `json:"signed_in"`
+	Rests    bool             `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
+	Works    []calendar.Code  `json:"works" doc:"Where this person may work"`
+	Lacks    bool             `json:"lacks_second" doc:"Has to set up a second factor before anything else"`
+	Stations []StationHere    `json:"stations" doc:"The stations of this branch"`
+	Reasons  []ReasonHere     `json:"reasons" doc:"The network's lists to choose a reason from"`
+	Prices   []Price          `json:"prices" doc:"The price list of manual charges"`
+	Counter  settings.Counter `json:"counter" doc:"How lending and taking back go"`
+	Till     bool             `json:"till" doc:"Money is taken only into a till that has been opened"`
+	Coin     string           `json:"coin" doc:"The smallest coin, to which cash is rounded"`
+	LetOff   int              `json:"let_off" doc:"How many days of lateness this person lets off"`
+}
+
+// Price is something that can be charged by hand.
+type Price struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+	Sum  string `json:"sum"`
 }
 
 // StationHere is a place with a screen and a scanner, as the network has set it up.
@@ -224,7 +238,11 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
-		Demo: []DemoStaff{},
+		Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
+		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)),
+	}
+	if me.LetOff, _ = a.May().MayLetOff(60); me.LetOff > 60 {
+		me.LetOff = 60
 	}
 	for _, b := range a.Network.Open() {
 		me.Branches = append(me.Branches, rules.Value{Code: string(b.Code), Name: b.Name})
@@ -243,6 +261,9 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	for _, c := range a.Network.Choices {
 		if !c.Retired && slices.Contains([]string{"waive", "cancel", "refuse"}, c.List) {
 			me.Reasons = append(me.Reasons, ReasonHere{c.List, c.Name})
+		}
+		if !c.Retired && c.List == "charge" && c.Amount != nil {
+			me.Prices = append(me.Prices, Price{c.Code, c.Name, a.Network.Money.Format(money.Amount(*c.Amount))})
 		}
 	}
 	if resting, ok := a.Context.Value(restsKey{}).(*store.Staff); ok {

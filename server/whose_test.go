@@ -128,8 +128,18 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	}
 	status, says = post(wil, "/api/loans/"+loan+"/renew", nil)
 	refused("renewLoan", status, says)
+	for op, path := range map[string]string{"renewMany": "/renew", "mailLent": "/lent-mail"} {
+		status, says = post(wil, "/api/patrons/"+patron+path, map[string]any{})
+		refused(op, status, says)
+	}
 	_, says = post(wil, "/api/desk/scan", map[string]any{"text": card})
 	assert.Contains(t, says, `"reduced":true`)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET email = 'somebody@post.invalid' WHERE id = ?", patron).Error)
+	for op, path := range map[string]string{"mailLent": "/lent-mail", "renewMany": "/renew"} {
+		_, _ = post(wil, "/api/desk/scan", map[string]any{"text": ask(testkit.FreeItem, "SKN", "book"), "patron": number(patron)})
+		status, says = post(wil, "/api/patrons/"+patron+path, map[string]any{})
+		fine(op, status, says)
+	}
 	for op, path := range map[string]string{"patron": "/api/patrons/" + patron, "loanTerms": "/api/loans/" + loan + "/terms"} {
 		status, says = send(wil, http.MethodGet, path, nil)
 		fine(op, status, says)

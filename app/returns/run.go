@@ -68,7 +68,7 @@ type Line struct {
 // Pile is a destination with how much lies there.
 type Pile struct {
 	Name  string           `json:"name"`
-	Kind  circulation.Kind `json:"kind"`
+	Kind  circulation.Kind `json:"kind" enum:"shelf,hold_shelf,tote,outside,aside"`
 	Place string           `json:"place" doc:"With the kind it tells piles apart"`
 	Count int              `json:"count" doc:"0: nothing lies there any more"`
 	Seen  bool             `json:"seen" doc:"Somebody has ticked it off, and nothing has come since"`
@@ -90,6 +90,10 @@ type Change struct {
 	Lines []Line    `json:"lines"`
 	Piles []Pile    `json:"piles"`
 	Open  []OpenSum `json:"open"`
+
+	Found   []OnLoan `json:"found,omitempty" doc:"Copies on loan that were found by the words scanned; nothing was written"`
+	More    bool     `json:"more,omitempty" doc:"There are more of them: say more words"`
+	Several []string `json:"several,omitempty" doc:"The codes of one line, each to be sent by itself; nothing was written"`
 }
 
 // Open gives the open run of a bin of this branch, which whoever is there goes on with, or the actor's own with a patron; or

@@ -34,7 +34,15 @@ type taking struct {
 // Scan takes one scan of a run: it ends the loan, charges what is due, and says where the item goes. It reads what was
 // scanned, gathers the facts, decides, writes, and shows what has changed.
 func Scan(a *act.Act, id int64, text string) (*Change, error) {
+	if codes := a.Network.Numbers.Several(text); len(codes) > 1 {
+		return &Change{Run: id, Lines: []Line{}, Piles: []Pile{}, Open: []OpenSum{}, Several: codes}, nil
+	}
 	scan := a.Network.Numbers.Read(text)
+	if scan.Kind == ident.Words {
+		if found, err := findFor(a, id, text); err != nil || found != nil {
+			return found, err
+		}
+	}
 	number := ""
 	if scan.Kind == ident.Item {
 		number = scan.Number
@@ -60,6 +68,21 @@ func Scan(a *act.Act, id int64, text string) (*Change, error) {
 	}
 	return t.write(known.Piles)
 }
+
+// findFor finds copies on loan by what was typed; nil where there are none.
+func findFor(a *act.Act, id int64, words string) (*Change, error) {
+	if _, err := open(a, id); err != nil {
+		return nil, err
+	}
+	rows, next, err := Find(a, words, store.Page{Most: foundAtOnce})
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &Change{Run: id, Lines: []Line{}, Piles: []Pile{}, Open: []OpenSum{}, Found: rows, More: next.More}, nil
+}
+
+// foundAtOnce is how many copies words find; who finds more says more words.
+const foundAtOnce = 20
 
 // take works out what a scan means.
 func (t *taking) take(scan ident.Scan, before bool) error {

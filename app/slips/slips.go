@@ -3,6 +3,7 @@
 package slips
 
 import (
+	"encoding/json"
 	"fmt"
 	"strconv"
 	"time"
@@ -36,6 +37,7 @@ const (
 	Back    Kind = "back"    // in a run: by a patron, or by all
 	Receipt Kind = "receipt" // of money
 	Till    Kind = "till"
+	Line    Kind = "line" // of a run: where the thing goes
 )
 
 // Asked is which slip is wanted.
@@ -59,8 +61,10 @@ func Of(a *act.Act, q Asked) (*Slip, error) {
 		return ofReceipt(a, q.ID)
 	case Till:
 		return ofTill(a, q.ID)
+	case Line:
+		return ofLine(a, q.ID)
 	}
-	return nil, problem.Newf(problem.Invalid, "There is no slip of kind %q. There are: hold, lent, back, receipt, till.", q.Kind)
+	return nil, problem.Newf(problem.Invalid, "There is no slip of kind %q. There are: hold, line, lent, back, receipt, till.", q.Kind)
 }
 
 // head begins a slip with the name of the network and the branch.
@@ -105,6 +109,47 @@ func ofHold(a *act.Act, id int64) (*Slip, error) {
 	}}, nil
 }
 
+// ofLine is the slip that goes with a thing that came back, to where it goes; with one that waits for somebody, theirs.
+func ofLine(a *act.Act, id int64) (*Slip, error) {
+	row, err := a.Tx.OneLine(id)
+	if err != nil || row == nil {
+		return nil, orNoSuch(err, "line")
+	}
+	if err := maySee(a, row.RunID); err != nil {
+		return nil, err
+	}
+	var sign moving.Sign
+	if err := json.Unmarshal(row.Sign, &sign); err != nil {
+		return nil, err
+	}
+	switch {
+	case sign.HoldID != 0:
+		return ofHold(a, sign.HoldID)
+	case row.Barcode == nil || row.Undone:
+		return nil, problem.Newf(problem.Refused, "This line is of nothing that goes anywhere.")
+	}
+	number, err := slip.Number(*row.Barcode)
+	if err != nil {
+		return nil, err
+	}
+	return &Slip{"Slip for " + *row.TitleName, []slip.Row{
+		slip.Text(slip.Normal, sign.Heading), slip.Bold(slip.Huge, sign.Place), slip.Text(slip.Large, sign.Detail),
+		slip.Bold(slip.Large, *row.TitleName), number, foot(a),
+	}}, nil
+}
+
+// maySee refuses what is of a run that the actor does not see.
+func maySee(a *act.Act, run int64) error {
+	state, err := a.Tx.LookAtRun(run)
+	switch {
+	case err != nil || state == nil:
+		return orNoSuch(err, "returns run")
+	case !sight.SeesRun(a.Who.Role, state.Run.BranchCode == a.Who.Branch, *store.DateOf(&state.Run.Day) != a.Today()):
+		return problem.Newf(problem.Forbidden, "This run was of another branch or another day. A supervisor can look at it.")
+	}
+	return nil
+}
+
 func ofLent(a *act.Act, patron int64, since time.Time) (*Slip, error) {
 	if err := people.InHand(a, patron); err != nil {
 		return nil, err
@@ -139,14 +184,8 @@ func orNoSuch(err error, what string) error {
 }
 
 func ofBack(a *act.Act, run, patron int64) (*Slip, error) {
-	state, err := a.Tx.LookAtRun(run)
-	switch {
-	case err != nil:
+	if err := maySee(a, run); err != nil {
 		return nil, err
-	case state == nil:
-		return nil, problem.NoSuch("returns run")
-	case !sight.SeesRun(a.Who.Role, state.Run.BranchCode == a.Who.Branch, *store.DateOf(&state.Run.Day) != a.Today()):
-		return nil, problem.Newf(problem.Forbidden, "This run was of another branch or another day. A supervisor can look at it.")
 	}
 	rows, err := a.Tx.BroughtBack(run, patron)
 	if err != nil {

@@ -15,6 +15,7 @@ const desk = lazyRouteComponent(() => import("./places/desk/Desk"), "DeskPlace")
 const returns = lazyRouteComponent(() => import("./places/returns/Returns"), "ReturnsPlace");
 const rosters = lazyRouteComponent(() => import("./places/rosters/Rosters"), "RostersPlace");
 const patrons = lazyRouteComponent(() => import("./places/patrons/Patrons"), "PatronsPlace");
+const money = lazyRouteComponent(() => import("./places/money/Money"), "MoneyPlace");
 const holds = lazyRouteComponent(() => import("./places/holds/Holds"), "HoldsPlace");
 const fetch = lazyRouteComponent(() => import("./places/fetch/Fetch"), "FetchPlace");
 const courier = lazyRouteComponent(() => import("./places/courier/Courier"), "CourierPlace");
@@ -32,6 +33,7 @@ const places = [
   returns,
   patrons,
   rosters,
+  money,
   holds,
   fetch,
   courier,
@@ -85,6 +87,17 @@ const routes = [
     path: "/rosters",
     component: rosters,
     validateSearch: (s: Search): { tab?: string; roster?: number } => ({ tab: text(s.tab), roster: number(s.roster) }),
+  }),
+  createRoute({
+    ...at,
+    path: "/money",
+    component: money,
+    validateSearch: (s: Search): { tab?: string; receipt?: number; patron?: number; invoice?: number } => ({
+      tab: text(s.tab),
+      receipt: number(s.receipt),
+      patron: number(s.patron),
+      invoice: number(s.invoice),
+    }),
   }),
   createRoute({
     ...at,

@@ -57,7 +57,7 @@ function Line({ scan, slip }: { scan: Scan; slip: boolean }) {
       <SignTag sign={taken.sign} /> <b className="font-semibold">{taken.title}</b>
       {!taken.ok && <span className="text-buoy-700">{taken.text}</span>}
       <Why trace={taken.why}>Why</Why>
-      {taken.sign.hold_id && <PrintSlip hold={taken.sign.hold_id} byItself={slip} />}
+      {taken.sign.hold_id && <PrintSlip of={{ kind: "hold", id: taken.sign.hold_id }} byItself={slip} />}
       {!taken.ok && taken.meant === "card" && (
         <Link to="/desk" onClick={() => add("desk", scan.text)} className="link">
           Open the card at the Desk

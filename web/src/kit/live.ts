@@ -13,6 +13,8 @@ const shows: Record<string, string[]> = {
     ...["today", "patron", "beside", "history", "loan", "requests", "sign-ups"],
     ...["items", "titles", "title", "sought", "looks", "stock deeds"],
     ...["rosters", "roster", "roster members", "deeds"],
+    ...["tills", "receipts", "receipt", "refunds", "disputes", "invoices", "invoice", "takings", "waivers"],
+    ...["run news", "bins", "rest"],
   ],
   holds: ["today", "holds", "fetch", "transits", "items", "titles", "patron"],
   interlibrary: ["requests", "copies"],

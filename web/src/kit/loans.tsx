@@ -4,24 +4,103 @@ import { api, keyed, type Schema } from "../api/client";
 import { useMe } from "./me";
 import { Button, Quiet, Tag, Trouble, inputLook } from "./parts";
 import { isEmployed } from "./places";
+import { sayMoney } from "./say";
 import type { PatronCardProps } from "./types";
 import { Why } from "./why";
 import { useWrite } from "./write";
 
 type Line = Schema["PeopleLine"];
 
-/** Loans with renewal, each refused or done with its why. */
+/** Loans with renewal, each refused or done with its why; several at once, all or those that are ticked. */
 export function Loans(props: PatronCardProps) {
+  const { card, onCard } = props;
+  const me = useMe();
+  const [ticked, setTicked] = useState<number[]>([]);
+  const [setting, setSetting] = useState(false);
+  const [said, setSaid] = useState<Schema["DeskRenewedMany"]>();
+  const chosen = card.on_loan.filter((l) => ticked.includes(l.loan_id)).map((l) => l.loan_id);
+  const renew = useWrite(
+    (loans: number[], key) =>
+      api.POST("/api/patrons/{id}/renew", {
+        params: { path: { id: card.id }, header: keyed(key) },
+        body: { loans: loans.length > 0 ? loans : undefined },
+      }),
+    {
+      name: `renew all ${card.id}`,
+      about: `Renewing for ${card.name}`,
+      done: (r) => {
+        setSaid(r);
+        setTicked([]);
+        if (r.card) onCard(r.card);
+      },
+    },
+  );
+  const tick = (id: number, on: boolean) => setTicked(on ? [...ticked, id] : ticked.filter((x) => x !== id));
   return (
-    <ul className="max-h-72 divide-y divide-line overflow-auto border-y border-line">
-      {props.card.on_loan.map((l) => (
-        <Loan key={l.loan_id} line={l} {...props} />
-      ))}
-    </ul>
+    <div className="border-y border-line">
+      {card.on_loan.length > 1 && (
+        <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3.5 py-2 text-sm">
+          <Button plain busy={renew.busy} onClick={() => renew.run(chosen)}>
+            {chosen.length > 0 ? `Renew ${chosen.length} ticked` : `Renew all ${card.on_loan.length}`}
+          </Button>
+          {me.sets_due && chosen.length > 0 && (
+            <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
+              Set their due date
+            </Quiet>
+          )}
+          {card.accrues && <span className="text-buoy-700">Late so far {sayMoney(card.accrues)}</span>}
+          <Trouble error={renew.problem} />
+          {said && (
+            <p role="status" className="w-full">
+              {said.text}
+            </p>
+          )}
+          {setting && chosen.length > 0 && (
+            <SetDueOfMany
+              card={card}
+              loans={chosen}
+              onCard={(c) => {
+                setSetting(false);
+                setTicked([]);
+                onCard(c);
+              }}
+            />
+          )}
+        </div>
+      )}
+      <ul className="max-h-72 divide-y divide-line overflow-auto">
+        {card.on_loan.map((l) => (
+          <Loan
+            key={l.loan_id}
+            line={l}
+            ticked={card.on_loan.length > 1 ? ticked.includes(l.loan_id) : undefined}
+            onTick={(on) => tick(l.loan_id, on)}
+            {...props}
+          />
+        ))}
+      </ul>
+    </div>
   );
 }
 
-function Loan({ line: l, card, onCard, onStale }: PatronCardProps & { line: Line }) {
+/** Another due date for several loans, set by hand: for all of them, or for none where one cannot be. */
+function SetDueOfMany({ card, loans, onCard }: { card: CardOf; loans: number[]; onCard: (c: CardOf) => void }) {
+  const set = useWrite(
+    (body: Schema["DeskSettingMany"], key) =>
+      api.POST("/api/patrons/{id}/due", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `due of many ${card.id}`, about: `Due dates of ${card.name}`, done: onCard },
+  );
+  return <DueFields start="" busy={set.busy} problem={set.problem} onSet={(v) => set.run({ loans, ...v })} />;
+}
+
+function Loan({
+  line: l,
+  card,
+  ticked,
+  onTick,
+  onCard,
+  onStale,
+}: PatronCardProps & { line: Line; ticked?: boolean; onTick: (on: boolean) => void }) {
   const me = useMe();
   const [said, setSaid] = useState<Schema["DeskRenewed"]>();
   const renew = useWrite(
@@ -40,10 +119,14 @@ function Loan({ line: l, card, onCard, onStale }: PatronCardProps & { line: Line
   );
   return (
     <li className="px-3.5 py-2 text-sm">
-      <b className="font-semibold">{l.title}</b>
+      <label className="flex items-baseline gap-2">
+        {ticked !== undefined && <input type="checkbox" checked={ticked} onChange={(e) => onTick(e.target.checked)} />}
+        <b className="font-semibold">{l.title}</b>
+      </label>
       <p className={l.late ? "text-buoy-700" : "text-ink-2"}>
         Due {l.due}
-        {l.lost ? `, lost since ${l.lost}` : l.late && ", late"} ·{" "}
+        {l.lost ? `, lost since ${l.lost}` : l.late && ", late"}
+        {l.accrues && `, ${sayMoney(l.accrues)} so far`} ·{" "}
         <Quiet disabled={renew.busy} onClick={() => renew.run(l.loan_id)}>
           Renew
         </Quiet>{" "}
@@ -133,15 +216,30 @@ function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c:
 }
 
 function SetDue({ line: l, name, onCard }: { line: Line; name: string; onCard: (c: CardOf) => void }) {
-  const [due, setDue] = useState(l.due_exact.slice(0, 10));
-  const [reason, setReason] = useState("");
   const set = useWrite(
     (body: Schema["DeskSetting"], key) =>
       api.POST("/api/loans/{id}/due", { params: { path: { id: l.loan_id }, header: keyed(key) }, body }),
     { name: `due ${l.loan_id}`, about: `The due date of ${l.title} for ${name}`, done: onCard },
   );
+  return <DueFields start={l.due_exact.slice(0, 10)} busy={set.busy} problem={set.problem} onSet={set.run} />;
+}
+
+/** A due date with its reason. */
+function DueFields({
+  start,
+  busy,
+  problem,
+  onSet,
+}: {
+  start: string;
+  busy: boolean;
+  problem: unknown;
+  onSet: (v: { due: string; reason: string }) => void;
+}) {
+  const [due, setDue] = useState(start);
+  const [reason, setReason] = useState("");
   return (
-    <span className="mt-1 flex flex-wrap items-end gap-2 text-ink">
+    <span className="mt-1 flex w-full flex-wrap items-end gap-2 text-ink">
       <label className="grid gap-1 text-ink-2">
         Due
         <input type="date" className={inputLook} value={due} onChange={(e) => setDue(e.target.value)} />
@@ -150,10 +248,10 @@ function SetDue({ line: l, name, onCard }: { line: Line; name: string; onCard: (
         Because
         <input className={inputLook} maxLength={300} value={reason} onChange={(e) => setReason(e.target.value)} />
       </label>
-      <Button plain busy={set.busy} disabled={!due || !reason.trim()} onClick={() => set.run({ due, reason })}>
+      <Button plain busy={busy} disabled={!due || !reason.trim()} onClick={() => onSet({ due, reason })}>
         Set it
       </Button>
-      <Trouble error={set.problem} />
+      <Trouble error={problem} />
     </span>
   );
 }

@@ -75,9 +75,20 @@ export function Quiet({ children, className, ...rest }: ButtonHTMLAttributes<HTM
   );
 }
 
-export function Card({ children, className, label }: { children: ReactNode; className?: string; label?: string }) {
+export function Card({
+  children,
+  className,
+  label,
+  style,
+}: {
+  children: ReactNode;
+  className?: string;
+  label?: string;
+  /** Values for what stands in it. */
+  style?: Record<`--${string}`, string | number>;
+}) {
   return (
-    <section aria-label={label} className={clsx("rounded-card border border-line bg-surface", className)}>
+    <section aria-label={label} style={style} className={clsx("rounded-card border border-line bg-surface", className)}>
       {children}
     </section>
   );

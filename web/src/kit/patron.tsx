@@ -56,7 +56,7 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
           </Link>
         )}
       </div>
-      {paying && card.charges.length > 0 && <Settle key={card.id} card={card} onSettled={onStale} />}
+      {paying && <Settle key={card.id} of={[card]} onSettled={onStale} />}
     </Card>
   );
 }
@@ -124,6 +124,14 @@ function Facts({
       <Row name="Owes">
         <b className="font-semibold tabular-nums">{sayMoney(card.owes)}</b>
         {card.owed_limit && ` of ${sayMoney(card.owed_limit)} limit`}
+        {card.accrues && (
+          <span className="block text-buoy-700">and {sayMoney(card.accrues)} for what is late so far</span>
+        )}
+        {card.refunds && (
+          <Link to="/money" search={{ tab: "back" }} className="link block">
+            {sayMoney(card.refunds)} to give back
+          </Link>
+        )}
       </Row>
       <Row name="Holds">
         {card.reduced ? (

@@ -6,6 +6,7 @@ export interface PlaceInfo {
     | "/returns"
     | "/patrons"
     | "/rosters"
+    | "/money"
     | "/holds"
     | "/fetch"
     | "/courier"
@@ -33,6 +34,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
       { path: "/returns", takes: "returns", name: "Returns", key: "r" },
       { path: "/patrons", name: "Patrons", key: "p", roles: employed },
       { path: "/rosters", takes: "rosters", name: "Rosters", key: "s", roles: employed },
+      { path: "/money", name: "Money", key: "m", roles: employed },
     ],
   },
   {

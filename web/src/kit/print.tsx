@@ -1,3 +1,4 @@
+import clsx from "clsx";
 import { useEffect, useState, type ReactNode } from "react";
 import { flushSync } from "react-dom";
 import { createRoot } from "react-dom/client";
@@ -5,10 +6,19 @@ import { api, told, type Schema } from "../api/client";
 import { Quiet, Trouble } from "./parts";
 import { paper, slipsPrint } from "./settings";
 
-type SlipOf = Schema["Slip"];
+type SlipOf = Schema["SlipsSlip"];
+type Row = Schema["SlipRow"];
+
+/** What a slip is of: a hold, what was lent to a patron or brought back in a run, a receipt, a till. */
+export interface SlipAsked {
+  kind: "hold" | "line" | "lent" | "back" | "receipt" | "till";
+  id: number;
+  patron?: number;
+  since?: string;
+}
 
 // What has printed by itself in this window; a slip that was looked at again does not come out again.
-const printed = new Set<number>();
+const printed = new Set<string>();
 
 const pages: Record<string, string> = {
   "80mm": "size: 80mm 110mm; margin: 4mm;",
@@ -17,31 +27,49 @@ const pages: Record<string, string> = {
   letter: "size: letter; margin: 20mm;",
 };
 
+const sizes: Record<Row["size"], string> = {
+  small: "text-[8pt]",
+  normal: "text-[10.5pt]",
+  large: "text-[13pt]",
+  huge: "text-[30pt] leading-tight break-words",
+};
+
 /** A slip, as wide as the station's paper, as it stands on its paper and nowhere else. */
-function Slip({ slip: s }: { slip: SlipOf }) {
-  const bars = [...s.bars.matchAll(/1+/g)];
+function Slip({ slip }: { slip: SlipOf }) {
   return (
-    <>
+    <div role="document" aria-label={slip.title}>
       <style>{`@page { ${pages[paper()] ?? pages["80mm"]} }`}</style>
-      <p className="text-[11pt]">{s.where}</p>
-      <p className="text-[30pt] leading-tight font-bold break-words">{s.name}</p>
-      <p className="text-[14pt]">{s.note}</p>
-      <p className="mt-3 text-[12pt] font-bold">{s.title}</p>
-      <p className="text-[10pt]">{s.author}</p>
-      <svg
-        role="img"
-        aria-label={s.barcode}
-        viewBox={`0 0 ${s.bars.length} 24`}
-        preserveAspectRatio="none"
-        className="mt-2 h-[14mm] w-full"
-      >
-        {bars.map((b) => (
-          <rect key={b.index} x={b.index} y={0} width={b[0].length} height={24} fill="#000" />
-        ))}
-      </svg>
-      <p className="text-center font-mono text-[11pt]">{s.barcode}</p>
-      <p className="mt-2 text-[8pt]">{s.foot}</p>
-    </>
+      {slip.rows.map((r, k) => (
+        <SlipRow key={k} row={r} />
+      ))}
+    </div>
+  );
+}
+
+function SlipRow({ row: r }: { row: Row }) {
+  if (r.rule) return <hr className="my-1.5 border-black" />;
+  if (r.number)
+    return (
+      <>
+        <svg
+          role="img"
+          aria-label={r.number}
+          viewBox={`0 0 ${r.bars.length} 24`}
+          preserveAspectRatio="none"
+          className="mt-2 h-[14mm] w-full"
+        >
+          {[...r.bars.matchAll(/1+/g)].map((b) => (
+            <rect key={b.index} x={b.index} y={0} width={b[0].length} height={24} fill="#000" />
+          ))}
+        </svg>
+        <p className="text-center font-mono text-[11pt]">{r.number}</p>
+      </>
+    );
+  return (
+    <p className={clsx("flex justify-between gap-2", sizes[r.size], r.bold && "font-bold")}>
+      <span className="min-w-0">{r.text}</span>
+      {r.right && <span className="whitespace-nowrap tabular-nums">{r.right}</span>}
+    </p>
   );
 }
 
@@ -67,32 +95,44 @@ export function onPaper(what: ReactNode) {
   }
 }
 
-/** Puts the slip of a hold on the printer. */
-async function printSlip(hold: number) {
-  const slip = await told(api.GET("/api/holds/{id}/slip", { params: { path: { id: hold } } }));
+/** Puts a slip on the printer. */
+export async function printSlip({ kind, id, patron, since }: SlipAsked) {
+  const slip = await told(
+    api.GET("/api/slips/{kind}/{id}", { params: { path: { kind, id }, query: { patron, since } } }),
+  );
   onPaper(<Slip slip={slip} />);
 }
 
-/** Prints the slip of a hold; by itself where the station is set so. */
-export function PrintSlip({ hold, byItself }: { hold: number; byItself?: boolean }) {
+/** Prints a slip; by itself where the station is set so. */
+export function PrintSlip({
+  of,
+  byItself,
+  children = "Print slip",
+}: {
+  of: SlipAsked;
+  byItself?: boolean;
+  children?: ReactNode;
+}) {
   const [error, setError] = useState<unknown>();
   const [busy, setBusy] = useState(false);
+  const { kind, id, patron, since } = of;
   const now = () => {
     setBusy(true);
     setError(undefined);
-    void printSlip(hold)
+    void printSlip(of)
       .catch(setError)
       .finally(() => setBusy(false));
   };
   useEffect(() => {
-    if (!byItself || !slipsPrint() || printed.has(hold)) return;
-    printed.add(hold);
-    void printSlip(hold).catch(setError);
-  }, [byItself, hold]);
+    const name = `${kind} ${id} ${patron ?? ""}`;
+    if (!byItself || !slipsPrint() || printed.has(name)) return;
+    printed.add(name);
+    void printSlip({ kind, id, patron, since }).catch(setError);
+  }, [byItself, kind, id, patron, since]);
   return (
     <>
       <Quiet disabled={busy} onClick={now}>
-        Print slip
+        {children}
       </Quiet>
       <Trouble error={error} />
     </>

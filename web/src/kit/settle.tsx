@@ -1,96 +1,333 @@
+import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../api/client";
 import * as check from "./checks";
-import { ChoiceField, Follows, Form, MoneyField, ReasonField, Send, saysOf } from "./forms";
-import { sayMoney } from "./say";
+import { ChoiceField, Follows, Form, MoneyField, ReasonField, Send, TextField, saysOf } from "./forms";
+import { useMe } from "./me";
+import { Button, inputLook, Quiet, Trouble } from "./parts";
+import { PrintSlip } from "./print";
+import { sayMoney, toFigures, toMinor } from "./say";
+import { tillHere } from "./till";
 import { Why } from "./why";
 import { useWrite } from "./write";
 
-type CardOf = Schema["PeopleCard"];
+/** Somebody whose charges are settled: a name, and what is open. */
+export interface Debtor {
+  id: number;
+  name: string;
+  charges: Schema["AccountsCharge"][];
+}
+
+type Settled = Schema["AccountsSettled"];
 
 const schema = z
   .object({
-    charge: z.string(),
     amount: check.sum,
-    means: z.enum(["cash", "card", "cheque", "waive"]),
+    means: z.enum(["cash", "card", "cheque", "transfer", "waive"]),
+    laid: z.union([z.literal(""), check.sum]),
+    reference: check.text,
     reason: check.text,
   })
   .refine((v) => v.means !== "waive" || v.reason !== "", { path: ["reason"], message: "Say why it is waived." });
 
-type Settling = z.infer<typeof schema>;
+type Said = z.infer<typeof schema>;
 
-const useSaid = saysOf<Settling>();
+const useSaid = saysOf<Said>();
 
 const means = [
   ["cash", "Cash"],
   ["card", "Card"],
   ["cheque", "Cheque"],
+  ["transfer", "Transfer"],
   ["waive", "Waive it"],
 ] as const;
 
-/** Takes a payment or waives, of one charge or the oldest first, in whole or part. Said twice, it still counts once. */
-export function Settle({ card, onSettled }: { card: CardOf; onSettled: () => void }) {
+const sumOf = (charges: Schema["AccountsCharge"][]) => charges.reduce((sum, c) => sum + (toMinor(c.owed) ?? 0), 0);
+
+/**
+ * Takes a payment or waives, for one person or several at once: of charges that are ticked, or of all, the oldest first, in whole or
+ * part. Said twice, it still counts once.
+ */
+export function Settle({
+  of,
+  only,
+  onSettled,
+}: {
+  of: Debtor[];
+  /** These charges and no others of theirs. */
+  only?: boolean;
+  /** Something of it has changed; a payment or waiver tells what it has left. */
+  onSettled: (s?: Settled) => void;
+}) {
+  const [left, setLeft] = useState<number[]>([]); // out of what is settled
+  const [done, setDone] = useState<Settled>();
+  const all = of.flatMap((d) => d.charges);
+  const chosen = all.filter((c) => !left.includes(c.id));
+  const owed = sumOf(chosen);
+  const name = of.map((d) => d.name).join(", ");
   const settle = useWrite(
-    (v: Settling, key) =>
+    (v: Said, key) =>
       api.POST("/api/money", {
         params: { header: keyed(key) },
         body: {
-          patron: card.id,
-          charge: Number(v.charge) || undefined,
+          patrons: of.map((d) => d.id),
+          charges: only || left.length > 0 ? chosen.map((c) => c.id) : undefined,
           amount: v.amount,
           means: v.means === "waive" ? "" : v.means,
-          reason: v.reason || undefined,
+          laid: v.means === "cash" && v.laid ? v.laid : undefined,
+          reference: v.reference || undefined,
+          reason: v.means === "waive" ? v.reason : undefined,
+          till: v.means === "waive" ? undefined : tillHere(),
         },
       }),
     {
-      name: `settle ${card.id}`,
-      about: (v) => `${v.means === "waive" ? "Waiving" : "Payment of"} ${sayMoney(v.amount)}, ${card.name}`,
-      done: onSettled,
+      name: `settle ${of.map((d) => d.id).join(" ")}`,
+      about: (v) => `${v.means === "waive" ? "Waiving" : "Payment of"} ${sayMoney(v.amount)}, ${name}`,
+      done: (s) => {
+        setDone(s);
+        setLeft([]);
+        onSettled(s);
+      },
     },
   );
   return (
+    <div className="grid gap-2.5 border-t border-line p-3.5">
+      {done && <Done settled={done} />}
+      {all.length > 0 && (
+        <>
+          <Choose of={of} left={left} onLeft={setLeft} onChanged={() => onSettled(undefined)} />
+          <Form
+            key={`${owed} ${all.length}`}
+            label="Pay or waive"
+            schema={schema}
+            start={{ amount: toFigures(owed), means: "cash", laid: "", reference: "", reason: "" }}
+            write={settle}
+            onSend={settle.run}
+            className="grid gap-2.5"
+          >
+            <div className="grid grid-cols-2 gap-2">
+              <MoneyField name="amount" label="Sum" />
+              <ChoiceField name="means" label="How" options={means} />
+            </div>
+            <Rest owed={owed} write={settle} />
+          </Form>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** What was taken, its change in large, and a receipt for who wants one. */
+function Done({ settled: s }: { settled: Settled }) {
+  return (
+    <p role="status" className="rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
+      {s.receipt ? (
+        <>
+          Taken {sayMoney(s.taken)}.{" "}
+          {s.change && (
+            <b className="text-lg font-semibold">
+              Give back <span className="tabular-nums">{sayMoney(s.change)}</span>.
+            </b>
+          )}{" "}
+          <PrintSlip of={{ kind: "receipt", id: s.receipt }}>Print receipt</PrintSlip>
+        </>
+      ) : (
+        <>Waived {sayMoney(s.sum)}.</>
+      )}
+    </p>
+  );
+}
+
+/** The charges, by person where there are several; ticked ones are settled. */
+function Choose({
+  of,
+  left,
+  onLeft,
+  onChanged,
+}: {
+  of: Debtor[];
+  left: number[];
+  onLeft: (ids: number[]) => void;
+  onChanged: () => void;
+}) {
+  const several = of.reduce((n, d) => n + d.charges.length, 0) > 1;
+  return (
+    <fieldset className="grid max-h-64 gap-1 overflow-auto text-sm">
+      <legend className="sr-only">What is settled</legend>
+      {of.map((d) => (
+        <div key={d.id} className="grid gap-1">
+          {of.length > 1 && <b className="font-semibold">{d.name}</b>}
+          {d.charges.map((c) => (
+            <span key={c.id} className="flex items-baseline gap-2">
+              <label className="flex min-w-0 flex-1 items-baseline gap-2">
+                {several && (
+                  <input
+                    type="checkbox"
+                    checked={!left.includes(c.id)}
+                    onChange={(e) => onLeft(e.target.checked ? left.filter((x) => x !== c.id) : [...left, c.id])}
+                  />
+                )}
+                <span className="min-w-0 flex-1">
+                  {c.text}
+                  {c.disputed && <span className="text-amber-700"> (in dispute)</span>}
+                  {c.invoice && <span className="text-ink-2"> (invoice {c.invoice})</span>}
+                </span>
+                <span className="tabular-nums">{sayMoney(c.owed)}</span>
+              </label>
+              <Why trace={c.why}>Why</Why>
+              <ChargeActs charge={c} name={d.name} onDone={onChanged} />
+            </span>
+          ))}
+        </div>
+      ))}
+    </fieldset>
+  );
+}
+
+/** What else can be done with a charge: it is put in dispute, or taken back since it should not have been. */
+function ChargeActs({
+  charge: c,
+  name,
+  onDone,
+}: {
+  charge: Schema["AccountsCharge"];
+  name: string;
+  onDone: () => void;
+}) {
+  const [act, setAct] = useState<"dispute" | "credit">();
+  const [reason, setReason] = useState("");
+  const path = { path: { id: c.id } };
+  const done = () => {
+    setAct(undefined);
+    onDone();
+  };
+  const dispute = useWrite(
+    (says: string, key) =>
+      api.POST("/api/charges/{id}/dispute", { params: { ...path, header: keyed(key) }, body: { reason: says } }),
+    { name: `dispute ${c.id}`, about: `${c.text}, ${name}`, done },
+  );
+  const credit = useWrite(
+    (why: string, key) =>
+      api.POST("/api/charges/{id}/credit", { params: { ...path, header: keyed(key) }, body: { reason: why } }),
+    { name: `credit ${c.id}`, about: `${c.text}, ${name}`, done },
+  );
+  const write = act === "credit" ? credit : dispute;
+  if (act === undefined)
+    return (
+      <>
+        {!c.disputed && <Quiet onClick={() => setAct("dispute")}>Dispute</Quiet>}
+        <Quiet onClick={() => setAct("credit")}>Take back</Quiet>
+      </>
+    );
+  return (
+    <span className="flex flex-wrap items-center gap-2">
+      <input
+        aria-label={act === "credit" ? "Why it is taken back" : "What the patron says of it"}
+        placeholder={act === "credit" ? "Why it is taken back" : "What the patron says of it"}
+        className={inputLook}
+        maxLength={300}
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      <Button plain busy={write.busy} disabled={!reason.trim()} onClick={() => write.run(reason)}>
+        {act === "credit" ? "Take it back" : "Put it in dispute"}
+      </Button>
+      <Quiet onClick={() => setAct(undefined)}>Leave it</Quiet>
+      <Trouble error={write.problem} />
+    </span>
+  );
+}
+
+/** What depends on what is chosen: the cash laid down and its change, a number, a reason, the word on the button. */
+function Rest({ owed, write }: { owed: number; write: { busy: boolean } }) {
+  const me = useMe();
+  const how = useSaid("means");
+  const amount = useSaid("amount");
+  const laid = useSaid("laid");
+  const coin = toMinor(me.coin) ?? 1;
+  const sum = toMinor(amount || "0") ?? 0;
+  const inCoins = how === "cash" ? Math.floor((sum + coin / 2) / coin) * coin : sum;
+  const back = laid ? (toMinor(laid) ?? 0) - inCoins : 0;
+  return (
+    <>
+      <Follows name="amount" value={toFigures(owed)} />
+      {how === "cash" && (
+        <div className="flex flex-wrap items-end gap-x-3 gap-y-1">
+          <MoneyField name="laid" label="Laid down" className="w-32" />
+          <p aria-live="polite" className="pb-1 text-sm text-ink-2">
+            {inCoins !== sum && `In coins ${sayMoney(toFigures(inCoins))}. `}
+            {back > 0 && <b className="font-semibold text-ink">Change {sayMoney(toFigures(back))}</b>}
+          </p>
+        </div>
+      )}
+      {how !== "cash" && how !== "waive" && <TextField name="reference" label="Its number, where it has one" />}
+      {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" />}
+      <div className="flex items-center gap-3">
+        <Send write={write}>
+          {how === "waive" ? "Waive" : "Take"} {sum > 0 && sayMoney(toFigures(inCoins))}
+        </Send>
+      </div>
+    </>
+  );
+}
+
+const byHand = z
+  .object({ charge: z.string(), amount: z.union([z.literal(""), check.sum]), note: check.text })
+  .refine((v) => v.charge !== "" || v.amount !== "", { path: ["amount"], message: "Say how much it is." })
+  .refine((v) => v.charge !== "" || v.note !== "", { path: ["note"], message: "Say what it is for." });
+
+const useByHand = saysOf<z.infer<typeof byHand>>();
+
+/** A charge by hand: from the price list, or for another reason. */
+export function ChargeForm({
+  patron,
+  name,
+  onCharged,
+  onLeave,
+}: {
+  patron: number;
+  name: string;
+  onCharged: () => void;
+  onLeave?: () => void;
+}) {
+  const me = useMe();
+  const charge = useWrite(
+    (body: Schema["AccountsByHand"], key) =>
+      api.POST("/api/patrons/{id}/charges", { params: { path: { id: patron }, header: keyed(key) }, body }),
+    { name: `charge ${patron}`, about: `A charge for ${name}`, done: onCharged },
+  );
+  return (
     <Form
-      key={card.owes}
-      label="Pay or waive"
-      schema={schema}
-      start={{ charge: "", amount: card.owes, means: "cash", reason: "" }}
-      write={settle}
-      onSend={settle.run}
-      className="grid gap-2.5 border-t border-line p-3.5"
+      label="Charge"
+      schema={byHand}
+      start={{ charge: me.prices[0]?.code ?? "", amount: "", note: "" }}
+      write={charge}
+      onSend={(v) => charge.run({ charge: v.charge, amount: v.charge ? undefined : v.amount, note: v.note })}
+      className="grid gap-2 text-left"
     >
       <ChoiceField
         name="charge"
-        label="What"
+        label="For what"
         options={[
-          ["", `All, oldest first (${sayMoney(card.owes)})`],
-          ...card.charges.map((c) => [String(c.id), `${c.text} (${sayMoney(c.owed)})`] as const),
+          ...me.prices.map((p) => [p.code, `${p.name}, ${sayMoney(p.sum)}`] as const),
+          ["", "something that is not in the price list"],
         ]}
       />
-      <div className="grid grid-cols-2 gap-2">
-        <MoneyField name="amount" label="Sum" />
-        <ChoiceField name="means" label="How" options={means} />
-      </div>
-      <Rest card={card} write={settle} />
+      <Free />
+      <span className="flex items-center gap-2">
+        <Send write={charge}>Charge it</Send>
+        {onLeave && <Quiet onClick={onLeave}>Leave it</Quiet>}
+      </span>
     </Form>
   );
 }
 
-/** What depends on what is chosen: the sum, the reason, the word on the button. */
-function Rest({ card, write }: { card: CardOf; write: { busy: boolean } }) {
-  const id = useSaid("charge");
-  const waives = useSaid("means") === "waive";
-  const amount = Number(useSaid("amount"));
-  const charge = card.charges.find((c) => String(c.id) === id);
+function Free() {
+  const free = useByHand("charge") === "";
   return (
-    <>
-      <Follows name="amount" value={charge?.owed ?? card.owes} />
-      {waives && <ReasonField list="waive" name="reason" label="Reason" />}
-      <div className="flex items-center gap-3">
-        <Send write={write}>
-          {waives ? "Waive" : "Take"} {amount > 0 && sayMoney(amount)}
-        </Send>
-        {charge && <Why trace={charge.why}>Why this sum</Why>}
-      </div>
-    </>
+    <div className="grid gap-2">
+      {free && <MoneyField name="amount" label="Sum" className="w-32" />}
+      <TextField name="note" label={free ? "What it is for" : "More about it"} />
+    </div>
   );
 }

@@ -12,7 +12,7 @@ import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans
 import { Why } from "../../kit/why";
 import { Found } from "./Found";
 import { PatronCard } from "./PatronCard";
-import { answer, desk, finish, lineOf, openCard, seenLeft, titleOf, type CardOf } from "./session";
+import { answer, count, desk, finish, lineOf, openCard, seenLeft, staged, titleOf, type CardOf } from "./session";
 import { TapeLine } from "./TapeLine";
 
 /** The desk: a card, then items, one after another. Scans are taken in order and never stop for a question. */
@@ -53,6 +53,7 @@ export function DeskPlace() {
           {asks.map((s) => (
             <AskOf key={s.id} scan={s} />
           ))}
+          <Staged lines={staged(lines, card?.id)} />
           <Tape lines={lines} card={card} />
         </div>
         {card && (
@@ -122,6 +123,19 @@ function Tape({ lines, card }: { lines: Scan[]; card?: CardOf }) {
   );
 }
 
+/** What would be lent, until it is said that it counts. */
+function Staged({ lines }: { lines: Scan[] }) {
+  if (lines.length === 0) return null;
+  return (
+    <Card label="Staged" className="flex flex-wrap items-center gap-3 border-l-4 border-l-amber-500 px-4 py-2.5">
+      <b className="flex-1 font-semibold">
+        {lines.length} {lines.length === 1 ? "thing is" : "things are"} staged, and lent once it is said so
+      </b>
+      <Button onClick={() => count(lines)}>Lend {lines.length === 1 ? "it" : `all ${lines.length}`}</Button>
+    </Card>
+  );
+}
+
 /** What was not lent to the patron before, told until it is seen. */
 function LeftBehind() {
   const { left } = useStore(desk);
@@ -161,6 +175,37 @@ function LeftBehind() {
   );
 }
 
+const homes = [
+  ["slip", "Slip"],
+  ["mail", "Mail"],
+  ["both", "Both"],
+] as const;
+
+/** The end of it, and what the patron takes home: as settled or chosen, else asked here, once. */
+function TakesHome({ card, busy }: { card: CardOf; busy: boolean }) {
+  return (
+    <>
+      <Button hint="Esc" busy={busy} onClick={() => finish()}>
+        {card.gives === "ask" || card.gives === "none"
+          ? "Done"
+          : `Done, with ${card.gives === "both" ? "slip and mail" : card.gives}`}
+      </Button>
+      {card.gives === "ask" && (
+        <p className="flex flex-wrap items-center gap-x-3 text-sm text-ink-2">
+          Or done with{" "}
+          {homes
+            .filter(([what]) => what === "slip" || card.email !== "")
+            .map(([what, name]) => (
+              <Quiet key={what} disabled={busy} onClick={() => finish(what)}>
+                {name}
+              </Quiet>
+            ))}
+        </p>
+      )}
+    </>
+  );
+}
+
 const tellLooks: Record<string, string> = {
   late: "border-l-buoy-500",
   ready: "border-l-amber-500",
@@ -189,9 +234,7 @@ function Tell({ card }: { card: CardOf }) {
         </ul>
       </Scrolled>
       <div className="grid justify-items-start gap-1.5 p-3.5">
-        <Button hint="Esc" busy={!!end} onClick={finish}>
-          Done
-        </Button>
+        <TakesHome card={card} busy={!!end} />
         {end && (
           <p role="status" className="text-sm text-ink-2">
             Done as soon as {before === 1 ? "one scan is" : `${before} scans are`} answered.{" "}

@@ -7,7 +7,7 @@ import { open, type Scan } from "../../kit/scans/scans";
 import { useDoing } from "../../kit/write";
 import { Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
-import { lineOf, titleOf, undo, type Line, type Result } from "./session";
+import { dropStaged, lineOf, titleOf, undo, type Line, type Result } from "./session";
 
 const words: Record<Result["kind"], [Tone, string]> = {
   card: ["plain", "Card"],
@@ -16,6 +16,8 @@ const words: Record<Result["kind"], [Tone, string]> = {
   refused: ["buoy", "Not lent"],
   wrong: ["buoy", "Wrong"],
   found: ["plain", "Found"],
+  staged: ["amber", "Staged"],
+  several: ["plain", "Several"],
 };
 
 function tagOf(scan: Scan, line?: Line): [Tone, string] {
@@ -31,6 +33,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
   const waits = open(scan);
   const [tone, word] = tagOf(scan, line);
   const lent = !waits && line?.result.kind === "lent" ? line.result.line : undefined;
+  const stages = !waits && line?.result.kind === "staged";
   const doing = useDoing(lent ? `undo ${lent.loan_id}` : "");
   return (
     <li className={clsx("px-3.5 py-2.5", scan.state === "ask" && "slant-soft", line?.undone && "opacity-60")}>
@@ -38,10 +41,21 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
         <div className="min-w-0 flex-1">
           <p className={clsx("text-base font-semibold", line?.undone && "line-through")}>{titleOf(scan)}</p>
           <div className="text-sm text-ink-2">
-            {lent ? <Lent line={lent} why={line?.result.why} /> : <Other scan={scan} line={line} patron={patron} />}
+            {stages && line.result.line ? (
+              <Lent line={line.result.line} why={line.result.why} />
+            ) : lent ? (
+              <Lent line={lent} why={line?.result.why} />
+            ) : (
+              <Other scan={scan} line={line} patron={patron} />
+            )}
+            {line && lent && scan.given.fetch === true && <b className="font-semibold"> {line.result.text}</b>}
             {line?.whose && line.patron !== patron && <b className="font-semibold"> for {line.whose}</b>}
           </div>
-          {line?.result.before && !line.undone && <p className="text-sm text-amber-700">{line.result.before}</p>}
+          {line && !line.undone && !waits && (
+            <p className="text-sm text-amber-700">
+              {[line.result.before, line.result.waiting].filter(Boolean).join(" ")}
+            </p>
+          )}
           <Trouble error={doing.problem} />
         </div>
         <div className="flex flex-none flex-col items-end gap-1 text-sm">
@@ -52,6 +66,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
               Undo
             </Quiet>
           )}
+          {stages && <Quiet onClick={() => dropStaged(scan)}>Drop it</Quiet>}
           {(waits || scan.state === "wrong") && <ScanActs scan={scan} />}
         </div>
       </div>

@@ -2,6 +2,9 @@ import { createJSONStorage, persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, told, type Schema } from "../../api/client";
 import { add, again, change, drop, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
+import { printSlip } from "../../kit/print";
+import { slipsPrint } from "../../kit/settings";
+import { who } from "../../kit/me";
 import { play, sound } from "../../kit/sound";
 import { write } from "../../kit/write";
 
@@ -28,8 +31,10 @@ export interface Left {
 
 interface Desk {
   card?: CardOf;
-  found?: { words: string; rows: Schema["PeopleFound"][]; more: string };
+  found?: { words: string; rows: Schema["PeopleFound"][]; more: string; copies: Schema["DeskCopy"][] };
   left?: Left;
+  /** Since when the card has been open: what was lent since is on its slip. */
+  since?: string;
   /** Until when what was scanned came after a card that was not taken, in milliseconds. */
   doubt: number;
 }
@@ -44,12 +49,37 @@ export const titleOf = (s: Scan) => lineOf(s)?.result.line?.title ?? lineOf(s)?.
 const mine = () => scans.getState().scans.filter((s) => s.taker === "desk");
 const answered = (s: Scan) => s.taker === "desk" && (s.state === "done" || s.state === "ask" || s.state === "wrong");
 
+export type Gives = CardOf["gives"];
+
+/**
+ * What somebody gets of what was lent to them: a slip, which comes out by itself only where the station is set so, or because it was
+ * asked for; or mail.
+ */
+function give(card: CardOf, since: string | undefined, what: Gives, asked: boolean) {
+  if (what === "slip" || what === "both") {
+    if (asked || slipsPrint()) void printSlip({ kind: "lent", id: card.id, since }).catch(() => play("wrong"));
+  }
+  if (what === "mail" || what === "both")
+    void write(`lent mail ${card.id} ${since ?? ""}`, `Mailing ${card.name} what was lent`, (key) =>
+      api.POST("/api/patrons/{id}/lent-mail", {
+        params: { path: { id: card.id }, header: keyed(key) },
+        body: { since },
+      }),
+    );
+}
+
 /** Closes the card, as was asked for at a moment. What was asked or answered since is told still, until it is seen. */
-function leave(asked: number) {
-  const { card } = desk.getState();
-  const unseen = mine().filter((s) => !s.adopted && (s.state === "ask" || (s.ended ?? 0) >= asked));
-  const undone = unseen.filter((s) => s.state === "ask" || s.state === "wrong");
-  const lent = unseen.filter((s) => s.state === "done").length;
+function leave(asked: number, gives?: Gives) {
+  const { card, since } = desk.getState();
+  if (
+    card &&
+    mine().some((s) => s.state === "done" && lineOf(s)?.result.kind === "lent" && lineOf(s)?.patron === card.id)
+  )
+    give(card, since, gives ?? card.gives, gives !== undefined);
+  const waits = (s: Scan) => s.state === "done" && lineOf(s)?.result.kind === "staged";
+  const unseen = mine().filter((s) => !s.adopted && (s.state === "ask" || waits(s) || (s.ended ?? 0) >= asked));
+  const undone = unseen.filter((s) => s.state === "ask" || s.state === "wrong" || waits(s));
+  const lent = unseen.filter((s) => s.state === "done" && !waits(s)).length;
   drop((s) => answered(s) && (!s.adopted || s.state === "done"));
   desk.setState({
     card: undefined,
@@ -60,7 +90,10 @@ function leave(asked: number) {
             name: card?.name ?? "",
             card: card?.card ?? "",
             lent,
-            lines: undone.map((s) => ({ title: titleOf(s), says: s.says || (lineOf(s)?.result.text ?? "") })),
+            lines: undone.map((s) => ({
+              title: titleOf(s),
+              says: s.says || (waits(s) ? "Staged, and not lent." : (lineOf(s)?.result.text ?? "")),
+            })),
           }
         : undefined,
   });
@@ -99,6 +132,10 @@ interface Given {
   patron?: number;
   past?: Result["stops"];
   reason?: string;
+  /** It was said that what is staged counts. */
+  count?: boolean;
+  missing?: string;
+  fetch?: boolean;
 }
 
 /** Whose a scan is, and by what name. */
@@ -135,14 +172,20 @@ function came(scan: Scan, card?: CardOf) {
     desk.setState({ doubt: Date.now() });
     return;
   }
-  if (card.id !== desk.getState().card?.id) leave(scan.at);
-  desk.setState({ card, found: undefined, doubt: 0 });
+  const another = card.id !== desk.getState().card?.id;
+  if (another) leave(scan.at);
+  desk.setState(({ since }) => ({
+    card,
+    found: undefined,
+    doubt: 0,
+    since: another ? new Date(scan.at).toISOString() : since,
+  }));
 }
 
 async function take(scan: Scan, send: Send): Promise<Outcome> {
   if (scan.what === "finish") {
     if (scan.adopted) gone = { window: scan.adopted };
-    else leave(scan.at);
+    else leave(scan.at, (scan.given as { gives?: Gives }).gives);
     return { state: "done", gone: true };
   }
   const given = scan.given as Given;
@@ -153,20 +196,34 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
     api.POST("/api/desk/scan", {
       params: { header: keyed(key) },
       headers: madeAt(scan.branch),
-      body: { text: scan.text, patron, past: given.past, reason: given.reason },
+      body: {
+        text: scan.text,
+        patron,
+        past: given.past,
+        reason: given.reason,
+        missing: given.missing,
+        fetch: given.fetch,
+        try: stages() && !given.count && !scan.adopted ? true : undefined,
+      },
     }),
   );
+  if (result.kind === "several") {
+    for (const code of result.several ?? []) add("desk", code);
+    return { state: "done", gone: true };
+  }
   if (result.kind === "card" && result.card) {
     came(scan, result.card);
     return { state: "done", gone: true };
   }
   if (result.kind === "found") {
     if (!scan.adopted)
-      desk.setState({ found: { words: scan.text, rows: result.found ?? [], more: result.more ?? "" } });
+      desk.setState({
+        found: { words: scan.text, rows: result.found ?? [], more: result.more ?? "", copies: result.copies ?? [] },
+      });
     return { state: "ask", gone: true };
   }
   if (result.kind === "wrong" && result.meant === "card") came(scan);
-  if (result.line) {
+  if (result.line && result.kind === "lent") {
     const lent = result.line;
     changeCard(result.patron, (c) => withLine(c, lent));
   }
@@ -174,7 +231,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   const line: Line = { result, patron: result.patron ?? patron, whose: patron === whose.id ? name : undefined };
   const doubtful = !patron && !scan.adopted && desk.getState().card !== undefined;
   return {
-    state: result.kind === "lent" ? "done" : result.kind === "ask" ? "ask" : "wrong",
+    state: result.kind === "lent" || result.kind === "staged" ? "done" : result.kind === "ask" ? "ask" : "wrong",
     says:
       doubtful && result.meant === "item"
         ? "Scanned after a card that was not taken, so it is lent to nobody. Scan the card, then this again."
@@ -203,9 +260,30 @@ export function answer(scan: Scan, choice: Schema["DeskChoice"], reason: string)
     });
     return;
   }
-  const past = [...((scan.given as Given).past ?? []), ...(line.result.stops ?? [])];
-  again(scan.id, { patron: line.patron, past, reason });
+  const given = scan.given as Given;
+  if (choice.answer === "fetch") {
+    again(scan.id, { ...given, patron: given.patron ?? line.patron, fetch: true, count: true });
+    return;
+  }
+  const past = [...(given.past ?? []), ...(line.result.stops ?? [])];
+  if (choice.answer === "missing") again(scan.id, { ...given, patron: line.patron, past, missing: reason });
+  else again(scan.id, { ...given, patron: line.patron, past, reason: reason || given.reason });
 }
+
+/** Whether what is scanned counts only once it is said so. */
+const stages = () => who.getState().me?.counter.staged ?? false;
+
+/** What is staged for somebody: it would be lent, and does not count yet. */
+export const staged = (lines: Scan[], patron?: number) =>
+  lines.filter((s) => s.state === "done" && lineOf(s)?.result.kind === "staged" && lineOf(s)?.patron === patron);
+
+/** Says that what is staged counts. */
+export function count(scans: Scan[]) {
+  for (const s of [...scans].reverse()) again(s.id, { ...s.given, patron: lineOf(s)?.patron, count: true });
+}
+
+/** Drops something before it counts. */
+export const dropStaged = (scan: Scan) => drop((s) => s.id === scan.id);
 
 /** Undoes a loan just made. */
 export async function undo(scan: Scan) {
@@ -226,10 +304,11 @@ export async function undo(scan: Scan) {
   if (undone.answer.stale) void lookAgain(undone.answer.patron);
 }
 
-/** Done with this patron, once everything scanned is answered. */
-export const finish = () => {
-  const waiting = mine().some((s) => s.what === "finish");
-  if (!waiting) add("desk", "", { what: "finish" });
+/** Done with this patron, once everything scanned is answered. What is staged counts first. */
+export const finish = (gives?: Gives) => {
+  if (mine().some((s) => s.what === "finish")) return;
+  count(staged(mine(), desk.getState().card?.id).reverse());
+  add("desk", "", { what: "finish", given: gives ? { gives } : {} });
 };
 
 export const openCard = (number: string) => add("desk", number);

@@ -180,7 +180,8 @@ function Acts({ hold: h, mayCancel }: { hold: Hold; mayCancel: boolean }) {
   return (
     <>
       <span className="whitespace-nowrap">
-        <Why trace={h.why}>Why</Why> {(h.state === "ready" || h.state === "moving") && <PrintSlip hold={h.id} />}{" "}
+        <Why trace={h.why}>Why</Why>{" "}
+        {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}{" "}
         {mayCancel && (
           <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
             Cancel

@@ -32,6 +32,7 @@ const schema = z.object({
   address: check.text,
   timezone: check.needed("Such as America/Halifax."),
   phones: check.text,
+  bins: check.text,
   publicShelf: z.boolean(),
   sort: whole,
   receive: whole,
@@ -87,6 +88,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
           address: b?.address ?? "",
           timezone: b?.timezone ?? me.timezone,
           phones: b?.phones.join("\n") ?? "",
+          bins: b?.bins.join("\n") ?? "",
           publicShelf: b?.public_shelf ?? false,
           sort: String(b?.sort_minutes ?? 20),
           receive: String(b?.receive_minutes ?? 30),
@@ -103,6 +105,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
               address: v.address,
               timezone: v.timezone,
               phones: v.phones.split("\n").filter((p) => p.trim() !== ""),
+              bins: v.bins.split("\n").filter((p) => p.trim() !== ""),
               public_shelf: v.publicShelf,
               sort_minutes: Number(v.sort),
               receive_minutes: Number(v.receive),
@@ -119,6 +122,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
         <TextField name="receive" label="Minutes from the courier to the shelf" inputMode="numeric" />
         <LinesField name="address" label="Address" rows={2} />
         <LinesField name="phones" label="Phones, one a line" rows={2} />
+        <LinesField name="bins" label="Bins, one a line; none: there is one" rows={2} />
         <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-3" />
         <span className="flex flex-wrap items-center gap-2 md:col-span-3">
           <Foot write={keep} onLeave={done}>

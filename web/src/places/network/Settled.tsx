@@ -2,12 +2,12 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, ChoiceField, Form, MoneyField, Send, TextField, TickField } from "../../kit/forms";
+import { ChipsField, ChoiceField, Form, LinesField, MoneyField, Send, TextField, TickField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { Card } from "../../kit/parts";
 import { administrates } from "../../kit/places";
 import { useKeep, type Shown } from "./parts";
-import { everyRole, fields, start, stops, toSettings, waivers, type Said } from "./settled";
+import { accounts, everyRole, fields, start, stops, toSettings, waivers, type Said } from "./settled";
 
 type Settings = Schema["SettingsSettings"];
 
@@ -43,6 +43,24 @@ const schema = z.object({
   service: check.text,
   service_address: check.text,
   service_covers: check.text,
+  let_off: number(60),
+  staged: z.boolean(),
+  receipt: z.string(),
+  collect: z.string(),
+  due_others: z.boolean(),
+  last_look: z.boolean(),
+  slips: z.array(z.string()),
+  bin_lines: number(100, 1),
+  bin_columns: z.array(z.string()),
+  bin_tells: z.array(z.string()),
+  patron_lines: number(100, 1),
+  patron_columns: z.array(z.string()),
+  patron_tells: z.array(z.string()),
+  till: z.boolean(),
+  invoice_days: number(365),
+  invoice_sender: check.text,
+  invoice_foot: check.text,
+  accounts: z.record(z.string(), z.string().trim().max(40)),
 }) satisfies z.ZodType<Said>;
 
 /** What the network has settled beside rules and calendars: how far who goes, and for how long what is kept. */
@@ -148,6 +166,12 @@ function Rest({ now }: { now: Shown<Settings> }) {
             inputMode="numeric"
             width="w-24"
           />
+          <TextField
+            name="let_off"
+            label="So many days of lateness are let off at the desk at the most, unless a supervisor lets off more"
+            inputMode="numeric"
+            width="w-24"
+          />
           <h3 className="font-semibold">Who lends past what stands in the way, with a reason</h3>
           <p className="text-ink-2">Who supervises may in any case. To who is excluded nobody lends.</p>
           <div className="grid gap-2 sm:grid-cols-2">
@@ -194,6 +218,8 @@ function Rest({ now }: { now: Shown<Settings> }) {
             ]}
           />
         </Card>
+        <Counter />
+        <Money />
         <People open={settings.sign_ups.open} />
         <Records />
         <Card label="For how long" className="grid gap-2 p-3.5">
@@ -227,6 +253,99 @@ function Rest({ now }: { now: Shown<Settings> }) {
         </Send>
       )}
     </Form>
+  );
+}
+
+const columns = [
+  ["owner", "where it belongs"],
+  ["call", "call number"],
+  ["found", "what we found"],
+  ["account", "account"],
+  ["who", "who scanned it"],
+] as const;
+
+const tells = [
+  ["waits", "what waits for the patron"],
+  ["rest", "what the patron still has"],
+] as const;
+
+/** How lending and taking back go. */
+function Counter() {
+  return (
+    <Card label="The counter" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">The counter</h2>
+      <TickField name="staged" label="What is scanned to be lent counts only once it is said so; otherwise at once" />
+      <TickField name="due_others" label="Due dates are set by hand of other branches' items and patrons too" />
+      <div className="grid gap-2 sm:grid-cols-2">
+        <ChoiceField
+          name="receipt"
+          label="What somebody gets of what was lent to them, where they have chosen nothing"
+          options={[
+            ["ask", "they are asked"],
+            ["none", "nothing"],
+            ["slip", "a slip"],
+            ["mail", "mail"],
+            ["both", "a slip and mail"],
+          ]}
+        />
+        <ChoiceField
+          name="collect"
+          label="Who fetches what waits for somebody else"
+          options={[
+            ["nobody", "nobody"],
+            ["named", "those whom they have named"],
+            ["household", "those, and their household"],
+          ]}
+        />
+      </div>
+      <TickField name="last_look" label="Finishing a returns run shows its piles to be ticked off" />
+      <ChipsField
+        name="slips"
+        label="Slips that print by themselves, where the station is set so"
+        says="none"
+        options={[
+          ["hold_shelf", "for the hold shelf"],
+          ["tote", "for a tote"],
+          ["outside", "for a library outside"],
+          ["aside", "for what is put aside"],
+        ]}
+      />
+      {(["bin", "patron"] as const).map((of) => (
+        <fieldset key={of} className="grid gap-2 sm:grid-cols-3">
+          <legend className="pb-1 font-semibold">{of === "bin" ? "From the bin" : "The patron is here"}</legend>
+          <TextField name={`${of}_lines`} label="Lines at once" inputMode="numeric" width="w-24" />
+          <ChipsField
+            name={`${of}_columns`}
+            label="Beside time, item and where it goes"
+            says="nothing"
+            options={columns}
+          />
+          <ChipsField name={`${of}_tells`} label="Told of the patron of a line" says="nothing" options={tells} />
+        </fieldset>
+      ))}
+    </Card>
+  );
+}
+
+/** How money is taken and booked. */
+function Money() {
+  return (
+    <Card label="Money" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">Money</h2>
+      <TickField name="till" label="Money is taken only into a till that has been opened" />
+      <TextField name="invoice_days" label="An invoice is due after so many days" inputMode="numeric" width="w-24" />
+      <div className="grid gap-2 sm:grid-cols-2">
+        <LinesField name="invoice_sender" label="Who sends invoices: name, address, registration, a line each" />
+        <LinesField name="invoice_foot" label="How to pay, at the foot of invoices" />
+      </div>
+      <h3 className="font-semibold">Numbers of accounts in the bookkeeping</h3>
+      <p className="text-sm text-ink-2">They stand in the journal. An account without a number has its name there.</p>
+      <div className="grid gap-2 sm:grid-cols-3">
+        {accounts.map(([a, name]) => (
+          <TextField key={a} name={`accounts.${a}`} label={name} width="w-32" />
+        ))}
+      </div>
+    </Card>
   );
 }
 

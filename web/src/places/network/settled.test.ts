@@ -1,8 +1,6 @@
 import { expect, test } from "vitest";
 import { start, toSettings } from "./settled";
 
-const everybody = ["volunteer", "desk", "interlibrary", "supervisor", "administrator"];
-
 const settings = {
   second_factor: ["administrator"],
   fields: { email: "must" },
@@ -11,8 +9,20 @@ const settings = {
     consents: ["desk"],
     back_days: 3,
     waive: { desk: 500, interlibrary: 750, supervisor: 2000, administrator: null },
-    past: { owed: ["desk"], soon: everybody, had_before: everybody },
+    let_off: 3,
+    past: { owed: ["desk"] },
   },
+  counter: {
+    staged: true,
+    receipt: "ask",
+    collect: "named",
+    due_others: false,
+    last_look: true,
+    slips: ["tote"],
+    bin: { lines: 20, columns: ["found"], waits: false, rest: true },
+    patron: { lines: 10, columns: [], waits: true, rest: false },
+  },
+  money: { till: true, invoice_days: 30, invoice_sender: "A", invoice_foot: "B", accounts: { cash: "1000" } },
   ask_before: true,
   one_address: false,
   confirm_months: 24,

@@ -25,7 +25,48 @@ export interface Said {
   service: string;
   service_address: string;
   service_covers: string;
+  let_off: string;
+  staged: boolean;
+  receipt: string;
+  collect: string;
+  due_others: boolean;
+  last_look: boolean;
+  slips: string[];
+  bin_lines: string;
+  bin_columns: string[];
+  bin_tells: string[];
+  patron_lines: string;
+  patron_columns: string[];
+  patron_tells: string[];
+  till: boolean;
+  invoice_days: string;
+  invoice_sender: string;
+  invoice_foot: string;
+  accounts: Record<string, string>;
 }
+
+/** The accounts of the books, with what stands on each. */
+export const accounts = [
+  ["receivable", "What patrons owe"],
+  ["cash", "Cash in drawers"],
+  ["card", "Cards"],
+  ["cheque", "Cheques"],
+  ["bank", "Bank"],
+  ["income_late", "Earned: lateness"],
+  ["income_lost", "Earned: lost things"],
+  ["income_processing", "Earned: processing"],
+  ["income_membership", "Earned: membership"],
+  ["income_uncollected", "Earned: holds not fetched"],
+  ["income_outside", "Earned: asked outside"],
+  ["income_manual", "Earned: charged by hand"],
+  ["waived", "Waived"],
+  ["refunds", "To be given back"],
+  ["rounding", "Rounding of cash"],
+  ["differences", "Differences of tills"],
+  ["carried", "Carried over when moving in"],
+] as const;
+
+const tells = (s: Settings["counter"]["bin"]) => [...(s.waits ? ["waits"] : []), ...(s.rest ? ["rest"] : [])];
 
 /** Who takes payments, and so may waive. */
 export const waivers = ["desk", "interlibrary", "supervisor", "administrator"] as const;
@@ -43,6 +84,7 @@ export const stops = [
   ["alike_at_once", "Too many of a kind"],
   ["age", "Too young"],
   ["consent", "A guardian has not agreed"],
+  ["school_year", "Not yet of the school year"],
   ["meant_for_else", "Meant for somebody else"],
 ] as const;
 
@@ -97,12 +139,35 @@ export function start(s: Settings, currency: string): Said {
     service: s.records.name,
     service_address: s.records.address,
     service_covers: s.records.covers,
+    let_off: String(s.limits.let_off),
+    staged: s.counter.staged,
+    receipt: s.counter.receipt,
+    collect: s.counter.collect,
+    due_others: s.counter.due_others,
+    last_look: s.counter.last_look,
+    slips: s.counter.slips,
+    bin_lines: String(s.counter.bin.lines),
+    bin_columns: s.counter.bin.columns,
+    bin_tells: tells(s.counter.bin),
+    patron_lines: String(s.counter.patron.lines),
+    patron_columns: s.counter.patron.columns,
+    patron_tells: tells(s.counter.patron),
+    till: s.money.till,
+    invoice_days: String(s.money.invoice_days),
+    invoice_sender: s.money.invoice_sender,
+    invoice_foot: s.money.invoice_foot,
+    accounts: Object.fromEntries(accounts.map(([a]) => [a, s.money.accounts[a] ?? ""])),
   };
 }
 
-const everybody = ["volunteer", ...waivers];
+const situation = (lines: string, columns: string[], told: string[]) => ({
+  lines: Number(lines),
+  columns,
+  waits: told.includes("waits"),
+  rest: told.includes("rest"),
+});
 
-/** And back. What is only asked, anybody may pass over, as ever. */
+/** And back. */
 export function toSettings(said: Said, currency: string): Settings {
   const factor = 10 ** digitsOf(currency);
   const sum = (text: string) => (text === "" ? null : Math.round(Number(text.replace(",", ".")) * factor));
@@ -115,7 +180,8 @@ export function toSettings(said: Said, currency: string): Settings {
       consents: said.consents,
       back_days: Number(said.back),
       waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
-      past: { ...Object.fromEntries(past), soon: everybody, had_before: everybody },
+      past: Object.fromEntries(past),
+      let_off: Number(said.let_off),
     },
     keep: {
       history: said.history === "" ? null : Number(said.history),
@@ -123,6 +189,23 @@ export function toSettings(said: Said, currency: string): Settings {
       messages: Number(said.messages),
       readings: Number(said.readings),
       answers: Number(said.answers),
+    },
+    counter: {
+      staged: said.staged,
+      receipt: said.receipt as Settings["counter"]["receipt"],
+      collect: said.collect as Settings["counter"]["collect"],
+      due_others: said.due_others,
+      last_look: said.last_look,
+      slips: said.slips,
+      bin: situation(said.bin_lines, said.bin_columns, said.bin_tells),
+      patron: situation(said.patron_lines, said.patron_columns, said.patron_tells),
+    },
+    money: {
+      till: said.till,
+      invoice_days: Number(said.invoice_days),
+      invoice_sender: said.invoice_sender,
+      invoice_foot: said.invoice_foot,
+      accounts: Object.fromEntries(Object.entries(said.accounts).filter(([, number]) => number !== "")),
     },
     ask_before: said.ask_before,
     one_address: said.one_address,

@@ -7,7 +7,8 @@ import { ChoiceField, Form, LinesField, Send, TextField, TickField, saysOf } fro
 import { useMe } from "../../kit/me";
 import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
 import { supervises } from "../../kit/places";
-import { sayDay, sayMoney } from "../../kit/say";
+import { sayDay } from "../../kit/say";
+import { ChargeForm } from "../../kit/settle";
 import { useWrite } from "../../kit/write";
 
 type CardOf = Schema["PeopleCard"];
@@ -413,46 +414,20 @@ function ChoosePin({ busy, onPin }: { busy: boolean; onPin: (pin: string) => voi
   );
 }
 
-const charging = z.object({ charge: check.needed("Choose what."), note: check.text });
-
-/** A charge by hand, from the network's price list. */
+/** A charge by hand, from the network's price list or for another reason. */
 export function ByHand({ card, onCharged }: { card: CardOf; onCharged: () => void }) {
-  const form = useForm();
-  const prices = form.data?.prices ?? [];
-  const charge = useWrite(
-    (body: Schema["AccountsByHand"], key) =>
-      api.POST("/api/patrons/{id}/charges", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `charge ${card.id}`, about: `A charge for ${card.name}`, done: onCharged },
-  );
   return (
     <Opens title="Charge by hand" act="charge">
-      {(close) =>
-        prices.length === 0 ? (
-          <p className="text-ink-2">The price list is empty. Who administrates Nevrin keeps it under Network, Lists.</p>
-        ) : (
-          <Form
-            label="Charge"
-            schema={charging}
-            start={{ charge: "", note: "" }}
-            write={charge}
-            onSend={(v) => {
-              charge.run(v);
-              close();
-            }}
-            className="grid gap-2"
-          >
-            <ChoiceField
-              name="charge"
-              label="For what"
-              options={[["", "choose"], ...prices.map((p) => [p.code, `${p.name}, ${sayMoney(p.amount)}`] as const)]}
-            />
-            <TextField name="note" label="More about it" />
-            <Send write={charge} className="justify-self-start">
-              Charge it
-            </Send>
-          </Form>
-        )
-      }
+      {(close) => (
+        <ChargeForm
+          patron={card.id}
+          name={card.name}
+          onCharged={() => {
+            close();
+            onCharged();
+          }}
+        />
+      )}
     </Opens>
   );
 }

@@ -21,6 +21,7 @@ import { Messages, Parts, Rosters } from "./Beside";
 import { Merge } from "./Merge";
 import { recordOf } from "./recordOf";
 import { SignUp, SignUps, WaitingSignUps } from "./SignUps";
+import { Bills, Gives } from "./Gives";
 import { Told } from "./Told";
 import { ChangeRecord, Join } from "./WriteRecord";
 
@@ -239,6 +240,8 @@ function Shown({
                   <Notes {...changes} />
                   <Consents {...changes} />
                   <Told {...changes} />
+                  <Gives {...changes} />
+                  <Bills {...changes} />
                 </div>
                 <div className="grid gap-3.5">
                   <Stands {...changes} />

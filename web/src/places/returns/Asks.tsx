@@ -4,10 +4,11 @@ import { api, keyed, told, type Schema } from "../../api/client";
 import { Ask } from "../../kit/ask";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Card, Empty, Quiet, Trouble } from "../../kit/parts";
+import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { sayMoney } from "../../kit/say";
-import { Settle } from "../../kit/settle";
+import { PrintSlip } from "../../kit/print";
+import { ChargeForm, Settle } from "../../kit/settle";
 import { useWrite } from "../../kit/write";
 import { changed, type Line, type Run } from "./session";
 
@@ -17,7 +18,8 @@ const problemOf = (e: unknown) => (e instanceof Error ? e.message : undefined);
 
 /** What is open in a run: notes to be answered, charges to be settled. The oldest comes first. */
 export function Asks({ run, fresh }: { run: Run; fresh: Line[] }) {
-  const [paying, setPaying] = useState<number>();
+  const me = useMe();
+  const [paying, setPaying] = useState<number[]>();
   const notes = [...run.notes].sort((a, b) => a.id - b.id);
   // A charge is as old as its newest line that this window knows; from before it opened, older than all.
   const since = (o: Sum) =>
@@ -28,9 +30,18 @@ export function Asks({ run, fresh }: { run: Run; fresh: Line[] }) {
         <Note key={l.id} line={l} />
       ))}
       {run.open.map((o) => (
-        <Charge key={o.patron_id} run={run} sum={o} since={since(o)} onPay={() => setPaying(o.patron_id)} />
+        <Charge key={o.patron_id} run={run} sum={o} since={since(o)} onPay={() => setPaying([o.patron_id])} />
       ))}
-      {paying !== undefined && <Pay key={paying} run={run} patron={paying} onClose={() => setPaying(undefined)} />}
+      {run.open.length > 1 && isEmployed(me.role) && (
+        <p>
+          <Button plain onClick={() => setPaying(run.open.map((o) => o.patron_id))}>
+            One pays for all {run.open.length}
+          </Button>
+        </p>
+      )}
+      {paying !== undefined && (
+        <Pay key={paying.join(" ")} run={run} patrons={paying} onClose={() => setPaying(undefined)} />
+      )}
     </>
   );
 }
@@ -52,6 +63,7 @@ function Note({ line }: { line: Line }) {
     ["It stays", "stays"],
     ["To repair", "repair"],
     ["It comes off", "off"],
+    ["To be bought anew", "rebuy"],
   ];
   if (isEmployed(me.role)) choices.push(["Out of the stock", "withdrawn"]);
   return (
@@ -92,30 +104,48 @@ function Charge({ run, sum: o, since, onPay }: { run: Run; sum: Sum; since: numb
   );
 }
 
-/** What a patron owes, settled without leaving the run. */
-function Pay({ run, patron, onClose }: { run: Run; patron: number; onClose: () => void }) {
+/** What is owed, of one patron or several, settled by one payer without leaving the run. */
+function Pay({ run, patrons, onClose }: { run: Run; patrons: number[]; onClose: () => void }) {
   const [error, setError] = useState<unknown>();
-  const card = useQuery({
-    queryKey: ["patron", patron],
-    queryFn: () => told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })),
+  const [charging, setCharging] = useState<number>();
+  const cards = useQuery({
+    queryKey: ["patron", "several", ...patrons],
+    queryFn: () => Promise.all(patrons.map((id) => told(api.GET("/api/patrons/{id}", { params: { path: { id } } })))),
   });
   const again = () => {
-    void card.refetch();
-    const path = { id: run.id, patron };
-    void told(api.GET("/api/returns/{id}/patrons/{patron}", { params: { path } })).then(changed, setError);
+    setCharging(undefined);
+    void cards.refetch();
+    for (const patron of patrons) {
+      const path = { id: run.id, patron };
+      void told(api.GET("/api/returns/{id}/patrons/{patron}", { params: { path } })).then(changed, setError);
+    }
   };
   return (
-    <Card label={`Settle with ${card.data?.name ?? "the patron"}`}>
-      <Loading of={card} lines={3}>
-        {(c) => (
+    <Card label="Settle">
+      <Loading of={cards} lines={3}>
+        {(list) => (
           <>
-            <div className="flex items-baseline justify-between px-3.5 pt-3">
-              <b className="font-semibold">
-                {c.name} owes {sayMoney(c.owes)}
-              </b>
+            <div className="flex flex-wrap items-baseline justify-between gap-x-4 px-3.5 pt-3">
+              {list.map((c) => (
+                <span key={c.id} className="flex items-baseline gap-3">
+                  <b className="font-semibold">
+                    {c.name} owes {sayMoney(c.owes)}
+                  </b>
+                  <Quiet onClick={() => setCharging(c.id)}>Charge something</Quiet>
+                  <PrintSlip of={{ kind: "back", id: run.id, patron: c.id }}>Receipt of what came back</PrintSlip>
+                </span>
+              ))}
               <Quiet onClick={onClose}>Close</Quiet>
             </div>
-            {c.charges.length > 0 ? <Settle card={c} onSettled={again} /> : <Empty>Nothing is owed.</Empty>}
+            {list
+              .filter((c) => c.id === charging)
+              .map((c) => (
+                <div key={c.id} className="px-3.5 pt-2">
+                  <ChargeForm patron={c.id} name={c.name} onCharged={again} onLeave={() => setCharging(undefined)} />
+                </div>
+              ))}
+            <Settle of={list} onSettled={again} />
+            {list.every((c) => c.charges.length === 0) && <Empty>Nothing is owed.</Empty>}
           </>
         )}
       </Loading>

@@ -1,22 +1,44 @@
-import { Button, Card, Empty, Quiet } from "../../kit/parts";
+import { api, keyed } from "../../api/client";
+import { useMe } from "../../kit/me";
+import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
+import { PrintSlip } from "../../kit/print";
+import { useWrite } from "../../kit/write";
 import { sayMoney } from "../../kit/say";
 import { drop, strike, useFinishing } from "../../kit/scans/scans";
 import { open as waits } from "../../kit/scans/queue";
-import { finish, type Run } from "./session";
+import { changed, finish, unseen, type Run } from "./session";
 
 /** The piles with their counts, and the end of the run. */
 export function Piles({ run, session, branch }: { run: Run; session: string; branch: string }) {
   const { end, before } = useFinishing("returns", session);
+  const me = useMe();
   const open = [...run.open.map((o) => `${o.patron} ${sayMoney(o.new)}`), ...run.notes.map((l) => l.title)];
-  const asked = end?.state === "ask" && open.length > 0;
+  const look = unseen(run);
+  const asked = end?.state === "ask" && open.length + look.length > 0;
+  const ticks = run.mode === "bin" && me.counter.last_look;
+  const tick = useWrite(
+    (p: Run["piles"][number], key) =>
+      api.POST("/api/returns/{id}/piles", {
+        params: { path: { id: run.id }, header: keyed(key) },
+        body: { kind: p.kind, place: p.place, seen: !p.seen },
+      }),
+    { name: `tick ${run.id}`, about: "Ticking off a pile", done: changed },
+  );
   const waiting = end !== undefined && waits(end);
   return (
     <Card label="Piles">
       <ul className="divide-y divide-line">
         {run.piles.map((p) => (
           <li key={p.kind + p.place} className="flex items-center justify-between px-3.5 py-2.5">
-            {p.name}
-            <b className="text-xl tabular-nums">{p.count}</b>
+            {ticks ? (
+              <label className="flex items-center gap-2">
+                <input type="checkbox" checked={p.seen} disabled={tick.busy} onChange={() => tick.run(p)} />
+                {p.name}
+              </label>
+            ) : (
+              p.name
+            )}
+            <b className={`text-xl tabular-nums ${p.seen ? "text-spruce-700" : ""}`}>{p.count}</b>
           </li>
         ))}
         {run.piles.length === 0 && (
@@ -26,15 +48,20 @@ export function Piles({ run, session, branch }: { run: Run; session: string; bra
         )}
       </ul>
       <div className="grid justify-items-start gap-2 border-t border-line p-3.5">
+        <Trouble error={tick.problem} />
         {asked && (
           <p className="text-sm" role="alert">
-            Still open: {open.join(", ")}. Finishing leaves charges on the accounts and notes as they are.{" "}
+            {open.length > 0 &&
+              `Still open: ${open.join(", ")}. Finishing leaves charges on the accounts and notes as they are. `}
+            {look.length > 0 &&
+              `A last look: ${look.map((p) => `${p.name} ${p.count}`).join(", ")}. Tick off what is there. `}
             <Quiet onClick={() => drop((s) => s.id === end.id)}>Go on instead</Quiet>
           </p>
         )}
         <Button busy={waiting} disabled={run.piles.length === 0 && before === 0} onClick={() => finish(session, asked)}>
           {asked ? "Finish all the same" : "Finish the run"}
         </Button>
+        <PrintSlip of={{ kind: "back", id: run.id }}>Receipt for all that came back</PrintSlip>
         {waiting && before > 0 && (
           <p role="status" className="text-sm text-ink-2">
             Finishes as soon as {before === 1 ? "one scan is" : `${before} scans are`} answered.{" "}

@@ -1,23 +1,30 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useStore } from "zustand";
-import { api, keyed } from "../../api/client";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { DateField, Form, Send, TextField } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
-import { Button, Head, inputLook, Trouble } from "../../kit/parts";
+import { Button, Card, Code, Head, Quiet } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
-import { useScans } from "../../kit/scans/scans";
+import { sayInstant } from "../../kit/say";
+import { add, useScans } from "../../kit/scans/scans";
 import { useWrite } from "../../kit/write";
 import { Asks } from "./Asks";
 import { Piles } from "./Piles";
-import { lookAtRun, returns, sessionOf, show, type Mode, type Run } from "./session";
+import { Rests } from "./Rests";
+import { chooseBin, closeFound, hearNews, lookAtRun, returns, sessionOf, show, type Mode, type Run } from "./session";
 import { Tape } from "./Tape";
 
 /** Taking back: from the bin in silence, or with the patron there. The run is still there on coming back. */
 export function ReturnsPlace() {
   const me = useMe();
   const mode = useStore(returns, (r) => r.mode);
+  useStore(returns, (r) => r.bins);
+  const found = useStore(returns, (r) => r.found);
   const session = sessionOf(mode);
   const open = useStore(returns, (r) => r.runs[session]);
   const closed = useStore(returns, (r) => r.closed);
@@ -30,21 +37,36 @@ export function ReturnsPlace() {
     staleTime: Infinity,
     refetchOnMount: "always", // another window may have gone on with it
   });
+  const queries = useQueryClient();
+  // Another station may be scanning into the same bin.
+  useQuery({
+    queryKey: ["run news", session],
+    queryFn: async () => {
+      const much = await hearNews(session);
+      if (much) void queries.invalidateQueries({ queryKey: ["lines"] });
+      return much;
+    },
+    enabled: mode === "bin" && open !== undefined,
+    staleTime: Infinity,
+  });
   return (
     <div className="grid gap-3.5">
-      <Head title="Returns" says={open?.run.says}>
-        {mode === "bin" && open && isEmployed(me.role) && (
-          <CountedAs key={open.run.id} run={open.run} session={session} />
-        )}
+      <Head title="Returns" says={!open?.run.odd && open?.run.says}>
         <Situation mode={mode} />
       </Head>
+      {mode === "bin" && <Bins chosen={open?.run.bin} />}
+      {open && <Counts key={open.run.id} run={open.run} session={session} />}
+      {found && <FoundLent found={found} />}
       <Loading of={{ ...opened, data: open }} lines={8}>
         {({ run, fresh }) => (
           <>
             <Asks run={run} fresh={fresh} />
             <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_290px]">
               <Tape run={run} fresh={fresh} waiting={waiting} />
-              <Piles run={run} session={session} branch={branchName(me)} />
+              <div className="grid gap-3.5">
+                <Rests run={run} fresh={fresh} />
+                <Piles run={run} session={session} branch={branchName(me)} />
+              </div>
             </div>
           </>
         )}
@@ -81,35 +103,158 @@ function Situation({ mode }: { mode: Mode }) {
   );
 }
 
-/** What the next returns of the run count as. It is set on purpose, not by passing through the field. */
-function CountedAs({ run, session }: { run: Run; session: string }) {
-  const [day, setDay] = useState(run.counted_as);
-  const count = useWrite(
-    (to: string, key) =>
-      api.PUT("/api/returns/{id}/counted-as", {
-        params: { path: { id: run.id }, header: keyed(key) },
-        body: to ? { day: to } : {},
-      }),
-    { name: `counted as ${run.id}`, about: "Changing what returns count as", done: (r) => show(session, r) },
-  );
+/** The bins of the branch: which is emptied here, when each was emptied, and by whom. */
+function Bins({ chosen }: { chosen?: string }) {
+  const me = useMe();
+  const bins = useQuery({ queryKey: ["bins", me.branch], queryFn: () => told(api.GET("/api/bins")) });
+  const rows = bins.data?.rows ?? [];
+  if (rows.length < 2) return null;
   return (
-    <form
-      className="flex flex-wrap items-center gap-2 text-sm text-ink-2"
-      onSubmit={(e) => {
-        e.preventDefault();
-        count.run(day);
-      }}
+    <div role="radiogroup" aria-label="Bin" className="flex flex-wrap gap-2">
+      {rows.map((b) => (
+        <button
+          key={b.name}
+          type="button"
+          role="radio"
+          aria-checked={b.name === chosen}
+          onClick={() => chooseBin(b.name)}
+          className={`cursor-pointer rounded-card border px-3 py-1 text-left ${
+            b.name === chosen ? "border-spruce-700 bg-spruce-100" : "border-line bg-surface hover:border-line-strong"
+          }`}
+        >
+          <b className="font-semibold">
+            {b.name === chosen && <span aria-hidden>✓ </span>}
+            {b.name}
+          </b>
+          <span className="block text-sm text-ink-2">{emptied(b)}</span>
+        </button>
+      ))}
+    </div>
+  );
+}
+
+function emptied(b: Schema["ReturnsBin"]) {
+  if (!b.emptied) return "never emptied yet";
+  const when = `${sayInstant(b.emptied)}, ${b.who}, ${b.count === 1 ? "1 thing" : `${b.count} things`}`;
+  if (b.open) return `being emptied since ${when}`;
+  return `${when}${b.hours >= 1 ? `; ${b.hours === 1 ? "an hour" : `${b.hours} hours`} ago` : ""}`;
+}
+
+/**
+ * What the next returns of the run count as: plainly told where it is not as usual, and changed on purpose, by those who may.
+ */
+function Counts({ run, session }: { run: Run; session: string }) {
+  const me = useMe();
+  const may = isEmployed(me.role);
+  const [open, setOpen] = useState(false);
+  if (!run.odd && !may) return null;
+  return (
+    <Card
+      label="What returns count as"
+      className={run.odd ? "border-l-4 border-l-amber-500 bg-amber-100 px-4 py-2" : "border-transparent bg-transparent"}
     >
-      <label className="flex items-center gap-2">
-        Counted as
-        <input type="date" className={inputLook} value={day} onChange={(e) => setDay(e.target.value)} />
-      </label>
-      {day !== run.counted_as && (
-        <Button type="submit" busy={count.busy}>
-          {day ? "Count from now on" : "Count as now"}
+      <p className="flex flex-wrap items-baseline gap-x-4">
+        {run.odd && <b className="font-semibold">{run.says}</b>}
+        {may && (
+          <Quiet aria-expanded={open} onClick={() => setOpen(!open)}>
+            {run.odd ? "Change it" : "Count them otherwise"}
+          </Quiet>
+        )}
+      </p>
+      {open && <CountForm run={run} session={session} onDone={() => setOpen(false)} />}
+    </Card>
+  );
+}
+
+const counting = z.object({
+  day: check.maybeDate,
+  at: z.union([z.literal(""), z.string().regex(/^\d{2}:\d{2}$/, "A time such as 16:30.")]),
+  let_off: z
+    .string()
+    .trim()
+    .regex(/^\d{0,2}$/, "A number of days."),
+  excused: check.text,
+});
+
+function CountForm({ run, session, onDone }: { run: Run; session: string; onDone: () => void }) {
+  const me = useMe();
+  const [day = "", at = ""] = run.counted_at ? run.counted_at.split("T") : [run.counted_as, ""];
+  const count = useWrite(
+    (body: Schema["ReturnsCounting"], key) =>
+      api.PUT("/api/returns/{id}/counted-as", { params: { path: { id: run.id }, header: keyed(key) }, body }),
+    {
+      name: `counted as ${run.id}`,
+      about: "Changing what returns count as",
+      done: (r) => {
+        show(session, r);
+        onDone();
+      },
+    },
+  );
+  const send = (v: z.infer<typeof counting>) =>
+    count.run({
+      day: v.day && !v.at ? v.day : undefined,
+      at: v.day && v.at ? `${v.day}T${v.at}` : undefined,
+      let_off: Number(v.let_off) || undefined,
+      excused: v.excused || undefined,
+    });
+  return (
+    <Form
+      label="What returns count as"
+      schema={counting}
+      start={{ day, at, let_off: String(run.let_off || ""), excused: run.excused }}
+      write={count}
+      onSend={send}
+      className="mt-2 flex flex-wrap items-end gap-2.5"
+    >
+      <DateField name="day" label="Counted as the day" />
+      <TextField name="at" label="At, for hour loans" width="w-24" />
+      <TextField name="let_off" label={`Days let off, up to ${me.let_off}`} inputMode="numeric" width="w-24" />
+      <TextField name="excused" label="No charge: our own error, which was" width="w-64" />
+      <Send write={count}>Count from now on</Send>
+      {run.odd && (
+        <Button plain busy={count.busy} onClick={() => count.run({})}>
+          Count as now
         </Button>
       )}
-      <Trouble error={count.problem} />
-    </form>
+    </Form>
+  );
+}
+
+/** Copies on loan that were found by their titles: one is taken back as if it had been scanned. */
+function FoundLent({ found }: { found: NonNullable<ReturnType<typeof returns.getState>["found"]> }) {
+  return (
+    <Card label="Copies on loan" className="max-h-[45vh] overflow-auto">
+      <p className="flex items-baseline justify-between gap-3 border-b border-line px-4 py-2">
+        <span>
+          {found.rows.length}
+          {found.more && "+"} on loan with “{found.words}”{found.more && "; more words find fewer"}
+        </span>
+        <Quiet onClick={closeFound}>Close</Quiet>
+      </p>
+      <ul className="divide-y divide-line">
+        {found.rows.map((f) => (
+          <li key={f.item} className="flex items-center gap-3 px-4 py-2">
+            <span className="min-w-0 flex-1">
+              <b className="font-semibold">{f.title}</b>
+              {f.author && <span className="text-ink-2">, {f.author}</span>}
+              <span className="block text-sm text-ink-2">
+                <Code>{f.barcode}</Code> · {f.owner}
+                {f.call_number && `, ${f.call_number}`} · lent {f.lent}, due {f.due}
+              </span>
+            </span>
+            <Button
+              plain
+              onClick={() => {
+                closeFound();
+                add("returns", f.barcode);
+              }}
+            >
+              This one
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </Card>
   );
 }

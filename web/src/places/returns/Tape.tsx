@@ -1,9 +1,11 @@
 import { Link } from "@tanstack/react-router";
 import clsx from "clsx";
-import { useMemo } from "react";
-import { api, keyed, told } from "../../api/client";
+import { useMemo, useState } from "react";
+import { api, keyed, told, type Answer } from "../../api/client";
+import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Card, Code, Quiet, Tag } from "../../kit/parts";
+import { Button, Card, Code, inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayMoney, saySecond } from "../../kit/say";
 import { ScanActs, sayState } from "../../kit/scans/lines";
@@ -12,7 +14,7 @@ import { SignPanel, SignTag } from "../../kit/sign";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
 import { Why } from "../../kit/why";
-import { changed, merged, type Line, type Run } from "./session";
+import { changed, merged, type Change, type Line, type Run } from "./session";
 
 /** A line of the tape: one that the server knows, or one that is still on its way to it. */
 interface Entry {
@@ -28,30 +30,63 @@ const answers: Record<Line["answer"], string> = {
   "": "",
 };
 
-const columns: Column<Entry>[] = [
-  { id: "time", head: "Time", cell: ({ line }) => (line ? saySecond(line.at) : "…"), className: "tabular-nums" },
-  { id: "item", head: "Item", cell: (e) => <Item entry={e} />, className: "min-w-40" },
-  {
+/** What may be listed beside time, item and where it goes, as the network has settled it for the situation. */
+const more: Record<string, Column<Entry>> = {
+  owner: { id: "owner", head: "Belongs to", cell: ({ line }) => line?.owner },
+  call: { id: "call", head: "Call number", cell: ({ line }) => line?.call_number },
+  found: {
     id: "found",
     head: "What we found",
     cell: ({ line, scan }) =>
-      line
-        ? line.found
-        : scan && <span className={scan.state === "wrong" ? "text-buoy-700" : ""}>{sayState(scan)}</span>,
+      line ? (
+        <Found line={line} />
+      ) : (
+        scan && <span className={scan.state === "wrong" ? "text-buoy-700" : ""}>{sayState(scan)}</span>
+      ),
   },
+  account: {
+    id: "account",
+    head: "Account",
+    cell: ({ line }) => line && <Account line={line} />,
+    className: "tabular-nums",
+  },
+  who: { id: "who", head: "Scanned by", cell: ({ line }) => line?.who },
+};
+
+const columnsFor = (chosen: string[], run: Run): Column<Entry>[] => [
+  { id: "time", head: "Time", cell: ({ line }) => (line ? saySecond(line.at) : "…"), className: "tabular-nums" },
+  { id: "item", head: "Item", cell: (e) => <Item entry={e} />, className: "min-w-40" },
+  ...chosen.filter((c) => c !== "account").flatMap((c) => more[c] ?? []),
   { id: "goes", head: "Goes to", cell: ({ line }) => line && <SignTag sign={line.sign} /> },
-  { id: "account", head: "Account", cell: ({ line }) => line && <Account line={line} />, className: "tabular-nums" },
+  ...(chosen.includes("account") ? [more.account] : []).flatMap((c) => c ?? []),
   {
     id: "acts",
     head: "Why and undo",
     unnamed: true,
     right: true,
-    cell: ({ line, scan }) => (line ? <Acts line={line} /> : scan && <ScanActs scan={scan} />),
+    cell: ({ line, scan }) => (line ? <Acts line={line} run={run} /> : scan && <ScanActs scan={scan} />),
   },
 ];
 
+function Found({ line: l }: { line: Line }) {
+  return (
+    <>
+      {l.found}
+      {l.excused && <span className="block text-sm text-ink-2">Not charged: {l.excused}</span>}
+      {l.parts > 1 && !l.undone && (
+        <span className="block text-sm text-amber-700">
+          Count {l.parts} parts{l.parts_say && `: ${l.parts_say}`}
+        </span>
+      )}
+    </>
+  );
+}
+
 /** The sign of the newest item, and all lines of the run, newest first. */
 export function Tape({ run, fresh, waiting }: { run: Run; fresh: Line[]; waiting: Scan[] }) {
+  const { counter } = useMe();
+  const situation = counter[run.mode];
+  const columns = useMemo(() => columnsFor(situation.columns, run), [situation, run]);
   const known = usePages(["lines", run.id], (after) =>
     told(api.GET("/api/returns/{id}/lines", { params: { path: { id: run.id }, query: { after } } })),
   );
@@ -69,14 +104,17 @@ export function Tape({ run, fresh, waiting }: { run: Run; fresh: Line[]; waiting
       {newest && (
         <div className="grid gap-1">
           <SignPanel key={newest.id} sign={newest.sign} title={newest.title} code={newest.barcode} />
-          {newest.sign.hold_id && (
+          {newest.barcode && newest.sign.kind !== "shelf" && (
             <p>
-              <PrintSlip hold={newest.sign.hold_id} byItself={fresh.includes(newest)} />
+              <PrintSlip
+                of={{ kind: "line", id: newest.id }}
+                byItself={fresh.includes(newest) && counter.slips.includes(newest.sign.kind)}
+              />
             </p>
           )}
         </div>
       )}
-      <Card label="Tape">
+      <Card label="Tape" style={{ "--lines": situation.lines }}>
         <Table
           label="Tape"
           columns={columns}
@@ -84,7 +122,7 @@ export function Tape({ run, fresh, waiting }: { run: Run; fresh: Line[]; waiting
           id={(e) => e.line?.id ?? e.scan?.id ?? ""}
           pages={known.pages}
           rowClass={(e) => clsx(e.line?.undone && "opacity-60", !e.line && "text-ink-2")}
-          className="max-h-[60vh]"
+          className="max-h-[calc(var(--lines)*3.1rem+2.2rem)]"
           empty={
             known.error
               ? "The lines of this run could not be asked for. They come by themselves as soon as they can; go on scanning."
@@ -149,11 +187,14 @@ function Account({ line: l }: { line: Line }) {
   );
 }
 
-function Acts({ line: l }: { line: Line }) {
+function Acts({ line: l, run }: { line: Line; run: Run }) {
+  const me = useMe();
+  const [open, setOpen] = useState(false);
   const undo = useWrite(
     (id: number, key) => api.POST("/api/return-lines/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
     { name: `undo return ${l.id}`, about: `Undoing the return of ${l.title}`, done: changed },
   );
+  const more = !l.undone && l.item_id !== undefined && !run.finished;
   return (
     <>
       <span className="whitespace-nowrap">
@@ -164,9 +205,93 @@ function Acts({ line: l }: { line: Line }) {
           <Quiet disabled={undo.busy} onClick={() => undo.run(l.id)}>
             Undo
           </Quiet>
+        )}{" "}
+        {more && (
+          <Quiet aria-expanded={open} onClick={() => setOpen(!open)}>
+            More
+          </Quiet>
         )}
       </span>
       {undo.problem instanceof Error && <p className="text-sm text-buoy-700">{undo.problem.message}</p>}
+      {more && open && (
+        <span className="mt-1 grid justify-items-end gap-1 text-sm">
+          {l.barcode && <PrintSlip of={{ kind: "line", id: l.id }} />}
+          {l.patron_id && (
+            <PrintSlip of={{ kind: "back", id: run.id, patron: l.patron_id }}>Receipt for {l.patron}</PrintSlip>
+          )}
+          <Says
+            act="Something is missing"
+            label="What is missing"
+            name={`missing ${l.id}`}
+            about={`What is missing of ${l.title}`}
+            send={(what, key) =>
+              api.POST("/api/return-lines/{id}/missing", {
+                params: { path: { id: l.id }, header: keyed(key) },
+                body: { what },
+              })
+            }
+          />
+          {l.fine && l.excused === "" && isEmployed(me.role) && (
+            <Says
+              act="Our own error, no charge"
+              label="What went wrong here"
+              name={`excuse ${l.id}`}
+              about={`Taking back the charge for ${l.title}`}
+              send={(reason, key) =>
+                api.POST("/api/return-lines/{id}/excuse", {
+                  params: { path: { id: l.id }, header: keyed(key) },
+                  body: { reason },
+                })
+              }
+            />
+          )}
+        </span>
+      )}
     </>
+  );
+}
+
+/** Something to do with a line that is said in a few words. */
+function Says({
+  act,
+  label,
+  name,
+  about,
+  send,
+}: {
+  act: string;
+  label: string;
+  name: string;
+  about: string;
+  send: (text: string, key: string) => Promise<Answer<Change>>;
+}) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const write = useWrite(send, {
+    name,
+    about,
+    done: (c) => {
+      setOpen(false);
+      changed(c);
+    },
+  });
+  if (!open) return <Quiet onClick={() => setOpen(true)}>{act}</Quiet>;
+  return (
+    <form
+      className="flex flex-wrap items-end justify-end gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (text.trim()) write.run(text.trim());
+      }}
+    >
+      <label className="grid gap-1 text-left text-ink-2">
+        {label}
+        <input className={inputLook} maxLength={200} value={text} onChange={(e) => setText(e.target.value)} />
+      </label>
+      <Button type="submit" plain busy={write.busy} disabled={!text.trim()}>
+        Write it down
+      </Button>
+      <Trouble error={write.problem} />
+    </form>
   );
 }

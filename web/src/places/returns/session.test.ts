@@ -8,7 +8,12 @@ import { changed, lookAtRun, returns, type Change, type Line, type Run } from ".
 const run = (notes: Line[] = []): Run => ({
   id: 1,
   mode: "bin",
+  bin: "",
   counted_as: "",
+  counted_at: "",
+  let_off: 0,
+  excused: "",
+  odd: false,
   says: "",
   piles: [],
   open: [],

@@ -3,6 +3,7 @@ import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client";
 import { branchHere } from "../../api/station";
 import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
+import { who } from "../../kit/me";
 import { play } from "../../kit/sound";
 import { surely } from "../../kit/surely";
 
@@ -22,6 +23,10 @@ interface Open {
 
 interface Returns {
   mode: Mode;
+  /** Which bin is emptied, by branch; none: the branch's first. */
+  bins: Record<string, string>;
+  /** What was found by words instead of a label, until one is chosen or it is closed. */
+  found?: { words: string; rows: Schema["ReturnsOnLoan"][]; more: boolean };
   /** By branch and mode. */
   runs: Record<string, Open>;
   /** How many runs were closed here: the next one is asked for anew. */
@@ -31,15 +36,25 @@ interface Returns {
 }
 
 export const returns = createStore<Returns>()(
-  persist((): Returns => ({ mode: "bin", runs: {}, closed: 0, changes: 0 }), {
+  persist((): Returns => ({ mode: "bin", bins: {}, runs: {}, closed: 0, changes: 0 }), {
     name: "nevrin returns",
     storage: createJSONStorage(() => sessionStorage),
   }),
 );
 
-export const sessionOf = (mode: Mode) => `${branchHere() ?? ""} ${mode}`;
-const modeOf = (session: string) => session.split(" ").at(-1) as Mode;
-const branchOf = (session: string) => session.split(" ")[0] ?? "";
+/** A session is a branch, a situation, and the bin that is emptied. */
+export function sessionOf(mode: Mode) {
+  const branch = branchHere() ?? "";
+  return [branch, mode, mode === "bin" ? (returns.getState().bins[branch] ?? "") : ""].join("|");
+}
+const parts = (session: string) => {
+  const [branch = "", mode = "bin", bin = ""] = session.split("|");
+  return { branch, mode: mode as Mode, bin };
+};
+
+/** Empties another bin from now on. */
+export const chooseBin = (bin: string) =>
+  returns.setState(({ bins }) => ({ bins: { ...bins, [branchHere() ?? ""]: bin } }));
 
 /** Lines newest first, each as it is in the first list that has it. */
 export function merged(first: Line[], then: Line[]): Line[] {
@@ -94,8 +109,8 @@ const close = (session: string) =>
 export const openRun = (session: string, key: string) =>
   api.POST("/api/returns", {
     params: { header: keyed(key) },
-    headers: madeAt(branchOf(session)),
-    body: { mode: modeOf(session) },
+    headers: madeAt(parts(session).branch),
+    body: { mode: parts(session).mode, bin: parts(session).bin || undefined },
   });
 
 /**
@@ -127,6 +142,13 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
         body: { text: scan.text },
       }),
     );
+    for (const code of change.several ?? []) add("returns", code);
+    if (change.found) {
+      if (!scan.adopted)
+        returns.setState({ found: { words: scan.text, rows: change.found, more: change.more ?? false } });
+      return { state: "ask", gone: true };
+    }
+    if (change.lines.length === 0) return { state: "done", gone: true };
     changed(change);
     return { state: stateOf(change.lines[0]), gone: true };
   } catch (e) {
@@ -142,10 +164,39 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
 const stateOf = (line?: Line) =>
   line?.answer === "open" || line?.note_answer === "open" ? "ask" : line?.sign.kind === "aside" ? "wrong" : "done";
 
+/** Piles of a run that nobody has ticked off, where the network wants a last look. */
+export const unseen = (run: Run) =>
+  run.mode === "bin" && who.getState().me?.counter.last_look ? run.piles.filter((p) => !p.seen) : [];
+
+export const closeFound = () => returns.setState({ found: undefined });
+
+/**
+ * Takes in what another station has scanned into the same bin. It asks for the newest lines alone; where more are new, the pages are
+ * asked for again.
+ */
+export async function hearNews(session: string) {
+  const open = returns.getState().runs[session];
+  if (!open) return null;
+  const id = open.run.id;
+  const [run, part] = await Promise.all([
+    told(api.GET("/api/returns/{id}", { params: { path: { id } } })),
+    told(api.GET("/api/returns/{id}/lines", { params: { path: { id }, query: { most: newest } } })),
+  ]);
+  if (returns.getState().runs[session]?.run.id !== id) return null;
+  const known = new Set(open.fresh.map((l) => l.id));
+  show(session, run);
+  changed({ run: id, lines: part.rows, piles: [], open: [] });
+  return part.rows.filter((l) => !known.has(l.id)).length >= newest;
+}
+
+/** How many lines are asked for when something has changed. */
+const newest = 10;
+
 async function finishRun(scan: Scan, send: Send): Promise<Outcome> {
   const open = returns.getState().runs[scan.session];
   if (!open) return { state: "done", gone: true };
-  if (open.run.open.length + open.run.notes.length > 0 && !scan.given.sure) return { state: "ask" };
+  if (!scan.given.sure && (open.run.open.length + open.run.notes.length > 0 || unseen(open.run).length > 0))
+    return { state: "ask" };
   await send((key) =>
     api.POST("/api/returns/{id}/finish", {
       params: { path: { id: open.run.id }, header: keyed(key) },

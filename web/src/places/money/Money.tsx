@@ -1,0 +1,44 @@
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { useMe } from "../../kit/me";
+import { Head, Tabs } from "../../kit/parts";
+import { supervises } from "../../kit/places";
+import { Disputes } from "./Disputes";
+import { Figures } from "./Figures";
+import { Invoices } from "./Invoices";
+import { Receipts } from "./Receipts";
+import { Refunds } from "./Refunds";
+import { Tills } from "./Tills";
+
+const tabs = [
+  ["till", "Till"],
+  ["receipts", "Receipts"],
+  ["back", "To give back"],
+  ["disputes", "In dispute"],
+  ["invoices", "Invoices"],
+  ["figures", "What was taken"],
+] as const;
+
+/** Money: the drawers, what went over the counter, what is to be given back, what waits. */
+export function MoneyPlace() {
+  const me = useMe();
+  const navigate = useNavigate();
+  const { tab, receipt, patron, invoice } = useSearch({ from: "/money" });
+  const chosen = tabs.find(([id]) => id === tab)?.[0] ?? (receipt ? "receipts" : invoice ? "invoices" : "till");
+  return (
+    <div className="grid gap-3.5">
+      <Head title="Money" says={supervises(me.role) ? undefined : "What is taken and owed where you work."} />
+      <Tabs
+        label="Parts of money"
+        tabs={tabs}
+        chosen={chosen}
+        onChoose={(id) => void navigate({ to: "/money", search: { tab: id } })}
+      />
+      {chosen === "till" && <Tills />}
+      {chosen === "receipts" && <Receipts receipt={receipt} patron={patron} />}
+      {chosen === "back" && <Refunds />}
+      {chosen === "disputes" && <Disputes />}
+      {chosen === "invoices" && <Invoices invoice={invoice} />}
+      {chosen === "figures" && <Figures />}
+    </div>
+  );
+}

@@ -1,0 +1,174 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { Foot, Form, TextField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Code, Tag } from "../../kit/parts";
+import { PrintSlip } from "../../kit/print";
+import { sayInstant, sayMoney } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { tillHere } from "../../kit/till";
+import { useWrite } from "../../kit/write";
+import { means } from "./means";
+
+type Receipt = Schema["AccountsReceipt"];
+
+const columns: Column<Receipt>[] = [
+  {
+    id: "at",
+    head: "When",
+    value: (r) => r.at,
+    cell: (r) => (
+      <Link to="/money" search={{ tab: "receipts", receipt: r.id }} className="link">
+        {sayInstant(r.at)}
+      </Link>
+    ),
+  },
+  { id: "who", head: "For", value: (r) => r.names.join(", "), className: "min-w-40" },
+  { id: "means", head: "How", value: (r) => means[r.means] },
+  {
+    id: "amount",
+    head: "Sum",
+    right: true,
+    value: (r) => Number(r.amount),
+    cell: (r) => <span className={r.out ? "text-buoy-700" : ""}>{sayMoney(r.amount)}</span>,
+    className: "tabular-nums",
+  },
+  { id: "till", head: "Till", value: (r) => r.till },
+  { id: "staff", head: "Taken by", value: (r) => r.who },
+  { id: "state", head: "What became of it", value: (r) => stateOf(r), cell: (r) => <State receipt={r} /> },
+];
+
+const stateOf = (r: Receipt) =>
+  r.reverses ? "Reverses another" : r.out ? "Given back" : r.reversed_by ? "Reversed" : "";
+
+function State({ receipt: r }: { receipt: Receipt }) {
+  const says = stateOf(r);
+  return says ? <Tag tone={r.reversed_by || r.reverses ? "amber" : "plain"}>{says}</Tag> : null;
+}
+
+/** Money that went over the counter here, newest first; one of it with what it settled. */
+export function Receipts({ receipt, patron }: { receipt?: number; patron?: number }) {
+  const me = useMe();
+  const list = usePages(["receipts", me.branch, patron], (after) =>
+    told(api.GET("/api/receipts", { params: { query: { after, patron } } })),
+  );
+  return (
+    <div className="grid items-start gap-3.5 xl:grid-cols-[minmax(0,1fr)_340px]">
+      <Card label="Receipts">
+        <Loading of={{ ...list, data: list.data }} lines={8}>
+          {(rows) => (
+            <Table
+              label="Receipts"
+              columns={columns}
+              rows={rows}
+              id={(r) => r.id}
+              pages={list.pages}
+              tools
+              className="max-h-[70vh]"
+              empty="What is taken here stands here, newest first."
+            />
+          )}
+        </Loading>
+      </Card>
+      {receipt !== undefined && <One key={receipt} id={receipt} />}
+    </div>
+  );
+}
+
+function One({ id }: { id: number }) {
+  const receipt = useQuery({
+    queryKey: ["receipt", id],
+    queryFn: () => told(api.GET("/api/receipts/{id}", { params: { path: { id } } })),
+  });
+  return (
+    <Card label="Receipt" className="p-3.5">
+      <Loading of={receipt} lines={6}>
+        {(r) => (
+          <div className="grid gap-2.5">
+            <div>
+              <h2 className="text-lg font-semibold">
+                {r.out ? "Given out" : "Taken"} {sayMoney(r.amount)} by {means[r.means].toLowerCase()}
+              </h2>
+              <p className="text-sm text-ink-2">
+                No. <Code>{String(r.id)}</Code>, {sayInstant(r.at)}, {r.who}
+                {r.till && `, till ${r.till}`}
+              </p>
+            </div>
+            <ul className="grid gap-1 text-sm">
+              {r.parts.map((p, k) => (
+                <li key={k} className="flex justify-between gap-3">
+                  <span>
+                    <Link to="/patrons" search={{ patron: p.patron }} className="link">
+                      {p.name}
+                    </Link>
+                    , {p.text}
+                  </span>
+                  <span className="tabular-nums">{sayMoney(p.sum)}</span>
+                </li>
+              ))}
+              {r.rounding && (
+                <li className="flex justify-between text-ink-2">
+                  Rounded to coins <span className="tabular-nums">{sayMoney(r.rounding)}</span>
+                </li>
+              )}
+              {r.laid && (
+                <li className="text-ink-2">
+                  Laid down {sayMoney(r.laid)}, change {sayMoney(r.change)}
+                </li>
+              )}
+              {r.reference && <li className="text-ink-2">{r.reference}</li>}
+              {r.reason && <li>“{r.reason}”</li>}
+            </ul>
+            <PrintSlip of={{ kind: "receipt", id: r.id }}>Print receipt</PrintSlip>
+            {r.stays ? <p className="text-sm text-ink-2">{r.stays}</p> : <Reverse receipt={r} />}
+          </div>
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+const because = z.object({ reason: check.needed("Say why it was a mistake.") });
+
+/** Taking a payment back that was taken by mistake, so that it can be taken again. */
+function Reverse({ receipt: r }: { receipt: Receipt }) {
+  const [open, setOpen] = useState(false);
+  const reverse = useWrite(
+    (reason: string, key) =>
+      api.POST("/api/receipts/{id}/reverse", {
+        params: { path: { id: r.id }, header: keyed(key) },
+        body: { reason, till: tillHere() },
+      }),
+    { name: `reverse ${r.id}`, about: `Reversing ${sayMoney(r.amount)}`, done: () => setOpen(false) },
+  );
+  if (!open)
+    return (
+      <Button plain className="justify-self-start" onClick={() => setOpen(true)}>
+        Taken by mistake
+      </Button>
+    );
+  return (
+    <Form
+      label="Reverse the payment"
+      schema={because}
+      start={{ reason: "" }}
+      write={reverse}
+      onSend={(v) => reverse.run(v.reason)}
+      className="grid gap-2"
+    >
+      <p className="text-sm text-ink-2">
+        What it settled is owed again, and {sayMoney(r.amount)} goes out as it came in. It can be taken again then.
+      </p>
+      <TextField name="reason" label="Why it was a mistake" width="w-full" />
+      <Foot write={reverse} onLeave={() => setOpen(false)}>
+        Reverse it
+      </Foot>
+    </Form>
+  );
+}

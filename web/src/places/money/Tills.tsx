@@ -1,0 +1,305 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { Foot, Form, MoneyField, Send, TextField, TickField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Quiet, Tag } from "../../kit/parts";
+import { PrintSlip } from "../../kit/print";
+import { sayClock, sayInstant, sayMoney } from "../../kit/say";
+import { stationHere } from "../../kit/settings";
+import { Table, type Column } from "../../kit/table";
+import { takeInto, useTillHere } from "../../kit/till";
+import { useWrite } from "../../kit/write";
+
+type Till = Schema["AccountsTill"];
+
+/** The drawers of this branch: which are open, what should lie in them, and those that have been counted. */
+export function Tills() {
+  const me = useMe();
+  const here = useTillHere();
+  const tills = useQuery({ queryKey: ["tills", me.branch], queryFn: () => told(api.GET("/api/tills")) });
+  const [opening, setOpening] = useState(false);
+  return (
+    <div className="grid gap-3.5">
+      <Loading of={tills} lines={4}>
+        {({ rows }) => (
+          <>
+            <div className="grid items-start gap-3.5 xl:grid-cols-2">
+              {rows.map((t) => (
+                <Open
+                  key={t.id}
+                  till={t}
+                  here={here === t.id || (rows.length === 1 && here === 0)}
+                  only={rows.length === 1}
+                />
+              ))}
+            </div>
+            {rows.length === 0 && !opening && (
+              <p className="text-ink-2">
+                No till is open here.{" "}
+                {me.till
+                  ? "Money is taken only into an open one."
+                  : "What is taken stands under no till until one is opened."}
+              </p>
+            )}
+            {opening ? (
+              <OpenOne onDone={() => setOpening(false)} />
+            ) : (
+              <Button className="justify-self-start" plain={rows.length > 0} onClick={() => setOpening(true)}>
+                Open a till
+              </Button>
+            )}
+          </>
+        )}
+      </Loading>
+      <Counted />
+    </div>
+  );
+}
+
+const opened = z.object({ name: check.needed("It needs a name."), laid_in: check.sum });
+
+function OpenOne({ onDone }: { onDone: () => void }) {
+  const me = useMe();
+  const station = me.stations.find((s) => String(s.id) === stationHere());
+  const open = useWrite(
+    (body: Schema["AccountsOpening"], key) => api.POST("/api/tills", { params: { header: keyed(key) }, body }),
+    {
+      name: "open a till",
+      about: "Opening a till",
+      done: (t) => {
+        takeInto(t.id);
+        onDone();
+      },
+    },
+  );
+  return (
+    <Card label="Open a till" className="max-w-xl p-3.5">
+      <Form
+        label="Open a till"
+        schema={opened}
+        start={{ name: station?.name ?? "Counter", laid_in: "" }}
+        write={open}
+        onSend={open.run}
+        className="flex flex-wrap items-end gap-2.5"
+      >
+        <TextField name="name" label="What the drawer is called" />
+        <MoneyField name="laid_in" label="Cash that lies in it" className="w-36" />
+        <Foot write={open} onLeave={onDone}>
+          Open it
+        </Foot>
+      </Form>
+    </Card>
+  );
+}
+
+/** A till that is open: what should lie in it now, and what can be done with it. */
+function Open({ till: t, here, only }: { till: Till; here: boolean; only: boolean }) {
+  const [act, setAct] = useState<"move" | "close">();
+  return (
+    <Card label={`Till ${t.name}`} className="grid gap-2.5 p-3.5">
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+        <h2 className="text-lg font-semibold">{t.name}</h2>
+        <span className="text-sm text-ink-2">
+          since {sayInstant(t.opened_at)}, {t.opened_by}
+        </span>
+        {here ? (
+          <Tag tone="spruce">This station takes into it</Tag>
+        ) : (
+          !only && <Quiet onClick={() => takeInto(t.id)}>Take into this one here</Quiet>
+        )}
+      </div>
+      <dl className="grid grid-cols-[1fr_auto] gap-x-6 gap-y-1">
+        <Row name="Cash that should lie in it" sum={t.due?.cash} large />
+        <Row name="Cards" sum={t.due?.card} />
+        <Row name="Cheques" sum={t.due?.cheque} />
+        <Row name={`Laid in at the beginning; ${t.receipts} receipts since`} sum={t.laid_in} />
+        {t.moves.map((m) => (
+          <Row key={m.at} name={`${m.reason}, ${sayClock(m.at)}, ${m.who}`} sum={m.amount} />
+        ))}
+      </dl>
+      {act === undefined && (
+        <div className="flex flex-wrap items-center gap-3">
+          <Button onClick={() => setAct("close")}>Count and close</Button>
+          <Button plain onClick={() => setAct("move")}>
+            Lay in or take out
+          </Button>
+          <PrintSlip of={{ kind: "till", id: t.id }}>Print how it stands</PrintSlip>
+        </div>
+      )}
+      {act === "move" && <Move till={t} onDone={() => setAct(undefined)} />}
+      {act === "close" && <Close till={t} onDone={() => setAct(undefined)} />}
+    </Card>
+  );
+}
+
+function Row({ name, sum, large }: { name: string; sum?: string; large?: boolean }) {
+  return (
+    <>
+      <dt className={large ? "" : "text-sm text-ink-2"}>{name}</dt>
+      <dd className={`text-right tabular-nums ${large ? "text-lg font-semibold" : "text-sm"}`}>
+        {sayMoney(sum ?? "0")}
+      </dd>
+    </>
+  );
+}
+
+const moved = z.object({
+  amount: check.sum,
+  out: z.boolean(),
+  reason: check.needed("Say where it went or came from."),
+});
+
+function Move({ till, onDone }: { till: Till; onDone: () => void }) {
+  const move = useWrite(
+    (body: Schema["AccountsMoving"], key) =>
+      api.POST("/api/tills/{id}/moves", { params: { path: { id: till.id }, header: keyed(key) }, body }),
+    { name: `move ${till.id}`, about: `Cash of ${till.name}`, done: onDone },
+  );
+  return (
+    <Form
+      label="Lay in or take out"
+      schema={moved}
+      start={{ amount: "", out: true, reason: "" }}
+      write={move}
+      onSend={move.run}
+      className="flex flex-wrap items-end gap-2.5"
+    >
+      <MoneyField name="amount" label="Cash" className="w-28" />
+      <TextField name="reason" label="Where to, or from" />
+      <TickField name="out" label="Taken out" />
+      <Foot write={move} onLeave={onDone}>
+        Write it down
+      </Foot>
+    </Form>
+  );
+}
+
+const sum = z
+  .string()
+  .trim()
+  .regex(/^-?\d+([.,]\d{1,2})?$/, "A sum in figures, such as 41.50.");
+const counting = z.object({ cash: check.sum, card: sum, cheque: sum, says: check.text });
+
+/** Closing a till as it was counted. What should lie in it is not shown in the fields: who counts, counts. */
+function Close({ till, onDone }: { till: Till; onDone: () => void }) {
+  const close = useWrite(
+    (body: Schema["AccountsCounting"], key) =>
+      api.POST("/api/tills/{id}/close", { params: { path: { id: till.id }, header: keyed(key) }, body }),
+    {
+      name: `close ${till.id}`,
+      about: `Closing ${till.name}`,
+      done: () => {
+        takeInto(0);
+        onDone();
+      },
+    },
+  );
+  return (
+    <Form
+      label={`Count ${till.name}`}
+      schema={counting}
+      start={{ cash: "", card: till.due?.card ?? "0.00", cheque: till.due?.cheque ?? "0.00", says: "" }}
+      write={close}
+      onSend={(v) => close.run({ ...v, card: v.card.replace(",", "."), cheque: v.cheque.replace(",", ".") })}
+      className="grid gap-2.5"
+    >
+      <div className="flex flex-wrap gap-2.5">
+        <MoneyField name="cash" label="Cash, counted" className="w-32" />
+        <MoneyField name="card" label="Cards" className="w-28" />
+        <MoneyField name="cheque" label="Cheques" className="w-28" />
+      </div>
+      <TextField name="says" label="Where it is not what it should be: why, in a sentence" width="w-full" />
+      <span className="flex flex-wrap items-center gap-3">
+        <Send write={close}>Close it</Send>
+        <Quiet onClick={onDone}>Not yet</Quiet>
+      </span>
+    </Form>
+  );
+}
+
+const columns: Column<Till>[] = [
+  { id: "till", head: "Till", value: (t) => t.name },
+  { id: "opened", head: "Opened", value: (t) => t.opened_at, cell: (t) => sayInstant(t.opened_at) },
+  {
+    id: "closed",
+    head: "Counted",
+    value: (t) => t.closed_at ?? "",
+    cell: (t) => t.closed_at && `${sayInstant(t.closed_at)}, ${t.closed_by}`,
+  },
+  {
+    id: "cash",
+    head: "Cash",
+    right: true,
+    value: (t) => t.counted?.cash ?? "",
+    cell: (t) => t.counted && sayMoney(t.counted.cash),
+    className: "tabular-nums",
+  },
+  {
+    id: "card",
+    head: "Cards",
+    right: true,
+    value: (t) => t.counted?.card ?? "",
+    cell: (t) => t.counted && sayMoney(t.counted.card),
+    className: "tabular-nums",
+  },
+  {
+    id: "cheque",
+    head: "Cheques",
+    right: true,
+    value: (t) => t.counted?.cheque ?? "",
+    cell: (t) => t.counted && sayMoney(t.counted.cheque),
+    className: "tabular-nums",
+  },
+  {
+    id: "differs",
+    head: "Difference",
+    value: (t) => t.differs,
+    cell: (t) =>
+      t.differs ? (
+        <>
+          <b className="font-semibold text-buoy-700">{t.differs}</b>: {t.says}
+        </>
+      ) : (
+        "none"
+      ),
+    className: "min-w-40",
+  },
+  {
+    id: "slip",
+    head: "Slip",
+    unnamed: true,
+    screenOnly: true,
+    cell: (t) => <PrintSlip of={{ kind: "till", id: t.id }} />,
+  },
+];
+
+/** Tills that have been counted, the newest first. */
+function Counted() {
+  const me = useMe();
+  const list = usePages(["tills", "counted", me.branch], (after) =>
+    told(api.GET("/api/tills/counted", { params: { query: { after } } })),
+  );
+  return (
+    <Card label="Counted tills">
+      <h2 className="px-3.5 pt-3 font-semibold">Counted</h2>
+      <Loading of={{ ...list, data: list.data }} lines={4}>
+        {(rows) => (
+          <Table
+            label="Counted tills"
+            columns={columns}
+            rows={rows}
+            id={(t) => t.id}
+            pages={list.pages}
+            tools
+            empty="Tills that have been counted stand here, with what was said of a difference."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
