@@ -5,18 +5,28 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/problem"
 	"nevrin/core/calendar"
 )
 
 // PeriodQuery asks for a stretch of days at a branch, or all over the network.
 type PeriodQuery struct {
-	From   calendar.Date `query:"from" format:"date" required:"true"`
-	To     calendar.Date `query:"to" format:"date" required:"true"`
+	From   string        `query:"from" format:"date" required:"true"`
+	To     string        `query:"to" format:"date" required:"true"`
 	Branch calendar.Code `query:"branch" doc:"Empty: all branches"`
 }
 
-func (q PeriodQuery) period() accounts.Period {
-	return accounts.Period{From: q.From, To: q.To, Branch: q.Branch}
+// period reads what stretch of days is asked for.
+func (q PeriodQuery) period() (accounts.Period, error) {
+	p := accounts.Period{Branch: q.Branch}
+	for text, into := range map[*string]*calendar.Date{&q.From: &p.From, &q.To: &p.To} {
+		day, err := calendar.ParseDate(*text)
+		if err != nil {
+			return p, problem.Newf(problem.Invalid, "%s.", err)
+		}
+		*into = day
+	}
+	return p, nil
 }
 
 // Because is why something is done.
@@ -32,7 +42,11 @@ func (s *Server) moneyOperations() {
 	s.invoiceOperations()
 	look(s, "/money/takings", "takings", "What went over the counter, by day, branch, till, person, means and cause", employed,
 		func(a *act.Act, in *PeriodQuery) (Rows[accounts.Taken], error) {
-			list, err := accounts.Takings(a, in.period())
+			period, err := in.period()
+			if err != nil {
+				return Rows[accounts.Taken]{}, err
+			}
+			list, err := accounts.Takings(a, period)
 			return Rows[accounts.Taken]{Rows: list}, err
 		})
 	type waivers struct {
@@ -45,7 +59,11 @@ func (s *Server) moneyOperations() {
 			if err != nil {
 				return Rows[accounts.WaivedBy]{}, err
 			}
-			return rows(accounts.Waivers(a, in.period(), page))
+			period, err := in.period()
+			if err != nil {
+				return Rows[accounts.WaivedBy]{}, err
+			}
+			return rows(accounts.Waivers(a, period, page))
 		})
 }
 

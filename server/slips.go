@@ -11,7 +11,6 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
-	"nevrin/app/problem"
 	"nevrin/app/slips"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
@@ -65,15 +64,9 @@ func (s *Server) papers(r chi.Router) {
 func (s *Server) period(roles []role.Role, make func(*act.Act, accounts.Period) ([][]string, error)) http.HandlerFunc {
 	return s.file(roles, "text/csv", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
 		q := r.URL.Query()
-		p := accounts.Period{From: a.Today(), To: a.Today(), Branch: calendar.Code(q.Get("branch"))}
-		for name, into := range map[string]*calendar.Date{"from": &p.From, "to": &p.To} {
-			if text := q.Get(name); text != "" {
-				day, err := calendar.ParseDate(text)
-				if err != nil {
-					return nil, problem.Newf(problem.Invalid, "%s: %s.", name, err)
-				}
-				*into = day
-			}
+		p, err := PeriodQuery{q.Get("from"), q.Get("to"), calendar.Code(q.Get("branch"))}.period()
+		if err != nil {
+			return nil, err
 		}
 		return table(make(a, p))
 	})

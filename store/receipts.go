@@ -56,7 +56,7 @@ const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, 
 // matter.
 func (t *Tx) Receipts(branch calendar.Code, till, patron int64, page Page) ([]ReceiptShown, Page, error) {
 	if page.After.ID == 0 {
-		page.After.ID = 1 << 62
+		page.After = Cursor{Rank: 1 << 57, ID: 1 << 62}
 	}
 	where, arg := "r.branch_code = $1", any(branch)
 	switch {
@@ -66,8 +66,9 @@ func (t *Tx) Receipts(branch calendar.Code, till, patron int64, page Page) ([]Re
 		where, arg = `r.id IN (SELECT e.receipt_id FROM ledger e WHERE e.patron_id = $1 AND e.receipt_id IS NOT NULL UNION ALL
 			SELECT x.receipt_id FROM ledger e JOIN refund_ends x ON x.refund_id = e.id WHERE e.patron_id = $1)`, patron
 	}
-	return paged(t, page, func(r *ReceiptShown) Cursor { return Cursor{ID: r.ID} },
-		receiptsShown+"WHERE "+where+" AND $2::bigint = 0 AND r.id < $3 ORDER BY r.id DESC", arg)
+	return paged(t, page, func(r *ReceiptShown) Cursor { return Cursor{Rank: r.At.UnixMicro(), ID: r.ID} },
+		receiptsShown+"WHERE "+where+` AND (r.at, r.id) < (timestamptz 'epoch' + $2::bigint * interval '1 microsecond', $3::bigint)
+		ORDER BY r.at DESC, r.id DESC`, arg)
 }
 
 // ReceiptPart is what a receipt settled of one charge, or gave back.

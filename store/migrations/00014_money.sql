@@ -46,7 +46,7 @@ CREATE TABLE receipts (
     CHECK (till_id IS NULL OR means <> 'transfer')
 );
 CREATE INDEX receipts_till ON receipts (till_id, id) WHERE till_id IS NOT NULL;
-CREATE INDEX receipts_branch ON receipts (branch_code, id DESC);
+CREATE INDEX receipts_branch ON receipts (branch_code, at DESC, id DESC);
 CREATE INDEX receipts_at ON receipts (at);
 CREATE TRIGGER receipts_stay BEFORE UPDATE OR DELETE ON receipts FOR EACH ROW EXECUTE FUNCTION never_changed();
 

@@ -44,7 +44,7 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
       )}
       <Trouble error={extend.problem} />
       {showLoans && <Loans card={card} onCard={onCard} onStale={onStale} />}
-      <div className="flex flex-wrap gap-2 px-3.5 pb-3.5">
+      <div className="flex flex-wrap gap-2 px-3.5 pt-2 pb-3.5">
         {card.charges.length > 0 && may && (
           <Button plain aria-expanded={paying} onClick={() => setPaying(!paying)}>
             Pay or waive

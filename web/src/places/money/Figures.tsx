@@ -54,7 +54,7 @@ export function Figures() {
   const me = useMe();
   const all = supervises(me.role);
   const today = me.now.slice(0, 10);
-  const [from, setFrom] = useState(today);
+  const [from, setFrom] = useState(today.slice(0, 8) + "01");
   const [to, setTo] = useState(today);
   const [branch, setBranch] = useState(me.branch);
   const query = { from, to, branch: branch || undefined };

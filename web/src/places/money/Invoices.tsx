@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import clsx from "clsx";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -67,7 +68,7 @@ export function Invoices({ invoice }: { invoice?: number }) {
     },
   );
   return (
-    <div className="grid items-start gap-3.5 xl:grid-cols-[minmax(0,1fr)_400px]">
+    <div className={clsx("grid items-start gap-3.5", invoice && "xl:grid-cols-[minmax(0,1fr)_400px]")}>
       <Card label="Invoices">
         <label className="flex items-center gap-2 border-b border-line px-3.5 py-2 text-sm">
           <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Those that are paid or

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import clsx from "clsx";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -59,7 +60,7 @@ export function Receipts({ receipt, patron }: { receipt?: number; patron?: numbe
     told(api.GET("/api/receipts", { params: { query: { after, patron } } })),
   );
   return (
-    <div className="grid items-start gap-3.5 xl:grid-cols-[minmax(0,1fr)_340px]">
+    <div className={clsx("grid items-start gap-3.5", receipt && "xl:grid-cols-[minmax(0,1fr)_340px]")}>
       <Card label="Receipts">
         <Loading of={{ ...list, data: list.data }} lines={8}>
           {(rows) => (
