@@ -121,3 +121,9 @@ export const loansOf = (card: string) =>
     "SELECT count(*)::text FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = $1 AND l.returned_at IS NULL",
     card,
   );
+
+/** Finishes a run from the bin, after the last look at its piles. */
+export async function finishBin(page: Page) {
+  await page.getByRole("button", { name: "Finish the run" }).click();
+  await page.getByRole("button", { name: "Finish all the same" }).click();
+}

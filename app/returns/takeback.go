@@ -231,6 +231,7 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 		l.Why = store.JSON(&t.trace)
 	}
 	t.Tx.AddLine(l)
+	t.Touch(event.Counter) // another station may empty the same bin
 	kind, place := t.sign.Pile()
 	t.Tx.CountPile(l.RunID, kind, place, 1)
 	count := 1

@@ -229,7 +229,7 @@ var All = [termCount]TermInfo{
 		Meaning: "Pupils borrow it from this school year on; 0 is everybody, and who has no school year is not asked"},
 	AwaitedPeriod: {
 		ID:       "awaited_period",
-		Name:     "Loan period while others wait",
+		Name:     "Period while others wait",
 		Kind:     KindDuration,
 		Nullable: true,
 		Group:    "Lending",

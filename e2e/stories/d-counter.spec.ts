@@ -23,7 +23,7 @@ test("a note met at a return is answered with a key, and scanning goes on meanwh
   await expect(page.getByRole("region", { name: "Tape" })).toContainText("Aside: Repair");
 
   await page.getByRole("link", { name: /^Telescope/ }).click();
-  await expect(page.getByText("Put aside", { exact: true })).toBeVisible();
+  await expect(page.getByText("In repair", { exact: true })).toBeVisible();
   await page.getByRole("button", { name: "Back in use" }).click();
   await expect(page.getByRole("button", { name: "Back in use" })).toHaveCount(0);
   await page.getByLabel("Note, shown whenever it comes back").fill("");

@@ -216,7 +216,7 @@ function ChargeActs({
     return (
       <>
         {!c.disputed && <Quiet onClick={() => setAct("dispute")}>Dispute</Quiet>}
-        <Quiet onClick={() => setAct("credit")}>Take back</Quiet>
+        <Quiet onClick={() => setAct("credit")}>Charged wrongly</Quiet>
       </>
     );
   return (

@@ -1,0 +1,169 @@
+import { expect, test } from "@playwright/test";
+import { ask, freeItem, go, goodCard, scan, signIn, tab, workAt } from "../kit.ts";
+
+/** Something of Havenhead that is late, and costs something, of somebody who owes nothing else. */
+const lateThing = (which: number) =>
+  ask(
+    `SELECT barcode FROM (SELECT DISTINCT ON (l.patron_id) i.barcode, l.patron_id FROM loans l JOIN items i ON i.id = l.item_id
+     JOIN patrons p ON p.id = l.patron_id WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.branch_code = 'HVH' AND i.branch_code = 'HVH'
+     AND i.note = '' AND i.parts = 1 AND l.due_date BETWEEN '2026-09-01' AND '2026-09-30' AND p.balance = 0 AND p.class = 'adult'
+     AND NOT EXISTS (SELECT 1 FROM claims c WHERE c.loan_id = l.id) ORDER BY l.patron_id, l.id) x ORDER BY patron_id OFFSET $1 LIMIT 1`,
+    which,
+  );
+
+test("one pays for two in coins, a payment taken by mistake is reversed, and the till is counted with a sentence", async ({
+  page,
+}) => {
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Money");
+  await page.getByRole("button", { name: "Open a till" }).click();
+  await page.getByLabel("What the drawer is called").fill("Front desk");
+  await page.getByLabel("Cash that lies in it").fill("50.00");
+  await page.getByRole("button", { name: "Open it" }).dblclick();
+  await expect(page.getByText("This station takes into it")).toBeVisible();
+  expect(await ask("SELECT count(*) FROM tills WHERE closed_at IS NULL")).toBe("1");
+
+  await go(page, "Returns");
+  await page.getByRole("radio", { name: "The patron is here" }).click();
+  const things = [await lateThing(0), await lateThing(1)];
+  for (const t of things) await scan(page, t);
+  await page.getByRole("button", { name: "One pays for all 2" }).click();
+  const settle = page.getByRole("region", { name: "Settle" });
+  const owed = Number(await settle.getByLabel("Sum").inputValue());
+  expect(owed).toBeGreaterThan(0);
+  await settle.getByLabel("Laid down").fill("100.00");
+  await settle.getByRole("button", { name: /^Take / }).dblclick();
+  await expect(settle.getByText("Give back", { exact: false })).toContainText((100 - owed).toFixed(2));
+  await expect(settle.getByText("Nothing is owed.")).toBeVisible();
+  expect(await ask("SELECT count(*) FROM receipts WHERE till_id IS NOT NULL")).toBe("1");
+  await expect(
+    page
+      .getByText("Has brought everything back.")
+      .or(page.getByText(/^Still has/))
+      .first(),
+  ).toBeVisible();
+  await page.getByRole("button", { name: "Finish the run" }).click();
+
+  await go(page, "Money");
+  await tab(page, "Receipts");
+  await page.getByRole("table", { name: "Receipts" }).getByRole("link").first().click();
+  const receipt = page.getByRole("region", { name: "Receipt", exact: true });
+  await expect(receipt.getByRole("heading", { name: /^Taken / })).toBeVisible();
+  await receipt.getByRole("button", { name: "Taken by mistake" }).click();
+  await receipt.getByLabel("Why it was a mistake").fill("Wanted to pay by card");
+  await receipt.getByRole("button", { name: "Reverse it" }).dblclick();
+  await expect(receipt.getByText("This payment has been reversed already.")).toBeVisible();
+  await expect(page.getByText("Reverses another")).toHaveCount(1);
+
+  await tab(page, "Till");
+  await page.getByRole("button", { name: "Lay in or take out" }).click();
+  await page.getByLabel("Cash", { exact: true }).fill("30.00");
+  await page.getByLabel("Where to, or from").fill("To the bank");
+  await page.getByRole("button", { name: "Write it down" }).click();
+  await expect(page.getByText("To the bank", { exact: false })).toBeVisible();
+  await page.getByRole("button", { name: "Count and close" }).click();
+  await page.getByLabel("Cash, counted").fill("19.50");
+  await page.getByRole("button", { name: "Close it" }).click();
+  await expect(page.getByRole("alert")).toContainText("0.50 too little in cash: say in a sentence why");
+  await page.getByLabel("Where it is not what it should be").fill("A coin rolled under the desk");
+  await page.getByRole("button", { name: "Close it" }).click();
+  await expect(page.getByRole("table", { name: "Counted tills" })).toContainText("A coin rolled under the desk");
+});
+
+test("an institution is invoiced, the invoice prints, and is paid by transfer", async ({ page }) => {
+  await signIn(page, "Bea Lindgard");
+  const school = await ask("SELECT id FROM patrons WHERE legal_name = 'Quay Street School'");
+  await page.goto(`/patrons?patron=${school}`);
+  await page.getByRole("button", { name: "make one" }).click();
+  await page.getByLabel("For them, such as their order number").fill("Order 12");
+  await page.getByRole("button", { name: "Make the invoice" }).dblclick();
+  const invoice = page.getByRole("region", { name: "Invoice", exact: true });
+  await expect(invoice.getByText("Invoice 2026-0001")).toBeVisible();
+  const link = invoice.getByRole("link", { name: "Open as PDF" });
+  const file = await page.request.get((await link.getAttribute("href")) ?? "");
+  expect((await file.body()).subarray(0, 5).toString()).toBe("%PDF-");
+  await invoice.getByRole("button", { name: "It has been paid" }).click();
+  await invoice.getByLabel("How", { exact: true }).selectOption("transfer");
+  await invoice.getByLabel("Its number, where it has one").fill("Bank 77");
+  await invoice.getByRole("button", { name: /^Take / }).click();
+  await expect(invoice.getByText("Paid", { exact: true })).toBeVisible();
+});
+
+test("what is staged counts once it is said so, and can be dropped before", async ({ page }) => {
+  await ask(`UPDATE network SET version = version + 1, settings = jsonb_set(settings, '{counter}', '{"staged": true, "receipt": "none", "collect": "named",
+    "slips": [], "bin": {"lines": 20, "columns": ["found", "account"]}, "patron": {"lines": 20, "columns": ["found"]}}') RETURNING 1`);
+  try {
+    await signIn(page, "Bea Lindgard");
+    await go(page, "Desk");
+    const card = await goodCard("HVH");
+    await scan(page, card);
+    const items = [await freeItem("HVH", "book"), await freeItem("HVH", "book"), await freeItem("HVH", "book")];
+    for (const i of items) await scan(page, i);
+    await expect(page.getByText("3 things are staged")).toBeVisible();
+    const loans = `SELECT count(*) FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = '${card}' AND l.returned_at IS NULL`;
+    expect(await ask(loans)).toBe("0");
+    await page.getByRole("button", { name: "Drop it" }).first().click();
+    await page.getByRole("button", { name: "Lend all 2" }).dblclick();
+    await expect(page.getByText("Lent", { exact: true })).toHaveCount(2);
+    expect(await ask(loans)).toBe("2");
+    await scan(page, items[2] ?? "");
+    await expect(page.getByText("1 thing is staged")).toBeVisible();
+    await page.getByRole("button", { name: "Done" }).click();
+    await expect(page.getByText("Scan a card to begin", { exact: false })).toBeVisible();
+    expect(await ask(loans)).toBe("3"); // what is staged is lent before the patron goes
+  } finally {
+    await ask("UPDATE network SET version = version + 1, settings = settings - 'counter' RETURNING 1");
+  }
+});
+
+test("two stations empty one bin together, and a label that cannot be read is found by its title", async ({
+  page,
+  browser,
+}) => {
+  const other = await (await browser.newContext()).newPage();
+  await signIn(page, "Bea Lindgard");
+  await signIn(other, "Maren Odell");
+  await workAt(other, "Havenhead");
+  for (const p of [page, other]) {
+    await go(p, "Returns");
+    await p.getByRole("radio", { name: /Quay kerb/ }).click();
+  }
+  await expect(other.getByText("Nothing scanned in this run yet", { exact: false })).toBeVisible();
+  const [barcode, title] = (
+    await ask(
+      `SELECT i.barcode || '|' || t.name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
+       WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.branch_code = 'HVH' AND i.branch_code = 'HVH' AND i.note = '' AND l.due_date > '2026-10-20'
+       ORDER BY i.id LIMIT 1`,
+    )
+  ).split("|");
+  await scan(page, title ?? "");
+  await page
+    .getByRole("region", { name: "Copies on loan" })
+    .locator("li", { hasText: barcode })
+    .getByRole("button")
+    .click();
+  await expect(page.getByRole("table", { name: "Tape" })).toContainText(barcode ?? "");
+  await expect(other.getByRole("table", { name: "Tape" })).toContainText(barcode ?? "");
+  await other.getByLabel("Shelve here").click();
+  await expect(page.getByLabel("Shelve here")).toBeChecked();
+  await scan(other, await freeItem("HVH", "book"));
+  await expect(page.getByLabel("Shelve here")).not.toBeChecked();
+  await page.getByRole("button", { name: "Finish the run" }).click();
+  await expect(page.getByText(/A last look: Shelve here 2/)).toBeVisible();
+  await page.getByRole("button", { name: "Finish all the same" }).click();
+  await expect(page.getByRole("radio", { name: /Quay kerb.*Bea Lindgard, 2 things/ })).toBeVisible();
+});
+
+test("a volunteer takes no money", async ({ page }) => {
+  await signIn(page, "Wil");
+  await expect(page.getByRole("link", { name: /^Money/ })).toHaveCount(0);
+  for (const [path, body] of [
+    ["/api/money", { patrons: [1], amount: "1.00", means: "cash" }],
+    ["/api/tills", { name: "x", laid_in: "1.00" }],
+    ["/api/refunds", { patron: 1, means: "cash" }],
+    ["/api/receipts/1/reverse", { reason: "x" }],
+  ] as const) {
+    const answer = await page.request.post(path, { data: body, headers: { "Idempotency-Key": `volunteer ${path}` } });
+    expect(answer.status(), path).toBe(403);
+  }
+});
