@@ -607,7 +607,8 @@ func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at ti
 	switch n := g.rand.Float64(); {
 	case n < 0.82:
 		receipt, later := g.next("receipts"), at.Add(2*time.Minute)
-		means, taken := []ledger.Means{ledger.Cash, ledger.Card, ledger.Card, ledger.Cheque}[g.rand.IntN(4)], money.Amount(fine)
+		means := []ledger.Means{ledger.Cash, ledger.Card, ledger.Card, ledger.Cheque}[g.rand.IntN(4)]
+		taken := money.Amount(fine)
 		if means == ledger.Cash {
 			taken, _ = g.money.InCash(taken)
 		}

@@ -33,7 +33,8 @@ func (s *Server) loanOperations() {
 	type receipt struct {
 		Receipt string `json:"receipt" enum:",none,slip,mail,both"`
 	}
-	do(s, http.MethodPut, "/patrons/{id}/receipt", "chooseReceipt", "Write what a patron gets of what was lent to them", employed,
+	do(s, http.MethodPut, "/patrons/{id}/receipt", "chooseReceipt",
+		"Write what a patron gets of what was lent to them", employed,
 		func(a *act.Act, in *OneSent[receipt]) (*people.Card, error) {
 			return desk.ChooseReceipt(a, in.ID, in.Body.Receipt)
 		})

@@ -121,7 +121,8 @@ func (s *Server) tillOperations() {
 		func(a *act.Act, in *Sent[accounts.Opening]) (*accounts.Till, error) {
 			return accounts.OpenTill(a, in.Body)
 		})
-	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash", "Lay cash into a till, or take it out, for no patron", employed,
+	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash",
+		"Lay cash into a till, or take it out, for no patron", employed,
 		func(a *act.Act, in *OneSent[accounts.Moving]) (*accounts.Till, error) {
 			return accounts.MoveCash(a, in.ID, in.Body)
 		})
@@ -144,11 +145,13 @@ func (s *Server) chargeOperations() {
 			}
 			return rows(accounts.Disputes(a, page))
 		})
-	do(s, http.MethodPost, "/charges/{id}/dispute", "disputeCharge", "Write down that a patron does not accept a charge", employed,
+	do(s, http.MethodPost, "/charges/{id}/dispute", "disputeCharge",
+		"Write down that a patron does not accept a charge", employed,
 		func(a *act.Act, in *OneSent[Because]) (Done, error) {
 			return Done{true}, accounts.PutInDispute(a, in.ID, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute", "End a dispute with what was found: the charge counts again", employed,
+	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute",
+		"End a dispute with what was found: the charge counts again", employed,
 		func(a *act.Act, in *OneSent[Because]) (Done, error) {
 			return Done{true}, accounts.EndDispute(a, in.ID, in.Body.Reason)
 		})
@@ -169,7 +172,8 @@ func (s *Server) invoiceOperations() {
 		})
 	look(s, "/invoices/{id}", "invoice", "An invoice with its lines", employed,
 		func(a *act.Act, in *ByID) (*accounts.Invoice, error) { return accounts.OneInvoice(a, in.ID) })
-	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice", "Put what an institution owes on an invoice", employed,
+	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice",
+		"Put what an institution owes on an invoice", employed,
 		func(a *act.Act, in *OneSent[accounts.Billing]) (*accounts.Invoice, error) {
 			return accounts.MakeInvoice(a, in.ID, in.Body)
 		})

@@ -61,14 +61,14 @@ func (s *Server) papers(r chi.Router) {
 }
 
 // period answers with a table about a stretch of days.
-func (s *Server) period(roles []role.Role, make func(*act.Act, accounts.Period) ([][]string, error)) http.HandlerFunc {
+func (s *Server) period(roles []role.Role, write func(*act.Act, accounts.Period) ([][]string, error)) http.HandlerFunc {
 	return s.file(roles, "text/csv", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
 		q := r.URL.Query()
 		p, err := PeriodQuery{q.Get("from"), q.Get("to"), calendar.Code(q.Get("branch"))}.period()
 		if err != nil {
 			return nil, err
 		}
-		return table(make(a, p))
+		return table(write(a, p))
 	})
 }
 

@@ -21,7 +21,7 @@ type Dispute struct {
 	Title                    string
 	LoanID, ItemID           *int64
 	BranchCode               *calendar.Code // where it was charged
-	Claimed                  string         // what is said of the loan: returned, or never had; empty: the charge alone is disputed
+	Claimed                  string         // what is said of the loan; empty: of the charge alone
 }
 
 // disputes are charges in dispute by themselves, and those of loans of which something is claimed.
@@ -30,7 +30,8 @@ const disputes = `SELECT x.id, x.charge_id, x.says, x.at, x.claimed, f.name AS w
 		(SELECT sum(e.amount) FROM ledger e WHERE e.id = c.id OR e.settles = c.id)::bigint AS owed,
 		coalesce(b.name, CASE c.about WHEN 'manual' THEN c.reason END, '') AS title
 	FROM (SELECT d.id, d.charge_id, d.says, d.at, d.staff_id, '' AS claimed FROM disputes d WHERE d.ended_at IS NULL
-		UNION ALL SELECT m.id, c.id, '', m.at, m.staff_id, m.what FROM claims m JOIN loans l ON l.id = m.loan_id AND l.returned_at IS NULL
+		UNION ALL SELECT m.id, c.id, '', m.at, m.staff_id, m.what FROM claims m JOIN loans l ON l.id = m.loan_id AND
+			l.returned_at IS NULL
 			JOIN ledger c ON c.loan_id = m.loan_id AND c.kind = 'charge' WHERE m.undone_at IS NULL
 			AND (SELECT sum(e.amount) FROM ledger e WHERE e.id = c.id OR e.settles = c.id) > 0) x
 	JOIN ledger c ON c.id = x.charge_id JOIN patrons p ON p.id = c.patron_id LEFT JOIN staff f ON f.id = x.staff_id

@@ -43,7 +43,8 @@ type InvoiceShown struct {
 const invoicesShown = `SELECT v.id, v.number, v.patron_id, v.branch_code, v.made_at, v.day, v.due, v.addressed, v.note, v.withdrawn_at,
 		v.reason, f.name AS who, p.legal_name, s.amount, s.owed
 	FROM invoices v JOIN staff f ON f.id = v.made_by JOIN patrons p ON p.id = v.patron_id
-	CROSS JOIN LATERAL (SELECT coalesce(sum(n.amount), 0)::bigint AS amount, coalesce(sum((SELECT sum(e.amount) FROM ledger e
+	CROSS JOIN LATERAL (SELECT coalesce(sum(n.amount), 0)::bigint AS amount, coalesce(sum((SELECT sum(e.amount)
+		FROM ledger e
 			WHERE e.id = n.charge_id OR e.settles = n.charge_id)), 0)::bigint AS owed
 		FROM invoice_lines n WHERE n.invoice_id = v.id) s `
 

@@ -50,7 +50,8 @@ type OpenCharge struct {
 }
 
 const openCharges = `SELECT c.id, c.patron_id, c.amount, o.owed, c.about, 
-		(d.charge_id IS NOT NULL OR m.loan_id IS NOT NULL) AS disputed, v.number AS invoice, coalesce(b.name, CASE c.about WHEN 'manual' THEN c.reason END, '') AS title, c.at, c.why
+		(d.charge_id IS NOT NULL OR m.loan_id IS NOT NULL) AS disputed, v.number AS invoice, coalesce(b.name, CASE
+			c.about WHEN 'manual' THEN c.reason END, '') AS title, c.at, c.why
 	FROM ledger c JOIN LATERAL (SELECT c.amount + coalesce(sum(s.amount), 0)::bigint AS owed FROM ledger s
 		WHERE s.settles = c.id) o ON o.owed > 0
 	LEFT JOIN loans l ON l.id = c.loan_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id

@@ -83,7 +83,8 @@ type EmptiedBin struct {
 func (t *Tx) EmptiedBins(branch calendar.Code, bins []string) ([]EmptiedBin, error) {
 	return list[EmptiedBin](t, `SELECT r.bin, r.id AS run, r.opened_at, r.finished_at, f.name AS who,
 			(SELECT coalesce(sum(count), 0)::int FROM return_piles p WHERE p.run_id = r.id) AS lines
-		FROM unnest($2::text[]) b CROSS JOIN LATERAL (SELECT * FROM return_runs o WHERE o.branch_code = $1 AND o.mode = 'bin'
+		FROM unnest($2::text[]) b CROSS JOIN LATERAL (SELECT * FROM return_runs o WHERE o.branch_code = $1 AND o.mode
+			= 'bin'
 			AND o.bin = b ORDER BY o.id DESC LIMIT 1) r JOIN staff f ON f.id = r.staff_id`, branch, bins)
 }
 
@@ -350,7 +351,8 @@ type LineShown struct {
 
 const linesShown = `SELECT ` + lineColumns + `, i.barcode, t.name AS title_name, i.branch_code AS home, i.call_number, i.parts, i.parts_say,
 		f.name AS who, p.legal_name, p.preferred_name
-	FROM return_lines l LEFT JOIN staff f ON f.id = l.staff_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles t ON t.id = i.title_id LEFT
+	FROM return_lines l LEFT JOIN staff f ON f.id = l.staff_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN
+		titles t ON t.id = i.title_id LEFT
 		JOIN patrons p ON p.id = l.patron_id `
 
 // Lines gives a page of a run's lines, newest first.

@@ -355,12 +355,12 @@ func TestClosingWhileOthersPay(t *testing.T) {
 func TestInvoices(t *testing.T) {
 	c := newCounter(t)
 	c.owedLimit()
-	make := func(p int64) (*accounts.Invoice, error) {
+	bill := func(p int64) (*accounts.Invoice, error) {
 		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Invoice, error) {
 			return accounts.MakeInvoice(a, p, accounts.Billing{Note: "Order 12"})
 		})
 	}
-	_, err := make(c.Patron("HVH"))
+	_, err := bill(c.Patron("HVH"))
 	require.ErrorContains(t, err, "Only institutions are invoiced")
 	school := map[string]any{"institution": true, "legal_name": "Quarrow School", "address": "1 Mill Lane\nQuarrow"}
 	var schools []int64
@@ -371,12 +371,12 @@ func TestInvoices(t *testing.T) {
 	}
 	card := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.Open(a, schools[0]) })
 	assert.Empty(t, card.Stops)
-	errs := invoicesAtOnce(schools, make)
+	errs := invoicesAtOnce(schools, bill)
 	for range schools {
 		require.NoError(t, <-errs)
 	}
 	assert.Equal(t, "2026-0001 2026-0002 2026-0003 2026-0004 2026-0005 2026-0006", c.Ask("SELECT string_agg(number, ' ' ORDER BY number) FROM invoices"))
-	_, err = make(schools[0])
+	_, err = bill(schools[0])
 	require.ErrorContains(t, err, "stands on no invoice yet")
 
 	list := func() []accounts.Invoice {
@@ -395,7 +395,7 @@ func TestInvoices(t *testing.T) {
 	}
 	require.NoError(t, withdraw(first.ID))
 	require.ErrorContains(t, withdraw(first.ID), "withdrawn already")
-	again, err := make(first.Patron)
+	again, err := bill(first.Patron)
 	require.NoError(t, err)
 	assert.Equal(t, "2026-0007", again.Number)
 	assert.Equal(t, []string{"Quarrow School", "1 Mill Lane", "Quarrow"}, again.Addressed)

@@ -150,7 +150,8 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 	}
 	in.Asks = append(in.Asks, loan.Note(f.Item.Note), loan.Parts(f.Item.Parts, f.Item.PartsSay))
 	in.Awaited = b.Waiting
-	if in.Claim != nil && in.Claim.Ready && l.Fetching == 0 && f.Hold.Pickup == a.Who.Branch && mayFetch(a, f.Hold.Patron, b.Patron) {
+	waitsHere := in.Claim != nil && in.Claim.Ready && f.Hold.Pickup == a.Who.Branch
+	if waitsHere && l.Fetching == 0 && mayFetch(a, f.Hold.Patron, b.Patron) {
 		in.Claim.For = f.Hold.Patron.Name()
 	}
 	var err error
@@ -167,7 +168,8 @@ func fetched(a *act.Act, f *store.Facts, l Lending) error {
 	if err != nil {
 		return err
 	}
-	if f.Hold == nil || f.Hold.State != queue.Ready || f.Hold.PatronID != l.Patron || comes == nil || !mayFetch(a, f.Hold.Patron, comes) {
+	waits := f.Hold != nil && f.Hold.State == queue.Ready && f.Hold.PatronID == l.Patron
+	if !waits || comes == nil || !mayFetch(a, f.Hold.Patron, comes) {
 		return problem.Newf(problem.Refused, "It does not wait here for somebody who lets this patron fetch it. Scan it again.")
 	}
 	return nil
@@ -225,7 +227,13 @@ func hadBefore(a *act.Act, b *store.Borrowing) *loan.Stop {
 }
 
 // rowOf is the loan that is made.
-func rowOf(a *act.Act, f *store.Facts, b *store.Borrowing, in *circulation.Lending, v *circulation.Verdict) *store.Loan {
+func rowOf(
+	a *act.Act,
+	f *store.Facts,
+	b *store.Borrowing,
+	in *circulation.Lending,
+	v *circulation.Verdict,
+) *store.Loan {
 	row := &store.Loan{
 		ItemID: f.Item.ID, PatronID: &b.Patron.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
 		LentAt: a.Now,

@@ -127,7 +127,11 @@ func setDue(a *act.Act, f *store.Facts, s Setting) error {
 		return problem.Newf(problem.Forbidden, "You do not set due dates by hand. Ask somebody who may.")
 	}
 	if !a.Who.MayActOn(l.BranchCode) {
-		return problem.Newf(problem.Forbidden, "This was lent at %s; its due date is set there.", a.Network.BranchName(l.BranchCode))
+		return problem.Newf(
+			problem.Forbidden,
+			"This was lent at %s; its due date is set there.",
+			a.Network.BranchName(l.BranchCode),
+		)
 	}
 	if !a.Network.Settled.Counter.DueOthers && !a.Who.Role.Supervises() {
 		for _, other := range []struct {

@@ -199,7 +199,8 @@ func Lent(a *act.Act, p *store.Patron, items []map[string]any) error {
 		return err
 	}
 	return Queue(a, &store.Message{
-		Stage: lentNow.ID, PatronID: p.ID, Channel: string(person.ByMail), Address: p.Email, Subject: subject, Body: body,
+		Stage: lentNow.ID, PatronID: p.ID, Channel: string(person.ByMail), Address: p.Email,
+		Subject: subject, Body: body,
 		Items: len(items),
 	})
 }

@@ -131,7 +131,10 @@ func RestOf(a *act.Act, run, patron int64) (*Rest, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Rest{Patron: patron, Name: card.Name, Still: card.OnLoan, Waits: []people.Held{}, Owes: card.Owes, Family: []Member{}}
+	out := &Rest{
+		Patron: patron, Name: card.Name, Still: card.OnLoan, Waits: []people.Held{}, Owes: card.Owes,
+		Family: []Member{},
+	}
 	for _, h := range card.Holds {
 		if h.State == queue.Ready {
 			out.Waits = append(out.Waits, h)
@@ -140,7 +143,8 @@ func RestOf(a *act.Act, run, patron int64) (*Rest, error) {
 	family, err := a.Tx.HouseholdAtDesk(patron, a.Now)
 	for _, m := range family {
 		name := store.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
-		out.Family = append(out.Family, Member{m.ID, name.Name(), m.Late, a.Network.Money.Format(money.Amount(m.Balance))})
+		owes := a.Network.Money.Format(money.Amount(m.Balance))
+		out.Family = append(out.Family, Member{m.ID, name.Name(), m.Late, owes})
 	}
 	return out, err
 }

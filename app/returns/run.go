@@ -150,8 +150,13 @@ func binOf(a *act.Act, mode, bin string) (string, error) {
 	case bin == "":
 		return bins[0], nil
 	case !slices.Contains(bins, bin):
-		return "", problem.Newf(problem.Invalid, "%s has no bin called %q. It has: %s.", a.Network.BranchName(a.Who.Branch), bin,
-			strings.Join(bins, ", "))
+		return "", problem.Newf(
+			problem.Invalid,
+			"%s has no bin called %q. It has: %s.",
+			a.Network.BranchName(a.Who.Branch),
+			bin,
+			strings.Join(bins, ", "),
+		)
 	}
 	return bin, nil
 }
@@ -213,7 +218,11 @@ func CountAs(a *act.Act, id int64, c Counting) (*Run, error) {
 		return nil, err
 	}
 	if most, may := a.May().MayLetOff(c.LetOff); !may {
-		return nil, problem.Newf(problem.Forbidden, "You may let off up to %s. A supervisor may let off more.", calendar.Count(most, "day"))
+		return nil, problem.Newf(
+			problem.Forbidden,
+			"You may let off up to %s. A supervisor may let off more.",
+			calendar.Count(most, "day"),
+		)
 	}
 	was := ""
 	if d := store.DateOf(run.CountedAs); d != nil {
@@ -344,7 +353,8 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 	run := &state.Run
 	out := &Run{
 		ID: run.ID, Mode: run.Mode, Bin: run.Bin, LetOff: run.LetOff, Excused: run.Excused,
-		Odd: run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != "", Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
+		Odd:   run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != "",
+		Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
 		Finished: run.FinishedAt != nil, Says: "Counted as now.",
 	}
 	if d := store.DateOf(run.CountedAs); d != nil {
@@ -352,7 +362,8 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 	}
 	if run.CountedAt != nil {
 		at := run.CountedAt.In(a.Here().Location)
-		out.At, out.Says = at.Format("2006-01-02T15:04"), "Counted as returned "+calendar.SayInstant(at, a.Here().Location)+"."
+		out.At = at.Format("2006-01-02T15:04")
+		out.Says = "Counted as returned " + calendar.SayInstant(at, a.Here().Location) + "."
 	}
 	if run.LetOff > 0 {
 		out.Says += " " + calendar.Count(run.LetOff, "day") + " of lateness let off."
@@ -377,7 +388,8 @@ func showPiles(a *act.Act, rows []store.Pile) []Pile {
 	out := []Pile{}
 	for _, p := range rows {
 		kind := circulation.Kind(p.Kind)
-		out = append(out, Pile{moving.PileName(a, kind, p.Place), kind, p.Place, p.Count, p.Count > 0 && p.Ticked == p.Count})
+		seen := p.Count > 0 && p.Ticked == p.Count
+		out = append(out, Pile{moving.PileName(a, kind, p.Place), kind, p.Place, p.Count, seen})
 	}
 	return out
 }

@@ -151,7 +151,8 @@ func (t *taking) end() error {
 		}
 	}
 	e := circulation.TakeBack(lent, circulation.Counting{
-		Now: a.Now, As: store.DateOf(t.run.CountedAs), At: t.run.CountedAt, LetOff: t.run.LetOff, Excused: t.run.Excused,
+		Now: a.Now, As: store.DateOf(t.run.CountedAs), At: t.run.CountedAt,
+		LetOff: t.run.LetOff, Excused: t.run.Excused,
 	}, billed)
 	if e.Late && e.Fine == 0 {
 		t.line.Excused = t.run.Excused

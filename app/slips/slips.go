@@ -171,7 +171,8 @@ func ofLent(a *act.Act, patron int64, since time.Time) (*Slip, error) {
 	out := append(head(a, "Lent"), slip.Text(slip.Normal, p.Name()))
 	for k := range rows {
 		line := people.ShowLoan(a, &rows[k])
-		out = append(out, slip.Text(slip.Normal, line.Title), slip.Bold(slip.Normal, "Due "+line.Due), slip.Text(slip.Small, line.Barcode))
+		out = append(out, slip.Text(slip.Normal, line.Title), slip.Bold(slip.Normal, "Due "+line.Due),
+			slip.Text(slip.Small, line.Barcode))
 	}
 	return &Slip{"What was lent to " + p.Name(), append(out, slip.Line(), foot(a))}, nil
 }
@@ -287,10 +288,12 @@ func ofTill(a *act.Act, id int64) (*Slip, error) {
 	}
 	rows = append(rows, slip.Line())
 	if t.ClosedAt != nil {
-		rows = append(rows, slip.Text(slip.Normal, "Counted "+t.ClosedAt.In(here).Format("Mon 2 Jan 2006, 15:04")+", "+t.Closed))
+		at := t.ClosedAt.In(here).Format("Mon 2 Jan 2006, 15:04")
+		rows = append(rows, slip.Text(slip.Normal, "Counted "+at+", "+t.Closed))
 	}
 	for _, m := range []struct{ name, due, counted string }{
-		{"Cash", t.Due.Cash, counted(t).Cash}, {"Cards", t.Due.Card, counted(t).Card}, {"Cheques", t.Due.Cheque, counted(t).Cheque},
+		{"Cash", t.Due.Cash, counted(t).Cash}, {"Cards", t.Due.Card, counted(t).Card},
+		{"Cheques", t.Due.Cheque, counted(t).Cheque},
 	} {
 		rows = append(rows, slip.Sum(m.name+", should be", m.due))
 		if m.counted != "" {

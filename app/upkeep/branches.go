@@ -55,7 +55,8 @@ func (branches) Load(a *act.Act, key string) (*Branch, error) {
 
 func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
 	b := &Branch{
-		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone, Phones: notNil(row.Phones), Bins: notNil(row.Bins),
+		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone,
+		Phones: notNil(row.Phones), Bins: notNil(row.Bins),
 		PublicShelf: row.PublicShelf, Position: row.Position, SortMinutes: row.SortMinutes,
 		ReceiveMinutes: row.ReceiveMinutes, ClosedOn: store.DateOf(row.ClosedOn),
 	}

@@ -70,7 +70,8 @@ func TakeBack(l Lent, c Counting, billed []ledger.Billed) Ended {
 		trace = trace.Add(why.Fact, "Counted as returned at "+calendar.SayInstant(*c.At, l.Branch.Location))
 	}
 	if l.Claimed != nil {
-		trace = trace.Add(why.Fact, "Said to have been brought back on "+l.Branch.Date(*l.Claimed).Say()+", and counted so")
+		on := l.Branch.Date(*l.Claimed).Say()
+		trace = trace.Add(why.Fact, "Said to have been brought back on "+on+", and counted so")
 	}
 	e := Ended{Late: result.Late > 0, Fine: result.Fine, Why: trace}
 	if c.Excused != "" && e.Fine > 0 {

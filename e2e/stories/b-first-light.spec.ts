@@ -260,6 +260,11 @@ test("axe-core finds nothing in any place", async ({ page }) => {
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
     await look(place);
   }
+  for (const tab of ["till", "receipts", "back", "disputes", "invoices", "figures"]) {
+    await page.goto(`/money?tab=${tab}`);
+    await expect(page.locator("[aria-busy]")).toHaveCount(0);
+    await look(`Money, ${tab}`);
+  }
   const patron = await ask("SELECT patron_id::text FROM patron_notes ORDER BY id LIMIT 1");
   for (const [name, address] of [
     ["Registering", "/patrons?form=new"],
