@@ -26,9 +26,6 @@ test("pictures of the main views", async ({ page }) => {
   await shot(page, "rulebook-why");
   await page.keyboard.press("Escape");
   await shot(page, "rulebook");
-  await page.getByRole("button", { name: "Rules", exact: true }).click();
-  await expect(page.getByText("Films go out for a week")).toBeVisible();
-  await shot(page, "rules");
   await page.getByRole("button", { name: "Rehearsal", exact: true }).click();
   await page.getByRole("button", { name: "Rehearse draft 8" }).click();
   await expect(page.getByRole("region", { name: "In short" })).toBeVisible({ timeout: 60_000 });
@@ -73,6 +70,16 @@ test("pictures of the main views", async ({ page }) => {
   await scan(page, "9789295055025");
   await expect(page.getByRole("region", { name: "Tape" }).getByText("publisher's product code")).toBeVisible();
   await shot(page, "desk");
+  await page.getByRole("button", { name: "Pay or waive" }).click();
+  const pay = page.getByRole("form", { name: "Pay or waive" });
+  await pay.getByLabel("Laid down").fill("20.00");
+  await pay.getByRole("button", { name: /^Take / }).click();
+  await expect(page.getByText("Give back", { exact: false })).toBeVisible();
+  await go(page, "Money");
+  await tab(page, "What was taken");
+  await expect(page.getByRole("table", { name: "What was taken" })).toBeVisible();
+  await shot(page, "money");
+  await go(page, "Desk");
   await page.getByRole("link", { name: "History" }).click();
   await shot(page, "patron");
   await go(page, "Patrons");

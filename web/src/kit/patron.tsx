@@ -1,6 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { useState, type ReactNode } from "react";
 import { api, keyed, type Schema } from "../api/client";
+import { AtAScan } from "./atscan";
 import { Loans } from "./loans";
 import { useMe } from "./me";
 import { Button, Card, Quiet, Trouble } from "./parts";
@@ -32,6 +33,11 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
             <li key={s}>{s}</li>
           ))}
         </ul>
+      )}
+      {may && (
+        <div className="px-3.5 pt-2 text-sm empty:hidden">
+          <AtAScan card={card} onCard={onCard} />
+        </div>
       )}
       <Facts card={card} showLoans={showLoans} onShowLoans={setShowLoans} />
       {card.extension && may && (
@@ -99,16 +105,6 @@ function Facts({
       <Row name="Home branch">{card.branch}</Row>
       {card.household && <Row name="Household">{card.household}</Row>}
       {card.may_use.length > 0 && <Row name="Also uses it">{card.may_use.join(", ")}</Row>}
-      {card.missing.length > 0 && (
-        <Row name="Ask for">
-          <b className="text-amber-700">{card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}</b>
-        </Row>
-      )}
-      {card.confirm && (
-        <Row name="Ask whether">
-          <b className="text-amber-700">the details are still right</b>
-        </Row>
-      )}
       {card.older_reader !== undefined && (
         <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>
       )}

@@ -1,10 +1,12 @@
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import clsx from "clsx";
 import { useStore } from "zustand";
 import { announce } from "../../kit/announce";
 import { Ask } from "../../kit/ask";
 import { useMe } from "../../kit/me";
-import { Button, Card, Empty, Head, Quiet, Scrolled } from "../../kit/parts";
+import { api, keyed } from "../../api/client";
+import { Button, Card, Empty, Head, Quiet, Scrolled, Trouble } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
 import { isEmployed } from "../../kit/places";
 import { sayMoney } from "../../kit/say";
 import { usePrompt } from "../../kit/scan";
@@ -12,7 +14,19 @@ import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans
 import { Why } from "../../kit/why";
 import { Found } from "./Found";
 import { PatronCard } from "./PatronCard";
-import { answer, count, desk, finish, lineOf, openCard, seenLeft, staged, titleOf, type CardOf } from "./session";
+import {
+  answer,
+  changeCard,
+  count,
+  desk,
+  finish,
+  lineOf,
+  openCard,
+  seenLeft,
+  staged,
+  titleOf,
+  type CardOf,
+} from "./session";
 import { TapeLine } from "./TapeLine";
 
 /** The desk: a card, then items, one after another. Scans are taken in order and never stop for a question. */
@@ -58,7 +72,7 @@ export function DeskPlace() {
         </div>
         {card && (
           <div className="order-3 md:order-none md:col-span-2 xl:order-3 xl:col-span-1">
-            <Tell card={card} />
+            <Tell key={card.id} card={card} />
           </div>
         )}
       </div>
@@ -175,6 +189,37 @@ function LeftBehind() {
   );
 }
 
+/** What is late can be renewed where it is told: all of it at once, each with its answer. */
+function RenewLate({ card }: { card: CardOf }) {
+  const late = card.on_loan.filter((l) => l.late && !l.lost).map((l) => l.loan_id);
+  const renew = useWrite(
+    (loans: number[], key) =>
+      api.POST("/api/patrons/{id}/renew", { params: { path: { id: card.id }, header: keyed(key) }, body: { loans } }),
+    {
+      name: `renew late ${card.id}`,
+      about: `Renewing what is late, ${card.name}`,
+      done: (r) => {
+        setSaid(r.text);
+        const fresh = r.card;
+        if (fresh) changeCard(card.id, () => fresh);
+      },
+    },
+  );
+  const [said, setSaid] = useState("");
+  if (late.length === 0 && !said) return null;
+  return (
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3.5 py-2 text-sm">
+      {late.length > 0 && (
+        <Quiet disabled={renew.busy} onClick={() => renew.run(late)}>
+          Renew what is late ({late.length})
+        </Quiet>
+      )}
+      {said && <span role="status">{said}</span>}
+      <Trouble error={renew.problem} />
+    </div>
+  );
+}
+
 const homes = [
   ["slip", "Slip"],
   ["mail", "Mail"],
@@ -219,6 +264,7 @@ function Tell({ card }: { card: CardOf }) {
   return (
     <Card label={`Tell ${card.name}`}>
       <h2 className="border-b border-line px-4 py-2.5 font-semibold">Tell {card.name.split(" ")[0]}</h2>
+      <RenewLate card={card} />
       <Scrolled label="What to tell" className="max-h-[55vh]">
         <ul>
           {card.tells.map((t) => (
