@@ -35,7 +35,7 @@ func SetDue(a *act.Act, id int64, s Setting) (*people.Card, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := setDue(a, f, s); err != nil {
+	if err := setDue(a, f, s, ""); err != nil {
 		return nil, err
 	}
 	return people.Open(a, *f.Loan.PatronID)

@@ -112,7 +112,7 @@ func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error)
 		if f.Loan.Due().Same(loan.OnDate(s.Due)) {
 			continue // it is due on that day already
 		}
-		if err := setDue(a, f, Setting{s.Due, s.Reason}); err != nil {
+		if err := setDue(a, f, Setting{s.Due, s.Reason}, f.Item.Title.Name+": "); err != nil {
 			return nil, err
 		}
 	}
@@ -120,8 +120,8 @@ func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error)
 }
 
 // setDue sets the due date of a loan by hand. It is for who is entitled to, of loans of the branch where they work, and of its own
-// items and patrons unless the network lets others be.
-func setDue(a *act.Act, f *store.Facts, s Setting) error {
+// items and patrons unless the network lets others be. Of is which of several it is, before what stands in the way.
+func setDue(a *act.Act, f *store.Facts, s Setting, of string) error {
 	l := f.Loan
 	if !a.May().MaySetDue() {
 		return problem.Newf(problem.Forbidden, "You do not set due dates by hand. Ask somebody who may.")
@@ -150,7 +150,7 @@ func setDue(a *act.Act, f *store.Facts, s Setting) error {
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
 	if says := loan.ByHand(l.Due(), l.LostAt != nil, s.Due, branch.Date(a.Now), branch, s.Reason); says != "" {
-		return problem.Newf(problem.Invalid, "%s: %s", f.Item.Title.Name, says)
+		return problem.Newf(problem.Invalid, "%s%s", of, says)
 	}
 	was := *l
 	due := loan.OnDate(s.Due)
