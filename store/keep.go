@@ -83,6 +83,7 @@ type OpenOf struct {
 	Loans, Holds, Requests, Unsent int
 	Outside                        int // libraries outside to which we lend on this account
 	Balance                        int64
+	Refunds                        int64 // to be given back
 }
 
 // OpenOf counts what of a patron is open.
@@ -95,6 +96,8 @@ func (t *Tx) OpenOf(patron int64) (OpenOf, error) {
 		(SELECT count(*)::int FROM messages WHERE patron_id = $1
 			AND state IN ('queued', 'sending', 'unclear')) AS unsent,
 		(SELECT count(*)::int FROM partners WHERE patron_id = $1) AS outside,
+		(SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = $1 AND r.kind = 'refund'
+			AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)) AS refunds,
 		coalesce((SELECT balance FROM patrons WHERE id = $1), 0) AS balance`, patron)
 	if row == nil {
 		return OpenOf{}, err
@@ -126,6 +129,8 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 		books AS (UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL WHERE patron_id = $1
 			AND (loan_id IS NOT NULL
 			OR line_id IS NOT NULL OR why IS NOT NULL) RETURNING id),
+		disputed AS (UPDATE disputes d SET says = 'The patron has been forgotten.' FROM ledger c
+			WHERE c.id = d.charge_id AND c.patron_id = $1),
 		alone AS (DELETE FROM households h USING patrons p WHERE p.id = $1 AND h.id = p.household_id
 			AND NOT EXISTS (SELECT 1 FROM patrons o WHERE o.household_id = h.id AND o.id <> $1)),
 		emptied AS (UPDATE patrons
@@ -139,7 +144,7 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			pickup = NULL, may_use = '{}',
 			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, pin_hash = '',
 			in_area = NULL,
-			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}'
+			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}', receipt = NULL
 			WHERE id = $1),
 		parted AS (DELETE FROM merges WHERE gone_id = $1 OR kept_id = $1),
 		ward AS (UPDATE patrons SET guardian_id = NULL WHERE guardian_id = $1),

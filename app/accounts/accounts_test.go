@@ -10,6 +10,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/keeping"
 	"nevrin/app/people"
 	"nevrin/core/calendar"
 	"nevrin/core/ledger"
@@ -415,4 +416,27 @@ func invoicesAtOnce(schools []int64, do func(int64) (*accounts.Invoice, error)) 
 		}()
 	}
 	return errs
+}
+
+// Who is owed something is not forgotten before it has been given back; what they said in a dispute goes with them.
+func TestForgettingWaitsForRefunds(t *testing.T) {
+	c := newCounter(t)
+	boss := c.Staff(role.Supervisor, "HVH")
+	p := c.Patron("HVH")
+	charge := c.charge(p, "2.00")
+	testkit.Done(t, c.House, c.here, func(a *act.Act) error { return accounts.PutInDispute(a, charge, "My brother did it") })
+	_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: ledger.Card})
+	require.NoError(t, err)
+	_, err = c.credit(c.here, charge)
+	require.NoError(t, err)
+	forget := func() error {
+		_, err := testkit.Try(c.House, boss, func(a *act.Act) (*keeping.Forgetting, error) { return keeping.Forget(a, p) })
+		return err
+	}
+	require.ErrorContains(t, forget(), "2.00 to be given back")
+	testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Receipt, error) {
+		return accounts.PayOut(a, accounts.PayingOut{Patron: p, Means: ledger.Card})
+	})
+	require.NoError(t, forget())
+	assert.Equal(t, "The patron has been forgotten.", c.Ask("SELECT says FROM disputes"))
 }

@@ -152,6 +152,9 @@ func WithdrawInvoice(a *act.Act, id int64, reason string) (*Invoice, error) {
 	if err == nil && v != nil {
 		err = a.Tx.Lock(store.Lock{Patrons: []int64{v.PatronID}})
 	}
+	if err == nil && v != nil {
+		v, _, err = a.Tx.OneInvoice(id) // as it stands once nobody pays meanwhile
+	}
 	switch {
 	case err != nil:
 		return nil, err

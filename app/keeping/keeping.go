@@ -164,6 +164,9 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 	if open.Balance != 0 {
 		f.Open = append(f.Open, a.Network.Money.Format(money.Amount(open.Balance))+" owed")
 	}
+	if open.Refunds != 0 {
+		f.Open = append(f.Open, a.Network.Money.Format(money.Amount(open.Refunds))+" to be given back")
+	}
 	return f, nil
 }
 

@@ -116,6 +116,26 @@ test("what is staged counts once it is said so, and can be dropped before", asyn
   }
 });
 
+test("what was lent is mailed to who wants it, with all of the session on it", async ({ page }) => {
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  const card = await goodCard("HVH");
+  await scan(page, card);
+  for (const i of [await freeItem("HVH", "book"), await freeItem("HVH", "film")]) await scan(page, i);
+  await expect(page.getByText("Lent", { exact: true })).toHaveCount(2);
+  await page.getByRole("button", { name: "Mail", exact: true }).click();
+  await expect(page.getByText("Scan a card to begin", { exact: false })).toBeVisible();
+  await expect
+    .poll(() =>
+      ask(
+        `SELECT coalesce(max(m.items), 0)::text FROM messages m JOIN patrons p ON p.id = m.patron_id
+         WHERE m.stage = 'lent' AND p.card = $1`,
+        card,
+      ),
+    )
+    .toBe("2");
+});
+
 test("two stations empty one bin together, and a label that cannot be read is found by its title", async ({
   page,
   browser,

@@ -33,8 +33,7 @@ interface Desk {
   card?: CardOf;
   found?: { words: string; rows: Schema["PeopleFound"][]; more: string; copies: Schema["DeskCopy"][] };
   left?: Left;
-  /** Since when the card has been open: what was lent since is on its slip. */
-  since?: string;
+
   /** Until when what was scanned came after a card that was not taken, in milliseconds. */
   doubt: number;
 }
@@ -51,16 +50,29 @@ const answered = (s: Scan) => s.taker === "desk" && (s.state === "done" || s.sta
 
 export type Gives = CardOf["gives"];
 
+/** When the first of what was lent to somebody here was lent, by the server's clock; nothing where nothing was. */
+function lentSince(patron: number): string | undefined {
+  const lent = mine().flatMap((s) => {
+    const line = lineOf(s);
+    return line?.result.kind === "lent" && line.result.patron === patron && !line.undone
+      ? [line.result.line?.lent_at ?? ""]
+      : [];
+  });
+  return lent.sort()[0];
+}
+
 /**
  * What somebody gets of what was lent to them: a slip, which comes out by itself only where the station is set so, or because it was
  * asked for; or mail.
  */
-function give(card: CardOf, since: string | undefined, what: Gives, asked: boolean) {
+function give(card: CardOf, what: Gives, asked: boolean) {
+  const since = lentSince(card.id);
+  if (!since) return;
   if (what === "slip" || what === "both") {
     if (asked || slipsPrint()) void printSlip({ kind: "lent", id: card.id, since }).catch(() => play("wrong"));
   }
   if (what === "mail" || what === "both")
-    void write(`lent mail ${card.id} ${since ?? ""}`, `Mailing ${card.name} what was lent`, (key) =>
+    void write(`lent mail ${card.id} ${since}`, `Mailing ${card.name} what was lent`, (key) =>
       api.POST("/api/patrons/{id}/lent-mail", {
         params: { path: { id: card.id }, header: keyed(key) },
         body: { since },
@@ -70,12 +82,8 @@ function give(card: CardOf, since: string | undefined, what: Gives, asked: boole
 
 /** Closes the card, as was asked for at a moment. What was asked or answered since is told still, until it is seen. */
 function leave(asked: number, gives?: Gives) {
-  const { card, since } = desk.getState();
-  if (
-    card &&
-    mine().some((s) => s.state === "done" && lineOf(s)?.result.kind === "lent" && lineOf(s)?.patron === card.id)
-  )
-    give(card, since, gives ?? card.gives, gives !== undefined);
+  const { card } = desk.getState();
+  if (card) give(card, gives ?? card.gives, gives !== undefined);
   const waits = (s: Scan) => s.state === "done" && lineOf(s)?.result.kind === "staged";
   const unseen = mine().filter((s) => !s.adopted && (s.state === "ask" || waits(s) || (s.ended ?? 0) >= asked));
   const undone = unseen.filter((s) => s.state === "ask" || s.state === "wrong" || waits(s));
@@ -174,12 +182,7 @@ function came(scan: Scan, card?: CardOf) {
   }
   const another = card.id !== desk.getState().card?.id;
   if (another) leave(scan.at);
-  desk.setState(({ since }) => ({
-    card,
-    found: undefined,
-    doubt: 0,
-    since: another ? new Date(scan.at).toISOString() : since,
-  }));
+  desk.setState({ card, found: undefined, doubt: 0 });
 }
 
 async function take(scan: Scan, send: Send): Promise<Outcome> {

@@ -178,12 +178,15 @@ export async function hearNews(session: string) {
   const open = returns.getState().runs[session];
   if (!open) return null;
   const id = open.run.id;
+  const before = returns.getState().changes;
   const [run, part] = await Promise.all([
     told(api.GET("/api/returns/{id}", { params: { path: { id } } })),
     told(api.GET("/api/returns/{id}/lines", { params: { path: { id }, query: { most: newest } } })),
   ]);
   if (returns.getState().runs[session]?.run.id !== id) return null;
   const known = new Set(open.fresh.map((l) => l.id));
+  // What a scan or an answer has changed here meanwhile is newer; it brings news of its own.
+  if (returns.getState().changes !== before) return false;
   show(session, run);
   changed({ run: id, lines: part.rows, piles: [], open: [] });
   return part.rows.filter((l) => !known.has(l.id)).length >= newest;
