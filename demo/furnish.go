@@ -64,14 +64,16 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 				jsonb_build_object('receivable', '1200',
 			'cash', '1010', 'card', '1020', 'cheque', '1030', 'bank', '1000', 'income_late', '4110', 'income_lost',
 				'4120',
-			'income_processing', '4130', 'income_membership', '4200', 'income_uncollected', '4140', 'income_outside', '4150',
+			'income_processing', '4130', 'income_membership', '4200', 'income_uncollected', '4140', 'income_outside',
+				'4150',
 			'income_manual', '4160', 'waived', '5100', 'refunds', '2100', 'rounding', '5900', 'differences', '5910', 'carried', '3900')))`,
 		// A school that is invoiced, with what it owes; a charge that somebody does not accept; one that is to be given back.
 		`UPDATE patrons SET institution = true, legal_name = 'Quay Street School', preferred_name = '', shelf_name = 'QSS', born = NULL,
 			household_id = NULL, address = '9 Quay Street' WHERE id = (SELECT min(id) FROM patrons WHERE branch_code = 'HVH' AND class = 'educator')`,
 		`INSERT INTO ledger (patron_id, kind, amount, about, reason, at, staff_id, branch_code)
 			SELECT p.id, 'charge', c.amount, 'manual', c.reason, '2026-09-29 15:30-03', 3, 'HVH' FROM patrons p,
-				(VALUES (4200, 'Atlas of the Sound, soaked on an outing'), (1800, 'Six library bags for the reading club'))
+				(VALUES (4200, 'Atlas of the Sound, soaked on an outing'), (1800,
+					'Six library bags for the reading club'))
 					c (amount, reason)
 			WHERE p.legal_name = 'Quay Street School'`,
 		`INSERT INTO disputes (charge_id, says, at, staff_id) SELECT c.id, 'Says the book stood in the return slot on the day it was due',

@@ -83,7 +83,8 @@ func (s *Server) receiptOperations() {
 		})
 	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed,
 		func(a *act.Act, in *ByID) (*accounts.Receipt, error) { return accounts.OneReceipt(a, in.ID) })
-	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment", "Take back a payment that was taken by mistake", employed,
+	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment",
+		"Take back a payment that was taken by mistake", employed,
 		func(a *act.Act, in *OneSent[accounts.Reversing]) (*accounts.Receipt, error) {
 			return accounts.Reverse(a, in.ID, in.Body)
 		})
@@ -133,7 +134,8 @@ func (s *Server) tillOperations() {
 }
 
 func (s *Server) chargeOperations() {
-	do(s, http.MethodPost, "/charges/{id}/credit", "creditCharge", "Take a charge back that should not have been", employed,
+	do(s, http.MethodPost, "/charges/{id}/credit", "creditCharge",
+		"Take a charge back that should not have been", employed,
 		func(a *act.Act, in *OneSent[Because]) (*accounts.Charged, error) {
 			return accounts.Credit(a, in.ID, in.Body.Reason)
 		})
@@ -177,7 +179,8 @@ func (s *Server) invoiceOperations() {
 		func(a *act.Act, in *OneSent[accounts.Billing]) (*accounts.Invoice, error) {
 			return accounts.MakeInvoice(a, in.ID, in.Body)
 		})
-	do(s, http.MethodPost, "/invoices/{id}/withdraw", "withdrawInvoice", "Withdraw an invoice: its charges stand as they are", employed,
+	do(s, http.MethodPost, "/invoices/{id}/withdraw", "withdrawInvoice",
+		"Withdraw an invoice: its charges stand as they are", employed,
 		func(a *act.Act, in *OneSent[Because]) (*accounts.Invoice, error) {
 			return accounts.WithdrawInvoice(a, in.ID, in.Body.Reason)
 		})

@@ -502,12 +502,14 @@ func (s *Server) runOperations() {
 		ID     int64 `path:"id"`
 		Patron int64 `path:"patron"`
 	}
-	open(s, "/returns/{id}/patrons/{patron}/rest", "restOf", "What a patron still has, and what waits for them", employed,
+	open(s, "/returns/{id}/patrons/{patron}/rest", "restOf",
+		"What a patron still has, and what waits for them", employed,
 		func(a *act.Act, in *ofPatron) (*returns.Rest, error) { return returns.RestOf(a, in.ID, in.Patron) })
 	type missing struct {
 		What string `json:"what" minLength:"1" maxLength:"200"`
 	}
-	do(s, http.MethodPost, "/return-lines/{id}/missing", "partsMissing", "Write down what is missing of something that came back", everyone,
+	do(s, http.MethodPost, "/return-lines/{id}/missing", "partsMissing",
+		"Write down what is missing of something that came back", everyone,
 		func(a *act.Act, in *OneSent[missing]) (*returns.Change, error) {
 			return returns.Missing(a, in.ID, in.Body.What)
 		})

@@ -79,15 +79,17 @@ func invoicePDF(a *act.Act, id int64) ([]byte, error) {
 	}
 	settled := a.Network.Settled.Money
 	b := &bill.Bill{
-		Sender: []string{a.Network.Name, v.Branch}, To: v.Addressed, Number: v.Number, Note: v.Note, Currency: a.Network.Currency,
-		Facts: [][2]string{{"Date", v.Day.Say()}, {"To be paid by", v.Due.Say()}, {"Our reference", v.Number}},
-		Sum:   v.Amount, Foot: settled.Foot, Void: v.Withdrawn,
+		Sender: []string{a.Network.Name, v.Branch}, To: v.Addressed, Number: v.Number, Note: v.Note,
+		Currency: a.Network.Currency,
+		Facts:    [][2]string{{"Date", v.Day.Say()}, {"To be paid by", v.Due.Say()}, {"Our reference", v.Number}},
+		Sum:      v.Amount, Foot: settled.Foot, Void: v.Withdrawn,
 	}
 	if settled.Sender != "" {
 		b.Sender = strings.Split(strings.TrimSpace(settled.Sender), "\n")
 	}
 	for _, l := range v.Lines {
-		b.Lines = append(b.Lines, bill.Line{Date: l.At.In(a.Here().Location).Format("2 Jan 2006"), Text: l.Text, Sum: l.Amount})
+		day := l.At.In(a.Here().Location).Format("2 Jan 2006")
+		b.Lines = append(b.Lines, bill.Line{Date: day, Text: l.Text, Sum: l.Amount})
 	}
 	var out bytes.Buffer
 	err = bill.Write(&out, b)

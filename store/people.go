@@ -198,7 +198,8 @@ type AtDesk struct {
 func (t *Tx) HouseholdAtDesk(patron int64, now time.Time) ([]AtDesk, error) {
 	return list[AtDesk](t, `SELECT * FROM (SELECT p.id, p.legal_name, p.preferred_name, p.balance,
 			(SELECT count(*)::int FROM loans l JOIN branches b ON b.code = l.branch_code WHERE l.patron_id = p.id
-				AND l.returned_at IS NULL AND (l.due_date < ($2::timestamptz AT TIME ZONE b.timezone)::date OR l.due_at <
+				AND l.returned_at IS NULL AND (l.due_date < ($2::timestamptz AT TIME ZONE b.timezone)::date OR l.due_at
+					<
 					$2)) AS late
 		FROM patrons o JOIN patrons p ON p.household_id = o.household_id AND p.id <> o.id
 		WHERE o.id = $1 AND p.merged_into IS NULL AND p.forgotten_at IS NULL) m WHERE balance > 0 OR late > 0 ORDER BY legal_name, id`,

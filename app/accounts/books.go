@@ -94,7 +94,8 @@ func Waivers(a *act.Act, p Period, page store.Page) ([]WaivedBy, store.Page, err
 	out := []WaivedBy{}
 	for _, r := range rows {
 		out = append(out, WaivedBy{
-			r.ID, r.At.Format("2006-01-02T15:04:05Z07:00"), a.Network.BranchName(r.BranchCode), r.Who, Say(r.About, ""), r.Reason,
+			r.ID, r.At.Format("2006-01-02T15:04:05Z07:00"), a.Network.BranchName(r.BranchCode), r.Who,
+			Say(r.About, ""), r.Reason,
 			a.Network.Money.Format(money.Amount(r.Sum)), r.PatronID, r.LegalName,
 		})
 	}
@@ -107,7 +108,8 @@ func TakingsTable(a *act.Act, p Period) ([][]string, error) {
 	out := [][]string{{"day", "branch", "till", "taken_by", "means", "for", "sum", "currency", "count"}}
 	for _, r := range rows {
 		out = append(out, []string{
-			r.Day.String(), r.Branch, r.Till, r.Who, string(r.Means), r.For, r.Sum, a.Network.Currency, strconv.Itoa(r.Count),
+			r.Day.String(), r.Branch, r.Till, r.Who, string(r.Means), r.For, r.Sum, a.Network.Currency,
+			strconv.Itoa(r.Count),
 		})
 	}
 	return out, err

@@ -36,7 +36,8 @@ func Disputes(a *act.Act, page store.Page) ([]Dispute, store.Page, error) {
 	for _, d := range rows {
 		name := store.Patron{LegalName: d.LegalName, PreferredName: d.PreferredName}
 		shown := Dispute{
-			ID: d.ID, Charge: d.ChargeID, Patron: d.PatronID, Name: name.Name(), Card: d.Card, Text: Say(d.About, d.Title),
+			ID: d.ID, Charge: d.ChargeID, Patron: d.PatronID, Name: name.Name(), Card: d.Card,
+			Text: Say(d.About, d.Title),
 			Owed: a.Network.Money.Format(money.Amount(d.Owed)), Says: d.Says, Claimed: d.Claimed, At: d.At,
 		}
 		if d.LoanID != nil {

@@ -46,8 +46,9 @@ func showInvoice(a *act.Act, v *store.InvoiceShown, lines []store.InvoiceLine) *
 	m := a.Network.Money
 	out := &Invoice{
 		ID: v.ID, Number: v.Number, Patron: v.PatronID, Name: v.LegalName, Branch: a.Network.BranchName(v.BranchCode),
-		Day: *store.DateOf(&v.Day), Due: *store.DateOf(&v.Due), Addressed: strings.Split(v.Addressed, "\n"), Note: v.Note,
-		Who: v.Who, Amount: m.Format(money.Amount(v.Amount)), Owed: m.Format(money.Amount(v.Owed)), Paid: v.Owed == 0,
+		Day: *store.DateOf(&v.Day), Due: *store.DateOf(&v.Due), Addressed: strings.Split(v.Addressed, "\n"),
+		Note: v.Note,
+		Who:  v.Who, Amount: m.Format(money.Amount(v.Amount)), Owed: m.Format(money.Amount(v.Owed)), Paid: v.Owed == 0,
 		Withdrawn: v.Reason, Lines: []InvoiceLine{},
 	}
 	out.Late = v.Owed > 0 && v.WithdrawnAt == nil && out.Due < a.Today()
@@ -107,7 +108,12 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	var lines []store.InvoiceLine
 	for _, c := range chosen {
 		if c.Invoice != nil && slices.Contains(b.Charges, c.ID) {
-			return nil, problem.Newf(problem.Refused, "%s stands on invoice %s already.", Say(c.About, c.Title), *c.Invoice)
+			return nil, problem.Newf(
+				problem.Refused,
+				"%s stands on invoice %s already.",
+				Say(c.About, c.Title),
+				*c.Invoice,
+			)
 		}
 		if c.Invoice == nil && !c.Disputed {
 			lines = append(lines, store.InvoiceLine{ChargeID: c.ID, Text: Say(c.About, c.Title), Amount: c.Owed})
@@ -128,7 +134,9 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	for _, l := range lines {
 		sum += l.Amount
 	}
-	a.Tell(event.Event{Kind: event.Invoiced, Patron: patron, Detail: event.Detail{Is: v.Number, Amount: money.Amount(sum)}})
+	a.Tell(event.Event{Kind: event.Invoiced, Patron: patron, Detail: event.Detail{
+		Is: v.Number, Amount: money.Amount(sum),
+	}})
 	return OneInvoice(a, v.ID)
 }
 
@@ -169,6 +177,8 @@ func WithdrawInvoice(a *act.Act, id int64, reason string) (*Invoice, error) {
 		return nil, problem.Newf(problem.Refused, "Something of invoice %s has been paid, so it stands. Reverse the payment first.", v.Number)
 	}
 	a.Tx.WithdrawInvoice(id, a.Who.ID, a.Now, reason)
-	a.Tell(event.Event{Kind: event.InvoiceWithdrawn, Patron: v.PatronID, Detail: event.Detail{Is: v.Number, Reason: reason}})
+	a.Tell(event.Event{Kind: event.InvoiceWithdrawn, Patron: v.PatronID, Detail: event.Detail{
+		Is: v.Number, Reason: reason,
+	}})
 	return OneInvoice(a, id)
 }

@@ -47,8 +47,9 @@ type Part struct {
 func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *Receipt {
 	m := a.Network.Money
 	out := &Receipt{
-		ID: r.ID, At: r.At, Branch: a.Network.BranchName(r.BranchCode), Means: r.Means, Amount: m.Format(money.Amount(r.Amount)),
-		Out: r.Amount < 0, Reference: r.Reference, Reason: r.Reason, Names: r.Patrons, Parts: []Part{},
+		ID: r.ID, At: r.At, Branch: a.Network.BranchName(r.BranchCode), Means: r.Means,
+		Amount: m.Format(money.Amount(r.Amount)),
+		Out:    r.Amount < 0, Reference: r.Reference, Reason: r.Reason, Names: r.Patrons, Parts: []Part{},
 		Stays: ledger.Reversing(taken(r), a.Who.Role, a.Here(), a.Now),
 	}
 	if r.Who != nil {
@@ -75,7 +76,9 @@ func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *
 			sum = -sum
 		}
 		name := store.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
-		out.Parts = append(out.Parts, Part{p.PatronID, name.Name(), Say(p.About, p.Title), m.Format(sum), m.Format(money.Amount(p.Balance))})
+		out.Parts = append(out.Parts, Part{
+			p.PatronID, name.Name(), Say(p.About, p.Title), m.Format(sum), m.Format(money.Amount(p.Balance)),
+		})
 	}
 	return out
 }
@@ -143,7 +146,8 @@ func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 		return nil, err
 	}
 	back := &store.Receipt{
-		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till, Means: was.Means, Amount: -was.Amount,
+		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till,
+		Means: was.Means, Amount: -was.Amount,
 		Rounding: -was.Rounding, Reference: was.Reference, Reverses: &was.ID, Reason: v.Reason,
 	}
 	if back.ID, err = a.Tx.NextID(); err != nil {

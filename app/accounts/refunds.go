@@ -73,7 +73,8 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 		sum += money.Amount(r.Amount)
 	}
 	r := &store.Receipt{
-		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till, Means: v.Means, Amount: -int64(sum),
+		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till,
+		Means: v.Means, Amount: -int64(sum),
 		Reference: strings.TrimSpace(v.Reference),
 	}
 	if v.Means == ledger.Cash {
@@ -91,7 +92,9 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 	for _, o := range owed {
 		a.Tx.EndRefund(o.ID, &r.ID, nil)
 	}
-	a.Tell(event.Event{Kind: event.PaidOut, Patron: v.Patron, Detail: event.Detail{Amount: sum, Means: string(v.Means)}})
+	a.Tell(event.Event{Kind: event.PaidOut, Patron: v.Patron, Detail: event.Detail{
+		Amount: sum, Means: string(v.Means),
+	}})
 	return OneReceipt(a, r.ID)
 }
 

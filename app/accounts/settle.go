@@ -156,8 +156,15 @@ func inCash(a *act.Act, laid string, sum money.Amount, r *store.Receipt, out *Se
 }
 
 // share writes what a payment or waiver settles of each charge, and tells of it by patron.
-func share(a *act.Act, s Settling, kind ledger.Kind, shares []ledger.Share, charges []store.OpenCharge, patrons []store.Patron,
-	out *Settled) error {
+func share(
+	a *act.Act,
+	s Settling,
+	kind ledger.Kind,
+	shares []ledger.Share,
+	charges []store.OpenCharge,
+	patrons []store.Patron,
+	out *Settled,
+) error {
 	settled := map[int64]money.Amount{}
 	for _, part := range shares {
 		c := charges[slices.IndexFunc(charges, func(c store.OpenCharge) bool { return c.ID == part.Charge })]

@@ -93,7 +93,8 @@ func showDrawer(m money.Currency, d ledger.Drawer) *Drawer {
 func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []store.TillMove) *Till {
 	m := a.Network.Money
 	t := &Till{
-		ID: row.ID, Name: row.Name, OpenedAt: row.OpenedAt, Opened: row.OpenedName, LaidIn: m.Format(money.Amount(row.LaidIn)),
+		ID: row.ID, Name: row.Name, OpenedAt: row.OpenedAt, Opened: row.OpenedName,
+		LaidIn:   m.Format(money.Amount(row.LaidIn)),
 		ClosedAt: row.ClosedAt, Says: row.Says, Moves: []TillMove{},
 	}
 	if row.ClosedName != nil {
@@ -115,7 +116,9 @@ func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []st
 // dueNow is what should lie in a till now.
 func dueNow(t *store.Till, sums *store.TillSums) ledger.Drawer {
 	return ledger.Drawer{
-		Cash: money.Amount(t.LaidIn + sums.Moved + sums.Cash), Card: money.Amount(sums.Card), Cheque: money.Amount(sums.Cheque),
+		Cash:   money.Amount(t.LaidIn + sums.Moved + sums.Cash),
+		Card:   money.Amount(sums.Card),
+		Cheque: money.Amount(sums.Cheque),
 	}
 }
 

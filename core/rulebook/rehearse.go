@@ -273,7 +273,8 @@ func (r *Rehearsal) refused(earlier []Past, p *Past, l loan.Limits) string {
 			}
 		}
 	}
-	l.LeastAge, l.ConsentNeeded, l.LeastYear = 0, false, 0 // ages, consents and school years of the past are not on record
+	// Ages, consents and school years of the past are not on record.
+	l.LeastAge, l.ConsentNeeded, l.LeastYear = 0, false, 0
 	if stops := loan.StopsFor(b, l); len(stops) > 0 {
 		return stops[0].Text
 	}

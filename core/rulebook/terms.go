@@ -225,8 +225,15 @@ var All = [termCount]TermInfo{
 		Meaning: "Lent only to patrons of at least this age; 0 is everybody"},
 	ConsentNeeded: {ID: "consent_needed", Name: "Consent needed", Kind: KindYesNo, Group: "Lending", initial: "false",
 		Meaning: "Whether patrons under 18 need a guardian's consent to older-reader material"},
-	LeastYear: {ID: "least_school_year", Name: "Least school year", Kind: KindNumber, Unit: "school years", Group: "Lending", initial: "0",
-		Meaning: "Pupils borrow it from this school year on; 0 is everybody, and who has no school year is not asked"},
+	LeastYear: {
+		ID:      "least_school_year",
+		Name:    "Least school year",
+		Kind:    KindNumber,
+		Unit:    "school years",
+		Group:   "Lending",
+		initial: "0",
+		Meaning: "Pupils borrow it from this school year on; 0 is everybody, and who has no school year is not asked",
+	},
 	AwaitedPeriod: {
 		ID:       "awaited_period",
 		Name:     "Period while others wait",

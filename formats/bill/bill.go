@@ -47,7 +47,8 @@ func Write(to io.Writer, b *Bill) error {
 	pdf.SetFooterFunc(func() {
 		pdf.SetFont("text", "", 8)
 		pdf.SetXY(left, 285)
-		pdf.CellFormat(right-left, 4, fmt.Sprintf("Invoice %s, page %d of {nb}", b.Number, pdf.PageNo()), "", 0, "R", false, 0, "")
+		says := fmt.Sprintf("Invoice %s, page %d of {nb}", b.Number, pdf.PageNo())
+		pdf.CellFormat(right-left, 4, says, "", 0, "R", false, 0, "")
 	})
 	pdf.AddPage()
 	d := drawing{pdf}
