@@ -58,28 +58,28 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 		`UPDATE patrons SET confirmed_on = DATE '2026-09-28' - (id % 400)::int WHERE id % 5 <> 0 AND class <> 'partner'`,
 		// Havenhead has three bins. Money is booked under numbers of the county's own.
 		`UPDATE branches SET bins = '{Front door,Quay kerb,Station}' WHERE code = 'HVH'`,
-		`UPDATE network SET settings = settings || jsonb_build_object('money', jsonb_build_object('till', false, 'invoice_days', 30,
-			'invoice_sender', E'Orrin Sound Libraries\n1 Quay Street\nHavenhead', 'invoice_foot',
-			'Please pay to the county''s account, with the number of this invoice.', 'accounts',
-				jsonb_build_object('receivable', '1200',
-			'cash', '1010', 'card', '1020', 'cheque', '1030', 'bank', '1000', 'income_late', '4110', 'income_lost',
-				'4120',
-			'income_processing', '4130', 'income_membership', '4200', 'income_uncollected', '4140', 'income_outside',
-				'4150',
-			'income_manual', '4160', 'waived', '5100', 'refunds', '2100', 'rounding', '5900', 'differences', '5910', 'carried', '3900')))`,
-		// A school that is invoiced, with what it owes; a charge that somebody does not accept; one that is to be given back.
-		`UPDATE patrons SET institution = true, legal_name = 'Quay Street School', preferred_name = '', shelf_name = 'QSS', born = NULL,
-			household_id = NULL, address = '9 Quay Street' WHERE id = (SELECT min(id) FROM patrons WHERE branch_code = 'HVH' AND class = 'educator')`,
+		`UPDATE network SET settings = settings || '{"money": {"till": false, "invoice_days": 30,
+			"invoice_sender": "Orrin Sound Libraries\\n1 Quay Street\\nHavenhead",
+			"invoice_foot": "Please pay to the county''s account, with the number of this invoice.",
+			"accounts": {"bank": "1000", "cash": "1010", "card": "1020", "cheque": "1030", "receivable": "1200",
+				"refunds": "2100", "carried": "3900", "income_late": "4110", "income_lost": "4120",
+				"income_processing": "4130", "income_uncollected": "4140", "income_outside": "4150",
+				"income_manual": "4160", "income_membership": "4200", "waived": "5100", "rounding": "5900",
+				"differences": "5910"}}}'`,
+		// A school that is invoiced, with what it owes; a charge that somebody does not accept; one to be given back.
+		`UPDATE patrons SET institution = true, legal_name = 'Quay Street School', preferred_name = '',
+			shelf_name = 'QSS', born = NULL, household_id = NULL, address = '9 Quay Street'
+			WHERE id = (SELECT min(id) FROM patrons WHERE branch_code = 'HVH' AND class = 'educator')`,
 		`INSERT INTO ledger (patron_id, kind, amount, about, reason, at, staff_id, branch_code)
 			SELECT p.id, 'charge', c.amount, 'manual', c.reason, '2026-09-29 15:30-03', 3, 'HVH' FROM patrons p,
-				(VALUES (4200, 'Atlas of the Sound, soaked on an outing'), (1800,
-					'Six library bags for the reading club'))
-					c (amount, reason)
+				(VALUES (4200, 'Atlas of the Sound, soaked on an outing'),
+					(1800, 'Six library bags for the reading club')) c (amount, reason)
 			WHERE p.legal_name = 'Quay Street School'`,
-		`INSERT INTO disputes (charge_id, says, at, staff_id) SELECT c.id, 'Says the book stood in the return slot on the day it was due',
-			'2026-10-05 17:20-03', 3 FROM ledger c JOIN patrons p ON p.id = c.patron_id AND p.balance > 0 AND
-				p.branch_code = 'HVH'
-			WHERE c.kind = 'charge' AND c.about = 'late' AND NOT EXISTS (SELECT 1 FROM ledger s WHERE s.settles = c.id) ORDER BY c.id DESC LIMIT 1`,
+		`INSERT INTO disputes (charge_id, says, at, staff_id)
+			SELECT c.id, 'Says the book stood in the return slot on the day it was due', '2026-10-05 17:20-03', 3
+			FROM ledger c JOIN patrons p ON p.id = c.patron_id AND p.balance > 0 AND p.branch_code = 'HVH'
+			WHERE c.kind = 'charge' AND c.about = 'late'
+				AND NOT EXISTS (SELECT 1 FROM ledger s WHERE s.settles = c.id) ORDER BY c.id DESC LIMIT 1`,
 		`INSERT INTO ledger (patron_id, kind, amount, settles, loan_id, about, reason, at, staff_id, branch_code)
 			SELECT c.patron_id, 'refund', c.amount, c.id, c.loan_id, c.about, 'Found on the shelf, never taken in',
 				'2026-10-05 16:40-03'::timestamptz, 3, 'HVH'
@@ -87,7 +87,8 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			JOIN patrons p ON p.id = c.patron_id AND p.branch_code = 'HVH'
 			WHERE c.kind = 'charge' AND c.about = 'late' AND c.at > '2026-09-01' ORDER BY c.id LIMIT 1`,
 		`INSERT INTO ledger (patron_id, kind, amount, settles, loan_id, about, reason, at, staff_id, branch_code)
-			SELECT patron_id, 'correction', -amount, settles, loan_id, about, reason, at, staff_id, branch_code FROM ledger WHERE kind = 'refund'`,
+			SELECT patron_id, 'correction', -amount, settles, loan_id, about, reason, at, staff_id, branch_code
+			FROM ledger WHERE kind = 'refund'`,
 		// Two schools list their pupils by numbers of their own; classes are those of a year and a letter.
 		`UPDATE patrons SET school = branch_code || lpad((id % 100000)::text, 5, '0'),
 			school_year = (extract(year FROM age(DATE '2026-09-01', born)) - 5)::int::text

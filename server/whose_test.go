@@ -181,7 +181,11 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		{"returnScan", http.MethodPost, "/api/returns/" + run + "/scan", map[string]string{"text": "x"}},
 		{"countAs", http.MethodPut, "/api/returns/" + run + "/counted-as", map[string]any{}},
 		{"putOnAccount", http.MethodPost, "/api/returns/" + run + "/account", map[string]any{"patron": number(patron)}},
-		{"tickPile", http.MethodPost, "/api/returns/" + run + "/piles", map[string]any{"kind": "aside", "place": "", "seen": true}},
+		{"tickPile", http.MethodPost, "/api/returns/" + run + "/piles", map[string]any{
+			"kind":  ask("SELECT kind FROM return_piles WHERE run_id = ? AND count > 0", run),
+			"place": strings.TrimSpace(ask("SELECT place || ' ' FROM return_piles WHERE run_id = ? AND count > 0", run)),
+			"seen":  true,
+		}},
 		{"answerNote", http.MethodPost, "/api/return-lines/" + line + "/note", map[string]string{"answer": "stays"}},
 		{"partsMissing", http.MethodPost, "/api/return-lines/" + line + "/missing", map[string]string{"what": "the map"}},
 		{"undoReturn", http.MethodPost, "/api/return-lines/" + line + "/undo", nil},

@@ -32,29 +32,32 @@ type Booked struct {
 // Books gives what was booked from one day to another, by day, branch and sort, each day as the network's zone has it; of one
 // branch, or of all where it is empty.
 func (t *Tx) Books(from, to time.Time, zone string, branch calendar.Code) ([]Booked, error) {
-	return list[Booked](t, `WITH days AS (SELECT $1::date::timestamp AT TIME ZONE $3 AS since, ($2::date + 1)::timestamp AT TIME ZONE $3 AS until)
+	return list[Booked](t, `WITH days AS (SELECT $1::date::timestamp AT TIME ZONE $3 AS since,
+		($2::date + 1)::timestamp AT TIME ZONE $3 AS until)
 	SELECT (x.at AT TIME ZONE $3)::date AS day, x.branch_code, x.what, x.kind, x.about, x.means, x.carried,
-		sum(x.sum)::bigint AS sum,
-		count(*)::int AS count
+		sum(x.sum)::bigint AS sum, count(*)::int AS count
 	FROM days CROSS JOIN LATERAL (
-		SELECT e.at, coalesce(r.branch_code, e.branch_code, p.branch_code) AS branch_code, 'entry' AS what, e.kind,
-			e.about,
-			coalesce(r.means, '') AS means, EXISTS (SELECT 1 FROM came_from f WHERE f.kind = 'balances'
-				AND f.ref = coalesce(e.settles, e.id) AND e.kind IN ('charge', 'correction')) AS carried, e.amount AS
-					sum
+		SELECT e.at, coalesce(r.branch_code, e.branch_code, p.branch_code) AS branch_code, 'entry' AS what,
+			e.kind, e.about, coalesce(r.means, '') AS means,
+			e.kind IN ('charge', 'correction') AND EXISTS (SELECT 1 FROM came_from f
+				WHERE f.kind = 'balances' AND f.ref = coalesce(e.settles, e.id)) AS carried,
+			e.amount AS sum
 		FROM ledger e JOIN patrons p ON p.id = e.patron_id LEFT JOIN receipts r ON r.id = e.receipt_id
 		WHERE e.at >= days.since AND e.at < days.until
-		UNION ALL SELECT r.at, r.branch_code, 'rounding', '', '', r.means, false, r.rounding FROM receipts r
+		UNION ALL
+		SELECT r.at, r.branch_code, 'rounding', '', '', r.means, false, r.rounding FROM receipts r
 		WHERE r.rounding <> 0 AND r.at >= days.since AND r.at < days.until
-		UNION ALL SELECT r.at, r.branch_code, 'payout', '', '', r.means, false, rounding - amount FROM receipts r
+		UNION ALL
+		SELECT r.at, r.branch_code, 'payout', '', '', r.means, false, rounding - amount FROM receipts r
 		WHERE r.amount < 0 AND r.reverses IS NULL AND r.at >= days.since AND r.at < days.until
-		UNION ALL SELECT m.at, t.branch_code, 'move', '', '', 'cash', false, m.amount FROM till_moves m JOIN tills t
-			ON t.id = m.till_id
+		UNION ALL
+		SELECT m.at, t.branch_code, 'move', '', '', 'cash', false, m.amount
+		FROM till_moves m JOIN tills t ON t.id = m.till_id
 		WHERE m.at >= days.since AND m.at < days.until
-		UNION ALL SELECT t.closed_at, t.branch_code, 'difference', '', '', d.means, false, d.more
-		FROM tills t CROSS JOIN LATERAL (VALUES ('cash', t.counted_cash - t.due_cash), ('card', t.counted_card -
-			t.due_card),
-			('cheque', t.counted_cheque - t.due_cheque)) d (means, more)
+		UNION ALL
+		SELECT t.closed_at, t.branch_code, 'difference', '', '', d.means, false, d.more
+		FROM tills t CROSS JOIN LATERAL (VALUES ('cash', t.counted_cash - t.due_cash),
+			('card', t.counted_card - t.due_card), ('cheque', t.counted_cheque - t.due_cheque)) d (means, more)
 		WHERE d.more <> 0 AND t.closed_at >= days.since AND t.closed_at < days.until) x
 	WHERE $4 = '' OR x.branch_code = $4
 	GROUP BY 1, 2, 3, 4, 5, 6, 7 ORDER BY 1, 2, 3, 4, 5, 6, 7`, from, to, zone, branch)
@@ -74,18 +77,20 @@ type TakenBy struct {
 
 // Takings gives what was taken from one day to another.
 func (t *Tx) Takings(from, to time.Time, zone string, branch calendar.Code) ([]TakenBy, error) {
-	return list[TakenBy](t, `WITH days AS (SELECT $1::date::timestamp AT TIME ZONE $3 AS since, ($2::date + 1)::timestamp AT TIME ZONE $3 AS until),
-	taken AS (SELECT r.* FROM days, receipts r WHERE r.at >= days.since AND r.at < days.until AND ($4 = '' OR
-		r.branch_code = $4))
-	SELECT (x.at AT TIME ZONE $3)::date AS day, x.branch_code, coalesce(t.name, '') AS till, coalesce(f.name, '')
-		AS who, x.means, x.about,
-		sum(x.sum)::bigint AS sum, count(*)::int AS count
-	FROM (SELECT r.at, r.branch_code, r.till_id, r.staff_id, r.means, e.about, -e.amount AS sum FROM taken r JOIN
-		ledger e ON e.receipt_id = r.id
-		UNION ALL SELECT r.at, r.branch_code, r.till_id, r.staff_id, r.means, '', r.amount - r.rounding FROM taken r
-			WHERE r.amount < 0 AND r.reverses IS NULL
-		UNION ALL SELECT r.at, r.branch_code, r.till_id, r.staff_id, r.means, 'rounding', r.rounding FROM taken r
-			WHERE r.rounding <> 0) x
+	return list[TakenBy](t, `WITH days AS (SELECT $1::date::timestamp AT TIME ZONE $3 AS since,
+		($2::date + 1)::timestamp AT TIME ZONE $3 AS until),
+	taken AS (SELECT r.* FROM days, receipts r
+		WHERE r.at >= days.since AND r.at < days.until AND ($4 = '' OR r.branch_code = $4))
+	SELECT (x.at AT TIME ZONE $3)::date AS day, x.branch_code, coalesce(t.name, '') AS till,
+		coalesce(f.name, '') AS who, x.means, x.about, sum(x.sum)::bigint AS sum, count(*)::int AS count
+	FROM (SELECT r.at, r.branch_code, r.till_id, r.staff_id, r.means, e.about, -e.amount AS sum
+		FROM taken r JOIN ledger e ON e.receipt_id = r.id
+		UNION ALL
+		SELECT r.at, r.branch_code, r.till_id, r.staff_id, r.means, '', r.amount - r.rounding
+		FROM taken r WHERE r.amount < 0 AND r.reverses IS NULL
+		UNION ALL
+		SELECT r.at, r.branch_code, r.till_id, r.staff_id, r.means, 'rounding', r.rounding
+		FROM taken r WHERE r.rounding <> 0) x
 	LEFT JOIN tills t ON t.id = x.till_id LEFT JOIN staff f ON f.id = x.staff_id
 	GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 1 DESC, 2, 3, 4, 5, 6`, from, to, zone, branch)
 }

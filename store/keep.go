@@ -144,8 +144,8 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			pickup = NULL, may_use = '{}',
 			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, pin_hash = '',
 			in_area = NULL,
-			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}', receipt =
-				NULL
+			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}',
+			receipt = NULL
 			WHERE id = $1),
 		parted AS (DELETE FROM merges WHERE gone_id = $1 OR kept_id = $1),
 		ward AS (UPDATE patrons SET guardian_id = NULL WHERE guardian_id = $1),

@@ -42,15 +42,16 @@ type ReceiptShown struct {
 	Patrons    []string // legal names
 }
 
-const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, r.means, r.amount, r.rounding, r.laid_down,
-		r.reference, r.reverses, r.reason, f.name AS who, t.name AS till,
+const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, r.means, r.amount, r.rounding,
+		r.laid_down, r.reference, r.reverses, r.reason, f.name AS who, t.name AS till,
 		(SELECT b.id FROM receipts b WHERE b.reverses = r.id) AS reversed_by,
 		EXISTS (SELECT 1 FROM ledger e JOIN ledger g ON g.settles = e.settles AND g.kind = 'refund' AND g.id > e.id
 			WHERE e.receipt_id = r.id) AS given_back,
-		ARRAY(SELECT DISTINCT p.legal_name FROM ledger e JOIN patrons p ON p.id = e.patron_id WHERE e.receipt_id = r.id
-			UNION SELECT p.legal_name FROM refund_ends x JOIN ledger e ON e.id = x.refund_id JOIN patrons p ON p.id =
-				e.patron_id
-			WHERE x.receipt_id = r.id ORDER BY 1) AS patrons
+		ARRAY(SELECT p.legal_name FROM ledger e JOIN patrons p ON p.id = e.patron_id WHERE e.receipt_id = r.id
+			UNION
+			SELECT p.legal_name FROM refund_ends x JOIN ledger e ON e.id = x.refund_id
+				JOIN patrons p ON p.id = e.patron_id WHERE x.receipt_id = r.id
+			ORDER BY 1) AS patrons
 	FROM receipts r LEFT JOIN staff f ON f.id = r.staff_id LEFT JOIN tills t ON t.id = r.till_id `
 
 // Receipts gives a page of the receipts of a branch, of a till or of a patron, newest first; those that are 0 or empty do not
@@ -100,13 +101,15 @@ func (t *Tx) OneReceipt(id int64) (*ReceiptShown, []ReceiptPart, error) {
 func askReceipt(q *questions, rows *[]ReceiptShown, id int64) *[]ReceiptPart {
 	parts := &[]ReceiptPart{}
 	ask(q, rows, receiptsShown+"WHERE r.id = $1", id)
-	ask(q, parts, `SELECT e.id, e.kind, e.amount, e.settles, e.loan_id, e.about, e.patron_id, p.legal_name, p.preferred_name,
-			p.balance, coalesce(b.name, CASE e.about WHEN 'manual' THEN c.reason END, '') AS title
-		FROM (SELECT id FROM ledger WHERE receipt_id = $1 UNION ALL SELECT refund_id FROM refund_ends WHERE
-			receipt_id = $1) w
+	ask(q, parts, `SELECT e.id, e.kind, e.amount, e.settles, e.loan_id, e.about, e.patron_id,
+			p.legal_name, p.preferred_name, p.balance,
+			coalesce(b.name, CASE e.about WHEN 'manual' THEN c.reason END, '') AS title
+		FROM (SELECT id FROM ledger WHERE receipt_id = $1
+			UNION ALL SELECT refund_id FROM refund_ends WHERE receipt_id = $1) w
 		JOIN ledger e ON e.id = w.id JOIN patrons p ON p.id = e.patron_id LEFT JOIN ledger c ON c.id = e.settles
-		LEFT JOIN loans l ON l.id = e.loan_id OR l.id = c.loan_id LEFT JOIN items i ON i.id = l.item_id
-		LEFT JOIN titles b ON b.id = i.title_id ORDER BY p.legal_name, p.id, e.id`, id)
+		LEFT JOIN loans l ON l.id = coalesce(e.loan_id, c.loan_id)
+		LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
+		ORDER BY p.legal_name, p.id, e.id`, id)
 	return parts
 }
 
@@ -146,11 +149,11 @@ type RefundOwed struct {
 	Reason                   string
 }
 
-const refundsOwed = `SELECT r.id, r.patron_id, r.amount, p.legal_name, p.preferred_name, p.card, r.branch_code, r.about, r.at,
-		coalesce(b.name, CASE r.about WHEN 'manual' THEN c.reason END, '') AS title, r.reason
+const refundsOwed = `SELECT r.id, r.patron_id, r.amount, p.legal_name, p.preferred_name, p.card, r.branch_code,
+		r.about, r.at, r.reason, coalesce(b.name, CASE r.about WHEN 'manual' THEN c.reason END, '') AS title
 	FROM ledger r JOIN patrons p ON p.id = r.patron_id JOIN ledger c ON c.id = r.settles
-	LEFT JOIN loans l ON l.id = coalesce(r.loan_id, c.loan_id) LEFT JOIN items i ON i.id = l.item_id LEFT JOIN
-		titles b ON b.id = i.title_id
+	LEFT JOIN loans l ON l.id = coalesce(r.loan_id, c.loan_id)
+	LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
 	WHERE r.kind = 'refund' AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`
 
 // RefundsOwed gives a page of what is to be given back, oldest first.
