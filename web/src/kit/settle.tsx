@@ -158,8 +158,8 @@ function Choose({
         <div key={d.id} className="grid gap-1">
           {of.length > 1 && <b className="font-semibold">{d.name}</b>}
           {d.charges.map((c) => (
-            <span key={c.id} className="flex items-baseline gap-2">
-              <label className="flex min-w-0 flex-1 items-baseline gap-2">
+            <span key={c.id} className="flex flex-wrap items-baseline justify-end gap-x-3 gap-y-0.5">
+              <label className="flex min-w-0 basis-full items-baseline gap-2">
                 {several && (
                   <input
                     type="checkbox"
