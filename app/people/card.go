@@ -174,7 +174,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	if on := store.DateOf(p.ConfirmedOn); on != nil {
 		c.Confirmed = on.Say()
 	}
-	c.Gives, c.Invoiced = a.Network.Settled.Counter.Gives(p.Receipt), p.Institution
+	c.Gives, c.Invoiced = a.Network.Settled.Counter.Gives(p.Receipt, p.Email != ""), p.Institution
 	if p.Receipt != nil {
 		c.Receipt = *p.Receipt
 	}

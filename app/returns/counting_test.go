@@ -138,6 +138,27 @@ func TestTwoStationsOneBin(t *testing.T) {
 	assert.NotEqual(t, run.ID, begin(t, w, one, "bin").ID)
 }
 
+// A station that was left on overnight does not go on with yesterday's run: its next scan is told that it is over, and begins one that
+// counts as the last open day.
+func TestRunOfYesterdayIsOver(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	_, items := w.Title("HVH")
+	run := begin(t, w, here, "bin")
+	w.Later(24 * time.Hour)
+	_, err := testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
+	require.ErrorContains(t, err, "begun on another day")
+	looked := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*returns.Run, error) { return returns.Look(a, run.ID) })
+	assert.True(t, looked.Finished, "so the station asks for another")
+	next := begin(t, w, here, "bin")
+	assert.NotEqual(t, run.ID, next.ID)
+	assert.Equal(t, "2026-10-06", next.Counted)
+	scan(t, w, here, next.ID, items[0])
+	with := begin(t, w, here, "patron")
+	w.Later(24 * time.Hour)
+	scan(t, w, here, with.ID, items[0])
+}
+
 // Bins have names; each is emptied by itself, and it is known when and by whom.
 func TestNamedBins(t *testing.T) {
 	w := testkit.NewWorld(t)

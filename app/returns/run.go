@@ -111,7 +111,7 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
-	if run != nil && mode == "bin" && *store.DateOf(&run.Day) != a.Today() {
+	if run != nil && isOver(a, run) {
 		a.Tx.FinishRun(run.ID, a.Now) // nobody has finished it when they went home
 		run = nil
 	}
@@ -139,6 +139,11 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 		return nil, err
 	}
 	return show(a, &store.RunState{Run: *run})
+}
+
+// isOver tells whether a run takes nothing more, though nobody has finished it.
+func isOver(a *act.Act, run *store.ReturnRun) bool {
+	return loan.RunIsOver(run.Mode == "bin", *store.DateOf(&run.Day), a.Today())
 }
 
 // binOf gives the bin that is meant: one of the branch's, its first where none is said.
@@ -355,7 +360,7 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 		ID: run.ID, Mode: run.Mode, Bin: run.Bin, LetOff: run.LetOff, Excused: run.Excused,
 		Odd:   run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != "",
 		Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
-		Finished: run.FinishedAt != nil, Says: "Counted as now.",
+		Finished: run.FinishedAt != nil || isOver(a, run), Says: "Counted as now.",
 	}
 	if d := store.DateOf(run.CountedAs); d != nil {
 		out.Counted, out.Says = d.String(), "Counted as returned "+d.Say()+"."

@@ -285,6 +285,10 @@ func BinCountsAs(b *calendar.Branch, day calendar.Date, emptiedToday bool) *cale
 	return &last
 }
 
+// RunIsOver tells whether a run that was begun on a day takes nothing more: a bin's run ends with its day, since what lies in the bin on
+// the next one counts anew. With a patron there it goes on.
+func RunIsOver(ofBin bool, begun, today calendar.Date) bool { return ofBin && begun != today }
+
 // MayCountAs tells whether returns on a day may count as an earlier one, for somebody who may go back so many days before
 // the last open day, nil for as many as they like; and which is the first.
 func MayCountAs(b *calendar.Branch, today, as calendar.Date, back *int) (first calendar.Date, may bool) {

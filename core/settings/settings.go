@@ -130,12 +130,17 @@ func (c Counter) check() error {
 	return nil
 }
 
-// Gives is what somebody gets of what was lent to them: as they have chosen, nil for nothing, or as the network has settled.
-func (c Counter) Gives(chosen *string) string {
+// Gives is what somebody gets of what was lent to them: as they have chosen, nil for nothing, or as the network has settled. Who has
+// no mail address gets a slip instead of mail.
+func (c Counter) Gives(chosen *string, mail bool) string {
+	what := c.Receipt
 	if chosen != nil {
-		return *chosen
+		what = *chosen
 	}
-	return c.Receipt
+	if !mail && (what == "mail" || what == "both") {
+		return "slip"
+	}
+	return what
 }
 
 // Money is how money is taken and booked.

@@ -105,3 +105,13 @@ func TestRightsOfOne(t *testing.T) {
 		assert.ErrorContains(t, err, says, text)
 	}
 }
+
+// What somebody gets is theirs to choose, else the network's; mail goes to nobody without an address.
+func TestWhatIsGiven(t *testing.T) {
+	both, none := "both", "none"
+	c := settings.Counter{Receipt: "mail"}
+	assert.Equal(t, "mail", c.Gives(nil, true))
+	assert.Equal(t, "slip", c.Gives(nil, false))
+	assert.Equal(t, "slip", c.Gives(&both, false))
+	assert.Equal(t, "none", c.Gives(&none, true))
+}
