@@ -47,6 +47,7 @@ func main() {
 		stations, err := strconv.Atoi(arg)
 		check(err)
 		round(db, base, stations)
+		counter(db, base, stations)
 	}
 	fmt.Printf("memory of the server: %d MB at rest, %d MB after the load\n", rest, memory(os.Args[2]))
 }
@@ -154,13 +155,17 @@ func things(db *sql.DB, stations int) []start {
 	return out
 }
 
-// station lends each item and takes it back in a run, as one station at a desk does.
-func station(base string, from start, items []string) (lend, back []time.Duration) {
+// signedIn signs somebody in, and gives what sends a request of theirs and reads its answer: a GET where there is no body.
+func signedIn(base, login string) func(path, body string) []byte {
 	jar, err := cookiejar.New(nil)
 	check(err)
 	client := &http.Client{Jar: jar, Timeout: 30 * time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 2}}
 	send := func(path, body string) []byte {
-		request, err := http.NewRequest(http.MethodPost, base+path, bytes.NewBufferString(body))
+		method := http.MethodPost
+		if body == "" {
+			method = http.MethodGet
+		}
+		request, err := http.NewRequest(method, base+path, bytes.NewBufferString(body))
 		check(err)
 		request.Header.Set("Content-Type", "application/json")
 		request.Header.Set("Idempotency-Key", rand.Text())
@@ -174,7 +179,13 @@ func station(base string, from start, items []string) (lend, back []time.Duratio
 		}
 		return data
 	}
-	send("/api/sign-in/demo", fmt.Sprintf(`{"Login":%q}`, from.login))
+	send("/api/sign-in/demo", fmt.Sprintf(`{"Login":%q}`, login))
+	return send
+}
+
+// station lends each item and takes it back in a run, as one station at a desk does.
+func station(base string, from start, items []string) (lend, back []time.Duration) {
+	send := signedIn(base, from.login)
 	var run struct{ ID int64 }
 	check(json.Unmarshal(send("/api/returns", `{"mode":"bin"}`), &run))
 	for _, item := range items {
@@ -188,7 +199,7 @@ func station(base string, from start, items []string) (lend, back []time.Duratio
 		send(fmt.Sprintf("/api/returns/%d/scan", run.ID), fmt.Sprintf(`{"text":%q}`, item))
 		back = append(back, time.Since(begun))
 	}
-	send(fmt.Sprintf("/api/returns/%d/finish", run.ID), "")
+	send(fmt.Sprintf("/api/returns/%d/finish", run.ID), "{}")
 	return lend, back
 }
 
@@ -207,10 +218,18 @@ var tps = regexp.MustCompile(`tps = ([0-9.]+)`)
 
 // pgbench gives how many loans a second the least SQL makes, and ends them.
 func pgbench(db *sql.DB, stations int) float64 {
+	value := rateOf(least, stations)
+	_, err := db.Exec("UPDATE loans SET returned_at = lent_at WHERE situation = '{}' AND returned_at IS NULL")
+	check(err)
+	return value
+}
+
+// rateOf gives how often a second pgbench runs a script with so many clients.
+func rateOf(sql string, stations int) float64 {
 	script, err := os.CreateTemp("", "least-*.sql")
 	check(err)
 	defer func() { _ = os.Remove(script.Name()) }()
-	_, err = script.WriteString(least)
+	_, err = script.WriteString(sql)
 	check(err)
 	check(script.Close())
 	out, err := exec.Command("sh", "-c",
@@ -220,8 +239,6 @@ func pgbench(db *sql.DB, stations int) float64 {
 	if err != nil {
 		check(fmt.Errorf("%w: %s", err, out))
 	}
-	_, err = db.Exec("UPDATE loans SET returned_at = lent_at WHERE situation = '{}' AND returned_at IS NULL")
-	check(err)
 	found := tps.FindSubmatch(out)
 	value, err := strconv.ParseFloat(string(found[1]), 64)
 	check(err)
