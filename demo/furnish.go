@@ -31,6 +31,10 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			"INSERT INTO stations (branch_code, name, paper, slips, sounds) VALUES ($1, $2, $3, $4, $5)",
 			s...)
 	}
+	for _, e := range Equipped {
+		batch.Queue("UPDATE stations SET pad = 'ws://127.0.0.1:1/', terminal = '127.0.0.1:1' WHERE branch_code = $1 AND name = $2",
+			e.Branch, e.Station)
+	}
 	for class, ages := range g.file.Ages {
 		batch.Queue(
 			"UPDATE classes SET from_age = $2::float8, to_age = $3::float8, next = $4 WHERE kind = 'patron' AND code = $1",

@@ -253,6 +253,7 @@ func TestHeaders(t *testing.T) {
 		assert.Contains(t, policy, part)
 	}
 	assert.NotContains(t, policy, "script-src 'unsafe")
+	assert.Contains(t, policy, "connect-src 'self' ws://127.0.0.1:* ws://localhost:*;")
 	assert.Contains(t, answer.Header.Get("Permissions-Policy"), "camera=()")
 	assert.NotEmpty(t, answer.Header.Get("Strict-Transport-Security"))
 	assert.Regexp(t, regexp.MustCompile("^[a-z0-9]{12}$"), answer.Header.Get(server.RequestHeader))

@@ -66,6 +66,7 @@ type Me struct {
 	Currency string           `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
 	Training bool             `json:"training" doc:"Runs on a training clock"`
 	Mailbox  string           `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
+	Cards    string           `json:"terminals" doc:"Where cards are held to the stand-ins of card terminals; empty outside the demo"`
 	Records  string           `json:"records" doc:"Address of the stand-in for records of titles; empty outside the demo"`
 	Outside  string           `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
 	Numbers  []ident.Pattern  `json:"numbers" doc:"How numbers look, for showing them in groups"`
@@ -97,6 +98,8 @@ type StationHere struct {
 	Paper  string `json:"paper" enum:"80mm,58mm,a4,letter"`
 	Slips  bool   `json:"slips" doc:"Slips print by themselves"`
 	Sounds bool   `json:"sounds"`
+	Pad    string `json:"pad" doc:"Where its pad is reached; empty: it has none"`
+	Cards  bool   `json:"cards" doc:"It has a card terminal"`
 }
 
 // ReasonHere is one that can be chosen, of a list.
@@ -234,7 +237,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
 		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
-		Mailbox: s.options.Mailbox, Outside: s.options.Outside, Records: s.options.Records,
+		Mailbox: s.options.Mailbox, Cards: s.options.Terminals, Outside: s.options.Outside, Records: s.options.Records,
 		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
@@ -255,7 +258,9 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	}
 	for _, st := range a.Network.Stations {
 		if st.BranchCode == a.Who.Branch {
-			me.Stations = append(me.Stations, StationHere{st.ID, st.Name, st.Paper, st.Slips, st.Sounds})
+			me.Stations = append(me.Stations, StationHere{
+				st.ID, st.Name, st.Paper, st.Slips, st.Sounds, st.Pad, st.Terminal != "",
+			})
 		}
 	}
 	for _, c := range a.Network.Choices {

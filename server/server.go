@@ -33,6 +33,7 @@ import (
 type Options struct {
 	Demo      bool           // started as a demo: its people sign in with one click
 	Mailbox   string         // address of the stand-in's mailbox; empty outside the demo
+	Terminals string         // address of the page of the card terminals' stand-ins; empty outside the demo
 	Outside   string         // address of the partners' stand-in; empty outside the demo
 	Records   string         // address of the stand-in for records of titles; empty outside the demo
 	Plain     bool           // without TLS, as on loopback: cookies over plain HTTP
@@ -184,14 +185,14 @@ func (s *Server) Inside() http.Handler {
 }
 
 // headers say to browsers what pages of ours never do: run what others wrote, be shown inside of another page, send a form
-// elsewhere, use a camera. Styles stand in the markup where a list draws its rows.
+// elsewhere, use a camera. Beside the server they speak with nothing but the pad at their own station. Styles stand in the markup where a list draws its rows.
 func (s *Server) headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set(
 			"Content-Security-Policy",
 			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
-				"font-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+				"font-src 'self' data:; connect-src 'self' ws://127.0.0.1:* ws://localhost:*; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
 		)
 		h.Set(
 			"Permissions-Policy",

@@ -23,7 +23,7 @@ import (
 	"github.com/emersion/go-smtp"
 )
 
-//go:embed mailbox.html partners.html
+//go:embed mailbox.html partners.html pad.html terminals.html
 var pages embed.FS
 
 // Mail is a mail server that keeps what it is given in a folder, one file a message, and shows it

@@ -91,7 +91,8 @@ type Station struct {
 	ID            int64
 	BranchCode    calendar.Code
 	Name, Paper   string
-	Slips, Sounds bool // slips print by themselves; sounds are on
+	Slips, Sounds bool   // slips print by themselves; sounds are on
+	Pad, Terminal string // where its pad and its card terminal are reached; empty: it has none
 }
 
 // Staff is somebody who works here.

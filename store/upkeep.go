@@ -316,9 +316,11 @@ func (t *Tx) DropChoice(list, code string) {
 
 // PutStation writes a station; DropStation takes it away.
 func (t *Tx) PutStation(s *Station) {
-	t.queueOne(`INSERT INTO stations (id, branch_code, name, paper, slips, sounds) VALUES ($1, $2, $3, $4, $5, $6)
-		ON CONFLICT (id) DO UPDATE SET branch_code = $2, name = $3, paper = $4, slips = $5, sounds = $6`,
-		s.ID, s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds)
+	t.queueOne(`INSERT INTO stations (id, branch_code, name, paper, slips, sounds, pad, terminal)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+		ON CONFLICT (id) DO UPDATE SET branch_code = $2, name = $3, paper = $4, slips = $5, sounds = $6, pad = $7,
+			terminal = $8`,
+		s.ID, s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds, s.Pad, s.Terminal)
 }
 
 // DropStation takes a station away.

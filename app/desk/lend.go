@@ -30,6 +30,7 @@ type Lending struct {
 	Completed bool            // the number's check digit was added
 	Try       bool            // only to see what would come of it
 	Missing   string          // what of its parts is missing, to be noted for whoever takes it back
+	Counted   int             // how many parts of it a pad has counted; 0: none did
 	Fetching  int64           // the patron who fetches it for who waits for it; 0: they borrow it themselves
 }
 
@@ -148,7 +149,7 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 	if a.Network.Settled.Asks(b.Patron.AskBefore) {
 		in.Asks = append(in.Asks, hadBefore(a, b))
 	}
-	in.Asks = append(in.Asks, loan.Note(f.Item.Note), loan.Parts(f.Item.Parts, f.Item.PartsSay))
+	in.Asks = append(in.Asks, loan.Note(f.Item.Note), loan.Parts(f.Item.Parts, f.Item.PartsSay, l.Counted))
 	in.Awaited = b.Waiting
 	waitsHere := in.Claim != nil && in.Claim.Ready && f.Hold.Pickup == a.Who.Branch
 	if waitsHere && l.Fetching == 0 && mayFetch(a, f.Hold.Patron, b.Patron) {

@@ -63,6 +63,7 @@ type Scan struct {
 	Reason  string          `json:"reason,omitempty" maxLength:"500" doc:"Why a stop is gone past"`
 	Try     bool            `json:"try,omitempty" doc:"Only to see what would come of it; nothing counts yet"`
 	Missing string          `json:"missing,omitempty" maxLength:"200" doc:"What of its parts is missing, to be noted for whoever takes it back"`
+	Counted int             `json:"counted,omitempty" minimum:"0" maximum:"999" doc:"How many parts of it a pad has counted by their tags"`
 	Fetch   bool            `json:"fetch,omitempty" doc:"It is fetched by this patron for who waits for it, and lent to them"`
 }
 
@@ -104,7 +105,7 @@ func take(a *act.Act, s Scan, scan ident.Scan) (*Result, error) {
 	}
 	l := Lending{
 		Item: scan.Number, Patron: s.Patron, Past: s.Past, Reason: s.Reason, Completed: scan.Completed, Try: s.Try,
-		Missing: strings.TrimSpace(s.Missing),
+		Missing: strings.TrimSpace(s.Missing), Counted: s.Counted,
 	}
 	if s.Fetch {
 		return fetch(a, l)

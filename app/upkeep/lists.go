@@ -9,6 +9,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/device"
 	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/store"
@@ -21,6 +22,9 @@ type Station struct {
 	Paper  string        `json:"paper" enum:"80mm,58mm,a4,letter" doc:"Of its slip printer"`
 	Slips  bool          `json:"slips" doc:"Slips print by themselves"`
 	Sounds bool          `json:"sounds"`
+
+	Pad      string `json:"pad" maxLength:"200" doc:"Where its pad is reached, such as ws://127.0.0.1:7411/pad; empty: it has none"`
+	Terminal string `json:"terminal" maxLength:"200" doc:"Where its card terminal is reached, such as 10.20.3.15:7500; empty: it has none"`
 }
 
 type stations struct{}
@@ -30,7 +34,7 @@ func (stations) Call(_ string, s *Station) string { return s.Name }
 func (stations) Load(a *act.Act, key string) (*Station, error) {
 	for _, s := range a.Network.Stations {
 		if fmt.Sprint(s.ID) == key {
-			return &Station{s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds}, nil
+			return &Station{s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds, s.Pad, s.Terminal}, nil
 		}
 	}
 	return nil, nil
@@ -49,6 +53,9 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 	if is.Name == "" {
 		return nil, problem.Newf(problem.Invalid, "A station needs a name.")
 	}
+	if err := besides(is); err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
 	if _, err := a.Network.OpenBranch(is.Branch); err != nil {
 		return nil, err
 	}
@@ -64,8 +71,23 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 	}
 	a.Tx.PutStation(&store.Station{
 		ID: id, BranchCode: is.Branch, Name: is.Name, Paper: is.Paper, Slips: is.Slips, Sounds: is.Sounds,
+		Pad: is.Pad, Terminal: is.Terminal,
 	})
 	return is, nil
+}
+
+// besides checks the addresses of what stands beside a station.
+func besides(is *Station) error {
+	is.Pad, is.Terminal = strings.TrimSpace(is.Pad), strings.TrimSpace(is.Terminal)
+	if is.Pad != "" {
+		if err := device.Pad(is.Pad); err != nil {
+			return err
+		}
+	}
+	if is.Terminal != "" {
+		return device.Terminal(is.Terminal)
+	}
+	return nil
 }
 
 // Class is a patron class, a material class or a collection.

@@ -10,7 +10,6 @@ import (
 	"net/netip"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"runtime/debug"
 	"strconv"
 	"strings"
@@ -33,9 +32,7 @@ import (
 	"nevrin/app/rules"
 	"nevrin/app/staff"
 	"nevrin/core/calendar"
-	"nevrin/demo"
 	"nevrin/server"
-	"nevrin/standin"
 	"nevrin/store"
 	"nevrin/web"
 )
@@ -211,89 +208,6 @@ func descriptionCommand() *cobra.Command {
 	}
 }
 
-func demoCommand() *cobra.Command {
-	var folder string
-	var only bool
-	cmd := &cobra.Command{
-		Use:   "demo",
-		Short: "Make the demo network if it is not there, and serve it with its stand-ins",
-		Args:  cobra.NoArgs,
-	}
-	cmd.Flags().StringVar(&folder, "folder", ".data", "where the stand-ins keep what they are given")
-	cmd.Flags().BoolVar(&only, "only-make", false, "make the network and stop")
-	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
-		s, err := fromEnvironment()
-		if err != nil {
-			return err
-		}
-		mail, err := standin.NewMail(filepath.Join(folder, "mail"))
-		if err != nil {
-			return err
-		}
-		smtp, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			return err
-		}
-		page, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			return err
-		}
-		ctx, cancel := context.WithCancel(cmd.Context())
-		defer cancel()
-		go mail.Serve(ctx, smtp, page)
-		s.mail = smtp.Addr().String()
-		mailbox := "http://" + page.Addr().String() + "/"
-		outside, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			return err
-		}
-		libraries := standin.NewPartners()
-		go libraries.Serve(ctx, outside)
-		known, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			return err
-		}
-		go standin.NewRecords().Serve(ctx, known)
-		records := "http://" + known.Addr().String() + "/"
-		prepare := func(ctx context.Context, db *store.Store, address string) error {
-			begun := time.Now()
-			made, err := demo.Make(ctx, db)
-			if made {
-				fmt.Printf("Demo network made in %.1f s.\n", time.Since(begun).Seconds())
-				debug.FreeOSMemory() // making it takes several hundred megabytes, serving it few
-			}
-			if err != nil {
-				return err
-			}
-			// The stand-ins have another address each time, and so may we.
-			libraries.Reach("http://" + address + "/iso18626/")
-			base := "http://" + outside.Addr().String() + "/"
-			if err := db.PartnersAt(ctx, base); err != nil {
-				return err
-			}
-			return db.RecordsAt(ctx, "Coast Records", records+"sru", records+"covers/{isbn}.png")
-		}
-		if only {
-			db, err := store.Open(s.database, nil)
-			if err != nil {
-				return err
-			}
-			if err := db.Migrate(ctx); err != nil {
-				return err
-			}
-			return prepare(ctx, db, "")
-		}
-		options, err := s.options()
-		if err != nil {
-			return err
-		}
-		options.Demo, options.Plain = true, true
-		options.Mailbox, options.Outside, options.Records = mailbox, "http://"+outside.Addr().String()+"/", records
-		return run(ctx, s, options, prepare)
-	}
-	return cmd
-}
-
 // run serves until it is told to stop. The database may come later than the program, and go away
 // and come back; until it is there a page says so.
 func run(
@@ -355,6 +269,9 @@ func run(
 	}
 	ready.Store(srv)
 	fmt.Println("Nevrin is at http://" + listener.Addr().String() + "/")
+	if options.Terminals != "" {
+		fmt.Println("Card terminals of the demo are at " + options.Terminals)
+	}
 	if options.Mailbox != "" {
 		fmt.Println("Mail of the demo is at " + options.Mailbox)
 	}

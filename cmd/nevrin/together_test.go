@@ -477,9 +477,9 @@ func (s *station) do(d deed) (told, error) {
 		var r struct{ Owing []struct{ Owes string } }
 		settling := map[string]any{
 			"patrons": []int64{s.accounts[d.about]},
-			"amount": fmt.Sprintf("%d.%02d", d.sum/100, d.sum%100),
-			"means":  []string{"cheque", "card", ""}[d.sum%3],
-			"reason": "Asked for.",
+			"amount":  fmt.Sprintf("%d.%02d", d.sum/100, d.sum%100),
+			"means":   []string{"cheque", "card", ""}[d.sum%3],
+			"reason":  "Asked for.",
 		}
 		status, err := s.ask("/api/money", settling, &r)
 		if err != nil || status != http.StatusOK {

@@ -206,12 +206,15 @@ func Note(text string) *Stop {
 	return &Stop{Noted, "Noted: “" + text + "”"}
 }
 
-// Parts asks whether all parts of an item are there; nil where it is one thing.
-func Parts(count int, says string) *Stop {
-	if count <= 1 {
+// Parts asks whether all parts of an item are there; nil where it is one thing, and where a pad has counted as many tags.
+func Parts(count int, says string, counted int) *Stop {
+	if count <= 1 || counted == count {
 		return nil
 	}
 	text := fmt.Sprintf("It has %d parts to count", count)
+	if counted > 0 {
+		text = fmt.Sprintf("The pad has counted %d, and it has %d parts", counted, count)
+	}
 	if says != "" {
 		text += ": " + strings.TrimSuffix(says, ".")
 	}

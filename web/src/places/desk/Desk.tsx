@@ -4,6 +4,7 @@ import { useStore } from "zustand";
 import { announce } from "../../kit/announce";
 import { Ask } from "../../kit/ask";
 import { useMe } from "../../kit/me";
+import { PadBar } from "../../kit/pad/bar";
 import { api, keyed } from "../../api/client";
 import { Button, Card, Empty, Head, Quiet, Scrolled, Trouble } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
@@ -50,6 +51,7 @@ export function DeskPlace() {
         <Head title="Desk" says={`Scan a card to begin${byName ? ", or type a name to find the patron" : ""}.`} />
       )}
       <LeftBehind />
+      <PadBar taker="desk" ready={card !== undefined} waits="Scan the card; then they are lent." />
       <div
         className={clsx(
           "grid items-start gap-3.5",

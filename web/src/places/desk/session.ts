@@ -5,6 +5,7 @@ import { add, again, change, drop, scans, takers, type Outcome, type Scan, type 
 import { printSlip } from "../../kit/print";
 import { slipsPrint } from "../../kit/settings";
 import { who } from "../../kit/me";
+import { secure } from "../../kit/pad/pad";
 import { play, sound } from "../../kit/sound";
 import { write } from "../../kit/write";
 
@@ -144,6 +145,8 @@ interface Given {
   count?: boolean;
   missing?: string;
   fetch?: boolean;
+  /** How many parts a pad has counted. */
+  counted?: number;
 }
 
 /** Whose a scan is, and by what name. */
@@ -206,6 +209,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
         reason: given.reason,
         missing: given.missing,
         fetch: given.fetch,
+        counted: given.counted,
         try: stages() && !given.count && !scan.adopted ? true : undefined,
       },
     }),
@@ -229,6 +233,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   if (result.line && result.kind === "lent") {
     const lent = result.line;
     changeCard(result.patron, (c) => withLine(c, lent));
+    secure([scan.text, lent.barcode], false, lent.title);
   }
   if (result.stale) void lookAgain(result.patron);
   const line: Line = { result, patron: result.patron ?? patron, whose: patron === whose.id ? name : undefined };
@@ -303,6 +308,7 @@ export async function undo(scan: Scan) {
   }
   play("done");
   change(scan.id, { result: { ...line, undone: true } });
+  secure([scan.text, line.result.line?.barcode], true, title);
   changeCard(undone.answer.patron, (c) => withoutLoan(c, loan));
   if (undone.answer.stale) void lookAgain(undone.answer.patron);
 }

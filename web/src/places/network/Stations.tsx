@@ -20,6 +20,8 @@ const schema = z.object({
   paper: z.enum(["80mm", "58mm", "a4", "letter"]),
   slips: z.boolean(),
   sounds: z.boolean(),
+  pad: check.text,
+  terminal: check.text,
 });
 
 /** Stations: who sits down at one chooses it once, in the menu at the top right, and it prints and sounds as it should. */
@@ -42,6 +44,8 @@ export function Stations({ rows }: { rows: Shown<Station>[] }) {
           <span className="text-ink-2">
             {papers.find(([code]) => code === s.paper)?.[1]}, slips print {s.slips ? "by themselves" : "when asked"},
             sounds {s.sounds ? "on" : "off"}
+            {s.pad && ", a pad"}
+            {s.terminal && ", a card terminal"}
           </span>
         </>
       )}
@@ -68,7 +72,7 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
     <Form
       label={row ? `Change ${row.is.name}` : "Add a station"}
       schema={schema}
-      start={row?.is ?? { branch: me.branch, name: "", paper: "80mm", slips: false, sounds: true }}
+      start={row?.is ?? { branch: me.branch, name: "", paper: "80mm", slips: false, sounds: true, pad: "", terminal: "" }}
       write={keep}
       onSend={(is) => keep.run({ key: row?.key ?? "", seen: row?.seen ?? 0, is })}
       className="flex flex-wrap items-end gap-2.5"
@@ -78,6 +82,8 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
       <ChoiceField name="paper" label="Paper of its printer" options={papers} />
       <TickField name="slips" label="Slips print by themselves" />
       <TickField name="sounds" label="Sounds" />
+      <TextField name="pad" label="Its pad, if it has one: ws://127.0.0.1:7411/pad" width="w-72" />
+      <TextField name="terminal" label="Its card terminal, if it has one: 10.20.3.15:7500" width="w-72" />
       <Foot write={keep} onLeave={done}>
         {row ? "Keep" : "Add"}
       </Foot>

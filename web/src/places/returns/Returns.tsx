@@ -7,6 +7,7 @@ import * as check from "../../kit/checks";
 import { DateField, Form, Send, TextField } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
+import { PadBar } from "../../kit/pad/bar";
 import { Button, Card, Code, Head, Quiet } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
@@ -54,6 +55,7 @@ export function ReturnsPlace() {
       <Head title="Returns" says={!open?.run.odd && open?.run.says}>
         <Situation mode={mode} />
       </Head>
+      <PadBar taker="returns" ready />
       {mode === "bin" && <Bins chosen={open?.run.bin} />}
       {open && <Counts key={open.run.id} run={open.run} session={session} />}
       {found && <FoundLent found={found} />}

@@ -14,7 +14,7 @@ import { SignPanel, SignTag } from "../../kit/sign";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
 import { Why } from "../../kit/why";
-import { changed, merged, type Change, type Line, type Run } from "./session";
+import { changed, merged, secureAsIs, type Change, type Line, type Run } from "./session";
 
 /** A line of the tape: one that the server knows, or one that is still on its way to it. */
 interface Entry {
@@ -190,9 +190,13 @@ function Account({ line: l }: { line: Line }) {
 function Acts({ line: l, run }: { line: Line; run: Run }) {
   const me = useMe();
   const [open, setOpen] = useState(false);
+  const undone = (c: Change) => {
+    changed(c);
+    secureAsIs(c.lines.find((x) => x.id === l.id));
+  };
   const undo = useWrite(
     (id: number, key) => api.POST("/api/return-lines/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
-    { name: `undo return ${l.id}`, about: `Undoing the return of ${l.title}`, done: changed },
+    { name: `undo return ${l.id}`, about: `Undoing the return of ${l.title}`, done: undone },
   );
   const more = !l.undone && l.item_id !== undefined && !run.finished;
   return (

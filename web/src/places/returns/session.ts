@@ -4,6 +4,7 @@ import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client
 import { branchHere } from "../../api/station";
 import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
 import { who } from "../../kit/me";
+import { secure } from "../../kit/pad/pad";
 import { play } from "../../kit/sound";
 import { surely } from "../../kit/surely";
 
@@ -150,6 +151,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
     }
     if (change.lines.length === 0) return { state: "done", gone: true };
     changed(change);
+    secureAsIs(change.lines[0], scan.text);
     return { state: stateOf(change.lines[0]), gone: true };
   } catch (e) {
     // The run was finished elsewhere: the scan goes into the next one.
@@ -159,6 +161,11 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
     }
     throw e;
   }
+}
+
+/** The security of what has come back is on again, and off again where that is undone. */
+export function secureAsIs(line?: Line, text?: string) {
+  if (line?.barcode) secure([text, line.barcode], !line.undone, line.title);
 }
 
 const stateOf = (line?: Line) =>
