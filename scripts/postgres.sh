@@ -6,6 +6,7 @@ set -euo pipefail
 action=$1
 mkdir -p "$2"
 folder=$(cd "$2" && pwd)
+given=$folder
 bin=$(dirname "$(compgen -G '/usr/lib/postgresql/*/bin/postgres' | sort -V | tail -1)")
 
 owner() { if [ "$(id -u)" = 0 ]; then runuser -u postgres -- "$@"; else "$@"; fi; }
@@ -21,7 +22,7 @@ stop() { if [ -f "$data/postmaster.pid" ]; then owner "$bin/pg_ctl" -D "$data" -
 case $action in
 stop) stop ;;
 running) owner "$bin/pg_ctl" -D "$data" status >/dev/null 2>&1 ;;
-reset) stop; rm -rf "$folder/pg" "$folder/mail" ;;
+reset) stop; rm -rf "$folder/pg" "$given/mail" "$given/terminals" ;;
 start)
   if [ ! -s "$data/PG_VERSION" ]; then
     rm -rf "$data"

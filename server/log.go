@@ -3,11 +3,16 @@ package server
 import (
 	"context"
 	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
+	"runtime/debug"
 	"strings"
 	"time"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
@@ -44,7 +49,7 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		w.Header().Set(RequestHeader, a.id)
 		seen := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		begun := time.Now()
-		next.ServeHTTP(seen, r.WithContext(context.WithValue(r.Context(), askedKey{}, a)))
+		s.survived(next, seen, r.WithContext(context.WithValue(r.Context(), askedKey{}, a)))
 		level, attrs := slog.LevelInfo, []slog.Attr{
 			slog.String("request", a.id),
 			slog.String("operation", r.Method+" "+chi.RouteContext(r.Context()).RoutePattern()),
@@ -62,6 +67,31 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		s.log.LogAttrs(r.Context(), level, "answered", attrs...)
 	})
 }
+
+// survived answers a request, and says so where a mistake of ours ends it: nothing has been changed then, and who asked need not
+// ask again and again.
+func (s *Server) survived(next http.Handler, w middleware.WrapResponseWriter, r *http.Request) {
+	defer func() {
+		mistake := recover()
+		if mistake == nil {
+			return
+		}
+		if err, ok := mistake.(error); ok && errors.Is(err, http.ErrAbortHandler) {
+			panic(mistake)
+		}
+		s.log.ErrorContext(r.Context(), "a mistake of ours", "request", askedOf(r.Context()).id,
+			"mistake", fmt.Sprintf("%T", mistake), "stack", string(debug.Stack()))
+		if w.Status() == 0 {
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusInternalServerError)
+			_ = json.NewEncoder(w).Encode(huma.NewError(http.StatusInternalServerError, oursAlone))
+		}
+	}()
+	next.ServeHTTP(w, r)
+}
+
+// oursAlone is what is told of a mistake that whoever asked can do nothing about.
+const oursAlone = "Something went wrong on our side and nothing was changed. It has been written to the log."
 
 // by is somebody with the request in which they do something.
 func by(ctx context.Context, who act.Actor) act.Actor {

@@ -6,6 +6,7 @@ import (
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/app/terminals"
 	"nevrin/core/calendar"
 )
 
@@ -38,6 +39,7 @@ type Because struct {
 func (s *Server) moneyOperations() {
 	s.receiptOperations()
 	s.tillOperations()
+	s.terminalOperations()
 	s.chargeOperations()
 	s.invoiceOperations()
 	look(s, "/money/takings", "takings", "What went over the counter, by day, branch, till, person, means and cause", employed,
@@ -130,6 +132,27 @@ func (s *Server) tillOperations() {
 	do(s, http.MethodPost, "/tills/{id}/close", "closeTill", "Close a till as it was counted", employed,
 		func(a *act.Act, in *OneSent[accounts.Counting]) (*accounts.Till, error) {
 			return accounts.CloseTill(a, in.ID, in.Body)
+		})
+}
+
+func (s *Server) terminalOperations() {
+	look(s, "/money/at-terminal", "cardPayments", "Payments at card terminals of the branch that have not ended", employed,
+		func(a *act.Act, _ *struct{}) (Rows[accounts.CardPayment], error) {
+			list, err := accounts.Payments(a)
+			return Rows[accounts.CardPayment]{Rows: list}, err
+		})
+	look(s, "/money/at-terminal/{id}", "cardPayment", "A payment at a card terminal as it stands", employed,
+		func(a *act.Act, in *ByID) (*accounts.CardPayment, error) { return accounts.Payment(a, in.ID) })
+	do(s, http.MethodPost, "/money/at-terminal", "askTerminal", "Ask for a payment at the card terminal of a station", employed,
+		func(a *act.Act, in *Sent[accounts.AtTerminal]) (*accounts.CardPayment, error) {
+			return accounts.AskTerminal(a, in.Body, func(id int64) error { return a.Enqueue(terminals.Args{Payment: id}) })
+		})
+	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment", "Call a payment at a card terminal off", employed,
+		func(a *act.Act, in *One) (*accounts.CardPayment, error) { return accounts.StopPayment(a, in.ID) })
+	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment",
+		"Say how a payment ended whose card terminal does not answer", employed,
+		func(a *act.Act, in *OneSent[accounts.Hand]) (*accounts.CardPayment, error) {
+			return accounts.EndByHand(a, in.ID, in.Body)
 		})
 }
 

@@ -292,10 +292,7 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		return huma.NewError(http.StatusServiceUnavailable, "The line was cut before this was done.")
 	}
 	s.log.ErrorContext(ctx, "operation failed", "error", store.Written(err), "request", askedOf(ctx).id)
-	return huma.NewError(
-		http.StatusInternalServerError,
-		"Something went wrong on our side and nothing was changed. It has been written to the log.",
-	)
+	return huma.NewError(http.StatusInternalServerError, oursAlone)
 }
 
 var statuses = map[problem.Kind]int{

@@ -43,7 +43,7 @@ var whose = map[string]string{
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
 	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "setDueOfMany": "anybody's", "renewMany": "card", "mailLent": "card", "chooseReceipt": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",
-	"receipt": "branch", "reversePayment": "branch", "till": "branch", "moveCash": "branch", "closeTill": "branch", "creditCharge": "branch", "disputeCharge": "anybody's", "endDispute": "anybody's", "invoice": "anybody's", "makeInvoice": "anybody's", "withdrawInvoice": "branch",
+	"receipt": "branch", "reversePayment": "branch", "till": "branch", "moveCash": "branch", "closeTill": "branch", "cardPayment": "branch", "stopCardPayment": "branch", "endCardPayment": "branch", "creditCharge": "branch", "disputeCharge": "anybody's", "endDispute": "anybody's", "invoice": "anybody's", "makeInvoice": "anybody's", "withdrawInvoice": "branch",
 	"signUp": "anybody's", "takeSignUp": "anybody's", "signUpKnown": "anybody's", "turnDown": "anybody's", "signUpAgain": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
 }
@@ -220,6 +220,13 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, says)
 	invoice := ask("SELECT max(id)::text FROM invoices")
 	because := map[string]string{"reason": "a mistake"}
+	status, says = post(jory, "/api/money/at-terminal", map[string]any{
+		"patrons": []any{number(patron)}, "charges": []any{number(charge(patron))}, "amount": "2.00",
+		"station": number(ask("SELECT id::text FROM stations WHERE branch_code = 'SLM' AND terminal <> ''")),
+	})
+	require.Equal(t, http.StatusOK, status, says)
+	payment := "/api/money/at-terminal/" + id(says)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE terminal_payments SET silent = true").Error)
 	for _, c := range []struct {
 		op, method, path string
 		body             any
@@ -228,6 +235,8 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		{"reversePayment", http.MethodPost, "/api/receipts/" + receipt + "/reverse", because},
 		{"creditCharge", http.MethodPost, "/api/charges/" + second + "/credit", because},
 		{"withdrawInvoice", http.MethodPost, "/api/invoices/" + invoice + "/withdraw", because},
+		{"cardPayment", http.MethodGet, payment, nil},
+		{"stopCardPayment", http.MethodPost, payment + "/stop", nil}, {"endCardPayment", http.MethodPost, payment + "/end", map[string]any{"taken": false, "reason": "a mistake"}},
 		{"moveCash", http.MethodPost, "/api/tills/" + till + "/moves", map[string]any{"amount": "5.00", "out": true, "reason": "bank"}},
 		{"closeTill", http.MethodPost, "/api/tills/" + till + "/close", map[string]any{"cash": "5.00", "card": "0", "cheque": "0", "says": ""}},
 	} {

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"io"
+	"log"
 	"net"
 	"net/http"
 	"net/url"
@@ -88,6 +90,9 @@ func (p *Pads) pad(name string) *pad {
 	return p.named[name]
 }
 
+// quiet keeps lines that end out of the program's log.
+var quiet = jsonrpc2.SetLogger(log.New(io.Discard, "", 0))
+
 // upgrader lets pages of this machine in, and no others.
 var upgrader = websocket.Upgrader{CheckOrigin: func(r *http.Request) bool {
 	from, err := url.Parse(r.Header.Get("Origin"))
@@ -108,7 +113,7 @@ func (p *Pads) meet(w http.ResponseWriter, r *http.Request) {
 	conn := jsonrpc2.NewConn(context.WithoutCancel(r.Context()), rpcsocket.NewObjectStream(socket),
 		jsonrpc2.HandlerWithError(func(_ context.Context, _ *jsonrpc2.Conn, ask *jsonrpc2.Request) (any, error) {
 			return p.answer(of, ask)
-		}))
+		}), quiet)
 	p.mu.Lock()
 	before := of.reader
 	of.reader = conn

@@ -112,7 +112,7 @@ func (t *terminal) listen(ctx context.Context, l net.Listener) {
 				}
 				return out, err
 			}))
-		conn := jsonrpc2.NewConn(ctx, stream, handler)
+		conn := jsonrpc2.NewConn(ctx, stream, handler, quiet)
 		go func() { <-conn.DisconnectNotify(); _ = line.Close() }()
 	}
 }

@@ -70,6 +70,7 @@ type SettlingFacts struct {
 	Patrons []Patron
 	Charges []OpenCharge // of all of them, oldest first
 	Tills   []Till       // that are open at the branch
+	Paying  []AtTerminal // those of them who pay at a terminal now
 }
 
 // SettlingFacts locks patrons and gives them with their open charges, and the open tills of a branch.
@@ -80,6 +81,7 @@ func (t *Tx) SettlingFacts(patrons []int64, branch calendar.Code) (*SettlingFact
 	ask(q, &f.Patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1) ORDER BY p.id", patrons)
 	ask(q, &f.Charges, strings.Replace(openCharges, "= $1", "= ANY($1)", 1), patrons)
 	ask(q, &f.Tills, tillColumns+" WHERE t.branch_code = $1 AND t.closed_at IS NULL ORDER BY t.id", branch)
+	ask(q, &f.Paying, atTerminal, patrons)
 	return f, t.send(q)
 }
 

@@ -262,6 +262,38 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"INSERT INTO network (name, numbers, timezone) VALUES ('Other', '{}', 'UTC')",
 			"network_pkey",
 		},
+		{
+			"somebody who pays at two terminals",
+			`WITH p AS (INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, amount, settling, state)
+				SELECT now(), 'HVH', f.id, 'desk:1', 100, '{}', 'asked' FROM staff f LIMIT 2 RETURNING id)
+				INSERT INTO terminal_payers (patron_id, payment_id) SELECT 1, id FROM p`,
+			"terminal_payers_pkey",
+		},
+		{
+			"a card payment that is taken, and has no receipt",
+			`INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, amount, state, ended_at)
+				SELECT now(), 'HVH', id, 'desk:1', 100, 'taken', now() FROM staff LIMIT 1`,
+			"terminal_payments_check",
+		},
+		{
+			"a card payment that has ended, and says still what it was to settle",
+			`INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, amount, settling, state, ended_at)
+				SELECT now(), 'HVH', id, 'desk:1', 100, '{}', 'refused', now() FROM staff LIMIT 1`,
+			"terminal_payments_check",
+		},
+		{
+			"a till counted while somebody pays into it at a terminal",
+			`DO $$ DECLARE till bigint; BEGIN
+				INSERT INTO tills (branch_code, name, opened_at, opened_by, laid_in)
+					SELECT 'HVH', 'Terminal', now(), id, 0 FROM staff LIMIT 1 RETURNING id INTO till;
+				INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, till_id, amount, settling, state)
+					SELECT now(), 'HVH', id, 'desk:1', till, 100, '{}', 'asked' FROM staff LIMIT 1;
+				UPDATE tills SET closed_at = now(), closed_by = opened_by, due_cash = 0, due_card = 0, due_cheque = 0,
+					counted_cash = 0, counted_card = 0, counted_cheque = 0 WHERE id = till;
+			END $$`,
+			"somebody pays into till",
+		},
+		{"a pad beyond its station", "UPDATE stations SET pad = 'ws://pad.invalid:7411/'", "stations_pad_check"},
 		{"an unknown role", "UPDATE staff SET role = 'king'", "staff_role_check"},
 	}
 	for _, c := range cases {

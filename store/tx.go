@@ -92,11 +92,8 @@ func (s *Store) once(ctx context.Context, options *sql.TxOptions, work func(*Tx)
 	if err != nil {
 		return err
 	}
-	defer func() {
-		if err != nil {
-			_ = tx.Rollback()
-		}
-	}()
+	// Nothing to do once it is committed; a mistake of ours in the middle lets go of what it holds, too.
+	defer func() { _ = tx.Rollback() }()
 	db := s.db.Session(&gorm.Session{NewDB: true, Context: ctx})
 	db.Statement.ConnPool = tx
 	t := &Tx{db: db, ctx: ctx, conn: conn, tx: tx}

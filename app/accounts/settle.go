@@ -41,6 +41,34 @@ type Owes struct {
 
 // Settle takes a payment, or waives with a reason.
 func Settle(a *act.Act, s Settling) (*Settled, error) {
+	p, err := prepare(a, &s, 0)
+	if err != nil {
+		return nil, err
+	}
+	out := &Settled{Sum: a.Network.Money.Format(p.sum), Owing: []Owes{}}
+	kind := ledger.Waiver
+	if s.Means != "" {
+		kind = ledger.Payment
+		till, err := tillFor(a, p.Tills, s.Till, s.Means)
+		if err != nil {
+			return nil, err
+		}
+		if err := take(a, s, p.sum, till, out); err != nil {
+			return nil, err
+		}
+	}
+	return out, share(a, s, kind, p, out)
+}
+
+// prepared is a payment or waiver that has been looked at: nothing stands in its way.
+type prepared struct {
+	*store.SettlingFacts
+	sum    money.Amount
+	shares []ledger.Share
+}
+
+// prepare looks at what is to be settled. The payment at a terminal that is being written down is known by its id.
+func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	sum, err := a.Network.Money.Parse(strings.TrimSpace(s.Amount))
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
@@ -59,27 +87,25 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 	if len(f.Patrons) != len(s.Patrons) || slices.ContainsFunc(f.Patrons, gone) {
 		return nil, problem.NoSuch("patron")
 	}
-	chosen, err := choose(f.Charges, s.Charges)
-	if err != nil {
+	for _, p := range f.Paying {
+		if p.PaymentID != at {
+			return nil, problem.Newf(problem.Refused,
+				"A card payment of %s is at its terminal for the same person. Wait for its end, or call it off.",
+				a.Network.Money.Format(money.Amount(p.Amount)))
+		}
+	}
+	if f.Charges, err = choose(f.Charges, s.Charges); err != nil {
 		return nil, err
 	}
-	open := make([]ledger.Open, len(chosen))
-	for k, c := range chosen {
+	open := make([]ledger.Open, len(f.Charges))
+	for k, c := range f.Charges {
 		open[k] = ledger.Open{Charge: c.ID, Owed: money.Amount(c.Owed)}
 	}
 	shares, err := ledger.Settle(open, sum, a.Network.Money)
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
-	out := &Settled{Sum: a.Network.Money.Format(sum), Owing: []Owes{}}
-	kind := ledger.Waiver
-	if s.Means != "" {
-		kind = ledger.Payment
-		if err := take(a, s, sum, f.Tills, out); err != nil {
-			return nil, err
-		}
-	}
-	return out, share(a, s, kind, shares, chosen, f.Patrons, out)
+	return &prepared{f, sum, shares}, nil
 }
 
 func gone(p store.Patron) bool { return p.ForgottenAt != nil || p.MergedInto != nil }
@@ -104,12 +130,8 @@ func choose(open []store.OpenCharge, ids []int64) ([]store.OpenCharge, error) {
 	return out, nil
 }
 
-// take writes the receipt of a payment.
-func take(a *act.Act, s Settling, sum money.Amount, tills []store.Till, out *Settled) error {
-	till, err := tillFor(a, tills, s.Till, s.Means)
-	if err != nil {
-		return err
-	}
+// take writes the receipt of a payment into a till; into none where it is nil.
+func take(a *act.Act, s Settling, sum money.Amount, till *int64, out *Settled) (err error) {
 	r := &store.Receipt{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till, Means: s.Means,
 		Amount: int64(sum), Reference: strings.TrimSpace(s.Reference),
@@ -160,14 +182,12 @@ func share(
 	a *act.Act,
 	s Settling,
 	kind ledger.Kind,
-	shares []ledger.Share,
-	charges []store.OpenCharge,
-	patrons []store.Patron,
+	of *prepared,
 	out *Settled,
 ) error {
 	settled := map[int64]money.Amount{}
-	for _, part := range shares {
-		c := charges[slices.IndexFunc(charges, func(c store.OpenCharge) bool { return c.ID == part.Charge })]
+	for _, part := range of.shares {
+		c := of.Charges[slices.IndexFunc(of.Charges, func(c store.OpenCharge) bool { return c.ID == part.Charge })]
 		e := store.Entry{
 			PatronID: c.PatronID, Kind: kind, Amount: -int64(part.Amount), Settles: &part.Charge,
 			ReceiptID: act.OrNil(out.Receipt), Reason: s.Reason, About: c.About,
@@ -184,8 +204,8 @@ func share(
 	if kind == ledger.Waiver {
 		told, answer = event.Waived, "waived"
 	}
-	for k := range patrons {
-		p := &patrons[k]
+	for k := range of.Patrons {
+		p := &of.Patrons[k]
 		out.Owing = append(out.Owing, Owes{p.ID, a.Network.Money.Format(money.Amount(p.Balance) - settled[p.ID])})
 		if settled[p.ID] == 0 {
 			continue

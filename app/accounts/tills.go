@@ -1,6 +1,7 @@
 package accounts
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"time"
@@ -268,6 +269,10 @@ func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
 		return nil, err
 	case row.ClosedAt != nil:
 		return nil, closedAlready(a, row)
+	}
+	if pays, err := a.Tx.PaysInto(id); err != nil || pays {
+		return nil, cmp.Or(err, problem.Newf(problem.Refused,
+			"Somebody pays into it at a card terminal just now. Wait for the end of that, or call it off; then count."))
 	}
 	due := dueNow(&row.Till, sums)
 	if err := ledger.Counted(due, counted, c.Says, a.Network.Money); err != nil {

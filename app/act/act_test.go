@@ -19,6 +19,23 @@ import (
 	"nevrin/testkit"
 )
 
+// A mistake of ours in the middle of an act lets go of all that it held.
+func TestAMistakeOfOurs(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here, patron := w.Staff(role.Desk, "HVH"), w.Patron("HVH")
+	var nobody *store.Patron
+	for range 3 {
+		assert.Panics(t, func() {
+			_, _ = testkit.Try(w.House, here, func(a *act.Act) (string, error) {
+				require.NoError(t, a.Tx.Lock(store.Lock{Patrons: []int64{patron}}))
+				return nobody.LegalName, nil
+			})
+		})
+	}
+	testkit.Done(t, w.House, here, func(a *act.Act) error { return a.Tx.Lock(store.Lock{Patrons: []int64{patron}}) })
+	assert.Zero(t, w.Store.Pool().Stats().InUse)
+}
+
 // A network that cannot be read leaves the one that was known in place; nobody meets half of one.
 func TestANetworkThatCannotBeRead(t *testing.T) {
 	w := testkit.NewWorld(t)

@@ -121,7 +121,8 @@ const (
 	Intake           Kind = "intake"       // a file of another system was sent, taken in, taken back
 	CameIn           Kind = "came_in"      // with such a file
 	PaymentReversed  Kind = "payment_reversed"
-	PaidOut          Kind = "paid_out" // what was to be given back
+	CardNotPaid      Kind = "card_not_paid" // what was asked for at a terminal
+	PaidOut          Kind = "paid_out"      // what was to be given back
 	ChargeTakenBack  Kind = "charge_taken_back"
 	Disputed         Kind = "disputed" // a charge
 	DisputeEnded     Kind = "dispute_ended"

@@ -74,7 +74,7 @@ func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 // isOfMoney tells whether something is about money, whose sums stay when what they were for is not the actor's to read.
 func isOfMoney(kind event.Kind) bool {
 	return slices.Contains([]event.Kind{
-		event.Charged, event.Paid, event.Waived, event.Refunded, event.PaymentReversed, event.PaidOut,
+		event.Charged, event.Paid, event.Waived, event.Refunded, event.PaymentReversed, event.PaidOut, event.CardNotPaid,
 		event.ChargeTakenBack,
 		event.Disputed, event.DisputeEnded, event.Invoiced, event.InvoiceWithdrawn,
 	}, kind)
@@ -194,6 +194,8 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Waived " + sum + ": " + d.Reason
 	case event.PaymentReversed:
 		return "Payment of " + sum + " by " + d.Means + " reversed: " + d.Reason
+	case event.CardNotPaid:
+		return "Not paid by card: " + sum + ". " + d.Reason
 	case event.PaidOut:
 		return "Given back: " + sum + " by " + d.Means
 	case event.ChargeTakenBack:

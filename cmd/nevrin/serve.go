@@ -31,6 +31,7 @@ import (
 	"nevrin/app/partners"
 	"nevrin/app/rules"
 	"nevrin/app/staff"
+	"nevrin/app/terminals"
 	"nevrin/core/calendar"
 	"nevrin/server"
 	"nevrin/store"
@@ -328,12 +329,15 @@ func begin(
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	river.AddWorker(workers, &intake.Worker{House: house})
 	river.AddWorker(workers, &intake.Resumer{House: house})
+	river.AddWorker(workers, &terminals.Worker{House: house})
+	river.AddWorker(workers, &terminals.Resumer{House: house})
 	jobs, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
 		Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr,
 			&slog.HandlerOptions{Level: slog.LevelError})),
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 4},
 			nightQueue:         {MaxWorkers: 1},
+			terminals.Queue:    {MaxWorkers: 100, FetchPollInterval: 200 * time.Millisecond},
 		},
 		FetchPollInterval: 500 * time.Millisecond, MaxAttempts: 1000, PeriodicJobs: periodic(),
 	})
@@ -372,6 +376,11 @@ func periodic() []*river.PeriodicJob {
 		river.NewPeriodicJob(
 			river.PeriodicInterval(20*time.Second),
 			func() (river.JobArgs, *river.InsertOpts) { return intake.ResumeArgs{}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(10*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return terminals.ResumeArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 	}

@@ -14,6 +14,7 @@ const shows: Record<string, string[]> = {
     ...["items", "titles", "title", "sought", "looks", "stock deeds"],
     ...["rosters", "roster", "roster members", "deeds"],
     ...["tills", "receipts", "receipt", "refunds", "disputes", "invoices", "invoice", "takings", "waivers"],
+    ...["card payments", "card payment"],
     ...["run news", "bins", "rest"],
   ],
   holds: ["today", "holds", "fetch", "transits", "items", "titles", "patron"],

@@ -1,6 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { useState, type ReactNode } from "react";
 import { api, keyed, type Schema } from "../api/client";
+import { useCardPayments } from "./atterminal";
 import { AtAScan } from "./atscan";
 import { Loans } from "./loans";
 import { useMe } from "./me";
@@ -17,6 +18,8 @@ type CardOf = Schema["PeopleCard"];
 /** Who this is, what stops them, what they owe and have, at a glance. */
 export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
   const [paying, setPaying] = useState(false);
+  const atTerminal = useCardPayments().some((p) => p.patrons.includes(card.id));
+  if (atTerminal && !paying) setPaying(true);
   const [showLoans, setShowLoans] = useState(false);
   const me = useMe();
   const may = isEmployed(me.role);

@@ -1,11 +1,17 @@
+import { useStore } from "zustand";
+import { createStore } from "zustand/vanilla";
+
 /** What a person has chosen for this station. It stays in the browser. */
 const get = (name: string, usual: string) => localStorage.getItem(name) ?? usual;
 const set = (name: string, value: string) => localStorage.setItem(name, value);
 
+const station = createStore(() => ({ id: get("station", "") }));
+
 /** Which of the network's stations this is; empty: none that it knows. */
-export const stationHere = () => get("station", "");
+export const useStationHere = () => useStore(station, (s) => s.id);
 export function beStation(s?: { id: number; slips: boolean; sounds: boolean; paper: string }) {
   set("station", s ? String(s.id) : "");
+  station.setState({ id: get("station", "") });
   if (!s) return;
   // What the network has set for the station holds from then on; a person may still choose otherwise.
   switchSounds(s.sounds);

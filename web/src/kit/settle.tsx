@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../api/client";
+import { AtTerminal, useCardPayments, useTerminalHere } from "./atterminal";
 import * as check from "./checks";
 import { ChoiceField, Follows, Form, MoneyField, ReasonField, Send, TextField, saysOf } from "./forms";
 import { useMe } from "./me";
@@ -23,7 +24,7 @@ type Settled = Schema["AccountsSettled"];
 const schema = z
   .object({
     amount: check.sum,
-    means: z.enum(["cash", "card", "cheque", "transfer", "waive"]),
+    means: z.enum(["cash", "terminal", "card", "cheque", "transfer", "waive"]),
     laid: z.union([z.literal(""), check.sum]),
     reference: check.text,
     reason: check.text,
@@ -34,13 +35,16 @@ type Said = z.infer<typeof schema>;
 
 const useSaid = saysOf<Said>();
 
-const means = [
-  ["cash", "Cash"],
-  ["card", "Card"],
-  ["cheque", "Cheque"],
-  ["transfer", "Transfer"],
-  ["waive", "Waive it"],
-] as const;
+/** How it can be settled; at a station with a card terminal a card is taken there, or written down by hand. */
+const waysTo = (terminal: boolean) =>
+  [
+    ["cash", "Cash"],
+    ...(terminal ? ([["terminal", "Card, at the terminal"]] as const) : []),
+    ["card", terminal ? "Card, written down by hand" : "Card"],
+    ["cheque", "Cheque"],
+    ["transfer", "Transfer"],
+    ["waive", "Waive it"],
+  ] as const;
 
 const sumOf = (charges: Schema["AccountsCharge"][]) => charges.reduce((sum, c) => sum + (toMinor(c.owed) ?? 0), 0);
 
@@ -65,15 +69,35 @@ export function Settle({
   const chosen = all.filter((c) => !left.includes(c.id));
   const owed = sumOf(chosen);
   const name = of.map((d) => d.name).join(", ");
+  const terminal = useTerminalHere();
+  const atTerminal = usePaying(of);
+  const what = () => ({
+    patrons: of.map((d) => d.id),
+    charges: only || left.length > 0 ? chosen.map((c) => c.id) : undefined,
+  });
+  const card = useWrite(
+    (v: Said, key) =>
+      api.POST("/api/money/at-terminal", {
+        params: { header: keyed(key) },
+        body: { ...what(), amount: v.amount, till: tillHere(), station: terminal ?? 0 },
+      }),
+    {
+      name: `terminal ${of.map((d) => d.id).join(" ")}`,
+      about: (v) => `Payment of ${sayMoney(v.amount)} by card, ${name}`,
+      done: (p) => {
+        setDone(undefined);
+        atTerminal.begin(p.id);
+      },
+    },
+  );
   const settle = useWrite(
     (v: Said, key) =>
       api.POST("/api/money", {
         params: { header: keyed(key) },
         body: {
-          patrons: of.map((d) => d.id),
-          charges: only || left.length > 0 ? chosen.map((c) => c.id) : undefined,
+          ...what(),
           amount: v.amount,
-          means: v.means === "waive" ? "" : v.means,
+          means: v.means === "waive" || v.means === "terminal" ? "" : v.means,
           laid: v.means === "cash" && v.laid ? v.laid : undefined,
           reference: v.reference || undefined,
           reason: v.means === "waive" ? v.reason : undefined,
@@ -93,7 +117,18 @@ export function Settle({
   return (
     <div className="grid gap-2.5 border-t border-line p-3.5">
       {done && <Done settled={done} />}
-      {all.length > 0 && (
+      {atTerminal.id !== undefined && (
+        <AtTerminal
+          key={atTerminal.id}
+          id={atTerminal.id}
+          onEnded={(p) => {
+            atTerminal.end();
+            setLeft([]);
+            if (p.state === "taken") onSettled();
+          }}
+        />
+      )}
+      {all.length > 0 && !atTerminal.waits && (
         <>
           <Choose of={of} left={left} onLeft={setLeft} onChanged={() => onSettled(undefined)} />
           <Form
@@ -101,20 +136,35 @@ export function Settle({
             label="Pay or waive"
             schema={schema}
             start={{ amount: toFigures(owed), means: "cash", laid: "", reference: "", reason: "" }}
-            write={settle}
-            onSend={settle.run}
+            write={busyOf(settle, card)}
+            onSend={(v: Said) => (v.means === "terminal" ? card : settle).run(v)}
             className="grid gap-2.5"
           >
             <div className="grid grid-cols-2 gap-2">
               <MoneyField name="amount" label="Sum" />
-              <ChoiceField name="means" label="How" options={means} />
+              <ChoiceField name="means" label="How" options={waysTo(terminal !== undefined)} />
             </div>
-            <Rest owed={owed} write={settle} />
+            <Rest owed={owed} write={busyOf(settle, card)} />
           </Form>
         </>
       )}
     </div>
   );
+}
+
+/** Two writes of one form: it is busy with either, and tells what stands in the way of either. */
+const busyOf = (...writes: { busy: boolean; problem?: unknown }[]) => ({
+  busy: writes.some((w) => w.busy),
+  problem: writes.map((w) => w.problem).find((p) => p !== undefined),
+});
+
+/** The card payment of these people that is at a terminal now, or has just ended; begun here, or in a window that is gone. */
+function usePaying(of: Debtor[]) {
+  const [id, setId] = useState<number>();
+  const [ended, setEnded] = useState<number>();
+  const open = useCardPayments().find((p) => p.patrons.some((x) => of.some((d) => d.id === x)));
+  if (open && open.id !== id) setId(open.id);
+  return { id, waits: id !== undefined && id !== ended, begin: setId, end: () => setEnded(id) };
 }
 
 /** What was taken, its change in large, and a receipt for who wants one. */
@@ -260,11 +310,14 @@ function Rest({ owed, write }: { owed: number; write: { busy: boolean } }) {
           </p>
         </div>
       )}
-      {how !== "cash" && how !== "waive" && <TextField name="reference" label="Its number, where it has one" />}
+      {how !== "cash" && how !== "waive" && how !== "terminal" && (
+        <TextField name="reference" label="Its number, where it has one" />
+      )}
       {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" />}
       <div className="flex items-center gap-3">
         <Send write={write}>
-          {how === "waive" ? "Waive" : "Take"} {sum > 0 && sayMoney(toFigures(inCoins))}
+          {how === "waive" ? "Waive" : how === "terminal" ? "Ask the terminal for" : "Take"}{" "}
+          {sum > 0 && sayMoney(toFigures(inCoins))}
         </Send>
       </div>
     </>

@@ -17,7 +17,7 @@ import {
   chooseTheme,
   singleKeysOn,
   soundsOn,
-  stationHere,
+  useStationHere,
   switchSingleKeys,
   switchSlips,
   switchSounds,
@@ -158,10 +158,11 @@ function PersonMenu({ me }: { me: Me }) {
 
 /** Which of the branch's stations this browser is; from then on it prints and sounds as the network has set it. */
 function StationMenu({ me }: { me: Me }) {
+  const here = useStationHere();
   if (me.stations.length === 0) return null;
   return (
     <DropdownMenu.RadioGroup
-      value={stationHere()}
+      value={here}
       onValueChange={(id) => beStation(me.stations.find((s) => String(s.id) === id))}
     >
       {[{ id: "", name: "None of these" }, ...me.stations].map((s) => (
@@ -170,7 +171,7 @@ function StationMenu({ me }: { me: Me }) {
           value={String(s.id)}
           className={`${menuItem} flex justify-between gap-4 data-[state=checked]:font-semibold`}
         >
-          {s.name} {stationHere() === String(s.id) && <span className="text-ink-2">here</span>}
+          {s.name} {here === String(s.id) && <span className="text-ink-2">here</span>}
         </DropdownMenu.RadioItem>
       ))}
     </DropdownMenu.RadioGroup>

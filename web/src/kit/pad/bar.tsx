@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { useStore } from "zustand";
 import { useMe } from "../me";
 import { Button, Card, Code, inputLook, Quiet } from "../parts";
-import { stationHere } from "../settings";
+import { useStationHere } from "../settings";
 import { connect, feed, letBe, pad, takeOver, tryAgain } from "./pad";
 import { things, type Pile } from "./pile";
 
@@ -11,7 +11,9 @@ import { things, type Pile } from "./pile";
  * still to be done with them. What lies there is taken as soon as the place is ready for it.
  */
 export function PadBar({ taker, ready, waits }: { taker: string; ready: boolean; waits?: string }) {
-  const address = useMe().stations.find((s) => String(s.id) === stationHere())?.pad ?? "";
+  const me = useMe();
+  const here = useStationHere();
+  const address = me.stations.find((s) => String(s.id) === here)?.pad ?? "";
   const { line, pile, atRest } = useStore(pad);
   useEffect(() => connect(address), [address]);
   useEffect(() => {
@@ -20,7 +22,12 @@ export function PadBar({ taker, ready, waits }: { taker: string; ready: boolean;
   if (!address) return null;
   return (
     <Card label="Pad" className="grid gap-1 px-4 py-2">
-      <Lies pile={pile} line={line} waits={ready ? undefined : waits} />
+      <Lies
+        pile={pile}
+        line={line}
+        waits={ready ? undefined : waits}
+        page={me.mailbox && address.replace("ws:", "http:")}
+      />
       {line === "here" && <Odd pile={pile} atRest={atRest} />}
     </Card>
   );
@@ -29,14 +36,9 @@ export function PadBar({ taker, ready, waits }: { taker: string; ready: boolean;
 const count = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
 
 /** How many things lie there, by their tags and as somebody has counted them. */
-function Lies({ pile, line, waits }: { pile: Pile; line: string; waits?: string }) {
+function Lies({ pile, line, waits, page }: { pile: Pile; line: string; waits?: string; page: string }) {
   const there = things(pile);
   const many = there.length + pile.silent.length;
-  const [counted, setCounted] = useState("");
-  useEffect(() => {
-    if (many === 0) setCounted("");
-  }, [many]);
-  const apart = counted === "" ? 0 : Number(counted) - many;
   if (line === "taken")
     return (
       <p className="flex flex-wrap items-baseline gap-x-3">
@@ -54,17 +56,31 @@ function Lies({ pile, line, waits }: { pile: Pile; line: string; waits?: string 
         </b>
         {waits && fresh > 0 && <span className="text-amber-700">. {waits}</span>}
       </p>
-      {many > 0 && (
-        <label className="ml-auto flex items-center gap-2 text-sm text-ink-2">
-          Things that you count
-          <input
-            inputMode="numeric"
-            className={`${inputLook} w-14`}
-            value={counted}
-            onChange={(e) => setCounted(e.target.value.replace(/\D/g, "").slice(0, 3))}
-          />
-        </label>
+      {page && (
+        <a className="text-sm underline" href={page} target="_blank" rel="noreferrer">
+          The simulated pad
+        </a>
       )}
+      {many > 0 && <Count many={many} />}
+    </div>
+  );
+}
+
+/** How many things somebody has counted, beside how many answer: some carry no tag, or one that cannot be read. */
+function Count({ many }: { many: number }) {
+  const [counted, setCounted] = useState("");
+  const apart = counted === "" ? 0 : Number(counted) - many;
+  return (
+    <>
+      <label className="ml-auto flex items-center gap-2 text-sm text-ink-2">
+        Things that you count
+        <input
+          inputMode="numeric"
+          className={`${inputLook} w-14`}
+          value={counted}
+          onChange={(e) => setCounted(e.target.value.replace(/\D/g, "").slice(0, 3))}
+        />
+      </label>
       {apart > 0 && (
         <p role="status" className="basis-full text-amber-700">
           {count(apart, "thing carries", "things carry")} no tag that answers. Scan the label.
@@ -75,7 +91,7 @@ function Lies({ pile, line, waits }: { pile: Pile; line: string; waits?: string 
           {count(-apart, "thing more answers", "things more answer")} than you count. Look what else lies near the pad.
         </p>
       )}
-    </div>
+    </>
   );
 }
 

@@ -27,7 +27,7 @@ export const pad = createStore<Pad>()(
   persist(() => nothing, {
     name: "nevrin pad",
     storage: createJSONStorage(() => sessionStorage),
-    partialize: (p) => ({ pile: p.pile }) as Pad,
+    partialize: (p) => ({ pile: p.pile }),
   }),
 );
 
@@ -129,9 +129,18 @@ function dial() {
     };
   };
   const server = new JSONRPCServer();
-  server.addMethod("tag", heard(tagForm, (tag) => set((p) => pile.laid(p, tag))));
-  server.addMethod("silent", heard(nameForm, ({ tag }) => set((p) => pile.unread(p, tag))));
-  server.addMethod("gone", heard(nameForm, ({ tag }) => set((p) => pile.lifted(p, tag, asked))));
+  server.addMethod(
+    "tag",
+    heard(tagForm, (tag) => set((p) => pile.laid(p, tag))),
+  );
+  server.addMethod(
+    "silent",
+    heard(nameForm, ({ tag }) => set((p) => pile.unread(p, tag))),
+  );
+  server.addMethod(
+    "gone",
+    heard(nameForm, ({ tag }) => set((p) => pile.lifted(p, tag, asked))),
+  );
   server.addMethod("taken", () => pad.setState({ line: "taken" }));
   const speaker = new JSONRPCServerAndClient(
     server,

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
+import { AtTerminal, useCardPayments } from "../../kit/atterminal";
 import * as check from "../../kit/checks";
 import { Foot, Form, MoneyField, Send, TextField, TickField } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
@@ -10,12 +11,29 @@ import { usePages } from "../../kit/pages";
 import { Button, Card, Quiet, Tag } from "../../kit/parts";
 import { PrintSlip } from "../../kit/print";
 import { sayClock, sayInstant, sayMoney } from "../../kit/say";
-import { stationHere } from "../../kit/settings";
+import { useStationHere } from "../../kit/settings";
 import { Table, type Column } from "../../kit/table";
 import { takeInto, useTillHere } from "../../kit/till";
 import { useWrite } from "../../kit/write";
 
 type Till = Schema["AccountsTill"];
+
+/** Card payments that are at a terminal of this branch now, whichever window asked for them. */
+function AtTerminals() {
+  const open = useCardPayments();
+  const [seen, setSeen] = useState<number[]>([]);
+  const ids = [...new Set([...seen, ...open.map((p) => p.id)])];
+  if (ids.length > seen.length) setSeen(ids); // how one has ended is shown still
+  if (ids.length === 0) return null;
+  return (
+    <section aria-label="At card terminals" className="grid gap-2">
+      <h2 className="font-semibold">At card terminals</h2>
+      {ids.map((id) => (
+        <AtTerminal key={id} id={id} onEnded={() => {}} />
+      ))}
+    </section>
+  );
+}
 
 /** The drawers of this branch: which are open, what should lie in them, and those that have been counted. */
 export function Tills() {
@@ -56,6 +74,7 @@ export function Tills() {
           </>
         )}
       </Loading>
+      <AtTerminals />
       <Counted />
     </div>
   );
@@ -65,7 +84,8 @@ const opened = z.object({ name: check.needed("It needs a name."), laid_in: check
 
 function OpenOne({ onDone }: { onDone: () => void }) {
   const me = useMe();
-  const station = me.stations.find((s) => String(s.id) === stationHere());
+  const here = useStationHere();
+  const station = me.stations.find((s) => String(s.id) === here);
   const open = useWrite(
     (body: Schema["AccountsOpening"], key) => api.POST("/api/tills", { params: { header: keyed(key) }, body }),
     {

@@ -72,7 +72,9 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
     <Form
       label={row ? `Change ${row.is.name}` : "Add a station"}
       schema={schema}
-      start={row?.is ?? { branch: me.branch, name: "", paper: "80mm", slips: false, sounds: true, pad: "", terminal: "" }}
+      start={
+        row?.is ?? { branch: me.branch, name: "", paper: "80mm", slips: false, sounds: true, pad: "", terminal: "" }
+      }
       write={keep}
       onSend={(is) => keep.run({ key: row?.key ?? "", seen: row?.seen ?? 0, is })}
       className="flex flex-wrap items-end gap-2.5"

@@ -1,0 +1,118 @@
+// Package terminal knows the life of a payment at a card terminal: it is asked for, and ends taken or refused. Between the desk and
+// the terminal answers get lost, so nothing is concluded from silence: the terminal is asked how the payment ended until it says so,
+// and a payment that was approved and can no longer be used is taken back there.
+package terminal
+
+import (
+	"fmt"
+	"time"
+)
+
+// State is how far a payment has come.
+type State string
+
+// A payment is asked for; somebody may call it off; it is taken back where it was approved and is of no use any more. It ends taken,
+// refused or given back.
+const (
+	Asked     State = "asked"
+	Stopping  State = "stopping"
+	Returning State = "returning"
+	Taken     State = "taken"
+	Refused   State = "refused"
+	Returned  State = "returned"
+)
+
+// Ended tells whether nothing more comes of a payment.
+func (s State) Ended() bool { return s == Taken || s == Refused || s == Returned }
+
+// Move is what happens to a payment.
+type Move string
+
+// The moves.
+const (
+	Approve Move = "approve"   // the terminal has taken it, and it is written down
+	Refuse  Move = "refuse"    // no money moved
+	Stop    Move = "stop"      // somebody calls it off
+	Return  Move = "return"    // it was approved, and what it was for is not owed any more
+	Back    Move = "back"      // the terminal has given it back
+	Settle  Move = "settle"    // somebody says that it was taken, where the terminal cannot be asked
+	Write   Move = "write_off" // somebody says that it was not, or that it was given back by hand
+)
+
+// moves are the states to which a move leads from each state.
+var moves = map[State]map[Move]State{
+	Asked:     {Approve: Taken, Refuse: Refused, Stop: Stopping, Return: Returning, Settle: Taken, Write: Refused},
+	Stopping:  {Refuse: Refused, Back: Refused, Settle: Taken, Write: Refused},
+	Returning: {Back: Returned, Write: Returned},
+}
+
+// Next is the state to which a move leads; the error says what the payment is.
+func (s State) Next(m Move) (State, error) {
+	to, ok := moves[s][m]
+	if !ok {
+		return s, fmt.Errorf("a card payment that is %s cannot go on to %s", s, m)
+	}
+	return to, nil
+}
+
+// Outcome is what a terminal says of a payment.
+type Outcome string
+
+// What a terminal says. It is busy where it is at another payment; the payment is unknown where it never reached the terminal.
+const (
+	Approved Outcome = "approved"
+	Declined Outcome = "declined"
+	Waiting  Outcome = "waiting"
+	Reversed Outcome = "reversed"
+	Busy     Outcome = "busy"
+	Unknown  Outcome = "unknown"
+	Silent   Outcome = "" // it said nothing, or nothing that could be read
+)
+
+// Step is what to do next with a payment at its terminal.
+type Step string
+
+// The steps.
+const (
+	Pay     Step = "pay"     // ask the terminal for it
+	Ask     Step = "ask"     // ask the terminal how it ended
+	Reverse Step = "reverse" // have the terminal call it off, or give it back
+)
+
+// First is what to do with a payment that somebody begins to work on: one that may have been asked for before is asked about, since
+// asking for it again would have the next person pay it.
+func (s State) First(before bool) Step {
+	switch {
+	case s != Asked:
+		return Reverse
+	case before:
+		return Ask
+	}
+	return Pay
+}
+
+// lapses is after what time a payment that never reached its terminal is asked for no more: who wanted to pay may have gone.
+const lapses = time.Minute
+
+// Heard is what follows from what the terminal said at a step: a move, or another step; neither where it is to be asked again after a
+// while. Age is how long ago the payment was asked for.
+func (s State) Heard(said Outcome, age time.Duration) (Move, Step) {
+	switch {
+	case s == Returning:
+		return map[Outcome]Move{Reversed: Back, Declined: Back}[said], Reverse
+	case s == Stopping:
+		return map[Outcome]Move{Reversed: Back, Declined: Refuse, Unknown: Refuse}[said], Reverse
+	}
+	switch said {
+	case Approved:
+		return Approve, ""
+	case Declined, Busy, Reversed:
+		return Refuse, ""
+	case Unknown:
+		if age < lapses {
+			return "", Pay
+		}
+		return Refuse, ""
+	}
+	return "", Ask
+}

@@ -1,0 +1,266 @@
+import { expect, test, type APIRequestContext, type Page } from "@playwright/test";
+import { ask, asks, freeItems, go, goodCards, scan, signIn, tab, tape, workAt } from "../kit";
+
+/** Sits down at a station that has a pad and a card terminal. */
+async function sitAt(page: Page, station: string) {
+  await page.getByRole("banner").getByRole("button").last().click();
+  await page.getByRole("menuitemradio", { name: station }).click();
+}
+
+const bar = (page: Page) => page.getByRole("region", { name: "Pad" });
+
+/** The pad of the front desk, by its page's address. */
+const padOf = async () =>
+  (await ask("SELECT pad FROM stations WHERE branch_code = 'HVH' AND name = 'Front desk'")).replace("ws:", "http:");
+
+const onPad = (at: string, request: APIRequestContext) => ({
+  lay: (...things: string[]) => request.post(`${at}/lay`, { form: { things: things.join("\n") } }),
+  lift: (number?: string) => request.post(`${at}/lift`, { form: number ? { tag: `E0${number}` } : {} }),
+  stick: () => request.post(`${at}/stick`),
+  says: async () => (await request.get(at)).text(),
+});
+
+test("a pile on the pad is lent at once, its security goes off, and what carries no tag is missed", async ({
+  page,
+  request,
+}) => {
+  const [card, other] = await goodCards("HVH");
+  const items = await freeItems("HVH", "book", 4);
+  const [first = "", second = "", third = "", bare = ""] = items;
+  const pad = onPad(await padOf(), request);
+  await pad.lift();
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  // Laid on before anybody's card: it waits.
+  await pad.lay(first, second);
+  await expect(bar(page)).toContainText("2 things lie on the pad. Scan the card; then they are lent.");
+  await scan(page, card);
+  await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(2);
+  await expect.poll(pad.says).toContain(`${first}, security off`);
+  await expect.poll(pad.says).toContain(`${second}, security off`);
+  // Four lie there and three answer: one carries no tag, and is scanned.
+  await pad.lay(third, "?");
+  await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(3);
+  await expect(bar(page)).toContainText("1 tag does not answer. Turn it over, or scan the label.");
+  await page.getByLabel("Things that you count").fill("5");
+  await expect(bar(page)).toContainText("1 thing carries no tag that answers. Scan the label.");
+  await scan(page, bare);
+  await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(4);
+  // Undone: the gate hears it again.
+  await tape(page)
+    .getByRole("listitem")
+    .filter({ hasText: "Undo" })
+    .last()
+    .getByRole("button", { name: "Undo" })
+    .click();
+  await expect(tape(page).getByText("Undone")).toBeVisible();
+  await expect.poll(pad.says).toContain("security on");
+  // The next patron gets nothing of what lies there still.
+  await page.reload();
+  await scan(page, other);
+  await expect(page.getByRole("region", { name: "Tape" })).toContainText("Nothing scanned yet");
+  await expect(bar(page)).toContainText("4 things lie on the pad");
+  await pad.lift();
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+});
+
+test("boxed things are counted by their tags, and what was lifted too early or did not take it is told", async ({
+  page,
+  request,
+}) => {
+  const [card] = await goodCards("HVH");
+  const [box = "", plain = ""] = await freeItems("HVH", "book", 2);
+  await ask("UPDATE items SET parts = 3, parts_say = 'Board, dice, cards' WHERE barcode = $1 RETURNING id::text", box);
+  const pad = onPad(await padOf(), request);
+  await pad.lift();
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await scan(page, card);
+  // Two of three parts: asked about, with what was counted.
+  await pad.lay(`${box} 1/3`, `${box} 2/3`);
+  await expect(bar(page)).toContainText("2 of 3 parts lie there");
+  await expect(asks(page)).toContainText("The pad has counted 2, and it has 3 parts: Board, dice, cards.");
+  await asks(page).getByRole("button", { name: "Not now" }).click();
+  await pad.lift();
+  // All three: nobody is asked.
+  await pad.lay(`${box} 1/3`, `${box} 2/3`, `${box} 3/3`);
+  await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(1);
+  await expect.poll(pad.says).toContain("part 3 of 3, security off");
+  // A tag that does not take it.
+  await pad.stick();
+  await pad.lay(plain);
+  await expect(bar(page)).toContainText("its security is still on; the tag did not take it.");
+  await pad.lift(plain);
+  await expect(bar(page)).toContainText("its security is still on. Lay it on the pad again.");
+  await pad.lay(plain);
+  await expect.poll(pad.says).toContain(`${plain}, security off`);
+  await expect(bar(page)).not.toContainText("its security is still");
+  await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(2); // and not scanned once more
+  await pad.lift();
+  // Taken back in a pile: on again.
+  await go(page, "Returns");
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await pad.lay(plain, `${box} 1/3`, `${box} 2/3`, `${box} 3/3`);
+  await expect.poll(pad.says).toContain(`${plain}, security on`);
+  await expect.poll(pad.says).toContain("part 3 of 3, security on");
+  await expect(tape(page)).toContainText(plain);
+  await pad.lift();
+});
+
+test("one window of a station has the pad, and a lost pad stops nobody", async ({ page, context, request }) => {
+  const pad = onPad(await padOf(), request);
+  await pad.lift();
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  const second = await context.newPage();
+  await second.goto("/desk");
+  await expect(bar(second)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("Another window of this station has the pad.");
+  await bar(page).getByRole("button", { name: "Use it here" }).click();
+  await expect(bar(second)).toContainText("Another window of this station has the pad.");
+  await second.close();
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  // Elsewhere there is no pad at all.
+  await workAt(page, "Quarrow");
+  await expect(bar(page)).toBeHidden();
+  // An address where nothing listens.
+  await ask(
+    "UPDATE stations SET pad = 'ws://127.0.0.1:9/' WHERE branch_code = 'SLM' AND name = 'Counter' RETURNING id::text",
+  );
+  await ask("UPDATE network SET version = version + 1 RETURNING 'set'");
+  await workAt(page, "Saltmere");
+  await sitAt(page, "Counter");
+  await expect(bar(page)).toContainText("The pad does not answer. It is looked for; scan the labels meanwhile.");
+});
+
+/** What is done at the terminal of the front desk, on the page of the simulated ones. */
+const terminals = (page: Page) => {
+  const deed = async (what: string) => {
+    const { terminals: at } = (await (await page.request.get("/api/me")).json()) as { terminals: string };
+    return page.request.post(`${at}HVH, Front desk/${what}`);
+  };
+  return {
+    card: () => deed("card"),
+    refuse: () => deed("refuse"),
+    loseAnswer: () => deed("lose"),
+    outOfReach: () => deed("down"),
+    says: async () => {
+      const { terminals: at } = (await (await page.request.get("/api/me")).json()) as { terminals: string };
+      return (await page.request.get(at)).text();
+    },
+  };
+};
+
+/** Somebody who owes exactly this, and nothing else. */
+async function owing(sum: number) {
+  const [card] = await goodCards("HVH");
+  await ask(
+    `INSERT INTO ledger (patron_id, kind, amount, about, reason, at) SELECT id, 'charge', $2, 'manual', 'A torn map', '2026-10-01'
+     FROM patrons WHERE card = $1 RETURNING id::text`,
+    card,
+    sum,
+  );
+  return card;
+}
+
+const balanceOf = (card: string) => ask("SELECT balance::text FROM patrons WHERE card = $1", card);
+
+async function payAtTerminal(page: Page, sum: string) {
+  await page.getByLabel("How", { exact: true }).selectOption("Card, at the terminal");
+  await page.getByRole("button", { name: `Ask the terminal for $${sum}` }).click();
+}
+
+test("a card is paid with at the terminal, while scanning goes on; a refused one owes still", async ({ page }) => {
+  const card = await owing(350);
+  const [item = ""] = await freeItems("HVH", "book", 1);
+  const at = terminals(page);
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+  await scan(page, card);
+  await page.getByRole("button", { name: "Pay" }).click();
+  await payAtTerminal(page, "3.50");
+  const status = page.getByRole("status").filter({ hasText: "by card" });
+  await expect(status).toContainText("$3.50 by card. It waits at the terminal for a card.");
+  await expect.poll(at.says).toContain("It waits for a card.");
+  // The person looks for their card; what they take home is scanned meanwhile.
+  await scan(page, item);
+  await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(1);
+  await at.refuse();
+  await expect(status).toContainText("The card was refused. Not paid.");
+  expect(await balanceOf(card)).toBe("350");
+  await payAtTerminal(page, "3.50");
+  await expect.poll(at.says).toContain("It waits for a card.");
+  await at.card();
+  await expect(status).toContainText("Taken $3.50 by card.");
+  expect(await balanceOf(card)).toBe("0");
+  const reference = await ask(
+    `SELECT r.reference FROM receipts r JOIN ledger l ON l.receipt_id = r.id JOIN patrons p ON p.id = l.patron_id
+     WHERE p.card = $1 AND r.means = 'card' ORDER BY r.id DESC LIMIT 1`,
+    card,
+  );
+  expect(reference).toMatch(/^A\d{5}$/);
+});
+
+test("the answer of the terminal gets lost: it is asked how it ended, and the card is charged once", async ({
+  page,
+}) => {
+  const card = await owing(425);
+  const at = terminals(page);
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+  await scan(page, card);
+  await page.getByRole("button", { name: "Pay" }).click();
+  await at.loseAnswer();
+  await payAtTerminal(page, "4.25");
+  await expect.poll(at.says).toContain("It waits for a card.");
+  // The page goes as well; the payment is found again with the person.
+  await page.reload();
+  await page.getByRole("button", { name: "Pay" }).click();
+  const status = page.getByRole("status").filter({ hasText: "by card" });
+  await expect(status).toContainText("$4.25 by card.");
+  await at.card();
+  await expect(status).toContainText("Taken $4.25 by card.");
+  expect(await balanceOf(card)).toBe("0");
+  expect((await at.says()).match(/4\.25 CAD, approved/g)).toHaveLength(1);
+});
+
+test("called off at the desk; and a terminal out of reach lets somebody say how it ended", async ({ page }) => {
+  const card = await owing(275);
+  const at = terminals(page);
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+  await scan(page, card);
+  await page.getByRole("button", { name: "Pay" }).click();
+  await payAtTerminal(page, "2.75");
+  await expect.poll(at.says).toContain("It waits for a card.");
+  const status = page.getByRole("status").filter({ hasText: "by card" });
+  await status.getByRole("button", { name: "Call it off" }).click();
+  await expect(status).toContainText("Called off. Not paid.");
+  expect(await at.says()).toContain("2.75 CAD, reversed");
+  await at.outOfReach();
+  await payAtTerminal(page, "2.75");
+  await expect(status).toContainText("The terminal does not answer; it is asked again and again.");
+  // It stands under Money, too, for who comes by later.
+  await go(page, "Money");
+  await tab(page, "Till");
+  const list = page.getByRole("region", { name: "At card terminals" });
+  await list.getByRole("button", { name: "Say how it ended" }).click();
+  await list.getByRole("combobox", { name: "How it ended" }).selectOption("The card was charged");
+  await list.getByLabel("How that is known").fill("Slip of the terminal");
+  await list.getByRole("button", { name: "End it so" }).click();
+  await expect(list).toContainText("The number on its slip.");
+  await list.getByLabel("Number on the terminal’s slip").fill("B 4471");
+  await list.getByRole("button", { name: "End it so" }).click();
+  await expect(list).toContainText("Taken $2.75 by card.");
+  expect(await balanceOf(card)).toBe("0");
+  await at.outOfReach();
+});

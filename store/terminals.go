@@ -1,0 +1,135 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/terminal"
+)
+
+// TerminalPayment is a payment at a card terminal.
+type TerminalPayment struct {
+	ID         int64
+	At         time.Time
+	AskedAt    time.Time // by the clock of the machine
+	BranchCode calendar.Code
+	StaffID    int64
+	Terminal   string // where it is reached
+	Reference  string // by which the terminal knows it, and no other network's
+	TillID     *int64
+	Amount     int64
+	Settling   json.RawMessage // what it is to settle, until it has ended
+	State      terminal.State
+	Sent       bool // the terminal may have been asked for it
+	Silent     bool // the terminal does not answer
+	Says       string
+	ReceiptID  *int64
+	EndedAt    *time.Time
+}
+
+const terminalPayments = `SELECT id, at, asked_at, branch_code, staff_id, terminal, reference, till_id, amount, settling, state, sent, silent, says,
+	receipt_id, ended_at FROM terminal_payments `
+
+// AddTerminalPayment writes a payment that is to be asked for. Who pays must be locked.
+func (t *Tx) AddTerminalPayment(p *TerminalPayment, payers []int64) (err error) {
+	if p.ID, err = t.NextID(); err != nil {
+		return err
+	}
+	t.queue(`INSERT INTO terminal_payments (id, at, branch_code, staff_id, terminal, till_id, amount, settling, state)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+		p.ID, p.At, p.BranchCode, p.StaffID, p.Terminal, p.TillID, p.Amount, p.Settling, p.State)
+	t.queue("INSERT INTO terminal_payers (patron_id, payment_id) SELECT unnest($1::bigint[]), $2", payers, p.ID)
+	return nil
+}
+
+// OneTerminalPayment gives a payment; nil where there is none.
+func (t *Tx) OneTerminalPayment(id int64) (*TerminalPayment, error) {
+	return one[TerminalPayment](t, terminalPayments+"WHERE id = $1", id)
+}
+
+// LockTerminalPayment locks a payment and gives it; nil where there is none. It is locked after whoever pays.
+func (t *Tx) LockTerminalPayment(id int64) (*TerminalPayment, error) {
+	return one[TerminalPayment](t, terminalPayments+"WHERE id = $1 FOR UPDATE", id)
+}
+
+// MoveTerminalPayment writes how far a payment has come. It must be locked. When it has ended, nobody pays at its terminal any more.
+func (t *Tx) MoveTerminalPayment(p *TerminalPayment, at time.Time) {
+	if !p.State.Ended() {
+		t.queueOne("UPDATE terminal_payments SET state = $2, says = $3 WHERE id = $1", p.ID, p.State, p.Says)
+		return
+	}
+	p.EndedAt, p.Settling = &at, nil
+	t.queueOne(`UPDATE terminal_payments SET state = $2, says = $3, receipt_id = $4, ended_at = $5, settling = NULL
+		WHERE id = $1`, p.ID, p.State, p.Says, p.ReceiptID, at)
+	t.queue("DELETE FROM terminal_payers WHERE payment_id = $1", p.ID)
+}
+
+// TakeTerminalPayment gives a payment to somebody who works on it from now on, unless another does; nil then, and where it has ended.
+func (s *Store) TakeTerminalPayment(ctx context.Context, id int64, worker string) (*TerminalPayment, error) {
+	return s.terminalPayment(ctx, `UPDATE terminal_payments SET worker = ?, worked_until = now() + interval '10 seconds'
+		WHERE id = ? AND ended_at IS NULL AND (worked_until < now() OR worker = '')`, worker, id)
+}
+
+// KeepTerminalPayment says that somebody still works on a payment, and gives it as it is now; nil where another does, or it has ended.
+func (s *Store) KeepTerminalPayment(ctx context.Context, id int64, worker string) (*TerminalPayment, error) {
+	return s.terminalPayment(ctx, `UPDATE terminal_payments SET worked_until = now() + interval '10 seconds'
+		WHERE id = ? AND ended_at IS NULL AND worker = ?`, id, worker)
+}
+
+// SendTerminalPayment notes that a terminal is about to be asked for a payment.
+func (s *Store) SendTerminalPayment(ctx context.Context, id int64) error {
+	return s.db.WithContext(ctx).Exec("UPDATE terminal_payments SET sent = true WHERE id = ?", id).Error
+}
+
+// HearTerminalPayment notes whether a terminal answers.
+func (s *Store) HearTerminalPayment(ctx context.Context, id int64, answers bool) error {
+	return s.db.WithContext(ctx).Exec("UPDATE terminal_payments SET silent = ? WHERE id = ? AND silent = ?",
+		!answers, id, answers).Error
+}
+
+// LeaveTerminalPayment lets others work on a payment.
+func (s *Store) LeaveTerminalPayment(ctx context.Context, id int64, worker string) error {
+	return s.db.WithContext(ctx).
+		Exec("UPDATE terminal_payments SET worker = '', worked_until = now() WHERE id = ? AND worker = ?", id, worker).Error
+}
+
+// LeftTerminalPayments gives the payments that nobody works on.
+func (s *Store) LeftTerminalPayments(ctx context.Context) ([]int64, error) {
+	var ids []int64
+	err := s.db.WithContext(ctx).
+		Raw("SELECT id FROM terminal_payments WHERE ended_at IS NULL AND worked_until < now() ORDER BY id LIMIT 1000").
+		Scan(&ids).Error
+	return ids, err
+}
+
+func (s *Store) terminalPayment(ctx context.Context, update string, args ...any) (*TerminalPayment, error) {
+	var rows []TerminalPayment
+	err := s.db.WithContext(ctx).Raw(update+` RETURNING id, at, asked_at, branch_code, staff_id, terminal, reference, till_id, amount,
+		settling, state, sent, silent, says, receipt_id, ended_at`, args...).Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
+}
+
+// AtTerminal is somebody who pays at a terminal now.
+type AtTerminal struct {
+	PatronID  int64
+	PaymentID int64
+	Amount    int64
+}
+
+// OpenTerminalPayments gives the payments of a branch that have not ended, the oldest first.
+func (t *Tx) OpenTerminalPayments(branch calendar.Code) ([]TerminalPayment, error) {
+	return list[TerminalPayment](t, terminalPayments+"WHERE ended_at IS NULL AND branch_code = $1 ORDER BY id", branch)
+}
+
+// PaysInto tells whether somebody pays into a till at a terminal now.
+func (t *Tx) PaysInto(till int64) (bool, error) {
+	return value[bool](t, "SELECT EXISTS (SELECT 1 FROM terminal_payments WHERE ended_at IS NULL AND till_id = $1)", till)
+}
+
+const atTerminal = `SELECT b.patron_id, b.payment_id, p.amount FROM terminal_payers b
+	JOIN terminal_payments p ON p.id = b.payment_id WHERE b.patron_id = ANY($1)`
