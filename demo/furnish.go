@@ -58,7 +58,7 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			joined_on, 'At registration' FROM patrons WHERE older_reader IS NOT NULL`,
 		`UPDATE patrons SET marks = '{Volunteer}' WHERE class = 'adult' AND id % 97 = 0`,
 		// Details are asked for again after three years; most have said lately that they are right.
-		`UPDATE network SET settings = settings || '{"confirm_months": 36, "sign_ups": {"open": true, "card_days": 14}}'`,
+		`UPDATE network SET settings = settings || '{"confirm_months": 36, "sign_ups": {"open": true, "card_days": 14}, "counter": {"photos": true}}'`,
 		`UPDATE patrons SET confirmed_on = DATE '2026-09-28' - (id % 400)::int WHERE id % 5 <> 0 AND class <> 'partner'`,
 		// Havenhead has three bins. Money is booked under numbers of the county's own.
 		`UPDATE branches SET bins = '{Front door,Quay kerb,Station}' WHERE code = 'HVH'`,

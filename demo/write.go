@@ -253,6 +253,9 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 	if err := g.furnish(ctx, tx); err != nil {
 		return err
 	}
+	if err := photograph(ctx, tx); err != nil {
+		return fmt.Errorf("photographs: %w", err)
+	}
 	for _, step := range night.Steps() {
 		if _, err := tx.Exec(ctx, "INSERT INTO nights (day, step, ended_at) VALUES ($1, $2, $3)", g.today.UTC(), step, g.now); err != nil {
 			return err

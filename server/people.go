@@ -75,6 +75,12 @@ func (s *Server) peopleOperations() {
 		})
 	do(s, http.MethodPost, "/patron-notes/{id}/end", "endNote", "Take a note off a card", employed,
 		func(a *act.Act, in *One) (*people.Card, error) { return people.EndNote(a, in.ID) })
+	do(s, http.MethodPut, "/patrons/{id}/photo", "takePhoto", "Put a photograph on a patron's record", employed,
+		func(a *act.Act, in *OneSent[people.Picture]) (*people.Card, error) {
+			return people.TakePhoto(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto", "Take the photograph off a patron's record", employed,
+		func(a *act.Act, in *One) (*people.Card, error) { return people.DropPhoto(a, in.ID) })
 	do(
 		s,
 		http.MethodPost,

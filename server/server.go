@@ -71,7 +71,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	}
 	s.sessions.ErrorFunc = s.sessionError
 
-	s.router.Use(s.logged, middleware.Recoverer, compressed, s.headers)
+	s.router.Use(middleware.Recoverer, s.logged, compressed, s.headers)
 	s.router.Get("/health", s.health)
 	s.router.Post("/iso18626", s.exchange)
 	s.router.Post("/iso18626/{secret}", s.exchange)
@@ -113,6 +113,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		r.Get("/api/labels", s.labels)
 		r.Get("/api/out/{file}", s.takeOut)
 		r.Get("/api/titles/{id}/cover", s.cover)
+		r.Get("/api/patrons/{id}/photo", s.photo)
 		s.files(r)
 		s.papers(r)
 	})

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/chi/v5"
 
 	"nevrin/app/act"
 	"nevrin/app/bibliography"
@@ -341,30 +340,4 @@ func labelsOf(a *act.Act, r *http.Request) ([]byte, error) {
 	var out bytes.Buffer
 	err = sheet.Write(&out, labels, free)
 	return out.Bytes(), err
-}
-
-// cover gives the picture of a title.
-func (s *Server) cover(w http.ResponseWriter, r *http.Request) {
-	who, err := s.who(r.Context(), everyone)
-	if err != nil {
-		s.refuse(w, r, err)
-		return
-	}
-	id, _ := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-	c, err := act.Look(
-		r.Context(),
-		s.house,
-		who,
-		func(a *act.Act) (*store.Cover, error) { return a.Tx.CoverOf(id) },
-	)
-	if err == nil && c == nil {
-		err = problem.NoSuch("picture")
-	}
-	if err != nil {
-		s.refuse(w, r, err)
-		return
-	}
-	w.Header().Set("Content-Type", c.Kind)
-	w.Header().Set("Cache-Control", "private, max-age=3600")
-	_, _ = w.Write(c.Picture)
 }

@@ -281,7 +281,7 @@ const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_nam
 		p.mail_returned,
 	p.in_area, p.guardian_id, p.guardian_name, p.answers_for_all, p.identity, p.identity_two, p.identity_number,
 	p.school,
-	p.school_year, p.pickup, p.may_use, p.marks, p.stopped, p.standing_reason, p.internet, p.photo,
+	p.school_year, p.pickup, p.may_use, p.marks, p.stopped, p.standing_reason, p.internet, p.photo, p.photo_at,
 	p.joined_on, p.revision,
 	p.merged_into, p.identity_guardian, p.confirmed_on, p.ask_before, p.notices, p.receipt`
 

@@ -142,13 +142,14 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			home_address = '', guardian_id = NULL, guardian_name = '', answers_for_all = false, identity = '',
 			identity_two = '', identity_number = '', identity_guardian = false, school = '', school_year = '',
 			pickup = NULL, may_use = '{}',
-			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, pin_hash = '',
+			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, photo_at = NULL, pin_hash = '',
 			in_area = NULL,
 			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}',
 			receipt = NULL
 			WHERE id = $1),
 		parted AS (DELETE FROM merges WHERE gone_id = $1 OR kept_id = $1),
 		ward AS (UPDATE patrons SET guardian_id = NULL WHERE guardian_id = $1),
+		pictured AS (DELETE FROM patron_photos WHERE patron_id = $1),
 		noted AS (DELETE FROM patron_notes WHERE patron_id = $1),
 		agreed AS (DELETE FROM consents WHERE patron_id = $1),
 		listed AS (DELETE FROM roster_members WHERE patron_id = $1),
@@ -214,7 +215,8 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 			LEFT JOIN items i ON i.id = e.item_id LEFT JOIN titles t ON t.id = i.title_id WHERE e.patron_id = $1 ORDER BY e.at, e.id`,
 		"notes": `SELECT n.at, n.kind, n.text, n.ended_at, f.name AS written_by FROM patron_notes n
 			LEFT JOIN staff f ON f.id = n.staff_id WHERE n.patron_id = $1 ORDER BY n.id`,
-		"consents": "SELECT at, what, answer, reason, letter FROM consents WHERE patron_id = $1 ORDER BY id",
+		"consents":   "SELECT at, what, answer, reason, letter FROM consents WHERE patron_id = $1 ORDER BY id",
+		"photograph": "SELECT kind, encode(picture, 'base64') AS picture FROM patron_photos WHERE patron_id = $1",
 		"former_cards": `SELECT card, ended_at, why FROM former_cards WHERE patron_id = $1
 			OR patron_id IN (SELECT id FROM patrons WHERE merged_into = $1) ORDER BY ended_at`,
 		"merged_records": `SELECT p.card, p.legal_name, p.preferred_name, p.born, p.email, p.phone, p.address, m.at FROM merges m

@@ -216,7 +216,8 @@ type Patron struct {
 	Stopped          string         // why they may look and not borrow
 	StandingReason   string
 	Internet         string
-	Photo            *bool
+	Photo            *bool           // may be photographed
+	PhotoAt          *time.Time      // when the photograph on the record was taken; nil: there is none
 	JoinedOn         *time.Time      `gorm:"type:date"`
 	Revision         int             `gorm:"default:1"`
 	MergedInto       *int64          // the record that is this person's since

@@ -8,6 +8,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
+	"nevrin/core/ledger"
 	"nevrin/core/calendar"
 	"nevrin/core/money"
 	"nevrin/store"
@@ -107,15 +108,16 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	}
 	var lines []store.InvoiceLine
 	for _, c := range chosen {
-		if c.Invoice != nil && slices.Contains(b.Charges, c.ID) {
+		bill := ledger.Billable{Invoiced: c.Invoice != nil, Disputed: c.Disputed, Chosen: slices.Contains(b.Charges, c.ID)}
+		switch bill.ToInvoice() {
+		case ledger.Twice:
 			return nil, problem.Newf(
 				problem.Refused,
 				"%s stands on invoice %s already.",
 				Say(c.About, c.Title),
 				*c.Invoice,
 			)
-		}
-		if c.Invoice == nil && !c.Disputed {
+		case ledger.OnIt:
 			lines = append(lines, store.InvoiceLine{ChargeID: c.ID, Text: Say(c.About, c.Title), Amount: c.Owed})
 		}
 	}

@@ -208,7 +208,7 @@ func TestRenewingSeveral(t *testing.T) {
 	}
 	assert.Equal(t, "1 renewed.", renew(loans[2]).Text)
 	all := renew()
-	assert.Equal(t, "2 renewed; 2 not: renewals so far 2, allowed 2.", all.Text)
+	assert.Equal(t, "2 renewed; 2 not: renewed as often as allowed.", all.Text)
 	assert.Len(t, all.Card.OnLoan, 4)
 	_, err := testkit.Try(d.House, d.here, func(a *act.Act) (*desk.RenewedMany, error) { return desk.RenewMany(a, d.Patron("HVH"), desk.Many{}) })
 	require.ErrorContains(t, err, "nothing on loan")

@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -10,6 +9,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/loan"
 	"nevrin/store"
 )
@@ -44,6 +44,7 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 		return nil, err
 	}
 	out := &RenewedMany{Each: []RenewedOne{}}
+	var each []circulation.Renewed
 	for _, l := range loans {
 		if len(m.Loans) > 0 && !slices.Contains(m.Loans, l.ID) {
 			continue
@@ -52,41 +53,19 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 		if err != nil {
 			return nil, err
 		}
-		r, err := renew(a, f)
+		r, decided, err := renew(a, f)
 		if err != nil {
 			return nil, err
 		}
+		each = append(each, decided)
 		out.Each = append(out.Each, RenewedOne{l.ID, f.Item.Title.Name, r.OK, r.Text})
 	}
 	if len(out.Each) == 0 {
 		return nil, problem.Newf(problem.Refused, "They have nothing on loan that could be renewed. It may have come back just now.")
 	}
-	out.Text = sayMany(out.Each)
+	out.Text = circulation.SayMany(each)
 	out.Card, err = people.Open(a, patron)
 	return out, err
-}
-
-// sayMany says what became of several renewals: how many are renewed, and how many are not for which reason.
-func sayMany(each []RenewedOne) string {
-	done := 0
-	var reasons []string
-	count := map[string]int{}
-	for _, r := range each {
-		if r.OK {
-			done++
-			continue
-		}
-		reason := strings.TrimSuffix(strings.TrimPrefix(r.Text, "Not renewed: "), ".")
-		if count[reason] == 0 {
-			reasons = append(reasons, reason)
-		}
-		count[reason]++
-	}
-	text := fmt.Sprintf("%d renewed", done)
-	for _, reason := range reasons {
-		text += fmt.Sprintf("; %d not: %s", count[reason], reason)
-	}
-	return text + "."
 }
 
 // SettingMany is another due date for several loans, set by hand.
@@ -133,16 +112,16 @@ func setDue(a *act.Act, f *store.Facts, s Setting, of string) error {
 			a.Network.BranchName(l.BranchCode),
 		)
 	}
-	if !a.Network.Settled.Counter.DueOthers && !a.Who.Role.Supervises() {
-		for _, other := range []struct {
-			of   calendar.Code
-			what string
-		}{{f.Item.BranchCode, f.Item.Title.Name + " belongs"}, {l.Patron.BranchCode, l.Patron.Name() + " belongs"}} {
-			if other.of != "" && other.of != a.Who.Branch {
-				return problem.Newf(problem.Forbidden, "%s to %s. Due dates of other branches' items and patrons are set by a supervisor.",
-					other.what, a.Network.BranchName(other.of))
-			}
-		}
+	item, patron := f.Item.BranchCode, l.Patron.BranchCode
+	forbidden := func(what string, of calendar.Code) error {
+		return problem.Newf(problem.Forbidden, "%s belongs to %s. Due dates of other branches' items and patrons are set by a supervisor.",
+			what, a.Network.BranchName(of))
+	}
+	switch circulation.OfOthers(a.Network.Settled.Counter.DueOthers, a.Who.Role.Supervises(), a.Who.Branch, item, patron) {
+	case circulation.ItsItem:
+		return forbidden(f.Item.Title.Name, item)
+	case circulation.ItsPatron:
+		return forbidden(l.Patron.Name(), patron)
 	}
 	branch, err := a.Network.Branch(l.BranchCode)
 	if err != nil {

@@ -34,7 +34,8 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	if err != nil {
 		return nil, err
 	}
-	return renew(a, f)
+	r, _, err := renew(a, f)
+	return r, err
 }
 
 // RenewOwn renews a loan for the patron who has it and asks by themselves; whether they may is a term.
@@ -61,13 +62,15 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 		}
 		return &Renewed{Patron: patron, Text: says, Why: &trace}, nil
 	}
-	return renew(a, f)
+	r, _, err := renew(a, f)
+	return r, err
 }
 
-func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
+// renew renews a loan, or says why not; it gives what was decided, too.
+func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 	lent, err := lent.Of(a, f.Loan, f.Item)
 	if err != nil {
-		return nil, err
+		return nil, circulation.Renewed{}, err
 	}
 	p := f.Loan.Patron
 	decided := circulation.Renew(circulation.Renewing{
@@ -75,8 +78,8 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
 		Awaited: f.Awaited, Now: a.Now,
 	})
 	r := &Renewed{Patron: p.ID, Text: decided.Refused, Why: decided.Why}
-	if decided.Refused != "" {
-		return r, nil
+	if decided.By != "" {
+		return r, decided, nil
 	}
 	charge := store.Entry{
 		PatronID: p.ID,
@@ -86,7 +89,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
 		Why:      store.JSON(&decided.LateWhy),
 	}
 	if err := accounts.Put(a, &charge, f.Item.ID); err != nil {
-		return nil, err
+		return nil, decided, err
 	}
 	was := *f.Loan
 	f.Loan.SetDue(decided.Due)
@@ -112,5 +115,5 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, error) {
 	})
 	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Say(lent.Branch), &line
 	r.Fine, r.Stale = price(a, decided.Fine), decided.Fine > 0
-	return r, nil
+	return r, decided, nil
 }

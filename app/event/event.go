@@ -120,6 +120,8 @@ const (
 	PickupMoved      Kind = "pickup_moved" // of a hold
 	Intake           Kind = "intake"       // a file of another system was sent, taken in, taken back
 	CameIn           Kind = "came_in"      // with such a file
+	PhotoTaken       Kind = "photo_taken"  // for a patron's record
+	PhotoDropped     Kind = "photo_dropped"
 	PaymentReversed  Kind = "payment_reversed"
 	CardNotPaid      Kind = "card_not_paid" // what was asked for at a terminal
 	PaidOut          Kind = "paid_out"      // what was to be given back

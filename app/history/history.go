@@ -194,6 +194,10 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Waived " + sum + ": " + d.Reason
 	case event.PaymentReversed:
 		return "Payment of " + sum + " by " + d.Means + " reversed: " + d.Reason
+	case event.PhotoTaken:
+		return "Photograph taken for the record"
+	case event.PhotoDropped:
+		return "Photograph taken off the record"
 	case event.CardNotPaid:
 		return "Not paid by card: " + sum + ". " + d.Reason
 	case event.PaidOut:

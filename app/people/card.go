@@ -41,6 +41,8 @@ type Card struct {
 	MayUse    []string          `json:"may_use" doc:"Who else may use the card or collect holds"`
 	Internet  string            `json:"internet" enum:",none,filtered,full"`
 	Photo     *bool             `json:"photo,omitempty" doc:"May be photographed; none: never asked"`
+	Picture   string            `json:"picture" doc:"Where their photograph is; empty: there is none"`
+	NoPicture string            `json:"no_picture" doc:"Why none is kept of them; empty: it may be"`
 	Email     string            `json:"email"`
 	Phone     string            `json:"phone"`
 	Address   string            `json:"address"`
@@ -157,7 +159,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 			p.Class,
 		), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
 		Notes: []Note{}, Email: p.Email, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
-		Internet: p.Internet, Photo: p.Photo, Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
+		Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p), Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
 		Household: facts.Household,
 		Owes:      a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
 		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},

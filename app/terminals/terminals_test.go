@@ -116,7 +116,9 @@ func (d *desk) balance(p int64) string {
 }
 
 // approvals is how often the terminal has charged a card and kept the money.
-func (d *desk) approvals() int { return len(regexp.MustCompile(`, approved A\d{5}`).FindAllString(d.shows(), -1)) }
+func (d *desk) approvals() int {
+	return len(regexp.MustCompile(`, approved A\d{5}`).FindAllString(d.shows(), -1))
+}
 
 func TestCardIsCharged(t *testing.T) {
 	d := newDesk(t)

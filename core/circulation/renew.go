@@ -2,6 +2,7 @@ package circulation
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"nevrin/core/lateness"
@@ -21,8 +22,20 @@ type Renewing struct {
 	Now      time.Time
 }
 
-// Renewed is what a renewal comes to. It is refused where Refused says why.
+// Refusal is what stands in the way of a renewal.
+type Refusal string
+
+// The refusals.
+const (
+	TooOften     Refusal = "too_often"
+	CountsAsLost Refusal = "lost"
+	Stopped      Refusal = "stopped"
+	Awaited      Refusal = "awaited"
+)
+
+// Renewed is what a renewal comes to. It is refused where By is not empty, for what Refused says.
 type Renewed struct {
+	By      Refusal
 	Refused string
 	Due     loan.Due
 	Free    bool         // it is due as it was, so no renewal is used up
@@ -38,18 +51,19 @@ func Renew(r Renewing) Renewed {
 	if allowed := terms.Value(rulebook.Renewals).Number(); r.Renewals >= allowed {
 		trace := r.Rules.Why(l.At, l.Own, rulebook.Renewals)
 		return Renewed{
+			By:      TooOften,
 			Refused: fmt.Sprintf("Not renewed: renewals so far %d, allowed %d.", r.Renewals, allowed),
 			Why:     &trace,
 		}
 	}
 	if l.LostAt != nil {
-		return Renewed{Refused: "Not renewed: it counts as lost. Take it back first, if it is here."}
+		return Renewed{By: CountsAsLost, Refused: "Not renewed: it counts as lost. Take it back first, if it is here."}
 	}
 	if stops := StopsOfPatron(r.Rules, l.At, r.Borrower, l.Branch.Date(r.Now)); len(stops) > 0 {
-		return Renewed{Refused: "Not renewed: " + stops[0].Text}
+		return Renewed{By: Stopped, Refused: "Not renewed: " + stops[0].Text}
 	}
 	if r.Awaited {
-		return Renewed{Refused: "Not renewed: somebody waits for it."}
+		return Renewed{By: Awaited, Refused: "Not renewed: somebody waits for it."}
 	}
 	old := l.Terms()
 	late, lateWhy := lateness.AtRenewal(l.Branch, old.Lateness(), l.Price, l.Due, r.Now)
@@ -59,4 +73,35 @@ func Renew(r Renewing) Renewed {
 		trace = trace.Under(why.Sum, lateWhy)
 	}
 	return Renewed{Due: due, Free: due.Same(l.Due), Fine: late.Fine, LateWhy: lateWhy, Why: &trace}
+}
+
+// sayMany is what is said of a refusal where several loans have it, each with numbers of its own.
+var sayMany = map[Refusal]string{
+	TooOften: "renewed as often as allowed", CountsAsLost: "counts as lost", Awaited: "somebody waits for it",
+}
+
+// SayMany says in one sentence what became of several renewals: how many are renewed, and how many are not for which reason. What stops
+// the patron is said as it is, since it is the same for all.
+func SayMany(each []Renewed) string {
+	done := 0
+	var refusals []Renewed
+	count := map[Refusal]int{}
+	for _, r := range each {
+		switch {
+		case r.By == "":
+			done++
+		case count[r.By] == 0:
+			refusals = append(refusals, r)
+		}
+		count[r.By]++
+	}
+	text := fmt.Sprintf("%d renewed", done)
+	for _, r := range refusals {
+		says := sayMany[r.By]
+		if says == "" || count[r.By] == 1 {
+			says = strings.TrimSuffix(strings.TrimPrefix(r.Refused, "Not renewed: "), ".")
+		}
+		text += fmt.Sprintf("; %d not: %s", count[r.By], says)
+	}
+	return text + "."
 }

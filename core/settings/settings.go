@@ -80,6 +80,7 @@ type Counter struct {
 	Receipt   string    `json:"receipt" enum:"none,slip,mail,both,ask" doc:"What somebody gets of what was lent to them, where they have chosen nothing"`
 	Collect   string    `json:"collect" enum:"nobody,named,household" doc:"Who may fetch what waits for somebody else: those whom they have named, or their household too"`
 	DueOthers bool      `json:"due_others" doc:"Due dates are set by hand of items and patrons of other branches too"`
+	Photos    bool      `json:"photos" doc:"Photographs of patrons are kept, so that a borrowed card is noticed"`
 	LastLook  bool      `json:"last_look" doc:"Finishing a returns run shows its piles to be ticked off"`
 	Slips     []string  `json:"slips" maxItems:"5" nullable:"false" doc:"Where what came back goes, for the slips that print by themselves: hold_shelf, tote, outside, aside"`
 	Bin       Situation `json:"bin" doc:"What is shown while a bin is emptied"`

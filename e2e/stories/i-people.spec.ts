@@ -150,3 +150,41 @@ test("a record is changed, stopped, noted and answered for; two at once do not u
   await expect(page.getByRole("main")).toContainText("Library bag is at the desk");
   await other.context().close();
 });
+
+test("a photograph is taken, seen at the desk, and taken off again", async ({ page }) => {
+  const card = await ask(
+    `SELECT card FROM patrons WHERE branch_code = 'HVH' AND class = 'adult' AND standing = 'active' AND photo IS NULL AND card_until > '2027-01-01'
+     ORDER BY id DESC LIMIT 1`,
+  );
+  await signIn(page, "Bea Lindgard");
+  await page.goto("/desk");
+  await scan(page, card);
+  const patron = page.getByRole("region", { name: "Patron", exact: true });
+  await expect(patron.getByRole("heading")).toBeVisible();
+  await expect(patron.getByRole("img", { name: /Photograph/ })).toBeHidden();
+  await patron.getByRole("link", { name: "History" }).click();
+  const photograph = page.getByRole("region", { name: "Photograph" });
+  // What is no picture is said, and nothing is sent; a large one is made small here.
+  await photograph.getByLabel("Picture file").setInputFiles({
+    name: "notes.jpg",
+    mimeType: "image/jpeg",
+    buffer: Buffer.from("no picture"),
+  });
+  await expect(photograph).toContainText("This file is no picture that can be read. Choose a JPEG or PNG file.");
+  await photograph.getByLabel("Picture file").setInputFiles({
+    name: "large.png",
+    mimeType: "image/png",
+    buffer: await page.screenshot(),
+  });
+  await expect(photograph.getByRole("img", { name: /Photograph of/ })).toBeVisible();
+  await go(page, "Desk");
+  const shown = patron.getByRole("img", { name: /Photograph of/ });
+  await scan(page, card);
+  await expect(shown).toBeVisible();
+  await expect
+    .poll(() => shown.evaluate((i: HTMLImageElement) => `${i.naturalWidth} ${i.naturalHeight}`))
+    .toBe("270 360");
+  await patron.getByRole("link", { name: "History" }).click();
+  await photograph.getByRole("button", { name: "Take it off" }).click();
+  await expect(photograph).toContainText("None yet. The desk shows initials.");
+});

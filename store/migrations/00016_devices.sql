@@ -52,6 +52,26 @@ END $$;
 -- +goose StatementEnd
 CREATE TRIGGER tills_quiet BEFORE UPDATE ON tills FOR EACH ROW EXECUTE FUNCTION till_is_quiet();
 
+-- A photograph on a patron's record, so that a borrowed card is noticed. When it was taken stands with the patron.
+CREATE TABLE patron_photos (
+    patron_id bigint PRIMARY KEY REFERENCES patrons,
+    kind      text NOT NULL CHECK (kind IN ('image/png', 'image/jpeg')),
+    picture   bytea NOT NULL CHECK (octet_length(picture) BETWEEN 1 AND 300000)
+);
+ALTER TABLE patrons ADD COLUMN photo_at timestamptz;
+
+-- Whoever refuses photographs, by whatever way that is written down, has none on the record.
+-- +goose StatementBegin
+CREATE FUNCTION photo_refused() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    DELETE FROM patron_photos WHERE patron_id = NEW.id;
+    NEW.photo_at := NULL;
+    RETURN NEW;
+END $$;
+-- +goose StatementEnd
+CREATE TRIGGER patrons_photo_refused BEFORE UPDATE ON patrons FOR EACH ROW
+    WHEN (NEW.photo IS FALSE AND NEW.photo_at IS NOT NULL) EXECUTE FUNCTION photo_refused();
+
 -- +goose Down
 -- +goose StatementBegin
 DO $$ BEGIN
@@ -63,4 +83,8 @@ END $$;
 DROP TRIGGER tills_quiet ON tills;
 DROP TABLE terminal_payers, terminal_payments;
 DROP FUNCTION till_is_quiet;
+DROP TRIGGER patrons_photo_refused ON patrons;
+DROP FUNCTION photo_refused;
+DROP TABLE patron_photos;
+ALTER TABLE patrons DROP COLUMN photo_at;
 ALTER TABLE stations DROP COLUMN pad, DROP COLUMN terminal;

@@ -73,12 +73,20 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
 function Who({ card }: { card: CardOf }) {
   return (
     <div className="flex gap-3 border-b border-line p-3.5">
-      <div
-        aria-hidden
-        className="grid size-14 flex-none place-items-center rounded bg-sunk text-xl font-bold text-ink-2"
-      >
-        {card.initials}
-      </div>
+      {card.picture ? (
+        <img
+          src={card.picture}
+          alt={`Photograph of ${card.name}`}
+          className="h-[4.5rem] w-14 flex-none rounded object-cover"
+        />
+      ) : (
+        <div
+          aria-hidden
+          className="grid size-14 flex-none place-items-center rounded bg-sunk text-xl font-bold text-ink-2"
+        >
+          {card.initials}
+        </div>
+      )}
       <div className="min-w-0">
         <h1 className="text-lg leading-tight font-semibold">{card.name}</h1>
         <p className="font-mono text-sm">{spaced(card.card)}</p>

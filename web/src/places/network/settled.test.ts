@@ -14,6 +14,7 @@ const settings = {
   },
   counter: {
     staged: true,
+    photos: true,
     receipt: "ask",
     collect: "named",
     due_others: false,

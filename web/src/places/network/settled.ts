@@ -30,6 +30,7 @@ export interface Said {
   receipt: string;
   collect: string;
   due_others: boolean;
+  photos: boolean;
   last_look: boolean;
   slips: string[];
   bin_lines: string;
@@ -141,6 +142,7 @@ export function start(s: Settings, currency: string): Said {
     service_covers: s.records.covers,
     let_off: String(s.limits.let_off),
     staged: s.counter.staged,
+    photos: s.counter.photos,
     receipt: s.counter.receipt,
     collect: s.counter.collect,
     due_others: s.counter.due_others,
@@ -192,6 +194,7 @@ export function toSettings(said: Said, currency: string): Settings {
     },
     counter: {
       staged: said.staged,
+      photos: said.photos,
       receipt: said.receipt as Settings["counter"]["receipt"],
       collect: said.collect as Settings["counter"]["collect"],
       due_others: said.due_others,

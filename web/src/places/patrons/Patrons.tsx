@@ -17,6 +17,7 @@ import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
 import { ByHand, CardAndPin, Consents, Notes, Stands } from "./OnRecord";
+import { Photograph } from "./Photograph";
 import { Messages, Parts, Rosters } from "./Beside";
 import { Merge } from "./Merge";
 import { recordOf } from "./recordOf";
@@ -240,6 +241,7 @@ function Shown({
                 <div className="grid gap-3.5">
                   <Notes {...changes} />
                   <Consents {...changes} />
+                  <Photograph {...changes} />
                   <Told {...changes} />
                   <Gives {...changes} />
                   <Bills {...changes} />
