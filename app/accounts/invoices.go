@@ -8,8 +8,8 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
-	"nevrin/core/ledger"
 	"nevrin/core/calendar"
+	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/store"
 )

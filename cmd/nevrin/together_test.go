@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net/http"
 	"net/http/cookiejar"
@@ -32,7 +33,7 @@ import (
 // id of what came of it.
 type deed struct {
 	kind   string
-	about  int    // which title, or which account where the kind is of money
+	about  int    // which title, or which account where the kind is of money; both: one pays for both
 	at     string // branch of the station
 	home   string // branch to which the copy belongs
 	patron int64  // who lends, places, pays
@@ -46,6 +47,7 @@ type told struct {
 	id   int64  // of what it made
 	sign string // where the copy goes
 	hold int64  // and for whom
+	owes string // what is owed still, by who pays
 }
 
 // shelf is how a title of one copy stands: with whom it is, who waits, who of them has it, and where it is.
@@ -253,13 +255,66 @@ func (s shelf) step(d deed, t told) (bool, shelf) {
 	return false, s
 }
 
-// together is the whole: titles by their number, accounts by theirs. An account is what is owed.
+// ofMoney tells whether a deed is about what is owed, rather than about a title.
+func (d deed) ofMoney() bool { return d.kind == "settle" || d.kind == "owes" || d.kind == "reverse" }
+
+// both is the number of the two accounts together: somebody pays for both.
+const both = 2
+
+// books are what the two accounts owe, and what each receipt that stands has settled of either.
+type books struct {
+	owed     [2]int64
+	receipts map[int64][2]int64
+}
+
+// step settles the charges of the first account before those of the second, since they are older.
+func (b books) step(d deed, t told) (bool, any) {
+	switch d.kind {
+	case "owes":
+		return t.id == b.owed[d.about], b
+	case "reverse":
+		parts, stands := b.receipts[d.id]
+		if !stands {
+			return t.word == "refused", b
+		}
+		b.receipts = maps.Clone(b.receipts)
+		delete(b.receipts, d.id)
+		b.owed[0], b.owed[1] = b.owed[0]+parts[0], b.owed[1]+parts[1]
+		return t.word == "reversed", b
+	}
+	var parts [2]int64
+	left := d.sum
+	for k := range parts {
+		if d.about == k || d.about == both {
+			parts[k] = min(left, b.owed[k])
+			left -= parts[k]
+		}
+	}
+	if left > 0 {
+		return t.word == "refused", b
+	}
+	b.owed[0], b.owed[1] = b.owed[0]-parts[0], b.owed[1]-parts[1]
+	if t.id != 0 { // a waiver has no receipt
+		b.receipts = maps.Clone(b.receipts)
+		b.receipts[t.id] = parts
+	}
+	owing := fmt.Sprint(b.owed[d.about%both])
+	if d.about == both {
+		owing = fmt.Sprint(b.owed[0], " ", b.owed[1])
+	}
+	return t.word == "settled" && t.owes == owing, b
+}
+
+// together is the whole: titles by their number, and the accounts.
 var together = porcupine.Model{
 	Partition: func(history []porcupine.Operation) [][]porcupine.Operation {
 		by := map[string][]porcupine.Operation{}
 		for _, o := range history {
 			d := o.Input.(deed)
-			key := fmt.Sprint(d.kind == "settle" || d.kind == "owes", d.about)
+			key := "money"
+			if !d.ofMoney() {
+				key = fmt.Sprint(d.about)
+			}
 			by[key] = append(by[key], o)
 		}
 		var out [][]porcupine.Operation
@@ -271,18 +326,12 @@ var together = porcupine.Model{
 	Init: func() any { return nil },
 	Step: func(state, input, output any) (bool, any) {
 		d, t := input.(deed), output.(told)
-		if d.kind == "settle" || d.kind == "owes" {
-			owed := int64(owedAtFirst)
+		if d.ofMoney() {
+			b := books{[2]int64{owedAtFirst, owedAtFirst}, map[int64][2]int64{}}
 			if state != nil {
-				owed = state.(int64)
+				b = state.(books)
 			}
-			if d.kind == "owes" {
-				return t.id == owed, owed
-			}
-			if d.sum > owed {
-				return t.word == "refused", owed
-			}
-			return t.word == "settled" && t.id == owed-d.sum, owed - d.sum
+			return b.step(d, t)
 		}
 		s := shelf{at: d.home, past: map[int64]ended{}, lines: map[int64]line{}, missed: map[int64]bool{}}
 		if state != nil {
@@ -312,6 +361,7 @@ type station struct {
 	titles   []int64
 	patrons  []int64
 	accounts []int64
+	receipts []deed
 	number   int
 	loans    []deed // what it lent, to be undone and renewed
 	placed   []deed
@@ -427,10 +477,10 @@ func (s *station) do(d deed) (told, error) {
 		}
 		l := c.Lines[0]
 		if l.Kind != string(store.FoundOnLoan) {
-			return told{"not on loan", l.ID, l.Sign.Kind, l.Sign.Hold}, nil
+			return told{word: "not on loan", id: l.ID, sign: l.Sign.Kind, hold: l.Sign.Hold}, nil
 		}
 		s.lines = append(s.lines, deed{about: d.about, id: l.ID})
-		return told{"on loan", l.ID, l.Sign.Kind, l.Sign.Hold}, nil
+		return told{word: "on loan", id: l.ID, sign: l.Sign.Kind, hold: l.Sign.Hold}, nil
 	case "undo return":
 		return simply("undone", "/api/return-lines/%d/undo")
 	case "undo loan":
@@ -472,11 +522,18 @@ func (s *station) do(d deed) (told, error) {
 		case !taken.OK:
 			return told{word: "on loan"}, nil
 		}
-		return told{"placed", 0, taken.Sign.Kind, taken.Sign.Hold}, nil
+		return told{word: "placed", sign: taken.Sign.Kind, hold: taken.Sign.Hold}, nil
 	case "settle":
-		var r struct{ Owing []struct{ Owes string } }
+		var r struct {
+			Receipt int64
+			Owing   []struct{ Owes string }
+		}
+		whose := s.accounts
+		if d.about != both {
+			whose = s.accounts[d.about : d.about+1]
+		}
 		settling := map[string]any{
-			"patrons": []int64{s.accounts[d.about]},
+			"patrons": whose,
 			"amount":  fmt.Sprintf("%d.%02d", d.sum/100, d.sum%100),
 			"means":   []string{"cheque", "card", ""}[d.sum%3],
 			"reason":  "Asked for.",
@@ -485,8 +542,27 @@ func (s *station) do(d deed) (told, error) {
 		if err != nil || status != http.StatusOK {
 			return refused, err
 		}
-		left, err := strconv.ParseInt(strings.Replace(r.Owing[0].Owes, ".", "", 1), 10, 64)
-		return told{word: "settled", id: left}, err
+		if r.Receipt != 0 {
+			s.receipts = append(s.receipts, deed{id: r.Receipt})
+		}
+		var owing []any
+		for k, o := range r.Owing {
+			left, err := strconv.ParseInt(strings.Replace(o.Owes, ".", "", 1), 10, 64)
+			if err != nil {
+				return told{}, err
+			}
+			if k > 0 {
+				owing = append(owing, " ")
+			}
+			owing = append(owing, left)
+		}
+		return told{word: "settled", id: r.Receipt, owes: fmt.Sprint(owing...)}, nil
+	case "reverse":
+		status, err := s.ask(by("/api/receipts/%d/reverse"), map[string]string{"reason": "Asked for."}, &struct{}{})
+		if err != nil || status != http.StatusOK {
+			return refused, err
+		}
+		return told{word: "reversed"}, nil
 	}
 	owed, err := strconv.ParseInt(s.Ask("SELECT balance::text FROM patrons WHERE id = ?", s.accounts[d.about]), 10, 64)
 	return told{word: "owes", id: owed}, err
@@ -530,8 +606,10 @@ func (s *station) next() deed {
 		return s.fetching(about)
 	case n < 92:
 		return deed{kind: "in hand", about: about}
-	case n < 98:
-		return deed{kind: "settle", about: s.rand.IntN(len(s.accounts)), sum: int64(1 + s.rand.IntN(900))}
+	case n < 97:
+		return deed{kind: "settle", about: s.rand.IntN(both + 1), sum: int64(1 + s.rand.IntN(1800))}
+	case n < 99 && len(s.receipts) > 0:
+		return of("reverse", s.receipts)
 	}
 	return deed{kind: "owes", about: s.rand.IntN(len(s.accounts))}
 }
@@ -560,7 +638,7 @@ func (s *station) work(k, rounds int, begun time.Time, done *atomic.Int64) {
 	for range rounds {
 		d := s.next()
 		d.at = s.at
-		if d.kind != "settle" && d.kind != "owes" {
+		if !d.ofMoney() {
 			d.home = s.homes[d.about]
 		}
 		call := time.Since(begun).Nanoseconds()
@@ -650,7 +728,7 @@ func TestStationsTogetherAreLinearizable(t *testing.T) {
 	require.Len(t, history, rounds*len(stations))
 	for _, word := range []string{
 		"lend lent", "lend refused", "return on loan shelf", "return on loan tote", "place placed", "cancel cancelled",
-		"in hand placed hold_shelf", "settle settled",
+		"in hand placed hold_shelf", "settle settled", "reverse reversed",
 	} {
 		assert.Positive(t, words[word], word)
 	}
