@@ -13,7 +13,8 @@ import (
 const leastMoney = `\set patron random(1, 3000)
 BEGIN;
 SELECT id, balance FROM patrons WHERE id = :patron FOR UPDATE;
-INSERT INTO ledger (patron_id, kind, amount, about, reason, at) VALUES (:patron, 'charge', 300, 'manual', 'bench', now())
+INSERT INTO ledger (patron_id, kind, amount, about, reason, at)
+	VALUES (:patron, 'charge', 300, 'manual', 'bench', now())
 	RETURNING id AS charge \gset
 COMMIT;
 BEGIN;

@@ -13,9 +13,10 @@ import (
 
 // photograph puts photographs on the records of some grown-ups; the others have initials.
 func photograph(ctx context.Context, tx pgx.Tx) error {
-	rows, err := tx.Query(ctx, `UPDATE patrons SET photo = true, photo_at = coalesce(joined_on, '2026-01-05') + interval '10 hours'
-		WHERE class IN ('adult', 'senior') AND branch_code IN ('HVH', 'SLM', 'SKN') AND id % 7 IN (1, 3) AND photo IS NULL
-			AND NOT institution RETURNING id`)
+	rows, err := tx.Query(ctx, `UPDATE patrons
+		SET photo = true, photo_at = coalesce(joined_on, '2026-01-05') + interval '10 hours'
+		WHERE class IN ('adult', 'senior') AND branch_code IN ('HVH', 'SLM', 'SKN') AND id % 7 IN (1, 3)
+			AND photo IS NULL AND NOT institution RETURNING id`)
 	if err != nil {
 		return err
 	}

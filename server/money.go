@@ -143,11 +143,15 @@ func (s *Server) terminalOperations() {
 		})
 	look(s, "/money/at-terminal/{id}", "cardPayment", "A payment at a card terminal as it stands", employed,
 		func(a *act.Act, in *ByID) (*accounts.CardPayment, error) { return accounts.Payment(a, in.ID) })
-	do(s, http.MethodPost, "/money/at-terminal", "askTerminal", "Ask for a payment at the card terminal of a station", employed,
+	do(s, http.MethodPost, "/money/at-terminal", "askTerminal",
+		"Ask for a payment at the card terminal of a station", employed,
 		func(a *act.Act, in *Sent[accounts.AtTerminal]) (*accounts.CardPayment, error) {
-			return accounts.AskTerminal(a, in.Body, func(id int64) error { return a.Enqueue(terminals.Args{Payment: id}) })
+			return accounts.AskTerminal(a, in.Body, func(id int64) error {
+				return a.Enqueue(terminals.Args{Payment: id})
+			})
 		})
-	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment", "Call a payment at a card terminal off", employed,
+	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment",
+		"Call a payment at a card terminal off", employed,
 		func(a *act.Act, in *One) (*accounts.CardPayment, error) { return accounts.StopPayment(a, in.ID) })
 	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment",
 		"Say how a payment ended whose card terminal does not answer", employed,

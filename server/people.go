@@ -79,7 +79,8 @@ func (s *Server) peopleOperations() {
 		func(a *act.Act, in *OneSent[people.Picture]) (*people.Card, error) {
 			return people.TakePhoto(a, in.ID, in.Body)
 		})
-	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto", "Take the photograph off a patron's record", employed,
+	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto",
+		"Take the photograph off a patron's record", employed,
 		func(a *act.Act, in *One) (*people.Card, error) { return people.DropPhoto(a, in.ID) })
 	do(
 		s,

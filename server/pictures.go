@@ -33,8 +33,11 @@ func (s *Server) photo(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
+// pictured gives the kind of a picture and the picture itself.
+type pictured func(a *act.Act, id int64) (string, []byte, error)
+
 // picture answers with a picture of what has an id.
-func (s *Server) picture(w http.ResponseWriter, r *http.Request, cache string, of func(*act.Act, int64) (string, []byte, error)) {
+func (s *Server) picture(w http.ResponseWriter, r *http.Request, cache string, of pictured) {
 	who, err := s.who(r.Context(), everyone)
 	if err != nil {
 		s.refuse(w, r, err)

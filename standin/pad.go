@@ -245,7 +245,8 @@ func things(of *pad, text string) ([]thing, error) {
 			t.Tag.Tag = "E0?" + strconv.Itoa(of.made)
 		}
 		if len(words) > 1 {
-			if n, err := fmt.Sscanf(words[1], "%d/%d", &t.Part, &t.Parts); n != 2 || err != nil || t.Part < 1 || t.Part > t.Parts {
+			_, err := fmt.Sscanf(words[1], "%d/%d", &t.Part, &t.Parts)
+			if err != nil || t.Part < 1 || t.Part > t.Parts {
 				return nil, fmt.Errorf("found %q; expected a number and which part it is, such as 2/3", line)
 			}
 			t.Tag.Tag += "/" + strconv.Itoa(t.Part)

@@ -251,7 +251,8 @@ func (t *Terminals) deed(w http.ResponseWriter, r *http.Request) {
 	of.mu.Lock()
 	waits := slices.IndexFunc(of.Paid, func(p *cardPayment) bool { return p.Outcome == "waiting" })
 	ends := map[string][2]string{
-		"card": {"approved", ""}, "refuse": {"declined", "The card was refused"}, "leave": {"declined", "Called off at the terminal"},
+		"card": {"approved", ""}, "refuse": {"declined", "The card was refused"},
+		"leave": {"declined", "Called off at the terminal"},
 	}
 	end, ending := ends[r.PathValue("deed")]
 	switch {
@@ -271,7 +272,8 @@ func (t *Terminals) show(w http.ResponseWriter) {
 		o.mu.Lock()
 		defer o.mu.Unlock()
 	}
-	page, err := template.New("terminals.html").Funcs(template.FuncMap{"newest": newest}).ParseFS(pages, "terminals.html")
+	page, err := template.New("terminals.html").Funcs(template.FuncMap{"newest": newest}).
+		ParseFS(pages, "terminals.html")
 	var text strings.Builder
 	if err == nil {
 		err = page.Execute(&text, t.all)

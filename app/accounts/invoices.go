@@ -108,7 +108,9 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	}
 	var lines []store.InvoiceLine
 	for _, c := range chosen {
-		bill := ledger.Billable{Invoiced: c.Invoice != nil, Disputed: c.Disputed, Chosen: slices.Contains(b.Charges, c.ID)}
+		bill := ledger.Billable{
+			Invoiced: c.Invoice != nil, Disputed: c.Disputed, Chosen: slices.Contains(b.Charges, c.ID),
+		}
 		switch bill.ToInvoice() {
 		case ledger.Twice:
 			return nil, problem.Newf(

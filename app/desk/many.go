@@ -117,7 +117,8 @@ func setDue(a *act.Act, f *store.Facts, s Setting, of string) error {
 		return problem.Newf(problem.Forbidden, "%s belongs to %s. Due dates of other branches' items and patrons are set by a supervisor.",
 			what, a.Network.BranchName(of))
 	}
-	switch circulation.OfOthers(a.Network.Settled.Counter.DueOthers, a.Who.Role.Supervises(), a.Who.Branch, item, patron) {
+	settled := a.Network.Settled.Counter.DueOthers
+	switch circulation.OfOthers(settled, a.Who.Role.Supervises(), a.Who.Branch, item, patron) {
 	case circulation.ItsItem:
 		return forbidden(f.Item.Title.Name, item)
 	case circulation.ItsPatron:

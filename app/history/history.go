@@ -74,8 +74,8 @@ func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 // isOfMoney tells whether something is about money, whose sums stay when what they were for is not the actor's to read.
 func isOfMoney(kind event.Kind) bool {
 	return slices.Contains([]event.Kind{
-		event.Charged, event.Paid, event.Waived, event.Refunded, event.PaymentReversed, event.PaidOut, event.CardNotPaid,
-		event.ChargeTakenBack,
+		event.Charged, event.Paid, event.Waived, event.Refunded, event.PaymentReversed, event.PaidOut,
+		event.CardNotPaid, event.ChargeTakenBack,
 		event.Disputed, event.DisputeEnded, event.Invoiced, event.InvoiceWithdrawn,
 	}, kind)
 }

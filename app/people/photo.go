@@ -40,9 +40,11 @@ func TakePhoto(a *act.Act, id int64, in Picture) (*Card, error) {
 	case err != nil || form != "jpeg" && form != "png":
 		return nil, problem.Newf(problem.Invalid, "This is no picture that can be read. A JPEG or PNG file is right.")
 	case len(in.Picture) > photoBytes:
-		return nil, problem.Newf(problem.Invalid, "This picture has %d kB. Up to %d kB are right.", len(in.Picture)/1000, photoBytes/1000)
+		return nil, problem.Newf(problem.Invalid, "This picture has %d kB. Up to %d kB are right.",
+			len(in.Picture)/1000, photoBytes/1000)
 	case size.Width > photoSide || size.Height > photoSide:
-		return nil, problem.Newf(problem.Invalid, "This picture is %d by %d pixels. Up to %d a side are right.", size.Width, size.Height, photoSide)
+		return nil, problem.Newf(problem.Invalid, "This picture is %d by %d pixels. Up to %d a side are right.",
+			size.Width, size.Height, photoSide)
 	}
 	if _, _, err := image.Decode(bytes.NewReader(in.Picture)); err != nil {
 		return nil, problem.Newf(problem.Invalid, "This picture is not whole. Take or choose it again.")

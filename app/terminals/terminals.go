@@ -196,7 +196,9 @@ func (w *worker) do(ctx context.Context, step terminal.Step) (said, error) {
 
 // asking is what the terminal is asked for.
 func (w *worker) asking(ctx context.Context) (*asked, error) {
-	m, err := act.Look(ctx, w.house, act.Machine, func(a *act.Act) (money.Currency, error) { return a.Network.Money, nil })
+	m, err := act.Look(ctx, w.house, act.Machine, func(a *act.Act) (money.Currency, error) {
+		return a.Network.Money, nil
+	})
 	return &asked{
 		Reference: w.row.Reference, Amount: m.Format(money.Amount(w.row.Amount)), Currency: m.Code,
 	}, err

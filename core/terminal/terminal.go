@@ -97,10 +97,10 @@ const lapses = time.Minute
 // Heard is what follows from what the terminal said at a step: a move, or another step; neither where it is to be asked again after a
 // while. Age is how long ago the payment was asked for.
 func (s State) Heard(said Outcome, age time.Duration) (Move, Step) {
-	switch {
-	case s == Returning:
+	switch s {
+	case Returning:
 		return map[Outcome]Move{Reversed: Back, Declined: Back}[said], Reverse
-	case s == Stopping:
+	case Stopping:
 		return map[Outcome]Move{Reversed: Back, Declined: Refuse, Unknown: Refuse}[said], Reverse
 	}
 	switch said {
