@@ -54,6 +54,16 @@ export async function go(page: Page, place: string) {
     .click();
 }
 
+/** Sits down at a station of the branch. */
+export async function sitAt(page: Page, station: string) {
+  await page.getByRole("banner").getByRole("button").last().click();
+  await page.getByRole("menuitemradio", { name: station }).click();
+}
+
+/** The simulated pad of a branch, by the address of its page. */
+export const padOf = async (branch: string) =>
+  (await ask("SELECT pad FROM stations WHERE branch_code = $1 AND pad <> ''", branch)).replace("ws:", "http:");
+
 /** Goes to a tab of the place one is in. */
 export const tab = (page: Page, name: string) =>
   page.getByRole("main").getByRole("navigation").getByRole("button", { name, exact: true }).click();

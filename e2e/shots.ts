@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "@playwright/test";
-import { ask, clockOn, freeItem, go, goodCard, scan, signIn, tab, workAt } from "./kit.ts";
+import { ask, clockOn, freeItem, go, goodCard, padOf, scan, signIn, sitAt, tab, workAt } from "./kit.ts";
 
 /** Takes the pictures of docs/screenshots, one a main view, from the demo data. */
 async function shot(page: Page, name: string) {
@@ -58,14 +58,18 @@ test("pictures of the main views", async ({ page }) => {
 
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
+  await sitAt(page, "Counter");
   const card = await ask(
     `SELECT p.card FROM patrons p WHERE branch_code = 'SLM' AND class = 'adult' AND standing = 'active' AND card_until > '2027-01-01' AND balance BETWEEN 25 AND 400
      AND EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND returned_at IS NULL AND due_date < '2026-10-06')
-     AND EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND closed_at IS NULL) ORDER BY id LIMIT 1`,
+     AND EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND closed_at IS NULL) ORDER BY photo_at IS NULL, id LIMIT 1`,
   ).catch(() => goodCard("SLM"));
   await scan(page, card);
   await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
-  await scan(page, await freeItem("SLM", "book"));
+  const pad = await padOf("SLM");
+  const laid = [await freeItem("SLM", "book"), "?"].join("\n");
+  await page.request.post(`${pad}/lay`, { form: { things: laid } });
+  await expect(page.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true })).toHaveCount(1);
   await scan(page, await freeItem("SLM", "film"));
   await scan(page, "9789295055025");
   await expect(page.getByRole("region", { name: "Tape" }).getByText("publisher's product code")).toBeVisible();

@@ -169,7 +169,8 @@ func (t *terminal) pay(ctx context.Context, p *cardPayment) (*outcome, error) {
 		return &outcome{Outcome: "busy", Says: "It is at another payment"}, nil
 	case of == nil:
 		of = &cardPayment{
-			Reference: p.Reference, Amount: p.Amount, Currency: p.Currency, Outcome: "waiting", ended: make(chan struct{}),
+			Reference: p.Reference, Amount: p.Amount, Currency: p.Currency, Outcome: "waiting",
+			ended: make(chan struct{}),
 		}
 		t.Paid = append(t.Paid, of)
 		t.keep()

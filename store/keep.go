@@ -142,7 +142,8 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 			home_address = '', guardian_id = NULL, guardian_name = '', answers_for_all = false, identity = '',
 			identity_two = '', identity_number = '', identity_guardian = false, school = '', school_year = '',
 			pickup = NULL, may_use = '{}',
-			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, photo_at = NULL, pin_hash = '',
+			marks = '{}', stopped = '', standing_reason = '', internet = '', photo = NULL, photo_at = NULL,
+			pin_hash = '',
 			in_area = NULL,
 			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}',
 			receipt = NULL

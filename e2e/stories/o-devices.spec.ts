@@ -1,17 +1,7 @@
 import { expect, test, type APIRequestContext, type Page } from "@playwright/test";
-import { ask, asks, freeItems, go, goodCards, scan, signIn, tab, tape, workAt } from "../kit";
-
-/** Sits down at a station that has a pad and a card terminal. */
-async function sitAt(page: Page, station: string) {
-  await page.getByRole("banner").getByRole("button").last().click();
-  await page.getByRole("menuitemradio", { name: station }).click();
-}
+import { ask, asks, freeItems, go, goodCards, padOf, scan, signIn, sitAt, tab, tape, workAt } from "../kit";
 
 const bar = (page: Page) => page.getByRole("region", { name: "Pad" });
-
-/** The pad of the front desk, by its page's address. */
-const padOf = async () =>
-  (await ask("SELECT pad FROM stations WHERE branch_code = 'HVH' AND name = 'Front desk'")).replace("ws:", "http:");
 
 const onPad = (at: string, request: APIRequestContext) => ({
   lay: (...things: string[]) => request.post(`${at}/lay`, { form: { things: things.join("\n") } }),
@@ -27,7 +17,7 @@ test("a pile on the pad is lent at once, its security goes off, and what carries
   const [card, other] = await goodCards("HVH");
   const items = await freeItems("HVH", "book", 4);
   const [first = "", second = "", third = "", bare = ""] = items;
-  const pad = onPad(await padOf(), request);
+  const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
   await signIn(page, "Bea Lindgard");
   await go(page, "Desk");
@@ -73,7 +63,7 @@ test("boxed things are counted by their tags, and what was lifted too early or d
   const [card] = await goodCards("HVH");
   const [box = "", plain = ""] = await freeItems("HVH", "book", 2);
   await ask("UPDATE items SET parts = 3, parts_say = 'Board, dice, cards' WHERE barcode = $1 RETURNING id::text", box);
-  const pad = onPad(await padOf(), request);
+  const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
   await signIn(page, "Bea Lindgard");
   await go(page, "Desk");
@@ -112,7 +102,7 @@ test("boxed things are counted by their tags, and what was lifted too early or d
 });
 
 test("one window of a station has the pad, and a lost pad stops nobody", async ({ page, context, request }) => {
-  const pad = onPad(await padOf(), request);
+  const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
   await signIn(page, "Bea Lindgard");
   await go(page, "Desk");
@@ -265,4 +255,23 @@ test("called off at the desk; and a terminal out of reach lets somebody say how 
   await expect(list).toContainText("Taken $2.75 by card.");
   expect(await balanceOf(card)).toBe("0");
   await at.outOfReach();
+});
+
+test("the addresses of what stands at a station are looked at before they are kept", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await go(page, "Network");
+  await tab(page, "Stations");
+  const row = page.getByRole("listitem").filter({ hasText: "Thistle Bay, Counter" });
+  await row.getByRole("button", { name: /change/i }).click();
+  const form = page.getByRole("form", { name: "Change Counter" });
+  await form.getByLabel(/^Its pad/).fill("ws://pad.invalid:7411/");
+  await form.getByRole("button", { name: "Keep" }).click();
+  await expect(form).toContainText("expected one at the station itself, such as ws://127.0.0.1:7411/pad");
+  await form.getByLabel(/^Its pad/).fill("ws://127.0.0.1:7411/pad");
+  await form.getByLabel(/^Its card terminal/).fill("10.20.3.15");
+  await form.getByRole("button", { name: "Keep" }).click();
+  await expect(form).toContainText("expected a host and a port, such as 10.20.3.15:7500");
+  await form.getByLabel(/^Its card terminal/).fill("10.20.3.15:7500");
+  await form.getByRole("button", { name: "Keep" }).click();
+  await expect(row).toContainText("a pad, a card terminal");
 });
