@@ -16,6 +16,7 @@ type TerminalPayment struct {
 	AskedAt    time.Time // by the clock of the machine
 	BranchCode calendar.Code
 	StaffID    int64
+	StationID  *int64
 	Terminal   string // where it is reached
 	Reference  string // by which the terminal knows it, and no other network's
 	TillID     *int64
@@ -29,17 +30,22 @@ type TerminalPayment struct {
 	EndedAt    *time.Time
 }
 
-const terminalPayments = `SELECT id, at, asked_at, branch_code, staff_id, terminal, reference, till_id, amount, settling, state, sent, silent, says,
-	receipt_id, ended_at FROM terminal_payments `
+// terminalColumns has where a terminal is reached now: it may have got another address since it was asked.
+const terminalColumns = `id, at, asked_at, branch_code, staff_id, station_id,
+	coalesce((SELECT nullif(s.terminal, '') FROM stations s WHERE s.id = station_id), terminal) AS terminal, reference,
+	till_id, amount, settling, state, sent, silent, says, receipt_id, ended_at `
+
+const terminalPayments = "SELECT " + terminalColumns + "FROM terminal_payments "
 
 // AddTerminalPayment writes a payment that is to be asked for. Who pays must be locked.
 func (t *Tx) AddTerminalPayment(p *TerminalPayment, payers []int64) (err error) {
 	if p.ID, err = t.NextID(); err != nil {
 		return err
 	}
-	t.queue(`INSERT INTO terminal_payments (id, at, branch_code, staff_id, terminal, till_id, amount, settling, state)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
-		p.ID, p.At, p.BranchCode, p.StaffID, p.Terminal, p.TillID, p.Amount, p.Settling, p.State)
+	t.queue(`INSERT INTO terminal_payments (id, at, branch_code, staff_id, station_id, terminal, till_id, amount,
+			settling, state)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
+		p.ID, p.At, p.BranchCode, p.StaffID, p.StationID, p.Terminal, p.TillID, p.Amount, p.Settling, p.State)
 	t.queue("INSERT INTO terminal_payers (patron_id, payment_id) SELECT unnest($1::bigint[]), $2", payers, p.ID)
 	return nil
 }
@@ -106,8 +112,7 @@ func (s *Store) LeftTerminalPayments(ctx context.Context) ([]int64, error) {
 
 func (s *Store) terminalPayment(ctx context.Context, update string, args ...any) (*TerminalPayment, error) {
 	var rows []TerminalPayment
-	err := s.db.WithContext(ctx).Raw(update+` RETURNING id, at, asked_at, branch_code, staff_id, terminal, reference, till_id, amount,
-		settling, state, sent, silent, says, receipt_id, ended_at`, args...).Scan(&rows).Error
+	err := s.db.WithContext(ctx).Raw(update+" RETURNING "+terminalColumns, args...).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}

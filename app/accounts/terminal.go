@@ -86,7 +86,8 @@ func AskTerminal(a *act.Act, s AtTerminal, work func(payment int64) error) (*Car
 		return nil, err
 	}
 	p := &store.TerminalPayment{
-		At: a.Now, BranchCode: a.Who.Branch, StaffID: a.Who.ID, Terminal: address, TillID: till, Amount: int64(of.sum),
+		At: a.Now, BranchCode: a.Who.Branch, StaffID: a.Who.ID, StationID: &s.Station, Terminal: address,
+		TillID: till, Amount: int64(of.sum),
 		Settling: store.JSON(&s.Settling), State: terminal.Asked,
 	}
 	if err := a.Tx.AddTerminalPayment(p, s.Patrons); err != nil {

@@ -12,7 +12,8 @@ CREATE TABLE terminal_payments (
     asked_at     timestamptz NOT NULL DEFAULT now(), -- by the clock of the machine, which terminals go by
     branch_code  text NOT NULL REFERENCES branches,
     staff_id     bigint NOT NULL REFERENCES staff,
-    terminal     text NOT NULL CHECK (terminal <> ''), -- where it is reached
+    station_id   bigint REFERENCES stations ON DELETE SET NULL,
+    terminal     text NOT NULL CHECK (terminal <> ''), -- where it was reached when it was asked
     reference    text NOT NULL UNIQUE DEFAULT replace(gen_random_uuid()::text, '-', ''), -- by which the terminal knows it
     till_id      bigint REFERENCES tills,
     amount       bigint NOT NULL CHECK (amount > 0),
