@@ -251,6 +251,13 @@ func TestOwnError(t *testing.T) {
 	assert.Equal(t, "0 100", w.Ask("SELECT balance || ' ' || (SELECT amount FROM ledger WHERE kind = 'refund') FROM patrons WHERE id = ?", patron))
 	_, err := testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Excuse(a, line.ID, "Again") })
 	require.ErrorContains(t, err, "taken back already")
+
+	// Undone after that: the loan is open again, and of the money nothing is taken back twice.
+	require.NoError(t, undo(w, here, line.ID))
+	assert.Equal(t, "0 100 1", w.Ask(`SELECT balance || ' ' || (SELECT sum(amount) FROM ledger WHERE kind = 'refund')
+		|| ' ' || (SELECT count(*) FROM loans WHERE patron_id = p.id AND returned_at IS NULL) FROM patrons p WHERE id = ?`, patron))
+	again := scan(t, w, here, run.ID, item)
+	assert.Equal(t, "1.25", again.Fine, "and comes back as any other")
 }
 
 // Copies on loan are found by their titles; what has come back is not among them.

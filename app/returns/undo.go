@@ -2,6 +2,7 @@ package returns
 
 import (
 	"encoding/json"
+	"slices"
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
@@ -60,7 +61,13 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	if err := mayUndo(a, l, did); err != nil {
 		return err
 	}
-	if err := accounts.UndoLine(a, l.Line.ID, l.Billed, f.Item.ID); err != nil {
+	billed := l.Billed
+	if excused(l) {
+		billed = slices.DeleteFunc(slices.Clone(billed), func(e store.Entry) bool {
+			return l.Line.ChargeID != nil && e.ID == *l.Line.ChargeID
+		})
+	}
+	if err := accounts.UndoLine(a, l.Line.ID, billed, f.Item.ID); err != nil {
 		return err
 	}
 	if err := unplace(a, f, did, l.Line.LoanID != nil); err != nil {
@@ -91,6 +98,9 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	return err
 }
 
+// excused tells whether a line's charge has been taken back already, since the library was at fault.
+func excused(l *store.LineFacts) bool { return l.Line.Excused != "" && l.Owed == 0 }
+
 // mayUndo refuses where others have gone on with the item since, so that undoing would take back more than the line
 // did.
 func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
@@ -99,7 +109,7 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	switch {
 	case f.Loan != nil || l.Since:
 		return refused("%s has been lent again since, so this return can no longer be undone.", name)
-	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine:
+	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine && !excused(l):
 		return refused(
 			"Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.",
 		)
