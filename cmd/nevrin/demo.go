@@ -18,7 +18,7 @@ import (
 
 func demoCommand() *cobra.Command {
 	var folder string
-	var only bool
+	var only, beside bool
 	cmd := &cobra.Command{
 		Use:   "demo",
 		Short: "Make the demo network if it is not there, and serve it with its stand-ins",
@@ -26,6 +26,8 @@ func demoCommand() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&folder, "folder", ".data", "where the stand-ins keep what they are given")
 	cmd.Flags().BoolVar(&only, "only-make", false, "make the network and stop")
+	cmd.Flags().BoolVar(&beside, "beside", false,
+		"serve a demo that another copy serves already, with its stand-ins")
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		s, err := fromEnvironment()
 		if err != nil {
@@ -33,6 +35,14 @@ func demoCommand() *cobra.Command {
 		}
 		ctx, cancel := context.WithCancel(cmd.Context())
 		defer cancel()
+		if beside { // whose stand-ins are where the other copy has said
+			options, err := s.options()
+			if err != nil {
+				return err
+			}
+			options.Demo, options.Plain = true, true
+			return run(ctx, s, options, nil)
+		}
 		around, err := surround(ctx, folder)
 		if err != nil {
 			return err

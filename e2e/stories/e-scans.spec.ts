@@ -268,7 +268,7 @@ test.describe("a server of one's own", () => {
       });
     });
   const start = async (port: number) => {
-    server = spawn("../build/nevrin", ["demo", "--folder", "../.data/test/own"], {
+    server = spawn("../build/nevrin", ["demo", "--beside"], {
       env: { ...process.env, NEVRIN_LISTEN: `127.0.0.1:${port}` },
       stdio: "ignore",
     });
