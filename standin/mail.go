@@ -4,9 +4,7 @@ package standin
 
 import (
 	"context"
-	"embed"
 	"fmt"
-	"html/template"
 	"io"
 	"mime"
 	"mime/quotedprintable"
@@ -22,9 +20,6 @@ import (
 
 	"github.com/emersion/go-smtp"
 )
-
-//go:embed mailbox.html partners.html pad.html terminals.html
-var pages embed.FS
 
 // Mail is a mail server that keeps what it is given in a folder, one file a message, and shows it
 // on a page. A message with a Message-ID that it has is taken and not kept twice.
@@ -168,11 +163,5 @@ func (m *Mail) show(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
-	page, err := template.ParseFS(pages, "mailbox.html")
-	if err == nil {
-		err = page.Execute(w, letters[:min(len(letters), 200)])
-	}
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusInternalServerError)
-	}
+	page(w, "mailbox.html", letters[:min(len(letters), 200)])
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"html/template"
 	"io"
 	"log"
 	"net"
@@ -263,13 +262,7 @@ func (p *Pads) show(w http.ResponseWriter, name string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	of := p.pad(name)
-	page, err := template.ParseFS(pages, "pad.html")
-	if err == nil {
-		err = page.Execute(w, map[string]any{
-			"Name": name, "Things": of.things, "Stuck": of.stuck, "Station": of.reader != nil, "Shelf": p.Shelf,
-		})
-	}
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusInternalServerError)
-	}
+	page(w, "pad.html", map[string]any{
+		"Name": name, "Things": of.things, "Stuck": of.stuck, "Station": of.reader != nil, "Shelf": p.Shelf,
+	})
 }

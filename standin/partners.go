@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"html/template"
 	"net"
 	"net/http"
 	"slices"
@@ -371,11 +370,5 @@ func (p *Partners) sendBack(l *library, number string) {
 }
 
 func (p *Partners) show(w http.ResponseWriter) {
-	page, err := template.ParseFS(pages, "partners.html")
-	if err == nil {
-		err = page.Execute(w, p.libraries)
-	}
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusInternalServerError)
-	}
+	page(w, "partners.html", p.libraries)
 }

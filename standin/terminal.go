@@ -5,13 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"html/template"
 	"net"
 	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -273,22 +271,5 @@ func (t *Terminals) show(w http.ResponseWriter) {
 		o.mu.Lock()
 		defer o.mu.Unlock()
 	}
-	page, err := template.New("terminals.html").Funcs(template.FuncMap{"newest": newest}).
-		ParseFS(pages, "terminals.html")
-	var text strings.Builder
-	if err == nil {
-		err = page.Execute(&text, t.all)
-	}
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusInternalServerError)
-		return
-	}
-	_, _ = w.Write([]byte(text.String()))
-}
-
-// newest gives the last payments, the newest first.
-func newest(all []*cardPayment) []*cardPayment {
-	out := slices.Clone(all[max(0, len(all)-20):])
-	slices.Reverse(out)
-	return out
+	page(w, "terminals.html", t.all)
 }

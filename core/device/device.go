@@ -3,10 +3,8 @@
 package device
 
 import (
-	"net"
 	"net/url"
 	"strconv"
-	"strings"
 
 	"nevrin/core/expect"
 )
@@ -28,11 +26,11 @@ func Pad(address string) error {
 // Terminal checks the address of a card terminal: a host and a port, since the server speaks with it over TCP.
 func Terminal(address string) error {
 	right := "a host and a port, such as 10.20.3.15:7500"
-	host, number, err := net.SplitHostPort(address)
-	if err != nil || host == "" || strings.ContainsAny(host, " /@") {
+	u, err := url.Parse("tcp://" + address)
+	if err != nil || u.Host != address || u.Hostname() == "" {
 		return expect.Errorf(right, "the terminal's address %q", address)
 	}
-	return port(number, right, "the terminal's address %q", address)
+	return port(u.Port(), right, "the terminal's address %q", address)
 }
 
 func port(number, right, found, address string) error {

@@ -37,6 +37,10 @@ func TestTerminal(t *testing.T) {
 		"10.20.3.15":          false,
 		":7500":               false,
 		"10.20.3.15:0":        false,
+		"10.20.3.15:7500/pay": false,
+		"me@10.20.3.15:7500":  false,
+		"10.20.3.15 :7500":    false,
+		"":                    false,
 		"10.20.3.15:port":     false,
 		"tcp://10.0.0.1:7500": false,
 	} {
