@@ -154,7 +154,7 @@ func (s *Server) terminalOperations() {
 		"Call a payment at a card terminal off", employed,
 		func(a *act.Act, in *One) (*accounts.CardPayment, error) { return accounts.StopPayment(a, in.ID) })
 	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment",
-		"Say how a payment ended whose card terminal does not answer", employed,
+		"Say how a payment ended whose card terminal does not", employed,
 		func(a *act.Act, in *OneSent[accounts.Hand]) (*accounts.CardPayment, error) {
 			return accounts.EndByHand(a, in.ID, in.Body)
 		})

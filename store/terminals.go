@@ -24,7 +24,7 @@ type TerminalPayment struct {
 	Settling   json.RawMessage // what it is to settle, until it has ended
 	State      terminal.State
 	Sent       bool // the terminal may have been asked for it
-	Silent     bool // the terminal does not answer
+	Silent     bool // the terminal does not say how it ended
 	Says       string
 	ReceiptID  *int64
 	EndedAt    *time.Time
@@ -89,7 +89,7 @@ func (s *Store) SendTerminalPayment(ctx context.Context, id int64) error {
 	return s.db.WithContext(ctx).Exec("UPDATE terminal_payments SET sent = true WHERE id = ?", id).Error
 }
 
-// HearTerminalPayment notes whether a terminal answers.
+// HearTerminalPayment notes whether what a terminal answers leads on.
 func (s *Store) HearTerminalPayment(ctx context.Context, id int64, answers bool) error {
 	return s.db.WithContext(ctx).Exec("UPDATE terminal_payments SET silent = ? WHERE id = ? AND silent = ?",
 		!answers, id, answers).Error

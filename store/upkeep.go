@@ -168,6 +168,7 @@ func (t *Tx) DropBranch(code calendar.Code) { t.queueOne("DELETE FROM branches W
 type BranchUse struct {
 	Items, OnShelf, Patrons, Waiting, Staff int
 	Ready, Moving, Fetching, Runs, Seasons  int // in the way
+	Tills, Cards                            int // likewise: open ones, and payments at their terminals
 	Loans                                   int // open, made there: they stay as they are
 }
 
@@ -186,6 +187,8 @@ func (t *Tx) BranchUse(code calendar.Code) (BranchUse, error) {
 			+ (SELECT count(*) FROM holds WHERE pickup = $1 AND state = 'moving')::int AS moving,
 		(SELECT count(*) FROM holds WHERE state = 'fetching' AND (fetch_at = $1 OR pickup = $1))::int AS fetching,
 		(SELECT count(*) FROM return_runs WHERE branch_code = $1 AND finished_at IS NULL)::int AS runs,
+		(SELECT count(*) FROM tills WHERE branch_code = $1 AND closed_at IS NULL)::int AS tills,
+		(SELECT count(*) FROM terminal_payments WHERE branch_code = $1 AND ended_at IS NULL)::int AS cards,
 		(SELECT count(*) FROM items WHERE home_after = $1 OR
 		branch_code = $1 AND home_until IS NOT NULL)::int AS seasons,
 		(SELECT count(*) FROM loans WHERE branch_code = $1 AND returned_at IS NULL)::int AS loans`, code)

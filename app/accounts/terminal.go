@@ -27,9 +27,10 @@ type CardPayment struct {
 	Sum     string         `json:"sum"`
 	State   terminal.State `json:"state" enum:"asked,stopping,returning,taken,refused,returned"`
 	Ended   bool           `json:"ended"`
-	Silent  bool           `json:"silent" doc:"The terminal does not answer; somebody may say how it ended"`
+	Silent  bool           `json:"silent" doc:"The terminal does not say how it ended; somebody may"`
 	Says    string         `json:"says" doc:"How it stands, in a sentence"`
 	Receipt int64          `json:"receipt,omitempty" doc:"Once it is taken"`
+	Station int64          `json:"station,omitempty" doc:"Whose terminal takes it"`
 	Patrons []int64        `json:"patrons" doc:"Whose charges it is to settle, until it has ended"`
 }
 
@@ -51,10 +52,13 @@ func showPayment(a *act.Act, p *store.TerminalPayment) *CardPayment {
 		out.Says = strings.TrimSuffix(p.Says, ".") + ". " + out.Says
 	}
 	if out.Silent {
-		out.Says = "The terminal does not answer; it is asked again and again. " + out.Says
+		out.Says = "The terminal does not say how it ended; it is asked again and again. " + out.Says
 	}
 	if p.ReceiptID != nil {
 		out.Receipt = *p.ReceiptID
+	}
+	if p.StationID != nil {
+		out.Station = *p.StationID
 	}
 	return out
 }
@@ -156,7 +160,7 @@ func StopPayment(a *act.Act, id int64) (*CardPayment, error) {
 	return showPayment(a, p), nil
 }
 
-// Hand is what somebody says of a payment whose terminal does not answer.
+// Hand is what somebody says of a payment whose terminal does not.
 type Hand struct {
 	Taken  bool   `json:"taken" doc:"The card was charged; otherwise it was not, or was given back"`
 	Number string `json:"number,omitempty" maxLength:"100" doc:"The number on the terminal's slip, where it was charged"`

@@ -59,11 +59,10 @@ type Resumer struct {
 // Work has all of them gone on with.
 func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
 	ids, err := w.House.Store.WaitingIntakes(ctx)
-	for _, id := range ids {
-		_, failed := w.House.Jobs.Insert(ctx, Args{Intake: id}, nil)
-		err = errors.Join(err, failed)
+	if err != nil {
+		return err
 	}
-	return err
+	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return Args{Intake: id} })
 }
 
 var errStopped = errors.New("stopped")

@@ -54,7 +54,7 @@ func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
 	c.Charges = c.Charges[:0]
 	c.Claims = Claims{}
 	c.Confirm, c.Confirmed, c.Ways, c.NoHistory, c.Merged = false, "", Ways{}, "", []string{}
-	c.Notes, c.Missing, c.Internet, c.Photo, c.Reason = []Note{}, []person.Field{}, "", nil, ""
+	c.Notes, c.Missing, c.Internet, c.Photo, c.NoPicture, c.Reason = []Note{}, []person.Field{}, "", nil, "", ""
 	loans := c.OnLoan[:0]
 	for k, line := range c.OnLoan {
 		l := &facts.Loans[k]

@@ -8,7 +8,6 @@ package terminals
 import (
 	"context"
 	"crypto/rand"
-	"errors"
 	"io"
 	"log"
 	"net"
@@ -69,17 +68,16 @@ type Resumer struct {
 // Work has all of them gone on with.
 func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
 	ids, err := w.House.Store.LeftTerminalPayments(ctx)
-	for _, id := range ids {
-		_, failed := w.House.Jobs.Insert(ctx, Args{Payment: id}, nil)
-		err = errors.Join(err, failed)
+	if err != nil {
+		return err
 	}
-	return err
+	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return Args{Payment: id} })
 }
 
 const (
 	beats    = time.Second      // how often it is said that somebody works on a payment
 	pause    = time.Second      // before a terminal is asked the same again
-	patience = 20 * time.Second // for how long one that does not answer is asked before others go on
+	patience = 20 * time.Second // for how long one whose answers do not lead on is asked before others go on
 	dialling = 3 * time.Second
 )
 
@@ -89,7 +87,7 @@ type worker struct {
 	name  string
 	row   *store.TerminalPayment
 	line  *jsonrpc2.Conn // to the terminal; nil: none
-	mute  time.Time      // since when the terminal has not answered; zero: it does
+	mute  time.Time      // since when its answers, if any, have not led on; zero: they do
 }
 
 // Run works on a payment, if nobody else does.
@@ -115,7 +113,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 				return err
 			}
 			step = terminal.Reverse
-		} else if w.row.State == terminal.Asked || said.Outcome == terminal.Silent {
+		} else if w.row.State == terminal.Asked || !w.row.State.Leads(said.Outcome) {
 			time.Sleep(pause)
 		}
 		if w.row, err = h.Store.KeepTerminalPayment(ctx, id, w.name); err != nil || w.row == nil {
@@ -180,7 +178,7 @@ func (w *worker) do(ctx context.Context, step terminal.Step) (said, error) {
 			if answer.Outcome == terminal.Silent {
 				w.hangUp()
 			}
-			return answer, w.hear(ctx, answer.Outcome != terminal.Silent)
+			return answer, w.hear(ctx, w.row.State.Leads(answer.Outcome))
 		case <-time.After(beats):
 			now, err := w.house.Store.KeepTerminalPayment(ctx, w.row.ID, w.name)
 			if err != nil || now == nil {
@@ -231,7 +229,7 @@ func (w *worker) hangUp() {
 	}
 }
 
-// hear notes whether the terminal answers.
+// hear notes whether what the terminal answers leads on.
 func (w *worker) hear(ctx context.Context, answers bool) error {
 	switch {
 	case answers:

@@ -319,7 +319,7 @@ func TestTerminalDoesNotAnswer(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	waits := []func(){d.work(ctx, p.ID), d.work(ctx, q.ID)}
 	require.Eventually(t, func() bool { return d.now(p.ID).Silent && d.now(q.ID).Silent }, 10*time.Second, 20*time.Millisecond)
-	assert.Contains(t, d.now(p.ID).Says, "The terminal does not answer; it is asked again and again.")
+	assert.Contains(t, d.now(p.ID).Says, "The terminal does not say how it ended; it is asked again and again.")
 	assert.ErrorContains(t, end(p.ID, accounts.Hand{Taken: true, Reason: " "}), "Say how that is known")
 	require.NoError(t, end(p.ID, accounts.Hand{Taken: true, Number: "B 4471", Reason: "Slip of the terminal"}))
 	require.NoError(t, end(q.ID, accounts.Hand{Reason: "It was switched off"}))
@@ -348,4 +348,47 @@ func TestWhatIsNotAskedFor(t *testing.T) {
 	_, err := d.ask("1.00", patron)
 	assert.ErrorContains(t, err, "This station has no card terminal.")
 	assert.Equal(t, "0", d.Ask("SELECT count(*)::text FROM terminal_payments"))
+}
+
+// A terminal that was exchanged knows nothing of what is to be given back: somebody who gives it back by hand says so.
+func TestTerminalKnowsNothingOfIt(t *testing.T) {
+	d := newDesk(t)
+	p := d.asked("2.50", d.owing("2.50"))
+	d.Set("UPDATE terminal_payments SET state = 'returning', sent = true")
+	ctx, stop := context.WithCancel(t.Context())
+	wait := d.work(ctx, p.ID)
+	require.Eventually(t, func() bool { return d.now(p.ID).Silent }, 10*time.Second, 20*time.Millisecond)
+	ended := testkit.Do(t, d.House, d.here, func(a *act.Act) (*accounts.CardPayment, error) {
+		return accounts.EndByHand(a, p.ID, accounts.Hand{Reason: "Given back from the drawer"})
+	})
+	assert.Equal(t, "returned", string(ended.State))
+	stop()
+	wait()
+	assert.Zero(t, d.approvals())
+}
+
+// Many stations ask for payments of the same person at once: one does, the others are told.
+func TestManyAskAtOnce(t *testing.T) {
+	d := newDesk(t)
+	patron, sister := d.owing("2.50"), d.owing("2.50")
+	var all sync.WaitGroup
+	said := make(chan error, 16)
+	for k := range cap(said) {
+		all.Go(func() {
+			_, err := d.ask("0.50", [][]int64{{patron}, {sister, patron}}[k%2]...)
+			said <- err
+		})
+	}
+	all.Wait()
+	close(said)
+	asked := 0
+	for err := range said {
+		if err == nil {
+			asked++
+			continue
+		}
+		assert.ErrorContains(t, err, "is at its terminal for the same person")
+	}
+	assert.Equal(t, 1, asked)
+	assert.Equal(t, "1", d.Ask("SELECT count(*)::text FROM terminal_payments"))
 }

@@ -244,6 +244,8 @@ func inTheWay(a *act.Act, use store.BranchUse) []string {
 		{use.Moving, "item", "under way to or from there: take them in first"},
 		{use.Fetching, "item", "to be fetched there: fetch them, or say that they are missing"},
 		{use.Runs, "returns run", "open there: finish it"},
+		{use.Cards, "card payment", "at a terminal there: wait for its end, or call it off"},
+		{use.Tills, "till", "open there: count it and close it"},
 		{use.Seasons, "item", "at home there for a time, or afterwards: let them belong elsewhere, under Items"},
 	} {
 		if w.n > 0 {

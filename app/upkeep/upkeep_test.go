@@ -262,6 +262,15 @@ func TestClosingABranch(t *testing.T) {
 	shut := func(to calendar.Code, seen int64) (*upkeep.Kept, error) {
 		return testkit.Try(o.House, o.boss, func(a *act.Act) (*upkeep.Kept, error) { return upkeep.Close(a, "SLM", to, seen) })
 	}
+	o.Set("INSERT INTO tills (branch_code, name, opened_at, opened_by, laid_in) VALUES ('SLM', 'Desk', '2026-10-06', ?, 0)", o.boss.ID)
+	o.Set(`INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, amount, settling, state)
+		VALUES ('2026-10-06', 'SLM', ?, 'desk:1', 100, '{}', 'asked')`, o.boss.ID)
+	assert.Equal(t, []string{
+		"1 returns run open there: finish it.", "1 card payment at a terminal there: wait for its end, or call it off.",
+		"1 till open there: count it and close it.",
+	}, look().InTheWay)
+	o.Set("UPDATE terminal_payments SET state = 'refused', ended_at = '2026-10-06', settling = NULL")
+	o.Set("UPDATE tills SET closed_at = '2026-10-06', closed_by = opened_by, due_cash = 0, due_card = 0, due_cheque = 0, counted_cash = 0, counted_card = 0, counted_cheque = 0")
 	seen := look()
 	assert.Equal(t, []string{"1 returns run open there: finish it."}, seen.InTheWay)
 	assert.Contains(t, seen.Moves, "2 items belong there.")

@@ -91,6 +91,19 @@ func (s State) First(before bool) Step {
 	return Pay
 }
 
+// Leads tells whether what a terminal said leads on. One that says nothing, or of a payment that is called off or to be given back says
+// anything but how that ended, is asked again and again, and somebody may say what they have seen there.
+func (s State) Leads(said Outcome) bool {
+	switch move, _ := s.Heard(said, 0); {
+	case said == Silent:
+		return false
+	case s == Asked, said == Waiting:
+		return true
+	default:
+		return move != ""
+	}
+}
+
 // lapses is after what time a payment that never reached its terminal is asked for no more: who wanted to pay may have gone.
 const lapses = time.Minute
 

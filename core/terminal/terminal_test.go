@@ -45,6 +45,27 @@ func TestHeard(t *testing.T) {
 	}
 }
 
+// Where a terminal does not say how a payment ended, whatever else it says, somebody may.
+func TestLeads(t *testing.T) {
+	for _, c := range []struct {
+		state terminal.State
+		said  terminal.Outcome
+		leads bool
+	}{
+		{terminal.Asked, terminal.Waiting, true},
+		{terminal.Asked, terminal.Unknown, true},
+		{terminal.Asked, terminal.Silent, false},
+		{terminal.Stopping, terminal.Waiting, true}, // the card is still looked for, and it is being told
+		{terminal.Stopping, terminal.Reversed, true},
+		{terminal.Stopping, terminal.Approved, false}, // it does not take it back
+		{terminal.Returning, terminal.Reversed, true},
+		{terminal.Returning, terminal.Unknown, false}, // another device stands there by now
+		{terminal.Returning, terminal.Silent, false},
+	} {
+		assert.Equal(t, c.leads, c.state.Leads(c.said), "%s %q", c.state, c.said)
+	}
+}
+
 // Whatever is called off or taken back is never asked for again; whoever goes on with a payment asks about it first.
 func TestFirst(t *testing.T) {
 	assert.Equal(t, terminal.Pay, terminal.Asked.First(false))

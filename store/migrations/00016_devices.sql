@@ -20,7 +20,7 @@ CREATE TABLE terminal_payments (
     settling     jsonb,
     state        text NOT NULL CHECK (state IN ('asked', 'stopping', 'returning', 'taken', 'refused', 'returned')),
     sent         boolean NOT NULL DEFAULT false, -- the terminal may have been asked for it
-    silent       boolean NOT NULL DEFAULT false, -- the terminal does not answer
+    silent       boolean NOT NULL DEFAULT false, -- the terminal does not say how it ended
     says         text NOT NULL DEFAULT '',
     receipt_id   bigint UNIQUE REFERENCES receipts,
     ended_at     timestamptz,
