@@ -1,5 +1,23 @@
+import AxeBuilder from "@axe-core/playwright";
 import { expect, test, type APIRequestContext, type Page } from "@playwright/test";
 import { ask, asks, freeItems, go, goodCards, padOf, scan, signIn, sitAt, tab, tape, workAt } from "../kit";
+
+/** Somebody sits down at the front desk of Havenhead, which has a pad and a card terminal. */
+async function atFrontDesk(page: Page) {
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await sitAt(page, "Front desk");
+}
+
+/** Whoever owes something comes to that desk, and is about to pay. */
+async function comesToPay(page: Page, card: string) {
+  await atFrontDesk(page);
+  await scan(page, card);
+  await page.getByRole("button", { name: "Pay" }).click();
+}
+
+const clean = async (page: Page) =>
+  expect((await new AxeBuilder({ page }).analyze()).violations.map((v) => v.id)).toEqual([]);
 
 const bar = (page: Page) => page.getByRole("region", { name: "Pad" });
 
@@ -19,13 +37,11 @@ test("a pile on the pad is lent at once, its security goes off, and what carries
   const [first = "", second = "", third = "", bare = ""] = items;
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
-  await signIn(page, "Bea Lindgard");
-  await go(page, "Desk");
-  await sitAt(page, "Front desk");
+  await atFrontDesk(page);
   await expect(bar(page)).toContainText("Nothing lies on the pad");
   // Laid on before anybody's card: it waits.
   await pad.lay(first, second);
-  await expect(bar(page)).toContainText("2 things lie on the pad. Scan the card; then they are lent.");
+  await expect(bar(page)).toContainText("2 things lie on the pad. Scan the card, to lend what lies there.");
   await scan(page, card);
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(2);
   await expect.poll(pad.says).toContain(`${first}, security off`);
@@ -36,6 +52,7 @@ test("a pile on the pad is lent at once, its security goes off, and what carries
   await expect(bar(page)).toContainText("1 tag does not answer. Turn it over, or scan the label.");
   await page.getByLabel("Things that you count").fill("5");
   await expect(bar(page)).toContainText("1 thing carries no tag that answers. Scan the label.");
+  await clean(page);
   await scan(page, bare);
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(4);
   // Undone: the gate hears it again.
@@ -65,9 +82,7 @@ test("boxed things are counted by their tags, and what was lifted too early or d
   await ask("UPDATE items SET parts = 3, parts_say = 'Board, dice, cards' WHERE barcode = $1 RETURNING id::text", box);
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
-  await signIn(page, "Bea Lindgard");
-  await go(page, "Desk");
-  await sitAt(page, "Front desk");
+  await atFrontDesk(page);
   await expect(bar(page)).toContainText("Nothing lies on the pad");
   await scan(page, card);
   // Two of three parts: asked about, with what was counted.
@@ -90,10 +105,13 @@ test("boxed things are counted by their tags, and what was lifted too early or d
   await expect.poll(pad.says).toContain(`${plain}, security off`);
   await expect(bar(page)).not.toContainText("its security is still");
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(2); // and not scanned once more
-  await pad.lift();
-  // Taken back in a pile: on again.
+  // What was lent and lies there still is not taken back by going to the other situation.
   await go(page, "Returns");
+  await expect(bar(page)).toContainText("Done with; what is laid on again is taken anew.");
+  await pad.lift();
   await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(tape(page).getByText(plain)).toHaveCount(0);
+  // Taken back in a pile: on again.
   await pad.lay(plain, `${box} 1/3`, `${box} 2/3`, `${box} 3/3`);
   await expect.poll(pad.says).toContain(`${plain}, security on`);
   await expect.poll(pad.says).toContain("part 3 of 3, security on");
@@ -104,9 +122,7 @@ test("boxed things are counted by their tags, and what was lifted too early or d
 test("one window of a station has the pad, and a lost pad stops nobody", async ({ page, context, request }) => {
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
-  await signIn(page, "Bea Lindgard");
-  await go(page, "Desk");
-  await sitAt(page, "Front desk");
+  await atFrontDesk(page);
   await expect(bar(page)).toContainText("Nothing lies on the pad");
   const second = await context.newPage();
   await second.goto("/desk");
@@ -168,13 +184,10 @@ async function payAtTerminal(page: Page, sum: string) {
 
 test("a card is paid with at the terminal, while scanning goes on; a refused one owes still", async ({ page }) => {
   const card = await owing(350);
+  const [other] = await goodCards("HVH");
   const [item = ""] = await freeItems("HVH", "book", 1);
   const at = terminals(page);
-  await signIn(page, "Bea Lindgard");
-  await go(page, "Desk");
-  await sitAt(page, "Front desk");
-  await scan(page, card);
-  await page.getByRole("button", { name: "Pay" }).click();
+  await comesToPay(page, card);
   await payAtTerminal(page, "3.50");
   const status = page.getByRole("status").filter({ hasText: "by card" });
   await expect(status).toContainText("$3.50 by card. It waits at the terminal for a card.");
@@ -182,6 +195,13 @@ test("a card is paid with at the terminal, while scanning goes on; a refused one
   // The person looks for their card; what they take home is scanned meanwhile.
   await scan(page, item);
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(1);
+  // Another person comes before the first has found their card: it is said whose payment the terminal still shows.
+  await scan(page, other);
+  const others = page.getByRole("region", { name: "Card payments of others" });
+  await expect(others).toContainText("$3.50 by card. It waits at the terminal for a card.");
+  await clean(page);
+  await scan(page, card);
+  await expect(others).toBeHidden();
   await at.refuse();
   await expect(status).toContainText("The card was refused. Not paid.");
   expect(await balanceOf(card)).toBe("350");
@@ -203,11 +223,7 @@ test("the answer of the terminal gets lost: it is asked how it ended, and the ca
 }) => {
   const card = await owing(425);
   const at = terminals(page);
-  await signIn(page, "Bea Lindgard");
-  await go(page, "Desk");
-  await sitAt(page, "Front desk");
-  await scan(page, card);
-  await page.getByRole("button", { name: "Pay" }).click();
+  await comesToPay(page, card);
   const approved = async () => (await at.says()).match(/4\.25 CAD, approved/g)?.length ?? 0;
   const before = await approved();
   await at.loseAnswer();
@@ -227,11 +243,7 @@ test("the answer of the terminal gets lost: it is asked how it ended, and the ca
 test("called off at the desk; and a terminal out of reach lets somebody say how it ended", async ({ page }) => {
   const card = await owing(275);
   const at = terminals(page);
-  await signIn(page, "Bea Lindgard");
-  await go(page, "Desk");
-  await sitAt(page, "Front desk");
-  await scan(page, card);
-  await page.getByRole("button", { name: "Pay" }).click();
+  await comesToPay(page, card);
   await payAtTerminal(page, "2.75");
   await expect.poll(at.says).toContain("It waits for a card.");
   const status = page.getByRole("status").filter({ hasText: "by card" });
@@ -240,7 +252,7 @@ test("called off at the desk; and a terminal out of reach lets somebody say how 
   expect(await at.says()).toContain("2.75 CAD, reversed");
   await at.outOfReach();
   await payAtTerminal(page, "2.75");
-  await expect(status).toContainText("The terminal does not answer; it is asked again and again.");
+  await expect(status).toContainText("The terminal does not say how it ended; it is asked again and again.");
   // It stands under Money, too, for who comes by later.
   await go(page, "Money");
   await tab(page, "Till");

@@ -55,6 +55,9 @@ function Lies({ pile, line, waits, page }: { pile: Pile; line: string; waits?: s
           {many === 0 ? "Nothing lies on the pad" : `${count(many, "thing lies", "things lie")} on the pad`}
         </b>
         {waits && fresh > 0 && <span className="text-amber-700">. {waits}</span>}
+        {there.length > 0 && fresh === 0 && (
+          <span className="text-ink-2">. Done with; what is laid on again is taken anew.</span>
+        )}
       </p>
       {page && (
         <a className="text-sm underline" href={page} target="_blank" rel="noreferrer">

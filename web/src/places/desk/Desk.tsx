@@ -3,6 +3,7 @@ import clsx from "clsx";
 import { useStore } from "zustand";
 import { announce } from "../../kit/announce";
 import { Ask } from "../../kit/ask";
+import { AtTerminal, useCardPayments, useTerminalHere } from "../../kit/atterminal";
 import { useMe } from "../../kit/me";
 import { PadBar } from "../../kit/pad/bar";
 import { api, keyed } from "../../api/client";
@@ -51,7 +52,8 @@ export function DeskPlace() {
         <Head title="Desk" says={`Scan a card to begin${byName ? ", or type a name to find the patron" : ""}.`} />
       )}
       <LeftBehind />
-      <PadBar taker="desk" ready={card !== undefined} waits="Scan the card; then they are lent." />
+      <StillPays patron={card?.id} />
+      <PadBar taker="desk" ready={card !== undefined} waits="Scan the card, to lend what lies there." />
       <div
         className={clsx(
           "grid items-start gap-3.5",
@@ -148,6 +150,21 @@ function Staged({ lines }: { lines: Scan[] }) {
         {lines.length} {lines.length === 1 ? "thing is" : "things are"} staged, and lent once it is said so
       </b>
       <Button onClick={() => count(lines)}>Lend {lines.length === 1 ? "it" : `all ${lines.length}`}</Button>
+    </Card>
+  );
+}
+
+/** Card payments of others that still wait at this station's terminal, where the next person might pay them. */
+function StillPays({ patron }: { patron?: number }) {
+  const here = useTerminalHere();
+  const others = useCardPayments().filter((p) => p.station === here && (!patron || !p.patrons.includes(patron)));
+  if (others.length === 0) return null;
+  return (
+    <Card label="Card payments of others" className="grid gap-2 px-4 py-2.5">
+      <b className="font-semibold">Still at this terminal, for somebody else</b>
+      {others.map((p) => (
+        <AtTerminal key={p.id} id={p.id} onEnded={() => {}} />
+      ))}
     </Card>
   );
 }

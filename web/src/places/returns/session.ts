@@ -165,7 +165,10 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
 
 /** The security of what has come back is on again, and off again where that is undone. */
 export function secureAsIs(line?: Line, text?: string) {
-  if (line?.barcode) secure([text, line.barcode], !line.undone, line.title);
+  if (!line?.barcode) return;
+  // Undone, a thing is with its patron again; one that was on loan to nobody stays here.
+  const lent = line.kind === "on_loan" || line.kind === "late" || line.kind === "lost";
+  secure([text, line.barcode], !(line.undone && lent), line.title);
 }
 
 const stateOf = (line?: Line) =>
