@@ -29,40 +29,80 @@ func TestWorkedQuestionsHold(t *testing.T) {
 	assert.False(t, f.Answer().OK, "an altered expectation must fail")
 }
 
+// someTimetable draws branches and runs. Stops of no length and stretches that take no time are among them.
+func someTimetable(t *rapid.T, codes []calendar.Code) *courier.Timetable {
+	table := &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{}}
+	for _, code := range codes {
+		b := &calendar.Branch{Code: code, Location: time.UTC}
+		for d := range b.Weekly {
+			b.Weekly[d] = calendar.Day{{From: 540, To: 1020}}
+		}
+		table.Branches[code] = courier.Branch{Branch: b, SortMinutes: rapid.IntRange(0, 90).Draw(t, "sort"),
+			ReceiveMinutes: rapid.IntRange(0, 60).Draw(t, "receive")}
+	}
+	for r := range rapid.IntRange(1, 4).Draw(t, "runs") {
+		run := courier.Run{ID: fmt.Sprint("r", r)}
+		for d := range run.Days {
+			run.Days[d] = rapid.Bool().Draw(t, "day")
+		}
+		at := calendar.Minute(rapid.IntRange(300, 900).Draw(t, "begin"))
+		for range rapid.IntRange(2, 4).Draw(t, "stops") {
+			arrive := at
+			depart := at + calendar.Minute(rapid.IntRange(0, 10).Draw(t, "stay"))
+			run.Stops = append(
+				run.Stops,
+				courier.Stop{Branch: rapid.SampledFrom(codes).Draw(t, "branch"), Arrive: &arrive, Depart: &depart},
+			)
+			at = depart + calendar.Minute(rapid.IntRange(0, 120).Draw(t, "way"))
+		}
+		table.Runs = append(table.Runs, run)
+	}
+	return table
+}
+
 // Earliest arrivals agree with Dijkstra's method of gonum on the time-expanded network: a node for
 // each call of a run, weights in minutes.
 func TestArrivalsAgreeWithDijkstra(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		table := &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{}}
-		codes := []calendar.Code{"A", "B", "C", "D"}
-		for _, code := range codes {
-			table.Branches[code] = courier.Branch{
-				Branch:      &calendar.Branch{Code: code, Location: time.UTC},
-				SortMinutes: rapid.IntRange(0, 90).Draw(t, "sort"),
-			}
-		}
-		for r := range rapid.IntRange(1, 4).Draw(t, "runs") {
-			run := courier.Run{ID: fmt.Sprint("r", r)}
-			for d := range run.Days {
-				run.Days[d] = rapid.Bool().Draw(t, "day")
-			}
-			at := calendar.Minute(rapid.IntRange(300, 900).Draw(t, "begin"))
-			for range rapid.IntRange(2, 4).Draw(t, "stops") {
-				arrive := at
-				depart := at + calendar.Minute(rapid.IntRange(0, 10).Draw(t, "stay"))
-				run.Stops = append(
-					run.Stops,
-					courier.Stop{Branch: rapid.SampledFrom(codes).Draw(t, "branch"), Arrive: &arrive, Depart: &depart},
-				)
-				at = depart + calendar.Minute(rapid.IntRange(1, 120).Draw(t, "way"))
-			}
-			table.Runs = append(table.Runs, run)
-		}
+		table := someTimetable(t, []calendar.Code{"A", "B", "C", "D"})
 		ready := time.Date(2026, 10, 1, 0, rapid.IntRange(0, 1439).Draw(t, "ready"), 0, 0, time.UTC)
 		want := dijkstra(table, "A", "B", ready)
 		got := table.Ask("A", "B", ready)
 		if (got == nil) != (want == nil) || got != nil && !got.Arrives.Equal(*want) {
 			t.Fatalf("came %v, Dijkstra says %v", got, want)
+		}
+	})
+}
+
+// A prepared timetable answers as the timetable does, on every date that it covers, on the others too, and where a stop
+// only sets down or picks up.
+func TestPreparedAnswersAsTheTimetableDoes(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		codes := []calendar.Code{"A", "B", "C", "D"}
+		table := someTimetable(t, codes)
+		for r := range table.Runs {
+			for s := range table.Runs[r].Stops {
+				switch rapid.IntRange(0, 5).Draw(t, "only") {
+				case 0:
+					table.Runs[r].Stops[s].Arrive = nil
+				case 1:
+					table.Runs[r].Stops[s].Depart = nil
+				}
+			}
+			if rapid.Bool().Draw(t, "off") {
+				table.Runs[r].NotOn = map[calendar.Date]bool{calendar.MakeDate(2026, 10, 3): true}
+			}
+		}
+		first := calendar.MakeDate(2026, 10, 1)
+		prepared := table.Prepare(first, 5)
+		for range 12 {
+			from, to := rapid.SampledFrom(codes).Draw(t, "from"), rapid.SampledFrom(codes).Draw(t, "to")
+			ready := first.UTC().Add(time.Duration(rapid.IntRange(-1500, 6*1440).Draw(t, "ready")) * time.Minute)
+			arrives, shelf, ok := prepared.Arrival(from, to, ready)
+			want := table.Ask(from, to, ready)
+			if ok != (want != nil && want.OnShelf != nil) || ok && (!arrives.Equal(want.Arrives) || !shelf.Equal(*want.OnShelf)) {
+				t.Fatalf("%s to %s at %s: came %v %v %v, the timetable says %+v", from, to, ready, ok, arrives, shelf, want)
+			}
 		}
 	})
 }

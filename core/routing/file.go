@@ -21,6 +21,8 @@ const maxOfTitle = 5000
 type File struct {
 	Now          time.Time
 	FetchMinutes int
+	FetchMost    map[calendar.Code]int // what a branch fetches in a round; a branch that is not named: all there is
+	RoundMinutes int                   // open time from one round to the next
 	Aim          Aim
 	Timetable    *courier.Timetable
 	Titles       []Title
@@ -61,7 +63,7 @@ func Read(data []byte) (*File, error) {
 		return nil, err
 	}
 	f := &File{Aim: LeastTotal, Expect: map[Aim][]Expectation{}}
-	if !root.Only("format", "now", "fetch_minutes", "aim", "courier", "titles", "expect") {
+	if !root.Only("format", "now", "fetch_minutes", "fetch_most", "round_minutes", "aim", "courier", "titles", "expect") {
 		return nil, root.Err()
 	}
 	root.Get("format").OneOf(Format)
@@ -73,6 +75,7 @@ func Read(data []byte) (*File, error) {
 	f.Now = jsonfile.Parsed(root.Get("now"), func(text string) (time.Time, error) {
 		return calendar.ParseInstant(text, f.Timetable.Location)
 	}).Truncate(time.Minute)
+	f.readRound(root)
 	if titles := root.Get("titles"); !titles.Given() {
 		titles.Wrong("a list of titles")
 	}
@@ -85,6 +88,26 @@ func Read(data []byte) (*File, error) {
 	}
 	f.readExpect(root.Get("expect"))
 	return f, root.Err()
+}
+
+// readRound reads how much branches fetch in a round.
+func (f *File) readRound(root jsonfile.Node) {
+	f.RoundMinutes = root.Get("round_minutes").WholeOr(f.FetchMinutes)
+	most := root.Get("fetch_most")
+	if !most.Given() {
+		return
+	}
+	if f.Aim == FirstCome {
+		most.Fail("limits of what is fetched, with the aim first_come", "the aim least_total, under which work is shared")
+	}
+	f.FetchMost = map[calendar.Code]int{}
+	for _, key := range most.Keys() {
+		code := calendar.Code(key)
+		if _, ok := f.Timetable.Branches[code]; !ok {
+			most.Get(key).Fail(fmt.Sprintf("the branch %q", key), "a branch of the courier file")
+		}
+		f.FetchMost[code] = most.Get(key).Whole()
+	}
 }
 
 type unique map[string]bool
@@ -165,7 +188,8 @@ type Pair struct {
 	OnShelf string `json:"on_shelf"`
 }
 
-// Waiting is a hold that is not served: unreachable if no item can reach it, else taken.
+// Waiting is a hold that is not served: unreachable if no item can reach it, put_off if its branch fetches no more in this
+// round, else taken.
 type Waiting struct {
 	Hold   string `json:"hold"`
 	Reason string `json:"reason"`
@@ -182,6 +206,13 @@ type TitleReport struct {
 // Report is the plan of a whole file.
 type Report struct {
 	Titles []TitleReport `json:"titles"`
+	Round  *RoundReport  `json:"round,omitempty"` // where what is fetched is limited
+}
+
+// RoundReport is the waiting of all that are served in this round or the next, and what no sharing can go below.
+type RoundReport struct {
+	Total int `json:"total_wait_minutes"`
+	Bound int `json:"bound_minutes"`
 }
 
 // Reaches works out how items can serve holds: ready after the fetch minutes of open time at their
@@ -237,17 +268,29 @@ func (r *Reaches) Ready(from calendar.Code) *time.Time {
 	return r.ready[from]
 }
 
-// Plan plans every title of the file under an aim.
+// Plan plans every title of the file under an aim. What is fetched in a round is limited under least_total only.
 func (f *File) Plan(aim Aim) Report {
 	r := Report{Titles: []TitleReport{}}
 	reaches := NewReaches(f.Timetable, f.Now, f.FetchMinutes)
-	for _, t := range f.Titles {
-		r.Titles = append(r.Titles, f.planTitle(t, aim, reaches))
+	problems := make([]Problem, len(f.Titles))
+	for k, t := range f.Titles {
+		problems[k] = problemOf(t, reaches)
 	}
+	if len(f.FetchMost) == 0 || aim != LeastTotal {
+		for k, t := range f.Titles {
+			r.Titles = append(r.Titles, f.report(t, problems[k], Plan(problems[k], aim), nil))
+		}
+		return r
+	}
+	shared := f.share(problems)
+	for k, t := range f.Titles {
+		r.Titles = append(r.Titles, f.report(t, problems[k], shared.Plans[k], shared.PutOff[k]))
+	}
+	r.Round = &RoundReport{shared.Total, shared.Bound}
 	return r
 }
 
-func (f *File) planTitle(t Title, aim Aim, reaches *Reaches) TitleReport {
+func problemOf(t Title, reaches *Reaches) Problem {
 	p := Problem{}
 	for _, i := range t.Items {
 		p.Items = append(p.Items, i.ID)
@@ -261,10 +304,58 @@ func (f *File) planTitle(t Title, aim Aim, reaches *Reaches) TitleReport {
 		}
 		p.Reach = append(p.Reach, row)
 	}
+	return p
+}
+
+// share shares the round of the file.
+func (f *File) share(problems []Problem) Shared {
+	var limits []int
+	index := map[calendar.Code]int{}
+	for code := range f.Timetable.Branches {
+		index[code] = len(limits)
+		most, limited := f.FetchMost[code]
+		if !limited {
+			most = NoLimit
+		}
+		limits = append(limits, most)
+	}
+	next := NewReaches(f.Timetable, f.Now, f.FetchMinutes+f.RoundMinutes)
+	works := make([]Work, len(f.Titles))
+	for k, t := range f.Titles {
+		w := Work{Problem: problems[k]}
+		for _, i := range t.Items {
+			w.At = append(w.At, index[i.Branch])
+		}
+		for h, hold := range t.Holds {
+			later := make([]int, len(t.Items))
+			for i, r := range problems[k].Reach[h] {
+				later[i] = never
+				if r == nil {
+					continue
+				}
+				if then := next.Between(t.Items[i].Branch, hold.Pickup); then != nil {
+					later[i] = then.Wait
+				}
+			}
+			w.Later = append(w.Later, later)
+		}
+		works[k] = w
+	}
+	return Share(works, limits)
+}
+
+// never stands for the waiting of whom no later round serves, in minutes: longer than any journey.
+const never = 10 * 365 * 24 * 60
+
+func (f *File) report(t Title, p Problem, plan []int, putOff []bool) TitleReport {
 	out := TitleReport{Title: t.ID, Pairs: []Pair{}, Waiting: []Waiting{}}
-	for h, i := range Plan(p, aim) {
+	for h, i := range plan {
 		hold := t.Holds[h]
-		if i == None {
+		switch {
+		case putOff != nil && putOff[h]:
+			out.Waiting = append(out.Waiting, Waiting{hold.ID, "put_off"})
+			continue
+		case i == None:
 			out.Waiting = append(out.Waiting, Waiting{hold.ID, reasonFor(p.Reach[h])})
 			continue
 		}
