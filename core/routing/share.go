@@ -160,6 +160,9 @@ func (s *sharing) over(asked []int, b int) int {
 // search looks for the best sharing under what has been settled so far, and gives a bound of it.
 func (s *sharing) search(prices []float64) int {
 	s.choices--
+	if !s.possible() {
+		return math.MaxInt
+	}
 	bound, tight := s.byPrices(prices)
 	if bound >= s.best.Total || tight == nil || s.choices <= 0 {
 		return bound
@@ -177,6 +180,15 @@ func (s *sharing) search(prices []float64) int {
 	return max(bound, min(without, with))
 }
 
+// possible tells whether no branch has more that it must fetch than it can.
+func (s *sharing) possible() bool {
+	must := make([]int, len(s.limits))
+	for _, b := range s.now {
+		must[b]++
+	}
+	return s.keeps(must)
+}
+
 // choose chooses the hold that is least sure to be fetched now where most is asked for: the one that loses least by waiting.
 func (s *sharing) choose(out *Shared) (hold, int) {
 	asked := s.asked(out)
@@ -189,6 +201,9 @@ func (s *sharing) choose(out *Shared) (hold, int) {
 			branch, most = b, asked[b]-limit
 		}
 	}
+	if branch == None {
+		return s.open()
+	}
 	chosen, least := hold{0, None}, math.MaxInt
 	s.unsettled(out, branch, func(h hold, loses int) {
 		if loses < least {
@@ -196,6 +211,23 @@ func (s *sharing) choose(out *Shared) (hold, int) {
 		}
 	})
 	return chosen, branch
+}
+
+// open gives any hold of which it is not settled whether it is fetched now at a branch with a limit; none where all is.
+func (s *sharing) open() (hold, int) {
+	for k := range s.works {
+		for _, h := range s.served[k] {
+			if _, must := s.now[hold{k, h}]; must {
+				continue
+			}
+			for i, r := range s.works[k].Reach[h] {
+				if b := s.works[k].At[i]; r != nil && s.limits[b] != NoLimit && !s.notNow[[3]int{k, h, b}] {
+					return hold{k, h}, b
+				}
+			}
+		}
+	}
+	return hold{0, None}, None
 }
 
 func (s *sharing) freeAt(out *Shared, branch int) bool {
@@ -244,15 +276,18 @@ func (s *sharing) byPrices(prices []float64) (int, *Shared) {
 				s.best = out
 			}
 		}
-		if float64(s.best.Total) <= bound+1-nearly || !s.move(prices, asked, value, round) {
+		if s.best.Total <= whole(bound) || !s.move(prices, asked, value, round) {
 			break
 		}
 	}
-	return int(math.Ceil(bound - nearly)), tight
+	return whole(bound), tight
 }
 
 // nearly is what sums of prices may be off by.
 const nearly = 1e-3
+
+// whole is the least whole number of minutes that a bound leaves.
+func whole(bound float64) int { return int(math.Ceil(bound - nearly)) }
 
 func (s *sharing) copied(out *Shared) Shared {
 	c := s.empty()
