@@ -158,6 +158,9 @@ const (
 	itemAdded    = 11
 )
 
+// holdState is the column of the holds' rows that says how far one has come.
+const holdState = 6
+
 // edition is an edition of the rulebook with the date it holds from.
 type edition struct {
 	id    int64

@@ -24,8 +24,8 @@ func (g *generator) live() error {
 	g.partners()
 	g.stock()
 	begin := g.today.AddYears(-1)
-	for k := range g.items {
-		g.lifeOf(k, begin)
+	for n := range g.titles {
+		g.yearOf(n, begin)
 	}
 	g.stories()
 	if err := g.exchanges(); err != nil {
@@ -347,99 +347,6 @@ func (g *generator) asked(
 	)
 }
 
-// lifeOf lets an item be borrowed and come back through the year.
-func (g *generator) lifeOf(k int, day calendar.Date) {
-	i := &g.items[k]
-	if i.material == "reference" || i.material == "local_history" {
-		return
-	}
-	idle := 12 + g.rand.ExpFloat64()*30
-	for {
-		day += calendar.Date(1 + g.rand.ExpFloat64()*idle)
-		if day >= g.today {
-			return
-		}
-		branch := i.home
-		var hold *held
-		at := g.moment(branch, day)
-		if i.material != "laptop" && i.material != "kit" && g.chance(0.12) {
-			if hold = g.carry(i, at); hold == nil {
-				return
-			}
-			branch, at = hold.pickup, hold.fetched
-		}
-		if at.After(g.now) {
-			return
-		}
-		back, ok := g.borrow(i, branch, at, hold)
-		if !ok {
-			i.out = true
-			return
-		}
-		if branch != i.home {
-			if back, ok = g.sendHome(i, branch, back); !ok {
-				i.out = true
-				return
-			}
-		}
-		i.back = back
-		day = calendar.DateOf(back.In(g.loc))
-	}
-}
-
-// held is a hold of the past that brought an item to another branch.
-type held struct {
-	id      int64
-	pickup  calendar.Code
-	patron  int
-	fetched time.Time
-}
-
-// carry lets a hold bring the item to another branch; nil if it is still on its way or waiting today.
-func (g *generator) carry(i *item, at time.Time) *held {
-	pickup := g.branchByShare()
-	if pickup == i.home || len(g.byBranch[pickup]) == 0 {
-		pickup = "HVH"
-		if i.home == "HVH" {
-			pickup = "SLM"
-		}
-	}
-	j := g.journey(i.home, pickup, at)
-	if j == nil || j.OnShelf == nil || j.OnShelf.After(g.now) {
-		return nil
-	}
-	fetched := g.moment(pickup, calendar.DateOf(j.OnShelf.In(g.loc))+calendar.Date(1+g.rand.IntN(4)))
-	if fetched.After(g.now) {
-		return nil
-	}
-	who := g.byBranch[pickup][g.rand.IntN(len(g.byBranch[pickup]))]
-	h := &held{g.next("holds"), pickup, who, fetched}
-	placed := at.Add(-time.Duration(1+g.rand.IntN(200)) * time.Hour)
-	p := g.patrons[who].id
-	until := g.table.Branches[pickup].Date(fetched).Add(3)
-	g.add(
-		"holds",
-		h.id,
-		g.titles[i.title].id,
-		p,
-		pickup,
-		placed,
-		1,
-		"filled",
-		i.id,
-		*j.OnShelf,
-		*j.OnShelf,
-		until.UTC(),
-		fetched,
-		nil,
-	)
-	g.add("transits", g.next("transits"), i.id, i.home, pickup, h.id, at, *j.OnShelf, j.Arrives)
-	g.event(placed, event.HoldPlaced, pickup, p, 0, 0, h.id, event.Detail{Branch: pickup})
-	g.event(at, event.Sent, i.home, p, i.id, 0, h.id, event.Detail{Branch: pickup, At: j.OnShelf})
-	g.event(*j.OnShelf, event.HoldReady, pickup, p, i.id, 0, h.id, event.Detail{Day: &until})
-	return h
-}
-
 func (g *generator) sendHome(i *item, from calendar.Code, at time.Time) (time.Time, bool) {
 	j := g.journey(from, i.home, at)
 	if j == nil || j.OnShelf == nil {
@@ -651,7 +558,11 @@ func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at ti
 
 // waiting makes the holds of today: waiting in queues, to be fetched, under way and on hold shelves.
 func (g *generator) waiting() {
-	for n, queued := 0, 0; n < len(g.titles) && queued < 700; n++ {
+	open := map[string]int{}
+	for _, h := range g.rows["holds"] {
+		open[h[holdState].(string)]++
+	}
+	for n, queued := 0, open["waiting"]; n < len(g.titles) && queued < 700; n++ {
 		t := &g.titles[n]
 		if len(t.items) > 0 && !slices.ContainsFunc(t.items, func(k int) bool { return !g.items[k].out }) &&
 			g.holdable(t.items[0]) {
@@ -665,10 +576,10 @@ func (g *generator) waiting() {
 	states := []struct {
 		state string
 		count int
-	}{{"fetching", 150}, {"ready", 230}, {"moving", 95}}
+	}{{"fetching", 150}, {"ready", 230}, {"moving", 120}}
 	k := 0
 	for _, s := range states {
-		for left := s.count; left > 0 && k < len(g.items); k += 1 + g.rand.IntN(7) {
+		for left := s.count - open[s.state]; left > 0 && k < len(g.items); k += 1 + g.rand.IntN(7) {
 			i := &g.items[k]
 			if i.out || !g.holdable(k) {
 				continue

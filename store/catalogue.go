@@ -43,6 +43,7 @@ type ItemShown struct {
 	Price                            *int64
 	Parts, Revision                  int
 	PartsSay, Condition              string
+	Edition, Volume                  string
 	OwnTerms                         json.RawMessage
 	HomeUntil                        *time.Time
 	HomeAfter                        *calendar.Code
@@ -58,7 +59,7 @@ type ItemShown struct {
 const (
 	itemsShown  = "SELECT " + itemColumns + itemsFrom
 	itemColumns = `i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material,
-		i.call_number, i.price, i.note, i.standing, i.aside_for, i.parts, i.parts_say, i.condition,
+		i.call_number, i.price, i.note, i.standing, i.aside_for, i.parts, i.parts_say, i.condition, i.edition, i.volume,
 		i.own_terms, i.home_until,
 		i.home_after, i.label_waits, i.added_on, i.revision,
 		t.name AS title_name, t.author, w.place, coalesce(l.branch_code, r.to_branch, h.pickup) AS place_branch,

@@ -66,6 +66,7 @@ type itemRow struct {
 	AddedOn                               time.Time
 	Parts                                 int
 	PartsSay                              string
+	Edition, Volume                       string
 	AsideFor                              circulation.AsideFor
 	HomeUntil                             *time.Time
 	HomeAfter                             *calendar.Code
@@ -92,6 +93,7 @@ type itemRow struct {
 	HoldState                             *string
 	HoldPickup                            *calendar.Code
 	HoldPromised, HoldReady, HoldUntil    *time.Time
+	HoldSlot                              *int
 	HoldWhy                               json.RawMessage
 	HolderLegal, HolderPreferred          *string
 	HolderShelf, HolderClass, HolderEmail *string
@@ -105,7 +107,7 @@ type itemRow struct {
 
 var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material,
 		i.call_number, i.note, i.standing,
-		t.name AS title_name, t.author, i.price, i.own_terms, i.added_on, i.parts, i.parts_say,
+		t.name AS title_name, t.author, i.price, i.own_terms, i.added_on, i.parts, i.parts_say, i.edition, i.volume,
 		i.aside_for, i.home_until, i.home_after,
 		l.id AS loan_id, l.patron_id AS loan_patron, l.edition_id AS loan_edition, l.branch_code AS loan_branch,
 			l.situation AS loan_situation,
@@ -120,7 +122,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 			r.promised_at AS transit_promised,
 		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state,
 			h.promised_at AS hold_promised,
-		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.why AS hold_why,
+		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.slot AS hold_slot, h.why AS hold_why,
 		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
 			p.class AS holder_class,
 		p.email AS holder_email, p.branch_code AS holder_branch, p.may_use AS holder_may_use,
@@ -151,6 +153,7 @@ func (r *itemRow) facts() *Facts {
 		ID: r.ID, Barcode: r.Barcode, TitleID: r.TitleID, BranchCode: r.BranchCode, AtBranch: r.AtBranch,
 		Collection: r.Collection, Material: r.Material, CallNumber: r.CallNumber, Price: r.Price, Note: r.Note,
 		OwnTerms: r.OwnTerms, Standing: r.Standing, AddedOn: r.AddedOn,
+		Edition: r.Edition, Volume: r.Volume,
 		Parts: r.Parts, PartsSay: r.PartsSay, AsideFor: r.AsideFor, HomeUntil: r.HomeUntil, HomeAfter: r.HomeAfter,
 		Title: &Title{ID: r.TitleID, Name: r.TitleName, Author: r.Author},
 	}
@@ -179,7 +182,7 @@ func (r *itemRow) facts() *Facts {
 			ID: *r.HoldID, TitleID: r.TitleID, PatronID: *r.HoldPatron, Pickup: *r.HoldPickup,
 			State:  queue.State(*r.HoldState),
 			ItemID: &f.Item.ID, PromisedAt: r.HoldPromised, ReadyAt: r.HoldReady, ShelfUntil: r.HoldUntil,
-			Why: r.HoldWhy,
+			Why: r.HoldWhy, Slot: r.HoldSlot,
 			Patron: &Patron{
 				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
 				ShelfName: *r.HolderShelf,
@@ -312,7 +315,8 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 	ask(
 		q,
 		&holds,
-		"SELECT "+holdColumns+" FROM holds h WHERE h.patron_id = $1 AND h.closed_at IS NULL AND h.title_id = "+title,
+		"SELECT "+holdColumns+" FROM holds h JOIN items i ON i.barcode = $2 WHERE h.patron_id = $1 AND h.closed_at IS NULL"+
+			" AND h.title_id = i.title_id AND "+meets+" ORDER BY h.item_id = i.id DESC NULLS LAST, "+stateRank,
 		patron,
 		barcode,
 	)

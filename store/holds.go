@@ -11,7 +11,12 @@ import (
 
 const holdColumns = `h.id, h.title_id, coalesce(h.patron_id, 0) AS patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
 		h.state, h.item_id, h.fetch_at, h.promised_at, h.ready_at,
-	h.shelf_until, h.closed_at, h.why, h.paused_until`
+	h.shelf_until, h.closed_at, h.why, h.paused_until, h.band, h.moved, h.only_edition, h.only_volume, h.wanted_until,
+	h.passed_days, h.slot, h.taken_by, h.taken_at`
+
+// meets is the condition that an item i is one that a hold h is for.
+const meets = `(h.only_item IS NULL OR h.only_item = i.id) AND (h.only_edition IS NULL OR h.only_edition = i.edition)
+	AND (h.only_volume IS NULL OR h.only_volume = i.volume)`
 
 // HoldForSlip gives a hold with its patron, title and item; nil where there is none.
 func (t *Tx) HoldForSlip(id int64) (*Hold, error) {
@@ -63,9 +68,10 @@ func (t *Tx) AddHold(h *Hold) (err error) {
 		return err
 	}
 	t.queue(
-		`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at)
+		`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at, band,
+			only_edition, only_volume, wanted_until, paused_until)
 		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2),
-			$7, $8, CASE $7 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $8) END)`,
+			$7, $8, CASE $7 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $8) END, $9, $10, $11, $12, $13)`,
 		h.ID,
 		h.TitleID,
 		h.PatronID,
@@ -74,6 +80,11 @@ func (t *Tx) AddHold(h *Hold) (err error) {
 		h.PlacedAt,
 		h.State,
 		h.ItemID,
+		h.Band,
+		h.OnlyEdition,
+		h.OnlyVolume,
+		h.WantedUntil,
+		h.PausedUntil,
 	)
 	return nil
 }
@@ -93,9 +104,12 @@ func (t *Tx) MoveHold(h *Hold, move queue.Move, now time.Time) error {
 	case to == queue.Waiting:
 		h.ItemID, h.PromisedAt, h.ReadyAt, h.ShelfUntil, h.Why = nil, nil, nil, nil, nil
 	}
+	if to != queue.Ready {
+		h.Slot = nil
+	}
 	t.queueOne(
 		`UPDATE holds SET state = $3, item_id = $4, promised_at = $5, ready_at = $6, shelf_until = $7,
-				closed_at = $8, why = $9,
+				closed_at = $8, why = $9, slot = $10, taken_by = NULL, taken_at = NULL,
 				fetch_at = CASE $3 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $4) END
 		WHERE id = $1 AND state = $2`,
 		h.ID,
@@ -107,8 +121,20 @@ func (t *Tx) MoveHold(h *Hold, move queue.Move, now time.Time) error {
 		h.ShelfUntil,
 		h.ClosedAt,
 		h.Why,
+		h.Slot,
 	)
+	if to == queue.Ready {
+		t.queue("UPDATE foretold SET came = ($2 AT TIME ZONE (SELECT timezone FROM network))::date WHERE hold_id = $1 AND came IS NULL",
+			h.ID, h.ReadyAt)
+	}
 	return nil
+}
+
+// FreeSlot gives the slot of a branch's hold shelf, of so many, in which least stands.
+func (t *Tx) FreeSlot(branch calendar.Code, slots int) (int, error) {
+	return value[int](t, `SELECT s.n FROM generate_series(1, $2::int) s(n)
+		LEFT JOIN holds h ON h.pickup = $1 AND h.state = 'ready' AND h.slot = s.n
+		GROUP BY s.n ORDER BY count(h.id), s.n LIMIT 1`, branch, slots)
 }
 
 // Awaiting is a hold that waits, with what routing asks about it.
@@ -125,31 +151,64 @@ type Free struct {
 	Barcode              string
 	BranchCode, AtBranch calendar.Code
 	Collection, Material string
+	Edition, Volume      string
 	AddedOn              time.Time
 }
+
+// freeColumns are those of an item i that routing asks about.
+const freeColumns = "i.id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material, i.edition, i.volume, i.added_on"
 
 // FreeItem is the condition under which an item i could serve a hold: in use, and nowhere but on its shelf.
 const FreeItem = "i.standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)"
 
-// Queue gives the first holds that wait for a title, in order and up to a number, and its free items. The title must
-// be locked.
-func (t *Tx) Queue(title int64, most int) (waiting []Awaiting, free []Free, err error) {
+// Coming is when a copy that is not free can be expected: it is due, or is to be on a shelf by a promise.
+type Coming struct {
+	Free
+	DueDate, Promised *time.Time
+}
+
+// Queue gives the first holds that wait for a title, in order and up to a number, and its free items; the copies that are to
+// come where these are asked for. The title must be locked.
+func (t *Tx) Queue(title int64, most int, andComing bool) (waiting []Awaiting, free []Free, coming []Coming, err error) {
 	q := &questions{}
-	ask(q, &free, `SELECT i.id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material, i.added_on
-		FROM items i WHERE i.title_id = $1 AND `+FreeItem+` ORDER BY i.id`, title)
+	ask(q, &free, "SELECT "+freeColumns+" FROM items i WHERE i.title_id = $1 AND "+FreeItem+" ORDER BY i.id", title)
 	ask(
 		q,
 		&waiting,
-		`SELECT h.id, h.title_id, h.patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
-				h.state, h.item_id,
-			h.promised_at, h.ready_at, h.shelf_until, h.closed_at, p.class, p.branch_code AS home,
+		"SELECT "+holdColumns+`, p.class, p.branch_code AS home,
 			ARRAY(SELECT m.item_id FROM misses m WHERE m.hold_id = h.id AND m.seen_at IS NULL) AS missed
 		FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = $1 AND h.state = 'waiting'
-			AND h.paused_until IS NULL ORDER BY h.place, h.id LIMIT $2`,
+			AND h.paused_until IS NULL ORDER BY h.band, h.place, h.id LIMIT $2`,
 		title,
 		most,
 	)
-	return waiting, free, t.send(q)
+	if andComing {
+		ask(q, &coming, "SELECT "+freeColumns+`, l.due_date, r.promised_at AS promised FROM items i
+			JOIN whereabouts w ON w.item_id = i.id AND w.place IN ('lent', 'under_way')
+			LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref AND l.lost_at IS NULL
+			LEFT JOIN transits r ON w.place = 'under_way' AND r.id = w.ref AND r.hold_id IS NULL
+			WHERE i.title_id = $1 AND i.standing = 'in_use' AND coalesce(l.due_date, r.promised_at) IS NOT NULL`, title)
+	}
+	return waiting, free, coming, t.send(q)
+}
+
+// ToFetch counts what stands on the fetch lists of branches.
+func (t *Tx) ToFetch(branches []calendar.Code) (map[calendar.Code]int, error) {
+	rows, err := list[struct {
+		Branch calendar.Code
+		N      int
+	}](t, "SELECT fetch_at AS branch, count(*)::int AS n FROM holds WHERE state = 'fetching' AND fetch_at = ANY($1) GROUP BY 1",
+		branches)
+	out := map[calendar.Code]int{}
+	for _, r := range rows {
+		out[r.Branch] = r.N
+	}
+	return out, err
+}
+
+// PassOver writes by how many days a hold was passed over.
+func (t *Tx) PassOver(hold int64, days int) {
+	t.queue("UPDATE holds SET passed_days = passed_days + $2 WHERE id = $1", hold, days)
 }
 
 // Miss writes that an item was not found for a hold, and gives how often it was not found since it was last seen.
@@ -171,10 +230,12 @@ type HoldShown struct {
 
 // placeInQueue is the place of a hold among those that wait for its title.
 const placeInQueue = `CASE WHEN h.state = 'waiting' THEN (SELECT count(*)::int FROM holds o WHERE o.title_id = h.title_id
-			AND o.state = 'waiting' AND (o.place, o.id) <= (h.place, h.id)) ELSE 0 END AS waiting`
+			AND o.state = 'waiting' AND (o.band, o.place, o.id) <= (h.band, h.place, h.id)) ELSE 0 END AS waiting`
 
-const holdsShown = `SELECT ` + holdColumns + `, t.name AS title_name, p.card, p.legal_name, p.preferred_name, p.shelf_name,
-		` + placeInQueue + `
+const holdsShownColumns = holdColumns + `, t.name AS title_name, p.card, p.legal_name, p.preferred_name, p.shelf_name,
+		` + placeInQueue
+
+const holdsShown = `SELECT ` + holdsShownColumns + `
 	FROM holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id `
 
 // stateRank puts those first who need somebody soonest.
@@ -202,9 +263,10 @@ func (t *Tx) HoldsAt(branch calendar.Code, page Page) ([]HoldShown, Page, error)
 // HoldsOf gives a page of the open holds on a title: those who have an item first, then the queue in its order.
 func (t *Tx) HoldsOf(title int64, page Page) ([]HoldShown, Page, error) {
 	at := func(h *HoldShown) Cursor {
-		return Cursor{Rank: rankOf(h.State), ID: h.ID, Text: strconv.FormatFloat(h.Place, 'f', -1, 64)}
+		rank := rankOf(h.State)*10 + int64(h.Band)
+		return Cursor{Rank: rank, ID: h.ID, Text: strconv.FormatFloat(h.Place, 'f', -1, 64)}
 	}
-	order := stateRank + ", h.place, h.id"
+	order := stateRank + " * 10 + h.band, h.place, h.id"
 	return paged(t, page, at, holdsShown+"WHERE h.title_id = $1 AND h.closed_at IS NULL AND ("+order+
 		") > ($2, coalesce(nullif($3, ''), '-infinity')::numeric, $4) ORDER BY "+order, title)
 }
@@ -230,8 +292,8 @@ func (t *Tx) OpenHoldsOf(patron int64) (int, error) {
 
 // Holdable gives the items of a title that holds could ever wait for.
 func (t *Tx) Holdable(title int64) ([]Free, error) {
-	return list[Free](t, `SELECT i.id, i.barcode, i.branch_code, i.at_branch, i.collection, i.material, i.added_on
-		FROM items i WHERE i.title_id = $1 AND i.standing IN ('in_use', 'aside') ORDER BY i.id`, title)
+	return list[Free](t, "SELECT "+freeColumns+
+		" FROM items i WHERE i.title_id = $1 AND i.standing IN ('in_use', 'aside') ORDER BY i.id", title)
 }
 
 // Fetch is one line of a branch's fetch list.
@@ -290,4 +352,144 @@ func (t *Tx) Lapsing(day time.Time, most int) ([]Lapsing, error) {
 		WHERE h.state = 'ready' AND h.shelf_until < $1 AND h.title_id = ANY($2) AND h.patron_id = ANY($3)
 			ORDER BY h.id LIMIT $4`, day, l.Titles, l.Patrons, most)
 	return out, t.send(q)
+}
+
+// Waiters gives who of patrons has an open hold on a title, for a volume of it; empty: any.
+func (t *Tx) Waiters(title int64, patrons []int64, volume string) ([]int64, error) {
+	return each[int64](t, `SELECT patron_id FROM holds WHERE title_id = $1 AND patron_id = ANY($2)
+		AND coalesce(only_volume, '') = $3 AND closed_at IS NULL`, title, patrons, volume)
+}
+
+// WantUntil writes the last day on which a hold is of interest; nil: it is without end.
+func (t *Tx) WantUntil(id int64, until *time.Time) {
+	t.queueOne("UPDATE holds SET wanted_until = $2 WHERE id = $1 AND closed_at IS NULL", id, until)
+}
+
+// KeepUntil writes until when a hold waits on the hold shelf.
+func (t *Tx) KeepUntil(id int64, until time.Time) {
+	t.queueOne("UPDATE holds SET shelf_until = $2 WHERE id = $1 AND state = 'ready'", id, until)
+}
+
+// Stands is where a hold stands that waits.
+type Stands struct {
+	ID    int64
+	Band  queue.Band
+	Place float64
+}
+
+// Around gives where a hold of a title would stand in front of another, or behind all others where that is 0: who would
+// stand before it and behind it, itself left out. The title must be locked.
+func (t *Tx) Around(title, hold, before int64) (front, behind *Stands, err error) {
+	const of = `SELECT id, band, place::float8 AS place FROM holds WHERE title_id = $1 AND state = 'waiting' AND id <> $2`
+	q := &questions{}
+	var f, b []Stands
+	ask(q, &b, of+" AND id = $3", title, hold, before)
+	ask(q, &f, of+` AND ($3 = 0 OR (band, place, id) < (SELECT band, place, id FROM holds WHERE id = $3))
+		ORDER BY band DESC, place DESC, id DESC LIMIT 1`, title, hold, before)
+	if err := t.send(q); err != nil {
+		return nil, nil, err
+	}
+	if len(f) > 0 {
+		front = &f[0]
+	}
+	if len(b) > 0 {
+		behind = &b[0]
+	}
+	return front, behind, nil
+}
+
+// Number numbers the places of a title's holds anew, in the order in which they stand.
+func (t *Tx) Number(title int64) {
+	t.queue(`UPDATE holds h SET place = n.place FROM (SELECT id, row_number() OVER (ORDER BY place, id) AS place
+		FROM holds WHERE title_id = $1) n WHERE h.id = n.id AND h.title_id = $1`, title)
+}
+
+// StandIn moves a hold that waits to a place in its queue.
+func (t *Tx) StandIn(id int64, band queue.Band, place float64, moved bool) {
+	t.queueOne("UPDATE holds SET band = $2, place = $3, moved = $4 WHERE id = $1 AND state = 'waiting'", id, band, place, moved)
+}
+
+// Reband puts open holds into the bands of their patrons' classes, but for those that were moved by hand.
+func (t *Tx) Reband(o queue.Order) {
+	t.queue(`UPDATE holds h SET band = b.band FROM (SELECT h.id, CASE WHEN p.class = ANY($1) THEN -1 WHEN p.class = ANY($2) THEN 1
+			ELSE 0 END AS band FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT h.moved) b
+		WHERE h.id = b.id AND h.band <> b.band`, notNone(o.First), notNone(o.Last))
+}
+
+func notNone(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+// Unwanted gives holds that nothing is on its way for and whose last day of interest is over on a day.
+func (t *Tx) Unwanted(day time.Time, most int) ([]Hold, error) {
+	return list[Hold](t, `SELECT id, title_id, coalesce(patron_id, 0) AS patron_id FROM holds
+		WHERE wanted_until < $1 AND state IN ('waiting', 'fetching') ORDER BY wanted_until, id LIMIT $2`, day, most)
+}
+
+// OpenHold gives an open hold whose title is locked.
+func (t *Tx) OpenHold(id int64) (*Hold, error) {
+	return one[Hold](t, "SELECT "+holdColumns+" FROM holds h WHERE h.id = $1 AND h.closed_at IS NULL", id)
+}
+
+// ShelfRow is a thing on a hold shelf, or one that stands there still for a hold that has ended.
+type ShelfRow struct {
+	HoldShown
+	Barcode, Author, Phone, CallNumber string
+	Material                           string
+	MessageID                          *int64
+	Channel, MessageState              *string
+	Address                            *string
+}
+
+const shelfColumns = holdsShownColumns + `, i.barcode, t.author, p.phone, i.call_number, i.material,
+	m.id AS message_id, m.channel, m.state AS message_state, m.address`
+
+const shelfFrom = ` FROM holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id JOIN items i ON i.id = h.item_id
+	LEFT JOIN LATERAL (SELECT m.id, m.channel, m.state, m.address FROM told o JOIN messages m ON m.id = o.message_id
+		WHERE o.hold_id = h.id AND o.stage = 'hold_ready' ORDER BY m.id DESC LIMIT 1) m ON true `
+
+// OnHoldShelf gives a page of what stands on the hold shelf of a branch for somebody, by its last day.
+func (t *Tx) OnHoldShelf(branch calendar.Code, page Page) ([]ShelfRow, Page, error) {
+	at := func(h *ShelfRow) Cursor { return Cursor{Text: DateOf(h.ShelfUntil).String(), ID: h.ID} }
+	return paged(t, page, at, "SELECT "+shelfColumns+shelfFrom+`WHERE h.pickup = $1 AND h.state = 'ready'
+		AND $2::bigint >= 0 AND (h.shelf_until, h.id) > (coalesce(nullif($3, ''), '-infinity')::date, $4)
+		ORDER BY h.shelf_until, h.id`, branch)
+}
+
+// ToClear gives a page of what still stands on the hold shelf of a branch for holds that have ended, the oldest first.
+func (t *Tx) ToClear(branch calendar.Code, page Page) ([]ShelfRow, Page, error) {
+	at := func(h *ShelfRow) Cursor { return Cursor{Text: h.ClosedAt.UTC().Format(time.RFC3339Nano), ID: h.ID} }
+	return paged(t, page, at, "SELECT "+shelfColumns+shelfFrom+`WHERE h.pickup = $1 AND h.state IN ('lapsed', 'cancelled')
+		AND h.item_id IS NOT NULL AND h.ready_at IS NOT NULL AND NOT h.cleared
+		AND $2::bigint >= 0 AND (h.closed_at, h.id) > (coalesce(nullif($3, ''), '-infinity')::timestamptz, $4)
+		ORDER BY h.closed_at, h.id`, branch)
+}
+
+// HoldsInQueue gives the open holds of a title in the order of its queue, up to a number.
+func (t *Tx) HoldsInQueue(title int64, most int) ([]HoldShown, error) {
+	return list[HoldShown](t, holdsShown+"WHERE h.title_id = $1 AND h.closed_at IS NULL ORDER BY h.band, h.place, h.id LIMIT $2",
+		title, most)
+}
+
+// Demand is a title with how many wait for how many copies.
+type Demand struct {
+	TitleID            int64
+	Name, Author, ISBN string
+	Waiting, Copies    int
+	Oldest             time.Time
+}
+
+// InDemand gives a page of titles with more waiting for each copy in use than a number; the most for each copy first.
+func (t *Tx) InDemand(perCopy int, page Page) ([]Demand, Page, error) {
+	// Ordered by a hundredth of holds for each copy, so that the place in the list is a whole number.
+	at := func(d *Demand) Cursor { return Cursor{Rank: -int64(100 * d.Waiting / max(d.Copies, 1)), ID: d.TitleID} }
+	return paged(t, page, at, `WITH w AS (SELECT title_id, count(*)::int AS waiting, min(placed_at) AS oldest FROM holds
+			WHERE state = 'waiting' GROUP BY 1),
+		d AS (SELECT w.*, (SELECT count(*)::int FROM items i WHERE i.title_id = w.title_id AND i.standing = 'in_use') AS copies FROM w)
+		SELECT d.title_id, t.name, t.author, t.isbn, d.waiting, d.copies, d.oldest FROM d JOIN titles t ON t.id = d.title_id
+		WHERE d.waiting > $1 * d.copies AND ($2 = 0 OR (-(100 * d.waiting / greatest(d.copies, 1)), d.title_id) > ($2, $3))
+		ORDER BY -(100 * d.waiting / greatest(d.copies, 1)), d.title_id`, perCopy)
 }

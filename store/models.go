@@ -49,6 +49,7 @@ type Branch struct {
 	SortMinutes    int
 	ReceiveMinutes int
 	PublicShelf    bool
+	Slots          int // of its hold shelf; 0: it goes by name
 	Address        string
 	Phones         []string       `gorm:"type:text[];serializer:texts"`
 	Bins           []string       `gorm:"type:text[];serializer:texts;default:'{}'"` // named places where things are dropped
@@ -283,6 +284,8 @@ type Item struct {
 
 	Parts      int    `gorm:"default:1"`
 	PartsSay   string // which parts these are
+	Edition    string // of this copy, where it is not as its title says
+	Volume     string
 	Condition  string
 	AsideFor   circulation.AsideFor
 	HomeUntil  *time.Time     `gorm:"type:date"` // it belongs to BranchCode for a time, until this day
@@ -380,6 +383,22 @@ type Hold struct {
 	Why        json.RawMessage `gorm:"type:jsonb"`
 	// PausedUntil is the day from which it waits for a copy again; nil: it does now.
 	PausedUntil *time.Time `gorm:"type:date;->"`
+
+	Band        queue.Band
+	Moved       bool    // to its place by hand
+	OnlyEdition *string // of its title's copies, those of one edition only
+	OnlyVolume  *string
+	WantedUntil *time.Time `gorm:"type:date"` // the last day on which it is of interest
+	PassedDays  int        // by so much readers elsewhere came before it
+	Slot        *int       // of the hold shelf
+	TakenBy     *int64     // who is on the way to its item
+	TakenAt     *time.Time
+}
+
+// Fits tells whether an item is one that the hold is for.
+func (h *Hold) Fits(i *Free) bool {
+	return (h.OnlyItem == nil || *h.OnlyItem == i.ID) && (h.OnlyEdition == nil || *h.OnlyEdition == i.Edition) &&
+		(h.OnlyVolume == nil || *h.OnlyVolume == i.Volume)
 }
 
 // Transit is an item under way.

@@ -247,3 +247,15 @@ func (s *Store) LeftSending(ctx context.Context, age time.Duration) (int64, erro
 func (t *Tx) MessagesOf(patron int64, most int) ([]MessageShown, error) {
 	return list[MessageShown](t, messagesShown+"WHERE s.patron_id = $1 AND s.state <> 'trial' ORDER BY s.id DESC LIMIT $2", patron, most)
 }
+
+// MessageToCall locks a message of which somebody is told by telephone; nil where there is none.
+func (t *Tx) MessageToCall(id int64) (*Message, error) {
+	return one[Message](t, `SELECT id, stage, patron_id, channel, address, state, tries FROM messages
+		WHERE id = $1 AND channel = 'phone' FOR UPDATE`, id)
+}
+
+// CalledFor writes what came of a call: who was reached has been told.
+func (t *Tx) CalledFor(id int64, reached bool, says string, at time.Time) {
+	t.queueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = CASE WHEN $2 THEN 'sent' ELSE state END,
+		sent_at = CASE WHEN $2 THEN $4::timestamptz END WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at)
+}

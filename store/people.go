@@ -53,6 +53,27 @@ func (t *Tx) PatronAndTitle(patron, title int64) (*Patron, *Title, error) {
 	return p, b, nil
 }
 
+// PatronsAndTitle locks patrons and a title, and gives all that there are.
+func (t *Tx) PatronsAndTitle(ids []int64, title int64) (map[int64]*Patron, *Title, error) {
+	q := &questions{}
+	t.take(Lock{Patrons: ids, Titles: []int64{title}}, q)
+	var patrons []Patron
+	var titles []Title
+	ask(q, &patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1)", ids)
+	ask(q, &titles, "SELECT id, name, author, isbn, year FROM titles WHERE id = $1", title)
+	if err := t.send(q); err != nil {
+		return nil, nil, err
+	}
+	out := map[int64]*Patron{}
+	for k := range patrons {
+		out[patrons[k].ID] = &patrons[k]
+	}
+	if len(titles) == 0 {
+		return out, nil, nil
+	}
+	return out, &titles[0], nil
+}
+
 // CardUntil writes until when a patron's card holds.
 func (t *Tx) CardUntil(patron int64, until time.Time) {
 	t.queueOne("UPDATE patrons SET card_until = $2 WHERE id = $1", patron, until)

@@ -133,6 +133,12 @@ func (t *Tx) Memberships(rosters, patrons []int64) ([]Membership, error) {
 		UNION SELECT roster_id, patron_id, since FROM roster_members WHERE patron_id = ANY($2) AND kind = 'class'`, rosters, patrons)
 }
 
+// PatronsIn gives who is in rosters, by name.
+func (t *Tx) PatronsIn(rosters []int64) ([]int64, error) {
+	return each[int64](t, `SELECT p.id FROM roster_members m JOIN patrons p ON p.id = m.patron_id
+		WHERE m.roster_id = ANY($1) ORDER BY p.legal_name, p.id`, rosters)
+}
+
 // Leave takes patrons out of rosters. It goes roster by roster: joined to a list of pairs, PostgreSQL looks at the whole table for
 // each of them where its figures date from when the table was empty.
 func (t *Tx) Leave(those []Membership) {

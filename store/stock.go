@@ -158,7 +158,7 @@ func (t *Tx) ChangeItem(i *Item) {
 	t.queueOne(
 		`UPDATE items SET barcode = $2, branch_code = $3, collection = $4, material = $5, call_number = $6, price = $7,
 			condition = $8, parts = $9, parts_say = $10, own_terms = $11, home_until = $12, home_after = $13,
-			revision = revision + 1 WHERE id = $1 AND revision = $14`,
+			edition = $15, volume = $16, revision = revision + 1 WHERE id = $1 AND revision = $14`,
 		i.ID,
 		i.Barcode,
 		i.BranchCode,
@@ -173,6 +173,8 @@ func (t *Tx) ChangeItem(i *Item) {
 		i.HomeUntil,
 		i.HomeAfter,
 		i.Revision,
+		i.Edition,
+		i.Volume,
 	)
 }
 

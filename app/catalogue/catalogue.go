@@ -41,6 +41,8 @@ type Item struct {
 	Parts      int                      `json:"parts"`
 	PartsSay   string                   `json:"parts_say" doc:"Which parts these are"`
 	Condition  string                   `json:"condition"`
+	Edition    string                   `json:"edition" doc:"Of this copy, where it is not as its title says"`
+	Volume     string                   `json:"volume"`
 	Amount     *int64                   `json:"price_minor,omitempty" doc:"The price in minor units"`
 	OwnTerms   map[string]any           `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
 	LabelWaits bool                     `json:"label_waits" doc:"Its label has yet to be printed"`
@@ -81,7 +83,8 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 			), Material: a.Network.ClassName("material", i.Material),
 			Shelved: i.Collection, Classed: i.Material, Call: i.CallNumber, Note: i.Note,
 			Standing: i.Standing, AsideFor: i.AsideFor, Belongs: i.BranchCode, Stands: i.AtBranch, Parts: i.Parts,
-			PartsSay:  i.PartsSay,
+			PartsSay: i.PartsSay,
+			Edition:  i.Edition, Volume: i.Volume,
 			Condition: i.Condition, Amount: i.Price, OwnTerms: map[string]any{}, LabelWaits: i.LabelWaits,
 			Added: calendar.DateOf(i.AddedOn.UTC()), Revision: i.Revision,
 		}

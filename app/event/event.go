@@ -118,9 +118,13 @@ const (
 	TakenOut         Kind = "taken_out"    // of the network, as a file
 	HoldPaused       Kind = "hold_paused"  // or waits again
 	PickupMoved      Kind = "pickup_moved" // of a hold
-	Intake           Kind = "intake"       // a file of another system was sent, taken in, taken back
-	CameIn           Kind = "came_in"      // with such a file
-	PhotoTaken       Kind = "photo_taken"  // for a patron's record
+	HoldMoved        Kind = "hold_moved"   // to another place in its queue
+	HoldWanted       Kind = "hold_wanted"  // until a last day
+	HeldLonger       Kind = "held_longer"  // on the hold shelf
+	MissUndone       Kind = "miss_undone"
+	Intake           Kind = "intake"      // a file of another system was sent, taken in, taken back
+	CameIn           Kind = "came_in"     // with such a file
+	PhotoTaken       Kind = "photo_taken" // for a patron's record
 	PhotoDropped     Kind = "photo_dropped"
 	PaymentReversed  Kind = "payment_reversed"
 	CardNotPaid      Kind = "card_not_paid" // what was asked for at a terminal

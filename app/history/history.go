@@ -282,6 +282,14 @@ func Say(a *act.Act, e *store.EventShown) string {
 			return "Hold waits again"
 		}
 		return "Hold paused " + d.Says
+	case event.HoldMoved:
+		return "Moved in its queue" + colon(d.Reason)
+	case event.HoldWanted:
+		return "Hold of interest " + d.Says
+	case event.HeldLonger:
+		return "Kept on the hold shelf until " + d.Day.Say() + colon(d.Reason)
+	case event.MissUndone:
+		return "Found after all, not missed"
 	case event.PickupMoved:
 		return "Hold is to be picked up at " + n.BranchName(d.Branch)
 	case event.CameIn, event.Intake:

@@ -11,18 +11,10 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
-	"nevrin/core/rulebook"
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
 )
-
-// Order is a hold to be placed.
-type Order struct {
-	Title  int64         `json:"title"`
-	Patron int64         `json:"patron"`
-	Pickup calendar.Code `json:"pickup" minLength:"1" maxLength:"40"`
-}
 
 // Hold is a hold as staff see it.
 type Hold struct {
@@ -39,78 +31,6 @@ type Hold struct {
 	Waiting  int           `json:"waiting" doc:"Place in the queue of those still waiting, 1 is next; 0: no longer waiting"`
 	Lapsed   bool          `json:"lapsed" doc:"Past its last day on the hold shelf"`
 	Why      *why.Trace    `json:"why,omitempty"`
-}
-
-// Place places a hold and routes the title's queue.
-func Place(a *act.Act, o Order) (*Hold, error) {
-	if _, err := a.Network.OpenBranch(o.Pickup); err != nil {
-		return nil, err
-	}
-	locked, title, err := a.Tx.PatronAndTitle(o.Patron, o.Title)
-	if err != nil {
-		return nil, err
-	}
-	p, err := people.InUse(locked)
-	if err != nil {
-		return nil, err
-	}
-	if title == nil {
-		return nil, problem.NoSuch("title")
-	}
-	if err := mayHold(a, p, title, o.Pickup); err != nil {
-		return nil, err
-	}
-	h := &store.Hold{TitleID: title.ID, PatronID: p.ID, Pickup: o.Pickup, PlacedAt: a.Now, State: queue.Waiting}
-	if err := a.Tx.AddHold(h); err != nil {
-		return nil, err
-	}
-	if err := a.Tx.Flush(); err != nil {
-		if store.Violates(err, "holds_once") {
-			return nil, problem.Newf(problem.Refused, "%s has a hold on this title already.", p.Name())
-		}
-		return nil, err
-	}
-	a.Tell(event.Event{Kind: event.HoldPlaced, Patron: p.ID, Hold: h.ID, Detail: event.Detail{Branch: o.Pickup}})
-	if _, err := moving.Route(a, title.ID, 0); err != nil {
-		return nil, err
-	}
-	return one(a, h.ID)
-}
-
-func mayHold(a *act.Act, p *store.Patron, t *store.Title, pickup calendar.Code) error {
-	items, err := a.Tx.Holdable(t.ID)
-	if err != nil {
-		return err
-	}
-	allowed, says := false, ""
-	for k := range items {
-		may, text := moving.MayServe(a, &items[k], p.Class, p.BranchCode, pickup)
-		allowed, says = allowed || may, text
-	}
-	switch {
-	case len(items) == 0:
-		return problem.Newf(problem.Refused, "No copy of %s is in use. Ask for it outside the network.", t.Name)
-	case !allowed:
-		return problem.Newf(
-			problem.Refused,
-			"No copy of %s may be held by %s at %s. %s",
-			t.Name,
-			a.Network.ClassName("patron", p.Class),
-			a.Network.BranchName(pickup),
-			says,
-		)
-	}
-	terms := a.Book.Decide(rulebook.Situate(pickup, "", "", "", p.Class), nil)
-	open, err := a.Tx.OpenHoldsOf(p.ID)
-	if err == nil && queue.TooMany(open, terms.Limit(rulebook.HoldsAtOnce)) {
-		return problem.Newf(
-			problem.Refused,
-			"%s has %s already, as many as are allowed at once.",
-			p.Name(),
-			calendar.Count(open, "hold"),
-		)
-	}
-	return err
 }
 
 // Cancel takes a hold off. An item fetched for it goes to the next, or home.

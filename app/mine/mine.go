@@ -24,7 +24,6 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/person"
-	"nevrin/core/queue"
 	"nevrin/core/role"
 	"nevrin/store"
 )
@@ -221,26 +220,9 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if until == nil {
-		a.Tx.PauseHold(id, nil)
-		a.Tell(
-			event.Event{Kind: event.HoldPaused, Patron: patron, Hold: id, Detail: event.Detail{Says: "waits again"}},
-		)
-		_, err := moving.Route(a, h.TitleID, 0)
+	if err := holds.Pause(a, h, until); err != nil || until == nil {
 		return "The hold waits for a copy again.", err
 	}
-	if says := queue.MayPause(a.Today(), *until); says != "" {
-		return "", problem.Newf(problem.Invalid, "%s", says)
-	}
-	a.Tx.PauseHold(id, store.Column(*until))
-	a.Tell(
-		event.Event{
-			Kind:   event.HoldPaused,
-			Patron: patron,
-			Hold:   id,
-			Detail: event.Detail{Says: "until " + until.Say()},
-		},
-	)
 	return "The hold is paused until " + until.Say() + " and keeps its place.", nil
 }
 
@@ -275,17 +257,11 @@ func EndPauses(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 
 // Pickup lets a hold of theirs be picked up elsewhere.
 func Pickup(a *act.Act, patron, id int64, branch calendar.Code) (string, error) {
-	if _, err := a.Network.OpenBranch(branch); err != nil {
-		return "", err
-	}
 	h, err := waits(a, patron, id)
 	if err != nil {
 		return "", err
 	}
-	a.Tx.MovePickup(id, branch)
-	a.Tell(event.Event{Kind: event.PickupMoved, Patron: patron, Hold: id, Detail: event.Detail{Branch: branch}})
-	_, err = moving.Route(a, h.TitleID, 0)
-	return "It will be held at " + a.Network.BranchName(branch) + ".", err
+	return "It will be held at " + a.Network.BranchName(branch) + ".", holds.Pickup(a, h, branch)
 }
 
 // Hold places a hold on a title.

@@ -1,6 +1,7 @@
 package moving
 
 import (
+	"fmt"
 	"time"
 
 	"nevrin/app/act"
@@ -171,6 +172,13 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 		until := queue.ShelfUntil(a.Here(), a.Today(), days)
 		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+until.Say())
 		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &f.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
+		if slots := a.Network.Row(a.Who.Branch).Slots; slots > 0 {
+			slot, err := a.Tx.FreeSlot(a.Who.Branch, slots)
+			if err != nil {
+				return err
+			}
+			h.Slot = &slot
+		}
 		if err := a.Tx.MoveHold(h, queue.Shelve, a.Now); err != nil {
 			return err
 		}
@@ -191,6 +199,9 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 	p.Sign = Sign{
 		Kind: circulation.HoldShelf, Heading: "Hold shelf, for", Place: ShelfName(a, h.Pickup, h.Patron), HoldID: h.ID,
 		Detail: "Waits until " + store.DateOf(h.ShelfUntil).Say() + ".",
+	}
+	if h.Slot != nil {
+		p.Sign.Detail = fmt.Sprintf("Slot %d. %s", *h.Slot, p.Sign.Detail)
 	}
 	return nil
 }

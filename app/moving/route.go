@@ -19,20 +19,23 @@ import (
 // is ready to leave at once, at the actor's branch; 0 for none. It gives the hold that this item was chosen for, with
 // its patron; nil if none. Pairs that were missed are not tried again until the item has been seen.
 func Route(a *act.Act, title, inHand int64) (*store.Hold, error) {
-	waiting, items, plan, reach, err := planned(a, title, inHand)
-	if err != nil {
+	p, err := planned(a, title, inHand)
+	if err != nil || p == nil {
 		return nil, err
 	}
+	for _, passed := range p.passed {
+		a.Tx.PassOver(p.waiting[passed.hold].ID, passed.days)
+	}
 	var chosen *store.Hold
-	for q, n := range plan {
+	for q, n := range p.plan {
 		if n == routing.None {
 			continue
 		}
-		h := &waiting[q].Hold
-		if err := assign(a, h, items, reach[q], n); err != nil {
+		h := &p.waiting[q].Hold
+		if err := assign(a, h, p.items, p.reach[q], n, p.preferred); err != nil {
 			return nil, err
 		}
-		if items[n].ID == inHand {
+		if p.items[n].ID == inHand {
 			chosen = h
 		}
 	}
@@ -43,30 +46,59 @@ func Route(a *act.Act, title, inHand int64) (*store.Hold, error) {
 	return chosen, err
 }
 
-// planned plans the queue of a title. A long queue is not read whole: once the holds read use up all free items, no
-// later hold can be served, and none of them can change which item serves whom.
-func planned(a *act.Act, title, inHand int64) ([]store.Awaiting, []store.Free, []int, [][]*routing.Reach, error) {
+// plan is the queue of a title with which item serves whom.
+type plan struct {
+	waiting []store.Awaiting
+	items   []store.Free
+	coming  []store.Coming
+	plan    []int
+	reach   [][]*routing.Reach
+
+	preferred *why.Trace // whether a reader where the item in hand is goes first; nil: nobody asked
+	passed    []passed
+}
+
+// passed is by how many days a hold waits longer for a reader where a copy came back.
+type passed struct{ hold, days int }
+
+// planned plans the queue of a title; nil where there is nothing to plan. A long queue is not read whole: once the holds
+// read use up all free items, no later hold can be served, and none of them can change which item serves whom.
+func planned(a *act.Act, title, inHand int64) (*plan, error) {
+	local := inHand != 0 && a.Network.Settled.Holds.Local > 0
 	for most := 32; ; most *= 16 {
-		waiting, items, err := a.Tx.Queue(title, most)
-		if err != nil || len(waiting) == 0 || len(items) == 0 {
-			return nil, nil, nil, nil, err
+		p := &plan{}
+		var err error
+		if p.waiting, p.items, p.coming, err = a.Tx.Queue(title, most, local); err != nil {
+			return nil, err
 		}
-		problem := problemOf(a, waiting, items, inHand)
-		plan := routing.Plan(problem, routing.LeastTotal)
+		if len(p.waiting) == 0 || len(p.items) == 0 {
+			return nil, nil
+		}
+		problem, err := problemOf(a, p.waiting, p.items, inHand)
+		if err != nil {
+			return nil, err
+		}
+		p.reach, p.plan = problem.Reach, routing.Plan(problem, routing.LeastTotal)
 		served := 0
-		for _, n := range plan {
+		for _, n := range p.plan {
 			if n != routing.None {
 				served++
 			}
 		}
-		if len(waiting) < most || served == len(items) {
-			return waiting, items, plan, problem.Reach, nil
+		if len(p.waiting) < most || served == len(p.items) {
+			if local {
+				p.prefer(a, inHand)
+			}
+			return p, nil
 		}
 	}
 }
 
-func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand int64) routing.Problem {
-	later := routing.NewReaches(a.Network.Timetable, a.Now, a.Network.FetchMinutes)
+func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand int64) (routing.Problem, error) {
+	later, err := reaches(a, items)
+	if err != nil {
+		return routing.Problem{}, err
+	}
 	atOnce := routing.NewReaches(a.Network.Timetable, a.Now, 0)
 	problem := routing.Problem{}
 	for _, i := range items {
@@ -78,18 +110,52 @@ func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand 
 			switch {
 			case !mayServe(a, &waiting[k], &items[n]):
 			case items[n].ID == inHand:
-				row[n] = atOnce.Between(a.Who.Branch, waiting[k].Pickup)
+				row[n] = inTime(a, &waiting[k], atOnce.Between(a.Who.Branch, waiting[k].Pickup))
 			default:
-				row[n] = later.Between(items[n].AtBranch, waiting[k].Pickup)
+				row[n] = inTime(a, &waiting[k], later.Between(items[n].AtBranch, waiting[k].Pickup))
 			}
 		}
 		problem.Reach = append(problem.Reach, row)
 	}
-	return problem
+	return problem, nil
+}
+
+// reaches is how items can get where they are waited for. Where a branch has as much to fetch as it can in a round, what is
+// fetched beyond that comes a round later.
+func reaches(a *act.Act, items []store.Free) (*routing.Reaches, error) {
+	r := routing.NewReaches(a.Network.Timetable, a.Now, a.Network.FetchMinutes)
+	limits := a.Network.Settled.Holds.FetchMost
+	var limited []calendar.Code
+	for _, i := range items {
+		if _, ok := limits[string(i.AtBranch)]; ok && !slices.Contains(limited, i.AtBranch) {
+			limited = append(limited, i.AtBranch)
+		}
+	}
+	if len(limited) == 0 {
+		return r, nil
+	}
+	counts, err := a.Tx.ToFetch(limited)
+	for code, n := range counts {
+		if most := limits[string(code)]; n >= most {
+			r.Later(code, a.Network.Settled.Holds.RoundMinutes*(1+(n-most)/max(most, 1)))
+		}
+	}
+	return r, err
+}
+
+// inTime is nil where a hold is of no interest any more by then.
+func inTime(a *act.Act, h *store.Awaiting, r *routing.Reach) *routing.Reach {
+	if r == nil || h.WantedUntil == nil {
+		return r
+	}
+	if a.Network.Timetable.Branches[h.Pickup].Date(r.OnShelf) > *store.DateOf(h.WantedUntil) {
+		return nil
+	}
+	return r
 }
 
 func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
-	if h.OnlyItem != nil && *h.OnlyItem != i.ID || slices.Contains(h.Missed, i.ID) {
+	if !h.Fits(i) || slices.Contains(h.Missed, i.ID) {
 		return false
 	}
 	may, _ := MayServe(a, i, h.Class, h.Home, h.Pickup)
@@ -98,19 +164,40 @@ func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
 
 // MayServe tells whether an item may serve a hold of a patron of a class and home for pickup at a branch; if not, why.
 func MayServe(a *act.Act, i *store.Free, class string, home, pickup calendar.Code) (bool, string) {
+	return MayServeOn(a, i, class, home, pickup, a.Today())
+}
+
+// MayServeOn is MayServe as of a day.
+func MayServeOn(
+	a *act.Act,
+	i *store.Free,
+	class string,
+	home, pickup calendar.Code,
+	day calendar.Date,
+) (bool, string) {
 	terms := a.Book.Decide(rulebook.Situate(pickup, i.BranchCode, i.Collection, i.Material, class), nil)
 	pair := queue.Pair{
 		Home:       i.BranchCode,
 		Pickup:     pickup,
 		PatronHome: home,
 		Added:      calendar.DateOf(i.AddedOn.UTC()),
-		Today:      a.Today(),
+		Today:      day,
 	}
 	return queue.MayServe(pair, terms.Holding())
 }
 
-func assign(a *act.Act, h *store.Hold, items []store.Free, reaches []*routing.Reach, chosen int) error {
+func assign(
+	a *act.Act,
+	h *store.Hold,
+	items []store.Free,
+	reaches []*routing.Reach,
+	chosen int,
+	preferred *why.Trace,
+) error {
 	trace := routeWhy(a, h, reaches, items, chosen)
+	if preferred != nil {
+		trace = trace.Under(why.Fact, *preferred)
+	}
 	i := &items[chosen]
 	h.ItemID, h.PromisedAt, h.Why = &i.ID, &reaches[chosen].OnShelf, store.JSON(&trace)
 	if err := a.Tx.MoveHold(h, queue.Choose, a.Now); err != nil {
@@ -157,7 +244,7 @@ func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store
 			trace = trace.Add(
 				why.Outweighed,
 				place,
-				"Cannot serve this hold: no run gets there, it was missed before, or rules forbid it.",
+				"Cannot serve this hold: no run gets there in time, it was missed before, it is not what was asked for, or rules forbid it.",
 			)
 		case reaches[k].Wait < reaches[chosen].Wait:
 			trace = trace.Add(

@@ -21,6 +21,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/core/settings"
+	"nevrin/core/waiting"
 	"nevrin/formats/ical"
 	"nevrin/store"
 )
@@ -39,8 +40,10 @@ type Network struct {
 	Classes   []store.Class
 	Choices   []store.Choice
 	Stations  []store.Station
+	Habits    *waiting.Habits // by which it is foreseen when holds are ready
 
 	editions *sync.Map // id to *Edition, of those in force
+	ahead    *atomic.Pointer[ahead]
 }
 
 // Edition is a rulebook with the edition it is.
@@ -95,6 +98,16 @@ func (n *Network) BranchName(code calendar.Code) string {
 		return b.Name
 	}
 	return string(code)
+}
+
+// Row is a branch as it is stored; an empty one where there is none.
+func (n *Network) Row(code calendar.Code) store.Branch {
+	for _, b := range n.Rows {
+		if b.Code == code {
+			return b
+		}
+	}
+	return store.Branch{}
 }
 
 // Open are the branches that are not closed for good.
@@ -152,7 +165,7 @@ func (n *Network) Parse(row *store.Edition) (*rulebook.Rulebook, error) {
 }
 
 func read(tx *store.Tx, today calendar.Date) (*Network, error) {
-	n := &Network{Public: map[calendar.Code]bool{}, editions: &sync.Map{}}
+	n := &Network{Public: map[calendar.Code]bool{}, editions: &sync.Map{}, ahead: &atomic.Pointer[ahead]{}}
 	var err error
 	if n.Network, err = tx.NetworkRow(); err != nil {
 		return nil, err
@@ -162,6 +175,9 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 		return nil, err
 	}
 	n.Classes, n.Choices, n.Stations, n.Rows = parts.Classes, parts.Choices, parts.Stations, parts.Branches
+	if n.Habits, err = habits(tx); err != nil {
+		return nil, err
+	}
 	if n.Settled, err = settings.Read(n.Settings); err != nil {
 		return nil, err
 	}

@@ -71,6 +71,8 @@ func steps() []step {
 		step{"sign_ups", signups.Drop},
 		step{"intakes", intake.Empty},
 		step{"pauses", mine.EndPauses},
+		step{"unwanted", holds.DropUnwanted},
+		step{"habits", learn},
 	)
 }
 
@@ -156,6 +158,14 @@ func ahead(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
 func lapse(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	n, err := holds.Lapse(a, day, part)
 	return done + int64(n), n == 0, err
+}
+
+// learn learns once a week how things go in this network.
+func learn(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	if day.Weekday() != time.Monday {
+		return done, true, nil
+	}
+	return holds.Learn(a, day, done)
 }
 
 // lose lets what has been late for too long count as lost, and bills it. Done is the last loan that was looked at.

@@ -31,6 +31,8 @@ type Writing struct {
 	Condition  string         `json:"condition" maxLength:"200"`
 	Parts      int            `json:"parts" minimum:"1" maximum:"999"`
 	PartsSay   string         `json:"parts_say" maxLength:"200" doc:"Which parts these are"`
+	Edition    string         `json:"edition,omitempty" maxLength:"100" doc:"Of this copy, where it is not as its title says"`
+	Volume     string         `json:"volume,omitempty" maxLength:"100" doc:"Such as v.2, or 2026 no.4"`
 	OwnTerms   map[string]any `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
 }
 
@@ -75,6 +77,7 @@ func (w *Writing) into(a *act.Act, i *store.Item) error {
 	i.BranchCode, i.Collection, i.Material = w.Branch, w.Collection, w.Material
 	i.CallNumber, i.Condition, i.PartsSay = strings.TrimSpace(w.Call), strings.TrimSpace(w.Condition),
 		strings.TrimSpace(w.PartsSay)
+	i.Edition, i.Volume = strings.TrimSpace(w.Edition), strings.TrimSpace(w.Volume)
 	i.Parts, i.Price = w.Parts, (*int64)(w.Price)
 	return nil
 }
@@ -296,6 +299,7 @@ func different(was, is *store.Item) []string {
 		{"material class", was.Material, is.Material}, {"call number", was.CallNumber, is.CallNumber},
 		{"price", price(was), price(is)}, {"condition", was.Condition, is.Condition},
 		{"parts", fmt.Sprint(was.Parts, was.PartsSay), fmt.Sprint(is.Parts, is.PartsSay)},
+		{"edition", was.Edition, is.Edition}, {"volume", was.Volume, is.Volume},
 		{"own terms", terms(was.OwnTerms), terms(is.OwnTerms)},
 	} {
 		if p.was != p.now {

@@ -215,59 +215,6 @@ type RoundReport struct {
 	Bound int `json:"bound_minutes"`
 }
 
-// Reaches works out how items can serve holds: ready after the fetch minutes of open time at their
-// branch, then by courier. It is asked once for each pair of branches.
-type Reaches struct {
-	table *courier.Timetable
-	now   time.Time
-	fetch int
-	ready map[calendar.Code]*time.Time
-	trips map[calendar.Code]*courier.Trips
-	known map[[2]calendar.Code]*Reach
-}
-
-// NewReaches prepares the question for one moment. Seconds of now are dropped.
-func NewReaches(table *courier.Timetable, now time.Time, fetchMinutes int) *Reaches {
-	return &Reaches{
-		table,
-		now.Truncate(time.Minute),
-		fetchMinutes,
-		map[calendar.Code]*time.Time{},
-		map[calendar.Code]*courier.Trips{},
-		map[[2]calendar.Code]*Reach{},
-	}
-}
-
-// Between is how an item at one branch reaches another; nil if it cannot, or either never opens.
-func (r *Reaches) Between(from, to calendar.Code) *Reach {
-	key := [2]calendar.Code{from, to}
-	if known, ok := r.known[key]; ok {
-		return known
-	}
-	r.known[key] = nil
-	ready := r.Ready(from)
-	if ready == nil {
-		return nil
-	}
-	if j := r.trips[from].Ask(from, to, *ready); j != nil && j.OnShelf != nil {
-		r.known[key] = &Reach{Arrives: j.Arrives, OnShelf: *j.OnShelf, Wait: int(j.OnShelf.Sub(r.now) / time.Minute)}
-	}
-	return r.known[key]
-}
-
-// Ready is when an item at a branch is ready to leave; nil if the branch never opens.
-func (r *Reaches) Ready(from calendar.Code) *time.Time {
-	if ready, ok := r.ready[from]; ok {
-		return ready
-	}
-	r.ready[from] = nil
-	if at, ok := r.table.Branches[from].OpenTimeFrom(r.now, r.fetch); ok {
-		r.ready[from] = &at
-		r.trips[from] = r.table.Ahead(at)
-	}
-	return r.ready[from]
-}
-
 // Plan plans every title of the file under an aim. What is fetched in a round is limited under least_total only.
 func (f *File) Plan(aim Aim) Report {
 	r := Report{Titles: []TitleReport{}}

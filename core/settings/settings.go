@@ -14,6 +14,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/person"
+	"nevrin/core/queue"
 	"nevrin/core/role"
 )
 
@@ -30,6 +31,7 @@ type Settings struct {
 	Records     Records      `json:"records" doc:"The service that is asked for records of titles"`
 	Counter     Counter      `json:"counter" doc:"How lending and taking back go"`
 	Money       Money        `json:"money" doc:"How money is taken and booked"`
+	Holds       Holds        `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
 
@@ -226,7 +228,11 @@ func Usual() Settings {
 			Bin:    Situation{Lines: 20, Columns: []string{"found", "account"}},
 			Patron: Situation{Lines: 20, Columns: []string{"found", "account"}, Waits: true, Rest: true},
 		},
-		Money:  Money{Days: 30, Accounts: map[ledger.Account]string{}},
+		Money: Money{Days: 30, Accounts: map[ledger.Account]string{}},
+		Holds: Holds{
+			Order: queue.Order{First: []string{}, Last: []string{}}, FetchMost: map[string]int{}, RoundMinutes: 180,
+			PerCopy: 5, Remind: 2, Missing: 10,
+		},
 		Fields: person.Needs{},
 		Keep:   Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
 	}
@@ -257,6 +263,9 @@ func (s *Settings) Check() error {
 		return err
 	}
 	if err := s.Money.check(); err != nil {
+		return err
+	}
+	if err := s.Holds.check(); err != nil {
 		return err
 	}
 	for _, r := range slices.Concat(s.Second, s.Limits.Consents) {

@@ -56,45 +56,63 @@ type Forecast struct {
 	drawn               []calendar.Date
 }
 
-// Network is what is asked again and again: the courier of the coming weeks, and how long fetching takes in minutes.
+// Network is what is asked again and again: the courier of the coming weeks, and how long fetching takes in minutes. It may
+// be asked by several at once.
 type Network struct {
 	Courier      *courier.Prepared
 	FetchMinutes int
-	next         map[calendar.Code]*openings
+	first        calendar.Date
+	days         map[calendar.Code][]openDay
 }
 
-// openings are the next open days of a branch from a day on.
-type openings struct {
-	from calendar.Date
-	next []calendar.Date
+// openDay is the next open day of a branch from a day on, with the hours of that very day; none where it is closed.
+type openDay struct {
+	next     calendar.Date
+	from, to calendar.Minute
 }
 
 // horizon is for how many days open days are worked out; beyond, every day counts as one.
-const horizon = 200
+const horizon = 400
 
-// MakeNetwork prepares what is asked again and again. It is for one who asks at a time.
-func MakeNetwork(p *courier.Prepared, fetchMinutes int) *Network {
-	return &Network{Courier: p, FetchMinutes: fetchMinutes, next: map[calendar.Code]*openings{}}
+// MakeNetwork prepares what is asked again and again, from a day on.
+func MakeNetwork(p *courier.Prepared, first calendar.Date, fetchMinutes int) *Network {
+	n := &Network{Courier: p, FetchMinutes: fetchMinutes, first: first, days: map[calendar.Code][]openDay{}}
+	for code, b := range p.Table().Branches {
+		days := make([]openDay, horizon)
+		next := first + horizon
+		for k := horizon - 1; k >= 0; k-- {
+			days[k] = openDay{from: usualFrom, to: usualTo}
+			if spans := b.Day(first + calendar.Date(k)); len(spans) > 0 {
+				next = first + calendar.Date(k)
+				days[k].from, days[k].to = spans[0].From, spans[len(spans)-1].To
+			}
+			days[k].next = next
+		}
+		n.days[code] = days
+	}
+	return n
 }
 
-func (n *Network) openFrom(code calendar.Code, d, today calendar.Date) calendar.Date {
-	o := n.next[code]
-	if o == nil || d < o.from {
-		o = &openings{from: min(d, today), next: make([]calendar.Date, horizon)}
-		b := n.Courier.Table().Branches[code]
-		next := o.from + horizon
-		for k := horizon - 1; k >= 0; k-- {
-			if b.OpenOn(o.from + calendar.Date(k)) {
-				next = o.from + calendar.Date(k)
-			}
-			o.next[k] = next
-		}
-		n.next[code] = o
+// The hours that stand for those of days beyond the horizon.
+const (
+	usualFrom = calendar.Minute(10 * 60)
+	usualTo   = calendar.Minute(17 * 60)
+)
+
+// hours are the opening hours of a branch on a day.
+func (n *Network) hours(code calendar.Code, d calendar.Date) (from, to calendar.Minute) {
+	if at := int(d - n.first); at >= 0 && at < horizon {
+		return n.days[code][at].from, n.days[code][at].to
 	}
-	if int(d-o.from) >= horizon {
-		return d
+	return usualFrom, usualTo
+}
+
+// openFrom is the next open day of a branch from a day on.
+func (n *Network) openFrom(code calendar.Code, d calendar.Date) calendar.Date {
+	if at := int(d - n.first); at >= 0 && at < horizon {
+		return n.days[code][at].next
 	}
-	return o.next[d-o.from]
+	return d
 }
 
 const (
@@ -111,8 +129,9 @@ func (h *Habits) Foresee(q Queue, now time.Time, n *Network) []Forecast {
 	for k := range out {
 		out[k].drawn = make([]calendar.Date, 0, draws)
 	}
+	ready := map[calendar.Code]time.Time{}
 	for d := range draws {
-		r := &run{h: h, q: &q, n: n, now: now, today: calendar.DateOf(now), draw: d, draws: draws}
+		r := &run{h: h, q: &q, n: n, now: now, today: calendar.DateOf(now), draw: d, draws: draws, ready: ready}
 		r.begin()
 		for k := range q.Holds {
 			if ready, ok := r.serve(k); ok {
@@ -184,7 +203,8 @@ type run struct {
 	draw, draws int
 	free        []time.Time // when each copy can leave where it then is; zero: never
 	at          []calendar.Code
-	times       []int // how often each copy has been given
+	times       []int                       // how often each copy has been given
+	ready       map[calendar.Code]time.Time // when what is looked for now at a branch can leave; the same in all drawings
 }
 
 // chance gives a number from 0 to 1 for a copy, a time it is given and a question: evenly over all draws, and mixed for each
@@ -252,20 +272,21 @@ func later(a, b time.Time) time.Time {
 
 // moment is a time in the opening hours of where a copy is, on the first open day from a day on, not before now.
 func (r *run) moment(k int, d calendar.Date) time.Time {
-	d = r.n.openFrom(r.at[k], max(d, r.today), r.today)
+	d = r.n.openFrom(r.at[k], max(d, r.today))
 	b := r.n.Courier.Table().Branches[r.at[k]]
-	from, to := calendar.Minute(10*60), calendar.Minute(17*60)
-	if spans := b.Day(d); len(spans) > 0 {
-		from, to = spans[0].From, spans[len(spans)-1].To
-	}
+	from, to := r.n.hours(r.at[k], d)
 	return later(b.At(d, from+calendar.Minute(r.chance(k, askHour)*float64(to-from))), r.now)
 }
 
 // fetched is when a copy on its shelf can leave, looked for from now on.
 func (r *run) fetched(k int) time.Time {
 	b := r.n.Courier.Table().Branches[r.at[k]]
-	ready, ok := b.OpenTimeFrom(r.now, r.n.FetchMinutes)
-	if !ok {
+	ready, known := r.ready[r.at[k]]
+	if !known {
+		ready, _ = b.OpenTimeFrom(r.now, r.n.FetchMinutes)
+		r.ready[r.at[k]] = ready
+	}
+	if ready.IsZero() {
 		return time.Time{}
 	}
 	days := int(math.Round(r.h.Fetched.At(r.chance(k, askFetched))))
@@ -274,7 +295,7 @@ func (r *run) fetched(k int) time.Time {
 	}
 	d := b.Date(ready)
 	for range days {
-		d = r.n.openFrom(r.at[k], d+1, r.today)
+		d = r.n.openFrom(r.at[k], d+1)
 	}
 	return r.moment(k, d)
 }

@@ -1,7 +1,11 @@
 package waiting
 
 import (
+	"fmt"
+	"math"
+
 	"nevrin/core/calendar"
+	"nevrin/core/why"
 )
 
 // Habits are what the past of a network has shown. All times are in days.
@@ -13,7 +17,8 @@ type Habits struct {
 	Held    Spread            `json:"held"`    // from ready to lent, or to the day on which it lapsed
 	Delayed Spread            `json:"delayed"` // from the promise to being on the hold shelf
 	Levels  [2]Levels         `json:"levels"`  // of ranges: where a copy is free at once, and where not
-	Cases   int               `json:"cases"`   // how many loans and holds they were learned from
+	Loans   int               `json:"loans"`   // how many loans they were learned from
+	Holds   int               `json:"holds"`   // and how many holds
 }
 
 // Levels are the parts of the drawn dates between which the truth lies in eight of ten cases, and how many days more that
@@ -27,75 +32,64 @@ type Levels struct {
 // usual is taken before there is a past to learn from.
 var usual = Levels{Low: 0.1, High: 0.9}
 
-// Past is what happened.
+// Past is what happened, as counts of how many days it took how often.
 type Past struct {
-	Loans   []Loan
-	Fetches []Fetch
-	Shelves []Shelf
-	Travels []Travel
+	Late    map[string][]Seen // from the due date to the return, by material
+	Kept    map[string][]Seen // from lending to the return, likewise
+	Fetched []Seen            // open days from choosing an item to its leaving the shelf
+	Missed  int               // how often an item was not found there
+	Held    []Seen            // from ready to lent or lapsed
+	Delayed []Seen            // from the promise to the hold shelf
 }
 
-// Loan is a loan that ended.
-type Loan struct {
-	Material            string
-	Lent, Due, Returned calendar.Date
-}
-
-// Fetch is an item that was chosen for a hold: after how many open days it left its shelf, or that it was not found.
-type Fetch struct {
-	Days  int
-	Found bool
-}
-
-// Shelf is a stay on a hold shelf.
-type Shelf struct{ Ready, Left calendar.Date }
-
-// Travel is a promise with what became of it.
-type Travel struct{ Promised, Came calendar.Date }
+// Seen is how often something took so many days.
+type Seen struct{ Days, Times int }
 
 // fewest is how many cases a material must have to be looked at by itself.
 const fewest = 50
 
 // Learn takes habits from the past. The levels of ranges are usual ones until they are scored.
 func Learn(p Past) *Habits {
-	h := &Habits{Found: 1, Levels: [2]Levels{usual, usual}, Cases: len(p.Loans) + len(p.Shelves)}
-	late, kept := map[string][]float64{}, map[string][]float64{}
-	for _, l := range p.Loans {
-		for _, material := range []string{"", l.Material} {
-			late[material] = append(late[material], float64(l.Returned-l.Due))
-			kept[material] = append(kept[material], float64(l.Returned-l.Lent))
-		}
+	h := &Habits{Found: 1, Levels: [2]Levels{usual, usual}}
+	h.Late, _ = spreads(p.Late)
+	h.Kept, h.Loans = spreads(p.Kept)
+	h.Fetched, h.Held, h.Delayed = MakeSpread(p.Fetched), MakeSpread(p.Held), MakeSpread(p.Delayed)
+	if found := times(p.Fetched); found+p.Missed > 0 {
+		h.Found = float64(found) / float64(found+p.Missed)
 	}
-	h.Late, h.Kept = spreads(late), spreads(kept)
-	var fetched, held, delayed []float64
-	found := 0
-	for _, f := range p.Fetches {
-		if f.Found {
-			found++
-			fetched = append(fetched, float64(f.Days))
-		}
-	}
-	if len(p.Fetches) > 0 {
-		h.Found = float64(found) / float64(len(p.Fetches))
-	}
-	for _, s := range p.Shelves {
-		held = append(held, float64(s.Left-s.Ready))
-	}
-	for _, t := range p.Travels {
-		delayed = append(delayed, float64(max(t.Came-t.Promised, 0)))
-	}
-	h.Fetched, h.Held, h.Delayed = MakeSpread(fetched), MakeSpread(held), MakeSpread(delayed)
+	h.Holds = times(p.Held)
 	return h
 }
 
-func spreads(seen map[string][]float64) map[string]Spread {
-	out := map[string]Spread{}
-	for material, values := range seen {
-		if material == "" || len(values) >= fewest {
-			out[material] = MakeSpread(values)
+// spreads gives the spread of each material that was seen often enough, and that of all; with how many cases there were.
+func spreads(seen map[string][]Seen) (map[string]Spread, int) {
+	out, all := map[string]Spread{}, []Seen{}
+	for material, cases := range seen {
+		all = append(all, cases...)
+		if times(cases) >= fewest {
+			out[material] = MakeSpread(cases)
 		}
 	}
-	return out
+	out[""] = MakeSpread(all)
+	return out, times(all)
+}
+
+// Usual is what is taken before there is a past to learn from: loans of three weeks that mostly come back in time, and holds
+// that are collected within a few days (common practice, no source).
+func Usual() *Habits {
+	return &Habits{
+		Late: map[string]Spread{"": {-14, -7, -3, -1, 0, 0, 1, 4, 14}}, Kept: map[string]Spread{"": {3, 8, 14, 18, 20, 21, 22, 28, 42}},
+		Fetched: Spread{0, 0, 0, 1}, Found: 0.95, Held: Spread{0, 1, 1, 2, 3, 5}, Delayed: Spread{0, 0, 0, 0, 0, 1},
+		Levels: [2]Levels{usual, usual},
+	}
+}
+
+func times(seen []Seen) int {
+	n := 0
+	for _, s := range seen {
+		n += s.Times
+	}
+	return n
 }
 
 func of(spreads map[string]Spread, material string) Spread {
@@ -103,4 +97,30 @@ func of(spreads map[string]Spread, material string) Spread {
 		return s
 	}
 	return spreads[""]
+}
+
+// Why adds what a forecast is made of to a trace: what this network's past has shown.
+func (h *Habits) Why(t why.Trace) why.Trace {
+	late, kept := h.Late[""], h.Kept[""]
+	if h.Loans > 0 {
+		t = t.Add(why.Fact, fmt.Sprintf("Learned from %s and %s of this network", calendar.Count(h.Loans, "loan"),
+			calendar.Count(h.Holds, "hold")))
+	} else {
+		t = t.Add(why.Note, "Nothing has been learned yet from this network's own past; usual values stand for it")
+	}
+	t = t.Add(why.Sum, fmt.Sprintf("Half of all loans come back %s; nine of ten %s", sayLate(late.At(0.5)), sayLate(late.At(0.9))))
+	t = t.Add(why.Sum, fmt.Sprintf("Readers keep things for %.0f days, half of them longer", kept.At(0.5)))
+	t = t.Add(why.Sum, fmt.Sprintf("They collect what is ready within %.0f days in half of all cases", h.Held.At(0.5)))
+	return t.Add(why.Sum, fmt.Sprintf("Of a hundred items looked for on their shelves %.0f are found", 100*h.Found))
+}
+
+func sayLate(days float64) string {
+	switch n := int(math.Round(days)); {
+	case n == 0:
+		return "by the day they are due"
+	case n < 0:
+		return "at least " + calendar.Count(-n, "day") + " before they are due"
+	default:
+		return "by " + calendar.Count(n, "day") + " after they are due"
+	}
 }

@@ -13,6 +13,7 @@ const promised = 0.8
 type Case struct {
 	Forecast Forecast
 	Came     calendar.Date
+	Waited   int // days from placing it until then
 }
 
 // Score sets the levels of ranges: of those with which eight of ten of these cases lie within their ranges, the levels with

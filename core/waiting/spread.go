@@ -1,6 +1,7 @@
 package waiting
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"sort"
@@ -13,19 +14,23 @@ type Spread []float64
 // parts is into how many parts a spread cuts what it has seen.
 const parts = 100
 
-// MakeSpread is the spread of values seen.
-func MakeSpread(seen []float64) Spread {
-	if len(seen) == 0 {
+// MakeSpread is the spread of what was seen.
+func MakeSpread(seen []Seen) Spread {
+	sorted := slices.Clone(seen)
+	slices.SortFunc(sorted, func(a, b Seen) int { return cmp.Compare(a.Days, b.Days) })
+	total := times(sorted)
+	if total == 0 {
 		return nil
 	}
-	sorted := slices.Clone(seen)
-	slices.Sort(sorted)
-	if len(sorted) <= parts+1 {
-		return sorted
-	}
-	s := make(Spread, parts+1)
-	for k := range s {
-		s[k] = sorted[k*(len(sorted)-1)/parts]
+	s := make(Spread, 0, parts+1)
+	steps := min(total-1, parts)
+	at, below := 0, sorted[0].Times
+	for k := range steps + 1 {
+		for below <= k*(total-1)/max(steps, 1) {
+			at++
+			below += sorted[at].Times
+		}
+		s = append(s, float64(sorted[at].Days))
 	}
 	return s
 }

@@ -22,7 +22,7 @@ func always() *waiting.Network {
 		b.Weekly[d] = calendar.Day{{From: 0, To: 1440}}
 	}
 	table := &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{"A": {Branch: b}}}
-	return waiting.MakeNetwork(table.Prepare(calendar.MakeDate(2026, 10, 1), 28), 0)
+	return waiting.MakeNetwork(table.Prepare(calendar.MakeDate(2026, 10, 1), 28), calendar.MakeDate(2026, 10, 1), 0)
 }
 
 var now = time.Date(2026, 10, 6, 9, 0, 0, 0, time.UTC)
@@ -35,6 +35,15 @@ func steady(kept float64) *waiting.Habits {
 		Late: map[string]waiting.Spread{"": same(0)}, Kept: map[string]waiting.Spread{"": same(kept)}, Found: 1, Held: same(1),
 		Levels: [2]waiting.Levels{{Low: 0.1, High: 0.9}, {Low: 0.1, High: 0.9}},
 	}
+}
+
+// seen is each of these once.
+func seen(days ...int) []waiting.Seen {
+	var out []waiting.Seen
+	for _, d := range days {
+		out = append(out, waiting.Seen{Days: d, Times: 1})
+	}
+	return out
 }
 
 func waits(n int) []waiting.Hold {
@@ -113,7 +122,7 @@ func TestLaterThanAnythingSeen(t *testing.T) {
 func TestForecastsAreInOrder(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		h := steady(20)
-		h.Late[""] = waiting.MakeSpread([]float64{-9, -3, -1, 0, 0, 1, 4, 12})
+		h.Late[""] = waiting.MakeSpread(seen(-9, -3, -1, 0, 0, 1, 4, 12))
 		h.Found = rapid.Float64Range(0.5, 1).Draw(t, "found")
 		q := waiting.Queue{Holds: waits(rapid.IntRange(1, 12).Draw(t, "holds"))}
 		for range rapid.IntRange(1, 5).Draw(t, "copies") {
@@ -170,7 +179,7 @@ func TestQueueFormulaOfExponentialLoans(t *testing.T) {
 func TestQueueFormulaOfSteadyLoans(t *testing.T) {
 	h := steady(14)
 	h.Held = same(0)
-	h.Late[""] = waiting.MakeSpread([]float64{-14, -13, -12, -11, -10, -9, -8, -7, -6, -5, -4, -3, -2, -1, 0})
+	h.Late[""] = waiting.MakeSpread(seen(-14, -13, -12, -11, -10, -9, -8, -7, -6, -5, -4, -3, -2, -1, 0))
 	q := waiting.Queue{Holds: waits(4), Copies: []waiting.Copy{lent(calendar.DateOf(now) + 14)}}
 	for k, f := range h.Foresee(q, now, always()) {
 		mean := 0.0
@@ -183,27 +192,28 @@ func TestQueueFormulaOfSteadyLoans(t *testing.T) {
 }
 
 func TestSpreads(t *testing.T) {
-	s := waiting.MakeSpread([]float64{4, 0, 2, 1, 3})
+	s := waiting.MakeSpread(seen(4, 0, 2, 1, 3))
 	assert.InDelta(t, 2, s.At(0.5), 1e-9)
 	assert.InDelta(t, 0, s.At(0), 1e-9)
 	assert.InDelta(t, 4, s.At(1), 1e-9)
 	assert.InDelta(t, 3.5, s.Above(3, 0.5), 1e-9, "half-way between 3 and 4")
 	assert.Greater(t, s.Above(9, 0), 9.0, "later than anything seen")
 	assert.Zero(t, waiting.Spread(nil).At(0.7))
-	seen := make([]float64, 5000)
-	for k := range seen {
-		seen[k] = rand.New(rand.NewPCG(1, uint64(k))).NormFloat64()
+	var many []waiting.Seen
+	chance := rand.New(rand.NewPCG(1, 1))
+	for range 5000 {
+		many = append(many, waiting.Seen{Days: int(math.Round(100 * chance.NormFloat64())), Times: 2})
 	}
-	many := waiting.MakeSpread(seen)
-	assert.InDelta(t, -1.2816, many.At(0.1), 0.1, "a tenth of the normal distribution, from its tables")
-	assert.Len(t, many, 101)
+	normal := waiting.MakeSpread(many)
+	assert.InDelta(t, -128.16, normal.At(0.1), 10, "a tenth of the normal distribution, from its tables")
+	assert.Len(t, normal, 101)
 }
 
 // Ranges whose levels are scored hold eight times of ten, though the habits they go by are wrong: here loans that come back
 // three days later than was learned.
 func TestScoringMakesRangesHonest(t *testing.T) {
 	h := steady(20)
-	h.Late[""] = waiting.MakeSpread([]float64{-6, -5, -4, -3, -2, -1, 0, 0, 1, 2, 3})
+	h.Late[""] = waiting.MakeSpread(seen(-6, -5, -4, -3, -2, -1, 0, 0, 1, 2, 3))
 	world := rand.New(rand.NewPCG(7, 7))
 	draw := func(n int) []waiting.Case {
 		var cases []waiting.Case
@@ -232,14 +242,10 @@ func TestScoringMakesRangesHonest(t *testing.T) {
 // Learning takes each kind of habit from what happened, a material by itself only where there is enough of it.
 func TestLearning(t *testing.T) {
 	p := waiting.Past{
-		Fetches: []waiting.Fetch{{Days: 0, Found: true}, {Days: 2, Found: true}, {Found: false}, {Days: 1, Found: true}},
-		Shelves: []waiting.Shelf{{Ready: 10, Left: 13}},
-		Travels: []waiting.Travel{{Promised: 10, Came: 12}, {Promised: 10, Came: 9}},
+		Fetched: seen(0, 2, 1), Missed: 1, Held: seen(3), Delayed: seen(2, 0),
+		Late: map[string][]waiting.Seen{"film": {{Days: -1, Times: 20}, {Days: 0, Times: 20}, {Days: 1, Times: 20}}, "book": seen(9)},
+		Kept: map[string][]waiting.Seen{"film": {{Days: 7, Times: 60}}, "book": seen(30)},
 	}
-	for k := range 60 {
-		p.Loans = append(p.Loans, waiting.Loan{Material: "film", Lent: 100, Due: 107, Returned: calendar.Date(106 + k%3)})
-	}
-	p.Loans = append(p.Loans, waiting.Loan{Material: "book", Lent: 100, Due: 121, Returned: 130})
 	h := waiting.Learn(p)
 	assert.InDelta(t, 0.75, h.Found, 1e-9)
 	assert.InDelta(t, 1, h.Fetched.At(0.5), 1e-9)
@@ -248,4 +254,5 @@ func TestLearning(t *testing.T) {
 	assert.InDelta(t, 0, h.Late["film"].At(0.5), 1e-9)
 	assert.NotContains(t, h.Late, "book")
 	assert.InDelta(t, 9, h.Late[""].At(1), 1e-9)
+	assert.Equal(t, 61, h.Loans)
 }

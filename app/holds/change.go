@@ -1,0 +1,269 @@
+package holds
+
+import (
+	"slices"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/queue"
+	"nevrin/store"
+)
+
+// Waiting locks a hold for which nothing is under way yet.
+func Waiting(a *act.Act, id int64) (*store.Hold, error) {
+	h, err := a.Tx.HoldByID(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case h == nil:
+		return nil, problem.NoSuch("hold")
+	}
+	if says := h.State.MayChange(); says != "" {
+		return nil, problem.Newf(problem.Refused, "%s", says)
+	}
+	return h, nil
+}
+
+// Pause lets a hold keep its place and wait for nothing until a day; without a day it waits again from now on.
+func Pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
+	says := "waits again"
+	if until != nil {
+		if no := queue.MayPause(a.Today(), *until); no != "" {
+			return problem.Newf(problem.Invalid, "%s", no)
+		}
+		if h.WantedUntil != nil && *store.DateOf(h.WantedUntil) < *until {
+			return problem.Newf(problem.Invalid, "It is of interest until %s only. Choose an earlier day.",
+				store.DateOf(h.WantedUntil).Say())
+		}
+		says = "until " + until.Say()
+		a.Tx.PauseHold(h.ID, store.Column(*until))
+	} else {
+		a.Tx.PauseHold(h.ID, nil)
+	}
+	a.Tell(event.Event{Kind: event.HoldPaused, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
+	_, err := moving.Route(a, h.TitleID, 0)
+	return err
+}
+
+// Pickup lets a hold be picked up elsewhere.
+func Pickup(a *act.Act, h *store.Hold, branch calendar.Code) error {
+	if _, err := a.Network.OpenBranch(branch); err != nil {
+		return err
+	}
+	a.Tx.MovePickup(h.ID, branch)
+	a.Tell(event.Event{Kind: event.PickupMoved, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Branch: branch}})
+	_, err := moving.Route(a, h.TitleID, 0)
+	return err
+}
+
+// Changed is what of a hold that waits becomes other; what is nil stays.
+type Changed struct {
+	Pickup      *calendar.Code `json:"pickup,omitempty" maxLength:"40"`
+	PausedUntil *string        `json:"paused_until,omitempty" maxLength:"10" doc:"A date; empty: it waits again"`
+	WantedUntil *string        `json:"wanted_until,omitempty" maxLength:"10" doc:"A date; empty: without end"`
+}
+
+// Change changes a hold that waits.
+func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
+	h, err := Waiting(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if err := mayTouch(a, h); err != nil {
+		return nil, err
+	}
+	if c.WantedUntil != nil {
+		if err := want(a, h, *c.WantedUntil); err != nil {
+			return nil, err
+		}
+	}
+	if c.PausedUntil != nil {
+		until, err := dateOrNone(*c.PausedUntil)
+		if err != nil {
+			return nil, err
+		}
+		if err := Pause(a, h, until); err != nil {
+			return nil, err
+		}
+	}
+	if c.Pickup != nil && *c.Pickup != h.Pickup {
+		// It may have been given a copy just now, as when it waits again.
+		if h, err = Waiting(a, id); err != nil {
+			return nil, err
+		}
+		if err := Pickup(a, h, *c.Pickup); err != nil {
+			return nil, err
+		}
+	}
+	return one(a, id)
+}
+
+func dateOrNone(text string) (*calendar.Date, error) {
+	if text == "" {
+		return nil, nil
+	}
+	d, err := calendar.ParseDate(text)
+	if err != nil {
+		return nil, problem.Newf(problem.Invalid, "%s.", err)
+	}
+	return &d, nil
+}
+
+// want writes the last day on which a hold is of interest.
+func want(a *act.Act, h *store.Hold, text string) error {
+	until, err := dateOrNone(text)
+	if err != nil {
+		return err
+	}
+	says := "without end"
+	if until != nil {
+		if *until < a.Today() {
+			return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.", until.Say())
+		}
+		says = "until " + until.Say()
+		a.Tx.WantUntil(h.ID, store.Column(*until))
+		h.WantedUntil = store.Column(*until)
+	} else {
+		a.Tx.WantUntil(h.ID, nil)
+		h.WantedUntil = nil
+	}
+	a.Tell(event.Event{Kind: event.HoldWanted, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
+	_, err = moving.Route(a, h.TitleID, 0)
+	return err
+}
+
+// mayTouch looks whether the actor may change a hold: at its pickup branch, where its patron's card was opened, or as one who
+// supervises.
+func mayTouch(a *act.Act, h *store.Hold) error {
+	if a.Who.MayActOn(h.Pickup) {
+		return nil
+	}
+	asked, err := a.HasOpened(h.PatronID)
+	if err != nil || asked {
+		return err
+	}
+	return problem.Newf(
+		problem.Forbidden,
+		"This hold is for pickup at %s. Open the patron's card first if they are the one who asks; otherwise it is changed there.",
+		a.Network.BranchName(h.Pickup),
+	)
+}
+
+// Move is where in its queue a hold is moved.
+type Move struct {
+	Before int64  `json:"before" doc:"In front of which other hold that waits; 0: behind all"`
+	Reason string `json:"reason" minLength:"3" maxLength:"200"`
+}
+
+// MoveInQueue moves a hold that waits to another place in its queue.
+func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
+	h, err := Waiting(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if m.Before == id {
+		return nil, problem.Newf(problem.Invalid, "A hold cannot stand in front of itself.")
+	}
+	for range 2 {
+		front, behind, err := a.Tx.Around(h.TitleID, id, m.Before)
+		if err != nil {
+			return nil, err
+		}
+		if m.Before != 0 && behind == nil {
+			return nil, problem.Newf(problem.Refused,
+				"Whoever it was to be in front of does not wait in this queue any more. Look at the queue again.")
+		}
+		s, room := queue.Between(standing(front), standing(behind))
+		if !room {
+			a.Tx.Number(h.TitleID)
+			continue
+		}
+		a.Tx.StandIn(id, s.Band, s.Place, true)
+		break
+	}
+	a.Tell(event.Event{
+		Kind: event.HoldMoved, Patron: h.PatronID, Hold: id, Detail: event.Detail{Reason: m.Reason},
+	})
+	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+func standing(s *store.Stands) *queue.Standing {
+	if s == nil {
+		return nil
+	}
+	return &queue.Standing{Band: s.Band, Place: s.Place}
+}
+
+// Revive takes the cancelling of a hold back: it waits again in its old place.
+func Revive(a *act.Act, id int64) (*Hold, error) {
+	h, err := a.Tx.HoldByID(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case h == nil:
+		return nil, problem.NoSuch("hold")
+	case h.State != queue.Cancelled:
+		return nil, problem.Newf(problem.Refused, "This hold is not cancelled, so there is nothing to undo.")
+	case h.PatronID == 0:
+		return nil, problem.Newf(problem.Refused, "Whose hold this was is no longer kept.")
+	}
+	if err := mayTouch(a, h); err != nil {
+		return nil, err
+	}
+	if err := a.Tx.MoveHold(h, queue.Revive, a.Now); err != nil {
+		return nil, err
+	}
+	if err := a.Tx.Flush(); err != nil {
+		if store.Violates(err, "holds_once") {
+			return nil, problem.Newf(problem.Refused, "They have another hold on this title by now.")
+		}
+		return nil, err
+	}
+	a.Tell(event.Event{Kind: event.HoldRevived, Patron: h.PatronID, Hold: id})
+	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+// DropUnwanted ends holds whose last day of interest is over, part by part; and puts those whose patrons have another class
+// by now into its band.
+func DropUnwanted(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	const part = 200
+	if done == 0 {
+		a.Tx.Reband(a.Network.Settled.Holds.Order)
+	}
+	over, err := a.Tx.Unwanted(day.UTC(), part)
+	if err != nil || len(over) == 0 {
+		return done, true, err
+	}
+	lock := store.Lock{}
+	for _, h := range over {
+		lock.Titles, lock.Patrons = append(lock.Titles, h.TitleID), append(lock.Patrons, h.PatronID)
+	}
+	slices.Sort(lock.Titles)
+	slices.Sort(lock.Patrons)
+	lock.Titles, lock.Patrons = slices.Compact(lock.Titles), slices.Compact(lock.Patrons)
+	if err := a.Tx.Lock(lock); err != nil {
+		return done, false, err
+	}
+	for _, row := range over {
+		h, err := a.Tx.OpenHold(row.ID)
+		if err != nil {
+			return done, false, err
+		}
+		if h == nil || h.State != queue.Waiting && h.State != queue.Fetching {
+			continue
+		}
+		if err := End(a, h, "Its last day of interest is over"); err != nil {
+			return done, false, err
+		}
+	}
+	return done + int64(len(over)), len(over) < part, nil
+}

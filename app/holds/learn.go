@@ -1,0 +1,141 @@
+package holds
+
+import (
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/moving"
+	"nevrin/core/calendar"
+	"nevrin/core/waiting"
+	"nevrin/store"
+)
+
+// What is learned from: the year before, of which the last quarter scores what the rest has taught.
+const (
+	learnedDays = 365
+	scoredDays  = 91
+	scoredMost  = 600 // titles whose holds score
+)
+
+// Learn learns from the year before a day how things go in this network, and keeps it for forecasts from now on.
+func Learn(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
+	h, err := Habits(a, day.Add(-learnedDays), day.Add(-scoredDays), day)
+	if err != nil {
+		return 0, false, err
+	}
+	if h.Loans < fewestLoans {
+		return 0, true, nil // a network that has just begun
+	}
+	a.Tx.KeepHabits(h, a.Now)
+	return int64(h.Loans), true, nil
+}
+
+// fewestLoans is from how many loans on something can be learned.
+const fewestLoans = 200
+
+// Habits learns from what happened between two days, and scores it on the holds that were placed from the second day up to a
+// third.
+func Habits(a *act.Act, from, split, until calendar.Date) (*waiting.Habits, error) {
+	begin, middle, end := midnight(a, from), midnight(a, split), midnight(a, until)
+	p := waiting.Past{Late: map[string][]waiting.Seen{}, Kept: map[string][]waiting.Seen{}}
+	late, kept, err := a.Tx.PastLoans(begin, middle)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range late {
+		p.Late[c.Of] = append(p.Late[c.Of], waiting.Seen{Days: c.Days, Times: c.Times})
+	}
+	for _, c := range kept {
+		p.Kept[c.Of] = append(p.Kept[c.Of], waiting.Seen{Days: c.Days, Times: c.Times})
+	}
+	fetched, missed, stood, delayed, err := a.Tx.PastHolds(begin, middle)
+	if err != nil {
+		return nil, err
+	}
+	p.Missed = missed
+	for _, f := range fetched {
+		p.Fetched = append(p.Fetched, waiting.Seen{Days: openDays(a, &f), Times: f.Times})
+	}
+	for _, c := range stood {
+		p.Held = append(p.Held, waiting.Seen{Days: c.Days, Times: c.Times})
+	}
+	for _, c := range delayed {
+		p.Delayed = append(p.Delayed, waiting.Seen{Days: max(c.Days, 0), Times: c.Times})
+	}
+	h := waiting.Learn(p)
+	cases, err := Cases(a, h, middle, end, scoredMost)
+	if err != nil {
+		return nil, err
+	}
+	h.Score(cases)
+	return h, nil
+}
+
+func midnight(a *act.Act, d calendar.Date) time.Time { return calendar.Local(d, 0, a.Network.Location) }
+
+// openDays is how many open days lie between an item's being chosen and its leaving its shelf.
+func openDays(a *act.Act, f *store.PastFetch) int {
+	b, known := a.Network.Timetable.Branches[f.Branch]
+	if !known {
+		return 0
+	}
+	days, last := 0, calendar.DateOf(f.Left.UTC())
+	first := calendar.DateOf(f.Chosen.UTC())
+	if !b.OpenOn(first) {
+		if next, ok := b.NextOpenDay(first); ok {
+			first = next
+		}
+	}
+	for d := first + 1; d <= last; d++ {
+		if b.OpenOn(d) {
+			days++
+		}
+	}
+	return days
+}
+
+// beyond is for how many days after the last of them the courier is worked out.
+const beyond = 42
+
+// Cases foresees holds that were placed between two instants, as it would have been done then, and says when they were ready
+// in truth. Those that have not been ready by now are not among them.
+func Cases(a *act.Act, h *waiting.Habits, from, until time.Time, most int) ([]waiting.Case, error) {
+	titles, err := a.Tx.TitlesAsked(from, until, most)
+	if err != nil {
+		return nil, err
+	}
+	pasts, err := a.Tx.TitlePasts(titles, from.AddDate(0, 0, -60))
+	if err != nil {
+		return nil, err
+	}
+	first, last := calendar.DateOf(from.In(a.Network.Location)), calendar.DateOf(until.In(a.Network.Location))
+	table := a.Network.Timetable
+	network := waiting.MakeNetwork(table.Prepare(first, int(last-first)+1+beyond), first, a.Network.FetchMinutes)
+	may := func(c *waiting.PastCopy, hold *waiting.PastHold, at time.Time) bool {
+		item := &store.Free{
+			BranchCode: c.Home, Collection: c.Collection, Material: c.Material, AddedOn: c.Added.UTC(),
+		}
+		yes, _ := moving.MayServeOn(a, item, hold.Class, hold.Home, hold.Pickup, calendar.DateOf(at.In(a.Network.Location)))
+		return yes
+	}
+	var out []waiting.Case
+	for _, id := range titles {
+		for _, hold := range pasts[id].Holds {
+			if hold.Placed.Before(from) || !hold.Placed.Before(until) || hold.Ready == nil {
+				continue
+			}
+			q, ok := pasts[id].At(hold.Placed, hold.ID, may)
+			if !ok {
+				continue
+			}
+			at := hold.Placed.In(a.Network.Location)
+			foreseen := h.Foresee(q, at, network)
+			out = append(out, waiting.Case{
+				Forecast: foreseen[len(foreseen)-1],
+				Came:     table.Branches[hold.Pickup].Date(*hold.Ready),
+				Waited:   int(calendar.DateOf(hold.Ready.In(a.Network.Location)) - calendar.DateOf(at)),
+			})
+		}
+	}
+	return out, nil
+}

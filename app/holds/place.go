@@ -1,0 +1,296 @@
+package holds
+
+import (
+	"strings"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/people"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/queue"
+	"nevrin/core/rulebook"
+	"nevrin/store"
+)
+
+// Order is a hold to be placed. Without more than a title it is for any of its copies.
+type Order struct {
+	Title  int64         `json:"title"`
+	Patron int64         `json:"patron"`
+	Pickup calendar.Code `json:"pickup" minLength:"1" maxLength:"40"`
+	For
+}
+
+// For is what a hold is for, and when.
+type For struct {
+	Edition     *string        `json:"edition,omitempty" maxLength:"100" doc:"Copies of this edition only"`
+	Volume      *string        `json:"volume,omitempty" maxLength:"100" doc:"This volume only"`
+	Item        int64          `json:"item,omitempty" doc:"This very item only"`
+	WantedUntil *calendar.Date `json:"wanted_until,omitempty" doc:"The last day on which it is of interest"`
+	PausedUntil *calendar.Date `json:"paused_until,omitempty" doc:"It keeps its place and waits for nothing until this day"`
+}
+
+// check looks whether the days make sense on a day.
+func (f *For) check(today calendar.Date) error {
+	if f.WantedUntil != nil && *f.WantedUntil < today {
+		return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.", f.WantedUntil.Say())
+	}
+	if f.PausedUntil != nil {
+		if says := queue.MayPause(today, *f.PausedUntil); says != "" {
+			return problem.Newf(problem.Invalid, "%s", says)
+		}
+		if f.WantedUntil != nil && *f.WantedUntil < *f.PausedUntil {
+			return problem.Newf(problem.Invalid, "It would be paused beyond its last day of interest, %s.", f.WantedUntil.Say())
+		}
+	}
+	return nil
+}
+
+// hold is what is asked for as a hold.
+func (f *For) hold() store.Hold {
+	h := store.Hold{OnlyItem: act.OrNil(f.Item), OnlyEdition: f.Edition, OnlyVolume: f.Volume}
+	if f.WantedUntil != nil {
+		h.WantedUntil = store.Column(*f.WantedUntil)
+	}
+	if f.PausedUntil != nil {
+		h.PausedUntil = store.Column(*f.PausedUntil)
+	}
+	return h
+}
+
+// Place places a hold and routes the title's queue.
+func Place(a *act.Act, o Order) (*Hold, error) {
+	if _, err := a.Network.OpenBranch(o.Pickup); err != nil {
+		return nil, err
+	}
+	locked, title, err := a.Tx.PatronAndTitle(o.Patron, o.Title)
+	if err != nil {
+		return nil, err
+	}
+	p, err := people.InUse(locked)
+	if err != nil {
+		return nil, err
+	}
+	h, err := put(a, p, title, o.Pickup, o.For)
+	if err != nil {
+		return nil, err
+	}
+	if err := routeNew(a, []*store.Hold{h}); err != nil {
+		return nil, err
+	}
+	return one(a, h.ID)
+}
+
+// put writes a hold of a patron on a title, both locked, if they may have it.
+func put(a *act.Act, p *store.Patron, title *store.Title, pickup calendar.Code, f For) (*store.Hold, error) {
+	if title == nil {
+		return nil, problem.NoSuch("title")
+	}
+	if err := f.check(a.Today()); err != nil {
+		return nil, err
+	}
+	h := f.hold()
+	h.TitleID, h.PatronID, h.Pickup, h.PlacedAt, h.State = title.ID, p.ID, pickup, a.Now, queue.Waiting
+	h.Band = a.Network.Settled.Holds.Order.Of(p.Class)
+	if err := mayHold(a, p, title, &h); err != nil {
+		return nil, err
+	}
+	volume := ""
+	if f.Volume != nil {
+		volume = *f.Volume
+	}
+	has, err := a.Tx.Waiters(title.ID, []int64{p.ID}, volume)
+	if err != nil {
+		return nil, err
+	}
+	if len(has) > 0 {
+		return nil, problem.Newf(problem.Refused, "%s has a hold on this title already.", p.Name())
+	}
+	if err := a.Tx.AddHold(&h); err != nil {
+		return nil, err
+	}
+	a.Tell(event.Event{Kind: event.HoldPlaced, Patron: p.ID, Hold: h.ID, Detail: event.Detail{Branch: pickup}})
+	return &h, nil
+}
+
+// routeNew routes the queue of new holds on one title, and keeps what is foreseen of each.
+func routeNew(a *act.Act, holds []*store.Hold) error {
+	if _, err := moving.Route(a, holds[0].TitleID, 0); err != nil {
+		return err
+	}
+	foreseen, err := Foresee(a, []int64{holds[0].TitleID})
+	if err != nil {
+		return err
+	}
+	for _, h := range holds {
+		if f, ok := foreseen[h.ID]; ok && f.Known {
+			a.Tx.Foretell(h.ID, a.Now, &f)
+		}
+	}
+	return nil
+}
+
+func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
+	items, err := a.Tx.Holdable(t.ID)
+	if err != nil {
+		return err
+	}
+	allowed, fits, says := false, false, ""
+	for k := range items {
+		if !h.Fits(&items[k]) {
+			continue
+		}
+		may, text := moving.MayServe(a, &items[k], p.Class, p.BranchCode, h.Pickup)
+		allowed, says, fits = allowed || may, text, true
+	}
+	switch {
+	case len(items) == 0:
+		return problem.Newf(problem.Refused, "No copy of %s is in use. Ask for it outside the network.", t.Name)
+	case !fits:
+		return problem.Newf(problem.Refused, "No copy of %s in use is %s.", t.Name, sayOnly(h))
+	case !allowed:
+		return problem.Newf(
+			problem.Refused,
+			"No copy of %s may be held by %s at %s. %s",
+			t.Name,
+			a.Network.ClassName("patron", p.Class),
+			a.Network.BranchName(h.Pickup),
+			says,
+		)
+	}
+	terms := a.Book.Decide(rulebook.Situate(h.Pickup, "", "", "", p.Class), nil)
+	open, err := a.Tx.OpenHoldsOf(p.ID)
+	if err == nil && queue.TooMany(open, terms.Limit(rulebook.HoldsAtOnce)) {
+		return problem.Newf(
+			problem.Refused,
+			"%s has %s already, as many as are allowed at once.",
+			p.Name(),
+			calendar.Count(open, "hold"),
+		)
+	}
+	return err
+}
+
+// sayOnly says for which of its title's copies a hold is; empty for any.
+func sayOnly(h *store.Hold) string {
+	var parts []string
+	if h.OnlyItem != nil {
+		parts = append(parts, "that very item")
+	}
+	if h.OnlyVolume != nil {
+		parts = append(parts, orNone(*h.OnlyVolume, "without a volume"))
+	}
+	if h.OnlyEdition != nil {
+		parts = append(parts, orNone(*h.OnlyEdition, "of the edition in the record"))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func orNone(text, none string) string {
+	if text == "" {
+		return none
+	}
+	return text
+}
+
+// Orders is a hold to be placed for several people at once. Without a pickup branch each picks it up where they usually do.
+type Orders struct {
+	Title   int64         `json:"title"`
+	Patrons []int64       `json:"patrons" maxItems:"300" nullable:"false"`
+	Roster  int64         `json:"roster,omitempty" doc:"All who are in a roster"`
+	Pickup  calendar.Code `json:"pickup,omitempty" maxLength:"40"`
+	For
+}
+
+// Placed is what came of placing for several.
+type Placed struct {
+	Placed  int       `json:"placed"`
+	Refused []Refused `json:"refused"`
+}
+
+// Refused is somebody for whom no hold was placed, and why.
+type Refused struct {
+	Patron int64  `json:"patron"`
+	Name   string `json:"name"`
+	Says   string `json:"says"`
+}
+
+// mostAtOnce is for how many people a hold is placed at once.
+const mostAtOnce = 300
+
+// PlaceMany places a hold for each of several people, in the order given. For whom it cannot be is said; the others have it.
+func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
+	ids := o.Patrons
+	if o.Roster != 0 {
+		in, err := a.Tx.PatronsIn([]int64{o.Roster})
+		if err != nil {
+			return nil, err
+		}
+		ids = append(ids, in...)
+	}
+	ids = once(ids)
+	switch {
+	case len(ids) == 0:
+		return nil, problem.Newf(problem.Invalid, "Choose for whom: patrons, or a roster with somebody in it.")
+	case len(ids) > mostAtOnce:
+		return nil, problem.Newf(problem.Invalid, "That is for %d people; %d at once are the most.", len(ids), mostAtOnce)
+	}
+	patrons, title, err := a.Tx.PatronsAndTitle(ids, o.Title)
+	if err != nil {
+		return nil, err
+	}
+	if title == nil {
+		return nil, problem.NoSuch("title")
+	}
+	out := &Placed{Refused: []Refused{}}
+	var holds []*store.Hold
+	for _, id := range ids {
+		p := patrons[id]
+		if p == nil {
+			out.Refused = append(out.Refused, Refused{Patron: id, Says: "There is no such patron."})
+			continue
+		}
+		h, err := placeOne(a, p, title, o)
+		if told := problem.Of(err); told != nil {
+			out.Refused = append(out.Refused, Refused{id, p.Name(), told.Text})
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		holds = append(holds, h)
+	}
+	out.Placed = len(holds)
+	if len(holds) == 0 {
+		return out, nil
+	}
+	return out, routeNew(a, holds)
+}
+
+func placeOne(a *act.Act, p *store.Patron, title *store.Title, o Orders) (*store.Hold, error) {
+	if _, err := people.InUse(p); err != nil {
+		return nil, err
+	}
+	pickup := o.Pickup
+	if pickup == "" {
+		pickup = p.BranchCode
+		if p.Pickup != nil && *p.Pickup != "" {
+			pickup = *p.Pickup
+		}
+	}
+	if _, err := a.Network.OpenBranch(pickup); err != nil {
+		return nil, err
+	}
+	return put(a, p, title, pickup, o.For)
+}
+
+func once(ids []int64) []int64 {
+	seen, out := map[int64]bool{}, []int64{}
+	for _, id := range ids {
+		if !seen[id] {
+			seen[id], out = true, append(out, id)
+		}
+	}
+	return out
+}

@@ -1,0 +1,149 @@
+package holds
+
+import (
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/person"
+	"nevrin/core/queue"
+	"nevrin/store"
+)
+
+// OnShelf is a thing on a hold shelf.
+type OnShelf struct {
+	Hold
+	Barcode  string         `json:"barcode"`
+	Author   string         `json:"author"`
+	Material string         `json:"material"`
+	Slot     int            `json:"slot,omitempty"`
+	Until    *calendar.Date `json:"until,omitempty" doc:"Its last day here"`
+	Today    bool           `json:"today" doc:"That is today"`
+	Told     string         `json:"told" doc:"How they were told, or are to be"`
+	Call     int64          `json:"call,omitempty" doc:"The message that somebody is to tell them by telephone"`
+	Phone    string         `json:"phone,omitempty"`
+	Ended    string         `json:"ended,omitempty" doc:"Why it stands here still: lapsed or cancelled"`
+}
+
+// Shelf gives a page of what stands on the hold shelf of a branch, by its last day.
+func Shelf(a *act.Act, branch calendar.Code, page store.Page) ([]OnShelf, store.Page, error) {
+	rows, next, err := a.Tx.OnHoldShelf(branch, page)
+	return onShelf(a, rows), next, err
+}
+
+// ToClear gives a page of what still stands there for holds that have ended.
+func ToClear(a *act.Act, branch calendar.Code, page store.Page) ([]OnShelf, store.Page, error) {
+	rows, next, err := a.Tx.ToClear(branch, page)
+	return onShelf(a, rows), next, err
+}
+
+func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
+	out := []OnShelf{}
+	for k := range rows {
+		r := &rows[k]
+		one := OnShelf{
+			Hold: show(a, &r.HoldShown), Barcode: r.Barcode, Author: r.Author, Material: a.Network.ClassName("material", r.Material),
+			Until: store.DateOf(r.ShelfUntil),
+		}
+		if r.Slot != nil {
+			one.Slot = *r.Slot
+		}
+		if r.State.Ended() {
+			one.Ended = "Lapsed"
+			if r.State == queue.Cancelled {
+				one.Ended = "Cancelled"
+			}
+			out = append(out, one)
+			continue
+		}
+		one.Today = one.Until != nil && *one.Until == a.Today()
+		one.told(a, r)
+		out = append(out, one)
+	}
+	return out
+}
+
+// told says how somebody was told that their hold is ready.
+func (o *OnShelf) told(a *act.Act, r *store.ShelfRow) {
+	if r.MessageID == nil {
+		o.Told = "Not told: they want no notice"
+		return
+	}
+	state := *r.MessageState
+	switch {
+	case state == "by_hand" && *r.Channel == string(person.ByPhone):
+		o.Told = "To be called"
+		if ofPatron(a) {
+			o.Call, o.Phone = *r.MessageID, r.Phone
+		}
+	case state == "by_hand":
+		o.Told = "A letter is to be written"
+	case state == "no_address":
+		o.Told = "Nobody could tell them: no address"
+	case state == "sent":
+		o.Told = "Told by " + sayChannel[*r.Channel]
+	case state == "queued":
+		o.Told = "Mail on its way"
+	default:
+		o.Told = "Could not be told: " + state
+	}
+}
+
+var sayChannel = map[string]string{"mail": "mail", "phone": "telephone", "letter": "letter"}
+
+// longestKept is for how many days from today on something waits on a hold shelf on request.
+const longestKept = 60
+
+// KeepLonger lets something wait on the hold shelf until a later day, or an earlier one from today on.
+func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold, error) {
+	h, err := a.Tx.HoldByID(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case h == nil:
+		return nil, problem.NoSuch("hold")
+	case h.State != queue.Ready:
+		return nil, problem.Newf(problem.Refused, "This hold does not stand on the hold shelf.")
+	case !a.Who.MayActOn(h.Pickup):
+		return nil, problem.Newf(problem.Forbidden, "It stands at %s, where it is kept longer, or by a supervisor.",
+			a.Network.BranchName(h.Pickup))
+	case until < a.Today() || until > a.Today().Add(longestKept):
+		return nil, problem.Newf(problem.Invalid, "Choose a day from today on, within %d days.", longestKept)
+	}
+	was := *store.DateOf(h.ShelfUntil)
+	a.Tx.KeepUntil(id, until.UTC())
+	a.Tell(event.Event{
+		Kind: event.HeldLonger, Patron: h.PatronID, Hold: id, Item: *h.ItemID,
+		Detail: event.Detail{Day: &until, Was: was.String(), Reason: reason},
+	})
+	return one(a, id)
+}
+
+// Called is what came of a call.
+type Called struct {
+	Reached bool   `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
+	Says    string `json:"says" maxLength:"200" doc:"What came of it, in a few words"`
+}
+
+// Call writes what came of calling somebody whose hold is ready. Who was not reached stays on the list.
+func Call(a *act.Act, message int64, c Called) error {
+	m, err := a.Tx.MessageToCall(message)
+	switch {
+	case err != nil:
+		return err
+	case m == nil:
+		return problem.NoSuch("message")
+	case m.State != "by_hand":
+		return problem.Newf(problem.Refused, "They have been told already.")
+	}
+	a.Tx.CalledFor(message, c.Reached, c.Says, a.Now)
+	kind := "not reached"
+	if c.Reached {
+		kind = "told"
+	}
+	a.Tell(event.Event{
+		Kind: event.MessageSettled, Patron: m.PatronID, Message: message,
+		Detail: event.Detail{Is: kind, Means: "phone", Reason: c.Says},
+	})
+	return nil
+}

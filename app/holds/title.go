@@ -1,0 +1,286 @@
+package holds
+
+import (
+	"fmt"
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/queue"
+	"nevrin/core/sight"
+	"nevrin/core/waiting"
+	"nevrin/core/why"
+	"nevrin/store"
+)
+
+// TitleQueue is the queue of a title as a picture over time: who waits, until when, and what the copies are at.
+type TitleQueue struct {
+	TitleID int64         `json:"title_id"`
+	Title   string        `json:"title"`
+	Author  string        `json:"author"`
+	Today   calendar.Date `json:"today"`
+	Holds   []InQueue     `json:"holds"`
+	Copies  []CopyAt      `json:"copies"`
+	More    bool          `json:"more" doc:"There are more holds than are shown"`
+	Kept    string        `json:"kept" doc:"How often what was foreseen came true of late; empty: too seldom to say"`
+}
+
+// InQueue is a hold in its queue.
+type InQueue struct {
+	Hold
+	Foreseen *Foreseen  `json:"foreseen,omitempty" doc:"When it will be ready; none: nobody can say"`
+	WhySo    *why.Trace `json:"why_so,omitempty" doc:"How that came about, or why nothing can fill it"`
+	Nothing  bool       `json:"nothing" doc:"No copy there is can fill it"`
+}
+
+// Foreseen is a likely day with a range that holds in eight of ten cases.
+type Foreseen struct {
+	Likely calendar.Date `json:"likely"`
+	From   calendar.Date `json:"from"`
+	Until  calendar.Date `json:"until"`
+	Says   string        `json:"says"`
+}
+
+// CopyAt is a copy with what it is at.
+type CopyAt struct {
+	Barcode string         `json:"barcode"`
+	ItemID  int64          `json:"item_id"`
+	Home    string         `json:"home"`
+	Edition string         `json:"edition"`
+	Volume  string         `json:"volume"`
+	Says    string         `json:"says"`
+	Until   *calendar.Date `json:"until,omitempty" doc:"When it is due, or promised"`
+	State   string         `json:"state" enum:"free,lent,comes,meant,away"`
+	HoldID  int64          `json:"hold_id,omitempty" doc:"The hold that it is meant for"`
+}
+
+// shownOfQueue is how many holds of a queue are shown.
+const shownOfQueue = 300
+
+// QueueOf shows the queue of a title.
+func QueueOf(a *act.Act, title int64) (*TitleQueue, error) {
+	t, err := a.Tx.OneTitle(title)
+	if err != nil {
+		return nil, err
+	}
+	if t == nil {
+		return nil, problem.NoSuch("title")
+	}
+	out := &TitleQueue{
+		TitleID: t.ID, Title: t.Name, Author: t.Author, Today: a.Today(), Holds: []InQueue{}, Copies: []CopyAt{},
+	}
+	rows, err := a.Tx.HoldsInQueue(title, shownOfQueue+1)
+	if err != nil {
+		return nil, err
+	}
+	if out.More = len(rows) > shownOfQueue; out.More {
+		rows = rows[:shownOfQueue]
+	}
+	holds, copies, err := a.Tx.WholeQueues([]int64{title}, mostForeseen)
+	if err != nil {
+		return nil, err
+	}
+	q := queueOf(a, holds, copies)
+	foreseen := foreseen(a, holds, copies)
+	at := map[int64]int{}
+	for k := range holds {
+		at[holds[k].ID] = k
+	}
+	for k := range rows {
+		one := InQueue{Hold: show(a, &rows[k])}
+		if n, ok := at[rows[k].ID]; ok {
+			one.tell(a, &q, holds, copies, n, &foreseen[n])
+		}
+		out.Holds = append(out.Holds, one)
+	}
+	for k := range copies {
+		out.Copies = append(out.Copies, sayCopy(a, &copies[k], &q.Copies[k], holds))
+	}
+	out.Kept, err = sayKept(a)
+	return out, err
+}
+
+// scoredOver is over how many days it is told how often what was foreseen came true.
+const scoredOver = 120
+
+func sayKept(a *act.Act) (string, error) {
+	k, err := a.Tx.KeptSince(a.Today().Add(-scoredOver).UTC())
+	if err != nil || k.Cases < 10 {
+		return "", err
+	}
+	return fmt.Sprintf("Of the last %d holds, %d were ready within the range that had been said.", k.Cases, k.Held), nil
+}
+
+// tell says when a hold will be ready, and why; or why nothing can fill it.
+func (i *InQueue) tell(
+	a *act.Act,
+	q *waiting.Queue,
+	holds []store.QueueHold,
+	copies []store.QueueCopy,
+	n int,
+	f *waiting.Forecast,
+) {
+	if i.State == queue.Ready {
+		return
+	}
+	h := &holds[n]
+	trace := why.New("When it will be ready")
+	serves, known := 0, 0
+	for c := range copies {
+		if q.Copies[c].Only != nil && !q.Copies[c].Only[n] {
+			continue
+		}
+		serves++
+		if q.Copies[c].Standing != waiting.Away {
+			known++
+		}
+	}
+	ahead := 0
+	for _, other := range q.Holds[:n] {
+		if other.Paused == 0 {
+			ahead++
+		}
+	}
+	if f.Known && h.ItemID == nil {
+		i.Foreseen = &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(f)}
+		trace = trace.Add(why.Fact, fmt.Sprintf("%s before it in the queue; %s can serve it.",
+			calendar.Count(ahead, "hold"), calendar.Count(known, "copy")))
+		trace = a.Network.Habits.Why(trace)
+		trace.Result = i.Foreseen.Says
+		i.WhySo = &trace
+		return
+	}
+	if f.Known {
+		i.Foreseen = &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(f)}
+		return
+	}
+	i.Nothing = true
+	trace = nothing(a, trace, h, copies, serves)
+	i.WhySo = &trace
+}
+
+// nothing says why no copy can fill a hold.
+func nothing(a *act.Act, trace why.Trace, h *store.QueueHold, copies []store.QueueCopy, serves int) why.Trace {
+	trace.Result = "Nothing there is can fill it"
+	if len(copies) == 0 {
+		return trace.Add(why.Limit, "The title has no copies any more")
+	}
+	for k := range copies {
+		c := &copies[k]
+		place := a.Network.BranchName(c.BranchCode) + ", " + c.Barcode
+		if !h.Fits(&c.Free) {
+			trace = trace.Add(why.Outweighed, place, "Is not what was asked for.")
+			continue
+		}
+		if may, says := moving.MayServe(a, &c.Free, h.Class, h.Home, h.Pickup); !may {
+			trace = trace.Add(why.Outweighed, place, says)
+			continue
+		}
+		switch {
+		case c.Standing != circulation.ItemInUse:
+			trace = trace.Add(why.Outweighed, place, sayGone[c.Standing])
+		case c.Lost:
+			trace = trace.Add(why.Outweighed, place, "Has been out for so long that it counts as lost.")
+		default:
+			trace = trace.Add(why.Outweighed, place, "No run gets from where it is to the pickup branch.")
+		}
+	}
+	if serves == 0 {
+		return trace.Add(why.Decided, "Change where it is picked up or what it is for, buy a copy, or ask outside the network")
+	}
+	return trace.Add(why.Decided, "Find one of the copies, buy one, or ask outside the network")
+}
+
+var sayGone = map[circulation.ItemStanding]string{
+	circulation.ItemMissing: "Is missing.",
+	circulation.ItemLost:    "Counts as lost.",
+	circulation.ItemAside:   "Is out of use.",
+}
+
+func sayRange(f *waiting.Forecast) string {
+	says := "Likely " + sayDate(f.Likely)
+	if f.From == f.Until {
+		return says
+	}
+	return says + ", between " + sayDate(f.From) + " and " + sayDate(f.Until)
+}
+
+func sayDate(d calendar.Date) string { return d.UTC().Format("Mon 2 Jan") }
+
+func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.QueueHold) CopyAt {
+	out := CopyAt{
+		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode), Edition: c.Edition, Volume: c.Volume,
+		State: string(as.Standing),
+	}
+	day := func(t *time.Time) *calendar.Date {
+		d := calendar.DateOf(t.In(a.Network.Location))
+		return &d
+	}
+	switch as.Standing {
+	case waiting.Free:
+		out.Says = "On the shelf at " + a.Network.BranchName(c.AtBranch)
+	case waiting.Lent:
+		due := as.Due
+		out.Until, out.Says = &due, "On loan from "+a.Network.BranchName(*c.LoanBranch)+", due "+sayDate(due)
+	case waiting.Comes:
+		out.Until, out.Says = day(c.Promised), "On its way to "+a.Network.BranchName(*c.ToBranch)
+	case waiting.Meant:
+		out.Says = "Meant for a hold"
+		for k := range holds {
+			if holds[k].ItemID != nil && *holds[k].ItemID == c.ID && holds[k].State.HasItem() {
+				out.HoldID = holds[k].ID
+				out.Says = sayMeant[holds[k].State] + a.Network.BranchName(holds[k].Pickup)
+				if holds[k].PromisedAt != nil {
+					out.Until = day(holds[k].PromisedAt)
+				}
+			}
+		}
+	default:
+		out.Says = sayGone[c.Standing]
+		if c.Lost {
+			out.Says = "Counts as lost."
+		}
+	}
+	return out
+}
+
+var sayMeant = map[queue.State]string{
+	queue.Fetching: "Being fetched for ",
+	queue.Moving:   "On its way to ",
+	queue.Ready:    "On the hold shelf at ",
+}
+
+// Asked is a title for whose copies too many wait.
+type Asked struct {
+	TitleID int64   `json:"title_id"`
+	Title   string  `json:"title"`
+	Author  string  `json:"author"`
+	ISBN    string  `json:"isbn"`
+	Waiting int     `json:"waiting"`
+	Copies  int     `json:"copies" doc:"In use, wherever they are"`
+	PerCopy float64 `json:"per_copy"`
+	Oldest  string  `json:"oldest" doc:"Since when the first of them waits"`
+}
+
+// InDemand gives a page of the titles with more waiting for each copy than a number, most first.
+func InDemand(a *act.Act, perCopy int, page store.Page) ([]Asked, store.Page, error) {
+	if perCopy <= 0 {
+		perCopy = a.Network.Settled.Holds.PerCopy
+	}
+	rows, next, err := a.Tx.InDemand(perCopy, page)
+	out := []Asked{}
+	for _, r := range rows {
+		out = append(out, Asked{
+			TitleID: r.TitleID, Title: r.Name, Author: r.Author, ISBN: r.ISBN, Waiting: r.Waiting, Copies: r.Copies,
+			PerCopy: float64(r.Waiting) / float64(max(r.Copies, 1)),
+			Oldest:  sayDate(calendar.DateOf(r.Oldest.In(a.Network.Location))),
+		})
+	}
+	return out, next, err
+}
+
+// ofPatron tells whether the actor sees whose holds these are.
+func ofPatron(a *act.Act) bool { return sight.OfPatron(a.Who.Role) != sight.Reduced }

@@ -1,0 +1,67 @@
+package routing
+
+import (
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/courier"
+)
+
+// Reaches works out how items can serve holds: ready after the fetch minutes of open time at their
+// branch, then by courier. It is asked once for each pair of branches.
+type Reaches struct {
+	table *courier.Timetable
+	now   time.Time
+	fetch int
+	ready map[calendar.Code]*time.Time
+	trips map[calendar.Code]*courier.Trips
+	known map[[2]calendar.Code]*Reach
+	more  map[calendar.Code]int
+}
+
+// NewReaches prepares the question for one moment. Seconds of now are dropped.
+func NewReaches(table *courier.Timetable, now time.Time, fetchMinutes int) *Reaches {
+	return &Reaches{
+		table,
+		now.Truncate(time.Minute),
+		fetchMinutes,
+		map[calendar.Code]*time.Time{},
+		map[calendar.Code]*courier.Trips{},
+		map[[2]calendar.Code]*Reach{},
+		map[calendar.Code]int{},
+	}
+}
+
+// Later lets items at a branch be ready so many open minutes later, as where its fetch list is full already. It is said
+// before that branch is asked about.
+func (r *Reaches) Later(from calendar.Code, minutes int) { r.more[from] = minutes }
+
+// Between is how an item at one branch reaches another; nil if it cannot, or either never opens.
+func (r *Reaches) Between(from, to calendar.Code) *Reach {
+	key := [2]calendar.Code{from, to}
+	if known, ok := r.known[key]; ok {
+		return known
+	}
+	r.known[key] = nil
+	ready := r.Ready(from)
+	if ready == nil {
+		return nil
+	}
+	if j := r.trips[from].Ask(from, to, *ready); j != nil && j.OnShelf != nil {
+		r.known[key] = &Reach{Arrives: j.Arrives, OnShelf: *j.OnShelf, Wait: int(j.OnShelf.Sub(r.now) / time.Minute)}
+	}
+	return r.known[key]
+}
+
+// Ready is when an item at a branch is ready to leave; nil if the branch never opens.
+func (r *Reaches) Ready(from calendar.Code) *time.Time {
+	if ready, ok := r.ready[from]; ok {
+		return ready
+	}
+	r.ready[from] = nil
+	if at, ok := r.table.Branches[from].OpenTimeFrom(r.now, r.fetch+r.more[from]); ok {
+		r.ready[from] = &at
+		r.trips[from] = r.table.Ahead(at)
+	}
+	return r.ready[from]
+}
