@@ -365,12 +365,22 @@ func (g *generator) sendHome(i *item, from calendar.Code, at time.Time) (time.Ti
 }
 
 // borrow lends the item and takes it back; not ok if it is still on loan today.
-func (g *generator) borrow(i *item, branch calendar.Code, at time.Time, h *held) (time.Time, bool) {
+func (g *generator) borrow(
+	i *item,
+	branch calendar.Code,
+	at time.Time,
+	h *held,
+	asks map[int64]int,
+) (time.Time, bool) {
 	who := g.byBranch[branch][g.rand.IntN(len(g.byBranch[branch]))]
+	for asks != nil && asks[g.patrons[who].id] > 0 { // who waits for the title gets it by their hold
+		who = g.byBranch[branch][g.rand.IntN(len(g.byBranch[branch]))]
+	}
 	var holdID int64
 	if h != nil {
 		who, holdID = h.patron, h.id
 	}
+	i.lastPatron = who
 	p := g.patrons[who]
 	b := g.table.Branches[branch].Branch
 	e := g.editionAt(calendar.DateOf(at.In(g.loc)))
@@ -421,7 +431,6 @@ func (g *generator) borrow(i *item, branch calendar.Code, at time.Time, h *held)
 		lost,
 	)
 	if returned == nil {
-		i.lastPatron = who
 		return back, false
 	}
 	result, trace := lateness.AtReturn(b, terms.Lateness(), &i.price, due, renewed, lateness.Return{At: back})
@@ -644,7 +653,7 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		var shelf *time.Time
 		for day := g.today - 1; day > g.today-9; day-- {
 			at := g.moment(i.home, day)
-			if j := g.journey(i.home, pickup, at); at.Before(g.now) && j != nil && j.OnShelf != nil &&
+			if j := g.journey(i.home, pickup, at); at.Before(g.now) && at.After(i.back) && j != nil && j.OnShelf != nil &&
 				j.OnShelf.After(g.now) {
 				sent, promised, shelf = at, *j.OnShelf, j.OnShelf
 				break
@@ -660,6 +669,9 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		at := g.moment(pickup, g.today.Add(-1-g.rand.IntN(8)))
 		if at.After(g.now) {
 			at = g.now.Add(-70 * time.Hour)
+		}
+		if at.Before(i.back) {
+			return false
 		}
 		b := g.table.Branches[pickup].Branch
 		day := b.Date(at)
@@ -697,8 +709,11 @@ func (g *generator) strays() {
 		if i.out || i.home == "HVH" || !g.holdable(k) || left == 9 && i.home != "QRW" {
 			continue
 		}
-		i.out = true
 		sent := g.moment("HVH", g.today.Add(-6-left))
+		if sent.Before(i.back) {
+			continue
+		}
+		i.out = true
 		j := g.journey("HVH", i.home, sent)
 		if j == nil || j.OnShelf == nil || j.OnShelf.After(g.now) {
 			continue

@@ -148,7 +148,9 @@ func (y *year) take(k int) {
 func (y *year) ask(at time.Time) {
 	g := y.g
 	pickup := g.branchByShare()
-	at = g.moment(pickup, calendar.DateOf(at.In(g.loc)))
+	if open := g.moment(pickup, calendar.DateOf(at.In(g.loc))); open.After(at) { // or at night, by themselves
+		at = open
+	}
 	if len(g.byBranch[pickup]) == 0 || at.After(g.now) {
 		return
 	}
@@ -295,13 +297,18 @@ func (y *year) lend(k int, branch calendar.Code, at time.Time, h *held) {
 	g := y.g
 	i := &g.items[k]
 	y.take(k)
-	back, ok := g.borrow(i, branch, at, h)
+	back, ok := g.borrow(i, branch, at, h, y.asks)
+	p := g.patrons[i.lastPatron].id
+	y.asks[p]++
 	if !ok {
 		i.out = true
 		return
 	}
 	g.atBranch(i, branch)
-	y.then(back, func(at time.Time) { y.inHand(k, branch, at) })
+	y.then(back, func(at time.Time) {
+		y.asks[p]--
+		y.inHand(k, branch, at)
+	})
 }
 
 // inHand lets a copy go where it is needed: to the next who waits, or home.

@@ -10,7 +10,6 @@ import (
 	"nevrin/app/catalogue"
 	"nevrin/app/desk"
 	"nevrin/app/history"
-	"nevrin/app/holds"
 	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/people"
@@ -562,93 +561,6 @@ func (s *Server) stockOperations() {
 		employed,
 		func(a *act.Act, in *OneSent[stock.Classing]) (Done, error) {
 			return Done{true}, stock.Classify(a, in.ID, in.Body)
-		},
-	)
-}
-
-func (s *Server) holdOperations() {
-	do(
-		s,
-		http.MethodPost,
-		"/holds",
-		"placeHold",
-		"Place a hold",
-		employed,
-		func(a *act.Act, in *Sent[holds.Order]) (*holds.Hold, error) { return holds.Place(a, in.Body) },
-	)
-	type list struct {
-		Paged
-		Title int64 `query:"title"`
-	}
-	look(
-		s,
-		"/holds",
-		"holds",
-		"Open holds for pickup here, or of a title",
-		everyone,
-		func(a *act.Act, in *list) (Rows[holds.Hold], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[holds.Hold]{}, err
-			}
-			if in.Title != 0 {
-				return rows(holds.OfTitle(a, in.Title, page))
-			}
-			return rows(holds.AtBranch(a, a.Who.Branch, page))
-		},
-	)
-	type reason struct {
-		Reason string `json:"reason" maxLength:"500"`
-	}
-	do(
-		s,
-		http.MethodPost,
-		"/holds/{id}/cancel",
-		"cancelHold",
-		"Cancel a hold",
-		employed,
-		func(a *act.Act, in *OneSent[reason]) (*holds.Hold, error) {
-			return holds.Cancel(a, in.ID, in.Body.Reason)
-		},
-	)
-	look(
-		s,
-		"/fetch",
-		"fetchList",
-		"What to take from the shelves here now",
-		everyone,
-		func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) },
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/holds/{id}/missed",
-		"missed",
-		"Not found on the shelf",
-		everyone,
-		func(a *act.Act, in *One) (Done, error) { return Done{true}, holds.Missed(a, in.ID) },
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/in-hand",
-		"inHand",
-		"An item in hand: fetched, received or found",
-		everyone,
-		func(a *act.Act, in *Sent[Scanned]) (*holds.Taken, error) { return holds.InHand(a, in.Body.Text) },
-	)
-	look(
-		s,
-		"/transits",
-		"transits",
-		"What is under way to or from here",
-		everyone,
-		func(a *act.Act, in *Paged) (Rows[today.Transit], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[today.Transit]{}, err
-			}
-			return rows(today.Moving(a, a.Who.Branch, page))
 		},
 	)
 }

@@ -31,7 +31,8 @@ var whose = map[string]string{
 	"loanTerms": "card", "renewLoan": "card", "undoLoan": "branch+card", "exampleOfLoan": "anybody's",
 	"tickPile": "branch", "restOf": "day", "partsMissing": "branch", "excuseLine": "branch", "run": "day", "runLines": "day", "runOfPatron": "day",
 	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
-	"missed": "branch", "cancelHold": "asked", "slip": "branch",
+	"missed": "branch", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "moveHold": "anybody's",
+	"keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
 	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",
@@ -282,10 +283,18 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	refused("slip", status, says)
 	status, says = send(jory, http.MethodGet, "/api/slips/hold/"+held, nil)
 	fine("slip", status, says)
-	status, says = post(bea, "/api/holds/"+held+"/missed", nil)
-	refused("missed", status, says)
-	status, says = post(jory, "/api/holds/"+held+"/missed", nil)
-	fine("missed", status, says)
+	item := map[string]any{"item": number(ask("SELECT item_id::text FROM holds WHERE id = ?", held))}
+	for _, c := range []struct {
+		op, path string
+		body     any
+	}{
+		{"goingFor", "going", map[string]bool{"going": true}}, {"missed", "missed", nil}, {"undoMissed", "found", item},
+	} {
+		status, says = post(bea, "/api/holds/"+held+"/"+c.path, c.body)
+		refused(c.op, status, says)
+		status, says = post(jory, "/api/holds/"+held+"/"+c.path, c.body)
+		fine(c.op, status, says)
+	}
 	held, _, _ = hold()
 	status, says = post(bea, "/api/holds/"+held+"/cancel", map[string]string{"reason": ""})
 	refused("cancelHold", status, says)
@@ -293,6 +302,26 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, says)
 	status, says = post(bea, "/api/holds/"+held+"/cancel", map[string]string{"reason": "asked for by phone"})
 	fine("cancelHold", status, says)
+	waits := ask(`SELECT id::text FROM holds WHERE state = 'waiting' AND pickup = 'SLM' AND patron_id NOT IN (SELECT patron_id FROM readings)
+		ORDER BY id LIMIT 1`)
+	for _, c := range []struct {
+		op, method, path string
+		body             any
+	}{
+		{"changeHold", http.MethodPatch, "", map[string]any{"wanted_until": "2027-03-01"}},
+		{"cancelHold", http.MethodPost, "/cancel", map[string]string{"reason": "a mistake"}}, {"reviveHold", http.MethodPost, "/revive", nil},
+	} {
+		status, says = send(bea, c.method, "/api/holds/"+waits+c.path, c.body)
+		refused(c.op, status, says)
+		status, says = send(jory, c.method, "/api/holds/"+waits+c.path, c.body)
+		fine(c.op, status, says)
+	}
+	ready := ask("SELECT id::text FROM holds WHERE state = 'ready' AND pickup = 'SLM' ORDER BY id LIMIT 1")
+	longer := map[string]string{"until": "2026-10-30", "reason": "in hospital"}
+	status, says = post(bea, "/api/holds/"+ready+"/longer", longer)
+	refused("keepLonger", status, says)
+	status, says = post(jory, "/api/holds/"+ready+"/longer", longer)
+	fine("keepLonger", status, says)
 	for op, kind := range whose {
 		assert.True(t, kind == "anybody's" || tested[op], "%s is said to be of %s, and that was not tried", op, kind)
 	}

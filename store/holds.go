@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/queue"
 )
 
@@ -217,6 +218,23 @@ func (t *Tx) Miss(hold, item int64, at time.Time) (int, error) {
 	return value[int](t, "SELECT count(*)::int FROM misses WHERE item_id = $1 AND seen_at IS NULL", item)
 }
 
+// MissedItem is an item that was not found for a hold and has not been seen since.
+type MissedItem struct {
+	Standing circulation.ItemStanding
+	AtBranch calendar.Code
+}
+
+// MissedBy gives an item that was not found for a hold, whose title is locked; nil where it has been seen since.
+func (t *Tx) MissedBy(hold, item int64) (*MissedItem, error) {
+	return one[MissedItem](t, `SELECT i.standing, i.at_branch FROM misses m JOIN items i ON i.id = m.item_id
+		WHERE m.hold_id = $1 AND m.item_id = $2 AND m.seen_at IS NULL`, hold, item)
+}
+
+// TakeFetch writes who is on the way to what a hold waits for; nil: nobody.
+func (t *Tx) TakeFetch(hold int64, by *int64, at *time.Time) {
+	t.queueOne("UPDATE holds SET taken_by = $2, taken_at = $3 WHERE id = $1 AND state = 'fetching'", hold, by, at)
+}
+
 // HoldShown is a hold as lists show it.
 type HoldShown struct {
 	Hold
@@ -301,7 +319,10 @@ type Fetch struct {
 	HoldID, ItemID                   int64
 	Barcode, Title, Author           string
 	Collection, CallNumber, Material string
+	Volume                           string
 	Pickup                           calendar.Code
+	TakenBy                          *int64
+	TakerName                        *string
 	PromisedAt                       *time.Time
 	PlacedAt                         time.Time
 	Why                              json.RawMessage
@@ -312,9 +333,9 @@ func (t *Tx) FetchList(branch calendar.Code) ([]Fetch, error) {
 	return list[Fetch](
 		t,
 		`SELECT h.id AS hold_id, i.id AS item_id, i.barcode, t.name AS title, t.author, i.collection, i.call_number,
-				i.material,
-			h.pickup, h.promised_at, h.placed_at, h.why
-		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id
+				i.material, i.volume,
+			h.pickup, h.promised_at, h.placed_at, h.why, h.taken_by, s.name AS taker_name
+		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id LEFT JOIN staff s ON s.id = h.taken_by
 		WHERE h.state = 'fetching' AND h.fetch_at = $1`,
 		branch,
 	)

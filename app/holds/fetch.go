@@ -12,6 +12,7 @@ import (
 	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/courier"
 	"nevrin/core/ident"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
@@ -30,33 +31,133 @@ type Fetch struct {
 	Collection string     `json:"collection"`
 	Call       string     `json:"call_number"`
 	Material   string     `json:"material"`
+	Volume     string     `json:"volume"`
 	For        string     `json:"for" doc:"Where it is waited for"`
+	Here       bool       `json:"here" doc:"It is waited for here, so that it goes nowhere"`
 	Promise    string     `json:"promise"`
 	Since      time.Time  `json:"since"`
+	Run        string     `json:"run" doc:"The run that it has to make; empty: none"`
+	Leaves     *time.Time `json:"leaves,omitempty" doc:"When that leaves"`
+	IfNot      string     `json:"if_not" doc:"What it means to miss that"`
+	Soon       bool       `json:"soon" doc:"It leaves within the next two hours"`
+	TakenBy    string     `json:"taken_by" doc:"Who is on the way to it"`
+	Mine       bool       `json:"mine" doc:"That is who asks"`
 	Why        *why.Trace `json:"why,omitempty"`
 }
 
-// FetchList is what a branch takes from its shelves now, in shelf order.
+// soon is how long before its run leaves something is urgent.
+const soon = 2 * time.Hour
+
+// FetchList is what a branch takes from its shelves now, in shelf order, each with the run that it has to make.
 func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 	rows, err := a.Tx.FetchList(branch)
 	out := []Fetch{}
+	trips := map[calendar.Code][2]*courier.Journey{}
 	for _, r := range rows {
 		f := Fetch{
 			HoldID: r.HoldID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Author: r.Author,
-			Call: r.CallNumber,
+			Call: r.CallNumber, Volume: r.Volume,
 			Collection: a.Network.ClassName(
 				"collection",
 				r.Collection,
 			), Material: a.Network.ClassName("material", r.Material),
-			For: a.Network.BranchName(r.Pickup), Since: r.PlacedAt, Why: act.Trace(r.Why),
+			For: a.Network.BranchName(r.Pickup), Here: r.Pickup == branch, Since: r.PlacedAt, Why: act.Trace(r.Why),
 		}
 		if r.PromisedAt != nil {
 			f.Promise = calendar.SayInstant(*r.PromisedAt, a.Network.Location)
 		}
+		if r.TakenBy != nil {
+			f.TakenBy, f.Mine = *r.TakerName, *r.TakenBy == a.Who.ID
+		}
+		if !f.Here {
+			two, known := trips[r.Pickup]
+			if !known {
+				two = nextTwo(a, branch, r.Pickup)
+				trips[r.Pickup] = two
+			}
+			f.leave(a, two, r.Pickup)
+		}
 		out = append(out, f)
 	}
-	shelforder.Sort(out, func(f Fetch) []string { return []string{f.Collection, f.Call, f.Title} })
+	shelforder.Sort(out, func(f Fetch) []string { return []string{f.Collection, f.Call, f.Volume, f.Title} })
 	return out, err
+}
+
+// nextTwo are the next way to a branch, and the one for what misses it.
+func nextTwo(a *act.Act, from, to calendar.Code) [2]*courier.Journey {
+	t := a.Network.Timetable
+	first := t.Ask(from, to, a.Now)
+	if first == nil || len(first.Legs) == 0 {
+		return [2]*courier.Journey{}
+	}
+	return [2]*courier.Journey{first, t.Ask(from, to, first.Legs[0].Depart.Add(time.Minute))}
+}
+
+// leave says which run a line has to make, and what is missed if it waits.
+func (f *Fetch) leave(a *act.Act, two [2]*courier.Journey, to calendar.Code) {
+	first, next := two[0], two[1]
+	if first == nil {
+		f.IfNot = "No run gets there within four weeks"
+		return
+	}
+	loc := a.Network.Location
+	leaves := first.Legs[0].Depart.In(loc)
+	f.Run, f.Leaves, f.Soon = a.Network.Timetable.RunName(first.Legs[0].Run), &leaves, leaves.Sub(a.Now) < soon
+	if next == nil || next.OnShelf == nil || first.OnShelf == nil {
+		f.IfNot = "Nothing else gets there within four weeks"
+		return
+	}
+	b := a.Network.Timetable.Branches[to]
+	was, is := first.OnShelf.In(b.Location), next.OnShelf.In(b.Location)
+	if days := calendar.DateOf(is).DaysSince(calendar.DateOf(was)); days > 0 {
+		f.IfNot = calendar.Count(days, "day") + " later at " + b.Name
+		return
+	}
+	if is.After(was) {
+		f.IfNot = "Later the same day at " + b.Name
+		return
+	}
+	f.IfNot = "Nothing is lost by it"
+}
+
+// Take says that the actor is on the way to an item of the fetch list, so that nobody else goes; or no longer is.
+func Take(a *act.Act, id int64, going bool) error {
+	h, err := fetching(a, id)
+	if err != nil {
+		return err
+	}
+	if going && h.TakenBy != nil && *h.TakenBy != a.Who.ID {
+		return problem.Newf(problem.Refused, "Somebody else is on the way to it already.")
+	}
+	if going {
+		a.Tx.TakeFetch(id, &a.Who.ID, &a.Now)
+	} else {
+		a.Tx.TakeFetch(id, nil, nil)
+	}
+	a.Touch(event.Holds)
+	return nil
+}
+
+// fetching locks a hold whose item stands on the actor's fetch list.
+func fetching(a *act.Act, id int64) (*store.Hold, error) {
+	h, err := a.Tx.HoldByID(id)
+	if err != nil {
+		return nil, err
+	}
+	if h == nil {
+		return nil, problem.NoSuch("hold")
+	}
+	if h.State != queue.Fetching {
+		return nil, problem.Newf(problem.Refused, "This hold is not on the fetch list any more.")
+	}
+	if !a.Who.MayActOn(*h.FetchAt) {
+		return nil, problem.Newf(
+			problem.Forbidden,
+			"This is on the fetch list of %s. Only who looks there can say that it is not on its shelf.",
+			a.Network.BranchName(*h.FetchAt),
+		)
+	}
+	return h, nil
 }
 
 // Taken is what became of an item in hand, with its sign.
@@ -120,41 +221,89 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 	return t, nil
 }
 
+// NotHere is what came of not finding an item.
+type NotHere struct {
+	Says    string `json:"says"`
+	Missing bool   `json:"missing" doc:"It has been reported missing, and is on the list of what is searched for"`
+	ItemID  int64  `json:"item_id"`
+}
+
 // Missed says that an item of the fetch list was not found. It passes to the next best copy; missed twice without
-// having been seen in between, for any holds, the item is reported missing.
-func Missed(a *act.Act, id int64) error {
-	h, err := a.Tx.HoldByID(id)
+// having been seen in between, for any holds, the item is reported missing. Who looked is kept.
+func Missed(a *act.Act, id int64) (*NotHere, error) {
+	h, err := fetching(a, id)
 	if err != nil {
-		return err
-	}
-	if h == nil {
-		return problem.NoSuch("hold")
-	}
-	if h.State != queue.Fetching {
-		return problem.Newf(problem.Refused, "This hold is not on the fetch list any more.")
-	}
-	if !a.Who.MayActOn(*h.FetchAt) {
-		return problem.Newf(
-			problem.Forbidden,
-			"This is on the fetch list of %s. Only who looks there can say that it is not on its shelf.",
-			a.Network.BranchName(*h.FetchAt),
-		)
+		return nil, err
 	}
 	item := *h.ItemID
 	if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
-		return err
+		return nil, err
 	}
 	times, err := a.Tx.Miss(h.ID, item, a.Now)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.Missed, Item: item, Hold: h.ID, Patron: h.PatronID})
-	if queue.Missing(times) {
+	a.Tx.AddLook(item, a.Who.ID, a.Who.Branch, "Its own shelf, for a hold", false, a.Now)
+	out := &NotHere{ItemID: item, Missing: queue.Missing(times)}
+	if out.Missing {
 		a.Tx.Stand(item, circulation.ItemMissing, "")
 		a.Tell(event.Event{Kind: event.Missing, Item: item, Detail: event.Detail{Count: times}})
 	}
+	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+		return nil, err
+	}
+	now, err := a.Tx.OneHold(id)
+	if err != nil || now == nil {
+		return nil, err
+	}
+	out.Says = "Waits for another copy"
+	if now.State == queue.Fetching {
+		out.Says = "The copy at " + a.Network.BranchName(*now.FetchAt) + " serves it instead"
+		if now.PromisedAt != nil {
+			out.Says += ", on the shelf by " + calendar.SayInstant(*now.PromisedAt, a.Network.Location)
+		}
+	}
+	if out.Missing {
+		out.Says += ". Not found twice: it is missing"
+	}
+	return out, nil
+}
+
+// UndoMissed takes back that an item was not found for a hold: it stands in its place after all. Where another copy serves the
+// hold on its way already, that goes on.
+func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
+	h, err := a.Tx.HoldByID(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case h == nil:
+		return nil, problem.NoSuch("hold")
+	}
+	missed, err := a.Tx.MissedBy(id, item)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case missed == nil:
+		return nil, problem.Newf(problem.Refused, "It has been seen since, so there is nothing to undo.")
+	case !a.Who.MayActOn(missed.AtBranch):
+		return nil, problem.Newf(problem.Forbidden, "It stands at %s, where this is undone.", a.Network.BranchName(missed.AtBranch))
+	}
+	a.Tx.Seen(item, a.Now)
+	if missed.Standing == circulation.ItemMissing {
+		a.Tx.Stand(item, circulation.ItemInUse, "")
+		a.Tell(event.Event{Kind: event.Found, Item: item})
+	}
+	a.Tell(event.Event{Kind: event.MissUndone, Item: item, Hold: id, Patron: h.PatronID})
+	out := &NotHere{ItemID: item, Says: "It counts as found"}
+	if h.State == queue.Fetching && h.TakenBy == nil {
+		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+			return nil, err
+		}
+	}
 	_, err = moving.Route(a, h.TitleID, 0)
-	return err
+	return out, err
 }
 
 // Lapse ends holds that were not fetched from the shelf by a day, up to a number of them, and charges for it where

@@ -30,6 +30,11 @@ type Hold struct {
 	PlacedAt time.Time     `json:"placed_at"`
 	Waiting  int           `json:"waiting" doc:"Place in the queue of those still waiting, 1 is next; 0: no longer waiting"`
 	Lapsed   bool          `json:"lapsed" doc:"Past its last day on the hold shelf"`
+	Paused   string        `json:"paused_until" doc:"A date until which it waits for nothing; empty: it is not paused"`
+	Wanted   string        `json:"wanted_until" doc:"The last date on which it is of interest; empty: without end"`
+	Only     string        `json:"only" doc:"For which of the title's copies it is; empty: any"`
+	Band     queue.Band    `json:"band" doc:"-1: stands before all others by its patron's class, 1: behind all others"`
+	When     *Foreseen     `json:"when,omitempty" doc:"Of one that waits: when it will be ready"`
 	Why      *why.Trace    `json:"why,omitempty"`
 }
 
@@ -85,10 +90,41 @@ func one(a *act.Act, id int64) (*Hold, error) {
 	return &h, nil
 }
 
+func dateText(t *time.Time) string {
+	if t == nil {
+		return ""
+	}
+	return store.DateOf(t).String()
+}
+
 // AtBranch gives a page of the open holds for pickup at a branch, ready ones first.
 func AtBranch(a *act.Act, branch calendar.Code, page store.Page) ([]Hold, store.Page, error) {
 	rows, next, err := a.Tx.HoldsAt(branch, page)
-	return showAll(a, rows), next, err
+	if err != nil {
+		return nil, next, err
+	}
+	out := showAll(a, rows)
+	return out, next, addForecasts(a, out)
+}
+
+// addForecasts says of holds that wait when they will be ready.
+func addForecasts(a *act.Act, holds []Hold) error {
+	var titles []int64
+	for _, h := range holds {
+		if h.State == queue.Waiting {
+			titles = append(titles, h.TitleID)
+		}
+	}
+	if len(titles) == 0 {
+		return nil
+	}
+	foreseen, err := Foresee(a, once(titles))
+	for k := range holds {
+		if f, ok := foreseen[holds[k].ID]; ok && f.Known && holds[k].State == queue.Waiting {
+			holds[k].When = &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(&f)}
+		}
+	}
+	return err
 }
 
 // OfTitle gives a page of the open holds on a title: those who have an item first, then the queue.
@@ -113,6 +149,7 @@ func show(a *act.Act, h *store.HoldShown) Hold {
 			h.Pickup, p),
 		Card: h.Card, Pickup: h.Pickup, State: h.State, Says: people.SayHold(a, &h.Hold), PlacedAt: h.PlacedAt,
 		Waiting: h.Waiting, Why: act.Trace(h.Why), Lapsed: h.State == queue.Ready && *until < a.Today(),
+		Only: sayOnly(&h.Hold), Band: h.Band, Paused: dateText(h.PausedUntil), Wanted: dateText(h.WantedUntil),
 	}
 	if sight.OfPatron(a.Who.Role) == sight.Reduced {
 		shown.PatronID, shown.Card = 0, ""

@@ -132,7 +132,7 @@ func TestMissed(t *testing.T) {
 			Exec("INSERT INTO misses (hold_id, item_id, at) SELECT max(id), ?, now() FROM holds", item).
 			Error,
 	)
-	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return 0, holds.Missed(a, hold) })
+	testkit.Do(t, h, maren, func(a *act.Act) (*holds.NotHere, error) { return holds.Missed(a, hold) })
 	assert.Equal(t, "missing", testkit.Text(t, h, "SELECT standing FROM items WHERE id = ?", item))
 	assert.NotEqual(
 		t,

@@ -24,7 +24,7 @@ func placed(t *testing.T, w *testkit.World, who act.Actor, title, patron int64, 
 
 func missed(t *testing.T, w *testkit.World, who act.Actor, hold int64) {
 	t.Helper()
-	testkit.Done(t, w.House, who, func(a *act.Act) error { return holds.Missed(a, hold) })
+	testkit.Do(t, w.House, who, func(a *act.Act) (*holds.NotHere, error) { return holds.Missed(a, hold) })
 }
 
 // Missed once, found, and missed again long after for another hold is missed once: being seen ends a miss. Missed twice

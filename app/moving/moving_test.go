@@ -26,7 +26,7 @@ func TestTransitAtTheWrongBranch(t *testing.T) {
 	item := testkit.Text(
 		t,
 		h,
-		"SELECT i.barcode FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND t.to_branch = 'QRW' AND t.hold_id IS NULL ORDER BY t.id LIMIT 1",
+		"SELECT i.barcode FROM transits t JOIN items i ON i.id = t.item_id WHERE t.ended_at IS NULL AND t.to_branch = 'QRW' AND t.hold_id IS NULL AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY t.id LIMIT 1",
 	)
 	thb := bea
 	thb.Branch = "THB"

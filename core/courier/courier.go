@@ -269,7 +269,7 @@ func (t *Timetable) Why(j *Journey, from, to calendar.Code, ready time.Time) why
 		return trace.Add(why.Limit, "No run of the next 28 days gets from "+name(from)+" to "+name(to))
 	}
 	for _, leg := range j.Legs {
-		trace = trace.Add(why.Sum, t.runName(leg.Run)+": "+name(leg.From)+" "+calendar.SayInstant(leg.Depart, loc)+
+		trace = trace.Add(why.Sum, t.RunName(leg.Run)+": "+name(leg.From)+" "+calendar.SayInstant(leg.Depart, loc)+
 			", "+name(leg.To)+" "+leg.Arrive.In(loc).Format("15:04"))
 	}
 	if j.OnShelf == nil {
@@ -283,7 +283,8 @@ func (t *Timetable) Why(j *Journey, from, to calendar.Code, ready time.Time) why
 	)
 }
 
-func (t *Timetable) runName(id string) string {
+// RunName is the name of a run; its id where it has none.
+func (t *Timetable) RunName(id string) string {
 	for _, r := range t.Runs {
 		if r.ID == id && r.Name != "" {
 			return r.Name
