@@ -144,9 +144,9 @@ func (t *Tx) KeepNetwork(name, symbol string) {
 func (t *Tx) PutBranch(b *Branch) {
 	t.queueOne(
 		`INSERT INTO branches (code, name, zone, timezone, position, sort_minutes, receive_minutes, public_shelf,
-			address, phones, bins) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+			address, phones, bins, slots) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 		ON CONFLICT (code) DO UPDATE SET name = $2, zone = $3, timezone = $4, position = $5, sort_minutes = $6,
-			receive_minutes = $7, public_shelf = $8, address = $9, phones = $10, bins = $11`,
+			receive_minutes = $7, public_shelf = $8, address = $9, phones = $10, bins = $11, slots = $12`,
 		b.Code,
 		b.Name,
 		b.Zone,
@@ -158,6 +158,7 @@ func (t *Tx) PutBranch(b *Branch) {
 		b.Address,
 		b.Phones,
 		b.Bins,
+		b.Slots,
 	)
 }
 

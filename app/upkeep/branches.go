@@ -23,6 +23,7 @@ type Branch struct {
 	Phones         []string       `json:"phones" maxItems:"10" nullable:"false"`
 	Bins           []string       `json:"bins" maxItems:"20" nullable:"false" doc:"Named places where things are dropped; none: there is one, which needs no name"`
 	PublicShelf    bool           `json:"public_shelf" doc:"The public can see the hold shelf: shelf names stand on it"`
+	Slots          int            `json:"slots" minimum:"0" maximum:"999" doc:"How many numbered slots its hold shelf has; 0: it goes by name"`
 	Position       int            `json:"position" minimum:"0" maximum:"10000" doc:"Its place in lists"`
 	SortMinutes    int            `json:"sort_minutes" minimum:"0" maximum:"1440" doc:"How long sorting takes there before the courier can take something"`
 	ReceiveMinutes int            `json:"receive_minutes" minimum:"0" maximum:"1440" doc:"How long it takes from the courier's arrival to the shelf"`
@@ -57,7 +58,7 @@ func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
 	b := &Branch{
 		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone,
 		Phones: notNil(row.Phones), Bins: notNil(row.Bins),
-		PublicShelf: row.PublicShelf, Position: row.Position, SortMinutes: row.SortMinutes,
+		PublicShelf: row.PublicShelf, Slots: row.Slots, Position: row.Position, SortMinutes: row.SortMinutes,
 		ReceiveMinutes: row.ReceiveMinutes, ClosedOn: store.DateOf(row.ClosedOn),
 	}
 	if row.Follows == nil {
@@ -104,7 +105,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	}
 	row := store.Branch{
 		Code: code, Name: is.Name, Zone: is.Zone, Timezone: is.Timezone, Position: is.Position,
-		SortMinutes: is.SortMinutes, ReceiveMinutes: is.ReceiveMinutes, PublicShelf: is.PublicShelf,
+		SortMinutes: is.SortMinutes, ReceiveMinutes: is.ReceiveMinutes, PublicShelf: is.PublicShelf, Slots: is.Slots,
 		Address: is.Address, Phones: notNil(is.Phones), Bins: is.Bins,
 	}
 	if err := reads(a, row); err != nil {

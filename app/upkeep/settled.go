@@ -6,6 +6,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	core "nevrin/core/settings"
 	"nevrin/store"
@@ -27,7 +28,13 @@ func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 	if err := is.Check(); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
+	for branch := range is.Holds.FetchMost {
+		if _, err := a.Network.Branch(calendar.Code(branch)); err != nil {
+			return nil, err
+		}
+	}
 	a.Tx.KeepSettings(store.JSON(is))
+	a.Tx.Reband(is.Holds.Order) // whoever waits stands by the new order at once, but for who was moved by hand
 	return is, nil
 }
 

@@ -1,11 +1,12 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
 import { toMinor } from "../../kit/say";
 import { useTried } from "../../kit/tried";
 import { TakeBack } from "./Deeds";
 import { standings } from "./Standing";
-import { AnyOf, useAgain, useClasses } from "./stock";
+import { AnyOf, useAgain } from "./stock";
 
 type Which = Schema["StockWhich"];
 type Changed = Schema["StockManyChanged"];

@@ -1,9 +1,10 @@
 import { z } from "zod";
 import type { Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import * as check from "../../kit/checks";
 import { ChoiceField, DateField, MoneyField, saysOf, TextField, TickField } from "../../kit/forms";
 import { toFigures, toMinor } from "../../kit/say";
-import { useClasses, type Item } from "./stock";
+import { type Item } from "./stock";
 
 export type Writing = Omit<Schema["StockChanging"], "number" | "revision">;
 
@@ -21,6 +22,8 @@ export const itemSchema = z
       .trim()
       .regex(/^(\d+([.,]\d{1,2})?)?$/, "A sum in figures, such as 24.50, or nothing."),
     condition: check.text,
+    edition: check.text,
+    volume: check.text,
     parts: z
       .string()
       .trim()
@@ -54,6 +57,8 @@ export const toSaid = (i: Item): ItemSaid => ({
   call: i.call_number,
   price: toFigures(i.price_minor),
   condition: i.condition,
+  edition: i.edition,
+  volume: i.volume,
   parts: String(i.parts),
   parts_say: i.parts_say,
   age: typeof i.own_terms.least_age === "number" ? String(i.own_terms.least_age) : "",
@@ -84,6 +89,8 @@ export function toWriting(s: ItemSaid, own: Item["own_terms"] = {}): Writing {
     call_number: s.call,
     price: toMinor(s.price),
     condition: s.condition,
+    edition: s.edition,
+    volume: s.volume,
     parts: Number(s.parts),
     parts_say: s.parts_say,
     own_terms: terms,
@@ -104,6 +111,8 @@ export function ItemFields() {
       <TextField name="parts" label="Parts" inputMode="numeric" />
       <TextField name="parts_say" label="Which parts these are" className="sm:col-span-2" />
       <TextField name="condition" label="Condition" className="sm:col-span-2" />
+      <TextField name="edition" label="Edition, if not the title's" />
+      <TextField name="volume" label="Volume, such as v.2" />
       <DateField name="until" label="Belongs there only until" />
       {until && <ChoiceField name="after" label="and then to" options={[["", "choose"], ...classes.branches]} />}
       <TextField name="age" label="Lent from age" inputMode="numeric" />

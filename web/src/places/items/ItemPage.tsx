@@ -89,6 +89,8 @@ function Facts({ item: i }: { item: Item }) {
     ["Material class", i.material],
     ["Price", i.price ? sayMoney(i.price) : "not known"],
     ["Parts", i.parts > 1 || i.parts_say ? `${i.parts}${i.parts_say && `: ${i.parts_say}`}` : ""],
+    ["Edition", i.edition],
+    ["Volume", i.volume],
     ["Condition", i.condition],
     ["Added", sayDate(i.added_on)],
   ];

@@ -1,12 +1,13 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import * as check from "../../kit/checks";
 import { Form, Send, TextField, useDirty } from "../../kit/forms";
 import { Card, Quiet } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
 import { ItemFields, itemSchema, toSaid, toWriting } from "./ItemForm";
-import { useAgain, useClasses, type Item } from "./stock";
+import { useAgain, type Item } from "./stock";
 
 const schema = z.intersection(itemSchema, z.object({ number: check.needed("An item needs a label.") }));
 const noteSchema = z.object({ text: check.text.max(500, "At most 500 letters.") });

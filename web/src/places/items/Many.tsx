@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useStore } from "zustand";
 import { api, told, type Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
@@ -13,7 +14,7 @@ import { Table } from "../../kit/table";
 import { ChangeThem } from "./ChangeThem";
 import { PrintLabels } from "./PrintLabels";
 import { pile, type Piled } from "./session";
-import { AnyOf, itemColumns, useClasses, type Item } from "./stock";
+import { AnyOf, itemColumns, type Item } from "./stock";
 
 type Search = Schema["StoreItemSearch"];
 

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useStore } from "zustand";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import * as check from "../../kit/checks";
 import { Form, LinesField, Send, TextField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
@@ -13,7 +14,7 @@ import { useWrite } from "../../kit/write";
 import { ItemFields, itemSchema, toWriting } from "./ItemForm";
 import { PrintLabels } from "./PrintLabels";
 import { labels } from "./session";
-import { useAgain, useClasses, type Item } from "./stock";
+import { useAgain, type Item } from "./stock";
 
 const schema = z.intersection(
   itemSchema,
@@ -41,7 +42,18 @@ const numbersOf = (s: Said, scanned: string[]) => {
   return [...known, ...Array<string>(more).fill("")];
 };
 
-const fresh = { until: "", after: "", price: "", condition: "", parts: "1", parts_say: "", age: "", period: "" };
+const fresh = {
+  until: "",
+  after: "",
+  price: "",
+  condition: "",
+  edition: "",
+  volume: "",
+  parts: "1",
+  parts_say: "",
+  age: "",
+  period: "",
+};
 const each = { count: "1", labels: "", note: "" };
 
 /** Copies are added to a title; each gets a label of its own, scanned here or the next number, and it can be printed at once. */

@@ -1,6 +1,7 @@
 import { Link, useNavigate } from "@tanstack/react-router";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import * as check from "../../kit/checks";
 import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
@@ -9,7 +10,6 @@ import { Card, Tag } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
-import { useClasses } from "./stock";
 
 type Inventory = Schema["StockInventory"];
 

@@ -1,13 +1,14 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
+import { useClasses } from "../../kit/classes";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Card, Code, Tag } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
-import { AnyOf, useClasses } from "./stock";
+import { AnyOf } from "./stock";
 
 type Sought = Schema["StockSought"];
 

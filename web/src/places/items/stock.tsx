@@ -1,14 +1,12 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useCallback } from "react";
-import { api, told, type Schema } from "../../api/client";
-import { useMe } from "../../kit/me";
+import { type Schema } from "../../api/client";
+import type { Options } from "../../kit/classes";
 import { Code, Field, inputLook, Tag, type Tone } from "../../kit/parts";
 import { sayMoney } from "../../kit/say";
 import type { Column } from "../../kit/table";
 
 export type Item = Schema["CatalogueItem"];
-export type Options = readonly (readonly [string, string])[];
 
 const tones: Record<Item["tone"], Tone> = { in: "spruce", out: "plain", moving: "tide", held: "amber", aside: "buoy" };
 
@@ -49,22 +47,6 @@ export const itemColumns: Column<Item>[] = [
   { id: "title", head: "Title", value: (i) => `${i.title}${i.author && `, ${i.author}`}`, className: "font-semibold" },
   ...rest,
 ];
-
-/** What there is to choose from: the classes that are in use. */
-export function useClasses() {
-  const me = useMe();
-  const book = useQuery({ queryKey: ["rulebook"], queryFn: () => told(api.GET("/api/rulebook")) });
-  const of = (dimension: string): Options =>
-    (book.data?.dimensions[dimension] ?? []).map((v) => [v.code, v.name] as const);
-  return {
-    ready: !!book.data,
-    error: book.error,
-    collections: of("collection"),
-    materials: of("material_class").filter(([code]) => code !== "interlibrary"),
-    patrons: of("patron_class"),
-    branches: me.branches.map((b) => [b.code, b.name] as const) as Options,
-  };
-}
 
 /** One of several, or any of them. */
 export function AnyOf({

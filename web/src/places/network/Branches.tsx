@@ -36,6 +36,10 @@ const schema = z.object({
   publicShelf: z.boolean(),
   sort: whole,
   receive: whole,
+  slots: z
+    .string()
+    .trim()
+    .regex(/^\d{1,3}$/, "From 0 to 999."),
 });
 
 /** Branches: what they are called, where they are, and how one is closed for good. */
@@ -90,6 +94,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
           phones: b?.phones.join("\n") ?? "",
           bins: b?.bins.join("\n") ?? "",
           publicShelf: b?.public_shelf ?? false,
+          slots: String(b?.slots ?? 0),
           sort: String(b?.sort_minutes ?? 20),
           receive: String(b?.receive_minutes ?? 30),
         }}
@@ -107,6 +112,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
               phones: v.phones.split("\n").filter((p) => p.trim() !== ""),
               bins: v.bins.split("\n").filter((p) => p.trim() !== ""),
               public_shelf: v.publicShelf,
+              slots: Number(v.slots),
               sort_minutes: Number(v.sort),
               receive_minutes: Number(v.receive),
             },
@@ -123,7 +129,8 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
         <LinesField name="address" label="Address" rows={2} />
         <LinesField name="phones" label="Phones, one a line" rows={2} />
         <LinesField name="bins" label="Bins, one a line; none: there is one" rows={2} />
-        <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-3" />
+        <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-2" />
+        <TextField name="slots" label="Numbered slots of the hold shelf; 0: by name" inputMode="numeric" />
         <span className="flex flex-wrap items-center gap-2 md:col-span-3">
           <Foot write={keep} onLeave={done}>
             {b ? "Keep" : "Open it"}

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
+import { useClasses } from "../../kit/classes";
 import { ChipsField, ChoiceField, Form, LinesField, MoneyField, Send, TextField, TickField } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { Card } from "../../kit/parts";
@@ -62,6 +63,14 @@ const schema = z.object({
   invoice_sender: check.text,
   invoice_foot: check.text,
   accounts: z.record(z.string(), z.string().trim().max(40)),
+  first: z.array(z.string()),
+  last: z.array(z.string()),
+  local: number(60),
+  fetch_most: z.record(z.string(), z.union([z.literal(""), number(10000)])),
+  round: number(1440, 15),
+  per_copy: number(100, 1),
+  remind: number(60),
+  missing: number(120, 1),
 }) satisfies z.ZodType<Said>;
 
 /** What the network has settled beside rules and calendars: how far who goes, and for how long what is kept. */
@@ -221,6 +230,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
         </Card>
         <Counter />
         <Money />
+        <Holds />
         <People open={settings.sign_ups.open} />
         <Records />
         <Card label="For how long" className="grid gap-2 p-3.5">
@@ -347,6 +357,55 @@ function Money() {
           <TextField key={a} name={`accounts.${a}`} label={name} width="w-32" />
         ))}
       </div>
+    </Card>
+  );
+}
+
+/** Who is next, and how holds are fetched and sent. */
+function Holds() {
+  const { patrons, branches } = useClasses();
+  return (
+    <Card label="Holds" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">Holds</h2>
+      <p className="text-sm text-ink-2">
+        Who asked first is next. Patron classes may stand before or behind all others; who waits already moves along.
+      </p>
+      <ChipsField name="first" label="Stand before all others" options={patrons} />
+      <ChipsField name="last" label="Stand behind all others" options={patrons} />
+      <TextField
+        name="local"
+        label="A copy that comes back goes to a reader there first, if that costs nobody who asked earlier more days than, all in all (0: never)"
+        inputMode="numeric"
+        width="w-24"
+      />
+      <TextField
+        name="per_copy"
+        label="A title needs more copies with more waiting for each copy than"
+        inputMode="numeric"
+        width="w-24"
+      />
+      <h3 className="font-semibold">What a branch can fetch in a round</h3>
+      <p className="text-sm text-ink-2">Where its list is full, other branches serve, or it comes a round later.</p>
+      <TextField name="round" label="From one round to the next, in open minutes" inputMode="numeric" width="w-24" />
+      <div className="grid gap-2 sm:grid-cols-3">
+        {branches.map(([code, name]) => (
+          <TextField
+            key={code}
+            name={`fetch_most.${code}`}
+            label={`${name}; nothing: all`}
+            inputMode="numeric"
+            width="w-24"
+          />
+        ))}
+      </div>
+      <h3 className="font-semibold">What was sent and has not come</h3>
+      <TextField
+        name="remind"
+        label="Both ends are asked to look after so many open days past the promise"
+        inputMode="numeric"
+        width="w-24"
+      />
+      <TextField name="missing" label="It counts as missing after so many" inputMode="numeric" width="w-24" />
     </Card>
   );
 }

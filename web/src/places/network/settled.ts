@@ -44,6 +44,14 @@ export interface Said {
   invoice_sender: string;
   invoice_foot: string;
   accounts: Record<string, string>;
+  first: string[];
+  last: string[];
+  local: string;
+  fetch_most: Record<string, string>;
+  round: string;
+  per_copy: string;
+  remind: string;
+  missing: string;
 }
 
 /** The accounts of the books, with what stands on each. */
@@ -159,6 +167,14 @@ export function start(s: Settings, currency: string): Said {
     invoice_sender: s.money.invoice_sender,
     invoice_foot: s.money.invoice_foot,
     accounts: Object.fromEntries(accounts.map(([a]) => [a, s.money.accounts[a] ?? ""])),
+    first: s.holds.order.first,
+    last: s.holds.order.last,
+    local: String(s.holds.local_days),
+    fetch_most: Object.fromEntries(Object.entries(s.holds.fetch_most).map(([b, n]) => [b, String(n)])),
+    round: String(s.holds.round_minutes),
+    per_copy: String(s.holds.per_copy),
+    remind: String(s.holds.remind),
+    missing: String(s.holds.missing),
   };
 }
 
@@ -209,6 +225,19 @@ export function toSettings(said: Said, currency: string): Settings {
       invoice_sender: said.invoice_sender,
       invoice_foot: said.invoice_foot,
       accounts: Object.fromEntries(Object.entries(said.accounts).filter(([, number]) => number !== "")),
+    },
+    holds: {
+      order: { first: said.first, last: said.last },
+      local_days: Number(said.local),
+      fetch_most: Object.fromEntries(
+        Object.entries(said.fetch_most)
+          .filter(([, n]) => n !== "")
+          .map(([b, n]) => [b, Number(n)]),
+      ),
+      round_minutes: Number(said.round),
+      per_copy: Number(said.per_copy),
+      remind: Number(said.remind),
+      missing: Number(said.missing),
     },
     ask_before: said.ask_before,
     one_address: said.one_address,
