@@ -60,6 +60,20 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 		// Details are asked for again after three years; most have said lately that they are right.
 		`UPDATE network SET settings = settings || '{"confirm_months": 36, "sign_ups": {"open": true, "card_days": 14}, "counter": {"photos": true}}'`,
 		`UPDATE patrons SET confirmed_on = DATE '2026-09-28' - (id % 400)::int WHERE id % 5 <> 0 AND class <> 'partner'`,
+		// The housebound come before all others; a copy may stay where it came back if that costs nobody more than three days.
+		`UPDATE network SET settings = settings || '{"holds": {"order": {"first": ["housebound"], "last": ["staff"]}, "local_days": 3,
+			"fetch_most": {"UTM": 12, "SKN": 8}}}'`,
+		`UPDATE holds h SET band = CASE p.class WHEN 'housebound' THEN -1 ELSE 1 END FROM patrons p
+			WHERE p.id = h.patron_id AND p.class IN ('housebound', 'staff') AND h.closed_at IS NULL`,
+		// Saltmere's public hold shelf has numbered slots. Some of those who have something there wait for a call.
+		`UPDATE branches SET slots = 30 WHERE code = 'SLM'`,
+		`UPDATE holds SET slot = 1 + (id % 30)::int WHERE pickup = 'SLM' AND state = 'ready'`,
+		`WITH called AS (INSERT INTO messages (stage, patron_id, channel, address, subject, body, state, at)
+			SELECT 'hold_ready', h.patron_id, 'phone', p.phone, 'Something waits for you', t.name, 'by_hand', h.ready_at
+			FROM holds h JOIN patrons p ON p.id = h.patron_id JOIN titles t ON t.id = h.title_id
+			WHERE h.state = 'ready' AND p.email = '' RETURNING id, patron_id, at)
+			INSERT INTO told (stage, hold_id, due_at, message_id) SELECT 'hold_ready', h.id, h.ready_at, c.id
+			FROM called c JOIN holds h ON h.patron_id = c.patron_id AND h.ready_at = c.at AND h.state = 'ready'`,
 		// Havenhead has three bins. Money is booked under numbers of the county's own.
 		`UPDATE branches SET bins = '{Front door,Quay kerb,Station}' WHERE code = 'HVH'`,
 		`UPDATE network SET settings = settings || '{"money": {"till": false, "invoice_days": 30,

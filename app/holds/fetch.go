@@ -40,6 +40,7 @@ type Fetch struct {
 	Leaves     *time.Time `json:"leaves,omitempty" doc:"When that leaves"`
 	IfNot      string     `json:"if_not" doc:"What it means to miss that"`
 	Soon       bool       `json:"soon" doc:"It leaves within the next two hours"`
+	Today      bool       `json:"today" doc:"It leaves today"`
 	TakenBy    string     `json:"taken_by" doc:"Who is on the way to it"`
 	Mine       bool       `json:"mine" doc:"That is who asks"`
 	Why        *why.Trace `json:"why,omitempty"`
@@ -103,6 +104,7 @@ func (f *Fetch) leave(a *act.Act, two [2]*courier.Journey, to calendar.Code) {
 	loc := a.Network.Location
 	leaves := first.Legs[0].Depart.In(loc)
 	f.Run, f.Leaves, f.Soon = a.Network.Timetable.RunName(first.Legs[0].Run), &leaves, leaves.Sub(a.Now) < soon
+	f.Today = calendar.DateOf(leaves) == calendar.DateOf(a.Now)
 	if next == nil || next.OnShelf == nil || first.OnShelf == nil {
 		f.IfNot = "Nothing else gets there within four weeks"
 		return

@@ -66,7 +66,7 @@ func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
 // told says how somebody was told that their hold is ready.
 func (o *OnShelf) told(a *act.Act, r *store.ShelfRow) {
 	if r.MessageID == nil {
-		o.Told = "Not told: they want no notice"
+		o.Told = "No notice of it on record"
 		return
 	}
 	state := *r.MessageState

@@ -17,7 +17,7 @@ const shows: Record<string, string[]> = {
     ...["card payments", "card payment"],
     ...["run news", "bins", "rest"],
   ],
-  holds: ["today", "holds", "fetch", "transits", "items", "titles", "patron"],
+  holds: ["today", "holds", "queue", "hold shelf", "demand", "fetch", "transits", "items", "titles", "patron"],
   interlibrary: ["requests", "copies"],
   notices: ["mailings", "messages", "today"],
   rules: ["rulebook", "rules", "reports", "rehearsals", "check", "grid", "compare"],
@@ -28,7 +28,7 @@ const shows: Record<string, string[]> = {
 const silence = 1900;
 /** Changes that come close together are asked for together; then nothing is asked for so long, in milliseconds. */
 const gathering = 300;
-const rest = 2000;
+const rest = 500;
 /** A stream that was refused is opened again after this. */
 const again = 1000;
 

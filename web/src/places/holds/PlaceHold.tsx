@@ -1,47 +1,97 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
 import { PatronField, TitleField } from "../../kit/choose";
-import { ChoiceField, Follows, Form, Send } from "../../kit/forms";
+import { ChoiceField, DateField, Follows, Form, saysOf, Send } from "../../kit/forms";
 import { useMe } from "../../kit/me";
-import { Card, Tag } from "../../kit/parts";
+import { Card, Quiet, Tag } from "../../kit/parts";
 import { Why } from "../../kit/why";
 import { useWrite } from "../../kit/write";
+import { useAgain } from "./cancel";
 
 const thing = (sentence: string) =>
   z.custom<{ id: number; name: string }>((v) => typeof v === "object" && v !== null, { message: sentence });
 
-const schema = z.object({
-  title: thing("Choose a title."),
-  patron: thing("Choose for whom."),
-  pickup: z.string(),
-});
+const usual = "each their own";
+const any = "*";
 
-/** Places a hold: which title, for whom, where to pick it up. The answer says which copy and when. */
-export function PlaceHold({ title }: { title?: number }) {
+const schema = z
+  .object({
+    title: thing("Choose a title."),
+    patron: z.custom<{ id: number; name: string } | undefined>(),
+    roster: z.string(),
+    pickup: z.string(),
+    only: z.string(),
+    paused: check.maybeDate,
+    wanted: check.maybeDate,
+  })
+  .refine((v) => v.roster !== "" || typeof v.patron === "object", { path: ["patron"], message: "Choose for whom." })
+  .refine((v) => v.roster !== "" || v.pickup !== "", { path: ["pickup"], message: "Choose where." });
+type Said = z.infer<typeof schema>;
+
+const useSaid = saysOf<Said>();
+
+/** What of a title's copies a hold is for, as the form says it: any, an edition, a volume, or one of them. */
+function onlyOf(said: string): Pick<Schema["HoldsOrder"], "edition" | "volume" | "item"> {
+  const what = said.slice(2);
+  if (said.startsWith("e:")) return { edition: what };
+  if (said.startsWith("v:")) return { volume: what };
+  if (said.startsWith("i:")) return { item: Number(what) };
+  return {};
+}
+
+/** Places a hold: what, for whom, where and when. The answer says which copy and when, or for whom it could not be. */
+export function PlaceHold({ title, patron, roster }: { title?: number; patron?: number; roster?: number }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const again = useAgain();
   const [placed, setPlaced] = useState<Schema["HoldsHold"]>();
-  const known = useQuery({
-    queryKey: ["items", title, "name"],
-    enabled: title !== undefined,
-    queryFn: () => told(api.GET("/api/items", { params: { query: { title, most: 1 } } })),
+  const [several, setSeveral] = useState<Schema["HoldsPlaced"]>();
+  const [more, setMore] = useState(false);
+  const first = useTitle(title);
+  const who = useWhom(patron);
+  const rosters = useQuery({
+    queryKey: ["rosters", "choose"],
+    queryFn: () => told(api.GET("/api/rosters", { params: { query: { most: 500 } } })),
   });
-  const row = known.data?.rows[0];
-  const first = useMemo(() => row && { id: row.title_id, name: row.title }, [row]);
+  const done = () => again();
   const place = useWrite(
-    (v: z.infer<typeof schema>, key) =>
+    (v: Said, key) =>
       api.POST("/api/holds", {
         params: { header: keyed(key) },
-        body: { title: v.title.id, patron: v.patron.id, pickup: v.pickup },
+        body: { title: v.title.id, patron: v.patron?.id ?? 0, pickup: v.pickup, ...dates(v), ...onlyOf(v.only) },
       }),
     {
       name: "place a hold",
       about: (v) => `The hold on ${v.title.name}`,
       done: (h) => {
         setPlaced(h);
-        void queries.invalidateQueries({ queryKey: ["holds"] });
+        setSeveral(undefined);
+        done();
+      },
+    },
+  );
+  const placeMany = useWrite(
+    (v: Said, key) =>
+      api.POST("/api/holds/many", {
+        params: { header: keyed(key) },
+        body: {
+          title: v.title.id,
+          patrons: [],
+          roster: Number(v.roster),
+          ...(v.pickup && { pickup: v.pickup }),
+          ...dates(v),
+          ...onlyOf(v.only),
+        },
+      }),
+    {
+      name: "place holds",
+      about: (v) => `Holds on ${v.title.name}`,
+      done: (p) => {
+        setSeveral(p);
+        setPlaced(undefined);
+        done();
       },
     },
   );
@@ -51,24 +101,132 @@ export function PlaceHold({ title }: { title?: number }) {
         key={placed?.id}
         label="Place a hold"
         schema={schema}
-        start={{ title: first, pickup: me.branch }}
-        write={place}
-        onSend={place.run}
-        className="grid items-end gap-3 md:grid-cols-2 xl:grid-cols-[1fr_1fr_180px_auto]"
+        start={{
+          title: first,
+          patron: who,
+          roster: roster ? String(roster) : "",
+          pickup: me.branch,
+          only: any,
+          paused: "",
+          wanted: "",
+        }}
+        write={place.problem ? place : placeMany}
+        onSend={(v) => (v.roster ? placeMany.run(v) : place.run(v))}
+        className="grid gap-3"
       >
-        <TitleField name="title" label="Title" />
-        {first && <Follows name="title" value={first} />}
-        <PatronField name="patron" label="For" />
-        <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
-        <Send write={place} className="justify-self-start">
-          Place the hold
-        </Send>
+        <div className="grid items-end gap-3 md:grid-cols-2 xl:grid-cols-[1fr_1fr_180px_auto]">
+          <TitleField name="title" label="Title" />
+          {first && <Follows name="title" value={first} />}
+          <PatronField name="patron" label="For" />
+          {who && <Follows name="patron" value={who} />}
+          <Pickup />
+          <Send write={place.busy ? place : placeMany} className="justify-self-start">
+            Place the hold
+          </Send>
+        </div>
+        {more || roster ? (
+          <div className="flex flex-wrap items-end gap-3">
+            <Only />
+            <ChoiceField
+              name="roster"
+              label="Or for all of a roster"
+              options={[
+                ["", "nobody else"],
+                ...(rosters.data?.rows ?? []).map((r) => [String(r.id), `${r.name} ${r.school}`.trim()] as const),
+              ]}
+            />
+            <DateField name="paused" label="Paused until" min={me.now.slice(0, 10)} />
+            <DateField name="wanted" label="Of interest until" min={me.now.slice(0, 10)} />
+          </div>
+        ) : (
+          <Quiet className="justify-self-start" onClick={() => setMore(true)}>
+            Edition or item, dates, several people
+          </Quiet>
+        )}
       </Form>
       {placed && (
         <p role="status">
-          <Tag tone="spruce">Placed</Tag> {placed.title}: {placed.says}. <Why trace={placed.why}>Why</Why>
+          <Tag tone="spruce">Placed</Tag> {placed.title}: {placed.says}. {placed.when?.says}{" "}
+          <Why trace={placed.why}>Why</Why>
         </p>
       )}
+      {several && <Several of={several} />}
     </Card>
+  );
+}
+
+const dates = (v: Said) => ({
+  ...(v.paused && { paused_until: v.paused }),
+  ...(v.wanted && { wanted_until: v.wanted }),
+});
+
+/** The title that the place was opened with, by its name. */
+function useTitle(title?: number) {
+  const known = useQuery({
+    queryKey: ["items", title, "name"],
+    enabled: title !== undefined,
+    queryFn: () => told(api.GET("/api/items", { params: { query: { title, most: 1 } } })),
+  });
+  const row = known.data?.rows[0];
+  return useMemo(() => row && { id: row.title_id, name: row.title }, [row]);
+}
+
+/** The patron that the place was opened with. */
+function useWhom(patron?: number) {
+  const known = useQuery({
+    queryKey: ["patron", patron],
+    enabled: patron !== undefined,
+    queryFn: () => told(api.GET("/api/patrons/{id}", { params: { path: { id: patron ?? 0 } } })),
+  });
+  const { data } = known;
+  return useMemo(() => data && { id: data.id, name: data.name }, [data]);
+}
+
+function Pickup() {
+  const me = useMe();
+  const roster = useSaid("roster");
+  const branches = me.branches.map((b) => [b.code, b.name] as const);
+  return <ChoiceField name="pickup" label="Pickup at" options={roster ? [["", usual], ...branches] : branches} />;
+}
+
+/** Which of the copies: offered where they differ. */
+function Only() {
+  const title = useSaid("title") as Said["title"] | undefined;
+  const queue = useQuery({
+    queryKey: ["queue", title?.id],
+    enabled: !!title,
+    queryFn: () => told(api.GET("/api/titles/{id}/queue", { params: { path: { id: title?.id ?? 0 } } })),
+  });
+  const copies = queue.data?.copies ?? [];
+  const of = (key: "edition" | "volume") => [...new Set(copies.map((c) => c[key]))].sort();
+  const [editions, volumes] = [of("edition"), of("volume")];
+  return (
+    <ChoiceField
+      name="only"
+      label="For"
+      options={[
+        [any, "any copy of the title"],
+        ...(editions.length > 1 ? editions.map((e) => [`e:${e}`, e || "the edition in the record"] as const) : []),
+        ...(volumes.length > 1 ? volumes.map((v) => [`v:${v}`, v || "what has no volume"] as const) : []),
+        ...copies.map((c) => [`i:${c.item_id}`, `only ${c.barcode}, ${c.home}`] as const),
+      ]}
+    />
+  );
+}
+
+function Several({ of }: { of: Schema["HoldsPlaced"] }) {
+  return (
+    <div role="status">
+      <Tag tone={of.placed ? "spruce" : "buoy"}>{of.placed} placed</Tag>
+      {of.refused.length > 0 && (
+        <ul className="mt-1 text-sm">
+          {of.refused.map((r) => (
+            <li key={r.patron}>
+              <b className="font-semibold">{r.name}</b>: {r.says}
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
   );
 }

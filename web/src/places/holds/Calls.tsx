@@ -1,0 +1,90 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { api, keyed, told } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Button, Card, Quiet, Trouble } from "../../kit/parts";
+import { sayDate } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { useWrite } from "../../kit/write";
+import { title, type OnShelf } from "./Shelf";
+
+const columns: Column<OnShelf>[] = [
+  { id: "for", head: "Call", value: (h) => h.patron, className: "font-semibold" },
+  { id: "phone", head: "Number", value: (h) => h.phone ?? "", className: "whitespace-nowrap font-mono" },
+  title,
+  { id: "until", head: "Waits until", value: (h) => h.until ?? "", cell: (h) => h.until && sayDate(h.until) },
+  {
+    id: "acts",
+    head: "What came of it",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (h) => <Result hold={h} />,
+  },
+];
+
+/** Who is to be told by telephone that something waits for them, with what came of each call. */
+export function Calls() {
+  const me = useMe();
+  const list = usePages(["hold shelf", me.branch], (after) =>
+    told(api.GET("/api/hold-shelf", { params: { query: { after, most: 300 } } })),
+  );
+  const rows = useMemo(() => list.data?.filter((h) => h.call), [list.data]);
+  return (
+    <Card label="To be called">
+      <Loading of={{ ...list, data: rows }}>
+        {(some) => (
+          <Table
+            label="To be called"
+            columns={columns}
+            rows={some}
+            id={(h) => h.id}
+            pages={list.pages}
+            tools
+            paper={`To be called from ${branchName(me)}`}
+            className="max-h-[68vh]"
+            empty="Nobody is to be called. Who chose the telephone for holds comes here when one is ready."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+const results = [
+  [true, "Told", "Told"],
+  [false, "Nobody answered", "Not reached"],
+] as const;
+
+function Result({ hold: h }: { hold: OnShelf }) {
+  const queries = useQueryClient();
+  const called = useWrite(
+    (v: { reached: boolean; says: string }, key) =>
+      api.POST("/api/messages/{id}/called", { params: { path: { id: h.call ?? 0 }, header: keyed(key) }, body: v }),
+    {
+      name: `called ${h.call}`,
+      about: () => `The call to ${h.patron}`,
+      done: () => void queries.invalidateQueries({ queryKey: ["hold shelf"] }),
+    },
+  );
+  return (
+    <>
+      <span className="flex justify-end gap-3 whitespace-nowrap">
+        {results.map(([reached, says, label]) =>
+          reached ? (
+            <Button key={label} plain busy={called.busy} onClick={() => called.run({ reached, says })}>
+              {label}
+            </Button>
+          ) : (
+            <Quiet key={label} disabled={called.busy} onClick={() => called.run({ reached, says })}>
+              {label}
+            </Quiet>
+          ),
+        )}
+      </span>
+      <Trouble error={called.problem} />
+    </>
+  );
+}

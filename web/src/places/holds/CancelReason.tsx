@@ -1,0 +1,44 @@
+import { useStore } from "zustand";
+import { Reasons } from "../../kit/forms";
+import { inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
+import { cancelled, reason, useRevive } from "./cancel";
+
+/** The reason with which holds are cancelled from now on, and what was cancelled last, to be taken back. */
+export function CancelReason() {
+  const { holds } = useStore(cancelled);
+  return (
+    <div className="grid gap-1.5 px-3 py-2 print:hidden">
+      <label className="flex items-center justify-end gap-2 text-sm text-ink-2">
+        Reason, when one is cancelled
+        <input
+          list="cancel-reasons"
+          autoComplete="off"
+          maxLength={200}
+          className={inputLook}
+          onChange={(e) => reason.setState({ says: e.target.value.trim() })}
+        />
+      </label>
+      <Reasons list="cancel" id="cancel-reasons" />
+      {holds.length > 0 && (
+        <ul aria-label="Cancelled just now" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
+          {holds.slice(0, 5).map((h) => (
+            <Back key={h.id} id={h.id} title={h.title} />
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}
+
+function Back({ id, title }: { id: number; title: string }) {
+  const revive = useRevive(id, title);
+  return (
+    <li>
+      <Tag tone="plain">Cancelled</Tag> {title}{" "}
+      <Quiet disabled={revive.busy} onClick={() => revive.run(undefined)}>
+        Undo
+      </Quiet>
+      <Trouble error={revive.problem} />
+    </li>
+  );
+}

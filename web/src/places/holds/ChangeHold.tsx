@@ -1,0 +1,57 @@
+import { z } from "zod";
+import { api, keyed } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChoiceField, DateField, Foot, Form } from "../../kit/forms";
+import { useMe } from "../../kit/me";
+import { useWrite } from "../../kit/write";
+import { useAgain, type Hold } from "./cancel";
+
+const schema = z.object({ pickup: z.string(), paused: check.maybeDate, wanted: check.maybeDate });
+
+/** What of a hold that waits can become other: where it is picked up, from when on, until when. Its place stays. */
+export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) {
+  const me = useMe();
+  const again = useAgain();
+  const change = useWrite(
+    (v: z.infer<typeof schema>, key) =>
+      api.PATCH("/api/holds/{id}", {
+        params: { path: { id: h.id }, header: keyed(key) },
+        body: {
+          ...(v.pickup !== h.pickup && { pickup: v.pickup }),
+          ...(v.paused !== h.paused_until && { paused_until: v.paused }),
+          ...(v.wanted !== h.wanted_until && { wanted_until: v.wanted }),
+        },
+      }),
+    {
+      name: `change hold ${h.id}`,
+      about: () => `The hold on ${h.title}`,
+      done: () => {
+        again();
+        done();
+      },
+    },
+  );
+  const today = me.now.slice(0, 10);
+  return (
+    <div className="border-y border-line bg-sunk px-3 py-2.5">
+      <h3 className="font-semibold">
+        {h.title}, for {h.patron}
+      </h3>
+      <Form
+        label={`Change the hold on ${h.title}`}
+        schema={schema}
+        start={{ pickup: h.pickup, paused: h.paused_until, wanted: h.wanted_until }}
+        write={change}
+        onSend={change.run}
+        className="mt-1.5 flex flex-wrap items-end gap-3"
+      >
+        <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <DateField name="paused" label="Paused until; nothing: it waits now" min={today} />
+        <DateField name="wanted" label="Of interest until; nothing: without end" min={today} />
+        <Foot write={change} onLeave={done}>
+          Change the hold
+        </Foot>
+      </Form>
+    </div>
+  );
+}

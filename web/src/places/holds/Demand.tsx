@@ -1,0 +1,90 @@
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, inputLook } from "../../kit/parts";
+import { Table, type Column } from "../../kit/table";
+
+type Asked = Schema["HoldsAsked"];
+
+const columns: Column<Asked>[] = [
+  {
+    id: "title",
+    head: "Title",
+    value: (t) => t.title,
+    cell: (t) => (
+      <Link to="/holds" search={{ title: t.title_id }} className="font-semibold hover:underline">
+        {t.title}
+      </Link>
+    ),
+  },
+  { id: "author", head: "Author", value: (t) => t.author },
+  { id: "isbn", head: "ISBN", value: (t) => t.isbn, className: "font-mono text-sm" },
+  { id: "waiting", head: "Waiting", value: (t) => t.waiting, right: true },
+  { id: "copies", head: "Copies", value: (t) => t.copies, right: true },
+  { id: "per", head: "For each copy", value: (t) => t.per_copy, cell: (t) => t.per_copy.toFixed(1), right: true },
+  { id: "oldest", head: "The first waits since", value: (t) => t.oldest },
+  {
+    id: "acts",
+    head: "What can be done",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (t) => (
+      <span className="whitespace-nowrap">
+        <Link to="/items" search={{ title: t.title_id }} className="link">
+          Add copies
+        </Link>{" "}
+        <Link to="/interlibrary" className="link">
+          Ask outside
+        </Link>
+      </span>
+    ),
+  },
+];
+
+/** Titles for whose copies too many wait, to be bought or asked for outside. The list goes out as a file for who buys. */
+export function Demand() {
+  const me = useMe();
+  const [per, setPer] = useState("");
+  const list = usePages(
+    ["demand", per],
+    (after) =>
+      told(api.GET("/api/demand", { params: { query: { after, most: 300, per_copy: per === "" ? 0 : Number(per) } } })),
+    { keep: true },
+  );
+  return (
+    <Card label="Too many waiting">
+      <label className="flex flex-wrap items-center gap-2 px-3 pt-2.5">
+        More waiting for each copy than
+        <input
+          type="number"
+          min={1}
+          max={100}
+          value={per}
+          placeholder="as settled"
+          onChange={(e) => setPer(e.target.value)}
+          className={`${inputLook} w-28`}
+        />
+        <span className="text-sm text-ink-2">Nothing: as the network has settled.</span>
+      </label>
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="Too many waiting"
+            columns={columns}
+            rows={rows}
+            id={(t) => t.title_id}
+            pages={list.pages}
+            tools
+            paper={`Too many waiting, ${me.network}`}
+            className="max-h-[64vh]"
+            empty="No title has so many waiting for each of its copies."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}

@@ -1,0 +1,132 @@
+import { Link } from "@tanstack/react-router";
+import { useMemo, useState } from "react";
+import { api, told } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, Quiet, Trouble } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
+import { PrintSlip } from "../../kit/print";
+import { sayDay } from "../../kit/say";
+import { Table, type Act, type Column } from "../../kit/table";
+import { Why } from "../../kit/why";
+import { useCancel, useCancelMany, type Hold } from "./cancel";
+import { CancelReason } from "./CancelReason";
+import { ChangeHold } from "./ChangeHold";
+import { Standing, stateOf } from "./state";
+
+const columnsFor = (may: boolean, change: (h: Hold) => void): Column<Hold>[] => [
+  {
+    id: "title",
+    head: "Title",
+    value: (h) => h.title,
+    cell: (h) => (
+      <Link to="/holds" search={{ title: h.title_id }} className="font-semibold hover:underline">
+        {h.title}
+      </Link>
+    ),
+  },
+  {
+    id: "for",
+    head: "For",
+    value: (h) => h.patron,
+    cell: (h) =>
+      h.patron_id ? (
+        <Link to="/patrons" search={{ patron: h.patron_id }} className="hover:underline">
+          {h.patron}
+        </Link>
+      ) : (
+        h.patron
+      ),
+  },
+  {
+    id: "stands",
+    head: "How it stands",
+    value: (h) => `${stateOf(h)[1]} ${h.says} ${h.when?.says ?? ""}`,
+    cell: (h) => <Standing hold={h} />,
+  },
+  {
+    id: "placed",
+    head: "Placed",
+    value: (h) => h.placed_at,
+    cell: (h) => sayDay(h.placed_at),
+    className: "text-sm whitespace-nowrap",
+  },
+  {
+    id: "acts",
+    head: "Why and actions",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (h) => <Acts hold={h} may={may} change={change} />,
+  },
+];
+
+/** The open holds for pickup here, with what can be done with one or several. */
+export function OpenHolds() {
+  const me = useMe();
+  const may = isEmployed(me.role);
+  const [changing, setChanging] = useState<Hold>();
+  const list = usePages(["holds", me.branch], (after) =>
+    told(api.GET("/api/holds", { params: { query: { after, most: 200 } } })),
+  );
+  const columns = useMemo(() => columnsFor(may, setChanging), [may]);
+  const many = useCancelMany();
+  const acts: Act<Hold>[] = [
+    {
+      label: (some) => `Cancel ${some.length === 1 ? "this hold" : `these ${some.length} holds`}`,
+      run: (some) => void many.run(some),
+      busy: many.busy,
+      plain: true,
+    },
+  ];
+  const rows = list.data;
+  return (
+    <Card label="Open holds">
+      {rows && (
+        <p className="px-3 pt-2.5 text-ink-2">
+          {rows.filter((h) => h.state === "ready").length} on the hold shelf at {branchName(me)},{" "}
+          {rows.filter((h) => h.state !== "ready").length}
+          {list.pages.hasMore ? " and more" : ""} still to come.
+        </p>
+      )}
+      {may && <CancelReason />}
+      {changing && <ChangeHold key={changing.id} hold={changing} done={() => setChanging(undefined)} />}
+      <Loading of={list}>
+        {(some) => (
+          <Table
+            label="Open holds"
+            columns={columns}
+            rows={some}
+            id={(h) => h.id}
+            pages={list.pages}
+            acts={may ? acts : undefined}
+            tools
+            paper={`Holds at ${branchName(me)}`}
+            className="max-h-[70vh]"
+            empty="No open holds. Place one above, or from a title under Items."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+function Acts({ hold: h, may, change }: { hold: Hold; may: boolean; change: (h: Hold) => void }) {
+  const cancel = useCancel(h);
+  return (
+    <>
+      <span className="whitespace-nowrap">
+        <Why trace={h.why}>Why</Why>{" "}
+        {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}{" "}
+        {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Change</Quiet>}{" "}
+        {may && (
+          <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
+            Cancel
+          </Quiet>
+        )}
+      </span>
+      <Trouble error={cancel.problem} />
+    </>
+  );
+}

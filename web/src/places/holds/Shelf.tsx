@@ -1,0 +1,164 @@
+import { Link } from "@tanstack/react-router";
+import { useMemo, useState } from "react";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { DateField, Foot, Form, TextField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, Code, Quiet, Tag } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
+import { PrintSlip } from "../../kit/print";
+import { sayDate } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { Why } from "../../kit/why";
+import { useWrite } from "../../kit/write";
+import { useAgain } from "./cancel";
+
+export type OnShelf = Schema["HoldsOnShelf"];
+
+export const title: Column<OnShelf> = {
+  id: "title",
+  head: "Title",
+  value: (h) => `${h.title} ${h.barcode}`,
+  cell: (h) => (
+    <>
+      <Link to="/holds" search={{ title: h.title_id }} className="font-semibold hover:underline">
+        {h.title}
+      </Link>
+      <br />
+      <Code>{h.barcode}</Code> <span className="text-sm text-ink-2">{h.material}</span>
+    </>
+  ),
+};
+
+const columnsFor = (slots: boolean, may: boolean, longer: (h: OnShelf) => void): Column<OnShelf>[] => [
+  ...(slots ? [{ id: "slot", head: "Slot", value: (h: OnShelf) => h.slot ?? 0, right: true }] : []),
+  {
+    id: "for",
+    head: "For",
+    value: (h) => h.patron,
+    cell: (h) =>
+      h.patron_id ? (
+        <Link to="/patrons" search={{ patron: h.patron_id }} className="font-semibold hover:underline">
+          {h.patron}
+        </Link>
+      ) : (
+        <b className="font-semibold">{h.patron}</b>
+      ),
+  },
+  title,
+  {
+    id: "until",
+    head: "Until",
+    value: (h) => h.until ?? "",
+    cell: (h) => (
+      <>
+        {h.until && sayDate(h.until)}{" "}
+        {h.lapsed ? <Tag tone="buoy">Past its day</Tag> : h.today && <Tag tone="amber">Today</Tag>}
+      </>
+    ),
+  },
+  { id: "told", head: "Told", value: (h) => h.told },
+  {
+    id: "acts",
+    head: "Why and actions",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (h) => (
+      <span className="flex justify-end gap-3 whitespace-nowrap">
+        <Why trace={h.why}>Why</Why>
+        <PrintSlip of={{ kind: "hold", id: h.id }} />
+        {may && <Quiet onClick={() => longer(h)}>Keep longer</Quiet>}
+      </span>
+    ),
+  },
+];
+
+/** What stands on the hold shelf here, by its last day. */
+export function Shelf() {
+  const me = useMe();
+  const may = isEmployed(me.role);
+  const [longer, setLonger] = useState<OnShelf>();
+  const list = usePages(["hold shelf", me.branch], (after) =>
+    told(api.GET("/api/hold-shelf", { params: { query: { after, most: 300 } } })),
+  );
+  const rows = list.data;
+  const slots = rows?.some((h) => h.slot) ?? false;
+  const columns = useMemo(() => columnsFor(slots, may, setLonger), [slots, may]);
+  const today = rows?.filter((h) => h.today).length ?? 0;
+  return (
+    <Card label="Hold shelf">
+      {rows && (
+        <p className="px-3 pt-2.5 text-ink-2">
+          {rows.length}
+          {list.pages.hasMore ? " and more" : ""} on the hold shelf at {branchName(me)}.{" "}
+          {today > 0 && (
+            <Tag tone="amber">
+              {today} {today === 1 ? "has its" : "have their"} last day today
+            </Tag>
+          )}
+        </p>
+      )}
+      {longer && <KeepLonger key={longer.id} hold={longer} done={() => setLonger(undefined)} />}
+      <Loading of={list}>
+        {(some) => (
+          <Table
+            label="Hold shelf"
+            columns={columns}
+            rows={some}
+            id={(h) => h.id}
+            pages={list.pages}
+            tools
+            paper={`Hold shelf at ${branchName(me)}`}
+            className="max-h-[68vh]"
+            empty="Nothing waits on the hold shelf. What is scanned for a hold here stands in this list."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+const schema = z.object({ until: check.date, reason: check.text });
+
+/** Keeps something on the hold shelf until another day, on request. */
+function KeepLonger({ hold: h, done }: { hold: OnShelf; done: () => void }) {
+  const me = useMe();
+  const again = useAgain();
+  const keep = useWrite(
+    (v: z.infer<typeof schema>, key) =>
+      api.POST("/api/holds/{id}/longer", { params: { path: { id: h.id }, header: keyed(key) }, body: v }),
+    {
+      name: `keep longer ${h.id}`,
+      about: () => `Keeping ${h.title} longer`,
+      done: () => {
+        again();
+        done();
+      },
+    },
+  );
+  return (
+    <div className="border-y border-line bg-sunk px-3 py-2.5">
+      <h3 className="font-semibold">
+        {h.title}, for {h.patron}
+      </h3>
+      <Form
+        label={`Keep ${h.title} longer`}
+        schema={schema}
+        start={{ until: h.until ?? "", reason: "" }}
+        write={keep}
+        onSend={keep.run}
+        className="mt-1.5 flex flex-wrap items-end gap-3"
+      >
+        <DateField name="until" label="On the hold shelf until" min={me.now.slice(0, 10)} />
+        <TextField name="reason" label="Why" width="w-72" />
+        <Foot write={keep} onLeave={done}>
+          Keep it until then
+        </Foot>
+      </Form>
+    </div>
+  );
+}

@@ -1,0 +1,76 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { createStore } from "zustand/vanilla";
+import { api, keyed, type Schema } from "../../api/client";
+import { useWrite, write } from "../../kit/write";
+
+export type Hold = Schema["HoldsHold"];
+
+/** Why holds are cancelled from now on, as the field above the list says. */
+export const reason = createStore(() => ({ says: "" }));
+
+/** What has been cancelled here and can be taken back. */
+export const cancelled = createStore<{ holds: { id: number; title: string }[] }>(() => ({ holds: [] }));
+
+const cancelOne = (id: number, key: string) =>
+  api.POST("/api/holds/{id}/cancel", {
+    params: { path: { id }, header: keyed(key) },
+    body: { reason: reason.getState().says },
+  });
+const nameOf = (h: Hold) => `cancel ${h.id}`;
+const aboutOf = (h: Hold) => `Cancelling the hold on ${h.title}`;
+const remember = (h: Hold) =>
+  cancelled.setState((s) => ({ holds: [{ id: h.id, title: h.title }, ...s.holds.filter((o) => o.id !== h.id)] }));
+
+/** Whatever lists of holds there are look again. */
+export function useAgain() {
+  const queries = useQueryClient();
+  return () => {
+    for (const key of ["holds", "queue", "hold shelf"]) void queries.invalidateQueries({ queryKey: [key] });
+  };
+}
+
+export function useCancel(h: Hold) {
+  const again = useAgain();
+  return useWrite(cancelOne, {
+    name: nameOf(h),
+    about: aboutOf(h),
+    done: () => {
+      remember(h);
+      again();
+    },
+  });
+}
+
+/** Cancels several, each as a write of its own; what stands in its way shows in its row. */
+export function useCancelMany() {
+  const again = useAgain();
+  const [busy, setBusy] = useState(false);
+  return {
+    busy,
+    run: async (some: Hold[]) => {
+      setBusy(true);
+      for (const h of some) {
+        const done = await write(nameOf(h), aboutOf(h), (key) => cancelOne(h.id, key));
+        if (done) remember(h);
+      }
+      setBusy(false);
+      again();
+    },
+  };
+}
+
+export function useRevive(id: number, title: string) {
+  const again = useAgain();
+  return useWrite(
+    (_: undefined, key) => api.POST("/api/holds/{id}/revive", { params: { path: { id }, header: keyed(key) } }),
+    {
+      name: `revive ${id}`,
+      about: `The hold on ${title} again`,
+      done: () => {
+        cancelled.setState((s) => ({ holds: s.holds.filter((o) => o.id !== id) }));
+        again();
+      },
+    },
+  );
+}
