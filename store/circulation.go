@@ -97,6 +97,9 @@ type itemRow struct {
 	HoldWhy                               json.RawMessage
 	HolderLegal, HolderPreferred          *string
 	HolderShelf, HolderClass, HolderEmail *string
+	HolderPhone, HolderAddress            *string
+	HolderPostal, HolderTown              *string
+	HolderNotices                         json.RawMessage
 	HolderBranch                          *calendar.Code
 	HolderMayUse                          []string
 	HolderHousehold                       *int64
@@ -125,7 +128,8 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.slot AS hold_slot, h.why AS hold_why,
 		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
 			p.class AS holder_class,
-		p.email AS holder_email, p.branch_code AS holder_branch, p.may_use AS holder_may_use,
+		p.email AS holder_email, p.phone AS holder_phone, p.address AS holder_address, p.postal_code AS holder_postal,
+		p.town AS holder_town, p.notices AS holder_notices, p.branch_code AS holder_branch, p.may_use AS holder_may_use,
 		p.household_id AS holder_household,
 		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting'
 			AND w.paused_until IS NULL) AS awaited,
@@ -187,7 +191,9 @@ func (r *itemRow) facts() *Facts {
 				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
 				ShelfName: *r.HolderShelf,
 				Class:     *r.HolderClass, Email: *r.HolderEmail, BranchCode: *r.HolderBranch,
-				MayUse: r.HolderMayUse, HouseholdID: r.HolderHousehold,
+				Phone: *r.HolderPhone, Address: *r.HolderAddress, PostalCode: *r.HolderPostal, Town: *r.HolderTown,
+				Notices: r.HolderNotices,
+				MayUse:  r.HolderMayUse, HouseholdID: r.HolderHousehold,
 			},
 		}
 	}

@@ -165,6 +165,7 @@ const FreeItem = "i.standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabout
 // Coming is when a copy that is not free can be expected: it is due, or is to be on a shelf by a promise.
 type Coming struct {
 	Free
+	Branch            calendar.Code // where that is
 	DueDate, Promised *time.Time
 }
 
@@ -184,7 +185,8 @@ func (t *Tx) Queue(title int64, most int, andComing bool) (waiting []Awaiting, f
 		most,
 	)
 	if andComing {
-		ask(q, &coming, "SELECT "+freeColumns+`, l.due_date, r.promised_at AS promised FROM items i
+		ask(q, &coming, "SELECT "+freeColumns+`, coalesce(l.branch_code, r.to_branch) AS branch, l.due_date,
+				r.promised_at AS promised FROM items i
 			JOIN whereabouts w ON w.item_id = i.id AND w.place IN ('lent', 'under_way')
 			LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref AND l.lost_at IS NULL
 			LEFT JOIN transits r ON w.place = 'under_way' AND r.id = w.ref AND r.hold_id IS NULL

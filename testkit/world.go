@@ -192,6 +192,21 @@ func (w *World) Item(title int64, branch string, more map[string]any) string {
 	return number
 }
 
+// Row writes a row of any table and gives its id.
+func (w *World) Row(table string, row map[string]any) int64 {
+	w.t.Helper()
+	return w.insert(table, row)
+}
+
+// Lend has an item on loan since a week ago, due on a day, without anybody having lent it.
+func (w *World) Lend(item string, patron int64, due string) {
+	w.t.Helper()
+	w.Set(`INSERT INTO loans (item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date)
+		SELECT i.id, ?, i.branch_code, (SELECT max(id) FROM editions WHERE state = 'in_force'),
+			ARRAY[i.branch_code, i.branch_code, i.collection, i.material, 'adult'], c.shows - interval '7 days', ?::date
+		FROM items i CROSS JOIN training_clock c WHERE i.barcode = ?`, patron, due, item)
+}
+
 // Ask asks the database for one text.
 func (w *World) Ask(query string, args ...any) string {
 	w.t.Helper()

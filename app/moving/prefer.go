@@ -27,14 +27,14 @@ func (p *plan) prefer(a *act.Act, inHand int64) {
 	var list []queue.Passed
 	// Whoever stands between is served by the next copy but one: the item in hand is gone, all others move up behind it.
 	next := p.supply(a)
-	before := time.Time{}
+	var before *supply
 	for k := first; k < here; k++ {
 		if p.plan[k] != routing.None && k != first || p.reach[k][item] == nil {
 			continue
 		}
 		with := p.reach[k][item].OnShelf
 		if len(list) > 0 {
-			if before.IsZero() {
+			if before == nil {
 				break // nobody knows for those behind, with or without
 			}
 			with = p.carried(a, before, k)
@@ -42,9 +42,9 @@ func (p *plan) prefer(a *act.Act, inHand int64) {
 		one := queue.Passed{
 			Place: k + 1, Pickup: a.Network.BranchName(p.waiting[k].Pickup), With: with, Before: p.waiting[k].PassedDays,
 		}
-		before = time.Time{}
+		before = nil
 		if len(next) > len(list) {
-			before = next[len(list)]
+			before = &next[len(list)]
 			without := p.carried(a, before, k)
 			one.Without = &without
 		}
@@ -63,10 +63,16 @@ func (p *plan) prefer(a *act.Act, inHand int64) {
 	}
 }
 
-// supply is when the next copies can be expected that are not free now, the soonest first: on the evening of the day on
-// which they are due, or when they are on their shelves.
-func (p *plan) supply(a *act.Act) []time.Time {
-	var out []time.Time
+// supply is a copy that is not free now, where and when it can be expected.
+type supply struct {
+	branch calendar.Code
+	at     time.Time
+}
+
+// supply gives the next copies that are not free now, the soonest first: on the evening of the day on which they are due, or
+// when they are on their shelves. What is late already is not counted on: nobody knows when it comes.
+func (p *plan) supply(a *act.Act) []supply {
+	var out []supply
 	for k := range p.coming {
 		c := &p.coming[k]
 		at := c.Promised
@@ -74,23 +80,21 @@ func (p *plan) supply(a *act.Act) []time.Time {
 			due := calendar.Local(*store.DateOf(c.DueDate), evening, a.Network.Location)
 			at = &due
 		}
-		if at.Before(a.Now) {
-			// Late already: nobody knows when it comes, so it is not counted on.
-			continue
+		if at.After(a.Now) {
+			out = append(out, supply{c.Branch, *at})
 		}
-		out = append(out, *at)
 	}
-	slices.SortFunc(out, time.Time.Compare)
+	slices.SortStableFunc(out, func(x, y supply) int { return x.at.Compare(y.at) })
 	return out
 }
 
 const evening = calendar.Minute(18 * 60)
 
-// carried is when a copy that is there at some time is on the shelf for a hold, from the actor's branch.
-func (p *plan) carried(a *act.Act, at time.Time, hold int) time.Time {
-	j := a.Network.Timetable.Ask(a.Who.Branch, p.waiting[hold].Pickup, at)
+// carried is when a copy that is expected somewhere is on the shelf for a hold.
+func (p *plan) carried(a *act.Act, s *supply, hold int) time.Time {
+	j := a.Network.Timetable.Ask(s.branch, p.waiting[hold].Pickup, s.at)
 	if j == nil || j.OnShelf == nil {
-		return at
+		return s.at
 	}
 	return *j.OnShelf
 }
