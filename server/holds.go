@@ -15,6 +15,7 @@ func (s *Server) holdOperations() {
 	s.holdsChanged()
 	s.holdShelves()
 	s.fetchLists()
+	s.courierOperations()
 	look(
 		s,
 		"/transits",

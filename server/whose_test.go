@@ -32,7 +32,7 @@ var whose = map[string]string{
 	"tickPile": "branch", "restOf": "day", "partsMissing": "branch", "excuseLine": "branch", "run": "day", "runLines": "day", "runOfPatron": "day",
 	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
 	"missed": "branch", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "moveHold": "anybody's",
-	"keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
+	"lookedForStray": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
 	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",
@@ -322,6 +322,12 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	refused("keepLonger", status, says)
 	status, says = post(jory, "/api/holds/"+ready+"/longer", longer)
 	fine("keepLonger", status, says)
+	stray := ask("SELECT id::text FROM transits WHERE ended_at IS NULL AND from_branch = 'HVH' AND to_branch = 'QRW' ORDER BY id LIMIT 1")
+	looked := map[string]any{"found": false, "place": "the sort room"}
+	status, says = post(jory, "/api/transits/"+stray+"/looked", looked)
+	refused("lookedForStray", status, says)
+	status, says = post(maren, "/api/transits/"+stray+"/looked", looked)
+	fine("lookedForStray", status, says)
 	for op, kind := range whose {
 		assert.True(t, kind == "anybody's" || tested[op], "%s is said to be of %s, and that was not tried", op, kind)
 	}

@@ -516,3 +516,36 @@ func (t *Tx) InDemand(perCopy int, page Page) ([]Demand, Page, error) {
 		WHERE d.waiting > $1 * d.copies AND ($2 = 0 OR (-(100 * d.waiting / greatest(d.copies, 1)), d.title_id) > ($2, $3))
 		ORDER BY -(100 * d.waiting / greatest(d.copies, 1)), d.title_id`, perCopy)
 }
+
+// Promised is something under way, or to be fetched for another branch, with what has been promised of it.
+type Promised struct {
+	TransitID, HoldID, ItemID, PatronID int64
+	Title, Barcode                      string
+	FromBranch, ToBranch                calendar.Code
+	SentAt                              *time.Time // nil: it is to be fetched
+	PromisedAt                          *time.Time
+	LegalName, PreferredName, ShelfName string
+}
+
+// Promised gives what was sent since an instant and is under way, and what is to be fetched for another branch.
+func (t *Tx) Promised(since time.Time) ([]Promised, error) {
+	const of = `, i.id AS item_id, coalesce(h.patron_id, 0) AS patron_id, t.name AS title, i.barcode,
+		coalesce(p.legal_name, '') AS legal_name, coalesce(p.preferred_name, '') AS preferred_name, coalesce(p.shelf_name, '') AS shelf_name`
+	return list[Promised](t, `SELECT r.id AS transit_id, coalesce(r.hold_id, 0) AS hold_id, r.from_branch, r.to_branch, r.sent_at,
+			r.promised_at`+of+` FROM transits r JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
+			LEFT JOIN holds h ON h.id = r.hold_id LEFT JOIN patrons p ON p.id = h.patron_id
+		WHERE r.ended_at IS NULL AND r.sent_at >= $1
+		UNION ALL SELECT 0, h.id, h.fetch_at, h.pickup, NULL, h.promised_at`+of+`
+		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id JOIN patrons p ON p.id = h.patron_id
+		WHERE h.state = 'fetching' AND h.fetch_at <> h.pickup`, since)
+}
+
+// Promise writes another promise of a transit, and of the hold that it serves.
+func (t *Tx) Promise(transit, hold int64, at *time.Time) {
+	if transit != 0 {
+		t.queue("UPDATE transits SET promised_at = $2 WHERE id = $1 AND ended_at IS NULL", transit, at)
+	}
+	if hold != 0 {
+		t.queue("UPDATE holds SET promised_at = $2 WHERE id = $1 AND state IN ('fetching', 'moving')", hold, at)
+	}
+}

@@ -414,6 +414,7 @@ type Transit struct {
 	PromisedAt *time.Time
 	EndedAt    *time.Time
 	Why        json.RawMessage `gorm:"type:jsonb"`
+	RemindedAt *time.Time      // when both ends were asked to look for it
 }
 
 // Entry is one movement of money on a patron's account.

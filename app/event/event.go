@@ -122,6 +122,7 @@ const (
 	HoldWanted       Kind = "hold_wanted"  // until a last day
 	HeldLonger       Kind = "held_longer"  // on the hold shelf
 	MissUndone       Kind = "miss_undone"
+	StrayAsked       Kind = "stray_asked" // both ends are asked to look for what has not come
 	Intake           Kind = "intake"      // a file of another system was sent, taken in, taken back
 	CameIn           Kind = "came_in"     // with such a file
 	PhotoTaken       Kind = "photo_taken" // for a patron's record

@@ -288,6 +288,8 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Hold of interest " + d.Says
 	case event.HeldLonger:
 		return "Kept on the hold shelf until " + d.Day.Say() + colon(d.Reason)
+	case event.StrayAsked:
+		return "Has not come; both ends are asked to look for it"
 	case event.MissUndone:
 		return "Found after all, not missed"
 	case event.PickupMoved:

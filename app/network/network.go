@@ -40,6 +40,7 @@ type Network struct {
 	Classes   []store.Class
 	Choices   []store.Choice
 	Stations  []store.Station
+	Runs      []store.Run     // of the courier, as they are stored
 	Habits    *waiting.Habits // by which it is foreseen when holds are ready
 
 	editions *sync.Map // id to *Edition, of those in force
@@ -207,11 +208,28 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 	if err != nil {
 		return nil, fmt.Errorf("branches and courier as stored: %w", err)
 	}
-	n.Timetable = f.Timetable
+	n.Timetable, n.Runs = f.Timetable, parts.Runs
 	for _, b := range parts.Branches {
 		n.Branches = append(n.Branches, f.Timetable.Branches[b.Code].Branch)
 	}
 	return n, nil
+}
+
+// With is the timetable as it would be with other runs.
+func (n *Network) With(runs []json.RawMessage, today calendar.Date) (*courier.Timetable, error) {
+	list := []map[string]any{}
+	for k := range n.Rows {
+		one, err := BranchFile(&n.Rows[k], today)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, one)
+	}
+	f, err := readFile(n.Timezone, list, runs)
+	if err != nil {
+		return nil, err
+	}
+	return f.Timetable, nil
 }
 
 func readFile(timezone string, branches []map[string]any, runs []json.RawMessage) (*courier.File, error) {

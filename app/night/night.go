@@ -16,6 +16,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/couriers"
 	"nevrin/app/event"
 	"nevrin/app/holds"
 	"nevrin/app/intake"
@@ -72,6 +73,7 @@ func steps() []step {
 		step{"intakes", intake.Empty},
 		step{"pauses", mine.EndPauses},
 		step{"unwanted", holds.DropUnwanted},
+		step{"strays", couriers.Follow},
 		step{"habits", learn},
 	)
 }

@@ -36,7 +36,7 @@ var parts = map[string]part{
 		settings{},
 	), "numbers": partOf(numbers{}), "network": partOf(own{}), "branch": partOf(branches{}),
 	"station": partOf(stations{}), "class": partOf(classes{}), "choice": partOf(choices{}), "staff": partOf(persons{}),
-	"partner": partOf(outside{}),
+	"partner": partOf(outside{}), "run": partOf(trips{}),
 }
 
 // sort is a part by the type of its document.
@@ -182,7 +182,7 @@ type Changed struct {
 	ID    int64           `json:"id"`
 	At    time.Time       `json:"at"`
 	Who   string          `json:"who"`
-	Part  string          `json:"part" enum:"settings,numbers,network,branch,station,class,choice,staff,partner"`
+	Part  string          `json:"part" enum:"settings,numbers,network,branch,station,class,choice,staff,partner,run"`
 	Key   string          `json:"key"`
 	Name  string          `json:"name" doc:"What people call it"`
 	Was   json.RawMessage `json:"was,omitempty" doc:"None: there was none"`

@@ -28,16 +28,20 @@ type Stop struct {
 	Arrive, Depart *calendar.Minute
 }
 
-// Run is a scheduled trip on some days of the week.
+// Run is a scheduled trip on some days of the week, for a season or for good.
 type Run struct {
-	ID, Name string
-	Days     [7]bool // by time.Weekday
-	NotOn    map[calendar.Date]bool
-	Stops    []Stop
+	ID, Name    string
+	Days        [7]bool // by time.Weekday
+	NotOn       map[calendar.Date]bool
+	From, Until *calendar.Date        // the first and the last date of its season; nil: without one
+	Late        map[calendar.Date]int // by how many minutes it is late on a date
+	Stops       []Stop
 }
 
 // On tells whether the run goes on a date.
-func (r *Run) On(d calendar.Date) bool { return r.Days[d.Weekday()] && !r.NotOn[d] }
+func (r *Run) On(d calendar.Date) bool {
+	return r.Days[d.Weekday()] && !r.NotOn[d] && (r.From == nil || *r.From <= d) && (r.Until == nil || d <= *r.Until)
+}
 
 // Branch is a branch as the courier knows it.
 type Branch struct {
@@ -104,9 +108,10 @@ func (t *Timetable) Ahead(ready time.Time) *Trips {
 func (t *Timetable) trip(r *Run, d calendar.Date) trip {
 	out := trip{run: r, date: d, calls: make([]call, len(r.Stops))}
 	var last time.Time
+	late := time.Duration(r.Late[d]) * time.Minute
 	at := func(m *calendar.Minute) time.Time {
 		// A clock change can put a later wall time before an earlier one; the van does not go back in time.
-		if t := calendar.Local(d, *m, t.Location); t.After(last) {
+		if t := calendar.Local(d, *m, t.Location).Add(late); t.After(last) {
 			last = t
 		}
 		return last

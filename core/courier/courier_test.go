@@ -161,3 +161,54 @@ func dijkstra(table *courier.Timetable, from, to calendar.Code, ready time.Time)
 	}
 	return best
 }
+
+// A run goes in its season only, and where it is late everything of that date is; the rest of the timetable stays.
+func TestSeasonsAndDelays(t *testing.T) {
+	f, err := courier.Read([]byte(`{"format": "nevrin-courier/1", "timezone": "America/Halifax", "branches": [
+		{"code": "AAA", "timezone": "America/Halifax", "hours": {}}, {"code": "BBB", "timezone": "America/Halifax", "hours": {"mon": ["00:00-24:00"]}}],
+		"runs": [{"id": "r", "days": ["mon", "tue"], "from": "2026-10-06", "until": "2026-10-12", "late": {"2026-10-12": 30},
+			"stops": [{"branch": "AAA", "depart": "08:00"}, {"branch": "BBB", "arrive": "09:00"}]}]}`))
+	require.NoError(t, err)
+	ask := func(day int) string {
+		j := f.Timetable.Ask("AAA", "BBB", time.Date(2026, 10, day, 3, 0, 0, 0, time.UTC))
+		if j == nil {
+			return "never"
+		}
+		return j.Arrives.In(f.Timetable.Location).Format("2 15:04")
+	}
+	assert.Equal(t, "6 09:00", ask(5), "Monday the 5th is before its season")
+	assert.Equal(t, "12 09:30", ask(7), "and late on the 12th")
+	assert.Equal(t, "never", ask(13))
+	for name, bad := range map[string]string{
+		`"until": "2026-10-01"`:                                     "$.runs[0].until",
+		`"until": "2026-10-12", "late": {"monday": 5}`:              "$.runs[0].late.monday",
+		`"until": "2026-10-12", "late": {"2026-10-12": 2000}`:       `$.runs[0].late["2026-10-12"]`,
+		`"until": "2026-10-12", "late": {"2026-10-12": "a little"}`: `$.runs[0].late["2026-10-12"]`,
+	} {
+		_, err := courier.Read([]byte(`{"format": "nevrin-courier/1", "timezone": "America/Halifax", "branches": [
+			{"code": "AAA", "timezone": "America/Halifax", "hours": {}}], "runs": [{"id": "r", "days": [], "from": "2026-10-06", ` + name + `, "stops": []}]}`))
+		assert.ErrorContains(t, err, bad, name)
+	}
+}
+
+// What goes aboard at one call and off at another weighs on all stretches between, whichever way the run comes by again.
+func TestLoads(t *testing.T) {
+	data, err := os.ReadFile("../testdata/worked-courier.json")
+	require.NoError(t, err)
+	f, err := courier.Read(data)
+	require.NoError(t, err)
+	table := f.Timetable
+	ready := time.Date(2026, 10, 6, 9, 0, 0, 0, time.UTC) // 06:00 there
+	var legs []courier.Leg
+	for range 3 {
+		legs = append(legs, table.Ask("HVH", "QRW", ready).Legs...)
+	}
+	loads := table.Loads(calendar.MakeDate(2026, 10, 6), legs)
+	assert.Equal(t, 3, loads[courier.Stretch{Run: legs[0].Run, Date: legs[0].Date, From: 0}])
+	total := 0
+	for _, n := range loads {
+		total += n
+	}
+	assert.Equal(t, 3, total, "it gets off at the next call")
+	assert.Empty(t, table.Loads(calendar.MakeDate(2026, 10, 7), legs))
+}

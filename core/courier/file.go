@@ -88,8 +88,8 @@ func ReadTimetable(root jsonfile.Node) *Timetable {
 }
 
 func readRun(n jsonfile.Node, t *Timetable) Run {
-	r := Run{NotOn: map[calendar.Date]bool{}}
-	if !n.Only("id", "name", "days", "not_on", "stops") {
+	r := Run{NotOn: map[calendar.Date]bool{}, Late: map[calendar.Date]int{}}
+	if !n.Only("id", "name", "days", "not_on", "from", "until", "late", "stops") {
 		return r
 	}
 	r.ID, r.Name = n.Get("id").Text(), n.Get("name").TextOr("")
@@ -104,6 +104,16 @@ func readRun(n jsonfile.Node, t *Timetable) Run {
 	for _, d := range n.Get("not_on").List() {
 		r.NotOn[jsonfile.Parsed(d, calendar.ParseDate)] = true
 	}
+	r.From, r.Until = readSeason(n)
+	for _, key := range n.Get("late").Keys() {
+		d, err := calendar.ParseDate(key)
+		if !n.Get("late").Get(key).Check(err) {
+			continue
+		}
+		if r.Late[d] = n.Get("late").Get(key).Whole(); r.Late[d] > mostLate {
+			n.Get("late").Get(key).Wrong(fmt.Sprintf("up to %d minutes; a run that is later does not go", mostLate))
+		}
+	}
 	if stops := n.Get("stops"); !stops.Given() {
 		stops.Wrong("a list of stops")
 	}
@@ -112,6 +122,25 @@ func readRun(n jsonfile.Node, t *Timetable) Run {
 		r.Stops = append(r.Stops, readStop(item, t, &last))
 	}
 	return r
+}
+
+// mostLate is by how many minutes a run is late at the most.
+const mostLate = 720
+
+// readSeason reads the first and the last date on which a run goes.
+func readSeason(n jsonfile.Node) (from, until *calendar.Date) {
+	date := func(key string) *calendar.Date {
+		if !n.Get(key).Given() {
+			return nil
+		}
+		d := jsonfile.Parsed(n.Get(key), calendar.ParseDate)
+		return &d
+	}
+	from, until = date("from"), date("until")
+	if from != nil && until != nil && *until < *from {
+		n.Get("until").Wrong("a date not before " + from.String())
+	}
+	return from, until
 }
 
 func readStop(n jsonfile.Node, t *Timetable, last *calendar.Minute) Stop {

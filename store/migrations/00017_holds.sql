@@ -50,7 +50,20 @@ CREATE TABLE habits (
 );
 CREATE TRIGGER habits_changed AFTER INSERT OR UPDATE OR DELETE ON habits FOR EACH STATEMENT EXECUTE FUNCTION network_changed();
 
+-- The courier's runs are changed and taken back like all that the network is made of.
+ALTER TABLE changes DROP CONSTRAINT changes_part_check, ADD CONSTRAINT changes_part_check
+    CHECK (part IN ('settings', 'numbers', 'network', 'branch', 'station', 'class', 'choice', 'staff', 'partner', 'run'));
+
+-- What was sent and has not come: both ends have been asked to look.
+ALTER TABLE transits ADD COLUMN reminded_at timestamptz;
+CREATE INDEX transits_late ON transits (promised_at, id) WHERE ended_at IS NULL;
+
 -- +goose Down
+DROP INDEX transits_late;
+ALTER TABLE transits DROP COLUMN reminded_at;
+DELETE FROM changes WHERE part = 'run';
+ALTER TABLE changes DROP CONSTRAINT changes_part_check, ADD CONSTRAINT changes_part_check
+    CHECK (part IN ('settings', 'numbers', 'network', 'branch', 'station', 'class', 'choice', 'staff', 'partner'));
 DROP TABLE habits, foretold;
 DROP INDEX events_hold, holds_placed, holds_wanted, holds_queue, holds_title, holds_once;
 ALTER TABLE branches DROP COLUMN slots;

@@ -1,0 +1,195 @@
+package couriers
+
+import (
+	"time"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/core/circulation"
+	"nevrin/core/queue"
+	"nevrin/core/transit"
+	"nevrin/store"
+)
+
+// Stray is something that was sent and has missed its promise.
+type Stray struct {
+	TransitID int64      `json:"transit_id"`
+	ItemID    int64      `json:"item_id"`
+	Barcode   string     `json:"barcode"`
+	Title     string     `json:"title"`
+	From      string     `json:"from"`
+	To        string     `json:"to"`
+	Hold      bool       `json:"hold" doc:"Somebody waits for it there"`
+	SentAt    time.Time  `json:"sent_at"`
+	Promised  *time.Time `json:"promised_at,omitempty"`
+	Late      int        `json:"late" doc:"Open days of where it goes since its promise"`
+	Here      string     `json:"here" enum:"from,to,neither" doc:"Which end of it this branch is"`
+	AtFrom    Check      `json:"at_from" doc:"What was looked for where it came from"`
+	AtTo      Check      `json:"at_to" doc:"And where it goes"`
+	Next      string     `json:"next" doc:"What happens next, and when"`
+	Asked     bool       `json:"asked" doc:"Both ends are asked to look"`
+}
+
+// Check is what looking at one end has come to.
+type Check struct {
+	Looked bool       `json:"looked"`
+	At     *time.Time `json:"at,omitempty"`
+	Who    string     `json:"who,omitempty"`
+}
+
+// Strays gives a page of what has missed its promise, from or to a branch or anywhere, the latest first.
+func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.Page, error) {
+	rows, next, err := a.Tx.Strays(branch, a.Now, page)
+	out := []Stray{}
+	h := a.Network.Settled.Holds
+	for k := range rows {
+		r := &rows[k]
+		s := Stray{
+			TransitID: r.ID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.TitleName, From: a.Network.BranchName(r.FromBranch),
+			To: a.Network.BranchName(r.ToBranch), Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt, Here: "neither",
+			AtFrom: Check{r.FromLook != nil, r.FromLook, text(r.FromWho)}, AtTo: Check{r.ToLook != nil, r.ToLook, text(r.ToWho)},
+		}
+		switch a.Who.Branch {
+		case r.FromBranch:
+			s.Here = "from"
+		case r.ToBranch:
+			s.Here = "to"
+		}
+		s.Late = late(a, r.ToBranch, r.PromisedAt)
+		stage := transit.Of(s.Late, h.Remind, h.Missing)
+		s.Asked, s.Next = stage >= transit.Asked, sayNext(a, r.ToBranch, s.Late, stage)
+		out = append(out, s)
+	}
+	return out, next, err
+}
+
+func text(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
+
+// late is how many open days of a branch have ended since a promise.
+func late(a *act.Act, branch calendar.Code, promised *time.Time) int {
+	if promised == nil {
+		return 0
+	}
+	b := a.Network.Timetable.Branches[branch]
+	return transit.Late(b.Branch, *promised, a.Now)
+}
+
+// sayNext says what happens next to a stray, and on which day.
+func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage) string {
+	h := a.Network.Settled.Holds
+	b := a.Network.Timetable.Branches[branch]
+	on := func(after int) string {
+		d := b.Date(a.Now)
+		for range after {
+			next, ok := b.NextOpenDay(d)
+			if !ok {
+				return ""
+			}
+			d = next
+		}
+		return d.UTC().Format("Mon 2 Jan")
+	}
+	switch stage {
+	case transit.JustLate:
+		return "Both ends are asked to look from " + on(h.Remind-days) + " on"
+	default:
+		return "Counts as missing on " + on(h.Missing-days) + "; whoever waits for it then gets another copy"
+	}
+}
+
+// Looked is what looking for a stray at one end has come to.
+type Looked struct {
+	Found bool   `json:"found"`
+	Place string `json:"place" minLength:"1" maxLength:"200" doc:"Where it was looked for, such as the sort room"`
+}
+
+// Look writes down that somebody has looked for a stray where they are. What is found is scanned, which says where it goes.
+func Look(a *act.Act, id int64, l Looked) error {
+	r, err := a.Tx.TransitByID(id)
+	switch {
+	case err != nil:
+		return err
+	case r == nil || r.EndedAt != nil:
+		return problem.Newf(problem.Refused, "It has come meanwhile, or it is not under way any more.")
+	case !a.Who.MayActOn(r.FromBranch) && !a.Who.MayActOn(r.ToBranch):
+		return problem.Newf(problem.Forbidden, "It went from %s to %s. It is looked for there.",
+			a.Network.BranchName(r.FromBranch), a.Network.BranchName(r.ToBranch))
+	case l.Found:
+		return problem.Newf(problem.Refused, "Scan it: that says where it goes, and takes it off this list.")
+	}
+	a.Tx.AddLook(r.ItemID, a.Who.ID, a.Who.Branch, l.Place, false, a.Now)
+	a.Tell(event.Event{Kind: event.Looked, Item: r.ItemID, Detail: event.Detail{Is: l.Place}})
+	a.Touch(event.Holds)
+	return nil
+}
+
+// Follow does by night what is due for what has not come: both ends are asked to look, and after longer it counts as missing
+// and whoever waits for it gets another copy. It works part by part.
+func Follow(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
+	const part = 200
+	rows, err := a.Tx.LateTransits(a.Now, done, part)
+	if err != nil || len(rows) == 0 {
+		return done, true, err
+	}
+	h := a.Network.Settled.Holds
+	var over []store.LateTransit
+	for _, r := range rows {
+		switch transit.Of(late(a, r.ToBranch, r.PromisedAt), h.Remind, h.Missing) {
+		case transit.Asked:
+			if r.RemindedAt == nil {
+				a.Tx.Remind(r.ID, a.Now)
+				a.Tell(event.Event{Kind: event.StrayAsked, Item: r.ItemID, Detail: event.Detail{Branch: r.ToBranch}})
+			}
+		case transit.Gone:
+			over = append(over, r)
+		}
+	}
+	return rows[len(rows)-1].ID, len(rows) < part, lose(a, over)
+}
+
+// lose lets what has not come for too long count as missing.
+func lose(a *act.Act, over []store.LateTransit) error {
+	if len(over) == 0 {
+		return nil
+	}
+	lock := store.Lock{}
+	for _, r := range over {
+		lock.Titles = append(lock.Titles, r.TitleID)
+		if r.PatronID != 0 {
+			lock.Patrons = append(lock.Patrons, r.PatronID)
+		}
+	}
+	if err := a.Tx.Lock(lock); err != nil {
+		return err
+	}
+	for _, r := range over {
+		f, err := a.Tx.ItemFactsByID(r.ItemID)
+		if err != nil {
+			return err
+		}
+		if f == nil || f.Transit == nil || f.Transit.ID != r.ID {
+			continue // it has come meanwhile
+		}
+		a.Tx.EndTransit(r.ID, a.Now)
+		if h := f.Hold; h != nil {
+			if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+				return err
+			}
+			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: r.ItemID})
+		}
+		a.Tx.Stand(r.ItemID, circulation.ItemMissing, "")
+		a.Tell(event.Event{Kind: event.Missing, Item: r.ItemID, Detail: event.Detail{Branch: r.ToBranch}})
+		if _, err := moving.Route(a, f.Item.TitleID, 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,236 @@
+package upkeep
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"slices"
+
+	"nevrin/app/act"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/calendar"
+	"nevrin/store"
+)
+
+// Trip is a run of the courier as its timetable is written.
+type Trip struct {
+	Name     string          `json:"name" minLength:"1" maxLength:"60"`
+	Days     []string        `json:"days" maxItems:"7" nullable:"false" doc:"mon, tue and so on"`
+	From     *calendar.Date  `json:"from,omitempty" doc:"The first date of its season; none: for good"`
+	Until    *calendar.Date  `json:"until,omitempty" doc:"The last date of its season"`
+	NotOn    []calendar.Date `json:"not_on" maxItems:"400" nullable:"false" doc:"Dates on which it does not go"`
+	Late     map[string]int  `json:"late" doc:"By date: by how many minutes it is late"`
+	Stops    []TripStop      `json:"stops" maxItems:"200" nullable:"false"`
+	Position int             `json:"position" minimum:"0" maximum:"10000"`
+}
+
+// TripStop is a call of a run. It only picks up without an arrival, and only sets down without a departure.
+type TripStop struct {
+	Branch calendar.Code `json:"branch" maxLength:"3"`
+	Arrive string        `json:"arrive,omitempty" maxLength:"5" doc:"Such as 08:10"`
+	Depart string        `json:"depart,omitempty" maxLength:"5"`
+}
+
+type trips struct{}
+
+func (trips) Call(_ string, t *Trip) string { return t.Name }
+
+var tripKey = regexp.MustCompile(`^[a-z0-9-]{1,60}$`)
+
+func (trips) Load(a *act.Act, key string) (*Trip, error) {
+	for k := range a.Network.Runs {
+		if row := &a.Network.Runs[k]; row.ID == key {
+			return tripOf(row)
+		}
+	}
+	return nil, nil
+}
+
+func tripOf(row *store.Run) (*Trip, error) {
+	t := &Trip{Position: row.Position, NotOn: []calendar.Date{}, Late: map[string]int{}}
+	return t, json.Unmarshal(row.Plan, t)
+}
+
+// plan is a run in the form of the courier file.
+func (t *Trip) plan(key string) json.RawMessage {
+	doc := map[string]any{"id": key, "name": t.Name, "days": t.Days, "not_on": t.NotOn, "stops": t.Stops}
+	if t.From != nil {
+		doc["from"] = t.From
+	}
+	if t.Until != nil {
+		doc["until"] = t.Until
+	}
+	if len(t.Late) > 0 {
+		doc["late"] = t.Late
+	}
+	return store.JSON(&doc)
+}
+
+func (trips) Keep(a *act.Act, key string, was, is *Trip) (*Trip, error) {
+	retimed, err := tryTrips(a, map[string]*Trip{key: is})
+	if err != nil {
+		return nil, err
+	}
+	retimed.Keep(a)
+	if is == nil {
+		a.Tx.KeepRun(&store.Run{ID: key})
+		return nil, nil
+	}
+	if was == nil {
+		is.Position = len(a.Network.Runs)
+	}
+	a.Tx.KeepRun(&store.Run{ID: key, Position: is.Position, Plan: is.plan(key)})
+	return is, nil
+}
+
+// tryTrips works out what runs written anew do to what has been promised; nil: one is taken away. The runs are read as they
+// stand by now, so that one change can follow another in an act.
+func tryTrips(a *act.Act, changes map[string]*Trip) (*moving.Retimed, error) {
+	for key, is := range changes {
+		if !tripKey.MatchString(key) {
+			return nil, problem.Newf(problem.Invalid, "The key of a run is %q; small letters, digits and hyphens are right.", key)
+		}
+		if is != nil {
+			if err := is.check(a); err != nil {
+				return nil, err
+			}
+		}
+	}
+	parts, err := a.Tx.NetworkParts()
+	if err != nil {
+		return nil, err
+	}
+	was, is, known := []json.RawMessage{}, []json.RawMessage{}, map[string]bool{}
+	for _, row := range parts.Runs {
+		was, known[row.ID] = append(was, row.Plan), true
+		if changed, touched := changes[row.ID]; !touched {
+			is = append(is, row.Plan)
+		} else if changed != nil {
+			is = append(is, changed.plan(row.ID))
+		}
+	}
+	for key, changed := range changes {
+		if changed != nil && !known[key] {
+			is = append(is, changed.plan(key))
+		}
+	}
+	before, err := a.Network.With(was, calendar.DateOf(a.Now))
+	if err != nil {
+		return nil, err
+	}
+	after, err := a.Network.With(is, calendar.DateOf(a.Now))
+	if err != nil {
+		return nil, problem.Newf(problem.Invalid, "This timetable cannot be: %s", err)
+	}
+	return moving.Retime(a, before, after)
+}
+
+// check looks whether a run can go as it is written, in words for who writes it.
+func (t *Trip) check(a *act.Act) error {
+	if len(t.Stops) < 2 {
+		return problem.Newf(problem.Invalid, "A run calls at two branches at least.")
+	}
+	for _, d := range t.Days {
+		if !slices.Contains(calendar.DayKeys[:], d) {
+			return problem.Newf(problem.Invalid, "There is no day %q; mon, tue, wed, thu, fri, sat and sun are right.", d)
+		}
+	}
+	if t.From != nil && t.Until != nil && *t.Until < *t.From {
+		return problem.Newf(problem.Invalid, "Its season ends on %s, before it begins on %s.", t.Until.Say(), t.From.Say())
+	}
+	last, where := calendar.Minute(0), ""
+	for k, s := range t.Stops {
+		if _, err := a.Network.OpenBranch(s.Branch); err != nil {
+			return err
+		}
+		name := fmt.Sprintf("stop %d, %s", k+1, a.Network.BranchName(s.Branch))
+		if s.Arrive == "" && s.Depart == "" {
+			return problem.Newf(problem.Invalid, "%s has no time. Write when the run arrives, departs, or both.", upper(name))
+		}
+		for _, text := range []string{s.Arrive, s.Depart} {
+			if text == "" {
+				continue
+			}
+			at, err := calendar.ParseMinute(text)
+			if err != nil {
+				return problem.Newf(problem.Invalid, "The time %q at %s is none; 08:10 is one.", text, name)
+			}
+			if at < last {
+				return problem.Newf(problem.Invalid, "At %s the run would be at %s, after %s %s. It cannot go back in time.",
+					name, text, last, where)
+			}
+			last, where = at, "at "+name
+		}
+	}
+	return nil
+}
+
+func upper(s string) string { return "S" + s[1:] }
+
+// Trips are the runs of the courier, in their order.
+func Trips(a *act.Act) ([]Shown[Trip], error) {
+	seen, err := a.Tx.LatestChanges()
+	if err != nil {
+		return nil, err
+	}
+	var keys []string
+	for _, r := range a.Network.Runs {
+		keys = append(keys, r.ID)
+	}
+	return shown[Trip](a, "run", trips{}, keys, seen)
+}
+
+// Trying is a run as it would be; none: taken away. From a date on: until the day before it goes as it does now.
+type Trying struct {
+	Is   *Trip          `json:"is,omitempty"`
+	Seen int64          `json:"seen"`
+	On   *calendar.Date `json:"from_date,omitempty" doc:"Only from this date on"`
+}
+
+// TryTrip says what it would do to what has been promised. Nothing is changed.
+func TryTrip(a *act.Act, key string, t Trying) (*moving.Retimed, error) {
+	if t.Is == nil || t.On == nil {
+		return tryTrips(a, map[string]*Trip{key: t.Is})
+	}
+	before, after, err := split(a, key, t)
+	if err != nil {
+		return nil, err
+	}
+	return tryTrips(a, map[string]*Trip{key: before, after: t.Is})
+}
+
+// KeepTrip writes a run anew, or takes it away; from a date on where that is asked for.
+func KeepTrip(a *act.Act, key string, t Trying) (*Kept, error) {
+	if t.Is == nil {
+		return TakeAway(a, "run", key, t.Seen)
+	}
+	if t.On == nil {
+		return Put(a, "run", key, t.Seen, t.Is)
+	}
+	before, after, err := split(a, key, t)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := Put(a, "run", after, 0, t.Is); err != nil {
+		return nil, err
+	}
+	return Put(a, "run", key, t.Seen, before)
+}
+
+// split ends a run the day before another takes its place, and gives that one a key.
+func split(a *act.Act, key string, t Trying) (before *Trip, after string, err error) {
+	before, err = trips{}.Load(a, key)
+	if err != nil {
+		return nil, "", err
+	}
+	if before == nil {
+		return nil, "", problem.NoSuch("run")
+	}
+	if *t.On <= calendar.DateOf(a.Now) {
+		return nil, "", problem.Newf(problem.Invalid, "Choose a date after today; what goes from today on is changed as it is.")
+	}
+	last := t.On.Add(-1)
+	before.Until, t.Is.From = &last, t.On
+	return before, key + "-" + t.On.String(), nil
+}

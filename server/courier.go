@@ -1,0 +1,65 @@
+package server
+
+import (
+	"net/http"
+
+	"nevrin/app/act"
+	"nevrin/app/couriers"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/app/upkeep"
+	"nevrin/core/calendar"
+)
+
+type dayAsked struct {
+	Date string `query:"date" maxLength:"10" doc:"Empty: today"`
+}
+
+type straysAsked struct {
+	Paged
+	All bool `query:"all" doc:"Of the whole network; otherwise from or to here"`
+}
+
+type tripTried struct {
+	Key  string        `json:"key" maxLength:"60"`
+	Trip upkeep.Trying `json:"trip"`
+}
+
+// courierOperations are those of the timetable, its days, and what was sent and has not come.
+func (s *Server) courierOperations() {
+	look(s, "/courier/day", "courierDay", "A day of the courier, with what is aboard", everyone,
+		func(a *act.Act, in *dayAsked) (*couriers.Day, error) {
+			d := calendar.DateOf(a.Now)
+			if in.Date != "" {
+				var err error
+				if d, err = calendar.ParseDate(in.Date); err != nil {
+					return nil, problem.Newf(problem.Invalid, "%s.", err)
+				}
+			}
+			return couriers.DayOf(a, d)
+		})
+	look(s, "/courier/runs", "trips", "The courier's timetable", everyone,
+		func(a *act.Act, _ *nothing) ([]upkeep.Shown[upkeep.Trip], error) { return upkeep.Trips(a) })
+	ask(s, "/courier/runs/try", "tryTrip", "What a changed run does to what has been promised", supervising,
+		func(a *act.Act, in *tripTried) (*moving.Retimed, error) { return upkeep.TryTrip(a, in.Key, in.Trip) })
+	do(s, http.MethodPut, "/courier/runs/{key}", "keepTrip", "Change a run of the courier, or take it away", supervising,
+		func(a *act.Act, in *KeyedSent[upkeep.Trying]) (*upkeep.Kept, error) {
+			return upkeep.KeepTrip(a, in.Key, in.Body)
+		})
+	look(s, "/strays", "strays", "What was sent and has not come", everyone,
+		func(a *act.Act, in *straysAsked) (Rows[couriers.Stray], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[couriers.Stray]{}, err
+			}
+			branch := a.Who.Branch
+			if in.All {
+				branch = ""
+			}
+			return rows(couriers.Strays(a, branch, page))
+		})
+	do(s, http.MethodPost, "/transits/{id}/looked", "lookedForStray", "Looked for what has not come", everyone,
+		func(a *act.Act, in *OneSent[couriers.Looked]) (Done, error) {
+			return Done{true}, couriers.Look(a, in.ID, in.Body)
+		})
+}
