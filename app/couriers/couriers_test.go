@@ -84,8 +84,8 @@ func TestWhatDoesNotComeIsFollowed(t *testing.T) {
 	assert.Equal(t, there.Name, strays(t, w, there)[0].AtTo.Who)
 	assert.False(t, strays(t, w, there)[0].AtFrom.Looked)
 
-	w.Later(14 * 24 * time.Hour)
-	follow(24)
+	w.Later(21 * 24 * time.Hour)
+	follow(31)
 	assert.Empty(t, strays(t, w, there))
 	assert.Equal(t, "missing", w.Ask("SELECT standing FROM items WHERE barcode = ?", item))
 	assert.Equal(t, "fetching THB", w.Ask("SELECT state || ' ' || fetch_at FROM holds WHERE id = ?", hold), "another copy serves it")

@@ -231,7 +231,7 @@ func Usual() Settings {
 		Money: Money{Days: 30, Accounts: map[ledger.Account]string{}},
 		Holds: Holds{
 			Order: queue.Order{First: []string{}, Last: []string{}}, FetchMost: map[string]int{}, RoundMinutes: 180,
-			PerCopy: 5, Remind: 2, Missing: 10,
+			PerCopy: 5, Remind: 2, Missing: 15,
 		},
 		Fields: person.Needs{},
 		Keep:   Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},

@@ -112,7 +112,12 @@ const routes = [
     }),
   }),
   createRoute({ ...at, path: "/fetch", component: fetch }),
-  createRoute({ ...at, path: "/courier", component: courier }),
+  createRoute({
+    ...at,
+    path: "/courier",
+    component: courier,
+    validateSearch: (s: Search): { tab?: string; date?: string } => ({ tab: text(s.tab), date: text(s.date) }),
+  }),
   createRoute({ ...at, path: "/interlibrary", component: interlibrary }),
   createRoute({ ...at, path: "/notices", component: notices }),
   createRoute({

@@ -1,112 +1,37 @@
-import { Link } from "@tanstack/react-router";
-import { useMemo } from "react";
-import { api, told, type Schema } from "../../api/client";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 import { InHand } from "../../kit/inhand";
-import { Loading } from "../../kit/loading";
-import { branchName, useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Code, Head, Tag } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Head, Tabs } from "../../kit/parts";
+import { Day } from "./Day";
+import { Strays } from "./Strays";
+import { Timetable } from "./Timetable";
+import { UnderWay } from "./UnderWay";
 
-type Transit = Schema["TodayTransit"];
+const tabs = [
+  ["way", "Under way"],
+  ["day", "The day"],
+  ["late", "Has not come"],
+  ["timetable", "Timetable"],
+] as const;
 
-/** What comes here and what has left, strays first. Scanning receives. */
+/** The courier: what is under way, the day's runs with what is aboard, what has not come, and the timetable. */
 export function CourierPlace() {
-  const me = useMe();
-  const name = branchName(me);
-  const list = usePages(["transits", me.branch], (after) =>
-    told(api.GET("/api/transits", { params: { query: { after, most: 500 } } })),
-  );
-  const rows = list.data;
-  const coming = useMemo(() => rows?.filter((t) => t.to_branch === me.branch), [rows, me.branch]);
-  const left = useMemo(() => rows?.filter((t) => t.to_branch !== me.branch), [rows, me.branch]);
-  const strays = rows?.filter((t) => t.stray).length ?? 0;
-  const at = sayInstant(me.now);
+  const navigate = useNavigate();
+  const { tab, date } = useSearch({ from: "/courier" });
+  const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "way";
   return (
     <div className="grid gap-3.5">
-      <Head
-        title="Courier"
-        says={
-          coming &&
-          left &&
-          `${coming.length} on the way to ${name}, ${left.length} sent from here. ${strays ? `${strays} have missed their promise.` : "None has missed its promise."}`
-        }
-      />
+      <Head title="Courier" says="What goes from branch to branch, by which run, and what has not come." />
       <InHand prompt="Scan an item out of a tote to receive it" />
-      <div className="grid items-start gap-3.5 xl:grid-cols-2">
-        {(
-          [
-            [`Coming to ${name}`, coming, "from", "Nothing is on its way here."],
-            [`Sent from ${name}`, left, "to", "Nothing from here is under way."],
-          ] as const
-        ).map(([title, data, end, empty]) => (
-          <Card key={end} label={title}>
-            <h2 className="px-3 py-2.5 font-semibold">{title}</h2>
-            <Loading of={{ ...list, data }}>
-              {(some) => (
-                <Table
-                  label={title}
-                  columns={end === "from" ? columns.coming : columns.left}
-                  rows={some}
-                  id={(t) => t.item_id}
-                  pages={list.pages}
-                  tools
-                  paper={`${title}, ${at}`}
-                  className="max-h-[66vh]"
-                  empty={empty}
-                />
-              )}
-            </Loading>
-          </Card>
-        ))}
-      </div>
+      <Tabs
+        label="Courier"
+        tabs={tabs}
+        chosen={chosen}
+        onChoose={(id) => void navigate({ to: "/courier", search: { tab: id } })}
+      />
+      {chosen === "way" && <UnderWay />}
+      {chosen === "day" && <Day date={date} />}
+      {chosen === "late" && <Strays />}
+      {chosen === "timetable" && <Timetable />}
     </div>
   );
 }
-
-const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
-  {
-    id: "item",
-    head: "Item",
-    value: (t) => `${t.title} ${t.barcode}`,
-    cell: (t) => (
-      <>
-        <Link to="/items" search={{ item: t.item_id }} className="font-semibold hover:underline">
-          {t.title}
-        </Link>
-        <br />
-        <Code>{t.barcode}</Code>
-      </>
-    ),
-  },
-  {
-    id: "end",
-    head: end === "from" ? "From" : "To",
-    value: (t) => t[end],
-    cell: (t) => (
-      <>
-        {t[end]}
-        {t.hold && <span className="block text-sm text-ink-2">for a hold</span>}
-      </>
-    ),
-  },
-  { id: "sent", head: "Sent", value: (t) => t.sent_at, cell: (t) => sayInstant(t.sent_at), className: "text-sm" },
-  {
-    id: "promised",
-    head: "Promised",
-    value: (t) => t.promised_at ?? "",
-    className: "text-sm",
-    cell: (t) => (
-      <>
-        {t.promised_at ? sayInstant(t.promised_at) : "No promise"}
-        {t.stray && (
-          <span className="block">
-            <Tag tone="buoy">Look at both ends</Tag>
-          </span>
-        )}
-      </>
-    ),
-  },
-];
-const columns = { coming: columnsOf("from"), left: columnsOf("to") };

@@ -21,6 +21,7 @@ const sorts: Record<Changed["part"], string> = {
   choice: "Choice",
   staff: "Staff",
   partner: "Partner",
+  run: "Courier",
 };
 
 /** Who has changed what of the network from what; and back again. */

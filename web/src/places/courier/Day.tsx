@@ -1,0 +1,91 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Card, inputLook, Quiet, Tag } from "../../kit/parts";
+import { sayClock, sayDate } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { DayPicture } from "./DayPicture";
+
+type Run = Schema["CouriersRun"];
+
+const shift = (date: string, days: number) =>
+  new Date(Date.parse(`${date}T12:00:00Z`) + days * 86_400_000).toISOString().slice(0, 10);
+
+/** A day of the courier: lines of places against time, thick where loaded, with its numbers in a table below. */
+export function Day({ date }: { date?: string }) {
+  const me = useMe();
+  const navigate = useNavigate();
+  const shown = date ?? me.now.slice(0, 10);
+  const choose = (d: string) => void navigate({ to: "/courier", search: { tab: "day", date: d } });
+  const day = useQuery({
+    queryKey: ["courier day", shown],
+    queryFn: () => told(api.GET("/api/courier/day", { params: { query: { date: shown } } })),
+  });
+  return (
+    <Card label="The day" className="grid gap-3 p-3.5">
+      <div className="flex flex-wrap items-center gap-3">
+        <h2 className="font-semibold">{sayDate(shown)}</h2>
+        <Quiet onClick={() => choose(shift(shown, -1))}>The day before</Quiet>
+        <Quiet onClick={() => choose(shift(shown, 1))}>The day after</Quiet>
+        <input
+          type="date"
+          aria-label="Another day"
+          value={shown}
+          onChange={(e) => e.target.value && choose(e.target.value)}
+          className={inputLook}
+        />
+      </div>
+      <Loading of={day}>
+        {(d) => (
+          <>
+            {d.runs.length > 0 ? <DayPicture day={d} /> : <p className="text-ink-2">No run goes on this day.</p>}
+            {d.off.map((o) => (
+              <p key={o.id}>
+                <Tag tone="buoy">{o.name}</Tag> {o.says}
+              </p>
+            ))}
+            {d.runs.length > 0 && (
+              <Table label="Runs of the day" columns={columns} rows={d.runs} id={(r) => r.id} empty="No run goes." />
+            )}
+          </>
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+const first = (r: Run) => r.calls[0]?.depart ?? r.calls[0]?.arrive ?? "";
+const last = (r: Run) => r.calls.at(-1)?.arrive ?? r.calls.at(-1)?.depart ?? "";
+
+const columns: Column<Run>[] = [
+  {
+    id: "run",
+    head: "Run",
+    value: (r) => r.name,
+    cell: (r) => (
+      <>
+        <b className="font-semibold">{r.name}</b>{" "}
+        {r.late_minutes > 0 && <Tag tone="buoy">{r.late_minutes} minutes late</Tag>}
+      </>
+    ),
+  },
+  { id: "from", head: "Leaves", value: first, cell: (r) => sayClock(first(r)) },
+  { id: "to", head: "Is back", value: last, cell: (r) => sayClock(last(r)) },
+  {
+    id: "aboard",
+    head: "Aboard from call to call",
+    value: (r) => r.aboard.join(" "),
+    cell: (r) => r.calls.map((c, k) => `${c.branch}${k < r.aboard.length ? ` ${r.aboard[k]} ` : ""}`).join("› "),
+    className: "text-sm",
+  },
+  { id: "most", head: "At most", value: (r) => r.most, right: true },
+  {
+    id: "now",
+    head: "Aboard now",
+    value: (r) => r.now,
+    cell: (r) => (r.now > 0 ? <b className="font-semibold">{r.now}</b> : "–"),
+    right: true,
+  },
+];

@@ -1,0 +1,131 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, keyed, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
+import { sayDay, sayInstant } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { useWrite } from "../../kit/write";
+
+type Stray = Schema["CouriersStray"];
+
+const check = (c: Stray["at_from"]) =>
+  c.looked && c.at ? `looked for ${sayDay(c.at)}, ${c.who}` : "not looked for yet";
+
+const columns: Column<Stray>[] = [
+  {
+    id: "item",
+    head: "Item",
+    value: (s) => `${s.title} ${s.barcode}`,
+    cell: (s) => (
+      <>
+        <Link to="/items" search={{ item: s.item_id }} className="font-semibold hover:underline">
+          {s.title}
+        </Link>
+        <br />
+        <Code>{s.barcode}</Code> {s.hold && <Tag tone="amber">Somebody waits</Tag>}
+      </>
+    ),
+  },
+  {
+    id: "late",
+    head: "Late",
+    value: (s) => s.late,
+    className: "whitespace-nowrap",
+    cell: (s) => (
+      <Tag tone={s.asked ? "buoy" : "plain"}>
+        {s.late === 0 ? "Since today" : `${s.late} open ${s.late === 1 ? "day" : "days"}`}
+      </Tag>
+    ),
+  },
+  {
+    id: "from",
+    head: "From",
+    value: (s) => s.from,
+    cell: (s) => (
+      <>
+        {s.from}, {sayDay(s.sent_at)}
+        <span className="block text-sm text-ink-2">{check(s.at_from)}</span>
+      </>
+    ),
+  },
+  {
+    id: "to",
+    head: "To",
+    value: (s) => s.to,
+    cell: (s) => (
+      <>
+        {s.to}, {s.promised_at && sayDay(s.promised_at)}
+        <span className="block text-sm text-ink-2">{check(s.at_to)}</span>
+      </>
+    ),
+  },
+  { id: "next", head: "What happens next", value: (s) => s.next, className: "text-sm" },
+  { id: "acts", head: "Look for it", unnamed: true, right: true, screenOnly: true, cell: (s) => <Look stray={s} /> },
+];
+
+/** What was sent and has not come, by how late it is, with what was looked for at both ends and what happens next. */
+export function Strays() {
+  const me = useMe();
+  const [all, setAll] = useState(false);
+  const list = usePages(["strays", me.branch, all], (after) =>
+    told(api.GET("/api/strays", { params: { query: { after, all, most: 300 } } })),
+  );
+  return (
+    <Card label="Has not come">
+      <label className="flex items-center gap-2 px-3 pt-2.5">
+        <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Of the whole network, not
+        only from and to {branchName(me)}
+      </label>
+      <p className="px-3 pt-1 text-ink-2">
+        Lateness counts in days on which the branch it goes to was open. What turns up is scanned, here or anywhere.
+      </p>
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="Has not come"
+            columns={columns}
+            rows={rows}
+            id={(s) => s.transit_id}
+            pages={list.pages}
+            tools
+            paper={`Sent and not come, ${sayInstant(me.now)}`}
+            className="max-h-[64vh]"
+            empty="Everything that was sent has come, or is still within its promise."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
+
+function Look({ stray: s }: { stray: Stray }) {
+  const queries = useQueryClient();
+  const look = useWrite(
+    (place: string, key) =>
+      api.POST("/api/transits/{id}/looked", {
+        params: { path: { id: s.transit_id }, header: keyed(key) },
+        body: { found: false, place },
+      }),
+    {
+      name: `looked ${s.transit_id}`,
+      about: () => `Looking for ${s.title}`,
+      done: () => void queries.invalidateQueries({ queryKey: ["strays"] }),
+    },
+  );
+  if (s.here === "neither") return null;
+  return (
+    <>
+      <Quiet
+        disabled={look.busy}
+        onClick={() => look.run(s.here === "to" ? "Totes, sort room, shelf" : "Its shelf, totes, sort room")}
+      >
+        Looked, not here
+      </Quiet>
+      <Trouble error={look.problem} />
+    </>
+  );
+}

@@ -1,0 +1,265 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useFieldArray, useFormContext } from "react-hook-form";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { ChipsField, ChoiceField, DateField, DatesField, Form, TextField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
+import { sayDate } from "../../kit/say";
+import { useWrite } from "../../kit/write";
+import { Moved } from "./Moved";
+
+type Row = Schema["UpkeepShownTrip"];
+type Trip = Schema["UpkeepTrip"];
+
+const week = [
+  ["mon", "Mon"],
+  ["tue", "Tue"],
+  ["wed", "Wed"],
+  ["thu", "Thu"],
+  ["fri", "Fri"],
+  ["sat", "Sat"],
+  ["sun", "Sun"],
+] as const;
+
+/** The courier's timetable: its runs, written anew by who supervises after a look at what that does. */
+export function Timetable() {
+  const me = useMe();
+  const may = me.role === "supervisor" || me.role === "administrator";
+  const [open, setOpen] = useState<string>();
+  const runs = useQuery({ queryKey: ["trips"], queryFn: () => told(api.GET("/api/courier/runs")) });
+  return (
+    <Card label="Timetable" className="grid gap-2 p-3.5">
+      <Loading of={runs} none={(r) => r.length === 0} empty="No run yet. Add one below.">
+        {(rows) => (
+          <ul className="grid gap-2">
+            {rows.map((r) => (
+              <li key={`${r.key} ${r.seen}`} className="border-b border-line pb-2">
+                <Line row={r} />
+                {may &&
+                  (open === r.key ? (
+                    <Edit row={r} done={() => setOpen(undefined)} />
+                  ) : (
+                    <Quiet onClick={() => setOpen(r.key)}>Change</Quiet>
+                  ))}
+              </li>
+            ))}
+          </ul>
+        )}
+      </Loading>
+      {may &&
+        (open === "" ? (
+          <Edit done={() => setOpen(undefined)} />
+        ) : (
+          <Quiet className="justify-self-start" onClick={() => setOpen("")}>
+            Add a run
+          </Quiet>
+        ))}
+    </Card>
+  );
+}
+
+function Line({ row: { is } }: { row: Row }) {
+  const me = useMe();
+  const name = (code: string) => me.branches.find((b) => b.code === code)?.name ?? code;
+  const ahead = is.not_on.filter((d) => d >= me.now.slice(0, 10));
+  return (
+    <div>
+      <b className="font-semibold">{is.name}</b>{" "}
+      <span className="text-ink-2">
+        {week
+          .filter(([d]) => is.days.includes(d))
+          .map(([, n]) => n)
+          .join(", ") || "on no day"}
+        {is.from && `, from ${sayDate(is.from)}`}
+        {is.until && `, until ${sayDate(is.until)}`}
+      </span>
+      {ahead.length > 0 && (
+        <span className="block text-sm">
+          <Tag tone="amber">Does not go</Tag> {ahead.slice(0, 4).map(sayDate).join(", ")}
+          {ahead.length > 4 && ` and ${ahead.length - 4} more dates`}
+        </span>
+      )}
+      <span className="block text-sm">
+        {is.stops.map((s) => `${name(s.branch)} ${[s.arrive, s.depart].filter(Boolean).join("–")}`).join("  ›  ")}
+      </span>
+    </div>
+  );
+}
+
+const clock = z
+  .string()
+  .trim()
+  .regex(/^([01]?\d|2[0-3]):[0-5]\d$|^24:00$|^$/, "Such as 08:10, or nothing.");
+
+const schema = z.object({
+  name: check.needed("A run needs a name."),
+  days: z.array(z.string()),
+  from: check.maybeDate,
+  until: check.maybeDate,
+  off: z.string(),
+  late_on: check.maybeDate,
+  late: z
+    .string()
+    .trim()
+    .regex(/^\d{0,3}$/, "Minutes, or nothing."),
+  stops: z.array(z.object({ branch: z.string(), arrive: clock, depart: clock })),
+  on: check.maybeDate,
+});
+type Said = z.infer<typeof schema>;
+
+const padded = (t: string) => (t.length === 4 ? `0${t}` : t);
+
+function toTrip(v: Said, was?: Trip): Trip {
+  const late: Record<string, number> = { ...was?.late };
+  if (v.late_on) {
+    if (Number(v.late)) late[v.late_on] = Number(v.late);
+    else Reflect.deleteProperty(late, v.late_on);
+  }
+  return {
+    name: v.name,
+    days: v.days,
+    ...(v.from && { from: v.from }),
+    ...(v.until && { until: v.until }),
+    not_on: v.off.split(/[ ,]+/).filter(Boolean),
+    late,
+    position: was?.position ?? 0,
+    stops: v.stops.map((s) => ({
+      branch: s.branch,
+      ...(s.arrive && { arrive: padded(s.arrive) }),
+      ...(s.depart && { depart: padded(s.depart) }),
+    })),
+  };
+}
+
+const keyOf = (name: string) =>
+  name
+    .toLowerCase()
+    .replaceAll(/[^a-z0-9]+/g, "-")
+    .replaceAll(/^-|-$/g, "")
+    .slice(0, 40);
+
+/** A run as it is written anew. What it does to promises is shown first; then it counts, and can be taken back. */
+function Edit({ row, done }: { row?: Row; done: () => void }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const is = row?.is;
+  const [tried, setTried] = useState<{ key: string; trip: Schema["UpkeepTrying"]; does: Schema["MovingRetimed"] }>();
+  const [problem, setProblem] = useState<unknown>();
+  const keep = useWrite(
+    (t: { key: string; trip: Schema["UpkeepTrying"] }, key) =>
+      api.PUT("/api/courier/runs/{key}", { params: { path: { key: t.key }, header: keyed(key) }, body: t.trip }),
+    {
+      name: `run ${row?.key ?? "new"}`,
+      about: () => `The run ${is?.name ?? ""}`,
+      done: () => {
+        for (const k of ["trips", "courier day", "transits", "fetch"])
+          void queries.invalidateQueries({ queryKey: [k] });
+        done();
+      },
+    },
+  );
+  const look = async (key: string, trip: Schema["UpkeepTrying"]) => {
+    setProblem(undefined);
+    try {
+      setTried({ key, trip, does: await told(api.POST("/api/courier/runs/try", { body: { key, trip } })) });
+    } catch (e) {
+      setTried(undefined);
+      setProblem(e);
+    }
+  };
+  return (
+    <div className="mt-2 grid gap-2.5 rounded-card bg-sunk p-3">
+      <Form
+        label={is ? `Change ${is.name}` : "Add a run"}
+        schema={schema}
+        start={{
+          name: is?.name ?? "",
+          days: is?.days ?? ["mon", "tue", "wed", "thu", "fri"],
+          from: is?.from ?? "",
+          until: is?.until ?? "",
+          off: is?.not_on.join(", ") ?? "",
+          late_on: "",
+          late: "",
+          stops: is?.stops.map((s) => ({ branch: s.branch, arrive: s.arrive ?? "", depart: s.depart ?? "" })) ?? [
+            { branch: me.branch, arrive: "", depart: "09:00" },
+            { branch: me.branch, arrive: "10:00", depart: "" },
+          ],
+          on: "",
+        }}
+        onSend={(v) =>
+          void look(row?.key ?? keyOf(v.name), {
+            is: toTrip(v, is),
+            seen: row?.seen ?? 0,
+            ...(v.on && { from_date: v.on }),
+          })
+        }
+        className="grid gap-2.5"
+      >
+        <div className="flex flex-wrap items-end gap-3">
+          <TextField name="name" label="Name" />
+          <DateField name="from" label="Season from; nothing: for good" />
+          <DateField name="until" label="until" />
+        </div>
+        <ChipsField name="days" label="Goes on" options={week} />
+        <Stops />
+        <DatesField name="off" label="Does not go on" />
+        <div className="flex flex-wrap items-end gap-3">
+          <DateField name="late_on" label="Is late on" />
+          <TextField name="late" label="by so many minutes" inputMode="numeric" width="w-24" />
+          {is && <DateField name="on" label="Only from a date on; nothing: at once" />}
+        </div>
+        <div className="flex gap-3">
+          <Button type="submit" plain>
+            Look at what it does
+          </Button>
+          {row && <Quiet onClick={() => void look(row.key, { seen: row.seen })}>Look at taking the run away</Quiet>}
+          <Quiet onClick={done}>Leave it as it is</Quiet>
+        </div>
+      </Form>
+      <Trouble error={problem} />
+      {tried && (
+        <>
+          <Moved of={tried.does} />
+          <Button busy={keep.busy} className="justify-self-start" onClick={() => keep.run(tried)}>
+            {tried.trip.is
+              ? tried.trip.from_date
+                ? `Let it count from ${sayDate(tried.trip.from_date)}`
+                : "Let it count"
+              : "Take the run away"}
+          </Button>
+          <Trouble error={keep.problem} />
+        </>
+      )}
+    </div>
+  );
+}
+
+function Stops() {
+  const me = useMe();
+  const { control } = useFormContext<Said>();
+  const { fields, insert, remove } = useFieldArray({ control, name: "stops" });
+  return (
+    <fieldset className="grid gap-1.5">
+      <legend className="text-sm text-ink-2">
+        Calls. Without an arrival it only picks up, without a departure it only sets down.
+      </legend>
+      {fields.map((f, k) => (
+        <div key={f.id} className="flex flex-wrap items-end gap-2">
+          <ChoiceField
+            name={`stops.${k}.branch`}
+            label={`Call ${k + 1}`}
+            options={me.branches.map((b) => [b.code, b.name] as const)}
+          />
+          <TextField name={`stops.${k}.arrive`} label="Arrives" width="w-20" />
+          <TextField name={`stops.${k}.depart`} label="Departs" width="w-20" />
+          <Quiet onClick={() => insert(k + 1, { branch: me.branch, arrive: "", depart: "" })}>Call after this</Quiet>
+          {fields.length > 2 && <Quiet onClick={() => remove(k)}>Take out</Quiet>}
+        </div>
+      ))}
+    </fieldset>
+  );
+}
