@@ -46,6 +46,8 @@ func (s *Server) courierOperations() {
 		func(a *act.Act, in *KeyedSent[upkeep.Trying]) (*upkeep.Kept, error) {
 			return upkeep.KeepTrip(a, in.Key, in.Body)
 		})
+	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back", supervising,
+		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBackTrip(a, in.ID) })
 	look(s, "/strays", "strays", "What was sent and has not come", everyone,
 		func(a *act.Act, in *straysAsked) (Rows[couriers.Stray], error) {
 			page, err := in.page()

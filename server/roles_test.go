@@ -128,7 +128,7 @@ var mayDo = map[string]string{
 	"lookAtMerge": "supervisor", "merge": "supervisor", "unmerge": "supervisor", "besideOf": "desk", "chooseWays": "desk", "confirmDetails": "desk", "setDue": "desk", "claim": "desk", "unclaim": "desk", "takeOn": "desk",
 	"titleQueue": "volunteer", "inDemand": "desk", "placeHolds": "desk", "reviveHold": "desk", "changeHold": "desk", "moveHold": "supervisor",
 	"holdShelf": "volunteer", "toClear": "volunteer", "keepLonger": "desk", "called": "desk", "goingFor": "volunteer", "undoMissed": "volunteer",
-	"courierDay": "volunteer", "trips": "volunteer", "tryTrip": "supervisor", "keepTrip": "supervisor", "strays": "volunteer", "lookedForStray": "volunteer",
+	"courierDay": "volunteer", "trips": "volunteer", "tryTrip": "supervisor", "takeBackTrip": "supervisor", "keepTrip": "supervisor", "strays": "volunteer", "lookedForStray": "volunteer",
 	"signUps": "desk", "signUp": "desk", "takeSignUp": "desk", "signUpKnown": "desk", "turnDown": "desk", "signUpAgain": "desk",
 }
 

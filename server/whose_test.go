@@ -32,7 +32,7 @@ var whose = map[string]string{
 	"tickPile": "branch", "restOf": "day", "partsMissing": "branch", "excuseLine": "branch", "run": "day", "runLines": "day", "runOfPatron": "day",
 	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
 	"missed": "branch", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "moveHold": "anybody's",
-	"lookedForStray": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
+	"takeBackTrip": "anybody's", "lookedForStray": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
 	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",

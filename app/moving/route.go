@@ -99,7 +99,7 @@ func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand 
 	if err != nil {
 		return routing.Problem{}, err
 	}
-	atOnce := routing.NewReaches(a.Network.Timetable, a.Now, 0)
+	atOnce := routing.ReachesBy(a.Network.Ahead(calendar.DateOf(a.Now)).Courier, a.Now, 0)
 	problem := routing.Problem{}
 	for _, i := range items {
 		problem.Items = append(problem.Items, fmt.Sprintf("%018d", i.ID))
@@ -123,7 +123,7 @@ func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand 
 // reaches is how items can get where they are waited for. Where a branch has as much to fetch as it can in a round, what is
 // fetched beyond that comes a round later.
 func reaches(a *act.Act, items []store.Free) (*routing.Reaches, error) {
-	r := routing.NewReaches(a.Network.Timetable, a.Now, a.Network.FetchMinutes)
+	r := routing.ReachesBy(a.Network.Ahead(calendar.DateOf(a.Now)).Courier, a.Now, a.Network.FetchMinutes)
 	limits := a.Network.Settled.Holds.FetchMost
 	var limited []calendar.Code
 	for _, i := range items {

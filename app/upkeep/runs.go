@@ -218,6 +218,18 @@ func KeepTrip(a *act.Act, key string, t Trying) (*Kept, error) {
 	return Put(a, "run", key, t.Seen, before)
 }
 
+// TakeBackTrip takes a change of the timetable back.
+func TakeBackTrip(a *act.Act, id int64) (*Kept, error) {
+	c, err := a.Tx.ChangeByID(id)
+	switch {
+	case err != nil:
+		return nil, err
+	case c == nil || c.Part != "run":
+		return nil, problem.NoSuch("change of the timetable")
+	}
+	return TakeBack(a, id)
+}
+
 // split ends a run the day before another takes its place, and gives that one a key.
 func split(a *act.Act, key string, t Trying) (before *Trip, after string, err error) {
 	before, err = trips{}.Load(a, key)

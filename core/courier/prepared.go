@@ -110,7 +110,12 @@ func (p *Prepared) Table() *Timetable { return p.table }
 // Arrival is when something that is ready at a branch gets to another, and its promise there; false where nothing gets
 // there, or the branch never opens. An instant that is not covered is asked of the timetable.
 func (p *Prepared) Arrival(from, to calendar.Code, ready time.Time) (arrives, onShelf time.Time, ok bool) {
-	if from == to || !p.Covers(ready) {
+	if from == to {
+		b := p.table.Branches[to]
+		shelf, ok := b.OpenTimeFrom(ready, b.ReceiveMinutes)
+		return ready, shelf, ok
+	}
+	if !p.Covers(ready) {
 		j := p.table.Ask(from, to, ready)
 		if j == nil || j.OnShelf == nil {
 			return time.Time{}, time.Time{}, false

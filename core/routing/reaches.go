@@ -10,25 +10,27 @@ import (
 // Reaches works out how items can serve holds: ready after the fetch minutes of open time at their
 // branch, then by courier. It is asked once for each pair of branches.
 type Reaches struct {
-	table *courier.Timetable
-	now   time.Time
-	fetch int
-	ready map[calendar.Code]*time.Time
-	trips map[calendar.Code]*courier.Trips
-	known map[[2]calendar.Code]*Reach
-	more  map[calendar.Code]int
+	courier *courier.Prepared
+	now     time.Time
+	fetch   int
+	ready   map[calendar.Code]*time.Time
+	known   map[[2]calendar.Code]*Reach
+	more    map[calendar.Code]int
 }
+
+// aheadDays is over how many days a timetable is prepared; what is ready later is asked of the timetable itself.
+const aheadDays = 7
 
 // NewReaches prepares the question for one moment. Seconds of now are dropped.
 func NewReaches(table *courier.Timetable, now time.Time, fetchMinutes int) *Reaches {
+	return ReachesBy(table.Prepare(calendar.DateOf(now.In(table.Location)), aheadDays), now, fetchMinutes)
+}
+
+// ReachesBy is NewReaches over a timetable that has been prepared already.
+func ReachesBy(courier *courier.Prepared, now time.Time, fetchMinutes int) *Reaches {
 	return &Reaches{
-		table,
-		now.Truncate(time.Minute),
-		fetchMinutes,
-		map[calendar.Code]*time.Time{},
-		map[calendar.Code]*courier.Trips{},
-		map[[2]calendar.Code]*Reach{},
-		map[calendar.Code]int{},
+		courier, now.Truncate(time.Minute), fetchMinutes,
+		map[calendar.Code]*time.Time{}, map[[2]calendar.Code]*Reach{}, map[calendar.Code]int{},
 	}
 }
 
@@ -47,8 +49,9 @@ func (r *Reaches) Between(from, to calendar.Code) *Reach {
 	if ready == nil {
 		return nil
 	}
-	if j := r.trips[from].Ask(from, to, *ready); j != nil && j.OnShelf != nil {
-		r.known[key] = &Reach{Arrives: j.Arrives, OnShelf: *j.OnShelf, Wait: int(j.OnShelf.Sub(r.now) / time.Minute)}
+	if arrives, shelf, ok := r.courier.Arrival(from, to, *ready); ok {
+		loc := r.now.Location()
+		r.known[key] = &Reach{Arrives: arrives.In(loc), OnShelf: shelf.In(loc), Wait: int(shelf.Sub(r.now) / time.Minute)}
 	}
 	return r.known[key]
 }
@@ -59,9 +62,8 @@ func (r *Reaches) Ready(from calendar.Code) *time.Time {
 		return ready
 	}
 	r.ready[from] = nil
-	if at, ok := r.table.Branches[from].OpenTimeFrom(r.now, r.fetch+r.more[from]); ok {
+	if at, ok := r.courier.Table().Branches[from].OpenTimeFrom(r.now, r.fetch+r.more[from]); ok {
 		r.ready[from] = &at
-		r.trips[from] = r.table.Ahead(at)
 	}
 	return r.ready[from]
 }

@@ -48,9 +48,9 @@ func share(works []Work, limits []int, exact int) Shared {
 		own.Bound = own.Total
 		return own
 	}
-	s.choices = mostChoices
+	s.choices, s.rounds = mostChoices, rounds
 	if holds > exact {
-		s.choices = 1
+		s.choices, s.rounds = 1, roundsMany
 	}
 	s.best.Total = math.MaxInt
 	bound := s.search(make([]float64, len(limits)))
@@ -66,6 +66,7 @@ type sharing struct {
 	now     map[hold]int    // holds that must be fetched now, at a branch
 	notNow  map[[3]int]bool // work, hold and branch that are not fetched now
 	choices int             // how many may still be looked at
+	rounds  int             // how often prices are moved for one
 	best    Shared
 }
 
@@ -249,14 +250,17 @@ func (s *sharing) unsettled(out *Shared, branch int, take func(h hold, loses int
 	}
 }
 
-// rounds is how often byPrices moves its prices.
-const rounds = 60
+// How often prices are moved: more often where a choice hangs on it.
+const (
+	rounds     = 60
+	roundsMany = 14
+)
 
 // byPrices moves prices until they bring what is asked for within the limits, as near as may be. It gives the best bound,
 // and the sharing at which it stood; nil where nothing is possible.
 func (s *sharing) byPrices(prices []float64) (int, *Shared) {
 	bound, tight := math.Inf(-1), (*Shared)(nil)
-	for round := range rounds {
+	for round := range s.rounds {
 		out, value := s.priced(prices)
 		if math.IsInf(value, 1) {
 			return math.MaxInt, nil

@@ -106,7 +106,7 @@ test("at 200 % zoom everything fits and the desk can be worked; lists fit a phon
   await page.setViewportSize({ width: 360, height: 720 });
   for (const path of ["/fetch", "/courier"]) {
     await page.goto(path);
-    await expect(page.getByRole("table").first()).toBeVisible();
+    await expect(page.getByRole(path === "/fetch" ? "list" : "table").first()).toBeVisible();
     await fits(page, path);
   }
 });

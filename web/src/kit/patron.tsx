@@ -31,11 +31,13 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
     <Card label="Patron">
       <Who card={card} />
       {card.stops.length > 0 && (
-        <ul role="alert" className="border-b border-line bg-buoy-100 px-3.5 py-2 text-buoy-700">
-          {card.stops.map((s) => (
-            <li key={s}>{s}</li>
-          ))}
-        </ul>
+        <div role="alert" className="border-b border-line bg-buoy-100 px-3.5 py-2 text-buoy-700">
+          <ul>
+            {card.stops.map((s) => (
+              <li key={s}>{s}</li>
+            ))}
+          </ul>
+        </div>
       )}
       {may && (
         <div className="px-3.5 pt-2 text-sm empty:hidden">

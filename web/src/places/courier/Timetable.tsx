@@ -30,9 +30,11 @@ export function Timetable() {
   const me = useMe();
   const may = me.role === "supervisor" || me.role === "administrator";
   const [open, setOpen] = useState<string>();
+  const [kept, setKept] = useState<{ name: string; seen: number }>();
   const runs = useQuery({ queryKey: ["trips"], queryFn: () => told(api.GET("/api/courier/runs")) });
   return (
     <Card label="Timetable" className="grid gap-2 p-3.5">
+      {kept && <Back key={kept.seen} kept={kept} done={() => setKept(undefined)} />}
       <Loading of={runs} none={(r) => r.length === 0} empty="No run yet. Add one below.">
         {(rows) => (
           <ul className="grid gap-2">
@@ -41,7 +43,7 @@ export function Timetable() {
                 <Line row={r} />
                 {may &&
                   (open === r.key ? (
-                    <Edit row={r} done={() => setOpen(undefined)} />
+                    <Edit row={r} done={() => setOpen(undefined)} kept={setKept} />
                   ) : (
                     <Quiet onClick={() => setOpen(r.key)}>Change</Quiet>
                   ))}
@@ -52,13 +54,41 @@ export function Timetable() {
       </Loading>
       {may &&
         (open === "" ? (
-          <Edit done={() => setOpen(undefined)} />
+          <Edit done={() => setOpen(undefined)} kept={setKept} />
         ) : (
           <Quiet className="justify-self-start" onClick={() => setOpen("")}>
             Add a run
           </Quiet>
         ))}
     </Card>
+  );
+}
+
+/** What another timetable changes. */
+const again = ["trips", "courier day", "transits", "fetch", "strays"];
+
+/** What was changed last, to be taken back. */
+function Back({ kept, done }: { kept: { name: string; seen: number }; done: () => void }) {
+  const queries = useQueryClient();
+  const back = useWrite(
+    (id: number, key) => api.POST("/api/courier/changes/{id}/back", { params: { path: { id }, header: keyed(key) } }),
+    {
+      name: `run back ${kept.seen}`,
+      about: () => `The run ${kept.name} as it was`,
+      done: () => {
+        for (const k of again) void queries.invalidateQueries({ queryKey: [k] });
+        done();
+      },
+    },
+  );
+  return (
+    <div role="status">
+      <Tag tone="spruce">It counts</Tag> {kept.name} has been changed, and promises along with it.{" "}
+      <Quiet disabled={back.busy} onClick={() => back.run(kept.seen)}>
+        Undo
+      </Quiet>
+      <Trouble error={back.problem} />
+    </div>
   );
 }
 
@@ -143,7 +173,7 @@ const keyOf = (name: string) =>
     .slice(0, 40);
 
 /** A run as it is written anew. What it does to promises is shown first; then it counts, and can be taken back. */
-function Edit({ row, done }: { row?: Row; done: () => void }) {
+function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { name: string; seen: number }) => void }) {
   const me = useMe();
   const queries = useQueryClient();
   const is = row?.is;
@@ -155,9 +185,9 @@ function Edit({ row, done }: { row?: Row; done: () => void }) {
     {
       name: `run ${row?.key ?? "new"}`,
       about: () => `The run ${is?.name ?? ""}`,
-      done: () => {
-        for (const k of ["trips", "courier day", "transits", "fetch"])
-          void queries.invalidateQueries({ queryKey: [k] });
+      done: (answer, t) => {
+        for (const k of again) void queries.invalidateQueries({ queryKey: [k] });
+        kept({ name: t.trip.is?.name ?? is?.name ?? "", seen: answer.seen });
         done();
       },
     },

@@ -1,0 +1,170 @@
+import { expect, test } from "@playwright/test";
+import { ask, go, goodCard, scan, signIn, workAt } from "../kit";
+
+const region = (page: import("@playwright/test").Page, name: string) => page.getByRole("region", { name });
+
+test("a queue over time: placed, moved with a reason, changed, cancelled and taken back", async ({ page }) => {
+  const title = await ask(
+    "SELECT title_id FROM holds WHERE state = 'waiting' GROUP BY 1 HAVING count(*) BETWEEN 5 AND 9 ORDER BY 1 LIMIT 1",
+  );
+  const card = await goodCard("HVH");
+  await signIn(page, "Maren Odell");
+  await page.goto(`/holds?title=${title}`);
+  await expect(page.getByRole("img", { name: /^The queue of .* over time. The first: Likely/ })).toBeVisible();
+  const queue = page.getByRole("table", { name: "The queue" });
+  await expect(queue.getByRole("row").nth(4)).toBeVisible();
+  const before = await queue.getByRole("row").count();
+
+  // Placed by scanning a card into the field, with a last day.
+  const form = page.getByRole("form", { name: "Place a hold" });
+  await form.getByPlaceholder("Name, or scan a card").fill(card);
+  await page.getByRole("option").first().click();
+  await page.getByRole("button", { name: "Edition or item, dates, several people" }).click();
+  await form.getByLabel("Of interest until").fill("2027-06-30");
+  await form.getByRole("button", { name: "Place the hold" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Placed" })).toBeVisible();
+  await expect(queue.getByRole("row")).toHaveCount(before + 1);
+  const mine = queue.getByRole("row").filter({ hasText: "Of interest until Wed 30 Jun 2027" });
+  await expect(mine).toContainText("Waiting");
+
+  // Moved to the head, with a reason that is kept.
+  await mine.getByRole("button", { name: "Move" }).click();
+  const move = page.getByRole("form", { name: /^Move the hold of/ });
+  await move.getByRole("button", { name: "Move the hold" }).click();
+  await expect(move).toContainText("Say why. It is kept.");
+  await move.getByLabel("Why").fill("An exam on Friday");
+  await move.getByRole("button", { name: "Move the hold" }).click();
+  await expect(mine.getByRole("cell").first()).toHaveText("1");
+
+  // Paused it keeps that place; cancelled it is gone, and comes back to it.
+  await mine.getByRole("button", { name: "Change" }).click();
+  const change = page.getByRole("form", { name: /^Change the hold on/ });
+  await change.getByLabel(/^Paused until/).fill("2026-11-20");
+  await change.getByRole("button", { name: "Change the hold" }).click();
+  await expect(mine).toContainText("Paused");
+  await mine.getByRole("button", { name: "Cancel" }).click();
+  await expect(queue.getByRole("row")).toHaveCount(before);
+  await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
+  await expect(queue.getByRole("row")).toHaveCount(before + 1);
+  await expect(mine.getByRole("cell").first()).toHaveText("1");
+});
+
+test("two people share a fetch list: one goes, nothing there, the next copy at once, and found after all", async ({
+  page,
+  browser,
+}) => {
+  const other = await (await browser.newContext()).newPage();
+  for (const [p, name] of [
+    [page, "Jory Tamm"],
+    [other, "Maren Odell"],
+  ] as const) {
+    await signIn(p, name);
+    if (p === other) await workAt(p, "Saltmere");
+    await p.goto("/fetch");
+  }
+  const number = await ask(
+    `SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.fetch_at = 'SLM' AND h.pickup <> 'SLM'
+       AND NOT EXISTS (SELECT 1 FROM holds o WHERE o.title_id = h.title_id AND o.id <> h.id AND o.closed_at IS NULL)
+     ORDER BY h.id LIMIT 1`,
+  );
+  const row = page.getByRole("row").filter({ hasText: number });
+  await expect(row).toBeVisible();
+  await row.getByRole("button", { name: "Going" }).click();
+  await expect(other.getByRole("row").filter({ hasText: number })).toContainText("Jory Tamm is on the way");
+
+  await row.getByRole("button", { name: "Not found" }).click();
+  const gone = page.getByRole("list", { name: "Not found" }).getByRole("listitem");
+  await expect(gone).toContainText(/serves it instead|Waits for another copy/);
+  await expect(row).toHaveCount(0);
+  await expect(other.getByRole("row").filter({ hasText: number })).toHaveCount(0);
+  await gone.getByRole("button", { name: "Found after all" }).click();
+  await expect(row).toBeVisible();
+
+  // A tap says where it goes as a scan does, and the line leaves both windows.
+  await row.getByRole("button", { name: "Found", exact: true }).click();
+  await expect(page.getByRole("region", { name: "Scanned here" })).toContainText("Into the tote for");
+  await expect(row).toHaveCount(0);
+  await expect(other.getByRole("row").filter({ hasText: number })).toHaveCount(0);
+  await other.context().close();
+});
+
+test("the hold shelf: slots, kept longer, called, and what stands there for nobody is cleared by scanning", async ({
+  page,
+}) => {
+  await signIn(page, "Jory Tamm");
+  await page.goto("/holds?tab=shelf");
+  const shelf = page.getByRole("table", { name: "Hold shelf" });
+  await expect(shelf.getByRole("columnheader", { name: "Slot" })).toBeVisible();
+  await shelf.getByRole("button", { name: "Keep longer" }).last().click();
+  const longer = page.getByRole("form", { name: /^Keep .* longer$/ });
+  await longer.getByLabel("On the hold shelf until").fill("2026-11-06");
+  await longer.getByLabel("Why").fill("In hospital");
+  await longer.getByRole("button", { name: "Keep it until then" }).click();
+  await expect(shelf).toContainText("Fri 6 Nov 2026");
+
+  await page.goto("/holds?tab=calls");
+  const calls = page.getByRole("table", { name: "To be called" });
+  await expect(calls.getByRole("button", { name: "Told" }).first()).toBeVisible();
+  const rows = await calls.getByRole("row").count();
+  await calls.getByRole("button", { name: "Not reached" }).first().click();
+  await expect(calls.getByRole("row")).toHaveCount(rows);
+  await calls.getByRole("button", { name: "Told" }).first().click();
+  await expect(calls.getByRole("row")).toHaveCount(rows - 1);
+
+  // A hold that is cancelled while its item stands on the shelf leaves something to be cleared.
+  const [hold, number] = (
+    await ask(
+      `SELECT h.id || ' ' || i.barcode FROM holds h JOIN items i ON i.id = h.item_id
+       WHERE h.state = 'ready' AND h.pickup = 'SLM' AND i.branch_code = 'SLM'
+         AND NOT EXISTS (SELECT 1 FROM holds o WHERE o.title_id = h.title_id AND o.state = 'waiting') ORDER BY h.id LIMIT 1`,
+    )
+  ).split(" ");
+  await ask("UPDATE holds SET state = 'cancelled', closed_at = now(), slot = NULL WHERE id = $1 RETURNING id", hold);
+  await page.goto("/holds?tab=clear");
+  const clear = page.getByRole("table", { name: "To clear" });
+  await expect(clear.getByRole("row").filter({ hasText: number ?? "" })).toContainText("Cancelled");
+  await scan(page, number ?? "");
+  await expect(page.getByRole("region", { name: "Scanned here" })).toContainText("Shelve here");
+  await expect(clear.getByRole("row").filter({ hasText: number ?? "" })).toHaveCount(0);
+});
+
+test("the courier: a day as a picture, a late run looked at, kept and undone, and what has not come", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await page.goto("/courier?tab=day&date=2026-10-06");
+  await expect(page.getByRole("img", { name: /^Runs of the day: .*South van with at most \d+ aboard/ })).toBeVisible();
+  const runs = page.getByRole("table", { name: "Runs of the day" });
+  await expect(runs.getByRole("row").filter({ hasText: "South van" })).toContainText("10:40");
+
+  const promised = () =>
+    ask(
+      `SELECT string_agg(promised_at::text, ' ' ORDER BY id) FROM transits
+       WHERE ended_at IS NULL AND promised_at > (SELECT shows FROM training_clock)`,
+    );
+  const before = await promised();
+  await page.goto("/courier?tab=timetable");
+  const south = page.getByRole("listitem").filter({ hasText: "South van" });
+  await south.getByRole("button", { name: "Change" }).click();
+  const form = page.getByRole("form", { name: "Change South van" });
+  await form.getByLabel("Departs").nth(1).fill("10:00");
+  await form.getByRole("button", { name: "Look at what it does" }).click();
+  await expect(page.getByText(/It cannot go back in time/)).toBeVisible();
+  await form.getByLabel("Departs").nth(1).fill("11:25");
+  await form.getByLabel("Is late on").fill("2026-10-06");
+  await form.getByLabel("by so many minutes").fill("90");
+  await form.getByRole("button", { name: "Look at what it does" }).click();
+  await expect(region(page, "What it does").getByRole("status")).toContainText(/\d+ later/);
+  expect(await promised()).toBe(before);
+  await page.getByRole("button", { name: "Let it count" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "It counts" })).toBeVisible();
+  expect(await promised()).not.toBe(before);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "It counts" })).toHaveCount(0);
+  expect(await promised()).toBe(before);
+
+  await go(page, "Courier");
+  await page.getByRole("navigation", { name: "Courier" }).getByRole("button", { name: "Has not come" }).click();
+  const stray = page.getByRole("table", { name: "Has not come" }).getByRole("row").nth(1);
+  await expect(stray).toContainText("Counts as missing on");
+  await stray.getByRole("button", { name: "Looked, not here" }).click();
+  await expect(stray).toContainText(/looked for .*Maren Odell/);
+});
