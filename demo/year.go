@@ -101,7 +101,8 @@ func (g *generator) yearOf(n int, begin calendar.Date) {
 		if h.state != "waiting" {
 			item = g.items[h.item].id
 		}
-		g.add("holds", h.id, t.id, g.patrons[h.patron].id, h.pickup, h.placed, int(h.id), h.state, item, h.promised, h.readyAt,
+		g.add("holds", h.id, t.id, g.patrons[h.patron].id, h.pickup, h.placed, int(h.id), h.state, item, h.promised,
+			h.readyAt,
 			h.until, h.closed, h.fetchAt)
 		if h.closed == nil {
 			g.holders[[2]int64{t.id, g.patrons[h.patron].id}] = true
@@ -199,7 +200,8 @@ func (y *year) choose(h *held, k int, at, promise time.Time) {
 	i := &g.items[k]
 	y.take(k)
 	h.state, h.item, h.promised, h.fetchAt = "fetching", k, promise, i.home
-	g.event(at, event.HoldRouted, i.home, g.patrons[h.patron].id, i.id, 0, h.id, event.Detail{Was: string(i.home), Is: string(h.pickup)})
+	g.event(at, event.HoldRouted, i.home, g.patrons[h.patron].id, i.id, 0, h.id, event.Detail{Was: string(i.home),
+		Is: string(h.pickup)})
 	leaves, ok := g.table.Branches[i.home].OpenTimeFrom(at, 60)
 	if !ok {
 		return
@@ -220,10 +222,11 @@ func (y *year) choose(h *held, k int, at, promise time.Time) {
 		h.state, h.promised, h.missed = "waiting", nil, append(h.missed, k)
 		y.queue = slices.Insert(y.queue, 0, h)
 		// It stands somewhere else, and turns up.
-		y.then(g.moment(i.home, calendar.DateOf(at.In(g.loc))+calendar.Date(2+g.rand.ExpFloat64()*14)), func(at time.Time) {
-			h.missed = nil
-			y.shelved(k, at)
-		})
+		y.then(g.moment(i.home, calendar.DateOf(at.In(g.loc))+calendar.Date(2+g.rand.ExpFloat64()*14)),
+			func(at time.Time) {
+				h.missed = nil
+				y.shelved(k, at)
+			})
 		y.route(at)
 	})
 }

@@ -42,11 +42,13 @@ func (s *Server) courierOperations() {
 		func(a *act.Act, _ *nothing) ([]upkeep.Shown[upkeep.Trip], error) { return upkeep.Trips(a) })
 	ask(s, "/courier/runs/try", "tryTrip", "What a changed run does to what has been promised", supervising,
 		func(a *act.Act, in *tripTried) (*moving.Retimed, error) { return upkeep.TryTrip(a, in.Key, in.Trip) })
-	do(s, http.MethodPut, "/courier/runs/{key}", "keepTrip", "Change a run of the courier, or take it away", supervising,
+	do(s, http.MethodPut, "/courier/runs/{key}", "keepTrip", "Change a run of the courier, or take it away",
+		supervising,
 		func(a *act.Act, in *KeyedSent[upkeep.Trying]) (*upkeep.Kept, error) {
 			return upkeep.KeepTrip(a, in.Key, in.Body)
 		})
-	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back", supervising,
+	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back",
+		supervising,
 		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBackTrip(a, in.ID) })
 	look(s, "/strays", "strays", "What was sent and has not come", everyone,
 		func(a *act.Act, in *straysAsked) (Rows[couriers.Stray], error) {

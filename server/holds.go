@@ -131,7 +131,8 @@ func (s *Server) fetchLists() {
 	type going struct {
 		Going bool `json:"going"`
 	}
-	do(s, http.MethodPost, "/holds/{id}/going", "goingFor", "On the way to an item of the fetch list, or no longer", everyone,
+	do(s, http.MethodPost, "/holds/{id}/going", "goingFor", "On the way to an item of the fetch list, or no longer",
+		everyone,
 		func(a *act.Act, in *OneSent[going]) (Done, error) {
 			return Done{true}, holds.Take(a, in.ID, in.Body.Going)
 		})

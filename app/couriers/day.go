@@ -144,7 +144,8 @@ func (d *Day) place(a *act.Act) {
 func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	t := a.Network.Timetable
 	from := calendar.Local(d-daysOnTheWay, 0, a.Network.Location)
-	sent, err := a.Tx.SentBetween(from, calendar.Local(d+1, 0, a.Network.Location), calendar.Local(d, 0, a.Network.Location))
+	sent, err := a.Tx.SentBetween(from, calendar.Local(d+1, 0, a.Network.Location), calendar.Local(d, 0,
+		a.Network.Location))
 	if err != nil {
 		return nil, err
 	}

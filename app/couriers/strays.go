@@ -48,9 +48,12 @@ func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.P
 	for k := range rows {
 		r := &rows[k]
 		s := Stray{
-			TransitID: r.ID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.TitleName, From: a.Network.BranchName(r.FromBranch),
-			To: a.Network.BranchName(r.ToBranch), Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt, Here: "neither",
-			AtFrom: Check{r.FromLook != nil, r.FromLook, text(r.FromWho)}, AtTo: Check{r.ToLook != nil, r.ToLook, text(r.ToWho)},
+			TransitID: r.ID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.TitleName,
+			From: a.Network.BranchName(r.FromBranch),
+			To:   a.Network.BranchName(r.ToBranch), Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
+			Here:   "neither",
+			AtFrom: Check{r.FromLook != nil, r.FromLook, text(r.FromWho)}, AtTo: Check{r.ToLook != nil, r.ToLook,
+				text(r.ToWho)},
 		}
 		switch a.Who.Branch {
 		case r.FromBranch:

@@ -121,7 +121,8 @@ func want(a *act.Act, h *store.Hold, text string) error {
 	says := "without end"
 	if until != nil {
 		if *until < a.Today() {
-			return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.", until.Say())
+			return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.",
+				until.Say())
 		}
 		says = "until " + until.Say()
 		a.Tx.WantUntil(h.ID, store.Column(*until))

@@ -290,7 +290,8 @@ func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
 	case missed == nil:
 		return nil, problem.Newf(problem.Refused, "It has been seen since, so there is nothing to undo.")
 	case !a.Who.MayActOn(missed.AtBranch):
-		return nil, problem.Newf(problem.Forbidden, "It stands at %s, where this is undone.", a.Network.BranchName(missed.AtBranch))
+		return nil, problem.Newf(problem.Forbidden, "It stands at %s, where this is undone.",
+			a.Network.BranchName(missed.AtBranch))
 	}
 	a.Tx.Seen(item, a.Now)
 	if missed.Standing == circulation.ItemMissing {

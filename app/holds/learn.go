@@ -115,7 +115,8 @@ func Cases(a *act.Act, h *waiting.Habits, from, until time.Time, most int) ([]wa
 		item := &store.Free{
 			BranchCode: c.Home, Collection: c.Collection, Material: c.Material, AddedOn: c.Added.UTC(),
 		}
-		yes, _ := moving.MayServeOn(a, item, hold.Class, hold.Home, hold.Pickup, calendar.DateOf(at.In(a.Network.Location)))
+		yes, _ := moving.MayServeOn(a, item, hold.Class, hold.Home, hold.Pickup,
+			calendar.DateOf(at.In(a.Network.Location)))
 		return yes
 	}
 	var out []waiting.Case

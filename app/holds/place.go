@@ -34,14 +34,16 @@ type For struct {
 // check looks whether the days make sense on a day.
 func (f *For) check(today calendar.Date) error {
 	if f.WantedUntil != nil && *f.WantedUntil < today {
-		return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.", f.WantedUntil.Say())
+		return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.",
+			f.WantedUntil.Say())
 	}
 	if f.PausedUntil != nil {
 		if says := queue.MayPause(today, *f.PausedUntil); says != "" {
 			return problem.Newf(problem.Invalid, "%s", says)
 		}
 		if f.WantedUntil != nil && *f.WantedUntil < *f.PausedUntil {
-			return problem.Newf(problem.Invalid, "It would be paused beyond its last day of interest, %s.", f.WantedUntil.Say())
+			return problem.Newf(problem.Invalid, "It would be paused beyond its last day of interest, %s.",
+				f.WantedUntil.Say())
 		}
 	}
 	return nil
@@ -234,7 +236,8 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	case len(ids) == 0:
 		return nil, problem.Newf(problem.Invalid, "Choose for whom: patrons, or a roster with somebody in it.")
 	case len(ids) > mostAtOnce:
-		return nil, problem.Newf(problem.Invalid, "That is for %d people; %d at once are the most.", len(ids), mostAtOnce)
+		return nil, problem.Newf(problem.Invalid, "That is for %d people; %d at once are the most.", len(ids),
+			mostAtOnce)
 	}
 	patrons, title, err := a.Tx.PatronsAndTitle(ids, o.Title)
 	if err != nil {

@@ -390,10 +390,10 @@ func TestHoldShelf(t *testing.T) {
 	w.Later(20 * 24 * time.Hour)
 	require.NoError(t, night.Step(t.Context(), w.House, calendar.MakeDate(2026, 10, 26), "lapse"))
 	assert.Len(t, shelf(holds.Shelf), 1, "kept longer, it has not lapsed")
-	clear := shelf(holds.ToClear)
-	require.Len(t, clear, 2)
-	assert.Equal(t, "Lapsed", clear[0].Ended)
-	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, clear[0].Barcode) })
+	toClear := shelf(holds.ToClear)
+	require.Len(t, toClear, 2)
+	assert.Equal(t, "Lapsed", toClear[0].Ended)
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, toClear[0].Barcode) })
 	assert.Len(t, shelf(holds.ToClear), 1)
 }
 

@@ -42,7 +42,8 @@ func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
 	for k := range rows {
 		r := &rows[k]
 		one := OnShelf{
-			Hold: show(a, &r.HoldShown), Barcode: r.Barcode, Author: r.Author, Material: a.Network.ClassName("material", r.Material),
+			Hold: show(a, &r.HoldShown), Barcode: r.Barcode, Author: r.Author, Material: a.Network.ClassName("material",
+				r.Material),
 			Until: store.DateOf(r.ShelfUntil),
 		}
 		if r.Slot != nil {

@@ -212,8 +212,9 @@ func sayDate(d calendar.Date) string { return d.UTC().Format("Mon 2 Jan") }
 
 func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.QueueHold) CopyAt {
 	out := CopyAt{
-		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode), Edition: c.Edition, Volume: c.Volume,
-		State: string(as.Standing),
+		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode), Edition: c.Edition,
+		Volume: c.Volume,
+		State:  string(as.Standing),
 	}
 	day := func(t *time.Time) *calendar.Date {
 		d := calendar.DateOf(t.In(a.Network.Location))

@@ -100,6 +100,7 @@ func (p *Placed) stand(a *act.Act, f *store.Facts) {
 	}
 	if f.Uncleared {
 		a.Tx.Cleared(f.Item.ID)
+		a.Touch(event.Holds) // it leaves the list of what has to be cleared
 	}
 	was := f.Item.Standing
 	found := was == circulation.ItemMissing || was == circulation.ItemLost

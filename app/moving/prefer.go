@@ -40,7 +40,8 @@ func (p *plan) prefer(a *act.Act, inHand int64) {
 			with = p.carried(a, before, k)
 		}
 		one := queue.Passed{
-			Place: k + 1, Pickup: a.Network.BranchName(p.waiting[k].Pickup), With: with, Before: p.waiting[k].PassedDays,
+			Place: k + 1, Pickup: a.Network.BranchName(p.waiting[k].Pickup), With: with,
+			Before: p.waiting[k].PassedDays,
 		}
 		before = nil
 		if len(next) > len(list) {

@@ -53,7 +53,8 @@ func newWorld() *world {
 	w := &world{table: &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{}}}
 	for n := range branches {
 		code := calendar.Code(fmt.Sprintf("B%02d", n))
-		b := &calendar.Branch{Code: code, Name: string(code), Location: time.UTC, Openings: map[calendar.Date]calendar.Opening{}}
+		b := &calendar.Branch{Code: code, Name: string(code), Location: time.UTC,
+			Openings: map[calendar.Date]calendar.Opening{}}
 		for weekday := time.Monday; weekday <= time.Saturday; weekday++ {
 			b.Weekly[weekday] = calendar.Day{{From: 540, To: 1080}}
 		}

@@ -78,8 +78,9 @@ func (p *Prepared) take(t trip) {
 	for k := 0; k+1 < len(t.calls); k++ {
 		from, to := t.calls[k], t.calls[k+1]
 		p.hops = append(p.hops, hop{
-			seq: len(p.hops), from: p.index[from.branch], to: p.index[to.branch], depart: from.leaves(), arrive: to.comes(),
-			up: from.up, down: to.down, last: k+2 == len(t.calls), date: t.date,
+			seq: len(p.hops), from: p.index[from.branch], to: p.index[to.branch], depart: from.leaves(),
+			arrive: to.comes(),
+			up:     from.up, down: to.down, last: k+2 == len(t.calls), date: t.date,
 		})
 	}
 }

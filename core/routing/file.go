@@ -63,7 +63,8 @@ func Read(data []byte) (*File, error) {
 		return nil, err
 	}
 	f := &File{Aim: LeastTotal, Expect: map[Aim][]Expectation{}}
-	if !root.Only("format", "now", "fetch_minutes", "fetch_most", "round_minutes", "aim", "courier", "titles", "expect") {
+	if !root.Only("format", "now", "fetch_minutes", "fetch_most", "round_minutes", "aim", "courier", "titles",
+		"expect") {
 		return nil, root.Err()
 	}
 	root.Get("format").OneOf(Format)
@@ -98,7 +99,8 @@ func (f *File) readRound(root jsonfile.Node) {
 		return
 	}
 	if f.Aim == FirstCome {
-		most.Fail("limits of what is fetched, with the aim first_come", "the aim least_total, under which work is shared")
+		most.Fail("limits of what is fetched, with the aim first_come",
+			"the aim least_total, under which work is shared")
 	}
 	f.FetchMost = map[calendar.Code]int{}
 	for _, key := range most.Keys() {

@@ -51,7 +51,8 @@ func (r *Reaches) Between(from, to calendar.Code) *Reach {
 	}
 	if arrives, shelf, ok := r.courier.Arrival(from, to, *ready); ok {
 		loc := r.now.Location()
-		r.known[key] = &Reach{Arrives: arrives.In(loc), OnShelf: shelf.In(loc), Wait: int(shelf.Sub(r.now) / time.Minute)}
+		r.known[key] = &Reach{Arrives: arrives.In(loc), OnShelf: shelf.In(loc),
+			Wait: int(shelf.Sub(r.now) / time.Minute)}
 	}
 	return r.known[key]
 }

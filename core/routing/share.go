@@ -10,7 +10,7 @@ import (
 type Work struct {
 	Problem
 	At    []int   // the branch of each item, as an index into the limits
-	Later [][]int // minutes that a hold waits for an item that is fetched a round later; looked at where Reach is not nil
+	Later [][]int // minutes that a hold waits for an item fetched a round later, where Reach is not nil
 }
 
 // Shared is how the work of a round is shared.

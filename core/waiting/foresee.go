@@ -204,7 +204,7 @@ type run struct {
 	free        []time.Time // when each copy can leave where it then is; zero: never
 	at          []calendar.Code
 	times       []int                       // how often each copy has been given
-	ready       map[calendar.Code]time.Time // when what is looked for now at a branch can leave; the same in all drawings
+	ready       map[calendar.Code]time.Time // when what is looked for now can leave; the same in all drawings
 }
 
 // chance gives a number from 0 to 1 for a copy, a time it is given and a question: evenly over all draws, and mixed for each

@@ -108,7 +108,8 @@ func (h *Habits) Why(t why.Trace) why.Trace {
 	} else {
 		t = t.Add(why.Note, "Nothing has been learned yet from this network's own past; usual values stand for it")
 	}
-	t = t.Add(why.Sum, fmt.Sprintf("Half of all loans come back %s; nine of ten %s", sayLate(late.At(0.5)), sayLate(late.At(0.9))))
+	half, most := sayLate(late.At(0.5)), sayLate(late.At(0.9))
+	t = t.Add(why.Sum, fmt.Sprintf("Half of all loans come back %s; nine of ten %s", half, most))
 	t = t.Add(why.Sum, fmt.Sprintf("Readers keep things for %.0f days, half of them longer", kept.At(0.5)))
 	t = t.Add(why.Sum, fmt.Sprintf("They collect what is ready within %.0f days in half of all cases", h.Held.At(0.5)))
 	return t.Add(why.Sum, fmt.Sprintf("Of a hundred items looked for on their shelves %.0f are found", 100*h.Found))
