@@ -97,7 +97,8 @@ type Counted struct {
 // material. Loans by the hour, and what was lost or undone, are not among them.
 func (t *Tx) PastLoans(from, until time.Time) (late, kept []Counted, err error) {
 	const of = ` FROM loans l JOIN items i ON i.id = l.item_id CROSS JOIN network n
-		WHERE l.returned_at >= $1 AND l.returned_at < $2 AND l.due_date IS NOT NULL AND l.lost_at IS NULL AND NOT l.undone
+		WHERE l.returned_at >= $1 AND l.returned_at < $2 AND l.due_date IS NOT NULL AND l.lost_at IS NULL
+			AND NOT l.undone
 		GROUP BY 1, 2`
 	const returned = "(l.returned_at AT TIME ZONE n.timezone)::date"
 	q := &questions{}
