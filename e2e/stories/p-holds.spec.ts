@@ -128,7 +128,9 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   await expect(clear.getByRole("row").filter({ hasText: number ?? "" })).toHaveCount(0);
 });
 
-test("the courier: a day as a picture, a late run looked at, kept and undone, and what has not come", async ({ page }) => {
+test("the courier: a day as a picture, a late run looked at, kept and undone, and what has not come", async ({
+  page,
+}) => {
   await signIn(page, "Maren Odell");
   await page.goto("/courier?tab=day&date=2026-10-06");
   await expect(page.getByRole("img", { name: /^Runs of the day: .*South van with at most \d+ aboard/ })).toBeVisible();
