@@ -78,12 +78,20 @@ func stands(a *act.Act, f *store.MergeFacts) (string, error) {
 	return person.MayMerge(side(f.Gone), side(f.Kept)), nil
 }
 
-// ending are the holds that end in a merge: of two on one title, the one that has not come as far.
+// volume is the volume that a hold is for; empty for any.
+func volume(h *store.Hold) string {
+	if h.OnlyVolume == nil {
+		return ""
+	}
+	return *h.OnlyVolume
+}
+
+// ending are the holds that end in a merge: of two on one title, or one volume of it, the one that has not come as far.
 func ending(f *store.MergeFacts) []store.Hold {
 	var out []store.Hold
 	for k, h := range f.Holds {
 		for _, o := range f.Holds[k+1:] {
-			if o.TitleID != h.TitleID {
+			if o.TitleID != h.TitleID || volume(&o) != volume(&h) {
 				continue
 			}
 			if queue.Stays(queue.Claim{State: h.State, Place: h.Place}, queue.Claim{State: o.State, Place: o.Place}) {

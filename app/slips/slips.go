@@ -103,10 +103,30 @@ func ofHold(a *act.Act, id int64) (*Slip, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Slip{"Slip for " + h.Title.Name, []slip.Row{
-		slip.Text(slip.Normal, where), slip.Bold(slip.Huge, name), slip.Text(slip.Large, note),
+	rows := []slip.Row{slip.Text(slip.Normal, where), slip.Bold(slip.Huge, name)}
+	if h.Slot != nil {
+		rows = append(rows, slip.Bold(slip.Huge, fmt.Sprintf("Slot %d", *h.Slot)))
+	}
+	rows = append(rows, slip.Text(slip.Large, note))
+	if h.State == queue.Ready && !a.Network.Public[h.Pickup] {
+		rows = append(rows, slip.Text(slip.Normal, reached(h.Patron)))
+	}
+	return &Slip{"Slip for " + h.Title.Name, append(rows,
 		slip.Bold(slip.Large, h.Title.Name), slip.Text(slip.Normal, h.Title.Author), number, foot(a),
-	}}, nil
+	)}, nil
+}
+
+// reached says how somebody is reached about what waits for them. It stands on no slip that the public can see.
+func reached(p *store.Patron) string {
+	switch {
+	case p.Phone != "" && p.Email != "":
+		return "Reached by " + p.Phone + " or mail"
+	case p.Phone != "":
+		return "Reached by " + p.Phone
+	case p.Email != "":
+		return "Reached by mail"
+	}
+	return "No phone or mail address on record"
 }
 
 // ofLine is the slip that goes with a thing that came back, to where it goes; with one that waits for somebody, theirs.

@@ -113,6 +113,7 @@ function Facts({
 }) {
   const late = card.on_loan.filter((l) => l.late).length;
   const ready = card.holds.filter((h) => h.state === "ready").length;
+  const me = useMe();
   return (
     <dl className="grid grid-cols-[104px_1fr] gap-y-1 px-3.5 py-3 text-sm">
       <Row name="Home branch">{card.branch}</Row>
@@ -148,6 +149,11 @@ function Facts({
         ) : (
           <>
             {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
+            {isEmployed(me.role) && (
+              <Link to="/holds" search={{ patron: card.id }} className="link block">
+                Place a hold for them
+              </Link>
+            )}
           </>
         )}
       </Row>

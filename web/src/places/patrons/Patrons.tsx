@@ -146,11 +146,19 @@ function Household({ id }: { id: number }) {
 }
 
 /** Their holds, each a way to the queue of its title. */
-function Holds({ holds }: { holds: Schema["PeopleHeld"][] }) {
+function Holds({ patron, holds }: { patron: number; holds: Schema["PeopleHeld"][] }) {
   return (
     <Card label="Holds">
-      <h2 className="px-3.5 py-2 font-semibold">Holds</h2>
-      <ul className="divide-y divide-line border-t border-line">
+      <div className="flex items-baseline justify-between px-3.5 py-2">
+        <h2 className="font-semibold">Holds</h2>
+        <Link to="/holds" search={{ patron }} className="link text-sm">
+          Place one for them
+        </Link>
+      </div>
+      {holds.length === 0 && (
+        <p className="border-t border-line px-3.5 py-1.5 text-ink-2">None. What they wait for stands here.</p>
+      )}
+      <ul className="divide-y divide-line border-t border-line empty:hidden">
         {holds.map((h) => (
           <li key={h.id} className="flex flex-wrap items-baseline gap-x-3 px-3.5 py-1.5">
             <Link to="/holds" search={{ title: h.title_id }} className="link font-semibold">
@@ -234,7 +242,7 @@ function Shown({
               <Loans {...changes} />
             </Card>
           )}
-          {card.holds.length > 0 && !card.reduced && <Holds holds={card.holds} />}
+          {!card.reduced && <Holds patron={card.id} holds={card.holds} />}
           {isEmployed(me.role) && (
             <>
               <div className="grid items-start gap-3.5 xl:grid-cols-2">

@@ -69,6 +69,9 @@ function Shown({ roster: r }: { roster: Roster }) {
             </Button>
           </>
         )}
+        <Button plain onClick={() => void navigate({ to: "/holds", search: { roster: r.id } })}>
+          Holds for all of it
+        </Button>
         <Button plain onClick={() => void navigate({ to: "/rosters", search: {} })}>
           All rosters
         </Button>
