@@ -50,8 +50,22 @@ func (t *Tx) WholeQueues(titles []int64, most int) (holds []QueueHold, copies []
 
 // Foretell keeps what was said of when a hold would be ready.
 func (t *Tx) Foretell(hold int64, at time.Time, f *waiting.Forecast) {
-	t.queue("INSERT INTO foretold (hold_id, said_at, likely, earliest, latest, at_once) VALUES ($1, $2, $3, $4, $5, $6)",
+	t.queue("INSERT INTO foretold (hold_id, said_at, likely, earliest, latest, at_once) VALUES ($1, $2, $3, $4, $5, $6)"+
+		" ON CONFLICT DO NOTHING",
 		hold, at, f.Likely.UTC(), f.From.UTC(), f.Until.UTC(), f.AtOnce)
+}
+
+// Untold gives titles, in order and after one, on which holds wait that were placed since an instant and of which nothing has
+// been said.
+func (t *Tx) Untold(since time.Time, after int64, most int) ([]int64, error) {
+	return each[int64](t, `SELECT DISTINCT h.title_id FROM holds h WHERE h.placed_at >= $1 AND h.state = 'waiting'
+			AND h.title_id > $2 AND NOT EXISTS (SELECT 1 FROM foretold f WHERE f.hold_id = h.id)
+		ORDER BY 1 LIMIT $3`, since, after, most)
+}
+
+// LearnedSince tells whether habits have been learned since an instant.
+func (t *Tx) LearnedSince(at time.Time) (bool, error) {
+	return value[bool](t, "SELECT count(*) > 0 FROM habits WHERE learned_at >= $1", at)
 }
 
 // Kept is how often what was said came true, of holds that became ready since a day.

@@ -151,6 +151,7 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	}
 	require.NoError(t, <-errs)
 	require.NoError(t, <-errs)
+	assert.Equal(t, "true", testkit.Text(t, h, "SELECT ((data->>'loans')::int > 50000)::text FROM habits"), "a Monday was among them")
 	assert.Equal(
 		t,
 		"10",

@@ -1,6 +1,7 @@
 package holds
 
 import (
+	"context"
 	"time"
 
 	"nevrin/app/act"
@@ -17,17 +18,27 @@ const (
 	scoredMost  = 600 // titles whose holds score
 )
 
-// Learn learns from the year before a day how things go in this network, and keeps it for forecasts from now on.
-func Learn(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
-	h, err := Habits(a, day.Add(-learnedDays), day.Add(-scoredDays), day)
-	if err != nil {
-		return 0, false, err
+// Learn learns from the year before a day how things go in this network, and keeps it for forecasts from then on. Looking at
+// the past takes its time, so nothing is locked meanwhile; where another copy has learned since the day began, that is kept.
+func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
+	learned, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*waiting.Habits, error) {
+		known, err := a.Tx.LearnedSince(midnight(a, day))
+		if err != nil || known {
+			return nil, err
+		}
+		return Habits(a, day.Add(-learnedDays), day.Add(-scoredDays), day)
+	})
+	if err != nil || learned == nil || learned.Loans < fewestLoans {
+		return err // nothing to be learned yet in a network that has just begun
 	}
-	if h.Loans < fewestLoans {
-		return 0, true, nil // a network that has just begun
-	}
-	a.Tx.KeepHabits(h, a.Now)
-	return int64(h.Loans), true, nil
+	_, err = act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+		known, err := a.Tx.LearnedSince(midnight(a, day))
+		if err == nil && !known {
+			a.Tx.KeepHabits(learned, a.Now)
+		}
+		return true, err
+	})
+	return err
 }
 
 // fewestLoans is from how many loans on something can be learned.

@@ -11,6 +11,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
+	"nevrin/core/waiting"
 	"nevrin/store"
 )
 
@@ -121,16 +122,65 @@ func routeNew(a *act.Act, holds []*store.Hold) error {
 	if _, err := moving.Route(a, holds[0].TitleID, 0); err != nil {
 		return err
 	}
-	foreseen, err := Foresee(a, []int64{holds[0].TitleID})
-	if err != nil {
+	// All others who want the title wait meanwhile: of a long queue it is said by night.
+	queue, copies, err := a.Tx.WholeQueues([]int64{holds[0].TitleID}, saidAtOnce+1)
+	if err != nil || len(queue) > saidAtOnce {
 		return err
 	}
+	is := map[int64]bool{}
 	for _, h := range holds {
-		if f, ok := foreseen[h.ID]; ok && f.Known {
-			a.Tx.Foretell(h.ID, a.Now, &f)
+		is[h.ID] = true
+	}
+	today := calendar.DateOf(a.Now)
+	for k, f := range a.Network.Habits.Glance(queueOf(a, queue, copies), a.Now, a.Network.Ahead(today)) {
+		if is[queue[k].ID] {
+			foretell(a, queue[k].ID, &f)
 		}
 	}
 	return nil
+}
+
+// saidAtOnce is up to how many holds of a title it is said at once when a new one will be ready.
+const saidAtOnce = 40
+
+func foretell(a *act.Act, hold int64, f *waiting.Forecast) {
+	if f.Known {
+		f.From = max(f.From, calendar.DateOf(a.Now))
+		a.Tx.Foretell(hold, a.Now, f)
+	}
+}
+
+// Foretell says by night of holds of the last days, of which it has not been said, when they will be ready; title by title.
+func Foretell(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+	const part = 40
+	titles, err := a.Tx.Untold(midnight(a, day-2), done, part)
+	if err != nil || len(titles) == 0 {
+		return done, true, err
+	}
+	queue, copies, err := a.Tx.WholeQueues(titles, mostForeseen)
+	if err != nil {
+		return done, false, err
+	}
+	for len(queue) > 0 {
+		title, n := queue[0].TitleID, 1
+		for n < len(queue) && queue[n].TitleID == title {
+			n++
+		}
+		var of []store.QueueCopy
+		for _, c := range copies {
+			if c.TitleID == title {
+				of = append(of, c)
+			}
+		}
+		q := queueOf(a, queue[:n], of)
+		for k, f := range a.Network.Habits.Glance(q, a.Now, a.Network.Ahead(calendar.DateOf(a.Now))) {
+			if queue[k].PlacedAt.After(midnight(a, day-2)) {
+				foretell(a, queue[k].ID, &f)
+			}
+		}
+		queue = queue[n:]
+	}
+	return titles[len(titles)-1], len(titles) < part, nil
 }
 
 func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {

@@ -468,5 +468,7 @@ func TestARushOnANewTitle(t *testing.T) {
 	assert.Equal(t, fmt.Sprint(rush), w.Ask("SELECT count(DISTINCT place)::text FROM holds"))
 	assert.Equal(t, "3", w.Ask("SELECT count(*)::text FROM holds WHERE state = 'fetching'"))
 	assert.Equal(t, "3", w.Ask("SELECT count(*)::text FROM (SELECT state FROM holds ORDER BY band, place LIMIT 3) h WHERE state = 'fetching'"))
-	assert.Equal(t, fmt.Sprint(rush), w.Ask("SELECT count(*)::text FROM foretold"))
+	assert.Equal(t, "true", w.Ask("SELECT (count(*) BETWEEN 30 AND 80)::text FROM foretold"), "of the first it is said at once")
+	require.NoError(t, night.Step(t.Context(), w.House, calendar.MakeDate(2026, 10, 7), "foretold"))
+	assert.Equal(t, fmt.Sprint(rush), w.Ask("SELECT count(*)::text FROM foretold"), "of the others by night")
 }

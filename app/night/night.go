@@ -74,7 +74,7 @@ func steps() []step {
 		step{"pauses", mine.EndPauses},
 		step{"unwanted", holds.DropUnwanted},
 		step{"strays", couriers.Follow},
-		step{"habits", learn},
+		step{"foretold", holds.Foretell},
 	)
 }
 
@@ -105,6 +105,11 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 		}
 		if day > until {
 			return nil
+		}
+		if day.Weekday() == time.Monday {
+			if err := holds.Learn(ctx, h, day); err != nil {
+				return err
+			}
 		}
 		for _, name := range Steps() {
 			if err := Step(ctx, h, day, name); err != nil {
@@ -160,14 +165,6 @@ func ahead(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
 func lapse(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	n, err := holds.Lapse(a, day, part)
 	return done + int64(n), n == 0, err
-}
-
-// learn learns once a week how things go in this network.
-func learn(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	if day.Weekday() != time.Monday {
-		return done, true, nil
-	}
-	return holds.Learn(a, day, done)
 }
 
 // lose lets what has been late for too long count as lost, and bills it. Done is the last loan that was looked at.

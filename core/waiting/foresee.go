@@ -118,13 +118,23 @@ func (n *Network) openFrom(code calendar.Code, d calendar.Date) calendar.Date {
 const (
 	day       = 24 * time.Hour
 	mostDraws = 400
+	fewDraws  = 100
 	leastWork = 40        // draws, however long the queue is
 	mostWork  = 1_000_000 // holds times draws
 )
 
 // Foresee says for each hold of a queue when it will be ready.
 func (h *Habits) Foresee(q Queue, now time.Time, n *Network) []Forecast {
-	draws := min(mostDraws, max(leastWork, mostWork/max(1, len(q.Holds)*min(len(q.Copies), 8))))
+	return h.foresee(q, now, n, mostDraws)
+}
+
+// Glance is Foresee with fewer drawings, where somebody waits for the answer.
+func (h *Habits) Glance(q Queue, now time.Time, n *Network) []Forecast {
+	return h.foresee(q, now, n, fewDraws)
+}
+
+func (h *Habits) foresee(q Queue, now time.Time, n *Network, most int) []Forecast {
+	draws := min(most, max(leastWork, mostWork/max(1, len(q.Holds)*min(len(q.Copies), 8))))
 	out := make([]Forecast, len(q.Holds))
 	for k := range out {
 		out[k].drawn = make([]calendar.Date, 0, draws)

@@ -56,10 +56,11 @@ ALTER TABLE changes DROP CONSTRAINT changes_part_check, ADD CONSTRAINT changes_p
 
 -- What was sent and has not come: both ends have been asked to look.
 ALTER TABLE transits ADD COLUMN reminded_at timestamptz;
+CREATE INDEX transits_sent ON transits (sent_at);
 CREATE INDEX transits_late ON transits (promised_at, id) WHERE ended_at IS NULL;
 
 -- +goose Down
-DROP INDEX transits_late;
+DROP INDEX transits_sent, transits_late;
 ALTER TABLE transits DROP COLUMN reminded_at;
 DELETE FROM changes WHERE part = 'run';
 ALTER TABLE changes DROP CONSTRAINT changes_part_check, ADD CONSTRAINT changes_part_check
