@@ -653,9 +653,8 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 		var shelf *time.Time
 		for day := g.today - 1; day > g.today-9; day-- {
 			at := g.moment(i.home, day)
-			if j := g.journey(i.home, pickup,
-				at); at.Before(g.now) && at.After(i.back) && j != nil && j.OnShelf != nil &&
-				j.OnShelf.After(g.now) {
+			j := g.journey(i.home, pickup, at)
+			if at.Before(g.now) && at.After(i.back) && j != nil && j.OnShelf != nil && j.OnShelf.After(g.now) {
 				sent, promised, shelf = at, *j.OnShelf, j.OnShelf
 				break
 			}

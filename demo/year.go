@@ -200,8 +200,8 @@ func (y *year) choose(h *held, k int, at, promise time.Time) {
 	i := &g.items[k]
 	y.take(k)
 	h.state, h.item, h.promised, h.fetchAt = "fetching", k, promise, i.home
-	g.event(at, event.HoldRouted, i.home, g.patrons[h.patron].id, i.id, 0, h.id, event.Detail{Was: string(i.home),
-		Is: string(h.pickup)})
+	way := event.Detail{Was: string(i.home), Is: string(h.pickup)}
+	g.event(at, event.HoldRouted, i.home, g.patrons[h.patron].id, i.id, 0, h.id, way)
 	leaves, ok := g.table.Branches[i.home].OpenTimeFrom(at, 60)
 	if !ok {
 		return

@@ -323,7 +323,7 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	status, says = post(jory, "/api/holds/"+ready+"/longer", longer)
 	fine("keepLonger", status, says)
 	stray := ask("SELECT id::text FROM transits WHERE ended_at IS NULL AND from_branch = 'HVH' AND to_branch = 'QRW' ORDER BY id LIMIT 1")
-	looked := map[string]any{"found": false, "place": "the sort room"}
+	looked := map[string]any{"place": "the sort room"}
 	status, says = post(jory, "/api/transits/"+stray+"/looked", looked)
 	refused("lookedForStray", status, says)
 	status, says = post(maren, "/api/transits/"+stray+"/looked", looked)

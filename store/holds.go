@@ -171,8 +171,11 @@ type Coming struct {
 
 // Queue gives the first holds that wait for a title, in order and up to a number, and its free items; the copies that are to
 // come where these are asked for. The title must be locked.
-func (t *Tx) Queue(title int64, most int, andComing bool) (waiting []Awaiting, free []Free, coming []Coming,
-	err error) {
+func (t *Tx) Queue(
+	title int64,
+	most int,
+	andComing bool,
+) (waiting []Awaiting, free []Free, coming []Coming, err error) {
 	q := &questions{}
 	ask(q, &free, "SELECT "+freeColumns+" FROM items i WHERE i.title_id = $1 AND "+FreeItem+" ORDER BY i.id", title)
 	ask(
@@ -325,6 +328,7 @@ type Fetch struct {
 	Volume                           string
 	Pickup                           calendar.Code
 	TakenBy                          *int64
+	TakenAt                          *time.Time
 	TakerName                        *string
 	PromisedAt                       *time.Time
 	PlacedAt                         time.Time
@@ -337,9 +341,9 @@ func (t *Tx) FetchList(branch calendar.Code) ([]Fetch, error) {
 		t,
 		`SELECT h.id AS hold_id, i.id AS item_id, i.barcode, t.name AS title, t.author, i.collection, i.call_number,
 				i.material, i.volume,
-			h.pickup, h.promised_at, h.placed_at, h.why, h.taken_by, s.name AS taker_name
-		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id LEFT JOIN staff s ON s.id =
-			h.taken_by
+			h.pickup, h.promised_at, h.placed_at, h.why, h.taken_by, h.taken_at, s.name AS taker_name
+		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id
+		LEFT JOIN staff s ON s.id = h.taken_by
 		WHERE h.state = 'fetching' AND h.fetch_at = $1`,
 		branch,
 	)
@@ -437,8 +441,8 @@ func (t *Tx) StandIn(id int64, band queue.Band, place float64, moved bool) {
 // Reband puts open holds into the bands of their patrons' classes, but for those that were moved by hand.
 func (t *Tx) Reband(o queue.Order) {
 	t.queue(`UPDATE holds h SET band = b.band FROM (SELECT h.id, CASE WHEN p.class = ANY($1) THEN -1 WHEN p.class = ANY($2) THEN 1
-			ELSE 0 END AS band FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT
-				h.moved) b
+			ELSE 0 END AS band
+		FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT h.moved) b
 		WHERE h.id = b.id AND h.band <> b.band`, notNone(o.First), notNone(o.Last))
 }
 
@@ -514,13 +518,12 @@ func (t *Tx) InDemand(perCopy int, page Page) ([]Demand, Page, error) {
 	at := func(d *Demand) Cursor { return Cursor{Rank: -int64(100 * d.Waiting / max(d.Copies, 1)), ID: d.TitleID} }
 	return paged(t, page, at, `WITH w AS (SELECT title_id, count(*)::int AS waiting, min(placed_at) AS oldest FROM holds
 			WHERE state = 'waiting' GROUP BY 1),
-		d AS (SELECT w.*, (SELECT count(*)::int FROM items i WHERE i.title_id = w.title_id AND i.standing = 'in_use')
-			AS copies FROM w)
-		SELECT d.title_id, t.name,
-			t.author, t.isbn, d.waiting, d.copies, d.oldest FROM d JOIN titles t ON t.id = d.title_id
-		WHERE d.waiting > $1 * d.copies AND ($2 = 0 OR (-(100 * d.waiting / greatest(d.copies,
-			1)), d.title_id) > ($2, $3))
-		ORDER BY -(100 * d.waiting / greatest(d.copies, 1)), d.title_id`, perCopy)
+		c AS (SELECT w.*, (SELECT count(*)::int FROM items i
+			WHERE i.title_id = w.title_id AND i.standing = 'in_use') AS copies FROM w),
+		d AS (SELECT c.*, -(100 * c.waiting / greatest(c.copies, 1)) AS rank FROM c WHERE c.waiting > $1 * c.copies)
+		SELECT d.title_id, t.name, t.author, t.isbn, d.waiting, d.copies, d.oldest
+		FROM d JOIN titles t ON t.id = d.title_id
+		WHERE $2 = 0 OR (d.rank, d.title_id) > ($2, $3) ORDER BY d.rank, d.title_id`, perCopy)
 }
 
 // Promised is something under way, or to be fetched for another branch, with what has been promised of it.
@@ -542,8 +545,8 @@ func (t *Tx) Promised(since time.Time) ([]Promised, error) {
 			LEFT JOIN holds h ON h.id = r.hold_id LEFT JOIN patrons p ON p.id = h.patron_id
 		WHERE r.ended_at IS NULL AND r.sent_at >= $1
 		UNION ALL SELECT 0, h.id, h.fetch_at, h.pickup, NULL, h.promised_at`+of+`
-		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id JOIN patrons p ON p.id =
-			h.patron_id
+		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id
+		JOIN patrons p ON p.id = h.patron_id
 		WHERE h.state = 'fetching' AND h.fetch_at <> h.pickup`, since)
 }
 

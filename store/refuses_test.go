@@ -207,6 +207,19 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"holds_once",
 		},
 		{
+			"one volume held twice by one patron",
+			"UPDATE holds SET only_volume = 'v.1' WHERE id = (SELECT min(id) FROM holds WHERE state = 'waiting'); INSERT INTO holds (title_id, patron_id, pickup, placed_at, place, only_volume) SELECT title_id, patron_id, pickup, placed_at, 99, 'v.1' FROM holds WHERE only_volume = 'v.1'",
+			"holds_once",
+		},
+		{"a band that there is not", "UPDATE holds SET band = 2 WHERE state = 'waiting'", "holds_band_check"},
+		{"a slot below the first", "UPDATE holds SET slot = 0 WHERE state = 'ready'", "holds_slot_check"},
+		{
+			"a range that what is likely lies outside of",
+			"INSERT INTO foretold (hold_id, said_at, likely, earliest, latest, at_once) SELECT min(id), now(), '2026-10-20', '2026-10-08', '2026-10-12', false FROM holds",
+			"foretold_check",
+		},
+		{"a branch with fewer slots than none", "UPDATE branches SET slots = -1", "branches_slots_check"},
+		{
 			"a note without an answer",
 			"INSERT INTO return_runs (id, branch_code, mode, day, staff_id, opened_at) VALUES (1, 'HVH', 'bin', now(), 1, now()); INSERT INTO return_lines (run_id, at, text, found, sign, note) VALUES (1, now(), 'x', 'words', '{}', 'broken')",
 			"return_lines_check",

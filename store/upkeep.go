@@ -50,6 +50,12 @@ func (t *Tx) ChangeByID(id int64) (*ChangeShown, error) {
 	return one[ChangeShown](t, changesShown+"WHERE c.id = $1", id)
 }
 
+// BegunWith gives the changes by which something of a part began in the same act as a change.
+func (t *Tx) BegunWith(id int64, part string, at time.Time) ([]int64, error) {
+	return each[int64](t, `SELECT id FROM changes WHERE part = $2 AND at = $3 AND id <> $1 AND was IS NULL ORDER BY id DESC`,
+		id, part, at)
+}
+
 // LatestChanges gives the number of the last change of each part that has been changed.
 func (t *Tx) LatestChanges() (map[[2]string]int64, error) {
 	rows, err := list[Change](t, "SELECT part, key, max(id) AS id FROM changes GROUP BY part, key")

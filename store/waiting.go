@@ -27,7 +27,6 @@ type QueueCopy struct {
 	DueDate, DueAt *time.Time
 	Lost           bool
 	ToBranch       *calendar.Code
-	TransitHold    *int64
 	Promised       *time.Time
 }
 
@@ -40,8 +39,7 @@ func (t *Tx) WholeQueues(titles []int64, most int) (holds []QueueHold, copies []
 			ORDER BY o.band, o.place, o.id LIMIT $2) h JOIN patrons p ON p.id = h.patron_id
 		ORDER BY h.title_id, h.band, h.place, h.id`, titles, most)
 	ask(q, &copies, "SELECT "+freeColumns+`, i.title_id, i.standing, w.place, w.ref, l.branch_code AS loan_branch, l.due_date, l.due_at,
-			coalesce(l.lost_at IS NOT NULL,
-				false) AS lost, r.to_branch, r.hold_id AS transit_hold, r.promised_at AS promised
+			coalesce(l.lost_at IS NOT NULL, false) AS lost, r.to_branch, r.promised_at AS promised
 		FROM items i LEFT JOIN whereabouts w ON w.item_id = i.id LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref
 		LEFT JOIN transits r ON w.place = 'under_way' AND r.id = w.ref
 		WHERE i.title_id = ANY($1) AND i.standing <> 'withdrawn' ORDER BY i.title_id, i.branch_code, i.id`, titles)
@@ -61,6 +59,12 @@ func (t *Tx) Untold(since time.Time, after int64, most int) ([]int64, error) {
 	return each[int64](t, `SELECT DISTINCT h.title_id FROM holds h WHERE h.placed_at >= $1 AND h.state = 'waiting'
 			AND h.title_id > $2 AND NOT EXISTS (SELECT 1 FROM foretold f WHERE f.hold_id = h.id)
 		ORDER BY 1 LIMIT $3`, since, after, most)
+}
+
+// UntoldOf gives the holds of such titles.
+func (t *Tx) UntoldOf(titles []int64, since time.Time) ([]int64, error) {
+	return each[int64](t, `SELECT h.id FROM holds h WHERE h.title_id = ANY($1) AND h.placed_at >= $2 AND h.state = 'waiting'
+			AND NOT EXISTS (SELECT 1 FROM foretold f WHERE f.hold_id = h.id)`, titles, since)
 }
 
 // LearnedSince tells whether habits have been learned since an instant.
@@ -137,15 +141,15 @@ func (t *Tx) PastHolds(from, until time.Time) (fetched []PastFetch, missed int, 
 	ask(q, &fetched, `SELECT r.detail->>'was' AS branch, (r.at AT TIME ZONE n.timezone)::date AS chosen,
 			(s.at AT TIME ZONE n.timezone)::date AS left, count(*)::int AS times
 		FROM events r CROSS JOIN network n JOIN LATERAL (SELECT min(s.at) AS at FROM events s
-			WHERE s.hold_id = r.hold_id AND s.item_id = r.item_id AND s.kind IN ('sent',
-				'hold_ready') AND s.at >= r.at AND s.at < $2) s
+			WHERE s.hold_id = r.hold_id AND s.item_id = r.item_id AND s.kind IN ('sent', 'hold_ready')
+				AND s.at >= r.at AND s.at < $2) s
 			ON s.at IS NOT NULL
 		WHERE r.kind = 'routed' AND r.at >= $1 AND r.at < $2 GROUP BY 1, 2, 3`, from, until)
 	askEach(q, &misses, "SELECT count(*)::int FROM events WHERE kind = 'missed' AND at >= $1 AND at < $2", from, until)
 	ask(q, &stood, `SELECT '' AS of, (h.closed_at AT TIME ZONE n.timezone)::date - (h.ready_at AT TIME ZONE n.timezone)::date AS days,
 			count(*)::int AS times FROM holds h CROSS JOIN network n
-		WHERE h.placed_at >= $1::timestamptz - interval '120 days' AND h.ready_at >= $1 AND h.closed_at < $2 AND
-			h.closed_at >= h.ready_at
+		WHERE h.placed_at >= $1::timestamptz - interval '120 days' AND h.ready_at >= $1 AND h.closed_at < $2
+			AND h.closed_at >= h.ready_at
 			AND h.state IN ('filled', 'lapsed') GROUP BY 2`, from, until)
 	ask(q, &delayed, `SELECT '' AS of, (t.ended_at AT TIME ZONE n.timezone)::date - (t.promised_at AT TIME ZONE n.timezone)::date AS days,
 			count(*)::int AS times FROM transits t CROSS JOIN network n
@@ -199,8 +203,8 @@ func (t *Tx) TitlePasts(titles []int64, since time.Time) (map[int64]*waiting.Tit
 			CASE WHEN l.renewed_at IS NOT NULL THEN (SELECT (e.detail->>'day')::date FROM events e
 				WHERE e.loan_id = l.id AND e.kind = 'lent' LIMIT 1) END AS first_due
 		FROM items i JOIN loans l ON l.item_id = i.id
-		WHERE i.title_id = ANY($1) AND NOT l.undone AND l.due_date IS NOT NULL AND coalesce(l.returned_at,
-			'infinity') > $2
+		WHERE i.title_id = ANY($1) AND NOT l.undone AND l.due_date IS NOT NULL
+			AND coalesce(l.returned_at, 'infinity') > $2
 		ORDER BY l.lent_at`, titles, since)
 	ask(q, &transits, `SELECT i.title_id AS title, t.item_id AS item, coalesce(t.hold_id, 0) AS hold, t.to_branch AS to,
 			t.sent_at AS sent, t.ended_at AS ended, t.promised_at AS promise

@@ -144,12 +144,13 @@ func (d *Day) place(a *act.Act) {
 func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	t := a.Network.Timetable
 	from := calendar.Local(d-daysOnTheWay, 0, a.Network.Location)
-	sent, err := a.Tx.SentBetween(from, calendar.Local(d+1, 0, a.Network.Location), calendar.Local(d, 0,
-		a.Network.Location))
+	begins, ends := calendar.Local(d, 0, a.Network.Location), calendar.Local(d+1, 0, a.Network.Location)
+	sent, err := a.Tx.SentBetween(from, ends, begins)
 	if err != nil {
 		return nil, err
 	}
-	trips := map[calendar.Date]*courier.Trips{}
+	prepared := t.Prepare(d-daysOnTheWay, daysOnTheWay+1)
+	ways := map[way][]courier.Leg{}
 	var out []courier.Leg
 	for _, s := range sent {
 		at := s.SentAt
@@ -160,17 +161,33 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 			}
 			at = &ready
 		}
-		day := calendar.DateOf(at.In(t.Location))
-		if trips[day] == nil {
-			trips[day] = t.Ahead(*at)
-		}
-		if j := trips[day].Ask(s.FromBranch, s.ToBranch, *at); j != nil {
-			for range s.Times {
-				out = append(out, j.Legs...)
+		key := way{s.FromBranch, s.ToBranch, *at}
+		if prepared.Covers(*at) {
+			// Whatever makes the same deadline goes the same way.
+			d := prepared.Deadline(s.FromBranch, s.ToBranch, *at)
+			if d == nil {
+				continue
 			}
+			key.leaves = d.Leaves
+		}
+		legs, known := ways[key]
+		if !known {
+			if j := t.Ask(key.from, key.to, key.leaves); j != nil {
+				legs = j.Legs
+			}
+			ways[key] = legs
+		}
+		for range s.Times {
+			out = append(out, legs...)
 		}
 	}
 	return out, nil
+}
+
+// way is a departure towards a branch.
+type way struct {
+	from, to calendar.Code
+	leaves   time.Time
 }
 
 // daysOnTheWay is for how many days something is on its way at the most, to be looked for on a day.

@@ -49,11 +49,9 @@ func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.P
 		r := &rows[k]
 		s := Stray{
 			TransitID: r.ID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.TitleName,
-			From: a.Network.BranchName(r.FromBranch),
-			To:   a.Network.BranchName(r.ToBranch), Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
-			Here:   "neither",
-			AtFrom: Check{r.FromLook != nil, r.FromLook, text(r.FromWho)}, AtTo: Check{r.ToLook != nil, r.ToLook,
-				text(r.ToWho)},
+			From: a.Network.BranchName(r.FromBranch), To: a.Network.BranchName(r.ToBranch), Here: "neither",
+			Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
+			AtFrom: checked(r.FromLook, r.FromWho), AtTo: checked(r.ToLook, r.ToWho),
 		}
 		switch a.Who.Branch {
 		case r.FromBranch:
@@ -69,11 +67,12 @@ func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.P
 	return out, next, err
 }
 
-func text(s *string) string {
-	if s == nil {
-		return ""
+func checked(at *time.Time, who *string) Check {
+	c := Check{Looked: at != nil, At: at}
+	if who != nil {
+		c.Who = *who
 	}
-	return *s
+	return c
 }
 
 // late is how many open days of a branch have ended since a promise.
@@ -110,7 +109,6 @@ func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage) st
 
 // Looked is what looking for a stray at one end has come to.
 type Looked struct {
-	Found bool   `json:"found"`
 	Place string `json:"place" minLength:"1" maxLength:"200" doc:"Where it was looked for, such as the sort room"`
 }
 
@@ -125,8 +123,6 @@ func Look(a *act.Act, id int64, l Looked) error {
 	case !a.Who.MayActOn(r.FromBranch) && !a.Who.MayActOn(r.ToBranch):
 		return problem.Newf(problem.Forbidden, "It went from %s to %s. It is looked for there.",
 			a.Network.BranchName(r.FromBranch), a.Network.BranchName(r.ToBranch))
-	case l.Found:
-		return problem.Newf(problem.Refused, "Scan it: that says where it goes, and takes it off this list.")
 	}
 	a.Tx.AddLook(r.ItemID, a.Who.ID, a.Who.Branch, l.Place, false, a.Now)
 	a.Tell(event.Event{Kind: event.Looked, Item: r.ItemID, Detail: event.Detail{Is: l.Place}})

@@ -12,14 +12,20 @@ import (
 	"nevrin/store"
 )
 
+// locked locks a hold with its title and patron.
+func locked(a *act.Act, id int64) (*store.Hold, error) {
+	h, err := a.Tx.HoldByID(id)
+	if err == nil && h == nil {
+		err = problem.NoSuch("hold")
+	}
+	return h, err
+}
+
 // Waiting locks a hold for which nothing is under way yet.
 func Waiting(a *act.Act, id int64) (*store.Hold, error) {
-	h, err := a.Tx.HoldByID(id)
-	switch {
-	case err != nil:
+	h, err := locked(a, id)
+	if err != nil {
 		return nil, err
-	case h == nil:
-		return nil, problem.NoSuch("hold")
 	}
 	if says := h.State.MayChange(); says != "" {
 		return nil, problem.Newf(problem.Refused, "%s", says)
@@ -29,6 +35,14 @@ func Waiting(a *act.Act, id int64) (*store.Hold, error) {
 
 // Pause lets a hold keep its place and wait for nothing until a day; without a day it waits again from now on.
 func Pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
+	if err := pause(a, h, until); err != nil {
+		return err
+	}
+	_, err := moving.Route(a, h.TitleID, 0)
+	return err
+}
+
+func pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
 	says := "waits again"
 	if until != nil {
 		if no := queue.MayPause(a.Today(), *until); no != "" {
@@ -44,19 +58,25 @@ func Pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
 		a.Tx.PauseHold(h.ID, nil)
 	}
 	a.Tell(event.Event{Kind: event.HoldPaused, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
-	_, err := moving.Route(a, h.TitleID, 0)
-	return err
+	return nil
 }
 
 // Pickup lets a hold be picked up elsewhere.
 func Pickup(a *act.Act, h *store.Hold, branch calendar.Code) error {
+	if err := pickup(a, h, branch); err != nil {
+		return err
+	}
+	_, err := moving.Route(a, h.TitleID, 0)
+	return err
+}
+
+func pickup(a *act.Act, h *store.Hold, branch calendar.Code) error {
 	if _, err := a.Network.OpenBranch(branch); err != nil {
 		return err
 	}
 	a.Tx.MovePickup(h.ID, branch)
 	a.Tell(event.Event{Kind: event.PickupMoved, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Branch: branch}})
-	_, err := moving.Route(a, h.TitleID, 0)
-	return err
+	return nil
 }
 
 // Changed is what of a hold that waits becomes other; what is nil stays.
@@ -66,17 +86,21 @@ type Changed struct {
 	WantedUntil *string        `json:"wanted_until,omitempty" maxLength:"10" doc:"A date; empty: without end"`
 }
 
-// Change changes a hold that waits.
+// Change changes a hold that waits. Which copy serves it is looked at once all of it is written.
 func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 	h, err := Waiting(a, id)
 	if err != nil {
 		return nil, err
 	}
-	if err := mayTouch(a, h); err != nil {
+	if err := mayTouch(a, h, "changed"); err != nil {
 		return nil, err
 	}
 	if c.WantedUntil != nil {
-		if err := want(a, h, *c.WantedUntil); err != nil {
+		until, err := dateOrNone(*c.WantedUntil)
+		if err != nil {
+			return nil, err
+		}
+		if err := want(a, h, until); err != nil {
 			return nil, err
 		}
 	}
@@ -85,18 +109,17 @@ func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := Pause(a, h, until); err != nil {
+		if err := pause(a, h, until); err != nil {
 			return nil, err
 		}
 	}
 	if c.Pickup != nil && *c.Pickup != h.Pickup {
-		// It may have been given a copy just now, as when it waits again.
-		if h, err = Waiting(a, id); err != nil {
+		if err := pickup(a, h, *c.Pickup); err != nil {
 			return nil, err
 		}
-		if err := Pickup(a, h, *c.Pickup); err != nil {
-			return nil, err
-		}
+	}
+	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
+		return nil, err
 	}
 	return one(a, id)
 }
@@ -112,33 +135,28 @@ func dateOrNone(text string) (*calendar.Date, error) {
 	return &d, nil
 }
 
-// want writes the last day on which a hold is of interest.
-func want(a *act.Act, h *store.Hold, text string) error {
-	until, err := dateOrNone(text)
-	if err != nil {
-		return err
-	}
+// want writes the last day on which a hold is of interest; nil: it is without end.
+func want(a *act.Act, h *store.Hold, until *calendar.Date) error {
 	says := "without end"
+	h.WantedUntil = nil
 	if until != nil {
 		if *until < a.Today() {
-			return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.",
-				until.Say())
+			return tooLate(*until)
 		}
-		says = "until " + until.Say()
-		a.Tx.WantUntil(h.ID, store.Column(*until))
-		h.WantedUntil = store.Column(*until)
-	} else {
-		a.Tx.WantUntil(h.ID, nil)
-		h.WantedUntil = nil
+		says, h.WantedUntil = "until "+until.Say(), store.Column(*until)
 	}
+	a.Tx.WantUntil(h.ID, h.WantedUntil)
 	a.Tell(event.Event{Kind: event.HoldWanted, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
-	_, err = moving.Route(a, h.TitleID, 0)
-	return err
+	return nil
+}
+
+func tooLate(until calendar.Date) error {
+	return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.", until.Say())
 }
 
 // mayTouch looks whether the actor may change a hold: at its pickup branch, where its patron's card was opened, or as one who
 // supervises.
-func mayTouch(a *act.Act, h *store.Hold) error {
+func mayTouch(a *act.Act, h *store.Hold, done string) error {
 	if a.Who.MayActOn(h.Pickup) {
 		return nil
 	}
@@ -148,8 +166,9 @@ func mayTouch(a *act.Act, h *store.Hold) error {
 	}
 	return problem.Newf(
 		problem.Forbidden,
-		"This hold is for pickup at %s. Open the patron's card first if they are the one who asks; otherwise it is changed there.",
+		"This hold is for pickup at %s. Open the patron's card first if they are the one who asks; otherwise it is %s there.",
 		a.Network.BranchName(h.Pickup),
+		done,
 	)
 }
 
@@ -203,18 +222,16 @@ func standing(s *store.Stands) *queue.Standing {
 
 // Revive takes the cancelling of a hold back: it waits again in its old place.
 func Revive(a *act.Act, id int64) (*Hold, error) {
-	h, err := a.Tx.HoldByID(id)
+	h, err := locked(a, id)
 	switch {
 	case err != nil:
 		return nil, err
-	case h == nil:
-		return nil, problem.NoSuch("hold")
 	case h.State != queue.Cancelled:
 		return nil, problem.Newf(problem.Refused, "This hold is not cancelled, so there is nothing to undo.")
 	case h.PatronID == 0:
 		return nil, problem.Newf(problem.Refused, "Whose hold this was is no longer kept.")
 	}
-	if err := mayTouch(a, h); err != nil {
+	if err := mayTouch(a, h, "taken back"); err != nil {
 		return nil, err
 	}
 	if err := a.Tx.MoveHold(h, queue.Revive, a.Now); err != nil {
@@ -259,8 +276,9 @@ func DropUnwanted(a *act.Act, day calendar.Date, done int64) (int64, bool, error
 		if err != nil {
 			return done, false, err
 		}
-		if h == nil || h.State != queue.Waiting && h.State != queue.Fetching {
-			continue
+		if h == nil || h.State != queue.Waiting && h.State != queue.Fetching ||
+			h.WantedUntil == nil || *store.DateOf(h.WantedUntil) >= day {
+			continue // it has gone on, or is wanted for longer, meanwhile
 		}
 		if err := End(a, h, "Its last day of interest is over"); err != nil {
 			return done, false, err

@@ -53,7 +53,7 @@ const soon = 2 * time.Hour
 func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 	rows, err := a.Tx.FetchList(branch)
 	out := []Fetch{}
-	trips := map[calendar.Code][2]*courier.Journey{}
+	trips := map[calendar.Code]departures{}
 	for _, r := range rows {
 		f := Fetch{
 			HoldID: r.HoldID, ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Author: r.Author,
@@ -67,16 +67,16 @@ func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 		if r.PromisedAt != nil {
 			f.Promise = calendar.SayInstant(*r.PromisedAt, a.Network.Location)
 		}
-		if r.TakenBy != nil {
+		if r.TakenBy != nil && queue.OnTheWay(*r.TakenAt, a.Now) {
 			f.TakenBy, f.Mine = *r.TakerName, *r.TakenBy == a.Who.ID
 		}
 		if !f.Here {
-			two, known := trips[r.Pickup]
+			next, known := trips[r.Pickup]
 			if !known {
-				two = nextTwo(a, branch, r.Pickup)
-				trips[r.Pickup] = two
+				next = departuresTo(a, branch, r.Pickup)
+				trips[r.Pickup] = next
 			}
-			f.leave(a, two, r.Pickup)
+			f.leave(a, next, r.Pickup)
 		}
 		out = append(out, f)
 	}
@@ -84,42 +84,39 @@ func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 	return out, err
 }
 
-// nextTwo are the next way to a branch, and the one for what misses it.
-func nextTwo(a *act.Act, from, to calendar.Code) [2]*courier.Journey {
-	t := a.Network.Timetable
-	first := t.Ask(from, to, a.Now)
-	if first == nil || len(first.Legs) == 0 {
-		return [2]*courier.Journey{}
+// departures are the run that something has to make to get somewhere, and the one for what misses it.
+type departures struct{ first, next *courier.Departure }
+
+func departuresTo(a *act.Act, from, to calendar.Code) (d departures) {
+	ways := ahead(a).Courier
+	if d.first = ways.Deadline(from, to, a.Now); d.first != nil {
+		d.next = ways.Deadline(from, to, d.first.Leaves.Add(time.Second))
 	}
-	return [2]*courier.Journey{first, t.Ask(from, to, first.Legs[0].Depart.Add(time.Minute))}
+	return d
 }
 
 // leave says which run a line has to make, and what is missed if it waits.
-func (f *Fetch) leave(a *act.Act, two [2]*courier.Journey, to calendar.Code) {
-	first, next := two[0], two[1]
-	if first == nil {
+func (f *Fetch) leave(a *act.Act, d departures, to calendar.Code) {
+	if d.first == nil {
 		f.IfNot = "No run gets there within four weeks"
 		return
 	}
-	loc := a.Network.Location
-	leaves := first.Legs[0].Depart.In(loc)
-	f.Run, f.Leaves, f.Soon = a.Network.Timetable.RunName(first.Legs[0].Run), &leaves, leaves.Sub(a.Now) < soon
+	leaves := d.first.Leaves
+	f.Run, f.Leaves, f.Soon = a.Network.Timetable.RunName(d.first.Run), &leaves, leaves.Sub(a.Now) < soon
 	f.Today = calendar.DateOf(leaves) == calendar.DateOf(a.Now)
-	if next == nil || next.OnShelf == nil || first.OnShelf == nil {
+	if d.next == nil || d.next.OnShelf == nil || d.first.OnShelf == nil {
 		f.IfNot = "Nothing else gets there within four weeks"
 		return
 	}
 	b := a.Network.Timetable.Branches[to]
-	was, is := first.OnShelf.In(b.Location), next.OnShelf.In(b.Location)
-	if days := calendar.DateOf(is).DaysSince(calendar.DateOf(was)); days > 0 {
+	switch days := b.Date(*d.next.OnShelf).DaysSince(b.Date(*d.first.OnShelf)); {
+	case days > 0:
 		f.IfNot = calendar.Count(days, "day") + " later at " + b.Name
-		return
-	}
-	if is.After(was) {
+	case d.next.OnShelf.After(*d.first.OnShelf):
 		f.IfNot = "Later the same day at " + b.Name
-		return
+	default:
+		f.IfNot = "Nothing is lost by it"
 	}
-	f.IfNot = "Nothing is lost by it"
 }
 
 // Take says that the actor is on the way to an item of the fetch list, so that nobody else goes; or no longer is.
@@ -128,7 +125,7 @@ func Take(a *act.Act, id int64, going bool) error {
 	if err != nil {
 		return err
 	}
-	if going && h.TakenBy != nil && *h.TakenBy != a.Who.ID {
+	if going && h.TakenBy != nil && *h.TakenBy != a.Who.ID && queue.OnTheWay(*h.TakenAt, a.Now) {
 		return problem.Newf(problem.Refused, "Somebody else is on the way to it already.")
 	}
 	if going {
@@ -142,12 +139,9 @@ func Take(a *act.Act, id int64, going bool) error {
 
 // fetching locks a hold whose item stands on the actor's fetch list.
 func fetching(a *act.Act, id int64) (*store.Hold, error) {
-	h, err := a.Tx.HoldByID(id)
+	h, err := locked(a, id)
 	if err != nil {
 		return nil, err
-	}
-	if h == nil {
-		return nil, problem.NoSuch("hold")
 	}
 	if h.State != queue.Fetching {
 		return nil, problem.Newf(problem.Refused, "This hold is not on the fetch list any more.")
@@ -275,12 +269,9 @@ func Missed(a *act.Act, id int64) (*NotHere, error) {
 // UndoMissed takes back that an item was not found for a hold: it stands in its place after all. Where another copy serves the
 // hold on its way already, that goes on.
 func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
-	h, err := a.Tx.HoldByID(id)
-	switch {
-	case err != nil:
+	h, err := locked(a, id)
+	if err != nil {
 		return nil, err
-	case h == nil:
-		return nil, problem.NoSuch("hold")
 	}
 	missed, err := a.Tx.MissedBy(id, item)
 	if err != nil {

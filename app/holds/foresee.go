@@ -16,9 +16,9 @@ import (
 // mostForeseen is how far down a queue it is foreseen when holds are ready.
 const mostForeseen = 6000
 
-// Foresee says of the open holds of titles when they will be ready.
-func Foresee(a *act.Act, titles []int64) (map[int64]waiting.Forecast, error) {
-	holds, copies, err := a.Tx.WholeQueues(titles, mostForeseen)
+// foresee says of the open holds of titles when they will be ready, at a glance; up to a number of each title.
+func foresee(a *act.Act, titles []int64, most int) (map[int64]waiting.Forecast, error) {
+	holds, copies, err := a.Tx.WholeQueues(titles, most)
 	if err != nil {
 		return nil, err
 	}
@@ -29,29 +29,31 @@ func Foresee(a *act.Act, titles []int64) (map[int64]waiting.Forecast, error) {
 		if n < 0 {
 			n = len(holds)
 		}
-		var of []store.QueueCopy
-		for _, c := range copies {
-			if c.TitleID == title {
-				of = append(of, c)
-			}
+		// Both lists are in order of their titles.
+		for len(copies) > 0 && copies[0].TitleID < title {
+			copies = copies[1:]
 		}
-		for k, f := range foreseen(a, holds[:n], of) {
+		c := slices.IndexFunc(copies, func(c store.QueueCopy) bool { return c.TitleID != title })
+		if c < 0 {
+			c = len(copies)
+		}
+		q := queueOf(a, holds[:n], copies[:c])
+		for k, f := range fromToday(a, a.Network.Habits.Glance(q, a.Now, ahead(a))) {
 			out[holds[k].ID] = f
 		}
-		holds = holds[n:]
+		holds, copies = holds[n:], copies[c:]
 	}
 	return out, nil
 }
 
-// foreseen says of the holds of one title when they will be ready.
-func foreseen(a *act.Act, holds []store.QueueHold, copies []store.QueueCopy) []waiting.Forecast {
-	q := queueOf(a, holds, copies)
-	today := calendar.DateOf(a.Now)
-	out := a.Network.Habits.Foresee(q, a.Now, a.Network.Ahead(today))
-	for k := range out {
-		out[k].From = max(out[k].From, today)
+func ahead(a *act.Act) *waiting.Network { return a.Network.Ahead(calendar.DateOf(a.Now)) }
+
+// fromToday lets ranges begin today at the earliest: what is said is of days to come.
+func fromToday(a *act.Act, all []waiting.Forecast) []waiting.Forecast {
+	for k := range all {
+		all[k].From = max(all[k].From, calendar.DateOf(a.Now))
 	}
-	return out
+	return all
 }
 
 func queueOf(a *act.Act, holds []store.QueueHold, copies []store.QueueCopy) waiting.Queue {

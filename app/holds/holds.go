@@ -12,6 +12,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/core/sight"
+	"nevrin/core/waiting"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -40,30 +41,18 @@ type Hold struct {
 
 // Cancel takes a hold off. An item fetched for it goes to the next, or home.
 func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
-	h, err := a.Tx.HoldByID(id)
+	h, err := locked(a, id)
 	if err != nil {
 		return nil, err
 	}
 	switch {
-	case h == nil:
-		return nil, problem.NoSuch("hold")
 	case h.State.Ended():
 		return nil, problem.Newf(problem.Refused, "This hold has ended already.")
 	case !queue.Cancel.MayMake(a.Who.Role):
 		return nil, problem.Newf(problem.Forbidden, "Your role does not cancel holds. Ask somebody whose role does.")
 	}
-	if !a.Who.MayActOn(h.Pickup) {
-		asked, err := a.HasOpened(h.PatronID)
-		if err != nil {
-			return nil, err
-		}
-		if !asked {
-			return nil, problem.Newf(
-				problem.Forbidden,
-				"This hold is for pickup at %s. Open the patron's card first if they are the one who asks; otherwise it is cancelled there.",
-				a.Network.BranchName(h.Pickup),
-			)
-		}
+	if err := mayTouch(a, h, "cancelled"); err != nil {
+		return nil, err
 	}
 	if err := End(a, h, reason); err != nil {
 		return nil, err
@@ -118,13 +107,18 @@ func addForecasts(a *act.Act, holds []Hold) error {
 	if len(titles) == 0 {
 		return nil
 	}
-	foreseen, err := Foresee(a, once(titles))
+	foreseen, err := foresee(a, once(titles), mostForeseen)
 	for k := range holds {
-		if f, ok := foreseen[holds[k].ID]; ok && f.Known && holds[k].State == queue.Waiting {
-			holds[k].When = &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(&f)}
-		}
+		holds[k].foretold(foreseen)
 	}
 	return err
+}
+
+// foretold says when a hold that waits will be ready, where somebody can say.
+func (h *Hold) foretold(foreseen map[int64]waiting.Forecast) {
+	if f := foreseen[h.ID]; f.Known && h.State == queue.Waiting {
+		h.When = sayForecast(&f)
+	}
 }
 
 // OfTitle gives a page of the open holds on a title: those who have an item first, then the queue.

@@ -18,12 +18,15 @@ const (
 	scoredMost  = 600 // titles whose holds score
 )
 
-// Learn learns from the year before a day how things go in this network, and keeps it for forecasts from then on. Looking at
+// Learn learns, once since a day, from the year before it how things go in this network, and keeps it for forecasts from then on. Looking at
 // the past takes its time, so nothing is locked meanwhile; where another copy has learned since the day began, that is kept.
 func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
 	learned, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*waiting.Habits, error) {
 		known, err := a.Tx.LearnedSince(midnight(a, day))
 		if err != nil || known {
+			return nil, err
+		}
+		if err := a.Tx.Unhurried(); err != nil {
 			return nil, err
 		}
 		return Habits(a, day.Add(-learnedDays), day.Add(-scoredDays), day)

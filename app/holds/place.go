@@ -35,8 +35,7 @@ type For struct {
 // check looks whether the days make sense on a day.
 func (f *For) check(today calendar.Date) error {
 	if f.WantedUntil != nil && *f.WantedUntil < today {
-		return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.",
-			f.WantedUntil.Say())
+		return tooLate(*f.WantedUntil)
 	}
 	if f.PausedUntil != nil {
 		if says := queue.MayPause(today, *f.PausedUntil); says != "" {
@@ -79,10 +78,15 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := routeNew(a, []*store.Hold{h}); err != nil {
+	foreseen, err := routeNew(a, []*store.Hold{h})
+	if err != nil {
 		return nil, err
 	}
-	return one(a, h.ID)
+	out, err := one(a, h.ID)
+	if out != nil {
+		out.foretold(foreseen)
+	}
+	return out, err
 }
 
 // put writes a hold of a patron on a title, both locked, if they may have it.
@@ -117,68 +121,48 @@ func put(a *act.Act, p *store.Patron, title *store.Title, pickup calendar.Code, 
 	return &h, nil
 }
 
-// routeNew routes the queue of new holds on one title, and keeps what is foreseen of each.
-func routeNew(a *act.Act, holds []*store.Hold) error {
-	if _, err := moving.Route(a, holds[0].TitleID, 0); err != nil {
-		return err
+// routeNew routes the queue of new holds on one title, and keeps what is foreseen of them.
+func routeNew(a *act.Act, holds []*store.Hold) (map[int64]waiting.Forecast, error) {
+	title := holds[0].TitleID
+	if _, err := moving.Route(a, title, 0); err != nil {
+		return nil, err
 	}
 	// All others who want the title wait meanwhile: of a long queue it is said by night.
-	queue, copies, err := a.Tx.WholeQueues([]int64{holds[0].TitleID}, saidAtOnce+1)
-	if err != nil || len(queue) > saidAtOnce {
-		return err
+	foreseen, err := foresee(a, []int64{title}, saidAtOnce+1)
+	if err != nil || len(foreseen) > saidAtOnce {
+		return nil, err
 	}
-	is := map[int64]bool{}
 	for _, h := range holds {
-		is[h.ID] = true
-	}
-	today := calendar.DateOf(a.Now)
-	for k, f := range a.Network.Habits.Glance(queueOf(a, queue, copies), a.Now, a.Network.Ahead(today)) {
-		if is[queue[k].ID] {
-			foretell(a, queue[k].ID, &f)
+		if f := foreseen[h.ID]; f.Known {
+			a.Tx.Foretell(h.ID, a.Now, &f)
 		}
 	}
-	return nil
+	return foreseen, nil
 }
 
 // saidAtOnce is up to how many holds of a title it is said at once when a new one will be ready.
 const saidAtOnce = 40
 
-func foretell(a *act.Act, hold int64, f *waiting.Forecast) {
-	if f.Known {
-		f.From = max(f.From, calendar.DateOf(a.Now))
-		a.Tx.Foretell(hold, a.Now, f)
-	}
-}
-
 // Foretell says by night of holds of the last days, of which it has not been said, when they will be ready; title by title.
 func Foretell(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	const part = 40
-	titles, err := a.Tx.Untold(midnight(a, day-2), done, part)
+	const part, daysBack = 40, 2
+	since := midnight(a, day-daysBack)
+	titles, err := a.Tx.Untold(since, done, part)
 	if err != nil || len(titles) == 0 {
 		return done, true, err
 	}
-	queue, copies, err := a.Tx.WholeQueues(titles, mostForeseen)
+	foreseen, err := foresee(a, titles, mostForeseen)
 	if err != nil {
 		return done, false, err
 	}
-	for len(queue) > 0 {
-		title, n := queue[0].TitleID, 1
-		for n < len(queue) && queue[n].TitleID == title {
-			n++
+	untold, err := a.Tx.UntoldOf(titles, since)
+	if err != nil {
+		return done, false, err
+	}
+	for _, id := range untold {
+		if f := foreseen[id]; f.Known {
+			a.Tx.Foretell(id, a.Now, &f)
 		}
-		var of []store.QueueCopy
-		for _, c := range copies {
-			if c.TitleID == title {
-				of = append(of, c)
-			}
-		}
-		q := queueOf(a, queue[:n], of)
-		for k, f := range a.Network.Habits.Glance(q, a.Now, a.Network.Ahead(calendar.DateOf(a.Now))) {
-			if queue[k].PlacedAt.After(midnight(a, day-2)) {
-				foretell(a, queue[k].ID, &f)
-			}
-		}
-		queue = queue[n:]
 	}
 	return titles[len(titles)-1], len(titles) < part, nil
 }
@@ -318,7 +302,8 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	if len(holds) == 0 {
 		return out, nil
 	}
-	return out, routeNew(a, holds)
+	_, err = routeNew(a, holds)
+	return out, err
 }
 
 func placeOne(a *act.Act, p *store.Patron, title *store.Title, o Orders) (*store.Hold, error) {

@@ -11,11 +11,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/night"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
+	"nevrin/core/loan"
 	"nevrin/core/queue"
 	"nevrin/core/role"
 	"nevrin/core/settings"
@@ -471,4 +473,72 @@ func TestARushOnANewTitle(t *testing.T) {
 	assert.Equal(t, "true", w.Ask("SELECT (count(*) BETWEEN 30 AND 80)::text FROM foretold"), "of the first it is said at once")
 	require.NoError(t, night.Step(t.Context(), w.House, calendar.MakeDate(2026, 10, 7), "foretold"))
 	assert.Equal(t, fmt.Sprint(rush), w.Ask("SELECT count(*)::text FROM foretold"), "of the others by night")
+}
+
+// Several things of a hold changed at once are all kept, also where one of them alone would have given it a copy.
+func TestChangingSeveralThingsAtOnce(t *testing.T) {
+	w := testkit.NewWorld(t)
+	there := w.Staff(role.Desk, "SLM")
+	title, _ := w.Title("HVH")
+	w.Later(5 * time.Hour) // today's round has gone, so that nothing comes before tomorrow
+	today, later, paused := calendar.MakeDate(2026, 10, 6), "2026-12-01", "2026-11-01"
+	h := testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Hold, error) {
+		return holds.Place(a, holds.Order{Title: title, Patron: w.Patron("SLM"), Pickup: "SLM", For: holds.For{WantedUntil: &today}})
+	})
+	require.Equal(t, queue.Waiting, h.State)
+	h = testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Hold, error) {
+		return holds.Change(a, h.ID, holds.Changed{WantedUntil: &later, PausedUntil: &paused})
+	})
+	assert.Equal(t, queue.Waiting, h.State, "paused, though the copy could come in time by now")
+	assert.Equal(t, paused, h.Paused)
+	assert.Equal(t, later, h.Wanted)
+}
+
+// An item of the fetch list is lent at the desk in the second in which it is fetched: one of both happens, and the hold either
+// goes on with it or waits again; nothing is in two places.
+func TestLentWhileItIsFetched(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Supervisor, "HVH")
+	for range 12 {
+		title, items := w.Title("HVH")
+		hold := placed(t, w, here, title, w.Patron("SLM"), "SLM")
+		borrower := w.Patron("HVH")
+		var both sync.WaitGroup
+		var lent, taken error
+		both.Go(func() {
+			_, lent = testkit.Try(w.House, here, func(a *act.Act) (*desk.Result, error) {
+				return desk.Take(a, desk.Scan{
+					Text: items[0], Patron: borrower, Past: []loan.StopKind{loan.MeantForElse}, Reason: "they are in a hurry",
+				})
+			})
+		})
+		both.Go(func() {
+			_, taken = testkit.Try(w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
+		})
+		both.Wait()
+		require.NoError(t, lent)
+		require.NoError(t, taken)
+		state := w.Ask("SELECT state FROM holds WHERE id = ?", hold)
+		place := w.Ask("SELECT place FROM whereabouts w JOIN items i ON i.id = w.item_id WHERE i.barcode = ?", items[0])
+		assert.Contains(t, []string{"moving under_way", "waiting lent"}, state+" "+place)
+	}
+}
+
+// The pickup branch closes for weeks: nobody is told a day on which it is closed, and what is sent there is promised for the
+// day on which it opens again. What its hold shelf does then is tried with calendars.
+func TestThePickupBranchClosesForWeeks(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	title, items := w.Title("HVH")
+	w.Lend(items[0], w.Patron("HVH"), "2026-10-08")
+	w.Set(`UPDATE branches SET closures = '[{"from": "2026-10-07", "to": "2026-11-03", "name": "New floor"}]' WHERE code = 'SLM'`)
+	hold := placed(t, w, here, title, w.Patron("SLM"), "SLM")
+	q, err := act.Look(t.Context(), w.House, here, func(a *act.Act) (*holds.TitleQueue, error) { return holds.QueueOf(a, title) })
+	require.NoError(t, err)
+	require.NotNil(t, q.Holds[0].Foreseen)
+	assert.GreaterOrEqual(t, q.Holds[0].Foreseen.Likely, calendar.MakeDate(2026, 11, 4))
+	w.Later(24 * time.Hour)
+	w.Set("UPDATE loans SET returned_at = (SELECT shows FROM training_clock)")
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
+	assert.Equal(t, "2026-11-04", w.Ask("SELECT (promised_at AT TIME ZONE 'America/Halifax')::date::text FROM holds WHERE id = ?", hold))
 }

@@ -42,9 +42,8 @@ func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
 	for k := range rows {
 		r := &rows[k]
 		one := OnShelf{
-			Hold: show(a, &r.HoldShown), Barcode: r.Barcode, Author: r.Author, Material: a.Network.ClassName("material",
-				r.Material),
-			Until: store.DateOf(r.ShelfUntil),
+			Hold: show(a, &r.HoldShown), Barcode: r.Barcode, Author: r.Author,
+			Material: a.Network.ClassName("material", r.Material), Until: store.DateOf(r.ShelfUntil),
 		}
 		if r.Slot != nil {
 			one.Slot = *r.Slot
@@ -97,12 +96,10 @@ const longestKept = 60
 
 // KeepLonger lets something wait on the hold shelf until a later day, or an earlier one from today on.
 func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold, error) {
-	h, err := a.Tx.HoldByID(id)
+	h, err := locked(a, id)
 	switch {
 	case err != nil:
 		return nil, err
-	case h == nil:
-		return nil, problem.NoSuch("hold")
 	case h.State != queue.Ready:
 		return nil, problem.Newf(problem.Refused, "This hold does not stand on the hold shelf.")
 	case !a.Who.MayActOn(h.Pickup):

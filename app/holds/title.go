@@ -84,7 +84,7 @@ func QueueOf(a *act.Act, title int64) (*TitleQueue, error) {
 		return nil, err
 	}
 	q := queueOf(a, holds, copies)
-	foreseen := foreseen(a, holds, copies)
+	foreseen := fromToday(a, a.Network.Habits.Foresee(q, a.Now, ahead(a)))
 	at := map[int64]int{}
 	for k := range holds {
 		at[holds[k].ID] = k
@@ -144,22 +144,25 @@ func (i *InQueue) tell(
 			ahead++
 		}
 	}
-	if f.Known && h.ItemID == nil {
-		i.Foreseen = &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(f)}
+	if f.Known {
+		i.Foreseen = sayForecast(f)
+	}
+	switch {
+	case f.Known && h.ItemID == nil:
 		trace = trace.Add(why.Fact, fmt.Sprintf("%s before it in the queue; %s can serve it.",
 			calendar.Count(ahead, "hold"), calendar.Count(known, "copy")))
 		trace = a.Network.Habits.Why(trace)
 		trace.Result = i.Foreseen.Says
 		i.WhySo = &trace
-		return
+	case !f.Known:
+		i.Nothing = true
+		trace = nothing(a, trace, h, copies, serves)
+		i.WhySo = &trace
 	}
-	if f.Known {
-		i.Foreseen = &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(f)}
-		return
-	}
-	i.Nothing = true
-	trace = nothing(a, trace, h, copies, serves)
-	i.WhySo = &trace
+}
+
+func sayForecast(f *waiting.Forecast) *Foreseen {
+	return &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(f)}
 }
 
 // nothing says why no copy can fill a hold.
@@ -212,9 +215,8 @@ func sayDate(d calendar.Date) string { return d.UTC().Format("Mon 2 Jan") }
 
 func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.QueueHold) CopyAt {
 	out := CopyAt{
-		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode), Edition: c.Edition,
-		Volume: c.Volume,
-		State:  string(as.Standing),
+		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode),
+		Edition: c.Edition, Volume: c.Volume, State: string(as.Standing),
 	}
 	day := func(t *time.Time) *calendar.Date {
 		d := calendar.DateOf(t.In(a.Network.Location))

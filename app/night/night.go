@@ -104,12 +104,8 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 			day = calendar.DateOf(*next)
 		}
 		if day > until {
-			return nil
-		}
-		if day.Weekday() == time.Monday {
-			if err := holds.Learn(ctx, h, day); err != nil {
-				return err
-			}
+			// Last, so that no night waits for it.
+			return holds.Learn(ctx, h, lastMonday(until))
 		}
 		for _, name := range Steps() {
 			if err := Step(ctx, h, day, name); err != nil {
@@ -117,6 +113,11 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 			}
 		}
 	}
+}
+
+// lastMonday is the Monday from which on something is learned anew, as of a day.
+func lastMonday(day calendar.Date) calendar.Date {
+	return day - calendar.Date((int(day.Weekday())+6)%7)
 }
 
 // Step does one step of a night by its name, from where it has come to its end.

@@ -219,7 +219,7 @@ func KeepTrip(a *act.Act, key string, t Trying) (*Kept, error) {
 	return Put(a, "run", key, t.Seen, before)
 }
 
-// TakeBackTrip takes a change of the timetable back.
+// TakeBackTrip takes a change of the timetable back; of one from a date on, both that the run ended and that another began.
 func TakeBackTrip(a *act.Act, id int64) (*Kept, error) {
 	c, err := a.Tx.ChangeByID(id)
 	switch {
@@ -227,6 +227,15 @@ func TakeBackTrip(a *act.Act, id int64) (*Kept, error) {
 		return nil, err
 	case c == nil || c.Part != "run":
 		return nil, problem.NoSuch("change of the timetable")
+	}
+	began, err := a.Tx.BegunWith(c.ID, c.Part, c.At)
+	if err != nil {
+		return nil, err
+	}
+	for _, other := range began {
+		if _, err := TakeBack(a, other); err != nil {
+			return nil, err
+		}
 	}
 	return TakeBack(a, id)
 }

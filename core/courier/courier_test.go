@@ -103,6 +103,21 @@ func TestPreparedAnswersAsTheTimetableDoes(t *testing.T) {
 			if ok != (want != nil && want.OnShelf != nil) || ok && (!arrives.Equal(want.Arrives) || !shelf.Equal(*want.OnShelf)) {
 				t.Fatalf("%s to %s at %s: came %v %v %v, the timetable says %+v", from, to, ready, ok, arrives, shelf, want)
 			}
+			if from == to || !prepared.Covers(ready) {
+				continue
+			}
+			// Whoever makes the deadline gets there as early as from the beginning; a second later that is over.
+			d := prepared.Deadline(from, to, ready)
+			if (d == nil) != (want == nil) {
+				t.Fatalf("%s to %s at %s: deadline %+v, the timetable says %+v", from, to, ready, d, want)
+			}
+			if d == nil || !prepared.Covers(d.Leaves.Add(time.Second)) {
+				continue
+			}
+			then, missed := table.Ask(from, to, d.Leaves), table.Ask(from, to, d.Leaves.Add(time.Second))
+			if !then.Arrives.Equal(want.Arrives) || missed != nil && !missed.Arrives.After(want.Arrives) {
+				t.Fatalf("%s to %s at %s: %+v is no deadline for %+v; then %+v, later %+v", from, to, ready, d, want, then, missed)
+			}
 		}
 	})
 }

@@ -30,6 +30,7 @@ type Prepared struct {
 
 // hop is a stretch of one run on one date, from one call to the next.
 type hop struct {
+	run            string
 	seq, from, to  int   // seq: stretches of a trip follow each other
 	depart, arrive int64 // Unix seconds
 	up, down, last bool  // may be boarded, may be left, the last of its trip
@@ -38,6 +39,7 @@ type hop struct {
 
 // way is a departure that is worth waiting for: nothing that leaves as late or later gets there as early.
 type way struct {
+	run             string // that leaves
 	leaves, arrives int64
 	date            calendar.Date // of the run that arrives
 	shelf           int64         // the promise; noShelf if the branch never opens
@@ -78,9 +80,9 @@ func (p *Prepared) take(t trip) {
 	for k := 0; k+1 < len(t.calls); k++ {
 		from, to := t.calls[k], t.calls[k+1]
 		p.hops = append(p.hops, hop{
-			seq: len(p.hops), from: p.index[from.branch], to: p.index[to.branch], depart: from.leaves(),
-			arrive: to.comes(),
-			up:     from.up, down: to.down, last: k+2 == len(t.calls), date: t.date,
+			run: t.run.ID, seq: len(p.hops), from: p.index[from.branch], to: p.index[to.branch],
+			depart: from.leaves(), arrive: to.comes(),
+			up: from.up, down: to.down, last: k+2 == len(t.calls), date: t.date,
 		})
 	}
 }
@@ -128,6 +130,28 @@ func (p *Prepared) Arrival(from, to calendar.Code, ready time.Time) (arrives, on
 		return time.Time{}, time.Time{}, false
 	}
 	return time.Unix(w.arrives, 0), time.Unix(w.shelf, 0), true
+}
+
+// Departure is a run that something has to make.
+type Departure struct {
+	Run     string
+	Leaves  time.Time
+	OnShelf *time.Time // where it goes; nil if that never opens
+}
+
+// Deadline is the last departure with which something that is ready gets there as early as can be; nil where nothing gets
+// there. It is asked of instants that are covered, between two branches.
+func (p *Prepared) Deadline(from, to calendar.Code, ready time.Time) *Departure {
+	w := p.way(from, to, ready)
+	if w == nil {
+		return nil
+	}
+	d := &Departure{Run: w.run, Leaves: time.Unix(w.leaves, 0).In(p.table.Location)}
+	if w.shelf != noShelf {
+		shelf := time.Unix(w.shelf, 0)
+		d.OnShelf = &shelf
+	}
+	return d
 }
 
 func (p *Prepared) way(from, to calendar.Code, ready time.Time) *way {
@@ -261,10 +285,10 @@ func (s *scan) leave(h *hop, reaches best) bool {
 			return false
 		}
 		if last.leaves == h.depart {
-			last.arrives, last.date = reaches.at, reaches.date
+			last.run, last.arrives, last.date = h.run, reaches.at, reaches.date
 			return true
 		}
 	}
-	s.from[h.from] = append(ways, way{leaves: h.depart, arrives: reaches.at, date: reaches.date})
+	s.from[h.from] = append(ways, way{run: h.run, leaves: h.depart, arrives: reaches.at, date: reaches.date})
 	return true
 }

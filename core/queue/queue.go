@@ -46,6 +46,12 @@ const missesUntilMissing = 2
 // Missing tells whether an item that was not found so many times counts as missing.
 func Missing(times int) bool { return times >= missesUntilMissing }
 
+// going is for how long somebody who went for an item of the fetch list counts as on the way to it.
+const going = time.Hour
+
+// OnTheWay tells whether somebody who went for an item at some time still counts as on the way to it.
+func OnTheWay(since, now time.Time) bool { return now.Before(since.Add(going)) }
+
 // Terms are the terms that decide which items serve whose holds. Nil days are without end.
 type Terms struct {
 	Lent      bool // lent to this patron at the pickup branch

@@ -2,6 +2,7 @@ package queue_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -59,6 +60,12 @@ func TestWaitingGoesOnWhenTheCalendarChanges(t *testing.T) {
 	early := branch()
 	early.Openings[day(6)] = calendar.Opening{Hours: calendar.Day{{From: 600, To: 660}}, Name: "storm"}
 	assert.Equal(t, day(7), queue.Waits(was, early, day(5), day(6), now), "its last day is over at 11:00")
+}
+
+func TestOnTheWay(t *testing.T) {
+	since := time.Date(2026, 10, 6, 9, 0, 0, 0, time.UTC)
+	assert.True(t, queue.OnTheWay(since, since.Add(59*time.Minute)))
+	assert.False(t, queue.OnTheWay(since, since.Add(time.Hour)), "who forgot to say so keeps nobody else away")
 }
 
 func TestMissing(t *testing.T) {

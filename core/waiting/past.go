@@ -26,7 +26,6 @@ type PastHold struct {
 	Item          int64 // that served it in the end; 0: none has
 	Placed        time.Time
 	Ready, Closed *time.Time
-	Paused        bool // it is now; when that began is not known
 }
 
 // PastCopy is a copy of the title, as it is classed now.

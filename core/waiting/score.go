@@ -1,6 +1,7 @@
 package waiting
 
 import (
+	"math"
 	"sort"
 
 	"nevrin/core/calendar"
@@ -36,8 +37,7 @@ func (h *Habits) Score(cases []Case) {
 const levelSteps = 25
 
 func narrowest(cases []Case) Levels {
-	// One case more than were seen, as the next one is not among them.
-	enough := int(promised*float64(len(cases)+1) + 1)
+	enough := enoughOf(len(cases))
 	best, width := Levels{Low: 0, High: 1}, -1
 	for low := range levelSteps {
 		from := float64(low) / (2 * levelSteps)
@@ -57,6 +57,14 @@ func narrowest(cases []Case) Levels {
 		}
 	}
 	return best
+}
+
+// enoughOf is of how many cases so many have to lie within, so that eight of ten of all others will, too: with the doubt that
+// so few cases leave, nine times of ten (the plain binomial interval, from one side).
+func enoughOf(cases int) int {
+	const nineOfTen = 1.2816 // of the normal distribution
+	n := float64(cases)
+	return min(cases, int(math.Ceil(n*promised+nineOfTen*math.Sqrt(n*promised*(1-promised)))))
 }
 
 // mostMore is how many days at most are added where habits are far off.

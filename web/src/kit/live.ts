@@ -26,7 +26,6 @@ const shows: Record<string, string[]> = {
     "fetch",
     "transits",
     "strays",
-    "courier day",
     "items",
     "titles",
     "patron",

@@ -22,6 +22,7 @@ export function Day({ date }: { date?: string }) {
   const day = useQuery({
     queryKey: ["courier day", shown],
     queryFn: () => told(api.GET("/api/courier/day", { params: { query: { date: shown } } })),
+    refetchInterval: 60_000, // the van goes on
   });
   return (
     <Card label="The day" className="grid gap-3 p-3.5">

@@ -108,7 +108,7 @@ function Look({ stray: s }: { stray: Stray }) {
     (place: string, key) =>
       api.POST("/api/transits/{id}/looked", {
         params: { path: { id: s.transit_id }, header: keyed(key) },
-        body: { found: false, place },
+        body: { place },
       }),
     {
       name: `looked ${s.transit_id}`,
