@@ -1,5 +1,7 @@
 import { expect, type CDPSession, type Page } from "@playwright/test";
 import pg from "pg";
+import { spawn, type ChildProcess } from "node:child_process";
+import { createServer } from "node:net";
 
 /** Asks the database for one text, to find things of the demo that a story can begin with. */
 export async function ask(query: string, ...args: unknown[]): Promise<string> {
@@ -136,4 +138,32 @@ export const loansOf = (card: string) =>
 export async function finishBin(page: Page) {
   await page.getByRole("button", { name: "Finish the run" }).click();
   await page.getByRole("button", { name: "Finish all the same" }).click();
+}
+
+/** A port that nobody listens on. */
+export const freePort = () =>
+  new Promise<number>((found) => {
+    const s = createServer().listen(0, "127.0.0.1", () => {
+      const { port } = s.address() as { port: number };
+      s.close(() => found(port));
+    });
+  });
+
+/** A further copy of the program on the same database, once it answers. */
+export async function copyAt(port: number): Promise<ChildProcess> {
+  const server = spawn("../build/nevrin", ["demo", "--beside"], {
+    env: { ...process.env, NEVRIN_LISTEN: `127.0.0.1:${port}` },
+    stdio: "ignore",
+  });
+  await expect
+    .poll(
+      () =>
+        fetch(`http://127.0.0.1:${port}/health`).then(
+          (r) => r.status,
+          () => 0,
+        ),
+      { timeout: 20_000 },
+    )
+    .toBe(200);
+  return server;
 }

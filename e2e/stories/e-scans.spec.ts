@@ -260,34 +260,10 @@ test.describe("a server of one's own", () => {
     );
   });
 
-  const freePort = () =>
-    new Promise<number>((found) => {
-      const s = createServer().listen(0, "127.0.0.1", () => {
-        const { port } = s.address() as { port: number };
-        s.close(() => found(port));
-      });
-    });
-  const start = async (port: number) => {
-    server = spawn("../build/nevrin", ["demo", "--beside"], {
-      env: { ...process.env, NEVRIN_LISTEN: `127.0.0.1:${port}` },
-      stdio: "ignore",
-    });
-    await expect
-      .poll(
-        () =>
-          fetch(`http://127.0.0.1:${port}/health`).then(
-            (r) => r.status,
-            () => 0,
-          ),
-        { timeout: 20_000 },
-      )
-      .toBe(200);
-  };
-
   test("is killed and started again between scans: it is said, and every scan counts once", async ({ page }) => {
     const [card, items] = [await goodCard("SLM"), await freeItems("SLM", "book", 6)];
     const port = await freePort();
-    await start(port);
+    server = await copyAt(port);
     await page.goto(`http://127.0.0.1:${port}/`);
     await page.getByRole("button", { name: /Jory Tamm/ }).click();
     await go(page, "Desk");
@@ -296,7 +272,7 @@ test.describe("a server of one's own", () => {
     server?.kill("SIGKILL"); // whatever it was doing
     for (const item of items.slice(3)) await scan(page, item);
     await expect(page.getByText("Line lost, trying again.")).toBeVisible();
-    await start(port);
+    server = await copyAt(port);
     await expect(lent(page)).toHaveCount(6);
     await expect(page.getByText("Line lost")).toHaveCount(0);
     expect(await loansOf(card)).toBe("6");

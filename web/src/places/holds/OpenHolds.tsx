@@ -9,6 +9,7 @@ import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayDay } from "../../kit/say";
 import { Table, type Act, type Column } from "../../kit/table";
+import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
 import { useCancel, useCancelMany, type Hold } from "./cancel";
 import { CancelReason } from "./CancelReason";
@@ -30,14 +31,7 @@ const columnsFor = (may: boolean, change: (h: Hold) => void): Column<Hold>[] => 
     id: "for",
     head: "For",
     value: (h) => h.patron,
-    cell: (h) =>
-      h.patron_id ? (
-        <Link to="/patrons" search={{ patron: h.patron_id }} className="hover:underline">
-          {h.patron}
-        </Link>
-      ) : (
-        h.patron
-      ),
+    cell: (h) => <Whom id={h.patron_id} name={h.patron} />,
   },
   {
     id: "stands",
@@ -116,10 +110,10 @@ function Acts({ hold: h, may, change }: { hold: Hold; may: boolean; change: (h: 
   const cancel = useCancel(h);
   return (
     <>
-      <span className="whitespace-nowrap">
-        <Why trace={h.why}>Why</Why>{" "}
-        {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}{" "}
-        {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Change</Quiet>}{" "}
+      <span className="flex justify-end gap-3 whitespace-nowrap">
+        <Why trace={h.why}>Why</Why>
+        {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}
+        {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Change</Quiet>}
         {may && (
           <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
             Cancel

@@ -35,7 +35,10 @@ export function QueuePicture({ queue }: { queue: Queue }) {
   if (rows.length === 0)
     return <p className="mt-1 text-ink-2">Nobody waits of whom a day can be said. The list says why.</p>;
   const high = 26 + rows.length * line + (due.length ? line : 0);
-  const ticks = Array.from({ length: Math.floor(days / step) + 1 }, (_, k) => today + k * step * day);
+  // A day that is named at the very edge would be cut off.
+  const ticks = Array.from({ length: Math.floor(days / step) + 1 }, (_, k) => today + k * step * day).filter(
+    (ms) => ms - today < 0.96 * days * day,
+  );
   const iso = (ms: number) => new Date(ms).toISOString().slice(0, 10);
   return (
     <svg viewBox={`0 0 ${width} ${high}`} role="img" aria-label={told(rows, queue)} className="mt-1 w-full max-w-5xl">

@@ -12,6 +12,7 @@ import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayDate } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
+import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
 import { useWrite } from "../../kit/write";
 import { useAgain } from "./cancel";
@@ -39,14 +40,7 @@ const columnsFor = (slots: boolean, may: boolean, longer: (h: OnShelf) => void):
     id: "for",
     head: "For",
     value: (h) => h.patron,
-    cell: (h) =>
-      h.patron_id ? (
-        <Link to="/patrons" search={{ patron: h.patron_id }} className="font-semibold hover:underline">
-          {h.patron}
-        </Link>
-      ) : (
-        <b className="font-semibold">{h.patron}</b>
-      ),
+    cell: (h) => <Whom id={h.patron_id} name={h.patron} bold />,
   },
   title,
   {

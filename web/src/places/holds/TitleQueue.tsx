@@ -9,6 +9,7 @@ import { Card, Code, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/part
 import { isEmployed } from "../../kit/places";
 import { sayDate, sayDay } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
+import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
 import { useCancel } from "./cancel";
 import { CancelReason } from "./CancelReason";
@@ -105,13 +106,7 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
     value: (h) => h.patron,
     cell: (h) => (
       <>
-        {h.patron_id ? (
-          <Link to="/patrons" search={{ patron: h.patron_id }} className="font-semibold hover:underline">
-            {h.patron}
-          </Link>
-        ) : (
-          h.patron
-        )}
+        <Whom id={h.patron_id} name={h.patron} bold />
         {h.band !== 0 && (
           <span className="block text-sm text-ink-2">
             {h.band < 0 ? "Class stands before all others" : "Class stands behind all others"}
@@ -168,10 +163,10 @@ function Acts({ hold: h, may, act }: { hold: Row; may: boolean; act: (d: Doing) 
   const supervises = me.role === "supervisor" || me.role === "administrator";
   return (
     <>
-      <span className="whitespace-nowrap">
-        <Why trace={h.why ?? h.why_so}>Why</Why>{" "}
-        {supervises && h.state === "waiting" && <Quiet onClick={() => act({ what: "move", hold: h })}>Move</Quiet>}{" "}
-        {may && h.state === "waiting" && <Quiet onClick={() => act({ what: "change", hold: h })}>Change</Quiet>}{" "}
+      <span className="flex justify-end gap-3 whitespace-nowrap">
+        <Why trace={h.why ?? h.why_so}>Why</Why>
+        {supervises && h.state === "waiting" && <Quiet onClick={() => act({ what: "move", hold: h })}>Move</Quiet>}
+        {may && h.state === "waiting" && <Quiet onClick={() => act({ what: "change", hold: h })}>Change</Quiet>}
         {may && (
           <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
             Cancel

@@ -7,6 +7,7 @@ import { usePages } from "../../kit/pages";
 import { Card, Code, Field, inputLook, Tag } from "../../kit/parts";
 import { sayDay } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
+import { Whom } from "../../kit/whom";
 import { AnyOf } from "./stock";
 
 type Lent = Schema["StockLent"];
@@ -37,14 +38,7 @@ const columns: Column<Lent>[] = [
     id: "who",
     head: "Who has it",
     value: (l) => l.who,
-    cell: (l) =>
-      l.patron_id ? (
-        <Link to="/patrons" search={{ patron: l.patron_id }} className="link">
-          {l.who}
-        </Link>
-      ) : (
-        "kept apart"
-      ),
+    cell: (l) => <Whom id={l.patron_id} name={l.patron_id ? l.who : "kept apart"} />,
   },
   { id: "class", head: "Patron class", value: (l) => l.class },
   { id: "since", head: "Since", value: (l) => l.since.slice(0, 10), cell: (l) => sayDay(l.since) },

@@ -10,6 +10,7 @@ import { Card, Quiet } from "../../kit/parts";
 import { sayDay, sayMoney } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
+import { Whom } from "../../kit/whom";
 
 type Dispute = Schema["AccountsDispute"];
 
@@ -24,11 +25,7 @@ const columns: Column<Dispute>[] = [
     id: "patron",
     head: "Patron",
     value: (d) => d.name,
-    cell: (d) => (
-      <Link to="/patrons" search={{ patron: d.patron }} className="link">
-        {d.name}
-      </Link>
-    ),
+    cell: (d) => <Whom id={d.patron} name={d.name} />,
   },
   {
     id: "what",
