@@ -167,3 +167,16 @@ export async function copyAt(port: number): Promise<ChildProcess> {
     .toBe(200);
   return server;
 }
+
+/** Runs something that starts copies of the program; what they say of where their stand-ins answer goes with them. */
+export async function keepingAddresses<T>(run: () => Promise<T>): Promise<T> {
+  const records = await ask("SELECT settings->>'records' FROM network");
+  try {
+    return await run();
+  } finally {
+    await ask(
+      "UPDATE network SET version = version + 1, settings = jsonb_set(settings, '{records}', $1::jsonb) RETURNING version::text",
+      records,
+    );
+  }
+}

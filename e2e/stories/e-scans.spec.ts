@@ -1,16 +1,17 @@
-import { spawn, type ChildProcess } from "node:child_process";
-import { createServer } from "node:net";
 import { expect, test, type Page } from "@playwright/test";
 import {
   ask,
   asks,
   branchOf,
+  copyAt,
   finishBin,
   freeItem,
   freeItems,
+  freePort,
   go,
   goodCard,
   goodCards,
+  keepingAddresses,
   loansOf,
   scan,
   scanLine,
@@ -245,39 +246,30 @@ test("the session ends in the middle of a run: the tape stays, one signs in agai
   await expect(page.getByText("Line lost")).toHaveCount(0);
 });
 
-test.describe("a server of one's own", () => {
-  let server: ChildProcess | undefined;
-  // Its stand-ins go with it: what the network knows of their addresses is as before then.
-  let records = "";
-  test.beforeEach(async () => {
-    records = await ask("SELECT settings->>'records' FROM network");
-  });
-  test.afterEach(async () => {
-    server?.kill("SIGKILL");
-    await ask(
-      "UPDATE network SET version = version + 1, settings = jsonb_set(settings, '{records}', $1::jsonb) RETURNING version::text",
-      records,
-    );
-  });
-
-  test("is killed and started again between scans: it is said, and every scan counts once", async ({ page }) => {
+test("a server of one's own is killed and started again between scans: it is said, and every scan counts once", ({
+  page,
+}) =>
+  keepingAddresses(async () => {
     const [card, items] = [await goodCard("SLM"), await freeItems("SLM", "book", 6)];
     const port = await freePort();
-    server = await copyAt(port);
-    await page.goto(`http://127.0.0.1:${port}/`);
-    await page.getByRole("button", { name: /Jory Tamm/ }).click();
-    await go(page, "Desk");
-    await scan(page, card);
-    for (const item of items.slice(0, 3)) await scan(page, item);
-    server?.kill("SIGKILL"); // whatever it was doing
-    for (const item of items.slice(3)) await scan(page, item);
-    await expect(page.getByText("Line lost, trying again.")).toBeVisible();
-    server = await copyAt(port);
-    await expect(lent(page)).toHaveCount(6);
-    await expect(page.getByText("Line lost")).toHaveCount(0);
-    expect(await loansOf(card)).toBe("6");
-  });
-});
+    let server = await copyAt(port);
+    try {
+      await page.goto(`http://127.0.0.1:${port}/`);
+      await page.getByRole("button", { name: /Jory Tamm/ }).click();
+      await go(page, "Desk");
+      await scan(page, card);
+      for (const item of items.slice(0, 3)) await scan(page, item);
+      server.kill("SIGKILL"); // whatever it was doing
+      for (const item of items.slice(3)) await scan(page, item);
+      await expect(page.getByText("Line lost, trying again.")).toBeVisible();
+      server = await copyAt(port);
+      await expect(lent(page)).toHaveCount(6);
+      await expect(page.getByText("Line lost")).toHaveCount(0);
+      expect(await loansOf(card)).toBe("6");
+    } finally {
+      server.kill("SIGKILL");
+    }
+  }));
 
 test("in Interlibrary a card or an item never goes out as a search; a product code does", async ({ page }) => {
   const [card, item] = [await goodCard("HVH"), await freeItem("HVH", "book")];
