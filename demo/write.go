@@ -220,6 +220,9 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 			return fmt.Errorf("writing %s: %w", t.name, err)
 		}
 	}
+	if err := g.totes(ctx, tx); err != nil {
+		return err
+	}
 	if _, err := tx.Exec(ctx, "SELECT setval('request_numbers', (SELECT count(*) FROM requests))"); err != nil {
 		return err
 	}

@@ -16,6 +16,7 @@ func (s *Server) holdOperations() {
 	s.holdShelves()
 	s.fetchLists()
 	s.courierOperations()
+	s.toteOperations()
 	look(
 		s,
 		"/transits",

@@ -129,6 +129,9 @@ var mayDo = map[string]string{
 	"titleQueue": "volunteer", "inDemand": "desk", "placeHolds": "desk", "reviveHold": "desk", "changeHold": "desk", "moveHold": "supervisor",
 	"holdShelf": "volunteer", "toClear": "volunteer", "keepLonger": "desk", "called": "desk", "goingFor": "volunteer", "undoMissed": "volunteer",
 	"courierDay": "volunteer", "trips": "volunteer", "tryTrip": "supervisor", "takeBackTrip": "supervisor", "keepTrip": "supervisor", "strays": "volunteer", "lookedForStray": "volunteer",
+	"totes": "volunteer", "pastTotes": "volunteer", "tote": "volunteer", "beginTote": "volunteer", "gatherTote": "volunteer",
+	"takeOutOfTote": "volunteer", "closeTote": "volunteer", "totesLeft": "volunteer", "unpackTote": "volunteer", "finishTote": "volunteer",
+	"loseTote": "desk", "backTote": "volunteer",
 	"signUps": "desk", "signUp": "desk", "takeSignUp": "desk", "signUpKnown": "desk", "turnDown": "desk", "signUpAgain": "desk",
 }
 

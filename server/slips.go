@@ -20,7 +20,7 @@ import (
 
 // SlipQuery asks for a strip of paper.
 type SlipQuery struct {
-	Kind   slips.Kind `path:"kind" enum:"hold,line,lent,back,receipt,till"`
+	Kind   slips.Kind `path:"kind" enum:"hold,line,tote,lent,back,receipt,till"`
 	ID     int64      `path:"id" doc:"Of the hold, the patron, the run, the receipt or the till"`
 	Patron int64      `query:"patron" doc:"Of what was brought back: by whom; none: by all"`
 	Since  time.Time  `query:"since" doc:"Of what was lent: from when on; none: today"`

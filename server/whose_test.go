@@ -32,7 +32,9 @@ var whose = map[string]string{
 	"tickPile": "branch", "restOf": "day", "partsMissing": "branch", "excuseLine": "branch", "run": "day", "runLines": "day", "runOfPatron": "day",
 	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
 	"missed": "branch", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "moveHold": "anybody's",
-	"takeBackTrip": "anybody's", "lookedForStray": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
+	"takeBackTrip": "anybody's", "lookedForStray": "branch", "tote": "anybody's",
+	"gatherTote": "branch", "takeOutOfTote": "branch", "closeTote": "branch", "unpackTote": "branch", "finishTote": "branch", "loseTote": "branch",
+	"backTote": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
 	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",
@@ -328,6 +330,24 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	refused("lookedForStray", status, says)
 	status, says = post(maren, "/api/transits/"+stray+"/looked", looked)
 	fine("lookedForStray", status, says)
+	// Totes belong to where they are filled and where they go: here one from Havenhead to Quarrow.
+	toQuarrow := map[string]any{"to_branch": "QRW", "gather": true}
+	status, says = post(maren, "/api/totes", toQuarrow)
+	require.Less(t, status, 300, says)
+	box := "/api/totes/" + ask("SELECT id::text FROM totes WHERE from_branch = 'HVH' AND to_branch = 'QRW' AND state = 'open'")
+	for _, c := range []struct {
+		op, path string
+		body     any
+	}{
+		{"gatherTote", "gather", nil}, {"takeOutOfTote", "out", map[string]int{"transit_id": 1}},
+		{"closeTote", "close", map[string]bool{"next": false}}, {"backTote", "back", nil}, {"unpackTote", "unpack", nil},
+		{"finishTote", "finish", nil}, {"loseTote", "lost", nil},
+	} {
+		status, says = post(jory, box+"/"+c.path, c.body)
+		refused(c.op, status, says)
+	}
+	status, says = post(maren, box+"/gather", nil)
+	fine("gatherTote", status, says)
 	for op, kind := range whose {
 		assert.True(t, kind == "anybody's" || tested[op], "%s is said to be of %s, and that was not tried", op, kind)
 	}

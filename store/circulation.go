@@ -86,7 +86,7 @@ type itemRow struct {
 	BorrowerInstitution                   *bool
 	BorrowerBranch                        *calendar.Code
 	BorrowerDisputed                      *int64
-	TransitID, TransitHold                *int64
+	TransitID, TransitHold, TransitTote   *int64
 	FromBranch, ToBranch                  *calendar.Code
 	SentAt, TransitPromised               *time.Time
 	HoldID, HoldPatron                    *int64
@@ -122,7 +122,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 		b.standing_reason AS borrower_reason, b.institution AS borrower_institution,
 		` + strings.Replace(disputed("b"), "AS disputed", "AS borrower_disputed", 1) + `,
 		r.id AS transit_id, r.hold_id AS transit_hold, r.from_branch, r.to_branch, r.sent_at,
-			r.promised_at AS transit_promised,
+			r.promised_at AS transit_promised, r.tote_id AS transit_tote,
 		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state,
 			h.promised_at AS hold_promised,
 		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.slot AS hold_slot, h.why AS hold_why,
@@ -178,7 +178,7 @@ func (r *itemRow) facts() *Facts {
 	if r.TransitID != nil {
 		f.Transit = &Transit{
 			ID: *r.TransitID, ItemID: r.ID, FromBranch: *r.FromBranch, ToBranch: *r.ToBranch, HoldID: r.TransitHold,
-			SentAt: *r.SentAt, PromisedAt: r.TransitPromised,
+			SentAt: *r.SentAt, PromisedAt: r.TransitPromised, ToteID: r.TransitTote,
 		}
 	}
 	if r.HoldID != nil {
@@ -486,14 +486,15 @@ func (t *Tx) Cleared(item int64) {
 	)
 }
 
-// StartTransit writes a transit and gives it its id.
+// StartTransit writes a transit and gives it its id. It goes into the tote that is being filled for where it goes, if one is.
 func (t *Tx) StartTransit(r *Transit) (err error) {
 	if r.ID, err = t.NextID(); err != nil {
 		return err
 	}
 	t.queue(
-		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why, tote_id)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8,
+			(SELECT id FROM totes WHERE from_branch = $3 AND to_branch = $4 AND state = 'open' FOR SHARE))`,
 		r.ID,
 		r.ItemID,
 		r.FromBranch,

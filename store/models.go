@@ -415,6 +415,7 @@ type Transit struct {
 	EndedAt    *time.Time
 	Why        json.RawMessage `gorm:"type:jsonb"`
 	RemindedAt *time.Time      // when both ends were asked to look for it
+	ToteID     *int64
 }
 
 // Entry is one movement of money on a patron's account.

@@ -40,6 +40,22 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"transits_check",
 		},
 		{
+			"two totes filled at once for one branch",
+			"INSERT INTO totes (from_branch, to_branch, opened_at, at_branch, seen_at) SELECT from_branch, to_branch, now(), from_branch, now() FROM totes WHERE state = 'open' LIMIT 1",
+			"totes_one_open",
+		},
+		{
+			"something into a tote that has left",
+			"UPDATE transits SET tote_id = b.id FROM totes b WHERE b.state = 'away' AND b.from_branch = transits.from_branch AND b.to_branch = transits.to_branch",
+			"is not open",
+		},
+		{
+			"something into a tote that goes elsewhere",
+			"UPDATE transits SET tote_id = b.id FROM totes b WHERE b.state = 'open' AND b.from_branch = transits.from_branch AND b.to_branch <> transits.to_branch",
+			"transits_in_tote",
+		},
+		{"a tote that has ended and is open", "UPDATE totes SET ended_at = now() WHERE state = 'open'", "totes_check"},
+		{
 			"an unknown state of a hold",
 			"UPDATE holds SET state = 'somewhere' WHERE state = 'waiting'",
 			"holds_state_check",

@@ -8,8 +8,6 @@ import (
 	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/core/circulation"
-	"nevrin/core/queue"
 	"nevrin/core/transit"
 	"nevrin/store"
 )
@@ -177,16 +175,7 @@ func lose(a *act.Act, over []store.LateTransit) error {
 		if f == nil || f.Transit == nil || f.Transit.ID != r.ID {
 			continue // it has come meanwhile
 		}
-		a.Tx.EndTransit(r.ID, a.Now)
-		if h := f.Hold; h != nil {
-			if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
-				return err
-			}
-			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: r.ItemID})
-		}
-		a.Tx.Stand(r.ItemID, circulation.ItemMissing, "")
-		a.Tell(event.Event{Kind: event.Missing, Item: r.ItemID, Detail: event.Detail{Branch: r.ToBranch}})
-		if _, err := moving.Route(a, f.Item.TitleID, 0); err != nil {
+		if err := moving.GiveUp(a, f); err != nil {
 			return err
 		}
 	}

@@ -39,7 +39,7 @@ var areas = map[Kind][]Area{
 	StockChanged: {Counter}, Looked: {Counter},
 	Inventoried: {Counter}, TakenOut: {}, Intake: {Counter, Holds}, CameIn: {Counter},
 	HoldPaused: {Holds}, PickupMoved: {Holds}, HoldMoved: {Holds}, HoldWanted: {Holds}, HeldLonger: {Holds},
-	MissUndone: {Holds}, StrayAsked: {Holds},
+	MissUndone: {Holds}, UnderWayAgain: {Holds}, StrayAsked: {Holds},
 	CountedAs: {Counter}, BranchChanged: {}, Told: {Notices, Counter}, MailingSent: {Notices},
 	MailingDropped: {Notices}, MessageSettled: {Notices}, AskedOutside: {Interlibrary},
 	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},

@@ -48,6 +48,7 @@ const (
 	Received         Kind = "received"
 	TransitEnded     Kind = "transit_ended" // by lending it on its way
 	TransitUndone    Kind = "transit_undone"
+	UnderWayAgain    Kind = "under_way_again" // that it came out of its tote, or was given up with it, was taken back
 	Noted            Kind = "note"
 	NoteOff          Kind = "note_off"
 	SetAside         Kind = "set_aside"

@@ -365,6 +365,7 @@ var sayPlain = map[event.Kind]string{
 	event.HoldPutBack:  "The item serves the hold no more; it waits again in its old place",
 	event.HoldReopened: "The loan was undone; the hold is ready again", event.Missed: "Not found on the shelf",
 	event.Found:          "Missing no more: it has been found",
+	event.UnderWayAgain:  "In its tote again, on its way: what was said of the tote was taken back",
 	event.TransitUndone:  "Taken out of the tote again: the scan was undone",
 	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
 	event.ClaimUndone: "What was said of the loan was taken back",

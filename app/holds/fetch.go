@@ -11,12 +11,14 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/moving"
 	"nevrin/app/problem"
+	"nevrin/app/totes"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/core/ident"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/shelforder"
+	"nevrin/core/tote"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -165,12 +167,34 @@ type Taken struct {
 	Code  string      `json:"barcode"`
 	Sign  moving.Sign `json:"sign"`
 	Why   *why.Trace  `json:"why,omitempty"`
-	Meant ident.Kind  `json:"meant" enum:",card,item,words" doc:"What was meant by the scan, as far as it tells"`
+	Meant ident.Kind  `json:"meant" enum:",card,item,words,tote" doc:"What was meant by the scan, as far as it tells"`
+	Tote  int64       `json:"tote,omitempty" doc:"It was the label of a tote"`
+}
+
+// aTote is what is meant by scanning the label of one.
+const aTote ident.Kind = "tote"
+
+// toteInHand takes the label of a tote.
+func toteInHand(a *act.Act, text string, id int64) (*Taken, error) {
+	seen, err := totes.Scan(a, id)
+	if err != nil {
+		return nil, err
+	}
+	if seen == nil {
+		says := "There is no tote " + text + ". Type what stands on its label: T, digits, and a last one that checks them."
+		return &Taken{Text: says, Title: text, Code: text, Sign: moving.AsideFor("No such tote", says), Meant: aTote}, nil
+	}
+	return &Taken{
+		OK: seen.OK, Text: seen.Says, Title: "Tote " + tote.Number(id), Code: tote.Number(id), Sign: seen.Sign, Meant: aTote, Tote: id,
+	}, nil
 }
 
 // InHand takes an item that somebody holds in hand and that is not on loan: fetched from the shelf, out of a tote, or
 // found. It goes where it is needed.
 func InHand(a *act.Act, text string) (*Taken, error) {
+	if id, is := tote.Read(text); is {
+		return toteInHand(a, text, id)
+	}
 	scan := a.Network.Numbers.Read(text)
 	wrong := func(place, detail string) (*Taken, error) {
 		t := &Taken{Text: detail, Title: text, Code: text, Sign: moving.AsideFor(place, detail), Meant: scan.Like}

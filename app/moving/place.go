@@ -78,6 +78,9 @@ func (p *Placed) arrive(a *act.Act, f *store.Facts) {
 		return
 	}
 	t := f.Transit
+	if t.ToteID != nil {
+		a.Tx.SeeInTote(*t.ToteID, a.Who.Branch, a.Now)
+	}
 	a.Tx.EndTransit(t.ID, a.Now)
 	p.Did.EndedTransit = t.ID
 	a.Tell(

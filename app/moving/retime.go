@@ -8,6 +8,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	"nevrin/core/tote"
 	"nevrin/store"
 )
 
@@ -26,13 +27,24 @@ type Moved struct {
 	Is        *time.Time    `json:"is,omitempty" doc:"None: nothing gets there any more"`
 }
 
+// Aboard is a tote that was taken by a run which would not go any more: somebody has to say where it is.
+type Aboard struct {
+	ID     int64  `json:"id"`
+	Number string `json:"number"`
+	From   string `json:"from"`
+	To     string `json:"to"`
+	Things int    `json:"things"`
+	At     string `json:"at" doc:"Where it was seen last"`
+}
+
 // Retimed is what another timetable does to what has been promised.
 type Retimed struct {
-	Later   int     `json:"later"`
-	Sooner  int     `json:"sooner"`
-	Never   int     `json:"never" doc:"Nothing gets there any more"`
-	Patrons int     `json:"patrons" doc:"How many people who wait it concerns"`
-	Moved   []Moved `json:"moved" nullable:"false" doc:"The worst first, up to 500"`
+	Later   int      `json:"later"`
+	Sooner  int      `json:"sooner"`
+	Never   int      `json:"never" doc:"Nothing gets there any more"`
+	Patrons int      `json:"patrons" doc:"How many people who wait it concerns"`
+	Moved   []Moved  `json:"moved" nullable:"false" doc:"The worst first, up to 500"`
+	Aboard  []Aboard `json:"aboard" nullable:"false" doc:"Totes that a run has taken which would not go any more"`
 
 	all []Moved
 }
@@ -52,7 +64,7 @@ func Retime(a *act.Act, was, is *courier.Timetable) (*Retimed, error) {
 	}
 	first := calendar.DateOf(a.Now).Add(-retimeBack)
 	before, after := was.Prepare(first, 2*retimeBack), is.Prepare(first, 2*retimeBack)
-	out := &Retimed{Moved: []Moved{}}
+	out := &Retimed{Moved: []Moved{}, Aboard: []Aboard{}}
 	patrons := map[int64]bool{}
 	for k := range rows {
 		r := &rows[k]
@@ -87,7 +99,23 @@ func Retime(a *act.Act, was, is *courier.Timetable) (*Retimed, error) {
 	}
 	out.Patrons = len(patrons)
 	out.sort()
-	return out, nil
+	return out, out.aboard(a, was, is)
+}
+
+// aboard finds the totes that a run has taken which goes by one timetable and not by another.
+func (r *Retimed) aboard(a *act.Act, was, is *courier.Timetable) error {
+	rows, err := a.Tx.TotesAway()
+	for k := range rows {
+		b := &rows[k]
+		on := *store.DateOf(b.RunDate)
+		if was.Goes(*b.RunID, on) && !is.Goes(*b.RunID, on) {
+			r.Aboard = append(r.Aboard, Aboard{
+				ID: b.ID, Number: tote.Number(b.ID), From: a.Network.BranchName(b.FromBranch), To: a.Network.BranchName(b.ToBranch),
+				Things: b.Inside, At: a.Network.BranchName(b.AtBranch),
+			})
+		}
+	}
+	return err
 }
 
 // sort puts the worst first: what never gets there, then what is latest against what was said.

@@ -70,7 +70,7 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	if err := accounts.UndoLine(a, l.Line.ID, billed, f.Item.ID); err != nil {
 		return err
 	}
-	if err := unplace(a, f, did, l.Line.LoanID != nil); err != nil {
+	if err := moving.Unplace(a, f, did, l.Line.LoanID != nil); err != nil {
 		return err
 	}
 	undoNote(a, l, did)
@@ -113,53 +113,9 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 		return refused(
 			"Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.",
 		)
-	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
-		return refused("%s has been sent on since, so this can no longer be undone. Take it back where it is.", name)
-	case did.BegunTransit != 0 && f.Transit == nil:
-		return refused("%s has left and been scanned elsewhere since, so this can no longer be undone.", name)
-	case f.Item.AtBranch != a.Who.Branch:
-		return refused(
-			"%s has been scanned at %s since, so this can no longer be undone.",
-			name,
-			a.Network.BranchName(f.Item.AtBranch),
-		)
-	case f.Hold != nil && f.Hold.ID != did.Hold && f.Hold.State != queue.Fetching:
-		return refused("%s serves somebody's hold by now, so this can no longer be undone.", name)
 	}
-	return nil
-}
-
-// unplace takes back what placing the item set going. A hold that the item was chosen for since, and that has not got
-// it yet, waits again.
-func unplace(a *act.Act, f *store.Facts, did *moving.Did, lent bool) error {
-	if did.BegunTransit != 0 && f.Transit != nil {
-		a.Tx.EndTransit(f.Transit.ID, a.Now)
-		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
-	}
-	if h := f.Hold; h != nil {
-		ours := h.ID == did.Hold
-		switch {
-		case ours && did.HoldFrom == queue.Ready: // it lay on the hold shelf before, and does so again
-		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent:
-			// under way again
-		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
-			h.ItemID, h.ReadyAt, h.ShelfUntil = &f.Item.ID, nil, nil
-			if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {
-				return err
-			}
-		default:
-			if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
-				return err
-			}
-			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
-		}
-	}
-	if did.AtBefore != "" {
-		a.Tx.StandAt(f.Item.ID, did.AtBefore, did.StandingBefore)
-		f.Item.AtBranch, f.Item.Standing = did.AtBefore, did.StandingBefore
-	}
-	if did.EndedTransit != 0 {
-		a.Tx.ResumeTransit(did.EndedTransit)
+	if says := moving.GoneOn(a, f, did); says != "" {
+		return refused("%s", says)
 	}
 	return nil
 }

@@ -38,6 +38,7 @@ const (
 	Receipt Kind = "receipt" // of money
 	Till    Kind = "till"
 	Line    Kind = "line" // of a run: where the thing goes
+	Tote    Kind = "tote" // its label
 )
 
 // Asked is which slip is wanted.
@@ -63,8 +64,10 @@ func Of(a *act.Act, q Asked) (*Slip, error) {
 		return ofTill(a, q.ID)
 	case Line:
 		return ofLine(a, q.ID)
+	case Tote:
+		return ofTote(a, q.ID)
 	}
-	return nil, problem.Newf(problem.Invalid, "There is no slip of kind %q. There are: hold, line, lent, back, receipt, till.", q.Kind)
+	return nil, problem.Newf(problem.Invalid, "There is no slip of kind %q. There are: hold, line, tote, lent, back, receipt, till.", q.Kind)
 }
 
 // head begins a slip with the name of the network and the branch.

@@ -136,6 +136,12 @@ type reach struct {
 	before    *reach
 }
 
+// Goes tells whether a run goes on a date.
+func (t *Timetable) Goes(run string, on calendar.Date) bool {
+	k := slices.IndexFunc(t.Runs, func(r Run) bool { return r.ID == run })
+	return k >= 0 && t.Runs[k].On(on)
+}
+
 // Ask finds the journey for an item that is ready at a branch; nil if nothing gets there.
 func (t *Timetable) Ask(from, to calendar.Code, ready time.Time) *Journey {
 	return t.Ahead(ready).Ask(from, to, ready)

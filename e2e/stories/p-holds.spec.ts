@@ -203,3 +203,63 @@ test("what comes back at one branch shows in the lists of another, over two copi
       server.kill();
     }
   }));
+
+test("a tote: filled by scanning, closed with its label, taken, and all of it received at the other end", async ({
+  page,
+  browser,
+}) => {
+  await signIn(page, "Maren Odell");
+  await page.goto("/courier?tab=totes");
+  const filling = region(page, "Being filled here");
+  await filling.getByLabel("Begin a tote for").selectOption({ label: "Lanternfield" });
+  await filling.getByRole("button", { name: "Begin" }).click();
+  const box = filling.getByRole("listitem").filter({ hasText: "Lanternfield" });
+  await expect(box.getByRole("button", { name: "Close" })).toBeDisabled();
+  const number = await ask(
+    `SELECT i.barcode FROM items i WHERE i.branch_code = 'LNF' AND i.at_branch = 'LNF' AND i.standing = 'in_use' AND i.note = ''
+       AND i.own_terms IS NULL AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
+       AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`,
+  );
+  await scan(page, number);
+  await expect(page.getByRole("region", { name: "Sign" })).toContainText("Lanternfield");
+  await expect(box).toContainText("1 thing");
+  await box.getByRole("button", { name: /^Tote T\d+ from/ }).click();
+  const one = region(page, "A tote");
+  await expect(one.getByRole("table", { name: /^What is in tote/ })).toContainText(number);
+  const label = /T\d+/.exec((await one.getByRole("heading").textContent()) ?? "")?.[0] ?? "";
+  await scan(page, label);
+  await expect(page.getByRole("region", { name: "Sign" })).toContainText("Not closed yet");
+  await box.getByRole("button", { name: "Close" }).click();
+  const waits = region(page, "Waiting for the courier").getByRole("listitem").filter({ hasText: label });
+  await expect(waits).toContainText("Lanternfield");
+  await expect(one).toContainText("Closed");
+  await scan(page, label);
+  await expect(page.getByRole("region", { name: "Sign" })).toContainText("goes with the courier to");
+  await expect(waits).toHaveCount(0);
+  await one.getByRole("button", { name: "Take back: Taken by the courier" }).click();
+  await expect(waits).toBeVisible();
+  await scan(page, label);
+  await expect(waits).toHaveCount(0);
+
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "Maren Odell");
+  await workAt(other, "Lanternfield");
+  await other.goto("/courier?tab=totes");
+  await scan(other, label);
+  await expect(other.getByRole("region", { name: "Sign" })).toContainText("has come from");
+  await other
+    .getByRole("list", { name: "Totes to be unpacked" })
+    .getByRole("button", { name: new RegExp(label) })
+    .click();
+  const there = region(other, "A tote");
+  await there.getByRole("button", { name: "All 1 have come" }).click();
+  await expect(there.getByRole("table", { name: "Where each goes" })).toContainText("Shelve here");
+  await expect(there).toContainText("Unpacked");
+  await there.getByRole("button", { name: "Take back: All of it came" }).click();
+  await expect(there.getByRole("button", { name: "All 1 have come" })).toBeVisible();
+  await there.getByRole("button", { name: "All 1 have come" }).click();
+  await expect(there).toContainText("Unpacked");
+  await scan(other, label);
+  await expect(other.getByRole("region", { name: "Sign" })).toContainText("An empty tote");
+  await other.context().close();
+});

@@ -116,7 +116,11 @@ const routes = [
     ...at,
     path: "/courier",
     component: courier,
-    validateSearch: (s: Search): { tab?: string; date?: string } => ({ tab: text(s.tab), date: text(s.date) }),
+    validateSearch: (s: Search): { tab?: string; date?: string; tote?: number } => ({
+      tab: text(s.tab),
+      date: text(s.date),
+      tote: number(s.tote),
+    }),
   }),
   createRoute({ ...at, path: "/interlibrary", component: interlibrary }),
   createRoute({ ...at, path: "/notices", component: notices }),

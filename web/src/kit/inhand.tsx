@@ -58,6 +58,11 @@ function Line({ scan, slip }: { scan: Scan; slip: boolean }) {
       {!taken.ok && <span className="text-buoy-700">{taken.text}</span>}
       <Why trace={taken.why}>Why</Why>
       {taken.sign.hold_id && <PrintSlip of={{ kind: "hold", id: taken.sign.hold_id }} byItself={slip} />}
+      {taken.tote && (
+        <Link to="/courier" search={{ tab: "totes", tote: taken.tote }} className="link">
+          What is in it
+        </Link>
+      )}
       {!taken.ok && taken.meant === "card" && (
         <Link to="/desk" onClick={() => add("desk", scan.text)} className="link">
           Open the card at the Desk

@@ -11,7 +11,7 @@ type Row = Schema["SlipRow"];
 
 /** What a slip is of: a hold, what was lent to a patron or brought back in a run, a receipt, a till. */
 export interface SlipAsked {
-  kind: "hold" | "line" | "lent" | "back" | "receipt" | "till";
+  kind: "hold" | "line" | "tote" | "lent" | "back" | "receipt" | "till";
   id: number;
   patron?: number;
   since?: string;

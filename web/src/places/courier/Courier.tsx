@@ -4,10 +4,12 @@ import { Head, Tabs } from "../../kit/parts";
 import { Day } from "./Day";
 import { Strays } from "./Strays";
 import { Timetable } from "./Timetable";
+import { Totes } from "./Totes";
 import { UnderWay } from "./UnderWay";
 
 const tabs = [
   ["way", "Under way"],
+  ["totes", "Totes"],
   ["day", "The day"],
   ["late", "Has not come"],
   ["timetable", "Timetable"],
@@ -16,12 +18,12 @@ const tabs = [
 /** The courier: what is under way, the day's runs with what is aboard, what has not come, and the timetable. */
 export function CourierPlace() {
   const navigate = useNavigate();
-  const { tab, date } = useSearch({ from: "/courier" });
+  const { tab, date, tote } = useSearch({ from: "/courier" });
   const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "way";
   return (
     <div className="grid gap-3.5">
       <Head title="Courier" says="What goes from branch to branch, by which run, and what has not come." />
-      <InHand prompt="Scan an item out of a tote to receive it" />
+      <InHand prompt="Scan an item out of a tote, or the label of a tote" />
       <Tabs
         label="Courier"
         tabs={tabs}
@@ -29,6 +31,7 @@ export function CourierPlace() {
         onChoose={(id) => void navigate({ to: "/courier", search: { tab: id } })}
       />
       {chosen === "way" && <UnderWay />}
+      {chosen === "totes" && <Totes tote={tote} />}
       {chosen === "day" && <Day date={date} />}
       {chosen === "late" && <Strays />}
       {chosen === "timetable" && <Timetable />}

@@ -1,5 +1,6 @@
+import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
-import { Tag } from "../../kit/parts";
+import { Code, Tag } from "../../kit/parts";
 import { sayInstant } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 
@@ -37,6 +38,25 @@ export function Moved({ of }: { of: Schema["MovingRetimed"] }) {
           </>
         )}
       </p>
+      {of.aboard.length > 0 && (
+        <div>
+          <b className="font-semibold">
+            {of.aboard.length === 1 ? "One tote was" : `${of.aboard.length} totes were`} taken by a run that would not
+            go.
+          </b>{" "}
+          Ask the driver where they are and scan their labels there; each then goes on from where it is.
+          <ul aria-label="Totes taken by it">
+            {of.aboard.map((t) => (
+              <li key={t.id}>
+                <Link to="/courier" search={{ tab: "totes", tote: t.id }} className="link">
+                  <Code>{t.number}</Code>
+                </Link>{" "}
+                {t.from} to {t.to}, {t.things} {t.things === 1 ? "thing" : "things"}, seen last at {t.at}
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
       {!none && (
         <Table
           label="Promises that change"

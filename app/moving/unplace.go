@@ -1,0 +1,78 @@
+package moving
+
+import (
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/core/circulation"
+	"nevrin/core/queue"
+	"nevrin/store"
+)
+
+// GoneOn says how somebody has gone on with an item since it was placed, so that undoing would take back more than that; empty where
+// nobody has.
+func GoneOn(a *act.Act, f *store.Facts, did *Did) string {
+	name := f.Item.Title.Name
+	switch {
+	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
+		return name + " has been sent on since, so this can no longer be undone. Take it back where it is."
+	case did.BegunTransit != 0 && f.Transit == nil:
+		return name + " has left and been scanned elsewhere since, so this can no longer be undone."
+	case f.Item.AtBranch != a.Who.Branch:
+		return name + " has been scanned at " + a.Network.BranchName(f.Item.AtBranch) +
+			" since, so this can no longer be undone."
+	case f.Hold != nil && f.Hold.ID != did.Hold && f.Hold.State != queue.Fetching:
+		return name + " serves somebody's hold by now, so this can no longer be undone."
+	}
+	return ""
+}
+
+// Unplace takes back what placing an item set going, with which nobody has gone on since; lent: it was on loan before. A hold that the item was chosen for since, and that has not got
+// it yet, waits again.
+func Unplace(a *act.Act, f *store.Facts, did *Did, lent bool) error {
+	if did.BegunTransit != 0 && f.Transit != nil {
+		a.Tx.EndTransit(f.Transit.ID, a.Now)
+		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
+	}
+	if h := f.Hold; h != nil {
+		ours := h.ID == did.Hold
+		switch {
+		case ours && did.HoldFrom == queue.Ready: // it lay on the hold shelf before, and does so again
+		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent:
+			// under way again
+		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
+			h.ItemID, h.ReadyAt, h.ShelfUntil = &f.Item.ID, nil, nil
+			if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {
+				return err
+			}
+		default:
+			if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+				return err
+			}
+			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
+		}
+	}
+	if did.AtBefore != "" {
+		a.Tx.StandAt(f.Item.ID, did.AtBefore, did.StandingBefore)
+		f.Item.AtBranch, f.Item.Standing = did.AtBefore, did.StandingBefore
+	}
+	if did.EndedTransit != 0 {
+		a.Tx.ResumeTransit(did.EndedTransit)
+	}
+	return nil
+}
+
+// GiveUp lets something that is under way count as missing, so that whoever waits for it gets another copy. Its title and the patron
+// must be locked.
+func GiveUp(a *act.Act, f *store.Facts) error {
+	a.Tx.EndTransit(f.Transit.ID, a.Now)
+	if h := f.Hold; h != nil {
+		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+			return err
+		}
+		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
+	}
+	a.Tx.Stand(f.Item.ID, circulation.ItemMissing, "")
+	a.Tell(event.Event{Kind: event.Missing, Item: f.Item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
+	_, err := Route(a, f.Item.TitleID, 0)
+	return err
+}

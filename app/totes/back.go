@@ -1,0 +1,102 @@
+package totes
+
+import (
+	"encoding/json"
+
+	"nevrin/app/act"
+	"nevrin/app/event"
+	"nevrin/app/moving"
+	"nevrin/app/problem"
+	"nevrin/core/circulation"
+	"nevrin/core/tote"
+	"nevrin/store"
+)
+
+// whatItSet gives what a step has set going, with what is needed to take that back locked.
+func whatItSet(a *act.Act, s *store.ToteStep) (*did, error) {
+	set := &did{}
+	if s.Did == nil {
+		return set, nil
+	}
+	if err := json.Unmarshal(s.Did, set); err != nil {
+		return nil, err
+	}
+	in, err := a.Tx.InTote(s.ToteID)
+	if err != nil {
+		return nil, err
+	}
+	return set, lockAll(a, in)
+}
+
+// restore puts a tote back as it was before a step, with what the step has set going.
+func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, error) {
+	var was store.Tote
+	if err := json.Unmarshal(s.Was, &was); err != nil {
+		return nil, err
+	}
+	if was.State == tote.Open {
+		other, err := a.Tx.OpenTote(was.FromBranch, was.ToBranch)
+		if err != nil {
+			return nil, err
+		}
+		if other != 0 {
+			return nil, problem.Newf(problem.Refused, "Tote %s is being filled for %s by now. Close that one first.",
+				tote.Number(other), a.Network.BranchName(was.ToBranch))
+		}
+	}
+	a.Tx.KeepTote(&was)
+	back := 0
+	for _, p := range set.Placed {
+		ok, err := unplace(a, p)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			back++
+		}
+	}
+	for _, p := range set.Lost {
+		ok, err := unlose(a, p)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			back++
+		}
+	}
+	if n := len(set.Placed) + len(set.Lost); n > 0 && back == 0 {
+		return nil, problem.Newf(problem.Refused, "All that was in tote %s has been gone on with since.", tote.Number(b.ID))
+	}
+	if s.Step == tote.Leave {
+		if j := a.Network.Timetable.Ask(was.FromBranch, was.ToBranch, a.Now); j != nil {
+			a.Tx.PromiseTote(b.ID, j.OnShelf)
+		}
+	}
+	return Of(a, b.ID)
+}
+
+// unplace puts a thing back into its tote, if nobody has gone on with it since.
+func unplace(a *act.Act, p placed) (bool, error) {
+	f, err := a.Tx.ItemFactsByID(p.Item)
+	if err != nil || f == nil || f.Loan != nil || moving.GoneOn(a, f, &p.Did) != "" {
+		return false, err
+	}
+	if err := moving.Unplace(a, f, &p.Did, false); err != nil {
+		return false, err
+	}
+	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: p.Item})
+	_, err = moving.Route(a, f.Item.TitleID, 0)
+	return true, err
+}
+
+// unlose lets a thing be under way again that counted as missing, if it has not turned up since.
+func unlose(a *act.Act, p placed) (bool, error) {
+	f, err := a.Tx.ItemFactsByID(p.Item)
+	if err != nil || f == nil || f.Item.Standing != circulation.ItemMissing || f.Transit != nil {
+		return false, err
+	}
+	a.Tx.Stand(p.Item, circulation.ItemInUse, "")
+	a.Tx.ResumeTransit(p.Did.EndedTransit)
+	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: p.Item})
+	return true, nil
+}

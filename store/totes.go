@@ -1,0 +1,189 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/tote"
+)
+
+// Tote is a box in which things go from one branch to another. The last step done with a tote stands beside it where it is listed.
+type Tote struct {
+	ID         int64
+	FromBranch calendar.Code
+	ToBranch   calendar.Code
+	State      tote.State
+	OpenedAt   time.Time
+	ClosedAt   *time.Time
+	LeftAt     *time.Time
+	RunID      *string
+	RunDate    *time.Time
+	AtBranch   calendar.Code // where it was seen last
+	SeenAt     time.Time
+	EndedAt    *time.Time
+}
+
+const toteColumns = `b.id, b.from_branch, b.to_branch, b.state, b.opened_at, b.closed_at, b.left_at, b.run_id, b.run_date, b.at_branch,
+	b.seen_at, b.ended_at`
+
+// ToteShown is a tote with what is in it.
+type ToteShown struct {
+	Tote
+	Things   int        // that went into it
+	Inside   int        // that have not come out
+	Holds    int        // of those, how many somebody waits for
+	Promised *time.Time // when the last of it is to be there
+}
+
+// inIt tells what went with a tote: what is in it, and what came out after it was closed. What was taken out before never went.
+const inIt = "coalesce(r.ended_at > b.closed_at, r.ended_at IS NULL)"
+
+const toteShown = `SELECT ` + toteColumns + `, n.things, n.inside, n.holds, n.promised FROM totes b CROSS JOIN LATERAL (
+		SELECT count(*)::int AS things, count(*) FILTER (WHERE r.ended_at IS NULL)::int AS inside,
+			count(r.hold_id) FILTER (WHERE r.ended_at IS NULL)::int AS holds, max(r.promised_at) FILTER (WHERE r.ended_at IS NULL) AS promised
+		FROM transits r WHERE r.tote_id = b.id AND `+inIt+`) n `
+
+// Totes gives the totes that have not ended and that come from a branch, go to it, or are at it.
+func (t *Tx) Totes(branch calendar.Code) ([]ToteShown, error) {
+	return list[ToteShown](t, toteShown+`WHERE b.ended_at IS NULL AND (b.from_branch = $1 OR b.to_branch = $1 OR b.at_branch = $1)
+		ORDER BY b.to_branch, b.id`, branch)
+}
+
+// TotesAway gives the totes that a run has taken and that have not come.
+func (t *Tx) TotesAway() ([]ToteShown, error) {
+	return list[ToteShown](t, toteShown+"WHERE b.ended_at IS NULL AND b.state = 'away' AND b.run_id IS NOT NULL ORDER BY b.id")
+}
+
+// PastTotes gives a page of the totes from or to a branch that have been unpacked or given up, the last first.
+func (t *Tx) PastTotes(branch calendar.Code, page Page) ([]ToteShown, Page, error) {
+	at := func(r *ToteShown) Cursor { return Cursor{ID: r.ID, Text: r.EndedAt.UTC().Format(time.RFC3339Nano)} }
+	return paged(t, page, at, toteShown+`WHERE b.ended_at IS NOT NULL AND (b.from_branch = $1 OR b.to_branch = $1)
+			AND $2::bigint >= 0 AND (b.ended_at, b.id) < (coalesce(nullif($3, ''), 'infinity')::timestamptz, coalesce(nullif($4::bigint, 0), 9223372036854775807))
+		ORDER BY b.ended_at DESC, b.id DESC`, branch)
+}
+
+// ToteByID gives a tote; nil where there is none.
+func (t *Tx) ToteByID(id int64) (*ToteShown, error) {
+	return one[ToteShown](t, toteShown+"WHERE b.id = $1", id)
+}
+
+// LockTote gives a tote of which nobody else changes anything meanwhile; nil where there is none. Totes are locked after titles.
+func (t *Tx) LockTote(id int64) (*Tote, error) {
+	return one[Tote](t, "SELECT "+toteColumns+" FROM totes b WHERE b.id = $1 FOR NO KEY UPDATE", id)
+}
+
+// BeginTote begins to fill a tote and gives its number; 0 where one from there to there is being filled already.
+func (t *Tx) BeginTote(from, to calendar.Code, at time.Time) (int64, error) {
+	return value[int64](t, `INSERT INTO totes (from_branch, to_branch, opened_at, at_branch, seen_at) VALUES ($1, $2, $3, $1, $3)
+		ON CONFLICT (from_branch, to_branch) WHERE state = 'open' DO NOTHING RETURNING id`, from, to, at)
+}
+
+// OpenTote gives the number of the tote that is being filled from one branch to another; 0 for none.
+func (t *Tx) OpenTote(from, to calendar.Code) (int64, error) {
+	return value[int64](t, "SELECT id FROM totes WHERE from_branch = $1 AND to_branch = $2 AND state = 'open'", from, to)
+}
+
+// KeepTote writes how a tote is.
+func (t *Tx) KeepTote(b *Tote) {
+	t.queueOne(`UPDATE totes SET state = $2, closed_at = $3, left_at = $4, run_id = $5, run_date = $6, at_branch = $7, seen_at = $8,
+		ended_at = $9 WHERE id = $1`, b.ID, b.State, b.ClosedAt, b.LeftAt, b.RunID, b.RunDate, b.AtBranch, b.SeenAt, b.EndedAt)
+}
+
+// DropTote takes a tote away in which nothing ever was.
+func (t *Tx) DropTote(id int64) { t.queueOne("DELETE FROM totes WHERE id = $1", id) }
+
+// SeeInTote writes that something of a tote is in hand at a branch: if that is not where it was filled, the tote has come there,
+// whether or not that was scanned.
+func (t *Tx) SeeInTote(id int64, branch calendar.Code, at time.Time) {
+	t.queue(`UPDATE totes SET state = 'here', at_branch = $2, seen_at = $3, ended_at = NULL
+		WHERE id = $1 AND state IN ('closed', 'away', 'lost') AND from_branch <> $2`, id, branch, at)
+}
+
+// ToteStep is something that was done with a tote.
+type ToteStep struct {
+	ID         int64
+	ToteID     int64
+	Step       tote.Step
+	At         time.Time
+	StaffID    *int64
+	Who        *string // the name of that person, where it is listed
+	BranchCode calendar.Code
+	Was        json.RawMessage // how the tote was before
+	Did        json.RawMessage // what else it has set going
+	Undone     bool
+}
+
+// AddToteStep writes down what was done with a tote.
+func (t *Tx) AddToteStep(s *ToteStep) (err error) {
+	if s.ID, err = t.NextID(); err != nil {
+		return err
+	}
+	t.queue(`INSERT INTO tote_steps (id, tote_id, step, at, staff_id, branch_code, was, did) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		s.ID, s.ToteID, s.Step, s.At, s.StaffID, s.BranchCode, s.Was, s.Did)
+	return nil
+}
+
+// ToteSteps gives what was done with a tote, in order, and whether it was taken back.
+func (t *Tx) ToteSteps(id int64) ([]ToteStep, error) {
+	return list[ToteStep](t, `SELECT s.id, s.tote_id, s.step, s.at, s.staff_id, f.name AS who, s.branch_code, s.was, s.did, s.undone
+		FROM tote_steps s LEFT JOIN staff f ON f.id = s.staff_id WHERE s.tote_id = $1 ORDER BY s.id`, id)
+}
+
+// UndoToteStep writes that a step was taken back.
+func (t *Tx) UndoToteStep(id int64) {
+	t.queueOne("UPDATE tote_steps SET undone = true WHERE id = $1 AND NOT undone", id)
+}
+
+// InTote is something that went into a tote.
+type InTote struct {
+	TransitID  int64
+	ItemID     int64
+	TitleID    int64
+	PatronID   int64
+	Title      string
+	Barcode    string
+	CallNumber string
+	Hold       bool
+	PromisedAt *time.Time
+	EndedAt    *time.Time
+}
+
+// InTote gives what went into a tote, in the order in which it did.
+func (t *Tx) InTote(id int64) ([]InTote, error) {
+	return list[InTote](t, `SELECT r.id AS transit_id, r.item_id, i.title_id, coalesce(h.patron_id, 0) AS patron_id, t.name AS title, i.barcode,
+			i.call_number, r.hold_id IS NOT NULL AS hold, r.promised_at, r.ended_at
+		FROM totes b JOIN transits r ON r.tote_id = b.id JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
+		LEFT JOIN holds h ON h.id = r.hold_id
+		WHERE b.id = $1 AND `+inIt+` ORDER BY r.sent_at, r.id`, id)
+}
+
+// Loose is how much was sent to a branch and is in no tote.
+type Loose struct {
+	ToBranch calendar.Code
+	Things   int
+}
+
+// Loose gives what has been sent from a branch, is in no tote, and has not missed its promise.
+func (t *Tx) Loose(branch calendar.Code, now time.Time) ([]Loose, error) {
+	return list[Loose](t, `SELECT to_branch, count(*)::int AS things FROM transits
+		WHERE from_branch = $1 AND ended_at IS NULL AND tote_id IS NULL AND promised_at >= $2 GROUP BY 1 ORDER BY 1`, branch, now)
+}
+
+// Gather puts into an open tote what was sent where it goes and is in none.
+func (t *Tx) Gather(b *Tote, now time.Time) {
+	t.queue(`UPDATE transits SET tote_id = $1 WHERE from_branch = $2 AND to_branch = $3 AND ended_at IS NULL AND tote_id IS NULL
+		AND promised_at >= $4`, b.ID, b.FromBranch, b.ToBranch, now)
+}
+
+// TakeOut takes something out of a tote again, which is still to be sent.
+func (t *Tx) TakeOut(id, transit int64) {
+	t.queueOne("UPDATE transits SET tote_id = NULL WHERE id = $1 AND tote_id = $2 AND ended_at IS NULL", transit, id)
+}
+
+// PromiseTote writes when what is in a tote is to be on its shelf, and so for the holds that it serves.
+func (t *Tx) PromiseTote(id int64, at *time.Time) {
+	t.queue(`UPDATE holds SET promised_at = $2 FROM transits r
+		WHERE r.tote_id = $1 AND r.ended_at IS NULL AND holds.id = r.hold_id AND holds.state = 'moving'`, id, at)
+	t.queue("UPDATE transits SET promised_at = $2 WHERE tote_id = $1 AND ended_at IS NULL", id, at)
+}

@@ -1,0 +1,119 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api, keyed, type Answer, type Schema } from "../../api/client";
+import { printSlip } from "../../kit/print";
+import { slipsPrint } from "../../kit/settings";
+import { useWrite } from "../../kit/write";
+
+export type Tote = Schema["TotesTote"];
+export type Detail = Schema["TotesDetail"];
+export type Unpacked = Schema["TotesUnpacked"];
+
+/** What a step is called, once it is done. */
+export const sayStep: Record<Schema["TotesStep"]["step"], string> = {
+  begin: "Begun",
+  close: "Closed",
+  leave: "Taken by the courier",
+  pass: "Seen on the way",
+  come: "Came",
+  unpack: "All of it came",
+  finish: "The rest was not in it",
+  lose: "Given up",
+};
+
+/** How a tote stands, in a word or two. */
+export function sayState(t: Tote): string {
+  switch (t.state) {
+    case "open":
+      return "Being filled";
+    case "closed":
+      return "Closed";
+    case "away":
+      return t.stranded ? "Where is it?" : t.late ? "Late" : "On its way";
+    case "here":
+      return "Being unpacked";
+    case "empty":
+      return "Unpacked";
+    default:
+      return "Given up";
+  }
+}
+
+/** Something done with a tote; what is shown of totes is asked for again. */
+function useTote<I, T>(
+  name: string,
+  about: string,
+  send: (given: I, key: string) => Promise<Answer<T>>,
+  done?: (answer: T) => void,
+) {
+  const queries = useQueryClient();
+  return useWrite(send, {
+    name,
+    about: () => about,
+    done: (answer: T) => {
+      for (const key of ["totes", "tote", "past totes", "transits"])
+        void queries.invalidateQueries({ queryKey: [key] });
+      done?.(answer);
+    },
+  });
+}
+
+const at = (id: number, key: string) => ({ path: { id }, header: keyed(key) });
+
+export const useBegin = (done: (t: Detail) => void) =>
+  useTote(
+    "tote begun",
+    "A tote is begun",
+    ({ to, gather }: { to: string; gather: boolean }, key) =>
+      api.POST("/api/totes", { params: { header: keyed(key) }, body: { to_branch: to, gather } }),
+    done,
+  );
+
+/** Closes a tote; its label prints by itself where the station is set so. */
+export const useClose = (t: Tote) =>
+  useTote(
+    `tote closed ${t.id}`,
+    `Tote ${t.number} is closed`,
+    (next: boolean, key) => api.POST("/api/totes/{id}/close", { params: at(t.id, key), body: { next } }),
+    () => slipsPrint() && void printSlip({ kind: "tote", id: t.id }).catch(() => undefined),
+  );
+
+export const useGather = (t: Tote) =>
+  useTote(`tote gathers ${t.id}`, `Things into tote ${t.number}`, (_: undefined, key) =>
+    api.POST("/api/totes/{id}/gather", { params: at(t.id, key) }),
+  );
+
+export const useTakeOut = (t: Tote) =>
+  useTote(`out of tote ${t.id}`, `Something out of tote ${t.number}`, (transit_id: number, key) =>
+    api.POST("/api/totes/{id}/out", { params: at(t.id, key), body: { transit_id } }),
+  );
+
+export const useLeft = (name: string) =>
+  useTote(`totes left ${name}`, "The courier takes totes", (totes: number[], key) =>
+    api.POST("/api/totes/left", { params: { header: keyed(key) }, body: { totes } }),
+  );
+
+export const useUnpack = (t: Tote, done: (u: Unpacked) => void) =>
+  useTote(
+    `tote unpacked ${t.id}`,
+    `All of tote ${t.number} has come`,
+    (_: undefined, key) => api.POST("/api/totes/{id}/unpack", { params: at(t.id, key) }),
+    done,
+  );
+
+export const useFinish = (t: Tote) =>
+  useTote(`tote finished ${t.id}`, `The rest of tote ${t.number} is not in it`, (_: undefined, key) =>
+    api.POST("/api/totes/{id}/finish", { params: at(t.id, key) }),
+  );
+
+export const useLose = (t: Tote) =>
+  useTote(`tote lost ${t.id}`, `Tote ${t.number} is given up`, (_: undefined, key) =>
+    api.POST("/api/totes/{id}/lost", { params: at(t.id, key) }),
+  );
+
+export const useBack = (id: number, done: (gone: boolean) => void) =>
+  useTote(
+    `tote back ${id}`,
+    "The last step of a tote is taken back",
+    (_: undefined, key) => api.POST("/api/totes/{id}/back", { params: at(id, key) }),
+    (answer) => done(!answer.tote),
+  );
