@@ -1,10 +1,12 @@
 package server
 
 import (
+	"cmp"
 	"net/http"
 
 	"nevrin/app/act"
 	"nevrin/app/couriers"
+	"nevrin/app/flows"
 	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/app/upkeep"
@@ -13,6 +15,10 @@ import (
 
 type dayAsked struct {
 	Date string `query:"date" maxLength:"10" doc:"Empty: today"`
+}
+
+type flowsAsked struct {
+	Days int `query:"days" minimum:"0" maximum:"366" doc:"Of how many days up to today; 0: half a year"`
 }
 
 type straysAsked struct {
@@ -50,6 +56,8 @@ func (s *Server) courierOperations() {
 	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back",
 		supervising,
 		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBackTrip(a, in.ID) })
+	look(s, "/courier/flows", "flows", "Who sends how much to whom, and what would travel less elsewhere", employed,
+		func(a *act.Act, in *flowsAsked) (*flows.Flows, error) { return flows.Of(a, cmp.Or(in.Days, 180)) })
 	look(s, "/strays", "strays", "What was sent and has not come", everyone,
 		func(a *act.Act, in *straysAsked) (Rows[couriers.Stray], error) {
 			page, err := in.page()

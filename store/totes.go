@@ -42,7 +42,7 @@ const inIt = "coalesce(r.ended_at > b.closed_at, r.ended_at IS NULL)"
 const toteShown = `SELECT ` + toteColumns + `, n.things, n.inside, n.holds, n.promised FROM totes b CROSS JOIN LATERAL (
 		SELECT count(*)::int AS things, count(*) FILTER (WHERE r.ended_at IS NULL)::int AS inside,
 			count(r.hold_id) FILTER (WHERE r.ended_at IS NULL)::int AS holds, max(r.promised_at) FILTER (WHERE r.ended_at IS NULL) AS promised
-		FROM transits r WHERE r.tote_id = b.id AND `+inIt+`) n `
+		FROM transits r WHERE r.tote_id = b.id AND ` + inIt + `) n `
 
 // Totes gives the totes that have not ended and that come from a branch, go to it, or are at it.
 func (t *Tx) Totes(branch calendar.Code) ([]ToteShown, error) {

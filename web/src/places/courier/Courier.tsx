@@ -1,24 +1,30 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { InHand } from "../../kit/inhand";
+import { useMe } from "../../kit/me";
 import { Head, Tabs } from "../../kit/parts";
+import { isEmployed } from "../../kit/places";
 import { Day } from "./Day";
+import { Flows } from "./Flows";
 import { Strays } from "./Strays";
 import { Timetable } from "./Timetable";
 import { Totes } from "./Totes";
 import { UnderWay } from "./UnderWay";
 
-const tabs = [
+const all = [
   ["way", "Under way"],
   ["totes", "Totes"],
   ["day", "The day"],
   ["late", "Has not come"],
   ["timetable", "Timetable"],
+  ["flows", "Flows"],
 ] as const;
 
 /** The courier: what is under way, the day's runs with what is aboard, what has not come, and the timetable. */
 export function CourierPlace() {
   const navigate = useNavigate();
   const { tab, date, tote } = useSearch({ from: "/courier" });
+  const me = useMe();
+  const tabs = all.filter(([id]) => id !== "flows" || isEmployed(me.role));
   const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "way";
   return (
     <div className="grid gap-3.5">
@@ -35,6 +41,7 @@ export function CourierPlace() {
       {chosen === "day" && <Day date={date} />}
       {chosen === "late" && <Strays />}
       {chosen === "timetable" && <Timetable />}
+      {chosen === "flows" && <Flows />}
     </div>
   );
 }

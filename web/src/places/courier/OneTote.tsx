@@ -5,7 +5,7 @@ import { api, told } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
-import { isEmployed } from "../../kit/places";
+import { isEmployed, supervises } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayInstant } from "../../kit/say";
 import { SignTag } from "../../kit/sign";
@@ -112,8 +112,7 @@ function Acts({
   const unpack = useUnpack(t, unpacked);
   const finish = useFinish(t);
   const lose = useLose(t);
-  const supervises = me.role === "supervisor" || me.role === "administrator";
-  const at = (branch: string) => me.branch === branch || supervises;
+  const at = (branch: string) => me.branch === branch || supervises(me.role);
   const comes = me.branch === t.to_branch && ["closed", "away", "here"].includes(t.state);
   const mayLose = isEmployed(me.role) && (at(t.from_branch) || at(t.to_branch)) && (t.late || t.stranded);
   return (

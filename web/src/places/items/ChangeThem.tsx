@@ -132,7 +132,7 @@ export function ChangeThem({ which, onLeave }: { which: Which; onLeave: () => vo
   );
 }
 
-function What({ of: w, would }: { of: Changed; would?: boolean }) {
+export function What({ of: w, would }: { of: Changed; would?: boolean }) {
   const parts = [
     `${w.changed} ${would ? "would be changed" : "changed"}`,
     w.same > 0 && `${w.same} are so already`,

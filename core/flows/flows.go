@@ -1,0 +1,95 @@
+// Package flows says what the traffic between branches shows: who gives and takes more than their part, and which things would
+// travel less if they belonged elsewhere.
+//
+// Giving and taking counts what went for holds. What goes home afterwards is the other half of the same journeys, and says nothing
+// more.
+package flows
+
+import (
+	"cmp"
+	"slices"
+
+	"nevrin/core/calendar"
+)
+
+// Pair is how much went from one branch to another.
+type Pair struct {
+	From, To calendar.Code
+	Holds    int // for somebody who waited there
+	Others   int // home, or on
+}
+
+// Standing is how a branch stands in the exchange.
+type Standing string
+
+// The standings.
+const (
+	Even  Standing = "even"
+	Gives Standing = "gives" // more than its part
+	Takes Standing = "takes" // more than its part
+)
+
+// Branch is what a branch gives to others and takes from them.
+type Branch struct {
+	Code         calendar.Code
+	Gives, Takes int
+	Standing     Standing
+}
+
+// A branch stands out where the difference is a tenth of all that it exchanges, and no handful.
+const (
+	outstanding = 10 // of a hundred
+	handful     = 10
+)
+
+// Balance gives how branches stand, those that give most over what they take first.
+func Balance(pairs []Pair) []Branch {
+	by := map[calendar.Code]*Branch{}
+	of := func(code calendar.Code) *Branch {
+		if by[code] == nil {
+			by[code] = &Branch{Code: code}
+		}
+		return by[code]
+	}
+	for _, p := range pairs {
+		of(p.From).Gives += p.Holds
+		of(p.To).Takes += p.Holds
+	}
+	out := []Branch{}
+	for _, b := range by {
+		b.Standing = standing(b.Gives, b.Takes)
+		out = append(out, *b)
+	}
+	slices.SortFunc(out, func(x, y Branch) int {
+		return cmp.Or(cmp.Compare(y.Gives-y.Takes, x.Gives-x.Takes), cmp.Compare(x.Code, y.Code))
+	})
+	return out
+}
+
+func standing(gives, takes int) Standing {
+	over := gives - takes
+	switch {
+	case max(over, -over) < handful || 100*max(over, -over) < outstanding*(gives+takes):
+		return Even
+	case over > 0:
+		return Gives
+	}
+	return Takes
+}
+
+// Use is how a thing was used over a time, at home and at another branch to which it travelled.
+type Use struct {
+	Journeys  int // there, for holds
+	LentHome  int
+	LentThere int
+}
+
+// Often is from how many journeys to the same branch on it is asked whether a thing had better belong there.
+const Often = 3
+
+// Better tells whether a thing had better belong where it travels to, and how many journeys there that would have saved: those that
+// it made, less those that readers at its present home would have caused.
+func Better(u Use) (saves int, better bool) {
+	saves = u.Journeys - u.LentHome
+	return saves, u.Journeys >= Often && saves > 0 && u.LentThere > u.LentHome
+}

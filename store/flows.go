@@ -1,0 +1,49 @@
+package store
+
+import (
+	"time"
+
+	"nevrin/core/calendar"
+)
+
+// FlowPair is how much was sent from one branch to another.
+type FlowPair struct {
+	FromBranch, ToBranch calendar.Code
+	Holds, Others        int
+}
+
+// Flows gives how much was sent between branches since an instant.
+func (t *Tx) Flows(since time.Time) ([]FlowPair, error) {
+	return list[FlowPair](t, `SELECT from_branch, to_branch, count(hold_id)::int AS holds, (count(*) - count(hold_id))::int AS others
+		FROM transits WHERE sent_at >= $1 GROUP BY 1, 2 ORDER BY 1, 2`, since)
+}
+
+// Travels is an item that was sent to the same branch for holds again and again, with where it was lent over the same time.
+type Travels struct {
+	ItemID     int64
+	Barcode    string
+	Title      string
+	CallNumber string
+	Collection string
+	BranchCode calendar.Code // its home
+	AtBranch   calendar.Code
+	ToBranch   calendar.Code
+	Journeys   int
+	LentHome   int
+	LentThere  int
+}
+
+// Travelling gives the items that belong to a branch for good and were sent to another for holds at least so often since an instant,
+// those that travelled most first.
+func (t *Tx) Travelling(since time.Time, often, most int) ([]Travels, error) {
+	return list[Travels](t, `WITH j AS (SELECT item_id, to_branch, count(*)::int AS journeys FROM transits
+			WHERE sent_at >= $1 AND hold_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) >= $2)
+		SELECT i.id AS item_id, i.barcode, t.name AS title, i.call_number, i.collection, i.branch_code, i.at_branch, j.to_branch, j.journeys,
+			l.lent_home, l.lent_there
+		FROM j JOIN items i ON i.id = j.item_id JOIN titles t ON t.id = i.title_id CROSS JOIN LATERAL (
+			SELECT count(*) FILTER (WHERE o.branch_code = i.branch_code)::int AS lent_home,
+				count(*) FILTER (WHERE o.branch_code = j.to_branch)::int AS lent_there
+			FROM loans o WHERE o.item_id = i.id AND o.lent_at >= $1 AND NOT o.undone) l
+		WHERE i.branch_code <> j.to_branch AND i.standing = 'in_use' AND i.home_until IS NULL
+		ORDER BY j.journeys DESC, i.id LIMIT $3`, since, often, most)
+}

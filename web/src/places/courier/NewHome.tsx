@@ -1,0 +1,63 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api, keyed, type Schema } from "../../api/client";
+import { Button, Trouble } from "../../kit/parts";
+import { useTried } from "../../kit/tried";
+import { What } from "../items/ChangeThem";
+import { TakeBack } from "../items/Deeds";
+import { useAgain } from "../items/stock";
+
+export type Better = Schema["FlowsBetter"];
+
+/** Gives things the home to which they travel again and again: looked at first, done as one, taken back as one. */
+export function NewHome({ code, items, onLeave }: { code: string; items: Better[]; onLeave: () => void }) {
+  const queries = useQueryClient();
+  const again = useAgain();
+  const to = items[0]?.to ?? code;
+  const given = { which: { items: items.map((b) => b.item_id) }, change: { branch: code } };
+  const tried = useTried(
+    { ...given, reason: "Travels there again and again" },
+    (body, key) => api.POST("/api/items-changed", { params: { header: keyed(key) }, body }),
+    { name: `new home ${code}`, about: `New homes at ${to}`, of: given, done: again },
+  );
+  return (
+    <section aria-label={`New home: ${to}`} className="grid gap-2 rounded-card border border-line p-3">
+      <h3 className="font-semibold">
+        {items.length === 1 ? "One thing" : `${items.length} things`} would belong to {to}, and would have saved{" "}
+        {items.reduce((n, b) => n + b.saves, 0)} journeys
+      </h3>
+      <Trouble error={tried.problem} />
+      {!tried.did && (
+        <span className="flex flex-wrap gap-2">
+          <Button plain={!!tried.would} busy={tried.busy} onClick={tried.look}>
+            Look what it would do
+          </Button>
+          {tried.would && tried.would.changed > 0 && (
+            <Button busy={tried.busy} onClick={tried.act}>
+              Do it
+            </Button>
+          )}
+          <Button plain onClick={onLeave}>
+            Leave it
+          </Button>
+        </span>
+      )}
+      {tried.would && <What of={tried.would} would />}
+      {tried.did && (
+        <div role="status" className="rounded bg-tide-100 px-3 py-2">
+          <What of={tried.did} />
+          <p>Print the list, take them from the shelves and scan them: each goes into the tote for {to}.</p>
+          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}{" "}
+          <Button
+            plain
+            onClick={() => {
+              onLeave();
+              void queries.invalidateQueries({ queryKey: ["flows"] });
+            }}
+          >
+            Done here
+          </Button>
+        </div>
+      )}
+    </section>
+  );
+}
