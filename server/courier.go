@@ -48,6 +48,12 @@ func (s *Server) courierOperations() {
 		func(a *act.Act, _ *nothing) ([]upkeep.Shown[upkeep.Trip], error) { return upkeep.Trips(a) })
 	ask(s, "/courier/runs/try", "tryTrip", "What a changed run does to what has been promised", supervising,
 		func(a *act.Act, in *tripTried) (*moving.Retimed, error) { return upkeep.TryTrip(a, in.Key, in.Trip) })
+	ask(s, "/courier/runs/tried", "triedTrip", "What a changed run would have meant for what went in the last four weeks",
+		supervising,
+		func(a *act.Act, in *tripTried) (*couriers.Tried, error) { return upkeep.TryTripPast(a, in.Key, in.Trip) })
+	ask(s, "/courier/shut/tried", "triedShut", "What a closed branch would have meant for what went in the last four weeks",
+		supervising,
+		func(a *act.Act, in *couriers.Shut) (*couriers.Tried, error) { return couriers.TryShut(a, *in) })
 	do(s, http.MethodPut, "/courier/runs/{key}", "keepTrip", "Change a run of the courier, or take it away",
 		supervising,
 		func(a *act.Act, in *KeyedSent[upkeep.Trying]) (*upkeep.Kept, error) {

@@ -47,3 +47,23 @@ func (t *Tx) Travelling(since time.Time, often, most int) ([]Travels, error) {
 		WHERE i.branch_code <> j.to_branch AND i.standing = 'in_use' AND i.home_until IS NULL
 		ORDER BY j.journeys DESC, i.id LIMIT $3`, since, often, most)
 }
+
+// Went is something that was sent from one branch to another.
+type Went struct {
+	ID                   int64
+	FromBranch, ToBranch calendar.Code
+	SentAt               time.Time
+	Hold                 bool
+}
+
+// WentBetween gives what was sent between two instants, the second not among them.
+func (t *Tx) WentBetween(from, until time.Time) ([]Went, error) {
+	return list[Went](t, `SELECT id, from_branch, to_branch, sent_at, hold_id IS NOT NULL AS hold FROM transits
+		WHERE sent_at >= $1 AND sent_at < $2 ORDER BY sent_at, id`, from, until)
+}
+
+// WentNamed gives the titles and numbers of things that were sent.
+func (t *Tx) WentNamed(ids []int64) ([]TransitShown, error) {
+	return list[TransitShown](t, `SELECT r.id, r.item_id, i.barcode, t.name AS title_name FROM transits r
+		JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id WHERE r.id = ANY($1)`, ids)
+}

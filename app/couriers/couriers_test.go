@@ -229,3 +229,55 @@ func TestADayOfTheCourier(t *testing.T) {
 	})
 	require.ErrorContains(t, err, "within 60 days")
 }
+
+// What went in the last four weeks is tried without its run, with that run earlier, and with a branch closed; nothing is changed
+// by it.
+func TestAnotherTimetableOnWhatWent(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := w.Staff(role.Supervisor, "HVH")
+	hold, item := sent(t, w) // at 09:12, leaves at 11:00, on its shelf at 12:10
+	w.Later(24 * time.Hour)
+	now := round(t, w)
+	try := func(is *upkeep.Trip) *couriers.Tried {
+		t.Helper()
+		r, err := act.Look(t.Context(), w.House, boss, func(a *act.Act) (*couriers.Tried, error) {
+			return upkeep.TryTripPast(a, now.Key, upkeep.Trying{Is: is, Seen: now.Seen})
+		})
+		require.NoError(t, err)
+		return r
+	}
+	same := now.Is
+	r := try(&same)
+	assert.Equal(t, []int{1, 0, 0, 0}, []int{r.Holds, r.Later, r.Sooner, r.Never})
+	assert.InDelta(t, 2.97, r.Before.Mean, 0.02)
+	assert.Equal(t, 1, r.Before.Loads[0].Most)
+	r = try(nil)
+	assert.Equal(t, []int{0, 0, 1}, []int{r.Later, r.Sooner, r.Never})
+	require.Len(t, r.Worst, 1)
+	assert.Equal(t, item, r.Worst[0].Barcode)
+	assert.Nil(t, r.Worst[0].After)
+	assert.Empty(t, r.After.Loads)
+	early := now.Is
+	early.Stops = append([]upkeep.TripStop{}, now.Is.Stops...)
+	early.Stops[0].Depart, early.Stops[1].Arrive = "10:00", "10:40"
+	r = try(&early)
+	assert.Equal(t, []int{0, 1, 0}, []int{r.Later, r.Sooner, r.Never})
+	assert.Empty(t, r.Worst, "nothing is worse")
+
+	shut := func(from, until int) (*couriers.Tried, error) {
+		return act.Look(t.Context(), w.House, boss, func(a *act.Act) (*couriers.Tried, error) {
+			return couriers.TryShut(a, couriers.Shut{
+				Branch: "SLM", From: calendar.MakeDate(2026, 10, from), Until: calendar.MakeDate(2026, 10, until),
+			})
+		})
+	}
+	r, err := shut(6, 6)
+	require.NoError(t, err)
+	assert.Equal(t, 1, r.Later)
+	assert.InDelta(t, 24, r.After.Mean-r.Before.Mean, 8, "it opens the next day")
+	for _, c := range [][2]int{{6, 5}, {6, 7}} {
+		_, err = shut(c[0], c[1])
+		require.ErrorContains(t, err, "Choose days from Wed 9 Sep 2026 to Tue 6 Oct 2026")
+	}
+	assert.Equal(t, "moving", w.Ask("SELECT state FROM holds WHERE id = ?", hold))
+}

@@ -7,9 +7,11 @@ import (
 	"slices"
 
 	"nevrin/app/act"
+	"nevrin/app/couriers"
 	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/courier"
 	"nevrin/store"
 )
 
@@ -84,22 +86,31 @@ func (trips) Keep(a *act.Act, key string, was, is *Trip) (*Trip, error) {
 	return is, nil
 }
 
-// tryTrips works out what runs written anew do to what has been promised; nil: one is taken away. The runs are read as they
-// stand by now, so that one change can follow another in an act.
+// tryTrips works out what runs written anew do to what has been promised; nil: one is taken away.
 func tryTrips(a *act.Act, changes map[string]*Trip) (*moving.Retimed, error) {
+	before, after, err := tables(a, changes)
+	if err != nil {
+		return nil, err
+	}
+	return moving.Retime(a, before, after)
+}
+
+// tables are the timetable as it is and with runs written anew; nil: one is taken away. The runs are read as they stand by now, so
+// that one change can follow another in an act.
+func tables(a *act.Act, changes map[string]*Trip) (before, after *courier.Timetable, err error) {
 	for key, is := range changes {
 		if !tripKey.MatchString(key) {
-			return nil, problem.Newf(problem.Invalid, "The key of a run is %q; small letters, digits and hyphens are right.", key)
+			return nil, nil, problem.Newf(problem.Invalid, "The key of a run is %q; small letters, digits and hyphens are right.", key)
 		}
 		if is != nil {
 			if err := is.check(a); err != nil {
-				return nil, err
+				return nil, nil, err
 			}
 		}
 	}
 	parts, err := a.Tx.NetworkParts()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	was, is, known := []json.RawMessage{}, []json.RawMessage{}, map[string]bool{}
 	for _, row := range parts.Runs {
@@ -115,15 +126,13 @@ func tryTrips(a *act.Act, changes map[string]*Trip) (*moving.Retimed, error) {
 			is = append(is, changed.plan(key))
 		}
 	}
-	before, err := a.Network.With(was, calendar.DateOf(a.Now))
-	if err != nil {
-		return nil, err
+	if before, err = a.Network.With(was, calendar.DateOf(a.Now)); err != nil {
+		return nil, nil, err
 	}
-	after, err := a.Network.With(is, calendar.DateOf(a.Now))
-	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "This timetable cannot be: %s", err)
+	if after, err = a.Network.With(is, calendar.DateOf(a.Now)); err != nil {
+		return nil, nil, problem.Newf(problem.Invalid, "This timetable cannot be: %s", err)
 	}
-	return moving.Retime(a, before, after)
+	return before, after, nil
 }
 
 // check looks whether a run can go as it is written, in words for who writes it.
@@ -199,6 +208,29 @@ func TryTrip(a *act.Act, key string, t Trying) (*moving.Retimed, error) {
 		return nil, err
 	}
 	return tryTrips(a, map[string]*Trip{key: before, after: t.Is})
+}
+
+// TryTripPast says what it would have meant for what went in the last four weeks, as if it had gone so all the time: its season does
+// not count. Nothing is changed.
+func TryTripPast(a *act.Act, key string, t Trying) (*couriers.Tried, error) {
+	was, err := trips{}.Load(a, key)
+	if err != nil {
+		return nil, err
+	}
+	is, says := t.Is, "without a run"
+	switch {
+	case is != nil:
+		all := *is
+		all.From, all.Until = nil, nil
+		is, says = &all, is.Name+" as it is written here"
+	case was != nil:
+		says = "Without " + was.Name
+	}
+	_, after, err := tables(a, map[string]*Trip{key: is})
+	if err != nil {
+		return nil, err
+	}
+	return couriers.Try(a, after, says)
 }
 
 // KeepTrip writes a run anew, or takes it away; from a date on where that is asked for.

@@ -263,3 +263,50 @@ test("a tote: filled by scanning, closed with its label, taken, and all of it re
   await expect(other.getByRole("region", { name: "Sign" })).toContainText("An empty tote");
   await other.context().close();
 });
+
+test("what if: a branch closed a week and a run that goes later, tried on what went; and what travels too much gets a new home", async ({
+  page,
+}) => {
+  await signIn(page, "Maren Odell");
+  const before = await ask("SELECT count(*) || ' ' || max(promised_at) FROM transits");
+  await page.goto("/courier?tab=whatif");
+  await page.getByLabel("Branch", { exact: true }).selectOption({ label: "Saltmere" });
+  await page.getByLabel("until, that day too").fill("2027-01-01");
+  await page.getByRole("button", { name: "Try it" }).click();
+  await expect(page.getByText(/Choose days from .* it is tried on what went then/)).toBeVisible();
+  await page.getByLabel("until, that day too").fill(await page.getByLabel("Closed from").inputValue());
+  await page.getByRole("button", { name: "Try it" }).click();
+  const meant = region(page, "What it would have meant");
+  await expect(meant.getByRole("status")).toContainText(/Saltmere closed for 1 day/);
+  await expect(meant.getByRole("img", { name: /^Holds by days of waiting/ })).toBeVisible();
+  await expect(meant.getByRole("table", { name: "By branch" })).toContainText("Saltmere");
+
+  await page.goto("/courier?tab=timetable");
+  const south = page.getByRole("listitem").filter({ hasText: "South van" });
+  await south.getByRole("button", { name: "Change" }).click();
+  const form = page.getByRole("form", { name: "Change South van" });
+  await form.getByLabel("Departs").first().fill("09:00");
+  await form.getByRole("button", { name: "Try it on the last four weeks" }).click();
+  await expect(meant.getByRole("status")).toContainText(/\d+ later/);
+  await expect(meant.getByRole("table", { name: "Holds for which it would have been worst" })).toBeVisible();
+  expect(await ask("SELECT count(*) || ' ' || max(promised_at) FROM transits")).toBe(before);
+
+  await page.goto("/courier?tab=flows");
+  await expect(page.getByRole("img", { name: /^Most goes from/ })).toBeVisible();
+  const better = page.getByRole("table", { name: "Better at home elsewhere" });
+  const first = better.getByRole("row").nth(1);
+  const number = /318460\d{8}/.exec((await first.textContent()) ?? "")?.[0] ?? "";
+  const home = () => ask("SELECT branch_code FROM items WHERE barcode = $1", number);
+  const was = await home();
+  await first.getByRole("checkbox").check();
+  await page.getByRole("button", { name: "Give 1 its new home" }).click();
+  const fresh = page.getByRole("region", { name: /^New home/ });
+  await fresh.getByRole("button", { name: "Look what it would do" }).click();
+  await expect(fresh).toContainText("1 would be changed");
+  expect(await home()).toBe(was);
+  await fresh.getByRole("button", { name: "Do it" }).click();
+  await expect(fresh.getByRole("status")).toContainText("1 changed");
+  expect(await home()).not.toBe(was);
+  await fresh.getByRole("button", { name: "Take it back" }).click();
+  await expect.poll(home).toBe(was);
+});

@@ -2,13 +2,14 @@ import { useNavigate, useSearch } from "@tanstack/react-router";
 import { InHand } from "../../kit/inhand";
 import { useMe } from "../../kit/me";
 import { Head, Tabs } from "../../kit/parts";
-import { isEmployed } from "../../kit/places";
+import { isEmployed, supervises } from "../../kit/places";
 import { Day } from "./Day";
 import { Flows } from "./Flows";
 import { Strays } from "./Strays";
 import { Timetable } from "./Timetable";
 import { Totes } from "./Totes";
 import { UnderWay } from "./UnderWay";
+import { WhatIf } from "./WhatIf";
 
 const all = [
   ["way", "Under way"],
@@ -16,6 +17,7 @@ const all = [
   ["day", "The day"],
   ["late", "Has not come"],
   ["timetable", "Timetable"],
+  ["whatif", "What if"],
   ["flows", "Flows"],
 ] as const;
 
@@ -24,7 +26,7 @@ export function CourierPlace() {
   const navigate = useNavigate();
   const { tab, date, tote } = useSearch({ from: "/courier" });
   const me = useMe();
-  const tabs = all.filter(([id]) => id !== "flows" || isEmployed(me.role));
+  const tabs = all.filter(([id]) => (id === "flows" ? isEmployed(me.role) : id !== "whatif" || supervises(me.role)));
   const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "way";
   return (
     <div className="grid gap-3.5">
@@ -41,6 +43,7 @@ export function CourierPlace() {
       {chosen === "day" && <Day date={date} />}
       {chosen === "late" && <Strays />}
       {chosen === "timetable" && <Timetable />}
+      {chosen === "whatif" && <WhatIf />}
       {chosen === "flows" && <Flows />}
     </div>
   );

@@ -58,12 +58,7 @@ export function FlowGrid({ flows: f }: { flows: Schema["FlowsFlows"] }) {
                 className="fill-tide-500"
                 fillOpacity={holds ? 0.08 + 0.5 * share : 0.03}
               />
-              <text
-                x={at.x + cell / 2}
-                y={at.y + high / 2 + 4}
-                textAnchor="middle"
-                className="fill-ink"
-              >
+              <text x={at.x + cell / 2} y={at.y + high / 2 + 4} textAnchor="middle" className="fill-ink">
                 {holds || "·"}
               </text>
             </g>

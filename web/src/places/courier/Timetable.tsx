@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useFieldArray, useFormContext } from "react-hook-form";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -11,6 +11,7 @@ import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
 import { sayDate } from "../../kit/say";
 import { useWrite } from "../../kit/write";
 import { Moved } from "./Moved";
+import { Tried } from "./Tried";
 
 type Row = Schema["UpkeepShownTrip"];
 type Trip = Schema["UpkeepTrip"];
@@ -178,7 +179,9 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
   const queries = useQueryClient();
   const is = row?.is;
   const [tried, setTried] = useState<{ key: string; trip: Schema["UpkeepTrying"]; does: Schema["MovingRetimed"] }>();
+  const [past, setPast] = useState<Schema["CouriersTried"]>();
   const [problem, setProblem] = useState<unknown>();
+  const onPast = useRef(false);
   const keep = useWrite(
     (t: { key: string; trip: Schema["UpkeepTrying"] }, key) =>
       api.PUT("/api/courier/runs/{key}", { params: { path: { key: t.key }, header: keyed(key) }, body: t.trip }),
@@ -195,9 +198,11 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
   const look = async (key: string, trip: Schema["UpkeepTrying"]) => {
     setProblem(undefined);
     try {
-      setTried({ key, trip, does: await told(api.POST("/api/courier/runs/try", { body: { key, trip } })) });
+      if (onPast.current) setPast(await told(api.POST("/api/courier/runs/tried", { body: { key, trip } })));
+      else setTried({ key, trip, does: await told(api.POST("/api/courier/runs/try", { body: { key, trip } })) });
     } catch (e) {
       setTried(undefined);
+      setPast(undefined);
       setProblem(e);
     }
   };
@@ -243,14 +248,27 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
           {is && <DateField name="on" label="Only from a date on; nothing: at once" />}
         </div>
         <div className="flex gap-3">
-          <Button type="submit" plain>
+          <Button type="submit" plain onClick={() => (onPast.current = false)}>
             Look at what it does
           </Button>
-          {row && <Quiet onClick={() => void look(row.key, { seen: row.seen })}>Look at taking the run away</Quiet>}
+          <Button type="submit" plain onClick={() => (onPast.current = true)}>
+            Try it on the last four weeks
+          </Button>
+          {row && (
+            <Quiet
+              onClick={() => {
+                onPast.current = false;
+                void look(row.key, { seen: row.seen });
+              }}
+            >
+              Look at taking the run away
+            </Quiet>
+          )}
           <Quiet onClick={done}>Leave it as it is</Quiet>
         </div>
       </Form>
       <Trouble error={problem} />
+      {past && <Tried of={past} />}
       {tried && (
         <>
           <Moved of={tried.does} />

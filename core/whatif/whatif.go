@@ -1,0 +1,264 @@
+// Package whatif tries another courier on what really went: the same things, ready at the same times, by the timetable as it is and by
+// another, or with a branch closed for a while. Both sides are worked out alike, so that nothing but the change differs.
+//
+// What it does not know it leaves as it was: which copy was sent for whom. A timetable that is better for other copies would
+// therefore do a little better than is said here, and a closed branch a little less harm.
+package whatif
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+	"time"
+
+	"nevrin/core/calendar"
+	"nevrin/core/courier"
+)
+
+// Move is something that went from a branch to another.
+type Move struct {
+	ID       int64
+	From, To calendar.Code
+	Ready    time.Time // to leave
+	Hold     bool      // somebody waited for it there
+}
+
+// Days is up to how many days of waiting are told apart; the last stands for that many and more.
+const Days = 10
+
+// Side is how it went, or would have gone. Waiting is that of holds, from when a thing was ready until it was on the shelf.
+type Side struct {
+	Mean  float64   // hours
+	Tenth float64   // hours that nine of ten stayed below
+	Days  [Days]int // how many waited so many days
+	Never int       // nothing got there within four weeks
+	Loads []Load    // by run, in the order of the timetable
+}
+
+// Load is how full a run was.
+type Load struct {
+	Run  string
+	Went int     // on how many dates
+	Mean float64 // of the most that was aboard on each
+	Most int     // on one date
+}
+
+// At is what it meant for who waited at a branch.
+type At struct {
+	Branch        calendar.Code
+	Holds         int
+	Before, After float64 // mean waiting in hours, of those that got there both ways
+	Later, Sooner int
+
+	both int // how many got there both ways
+}
+
+// Changed is a move whose promise would have been another; a zero time: it would not have got there.
+type Changed struct {
+	Move
+	Before, After time.Time
+}
+
+// Tried is what a change would have meant.
+type Tried struct {
+	Moves, Holds         int
+	Later, Sooner, Never int // of the holds; never: only after the change
+	Before, After        Side
+	Branches             []At
+	Worst                []Changed // the holds for which it would have been worst, up to so many as were asked for
+}
+
+// Closed is a timetable with a branch closed from a day to another. Runs call there all the same.
+func Closed(t *courier.Timetable, code calendar.Code, from, until calendar.Date) *courier.Timetable {
+	out := *t
+	out.Branches = maps.Clone(t.Branches)
+	b := out.Branches[code]
+	shut := *b.Branch
+	shut.Closures = append(slices.Clone(shut.Closures), calendar.Closure{From: from, To: until, Name: "closed, to be tried"})
+	shut.Openings = maps.Clone(shut.Openings)
+	maps.DeleteFunc(shut.Openings, func(d calendar.Date, _ calendar.Opening) bool { return from <= d && d <= until })
+	b.Branch = &shut
+	out.Branches[code] = b
+	return &out
+}
+
+// Try tries a change on what went between two dates, up to and with the second. Both timetables are of the same branches.
+func Try(was, is *courier.Timetable, moves []Move, first, last calendar.Date, worst int) *Tried {
+	out := &Tried{Moves: len(moves)}
+	before, after := side(was, first, last), side(is, first, last)
+	by := map[calendar.Code]*At{}
+	var changed []Changed
+	for _, m := range moves {
+		x, there := before.take(m)
+		y, still := after.take(m)
+		if !m.Hold {
+			continue
+		}
+		out.Holds++
+		at := by[m.To]
+		if at == nil {
+			at = &At{Branch: m.To}
+			by[m.To] = at
+		}
+		at.Holds++
+		switch {
+		case there && still:
+			at.both++
+			at.Before += x.Sub(m.Ready).Hours()
+			at.After += y.Sub(m.Ready).Hours()
+			if y.After(x) {
+				out.Later++
+				at.Later++
+			} else if y.Before(x) {
+				out.Sooner++
+				at.Sooner++
+			}
+		case there:
+			out.Never++
+		}
+		if !y.Equal(x) {
+			changed = append(changed, Changed{m, x, y})
+		}
+	}
+	out.Before, out.After = before.end(first, last), after.end(first, last)
+	for _, at := range by {
+		if n := float64(at.both); n > 0 {
+			at.Before, at.After = at.Before/n, at.After/n
+		}
+		out.Branches = append(out.Branches, *at)
+	}
+	slices.SortFunc(out.Branches, func(x, y At) int {
+		return cmp.Or(cmp.Compare(y.After-y.Before, x.After-x.Before), cmp.Compare(x.Branch, y.Branch))
+	})
+	slices.SortStableFunc(changed, func(x, y Changed) int { return cmp.Compare(harm(y), harm(x)) })
+	out.Worst = changed[:min(worst, len(changed))]
+	return out
+}
+
+// harm is by how much later something would have come.
+func harm(c Changed) time.Duration {
+	switch {
+	case c.After.IsZero():
+		return 1<<63 - 1
+	case c.Before.IsZero():
+		return -1 << 63
+	}
+	return c.After.Sub(c.Before)
+}
+
+// going is one side while it is worked out.
+type going struct {
+	prepared *courier.Prepared
+	trips    map[calendar.Date]*courier.Trips
+	legs     map[way][]courier.Leg
+	aboard   []courier.Leg
+	waits    []float64
+	out      Side
+}
+
+type way struct {
+	from, to calendar.Code
+	leaves   time.Time
+}
+
+func side(t *courier.Timetable, first, last calendar.Date) *going {
+	return &going{
+		prepared: t.Prepare(first, last.DaysSince(first)+1), trips: map[calendar.Date]*courier.Trips{}, legs: map[way][]courier.Leg{},
+	}
+}
+
+// take lets something go; it gives when it is on its shelf.
+func (g *going) take(m Move) (time.Time, bool) {
+	ready, open := m.Ready, true
+	if b := g.prepared.Table().Branches[m.From]; !b.OpenAt(ready) && !b.OpenOn(b.Date(ready)) {
+		ready, open = b.NextOpening(ready) // nobody is there who could send it
+	}
+	shelf := time.Time{}
+	if open {
+		_, shelf, open = g.prepared.Arrival(m.From, m.To, ready)
+	}
+	if !open {
+		if m.Hold {
+			g.out.Never++
+		}
+		return time.Time{}, false
+	}
+	if m.Hold {
+		waited := shelf.Sub(m.Ready)
+		g.waits = append(g.waits, waited.Hours())
+		g.out.Days[min(int(waited.Hours()/24), Days-1)]++
+	}
+	g.load(m, ready)
+	return shelf, true
+}
+
+// load puts something aboard the runs by which it goes. What makes the same departure goes the same way.
+func (g *going) load(m Move, ready time.Time) {
+	if !g.prepared.Covers(ready) {
+		return
+	}
+	d := g.prepared.Deadline(m.From, m.To, ready)
+	if d == nil {
+		return
+	}
+	key := way{m.From, m.To, d.Leaves}
+	legs, known := g.legs[key]
+	if !known {
+		t := g.prepared.Table()
+		on := calendar.DateOf(d.Leaves.In(t.Location))
+		trips := g.trips[on]
+		if trips == nil {
+			trips = t.Ahead(d.Leaves)
+			g.trips[on] = trips
+		}
+		if j := trips.Ask(m.From, m.To, d.Leaves); j != nil {
+			legs = j.Legs
+		}
+		g.legs[key] = legs
+	}
+	g.aboard = append(g.aboard, legs...)
+}
+
+// end sums a side up.
+func (g *going) end(first, last calendar.Date) Side {
+	out := g.out
+	slices.Sort(g.waits)
+	for _, w := range g.waits {
+		out.Mean += w
+	}
+	if n := len(g.waits); n > 0 {
+		out.Mean /= float64(n)
+		out.Tenth = g.waits[min(n-1, n*9/10)]
+	}
+	t := g.prepared.Table()
+	by := map[calendar.Date][]courier.Leg{}
+	for _, leg := range g.aboard {
+		by[leg.Date] = append(by[leg.Date], leg)
+	}
+	most := map[string]map[calendar.Date]int{}
+	for d, legs := range by {
+		for s, n := range t.Loads(d, legs) {
+			if most[s.Run] == nil {
+				most[s.Run] = map[calendar.Date]int{}
+			}
+			most[s.Run][d] = max(most[s.Run][d], n)
+		}
+	}
+	for i := range t.Runs {
+		r := &t.Runs[i]
+		l := Load{Run: r.ID}
+		for d := first; d <= last; d++ {
+			if !r.On(d) {
+				continue
+			}
+			l.Went++
+			l.Mean += float64(most[r.ID][d])
+			l.Most = max(l.Most, most[r.ID][d])
+		}
+		if l.Went > 0 {
+			l.Mean /= float64(l.Went)
+			out.Loads = append(out.Loads, l)
+		}
+	}
+	return out
+}
