@@ -14,11 +14,6 @@ begin '-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_con
 export NEVRIN_TEST_DATABASE=$DATABASE_URL
 build/nevrin demo --only-make --folder "$work"
 
-# The stories have a copy of their own, made before anybody is connected.
-server=${DATABASE_URL%/nevrin\?*}
-story=$server/story?sslmode=disable
-psql "$server/postgres?sslmode=disable" -qc 'CREATE DATABASE story TEMPLATE nevrin'
-
 if [ $# = 0 ]; then
   go vet ./...
   # With the race detector, and with CI set no test of the database is skipped.
@@ -29,11 +24,15 @@ if [ $# = 0 ]; then
   (cd web && npx tsc --noEmit && npm run --silent lint && npx vitest run --silent)
 fi
 
-echo "Stories in the browser"
-DATABASE_URL=$story NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
-nevrin=$!
-for _ in $(seq 100); do grep -q 'Mail of the demo' "$work/said" 2>/dev/null && break; sleep 0.1; done
-NEVRIN_URL=$(sed -n 's/^Nevrin is at //p' "$work/said")
-export NEVRIN_URL DATABASE_URL=$story
-(cd e2e && npx playwright test --project="${1:-stories}")
+if [ $# = 0 ]; then
+  echo "Stories in the browser, each file in a house of its own"
+  (cd e2e && npx playwright test --project=stories)
+else
+  DATABASE_URL=$DATABASE_URL NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
+  nevrin=$!
+  for _ in $(seq 100); do grep -q 'Mail of the demo' "$work/said" 2>/dev/null && break; sleep 0.1; done
+  NEVRIN_URL=$(sed -n 's/^Nevrin is at //p' "$work/said")
+  export NEVRIN_URL
+  (cd e2e && npx playwright test --project="$1")
+fi
 echo "All of it took $(((SECONDS - begun) / 60)) min $(((SECONDS - begun) % 60)) s."

@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, clockOn, freeItem, go, goodCard, scan, signIn, workAt } from "../kit.ts";
 
 test.describe.configure({ mode: "serial" });

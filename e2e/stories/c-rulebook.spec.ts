@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, type Page } from "@playwright/test";
+import { test } from "../house.ts";
 import Holidays from "date-holidays";
 import { readFile } from "node:fs/promises";
 import { ask, go, goodCard, freeItem, scan, signIn } from "../kit.ts";

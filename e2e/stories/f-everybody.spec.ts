@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, type Page } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, asks, freeItem, go, goodCard, scan, scanLine, signIn, tape, workAt } from "../kit.ts";
 
 async function clean(page: Page, what: string) {

@@ -1,4 +1,5 @@
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, freeItem, go, goodCard, scan, signIn, tab, tape } from "../kit.ts";
 
 /** Who may see and do what, as people meet it. */

@@ -1,4 +1,5 @@
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { Secret, TOTP } from "otpauth";
 import { ask, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
 

@@ -1,4 +1,5 @@
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, freeItem, go, scan, signIn, tape } from "../kit.ts";
 
 /** One record for each person, complete enough to lend, tell and collect. */

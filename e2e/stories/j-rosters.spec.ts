@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, freeItem, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
 
 /** Many at once, two records that are one person, and people who sign up by themselves. */

@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { readFile } from "node:fs/promises";
 import { ask, freeItem, go, goodCard, scan, signIn, tab, workAt } from "../kit.ts";
 

@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, type Page } from "@playwright/test";
+import { test } from "../house.ts";
 import { readFileSync } from "node:fs";
 import { ask, go, signIn, tab } from "../kit.ts";
 

@@ -1,4 +1,5 @@
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, freeItem, go, goodCard, scan, signIn, tab, workAt } from "../kit.ts";
 
 /** Something of Havenhead that is late, and costs something, of somebody who owes nothing else. */

@@ -1,5 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test, type APIRequestContext, type Page } from "@playwright/test";
+import { expect, type APIRequestContext, type Page } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, asks, freeItems, go, goodCards, padOf, scan, signIn, sitAt, tab, tape, workAt } from "../kit";
 
 /** Somebody sits down at the front desk of Havenhead, which has a pad and a card terminal. */

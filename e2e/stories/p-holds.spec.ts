@@ -1,4 +1,5 @@
-import { expect, test } from "@playwright/test";
+import { expect } from "@playwright/test";
+import { test } from "../house.ts";
 import { ask, copyAt, freePort, go, goodCard, keepingAddresses, scan, signIn, workAt } from "../kit";
 
 const region = (page: import("@playwright/test").Page, name: string) => page.getByRole("region", { name });
