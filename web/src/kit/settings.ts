@@ -3,7 +3,14 @@ import { createStore } from "zustand/vanilla";
 
 /** What a person has chosen for this station. It stays in the browser. */
 const get = (name: string, usual: string) => localStorage.getItem(name) ?? usual;
-const set = (name: string, value: string) => localStorage.setItem(name, value);
+const changes = createStore(() => ({ count: 0 }));
+const set = (name: string, value: string) => {
+  localStorage.setItem(name, value);
+  changes.setState((s) => ({ count: s.count + 1 }));
+};
+
+/** What a person has chosen, and chooses while it is shown. */
+export const useChosen = <T>(read: () => T) => useStore(changes, read);
 
 const station = createStore(() => ({ id: get("station", "") }));
 

@@ -17,6 +17,7 @@ import {
   chooseTheme,
   singleKeysOn,
   soundsOn,
+  useChosen,
   useStationHere,
   switchSingleKeys,
   switchSlips,
@@ -136,10 +137,10 @@ function PersonMenu({ me }: { me: Me }) {
           <Rule />
           <DropdownMenu.Label className={menuHead}>This station</DropdownMenu.Label>
           <StationMenu me={me} />
-          <Switch name="Sounds" on={soundsOn()} onSwitch={switchSounds} />
-          <Switch name="Single keys" on={singleKeysOn()} onSwitch={switchSingleKeys} />
-          <Switch name="Slips print by themselves" on={slipsPrint()} onSwitch={switchSlips} />
-          <Switch name="Dark" on={theme() === "dark"} onSwitch={(on) => chooseTheme(on ? "dark" : "light")} />
+          <Switch name="Sounds" on={soundsOn} onSwitch={switchSounds} />
+          <Switch name="Single keys" on={singleKeysOn} onSwitch={switchSingleKeys} />
+          <Switch name="Slips print by themselves" on={slipsPrint} onSwitch={switchSlips} />
+          <Switch name="Dark" on={() => theme() === "dark"} onSwitch={(on) => chooseTheme(on ? "dark" : "light")} />
           <DropdownMenu.Item className={menuItem} onSelect={() => showKeys(true)}>
             Keys
           </DropdownMenu.Item>
@@ -178,7 +179,8 @@ function StationMenu({ me }: { me: Me }) {
   );
 }
 
-function Switch({ name, on, onSwitch }: { name: string; on: boolean; onSwitch: (on: boolean) => void }) {
+function Switch({ name, on: read, onSwitch }: { name: string; on: () => boolean; onSwitch: (on: boolean) => void }) {
+  const on = useChosen(read);
   return (
     <DropdownMenu.CheckboxItem
       className={`${menuItem} flex justify-between gap-4`}
