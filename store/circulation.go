@@ -486,15 +486,15 @@ func (t *Tx) Cleared(item int64) {
 	)
 }
 
-// StartTransit writes a transit and gives it its id. It goes into the tote that is being filled for where it goes, if one is.
+// StartTransit writes a transit and gives it its id. The database puts it into the tote
+// that is being filled for where it goes, if one is.
 func (t *Tx) StartTransit(r *Transit) (err error) {
 	if r.ID, err = t.NextID(); err != nil {
 		return err
 	}
 	t.queue(
-		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why, tote_id)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8,
-			(SELECT id FROM totes WHERE from_branch = $3 AND to_branch = $4 AND state = 'open' FOR SHARE))`,
+		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, why)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
 		r.ID,
 		r.ItemID,
 		r.FromBranch,

@@ -36,7 +36,7 @@ func (t *Tx) Strays(branch calendar.Code, now time.Time, page Page) ([]StrayShow
 	}
 	const look = `LEFT JOIN LATERAL (SELECT l.at, s.name FROM looks l LEFT JOIN staff s ON s.id = l.staff_id
 		WHERE l.item_id = r.item_id AND l.at >= r.sent_at AND l.branch_code = r.`
-	return paged(t, page, at, `SELECT r.id, r.item_id, r.from_branch, r.to_branch, r.hold_id, r.sent_at, r.promised_at, i.barcode,
+	return paged(t, page, at, `SELECT r.id, r.item_id, r.from_branch, r.to_branch, r.hold_id, r.sent_at, r.promised_at, r.tote_id, i.barcode,
 			t.name AS title_name, f.at AS from_look, f.name AS from_who, o.at AS to_look, o.name AS to_who
 		FROM transits r JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
 		`+look+`from_branch ORDER BY l.id DESC LIMIT 1) f ON true

@@ -8,6 +8,7 @@ import (
 	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/tote"
 	"nevrin/core/transit"
 	"nevrin/store"
 )
@@ -29,6 +30,8 @@ type Stray struct {
 	AtTo      Check      `json:"at_to" doc:"And where it goes"`
 	Next      string     `json:"next" doc:"What happens next, and when"`
 	Asked     bool       `json:"asked" doc:"Both ends are asked to look"`
+	ToteID    int64      `json:"tote_id,omitempty" doc:"In which it was sent"`
+	Tote      string     `json:"tote,omitempty" doc:"The number of that"`
 }
 
 // Check is what looking at one end has come to.
@@ -50,6 +53,9 @@ func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.P
 			From: a.Network.BranchName(r.FromBranch), To: a.Network.BranchName(r.ToBranch), Here: "neither",
 			Hold: r.HoldID != nil, SentAt: r.SentAt, Promised: r.PromisedAt,
 			AtFrom: checked(r.FromLook, r.FromWho), AtTo: checked(r.ToLook, r.ToWho),
+		}
+		if r.ToteID != nil {
+			s.ToteID, s.Tote = *r.ToteID, tote.Number(*r.ToteID)
 		}
 		switch a.Who.Branch {
 		case r.FromBranch:

@@ -262,6 +262,9 @@ func write(
 		a.Tx.Cleared(item.ID)
 	}
 	if f.Transit != nil {
+		if f.Transit.ToteID != nil {
+			a.Tx.SeeInTote(*f.Transit.ToteID, a.Who.Branch, a.Now)
+		}
 		a.Tx.EndTransit(f.Transit.ID, a.Now)
 		a.Tell(event.Event{Kind: event.TransitEnded, Item: item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
 	}

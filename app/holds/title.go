@@ -265,7 +265,15 @@ type Asked struct {
 	Waiting int     `json:"waiting"`
 	Copies  int     `json:"copies" doc:"In use, wherever they are"`
 	PerCopy float64 `json:"per_copy"`
-	Oldest  string  `json:"oldest" doc:"Since when the first of them waits"`
+	Oldest  string  `json:"oldest" doc:"Since when the longest waiting of them waits"`
+	First   First   `json:"first" doc:"Who stands first in the queue, for whom it may be asked for outside"`
+}
+
+// First is who stands first in a queue.
+type First struct {
+	Patron int64         `json:"patron"`
+	Name   string        `json:"name"`
+	Pickup calendar.Code `json:"pickup"`
 }
 
 // InDemand gives a page of the titles with more waiting for each copy than a number, most first.
@@ -280,6 +288,9 @@ func InDemand(a *act.Act, perCopy int, page store.Page) ([]Asked, store.Page, er
 			TitleID: r.TitleID, Title: r.Name, Author: r.Author, ISBN: r.ISBN, Waiting: r.Waiting, Copies: r.Copies,
 			PerCopy: float64(r.Waiting) / float64(max(r.Copies, 1)),
 			Oldest:  sayDate(calendar.DateOf(r.Oldest.In(a.Network.Location))),
+			First: First{r.First, (&store.Patron{
+				LegalName: r.LegalName, PreferredName: r.PreferredName, ShelfName: r.ShelfName,
+			}).Name(), r.Pickup},
 		})
 	}
 	return out, next, err

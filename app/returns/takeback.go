@@ -14,6 +14,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/ledger"
+	"nevrin/core/tote"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -38,7 +39,7 @@ func Scan(a *act.Act, id int64, text string) (*Change, error) {
 		return &Change{Run: id, Lines: []Line{}, Piles: []Pile{}, Open: []OpenSum{}, Several: codes}, nil
 	}
 	scan := a.Network.Numbers.Read(text)
-	if scan.Kind == ident.Words {
+	if scan.Kind == ident.Words && !isTote(text) {
 		if found, err := findFor(a, id, text); err != nil || found != nil {
 			return found, err
 		}
@@ -94,6 +95,8 @@ func (t *taking) take(scan ident.Scan, before bool) error {
 		t.aside(store.FoundWrongNumber, "Wrong number", scan.Problem)
 	case scan.Kind == ident.Card:
 		t.aside(store.FoundCard, "A card", "This is a patron's card, not an item. Cards belong to the Desk.")
+	case isTote(t.line.Text):
+		t.aside(store.FoundWords, "A tote", "This is the label of a tote. It is scanned under Courier, which says where it goes or what is in it.")
 	case scan.Kind == ident.Words:
 		t.aside(store.FoundWords, "No number", "“"+t.line.Text+"” is no item number. Type the number from the label.")
 	case t.facts == nil:
@@ -105,6 +108,11 @@ func (t *taking) take(scan ident.Scan, before bool) error {
 		return t.takeBack(before)
 	}
 	return nil
+}
+
+func isTote(text string) bool {
+	_, is := tote.Read(text)
+	return is
 }
 
 func (t *taking) aside(found store.Found, place, detail string) {

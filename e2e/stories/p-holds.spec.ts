@@ -311,3 +311,41 @@ test("what if: a branch closed a week and a run that goes later, tried on what w
   await fresh.getByRole("button", { name: "Take it back" }).click();
   await expect.poll(home).toBe(was);
 });
+
+test("one title for several people by name; and of what too many wait for, libraries outside are asked", async ({
+  page,
+}) => {
+  const title = await ask(
+    "SELECT title_id FROM holds WHERE state = 'waiting' GROUP BY 1 HAVING count(*) BETWEEN 5 AND 9 ORDER BY 1 LIMIT 1",
+  );
+  const cards = [await goodCard("HVH"), await goodCard("QRW")];
+  await signIn(page, "Maren Odell");
+  await page.goto(`/holds?title=${title}`);
+  const form = page.getByRole("form", { name: "Place a hold" });
+  await form.getByPlaceholder("Name, or scan a card").fill(cards[0] ?? "");
+  await page.getByRole("option").first().click();
+  await page.getByRole("button", { name: "Edition or item, dates, several people" }).click();
+  await form.getByRole("button", { name: "And for somebody else" }).click();
+  await form
+    .getByPlaceholder("Name, or scan a card")
+    .last()
+    .fill(cards[1] ?? "");
+  await page.getByRole("option").first().click();
+  await form.getByRole("button", { name: "Place the hold" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "2 placed" })).toBeVisible();
+  const placed = () =>
+    ask(
+      "SELECT count(*) FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.title_id = $1 AND p.card = ANY($2) AND h.closed_at IS NULL",
+      title,
+      cards,
+    );
+  expect(await placed()).toBe("2");
+
+  await page.goto("/holds?tab=demand");
+  const row = page.getByRole("table", { name: "Too many waiting" }).getByRole("row").nth(1);
+  const name = await row.getByRole("link").first().textContent();
+  await row.getByRole("link", { name: "Ask outside" }).click();
+  const outside = page.getByRole("region", { name: "Ask a partner" });
+  await expect(outside.getByLabel("Words of title or author")).toHaveValue(name ?? "");
+  await expect(outside.getByRole("region", { name: "Kelmouth College" })).toBeVisible();
+});

@@ -32,7 +32,7 @@ CREATE INDEX totes_past ON totes (ended_at DESC, id DESC) WHERE ended_at IS NOT 
 CREATE TABLE tote_steps (
     id          bigint PRIMARY KEY DEFAULT nextval('ids'),
     tote_id     bigint NOT NULL REFERENCES totes ON DELETE CASCADE,
-    step        text NOT NULL CHECK (step IN ('begin', 'close', 'leave', 'pass', 'come', 'unpack', 'finish', 'lose', 'back')),
+    step        text NOT NULL CHECK (step IN ('begin', 'close', 'leave', 'pass', 'come', 'unpack', 'finish', 'lose')),
     at          timestamptz NOT NULL,
     staff_id    bigint REFERENCES staff,
     branch_code text NOT NULL REFERENCES branches,
@@ -57,6 +57,17 @@ BEGIN
     END IF;
     RETURN NEW;
 END $$;
+-- What is sent goes into the tote that is being filled for where it goes. One that is closed in this very moment is waited for; then the
+-- next one is looked for anew.
+CREATE FUNCTION sent_in_tote() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    WHILE EXISTS (SELECT 1 FROM totes WHERE from_branch = NEW.from_branch AND to_branch = NEW.to_branch AND state = 'open') LOOP
+        SELECT id INTO NEW.tote_id FROM totes
+        WHERE from_branch = NEW.from_branch AND to_branch = NEW.to_branch AND state = 'open' FOR SHARE;
+        EXIT WHEN FOUND;
+    END LOOP;
+    RETURN NEW;
+END $$;
 -- The last thing that comes out of a tote ends it: as lost where it was away. A thing that is back in it opens it again.
 CREATE FUNCTION out_of_tote() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
@@ -70,7 +81,9 @@ BEGIN
     RETURN NULL;
 END $$;
 -- +goose StatementEnd
-CREATE TRIGGER transits_into_tote BEFORE INSERT OR UPDATE OF tote_id ON transits FOR EACH ROW
+CREATE TRIGGER transits_in_tote BEFORE INSERT ON transits FOR EACH ROW
+    WHEN (NEW.tote_id IS NULL AND NEW.ended_at IS NULL) EXECUTE FUNCTION sent_in_tote();
+CREATE TRIGGER transits_into_tote BEFORE UPDATE OF tote_id ON transits FOR EACH ROW
     WHEN (NEW.tote_id IS NOT NULL) EXECUTE FUNCTION into_tote();
 CREATE TRIGGER transits_out_of_tote AFTER UPDATE OF ended_at ON transits FOR EACH ROW
     WHEN (NEW.tote_id IS NOT NULL AND (OLD.ended_at IS NULL) <> (NEW.ended_at IS NULL)) EXECUTE FUNCTION out_of_tote();
@@ -78,7 +91,8 @@ CREATE TRIGGER transits_out_of_tote AFTER UPDATE OF ended_at ON transits FOR EAC
 -- +goose Down
 DROP TRIGGER transits_out_of_tote ON transits;
 DROP TRIGGER transits_into_tote ON transits;
-DROP FUNCTION out_of_tote, into_tote;
+DROP TRIGGER transits_in_tote ON transits;
+DROP FUNCTION out_of_tote, sent_in_tote, into_tote;
 DROP INDEX transits_tote;
 ALTER TABLE transits DROP CONSTRAINT transits_in_tote, DROP COLUMN tote_id;
 DROP TABLE tote_steps, totes;

@@ -68,6 +68,8 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
 export const takerOf = (path: string) => groups.flatMap((g) => g.places).find((p) => p.path === path)?.takes ?? "house";
 
 /** May write: what a role may not do is not offered to it. */
+/** Who asks libraries outside. */
+export const asksOutside = (role: string) => role === "interlibrary" || supervises(role);
 export const supervises = (role: string) => role === "supervisor" || role === "administrator";
 export const administrates = (role: string) => role === "administrator";
 export const isEmployed = (role: string) => employed.includes(role);

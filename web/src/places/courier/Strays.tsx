@@ -26,7 +26,13 @@ const columns: Column<Stray>[] = [
           {s.title}
         </Link>
         <br />
-        <Code>{s.barcode}</Code> {s.hold && <Tag tone="amber">Somebody waits</Tag>}
+        <Code>{s.barcode}</Code>{" "}
+        {s.tote_id && (
+          <Link to="/courier" search={{ tab: "totes", tote: s.tote_id }} className="link text-sm">
+            in tote {s.tote}
+          </Link>
+        )}{" "}
+        {s.hold && <Tag tone="amber">Somebody waits</Tag>}
       </>
     ),
   },

@@ -5,7 +5,9 @@ import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Card, inputLook } from "../../kit/parts";
+import { asksOutside } from "../../kit/places";
 import { Table, type Column } from "../../kit/table";
+import { outside } from "../interlibrary/session";
 
 type Asked = Schema["HoldsAsked"];
 
@@ -33,17 +35,32 @@ const columns: Column<Asked>[] = [
     right: true,
     screenOnly: true,
     cell: (t) => (
-      <span className="whitespace-nowrap">
+      <span className="flex justify-end gap-3 whitespace-nowrap">
         <Link to="/items" search={{ title: t.title_id }} className="link">
           Add copies
-        </Link>{" "}
-        <Link to="/interlibrary" className="link">
-          Ask outside
         </Link>
+        <Outside of={t} />
       </span>
     ),
   },
 ];
+
+/** Searches all partners for it at once, for who stands first in the queue; whoever answers is asked with one more click. */
+function Outside({ of: t }: { of: Asked }) {
+  const me = useMe();
+  if (!asksOutside(me.role)) return null;
+  const { patron, name, pickup } = t.first;
+  return (
+    <Link
+      to="/interlibrary"
+      className="link"
+      title={`For ${name}, who stands first`}
+      onClick={() => outside.setState({ words: t.title, asking: true, whom: { id: patron, name, pickup } })}
+    >
+      Ask outside
+    </Link>
+  );
+}
 
 /** Titles for whose copies too many wait, to be bought or asked for outside. The list goes out as a file for who buys. */
 export function Demand() {

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
+import { useFieldArray, useFormContext } from "react-hook-form";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
@@ -21,6 +22,7 @@ const schema = z
   .object({
     title: thing("Choose a title."),
     patron: z.custom<{ id: number; name: string } | undefined>(),
+    others: z.array(z.object({ who: z.custom<{ id: number; name: string } | undefined>() })),
     roster: z.string(),
     pickup: z.string(),
     only: z.string(),
@@ -78,7 +80,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
         params: { header: keyed(key) },
         body: {
           title: v.title.id,
-          patrons: [],
+          patrons: many(v),
           roster: Number(v.roster),
           ...(v.pickup && { pickup: v.pickup }),
           ...dates(v),
@@ -104,6 +106,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
         start={{
           title: first,
           patron: who,
+          others: [],
           roster: roster ? String(roster) : "",
           pickup: me.branch,
           only: any,
@@ -111,7 +114,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
           wanted: "",
         }}
         write={place.problem ? place : placeMany}
-        onSend={(v) => (v.roster ? placeMany.run(v) : place.run(v))}
+        onSend={(v) => (v.roster || many(v).length > 1 ? placeMany.run(v) : place.run(v))}
         className="grid gap-3"
       >
         <div className="grid items-end gap-3 md:grid-cols-2 xl:grid-cols-[1fr_1fr_180px_auto]">
@@ -124,6 +127,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
             Place the hold
           </Send>
         </div>
+        {(more || roster) && <Others />}
         {more || roster ? (
           <div className="flex flex-wrap items-end gap-3">
             <Only />
@@ -152,6 +156,26 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
       )}
       {several && <Several of={several} />}
     </Card>
+  );
+}
+
+/** For whom by name: each once. */
+const many = (v: Said) => [...new Set([v.patron, ...v.others.map((o) => o.who)].flatMap((p) => (p ? [p.id] : [])))];
+
+/** Further people for whom the same is placed, one after another in the order in which they stand here. */
+function Others() {
+  const { control } = useFormContext<Said>();
+  const { fields, append, remove } = useFieldArray({ control, name: "others" });
+  return (
+    <div className="flex flex-wrap items-end gap-3">
+      {fields.map((f, k) => (
+        <span key={f.id} className="flex items-end gap-2">
+          <PatronField name={`others.${k}.who`} label={`And for ${k + 2}`} />
+          <Quiet onClick={() => remove(k)}>Take out</Quiet>
+        </span>
+      ))}
+      <Quiet onClick={() => append({ who: undefined })}>And for somebody else</Quiet>
+    </div>
   );
 }
 

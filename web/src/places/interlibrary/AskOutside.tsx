@@ -10,11 +10,12 @@ import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Button, Card, Empty, Field, inputLook, Tag } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
+import type { Whom } from "./session";
 
 type Chosen = Schema["InterlibraryRecord"] & { partner: number; name: string };
 
 /** Searches all partners at once, and asks one of them for a title. */
-export function AskOutside({ words: given, onAsked }: { words: string; onAsked: () => void }) {
+export function AskOutside({ words: given, whom, onAsked }: { words: string; whom?: Whom; onAsked: () => void }) {
   const [typed, setTyped] = useState(given);
   const [words, setWords] = useState(given);
   const [chosen, setChosen] = useState<Chosen>();
@@ -41,7 +42,7 @@ export function AskOutside({ words: given, onAsked }: { words: string; onAsked: 
       ) : (
         <Empty>Answers of all partners stand here.</Empty>
       )}
-      {chosen && <Details chosen={chosen} onAsked={onAsked} />}
+      {chosen && <Details chosen={chosen} whom={whom} onAsked={onAsked} />}
     </Card>
   );
 }
@@ -114,7 +115,7 @@ const schema = z.object({
 });
 
 /** For whom, by when, and what the partner should know. */
-function Details({ chosen, onAsked }: { chosen: Chosen; onAsked: () => void }) {
+function Details({ chosen, whom, onAsked }: { chosen: Chosen; whom?: Whom; onAsked: () => void }) {
   const me = useMe();
   const ask = useWrite(
     (v: z.infer<typeof schema>, key) =>
@@ -138,7 +139,12 @@ function Details({ chosen, onAsked }: { chosen: Chosen; onAsked: () => void }) {
     <Form
       label="For whom"
       schema={schema}
-      start={{ pickup: me.branch, needed: "", note: "" }}
+      start={{
+        pickup: whom?.pickup ?? me.branch,
+        needed: "",
+        note: "",
+        ...(whom && { patron: { id: whom.id, name: whom.name } }),
+      }}
       write={ask}
       onSend={ask.run}
       className="grid gap-2.5 border-t border-line pt-3"

@@ -25,7 +25,7 @@ type Taken = Schema["InterlibraryTaken"];
 export function InterlibraryPlace() {
   const me = useMe();
   const queries = useQueryClient();
-  const { words, asking } = useStore(outside);
+  const { words, asking, whom } = useStore(outside);
   const [taken, setTaken] = useState<Taken>();
   const [replying, setReplying] = useState<Request>();
   usePrompt("Type words, or scan a product code, to search the partners");
@@ -48,7 +48,7 @@ export function InterlibraryPlace() {
             The demo's partners
           </Button>
         )}
-        <Button aria-expanded={asking} onClick={() => outside.setState({ asking: !asking })}>
+        <Button aria-expanded={asking} onClick={() => outside.setState({ asking: !asking, whom: undefined })}>
           Ask a partner
         </Button>
       </Head>
@@ -57,9 +57,10 @@ export function InterlibraryPlace() {
       {asking && (
         <AskOutside
           key={words}
+          whom={whom}
           words={words}
           onAsked={() => {
-            outside.setState({ asking: false, words: "" });
+            outside.setState({ asking: false, words: "", whom: undefined });
             void queries.invalidateQueries({ queryKey: ["requests"] });
           }}
         />

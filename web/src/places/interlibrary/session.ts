@@ -4,7 +4,17 @@ import { takers } from "../../kit/scans/scans";
 import { sound } from "../../kit/sound";
 
 /** What is asked for outside. Words and product codes search; a card or an item never leaves the house. */
-export const outside = createStore<{ words: string; asking: boolean }>(() => ({ words: "", asking: false }));
+export const outside = createStore<{ words: string; asking: boolean; whom?: Whom }>(() => ({
+  words: "",
+  asking: false,
+}));
+
+/** For whom something is asked, where that is known beforehand. */
+export interface Whom {
+  id: number;
+  name: string;
+  pickup: string;
+}
 
 takers.set("interlibrary", {
   session: () => "outside",
@@ -12,7 +22,7 @@ takers.set("interlibrary", {
   take: async (scan, send) => {
     const read = await send(() => api.GET("/api/scanned", { params: { query: { text: scan.text } } }));
     if (read.kind === "words" || read.product) {
-      outside.setState({ words: scan.text, asking: true });
+      outside.setState({ words: scan.text, asking: true, whom: undefined });
       return { state: "done", gone: true };
     }
     if (read.kind === "card")
