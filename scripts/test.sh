@@ -18,8 +18,8 @@ if [ $# = 0 ]; then
   go vet ./...
   # With the race detector, and with CI set no test of the database is skipped.
   CI=${CI:-true} go test -race -timeout 20m ./...
-  echo "Readers of foreign input, a few seconds each"
-  scripts/fuzz.sh 3s
+  echo "Readers of foreign input, a second each"
+  scripts/fuzz.sh 1s
   echo "The front end: types, rules, and its parts with a clock of their own"
   (cd web && npx tsc --noEmit && npm run --silent lint && npx vitest run --silent)
 fi

@@ -323,14 +323,14 @@ test("one title for several people by name; and of what too many wait for, libra
   await page.goto(`/holds?title=${title}`);
   const form = page.getByRole("form", { name: "Place a hold" });
   await form.getByPlaceholder("Name, or scan a card").fill(cards[0] ?? "");
-  await page.getByRole("option").first().click();
+  await page.getByRole("listbox").getByRole("option").first().click();
   await page.getByRole("button", { name: "Edition or item, dates, several people" }).click();
   await form.getByRole("button", { name: "And for somebody else" }).click();
   await form
     .getByPlaceholder("Name, or scan a card")
     .last()
     .fill(cards[1] ?? "");
-  await page.getByRole("option").first().click();
+  await page.getByRole("listbox").getByRole("option").first().click();
   await form.getByRole("button", { name: "Place the hold" }).click();
   await expect(page.getByRole("status").filter({ hasText: "2 placed" })).toBeVisible();
   const placed = () =>
