@@ -50,7 +50,9 @@ func (s *Server) courierOperations() {
 		func(a *act.Act, in *tripTried) (*moving.Retimed, error) { return upkeep.TryTrip(a, in.Key, in.Trip) })
 	ask(s, "/courier/runs/tried", "triedTrip", "What a changed run would have meant for what went in the last four weeks",
 		supervising,
-		func(a *act.Act, in *tripTried) (*couriers.Tried, error) { return upkeep.TryTripPast(a, in.Key, in.Trip) })
+		func(a *act.Act, in *tripTried) (*couriers.Tried, error) {
+			return upkeep.TryTripPast(a, in.Key, in.Trip)
+		})
 	ask(s, "/courier/shut/tried", "triedShut", "What a closed branch would have meant for what went in the last four weeks",
 		supervising,
 		func(a *act.Act, in *couriers.Shut) (*couriers.Tried, error) { return couriers.TryShut(a, *in) })

@@ -18,7 +18,8 @@ func (t *Tx) Flows(since time.Time) ([]FlowPair, error) {
 		FROM transits WHERE sent_at >= $1 GROUP BY 1, 2 ORDER BY 1, 2`, since)
 }
 
-// Travels is an item that was sent to the same branch for holds again and again, with where it was lent over the same time.
+// Travels is an item that was sent to the same branch for holds again and again, with where it was lent over the same
+// time.
 type Travels struct {
 	ItemID     int64
 	Barcode    string
@@ -33,8 +34,8 @@ type Travels struct {
 	LentThere  int
 }
 
-// Travelling gives the items that belong to a branch for good and were sent to another for holds at least so often since an instant,
-// those that travelled most first.
+// Travelling gives the items that belong to a branch for good and were sent to another for holds at least so often
+// since an instant, those that travelled most first.
 func (t *Tx) Travelling(since time.Time, often, most int) ([]Travels, error) {
 	return list[Travels](t, `WITH j AS (SELECT item_id, to_branch, count(*)::int AS journeys FROM transits
 			WHERE sent_at >= $1 AND hold_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) >= $2)

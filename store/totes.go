@@ -8,7 +8,8 @@ import (
 	"nevrin/core/tote"
 )
 
-// Tote is a box in which things go from one branch to another. The last step done with a tote stands beside it where it is listed.
+// Tote is a box in which things go from one branch to another. The last step done with a tote stands beside it where it
+// is listed.
 type Tote struct {
 	ID         int64
 	FromBranch calendar.Code
@@ -36,7 +37,8 @@ type ToteShown struct {
 	Promised *time.Time // when the last of it is to be there
 }
 
-// inIt tells what went with a tote: what is in it, and what came out after it was closed. What was taken out before never went.
+// inIt tells what went with a tote: what is in it, and what came out after it was closed. What was taken out before
+// never went.
 const inIt = "coalesce(r.ended_at > b.closed_at, r.ended_at IS NULL)"
 
 const toteShown = `SELECT ` + toteColumns + `, n.things, n.inside, n.holds, n.promised FROM totes b CROSS JOIN LATERAL (
@@ -68,7 +70,8 @@ func (t *Tx) ToteByID(id int64) (*ToteShown, error) {
 	return one[ToteShown](t, toteShown+"WHERE b.id = $1", id)
 }
 
-// LockTote gives a tote of which nobody else changes anything meanwhile; nil where there is none. Totes are locked after titles.
+// LockTote gives a tote of which nobody else changes anything meanwhile; nil where there is none. Totes are locked
+// after titles.
 func (t *Tx) LockTote(id int64) (*Tote, error) {
 	return one[Tote](t, "SELECT "+toteColumns+" FROM totes b WHERE b.id = $1 FOR NO KEY UPDATE", id)
 }
@@ -93,8 +96,8 @@ func (t *Tx) KeepTote(b *Tote) {
 // DropTote takes a tote away in which nothing ever was.
 func (t *Tx) DropTote(id int64) { t.queueOne("DELETE FROM totes WHERE id = $1", id) }
 
-// SeeInTote writes that something of a tote is in hand at a branch: if that is not where it was filled, the tote has come there,
-// whether or not that was scanned.
+// SeeInTote writes that something of a tote is in hand at a branch: if that is not where it was filled, the tote has
+// come there, whether or not that was scanned.
 func (t *Tx) SeeInTote(id int64, branch calendar.Code, at time.Time) {
 	t.queue(`UPDATE totes SET state = 'here', at_branch = $2, seen_at = $3, ended_at = NULL
 		WHERE id = $1 AND state IN ('closed', 'away', 'lost') AND from_branch <> $2`, id, branch, at)

@@ -8,8 +8,8 @@ import (
 	"nevrin/store"
 )
 
-// GoneOn says how somebody has gone on with an item since it was placed, so that undoing would take back more than that; empty where
-// nobody has.
+// GoneOn says how somebody has gone on with an item since it was placed, so that undoing would take back more than
+// that; empty where nobody has.
 func GoneOn(a *act.Act, f *store.Facts, did *Did) string {
 	name := f.Item.Title.Name
 	switch {
@@ -26,8 +26,8 @@ func GoneOn(a *act.Act, f *store.Facts, did *Did) string {
 	return ""
 }
 
-// Unplace takes back what placing an item set going, with which nobody has gone on since; lent: it was on loan before. A hold that the item was chosen for since, and that has not got
-// it yet, waits again.
+// Unplace takes back what placing an item set going, with which nobody has gone on since; lent: it was on loan before.
+// A hold that the item was chosen for since, and that has not got it yet, waits again.
 func Unplace(a *act.Act, f *store.Facts, did *Did, lent bool) error {
 	if did.BegunTransit != 0 && f.Transit != nil {
 		a.Tx.EndTransit(f.Transit.ID, a.Now)
@@ -61,8 +61,8 @@ func Unplace(a *act.Act, f *store.Facts, did *Did, lent bool) error {
 	return nil
 }
 
-// GiveUp lets something that is under way count as missing, so that whoever waits for it gets another copy. Its title and the patron
-// must be locked.
+// GiveUp lets something that is under way count as missing, so that whoever waits for it gets another copy. Its title
+// and the patron must be locked.
 func GiveUp(a *act.Act, f *store.Facts) error {
 	a.Tx.EndTransit(f.Transit.ID, a.Now)
 	if h := f.Hold; h != nil {

@@ -7,8 +7,8 @@ import (
 	"nevrin/formats/slip"
 )
 
-// ofTote is the label of a tote: where it goes, readable from across the sort room, and its number to be scanned. It names nothing
-// that is in it, and nobody.
+// ofTote is the label of a tote: where it goes, readable from across the sort room, and its number to be scanned. It
+// names nothing that is in it, and nobody.
 func ofTote(a *act.Act, id int64) (*Slip, error) {
 	t, err := totes.Of(a, id)
 	if err != nil {

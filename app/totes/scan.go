@@ -19,8 +19,8 @@ type Seen struct {
 	Sign moving.Sign
 }
 
-// Scan takes the label of a tote that is scanned at the actor's branch: it leaves, comes, or goes on from here. What has happened
-// already does not happen twice.
+// Scan takes the label of a tote that is scanned at the actor's branch: it leaves, comes, or goes on from here. What
+// has happened already does not happen twice.
 func Scan(a *act.Act, id int64) (*Seen, error) {
 	b, err := a.Tx.LockTote(id)
 	if err != nil || b == nil {

@@ -106,7 +106,8 @@ func Close(a *act.Act, id int64, next bool) (*Detail, error) {
 	return Of(a, id)
 }
 
-// Leave says that the courier has taken totes that wait at the actor's branch. They are taken in the order of their numbers.
+// Leave says that the courier has taken totes that wait at the actor's branch. They are taken in the order of their
+// numbers.
 func Leave(a *act.Act, ids []int64) (*AtBranch, error) {
 	ids = slices.Compact(slices.Sorted(slices.Values(ids)))
 	for _, id := range ids {

@@ -21,8 +21,8 @@ import (
 	"nevrin/testkit"
 )
 
-// world is a world with staff at both ends and in between. Its round leaves Havenhead at 11:00, is at Saltmere at 11:40, and at
-// Thistle Bay at 12:30.
+// world is a world with staff at both ends and in between. Its round leaves Havenhead at 11:00, is at Saltmere at
+// 11:40, and at Thistle Bay at 12:30.
 type world struct {
 	*testkit.World
 	t                 *testing.T
@@ -66,8 +66,8 @@ func (w *world) state(id int64) string {
 	return w.Ask("SELECT state || ' ' || at_branch FROM totes WHERE id = ?", id)
 }
 
-// A tote is filled by scanning what goes there, closed, taken, comes, and is unpacked, partly thing by thing; every step can be
-// taken back, and what was scanned twice counts once.
+// A tote is filled by scanning what goes there, closed, taken, comes, and is unpacked, partly thing by thing; every
+// step can be taken back, and what was scanned twice counts once.
 func TestATotesLife(t *testing.T) {
 	w := newWorld(t)
 	first := w.home()
@@ -133,8 +133,8 @@ func TestATotesLife(t *testing.T) {
 	assert.Empty(t, d.Back, "its leaving is taken back where it left")
 }
 
-// Nobody has to scan the label: what comes out of a tote says where it is, and the last thing ends it. A return that took the
-// last thing out and is undone puts it in again.
+// Nobody has to scan the label: what comes out of a tote says where it is, and the last thing ends it. A return that
+// took the last thing out and is undone puts it in again.
 func TestThingsSayWhereTheirToteIs(t *testing.T) {
 	w := newWorld(t)
 	b := w.begin(false)
@@ -175,8 +175,8 @@ func TestAToteAtAWrongBranch(t *testing.T) {
 	assert.Equal(t, "away HVH", w.state(b.ID))
 }
 
-// What was in a tote that is given up is missing, and whoever waits gets another copy. Taken back it is under way again, but what
-// has turned up meanwhile.
+// What was in a tote that is given up is missing, and whoever waits gets another copy. Taken back it is under way
+// again, but what has turned up meanwhile.
 func TestALostTote(t *testing.T) {
 	w := newWorld(t)
 	b := w.begin(false)
@@ -209,7 +209,8 @@ func TestALostTote(t *testing.T) {
 	assert.Equal(t, "in_use", w.Ask("SELECT standing FROM items WHERE barcode = ?", home))
 }
 
-// A run is cancelled with a tote aboard: that is said before it counts, and afterwards somebody has to say where the tote is.
+// A run is cancelled with a tote aboard: that is said before it counts, and afterwards somebody has to say where the
+// tote is.
 func TestARunIsCancelledWithATotesAboard(t *testing.T) {
 	w := newWorld(t)
 	boss := w.Staff(role.Supervisor, "HVH")
@@ -252,8 +253,8 @@ func TestTheRestIsNotInIt(t *testing.T) {
 	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM transits WHERE ended_at IS NULL"), "it is still to be found")
 }
 
-// Eight stations send, one closes and begins anew, two unpack: nothing is in a tote that was closed before it was sent, nothing
-// is lost, and the tote ends once.
+// Eight stations send, one closes and begins anew, two unpack: nothing is in a tote that was closed before it was sent,
+// nothing is lost, and the tote ends once.
 func TestManyStationsAndATote(t *testing.T) {
 	w := newWorld(t)
 	b := w.begin(false)

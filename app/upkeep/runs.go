@@ -95,8 +95,8 @@ func tryTrips(a *act.Act, changes map[string]*Trip) (*moving.Retimed, error) {
 	return moving.Retime(a, before, after)
 }
 
-// tables are the timetable as it is and with runs written anew; nil: one is taken away. The runs are read as they stand by now, so
-// that one change can follow another in an act.
+// tables are the timetable as it is and with runs written anew; nil: one is taken away. The runs are read as they stand
+// by now, so that one change can follow another in an act.
 func tables(a *act.Act, changes map[string]*Trip) (before, after *courier.Timetable, err error) {
 	for key, is := range changes {
 		if !tripKey.MatchString(key) {
@@ -210,8 +210,8 @@ func TryTrip(a *act.Act, key string, t Trying) (*moving.Retimed, error) {
 	return tryTrips(a, map[string]*Trip{key: before, after: t.Is})
 }
 
-// TryTripPast says what it would have meant for what went in the last four weeks, as if it had gone so all the time: its season does
-// not count. Nothing is changed.
+// TryTripPast says what it would have meant for what went in the last four weeks, as if it had gone so all the time:
+// its season does not count. Nothing is changed.
 func TryTripPast(a *act.Act, key string, t Trying) (*couriers.Tried, error) {
 	was, err := trips{}.Load(a, key)
 	if err != nil {
@@ -251,7 +251,8 @@ func KeepTrip(a *act.Act, key string, t Trying) (*Kept, error) {
 	return Put(a, "run", key, t.Seen, before)
 }
 
-// TakeBackTrip takes a change of the timetable back; of one from a date on, both that the run ended and that another began.
+// TakeBackTrip takes a change of the timetable back; of one from a date on, both that the run ended and that another
+// began.
 func TakeBackTrip(a *act.Act, id int64) (*Kept, error) {
 	c, err := a.Tx.ChangeByID(id)
 	switch {

@@ -1,6 +1,7 @@
-// Command moving measures routing and the courier at size: a hundred thousand holds over fifty branches and half a million
-// items; one title anew after an event; the work of a round shared under limits; arrivals asked of a prepared timetable. The
-// ratios are to serving first come by first come, to GLPK on the same titles, and to the search through the timetable.
+// Command moving measures routing and the courier at size: a hundred thousand holds over fifty branches and half a
+// million items; one title anew after an event; the work of a round shared under limits; arrivals asked of a prepared
+// timetable. The ratios are to serving first come by first come, to GLPK on the same titles, and to the search through
+// the timetable.
 package main
 
 import (
@@ -18,6 +19,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/core/routing"
+	"nevrin/core/whatif"
 )
 
 const (
@@ -32,6 +34,7 @@ var now = time.Date(2026, 10, 6, 12, 12, 0, 0, time.UTC)
 func main() {
 	world := newWorld()
 	ask(world.table)
+	try(world.table)
 	problems := world.problems()
 	plans := plan(problems)
 	event(problems)
@@ -40,6 +43,36 @@ func main() {
 	glpk(problems)
 }
 
+// try tries a closed branch on what goes between the branches in four weeks, and for a part of it asks the timetable
+// for each thing by itself.
+func try(t *courier.Timetable) {
+	const things, asked = 200_000, 2_000
+	r := rand.New(rand.NewPCG(7, 7))
+	first := calendar.DateOf(now).Add(-28)
+	moves := make([]whatif.Move, things)
+	for k := range moves {
+		from := r.IntN(branches)
+		to := (from + 1 + r.IntN(branches-1)) % branches
+		moves[k] = whatif.Move{
+			ID: int64(k), From: code(from), To: code(to), Hold: r.IntN(2) == 0,
+			Ready: calendar.Local(first, 0, t.Location).Add(time.Duration(r.IntN(28*24*60)) * time.Minute),
+		}
+	}
+	began := time.Now()
+	tried := whatif.Try(t, whatif.Closed(t, code(3), first.Add(7), first.Add(13)), moves, first, first.Add(27), 50)
+	whole := time.Since(began)
+	began = time.Now()
+	for _, m := range moves[:asked] {
+		t.Ask(m.From, m.To, m.Ready)
+		t.Ask(m.From, m.To, m.Ready)
+	}
+	each := time.Since(began) * things / asked
+	fmt.Printf("A closed branch tried on %d things: %.1f s, %d of %d holds later; to asking for each by itself: %.3f\n",
+		things, whole.Seconds(), tried.Later, tried.Holds, whole.Seconds()/each.Seconds())
+}
+
+func code(n int) calendar.Code { return calendar.Code(fmt.Sprintf("B%02d", n)) }
+
 type world struct {
 	table *courier.Timetable
 	codes []calendar.Code
@@ -47,12 +80,13 @@ type world struct {
 	asked [][]int // pickup branches of its holds
 }
 
-// newWorld draws fifty branches in ten rounds of vans that meet at five hubs, and titles of which few are asked for much.
+// newWorld draws fifty branches in ten rounds of vans that meet at five hubs, and titles of which few are asked for
+// much.
 func newWorld() *world {
 	r := rand.New(rand.NewPCG(13, 13))
 	w := &world{table: &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{}}}
 	for n := range branches {
-		code := calendar.Code(fmt.Sprintf("B%02d", n))
+		code := code(n)
 		b := &calendar.Branch{Code: code, Name: string(code), Location: time.UTC,
 			Openings: map[calendar.Date]calendar.Opening{}}
 		for weekday := time.Monday; weekday <= time.Saturday; weekday++ {

@@ -1,8 +1,8 @@
-// Package flows says what the traffic between branches shows: who gives and takes more than their part, and which things would
-// travel less if they belonged elsewhere.
+// Package flows says what the traffic between branches shows: who gives and takes more than their part, and which
+// things would travel less if they belonged elsewhere.
 //
-// Giving and taking counts what went for holds. What goes home afterwards is the other half of the same journeys, and says nothing
-// more.
+// Giving and taking counts what went for holds. What goes home afterwards is the other half of the same journeys, and
+// says nothing more.
 package flows
 
 import (
@@ -87,8 +87,8 @@ type Use struct {
 // Often is from how many journeys to the same branch on it is asked whether a thing had better belong there.
 const Often = 3
 
-// Better tells whether a thing had better belong where it travels to, and how many journeys there that would have saved: those that
-// it made, less those that readers at its present home would have caused.
+// Better tells whether a thing had better belong where it travels to, and how many journeys there that would have
+// saved: those that it made, less those that readers at its present home would have caused.
 func Better(u Use) (saves int, better bool) {
 	saves = u.Journeys - u.LentHome
 	return saves, u.Journeys >= Often && saves > 0 && u.LentThere > u.LentHome

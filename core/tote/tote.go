@@ -1,8 +1,8 @@
-// Package tote is the life of a tote: the box in which things go from one branch to another, how its label is numbered, and what
-// it means when its label is scanned somewhere.
+// Package tote is the life of a tote: the box in which things go from one branch to another, how its label is numbered,
+// and what it means when its label is scanned somewhere.
 //
-// A tote is filled at one branch for one other, closed, taken by the courier, and unpacked where it goes. Whoever scans its
-// label says where it is; what that means follows from where it is thought to be, and from nothing else.
+// A tote is filled at one branch for one other, closed, taken by the courier, and unpacked where it goes. Whoever scans
+// its label says where it is; what that means follows from where it is thought to be, and from nothing else.
 package tote
 
 import (
@@ -96,7 +96,8 @@ type Place struct {
 	At       calendar.Code // where it was seen last
 }
 
-// Scanned is what it means that the label of a tote is scanned at a branch, and the step that follows; no step changes nothing.
+// Scanned is what it means that the label of a tote is scanned at a branch, and the step that follows; no step changes
+// nothing.
 func Scanned(p Place, here calendar.Code) (Meaning, Step) {
 	switch {
 	case p.State == Empty:
@@ -127,8 +128,8 @@ func Scanned(p Place, here calendar.Code) (Meaning, Step) {
 
 const letter = "T"
 
-// Number is what stands on the label of a tote: a letter, its number, and a check digit, so that one that was mistyped is no
-// other tote's.
+// Number is what stands on the label of a tote: a letter, its number, and a check digit, so that one that was mistyped
+// is no other tote's.
 func Number(id int64) string {
 	digits := strconv.FormatInt(id, 10)
 	return letter + digits + ident.Mod10.Sign(digits)

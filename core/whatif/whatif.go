@@ -1,8 +1,9 @@
-// Package whatif tries another courier on what really went: the same things, ready at the same times, by the timetable as it is and by
-// another, or with a branch closed for a while. Both sides are worked out alike, so that nothing but the change differs.
+// Package whatif tries another courier on what really went: the same things, ready at the same times, by the timetable
+// as it is and by another, or with a branch closed for a while. Both sides are worked out alike, so that nothing but
+// the change differs.
 //
-// What it does not know it leaves as it was: which copy was sent for whom. A timetable that is better for other copies would
-// therefore do a little better than is said here, and a closed branch a little less harm.
+// What it does not know it leaves as it was: which copy was sent for whom. A timetable that is better for other copies
+// would therefore do a little better than is said here, and a closed branch a little less harm.
 package whatif
 
 import (
@@ -26,7 +27,8 @@ type Move struct {
 // Days is up to how many days of waiting are told apart; the last stands for that many and more.
 const Days = 10
 
-// Side is how it went, or would have gone. Waiting is that of holds, from when a thing was ready until it was on the shelf.
+// Side is how it went, or would have gone. Waiting is that of holds, from when a thing was ready until it was on the
+// shelf.
 type Side struct {
 	Mean  float64   // hours
 	Tenth float64   // hours that nine of ten stayed below
@@ -82,7 +84,8 @@ func Closed(t *courier.Timetable, code calendar.Code, from, until calendar.Date)
 	return &out
 }
 
-// Try tries a change on what went between two dates, up to and with the second. Both timetables are of the same branches.
+// Try tries a change on what went between two dates, up to and with the second. Both timetables are of the same
+// branches.
 func Try(was, is *courier.Timetable, moves []Move, first, last calendar.Date, worst int) *Tried {
 	out := &Tried{Moves: len(moves)}
 	before, after := side(was, first, last), side(is, first, last)

@@ -62,16 +62,20 @@ function Shown({ tote: t, close }: { tote: Detail; close: () => void }) {
       )}
       <Acts tote={t} left={left.length} unpacked={(u) => setSigns(u.signs)} gone={close} />
       {signs && signs.length > 0 && (
-        <Table
-          label="Where each goes"
-          columns={signColumns}
-          rows={signs}
-          id={(s) => s.item_id}
-          paper={`Out of tote ${t.number}, ${sayInstant(me.now)}`}
-          tools
-          empty=""
-        />
+        <div>
+          <h3 className="font-semibold">Where each goes</h3>
+          <Table
+            label="Where each goes"
+            columns={signColumns}
+            rows={signs}
+            id={(s) => s.item_id}
+            paper={`Out of tote ${t.number}, ${sayInstant(me.now)}`}
+            tools
+            empty=""
+          />
+        </div>
       )}
+      <h3 className="-mb-3 font-semibold">Manifest</h3>
       <Table
         label={`What is in tote ${t.number}`}
         columns={columnsFor(t)}
