@@ -1,6 +1,7 @@
 package courier
 
 import (
+	"slices"
 	"time"
 
 	"nevrin/core/calendar"
@@ -64,4 +65,69 @@ func (t *Timetable) Loads(d calendar.Date, legs []Leg) map[Stretch]int {
 		}
 	}
 	return out
+}
+
+// Legs is a way by which something that is ready at a branch gets to another as early as can be; nil where nothing gets there, it
+// is there already, or the instant is not covered. Where several ways get there as early, it need not be that of Timetable.Ask.
+func (p *Prepared) Legs(from, to calendar.Code, ready time.Time) []Leg {
+	if from == to || !p.Covers(ready) {
+		return nil
+	}
+	first := p.way(from, to, ready)
+	if first == nil {
+		return nil
+	}
+	var out []Leg
+	for w, at := first, from; w != nil && len(out) < len(p.codes); {
+		leg, there := p.ride(w, at, to, first.arrives)
+		if leg == nil {
+			return nil
+		}
+		out = append(out, *leg)
+		if there {
+			return out
+		}
+		at = leg.To
+		w = p.way(at, to, p.sorted(leg.To, leg.Arrive))
+	}
+	return nil
+}
+
+// sorted is when something that has come to a branch can leave it again.
+func (p *Prepared) sorted(at calendar.Code, arrived time.Time) time.Time {
+	return arrived.Add(time.Duration(p.table.Branches[at].SortMinutes) * time.Minute)
+}
+
+// ride boards a run and leaves it where it goes, or else where the first change still gets there at an instant.
+func (p *Prepared) ride(w *way, at, to calendar.Code, arrives int64) (leg *Leg, there bool) {
+	run := slices.IndexFunc(p.table.Runs, func(r Run) bool { return r.ID == w.run })
+	leaves := time.Unix(w.leaves, 0).In(p.table.Location)
+	for d := calendar.DateOf(leaves); d >= calendar.DateOf(leaves).Add(-1); d-- {
+		if !p.table.Runs[run].On(d) {
+			continue
+		}
+		calls := p.table.Calls(&p.table.Runs[run], d)
+		on := slices.IndexFunc(calls, func(c Call) bool {
+			return c.Branch == at && c.Depart != nil && c.Depart.Unix() == w.leaves
+		})
+		if on < 0 {
+			continue
+		}
+		get := func(off Call) *Leg { return &Leg{w.run, d, at, off.Branch, *calls[on].Depart, *off.Arrive} }
+		for _, c := range calls[on+1:] {
+			if c.Branch == to && c.Arrive != nil && c.Arrive.Unix() == arrives {
+				return get(c), true
+			}
+		}
+		for _, c := range calls[on+1:] {
+			if c.Arrive == nil || c.Branch == at {
+				continue
+			}
+			next := p.way(c.Branch, to, p.sorted(c.Branch, *c.Arrive))
+			if next != nil && next.arrives == arrives {
+				return get(c), false
+			}
+		}
+	}
+	return nil, false
 }

@@ -152,7 +152,6 @@ func harm(c Changed) time.Duration {
 // going is one side while it is worked out.
 type going struct {
 	prepared *courier.Prepared
-	trips    map[calendar.Date]*courier.Trips
 	legs     map[way][]courier.Leg
 	aboard   []courier.Leg
 	waits    []float64
@@ -166,7 +165,7 @@ type way struct {
 
 func side(t *courier.Timetable, first, last calendar.Date) *going {
 	return &going{
-		prepared: t.Prepare(first, last.DaysSince(first)+1), trips: map[calendar.Date]*courier.Trips{}, legs: map[way][]courier.Leg{},
+		prepared: t.Prepare(first, last.DaysSince(first)+1), legs: map[way][]courier.Leg{},
 	}
 }
 
@@ -207,16 +206,7 @@ func (g *going) load(m Move, ready time.Time) {
 	key := way{m.From, m.To, d.Leaves}
 	legs, known := g.legs[key]
 	if !known {
-		t := g.prepared.Table()
-		on := calendar.DateOf(d.Leaves.In(t.Location))
-		trips := g.trips[on]
-		if trips == nil {
-			trips = t.Ahead(d.Leaves)
-			g.trips[on] = trips
-		}
-		if j := trips.Ask(m.From, m.To, d.Leaves); j != nil {
-			legs = j.Legs
-		}
+		legs = g.prepared.Legs(m.From, m.To, d.Leaves)
 		g.legs[key] = legs
 	}
 	g.aboard = append(g.aboard, legs...)
