@@ -41,7 +41,7 @@ export function Tried({ of: t }: { of: Tried }) {
         <p>
           They waited {sayHours(t.before.mean)} in the mean, nine of ten less than {sayHours(t.before.tenth)}; it would
           have been <b className="font-semibold">{sayHours(t.after.mean)}</b> and {sayHours(t.after.tenth)}, from when
-          each was ready to go until it was on its shelf.
+          each was ready to go until it was on its shelf. Which copy went for whom stays as it was.
         </p>
       </div>
       <div className="grid gap-3 lg:grid-cols-2">
