@@ -29,6 +29,10 @@ type takenOut struct {
 	Transit int64 `json:"transit_id"`
 }
 
+type stepBack struct {
+	Step int64 `json:"step" doc:"Which; it must be the last"`
+}
+
 // toteBack is a tote whose last step was taken back; none: with its beginning the tote itself.
 type toteBack struct {
 	Tote *totes.Detail `json:"tote,omitempty"`
@@ -71,8 +75,8 @@ func (s *Server) toteOperations() {
 	do(s, http.MethodPost, "/totes/{id}/lost", "loseTote", "Give a tote up", employed,
 		func(a *act.Act, in *One) (*totes.Detail, error) { return totes.Lose(a, in.ID) })
 	do(s, http.MethodPost, "/totes/{id}/back", "backTote", "Take the last step of a tote back", everyone,
-		func(a *act.Act, in *One) (*toteBack, error) {
-			d, err := totes.Back(a, in.ID)
+		func(a *act.Act, in *OneSent[stepBack]) (*toteBack, error) {
+			d, err := totes.Back(a, in.ID, in.Body.Step)
 			return &toteBack{d}, err
 		})
 }

@@ -340,7 +340,7 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		body     any
 	}{
 		{"gatherTote", "gather", nil}, {"takeOutOfTote", "out", map[string]int{"transit_id": 1}},
-		{"closeTote", "close", map[string]bool{"next": false}}, {"backTote", "back", nil}, {"unpackTote", "unpack", nil},
+		{"closeTote", "close", map[string]bool{"next": false}}, {"backTote", "back", map[string]int{"step": 1}}, {"unpackTote", "unpack", nil},
 		{"finishTote", "finish", nil}, {"loseTote", "lost", nil},
 	} {
 		status, says = post(jory, box+"/"+c.path, c.body)

@@ -8,8 +8,7 @@ import (
 	"nevrin/core/tote"
 )
 
-// Tote is a box in which things go from one branch to another. The last step done with a tote stands beside it where it
-// is listed.
+// Tote is a box in which things go from one branch to another.
 type Tote struct {
 	ID         int64
 	FromBranch calendar.Code
@@ -93,14 +92,22 @@ func (t *Tx) KeepTote(b *Tote) {
 		ended_at = $9 WHERE id = $1`, b.ID, b.State, b.ClosedAt, b.LeftAt, b.RunID, b.RunDate, b.AtBranch, b.SeenAt, b.EndedAt)
 }
 
-// DropTote takes a tote away in which nothing ever was.
-func (t *Tx) DropTote(id int64) { t.queueOne("DELETE FROM totes WHERE id = $1", id) }
+// DropTote takes a tote away with which nothing ever went. What was put in and taken out again knows of it no more.
+func (t *Tx) DropTote(id int64) {
+	t.queue("UPDATE transits SET tote_id = NULL WHERE tote_id = $1", id)
+	t.queueOne("DELETE FROM totes WHERE id = $1", id)
+}
 
-// SeeInTote writes that something of a tote is in hand at a branch: if that is not where it was filled, the tote has
-// come there, whether or not that was scanned.
+// SeeInTote writes that something of a tote is in hand at a branch: if that is where the tote goes it has come, whether
+// or not that was scanned. Anywhere else the thing may have fallen out, and the tote is where it was.
 func (t *Tx) SeeInTote(id int64, branch calendar.Code, at time.Time) {
-	t.queue(`UPDATE totes SET state = 'here', at_branch = $2, seen_at = $3, ended_at = NULL
-		WHERE id = $1 AND state IN ('closed', 'away', 'lost') AND from_branch <> $2`, id, branch, at)
+	t.queue(`UPDATE totes SET state = 'here', at_branch = $2, seen_at = $3, run_id = NULL, run_date = NULL
+		WHERE id = $1 AND state IN ('closed', 'away') AND to_branch = $2`, id, branch, at)
+}
+
+// LoseTote writes that a tote is lost whose last thing was given up, at an instant, before the tote had come.
+func (t *Tx) LoseTote(id int64, at time.Time) {
+	t.queue("UPDATE totes SET state = 'lost' WHERE id = $1 AND state = 'empty' AND ended_at = $2 AND at_branch <> to_branch", id, at)
 }
 
 // ToteStep is something that was done with a tote.
@@ -115,6 +122,15 @@ type ToteStep struct {
 	Was        json.RawMessage // how the tote was before
 	Did        json.RawMessage // what else it has set going
 	Undone     bool
+}
+
+// From is the state in which the tote was before a step; empty before its beginning.
+func (s *ToteStep) From() tote.State {
+	var was Tote
+	if len(s.Was) == 0 || json.Unmarshal(s.Was, &was) != nil {
+		return ""
+	}
+	return was.State
 }
 
 // AddToteStep writes down what was done with a tote.
@@ -150,33 +166,36 @@ type InTote struct {
 	Hold       bool
 	PromisedAt *time.Time
 	EndedAt    *time.Time
+	Last       bool // it was not sent anywhere since
 }
 
 // InTote gives what went into a tote, in the order in which it did.
 func (t *Tx) InTote(id int64) ([]InTote, error) {
 	return list[InTote](t, `SELECT r.id AS transit_id, r.item_id, i.title_id, coalesce(h.patron_id, 0) AS patron_id, t.name AS title, i.barcode,
-			i.call_number, r.hold_id IS NOT NULL AS hold, r.promised_at, r.ended_at
+			i.call_number, r.hold_id IS NOT NULL AS hold, r.promised_at, r.ended_at,
+			NOT EXISTS (SELECT 1 FROM transits n WHERE n.item_id = r.item_id AND n.sent_at > r.sent_at) AS last
 		FROM totes b JOIN transits r ON r.tote_id = b.id JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
 		LEFT JOIN holds h ON h.id = r.hold_id
 		WHERE b.id = $1 AND `+inIt+` ORDER BY r.sent_at, r.id`, id)
 }
 
-// Loose is how much was sent to a branch and is in no tote.
+// Loose is something that was sent to a branch and is in no tote.
 type Loose struct {
+	ID       int64
 	ToBranch calendar.Code
-	Things   int
+	SentAt   time.Time
 }
 
 // Loose gives what has been sent from a branch, is in no tote, and has not missed its promise.
 func (t *Tx) Loose(branch calendar.Code, now time.Time) ([]Loose, error) {
-	return list[Loose](t, `SELECT to_branch, count(*)::int AS things FROM transits
-		WHERE from_branch = $1 AND ended_at IS NULL AND tote_id IS NULL AND promised_at >= $2 GROUP BY 1 ORDER BY 1`, branch, now)
+	return list[Loose](t, `SELECT id, to_branch, sent_at FROM transits
+		WHERE from_branch = $1 AND ended_at IS NULL AND tote_id IS NULL AND promised_at >= $2 ORDER BY to_branch, id`, branch, now)
 }
 
-// Gather puts into an open tote what was sent where it goes and is in none.
-func (t *Tx) Gather(b *Tote, now time.Time) {
-	t.queue(`UPDATE transits SET tote_id = $1 WHERE from_branch = $2 AND to_branch = $3 AND ended_at IS NULL AND tote_id IS NULL
-		AND promised_at >= $4`, b.ID, b.FromBranch, b.ToBranch, now)
+// Gather puts things into a tote that is being filled, as far as they are still loose and go where it goes.
+func (t *Tx) Gather(b *Tote, transits []int64) {
+	t.queue(`UPDATE transits SET tote_id = $1 WHERE id = ANY($2) AND from_branch = $3 AND to_branch = $4 AND ended_at IS NULL
+		AND tote_id IS NULL`, b.ID, transits, b.FromBranch, b.ToBranch)
 }
 
 // TakeOut takes something out of a tote again, which is still to be sent.

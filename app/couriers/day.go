@@ -149,8 +149,7 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	if err != nil {
 		return nil, err
 	}
-	prepared := t.Prepare(d-daysOnTheWay, daysOnTheWay+1)
-	ways := map[way][]courier.Leg{}
+	prepared := t.Prepare(d-daysOnTheWay, 2*daysOnTheWay) // what is to be fetched may be ready only days from now
 	var out []courier.Leg
 	for _, s := range sent {
 		at := s.SentAt
@@ -161,33 +160,12 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 			}
 			at = &ready
 		}
-		key := way{s.FromBranch, s.ToBranch, *at}
-		if prepared.Covers(*at) {
-			// Whatever makes the same deadline goes the same way.
-			d := prepared.Deadline(s.FromBranch, s.ToBranch, *at)
-			if d == nil {
-				continue
-			}
-			key.leaves = d.Leaves
-		}
-		legs, known := ways[key]
-		if !known {
-			if j := t.Ask(key.from, key.to, key.leaves); j != nil {
-				legs = j.Legs
-			}
-			ways[key] = legs
-		}
+		legs := prepared.Legs(s.FromBranch, s.ToBranch, *at)
 		for range s.Times {
 			out = append(out, legs...)
 		}
 	}
 	return out, nil
-}
-
-// way is a departure towards a branch.
-type way struct {
-	from, to calendar.Code
-	leaves   time.Time
 }
 
 // daysOnTheWay is for how many days something is on its way at the most, to be looked for on a day.

@@ -73,8 +73,6 @@ type Worst struct {
 const (
 	triedDays  = 28
 	triedWorst = 50
-	// mostMoves is how many things are tried at most. More of them say nothing that these do not.
-	mostMoves = 400_000
 )
 
 // Shut is a branch that is closed for some days, to be tried.
@@ -111,9 +109,6 @@ func Try(a *act.Act, is *courier.Timetable, says string) (*Tried, error) {
 	rows, err := a.Tx.WentBetween(calendar.Local(first, 0, loc), calendar.Local(last+1, 0, loc))
 	if err != nil {
 		return nil, err
-	}
-	if len(rows) > mostMoves {
-		rows = rows[len(rows)-mostMoves:]
 	}
 	moves := make([]whatif.Move, len(rows))
 	for k, r := range rows {

@@ -65,6 +65,9 @@ func Unplace(a *act.Act, f *store.Facts, did *Did, lent bool) error {
 // and the patron must be locked.
 func GiveUp(a *act.Act, f *store.Facts) error {
 	a.Tx.EndTransit(f.Transit.ID, a.Now)
+	if f.Transit.ToteID != nil {
+		a.Tx.LoseTote(*f.Transit.ToteID, a.Now)
+	}
 	if h := f.Hold; h != nil {
 		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
 			return err

@@ -56,7 +56,7 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 		}
 	}
 	for _, p := range set.Lost {
-		ok, err := unlose(a, p)
+		ok, err := unlose(a, p.Item, p.Did.EndedTransit)
 		if err != nil {
 			return nil, err
 		}
@@ -90,13 +90,13 @@ func unplace(a *act.Act, p placed) (bool, error) {
 }
 
 // unlose lets a thing be under way again that counted as missing, if it has not turned up since.
-func unlose(a *act.Act, p placed) (bool, error) {
-	f, err := a.Tx.ItemFactsByID(p.Item)
+func unlose(a *act.Act, item, transit int64) (bool, error) {
+	f, err := a.Tx.ItemFactsByID(item)
 	if err != nil || f == nil || f.Item.Standing != circulation.ItemMissing || f.Transit != nil {
 		return false, err
 	}
-	a.Tx.Stand(p.Item, circulation.ItemInUse, "")
-	a.Tx.ResumeTransit(p.Did.EndedTransit)
-	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: p.Item})
+	a.Tx.Stand(item, circulation.ItemInUse, "")
+	a.Tx.ResumeTransit(transit)
+	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: item})
 	return true, nil
 }

@@ -20,14 +20,29 @@ type Seen struct {
 }
 
 // Scan takes the label of a tote that is scanned at the actor's branch: it leaves, comes, or goes on from here. What
-// has happened already does not happen twice.
+// has happened already does not happen twice. With a lost tote what is still missing of it is in it again.
 func Scan(a *act.Act, id int64) (*Seen, error) {
-	b, err := a.Tx.LockTote(id)
-	if err != nil || b == nil {
+	shown, err := a.Tx.ToteByID(id)
+	if err != nil || shown == nil {
 		return nil, err
 	}
-	shown, err := a.Tx.ToteByID(id)
-	if err != nil {
+	var in []store.InTote
+	if shown.State == tote.Lost {
+		if in, err = a.Tx.InTote(id); err == nil {
+			err = lockAll(a, in)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	b, err := a.Tx.LockTote(id)
+	switch {
+	case err != nil || b == nil:
+		return nil, err
+	case (b.State == tote.Lost) != (shown.State == tote.Lost):
+		return nil, store.ErrMoved // in between; with what that needs it is tried again
+	}
+	if shown, err = a.Tx.ToteByID(id); err != nil {
 		return nil, err
 	}
 	means, s := tote.Scanned(tote.Place{State: b.State, From: b.FromBranch, To: b.ToBranch, At: b.AtBranch}, a.Who.Branch)
@@ -35,6 +50,23 @@ func Scan(a *act.Act, id int64) (*Seen, error) {
 		if err := step(a, b, s, nil); err != nil {
 			return nil, err
 		}
+	}
+	for _, t := range in {
+		if !t.Last {
+			continue
+		}
+		found, err := unlose(a, t.ItemID, t.TransitID)
+		if err != nil {
+			return nil, err
+		}
+		if found {
+			shown.Inside++
+		}
+	}
+	if means == tote.Surfaces && shown.Inside == 0 { // all of it has turned up one by one
+		next, _ := tote.Next(tote.Here, tote.Finish)
+		b.State, b.EndedAt = next, &a.Now
+		a.Tx.KeepTote(b)
 	}
 	return say(a, shown, means), nil
 }
@@ -72,18 +104,20 @@ func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 	case tote.CameHere:
 		return here(" has come already, from", from, "At "+when+". "+unpack)
 	case tote.Surfaces:
-		if a.Who.Branch != b.ToBranch {
-			return on(" was given up, and is here. It goes to", "Scan what is in it, which counts as missing; then it goes where it is needed.")
+		switch {
+		case b.Inside == 0:
+			return aside("An empty tote", name+" was given up, and all that was in it has turned up since. Take its label off.")
+		case a.Who.Branch != b.ToBranch:
+			return on(" was given up, and is here. It goes to", things(b.Inside)+". "+byRun(a, b))
 		}
-		return here(" was given up, and has come from", from, "Scan each thing in it: it counted as missing, and goes where it is needed.")
+		return here(" was given up, and has come from", from, unpack)
 	case tote.Unpacked:
 		return aside("An empty tote", name+" was unpacked at "+calendar.SayInstant(*b.EndedAt, a.Here().Location)+
 			". Take its label off. What is still in it is scanned thing by thing.")
 	case tote.Filling:
 		return aside("Not closed yet", name+" for "+to+" is still being filled. Close it under Totes before the courier takes it.")
-	default: // it is being filled or unpacked elsewhere
-		return aside("Not closed", name+" is being filled or unpacked at "+a.Network.BranchName(b.AtBranch)+
-			", as far as is known. Scan what is in it, thing by thing.")
+	default:
+		return aside("Not closed", name+" is being filled at "+from+", as far as is known. Scan what is in it, thing by thing.")
 	}
 }
 

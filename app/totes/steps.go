@@ -45,7 +45,9 @@ func Begin(a *act.Act, to calendar.Code, gather bool) (*Detail, error) {
 	}
 	b := &store.Tote{ID: id, FromBranch: here, ToBranch: to, State: tote.Open}
 	if gather {
-		a.Tx.Gather(b, a.Now)
+		if err := gatherInto(a, b); err != nil {
+			return nil, err
+		}
 	}
 	if err := note(a, b, tote.Begin, nil, nil); err != nil {
 		return nil, err
@@ -59,9 +61,23 @@ func Gather(a *act.Act, id int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.Gather(b, a.Now)
+	if err := gatherInto(a, b); err != nil {
+		return nil, err
+	}
 	a.Touch(event.Holds)
 	return Of(a, id)
+}
+
+func gatherInto(a *act.Act, b *store.Tote) error {
+	rows, err := waiting(a)
+	var ids []int64
+	for _, l := range rows {
+		if l.ToBranch == b.ToBranch {
+			ids = append(ids, l.ID)
+		}
+	}
+	a.Tx.Gather(b, ids)
+	return err
 }
 
 // TakeOut takes something out of a tote that is being filled. It is still to be sent.
@@ -114,6 +130,9 @@ func Leave(a *act.Act, ids []int64) (*AtBranch, error) {
 		b, err := held(a, id, whereFilled)
 		if err != nil {
 			return nil, err
+		}
+		if b.State == tote.Away {
+			continue // another station has said so already
 		}
 		if err := step(a, b, tote.Leave, nil); err != nil {
 			return nil, err
@@ -174,7 +193,7 @@ func Unpack(a *act.Act, id int64) (*Unpacked, error) {
 	}
 	out, done := &Unpacked{Signs: []Sign{}}, &did{}
 	if _, err := tote.Next(row.State, tote.Unpack); err != nil {
-		return nil, problem.Newf(problem.Refused, "T%s.", err.Error()[1:])
+		return nil, cannot(err)
 	}
 	for _, t := range in {
 		f, err := a.Tx.ItemFactsByID(t.ItemID)
@@ -267,7 +286,7 @@ func Lose(a *act.Act, id int64) (*Detail, error) {
 		return nil, err
 	}
 	if _, err := tote.Next(b.State, tote.Lose); err != nil {
-		return nil, problem.Newf(problem.Refused, "T%s.", err.Error()[1:])
+		return nil, cannot(err)
 	}
 	done := &did{}
 	for _, t := range in {
@@ -299,33 +318,34 @@ func lastStep(steps []store.ToteStep) *store.ToteStep {
 	return nil
 }
 
-// mayBack tells whether a step can be taken back: nothing has happened to the tote since but by it.
+// mayBack tells whether a step can be taken back: nothing has happened to the tote since but by it. That a lost tote has
+// turned up stays so.
 func mayBack(s *store.ToteStep, b *store.ToteShown) bool {
 	switch s.Step {
 	case tote.Begin:
-		return b.Things == 0
+		return b.Things == 0 && b.State == tote.Open
 	case tote.Unpack, tote.Finish:
 		return b.State == tote.Empty
 	case tote.Lose:
 		return b.State == tote.Lost
 	case tote.Come:
-		return b.State == tote.Here
+		return b.State == tote.Here && s.From() != tote.Lost
 	case tote.Close:
 		return b.State == tote.Closed
 	default:
-		return b.State == tote.Away
+		return b.State == tote.Away && s.From() != tote.Lost
 	}
 }
 
-// Back takes the last step done with a tote back; nil: the tote itself is gone with it.
-func Back(a *act.Act, id int64) (*Detail, error) {
+// Back takes a step back that must be the last one done with a tote; nil: the tote itself is gone with it.
+func Back(a *act.Act, id, which int64) (*Detail, error) {
 	steps, err := a.Tx.ToteSteps(id)
 	if err != nil {
 		return nil, err
 	}
 	last := lastStep(steps)
-	if last == nil {
-		return nil, problem.Newf(problem.Refused, "There is nothing to be taken back.")
+	if last == nil || last.ID != which {
+		return nil, goneOn(id)
 	}
 	set, err := whatItSet(a, last)
 	if err != nil {
@@ -339,8 +359,8 @@ func Back(a *act.Act, id int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !mayBack(last, shown) {
-		return nil, problem.Newf(problem.Refused, "Others have gone on with tote %s since. Look at what was done with it.", tote.Number(id))
+	if shown == nil || !mayBack(last, shown) {
+		return nil, goneOn(id)
 	}
 	a.Touch(event.Holds)
 	if last.Step == tote.Begin {
@@ -349,4 +369,9 @@ func Back(a *act.Act, id int64) (*Detail, error) {
 	}
 	a.Tx.UndoToteStep(last.ID)
 	return restore(a, b, last, set)
+}
+
+func goneOn(id int64) error {
+	return problem.Newf(problem.Refused, "Something else has been done with tote %s since, or this was taken back already. "+
+		"Look at what was done with it.", tote.Number(id))
 }

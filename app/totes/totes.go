@@ -7,6 +7,7 @@ package totes
 
 import (
 	"cmp"
+	"slices"
 	"strings"
 	"time"
 
@@ -43,7 +44,7 @@ type Tote struct {
 	Stranded bool          `json:"stranded" doc:"The run that took it does not go any more: somebody has to say where it is"`
 }
 
-// Loose is what was sent to a branch and is in no tote.
+// Loose is what was sent to a branch, is in no tote, and has not left yet.
 type Loose struct {
 	To     string        `json:"to"`
 	ToCode calendar.Code `json:"to_branch"`
@@ -70,7 +71,7 @@ func Here(a *act.Act) (*AtBranch, error) {
 	if err != nil {
 		return nil, err
 	}
-	loose, err := a.Tx.Loose(here, a.Now)
+	loose, err := waiting(a)
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +84,10 @@ func Here(a *act.Act) (*AtBranch, error) {
 		}
 	}
 	for _, l := range loose {
-		out.Loose = append(out.Loose, Loose{a.Network.BranchName(l.ToBranch), l.ToBranch, l.Things})
+		if n := len(out.Loose); n == 0 || out.Loose[n-1].ToCode != l.ToBranch {
+			out.Loose = append(out.Loose, Loose{a.Network.BranchName(l.ToBranch), l.ToBranch, 0})
+		}
+		out.Loose[len(out.Loose)-1].Things++
 	}
 	ways := a.Network.Ahead(calendar.DateOf(a.Now)).Courier
 	for _, b := range a.Network.Open() {
@@ -92,6 +96,20 @@ func Here(a *act.Act) (*AtBranch, error) {
 		}
 	}
 	return out, nil
+}
+
+// waiting is what was sent from the actor's branch, is in no tote, and has not left yet: what it makes leaves later than now.
+func waiting(a *act.Act) ([]store.Loose, error) {
+	rows, err := a.Tx.Loose(a.Who.Branch, a.Now)
+	table, ways := a.Network.Timetable, a.Network.Ahead(calendar.DateOf(a.Now)).Courier
+	return slices.DeleteFunc(rows, func(l store.Loose) bool {
+		if ways.Covers(l.SentAt) {
+			d := ways.Deadline(a.Who.Branch, l.ToBranch, l.SentAt)
+			return d != nil && d.Leaves.Before(a.Now)
+		}
+		j := table.Ask(a.Who.Branch, l.ToBranch, l.SentAt)
+		return j != nil && len(j.Legs) > 0 && j.Legs[0].Depart.Before(a.Now)
+	}), err
 }
 
 // Past gives a page of the totes of the actor's branch that have ended.
@@ -132,7 +150,7 @@ type Detail struct {
 	Tote
 	In    []Thing `json:"in"`
 	Steps []Step  `json:"steps"`
-	Back  string  `json:"back" doc:"Which step can be taken back here; empty: none"`
+	Back  int64   `json:"back,omitempty" doc:"Which step can be taken back here; none: no step"`
 }
 
 // Thing is something that went into a tote.
@@ -148,6 +166,7 @@ type Thing struct {
 
 // Step is something that was done with a tote.
 type Step struct {
+	ID     int64     `json:"id"`
 	Step   tote.Step `json:"step" enum:"begin,close,leave,pass,come,unpack,finish,lose"`
 	At     time.Time `json:"at"`
 	Who    string    `json:"who"`
@@ -181,10 +200,10 @@ func Of(a *act.Act, id int64) (*Detail, error) {
 		if s.Who != nil {
 			who = *s.Who
 		}
-		d.Steps = append(d.Steps, Step{s.Step, s.At, who, a.Network.BranchName(s.BranchCode), s.Undone})
+		d.Steps = append(d.Steps, Step{s.ID, s.Step, s.At, who, a.Network.BranchName(s.BranchCode), s.Undone})
 	}
 	if last := lastStep(steps); last != nil && a.Who.MayActOn(last.BranchCode) && mayBack(last, b) {
-		d.Back = string(last.Step)
+		d.Back = last.ID
 	}
 	return d, nil
 }
@@ -216,7 +235,7 @@ func bothEnds(b *store.Tote) []calendar.Code    { return []calendar.Code{b.FromB
 func step(a *act.Act, b *store.Tote, s tote.Step, did *did) error {
 	next, err := tote.Next(b.State, s)
 	if err != nil {
-		return problem.Newf(problem.Refused, "T%s.", err.Error()[1:])
+		return cannot(err)
 	}
 	was := store.JSON(b)
 	b.State = next
@@ -240,6 +259,12 @@ func step(a *act.Act, b *store.Tote, s tote.Step, did *did) error {
 	}
 	a.Tx.KeepTote(b)
 	return note(a, b, s, was, did)
+}
+
+// cannot says why a step cannot be, as a sentence.
+func cannot(err error) error {
+	says := err.Error()
+	return problem.Newf(problem.Refused, "%s%s.", strings.ToUpper(says[:1]), says[1:])
 }
 
 func note(a *act.Act, b *store.Tote, s tote.Step, was []byte, did *did) error {

@@ -11,6 +11,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/holds"
 	"nevrin/app/moving"
+	"nevrin/app/night"
 	"nevrin/app/returns"
 	"nevrin/app/totes"
 	"nevrin/app/upkeep"
@@ -47,6 +48,18 @@ func (w *world) scan(who act.Actor, text string) *holds.Taken {
 func (w *world) do(who act.Actor, id int64, what func(*act.Act, int64) (*totes.Detail, error)) (*totes.Detail, error) {
 	w.t.Helper()
 	return testkit.Try(w.House, who, func(a *act.Act) (*totes.Detail, error) { return what(a, id) })
+}
+
+// back takes the last step back that stands in what a station sees.
+func (w *world) back(who act.Actor, id int64) (*totes.Detail, error) {
+	w.t.Helper()
+	d, err := act.Look(w.t.Context(), w.House, who, func(a *act.Act) (*totes.Detail, error) { return totes.Of(a, id) })
+	require.NoError(w.t, err)
+	last := d.Steps[len(d.Steps)-1]
+	for k := len(d.Steps) - 1; k > 0 && last.Undone; k-- {
+		last = d.Steps[k-1]
+	}
+	return w.do(who, id, func(a *act.Act, id int64) (*totes.Detail, error) { return totes.Back(a, id, last.ID) })
 }
 
 func (w *world) close(id int64, next bool) *totes.Detail {
@@ -96,7 +109,7 @@ func TestATotesLife(t *testing.T) {
 	w.close(b.ID, true)
 	_, err = testkit.Try(w.House, w.here, func(a *act.Act) (*totes.Detail, error) { return totes.TakeOut(a, b.ID, d.In[0].TransitID) })
 	require.ErrorContains(t, err, "is closed. Open it again first")
-	_, err = w.do(w.here, b.ID, totes.Back)
+	_, err = w.back(w.here, b.ID)
 	require.ErrorContains(t, err, "is being filled for Saltmere by now", "there would be two of them")
 	late := w.home()
 	w.scan(w.here, late)
@@ -122,15 +135,15 @@ func TestATotesLife(t *testing.T) {
 	assert.Equal(t, "empty SLM", w.state(b.ID))
 	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Text, "Take its label off")
 
-	d, err = w.do(w.there, b.ID, totes.Back)
+	d, err = w.back(w.there, b.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, d.Inside, "in it again, but what was scanned by itself")
 	assert.Equal(t, "moving", w.Ask("SELECT state FROM holds WHERE id = ?", hold))
 	assert.Equal(t, "here SLM", w.state(b.ID))
-	d, err = w.do(w.there, b.ID, totes.Back)
+	d, err = w.back(w.there, b.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "away HVH", w.state(b.ID))
-	assert.Empty(t, d.Back, "its leaving is taken back where it left")
+	assert.Zero(t, d.Back, "its leaving is taken back where it left")
 }
 
 // Nobody has to scan the label: what comes out of a tote says where it is, and the last thing ends it. A return that
@@ -170,7 +183,7 @@ func TestAToteAtAWrongBranch(t *testing.T) {
 	assert.Equal(t, "Saltmere", says.Sign.Place)
 	assert.Equal(t, "away THB", w.state(b.ID))
 	assert.Greater(t, promised(), "06 12:10")
-	_, err := w.do(w.next, b.ID, totes.Back)
+	_, err := w.back(w.next, b.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "away HVH", w.state(b.ID))
 }
@@ -196,17 +209,100 @@ func TestALostTote(t *testing.T) {
 	assert.Equal(t, "lost HVH", w.state(b.ID))
 	assert.Equal(t, "fetching THB", w.Ask("SELECT state || ' ' || fetch_at FROM holds WHERE id = ?", hold))
 	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM items WHERE standing = 'missing'"))
-	assert.Equal(t, "lose", d.Back)
-	d, err = w.do(w.there, b.ID, totes.Back)
+	assert.Equal(t, d.Steps[len(d.Steps)-1].ID, d.Back)
+	d, err = w.back(w.there, b.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, d.Inside)
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM items WHERE standing = 'missing'"))
 
+	// Given up again, one thing turns up by itself; the label brings back the other, and nothing else.
 	_, err = w.do(w.there, b.ID, totes.Lose)
 	require.NoError(t, err)
-	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Heading, "was given up, and has come from")
 	assert.Equal(t, circulation.Shelf, w.scan(w.there, home).Sign.Kind)
-	assert.Equal(t, "in_use", w.Ask("SELECT standing FROM items WHERE barcode = ?", home))
+	found := w.scan(w.there, tote.Number(b.ID))
+	assert.Contains(t, found.Sign.Heading, "was given up, and has come from")
+	assert.Contains(t, found.Sign.Detail, "1 thing is in it")
+	assert.Equal(t, "here SLM", w.state(b.ID))
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM items WHERE standing = 'missing'"))
+	_, err = w.back(w.there, b.ID)
+	require.ErrorContains(t, err, "Something else has been done", "that it turned up stays so")
+	u := testkit.Do(t, w.House, w.there, func(a *act.Act) (*totes.Unpacked, error) { return totes.Unpack(a, b.ID) })
+	require.Len(t, u.Signs, 1)
+	assert.Equal(t, "empty SLM", w.state(b.ID))
+}
+
+// The night gives up thing by thing what has not come: so a tote that never came is lost, and its label, found when all of it has
+// turned up, is only taken off.
+func TestANightGivesAToteUp(t *testing.T) {
+	w := newWorld(t)
+	b := w.begin(false)
+	home := w.home()
+	w.scan(w.here, home)
+	w.close(b.ID, false)
+	w.scan(w.here, tote.Number(b.ID))
+	w.Later(40 * 24 * time.Hour)
+	require.NoError(t, night.Step(t.Context(), w.House, calendar.MakeDate(2026, 11, 15), "strays"))
+	assert.Equal(t, "lost HVH", w.state(b.ID))
+	w.scan(w.next, home)
+	says := w.scan(w.there, tote.Number(b.ID))
+	assert.False(t, says.OK)
+	assert.Contains(t, says.Text, "all that was in it has turned up")
+	assert.Equal(t, "empty SLM", w.state(b.ID))
+}
+
+// What fell out of a tote on the way says nothing of the tote: its label still comes.
+func TestAThingFellOutOfATote(t *testing.T) {
+	w := newWorld(t)
+	b := w.begin(false)
+	one, two := w.home(), w.home()
+	w.scan(w.here, one)
+	w.scan(w.here, two)
+	w.close(b.ID, false)
+	w.scan(w.here, tote.Number(b.ID))
+	w.scan(w.next, one)
+	assert.Equal(t, "away HVH", w.state(b.ID))
+	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Detail, "1 thing is in it")
+}
+
+// Two stations take the same step back: it is taken back once, and the step before it stays.
+func TestTheSameStepTakenBackTwice(t *testing.T) {
+	w := newWorld(t)
+	b := w.begin(false)
+	w.scan(w.here, w.home())
+	w.close(b.ID, false)
+	w.scan(w.here, tote.Number(b.ID))
+	d, err := w.do(w.here, b.ID, totes.Of)
+	require.NoError(t, err)
+	errs := make([]error, 2)
+	var all sync.WaitGroup
+	for k := range errs {
+		all.Go(func() {
+			_, errs[k] = testkit.Try(w.House, w.here, func(a *act.Act) (*totes.Detail, error) { return totes.Back(a, b.ID, d.Back) })
+		})
+	}
+	all.Wait()
+	assert.Equal(t, "closed HVH", w.state(b.ID))
+	assert.NotEqual(t, errs[0] == nil, errs[1] == nil)
+}
+
+// A tote in which something was, and is no more, is given back as if it had never been begun. What has left without a tote is
+// not gathered into one.
+func TestBegunForNothing(t *testing.T) {
+	w := newWorld(t)
+	b := w.begin(false)
+	run := testkit.Do(t, w.House, w.here, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
+	thing := w.home()
+	line := testkit.Do(t, w.House, w.here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, thing) }).Lines[0]
+	testkit.Do(t, w.House, w.here, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, line.ID) })
+	d, err := w.back(w.here, b.ID)
+	require.NoError(t, err)
+	assert.Nil(t, d)
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM totes"))
+
+	w.scan(w.here, w.home())
+	w.Later(2 * time.Hour) // the round has gone with it, and is not there yet
+	w.scan(w.here, w.home())
+	assert.Len(t, w.begin(true).In, 1)
 }
 
 // A run is cancelled with a tote aboard: that is said before it counts, and afterwards somebody has to say where the
@@ -231,7 +327,7 @@ func TestARunIsCancelledWithATotesAboard(t *testing.T) {
 	d, err := w.do(w.here, b.ID, totes.Of)
 	require.NoError(t, err)
 	assert.True(t, d.Stranded)
-	d, err = w.do(w.here, b.ID, totes.Back) // it never left
+	d, err = w.back(w.here, b.ID) // it never left
 	require.NoError(t, err)
 	assert.Equal(t, tote.Closed, d.State)
 	assert.Equal(t, "07", w.Ask("SELECT to_char(promised_at AT TIME ZONE 'America/Halifax', 'DD') FROM transits WHERE tote_id = ?", b.ID))

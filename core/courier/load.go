@@ -67,10 +67,17 @@ func (t *Timetable) Loads(d calendar.Date, legs []Leg) map[Stretch]int {
 	return out
 }
 
-// Legs is a way by which something that is ready at a branch gets to another as early as can be; nil where nothing gets there, it
-// is there already, or the instant is not covered. Where several ways get there as early, it need not be that of Timetable.Ask.
+// Legs is a way by which something that is ready at a branch gets to another as early as can be, by the last departure
+// that still does; nil where nothing gets there or it is there already. Where several ways get there as early, it need not
+// be that of Timetable.Ask. An instant that is not covered is asked of the timetable.
 func (p *Prepared) Legs(from, to calendar.Code, ready time.Time) []Leg {
-	if from == to || !p.Covers(ready) {
+	if from == to {
+		return nil
+	}
+	if !p.Covers(ready) {
+		if j := p.table.Ask(from, to, ready); j != nil {
+			return j.Legs
+		}
 		return nil
 	}
 	first := p.way(from, to, ready)

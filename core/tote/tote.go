@@ -49,8 +49,9 @@ var steps = map[State]map[Step]State{
 	// That its leaving was not scanned keeps no tote from having come.
 	Closed: {Leave: Away, Pass: Away, Come: Here, Lose: Lost},
 	Away:   {Pass: Away, Come: Here, Lose: Lost},
-	Here:   {Unpack: Empty, Finish: Empty},
-	Lost:   {Pass: Away, Come: Here},
+	// A label that turns up at another branch says that the tote has gone on.
+	Here: {Pass: Away, Come: Here, Unpack: Empty, Finish: Empty},
+	Lost: {Pass: Away, Come: Here},
 }
 
 var sayState = map[State]string{
@@ -85,7 +86,7 @@ const (
 	LeftHere  Meaning = "left_here"  // it has left already, and is scanned where it was filled
 	CameHere  Meaning = "came_here"  // it has come already
 	Unpacked  Meaning = "unpacked"   // and has been unpacked
-	Elsewhere Meaning = "elsewhere"  // it is being filled, or unpacked, somewhere else
+	Elsewhere Meaning = "elsewhere"  // it is being filled somewhere else
 	SeenHere  Meaning = "seen_again" // at this branch on its way, for the second time
 )
 
@@ -108,14 +109,12 @@ func Scanned(p Place, here calendar.Code) (Meaning, Step) {
 		return Elsewhere, ""
 	case p.State == Here && here == p.At:
 		return CameHere, ""
-	case p.State == Here:
-		return Elsewhere, ""
-	case here == p.To && p.State == Lost:
+	case p.State == Lost && here == p.To:
 		return Surfaces, Come
-	case here == p.To:
-		return Comes, Come
 	case p.State == Lost:
 		return Surfaces, Pass
+	case here == p.To:
+		return Comes, Come
 	case p.State == Closed && here == p.From:
 		return Leaves, Leave
 	case p.State == Away && here == p.From && p.At == p.From:

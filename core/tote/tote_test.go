@@ -37,6 +37,7 @@ func TestWhatAScannedLabelMeans(t *testing.T) {
 		{"unpacked, and its label is still on it", at(tote.Empty, to), to, tote.Unpacked, ""},
 		{"not closed yet", at(tote.Open, from), from, tote.Filling, ""},
 		{"carried off unclosed", at(tote.Open, from), to, tote.Elsewhere, ""},
+		{"it came, and turns up elsewhere", at(tote.Here, to), hub, tote.Passes, tote.Pass},
 		{"lost, and it comes after all", at(tote.Lost, hub), to, tote.Surfaces, tote.Come},
 		{"lost, and found in the van's garage", at(tote.Lost, from), hub, tote.Surfaces, tote.Pass},
 	} {

@@ -152,22 +152,17 @@ func harm(c Changed) time.Duration {
 // going is one side while it is worked out.
 type going struct {
 	prepared *courier.Prepared
-	legs     map[way][]courier.Leg
 	aboard   []courier.Leg
 	waits    []float64
 	out      Side
 }
 
-type way struct {
-	from, to calendar.Code
-	leaves   time.Time
+func side(t *courier.Timetable, first, last calendar.Date) *going {
+	return &going{prepared: t.Prepare(first, last.DaysSince(first)+1+openingLater)}
 }
 
-func side(t *courier.Timetable, first, last calendar.Date) *going {
-	return &going{
-		prepared: t.Prepare(first, last.DaysSince(first)+1), legs: map[way][]courier.Leg{},
-	}
-}
+// openingLater is for how many days more than those tried something may wait until where it is opens.
+const openingLater = 14
 
 // take lets something go; it gives when it is on its shelf.
 func (g *going) take(m Move) (time.Time, bool) {
@@ -190,26 +185,8 @@ func (g *going) take(m Move) (time.Time, bool) {
 		g.waits = append(g.waits, waited.Hours())
 		g.out.Days[min(int(waited.Hours()/24), Days-1)]++
 	}
-	g.load(m, ready)
+	g.aboard = append(g.aboard, g.prepared.Legs(m.From, m.To, ready)...)
 	return shelf, true
-}
-
-// load puts something aboard the runs by which it goes. What makes the same departure goes the same way.
-func (g *going) load(m Move, ready time.Time) {
-	if !g.prepared.Covers(ready) {
-		return
-	}
-	d := g.prepared.Deadline(m.From, m.To, ready)
-	if d == nil {
-		return
-	}
-	key := way{m.From, m.To, d.Leaves}
-	legs, known := g.legs[key]
-	if !known {
-		legs = g.prepared.Legs(m.From, m.To, d.Leaves)
-		g.legs[key] = legs
-	}
-	g.aboard = append(g.aboard, legs...)
 }
 
 // end sums a side up.

@@ -330,6 +330,7 @@ test("axe-core finds nothing in the place of items", async ({ page }) => {
     `/items?title=${title}`,
   ]) {
     await page.goto(path);
+    await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
     await expect(page.getByRole("progressbar")).toHaveCount(0);
     const found = await new AxeBuilder({ page }).analyze();
     expect(

@@ -1,3 +1,4 @@
+import AxeBuilder from "@axe-core/playwright";
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
 import { ask, copyAt, freePort, go, goodCard, keepingAddresses, scan, signIn, workAt } from "../kit";
@@ -227,7 +228,7 @@ test("a tote: filled by scanning, closed with its label, taken, and all of it re
   await box.getByRole("button", { name: /^Tote T\d+ from/ }).click();
   const one = region(page, "A tote");
   await expect(one.getByRole("table", { name: /^What is in tote/ })).toContainText(number);
-  const label = /T\d+/.exec((await one.getByRole("heading").textContent()) ?? "")?.[0] ?? "";
+  const label = /T\d+/.exec((await one.getByRole("heading", { level: 2 }).textContent()) ?? "")?.[0] ?? "";
   await scan(page, label);
   await expect(page.getByRole("region", { name: "Sign" })).toContainText("Not closed yet");
   await box.getByRole("button", { name: "Close" }).click();
@@ -348,4 +349,30 @@ test("one title for several people by name; and of what too many wait for, libra
   const outside = page.getByRole("region", { name: "Ask a partner" });
   await expect(outside.getByLabel("Words of title or author")).toHaveValue(name ?? "");
   await expect(outside.getByRole("region", { name: "Kelmouth College" })).toBeVisible();
+});
+
+test("axe-core finds nothing in holds, the fetch list and the courier, and they fit a phone", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  const tote = await ask("SELECT id::text FROM totes WHERE state = 'open' AND from_branch = 'HVH' ORDER BY id LIMIT 1");
+  const title = await ask("SELECT title_id::text FROM holds WHERE state = 'waiting' ORDER BY id LIMIT 1");
+  for (const path of [
+    "/holds",
+    `/holds?title=${title}`,
+    "/holds?tab=shelf",
+    "/holds?tab=demand",
+    "/fetch",
+    ...["way", "totes", "day", "late", "timetable", "whatif", "flows"].map((tab) => `/courier?tab=${tab}`),
+    `/courier?tab=totes&tote=${tote}`,
+  ]) {
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.goto(path);
+    await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+    await expect(page.getByRole("progressbar")).toHaveCount(0);
+    const found = await new AxeBuilder({ page }).analyze();
+    expect(
+      found.violations.map((v) => `${path} ${v.id}: ${v.nodes.map((n) => n.target.join(" ")).join("; ")}`),
+    ).toEqual([]);
+    await page.setViewportSize({ width: 360, height: 720 });
+    expect(await page.evaluate(() => document.documentElement.scrollWidth), path).toBeLessThanOrEqual(360);
+  }
 });

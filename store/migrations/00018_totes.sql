@@ -68,14 +68,14 @@ BEGIN
     END LOOP;
     RETURN NEW;
 END $$;
--- The last thing that comes out of a tote ends it: as lost where it was away. A thing that is back in it opens it again.
+-- The last thing that comes out of a tote ends it. A thing that is back in it opens it again.
 CREATE FUNCTION out_of_tote() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
     PERFORM 1 FROM totes WHERE id = NEW.tote_id FOR NO KEY UPDATE; -- two stations may take the last two things out at once
     IF NEW.ended_at IS NULL THEN
         UPDATE totes SET state = 'here', ended_at = NULL WHERE id = NEW.tote_id AND state = 'empty';
     ELSIF NOT EXISTS (SELECT 1 FROM transits WHERE tote_id = NEW.tote_id AND ended_at IS NULL) THEN
-        UPDATE totes SET state = CASE state WHEN 'away' THEN 'lost' ELSE 'empty' END, ended_at = NEW.ended_at
+        UPDATE totes SET state = 'empty', ended_at = NEW.ended_at
         WHERE id = NEW.tote_id AND state IN ('closed', 'away', 'here');
     END IF;
     RETURN NULL;

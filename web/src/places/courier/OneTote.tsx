@@ -87,8 +87,8 @@ function Shown({ tote: t, close }: { tote: Detail; close: () => void }) {
         empty="Nothing is in it yet. What is sent there goes into it by itself."
       />
       <ol aria-label="What was done with it" className="grid gap-0.5 text-sm">
-        {t.steps.map((s, k) => (
-          <li key={k} className={s.undone ? "line-through" : undefined}>
+        {t.steps.map((s) => (
+          <li key={s.id} className={s.undone ? "line-through" : undefined}>
             <b className="font-semibold">{sayStep[s.step]}</b> {sayInstant(s.at)}, {s.where}
             {s.who && `, ${s.who}`}
             {s.undone && <span className="sr-only"> (taken back)</span>}
@@ -116,6 +116,7 @@ function Acts({
   const unpack = useUnpack(t, unpacked);
   const finish = useFinish(t);
   const lose = useLose(t);
+  const last = t.steps.find((s) => s.id === t.back);
   const at = (branch: string) => me.branch === branch || supervises(me.role);
   const comes = me.branch === t.to_branch && ["closed", "away", "here"].includes(t.state);
   const mayLose = isEmployed(me.role) && (at(t.from_branch) || at(t.to_branch)) && (t.late || t.stranded);
@@ -137,9 +138,9 @@ function Acts({
             Give it up: what is in it is missing
           </Quiet>
         )}
-        {t.back && (
-          <Quiet disabled={back.busy} onClick={() => back.run(undefined)}>
-            Take back: {sayStep[t.back as keyof typeof sayStep]}
+        {last && (
+          <Quiet disabled={back.busy} onClick={() => back.run(last.id)}>
+            Take back: {sayStep[last.step]}
           </Quiet>
         )}
       </p>
@@ -189,7 +190,7 @@ const columnsFor = (t: Detail): Column<Thing>[] => [
     id: "out",
     head: "In it",
     value: (x) => x.out ?? "",
-    cell: (x) => (x.out ? `came out ${sayInstant(x.out)}` : "in it"),
+    cell: (x) => (x.out ? `came out ${sayInstant(x.out)}` : t.state === "empty" ? "not found in it" : "in it"),
   },
   ...(t.state === "open"
     ? [

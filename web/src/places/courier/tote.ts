@@ -114,6 +114,6 @@ export const useBack = (id: number, done: (gone: boolean) => void) =>
   useTote(
     `tote back ${id}`,
     "The last step of a tote is taken back",
-    (_: undefined, key) => api.POST("/api/totes/{id}/back", { params: at(id, key) }),
+    (step: number, key) => api.POST("/api/totes/{id}/back", { params: at(id, key), body: { step } }),
     (answer) => done(!answer.tote),
   );
