@@ -95,7 +95,8 @@ func (g *generator) totes(ctx context.Context, tx pgx.Tx) error {
 		step := func(s tote.Step, at time.Time, was tote.State) error {
 			_, err := tx.Exec(ctx, "INSERT INTO tote_steps (tote_id, step, at, branch_code, was) VALUES ($1, $2, $3, $4, $5)", id, s, at, b.from,
 				store.JSON(&store.Tote{
-					ID: id, FromBranch: b.from, ToBranch: b.to, State: was, OpenedAt: b.begun, AtBranch: b.from, SeenAt: b.begun,
+					ID: id, FromBranch: b.from, ToBranch: b.to, State: was, OpenedAt: b.begun, AtBranch: b.from,
+					SeenAt: b.begun,
 				}))
 			return err
 		}

@@ -39,7 +39,8 @@ type Travels struct {
 func (t *Tx) Travelling(since time.Time, often, most int) ([]Travels, error) {
 	return list[Travels](t, `WITH j AS (SELECT item_id, to_branch, count(*)::int AS journeys FROM transits
 			WHERE sent_at >= $1 AND hold_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) >= $2)
-		SELECT i.id AS item_id, i.barcode, t.name AS title, i.call_number, i.collection, i.branch_code, i.at_branch, j.to_branch, j.journeys,
+		SELECT i.id AS item_id, i.barcode, t.name AS title, i.call_number, i.collection, i.branch_code, i.at_branch,
+			j.to_branch, j.journeys,
 			l.lent_home, l.lent_there
 		FROM j JOIN items i ON i.id = j.item_id JOIN titles t ON t.id = i.title_id CROSS JOIN LATERAL (
 			SELECT count(*) FILTER (WHERE o.branch_code = i.branch_code)::int AS lent_home,

@@ -525,9 +525,11 @@ func (t *Tx) InDemand(perCopy int, page Page) ([]Demand, Page, error) {
 		c AS (SELECT w.*, (SELECT count(*)::int FROM items i
 			WHERE i.title_id = w.title_id AND i.standing = 'in_use') AS copies FROM w),
 		d AS (SELECT c.*, -(100 * c.waiting / greatest(c.copies, 1)) AS rank FROM c WHERE c.waiting > $1 * c.copies)
-		SELECT d.title_id, t.name, t.author, t.isbn, d.waiting, d.copies, d.oldest, f.id AS first, f.legal_name, f.preferred_name, f.shelf_name, f.pickup
+		SELECT d.title_id, t.name, t.author, t.isbn, d.waiting, d.copies, d.oldest, f.id AS first, f.legal_name,
+			f.preferred_name, f.shelf_name, f.pickup
 		FROM d JOIN titles t ON t.id = d.title_id CROSS JOIN LATERAL (
-			SELECT p.id, p.legal_name, p.preferred_name, p.shelf_name, h.pickup FROM holds h JOIN patrons p ON p.id = h.patron_id
+			SELECT p.id, p.legal_name, p.preferred_name, p.shelf_name, h.pickup FROM holds h
+			JOIN patrons p ON p.id = h.patron_id
 			WHERE h.title_id = d.title_id AND h.state = 'waiting' ORDER BY h.band, h.place, h.id LIMIT 1) f
 		WHERE $2 = 0 OR (d.rank, d.title_id) > ($2, $3) ORDER BY d.rank, d.title_id`, perCopy)
 }

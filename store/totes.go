@@ -42,7 +42,8 @@ const inIt = "coalesce(r.ended_at > b.closed_at, r.ended_at IS NULL)"
 
 const toteShown = `SELECT ` + toteColumns + `, n.things, n.inside, n.holds, n.promised FROM totes b CROSS JOIN LATERAL (
 		SELECT count(*)::int AS things, count(*) FILTER (WHERE r.ended_at IS NULL)::int AS inside,
-			count(r.hold_id) FILTER (WHERE r.ended_at IS NULL)::int AS holds, max(r.promised_at) FILTER (WHERE r.ended_at IS NULL) AS promised
+			count(r.hold_id) FILTER (WHERE r.ended_at IS NULL)::int AS holds,
+			max(r.promised_at) FILTER (WHERE r.ended_at IS NULL) AS promised
 		FROM transits r WHERE r.tote_id = b.id AND ` + inIt + `) n `
 
 // Totes gives the totes that have not ended and that come from a branch, go to it, or are at it.
@@ -60,7 +61,8 @@ func (t *Tx) TotesAway() ([]ToteShown, error) {
 func (t *Tx) PastTotes(branch calendar.Code, page Page) ([]ToteShown, Page, error) {
 	at := func(r *ToteShown) Cursor { return Cursor{ID: r.ID, Text: r.EndedAt.UTC().Format(time.RFC3339Nano)} }
 	return paged(t, page, at, toteShown+`WHERE b.ended_at IS NOT NULL AND (b.from_branch = $1 OR b.to_branch = $1)
-			AND $2::bigint >= 0 AND (b.ended_at, b.id) < (coalesce(nullif($3, ''), 'infinity')::timestamptz, coalesce(nullif($4::bigint, 0), 9223372036854775807))
+			AND $2::bigint >= 0 AND (b.ended_at, b.id) < (coalesce(nullif($3, ''), 'infinity')::timestamptz,
+				coalesce(nullif($4::bigint, 0), 9223372036854775807))
 		ORDER BY b.ended_at DESC, b.id DESC`, branch)
 }
 
@@ -171,10 +173,11 @@ type InTote struct {
 
 // InTote gives what went into a tote, in the order in which it did.
 func (t *Tx) InTote(id int64) ([]InTote, error) {
-	return list[InTote](t, `SELECT r.id AS transit_id, r.item_id, i.title_id, coalesce(h.patron_id, 0) AS patron_id, t.name AS title, i.barcode,
-			i.call_number, r.hold_id IS NOT NULL AS hold, r.promised_at, r.ended_at,
+	return list[InTote](t, `SELECT r.id AS transit_id, r.item_id, i.title_id, coalesce(h.patron_id, 0) AS patron_id,
+			t.name AS title, i.barcode, i.call_number, r.hold_id IS NOT NULL AS hold, r.promised_at, r.ended_at,
 			NOT EXISTS (SELECT 1 FROM transits n WHERE n.item_id = r.item_id AND n.sent_at > r.sent_at) AS last
-		FROM totes b JOIN transits r ON r.tote_id = b.id JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
+		FROM totes b JOIN transits r ON r.tote_id = b.id
+		JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id
 		LEFT JOIN holds h ON h.id = r.hold_id
 		WHERE b.id = $1 AND `+inIt+` ORDER BY r.sent_at, r.id`, id)
 }

@@ -116,8 +116,10 @@ func Try(a *act.Act, is *courier.Timetable, says string) (*Tried, error) {
 	}
 	t := whatif.Try(a.Network.Timetable, is, moves, first, last, triedWorst)
 	out := &Tried{
-		Says: says, First: first, Last: last, Moves: t.Moves, Holds: t.Holds, Later: t.Later, Sooner: t.Sooner, Never: t.Never,
-		Before: sideOf(a.Network.Timetable, &t.Before), After: sideOf(is, &t.After), Branches: []TriedAt{}, Worst: []Worst{},
+		Says: says, First: first, Last: last, Moves: t.Moves, Holds: t.Holds, Later: t.Later, Sooner: t.Sooner,
+		Never:  t.Never,
+		Before: sideOf(a.Network.Timetable, &t.Before), After: sideOf(is, &t.After), Branches: []TriedAt{},
+		Worst: []Worst{},
 	}
 	for _, b := range t.Branches {
 		out.Branches = append(out.Branches, TriedAt{
@@ -155,8 +157,9 @@ func (t *Tried) worst(a *act.Act, changed []whatif.Changed) error {
 		}
 		n := named[c.ID]
 		t.Worst = append(t.Worst, Worst{
-			TransitID: c.ID, ItemID: n.ItemID, Title: n.TitleName, Barcode: n.Barcode, From: a.Network.BranchName(c.From),
-			To: a.Network.BranchName(c.To), Ready: c.Ready, Before: orNone(c.Before, a), After: orNone(c.After, a),
+			TransitID: c.ID, ItemID: n.ItemID, Title: n.TitleName, Barcode: n.Barcode,
+			From: a.Network.BranchName(c.From),
+			To:   a.Network.BranchName(c.To), Ready: c.Ready, Before: orNone(c.Before, a), After: orNone(c.After, a),
 		})
 	}
 	return nil

@@ -85,8 +85,10 @@ func (f *Flows) better(a *act.Act) error {
 			continue
 		}
 		f.Better = append(f.Better, Better{
-			ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Call: r.CallNumber, Home: a.Network.BranchName(r.BranchCode),
-			HomeCode: r.BranchCode, At: a.Network.BranchName(r.AtBranch), To: a.Network.BranchName(r.ToBranch), ToCode: r.ToBranch,
+			ItemID: r.ItemID, Barcode: r.Barcode, Title: r.Title, Call: r.CallNumber,
+			Home:     a.Network.BranchName(r.BranchCode),
+			HomeCode: r.BranchCode, At: a.Network.BranchName(r.AtBranch), To: a.Network.BranchName(r.ToBranch),
+			ToCode:   r.ToBranch,
 			Journeys: r.Journeys, LentHome: r.LentHome, LentThere: r.LentThere, Saves: saves,
 		})
 	}

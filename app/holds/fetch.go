@@ -182,10 +182,12 @@ func toteInHand(a *act.Act, text string, id int64) (*Taken, error) {
 	}
 	if seen == nil {
 		says := "There is no tote " + text + ". Type what stands on its label: T, digits, and a last one that checks them."
-		return &Taken{Text: says, Title: text, Code: text, Sign: moving.AsideFor("No such tote", says), Meant: aTote}, nil
+		return &Taken{Text: says, Title: text, Code: text, Sign: moving.AsideFor("No such tote", says),
+			Meant: aTote}, nil
 	}
 	return &Taken{
-		OK: seen.OK, Text: seen.Says, Title: "Tote " + tote.Number(id), Code: tote.Number(id), Sign: seen.Sign, Meant: aTote, Tote: id,
+		OK: seen.OK, Text: seen.Says, Title: "Tote " + tote.Number(id), Code: tote.Number(id), Sign: seen.Sign,
+		Meant: aTote, Tote: id,
 	}, nil
 }
 

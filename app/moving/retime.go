@@ -110,7 +110,8 @@ func (r *Retimed) aboard(a *act.Act, was, is *courier.Timetable) error {
 		on := *store.DateOf(b.RunDate)
 		if was.Goes(*b.RunID, on) && !is.Goes(*b.RunID, on) {
 			r.Aboard = append(r.Aboard, Aboard{
-				ID: b.ID, Number: tote.Number(b.ID), From: a.Network.BranchName(b.FromBranch), To: a.Network.BranchName(b.ToBranch),
+				ID: b.ID, Number: tote.Number(b.ID), From: a.Network.BranchName(b.FromBranch),
+				To:     a.Network.BranchName(b.ToBranch),
 				Things: b.Inside, At: a.Network.BranchName(b.AtBranch),
 			})
 		}

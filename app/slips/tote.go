@@ -20,7 +20,8 @@ func ofTote(a *act.Act, id int64) (*Slip, error) {
 	}
 	rows := []slip.Row{slip.Text(slip.Normal, "Tote from "+t.From+" to"), slip.Bold(slip.Huge, t.To)}
 	if t.Leaves != nil {
-		rows = append(rows, slip.Bold(slip.Large, t.Run), slip.Text(slip.Large, calendar.SayInstant(*t.Leaves, a.Here().Location)))
+		leaves := calendar.SayInstant(*t.Leaves, a.Here().Location)
+		rows = append(rows, slip.Bold(slip.Large, t.Run), slip.Text(slip.Large, leaves))
 	}
 	rows = append(rows, slip.Text(slip.Normal, things(t.Things)), number, foot(a))
 	return &Slip{"Label of tote " + t.Number, rows}, nil

@@ -65,7 +65,8 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 		}
 	}
 	if n := len(set.Placed) + len(set.Lost); n > 0 && back == 0 {
-		return nil, problem.Newf(problem.Refused, "All that was in tote %s has been gone on with since.", tote.Number(b.ID))
+		return nil, problem.Newf(problem.Refused, "All that was in tote %s has been gone on with since.",
+			tote.Number(b.ID))
 	}
 	if s.Step == tote.Leave {
 		if j := a.Network.Timetable.Ask(was.FromBranch, was.ToBranch, a.Now); j != nil {

@@ -45,7 +45,8 @@ func Scan(a *act.Act, id int64) (*Seen, error) {
 	if shown, err = a.Tx.ToteByID(id); err != nil {
 		return nil, err
 	}
-	means, s := tote.Scanned(tote.Place{State: b.State, From: b.FromBranch, To: b.ToBranch, At: b.AtBranch}, a.Who.Branch)
+	means, s := tote.Scanned(tote.Place{State: b.State, From: b.FromBranch, To: b.ToBranch, At: b.AtBranch},
+		a.Who.Branch)
 	if s != "" {
 		if err := step(a, b, s, nil); err != nil {
 			return nil, err
@@ -77,7 +78,8 @@ func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 	when := calendar.SayInstant(b.SeenAt, a.Here().Location)
 	out := &Seen{ID: b.ID, OK: true}
 	on := func(heading, detail string) *Seen {
-		out.Sign = moving.Sign{Kind: circulation.Tote, Heading: name + heading, Place: to, Code: b.ToBranch, Detail: detail}
+		out.Sign = moving.Sign{Kind: circulation.Tote, Heading: name + heading, Place: to, Code: b.ToBranch,
+			Detail: detail}
 		return out
 	}
 	here := func(heading, place, detail string) *Seen {
@@ -117,7 +119,8 @@ func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 	case tote.Filling:
 		return aside("Not closed yet", name+" for "+to+" is still being filled. Close it under Totes before the courier takes it.")
 	default:
-		return aside("Not closed", name+" is being filled at "+from+", as far as is known. Scan what is in it, thing by thing.")
+		return aside("Not closed",
+			name+" is being filled at "+from+", as far as is known. Scan what is in it, thing by thing.")
 	}
 }
 
@@ -127,7 +130,8 @@ func byRun(a *act.Act, b *store.ToteShown) string {
 		return "No run gets there within four weeks; ask the courier."
 	}
 	leg := j.Legs[0]
-	says := "By " + a.Network.Timetable.RunName(leg.Run) + ", " + leg.Depart.In(a.Here().Location).Format("Mon 2 Jan 15:04")
+	leaves := leg.Depart.In(a.Here().Location).Format("Mon 2 Jan 15:04")
+	says := "By " + a.Network.Timetable.RunName(leg.Run) + ", " + leaves
 	if j.OnShelf != nil {
 		says += "; on its shelf by " + j.OnShelf.In(a.Here().Location).Format("15:04 Mon 2 Jan")
 	}

@@ -109,7 +109,8 @@ func Close(a *act.Act, id int64, next bool) (*Detail, error) {
 		return nil, err
 	}
 	if len(in) == 0 {
-		return nil, problem.Newf(problem.Refused, "Nothing is in tote %s yet, so there is nothing to close.", tote.Number(id))
+		return nil, problem.Newf(problem.Refused, "Nothing is in tote %s yet, so there is nothing to close.",
+			tote.Number(id))
 	}
 	if err := step(a, b, tote.Close, nil); err != nil {
 		return nil, err

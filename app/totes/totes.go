@@ -125,7 +125,8 @@ func Past(a *act.Act, page store.Page) ([]Tote, store.Page, error) {
 func show(a *act.Act, b *store.ToteShown) Tote {
 	t := Tote{
 		ID: b.ID, Number: tote.Number(b.ID), State: b.State, FromCode: b.FromBranch, ToCode: b.ToBranch,
-		From: a.Network.BranchName(b.FromBranch), To: a.Network.BranchName(b.ToBranch), At: a.Network.BranchName(b.AtBranch),
+		From: a.Network.BranchName(b.FromBranch), To: a.Network.BranchName(b.ToBranch),
+		At:     a.Network.BranchName(b.AtBranch),
 		AtCode: b.AtBranch, SeenAt: b.SeenAt, Opened: b.OpenedAt, Left: b.LeftAt, Ended: b.EndedAt, Things: b.Things,
 		Inside: b.Inside, Holds: b.Holds, OnShelf: b.Promised,
 	}

@@ -76,7 +76,8 @@ func Closed(t *courier.Timetable, code calendar.Code, from, until calendar.Date)
 	out.Branches = maps.Clone(t.Branches)
 	b := out.Branches[code]
 	shut := *b.Branch
-	shut.Closures = append(slices.Clone(shut.Closures), calendar.Closure{From: from, To: until, Name: "closed, to be tried"})
+	shut.Closures = append(slices.Clone(shut.Closures), calendar.Closure{From: from, To: until,
+		Name: "closed, to be tried"})
 	shut.Openings = maps.Clone(shut.Openings)
 	maps.DeleteFunc(shut.Openings, func(d calendar.Date, _ calendar.Opening) bool { return from <= d && d <= until })
 	b.Branch = &shut
