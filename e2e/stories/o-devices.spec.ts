@@ -120,6 +120,36 @@ test("boxed things are counted by their tags, and what was lifted too early or d
   await pad.lift();
 });
 
+test("a pile fetched from the shelves is laid on the pad, and each thing says where it goes", async ({
+  page,
+  request,
+}) => {
+  const fetched = (
+    await ask(
+      `SELECT string_agg(barcode, ' ') FROM (SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id
+         WHERE h.fetch_at = 'HVH' ORDER BY h.id LIMIT 2) f`,
+    )
+  ).split(" ");
+  expect(fetched).toHaveLength(2);
+  const pad = onPad(await padOf("HVH"), request);
+  await pad.lift();
+  await atFrontDesk(page);
+  await page.goto("/fetch");
+  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  for (const number of fetched) await expect(page.getByRole("row").filter({ hasText: number })).toBeVisible();
+  await pad.lay(...fetched);
+  const scanned = page.getByRole("region", { name: "Scanned here" }).getByRole("listitem");
+  await expect(scanned).toHaveCount(2);
+  for (const number of fetched) await expect(page.getByRole("row").filter({ hasText: number })).toHaveCount(0);
+  await expect(bar(page)).toContainText("Done with; what is laid on again is taken anew.");
+  await clean(page);
+  // In another place of the kind they are not taken once more while they lie there.
+  await page.goto("/courier");
+  await expect(bar(page)).toContainText("Done with; what is laid on again is taken anew.");
+  await expect(scanned).toHaveCount(0);
+  await pad.lift();
+});
+
 test("one window of a station has the pad, and a lost pad stops nobody", async ({ page, context, request }) => {
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();

@@ -1,4 +1,5 @@
 import { Link, useRouterState } from "@tanstack/react-router";
+import { PadBar } from "./pad/bar";
 import { Code, Tag } from "./parts";
 import { PrintSlip } from "./print";
 import { usePrompt } from "./scan";
@@ -11,16 +12,24 @@ import { Why } from "./why";
 /** How many lines are shown before there is more to unfold. */
 const newest = 6;
 
-/** Scans of items in hand that are not on loan: the sign of the newest, and the tape of this place. */
+/** Scans of items in hand that are not on loan, by label or from the pad: the sign of the newest, and the tape here. */
 export function InHand({ prompt }: { prompt: string }) {
   const path = useRouterState({ select: (s) => s.location.pathname });
   usePrompt(prompt);
-  const lines = useScans("in-hand", path);
+  return (
+    <div className="grid gap-3.5 empty:hidden print:hidden">
+      <PadBar taker="in-hand" ready />
+      <Scanned lines={useScans("in-hand", path)} />
+    </div>
+  );
+}
+
+function Scanned({ lines }: { lines: Scan[] }) {
   const answered = lines.find((s) => takenOf(s));
   const last = answered && takenOf(answered);
   if (lines.length === 0) return null;
   return (
-    <section aria-label="Scanned here" className="grid gap-1.5 print:hidden">
+    <section aria-label="Scanned here" className="grid gap-1.5">
       {last && answered && (
         <SignPanel key={answered.id} sign={last.sign} title={last.title} code={last.ok ? last.barcode : undefined} />
       )}

@@ -1,4 +1,5 @@
 import { api, keyed, madeAt, type Schema } from "../../api/client";
+import { secure } from "../pad/pad";
 import { sound } from "../sound";
 import { drop, open, scans, takers, type Scan } from "./scans";
 
@@ -21,6 +22,8 @@ takers.set("in-hand", {
         body: { text: scan.text },
       }),
     );
+    // What is on loan to nobody is heard at the gate.
+    if (taken.ok) secure([scan.text, taken.barcode], true, taken.title);
     return { state: taken.ok ? "done" : "wrong", result: taken };
   },
 
