@@ -64,8 +64,18 @@ func (t *Tx) WentBetween(from, until time.Time) ([]Went, error) {
 		WHERE sent_at >= $1 AND sent_at < $2 ORDER BY sent_at, id`, from, until)
 }
 
-// WentNamed gives the titles and numbers of things that were sent.
+// ReadyBetween gives the holds that got onto a hold shelf between two instants, the first included, without anything
+// having travelled for them.
+func (t *Tx) ReadyBetween(from, until time.Time) ([]Went, error) {
+	return list[Went](t, `SELECT h.id, h.pickup AS from_branch, h.pickup AS to_branch, h.ready_at AS sent_at, true AS hold
+		FROM holds h WHERE h.ready_at >= $1 AND h.ready_at < $2
+		AND NOT EXISTS (SELECT 1 FROM transits r WHERE r.hold_id = h.id) ORDER BY h.ready_at, h.id`, from, until)
+}
+
+// WentNamed gives the titles and numbers of things that were sent, or got onto a hold shelf without.
 func (t *Tx) WentNamed(ids []int64) ([]TransitShown, error) {
-	return list[TransitShown](t, `SELECT r.id, r.item_id, i.barcode, t.name AS title_name FROM transits r
-		JOIN items i ON i.id = r.item_id JOIN titles t ON t.id = i.title_id WHERE r.id = ANY($1)`, ids)
+	return list[TransitShown](t, `SELECT w.id, i.id AS item_id, i.barcode, t.name AS title_name
+		FROM (SELECT id, item_id FROM transits WHERE id = ANY($1)
+			UNION ALL SELECT id, item_id FROM holds WHERE id = ANY($1)) w
+		JOIN items i ON i.id = w.item_id JOIN titles t ON t.id = i.title_id`, ids)
 }

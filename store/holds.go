@@ -489,6 +489,25 @@ func (t *Tx) OnHoldShelf(branch calendar.Code, page Page) ([]ShelfRow, Page, err
 		ORDER BY h.shelf_until, h.id`, branch)
 }
 
+// Standing is how many holds of a hold shelf have the same last day there, or are promised for the same day.
+type Standing struct {
+	Day    time.Time
+	Ready  int // on the shelf, with that last day
+	Coming int // on their way, promised for that day
+}
+
+// Standing counts what stands on the hold shelf of a branch by its last day, and what is on its way there by the day of
+// its promise, in the zone of the branch.
+func (t *Tx) Standing(branch calendar.Code) ([]Standing, error) {
+	return list[Standing](t, `SELECT day, count(*) FILTER (WHERE state = 'ready')::int AS ready,
+			count(*) FILTER (WHERE state <> 'ready')::int AS coming
+		FROM (SELECT h.state, CASE h.state WHEN 'ready' THEN h.shelf_until
+				ELSE (h.promised_at AT TIME ZONE b.timezone)::date END AS day
+			FROM holds h JOIN branches b ON b.code = h.pickup
+			WHERE h.pickup = $1 AND h.state IN ('ready', 'fetching', 'moving') AND h.closed_at IS NULL) s
+		WHERE day IS NOT NULL GROUP BY day ORDER BY day`, branch)
+}
+
 // ToClear gives a page of what still stands on the hold shelf of a branch for holds that have ended, the oldest first.
 func (t *Tx) ToClear(branch calendar.Code, page Page) ([]ShelfRow, Page, error) {
 	at := func(h *ShelfRow) Cursor { return Cursor{Text: h.ClosedAt.UTC().Format(time.RFC3339Nano), ID: h.ID} }

@@ -2,6 +2,7 @@ package couriers_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -275,6 +276,22 @@ func TestAnotherTimetableOnWhatWent(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Later)
 	assert.InDelta(t, 24, r.After.Mean-r.Before.Mean, 8, "it opens the next day")
+	// What was put aside for somebody where it stood waits for that day too.
+	there, at := w.Staff(role.Desk, "SLM"), "2026-10-06T14:00:00Z"
+	title, items := w.Title("SLM")
+	local := testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Hold, error) {
+		return holds.Place(a, holds.Order{Title: title, Patron: w.Patron("SLM"), Pickup: "SLM"})
+	}).ID
+	testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
+	w.Set("UPDATE holds SET ready_at = ? WHERE id = ?", at, local)
+	r, err = shut(6, 6)
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 2, 1, 2}, []int{r.Moves, r.Holds, r.Local, r.Later})
+	assert.InDelta(t, 2.97/2, r.Before.Mean, 0.02)
+	require.Len(t, r.Worst, 2)
+	worst := r.Worst[slices.IndexFunc(r.Worst, func(o couriers.Worst) bool { return o.ID == local })]
+	assert.Equal(t, [3]string{items[0], "Saltmere", "Saltmere"}, [3]string{worst.Barcode, worst.From, worst.To})
+	assert.True(t, worst.Before.Equal(worst.Ready))
 	for _, c := range [][2]int{{6, 5}, {6, 7}} {
 		_, err = shut(c[0], c[1])
 		require.ErrorContains(t, err, "Choose days from Wed 9 Sep 2026 to Tue 6 Oct 2026")

@@ -17,7 +17,8 @@ type Tried struct {
 	First    calendar.Date `json:"first"`
 	Last     calendar.Date `json:"last"`
 	Moves    int           `json:"moves" doc:"Things that went from branch to branch"`
-	Holds    int           `json:"holds" doc:"Of those, for which somebody waited"`
+	Holds    int           `json:"holds" doc:"For which somebody waited, whether anything travelled or not"`
+	Local    int           `json:"local" doc:"Of the holds, for which nothing travelled"`
 	Later    int           `json:"later" doc:"Of the holds"`
 	Sooner   int           `json:"sooner"`
 	Never    int           `json:"never" doc:"That would not have got there"`
@@ -58,15 +59,15 @@ type TriedAt struct {
 
 // Worst is a hold that would have come later.
 type Worst struct {
-	TransitID int64      `json:"transit_id"`
-	ItemID    int64      `json:"item_id"`
-	Title     string     `json:"title"`
-	Barcode   string     `json:"barcode"`
-	From      string     `json:"from"`
-	To        string     `json:"to"`
-	Ready     time.Time  `json:"ready"`
-	Before    *time.Time `json:"before,omitempty" doc:"On its shelf as it is; none: never"`
-	After     *time.Time `json:"after,omitempty"`
+	ID      int64      `json:"id" doc:"Of the transit; of the hold where nothing travelled"`
+	ItemID  int64      `json:"item_id"`
+	Title   string     `json:"title"`
+	Barcode string     `json:"barcode"`
+	From    string     `json:"from"`
+	To      string     `json:"to"`
+	Ready   time.Time  `json:"ready"`
+	Before  *time.Time `json:"before,omitempty" doc:"On its shelf as it is; none: never"`
+	After   *time.Time `json:"after,omitempty"`
 }
 
 // What is tried on: so many days up to yesterday; so many of the worst are shown.
@@ -106,17 +107,22 @@ func triedOn(a *act.Act) (first, last calendar.Date) {
 func Try(a *act.Act, is *courier.Timetable, says string) (*Tried, error) {
 	first, last := triedOn(a)
 	loc := a.Network.Location
-	rows, err := a.Tx.WentBetween(calendar.Local(first, 0, loc), calendar.Local(last+1, 0, loc))
+	from, until := calendar.Local(first, 0, loc), calendar.Local(last+1, 0, loc)
+	rows, err := a.Tx.WentBetween(from, until)
 	if err != nil {
 		return nil, err
 	}
-	moves := make([]whatif.Move, len(rows))
-	for k, r := range rows {
-		moves[k] = whatif.Move{ID: r.ID, From: r.FromBranch, To: r.ToBranch, Ready: r.SentAt, Hold: r.Hold}
+	local, err := a.Tx.ReadyBetween(from, until)
+	if err != nil {
+		return nil, err
+	}
+	moves := make([]whatif.Move, 0, len(rows)+len(local))
+	for _, r := range append(rows, local...) {
+		moves = append(moves, whatif.Move{ID: r.ID, From: r.FromBranch, To: r.ToBranch, Ready: r.SentAt, Hold: r.Hold})
 	}
 	t := whatif.Try(a.Network.Timetable, is, moves, first, last, triedWorst)
 	out := &Tried{
-		Says: says, First: first, Last: last, Moves: t.Moves, Holds: t.Holds, Later: t.Later, Sooner: t.Sooner,
+		Says: says, First: first, Last: last, Moves: t.Moves, Holds: t.Holds, Local: t.Local, Later: t.Later, Sooner: t.Sooner,
 		Never:  t.Never,
 		Before: sideOf(a.Network.Timetable, &t.Before), After: sideOf(is, &t.After), Branches: []TriedAt{},
 		Worst: []Worst{},
@@ -157,7 +163,7 @@ func (t *Tried) worst(a *act.Act, changed []whatif.Changed) error {
 		}
 		n := named[c.ID]
 		t.Worst = append(t.Worst, Worst{
-			TransitID: c.ID, ItemID: n.ItemID, Title: n.TitleName, Barcode: n.Barcode,
+			ID: c.ID, ItemID: n.ItemID, Title: n.TitleName, Barcode: n.Barcode,
 			From: a.Network.BranchName(c.From),
 			To:   a.Network.BranchName(c.To), Ready: c.Ready, Before: orNone(c.Before, a), After: orNone(c.After, a),
 		})

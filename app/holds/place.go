@@ -241,7 +241,10 @@ type Orders struct {
 
 // Placed is what came of placing for several.
 type Placed struct {
+	TitleID int64     `json:"title_id"`
+	Title   string    `json:"title"`
 	Placed  int       `json:"placed"`
+	Holds   []int64   `json:"holds" doc:"Those that were placed, in the order in which they were"`
 	Refused []Refused `json:"refused"`
 }
 
@@ -280,7 +283,7 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	if title == nil {
 		return nil, problem.NoSuch("title")
 	}
-	out := &Placed{Refused: []Refused{}}
+	out := &Placed{TitleID: title.ID, Title: title.Name, Holds: []int64{}, Refused: []Refused{}}
 	var holds []*store.Hold
 	for _, id := range ids {
 		p := patrons[id]
@@ -297,6 +300,7 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 			return nil, err
 		}
 		holds = append(holds, h)
+		out.Holds = append(out.Holds, h.ID)
 	}
 	out.Placed = len(holds)
 	if len(holds) == 0 {

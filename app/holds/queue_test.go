@@ -289,6 +289,8 @@ func TestPlacingForMany(t *testing.T) {
 	p, err = many(holds.Orders{Title: title, Patrons: []int64{fine, fine, w.Patron("HVH")}, Pickup: "THB"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, p.Placed)
+	require.Len(t, p.Holds, 1)
+	assert.Equal(t, "THB", w.Ask("SELECT pickup FROM holds WHERE id = ?", p.Holds[0]))
 	assert.Contains(t, p.Refused[0].Says, "already")
 	_, err = many(holds.Orders{Title: title})
 	assert.ErrorContains(t, err, "Choose for whom")
@@ -550,4 +552,38 @@ func TestThePickupBranchClosesForWeeks(t *testing.T) {
 	w.Set("UPDATE loans SET returned_at = (SELECT shows FROM training_clock)")
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	assert.Equal(t, "2026-11-04", w.Ask("SELECT (promised_at AT TIME ZONE 'America/Halifax')::date::text FROM holds WHERE id = ?", hold))
+}
+
+// Closures ahead say what each means for the hold shelf: days in it do not count, and what is under way comes after it.
+func TestClosuresAheadOfAHoldShelf(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here, there := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "SLM")
+	ahead := func() []holds.Closed {
+		list, err := act.Look(t.Context(), w.House, there, holds.Ahead)
+		require.NoError(t, err)
+		return list
+	}
+	assert.Empty(t, ahead())
+	w.Set(`UPDATE branches SET closures = '[{"from": "2026-10-08", "to": "2026-10-09", "name": "New floor"},
+		{"from": "2026-12-25", "to": "2026-12-25", "name": "Not yet"}]' WHERE code = 'SLM'`)
+	for _, until := range []string{"", "2026-10-07"} {
+		title, items := w.Title("SLM")
+		hold := placed(t, w, there, title, w.Patron("SLM"), "SLM")
+		testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
+		if until != "" {
+			w.Set("UPDATE holds SET shelf_until = ? WHERE id = ?", until, hold)
+		}
+	}
+	for _, promised := range []string{"2026-10-07 12:00", "2026-10-10 12:00", "2026-10-12 12:00"} {
+		title, _ := w.Title("HVH")
+		hold := placed(t, w, here, title, w.Patron("SLM"), "SLM")
+		w.Set("UPDATE holds SET promised_at = ?::timestamp AT TIME ZONE 'America/Halifax' WHERE id = ?", promised, hold)
+	}
+	got := ahead()
+	require.Len(t, got, 1)
+	assert.Equal(t, []string{"New floor"}, got[0].Names)
+	assert.Equal(t, calendar.MakeDate(2026, 10, 8), got[0].From)
+	require.NotNil(t, got[0].Reopens)
+	assert.Equal(t, *got[0].Reopens-1, got[0].Until)
+	assert.Equal(t, [4]int{1, 1, 1, 2}, [4]int{got[0].Before, got[0].Beyond, got[0].Coming, got[0].Later})
 }

@@ -31,6 +31,49 @@ func Shelf(a *act.Act, branch calendar.Code, page store.Page) ([]OnShelf, store.
 	return onShelf(a, rows), next, err
 }
 
+// Closed is a stretch of days ahead on which a branch does not open, and what it means for its hold shelf.
+type Closed struct {
+	From    calendar.Date  `json:"from"`
+	Until   calendar.Date  `json:"until"`
+	Names   []string       `json:"names"`
+	Reopens *calendar.Date `json:"reopens,omitempty"`
+	Before  int            `json:"before" doc:"Of what stands there, whose last day is before it"`
+	Beyond  int            `json:"beyond" doc:"That wait until after it: its days do not count"`
+	Coming  int            `json:"coming" doc:"On their way and promised for before it"`
+	Later   int            `json:"later" doc:"On their way and promised for after it"`
+}
+
+// aheadDays is for how many days ahead closures are told of at the hold shelf.
+const aheadDays = 14
+
+// Ahead gives the closures here in the next weeks, with what each means for the hold shelf.
+func Ahead(a *act.Act) ([]Closed, error) {
+	out := []Closed{}
+	spells := a.Here().Spells(a.Today(), a.Today().Add(aheadDays))
+	if len(spells) == 0 {
+		return out, nil
+	}
+	standing, err := a.Tx.Standing(a.Who.Branch)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range spells {
+		c := Closed{From: s.From, Until: s.To, Names: append([]string{}, s.Names...)}
+		if s.Reopens != 0 {
+			c.Reopens = &s.Reopens
+		}
+		for _, n := range standing {
+			if *store.DateOf(&n.Day) < s.From {
+				c.Before, c.Coming = c.Before+n.Ready, c.Coming+n.Coming
+			} else {
+				c.Beyond, c.Later = c.Beyond+n.Ready, c.Later+n.Coming
+			}
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}
+
 // ToClear gives a page of what still stands there for holds that have ended.
 func ToClear(a *act.Act, branch calendar.Code, page store.Page) ([]OnShelf, store.Page, error) {
 	rows, next, err := a.Tx.ToClear(branch, page)

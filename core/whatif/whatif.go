@@ -16,7 +16,8 @@ import (
 	"nevrin/core/courier"
 )
 
-// Move is something that went from a branch to another.
+// Move is something that went from a branch to another; or, from a branch to itself, that somebody waited for there and
+// that was put aside where it was.
 type Move struct {
 	ID       int64
 	From, To calendar.Code
@@ -63,7 +64,8 @@ type Changed struct {
 
 // Tried is what a change would have meant.
 type Tried struct {
-	Moves, Holds         int
+	Moves, Holds         int // what travelled; and for what somebody waited, whether it travelled or not
+	Local                int // of the holds: nothing travelled
 	Later, Sooner, Never int // of the holds; never: only after the change
 	Before, After        Side
 	Branches             []At
@@ -88,17 +90,23 @@ func Closed(t *courier.Timetable, code calendar.Code, from, until calendar.Date)
 // Try tries a change on what went between two dates, up to and with the second. Both timetables are of the same
 // branches.
 func Try(was, is *courier.Timetable, moves []Move, first, last calendar.Date, worst int) *Tried {
-	out := &Tried{Moves: len(moves)}
+	out := &Tried{}
 	before, after := side(was, first, last), side(is, first, last)
 	by := map[calendar.Code]*At{}
 	var changed []Changed
 	for _, m := range moves {
 		x, there := before.take(m)
 		y, still := after.take(m)
+		if m.From != m.To {
+			out.Moves++
+		}
 		if !m.Hold {
 			continue
 		}
 		out.Holds++
+		if m.From == m.To {
+			out.Local++
+		}
 		at := by[m.To]
 		if at == nil {
 			at = &At{Branch: m.To}
@@ -171,8 +179,8 @@ func (g *going) take(m Move) (time.Time, bool) {
 	if b := g.prepared.Table().Branches[m.From]; !b.OpenAt(ready) && !b.OpenOn(b.Date(ready)) {
 		ready, open = b.NextOpening(ready) // nobody is there who could send it
 	}
-	shelf := time.Time{}
-	if open {
+	shelf := ready
+	if open && m.From != m.To {
 		_, shelf, open = g.prepared.Arrival(m.From, m.To, ready)
 	}
 	if !open {

@@ -35,13 +35,14 @@ func codes(t *courier.Timetable) []calendar.Code {
 	return out
 }
 
-// drawn are things that went between branches, ready at any minute of the four weeks.
+// drawn are things that went between branches, or were put aside where they were for who waited there, ready at any
+// minute of the four weeks.
 func drawn(t *rapid.T, tt *courier.Timetable) []whatif.Move {
 	return rapid.SliceOfN(rapid.Custom(func(t *rapid.T) whatif.Move {
 		from := rapid.SampledFrom(codes(tt)).Draw(t, "from")
-		to := rapid.SampledFrom(slices.DeleteFunc(codes(tt), func(c calendar.Code) bool { return c == from })).Draw(t, "to")
+		to := rapid.SampledFrom(codes(tt)).Draw(t, "to")
 		return whatif.Move{
-			From: from, To: to, Hold: rapid.Bool().Draw(t, "hold"),
+			From: from, To: to, Hold: from == to || rapid.Bool().Draw(t, "hold"),
 			Ready: calendar.Local(first, 0, tt.Location).Add(time.Duration(rapid.IntRange(0, 28*24*60-1).Draw(t, "minute")) * time.Minute),
 		}
 	}), 1, 40).Draw(t, "moves")
@@ -57,7 +58,11 @@ func TestNothingChanged(t *testing.T) {
 		assert.Zero(t, got.Later+got.Sooner+got.Never)
 		assert.Empty(t, got.Worst)
 		sum, n := 0.0, 0
+		travelled := 0
 		for _, m := range moves {
+			if m.From != m.To {
+				travelled++
+			}
 			if !m.Hold {
 				continue
 			}
@@ -65,11 +70,14 @@ func TestNothingChanged(t *testing.T) {
 			if b := tt.Branches[m.From]; !b.OpenOn(b.Date(ready)) {
 				ready, _ = b.NextOpening(ready)
 			}
-			if j := tt.Ask(m.From, m.To, ready); j != nil && j.OnShelf != nil {
+			if m.From == m.To {
+				sum, n = sum+ready.Sub(m.Ready).Hours(), n+1
+			} else if j := tt.Ask(m.From, m.To, ready); j != nil && j.OnShelf != nil {
 				sum, n = sum+j.OnShelf.Sub(m.Ready).Hours(), n+1
 			}
 		}
 		assert.Equal(t, got.Holds-n, got.Before.Never)
+		assert.Equal(t, [2]int{travelled, len(moves) - travelled}, [2]int{got.Moves, got.Local})
 		if n > 0 {
 			assert.InDelta(t, sum/float64(n), got.Before.Mean, 1e-6)
 		}

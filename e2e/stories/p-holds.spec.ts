@@ -24,7 +24,13 @@ test("a queue over time: placed, moved with a reason, changed, cancelled and tak
   await page.getByRole("button", { name: "Edition or item, dates, several people" }).click();
   await form.getByLabel("Of interest until").fill("2027-06-30");
   await form.getByRole("button", { name: "Place the hold" }).click();
-  await expect(page.getByRole("status").filter({ hasText: "Placed" })).toBeVisible();
+  const said = page.getByRole("status").filter({ hasText: "Placed" });
+  await expect(said).toBeVisible();
+  await said.getByRole("button", { name: "Undo" }).click();
+  await expect(said).toHaveCount(0);
+  await expect(queue.getByRole("row")).toHaveCount(before);
+  await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
+  await expect(said).toBeVisible();
   await expect(queue.getByRole("row")).toHaveCount(before + 1);
   const mine = queue.getByRole("row").filter({ hasText: "Of interest until Wed 30 Jun 2027" });
   await expect(mine).toContainText("Waiting");
@@ -97,6 +103,9 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   await page.goto("/holds?tab=shelf");
   const shelf = page.getByRole("table", { name: "Hold shelf" });
   await expect(shelf.getByRole("columnheader", { name: "Slot" })).toBeVisible();
+  await expect(page.getByRole("list", { name: "Closures ahead" })).toContainText(
+    /Closed Sun 11 Oct to Mon 12 Oct Public holiday\. Of what stands here, \d+ have their last day before/,
+  );
   await shelf.getByRole("button", { name: "Keep longer" }).last().click();
   const longer = page.getByRole("form", { name: /^Keep .* longer$/ });
   await longer.getByLabel("On the hold shelf until").fill("2026-11-06");
@@ -341,6 +350,13 @@ test("one title for several people by name; and of what too many wait for, libra
       cards,
     );
   expect(await placed()).toBe("2");
+  await page.getByRole("status").filter({ hasText: "2 placed" }).getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "0 placed" })).toBeVisible();
+  expect(await placed()).toBe("0");
+  const back = page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" });
+  await back.first().click();
+  await expect(page.getByRole("status").filter({ hasText: "1 placed" })).toBeVisible();
+  expect(await placed()).toBe("1");
 
   await page.goto("/holds?tab=demand");
   const row = page.getByRole("table", { name: "Too many waiting" }).getByRole("row").nth(1);

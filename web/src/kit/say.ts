@@ -59,3 +59,6 @@ export const sayDay = (at: string) => plain(formats.day.format(new Date(at)));
 /** A date without a time, "2026-10-06". */
 export const sayDate = (date: string) => plain(dates.format(new Date(date + "T12:00:00Z")));
 export const sayInstant = (at: string) => `${sayDay(at)}, ${sayClock(at)}`;
+/** The same without their year, of what is about now. */
+export const sayNearDate = (date: string) => sayDate(date).replace(/ \d{4}$/, "");
+export const sayNear = (at: string) => sayInstant(at).replace(/ \d{4},/, ",");

@@ -7,7 +7,7 @@ import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Code, Empty, Field, inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
 import { PrintSlip } from "../../kit/print";
-import { sayInstant } from "../../kit/say";
+import { sayInstant, sayNear } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { Box } from "./Box";
 import { OneTote } from "./OneTote";
@@ -149,7 +149,7 @@ function Filled({ tote: t, loose, choose }: Chooses & { tote: Tote; loose: numbe
 }
 
 const leaving = (t: Tote) =>
-  t.leaves ? `Next: ${t.run}, ${sayInstant(t.leaves).replace(/ \d{4},/, ",")}` : "No run goes there within four weeks";
+  t.leaves ? `Next: ${t.run}, ${sayNear(t.leaves)}` : "No run goes there within four weeks";
 
 /** Totes that are closed, by the run that takes them. */
 function Waiting({ totes, choose }: Chooses & { totes: Tote[] }) {
@@ -255,7 +255,7 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
     className: "text-sm",
     cell: (t) => (
       <>
-        {t.at}, {sayInstant(t.seen_at)}
+        {t.at}, {sayNear(t.seen_at)}
       </>
     ),
   },
@@ -264,7 +264,7 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
     head: "On its shelf by",
     value: (t) => t.ended_at ?? t.on_shelf ?? "",
     className: "text-sm",
-    cell: (t) => (t.ended_at ? `ended ${sayInstant(t.ended_at)}` : t.on_shelf ? sayInstant(t.on_shelf) : "No promise"),
+    cell: (t) => (t.ended_at ? `ended ${sayNear(t.ended_at)}` : t.on_shelf ? sayNear(t.on_shelf) : "No promise"),
   },
 ];
 

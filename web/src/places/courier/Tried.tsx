@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { Code, Tag } from "../../kit/parts";
-import { sayDate, sayInstant } from "../../kit/say";
+import { sayDate, sayNear } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { Pairs } from "./Pairs";
 
@@ -26,8 +26,8 @@ export function Tried({ of: t }: { of: Tried }) {
       <div role="status">
         <h3 className="font-semibold">{t.says}</h3>
         <p>
-          From {sayDate(t.first)} to {sayDate(t.last)} {t.moves} things went from branch to branch, {t.holds} of them
-          for holds. Of the holds{" "}
+          From {sayDate(t.first)} to {sayDate(t.last)} {t.moves} things went from branch to branch, {t.holds - t.local}{" "}
+          of them for holds; {t.local} more holds were served where they are picked up. Of the holds{" "}
           {t.later + t.sooner + t.never === 0 ? (
             <Tag tone="spruce">none would have come at another time</Tag>
           ) : (
@@ -41,7 +41,7 @@ export function Tried({ of: t }: { of: Tried }) {
         <p>
           They waited {sayHours(t.before.mean)} in the mean, nine of ten less than {sayHours(t.before.tenth)}; it would
           have been <b className="font-semibold">{sayHours(t.after.mean)}</b> and {sayHours(t.after.tenth)}, from when
-          each was ready to go until it was on its shelf. Which copy went for whom stays as it was.
+          each was ready until it was on its shelf. Which copy went for whom stays as it was.
         </p>
       </div>
       <div className="grid gap-3 lg:grid-cols-2">
@@ -74,7 +74,7 @@ export function Tried({ of: t }: { of: Tried }) {
           label="Holds for which it would have been worst"
           columns={worstColumns}
           rows={t.worst}
-          id={(w) => w.transit_id}
+          id={(w) => w.id}
           tools
           className="max-h-[40vh]"
           empty=""
@@ -127,18 +127,18 @@ const worstColumns: Column<Worst>[] = [
       </>
     ),
   },
-  { id: "way", head: "Way", value: (w) => `${w.from} to ${w.to}` },
-  { id: "ready", head: "Ready", value: (w) => w.ready, cell: (w) => sayInstant(w.ready) },
+  { id: "way", head: "Way", value: (w) => (w.from === w.to ? `stays at ${w.to}` : `${w.from} to ${w.to}`) },
+  { id: "ready", head: "Ready", value: (w) => w.ready, cell: (w) => sayNear(w.ready) },
   {
     id: "before",
     head: "On its shelf",
     value: (w) => w.before ?? "",
-    cell: (w) => (w.before ? sayInstant(w.before) : "never"),
+    cell: (w) => (w.before ? sayNear(w.before) : "never"),
   },
   {
     id: "after",
     head: "Would have been",
     value: (w) => w.after ?? "",
-    cell: (w) => (w.after ? sayInstant(w.after) : <Tag tone="buoy">Never</Tag>),
+    cell: (w) => (w.after ? sayNear(w.after) : <Tag tone="buoy">Never</Tag>),
   },
 ];

@@ -5,7 +5,7 @@ import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Card, Code, Tag } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
+import { sayInstant, sayNear } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 
 type Transit = Schema["TodayTransit"];
@@ -78,7 +78,7 @@ const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
       </>
     ),
   },
-  { id: "sent", head: "Sent", value: (t) => t.sent_at, cell: (t) => sayInstant(t.sent_at), className: "text-sm" },
+  { id: "sent", head: "Sent", value: (t) => t.sent_at, cell: (t) => sayNear(t.sent_at), className: "text-sm" },
   {
     id: "promised",
     head: "Promised",
@@ -86,7 +86,7 @@ const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
     className: "text-sm",
     cell: (t) => (
       <>
-        {t.promised_at ? sayInstant(t.promised_at) : "No promise"}
+        {t.promised_at ? sayNear(t.promised_at) : "No promise"}
         {t.stray && (
           <span className="block">
             <Tag tone="buoy">Look at both ends</Tag>

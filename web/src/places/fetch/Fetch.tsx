@@ -7,7 +7,7 @@ import { InHand } from "../../kit/inhand";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { Button, Card, Code, Empty, Head, Quiet, Tag, Trouble } from "../../kit/parts";
-import { sayClock, sayInstant } from "../../kit/say";
+import { sayClock, sayInstant, sayNear } from "../../kit/say";
 import { add } from "../../kit/scans/scans";
 import { Table, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
@@ -71,9 +71,7 @@ function Run({ line: f }: { line: Line }) {
       {f.soon ? (
         <Tag tone="amber">{sayClock(f.leaves)}</Tag>
       ) : (
-        <b className="font-semibold whitespace-nowrap">
-          {f.today ? `today ${sayClock(f.leaves)}` : sayInstant(f.leaves).replace(/ \d{4},/, ",")}
-        </b>
+        <b className="font-semibold whitespace-nowrap">{f.today ? `today ${sayClock(f.leaves)}` : sayNear(f.leaves)}</b>
       )}
       <span className="block text-sm text-ink-2">{f.run}</span>
     </>

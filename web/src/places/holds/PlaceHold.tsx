@@ -1,16 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { useFieldArray, useFormContext } from "react-hook-form";
+import { useStore } from "zustand";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
 import { PatronField, TitleField } from "../../kit/choose";
 import { ChoiceField, DateField, Follows, Form, saysOf, Send } from "../../kit/forms";
 import { useMe } from "../../kit/me";
-import { Card, Quiet, Tag } from "../../kit/parts";
+import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
 import { useWrite } from "../../kit/write";
-import { useAgain } from "./cancel";
+import { cancelled, useAgain, useCancel, useCancelMany } from "./cancel";
 
 const thing = (sentence: string) =>
   z.custom<{ id: number; name: string }>((v) => typeof v === "object" && v !== null, { message: sentence });
@@ -148,13 +150,8 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
           </Quiet>
         )}
       </Form>
-      {placed && (
-        <p role="status">
-          <Tag tone="spruce">Placed</Tag> {placed.title}: {placed.says}. {placed.when?.says}{" "}
-          <Why trace={placed.why}>Why</Why>
-        </p>
-      )}
-      {several && <Several of={several} />}
+      {placed && <One key={placed.id} of={placed} />}
+      {several && <Several key={several.holds[0]} of={several} />}
     </Card>
   );
 }
@@ -227,7 +224,7 @@ function Only() {
   return (
     <ChoiceField
       name="only"
-      label="For"
+      label="Which copy"
       options={[
         [any, "any copy of the title"],
         ...(editions.length > 1 ? editions.map((e) => [`e:${e}`, e || "the edition in the record"] as const) : []),
@@ -238,10 +235,42 @@ function Only() {
   );
 }
 
-function Several({ of }: { of: Schema["HoldsPlaced"] }) {
+const Queue = ({ id, title }: { id: number; title: string }) => (
+  <Link to="/holds" search={{ title: id }} className="font-semibold hover:underline">
+    {title}
+  </Link>
+);
+
+/** What was placed just now, and for whom; taken back, it says so beneath the list. */
+function One({ of: h }: { of: Schema["HoldsHold"] }) {
+  const cancel = useCancel(h);
+  const { holds: gone } = useStore(cancelled);
+  if (gone.some((c) => c.id === h.id)) return null;
   return (
     <div role="status">
-      <Tag tone={of.placed ? "spruce" : "buoy"}>{of.placed} placed</Tag>
+      <Tag tone="spruce">Placed</Tag> <Queue id={h.title_id} title={h.title} /> for {h.patron}: {h.says}. {h.when?.says}{" "}
+      <Why trace={h.why}>Why</Why>{" "}
+      <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
+        Undo
+      </Quiet>
+      <Trouble error={cancel.problem} />
+    </div>
+  );
+}
+
+function Several({ of }: { of: Schema["HoldsPlaced"] }) {
+  const cancel = useCancelMany();
+  const { holds: gone } = useStore(cancelled);
+  const left = of.holds.filter((id) => !gone.some((c) => c.id === id));
+  return (
+    <div role="status">
+      <Tag tone={left.length ? "spruce" : of.placed ? "plain" : "buoy"}>{left.length} placed</Tag>{" "}
+      <Queue id={of.title_id} title={of.title} />{" "}
+      {left.length > 0 && (
+        <Quiet disabled={cancel.busy} onClick={() => void cancel.run(left.map((id) => ({ id, title: of.title })))}>
+          Undo
+        </Quiet>
+      )}
       {of.refused.length > 0 && (
         <ul className="mt-1 text-sm">
           {of.refused.map((r) => (

@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { z } from "zod";
@@ -10,7 +11,7 @@ import { usePages } from "../../kit/pages";
 import { Card, Code, Quiet, Tag } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
-import { sayDate } from "../../kit/say";
+import { sayDate, sayNearDate } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
@@ -96,6 +97,7 @@ export function Shelf() {
           )}
         </p>
       )}
+      <Ahead />
       {longer && <KeepLonger key={longer.id} hold={longer} done={() => setLonger(undefined)} />}
       <Loading of={list}>
         {(some) => (
@@ -113,6 +115,36 @@ export function Shelf() {
         )}
       </Loading>
     </Card>
+  );
+}
+
+/** Closures ahead, and what each means for what stands here and for what is on its way. */
+function Ahead() {
+  const me = useMe();
+  const list = useQuery({
+    queryKey: ["hold shelf", me.branch, "closures"],
+    queryFn: () => told(api.GET("/api/hold-shelf/closures")),
+  });
+  if (!list.data?.length) return null;
+  return (
+    <ul aria-label="Closures ahead" className="grid gap-1 px-3 pt-1.5 text-sm">
+      {list.data.map((c) => (
+        <li key={c.from}>
+          <Tag tone="tide">
+            Closed {sayNearDate(c.from)}
+            {c.until !== c.from && ` to ${sayNearDate(c.until)}`}
+          </Tag>{" "}
+          {c.names.length > 0 && <b className="font-semibold">{c.names.join(", ")}. </b>}
+          Of what stands here, {c.before} {c.before === 1 ? "has its" : "have their"} last day before, {c.beyond}{" "}
+          {c.beyond === 1 ? "waits" : "wait"} beyond it: closed days do not count.{" "}
+          {c.coming + c.later > 0 &&
+            `On its way here: ${c.coming} before, ${c.later} ${c.reopens ? `from ${sayNearDate(c.reopens)} on` : "after"}.`}{" "}
+          <Link to="/calendars" className="link">
+            Calendars
+          </Link>
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -17,9 +17,12 @@ const cancelOne = (id: number, key: string) =>
     params: { path: { id }, header: keyed(key) },
     body: { reason: reason.getState().says },
   });
-const nameOf = (h: Hold) => `cancel ${h.id}`;
-const aboutOf = (h: Hold) => `Cancelling the hold on ${h.title}`;
-const remember = (h: Hold) =>
+/** What is to be known of a hold to cancel it. */
+type Named = Pick<Hold, "id" | "title">;
+
+const nameOf = (h: Named) => `cancel ${h.id}`;
+const aboutOf = (h: Named) => `Cancelling the hold on ${h.title}`;
+const remember = (h: Named) =>
   cancelled.setState((s) => ({ holds: [{ id: h.id, title: h.title }, ...s.holds.filter((o) => o.id !== h.id)] }));
 
 /** Whatever lists of holds there are look again. */
@@ -30,7 +33,7 @@ export function useAgain() {
   };
 }
 
-export function useCancel(h: Hold) {
+export function useCancel(h: Named) {
   const again = useAgain();
   return useWrite(cancelOne, {
     name: nameOf(h),
@@ -48,7 +51,7 @@ export function useCancelMany() {
   const [busy, setBusy] = useState(false);
   return {
     busy,
-    run: async (some: Hold[]) => {
+    run: async (some: Named[]) => {
       setBusy(true);
       for (const h of some) {
         const done = await write(nameOf(h), aboutOf(h), (key) => cancelOne(h.id, key));
