@@ -104,7 +104,7 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   const shelf = page.getByRole("table", { name: "Hold shelf" });
   await expect(shelf.getByRole("columnheader", { name: "Slot" })).toBeVisible();
   await expect(page.getByRole("list", { name: "Closures ahead" })).toContainText(
-    /Closed Sun 11 Oct to Mon 12 Oct Public holiday\. Of what stands here, \d+ have their last day before/,
+    /Closed Sun 11 Oct to Wed 14 Oct Public holiday, Boiler work\. Of what stands here, \d+ have their last day before/,
   );
   await shelf.getByRole("button", { name: "Keep longer" }).last().click();
   const longer = page.getByRole("form", { name: /^Keep .* longer$/ });
