@@ -5,6 +5,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/holds"
+	"nevrin/app/moving"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
 )
@@ -131,6 +132,17 @@ func (s *Server) holdShelves() {
 func (s *Server) fetchLists() {
 	look(s, "/fetch", "fetchList", "What to take from the shelves here now", everyone,
 		func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) })
+	look(s, "/fetch/full", "fullLists", "Branches with more to fetch than they can in a round", everyone,
+		func(a *act.Act, _ *nothing) ([]moving.Full, error) { return moving.FullLists(a) })
+	look(s, "/fetch/sharing", "shareRound", "How the work of this round could be shared among branches", supervising,
+		func(a *act.Act, _ *nothing) (*moving.Round, error) { return moving.ShareRound(a) })
+	type shared struct {
+		Lines []moving.Given `json:"lines" minItems:"1" maxItems:"2000" nullable:"false"`
+	}
+	do(s, http.MethodPost, "/fetch/shared", "reassign", "Give lines of fetch lists other items", supervising,
+		func(a *act.Act, in *Sent[shared]) (*moving.Reassigned, error) {
+			return moving.Reassign(a, in.Body.Lines)
+		})
 	type going struct {
 		Going bool `json:"going"`
 	}

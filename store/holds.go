@@ -144,6 +144,8 @@ type Awaiting struct {
 	Class  string
 	Home   calendar.Code // branch of the patron
 	Missed []int64       // items that were looked for in vain
+
+	TitleName string // where it is asked for
 }
 
 // Free is an item that could serve a hold now.
@@ -211,6 +213,44 @@ func (t *Tx) ToFetch(branches []calendar.Code) (map[calendar.Code]int, error) {
 		out[r.Branch] = r.N
 	}
 	return out, err
+}
+
+// TitlesToFetch gives the titles of what stands on the fetch lists of branches.
+func (t *Tx) TitlesToFetch(branches []calendar.Code) ([]int64, error) {
+	return each[int64](t, "SELECT DISTINCT title_id FROM holds WHERE state = 'fetching' AND fetch_at = ANY($1) ORDER BY title_id",
+		branches)
+}
+
+// NamedTitle is a title with its name.
+type NamedTitle struct {
+	ID   int64
+	Name string
+}
+
+// TitlesOfHolds gives the titles of holds, each once, in order.
+func (t *Tx) TitlesOfHolds(ids []int64) ([]NamedTitle, error) {
+	return list[NamedTitle](t, `SELECT id, name FROM titles WHERE id IN (SELECT title_id FROM holds WHERE id = ANY($1))
+		ORDER BY id`, ids)
+}
+
+// FreeOf is an item of a title that could serve a hold.
+type FreeOf struct {
+	Free
+	TitleID int64
+}
+
+// ToShare gives the holds of titles whose items are to be fetched, in the order of their queues, with the items that could
+// serve one of them: free ones, and those that are to be fetched for one.
+func (t *Tx) ToShare(titles []int64) (fetching []Awaiting, items []FreeOf, err error) {
+	q := &questions{}
+	ask(q, &fetching, "SELECT "+holdColumns+`, n.name AS title_name, p.class, p.branch_code AS home,
+			ARRAY(SELECT m.item_id FROM misses m WHERE m.hold_id = h.id AND m.seen_at IS NULL) AS missed
+		FROM holds h JOIN patrons p ON p.id = h.patron_id JOIN titles n ON n.id = h.title_id
+		WHERE h.title_id = ANY($1) AND h.state = 'fetching' AND h.closed_at IS NULL
+		ORDER BY h.title_id, h.band, h.place, h.id`, titles)
+	ask(q, &items, "SELECT "+freeColumns+`, i.title_id FROM items i WHERE i.title_id = ANY($1) AND (`+FreeItem+`
+		OR EXISTS (SELECT 1 FROM holds f WHERE f.item_id = i.id AND f.state = 'fetching')) ORDER BY i.title_id, i.id`, titles)
+	return fetching, items, t.send(q)
 }
 
 // PassOver writes by how many days a hold was passed over.

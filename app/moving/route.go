@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"nevrin/app/act"
-	"nevrin/app/event"
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/core/routing"
@@ -198,22 +197,7 @@ func assign(
 	if preferred != nil {
 		trace = trace.Under(why.Fact, *preferred)
 	}
-	i := &items[chosen]
-	h.ItemID, h.PromisedAt, h.Why = &i.ID, &reaches[chosen].OnShelf, store.JSON(&trace)
-	if err := a.Tx.MoveHold(h, queue.Choose, a.Now); err != nil {
-		return err
-	}
-	a.Tell(
-		event.Event{
-			Kind:   event.HoldRouted,
-			Patron: h.PatronID,
-			Item:   i.ID,
-			Hold:   h.ID,
-			Why:    &trace,
-			Detail: event.Detail{Was: string(i.AtBranch), Is: string(h.Pickup)},
-		},
-	)
-	return nil
+	return choose(a, h, &items[chosen], reaches[chosen].OnShelf, trace)
 }
 
 // whyMost is how many items a why names; a title may have hundreds.

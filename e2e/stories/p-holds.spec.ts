@@ -1,7 +1,7 @@
 import AxeBuilder from "@axe-core/playwright";
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, copyAt, freePort, go, goodCard, keepingAddresses, scan, signIn, workAt } from "../kit";
+import { ask, copyAt, freePort, go, goodCard, keepingAddresses, scan, signIn, tab, workAt } from "../kit";
 
 const region = (page: import("@playwright/test").Page, name: string) => page.getByRole("region", { name });
 
@@ -94,6 +94,42 @@ test("two people share a fetch list: one goes, nothing there, the next copy at o
   await expect(row).toHaveCount(0);
   await expect(other.getByRole("row").filter({ hasText: number })).toHaveCount(0);
   await other.context().close();
+});
+
+test("a full fetch list: the work of the round is looked at, shared among branches, and taken back", async ({
+  page,
+  browser,
+}) => {
+  const admin = await (await browser.newContext()).newPage();
+  await signIn(admin, "Ada Pellam");
+  await go(admin, "Network");
+  await tab(admin, "Settings");
+  await admin.getByLabel("Havenhead; nothing: all").fill("10");
+  await admin.getByRole("button", { name: "Keep these settings" }).click();
+  await expect.poll(() => ask("SELECT coalesce(settings->'holds'->'fetch_most'->>'HVH', '') FROM network")).toBe("10");
+  await admin.context().close();
+
+  const lines = () => ask("SELECT count(*) FROM holds WHERE state = 'fetching' AND fetch_at = 'HVH'");
+  const before = Number(await lines());
+  await signIn(page, "Maren Odell");
+  await page.goto("/fetch");
+  const full = page.getByRole("region", { name: "Full fetch lists" });
+  await expect(full).toContainText(`Havenhead ${before} to fetch and fetches 10 in a round`);
+  await full.getByRole("button", { name: "Share the work" }).click();
+  const shared = full.getByRole("region", { name: "The work shared" });
+  await expect(shared).toContainText(
+    /Together they would wait .* instead of .*Havenhead would have \d+ to fetch, \d+ of them in the next round\./,
+  );
+  const after = Number((await shared.textContent())?.match(/Havenhead would have (\d+)/)?.[1]);
+  await expect(shared.getByRole("table", { name: "Lines that would change" }).getByRole("row").nth(1)).toBeVisible();
+  expect(Number(await lines())).toBe(before);
+  await full.getByRole("button", { name: "Share it so" }).click();
+  await expect(full.getByRole("status")).toContainText("fetched elsewhere or promised for later");
+  expect(Number(await lines())).toBe(after);
+  await expect(full).toContainText(`Havenhead ${after} to fetch`);
+  await full.getByRole("status").getByRole("button", { name: "Undo" }).click();
+  await expect(full.getByRole("status")).toContainText("Taken back:");
+  expect(Number(await lines())).toBe(before);
 });
 
 test("the hold shelf: slots, kept longer, called, and what stands there for nobody is cleared by scanning", async ({

@@ -11,6 +11,7 @@ import { sayClock, sayInstant, sayNear } from "../../kit/say";
 import { add } from "../../kit/scans/scans";
 import { Table, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
+import { FullLists } from "./Share";
 import { missed, useFoundAfterAll, useGoing, useMissed, type Line } from "./missed";
 
 const empty = "Nothing to fetch. When a hold is routed to a copy on your shelves, it stands here.";
@@ -99,6 +100,7 @@ export function FetchPlace() {
       />
       <InHand prompt="Scan an item taken from the shelf" />
       <NotFound />
+      <FullLists />
       <Card label="To fetch">
         <Loading of={list}>
           {(rows) => (

@@ -385,7 +385,10 @@ function Holds() {
         width="w-24"
       />
       <h3 className="font-semibold">What a branch can fetch in a round</h3>
-      <p className="text-sm text-ink-2">Where its list is full, other branches serve, or it comes a round later.</p>
+      <p className="text-sm text-ink-2">
+        Where its list is full, other branches serve, or it comes a round later; the Fetch list then shares the work
+        anew.
+      </p>
       <TextField name="round" label="From one round to the next, in open minutes" inputMode="numeric" width="w-24" />
       <div className="grid gap-2 sm:grid-cols-3">
         {branches.map(([code, name]) => (
