@@ -113,7 +113,8 @@ func (s *Server) holdShelves() {
 			}
 			return rows(holds.ToClear(a, a.Who.Branch, page))
 		})
-	look(s, "/hold-shelf/closures", "closuresAhead", "Closures ahead, and what they mean for the hold shelf here", everyone,
+	look(s, "/hold-shelf/closures", "closuresAhead", "Closures ahead, and what they mean for the hold shelf here",
+		everyone,
 		func(a *act.Act, _ *struct{}) ([]holds.Closed, error) { return holds.Ahead(a) })
 	type longer struct {
 		Until  calendar.Date `json:"until"`

@@ -122,7 +122,8 @@ func Try(a *act.Act, is *courier.Timetable, says string) (*Tried, error) {
 	}
 	t := whatif.Try(a.Network.Timetable, is, moves, first, last, triedWorst)
 	out := &Tried{
-		Says: says, First: first, Last: last, Moves: t.Moves, Holds: t.Holds, Local: t.Local, Later: t.Later, Sooner: t.Sooner,
+		Says: says, First: first, Last: last, Moves: t.Moves, Holds: t.Holds, Local: t.Local,
+		Later: t.Later, Sooner: t.Sooner,
 		Never:  t.Never,
 		Before: sideOf(a.Network.Timetable, &t.Before), After: sideOf(is, &t.After), Branches: []TriedAt{},
 		Worst: []Worst{},

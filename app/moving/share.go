@@ -264,7 +264,10 @@ func (l *lines) work(index map[calendar.Code]int, anywhere int) routing.Work {
 func (l *lines) keep(plan []int) {
 	for h, to := range plan {
 		own := l.own[h]
-		if to != routing.None && to != own && l.items[to].AtBranch == l.items[own].AtBranch && !slices.Contains(plan, own) {
+		if to == routing.None || to == own || slices.Contains(plan, own) {
+			continue
+		}
+		if l.items[to].AtBranch == l.items[own].AtBranch {
 			plan[h] = own
 		}
 	}

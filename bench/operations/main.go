@@ -24,6 +24,7 @@ import (
 // times is how often each question is asked.
 const times = 60
 
+// question is asked by a path; where a body stands after it, apart by a space, that is sent.
 type question struct {
 	name string
 	path func(r *rand.Rand) string
@@ -71,7 +72,19 @@ func questions(db *sql.DB) []question {
 		{"history of an item", id("/api/history?item=%d", 1, 1_000_000)},
 		{"holds at a branch", fixed("/api/holds")},
 		{"queue of a title", id("/api/holds?title=%d", 1, 400_000)},
+		{"queue of a title over time", id("/api/titles/%d/queue", 1, 400_000)},
+		{"titles with too many waiting", fixed("/api/demand")},
+		{"hold shelf", fixed("/api/hold-shelf")},
+		{"what is to be cleared from it", fixed("/api/hold-shelf/to-clear")},
 		{"fetch list", fixed("/api/fetch")},
+		{"full fetch lists", fixed("/api/fetch/full")},
+		{"a day of the courier", fixed("/api/courier/day")},
+		{"a day of the courier that is over", id("/api/courier/day?date=2026-09-%02d", 10, 20)},
+		{"flows of half a year", fixed("/api/courier/flows")},
+		{"what has not come", fixed("/api/strays")},
+		{"totes", fixed("/api/totes")},
+		{"what if: a branch closed for a week", fixed(
+			`/api/courier/shut/tried {"branch": "AAX", "from": "2026-09-14", "until": "2026-09-20"}`)},
 		{"under way", fixed("/api/transits")},
 		{"mailings", fixed("/api/mailings")},
 		{"messages of a mailing", fixed("/api/mailings/MAILING/messages?most=1000")},
@@ -84,6 +97,14 @@ func questions(db *sql.DB) []question {
 		{"sweeps", fixed("/api/sweeps")},
 		{"reports", fixed("/api/reports")},
 	}
+}
+
+func ask(client *http.Client, asked string) (*http.Response, error) {
+	path, body, sends := strings.Cut(asked, " ")
+	if !sends {
+		return client.Get(path)
+	}
+	return client.Post(path, "application/json", strings.NewReader(body))
 }
 
 func main() {
@@ -108,7 +129,7 @@ func main() {
 		for range times {
 			path := strings.NewReplacer("EDITION", edition, "MAILING", mailing).Replace(q.path(r))
 			begun := time.Now()
-			answer, err := client.Get(base + path)
+			answer, err := ask(client, base+path)
 			check(err)
 			data, err := io.ReadAll(answer.Body)
 			check(err)

@@ -1,5 +1,5 @@
 // Command world makes a large network in an empty database, set-wise: 50 branches, 1,000,000 items, 300,000 patrons,
-// 400,000 open loans, 4,000,000 past ones and 100,000 open holds. It is no demo: nobody reads its names.
+// 400,000 open loans, 4,000,000 past ones, 100,000 open holds and 1,250,000 journeys of half a year. It is no demo: nobody reads its names.
 package main
 
 import (
@@ -175,6 +175,8 @@ func steps() []string {
 		scaled(4_000_000),
 		"HOLDS",
 		scaled(100_000),
+		"JOURNEYS",
+		scaled(1_250_000),
 		"LATE",
 		scaled(50_000),
 		"NOW",
@@ -246,6 +248,20 @@ func steps() []string {
 			SELECT h.id + 5000000, h.item_id, i.at_branch, h.pickup, h.id, NOW - interval '3 hours',
 				NOW + interval '20 hours' FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'moving'
 				AND i.at_branch <> h.pickup`,
+		// Half a year of journeys: every other one for a hold, each thing again and again to the same branch.
+		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state, item_id, ready_at, closed_at)
+			SELECT 60000000 + g, i.title_id, 1 + (g * 23) % PATRONS, o.code,
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS - interval '3 days', g, 'filled', i.id,
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS, NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS
+			FROM generate_series(1, JOURNEYS, 2) g JOIN items i ON i.id = 1 + g % (ITEMS / 3)
+				JOIN b o ON o.n = (i.id + 7) % 50`,
+		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, ended_at)
+			SELECT 65000000 + g, i.id, CASE g % 2 WHEN 1 THEN i.branch_code ELSE o.code END,
+				CASE g % 2 WHEN 1 THEN o.code ELSE i.branch_code END, CASE g % 2 WHEN 1 THEN 60000000 + g END,
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS - interval '26 hours',
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS, NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS
+			FROM generate_series(1, JOURNEYS) g JOIN items i ON i.id = 1 + g % (ITEMS / 3)
+				JOIN b o ON o.n = (i.id + 7) % 50`,
 		"DELETE FROM holds h WHERE state = 'moving' AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.hold_id = h.id)",
 		"UPDATE items i SET at_branch = h.pickup FROM holds h WHERE h.item_id = i.id AND h.state = 'ready'",
 		`INSERT INTO whereabouts SELECT item_id, 'lent', id FROM loans WHERE returned_at IS NULL
