@@ -23,6 +23,7 @@ type Facts struct {
 	Hold    *Hold    // hold it is meant for (fetching, moving or ready), with its patron
 
 	Awaited   bool   // a hold waits for the title
+	Fetched   bool   // another copy of the title is to be fetched for a hold
 	Missed    bool   // it was not found on the shelf, and has not been seen since
 	Uncleared bool   // it stands on a hold shelf for a hold that has ended
 	Supplying int64  // the partner's request that the loan serves; 0: none
@@ -103,7 +104,7 @@ type itemRow struct {
 	HolderBranch                          *calendar.Code
 	HolderMayUse                          []string
 	HolderHousehold                       *int64
-	Awaited, Missed, Uncleared            bool
+	Awaited, Fetched, Missed, Uncleared   bool
 	Supplying, Lodged                     *int64
 	Lender, Request                       *string
 }
@@ -133,6 +134,8 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 		p.household_id AS holder_household,
 		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting'
 			AND w.paused_until IS NULL) AS awaited,
+		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'fetching' AND w.closed_at IS NULL
+			AND w.item_id <> i.id) AS fetched,
 		EXISTS (SELECT 1 FROM misses m WHERE m.item_id = i.id AND m.seen_at IS NULL) AS missed,
 		EXISTS (SELECT 1 FROM holds u WHERE u.item_id = i.id AND u.state IN ('lapsed', 'cancelled')
 			AND NOT u.cleared) AS uncleared,
@@ -152,7 +155,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 	WHERE `
 
 func (r *itemRow) facts() *Facts {
-	f := &Facts{Awaited: r.Awaited, Missed: r.Missed, Uncleared: r.Uncleared}
+	f := &Facts{Awaited: r.Awaited, Fetched: r.Fetched, Missed: r.Missed, Uncleared: r.Uncleared}
 	f.Item = &Item{
 		ID: r.ID, Barcode: r.Barcode, TitleID: r.TitleID, BranchCode: r.BranchCode, AtBranch: r.AtBranch,
 		Collection: r.Collection, Material: r.Material, CallNumber: r.CallNumber, Price: r.Price, Note: r.Note,

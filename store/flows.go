@@ -38,16 +38,19 @@ type Travels struct {
 // since an instant, those that travelled most first.
 func (t *Tx) Travelling(since time.Time, often, most int) ([]Travels, error) {
 	return list[Travels](t, `WITH j AS (SELECT item_id, to_branch, count(*)::int AS journeys FROM transits
-			WHERE sent_at >= $1 AND hold_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) >= $2)
-		SELECT i.id AS item_id, i.barcode, t.name AS title, i.call_number, i.collection, i.branch_code, i.at_branch,
-			j.to_branch, j.journeys,
-			l.lent_home, l.lent_there
-		FROM j JOIN items i ON i.id = j.item_id JOIN titles t ON t.id = i.title_id CROSS JOIN LATERAL (
-			SELECT count(*) FILTER (WHERE o.branch_code = i.branch_code)::int AS lent_home,
-				count(*) FILTER (WHERE o.branch_code = j.to_branch)::int AS lent_there
-			FROM loans o WHERE o.item_id = i.id AND o.lent_at >= $1 AND NOT o.undone) l
-		WHERE i.branch_code <> j.to_branch AND i.standing = 'in_use' AND i.home_until IS NULL
-		ORDER BY j.journeys DESC, i.id LIMIT $3`, since, often, most)
+			WHERE sent_at >= $1 AND hold_id IS NOT NULL GROUP BY 1, 2 HAVING count(*) >= $2),
+		-- Only of what is shown loans are looked up.
+		m AS (SELECT i.id AS item_id, i.barcode, i.title_id, i.call_number, i.collection, i.branch_code, i.at_branch,
+				j.to_branch, j.journeys
+			FROM j JOIN items i ON i.id = j.item_id
+			WHERE i.branch_code <> j.to_branch AND i.standing = 'in_use' AND i.home_until IS NULL
+			ORDER BY j.journeys DESC, i.id LIMIT $3)
+		SELECT m.*, t.name AS title, l.lent_home, l.lent_there
+		FROM m JOIN titles t ON t.id = m.title_id CROSS JOIN LATERAL (
+			SELECT count(*) FILTER (WHERE o.branch_code = m.branch_code)::int AS lent_home,
+				count(*) FILTER (WHERE o.branch_code = m.to_branch)::int AS lent_there
+			FROM loans o WHERE o.item_id = m.item_id AND o.lent_at >= $1 AND NOT o.undone) l
+		ORDER BY m.journeys DESC, m.item_id`, since, often, most)
 }
 
 // Went is something that was sent from one branch to another.

@@ -69,6 +69,8 @@ func (t *Tx) Tried(login, address string) {
 // TriedRight takes a try back that was right, of somebody who is not staff.
 func (t *Tx) TriedRight(login, address string) {
 	keys := keysOf(login, address)
+	// Of two that take a try back at once, the second must see what the first has left.
+	t.queue("SELECT 1 FROM wrong_tries WHERE of = 'address' AND key = $1 FOR UPDATE", keys[door.OfAddress])
 	t.queue(
 		"DELETE FROM wrong_tries WHERE (of, key) IN (('pair', $1), ('name', $2)) OR (of = 'address' AND key = $3 AND number = 1)",
 		keys[door.OfPair],

@@ -44,14 +44,9 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 	}
 	p.arrive(a, f)
 	p.stand(a, f)
-	if f.Hold == nil && f.Awaited && f.Item.Standing == circulation.ItemInUse {
-		chosen, err := Route(a, f.Item.TitleID, f.Item.ID)
-		if err != nil {
+	if f.Hold == nil && f.Item.Standing == circulation.ItemInUse {
+		if err := p.chosen(a, f); err != nil {
 			return nil, err
-		}
-		if chosen != nil {
-			f.Hold = chosen
-			p.Did.Hold, p.Did.HoldFrom = chosen.ID, queue.Waiting
 		}
 	}
 	in := circulation.InHand{
@@ -70,6 +65,34 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 	way, trace := circulation.Whither(in, p.Why, a.Network.BranchName)
 	p.Why = trace
 	return p, p.follow(a, f, way)
+}
+
+// chosen gives an item that is meant for nobody to who waits for its title; if it can serve none of them, to somebody whose
+// item is still to be fetched.
+func (p *Placed) chosen(a *act.Act, f *store.Facts) (err error) {
+	if f.Awaited {
+		if f.Hold, err = Route(a, f.Item.TitleID, f.Item.ID); err != nil {
+			return err
+		}
+		p.Did.HoldFrom = queue.Waiting
+	}
+	if f.Hold == nil && f.Fetched {
+		if f.Hold, err = nearer(a, f.Item.TitleID, f.Item.ID); err != nil {
+			return err
+		}
+		p.Did.HoldFrom = queue.Fetching
+		if f.Hold != nil && f.Awaited { // the other copy may be what somebody waits for
+			if _, err := Route(a, f.Item.TitleID, 0); err != nil {
+				return err
+			}
+		}
+	}
+	if f.Hold == nil {
+		p.Did.HoldFrom = ""
+		return nil
+	}
+	p.Did.Hold = f.Hold.ID
+	return nil
 }
 
 // arrive ends the live transit of an item at the actor's branch.

@@ -10,9 +10,12 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/holds"
 	"nevrin/app/moving"
+	"nevrin/app/returns"
 	"nevrin/app/upkeep"
+	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/core/settings"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -192,4 +195,53 @@ func TestNobodyIsGivenWhatCannotServeThem(t *testing.T) {
 	assert.Zero(t, reassign(t, w, moving.Given{Hold: lines[0], Item: y}).Done, "it is the other's")
 	assert.Equal(t, 2, reassign(t, w, moving.Given{Hold: lines[0], Item: y}, moving.Given{Hold: lines[1], Item: x}).Done)
 	assert.Equal(t, [2]int64{y, x}, [2]int64{of(0), of(1)})
+}
+
+// A copy that comes back serves somebody whose copy is still to be fetched elsewhere, where it gets to them as early at
+// least: that one stays on its shelf. Undone, the other is to be fetched again.
+func TestWhatComesBackSavesAWay(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	hold, items := fetched(t, w, "SLM", "HVH")
+	state := func() string {
+		return w.Ask(`SELECT h.state || ' ' || i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.id = ?`, hold)
+	}
+	require.Equal(t, "fetching "+items[0], state())
+	w.Lend(items[1], w.Patron("HVH"), "2026-10-20")
+	run := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", "") })
+	change := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[1]) })
+	assert.Equal(t, "ready "+items[1], state())
+	assert.Contains(t, string(store.JSON(change.Lines[0].Why)), "Nobody has to go for the other")
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM whereabouts w JOIN items i ON i.id = w.item_id WHERE i.barcode = ?", items[0]))
+
+	testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, change.Lines[0].ID) })
+	assert.Equal(t, "fetching "+items[0], state())
+	assert.Equal(t, "lent", w.Ask("SELECT place FROM whereabouts w JOIN items i ON i.id = w.item_id WHERE i.barcode = ?", items[1]))
+}
+
+// It saves no way where somebody is on theirs already, where it would come later or too late, or is not what was asked for.
+func TestWhatComesBackLeavesTheOther(t *testing.T) {
+	for name, c := range map[string]struct {
+		at, set string
+		saves   bool
+	}{
+		"another copy of the same shelf will do":         {at: "SLM", saves: true},
+		"somebody is on the way to the other":            {at: "HVH", set: "UPDATE holds SET taken_at = '2026-10-06 12:00Z', taken_by = (SELECT min(id) FROM staff)"},
+		"somebody was on the way long ago":               {at: "HVH", set: "UPDATE holds SET taken_at = '2026-10-05 12:00Z', taken_by = (SELECT min(id) FROM staff)", saves: true},
+		"it would come later":                            {at: "THB", set: "UPDATE holds SET pickup = 'SLM'"},
+		"it is for another edition":                      {at: "HVH", set: "UPDATE holds SET only_edition = 'first'"},
+		"it comes too late for the last day of interest": {at: "THB", set: "UPDATE holds SET wanted_until = '2026-10-05'"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := testkit.NewWorld(t)
+			hold, items := fetched(t, w, "SLM", c.at)
+			there := w.Staff(role.Desk, calendar.Code(c.at))
+			if c.set != "" {
+				w.Set(c.set)
+			}
+			inHand(t, w.House, there, items[1])
+			got := w.Ask("SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.id = ?", hold)
+			assert.Equal(t, map[bool]string{true: items[1], false: items[0]}[c.saves], got)
+		})
+	}
 }

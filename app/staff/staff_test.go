@@ -170,6 +170,9 @@ func TestManyPeopleAtOnce(t *testing.T) {
 			mu.Lock()
 			defer mu.Unlock()
 			ended[kind(err)]++
+			if kind(err) == -1 {
+				assert.NoError(t, err)
+			}
 		})
 	}
 	all.Wait()

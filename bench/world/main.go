@@ -242,7 +242,7 @@ func steps() []string {
 				(ARRAY['fetching', 'ready', 'moving'])[1 + g % 3], i.id, CASE g % 3 WHEN 0 THEN i.at_branch END,
 				NOW + interval '1 day',
 				CASE g % 3 WHEN 1 THEN NOW - interval '1 day' END, CASE g % 3 WHEN 1 THEN TODAY + (g % 7)::int END
-			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = OPEN + 1 + g * 5
+			FROM generate_series(1, HOLDS / 2) g JOIN items i ON i.id = OPEN + 1 + g * 3
 				JOIN b o ON o.n = (i.id + 3) % 50 ON CONFLICT DO NOTHING`,
 		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at)
 			SELECT h.id + 5000000, h.item_id, i.at_branch, h.pickup, h.id, NOW - interval '3 hours',
@@ -252,14 +252,16 @@ func steps() []string {
 		`INSERT INTO holds (id, title_id, patron_id, pickup, placed_at, place, state, item_id, ready_at, closed_at)
 			SELECT 60000000 + g, i.title_id, 1 + (g * 23) % PATRONS, o.code,
 				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS - interval '3 days', g, 'filled', i.id,
-				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS, NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS,
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS
 			FROM generate_series(1, JOURNEYS, 2) g JOIN items i ON i.id = 1 + g % (ITEMS / 3)
 				JOIN b o ON o.n = (i.id + 7) % 50`,
 		`INSERT INTO transits (id, item_id, from_branch, to_branch, hold_id, sent_at, promised_at, ended_at)
 			SELECT 65000000 + g, i.id, CASE g % 2 WHEN 1 THEN i.branch_code ELSE o.code END,
 				CASE g % 2 WHEN 1 THEN o.code ELSE i.branch_code END, CASE g % 2 WHEN 1 THEN 60000000 + g END,
 				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS - interval '26 hours',
-				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS, NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS,
+				NOW - (JOURNEYS - g) * interval '180 days' / JOURNEYS
 			FROM generate_series(1, JOURNEYS) g JOIN items i ON i.id = 1 + g % (ITEMS / 3)
 				JOIN b o ON o.n = (i.id + 7) % 50`,
 		"DELETE FROM holds h WHERE state = 'moving' AND NOT EXISTS (SELECT 1 FROM transits t WHERE t.hold_id = h.id)",

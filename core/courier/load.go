@@ -105,15 +105,29 @@ func (p *Prepared) sorted(at calendar.Code, arrived time.Time) time.Time {
 	return arrived.Add(time.Duration(p.table.Branches[at].SortMinutes) * time.Minute)
 }
 
+// tripOn is a run on a date.
+type tripOn struct {
+	run  int
+	date calendar.Date
+}
+
+// calls are those of a run on a date, worked out once.
+func (p *Prepared) calls(run int, d calendar.Date) []Call {
+	key := tripOn{run, d}
+	if known, ok := p.trips.Load(key); ok {
+		return known.([]Call)
+	}
+	calls := p.table.Calls(&p.table.Runs[run], d)
+	p.trips.Store(key, calls)
+	return calls
+}
+
 // ride boards a run and leaves it where it goes, or else where the first change still gets there at an instant.
 func (p *Prepared) ride(w *way, at, to calendar.Code, arrives int64) (leg *Leg, there bool) {
 	run := slices.IndexFunc(p.table.Runs, func(r Run) bool { return r.ID == w.run })
 	leaves := time.Unix(w.leaves, 0).In(p.table.Location)
 	for d := calendar.DateOf(leaves); d >= calendar.DateOf(leaves).Add(-1); d-- {
-		if !p.table.Runs[run].On(d) {
-			continue
-		}
-		calls := p.table.Calls(&p.table.Runs[run], d)
+		calls := p.calls(run, d)
 		on := slices.IndexFunc(calls, func(c Call) bool {
 			return c.Branch == at && c.Depart != nil && c.Depart.Unix() == w.leaves
 		})

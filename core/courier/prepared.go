@@ -26,6 +26,7 @@ type Prepared struct {
 	codes   []calendar.Code
 	hops    []hop      // by departure
 	reached []profiles // by destination
+	trips   sync.Map   // of tripOn: its calls
 }
 
 // hop is a stretch of one run on one date, from one call to the next.

@@ -10,6 +10,7 @@ import (
 	"cmp"
 	"maps"
 	"slices"
+	"sync"
 	"time"
 
 	"nevrin/core/calendar"
@@ -92,11 +93,15 @@ func Closed(t *courier.Timetable, code calendar.Code, from, until calendar.Date)
 func Try(was, is *courier.Timetable, moves []Move, first, last calendar.Date, worst int) *Tried {
 	out := &Tried{}
 	before, after := side(was, first, last), side(is, first, last)
+	var both sync.WaitGroup
+	both.Go(func() { before.takeAll(moves) })
+	both.Go(func() { after.takeAll(moves) })
+	both.Wait()
 	by := map[calendar.Code]*At{}
 	var changed []Changed
-	for _, m := range moves {
-		x, there := before.take(m)
-		y, still := after.take(m)
+	for k, m := range moves {
+		x, y := before.on[k], after.on[k]
+		there, still := !x.IsZero(), !y.IsZero()
 		if m.From != m.To {
 			out.Moves++
 		}
@@ -161,6 +166,7 @@ func harm(c Changed) time.Duration {
 // going is one side while it is worked out.
 type going struct {
 	prepared *courier.Prepared
+	on       []time.Time // when each move is on its shelf; zero: never
 	aboard   []courier.Leg
 	waits    []float64
 	out      Side
@@ -173,8 +179,15 @@ func side(t *courier.Timetable, first, last calendar.Date) *going {
 // openingLater is for how many days more than those tried something may wait until where it is opens.
 const openingLater = 14
 
-// take lets something go; it gives when it is on its shelf.
-func (g *going) take(m Move) (time.Time, bool) {
+func (g *going) takeAll(moves []Move) {
+	g.on = make([]time.Time, len(moves))
+	for k, m := range moves {
+		g.on[k] = g.take(m)
+	}
+}
+
+// take lets something go; it gives when it is on its shelf, the zero time if it never is.
+func (g *going) take(m Move) time.Time {
 	ready, open := m.Ready, true
 	if b := g.prepared.Table().Branches[m.From]; !b.OpenAt(ready) && !b.OpenOn(b.Date(ready)) {
 		ready, open = b.NextOpening(ready) // nobody is there who could send it
@@ -187,7 +200,7 @@ func (g *going) take(m Move) (time.Time, bool) {
 		if m.Hold {
 			g.out.Never++
 		}
-		return time.Time{}, false
+		return time.Time{}
 	}
 	if m.Hold {
 		waited := shelf.Sub(m.Ready)
@@ -195,7 +208,7 @@ func (g *going) take(m Move) (time.Time, bool) {
 		g.out.Days[min(int(waited.Hours()/24), Days-1)]++
 	}
 	g.aboard = append(g.aboard, g.prepared.Legs(m.From, m.To, ready)...)
-	return shelf, true
+	return shelf
 }
 
 // end sums a side up.
