@@ -45,7 +45,8 @@ func (t *Tx) Travelling(since time.Time, often, most int) ([]Travels, error) {
 			FROM j JOIN items i ON i.id = j.item_id
 			WHERE i.branch_code <> j.to_branch AND i.standing = 'in_use' AND i.home_until IS NULL
 			ORDER BY j.journeys DESC, i.id LIMIT $3)
-		SELECT m.*, t.name AS title, l.lent_home, l.lent_there
+		SELECT m.item_id, m.barcode, t.name AS title, m.call_number, m.collection, m.branch_code, m.at_branch,
+			m.to_branch, m.journeys, l.lent_home, l.lent_there
 		FROM m JOIN titles t ON t.id = m.title_id CROSS JOIN LATERAL (
 			SELECT count(*) FILTER (WHERE o.branch_code = m.branch_code)::int AS lent_home,
 				count(*) FILTER (WHERE o.branch_code = m.to_branch)::int AS lent_there
