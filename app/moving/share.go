@@ -124,7 +124,7 @@ func ShareRound(a *act.Act) (*Round, error) {
 	for k := range out.Full {
 		out.Full[k].Later = 0
 	}
-	before, after := routing.Share(asIs, limits), routing.Share(works, limits)
+	before, after := routing.ShareSoon(asIs, limits), routing.ShareSoon(works, limits)
 	out.Before, out.After, out.Bound = before.Total, after.Total, after.Bound
 	for k, l := range lines {
 		l.keep(after.Plans[k])

@@ -215,7 +215,7 @@ func TestSharingAgreesWithALinearProgramme(t *testing.T) {
 
 // checkShared looks at what must be so of any sharing: limits and items are kept, and just those are dealt with whom the
 // titles' own plans serve.
-func checkShared(t *rapid.T, works []routing.Work, limits []int, s routing.Shared) {
+func checkShared(t require.TestingT, works []routing.Work, limits []int, s routing.Shared) {
 	asked, total := make([]int, len(limits)), 0
 	for k, w := range works {
 		taken := map[int]bool{}

@@ -29,6 +29,7 @@ const NoLimit = -1
 const (
 	exactUpTo   = 400
 	mostChoices = 2000
+	soon        = 12_000 // choices times holds that somebody waits for
 )
 
 // Share shares the work of a round among branches: each fetches at most as many as its limit. Who is served is settled by
@@ -39,16 +40,26 @@ const (
 // for itself, as an assignment. What all titles come to at any prices, less what the limits would bring in, is a bound that
 // no sharing stays below (Lagrange's). Where the best found and the bound do not meet, a hold is chosen and both are tried:
 // that it is fetched now at its branch, and that it is not (branch and bound).
-func Share(works []Work, limits []int) Shared { return share(works, limits, exactUpTo) }
+func Share(works []Work, limits []int) Shared { return share(works, limits, exactUpTo, mostChoices) }
 
-func share(works []Work, limits []int, exact int) Shared {
+// ShareSoon is Share for somebody who waits for it: the more holds there are, the fewer choices are looked at, so that it takes
+// about a second at most with up to some hundred holds. How far it may be from the best is in its bound all the same.
+func ShareSoon(works []Work, limits []int) Shared {
+	holds := 1
+	for k := range works {
+		holds += len(works[k].Reach)
+	}
+	return share(works, limits, exactUpTo, min(mostChoices, soon/holds))
+}
+
+func share(works []Work, limits []int, exact, choices int) Shared {
 	s, holds := newSharing(works, limits)
 	own := s.ownPlans()
 	if s.keeps(s.asked(&own)) {
 		own.Bound = own.Total
 		return own
 	}
-	s.choices, s.rounds = mostChoices, rounds
+	s.choices, s.rounds = max(1, choices), rounds
 	if holds > exact {
 		s.choices, s.rounds = 1, roundsMany
 	}
