@@ -25,7 +25,7 @@ class House {
       const template = new URL(this.made).pathname.slice(1);
       await this.onServer(
         `DROP DATABASE IF EXISTS ${name} WITH (FORCE)`,
-        `CREATE DATABASE ${name} TEMPLATE ${template}`,
+        `CREATE DATABASE ${name} TEMPLATE ${template} STRATEGY FILE_COPY`,
       );
       process.env.DATABASE_URL = this.named(name);
       this.folder = mkdtempSync(join(tmpdir(), "nevrin-story-"));

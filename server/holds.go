@@ -2,6 +2,7 @@ package server
 
 import (
 	"net/http"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/holds"
@@ -89,6 +90,13 @@ func (s *Server) holdsChanged() {
 	do(s, http.MethodPatch, "/holds/{id}", "changeHold", "Change where a hold is picked up, pause it, or set its last day", employed,
 		func(a *act.Act, in *OneSent[holds.Changed]) (*holds.Hold, error) {
 			return holds.Change(a, in.ID, in.Body)
+		})
+	type changedAt struct {
+		At time.Time `json:"changed_at" doc:"As the change said"`
+	}
+	do(s, http.MethodPost, "/holds/{id}/change-back", "changeHoldBack", "Take the last change of a hold back", employed,
+		func(a *act.Act, in *OneSent[changedAt]) (*holds.Hold, error) {
+			return holds.ChangeBack(a, in.ID, in.Body.At)
 		})
 	do(s, http.MethodPost, "/holds/{id}/move", "moveHold", "Move a hold in its queue", supervising,
 		func(a *act.Act, in *OneSent[holds.Move]) (*holds.Hold, error) {

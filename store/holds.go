@@ -467,6 +467,30 @@ func (t *Tx) Around(title, hold, before int64) (front, behind *Stands, err error
 	return front, behind, nil
 }
 
+// NextInQueue gives the hold that waits behind another; 0 if none does.
+func (t *Tx) NextInQueue(title, hold int64) (int64, error) {
+	return value[int64](t, `SELECT coalesce((SELECT n.id FROM holds n JOIN holds h ON h.id = $2
+		WHERE n.title_id = $1 AND n.state = 'waiting' AND (n.band, n.place, n.id) > (h.band, h.place, h.id)
+		ORDER BY n.band, n.place, n.id LIMIT 1), 0)`, title, hold)
+}
+
+// KeepBefore keeps how a hold was before it became other at an instant; nothing: that cannot be taken back any more.
+func (t *Tx) KeepBefore(id int64, before []byte, at *time.Time) {
+	t.queueOne("UPDATE holds SET before = $2, changed_at = $3 WHERE id = $1", id, before, at)
+}
+
+// Before gives how a hold was before it last became other, and when it did; nil where there is nothing to be taken back.
+func (t *Tx) Before(id int64) ([]byte, *time.Time, error) {
+	row, err := one[struct {
+		Before    []byte
+		ChangedAt *time.Time
+	}](t, "SELECT before, changed_at FROM holds WHERE id = $1", id)
+	if err != nil || row == nil {
+		return nil, nil, err
+	}
+	return row.Before, row.ChangedAt, nil
+}
+
 // Number numbers the places of a title's holds anew, in the order in which they stand.
 func (t *Tx) Number(title int64) {
 	t.queue(`UPDATE holds h SET place = n.place FROM (SELECT id, row_number() OVER (ORDER BY place, id) AS place

@@ -65,7 +65,7 @@ func copyOf(t *testing.T, of *url.URL, tracer pgx.QueryTracer) *act.House {
 			return err
 		}
 		defer tx.Exec("SELECT pg_advisory_unlock(4711)")
-		return tx.Exec(fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s", name, template)).Error
+		return tx.Exec(fmt.Sprintf("CREATE DATABASE %s TEMPLATE %s STRATEGY FILE_COPY", name, template)).Error
 	}))
 	from.Path = "/" + name
 	db := open(t, from.String(), tracer)

@@ -101,6 +101,7 @@ const (
 	Merged           Kind = "merged" // another record into this one
 	Unmerged         Kind = "unmerged"
 	HoldRevived      Kind = "hold_revived" // what cancelled it was undone
+	HoldChangedBack  Kind = "hold_changed_back"
 	NoticesChosen    Kind = "notices_chosen"
 	DetailsConfirmed Kind = "details_confirmed"
 	RosterChanged    Kind = "roster_changed"

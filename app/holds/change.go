@@ -95,6 +95,7 @@ func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 	if err := mayTouch(a, h, "changed"); err != nil {
 		return nil, err
 	}
+	remember(a, h, nil)
 	if c.WantedUntil != nil {
 		until, err := dateOrNone(*c.WantedUntil)
 		if err != nil {
@@ -121,7 +122,16 @@ func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 		return nil, err
 	}
-	return one(a, id)
+	return changed(a, id)
+}
+
+// changed is a hold that was changed just now, by which that is taken back.
+func changed(a *act.Act, id int64) (*Hold, error) {
+	h, err := one(a, id)
+	if h != nil {
+		h.ChangedAt = &a.Now
+	}
+	return h, err
 }
 
 func dateOrNone(text string) (*calendar.Date, error) {
@@ -187,22 +197,13 @@ func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
 	if m.Before == id {
 		return nil, problem.Newf(problem.Invalid, "A hold cannot stand in front of itself.")
 	}
-	for range 2 {
-		front, behind, err := a.Tx.Around(h.TitleID, id, m.Before)
-		if err != nil {
-			return nil, err
-		}
-		if m.Before != 0 && behind == nil {
-			return nil, problem.Newf(problem.Refused,
-				"Whoever it was to be in front of does not wait in this queue any more. Look at the queue again.")
-		}
-		s, room := queue.Between(standing(front), standing(behind))
-		if !room {
-			a.Tx.Number(h.TitleID)
-			continue
-		}
-		a.Tx.StandIn(id, s.Band, s.Place, true)
-		break
+	next, err := a.Tx.NextInQueue(h.TitleID, id)
+	if err != nil {
+		return nil, err
+	}
+	remember(a, h, &stood{next, h.Moved})
+	if err := stand(a, h, m.Before, true); err != nil {
+		return nil, err
 	}
 	a.Tell(event.Event{
 		Kind: event.HoldMoved, Patron: h.PatronID, Hold: id, Detail: event.Detail{Reason: m.Reason},
@@ -210,7 +211,29 @@ func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 		return nil, err
 	}
-	return one(a, id)
+	return changed(a, id)
+}
+
+// stand lets a hold stand in front of another of its queue; 0: behind all.
+func stand(a *act.Act, h *store.Hold, before int64, moved bool) error {
+	for range 2 {
+		front, behind, err := a.Tx.Around(h.TitleID, h.ID, before)
+		if err != nil {
+			return err
+		}
+		if before != 0 && behind == nil {
+			return problem.Newf(problem.Refused,
+				"Whoever it was to be in front of does not wait in this queue any more. Look at the queue again.")
+		}
+		s, room := queue.Between(standing(front), standing(behind))
+		if !room {
+			a.Tx.Number(h.TitleID)
+			continue
+		}
+		a.Tx.StandIn(h.ID, s.Band, s.Place, moved)
+		break
+	}
+	return nil
 }
 
 func standing(s *store.Stands) *queue.Standing {

@@ -37,6 +37,8 @@ type Hold struct {
 	Band     queue.Band    `json:"band" doc:"-1: stands before all others by its patron's class, 1: behind all others"`
 	When     *Foreseen     `json:"when,omitempty" doc:"Of one that waits: when it will be ready"`
 	Why      *why.Trace    `json:"why,omitempty"`
+
+	ChangedAt *time.Time `json:"changed_at,omitempty" doc:"Of one that was changed just now: by this it is taken back"`
 }
 
 // Cancel takes a hold off. An item fetched for it goes to the next, or home.

@@ -43,10 +43,24 @@ test("a queue over time: placed, moved with a reason, changed, cancelled and tak
   await move.getByLabel("Why").fill("An exam on Friday");
   await move.getByRole("button", { name: "Move the hold" }).click();
   await expect(mine.getByRole("cell").first()).toHaveText("1");
+  const others = page.getByRole("list", { name: "Changed just now" });
+  await others.getByRole("listitem").filter({ hasText: "Moved:" }).getByRole("button", { name: "Undo" }).click();
+  await expect(mine.getByRole("cell").first()).not.toHaveText("1");
+  await expect(others).toHaveCount(0);
+  await mine.getByRole("button", { name: "Move" }).click();
+  await move.getByLabel("Why").fill("An exam on Friday");
+  await move.getByRole("button", { name: "Move the hold" }).click();
+  await expect(mine.getByRole("cell").first()).toHaveText("1");
 
   // Paused it keeps that place; cancelled it is gone, and comes back to it.
   await mine.getByRole("button", { name: "Change" }).click();
   const change = page.getByRole("form", { name: /^Change the hold on/ });
+  await change.getByLabel(/^Paused until/).fill("2026-11-20");
+  await change.getByRole("button", { name: "Change the hold" }).click();
+  await expect(mine).toContainText("Paused");
+  await others.getByRole("listitem").filter({ hasText: "Changed:" }).getByRole("button", { name: "Undo" }).click();
+  await expect(mine).not.toContainText("Paused");
+  await mine.getByRole("button", { name: "Change" }).click();
   await change.getByLabel(/^Paused until/).fill("2026-11-20");
   await change.getByRole("button", { name: "Change the hold" }).click();
   await expect(mine).toContainText("Paused");

@@ -11,6 +11,7 @@ import { clear as clearDesk } from "./places/desk/session";
 import "./places/interlibrary/session";
 import { clear as clearItems, openItems } from "./places/items/session";
 import { clearDrafts } from "./places/patrons/drafts";
+import { clearHolds } from "./places/holds/cancel";
 import { clear as clearReturns } from "./places/returns/session";
 import { clear as clearRosters } from "./places/rosters/session";
 import { loadPlaces, router } from "./router";
@@ -24,7 +25,8 @@ openHouse({
   titles: (words) => void router.navigate({ to: "/items", search: { words } }),
   patrons: (words) => void router.navigate({ to: "/patrons", search: { words } }),
 });
-for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters, clearItems]) onForget(forget);
+for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters, clearItems, clearHolds])
+  onForget(forget);
 openItems((isbn) => void router.navigate({ to: "/items", search: { tab: "add", isbn } }));
 openWindow();
 showTheme();

@@ -1,11 +1,12 @@
 import { useStore } from "zustand";
 import { Reasons } from "../../kit/forms";
 import { inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
-import { cancelled, reason, useRevive } from "./cancel";
+import { cancelled, changed, reason, useChangeBack, useRevive } from "./cancel";
 
-/** The reason with which holds are cancelled from now on, and what was cancelled last, to be taken back. */
+/** The reason with which holds are cancelled from now on, and what was cancelled or changed last, to be taken back. */
 export function CancelReason() {
   const { holds } = useStore(cancelled);
+  const { holds: others } = useStore(changed);
   return (
     <div className="grid gap-1.5 px-3 py-2 print:hidden">
       <label className="flex items-center justify-end gap-2 text-sm text-ink-2">
@@ -19,6 +20,13 @@ export function CancelReason() {
         />
       </label>
       <Reasons list="cancel" id="cancel-reasons" />
+      {others.length > 0 && (
+        <ul aria-label="Changed just now" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
+          {others.slice(0, 5).map((h) => (
+            <AsItWas key={h.id} {...h} />
+          ))}
+        </ul>
+      )}
       {holds.length > 0 && (
         <ul aria-label="Cancelled just now" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
           {holds.slice(0, 5).map((h) => (
@@ -27,6 +35,19 @@ export function CancelReason() {
         </ul>
       )}
     </div>
+  );
+}
+
+function AsItWas({ id, title, at, what }: { id: number; title: string; at: string; what: string }) {
+  const back = useChangeBack(id, title, at);
+  return (
+    <li>
+      <Tag tone="tide">{what}</Tag> {title}{" "}
+      <Quiet disabled={back.busy} onClick={() => back.run(undefined)}>
+        Undo
+      </Quiet>
+      <Trouble error={back.problem} />
+    </li>
   );
 }
 

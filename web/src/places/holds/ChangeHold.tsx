@@ -4,7 +4,7 @@ import * as check from "../../kit/checks";
 import { ChoiceField, DateField, Foot, Form } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { useWrite } from "../../kit/write";
-import { useAgain, type Hold } from "./cancel";
+import { becameOther, useAgain, type Hold } from "./cancel";
 
 const schema = z.object({ pickup: z.string(), paused: check.maybeDate, wanted: check.maybeDate });
 
@@ -25,7 +25,8 @@ export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) 
     {
       name: `change hold ${h.id}`,
       about: () => `The hold on ${h.title}`,
-      done: () => {
+      done: (is) => {
+        becameOther(is, `Changed: ${h.patron}`);
         again();
         done();
       },

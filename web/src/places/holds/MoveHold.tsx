@@ -3,7 +3,7 @@ import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
 import { ChoiceField, Foot, Form, TextField } from "../../kit/forms";
 import { useWrite } from "../../kit/write";
-import { useAgain } from "./cancel";
+import { becameOther, useAgain } from "./cancel";
 
 type Row = Schema["HoldsInQueue"];
 
@@ -21,7 +21,8 @@ export function MoveHold({ hold: h, among, done }: { hold: Row; among: Row[]; do
     {
       name: `move hold ${h.id}`,
       about: () => `Moving the hold of ${h.patron}`,
-      done: () => {
+      done: (moved) => {
+        becameOther(moved, `Moved: ${h.patron}`);
         again();
         done();
       },

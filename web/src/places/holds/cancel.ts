@@ -12,6 +12,42 @@ export const reason = createStore(() => ({ says: "" }));
 /** What has been cancelled here and can be taken back. */
 export const cancelled = createStore<{ holds: { id: number; title: string }[] }>(() => ({ holds: [] }));
 
+/** What has become other here and can be taken back, by when it did. */
+export const changed = createStore<{ holds: { id: number; title: string; at: string; what: string }[] }>(() => ({
+  holds: [],
+}));
+
+/** Remembers what an act has made of a hold. */
+export const becameOther = (h: Hold, what: string) =>
+  changed.setState((s) => ({
+    holds: [{ id: h.id, title: h.title, at: h.changed_at ?? "", what }, ...s.holds.filter((o) => o.id !== h.id)],
+  }));
+
+export function useChangeBack(id: number, title: string, at: string) {
+  const again = useAgain();
+  return useWrite(
+    (_: undefined, key) =>
+      api.POST("/api/holds/{id}/change-back", {
+        params: { path: { id }, header: keyed(key) },
+        body: { changed_at: at },
+      }),
+    {
+      name: `change back ${id}`,
+      about: `The hold on ${title} as it was`,
+      done: () => {
+        changed.setState((s) => ({ holds: s.holds.filter((o) => o.id !== id) }));
+        again();
+      },
+    },
+  );
+}
+
+/** What is for one person's eyes goes with them. */
+export function clearHolds() {
+  cancelled.setState({ holds: [] });
+  changed.setState({ holds: [] });
+}
+
 const cancelOne = (id: number, key: string) =>
   api.POST("/api/holds/{id}/cancel", {
     params: { path: { id }, header: keyed(key) },
