@@ -63,6 +63,22 @@ func (s *Server) holdsAsked() {
 		})
 	look(s, "/titles/{id}/queue", "titleQueue", "The queue of a title over time, with its copies", everyone,
 		func(a *act.Act, in *titleOf) (*holds.TitleQueue, error) { return holds.QueueOf(a, in.ID) })
+	type stuckAsked struct {
+		Paged
+		All bool `query:"all" doc:"Of the whole network; otherwise for pickup here"`
+	}
+	look(s, "/holds/stuck", "stuckHolds", "Holds that nothing can fill, and why", employed,
+		func(a *act.Act, in *stuckAsked) (Rows[holds.Stuck], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[holds.Stuck]{}, err
+			}
+			branch := a.Who.Branch
+			if in.All {
+				branch = ""
+			}
+			return rows(holds.StuckHolds(a, branch, page))
+		})
 	look(s, "/demand", "inDemand", "Titles with too many waiting for each copy", employed,
 		func(a *act.Act, in *demanded) (Rows[holds.Asked], error) {
 			page, err := in.page()

@@ -318,6 +318,11 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		status, says = send(jory, c.method, "/api/holds/"+waits+c.path, c.body)
 		fine(c.op, status, says)
 	}
+	then := map[string]string{"changed_at": ask("SELECT to_json(changed_at) #>> '{}' FROM holds WHERE id = ?", waits)}
+	status, says = post(bea, "/api/holds/"+waits+"/change-back", then)
+	refused("changeHoldBack", status, says)
+	status, says = post(jory, "/api/holds/"+waits+"/change-back", then)
+	fine("changeHoldBack", status, says)
 	ready := ask("SELECT id::text FROM holds WHERE state = 'ready' AND pickup = 'SLM' ORDER BY id LIMIT 1")
 	longer := map[string]string{"until": "2026-10-30", "reason": "in hospital"}
 	status, says = post(bea, "/api/holds/"+ready+"/longer", longer)

@@ -310,6 +310,11 @@ func (t *Tx) OneHold(id int64) (*HoldShown, error) {
 	return one[HoldShown](t, holdsShown+"WHERE h.id = $1", id)
 }
 
+// HoldsShown gives holds as lists show them, by where they are picked up.
+func (t *Tx) HoldsShown(ids []int64) ([]HoldShown, error) {
+	return list[HoldShown](t, holdsShown+"WHERE h.id = ANY($1) ORDER BY h.pickup, h.id", ids)
+}
+
 // HoldsAt gives a page of the open holds for pickup at a branch: ready ones first, by their last day.
 func (t *Tx) HoldsAt(branch calendar.Code, page Page) ([]HoldShown, Page, error) {
 	at := func(h *HoldShown) Cursor {

@@ -38,12 +38,32 @@ func (t *Tx) WholeQueues(titles []int64, most int) (holds []QueueHold, copies []
 		CROSS JOIN LATERAL (SELECT * FROM holds o WHERE o.title_id = t.id AND o.closed_at IS NULL
 			ORDER BY o.band, o.place, o.id LIMIT $2) h JOIN patrons p ON p.id = h.patron_id
 		ORDER BY h.title_id, h.band, h.place, h.id`, titles, most)
-	ask(q, &copies, "SELECT "+freeColumns+`, i.title_id, i.standing, w.place, w.ref, l.branch_code AS loan_branch, l.due_date, l.due_at,
-			coalesce(l.lost_at IS NOT NULL, false) AS lost, r.to_branch, r.promised_at AS promised
-		FROM items i LEFT JOIN whereabouts w ON w.item_id = i.id LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref
-		LEFT JOIN transits r ON w.place = 'under_way' AND r.id = w.ref
-		WHERE i.title_id = ANY($1) AND i.standing <> 'withdrawn' ORDER BY i.title_id, i.branch_code, i.id`, titles)
+	ask(q, &copies, copiesOf, titles)
 	return holds, copies, t.send(q)
+}
+
+// copiesOf are all copies of titles $1 that are not withdrawn, with where they are.
+const copiesOf = "SELECT " + freeColumns + `, i.title_id, i.standing, w.place, w.ref, l.branch_code AS loan_branch, l.due_date,
+		l.due_at, coalesce(l.lost_at IS NOT NULL, false) AS lost, r.to_branch, r.promised_at AS promised
+	FROM items i LEFT JOIN whereabouts w ON w.item_id = i.id LEFT JOIN loans l ON w.place = 'lent' AND l.id = w.ref
+	LEFT JOIN transits r ON w.place = 'under_way' AND r.id = w.ref
+	WHERE i.title_id = ANY($1) AND i.standing <> 'withdrawn' ORDER BY i.title_id, i.branch_code, i.id`
+
+// CopiesOf gives all copies of titles that are not withdrawn.
+func (t *Tx) CopiesOf(titles []int64) ([]QueueCopy, error) {
+	return list[QueueCopy](t, copiesOf, titles)
+}
+
+// WaitsAt gives a page of the holds that wait, and are not paused, for pickup at a branch; at all of them if none is named.
+func (t *Tx) WaitsAt(branch calendar.Code, page Page) ([]QueueHold, Page, error) {
+	at := func(h *QueueHold) Cursor { return Cursor{Text: string(h.Pickup), ID: h.ID} }
+	of := "SELECT " + holdColumns + `, p.class, p.branch_code AS home FROM holds h JOIN patrons p ON p.id = h.patron_id
+		WHERE h.state = 'waiting' AND h.closed_at IS NULL AND h.paused_until IS NULL`
+	if branch != "" {
+		return paged(t, page, at, of+` AND h.pickup = $1 AND $2::bigint >= 0 AND (h.pickup, h.id) > ($3, $4)
+			ORDER BY h.pickup, h.id`, branch)
+	}
+	return paged(t, page, at, of+` AND $1 AND $2::bigint >= 0 AND (h.pickup, h.id) > ($3, $4) ORDER BY h.pickup, h.id`, true)
 }
 
 // Foretell keeps what was said of when a hold would be ready.

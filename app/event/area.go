@@ -32,8 +32,9 @@ var areas = map[Kind][]Area{
 	CardNoted: {
 		Counter,
 	}, CardNoteOff: {Counter}, Consented: {Counter}, NoticesChosen: {Counter}, DetailsConfirmed: {Counter},
-	Merged: {Counter, Holds}, Unmerged: {Counter, Holds}, HoldRevived: {Holds}, HoldChangedBack: {Holds}, RosterChanged: {Counter},
-	Claimed: {Counter}, ClaimUndone: {Counter}, DueChanged: {Counter},
+	Merged: {Counter, Holds}, Unmerged: {Counter, Holds}, HoldRevived: {Holds}, HoldChangedBack: {Holds},
+	RosterChanged: {Counter},
+	Claimed:       {Counter}, ClaimUndone: {Counter}, DueChanged: {Counter},
 	SignedUp: {Counter}, SignUpAnswered: {Counter},
 	TitleAdded: {Counter}, TitleChanged: {Counter}, ItemAdded: {Counter}, ItemChanged: {Counter},
 	StockChanged: {Counter}, Looked: {Counter},

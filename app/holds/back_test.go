@@ -68,7 +68,7 @@ func TestAMoveIsTakenBack(t *testing.T) {
 	}
 	queue := func() string {
 		return w.Ask("SELECT string_agg(array_position(string_to_array(?, ',')::bigint[], id)::text, ' ' ORDER BY band, place, id) FROM holds WHERE title_id = ?",
-			strings.Replace(strings.Trim(fmt.Sprint(ids), "[]"), " ", ",", -1), title)
+			strings.ReplaceAll(strings.Trim(fmt.Sprint(ids), "[]"), " ", ","), title)
 	}
 	move := func(hold, before int64) *holds.Hold {
 		return testkit.Do(t, w.House, boss, func(a *act.Act) (*holds.Hold, error) {

@@ -587,3 +587,60 @@ func TestClosuresAheadOfAHoldShelf(t *testing.T) {
 	assert.Equal(t, *got[0].Reopens-1, got[0].Until)
 	assert.Equal(t, [4]int{1, 1, 1, 2}, [4]int{got[0].Before, got[0].Beyond, got[0].Coming, got[0].Later})
 }
+
+// Holds that nothing can fill are listed with why, at their branch or of the whole network: no copy left, missing or lost ones,
+// rules that let none serve, an edition that there is not. What is only out, or paused, is not among them.
+func TestHoldsThatNothingCanFill(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here, boss := w.Staff(role.Desk, "SLM"), w.Staff(role.Supervisor, "HVH")
+	stuck := func(who act.Actor, all bool) map[int64]string {
+		out := map[int64]string{}
+		branch := who.Branch
+		if all {
+			branch = ""
+		}
+		list, err := act.Look(t.Context(), w.House, who, func(a *act.Act) ([]holds.Stuck, error) {
+			list, next, err := holds.StuckHolds(a, branch, store.Page{Most: 50})
+			assert.False(t, next.More)
+			return list, err
+		})
+		require.NoError(t, err)
+		for _, s := range list {
+			require.NotNil(t, s.WhySo)
+			assert.NotEmpty(t, s.WhySo.Steps)
+			out[s.ID] = s.Because
+		}
+		return out
+	}
+	wait := func(pickup string, out bool) (hold int64, item string) {
+		title, items := w.Title("HVH")
+		w.Lend(items[0], w.Patron("HVH"), "2026-10-20")
+		hold = placed(t, w, here, title, w.Patron("SLM"), calendar.Code(pickup))
+		if !out {
+			w.Set("UPDATE loans SET returned_at = (SELECT shows FROM training_clock) WHERE returned_at IS NULL AND item_id = (SELECT id FROM items WHERE barcode = ?)", items[0])
+			w.Set("DELETE FROM whereabouts WHERE item_id = (SELECT id FROM items WHERE barcode = ?)", items[0])
+		}
+		return hold, items[0]
+	}
+	wait("SLM", true)
+	assert.Empty(t, stuck(boss, true), "one copy is out, and comes back")
+	missing, item := wait("SLM", false)
+	w.Set("UPDATE items SET standing = 'missing' WHERE barcode = ?", item)
+	gone, item := wait("SLM", false)
+	w.Set("UPDATE items SET standing = 'withdrawn' WHERE barcode = ?", item)
+	edition, _ := wait("HVH", true)
+	w.Set("UPDATE holds SET only_edition = '1st' WHERE id = ?", edition)
+	paused, item := wait("SLM", false)
+	w.Set("UPDATE items SET standing = 'missing' WHERE barcode = ?", item)
+	w.Set("UPDATE holds SET paused_until = '2026-11-20' WHERE id = ?", paused)
+	lost, item := wait("SLM", true)
+	w.Set("UPDATE loans SET lost_at = lent_at + interval '1 minute' WHERE item_id = (SELECT id FROM items WHERE barcode = ?)", item)
+
+	at := map[int64]string{
+		missing: "Its copies are missing, lost or put aside", lost: "Its copies are missing, lost or put aside",
+		gone: "The title has no copies any more",
+	}
+	assert.Equal(t, at, stuck(here, false))
+	at[edition] = "No copy is what was asked for, or the rules let none serve it"
+	assert.Equal(t, at, stuck(boss, true))
+}

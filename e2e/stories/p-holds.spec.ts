@@ -146,6 +146,27 @@ test("a full fetch list: the work of the round is looked at, shared among branch
   expect(Number(await lines())).toBe(before);
 });
 
+test("holds that nothing can fill: listed with why, here or everywhere, cancelled and taken back", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await page.goto("/holds?tab=stuck");
+  const rows = page.getByRole("table", { name: "Nothing can fill them" }).getByRole("row");
+  await expect(rows.nth(1)).toContainText("Its copies are missing, lost or put aside");
+  const all = await rows.count();
+  await rows.nth(1).getByRole("button", { name: "Why" }).click();
+  await expect(page.getByRole("dialog")).toContainText("ask outside the network");
+  await page.keyboard.press("Escape");
+  await page.getByLabel("Of all branches").uncheck();
+  await expect.poll(() => rows.count()).toBeLessThan(all);
+  await page.getByLabel("Of all branches").check();
+  await expect(rows).toHaveCount(all);
+  await rows.nth(1).getByRole("button", { name: "Cancel" }).click();
+  await expect(rows).toHaveCount(all - 1);
+  await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
+  await expect(rows).toHaveCount(all);
+  await rows.nth(1).getByRole("link", { name: "Ask outside" }).click();
+  await expect(page.getByRole("region", { name: "Ask a partner" })).toBeVisible();
+});
+
 test("the hold shelf: slots, kept longer, called, and what stands there for nobody is cleared by scanning", async ({
   page,
 }) => {
@@ -426,6 +447,7 @@ test("axe-core finds nothing in holds, the fetch list and the courier, and they 
     `/holds?title=${title}`,
     "/holds?tab=shelf",
     "/holds?tab=demand",
+    "/holds?tab=stuck",
     "/fetch",
     ...["way", "totes", "day", "late", "timetable", "whatif", "flows"].map((tab) => `/courier?tab=${tab}`),
     `/courier?tab=totes&tote=${tote}`,

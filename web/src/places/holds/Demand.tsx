@@ -8,6 +8,7 @@ import { Card, inputLook } from "../../kit/parts";
 import { asksOutside } from "../../kit/places";
 import { Table, type Column } from "../../kit/table";
 import { outside } from "../interlibrary/session";
+import { ToQueue } from "./ToQueue";
 
 type Asked = Schema["HoldsAsked"];
 
@@ -16,11 +17,7 @@ const columns: Column<Asked>[] = [
     id: "title",
     head: "Title",
     value: (t) => t.title,
-    cell: (t) => (
-      <Link to="/holds" search={{ title: t.title_id }} className="font-semibold hover:underline">
-        {t.title}
-      </Link>
-    ),
+    cell: (t) => <ToQueue id={t.title_id} title={t.title} />,
   },
   { id: "author", head: "Author", value: (t) => t.author },
   { id: "isbn", head: "ISBN", value: (t) => t.isbn, className: "font-mono text-sm" },

@@ -9,6 +9,7 @@ import { Demand } from "./Demand";
 import { OpenHolds } from "./OpenHolds";
 import { PlaceHold } from "./PlaceHold";
 import { Shelf } from "./Shelf";
+import { Stuck } from "./Stuck";
 import { TitleQueue } from "./TitleQueue";
 
 const tabs = [
@@ -17,6 +18,7 @@ const tabs = [
   ["clear", "To clear"],
   ["calls", "To be called"],
   ["demand", "Too many waiting"],
+  ["stuck", "Nothing can fill"],
 ] as const;
 /** What volunteers see of it: no telephone numbers, nothing to buy. */
 const forAll = ["open", "shelf", "clear"];
@@ -50,6 +52,7 @@ export function HoldsPlace() {
       {chosen === "clear" && <Clear />}
       {chosen === "calls" && <Calls />}
       {chosen === "demand" && <Demand />}
+      {chosen === "stuck" && <Stuck />}
     </div>
   );
 }

@@ -1,31 +1,28 @@
-import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, told } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Card, Quiet, Trouble } from "../../kit/parts";
+import { Card, Quiet } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
 import { sayDay } from "../../kit/say";
 import { Table, type Act, type Column } from "../../kit/table";
 import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
-import { useCancel, useCancelMany, type Hold } from "./cancel";
+import { useCancelMany, type Hold } from "./cancel";
+import { CancelHold } from "./CancelHold";
 import { CancelReason } from "./CancelReason";
 import { ChangeHold } from "./ChangeHold";
 import { Standing, stateOf } from "./state";
+import { ToQueue } from "./ToQueue";
 
 const columnsFor = (may: boolean, change: (h: Hold) => void): Column<Hold>[] => [
   {
     id: "title",
     head: "Title",
     value: (h) => h.title,
-    cell: (h) => (
-      <Link to="/holds" search={{ title: h.title_id }} className="font-semibold hover:underline">
-        {h.title}
-      </Link>
-    ),
+    cell: (h) => <ToQueue id={h.title_id} title={h.title} />,
   },
   {
     id: "for",
@@ -107,20 +104,12 @@ export function OpenHolds() {
 }
 
 function Acts({ hold: h, may, change }: { hold: Hold; may: boolean; change: (h: Hold) => void }) {
-  const cancel = useCancel(h);
   return (
-    <>
-      <span className="flex justify-end gap-3 whitespace-nowrap">
-        <Why trace={h.why}>Why</Why>
-        {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}
-        {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Change</Quiet>}
-        {may && (
-          <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
-            Cancel
-          </Quiet>
-        )}
-      </span>
-      <Trouble error={cancel.problem} />
-    </>
+    <span className="flex justify-end gap-3 whitespace-nowrap">
+      <Why trace={h.why}>Why</Why>
+      {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}
+      {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Change</Quiet>}
+      {may && <CancelHold hold={h} />}
+    </span>
   );
 }

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { useFieldArray, useFormContext } from "react-hook-form";
 import { useStore } from "zustand";
@@ -13,6 +12,7 @@ import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
 import { useWrite } from "../../kit/write";
 import { cancelled, useAgain, useCancel, useCancelMany } from "./cancel";
+import { ToQueue } from "./ToQueue";
 
 const thing = (sentence: string) =>
   z.custom<{ id: number; name: string }>((v) => typeof v === "object" && v !== null, { message: sentence });
@@ -235,12 +235,6 @@ function Only() {
   );
 }
 
-const Queue = ({ id, title }: { id: number; title: string }) => (
-  <Link to="/holds" search={{ title: id }} className="font-semibold hover:underline">
-    {title}
-  </Link>
-);
-
 /** What was placed just now, and for whom; taken back, it says so beneath the list. */
 function One({ of: h }: { of: Schema["HoldsHold"] }) {
   const cancel = useCancel(h);
@@ -248,8 +242,8 @@ function One({ of: h }: { of: Schema["HoldsHold"] }) {
   if (gone.some((c) => c.id === h.id)) return null;
   return (
     <div role="status">
-      <Tag tone="spruce">Placed</Tag> <Queue id={h.title_id} title={h.title} /> for {h.patron}: {h.says}. {h.when?.says}{" "}
-      <Why trace={h.why}>Why</Why>{" "}
+      <Tag tone="spruce">Placed</Tag> <ToQueue id={h.title_id} title={h.title} /> for {h.patron}: {h.says}.{" "}
+      {h.when?.says} <Why trace={h.why}>Why</Why>{" "}
       <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
         Undo
       </Quiet>
@@ -265,7 +259,7 @@ function Several({ of }: { of: Schema["HoldsPlaced"] }) {
   return (
     <div role="status">
       <Tag tone={left.length ? "spruce" : of.placed ? "plain" : "buoy"}>{left.length} placed</Tag>{" "}
-      <Queue id={of.title_id} title={of.title} />{" "}
+      <ToQueue id={of.title_id} title={of.title} />{" "}
       {left.length > 0 && (
         <Quiet disabled={cancel.busy} onClick={() => void cancel.run(left.map((id) => ({ id, title: of.title })))}>
           Undo

@@ -17,6 +17,7 @@ import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
 import { useWrite } from "../../kit/write";
 import { useAgain } from "./cancel";
+import { ToQueue } from "./ToQueue";
 
 export type OnShelf = Schema["HoldsOnShelf"];
 
@@ -26,9 +27,7 @@ export const title: Column<OnShelf> = {
   value: (h) => `${h.title} ${h.barcode}`,
   cell: (h) => (
     <>
-      <Link to="/holds" search={{ title: h.title_id }} className="font-semibold hover:underline">
-        {h.title}
-      </Link>
+      <ToQueue id={h.title_id} title={h.title} />
       <br />
       <Code>{h.barcode}</Code> <span className="text-sm text-ink-2">{h.material}</span>
     </>

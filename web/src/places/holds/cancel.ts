@@ -65,7 +65,8 @@ const remember = (h: Named) =>
 export function useAgain() {
   const queries = useQueryClient();
   return () => {
-    for (const key of ["holds", "queue", "hold shelf"]) void queries.invalidateQueries({ queryKey: [key] });
+    for (const key of ["holds", "queue", "hold shelf", "stuck holds"])
+      void queries.invalidateQueries({ queryKey: [key] });
   };
 }
 

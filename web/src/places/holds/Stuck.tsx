@@ -1,0 +1,118 @@
+import { Link } from "@tanstack/react-router";
+import { useMemo, useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { Loading } from "../../kit/loading";
+import { branchName, useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, Tag } from "../../kit/parts";
+import { asksOutside, supervises } from "../../kit/places";
+import { sayDay } from "../../kit/say";
+import { Table, type Column } from "../../kit/table";
+import { Whom } from "../../kit/whom";
+import { Why } from "../../kit/why";
+import { outside } from "../interlibrary/session";
+import { CancelReason } from "./CancelReason";
+import { ToQueue } from "./ToQueue";
+import { CancelHold } from "./CancelHold";
+
+type Hold = Schema["HoldsStuck"];
+
+const columnsFor = (asks: boolean): Column<Hold>[] => [
+  {
+    id: "title",
+    head: "Title",
+    value: (h) => h.title,
+    cell: (h) => (
+      <>
+        <ToQueue id={h.title_id} title={h.title} />
+        {h.only && <span className="block text-sm text-ink-2">{h.only}</span>}
+      </>
+    ),
+  },
+  { id: "for", head: "For", value: (h) => h.patron, cell: (h) => <Whom id={h.patron_id} name={h.patron} bold /> },
+  { id: "at", head: "Pickup at", value: (h) => h.at },
+  { id: "placed", head: "Placed", value: (h) => h.placed_at, cell: (h) => sayDay(h.placed_at) },
+  {
+    id: "because",
+    head: "Nothing can fill it",
+    value: (h) => h.because,
+    cell: (h) => (
+      <>
+        {h.because} <Why trace={h.why_so}>Why</Why>
+      </>
+    ),
+  },
+  {
+    id: "acts",
+    head: "What can be done",
+    unnamed: true,
+    right: true,
+    screenOnly: true,
+    cell: (h) => (
+      <span className="flex justify-end gap-3 whitespace-nowrap">
+        {asks && (
+          <Link
+            to="/interlibrary"
+            className="link"
+            onClick={() =>
+              outside.setState({
+                words: h.title,
+                asking: true,
+                whom: { id: h.patron_id, name: h.patron, pickup: h.pickup },
+              })
+            }
+          >
+            Ask outside
+          </Link>
+        )}
+        <CancelHold hold={h} />
+      </span>
+    ),
+  },
+];
+
+/** Holds for which there is nothing to wait: no copy is left, or none may or can get to them. */
+export function Stuck() {
+  const me = useMe();
+  const boss = supervises(me.role);
+  const [all, setAll] = useState(boss);
+  const list = usePages(["stuck holds", all ? "" : me.branch], (after) =>
+    told(api.GET("/api/holds/stuck", { params: { query: { after, most: 100, all } } })),
+  );
+  const columns = useMemo(() => columnsFor(asksOutside(me.role)), [me.role]);
+  return (
+    <Card label="Nothing can fill them">
+      <p className="flex flex-wrap items-center gap-x-4 px-3 pt-2.5 text-ink-2">
+        {list.data && (
+          <Tag tone={list.data.length ? "amber" : "spruce"}>
+            {list.data.length}
+            {list.pages.hasMore && " and more"}
+          </Tag>
+        )}
+        Who waits for nothing should hear of it: change what the hold is for or where, buy a copy, ask outside, or
+        cancel it.
+        {boss && (
+          <label className="flex items-center gap-2">
+            <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Of all branches
+          </label>
+        )}
+      </p>
+      <CancelReason />
+      <Loading of={list}>
+        {(rows) => (
+          <Table
+            label="Nothing can fill them"
+            columns={columns}
+            rows={rows}
+            id={(h) => h.id}
+            pages={list.pages}
+            tools
+            paper={`Holds that nothing can fill, ${all ? me.network : branchName(me)}`}
+            className="max-h-[64vh]"
+            empty="Something can fill each hold that waits."
+          />
+        )}
+      </Loading>
+    </Card>
+  );
+}
