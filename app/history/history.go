@@ -368,14 +368,15 @@ var sayPlain = map[event.Kind]string{
 	event.UnderWayAgain:  "In its tote again, on its way: what was said of the tote was taken back",
 	event.TransitUndone:  "Taken out of the tote again: the scan was undone",
 	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
-	event.ClaimUndone:     "What was said of the loan was taken back",
-	event.Merged:          "Another record of the same person was merged into this one",
-	event.Unmerged:        "A merged record was taken apart again",
-	event.HoldChangedBack: "The last change of the hold was taken back",
-	event.HoldRevived:     "What ended the hold was undone: it waits again in its old place",
-	event.NoticesChosen:   "Chose by what way they are told", event.DetailsConfirmed: "Said that their details are right",
-	event.SignedUp: "Signed up by themselves",
-	event.Reported: "Reported to the supervisor", event.ReportAnswered: "Report answered",
+	event.ClaimUndone:      "What was said of the loan was taken back",
+	event.Merged:           "Another record of the same person was merged into this one",
+	event.Unmerged:         "A merged record was taken apart again",
+	event.HoldChangedBack:  "The last change of the hold was taken back",
+	event.HoldRevived:      "What ended the hold was undone: it waits again in its old place",
+	event.NoticesChosen:    "Chose by what way they are told",
+	event.DetailsConfirmed: "Said that their details are right",
+	event.SignedUp:         "Signed up by themselves",
+	event.Reported:         "Reported to the supervisor", event.ReportAnswered: "Report answered",
 }
 
 var sayClaims = map[string]string{
