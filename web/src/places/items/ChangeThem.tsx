@@ -112,8 +112,9 @@ export function ChangeThem({ which, onLeave }: { which: Which; onLeave: () => vo
         >
           Look what it would do
         </Button>
-        {tried.would && tried.would.changed > 0 && (
-          <Button busy={tried.busy} onClick={tried.act}>
+        {/* It keeps its place once it is done: a second click must not fall on what moves up. */}
+        {(tried.did ?? (tried.would && tried.would.changed > 0)) && (
+          <Button busy={tried.busy} disabled={!tried.would} onClick={tried.act}>
             Do it
           </Button>
         )}
