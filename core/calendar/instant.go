@@ -39,7 +39,8 @@ func local(wall time.Time, loc *time.Location) time.Time {
 		_, offset := at.In(loc).Zone()
 		_, end := at.In(loc).ZoneBounds()
 		t := wall.Add(-time.Duration(offset) * time.Second)
-		if end.IsZero() || t.Before(end) {
+		// Beyond the zone's table the last day of a leap year lies outside the bounds that the library gives for it.
+		if end.IsZero() || t.Before(end) || !end.After(at) {
 			return t.In(loc)
 		}
 		_, next := end.In(loc).Zone()
