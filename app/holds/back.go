@@ -27,10 +27,11 @@ type stood struct {
 	Moved  bool  `json:"moved"`  // by hand, even then
 }
 
-// remember keeps how a hold that waits is, before it becomes other.
-func remember(a *act.Act, h *store.Hold, place *stood) {
-	was := before{h.Pickup, store.DateOf(h.PausedUntil), store.DateOf(h.WantedUntil), place}
-	a.Tx.KeepBefore(h.ID, store.JSON(&was), &a.Now)
+// remember keeps how a hold that waits is, before it becomes other. It gives when that was: by this it is taken back.
+func remember(a *act.Act, h *store.Hold, place *stood) time.Time {
+	was, at := before{h.Pickup, store.DateOf(h.PausedUntil), store.DateOf(h.WantedUntil), place}, a.Now
+	a.Tx.KeepBefore(h.ID, store.JSON(&was), &at)
+	return at
 }
 
 // ChangeBack takes the last change of a hold back, which was made at an instant: where it is picked up, from when on and until
@@ -89,7 +90,7 @@ func mayTakeBack(a *act.Act, h *store.Hold, was *before) error {
 	return nil
 }
 
-// beAgain writes where a hold is picked up and when it waits, as it was. Dates that are over by now stay out.
+// beAgain writes where a hold is picked up and when it waits, as it was. A pause that is over by now stays out.
 func beAgain(a *act.Act, h *store.Hold, was *before) error {
 	if was.Pickup != h.Pickup {
 		if err := pickup(a, h, was.Pickup); err != nil {
@@ -115,9 +116,10 @@ func beAgain(a *act.Act, h *store.Hold, was *before) error {
 
 // standAgain lets a hold stand in front of the one in front of which it stood.
 func standAgain(a *act.Act, h *store.Hold, was *stood) error {
-	if err := stand(a, h, was.Before, was.Moved); err != nil {
+	err := stand(a, h, was.Before, was.Moved)
+	if problem.Of(err) != nil {
 		return problem.Newf(problem.Refused,
 			"Whoever it stood in front of does not wait in this queue any more. Move it to where it should stand.")
 	}
-	return nil
+	return err
 }

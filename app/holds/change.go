@@ -2,6 +2,7 @@ package holds
 
 import (
 	"slices"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
@@ -95,7 +96,7 @@ func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 	if err := mayTouch(a, h, "changed"); err != nil {
 		return nil, err
 	}
-	remember(a, h, nil)
+	at := remember(a, h, nil)
 	if c.WantedUntil != nil {
 		until, err := dateOrNone(*c.WantedUntil)
 		if err != nil {
@@ -122,14 +123,14 @@ func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 		return nil, err
 	}
-	return changed(a, id)
+	return changed(a, id, at)
 }
 
-// changed is a hold that was changed just now, by which that is taken back.
-func changed(a *act.Act, id int64) (*Hold, error) {
+// changed is a hold that became other at an instant.
+func changed(a *act.Act, id int64, at time.Time) (*Hold, error) {
 	h, err := one(a, id)
 	if h != nil {
-		h.ChangedAt = &a.Now
+		h.ChangedAt = &at
 	}
 	return h, err
 }
@@ -201,7 +202,7 @@ func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
 	if err != nil {
 		return nil, err
 	}
-	remember(a, h, &stood{next, h.Moved})
+	at := remember(a, h, &stood{next, h.Moved})
 	if err := stand(a, h, m.Before, true); err != nil {
 		return nil, err
 	}
@@ -211,7 +212,7 @@ func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 		return nil, err
 	}
-	return changed(a, id)
+	return changed(a, id, at)
 }
 
 // stand lets a hold stand in front of another of its queue; 0: behind all.

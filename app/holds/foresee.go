@@ -119,6 +119,8 @@ func copyOf(a *act.Act, c *store.QueueCopy) waiting.Copy {
 		}
 	case *c.Place == circulation.PlaceUnderWay && c.Promised != nil:
 		out.Standing, out.Branch, out.Promise = waiting.Comes, *c.ToBranch, *c.Promised
+	case *c.Place == circulation.PlaceFetching || *c.Place == circulation.PlaceHoldShelf:
+		out.Standing = waiting.Meant
 	}
 	return out
 }

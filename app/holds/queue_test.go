@@ -16,6 +16,8 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/night"
+	"nevrin/app/problem"
+	"nevrin/app/stock"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
@@ -484,6 +486,11 @@ func TestARushOnANewTitle(t *testing.T) {
 	assert.Equal(t, "true", w.Ask("SELECT (count(*) BETWEEN 30 AND 80)::text FROM foretold"), "of the first it is said at once")
 	require.NoError(t, night.Step(t.Context(), w.House, calendar.MakeDate(2026, 10, 7), "foretold"))
 	assert.Equal(t, fmt.Sprint(rush), w.Ask("SELECT count(*)::text FROM foretold"), "of the others by night")
+	begun = time.Now()
+	q, err := act.Look(t.Context(), w.House, here, func(a *act.Act) (*holds.TitleQueue, error) { return holds.QueueOf(a, title) })
+	require.NoError(t, err)
+	assert.Len(t, q.Holds, min(rush, 300))
+	t.Logf("its queue shown in %s", time.Since(begun).Round(time.Millisecond))
 }
 
 // Several things of a hold changed at once are all kept, also where one of them alone would have given it a copy.
@@ -643,4 +650,78 @@ func TestHoldsThatNothingCanFill(t *testing.T) {
 	assert.Equal(t, at, stuck(here, false))
 	at[edition] = "No copy is what was asked for, or the rules let none serve it"
 	assert.Equal(t, at, stuck(boss, true))
+}
+
+// On the demo the list of what nothing can fill, and the queues of the titles, agree on each hold that waits.
+func TestQueuesSayTheSameOfWhatNothingCanFill(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	said, queues := map[int64]bool{}, map[int64]bool{}
+	_, err := act.Look(t.Context(), h, maren, func(a *act.Act) (bool, error) {
+		page := store.Page{Most: 50}
+		for more := true; more; more = page.More {
+			var list []holds.Stuck
+			var err error
+			if list, page, err = holds.StuckHolds(a, "", page); err != nil {
+				return false, err
+			}
+			for _, s := range list {
+				said[s.ID] = true
+			}
+		}
+		var titles []int64
+		testkit.SQL(h).Raw("SELECT DISTINCT title_id FROM holds WHERE state = 'waiting' AND paused_until IS NULL").Scan(&titles)
+		for _, title := range titles {
+			q, err := holds.QueueOf(a, title)
+			if err != nil {
+				return false, err
+			}
+			for _, one := range q.Holds {
+				if one.Nothing && one.Paused == "" {
+					queues[one.ID] = true
+				}
+			}
+		}
+		return true, nil
+	})
+	require.NoError(t, err)
+	assert.NotEmpty(t, said)
+	assert.Equal(t, queues, said)
+}
+
+// A hold is placed in the second in which the last copy is said to be missing: either that comes first, and the hold is refused
+// with a sentence; or the copy is to be fetched by then, and who looks for it says that it is not there. No fetch list has what
+// is known not to be there.
+func TestPlacedWhileTheLastCopyIsBeingLost(t *testing.T) {
+	for range 8 {
+		w := testkit.NewWorld(t)
+		here, boss := w.Staff(role.Desk, "HVH"), w.Staff(role.Supervisor, "HVH")
+		title, items := w.Title("HVH")
+		item := number(t, w.Ask("SELECT id::text FROM items WHERE barcode = ?", items[0]))
+		patron := w.Patron("HVH")
+		var both sync.WaitGroup
+		var placing, losing error
+		both.Go(func() {
+			_, placing = testkit.Try(w.House, here, func(a *act.Act) (*holds.Hold, error) {
+				return holds.Place(a, holds.Order{Title: title, Patron: patron, Pickup: "HVH"})
+			})
+		})
+		both.Go(func() {
+			_, losing = testkit.Try(w.House, boss, func(a *act.Act) (bool, error) {
+				return true, stock.Stand(a, item, stock.Standing{Standing: circulation.ItemMissing})
+			})
+		})
+		both.Wait()
+		standing := w.Ask("SELECT standing FROM items WHERE id = ?", item)
+		if placing != nil {
+			require.NoError(t, losing)
+			require.ErrorContains(t, placing, "Ask for it outside the network")
+			assert.Equal(t, "0 missing", w.Ask("SELECT count(*)::text FROM holds")+" "+standing)
+			continue
+		}
+		require.NotNil(t, problem.Of(losing), losing)
+		assert.Equal(t, "fetching in_use", w.Ask("SELECT state FROM holds")+" "+standing)
+		missed(t, w, here, number(t, w.Ask("SELECT id::text FROM holds")))
+		assert.Equal(t, "waiting", w.Ask("SELECT state FROM holds"))
+	}
 }

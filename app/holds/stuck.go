@@ -1,12 +1,9 @@
 package holds
 
 import (
-	"slices"
-
 	"nevrin/app/act"
 	"nevrin/core/calendar"
-	"nevrin/core/circulation"
-	"nevrin/core/routing"
+	"nevrin/core/waiting"
 	"nevrin/core/why"
 	"nevrin/store"
 )
@@ -25,19 +22,17 @@ const (
 	stuckGoes   = 8
 )
 
-// StuckHolds gives a page of the holds for pickup at a branch, or anywhere if none is named, that nothing can fill: of no copy
-// that is in use the rules and the hold itself allow that it serves, or none gets there. A page may be short, and the next one
-// not: what waits is looked at part by part.
+// StuckHolds gives a page of the holds for pickup at a branch, or anywhere if none is named, that nothing can fill. What waits
+// is looked at part by part: a page may be short, and the next one not.
 func StuckHolds(a *act.Act, branch calendar.Code, page store.Page) ([]Stuck, store.Page, error) {
 	out := []Stuck{}
-	reaches := routing.ReachesBy(ahead(a).Courier, a.Now, a.Network.FetchMinutes)
 	next := store.Page{After: page.After, Most: stuckLooked}
 	for range stuckGoes {
 		waits, after, err := a.Tx.WaitsAt(branch, next)
 		if err != nil {
 			return nil, page, err
 		}
-		some, err := stuckOf(a, waits, reaches)
+		some, err := stuckOf(a, waits)
 		if err != nil {
 			return nil, page, err
 		}
@@ -51,27 +46,32 @@ func StuckHolds(a *act.Act, branch calendar.Code, page store.Page) ([]Stuck, sto
 }
 
 // stuckOf gives those of some holds that nothing can fill.
-func stuckOf(a *act.Act, waits []store.QueueHold, reaches *routing.Reaches) ([]Stuck, error) {
+func stuckOf(a *act.Act, waits []store.QueueHold) ([]Stuck, error) {
+	holds := map[int64][]store.QueueHold{}
 	var titles []int64
 	for _, h := range waits {
-		titles = append(titles, h.TitleID)
+		if holds[h.TitleID] == nil {
+			titles = append(titles, h.TitleID)
+		}
+		holds[h.TitleID] = append(holds[h.TitleID], h)
 	}
-	slices.Sort(titles)
-	copies, err := a.Tx.CopiesOf(slices.Compact(titles))
+	all, err := a.Tx.CopiesOf(titles)
 	if err != nil {
 		return nil, err
 	}
-	of := map[int64][]store.QueueCopy{}
-	for _, c := range copies {
-		of[c.TitleID] = append(of[c.TitleID], c)
+	copies := map[int64][]store.QueueCopy{}
+	for _, c := range all {
+		copies[c.TitleID] = append(copies[c.TitleID], c)
 	}
-	known := map[string]bool{}
 	found := map[int64]*Stuck{}
 	var ids []int64
-	for k := range waits {
-		h := &waits[k]
-		if s := stuck(a, h, of[h.TitleID], reaches, known); s != nil {
-			found[h.ID], ids = s, append(ids, h.ID)
+	for _, title := range titles {
+		q := queueOf(a, holds[title], copies[title])
+		for k := range q.Holds {
+			if !q.CanFill(k, a.Now, ahead(a)) {
+				h := &holds[title][k]
+				found[h.ID], ids = because(a, h, &q, k, copies[title]), append(ids, h.ID)
+			}
 		}
 	}
 	rows, err := a.Tx.HoldsShown(ids)
@@ -85,26 +85,15 @@ func stuckOf(a *act.Act, waits []store.QueueHold, reaches *routing.Reaches) ([]S
 	return out, err
 }
 
-// stuck says why nothing can fill a hold; nil where something can.
-func stuck(
-	a *act.Act,
-	h *store.QueueHold,
-	copies []store.QueueCopy,
-	reaches *routing.Reaches,
-	known map[string]bool,
-) *Stuck {
-	serves, inUse := 0, 0
-	for k := range copies {
-		c := &copies[k]
-		if !couldServe(a, c, h, known) {
+// because says why nothing can fill a hold.
+func because(a *act.Act, h *store.QueueHold, q *waiting.Queue, k int, copies []store.QueueCopy) *Stuck {
+	serves, comes := 0, 0
+	for _, c := range q.Copies {
+		if c.Only != nil && !c.Only[k] {
 			continue
 		}
-		serves++
-		if c.Standing != circulation.ItemInUse || c.Lost {
-			continue
-		}
-		if inUse++; reaches.Between(c.AtBranch, h.Pickup) != nil {
-			return nil
+		if serves++; c.Standing != waiting.Away {
+			comes++
 		}
 	}
 	s := &Stuck{}
@@ -113,7 +102,7 @@ func stuck(
 		s.Because = "The title has no copies any more"
 	case serves == 0:
 		s.Because = "No copy is what was asked for, or the rules let none serve it"
-	case inUse == 0:
+	case comes == 0:
 		s.Because = "Its copies are missing, lost or put aside"
 	default:
 		s.Because = "No run gets a copy there"

@@ -2,6 +2,7 @@ package moving
 
 import (
 	"slices"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
@@ -11,9 +12,8 @@ import (
 	"nevrin/store"
 )
 
-// nearer gives an item in hand to the first of the title's queue whose item is still to be fetched and to whom this one
-// gets as early at least: nobody has to go for the other. What somebody is on the way to stays as it is. It gives the hold,
-// with its patron; nil where there is none. The title must be locked.
+// nearer gives an item in hand to a hold of its title whose item is still to be fetched, if that saves somebody a way. It gives
+// the hold, with its patron; nil where there is none. The title must be locked.
 func nearer(a *act.Act, title, inHand int64) (*store.Hold, error) {
 	fetching, items, err := a.Tx.ToShare([]int64{title})
 	if err != nil {
@@ -23,21 +23,32 @@ func nearer(a *act.Act, title, inHand int64) (*store.Hold, error) {
 	if k < 0 {
 		return nil, nil
 	}
+	item := &items[k].Free
 	ahead := a.Network.Ahead(calendar.DateOf(a.Now)).Courier
 	later, atOnce := routing.ReachesBy(ahead, a.Now, a.Network.FetchMinutes), routing.ReachesBy(ahead, a.Now, 0)
+	holds := make([]queue.ToFetch, len(fetching))
+	was, is := make([]*routing.Reach, len(fetching)), make([]*routing.Reach, len(fetching))
 	for n := range fetching {
 		h := &fetching[n]
-		if h.TakenAt != nil && queue.OnTheWay(*h.TakenAt, a.Now) || !mayServe(a, h, &items[k].Free) {
-			continue
+		was[n] = later.Between(*h.FetchAt, h.Pickup)
+		is[n] = inTime(a, h, atOnce.Between(a.Who.Branch, h.Pickup))
+		holds[n] = queue.ToFetch{
+			OnTheWay: h.TakenAt != nil && queue.OnTheWay(*h.TakenAt, a.Now), May: mayServe(a, h, item),
+			Was: onShelf(was[n]), Is: onShelf(is[n]),
 		}
-		was := later.Between(*h.FetchAt, h.Pickup)
-		is := inTime(a, h, atOnce.Between(a.Who.Branch, h.Pickup))
-		if is == nil || was != nil && is.OnShelf.After(was.OnShelf) {
-			continue
-		}
-		return instead(a, &h.Hold, &items[k].Free, was, is)
 	}
-	return nil, nil
+	n := queue.SavesAWay(holds)
+	if n < 0 {
+		return nil, nil
+	}
+	return instead(a, &fetching[n].Hold, item, was[n], is[n])
+}
+
+func onShelf(r *routing.Reach) *time.Time {
+	if r == nil {
+		return nil
+	}
+	return &r.OnShelf
 }
 
 // instead gives a hold the item in hand instead of the one that was to be fetched.

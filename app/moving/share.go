@@ -1,7 +1,6 @@
 package moving
 
 import (
-	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -18,12 +17,12 @@ import (
 
 // Round is how what is to be fetched could be shared among branches that fetch only so much in a round.
 type Round struct {
-	Full   []Full `json:"full" doc:"Branches with more to fetch than they can in a round"`
-	Swaps  []Swap `json:"swaps" doc:"Lines that would be fetched elsewhere, or a round later than promised"`
-	Lines  int    `json:"lines" doc:"That were looked at: those of limited branches, and of their titles elsewhere"`
-	Before int    `json:"before" doc:"Minutes that they wait together as it is"`
-	After  int    `json:"after" doc:"As it would be"`
-	Bound  int    `json:"bound" doc:"No sharing has less; equal where this is the best there is"`
+	Full   []Eased `json:"full" doc:"Branches with more to fetch than they can in a round"`
+	Swaps  []Swap  `json:"swaps" doc:"Lines that would be fetched elsewhere, or a round later than promised"`
+	Lines  int     `json:"lines" doc:"That were looked at: those of limited branches, and of their titles elsewhere"`
+	Before int     `json:"before" doc:"Minutes that they wait together as it is"`
+	After  int     `json:"after" doc:"As it would be"`
+	Bound  int     `json:"bound" doc:"No sharing has less; equal where this is the best there is"`
 }
 
 // Full is a branch with more to fetch than it can in a round.
@@ -32,8 +31,13 @@ type Full struct {
 	Name  string        `json:"name"`
 	Most  int           `json:"most" doc:"That it fetches in a round"`
 	Lines int           `json:"lines"`
-	After int           `json:"after" doc:"Lines that it would have"`
-	Later int           `json:"later" doc:"Of them, in the next round"`
+}
+
+// Eased is such a branch, with what it would have to fetch.
+type Eased struct {
+	Full
+	After int `json:"after" doc:"Lines that it would have"`
+	Later int `json:"later" doc:"Of them, in the next round"`
 }
 
 // Swap is a line of a fetch list that would be fetched elsewhere, or later.
@@ -53,19 +57,24 @@ type Swap struct {
 
 // FullLists gives the branches with more to fetch than they can in a round.
 func FullLists(a *act.Act) ([]Full, error) {
-	limits := a.Network.Settled.Holds.FetchMost
+	full, _, err := toFetch(a)
+	return full, err
+}
+
+// toFetch gives the branches with more to fetch than they can in a round, and how much each of those has that have a limit.
+func toFetch(a *act.Act) ([]Full, map[calendar.Code]int, error) {
 	out := []Full{}
-	if len(limits) == 0 {
-		return out, nil
+	branches := limited(a)
+	if len(branches) == 0 {
+		return out, nil, nil
 	}
-	counts, err := a.Tx.ToFetch(limited(a))
-	for code, n := range counts {
-		if most := limits[string(code)]; n > most {
-			out = append(out, Full{code, a.Network.BranchName(code), most, n, n, n - most})
+	counts, err := a.Tx.ToFetch(branches)
+	for _, code := range branches {
+		if n, most := counts[code], a.Network.Settled.Holds.FetchMost[string(code)]; n > most {
+			out = append(out, Full{code, a.Network.BranchName(code), most, n})
 		}
 	}
-	slices.SortFunc(out, func(x, y Full) int { return cmp.Compare(x.Code, y.Code) })
-	return out, err
+	return out, counts, err
 }
 
 func limited(a *act.Act) []calendar.Code {
@@ -79,14 +88,13 @@ func limited(a *act.Act) []calendar.Code {
 // ShareRound looks how the work of this round could be shared so that all wait least together. What somebody is on the way
 // to stays as it is. Without a full list there is nothing to share.
 func ShareRound(a *act.Act) (*Round, error) {
-	out := &Round{Swaps: []Swap{}}
-	var err error
-	if out.Full, err = FullLists(a); err != nil || len(out.Full) == 0 {
+	out := &Round{Full: []Eased{}, Swaps: []Swap{}}
+	full, counts, err := toFetch(a)
+	if err != nil || len(full) == 0 {
 		return out, err
 	}
-	counts, err := a.Tx.ToFetch(limited(a))
-	if err != nil {
-		return nil, err
+	for _, f := range full {
+		out.Full = append(out.Full, Eased{Full: f, After: f.Lines})
 	}
 	titles, err := a.Tx.TitlesToFetch(limited(a))
 	if err != nil {
@@ -120,9 +128,6 @@ func ShareRound(a *act.Act) (*Round, error) {
 			asIs[k].Reach[h][own] = l.now[h][own]
 		}
 		out.Lines += len(l.holds)
-	}
-	for k := range out.Full {
-		out.Full[k].Later = 0
 	}
 	before, after := routing.ShareSoon(asIs, limits), routing.ShareSoon(works, limits)
 	out.Before, out.After, out.Bound = before.Total, after.Total, after.Bound
@@ -205,7 +210,8 @@ func linesOf(a *act.Act, titles []int64) ([]*lines, error) {
 	return slices.DeleteFunc(out, func(l *lines) bool { return len(l.holds) == 0 }), nil
 }
 
-// reach works out how each item can get to each hold. A hold that its own item does not reach any more stays as it is.
+// reach works out how each item can get to each hold. A hold that its own item does not reach in time any more, or would not in
+// the next round, stays as it is.
 func (l *lines) reach(a *act.Act, now, next *routing.Reaches) {
 	at := map[int64]calendar.Code{}
 	for _, i := range l.items {
@@ -214,7 +220,7 @@ func (l *lines) reach(a *act.Act, now, next *routing.Reaches) {
 	stays := map[int64]bool{}
 	l.holds = slices.DeleteFunc(l.holds, func(h *store.Awaiting) bool {
 		from := at[*h.ItemID]
-		stays[*h.ItemID] = inTime(a, h, now.Between(from, h.Pickup)) == nil || next.Between(from, h.Pickup) == nil
+		stays[*h.ItemID] = inTime(a, h, now.Between(from, h.Pickup)) == nil || inTime(a, h, next.Between(from, h.Pickup)) == nil
 		return stays[*h.ItemID]
 	})
 	l.items = slices.DeleteFunc(l.items, func(i *store.Free) bool { return stays[i.ID] })
@@ -226,7 +232,8 @@ func (l *lines) reach(a *act.Act, now, next *routing.Reaches) {
 				l.own = append(l.own, n)
 			}
 			if own || mayServe(a, h, i) {
-				row[n], later[n] = inTime(a, h, now.Between(i.AtBranch, h.Pickup)), next.Between(i.AtBranch, h.Pickup)
+				row[n] = inTime(a, h, now.Between(i.AtBranch, h.Pickup))
+				later[n] = inTime(a, h, next.Between(i.AtBranch, h.Pickup))
 			}
 		}
 		l.now, l.later = append(l.now, row), append(l.later, later)

@@ -91,7 +91,7 @@ func TestTheWorkOfARoundIsShared(t *testing.T) {
 	rounds(t, w, map[string]int{"SLM": 1})
 	r := share(t, w)
 	require.Len(t, r.Full, 1)
-	assert.Equal(t, moving.Full{Code: "SLM", Name: "Saltmere", Most: 1, Lines: 3, After: 2, Later: 1}, r.Full[0])
+	assert.Equal(t, moving.Eased{Full: moving.Full{Code: "SLM", Name: "Saltmere", Most: 1, Lines: 3}, After: 2, Later: 1}, r.Full[0])
 	assert.Equal(t, 3, r.Lines)
 	assert.Less(t, r.After, r.Before)
 	assert.Equal(t, r.After, r.Bound, "of so few lines the best is found")
@@ -123,6 +123,27 @@ func TestTheWorkOfARoundIsShared(t *testing.T) {
 	for _, s := range share(t, w).Swaps {
 		assert.NotEqual(t, three, s.Hold)
 	}
+}
+
+// Who wants it until today only is not put off to a round that brings it tomorrow: another waits instead.
+func TestNobodyIsPutOffPastTheirLastDay(t *testing.T) {
+	w := testkit.NewWorld(t)
+	one, _ := fetched(t, w, "SLM")
+	two, _ := fetched(t, w, "SLM")
+	rounds(t, w, map[string]int{"SLM": 1})
+	put := func() (off []int64) {
+		for _, s := range share(t, w).Swaps {
+			if s.PutOff {
+				off = append(off, s.Hold)
+			}
+		}
+		return off
+	}
+	off := put()
+	require.Len(t, off, 1)
+	assert.Contains(t, []int64{one, two}, off[0])
+	w.Set("UPDATE holds SET wanted_until = '2026-10-06' WHERE id = ?", off[0])
+	assert.Equal(t, []int64{one + two - off[0]}, put())
 }
 
 // What has changed since the look stays as it is: the copy was lent, the hold was cancelled, somebody is on the way.

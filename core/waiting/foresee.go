@@ -48,6 +48,17 @@ type Queue struct {
 	Copies []Copy
 }
 
+// CanFill tells whether some copy that will be there some day may serve a hold, and a run gets it there.
+func (q *Queue) CanFill(k int, now time.Time, n *Network) bool {
+	return slices.ContainsFunc(q.Copies, func(c Copy) bool {
+		if c.Standing == Away || c.Only != nil && !c.Only[k] {
+			return false
+		}
+		_, _, ok := n.Courier.Arrival(c.Branch, q.Holds[k].Pickup, now)
+		return ok
+	})
+}
+
 // Forecast is when a hold will be ready: a day of its pickup branch. Known is false where no copy can serve it.
 type Forecast struct {
 	Known               bool
