@@ -220,7 +220,8 @@ func (l *lines) reach(a *act.Act, now, next *routing.Reaches) {
 	stays := map[int64]bool{}
 	l.holds = slices.DeleteFunc(l.holds, func(h *store.Awaiting) bool {
 		from := at[*h.ItemID]
-		stays[*h.ItemID] = inTime(a, h, now.Between(from, h.Pickup)) == nil || inTime(a, h, next.Between(from, h.Pickup)) == nil
+		stays[*h.ItemID] = inTime(a, h, now.Between(from, h.Pickup)) == nil ||
+			inTime(a, h, next.Between(from, h.Pickup)) == nil
 		return stays[*h.ItemID]
 	})
 	l.items = slices.DeleteFunc(l.items, func(i *store.Free) bool { return stays[i.ID] })
