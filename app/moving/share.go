@@ -19,6 +19,7 @@ import (
 type Round struct {
 	Full   []Eased `json:"full" doc:"Branches with more to fetch than they can in a round"`
 	Swaps  []Swap  `json:"swaps" doc:"Lines that would be fetched elsewhere, or a round later than promised"`
+	More   bool    `json:"more" doc:"There are more than can be done at once: look again when these are done"`
 	Lines  int     `json:"lines" doc:"That were looked at: those of limited branches, and of their titles elsewhere"`
 	Before int     `json:"before" doc:"Minutes that they wait together as it is"`
 	After  int     `json:"after" doc:"As it would be"`
@@ -132,6 +133,9 @@ func ShareRound(a *act.Act) (*Round, error) {
 	before, after := routing.ShareSoon(asIs, limits), routing.ShareSoon(works, limits)
 	out.Before, out.After, out.Bound = before.Total, after.Total, after.Bound
 	for k, l := range lines {
+		if out.More = len(out.Swaps)+len(l.holds) > mostSwaps; out.More {
+			break
+		}
 		l.keep(after.Plans[k])
 		for h, to := range after.Plans[k] {
 			out.count(l, h, to, after.PutOff[k][h])
@@ -142,6 +146,9 @@ func ShareRound(a *act.Act) (*Round, error) {
 	}
 	return out, nil
 }
+
+// mostSwaps is how many lines are given other items at once.
+const mostSwaps = 2000
 
 // count reckons a line where it would be fetched.
 func (r *Round) count(l *lines, h, to int, putOff bool) {
@@ -322,8 +329,9 @@ type Reassigned struct {
 
 // Stayed is a title whose lines stay as they are.
 type Stayed struct {
-	Title string `json:"title"`
-	Says  string `json:"says"`
+	TitleID int64  `json:"title_id"`
+	Title   string `json:"title"`
+	Says    string `json:"says"`
 }
 
 // Reassign gives lines of fetch lists other items, title by title: all that are named of a title, or none. What has changed
@@ -364,7 +372,7 @@ func Reassign(a *act.Act, given []Given) (*Reassigned, error) {
 			out.Done += done
 		}
 		if says != "" {
-			out.Stayed = append(out.Stayed, Stayed{n.Name, says})
+			out.Stayed = append(out.Stayed, Stayed{n.ID, n.Name, says})
 		}
 	}
 	awaited, err := a.Tx.Awaited(titles)

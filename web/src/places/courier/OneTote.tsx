@@ -7,7 +7,7 @@ import { useMe } from "../../kit/me";
 import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
 import { isEmployed, supervises } from "../../kit/places";
 import { PrintSlip } from "../../kit/print";
-import { sayInstant, sayNear } from "../../kit/say";
+import { sayInstant } from "../../kit/say";
 import { SignTag } from "../../kit/sign";
 import { Table, type Column } from "../../kit/table";
 import {
@@ -89,7 +89,7 @@ function Shown({ tote: t, close }: { tote: Detail; close: () => void }) {
       <ol aria-label="What was done with it" className="grid gap-0.5 text-sm">
         {t.steps.map((s) => (
           <li key={s.id} className={s.undone ? "line-through" : undefined}>
-            <b className="font-semibold">{sayStep[s.step]}</b> {sayNear(s.at)}, {s.where}
+            <b className="font-semibold">{sayStep[s.step]}</b> {sayInstant(s.at)}, {s.where}
             {s.who && `, ${s.who}`}
             {s.undone && <span className="sr-only"> (taken back)</span>}
           </li>
@@ -190,7 +190,7 @@ const columnsFor = (t: Detail): Column<Thing>[] => [
     id: "out",
     head: "In it",
     value: (x) => x.out ?? "",
-    cell: (x) => (x.out ? `came out ${sayNear(x.out)}` : t.state === "empty" ? "not found in it" : "in it"),
+    cell: (x) => (x.out ? `came out ${sayInstant(x.out)}` : t.state === "empty" ? "not found in it" : "in it"),
   },
   ...(t.state === "open"
     ? [

@@ -264,7 +264,7 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
     head: "On its shelf by",
     value: (t) => t.ended_at ?? t.on_shelf ?? "",
     className: "text-sm",
-    cell: (t) => (t.ended_at ? `ended ${sayNear(t.ended_at)}` : t.on_shelf ? sayNear(t.on_shelf) : "No promise"),
+    cell: (t) => (t.ended_at ? `ended ${sayInstant(t.ended_at)}` : t.on_shelf ? sayNear(t.on_shelf) : "No promise"),
   },
 ];
 

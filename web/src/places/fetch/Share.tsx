@@ -111,7 +111,7 @@ function Share({ close }: { close: () => void }) {
         {did.came.stayed.length > 0 && (
           <ul aria-label="Stayed as they are">
             {did.came.stayed.map((s) => (
-              <li key={s.title}>
+              <li key={s.title_id}>
                 <b className="font-semibold">{s.title}</b> stays as it is. {s.says}
               </li>
             ))}
@@ -137,6 +137,7 @@ function Share({ close }: { close: () => void }) {
                 {r.full
                   .map((f) => `${f.name} would have ${f.after} to fetch, ${f.later} of them in the next round.`)
                   .join(" ")}
+                {r.more && " There are more lines than can be done at once: look again when these are done."}
               </p>
               <div className="flex flex-wrap gap-2">
                 <Button busy={give.busy} onClick={() => give.run({ of: r, back: false })}>
