@@ -1,6 +1,6 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCard, scan, signIn, workAt } from "../kit.ts";
+import { ask, freeItem, go, goodCards, scan, signIn, workAt } from "../kit.ts";
 
 test.describe.configure({ mode: "serial" });
 
@@ -81,7 +81,7 @@ test("a card that has run out is extended on the spot", async ({ page }) => {
 });
 
 test("two people at one item: the second is told at once", async ({ page, browser }) => {
-  const [one, two, book] = [await goodCard("SLM"), await goodCard("SLM"), await freeItem("SLM", "book")];
+  const [[one, two], book] = [await goodCards("SLM"), await freeItem("SLM", "book")];
   await signIn(page, "Jory Tamm");
   await go(page, "Desk");
   await scan(page, one);
