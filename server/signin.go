@@ -93,8 +93,19 @@ func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	over, err := false, error(nil)
-	if !s.options.Demo || !resting.Demo {
+	if s.options.Demo && resting.Demo {
+		var scanned bool
+		if scanned, err = staff.ScannedOn(r.Context(), s.house, in.Code); scanned {
+			err = staff.ErrScanned
+		}
+	} else {
 		over, err = staff.ComeBack(r.Context(), s.house, resting.ID, in.Code)
+	}
+	if errors.Is(err, staff.ErrScanned) {
+		err = &huma.ErrorModel{
+			Type: "urn:nevrin:scanned", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
+			Detail: err.Error(),
+		}
 	}
 	if over {
 		err = errors.Join(err, s.sessions.Destroy(r.Context()))

@@ -15,6 +15,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/door"
+	"nevrin/core/ident"
 	"nevrin/core/role"
 	"nevrin/core/settings"
 	"nevrin/store"
@@ -227,8 +228,21 @@ func ChooseShort(a *act.Act, code string) error {
 	return nil
 }
 
+// ErrScanned says that what came as a short code is the number of an item: somebody has scanned on.
+var ErrScanned = problem.Newf(problem.Forbidden, "That is an item. It waits until you have said that it is you.")
+
+// nobody looks at what everybody may see.
+var nobody = act.Actor{Name: "Nevrin", Role: role.Administrator}
+
+// ScannedOn tells whether what came as a short code is the number of an item.
+func ScannedOn(ctx context.Context, h *act.House, code string) (bool, error) {
+	return act.Look(ctx, h, nobody, func(a *act.Act) (bool, error) {
+		return a.Network.Numbers.Read(code).Kind == ident.Item, nil
+	})
+}
+
 // ComeBack lets somebody whose station has rested go on, by their short code. After some wrong tries the session is to
-// end: over.
+// end: over. An item that was scanned into the field is no try.
 func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bool, err error) {
 	done, err := turn(ctx)
 	if err != nil {
@@ -258,13 +272,21 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 			return false, err
 		}
 	}
-	wrong := s.ShortWrong + 1
-	over = !right && wrong >= door.MostShort
+	scanned := false
+	if !right {
+		if scanned, err = ScannedOn(ctx, h, code); err != nil {
+			return false, err
+		}
+	}
+	over = !right && !scanned && s.ShortWrong+1 >= door.MostShort
 	err = h.Store.Write(ctx, func(tx *store.Tx) error {
 		if right || over {
 			tx.ShortTried(id, 0)
 		}
-		if right {
+		if scanned {
+			tx.ShortTried(id, s.ShortWrong)
+		}
+		if right || scanned {
 			return nil
 		}
 		return tell(tx, s, event.SignInFailed, event.Detail{Means: "short"})
@@ -272,6 +294,8 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	switch {
 	case err != nil || right:
 		return over, err
+	case scanned:
+		return false, ErrScanned
 	case over:
 		return true, problem.Newf(
 			problem.Forbidden,

@@ -251,6 +251,12 @@ func TestComingBack(t *testing.T) {
 	over, err := back("7283")
 	require.NoError(t, err)
 	assert.False(t, over)
+	_, items := w.Title("HVH")
+	for range 6 { // who scans on has not tried
+		over, err = back(items[0])
+		assert.ErrorIs(t, err, staff.ErrScanned)
+		assert.False(t, over)
+	}
 	for k := range 4 {
 		over, err = back("0000")
 		assert.Error(t, err, k)

@@ -1,7 +1,6 @@
-import AxeBuilder from "@axe-core/playwright";
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, clockOn, freeItem, go, goodCard, scan, signIn, workAt } from "../kit.ts";
+import { ask, clockOn, freeItem, go, goodCard, readsWell, scan, signIn, workAt } from "../kit.ts";
 
 test.describe.configure({ mode: "serial" });
 
@@ -218,11 +217,7 @@ test("axe-core finds nothing in any place", async ({ page }) => {
   await page.context().clearCookies();
   await page.goto("/");
   await expect(page.getByRole("heading", { name: "Sign in" })).toBeVisible();
-  const look = async (place: string) => {
-    const found = await new AxeBuilder({ page }).analyze();
-    expect.soft(found.violations.map((v) => `${place}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
-  };
-  await look("Sign in");
+  await readsWell(page, "Sign in");
   await signIn(page, "Ada Pellam");
   for (const tab of [
     "branches",
@@ -238,11 +233,11 @@ test("axe-core finds nothing in any place", async ({ page }) => {
   ]) {
     await page.goto(`/network?tab=${tab}`);
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
-    await look(`Network, ${tab}`);
+    await readsWell(page, `Network, ${tab}`);
   }
   await page.goto("/own");
   await expect(page.getByRole("heading", { name: "Short code" })).toBeVisible();
-  await look("My sign-in");
+  await readsWell(page, "My sign-in");
   await signIn(page, "Maren Odell");
   for (const place of [
     "Today",
@@ -259,12 +254,12 @@ test("axe-core finds nothing in any place", async ({ page }) => {
   ]) {
     await go(page, place);
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
-    await look(place);
+    await readsWell(page, place);
   }
   for (const tab of ["till", "receipts", "back", "disputes", "invoices", "figures"]) {
     await page.goto(`/money?tab=${tab}`);
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
-    await look(`Money, ${tab}`);
+    await readsWell(page, `Money, ${tab}`);
   }
   const patron = await ask("SELECT patron_id::text FROM patron_notes ORDER BY id LIMIT 1");
   for (const [name, address] of [
@@ -275,10 +270,10 @@ test("axe-core finds nothing in any place", async ({ page }) => {
     await page.goto(address);
     await expect(page.getByRole("heading", { level: 1 }).first()).toBeVisible();
     await expect(page.locator("[aria-busy]")).toHaveCount(0);
-    await look(name);
+    await readsWell(page, name);
   }
   await go(page, "Desk");
   await scan(page, card);
   await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
-  await look("Desk with a patron");
+  await readsWell(page, "Desk with a patron");
 });

@@ -55,7 +55,7 @@ test("who has lost their password gets a link that works once, and is back in", 
 });
 
 test("a station that nobody touched asks who is there, and the tape is as it was", async ({ page }) => {
-  const [card, item] = [await goodCard("SLM"), await freeItem("SLM", "book")];
+  const [card, item, next] = [await goodCard("SLM"), await freeItem("SLM", "book"), await freeItem("SLM", "book")];
   await signIn(page, "Jory Tamm");
   await page.getByRole("button", { name: /^Jory Tamm/ }).click();
   await page.getByRole("menuitem", { name: "My sign-in" }).click();
@@ -78,9 +78,12 @@ test("a station that nobody touched asks who is there, and the tape is as it was
   const asks = page.getByRole("dialog", { name: "Who is there?" });
   await expect(asks).toBeVisible();
   await expect(asks).toContainText("one scan waits");
+  await expect(asks.getByLabel(/short code/)).toBeFocused();
+  await scan(page, next); // of somebody who looks at the books, not at the screen: no wrong code
+  await expect(asks).toContainText("2 scans wait");
   await asks.getByRole("button", { name: "Go on" }).click(); // in the demo one click is enough
   await expect(asks).toHaveCount(0);
-  await expect(tape(page)).toContainText("Due ");
+  await expect(tape(page).getByText(/^Due /)).toHaveCount(2);
 });
 
 test("a volunteer opens a card by its scan and sees what lending takes", async ({ page }) => {

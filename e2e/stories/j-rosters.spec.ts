@@ -1,7 +1,6 @@
-import AxeBuilder from "@axe-core/playwright";
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
+import { ask, freeItem, go, goodCard, readsWell, scan, signIn, tab, tape, workAt } from "../kit.ts";
 
 /** Many at once, two records that are one person, and people who sign up by themselves. */
 
@@ -284,11 +283,6 @@ test("what somebody says of a loan is written down and counted; a due date is se
 test("axe-core finds nothing in rosters, sign-ups, merging, and on the page on which people sign up", async ({
   page,
 }) => {
-  const clean = async (what: string) => {
-    await expect(page.locator("[aria-busy]")).toHaveCount(0);
-    const found = await new AxeBuilder({ page }).analyze();
-    expect.soft(found.violations.map((v) => `${what}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
-  };
   await signIn(page, "Maren Odell");
   for (const [what, path] of [
     ["rosters", "/rosters"],
@@ -301,14 +295,14 @@ test("axe-core finds nothing in rosters, sign-ups, merging, and on the page on w
   ] as const) {
     await page.goto(path);
     await expect(page.getByRole("heading", { level: 1 }).first()).toBeVisible();
-    await clean(what);
+    await readsWell(page, what);
   }
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", await goodCard("HVH"))}`);
   await page.getByRole("button", { name: "merge another record into this one" }).click();
   await page.getByRole("region", { name: "Told", exact: true }).getByRole("button", { name: "change" }).click();
-  await clean("a patron, merging and told");
+  await readsWell(page, "a patron, merging and told");
   await page.goto("/sign-up");
   await page.getByRole("button", { name: "Sign up" }).click();
   await expect(page.getByRole("alert")).toBeVisible();
-  await clean("signing up, with something wrong");
+  await readsWell(page, "signing up, with something wrong");
 });

@@ -1,7 +1,6 @@
-import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCard, scan, signIn, tape, workAt } from "../kit.ts";
+import { ask, freeItem, go, goodCard, readsWell, scan, signIn, tape, workAt } from "../kit.ts";
 
 // Patrons look after themselves: on a phone, without scripts.
 
@@ -53,7 +52,7 @@ test("a patron signs in on a phone, renews, finds something, waits for it, pause
     });
     const read = await reader.newPage();
     await read.goto(own.url());
-    expect((await new AxeBuilder({ page: read }).analyze()).violations).toEqual([]);
+    await readsWell(read, "own page");
     await reader.close();
   };
   await clean();

@@ -5,23 +5,29 @@ import { Problem } from "../api/client";
 import { signIn } from "./house";
 import { meQuery, type Me } from "./me";
 import { forgetEarly } from "./scan";
+import { takerOf } from "./places";
+import { add } from "./scans/scans";
 import { Button, Card, Field, inputLook, Trouble } from "./parts";
 
 function useEntering() {
   const queries = useQueryClient();
   const [error, setError] = useState<unknown>();
   const [busy, setBusy] = useState(false);
-  const enter = (path: string, body: unknown) => {
+  const enter = (path: string, body: unknown, failed?: (e: unknown) => void) => {
     setBusy(true);
     setError(undefined);
     void signIn(queries, path, body)
-      .catch(setError)
+      .catch((e: unknown) => {
+        setError(e);
+        failed?.(e);
+      })
       .finally(() => setBusy(false));
   };
   return { enter, error, busy };
 }
 
-const needsSecond = (e: unknown) => e instanceof Problem && e.type === "urn:nevrin:second";
+const isOfType = (e: unknown, type: string) => e instanceof Problem && e.type === type;
+const needsSecond = (e: unknown) => isOfType(e, "urn:nevrin:second");
 
 /** Name and password, or in the demo one of its people with one click. */
 function Doors({ me }: { me: Me }) {
@@ -98,12 +104,20 @@ function Doors({ me }: { me: Me }) {
   );
 }
 
-/** The station has rested: its person says that it is them, by the short code or a scan of the badge. */
+/**
+ * The station has rested: its person says that it is them, by the short code or a scan of the badge. Who scans an item instead
+ * has not seen that they are asked: it waits with the other scans.
+ */
 function ComeBack({ me }: { me: Me }) {
   const { enter, error, busy } = useEntering();
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
-    enter("/api/come-back", { Code: new FormData(e.currentTarget).get("code") });
+    const field = e.currentTarget.elements.namedItem("code") as HTMLInputElement;
+    const code = field.value;
+    field.value = ""; // the next scan may come before the answer
+    enter("/api/come-back", { Code: code }, (wrong) => {
+      if (isOfType(wrong, "urn:nevrin:scanned")) add(takerOf(window.location.pathname), code);
+    });
   };
   return (
     <form onSubmit={submit} className="grid max-w-xs gap-3">
