@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"image"
-	_ "image/png"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -39,31 +38,34 @@ func TestLabelsReadBack(t *testing.T) {
 			folder := t.TempDir()
 			file := filepath.Join(folder, "labels.pdf")
 			require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
-			require.NoError(t, exec.Command("pdftoppm", "-r", "200", "-png", file, filepath.Join(folder, "page")).Run())
+			require.NoError(t, exec.Command("pdftoppm", "-r", "200", "-gray", file, filepath.Join(folder, "page")).Run())
 			text, err := exec.Command("pdftotext", file, "-").Output()
 			require.NoError(t, err)
-			pages, err := filepath.Glob(filepath.Join(folder, "page*.png"))
+			files, err := filepath.Glob(filepath.Join(folder, "page*.pgm"))
 			require.NoError(t, err)
-			require.Len(t, pages, 2)
+			require.Len(t, files, 2)
+			pages := []image.Image{picture(t, files[0]), picture(t, files[1])}
 			for k, l := range labels {
 				at := k + 1
 				assert.Contains(t, string(text), l.Call)
-				if k%7 != 0 && k < count-2 { // reading takes long; of some, and of the last
-					continue
-				}
 				assert.Equal(t, l.Number, read(t, s, pages[at/(s.Columns*s.Rows)], at%(s.Columns*s.Rows)))
 			}
 		})
 	}
 }
 
+// picture is a page in the plainest form there is: its size, and a byte for each dot.
+func picture(t *testing.T, file string) image.Image {
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	var wide, high int
+	_, err = fmt.Sscanf(string(data[:20]), "P5\n%d %d\n255\n", &wide, &high)
+	require.NoError(t, err)
+	return &image.Gray{Pix: data[len(data)-wide*high:], Stride: wide, Rect: image.Rect(0, 0, wide, high)}
+}
+
 // read cuts one label out of a page and reads its barcode.
-func read(t *testing.T, s label.Sheet, page string, at int) string {
-	f, err := os.Open(page)
-	require.NoError(t, err)
-	defer func() { _ = f.Close() }()
-	whole, _, err := image.Decode(f)
-	require.NoError(t, err)
+func read(t *testing.T, s label.Sheet, whole image.Image, at int) string {
 	dots := float64(whole.Bounds().Dx()) / s.Width
 	x := (s.Left + float64(at%s.Columns)*s.PitchAcross) * dots
 	y := (s.Top + float64(at/s.Columns)*s.PitchDown) * dots
@@ -73,7 +75,7 @@ func read(t *testing.T, s label.Sheet, page string, at int) string {
 	bits, err := gozxing.NewBinaryBitmapFromImage(part)
 	require.NoError(t, err)
 	found, err := oned.NewCode128Reader().Decode(bits, nil)
-	require.NoError(t, err, "label %d of %s", at, filepath.Base(page))
+	require.NoError(t, err, "label %d", at)
 	return found.GetText()
 }
 
