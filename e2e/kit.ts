@@ -90,22 +90,26 @@ const keyboards = new WeakMap<Page, CDPSession>();
 
 /**
  * Types as a scanner does: fast, ending in Enter, wherever the focus is. A scanner does not wait until the page has taken a
- * key, and keys say when they were pressed, however late they are looked at.
+ * key, and keys say when they were pressed, however late they are looked at. What happens in the middle of it takes no time.
  */
-export async function scan(page: Page, text: string) {
+export async function scan(page: Page, text: string, inTheMiddle?: () => Promise<unknown>) {
   const known = keyboards.get(page);
   const keyboard = known ?? (await page.context().newCDPSession(page));
   if (!known) keyboards.set(page, keyboard);
   const begun = Date.now() / 1000;
-  const sent = [...text, "\r"].flatMap((letter, k) => {
+  const press = (letter: string, k: number) => {
     const key = letter === "\r" ? { key: "Enter", code: "Enter", windowsVirtualKeyCode: 13 } : { key: letter };
     const timestamp = begun + k * 0.004;
-    return [
+    return Promise.all([
       keyboard.send("Input.dispatchKeyEvent", { type: "keyDown", text: letter, ...key, timestamp }),
       keyboard.send("Input.dispatchKeyEvent", { type: "keyUp", ...key, timestamp: timestamp + 0.001 }),
-    ];
-  });
-  await Promise.all(sent);
+    ]);
+  };
+  const letters = [...text, "\r"];
+  const middle = inTheMiddle ? Math.floor(letters.length / 2) : 0;
+  await Promise.all(letters.slice(0, middle).map(press));
+  await inTheMiddle?.();
+  await Promise.all(letters.slice(middle).map((letter, k) => press(letter, middle + k)));
 }
 
 export async function clockOn(page: Page, by: "One hour on" | "One day on" | "A week on") {

@@ -199,8 +199,18 @@ test("a window that is closed with scans under way leaves them to the next one",
   await page.route("**/api/desk/scan", () => {}); // never answered
   for (const item of items.slice(0, 2)) await scan(page, item);
   await expect(tape(page).getByRole("listitem")).toHaveCount(2);
-  await page.close({ runBeforeUnload: false });
+  // What a window keeps is written by another part of the browser, which has it once other windows see it.
   const next = await context.newPage();
+  await next.goto("/sign-up");
+  const kept = () =>
+    next.evaluate(
+      () =>
+        Object.values(localStorage)
+          .join()
+          .match(/"state":"(sent|waits)"/g)?.length,
+    );
+  await expect.poll(kept).toBe(2);
+  await page.close({ runBeforeUnload: false });
   await next.goto("/desk");
   await expect(next.getByText("2 scans of a window that was closed are not answered.")).toBeVisible();
   // Somebody else stands at the desk by now: theirs stays what is open, and gets none of it.

@@ -129,7 +129,10 @@ export function useKeys(role: string) {
 
     const onKeyDown = (e: KeyboardEvent) => {
       const input = scanLine();
-      if (!input || e.ctrlKey || e.metaKey || e.altKey || e.isComposing || line.getState().signedOut) return;
+      if (!input || e.ctrlKey || e.metaKey || e.altKey || e.isComposing) return;
+      // Who is asked who they are answers with a code or a badge. A scan that had begun before is still a scan.
+      const asked = line.getState().signedOut;
+      if (asked && !catcher.goesOn(e.timeStamp)) return;
       const field = fieldOf(e.target);
       const element = e.target instanceof Element ? e.target : null;
       const inMenu = element?.closest("[role=menu], [role=listbox]");
@@ -150,7 +153,8 @@ export function useKeys(role: string) {
           restore(field, caught.text); // it asks for a card itself
           return;
         }
-        restore(field ?? input, caught.before ?? "");
+        restore(field ?? input, asked ? "" : (caught.before ?? ""));
+        if (asked) restore(input, caught.before ?? "");
         const wants = document.querySelector<HTMLInputElement>("main [data-here-scans]");
         if (wants) {
           void newCard(caught.text, here(), wants);
@@ -159,7 +163,7 @@ export function useKeys(role: string) {
         add(takerOf(here()), caught.text);
         return;
       }
-      if (field || inMenu || itsOwn || e.key.length !== 1 || e.key === " ") return;
+      if (asked || field || inMenu || itsOwn || e.key.length !== 1 || e.key === " ") return;
       if (!fast && !catcher.running && command(e.key, e.timeStamp)) {
         e.preventDefault();
         return;

@@ -95,3 +95,15 @@ describe("typing", () => {
     expect(hand.caught).toEqual([]);
   });
 });
+
+test("a key may belong to a scan that has begun for as long as one of its keys may be late, and to none after its end", () => {
+  const catcher = new Catcher();
+  const stroke = (key: string, at: number) => catcher.stroke({ key, at, value: "", inScanLine: true });
+  expect(catcher.goesOn(1000)).toBe(false);
+  [...card].forEach((key, k) => stroke(key, 1000 + 4 * k));
+  expect(catcher.goesOn(1056)).toBe(true);
+  expect(catcher.goesOn(1352)).toBe(true);
+  expect(catcher.goesOn(1353)).toBe(false);
+  stroke("Enter", 1056);
+  expect(catcher.goesOn(1060)).toBe(false);
+});

@@ -57,6 +57,12 @@ export class Catcher {
     return last !== undefined && before !== undefined && last.at - before.at <= fastGap;
   }
 
+  /** Whether a key at this time may belong to the scan that has begun. */
+  goesOn(at: number) {
+    const last = this.keys.at(-1);
+    return last !== undefined && at - last.at <= stumble;
+  }
+
   /** Takes a key. What it gives at Enter was scanned, and is nobody's typing. */
   stroke(s: Stroke): Caught | undefined {
     if (s.key === "Enter") {
