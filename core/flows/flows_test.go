@@ -24,6 +24,17 @@ func TestWhoGivesAndTakesTooMuch(t *testing.T) {
 	}, flows.Balance(pairs))
 	assert.Equal(t, flows.Gives, flows.Balance([]flows.Pair{{From: "HVH", To: "SLM", Holds: 10}})[0].Standing)
 	assert.Empty(t, flows.Balance(nil))
+	for _, c := range []struct { // of a handful on, and of a tenth on, it stands out
+		there, back int
+		standing    flows.Standing
+	}{{9, 0, flows.Even}, {10, 0, flows.Gives}, {54, 45, flows.Even}, {55, 45, flows.Gives}, {110, 91, flows.Even}, {0, 10, flows.Takes}} {
+		got := flows.Balance([]flows.Pair{{From: "HVH", To: "SLM", Holds: c.there}, {From: "SLM", To: "HVH", Holds: c.back}})
+		for _, b := range got {
+			if b.Code == "HVH" {
+				assert.Equal(t, c.standing, b.Standing, "%d there, %d back", c.there, c.back)
+			}
+		}
+	}
 }
 
 // What one gives another takes: over all branches there is as much of each, and not all can give too much.
@@ -60,6 +71,8 @@ func TestWhatHadBetterBelongElsewhere(t *testing.T) {
 		{"only ever read there", flows.Use{Journeys: 5, LentHome: 0, LentThere: 5}, 5, true},
 		{"more there than at home", flows.Use{Journeys: 4, LentHome: 1, LentThere: 4}, 3, true},
 		{"as much at home", flows.Use{Journeys: 4, LentHome: 4, LentThere: 4}, 0, false},
+		{"as often read at home as there", flows.Use{Journeys: 4, LentHome: 3, LentThere: 3}, 1, false},
+		{"three times is none", flows.Use{Journeys: 3, LentHome: 0, LentThere: 1}, 3, true},
 		{"twice is chance", flows.Use{Journeys: 2, LentHome: 0, LentThere: 2}, 2, false},
 		{"fetched for holds that nobody collected", flows.Use{Journeys: 3, LentHome: 0, LentThere: 0}, 3, false},
 	} {

@@ -100,3 +100,23 @@ func TestChangingAndPausing(t *testing.T) {
 		assert.Equal(t, may, queue.MayPause(today, today.Add(days)) == "", days)
 	}
 }
+
+// Of two holds of one person on one title, as they come together when two records are one, exactly one stays.
+func TestWhichOfTwoStays(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		a, b queue.Claim
+		a1st bool
+	}{
+		{"the better place", queue.Claim{State: queue.Waiting, Place: 3}, queue.Claim{State: queue.Waiting, Place: 4}, true},
+		{"ready before under way", queue.Claim{State: queue.Ready, Place: 9}, queue.Claim{State: queue.Moving, Place: 1}, true},
+		{"under way before fetched", queue.Claim{State: queue.Fetching, Place: 1}, queue.Claim{State: queue.Moving, Place: 9}, false},
+		{"fetched before waiting", queue.Claim{State: queue.Fetching, Place: 9}, queue.Claim{State: queue.Waiting, Place: 1}, true},
+		{"both ready: the better place", queue.Claim{State: queue.Ready, Place: 2}, queue.Claim{State: queue.Ready, Place: 1}, false},
+	} {
+		assert.Equal(t, c.a1st, queue.Stays(c.a, c.b), c.name)
+		assert.Equal(t, !c.a1st, queue.Stays(c.b, c.a), c.name)
+	}
+	same := queue.Claim{State: queue.Waiting, Place: 1}
+	assert.True(t, queue.Stays(same, same), "the first, where nothing tells them apart")
+}

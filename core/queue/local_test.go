@@ -57,7 +57,9 @@ func TestWhoIsOvertaken(t *testing.T) {
 			assert.Equal(t, c.reader, reader)
 			assert.Len(t, holds, len(passed))
 			var costs []int
-			for _, p := range passed {
+			for k, p := range passed {
+				assert.Equal(t, holds[k]+1, p.Place, "as people count")
+				assert.Equal(t, string(c.lines[holds[k]].Pickup), p.Pickup)
 				if p.Without == nil {
 					costs = append(costs, -1)
 					continue

@@ -1,6 +1,8 @@
 package queue_test
 
 import (
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -87,6 +89,8 @@ func TestReadersWhereItCameBack(t *testing.T) {
 				text += "; " + s.Text + " " + s.Detail
 			}
 			assert.Contains(t, text, c.says)
+			before := slices.ContainsFunc(c.passed, func(p queue.Passed) bool { return p.Before > 0 })
+			assert.Equal(t, before, strings.Contains(text, "Was passed over by"), "said only where it was so")
 		})
 	}
 }
