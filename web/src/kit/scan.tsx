@@ -154,7 +154,10 @@ export function useKeys(role: string) {
           return;
         }
         restore(field ?? input, asked ? "" : (caught.before ?? ""));
-        if (asked) restore(input, caught.before ?? "");
+        if (asked) {
+          restore(input, caught.before ?? "");
+          play("ask");
+        }
         const wants = document.querySelector<HTMLInputElement>("main [data-here-scans]");
         if (wants) {
           void newCard(caught.text, here(), wants);

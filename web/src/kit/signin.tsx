@@ -7,6 +7,7 @@ import { meQuery, type Me } from "./me";
 import { forgetEarly } from "./scan";
 import { takerOf } from "./places";
 import { add } from "./scans/scans";
+import { play } from "./sound";
 import { Button, Card, Field, inputLook, Trouble } from "./parts";
 
 function useEntering() {
@@ -116,7 +117,9 @@ function ComeBack({ me }: { me: Me }) {
     const code = field.value;
     field.value = ""; // the next scan may come before the answer
     enter("/api/come-back", { Code: code }, (wrong) => {
-      if (isOfType(wrong, "urn:nevrin:scanned")) add(takerOf(window.location.pathname), code);
+      if (!isOfType(wrong, "urn:nevrin:scanned")) return;
+      play("ask"); // who scans on looks at the books
+      add(takerOf(window.location.pathname), code);
     });
   };
   return (
