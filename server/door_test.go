@@ -332,8 +332,15 @@ func TestStationsRest(t *testing.T) {
 	assert.Contains(t, says, `"signed_in":false`)
 	status, _ = shared.send(http.MethodPost, "/api/hand-on", "", nil)
 	assert.Equal(t, http.StatusUnauthorized, status, "a hand alone does not wake it")
+	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	for range 6 { // who scans on has not tried
+		status, says = shared.send(http.MethodPost, "/api/come-back", "", map[string]string{"code": item})
+		assert.Equal(t, http.StatusForbidden, status)
+		assert.Contains(t, says, "urn:nevrin:scanned")
+	}
 	status, says = shared.send(http.MethodPost, "/api/come-back", "", map[string]string{"code": "1111"})
 	assert.Equal(t, http.StatusForbidden, status, says)
+	assert.NotContains(t, says, "urn:nevrin:scanned")
 	status, says = shared.send(http.MethodPost, "/api/come-back", "", map[string]string{"code": "7283"})
 	require.Equal(t, http.StatusNoContent, status, says)
 	status, _ = today(shared)

@@ -81,10 +81,22 @@ func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
-// comeBack lets the person of a session that rests go on, by their short code; in the demo with one click.
+// comeBack lets the person of a session that rests go on, by their short code; in the demo with one click. An item that
+// was scanned instead is told apart, also when the session rests no more: the window keeps it.
 func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 	var in struct{ Code string }
 	if !s.read(w, r, &in) || !s.short(w, r, in.Code) {
+		return
+	}
+	err := staff.ScannedOn(r.Context(), s.house, in.Code)
+	if errors.Is(err, staff.ErrScanned) {
+		err = &huma.ErrorModel{
+			Type: "urn:nevrin:scanned", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
+			Detail: err.Error(),
+		}
+	}
+	if err != nil {
+		s.refuse(w, r, err)
 		return
 	}
 	resting, ok := r.Context().Value(restsKey{}).(*store.Staff)
@@ -92,20 +104,9 @@ func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, huma.NewError(http.StatusUnauthorized, "This session has ended. Sign in again."))
 		return
 	}
-	over, err := false, error(nil)
-	if s.options.Demo && resting.Demo {
-		var scanned bool
-		if scanned, err = staff.ScannedOn(r.Context(), s.house, in.Code); scanned {
-			err = staff.ErrScanned
-		}
-	} else {
+	over := false
+	if !s.options.Demo || !resting.Demo {
 		over, err = staff.ComeBack(r.Context(), s.house, resting.ID, in.Code)
-	}
-	if errors.Is(err, staff.ErrScanned) {
-		err = &huma.ErrorModel{
-			Type: "urn:nevrin:scanned", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
-			Detail: err.Error(),
-		}
 	}
 	if over {
 		err = errors.Join(err, s.sessions.Destroy(r.Context()))

@@ -15,7 +15,6 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/door"
-	"nevrin/core/ident"
 	"nevrin/core/role"
 	"nevrin/core/settings"
 	"nevrin/store"
@@ -218,6 +217,9 @@ func ChooseShort(a *act.Act, code string) error {
 		if wrong := door.Short(code); wrong != "" {
 			return problem.Newf(problem.Invalid, "%s", wrong)
 		}
+		if door.Scanned(code, a.Network.Numbers.Read(code).Kind) {
+			return problem.Newf(problem.Invalid, "This is the number of an item. Choose another, or scan your badge.")
+		}
 		var err error
 		if hash, err = Digest(a.Context, code); err != nil {
 			return err
@@ -231,18 +233,19 @@ func ChooseShort(a *act.Act, code string) error {
 // ErrScanned says that what came as a short code is the number of an item: somebody has scanned on.
 var ErrScanned = problem.Newf(problem.Forbidden, "That is an item. It waits until you have said that it is you.")
 
-// nobody looks at what everybody may see.
-var nobody = act.Actor{Name: "Nevrin", Role: role.Administrator}
-
-// ScannedOn tells whether what came as a short code is the number of an item.
-func ScannedOn(ctx context.Context, h *act.House, code string) (bool, error) {
-	return act.Look(ctx, h, nobody, func(a *act.Act) (bool, error) {
-		return a.Network.Numbers.Read(code).Kind == ident.Item, nil
+// ScannedOn refuses what came as a short code and is an item that was scanned. It is no try: nobody can have chosen it.
+func ScannedOn(ctx context.Context, h *act.House, code string) error {
+	scanned, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (bool, error) {
+		return door.Scanned(code, a.Network.Numbers.Read(code).Kind), nil
 	})
+	if scanned {
+		return ErrScanned
+	}
+	return err
 }
 
 // ComeBack lets somebody whose station has rested go on, by their short code. After some wrong tries the session is to
-// end: over. An item that was scanned into the field is no try.
+// end: over.
 func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bool, err error) {
 	done, err := turn(ctx)
 	if err != nil {
@@ -272,21 +275,13 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 			return false, err
 		}
 	}
-	scanned := false
-	if !right {
-		if scanned, err = ScannedOn(ctx, h, code); err != nil {
-			return false, err
-		}
-	}
-	over = !right && !scanned && s.ShortWrong+1 >= door.MostShort
+	wrong := s.ShortWrong + 1
+	over = !right && wrong >= door.MostShort
 	err = h.Store.Write(ctx, func(tx *store.Tx) error {
 		if right || over {
 			tx.ShortTried(id, 0)
 		}
-		if scanned {
-			tx.ShortTried(id, s.ShortWrong)
-		}
-		if right || scanned {
+		if right {
 			return nil
 		}
 		return tell(tx, s, event.SignInFailed, event.Detail{Means: "short"})
@@ -294,8 +289,6 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	switch {
 	case err != nil || right:
 		return over, err
-	case scanned:
-		return false, ErrScanned
 	case over:
 		return true, problem.Newf(
 			problem.Forbidden,

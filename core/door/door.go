@@ -13,6 +13,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/trustelem/zxcvbn"
+
+	"nevrin/core/ident"
 )
 
 // Count is what wrong tries are counted for.
@@ -111,3 +113,10 @@ func Short(code string) string {
 	}
 	return ""
 }
+
+// byHand is how long a short code is at most that somebody types. What is longer was scanned, as a badge is.
+const byHand = 9
+
+// Scanned tells whether what came as a short code is an item that was scanned, by what its number is. No such number can be
+// chosen as a short code, so that telling it apart helps nobody to guess one.
+func Scanned(code string, kind ident.Kind) bool { return kind == ident.Item && len(code) > byHand }

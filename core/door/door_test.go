@@ -9,6 +9,7 @@ import (
 	"pgregory.net/rapid"
 
 	"nevrin/core/door"
+	"nevrin/core/ident"
 )
 
 func TestWaits(t *testing.T) {
@@ -82,6 +83,25 @@ func TestStationsRest(t *testing.T) {
 		{false, 24 * time.Hour, 0, false},
 	} {
 		assert.Equal(t, c.rests, door.Rests(c.own, c.rested, c.minutes), "%+v", c)
+	}
+}
+
+// A badge is scanned too, and where items have short numbers, a code that somebody types may look like one.
+func TestItemsScannedWhereACodeIsAsked(t *testing.T) {
+	for _, c := range []struct {
+		code    string
+		kind    ident.Kind
+		scanned bool
+	}{
+		{"31846000842954", ident.Item, true},
+		{"21846000031184", ident.Card, false},
+		{"29999184600123", ident.Wrong, false},
+		{"728341", ident.Item, false},
+		{"728341728", ident.Item, false},
+		{"7283417283", ident.Item, true},
+		{"seven tides", ident.Words, false},
+	} {
+		assert.Equal(t, c.scanned, door.Scanned(c.code, c.kind), c.code)
 	}
 }
 

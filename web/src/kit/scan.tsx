@@ -98,6 +98,7 @@ export function useKeys(role: string) {
   const router = useRouter();
   useEffect(() => {
     const catcher = new Catcher();
+    let began: Field | undefined; // where keys went before the question who is there
     const places = placesFor(role);
     let going = 0; // until when a letter after g counts
     const go = (p: PlaceInfo) => void router.navigate({ to: p.path, search: {} });
@@ -138,6 +139,7 @@ export function useKeys(role: string) {
       const inMenu = element?.closest("[role=menu], [role=listbox]");
       const itsOwn = e.key.length === 1 && element?.closest(`[data-keys~="${CSS.escape(e.key)}"]`);
       const value = field ? field.value : input.value;
+      if (!asked) began = field ?? input;
       const fast = going > 0 && catcher.running;
       const caught = catcher.stroke({
         key: e.key,
@@ -155,11 +157,11 @@ export function useKeys(role: string) {
         }
         restore(field ?? input, asked ? "" : (caught.before ?? ""));
         if (asked) {
-          restore(input, caught.before ?? "");
+          if (began) restore(began, caught.before ?? "");
           play("ask");
         }
         const wants = document.querySelector<HTMLInputElement>("main [data-here-scans]");
-        if (wants) {
+        if (wants && !asked) {
           void newCard(caught.text, here(), wants);
           return;
         }

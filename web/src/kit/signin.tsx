@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
-import { useEffect, useState, type FormEvent } from "react";
-import { Problem } from "../api/client";
+import { useEffect, useRef, useState, type FormEvent } from "react";
+import { notKnown, Problem } from "../api/client";
 import { signIn } from "./house";
+import { line } from "./line";
 import { meQuery, type Me } from "./me";
 import { forgetEarly } from "./scan";
 import { takerOf } from "./places";
@@ -14,14 +15,11 @@ function useEntering() {
   const queries = useQueryClient();
   const [error, setError] = useState<unknown>();
   const [busy, setBusy] = useState(false);
-  const enter = (path: string, body: unknown, failed?: (e: unknown) => void) => {
+  const enter = (path: string, body: unknown) => {
     setBusy(true);
     setError(undefined);
     void signIn(queries, path, body)
-      .catch((e: unknown) => {
-        setError(e);
-        failed?.(e);
-      })
+      .catch(setError)
       .finally(() => setBusy(false));
   };
   return { enter, error, busy };
@@ -105,22 +103,45 @@ function Doors({ me }: { me: Me }) {
   );
 }
 
-/**
- * The station has rested: its person says that it is them, by the short code or a scan of the badge. Who scans an item instead
- * has not seen that they are asked: it waits with the other scans.
- */
+/** Comes back with a code, which is sent until it is answered. An item that was scanned instead waits with the other scans. */
+async function comeBack(queries: QueryClient, code: string) {
+  for (;;) {
+    try {
+      await signIn(queries, "/api/come-back", { Code: code });
+      return;
+    } catch (e) {
+      if (isOfType(e, "urn:nevrin:scanned")) {
+        play("ask"); // who scans on looks at the books
+        add(takerOf(window.location.pathname), code);
+      }
+      if (!notKnown(e)) throw e;
+      await line.calm(1000);
+    }
+  }
+}
+
+/** The station has rested: its person says that it is them, by the short code or a scan of the badge. */
 function ComeBack({ me }: { me: Me }) {
-  const { enter, error, busy } = useEntering();
+  const queries = useQueryClient();
+  const [error, setError] = useState<unknown>();
+  const turn = useRef(Promise.resolve());
+  const going = useRef(0);
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
     const field = e.currentTarget.elements.namedItem("code") as HTMLInputElement;
     const code = field.value;
-    field.value = ""; // the next scan may come before the answer
-    enter("/api/come-back", { Code: code }, (wrong) => {
-      if (!isOfType(wrong, "urn:nevrin:scanned")) return;
-      play("ask"); // who scans on looks at the books
-      add(takerOf(window.location.pathname), code);
-    });
+    if (code === "" && going.current > 0) return; // a second click
+    field.value = ""; // the next scan may come before the answer, so that the button stays what Enter presses, too
+    going.current++;
+    turn.current = turn.current
+      .then(() => {
+        setError(undefined);
+        return comeBack(queries, code);
+      })
+      .catch(setError)
+      .finally(() => {
+        going.current--;
+      });
   };
   return (
     <form onSubmit={submit} className="grid max-w-xs gap-3">
@@ -135,7 +156,7 @@ function ComeBack({ me }: { me: Me }) {
         />
       </Field>
       <Trouble error={error} />
-      <Button type="submit" busy={busy} className="justify-self-start">
+      <Button type="submit" className="justify-self-start">
         Go on
       </Button>
     </form>
