@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"nevrin/core/courier"
+	"nevrin/testkit/measure"
 )
 
 // Whatever a file holds, it is read or refused with a sentence that names a place; never with a panic, and never with
@@ -20,7 +21,9 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte("[[[[[[[["))
 	f.Add([]byte("{\"format\": 1e999}"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		file, err := courier.Read(data)
+		var file *courier.File
+		var err error
+		measure.Reader(t, len(data), func() { file, err = courier.Read(data) })
 		switch {
 		case err == nil && file == nil:
 			t.Fatal("read to nothing")

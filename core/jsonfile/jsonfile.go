@@ -91,7 +91,7 @@ func Read(data []byte) (Node, error) {
 		before := data[:min(int(dec.InputOffset()), len(data))]
 		line := bytes.Count(before, []byte("\n")) + 1
 		return Node{}, Errors{
-			{"$", fmt.Sprintf("text that is not JSON near line %d (%v)", line, err), "one JSON value"},
+			{"$", fmt.Sprintf("text that is not JSON near line %d (%v)", line, expect.Shown(err.Error())), "one JSON value"},
 		}
 	}
 	return root, nil
@@ -176,9 +176,9 @@ func (p *place) String() string {
 	case p.index >= 0:
 		return fmt.Sprintf("%s[%d]", p.in, p.index)
 	case plainKey.MatchString(p.key):
-		return p.in.String() + "." + p.key
+		return p.in.String() + "." + expect.Shown(p.key)
 	}
-	return p.in.String() + "[" + strconv.Quote(p.key) + "]"
+	return p.in.String() + "[" + strconv.Quote(expect.Shown(p.key)) + "]"
 }
 
 // Err is what is wrong in the file so far; nil if nothing.
@@ -210,9 +210,9 @@ func (n Node) Check(err error) bool {
 	case err == nil:
 		return true
 	case errors.As(err, &e):
-		n.Fail(e.Found, e.Expected)
+		n.Fail(expect.Shown(e.Found), e.Expected)
 	default:
-		n.Fail(err.Error(), "another value")
+		n.Fail(expect.Shown(err.Error()), "another value")
 	}
 	return false
 }
@@ -224,9 +224,9 @@ func (n Node) describe() string {
 	case []Node:
 		return "a list"
 	case string:
-		return strconv.Quote(v)
+		return strconv.Quote(expect.Shown(v))
 	case json.Number:
-		return v.String()
+		return expect.Shown(v.String())
 	case bool:
 		return strconv.FormatBool(v)
 	}
@@ -251,7 +251,7 @@ func (n Node) Only(known ...string) bool {
 	}
 	for _, m := range members {
 		if !slices.Contains(known, m.key) {
-			m.value.Fail(fmt.Sprintf("the unknown key %q", m.key), "one of "+strings.Join(known, ", "))
+			m.value.Fail(fmt.Sprintf("the unknown key %q", expect.Shown(m.key)), "one of "+strings.Join(known, ", "))
 		}
 	}
 	return true

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"nevrin/core/rulebook"
+	"nevrin/testkit/measure"
 )
 
 // Whatever a file holds, it is read or refused with a sentence that names a place; never with a panic, and never with
@@ -20,7 +21,9 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte("[[[[[[[["))
 	f.Add([]byte("{\"format\": 1e999}"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		file, err := rulebook.Read(data)
+		var file *rulebook.Rulebook
+		var err error
+		measure.Reader(t, len(data), func() { file, err = rulebook.Read(data) })
 		switch {
 		case err == nil && file == nil:
 			t.Fatal("read to nothing")

@@ -13,6 +13,7 @@ import (
 	"github.com/teambition/rrule-go"
 
 	"nevrin/core/calendar"
+	"nevrin/core/expect"
 )
 
 // Days is a stretch of whole days with a name, once or recurring.
@@ -45,9 +46,9 @@ func CheckRule(rule string) error {
 	option, err := rrule.StrToROption(rule)
 	if err != nil {
 		return fmt.Errorf(
-			"%q is not a recurrence rule: %w; expected one such as FREQ=YEARLY or FREQ=MONTHLY;BYDAY=1MO",
-			rule,
-			err,
+			"%q is not a recurrence rule: %s; expected one such as FREQ=YEARLY or FREQ=MONTHLY;BYDAY=1MO",
+			expect.Shown(rule),
+			expect.Shown(err.Error()),
 		)
 	}
 	if option.Freq > rrule.DAILY {
@@ -115,9 +116,12 @@ func (d Days) Expand(until calendar.Date) ([]Days, error) {
 
 // Read reads the events of a calendar as days. Events with a time of day are taken as the days they touch.
 func Read(text string) ([]Days, error) {
+	if err := bounded(text); err != nil {
+		return nil, err
+	}
 	c, err := ics.ParseCalendar(strings.NewReader(text))
 	if err != nil {
-		return nil, fmt.Errorf("this is not an iCalendar file: %w", err)
+		return nil, fmt.Errorf("this is not an iCalendar file: %s", expect.Shown(err.Error()))
 	}
 	if len(c.Components) > maxEvents {
 		return nil, fmt.Errorf("this calendar has %d entries; expected at most %d", len(c.Components), maxEvents)
@@ -187,11 +191,11 @@ func readEvent(e *ics.VEvent) (Days, error) {
 // readDate reads a DATE or the day of a DATE-TIME; whole tells that it was a DATE.
 func readDate(text string) (calendar.Date, bool, error) {
 	if len(text) < 8 {
-		return 0, false, fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225", text)
+		return 0, false, fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225", expect.Shown(text))
 	}
 	t, err := time.Parse("20060102", text[:8])
 	if err != nil {
-		return 0, false, fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225", text)
+		return 0, false, fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225", expect.Shown(text))
 	}
 	return calendar.DateOf(t), len(text) == 8, nil
 }

@@ -131,7 +131,7 @@ func TestHostileRules(t *testing.T) {
 		"at most 2000":         around(strings.Repeat(event, 2001)),
 		"a name of 5000":       around(strings.Replace(event, "SUMMARY:x", "SUMMARY:"+strings.Repeat("x", 5000), 1)),
 		"expected days from":   around(strings.Replace(event, "20260701", "00010701", 1)),
-		"not an iCalendar":     strings.Repeat("BEGIN:VEVENT\r\n", 50_000),
+		"within each other":    strings.Repeat("BEGIN:VEVENT\r\n", 50_000),
 		"a recurrence rule of": around(strings.Replace(event, "SUMMARY:x", "RRULE:"+strings.Repeat("x", 5000), 1)),
 	} {
 		_, err := ical.Read(text)

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"nevrin/formats/iso18626"
+	"nevrin/testkit/measure"
 )
 
 // Whatever a partner sends is read or refused with a sentence; what was read is written and read again.
@@ -18,7 +19,9 @@ func FuzzRead(f *testing.F) {
 	f.Add(data)
 	f.Add([]byte("<ISO18626Message/>"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		m, err := iso18626.Read(bytes.NewReader(data))
+		var m *iso18626.Message
+		var err error
+		measure.Reader(t, len(data), func() { m, err = iso18626.Read(bytes.NewReader(data)) })
 		if err != nil {
 			if strings.TrimSpace(err.Error()) == "" {
 				t.Fatal("refused without a word")

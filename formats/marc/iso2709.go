@@ -113,8 +113,12 @@ func parse(data []byte) (*Record, string) {
 		return nil, says
 	}
 	r := &Record{Leader: string(bytes.ToValidUTF8(data[:leaderLength], []byte("?")))}
+	together := 0
 	for at := 0; at < len(directory); at += entryLength {
-		field, says := parseField(directory[at:at+entryLength], data[base:], text)
+		field, size, says := parseField(directory[at:at+entryLength], data[base:], text)
+		if together += size; says == "" && together > len(data) {
+			says = "the fields in its directory lie over each other"
+		}
 		if says != "" {
 			return nil, says
 		}
@@ -123,20 +127,21 @@ func parse(data []byte) (*Record, string) {
 	return r, ""
 }
 
-func parseField(entry, fields []byte, text func([]byte) string) (Field, string) {
+// parseField reads a field by its entry in the directory, and gives how many bytes the field has.
+func parseField(entry, fields []byte, text func([]byte) string) (Field, int, string) {
 	f := Field{Tag: string(entry[:3])}
 	length, err := strconv.Atoi(string(entry[3:7]))
 	from, err2 := strconv.Atoi(string(entry[7:12]))
 	if err != nil || err2 != nil || length < 1 || from < 0 || from+length > len(fields) || !isTag(f.Tag) {
-		return f, fmt.Sprintf("its directory has the entry %q, which is outside of it", entry)
+		return f, 0, fmt.Sprintf("its directory has the entry %q, which is outside of it", entry)
 	}
 	if fields[from+length-1] != endOfField {
-		return f, fmt.Sprintf("field %s does not end where the directory says", f.Tag)
+		return f, 0, fmt.Sprintf("field %s does not end where the directory says", f.Tag)
 	}
 	data := fields[from : from+length-1]
 	if Control(f.Tag) {
 		f.Value = text(data)
-		return f, ""
+		return f, length, ""
 	}
 	parts := bytes.Split(data, []byte{beginOfPart})
 	f.Ind = indicators(text(parts[0]))
@@ -145,7 +150,7 @@ func parseField(entry, fields []byte, text func([]byte) string) (Field, string) 
 			f.Parts = append(f.Parts, Part{string(rune(p[0])), text(p[1:])})
 		}
 	}
-	return f, ""
+	return f, length, ""
 }
 
 // letters tells how the letters of a record are read.

@@ -15,6 +15,7 @@ import (
 	"pgregory.net/rapid"
 
 	"nevrin/formats/marc"
+	"nevrin/testkit/measure"
 	"nevrin/testkit/registry"
 )
 
@@ -232,12 +233,21 @@ func TestRecordsAreShortened(t *testing.T) {
 	assert.Len(t, squeezed.Fields, 41)
 }
 
+// readAll reads what can be read of a file.
+func readAll(data []byte) {
+	from, err := marc.Open(bytes.NewReader(data))
+	for problem := (*marc.Problem)(nil); err == nil || errors.As(err, &problem); {
+		_, err = from.Next()
+	}
+}
+
 // Whatever stands in a file, it is read or refused with a sentence; what was read is written and read again as it was.
 func FuzzOpen(f *testing.F) {
 	f.Add(iso(f, ferry))
 	f.Add(asXML(f, ferry))
 	f.Add([]byte("00026     2200025   4500\x1e\x1d"))
 	f.Fuzz(func(t *testing.T, data []byte) {
+		measure.Reader(t, len(data), func() { readAll(data) })
 		from, err := marc.Open(bytes.NewReader(data))
 		for k := 0; err == nil && k < 100; k++ {
 			var r *marc.Record

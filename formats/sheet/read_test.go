@@ -12,6 +12,7 @@ import (
 	"golang.org/x/text/encoding/charmap"
 
 	"nevrin/formats/sheet"
+	"nevrin/testkit/measure"
 )
 
 func cells(t *testing.T, data string) [][]string {
@@ -118,7 +119,9 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte("a,b\n\"c\"\n"))
 	f.Add([]byte{0xFF, 0xFE, 0x61, 0})
 	f.Fuzz(func(t *testing.T, data []byte) {
-		table, err := sheet.Read(data)
+		var table *sheet.Table
+		var err error
+		measure.Reader(t, len(data), func() { table, err = sheet.Read(data) })
 		if err != nil {
 			return
 		}
