@@ -14,6 +14,7 @@ import (
 type FromFile struct {
 	Proposals []Proposal `json:"proposals"`
 	Odd       []string   `json:"odd" doc:"Which records cannot be read or taken, and why"`
+	Remarks   []string   `json:"remarks" doc:"What was not right in records that could be read all the same"`
 	More      bool       `json:"more" doc:"The file has more records than are shown; a whole library moves in otherwise"`
 }
 
@@ -30,7 +31,7 @@ func ReadFile(a *act.Act, data []byte) (*FromFile, error) {
 	if err := q.know(a); err != nil {
 		return nil, err
 	}
-	out := &FromFile{Proposals: []Proposal{}, Odd: []string{}}
+	out := &FromFile{Proposals: []Proposal{}, Odd: []string{}, Remarks: []string{}}
 	for len(out.Proposals)+len(out.Odd) < fileMost {
 		m, err := from.Next()
 		var one *marc.Problem
@@ -43,6 +44,9 @@ func ReadFile(a *act.Act, data []byte) (*FromFile, error) {
 		case err != nil:
 			out.Odd = append(out.Odd, err.Error())
 			return out, nil
+		}
+		if m.Remark != "" {
+			out.Remarks = append(out.Remarks, "record "+orUnnumbered(m.Value("001"))+": "+m.Remark)
 		}
 		out.add(q, m)
 	}

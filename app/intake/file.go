@@ -2,7 +2,6 @@ package intake
 
 import (
 	"bufio"
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -46,16 +45,18 @@ func (c *counting) Read(into []byte) (int, error) {
 func (w *worker) open() (*reader, error) {
 	r := &reader{count: &counting{from: w.house.Store.IntakeFile(w.ctx, w.row.ID)}}
 	start := bufio.NewReader(r.count)
-	first, err := start.Peek(64)
-	if err != nil && !errors.Is(err, io.EOF) {
-		return nil, err
+	form := marc.Unknown
+	if w.kind == intake.Stock {
+		var err error
+		if form, err = marc.FormOf(start); err != nil {
+			return nil, err
+		}
 	}
-	first = bytes.TrimSpace(bytes.TrimPrefix(first, []byte{0xEF, 0xBB, 0xBF}))
-	switch {
-	case w.kind == intake.Stock && bytes.HasPrefix(first, []byte("<")):
+	switch form {
+	case marc.MARCXML:
 		r.seen = Seen{Form: "marcxml", Charset: "UTF-8"}
 		r.ofMARC(marc.NewXMLReader(start).Next)
-	case w.kind == intake.Stock && len(first) >= 24 && strings.Trim(string(first[:5]), "0123456789") == "":
+	case marc.ISO2709:
 		r.seen = Seen{Form: "marc", Charset: "as each record says"}
 		r.ofMARC(marc.NewReader(start).Next)
 	default:

@@ -68,6 +68,9 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 		bare := *p.marc
 		bare.Fields = slices.DeleteFunc(slices.Clone(bare.Fields), func(f marc.Field) bool { return f.Tag == b.tag })
 		kept = store.JSON(&bare)
+		if p.marc.Remark != "" {
+			d.notes = append(d.notes, p.marc.Remark)
+		}
 	} else {
 		year := d.count("year")
 		if year != nil && (*year < 1000 || *year > 2200) {

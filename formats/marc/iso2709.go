@@ -63,17 +63,23 @@ func (r *Reader) Next() (*Record, error) {
 	return record, nil
 }
 
-// skipBlank passes over line ends between records, which some programs write.
+// skipBlank passes over what some programs write before, between and behind records: ends of lines, blanks, zeros to fill a
+// block, the mark of UTF-8.
 func (r *Reader) skipBlank() error {
 	for {
 		b, err := r.from.ReadByte()
 		if err != nil {
 			return err
 		}
-		if b != '\n' && b != '\r' && b != 0x1a && b != ' ' {
+		if !isFiller(b) {
 			return r.from.UnreadByte()
 		}
 	}
+}
+
+// isFiller tells whether a byte is none with which a record begins, and none of its ends.
+func isFiller(b byte) bool {
+	return b <= ' ' && b != endOfRecord && b != endOfField && b != beginOfPart || b == 0xEF || b == 0xBB || b == 0xBF
 }
 
 // tooLong passes over what is no record, up to the next end of one.
@@ -97,8 +103,10 @@ func parse(data []byte) (*Record, string) {
 	if err != nil {
 		return nil, fmt.Sprintf("its length is %q and should be five digits; is this ISO 2709?", data[:5])
 	}
+	// The length is wrong in files whose letters were changed by another program. The directory tells whether the rest fits.
+	remark := ""
 	if length != len(data) {
-		return nil, fmt.Sprintf("its leader says that it has %d bytes, and it ends after %d", length, len(data))
+		remark = fmt.Sprintf("Its leader says that it has %d bytes, and it has %d; it was read by its directory.", length, len(data))
 	}
 	base, err := strconv.Atoi(string(data[12:17]))
 	if err != nil || base <= leaderLength || base >= len(data) || data[base-1] != endOfField {
@@ -112,7 +120,7 @@ func parse(data []byte) (*Record, string) {
 	if says != "" {
 		return nil, says
 	}
-	r := &Record{Leader: string(bytes.ToValidUTF8(data[:leaderLength], []byte("?")))}
+	r := &Record{Remark: remark, Leader: string(bytes.ToValidUTF8(data[:leaderLength], []byte("?")))}
 	together := 0
 	for at := 0; at < len(directory); at += entryLength {
 		field, size, says := parseField(directory[at:at+entryLength], data[base:], text)

@@ -14,6 +14,10 @@ import (
 type Record struct {
 	Leader string  `json:"leader"`
 	Fields []Field `json:"fields"`
+
+	// Remark is what was not as the standard has it, in a sentence, where the record could be read all the same; it goes with the
+	// file and not with the record.
+	Remark string `json:"-"`
 }
 
 // Field is a field. A control field (tags 001 to 009) has a value, any other two indicators and parts.

@@ -164,7 +164,6 @@ func normal(text string) string { return norm.NFC.String(text) }
 func TestRecordsThatCannotBeRead(t *testing.T) {
 	good := string(iso(t, ferry))
 	for name, c := range map[string]struct{ text, says string }{
-		"a wrong length":              {"00100" + good[5:], "says that it has 100 bytes, and it ends after"},
 		"no digits for a length":      {"00x00" + good[5:], "should be five digits"},
 		"the file ends in it":         {good[:100], "the file ends in the middle of it, after 100 bytes"},
 		"fields begin elsewhere":      {good[:12] + "00030" + good[17:], "fields begin at"},
@@ -197,6 +196,36 @@ func TestRecordsThatCannotBeRead(t *testing.T) {
 			_, err = from.Next()
 		}
 		assert.ErrorContains(t, err, says)
+	}
+}
+
+// Other programs change letters without counting the bytes anew, and fill blocks.
+func TestRecordsThatAreNotQuiteRight(t *testing.T) {
+	good := string(iso(t, ferry))
+	wrong := "00100" + good[5:]
+	for name, c := range map[string]struct {
+		text    string
+		remarks []string
+	}{
+		"a wrong length":                   {wrong, []string{"says that it has 100 bytes"}},
+		"one right, one wrong":             {good + wrong, []string{"", "says that it has 100 bytes"}},
+		"zeros before the first":           {strings.Repeat("\x00", 1000) + good, []string{""}},
+		"blanks and ends of lines":         {"  \r\n\t" + good + "\r\n\r\n" + good + "\x1a", []string{"", ""}},
+		"the mark of UTF-8":                {"\ufeff" + good, []string{""}},
+		"zeros between":                    {good + "\x00\x00\x00" + good, []string{"", ""}},
+		"zeros before MARCXML":             {"\x00\x00" + string(asXML(t, ferry)), []string{""}},
+		"the mark of UTF-8 before MARCXML": {"\ufeff\r\n" + string(asXML(t, ferry)), []string{""}},
+	} {
+		records := all(t, []byte(c.text))
+		require.Len(t, records, len(c.remarks), name)
+		for k, r := range records {
+			assert.Equal(t, ferry.Fields, r.Fields, name)
+			if c.remarks[k] == "" {
+				assert.Empty(t, r.Remark, name)
+			} else {
+				assert.Contains(t, r.Remark, c.remarks[k], name)
+			}
+		}
 	}
 }
 

@@ -1,11 +1,12 @@
 package marc
 
 import (
+	"bufio"
+	"bytes"
 	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
-	"strings"
 )
 
 // Namespace is that of MARCXML (Library of Congress, MARC 21 XML schema).
@@ -88,7 +89,16 @@ type XMLReader struct {
 }
 
 // NewXMLReader reads MARCXML.
-func NewXMLReader(from io.Reader) *XMLReader { return &XMLReader{from: xml.NewDecoder(from)} }
+func NewXMLReader(from io.Reader) *XMLReader {
+	start := bufio.NewReader(from)
+	for b, err := start.ReadByte(); err == nil; b, err = start.ReadByte() {
+		if !isFiller(b) {
+			_ = start.UnreadByte() // just read
+			break
+		}
+	}
+	return &XMLReader{from: xml.NewDecoder(start)}
+}
 
 // Next gives the next record; io.EOF at the end. What is no XML ends the file: nothing behind it can be found.
 func (r *XMLReader) Next() (*Record, error) {
@@ -140,23 +150,50 @@ func (w *XMLWriter) Close() error {
 // Source gives records one after another; io.EOF at the end.
 type Source interface{ Next() (*Record, error) }
 
+// Form is how the records of a file are written.
+type Form int
+
+// The forms.
+const (
+	Unknown Form = iota
+	ISO2709
+	MARCXML
+)
+
+// fillerBefore is how many bytes may stand before the first record.
+const fillerBefore = 4096
+
+// FormOf tells how a file is written by how it begins, after filler: by a tag, or by a leader with a length of five digits.
+func FormOf(from *bufio.Reader) (Form, error) {
+	begin, err := from.Peek(fillerBefore)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return Unknown, err
+	}
+	begin = bytes.TrimLeftFunc(begin, func(r rune) bool { return r <= ' ' || r == '\ufeff' })
+	switch {
+	case bytes.HasPrefix(begin, []byte("<")):
+		return MARCXML, nil
+	case len(begin) >= leaderLength && !bytes.ContainsFunc(begin[:5], func(r rune) bool { return r < '0' || r > '9' }):
+		return ISO2709, nil
+	}
+	return Unknown, nil
+}
+
 // Open reads either form, told by how the file begins.
 func Open(from io.Reader) (Source, error) {
-	begin := make([]byte, 512)
-	n, err := io.ReadFull(from, begin)
-	if n == 0 {
-		return nil, errors.New("the file is empty")
-	}
-	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) {
+	start := bufio.NewReaderSize(from, fillerBefore)
+	form, err := FormOf(start)
+	if err != nil {
 		return nil, err
 	}
-	whole := io.MultiReader(strings.NewReader(string(begin[:n])), from)
-	text := strings.TrimLeft(strings.TrimPrefix(string(begin[:n]), "\ufeff"), " \r\n\t")
-	if strings.HasPrefix(text, "<") {
-		return NewXMLReader(whole), nil
+	switch form {
+	case MARCXML:
+		return NewXMLReader(start), nil
+	case ISO2709:
+		return NewReader(start), nil
 	}
-	if len(text) > 5 && text[0] >= '0' && text[0] <= '9' {
-		return NewReader(whole), nil
+	if _, err := start.Peek(1); errors.Is(err, io.EOF) {
+		return nil, errors.New("the file is empty")
 	}
 	return nil, errors.New("this is neither ISO 2709, which begins with the length of its first record, nor MARCXML")
 }

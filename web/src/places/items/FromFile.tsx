@@ -36,6 +36,11 @@ export function FromFile({ onTake }: { onTake: (record: Proposal) => void }) {
               <Tag tone="amber">Left out</Tag> {o}
             </p>
           ))}
+          {read.data.remarks.map((r) => (
+            <p key={r}>
+              <Tag tone="plain">Read with a remark</Tag> {r}
+            </p>
+          ))}
           {read.data.proposals.length === 0 && <Empty>No record of this file can be taken.</Empty>}
           {read.data.proposals.map((p, k) => (
             <Proposed key={k} proposal={p} service="The file" onTake={() => onTake(p)} />
