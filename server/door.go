@@ -168,7 +168,7 @@ func (s *Server) bounded(next http.Handler) http.Handler {
 	strangers := httprate.LimitBy(max(perMinute/2, 1), time.Minute, byAddress, tooMany)(next)
 	sessions := httprate.LimitBy(perMinute, time.Minute, bySession, tooMany)(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.who(r.Context(), everyone); err != nil {
+		if enteredOf(r.Context()) == nil {
 			strangers.ServeHTTP(w, r)
 			return
 		}

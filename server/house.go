@@ -22,6 +22,7 @@ func (s *Server) doorOperations() {
 		"One's own door: name, short code, where one may work",
 		everyone,
 		func(a *act.Act, _ *nothing) (*staff.Own, error) { return staff.Look(a) },
+		needsSecond,
 	)
 	look(
 		s,

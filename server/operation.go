@@ -99,11 +99,11 @@ func operation(method, path, id, summary string) huma.Operation {
 }
 
 // guarded is an operation for some roles. Who may not is told so before what they sent is looked at.
-func (s *Server) guarded(method, path, id, summary string, roles []role.Role) huma.Operation {
+func (s *Server) guarded(method, path, id, summary string, roles []role.Role, leaving ...unfinished) huma.Operation {
 	op := operation(method, path, id, summary)
 	op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
 		var refused *huma.ErrorModel
-		if _, err := s.who(ctx.Context(), roles); errors.As(err, &refused) {
+		if _, err := s.who(ctx.Context(), roles, leaving...); errors.As(err, &refused) {
 			ctx.SetHeader("Content-Type", "application/problem+json")
 			ctx.SetStatus(refused.Status)
 			_ = json.NewEncoder(ctx.BodyWriter()).Encode(refused)
@@ -114,13 +114,19 @@ func (s *Server) guarded(method, path, id, summary string, roles []role.Role) hu
 	return op
 }
 
-// look registers a question that changes nothing.
-func look[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
+// look registers a question that changes nothing. Leaving is what those who ask may have left undone of signing in.
+func look[I, O any](
+	s *Server,
+	path, id, summary string,
+	roles []role.Role,
+	ask func(*act.Act, *I) (O, error),
+	leaving ...unfinished,
+) {
 	huma.Register(
 		s.api,
-		s.guarded(http.MethodGet, path, id, summary, roles),
+		s.guarded(http.MethodGet, path, id, summary, roles, leaving...),
 		func(ctx context.Context, in *I) (*Out[O], error) {
-			who, err := s.who(ctx, roles)
+			who, err := s.who(ctx, roles, leaving...)
 			if err != nil {
 				return nil, err
 			}
@@ -320,39 +326,41 @@ func Unreachable(err error) bool {
 		pgconn.Timeout(err)
 }
 
-type whoKey struct{}
-
-// who is the person asking, if their role may do this.
-func (s *Server) who(ctx context.Context, roles []role.Role) (act.Actor, error) {
-	who, ok := ctx.Value(whoKey{}).(act.Actor)
-	if !ok {
-		if _, rests := ctx.Value(restsKey{}).(*store.Staff); rests {
-			return act.Actor{}, &huma.ErrorModel{
-				Type:   "urn:nevrin:rests",
-				Status: http.StatusUnauthorized,
-				Title:  http.StatusText(http.StatusUnauthorized),
-				Detail: "Nobody has touched this station for a while. Say that it is you.",
-			}
-		}
+// who is the person asking, if their role may do this and they have signed in whole. What an operation lets them leave undone it
+// names; with anything else left they are refused.
+func (s *Server) who(ctx context.Context, roles []role.Role, leaving ...unfinished) (act.Actor, error) {
+	e := enteredOf(ctx)
+	if e == nil {
 		return act.Actor{}, huma.NewError(http.StatusUnauthorized, "Sign in first.")
 	}
-	if !slices.Contains(roles, who.Role) {
+	for _, left := range []unfinished{isAway, needsSecond, isElsewhere} {
+		if err := e.lacks[left]; err != nil && !slices.Contains(leaving, left) {
+			return act.Actor{}, err
+		}
+	}
+	if !slices.Contains(roles, e.Role) {
 		return act.Actor{}, huma.NewError(
 			http.StatusForbidden,
-			"Your role, "+string(who.Role)+", does not include this. Ask somebody whose role does.",
+			"Your role, "+string(e.Role)+", does not include this. Ask somebody whose role does.",
 		)
 	}
-	askedOf(ctx).staff = who.ID
-	return by(ctx, who), nil
+	askedOf(ctx).staff = e.ID
+	return by(ctx, e.Actor), nil
 }
 
-// lookOpen registers a question that may be asked without being signed in.
+// lookOpen registers a question that may be asked without being signed in, and before a second factor is set up.
 func lookOpen[O any](s *Server, path, id, summary string, ask func(*act.Act) (O, error)) {
 	huma.Register(
 		s.api,
 		operation(http.MethodGet, path, id, summary),
 		func(ctx context.Context, _ *nothing) (*Out[O], error) {
-			who, _ := ctx.Value(whoKey{}).(act.Actor)
+			who := act.Actor{}
+			if e := enteredOf(ctx); e != nil && e.lacks[isAway] == nil {
+				var err error
+				if who, err = s.who(ctx, everyone, needsSecond); err != nil {
+					return nil, err
+				}
+			}
 			out, err := act.Look(ctx, s.house, who, ask)
 			return answer(s, ctx, out, err)
 		},

@@ -252,9 +252,8 @@ func (s *Server) me(a *act.Act) (Me, error) {
 			me.Works = append(me.Works, b.Code)
 		}
 	}
-	if p, ok := a.Context.Value(personKey{}).(*visitor); ok {
-		me.Lacks = p.lacks
-	}
+	e := enteredOf(a.Context)
+	me.Lacks = e != nil && e.lacks[needsSecond] != nil
 	for _, st := range a.Network.Stations {
 		if st.BranchCode == a.Who.Branch {
 			me.Stations = append(me.Stations, StationHere{
@@ -270,8 +269,8 @@ func (s *Server) me(a *act.Act) (Me, error) {
 			me.Prices = append(me.Prices, Price{c.Code, c.Name, a.Network.Money.Format(money.Amount(*c.Amount))})
 		}
 	}
-	if resting, ok := a.Context.Value(restsKey{}).(*store.Staff); ok {
-		me.ID, me.Name, me.Role, me.Rests = resting.ID, resting.Name, resting.Role, true
+	if e != nil && e.lacks[isAway] != nil {
+		me.ID, me.Name, me.Role, me.Rests = e.ID, e.Name, e.Role, true
 	}
 	var staff []store.Staff
 	var err error

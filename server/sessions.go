@@ -134,8 +134,32 @@ func (s *Server) arrive(ctx context.Context, branch calendar.Code) {
 	}
 }
 
-// identify puts the person of the session, at the branch where the asking window works, into the request. A window that
-// works where its person has not gone since they signed in is refused: what it does would count at the wrong branch.
+// entered is who asks, and what they still have to do before they may work.
+type entered struct {
+	act.Actor
+	lacks map[unfinished]error // by what is left to do: how somebody is told who does something else first
+}
+
+type enteredKey struct{}
+
+// unfinished is something that somebody who has a session still has to do before they may work. While any of it is left, an
+// operation is refused unless it names it itself (see Server.who).
+type unfinished string
+
+const (
+	isAway      unfinished = "away"      // the station has rested: its person has to say that it is them
+	needsSecond unfinished = "second"    // the role needs a second factor, and it is not set up yet
+	isElsewhere unfinished = "elsewhere" // the window works at a branch where its person has not gone since they signed in
+)
+
+// enteredOf is who asks; nil where nobody is signed in.
+func enteredOf(ctx context.Context) *entered {
+	e, _ := ctx.Value(enteredKey{}).(*entered)
+	return e
+}
+
+// identify puts the person of the session, at the branch where the asking window works, into the request. Who has not signed
+// in whole yet is told apart here and refused by the operations.
 func (s *Server) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		p, _ := r.Context().Value(personKey{}).(*visitor)
@@ -143,54 +167,50 @@ func (s *Server) identify(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		if p.rests {
-			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), restsKey{}, p.found)))
-			return
-		}
 		rights, err := settings.ReadRights(p.found.Rights)
 		if err != nil {
 			s.refuse(w, r, err)
 			return
 		}
-		if p.lacks && !ownDoors(r.URL.Path) {
-			s.refuse(w, r, &huma.ErrorModel{
-				Type: "urn:nevrin:lacks-second", Status: http.StatusForbidden,
-				Title:  http.StatusText(http.StatusForbidden),
-				Detail: "Your role needs a second factor here. Set it up first, under your name.",
-			})
-			return
-		}
-		who := act.Actor{
+		e := &entered{lacks: map[unfinished]error{}, Actor: act.Actor{
 			ID: p.found.ID, Name: p.found.Name, Role: p.found.Role,
 			Branch: p.found.BranchCode, Home: p.found.BranchCode,
 			Branches: p.branches, Rights: rights,
+		}}
+		if p.rests {
+			e.lacks[isAway] = awayError()
 		}
-		if asked := r.Header.Get(BranchHeader); asked != "" && asked != string(who.Branch) {
+		if p.lacks {
+			e.lacks[needsSecond] = secondError()
+		}
+		if asked := r.Header.Get(BranchHeader); asked != "" && asked != string(e.Branch) {
 			went := slices.Contains(strings.Fields(s.sessions.GetString(r.Context(), arrivedKey)), asked)
-			if !went || !who.MayWorkAt(calendar.Code(asked)) {
-				if r.URL.Path != "/api/branch" && !strings.HasPrefix(r.URL.Path, "/api/sign-") {
-					s.refuse(w, r, elsewhere(asked, who.Branch))
-					return
-				}
+			if went && e.MayWorkAt(calendar.Code(asked)) {
+				e.Branch = calendar.Code(asked)
 			} else {
-				who.Branch = calendar.Code(asked)
+				e.lacks[isElsewhere] = elsewhereError(asked, e.Branch)
 			}
 		}
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, who)))
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), enteredKey{}, e)))
 	})
 }
 
-// ownDoors tells whether a path is one's own door, where one sets up what is lacking.
-func ownDoors(path string) bool {
-	return path == "/api/me" || path == "/api/own" || strings.HasPrefix(path, "/api/own/") ||
-		strings.HasPrefix(path, "/api/sign-") || !strings.HasPrefix(path, "/api/")
+func awayError() error {
+	return &huma.ErrorModel{
+		Type: "urn:nevrin:rests", Status: http.StatusUnauthorized, Title: http.StatusText(http.StatusUnauthorized),
+		Detail: "Nobody has touched this station for a while. Say that it is you.",
+	}
 }
 
-// restsKey is under what the person of a session stands that rests.
-type restsKey struct{}
+func secondError() error {
+	return &huma.ErrorModel{
+		Type: "urn:nevrin:lacks-second", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
+		Detail: "Your role needs a second factor here. Set it up first, under your name.",
+	}
+}
 
-// elsewhere says that a window works at another branch than its person. Its kind is told apart from other conflicts.
-func elsewhere(asked string, home calendar.Code) error {
+// elsewhereError says that a window works at another branch than its person. Its kind is told apart from other conflicts.
+func elsewhereError(asked string, home calendar.Code) error {
 	return &huma.ErrorModel{
 		Type: "urn:nevrin:branch", Status: http.StatusConflict, Title: http.StatusText(http.StatusConflict),
 		Detail: fmt.Sprintf(

@@ -99,14 +99,14 @@ func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, err)
 		return
 	}
-	resting, ok := r.Context().Value(restsKey{}).(*store.Staff)
-	if !ok {
+	e := enteredOf(r.Context())
+	if e == nil || e.lacks[isAway] == nil {
 		s.refuse(w, r, huma.NewError(http.StatusUnauthorized, "This session has ended. Sign in again."))
 		return
 	}
 	over := false
-	if !s.options.Demo || !resting.Demo {
-		over, err = staff.ComeBack(r.Context(), s.house, resting.ID, in.Code)
+	if p, _ := r.Context().Value(personKey{}).(*visitor); !s.options.Demo || !p.found.Demo {
+		over, err = staff.ComeBack(r.Context(), s.house, e.ID, in.Code)
 	}
 	if over {
 		err = errors.Join(err, s.sessions.Destroy(r.Context()))
@@ -182,7 +182,7 @@ func (s *Server) chooseShort(w http.ResponseWriter, r *http.Request) {
 
 // beginSecond makes a secret for one's own second factor, setSecond sets it up.
 func (s *Server) beginSecond(w http.ResponseWriter, r *http.Request) {
-	who, err := s.who(r.Context(), everyone)
+	who, err := s.who(r.Context(), everyone, needsSecond)
 	var out *staff.Setting
 	if err == nil {
 		out, err = act.Look(r.Context(), s.house, who, staff.BeginSecond)
@@ -202,7 +202,7 @@ func (s *Server) setSecond(w http.ResponseWriter, r *http.Request) {
 	}
 	s.ownDoor(w, r, func(a *act.Act) error {
 		return staff.SetSecond(a, in.Secret, in.Code, s.sessions.Token(r.Context()))
-	})
+	}, needsSecond)
 }
 
 // endOthers ends all one's own sessions but this one.
@@ -214,8 +214,13 @@ func (s *Server) endOthers(w http.ResponseWriter, r *http.Request) {
 
 // ownDoor does something to one's own door. It may be asked for twice: the second time it changes nothing more, and what
 // it carries is kept nowhere, as the answers to requests with a key are.
-func (s *Server) ownDoor(w http.ResponseWriter, r *http.Request, change func(*act.Act) error) {
-	who, err := s.who(r.Context(), everyone)
+func (s *Server) ownDoor(
+	w http.ResponseWriter,
+	r *http.Request,
+	change func(*act.Act) error,
+	leaving ...unfinished,
+) {
+	who, err := s.who(r.Context(), everyone, leaving...)
 	if err == nil {
 		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
 			return struct{}{}, change(a)
@@ -236,7 +241,7 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 	if !s.read(w, r, &in) {
 		return
 	}
-	who, err := s.who(r.Context(), everyone)
+	who, err := s.who(r.Context(), everyone, isElsewhere)
 	if err == nil {
 		_, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (struct{}, error) {
 			b, err := a.Network.OpenBranch(in.Branch)
