@@ -22,7 +22,7 @@ stop() { if [ -f "$data/postmaster.pid" ]; then owner "$bin/pg_ctl" -D "$data" -
 case $action in
 stop) stop ;;
 running) owner "$bin/pg_ctl" -D "$data" status >/dev/null 2>&1 ;;
-reset) stop; rm -rf "$folder/pg" "$given/mail" "$given/terminals" ;;
+reset) stop; rm -rf "$folder/pg" "$given/mail" "$given/terminals" "$given/key" ;;
 start)
   if [ ! -s "$data/PG_VERSION" ]; then
     rm -rf "$data"

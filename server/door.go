@@ -2,6 +2,7 @@ package server
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -12,6 +13,8 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"nevrin/core/door"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/httprate"
@@ -139,12 +142,7 @@ func (s *Server) address(r *http.Request) string {
 }
 
 func (s *Server) isProxy(at netip.Addr) bool {
-	for _, p := range s.options.Proxies {
-		if p.Contains(at) {
-			return true
-		}
-	}
-	return false
+	return isAmong(at, s.options.Proxies)
 }
 
 // bounded bounds how much is asked for: by a session as fast as no hand is, by an address without one much less.
@@ -163,9 +161,14 @@ func (s *Server) bounded(next http.Handler) http.Handler {
 	if perMinute == 0 {
 		perMinute = usualPerMinute
 	}
-	byAddress := func(r *http.Request) (string, error) { return s.address(r), nil }
+	byClient := func(r *http.Request) (string, error) { return door.Client(s.address(r)), nil }
+	bySite := func(r *http.Request) (string, error) {
+		at := s.address(r)
+		return cmp.Or(door.Range(at), door.Client(at)), nil
+	}
 	bySession := func(r *http.Request) (string, error) { return s.sessions.Token(r.Context()), nil }
-	strangers := httprate.LimitBy(max(perMinute/2, 1), time.Minute, byAddress, tooMany)(next)
+	strangers := httprate.LimitBy(max(perMinute*sitesShare, 1), time.Minute, bySite, tooMany)(
+		httprate.LimitBy(max(perMinute/2, 1), time.Minute, byClient, tooMany)(next))
 	sessions := httprate.LimitBy(perMinute, time.Minute, bySession, tooMany)(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if enteredOf(r.Context()) == nil {
@@ -175,6 +178,9 @@ func (s *Server) bounded(next http.Handler) http.Handler {
 		sessions.ServeHTTP(w, r)
 	})
 }
+
+// sitesShare is how many times more a whole site of IPv6 may ask than one session.
+const sitesShare = 4
 
 // usualPerMinute is how many requests a session may make: a hundred a second.
 const usualPerMinute = 6000

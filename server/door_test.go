@@ -194,7 +194,7 @@ func TestStreamOutlivesTimeouts(t *testing.T) {
 func TestLinesOfOneAddress(t *testing.T) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
-	bounded := server.BoundedTo(l, 100, 3)
+	bounded := server.BoundedTo(l, nil, 100, 3)
 	t.Cleanup(func() { _ = bounded.Close() })
 	taken := make(chan net.Conn, 10)
 	go func() {

@@ -3,9 +3,14 @@ package server
 import (
 	"net"
 	"net/http"
+	"net/netip"
+	"slices"
 	"sync"
 	"time"
 
+	"nevrin/core/door"
+
+	"github.com/danielgtaylor/huma/v2"
 	"golang.org/x/net/netutil"
 )
 
@@ -18,11 +23,13 @@ const (
 	maxHeader     = 32 << 10
 )
 
-// How many lines may be open at once: to this copy of the program, and from one address, behind which a whole branch or a
-// proxy may stand.
+// How many lines may be open at once: to this copy of the program, from one client, behind which a whole branch may stand, and
+// from one site of IPv6. How many lines a proxy of ours opens is its own affair; whoever asks through it is counted by request
+// (see flow).
 const (
-	mostLines = 8000
-	mostOfOne = 1000
+	mostLines  = 8000
+	mostOfOne  = 1000
+	mostOfSite = 4000
 )
 
 // Front is an HTTP server that waits for nobody too long.
@@ -33,21 +40,63 @@ func Front(handler http.Handler) *http.Server {
 	}
 }
 
-// Bounded lets only so many lines be open at once, in all and from one address.
-func Bounded(l net.Listener) net.Listener { return BoundedTo(l, mostLines, mostOfOne) }
-
-// BoundedTo does so with other numbers.
-func BoundedTo(l net.Listener, lines, ofOne int) net.Listener {
-	return &ofEach{Listener: netutil.LimitListener(l, lines), most: ofOne, open: map[string]int{}}
+// Bounded lets only so many lines be open at once, in all and from one client that is none of our proxies.
+func Bounded(l net.Listener, proxies []netip.Prefix) net.Listener {
+	return BoundedTo(l, proxies, mostLines, mostOfOne)
 }
 
-// ofEach closes lines of an address that has too many open.
+// BoundedTo does so with other numbers.
+func BoundedTo(l net.Listener, proxies []netip.Prefix, lines, ofOne int) net.Listener {
+	return &ofEach{
+		Listener: netutil.LimitListener(l, lines),
+		proxies:  proxies,
+		clients:  counts{most: ofOne},
+		sites:    counts{most: ofOne * mostOfSite / mostOfOne},
+	}
+}
+
+// ofEach closes lines of a client, or of a site, that has too many open.
 type ofEach struct {
 	net.Listener
+	proxies        []netip.Prefix
+	clients, sites counts
+}
+
+// counts are how many of something there are of each client.
+type counts struct {
 	most int
 
-	mu   sync.Mutex
-	open map[string]int
+	mu  sync.Mutex
+	now map[string]int
+}
+
+// add counts one more, unless there are as many as there may be. Whose name is empty is not counted.
+func (c *counts) add(of string) bool {
+	if of == "" {
+		return true
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.now == nil {
+		c.now = map[string]int{}
+	}
+	if c.now[of] >= c.most {
+		return false
+	}
+	c.now[of]++
+	return true
+}
+
+// end counts one less.
+func (c *counts) end(of string) {
+	if of == "" {
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.now[of]--; c.now[of] <= 0 {
+		delete(c.now, of)
+	}
 }
 
 // Accept gives the next line that is not one too many.
@@ -57,24 +106,33 @@ func (l *ofEach) Accept() (net.Conn, error) {
 		if err != nil {
 			return nil, err
 		}
-		host, _, _ := net.SplitHostPort(c.RemoteAddr().String()) // what has no port counts together
-		if l.add(host, 1) {
-			return &counted{Conn: c, end: sync.OnceFunc(func() { l.add(host, -1) })}, nil
+		if end, ok := l.count(c.RemoteAddr().String()); ok {
+			return &counted{Conn: c, end: sync.OnceFunc(end)}, nil
 		}
 		_ = c.Close()
 	}
 }
 
-func (l *ofEach) add(host string, n int) bool {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if n > 0 && l.open[host] >= l.most {
-		return false
+// count counts a line from a peer; end is to be called when it is closed.
+func (l *ofEach) count(peer string) (end func(), ok bool) {
+	at, err := netip.ParseAddrPort(peer)
+	if err == nil && isAmong(at.Addr(), l.proxies) {
+		return func() {}, true
 	}
-	if l.open[host] += n; l.open[host] <= 0 {
-		delete(l.open, host)
+	host := at.Addr().String() // what has no port counts together
+	client, site := door.Client(host), door.Range(host)
+	if !l.clients.add(client) {
+		return nil, false
 	}
-	return true
+	if !l.sites.add(site) {
+		l.clients.end(client)
+		return nil, false
+	}
+	return func() { l.clients.end(client); l.sites.end(site) }, true
+}
+
+func isAmong(at netip.Addr, prefixes []netip.Prefix) bool {
+	return slices.ContainsFunc(prefixes, func(p netip.Prefix) bool { return p.Contains(at.Unmap()) })
 }
 
 type counted struct {
@@ -86,4 +144,61 @@ type counted struct {
 func (c *counted) Close() error {
 	c.end()
 	return c.Conn.Close()
+}
+
+// How many requests may be under way at once of one client, of one site of IPv6, and of all who show no session. A request that
+// comes slowly is under way until it has come.
+const (
+	mostAtOnce       = 500
+	mostAtOnceOfSite = 2000
+	mostStrangers    = mostLines / 2
+)
+
+// flow bounds how many requests are under way, counted by who asks and not by who passes it on: behind a proxy all lines come from
+// one address.
+type flow struct {
+	clients, sites, strangers counts
+}
+
+func newFlow(ofOne int) *flow {
+	if ofOne == 0 {
+		ofOne = mostAtOnce
+	}
+	return &flow{
+		clients:   counts{most: ofOne},
+		sites:     counts{most: ofOne * mostAtOnceOfSite / mostAtOnce},
+		strangers: counts{most: mostStrangers},
+	}
+}
+
+// flowing lets a request in if not too many of its client are under way.
+func (s *Server) flowing(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		at := s.address(r)
+		stranger := "anybody"
+		if _, err := r.Cookie(s.sessions.Cookie.Name); err == nil {
+			stranger = ""
+		}
+		under := []struct {
+			counts *counts
+			of     string
+		}{{&s.flow.clients, door.Client(at)}, {&s.flow.sites, door.Range(at)}, {&s.flow.strangers, stranger}}
+		for k, u := range under {
+			if !u.counts.add(u.of) {
+				for _, before := range under[:k] {
+					before.counts.end(before.of)
+				}
+				w.Header().Set("Connection", "close")
+				s.refuse(w, r, huma.NewError(http.StatusServiceUnavailable,
+					"Too many requests are under way from where you are. Wait a moment, then try again."))
+				return
+			}
+		}
+		defer func() {
+			for _, u := range under {
+				u.counts.end(u.of)
+			}
+		}()
+		next.ServeHTTP(w, r)
+	})
 }

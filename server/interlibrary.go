@@ -81,7 +81,7 @@ func (s *Server) interlibraryOperations() {
 			if err != nil {
 				return nil, s.problem(ctx, err)
 			}
-			return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, list, in.Words)}, nil
+			return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, s.house, list, in.Words)}, nil
 		},
 	)
 	do(

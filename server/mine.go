@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"crypto/rand"
 
@@ -18,6 +19,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/door"
 	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/store"
@@ -39,6 +41,8 @@ const (
 	minePath   = "/mine"
 	findPath   = "/find"
 	mineCookie = "nevrin_mine"
+	// knownCookie is by what a browser is known in which a patron has signed in before.
+	knownCookie = "nevrin_known"
 )
 
 // mineView is what the page shows: the door, what is theirs, or what was found.
@@ -104,7 +108,7 @@ func (s *Server) mineRoutes(r chi.Router) {
 // mineBounded bounds how often one address asks.
 func (s *Server) mineBounded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if s.mines.OnLimit(w, r, s.address(r)) {
+		if s.mines.OnLimit(w, r, door.Client(s.address(r))) {
 			many := problem.Newf(problem.TooOften, "Many ask from where you are. Try again in a minute.")
 			s.mineRefused(w, r, &mineView{}, many)
 			return
@@ -171,6 +175,21 @@ func (s *Server) stay(w http.ResponseWriter, token string) {
 	http.SetCookie(w, c)
 }
 
+// deviceOf is what a browser was given when a patron signed in with it; empty: nothing that could be ours.
+func deviceOf(r *http.Request) string {
+	c, err := r.Cookie(knownCookie)
+	if err != nil || len(c.Value) > 2*len(rand.Text()) {
+		return ""
+	}
+	return c.Value
+}
+
+// know gives a browser what it is known by from now on. It signs nobody in: with it others' wrong tries do not count.
+func (s *Server) know(w http.ResponseWriter, device string) {
+	http.SetCookie(w, &http.Cookie{Name: knownCookie, Value: device, Path: minePath, HttpOnly: true,
+		SameSite: http.SameSiteStrictMode, Secure: !s.options.Plain, MaxAge: int((365 * 24 * time.Hour).Seconds())})
+}
+
 func (s *Server) mine(w http.ResponseWriter, r *http.Request) {
 	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
 	if err != nil {
@@ -203,12 +222,15 @@ func (s *Server) mineSignIn(w http.ResponseWriter, r *http.Request) {
 		s.mineRefused(w, r, &mineView{}, err)
 		return
 	}
-	token, err := mine.SignIn(r.Context(), s.house, s.address(r), f("card"), strings.TrimSpace(f("pin")))
+	entered, err := mine.SignIn(r.Context(), s.house, mine.Entering{
+		Address: s.address(r), Card: f("card"), PIN: strings.TrimSpace(f("pin")), Device: deviceOf(r),
+	})
 	if err != nil {
 		s.mineRefused(w, r, &mineView{Card: f("card")}, err)
 		return
 	}
-	s.stay(w, token)
+	s.stay(w, entered.Token)
+	s.know(w, entered.Device)
 	http.Redirect(w, r, minePath, http.StatusSeeOther)
 }
 
@@ -285,8 +307,8 @@ func (s *Server) minePIN(w http.ResponseWriter, r *http.Request) {
 		err = problem.Newf(problem.Invalid, "The new PIN stands there in two ways. Nothing was changed.")
 	} else {
 		var next string
-		next, err = mine.ChoosePIN(r.Context(), s.house, session, s.address(r), strings.TrimSpace(f("was")),
-			strings.TrimSpace(f("is")))
+		e := mine.Entering{Address: s.address(r), PIN: strings.TrimSpace(f("was")), Device: deviceOf(r)}
+		next, err = mine.ChoosePIN(r.Context(), s.house, session, e, strings.TrimSpace(f("is")))
 		if err == nil {
 			token = next
 			s.stay(w, token)

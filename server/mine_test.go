@@ -4,6 +4,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/cookiejar"
+	"net/netip"
 	"net/url"
 	"regexp"
 	"strconv"
@@ -14,7 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/mine"
 	"nevrin/app/people"
+	"nevrin/server"
 	"nevrin/testkit"
 )
 
@@ -148,7 +151,7 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	_, page = second.post("/mine/sign-in", "card", card, "pin", "4711")
 	assert.Contains(t, page, "On loan")
 	_, page = p.post("/mine/pin", "was", "4712", "is", "815815", "again", "815815")
-	assert.Contains(t, page, "This is not your PIN of now")
+	assert.Contains(t, page, "This is not your present PIN")
 	_, page = p.post("/mine/pin", "was", "4711", "is", "815815", "again", "815816")
 	assert.Contains(t, page, "in two ways")
 	_, page = p.post("/mine/pin", "was", "4711", "is", "815815", "again", "815815")
@@ -197,6 +200,67 @@ func TestPINsAreNotGuessed(t *testing.T) {
 	r.Header.Set("Sec-Fetch-Site", "cross-site")
 	status, _ = p.read(p.http.Do(r))
 	assert.Equal(t, http.StatusForbidden, status)
+}
+
+// Somebody elsewhere who tries wrong PINs on a card shuts nobody out of the browser in which they have signed in before, nor of its
+// neighbourhood; the browser that is known gets no more tries for itself.
+func TestNobodyShutsAPatronOut(t *testing.T) {
+	h := testkit.House(t)
+	base := serveWith(t, h, io.Discard, server.Options{Demo: true, Plain: true, Proxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
+	card := testkit.Text(t, h, "SELECT card FROM patrons WHERE standing = 'active' ORDER BY id LIMIT 1")
+	id := idOf(t, testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card))
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, id, "0815") })
+	enter := func(p *phone, from, pin string) int {
+		r, err := http.NewRequest(http.MethodPost, base+"/mine/sign-in", strings.NewReader(url.Values{"card": {card}, "pin": {pin}}.Encode()))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("X-Forwarded-For", from)
+		status, _ := p.read(p.http.Do(r))
+		return status
+	}
+	theirs, thief := newPhone(t, base), newPhone(t, base)
+	require.Equal(t, http.StatusOK, enter(theirs, "192.0.2.10", "0815"))
+	for n := range 60 { // from many lines, and from the very line of its person
+		enter(thief, "203.0.113."+strconv.Itoa(n), "9999")
+		enter(thief, "192.0.2.10", "9999")
+	}
+	require.Equal(t, http.StatusTooManyRequests, enter(thief, "203.0.113.200", "0815"), "elsewhere the card waits")
+	assert.Equal(t, http.StatusOK, enter(theirs, "192.0.2.10", "0815"), "not in the browser that is known")
+	assert.Equal(t, http.StatusOK, enter(theirs, "198.51.100.7", "0815"), "wherever it is")
+	assert.Equal(t, http.StatusOK, enter(newPhone(t, base), "192.0.2.99", "0815"), "nor near where they were")
+
+	refused := 0
+	for range 20 {
+		if enter(theirs, "192.0.2.10", "9999") == http.StatusTooManyRequests {
+			refused++
+		}
+	}
+	assert.Greater(t, refused, 12, "the known browser may not guess either")
+
+	// A lost card's sessions end, and no browser is known any more.
+	require.NoError(t, testkit.SQL(h).Exec("DELETE FROM wrong_tries").Error)
+	require.Equal(t, http.StatusOK, enter(theirs, "192.0.2.10", "0815"))
+	_, page := theirs.get("/mine")
+	require.Contains(t, page, "Sign out")
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.Card, error) {
+		return people.Replace(a, id, people.Replacing{Why: "lost"})
+	})
+	_, page = theirs.get("/mine")
+	assert.NotContains(t, page, "Sign out")
+}
+
+// Cards that cannot be read count each by itself: those of one library's misprinted slips shut nobody else out.
+func TestUnreadableCardsCountApart(t *testing.T) {
+	h := testkit.House(t)
+	enter := func(from, card string) error {
+		_, err := mine.SignIn(t.Context(), h, mine.Entering{Address: from, Card: card, PIN: "0815"})
+		return err
+	}
+	for n := range 30 {
+		_ = enter("203.0.113."+strconv.Itoa(n), "2184600")
+	}
+	assert.ErrorContains(t, enter("203.0.113.200", "2184600"), "Too many wrong tries")
+	assert.ErrorContains(t, enter("203.0.113.201", "2184699"), "do not go together")
 }
 
 // The public finds what it may see, with where it is; misspelt words lead to better ones, and what is for staff alone stays hidden.

@@ -39,6 +39,7 @@ type Options struct {
 	Plain     bool           // without TLS, as on loopback: cookies over plain HTTP
 	Proxies   []netip.Prefix // who may say on whose behalf they ask
 	PerMinute int            // requests of one session; 0: as usual
+	AtOnce    int            // requests of one client under way at once; 0: as usual
 }
 
 // Server answers HTTP.
@@ -52,7 +53,8 @@ type Server struct {
 	messages *httprate.RateLimiter // of partners
 	signUps  *httprate.RateLimiter // of addresses
 	mines    *httprate.RateLimiter // pages of patrons
-	closing  chan struct{}         // closed when streams are to end
+	flow     *flow
+	closing  chan struct{} // closed when streams are to end
 	close    sync.Once
 }
 
@@ -67,11 +69,12 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		messages: httprate.NewRateLimiter(mostMessages, time.Minute),
 		signUps:  httprate.NewRateLimiter(mostSignUps, signUpWindow),
 		mines:    httprate.NewRateLimiter(mostMine, time.Minute),
+		flow:     newFlow(options.AtOnce),
 		closing:  make(chan struct{}),
 	}
 	s.sessions.ErrorFunc = s.sessionError
 
-	s.router.Use(middleware.Recoverer, s.logged, compressed, s.headers)
+	s.router.Use(middleware.Recoverer, s.logged, s.flowing, compressed, s.headers)
 	s.router.Get("/health", s.health)
 	s.router.Post("/iso18626", s.exchange)
 	s.router.Post("/iso18626/{secret}", s.exchange)

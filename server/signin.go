@@ -162,13 +162,39 @@ func (s *Server) useLink(w http.ResponseWriter, r *http.Request) {
 
 // changePassword changes one's own password; all other sessions end.
 func (s *Server) changePassword(w http.ResponseWriter, r *http.Request) {
-	var in staff.Change
+	var in struct{ Old, New string }
 	if !s.read(w, r, &in) || !s.short(w, r, in.Old, in.New) {
 		return
 	}
-	s.ownDoor(w, r, func(a *act.Act) error {
-		return staff.ChangePassword(a, in, s.sessions.Token(r.Context()))
+	s.provenDoor(w, r, proof{password: in.Old}, func(a *act.Act) error {
+		return staff.ChangePassword(a, in.New, s.sessions.Token(r.Context()))
 	})
+}
+
+// proof is with what somebody shows once more that it is them.
+type proof struct {
+	password string
+	code     string // of the second factor they have
+	withCode bool   // it is asked for where they have one
+}
+
+// provenDoor does something to one's own door, for whoever has shown once more that it is them.
+func (s *Server) provenDoor(
+	w http.ResponseWriter,
+	r *http.Request,
+	by proof,
+	change func(*act.Act) error,
+	leaving ...unfinished,
+) {
+	who, err := s.who(r.Context(), everyone, leaving...)
+	if err == nil {
+		err = staff.Prove(r.Context(), s.house, s.address(r), who.ID, by.password, by.code, by.withCode)
+	}
+	if err != nil {
+		s.refuse(w, r, err)
+		return
+	}
+	s.ownDoor(w, r, change, leaving...)
 }
 
 // chooseShort sets one's own short code, or takes it away.
@@ -185,7 +211,9 @@ func (s *Server) beginSecond(w http.ResponseWriter, r *http.Request) {
 	who, err := s.who(r.Context(), everyone, needsSecond)
 	var out *staff.Setting
 	if err == nil {
-		out, err = act.Look(r.Context(), s.house, who, staff.BeginSecond)
+		out, err = act.Do(r.Context(), s.house, who, "", nil, func(a *act.Act) (*staff.Setting, error) {
+			return staff.BeginSecond(a, s.sessions.Token(r.Context()))
+		})
 	}
 	if err != nil {
 		s.refuse(w, r, err)
@@ -196,12 +224,12 @@ func (s *Server) beginSecond(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) setSecond(w http.ResponseWriter, r *http.Request) {
-	var in struct{ Secret, Code string }
-	if !s.read(w, r, &in) || !s.short(w, r, in.Secret, in.Code) {
+	var in struct{ Password, Old, Code string } // Old: a code of the second factor they have
+	if !s.read(w, r, &in) || !s.short(w, r, in.Password, in.Old, in.Code) {
 		return
 	}
-	s.ownDoor(w, r, func(a *act.Act) error {
-		return staff.SetSecond(a, in.Secret, in.Code, s.sessions.Token(r.Context()))
+	s.provenDoor(w, r, proof{in.Password, in.Old, true}, func(a *act.Act) error {
+		return staff.SetSecond(a, in.Code, s.sessions.Token(r.Context()))
 	}, needsSecond)
 }
 

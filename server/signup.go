@@ -15,6 +15,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/signups"
 	"nevrin/core/calendar"
+	"nevrin/core/door"
 	"nevrin/core/person"
 	"nevrin/store"
 )
@@ -125,7 +126,7 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 		f.Key = key
 	}
 	record, wrong := f.read(r)
-	if s.signUps.OnLimit(w, r, s.address(r)) {
+	if s.signUps.OnLimit(w, r, door.Client(s.address(r))) {
 		s.signUpRefused(w, r, f, problem.Newf(problem.TooOften,
 			"Many have signed up from where you are. Try again in an hour, or come to any branch."))
 		return

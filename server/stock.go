@@ -98,7 +98,7 @@ func (s *Server) titleOperations() {
 			if err != nil {
 				return nil, s.problem(ctx, err)
 			}
-			return &Out[*bibliography.Answer]{q.Answer(ctx)}, nil
+			return &Out[*bibliography.Answer]{q.Answer(ctx, s.house)}, nil
 		},
 	)
 }

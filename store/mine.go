@@ -35,6 +35,12 @@ func (t *Tx) EndPatronSession(token string) {
 	t.queue("DELETE FROM patron_sessions WHERE token = $1", digestOfToken(token))
 }
 
+// EndPatronSessions ends all sessions of a patron, and forgets the browsers in which they are known.
+func (t *Tx) EndPatronSessions(patron int64) {
+	t.queue("DELETE FROM patron_sessions WHERE patron_id = $1", patron)
+	t.queue("DELETE FROM patron_places WHERE patron_id = $1", patron)
+}
+
 // SayInSession lets the page of a session say something next.
 func (t *Tx) SayInSession(token, says string, bad bool) {
 	t.queue("UPDATE patron_sessions SET says = $2, bad = $3 WHERE token = $1", digestOfToken(token), says, bad)

@@ -87,7 +87,8 @@ func (t *Tx) StaffList() ([]StaffShown, error) {
 			ARRAY(SELECT b.branch_code FROM staff_branches b WHERE b.staff_id = f.id ORDER BY 1) AS branches,
 			(SELECT count(*)::int FROM sessions s WHERE s.staff_id = f.id AND s.expiry > current_timestamp) AS sessions,
 			(SELECT max(last_at) FROM staff_addresses a WHERE a.staff_id = f.id) AS last_sign_in,
-			EXISTS (SELECT 1 FROM wrong_tries w WHERE w.of = 'name' AND w.key = lower(f.login)) AS waits,
+			EXISTS (SELECT 1 FROM wrong_tries w WHERE w.of = 'name'
+				AND w.key = left(encode(sha256(convert_to(lower(f.login), 'UTF8')), 'hex'), 32)) AS waits,
 			l.until AS link_until, l.until IS NOT NULL AS link
 		FROM staff f LEFT JOIN LATERAL (SELECT max(until) AS until FROM once_links o
 			WHERE o.staff_id = f.id AND o.until > current_timestamp) l ON true ORDER BY f.name, f.id`,

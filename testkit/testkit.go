@@ -16,7 +16,9 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"nevrin/app/act"
+	"nevrin/app/outside"
 	"nevrin/app/rules"
+	"nevrin/core/door"
 	"nevrin/store"
 )
 
@@ -74,7 +76,14 @@ func copyOf(t *testing.T, of *url.URL, tracer pgx.QueryTracer) *act.House {
 		admin.Gorm().Exec("DROP DATABASE " + name + " WITH (FORCE)")
 		_ = admin.Close()
 	})
-	return &act.House{Store: db}
+	return &act.House{Store: db, Keys: keys(t), Outside: outside.Reach{Loopback: true}}
+}
+
+// keys are those of a test.
+func keys(t *testing.T) door.Keys {
+	k, err := door.ParseKeys(door.NewKey())
+	require.NoError(t, err)
+	return k
 }
 
 func open(t *testing.T, address string, tracer pgx.QueryTracer) *store.Store {

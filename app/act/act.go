@@ -22,8 +22,10 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/live"
 	"nevrin/app/network"
+	"nevrin/app/outside"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/door"
 	"nevrin/core/role"
 	"nevrin/core/settings"
 	"nevrin/core/sight"
@@ -61,6 +63,9 @@ type House struct {
 	Store *store.Store
 	Jobs  *river.Client[*sql.Tx]
 	Live  *live.Feed // told of what acts have changed; nil where nobody listens
+	Keys  door.Keys  // by which the secrets of second factors are sealed
+
+	Outside outside.Reach // what can be reached of services of others
 
 	networks network.Cache
 	latest   atomic.Int64 // the latest time that an act has been done at, in microseconds

@@ -15,13 +15,13 @@ import (
 	"io"
 	"net"
 	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
+	"nevrin/app/outside"
 	"nevrin/app/problem"
 	"nevrin/core/ident"
 	"nevrin/core/settings"
@@ -99,7 +99,7 @@ func (q *Question) know(a *act.Act) error {
 }
 
 // Answer asks the service, if there is one.
-func (q *Question) Answer(ctx context.Context) *Answer {
+func (q *Question) Answer(ctx context.Context, h *act.House) *Answer {
 	out := q.answer
 	if q.service.Address == "" {
 		out.Problem = "No service for records is settled. Write the title by hand, or have one settled under Network, Settings."
@@ -108,7 +108,7 @@ func (q *Question) Answer(ctx context.Context) *Answer {
 	out.Service = q.service.Name
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	records, err := sru.Retrieve(ctx, http.DefaultClient, q.service.Address, sru.ISBN(out.ISBN))
+	records, err := sru.Retrieve(ctx, h.Outside.HTTP(), q.service.Address, sru.ISBN(out.ISBN))
 	if err != nil {
 		out.Problem = say(q.service.Name, err)
 		return &out
@@ -138,11 +138,7 @@ func say(name string, err error) string {
 			patience.Seconds(),
 		)
 	}
-	var asked *url.Error // which says the whole address first
-	if errors.As(err, &asked) {
-		err = asked.Err
-	}
-	return fmt.Sprintf("%s cannot be asked now (%s). Ask again later, or write the title by hand.", name, err)
+	return fmt.Sprintf("%s cannot be asked now (%s). Ask again later, or write the title by hand.", name, outside.Because(err))
 }
 
 func (q *Question) propose(m *marc.Record) Proposal {
@@ -192,7 +188,7 @@ func Material(m *marc.Record) string {
 const largestCover = 500_000
 
 // FetchCover asks the service for the picture of a title; nil where it has none.
-func FetchCover(ctx context.Context, service settings.Records, isbn string) (*store.Cover, error) {
+func FetchCover(ctx context.Context, h *act.House, service settings.Records, isbn string) (*store.Cover, error) {
 	if service.Covers == "" || isbn == "" {
 		return nil, nil
 	}
@@ -203,7 +199,7 @@ func FetchCover(ctx context.Context, service settings.Records, isbn string) (*st
 	if err != nil {
 		return nil, err
 	}
-	answer, err := http.DefaultClient.Do(request)
+	answer, err := h.Outside.HTTP().Do(request)
 	if err != nil {
 		return nil, err
 	}

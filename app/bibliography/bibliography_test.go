@@ -28,7 +28,7 @@ func asked(t *testing.T, w *testkit.World, address, isbn string) *bibliography.A
 	here := w.Staff(role.Desk, "HVH")
 	q, err := testkit.Try(w.House, here, func(a *act.Act) (*bibliography.Question, error) { return bibliography.Ask(a, isbn) })
 	require.NoError(t, err)
-	return q.Answer(context.Background())
+	return q.Answer(context.Background(), w.House)
 }
 
 func TestAskingForRecords(t *testing.T) {
@@ -56,10 +56,10 @@ func TestAskingForRecords(t *testing.T) {
 	assert.Empty(t, asked(t, w, base+"sru", "9789295055025").Proposals, "not known there")
 
 	at := settings.Records{Covers: base + "covers/{isbn}.png"}
-	cover, err := bibliography.FetchCover(ctx, at, service.ISBN(""))
+	cover, err := bibliography.FetchCover(ctx, w.House, at, service.ISBN(""))
 	require.NoError(t, err)
 	assert.Equal(t, "image/png", cover.Kind)
-	cover, err = bibliography.FetchCover(ctx, at, service.ISBN("has no picture"))
+	cover, err = bibliography.FetchCover(ctx, w.House, at, service.ISBN("has no picture"))
 	assert.NoError(t, err)
 	assert.Nil(t, cover)
 	_, err = http.Post(base+"down", "", nil)
@@ -88,7 +88,7 @@ func TestServicesThatMisbehave(t *testing.T) {
 	here := w.Staff(role.Desk, "HVH")
 	q, err := testkit.Try(w.House, here, func(a *act.Act) (*bibliography.Question, error) { return bibliography.Ask(a, "9789295055025") })
 	require.NoError(t, err)
-	assert.Contains(t, q.Answer(context.Background()).Problem, "No service for records is settled")
+	assert.Contains(t, q.Answer(context.Background(), w.House).Problem, "No service for records is settled")
 	_, err = testkit.Try(w.House, here, func(a *act.Act) (*bibliography.Question, error) { return bibliography.Ask(a, "9789295055026") })
 	assert.ErrorContains(t, err, "its last digit does not fit")
 }

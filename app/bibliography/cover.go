@@ -36,7 +36,7 @@ func (c *Coverer) Work(ctx context.Context, job *river.Job[CoverArgs]) error {
 	if err != nil {
 		return err
 	}
-	cover, err := FetchCover(ctx, service, job.Args.ISBN)
+	cover, err := FetchCover(ctx, c.House, service, job.Args.ISBN)
 	if err != nil || cover == nil {
 		return err
 	}

@@ -9,7 +9,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"net/http"
 	"sync"
 	"time"
 
@@ -21,6 +20,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/moving"
+	"nevrin/app/outside"
 	"nevrin/app/partners"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -53,7 +53,7 @@ type Record struct {
 }
 
 // Search asks all partners at once; one that is down does not hold up the others.
-func Search(ctx context.Context, list []store.Partner, words string) []Found {
+func Search(ctx context.Context, h *act.House, list []store.Partner, words string) []Found {
 	ctx, cancel := context.WithTimeout(ctx, 6*time.Second)
 	defer cancel()
 	out := make([]Found, len(list))
@@ -61,9 +61,9 @@ func Search(ctx context.Context, list []store.Partner, words string) []Found {
 	for k, p := range list {
 		out[k] = Found{PartnerID: p.ID, Partner: p.Name, Records: []Record{}}
 		all.Go(func() {
-			records, err := sru.Search(ctx, http.DefaultClient, p.SRUURL, words)
+			records, err := sru.Search(ctx, h.Outside.HTTP(), p.SRUURL, words)
 			if err != nil {
-				out[k].Problem = "No answer: " + err.Error()
+				out[k].Problem = "No answer: " + outside.Because(err).Error()
 			}
 			for _, r := range records {
 				out[k].Records = append(out[k].Records, Record(r))
@@ -431,8 +431,8 @@ type Copy struct {
 	Says    string `json:"says"`
 }
 
-// outside is where a partner picks up: at no branch, so what is new and stays at home does not leave.
-const outside = ""
+// atNoBranch is where a partner picks up: at no branch, so what is new and stays at home does not leave.
+const atNoBranch = ""
 
 // Copies are our copies with the title or ISBN of a partner's request, with what the rules say.
 func Copies(a *act.Act, id int64) ([]Copy, error) {
@@ -456,8 +456,8 @@ func Copies(a *act.Act, id int64) ([]Copy, error) {
 		terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, i.BranchCode, i.Collection, i.Material, "partner"), nil)
 		pair := queue.Pair{
 			Home:       i.BranchCode,
-			Pickup:     outside,
-			PatronHome: outside,
+			Pickup:     atNoBranch,
+			PatronHome: atNoBranch,
 			Added:      calendar.DateOf(i.AddedOn.UTC()),
 			Today:      a.Today(),
 		}

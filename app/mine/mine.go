@@ -9,7 +9,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"slices"
-	"time"
+	"strings"
 
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
@@ -23,7 +23,6 @@ import (
 	"nevrin/app/staff"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
-	"nevrin/core/person"
 	"nevrin/core/role"
 	"nevrin/store"
 )
@@ -41,67 +40,90 @@ var errPair = problem.Newf(
 	"This card and PIN do not go together. Check both. Whoever has no PIN yet, or has forgotten it, gets one at any branch.",
 )
 
-// SignIn signs a patron in, from an address, and gives the token of their session. Wrong tries are counted as those of staff are.
-func SignIn(ctx context.Context, h *act.House, address, card, pin string) (token string, err error) {
-	scan, err := act.Look(
-		ctx,
-		h,
-		Visitor,
-		func(a *act.Act) (ident.Scan, error) { return a.Network.Numbers.Read(card), nil },
-	)
+// Entering is what a patron signs in with.
+type Entering struct {
+	Address   string
+	Card, PIN string
+	Device    string // what their browser was given when they signed in with it before; empty: nothing
+}
+
+// Entered is a patron's session, by its token, and what their browser keeps to be known by.
+type Entered struct{ Token, Device string }
+
+const askAtBranch = "ask at any branch for a new PIN"
+
+// SignIn signs a patron in. Wrong tries are counted as those of staff are. In a browser with which they have signed in before only
+// their own tries count, so that nobody shuts them out from elsewhere.
+func SignIn(ctx context.Context, h *act.House, e Entering) (*Entered, error) {
+	id, try, err := prove(ctx, h, e)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
-	if scan.Kind != ident.Card {
-		scan.Number = ""
+	out := &Entered{Token: rand.Text(), Device: e.Device}
+	if try.Device == "" {
+		out.Device = rand.Text()
 	}
-	name := people.TriesOf(scan.Number)
-	wait := time.Duration(0)
-	err = h.Store.Write(ctx, func(tx *store.Tx) error {
-		tries, err := tx.TriesLocked(name, address)
-		if err != nil {
-			return err
-		}
-		if wait = staff.Waiting(tries); wait == 0 {
-			tx.Tried(name, address)
-		}
+	return out, h.Store.Write(ctx, func(tx *store.Tx) error {
+		tx.TriedRight(try)
+		tx.PatronWasAt(id, out.Device, e.Address)
+		tx.BeginPatronSession(out.Token, id)
 		return nil
 	})
+}
+
+// prove gives whose card and PIN they are, and the try, which is still counted as wrong.
+func prove(ctx context.Context, h *act.House, e Entering) (int64, *store.Try, error) {
+	scan, err := act.Look(ctx, h, Visitor, func(a *act.Act) (ident.Scan, error) { return a.Network.Numbers.Read(e.Card), nil })
 	if err != nil {
-		return "", err
+		return 0, nil, err
 	}
-	if wait > 0 {
-		return "", problem.Newf(
-			problem.TooOften,
-			"Too many wrong tries. Try again in %s, or ask at any branch for a new PIN.",
-			staff.SayWait(wait),
-		)
-	}
+	// What is no card counts by itself, and not for everybody who mistypes theirs.
+	try := &store.Try{Name: people.TriesOf(strings.TrimSpace(e.Card)), Address: e.Address}
 	var id int64
 	hash := ""
 	err = h.Store.Read(ctx, func(tx *store.Tx) error {
-		p, err := tx.PINOf(scan.Number)
-		if p != nil {
-			id, hash = p.ID, p.PINHash
+		if scan.Kind == ident.Card {
+			try.Name = people.TriesOf(scan.Number)
+			p, err := tx.PINOf(scan.Number)
+			if err != nil {
+				return err
+			}
+			if p != nil {
+				id, hash = p.ID, p.PINHash
+			}
 		}
-		return err
+		byDevice, near, err := tx.PatronKnownAt(id, e.Device, e.Address)
+		if err != nil {
+			return err
+		}
+		if try.Known = near; byDevice {
+			try.Device = e.Device
+		}
+		tries, err := tx.Tries(try)
+		return errors.Join(err, staff.Refused(tries, askAtBranch))
 	})
 	if err != nil {
-		return "", err
+		return 0, nil, err
 	}
-	right, err := staff.Compare(ctx, pin, hash)
+	done, err := staff.OfPatrons.Take(ctx)
 	if err != nil {
-		return "", err
+		return 0, nil, err
 	}
-	if !right || id == 0 {
-		return "", errPair
+	defer done()
+	if err := staff.Count(ctx, h, try, askAtBranch); err != nil {
+		return 0, nil, err
 	}
-	token = rand.Text()
-	return token, h.Store.Write(ctx, func(tx *store.Tx) error {
-		tx.TriedRight(name, address)
-		tx.BeginPatronSession(token, id)
-		return nil
-	})
+	right, err := staff.Has(e.PIN, hash)
+	if err == nil && (!right || id == 0) {
+		err = errPair
+	}
+	return id, try, err
+}
+
+// look looks at something without giving anything but what is wrong with it.
+func look(ctx context.Context, h *act.House, who act.Actor, at func(*act.Act) error) error {
+	_, err := act.Look(ctx, h, who, func(a *act.Act) (struct{}, error) { return struct{}{}, at(a) })
+	return err
 }
 
 // SignOut ends a session.
@@ -302,26 +324,33 @@ func History(a *act.Act, patron int64, months *int, seen bool) (string, error) {
 	return "Your choice about your history is kept. What is past it is deleted in the night.", err
 }
 
-// ChoosePIN gives them another PIN. Their other sessions end; this one goes on under a new token.
-func ChoosePIN(ctx context.Context, h *act.House, s *Session, address, was, is string) (token string, err error) {
-	if !person.PINForm(is) {
-		return "", problem.Newf(problem.Invalid, "A PIN has from 4 to 12 digits.")
-	}
-	card, err := act.Look(ctx, h, s.Who, func(a *act.Act) (string, error) {
+// ChoosePIN gives them another PIN, once they have given the one they have. Their other sessions end; this one goes on under a new
+// token.
+func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is string) (token string, err error) {
+	err = look(ctx, h, s.Who, func(a *act.Act) error {
 		p, err := a.Tx.PatronByID(s.PatronID)
 		if err != nil || p == nil {
-			return "", err
+			return err
 		}
-		return p.Card, nil
+		e.Card = p.Card
+		if wrong := people.PINWrong(is, p); wrong != "" {
+			return problem.Newf(problem.Invalid, "%s", wrong)
+		}
+		return nil
 	})
 	if err != nil {
 		return "", err
 	}
 	// The old one is asked for as at the door, tries counted: a phone left lying gives nobody the card.
-	if _, err := SignIn(ctx, h, address, card, was); err != nil {
-		if errors.Is(err, errPair) {
-			err = problem.Newf(problem.Forbidden, "This is not your PIN of now. Nothing was changed.")
-		}
+	_, try, err := prove(ctx, h, e)
+	if errors.Is(err, errPair) {
+		err = problem.Newf(problem.Forbidden, "This is not your present PIN. Nothing was changed.")
+	}
+	if err != nil {
+		return "", err
+	}
+	err = h.Store.Write(ctx, func(tx *store.Tx) error { tx.TriedRight(try); return nil })
+	if err != nil {
 		return "", err
 	}
 	_, err = act.Do(

@@ -10,13 +10,13 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	neturl "net/url"
 	"time"
 
 	"github.com/riverqueue/river"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/outside"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
@@ -148,7 +148,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 		return fmt.Errorf("an earlier message of this request still waits")
 	}
 	defer s.House.Live.Changed("", event.Interlibrary)
-	ok, problem, err := post(ctx, url, e.Body)
+	ok, problem, err := post(ctx, s.House, url, e.Body)
 	if err != nil {
 		return errors.Join(err, s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, "queued", err.Error()))
 	}
@@ -159,18 +159,15 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	return s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, state, problem)
 }
 
-func post(ctx context.Context, url, body string) (ok bool, problem string, err error) {
+func post(ctx context.Context, h *act.House, url, body string) (ok bool, problem string, err error) {
 	request, err := http.NewRequestWithContext(ctx, http.MethodPost, url, bytes.NewBufferString(body))
 	if err != nil {
 		return false, "", err
 	}
 	request.Header.Set("Content-Type", "application/xml")
-	answer, err := (&http.Client{Timeout: 15 * time.Second}).Do(request)
-	if about := (*neturl.Error)(nil); errors.As(err, &about) {
-		err = about.Err // without the address, which holds a secret of ours
-	}
+	answer, err := h.Outside.HTTP().Do(request)
 	if err != nil {
-		return false, "", fmt.Errorf("the partner cannot be reached: %w", err)
+		return false, "", fmt.Errorf("the partner cannot be reached: %w", outside.Because(err))
 	}
 	defer func() { _ = answer.Body.Close() }()
 	if answer.StatusCode >= 500 {

@@ -3,10 +3,10 @@ package partners
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/outside"
 	"nevrin/app/problem"
 	"nevrin/formats/iso18626"
 	"nevrin/formats/sru"
@@ -47,13 +47,13 @@ func Try(ctx context.Context, h *act.House, who act.Actor, id int64) (*Tried, er
 	out := &Tried{Search: "No address for searching.", Message: "No address for messages.", Good: true}
 	if p.SRUURL != "" {
 		out.Search = timed(func() (string, error) {
-			records, err := sru.Search(ctx, &http.Client{Timeout: 10 * time.Second}, p.SRUURL, "tide")
+			records, err := sru.Search(ctx, h.Outside.HTTP(), p.SRUURL, "tide")
 			return fmt.Sprintf("answered with %d titles", len(records)), err
 		}, &out.Good)
 	}
 	if p.MessageURL != "" {
 		out.Message = timed(func() (string, error) {
-			ok, says, err := post(ctx, p.MessageURL, string(body))
+			ok, says, err := post(ctx, h, p.MessageURL, string(body))
 			if ok {
 				return "took the message", err
 			}
@@ -68,7 +68,7 @@ func timed(ask func() (string, error), good *bool) string {
 	says, err := ask()
 	if err != nil {
 		*good = false
-		return fmt.Sprintf("Did not answer as it should: %s.", err)
+		return fmt.Sprintf("Did not answer as it should: %s.", outside.Because(err))
 	}
 	return fmt.Sprintf("It %s, after %d ms.", says, time.Since(begun).Milliseconds())
 }

@@ -98,6 +98,7 @@ func Replace(a *act.Act, id int64, r Replacing) (*Card, error) {
 		return nil, problem.Newf(problem.Refused, "This is the card that they have.")
 	}
 	a.Tx.ReplaceCard(id, p.Card, card, strings.TrimSpace(r.Why), a.Now)
+	a.Tx.EndPatronSessions(id) // whoever has found the old card may be signed in with it
 	a.Tell(event.Event{Kind: event.CardReplaced, Patron: id, Detail: event.Detail{Reason: strings.TrimSpace(r.Why)}})
 	return Open(a, id)
 }
@@ -113,23 +114,37 @@ const pinSize = 6
 // TriesOf is the name under which wrong tries of a card's PIN are counted.
 func TriesOf(card string) string { return "card " + card }
 
+// PINWrong tells what is wrong with a new PIN for a patron; empty: nothing.
+func PINWrong(pin string, p *store.Patron) string {
+	var born *calendar.Date
+	if p.Born != nil {
+		born = new(calendar.DateOf(*p.Born))
+	}
+	return person.PINWrong(pin, p.Card, born)
+}
+
 // SetPIN gives a patron a PIN, chosen on the spot or made.
 func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}
-	if pin == "" {
+	made := pin == ""
+	for made && PINWrong(pin, p) != "" {
 		n, err := rand.Int(rand.Reader, big.NewInt(1_000_000))
 		if err != nil {
 			return nil, err
 		}
 		pin = fmt.Sprintf("%0*d", pinSize, n)
 	}
-	if !person.PINForm(pin) {
-		return nil, problem.Newf(problem.Invalid, "A PIN has from 4 to 12 digits.")
+	if wrong := PINWrong(pin, p); wrong != "" {
+		return nil, problem.Newf(problem.Invalid, "%s", wrong)
 	}
-	hash, err := staff.Digest(a.Context, pin)
+	places := staff.OfStaff
+	if a.Who.ID == 0 { // patrons by themselves
+		places = staff.OfPatrons
+	}
+	hash, err := places.Digest(a.Context, pin)
 	if err != nil {
 		return nil, err
 	}

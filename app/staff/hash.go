@@ -14,11 +14,22 @@ import (
 
 // A digest of a password takes 46 MiB for a twentieth of a second: few are worked out at once, and nobody waits long.
 const (
-	atOnce   = 4
+	atOnce   = 2
 	patience = 2 * time.Second
 )
 
-var digesting = semaphore.NewWeighted(atOnce)
+// Places are how many digests are worked out at once for one sort of people. Each sort has places of its own, so that a flood of
+// one keeps nobody else waiting.
+type Places struct{ taken *semaphore.Weighted }
+
+func newPlaces() *Places { return &Places{semaphore.NewWeighted(atOnce)} }
+
+// The sorts of people.
+var (
+	OfStaff     = newPlaces() // who works here, where they have been before or are signed in
+	OfStrangers = newPlaces() // who says that they work here, from elsewhere
+	OfPatrons   = newPlaces()
+)
 
 // strength is the first choice of OWASP's cheat sheet on storing passwords (from memory).
 var strength = &argon2id.Params{Memory: 46 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
@@ -26,36 +37,22 @@ var strength = &argon2id.Params{Memory: 46 * 1024, Iterations: 1, Parallelism: 1
 // nobodys is a digest that no password has: without a real one it takes as long as with it.
 const nobodys = "$argon2id$v=19$m=47104,t=1,p=1$c29tZXNhbHRzb21lc2FsdA$MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE"
 
-func turn(ctx context.Context) (func(), error) {
+// Take waits for a place, and gives it back when done is called.
+func (p *Places) Take(ctx context.Context) (done func(), err error) {
 	waiting, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	if err := digesting.Acquire(waiting, 1); err != nil {
+	if err := p.taken.Acquire(waiting, 1); err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, problem.Newf(problem.Crowded, "Many people sign in just now. Try again in a few seconds.")
+		return nil, problem.Newf(problem.Crowded, "Many people are signing in at this moment. Try again in a few seconds.")
 	}
-	return func() { digesting.Release(1) }, nil
+	return func() { p.taken.Release(1) }, nil
 }
 
-// compare tells whether a password has a digest, in one's turn.
-func compare(ctx context.Context, password, hash string) (bool, error) {
-	done, err := turn(ctx)
-	if err != nil {
-		return false, err
-	}
-	defer done()
-	return has(password, hash)
-}
-
-// Compare tells whether a secret has a digest, in one's turn; without a digest it does not, and takes as long.
-func Compare(ctx context.Context, secret, hash string) (bool, error) {
-	return compare(ctx, secret, hash)
-}
-
-// has tells whether a password has a digest, of who has the turn. Without a digest it does not, but takes as long. What it
+// Has tells whether a password has a digest, for whoever has taken a place. Without a digest it does not, but takes as long. What it
 // took is given back at once; otherwise much of it would gather first.
-func has(password, hash string) (bool, error) {
+func Has(password, hash string) (bool, error) {
 	defer runtime.GC()
 	if hash == "" {
 		_, err := argon2id.ComparePasswordAndHash(password, nobodys)
@@ -68,9 +65,9 @@ func has(password, hash string) (bool, error) {
 	return right, err
 }
 
-// Digest is a digest of a secret that people choose, from which nobody guesses it.
-func Digest(ctx context.Context, password string) (string, error) {
-	done, err := turn(ctx)
+// Digest is a digest of a secret that people choose, from which nobody guesses it, once a place is free.
+func (p *Places) Digest(ctx context.Context, password string) (string, error) {
+	done, err := p.Take(ctx)
 	if err != nil {
 		return "", err
 	}

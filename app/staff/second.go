@@ -6,9 +6,10 @@ import (
 	"crypto/rand"
 	"encoding/base32"
 	"errors"
+	"fmt"
 	"image/png"
 	"net/url"
-	"regexp"
+	"time"
 
 	"github.com/boombuler/barcode"
 	"github.com/boombuler/barcode/qr"
@@ -38,7 +39,11 @@ func second(ctx context.Context, h *act.House, address string, s *store.Staff, c
 		if err != nil {
 			return err
 		}
-		step, right := door.Second(locked.Second, code, now, locked.SecondStep)
+		secret, err := h.Keys.Open(locked.Second, aboutSecond(s.ID))
+		if err != nil {
+			return err
+		}
+		step, right := door.Second(secret, code, now, locked.SecondStep)
 		if !right {
 			return used
 		}
@@ -67,17 +72,32 @@ type Setting struct {
 // secretSize is how many bytes a secret has: as many as RFC 4226 recommends.
 const secretSize = 20
 
-var secretForm = regexp.MustCompile(`^[A-Z2-7]{32}$`)
+// offerStays is for how long a secret that was offered can be set up.
+const offerStays = 15 * time.Minute
 
-// BeginSecond makes a secret for a second factor. It counts once a code of it has come back.
-func BeginSecond(a *act.Act) (*Setting, error) {
+// aboutSecond is what the seal of somebody's secret is about: another's does not open in its place.
+func aboutSecond(staff int64) string { return fmt.Sprintf("second factor of %d", staff) }
+
+// BeginSecond offers a secret for a second factor to a session, by its token. It counts once a code of it has come back.
+func BeginSecond(a *act.Act, token string) (*Setting, error) {
 	s, err := a.Tx.StaffByID(a.Who.ID)
 	if err != nil {
 		return nil, err
 	}
+	if s.Demo {
+		return nil, problem.Newf(problem.Refused, "People of the demo have no password, so no second factor either.")
+	}
 	data := make([]byte, secretSize)
 	_, _ = rand.Read(data) // never fails
 	secret := base32.StdEncoding.EncodeToString(data)
+	sealed, err := a.House.Keys.Seal(secret, aboutSecond(s.ID))
+	if errors.Is(err, door.ErrNoKey) {
+		return nil, problem.Newf(problem.Refused, "Second factors cannot be set up here yet. Whoever runs Nevrin has to set NEVRIN_KEYS first.")
+	}
+	if err != nil {
+		return nil, err
+	}
+	a.Tx.OfferSecond(token, s.ID, sealed, offerStays)
 	label := url.URL{Scheme: "otpauth", Host: "totp", Path: "/" + a.Network.Name + ":" + s.Login}
 	label.RawQuery = url.Values{"secret": {secret}, "issuer": {a.Network.Name}}.Encode()
 	code, err := qr.Encode(label.String(), qr.M, qr.Auto)
@@ -94,17 +114,23 @@ func BeginSecond(a *act.Act) (*Setting, error) {
 	return &Setting{secret, label.String(), picture.Bytes()}, nil
 }
 
-// SetSecond sets somebody's own second factor up, once a code shows that their app knows its secret.
-func SetSecond(a *act.Act, secret, code, token string) error {
+// SetSecond sets up the second factor of somebody who has proven who they are: the one that their session was offered, once a code
+// shows that their app knows its secret.
+func SetSecond(a *act.Act, code, token string) error {
 	s, err := a.Tx.StaffLocked(a.Who.ID)
 	if err != nil {
 		return err
 	}
-	if s.Demo {
-		return problem.Newf(problem.Refused, "People of the demo have no password, so no second factor either.")
+	sealed, err := a.Tx.OfferedSecond(token, s.ID)
+	if err != nil {
+		return err
 	}
-	if !secretForm.MatchString(secret) {
-		return problem.Newf(problem.Invalid, "This is no secret that Nevrin has made. Begin again.")
+	if sealed == "" {
+		return problem.Newf(problem.Invalid, "No second factor has been offered here, or too long ago. Begin again.")
+	}
+	secret, err := a.House.Keys.Open(sealed, aboutSecond(s.ID))
+	if err != nil {
+		return err
 	}
 	now, err := a.Tx.RealTime()
 	if err != nil {
@@ -114,10 +140,43 @@ func SetSecond(a *act.Act, secret, code, token string) error {
 	if !right {
 		return problem.Newf(problem.Invalid, "This code is not right. Look whether your phone's clock is, and type the code that it shows now.")
 	}
-	a.Tx.KeepSecond(s.ID, secret, step)
+	a.Tx.KeepSecond(s.ID, sealed, step)
+	a.Tx.DropOffer(token)
 	a.Tx.DropSessionsOf(s.ID, token)
 	a.Tell(event.Event{Kind: event.SecondFactor, Detail: event.Detail{Staff: s.ID, Is: "set"}})
 	return nil
+}
+
+// Reseal seals the secrets of all second factors with the newest key: those that stood in clear, and those of older keys. It fails
+// where one is sealed with a key that is not there, or where there is none to seal with. It gives how many it has sealed.
+func Reseal(ctx context.Context, h *act.House) (int, error) {
+	sealed := 0
+	err := h.Store.Write(ctx, func(tx *store.Tx) error {
+		sealed = 0
+		kept, err := tx.Seconds()
+		if err != nil {
+			return err
+		}
+		for _, k := range kept {
+			if h.Keys.Current(k.Second) {
+				continue
+			}
+			secret := k.Second
+			if door.IsSealed(secret) {
+				secret, err = h.Keys.Open(secret, aboutSecond(k.ID))
+			}
+			if err == nil {
+				secret, err = h.Keys.Seal(secret, aboutSecond(k.ID))
+			}
+			if err != nil {
+				return fmt.Errorf("NEVRIN_KEYS: the second factors of %d people are to be opened: %w", len(kept), err)
+			}
+			tx.SealSecond(k.ID, secret)
+			sealed++
+		}
+		return nil
+	})
+	return sealed, err
 }
 
 // DropSecond takes somebody's second factor away, for who has lost it; they sign in by password alone until they set up

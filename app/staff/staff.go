@@ -5,6 +5,7 @@ package staff
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -30,51 +31,9 @@ type Entering struct {
 // same. A try counts as wrong until it is known to be right, so that many at once are no way round the waits; one for which
 // there is no room just now does not count.
 func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*store.Staff, error) {
-	login, password := e.Login, e.Password
-	done, err := turn(ctx)
+	s, try, err := prove(ctx, h, address, e.Login, e.Password)
 	if err != nil {
 		return nil, err
-	}
-	defer done()
-	wait := time.Duration(0)
-	err = h.Store.Write(ctx, func(tx *store.Tx) error {
-		tries, err := tx.TriesLocked(login, address)
-		if err != nil {
-			return err
-		}
-		if wait = waiting(tries); wait == 0 {
-			tx.Tried(login, address)
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	known, err := h.Store.StaffWithLogin(ctx, login)
-	if err != nil {
-		return nil, err
-	}
-	if wait > 0 {
-		return nil, problem.Newf(
-			problem.TooOften,
-			"Too many wrong tries. Try again in %s, or ask whoever administrates Nevrin for a link to set a new password.",
-			sayWait(wait),
-		)
-	}
-	s, err := h.Store.StaffByLogin(ctx, login)
-	if err != nil {
-		return nil, err
-	}
-	hash := ""
-	if s != nil {
-		hash = s.PasswordHash
-	}
-	right, err := has(password, hash)
-	if err != nil {
-		return nil, err
-	}
-	if !right || s == nil {
-		return nil, failed(ctx, h, address, known)
 	}
 	if s.Second != "" {
 		if err := second(ctx, h, address, s, e.Code); err != nil {
@@ -82,25 +41,125 @@ func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*sto
 		}
 	}
 	return s, h.Store.Write(ctx, func(tx *store.Tx) error {
-		tx.TriedWell(s.ID, login, address)
+		tx.TriedWell(s.ID, try)
 		return tell(tx, s, event.SignedIn, event.Detail{From: address})
 	})
 }
 
-// Waiting is how long the next try has to wait.
-func Waiting(t *store.Tries) time.Duration { return waiting(t) }
+// Prove lets somebody who is signed in show once more that it is them, before they change their own door: by their password, and
+// by a code of their second factor where they have one and that is asked for. Wrong tries count as those to sign in do.
+func Prove(ctx context.Context, h *act.House, address string, id int64, password, code string, withCode bool) error {
+	var login string
+	err := h.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err := tx.StaffByID(id)
+		if err == nil && s != nil {
+			login = s.Login
+		}
+		if err == nil && s != nil && s.Demo {
+			err = problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	s, try, err := prove(ctx, h, address, login, password)
+	if err == errPair {
+		return problem.Newf(problem.Forbidden, "Your password is not right, so nothing was changed.")
+	}
+	if err != nil {
+		return err
+	}
+	if withCode && s.Second != "" {
+		if err := second(ctx, h, address, s, code); err != nil {
+			return err
+		}
+	}
+	return h.Store.Write(ctx, func(tx *store.Tx) error { tx.TriedRight(try); return nil })
+}
 
-// SayWait says how long somebody has to wait.
-func SayWait(d time.Duration) string { return sayWait(d) }
+// errPair says that a login and a password do not go together, whichever of them is wrong.
+var errPair = problem.Newf(problem.Forbidden, "This name and password do not go together. Check both and try again.")
+
+// prove gives the person with a login and a password, and the try, which is still counted as wrong.
+func prove(ctx context.Context, h *act.House, address, login, password string) (*store.Staff, *store.Try, error) {
+	try := &store.Try{Name: login, Address: address}
+	// Who has to wait is told so before they take anybody's place.
+	err := h.Store.Read(ctx, func(tx *store.Tx) (err error) {
+		if try.Known, err = tx.StaffKnownAt(login, address); err != nil {
+			return err
+		}
+		tries, err := tx.Tries(try)
+		return errors.Join(err, Refused(tries, askForLink))
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	places := OfStrangers
+	if try.Known {
+		places = OfStaff
+	}
+	done, err := places.Take(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer done()
+	if err := Count(ctx, h, try, askForLink); err != nil {
+		return nil, nil, err
+	}
+	known, err := h.Store.StaffWithLogin(ctx, login)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := h.Store.StaffByLogin(ctx, login)
+	if err != nil {
+		return nil, nil, err
+	}
+	hash := ""
+	if s != nil {
+		hash = s.PasswordHash
+	}
+	right, err := Has(password, hash)
+	if err != nil {
+		return nil, nil, err
+	}
+	if !right || s == nil {
+		return nil, nil, failed(ctx, h, address, known)
+	}
+	return s, try, nil
+}
+
+const askForLink = "ask whoever administrates Nevrin for a link to set a new password"
+
+// Count counts a try as wrong, unless it has to wait: then it is refused, with what else there is to do.
+func Count(ctx context.Context, h *act.House, try *store.Try, instead string) error {
+	return h.Store.Write(ctx, func(tx *store.Tx) error {
+		tries, err := tx.TriesLocked(try)
+		if err == nil {
+			err = Refused(tries, instead)
+		}
+		if err == nil {
+			tx.Tried(try)
+		}
+		return err
+	})
+}
+
+// Refused tells somebody who has to wait for how long, and what else there is to do; nil where nobody has to.
+func Refused(tries *store.Tries, instead string) error {
+	if wait := waiting(tries); wait > 0 {
+		return problem.Newf(problem.TooOften, "Too many wrong tries. Try again in %s, or %s.", sayWait(wait), instead)
+	}
+	return nil
+}
 
 // waiting is how long the next try has to wait.
 func waiting(t *store.Tries) time.Duration {
 	most := time.Duration(0)
 	for of, n := range t.Wrong {
-		if of == door.OfName && t.Known || t.Since[of] > door.Forgotten {
-			continue
+		if t.Since[of] <= door.Forgotten {
+			most = max(most, door.Wait(of, n)-t.Since[of])
 		}
-		most = max(most, door.Wait(of, n)-t.Since[of])
 	}
 	return most
 }
@@ -120,7 +179,7 @@ func failed(ctx context.Context, h *act.House, address string, known *store.Staf
 	if err != nil {
 		return err
 	}
-	return problem.Newf(problem.Forbidden, "This name and password do not go together. Check both and try again.")
+	return errPair
 }
 
 // tell keeps an event of somebody's door, outside of an act: nobody is signed in yet.
@@ -169,29 +228,13 @@ func Look(a *act.Act) (*Own, error) {
 	return out, nil
 }
 
-// Change is a change of one's own password.
-type Change struct {
-	Old string `json:"old" maxLength:"1000"`
-	New string `json:"new" maxLength:"1000"`
-}
-
-// ChangePassword changes one's own password; all other sessions end.
-func ChangePassword(a *act.Act, c Change, token string) error {
+// ChangePassword changes the password of somebody who has proven who they are; all their sessions end but the one of a token.
+func ChangePassword(a *act.Act, password, token string) error {
 	s, err := a.Tx.StaffLocked(a.Who.ID)
 	if err != nil {
 		return err
 	}
-	if s.Demo {
-		return problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
-	}
-	right, err := compare(a.Context, c.Old, s.PasswordHash)
-	if err != nil {
-		return err
-	}
-	if !right {
-		return problem.Newf(problem.Forbidden, "The old password is not right, so nothing was changed.")
-	}
-	hash, err := choose(a.Context, c.New, s)
+	hash, err := choose(a.Context, password, s)
 	if err != nil {
 		return err
 	}
@@ -206,7 +249,7 @@ func choose(ctx context.Context, password string, s *store.Staff) (string, error
 	if wrong := door.Password(password, s.Login, s.Name); wrong != "" {
 		return "", problem.Newf(problem.Invalid, "%s", wrong)
 	}
-	return Digest(ctx, password)
+	return OfStaff.Digest(ctx, password)
 }
 
 // ChooseShort sets a short code, typed or scanned from a badge, with which somebody comes back to a station within the same
@@ -221,7 +264,7 @@ func ChooseShort(a *act.Act, code string) error {
 			return problem.Newf(problem.Invalid, "This is the number of an item. Choose another, or scan your badge.")
 		}
 		var err error
-		if hash, err = Digest(a.Context, code); err != nil {
+		if hash, err = OfStaff.Digest(a.Context, code); err != nil {
 			return err
 		}
 	}
@@ -247,7 +290,7 @@ func ScannedOn(ctx context.Context, h *act.House, code string) error {
 // ComeBack lets somebody whose station has rested go on, by their short code. After some wrong tries the session is to
 // end: over.
 func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bool, err error) {
-	done, err := turn(ctx)
+	done, err := OfStaff.Take(ctx)
 	if err != nil {
 		return false, err
 	}
@@ -271,7 +314,7 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	}
 	right := false
 	if s.ShortWrong < door.MostShort {
-		if right, err = has(code, s.ShortHash); err != nil {
+		if right, err = Has(code, s.ShortHash); err != nil {
 			return false, err
 		}
 	}
@@ -482,7 +525,7 @@ func Administrator(ctx context.Context, s *store.Store, login, name, password st
 			strings.Join(codes, ", "),
 		)
 	}
-	hash, err := Digest(ctx, password)
+	hash, err := OfStaff.Digest(ctx, password)
 	if err != nil {
 		return err
 	}

@@ -2,7 +2,9 @@ package staff_test
 
 import (
 	"context"
+	"fmt"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -15,6 +17,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/app/staff"
+	"nevrin/core/door"
 	"nevrin/core/role"
 	"nevrin/testkit"
 )
@@ -79,7 +82,7 @@ func TestGuessing(t *testing.T) {
 	require.NoError(t, try("192.0.2.1", "anna", phrase), "elsewhere nobody waits")
 
 	// From many addresses: the name waits, but not where its person has been before.
-	w.Set("INSERT INTO wrong_tries VALUES ('name', 'anna', 30, clock_timestamp())")
+	w.Set("INSERT INTO wrong_tries VALUES ('name', " + named("anna") + ", 30, clock_timestamp())")
 	assert.Equal(t, problem.TooOften, kind(try("198.51.100.7", "anna", phrase)))
 	require.NoError(t, try("192.0.2.1", "anna", phrase))
 	require.NoError(t, try("198.51.100.7", "anna", phrase), "being right begins anew")
@@ -189,7 +192,7 @@ func TestLink(t *testing.T) {
 	boss := anna(t, w)
 	w.Set("INSERT INTO staff (login, name, role, branch_code) VALUES ('tom', 'Tom', 'desk', 'HVH')")
 	tom := testkit.Somebody(t, w.House, "tom")
-	w.Set("INSERT INTO wrong_tries VALUES ('name', 'tom', 90, clock_timestamp()), ('pair', 'tom 192.0.2.1', 90, clock_timestamp())")
+	w.Set("INSERT INTO wrong_tries VALUES ('name', " + named("tom") + ", 90, clock_timestamp()), ('pair', " + named("tom") + " || ' 192.0.2.1', 90, clock_timestamp())")
 	link := testkit.Do(t, w.House, boss, func(a *act.Act) (*staff.Link, error) { return staff.MakeLink(a, tom.ID) })
 	token, ok := strings.CutPrefix(link.Path, "/enter#")
 	require.True(t, ok, link.Path)
@@ -219,15 +222,18 @@ func TestOwnPassword(t *testing.T) {
 	w := testkit.NewWorld(t)
 	boss := anna(t, w)
 	w.Set("INSERT INTO sessions (digest, data, staff_id, expiry) SELECT sha256(convert_to(v, 'UTF8')), '', ?, clock_timestamp() + interval '1 hour' FROM unnest(ARRAY['here', 'there']) v", boss.ID)
-	change := func(c staff.Change) error {
+	change := func(was, is string) error {
+		if err := staff.Prove(t.Context(), w.House, "192.0.2.1", boss.ID, was, "", false); err != nil {
+			return err
+		}
 		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) {
-			return struct{}{}, staff.ChangePassword(a, c, "here")
+			return struct{}{}, staff.ChangePassword(a, is, "here")
 		})
 		return err
 	}
-	assert.ErrorContains(t, change(staff.Change{Old: "wrong", New: other}), "old password is not right")
-	assert.ErrorContains(t, change(staff.Change{Old: phrase, New: "annaanna12"}), "tried first")
-	require.NoError(t, change(staff.Change{Old: phrase, New: other}))
+	assert.ErrorContains(t, change("wrong", other), "Your password is not right")
+	assert.ErrorContains(t, change(phrase, "annaanna12"), "tried first")
+	require.NoError(t, change(phrase, other))
 	assert.Equal(t, "1", testkit.Text(t, w.House, "SELECT count(*)::text FROM sessions"), "sessions elsewhere have ended")
 	_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase})
 	assert.Error(t, err)
@@ -263,6 +269,47 @@ func TestComingBack(t *testing.T) {
 	assert.True(t, over)
 }
 
+// named is under what SQL finds the tries of a name.
+func named(login string) string { return "left(encode(sha256('" + login + "'), 'hex'), 32)" }
+
+// factor is Anna setting up a second factor in a session.
+type factor struct {
+	t       *testing.T
+	w       *testkit.World
+	boss    act.Actor
+	session string
+	secret  string
+	begun   time.Time
+}
+
+func (f *factor) begin() {
+	f.t.Helper()
+	f.w.Set("INSERT INTO sessions (digest, data, staff_id, expiry) VALUES (sha256(convert_to(?, 'UTF8')), '', ?, clock_timestamp() + interval '1 hour') ON CONFLICT DO NOTHING",
+		f.session, f.boss.ID)
+	setting := testkit.Do(f.t, f.w.House, f.boss, func(a *act.Act) (*staff.Setting, error) { return staff.BeginSecond(a, f.session) })
+	assert.Contains(f.t, setting.Address, "otpauth://totp/A%20small%20world:anna?")
+	f.secret = setting.Secret
+	f.begun = time.Now() // a step may end meanwhile: codes are those of steps counted from here
+}
+
+func (f *factor) code(steps int) string {
+	f.t.Helper()
+	text, err := totp.GenerateCode(f.secret, f.begun.Add(time.Duration(steps)*30*time.Second))
+	require.NoError(f.t, err)
+	return text
+}
+
+// set sets it up as the server does: whoever does it shows first that it is them.
+func (f *factor) set(password, old, code string) error {
+	if err := staff.Prove(f.t.Context(), f.w.House, "192.0.2.1", f.boss.ID, password, old, true); err != nil {
+		return err
+	}
+	_, err := testkit.Try(f.w.House, f.boss, func(a *act.Act) (struct{}, error) {
+		return struct{}{}, staff.SetSecond(a, code, f.session)
+	})
+	return err
+}
+
 // A second factor is set up with a code of it, asked for after the password, counts once, and can be taken away by who
 // administrates.
 func TestSecondFactorAtSignIn(t *testing.T) {
@@ -272,32 +319,146 @@ func TestSecondFactorAtSignIn(t *testing.T) {
 		_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase, Code: code})
 		return err
 	}
-	setting := testkit.Do(t, w.House, boss, staff.BeginSecond)
-	assert.Contains(t, setting.Address, "otpauth://totp/A%20small%20world:anna?")
-	begun := time.Now() // a step may end meanwhile: codes are those of steps counted from here
-	code := func(steps int) string {
-		text, err := totp.GenerateCode(setting.Secret, begun.Add(time.Duration(steps)*30*time.Second))
-		require.NoError(t, err)
-		return text
-	}
-	set := func(secret, code string) error {
-		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) { return struct{}{}, staff.SetSecond(a, secret, code, "") })
-		return err
-	}
-	assert.ErrorContains(t, set("ABC", code(0)), "no secret that Nevrin has made")
-	assert.ErrorContains(t, set(setting.Secret, "000000"), "not right")
+	f := &factor{t: t, w: w, boss: boss, session: "here"}
+	f.begin()
+	assert.ErrorContains(t, f.set(phrase, "", "000000"), "not right")
 	require.NoError(t, enter(""), "until it is set up, the password alone is right")
-	require.NoError(t, set(setting.Secret, code(0)))
+	require.NoError(t, f.set(phrase, "", f.code(0)))
 
 	assert.ErrorIs(t, enter(""), staff.ErrSecond)
 	assert.ErrorContains(t, enter("000000"), "not right")
-	assert.ErrorContains(t, enter(code(0)), "has been used", "the code it was set up with counts once too")
-	require.NoError(t, enter(code(1)))
+	assert.ErrorContains(t, enter(f.code(0)), "has been used", "the code it was set up with counts once too")
+	require.NoError(t, enter(f.code(1)))
 	w.Set("DELETE FROM wrong_tries")
-	assert.ErrorContains(t, enter(code(1)), "has been used")
+	assert.ErrorContains(t, enter(f.code(1)), "has been used")
 	w.Set("DELETE FROM wrong_tries")
 
 	testkit.Done(t, w.House, boss, func(a *act.Act) error { return staff.DropSecond(a, boss.ID) })
 	require.NoError(t, enter(""))
 	assert.Equal(t, "set, taken away", w.Ask("SELECT string_agg(detail->>'is', ', ' ORDER BY id) FROM events WHERE kind = 'second_factor'"))
+}
+
+// Whoever has found a session open cannot put a second factor of their own in the place of its person's: it takes the password, a
+// code of the old one, and the secret that this session was offered.
+func TestNobodyElseSetsASecondFactor(t *testing.T) {
+	w := testkit.NewWorld(t)
+	f := &factor{t: t, w: w, boss: anna(t, w), session: "here"}
+	f.begin()
+	assert.ErrorContains(t, f.set("a guess of a password", "", f.code(0)), "Your password is not right")
+	require.NoError(t, f.set(phrase, "", f.code(0)))
+	w.Set("DELETE FROM wrong_tries")
+	old := *f
+
+	f.begin()
+	assert.ErrorIs(t, f.set(phrase, "", f.code(0)), staff.ErrSecond)
+	assert.ErrorContains(t, f.set(phrase, "000000", f.code(0)), "not right")
+	elsewhere := *f
+	elsewhere.session = "another session"
+	assert.ErrorContains(t, elsewhere.set(phrase, old.code(1), f.code(0)), "No second factor has been offered here")
+	w.Set("DELETE FROM wrong_tries")
+	w.Set("UPDATE staff SET second_step = 0")
+	require.NoError(t, f.set(phrase, old.code(1), f.code(0)))
+	w.Set("UPDATE second_offers SET until = clock_timestamp()")
+	w.Set("UPDATE staff SET second_step = 0")
+	assert.ErrorContains(t, f.set(phrase, f.code(1), f.code(1)), "No second factor has been offered here", "an offer is taken once")
+
+	// Wrong passwords are counted as at the door.
+	for range 5 {
+		_ = f.set("a guess of a password", "", "")
+	}
+	assert.Equal(t, problem.TooOften, kind(f.set(phrase, "", "")))
+}
+
+// Secrets are sealed where they are kept, and sealed anew when the key changes; one that cannot be opened is said at the start.
+func TestSecretsAreSealed(t *testing.T) {
+	w := testkit.NewWorld(t)
+	f := &factor{t: t, w: w, boss: anna(t, w), session: "here"}
+	f.begin()
+	require.NoError(t, f.set(phrase, "", f.code(0)))
+	kept := func() string { return w.Ask("SELECT second FROM staff WHERE login = 'anna'") }
+	assert.NotContains(t, kept(), f.secret)
+	assert.NotContains(t, w.Ask("SELECT coalesce(string_agg(sealed, ' '), '-') FROM second_offers"), f.secret)
+
+	old, fresh := door.NewKey(), door.NewKey()
+	w.Set("UPDATE staff SET second = ? WHERE login = 'anna'", f.secret) // as they stood before they were sealed
+	use := func(keys ...string) (int, error) {
+		var err error
+		w.Keys, err = door.ParseKeys(strings.Join(keys, ","))
+		require.NoError(t, err)
+		return staff.Reseal(t.Context(), w.House)
+	}
+	_, err := use()
+	assert.ErrorIs(t, err, door.ErrNoKey, "a secret in clear, and no key to seal it with")
+	for _, keys := range [][]string{{old}, {fresh, old}, {fresh}} {
+		n, err := use(keys...)
+		require.NoError(t, err)
+		w.Set("DELETE FROM wrong_tries")
+		w.Set("UPDATE staff SET second_step = 0")
+		_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase, Code: f.code(1)})
+		require.NoError(t, err, "%d sealed", n)
+	}
+	n, err := use(fresh)
+	require.NoError(t, err)
+	assert.Zero(t, n, "what is sealed with the newest key stays as it is")
+	_, err = use(old)
+	assert.ErrorContains(t, err, "NEVRIN_KEYS")
+}
+
+// Of an address of IPv6 everybody has billions: tries count by what one line is given, and by site when they are many.
+func TestGuessingFromManyAddressesOfOneLine(t *testing.T) {
+	w := testkit.NewWorld(t)
+	anna(t, w)
+	try := func(address, login string) error {
+		_, err := staff.SignIn(t.Context(), w.House, address, staff.Entering{Login: login, Password: "guess"})
+		return err
+	}
+	for k := range 5 {
+		assert.Equal(t, problem.Forbidden, kind(try(fmt.Sprintf("2001:db8:1:2::%x", k+1), "anna")))
+	}
+	assert.Equal(t, problem.TooOften, kind(try("2001:db8:1:2:3:4:5:6", "anna")), "another address of the same line")
+	assert.Equal(t, problem.Forbidden, kind(try("2001:db8:1:3::1", "anna")), "another line")
+	w.Set("UPDATE wrong_tries SET number = 450 WHERE of = 'range'")
+	assert.Equal(t, problem.TooOften, kind(try("2001:db8:1:ffff::1", "tom")), "yet another line of the same site, after very many")
+	assert.Equal(t, problem.Forbidden, kind(try("2001:db8:2::1", "tom")))
+}
+
+// What somebody has typed as a login may be their password: it is kept nowhere.
+func TestWhatIsTypedAsALoginIsKeptNowhere(t *testing.T) {
+	w := testkit.NewWorld(t)
+	_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: phrase, Password: "x"})
+	require.Error(t, err)
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM wrong_tries WHERE key LIKE '%' || ? || '%'", phrase))
+	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM events WHERE detail::text LIKE '%' || ? || '%'", phrase))
+	assert.NotEqual(t, "0", w.Ask("SELECT count(*)::text FROM wrong_tries"))
+}
+
+// Two hundred patrons who sign in at once take the places of patrons; who works here gets in meanwhile.
+func TestStaffSignInUnderAFlood(t *testing.T) {
+	w := testkit.NewWorld(t)
+	anna(t, w)
+	ctx, stop := context.WithCancel(t.Context())
+	var flood sync.WaitGroup
+	for range 200 {
+		flood.Go(func() {
+			for ctx.Err() == nil {
+				done, err := staff.OfPatrons.Take(ctx)
+				if err != nil {
+					continue
+				}
+				_, _ = staff.Has("guess", "")
+				done()
+			}
+		})
+	}
+	var times []time.Duration
+	for range 10 {
+		begun := time.Now()
+		_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase})
+		require.NoError(t, err)
+		times = append(times, time.Since(begun))
+	}
+	stop()
+	flood.Wait()
+	slices.Sort(times)
+	t.Logf("staff signed in under a flood of 200: median %s, longest %s", times[5].Round(time.Millisecond), times[9].Round(time.Millisecond))
 }

@@ -10,7 +10,6 @@ import (
 	"crypto/rand"
 	"io"
 	"log"
-	"net"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -207,8 +206,9 @@ func (w *worker) dial(ctx context.Context) bool {
 	if w.line != nil {
 		return true
 	}
-	dialer := net.Dialer{Timeout: dialling}
-	to, err := dialer.DialContext(ctx, "tcp", w.row.Terminal)
+	dialing, stop := context.WithTimeout(ctx, dialling)
+	defer stop()
+	to, err := w.house.Outside.Dial(dialing, w.row.Terminal)
 	if err != nil {
 		return false
 	}

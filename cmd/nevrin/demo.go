@@ -4,12 +4,14 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"os"
 	"path/filepath"
 	"runtime/debug"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"nevrin/core/door"
 	"nevrin/demo"
 	"nevrin/server"
 	"nevrin/standin"
@@ -31,6 +33,10 @@ func demoCommand() *cobra.Command {
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		s, err := fromEnvironment()
 		if err != nil {
+			return err
+		}
+		s.demo = true
+		if s.keys, err = demoKey(folder, s.keys); err != nil {
 			return err
 		}
 		ctx, cancel := context.WithCancel(cmd.Context())
@@ -66,6 +72,23 @@ func demoCommand() *cobra.Command {
 		return run(ctx, s, options, around.prepare)
 	}
 	return cmd
+}
+
+// demoKey is the key of the demo, kept beside what its stand-ins are given, unless one is set.
+func demoKey(folder, set string) (string, error) {
+	if set != "" {
+		return set, nil
+	}
+	file := filepath.Join(folder, "key")
+	data, err := os.ReadFile(file)
+	if err == nil {
+		return string(data), nil
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return "", err
+	}
+	key := door.NewKey()
+	return key, os.WriteFile(file, []byte(key), 0o600)
 }
 
 // surroundings are the stand-ins of what is around a network. Each has another address at each start.

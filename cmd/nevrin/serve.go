@@ -28,11 +28,13 @@ import (
 	"nevrin/app/live"
 	"nevrin/app/night"
 	"nevrin/app/notices"
+	"nevrin/app/outside"
 	"nevrin/app/partners"
 	"nevrin/app/rules"
 	"nevrin/app/staff"
 	"nevrin/app/terminals"
 	"nevrin/core/calendar"
+	"nevrin/core/door"
 	"nevrin/server"
 	"nevrin/store"
 	"nevrin/web"
@@ -48,13 +50,15 @@ type settings struct {
 	plain    bool   // NEVRIN_TLS=0: without TLS, for a station that is the server itself
 	proxies  string // NEVRIN_PROXIES: addresses of proxies, with commas
 	most     string // NEVRIN_REQUESTS_PER_MINUTE, of one session
+	keys     string // NEVRIN_KEYS: by which the secrets of second factors are sealed, the newest first, with commas
+	demo     bool
 }
 
 func fromEnvironment() (settings, error) {
 	or := func(key, other string) string { return pick(os.Getenv(key) != "", os.Getenv(key), other) }
 	s := settings{os.Getenv("DATABASE_URL"), or("NEVRIN_LISTEN", "127.0.0.1:8080"), or("NEVRIN_SMTP", "127.0.0.1:25"),
 		or("NEVRIN_FROM", "library@nevrin.invalid"), os.Getenv("NEVRIN_INSIDE"), os.Getenv("NEVRIN_TLS") == "0",
-		os.Getenv("NEVRIN_PROXIES"), os.Getenv("NEVRIN_REQUESTS_PER_MINUTE")}
+		os.Getenv("NEVRIN_PROXIES"), os.Getenv("NEVRIN_REQUESTS_PER_MINUTE"), os.Getenv("NEVRIN_KEYS"), false}
 	if s.database == "" {
 		return s, errors.New(
 			"DATABASE_URL is not set; expected the address of a PostgreSQL database, such as " +
@@ -124,6 +128,7 @@ func serverCommands() []*cobra.Command {
 		administratorCommand(),
 		linkCommand(),
 		descriptionCommand(),
+		keyCommand(),
 	}
 }
 
@@ -194,6 +199,18 @@ func linkCommand() *cobra.Command {
 	}
 }
 
+func keyCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "key",
+		Short: "Print a new key for NEVRIN_KEYS",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			_, err := fmt.Println(door.NewKey())
+			return err
+		},
+	}
+}
+
 func descriptionCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "describe",
@@ -240,14 +257,21 @@ func run(
 		server.NotYet(w, r)
 	}))
 	front.ErrorLog = slog.NewLogLogger(log.Handler(), slog.LevelInfo) // who hung up, who spoke no HTTP
-	go func() { _ = front.Serve(server.Bounded(listener)) }()
+	go func() { _ = front.Serve(server.Bounded(listener, options.Proxies)) }()
 	defer func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
 		_ = front.Shutdown(ctx)
 	}()
 
-	house := &act.House{Store: db, Live: live.New(db)}
+	keys, err := door.ParseKeys(s.keys)
+	if err != nil {
+		return fmt.Errorf("NEVRIN_KEYS: %w", err)
+	}
+	if keys.None() {
+		log.Warn("NEVRIN_KEYS is not set: nobody can set up a second factor; 'nevrin key' prints a key")
+	}
+	house := &act.House{Store: db, Live: live.New(db), Keys: keys, Outside: outside.Reach{Loopback: s.demo}}
 	go house.Live.Run(ctx)
 	if err := begin(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
 		return nil // told to stop before it was ready
@@ -293,6 +317,9 @@ func begin(
 ) error {
 	for {
 		err := house.Store.Migrate(ctx)
+		if err == nil {
+			err = reseal(ctx, log, house)
+		}
 		if err == nil && prepare != nil {
 			err = prepare(ctx, house.Store, address)
 		}
@@ -346,6 +373,15 @@ func begin(
 	}
 	house.Jobs = jobs
 	return jobs.Start(context.WithoutCancel(ctx))
+}
+
+// reseal seals secrets with the newest key, so that an older one can be taken away once all copies have started with both.
+func reseal(ctx context.Context, log *slog.Logger, house *act.House) error {
+	n, err := staff.Reseal(ctx, house)
+	if n > 0 {
+		log.Info("second factors are sealed with the newest of NEVRIN_KEYS", "people", n)
+	}
+	return err
 }
 
 // nightQueue keeps the nights, which take their time, from what people wait for.

@@ -24,7 +24,8 @@ type Count string
 const (
 	OfPair    Count = "pair"    // one name from one address
 	OfName    Count = "name"    // one name, from addresses where its person has not signed in before
-	OfAddress Count = "address" // one address, which may be that of a whole branch
+	OfAddress Count = "address" // one client, which may be a whole branch (see Client)
+	OfRange   Count = "range"   // all clients of one site (see Range)
 )
 
 // Forgotten is after how long without a wrong try a count begins anew.
@@ -40,6 +41,7 @@ var steps = map[Count]step{
 	OfPair:    {4, 2 * time.Second, 15 * time.Minute},
 	OfName:    {20, 10 * time.Second, 15 * time.Minute},
 	OfAddress: {40, 2 * time.Second, 5 * time.Minute},
+	OfRange:   {400, 2 * time.Second, 5 * time.Minute},
 }
 
 // Wait is how long after the last of so many wrong tries the next one may be made.

@@ -2,7 +2,6 @@ package person
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 )
@@ -46,8 +45,3 @@ func (a Answer) Refused(given, entitled bool) (says string, forbidden bool) {
 	}
 	return "", false
 }
-
-var pinForm = regexp.MustCompile(`^[0-9]{4,12}$`)
-
-// PINForm tells whether a text has the form of a PIN.
-func PINForm(text string) bool { return pinForm.MatchString(text) }

@@ -189,9 +189,3 @@ func TestConsents(t *testing.T) {
 	_, forbidden := person.Answer{To: person.Photo, Is: "no"}.Refused(true, false)
 	assert.True(t, forbidden)
 }
-
-func TestPINForms(t *testing.T) {
-	for pin, good := range map[string]bool{"": false, "123": false, "1234": true, "123456789012": true, "1234567890123": false, "12a4": false} {
-		assert.Equal(t, good, person.PINForm(pin), pin)
-	}
-}

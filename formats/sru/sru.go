@@ -8,8 +8,10 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
+	"nevrin/core/expect"
 	"nevrin/formats/marc"
 )
 
@@ -92,6 +94,21 @@ func ISBNOf(query string) string {
 	return strings.TrimSuffix(number, `"`)
 }
 
+// Bounds of an answer: of a server that gives more than it was asked for the first records are read, and of a text its beginning.
+const (
+	mostRecords = 20
+	mostText    = 500 // letters
+)
+
+// cut keeps as much of a text as a title or a name has, in one line.
+func cut(text string) string {
+	text = strings.Join(strings.Fields(text), " ")
+	if letters := []rune(text); len(letters) > mostText {
+		return string(letters[:mostText]) + "…"
+	}
+	return text
+}
+
 // Search asks a server for Dublin Core records with all of these words.
 func Search(ctx context.Context, client *http.Client, base, words string) ([]Record, error) {
 	found, err := retrieve(ctx, client, base, Words(words), dublinCore)
@@ -105,6 +122,9 @@ func Search(ctx context.Context, client *http.Client, base, words string) ([]Rec
 		}
 		r := *w.Data.DC
 		r.ID = w.Identifier
+		for _, text := range []*string{&r.ID, &r.Title, &r.Author, &r.Date, &r.ISBN, &r.Format} {
+			*text = cut(*text)
+		}
 		out = append(out, r)
 	}
 	return out, nil
@@ -123,14 +143,14 @@ func Retrieve(ctx context.Context, client *http.Client, base, query string) ([]*
 		}
 	}
 	if len(found) > 0 && len(out) == 0 {
-		return nil, fmt.Errorf("the records of the answer are no MARCXML, but %q", found[0].Schema)
+		return nil, fmt.Errorf("the records of the answer are no MARCXML, but %q", expect.Shown(found[0].Schema))
 	}
 	return out, nil
 }
 
 func retrieve(ctx context.Context, client *http.Client, base, query, schema string) ([]wrapped, error) {
 	values := url.Values{
-		"version": {"1.2"}, "operation": {"searchRetrieve"}, "query": {query}, "maximumRecords": {"20"},
+		"version": {"1.2"}, "operation": {"searchRetrieve"}, "query": {query}, "maximumRecords": {strconv.Itoa(mostRecords)},
 		"recordSchema":  {schema},
 		"recordPacking": {"xml"},
 	}
@@ -148,12 +168,12 @@ func retrieve(ctx context.Context, client *http.Client, base, query, schema stri
 	}
 	var r response
 	if err := xml.NewDecoder(http.MaxBytesReader(nil, answer.Body, 4<<20)).Decode(&r); err != nil {
-		return nil, fmt.Errorf("the answer is no SRU response: %w", err)
+		return nil, fmt.Errorf("the answer is no SRU response: %s", expect.Shown(err.Error()))
 	}
 	if len(r.Diagnostics) > 0 {
-		return nil, fmt.Errorf("%s %s", r.Diagnostics[0].Message, r.Diagnostics[0].Details)
+		return nil, fmt.Errorf("%s %s", expect.Shown(r.Diagnostics[0].Message), expect.Shown(r.Diagnostics[0].Details))
 	}
-	return r.Records, nil
+	return r.Records[:min(len(r.Records), mostRecords)], nil
 }
 
 // Write answers a search with records, or with a diagnostic where there is a problem.

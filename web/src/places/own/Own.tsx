@@ -133,8 +133,10 @@ function Second({ own }: { own: Own }) {
   };
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
-    const code = new FormData(e.currentTarget).get("code");
-    void sending.send({ Secret: setting?.secret, Code: code }).then((ok) => ok && setSetting(undefined));
+    const said = new FormData(e.currentTarget);
+    void sending
+      .send({ Password: said.get("password"), Old: said.get("old") ?? "", Code: said.get("code") })
+      .then((ok) => ok && setSetting(undefined));
   };
   return (
     <Card label="Second factor" className="p-3.5">
@@ -154,7 +156,15 @@ function Second({ own }: { own: Own }) {
           <p>Let the app take this picture, or type the secret into it. Then type the code that it shows.</p>
           <img alt="The secret as a QR code" src={`data:image/png;base64,${setting.picture}`} />
           <p className="font-mono">{setting.secret.match(/.{1,4}/g)?.join(" ")}</p>
-          <Field label="Code">
+          <Field label="Your password">
+            <input name="password" type="password" autoComplete="current-password" required className={inputLook} />
+          </Field>
+          {own.second && (
+            <Field label="Code of the second factor you have now">
+              <input name="old" inputMode="numeric" autoComplete="off" maxLength={6} required className={inputLook} />
+            </Field>
+          )}
+          <Field label="Code of the new one">
             <input
               name="code"
               inputMode="numeric"

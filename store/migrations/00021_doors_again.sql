@@ -1,0 +1,38 @@
+-- +goose Up
+-- Tries are counted under digests: what somebody types as a login may be their password. Counts of a day are not carried over.
+DELETE FROM wrong_tries;
+ALTER TABLE wrong_tries DROP CONSTRAINT wrong_tries_of_check,
+    ADD CONSTRAINT wrong_tries_of_check CHECK (of IN ('pair', 'name', 'address', 'range'));
+
+-- From where and with what a patron has signed in before: a browser by the digest of its cookie, or the digest of a neighbourhood of
+-- addresses. Nobody else's tries shut them out there.
+CREATE TABLE patron_places (
+    patron_id bigint NOT NULL REFERENCES patrons (id) ON DELETE CASCADE,
+    kind      text NOT NULL CHECK (kind IN ('device', 'near')),
+    digest    bytea NOT NULL,
+    last_at   timestamptz NOT NULL,
+    PRIMARY KEY (patron_id, kind, digest)
+);
+CREATE INDEX patron_places_last ON patron_places (last_at);
+
+-- The secret of a second factor that a session was offered, sealed. It goes with the session.
+CREATE TABLE second_offers (
+    session  bytea PRIMARY KEY REFERENCES sessions (digest) ON DELETE CASCADE,
+    staff_id bigint NOT NULL REFERENCES staff (id) ON DELETE CASCADE,
+    sealed   text NOT NULL CHECK (sealed LIKE 'sealed.%'),
+    until    timestamptz NOT NULL
+);
+
+-- How many cards somebody has scanned who opens records with the card in hand only, minute by minute.
+CREATE TABLE cards_scanned (
+    staff_id bigint NOT NULL REFERENCES staff (id) ON DELETE CASCADE,
+    minute   timestamptz NOT NULL,
+    number   int NOT NULL CHECK (number > 0),
+    PRIMARY KEY (staff_id, minute)
+);
+
+-- +goose Down
+DROP TABLE cards_scanned, second_offers, patron_places;
+DELETE FROM wrong_tries;
+ALTER TABLE wrong_tries DROP CONSTRAINT wrong_tries_of_check,
+    ADD CONSTRAINT wrong_tries_of_check CHECK (of IN ('pair', 'name', 'address'));
