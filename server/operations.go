@@ -10,6 +10,7 @@ import (
 	"nevrin/app/catalogue"
 	"nevrin/app/desk"
 	"nevrin/app/history"
+	"nevrin/app/network"
 	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/people"
@@ -73,6 +74,7 @@ type Me struct {
 	SignedIn bool             `json:"signed_in"`
 	Rests    bool             `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
 	Works    []calendar.Code  `json:"works" doc:"Where this person may work"`
+	Faults   []network.Fault  `json:"faults" doc:"Parts of what is stored that cannot be read, for who administrates"`
 	Lacks    bool             `json:"lacks_second" doc:"Has to set up a second factor before anything else"`
 	Stations []StationHere    `json:"stations" doc:"The stations of this branch"`
 	Reasons  []ReasonHere     `json:"reasons" doc:"The network's lists to choose a reason from"`
@@ -240,8 +242,11 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
-		Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
+		Faults: []network.Fault{}, Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
 		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)),
+	}
+	if a.Who.Role == role.Administrator {
+		me.Faults = append(me.Faults, a.Network.Faults()...)
 	}
 	if me.LetOff, _ = a.May().MayLetOff(60); me.LetOff > 60 {
 		me.LetOff = 60

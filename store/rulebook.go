@@ -246,3 +246,10 @@ func (s *Store) RehearsalAt(ctx context.Context, id int64, done int) (bool, erro
 	still := s.db.WithContext(ctx).Exec("UPDATE rehearsals SET done = ? WHERE id = ? AND state = 'running'", done, id)
 	return still.RowsAffected == 1, still.Error
 }
+
+// EditionsBefore gives the editions in force that stood before another, the latest first.
+func (t *Tx) EditionsBefore(id int64) ([]int64, error) {
+	return each[int64](t, `SELECT e.id FROM editions e JOIN editions broken ON broken.id = $1
+		WHERE e.state = 'in_force' AND (e.starts_on, e.started_at) < (broken.starts_on, broken.started_at)
+		ORDER BY e.starts_on DESC, e.started_at DESC LIMIT 50`, id)
+}

@@ -48,7 +48,8 @@ func (s *Store) Session(ctx context.Context, token string) (*Session, error) {
 	}
 	found := s.db.WithContext(ctx).
 		Raw(`SELECT s.data, s.own, extract(epoch FROM clock_timestamp() - s.seen_at)::float8 AS rested,
-			(SELECT (settings->>'idle_minutes')::int FROM network) AS idle,
+			(SELECT CASE WHEN jsonb_typeof(settings->'idle_minutes') = 'number'
+				THEN least((settings->>'idle_minutes')::numeric, 100000)::int END FROM network) AS idle,
 			f.id, coalesce(f.login, '') AS login, coalesce(f.name, '') AS name, coalesce(f.role, '') AS role,
 			coalesce(f.branch_code, '') AS branch_code, coalesce(f.demo, false) AS demo,
 			coalesce(f.second = '' AND NOT f.demo, false) AND coalesce((SELECT jsonb_exists(settings->'second_factor',

@@ -90,7 +90,7 @@ func worldTemplate(t *testing.T) *url.URL {
 func furnish(ctx context.Context, world *store.Store) error {
 	err := rules.SetUp(ctx, world, rules.Network{
 		Name: "A small world", Digits: worldDigits, Timezone: "America/Halifax", Rulebook: worldRules,
-		Courier: worldCourier,
+		Courier: worldCourier, From: calendar.MakeDate(2000, 1, 1),
 	})
 	if err != nil {
 		return err

@@ -13,7 +13,12 @@ export default ts.config(
   {
     languageOptions: { parserOptions: { projectService: { allowDefaultProject: ["eslint.config.js"] } } },
     plugins: { "react-hooks": hooks, "import-x": imports },
-    settings: { "import-x/resolver-next": [createTypeScriptImportResolver()] },
+    settings: {
+      "import-x/resolver-next": [createTypeScriptImportResolver()],
+      // Without these no file of ours is parsed, and no circle is ever found.
+      "import-x/extensions": [".ts", ".tsx"],
+      "import-x/parsers": { "@typescript-eslint/parser": [".ts", ".tsx"] },
+    },
     rules: {
       ...hooks.configs.recommended.rules,
       "react-hooks/exhaustive-deps": "error",

@@ -226,7 +226,7 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 	}
 	a.Now = a.Now.In(a.Network.Location)
 	tx.KeepTime(func(now time.Time) { a.Now = now.In(a.Network.Location) })
-	a.Book, err = a.Edition(at.Edition.Int64)
+	a.Book, err = a.Network.InForce(tx, at.Edition.Int64)
 	return a, err
 }
 

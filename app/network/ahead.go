@@ -2,11 +2,9 @@ package network
 
 import (
 	"encoding/json"
-	"fmt"
 
 	"nevrin/core/calendar"
 	"nevrin/core/waiting"
-	"nevrin/store"
 )
 
 // ahead is the courier and the openings of the weeks to come, worked out on a day.
@@ -29,14 +27,13 @@ func (n *Network) Ahead(today calendar.Date) *waiting.Network {
 }
 
 // habits reads what was learned; what is usual where nothing was yet.
-func habits(tx *store.Tx) (*waiting.Habits, error) {
-	data, err := tx.HabitsRow()
-	if err != nil || data == nil {
-		return waiting.Usual(), err
+func readHabits(kept []byte) (*waiting.Habits, error) {
+	if kept == nil {
+		return waiting.Usual(), nil
 	}
 	var h waiting.Habits
-	if err := json.Unmarshal(data, &h); err != nil {
-		return nil, fmt.Errorf("habits as stored: %w", err)
+	if err := json.Unmarshal(kept, &h); err != nil {
+		return nil, err
 	}
 	return &h, nil
 }

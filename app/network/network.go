@@ -8,6 +8,7 @@ package network
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"sync"
@@ -17,6 +18,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	"nevrin/core/expect"
 	"nevrin/core/ident"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
@@ -43,6 +45,8 @@ type Network struct {
 	Runs      []store.Run     // of the courier, as they are stored
 	Habits    *waiting.Habits // by which it is foreseen when holds are ready
 
+	faults   []Fault
+	broken   *sync.Map // id to Fault, of editions that cannot be read
 	editions *sync.Map // id to *Edition, of those in force
 	ahead    *atomic.Pointer[ahead]
 }
@@ -137,7 +141,7 @@ func (n *Network) ClassName(kind, code string) string {
 	return code
 }
 
-// Edition gives any edition. Those in force are read once; a draft changes and is read each time.
+// Edition gives any edition; errUnreadable where its rules cannot be read. Those in force are read once; a draft changes and is read each time.
 func (n *Network) Edition(tx *store.Tx, id int64) (*Edition, error) {
 	if e, ok := n.editions.Load(id); ok {
 		return e.(*Edition), nil
@@ -151,7 +155,7 @@ func (n *Network) Edition(tx *store.Tx, id int64) (*Edition, error) {
 	}
 	book, err := n.Parse(row)
 	if err != nil {
-		return nil, fmt.Errorf("edition %d: %w", row.Number, err)
+		return nil, fmt.Errorf("edition %d: %w: %w", row.Number, errUnreadable, err)
 	}
 	e := &Edition{book, row.ID, row.Number}
 	if row.State == "in_force" {
@@ -165,38 +169,73 @@ func (n *Network) Parse(row *store.Edition) (*rulebook.Rulebook, error) {
 	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Ranking: row.Ranking}, n.Money, n.Branches)
 }
 
+// Fault is a part of what is stored that cannot be read. The rest works without it.
+type Fault struct {
+	Part string `json:"part"`
+	Says string `json:"says" doc:"What is wrong with it, and what happens meanwhile"`
+}
+
+func (f Fault) String() string { return f.Part + ": " + f.Says }
+
 func read(tx *store.Tx, today calendar.Date) (*Network, error) {
-	n := &Network{Public: map[calendar.Code]bool{}, editions: &sync.Map{}, ahead: &atomic.Pointer[ahead]{}}
-	var err error
-	if n.Network, err = tx.NetworkRow(); err != nil {
+	row, err := tx.NetworkRow()
+	if err != nil {
 		return nil, err
 	}
 	parts, err := tx.NetworkParts()
 	if err != nil {
 		return nil, err
 	}
-	n.Classes, n.Choices, n.Stations, n.Rows = parts.Classes, parts.Choices, parts.Stations, parts.Branches
-	if n.Habits, err = habits(tx); err != nil {
+	kept, err := tx.HabitsRow()
+	if err != nil {
 		return nil, err
 	}
+	n := Build(row, parts, today)
+	if n.Habits, err = readHabits(kept); err != nil {
+		n.fault("How long holds usually wait", err, "It is foreseen as for a network that has just begun.")
+		n.Habits = waiting.Usual()
+	}
+	return n, nil
+}
+
+// Build reads the parts of a network as they are stored. A part that cannot be read is left out, or stands as is usual, and is among
+// the faults: one bad run must not shut everybody out of the network.
+func Build(row store.Network, parts store.NetworkParts, today calendar.Date) *Network {
+	n := &Network{Network: row, Public: map[calendar.Code]bool{}, editions: &sync.Map{}, ahead: &atomic.Pointer[ahead]{},
+		broken: &sync.Map{}, Habits: waiting.Usual()}
+	n.Classes, n.Choices, n.Stations, n.Rows = parts.Classes, parts.Choices, parts.Stations, parts.Branches
+	var err error
 	if n.Settled, err = settings.Read(n.Settings); err != nil {
-		return nil, err
+		n.Settled = settings.Usual()
+		n.fault("Settings", err, "Everything goes as is usual.")
 	}
 	if n.Numbers, err = ident.ReadNumbers(n.Network.Numbers); err != nil {
-		return nil, err
+		n.fault("Numbers", err, "No number of a card or an item is known as one.")
 	}
 	if n.Money, err = money.ParseCurrency(n.Currency); err != nil {
-		return nil, err
+		n.Money = money.Currency{Code: n.Currency, Digits: 2}
+		n.fault("Currency", err, "Sums are written with two decimals.")
 	}
 	if n.Location, err = calendar.ParseLocation(n.Timezone); err != nil {
-		return nil, err
+		n.Location, n.Timezone = time.UTC, "UTC"
+		n.fault("Time zone", err, "The network goes by UTC.")
 	}
-	// Branches and runs are kept in the form of the courier file, and read as one.
+	n.buildTimetable(parts, today)
+	return n
+}
+
+// buildTimetable reads branches and runs, which are kept in the form of the courier file, as one file; where that fails, part by part.
+func (n *Network) buildTimetable(parts store.NetworkParts, today calendar.Date) {
 	list, plans := []map[string]any{}, []json.RawMessage{}
-	for _, b := range parts.Branches {
-		one, err := BranchFile(&b, today)
+	for k := range parts.Branches {
+		b := &parts.Branches[k]
+		one, err := BranchFile(b, today)
+		if err == nil {
+			_, err = readFile(n.Timezone, []map[string]any{one}, []json.RawMessage{})
+		}
 		if err != nil {
-			return nil, err
+			n.fault("The calendar of "+b.Name, err, "The branch counts as never open.")
+			one = closedBranch(b)
 		}
 		list = append(list, one)
 		n.Public[b.Code] = b.PublicShelf
@@ -204,16 +243,84 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 	for _, r := range parts.Runs {
 		plans = append(plans, r.Plan)
 	}
+	n.Runs = parts.Runs
 	f, err := readFile(n.Timezone, list, plans)
 	if err != nil {
-		return nil, fmt.Errorf("branches and courier as stored: %w", err)
+		plans, n.Runs = []json.RawMessage{}, nil
+		for _, r := range parts.Runs {
+			if _, err := readFile(n.Timezone, list, []json.RawMessage{r.Plan}); err != nil {
+				n.fault("The run "+r.ID, err, "Nothing travels by it.")
+				continue
+			}
+			plans, n.Runs = append(plans, r.Plan), append(n.Runs, r)
+		}
+		if f, err = readFile(n.Timezone, list, plans); err != nil { // two runs that do not go together
+			n.fault("The courier's runs", err, "Nothing travels.")
+			n.Runs = nil
+			f, err = readFile(n.Timezone, list, []json.RawMessage{})
+		}
 	}
-	n.Timetable, n.Runs = f.Timetable, parts.Runs
+	if err != nil { // branches that were read one by one and cannot stand together: two with one code, which the database refuses
+		n.fault("Branches", err, "No branch is known.")
+		f = &courier.File{Timetable: &courier.Timetable{}}
+	}
+	n.Timetable = f.Timetable
 	for _, b := range parts.Branches {
-		n.Branches = append(n.Branches, f.Timetable.Branches[b.Code].Branch)
+		if known, ok := f.Timetable.Branches[b.Code]; ok {
+			n.Branches = append(n.Branches, known.Branch)
+		}
 	}
-	return n, nil
 }
+
+// closedBranch stands for a branch whose calendar cannot be read.
+func closedBranch(b *store.Branch) map[string]any {
+	timezone := b.Timezone
+	if _, err := calendar.ParseLocation(timezone); err != nil {
+		timezone = "UTC"
+	}
+	return map[string]any{"code": b.Code, "name": b.Name, "zone": b.Zone, "timezone": timezone, "hours": map[string]any{},
+		"sort_minutes": b.SortMinutes, "receive_minutes": b.ReceiveMinutes}
+}
+
+func (n *Network) fault(part string, err error, meanwhile string) {
+	n.faults = append(n.faults, Fault{part, expect.Shown(err.Error()) + ". " + meanwhile})
+}
+
+// Faults are the parts of what is stored that cannot be read.
+func (n *Network) Faults() []Fault {
+	out := slices.Clone(n.faults)
+	n.broken.Range(func(_, f any) bool {
+		out = append(out, f.(Fault))
+		return true
+	})
+	return out
+}
+
+// InForce gives an edition in force: the one named, or, where that cannot be read, the one before it that can be.
+func (n *Network) InForce(tx *store.Tx, id int64) (*Edition, error) {
+	e, err := n.Edition(tx, id)
+	if err == nil || !errors.Is(err, errUnreadable) {
+		return e, err
+	}
+	before, listing := tx.EditionsBefore(id)
+	if listing != nil {
+		return nil, listing
+	}
+	for _, other := range before {
+		e, failed := n.Edition(tx, other)
+		if failed == nil {
+			n.broken.Store(id, Fault{"The rulebook in force", fmt.Sprintf("%s. Edition %d counts meanwhile.", expect.Shown(err.Error()), e.Number)})
+			return e, nil
+		}
+		if !errors.Is(failed, errUnreadable) {
+			return nil, failed
+		}
+	}
+	return nil, err
+}
+
+// errUnreadable says that an edition is stored and cannot be read.
+var errUnreadable = errors.New("the rules as stored cannot be read")
 
 // With is the timetable as it would be with other runs.
 func (n *Network) With(runs []json.RawMessage, today calendar.Date) (*courier.Timetable, error) {

@@ -174,9 +174,35 @@ func TestSetUp(t *testing.T) {
 	conflicting := network
 	conflicting.Rulebook = read("worked-conflict.json")
 	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, conflicting), "neither is narrower")
+	strange := network
+	strange.Courier = read("worked-courier.json")
+	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, strange), "the courier file has the branches HVH, ")
+	assert.Equal(t, "0", testkit.Text(t, h, "SELECT count(*)::text FROM network"), "nothing is written unless all of it fits")
+	nowhere := network
+	nowhere.Timezone = "Europe/Nowhere"
+	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, nowhere), "--timezone")
+	network.From = calendar.MakeDate(2026, 10, 1)
 	require.NoError(t, rules.SetUp(context.Background(), h.Store, network))
 	look := testkit.Do(t, h, act.Actor{Role: "administrator", Branch: "SLM"}, rules.Look)
 	assert.Equal(t, "in_force", look.Editions[0].State)
 	assert.Equal(t, 11, look.Editions[0].Rules)
+	assert.Equal(t, "2026-10-01", testkit.Text(t, h, "SELECT starts_on::text FROM editions"))
 	assert.Len(t, look.Dimensions["lending_branch"], 2)
+}
+
+// The files to begin with fit each other, and what they expect is so.
+func TestFilesToBeginWith(t *testing.T) {
+	network := rules.Network{Name: "Trial", Digits: "4321", Timezone: "America/Halifax"}
+	var err error
+	network.Rulebook, err = os.ReadFile("../../docs/start/rulebook.json")
+	require.NoError(t, err)
+	network.Courier, err = os.ReadFile("../../docs/start/courier.json")
+	require.NoError(t, err)
+	_, err = rules.Prepare(network)
+	require.NoError(t, err)
+	book, err := rulebook.Read(network.Rulebook)
+	require.NoError(t, err)
+	report := book.Check()
+	assert.True(t, report.OK, "%+v", report)
+	assert.Len(t, report.Examples, 3)
 }

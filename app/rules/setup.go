@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"nevrin/app/network"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/core/ident"
@@ -23,49 +24,72 @@ import (
 type Network struct {
 	Name, Digits, Timezone string
 	Rulebook, Courier      []byte
+	From                   calendar.Date // the first day of the first edition; 0: today
 }
 
-// SetUp makes a network in an empty database.
+// Prepared is a network whose files have been read and fit each other, and that can be written.
+type Prepared struct {
+	row      *store.Network
+	classes  []store.Class
+	branches []store.Branch
+	runs     []store.Run
+	first    *store.Edition
+}
+
+// SetUp makes a network in an empty database. Nothing is written unless all of it fits together.
 func SetUp(ctx context.Context, s *store.Store, n Network) error {
-	book, err := rulebook.Read(n.Rulebook)
+	p, err := Prepare(n)
 	if err != nil {
 		return err
 	}
+	return p.Write(ctx, s)
+}
+
+// Prepare reads what a network begins with, and looks whether the parts fit each other.
+func Prepare(n Network) (*Prepared, error) {
+	book, err := rulebook.Read(n.Rulebook)
+	if err != nil {
+		return nil, fmt.Errorf("the rulebook file: %w", err)
+	}
 	if conflicts := book.Conflicts(); len(conflicts) > 0 {
 		c := conflicts[0]
-		return fmt.Errorf(
+		return nil, fmt.Errorf(
 			"rules %s and %s settle %s differently and neither is narrower; change one of them first",
 			c.Rules[0].ID,
 			c.Rules[1].ID,
 			c.Term,
 		)
 	}
-	if _, err := calendar.ParseLocation(n.Timezone); err != nil {
-		return err
+	zone, err := calendar.ParseLocation(n.Timezone)
+	if err != nil {
+		return nil, fmt.Errorf("--timezone: %w", err)
 	}
 	if !fourDigits.MatchString(n.Digits) {
-		return fmt.Errorf(
+		return nil, fmt.Errorf(
 			"--digits: found %q; expected the four digits that stand in every card and item number, such as 1846",
 			n.Digits,
 		)
 	}
 	if strings.TrimSpace(n.Name) == "" {
-		return errors.New("--name: expected the name of the network")
+		return nil, errors.New("--name: expected the name of the network")
 	}
-	branches, runs, err := plainBranches(n, book)
-	if err != nil {
-		return err
+	p := &Prepared{classes: classes(book)}
+	if p.branches, p.runs, err = plainBranches(n, book); err != nil {
+		return nil, err
 	}
 	rules, err := book.PlainRules()
 	if err != nil {
-		return err
+		return nil, err
 	}
 	examples, err := plainExamples(n.Rulebook)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	now := time.Now()
-	row := &store.Network{
+	if n.From == 0 {
+		n.From = calendar.DateOf(now.In(zone))
+	}
+	p.row = &store.Network{
 		One:          true,
 		Name:         n.Name,
 		Numbers:      store.JSON(new(ident.Usual(n.Digits))),
@@ -73,13 +97,34 @@ func SetUp(ctx context.Context, s *store.Store, n Network) error {
 		Timezone:     n.Timezone,
 		FetchMinutes: 60,
 		Version:      1,
+		Settings:     json.RawMessage("{}"),
 	}
-	first := &store.Edition{
-		Number: 1, State: "in_force", StartsOn: new(calendar.MakeDate(2000, 1, 1).UTC()), StartedAt: &now,
+	p.first = &store.Edition{
+		Number: 1, State: "in_force", StartsOn: new(n.From.UTC()), StartedAt: &now,
 		Name:  "First edition",
 		Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1,
 	}
-	return s.Write(ctx, func(tx *store.Tx) error { return tx.AddNetwork(row, classes(book), branches, runs, first) })
+	return p, p.check(n.From)
+}
+
+// check reads all of it back as it will be read from the database.
+func (p *Prepared) check(today calendar.Date) error {
+	parts := store.NetworkParts{Branches: p.branches, Runs: p.runs, Classes: p.classes}
+	built := network.Build(*p.row, parts, today)
+	if faults := built.Faults(); len(faults) > 0 {
+		return fmt.Errorf("the files do not fit each other: %s", faults[0])
+	}
+	if _, err := built.Parse(p.first); err != nil {
+		return fmt.Errorf("the rules cannot be read back: %w", err)
+	}
+	return nil
+}
+
+// Write makes the network, in one transaction.
+func (p *Prepared) Write(ctx context.Context, s *store.Store) error {
+	return s.Write(ctx, func(tx *store.Tx) error {
+		return tx.AddNetwork(p.row, p.classes, p.branches, p.runs, p.first)
+	})
 }
 
 var fourDigits = regexp.MustCompile("^[0-9]{4}$")
@@ -127,22 +172,45 @@ func classes(book *rulebook.Rulebook) []store.Class {
 	return out
 }
 
+// minutes are how long a branch sorts and receives, as the courier file has it.
+type minutes struct {
+	Code    calendar.Code `json:"code"`
+	Sort    int           `json:"sort_minutes"`
+	Receive int           `json:"receive_minutes"`
+}
+
+// sameBranches refuses a courier file with branches that the rulebook does not have: the rulebook says which there are.
+func sameBranches(list []minutes, book *rulebook.Rulebook) error {
+	var known, strange []string
+	for _, b := range book.Branches {
+		known = append(known, string(b.Code))
+	}
+	for _, m := range list {
+		if !slices.Contains(known, string(m.Code)) {
+			strange = append(strange, string(m.Code))
+		}
+	}
+	if len(strange) > 0 {
+		return fmt.Errorf("the courier file has the branches %s, and the rulebook does not; expected only branches of the rulebook (%s)",
+			strings.Join(strange, ", "), strings.Join(known, ", "))
+	}
+	return nil
+}
+
 // plainBranches are branches in the form of the files, with sort and receive minutes from the courier file, and runs.
 func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.Run, error) {
-	type minutes struct {
-		Code    calendar.Code `json:"code"`
-		Sort    int           `json:"sort_minutes"`
-		Receive int           `json:"receive_minutes"`
-	}
 	var file struct {
 		Branches []minutes
 		Runs     []json.RawMessage
 	}
 	if n.Courier != nil {
 		if _, err := courier.Read(n.Courier); err != nil {
-			return nil, nil, err
+			return nil, nil, fmt.Errorf("the courier file: %w", err)
 		}
 		if err := json.Unmarshal(n.Courier, &file); err != nil {
+			return nil, nil, err
+		}
+		if err := sameBranches(file.Branches, book); err != nil {
 			return nil, nil, err
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"nevrin/app/rules"
+	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
@@ -128,7 +129,7 @@ func run(ctx context.Context) error {
 		return err
 	}
 	if err := rules.SetUp(ctx, s, rules.Network{Name: "A large world", Digits: "1846",
-		Timezone: "America/Halifax", Rulebook: rulebook, Courier: courier}); err != nil {
+		Timezone: "America/Halifax", Rulebook: rulebook, Courier: courier, From: calendar.MakeDate(2000, 1, 1)}); err != nil {
 		return err
 	}
 	conn, err := s.Pool().Conn(ctx)

@@ -1,17 +1,19 @@
 package main
 
 import (
+	"fmt"
 	"os"
 
 	"github.com/spf13/cobra"
 
 	"nevrin/app/rules"
+	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
 func setUpCommand() *cobra.Command {
 	var n rules.Network
-	var courier string
+	var courier, from string
 	cmd := &cobra.Command{
 		Use:   "setup RULEBOOK",
 		Short: "Make a network in an empty database, from a rulebook file",
@@ -21,6 +23,7 @@ func setUpCommand() *cobra.Command {
 	cmd.Flags().StringVar(&n.Digits, "digits", "", "the four digits in every card and item number")
 	cmd.Flags().StringVar(&n.Timezone, "timezone", "", "zone of the network, such as America/Halifax")
 	cmd.Flags().StringVar(&courier, "courier", "", "a courier file with runs, sort and receive minutes")
+	cmd.Flags().StringVar(&from, "from", "", "first day of the first edition of the rules, such as 2026-11-01; today where not given")
 	for _, flag := range []string{"name", "digits", "timezone"} {
 		_ = cmd.MarkFlagRequired(flag)
 	}
@@ -37,6 +40,15 @@ func setUpCommand() *cobra.Command {
 				return err
 			}
 		}
+		if from != "" {
+			if n.From, err = calendar.ParseDate(from); err != nil {
+				return fmt.Errorf("--from: %w", err)
+			}
+		}
+		prepared, err := rules.Prepare(n)
+		if err != nil {
+			return err
+		}
 		db, err := store.Open(s.database, nil)
 		if err != nil {
 			return err
@@ -44,7 +56,7 @@ func setUpCommand() *cobra.Command {
 		if err := db.Migrate(cmd.Context()); err != nil {
 			return err
 		}
-		return rules.SetUp(cmd.Context(), db, n)
+		return prepared.Write(cmd.Context(), db)
 	}
 	return cmd
 }

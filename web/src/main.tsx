@@ -31,11 +31,15 @@ openItems((isbn) => void router.navigate({ to: "/items", search: { tab: "add", i
 openWindow();
 showTheme();
 
+/** How often a question is asked again that the server cannot answer now: for about ten seconds. */
+const mostTries = 6;
+
 const queries = new QueryClient({
   defaultOptions: {
     queries: {
-      // A question is asked again while the server or the line is away, and never where it was refused.
-      retry: (_, e) => notKnown(e),
+      // A question is asked again while the line is away, a few times while the server cannot answer, and never where it was
+      // refused.
+      retry: (tries, e) => notKnown(e) && (e.status !== 503 || tries < mostTries),
       retryDelay: (tries) => Math.min(400 * 2 ** tries, 3000),
       networkMode: "always",
       staleTime: 2000,

@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useStore } from "zustand";
 import { behind, settleLeft, trouble } from "./house";
 import { line } from "./line";
+import { who } from "./me";
 import { Code, Quiet } from "./parts";
 import { foundOf } from "./scans/house";
 import { ScanActs, sayState } from "./scans/lines";
@@ -13,7 +14,8 @@ const most = 3;
 
 /** Below the strip: what is the matter with the line, and what nobody knows the end of yet. Absent when all is well. */
 export function Bar() {
-  const { lost, signedOut } = useStore(line);
+  const { lost, busy, signedOut } = useStore(line);
+  const faults = useStore(who, (w) => w.me?.faults) ?? [];
   const waiting = useWaiting();
   const unknown = useUnknown();
   const others = useOthers();
@@ -33,6 +35,17 @@ export function Bar() {
           when the line is back{waiting > 0 && `. ${waiting} ${waiting === 1 ? "waits" : "wait"} now`}.
         </p>
       )}
+      {busy && !lost && !signedOut && (
+        <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
+          <b className="font-semibold">The server cannot answer at the moment.</b> What you scan and save is kept and
+          sent again.
+        </p>
+      )}
+      {faults.map((f) => (
+        <p key={f.part} role="status" className="bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
+          <b className="font-semibold">{f.part} cannot be read as stored.</b> {f.says}
+        </p>
+      ))}
       {left > 0 && (
         <p role="alert" className="flex flex-wrap gap-x-4 bg-amber-100 px-[18px] py-1.5 text-amber-700">
           {left === 1 ? "One scan" : `${left} scans`} of a window that was closed {left === 1 ? "is" : "are"} not

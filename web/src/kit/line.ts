@@ -5,19 +5,24 @@ import { onAnswer } from "../api/client";
 interface Line {
   /** The server cannot be reached. */
   lost: boolean;
+  /** The server is there and cannot answer now. */
+  busy: boolean;
   /** The session has ended; what waits goes on after signing in. */
   signedOut: boolean;
   lose: () => void;
   find: () => void;
+  wait: (busy: boolean) => void;
   signOut: () => void;
   signIn: () => void;
 }
 
 const store = createStore<Line>((set) => ({
   lost: false,
+  busy: false,
   signedOut: false,
   lose: () => set({ lost: true }),
   find: () => set({ lost: false }),
+  wait: (busy) => set({ busy }),
   signOut: () => set({ signedOut: true }),
   signIn: () => set({ signedOut: false }),
 }));
@@ -55,8 +60,9 @@ export const line = Object.assign(store, { signedIn: () => until((l) => !l.signe
 
 /** What every answer tells of the line. */
 onAnswer(({ status }) => {
-  const { lost, lose, find, signOut } = store.getState();
+  const { lost, busy, lose, find, wait, signOut } = store.getState();
   if ([0, 502, 504].includes(status)) lose();
   else if (lost) find();
+  if (busy !== (status === 503) && status !== 0) wait(status === 503);
   if (status === 401) signOut();
 });

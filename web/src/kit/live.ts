@@ -1,6 +1,7 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { branchHere } from "../api/station";
 import { line } from "./line";
+import { trailing } from "./trailing";
 
 /**
  * What changes anywhere in the network is told to this window while it is looked at; what it shows of that it asks for
@@ -56,6 +57,7 @@ export function listen(queries: QueryClient): () => void {
   let timer = 0;
   let asked = 0;
   let opened = 0;
+  const later = trailing(queries);
 
   const ask = () => {
     timer = 0;
@@ -63,11 +65,11 @@ export function listen(queries: QueryClient): () => void {
     const areas = pending;
     pending = new Set();
     if (areas.has("everything")) {
-      void queries.invalidateQueries();
+      later.ask(() => true);
       return;
     }
     const keys = new Set([...areas].flatMap((a) => shows[a] ?? []));
-    void queries.invalidateQueries({ predicate: (q) => keys.has(String(q.queryKey[0])) });
+    later.ask((q) => keys.has(String(q.queryKey[0])));
   };
   const changed = (areas: Iterable<string>) => {
     for (const a of areas) pending.add(a);
@@ -127,6 +129,7 @@ export function listen(queries: QueryClient): () => void {
   return () => {
     source?.close();
     leave();
+    later.end();
     clearInterval(watch);
     clearTimeout(timer);
     document.removeEventListener("visibilitychange", seen);

@@ -3,7 +3,7 @@ import { useId } from "react";
 import { api, told } from "../../api/client";
 import { base64 } from "../../kit/bytes";
 import { Card, Empty, Tag, Trouble } from "../../kit/parts";
-import { Proposed, type Proposal } from "./Add";
+import { Proposed, type Proposal } from "./Proposed";
 
 /** The records of a MARC file, to be looked at and taken one by one. */
 export function FromFile({ onTake }: { onTake: (record: Proposal) => void }) {

@@ -5,7 +5,7 @@ import { Loading } from "../../kit/loading";
 import { Button, Card, Empty, Trouble } from "../../kit/parts";
 import { Table } from "../../kit/table";
 import { useWrite } from "../../kit/write";
-import { Line } from "./Shelf";
+import { ShelfScan } from "./ShelfScan";
 import { itemColumns, useAgain, type Item } from "./stock";
 
 type Inventory = Schema["StockInventory"];
@@ -39,7 +39,7 @@ export function Report({ shelf: v }: { shelf: Inventory }) {
             ) : (
               <ul className="divide-y divide-line">
                 {r.odd.map((l) => (
-                  <Line key={l.id} line={l} open={false} />
+                  <ShelfScan key={l.id} line={l} open={false} />
                 ))}
               </ul>
             )}

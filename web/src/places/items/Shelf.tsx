@@ -1,20 +1,19 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, useNavigate } from "@tanstack/react-router";
+import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { useStore } from "zustand";
-import { api, keyed, told, type Schema } from "../../api/client";
+import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { usePages } from "../../kit/pages";
-import { Button, Card, Code, Empty, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { Button, Card, Code, Empty, Head, Quiet } from "../../kit/parts";
 import { usePrompt } from "../../kit/scan";
 import { ScanActs, sayState } from "../../kit/scans/lines";
 import { useScans, type Scan } from "../../kit/scans/scans";
 import { sayInstant } from "../../kit/say";
 import { useTop } from "../../kit/top";
-import { useWrite } from "../../kit/write";
 import { Report } from "./Report";
-import { answered, type ShelfLine } from "./session";
-import { useAgain } from "./stock";
+import { answered } from "./session";
+import { ShelfScan } from "./ShelfScan";
 
 type Inventory = Schema["StockInventory"];
 
@@ -88,7 +87,7 @@ function Lines({ shelf: v }: { shelf: Inventory }) {
             <>
               <ul aria-live="polite" className="max-h-[66vh] divide-y divide-line overflow-auto">
                 {rows.map((l) => (
-                  <Line key={l.id} line={l} open={!v.finished_at} />
+                  <ShelfScan key={l.id} line={l} open={!v.finished_at} />
                 ))}
               </ul>
               {list.pages.hasMore && (
@@ -113,52 +112,3 @@ const Waiting = ({ scan }: { scan: Scan }) => (
 );
 
 /** What a scan met, in a word or two. */
-const met: Record<ShelfLine["found"], string> = {
-  in_place: "In its place",
-  out_of_order: "Out of order",
-  on_loan: "On loan",
-  elsewhere: "Another branch",
-  other_collection: "Another collection",
-  held: "Waited for",
-  under_way: "On its way",
-  was_missing: "Was missing, found",
-  out_of_use: "Put aside",
-  withdrawn: "Out of the stock",
-  unknown: "Unknown",
-  again: "Scanned already",
-};
-
-const tone = (l: ShelfLine): Tone => (l.good ? "spruce" : l.found === "out_of_order" ? "amber" : "buoy");
-
-/** One scan, with what it met. */
-export function Line({ line: l, open }: { line: ShelfLine; open: boolean }) {
-  const again = useAgain();
-  const undo = useWrite(
-    (id: number, key) => api.POST("/api/inventory-lines/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
-    { name: `shelf line ${l.id}`, about: "Taking a scan back", done: again },
-  );
-  return (
-    <li className={`flex flex-wrap items-baseline gap-x-2 px-3.5 py-1.5 ${l.undone ? "text-ink-3 line-through" : ""}`}>
-      <span className="w-44">
-        <Tag tone={l.undone ? "plain" : tone(l)}>{met[l.found]}</Tag>
-      </span>
-      <span className="w-32 font-semibold">{l.call_number}</span>
-      <span className="flex-1">
-        {l.item_id ? (
-          <Link to="/items" search={{ item: l.item_id }} className="link">
-            {l.title}
-          </Link>
-        ) : (
-          <Code>{l.text}</Code>
-        )}
-        {!l.good && !l.undone && <span className="pl-2 text-sm text-ink-2">{l.says}</span>}
-      </span>
-      {open && !l.undone && (
-        <Quiet disabled={undo.busy} onClick={() => undo.run(l.id)}>
-          Undo
-        </Quiet>
-      )}
-      <Trouble error={undo.problem} />
-    </li>
-  );
-}

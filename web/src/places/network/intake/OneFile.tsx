@@ -1,39 +1,16 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useId, useState } from "react";
 import { useStore } from "zustand";
-import { api, keyed, told, type Answer } from "../../../api/client";
+import { api, told } from "../../../api/client";
 import { Loading } from "../../../kit/loading";
 import { Button, Card, Head, Trouble } from "../../../kit/parts";
 import { sayInstant } from "../../../kit/say";
-import { useWrite } from "../../../kit/write";
+import { useAct } from "./acts";
 import { HowItIsRead } from "./HowItIsRead";
 import { send, sending, type Intake } from "./sending";
 import { Outcome } from "./Outcome";
 import { kinds, sayState, StateOf, underWay } from "./words";
-
-const acts = {
-  take: (id: number, key: string) =>
-    api.POST("/api/intakes/{id}/take", { params: { path: { id }, header: keyed(key) } }),
-  undo: (id: number, key: string) =>
-    api.POST("/api/intakes/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
-  stop: (id: number, key: string) =>
-    api.POST("/api/intakes/{id}/stop", { params: { path: { id }, header: keyed(key) } }),
-  drop: (id: number, key: string) =>
-    api.POST("/api/intakes/{id}/drop", { params: { path: { id }, header: keyed(key) } }),
-} satisfies Record<string, (id: number, key: string) => Promise<Answer<Intake>>>;
-
-export type Act = keyof typeof acts;
-
-/** Does something with a file. */
-export function useAct(id: number, act: Act, about: string) {
-  const queries = useQueryClient();
-  return useWrite((_: undefined, key) => acts[act](id, key), {
-    name: `${act} intake ${id}`,
-    about,
-    done: () => void queries.invalidateQueries({ queryKey: ["intakes"] }),
-  });
-}
 
 /** One file: how it is read, what would become of it, and what did. */
 export function OneFile({ id }: { id: number }) {

@@ -3,7 +3,7 @@ import { Loading } from "../../../kit/loading";
 import { usePages } from "../../../kit/pages";
 import { Button, Card, Quiet, Tag, Trouble } from "../../../kit/parts";
 import { Table, type Column } from "../../../kit/table";
-import { useAct } from "./OneFile";
+import { useAct } from "./acts";
 import type { Intake } from "./sending";
 
 type Odd = Schema["IntakeOdd"];
