@@ -50,7 +50,7 @@ type demanded struct {
 }
 
 func (s *Server) holdsAsked() {
-	look(s, "/holds", "holds", "Open holds for pickup here, or of a title", everyone,
+	listing(s, "/holds", "holds", "Open holds for pickup here, or of a title", everyone,
 		func(a *act.Act, in *holdsAt) (Rows[holds.Hold], error) {
 			page, err := in.page()
 			if err != nil {
@@ -61,13 +61,13 @@ func (s *Server) holdsAsked() {
 			}
 			return rows(holds.AtBranch(a, a.Who.Branch, page))
 		})
-	look(s, "/titles/{id}/queue", "titleQueue", "The queue of a title over time, with its copies", everyone,
+	listing(s, "/titles/{id}/queue", "titleQueue", "The queue of a title over time, with its copies", everyone,
 		func(a *act.Act, in *titleOf) (*holds.TitleQueue, error) { return holds.QueueOf(a, in.ID) })
 	type stuckAsked struct {
 		Paged
 		All bool `query:"all" doc:"Of the whole network; otherwise for pickup here"`
 	}
-	look(s, "/holds/stuck", "stuckHolds", "Holds that nothing can fill, and why", employed,
+	listing(s, "/holds/stuck", "stuckHolds", "Holds that nothing can fill, and why", employed,
 		func(a *act.Act, in *stuckAsked) (Rows[holds.Stuck], error) {
 			page, err := in.page()
 			if err != nil {

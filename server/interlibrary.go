@@ -32,7 +32,7 @@ type Waiting struct {
 }
 
 func (s *Server) interlibraryOperations() {
-	look(
+	listing(
 		s,
 		"/interlibrary",
 		"requests",

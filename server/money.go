@@ -55,7 +55,7 @@ func (s *Server) moneyOperations() {
 		Paged
 		PeriodQuery
 	}
-	look(s, "/money/waivers", "waivers", "Who waived what, and why", supervising,
+	listing(s, "/money/waivers", "waivers", "Who waived what, and why", supervising,
 		func(a *act.Act, in *waivers) (Rows[accounts.WaivedBy], error) {
 			page, err := in.page()
 			if err != nil {
@@ -75,7 +75,7 @@ func (s *Server) receiptOperations() {
 		Till   int64 `query:"till"`
 		Patron int64 `query:"patron"`
 	}
-	open(s, "/receipts", "receipts", "Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
+	listing(s, "/receipts", "receipts", "Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
 		func(a *act.Act, in *which) (Rows[accounts.Receipt], error) {
 			page, err := in.page()
 			if err != nil {
@@ -90,7 +90,7 @@ func (s *Server) receiptOperations() {
 		func(a *act.Act, in *OneSent[accounts.Reversing]) (*accounts.Receipt, error) {
 			return accounts.Reverse(a, in.ID, in.Body)
 		})
-	look(s, "/refunds", "refunds", "What is to be given back", employed,
+	listing(s, "/refunds", "refunds", "What is to be given back", employed,
 		func(a *act.Act, in *Paged) (Rows[accounts.Refund], error) {
 			page, err := in.page()
 			if err != nil {
@@ -136,7 +136,7 @@ func (s *Server) tillOperations() {
 }
 
 func (s *Server) terminalOperations() {
-	look(s, "/money/at-terminal", "cardPayments", "Payments at card terminals of the branch that have not ended", employed,
+	listing(s, "/money/at-terminal", "cardPayments", "Payments at card terminals of the branch that have not ended", employed,
 		func(a *act.Act, _ *struct{}) (Rows[accounts.CardPayment], error) {
 			list, err := accounts.Payments(a)
 			return Rows[accounts.CardPayment]{Rows: list}, err
@@ -166,7 +166,7 @@ func (s *Server) chargeOperations() {
 		func(a *act.Act, in *OneSent[Because]) (*accounts.Charged, error) {
 			return accounts.Credit(a, in.ID, in.Body.Reason)
 		})
-	look(s, "/disputes", "disputes", "Charges in dispute, the oldest first", employed,
+	listing(s, "/disputes", "disputes", "Charges in dispute, the oldest first", employed,
 		func(a *act.Act, in *Paged) (Rows[accounts.Dispute], error) {
 			page, err := in.page()
 			if err != nil {
@@ -191,7 +191,7 @@ func (s *Server) invoiceOperations() {
 		Paged
 		All bool `query:"all" doc:"Those that are paid or withdrawn too"`
 	}
-	look(s, "/invoices", "invoices", "Invoices to institutions, newest first", employed,
+	listing(s, "/invoices", "invoices", "Invoices to institutions, newest first", employed,
 		func(a *act.Act, in *which) (Rows[accounts.Invoice], error) {
 			page, err := in.page()
 			if err != nil {

@@ -1,13 +1,16 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"database/sql/driver"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"net/http"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -15,6 +18,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"nevrin/app/act"
+	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/role"
 	"nevrin/store"
@@ -139,6 +143,30 @@ func look[I, O any](
 // open registers a question that opens what concerns persons: that it was asked is kept.
 func open[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
 	once(s, http.MethodGet, path, id, summary, roles, ask)
+}
+
+// listing registers a question for a list that names persons: that it was asked is kept, with what the list was narrowed to.
+func listing[I, O any](s *Server, path, id, summary string, roles []role.Role, ask func(*act.Act, *I) (O, error)) {
+	open(s, path, id, summary, roles, func(a *act.Act, in *I) (O, error) {
+		people.SeenList(a, summary, narrowed(reflect.ValueOf(in).Elem()))
+		return ask(a, in)
+	})
+}
+
+// narrowed says to what a list is narrowed: each field of its input that is given, but for which part of it is asked for.
+func narrowed(in reflect.Value) []string {
+	var out []string
+	for k := range in.NumField() {
+		field, value := in.Type().Field(k), in.Field(k)
+		name := cmp.Or(field.Tag.Get("query"), field.Tag.Get("path"))
+		switch {
+		case field.Anonymous && field.Type != reflect.TypeFor[Paged]() && field.Type.Kind() == reflect.Struct:
+			out = append(out, narrowed(value)...)
+		case name != "" && !value.IsZero():
+			out = append(out, fmt.Sprintf("%s %v", name, reflect.Indirect(value).Interface()))
+		}
+	}
+	return out
 }
 
 // ask registers a question that carries a body: it changes nothing, so it needs no key.

@@ -570,7 +570,7 @@ func (s *Server) stockOperations() {
 }
 
 func (s *Server) noticeOperations() {
-	look(
+	listing(
 		s,
 		"/mailings",
 		"mailings",
@@ -588,7 +588,7 @@ func (s *Server) noticeOperations() {
 		Paged
 		ID int64 `path:"id"`
 	}
-	look(
+	listing(
 		s,
 		"/mailings/{id}/messages",
 		"messages",

@@ -40,7 +40,7 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *OneSent[rosters.Writing]) (*rosters.Roster, error) {
 			return rosters.Change(a, in.ID, in.Body)
 		})
-	look(s, "/rosters/{id}/members", "rosterMembers", "Who is in a roster, by name", employed,
+	listing(s, "/rosters/{id}/members", "rosterMembers", "Who is in a roster, by name", employed,
 		func(a *act.Act, in *PagedByID) (Rows[people.Found], error) {
 			page, err := in.page()
 			if err != nil {

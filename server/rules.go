@@ -325,7 +325,7 @@ func (s *Server) rehearsalOperations() {
 }
 
 func (s *Server) reportOperations() {
-	look(
+	open(
 		s,
 		"/loans/{id}/terms",
 		"loanTerms",

@@ -261,7 +261,7 @@ const signUpWindow = time.Hour
 
 // signUpOperations look at who signed up by themselves.
 func (s *Server) signUpOperations() {
-	look(s, "/sign-ups", "signUps", "People who signed up by themselves and wait", employed,
+	listing(s, "/sign-ups", "signUps", "People who signed up by themselves and wait", employed,
 		func(a *act.Act, in *Paged) (Rows[signups.SignUp], error) {
 			page, err := in.page()
 			if err != nil {

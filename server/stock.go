@@ -187,7 +187,7 @@ func (s *Server) itemOperations() {
 		From       string        `query:"from" maxLength:"10" doc:"Due on this day or later"`
 		To         string        `query:"to" maxLength:"10" doc:"Due on this day or earlier"`
 	}
-	look(s, "/lent-now", "lentNow", "Everything on loan now, what is due first before", employed,
+	listing(s, "/lent-now", "lentNow", "Everything on loan now, what is due first before", employed,
 		func(a *act.Act, in *lent) (Rows[stock.Lent], error) {
 			page, err := in.page()
 			if err != nil {

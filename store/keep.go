@@ -158,6 +158,7 @@ func (t *Tx) Forget(patron int64, now time.Time) (Forgotten, error) {
 		came AS (DELETE FROM sign_ups WHERE patron_id = $1),
 		claimed AS (DELETE FROM claims WHERE patron_id = $1),
 		entered AS (DELETE FROM patron_sessions WHERE patron_id = $1),
+		known AS (DELETE FROM patron_places WHERE patron_id = $1),
 		moved AS (DELETE FROM came_from WHERE kind = 'patrons' AND ref = $1),
 		carded AS (DELETE FROM former_cards WHERE patron_id = $1)
 		SELECT (SELECT count(*) FROM loans_cut) AS loans, (SELECT count(*) FROM holds_cut) AS holds,
@@ -225,6 +226,7 @@ func (t *Tx) AllOf(patron int64) (map[string]json.RawMessage, error) {
 		"rosters": `SELECT r.kind, r.name, r.branch_code AS branch, r.school, r.school_year, m.since FROM roster_members m
 			JOIN rosters r ON r.id = m.roster_id WHERE m.patron_id = $1 ORDER BY m.since`,
 		"signed_in": "SELECT begun_at, seen_at FROM patron_sessions WHERE patron_id = $1 ORDER BY begun_at",
+		"known_in":  "SELECT kind, last_at FROM patron_places WHERE patron_id = $1 ORDER BY last_at",
 		"came_from": "SELECT source, number FROM came_from WHERE kind = 'patrons' AND ref = $1 ORDER BY source",
 		"claims":    "SELECT at, what, undone_at FROM claims WHERE patron_id = $1 ORDER BY id",
 		"sign_ups":  "SELECT at, record, state, answered_at, reason FROM sign_ups WHERE patron_id = $1 ORDER BY id",

@@ -8,11 +8,11 @@ import (
 
 // Reading is that somebody opened a patron's record, or searched for patrons.
 type Reading struct {
-	Kind   string // scanned, opened, history, searched, taken_out
+	Kind   string // scanned, opened, history, searched, listed, taken_out
 	Staff  int64
 	Branch calendar.Code
-	Patron int64  // 0 of a search
-	Words  string // of a search
+	Patron int64  // 0 of a search or a list
+	Words  string // of a search; of a list which it was, and to what it was narrowed
 	At     time.Time
 }
 
@@ -22,6 +22,16 @@ const readingAgain = 10
 // Read keeps a reading. The same record opened again shortly after, in the same way, is one; so is a search whose words
 // are typed on.
 func (t *Tx) Read(r Reading) {
+	if r.Kind == "listed" {
+		t.queue(
+			`INSERT INTO readings (at, staff_id, branch_code, kind, words)
+				SELECT $4::timestamptz, $1::bigint, nullif($2, ''), 'listed', $3 WHERE NOT EXISTS (
+					SELECT 1 FROM readings r WHERE r.staff_id = $1 AND r.kind = 'listed' AND r.words = $3
+						AND r.branch_code IS NOT DISTINCT FROM nullif($2, '') AND r.at > $4::timestamptz - make_interval(mins => $5))`,
+			r.Staff, r.Branch, r.Words, r.At, readingAgain,
+		)
+		return
+	}
 	if r.Patron == 0 {
 		t.queue(
 			`WITH last AS (SELECT id, words, at FROM readings WHERE staff_id = $1 ORDER BY id DESC LIMIT 1),

@@ -423,6 +423,7 @@ type LentShown struct {
 	DueDate, DueAt                 *time.Time
 	Renewals                       int
 	LostAt                         *time.Time
+	PatronBranch                   *calendar.Code // where the patron is at home
 }
 
 // LentNow gives a page of everything on loan now, what is due first before.
@@ -442,7 +443,7 @@ func (t *Tx) LentNow(s LentSearch, page Page) ([]LentShown, Page, error) {
 		at,
 		`SELECT l.id, l.item_id, i.title_id, l.patron_id, i.barcode, t.name AS title_name, t.author, i.call_number,
 			l.branch_code, i.branch_code AS home, i.material, i.collection, p.legal_name,
-			p.preferred_name, p.card, p.class,
+			p.preferred_name, p.card, p.class, p.branch_code AS patron_branch,
 			l.lent_at, l.due_date, l.due_at, l.renewals, l.lost_at
 		FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
 		LEFT JOIN patrons p ON p.id = l.patron_id

@@ -1,6 +1,8 @@
 package people
 
 import (
+	"strings"
+
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/core/person"
@@ -19,12 +21,22 @@ func Seen(a *act.Act, kind string, patron int64, words string) {
 	})
 }
 
+// SeenList keeps that somebody looked at a list that names persons, and to what it was narrowed. The same list looked at again
+// shortly after is one.
+func SeenList(a *act.Act, list string, narrowed []string) {
+	if len(narrowed) > 0 {
+		list += " (" + strings.Join(narrowed, ", ") + ")"
+	}
+	Seen(a, Listed, 0, list)
+}
+
 // Kinds of readings.
 const (
 	Scanned  = "scanned"
 	Opened   = "opened"
 	History  = "history"
 	Searched = "searched"
+	Listed   = "listed" // a list that names persons
 	TakenOut = "taken_out"
 )
 

@@ -14,10 +14,10 @@ type Reading struct {
 	At     time.Time `json:"at"`
 	Who    string    `json:"who"`
 	Branch string    `json:"branch"`
-	Kind   string    `json:"kind" enum:"scanned,opened,history,searched,taken_out"`
+	Kind   string    `json:"kind" enum:"scanned,opened,history,searched,listed,taken_out"`
 	Patron int64     `json:"patron_id,omitempty"`
 	Name   string    `json:"patron"`
-	Words  string    `json:"words" doc:"What was searched for"`
+	Words  string    `json:"words" doc:"What was searched for, or which list was looked at"`
 }
 
 // List gives a page of readings, the latest first: all, those of a patron, or those by somebody.

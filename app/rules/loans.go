@@ -109,6 +109,7 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 	now[rulebook.HomeBranch], now[rulebook.Collection], now[rulebook.MaterialClass] = string(item.BranchCode),
 		item.Collection, item.Material
 	if l.Patron != nil && named {
+		people.Seen(a, people.Opened, l.Patron.ID, "")
 		out.PatronID, out.Patron, out.PatronClass = l.Patron.ID, l.Patron.Name(), l.Patron.Class
 	}
 	if l.Patron != nil {

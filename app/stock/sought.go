@@ -118,7 +118,7 @@ type Lent struct {
 	Lost     bool      `json:"lost"`
 	Renewals int       `json:"renewals"`
 	Patron   int64     `json:"patron_id,omitempty"`
-	Who      string    `json:"who" doc:"Empty for who may not know"`
+	Who      string    `json:"who" doc:"Empty for who may not know, as of loans of other branches"`
 	Card     string    `json:"card"`
 	Class    string    `json:"class"`
 }
@@ -143,7 +143,9 @@ func lent(a *act.Act, l *store.LentShown) Lent {
 		Due:   due.Say(branch),
 		DueOn: due.Day(branch).String(), Late: due.Late(branch, a.Now), Lost: l.LostAt != nil, Renewals: l.Renewals,
 	}
-	if l.PatronID != nil && l.LegalName != nil && sight.OfPatron(a.Who.Role) == sight.Whole {
+	named := l.PatronBranch != nil &&
+		sight.NamesBorrower(a.Who.Role, l.BranchCode == a.Who.Branch, *l.PatronBranch == a.Who.Branch)
+	if l.PatronID != nil && l.LegalName != nil && named {
 		out.Patron, out.Who, out.Card = *l.PatronID, *l.LegalName, *l.Card
 		if *l.PreferredName != "" {
 			out.Who = *l.PreferredName

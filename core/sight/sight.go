@@ -44,6 +44,12 @@ func SeesLoan(r role.Role, late, ofTodayHere bool) bool {
 	return OfPatron(r) == Whole || late || ofTodayHere
 }
 
+// NamesBorrower tells whether a list of loans names a borrower to a role: of what was lent where they are, or to a patron whose
+// home is there; who supervises is told all. Whoever needs to know more opens the loan, which leaves a reading.
+func NamesBorrower(r role.Role, lentHere, homeHere bool) bool {
+	return OfPatron(r) == Whole && (lentHere || homeHere || r.Supervises())
+}
+
 // SeesRun tells whether a role sees a run of returns, whose lines tell who read what: one of where they are that is open or
 // of today; who supervises sees all.
 func SeesRun(r role.Role, here, past bool) bool { return here && !past || r.Supervises() }

@@ -23,6 +23,12 @@ CREATE TABLE second_offers (
     until    timestamptz NOT NULL
 );
 
+-- Who looks at a list that names persons leaves a reading, as who opens a record does.
+ALTER TABLE readings DROP CONSTRAINT readings_kind_check, DROP CONSTRAINT readings_check,
+    ADD CONSTRAINT readings_kind_check CHECK (kind IN ('scanned', 'opened', 'history', 'searched', 'listed', 'taken_out')),
+    ADD CONSTRAINT readings_check CHECK ((kind IN ('searched', 'listed')) = (patron_id IS NULL));
+CREATE INDEX readings_listed ON readings (staff_id, at) WHERE kind = 'listed';
+
 -- How many cards somebody has scanned who opens records with the card in hand only, minute by minute.
 CREATE TABLE cards_scanned (
     staff_id bigint NOT NULL REFERENCES staff (id) ON DELETE CASCADE,
@@ -32,6 +38,11 @@ CREATE TABLE cards_scanned (
 );
 
 -- +goose Down
+DELETE FROM readings WHERE kind = 'listed';
+DROP INDEX readings_listed;
+ALTER TABLE readings DROP CONSTRAINT readings_kind_check, DROP CONSTRAINT readings_check,
+    ADD CONSTRAINT readings_kind_check CHECK (kind IN ('scanned', 'opened', 'history', 'searched', 'taken_out')),
+    ADD CONSTRAINT readings_check CHECK ((kind = 'searched') = (patron_id IS NULL));
 DROP TABLE cards_scanned, second_offers, patron_places;
 DELETE FROM wrong_tries;
 ALTER TABLE wrong_tries DROP CONSTRAINT wrong_tries_of_check,

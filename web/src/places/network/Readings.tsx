@@ -13,6 +13,7 @@ const sayKind: Record<Reading["kind"], string> = {
   opened: "Opened the record",
   history: "Looked at the history",
   searched: "Searched",
+  listed: "Looked at a list",
   taken_out: "Took all that is kept out",
 };
 
@@ -37,7 +38,7 @@ const columns: Column<Reading>[] = [
           {r.patron}
         </Link>
       ) : (
-        `“${r.words}”`
+        r.kind === "listed" ? r.words : `“${r.words}”`
       ),
   },
 ];
