@@ -24,7 +24,7 @@ func TestListsThatNamePersonsLeaveAReading(t *testing.T) {
 		"/api/receipts":                          "",
 		"/api/refunds":                           "",
 		"/api/invoices":                          "",
-		"/api/card-payments":                     "",
+		"/api/money/at-terminal":                 "",
 		"/api/rosters/" + roster + "/members":    "(id " + roster + ")",
 		"/api/mailings/" + mailing + "/messages": "(id " + mailing + ")",
 		"/api/mailings":                          "",

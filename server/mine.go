@@ -61,7 +61,9 @@ type mineView struct {
 }
 
 func (s *Server) mineRoutes(r chi.Router) {
-	r.Use(s.mineBounded)
+	r.Use(s.publicBounded(func(w http.ResponseWriter, r *http.Request, err error) {
+		s.mineRefused(w, r, &mineView{}, err)
+	}))
 	r.Get(minePath, s.mine)
 	r.Post(minePath+"/sign-in", s.mineSignIn)
 	r.Post(minePath+"/sign-out", s.mineSignOut)
@@ -105,16 +107,17 @@ func (s *Server) mineRoutes(r chi.Router) {
 	r.Post(minePath+"/pin", s.minePIN)
 }
 
-// mineBounded bounds how often one address asks.
-func (s *Server) mineBounded(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if s.mines.OnLimit(w, r, door.Client(s.address(r))) {
-			many := problem.Newf(problem.TooOften, "Many ask from where you are. Try again in a minute.")
-			s.mineRefused(w, r, &mineView{}, many)
-			return
-		}
-		next.ServeHTTP(w, r)
-	})
+// publicBounded bounds how often one client asks for pages of patrons.
+func (s *Server) publicBounded(refused func(http.ResponseWriter, *http.Request, error)) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if s.mines.OnLimit(w, r, door.Client(s.address(r))) {
+				refused(w, r, problem.Newf(problem.TooOften, "Many ask from where you are. Try again in a minute."))
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
 }
 
 // form gives what a form says, by name.

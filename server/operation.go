@@ -315,6 +315,21 @@ func (s *Server) problem(ctx context.Context, err error) error {
 			"The request holds a value that cannot be. Nothing was done.",
 		)
 	}
+	if store.Unique(err) { // of what there may be only one, somebody else has just made one
+		s.log.WarnContext(ctx, "once only", "error", store.Written(err), "request", askedOf(ctx).id)
+		return huma.NewError(
+			http.StatusConflict,
+			"Somebody else has done something at the same moment that does not go together with this. Nothing was done; look at it again.",
+		)
+	}
+	if store.TookTooLong(err) && ctx.Err() == nil {
+		s.log.ErrorContext(ctx, "took too long", "error", store.Written(err), "request", askedOf(ctx).id)
+		return &huma.ErrorModel{
+			Type: "urn:nevrin:too-long", Status: http.StatusUnprocessableEntity,
+			Title:  http.StatusText(http.StatusUnprocessableEntity),
+			Detail: "This takes longer than it may, so it was stopped. Nothing was done. Narrow it down, or do it in parts.",
+		}
+	}
 	if Unreachable(err) {
 		return huma.NewError(
 			http.StatusServiceUnavailable,
@@ -344,8 +359,8 @@ func Unreachable(err error) bool {
 	if errors.As(
 		err,
 		&pg,
-	) { // shutting down, crashed, starting up, stopped for taking too long; no room, no memory, no disk
-		return slices.Contains([]string{"57P01", "57P02", "57P03", "57014", "25P03"}, pg.Code) ||
+	) { // shutting down, crashed, starting up; no room, no memory, no disk
+		return slices.Contains([]string{"57P01", "57P02", "57P03", "25P03"}, pg.Code) ||
 			strings.HasPrefix(pg.Code, "53") || strings.HasPrefix(pg.Code, "58")
 	}
 	cut := pgconn.SafeToRetry(err) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) ||

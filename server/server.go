@@ -80,8 +80,13 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s.router.Post("/iso18626/{secret}", s.exchange)
 	s.router.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler)
-		r.Get(signUpPath, s.signUpForm)
-		r.Post(signUpPath, s.signUp)
+		r.Group(func(r chi.Router) {
+			r.Use(s.publicBounded(func(w http.ResponseWriter, r *http.Request, err error) {
+				s.signUpRefused(w, r, nil, err)
+			}))
+			r.Get(signUpPath, s.signUpForm)
+			r.Post(signUpPath, s.signUp)
+		})
 		r.Group(s.mineRoutes)
 	})
 	s.router.NotFound(front(app))

@@ -117,8 +117,10 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 		s.signUpRefused(w, r, nil, err)
 		return
 	}
-	r.Body = http.MaxBytesReader(w, r.Body, maxBody)
-	if err := r.ParseForm(); err != nil {
+	// Of what is sent no more is read than such a form has, whether it is one too many or not.
+	tooMany := s.signUps.OnLimit(w, r, door.Client(s.address(r)))
+	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
+	if err := r.ParseForm(); err != nil && !tooMany {
 		s.signUpRefused(w, r, f, problem.Newf(problem.Invalid, "What you sent cannot be read. Fill in the form again."))
 		return
 	}
@@ -126,7 +128,7 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 		f.Key = key
 	}
 	record, wrong := f.read(r)
-	if s.signUps.OnLimit(w, r, door.Client(s.address(r))) {
+	if tooMany {
 		s.signUpRefused(w, r, f, problem.Newf(problem.TooOften,
 			"Many have signed up from where you are. Try again in an hour, or come to any branch."))
 		return

@@ -151,6 +151,18 @@ func (t *Tx) take(l Lock, q *questions) {
 // its times too, though it was begun before.
 func (t *Tx) KeepTime(tell func(now time.Time)) { t.keepTime = tell }
 
+// askTime asks a question that locks something and gives what time it is then.
+func (t *Tx) askTime(q *questions, query string, args ...any) {
+	q.batch.Queue(query, args...)
+	q.reads = append(q.reads, func(rows pgx.Rows) error {
+		times, err := pgx.CollectRows(rows, pgx.RowTo[time.Time])
+		if len(times) > 0 && t.keepTime != nil {
+			t.keepTime(times[len(times)-1])
+		}
+		return err
+	})
+}
+
 // naming is the questions that together name what is to be locked.
 type naming struct {
 	questions []string

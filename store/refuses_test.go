@@ -54,6 +54,31 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"UPDATE transits SET tote_id = b.id FROM totes b WHERE b.state = 'open' AND b.from_branch = transits.from_branch AND b.to_branch <> transits.to_branch",
 			"transits_in_tote",
 		},
+		{
+			"a till that is closed before what went into it",
+			`WITH r AS (SELECT branch_code, staff_id FROM receipts LIMIT 1), t AS (
+				INSERT INTO tills (branch_code, name, opened_at, opened_by, laid_in) SELECT branch_code, 'Test', '2026-10-06 08:00-03', staff_id, 0 FROM r
+				RETURNING id) SELECT 1 FROM t; 
+			INSERT INTO till_moves (till_id, at, staff_id, amount, reason) SELECT t.id, now() + interval '10 years', t.opened_by, 1, 'x' FROM tills t WHERE t.name = 'Test';
+			UPDATE tills SET closed_at = opened_at + interval '1 hour', closed_by = opened_by, due_cash = 1, due_card = 0, due_cheque = 0,
+				counted_cash = 1, counted_card = 0, counted_cheque = 0 WHERE name = 'Test'`,
+			"would be closed before what went into it",
+		},
+		{
+			"a place of a patron of an unknown kind",
+			"INSERT INTO patron_places (patron_id, kind, digest, last_at) SELECT id, 'x', '', now() FROM patrons LIMIT 1",
+			"patron_places_kind_check",
+		},
+		{
+			"a second factor offered in clear",
+			"INSERT INTO second_offers (session, staff_id, sealed, until) SELECT sha256('x'), id, 'JBSWY3DP', now() FROM staff LIMIT 1",
+			"second_offers_sealed_check",
+		},
+		{
+			"a list that was read and names one patron",
+			"INSERT INTO readings (at, staff_id, kind, patron_id) SELECT now(), f.id, 'listed', p.id FROM staff f, patrons p LIMIT 1",
+			"readings_check",
+		},
 		{"a tote that has ended and is open", "UPDATE totes SET ended_at = now() WHERE state = 'open'", "totes_check"},
 		{
 			"an unknown state of a hold",

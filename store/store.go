@@ -158,6 +158,12 @@ func Unique(err error) bool {
 	return errors.As(err, &refused) && refused.Code == "23505"
 }
 
+// TookTooLong tells whether the database has stopped a statement that took longer than it may.
+func TookTooLong(err error) bool {
+	var stopped *pgconn.PgError
+	return errors.As(err, &stopped) && stopped.Code == "57014"
+}
+
 // Referenced tells whether something was refused because something else speaks of it.
 func Referenced(err error) bool {
 	var refused *pgconn.PgError
@@ -218,6 +224,8 @@ var races = map[string]bool{
 	"rosters_named":         true,
 	"items_barcode_key":     true,
 	"titles_source":         true,
+	"totes_one_open":        true,
+	"till_closes_last":      true,
 }
 
 func tryAgain(err error) bool {

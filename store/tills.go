@@ -72,7 +72,7 @@ const tillsShown = `SELECT t.id, t.branch_code, t.name, t.opened_at, t.opened_by
 func (t *Tx) OneTill(id int64, locked bool) (*TillShown, *TillSums, []TillMove, error) {
 	q := &questions{}
 	if locked {
-		do(q, "SELECT 1 FROM tills WHERE id = $1 FOR UPDATE", id)
+		t.askTime(q, "SELECT "+clock+" FROM (SELECT 1 FROM tills WHERE id = $1 FOR UPDATE) locked", id)
 	}
 	var rows []TillShown
 	var sums []TillSums

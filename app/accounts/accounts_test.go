@@ -350,6 +350,31 @@ func TestClosingWhileOthersPay(t *testing.T) {
 	}
 	assert.Equal(t, strconv.Itoa(1000+100*taken), c.Ask("SELECT due_cash::text FROM tills"))
 	assert.Equal(t, strconv.Itoa(taken), c.Ask("SELECT count(*)::text FROM receipts"))
+	assert.Equal(t, "0", c.Ask("SELECT count(*)::text FROM receipts r JOIN tills t ON t.id = r.till_id WHERE r.at > t.closed_at"),
+		"a till is closed after all that went into it")
+}
+
+// A till that waits for a payment to end is closed after it, by the clock too.
+func TestATillClosesLast(t *testing.T) {
+	c := newCounter(t)
+	till := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.OpenTill(a, accounts.Opening{Name: "Desk", LaidIn: "10.00"})
+	})
+	paying := testkit.SQL(c.House).Begin()
+	require.NoError(t, paying.Exec("SELECT 1 FROM tills WHERE id = ? FOR SHARE", till.ID).Error)
+	closed := make(chan error, 1)
+	go func() {
+		_, err := testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+			return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "11.00", Card: "0", Cheque: "0"}, Says: "One late payment"})
+		})
+		closed <- err
+	}()
+	time.Sleep(300 * time.Millisecond) // closing has begun, and waits
+	require.NoError(t, paying.Exec(`INSERT INTO till_moves (at, staff_id, till_id, amount, reason)
+		SELECT clock_timestamp() + (shows - real_at), ?, ?, 100, 'change' FROM training_clock`, c.here.ID, till.ID).Error)
+	require.NoError(t, paying.Commit().Error)
+	require.NoError(t, <-closed)
+	assert.Equal(t, "true", c.Ask("SELECT (t.closed_at >= m.at)::text FROM tills t JOIN till_moves m ON m.till_id = t.id"))
 }
 
 // An institution is invoiced and never stopped; its invoices are numbered without a gap, whoever makes them at once.

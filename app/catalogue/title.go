@@ -10,6 +10,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/ident"
+	"nevrin/core/plain"
 	"nevrin/formats/marc"
 	"nevrin/store"
 )
@@ -86,11 +87,11 @@ func (r *Record) Into(t *store.Title) error {
 	trimmed := *r
 	for _, text := range []*string{
 		&trimmed.Name, &trimmed.Author, &trimmed.ISBN, &trimmed.Edition, &trimmed.Publisher,
-		&trimmed.Language, &trimmed.Series,
-		&trimmed.Summary, &trimmed.Extent,
+		&trimmed.Language, &trimmed.Series, &trimmed.Extent,
 	} {
-		*text = strings.TrimSpace(*text)
+		*text = plain.Line(*text)
 	}
+	trimmed.Summary = plain.Text(trimmed.Summary)
 	if trimmed.Name == "" {
 		return problem.Newf(problem.Invalid, "A title needs a name.")
 	}
@@ -114,7 +115,7 @@ func (r *Record) Into(t *store.Title) error {
 	}
 	var subjects []string
 	for _, s := range trimmed.Subjects {
-		if s = strings.TrimSpace(strings.ReplaceAll(s, ";", ",")); s != "" {
+		if s = plain.Line(strings.ReplaceAll(s, ";", ",")); s != "" {
 			subjects = append(subjects, s)
 		}
 	}

@@ -160,6 +160,9 @@ func searchPatrons(a *act.Act, words string) (*Result, error) {
 }
 
 func open(a *act.Act, scan ident.Scan) (*Result, error) {
+	if many, err := people.TooManyCards(a); err != nil || many {
+		return &Result{Kind: "wrong", Text: "These are many cards in a short time. Wait a minute, then scan the card again."}, err
+	}
 	card, err := people.OpenByNumber(a, scan.Number)
 	if err != nil {
 		return nil, err

@@ -17,6 +17,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
+	"nevrin/core/expect"
 	"nevrin/core/intake"
 	"nevrin/core/role"
 	"nevrin/store"
@@ -121,7 +122,12 @@ func say(err error) string {
 	if errors.As(err, &told) {
 		return told.Error()
 	}
+	var wrong *expect.Error
 	switch {
+	case errors.As(err, &wrong):
+		return "This file cannot be read: " + expect.Shown(wrong.Found) + "; expected " + wrong.Expected + ". Nothing was done."
+	case store.TookTooLong(err):
+		return "This took longer than it may, so it was stopped. Nothing was done. Send the file in smaller parts."
 	case store.Unique(err), store.Referenced(err):
 		return "One of these has been registered, lent or waited for here meanwhile. Nothing was done; try it again."
 	case errors.Is(err, store.ErrBusy):

@@ -55,6 +55,16 @@ func InHand(a *act.Act, patron int64) error {
 	return err
 }
 
+// TooManyCards counts a card that is scanned by somebody who opens records by the card alone, and tells whether they have scanned too
+// many just now.
+func TooManyCards(a *act.Act) (bool, error) {
+	if !sight.NeedsCard(a.Who.Role) {
+		return false, nil
+	}
+	n, err := a.Tx.CardScanned(a.Who.ID)
+	return n > sight.CardsAtOnce, err
+}
+
 // reduce takes from a card what the actor's role does not see.
 func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
 	if sight.OfPatron(a.Who.Role) == sight.Whole {

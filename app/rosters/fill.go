@@ -12,6 +12,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/person"
+	"nevrin/core/plain"
 	"nevrin/core/roster"
 	"nevrin/formats/sheet"
 	"nevrin/store"
@@ -80,7 +81,7 @@ func numberColumn(at int) int { return max(at, 0) }
 func entries(f Filling, only *Roster, out *Filled) ([]roster.Entry, error) {
 	var all []roster.Entry
 	for _, s := range f.Lists {
-		name := strings.TrimSpace(s.Name)
+		name := plain.Line(s.Name)
 		t, err := sheet.Read(s.Content)
 		if err != nil {
 			return nil, problem.Newf(problem.Invalid, "%s: %s.", orPasted(name), err)
@@ -503,7 +504,7 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 func answerLines(c Consenting, out *Filled) ([]roster.Entry, error) {
 	var all []roster.Entry
 	for _, s := range c.Lists {
-		name := strings.TrimSpace(s.Name)
+		name := plain.Line(s.Name)
 		t, err := sheet.Read(s.Content)
 		if err != nil {
 			return nil, problem.Newf(problem.Invalid, "%s: %s.", orPasted(name), err)

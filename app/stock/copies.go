@@ -16,6 +16,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/money"
+	"nevrin/core/plain"
 	"nevrin/store"
 )
 
@@ -75,9 +76,8 @@ func (w *Writing) into(a *act.Act, i *store.Item) error {
 	}
 	i.OwnTerms = own
 	i.BranchCode, i.Collection, i.Material = w.Branch, w.Collection, w.Material
-	i.CallNumber, i.Condition, i.PartsSay = strings.TrimSpace(w.Call), strings.TrimSpace(w.Condition),
-		strings.TrimSpace(w.PartsSay)
-	i.Edition, i.Volume = strings.TrimSpace(w.Edition), strings.TrimSpace(w.Volume)
+	i.CallNumber, i.Condition, i.PartsSay = plain.Line(w.Call), plain.Line(w.Condition), plain.Line(w.PartsSay)
+	i.Edition, i.Volume = plain.Line(w.Edition), plain.Line(w.Volume)
 	i.Parts, i.Price = w.Parts, (*int64)(w.Price)
 	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"nevrin/app/network"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/plain"
 	"nevrin/store"
 )
 
@@ -98,7 +99,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 			"A closed branch has another that follows it, and an open one has none.",
 		)
 	}
-	is.Name = strings.TrimSpace(is.Name)
+	is.Name = plain.Line(is.Name)
 	var err error
 	if is.Bins, err = named(is.Bins); err != nil {
 		return nil, err

@@ -12,6 +12,7 @@ import (
 	"nevrin/core/device"
 	"nevrin/core/money"
 	"nevrin/core/person"
+	"nevrin/core/plain"
 	"nevrin/store"
 )
 
@@ -49,7 +50,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 		a.Tx.DropStation(id)
 		return nil, nil
 	}
-	is.Name = strings.TrimSpace(is.Name)
+	is.Name = plain.Line(is.Name)
 	if is.Name == "" {
 		return nil, problem.Newf(problem.Invalid, "A station needs a name.")
 	}
@@ -144,7 +145,7 @@ func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 		return nil, err
 	}
 	row := store.Class{
-		Kind: kind, Code: code, Name: strings.TrimSpace(is.Name), Position: is.Position, FromAge: is.FromAge,
+		Kind: kind, Code: code, Name: plain.Line(is.Name), Position: is.Position, FromAge: is.FromAge,
 		ToAge: is.ToAge,
 		Next:  is.Next, StaffOnly: is.StaffOnly, Retired: is.Retired,
 	}
@@ -156,7 +157,7 @@ func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 }
 
 func (c *Class) check(a *act.Act, kind, code string) error {
-	if strings.TrimSpace(c.Name) == "" {
+	if plain.Line(c.Name) == "" {
 		return problem.Newf(problem.Invalid, "A class needs a name.")
 	}
 	if kind != "patron" && (c.FromAge != nil || c.ToAge != nil || c.Next != "") {
@@ -178,7 +179,7 @@ func (c *Class) check(a *act.Act, kind, code string) error {
 		}
 	}
 	for _, o := range a.Network.Classes {
-		if o.Kind == kind && o.Code != code && strings.EqualFold(o.Name, strings.TrimSpace(c.Name)) {
+		if o.Kind == kind && o.Code != code && strings.EqualFold(o.Name, plain.Line(c.Name)) {
 			return problem.Newf(problem.Invalid, "Another class is called %s. Give each a name of its own.", o.Name)
 		}
 	}
@@ -272,7 +273,7 @@ func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 		a.Tx.DropChoice(list, code)
 		return nil, nil
 	}
-	is.Name = strings.TrimSpace(is.Name)
+	is.Name = plain.Line(is.Name)
 	switch {
 	case is.Name == "":
 		return nil, problem.Newf(problem.Invalid, "A choice needs a name.")

@@ -5,13 +5,13 @@ import (
 	"fmt"
 	"net/url"
 	"regexp"
-	"strings"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/plain"
 	"nevrin/store"
 )
 
@@ -76,7 +76,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 }
 
 func (p *Partner) check() error {
-	p.Name = strings.TrimSpace(p.Name)
+	p.Name = plain.Line(p.Name)
 	if p.Name == "" {
 		return problem.Newf(problem.Invalid, "A partner needs a name.")
 	}

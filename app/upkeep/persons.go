@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
-	"strings"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/app/staff"
 	"nevrin/core/calendar"
+	"nevrin/core/plain"
 	"nevrin/core/role"
 	core "nevrin/core/settings"
 	"nevrin/store"
@@ -86,7 +86,7 @@ func (persons) Keep(a *act.Act, key string, was, is *Person) (*Person, error) {
 }
 
 func (p *Person) check(a *act.Act, id int64) error {
-	p.Name, p.Login = strings.TrimSpace(p.Name), strings.TrimSpace(p.Login)
+	p.Name, p.Login = plain.Line(p.Name), plain.Line(p.Login)
 	switch {
 	case p.Name == "":
 		return problem.Newf(problem.Invalid, "Somebody who works here needs a name.")

@@ -8,6 +8,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
+	"nevrin/core/plain"
 	core "nevrin/core/settings"
 	"nevrin/store"
 )
@@ -125,11 +126,11 @@ func (own) Keep(a *act.Act, _ string, _, is *Own) (*Own, error) {
 	switch {
 	case is == nil:
 		return nil, problem.Newf(problem.Refused, "A network has a name.")
-	case strings.TrimSpace(is.Name) == "":
+	case plain.Line(is.Name) == "":
 		return nil, problem.Newf(problem.Invalid, "The network needs a name.")
 	case !symbol.MatchString(is.Symbol):
 		return nil, problem.Newf(problem.Invalid, "The symbol is %q; from 2 to 16 capital letters, digits and hyphens are right.", is.Symbol)
 	}
-	a.Tx.KeepNetwork(strings.TrimSpace(is.Name), is.Symbol)
+	a.Tx.KeepNetwork(plain.Line(is.Name), is.Symbol)
 	return is, nil
 }

@@ -16,7 +16,7 @@ type Fetching struct {
 // or the household too.
 func MayFetch(settled string, f Fetching) bool {
 	named := slices.ContainsFunc(f.Named, func(n string) bool {
-		return slices.ContainsFunc(f.Names, func(o string) bool { return strings.EqualFold(plain(n), plain(o)) })
+		return slices.ContainsFunc(f.Names, func(o string) bool { return strings.EqualFold(bareName(n), bareName(o)) })
 	})
 	switch settled {
 	case "named":
@@ -27,4 +27,4 @@ func MayFetch(settled string, f Fetching) bool {
 	return false
 }
 
-func plain(name string) string { return strings.Join(strings.Fields(name), " ") }
+func bareName(name string) string { return strings.Join(strings.Fields(name), " ") }

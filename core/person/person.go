@@ -17,6 +17,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/expect"
 	"nevrin/core/loan"
+	"nevrin/core/plain"
 )
 
 // Need is whether a field has to be filled.
@@ -330,9 +331,9 @@ func (r *Record) Tidy() {
 		&r.GuardianName,
 		&r.Identity, &r.IdentityTwo, &r.IdentityNumber, &r.School, &r.SchoolYear, &r.Card,
 	} {
-		*text = strings.Join(strings.Fields(*text), " ")
+		*text = plain.Line(*text)
 	}
-	r.Address, r.HomeAddress = strings.TrimSpace(r.Address), strings.TrimSpace(r.HomeAddress)
+	r.Address, r.HomeAddress = plain.Text(r.Address), plain.Text(r.HomeAddress)
 	r.PostalCode = strings.ToUpper(r.PostalCode)
 	r.OtherPhones, r.MayUse, r.Marks = tidy(r.OtherPhones), tidy(r.MayUse), tidy(r.Marks)
 }
@@ -340,7 +341,7 @@ func (r *Record) Tidy() {
 func tidy(list []string) []string {
 	out := []string{}
 	for _, one := range list {
-		if one = strings.Join(strings.Fields(one), " "); one != "" && !slices.Contains(out, one) {
+		if one = plain.Line(one); one != "" && !slices.Contains(out, one) {
 			out = append(out, one)
 		}
 	}

@@ -38,6 +38,10 @@ func MaySearch(r role.Role) bool { return OfPatron(r) == Whole }
 // their record or does anything on it.
 func NeedsCard(r role.Role) bool { return OfPatron(r) == Reduced }
 
+// CardsAtOnce is how many cards somebody scans at most, within a minute or two, whose role opens records by the card alone. Cards have
+// numbers one after another: who could scan without end would open all of them.
+const CardsAtOnce = 30
+
 // SeesLoan tells whether a role sees one of the loans on a card: the reduced part shows what is late, to be renewed, and
 // what has just been lent.
 func SeesLoan(r role.Role, late, ofTodayHere bool) bool {

@@ -5,8 +5,9 @@ import (
 	"bytes"
 	"encoding/xml"
 	"errors"
-	"fmt"
 	"io"
+
+	"nevrin/core/expect"
 )
 
 // Namespace is that of MARCXML (Library of Congress, MARC 21 XML schema).
@@ -108,7 +109,7 @@ func (r *XMLReader) Next() (*Record, error) {
 			return nil, io.EOF
 		}
 		if err != nil {
-			return nil, fmt.Errorf("behind record %d the file is no XML: %w", r.number, err)
+			return nil, expect.Errorf("MARCXML to the end", "behind record %d the file is no XML (%s)", r.number, expect.Shown(err.Error()))
 		}
 		start, ok := token.(xml.StartElement)
 		if !ok || start.Name.Local != "record" {
@@ -118,7 +119,7 @@ func (r *XMLReader) Next() (*Record, error) {
 		start.Name.Space = Namespace // some leave it out
 		var x XML
 		if err := r.from.DecodeElement(&x, &start); err != nil {
-			return nil, fmt.Errorf("in record %d the file is no XML: %w", r.number, err)
+			return nil, expect.Errorf("MARCXML to the end", "in record %d the file is no XML (%s)", r.number, expect.Shown(err.Error()))
 		}
 		return x.Record(), nil
 	}

@@ -103,8 +103,25 @@ func (r *Reader) Next() (Line, error) {
 type newlines struct {
 	from *bufio.Reader
 	line int
-	read int  // since the last record
+	read int  // since the last record, without empty lines
 	cr   bool // the last byte ended a line already
+
+	quoted bool // within quotes, where an empty line is a part of a record
+	inLine bool // something stands in the line so far
+}
+
+// count counts a byte to the record in which it stands. Empty lines between records belong to none.
+func (n *newlines) count(b byte) {
+	empty := b == '\n' && !n.inLine && !n.quoted
+	if !empty {
+		n.read++
+	}
+	if b == '"' {
+		n.quoted = !n.quoted
+	}
+	if n.inLine = b != '\n'; !n.inLine {
+		n.line++
+	}
 }
 
 func (n *newlines) Read(into []byte) (int, error) {
@@ -126,13 +143,10 @@ func (n *newlines) Read(into []byte) (int, error) {
 		case b == '\r':
 			b = '\n'
 		}
-		if b == '\n' {
-			n.line++
-		}
+		n.count(b)
 		into[out] = b
 		out++
 	}
-	n.read += got
 	if out == 0 && got > 0 && err == nil {
 		return n.Read(into) // nothing but the second half of an end of line
 	}

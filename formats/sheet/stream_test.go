@@ -86,3 +86,31 @@ func TestStreams(t *testing.T) {
 	_, _, _, err = all(t, strings.NewReader("a,b\n1\x00,2"))
 	require.ErrorContains(t, err, "zero byte in line 2")
 }
+
+// Empty lines, however many, belong to no record; a quote that is never closed is still told of.
+func TestMegabytesOfEmptyLines(t *testing.T) {
+	blank := strings.Repeat("\n", 3<<20)
+	for name, text := range map[string]string{
+		"before":          blank + "a,b\nc,d\n",
+		"between":         "a,b\n" + blank + "c,d\n",
+		"behind":          "a,b\nc,d\n" + blank,
+		"of another sort": "a,b\r\n" + strings.Repeat("\r\n", 1<<20) + "c,d\r\n",
+	} {
+		in, err := sheet.Stream(strings.NewReader(text))
+		require.NoError(t, err, name)
+		var all [][]string
+		for {
+			line, err := in.Next()
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			require.NoError(t, err, name)
+			all = append(all, line.Cells)
+		}
+		assert.Equal(t, [][]string{{"a", "b"}, {"c", "d"}}, all, name)
+	}
+	in, err := sheet.Stream(strings.NewReader("a,\"b\n" + blank))
+	require.NoError(t, err)
+	_, err = in.Next()
+	assert.ErrorContains(t, err, "perhaps a quote is not closed")
+}

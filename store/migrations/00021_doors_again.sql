@@ -37,7 +37,30 @@ CREATE TABLE cards_scanned (
     PRIMARY KEY (staff_id, minute)
 );
 
+-- A till is closed after all that went into it, by the one clock.
+-- +goose StatementBegin
+CREATE OR REPLACE FUNCTION till_stays() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    IF TG_OP = 'UPDATE' AND OLD.closed_at IS NULL THEN
+        IF NEW.closed_at < greatest((SELECT max(at) FROM receipts WHERE till_id = NEW.id), (SELECT max(at) FROM till_moves WHERE till_id = NEW.id)) THEN
+            RAISE check_violation USING MESSAGE = 'till ' || NEW.id || ' would be closed before what went into it', CONSTRAINT = 'till_closes_last';
+        END IF;
+        RETURN NEW;
+    END IF;
+    RAISE EXCEPTION 'a till that has been closed is never changed or deleted';
+END $$;
+-- +goose StatementEnd
+
 -- +goose Down
+-- +goose StatementBegin
+CREATE OR REPLACE FUNCTION till_stays() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    IF TG_OP = 'UPDATE' AND OLD.closed_at IS NULL THEN
+        RETURN NEW;
+    END IF;
+    RAISE EXCEPTION 'a till that has been closed is never changed or deleted';
+END $$;
+-- +goose StatementEnd
 DELETE FROM readings WHERE kind = 'listed';
 DROP INDEX readings_listed;
 ALTER TABLE readings DROP CONSTRAINT readings_kind_check, DROP CONSTRAINT readings_check,
