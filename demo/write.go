@@ -259,7 +259,7 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 	if err := photograph(ctx, tx); err != nil {
 		return fmt.Errorf("photographs: %w", err)
 	}
-	for _, step := range night.Steps() {
+	for _, step := range append(night.Steps(), store.WholeNight) {
 		if _, err := tx.Exec(ctx, "INSERT INTO nights (day, step, ended_at) VALUES ($1, $2, $3)", g.today.UTC(), step, g.now); err != nil {
 			return err
 		}

@@ -96,10 +96,11 @@ func (t *Tx) AddIntakePart(id, begins int64, content []byte) {
 // IntakeStands writes in which state an intake is from now on, with nobody at it yet.
 func (t *Tx) IntakeStands(id int64, state string) {
 	t.queue(
-		`UPDATE intakes SET state = $2, problem = '', done = 0, total = 0, worker = '', beat_at = NULL WHERE id = $1`,
+		`UPDATE intakes SET state = $2, problem = '', done = 0, total = 0 WHERE id = $1`,
 		id,
 		state,
 	)
+	t.StopWork(IntakeWork(id))
 }
 
 // IntakeAskedBy writes who asks for what is done next.
@@ -150,53 +151,44 @@ func (t *Tx) OddLines(id int64, page Page) ([]IntakeLine, Page, error) {
 
 // An intake is worked on outside acts, since it takes its time.
 
-// gone is after how long without a word somebody who was at an intake is taken to be gone.
-const gone = "20 seconds"
-
 // WaitingIntakes gives the intakes at which somebody should be and nobody is.
 func (s *Store) WaitingIntakes(ctx context.Context) ([]int64, error) {
 	var ids []int64
 	return ids, s.db.WithContext(ctx).
-		Raw(`SELECT id FROM intakes WHERE state IN ('reading', 'trying', 'taking', 'undoing')
-		AND (beat_at IS NULL OR beat_at < now() - interval '` + gone + `') ORDER BY id`).
+		Raw("SELECT id FROM intakes WHERE state IN ('reading', 'trying', 'taking', 'undoing') AND " + unclaimed("intake") + " ORDER BY id").
 		Scan(&ids).
 		Error
 }
 
-// BeginIntake takes an intake that waits, for one worker; nil where somebody else is at it or nothing is to be done.
-func (s *Store) BeginIntake(ctx context.Context, id int64, worker string) (*Intake, error) {
+// BeginIntake gives an intake at which something is to be done, from its beginning; nil where nothing is.
+func (s *Store) BeginIntake(ctx context.Context, id int64) (*Intake, error) {
 	var rows []Intake
-	err := s.db.WithContext(ctx).Raw(`WITH mine AS (UPDATE intakes SET worker = ?, beat_at = now(), done = 0
-			WHERE id = ? AND state IN ('reading', 'trying', 'taking', 'undoing')
-			AND (beat_at IS NULL OR beat_at < now() - interval '`+gone+`') RETURNING id)
-		`+intakeShown+`WHERE n.id IN (SELECT id FROM mine)`, worker, id).Scan(&rows).Error
+	err := s.db.WithContext(ctx).Raw(`WITH mine AS (UPDATE intakes SET done = 0
+			WHERE id = ? AND state IN ('reading', 'trying', 'taking', 'undoing') RETURNING id)
+		`+intakeShown+`WHERE n.id IN (SELECT id FROM mine)`, id).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
 	return &rows[0], nil
 }
 
-// IntakeAt writes how far an intake has come; false where its worker is to stop.
-func (s *Store) IntakeAt(ctx context.Context, id int64, worker string, done, total int64) (bool, error) {
-	still := s.db.WithContext(ctx).Exec(`UPDATE intakes SET done = ?, total = ?, beat_at = now()
-		WHERE id = ? AND worker = ? AND state IN ('reading', 'trying', 'taking', 'undoing')`, done, total, id, worker)
+// holdsIntake is the condition that a holder has the work on an intake.
+const holdsIntake = `EXISTS (SELECT 1 FROM work_claims w WHERE w.name = 'intake ' || intakes.id AND w.holder = ?)`
+
+// IntakeAt writes how far an intake has come; false where its holder is to stop.
+func (s *Store) IntakeAt(ctx context.Context, id int64, holder string, done, total int64) (bool, error) {
+	still := s.db.WithContext(ctx).Exec(`UPDATE intakes SET done = ?, total = ?
+		WHERE id = ? AND state IN ('reading', 'trying', 'taking', 'undoing') AND `+holdsIntake, done, total, id, holder)
 	return still.RowsAffected == 1, still.Error
 }
 
-// IntakeBeats says that a worker is still at an intake; false where it is to stop.
-func (s *Store) IntakeBeats(ctx context.Context, id int64, worker string) (bool, error) {
-	still := s.db.WithContext(ctx).Exec(`UPDATE intakes SET beat_at = now()
-		WHERE id = ? AND worker = ? AND state IN ('reading', 'trying', 'taking', 'undoing')`, id, worker)
-	return still.RowsAffected == 1, still.Error
-}
-
-// EndIntake writes how an intake stands after its worker's work, unless it was stopped.
-func (s *Store) EndIntake(ctx context.Context, n *Intake, worker string) error {
+// EndIntake writes how an intake stands after its holder's work, unless it was stopped.
+func (s *Store) EndIntake(ctx context.Context, n *Intake, holder string) error {
 	return s.db.WithContext(ctx).
 		Exec(`UPDATE intakes SET state = ?, problem = ?, seen = coalesce(?::jsonb, seen), mapping = coalesce(?::jsonb, mapping),
-		counts = coalesce(?::jsonb, counts), seconds = ?, worker = '', beat_at = NULL WHERE id = ? AND worker = ?`,
+		counts = coalesce(?::jsonb, counts), seconds = ? WHERE id = ? AND `+holdsIntake,
 			n.State, n.Problem, textOrNull(n.Seen), textOrNull(n.Mapping), textOrNull(n.Counts), n.Seconds, n.ID,
-			worker).
+			holder).
 		Error
 }
 

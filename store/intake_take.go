@@ -182,7 +182,7 @@ func (t *Tx) TakeGuardians(k Taking) error {
 
 // IntakeTaken writes that an intake has been taken by its worker, and lets go of what its lines said; those that were left stay to be
 // looked at. False: the worker was to stop.
-func (t *Tx) IntakeTaken(id int64, worker string, at time.Time) (bool, error) {
+func (t *Tx) IntakeTaken(id int64, holder string, at time.Time) (bool, error) {
 	q := &questions{}
 	do(q, `DELETE FROM intake_lines WHERE intake_id = $1 AND outcome <> 'left' AND says = ''`, id)
 	do(q, `UPDATE intake_lines SET ready = NULL WHERE intake_id = $1 AND outcome <> 'left' AND ready IS NOT NULL`, id)
@@ -190,9 +190,12 @@ func (t *Tx) IntakeTaken(id int64, worker string, at time.Time) (bool, error) {
 	if err := t.send(q); err != nil {
 		return false, err
 	}
-	rows, err := t.exec(`UPDATE intakes SET state = 'taken', taken_at = $3, problem = ''
-		WHERE id = $1 AND worker = $2 AND state = 'taking'`, id, worker, at)
-	return rows == 1, err
+	rows, err := t.exec(`UPDATE intakes SET state = 'taken', taken_at = $2, problem = ''
+		WHERE id = $1 AND state = 'taking'`, id, at)
+	if err != nil || rows == 0 {
+		return false, err
+	}
+	return t.HoldsWork(IntakeWork(id), holder) // the intake is locked before the claim, as by whoever stops the work
 }
 
 // Unhurried lets what follows in an act take its time. That statements keep their plans stays so: those by which references are looked

@@ -210,14 +210,17 @@ func (t *Tx) restore(kind string, is undoing, intake int64) (int, error) {
 
 // IntakeUndone writes that an intake has been taken back by its worker; households that it made and nobody is in go too. False: the
 // worker was to stop.
-func (t *Tx) IntakeUndone(id int64, worker string, counts json.RawMessage, at time.Time) (bool, error) {
+func (t *Tx) IntakeUndone(id int64, holder string, counts json.RawMessage, at time.Time) (bool, error) {
 	_, err := t.exec(`WITH alone AS (DELETE FROM came_from c WHERE c.intake_id = $1 AND c.kind = 'households'
 			AND NOT EXISTS (SELECT 1 FROM patrons p WHERE p.household_id = c.ref) RETURNING ref)
 		DELETE FROM households WHERE id IN (SELECT ref FROM alone)`, id)
 	if err != nil {
 		return false, err
 	}
-	rows, err := t.exec(`UPDATE intakes SET state = 'undone', undone_at = $3, counts = $4
-		WHERE id = $1 AND worker = $2 AND state = 'undoing'`, id, worker, at, counts)
-	return rows == 1, err
+	rows, err := t.exec(`UPDATE intakes SET state = 'undone', undone_at = $2, counts = $3
+		WHERE id = $1 AND state = 'undoing'`, id, at, counts)
+	if err != nil || rows == 0 {
+		return false, err
+	}
+	return t.HoldsWork(IntakeWork(id), holder)
 }

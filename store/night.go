@@ -9,14 +9,15 @@ import (
 
 // The work of the nights is cut into steps; each is begun, and ended, once over all copies.
 
+// WholeNight stands among the steps of a night when all of them have been done.
+const WholeNight = "whole"
+
 // NextNight gives the day after the last one whose nightly work has been done whole; nil where none has.
-func (t *Tx) NextNight(steps []string) (*time.Time, error) {
+func (t *Tx) NextNight() (*time.Time, error) {
 	last, err := one[struct{ Day time.Time }](
 		t,
-		`SELECT day FROM nights WHERE ended_at IS NOT NULL AND step = ANY($1) GROUP BY day HAVING count(*) = $2
-		ORDER BY day DESC LIMIT 1`,
-		steps,
-		len(steps),
+		"SELECT day FROM nights WHERE step = $1 AND ended_at IS NOT NULL ORDER BY day DESC LIMIT 1",
+		WholeNight,
 	)
 	if err != nil || last == nil {
 		return nil, err

@@ -214,6 +214,15 @@ func (s *Store) BeginRehearsal(ctx context.Context, id int64) (bool, error) {
 	return done.RowsAffected == 1, done.Error
 }
 
+// LeftRehearsals gives the rehearsals that are to run and at which nobody is.
+func (s *Store) LeftRehearsals(ctx context.Context) ([]int64, error) {
+	var ids []int64
+	err := s.db.WithContext(ctx).
+		Raw("SELECT id FROM rehearsals WHERE state IN ('waiting', 'running') AND " + unclaimed("rehearsal") + " ORDER BY id").
+		Scan(&ids).Error
+	return ids, err
+}
+
 // FailRehearsal writes why a rehearsal failed.
 func (s *Store) FailRehearsal(ctx context.Context, id int64, problem string) error {
 	return s.db.WithContext(ctx).

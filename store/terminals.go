@@ -72,16 +72,14 @@ func (t *Tx) MoveTerminalPayment(p *TerminalPayment, at time.Time) {
 	t.queue("DELETE FROM terminal_payers WHERE payment_id = $1", p.ID)
 }
 
-// TakeTerminalPayment gives a payment to somebody who works on it from now on, unless another does; nil then, and where it has ended.
-func (s *Store) TakeTerminalPayment(ctx context.Context, id int64, worker string) (*TerminalPayment, error) {
-	return s.terminalPayment(ctx, `UPDATE terminal_payments SET worker = ?, worked_until = now() + interval '10 seconds'
-		WHERE id = ? AND ended_at IS NULL AND (worked_until < now() OR worker = '')`, worker, id)
-}
-
-// KeepTerminalPayment says that somebody still works on a payment, and gives it as it is now; nil where another does, or it has ended.
-func (s *Store) KeepTerminalPayment(ctx context.Context, id int64, worker string) (*TerminalPayment, error) {
-	return s.terminalPayment(ctx, `UPDATE terminal_payments SET worked_until = now() + interval '10 seconds'
-		WHERE id = ? AND ended_at IS NULL AND worker = ?`, id, worker)
+// OpenTerminalPayment gives a payment as it is now; nil where it has ended.
+func (s *Store) OpenTerminalPayment(ctx context.Context, id int64) (*TerminalPayment, error) {
+	var rows []TerminalPayment
+	err := s.db.WithContext(ctx).Raw(terminalPayments+"WHERE id = ? AND ended_at IS NULL", id).Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
 }
 
 // SendTerminalPayment notes that a terminal is about to be asked for a payment.
@@ -95,28 +93,13 @@ func (s *Store) HearTerminalPayment(ctx context.Context, id int64, answers bool)
 		!answers, id, answers).Error
 }
 
-// LeaveTerminalPayment lets others work on a payment.
-func (s *Store) LeaveTerminalPayment(ctx context.Context, id int64, worker string) error {
-	return s.db.WithContext(ctx).
-		Exec("UPDATE terminal_payments SET worker = '', worked_until = now() WHERE id = ? AND worker = ?", id, worker).Error
-}
-
 // LeftTerminalPayments gives the payments that nobody works on.
 func (s *Store) LeftTerminalPayments(ctx context.Context) ([]int64, error) {
 	var ids []int64
 	err := s.db.WithContext(ctx).
-		Raw("SELECT id FROM terminal_payments WHERE ended_at IS NULL AND worked_until < now() ORDER BY id LIMIT 1000").
+		Raw("SELECT id FROM terminal_payments WHERE ended_at IS NULL AND " + unclaimed("payment") + " ORDER BY id LIMIT 1000").
 		Scan(&ids).Error
 	return ids, err
-}
-
-func (s *Store) terminalPayment(ctx context.Context, update string, args ...any) (*TerminalPayment, error) {
-	var rows []TerminalPayment
-	err := s.db.WithContext(ctx).Raw(update+" RETURNING "+terminalColumns, args...).Scan(&rows).Error
-	if err != nil || len(rows) == 0 {
-		return nil, err
-	}
-	return &rows[0], nil
 }
 
 // AtTerminal is somebody who pays at a terminal now.

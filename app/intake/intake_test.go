@@ -388,14 +388,14 @@ func TestStoppedAndKilledInTheMiddle(t *testing.T) {
 	assert.Equal(t, "0", m.count("patrons"))
 
 	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
-	began, err := m.Store.BeginIntake(t.Context(), n.ID, "one that is killed")
+	mine, err := m.Store.ClaimWork(t.Context(), store.IntakeWork(n.ID), "one that is killed")
 	require.NoError(t, err)
-	require.NotNil(t, began)
+	require.True(t, mine)
 	assert.Equal(t, "taking", m.work(n.ID).State, "somebody is at it")
 	waiting, err := m.Store.WaitingIntakes(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, waiting)
-	m.Set("UPDATE intakes SET beat_at = beat_at - interval '1 minute'")
+	m.Set("UPDATE work_claims SET beat_at = beat_at - interval '1 minute'")
 	waiting, err = m.Store.WaitingIntakes(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, []int64{n.ID}, waiting)
@@ -535,7 +535,9 @@ func TestWorkersAreThereWhileAStatementTakesLong(t *testing.T) {
 	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
 	ended := make(chan error, 1)
 	go func() { ended <- intake.Run(context.Background(), m.House, n.ID) }()
-	beat := func() string { return m.Ask("SELECT coalesce(beat_at::text, '') FROM intakes WHERE id = ?", n.ID) }
+	beat := func() string {
+		return m.Ask("SELECT coalesce(max(beat_at)::text, '') FROM work_claims WHERE name = ?", store.IntakeWork(n.ID))
+	}
 	require.Eventually(t, func() bool { return beat() != "" }, 3*time.Second, 20*time.Millisecond)
 	first := beat()
 	require.Eventually(t, func() bool { return beat() != first }, 6*time.Second, 50*time.Millisecond, "it says so while it waits")

@@ -3,7 +3,6 @@ package intake
 import (
 	"cmp"
 	"context"
-	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,6 +15,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/jobs"
 	"nevrin/app/problem"
 	"nevrin/core/expect"
 	"nevrin/core/intake"
@@ -27,6 +27,9 @@ import (
 type Args struct {
 	Intake int64 `json:"intake"`
 }
+
+// InsertOpts puts it with what takes long.
+func (Args) InsertOpts() river.InsertOpts { return jobs.Long() }
 
 // Kind names the job in the queue.
 func (Args) Kind() string { return "intake" }
@@ -66,29 +69,33 @@ func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
 	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return Args{Intake: id} })
 }
 
-var errStopped = errors.New("stopped")
-
 // worker is one who is at a file.
 type worker struct {
-	ctx   context.Context
-	house *act.House
-	row   *store.Intake
-	kind  intake.Kind
-	name  string
-	at    time.Time // when it was last said how far it is
+	ctx    context.Context
+	house  *act.House
+	row    *store.Intake
+	kind   intake.Kind
+	holder string
+	at     time.Time // when it was last said how far it is
 }
 
 // Run does what is to be done with a file, if nobody else is at it.
 func Run(ctx context.Context, h *act.House, id int64) error {
-	name := rand.Text()
-	row, err := h.Store.BeginIntake(ctx, id, name)
+	_, err := jobs.Claim(ctx, h.Store, store.IntakeWork(id), func(ctx context.Context, holder string) error {
+		return workAt(ctx, h, id, holder)
+	})
+	if errors.Is(err, jobs.ErrStopped) {
+		return nil
+	}
+	return err
+}
+
+func workAt(ctx context.Context, h *act.House, id int64, holder string) error {
+	row, err := h.Store.BeginIntake(ctx, id)
 	if err != nil || row == nil {
 		return err
 	}
-	working, stop := context.WithCancelCause(ctx)
-	defer stop(nil)
-	w := &worker{ctx: working, house: h, row: row, kind: intake.Kind(row.Kind), name: name}
-	go w.beat(stop)
+	w := &worker{ctx: ctx, house: h, row: row, kind: intake.Kind(row.Kind), holder: holder}
 	start := time.Now()
 	end := &store.Intake{ID: id}
 	switch row.State {
@@ -103,9 +110,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 	}
 	end.Seconds = time.Since(start).Seconds()
 	switch {
-	case err != nil && (errors.Is(err, errStopped) || errors.Is(context.Cause(working), errStopped)):
-		return nil
-	case err != nil && ctx.Err() != nil:
+	case errors.Is(err, jobs.ErrStopped), err != nil && ctx.Err() != nil:
 		return err // another goes on
 	case err != nil:
 		end.State, end.Problem = before[row.State], say(err)
@@ -113,7 +118,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 			end.State = "read"
 		}
 	}
-	return h.Store.EndIntake(ctx, end, name)
+	return h.Store.EndIntake(ctx, end, holder)
 }
 
 // say is what went wrong, for people.
@@ -136,24 +141,6 @@ func say(err error) string {
 	return "It did not work, for a reason that is ours: " + store.Written(err) + ". Nothing was done."
 }
 
-// beats is how often a worker says that it is there, whatever it is at.
-const beats = 4 * time.Second
-
-// beat says that the worker is there, until its work has ended; one who is to stop, or has been followed by another, is stopped.
-func (w *worker) beat(stop context.CancelCauseFunc) {
-	for {
-		select {
-		case <-w.ctx.Done():
-			return
-		case <-time.After(beats):
-		}
-		// A database that does not answer stops nobody: the work itself will meet it.
-		if still, err := w.house.Store.IntakeBeats(w.ctx, w.row.ID, w.name); err == nil && !still {
-			stop(errStopped)
-		}
-	}
-}
-
 // every is how often it is said how far it is.
 const every = 700 * time.Millisecond
 
@@ -163,9 +150,9 @@ func (w *worker) tell(done, total int64) error {
 		return nil
 	}
 	w.at = time.Now()
-	still, err := w.house.Store.IntakeAt(w.ctx, w.row.ID, w.name, done, total)
+	still, err := w.house.Store.IntakeAt(w.ctx, w.row.ID, w.holder, done, total)
 	if err == nil && !still {
-		return errStopped
+		return jobs.ErrStopped
 	}
 	return err
 }
@@ -472,9 +459,9 @@ func (w *worker) take(end *store.Intake) error {
 			}
 		}
 		w.note(a, "Taken in: ")
-		still, err := a.Tx.IntakeTaken(w.row.ID, w.name, a.Now)
+		still, err := a.Tx.IntakeTaken(w.row.ID, w.holder, a.Now)
 		if err == nil && !still {
-			err = errStopped
+			err = jobs.ErrStopped
 		}
 		return true, err
 	})
@@ -522,9 +509,9 @@ func (w *worker) undo() error {
 			}
 		}
 		w.note(a, "Taken back: ")
-		still, err := a.Tx.IntakeUndone(w.row.ID, w.name, store.JSON(out), a.Now)
+		still, err := a.Tx.IntakeUndone(w.row.ID, w.holder, store.JSON(out), a.Now)
 		if err == nil && !still {
-			err = errStopped
+			err = jobs.ErrStopped
 		}
 		return true, err
 	})

@@ -8,6 +8,7 @@ package night
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -20,6 +21,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/holds"
 	"nevrin/app/intake"
+	"nevrin/app/jobs"
 	"nevrin/app/keeping"
 	"nevrin/app/lent"
 	"nevrin/app/mine"
@@ -78,6 +80,10 @@ func steps() []step {
 	)
 }
 
+// whole is written when all steps of a night have been done, whichever there were then: steps that a later version adds are not
+// missing in the nights before it.
+var whole = step{store.WholeNight, func(*act.Act, calendar.Date, int64) (int64, bool, error) { return 0, true, nil }}
+
 // Steps names the steps of a night.
 func Steps() []string {
 	var out []string
@@ -94,7 +100,7 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 			ctx,
 			h,
 			act.Machine,
-			func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight(Steps()) },
+			func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight() },
 		)
 		if err != nil {
 			return err
@@ -111,6 +117,9 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 			if err := Step(ctx, h, day, name); err != nil {
 				return err
 			}
+		}
+		if err := whole.toItsEnd(ctx, h, day); err != nil {
+			return err
 		}
 	}
 }
@@ -278,8 +287,16 @@ func (*Worker) Timeout(*river.Job[Args]) time.Duration { return 2 * time.Hour }
 // NextRetry goes on soon with a night that was interrupted.
 func (*Worker) NextRetry(*river.Job[Args]) time.Time { return time.Now().Add(20 * time.Second) }
 
-// Work does the nights up to today that have not been done yet.
+// Work does the nights up to today that have not been done yet, unless another copy is at them.
 func (w *Worker) Work(ctx context.Context, _ *river.Job[Args]) error {
+	_, err := jobs.Claim(ctx, w.House.Store, "night", func(ctx context.Context, _ string) error { return w.upToToday(ctx) })
+	if errors.Is(err, jobs.ErrStopped) {
+		return nil
+	}
+	return err
+}
+
+func (w *Worker) upToToday(ctx context.Context) error {
 	today, err := act.Look(
 		ctx,
 		w.House,

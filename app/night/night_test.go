@@ -198,3 +198,41 @@ func TestWhatIsKeptAndWhatGoes(t *testing.T) {
 	assert.Equal(t, "new-key-1", w.Ask("SELECT string_agg(key, ',') FROM answers"))
 	assert.Equal(t, "events_2027_06", w.Ask("SELECT to_regclass('events_2027_06')::text"))
 }
+
+// A copy that is killed in any step of a night, or told to stop in it, holds nobody up: the next one goes on as soon as the first has
+// not been heard of for ten seconds, or has let go, and each step is done once.
+func TestKilledInEachStep(t *testing.T) {
+	w := testkit.NewWorld(t)
+	worker := &night.Worker{House: w.House}
+	require.NoError(t, worker.Work(t.Context(), nil))
+	w.Set(`CREATE FUNCTION killed() RETURNS trigger LANGUAGE plpgsql AS $$
+		BEGIN RAISE EXCEPTION 'killed in the step %', NEW.step; END $$`)
+	for k, step := range append(night.Steps(), store.WholeNight) {
+		w.Later(24 * time.Hour)
+		w.Set(fmt.Sprintf("CREATE TRIGGER killing BEFORE UPDATE ON nights FOR EACH ROW WHEN (NEW.step = '%s') EXECUTE FUNCTION killed()", step))
+		assert.ErrorContains(t, worker.Work(t.Context(), nil), "killed in the step "+step)
+		w.Set("DROP TRIGGER killing ON nights")
+		// What a killed program leaves: its claim, of which nothing more is heard.
+		w.Set("INSERT INTO work_claims VALUES ('night', 'one that is killed', clock_timestamp())")
+		require.NoError(t, worker.Work(t.Context(), nil))
+		assert.Equal(t, fmt.Sprint(k+1), w.Ask("SELECT count(*)::text FROM nights WHERE step = 'whole'"), "it may be there still")
+		w.Set("UPDATE work_claims SET beat_at = beat_at - interval '10 seconds'")
+		require.NoError(t, worker.Work(t.Context(), nil))
+		assert.Equal(t, fmt.Sprint(k+2), w.Ask("SELECT count(*)::text FROM nights WHERE step = 'whole'"), step)
+	}
+	nights := len(night.Steps()) + 2
+	assert.Equal(t, fmt.Sprint(nights), w.Ask("SELECT count(*)::text FROM nights WHERE step = 'whole'"))
+	assert.Equal(t, fmt.Sprint(nights*(len(night.Steps())+1)), w.Ask("SELECT count(*)::text FROM nights"))
+}
+
+// A later version may have steps that the nights before did not have. The nights go on from the last one that was done whole.
+func TestAnUpgradeAddsAStep(t *testing.T) {
+	w := testkit.NewWorld(t)
+	day := calendar.MakeDate(2026, 10, 7)
+	require.NoError(t, night.Up(t.Context(), w.House, day))
+	w.Set("DELETE FROM nights WHERE step = ?", night.Steps()[3]) // as an earlier version left them, which did not have it
+	require.NoError(t, night.Up(t.Context(), w.House, day+3))
+	assert.Equal(t, "2026-10-07 2026-10-08 2026-10-09 2026-10-10", w.Ask("SELECT string_agg(day::text, ' ' ORDER BY day) FROM nights WHERE step = 'whole'"),
+		"no night is left out, and none is done anew")
+	assert.Equal(t, "3", w.Ask("SELECT count(*)::text FROM nights WHERE step = ?", night.Steps()[3]))
+}

@@ -16,6 +16,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/jobs"
 	"nevrin/app/network"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -80,6 +81,9 @@ var assumed = []string{
 type RehearseArgs struct {
 	Rehearsal int64 `json:"rehearsal"`
 }
+
+// InsertOpts puts it with what takes long.
+func (RehearseArgs) InsertOpts() river.InsertOpts { return jobs.Long() }
 
 // Kind names the job in the queue.
 func (RehearseArgs) Kind() string { return "rehearse" }
@@ -245,6 +249,27 @@ type Rehearser struct {
 // Timeout lets a rehearsal take its time.
 func (*Rehearser) Timeout(*river.Job[RehearseArgs]) time.Duration { return time.Hour }
 
+// RehearsalsArgs is the job that looks for rehearsals at which nobody is any more.
+type RehearsalsArgs struct{}
+
+// Kind names the job in the queue.
+func (RehearsalsArgs) Kind() string { return "resume_rehearsals" }
+
+// Resumer begins rehearsals anew that a stopped or killed program has left.
+type Resumer struct {
+	river.WorkerDefaults[RehearsalsArgs]
+	House *act.House
+}
+
+// Work has all of them begun anew.
+func (w *Resumer) Work(ctx context.Context, _ *river.Job[RehearsalsArgs]) error {
+	ids, err := w.House.Store.LeftRehearsals(ctx)
+	if err != nil {
+		return err
+	}
+	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return RehearseArgs{Rehearsal: id} })
+}
+
 // Work runs a rehearsal. One that a killed program left behind is run from the beginning.
 func (w *Rehearser) Work(ctx context.Context, job *river.Job[RehearseArgs]) error {
 	return Run(ctx, w.House, job.Args.Rehearsal)
@@ -252,8 +277,16 @@ func (w *Rehearser) Work(ctx context.Context, job *river.Job[RehearseArgs]) erro
 
 var errStopped = errors.New("stopped")
 
-// Run runs a rehearsal to its end, or until it is stopped.
+// Run runs a rehearsal to its end, or until it is stopped, if nobody else does.
 func Run(ctx context.Context, h *act.House, id int64) error {
+	_, err := jobs.Claim(ctx, h.Store, store.RehearsalWork(id), func(ctx context.Context, _ string) error { return run(ctx, h, id) })
+	if errors.Is(err, jobs.ErrStopped) {
+		return nil
+	}
+	return err
+}
+
+func run(ctx context.Context, h *act.House, id int64) error {
 	begun, err := h.Store.BeginRehearsal(ctx, id)
 	if err != nil || !begun {
 		return err
@@ -264,7 +297,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 	case errors.Is(err, errStopped):
 		return nil
 	case err != nil && ctx.Err() == nil:
-		return h.Store.FailRehearsal(ctx, id, err.Error())
+		return h.Store.FailRehearsal(ctx, id, store.Written(err))
 	case err != nil:
 		return err
 	}
@@ -303,7 +336,7 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 		return nil, err
 	}
 	draft := books[row.EditionID]
-	zone := draft.Branches[0].Location
+	zone := now.Location() // the network's: days of a period are the same for all branches
 	since, until := calendar.Local(
 		calendar.DateOf(row.Since),
 		0,

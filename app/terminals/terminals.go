@@ -7,7 +7,7 @@ package terminals
 
 import (
 	"context"
-	"crypto/rand"
+	"errors"
 	"io"
 	"log"
 	"time"
@@ -17,6 +17,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/jobs"
 	"nevrin/app/problem"
 	"nevrin/core/money"
 	"nevrin/core/role"
@@ -83,7 +84,6 @@ const (
 // worker is one who works on a payment.
 type worker struct {
 	house *act.House
-	name  string
 	row   *store.TerminalPayment
 	line  *jsonrpc2.Conn // to the terminal; nil: none
 	mute  time.Time      // since when its answers, if any, have not led on; zero: they do
@@ -91,15 +91,20 @@ type worker struct {
 
 // Run works on a payment, if nobody else does.
 func Run(ctx context.Context, h *act.House, id int64) error {
-	w := &worker{house: h, name: rand.Text()}
+	_, err := jobs.Claim(ctx, h.Store, store.PaymentWork(id), func(ctx context.Context, _ string) error { return work(ctx, h, id) })
+	if errors.Is(err, jobs.ErrStopped) { // whoever works on it now goes on
+		return nil
+	}
+	return err
+}
+
+func work(ctx context.Context, h *act.House, id int64) error {
+	w := &worker{house: h}
 	var err error
-	if w.row, err = h.Store.TakeTerminalPayment(ctx, id, w.name); err != nil || w.row == nil {
+	if w.row, err = h.Store.OpenTerminalPayment(ctx, id); err != nil || w.row == nil {
 		return err
 	}
-	defer func() {
-		w.hangUp()
-		_ = h.Store.LeaveTerminalPayment(context.WithoutCancel(ctx), id, w.name)
-	}()
+	defer w.hangUp()
 	step := w.row.State.First(w.row.Sent)
 	for ctx.Err() == nil {
 		said, err := w.do(ctx, step)
@@ -115,7 +120,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 		} else if w.row.State == terminal.Asked || !w.row.State.Leads(said.Outcome) {
 			time.Sleep(pause)
 		}
-		if w.row, err = h.Store.KeepTerminalPayment(ctx, id, w.name); err != nil || w.row == nil {
+		if w.row, err = h.Store.OpenTerminalPayment(ctx, id); err != nil || w.row == nil {
 			return err // it has ended
 		}
 		if w.row.State == terminal.Stopping {
@@ -179,7 +184,7 @@ func (w *worker) do(ctx context.Context, step terminal.Step) (said, error) {
 			}
 			return answer, w.hear(ctx, w.row.State.Leads(answer.Outcome))
 		case <-time.After(beats):
-			now, err := w.house.Store.KeepTerminalPayment(ctx, w.row.ID, w.name)
+			now, err := w.house.Store.OpenTerminalPayment(ctx, w.row.ID)
 			if err != nil || now == nil {
 				w.row = nil
 				return said{}, err
@@ -255,7 +260,7 @@ func (w *worker) move(ctx context.Context, by terminal.Move, s said) error {
 		if told == nil || told.Kind == problem.Crowded {
 			return err
 		}
-		if now, err := w.house.Store.KeepTerminalPayment(ctx, w.row.ID, w.name); err != nil || now == nil ||
+		if now, err := w.house.Store.OpenTerminalPayment(ctx, w.row.ID); err != nil || now == nil ||
 			now.State != terminal.Asked {
 			return err // somebody has called it off, or said how it ended
 		}

@@ -180,7 +180,7 @@ func TestNothingIsChargedTwice(t *testing.T) {
 		wait()
 		d.deed("card") // nobody listens
 		assert.Equal(t, "250", d.balance(patron))
-		d.Set("UPDATE terminal_payments SET worked_until = now() - interval '1 second'")
+		d.Set("UPDATE work_claims SET beat_at = beat_at - interval '1 minute'")
 		d.work(t.Context(), p.ID)()
 		assert.Equal(t, []any{"0", 1, "taken"}, []any{d.balance(patron), d.approvals(), string(d.now(p.ID).State)})
 	})

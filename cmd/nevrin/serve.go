@@ -20,12 +20,12 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
-	"github.com/riverqueue/river/rivertype"
 	"github.com/spf13/cobra"
 
 	"nevrin/app/act"
 	"nevrin/app/bibliography"
 	"nevrin/app/intake"
+	"nevrin/app/jobs"
 	"nevrin/app/live"
 	"nevrin/app/night"
 	"nevrin/app/notices"
@@ -316,7 +316,7 @@ func run(
 		fmt.Println("Mail of the demo is at " + options.Mailbox)
 	}
 	<-ctx.Done()
-	stopping, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	stopping, cancel := context.WithTimeout(context.Background(), softStop+3*time.Second)
 	defer cancel()
 	return house.Jobs.Stop(stopping)
 }
@@ -368,26 +368,32 @@ func begin(
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
+	river.AddWorker(workers, &rules.Resumer{House: house})
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	river.AddWorker(workers, &intake.Worker{House: house})
 	river.AddWorker(workers, &intake.Resumer{House: house})
 	river.AddWorker(workers, &terminals.Worker{House: house})
 	river.AddWorker(workers, &terminals.Resumer{House: house})
-	jobs, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
+	queue, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
 		Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr,
 			&slog.HandlerOptions{Level: slog.LevelError})),
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 4},
 			nightQueue:         {MaxWorkers: 1},
+			jobs.LongQueue:     {MaxWorkers: 2},
 			terminals.Queue:    {MaxWorkers: 100, FetchPollInterval: 200 * time.Millisecond},
 		},
 		FetchPollInterval: 500 * time.Millisecond, MaxAttempts: 1000, PeriodicJobs: periodic(),
+		// What a killed copy had in hand is taken up soon; work that may take longer says so, and has a claim.
+		JobTimeout: time.Minute, RescueStuckJobsAfter: 75 * time.Second,
+		// Who is told to stop lets go of what takes long, and goes on with it at the next start or elsewhere.
+		SoftStopTimeout: softStop,
 	})
 	if err != nil {
 		return err
 	}
-	house.Jobs = jobs
-	return jobs.Start(context.WithoutCancel(ctx))
+	house.Jobs = queue
+	return queue.Start(context.WithoutCancel(ctx))
 }
 
 // reseal seals secrets with the newest key, so that an older one can be taken away once all copies have started with both.
@@ -399,34 +405,36 @@ func reseal(ctx context.Context, log *slog.Logger, house *act.House) error {
 	return err
 }
 
+// softStop is how long jobs are waited for when the program is told to stop, before they are stopped themselves.
+const softStop = 2 * time.Second
+
 // nightQueue keeps the nights, which take their time, from what people wait for.
 const nightQueue = "night"
 
 // periodic are the jobs that come again and again, once over all copies: one of them leads. The nights are asked for
-// every few minutes, since the training clock may have passed some; one that has been done is nothing to do.
+// twice a minute, since the training clock may have passed some, and a copy that was at one may have been killed; one that has been
+// done is nothing to do.
 func periodic() []*river.PeriodicJob {
-	waiting := []rivertype.JobState{
-		rivertype.JobStateAvailable,
-		rivertype.JobStatePending,
-		rivertype.JobStateRunning,
-		rivertype.JobStateRetryable,
-		rivertype.JobStateScheduled,
-	}
-	once := &river.InsertOpts{Queue: nightQueue, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: waiting}}
+	in := func(queue string) *river.InsertOpts { return &river.InsertOpts{Queue: queue} }
 	return []*river.PeriodicJob{
 		river.NewPeriodicJob(
-			river.PeriodicInterval(5*time.Minute),
-			func() (river.JobArgs, *river.InsertOpts) { return night.Args{}, once },
+			river.PeriodicInterval(30*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return night.Args{}, in(nightQueue) },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(
 			river.PeriodicInterval(time.Minute),
-			func() (river.JobArgs, *river.InsertOpts) { return notices.ReclaimArgs{}, once },
+			func() (river.JobArgs, *river.InsertOpts) { return notices.ReclaimArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(
 			river.PeriodicInterval(20*time.Second),
 			func() (river.JobArgs, *river.InsertOpts) { return intake.ResumeArgs{}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(20*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return rules.RehearsalsArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(

@@ -37,6 +37,22 @@ CREATE TABLE cards_scanned (
     PRIMARY KEY (staff_id, minute)
 );
 
+-- Who is at some work that takes long, and when they were heard of last. It is the same for all such work.
+CREATE TABLE work_claims (
+    name    text PRIMARY KEY,
+    holder  text NOT NULL,
+    beat_at timestamptz NOT NULL
+);
+ALTER TABLE intakes DROP COLUMN worker, DROP COLUMN beat_at;
+ALTER TABLE terminal_payments DROP COLUMN worker, DROP COLUMN worked_until;
+CREATE INDEX rehearsals_open ON rehearsals (id) WHERE state IN ('waiting', 'running');
+
+-- A night that has been done whole says so itself. Until now that was one in which all steps had been done that there are.
+INSERT INTO nights (day, step, ended_at)
+    SELECT day, 'whole', max(ended_at) FROM nights GROUP BY day
+    HAVING bool_and(ended_at IS NOT NULL) AND count(*) >= (SELECT max(n) FROM (SELECT count(*) AS n FROM nights GROUP BY day) of_each);
+CREATE INDEX nights_whole ON nights (day) WHERE step = 'whole';
+
 -- A till is closed after all that went into it, by the one clock.
 -- +goose StatementBegin
 CREATE OR REPLACE FUNCTION till_stays() RETURNS trigger LANGUAGE plpgsql AS $$
@@ -62,6 +78,11 @@ BEGIN
 END $$;
 -- +goose StatementEnd
 DELETE FROM readings WHERE kind = 'listed';
+DROP INDEX nights_whole, rehearsals_open;
+DELETE FROM nights WHERE step = 'whole';
+ALTER TABLE terminal_payments ADD COLUMN worker text NOT NULL DEFAULT '', ADD COLUMN worked_until timestamptz NOT NULL DEFAULT now();
+ALTER TABLE intakes ADD COLUMN worker text NOT NULL DEFAULT '', ADD COLUMN beat_at timestamptz;
+DROP TABLE work_claims;
 DROP INDEX readings_listed;
 ALTER TABLE readings DROP CONSTRAINT readings_kind_check, DROP CONSTRAINT readings_check,
     ADD CONSTRAINT readings_kind_check CHECK (kind IN ('scanned', 'opened', 'history', 'searched', 'taken_out')),
