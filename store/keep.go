@@ -61,7 +61,7 @@ func (t *Tx) CutHolds(before time.Time, most int) (int64, error) {
 // loan or a hold from being told of twice stays.
 func (t *Tx) DropMessages(before time.Time, most int) (int64, error) {
 	return t.exec(`DELETE FROM messages WHERE id IN (SELECT m.id FROM messages m WHERE m.at < $1
-			AND m.state IN ('sent', 'left_out', 'no_address')
+			AND m.state IN ('sent', 'left_out', 'no_address', 'refused')
 			AND NOT EXISTS (SELECT 1 FROM told d JOIN loans l ON l.id = d.loan_id
 				WHERE d.message_id = m.id AND l.returned_at IS NULL)
 			AND NOT EXISTS (SELECT 1 FROM told d JOIN holds h ON h.id = d.hold_id
@@ -94,7 +94,7 @@ func (t *Tx) OpenOf(patron int64) (OpenOf, error) {
 		(SELECT count(*)::int FROM requests WHERE patron_id = $1
 			AND stage NOT IN ('done', 'refused', 'withdrawn')) AS requests,
 		(SELECT count(*)::int FROM messages WHERE patron_id = $1
-			AND state IN ('queued', 'sending', 'unclear')) AS unsent,
+			AND state IN ('queued', 'sending', 'unclear', 'refused')) AS unsent,
 		(SELECT count(*)::int FROM partners WHERE patron_id = $1) AS outside,
 		(SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = $1 AND r.kind = 'refund'
 			AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)) AS refunds,

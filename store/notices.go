@@ -112,7 +112,7 @@ const untell = `WITH gone AS (DELETE FROM told USING messages s WHERE told.messa
 // MailingShown is a mailing with its counts.
 type MailingShown struct {
 	Mailing
-	Patrons, Items, NoAddress, Queued, Sent, Unclear int
+	Patrons, Items, NoAddress, Queued, Sent, Unclear, Refused int
 }
 
 // Mailings gives a page of the mailings, newest first.
@@ -126,7 +126,8 @@ func (t *Tx) Mailings(page Page) ([]MailingShown, Page, error) {
 			count(*) FILTER (WHERE s.address = '')::int AS no_address, count(*) FILTER (WHERE s.state IN ('queued',
 				'sending'))::int AS queued,
 			count(*) FILTER (WHERE s.state = 'sent')::int AS sent,
-				count(*) FILTER (WHERE s.state = 'unclear')::int AS unclear
+				count(*) FILTER (WHERE s.state = 'unclear')::int AS unclear,
+				count(*) FILTER (WHERE s.state = 'refused')::int AS refused
 			FROM messages s WHERE s.mailing_id = m.id) n
 		WHERE $1::bigint = 0 AND (m.day, m.id) < ($2::text::date, $3::bigint) ORDER BY m.day DESC, m.id DESC`)
 }
@@ -151,6 +152,7 @@ func (t *Tx) Messages(mailing int64, page Page) ([]MessageShown, Page, error) {
 func (t *Tx) StuckMessages(now time.Time, most int) ([]MessageShown, error) {
 	return list[MessageShown](t, messagesShown+`WHERE s.id IN (
 			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear')
+			UNION ALL SELECT id FROM messages WHERE state = 'refused'
 			UNION ALL SELECT id FROM messages WHERE state = 'by_hand'
 			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
 				AND at > $1::timestamptz - interval '7 days')
@@ -189,12 +191,16 @@ func (t *Tx) DropMailing(id int64) (bool, error) {
 	return true, err
 }
 
-// SettleMessage decides a message that was told by hand or, if that is asked for, is unclear; nil where it is neither.
+// SettleMessage decides a message that was told by hand, was refused or, if that is asked for, is unclear; nil where it is none of
+// these. One that was refused goes to the address that the patron has now.
 func (t *Tx) SettleMessage(id int64, state string, at time.Time, unclear bool) (*Message, error) {
 	return one[Message](
 		t,
-		`UPDATE messages SET state = $2, problem = '', begun_at = NULL, sent_at = CASE $2 WHEN 'sent' THEN $3::timestamptz END
-		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, stage, state, channel`,
+		`UPDATE messages SET state = $2, problem = '', begun_at = NULL, sent_at = CASE $2 WHEN 'sent' THEN $3::timestamptz END,
+			tries = CASE state WHEN 'refused' THEN 0 ELSE tries END,
+			address = CASE state WHEN 'refused' THEN coalesce((SELECT nullif(p.email, '') FROM patrons p WHERE p.id = patron_id), address)
+				ELSE address END
+		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused' OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, stage, state, channel`,
 		id,
 		state,
 		at,
@@ -215,10 +221,10 @@ func (s *Store) BeginSending(ctx context.Context, id int64) (*Message, error) {
 	return &m, nil
 }
 
-// SendingFailed puts a message that this very attempt did not send back into the queue.
-func (s *Store) SendingFailed(ctx context.Context, m *Message, problem string) error {
+// SendingFailed writes what becomes of a message that this very attempt did not send, and why it did not.
+func (s *Store) SendingFailed(ctx context.Context, m *Message, state, problem string) error {
 	return s.db.WithContext(ctx).
-		Exec("UPDATE messages SET state = 'queued', problem = ?, begun_at = NULL WHERE id = ? AND state = 'sending' AND tries = ?", problem, m.ID, m.Tries).
+		Exec("UPDATE messages SET state = ?, problem = ?, begun_at = NULL WHERE id = ? AND state = 'sending' AND tries = ?", state, problem, m.ID, m.Tries).
 		Error
 }
 

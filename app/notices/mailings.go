@@ -24,6 +24,7 @@ type Mailing struct {
 	Queued    int           `json:"queued"`
 	Sent      int           `json:"sent"`
 	Unclear   int           `json:"unclear"`
+	Refused   int           `json:"refused" doc:"Email that was refused for good"`
 }
 
 // Message is one message as staff see it.
@@ -36,7 +37,7 @@ type Message struct {
 	Subject  string     `json:"subject"`
 	Body     string     `json:"body"`
 	Channel  string     `json:"channel" enum:"mail,phone,letter" doc:"By what way it goes"`
-	State    string     `json:"state" enum:"trial,left_out,queued,sending,sent,unclear,no_address,by_hand"`
+	State    string     `json:"state" enum:"trial,left_out,queued,sending,sent,unclear,refused,no_address,by_hand"`
 	Problem  string     `json:"problem"`
 	Items    int        `json:"items"`
 	At       time.Time  `json:"at"`
@@ -47,7 +48,7 @@ type Message struct {
 type Overview struct {
 	Mailings []Mailing `json:"mailings"`
 	Next     string    `json:"next" doc:"Ask with this for earlier mailings; empty: there are none"`
-	Stuck    []Message `json:"stuck" doc:"Messages queued, unclear or without address, newest first"`
+	Stuck    []Message `json:"stuck" doc:"Messages queued, unclear, refused or without address, newest first"`
 	More     bool      `json:"more_stuck" doc:"There are more of these"`
 }
 
@@ -79,7 +80,7 @@ func show(m *store.MailingShown) Mailing {
 	return Mailing{
 		ID: m.ID, Stage: StageName(m.Stage), Day: *store.DateOf(&m.Day), State: m.State, Patrons: m.Patrons,
 		Items:     m.Items,
-		NoAddress: m.NoAddress, Queued: m.Queued, Sent: m.Sent, Unclear: m.Unclear,
+		NoAddress: m.NoAddress, Queued: m.Queued, Sent: m.Sent, Unclear: m.Unclear, Refused: m.Refused,
 	}
 }
 

@@ -9,7 +9,9 @@ package notices
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -17,7 +19,9 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/core/expect"
 	"nevrin/core/person"
+	"nevrin/core/plan"
 	"nevrin/store"
 )
 
@@ -53,15 +57,17 @@ type Mailer struct {
 	Timeout time.Duration // of one exchange with the server; 0: ten seconds
 }
 
-// Send sends one message. The Message-ID is made of the message's number, so that a mail server can
-// tell a repeated one.
-func (m Mailer) Send(ctx context.Context, msg *store.Message) error {
+// Send sends one message, and tells how that ended; the error is what stood in the way. The Message-ID is made of the message's number,
+// so that a mail server can tell a repeated one.
+func (m Mailer) Send(ctx context.Context, msg *store.Message) (plan.Attempt, error) {
+	ended := plan.Attempt{Tries: msg.Tries}
 	letter := mail.NewMsg()
 	if err := letter.From(m.From); err != nil {
-		return fmt.Errorf("the sender's address %q: %w", m.From, err)
+		return ended, fmt.Errorf("the sender's address %q: %w", m.From, err)
 	}
 	if err := letter.To(msg.Address); err != nil {
-		return fmt.Errorf("the address %q: %w", msg.Address, err)
+		ended.BadAddress = true
+		return ended, errors.New("this is no email address")
 	}
 	letter.Subject(msg.Subject)
 	letter.SetMessageIDWithValue(fmt.Sprintf("message-%d@nevrin.invalid", msg.ID))
@@ -73,9 +79,17 @@ func (m Mailer) Send(ctx context.Context, msg *store.Message) error {
 		mail.WithTimeout(cmp.Or(m.Timeout, attempt/3)),
 	)
 	if err != nil {
-		return err
+		return ended, err
 	}
-	return client.DialAndSendWithContext(ctx, letter)
+	err = client.DialAndSendWithContext(ctx, letter)
+	ended.Delivered = letter.IsDelivered()
+	var refused *mail.SendError
+	if errors.As(err, &refused) {
+		ended.Code = refused.ErrorCode()
+		ended.OfMessage = slices.Contains([]mail.SendErrReason{mail.ErrSMTPRcptTo, mail.ErrSMTPData, mail.ErrSMTPDataClose}, refused.Reason)
+		ended.AllSent = refused.Reason == mail.ErrSMTPDataClose
+	}
+	return ended, err
 }
 
 const (
@@ -108,14 +122,14 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 		return err
 	}
 	bounded, cancel := context.WithTimeout(ctx, attempt)
-	failed := s.Mailer.Send(bounded, m)
+	ended, failed := s.Mailer.Send(bounded, m)
 	cancel()
 	// The attempt's time may be up, and the program told to stop; what became of it is written all the same.
 	after, done := context.WithTimeout(context.WithoutCancel(ctx), aftermath)
 	defer done()
 	defer s.House.Live.Changed("", event.Notices)
-	if failed != nil {
-		if err := s.House.Store.SendingFailed(after, m, failed.Error()); err != nil {
+	if becomes := ended.Ends(); becomes != plan.Sent {
+		if err := s.House.Store.SendingFailed(after, m, string(becomes), sayFailed(becomes, failed)); err != nil || becomes != plan.Again {
 			return err
 		}
 		return failed
@@ -130,6 +144,15 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 		return struct{}{}, err
 	})
 	return err
+}
+
+// sayFailed says why a message has not gone, in a sentence that stays short whatever the mail server says.
+func sayFailed(becomes plan.After, err error) string {
+	says := expect.Shown(err.Error())
+	if becomes == plan.Unclear {
+		return "The line was lost after all of it had been sent. The mail server may have taken it. (" + says + ")"
+	}
+	return says
 }
 
 // ReclaimArgs is the job that looks for attempts nobody is at any more.

@@ -53,6 +53,11 @@ INSERT INTO nights (day, step, ended_at)
     HAVING bool_and(ended_at IS NOT NULL) AND count(*) >= (SELECT max(n) FROM (SELECT count(*) AS n FROM nights GROUP BY day) of_each);
 CREATE INDEX nights_whole ON nights (day) WHERE step = 'whole';
 
+-- An email that was refused for good is not tried again: somebody tells the patron in another way, or mends the address.
+ALTER TABLE messages DROP CONSTRAINT messages_state_check,
+    ADD CONSTRAINT messages_state_check CHECK (state IN ('trial', 'left_out', 'queued', 'sending', 'sent', 'unclear', 'refused', 'no_address', 'by_hand'));
+CREATE INDEX messages_refused ON messages (at, id) WHERE state = 'refused';
+
 -- A till is closed after all that went into it, by the one clock.
 -- +goose StatementBegin
 CREATE OR REPLACE FUNCTION till_stays() RETURNS trigger LANGUAGE plpgsql AS $$
@@ -78,6 +83,10 @@ BEGIN
 END $$;
 -- +goose StatementEnd
 DELETE FROM readings WHERE kind = 'listed';
+DROP INDEX messages_refused;
+UPDATE messages SET state = 'unclear' WHERE state = 'refused';
+ALTER TABLE messages DROP CONSTRAINT messages_state_check,
+    ADD CONSTRAINT messages_state_check CHECK (state IN ('trial', 'left_out', 'queued', 'sending', 'sent', 'unclear', 'no_address', 'by_hand'));
 DROP INDEX nights_whole, rehearsals_open;
 DELETE FROM nights WHERE step = 'whole';
 ALTER TABLE terminal_payments ADD COLUMN worker text NOT NULL DEFAULT '', ADD COLUMN worked_until timestamptz NOT NULL DEFAULT now();

@@ -10,6 +10,7 @@ const words: Record<Message["state"], [Tone, string]> = {
   sending: ["tide", "Being sent"],
   sent: ["spruce", "Sent"],
   unclear: ["buoy", "Unclear"],
+  refused: ["buoy", "Refused"],
   no_address: ["plain", "No address"],
   by_hand: ["amber", "To be told by hand"],
 };

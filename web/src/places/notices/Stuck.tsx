@@ -32,11 +32,15 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
     unnamed: true,
     right: true,
     cell: (m) =>
-      m.state === "by_hand" ? <ByHand message={m} /> : m.state === "unclear" && maySettle && <Settle message={m} />,
+      m.state === "by_hand" ? (
+        <ByHand message={m} />
+      ) : (
+        (m.state === "refused" || (m.state === "unclear" && maySettle)) && <Settle message={m} />
+      ),
   },
 ];
 
-/** Messages that wait for the mail server, or whose fate is unclear. */
+/** Messages that wait for the mail server, that it has refused, or whose fate is unclear. */
 export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean }) {
   const columns = useMemo(() => columnsFor(maySettle), [maySettle]);
   return (
@@ -47,7 +51,7 @@ export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean
         columns={columns}
         rows={list}
         id={(m) => m.id}
-        empty="Everything queued has gone. Messages that wait for the mail server, for who calls or prints, or whose fate is unclear, stand here. Choose a mailing to see its messages."
+        empty="Everything queued has gone. Messages that wait for the mail server, for who calls or prints, that were refused, or whose fate is unclear, stand here. Choose a mailing to see its messages."
       />
     </Card>
   );
@@ -126,7 +130,7 @@ function Settle({ message }: { message: Message }) {
         Send again
       </Quiet>{" "}
       <Quiet disabled={settle.busy} onClick={() => settle.run(false)}>
-        It has gone
+        {message.state === "refused" ? "They have been told" : "It has gone"}
       </Quiet>
       <Trouble error={settle.problem} />
     </>

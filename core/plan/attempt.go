@@ -1,0 +1,42 @@
+package plan
+
+// Attempt is how an attempt at sending an email has ended, by what the mail server said (RFC 5321).
+type Attempt struct {
+	Delivered  bool // the server has taken it, whatever became of the line after that
+	Code       int  // with which the server refused it; 0: it said nothing
+	OfMessage  bool // the refusal is of this recipient or this message, and not of the sender or the line
+	AllSent    bool // all of it had been sent when the line was lost, so that the server may have taken it
+	BadAddress bool // the address is none
+	Tries      int  // this one included
+}
+
+// After is what becomes of a message after an attempt.
+type After string
+
+// What becomes of a message.
+const (
+	Sent    After = "sent"
+	Again   After = "queued"  // it is tried again by itself
+	Refused After = "refused" // for good: somebody tells the patron in another way, or mends the address
+	Unclear After = "unclear" // nobody knows; it is not sent again by itself, since nobody should be told twice
+)
+
+// MostTries is after how many tries a message counts as refused. With five minutes between tries that is four days, as RFC 5321,
+// 4.5.4.1, has it.
+const MostTries = 1150
+
+// Ends tells what becomes of the message.
+func (a Attempt) Ends() After {
+	const permanent = 500 // from here on a refusal is for good (RFC 5321, 4.2.1)
+	switch {
+	case a.Delivered:
+		return Sent
+	case a.BadAddress, a.OfMessage && a.Code >= permanent:
+		return Refused
+	case a.AllSent && a.Code == 0:
+		return Unclear
+	case a.Tries >= MostTries:
+		return Refused
+	}
+	return Again
+}
