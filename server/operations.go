@@ -246,7 +246,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)),
 	}
 	if a.Who.Role == role.Administrator {
-		me.Faults = append(me.Faults, a.Network.Faults()...)
+		me.Faults = append(me.Faults, a.Faults()...)
 	}
 	if me.LetOff, _ = a.May().MayLetOff(60); me.LetOff > 60 {
 		me.LetOff = 60

@@ -149,15 +149,16 @@ func (t *Tx) take(l Lock, q *questions) {
 
 // KeepTime has told what time it is whenever locks were given: an act that had to wait for another comes after it, in
 // its times too, though it was begun before.
-func (t *Tx) KeepTime(tell func(now time.Time)) { t.keepTime = tell }
+// An error of it ends the act: the clock may have been set back meanwhile.
+func (t *Tx) KeepTime(tell func(now time.Time) error) { t.keepTime = tell }
 
 // askTime asks a question that locks something and gives what time it is then.
 func (t *Tx) askTime(q *questions, query string, args ...any) {
 	q.batch.Queue(query, args...)
 	q.reads = append(q.reads, func(rows pgx.Rows) error {
 		times, err := pgx.CollectRows(rows, pgx.RowTo[time.Time])
-		if len(times) > 0 && t.keepTime != nil {
-			t.keepTime(times[len(times)-1])
+		if err == nil && len(times) > 0 && t.keepTime != nil {
+			err = t.keepTime(times[len(times)-1])
 		}
 		return err
 	})
@@ -198,8 +199,8 @@ func (t *Tx) lockNamed(q *questions, into *[]int64, table string, n naming) {
 		for _, l := range locked {
 			*into = append(*into, l.ID)
 		}
-		if len(locked) > 0 && t.keepTime != nil {
-			t.keepTime(locked[len(locked)-1].Now)
+		if err == nil && len(locked) > 0 && t.keepTime != nil {
+			err = t.keepTime(locked[len(locked)-1].Now)
 		}
 		return err
 	})

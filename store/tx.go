@@ -37,7 +37,7 @@ type Tx struct {
 	block  ids
 	wrote  bool
 
-	keepTime func(now time.Time)
+	keepTime func(now time.Time) error
 }
 
 // ids is a block of ids that nobody else uses.

@@ -14,7 +14,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"sync/atomic"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -68,29 +67,16 @@ type House struct {
 	Outside outside.Reach // what can be reached of services of others
 
 	networks network.Cache
-	latest   atomic.Int64 // the latest time that an act has been done at, in microseconds
+	clock    watch
 }
 
-// setBack is by how much the clock may seem to go back: copies of it differ a little, and acts end in another order than they
-// begin.
-const setBack = time.Minute
-
-// goesForward refuses to do anything while the clock shows an earlier time than it has shown: what is done would stand before
-// what it follows.
-func (h *House) goesForward(now time.Time) error {
-	for {
-		latest := h.latest.Load()
-		if back := time.UnixMicro(latest).Sub(now); back > setBack {
-			return problem.Newf(
-				problem.Crowded,
-				"The clock has been set back by %s. Nothing is done until it is right again; it is tried again by itself.",
-				back.Round(time.Minute),
-			)
-		}
-		if now.UnixMicro() <= latest || h.latest.CompareAndSwap(latest, now.UnixMicro()) {
-			return nil
-		}
+// Faults are parts of what is stored that cannot be read, and what is wrong with the clock: for who administrates.
+func (a *Act) Faults() []network.Fault {
+	out := a.Network.Faults()
+	if says := a.House.clock.says(); says != "" {
+		out = append(out, network.Fault{Part: "The clock", Says: says})
 	}
+	return out
 }
 
 // Act is one thing being done.
@@ -153,7 +139,7 @@ func Do[T any](
 		if earlier != nil {
 			return repeat(earlier, digest, &out)
 		}
-		if err := h.goesForward(moment.Now); err != nil {
+		if err := h.clock.goesForward(moment.Now); err != nil {
 			return err
 		}
 		a, err := h.begin(ctx, tx, who, moment)
@@ -225,7 +211,10 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 		return nil, err
 	}
 	a.Now = a.Now.In(a.Network.Location)
-	tx.KeepTime(func(now time.Time) { a.Now = now.In(a.Network.Location) })
+	tx.KeepTime(func(now time.Time) error {
+		a.Now = now.In(a.Network.Location)
+		return h.clock.goesForward(now) // it may have been set back while locks were waited for
+	})
 	a.Book, err = a.Network.InForce(tx, at.Edition.Int64)
 	return a, err
 }

@@ -15,6 +15,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/network"
+	"nevrin/app/problem"
 	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/testkit"
@@ -195,4 +196,18 @@ func TestTheClockIsSetBack(t *testing.T) {
 	assert.ErrorContains(t, look(), "The clock has been set back by 24h")
 	w.Set("UPDATE training_clock SET shows = shows + interval '2 days'")
 	require.NoError(t, look())
+}
+
+// The clock is set back while an act waits for its locks: it is asked again later, and does not go on in the day before.
+func TestTheClockIsSetBackWhileLocksAreWaitedFor(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	patron := w.Patron("HVH")
+	_, err := testkit.Try(w.House, here, func(a *act.Act) (int, error) {
+		w.Set("UPDATE training_clock SET shows = shows - interval '1 day'")
+		return 0, a.Tx.Lock(store.Lock{Patrons: []int64{patron}})
+	})
+	require.Error(t, err)
+	assert.Equal(t, problem.Crowded, problem.Of(err).Kind)
+	assert.ErrorContains(t, err, "set back by 24h")
 }
