@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"log/slog"
@@ -17,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nevrin/app/act"
 	"nevrin/app/night"
 	"nevrin/core/calendar"
 	"nevrin/server"
@@ -59,6 +61,7 @@ func TestNoStatementReadsABigTableWhole(t *testing.T) {
 	require.NoError(t, err)
 	defer func() { _ = conn.Close() }()
 	explained := 0
+	sizes, pages := sizesOf(t, h)
 	for statement, args := range trips.Asked() {
 		verb, _, _ := strings.Cut(strings.TrimSpace(statement), " ")
 		if !strings.Contains("SELECT INSERT UPDATE DELETE WITH", strings.ToUpper(strings.TrimSpace(verb))) ||
@@ -81,8 +84,91 @@ func TestNoStatementReadsABigTableWhole(t *testing.T) {
 			continue
 		}
 		assert.NotRegexp(t, scanned, plan, statement)
+		for _, n := range examined(conn, statement, args) {
+			size := sizes[n.table]
+			assert.False(t, n.rows > float64(max(size/share, fewRows)), "of %d rows of %s it looks at %.0f: %s", size, n.table, n.rows, statement)
+			assert.False(t, n.blocks > float64(max(pages[n.table]/share, fewPages)), "of %d pages of %s it reads %.0f: %s", pages[n.table], n.table, n.blocks, statement)
+		}
 	}
 	assert.Greater(t, explained, 120, "the statements of the whole program, not a few")
+}
+
+// A statement looks at no more than this share of a big table, or so few rows and pages that it does not matter. An index that is read
+// from end to end is no better than the table.
+const (
+	share    = 10
+	fewRows  = 2500
+	fewPages = 1200
+)
+
+// looked is how much of a table one part of a plan has looked at, kept or not.
+type looked struct {
+	table        string
+	rows, blocks float64
+}
+
+// planned is a part of a plan as PostgreSQL writes it in JSON.
+type planned struct {
+	Type      string    `json:"Node Type"`
+	Table     string    `json:"Relation Name"`
+	Rows      float64   `json:"Actual Rows"`
+	Loops     float64   `json:"Actual Loops"`
+	Filtered  float64   `json:"Rows Removed by Filter"`
+	Rechecked float64   `json:"Rows Removed by Index Recheck"`
+	Hit       float64   `json:"Shared Hit Blocks"`
+	Read      float64   `json:"Shared Read Blocks"`
+	Parts     []planned `json:"Plans"`
+}
+
+// examined runs a statement, takes back what it did, and gives what it looked at of big tables. One that cannot be run again, since it
+// has been done, gives nothing.
+func examined(conn *sql.Conn, statement string, args []any) []looked {
+	var out []looked
+	_ = conn.Raw(func(driver any) error {
+		ctx := context.Background()
+		tx, err := driver.(*stdlib.Conn).Conn().Begin(ctx)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = tx.Rollback(ctx) }()
+		var plans []struct{ Plan planned }
+		if err := tx.QueryRow(ctx, "EXPLAIN (ANALYZE, BUFFERS, TIMING OFF, FORMAT JSON) "+statement, args...).Scan(&plans); err != nil {
+			return err
+		}
+		var walk func(p planned)
+		walk = func(p planned) {
+			below := 0.0
+			for _, part := range p.Parts {
+				walk(part)
+				below += part.Hit + part.Read
+			}
+			if bigTable.MatchString(p.Table) && strings.Contains(p.Type, "Scan") {
+				out = append(out, looked{p.Table, (p.Rows + p.Filtered + p.Rechecked) * p.Loops, p.Hit + p.Read - below})
+			}
+		}
+		for _, p := range plans {
+			walk(p.Plan)
+		}
+		return nil
+	})
+	return out
+}
+
+var bigTable = regexp.MustCompile("^(" + big + ")$")
+
+// sizesOf gives how many rows and pages the big tables have.
+func sizesOf(t *testing.T, h *act.House) (rows, pages map[string]int) {
+	var list []struct {
+		Relname string
+		N, P    int
+	}
+	require.NoError(t, testkit.SQL(h).Exec("ANALYZE").Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT relname, reltuples::int AS n, relpages AS p FROM pg_class WHERE relkind = 'r'").Scan(&list).Error)
+	rows, pages = map[string]int{}, map[string]int{}
+	for _, r := range list {
+		rows[r.Relname], pages[r.Relname] = r.N, r.P
+	}
+	return rows, pages
 }
 
 func onPurpose(statement string) bool {

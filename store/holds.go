@@ -507,12 +507,24 @@ func (t *Tx) StandIn(id int64, band queue.Band, place float64, moved bool) {
 	t.queueOne("UPDATE holds SET band = $2, place = $3, moved = $4 WHERE id = $1 AND state = 'waiting'", id, band, place, moved)
 }
 
-// Reband puts open holds into the bands of their patrons' classes, but for those that were moved by hand.
-func (t *Tx) Reband(o queue.Order) {
-	t.queue(`UPDATE holds h SET band = b.band FROM (SELECT h.id, CASE WHEN p.class = ANY($1) THEN -1 WHEN p.class = ANY($2) THEN 1
-			ELSE 0 END AS band
-		FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT h.moved) b
-		WHERE h.id = b.id AND h.band <> b.band`, notNone(o.First), notNone(o.Last))
+// banded gives holds that are not in the band of their patrons' class, and were not moved by hand, with the band that is theirs.
+const banded = `SELECT id, title_id, band FROM (SELECT h.id, h.title_id, h.band AS was,
+		CASE WHEN p.class = ANY($1) THEN -1 WHEN p.class = ANY($2) THEN 1 ELSE 0 END AS band
+	FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT h.moved) b WHERE band <> was`
+
+// Reband puts open holds into the bands of their patrons' classes, but for those that were moved by hand. Their titles are locked first,
+// as for every change of a queue.
+func (t *Tx) Reband(o queue.Order) error {
+	titles, err := each[int64](t, "SELECT DISTINCT title_id FROM ("+banded+") b", notNone(o.First), notNone(o.Last))
+	if err != nil || len(titles) == 0 {
+		return err
+	}
+	if err := t.Lock(Lock{Titles: titles}); err != nil {
+		return err
+	}
+	t.queue("UPDATE holds h SET band = b.band FROM ("+banded+") b WHERE h.id = b.id AND b.title_id = ANY($3)",
+		notNone(o.First), notNone(o.Last), titles)
+	return nil
 }
 
 func notNone(list []string) []string {

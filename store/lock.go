@@ -1,6 +1,7 @@
 package store
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -36,6 +37,7 @@ type Lock struct {
 	Hold    int64  // its title and patron
 	Sweep   int64  // the patrons of its loans, and the titles of its holds
 	HoldsOf int64  // the titles on which this patron has open holds, or has something of a merge
+	SignUp  int64  // the patron of its temporary card
 	Rosters []int64
 	Pupils  []int64 // the patrons who are in these rosters
 }
@@ -45,6 +47,44 @@ type Locked struct {
 	Run     int64
 	Patrons []int64
 	Titles  []int64
+	Rosters []int64
+
+	reached place // the last in the order of what has been locked
+}
+
+// place is the place of something in the one order.
+type place int
+
+// The places, of those that have one.
+const (
+	placeOfBin place = iota + 1
+	placeOfRun
+	placeOfPatrons
+	placeOfTitles
+	placeOfRosters
+)
+
+// ErrOrder says that an act takes a lock that stands before what it holds. Two such acts could wait for each other for ever, so it is a
+// mistake of ours, and ends the act.
+var ErrOrder = errors.New("a lock was taken out of the one order")
+
+// takes looks whether the locks just given at a place stand behind all that were held. What was held already may be named again.
+func (l *Locked) takes(at place, held *[]int64, given []int64) error {
+	last := int64(0)
+	if len(*held) > 0 {
+		last = slices.Max(*held)
+	}
+	for _, id := range given {
+		if slices.Contains(*held, id) {
+			continue
+		}
+		if l.reached > at || l.reached == at && id < last {
+			return fmt.Errorf("%w: at place %d, after place %d", ErrOrder, at, l.reached)
+		}
+		*held = append(*held, id)
+		l.reached = at
+	}
+	return nil
 }
 
 // HoldsPatron tells whether the patron is locked; HoldsTitle whether the title is.
@@ -95,6 +135,7 @@ var (
 			"SELECT h.title_id FROM merges m CROSS JOIN LATERAL jsonb_array_elements_text(m.did->'holds' || (m.did->'ended')) d(id) " +
 			"JOIN holds h ON h.id = d.id::bigint WHERE m.gone_id = $%[1]d AND m.undone_at IS NULL",
 	}
+	bySignUp  = tells{patrons: "SELECT s.patron_id FROM sign_ups s WHERE s.id = $%d"}
 	byRosters = tells{patrons: "SELECT m.patron_id FROM roster_members m WHERE m.roster_id = ANY($%d::bigint[])"}
 	byIDs     = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
@@ -102,16 +143,22 @@ var (
 // take puts the locks before further questions, so that these see what is so once they are given.
 func (t *Tx) take(l Lock, q *questions) {
 	if l.Bin != "" {
+		t.locked.reached = max(t.locked.reached, placeOfBin)
 		do(q, "SELECT pg_advisory_xact_lock(hashtextextended($1, 1))", l.Bin)
 	}
 	if l.Run != 0 || l.Line != 0 {
 		q.batch.Queue(lockRun, l.Run, l.Line)
 		q.reads = append(q.reads, func(rows pgx.Rows) error {
 			ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-			if len(ids) == 1 {
-				t.locked.Run = ids[0]
+			if err != nil || len(ids) != 1 {
+				return err
 			}
-			return err
+			held := []int64{}
+			if t.locked.Run != 0 {
+				held = append(held, t.locked.Run)
+			}
+			t.locked.Run = ids[0]
+			return t.locked.takes(placeOfRun, &held, ids)
 		})
 	}
 	var patrons, titles, rosters naming
@@ -122,6 +169,7 @@ func (t *Tx) take(l Lock, q *questions) {
 	}{
 		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan},
 		{byHold, l.Hold != 0, l.Hold}, {bySweep, l.Sweep != 0, l.Sweep}, {byHoldsOf, l.HoldsOf != 0, l.HoldsOf},
+		{bySignUp, l.SignUp != 0, l.SignUp},
 		{byLine, l.Line != 0, l.Line}, {byOpenAsks, l.OpenOf != 0, l.OpenOf},
 	} {
 		if n.given {
@@ -141,10 +189,9 @@ func (t *Tx) take(l Lock, q *questions) {
 	if len(l.Rosters) > 0 {
 		rosters.add("SELECT unnest($%d::bigint[])", l.Rosters)
 	}
-	t.lockNamed(q, &t.locked.Patrons, "patrons", patrons)
-	t.lockNamed(q, &t.locked.Titles, "titles", titles)
-	var held []int64
-	t.lockNamed(q, &held, "rosters", rosters)
+	t.lockNamed(q, placeOfPatrons, &t.locked.Patrons, "patrons", patrons)
+	t.lockNamed(q, placeOfTitles, &t.locked.Titles, "titles", titles)
+	t.lockNamed(q, placeOfRosters, &t.locked.Rosters, "rosters", rosters)
 }
 
 // KeepTime has told what time it is whenever locks were given: an act that had to wait for another comes after it, in
@@ -179,7 +226,7 @@ func (n *naming) add(question string, arg any) {
 }
 
 // lockNamed locks the rows of a table that are named, in the order of their ids.
-func (t *Tx) lockNamed(q *questions, into *[]int64, table string, n naming) {
+func (t *Tx) lockNamed(q *questions, at place, into *[]int64, table string, n naming) {
 	if len(n.questions) == 0 {
 		return
 	}
@@ -196,8 +243,12 @@ func (t *Tx) lockNamed(q *questions, into *[]int64, table string, n naming) {
 			ID  int64
 			Now time.Time
 		}])
-		for _, l := range locked {
-			*into = append(*into, l.ID)
+		ids := make([]int64, len(locked))
+		for k, l := range locked {
+			ids[k] = l.ID
+		}
+		if err == nil {
+			err = t.locked.takes(at, into, ids)
 		}
 		if err == nil && len(locked) > 0 && t.keepTime != nil {
 			err = t.keepTime(locked[len(locked)-1].Now)

@@ -55,10 +55,10 @@ func (t *Tx) SignUp(id int64) (*SignUp, error) {
 	return one[SignUp](t, "SELECT "+signUpColumns+" FROM sign_ups s WHERE s.id = $1", id)
 }
 
-// SignUpLocked locks one, after its patron, and gives it; nil where there is none.
-func (t *Tx) SignUpLocked(id int64) (*SignUp, error) {
+// SignUpLocked locks one, after its patron and others whom what follows concerns, and gives it; nil where there is none.
+func (t *Tx) SignUpLocked(id int64, others ...int64) (*SignUp, error) {
 	q := &questions{}
-	do(q, "SELECT 1 FROM patrons WHERE id = (SELECT patron_id FROM sign_ups WHERE id = $1) FOR NO KEY UPDATE", id)
+	t.take(Lock{SignUp: id, Patrons: others}, q)
 	var rows []SignUp
 	ask(q, &rows, "SELECT "+signUpColumns+" FROM sign_ups s WHERE s.id = $1 FOR NO KEY UPDATE", id)
 	if err := t.send(q); err != nil || len(rows) == 0 {

@@ -16,6 +16,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/network"
 	"nevrin/app/problem"
+	"nevrin/app/returns"
 	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/testkit"
@@ -110,26 +111,68 @@ func TestADeadlockIsTriedAgain(t *testing.T) {
 	here := w.Staff(role.Desk, "HVH")
 	one, two := w.Patron("HVH"), w.Patron("HVH")
 	met := store.Retried.Load()
-	var both, reached sync.WaitGroup
-	reached.Add(2)
-	crossing := func(first, second int64) {
-		once := sync.OnceFunc(reached.Done)
-		_, err := testkit.Try(w.House, here, func(a *act.Act) (int, error) {
-			if err := a.Tx.Lock(store.Lock{Patrons: []int64{first}}); err != nil {
-				return 0, err
-			}
-			once()
-			reached.Wait()
-			a.Tell(event.Event{Kind: event.CountedAs, Patron: first})
-			return 0, a.Tx.Lock(store.Lock{Patrons: []int64{second}})
-		})
-		assert.NoError(t, err)
-	}
-	both.Go(func() { crossing(one, two) })
-	both.Go(func() { crossing(two, one) })
-	both.Wait()
+	// Somebody else, as a person with a client of their own, locks in another order. They are patient, so that it is the act that finds
+	// the deadlock.
+	other := testkit.SQL(w.House).Begin()
+	require.NoError(t, other.Exec("SET LOCAL deadlock_timeout = '20s'; SET LOCAL lock_timeout = 0").Error)
+	require.NoError(t, other.Exec("SELECT 1 FROM patrons WHERE id = ? FOR UPDATE", two).Error)
+	crossed := make(chan error, 1)
+	begin := sync.OnceFunc(func() {
+		go func() {
+			err := other.Exec("SELECT 1 FROM patrons WHERE id = ? FOR UPDATE", one).Error
+			crossed <- errors.Join(err, other.Commit().Error)
+		}()
+	})
+	_, err := testkit.Try(w.House, here, func(a *act.Act) (int, error) {
+		if err := a.Tx.Lock(store.Lock{Patrons: []int64{one}}); err != nil {
+			return 0, err
+		}
+		begin()
+		a.Tell(event.Event{Kind: event.CountedAs, Patron: one})
+		return 0, a.Tx.Lock(store.Lock{Patrons: []int64{two}})
+	})
+	require.NoError(t, err)
+	require.NoError(t, <-crossed)
 	assert.Greater(t, store.Retried.Load(), met)
-	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'counted_as'"), "each told once")
+	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'counted_as'"), "told once")
+}
+
+// The helper gives no lock that stands before what an act holds: two acts that lock crosswise cannot be written.
+func TestLocksAreTakenInOneOrder(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	one, two := w.Patron("HVH"), w.Patron("HVH")
+	title, items := w.Title("HVH")
+	another, _ := w.Title("HVH")
+	run := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", "") })
+	for name, c := range map[string]struct {
+		locks []store.Lock
+		right bool
+	}{
+		"patrons one after another":       {[]store.Lock{{Patrons: []int64{one}}, {Patrons: []int64{two}}}, true},
+		"patrons the other way":           {[]store.Lock{{Patrons: []int64{two}}, {Patrons: []int64{one}}}, false},
+		"both at once, whichever is said": {[]store.Lock{{Patrons: []int64{two, one}}}, true},
+		"what is held already":            {[]store.Lock{{Patrons: []int64{one, two}}, {Titles: []int64{title}}, {Patrons: []int64{one}}}, true},
+		"a title, then a patron":          {[]store.Lock{{Titles: []int64{title}}, {Patrons: []int64{one}}}, false},
+		"a patron, then an item":          {[]store.Lock{{Patrons: []int64{one}}, {Barcode: items[0]}}, true},
+		"titles the other way":            {[]store.Lock{{Titles: []int64{another}}, {Titles: []int64{title}}}, false},
+		"a patron, then a run":            {[]store.Lock{{Patrons: []int64{one}}, {Run: run.ID}}, false},
+		"a run, then a patron":            {[]store.Lock{{Run: run.ID}, {Patrons: []int64{one}}}, true},
+	} {
+		_, err := testkit.Try(w.House, here, func(a *act.Act) (int, error) {
+			for _, l := range c.locks {
+				if err := a.Tx.Lock(l); err != nil {
+					return 0, err
+				}
+			}
+			return 0, nil
+		})
+		if c.right {
+			assert.NoError(t, err, name)
+		} else {
+			assert.ErrorIs(t, err, store.ErrOrder, name)
+		}
+	}
 }
 
 // Copies that start together do not race in migrating an empty database.

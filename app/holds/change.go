@@ -279,7 +279,7 @@ func Revive(a *act.Act, id int64) (*Hold, error) {
 func DropUnwanted(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part = 200
 	if done == 0 {
-		a.Tx.Reband(a.Network.Settled.Holds.Order)
+		return 1, false, a.Tx.Reband(a.Network.Settled.Holds.Order)
 	}
 	over, err := a.Tx.Unwanted(day.UTC(), part)
 	if err != nil || len(over) == 0 {

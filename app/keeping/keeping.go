@@ -172,7 +172,19 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 
 // Forget forgets a patron for good: what happened and the books stay, nothing tells any more whose it was.
 func Forget(a *act.Act, patron int64) (*Forgetting, error) {
-	p, err := a.Tx.PatronLocked(patron)
+	// Records that were merged into this one are of the same person, and go first.
+	parts, err := a.Tx.MergedInto(patron)
+	if err != nil {
+		return nil, err
+	}
+	lock := store.Lock{Patrons: []int64{patron}}
+	for _, part := range parts {
+		lock.Patrons = append(lock.Patrons, part.GoneID)
+	}
+	if err := a.Tx.Lock(lock); err != nil {
+		return nil, err
+	}
+	p, err := a.Tx.PatronByID(patron)
 	if err != nil {
 		return nil, err
 	}
@@ -188,15 +200,7 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 			strings.Join(f.Open, ", "),
 		)
 	}
-	// Records that were merged into this one are of the same person, and go first.
-	parts, err := a.Tx.MergedInto(patron)
-	if err != nil {
-		return nil, err
-	}
 	for _, part := range parts {
-		if _, err := a.Tx.PatronLocked(part.GoneID); err != nil {
-			return nil, err
-		}
 		if _, err := a.Tx.Forget(part.GoneID, a.Now); err != nil {
 			return nil, err
 		}

@@ -153,8 +153,12 @@ func Fill(a *act.Act, f Filling) (*Filled, error) {
 		return nil, err
 	}
 	did := &Did{}
-	for _, name := range slices.Sorted(maps.Keys(placed)) {
-		one, err := fill(a, f, name, placed[name], did)
+	rosters, err := rostersFor(a, f, placed, did)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range rosters {
+		one, err := fill(a, f, r, did)
 		if err != nil {
 			return nil, err
 		}
@@ -205,16 +209,40 @@ func sortLists(a *act.Act, all []roster.Entry, kind roster.Kind, out *Filled) (m
 	return placed, nil
 }
 
-// fill fills one roster with patrons, or looks at what would be done.
-func fill(a *act.Act, f Filling, name string, patrons []int64, did *Did) (*FilledOne, error) {
-	r, isNew, err := rosterFor(a, f, name, did)
-	if err != nil {
-		return nil, err
+// filled is a roster that is filled with patrons.
+type filled struct {
+	roster  *store.Roster
+	isNew   bool
+	patrons []int64
+}
+
+// rostersFor gives the rosters that lists are for, in the order of their names, all of them and all patrons locked together where they
+// are to be filled.
+func rostersFor(a *act.Act, f Filling, placed map[string][]int64, did *Did) ([]filled, error) {
+	var out []filled
+	lock := store.Lock{}
+	for _, name := range slices.Sorted(maps.Keys(placed)) {
+		r, isNew, err := rosterFor(a, f, name, did)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, filled{r, isNew, placed[name]})
+		lock.Patrons, lock.Rosters = append(lock.Patrons, placed[name]...), append(lock.Rosters, r.ID)
 	}
+	if f.Try {
+		return out, nil
+	}
+	return out, a.Tx.Lock(lock)
+}
+
+// fill fills one roster with patrons, or looks at what would be done.
+func fill(a *act.Act, f Filling, one filled, did *Did) (*FilledOne, error) {
+	r, isNew, patrons := one.roster, one.isNew, one.patrons
 	var done roster.Filling
+	var err error
 	if f.Try {
 		done, _, err = plan(a, r, patrons, f.Only)
-	} else if err = a.Tx.Lock(store.Lock{Patrons: patrons, Rosters: []int64{r.ID}}); err == nil {
+	} else {
 		done, err = put(a, r, patrons, f.Only, did)
 	}
 	return &FilledOne{

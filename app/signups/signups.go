@@ -244,9 +244,9 @@ func One(a *act.Act, id int64) (*Whole, error) {
 	return w, nil
 }
 
-// inState gives a sign-up in a state, locked.
-func inState(a *act.Act, id int64, state string) (*store.SignUp, error) {
-	s, err := a.Tx.SignUpLocked(id)
+// inState gives a sign-up in a state, locked, and with it others whom what follows concerns.
+func inState(a *act.Act, id int64, state string, others ...int64) (*store.SignUp, error) {
+	s, err := a.Tx.SignUpLocked(id, others...)
 	switch {
 	case err != nil:
 		return nil, err
@@ -260,7 +260,7 @@ func inState(a *act.Act, id int64, state string) (*store.SignUp, error) {
 
 // Take registers somebody who signed up, with what was completed.
 func Take(a *act.Act, id int64, j people.Joining) (*people.Written, error) {
-	s, err := inState(a, id, "waiting")
+	s, err := inState(a, id, "waiting", j.With)
 	if err != nil {
 		return nil, err
 	}
@@ -280,7 +280,7 @@ func Take(a *act.Act, id int64, j people.Joining) (*people.Written, error) {
 
 // Known says that somebody who signed up has a record already. A temporary record of theirs becomes part of it, with its holds.
 func Known(a *act.Act, id, patron int64) (*SignUp, error) {
-	s, err := inState(a, id, "waiting")
+	s, err := inState(a, id, "waiting", patron)
 	if err != nil {
 		return nil, err
 	}

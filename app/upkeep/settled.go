@@ -35,8 +35,8 @@ func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 		}
 	}
 	a.Tx.KeepSettings(store.JSON(is))
-	a.Tx.Reband(is.Holds.Order) // whoever waits stands by the new order at once, but for who was moved by hand
-	return is, nil
+	// Whoever waits stands by the new order at once, but for who was moved by hand.
+	return is, a.Tx.Reband(is.Holds.Order)
 }
 
 // Numbers are how numbers look.
