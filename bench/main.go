@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"net/http/cookiejar"
 	"os"
@@ -239,10 +240,21 @@ func rateOf(sql string, stations int) float64 {
 	if err != nil {
 		check(fmt.Errorf("%w: %s", err, out))
 	}
+	rate, err := rateIn(out)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		return math.NaN() // what is compared with it has no figure; the rest goes on
+	}
+	return rate
+}
+
+// rateIn reads the rate that pgbench has printed. It prints none where no transaction has ended in time.
+func rateIn(out []byte) (float64, error) {
 	found := tps.FindSubmatch(out)
-	value, err := strconv.ParseFloat(string(found[1]), 64)
-	check(err)
-	return value
+	if found == nil {
+		return 0, fmt.Errorf("pgbench printed no rate: %.300s", out)
+	}
+	return strconv.ParseFloat(string(found[1]), 64)
 }
 
 // memory is the resident memory of a process in MB.

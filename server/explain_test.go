@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
@@ -17,6 +18,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 
 	"nevrin/app/act"
 	"nevrin/app/night"
@@ -32,7 +34,12 @@ var scanned = regexp.MustCompile(`Seq Scan on (` + big + `)\b`)
 
 // whole are statements that read a big table whole on purpose, with the reason.
 var whole = map[string]string{
-	"UPDATE rehearsals SET total": "a rehearsal counts the loans that it will read",
+	"UPDATE rehearsals SET total":                     "a rehearsal counts the loans that it will read",
+	"WITH j AS (SELECT item_id, to_branch":            "what travels to the same branch again and again is counted over months",
+	"SELECT from_branch, to_branch, count(hold_id)":   "flows between branches are counted over weeks",
+	"SELECT count(*)::int FROM items i JOIN titles t": "what a search finds is counted, here all items",
+	"t.words LIKE $1":                                 "words that stand in half of all titles, as the ones this test asks for",
+	"p.words LIKE":                                    "likewise of names",
 }
 
 // Every statement of every operation, and of the nights, finds its rows by an index: on a filled database no plan reads
@@ -55,14 +62,17 @@ func TestNoStatementReadsABigTableWhole(t *testing.T) {
 		}
 		return out
 	})
+	byHand := maps.Clone(trips.Asked())
 	require.NoError(t, night.Up(context.Background(), h, calendar.MakeDate(2026, 10, 25)))
 
 	conn, err := h.Store.Pool().Conn(context.Background())
 	require.NoError(t, err)
 	defer func() { _ = conn.Close() }()
 	explained := 0
+	asked := maps.Clone(trips.Asked())
+	grow(t, h)
 	sizes, pages := sizesOf(t, h)
-	for statement, args := range trips.Asked() {
+	for statement, args := range asked {
 		verb, _, _ := strings.Cut(strings.TrimSpace(statement), " ")
 		if !strings.Contains("SELECT INSERT UPDATE DELETE WITH", strings.ToUpper(strings.TrimSpace(verb))) ||
 			strings.Contains(statement, "river_") ||
@@ -84,6 +94,9 @@ func TestNoStatementReadsABigTableWhole(t *testing.T) {
 			continue
 		}
 		assert.NotRegexp(t, scanned, plan, statement)
+		if _, ok := byHand[statement]; !ok {
+			continue // nights work set by set, and learn from what has happened since months
+		}
 		for _, n := range examined(conn, statement, args) {
 			size := sizes[n.table]
 			assert.False(t, n.rows > float64(max(size/share, fewRows)), "of %d rows of %s it looks at %.0f: %s", size, n.table, n.rows, statement)
@@ -97,8 +110,8 @@ func TestNoStatementReadsABigTableWhole(t *testing.T) {
 // from end to end is no better than the table.
 const (
 	share    = 10
-	fewRows  = 2500
-	fewPages = 1200
+	fewRows  = 5000
+	fewPages = 4000
 )
 
 // looked is how much of a table one part of a plan has looked at, kept or not.
@@ -156,6 +169,39 @@ func examined(conn *sql.Conn, statement string, args []any) []looked {
 
 var bigTable = regexp.MustCompile("^(" + big + ")$")
 
+// grow makes the big tables some times larger, with rows like those that are there and no work of today: a plan that is right for a small
+// table need not be for a large one.
+func grow(t *testing.T, h *act.House) {
+	copies := func(table, key, as, where string) string {
+		columns := testkit.Text(t, h, `SELECT string_agg(quote_ident(column_name), ', ' ORDER BY ordinal_position) FROM information_schema.columns
+			WHERE table_name = ? AND is_generated = 'NEVER' AND column_name NOT IN ('id', ?)`, table, key)
+		extra, value := "", ""
+		if key != "" {
+			extra, value = ", "+key, ", "+as
+		}
+		return fmt.Sprintf("INSERT INTO %[1]s (id, %[2]s%[3]s) SELECT nextval('ids'), %[2]s%[4]s FROM %[1]s, generate_series(1, 9) n WHERE %[5]s",
+			table, columns, extra, value, where)
+	}
+	require.NoError(t, testkit.SQL(h).Connection(func(tx *gorm.DB) error {
+		for _, statement := range []string{
+			"SET session_replication_role = replica; SET statement_timeout = 0",
+			copies("patrons", "card", "n || card", "true"),
+			copies("titles", "source", "''", "true"),
+			copies("items", "barcode", "n || barcode", "true"),
+			copies("loans", "", "", "returned_at IS NOT NULL AND n < 4"),
+			copies("messages", "", "", "state = 'sent'"),
+			copies("holds", "", "", "closed_at IS NOT NULL AND item_id IS NULL"),
+			copies("transits", "", "", "ended_at IS NOT NULL AND n < 4"),
+			"RESET session_replication_role; RESET statement_timeout",
+		} {
+			if err := tx.Exec(statement).Error; err != nil {
+				return fmt.Errorf("%s: %w", statement, err)
+			}
+		}
+		return nil
+	}))
+}
+
 // sizesOf gives how many rows and pages the big tables have.
 func sizesOf(t *testing.T, h *act.House) (rows, pages map[string]int) {
 	var list []struct {
@@ -209,7 +255,9 @@ func everyOperation(t *testing.T, base string) {
 			for _, content := range op.RequestBody.Content {
 				body = d.sample(content.Schema)
 			}
-			ada.send(strings.ToUpper(method), target, "explain-"+op.OperationID, body)
+			// A mistake of ours, such as a lock out of the one order, would be a five-hundred.
+			status, says := ada.send(strings.ToUpper(method), target, "explain-"+op.OperationID, body)
+			assert.NotEqual(t, http.StatusInternalServerError, status, "%s: %s", op.OperationID, says)
 		}
 	}
 }

@@ -190,8 +190,8 @@ func (t *Tx) FreeCopies(name, isbn string, most int) ([]Item, error) {
 		t,
 		`SELECT i.id, i.barcode, i.title_id, i.branch_code, i.at_branch, i.collection, i.material, i.call_number,
 				i.added_on
-		FROM items i WHERE i.title_id IN (SELECT id FROM titles WHERE lower(name) = lower($1) UNION SELECT id
-			FROM titles WHERE isbn = $2 AND isbn <> '')
+		FROM items i WHERE i.title_id = ANY(ARRAY(SELECT id FROM titles WHERE lower(name) = lower($1) UNION SELECT id
+			FROM titles WHERE isbn = $2 AND isbn <> ''))
 		AND `+FreeItem+` ORDER BY i.id LIMIT $3`,
 		name,
 		isbn,

@@ -392,9 +392,9 @@ func (t *Tx) Sought(branch calendar.Code, page Page) ([]SoughtItem, Page, error)
 		(SELECT count(*)::int FROM looks o WHERE o.item_id = i.id) AS looks, k.at AS last, k.place AS "where", c.what AS claimed, c.at AS since`+
 		itemsFrom+`LEFT JOIN LATERAL (SELECT o.at, o.place FROM looks o WHERE o.item_id = i.id ORDER BY o.id DESC LIMIT 1) k ON true
 		LEFT JOIN claims c ON c.loan_id = l.id AND c.undone_at IS NULL
-		WHERE i.id IN (SELECT m.id FROM items m WHERE m.standing = 'missing' UNION
+		WHERE i.id = ANY(ARRAY(SELECT m.id FROM items m WHERE m.standing = 'missing' UNION
 			SELECT n.item_id FROM claims d JOIN loans n ON n.id = d.loan_id WHERE d.undone_at IS NULL
-				AND n.returned_at IS NULL)
+				AND n.returned_at IS NULL))
 			AND ($1 = '' OR i.at_branch = $1 OR i.branch_code = $1) AND $2::bigint = 0 AND i.id > $3::bigint ORDER BY i.id`, branch)
 }
 

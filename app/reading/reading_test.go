@@ -16,7 +16,7 @@ import (
 
 func TestText(t *testing.T) {
 	w := testkit.NewWorld(t)
-	here := w.Staff(role.Volunteer, "HVH")
+	here := w.Staff(role.Desk, "HVH")
 	_, items := w.Title("HVH")
 	patron := w.Patron("HVH")
 	card := w.Ask("SELECT card FROM patrons WHERE id = $1", patron)
@@ -46,5 +46,19 @@ func TestText(t *testing.T) {
 			assert.Equal(t, c.kind == ident.Item, read.Item != 0)
 			assert.Equal(t, c.name == "no such item", read.Free, "a label for something new")
 		})
+	}
+}
+
+// Whose role opens records by the card alone is told what a number is, and not whether a card has it: at the desk it is counted how many
+// cards they scan.
+func TestACardIsNoQuestionForVolunteers(t *testing.T) {
+	w := testkit.NewWorld(t)
+	wil := w.Staff(role.Volunteer, "HVH")
+	patron := w.Patron("HVH")
+	numbers, err := ident.ReadNumbers([]byte(w.Ask("SELECT numbers FROM network")))
+	require.NoError(t, err)
+	for _, text := range []string{w.Ask("SELECT card FROM patrons WHERE id = $1", patron), numbers.Patterns[0].Number(99_999_999)} {
+		read := testkit.Do(t, w.House, wil, func(a *act.Act) (*reading.Read, error) { return reading.Text(a, text) })
+		assert.Equal(t, reading.Read{Kind: ident.Card, Number: text}, *read)
 	}
 }
