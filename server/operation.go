@@ -322,6 +322,13 @@ func (s *Server) problem(ctx context.Context, err error) error {
 			"Somebody else has done something at the same moment that does not go together with this. Nothing was done; look at it again.",
 		)
 	}
+	if store.Referenced(err) { // what it speaks of is not there, or something speaks of what is to go
+		s.log.WarnContext(ctx, "not there", "error", store.Written(err), "request", askedOf(ctx).id)
+		return huma.NewError(
+			http.StatusConflict,
+			"This speaks of something that is not there, or no longer. Nothing was done; look at it again.",
+		)
+	}
 	if store.TookTooLong(err) && ctx.Err() == nil {
 		s.log.ErrorContext(ctx, "took too long", "error", store.Written(err), "request", askedOf(ctx).id)
 		return &huma.ErrorModel{

@@ -103,7 +103,12 @@ func (p *Person) check(a *act.Act, id int64) error {
 	if err := p.Rights.Check(); err != nil {
 		return problem.Newf(problem.Invalid, "%s.", err)
 	}
-	if _, err := a.Network.OpenBranch(p.Home); err != nil && p.Active {
+	// Who works here no more may have been at a branch that has been closed since.
+	home := a.Network.Branch
+	if p.Active {
+		home = a.Network.OpenBranch
+	}
+	if _, err := home(p.Home); err != nil {
 		return err
 	}
 	wanted := []calendar.Code{}
