@@ -13,6 +13,7 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/netip"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
@@ -23,6 +24,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/people"
 	"nevrin/app/staff"
 	"nevrin/server"
 	"nevrin/testkit"
@@ -447,4 +449,38 @@ func TestPartnersDoor(t *testing.T) {
 		status, _ = raw(t, s, http.MethodPost, "/iso18626", "application/xml", "x", "Authorization", secret)
 	}
 	assert.Equal(t, http.StatusTooManyRequests, status)
+}
+
+// With TLS in front, as a real network has it, cookies go over TLS only, no script reads them and no other site's form sends them; and
+// browsers are told to come by TLS alone. Without, as on the machine itself, the same but for TLS.
+func TestCookiesAndTLS(t *testing.T) {
+	h := testkit.House(t)
+	card := testkit.Text(t, h, "SELECT card FROM patrons WHERE standing = 'active' ORDER BY id LIMIT 1")
+	id := idOf(t, testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card))
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, id, "0815") })
+	for _, plain := range []bool{false, true} {
+		base := serveWith(t, h, io.Discard, server.Options{Demo: true, Plain: plain})
+		client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		seen := map[string]*http.Cookie{}
+		for path, body := range map[string][2]string{
+			"/api/sign-in/demo": {"application/json", `{"Login": "jory"}`},
+			"/mine/sign-in":     {"application/x-www-form-urlencoded", url.Values{"card": {card}, "pin": {"0815"}}.Encode()},
+		} {
+			answer, err := client.Post(base+path, body[0], strings.NewReader(body[1]))
+			require.NoError(t, err)
+			_ = answer.Body.Close()
+			assert.Equal(t, !plain, answer.Header.Get("Strict-Transport-Security") != "", path)
+			for _, c := range answer.Cookies() {
+				seen[c.Name] = c
+			}
+		}
+		require.Len(t, seen, 3, "%v", seen)
+		for name, c := range seen {
+			assert.Equal(t, !plain, c.Secure, name)
+			assert.True(t, c.HttpOnly, name)
+			assert.NotEqual(t, http.SameSiteNoneMode, c.SameSite, name)
+			assert.NotEqual(t, http.SameSite(0), c.SameSite, name)
+			assert.Empty(t, c.Domain, name)
+		}
+	}
 }

@@ -236,3 +236,30 @@ func TestAnUpgradeAddsAStep(t *testing.T) {
 		"no night is left out, and none is done anew")
 	assert.Equal(t, "3", w.Ask("SELECT count(*)::text FROM nights WHERE step = ?", night.Steps()[3]))
 }
+
+// The network moves to a zone half a day and half an hour away: no night is left out or done twice, and what was lent is due when it
+// was.
+func TestANetworkMovesToAnotherZone(t *testing.T) {
+	for _, zone := range []string{"Asia/Kolkata", "Pacific/Kiritimati", "Pacific/Marquesas", "Australia/Lord_Howe"} {
+		w := testkit.NewWorld(t)
+		here := w.Staff(role.Desk, "HVH")
+		_, items := w.Title("HVH")
+		loan := lend(t, w, here, w.Patron("HVH"), items[0])
+		due := func() string {
+			return w.Ask("SELECT coalesce(due_date::text, due_at::text) FROM loans WHERE id = ?", loan)
+		}
+		before := due()
+		worker := &night.Worker{House: w.House}
+		require.NoError(t, worker.Work(t.Context(), nil))
+		w.Set("UPDATE network SET timezone = ?, version = version + 1", zone)
+		for range 5 {
+			require.NoError(t, worker.Work(t.Context(), nil))
+			w.Later(12 * time.Hour)
+		}
+		require.NoError(t, worker.Work(t.Context(), nil))
+		assert.Equal(t, before, due(), zone)
+		first, last := w.Ask("SELECT min(day)::text FROM nights"), w.Ask("SELECT max(day)::text FROM nights WHERE step = 'whole'")
+		assert.Equal(t, w.Ask("SELECT (?::date - ?::date + 1)::text", last, first), w.Ask("SELECT count(*)::text FROM nights WHERE step = 'whole'"), "%s: one night for each day", zone)
+		assert.Equal(t, w.Ask("SELECT ((shows + (clock_timestamp() - real_at)) AT TIME ZONE ?)::date::text FROM training_clock", zone), last, zone)
+	}
+}

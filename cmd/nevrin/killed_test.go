@@ -37,6 +37,7 @@ type running struct {
 	base string
 	env  []string
 	http *http.Client
+	said *os.File // where it writes what it has to say; nil: as the test does
 }
 
 // serving starts the program over the database of a test. It ends with the test.
@@ -69,6 +70,9 @@ func (r *running) start() {
 	r.cmd = exec.Command(os.Args[0], r.args...)
 	r.cmd.Env = r.env
 	r.cmd.Stderr = os.Stderr
+	if r.said != nil {
+		r.cmd.Stdout, r.cmd.Stderr = r.said, r.said
+	}
 	if !assert.NoError(r.t, r.cmd.Start()) {
 		return
 	}

@@ -20,6 +20,22 @@ func Text(text string) string {
 	return strings.Trim(strings.Join(lines, "\n"), "\n")
 }
 
+// lastPrinted is the last letter for which the fonts on paper have room; a later one, such as of most emoji, is printed as a box.
+const (
+	lastPrinted = '\uffff'
+	box         = '\u25a1'
+)
+
+// Printable is a text of several lines as it goes onto paper, whatever stands in it.
+func Printable(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r > lastPrinted {
+			return box
+		}
+		return r
+	}, Text(strings.ToValidUTF8(text, "")))
+}
+
 // seen drops a letter that is a control, or turns the direction of what follows it (Unicode's bidirectional controls, UAX #9; what
 // they do to names: Unicode Technical Report #36, from memory).
 func seen(r rune) rune {

@@ -27,6 +27,7 @@ func TestLines(t *testing.T) {
 	} {
 		assert.Equal(t, want, plain.Line(text), "%q", text)
 	}
+	assert.Equal(t, "□\u200d□ reads\nŁ", plain.Printable("👩\u200d👧 reads \xff\nŁ"))
 	assert.Equal(t, "one\n\ntwo three", plain.Text("\r\n one \r\n\r\n two   three\n\n"))
 }
 

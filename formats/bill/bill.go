@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"io"
 
+	"nevrin/core/plain"
+
 	"github.com/go-pdf/fpdf"
 	"golang.org/x/image/font/gofont/gobold"
 	"golang.org/x/image/font/gofont/goregular"
@@ -62,7 +64,7 @@ type drawing struct{ *fpdf.Fpdf }
 func (d drawing) write(style string, size, x, y, wide float64, align, text string) {
 	d.SetFont("text", style, size)
 	d.SetXY(x, y)
-	d.MultiCell(wide, size*0.45, text, "", align, false)
+	d.MultiCell(wide, size*0.45, plain.Printable(text), "", align, false)
 }
 
 func (d drawing) head(b *Bill) {

@@ -63,3 +63,22 @@ func TestWithdrawnInvoiceSaysSo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "Withdrawn: Wrong school")
 }
+
+// Whatever stands on an invoice, it is a PDF that is read back.
+func TestHostileInvoices(t *testing.T) {
+	b := &bill.Bill{Number: "2026-0001", Currency: "CAD", Sum: "1.00"}
+	for _, text := range []string{`<script>alert(1)</script>`, "a\x00b\x1b[31mc", "one\ntwo", "\u202egnp", "(paren) \\)", "\xff", strings.Repeat("x", 3000)} {
+		b.Sender, b.To = append(b.Sender, text), append(b.To, text)
+		b.Lines = append(b.Lines, bill.Line{Date: "1 Oct 2026", Text: text, Sum: "1.00"})
+	}
+	b.Note, b.Foot, b.Void = b.Lines[0].Text, b.Lines[1].Text, b.Lines[2].Text
+	var out bytes.Buffer
+	require.NoError(t, bill.Write(&out, b))
+	cmd := exec.Command("pdftotext", "-", "-")
+	cmd.Stdin = &out
+	text, err := cmd.Output()
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "<script>")
+	assert.Contains(t, string(text), "(paren)")
+	assert.NotContains(t, string(text), "\x1b")
+}

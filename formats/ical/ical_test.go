@@ -138,3 +138,18 @@ func TestHostileRules(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 }
+
+// A name cannot write lines of its own into a calendar: it comes back as one event with one name.
+func TestHostileNames(t *testing.T) {
+	for _, name := range []string{
+		"Closed\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nSUMMARY:Open", "Closed\nRRULE:FREQ=DAILY", "a;b,c\\d:e", `<script>alert(1)</script>`, "a\x00\x1bb", strings.Repeat("ü", 200),
+	} {
+		text := ical.Write(name, []ical.Days{{From: calendar.MakeDate(2026, 12, 25), To: calendar.MakeDate(2026, 12, 25), Name: name}}, time.Unix(0, 0))
+		back, err := ical.Read(text)
+		require.NoError(t, err, "%q", name)
+		require.Len(t, back, 1, "%q", name)
+		assert.Empty(t, back[0].Rule, "%q", name)
+		assert.Equal(t, calendar.MakeDate(2026, 12, 25), back[0].From)
+		assert.Equal(t, 1, strings.Count(text, "\nBEGIN:VEVENT"), "%q", name)
+	}
+}

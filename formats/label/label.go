@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 
+	"nevrin/core/plain"
+
 	"github.com/boombuler/barcode"
 	"github.com/boombuler/barcode/code128"
 	"github.com/go-pdf/fpdf"
@@ -107,7 +109,7 @@ func (s Sheet) draw(pdf *fpdf.Fpdf, l Label, x, y float64) error {
 	line := func(text, font, style string, size, below float64) {
 		pdf.SetFont(font, style, size)
 		pdf.SetXY(x+margin, top+below)
-		pdf.CellFormat(room, size*0.4, fitted(pdf, text, room), "", 0, "C", false, 0, "")
+		pdf.CellFormat(room, size*0.4, fitted(pdf, plain.Line(plain.Printable(text)), room), "", 0, "C", false, 0, "")
 	}
 	line(l.Shown, "code", "", 8, high+0.6)
 	line(l.Call, "text", "B", 13, high+4.4)

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/makiuchi-d/gozxing"
@@ -86,4 +87,29 @@ func TestSheetsThatCannotBe(t *testing.T) {
 	assert.ErrorContains(t, s.Write(&bytes.Buffer{}, []label.Label{{Number: "ü"}}, 0), "has no barcode")
 	_, ok = label.SheetOf("napkin")
 	assert.False(t, ok)
+}
+
+// hostile are names as somebody might type them, and another system send: markup, letters of control and of no script, very long.
+var hostile = []string{
+	`<script>alert(1)</script>`, "a\x00b\x07\x1b[31mc", "one\ntwo\r\nthree", "\u202egnp.exe", "(paren) \\back) /Slash", "%PDF-1.7 endobj",
+	"👩\u200d👧 \U0010ffff", strings.Repeat("wide ", 400), "\xff\xfe", "",
+}
+
+// Whatever stands on a label, the sheet is a PDF that is read back, on as many pages as it should have, and says what it can.
+func TestHostileLabels(t *testing.T) {
+	number := ident.Usual("1846").Patterns[1].Number(27441)
+	var labels []label.Label
+	for _, text := range hostile {
+		labels = append(labels, label.Label{Number: number, Shown: number, Call: text, Home: text, Title: text})
+	}
+	var out bytes.Buffer
+	require.NoError(t, label.Sheets[0].Write(&out, labels, 0))
+	cmd := exec.Command("pdftotext", "-", "-")
+	cmd.Stdin = &out
+	text, err := cmd.Output()
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "<script>")
+	assert.Equal(t, 1, strings.Count(string(text), "\f"), "one sheet")
+	assert.Equal(t, len(hostile), strings.Count(string(text), number))
+	assert.NotContains(t, string(text), "\x1b")
 }

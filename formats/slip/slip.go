@@ -6,6 +6,8 @@ import (
 	"io"
 	"strings"
 
+	"nevrin/core/plain"
+
 	"github.com/boombuler/barcode/code128"
 	"github.com/go-pdf/fpdf"
 	"golang.org/x/image/font/gofont/gobold"
@@ -115,6 +117,7 @@ func (s strip) draw(rows []Row) {
 
 // text writes a row. What stands at its right end keeps its room: the text beside it breaks before it.
 func (s strip) text(r Row) {
+	r.Text, r.Right = plain.Printable(r.Text), plain.Line(plain.Printable(r.Right))
 	style := ""
 	if r.Bold {
 		style = "B"
@@ -130,7 +133,7 @@ func (s strip) text(r Row) {
 	left := room
 	top := s.pdf.GetY()
 	if r.Right != "" {
-		wide := s.pdf.GetStringWidth(r.Right) + 2
+		wide := min(s.pdf.GetStringWidth(r.Right)+2, room/2)
 		left -= wide
 		s.pdf.SetXY(width-margin-wide, top)
 		s.pdf.CellFormat(wide, size*step, r.Right, "", 0, "R", false, 0, "")

@@ -66,3 +66,24 @@ func TestNumberWithoutBars(t *testing.T) {
 	_, err := slip.Number("Čas")
 	require.Error(t, err)
 }
+
+// Whatever stands on a slip, it is a PDF that is read back: a name is text, however it is written.
+func TestHostileSlips(t *testing.T) {
+	var rows []slip.Row
+	for _, text := range []string{
+		`<script>alert(1)</script>`, "a\x00b\x07\x1b[31mc", "one\ntwo\r\nthree", "\u202egnp.exe", "(paren) \\back) /Slash",
+		"👩\u200d👧 \U0010ffff", strings.Repeat("wide ", 400), strings.Repeat("x", 3000), "\xff\xfe", "", "The end",
+	} {
+		rows = append(rows, slip.Text(slip.Normal, text), slip.Bold(slip.Huge, text), slip.Sum(text, text))
+	}
+	var out bytes.Buffer
+	require.NoError(t, slip.Write(&out, rows))
+	cmd := exec.Command("pdftotext", "-", "-")
+	cmd.Stdin = &out
+	text, err := cmd.Output()
+	require.NoError(t, err)
+	for _, part := range []string{"<script>", "(paren)", "The end"} {
+		assert.Contains(t, string(text), part)
+	}
+	assert.NotContains(t, string(text), "\x1b")
+}
