@@ -118,6 +118,10 @@ func (t *Tx) Merge(gone, kept, staff int64, at time.Time, did *Merged) (err erro
 			return err
 		}
 	}
+	// What moved is kept for as long as the one who has it now wants.
+	if _, err = t.exec("UPDATE patrons SET history_changed = true WHERE id = $1", kept); err != nil {
+		return err
+	}
 	if did.Wards, err = each[int64](t, `UPDATE patrons SET guardian_id = $2
 		WHERE guardian_id = $1 AND id <> $2 RETURNING id`, gone, kept); err != nil {
 		return err

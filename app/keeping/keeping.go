@@ -26,18 +26,25 @@ func before(a *act.Act, day calendar.Date, months int) time.Time {
 	return calendar.Local(calendar.DateOf(day.UTC().AddDate(0, -months, 0)), 0, a.Network.Location)
 }
 
-// CutHistory cuts loans that ended off their patrons. Done is the time of the last loan looked at, in microseconds.
+// CutHistory cuts loans that ended off their patrons. Each night begins where the one before it has ended, after what patrons have
+// chosen since; on Sundays all is looked at anew.
 func CutHistory(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	after := time.UnixMicro(done)
-	cut, err := a.Tx.CutHistory(before(a, day, 0), a.Network.Settled.Keep.History, after, part)
-	if err != nil {
-		return done, false, err
+	now, months := before(a, day, 0), a.Network.Settled.Keep.History
+	if done == 0 {
+		if day.Weekday() == time.Sunday {
+			a.Tx.HistoryAnew()
+		}
+		cut, err := a.Tx.CutChanged(now, months)
+		tell(a, "history", cut)
+		return 1, false, err
 	}
-	tell(a, "history", cut.Number)
-	if cut.Last == nil {
-		return done, true, nil
+	stretch, err := a.Tx.NextHistory(now, months)
+	if err != nil || stretch == nil {
+		return done, true, err
 	}
-	return cut.Last.UnixMicro(), false, nil
+	cut, err := a.Tx.CutHistory(stretch, part)
+	tell(a, "history", cut)
+	return done + 1, false, err
 }
 
 // CutHolds cuts holds and requests that ended off their patrons.

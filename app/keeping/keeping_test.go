@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -84,7 +85,7 @@ func TestHistoryIsCutOff(t *testing.T) {
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM events WHERE loan_id = ? AND patron_id IS NOT NULL", old))
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM return_lines WHERE loan_id = ? AND patron_id IS NOT NULL", old))
 	assert.NotEqual(t, "0", w.Ask("SELECT count(*)::text FROM events WHERE loan_id = ?", old), "what happened stays")
-	assert.Equal(t, "2", w.Ask("SELECT (detail->>'count') FROM events WHERE kind = 'cut_off'"), "and the night says how much it has cut")
+	assert.Equal(t, "2", w.Ask("SELECT sum((detail->>'count')::int)::text FROM events WHERE kind = 'cut_off'"), "and the night says how much it has cut")
 	assert.NotEqual(t, before, w.Ask("SELECT count(*)::text FROM events"))
 
 	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, loan_id, at) SELECT patron_id, 'payment', -200, 'late', id, loan_id, now() FROM ledger WHERE loan_id = ?", owed)
@@ -306,4 +307,47 @@ func TestHadThisTitleBefore(t *testing.T) {
 	card, err = choose(&none, nil)
 	require.NoError(t, err)
 	assert.Contains(t, card.NoHistory, "cannot work")
+}
+
+// Each night begins where the one before it has ended, and misses nothing all the same: of a setting that became shorter, of patrons who
+// chose anew, of what was owed and is paid, and of what came in late.
+func TestCuttingBeginsWhereItEnded(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here := w.Staff(role.Desk, "HVH")
+	usual, other := w.Patron("HVH"), w.Patron("HVH")
+	cut := func(on calendar.Date) {
+		w.Set("DELETE FROM nights")
+		require.NoError(t, night.Step(t.Context(), w.House, on, "history"))
+	}
+	count := func() string { return w.Ask("SELECT count(*)::text FROM loans WHERE patron_id IS NOT NULL") }
+	months := func(n int) {
+		w.Set("UPDATE network SET settings = settings || jsonb_build_object('keep', coalesce(settings->'keep', '{}') || jsonb_build_object('history', ?::int)), version = version + 1", n)
+	}
+	months(12)
+	for _, daysAgo := range []int{10, 100, 200, 400} {
+		lentAndBack(t, w, here, usual, daysAgo, 0)
+		lentAndBack(t, w, here, other, daysAgo, 0)
+	}
+	owed := lentAndBack(t, w, here, usual, 500, 200)
+	cut(tonight)
+	assert.Equal(t, "7", count(), "two of 400 days are cut, what is owed for is kept")
+	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at, why) SELECT patron_id, 'waiver', -amount, about, id, now(), '{}' FROM ledger WHERE loan_id = ?", owed)
+	cut(tonight + 1)
+	assert.Equal(t, "6", count(), "it is cut once nothing is owed for it")
+
+	six := 6
+	testkit.Do(t, w.House, here, func(a *act.Act) (*people.Card, error) { return keeping.Choose(a, other, keeping.Choice{Months: &six}) })
+	cut(tonight + 2)
+	assert.Equal(t, "5", count(), "who chose six months has no loan of 200 days")
+	months(3)
+	cut(tonight + 3)
+	assert.Equal(t, "3", count(), "the setting became shorter: 100 and 200 days of the other go too")
+
+	lentAndBack(t, w, here, usual, 300, 0) // as if it came from elsewhere
+	sunday := tonight + 5
+	require.Equal(t, time.Sunday, sunday.Weekday())
+	cut(tonight + 4)
+	assert.Equal(t, "4", count())
+	cut(sunday)
+	assert.Equal(t, "3", count(), "on Sundays all is looked at anew")
 }

@@ -53,6 +53,17 @@ INSERT INTO nights (day, step, ended_at)
     HAVING bool_and(ended_at IS NOT NULL) AND count(*) >= (SELECT max(n) FROM (SELECT count(*) AS n FROM nights GROUP BY day) of_each);
 CREATE INDEX nights_whole ON nights (day) WHERE step = 'whole';
 
+-- Up to when loans that ended have been looked at, by for how many months patrons have their history kept (-1: as is usual); loans
+-- that would have been cut and for which something is owed; and patrons who have chosen anew since.
+CREATE TABLE history_marks (
+    months int PRIMARY KEY CHECK (months >= -1),
+    until  timestamptz NOT NULL
+);
+CREATE TABLE history_later (loan_id bigint PRIMARY KEY REFERENCES loans ON DELETE CASCADE);
+ALTER TABLE patrons ADD COLUMN history_changed boolean NOT NULL DEFAULT false;
+CREATE INDEX patrons_history ON patrons (history_months) WHERE history_months IS NOT NULL;
+CREATE INDEX patrons_history_changed ON patrons (id) WHERE history_changed;
+
 -- An email that was refused for good is not tried again: somebody tells the patron in another way, or mends the address.
 ALTER TABLE messages DROP CONSTRAINT messages_state_check,
     ADD CONSTRAINT messages_state_check CHECK (state IN ('trial', 'left_out', 'queued', 'sending', 'sent', 'unclear', 'refused', 'no_address', 'by_hand'));
@@ -83,6 +94,9 @@ BEGIN
 END $$;
 -- +goose StatementEnd
 DELETE FROM readings WHERE kind = 'listed';
+DROP INDEX patrons_history_changed, patrons_history;
+ALTER TABLE patrons DROP COLUMN history_changed;
+DROP TABLE history_later, history_marks;
 DROP INDEX messages_refused;
 UPDATE messages SET state = 'unclear' WHERE state = 'refused';
 ALTER TABLE messages DROP CONSTRAINT messages_state_check,
