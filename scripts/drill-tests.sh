@@ -8,5 +8,8 @@ begin '-c fsync=off -c max_connections=300'
 build/nevrin demo --only-make --folder "$work"
 go test ./testkit/measure -v | grep -E 'memory for each byte|^ok|^FAIL|^---'
 export NEVRIN_TEST_DATABASE=$DATABASE_URL NEVRIN_LONG=1
+go test ./app/staff -run TestStaffSignInUnderAFlood -v | grep -E 'under a flood|^ok|^FAIL|^---'
+go test ./app/jobs ./app/night -run 'TakenOver|HasLostIt|KilledInEachStep' -v | grep -E '^ok|^FAIL|^---'
+go test ./server -run 'BehindAProxy|OfOneClient' -v | grep -E '^ok|^FAIL|^---'
 go test ./server -run TestRequestsThatMakeNoSense -v | grep -E 'requests to|^ok|^FAIL|^---'
 go test -race ./cmd/nevrin -run 'Linearizable|KilledInTheMiddle' -v -timeout 30m | grep -E 'deeds in|^ok|^FAIL|^---'

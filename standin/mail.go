@@ -74,7 +74,10 @@ func (s *session) Data(r io.Reader) error {
 	if err != nil {
 		return &smtp.SMTPError{Code: 554, Message: "not a message of RFC 5322: " + err.Error()}
 	}
-	return s.mail.keep(msg.Header.Get("Message-ID"), data)
+	if err := s.mail.keep(msg.Header.Get("Message-ID"), data); err != nil { // as with a full disk: later there may be room (RFC 5321)
+		return &smtp.SMTPError{Code: 452, EnhancedCode: smtp.EnhancedCode{4, 3, 1}, Message: "insufficient system storage"}
+	}
+	return nil
 }
 
 func (m *Mail) keep(id string, data []byte) error {

@@ -272,6 +272,12 @@ func dropSessions(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) 
 // Args is the job of the nights up to today.
 type Args struct{}
 
+// Queue keeps the nights from what people wait for.
+const Queue = "night"
+
+// InsertOpts puts it there.
+func (Args) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: Queue} }
+
 // Kind names the job in the queue.
 func (Args) Kind() string { return "night" }
 

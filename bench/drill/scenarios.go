@@ -317,6 +317,10 @@ func (d *drill) hostileFiles() {
 		{"450 rules beside the rules of the network", "/api/rulebook/file", file(rules(many, 450))},
 		{"2,500 rules that all conflict", "/api/rulebook/file", file(rules(alike, 2500))},
 		{"a calendar of 8,000 events", "/api/calendars/file", map[string]string{"text": events}},
+		{"a calendar of 20,000 parts left open, 280 kB", "/api/calendars/file", map[string]string{"text": "BEGIN:VCALENDAR\r\n" +
+			strings.Repeat("BEGIN:VEVENT\r\n", 20_000)}},
+		{"a calendar with 80,000 parameters", "/api/calendars/file", map[string]string{"text": "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART" +
+			strings.Repeat(";A=B", 80_000) + ":20261225\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"}},
 		{"a closure each day since 1900", "/api/calendars/preview", recur("FREQ=DAILY", "1900-01-01")},
 		{"a year's closure each weekend since 1900", "/api/calendars/preview", recur(weekends, "1900-01-06")},
 		{"a rule that never comes", "/api/calendars/preview", recur(never, "1900-01-01")},
@@ -388,7 +392,7 @@ func (d *drill) nights() {
 	steps := d.value("SELECT count(DISTINCT step)::text FROM nights")
 	today := d.value("SELECT (shows + (clock_timestamp() - real_at))::date::text FROM training_clock")
 	done := ""
-	for range 600 {
+	for range 900 { // a copy that finds the other at the nights comes by again within half a minute
 		if done = d.value("SELECT count(*)::text FROM nights WHERE day = $1 AND ended_at IS NOT NULL", today); done == steps {
 			break
 		}

@@ -379,7 +379,7 @@ func begin(
 			&slog.HandlerOptions{Level: slog.LevelError})),
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 4},
-			nightQueue:         {MaxWorkers: 1},
+			night.Queue:        {MaxWorkers: 1},
 			jobs.LongQueue:     {MaxWorkers: 2},
 			terminals.Queue:    {MaxWorkers: 100, FetchPollInterval: 200 * time.Millisecond},
 		},
@@ -408,18 +408,14 @@ func reseal(ctx context.Context, log *slog.Logger, house *act.House) error {
 // softStop is how long jobs are waited for when the program is told to stop, before they are stopped themselves.
 const softStop = 2 * time.Second
 
-// nightQueue keeps the nights, which take their time, from what people wait for.
-const nightQueue = "night"
-
 // periodic are the jobs that come again and again, once over all copies: one of them leads. The nights are asked for
 // twice a minute, since the training clock may have passed some, and a copy that was at one may have been killed; one that has been
 // done is nothing to do.
 func periodic() []*river.PeriodicJob {
-	in := func(queue string) *river.InsertOpts { return &river.InsertOpts{Queue: queue} }
 	return []*river.PeriodicJob{
 		river.NewPeriodicJob(
 			river.PeriodicInterval(30*time.Second),
-			func() (river.JobArgs, *river.InsertOpts) { return night.Args{}, in(nightQueue) },
+			func() (river.JobArgs, *river.InsertOpts) { return night.Args{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(
