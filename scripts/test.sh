@@ -36,6 +36,8 @@ if [ $# = 0 ]; then
   # With the race detector, the longest first, so that none of them is left alone at the end. With CI set no test of the database
   # is skipped.
   CI=${CI:-true} go test -race -vet=off -timeout 20m ./server ./app/holds ./...
+  echo "Memory for each byte that readers of foreign input read, without the race detector"
+  go test ./testkit/measure -v | grep -E 'memory for each byte|^ok|^FAIL|^---|Messages'
   echo "Readers of foreign input, a second each"
   scripts/fuzz.sh 1s
   echo "The front end: types, rules, and its parts with a clock of their own"

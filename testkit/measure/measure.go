@@ -32,7 +32,7 @@ func Exceeded(allocated int64, size int) bool { return allocated > AtFirst+int64
 // it for each input.
 func Reader(t testing.TB, size int, read func()) {
 	t.Helper()
-	if took := Allocated(read); Exceeded(took, size) {
+	if took := Allocated(read); !Raced && Exceeded(took, size) {
 		t.Fatalf("%d bytes were allocated to read %d", took, size)
 	}
 }

@@ -132,6 +132,9 @@ const (
 // Whatever a file is like, its reader takes memory in proportion to its length, and refuses it in a sentence of bounded length.
 // The figures are printed, so that the drill can show them.
 func TestReadersTakeMemoryInProportion(t *testing.T) {
+	if measure.Raced {
+		t.Skip("memory says nothing under the race detector; scripts/test.sh runs this without it")
+	}
 	readers := []struct {
 		name   string
 		read   func([]byte) error

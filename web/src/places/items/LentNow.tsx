@@ -38,7 +38,7 @@ const columns: Column<Lent>[] = [
     id: "who",
     head: "Who has it",
     value: (l) => l.who,
-    cell: (l) => <Whom id={l.patron_id} name={l.patron_id ? l.who : "kept apart"} />,
+    cell: (l) => <Whom id={l.patron_id} name={l.patron_id ? l.who : "a patron of another branch"} />,
   },
   { id: "class", head: "Patron class", value: (l) => l.class },
   { id: "since", head: "Since", value: (l) => l.since.slice(0, 10), cell: (l) => sayDay(l.since) },
