@@ -89,6 +89,15 @@ func TestRequestsUnderWayOfOneClient(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusServiceUnavailable, answer.StatusCode)
 	_ = answer.Body.Close()
+	// Who shows a session is not kept out by strangers who come from where they are.
+	r, err := http.NewRequest(http.MethodGet, "http://"+address+"/api/me", nil)
+	require.NoError(t, err)
+	r.Header.Set("X-Forwarded-For", "2001:db8:1:2::7")
+	r.AddCookie(&http.Cookie{Name: "nevrin", Value: "anything"})
+	answer, err = http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	_ = answer.Body.Close()
+	assert.Equal(t, http.StatusOK, answer.StatusCode)
 	for _, c := range open {
 		_ = c.Close()
 	}

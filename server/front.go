@@ -147,17 +147,19 @@ func (c *counted) Close() error {
 }
 
 // How many requests may be under way at once of one client, of one site of IPv6, and of all who show no session. A request that
-// comes slowly is under way until it has come.
+// comes slowly is under way until it has come. All branches of a network may go out through one address, and each window keeps a
+// stream: of a client whose requests show a session more may be under way, whether it is one or not.
 const (
 	mostAtOnce       = 500
 	mostAtOnceOfSite = 2000
+	mostWithSession  = 3000
 	mostStrangers    = mostLines / 2
 )
 
 // flow bounds how many requests are under way, counted by who asks and not by who passes it on: behind a proxy all lines come from
 // one address.
 type flow struct {
-	clients, sites, strangers counts
+	clients, sites, sessions, strangers counts
 }
 
 func newFlow(ofOne int) *flow {
@@ -167,6 +169,7 @@ func newFlow(ofOne int) *flow {
 	return &flow{
 		clients:   counts{most: ofOne},
 		sites:     counts{most: ofOne * mostAtOnceOfSite / mostAtOnce},
+		sessions:  counts{most: ofOne * mostWithSession / mostAtOnce},
 		strangers: counts{most: mostStrangers},
 	}
 }
@@ -175,14 +178,14 @@ func newFlow(ofOne int) *flow {
 func (s *Server) flowing(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		at := s.address(r)
-		stranger := "anybody"
-		if _, err := r.Cookie(s.sessions.Cookie.Name); err == nil {
-			stranger = ""
-		}
-		under := []struct {
+		type counting struct {
 			counts *counts
 			of     string
-		}{{&s.flow.clients, door.Client(at)}, {&s.flow.sites, door.Range(at)}, {&s.flow.strangers, stranger}}
+		}
+		under := []counting{{&s.flow.clients, door.Client(at)}, {&s.flow.sites, door.Range(at)}, {&s.flow.strangers, "anybody"}}
+		if _, err := r.Cookie(s.sessions.Cookie.Name); err == nil {
+			under = []counting{{&s.flow.sessions, door.Client(at)}}
+		}
 		for k, u := range under {
 			if !u.counts.add(u.of) {
 				for _, before := range under[:k] {
