@@ -37,8 +37,10 @@ const columns: Column<Reading>[] = [
         <Link to="/network" search={{ tab: "readings", patron: r.patron_id }} className="link">
           {r.patron}
         </Link>
+      ) : r.kind === "listed" ? (
+        r.words
       ) : (
-        r.kind === "listed" ? r.words : `“${r.words}”`
+        `“${r.words}”`
       ),
   },
 ];
