@@ -229,6 +229,17 @@ func TestNobodyShutsAPatronOut(t *testing.T) {
 	assert.Equal(t, http.StatusOK, enter(theirs, "198.51.100.7", "0815"), "wherever it is")
 	assert.Equal(t, http.StatusOK, enter(newPhone(t, base), "192.0.2.99", "0815"), "nor near where they were")
 
+	// Somebody else of the family signs in with the same browser: it is known for both.
+	sister := testkit.Text(t, h, "SELECT card FROM patrons WHERE standing = 'active' AND id <> ? ORDER BY id LIMIT 1", id)
+	sisters := idOf(t, testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", sister))
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, sisters, "0816") })
+	status, _ := theirs.post("/mine/sign-in", "card", sister, "pin", "0816")
+	require.Equal(t, http.StatusOK, status)
+	for n := range 30 {
+		enter(thief, "203.0.113."+strconv.Itoa(n), "9999")
+	}
+	assert.Equal(t, http.StatusOK, enter(theirs, "198.51.100.8", "0815"))
+
 	refused := 0
 	for range 20 {
 		if enter(theirs, "192.0.2.10", "9999") == http.StatusTooManyRequests {

@@ -60,7 +60,7 @@ func SignIn(ctx context.Context, h *act.House, e Entering) (*Entered, error) {
 		return nil, err
 	}
 	out := &Entered{Token: rand.Text(), Device: e.Device}
-	if try.Device == "" {
+	if len(e.Device) != len(out.Token) { // otherwise it stays what it is: a family may share one browser
 		out.Device = rand.Text()
 	}
 	return out, h.Store.Write(ctx, func(tx *store.Tx) error {
