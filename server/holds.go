@@ -121,7 +121,7 @@ func (s *Server) holdsChanged() {
 }
 
 func (s *Server) holdShelves() {
-	look(s, "/hold-shelf", "holdShelf", "What stands on the hold shelf here", everyone,
+	listing(s, "/hold-shelf", "holdShelf", "What stands on the hold shelf here", everyone,
 		func(a *act.Act, in *Paged) (Rows[holds.OnShelf], error) {
 			page, err := in.page()
 			if err != nil {
@@ -129,7 +129,7 @@ func (s *Server) holdShelves() {
 			}
 			return rows(holds.Shelf(a, a.Who.Branch, page))
 		})
-	look(s, "/hold-shelf/to-clear", "toClear", "What still stands there for holds that have ended", everyone,
+	listing(s, "/hold-shelf/to-clear", "toClear", "What still stands there for holds that have ended", everyone,
 		func(a *act.Act, in *Paged) (Rows[holds.OnShelf], error) {
 			page, err := in.page()
 			if err != nil {

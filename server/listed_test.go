@@ -3,6 +3,7 @@ package server_test
 import (
 	"encoding/json"
 	"net/http"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -31,11 +32,21 @@ func TestListsThatNamePersonsLeaveAReading(t *testing.T) {
 		"/api/sign-ups":                          "",
 		"/api/titles/" + title + "/queue":        "(id " + title + ")",
 		"/api/holds/stuck":                       "",
+		"/api/hold-shelf":                        "",
+		"/api/hold-shelf/to-clear":               "",
+		"POST /api/calendars/preview/loans":      "(branch SLM)",
+		"POST /api/calendars/preview/holds":      "(branch SLM)",
 	} {
 		t.Run(path, func(t *testing.T) {
 			require.NoError(t, testkit.SQL(h).Exec("DELETE FROM readings").Error)
+			method, sent := http.MethodGet, any(nil)
+			asked, posted := strings.CutPrefix(path, "POST ")
+			if posted {
+				method = http.MethodPost
+				sent = map[string]any{"version": 1, "branches": []string{"SLM"}, "close": map[string]string{"from": "2026-09-08", "to": "2026-09-09", "name": "Boiler"}}
+			}
 			for range 3 {
-				status, body := maren.send(http.MethodGet, path, "", nil)
+				status, body := maren.send(method, asked, "", sent)
 				require.Equal(t, http.StatusOK, status, body)
 			}
 			assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM readings"))

@@ -195,20 +195,47 @@ func askRows[O, I any](
 	roles []role.Role,
 	question func(*act.Act, I, store.Page) ([]O, store.Page, error),
 ) {
+	askedRows(s, path, id, summary, roles, question, act.Look[Rows[O]])
+}
+
+// askListing is askRows for a list that names persons: that it was asked is kept, with what the list was narrowed to.
+func askListing[O any, I interface{ Narrowed() []string }](
+	s *Server,
+	path, id, summary string,
+	roles []role.Role,
+	question func(*act.Act, I, store.Page) ([]O, store.Page, error),
+) {
+	seen := func(a *act.Act, in I, page store.Page) ([]O, store.Page, error) {
+		people.SeenList(a, summary, in.Narrowed())
+		return question(a, in, page)
+	}
+	askedRows(s, path, id, summary, roles, seen,
+		func(ctx context.Context, h *act.House, who act.Actor, asked func(*act.Act) (Rows[O], error)) (Rows[O], error) {
+			return act.Do(ctx, h, who, "", nil, asked)
+		})
+}
+
+func askedRows[O, I any](
+	s *Server,
+	path, id, summary string,
+	roles []role.Role,
+	question func(*act.Act, I, store.Page) ([]O, store.Page, error),
+	in func(context.Context, *act.House, act.Actor, func(*act.Act) (Rows[O], error)) (Rows[O], error),
+) {
 	huma.Register(
 		s.api,
 		s.guarded(http.MethodPost, path, id, summary, roles),
-		func(ctx context.Context, in *AskedPaged[I]) (*Out[Rows[O]], error) {
+		func(ctx context.Context, sent *AskedPaged[I]) (*Out[Rows[O]], error) {
 			who, err := s.who(ctx, roles)
 			if err != nil {
 				return nil, err
 			}
-			page, err := in.page()
+			page, err := sent.page()
 			if err != nil {
 				return nil, s.problem(ctx, err)
 			}
-			out, err := act.Look(ctx, s.house, who, func(a *act.Act) (Rows[O], error) {
-				return rows(question(a, in.Body, page))
+			out, err := in(ctx, s.house, who, func(a *act.Act) (Rows[O], error) {
+				return rows(question(a, sent.Body, page))
 			})
 			return answer(s, ctx, out, err)
 		},

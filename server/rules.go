@@ -421,7 +421,7 @@ func (s *Server) calendarOperations() {
 			return calendars.Preview(a, *in)
 		},
 	)
-	askRows(
+	askListing(
 		s,
 		"/calendars/preview/loans",
 		"previewLoans",
@@ -429,7 +429,7 @@ func (s *Server) calendarOperations() {
 		employed,
 		calendars.MovedLoans,
 	)
-	askRows(
+	askListing(
 		s,
 		"/calendars/preview/holds",
 		"previewHolds",

@@ -193,6 +193,15 @@ type Change struct {
 	LeaveOut []int64             `json:"leave_out,omitempty" doc:"Loans whose due date stays"`
 }
 
+// Narrowed says whose loans and holds a list of what a change moves is about.
+func (c Change) Narrowed() []string {
+	out := make([]string, len(c.Branches))
+	for k, b := range c.Branches {
+		out[k] = "branch " + string(b)
+	}
+	return out
+}
+
 // Days are days of a calendar file.
 type Days struct {
 	From calendar.Date `json:"from" format:"date"`

@@ -234,6 +234,9 @@ func TestSettingSeveralDueDates(t *testing.T) {
 	}
 	require.ErrorContains(t, set(d.here, first, second, third), "belongs to Saltmere")
 	assert.Equal(t, "3", d.Ask("SELECT count(*)::text FROM loans WHERE due_date = '2026-10-27'"), "none was set")
+	_, theirs := d.Title("HVH")
+	stranger := d.lend(d.Patron("HVH"), theirs[0]).Line.LoanID
+	require.ErrorContains(t, set(d.here, first, stranger), "loan of theirs", "somebody else's is refused before it is locked out of order")
 	require.NoError(t, set(d.here, first, second))
 	require.NoError(t, set(d.Staff(role.Supervisor, "HVH"), first, third), "a supervisor may; what is due then already stays")
 	assert.Equal(t, "3", d.Ask("SELECT count(*)::text FROM loans WHERE due_date = '2026-11-02'"))

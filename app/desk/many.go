@@ -77,16 +77,17 @@ type SettingMany struct {
 
 // SetDueOfMany sets the due date of several loans of a patron by hand: of all of them, or, where one cannot be, of none.
 func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error) {
-	if _, err := a.Tx.LoansLocked(patron); err != nil {
+	theirs, err := a.Tx.LoansLocked(patron)
+	if err != nil {
 		return nil, err
 	}
 	for _, id := range s.Loans {
+		if !slices.ContainsFunc(theirs, func(l store.Loan) bool { return l.ID == id }) {
+			return nil, problem.NoSuch("loan of theirs") // what is somebody else's is not even locked
+		}
 		f, err := openLoan(a, id)
 		if err != nil {
 			return nil, err
-		}
-		if f.Loan.PatronID == nil || *f.Loan.PatronID != patron {
-			return nil, problem.NoSuch("loan of theirs")
 		}
 		if f.Loan.Due().Same(loan.OnDate(s.Due)) {
 			continue // it is due on that day already
