@@ -6,7 +6,6 @@ package main
 import (
 	"bytes"
 	"database/sql"
-	"encoding/json"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -151,6 +150,7 @@ func main() {
 		)
 	}
 	rosters(client, base)
+	acts(client, base, db)
 }
 
 // lines is how long the list is that fills a roster.
@@ -158,28 +158,7 @@ const lines = 5000
 
 // rosters times what is done with a list of many lines: looking at it, filling a roster with it, taking that back.
 func rosters(client *http.Client, base string) {
-	keys := 0
-	send := func(path string, body any, into any) time.Duration {
-		data, err := json.Marshal(body)
-		check(err)
-		keys++
-		ask, err := http.NewRequest(http.MethodPost, base+path, bytes.NewReader(data))
-		check(err)
-		ask.Header.Set("Content-Type", "application/json")
-		ask.Header.Set("Idempotency-Key", fmt.Sprintf("operations %d %d", time.Now().UnixNano(), keys))
-		begun := time.Now()
-		answer, err := client.Do(ask)
-		check(err)
-		said, err := io.ReadAll(answer.Body)
-		check(err)
-		check(answer.Body.Close())
-		took := time.Since(begun)
-		if answer.StatusCode != http.StatusOK {
-			check(fmt.Errorf("%s: %s %.200s", path, answer.Status, said))
-		}
-		check(json.Unmarshal(said, into))
-		return took
-	}
+	send := sender(client, base)
 	var list strings.Builder
 	for k := range lines {
 		if k%10 == 9 {
