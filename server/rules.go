@@ -142,16 +142,17 @@ func (s *Server) ruleOperations() {
 func (s *Server) draftOperations() {
 	type named struct {
 		Name string `json:"name" maxLength:"200"`
+		From int64  `json:"from,omitempty" doc:"The edition it begins as; none: the one in force"`
 	}
 	do(
 		s,
 		http.MethodPost,
 		"/rulebook/drafts",
 		"beginDraft",
-		"Begin a draft from the edition in force",
+		"Begin a draft from an edition",
 		supervising,
 		func(a *act.Act, in *Sent[named]) (*rules.Edition, error) {
-			return rules.Draft(a, in.Body.Name)
+			return rules.Draft(a, in.Body.Name, in.Body.From)
 		},
 	)
 	do(
@@ -235,11 +236,18 @@ func (s *Server) draftOperations() {
 			return rules.DropExample(a, in.ID, in.Body.Revision, in.Body.Name)
 		},
 	)
-	type start struct {
-		Revision int           `json:"revision"`
-		From     calendar.Date `json:"from" format:"date"`
-		Reason   string        `json:"reason" maxLength:"500"`
+	type from struct {
+		ID   int64         `path:"id"`
+		From calendar.Date `query:"from" required:"true" format:"date"`
 	}
+	look(
+		s,
+		"/rulebook/drafts/{id}/in-force",
+		"puttingInForce",
+		"What putting a draft in force from a date would mean",
+		supervising,
+		func(a *act.Act, in *from) (*rules.Putting, error) { return rules.LookAtPutting(a, in.ID, in.From) },
+	)
 	do(
 		s,
 		http.MethodPost,
@@ -247,9 +255,18 @@ func (s *Server) draftOperations() {
 		"putInForce",
 		"Put a draft in force from a date",
 		supervising,
-		func(a *act.Act, in *OneSent[start]) (*rules.Edition, error) {
-			return rules.PutInForce(a, in.ID, in.Body.Revision, in.Body.From, in.Body.Reason)
+		func(a *act.Act, in *OneSent[rules.Start]) (*rules.Edition, error) {
+			return rules.PutInForce(a, in.ID, in.Body)
 		},
+	)
+	do(
+		s,
+		http.MethodPost,
+		"/rulebook/editions/{id}/withdraw",
+		"withdrawEdition",
+		"Withdraw an edition that has not begun",
+		supervising,
+		func(a *act.Act, in *One) (*rules.Edition, error) { return rules.Withdraw(a, in.ID) },
 	)
 	do(
 		s,
@@ -276,10 +293,6 @@ func (s *Server) draftOperations() {
 }
 
 func (s *Server) rehearsalOperations() {
-	type period struct {
-		Since calendar.Date `json:"since" format:"date"`
-		Until calendar.Date `json:"until" format:"date"`
-	}
 	do(
 		s,
 		http.MethodPost,
@@ -287,8 +300,8 @@ func (s *Server) rehearsalOperations() {
 		"rehearse",
 		"Rehearse a draft on the loans of a period",
 		supervising,
-		func(a *act.Act, in *OneSent[period]) (*rules.Rehearsal, error) {
-			return rules.Begin(a, in.ID, in.Body.Since, in.Body.Until)
+		func(a *act.Act, in *OneSent[rules.Period]) (*rules.Rehearsal, error) {
+			return rules.Begin(a, in.ID, in.Body)
 		},
 	)
 	look(

@@ -405,8 +405,8 @@ func (t *Tx) AddLoan(l *Loan) (err error) {
 	}
 	t.queue(
 		`INSERT INTO loans (id, item_id, patron_id, branch_code, edition_id, situation, lent_at, due_date, due_at,
-				filled_hold, filled_from)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
+				filled_hold, filled_from, awaited)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
 		l.ID,
 		l.ItemID,
 		l.PatronID,
@@ -418,6 +418,7 @@ func (t *Tx) AddLoan(l *Loan) (err error) {
 		l.DueAt,
 		l.FilledHold,
 		l.FilledFrom,
+		l.Awaited,
 	)
 	return nil
 }

@@ -157,6 +157,8 @@ type Rehearsal struct {
 	ID        int64
 	EditionID int64
 	Edition   *Edition
+	AgainstID *int64 // the edition it is compared with; nil: for each loan the one it was made under
+	Against   *Edition
 	Revision  int
 	Since     time.Time `gorm:"type:date"`
 	Until     time.Time `gorm:"type:date"`
@@ -314,6 +316,7 @@ type Loan struct {
 	LostAt     *time.Time
 	FilledHold *int64 // the hold that this loan filled
 	FilledFrom queue.State
+	Awaited    bool       // others waited for the title when it was lent
 	ClaimedAt  *time.Time `gorm:"-"` // since when the patron says that they brought it back
 }
 

@@ -24,14 +24,16 @@ type PastLoan struct {
 	Price                     *int64
 	OwnTerms                  string
 	Awaited                   bool // somebody else had a hold on the title while it was out
+	AwaitedThen               bool // others waited for the title when it was lent
+	Cut                       bool // it is no longer known whose it was; Patron is a number of its own then
 }
 
 const pastLoans = `SELECT l.id, l.item_id, coalesce(l.patron_id, -l.id), l.edition_id, array_to_string(l.situation,
 		E'\x1f'), l.lent_at, l.renewed_at, l.returned_at,
 		l.renewals::bigint, l.due_date, l.due_at, i.price, coalesce(i.own_terms::text, ''),
-		EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.patron_id <> l.patron_id
+		EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.patron_id IS DISTINCT FROM l.patron_id
 			AND h.placed_at < coalesce(l.returned_at, $3) AND coalesce(h.closed_at,
-			'infinity') > l.lent_at)::int::bigint
+			'infinity') > l.lent_at)::int::bigint, l.awaited::int::bigint, (l.patron_id IS NULL)::int::bigint
 	FROM loans l JOIN items i ON i.id = l.item_id
 	WHERE l.lent_at >= $1 AND l.lent_at < $2 AND NOT l.undone ORDER BY 3, l.lent_at, l.id`
 
@@ -75,6 +77,9 @@ func (s *Store) EachPastLoan(ctx context.Context, since, until, now time.Time, c
 				DueAt:    instant(v[10]),
 				OwnTerms: string(v[12]),
 				Awaited:  number(v[13]) == 1,
+
+				AwaitedThen: number(v[14]) == 1,
+				Cut:         number(v[15]) == 1,
 			}
 			if v[11] != nil {
 				price := number(v[11])

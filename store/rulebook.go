@@ -59,6 +59,18 @@ func (t *Tx) PutInForce(row *Edition) error {
 	return t.orm().Model(row).Select("State", "StartsOn", "StartedAt", "Reason").Updates(row).Error
 }
 
+// EditionOn gives the id of the edition that is in force on a day, as it stands now; 0 where there is none.
+func (t *Tx) EditionOn(day time.Time) (int64, error) {
+	return value[int64](t, `SELECT coalesce((SELECT id FROM editions WHERE state = 'in_force' AND starts_on <= $1::date
+		ORDER BY starts_on DESC, started_at DESC LIMIT 1), 0)`, day)
+}
+
+// Withdraw marks an edition that has not begun as withdrawn.
+func (t *Tx) Withdraw(id int64) error {
+	_, err := t.exec("UPDATE editions SET state = 'withdrawn' WHERE id = $1", id)
+	return err
+}
+
 // DropDraft deletes a draft.
 func (t *Tx) DropDraft(row *Edition) error { return t.orm().Delete(row).Error }
 
@@ -145,7 +157,18 @@ func (t *Tx) AddRehearsal(r *Rehearsal) error { return t.orm().Create(r).Error }
 // RehearsalByID gives a rehearsal with its edition; nil where there is none.
 func (t *Tx) RehearsalByID(id int64) (*Rehearsal, error) {
 	var row Rehearsal
-	err := t.orm().Joins("Edition").Take(&row, id).Error
+	err := t.orm().Joins("Edition").Joins("Against").Take(&row, id).Error
+	if NoRow(err) {
+		return nil, nil
+	}
+	return &row, err
+}
+
+// LatestRehearsal gives the rehearsal of an edition that has ended last, with its edition; nil where there is none.
+func (t *Tx) LatestRehearsal(edition int64) (*Rehearsal, error) {
+	var row Rehearsal
+	err := t.orm().Omit("Result").Joins("Edition").Joins("Against").Where("rehearsals.edition_id = ? AND rehearsals.state = 'done'", edition).
+		Order("rehearsals.id DESC").Take(&row).Error
 	if NoRow(err) {
 		return nil, nil
 	}
@@ -165,7 +188,7 @@ func (t *Tx) Rehearsals(edition int64, page Page) ([]Rehearsal, Page, error) {
 		return nil, next, err
 	}
 	var rows []Rehearsal
-	err = t.orm().Omit("Result").Joins("Edition").Where("rehearsals.id IN ?", ids).Find(&rows).Error
+	err = t.orm().Omit("Result").Joins("Edition").Joins("Against").Where("rehearsals.id IN ?", ids).Find(&rows).Error
 	return inOrder(rows, ids, func(r *Rehearsal) int64 { return r.ID }), next, err
 }
 

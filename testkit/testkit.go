@@ -125,7 +125,7 @@ func InForce(t *testing.T, h *act.House, scope map[string][]string, term string,
 	t.Helper()
 	maren := Somebody(t, h, "maren")
 	Do(t, h, maren, func(a *act.Act) (*rules.Edition, error) {
-		draft, err := rules.Draft(a, "")
+		draft, err := rules.Draft(a, "", 0)
 		if err != nil {
 			return nil, err
 		}
@@ -133,7 +133,7 @@ func InForce(t *testing.T, h *act.House, scope map[string][]string, term string,
 			Value: value}); err != nil {
 			return nil, err
 		}
-		return rules.PutInForce(a, draft.ID, draft.Revision, a.Today(), "test")
+		return rules.PutInForce(a, draft.ID, rules.Start{Revision: draft.Revision, From: a.Today(), Reason: "test", Against: a.Book.ID})
 	})
 }
 

@@ -237,7 +237,7 @@ func rowOf(
 ) *store.Loan {
 	row := &store.Loan{
 		ItemID: f.Item.ID, PatronID: &b.Patron.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
-		LentAt: a.Now,
+		LentAt: a.Now, Awaited: in.Awaited > 0,
 	}
 	row.SetDue(v.Due)
 	return row

@@ -52,18 +52,23 @@ func Compare(a *act.Act, from, to int64) (*Comparison, error) {
 	return compare(a, old.Rulebook, revised.Rulebook)
 }
 
-func compare(a *act.Act, old, revised *rulebook.Rulebook) (*Comparison, error) {
-	out := &Comparison{Rules: []RuleDiffers{}, Terms: []TermDiffers{}}
-	for _, c := range rulebook.CompareRules(old, revised) {
-		d := RuleDiffers{}
+// differing puts changes of rules in words.
+func differing(changes []rulebook.Change, old, revised *rulebook.Rulebook) []RuleDiffers {
+	out := make([]RuleDiffers, len(changes))
+	for k, c := range changes {
+		d := &out[k]
 		if c.Old != nil {
 			d.ID, d.Name, d.Old = c.Old.ID, c.Old.Title(), old.Sentence(c.Old)
 		}
 		if c.New != nil {
 			d.ID, d.Name, d.New = c.New.ID, c.New.Title(), revised.Sentence(c.New)
 		}
-		out.Rules = append(out.Rules, d)
 	}
+	return out
+}
+
+func compare(a *act.Act, old, revised *rulebook.Rulebook) (*Comparison, error) {
+	out := &Comparison{Rules: differing(rulebook.CompareRules(old, revised), old, revised), Terms: []TermDiffers{}}
 	title := func(s rulebook.Settled) string {
 		if s.Rule == nil {
 			return "The default"

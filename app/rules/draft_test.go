@@ -254,7 +254,7 @@ func TestExamples(t *testing.T) {
 	assert.Equal(t, []string{"A film on the islands: due: expected 2026-10-13, came 2026-10-20"}, failing)
 	start := func(reason string) error {
 		_, err := do(h, maren, func(a *act.Act) (*rules.Edition, error) {
-			return rules.PutInForce(a, draft.ID, e.Revision, a.Today(), reason)
+			return rules.PutInForce(a, draft.ID, rules.Start{Revision: e.Revision, From: a.Today(), Reason: reason, Against: a.Book.ID})
 		})
 		return err
 	}
@@ -349,7 +349,7 @@ func TestRehearsal(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
 	begun := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Rehearsal, error) {
-		return rules.Begin(a, 3, calendar.MakeDate(2026, 3, 1), calendar.MakeDate(2026, 9, 30))
+		return rules.Begin(a, 3, rules.Period{Since: calendar.MakeDate(2026, 3, 1), Until: calendar.MakeDate(2026, 9, 30), Then: true})
 	})
 	assert.Equal(t, "waiting", begun.State)
 	require.NoError(t, rules.Run(context.Background(), h, begun.ID))
@@ -404,13 +404,13 @@ func TestRehearsal(t *testing.T) {
 	assert.Equal(t, loans, lines[2][2])
 
 	stopped := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Rehearsal, error) {
-		return rules.Begin(a, 3, calendar.MakeDate(2026, 3, 1), calendar.MakeDate(2026, 9, 30))
+		return rules.Begin(a, 3, rules.Period{Since: calendar.MakeDate(2026, 3, 1), Until: calendar.MakeDate(2026, 9, 30), Then: true})
 	})
 	testkit.Do(t, h, maren, func(a *act.Act) (*rules.Rehearsal, error) { return rules.Stop(a, stopped.ID) })
 	require.NoError(t, rules.Run(context.Background(), h, stopped.ID))
 	assert.Equal(t, "stopped", testkit.Text(t, h, "SELECT state FROM rehearsals WHERE id = ?", stopped.ID))
 	_, err = do(h, maren, func(a *act.Act) (*rules.Rehearsal, error) {
-		return rules.Begin(a, 3, calendar.MakeDate(2026, 9, 30), calendar.MakeDate(2026, 3, 1))
+		return rules.Begin(a, 3, rules.Period{Since: calendar.MakeDate(2026, 9, 30), Until: calendar.MakeDate(2026, 3, 1), Then: true})
 	})
 	assert.ErrorContains(t, err, "ends before it begins")
 }
@@ -486,7 +486,7 @@ func TestDraftsBegunAtOnce(t *testing.T) {
 	for k := range 8 {
 		all.Go(func() {
 			_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
-				return rules.Draft(a, fmt.Sprint("Draft of station ", k))
+				return rules.Draft(a, fmt.Sprint("Draft of station ", k), 0)
 			})
 			assert.NoError(t, err)
 		})

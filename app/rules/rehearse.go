@@ -33,6 +33,7 @@ type Rehearsal struct {
 	Edition  int64                 `json:"edition"`
 	Number   int                   `json:"number" doc:"Of the draft"`
 	Stale    bool                  `json:"stale" doc:"The draft has changed since"`
+	Against  int                   `json:"against" doc:"Number of the edition it is compared with; 0: for each loan the one it was made under"`
 	Since    string                `json:"since"`
 	Until    string                `json:"until"`
 	Period   string                `json:"period" doc:"In words"`
@@ -74,7 +75,23 @@ var assumed = []string{
 		"was gone past.",
 	"Ages, consents and what was owed at the time do not refuse a loan here.",
 	"What is still on loan counts as late until now.",
-	"A loan made under an earlier edition is compared with what that edition said, so the changes made since show too.",
+	"A due date that a closure or a hand has moved stays as it was moved, where the rules come to the same.",
+}
+
+// assumptions are what a rehearsal takes for granted.
+func assumptions(r *Rehearsal) []string {
+	out := slices.Clone(assumed)
+	if r.Against == 0 {
+		out = append(out, "Each loan is compared with what the edition said that it was made under, so the changes made since show too.")
+	} else {
+		out = append(out, fmt.Sprintf("Each loan is compared with what edition %d would have said of it, whatever was in force then.", r.Against))
+	}
+	if r.Result != nil && r.Result.Cut > 0 {
+		out = append(out, fmt.Sprintf("Of %s it is no longer known who borrowed them, since their history is not kept. What such a patron had "+
+			"at once, or owed in all, is not looked at, and a hold of their own on the title counts as somebody else's.",
+			calendar.Count(r.Result.Cut, "loan")))
+	}
+	return out
 }
 
 // RehearseArgs is the job of a rehearsal.
@@ -88,8 +105,16 @@ func (RehearseArgs) InsertOpts() river.InsertOpts { return jobs.Long() }
 // Kind names the job in the queue.
 func (RehearseArgs) Kind() string { return "rehearse" }
 
+// Period is what a rehearsal runs over, and what it is compared with.
+type Period struct {
+	Since calendar.Date `json:"since" format:"date"`
+	Until calendar.Date `json:"until" format:"date"`
+	Then  bool          `json:"then" doc:"Compare each loan with the edition it was made under; otherwise all with the one in force today"`
+}
+
 // Begin begins a rehearsal of a draft on the loans of a period.
-func Begin(a *act.Act, draft int64, since, until calendar.Date) (*Rehearsal, error) {
+func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
+	since, until := p.Since, p.Until
 	row, err := editionRow(a, draft)
 	if err != nil {
 		return nil, err
@@ -111,6 +136,9 @@ func Begin(a *act.Act, draft int64, since, until calendar.Date) (*Rehearsal, err
 		State:     "waiting",
 		StaffID:   a.Who.ID,
 		BegunAt:   a.Now,
+	}
+	if !p.Then {
+		r.AgainstID = &a.Book.ID
 	}
 	if err := a.Tx.AddRehearsal(&r); err != nil {
 		return nil, err
@@ -152,7 +180,7 @@ func Rehearsals(a *act.Act, edition int64, page store.Page) ([]Rehearsal, store.
 }
 
 func showRehearsal(r *store.Rehearsal) Rehearsal {
-	return Rehearsal{
+	out := Rehearsal{
 		ID:      r.ID,
 		Edition: r.EditionID,
 		Number:  r.Edition.Number,
@@ -170,11 +198,15 @@ func showRehearsal(r *store.Rehearsal) Rehearsal {
 		Problem: r.Problem,
 		Seconds: r.Seconds,
 		BegunAt: r.BegunAt,
-		Assumed: assumed,
+		Assumed: []string{},
 		Names:   map[string]string{},
 		Cases:   []AffectedLoan{},
 		Patrons: map[string][]Affected{},
 	}
+	if r.Against != nil {
+		out.Against = r.Against.Number
+	}
+	return out
 }
 
 // Rehearsed is a rehearsal with what it has found.
@@ -195,6 +227,7 @@ func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
 	if err := json.Unmarshal(row.Result, out.Result); err != nil {
 		return nil, err
 	}
+	out.Assumed = assumptions(&out)
 	for _, b := range a.Network.Branches {
 		out.Names[string(b.Code)] = b.Name
 	}
@@ -336,6 +369,10 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 		return nil, err
 	}
 	draft := books[row.EditionID]
+	var against *rulebook.Rulebook
+	if row.AgainstID != nil {
+		against = books[*row.AgainstID].Rulebook
+	}
 	zone := now.Location() // the network's: days of a period are the same for all branches
 	since, until := calendar.Local(
 		calendar.DateOf(row.Since),
@@ -353,7 +390,7 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 	parts := make([]*rulebook.Rehearsal, workers)
 	var all sync.WaitGroup
 	for k := range parts {
-		parts[k] = rulebook.Rehearse(draft.Rulebook, now)
+		parts[k] = rulebook.Rehearse(draft.Rulebook, against, now)
 		all.Go(func() {
 			for loans := range patrons {
 				parts[k].Patron(loans)
@@ -417,6 +454,9 @@ func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past,
 		Renewals: p.Renewals,
 		Returned: p.Returned,
 		Awaited:  p.Awaited,
+
+		AwaitedThen: p.AwaitedThen,
+		Cut:         p.Cut,
 	}
 	book := books[p.Edition]
 	if book == nil {
@@ -451,7 +491,11 @@ func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past,
 func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 	var out [][]string
 	write := func(cells ...string) { out = append(out, cells) }
-	write("Rehearsal of edition", strconv.Itoa(r.Number), r.Period)
+	against := "those of then"
+	if r.Against != 0 {
+		against = fmt.Sprint("edition ", r.Against)
+	}
+	write("Rehearsal of edition", strconv.Itoa(r.Number), r.Period, "compared with "+against)
 	write(
 		"By",
 		"Value",

@@ -6,6 +6,7 @@
 package rules
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -24,7 +25,7 @@ import (
 type Edition struct {
 	ID       int64  `json:"id"`
 	Number   int    `json:"number"`
-	State    string `json:"state" enum:"draft,in_force,coming,superseded"`
+	State    string `json:"state" enum:"draft,in_force,coming,superseded,withdrawn"`
 	Name     string `json:"name"`
 	From     string `json:"from" doc:"Date it starts on; empty for a draft"`
 	FromSays string `json:"from_says"`
@@ -32,6 +33,7 @@ type Edition struct {
 	Revision int    `json:"revision"`
 	Changes  int    `json:"changes" doc:"Of a draft: rules that differ from the edition it came from"`
 	Reason   string `json:"reason"`
+	Begun    int    `json:"begun" doc:"Number of the edition that it was begun from; 0: of none"`
 
 	Ranking []string `json:"ranking" doc:"Dimensions, strongest first"`
 }
@@ -56,14 +58,17 @@ func Look(a *act.Act) (*Overview, error) {
 		return nil, err
 	}
 	out := &Overview{Editions: []Edition{}, Terms: rulebook.All[:], Dimensions: values(a)}
-	byID := map[int64]json.RawMessage{}
-	for _, r := range rows {
-		byID[r.ID] = r.Rules
+	byID := map[int64]*store.Edition{}
+	for k := range rows {
+		byID[rows[k].ID] = &rows[k]
 	}
 	for _, r := range rows {
 		e := show(a, &r)
-		if r.FromID != nil && r.State == "draft" {
-			e.Changes = changes(byID[*r.FromID], r.Rules)
+		if r.FromID != nil {
+			e.Begun = byID[*r.FromID].Number
+			if r.State == "draft" {
+				e.Changes = changes(byID[*r.FromID].Rules, r.Rules)
+			}
 		}
 		out.Editions = append(out.Editions, e)
 	}
@@ -87,6 +92,7 @@ func show(a *act.Act, r *store.Edition) Edition {
 	if from := store.DateOf(r.StartsOn); from != nil {
 		e.From, e.FromSays = from.String(), from.Say()
 		switch {
+		case r.State == "withdrawn":
 		case r.ID == a.Book.ID:
 			e.State = "in_force"
 		case *from > a.Today():
@@ -312,9 +318,9 @@ func WhyCell(a *act.Act, edition int64, termID string, at rulebook.Situation) (*
 	return &trace, nil
 }
 
-// Draft begins a draft from the edition in force.
-func Draft(a *act.Act, name string) (*Edition, error) {
-	now, err := editionRow(a, a.Book.ID)
+// Draft begins a draft from an edition; 0: from the one in force.
+func Draft(a *act.Act, name string, from int64) (*Edition, error) {
+	row, err := editionRow(a, cmp.Or(from, a.Book.ID))
 	if err != nil {
 		return nil, err
 	}
@@ -322,12 +328,12 @@ func Draft(a *act.Act, name string) (*Edition, error) {
 		a,
 		store.Edition{
 			Name:     strings.TrimSpace(name),
-			Rules:    now.Rules,
-			Ranking:  now.Ranking,
-			Examples: now.Examples,
-			FromID:   &a.Book.ID,
+			Rules:    row.Rules,
+			Ranking:  row.Ranking,
+			Examples: row.Examples,
+			FromID:   &row.ID,
 		},
-		fmt.Sprintf("begun from edition %d", a.Book.Number),
+		fmt.Sprintf("begun from %s %d", map[bool]string{true: "draft", false: "edition"}[row.State == "draft"], row.Number),
 	)
 }
 
@@ -476,63 +482,6 @@ func freeID(rules []rulebook.RuleFile, name string) string {
 			return id
 		}
 	}
-}
-
-// PutInForce puts a draft in force from a date, today or later. Rules in conflict cannot be; examples that
-// fail need a reason.
-func PutInForce(a *act.Act, draft int64, revision int, from calendar.Date, reason string) (*Edition, error) {
-	row, _, err := openDraft(a, draft, revision)
-	if err != nil {
-		return nil, err
-	}
-	if from < a.Today() {
-		return nil, problem.Newf(
-			problem.Invalid,
-			"Rules cannot start in the past. Choose today, %s, or later.",
-			a.Today().Say(),
-		)
-	}
-	book, err := readWhole(a, row)
-	if err != nil {
-		return nil, problem.Newf(problem.Refused, "%s", err)
-	}
-	if conflicts := book.Conflicts(); len(conflicts) > 0 {
-		c := conflicts[0]
-		return nil, problem.Newf(
-			problem.Refused,
-			"“%s” and “%s” settle %s differently and neither is narrower. Change one of them first.",
-			c.Rules[0].Title(),
-			c.Rules[1].Title(),
-			c.Term.Info().Name,
-		)
-	}
-	if failing := failingExamples(book); len(failing) > 0 && strings.TrimSpace(reason) == "" {
-		return nil, problem.Newf(
-			problem.Refused,
-			"%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.",
-			strings.Join(failing, ", "),
-		)
-	}
-	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", store.Column(from), &a.Now, reason
-	if err := a.Tx.PutInForce(row); err != nil {
-		return nil, err
-	}
-	e := show(a, row)
-	if from == a.Today() {
-		e.State = "in_force"
-	}
-	tell(a, "Edition %d in force from %s. %s", row.Number, from.Say(), reason)
-	return &e, nil
-}
-
-func failingExamples(book *rulebook.Rulebook) []string {
-	var out []string
-	for _, e := range book.Check().Examples {
-		if !e.OK {
-			out = append(out, "“"+e.Name+"”")
-		}
-	}
-	return out
 }
 
 // Discard gives a draft up.

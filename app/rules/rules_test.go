@@ -30,7 +30,7 @@ func set(
 }
 
 func begin(t *testing.T, h *act.House, who act.Actor) *rules.Edition {
-	return testkit.Do(t, h, who, func(a *act.Act) (*rules.Edition, error) { return rules.Draft(a, "") })
+	return testkit.Do(t, h, who, func(a *act.Act) (*rules.Edition, error) { return rules.Draft(a, "", 0) })
 }
 
 func cell(t *testing.T, h *act.House, who act.Actor, edition int64, branch, patron, material string) rules.Cell {
@@ -74,7 +74,7 @@ func TestDraftUntilInForce(t *testing.T) {
 
 	start := func(from calendar.Date) error {
 		_, err := act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
-			return rules.PutInForce(a, draft.ID, draft.Revision, from, "ferry")
+			return rules.PutInForce(a, draft.ID, rules.Start{Revision: draft.Revision, From: from, Reason: "ferry", Against: a.Book.ID})
 		})
 		return err
 	}
@@ -144,7 +144,7 @@ func TestWhatDoesNotFitIsRefused(t *testing.T) {
 	)
 	require.NoError(t, err)
 	_, err = act.Do(context.Background(), h, maren, "", nil, func(a *act.Act) (*rules.Edition, error) {
-		return rules.PutInForce(a, e.ID, e.Revision, a.Today(), "")
+		return rules.PutInForce(a, e.ID, rules.Start{Revision: e.Revision, From: a.Today(), Reason: "", Against: a.Book.ID})
 	})
 	assert.ErrorContains(t, err, "neither is narrower")
 	testkit.Do(t, h, maren, func(a *act.Act) (int, error) { return 0, rules.Discard(a, e.ID) })

@@ -375,8 +375,10 @@ func (d *drill) nights() {
 		map[string]string{"Login": "maren"},
 	)
 	check(err)
-	days := 0
-	for range 3 {
+	days, killed, longest := 0, 0, time.Duration(0)
+	// next begins the next night at one of the copies, and waits until it is done, once meanwhile has been called.
+	next := func(meanwhile func()) (done, steps string) {
+		days++
 		status, text, err := send(
 			boss,
 			http.MethodPost,
@@ -387,23 +389,50 @@ func (d *drill) nights() {
 		if err != nil || status != http.StatusOK {
 			check(fmt.Errorf("moving the clock: %d %s %w", status, text, err))
 		}
-		days++
-	}
-	steps := d.value("SELECT count(DISTINCT step)::text FROM nights")
-	today := d.value("SELECT (shows + (clock_timestamp() - real_at))::date::text FROM training_clock")
-	done := ""
-	for range 900 { // a copy that finds the other at the nights comes by again within half a minute
-		if done = d.value("SELECT count(*)::text FROM nights WHERE day = $1 AND ended_at IS NOT NULL", today); done == steps {
-			break
+		begun := time.Now()
+		meanwhile()
+		steps = d.value("SELECT count(DISTINCT step)::text FROM nights")
+		today := d.value("SELECT (shows + (clock_timestamp() - real_at))::date::text FROM training_clock")
+		for range 900 { // a copy that finds the other at the nights comes by again within half a minute
+			if done = d.value("SELECT count(*)::text FROM nights WHERE day = $1 AND ended_at IS NOT NULL", today); done == steps {
+				break
+			}
+			time.Sleep(100 * time.Millisecond)
 		}
-		time.Sleep(100 * time.Millisecond)
+		longest = max(longest, time.Since(begun))
+		return done, steps
 	}
-	twice := d.value(`SELECT count(*)::text FROM (SELECT 1 FROM told d JOIN messages m ON m.id = d.message_id
-		GROUP BY d.stage, d.loan_id, d.hold_id, d.due_date, d.due_at HAVING count(*) > 1) x`)
+	twice := `SELECT count(*)::text FROM (SELECT 1 FROM told d JOIN messages m ON m.id = d.message_id
+		GROUP BY d.stage, d.loan_id, d.hold_id, d.due_date, d.due_at HAVING count(*) > 1) x`
+	done, steps := "", ""
+	for range 3 {
+		done, steps = next(func() {})
+	}
 	d.tell(
 		"two copies at night, three nights",
-		fmt.Sprintf("%s of %s steps of %s done; %s told twice", done, steps, today, twice),
-		done == steps && twice == "0",
+		fmt.Sprintf("%s of %s steps of the last done; %s told twice", done, steps, d.value(twice)),
+		done == steps && d.value(twice) == "0",
+	)
+	whole := 0
+	longest = 0
+	for night := range 30 {
+		done, steps = next(func() { // each copy is killed at some moment of the night, one after the other
+			for k := range 2 {
+				time.Sleep(time.Duration((night*7+k*11)%30) * 20 * time.Millisecond)
+				d.copies[k].kill()
+				d.copies[k].start()
+				killed++
+			}
+		})
+		if done == steps {
+			whole++
+		}
+	}
+	left := d.value("SELECT count(*)::text FROM nights WHERE ended_at IS NULL")
+	d.tell(
+		"thirty nights, both copies killed in each",
+		fmt.Sprintf("%d kills; %d nights done whole, the longest after %.0f s; %s steps open, %s told twice", killed, whole, longest.Seconds(), left, d.value(twice)),
+		whole == 30 && left == "0" && d.value(twice) == "0",
 	)
 }
 

@@ -65,7 +65,7 @@ func run(ctx context.Context) error {
 	}
 	count := time.Since(begun)
 	r, err := act.Do(ctx, house, who, "", nil, func(a *act.Act) (*rules.Rehearsal, error) {
-		return rules.Begin(a, 3, calendar.MakeDate(2025, 10, 1), calendar.MakeDate(2026, 10, 6))
+		return rules.Begin(a, 3, rules.Period{Since: calendar.MakeDate(2025, 10, 1), Until: calendar.MakeDate(2026, 10, 6), Then: true})
 	})
 	if err != nil {
 		return err

@@ -62,11 +62,8 @@ type Verdict struct {
 // Lend decides on a lending.
 func Lend(l Lending) Verdict {
 	v := Verdict{Terms: l.Rules.Decide(l.At, l.Own), May: true}
-	due, sum := loan.Lend(l.Branch, v.Terms.Loan(), l.Now)
-	if shorter, by := l.shorter(&v, due); shorter != nil {
-		due, sum, v.Short = *shorter, by, true
-	}
-	v.Due = due
+	var sum why.Trace
+	v.Due, sum, v.Short = v.Terms.Lend(l.Branch, l.Now, l.Awaited > 0)
 	v.Fetch = l.Claim != nil && l.Claim.For != ""
 	for _, s := range l.stops(&v) {
 		if slices.Contains(l.Past, s.Kind) && l.May.MayPass(s.Kind) {
@@ -101,19 +98,6 @@ func Waiting(others int) string {
 		return "Somebody else waits for this title."
 	}
 	return fmt.Sprintf("%d others wait for this title.", others)
-}
-
-// shorter is when it is due where others wait for the title and rules lend it for a shorter time then; nil where not.
-func (l *Lending) shorter(v *Verdict, due loan.Due) (*loan.Due, why.Trace) {
-	terms, settled := v.Terms.Awaited()
-	if l.Awaited == 0 || !settled {
-		return nil, why.Trace{}
-	}
-	sooner, sum := loan.Lend(l.Branch, terms, l.Now)
-	if !sooner.End(l.Branch).Before(due.End(l.Branch)) {
-		return nil, why.Trace{}
-	}
-	return &sooner, sum
 }
 
 // ReasonMissing tells whether stops were gone past that need a reason, and none was given.

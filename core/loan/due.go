@@ -55,6 +55,9 @@ func (d Due) End(b *calendar.Branch) time.Time {
 	return b.EndOf(d.Date)
 }
 
+// Sooner tells whether this due is before another.
+func (d Due) Sooner(b *calendar.Branch, than Due) bool { return d.End(b).Before(than.End(b)) }
+
 // Day is the branch's date on which the loan is due.
 func (d Due) Day(b *calendar.Branch) calendar.Date {
 	if d.Hours {

@@ -37,6 +37,25 @@ func CompareRules(old, revised *Rulebook) []Change {
 	return out
 }
 
+// Dropped lists what has been changed between the rulebook that a draft was begun from and the one in force, and the draft does not
+// have: it still says what was said before. Putting it in force takes these changes back.
+func Dropped(begun, inForce, draft *Rulebook) []Change {
+	has := map[string]*Rule{}
+	for _, r := range draft.Rules {
+		has[r.ID] = r
+	}
+	same := func(x, y *Rule) bool { return x == y || x != nil && y != nil && sameRule(x, y) }
+	return slices.DeleteFunc(CompareRules(begun, inForce), func(c Change) bool {
+		id := ""
+		if c.Old != nil {
+			id = c.Old.ID
+		} else {
+			id = c.New.ID
+		}
+		return !same(has[id], c.Old)
+	})
+}
+
 // sameRule compares by meaning: scope and settings, and the name that people read.
 func sameRule(a, b *Rule) bool {
 	return a.Name == b.Name && sameSettings(a.Settings, b.Settings) && a.Scope.Same(&b.Scope)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -146,4 +147,40 @@ func TestComparisonInWords(t *testing.T) {
 	}
 	assert.Contains(t, said, "material class film")
 	assert.Contains(t, said, "7 days to 10 days")
+}
+
+// What was changed since a draft was begun, and the draft does not have: changed, new and gone rules; not what the draft has as well or
+// says in a way of its own.
+func TestDropped(t *testing.T) {
+	begun, _ := workedAnd(t, nil)
+	without := func(b *rulebook.Rulebook, id string) *rulebook.Rulebook {
+		return rulebook.New(b.Currency, b.Branches, b.Ranking, slices.DeleteFunc(slices.Clone(b.Rules), func(r *rulebook.Rule) bool { return r.ID == id }))
+	}
+	_, changed := workedAnd(t, map[string]string{"base": `{"renewals": 7}`})
+	_, otherwise := workedAnd(t, map[string]string{"base": `{"renewals": 1}`})
+	for name, c := range map[string]struct {
+		begun, inForce, draft *rulebook.Rulebook
+		dropped               []string
+	}{
+		"nothing was changed":                {begun, begun, otherwise, nil},
+		"a changed rule":                     {begun, changed, begun, []string{"base"}},
+		"a rule that is gone":                {begun, without(begun, "laptops"), begun, []string{"laptops"}},
+		"a new rule":                         {without(begun, "laptops"), begun, without(begun, "laptops"), []string{"laptops"}},
+		"the draft has the change, too":      {begun, changed, changed, nil},
+		"the draft says something else":      {begun, changed, otherwise, nil},
+		"the draft took it away, too":        {begun, without(begun, "laptops"), without(begun, "laptops"), nil},
+		"a change, beside others of its own": {begun, changed, without(begun, "laptops"), []string{"base"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var got []string
+			for _, d := range rulebook.Dropped(c.begun, c.inForce, c.draft) {
+				if d.Old != nil {
+					got = append(got, d.Old.ID)
+				} else {
+					got = append(got, d.New.ID)
+				}
+			}
+			assert.Equal(t, c.dropped, got)
+		})
+	}
 }

@@ -4,6 +4,7 @@ import (
 	"math/bits"
 	"slices"
 	"strings"
+	"time"
 
 	"nevrin/core/calendar"
 	"nevrin/core/lateness"
@@ -66,6 +67,19 @@ func (t *Terms) Awaited() (loan.Terms, bool) {
 	}
 	out.Period = value.Duration()
 	return out, true
+}
+
+// Lend is when something that is lent at an instant is due, with how it comes about. While others wait for the title it is due sooner,
+// where rules say so; short tells whether it is.
+func (t *Terms) Lend(b *calendar.Branch, lent time.Time, awaited bool) (due loan.Due, trace why.Trace, short bool) {
+	due, trace = loan.Lend(b, t.Loan(), lent)
+	if terms, settled := t.Awaited(); awaited && settled {
+		sooner, sum := loan.Lend(b, terms, lent)
+		if sooner.Sooner(b, due) {
+			return sooner, sum, true
+		}
+	}
+	return due, trace, false
 }
 
 // Lateness are the terms that decide what lateness costs.

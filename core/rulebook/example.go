@@ -27,6 +27,7 @@ type Given struct {
 	Own        []Setting
 	Price      *money.Amount
 	Lent       time.Time
+	Awaited    bool      // others waited for the title then
 	Due        *loan.Due // taken as it stands instead of the computed one
 	Renewed    *time.Time
 	Returned   *time.Time
@@ -226,7 +227,7 @@ func (b *Rulebook) Compute(g Given) Outcome {
 		out.Due = *g.Due
 		out.Why = out.Why.Add(why.Fact, "Due "+g.Due.Say(branch)+", as given")
 	} else {
-		out.Due, trace = loan.Lend(branch, terms, g.Lent)
+		out.Due, trace, _ = out.Terms.Lend(branch, g.Lent, g.Awaited)
 		out.Why = out.Why.Under(why.Sum, trace)
 	}
 	var sum lateness.Result

@@ -28,7 +28,9 @@ type Past struct {
 	Returned         *time.Time // nil: still on loan
 	Due              loan.Due   // as recorded
 	Price            *money.Amount
+	AwaitedThen      bool // others waited for the title when it was lent, so rules may have made it shorter
 	Awaited          bool // somebody waited for the title while it was out
+	Cut              bool // it is no longer known whose it was; Patron tells it apart from all others
 }
 
 // Tally sums up some loans, before and after.
@@ -70,6 +72,7 @@ type Rehearsed struct {
 	RenewalsRefused int                          `json:"renewals_refused"`
 	Awaited         int                          `json:"awaited" doc:"Moved loans that somebody waited for"`
 	AwaitedDays     int                          `json:"awaited_days" doc:"By how many days in all these were due later"`
+	Cut             int                          `json:"cut" doc:"Loans of which it is no longer known whose they were"`
 	Stopped         []int64                      `json:"stopped" doc:"Patrons whose charges of the period would newly come to more than the limit"`
 	Freed           []int64                      `json:"freed" doc:"Patrons whose charges would no longer"`
 	By              map[string]map[string]*Tally `json:"by" doc:"By dimension and value: lending_branch, patron_class, material_class; and by edition"`
@@ -83,6 +86,7 @@ const mostCases = 100
 // goroutine.
 type Rehearsal struct {
 	draft   *Rulebook
+	against *Rulebook // what the draft is compared with; nil: for each loan the edition it was made under
 	now     time.Time
 	out     Rehearsed
 	counter *lateness.Counter
@@ -98,11 +102,17 @@ type settleKey struct {
 
 // ready are settled terms in the form of the sums.
 type ready struct {
-	loan     loan.Terms
-	number   int // equal for equal loan terms
+	loan     timed
+	short    *timed // while others wait; nil: as always
 	late     lateness.Terms
 	limits   loan.Limits
 	renewals int
+}
+
+// timed are loan terms with a number that is equal for equal ones.
+type timed struct {
+	loan.Terms
+	number int
 }
 
 type dueKey struct {
@@ -117,10 +127,12 @@ const byEdition = "edition"
 // rehearsed are the dimensions by which a rehearsal sums up.
 var rehearsed = []Dimension{LendingBranch, PatronClass, MaterialClass}
 
-// Rehearse begins a rehearsal of a draft, seen from an instant: what is still on loan is late until then.
-func Rehearse(draft *Rulebook, now time.Time) *Rehearsal {
+// Rehearse begins a rehearsal of a draft against other rules, or, where they are nil, against those each loan was made under. It is seen
+// from an instant: what is still on loan is late until then.
+func Rehearse(draft, against *Rulebook, now time.Time) *Rehearsal {
 	r := &Rehearsal{
 		draft:   draft,
+		against: against,
 		now:     now,
 		counter: lateness.NewCounter(),
 		terms:   map[settleKey]*ready{},
@@ -144,38 +156,50 @@ func (r *Rehearsal) settle(b *Rulebook, at Situation, own []Setting) *ready {
 	}
 	terms := b.Decide(at, own)
 	out := &ready{
-		loan:     terms.Loan(),
 		late:     terms.Lateness(),
 		limits:   terms.Limits(),
 		renewals: terms.Value(Renewals).Number(),
 	}
-	text := terms.Value(LoanPeriod).
-		Say(LoanPeriod, b.Currency) +
-		terms.Value(ClosedDay).
-			Say(ClosedDay, b.Currency) +
-		terms.Value(LatestDue).
-			Say(LatestDue, b.Currency)
-	number, known := r.numbers[text]
-	if !known {
-		number = len(r.numbers)
-		r.numbers[text] = number
+	numbered := func(period Term, l loan.Terms) timed {
+		text := terms.Value(period).Say(period, b.Currency) + terms.Value(ClosedDay).Say(ClosedDay, b.Currency) +
+			terms.Value(LatestDue).Say(LatestDue, b.Currency)
+		number, known := r.numbers[text]
+		if !known {
+			number = len(r.numbers)
+			r.numbers[text] = number
+		}
+		return timed{l, number}
 	}
-	out.number = number
+	out.loan = numbered(LoanPeriod, terms.Loan())
+	if short, settled := terms.Awaited(); settled {
+		out.short = new(numbered(AwaitedPeriod, short))
+	}
 	if own == nil {
 		r.terms[key] = out
 	}
 	return out
 }
 
-func (r *Rehearsal) lend(b *calendar.Branch, t *ready, lent time.Time) loan.Due {
-	if t.loan.Period.Days == 0 {
-		due, _ := loan.Lend(b, t.loan, lent)
+// lend is when a loan is due by some terms, before any renewal.
+func (r *Rehearsal) lend(b *calendar.Branch, t *ready, p *Past) loan.Due {
+	due := r.due(b, t.loan, p.Lent)
+	if p.AwaitedThen && t.short != nil {
+		if sooner := r.due(b, *t.short, p.Lent); sooner.Sooner(b, due) {
+			return sooner
+		}
+	}
+	return due
+}
+
+func (r *Rehearsal) due(b *calendar.Branch, t timed, lent time.Time) loan.Due {
+	if t.Period.Days == 0 {
+		due, _ := loan.Lend(b, t.Terms, lent)
 		return due
 	}
 	key := dueKey{t.number, b, b.Date(lent)}
 	due, known := r.dues[key]
 	if !known {
-		due, _ = loan.Lend(b, t.loan, lent)
+		due, _ = loan.Lend(b, t.Terms, lent)
 		r.dues[key] = due
 	}
 	return due
@@ -183,26 +207,43 @@ func (r *Rehearsal) lend(b *calendar.Branch, t *ready, lent time.Time) loan.Due 
 
 // course is how a loan goes under one set of rules.
 type course struct {
-	due     loan.Due
-	sum     lateness.Result
-	refused bool // the renewal
+	first, due loan.Due // as it was lent, and at last
+	refused    bool     // the renewal
+	sum        lateness.Result
 }
 
-func (r *Rehearsal) run(b *calendar.Branch, t *ready, p *Past, recorded bool) course {
-	c := course{due: r.lend(b, t, p.Lent)}
-	renewed := p.Renewed
-	switch {
-	case renewed == nil && recorded:
+// run is the course of a loan under some terms, without what lateness costs. Then are the terms it was made under: a renewal that they
+// would have refused, too, was made all the same, so it is refused by none.
+func (r *Rehearsal) run(b *calendar.Branch, t, then *ready, p *Past) course {
+	c := course{first: r.lend(b, t, p)}
+	c.due = c.first
+	c.refused = p.Renewed != nil && p.Renewals > t.renewals && p.Renewals <= then.renewals
+	if p.Renewed != nil && !c.refused {
+		c.due, _ = loan.Renew(b, t.loan.Terms, c.first, *p.Renewed)
+	}
+	return c
+}
+
+// asRecorded gives a course the due date that is on record, where the rules come to the same as those it was made under: whatever moved
+// the date beside the rules, such as a closure or a hand, would have moved it as well.
+func (c course) asRecorded(then course, p *Past) course {
+	if c.due.Same(then.due) {
 		c.due = p.Due
-	case renewed != nil && !recorded && p.Renewals > t.renewals:
-		c.refused, renewed = true, nil
-	case renewed != nil:
-		c.sum = r.counter.AtRenewal(b, t.late, p.Price, c.due, *renewed)
-		if recorded {
-			c.due = p.Due
-		} else {
-			c.due, _ = loan.Renew(b, t.loan, c.due, *renewed)
+		if p.Renewed == nil || c.refused {
+			c.first = p.Due
 		}
+	}
+	return c
+}
+
+// costs adds what lateness comes to.
+func (r *Rehearsal) costs(b *calendar.Branch, t *ready, p *Past, c course) course {
+	renewed := p.Renewed
+	if c.refused {
+		renewed = nil
+	}
+	if renewed != nil {
+		c.sum = r.counter.AtRenewal(b, t.late, p.Price, c.first, *renewed)
 	}
 	end := r.now
 	if p.Returned != nil {
@@ -222,8 +263,14 @@ func (r *Rehearsal) Patron(loans []Past) {
 		if !ok {
 			continue
 		}
-		old, revised := r.settle(p.Book, p.Situation, p.Own), r.settle(r.draft, p.Situation, p.Own)
-		was, is := r.run(b, old, p, true), r.run(b, revised, p, false)
+		then, revised := r.settle(p.Book, p.Situation, p.Own), r.settle(r.draft, p.Situation, p.Own)
+		old := then
+		if r.against != nil {
+			old = r.settle(r.against, p.Situation, p.Own)
+		}
+		really := r.run(b, then, then, p)
+		was := r.costs(b, old, p, r.run(b, old, then, p).asRecorded(really, p))
+		is := r.costs(b, revised, p, r.run(b, revised, then, p).asRecorded(really, p))
 		t := Tally{Loans: 1, ChargedBefore: was.sum.Fine, ChargedAfter: is.sum.Fine}
 		if was.sum.Late > 0 {
 			t.LateBefore = 1
@@ -240,8 +287,11 @@ func (r *Rehearsal) Patron(loans []Past) {
 			}
 			refused = ""
 		}
-		if is.refused {
+		if is.refused && !was.refused {
 			r.out.RenewalsRefused++
+		}
+		if p.Cut {
+			r.out.Cut++
 		}
 		before, after = before+t.ChargedBefore, after+t.ChargedAfter
 		limitBefore, limitAfter = old.limits.Owed, revised.limits.Owed
@@ -251,6 +301,7 @@ func (r *Rehearsal) Patron(loans []Past) {
 	}
 	over := func(sum money.Amount, limit *money.Amount) bool { return limit != nil && sum > *limit }
 	switch wasOver, isOver := over(before, limitBefore), over(after, limitAfter); {
+	case loans[0].Cut: // there is nobody to be stopped
 	case isOver && !wasOver:
 		r.out.Stopped = append(r.out.Stopped, loans[0].Patron)
 	case wasOver && !isOver:
@@ -352,6 +403,7 @@ func (r *Rehearsal) Result(others ...*Rehearsal) *Rehearsed {
 		r.out.add(o.out.Tally)
 		r.out.Hours, r.out.Allowed, r.out.RenewalsRefused = r.out.Hours+o.out.Hours,
 			r.out.Allowed+o.out.Allowed, r.out.RenewalsRefused+o.out.RenewalsRefused
+		r.out.Cut += o.out.Cut
 		r.out.Awaited, r.out.AwaitedDays = r.out.Awaited+o.out.Awaited, r.out.AwaitedDays+o.out.AwaitedDays
 		r.out.Stopped, r.out.Freed = append(r.out.Stopped, o.out.Stopped...), append(r.out.Freed, o.out.Freed...)
 		for days, n := range o.out.ByDays {

@@ -1,0 +1,49 @@
+-- +goose Up
+-- Whether others waited for the title when it was lent: rules may have made the loan shorter for it, and a rehearsal has to know. Of loans
+-- made before, it is taken from the holds that are still known.
+ALTER TABLE loans ADD COLUMN awaited boolean NOT NULL DEFAULT false;
+UPDATE loans l SET awaited = true FROM items i WHERE i.id = l.item_id AND EXISTS (
+    SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.patron_id IS DISTINCT FROM l.patron_id
+        AND h.placed_at < l.lent_at AND coalesce(h.ready_at, h.closed_at, 'infinity') > l.lent_at);
+
+-- What a draft is compared with; none: for each loan the edition that it was made under.
+ALTER TABLE rehearsals ADD COLUMN against_id bigint REFERENCES editions;
+
+-- An edition that has not begun may be withdrawn. It stays as it is, to be seen and to begin a draft from.
+ALTER TABLE editions DROP CONSTRAINT editions_state_check, DROP CONSTRAINT editions_check,
+    ADD CONSTRAINT editions_state_check CHECK (state IN ('draft', 'in_force', 'withdrawn')),
+    ADD CONSTRAINT editions_check CHECK ((state <> 'draft') = (starts_on IS NOT NULL AND started_at IS NOT NULL));
+-- +goose StatementBegin
+CREATE OR REPLACE FUNCTION editions_stay() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    IF TG_OP = 'UPDATE' AND OLD.state = 'in_force' AND NEW.state = 'withdrawn'
+        AND (NEW.rules, NEW.examples, NEW.ranking, NEW.starts_on, NEW.number) = (OLD.rules, OLD.examples, OLD.ranking, OLD.starts_on, OLD.number)
+        AND OLD.starts_on > (SELECT coalesce((SELECT (shows + (clock_timestamp() - real_at)) FROM training_clock), clock_timestamp())
+            AT TIME ZONE timezone FROM network)::date THEN
+        RETURN NEW;
+    END IF;
+    IF OLD.state <> 'draft' THEN
+        RAISE EXCEPTION 'edition % is in force and is never changed', OLD.number;
+    END IF;
+    IF TG_OP = 'DELETE' THEN RETURN OLD; END IF;
+    RETURN NEW;
+END $$;
+-- +goose StatementEnd
+
+-- +goose Down
+-- +goose StatementBegin
+CREATE OR REPLACE FUNCTION editions_stay() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    IF OLD.state = 'in_force' THEN
+        RAISE EXCEPTION 'edition % is in force and is never changed', OLD.number;
+    END IF;
+    IF TG_OP = 'DELETE' THEN RETURN OLD; END IF;
+    RETURN NEW;
+END $$;
+-- +goose StatementEnd
+UPDATE editions SET state = 'draft', starts_on = NULL, started_at = NULL WHERE state = 'withdrawn';
+ALTER TABLE editions DROP CONSTRAINT editions_state_check, DROP CONSTRAINT editions_check,
+    ADD CONSTRAINT editions_state_check CHECK (state IN ('draft', 'in_force')),
+    ADD CONSTRAINT editions_check CHECK ((state = 'in_force') = (starts_on IS NOT NULL AND started_at IS NOT NULL));
+ALTER TABLE rehearsals DROP COLUMN against_id;
+ALTER TABLE loans DROP COLUMN awaited;
