@@ -245,6 +245,9 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Faults: []network.Fault{}, Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
 		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)),
 	}
+	if a.Who.Branch != "" { // times are typed and shown by the clock of the branch where one works
+		me.Now, me.Timezone = a.Now.In(a.Here().Location), a.Here().Location.String()
+	}
 	if a.Who.Role == role.Administrator {
 		me.Faults = append(me.Faults, a.Faults()...)
 	}

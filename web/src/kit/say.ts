@@ -59,6 +59,11 @@ export const sayDay = (at: string) => plain(formats.day.format(new Date(at)));
 /** A date without a time, "2026-10-06". */
 export const sayDate = (date: string) => plain(dates.format(new Date(date + "T12:00:00Z")));
 export const sayInstant = (at: string) => `${sayDay(at)}, ${sayClock(at)}`;
+/** A moment of a file, a date or "2026-10-06T15:00" with or without its offset: by the clock of the branch it speaks of. */
+export const sayWall = (moment: string) => {
+  const [date = "", time] = moment.split("T");
+  return time ? `${sayDate(date)}, ${time.slice(0, 5)}` : sayDate(date);
+};
 /** The same without their year, of what is about now. */
 export const sayNearDate = (date: string) => sayDate(date).replace(/ \d{4}$/, "");
 export const sayNear = (at: string) => sayInstant(at).replace(/ \d{4},/, ",");

@@ -10,26 +10,27 @@ export interface Cellular {
   column: Value;
   cell: Cell;
   term: Term;
-  branch: string;
-  branchName: string;
+  /** The branch that is looked at; none: any. */
+  branch?: Value;
   zones: Value[];
 }
 
-const schema = z.object({ value: z.string(), place: z.string(), patrons: z.string() });
+const schema = z.object({ value: z.string(), place: z.string(), materials: z.string(), patrons: z.string() });
 
-/** Sets a term for the chosen cell in a draft, as widely as one likes: this branch or its zone, one class or all. */
+/** Sets a term for the chosen cell in a draft, as widely as one likes: this branch, a zone or all, one class or all. */
 export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   const places = [
     ["", "The whole network"],
     ...at.zones.map((z) => [z.code, z.name] as const),
-    [at.branch, `Only ${at.branchName}`],
+    ...(at.branch ? [[at.branch.code, `Only ${at.branch.name}`] as const] : []),
   ] as const;
   const set = useDraftWrite(
     `cell of ${draft.id}`,
     `The change of draft ${draft.number}`,
     (v: z.infer<typeof schema>, key) => {
       const where = places.find(([code]) => code === v.place)?.[1].toLowerCase();
-      const scope: Record<string, string[]> = { material_class: [at.column.code] };
+      const scope: Record<string, string[]> = {};
+      if (v.materials) scope.material_class = [v.materials];
       if (v.place) scope.lending_branch = [v.place];
       if (v.patrons) scope.patron_class = [v.patrons];
       return api.PUT("/api/rulebook/drafts/{id}/terms", {
@@ -39,7 +40,9 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
           scope,
           term: at.term.id,
           value: plain(at.term, v.value),
-          name: `${at.column.name}, ${where}${v.patrons ? `, ${at.row.name.toLowerCase()}` : ""}`,
+          name: [v.materials ? at.column.name : "All material classes", where, v.patrons && at.row.name.toLowerCase()]
+            .filter(Boolean)
+            .join(", "),
         },
       });
     },
@@ -47,10 +50,10 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   );
   return (
     <Form
-      key={`${at.row.code} ${at.column.code} ${at.term.id} ${draft.revision}`}
+      key={`${at.row.code} ${at.column.code} ${at.term.id} ${at.cell.says}`}
       label="Change the cell"
       schema={schema}
-      start={{ value: initial(at.term, at.cell), place: "", patrons: "" }}
+      start={{ value: initial(at.term, at.cell), place: "", materials: at.column.code, patrons: "" }}
       write={set}
       onSend={set.run}
       className="grid gap-2.5 border-t border-line pt-3"
@@ -58,6 +61,14 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
       <b className="font-semibold">Change it in draft {draft.number}</b>
       <ValueField name="value" term={at.term} />
       <ChoiceField name="place" label="Where" options={places} />
+      <ChoiceField
+        name="materials"
+        label="For what"
+        options={[
+          [at.column.code, `Only ${at.column.name.toLowerCase()}`],
+          ["", "All material classes"],
+        ]}
+      />
       <ChoiceField
         name="patrons"
         label="For whom"

@@ -46,7 +46,7 @@ export function ChangeCells({
   );
   return (
     <Form
-      key={`${term.id} ${draft.revision}`}
+      key={`${term.id} ${cell.says}`}
       label="Change the cells"
       schema={schema}
       start={{ value: initial(term, cell) }}

@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import { Card } from "../../kit/parts";
+import { Card, inputLook } from "../../kit/parts";
 import type { Edition } from "./types";
 
 const dots: Record<Edition["state"], string> = {
@@ -7,6 +7,7 @@ const dots: Record<Edition["state"], string> = {
   draft: "bg-amber-500",
   coming: "bg-amber-500",
   superseded: "bg-line-strong",
+  withdrawn: "bg-line-strong",
 };
 
 function name(e: Edition) {
@@ -15,11 +16,22 @@ function name(e: Edition) {
     in_force: `${e.number} in force`,
     coming: `${e.number} coming`,
     superseded: `${e.number}`,
+    withdrawn: `${e.number} withdrawn`,
   };
   return words[e.state] + (e.from ? ` · ${e.from_says}` : "");
 }
 
-/** All editions on a line of time, the one that is looked at marked. */
+/** How many past editions, and how many drafts, stand on the line. */
+const most = 3;
+
+/** Those that stand on the line: what is in force or comes, the last of what was, the last drafts, and what is looked at. */
+export function onTheLine(list: Edition[], chosen?: number): Edition[] {
+  const last = (...states: Edition["state"][]) => list.filter((e) => states.includes(e.state)).slice(-most);
+  const some = new Set([...last("superseded", "withdrawn"), ...last("draft")]);
+  return list.filter((e) => some.has(e) || e.state === "in_force" || e.state === "coming" || e.id === chosen);
+}
+
+/** The editions on a line of time, the one that is looked at marked; a list has them all. */
 export function Editions({
   list,
   chosen,
@@ -29,11 +41,12 @@ export function Editions({
   chosen?: number;
   onChoose: (id: number) => void;
 }) {
+  const line = onTheLine(list, chosen);
   return (
     <Card label="Editions" className="flex items-center gap-4 overflow-x-auto px-4 py-2 print:hidden">
       <b className="font-semibold">Editions</b>
       <ol className="relative flex flex-1 justify-around before:absolute before:inset-x-0 before:bottom-[7px] before:h-0.5 before:bg-line-strong">
-        {list.map((e) => (
+        {line.map((e) => (
           <li key={e.id} className="relative">
             <button
               type="button"
@@ -54,6 +67,22 @@ export function Editions({
           </li>
         ))}
       </ol>
+      {line.length < list.length && (
+        <select
+          aria-label="All editions"
+          className={clsx(inputLook, "w-44 flex-none")}
+          value=""
+          onChange={(e) => onChoose(Number(e.target.value))}
+        >
+          <option value="">All {list.length} editions …</option>
+          {list.toReversed().map((e) => (
+            <option key={e.id} value={e.id}>
+              {name(e)}
+              {e.name && `, ${e.name}`}
+            </option>
+          ))}
+        </select>
+      )}
     </Card>
   );
 }

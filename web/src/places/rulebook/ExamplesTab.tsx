@@ -3,10 +3,10 @@ import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
-import { sayDate, sayInstant, sayMoney } from "../../kit/say";
+import { sayMoney, sayWall } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { Why } from "../../kit/why";
-import { itself, useDraftWrite } from "./draft";
+import { heldFor, itself, useDraftWrite } from "./draft";
 import { sayDimension, textOf, type Edition, type Overview, type Working } from "./types";
 import { WriteExample } from "./WriteExample";
 
@@ -17,6 +17,7 @@ export function ExamplesTab({ book, edition, draft }: Working) {
   const [editing, setEditing] = useState<Checked | "new">();
   const check = useQuery({
     queryKey: ["check", edition.id, edition.revision],
+    placeholderData: heldFor(edition.id),
     queryFn: () => told(api.GET("/api/rulebook/editions/{id}/check", { params: { path: { id: edition.id } } })),
   });
   const columns = useMemo(() => columnsFor(book, draft, setEditing), [book, draft]);
@@ -66,7 +67,7 @@ function says(examples: Checked[]) {
   return `${failing} of ${examples.length} examples ${failing === 1 ? "does" : "do"} not come out as expected. Putting the draft in force then needs a reason.`;
 }
 
-const sayDue = (due: string) => (due.includes("T") ? sayInstant(due) : due && sayDate(due));
+const sayDue = (due: string) => due && sayWall(due);
 
 const columnsFor = (book: Overview, draft: Edition | undefined, onEdit: (e: Checked) => void): Column<Checked>[] => [
   {

@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useMemo } from "react";
 import type { Schema } from "../../api/client";
 import { Card } from "../../kit/parts";
-import { sayDate, sayMoney } from "../../kit/say";
+import { sayMoney, sayWall, toFigures } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { Charges, Moves, type Sum } from "./Pictures";
 import { sayDimension, capital } from "./types";
@@ -12,7 +12,7 @@ type Result = NonNullable<Rehearsal["result"]>;
 type Tally = Schema["RulebookTally"];
 type Case = Rehearsal["cases"][number];
 
-const money = (cents: number) => sayMoney(cents / 100);
+const money = (minor: number) => sayMoney(toFigures(minor));
 const count = (n: number) => n.toLocaleString("en");
 const share = (n: number, of: number) => (of === 0 ? "" : `${((100 * n) / of).toFixed(1)}% of all`);
 
@@ -70,6 +70,11 @@ function InShort({ r, f }: { r: Rehearsal; f: Result }) {
       `${count(f.renewals_refused)} renewals too; ${count(f.allowed)} stops fewer`,
     ],
     ["Patrons newly stopped", count(f.stopped?.length ?? 0), `${count(f.freed?.length ?? 0)} no longer`],
+    [
+      "Compared with",
+      r.against === 0 ? "The rules of then" : `Edition ${r.against}`,
+      f.cut > 0 ? `${count(f.cut)} loans are of nobody any more` : "each loan is known by its patron",
+    ],
     ["Somebody waited for", count(f.awaited), `of those that move, due ${count(f.awaited_days)} days later in all`],
   ];
   return (
@@ -121,8 +126,6 @@ function Sums({ name, rows }: { name: string; rows: Sum[] }) {
   );
 }
 
-const sayDue = (due: string) => (/^\d{4}-\d{2}-\d{2}$/.test(due) ? sayDate(due) : due);
-
 const caseColumns: Column<Case>[] = [
   {
     id: "title",
@@ -135,8 +138,8 @@ const caseColumns: Column<Case>[] = [
     ),
   },
   { id: "patron", head: "Patron", value: (c) => c.name },
-  { id: "due_before", head: "Due before", value: (c) => c.due_before, cell: (c) => sayDue(c.due_before) },
-  { id: "due_after", head: "Due after", value: (c) => c.due_after, cell: (c) => sayDue(c.due_after) },
+  { id: "due_before", head: "Due before", value: (c) => c.due_before, cell: (c) => sayWall(c.due_before) },
+  { id: "due_after", head: "Due after", value: (c) => c.due_after, cell: (c) => sayWall(c.due_after) },
   {
     id: "before",
     head: "Charged before",

@@ -2,7 +2,6 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
 import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
 import { useWhy } from "../../kit/why";
 import { Change, type Cellular } from "./Change";
@@ -29,12 +28,11 @@ const spot = (k: string): Spot => {
 /** One term in the cells of two dimensions, for any branch; cells of a draft are changed here, one or many at once. */
 export function GridTab(props: Working) {
   const { edition } = props;
-  const me = useMe();
   const [which, setWhich] = useState<Which>({
     term: "loan_period",
     rows: "patron_class",
     columns: "material_class",
-    fixed: { lending_branch: me.branch },
+    fixed: {},
   });
   const given = Object.fromEntries(
     Object.entries(which.fixed).filter(([d, v]) => v && d !== which.rows && d !== which.columns),
@@ -152,18 +150,16 @@ function ChosenCells({
   if (!row || !column || !cell || !term) return null;
   const branch = given.lending_branch;
   const simple = which.rows === "patron_class" && which.columns === "material_class" && spots.length === 1;
-  const cellular: Cellular | undefined =
-    simple && branch
-      ? {
-          row,
-          column,
-          cell,
-          term,
-          branch,
-          branchName: valuesOf(book, "lending_branch").find((b) => b.code === branch)?.name ?? "",
-          zones: valuesOf(book, "zone"),
-        }
-      : undefined;
+  const cellular: Cellular | undefined = simple
+    ? {
+        row,
+        column,
+        cell,
+        term,
+        branch: valuesOf(book, "lending_branch").find((b) => b.code === branch),
+        zones: valuesOf(book, "zone"),
+      }
+    : undefined;
   return (
     <>
       <Card label={spots.length > 1 ? "Chosen cells" : "Chosen cell"} className="grid gap-3 p-3.5">

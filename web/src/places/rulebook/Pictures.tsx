@@ -1,7 +1,7 @@
 import clsx from "clsx";
 import type { Schema } from "../../api/client";
 import { Card, Empty } from "../../kit/parts";
-import { sayMoney } from "../../kit/say";
+import { sayMoney, toFigures } from "../../kit/say";
 
 /** One line of a sum by a dimension. */
 export interface Sum {
@@ -69,7 +69,7 @@ export function Charges({ rows }: { rows: Sum[] }) {
                 style={{ width: `${(100 * r.tally.charged_after) / most}%` }}
               />
             </span>
-            <span className="text-right tabular-nums">{sayMoney(r.tally.charged_after / 100)}</span>
+            <span className="text-right tabular-nums">{sayMoney(toFigures(r.tally.charged_after))}</span>
           </li>
         ))}
       </ul>

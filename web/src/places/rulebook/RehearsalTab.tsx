@@ -3,7 +3,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { DateField, Form, Send } from "../../kit/forms";
+import { ChoiceField, DateField, Form, Send } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
@@ -50,6 +50,7 @@ export function RehearsalTab({ edition, now }: Working) {
                       {rows.map((x) => (
                         <option key={x.id} value={x.id}>
                           {sayInstant(x.begun_at)}: {x.period}
+                          {x.against === 0 ? ", with the rules of then" : `, with edition ${x.against}`}
                           {x.stale && ", of an earlier state of the draft"}
                         </option>
                       ))}
@@ -68,7 +69,7 @@ export function RehearsalTab({ edition, now }: Working) {
 }
 
 const schema = z
-  .object({ since: check.date, until: check.date })
+  .object({ since: check.date, until: check.date, against: z.enum(["now", "then"]) })
   .refine((v) => v.until >= v.since, { path: ["until"], message: "Not before the first day." });
 
 /** The period to rehearse: since the edition in force began, if that is long enough ago, else a year. */
@@ -77,13 +78,12 @@ function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBe
   const queries = useQueryClient();
   const today = me.now.slice(0, 10);
   const yearAgo = `${Number(today.slice(0, 4)) - 1}${today.slice(4)}`;
-  // What moves since then is the draft's doing alone.
   const quarterAgo = new Date(Date.parse(today) - 90 * 86_400_000).toISOString().slice(0, 10);
   const begin = useWrite(
-    (body: z.infer<typeof schema>, key) =>
+    ({ since, until, against }: z.infer<typeof schema>, key) =>
       api.POST("/api/rulebook/editions/{id}/rehearsals", {
         params: { path: { id: edition.id }, header: keyed(key) },
-        body,
+        body: { since, until, then: against === "then" },
       }),
     {
       name: `rehearse ${edition.id}`,
@@ -99,13 +99,25 @@ function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBe
       <Form
         label="Rehearse"
         schema={schema}
-        start={{ since: now.from > yearAgo && now.from < quarterAgo ? now.from : yearAgo, until: today }}
+        start={{
+          since: now.from > yearAgo && now.from < quarterAgo ? now.from : yearAgo,
+          until: today,
+          against: "now",
+        }}
         write={begin}
         onSend={begin.run}
         className="flex flex-wrap items-end gap-3"
       >
         <DateField name="since" label="Loans made from" />
         <DateField name="until" label="to" />
+        <ChoiceField
+          name="against"
+          label="Compared with"
+          options={[
+            ["now", `Edition ${now.number}, in force today`],
+            ["then", "What was in force when each was lent"],
+          ]}
+        />
         <Send write={begin}>
           Rehearse {edition.state === "draft" ? "draft" : "edition"} {edition.number}
         </Send>

@@ -1,15 +1,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import { z } from "zod";
 import { api, keyed, told } from "../../api/client";
-import * as check from "../../kit/checks";
-import { DateField, Form, Send, TextField, saysOf } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Button, Card, Empty, Head, Tabs, Trouble } from "../../kit/parts";
+import { Button, Empty, Head, Tabs, Trouble } from "../../kit/parts";
 import { supervises } from "../../kit/places";
-import { sayDate } from "../../kit/say";
 import { useWrite } from "../../kit/write";
 import { CompareTab } from "./CompareTab";
 import { itself, useDraftWrite, useGo } from "./draft";
@@ -18,6 +14,7 @@ import { ExamplesTab } from "./ExamplesTab";
 import { FileTab } from "./FileTab";
 import { GridTab } from "./GridTab";
 import { LoanTerms } from "./LoanTerms";
+import { PutInForce } from "./PutInForce";
 import { RehearsalTab } from "./RehearsalTab";
 import { ReportsTab } from "./ReportsTab";
 import { RulesTab } from "./RulesTab";
@@ -68,9 +65,9 @@ function Book() {
   return (
     <div className="grid gap-3.5">
       <Head title="Rulebook" says={edition && says(edition)}>
-        {supervising && book.data && <Acts draft={draft} onStart={() => setStarting(!starting)} />}
+        {supervising && edition && <Acts edition={edition} draft={draft} onStart={() => setStarting(!starting)} />}
       </Head>
-      {starting && draft && <PutInForce key={draft.id} draft={draft} onDone={() => setStarting(false)} />}
+      {starting && draft && now && <PutInForce key={draft.id} draft={draft} onDone={() => setStarting(false)} />}
       <Loading of={book} lines={10}>
         {(b) => (
           <>
@@ -93,14 +90,22 @@ function Book() {
   );
 }
 
-/** Beginning a draft, and its ends. */
-function Acts({ draft, onStart }: { draft?: Edition; onStart: () => void }) {
+/** Beginning a draft, and its ends; withdrawing what has not begun. */
+function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; onStart: () => void }) {
   const go = useGo();
   const queries = useQueryClient();
   const begin = useDraftWrite(
     "begin a draft",
     "Beginning a draft",
-    (_: void, key) => api.POST("/api/rulebook/drafts", { params: { header: keyed(key) }, body: { name: "" } }),
+    (from: number, key) =>
+      api.POST("/api/rulebook/drafts", { params: { header: keyed(key) }, body: { name: "", from } }),
+    itself,
+  );
+  const withdraw = useDraftWrite(
+    `withdraw edition ${edition.id}`,
+    `Withdrawing edition ${edition.number}`,
+    (id: number, key) =>
+      api.POST("/api/rulebook/editions/{id}/withdraw", { params: { path: { id }, header: keyed(key) } }),
     itself,
   );
   const strike = useWrite(
@@ -116,7 +121,7 @@ function Acts({ draft, onStart }: { draft?: Edition; onStart: () => void }) {
   );
   return (
     <>
-      <Trouble error={begin.problem ?? strike.problem} />
+      <Trouble error={begin.problem ?? strike.problem ?? withdraw.problem} />
       {draft ? (
         <>
           <Button plain busy={strike.busy} onClick={() => strike.run(draft.id)}>
@@ -125,62 +130,26 @@ function Acts({ draft, onStart }: { draft?: Edition; onStart: () => void }) {
           <Button onClick={onStart}>Put in force …</Button>
         </>
       ) : (
-        <Button busy={begin.busy} onClick={() => begin.run()}>
-          Begin a draft
-        </Button>
+        <>
+          {edition.state === "coming" && (
+            <Button plain busy={withdraw.busy} onClick={() => withdraw.run(edition.id)}>
+              Withdraw edition {edition.number}
+            </Button>
+          )}
+          <Button busy={begin.busy} onClick={() => begin.run(edition.id)}>
+            {edition.state === "in_force" ? "Begin a draft" : `Begin a draft from edition ${edition.number}`}
+          </Button>
+        </>
       )}
     </>
   );
-}
-
-const starting = z.object({ from: check.date, reason: check.text });
-
-const useSaid = saysOf<z.infer<typeof starting>>();
-
-function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => void }) {
-  const me = useMe();
-  const today = me.now.slice(0, 10);
-  const put = useDraftWrite(
-    `in force ${draft.id}`,
-    `Putting draft ${draft.number} in force`,
-    (v: z.infer<typeof starting>, key) =>
-      api.POST("/api/rulebook/drafts/{id}/in-force", {
-        params: { path: { id: draft.id }, header: keyed(key) },
-        body: { revision: draft.revision, ...v },
-      }),
-    itself,
-    onDone,
-  );
-  return (
-    <Card label="Put in force" className="p-3.5">
-      <Form
-        label="Put in force"
-        schema={starting}
-        start={{ from: today, reason: "" }}
-        write={put}
-        onSend={put.run}
-        className="flex flex-wrap items-end gap-3"
-      >
-        <DateField name="from" label="From" min={today} />
-        <TextField name="reason" label="Why it is changed" width="w-80 max-w-full" />
-        <Start write={put} />
-        <p className="w-full text-sm text-ink-2">
-          Loans already made keep the terms they were lent under. An edition in force is never changed again.
-        </p>
-      </Form>
-    </Card>
-  );
-}
-
-function Start({ write }: { write: { busy: boolean } }) {
-  const from = useSaid("from");
-  return <Send write={write}>Put in force {from && `from ${sayDate(from)}`}</Send>;
 }
 
 const states = {
   in_force: "in force since",
   coming: "comes into force on",
   superseded: "was in force from",
+  withdrawn: "was withdrawn before it began on",
 } as const;
 
 function says(e: Edition) {

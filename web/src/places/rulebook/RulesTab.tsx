@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { Button, Card, Empty, Field, inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
-import { itself, useDraftWrite } from "./draft";
+import { heldFor, itself, useDraftWrite } from "./draft";
 import { Ranking } from "./Ranking";
 import type { Edition, Working } from "./types";
 import { WriteRule } from "./WriteRule";
@@ -27,6 +27,7 @@ export function RulesTab({ book, edition, draft }: Working) {
   const [editing, setEditing] = useState<string | undefined>(begun ? "new" : undefined);
   const list = useQuery({
     queryKey: ["rules", edition.id, edition.revision],
+    placeholderData: heldFor(edition.id),
     queryFn: () => told(api.GET("/api/rulebook/editions/{id}/rules", { params: { path: { id: edition.id } } })),
   });
   return (

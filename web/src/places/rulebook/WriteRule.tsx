@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
@@ -18,6 +19,9 @@ type Writing = z.infer<typeof schema>;
 
 const useSaid = saysOf<Writing>();
 
+/** What a person has written of a rule, without how it is used. */
+const told = (r?: Rule) => [r?.name, r?.scope, r?.terms];
+
 /** Writes a rule, or changes one: its name, where it holds, and what it settles. */
 export function WriteRule({
   book,
@@ -32,6 +36,8 @@ export function WriteRule({
   scope?: Record<string, string[]>;
   onDone: () => void;
 }) {
+  const [opened] = useState(rule); // as it was when it was opened, to tell whether somebody has changed it meanwhile
+  const changed = JSON.stringify(told(opened)) !== JSON.stringify(told(rule));
   const term = (id: string) => book.terms.find((t) => t.id === id);
   const save = useDraftWrite(
     `rule ${rule?.id ?? "new"} of ${draft.id}`,
@@ -79,6 +85,11 @@ export function WriteRule({
       onSend={save.run}
       className="grid gap-3 rounded-card border border-l-4 border-line border-l-amber-500 bg-surface p-3.5"
     >
+      {changed && (
+        <p role="status" className="rounded-card bg-amber-100 px-3 py-2 text-amber-700">
+          Somebody has changed this rule meanwhile. It says now: {rule?.sentence} What you keep here replaces it.
+        </p>
+      )}
       <TextField name="name" label="Name, as people will read it" width="max-w-xl" />
       {!rule?.base &&
         dimensions.map((d) => (

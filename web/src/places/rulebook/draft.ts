@@ -38,4 +38,10 @@ export function useDraftWrite<I, O = Edition>(
   });
 }
 
+/** What is shown while a draft is read anew after a change: what it said before, so that what is half written in it stays. */
+export const heldFor =
+  (edition: number) =>
+  <T>(before: T | undefined, query?: { queryKey: readonly unknown[] }) =>
+    query?.queryKey[1] === edition ? before : undefined;
+
 export const itself = (e: Edition) => e;

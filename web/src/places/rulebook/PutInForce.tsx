@@ -1,0 +1,144 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { z } from "zod";
+import { api, keyed, told, type Schema } from "../../api/client";
+import * as check from "../../kit/checks";
+import { DateField, Form, Send, TextField, saysOf } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { useMe } from "../../kit/me";
+import { Card, Quiet, Tag } from "../../kit/parts";
+import { sayDate } from "../../kit/say";
+import { itself, useDraftWrite, useGo } from "./draft";
+import type { Edition } from "./types";
+
+type Putting = Schema["RulesPutting"];
+
+const starting = z.object({ from: check.date, reason: check.text });
+
+const puttingKey = (draft: Edition, from: string) => ["putting", draft.id, draft.revision, from];
+
+const useSaid = saysOf<z.infer<typeof starting>>();
+
+/** Puts a draft in force, and says before what that means: what it changes, what it takes back, what does not come out as expected. */
+export function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => void }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const today = me.now.slice(0, 10);
+  const put = useDraftWrite(
+    `in force ${draft.id}`,
+    `Putting draft ${draft.number} in force`,
+    (v: z.infer<typeof starting>, key) =>
+      api.POST("/api/rulebook/drafts/{id}/in-force", {
+        params: { path: { id: draft.id }, header: keyed(key) },
+        body: {
+          revision: draft.revision,
+          against: queries.getQueryData<Putting>(puttingKey(draft, v.from))?.against ?? 0, // what was shown below
+          ...v,
+        },
+      }),
+    itself,
+    onDone,
+  );
+  return (
+    <Card label="Put in force" className="p-3.5">
+      <Form
+        label="Put in force"
+        schema={starting}
+        start={{ from: today, reason: "" }}
+        write={put}
+        onSend={put.run}
+        className="grid gap-3"
+      >
+        <div className="flex flex-wrap items-end gap-3">
+          <DateField name="from" label="From" min={today} />
+          <TextField name="reason" label="Why it is changed" width="w-80 max-w-full" />
+          <Start write={put} />
+        </div>
+        <Means draft={draft} />
+        <p className="text-sm text-ink-2">
+          Loans already made keep the terms they were lent under. An edition in force is never changed again.
+        </p>
+      </Form>
+    </Card>
+  );
+}
+
+function Start({ write }: { write: { busy: boolean } }) {
+  const from = useSaid("from");
+  return <Send write={write}>Put in force {from && `from ${sayDate(from)}`}</Send>;
+}
+
+function Means({ draft }: { draft: Edition }) {
+  const from = useSaid("from");
+  const means = useQuery({
+    queryKey: puttingKey(draft, from),
+    enabled: check.date.safeParse(from).success,
+    queryFn: () =>
+      told(api.GET("/api/rulebook/drafts/{id}/in-force", { params: { path: { id: draft.id }, query: { from } } })),
+  });
+  return (
+    <Loading of={means} lines={3}>
+      {(p) => <Meant p={p} draft={draft} />}
+    </Loading>
+  );
+}
+
+const count = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
+
+function Meant({ p, draft }: { p: Putting; draft: Edition }) {
+  const go = useGo();
+  return (
+    <div className="grid gap-2">
+      {p.conflicts.map((c) => (
+        <p key={c} className="rounded-card border border-buoy-500 bg-buoy-100 px-3 py-2 text-buoy-700">
+          Conflict: {c} With it the draft cannot be put in force.
+        </p>
+      ))}
+      {p.failing.length > 0 && (
+        <p className="rounded-card border border-amber-500 bg-amber-100 px-3 py-2 text-amber-700">
+          {count(p.failing.length, "example")} {p.failing.length === 1 ? "does" : "do"} not come out as expected:{" "}
+          {p.failing.join(", ")}. Say why it is put in force all the same.
+        </p>
+      )}
+      {p.dropped.length > 0 && (
+        <div className="rounded-card border border-amber-500 bg-amber-100 px-3 py-2 text-amber-700">
+          <p>
+            This draft was begun from edition {p.begun}. It takes back {count(p.dropped.length, "change")} made since
+            then. Say why, or make them in the draft first:
+          </p>
+          <ul className="list-disc pl-5">
+            {p.dropped.map((d) => (
+              <li key={d.id}>
+                <b className="font-semibold">{d.name}</b>: {d.new || "struck out"} {d.old && `(before: ${d.old})`}
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      <p>
+        {p.rules.length === 0 && !p.ranking
+          ? `It says the same as edition ${p.number}.`
+          : `${count(p.rules.length, "rule")} ${p.rules.length === 1 ? "differs" : "differ"} from edition ${p.number}${p.ranking ? ", and so does the ranking" : ""}.`}
+        {p.rehearsal
+          ? ` Rehearsed on ${p.rehearsal.period}${p.rehearsal.stale ? ", before its last changes" : ""}.`
+          : " It has not been rehearsed."}{" "}
+        {p.rehearsal && !p.rehearsal.stale && <Tag tone="spruce">Rehearsed</Tag>}
+      </p>
+      {p.rules.length > 0 && (
+        <ul className="grid max-h-40 gap-1 overflow-y-auto text-sm">
+          {p.rules.map((d) => (
+            <li key={d.id}>
+              <b className="font-semibold">{d.name}</b>: {d.new || "struck out"}{" "}
+              {d.old && d.new && <span className="text-ink-2">(now: {d.old})</span>}
+            </li>
+          ))}
+        </ul>
+      )}
+      <p className="flex gap-3 text-sm">
+        <Quiet onClick={() => go({ tab: "compare", edition: draft.id })}>Compare them in full</Quiet>
+        <Quiet onClick={() => go({ tab: "rehearsal", edition: draft.id })}>
+          {p.rehearsal ? "The rehearsal" : "Rehearse it"}
+        </Quiet>
+      </p>
+    </div>
+  );
+}
