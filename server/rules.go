@@ -6,6 +6,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/calendars"
+	"nevrin/app/problem"
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
@@ -237,8 +238,8 @@ func (s *Server) draftOperations() {
 		},
 	)
 	type from struct {
-		ID   int64         `path:"id"`
-		From calendar.Date `query:"from" required:"true" format:"date"`
+		ID   int64  `path:"id"`
+		From string `query:"from" required:"true" format:"date"`
 	}
 	look(
 		s,
@@ -246,7 +247,13 @@ func (s *Server) draftOperations() {
 		"puttingInForce",
 		"What putting a draft in force from a date would mean",
 		supervising,
-		func(a *act.Act, in *from) (*rules.Putting, error) { return rules.LookAtPutting(a, in.ID, in.From) },
+		func(a *act.Act, in *from) (*rules.Putting, error) {
+			day, err := calendar.ParseDate(in.From)
+			if err != nil {
+				return nil, problem.Newf(problem.Invalid, "%s.", err)
+			}
+			return rules.LookAtPutting(a, in.ID, day)
+		},
 	)
 	do(
 		s,

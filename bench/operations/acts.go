@@ -59,7 +59,8 @@ func acts(client *http.Client, base string, db *sql.DB) {
 	check(json.NewDecoder(answer.Body).Decode(&calendar))
 	check(answer.Body.Close())
 	var from, to string // three weeks from the day on which the most is due
-	check(db.QueryRow(`SELECT due_date::text, (due_date + 20)::text FROM loans WHERE returned_at IS NULL AND due_date > CURRENT_DATE
+	check(db.QueryRow(`SELECT due_date::text, (due_date + 20)::text FROM loans WHERE returned_at IS NULL
+		AND due_date > (SELECT (shows + (clock_timestamp() - real_at))::date FROM training_clock)
 		GROUP BY due_date ORDER BY count(*) DESC LIMIT 1`).Scan(&from, &to))
 	closing := map[string]any{
 		"branches": every, "version": calendar.Version,

@@ -50,6 +50,7 @@ test("a change is written in the grid, tried on last year, and put in force with
   await form.getByRole("button", { name: "Keep the example in the draft" }).click();
   const row = page.getByRole("row", { name: /A film at Thistle Bay/ });
   await expect(row).toContainText("Not as expected");
+  await expect(row).toContainText("lent Tue 6 Oct 2026, 11:00"); // as it was typed, by the branch's clock
   await row.getByRole("button", { name: "Why" }).click();
   await expect(page.getByRole("dialog")).toContainText("10 days");
   await page.keyboard.press("Escape");
@@ -72,11 +73,81 @@ test("a change is written in the grid, tried on last year, and put in force with
   expect(await readFile(await (await download).path(), "utf8")).toContain("lending branch,Thistle Bay");
 
   await page.getByRole("button", { name: "Put in force …" }).click();
+  const putting = page.getByRole("region", { name: "Put in force" });
+  await expect(putting).toContainText("1 example does not come out as expected: “A film at Thistle Bay”");
+  await expect(putting).toContainText(/1 rule differs from edition \d+/);
+  await expect(putting).toContainText("Rehearsed on Sun 1 Mar 2026 to Tue 6 Oct 2026");
   await page.getByRole("button", { name: /^Put in force from/ }).click();
   await expect(page.getByRole("alert")).toContainText("“A film at Thistle Bay” does not come out as expected");
   await page.getByLabel("Why it is changed").fill("Fewer come by in autumn");
   await page.getByRole("button", { name: /^Put in force from/ }).click();
   await expect(page.getByText(/^Edition \d+ in force since/)).toBeVisible();
+});
+
+test("the way back to an older edition says what it takes back, and an edition that has not begun is withdrawn", async ({
+  page,
+}) => {
+  await signIn(page, "Maren Odell");
+  await go(page, "Rulebook");
+  await expect(page.getByText(/^Edition \d+ in force since/)).toBeVisible();
+  // A row set as a whole is one rule, for all branches and without the columns.
+  await page.getByRole("button", { name: "Begin a draft" }).click();
+  await expect(page.getByText(/^Draft \d+: 0 rules differ/)).toBeVisible();
+  await page.getByRole("button", { name: "Adult", exact: true }).click();
+  await page
+    .getByLabel("Renewals", { exact: true })
+    .or(page.getByLabel(/^Loan period: days/))
+    .fill("20");
+  await page.getByRole("button", { name: "Set them together" }).click();
+  const written = page.getByRole("region", { name: "What was written" });
+  await expect(written).toContainText("as one rule");
+  await expect(written).not.toContainText("Saltmere");
+  // A half-written rule stays while a colleague changes the same draft.
+  await tab(page, "Rules");
+  await page.getByRole("button", { name: "Write a rule" }).click();
+  await page.getByLabel("Name, as people will read it").fill("Half written");
+  const id = Number(new URL(page.url()).searchParams.get("edition"));
+  const colleague = await page.evaluate(async (draft) => {
+    const book = (await (await fetch("/api/rulebook")).json()) as { editions: { id: number; revision: number }[] };
+    const answer = await fetch(`/api/rulebook/drafts/${draft}/terms`, {
+      method: "PUT",
+      headers: { "Content-Type": "application/json", "Idempotency-Key": `colleague ${Date.now()}` },
+      body: JSON.stringify({
+        revision: book.editions.find((e) => e.id === draft)?.revision,
+        scope: { material_class: ["game"], patron_class: ["youth"] },
+        term: "renewals",
+        value: 4,
+        name: "By a colleague",
+      }),
+    });
+    return answer.status;
+  }, id);
+  expect(colleague).toBe(200);
+  await expect(page.getByText("By a colleague")).toBeVisible();
+  await expect(page.getByLabel("Name, as people will read it")).toHaveValue("Half written");
+  await page.getByRole("button", { name: "Close" }).click();
+
+  await page.getByRole("button", { name: "Put in force …" }).click();
+  await page.getByLabel("From", { exact: true }).fill("2026-12-01");
+  await page.getByLabel("Why it is changed").fill("For the winter");
+  await page.getByRole("button", { name: "Put in force from Tue 1 Dec 2026" }).click();
+  await expect(page.getByText(/^Edition \d+ comes into force on Tue 1 Dec 2026/)).toBeVisible();
+  await page.getByRole("button", { name: /^Withdraw edition/ }).click();
+  await expect(page.getByText(/^Edition \d+ was withdrawn before it began on Tue 1 Dec 2026/)).toBeVisible();
+
+  const line = page.getByRole("region", { name: "Editions" });
+  await line
+    .getByRole("button", { name: /^1 · / })
+    .or(line.getByRole("button", { name: /^\d+ · / }).first())
+    .first()
+    .click();
+  await page.getByRole("button", { name: /^Begin a draft from edition \d+/ }).click();
+  await expect(page.getByText(/^Draft \d+: 0 rules differ/)).toBeVisible();
+  await page.getByRole("button", { name: "Put in force …" }).click();
+  await expect(page.getByRole("region", { name: "Put in force" })).toContainText(
+    /It takes back \d+ changes? made since then/,
+  );
+  await page.getByRole("button", { name: "Strike out this draft" }).click();
 });
 
 test("a rule is written, conflicts are named, and the ranking shows what it would change", async ({ page }) => {

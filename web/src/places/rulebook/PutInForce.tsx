@@ -51,7 +51,7 @@ export function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => vo
         <div className="flex flex-wrap items-end gap-3">
           <DateField name="from" label="From" min={today} />
           <TextField name="reason" label="Why it is changed" width="w-80 max-w-full" />
-          <Start write={put} />
+          <Start write={put} draft={draft} />
         </div>
         <Means draft={draft} />
         <p className="text-sm text-ink-2">
@@ -62,21 +62,30 @@ export function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => vo
   );
 }
 
-function Start({ write }: { write: { busy: boolean } }) {
+function Start({ write, draft }: { write: { busy: boolean }; draft: Edition }) {
   const from = useSaid("from");
-  return <Send write={write}>Put in force {from && `from ${sayDate(from)}`}</Send>;
+  const means = useMeans(draft);
+  return (
+    <Send write={write} disabled={!means.data}>
+      Put in force {from && `from ${sayDate(from)}`}
+    </Send>
+  );
 }
 
-function Means({ draft }: { draft: Edition }) {
+/** What it means to put the draft in force from the day in the form. */
+function useMeans(draft: Edition) {
   const from = useSaid("from");
-  const means = useQuery({
+  return useQuery({
     queryKey: puttingKey(draft, from),
     enabled: check.date.safeParse(from).success,
     queryFn: () =>
       told(api.GET("/api/rulebook/drafts/{id}/in-force", { params: { path: { id: draft.id }, query: { from } } })),
   });
+}
+
+function Means({ draft }: { draft: Edition }) {
   return (
-    <Loading of={means} lines={3}>
+    <Loading of={useMeans(draft)} lines={3}>
       {(p) => <Meant p={p} draft={draft} />}
     </Loading>
   );
