@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -17,6 +18,8 @@ type Sweep struct {
 	Text     string
 	Branches json.RawMessage `gorm:"type:jsonb"`
 	Changed  json.RawMessage `gorm:"type:jsonb"`
+	LeftOut  []int64         `gorm:"type:jsonb;serializer:json"` // loans whose due date stays
+	Parts    bool            // due dates are still being moved, or moved back
 	UndoneAt *time.Time
 	UndoneBy *int64
 }
@@ -24,29 +27,46 @@ type Sweep struct {
 // AddSweep writes a sweep and gives it its id.
 func (t *Tx) AddSweep(s *Sweep) error { return t.orm().Create(s).Error }
 
-// SweepLoans writes the lines of a sweep for the loans of kinds that move, but for those left out, and counts them.
+// SweepLoans writes the lines of a sweep for the loans of kinds that move, but for those left out and those that have one, and counts them.
 func (t *Tx) SweepLoans(sweep int64, moves []LoanMove, leaveOut []int64) (int64, error) {
 	return t.exec(
 		`INSERT INTO sweep_lines (sweep_id, loan_id, day_before, at_before, day_after, at_after)
-			SELECT $9, l.id, k.day, k.at, k.day_after, k.at_after `+moving+` WHERE l.id <> ALL($10)`,
+			SELECT $9, l.id, k.day, k.at, k.day_after, k.at_after `+moving+` WHERE l.id <> ALL($10)
+				AND NOT EXISTS (SELECT 1 FROM sweep_lines s WHERE s.sweep_id = $9 AND s.loan_id = l.id)`,
 		append(loanColumnsOf(moves), sweep, notNull(leaveOut))...,
 	)
 }
 
-// SweepHolds writes the lines of a sweep for the holds of kinds that wait for longer.
-func (t *Tx) SweepHolds(sweep int64, moves []HoldMove) error {
+// SweepHolds writes the lines of a sweep for the holds of kinds that wait for longer, and were on the shelf before an instant.
+func (t *Tx) SweepHolds(sweep int64, moves []HoldMove, before time.Time) error {
 	_, err := t.exec(
 		`INSERT INTO sweep_lines (sweep_id, hold_id, day_before, day_after)
-			SELECT $5, h.id, h.shelf_until, k.to_day `+waitingOn+` ORDER BY h.id`,
-		append(holdColumnsOf(moves), sweep)...,
+			SELECT $5, h.id, h.shelf_until, k.to_day `+waitingOn+`
+			WHERE h.ready_at <= $6 AND NOT EXISTS (SELECT 1 FROM sweep_lines s WHERE s.sweep_id = $5 AND s.hold_id = h.id)`,
+		append(holdColumnsOf(moves), sweep, before)...,
 	)
 	return err
 }
 
-// FollowSweep moves loans and hold shelves to what the lines of a sweep say: forward, or back where nothing else has
-// happened to them since. Each move is an event of the given kind, told by somebody at a branch.
+// SweepPart is some lines of a sweep that are followed together: loans and holds by their ids.
+type SweepPart struct{ Loans, Holds []int64 }
+
+// PartOfSweep gives at most so many lines of a sweep that have not been followed; or, to be taken back, that have been.
+func (t *Tx) PartOfSweep(sweep int64, forward bool, most int) (SweepPart, error) {
+	q := &questions{}
+	var p SweepPart
+	askEach(q, &p.Loans, `SELECT loan_id FROM sweep_lines WHERE sweep_id = $1 AND loan_id IS NOT NULL AND followed <> $2
+		ORDER BY loan_id LIMIT $3`, sweep, forward, most)
+	askEach(q, &p.Holds, `SELECT hold_id FROM sweep_lines WHERE sweep_id = $1 AND hold_id IS NOT NULL AND followed <> $2
+		ORDER BY hold_id LIMIT $3`, sweep, forward, most)
+	return p, t.send(q)
+}
+
+// FollowSweep moves loans and hold shelves to what lines of a sweep say: forward, or back where nothing else has happened to them
+// since. Each move is an event of the given kind, told by somebody at a branch.
 func (t *Tx) FollowSweep(
 	sweep int64,
+	part SweepPart,
 	forward bool,
 	now time.Time,
 	who int64,
@@ -57,13 +77,14 @@ func (t *Tx) FollowSweep(
 	if !forward {
 		from, to = to, from
 	}
-	if err := t.Lock(Lock{Sweep: sweep}); err != nil {
+	if err := t.Lock(Lock{Loans: part.Loans, Holds: part.Holds}); err != nil {
 		return err
 	}
-	_, err := t.exec(
+	t.queue(
 		fmt.Sprintf(
-			`WITH moved AS (UPDATE loans l SET told = false, due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM sweep_lines s
-			WHERE s.sweep_id = $1 AND s.loan_id = l.id AND l.returned_at IS NULL AND l.due_date IS NOT DISTINCT
+			`WITH lines AS (UPDATE sweep_lines SET followed = $7 WHERE sweep_id = $1 AND loan_id = ANY($6) RETURNING *),
+			moved AS (UPDATE loans l SET told = false, due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM lines s
+			WHERE s.loan_id = l.id AND l.returned_at IS NULL AND l.due_date IS NOT DISTINCT
 				FROM s.day_%[1]s AND l.due_at IS NOT DISTINCT FROM s.at_%[1]s
 			RETURNING l.id, l.item_id, l.patron_id, l.due_date, l.due_at)
 		INSERT INTO events (at, kind, staff_id, branch_code, patron_id, item_id, loan_id, detail)
@@ -72,24 +93,66 @@ func (t *Tx) FollowSweep(
 			from,
 			to,
 		),
-		sweep,
-		now,
-		who,
-		branch,
-		loanKind,
+		sweep, now, who, branch, loanKind, notNull(part.Loans), forward,
 	)
-	if err != nil {
-		return err
-	}
-	_, err = t.exec(fmt.Sprintf(`WITH moved AS (UPDATE holds h SET shelf_until = s.day_%[2]s FROM sweep_lines s
-			WHERE s.sweep_id = $1 AND s.hold_id = h.id AND h.state = 'ready' AND h.shelf_until = s.day_%[1]s
+	t.queue(
+		fmt.Sprintf(`WITH lines AS (UPDATE sweep_lines SET followed = $7 WHERE sweep_id = $1 AND hold_id = ANY($6) RETURNING *),
+			moved AS (UPDATE holds h SET shelf_until = s.day_%[2]s FROM lines s
+			WHERE s.hold_id = h.id AND h.state = 'ready' AND h.shelf_until = s.day_%[1]s
 				RETURNING h.id, h.patron_id, h.item_id, h.shelf_until)
 		INSERT INTO events (at, kind, staff_id, branch_code, patron_id, item_id, hold_id, detail)
 			SELECT $2, $5, $3, nullif($4, ''), patron_id, item_id, id, jsonb_build_object('day', shelf_until)
 				FROM moved`, from, to),
-		sweep, now, who, branch, holdKind)
-	return err
+		sweep, now, who, branch, holdKind, notNull(part.Holds), forward,
+	)
+	return nil
 }
+
+// SweepRow gives a sweep; nil where there is none.
+func (t *Tx) SweepRow(id int64) (*Sweep, error) {
+	return one[Sweep](t, "SELECT "+sweepColumns+" FROM sweeps WHERE id = $1", id)
+}
+
+// LinesOfSweep counts the lines of a sweep that have been followed.
+func (t *Tx) LinesOfSweep(id int64) (int, error) {
+	return value[int](t, "SELECT count(*)::int FROM sweep_lines WHERE sweep_id = $1 AND followed", id)
+}
+
+// SweepInParts writes whether due dates are still being moved for a sweep, or moved back.
+func (t *Tx) SweepInParts(id int64, parts bool) {
+	t.queue("UPDATE sweeps SET parts = $2 WHERE id = $1", id, parts)
+}
+
+// LeftSweeps gives the sweeps whose due dates are still to be moved, and at which nobody is.
+func (s *Store) LeftSweeps(ctx context.Context) ([]int64, error) {
+	var ids []int64
+	return ids, s.db.WithContext(ctx).Raw("SELECT id FROM sweeps WHERE parts AND " + unclaimed("sweep") + " ORDER BY id").Scan(&ids).Error
+}
+
+// EarlierEnded waits until every change that was under way has ended: what was begun before something was committed, and may not have
+// seen it. What runs for longer than any change may is not waited for.
+func (s *Store) EarlierEnded(ctx context.Context) error {
+	for begun := time.Now(); time.Since(begun) < waitsForEarlier; {
+		var under int
+		if err := s.db.WithContext(ctx).Raw(`SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()
+			AND backend_type = 'client backend' AND pid <> pg_backend_pid()
+			AND xact_start < clock_timestamp() - make_interval(secs => ?)`, time.Since(begun).Seconds()).Scan(&under).Error; err != nil {
+			return err
+		}
+		if under == 0 {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+	return nil
+}
+
+// waitsForEarlier is for how long earlier changes are waited for: no change takes as long.
+const waitsForEarlier = 30 * time.Second
 
 // DueWhen is when loans of a branch are due.
 type DueWhen struct {
@@ -277,6 +340,8 @@ type SweepShown struct {
 	At           time.Time
 	Who, Text    string
 	Loans, Holds int
+	Followed     int // lines
+	Parts        bool
 	UndoneAt     *time.Time
 }
 
@@ -286,19 +351,22 @@ func (t *Tx) Sweeps(page Page) ([]SweepShown, Page, error) {
 		t,
 		page,
 		func(s *SweepShown) Cursor { return Cursor{ID: s.ID} },
-		`SELECT s.id, s.at, f.name AS who, s.text, s.undone_at, n.loans, n.holds FROM sweeps s
+		`SELECT s.id, s.at, f.name AS who, s.text, s.undone_at, s.parts, n.loans, n.holds, n.followed FROM sweeps s
 				JOIN staff f ON f.id = s.staff_id
-		CROSS JOIN LATERAL (SELECT count(l.loan_id)::int AS loans, count(l.hold_id)::int AS holds FROM sweep_lines l
+		CROSS JOIN LATERAL (SELECT count(l.loan_id)::int AS loans, count(l.hold_id)::int AS holds,
+				count(*) FILTER (WHERE l.followed)::int AS followed FROM sweep_lines l
 			WHERE l.sweep_id = s.id) n
 		WHERE $1::bigint = 0 AND ($2::bigint = 0 OR s.id < $2) ORDER BY s.id DESC`,
 	)
 }
 
+const sweepColumns = "id, at, staff_id, text, branches, changed, left_out, parts, undone_at, undone_by"
+
 // SweepLocked locks a sweep and gives it; nil where there is none.
 func (t *Tx) SweepLocked(id int64) (*Sweep, error) {
 	return one[Sweep](
 		t,
-		"SELECT id, at, staff_id, text, branches, changed, undone_at, undone_by FROM sweeps WHERE id = $1 FOR UPDATE",
+		"SELECT "+sweepColumns+" FROM sweeps WHERE id = $1 FOR UPDATE",
 		id,
 	)
 }

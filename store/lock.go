@@ -31,13 +31,14 @@ type Lock struct {
 	OpenOf  int64 // the patrons whose asks are open in a run
 	Patrons []int64
 	Titles  []int64
-	Barcode string // its title, and the patron who has it
-	Item    int64  // likewise
-	Loan    int64  // likewise, its patron
-	Hold    int64  // its title and patron
-	Sweep   int64  // the patrons of its loans, and the titles of its holds
-	HoldsOf int64  // the titles on which this patron has open holds, or has something of a merge
-	SignUp  int64  // the patron of its temporary card
+	Barcode string  // its title, and the patron who has it
+	Item    int64   // likewise
+	Loan    int64   // likewise, its patron
+	Hold    int64   // its title and patron
+	Loans   []int64 // their patrons
+	Holds   []int64 // their titles
+	HoldsOf int64   // the titles on which this patron has open holds, or has something of a merge
+	SignUp  int64   // the patron of its temporary card
 	Rosters []int64
 	Pupils  []int64 // the patrons who are in these rosters
 }
@@ -68,17 +69,14 @@ const (
 // mistake of ours, and ends the act.
 var ErrOrder = errors.New("a lock was taken out of the one order")
 
-// takes looks whether the locks just given at a place stand behind all that were held. What was held already may be named again.
+// takes looks whether the locks just given at a place, by their ids, stand behind all that were held. What was held already may be named
+// again. What is held is in order by that, however much it is.
 func (l *Locked) takes(at place, held *[]int64, given []int64) error {
-	last := int64(0)
-	if len(*held) > 0 {
-		last = slices.Max(*held)
-	}
 	for _, id := range given {
-		if slices.Contains(*held, id) {
+		if holds(*held, id) {
 			continue
 		}
-		if l.reached > at || l.reached == at && id < last {
+		if n := len(*held); l.reached > at || n > 0 && id < (*held)[n-1] {
 			return fmt.Errorf("%w: at place %d, after place %d", ErrOrder, at, l.reached)
 		}
 		*held = append(*held, id)
@@ -87,11 +85,17 @@ func (l *Locked) takes(at place, held *[]int64, given []int64) error {
 	return nil
 }
 
+// holds tells whether an id is among some in order.
+func holds(held []int64, id int64) bool {
+	_, found := slices.BinarySearch(held, id)
+	return found
+}
+
 // HoldsPatron tells whether the patron is locked; HoldsTitle whether the title is.
-func (l Locked) HoldsPatron(id int64) bool { return slices.Contains(l.Patrons, id) }
+func (l Locked) HoldsPatron(id int64) bool { return holds(l.Patrons, id) }
 
 // HoldsTitle tells whether the title is locked.
-func (l Locked) HoldsTitle(id int64) bool { return slices.Contains(l.Titles, id) }
+func (l Locked) HoldsTitle(id int64) bool { return holds(l.Titles, id) }
 
 const lockRun = `SELECT id FROM return_runs WHERE id = coalesce(nullif($1::bigint, 0), (SELECT run_id
 		FROM return_lines WHERE id = $2)) FOR NO KEY UPDATE`
@@ -125,10 +129,8 @@ var (
 		patrons: "SELECT r.patron_id FROM return_lines r " +
 			"WHERE r.run_id = $%d AND (r.answer = 'open' OR r.note_answer = 'open')",
 	}
-	bySweep = tells{
-		"SELECT l.patron_id FROM sweep_lines s JOIN loans l ON l.id = s.loan_id WHERE s.sweep_id = $%d",
-		"SELECT h.title_id FROM sweep_lines s JOIN holds h ON h.id = s.hold_id WHERE s.sweep_id = $%d",
-	}
+	byLoans = tells{patrons: "SELECT l.patron_id FROM loans l WHERE l.id = ANY($%d::bigint[])"}
+	byHolds = tells{titles: "SELECT h.title_id FROM holds h WHERE h.id = ANY($%d::bigint[])"}
 	// What a merge has moved or ended is told by what it did, whoever has it now.
 	byHoldsOf = tells{
 		titles: "SELECT h.title_id FROM holds h WHERE h.closed_at IS NULL AND h.patron_id = $%[1]d UNION " +
@@ -168,7 +170,7 @@ func (t *Tx) take(l Lock, q *questions) {
 		arg   any
 	}{
 		{byBarcode, l.Barcode != "", l.Barcode}, {byItem, l.Item != 0, l.Item}, {byLoan, l.Loan != 0, l.Loan},
-		{byHold, l.Hold != 0, l.Hold}, {bySweep, l.Sweep != 0, l.Sweep}, {byHoldsOf, l.HoldsOf != 0, l.HoldsOf},
+		{byHold, l.Hold != 0, l.Hold}, {byLoans, len(l.Loans) > 0, l.Loans}, {byHolds, len(l.Holds) > 0, l.Holds}, {byHoldsOf, l.HoldsOf != 0, l.HoldsOf},
 		{bySignUp, l.SignUp != 0, l.SignUp},
 		{byLine, l.Line != 0, l.Line}, {byOpenAsks, l.OpenOf != 0, l.OpenOf},
 	} {

@@ -22,6 +22,9 @@ func PaymentWork(id int64) string { return "payment " + strconv.FormatInt(id, 10
 // RehearsalWork is the work on a rehearsal.
 func RehearsalWork(id int64) string { return "rehearsal " + strconv.FormatInt(id, 10) }
 
+// SweepWork is the work on due dates that follow a change of calendars.
+func SweepWork(id int64) string { return "sweep " + strconv.FormatInt(id, 10) }
+
 // ClaimWork gives some work to a holder, unless somebody else has it who has been heard of lately.
 func (s *Store) ClaimWork(ctx context.Context, name, holder string) (bool, error) {
 	claimed := s.db.WithContext(ctx).Exec(`INSERT INTO work_claims AS w (name, holder, beat_at) VALUES (?, ?, clock_timestamp())

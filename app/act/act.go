@@ -12,7 +12,6 @@ import (
 	"database/sql"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"time"
 
@@ -291,16 +290,6 @@ func (a *Act) EnqueueMany(jobs []river.InsertManyParams) error {
 		return err
 	}
 	_, err := a.House.Jobs.InsertManyTx(a.Context, a.Tx.SQLTx(), jobs)
-	return err
-}
-
-// Resume sets a job to work for each of these, as what a killed program has left in the middle.
-func (h *House) Resume(ctx context.Context, ids []int64, job func(id int64) river.JobArgs) error {
-	var err error
-	for _, id := range ids {
-		_, failed := h.Jobs.Insert(ctx, job(id), nil)
-		err = errors.Join(err, failed)
-	}
 	return err
 }
 

@@ -50,6 +50,7 @@ type Touched struct {
 	Holds   int      `json:"holds" doc:"Holds that wait on the shelf for longer"`
 	Runs    []string `json:"runs" doc:"Courier runs that call at a branch that is then closed"`
 	Sweep   int64    `json:"sweep,omitempty" doc:"Once applied"`
+	Parts   bool     `json:"parts,omitempty" doc:"Once applied: they are so many that they move in parts, which takes a while"`
 	Version int64    `json:"version"`
 }
 
@@ -109,7 +110,8 @@ func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page,
 	return out, next, err
 }
 
-// Apply makes a change, and moves due dates and hold shelves along, but for the loans left out.
+// Apply makes a change, and moves due dates and hold shelves along, but for the loans left out. Where they are many, they move in parts
+// once the change is made (Follow). In any case what was lent while it was made is looked for afterwards.
 func Apply(a *act.Act, c Change) (*Touched, error) {
 	p, err := work(a, &c)
 	if err != nil {
@@ -135,6 +137,8 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 		Text:     p.touched.Text,
 		Branches: store.JSON(&p.before),
 		Changed:  store.JSON(&p.after),
+		LeftOut:  append([]int64{}, c.LeaveOut...),
+		Parts:    p.touched.Loans+p.touched.Holds > atOnce,
 	}
 	for k := range p.rows {
 		after := p.after[p.rows[k].Code]
@@ -146,29 +150,19 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	if err := a.Tx.AddSweep(sweep); err != nil {
 		return nil, err
 	}
-	loans, err := a.Tx.SweepLoans(sweep.ID, p.loans, c.LeaveOut)
-	if err != nil {
-		return nil, err
+	p.touched.Sweep, p.touched.Parts = sweep.ID, sweep.Parts
+	if sweep.Parts {
+		p.touched.Loans -= len(c.LeaveOut)
+	} else {
+		if p.touched.Loans, err = p.write(a, sweep); err != nil {
+			return nil, err
+		}
+		if _, err := follow(a, sweep, true); err != nil {
+			return nil, err
+		}
 	}
-	if err := a.Tx.SweepHolds(sweep.ID, p.holds); err != nil {
-		return nil, err
-	}
-	if err := follow(a, sweep.ID, true); err != nil {
-		return nil, err
-	}
-	p.touched.Sweep, p.touched.Loans = sweep.ID, int(loans)
 	a.Tell(event.Event{Kind: event.CalendarChanged, Detail: event.Detail{Says: p.touched.Text}})
-	return &p.touched, nil
-}
-
-// follow moves loans and holds to what the lines of a sweep say: forward, or back where nothing else has
-// happened to them since.
-func follow(a *act.Act, sweep int64, forward bool) error {
-	loans, shelves := event.DueMoved, event.ShelfMoved
-	if !forward {
-		loans, shelves = event.DueMovedBack, event.ShelfMovedBack
-	}
-	return a.Tx.FollowSweep(sweep, forward, a.Now, a.Who.ID, a.Who.Branch, string(loans), string(shelves))
+	return &p.touched, a.Enqueue(FollowArgs{Sweep: sweep.ID})
 }
 
 // mostClosures is how many closures a branch may have, recurring ones counted each time in the years for which they are
@@ -325,6 +319,8 @@ type Sweep struct {
 	Loans  int        `json:"loans"`
 	Holds  int        `json:"holds"`
 	Undone *time.Time `json:"undone_at,omitempty"`
+	Parts  bool       `json:"parts" doc:"Its due dates are still being moved, or moved back"`
+	Moved  int        `json:"moved" doc:"How many have been moved so far"`
 }
 
 // Sweeps gives a page of the changes to calendars, the latest first.
@@ -332,7 +328,7 @@ func Sweeps(a *act.Act, page store.Page) ([]Sweep, store.Page, error) {
 	rows, next, err := a.Tx.Sweeps(page)
 	out := []Sweep{}
 	for _, s := range rows {
-		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt})
+		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt, s.Parts, s.Followed})
 	}
 	return out, next, err
 }
@@ -353,6 +349,8 @@ func Undo(a *act.Act, id int64) error {
 		return problem.NoSuch("change")
 	case s.UndoneAt != nil:
 		return problem.Newf(problem.Refused, "This change has been undone already.")
+	case s.Parts:
+		return problem.Newf(problem.Refused, "The due dates of this change are still being moved. It can be undone once that is done.")
 	}
 	var before, after map[calendar.Code]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {
@@ -383,10 +381,16 @@ func Undo(a *act.Act, id int64) error {
 			return err
 		}
 	}
-	if err := follow(a, id, false); err != nil {
+	lines, err := a.Tx.LinesOfSweep(id)
+	if err != nil {
 		return err
 	}
 	a.Tx.SweepUndone(id, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.CalendarUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
-	return nil
+	if lines > atOnce {
+		a.Tx.SweepInParts(id, true)
+		return a.Enqueue(FollowArgs{Sweep: id})
+	}
+	_, err = follow(a, s, false)
+	return err
 }

@@ -54,21 +54,6 @@ type ResumeArgs struct{}
 // Kind names the job in the queue.
 func (ResumeArgs) Kind() string { return "resume_intakes" }
 
-// Resumer goes on with files that a killed program left in the middle.
-type Resumer struct {
-	river.WorkerDefaults[ResumeArgs]
-	House *act.House
-}
-
-// Work has all of them gone on with.
-func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
-	ids, err := w.House.Store.WaitingIntakes(ctx)
-	if err != nil {
-		return err
-	}
-	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return Args{Intake: id} })
-}
-
 // worker is one who is at a file.
 type worker struct {
 	ctx    context.Context

@@ -288,21 +288,6 @@ type RehearsalsArgs struct{}
 // Kind names the job in the queue.
 func (RehearsalsArgs) Kind() string { return "resume_rehearsals" }
 
-// Resumer begins rehearsals anew that a stopped or killed program has left.
-type Resumer struct {
-	river.WorkerDefaults[RehearsalsArgs]
-	House *act.House
-}
-
-// Work has all of them begun anew.
-func (w *Resumer) Work(ctx context.Context, _ *river.Job[RehearsalsArgs]) error {
-	ids, err := w.House.Store.LeftRehearsals(ctx)
-	if err != nil {
-		return err
-	}
-	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return RehearseArgs{Rehearsal: id} })
-}
-
 // Work runs a rehearsal. One that a killed program left behind is run from the beginning.
 func (w *Rehearser) Work(ctx context.Context, job *river.Job[RehearseArgs]) error {
 	return Run(ctx, w.House, job.Args.Rehearsal)

@@ -20,7 +20,7 @@ import (
 )
 
 // mostAtOnce is how many items one act changes at most; who has more does it in parts.
-const mostAtOnce = 50_000
+const mostAtOnce = 25_000
 
 // Find gives a page of the items that are looked for.
 func Find(a *act.Act, s store.ItemSearch, page store.Page) ([]catalogue.Item, store.Page, error) {
@@ -34,7 +34,7 @@ func Count(a *act.Act, s *store.ItemSearch) (int, error) { return a.Tx.CountItem
 // Which items are meant: those that are found, or those that were scanned or chosen.
 type Which struct {
 	Search  *store.ItemSearch `json:"search,omitempty"`
-	Items   []int64           `json:"items,omitempty" maxItems:"50000"`
+	Items   []int64           `json:"items,omitempty" maxItems:"25000"`
 	Numbers []string          `json:"numbers,omitempty" maxItems:"5000" doc:"As they were scanned"`
 }
 
@@ -163,7 +163,7 @@ func (w *Which) find(a *act.Act, out *ManyChanged) ([]int64, error) {
 		ids = append(ids, found...)
 	}
 	if len(ids) > mostAtOnce {
-		return nil, problem.Newf(problem.Invalid, "These are more than 50,000 items. Narrow them, branch by branch for instance.")
+		return nil, problem.Newf(problem.Invalid, "These are more than 25,000 items. Narrow them, branch by branch for instance.")
 	}
 	var numbers []string
 	for _, text := range w.Numbers {

@@ -59,21 +59,6 @@ type ResumeArgs struct{}
 // Kind names the job in the queue.
 func (ResumeArgs) Kind() string { return "resume_terminal_payments" }
 
-// Resumer goes on with payments that a killed program left, and asks terminals again that did not answer.
-type Resumer struct {
-	river.WorkerDefaults[ResumeArgs]
-	House *act.House
-}
-
-// Work has all of them gone on with.
-func (w *Resumer) Work(ctx context.Context, _ *river.Job[ResumeArgs]) error {
-	ids, err := w.House.Store.LeftTerminalPayments(ctx)
-	if err != nil {
-		return err
-	}
-	return w.House.Resume(ctx, ids, func(id int64) river.JobArgs { return Args{Payment: id} })
-}
-
 const (
 	beats    = time.Second      // how often it is said that somebody works on a payment
 	pause    = time.Second      // before a terminal is asked the same again

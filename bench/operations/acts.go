@@ -29,8 +29,9 @@ func sender(client *http.Client, base string) func(path string, body, into any) 
 		check(err)
 		check(answer.Body.Close())
 		took := time.Since(begun)
-		if answer.StatusCode != http.StatusOK {
-			check(fmt.Errorf("%s: after %.1f s %s %.300s", path, took.Seconds(), answer.Status, said))
+		if answer.StatusCode != http.StatusOK { // it is said, and the next is tried
+			fmt.Printf("%s: after %.1f s %s %.200s\n", path, took.Seconds(), answer.Status, said)
+			return took
 		}
 		check(json.Unmarshal(said, into))
 		return took

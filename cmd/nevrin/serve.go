@@ -24,6 +24,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/bibliography"
+	"nevrin/app/calendars"
 	"nevrin/app/intake"
 	"nevrin/app/jobs"
 	"nevrin/app/live"
@@ -368,12 +369,26 @@ func begin(
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
-	river.AddWorker(workers, &rules.Resumer{House: house})
+	river.AddWorker(workers, &act.Resumer[rules.RehearsalsArgs]{
+		House: house, Left: (*store.Store).LeftRehearsals,
+		Job: func(id int64) river.JobArgs { return rules.RehearseArgs{Rehearsal: id} },
+	})
+	river.AddWorker(workers, &calendars.Follower{House: house})
+	river.AddWorker(workers, &act.Resumer[calendars.LeftArgs]{
+		House: house, Left: (*store.Store).LeftSweeps,
+		Job: func(id int64) river.JobArgs { return calendars.FollowArgs{Sweep: id} },
+	})
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	river.AddWorker(workers, &intake.Worker{House: house})
-	river.AddWorker(workers, &intake.Resumer{House: house})
+	river.AddWorker(workers, &act.Resumer[intake.ResumeArgs]{
+		House: house, Left: (*store.Store).WaitingIntakes,
+		Job: func(id int64) river.JobArgs { return intake.Args{Intake: id} },
+	})
 	river.AddWorker(workers, &terminals.Worker{House: house})
-	river.AddWorker(workers, &terminals.Resumer{House: house})
+	river.AddWorker(workers, &act.Resumer[terminals.ResumeArgs]{
+		House: house, Left: (*store.Store).LeftTerminalPayments,
+		Job: func(id int64) river.JobArgs { return terminals.Args{Payment: id} },
+	})
 	queue, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{
 		Workers: workers, Logger: slog.New(slog.NewTextHandler(os.Stderr,
 			&slog.HandlerOptions{Level: slog.LevelError})),
@@ -431,6 +446,11 @@ func periodic() []*river.PeriodicJob {
 		river.NewPeriodicJob(
 			river.PeriodicInterval(20*time.Second),
 			func() (river.JobArgs, *river.InsertOpts) { return rules.RehearsalsArgs{}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(20*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return calendars.LeftArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(

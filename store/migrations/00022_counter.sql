@@ -30,7 +30,19 @@ BEGIN
 END $$;
 -- +goose StatementEnd
 
+-- A change of calendars moves due dates in parts where they are many, so that lending goes on meanwhile.
+ALTER TABLE sweeps ADD COLUMN left_out jsonb NOT NULL DEFAULT '[]',
+    ADD COLUMN parts boolean NOT NULL DEFAULT false; -- due dates are still being moved, or moved back
+ALTER TABLE sweep_lines ADD COLUMN followed boolean NOT NULL DEFAULT true;
+ALTER TABLE sweep_lines ALTER COLUMN followed SET DEFAULT false;
+CREATE INDEX sweep_lines_loans ON sweep_lines (sweep_id, loan_id) WHERE loan_id IS NOT NULL;
+CREATE INDEX sweep_lines_holds ON sweep_lines (sweep_id, hold_id) WHERE hold_id IS NOT NULL;
+CREATE INDEX sweeps_in_parts ON sweeps (id) WHERE parts;
+
 -- +goose Down
+DROP INDEX sweeps_in_parts, sweep_lines_loans, sweep_lines_holds;
+ALTER TABLE sweep_lines DROP COLUMN followed;
+ALTER TABLE sweeps DROP COLUMN left_out, DROP COLUMN parts;
 -- +goose StatementBegin
 CREATE OR REPLACE FUNCTION editions_stay() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN

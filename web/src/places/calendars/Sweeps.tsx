@@ -22,7 +22,10 @@ const columnsFor = (mayUndo: boolean): Column<Sweep>[] => [
   {
     id: "moved",
     head: "Moved",
-    value: (s) => `${s.loans} due dates, ${s.holds} holds`,
+    value: (s) =>
+      s.parts
+        ? `${s.moved} ${s.undone_at ? "of them left to move back" : "moved so far"}; lending goes on meanwhile`
+        : `${s.loans} due dates, ${s.holds} holds`,
     className: "text-sm text-ink-2",
   },
   { id: "who", head: "Who", value: (s) => s.who, className: "text-sm text-ink-2" },
@@ -61,7 +64,7 @@ function Undo({ sweep, may }: { sweep: Sweep; may: boolean }) {
     { name: `undo sweep ${sweep.id}`, about: `Undoing: ${sweep.text}`, done: () => void queries.invalidateQueries() },
   );
   if (sweep.undone_at) return <Tag tone="plain">Undone</Tag>;
-  if (!may) return null;
+  if (!may || sweep.parts) return null;
   return (
     <>
       <Quiet disabled={undo.busy} onClick={() => undo.run(sweep.id)}>
