@@ -74,8 +74,25 @@ func acts(client *http.Client, base string, db *sql.DB) {
 	show("50 branches shut for three weeks: looked at", send("/api/calendars/preview", closing, &touched))
 	took := send("/api/calendars/apply", closing, &touched)
 	show(fmt.Sprintf("  done: %d loans and %d holds moved", touched.Loans, touched.Holds), took)
+	// In parts, it is done some time after the answer; how long a scan takes meanwhile is what counts.
+	followed := func() time.Duration {
+		begun := time.Now()
+		for {
+			var list struct{ Rows []struct{ Parts bool } }
+			answer, err := client.Get(base + "/api/sweeps?most=1")
+			check(err)
+			check(json.NewDecoder(answer.Body).Decode(&list))
+			check(answer.Body.Close())
+			if len(list.Rows) == 0 || !list.Rows[0].Parts {
+				return time.Since(begun)
+			}
+			time.Sleep(200 * time.Millisecond)
+		}
+	}
+	show("  until all of them have moved", followed())
 	var done any
 	show("  taken back", send(fmt.Sprintf("/api/sweeps/%d/undo", touched.Sweep), map[string]any{}, &done))
+	show("  until all of them have moved back", followed())
 
 	var many []int64
 	rows, err = db.Query(`SELECT i.id FROM items i WHERE i.branch_code IN ('AAX', 'ABX', 'ACX')
