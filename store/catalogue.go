@@ -12,7 +12,7 @@ import (
 
 // wordsIn is the condition that every word of a search stands in a column of words, with LIKE's own signs made plain.
 func wordsIn(column, words string) (string, []any) {
-	plain := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(strings.ToLower(words))
+	plain := like(strings.ToLower(words))
 	var where []string
 	var args []any
 	for _, word := range strings.Fields(plain) {
@@ -23,6 +23,11 @@ func wordsIn(column, words string) (string, []any) {
 		return "false", nil
 	}
 	return strings.Join(where, " AND "), args
+}
+
+// like is a text as a pattern that means it to the letter.
+func like(text string) string {
+	return strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text)
 }
 
 // after is the condition that a row comes after the cursor of a list in order of a text and an id. The cursor's parts

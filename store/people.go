@@ -177,10 +177,14 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	return c, nil
 }
 
-// FindPatrons gives a page of the patrons in whose names, numbers or mail address every word stands, and who were born on a
-// day if one is given.
-func (t *Tx) FindPatrons(words string, born *time.Time, page Page) ([]Patron, Page, error) {
-	where, args := wordsIn("p.words", words)
+// FindPatrons gives a page of the patrons in whose names, numbers or mail address every word stands, in whose family name, what follows the
+// first word of their legal name, some words begin a word, and who were born on a day, as far as these are given. Those of a branch come first.
+func (t *Tx) FindPatrons(words, family []string, born *time.Time, own calendar.Code, page Page) ([]Patron, Page, error) {
+	where, args := wordsIn("p.words", strings.Join(words, " "))
+	if len(family) > 0 {
+		args = append(args, "% "+like(strings.ToLower(strings.Join(family, " ")))+"%")
+		where += fmt.Sprintf(" AND (lower(p.legal_name) LIKE $%d OR p.legal_name NOT LIKE '%% %%')", len(args))
+	}
 	if born != nil {
 		if len(args) == 0 {
 			where = "true"
@@ -189,15 +193,19 @@ func (t *Tx) FindPatrons(words string, born *time.Time, page Page) ([]Patron, Pa
 		where += fmt.Sprintf(" AND p.born = $%d::date", len(args))
 	}
 	where += " AND p.forgotten_at IS NULL AND p.merged_into IS NULL"
+	args = append(args, own)
+	order := fmt.Sprintf("(CASE p.branch_code WHEN $%d THEN '0' ELSE '1' END || p.legal_name)", len(args))
 	return paged(
 		t,
 		page,
-		func(p *Patron) Cursor { return Cursor{Text: p.LegalName, ID: p.ID} },
-		`SELECT `+patronColumns+` FROM patrons p WHERE `+where+` AND `+after(
-			"p.legal_name",
-			"p.id",
-			len(args),
-		)+` ORDER BY p.legal_name, p.id`,
+		func(p *Patron) Cursor {
+			first := "1"
+			if p.BranchCode == own {
+				first = "0"
+			}
+			return Cursor{Text: first + p.LegalName, ID: p.ID}
+		},
+		`SELECT `+patronColumns+` FROM patrons p WHERE `+where+` AND `+after(order, "p.id", len(args))+` ORDER BY `+order+`, p.id`,
 		args...)
 }
 

@@ -4,7 +4,7 @@ import "testing"
 
 // AtOnce has so few due dates move in one act for a test.
 func AtOnce(t *testing.T, n int) {
-	was := atOnce
-	atOnce = n
-	t.Cleanup(func() { atOnce = was })
+	was, parts := atOnce, part
+	atOnce, part = n, n
+	t.Cleanup(func() { atOnce, part = was, parts })
 }

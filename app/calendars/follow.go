@@ -19,6 +19,9 @@ import (
 // atOnce is how many due dates and hold shelves move in one act. More go in parts of so many, so that nobody's lending waits for them.
 var atOnce = 2000
 
+// part is how many move in one of several acts: for so long their patrons wait.
+var part = 1000
+
 // FollowArgs is the job that has due dates and hold shelves follow a change of calendars: those that are too many to move with it, and
 // what was lent while it was made.
 type FollowArgs struct {
@@ -96,13 +99,13 @@ func writeLines(ctx context.Context, h *act.House, s *store.Sweep) error {
 		return err
 	}
 	for len(p.loans)+len(p.holds) > 0 {
-		part := &plan{holds: p.holds}
+		some := &plan{holds: p.holds}
 		p.holds = nil
-		for n := 0; len(p.loans) > 0 && n < 10*atOnce; p.loans = p.loans[1:] {
-			part.loans = append(part.loans, p.loans[0])
+		for n := 0; len(p.loans) > 0 && n < 10*part; p.loans = p.loans[1:] {
+			some.loans = append(some.loans, p.loans[0])
 			n += p.loans[0].Number
 		}
-		if _, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (int, error) { return part.write(a, s) }); err != nil {
+		if _, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (int, error) { return some.write(a, s) }); err != nil {
 			return err
 		}
 	}
@@ -165,10 +168,14 @@ func follow(a *act.Act, s *store.Sweep, forward bool) (more bool, err error) {
 	if a.Who.ID != 0 {
 		who = a.Who.ID
 	}
-	part, err := a.Tx.PartOfSweep(s.ID, forward, atOnce)
-	if err != nil || len(part.Loans)+len(part.Holds) == 0 {
+	most := part
+	if !s.Parts {
+		most = atOnce // all of them
+	}
+	some, err := a.Tx.PartOfSweep(s.ID, forward, most)
+	if err != nil || len(some.Loans)+len(some.Holds) == 0 {
 		return false, err
 	}
 	a.Touch(event.Calendars)
-	return true, a.Tx.FollowSweep(s.ID, part, forward, a.Now, who, a.Who.Branch, string(loans), string(shelves))
+	return true, a.Tx.FollowSweep(s.ID, some, forward, a.Now, who, a.Who.Branch, string(loans), string(shelves))
 }

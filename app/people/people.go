@@ -2,16 +2,15 @@
 package people
 
 import (
-	"regexp"
 	"strings"
 	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
-	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/loan"
+	"nevrin/core/person"
 	"nevrin/core/sight"
 	"nevrin/store"
 )
@@ -24,9 +23,12 @@ type Found struct {
 	Class    string        `json:"class"`
 	Branch   string        `json:"branch"`
 	Standing loan.Standing `json:"standing"`
+	Born     string        `json:"born" doc:"In words, to tell namesakes apart; empty: not known"`
+	Address  string        `json:"address" doc:"On one line; empty: none"`
 }
 
-// Find finds patrons by words in their names, card number or mail address; every word must be there.
+// Find finds patrons by words in their names, card number or mail address; every word must be there. Those of the branch where one works
+// come first.
 func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error) {
 	if !sight.MaySearch(a.Who.Role) {
 		return nil, page, problem.Newf(
@@ -35,8 +37,12 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 		)
 	}
 	Seen(a, Searched, 0, words)
-	rest, born := split(words)
-	rows, next, err := a.Tx.FindPatrons(rest, born, page)
+	sought := person.Search(words)
+	var born *time.Time
+	if sought.Born != nil {
+		born = store.Column(*sought.Born)
+	}
+	rows, next, err := a.Tx.FindPatrons(sought.Words, sought.Family, born, a.Who.Branch, page)
 	if err != nil {
 		return nil, page, err
 	}
@@ -77,40 +83,27 @@ func byOldCard(a *act.Act, text string) (*store.Patron, error) {
 	return p, err
 }
 
-var numberLike = regexp.MustCompile(`^[+(]?[0-9][0-9()./-]*$`)
-
-// split tells a birth date, such as 1984-03-09, from the other words of a search, and leaves of words that are numbers the
-// digits alone, as numbers are kept for searching.
-func split(words string) (rest string, born *time.Time) {
-	var list []string
-	for w := range strings.FieldsSeq(words) {
-		if d, err := calendar.ParseDate(w); err == nil {
-			born = store.Column(d)
-			continue
-		}
-		if numberLike.MatchString(w) {
-			w = strings.Map(func(r rune) rune {
-				if r < '0' || r > '9' {
-					return -1
-				}
-				return r
-			}, w)
-		}
-		list = append(list, w)
-	}
-	return strings.Join(list, " "), born
-}
-
 // Show gives a patron as one that was found.
 func Show(a *act.Act, p *store.Patron) Found {
 	f := Found{
 		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode),
-		p.Standing,
+		p.Standing, "", address(p),
+	}
+	if born := store.DateOf(p.Born); born != nil {
+		f.Born = born.Say()
 	}
 	if p.PreferredName != "" {
 		f.Name += " (" + p.PreferredName + ")"
 	}
 	return f
+}
+
+func address(p *store.Patron) string {
+	line := strings.Join(strings.FieldsFunc(p.Address, func(r rune) bool { return r == '\n' || r == '\r' }), ", ")
+	if town := strings.TrimSpace(p.PostalCode + " " + p.Town); town != "" {
+		line = strings.TrimPrefix(line+", "+town, ", ")
+	}
+	return line
 }
 
 // InUse gives a patron on whose card things may be placed or asked for; a problem where it is not in use.

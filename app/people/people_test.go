@@ -1,6 +1,7 @@
 package people_test
 
 import (
+	"fmt"
 	"context"
 	"testing"
 
@@ -60,6 +61,31 @@ func TestFindingPatrons(t *testing.T) {
 	assert.Empty(t, find("zyx nobody at all"))
 	assert.NotContains(t, find("_"), int64(8), "an underscore is no wildcard")
 	assert.Equal(t, []int64{7}, find("_100%"))
+
+	// Family name first, with a comma, as staff type it; namesakes of one's own branch first, told apart by birth date and address.
+	for k, branch := range []string{"HVH", "SLM"} {
+		require.NoError(t, testkit.SQL(h).Exec(`UPDATE patrons SET legal_name = 'Merryn Lomasworth', preferred_name = '', branch_code = ?,
+			born = ?::date, address = ?, postal_code = '', town = ? WHERE id = ?`, branch, fmt.Sprintf("19%d4-03-09", 8+k),
+			fmt.Sprintf("%d Mill Lane\nFlat 2", k+1), "Saltmere", 8+k).Error)
+	}
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET legal_name = 'Lomasworth Merrynson', branch_code = 'SLM' WHERE id = 10").Error)
+	for _, words := range []string{"Lomasworth, Merryn", "lomasworth,merryn", "Lomasworth,", "lomas, mer"} {
+		assert.Equal(t, []int64{9, 8}, find(words), words)
+	}
+	assert.Equal(t, []int64{10, 9, 8}, find("lomasworth"), "own branch first, then by name")
+	assert.Equal(t, []int64{8}, find("Lomasworth, Merryn 1984-03-09"))
+	found := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Found, error) {
+		list, _, err := people.Find(a, "Lomasworth, Merryn", store.Page{})
+		return list, err
+	})
+	assert.Equal(t, []string{"Sat 9 Mar 1994"[4:], "1 Mill Lane, Flat 2, Saltmere"}, []string{found[0].Born[4:], found[1].Address})
+	var paged []int64
+	for _, f := range testkit.Whole(t, h, jory, 2, func(a *act.Act, page store.Page) ([]people.Found, store.Page, error) {
+		return people.Find(a, "lomasworth", page)
+	}) {
+		paged = append(paged, f.ID)
+	}
+	assert.Equal(t, []int64{10, 9, 8}, paged, "page by page the same")
 }
 
 func TestTitlesSayWhereTheyAre(t *testing.T) {

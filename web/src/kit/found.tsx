@@ -1,14 +1,35 @@
+import type { KeyboardEvent } from "react";
 import type { Schema } from "../api/client";
 import { Code, Empty, Tag } from "./parts";
 
-/** Patrons found by words, each a way to their card. */
-export function FoundList({
-  found,
-  onOpen,
-}: {
-  found: Schema["PeopleFound"][];
-  onOpen: (f: Schema["PeopleFound"]) => void;
-}) {
+type Found = Schema["PeopleFound"];
+
+const list = (of: Element) => of.closest("[data-finding]")?.querySelectorAll<HTMLButtonElement>("[data-found]") ?? [];
+
+/** In the field above a list: down goes into it, Enter opens the only one. The two stand in one element with data-finding. */
+export function intoFound(e: KeyboardEvent<HTMLElement>) {
+  const rows = list(e.currentTarget);
+  if (e.key === "ArrowDown" || (e.key === "Enter" && rows.length > 1)) {
+    e.preventDefault();
+    rows[0]?.focus();
+  }
+  if (e.key === "Enter" && rows.length === 1) {
+    e.preventDefault();
+    rows[0]?.click();
+  }
+}
+
+/** From one that was found to the next. */
+function walk(e: KeyboardEvent<HTMLElement>) {
+  const step = { ArrowDown: 1, ArrowUp: -1 }[e.key];
+  if (!step) return;
+  e.preventDefault();
+  const rows = [...list(e.currentTarget)];
+  rows[rows.indexOf(e.currentTarget as HTMLButtonElement) + step]?.focus();
+}
+
+/** Patrons found by words, each a way to their card; namesakes are told apart by birth date and address. */
+export function FoundList({ found, onOpen }: { found: Found[]; onOpen: (f: Found) => void }) {
   if (found.length === 0) return <Empty>Nobody has all of these words in a name, card number or mail address.</Empty>;
   return (
     <ul className="divide-y divide-line">
@@ -16,7 +37,9 @@ export function FoundList({
         <li key={f.id}>
           <button
             type="button"
+            data-found
             onClick={() => onOpen(f)}
+            onKeyDown={walk}
             className="flex w-full cursor-pointer flex-wrap items-baseline gap-x-3 px-4 py-2 text-left hover:bg-spruce-100"
           >
             <b className="font-semibold">{f.name}</b>
@@ -25,6 +48,10 @@ export function FoundList({
               {f.class}, {f.branch}
             </span>
             {f.standing !== "active" && <Tag tone="buoy">{f.standing}</Tag>}
+            <span className="w-full text-sm text-ink-2">
+              {[f.born && `Born ${f.born}`, f.address].filter(Boolean).join(" · ") ||
+                "No birth date or address on record"}
+            </span>
           </button>
         </li>
       ))}

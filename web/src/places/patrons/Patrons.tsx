@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { FoundList } from "../../kit/found";
+import { FoundList, intoFound } from "../../kit/found";
 import { History } from "../../kit/history";
 import { Loading } from "../../kit/loading";
 import { Loans } from "../../kit/loans";
@@ -51,7 +51,7 @@ function Find({ words }: { words: string }) {
     { enabled: words.length > 1, keep: true },
   );
   return (
-    <div className="grid max-w-4xl gap-3.5">
+    <div className="grid max-w-4xl gap-3.5" data-finding>
       <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too.">
         {isEmployed(me.role) && (
           <>
@@ -63,11 +63,20 @@ function Find({ words }: { words: string }) {
         )}
       </Head>
       <Field label="Name, any number, phone, mail address, or birth date as 1984-03-09">
-        <input className={`${inputLook} h-10 text-lg`} value={typed} onChange={(e) => setTyped(e.target.value)} />
+        <input
+          className={`${inputLook} h-10 text-lg`}
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+          onKeyDown={(e) => {
+            if (typed.trim() === words && !list.isFetching) intoFound(e); // never into what was found for other words
+          }}
+        />
       </Field>
       <Card label="Patrons found" className="max-h-[66vh] overflow-auto">
         {words.length < 2 ? (
-          <Empty>Type at least two letters. Every word must be in the name, in any order.</Empty>
+          <Empty>
+            Type at least two letters. Every word must be in the name, in any order: Merryn Lomas, or Lomas, Merryn.
+          </Empty>
         ) : (
           <Loading of={list}>
             {(rows) => (
