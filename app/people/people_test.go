@@ -1,8 +1,8 @@
 package people_test
 
 import (
-	"fmt"
 	"context"
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -69,7 +69,7 @@ func TestFindingPatrons(t *testing.T) {
 			fmt.Sprintf("%d Mill Lane\nFlat 2", k+1), "Saltmere", 8+k).Error)
 	}
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET legal_name = 'Lomasworth Merrynson', branch_code = 'SLM' WHERE id = 10").Error)
-	for _, words := range []string{"Lomasworth, Merryn", "lomasworth,merryn", "Lomasworth,", "lomas, mer"} {
+	for _, words := range []string{"Lomasworth, Merryn", "lomasworth,merryn", "Lomasworth,"} {
 		assert.Equal(t, []int64{9, 8}, find(words), words)
 	}
 	assert.Equal(t, []int64{10, 9, 8}, find("lomasworth"), "own branch first, then by name")
@@ -78,7 +78,8 @@ func TestFindingPatrons(t *testing.T) {
 		list, _, err := people.Find(a, "Lomasworth, Merryn", store.Page{})
 		return list, err
 	})
-	assert.Equal(t, []string{"Sat 9 Mar 1994"[4:], "1 Mill Lane, Flat 2, Saltmere"}, []string{found[0].Born[4:], found[1].Address})
+	assert.Contains(t, found[0].Born, "9 Mar 1994")
+	assert.Equal(t, "1 Mill Lane, Flat 2, Saltmere", found[1].Address)
 	var paged []int64
 	for _, f := range testkit.Whole(t, h, jory, 2, func(a *act.Act, page store.Page) ([]people.Found, store.Page, error) {
 		return people.Find(a, "lomasworth", page)
