@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 )
 
@@ -62,4 +63,24 @@ func TestSomebodyHasToMove(t *testing.T) {
 		assert.Equal(t, ours && s != exchange.There, away, "with the patron nobody has to move: %s", s)
 		assert.Equal(t, !ours, exchange.OurMove(exchange.Supplying, s, false, true), s)
 	}
+}
+
+func TestWhatEndsARequest(t *testing.T) {
+	for stage, ended := range map[exchange.Stage]bool{
+		exchange.Asked: false, exchange.Promised: false, exchange.Shipped: false, exchange.There: false, exchange.Back: false,
+		exchange.Done: true, exchange.Refused: true, exchange.Withdrawn: true,
+	} {
+		assert.Equal(t, ended, stage.Ended(), stage)
+		same, err := exchange.Next(stage, exchange.Notification)
+		assert.NoError(t, err, "a note may come at any time")
+		assert.Equal(t, stage, same)
+	}
+}
+
+// What is borrowed from outside is due by the lender's date, and renewed by nobody but the lender.
+func TestTermsOfWhatIsBorrowedOutside(t *testing.T) {
+	due := calendar.MakeDate(2026, 11, 20)
+	assert.Equal(t, map[string]any{"loan_period": "P365D", "latest_due": []string{"2026-11-20"}, "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(&due))
+	assert.Equal(t, map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(nil),
+		"four weeks where none is named: common practice, no source")
 }

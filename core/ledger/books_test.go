@@ -1,6 +1,7 @@
 package ledger_test
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -79,4 +80,68 @@ func TestWhoReversesWhat(t *testing.T) {
 			assert.Contains(t, says, c.says, name)
 		}
 	}
+}
+
+// What a charge of 24.00 is taken back by: what was not waived is corrected, what was paid is given back, and nothing twice.
+func TestTakingChargesBack(t *testing.T) {
+	for name, c := range map[string]struct {
+		billed  ledger.Billed
+		credits []ledger.Credit
+		sum     money.Amount
+	}{
+		"owed":                    {ledger.Billed{Charge: 1, Amount: 2400}, []ledger.Credit{{Charge: 1, Correct: 2400}}, 2400},
+		"paid":                    {ledger.Billed{Charge: 1, Amount: 2400, Paid: 2400}, []ledger.Credit{{Charge: 1, Correct: 2400, Refund: 2400}}, 2400},
+		"partly paid":             {ledger.Billed{Charge: 1, Amount: 2400, Paid: 400}, []ledger.Credit{{Charge: 1, Correct: 2400, Refund: 400}}, 2400},
+		"partly waived":           {ledger.Billed{Charge: 1, Amount: 2400, Waived: 1000}, []ledger.Credit{{Charge: 1, Correct: 1400}}, 1400},
+		"partly waived, and paid": {ledger.Billed{Charge: 1, Amount: 2400, Waived: 1000, Paid: 1400}, []ledger.Credit{{Charge: 1, Correct: 1400, Refund: 1400}}, 1400},
+		"waived whole":            {ledger.Billed{Charge: 1, Amount: 2400, Waived: 2400}, nil, 0},
+	} {
+		credits, sum := ledger.TakenBack([]ledger.Billed{c.billed})
+		assert.Equal(t, c.credits, credits, name)
+		assert.Equal(t, c.sum, sum, name)
+	}
+	_, sum := ledger.TakenBack([]ledger.Billed{{Charge: 1, Amount: 2400}, {Charge: 2, Amount: 500, Waived: 100}})
+	assert.Equal(t, money.Amount(2800), sum)
+}
+
+// Postings to the same two accounts are one, in the order of the accounts; what is on the debit side less the credit side is what is left.
+func TestSumsOfPostings(t *testing.T) {
+	fine := ledger.Income(ledger.Abouts[0])
+	all := slices.Concat(
+		[]ledger.Posting{{Debit: ledger.Waived, Credit: ledger.Receivable, Sum: 100}},
+		ledger.BookMove(2000), ledger.BookMove(-500), ledger.BookRounding(2), ledger.BookRounding(-1), ledger.BookRounding(0),
+		[]ledger.Posting{{Debit: ledger.Receivable, Credit: fine, Sum: 300}, {Debit: ledger.Receivable, Credit: fine, Sum: 50}},
+		ledger.BookPayout(ledger.Cheque, 70), ledger.BookDifference(ledger.Card, -30),
+	)
+	assert.Equal(t, []ledger.Posting{
+		{Debit: ledger.Receivable, Credit: fine, Sum: 350},
+		{Debit: ledger.Drawers, Credit: ledger.Bank, Sum: 2000},
+		{Debit: ledger.Drawers, Credit: ledger.Rounding, Sum: 2},
+		{Debit: ledger.Bank, Credit: ledger.Drawers, Sum: 500},
+		{Debit: ledger.Waived, Credit: ledger.Receivable, Sum: 100},
+		{Debit: ledger.Refunds, Credit: ledger.Cheques, Sum: 70},
+		{Debit: ledger.Rounding, Credit: ledger.Drawers, Sum: 1},
+		{Debit: ledger.Differences, Credit: ledger.Cards, Sum: 30},
+	}, ledger.Sums(all))
+	for account, left := range map[ledger.Account]money.Amount{
+		ledger.Receivable: 250, fine: -350, ledger.Drawers: 1501, ledger.Bank: -1500, ledger.Cheques: -70, ledger.Cards: -30, ledger.Carried: 0,
+	} {
+		assert.Equal(t, left, ledger.Saldo(all, account), account)
+	}
+	var sum money.Amount
+	for _, a := range ledger.Accounts {
+		sum += ledger.Saldo(all, a)
+	}
+	assert.Zero(t, sum, "all accounts together are nothing: double entry, common practice, no source")
+}
+
+func TestDrawers(t *testing.T) {
+	var d ledger.Drawer
+	d.Add(ledger.Cash, 500)
+	d.Add(ledger.Cash, -120)
+	d.Add(ledger.Card, 70)
+	d.Add(ledger.Cheque, 30)
+	d.Add(ledger.Transfer, 1000) // never in a drawer
+	assert.Equal(t, ledger.Drawer{Cash: 380, Card: 70, Cheque: 30}, d)
+	assert.Equal(t, ledger.Drawer{Cash: 80, Card: 70, Cheque: -20}, d.Less(ledger.Drawer{Cash: 300, Cheque: 50}))
 }

@@ -58,3 +58,42 @@ func TestCashIsNear(t *testing.T) {
 		}
 	})
 }
+
+// Digits and decimals of ISO 4217: two for the dollar, none for the yen, three for the dinar of Bahrain.
+func TestSumsAsText(t *testing.T) {
+	for _, c := range []struct {
+		code, text string
+		sum        money.Amount
+		wrong      string
+	}{
+		{"CAD", "0.25", 25, ""}, {"CAD", "12", 1200, ""}, {"CAD", "12.5", 1250, ""}, {"CAD", "0", 0, ""},
+		{"JPY", "12", 12, ""}, {"BHD", "1.234", 1234, ""}, {"BHD", "1.2", 1200, ""},
+		{"CAD", "1.234", 0, "up to 2 decimals"}, {"JPY", "1.5", 0, "up to 0 decimals"}, {"CAD", "", 0, "not a sum of money"},
+		{"CAD", "1.", 0, "not a sum of money"}, {"CAD", ".5", 0, "not a sum of money"}, {"CAD", "-1.00", 0, "not a sum of money"},
+		{"CAD", "1,50", 0, "not a sum of money"}, {"CAD", "1e3", 0, "not a sum of money"}, {"CAD", "١", 0, "not a sum of money"},
+		{"CAD", "10000000000.00", 1_000_000_000_000, ""}, {"CAD", "10000000000.01", 0, "more than the largest sum"},
+		{"CAD", "99999999999999", 0, "not a sum of money"},
+	} {
+		currency, err := money.ParseCurrency(c.code)
+		require.NoError(t, err)
+		sum, err := currency.Parse(c.text)
+		if c.wrong != "" {
+			assert.ErrorContains(t, err, c.wrong, c.text)
+			continue
+		}
+		require.NoError(t, err, c.text)
+		assert.Equal(t, c.sum, sum, c.text)
+		again, err := currency.Parse(currency.Format(sum))
+		require.NoError(t, err)
+		assert.Equal(t, sum, again)
+	}
+	for code, texts := range map[string][2]string{"CAD": {"-0.05", "12.30"}, "JPY": {"-5", "1230"}, "BHD": {"-0.005", "1.230"}} {
+		currency, err := money.ParseCurrency(code)
+		require.NoError(t, err)
+		assert.Equal(t, texts, [2]string{currency.Format(-5), currency.Format(1230)})
+	}
+	for _, code := range []string{"", "cad", "XX", "DOLLAR"} {
+		_, err := money.ParseCurrency(code)
+		assert.ErrorContains(t, err, "ISO 4217", code)
+	}
+}

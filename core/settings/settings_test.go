@@ -115,3 +115,75 @@ func TestWhatIsGiven(t *testing.T) {
 	assert.Equal(t, "slip", c.Gives(&both, false))
 	assert.Equal(t, "none", c.Gives(&none, true))
 }
+
+// Each thing that makes no sense is refused with what would.
+func TestSettingsThatMakeNoSense(t *testing.T) {
+	for written, says := range map[string]string{
+		`{"idle_minutes": 3}`: "expected 0 for never, or 5 and more",
+		`{"records": {"name": "Records", "address": "records.example"}}`:                                       "begins with https:// or http://",
+		`{"records": {"name": "Records", "address": "ftp://records.example"}}`:                                 "begins with https:// or http://",
+		`{"records": {"address": "https://records.example/sru"}}`:                                              "without a name",
+		`{"records": {"name": "R", "address": "https://r.example", "covers": "https://covers.example/x.jpg"}}`: "{isbn}",
+		`{"counter": {"receipt": "fax"}}`:                                                                      "for what is given at the end",
+		`{"counter": {"collect": "anybody"}}`:                                                                  "for who may fetch",
+		`{"counter": {"slips": ["shelf"]}}`:                                                                    `slips for "shelf"`,
+		`{"counter": {"bin": {"lines": 0}}}`:                                                                   "0 lines at once",
+		`{"counter": {"patron": {"lines": 101}}}`:                                                              "101 lines at once",
+		`{"counter": {"bin": {"lines": 5, "columns": ["price"]}}}`:                                             `the column "price"`,
+		`{"money": {"invoice_days": 366}}`:                                                                     "366 days for an invoice",
+		`{"money": {"accounts": {"chest": "1"}}}`:                                                              `the account "chest"`,
+		`{"money": {"accounts": {"cash": "12345678901234567890123456789012345678901"}}}`:                       "41 signs",
+		`{"holds": {"order": {"first": ["staff"], "last": ["staff"]}}}`:                                        "both first and last",
+		`{"holds": {"fetch_most": {"SLM": -1}}}`:                                                               "what SLM fetches",
+		`{"holds": {"local_days": 61}}`:                                                                        "61 days",
+		`{"holds": {"round_minutes": 14}}`:                                                                     "14 minutes",
+		`{"holds": {"per_copy": 0}}`:                                                                           "0 waiting for each copy",
+		`{"holds": {"remind": 5, "missing": 5}}`:                                                               "more than after which both ends",
+		`{"second_factor": ["janitor"]}`:                                                                       "janitor",
+		`{"limits": {"consents": ["janitor"]}}`:                                                                "janitor",
+		`{"limits": {"waive": {"janitor": 1}}}`:                                                                "janitor",
+		`{"limits": {"waive": {"desk": -1}}}`:                                                                  "a limit for waiving of -1",
+		`{"limits": {"past": {"weather": ["desk"]}}}`:                                                          `the stop "weather"`,
+		`{"limits": {"past": {"owed": ["janitor"]}}}`:                                                          "janitor",
+		`{"idle_minutes": "ten"}`:                                                                              "settings:",
+	} {
+		_, err := settings.Read([]byte(written))
+		assert.ErrorContains(t, err, says, written)
+	}
+}
+
+func TestWhoMay(t *testing.T) {
+	s, err := settings.Read([]byte(`{"second_factor": ["supervisor"], "limits": {"consents": ["desk"], "let_off": 2}, "ask_before": true, "keep": {"history": 0}}`))
+	require.NoError(t, err)
+	assert.True(t, s.NeedsSecond(role.Supervisor))
+	assert.False(t, s.NeedsSecond(role.Desk))
+	yes, no := true, false
+	of := func(r role.Role, own settings.Rights) settings.Entitled { return s.Limits.Of(r, own) }
+	most, may := of(role.Desk, settings.Rights{}).MayLetOff(2)
+	assert.Equal(t, []any{2, true}, []any{most, may})
+	most, may = of(role.Desk, settings.Rights{}).MayLetOff(3)
+	assert.Equal(t, []any{2, false}, []any{most, may})
+	most, may = of(role.Supervisor, settings.Rights{}).MayLetOff(30)
+	assert.Equal(t, []any{30, true}, []any{most, may})
+	for name, c := range map[string]struct {
+		who                    settings.Entitled
+		consents, due, history bool
+	}{
+		"a volunteer":        {of(role.Volunteer, settings.Rights{}), false, false, false},
+		"the desk":           {of(role.Desk, settings.Rights{}), true, false, true},
+		"a supervisor":       {of(role.Supervisor, settings.Rights{}), true, true, true},
+		"one who is let":     {of(role.Volunteer, settings.Rights{Consents: &yes, DueDates: &yes, History: &yes}), true, true, true},
+		"one who is not let": {of(role.Supervisor, settings.Rights{Consents: &no, DueDates: &no, History: &no}), false, false, false},
+	} {
+		assert.Equal(t, []bool{c.consents, c.due, c.history},
+			[]bool{c.who.MayChangeConsents(), c.who.MaySetDue(), c.who.SeesHistories()}, name)
+	}
+	assert.True(t, s.Asks(nil))
+	assert.False(t, s.Asks(&no), "the patron has chosen")
+	assert.Contains(t, s.NoHistory(nil), "the network keeps no history")
+	assert.Contains(t, s.NoHistory(new(0)), "they have chosen")
+	assert.Empty(t, s.NoHistory(new(3)))
+	unbounded := settings.Usual()
+	unbounded.Keep.History = nil
+	assert.Empty(t, unbounded.NoHistory(nil))
+}
