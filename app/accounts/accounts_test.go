@@ -245,8 +245,14 @@ func TestDisputes(t *testing.T) {
 	testkit.Done(t, c.House, c.here, func(a *act.Act) error { return accounts.EndDispute(a, charge, "It was not") })
 	assert.Len(t, stops(), 1)
 	require.NoError(t, put(), "and may be disputed again")
+	c.charge(p, "1.00")
 	_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "5.01", Means: ledger.Card})
+	require.Error(t, err, "what is in dispute is not settled along with the rest")
+	_, err = c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "1.00", Means: ledger.Card})
 	require.NoError(t, err)
+	assert.Equal(t, "1", c.Ask("SELECT count(*)::text FROM disputes WHERE ended_at IS NULL"), "it waits")
+	_, err = c.settle(accounts.Settling{Patrons: []int64{p}, Charges: []int64{charge}, Amount: "5.01", Means: ledger.Card})
+	require.NoError(t, err, "unless it is named")
 	assert.Equal(t, "0", c.Ask("SELECT count(*)::text FROM disputes WHERE ended_at IS NULL"), "what is paid is in dispute no longer")
 }
 

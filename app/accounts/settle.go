@@ -15,7 +15,7 @@ import (
 // Settling is a payment or waiver, for one person or several at once: of charges that are chosen, or of the oldest first.
 type Settling struct {
 	Patrons   []int64      `json:"patrons" minItems:"1" maxItems:"50" nullable:"false" doc:"Whose charges"`
-	Charges   []int64      `json:"charges,omitempty" maxItems:"500" nullable:"false" doc:"Only these; none: the oldest first"`
+	Charges   []int64      `json:"charges,omitempty" maxItems:"500" nullable:"false" doc:"Only these; none: the oldest first, but for what is in dispute"`
 	Amount    string       `json:"amount" doc:"A sum such as 3.50"`
 	Means     ledger.Means `json:"means,omitempty" enum:",cash,card,cheque,transfer" doc:"How it is paid; empty for a waiver"`
 	Laid      string       `json:"laid,omitempty" doc:"Cash that was laid down; empty: what was to be paid"`
@@ -93,6 +93,9 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 				"A card payment of %s is at its terminal for the same person. Wait for its end, or call it off.",
 				a.Network.Money.Format(money.Amount(p.Amount)))
 		}
+	}
+	if len(s.Charges) == 0 { // what is in dispute waits, unless it is named
+		f.Charges = slices.DeleteFunc(f.Charges, func(c store.OpenCharge) bool { return c.Disputed })
 	}
 	if f.Charges, err = choose(f.Charges, s.Charges); err != nil {
 		return nil, err

@@ -46,6 +46,10 @@ const waysTo = (terminal: boolean) =>
     ["waive", "Waive it"],
   ] as const;
 
+/** What was ticked by hand, or taken out; else all is but what is in dispute, which waits. */
+type Ticked = Record<number, boolean | undefined>;
+const isTicked = (ticked: Ticked, c: Schema["AccountsCharge"]) => ticked[c.id] ?? !c.disputed;
+
 const sumOf = (charges: Schema["AccountsCharge"][]) => charges.reduce((sum, c) => sum + (toMinor(c.owed) ?? 0), 0);
 
 /**
@@ -63,17 +67,18 @@ export function Settle({
   /** Something of it has changed; a payment or waiver tells what it has left. */
   onSettled: (s?: Settled) => void;
 }) {
-  const [left, setLeft] = useState<number[]>([]); // out of what is settled
+  const [ticked, setTicked] = useState<Ticked>({});
   const [done, setDone] = useState<Settled>();
+  const [round, setRound] = useState(0); // a form of its own for each that is settled; a change of charges takes nothing from it
   const all = of.flatMap((d) => d.charges);
-  const chosen = all.filter((c) => !left.includes(c.id));
+  const chosen = all.filter((c) => isTicked(ticked, c));
   const owed = sumOf(chosen);
   const name = of.map((d) => d.name).join(", ");
   const terminal = useTerminalHere();
   const atTerminal = usePaying(of);
   const what = () => ({
     patrons: of.map((d) => d.id),
-    charges: only || left.length > 0 ? chosen.map((c) => c.id) : undefined,
+    charges: only || chosen.length < all.length ? chosen.map((c) => c.id) : undefined,
   });
   const card = useWrite(
     (v: Said, key) =>
@@ -109,7 +114,8 @@ export function Settle({
       about: (v) => `${v.means === "waive" ? "Waiving" : "Payment of"} ${sayMoney(v.amount)}, ${name}`,
       done: (s) => {
         setDone(s);
-        setLeft([]);
+        setTicked({});
+        setRound(round + 1);
         onSettled(s);
       },
     },
@@ -123,16 +129,17 @@ export function Settle({
           id={atTerminal.id}
           onEnded={(p) => {
             atTerminal.end();
-            setLeft([]);
+            setTicked({});
+            setRound(round + 1);
             if (p.state === "taken") onSettled();
           }}
         />
       )}
       {all.length > 0 && !atTerminal.waits && (
         <>
-          <Choose of={of} left={left} onLeft={setLeft} onChanged={() => onSettled(undefined)} />
+          <Choose of={of} ticked={ticked} onTicked={setTicked} onChanged={() => onSettled(undefined)} />
           <Form
-            key={`${owed} ${all.length}`}
+            key={round}
             label="Pay or waive"
             schema={schema}
             start={{ amount: toFigures(owed), means: "cash", laid: "", reference: "", reason: "" }}
@@ -191,16 +198,18 @@ function Done({ settled: s }: { settled: Settled }) {
 /** The charges, by person where there are several; ticked ones are settled. */
 function Choose({
   of,
-  left,
-  onLeft,
+  ticked,
+  onTicked,
   onChanged,
 }: {
   of: Debtor[];
-  left: number[];
-  onLeft: (ids: number[]) => void;
+  ticked: Ticked;
+  onTicked: (t: Ticked) => void;
   onChanged: () => void;
 }) {
-  const several = of.reduce((n, d) => n + d.charges.length, 0) > 1;
+  // A single charge is ticked by itself, unless it is in dispute and waits.
+  const all = of.flatMap((d) => d.charges);
+  const several = all.length > 1 || all.some((c) => c.disputed);
   return (
     <fieldset className="grid max-h-64 gap-1 overflow-auto text-sm">
       <legend className="sr-only">What is settled</legend>
@@ -213,8 +222,8 @@ function Choose({
                 {several && (
                   <input
                     type="checkbox"
-                    checked={!left.includes(c.id)}
-                    onChange={(e) => onLeft(e.target.checked ? left.filter((x) => x !== c.id) : [...left, c.id])}
+                    checked={isTicked(ticked, c)}
+                    onChange={(e) => onTicked({ ...ticked, [c.id]: e.target.checked })}
                   />
                 )}
                 <span className="min-w-0 flex-1">
