@@ -456,7 +456,7 @@ func TestForgettingWaitsForRefunds(t *testing.T) {
 	p := c.Patron("HVH")
 	charge := c.charge(p, "2.00")
 	testkit.Done(t, c.House, c.here, func(a *act.Act) error { return accounts.PutInDispute(a, charge, "My brother did it") })
-	_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: ledger.Card})
+	_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Charges: []int64{charge}, Amount: "2.00", Means: ledger.Card})
 	require.NoError(t, err)
 	_, err = c.credit(c.here, charge)
 	require.NoError(t, err)
