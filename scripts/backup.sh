@@ -91,14 +91,14 @@ try)
   sql() { "$bin/psql" "$DATABASE_URL" -qAtXc "$1"; }
   pay="WITH c AS (SELECT c.id, c.patron_id, c.about, sum(s.amount) AS owed FROM ledger c JOIN ledger s ON s.id = c.id OR s.settles = c.id
       WHERE c.kind = 'charge' GROUP BY c.id, c.patron_id, c.about HAVING sum(s.amount) > 0 LIMIT 25)
-    INSERT INTO ledger (patron_id, kind, amount, settles, means, about, at) SELECT patron_id, 'payment', -owed, id, 'cash', about, now() FROM c"
+    INSERT INTO ledger (patron_id, kind, amount, settles, about, reason, at) SELECT patron_id, 'waiver', -owed, id, about, 'Tried', now() FROM c"
   sql "$pay" # after the base backup, so only the log has it
   sleep 1
   before=$("$here/backup.sh" sums)
   time=$(sql "SELECT clock_timestamp()")
   sleep 1
   sql "$pay" # what comes after that minute must not come back
-  sql "DROP TABLE sessions; UPDATE patrons SET legal_name = 'lost'" # and then somebody makes a mistake
+  sql "DROP TABLE sessions CASCADE; UPDATE patrons SET legal_name = 'lost'" # and then somebody makes a mistake
   sql "SELECT pg_switch_wal()" >/dev/null
   for _ in $(seq 100); do [ "$(sql "SELECT last_archived_wal >= pg_walfile_name(pg_current_wal_lsn() - 1) FROM pg_stat_archiver")" != t ] || break; sleep 0.1; done
   begun=$SECONDS

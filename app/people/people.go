@@ -100,7 +100,11 @@ func Show(a *act.Act, p *store.Patron) Found {
 
 func address(p *store.Patron) string {
 	line := strings.Join(strings.FieldsFunc(p.Address, func(r rune) bool { return r == '\n' || r == '\r' }), ", ")
-	if town := strings.TrimSpace(p.PostalCode + " " + p.Town); town != "" {
+	town := p.Town
+	if strings.Contains(strings.ToLower(line), strings.ToLower(town)) {
+		town = "" // it stands in the address
+	}
+	if town = strings.TrimSpace(p.PostalCode + " " + town); town != "" {
 		line = strings.TrimPrefix(line+", "+town, ", ")
 	}
 	return line

@@ -144,3 +144,40 @@ func TestRehearsalOfCutHistories(t *testing.T) {
 	}
 	assert.Contains(t, after.Assumed[len(after.Assumed)-1], "no longer known who borrowed them")
 }
+
+// A whole row is one rule without the columns, for all branches; what narrower rules decide in it has one beside it, so that the row says
+// one thing all the same, and what there will be later follows it.
+func TestAWholeRow(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	draft := begin(t, h, maren)
+	of := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Overview, error) { return rules.Look(a) })
+	row := func(class string) [][2]string {
+		var cells [][2]string
+		for _, m := range of.Dimensions["material_class"] {
+			cells = append(cells, [2]string{class, m.Code})
+		}
+		return cells
+	}
+	set := func(class, term string, value any) *rules.CellsSet {
+		out := testkit.Do(t, h, maren, func(a *act.Act) (*rules.CellsSet, error) {
+			return rules.SetCells(a, draft.ID, rules.Cells{
+				Revision: draft.Revision, Term: term, Value: value, Rows: "patron_class", Columns: "material_class", Cells: row(class),
+			})
+		})
+		draft = &out.Edition
+		return out
+	}
+	alone := set("adult", "patron_renewals", true)
+	require.Len(t, alone.Rules, 1)
+	assert.NotContains(t, alone.Rules[0], "Material class")
+	assert.NotContains(t, alone.Rules[0], "branch")
+	both := set("adult", "loan_period", "P20D")
+	require.Len(t, both.Rules, 2)
+	assert.Empty(t, both.Stay)
+	assert.NotContains(t, both.Rules[0], "Material class")
+	assert.Contains(t, both.Rules[1], "Material class")
+	for _, m := range of.Dimensions["material_class"] {
+		assert.Equal(t, "20", cell(t, h, maren, draft.ID, "SLM", "adult", m.Code).Short, m.Code)
+	}
+}

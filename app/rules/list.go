@@ -216,10 +216,9 @@ func SetCells(a *act.Act, draft int64, c Cells) (*CellsSet, error) {
 		}
 	}
 	all := values(a)
-	blocks := rulebook.Blocks(c.Cells)
-	var best *attempt
-	for style := range styles {
-		t, err := try(a, row, rules, &c, &q, term, func(block rulebook.Block) map[string][]string {
+	scopes := func(cells [][2]string, style int) []map[string][]string {
+		var out []map[string][]string
+		for _, block := range rulebook.Blocks(cells) {
 			scope := map[string][]string{}
 			for d, v := range c.Scope {
 				if d != c.Rows && d != c.Columns && len(v) > 0 {
@@ -228,10 +227,29 @@ func SetCells(a *act.Act, draft int64, c Cells) (*CellsSet, error) {
 			}
 			name(scope, rows, block.Rows, all[c.Rows], a, style)
 			name(scope, columns, block.Columns, all[c.Columns], a, style)
-			return scope
-		}, blocks)
+			out = append(out, scope)
+		}
+		return out
+	}
+	var best *attempt
+	for style := range styles {
+		t, err := try(a, row, rules, &c, &q, term, scopes(c.Cells, style))
 		if err != nil {
 			return nil, err
+		}
+		// A whole row or column is one rule without the other dimension. Where narrower rules decide in some of its cells, these cells
+		// have one beside it, so that what comes to be later follows the row, too.
+		whole := slices.ContainsFunc(rulebook.Blocks(c.Cells), func(b rulebook.Block) bool {
+			return len(b.Rows) == len(all[c.Rows]) || len(b.Columns) == len(all[c.Columns])
+		})
+		if n := len(t.left); style == shortest && whole && n > 0 && n < len(c.Cells) {
+			both, err := try(a, row, rules, &c, &q, term, slices.Concat(scopes(c.Cells, shortest), scopes(t.left, everything)))
+			if err != nil {
+				return nil, err
+			}
+			if len(both.left) < n {
+				t = both
+			}
 		}
 		if best == nil || len(t.stay) < len(best.stay) {
 			best = t
@@ -265,6 +283,7 @@ const (
 type attempt struct {
 	rules           []rulebook.RuleFile
 	sentences, stay []string
+	left            [][2]string // the cells that stay
 }
 
 func try(
@@ -274,18 +293,14 @@ func try(
 	c *Cells,
 	q *Question,
 	term rulebook.Term,
-	scopeOf func(rulebook.Block) map[string][]string,
-	blocks []rulebook.Block,
+	scopes []map[string][]string,
 ) (*attempt, error) {
 	t := &attempt{sentences: []string{}, stay: []string{}}
 	for _, r := range before { // the terms are changed in place, so each attempt has its own
 		r.Terms = maps.Clone(r.Terms)
 		t.rules = append(t.rules, r)
 	}
-	var scopes []map[string][]string
-	for _, block := range blocks {
-		scope := scopeOf(block)
-		scopes = append(scopes, scope)
+	for _, scope := range scopes {
 		t.rules = settle(t.rules, scope, c.Term, c.Value, "", row.Number)
 	}
 	data, err := json.Marshal(t.rules)
@@ -311,6 +326,7 @@ func try(
 	for _, cell := range c.Cells {
 		at := q.situation(rows, columns, cell[0], cell[1])
 		if settled := book.Decide(at, nil); !settled.Value(term).Equal(value) {
+			t.left = append(t.left, cell)
 			t.stay = append(
 				t.stay,
 				fmt.Sprintf(

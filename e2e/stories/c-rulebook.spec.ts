@@ -100,7 +100,7 @@ test("the way back to an older edition says what it takes back, and an edition t
     .fill("20");
   await page.getByRole("button", { name: "Set them together" }).click();
   const written = page.getByRole("region", { name: "What was written" });
-  await expect(written).toContainText("as one rule");
+  await expect(written).toContainText("as 2 rules");
   await expect(written).not.toContainText("Saltmere");
   // A half-written rule stays while a colleague changes the same draft.
   await tab(page, "Rules");
