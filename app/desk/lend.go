@@ -146,7 +146,7 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 			in.Claim.Until = *store.DateOf(h.ShelfUntil)
 		}
 	}
-	if a.Network.Settled.Asks(b.Patron.AskBefore) {
+	if a.Network.Settled.Asks(b.Patron.AskBefore, b.Patron.HistorySeen) {
 		in.Asks = append(in.Asks, hadBefore(a, b))
 	}
 	in.Asks = append(in.Asks, loan.Note(f.Item.Note), loan.Parts(f.Item.Parts, f.Item.PartsSay, l.Counted))

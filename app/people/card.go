@@ -169,7 +169,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 		c.CardUntil = until.Say()
 	}
 	c.History, c.Shown, c.AskBefore = p.HistoryMonths, p.HistorySeen, p.AskBefore
-	c.NoHistory, c.Asks = a.Network.Settled.NoHistory(p.HistoryMonths), a.Network.Settled.Asks(p.AskBefore)
+	c.NoHistory, c.Asks = a.Network.Settled.NoHistory(p.HistoryMonths), a.Network.Settled.Asks(p.AskBefore, p.HistorySeen)
 	c.Claims = Claims(facts.Claims)
 	c.Ways, c.Elsewhere, c.Merged = waysOf(p), p.BranchCode != a.Who.Branch, listed(facts.Merged)
 	c.Confirm = !p.Institution && person.ToConfirm(store.DateOf(p.ConfirmedOn), store.DateOf(p.JoinedOn), a.Today(),

@@ -129,7 +129,7 @@ type ShelfLine struct {
 	Item   int64                `json:"item_id,omitempty"`
 	Title  string               `json:"title"`
 	Call   string               `json:"call_number"`
-	Found  circulation.OnAShelf `json:"found" enum:"in_place,out_of_order,on_loan,elsewhere,other_collection,held,under_way,was_missing,out_of_use,withdrawn,unknown,again"`
+	Found  circulation.OnAShelf `json:"found" enum:"in_place,out_of_order,on_loan,elsewhere,other_collection,held,under_way,was_missing,found_elsewhere,out_of_use,withdrawn,unknown,again"`
 	Says   string               `json:"says"`
 	Good   bool                 `json:"good" doc:"It stands where it should"`
 	Undone bool                 `json:"undone"`
@@ -176,7 +176,7 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 		Misplaced: slices.Contains(shelforder.Misplaced(append(seen.Calls, f.Item.CallNumber)), len(seen.Calls)),
 	})
 	line.Found = string(found)
-	if found == circulation.ShelfWasMissing {
+	if found.Found() {
 		if err := foundAgain(a, f); err != nil {
 			return nil, err
 		}
@@ -216,6 +216,13 @@ func kept(a *act.Act, line *store.InventoryLine, f *store.Facts, says string) (*
 
 // sayFound says what a scan along a shelf met, and what to do with it.
 func sayFound(a *act.Act, found circulation.OnAShelf, f *store.Facts) string {
+	if found == circulation.ShelfFoundElsewhere {
+		there := circulation.ShelfOtherCollection
+		if f.Item.BranchCode != a.Who.Branch {
+			there = circulation.ShelfElsewhere
+		}
+		return "It was missing, and is found. " + sayFound(a, there, f)
+	}
 	if found == circulation.ShelfElsewhere {
 		return "It belongs to " + a.Network.BranchName(
 			f.Item.BranchCode,
@@ -286,7 +293,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 	if n.Undone {
 		return nil, problem.Newf(problem.Refused, "This scan has been taken back already.")
 	}
-	if circulation.OnAShelf(n.Found) == circulation.ShelfWasMissing {
+	if circulation.OnAShelf(n.Found).Found() {
 		f, err := locked(a, *n.ItemID)
 		if err != nil {
 			return nil, err

@@ -448,6 +448,24 @@ func TestSearchLists(t *testing.T) {
 		w.id(items[0])), "not found twice, found once")
 }
 
+// What was missing is found wherever it stands: on a shelf of another collection it is told where it belongs, and taking the scan back
+// has it missing again.
+func TestMissingOnAnotherShelf(t *testing.T) {
+	w := newWorld(t)
+	title, _ := w.Title()
+	number := w.Item(title, "HVH", map[string]any{"collection": "reference", "call_number": "320 E", "standing": "missing"})
+	v := do(w, func(a *act.Act) (*stock.Inventory, error) {
+		return stock.OpenInventory(a, stock.Opening{Name: "Window side", Collection: "general"})
+	})
+	line := do(w, func(a *act.Act) (*stock.ShelfLine, error) { return stock.ScanShelf(a, v.ID, number) })
+	assert.Equal(t, circulation.ShelfFoundElsewhere, line.Found)
+	assert.Contains(t, line.Says, "It was missing, and is found. It belongs to ")
+	assert.False(t, line.Good)
+	assert.Equal(t, "in_use", w.standing(number))
+	do(w, func(a *act.Act) (*stock.ShelfLine, error) { return stock.UndoShelfLine(a, line.ID) })
+	assert.Equal(t, "missing", w.standing(number))
+}
+
 // Along a shelf each scan says what it met; the report says what is out of order and what was not seen.
 func TestAlongAShelf(t *testing.T) {
 	w := newWorld(t)

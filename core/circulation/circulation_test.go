@@ -263,7 +263,11 @@ func TestAlongAShelf(t *testing.T) {
 			func(s *circulation.Shelved) { s.Standing = circulation.ItemAside },
 			func(s *circulation.Shelved) { s.Standing, s.Home = circulation.ItemLost, "WRN" },
 		},
-		circulation.ShelfElsewhere:       {func(s *circulation.Shelved) { s.Home, s.Standing = "WRN", circulation.ItemMissing }},
+		circulation.ShelfElsewhere:       {func(s *circulation.Shelved) { s.Home, s.Misplaced = "WRN", true }},
+		circulation.ShelfFoundElsewhere: {
+			func(s *circulation.Shelved) { s.Home, s.Standing = "WRN", circulation.ItemMissing },
+			func(s *circulation.Shelved) { s.Sought, s.Standing = "local", circulation.ItemMissing },
+		},
 		circulation.ShelfOtherCollection: {func(s *circulation.Shelved) { s.Sought, s.Misplaced = "local", true }},
 		circulation.ShelfWasMissing:      {func(s *circulation.Shelved) { s.Standing, s.Misplaced = circulation.ItemMissing, true }},
 		circulation.ShelfOutOfOrder:      {func(s *circulation.Shelved) { s.Misplaced = true }},
@@ -280,6 +284,10 @@ func TestAlongAShelf(t *testing.T) {
 	} {
 		assert.Equal(t, is, [2]bool{s.OnItsShelf(), s.Good()}, s)
 	}
+	assert.True(t, circulation.ShelfWasMissing.Found())
+	assert.True(t, circulation.ShelfFoundElsewhere.Found())
+	assert.False(t, circulation.ShelfElsewhere.Found())
+	assert.False(t, circulation.ShelfFoundElsewhere.Good(), "it has to be taken to its place")
 }
 
 func TestHomeForASeason(t *testing.T) {

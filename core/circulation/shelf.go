@@ -18,6 +18,7 @@ const (
 	ShelfHeld            OnAShelf = "held" // meant for somebody
 	ShelfUnderWay        OnAShelf = "under_way"
 	ShelfWasMissing      OnAShelf = "was_missing"
+	ShelfFoundElsewhere  OnAShelf = "found_elsewhere" // it was missing, and does not belong on this shelf
 	ShelfOutOfUse        OnAShelf = "out_of_use"
 	ShelfWithdrawn       OnAShelf = "withdrawn"
 	ShelfUnknown         OnAShelf = "unknown"
@@ -28,6 +29,9 @@ const (
 func (s OnAShelf) OnItsShelf() bool {
 	return s == ShelfInPlace || s == ShelfOutOfOrder || s == ShelfWasMissing
 }
+
+// Found tells whether something that was missing has been found.
+func (s OnAShelf) Found() bool { return s == ShelfWasMissing || s == ShelfFoundElsewhere }
 
 // Good tells whether nothing has to be done with it.
 func (s OnAShelf) Good() bool { return s == ShelfInPlace || s == ShelfWasMissing || s == ShelfAgain }
@@ -59,6 +63,8 @@ func AlongShelf(s Shelved) OnAShelf {
 		return ShelfHeld
 	case s.Standing == ItemAside || s.Standing == ItemLost:
 		return ShelfOutOfUse
+	case s.Standing == ItemMissing && (s.Home != s.Here && !s.Floats || s.Sought != "" && s.Collection != s.Sought):
+		return ShelfFoundElsewhere
 	case s.Home != s.Here && !s.Floats:
 		return ShelfElsewhere
 	case s.Sought != "" && s.Collection != s.Sought:

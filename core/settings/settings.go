@@ -177,12 +177,13 @@ type SignUps struct {
 	CardDays int  `json:"card_days" minimum:"0" maximum:"90" doc:"For how many days a temporary card holds, which may look and place holds, and not borrow; 0: there is none"`
 }
 
-// Asks tells whether lending asks where a patron has had a title before, by what the network has settled and the patron chosen.
-func (s *Settings) Asks(chosen *bool) bool {
+// Asks tells whether lending asks where a patron has had a title before, by what the network has settled and the patron chosen. Who lets
+// no staff see their history, and has not asked for it, is not asked: the question tells of it.
+func (s *Settings) Asks(chosen *bool, seen bool) bool {
 	if chosen != nil {
 		return *chosen
 	}
-	return s.AskBefore
+	return s.AskBefore && seen
 }
 
 // NoHistory says why asking for what somebody has had before does not work for them; empty: it does. Months is what the patron has

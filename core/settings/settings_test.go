@@ -178,8 +178,10 @@ func TestWhoMay(t *testing.T) {
 		assert.Equal(t, []bool{c.consents, c.due, c.history},
 			[]bool{c.who.MayChangeConsents(), c.who.MaySetDue(), c.who.SeesHistories()}, name)
 	}
-	assert.True(t, s.Asks(nil))
-	assert.False(t, s.Asks(&no), "the patron has chosen")
+	assert.True(t, s.Asks(nil, true))
+	assert.False(t, s.Asks(nil, false), "who lets no staff see their history is not asked")
+	assert.False(t, s.Asks(&no, true), "the patron has chosen")
+	assert.True(t, s.Asks(&yes, false), "and may ask for it")
 	assert.Contains(t, s.NoHistory(nil), "the network keeps no history")
 	assert.Contains(t, s.NoHistory(new(0)), "they have chosen")
 	assert.Empty(t, s.NoHistory(new(3)))

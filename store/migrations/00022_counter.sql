@@ -39,7 +39,16 @@ CREATE INDEX sweep_lines_loans ON sweep_lines (sweep_id, loan_id) WHERE loan_id 
 CREATE INDEX sweep_lines_holds ON sweep_lines (sweep_id, hold_id) WHERE hold_id IS NOT NULL;
 CREATE INDEX sweeps_in_parts ON sweeps (id) WHERE parts;
 
+-- Something that was missing is found on a shelf where it does not belong.
+ALTER TABLE inventory_lines DROP CONSTRAINT inventory_lines_found_check,
+    ADD CONSTRAINT inventory_lines_found_check CHECK (found IN ('in_place', 'out_of_order', 'on_loan', 'elsewhere', 'other_collection', 'held',
+        'under_way', 'was_missing', 'found_elsewhere', 'out_of_use', 'withdrawn', 'unknown', 'again'));
+
 -- +goose Down
+UPDATE inventory_lines SET found = 'was_missing' WHERE found = 'found_elsewhere';
+ALTER TABLE inventory_lines DROP CONSTRAINT inventory_lines_found_check,
+    ADD CONSTRAINT inventory_lines_found_check CHECK (found IN ('in_place', 'out_of_order', 'on_loan', 'elsewhere', 'other_collection', 'held',
+        'under_way', 'was_missing', 'out_of_use', 'withdrawn', 'unknown', 'again'));
 DROP INDEX sweeps_in_parts, sweep_lines_loans, sweep_lines_holds;
 ALTER TABLE sweep_lines DROP COLUMN followed;
 ALTER TABLE sweeps DROP COLUMN left_out, DROP COLUMN parts;

@@ -14,6 +14,7 @@ const met: Record<ShelfLine["found"], string> = {
   held: "Waited for",
   under_way: "On its way",
   was_missing: "Was missing, found",
+  found_elsewhere: "Was missing, wrong shelf",
   out_of_use: "Put aside",
   withdrawn: "Out of the stock",
   unknown: "Unknown",
