@@ -77,7 +77,7 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 		// Havenhead has three bins. Money is booked under numbers of the county's own.
 		`UPDATE branches SET bins = '{Front door,Quay kerb,Station}' WHERE code = 'HVH'`,
 		`UPDATE network SET settings = settings || '{"money": {"till": false, "invoice_days": 30,
-			"invoice_sender": "Orrin Sound Libraries\\n1 Quay Street\\nHavenhead",
+			"invoice_sender": "Orrin Sound Libraries\n1 Quay Street\nHavenhead",
 			"invoice_foot": "Please pay to the county''s account, with the number of this invoice.",
 			"accounts": {"bank": "1000", "cash": "1010", "card": "1020", "cheque": "1030", "receivable": "1200",
 				"refunds": "2100", "carried": "3900", "income_late": "4110", "income_lost": "4120",
