@@ -15,9 +15,6 @@ type HistoryStretch struct {
 	Since, Until time.Time
 }
 
-// usualHistory stands for patrons who have not chosen for how long their history is kept.
-const usualHistory = -1
-
 // NextHistory gives a stretch that has not been looked at, as of an instant, where the network keeps histories for so many months; nil
 // where all has been looked at. Months nil: without limit.
 func (t *Tx) NextHistory(now time.Time, months *int) (*HistoryStretch, error) {

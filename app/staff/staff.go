@@ -64,7 +64,7 @@ func Prove(ctx context.Context, h *act.House, address string, id int64, password
 		return err
 	}
 	s, try, err := prove(ctx, h, address, login, password)
-	if err == errPair {
+	if errors.Is(err, errPair) {
 		return problem.Newf(problem.Forbidden, "Your password is not right, so nothing was changed.")
 	}
 	if err != nil {
