@@ -263,7 +263,7 @@ func TestAlongAShelf(t *testing.T) {
 			func(s *circulation.Shelved) { s.Standing = circulation.ItemAside },
 			func(s *circulation.Shelved) { s.Standing, s.Home = circulation.ItemLost, "WRN" },
 		},
-		circulation.ShelfElsewhere:       {func(s *circulation.Shelved) { s.Home, s.Misplaced = "WRN", true }},
+		circulation.ShelfElsewhere: {func(s *circulation.Shelved) { s.Home, s.Misplaced = "WRN", true }},
 		circulation.ShelfFoundElsewhere: {
 			func(s *circulation.Shelved) { s.Home, s.Standing = "WRN", circulation.ItemMissing },
 			func(s *circulation.Shelved) { s.Sought, s.Standing = "local", circulation.ItemMissing },
