@@ -51,7 +51,7 @@ pace: build
 large: build
 	@scripts/large.sh
 
-# Breaks things on purpose, prints what came of it, and sums the books up. Takes about ten minutes, and root.
+# Breaks things on purpose, prints what came of it, and sums the books up. Takes about twenty minutes, and root.
 drill: build
 	@scripts/drill.sh
 

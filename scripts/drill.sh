@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Breaks things on purpose and prints what came of it: kills, a database that stops, freezes or has no room, slow clients, the
 # clock set back, floods of sign-ins, hostile files, two copies at night; then sixteen sums over the books. Then stations that
-# do everything at once, requests that make no sense, and a backup that is restored. Takes about ten minutes; as root it has
+# do everything at once, requests that make no sense, and a backup that is restored. Takes about twenty minutes; as root it has
 # small disks of its own to fill, otherwise those parts are left out with a word.
 set -euo pipefail
 cd "$(dirname "$0")/.."
