@@ -105,17 +105,35 @@ func writeLines(ctx context.Context, h *act.House, s *store.Sweep) error {
 			some.loans = append(some.loans, p.loans[0])
 			n += p.loans[0].Number
 		}
-		if _, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (int, error) { return some.write(a, s) }); err != nil {
+		_, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+			still, err := stillGoes(a, s, true)
+			if err == nil && still {
+				_, err = some.write(a, s)
+			}
+			return still, err
+		})
+		if err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
+// stillGoes locks a change and tells whether it goes the way that it did: whoever undoes it, or moves its due dates, takes turns.
+func stillGoes(a *act.Act, s *store.Sweep, forward bool) (bool, error) {
+	now, err := a.Tx.SweepLocked(s.ID)
+	return err == nil && now != nil && (now.UndoneAt == nil) == forward, err
+}
+
 // inParts has what is written down followed, until nothing is left.
 func inParts(ctx context.Context, h *act.House, s *store.Sweep, forward bool) error {
 	for {
-		more, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) { return follow(a, s, forward) })
+		more, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+			if still, err := stillGoes(a, s, forward); err != nil || !still {
+				return false, err
+			}
+			return follow(a, s, forward)
+		})
 		if err != nil || !more {
 			return err
 		}

@@ -117,3 +117,24 @@ func TestLentWhileACalendarChanges(t *testing.T) {
 	assert.Equal(t, "2026-10-27", testkit.Text(t, h, `SELECT due_date::text FROM loans l JOIN items i ON i.id = l.item_id
 		WHERE i.barcode = ? AND l.returned_at IS NULL`, item), "and back with it")
 }
+
+// Whoever was at the due dates of a change that is undone meanwhile leaves them as they were.
+func TestUndoneWhileItIsFollowed(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	all := "SELECT string_agg(id || ' ' || coalesce(due_date::text, due_at::text), ',' ORDER BY id) FROM loans WHERE returned_at IS NULL"
+	before := testkit.Text(t, h, all)
+	to := day(11, 3)
+	applied, err := change(t, h, maren, calendars.Change{
+		Branches: []calendar.Code{"SLM"}, Close: &calendars.Closure{From: day(10, 20), To: &to, Name: "Floors"},
+	})
+	require.NoError(t, err)
+	require.NotEqual(t, before, testkit.Text(t, h, all))
+	seen := testkit.Do(t, h, maren, func(a *act.Act) (*store.Sweep, error) { return a.Tx.SweepRow(applied.Sweep) })
+	testkit.Done(t, h, maren, func(a *act.Act) error { return calendars.Undo(a, applied.Sweep) })
+	require.Equal(t, before, testkit.Text(t, h, all))
+	require.NoError(t, calendars.FollowAsSeen(context.Background(), h, seen))
+	assert.Equal(t, before, testkit.Text(t, h, all))
+	require.NoError(t, calendars.Follow(context.Background(), h, applied.Sweep))
+	assert.Equal(t, before, testkit.Text(t, h, all))
+}

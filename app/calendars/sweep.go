@@ -152,7 +152,7 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	}
 	p.touched.Sweep, p.touched.Parts = sweep.ID, sweep.Parts
 	if sweep.Parts {
-		p.touched.Loans -= len(c.LeaveOut)
+		p.touched.Loans = max(0, p.touched.Loans-len(c.LeaveOut))
 	} else {
 		if p.touched.Loans, err = p.write(a, sweep); err != nil {
 			return nil, err
