@@ -298,7 +298,7 @@ func aDaysWork(t *testing.T, base string, text func(string, ...any) string) {
 	hold := number(post(maren, "/api/holds", map[string]any{"title": title, "patron": patron, "pickup": "SLM"}), "id")
 	post(jory, fmt.Sprintf("/api/holds/%s/missed", hold), nil)
 	post(jory, "/api/in-hand", map[string]any{"text": item})
-	post(maren, fmt.Sprintf("/api/holds/%s/cancel", hold), map[string]any{"reason": ""})
+	post(maren, fmt.Sprintf("/api/holds/%s/cancel", hold), map[string]any{"reason": "no longer wanted"})
 	owing := json.Number(text("SELECT id::text FROM patrons WHERE balance > 300 ORDER BY id LIMIT 1"))
 	post(jory, "/api/money", map[string]any{"patron": owing, "amount": "1.00", "means": "cash"})
 	late := text(

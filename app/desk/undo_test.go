@@ -46,7 +46,7 @@ func TestUndoGivesTheHoldItsOldPlace(t *testing.T) {
 	early, reader := w.Patron("HVH"), w.Patron("HVH")
 	before := placeHold(t, w, here, title, early, "HVH")
 	first := placeHold(t, w, here, title, reader, "HVH") // the second of two
-	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, before.ID, "") })
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, before.ID, "no longer wanted") })
 	lent := lendTo(t, w, here, reader, items[0])
 	require.Equal(t, "lent", lent.Kind, lent.Text)
 	later := placeHold(t, w, here, title, w.Patron("HVH"), "HVH")

@@ -99,7 +99,7 @@ func TestAMoveIsTakenBack(t *testing.T) {
 
 	// Whoever it stood in front of is gone: it is said, and nothing changes.
 	moved := move(ids[0], 0)
-	testkit.Do(t, w.House, boss, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, ids[1], "") })
+	testkit.Do(t, w.House, boss, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, ids[1], "no longer wanted") })
 	_, err := changeBack(w, boss, moved)
 	require.ErrorContains(t, err, "does not wait in this queue any more")
 	assert.Equal(t, "2 3 4 1", queue())
@@ -130,4 +130,22 @@ func TestAChangeIsTakenBackOnce(t *testing.T) {
 	_, err := changeBack(w, here, is)
 	require.ErrorContains(t, err, "A copy is on its way for this hold already")
 	assert.Equal(t, until, w.Ask("SELECT wanted_until::text FROM holds WHERE id = ?", hold))
+}
+
+// Where the network has settled reasons for which holds are cancelled, one has to be given, and nothing is cancelled without.
+func TestACancelledHoldHasAReason(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	var id int64
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM holds WHERE state = 'waiting' ORDER BY id LIMIT 1").Scan(&id).Error)
+	for _, reason := range []string{"", "  "} {
+		_, err := testkit.Try(h, maren, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, id, reason) })
+		require.ErrorContains(t, err, "Say why it is cancelled")
+	}
+	assert.Equal(t, "waiting", testkit.Text(t, h, "SELECT state FROM holds WHERE id = ?", id))
+	testkit.Do(t, h, maren, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, id, " Asked by phone ") })
+	assert.Equal(t, "Asked by phone", testkit.Text(t, h, "SELECT detail->>'reason' FROM events WHERE kind = 'hold_cancelled' AND hold_id = ?", id))
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE choices SET retired = true WHERE list = 'cancel'").Error)
+	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM holds WHERE state = 'waiting' ORDER BY id LIMIT 1").Scan(&id).Error)
+	testkit.Do(t, h, maren, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, id, "") })
 }

@@ -2,6 +2,7 @@
 package holds
 
 import (
+	"strings"
 	"time"
 
 	"nevrin/app/act"
@@ -55,6 +56,10 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 	}
 	if err := mayTouch(a, h, "cancelled"); err != nil {
 		return nil, err
+	}
+	reason = strings.TrimSpace(reason)
+	if reason == "" && a.Network.GivesReasons("cancel") {
+		return nil, problem.Newf(problem.Invalid, "Say why it is cancelled, such as: no longer wanted.")
 	}
 	if err := End(a, h, reason); err != nil {
 		return nil, err

@@ -44,7 +44,7 @@ func TestBeingSeenEndsAMiss(t *testing.T) {
 		"it is not looked for in vain twice for one hold",
 	)
 	testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
-	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, first, "") })
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, first, "no longer wanted") })
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	w.Later(365 * 24 * time.Hour)
 	second := placed(t, w, here, title, w.Patron("HVH", map[string]any{"card_until": "2031-01-01"}), "HVH")
@@ -74,7 +74,7 @@ func TestCancellingWhileTheItemIsPlaced(t *testing.T) {
 			_, cancelled = testkit.Try(
 				w.House,
 				there,
-				func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") },
+				func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "no longer wanted") },
 			)
 		})
 		both.Go(func() {
@@ -130,7 +130,7 @@ func TestAVolunteerDoesNotCancel(t *testing.T) {
 	_, err := testkit.Try(
 		w.House,
 		volunteer,
-		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") },
+		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "no longer wanted") },
 	)
 	assert.ErrorContains(t, err, "does not cancel holds")
 }

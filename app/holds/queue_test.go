@@ -194,7 +194,7 @@ func TestHoldsForSomeOfTheCopies(t *testing.T) {
 	item, err := place(holds.For{Item: idOf(w, one)}, w.Patron("HVH"))
 	require.NoError(t, err)
 	assert.Equal(t, queue.Waiting, item.State)
-	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, first.ID, "") })
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, first.ID, "no longer wanted") })
 	assert.Equal(t, "fetching", w.Ask("SELECT state FROM holds WHERE id = ?", item.ID))
 }
 

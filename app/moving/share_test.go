@@ -153,7 +153,7 @@ func TestWhatChangedSinceTheLookStays(t *testing.T) {
 			w.Lend(items[1], w.Patron("THB"), "2026-10-20")
 		},
 		"the hold is cancelled": func(t *testing.T, w *testkit.World, hold int64, _ []string) {
-			testkit.Do(t, w.House, w.Staff(role.Desk, "HVH"), func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "") })
+			testkit.Do(t, w.House, w.Staff(role.Desk, "HVH"), func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "no longer wanted") })
 		},
 		"somebody is on the way": func(t *testing.T, w *testkit.World, hold int64, _ []string) {
 			testkit.Do(t, w.House, w.Staff(role.Desk, "SLM"), func(a *act.Act) (bool, error) { return true, holds.Take(a, hold, true) })

@@ -164,6 +164,11 @@ func (n *Network) Edition(tx *store.Tx, id int64) (*Edition, error) {
 	return e, nil
 }
 
+// GivesReasons tells whether the network has settled reasons of a list, so that one has to be given.
+func (n *Network) GivesReasons(list string) bool {
+	return slices.ContainsFunc(n.Choices, func(c store.Choice) bool { return c.List == list && !c.Retired })
+}
+
 // Parse reads the rules of an edition against the network, without its examples.
 func (n *Network) Parse(row *store.Edition) (*rulebook.Rulebook, error) {
 	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Ranking: row.Ranking}, n.Money, n.Branches)

@@ -179,7 +179,7 @@ func TestALongNightOfLapsedHoldsIsDoneWhole(t *testing.T) {
 			id, err := strconv.ParseInt(open, 10, 64)
 			require.NoError(t, err)
 			_, err = act.Do(context.Background(), w.House, here, "", nil, func(a *act.Act) (*holds.Hold, error) {
-				return holds.Cancel(a, id, "")
+				return holds.Cancel(a, id, "no longer wanted")
 			})
 			require.True(t, err == nil || problem.Of(err) != nil, "%v", err)
 		}

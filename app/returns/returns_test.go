@@ -131,7 +131,7 @@ func TestUndoingAReturnLeavesAlone(t *testing.T) {
 		t,
 		w.House,
 		here,
-		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold.ID, "") },
+		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold.ID, "no longer wanted") },
 	)
 	assert.EqualValues(t, "cancelled", cancelled.State)
 	require.NoError(t, undo(w, here, line.ID), "a hold that ended meanwhile is no hindrance")

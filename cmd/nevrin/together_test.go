@@ -443,7 +443,7 @@ func (s *station) do(d deed) (told, error) {
 	refused := told{word: "refused"}
 	by := func(path string) string { return fmt.Sprintf(path, d.id) }
 	simply := func(word, path string) (told, error) {
-		status, err := s.ask(by(path), map[string]string{"reason": ""}, &struct{}{})
+		status, err := s.ask(by(path), map[string]string{"reason": "no longer wanted"}, &struct{}{})
 		if err != nil || status != http.StatusOK {
 			return refused, err
 		}

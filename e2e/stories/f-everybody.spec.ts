@@ -200,6 +200,10 @@ test("a list is sorted, narrowed, given other columns, exported and printed whol
   const chosen = page.getByRole("group", { name: "With the chosen rows" });
   await expect(chosen).toContainText("2 chosen");
   await chosen.getByRole("button", { name: "Cancel these 2 holds" }).click();
+  const asks = page.getByRole("form", { name: "Cancel 2 holds" });
+  await expect(asks.getByRole("button", { name: "Cancel all 2" })).toBeDisabled();
+  await asks.getByLabel("Reason").fill("Lost by the publisher");
+  await asks.getByRole("button", { name: "Cancel all 2" }).click();
   await expect(list).toHaveAttribute("aria-rowcount", String(count - 1));
   await expect(chosen).toHaveCount(0);
 });

@@ -64,6 +64,8 @@ test("a queue over time: placed, moved with a reason, changed, cancelled and tak
   await change.getByRole("button", { name: "Change the hold" }).click();
   await expect(mine).toContainText("Paused");
   await mine.getByRole("button", { name: "Cancel" }).click();
+  await mine.getByLabel("Reason").fill("No longer wanted");
+  await mine.getByRole("button", { name: "Cancel the hold" }).click();
   await expect(queue.getByRole("row")).toHaveCount(before);
   await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
   await expect(queue.getByRole("row")).toHaveCount(before + 1);
@@ -159,6 +161,8 @@ test("holds that nothing can fill: listed with why, here or everywhere, cancelle
   await page.getByLabel("Of all branches").check();
   await expect(rows).toHaveCount(all);
   await rows.nth(1).getByRole("button", { name: "Cancel" }).click();
+  await rows.nth(1).getByLabel("Reason").fill("Asked outside");
+  await rows.nth(1).getByRole("button", { name: "Cancel the hold" }).click();
   await expect(rows).toHaveCount(all - 1);
   await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
   await expect(rows).toHaveCount(all);

@@ -1,15 +1,75 @@
-import { Quiet, Trouble } from "../../kit/parts";
+import { useId, useState } from "react";
+import { Reasons } from "../../kit/forms";
+import { Button, inputLook, Quiet, Trouble } from "../../kit/parts";
 import { useCancel, type Hold } from "./cancel";
 
-/** Cancels a hold, with the reason that is written above its list. */
+/** Cancels a hold, with a reason that is asked for at its row and goes with it. */
 export function CancelHold({ hold: h }: { hold: Pick<Hold, "id" | "title"> }) {
+  const [open, setOpen] = useState(false);
   const cancel = useCancel(h);
+  if (!open) return <Quiet onClick={() => setOpen(true)}>Cancel</Quiet>;
   return (
-    <>
-      <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
-        Cancel
-      </Quiet>
-      <Trouble error={cancel.problem} />
-    </>
+    <WhyCancelled
+      label={`Cancel the hold on ${h.title}`}
+      act="Cancel the hold"
+      busy={cancel.busy}
+      problem={cancel.problem}
+      onCancel={cancel.run}
+      onClose={() => setOpen(false)}
+    />
+  );
+}
+
+/** Asks why, before one or several holds are cancelled. */
+export function WhyCancelled({
+  label,
+  act,
+  busy,
+  problem,
+  onCancel,
+  onClose,
+}: {
+  label: string;
+  act: string;
+  busy: boolean;
+  problem?: unknown;
+  onCancel: (reason: string) => void;
+  onClose: () => void;
+}) {
+  const [reason, setReason] = useState("");
+  const list = useId();
+  return (
+    <form
+      aria-label={label}
+      className="flex flex-wrap items-center justify-end gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        onCancel(reason.trim());
+      }}
+      onKeyDown={(e) => {
+        if (e.key !== "Escape") return;
+        e.preventDefault();
+        onClose();
+      }}
+    >
+      <input
+        // The person has just asked for it.
+        autoFocus
+        aria-label="Reason"
+        placeholder="Reason"
+        list={list}
+        autoComplete="off"
+        maxLength={200}
+        className={inputLook}
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      <Reasons list="cancel" id={list} />
+      <Button plain type="submit" busy={busy} disabled={!reason.trim()}>
+        {act}
+      </Button>
+      <Quiet onClick={onClose}>Keep</Quiet>
+      <Trouble error={problem} />
+    </form>
   );
 }

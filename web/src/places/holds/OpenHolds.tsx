@@ -11,8 +11,8 @@ import { Table, type Act, type Column } from "../../kit/table";
 import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
 import { useCancelMany, type Hold } from "./cancel";
-import { CancelHold } from "./CancelHold";
-import { CancelReason } from "./CancelReason";
+import { CancelHold, WhyCancelled } from "./CancelHold";
+import { Lately } from "./Lately";
 import { ChangeHold } from "./ChangeHold";
 import { Standing, stateOf } from "./state";
 import { ToQueue } from "./ToQueue";
@@ -63,10 +63,11 @@ export function OpenHolds() {
   );
   const columns = useMemo(() => columnsFor(may, setChanging), [may]);
   const many = useCancelMany();
+  const [cancelling, setCancelling] = useState<Hold[]>();
   const acts: Act<Hold>[] = [
     {
       label: (some) => `Cancel ${some.length === 1 ? "this hold" : `these ${some.length} holds`}`,
-      run: (some) => void many.run(some),
+      run: setCancelling,
       busy: many.busy,
       plain: true,
     },
@@ -81,7 +82,18 @@ export function OpenHolds() {
           {list.pages.hasMore ? " and more" : ""} still to come.
         </p>
       )}
-      {may && <CancelReason />}
+      {may && <Lately />}
+      {cancelling && (
+        <div className="px-3 py-2">
+          <WhyCancelled
+            label={`Cancel ${cancelling.length} holds`}
+            act={cancelling.length === 1 ? "Cancel the hold" : `Cancel all ${cancelling.length}`}
+            busy={many.busy}
+            onCancel={(reason) => void many.run(cancelling, reason).then(() => setCancelling(undefined))}
+            onClose={() => setCancelling(undefined)}
+          />
+        </div>
+      )}
       {changing && <ChangeHold key={changing.id} hold={changing} done={() => setChanging(undefined)} />}
       <Loading of={list}>
         {(some) => (

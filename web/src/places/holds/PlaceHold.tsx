@@ -11,7 +11,7 @@ import { useMe } from "../../kit/me";
 import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
 import { useWrite } from "../../kit/write";
-import { cancelled, useAgain, useCancel, useCancelMany } from "./cancel";
+import { byMistake, cancelled, useAgain, useCancel, useCancelMany } from "./cancel";
 import { ToQueue } from "./ToQueue";
 
 const thing = (sentence: string) =>
@@ -244,7 +244,7 @@ function One({ of: h }: { of: Schema["HoldsHold"] }) {
     <div role="status">
       <Tag tone="spruce">Placed</Tag> <ToQueue id={h.title_id} title={h.title} /> for {h.patron}: {h.says}.{" "}
       {h.when?.says} <Why trace={h.why}>Why</Why>{" "}
-      <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
+      <Quiet disabled={cancel.busy} onClick={() => cancel.run(byMistake)}>
         Undo
       </Quiet>
       <Trouble error={cancel.problem} />
@@ -261,7 +261,15 @@ function Several({ of }: { of: Schema["HoldsPlaced"] }) {
       <Tag tone={left.length ? "spruce" : of.placed ? "plain" : "buoy"}>{left.length} placed</Tag>{" "}
       <ToQueue id={of.title_id} title={of.title} />{" "}
       {left.length > 0 && (
-        <Quiet disabled={cancel.busy} onClick={() => void cancel.run(left.map((id) => ({ id, title: of.title })))}>
+        <Quiet
+          disabled={cancel.busy}
+          onClick={() =>
+            void cancel.run(
+              left.map((id) => ({ id, title: of.title })),
+              byMistake,
+            )
+          }
+        >
           Undo
         </Quiet>
       )}

@@ -11,7 +11,7 @@ import { Table, type Column } from "../../kit/table";
 import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
 import { outside } from "../interlibrary/session";
-import { CancelReason } from "./CancelReason";
+import { Lately } from "./Lately";
 import { ToQueue } from "./ToQueue";
 import { CancelHold } from "./CancelHold";
 
@@ -97,7 +97,7 @@ export function Stuck() {
           </label>
         )}
       </p>
-      <CancelReason />
+      <Lately />
       <Loading of={list}>
         {(rows) => (
           <Table

@@ -5,14 +5,14 @@ import { api, told, type Schema } from "../../api/client";
 import { InHand } from "../../kit/inhand";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Card, Code, Head, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
+import { Card, Code, Head, Quiet, Tag, type Tone } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { sayDate, sayDay } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { Whom } from "../../kit/whom";
 import { Why } from "../../kit/why";
-import { useCancel } from "./cancel";
-import { CancelReason } from "./CancelReason";
+import { CancelHold } from "./CancelHold";
+import { Lately } from "./Lately";
 import { ChangeHold } from "./ChangeHold";
 import { MoveHold } from "./MoveHold";
 import { PlaceHold } from "./PlaceHold";
@@ -76,7 +76,7 @@ function Rows({ queue, may }: { queue: Queue; may: boolean }) {
   const columns = useMemo(() => columnsFor(may, setDoing), [may]);
   return (
     <Card label="The queue">
-      {may && <CancelReason />}
+      {may && <Lately />}
       {doing?.what === "change" && (
         <ChangeHold key={doing.hold.id} hold={doing.hold} done={() => setDoing(undefined)} />
       )}
@@ -159,22 +159,14 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
 
 function Acts({ hold: h, may, act }: { hold: Row; may: boolean; act: (d: Doing) => void }) {
   const me = useMe();
-  const cancel = useCancel(h);
   const supervises = me.role === "supervisor" || me.role === "administrator";
   return (
-    <>
-      <span className="flex justify-end gap-3 whitespace-nowrap">
-        <Why trace={h.why ?? h.why_so}>Why</Why>
-        {supervises && h.state === "waiting" && <Quiet onClick={() => act({ what: "move", hold: h })}>Move</Quiet>}
-        {may && h.state === "waiting" && <Quiet onClick={() => act({ what: "change", hold: h })}>Change</Quiet>}
-        {may && (
-          <Quiet disabled={cancel.busy} onClick={() => cancel.run(h.id)}>
-            Cancel
-          </Quiet>
-        )}
-      </span>
-      <Trouble error={cancel.problem} />
-    </>
+    <span className="flex justify-end gap-3 whitespace-nowrap">
+      <Why trace={h.why ?? h.why_so}>Why</Why>
+      {supervises && h.state === "waiting" && <Quiet onClick={() => act({ what: "move", hold: h })}>Move</Quiet>}
+      {may && h.state === "waiting" && <Quiet onClick={() => act({ what: "change", hold: h })}>Change</Quiet>}
+      {may && <CancelHold hold={h} />}
+    </span>
   );
 }
 

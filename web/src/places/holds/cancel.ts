@@ -6,9 +6,6 @@ import { useWrite, write } from "../../kit/write";
 
 export type Hold = Schema["HoldsHold"];
 
-/** Why holds are cancelled from now on, as the field above the list says. */
-export const reason = createStore(() => ({ says: "" }));
-
 /** What has been cancelled here and can be taken back. */
 export const cancelled = createStore<{ holds: { id: number; title: string }[] }>(() => ({ holds: [] }));
 
@@ -48,11 +45,12 @@ export function clearHolds() {
   changed.setState({ holds: [] });
 }
 
-const cancelOne = (id: number, key: string) =>
-  api.POST("/api/holds/{id}/cancel", {
-    params: { path: { id }, header: keyed(key) },
-    body: { reason: reason.getState().says },
-  });
+const cancelOne = (id: number, reason: string, key: string) =>
+  api.POST("/api/holds/{id}/cancel", { params: { path: { id }, header: keyed(key) }, body: { reason } });
+
+/** Why what was placed just now is cancelled at once. */
+export const byMistake = "Placed by mistake";
+
 /** What is to be known of a hold to cancel it. */
 type Named = Pick<Hold, "id" | "title">;
 
@@ -70,9 +68,10 @@ export function useAgain() {
   };
 }
 
+/** Cancels a hold, for a reason. */
 export function useCancel(h: Named) {
   const again = useAgain();
-  return useWrite(cancelOne, {
+  return useWrite((reason: string, key) => cancelOne(h.id, reason, key), {
     name: nameOf(h),
     about: aboutOf(h),
     done: () => {
@@ -88,10 +87,10 @@ export function useCancelMany() {
   const [busy, setBusy] = useState(false);
   return {
     busy,
-    run: async (some: Named[]) => {
+    run: async (some: Named[], reason: string) => {
       setBusy(true);
       for (const h of some) {
-        const done = await write(nameOf(h), aboutOf(h), (key) => cancelOne(h.id, key));
+        const done = await write(nameOf(h), aboutOf(h), (key) => cancelOne(h.id, reason, key));
         if (done) remember(h);
       }
       setBusy(false);

@@ -1,25 +1,14 @@
 import { useStore } from "zustand";
-import { Reasons } from "../../kit/forms";
-import { inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
-import { cancelled, changed, reason, useChangeBack, useRevive } from "./cancel";
+import { Quiet, Tag, Trouble } from "../../kit/parts";
+import { cancelled, changed, useChangeBack, useRevive } from "./cancel";
 
-/** The reason with which holds are cancelled from now on, and what was cancelled or changed last, to be taken back. */
-export function CancelReason() {
+/** What was cancelled or changed last, to be taken back. */
+export function Lately() {
   const { holds } = useStore(cancelled);
   const { holds: others } = useStore(changed);
+  if (holds.length + others.length === 0) return null;
   return (
     <div className="grid gap-1.5 px-3 py-2 print:hidden">
-      <label className="flex items-center justify-end gap-2 text-sm text-ink-2">
-        Reason, when one is cancelled
-        <input
-          list="cancel-reasons"
-          autoComplete="off"
-          maxLength={200}
-          className={inputLook}
-          onChange={(e) => reason.setState({ says: e.target.value.trim() })}
-        />
-      </label>
-      <Reasons list="cancel" id="cancel-reasons" />
       {others.length > 0 && (
         <ul aria-label="Changed just now" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
           {others.slice(0, 5).map((h) => (
