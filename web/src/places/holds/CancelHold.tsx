@@ -1,4 +1,4 @@
-import { useId, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { Reasons } from "../../kit/forms";
 import { Button, inputLook, Quiet, Trouble } from "../../kit/parts";
 import { useCancel, type Hold } from "./cancel";
@@ -38,6 +38,8 @@ export function WhyCancelled({
 }) {
   const [reason, setReason] = useState("");
   const list = useId();
+  const field = useRef<HTMLInputElement>(null);
+  useEffect(() => field.current?.focus(), []);
   return (
     <form
       aria-label={label}
@@ -46,15 +48,9 @@ export function WhyCancelled({
         e.preventDefault();
         onCancel(reason.trim());
       }}
-      onKeyDown={(e) => {
-        if (e.key !== "Escape") return;
-        e.preventDefault();
-        onClose();
-      }}
     >
       <input
-        // The person has just asked for it.
-        autoFocus
+        ref={field}
         aria-label="Reason"
         placeholder="Reason"
         list={list}
@@ -63,6 +59,11 @@ export function WhyCancelled({
         className={inputLook}
         value={reason}
         onChange={(e) => setReason(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key !== "Escape") return;
+          e.preventDefault();
+          onClose();
+        }}
       />
       <Reasons list="cancel" id={list} />
       <Button plain type="submit" busy={busy} disabled={!reason.trim()}>
