@@ -10,6 +10,7 @@ export default defineConfig({
   reporter: [["list"]],
   outputDir: "../.data/test/playwright",
   use: {
+    actionTimeout: 60_000, // a button that is not there fails a story long before the story's own limit
     baseURL: process.env.NEVRIN_URL,
     viewport: { width: 1280, height: 800 },
     locale: "en-CA",

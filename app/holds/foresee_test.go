@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,21 +19,22 @@ import (
 
 // learnedFromEarlier learns from the earlier half of the demo's year, and foresees the holds of the later half.
 func learnedFromEarlier(t *testing.T, h *act.House) (earlier, later []waiting.Case) {
-	type both struct{ earlier, later []waiting.Case }
-	out, err := act.Look(context.Background(), h, act.Machine, func(a *act.Act) (both, error) {
-		begin, half, end := calendar.MakeDate(2025, 10, 6), calendar.MakeDate(2026, 4, 6), calendar.MakeDate(2026, 9, 6)
-		habits, err := holds.Habits(a, begin, half.Add(-80), half)
+	begin, half, end := calendar.MakeDate(2025, 10, 6), calendar.MakeDate(2026, 4, 6), calendar.MakeDate(2026, 9, 6)
+	split := half.Add(-80)
+	past := func(from, until calendar.Date, most int) *holds.PastHolds {
+		read, err := act.Look(context.Background(), h, act.Machine, func(a *act.Act) (*holds.PastHolds, error) {
+			at := func(d calendar.Date) time.Time { return calendar.Local(d, 0, a.Network.Location) }
+			return holds.ReadPast(a, at(from), at(until), most)
+		})
 		require.NoError(t, err)
-		at := func(d calendar.Date) []waiting.Case {
-			cases, err := holds.Cases(a, habits, calendar.Local(d, 0, a.Network.Location),
-				calendar.Local(min(d+182, end), 0, a.Network.Location), 350)
-			require.NoError(t, err)
-			return cases
-		}
-		return both{at(begin), at(half)}, nil
+		return read
+	}
+	habits, err := act.Look(context.Background(), h, act.Machine, func(a *act.Act) (*waiting.Habits, error) {
+		return holds.Habits(a, begin, split)
 	})
 	require.NoError(t, err)
-	return out.earlier, out.later
+	habits.Score(past(split, half, 600).Foresee(habits))
+	return past(begin, half, 350).Foresee(habits), past(half, end, 350).Foresee(habits)
 }
 
 // On a year that the demo has made up, learned from its earlier half, ranges hold in 75 to 90 of 100 cases of the later half,

@@ -21,19 +21,31 @@ const (
 // Learn learns, once since a day, from the year before it how things go in this network, and keeps it for forecasts from then on. Looking at
 // the past takes its time, so nothing is locked meanwhile; where another copy has learned since the day began, that is kept.
 func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
-	learned, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*waiting.Habits, error) {
+	type both struct {
+		learned *waiting.Habits
+		past    *PastHolds
+	}
+	seen, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (b both, err error) {
 		known, err := a.Tx.LearnedSince(midnight(a, day))
 		if err != nil || known {
-			return nil, err
+			return b, err
 		}
 		if err := a.Tx.Unhurried(); err != nil {
-			return nil, err
+			return b, err
 		}
-		return Habits(a, day.Add(-learnedDays), day.Add(-scoredDays), day)
+		middle := day.Add(-scoredDays)
+		if b.learned, err = Habits(a, day.Add(-learnedDays), middle); err != nil {
+			return b, err
+		}
+		b.past, err = ReadPast(a, midnight(a, middle), midnight(a, day), scoredMost)
+		return b, err
 	})
+	learned := seen.learned
 	if err != nil || learned == nil || learned.Loans < fewestLoans {
 		return err // nothing to be learned yet in a network that has just begun
 	}
+	// Foreseeing takes its time, and no transaction waits for it.
+	learned.Score(seen.past.Foresee(learned))
 	_, err = act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 		known, err := a.Tx.LearnedSince(midnight(a, day))
 		if err == nil && !known {
@@ -47,12 +59,11 @@ func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
 // fewestLoans is from how many loans on something can be learned.
 const fewestLoans = 200
 
-// Habits learns from what happened between two days, and scores it on the holds that were placed from the second day up to a
-// third.
-func Habits(a *act.Act, from, split, until calendar.Date) (*waiting.Habits, error) {
-	begin, middle, end := midnight(a, from), midnight(a, split), midnight(a, until)
+// Habits learns from what happened from one day up to another.
+func Habits(a *act.Act, from, until calendar.Date) (*waiting.Habits, error) {
+	begin, end := midnight(a, from), midnight(a, until)
 	p := waiting.Past{Late: map[string][]waiting.Seen{}, Kept: map[string][]waiting.Seen{}}
-	late, kept, err := a.Tx.PastLoans(begin, middle)
+	late, kept, err := a.Tx.PastLoans(begin, end)
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +73,7 @@ func Habits(a *act.Act, from, split, until calendar.Date) (*waiting.Habits, erro
 	for _, c := range kept {
 		p.Kept[c.Of] = append(p.Kept[c.Of], waiting.Seen{Days: c.Days, Times: c.Times})
 	}
-	fetched, missed, stood, delayed, err := a.Tx.PastHolds(begin, middle)
+	fetched, missed, stood, delayed, err := a.Tx.PastHolds(begin, end)
 	if err != nil {
 		return nil, err
 	}
@@ -76,13 +87,7 @@ func Habits(a *act.Act, from, split, until calendar.Date) (*waiting.Habits, erro
 	for _, c := range delayed {
 		p.Delayed = append(p.Delayed, waiting.Seen{Days: max(c.Days, 0), Times: c.Times})
 	}
-	h := waiting.Learn(p)
-	cases, err := Cases(a, h, middle, end, scoredMost)
-	if err != nil {
-		return nil, err
-	}
-	h.Score(cases)
-	return h, nil
+	return waiting.Learn(p), nil
 }
 
 func midnight(a *act.Act, d calendar.Date) time.Time { return calendar.Local(d, 0, a.Network.Location) }
@@ -111,9 +116,17 @@ func openDays(a *act.Act, f *store.PastFetch) int {
 // beyond is for how many days after the last of them the courier is worked out.
 const beyond = 42
 
-// Cases foresees holds that were placed between two instants, as it would have been done then, and says when they were ready
-// in truth. Those that have not been ready by now are not among them.
-func Cases(a *act.Act, h *waiting.Habits, from, until time.Time, most int) ([]waiting.Case, error) {
+// PastHolds are holds that were placed between two instants, with all that was known of their titles.
+type PastHolds struct {
+	from, until time.Time
+	titles      []int64
+	pasts       map[int64]*waiting.TitlePast
+	network     *waiting.Network
+	a           *act.Act // for the rules and calendars of the network alone; its transaction has ended
+}
+
+// ReadPast reads the holds on at most so many titles that were placed between two instants.
+func ReadPast(a *act.Act, from, until time.Time, most int) (*PastHolds, error) {
 	titles, err := a.Tx.TitlesAsked(from, until, most)
 	if err != nil {
 		return nil, err
@@ -125,32 +138,38 @@ func Cases(a *act.Act, h *waiting.Habits, from, until time.Time, most int) ([]wa
 	first, last := calendar.DateOf(from.In(a.Network.Location)), calendar.DateOf(until.In(a.Network.Location))
 	table := a.Network.Timetable
 	network := waiting.MakeNetwork(table.Prepare(first, int(last-first)+1+beyond), first, a.Network.FetchMinutes)
+	return &PastHolds{from, until, titles, pasts, network, a}, nil
+}
+
+// Foresee says of each hold what would have been foreseen as it was placed, and when it was ready in truth. Those that have not
+// been ready by now are not among them.
+func (p *PastHolds) Foresee(h *waiting.Habits) []waiting.Case {
+	zone := p.a.Network.Location
 	may := func(c *waiting.PastCopy, hold *waiting.PastHold, at time.Time) bool {
 		item := &store.Free{
 			BranchCode: c.Home, Collection: c.Collection, Material: c.Material, AddedOn: c.Added.UTC(),
 		}
-		yes, _ := moving.MayServeOn(a, item, hold.Class, hold.Home, hold.Pickup,
-			calendar.DateOf(at.In(a.Network.Location)))
+		yes, _ := moving.MayServeOn(p.a, item, hold.Class, hold.Home, hold.Pickup, calendar.DateOf(at.In(zone)))
 		return yes
 	}
 	var out []waiting.Case
-	for _, id := range titles {
-		for _, hold := range pasts[id].Holds {
-			if hold.Placed.Before(from) || !hold.Placed.Before(until) || hold.Ready == nil {
+	for _, id := range p.titles {
+		for _, hold := range p.pasts[id].Holds {
+			if hold.Placed.Before(p.from) || !hold.Placed.Before(p.until) || hold.Ready == nil {
 				continue
 			}
-			q, ok := pasts[id].At(hold.Placed, hold.ID, may)
+			q, ok := p.pasts[id].At(hold.Placed, hold.ID, may)
 			if !ok {
 				continue
 			}
-			at := hold.Placed.In(a.Network.Location)
-			foreseen := h.Foresee(q, at, network)
+			at := hold.Placed.In(zone)
+			foreseen := h.Foresee(q, at, p.network)
 			out = append(out, waiting.Case{
 				Forecast: foreseen[len(foreseen)-1],
-				Came:     table.Branches[hold.Pickup].Date(*hold.Ready),
-				Waited:   int(calendar.DateOf(hold.Ready.In(a.Network.Location)) - calendar.DateOf(at)),
+				Came:     p.a.Network.Timetable.Branches[hold.Pickup].Date(*hold.Ready),
+				Waited:   int(calendar.DateOf(hold.Ready.In(zone)) - calendar.DateOf(at)),
 			})
 		}
 	}
-	return out, nil
+	return out
 }

@@ -78,7 +78,7 @@ type Limits struct {
 
 // Counter is how lending and taking back go.
 type Counter struct {
-	Staged    bool      `json:"staged" doc:"What is scanned to be lent counts only once it is said so; otherwise at once"`
+	Staged    bool      `json:"staged" doc:"Loans are reviewed before they are made; otherwise each scan lends at once"`
 	Receipt   string    `json:"receipt" enum:"none,slip,mail,both,ask" doc:"What somebody gets of what was lent to them, where they have chosen nothing"`
 	Collect   string    `json:"collect" enum:"nobody,named,household" doc:"Who may fetch what waits for somebody else: those whom they have named, or their household too"`
 	DueOthers bool      `json:"due_others" doc:"Due dates are set by hand of items and patrons of other branches too"`

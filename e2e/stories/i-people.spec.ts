@@ -50,6 +50,13 @@ test("somebody is registered after looking who is here, with the next of the hou
   await scan(page, free);
   await expect(form.getByLabel("Card", { exact: true })).toHaveValue(free);
   await expect(form.getByLabel("Phone", { exact: true })).toHaveValue("");
+  // An item that is scanned while the card field has the focus goes where items go, and the field stays.
+  await form.getByLabel("Card", { exact: true }).focus();
+  await scan(page, await ask("SELECT barcode FROM items WHERE standing = 'in_use' ORDER BY id LIMIT 1"));
+  await expect(page).toHaveURL(/\/items/);
+  await go(page, "Patrons");
+  await page.getByRole("button", { name: "Register somebody" }).click();
+  await expect(form.getByLabel("Card", { exact: true })).toHaveValue(free);
   await scan(page, await ask("SELECT card FROM patrons WHERE standing = 'active' ORDER BY id LIMIT 1")); // somebody comes
   await expect(page).toHaveURL(/\/desk/);
   await go(page, "Patrons");
@@ -114,7 +121,14 @@ test("a record is changed, stopped, noted and answered for; two at once do not u
   const notes = page.getByRole("region", { name: "Notes" });
   await notes.getByRole("button", { name: "write one" }).click();
   await notes.getByLabel("What it says").fill("Library bag is at the desk");
-  await notes.getByRole("button", { name: "Write it" }).click();
+  // Refused, what was typed stays.
+  await page.route("**/notes", (r) => r.fulfill({ status: 409, json: { title: "Conflict", detail: "Not now." } }), {
+    times: 1,
+  });
+  await notes.getByRole("button", { name: "Add note" }).click();
+  await expect(notes.getByText("Not now.")).toBeVisible();
+  await expect(notes.getByLabel("What it says")).toHaveValue("Library bag is at the desk");
+  await notes.getByRole("button", { name: "Add note" }).click();
   await expect(notes.getByRole("listitem").filter({ hasText: "Library bag" })).toContainText("For the desk");
   const standing = page.getByRole("region", { name: "Standing" });
   await standing.getByRole("button", { name: "change" }).click();

@@ -90,7 +90,9 @@ test("an institution is invoiced, the invoice prints, and is paid by transfer", 
   await expect(invoice.getByText("Paid", { exact: true })).toBeVisible();
 });
 
-test("what is staged counts once it is said so, and can be dropped before", async ({ page }) => {
+test("loans are reviewed before they are made where that is set, at a station or for a patron; Esc never lends", async ({
+  page,
+}) => {
   await ask(`UPDATE network SET version = version + 1, settings = jsonb_set(settings, '{counter}', '{"staged": true, "receipt": "none", "collect": "named",
     "slips": [], "bin": {"lines": 20, "columns": ["found", "account"]}, "patron": {"lines": 20, "columns": ["found"]}}') RETURNING 1`);
   try {
@@ -100,18 +102,59 @@ test("what is staged counts once it is said so, and can be dropped before", asyn
     await scan(page, card);
     const items = [await freeItem("HVH", "book"), await freeItem("HVH", "book"), await freeItem("HVH", "book")];
     for (const i of items) await scan(page, i);
-    await expect(page.getByText("3 things are staged")).toBeVisible();
+    await expect(page.getByText("3 items to review")).toBeVisible();
     const loans = `SELECT count(*) FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = '${card}' AND l.returned_at IS NULL`;
     expect(await ask(loans)).toBe("0");
-    await page.getByRole("button", { name: "Drop it" }).first().click();
-    await page.getByRole("button", { name: "Lend all 2" }).dblclick();
+    const line = page.getByLabel("Scan line");
+    await line.fill("half a na");
+    await page.keyboard.press("Escape"); // clears what was typed,
+    await expect(line).toHaveValue("");
+    await page.keyboard.press("Escape"); // and with nothing to clear or close does nothing
+    await expect(page.getByText("3 items to review")).toBeVisible();
+    await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
+    await page.getByRole("region", { name: "Tape" }).getByRole("button", { name: "Remove" }).first().click();
+    await page.getByRole("button", { name: "Lend 2 items", exact: true }).dblclick();
     await expect(page.getByText("Lent", { exact: true })).toHaveCount(2);
     expect(await ask(loans)).toBe("2");
     await scan(page, items[2] ?? "");
-    await expect(page.getByText("1 thing is staged")).toBeVisible();
-    await page.getByRole("button", { name: "Done" }).click();
+    await expect(page.getByText("1 item to review")).toBeVisible();
+    await expect(page.getByRole("button", { name: "Lend 1 item, done" })).toBeVisible();
+    await page.keyboard.press("Control+Enter");
     await expect(page.getByText("Scan a card to begin", { exact: false })).toBeVisible();
-    expect(await ask(loans)).toBe("3"); // what is staged is lent before the patron goes
+    expect(await ask(loans)).toBe("3"); // what was left to review is lent before the patron goes
+
+    // Typed words find people below the line; the arrow goes into the list, Enter opens, Esc closes.
+    const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", card);
+    const [given = "", family = ""] = [name.split(" ")[0], name.split(" ").at(-1)];
+    await line.fill(`${family}, ${given}`);
+    await page.keyboard.press("Enter");
+    const found = page.getByRole("region", { name: "Patrons found" });
+    await expect(found).toBeVisible();
+    await page.keyboard.press("Escape");
+    await expect(found).toBeHidden();
+    await expect(line).toBeFocused();
+    await line.fill(`${family}, ${given}`);
+    await page.keyboard.press("Enter");
+    await expect(found).toBeVisible();
+    await page.keyboard.press("ArrowDown");
+    await expect(found.getByRole("button", { name: new RegExp(name) }).first()).toBeFocused();
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("region", { name: "Patron", exact: true })).toContainText(name);
+    await page.keyboard.press("Control+Enter");
+
+    // Chosen otherwise for one patron, and for the station from then on.
+    const review = page.getByLabel("Review before lending");
+    await scan(page, card);
+    await review.uncheck();
+    await scan(page, await freeItem("HVH", "book"));
+    await expect(page.getByText("Lent", { exact: true })).toHaveCount(1);
+    await page.keyboard.press("Control+Enter");
+    await scan(page, await goodCard("HVH"));
+    await expect(review).toBeChecked();
+    await page.getByRole("button", { name: /^Bea Lindgard/ }).click();
+    await page.getByRole("menuitemcheckbox", { name: /^Review loans/ }).click();
+    await page.keyboard.press("Escape");
+    await expect(review).not.toBeChecked();
   } finally {
     await ask("UPDATE network SET version = version + 1, settings = settings - 'counter' RETURNING 1");
   }

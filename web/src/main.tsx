@@ -4,15 +4,16 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { notKnown } from "./api/client";
 import { clearInHand } from "./kit/scans/inhand";
-import { onForget, openWindow } from "./kit/house";
+import { onForget, onLeave, openWindow } from "./kit/house";
 import { openHouse } from "./kit/scans/house";
 import { showTheme } from "./kit/settings";
-import { clear as clearDesk } from "./places/desk/session";
-import "./places/interlibrary/session";
+import { clear as clearDesk, forgetPatron as leaveDesk } from "./places/desk/session";
+import { clear as clearMissed } from "./places/fetch/missed";
+import { clear as clearOutside, forgetPatron as leaveOutside } from "./places/interlibrary/session";
 import { clear as clearItems, openItems } from "./places/items/session";
-import { clearDrafts } from "./places/patrons/drafts";
+import { clearDrafts, dropDraft } from "./places/patrons/drafts";
 import { clearHolds } from "./places/holds/cancel";
-import { clear as clearReturns } from "./places/returns/session";
+import { clear as clearReturns, forgetPatron as leaveReturns } from "./places/returns/session";
 import { clear as clearRosters } from "./places/rosters/session";
 import { loadPlaces, router } from "./router";
 import "./theme.css";
@@ -25,8 +26,12 @@ openHouse({
   titles: (words) => void router.navigate({ to: "/items", search: { words } }),
   patrons: (words) => void router.navigate({ to: "/patrons", search: { words } }),
 });
-for (const forget of [clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters, clearItems, clearHolds])
+for (const forget of [
+  ...[clearDesk, clearReturns, clearInHand, clearDrafts, clearRosters, clearItems, clearHolds],
+  ...[clearMissed, clearOutside],
+])
   onForget(forget);
+for (const leave of [leaveDesk, leaveReturns, leaveOutside, dropDraft]) onLeave(leave);
 openItems((isbn) => void router.navigate({ to: "/items", search: { tab: "add", isbn } }));
 openWindow();
 showTheme();

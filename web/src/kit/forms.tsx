@@ -1,6 +1,6 @@
 import { zodResolver } from "@hookform/resolvers/zod";
 import clsx from "clsx";
-import { useEffect, useId, useState, type ReactNode } from "react";
+import { useEffect, useId, useRef, useState, type ReactNode } from "react";
 import {
   FormProvider,
   useForm,
@@ -423,6 +423,18 @@ export function saysOf<V extends FieldValues>() {
 export function useSet<V extends FieldValues>() {
   const { setValue } = useFormContext<V>();
   return setValue;
+}
+
+/** Does something whenever anything in the form is changed, such as dropping a preview of how it was before. */
+export function WhenChanged({ run }: { run: () => void }) {
+  const { subscribe } = useFormContext();
+  const now = useRef(run);
+  useEffect(() => void (now.current = run));
+  useEffect(
+    () => subscribe({ formState: { values: true }, callback: ({ name }) => name && now.current() }),
+    [subscribe],
+  );
+  return null;
 }
 
 /** Keeps a field at what something else settles. */

@@ -8,15 +8,19 @@ const list = (of: Element) => of.closest("[data-finding]")?.querySelectorAll<HTM
 
 /** In the field above a list: down goes into it, Enter opens the only one. The two stand in one element with data-finding. */
 export function intoFound(e: KeyboardEvent<HTMLElement>) {
-  const rows = list(e.currentTarget);
-  if (e.key === "ArrowDown" || (e.key === "Enter" && rows.length > 1)) {
-    e.preventDefault();
-    rows[0]?.focus();
-  }
-  if (e.key === "Enter" && rows.length === 1) {
-    e.preventDefault();
-    rows[0]?.click();
-  }
+  into(e, [...list(e.currentTarget)]);
+}
+
+function into(e: Pick<globalThis.KeyboardEvent, "key" | "preventDefault">, rows: HTMLButtonElement[]) {
+  if (rows.length === 0 || (e.key !== "ArrowDown" && e.key !== "Enter")) return;
+  e.preventDefault();
+  if (e.key === "Enter" && rows.length === 1) rows[0]?.click();
+  else rows[0]?.focus();
+}
+
+/** The same on a line that is not beside the list, for the list in the place below it. */
+export function intoFoundBelow(e: Pick<globalThis.KeyboardEvent, "key" | "preventDefault">) {
+  into(e, [...document.querySelectorAll<HTMLButtonElement>("main [data-found]")]);
 }
 
 /** From one that was found to the next. */

@@ -1,5 +1,7 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { createStore } from "zustand/vanilla";
+import { announce } from "./announce";
+import { asks } from "./asks";
 import { fetched } from "../api/client";
 import { branchHere, signedInHere, workHere } from "../api/station";
 import { line } from "./line";
@@ -24,9 +26,24 @@ const forgetters = new Set<() => void>();
 /** Lets a place forget what it holds of people, when another person comes. */
 export const onForget = (forget: () => void) => void forgetters.add(forget);
 
+const leavers = new Set<(patron: number) => void>();
+
+/** Lets a place forget what it holds of one patron, when nothing of them is kept any longer. */
+export const onLeave = (leave: (patron: number) => void) => void leavers.add(leave);
+
+/** Nothing of a patron who has been forgotten stays in this window either. */
+export async function patronForgotten(queries: QueryClient, patron: number) {
+  leavers.forEach((leave) => leave(patron));
+  queries.removeQueries({ type: "inactive" });
+  await queries.resetQueries({ predicate: (q) => q.queryKey[0] !== "me" });
+}
+
 function forget() {
   forgetters.forEach((f) => f());
   writes.setState({}, true);
+  trouble.setState({ error: undefined });
+  asks.setState({ open: [] });
+  announce("");
 }
 
 /** Takes in who the server says is signed in. */
@@ -64,7 +81,9 @@ export async function signIn(queries: QueryClient, path: string, body: unknown) 
   workHere(undefined);
   const me = await askMe();
   if (before && known?.id === me.id && before !== me.branch) await workAt(queries, before);
-  await queries.invalidateQueries();
+  // What one person was shown another may not see.
+  if (known && known.id !== me.id) await queries.resetQueries();
+  else await queries.invalidateQueries();
 }
 
 export async function signOut(queries: QueryClient) {

@@ -76,7 +76,8 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
 export function Keys({ open, onClose, role }: { open: boolean; onClose: () => void; role: string }) {
   const rows: [string, string][] = [
     ["1 … 9, Enter", "Answer the oldest question, on the scan line"],
-    ["Esc", "Close the drawer; at the desk, done with this patron"],
+    ["Esc", "Close what is open, or clear what is typed"],
+    ["Ctrl Enter", "At the desk: done with this patron"],
     ["/", "To the scan line"],
     ["w", "Why of the chosen row of a list"],
     ["g w", "Why of the newest line"],

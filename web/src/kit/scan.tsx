@@ -64,6 +64,10 @@ const lineId = "scan-line";
 const scanLine = () => document.getElementById(lineId) as HTMLInputElement | null;
 export const toScanLine = () => scanLine()?.focus();
 
+/** Whether an element is the scan line, and nothing has been typed into it. */
+export const emptyScanLine = (target: EventTarget | null) =>
+  target !== null && target === scanLine() && !scanLine()?.value;
+
 /** Opens the why that was told last in this place. */
 const newestWhy = () => document.querySelector<HTMLButtonElement>("main [data-why]")?.click();
 
@@ -151,7 +155,7 @@ export function useKeys(role: string) {
       if (caught) {
         e.preventDefault();
         e.stopPropagation();
-        if (field && field !== input && "takesScans" in field.dataset) {
+        if (field && field !== input && "takesScans" in field.dataset && !("hereScans" in field.dataset)) {
           restore(field, caught.text); // it asks for a card itself
           return;
         }
@@ -232,6 +236,12 @@ export function ScanLine({ role }: { role: string }) {
         autoCorrect="off"
         spellCheck={false}
         onInput={(e) => hinted(e.currentTarget.value)}
+        onKeyDown={(e) => {
+          if (e.key !== "Escape" || !e.currentTarget.value) return;
+          e.preventDefault(); // what was typed is cleared, and nothing else
+          e.currentTarget.value = "";
+          hinted("");
+        }}
         className="h-9 w-full rounded-card border-[1.5px] border-spruce-700 bg-field px-3 placeholder:text-ink-3 focus:outline-2 focus:outline-offset-1 focus:outline-spruce-500"
       />
       <p

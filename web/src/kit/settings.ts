@@ -40,6 +40,10 @@ export const switchSingleKeys = (on: boolean) => set("single keys", on ? "on" : 
 export const slipsPrint = () => get("slips print", "off") === "on";
 export const switchSlips = (on: boolean) => set("slips print", on ? "on" : "off");
 
+/** Whether loans are reviewed before they are made at this station, where that was chosen; otherwise the branch's setting holds. */
+export const stagesHere = () => ({ on: true, off: false })[get("staged", "")];
+export const switchStaging = (on: boolean) => set("staged", on ? "on" : "off");
+
 export type Theme = "station" | "light" | "dark";
 export const theme = () => get("theme", "station") as Theme;
 export function chooseTheme(t: Theme) {

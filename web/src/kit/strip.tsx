@@ -23,6 +23,8 @@ import {
   switchSlips,
   switchSounds,
   slipsPrint,
+  stagesHere,
+  switchStaging,
   theme,
 } from "./settings";
 import { useWrite } from "./write";
@@ -140,6 +142,11 @@ function PersonMenu({ me }: { me: Me }) {
           <Switch name="Sounds" on={soundsOn} onSwitch={switchSounds} />
           <Switch name="Single keys" on={singleKeysOn} onSwitch={switchSingleKeys} />
           <Switch name="Slips print by themselves" on={slipsPrint} onSwitch={switchSlips} />
+          <Switch
+            name="Review loans before they are made"
+            on={() => stagesHere() ?? me.counter.staged}
+            onSwitch={switchStaging}
+          />
           <Switch name="Dark" on={() => theme() === "dark"} onSwitch={(on) => chooseTheme(on ? "dark" : "light")} />
           <DropdownMenu.Item className={menuItem} onSelect={() => showKeys(true)}>
             Keys

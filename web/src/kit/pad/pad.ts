@@ -1,8 +1,9 @@
 import { JSONRPCClient, JSONRPCServer, JSONRPCServerAndClient } from "json-rpc-2.0";
-import { createJSONStorage, persist } from "zustand/middleware";
+import { persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
 import { z } from "zod";
 import "../checks"; // what is checked is not compiled
+import { kept } from "../kept";
 import { add, open, scans } from "../scans/scans";
 import { play } from "../sound";
 import * as pile from "./pile";
@@ -26,7 +27,7 @@ const nothing: Pad = { line: "none", pile: pile.empty, atRest: true };
 export const pad = createStore<Pad>()(
   persist(() => nothing, {
     name: "nevrin pad",
-    storage: createJSONStorage(() => sessionStorage),
+    storage: kept(),
     partialize: (p) => ({ pile: p.pile }),
   }),
 );

@@ -25,15 +25,25 @@ function read(from: Storage, key: string): Scan[] {
   }
 }
 
+/** So many answered lines are kept through a reload, the newest; what still wants an answer from somebody is kept besides. */
+const answeredKept = 200;
+
 function write(scans: Scan[]) {
+  const left = scans.filter(open);
+  const newest = new Set(scans.filter((s) => s.state === "done" || s.state === "wrong").slice(-answeredKept));
   // A browser that can keep no more must not stop a scan; what is not answered comes first.
   try {
-    const left = scans.filter(open);
     if (left.length > 0) localStorage.setItem(unsent + name, JSON.stringify(left));
     else localStorage.removeItem(unsent + name);
-    sessionStorage.setItem(tapeKey, JSON.stringify(scans));
+    sessionStorage.setItem(tapeKey, JSON.stringify(scans.filter((s) => open(s) || s.state === "ask" || newest.has(s))));
   } catch (e) {
     console.warn("The tape is not kept through a reload.", e);
+    sessionStorage.removeItem(tapeKey);
+    try {
+      sessionStorage.setItem(tapeKey, JSON.stringify(left));
+    } catch {
+      // They are kept beside it.
+    }
   }
 }
 

@@ -4,7 +4,7 @@ import { useFieldArray, useFormContext } from "react-hook-form";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChipsField, ChoiceField, DateField, DatesField, Form, TextField } from "../../kit/forms";
+import { ChipsField, ChoiceField, DateField, DatesField, Form, TextField, WhenChanged } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
@@ -247,6 +247,12 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
           <TextField name="late" label="by so many minutes" inputMode="numeric" width="w-24" />
           {is && <DateField name="on" label="Only from a date on; nothing: at once" />}
         </div>
+        <WhenChanged
+          run={() => {
+            setTried(undefined);
+            setPast(undefined);
+          }}
+        />
         <div className="flex gap-3">
           <Button type="submit" plain onClick={() => (onPast.current = false)}>
             Look at what it does

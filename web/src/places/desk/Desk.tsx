@@ -9,9 +9,11 @@ import { PadBar } from "../../kit/pad/bar";
 import { api, keyed } from "../../api/client";
 import { Button, Card, Empty, Head, Quiet, Scrolled, Trouble } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
+import { useChosen } from "../../kit/settings";
 import { isEmployed } from "../../kit/places";
 import { sayMoney } from "../../kit/say";
-import { usePrompt } from "../../kit/scan";
+import { intoFoundBelow } from "../../kit/found";
+import { usePrompt, emptyScanLine, toScanLine } from "../../kit/scan";
 import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans";
 import { Why } from "../../kit/why";
 import { Found } from "./Found";
@@ -19,13 +21,19 @@ import { PatronCard } from "./PatronCard";
 import {
   answer,
   changeCard,
+  closeFound,
   count,
   desk,
+  dismiss,
+  dropStaged,
   finish,
   lineOf,
   openCard,
   seenLeft,
+  send,
   staged,
+  stageForPatron,
+  stages,
   titleOf,
   type CardOf,
 } from "./session";
@@ -40,9 +48,6 @@ export function DeskPlace() {
   const begin = byName ? "Scan a card, or type a name" : "Scan a card";
   usePrompt(card ? `Scan an item to lend to ${card.name.split(" ")[0]}, or another card` : begin);
   useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.key === "Escape" && !e.defaultPrevented) finish();
-    };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
@@ -52,6 +57,7 @@ export function DeskPlace() {
         <Head title="Desk" says={`Scan a card to begin${byName ? ", or type a name to find the patron" : ""}.`} />
       )}
       <LeftBehind />
+      <NotSent />
       <StillPays patron={card?.id} />
       <PadBar taker="desk" ready={card !== undefined} waits="Scan the card, to lend what lies there." />
       <div
@@ -82,6 +88,20 @@ export function DeskPlace() {
       </div>
     </div>
   );
+}
+
+/** Ctrl Enter is done with the patron; Esc closes the list of patrons found, and the arrow and Enter on an empty line go into it. */
+function onKey(e: KeyboardEvent) {
+  if (e.defaultPrevented) return;
+  const { found } = desk.getState();
+  if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) {
+    e.preventDefault();
+    finish();
+  } else if (!found) return;
+  else if (e.key === "Escape") {
+    closeFound();
+    toScanLine();
+  } else if (emptyScanLine(e.target)) intoFoundBelow(e);
 }
 
 /** What stands in the way of a loan, and the ways to go. */
@@ -141,18 +161,19 @@ function Tape({ lines, card }: { lines: Scan[]; card?: CardOf }) {
   );
 }
 
-/** What would be lent, until it is said that it counts. */
+/** What would be lent, until somebody says that it is. */
 function Staged({ lines }: { lines: Scan[] }) {
   if (lines.length === 0) return null;
   return (
-    <Card label="Staged" className="flex flex-wrap items-center gap-3 border-l-4 border-l-amber-500 px-4 py-2.5">
-      <b className="flex-1 font-semibold">
-        {lines.length} {lines.length === 1 ? "thing is" : "things are"} staged, and lent once it is said so
-      </b>
-      <Button onClick={() => count(lines)}>Lend {lines.length === 1 ? "it" : `all ${lines.length}`}</Button>
+    <Card label="To review" className="flex flex-wrap items-center gap-3 border-l-4 border-l-amber-500 px-4 py-2.5">
+      <b className="flex-1 font-semibold">{sayItems(lines.length)} to review, not lent yet</b>
+      <Quiet onClick={() => lines.forEach(dropStaged)}>Remove {lines.length === 1 ? "it" : "all"}</Quiet>
+      <Button onClick={() => count(lines)}>Lend {sayItems(lines.length)}</Button>
     </Card>
   );
 }
+
+const sayItems = (n: number) => `${n} ${n === 1 ? "item" : "items"}`;
 
 /** Card payments of others that still wait at this station's terminal, where the next person might pay them. */
 function StillPays({ patron }: { patron?: number }) {
@@ -164,6 +185,38 @@ function StillPays({ patron }: { patron?: number }) {
       <b className="font-semibold">Still at this terminal, for somebody else</b>
       {others.map((p) => (
         <AtTerminal key={p.id} id={p.id} onEnded={() => {}} />
+      ))}
+    </Card>
+  );
+}
+
+/** Slips and emails of what was lent that did not go out, until they do or are dismissed. */
+function NotSent() {
+  const unsent = useStore(desk, (d) => d.unsent) ?? [];
+  if (unsent.length === 0) return null;
+  return (
+    <Card label="Not sent" className="grid gap-1.5 border-l-4 border-l-buoy-500 px-4 py-2.5">
+      {unsent.map((u) => (
+        <p key={`${u.what} ${u.id} ${u.since}`} className="flex flex-wrap items-baseline gap-x-3">
+          <span className="min-w-64 flex-1">
+            <b className="font-semibold">
+              {u.what === "slip" ? "Slip not printed" : "Email not sent"}: {u.name}.
+            </b>{" "}
+            {u.says}
+          </span>
+          <Quiet onClick={() => void send(u)}>Retry</Quiet>
+          {u.what === "mail" && (
+            <Quiet
+              onClick={() => {
+                dismiss(u);
+                void send({ ...u, what: "slip" });
+              }}
+            >
+              Print a slip instead
+            </Quiet>
+          )}
+          <Quiet onClick={() => dismiss(u)}>Dismiss</Quiet>
+        </p>
       ))}
     </Card>
   );
@@ -247,12 +300,20 @@ const homes = [
 
 /** The end of it, and what the patron takes home: as settled or chosen, else asked here, once. */
 function TakesHome({ card, busy }: { card: CardOf; busy: boolean }) {
+  const toLend = staged(useScans("desk"), card.id).length;
+  const chosen = useStore(desk, (d) => d.staging);
+  const on = useChosen(stages);
+  const done = toLend > 0 ? `Lend ${sayItems(toLend)}, done` : "Done";
   return (
     <>
-      <Button hint="Esc" busy={busy} onClick={() => finish()}>
+      <label className="flex cursor-pointer items-center gap-2 text-sm">
+        <input type="checkbox" checked={chosen ?? on} onChange={(e) => stageForPatron(e.target.checked)} />
+        Review before lending
+      </label>
+      <Button hint="Ctrl Enter" busy={busy} onClick={() => finish()}>
         {card.gives === "ask" || card.gives === "none"
-          ? "Done"
-          : `Done, with ${card.gives === "both" ? "slip and mail" : card.gives}`}
+          ? done
+          : `${done}, with ${card.gives === "both" ? "slip and email" : card.gives}`}
       </Button>
       {card.gives === "ask" && (
         <p className="flex flex-wrap items-center gap-x-3 text-sm text-ink-2">

@@ -16,7 +16,7 @@ const words: Record<Result["kind"], [Tone, string]> = {
   refused: ["buoy", "Not lent"],
   wrong: ["buoy", "Wrong"],
   found: ["plain", "Found"],
-  staged: ["amber", "Staged"],
+  staged: ["amber", "To review"],
   several: ["plain", "Several"],
 };
 
@@ -66,7 +66,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
               Undo
             </Quiet>
           )}
-          {stages && <Quiet onClick={() => dropStaged(scan)}>Drop it</Quiet>}
+          {stages && <Quiet onClick={() => dropStaged(scan)}>Remove</Quiet>}
           {(waits || scan.state === "wrong") && <ScanActs scan={scan} />}
         </div>
       </div>

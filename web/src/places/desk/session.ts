@@ -1,13 +1,14 @@
-import { createJSONStorage, persist } from "zustand/middleware";
+import { persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
-import { api, keyed, madeAt, told, type Schema } from "../../api/client";
+import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client";
 import { add, again, change, drop, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
+import { kept } from "../../kit/kept";
 import { printSlip } from "../../kit/print";
-import { slipsPrint } from "../../kit/settings";
+import { slipsPrint, stagesHere } from "../../kit/settings";
 import { who } from "../../kit/me";
 import { secure } from "../../kit/pad/pad";
 import { play, sound } from "../../kit/sound";
-import { write } from "../../kit/write";
+import { write, writes } from "../../kit/write";
 
 /** What stands at the desk: whose card is open, and what the patron before left undone. */
 
@@ -24,24 +25,37 @@ export interface Line {
 
 /** How scans of a patron ended who is not here any more: asks, and what was answered after the person had gone on. */
 export interface Left {
+  patron?: number;
   name: string;
   card: string;
   lent: number;
   lines: { title: string; says: string }[];
 }
 
+/** A slip or an email of what was lent that did not go out, and why. */
+export interface Unsent {
+  id: number;
+  name: string;
+  card: string;
+  since: string;
+  what: "slip" | "mail";
+  says: string;
+}
+
 interface Desk {
   card?: CardOf;
   found?: { words: string; rows: Schema["PeopleFound"][]; more: string; copies: Schema["DeskCopy"][] };
   left?: Left;
+  unsent?: Unsent[];
+
+  /** Whether loans to this patron are reviewed before they are made, where that was chosen for them. */
+  staging?: boolean;
 
   /** Until when what was scanned came after a card that was not taken, in milliseconds. */
   doubt: number;
 }
 
-export const desk = createStore<Desk>()(
-  persist((): Desk => ({ doubt: 0 }), { name: "nevrin desk", storage: createJSONStorage(() => sessionStorage) }),
-);
+export const desk = createStore<Desk>()(persist((): Desk => ({ doubt: 0 }), { name: "nevrin desk", storage: kept() }));
 
 export const lineOf = (s: Scan) => s.result as Line | undefined;
 export const titleOf = (s: Scan) => lineOf(s)?.result.line?.title ?? lineOf(s)?.result.item?.title ?? s.text;
@@ -69,17 +83,41 @@ function lentSince(patron: number): string | undefined {
 function give(card: CardOf, what: Gives, asked: boolean) {
   const since = lentSince(card.id);
   if (!since) return;
-  if (what === "slip" || what === "both") {
-    if (asked || slipsPrint()) void printSlip({ kind: "lent", id: card.id, since }).catch(() => play("wrong"));
-  }
-  if (what === "mail" || what === "both")
-    void write(`lent mail ${card.id} ${since}`, `Mailing ${card.name} what was lent`, (key) =>
-      api.POST("/api/patrons/{id}/lent-mail", {
-        params: { path: { id: card.id }, header: keyed(key) },
-        body: { since },
-      }),
-    );
+  const { id, name } = card;
+  const of = { id, name, card: card.card, since, says: "" };
+  if ((what === "slip" || what === "both") && (asked || slipsPrint())) void send({ ...of, what: "slip" });
+  if (what === "mail" || what === "both") void send({ ...of, what: "mail" });
 }
+
+/** Sends a slip or an email of what was lent. What does not go out stands at the desk until it does, or is dismissed. */
+export async function send(u: Unsent) {
+  dismiss(u);
+  const says = u.what === "slip" ? await printed(u) : await mailed(u);
+  if (says === undefined) return;
+  play("wrong");
+  desk.setState(({ unsent = [] }) => ({ unsent: [{ ...u, says }, ...unsent] }));
+}
+
+export const dismiss = (u: Unsent) =>
+  desk.setState(({ unsent = [] }) => ({
+    unsent: unsent.filter((o) => o.what !== u.what || o.since !== u.since || o.id !== u.id),
+  }));
+
+const printed = (u: Unsent) =>
+  printSlip({ kind: "lent", id: u.id, since: u.since }).then(
+    () => undefined,
+    (e: unknown) => sayProblem(e),
+  );
+
+async function mailed({ id, name, since }: Unsent) {
+  const doing = `lent mail ${id} ${since}`;
+  const sent = await write(doing, `Emailing ${name} what was lent`, (key) =>
+    api.POST("/api/patrons/{id}/lent-mail", { params: { path: { id }, header: keyed(key) }, body: { since } }),
+  );
+  return sent ? undefined : sayProblem(writes.getState()[doing]?.problem);
+}
+
+const sayProblem = (e: unknown) => (e instanceof Problem ? e.message : "It is not known whether it went out.");
 
 /** Closes the card, as was asked for at a moment. What was asked or answered since is told still, until it is seen. */
 function leave(asked: number, gives?: Gives) {
@@ -93,15 +131,17 @@ function leave(asked: number, gives?: Gives) {
   desk.setState({
     card: undefined,
     found: undefined,
+    staging: undefined,
     left:
       undone.length + lent > 0
         ? {
+            patron: card?.id,
             name: card?.name ?? "",
             card: card?.card ?? "",
             lent,
             lines: undone.map((s) => ({
               title: titleOf(s),
-              says: s.says || (waits(s) ? "Staged, and not lent." : (lineOf(s)?.result.text ?? "")),
+              says: s.says || (waits(s) ? "Not lent, it was still to be reviewed." : (lineOf(s)?.result.text ?? "")),
             })),
           }
         : undefined,
@@ -117,7 +157,9 @@ export function changeCard(patron: number | undefined, by: (card: CardOf) => Car
 export async function lookAgain(patron: number | undefined): Promise<void> {
   const before = desk.getState().card;
   if (!patron || before?.id !== patron) return;
-  const fresh = await told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })).catch(() => undefined);
+  const fresh = await told(api.GET("/api/patrons/{id}", { params: { path: { id: patron } } })).catch((e: unknown) => {
+    if (e instanceof Problem && e.status === 404) forgetPatron(patron); // there is nobody any longer
+  });
   if (!fresh) return;
   if (desk.getState().card === before) changeCard(patron, () => fresh);
   else await lookAgain(patron);
@@ -278,8 +320,9 @@ export function answer(scan: Scan, choice: Schema["DeskChoice"], reason: string)
   else again(scan.id, { ...given, patron: line.patron, past, reason: reason || given.reason });
 }
 
-/** Whether what is scanned counts only once it is said so. */
-const stages = () => who.getState().me?.counter.staged ?? false;
+/** Whether loans are reviewed before they are made: as chosen for this patron, at this station, or by the branch's setting. */
+export const stages = () => desk.getState().staging ?? stagesHere() ?? who.getState().me?.counter.staged ?? false;
+export const stageForPatron = (staging: boolean) => desk.setState({ staging });
 
 /** What is staged for somebody: it would be lent, and does not count yet. */
 export const staged = (lines: Scan[], patron?: number) =>
@@ -313,7 +356,7 @@ export async function undo(scan: Scan) {
   if (undone.answer.stale) void lookAgain(undone.answer.patron);
 }
 
-/** Done with this patron, once everything scanned is answered. What is staged counts first. */
+/** Done with this patron, once everything scanned is answered. What is staged is lent first. */
 export const finish = (gives?: Gives) => {
   if (mine().some((s) => s.what === "finish")) return;
   count(staged(mine(), desk.getState().card?.id).reverse());
@@ -324,8 +367,18 @@ export const openCard = (number: string) => add("desk", number);
 export const seenLeft = () => desk.setState({ left: undefined });
 export const closeFound = () => desk.setState({ found: undefined });
 
+/** Forgets one patron: their card, and what was lent to them here. */
+export function forgetPatron(patron: number) {
+  drop((s) => answered(s) && lineOf(s)?.patron === patron);
+  desk.setState(({ card, left, unsent = [] }) => ({
+    ...(card?.id === patron && { card: undefined, found: undefined, staging: undefined }),
+    ...(card?.id === patron || left?.patron === patron ? { left: undefined } : {}),
+    unsent: unsent.filter((u) => u.id !== patron),
+  }));
+}
+
 /** Forgets everybody, when somebody signs out. */
 export function clear() {
   drop(answered);
-  desk.setState({ card: undefined, found: undefined, left: undefined, doubt: 0 }, true);
+  desk.setState({ doubt: 0 }, true);
 }

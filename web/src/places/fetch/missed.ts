@@ -8,6 +8,9 @@ export type Line = Schema["HoldsFetch"];
 /** What was not found here of late, with what came of it; it can be taken back. */
 export const missed = createStore<{ lines: { line: Line; came: Schema["HoldsNotHere"] }[] }>(() => ({ lines: [] }));
 
+/** Forgets what was not found, when somebody else comes. */
+export const clear = () => missed.setState({ lines: [] });
+
 function useAgain() {
   const queries = useQueryClient();
   return () => void queries.invalidateQueries({ queryKey: ["fetch"] });

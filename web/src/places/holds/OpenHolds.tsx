@@ -89,7 +89,9 @@ export function OpenHolds() {
             label={`Cancel ${cancelling.length} holds`}
             act={cancelling.length === 1 ? "Cancel the hold" : `Cancel all ${cancelling.length}`}
             busy={many.busy}
-            onCancel={(reason) => void many.run(cancelling, reason).then(() => setCancelling(undefined))}
+            onCancel={(reason) =>
+              void many.run(cancelling, reason).then((left) => setCancelling(left.length > 0 ? left : undefined))
+            }
             onClose={() => setCancelling(undefined)}
           />
         </div>

@@ -102,7 +102,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
   return (
     <Card label="Place a hold" className="grid gap-2.5 p-3.5">
       <Form
-        key={placed?.id}
+        key={placed?.id ?? several?.holds[0]}
         label="Place a hold"
         schema={schema}
         start={{
@@ -189,7 +189,7 @@ function useTitle(title?: number) {
     queryFn: () => told(api.GET("/api/items", { params: { query: { title, most: 1 } } })),
   });
   const row = known.data?.rows[0];
-  return useMemo(() => row && { id: row.title_id, name: row.title }, [row]);
+  return useThing(row?.title_id, row?.title);
 }
 
 /** The patron that the place was opened with. */
@@ -199,9 +199,11 @@ function useWhom(patron?: number) {
     enabled: patron !== undefined,
     queryFn: () => told(api.GET("/api/patrons/{id}", { params: { path: { id: patron ?? 0 } } })),
   });
-  const { data } = known;
-  return useMemo(() => data && { id: data.id, name: data.name }, [data]);
+  return useThing(known.data?.id, known.data?.name);
 }
+
+/** One thing by its name, the same as long as it is called so: an answer that comes again chooses nothing anew. */
+const useThing = (id?: number, name = "") => useMemo(() => (id ? { id, name } : undefined), [id, name]);
 
 function Pickup() {
   const me = useMe();

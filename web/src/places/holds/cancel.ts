@@ -81,20 +81,23 @@ export function useCancel(h: Named) {
   });
 }
 
-/** Cancels several, each as a write of its own; what stands in its way shows in its row. */
+/** Cancels several, each as a write of its own, and gives those that were not; what stood in the way shows in their rows. */
 export function useCancelMany() {
   const again = useAgain();
   const [busy, setBusy] = useState(false);
   return {
     busy,
-    run: async (some: Named[], reason: string) => {
+    run: async <N extends Named>(some: N[], reason: string) => {
       setBusy(true);
+      const left: N[] = [];
       for (const h of some) {
         const done = await write(nameOf(h), aboutOf(h), (key) => cancelOne(h.id, reason, key));
         if (done) remember(h);
+        else left.push(h);
       }
       setBusy(false);
       again();
+      return left;
     },
   };
 }

@@ -1,13 +1,18 @@
 import { createStore } from "zustand/vanilla";
 import { api } from "../../api/client";
-import { takers } from "../../kit/scans/scans";
+import { drop, open, takers } from "../../kit/scans/scans";
 import { sound } from "../../kit/sound";
 
+const nothing = { words: "", asking: false };
+
 /** What is asked for outside. Words and product codes search; a card or an item never leaves the house. */
-export const outside = createStore<{ words: string; asking: boolean; whom?: Whom }>(() => ({
-  words: "",
-  asking: false,
-}));
+export const outside = createStore<{ words: string; asking: boolean; whom?: Whom }>(() => nothing);
+
+/** Forgets what was asked for and for whom, when somebody else comes. */
+export function clear() {
+  outside.setState(nothing, true);
+  drop((s) => s.taker === "interlibrary" && !open(s));
+}
 
 /** For whom something is asked, where that is known beforehand. */
 export interface Whom {
@@ -15,6 +20,11 @@ export interface Whom {
   name: string;
   pickup: string;
 }
+
+/** Forgets one patron, if something is asked for them. */
+export const forgetPatron = (patron: number) => {
+  if (outside.getState().whom?.id === patron) outside.setState({ whom: undefined });
+};
 
 takers.set("interlibrary", {
   session: () => "outside",

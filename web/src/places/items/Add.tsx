@@ -22,7 +22,6 @@ export function Add() {
   usePrompt("Scan the ISBN of a book to add it");
   const navigate = useNavigate();
   const { isbn = "" } = useSearch({ from: "/items" });
-  const [typed, setTyped] = useState(isbn);
   const [taken, setTaken] = useState<{ by: "hand" } | { by: "file" } | { by: "record"; record: Proposal }>();
   const ask = (text: string) => {
     setTaken(undefined);
@@ -34,16 +33,12 @@ export function Add() {
         className="flex flex-wrap items-end gap-2.5"
         onSubmit={(e) => {
           e.preventDefault();
-          ask(typed);
+          const said = new FormData(e.currentTarget).get("isbn");
+          if (typeof said === "string") ask(said);
         }}
       >
         <Field label="ISBN">
-          <input
-            key={isbn}
-            className={`${inputLook} h-10 w-60 text-lg`}
-            defaultValue={isbn}
-            onChange={(e) => setTyped(e.target.value)}
-          />
+          <input key={isbn} className={`${inputLook} h-10 w-60 text-lg`} name="isbn" defaultValue={isbn} />
         </Field>
         <Button type="submit">Ask for its record</Button>
         <Button plain onClick={() => setTaken({ by: "file" })}>

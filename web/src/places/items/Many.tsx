@@ -128,13 +128,14 @@ export function Many() {
 function Which({ search, onSet: set }: { search: Search; onSet: (by: Search) => void }) {
   const classes = useClasses();
   const [words, setWords] = useState("");
+  const [begins, setBegins] = useState("");
   const mark = marks.find(([id]) => id && search[id])?.[0] ?? "";
   return (
     <form
       className="flex flex-wrap items-end gap-2.5"
       onSubmit={(e) => {
         e.preventDefault();
-        set({ words: words.trim() || undefined });
+        set({ words: words.trim() || undefined, begins: begins.trim() || undefined });
       }}
     >
       <AnyOf
@@ -181,7 +182,8 @@ function Which({ search, onSet: set }: { search: Search; onSet: (by: Search) => 
         <input
           className={`${inputLook} w-28`}
           maxLength={60}
-          onBlur={(e) => set({ begins: e.target.value.trim() || undefined })}
+          value={begins}
+          onChange={(e) => setBegins(e.target.value)}
         />
       </Field>
       <Field label="Words of the title">

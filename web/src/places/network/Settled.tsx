@@ -285,7 +285,7 @@ function Counter() {
   return (
     <Card label="The counter" className="grid gap-3 p-3.5">
       <h2 className="font-semibold">The counter</h2>
-      <TickField name="staged" label="What is scanned to be lent counts only once it is said so; otherwise at once" />
+      <TickField name="staged" label="Review loans before they are made; otherwise each scan lends at once" />
       <TickField name="photos" label="Photographs of patrons are kept, so that a borrowed card is noticed" />
       <TickField name="due_others" label="Due dates are set by hand of other branches' items and patrons too" />
       <div className="grid gap-2 sm:grid-cols-2">

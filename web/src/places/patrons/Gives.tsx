@@ -5,7 +5,7 @@ import * as check from "../../kit/checks";
 import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
 import { sayMoney } from "../../kit/say";
 import { useWrite } from "../../kit/write";
-import { Opens, type Part } from "./OnRecord";
+import { Opens, thenClose, type Part } from "./OnRecord";
 
 type Receipt = Schema["PeopleCard"]["receipt"];
 
@@ -21,6 +21,14 @@ const choosing = z.object({ receipt: z.enum(["", "none", "slip", "mail", "both"]
 
 /** What they take home of what was lent to them. */
 export function Gives({ card, onCard }: Part) {
+  return (
+    <Opens title="Takes home of what is lent" act="change" says={<p className="text-sm">{names[card.gives]}</p>}>
+      {(close) => <Choose key={card.receipt} card={card} onCard={thenClose(onCard, close)} />}
+    </Opens>
+  );
+}
+
+function Choose({ card, onCard }: Part) {
   const choose = useWrite(
     (receipt: Receipt, key) =>
       api.PUT("/api/patrons/{id}/receipt", {
@@ -30,41 +38,33 @@ export function Gives({ card, onCard }: Part) {
     { name: `gives ${card.id}`, about: `What ${card.name} takes home`, done: onCard },
   );
   return (
-    <Opens title="Takes home of what is lent" act="change" says={<p className="text-sm">{names[card.gives]}</p>}>
-      {(close) => (
-        <Form
-          key={card.receipt}
-          label="Takes home"
-          schema={choosing}
-          start={{ receipt: card.receipt }}
-          write={choose}
-          onSend={(v) => {
-            choose.run(v.receipt);
-            close();
-          }}
-          className="grid gap-2"
-        >
-          <ChoiceField
-            name="receipt"
-            label="Of what is lent to them"
-            options={[
-              ["", "as the network has settled"],
-              ["none", "nothing"],
-              ["slip", "a slip"],
-              ...(card.email
-                ? ([
-                    ["mail", "mail"],
-                    ["both", "a slip and mail"],
-                  ] as const)
-                : []),
-            ]}
-          />
-          <Send write={choose} className="justify-self-start">
-            Keep
-          </Send>
-        </Form>
-      )}
-    </Opens>
+    <Form
+      label="Takes home"
+      schema={choosing}
+      start={{ receipt: card.receipt }}
+      write={choose}
+      onSend={(v) => choose.run(v.receipt)}
+      className="grid gap-2"
+    >
+      <ChoiceField
+        name="receipt"
+        label="Of what is lent to them"
+        options={[
+          ["", "as the network has settled"],
+          ["none", "nothing"],
+          ["slip", "a slip"],
+          ...(card.email
+            ? ([
+                ["mail", "mail"],
+                ["both", "a slip and mail"],
+              ] as const)
+            : []),
+        ]}
+      />
+      <Send write={choose} className="justify-self-start">
+        Save
+      </Send>
+    </Form>
   );
 }
 

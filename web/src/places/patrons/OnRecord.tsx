@@ -46,6 +46,12 @@ export function Opens({
   );
 }
 
+/** Takes in the card as it is after a change, and closes the part in which that was made. Refused, it stays open with what was typed. */
+export const thenClose = (onCard: Part["onCard"], close: () => void) => (c: CardOf) => {
+  onCard(c);
+  close();
+};
+
 const useForm = () =>
   useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
 
@@ -55,11 +61,6 @@ const noting = z.object({ kind: check.needed("Choose a kind of note."), text: ch
 export function Notes({ card, onCard }: Part) {
   const form = useForm();
   const kinds = form.data?.note_kinds ?? [];
-  const add = useWrite(
-    (body: Schema["PeopleNoting"], key) =>
-      api.POST("/api/patrons/{id}/notes", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `note ${card.id}`, about: `A note on the card of ${card.name}`, done: onCard },
-  );
   const end = useWrite(
     (id: number, key) => api.POST("/api/patron-notes/{id}/end", { params: { path: { id }, header: keyed(key) } }),
     { name: `end note of ${card.id}`, about: "Taking a note off", done: onCard },
@@ -94,30 +95,38 @@ export function Notes({ card, onCard }: Part) {
             No kinds of note are set up yet. Who administrates Nevrin does that under Network.
           </p>
         ) : (
-          <Form
-            label="Note"
-            schema={noting}
-            start={{ kind: kinds[0]?.code ?? "", text: "" }}
-            write={add}
-            onSend={(v) => {
-              add.run(v);
-              close();
-            }}
-            className="grid gap-2"
-          >
-            <ChoiceField
-              name="kind"
-              label="Kind"
-              options={kinds.map((k) => [k.code, k.loud ? `${k.name}, shows at every scan` : k.name] as const)}
-            />
-            <LinesField name="text" label="What it says" />
-            <Send write={add} className="justify-self-start">
-              Write it
-            </Send>
-          </Form>
+          <WriteNote kinds={kinds} card={card} onCard={thenClose(onCard, close)} />
         )
       }
     </Opens>
+  );
+}
+
+function WriteNote({ kinds, card, onCard }: Part & { kinds: Schema["PeopleForm"]["note_kinds"] }) {
+  const add = useWrite(
+    (body: Schema["PeopleNoting"], key) =>
+      api.POST("/api/patrons/{id}/notes", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `note ${card.id}`, about: `A note on the card of ${card.name}`, done: onCard },
+  );
+  return (
+    <Form
+      label="Note"
+      schema={noting}
+      start={{ kind: kinds[0]?.code ?? "", text: "" }}
+      write={add}
+      onSend={(v) => add.run(v)}
+      className="grid gap-2"
+    >
+      <ChoiceField
+        name="kind"
+        label="Kind"
+        options={kinds.map((k) => [k.code, k.loud ? `${k.name}, shows at every scan` : k.name] as const)}
+      />
+      <LinesField name="text" label="What it says" />
+      <Send write={add} className="justify-self-start">
+        Add note
+      </Send>
+    </Form>
   );
 }
 

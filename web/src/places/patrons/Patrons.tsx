@@ -13,6 +13,7 @@ import { PatronCard } from "../../kit/patron";
 import { isEmployed, supervises } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
+import { patronForgotten } from "../../kit/house";
 import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
 import { Kept } from "./Kept";
@@ -119,8 +120,7 @@ function One({ id }: { id: number }) {
     );
   const forget = (says: string) => {
     setForgotten(says);
-    // Nothing of them stays in this window either.
-    queries.removeQueries({ predicate: (q) => ["patron", "patrons", "history"].includes(String(q.queryKey[0])) });
+    void patronForgotten(queries, id);
   };
   return (
     <Loading of={card}>{(c) => <Shown card={c} again={() => void card.refetch()} onForgotten={forget} />}</Loading>

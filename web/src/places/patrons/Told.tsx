@@ -2,7 +2,7 @@ import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import { ChoiceField, Form, Send, type Option } from "../../kit/forms";
 import { useWrite } from "../../kit/write";
-import { Opens, type Part } from "./OnRecord";
+import { Opens, thenClose, type Part } from "./OnRecord";
 
 type Ways = Schema["PeopleWays"];
 
@@ -13,19 +13,9 @@ const schema = z.object({
   overdue: z.enum(["", "mail", "phone", "letter"]),
 });
 
-/** By what way they are told of what. A way without its address is not offered. */
+/** By what way they are told of what. */
 export function Told({ card, onCard }: Part) {
-  const choose = useWrite(
-    (body: Ways, key) =>
-      api.POST("/api/patrons/{id}/ways", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `ways ${card.id}`, about: `By what way ${card.name} is told`, done: onCard },
-  );
-  const has: Record<string, string> = { mail: card.email, phone: card.phone, letter: card.address, none: "-" };
   const says = (way: string) => names[way] ?? (card.email ? "by mail" : "not reached: there is no mail address");
-  const offered = (ways: readonly string[]): Option[] => [
-    ["", card.email ? "by mail, as usual" : "no way yet"],
-    ...ways.filter((w) => has[w]).map((w) => [w, names[w] ?? w] as const),
-  ];
   return (
     <Opens
       title="Told"
@@ -39,33 +29,44 @@ export function Told({ card, onCard }: Part) {
         </dl>
       }
     >
-      {(close) => (
-        <Form
-          key={JSON.stringify(card.ways)}
-          label="Told"
-          schema={schema}
-          start={card.ways}
-          write={choose}
-          onSend={(v) => {
-            choose.run(v);
-            close();
-          }}
-          className="grid gap-2"
-        >
-          <ChoiceField
-            name="hold_ready"
-            label="Holds that are ready"
-            options={offered(["mail", "phone", "letter", "none"])}
-          />
-          <ChoiceField name="overdue" label="What is overdue" options={offered(["mail", "phone", "letter"])} />
-          <p className="text-sm text-ink-2">
-            Only ways with an address on the record are offered. What goes by phone or letter waits under Notices.
-          </p>
-          <Send write={choose} className="justify-self-start">
-            Keep
-          </Send>
-        </Form>
-      )}
+      {(close) => <Choose key={JSON.stringify(card.ways)} card={card} onCard={thenClose(onCard, close)} />}
     </Opens>
+  );
+}
+
+/** The choice of the ways. One without its address on the record is not offered. */
+function Choose({ card, onCard }: Part) {
+  const choose = useWrite(
+    (body: Ways, key) =>
+      api.POST("/api/patrons/{id}/ways", { params: { path: { id: card.id }, header: keyed(key) }, body }),
+    { name: `ways ${card.id}`, about: `By what way ${card.name} is told`, done: onCard },
+  );
+  const has: Record<string, string> = { mail: card.email, phone: card.phone, letter: card.address, none: "-" };
+  const offered = (ways: readonly string[]): Option[] => [
+    ["", card.email ? "by mail, as usual" : "no way yet"],
+    ...ways.filter((w) => has[w]).map((w) => [w, names[w] ?? w] as const),
+  ];
+  return (
+    <Form
+      label="Told"
+      schema={schema}
+      start={card.ways}
+      write={choose}
+      onSend={(v) => choose.run(v)}
+      className="grid gap-2"
+    >
+      <ChoiceField
+        name="hold_ready"
+        label="Holds that are ready"
+        options={offered(["mail", "phone", "letter", "none"])}
+      />
+      <ChoiceField name="overdue" label="What is overdue" options={offered(["mail", "phone", "letter"])} />
+      <p className="text-sm text-ink-2">
+        Only ways with an address on the record are offered. What goes by phone or letter waits under Notices.
+      </p>
+      <Send write={choose} className="justify-self-start">
+        Save
+      </Send>
+    </Form>
   );
 }

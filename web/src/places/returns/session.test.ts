@@ -51,3 +51,18 @@ test("an answer that is older than a scan leaves what the scan brought", async (
   await looked(run(), () => changed(change(5)));
   expect(notes()).toEqual([5]);
 });
+
+test("a run of thousands of lines keeps none of them in the browser, and a full store stops no scan", async () => {
+  await looked(run(), () => {});
+  for (let id = 1; id <= 3000; id++) changed(change(id));
+  expect(sessionStorage.getItem("nevrin returns")).toContain('"fresh":[]');
+  const full = vi.spyOn(Storage.prototype, "setItem").mockImplementation(() => {
+    throw new DOMException("full", "QuotaExceededError");
+  });
+  try {
+    expect(() => changed(change(3001))).not.toThrow();
+  } finally {
+    full.mockRestore();
+  }
+  expect(returns.getState().runs["SLM bin"]?.fresh[0]?.id).toBe(3001);
+});

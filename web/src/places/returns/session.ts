@@ -1,8 +1,9 @@
-import { createJSONStorage, persist } from "zustand/middleware";
+import { persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client";
 import { branchHere } from "../../api/station";
 import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
+import { kept } from "../../kit/kept";
 import { who } from "../../kit/me";
 import { secure } from "../../kit/pad/pad";
 import { play } from "../../kit/sound";
@@ -39,7 +40,13 @@ interface Returns {
 export const returns = createStore<Returns>()(
   persist((): Returns => ({ mode: "bin", bins: {}, runs: {}, closed: 0, changes: 0 }), {
     name: "nevrin returns",
-    storage: createJSONStorage(() => sessionStorage),
+    storage: kept(),
+    // Lines are the server's, and after a reload they are asked for there.
+    partialize: (r) => ({
+      ...r,
+      found: undefined,
+      runs: Object.fromEntries(Object.entries(r.runs).map(([session, { run }]) => [session, { run, fresh: [] }])),
+    }),
   }),
 );
 
@@ -236,6 +243,18 @@ export function finish(session: string, sure: boolean) {
   drop(mine);
   add("returns", "", { what: "finish", session, given: { sure } });
 }
+
+/** Forgets one patron, in what was brought back here; the server has the runs. */
+export const forgetPatron = (patron: number) =>
+  returns.setState(({ runs }) => ({
+    found: undefined,
+    runs: Object.fromEntries(
+      Object.entries(runs).map(([session, { run }]) => [
+        session,
+        { run: { ...run, open: run.open.filter((o) => o.patron_id !== patron) }, fresh: [] },
+      ]),
+    ),
+  }));
 
 /** Forgets the runs of this window, when somebody signs out; the server has them. */
 export function clear() {
