@@ -5,6 +5,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/app/terminals"
 	"nevrin/core/calendar"
@@ -89,6 +90,33 @@ func (s *Server) receiptOperations() {
 		"Take back a payment that was taken by mistake", employed,
 		func(a *act.Act, in *OneSent[accounts.Reversing]) (*accounts.Receipt, error) {
 			return accounts.Reverse(a, in.ID, in.Body)
+		})
+	type account struct {
+		Paged
+		ID int64 `path:"id"`
+	}
+	open(s, "/patrons/{id}/account", "accountStatement",
+		"A patron's account, newest first: charges, payments, waivers and what was taken back", employed,
+		func(a *act.Act, in *account) (Rows[accounts.StatementLine], error) {
+			page, err := in.page()
+			if err != nil {
+				return Rows[accounts.StatementLine]{}, err
+			}
+			people.Seen(a, people.Opened, in.ID, "")
+			return rows(accounts.Statement(a, in.ID, page))
+		})
+	open(s, "/patrons/{id}/household-charges", "householdCharges",
+		"The others of a patron's household who owe something, to pay for them", employed,
+		func(a *act.Act, in *ByID) (Rows[accounts.Member], error) {
+			list, err := accounts.Household(a, in.ID)
+			for _, m := range list {
+				people.Seen(a, people.Opened, m.ID, "")
+			}
+			return Rows[accounts.Member]{Rows: list}, err
+		})
+	do(s, http.MethodPost, "/money/waivers/undo", "undoWaivers", "Undo waivers: what they waived is owed again", employed,
+		func(a *act.Act, in *Sent[accounts.Unwaiving]) (*accounts.Unwaived, error) {
+			return accounts.Unwaive(a, in.Body)
 		})
 	listing(s, "/refunds", "refunds", "What is to be given back", employed,
 		func(a *act.Act, in *Paged) (Rows[accounts.Refund], error) {

@@ -60,6 +60,8 @@ func (s *Server) papers(r chi.Router) {
 	}
 }
 
+const byteOrderMark = "\uFEFF"
+
 // period answers with a table about a stretch of days.
 func (s *Server) period(roles []role.Role, write func(*act.Act, accounts.Period) ([][]string, error)) http.HandlerFunc {
 	return s.file(roles, "text/csv", func(a *act.Act, _ int64, r *http.Request) ([]byte, error) {
@@ -68,7 +70,8 @@ func (s *Server) period(roles []role.Role, write func(*act.Act, accounts.Period)
 		if err != nil {
 			return nil, err
 		}
-		return table(write(a, p))
+		out, err := table(write(a, p))
+		return append([]byte(byteOrderMark), out...), err // spreadsheets read it as UTF-8 by that
 	})
 }
 

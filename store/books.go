@@ -117,7 +117,7 @@ func (t *Tx) Waivers(from, to time.Time, zone string, branch calendar.Code, page
 		`SELECT e.id, e.at, coalesce(e.branch_code, p.branch_code) AS branch_code, coalesce(f.name, '') AS who, e.about, e.reason,
 			-e.amount AS sum, e.patron_id, p.legal_name
 		FROM ledger e JOIN patrons p ON p.id = e.patron_id LEFT JOIN staff f ON f.id = e.staff_id
-		WHERE e.kind = 'waiver' AND e.at >= $1::date::timestamp AT TIME ZONE $3 AND e.at < ($2::date + 1)::timestamp
+		WHERE e.kind IN ('waiver', 'unwaiver') AND e.at >= $1::date::timestamp AT TIME ZONE $3 AND e.at < ($2::date + 1)::timestamp
 			AT TIME ZONE $3
 			AND ($4 = '' OR coalesce(e.branch_code, p.branch_code) = $4) AND $5::bigint = 0 AND e.id < $6 ORDER BY e.id DESC`,
 		from, to, zone, branch)

@@ -17,8 +17,8 @@ func (t *Tx) AddEntry(e *Entry) (err error) {
 	}
 	t.queue(
 		`INSERT INTO ledger (id, patron_id, kind, amount, settles, loan_id, receipt_id, about, reason, line_id, why, at,
-				staff_id, branch_code)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)`,
+				staff_id, branch_code, undoes)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)`,
 		e.ID,
 		e.PatronID,
 		e.Kind,
@@ -33,6 +33,7 @@ func (t *Tx) AddEntry(e *Entry) (err error) {
 		e.At,
 		e.StaffID,
 		e.BranchCode,
+		e.Undoes,
 	)
 	return nil
 }
@@ -63,6 +64,16 @@ const openCharges = `SELECT c.id, c.patron_id, c.amount, o.owed, c.about,
 // ChargesOf gives the charges of a patron of which something is owed, oldest first.
 func (t *Tx) ChargesOf(patron int64) ([]OpenCharge, error) {
 	return list[OpenCharge](t, openCharges, patron)
+}
+
+// HouseholdCharges gives the others of a patron's household of whom something is owed, and their open charges, oldest first.
+func (t *Tx) HouseholdCharges(patron int64) (who []Patron, open []OpenCharge, err error) {
+	const others = `SELECT p.id FROM patrons o JOIN patrons p ON p.household_id = o.household_id AND p.id <> o.id
+		WHERE o.id = $1 AND p.merged_into IS NULL AND p.forgotten_at IS NULL AND p.balance > 0`
+	q := &questions{}
+	ask(q, &who, "SELECT "+patronColumns+" FROM patrons p WHERE p.id IN ("+others+") ORDER BY p.legal_name, p.id", patron)
+	ask(q, &open, strings.Replace(openCharges, "= $1", "IN ("+others+")", 1), patron)
+	return who, open, t.send(q)
 }
 
 // SettlingFacts is what a payment asks for.
@@ -98,7 +109,7 @@ func (t *Tx) BilledBy(charge int64) ([]ledger.Billed, error) {
 func (t *Tx) billed(which string, arg int64) ([]ledger.Billed, error) {
 	rows, err := list[struct{ ID, Amount, Paid, Waived int64 }](t, `SELECT c.id, c.amount,
 			-coalesce(sum(s.amount) FILTER (WHERE s.kind IN ('payment', 'refund', 'reversal')), 0)::bigint AS paid,
-			-coalesce(sum(s.amount) FILTER (WHERE s.kind IN ('waiver', 'correction')), 0)::bigint AS waived
+			-coalesce(sum(s.amount) FILTER (WHERE s.kind IN ('waiver', 'unwaiver', 'correction')), 0)::bigint AS waived
 		FROM ledger c LEFT JOIN ledger s ON s.settles = c.id
 		WHERE `+which+` GROUP BY c.id ORDER BY c.id`, arg)
 	out := make([]ledger.Billed, len(rows))
@@ -140,4 +151,88 @@ func (t *Tx) ChargeLocked(id int64) (*ChargeNow, error) {
 		return nil, ErrMoved // merged into another record meanwhile
 	}
 	return &rows[0], nil
+}
+
+// WaiverNow is a waiver as it stands.
+type WaiverNow struct {
+	Entry
+	Balance   int64 // of the patron
+	Gone      bool  // the patron has been forgotten
+	Undone    bool
+	TakenBack bool // its charge has been, since
+}
+
+// WaiversLocked locks the patrons of waivers and gives those that there are, in their order.
+func (t *Tx) WaiversLocked(ids []int64) ([]WaiverNow, error) {
+	whose, err := each[int64](t, "SELECT DISTINCT patron_id FROM ledger WHERE id = ANY($1) AND kind = 'waiver'", ids)
+	if err != nil || len(whose) == 0 {
+		return nil, err
+	}
+	q := &questions{}
+	t.take(Lock{Patrons: whose}, q)
+	var rows []WaiverNow
+	ask(q, &rows, `SELECT w.id, w.patron_id, w.amount, w.settles, w.loan_id, w.about, w.reason, w.at, w.branch_code, p.balance,
+			p.forgotten_at IS NOT NULL AS gone,
+			EXISTS (SELECT 1 FROM ledger u WHERE u.undoes = w.id) AS undone,
+			EXISTS (SELECT 1 FROM ledger k WHERE k.settles = w.settles AND k.kind = 'correction') AS taken_back
+		FROM ledger w JOIN patrons p ON p.id = w.patron_id WHERE w.id = ANY($1) AND w.kind = 'waiver' ORDER BY w.id`, ids)
+	if err := t.send(q); err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		if !t.locked.HoldsPatron(r.PatronID) {
+			return nil, ErrMoved // merged into another record meanwhile
+		}
+	}
+	return rows, nil
+}
+
+// Unwaive lets charges be open again that a waiver had settled: lines of returns runs have them on the account, and a dispute that
+// the waiver ended goes on.
+func (t *Tx) Unwaive(charge int64, waived time.Time) {
+	t.queue("UPDATE return_lines SET answer = 'account' WHERE charge_id = $1 AND answer = 'waived'", charge)
+	t.queue(`UPDATE disputes SET answer = '', ended_at = NULL, ended_by = NULL
+		WHERE charge_id = $1 AND answer = 'waived' AND ended_at = $2`, charge, waived)
+}
+
+// StatementLine is an entry of an account, with what was owed after it.
+type StatementLine struct {
+	ID         int64
+	At         time.Time
+	Kind       ledger.Kind
+	About      ledger.About
+	Amount     int64
+	Balance    int64 // of the account, after it
+	Title      string
+	Note       string // of a charge by hand, what it was for
+	Owed       int64  // of a charge, what is still owed
+	Reason     string
+	Means      ledger.Means
+	ReceiptID  *int64
+	Who        *string
+	BranchCode *calendar.Code
+	Undone     bool // of a waiver
+	TakenBack  bool
+	Reversed   bool // of a payment
+}
+
+// Statement gives the entries of a patron's account, newest first.
+func (t *Tx) Statement(patron int64, page Page) ([]StatementLine, Page, error) {
+	if page.After.ID == 0 {
+		page.After.ID = 1 << 62
+	}
+	return paged(t, page, func(l *StatementLine) Cursor { return Cursor{ID: l.ID} },
+		`SELECT e.id, e.at, e.kind, e.about, e.amount, e.balance, coalesce(b.name, '') AS title,
+			CASE WHEN c.about = 'manual' THEN c.reason ELSE '' END AS note, coalesce(o.owed, 0) AS owed,
+			CASE WHEN e.kind <> 'charge' AND e.reason <> '' THEN e.reason ELSE coalesce(r.reason, '') END AS reason, coalesce(r.means, '') AS means,
+			e.receipt_id, f.name AS who, e.branch_code,
+			EXISTS (SELECT 1 FROM ledger u WHERE u.undoes = e.id) AS undone,
+			EXISTS (SELECT 1 FROM ledger k WHERE k.settles = e.settles AND k.kind = 'correction') AS taken_back,
+			EXISTS (SELECT 1 FROM receipts x WHERE x.reverses = e.receipt_id) AS reversed
+		FROM (SELECT *, sum(amount) OVER (ORDER BY id)::bigint AS balance FROM ledger WHERE patron_id = $1) e
+		JOIN ledger c ON c.id = coalesce(e.settles, e.id)
+		LEFT JOIN LATERAL (SELECT sum(s.amount)::bigint AS owed FROM ledger s WHERE s.id = c.id OR s.settles = c.id) o ON true
+		LEFT JOIN loans l ON l.id = c.loan_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
+		LEFT JOIN receipts r ON r.id = e.receipt_id LEFT JOIN staff f ON f.id = e.staff_id
+		WHERE $2::bigint = 0 AND e.id < $3 ORDER BY e.id DESC`, patron)
 }

@@ -428,6 +428,7 @@ type Entry struct {
 	Kind       ledger.Kind
 	Amount     int64
 	Settles    *int64
+	Undoes     *int64 // the waiver that it undoes
 	LoanID     *int64
 	ReceiptID  *int64 // of a payment or reversal that went over the counter
 	About      ledger.About

@@ -112,6 +112,19 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"settles no charge",
 		},
 		{
+			"a waiver undone that names none",
+			"INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', patron_id, 'unwaiver', 1, id, now() FROM ledger WHERE kind = 'charge' LIMIT 1",
+			"ledger_undoes_check",
+		},
+		{
+			"a waiver undone twice",
+			`WITH w AS (INSERT INTO ledger (about, patron_id, kind, amount, settles, at) SELECT 'late', c.patron_id, 'waiver', -1, c.id, now() FROM ledger c
+				JOIN patrons p ON p.id = c.patron_id WHERE c.kind = 'charge' AND NOT EXISTS (SELECT 1 FROM ledger s WHERE s.settles = c.id)
+				ORDER BY c.id LIMIT 1 RETURNING *)
+			INSERT INTO ledger (about, patron_id, kind, amount, settles, undoes, at) SELECT 'late', patron_id, 'unwaiver', 1, settles, id, now() FROM w, generate_series(1, 2)`,
+			"ledger_undone_once",
+		},
+		{
 			"an item on loan and under way",
 			"INSERT INTO transits (item_id, from_branch, to_branch, sent_at) SELECT item_id, 'HVH', 'SLM', now() FROM loans WHERE returned_at IS NULL LIMIT 1",
 			"whereabouts_pkey",

@@ -41,6 +41,31 @@ func Show(a *act.Act, open []store.OpenCharge) []Charge {
 	return out
 }
 
+// Member is somebody of a household who owes something.
+type Member struct {
+	ID      int64    `json:"id"`
+	Name    string   `json:"name"`
+	Owes    string   `json:"owes"`
+	Charges []Charge `json:"charges" nullable:"false" doc:"Oldest first"`
+}
+
+// Household gives the others of a patron's household who owe something, so that one can pay for them.
+func Household(a *act.Act, patron int64) ([]Member, error) {
+	who, open, err := a.Tx.HouseholdCharges(patron)
+	out := []Member{}
+	for k := range who {
+		p := &who[k]
+		var theirs []store.OpenCharge
+		for _, c := range open {
+			if c.PatronID == p.ID {
+				theirs = append(theirs, c)
+			}
+		}
+		out = append(out, Member{p.ID, p.Name(), a.Network.Money.Format(money.Amount(p.Balance)), Show(a, theirs)})
+	}
+	return out, err
+}
+
 var sayAbout = map[ledger.About]string{
 	ledger.AboutLate: "Late", ledger.AboutLost: "Lost", ledger.AboutProcessing: "Processing of what is lost",
 	ledger.AboutMembership: "Membership", ledger.AboutUncollected: "Not fetched", ledger.AboutOutside: "Asked outside",

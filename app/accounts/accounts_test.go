@@ -2,6 +2,9 @@ package accounts_test
 
 import (
 	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -160,6 +163,112 @@ func TestReversing(t *testing.T) {
 	require.ErrorContains(t, err, "another day")
 	_, err = c.reverse(boss, s.Receipt)
 	require.NoError(t, err)
+}
+
+func (c *counter) unwaive(who act.Actor, ids ...int64) (*accounts.Unwaived, error) {
+	return testkit.Try(c.House, who, func(a *act.Act) (*accounts.Unwaived, error) {
+		return accounts.Unwaive(a, accounts.Unwaiving{Waivers: ids, Reason: "It was the brother's"})
+	})
+}
+
+// A waiver is undone once, all of it: what it waived is owed again, and the dispute that it ended goes on.
+func TestUndoingWaivers(t *testing.T) {
+	c := newCounter(t)
+	p, boss, elsewhere := c.Patron("HVH"), c.Staff(role.Supervisor, "HVH"), c.Staff(role.Desk, "SLM")
+	old := c.charge(p, "3.00")
+	c.charge(p, "2.00")
+	testkit.Done(t, c.House, boss, func(a *act.Act) error { return accounts.PutInDispute(a, old, "Never had it") })
+	waive := accounts.Settling{Patrons: []int64{p}, Charges: []int64{old}, Amount: "3.00", Reason: "First time"}
+	as := func(who act.Actor, s accounts.Settling) *accounts.Settled {
+		return testkit.Do(t, c.House, who, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, s) })
+	}
+	s := as(boss, waive)
+	require.Len(t, s.Waived, 1)
+	assert.Equal(t, "200 waived", c.Ask("SELECT p.balance || ' ' || d.answer FROM patrons p, disputes d WHERE p.id = ?", p))
+
+	_, err := c.unwaive(elsewhere, s.Waived...)
+	require.ErrorContains(t, err, "waived at another branch")
+	_, err = c.unwaive(boss, old)
+	require.ErrorContains(t, err, "no such waiver", "a charge is none")
+	undone, err := c.unwaive(boss, s.Waived...)
+	require.NoError(t, err)
+	assert.Equal(t, "3.00", undone.Sum)
+	assert.Equal(t, []accounts.Owes{{Patron: p, Owes: "5.00"}}, undone.Owing)
+	assert.Equal(t, "500 true", c.Ask("SELECT p.balance || ' ' || (d.ended_at IS NULL) FROM patrons p, disputes d WHERE p.id = ?", p))
+	_, err = c.unwaive(boss, s.Waived...)
+	require.ErrorContains(t, err, "undone already")
+
+	// Of a charge that has been taken back since, nothing can be owed again.
+	waive.Amount = "1.00"
+	again := as(boss, waive)
+	_, err = c.credit(boss, old)
+	require.NoError(t, err)
+	_, err = c.unwaive(boss, again.Waived...)
+	require.ErrorContains(t, err, "taken back since")
+	assert.Equal(t, "200", c.balance(p))
+	c.Later(24 * time.Hour)
+	part := as(boss, accounts.Settling{Patrons: []int64{p}, Amount: "0.50", Reason: "Kindness"})
+	c.Later(24 * time.Hour)
+	_, err = c.unwaive(c.here, part.Waived...)
+	require.ErrorContains(t, err, "waived on another day")
+	_, err = c.unwaive(boss, part.Waived...)
+	require.NoError(t, err)
+}
+
+// Ten stations undo one waiver at once: it is undone once.
+func TestUndoingOneWaiverAtOnce(t *testing.T) {
+	c := newCounter(t)
+	p := c.Patron("HVH")
+	c.charge(p, "3.00")
+	boss := c.Staff(role.Supervisor, "HVH")
+	s := testkit.Do(t, c.House, boss, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{p}, Amount: "1.20", Reason: "Kindness"})
+	})
+	var done atomic.Int32
+	var wait sync.WaitGroup
+	for range 10 {
+		wait.Go(func() {
+			if _, err := c.unwaive(boss, s.Waived...); err == nil {
+				done.Add(1)
+			}
+		})
+	}
+	wait.Wait()
+	assert.EqualValues(t, 1, done.Load())
+	assert.Equal(t, "300", c.balance(p))
+}
+
+// The statement lists every entry with what was owed after it, the newest first: 3.52 charged, 3.50 of it paid in coins and reversed,
+// 2.00 charged, 0.50 waived and owed again. 3.52 - 3.52 + 3.52 + 2.00 - 0.50 + 0.50 = 5.52.
+func TestStatement(t *testing.T) {
+	c := newCounter(t)
+	p, boss := c.Patron("HVH"), c.Staff(role.Supervisor, "HVH")
+	c.charge(p, "3.52")
+	paid, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "3.52", Means: ledger.Cash})
+	require.NoError(t, err)
+	_, err = c.reverse(c.here, paid.Receipt)
+	require.NoError(t, err)
+	second := c.charge(p, "2.00")
+	waived := testkit.Do(t, c.House, boss, func(a *act.Act) (*accounts.Settled, error) {
+		return accounts.Settle(a, accounts.Settling{Patrons: []int64{p}, Charges: []int64{second}, Amount: "0.50", Reason: "Kindness"})
+	})
+	_, err = c.unwaive(boss, waived.Waived...)
+	require.NoError(t, err)
+	page := store.Page{Most: 4, More: true}
+	var got []string
+	for page.More {
+		rows := testkit.Do(t, c.House, c.here, func(a *act.Act) (rows []accounts.StatementLine, err error) {
+			rows, page, err = accounts.Statement(a, p, page)
+			return rows, err
+		})
+		for _, l := range rows {
+			got = append(got, strings.Join([]string{string(l.Kind), l.Amount, l.Balance, l.Status}, " "))
+		}
+	}
+	assert.Equal(t, []string{
+		"unwaiver 0.50 5.52 ", "waiver -0.50 5.02 undone", "charge 2.00 5.52 open",
+		"reversal 3.52 3.52 ", "payment -3.52 0.00 reversed", "charge 3.52 3.52 open",
+	}, got)
 }
 
 // What was charged wrongly is taken back; what of it was paid is to be given back, once.

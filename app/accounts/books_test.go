@@ -134,3 +134,21 @@ func TestPeriods(t *testing.T) {
 	require.ErrorContains(t, takings(accounts.Period{From: day, To: day.Add(-1), Branch: "HVH"}), "ends before it begins")
 	require.ErrorContains(t, takings(accounts.Period{From: day.Add(-400), To: day, Branch: "HVH"}), "more than a year")
 }
+
+// Counted blind, what should lie in a till is shown to supervisors, and to everybody once it is counted; a till may begin and end empty.
+func TestCountingBlind(t *testing.T) {
+	c := newCounter(t)
+	c.Set(`UPDATE network SET settings = jsonb_set(settings, '{money}', '{"blind": true, "invoice_days": 30, "accounts": {}}')`)
+	boss := c.Staff(role.Supervisor, "HVH")
+	till := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.OpenTill(a, accounts.Opening{Name: "Empty", LaidIn: "0.00"})
+	})
+	assert.Nil(t, till.Due)
+	seen := testkit.Do(t, c.House, boss, func(a *act.Act) (*accounts.Till, error) { return accounts.OneTill(a, till.ID) })
+	require.NotNil(t, seen.Due)
+	closed := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "0", Card: "0", Cheque: "0"}})
+	})
+	assert.Equal(t, &accounts.Drawer{Cash: "0.00", Card: "0.00", Cheque: "0.00"}, closed.Due)
+	assert.Empty(t, closed.Differs)
+}

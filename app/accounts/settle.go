@@ -26,11 +26,12 @@ type Settling struct {
 
 // Settled is what a payment or waiver has left.
 type Settled struct {
-	Receipt int64  `json:"receipt,omitempty" doc:"Of a payment"`
-	Sum     string `json:"sum" doc:"What it settled"`
-	Taken   string `json:"taken" doc:"What was taken, in coins where it was cash; empty: nothing"`
-	Change  string `json:"change" doc:"What is given back of what was laid down; empty: nothing"`
-	Owing   []Owes `json:"owing" doc:"What is still owed in all, by patron"`
+	Receipt int64   `json:"receipt,omitempty" doc:"Of a payment"`
+	Sum     string  `json:"sum" doc:"What it settled"`
+	Taken   string  `json:"taken" doc:"What was taken, in coins where it was cash; empty: nothing"`
+	Change  string  `json:"change" doc:"What is given back of what was laid down; empty: nothing"`
+	Owing   []Owes  `json:"owing" doc:"What is still owed in all, by patron"`
+	Waived  []int64 `json:"waived" nullable:"false" doc:"The entries of a waiver, to undo it by"`
 }
 
 // Owes is what a patron owes.
@@ -45,7 +46,7 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Settled{Sum: a.Network.Money.Format(p.sum), Owing: []Owes{}}
+	out := &Settled{Sum: a.Network.Money.Format(p.sum), Owing: []Owes{}, Waived: []int64{}}
 	kind := ledger.Waiver
 	if s.Means != "" {
 		kind = ledger.Payment
@@ -202,6 +203,9 @@ func share(
 			return err
 		}
 		settled[c.PatronID] += part.Amount
+		if kind == ledger.Waiver {
+			out.Waived = append(out.Waived, e.ID)
+		}
 	}
 	told, answer := event.Paid, "paid"
 	if kind == ledger.Waiver {

@@ -47,7 +47,7 @@ type Till struct {
 	LaidIn   string     `json:"laid_in" doc:"Cash that lay in it when it was opened"`
 	ClosedAt *time.Time `json:"closed_at,omitempty"`
 	Closed   string     `json:"closed_by"`
-	Due      *Drawer    `json:"due,omitempty" doc:"What should lie in it; while it is open, now"`
+	Due      *Drawer    `json:"due,omitempty" doc:"What should lie in it; while it is open, now. None: it is counted first"`
 	Counted  *Drawer    `json:"counted,omitempty" doc:"What was counted when it was closed"`
 	Differs  string     `json:"differs" doc:"By how much it was over or short; empty: it was right"`
 	Says     string     `json:"says" doc:"What was said of that"`
@@ -109,7 +109,10 @@ func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []st
 		t.Due, t.Counted = showDrawer(m, row.Due()), showDrawer(m, row.Counted())
 		t.Differs = ledger.Difference(row.Counted().Less(row.Due()), m)
 	case sums != nil:
-		t.Due, t.Receipts = showDrawer(m, dueNow(&row.Till, sums)), sums.Receipts
+		t.Receipts = sums.Receipts
+		if !a.Network.Settled.Money.Blind || a.Who.Role.Supervises() {
+			t.Due = showDrawer(m, dueNow(&row.Till, sums))
+		}
 	}
 	return t
 }

@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"fmt"
+	"regexp"
 	"testing"
 	"time"
 
@@ -135,7 +136,7 @@ func TestStaged(t *testing.T) {
 	assert.Equal(t, "staged", r.Kind)
 	assert.Equal(t, "0 0", d.Ask("SELECT (SELECT count(*) FROM loans) || ' ' || (SELECT count(*) FROM events WHERE kind = 'lent')"))
 	d.lend(p, items[0])
-	assert.Equal(t, "refused", d.scan(desk.Scan{Text: items[0], Patron: d.Patron("HVH"), Try: true}).Kind, "somebody else has it by now")
+	assert.Equal(t, "ask", d.scan(desk.Scan{Text: items[0], Patron: d.Patron("HVH"), Try: true}).Kind, "somebody else has it by now")
 }
 
 // Parts are counted at lending: all there, or lent with what is missing noted for who takes it back, so that nobody is charged.
@@ -210,8 +211,66 @@ func TestRenewingSeveral(t *testing.T) {
 	all := renew()
 	assert.Equal(t, "2 renewed; 2 not: renewed as often as allowed.", all.Text)
 	assert.Len(t, all.Card.OnLoan, 4)
+	assert.Empty(t, all.Charged)
+	for _, one := range all.Each[2:] {
+		assert.Regexp(t, `^Renewed, due `, one.Text)
+	}
 	_, err := testkit.Try(d.House, d.here, func(a *act.Act) (*desk.RenewedMany, error) { return desk.RenewMany(a, d.Patron("HVH"), desk.Many{}) })
 	require.ErrorContains(t, err, "nothing on loan")
+}
+
+// Still on loan to somebody else, an item is asked about: who has it is named to those who may know, with what taking it back charges.
+func TestStillOnLoanToSomebodyElse(t *testing.T) {
+	d := newDesk(t)
+	has, wants := d.Patron("HVH"), d.Patron("HVH")
+	_, items := d.Title("HVH")
+	loan := d.lend(has, items[0]).Line.LoanID
+	d.Later(25 * 24 * time.Hour)
+	r := d.scan(desk.Scan{Text: items[0], Patron: wants})
+	require.Equal(t, "ask", r.Kind)
+	assert.Equal(t, []desk.Choice{{Answer: "back", Label: "Take it back and lend it"}, {Answer: "leave", Label: "Not now"}}, r.Asks)
+	name := d.Ask("SELECT legal_name FROM patrons WHERE id = ?", has)
+	require.Contains(t, r.Text, "Still on loan to "+name+", due ")
+	said := regexp.MustCompile(`charges (\S+) to their account`).FindStringSubmatch(r.Text)
+	require.Len(t, said, 2, r.Text)
+
+	volunteer := d.Staff(role.Volunteer, "HVH")
+	card := d.Ask("SELECT card FROM patrons WHERE id = ?", wants)
+	testkit.Do(t, d.House, volunteer, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
+	theirs := testkit.Do(t, d.House, volunteer, func(a *act.Act) (*desk.Result, error) {
+		return desk.Take(a, desk.Scan{Text: items[0], Patron: wants})
+	})
+	assert.Contains(t, theirs.Text, "Still on loan to somebody else")
+	assert.NotContains(t, theirs.Text, name)
+
+	// What it said is what taking it back charges.
+	testkit.Do(t, d.House, d.here, func(a *act.Act) (*returns.Change, error) {
+		run, err := returns.Open(a, "patron", "")
+		require.NoError(t, err)
+		return returns.Scan(a, run.ID, items[0])
+	})
+	assert.Equal(t, said[1], d.Ask("SELECT (amount / 100.0)::numeric(9,2)::text FROM ledger WHERE loan_id = ? AND kind = 'charge'", loan))
+	assert.Equal(t, "lent", d.scan(desk.Scan{Text: items[0], Patron: wants}).Kind)
+}
+
+// What renewing costs is said with the new date, by loan and in all: the sums are what is on the account afterwards.
+func TestRenewingLateLoansSaysWhatIsCharged(t *testing.T) {
+	d := newDesk(t)
+	p := d.Patron("HVH")
+	_, one := d.Title("HVH")
+	_, two := d.Title("HVH")
+	loans := []int64{d.lend(p, one[0]).Line.LoanID, d.lend(p, two[0]).Line.LoanID}
+	d.Later(25 * 24 * time.Hour)
+	all := testkit.Do(t, d.House, d.here, func(a *act.Act) (*desk.RenewedMany, error) {
+		return desk.RenewMany(a, p, desk.Many{Loans: loans})
+	})
+	require.NotEmpty(t, all.Charged)
+	assert.Equal(t, all.Card.Owes, all.Charged)
+	assert.Contains(t, all.Text, all.Charged+" is charged for lateness until now.")
+	for k, each := range all.Each {
+		fine := d.Ask("SELECT (amount / 100.0)::numeric(9,2)::text FROM ledger WHERE loan_id = ? AND kind = 'charge'", loans[k])
+		assert.Regexp(t, `^Renewed, due .*\. `+regexp.QuoteMeta(fine)+` is charged for lateness until now$`, each.Text)
+	}
 }
 
 // The due dates of several are set by hand together, or none is; of others' items and patrons only where the network lets that be.

@@ -18,6 +18,7 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
+	"nevrin/core/sight"
 	"nevrin/store"
 )
 
@@ -59,6 +60,9 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	if text := elsewhere(a, f, b.Patron); text != "" {
 		r.Kind, r.Text = "refused", text
 		return r, nil
+	}
+	if f.Loan != nil {
+		return r, onLoan(a, f, r)
 	}
 	if err := fetched(a, f, l); err != nil {
 		return nil, err
@@ -107,7 +111,31 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	return r, nil
 }
 
-// elsewhere says that the item is on loan, or out of the stock, which nobody goes past.
+// onLoan asks about an item that is still on loan to somebody else: it is taken back first, with what that charges, and to whom.
+func onLoan(a *act.Act, f *store.Facts, r *Result) error {
+	shown := store.LoanShown{
+		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
+		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
+	}
+	charge, err := lent.Accrued(a, &shown)
+	if err != nil {
+		return err
+	}
+	who := "somebody else"
+	if p := f.Loan.Patron; p != nil && sight.OfPatron(a.Who.Role) == sight.Whole {
+		who = p.Name()
+		people.Seen(a, people.Opened, p.ID, "")
+	}
+	r.Kind = "ask"
+	r.Text = "Still on loan to " + who + ", due " + people.ShowLoan(a, &shown).Due + "."
+	if charge > 0 {
+		r.Text += " Taking it back charges " + price(a, charge) + " to their account."
+	}
+	r.Asks = []Choice{{"back", "Take it back and lend it", false}, {"leave", "Not now", false}}
+	return nil
+}
+
+// elsewhere says that the patron has it on loan already, or that it is out of the stock, which nobody goes past.
 func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	switch {
 	case f.Item.Standing == circulation.ItemWithdrawn:
@@ -120,7 +148,7 @@ func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 			a.Here().Location,
 		) + "."
 	}
-	return "Still on loan to somebody else. Take it back first, then lend it."
+	return ""
 }
 
 func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circulation.Lending, error) {

@@ -11,6 +11,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -21,9 +22,10 @@ type Many struct {
 
 // RenewedMany is what became of several renewals, and all of it in one sentence.
 type RenewedMany struct {
-	Text string       `json:"text"`
-	Each []RenewedOne `json:"each"`
-	Card *people.Card `json:"card"`
+	Text    string       `json:"text"`
+	Each    []RenewedOne `json:"each"`
+	Charged string       `json:"charged" doc:"For lateness until now, in all; empty: nothing"`
+	Card    *people.Card `json:"card"`
 }
 
 // RenewedOne is what became of the renewal of one loan.
@@ -31,7 +33,7 @@ type RenewedOne struct {
 	Loan  int64  `json:"loan"`
 	Title string `json:"title"`
 	OK    bool   `json:"ok"`
-	Text  string `json:"text"`
+	Text  string `json:"text" doc:"When it is due now and what is charged, or why it is not renewed"`
 }
 
 // RenewMany renews several loans of a patron, or all: with the things there, or by phone. Each is renewed or refused by itself.
@@ -45,6 +47,7 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 	}
 	out := &RenewedMany{Each: []RenewedOne{}}
 	var each []circulation.Renewed
+	var charged money.Amount
 	for _, l := range loans {
 		if len(m.Loans) > 0 && !slices.Contains(m.Loans, l.ID) {
 			continue
@@ -58,12 +61,16 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 			return nil, err
 		}
 		each = append(each, decided)
+		charged += decided.Fine
 		out.Each = append(out.Each, RenewedOne{l.ID, f.Item.Title.Name, r.OK, r.Text})
 	}
 	if len(out.Each) == 0 {
 		return nil, problem.Newf(problem.Refused, "They have nothing on loan that could be renewed. It may have come back just now.")
 	}
-	out.Text = circulation.SayMany(each)
+	out.Text, out.Charged = circulation.SayMany(each), price(a, charged)
+	if out.Charged != "" {
+		out.Text += " " + out.Charged + " is charged for lateness until now."
+	}
 	out.Card, err = people.Open(a, patron)
 	return out, err
 }

@@ -115,5 +115,8 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 	})
 	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Say(lent.Branch), &line
 	r.Fine, r.Stale = price(a, decided.Fine), decided.Fine > 0
+	if r.Fine != "" {
+		r.Text += ". " + r.Fine + " is charged for lateness until now"
+	}
 	return r, decided, nil
 }

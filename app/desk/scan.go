@@ -43,7 +43,7 @@ type Result struct {
 
 // Choice is one answer to an ask; it is sent back with the same scan.
 type Choice struct {
-	Answer string `json:"answer" enum:"lend,leave,missing,fetch"`
+	Answer string `json:"answer" enum:"lend,leave,missing,fetch,back" doc:"back: it is taken back from who has it, by a scan of a returns run, then scanned here again"`
 	Label  string `json:"label"`
 	Reason bool   `json:"reason" doc:"Needs a reason"`
 }

@@ -18,7 +18,7 @@ var areas = map[Kind][]Area{
 	Lent: {Counter}, LoanUndone: {Counter, Holds}, Returned: {Counter}, ReturnUndone: {Counter, Holds},
 	Renewed: {Counter}, DueMoved: {Counter}, DueMovedBack: {Counter}, Lost: {Counter},
 	PhotoTaken: {Counter}, PhotoDropped: {Counter}, CardNotPaid: {Counter},
-	PaymentReversed: {Counter}, PaidOut: {Counter}, ChargeTakenBack: {Counter}, Disputed: {Counter},
+	PaymentReversed: {Counter}, WaiverUndone: {Counter}, PaidOut: {Counter}, ChargeTakenBack: {Counter}, Disputed: {Counter},
 	DisputeEnded: {Counter},
 	Invoiced:     {Counter}, InvoiceWithdrawn: {Counter}, TillOpened: {Counter}, TillMoved: {Counter},
 	TillClosed: {Counter},

@@ -130,6 +130,7 @@ const (
 	PhotoTaken       Kind = "photo_taken" // for a patron's record
 	PhotoDropped     Kind = "photo_dropped"
 	PaymentReversed  Kind = "payment_reversed"
+	WaiverUndone     Kind = "waiver_undone"
 	CardNotPaid      Kind = "card_not_paid" // what was asked for at a terminal
 	PaidOut          Kind = "paid_out"      // what was to be given back
 	ChargeTakenBack  Kind = "charge_taken_back"

@@ -74,7 +74,7 @@ func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
 // isOfMoney tells whether something is about money, whose sums stay when what they were for is not the actor's to read.
 func isOfMoney(kind event.Kind) bool {
 	return slices.Contains([]event.Kind{
-		event.Charged, event.Paid, event.Waived, event.Refunded, event.PaymentReversed, event.PaidOut,
+		event.Charged, event.Paid, event.Waived, event.WaiverUndone, event.Refunded, event.PaymentReversed, event.PaidOut,
 		event.CardNotPaid, event.ChargeTakenBack,
 		event.Disputed, event.DisputeEnded, event.Invoiced, event.InvoiceWithdrawn,
 	}, kind)
@@ -192,6 +192,8 @@ func Say(a *act.Act, e *store.EventShown) string {
 		return "Paid " + sum + " by " + d.Means
 	case event.Waived:
 		return "Waived " + sum + ": " + d.Reason
+	case event.WaiverUndone:
+		return "Waiver of " + sum + " undone, owed again: " + d.Reason
 	case event.PaymentReversed:
 		return "Payment of " + sum + " by " + d.Means + " reversed: " + d.Reason
 	case event.PhotoTaken:

@@ -33,3 +33,27 @@ func Reversing(t Taken, r role.Role, here *calendar.Branch, now time.Time) strin
 	}
 	return ""
 }
+
+// Forgiven is a waiver that somebody wants to undo.
+type Forgiven struct {
+	Undone    bool          // it has been undone already
+	TakenBack bool          // its charge has been taken back since
+	At        time.Time     // when it was made
+	Branch    calendar.Code // and where
+}
+
+// Unwaiving tells why a waiver may not be undone by somebody with a role at a branch; empty: it may. As with payments, everybody who
+// is employed undoes today's of their own branch, and supervisors undo others.
+func Unwaiving(w Forgiven, r role.Role, here *calendar.Branch, now time.Time) string {
+	switch {
+	case w.Undone:
+		return "This waiver has been undone already."
+	case w.TakenBack:
+		return "The charge has been taken back since, so nothing of it can be owed again."
+	case !r.MayActOn(w.Branch, here.Code):
+		return "This was waived at another branch. It is undone there, or by a supervisor."
+	case here.Date(w.At) != here.Date(now) && !r.Supervises():
+		return "This was waived on another day. A supervisor undoes it."
+	}
+	return ""
+}

@@ -24,6 +24,7 @@ func TestBooking(t *testing.T) {
 		"a charge moved in":          {ledger.Book(ledger.Moved{Kind: ledger.Charge, About: ledger.AboutLate, Sum: 100, Carried: true}), "receivable", "carried"},
 		"a correction":               {ledger.Book(ledger.Moved{Kind: ledger.Correction, About: ledger.AboutLost, Sum: -100}), "income_lost", "receivable"},
 		"a waiver":                   {ledger.Book(ledger.Moved{Kind: ledger.Waiver, Sum: -100}), "waived", "receivable"},
+		"a waiver undone":            {ledger.Book(ledger.Moved{Kind: ledger.Unwaiver, Sum: 100}), "receivable", "waived"},
 		"paid in cash":               {ledger.Book(ledger.Moved{Kind: ledger.Payment, Means: ledger.Cash, Sum: -100}), "cash", "receivable"},
 		"paid by transfer":           {ledger.Book(ledger.Moved{Kind: ledger.Payment, Means: ledger.Transfer, Sum: -100}), "bank", "receivable"},
 		"paid by what was owed back": {ledger.Book(ledger.Moved{Kind: ledger.Payment, Sum: -100}), "refunds", "receivable"},
@@ -75,6 +76,31 @@ func TestWhoReversesWhat(t *testing.T) {
 		c.change(&x)
 		says := ledger.Reversing(x, c.role, here, now)
 		if c.says == "" {
+			assert.Empty(t, says, name)
+		} else {
+			assert.Contains(t, says, c.says, name)
+		}
+	}
+}
+
+func TestWhoUndoesWhichWaiver(t *testing.T) {
+	here := &calendar.Branch{Code: "HVH", Location: time.UTC}
+	now := time.Date(2026, 10, 6, 9, 0, 0, 0, time.UTC)
+	today, yesterday := now.Add(-time.Hour), now.Add(-20*time.Hour)
+	for name, c := range map[string]struct {
+		waived ledger.Forgiven
+		role   role.Role
+		says   string
+	}{
+		"today, here":           {ledger.Forgiven{At: today, Branch: "HVH"}, role.Desk, ""},
+		"yesterday, desk":       {ledger.Forgiven{At: yesterday, Branch: "HVH"}, role.Desk, "another day"},
+		"yesterday, supervisor": {ledger.Forgiven{At: yesterday, Branch: "HVH"}, role.Supervisor, ""},
+		"elsewhere, desk":       {ledger.Forgiven{At: today, Branch: "SLM"}, role.Desk, "another branch"},
+		"elsewhere, supervisor": {ledger.Forgiven{At: today, Branch: "SLM"}, role.Supervisor, ""},
+		"undone":                {ledger.Forgiven{At: today, Branch: "HVH", Undone: true}, role.Administrator, "undone already"},
+		"charge taken back":     {ledger.Forgiven{At: today, Branch: "HVH", TakenBack: true}, role.Administrator, "taken back"},
+	} {
+		if says := ledger.Unwaiving(c.waived, c.role, here, now); c.says == "" {
 			assert.Empty(t, says, name)
 		} else {
 			assert.Contains(t, says, c.says, name)

@@ -82,7 +82,7 @@ func Book(m Moved) []Posting {
 	switch m.Kind {
 	case Charge, Correction:
 		return post(Receivable, income, m.Sum)
-	case Waiver:
+	case Waiver, Unwaiver:
 		return post(Waived, Receivable, -m.Sum)
 	case Refund:
 		return post(Receivable, Refunds, m.Sum)

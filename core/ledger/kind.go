@@ -11,6 +11,7 @@ const (
 	Correction Kind = "correction" // less than nothing: the charge was none, or no longer is one
 	Refund     Kind = "refund"     // what was paid of a charge that is corrected, to be given back
 	Reversal   Kind = "reversal"   // of a payment taken by mistake
+	Unwaiver   Kind = "unwaiver"   // of a waiver: what was waived is owed again
 )
 
 // About is what a charge is for, and what settles it too.

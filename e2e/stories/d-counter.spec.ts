@@ -98,5 +98,11 @@ test("two people at one item: the second is told at once", async ({ page, browse
   await expect(lent(page).or(told(page))).toBeVisible();
   await expect(lent(other).or(told(other))).toBeVisible();
   expect((await lent(page).count()) + (await lent(other).count())).toBe(1);
+  // Whoever was second takes it back with one key, and lends it; the first sees that on the card that is open there.
+  const [first, second] = (await lent(page).count()) === 1 ? [page, other] : [other, page];
+  await expect(second.getByText(/Still on loan to /).first()).toBeVisible();
+  await second.getByRole("button", { name: "Take it back and lend it" }).click();
+  await expect(lent(second)).toBeVisible();
+  await expect(first.getByRole("region", { name: "Patron" }).getByText("On loan").locator("+ dd")).toHaveText(/^0/);
   await other.context().close();
 });

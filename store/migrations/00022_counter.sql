@@ -44,7 +44,36 @@ ALTER TABLE inventory_lines DROP CONSTRAINT inventory_lines_found_check,
     ADD CONSTRAINT inventory_lines_found_check CHECK (found IN ('in_place', 'out_of_order', 'on_loan', 'elsewhere', 'other_collection', 'held',
         'under_way', 'was_missing', 'found_elsewhere', 'out_of_use', 'withdrawn', 'unknown', 'again'));
 
+-- A waiver is undone, once, by an entry that names it: what was waived is owed again.
+ALTER TABLE ledger ADD COLUMN undoes bigint REFERENCES ledger,
+    DROP CONSTRAINT ledger_kind_check, DROP CONSTRAINT ledger_check,
+    ADD CONSTRAINT ledger_kind_check CHECK (kind IN ('charge', 'payment', 'waiver', 'correction', 'refund', 'reversal', 'unwaiver')),
+    ADD CONSTRAINT ledger_check CHECK (CASE kind
+        WHEN 'charge' THEN amount > 0 AND settles IS NULL
+        WHEN 'refund' THEN amount > 0 AND settles IS NOT NULL
+        WHEN 'reversal' THEN amount > 0 AND settles IS NOT NULL AND receipt_id IS NOT NULL
+        WHEN 'unwaiver' THEN amount > 0 AND settles IS NOT NULL
+        ELSE amount < 0 AND settles IS NOT NULL END),
+    ADD CONSTRAINT ledger_undoes_check CHECK ((undoes IS NOT NULL) = (kind = 'unwaiver'));
+CREATE UNIQUE INDEX ledger_undone_once ON ledger (undoes) WHERE undoes IS NOT NULL;
+
 -- +goose Down
+-- +goose StatementBegin
+DO $$ BEGIN
+    IF EXISTS (SELECT 1 FROM ledger WHERE kind = 'unwaiver') THEN
+        RAISE EXCEPTION 'waivers have been undone: the books before this migration do not know that';
+    END IF;
+END $$;
+-- +goose StatementEnd
+DROP INDEX ledger_undone_once;
+ALTER TABLE ledger DROP CONSTRAINT ledger_undoes_check, DROP CONSTRAINT ledger_kind_check, DROP CONSTRAINT ledger_check,
+    DROP COLUMN undoes,
+    ADD CONSTRAINT ledger_kind_check CHECK (kind IN ('charge', 'payment', 'waiver', 'correction', 'refund', 'reversal')),
+    ADD CONSTRAINT ledger_check CHECK (CASE kind
+        WHEN 'charge' THEN amount > 0 AND settles IS NULL
+        WHEN 'refund' THEN amount > 0 AND settles IS NOT NULL
+        WHEN 'reversal' THEN amount > 0 AND settles IS NOT NULL AND receipt_id IS NOT NULL
+        ELSE amount < 0 AND settles IS NOT NULL END);
 UPDATE inventory_lines SET found = 'was_missing' WHERE found = 'found_elsewhere';
 ALTER TABLE inventory_lines DROP CONSTRAINT inventory_lines_found_check,
     ADD CONSTRAINT inventory_lines_found_check CHECK (found IN ('in_place', 'out_of_order', 'on_loan', 'elsewhere', 'other_collection', 'held',

@@ -6,10 +6,13 @@ const cell = (text: string) => (/[",\r\n]/.test(text) ? `"${text.replaceAll('"',
 export const csv = (rows: string[][]) =>
   rows.map((r) => r.map((text) => cell(defused(text))).join(",")).join("\r\n") + "\r\n";
 
-/** Saves a text as a file. */
-export function save(name: string, type: string, text: string) {
+/** What tells a spreadsheet that a file is in UTF-8. */
+const byteOrderMark = "\uFEFF";
+
+/** Saves a table as a file that spreadsheets read. */
+export function save(name: string, text: string) {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([text], { type }));
+  link.href = URL.createObjectURL(new Blob([byteOrderMark + text], { type: "text/csv;charset=utf-8" }));
   link.download = name;
   link.click();
   URL.revokeObjectURL(link.href);

@@ -11,7 +11,7 @@ import { trailing } from "./trailing";
 /** The lists and figures that belong to an area of the work, by the first word of their keys. */
 const shows: Record<string, string[]> = {
   counter: [
-    ...["today", "patron", "beside", "history", "loan", "requests", "sign-ups"],
+    ...["today", "patron", "account", "household charges", "beside", "history", "loan", "requests", "sign-ups"],
     ...["items", "titles", "title", "sought", "looks", "stock deeds"],
     ...["rosters", "roster", "roster members", "deeds"],
     ...["tills", "receipts", "receipt", "refunds", "disputes", "invoices", "invoice", "takings", "waivers"],

@@ -50,11 +50,7 @@ export function Loans(props: PatronCardProps) {
           )}
           {card.accrues && <span className="text-buoy-700">Late so far {sayMoney(card.accrues)}</span>}
           <Trouble error={renew.problem} />
-          {said && (
-            <p role="status" className="w-full">
-              {said.text}
-            </p>
-          )}
+          {said && <RenewedLoans of={said} />}
           {setting && chosen.length > 0 && (
             <SetDueOfMany
               card={card}
@@ -77,6 +73,22 @@ export function Loans(props: PatronCardProps) {
             onTick={(on) => tick(l.loan_id, on)}
             {...props}
           />
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** What became of several renewals: in one sentence, and by loan with its new date and what is charged. */
+export function RenewedLoans({ of }: { of: Schema["DeskRenewedMany"] }) {
+  return (
+    <div role="status" className="w-full">
+      <p>{of.text}</p>
+      <ul className="max-h-40 overflow-auto text-ink-2">
+        {of.each.map((e) => (
+          <li key={e.loan} className={e.ok ? "" : "text-buoy-700"}>
+            <b className="font-semibold">{e.title}</b>: {e.text}
+          </li>
         ))}
       </ul>
     </div>

@@ -79,16 +79,24 @@ export function Card({
   children,
   className,
   label,
+  id,
   style,
 }: {
   children: ReactNode;
   className?: string;
   label?: string;
+  /** What a link to it names. */
+  id?: string;
   /** Values for what stands in it. */
   style?: Record<`--${string}`, string | number>;
 }) {
   return (
-    <section aria-label={label} style={style} className={clsx("rounded-card border border-line bg-surface", className)}>
+    <section
+      id={id}
+      aria-label={label}
+      style={style}
+      className={clsx("rounded-card border border-line bg-surface", className)}
+    >
       {children}
     </section>
   );

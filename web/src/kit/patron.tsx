@@ -1,9 +1,11 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState, type ReactNode } from "react";
-import { api, keyed, type Schema } from "../api/client";
+import { api, keyed, told, type Schema } from "../api/client";
 import { useCardPayments } from "./atterminal";
 import { AtAScan } from "./atscan";
 import { Loans } from "./loans";
+import { Loading } from "./loading";
 import { useMe } from "./me";
 import { Button, Card, Quiet, Trouble } from "./parts";
 import { isEmployed } from "./places";
@@ -17,9 +19,9 @@ type CardOf = Schema["PeopleCard"];
 
 /** Who this is, what stops them, what they owe and have, at a glance. */
 export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
-  const [paying, setPaying] = useState(false);
+  const [paying, setPaying] = useState<"own" | "household">();
   const atTerminal = useCardPayments().some((p) => p.patrons.includes(card.id));
-  if (atTerminal && !paying) setPaying(true);
+  if (atTerminal && !paying) setPaying("own");
   const [showLoans, setShowLoans] = useState(false);
   const me = useMe();
   const may = isEmployed(me.role);
@@ -57,8 +59,21 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
       {showLoans && <Loans card={card} onCard={onCard} onStale={onStale} />}
       <div className="flex flex-wrap gap-2 px-3.5 pt-2 pb-3.5">
         {card.charges.length > 0 && may && (
-          <Button plain aria-expanded={paying} onClick={() => setPaying(!paying)}>
+          <Button
+            plain
+            aria-expanded={paying === "own"}
+            onClick={() => setPaying(paying === "own" ? undefined : "own")}
+          >
             Pay or waive
+          </Button>
+        )}
+        {card.household !== "" && may && (
+          <Button
+            plain
+            aria-expanded={paying === "household"}
+            onClick={() => setPaying(paying === "household" ? undefined : "household")}
+          >
+            Pay for the household
           </Button>
         )}
         {may && (
@@ -67,8 +82,38 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
           </Link>
         )}
       </div>
-      {paying && <Settle key={card.id} of={[card]} onSettled={onStale} />}
+      {paying === "own" && <Settle key={card.id} of={[card]} onSettled={onStale} />}
+      {paying === "household" && <SettleAll key={card.id} card={card} onSettled={onStale} />}
     </Card>
+  );
+}
+
+/** One pays for everybody of the household who owes something. */
+function SettleAll({ card, onSettled }: { card: CardOf; onSettled: () => void }) {
+  const others = useQuery({
+    queryKey: ["household charges", card.id],
+    queryFn: () => told(api.GET("/api/patrons/{id}/household-charges", { params: { path: { id: card.id } } })),
+  });
+  return (
+    <Loading of={others} lines={3}>
+      {({ rows }) => {
+        const of = [card, ...rows].filter((d) => d.charges.length > 0);
+        return (
+          <>
+            {of.length === 0 && (
+              <p className="border-t border-line p-3.5 text-ink-2">Nobody of the household owes anything.</p>
+            )}
+            <Settle
+              of={of}
+              onSettled={() => {
+                onSettled();
+                void others.refetch();
+              }}
+            />
+          </>
+        );
+      }}
+    </Loading>
   );
 }
 
@@ -117,7 +162,13 @@ function Facts({
   return (
     <dl className="grid grid-cols-[104px_1fr] gap-y-1 px-3.5 py-3 text-sm">
       <Row name="Home branch">{card.branch}</Row>
-      {card.household && <Row name="Household">{card.household}</Row>}
+      {card.household && (
+        <Row name="Household">
+          <Link to="/patrons" search={{ patron: card.id }} hash="household" className="link">
+            {card.household}
+          </Link>
+        </Row>
+      )}
       {card.may_use.length > 0 && <Row name="Also uses it">{card.may_use.join(", ")}</Row>}
       {card.older_reader !== undefined && (
         <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>

@@ -1,4 +1,5 @@
 const formatsIn = (timeZone: string) => ({
+  wall: new Intl.DateTimeFormat("sv-SE", { dateStyle: "short", timeStyle: "short", timeZone }),
   clock: new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone }),
   second: new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit", timeZone }),
   day: new Intl.DateTimeFormat("en-GB", {
@@ -58,6 +59,11 @@ export const saySecond = (at: string) => formats.second.format(new Date(at));
 export const sayDay = (at: string) => plain(formats.day.format(new Date(at)));
 /** A date without a time, "2026-10-06". */
 export const sayDate = (date: string) => plain(dates.format(new Date(date + "T12:00:00Z")));
+/** Whether a text is an instant as the server gives it. */
+export const isInstant = (value: unknown): value is string =>
+  typeof value === "string" && /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)$/.test(value);
+/** An instant for a file, by the clock of the branch: 2026-10-06 14:30. */
+export const toWall = (at: string) => formats.wall.format(new Date(at));
 export const sayInstant = (at: string) => `${sayDay(at)}, ${sayClock(at)}`;
 /** A moment of a file, a date or "2026-10-06T15:00" with or without its offset: by the clock of the branch it speaks of. */
 export const sayWall = (moment: string) => {

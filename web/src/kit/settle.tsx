@@ -9,6 +9,7 @@ import { Button, inputLook, Quiet, Trouble } from "./parts";
 import { PrintSlip } from "./print";
 import { sayMoney, toFigures, toMinor } from "./say";
 import { tillHere } from "./till";
+import { UndoWaivers } from "./unwaive";
 import { Why } from "./why";
 import { useWrite } from "./write";
 
@@ -122,7 +123,15 @@ export function Settle({
   );
   return (
     <div className="grid gap-2.5 border-t border-line p-3.5">
-      {done && <Done settled={done} />}
+      {done && (
+        <Done
+          settled={done}
+          onUndone={() => {
+            setDone(undefined);
+            onSettled();
+          }}
+        />
+      )}
       {atTerminal.id !== undefined && (
         <AtTerminal
           key={atTerminal.id}
@@ -175,7 +184,10 @@ function usePaying(of: Debtor[]) {
 }
 
 /** What was taken, its change in large, and a receipt for who wants one. */
-function Done({ settled: s }: { settled: Settled }) {
+function Done({ settled: s, onUndone }: { settled: Settled; onUndone: () => void }) {
+  const [undoing, setUndoing] = useState(false);
+  if (undoing)
+    return <UndoWaivers waivers={s.waived} sum={s.sum} onDone={onUndone} onClose={() => setUndoing(false)} />;
   return (
     <p role="status" className="rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
       {s.receipt ? (
@@ -189,7 +201,9 @@ function Done({ settled: s }: { settled: Settled }) {
           <PrintSlip of={{ kind: "receipt", id: s.receipt }}>Print receipt</PrintSlip>
         </>
       ) : (
-        <>Waived {sayMoney(s.sum)}.</>
+        <>
+          Waived {sayMoney(s.sum)}. <Quiet onClick={() => setUndoing(true)}>Undo</Quiet>
+        </>
       )}
     </p>
   );

@@ -17,6 +17,7 @@ import { useEffect, useMemo, useState, type KeyboardEvent, type ReactNode } from
 import { flushSync } from "react-dom";
 import { csv, save } from "./csv";
 import type { Pages } from "./pages";
+import { isInstant, toFigures, toMinor, toWall } from "./say";
 import { Empty, Quiet } from "./parts";
 import { Chosen, Tools } from "./tabletools";
 
@@ -27,6 +28,8 @@ export interface Column<T extends RowData> {
   cell?: (row: T) => ReactNode;
   /** Left out: nothing to sort, filter or export by. */
   value?: (row: T) => string | number;
+  /** The value is a sum: in the currency's units, or in its minor ones. */
+  money?: "units" | "minor";
   right?: boolean;
   /** Its head is for who listens only. */
   unnamed?: boolean;
@@ -41,6 +44,13 @@ export interface Act<T extends RowData> {
   run: (chosen: T[]) => void;
   busy?: boolean;
   plain?: boolean;
+}
+
+/** What a file has of a cell: sums with the currency's decimals, instants as the branch's clock shows them. */
+function inFile<T extends RowData>(c: Column<T>, row: T): string {
+  const value = c.value?.(row) ?? "";
+  if (c.money) return toFigures(c.money === "minor" ? Number(value) : toMinor(String(value)));
+  return isInstant(value) ? toWall(value) : String(value);
 }
 
 const features = tableFeatures({
@@ -96,10 +106,9 @@ export function Table<T extends RowData>(props: Props<T>) {
   const exported = () =>
     save(
       `${label.toLowerCase().replaceAll(" ", "-")}.csv`,
-      "text/csv",
       csv([
         columns.filter((c) => c.value).map((c) => c.head),
-        ...shown.map((r) => columns.filter((c) => c.value).map((c) => String(c.value?.(r.original) ?? ""))),
+        ...shown.map((r) => columns.filter((c) => c.value).map((c) => inFile(c, r.original))),
       ]),
     );
   return (

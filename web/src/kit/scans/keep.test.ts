@@ -45,7 +45,10 @@ test("a run of thousands keeps what waits or asks, and the newest answered lines
   expect(again.filter((s) => s.state === "ask")).toHaveLength(3);
   expect(again.filter((s) => s.state === "waits")).toHaveLength(2);
   expect(again.filter((s) => s.state === "done").map((s) => s.text)).toEqual(
-    all.filter((s) => s.state === "done").slice(-200).map((s) => s.text),
+    all
+      .filter((s) => s.state === "done")
+      .slice(-200)
+      .map((s) => s.text),
   );
 });
 

@@ -6,12 +6,13 @@ import { Ask } from "../../kit/ask";
 import { AtTerminal, useCardPayments, useTerminalHere } from "../../kit/atterminal";
 import { useMe } from "../../kit/me";
 import { PadBar } from "../../kit/pad/bar";
-import { api, keyed } from "../../api/client";
+import { api, keyed, type Schema } from "../../api/client";
+import { RenewedLoans } from "../../kit/loans";
 import { Button, Card, Empty, Head, Quiet, Scrolled, Trouble } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
 import { useChosen } from "../../kit/settings";
 import { isEmployed } from "../../kit/places";
-import { sayMoney } from "../../kit/say";
+import { sayMoney, toFigures, toMinor } from "../../kit/say";
 import { intoFoundBelow } from "../../kit/found";
 import { usePrompt, emptyScanLine, toScanLine } from "../../kit/scan";
 import { strike, useFinishing, useScans, type Scan } from "../../kit/scans/scans";
@@ -263,7 +264,9 @@ function LeftBehind() {
 
 /** What is late can be renewed where it is told: all of it at once, each with its answer. */
 function RenewLate({ card }: { card: CardOf }) {
-  const late = card.on_loan.filter((l) => l.late && !l.lost).map((l) => l.loan_id);
+  const lines = card.on_loan.filter((l) => l.late && !l.lost);
+  const late = lines.map((l) => l.loan_id);
+  const costs = sayFigures(lines.reduce((sum, l) => sum + (toMinor(l.accrues || "0") ?? 0), 0));
   const renew = useWrite(
     (loans: number[], key) =>
       api.POST("/api/patrons/{id}/renew", { params: { path: { id: card.id }, header: keyed(key) }, body: { loans } }),
@@ -271,26 +274,29 @@ function RenewLate({ card }: { card: CardOf }) {
       name: `renew late ${card.id}`,
       about: `Renewing what is late, ${card.name}`,
       done: (r) => {
-        setSaid(r.text);
+        setSaid(r);
         const fresh = r.card;
         if (fresh) changeCard(card.id, () => fresh);
       },
     },
   );
-  const [said, setSaid] = useState("");
+  const [said, setSaid] = useState<Schema["DeskRenewedMany"]>();
   if (late.length === 0 && !said) return null;
   return (
     <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3.5 py-2 text-sm">
       {late.length > 0 && (
         <Quiet disabled={renew.busy} onClick={() => renew.run(late)}>
-          Renew what is late ({late.length})
+          Renew what is late ({late.length}
+          {costs && `, charges ${costs}`})
         </Quiet>
       )}
-      {said && <span role="status">{said}</span>}
+      {said && <RenewedLoans of={said} />}
       <Trouble error={renew.problem} />
     </div>
   );
 }
+
+const sayFigures = (minor: number) => (minor > 0 ? sayMoney(toFigures(minor)) : "");
 
 const homes = [
   ["slip", "Slip"],

@@ -1,8 +1,15 @@
+import { useQuery } from "@tanstack/react-query";
 import { PatronCard as Shown } from "../../kit/patron";
-import { changeCard, lookAgain, type CardOf } from "./session";
+import { changeCard, keepUp, lookAgain, type CardOf } from "./session";
 
-/** The card that is open at the desk. */
+/** The card that is open at the desk. What other stations of the branch change of it shows as soon as it is told. */
 export function PatronCard({ card }: { card: CardOf }) {
+  useQuery({
+    queryKey: ["patron", card.id, "open here"],
+    queryFn: () => keepUp(card.id),
+    initialData: 0,
+    staleTime: Infinity,
+  });
   return (
     <Shown
       key={card.id}

@@ -1,13 +1,25 @@
 import { persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client";
-import { add, again, change, drop, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
+import {
+  add,
+  again,
+  change,
+  drop,
+  open,
+  scans,
+  takers,
+  type Outcome,
+  type Scan,
+  type Send,
+} from "../../kit/scans/scans";
 import { kept } from "../../kit/kept";
 import { printSlip } from "../../kit/print";
 import { slipsPrint, stagesHere } from "../../kit/settings";
 import { who } from "../../kit/me";
 import { secure } from "../../kit/pad/pad";
 import { play, sound } from "../../kit/sound";
+import { changed, openRun } from "../returns/session";
 import { write, writes } from "../../kit/write";
 
 /** What stands at the desk: whose card is open, and what the patron before left undone. */
@@ -165,6 +177,17 @@ export async function lookAgain(patron: number | undefined): Promise<void> {
   else await lookAgain(patron);
 }
 
+let answeredAt = 0;
+/** So long after the last answer here a card is looked at again, in milliseconds: what scans change they tell themselves. */
+const quiet = 1500;
+
+/** Looks at the open card again since something has changed at the branch, as soon as scanning pauses. */
+export async function keepUp(patron: number) {
+  while (mine().some(open) || Date.now() - answeredAt < quiet) await new Promise((go) => setTimeout(go, quiet / 3));
+  await lookAgain(patron);
+  return Date.now();
+}
+
 /** The card with one loan as it is now, new or changed. */
 export function withLine(card: CardOf, line: Schema["PeopleLine"]): CardOf {
   const known = card.on_loan.some((l) => l.loan_id === line.loan_id);
@@ -187,6 +210,8 @@ interface Given {
   count?: boolean;
   missing?: string;
   fetch?: boolean;
+  /** It is taken back first from who still has it. */
+  back?: boolean;
   /** How many parts a pad has counted. */
   counted?: number;
 }
@@ -240,6 +265,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   const whose = scan.adopted ? await whoseLeft(scan, send) : whoseHere(scan);
   const patron = given.patron ?? whose.id;
   const { name } = whose;
+  if (given.back) await takeBack(scan.text, scan.branch ?? "", send);
   const result = await send((key) =>
     api.POST("/api/desk/scan", {
       params: { header: keyed(key) },
@@ -290,9 +316,39 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   };
 }
 
+/**
+ * Takes an item back from who still has it, into the run of patrons who are here; what that charges stays on their account. Asked
+ * twice, it is no longer on loan, and nothing comes of it.
+ */
+async function takeBack(text: string, branch: string, send: Send) {
+  const run = await send((key) => openRun(`${branch}|patron|`, key), "apart");
+  const at = { params: { path: { id: run.id } }, headers: madeAt(branch) };
+  const change = await send(
+    (key) =>
+      api.POST("/api/returns/{id}/scan", { ...at, params: { ...at.params, header: keyed(key) }, body: { text } }),
+    "apart",
+  );
+  changed(change);
+  for (const { patron_id: patron } of change.open)
+    changed(
+      await send(
+        (key) =>
+          api.POST("/api/returns/{id}/account", {
+            ...at,
+            params: { ...at.params, header: keyed(key) },
+            body: { patron },
+          }),
+        "apart",
+      ),
+    );
+}
+
 takers.set("desk", {
   session: () => String(desk.getState().card?.id ?? ""),
-  take,
+  take: (scan, send) =>
+    take(scan, send).finally(() => {
+      answeredAt = Date.now();
+    }),
   settled: (scan) => {
     if (scan.what === "scan") sound(scan);
   },
@@ -311,6 +367,10 @@ export function answer(scan: Scan, choice: Schema["DeskChoice"], reason: string)
     return;
   }
   const given = scan.given as Given;
+  if (choice.answer === "back") {
+    again(scan.id, { ...given, patron: line.patron, back: true });
+    return;
+  }
   if (choice.answer === "fetch") {
     again(scan.id, { ...given, patron: given.patron ?? line.patron, fetch: true, count: true });
     return;

@@ -46,6 +46,7 @@ const columns: Column<Dispute>[] = [
     head: "Owed",
     right: true,
     value: (d) => Number(d.owed),
+    money: "units",
     cell: (d) => sayMoney(d.owed),
     className: "tabular-nums",
   },

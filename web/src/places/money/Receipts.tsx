@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import clsx from "clsx";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
@@ -37,6 +37,7 @@ const columns: Column<Receipt>[] = [
     head: "Sum",
     right: true,
     value: (r) => Number(r.amount),
+    money: "units",
     cell: (r) => <span className={r.out ? "text-buoy-700" : ""}>{sayMoney(r.amount)}</span>,
     className: "tabular-nums",
   },
@@ -127,7 +128,18 @@ function One({ id }: { id: number }) {
               {r.reason && <li>“{r.reason}”</li>}
             </ul>
             <PrintSlip of={{ kind: "receipt", id: r.id }}>Print receipt</PrintSlip>
-            {r.stays ? <p className="text-sm text-ink-2">{r.stays}</p> : <Reverse receipt={r} />}
+            {r.reversed_by ? (
+              <p>
+                <Tag tone="amber">Reversed</Tag>{" "}
+                <Link to="/money" search={{ tab: "receipts", receipt: r.reversed_by }} className="link">
+                  by receipt {r.reversed_by}
+                </Link>
+              </p>
+            ) : r.stays ? (
+              <p className="text-sm text-ink-2">{r.stays}</p>
+            ) : (
+              <Reverse receipt={r} />
+            )}
           </div>
         )}
       </Loading>
@@ -140,14 +152,22 @@ const because = z.object({ reason: check.needed("Say why it was a mistake.") });
 /** Taking a payment back that was taken by mistake, so that it can be taken again. */
 function Reverse({ receipt: r }: { receipt: Receipt }) {
   const [open, setOpen] = useState(false);
+  const queries = useQueryClient();
+  const again = () => {
+    for (const of of ["receipt", "receipts", "account"]) void queries.invalidateQueries({ queryKey: [of] });
+  };
   const reverse = useWrite(
     (reason: string, key) =>
       api.POST("/api/receipts/{id}/reverse", {
         params: { path: { id: r.id }, header: keyed(key) },
         body: { reason, till: tillHere() },
       }),
-    { name: `reverse ${r.id}`, about: `Reversing ${sayMoney(r.amount)}`, done: () => setOpen(false) },
+    { name: `reverse ${r.id}`, about: `Reversing ${sayMoney(r.amount)}`, done: again },
   );
+  // Refused, it may have been reversed elsewhere meanwhile; it is shown as it is now.
+  useEffect(() => {
+    if (reverse.problem) void queries.invalidateQueries({ queryKey: ["receipt"] });
+  }, [queries, reverse.problem]);
   if (!open)
     return (
       <Button plain className="justify-self-start" onClick={() => setOpen(true)}>

@@ -13,7 +13,7 @@ import { PrintSlip } from "../../kit/print";
 import { sayClock, sayInstant, sayMoney } from "../../kit/say";
 import { useStationHere } from "../../kit/settings";
 import { Table, type Column } from "../../kit/table";
-import { takeInto, useTillHere } from "../../kit/till";
+import { takeInto, tillHere, useTillHere } from "../../kit/till";
 import { useWrite } from "../../kit/write";
 
 type Till = Schema["AccountsTill"];
@@ -80,7 +80,7 @@ export function Tills() {
   );
 }
 
-const opened = z.object({ name: check.needed("It needs a name."), laid_in: check.sum });
+const opened = z.object({ name: check.needed("It needs a name."), laid_in: check.sumOrNothing });
 
 function OpenOne({ onDone }: { onDone: () => void }) {
   const me = useMe();
@@ -134,9 +134,15 @@ function Open({ till: t, here, only }: { till: Till; here: boolean; only: boolea
         )}
       </div>
       <dl className="grid grid-cols-[1fr_auto] gap-x-6 gap-y-1">
-        <Row name="Cash that should lie in it" sum={t.due?.cash} large />
-        <Row name="Cards" sum={t.due?.card} />
-        <Row name="Cheques" sum={t.due?.cheque} />
+        {t.due ? (
+          <>
+            <Row name="Cash that should lie in it" sum={t.due.cash} large />
+            <Row name="Cards" sum={t.due.card} />
+            <Row name="Cheques" sum={t.due.cheque} />
+          </>
+        ) : (
+          <p className="col-span-2 text-ink-2">What should lie in it is shown once it has been counted.</p>
+        )}
         <Row name={`Laid in at the beginning; ${t.receipts} receipts since`} sum={t.laid_in} />
         {t.moves.map((m) => (
           <Row key={m.at} name={`${m.reason}, ${sayClock(m.at)}, ${m.who}`} sum={m.amount} />
@@ -148,7 +154,7 @@ function Open({ till: t, here, only }: { till: Till; here: boolean; only: boolea
           <Button plain onClick={() => setAct("move")}>
             Lay in or take out
           </Button>
-          <PrintSlip of={{ kind: "till", id: t.id }}>Print how it stands</PrintSlip>
+          {t.due && <PrintSlip of={{ kind: "till", id: t.id }}>Print how it stands</PrintSlip>}
         </div>
       )}
       {act === "move" && <Move till={t} onDone={() => setAct(undefined)} />}
@@ -203,7 +209,7 @@ const sum = z
   .string()
   .trim()
   .regex(/^-?\d+([.,]\d{1,2})?$/, "A sum in figures, such as 41.50.");
-const counting = z.object({ cash: check.sum, card: sum, cheque: sum, says: check.text });
+const counting = z.object({ cash: check.sumOrNothing, card: sum, cheque: sum, says: check.text });
 
 /** Closing a till as it was counted. What should lie in it is not shown in the fields: who counts, counts. */
 function Close({ till, onDone }: { till: Till; onDone: () => void }) {
@@ -214,7 +220,7 @@ function Close({ till, onDone }: { till: Till; onDone: () => void }) {
       name: `close ${till.id}`,
       about: `Closing ${till.name}`,
       done: () => {
-        takeInto(0);
+        if (tillHere() === till.id) takeInto(0);
         onDone();
       },
     },
@@ -223,7 +229,7 @@ function Close({ till, onDone }: { till: Till; onDone: () => void }) {
     <Form
       label={`Count ${till.name}`}
       schema={counting}
-      start={{ cash: "", card: till.due?.card ?? "0.00", cheque: till.due?.cheque ?? "0.00", says: "" }}
+      start={{ cash: "", card: till.due?.card ?? "", cheque: till.due?.cheque ?? "", says: "" }}
       write={close}
       onSend={(v) => close.run({ ...v, card: v.card.replace(",", "."), cheque: v.cheque.replace(",", ".") })}
       className="grid gap-2.5"

@@ -23,7 +23,14 @@ const settings = {
     bin: { lines: 20, columns: ["found"], waits: false, rest: true },
     patron: { lines: 10, columns: [], waits: true, rest: false },
   },
-  money: { till: true, invoice_days: 30, invoice_sender: "A", invoice_foot: "B", accounts: { cash: "1000" } },
+  money: {
+    till: true,
+    blind: true,
+    invoice_days: 30,
+    invoice_sender: "A",
+    invoice_foot: "B",
+    accounts: { cash: "1000" },
+  },
   holds: {
     order: { first: ["housebound"], last: [] },
     local_days: 3,

@@ -40,6 +40,7 @@ export interface Said {
   patron_columns: string[];
   patron_tells: string[];
   till: boolean;
+  blind: boolean;
   invoice_days: string;
   invoice_sender: string;
   invoice_foot: string;
@@ -163,6 +164,7 @@ export function start(s: Settings, currency: string): Said {
     patron_columns: s.counter.patron.columns,
     patron_tells: tells(s.counter.patron),
     till: s.money.till,
+    blind: s.money.blind,
     invoice_days: String(s.money.invoice_days),
     invoice_sender: s.money.invoice_sender,
     invoice_foot: s.money.invoice_foot,
@@ -221,6 +223,7 @@ export function toSettings(said: Said, currency: string): Settings {
     },
     money: {
       till: said.till,
+      blind: said.blind,
       invoice_days: Number(said.invoice_days),
       invoice_sender: said.invoice_sender,
       invoice_foot: said.invoice_foot,

@@ -6,7 +6,7 @@ import { api, keyed, told, type Schema } from "../../api/client";
 import { PatronField } from "../../kit/choose";
 import { Form, saysOf } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
-import { Button, Code, Trouble } from "../../kit/parts";
+import { Button, Code, Tag, Trouble } from "../../kit/parts";
 import { useWrite } from "../../kit/write";
 import { Opens } from "./OnRecord";
 import { recordOf } from "./recordOf";
@@ -82,8 +82,10 @@ const fields = (list: string[]) => list.map((f) => f.replaceAll("_", " ")).join(
 
 function Would({ card, gone }: { card: Schema["PeopleCard"]; gone: number }) {
   const queries = useQueryClient();
+  const [merged, setMerged] = useState<string>();
   const look = useQuery({
     queryKey: ["merge", card.id, gone],
+    enabled: merged === undefined,
     staleTime: 0,
     queryFn: () => told(api.GET("/api/patrons/{id}/merge", { params: { path: { id: card.id }, query: { gone } } })),
   });
@@ -93,9 +95,19 @@ function Would({ card, gone }: { card: Schema["PeopleCard"]; gone: number }) {
     {
       name: `merge ${card.id} ${gone}`,
       about: `Merging a record into that of ${card.name}`,
-      done: () => void queries.invalidateQueries(),
+      done: () => {
+        setMerged(look.data?.gone.name ?? "");
+        void queries.invalidateQueries();
+      },
     },
   );
+  if (merged !== undefined)
+    return (
+      <p role="status">
+        <Tag tone="spruce">Merged</Tag> {merged} is part of this record now. “Merged into this record” takes them apart
+        again.
+      </p>
+    );
   return (
     <div className="grid gap-2 rounded-card border border-line-strong p-3">
       <Loading of={look} lines={3}>

@@ -13,6 +13,7 @@ import { PatronCard } from "../../kit/patron";
 import { isEmployed, supervises } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
 import { add } from "../../kit/scans/scans";
+import { Account } from "./Account";
 import { patronForgotten } from "../../kit/house";
 import { useTop } from "../../kit/top";
 import { useWords } from "../../kit/words";
@@ -133,7 +134,7 @@ function Household({ id }: { id: number }) {
   const members = record.data?.members ?? [];
   if (members.length === 0) return null;
   return (
-    <Card label="Household" className="p-3.5">
+    <Card label="Household" id="household" className="p-3.5">
       <h2 className="font-semibold">Household</h2>
       <ul className="grid gap-1">
         {members.map((m) => (
@@ -271,6 +272,7 @@ function Shown({
                   <Rosters id={card.id} />
                 </div>
               </div>
+              <Account patron={card.id} onStale={changes.onStale} />
               <Messages id={card.id} />
               <Parts id={card.id} />
               {supervises(me.role) && <Merge card={card} />}

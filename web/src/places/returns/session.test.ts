@@ -54,7 +54,7 @@ test("an answer that is older than a scan leaves what the scan brought", async (
 
 test("a run of thousands of lines keeps none of them in the browser, and a full store stops no scan", async () => {
   await looked(run(), () => {});
-  for (let id = 1; id <= 3000; id++) changed(change(id));
+  for (let id = 1; id <= 3000; id++) changed({ ...change(id), lines: [{ ...line(id), note_answer: "" }] });
   expect(sessionStorage.getItem("nevrin returns")).toContain('"fresh":[]');
   const full = vi.spyOn(Storage.prototype, "setItem").mockImplementation(() => {
     throw new DOMException("full", "QuotaExceededError");

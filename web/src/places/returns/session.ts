@@ -67,7 +67,9 @@ export const chooseBin = (bin: string) =>
 /** Lines newest first, each as it is in the first list that has it. */
 export function merged(first: Line[], then: Line[]): Line[] {
   const known = new Set(first.map((l) => l.id));
-  return [...first, ...then.filter((l) => !known.has(l.id))].sort((a, b) => b.id - a.id);
+  const all = [...first, ...then.filter((l) => !known.has(l.id))];
+  const inOrder = all.every((l, k) => k === 0 || (all[k - 1]?.id ?? 0) >= l.id); // nearly always: the new line is the newest
+  return inOrder ? all : all.sort((a, b) => b.id - a.id);
 }
 
 /** The run with what an act has changed: piles and open sums as they are now, notes that wait. */
