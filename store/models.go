@@ -458,24 +458,6 @@ type ReturnRun struct {
 	FinishedAt *time.Time
 }
 
-// Found is what a scan of a returns run met.
-type Found string
-
-// What scans of a returns run meet.
-const (
-	FoundWrongNumber Found = "wrong_number"
-	FoundCard        Found = "card"
-	FoundWords       Found = "words"
-	FoundUnknown     Found = "unknown"
-	FoundWithdrawn   Found = "withdrawn"
-	FoundOnLoan      Found = "on_loan"
-	FoundLate        Found = "late"
-	FoundLost        Found = "lost"
-	FoundUnderWay    Found = "under_way"
-	FoundAgain       Found = "scanned_before"
-	FoundNotOnLoan   Found = "not_on_loan"
-)
-
 // ReturnLine is one scan of a returns run.
 type ReturnLine struct {
 	ID       int64
@@ -485,7 +467,7 @@ type ReturnLine struct {
 	ItemID   *int64
 	LoanID   *int64
 	PatronID *int64
-	Found    Found
+	Found    circulation.Found
 	Sign     json.RawMessage `gorm:"type:jsonb"`
 	Why      json.RawMessage `gorm:"type:jsonb"`
 	Fine     int64

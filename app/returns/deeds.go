@@ -58,8 +58,10 @@ func Missing(a *act.Act, id int64, what string) (*Change, error) {
 func repiled(a *act.Act, l *store.LineFacts, from, to func() (kind, place string)) (*Change, error) {
 	wasKind, wasPlace := from()
 	kind, place := to()
-	a.Tx.CountPile(l.Run.ID, wasKind, wasPlace, -1)
-	a.Tx.CountPile(l.Run.ID, kind, place, 1)
+	if l.Line.Found.Piled() {
+		a.Tx.CountPile(l.Run.ID, wasKind, wasPlace, -1)
+		a.Tx.CountPile(l.Run.ID, kind, place, 1)
+	}
 	return changed(a, l.Run.ID, []int64{l.Line.ID}, [][2]string{{wasKind, wasPlace}, {kind, place}})
 }
 

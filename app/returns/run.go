@@ -40,29 +40,29 @@ type Run struct {
 
 // Line is one scan of a run.
 type Line struct {
-	ID       int64       `json:"id"`
-	At       time.Time   `json:"at"`
-	Text     string      `json:"text"`
-	ItemID   int64       `json:"item_id,omitempty"`
-	Barcode  string      `json:"barcode,omitempty"`
-	Title    string      `json:"title"`
-	PatronID int64       `json:"patron_id,omitempty"`
-	Patron   string      `json:"patron,omitempty"`
-	Kind     store.Found `json:"kind" enum:"wrong_number,card,words,unknown,withdrawn,on_loan,late,lost,under_way,scanned_before,not_on_loan"`
-	Found    string      `json:"found" doc:"What we found, in words"`
-	Sign     moving.Sign `json:"sign"`
-	Fine     string      `json:"fine" doc:"Empty: none"`
-	Answer   string      `json:"answer" enum:",open,paid,account,waived"`
-	Undone   bool        `json:"undone"`
-	Why      *why.Trace  `json:"why,omitempty"`
-	Note     string      `json:"note"`
-	Noted    string      `json:"note_answer" enum:",open,stays,off,repair,withdrawn,rebuy,missing"`
-	Owner    string      `json:"owner" doc:"Where the item belongs"`
-	Call     string      `json:"call_number"`
-	Parts    int         `json:"parts" doc:"How many parts it has, to be counted where it is more than one"`
-	PartsSay string      `json:"parts_say"`
-	Excused  string      `json:"excused" doc:"Why its lateness was not charged; empty: it was, or there was none"`
-	Who      string      `json:"who" doc:"Who scanned it"`
+	ID       int64             `json:"id"`
+	At       time.Time         `json:"at"`
+	Text     string            `json:"text"`
+	ItemID   int64             `json:"item_id,omitempty"`
+	Barcode  string            `json:"barcode,omitempty"`
+	Title    string            `json:"title"`
+	PatronID int64             `json:"patron_id,omitempty"`
+	Patron   string            `json:"patron,omitempty"`
+	Kind     circulation.Found `json:"kind" enum:"wrong_number,card,words,unknown,withdrawn,on_loan,late,lost,under_way,scanned_before,not_on_loan"`
+	Found    string            `json:"found" doc:"What we found, in words"`
+	Sign     moving.Sign       `json:"sign"`
+	Fine     string            `json:"fine" doc:"Empty: none"`
+	Answer   string            `json:"answer" enum:",open,paid,account,waived"`
+	Undone   bool              `json:"undone"`
+	Why      *why.Trace        `json:"why,omitempty"`
+	Note     string            `json:"note"`
+	Noted    string            `json:"note_answer" enum:",open,stays,off,repair,withdrawn,rebuy,missing"`
+	Owner    string            `json:"owner" doc:"Where the item belongs"`
+	Call     string            `json:"call_number"`
+	Parts    int               `json:"parts" doc:"How many parts it has, to be counted where it is more than one"`
+	PartsSay string            `json:"parts_say"`
+	Excused  string            `json:"excused" doc:"Why its lateness was not charged; empty: it was, or there was none"`
+	Who      string            `json:"who" doc:"Who scanned it"`
 }
 
 // Pile is a destination with how much lies there.
@@ -411,11 +411,11 @@ func showOpen(a *act.Act, rows []store.OpenSum) []OpenSum {
 	return out
 }
 
-var sayFound = map[store.Found]string{
-	store.FoundWrongNumber: "Wrong number", store.FoundCard: "A card", store.FoundWords: "No number",
-	store.FoundUnknown:   "Unknown item",
-	store.FoundWithdrawn: "Withdrawn", store.FoundOnLoan: "On loan", store.FoundUnderWay: "Was under way",
-	store.FoundAgain: "Scanned before in this run", store.FoundNotOnLoan: "Not on loan",
+var sayFound = map[circulation.Found]string{
+	circulation.FoundWrongNumber: "Wrong number", circulation.FoundCard: "A card", circulation.FoundWords: "No number",
+	circulation.FoundUnknown:   "Unknown item",
+	circulation.FoundWithdrawn: "Withdrawn", circulation.FoundOnLoan: "On loan", circulation.FoundUnderWay: "Was under way",
+	circulation.FoundAgain: "Scanned before in this run", circulation.FoundNotOnLoan: "Not on loan",
 }
 
 func showLine(a *act.Act, r *store.LineShown) Line {
@@ -424,7 +424,7 @@ func showLine(a *act.Act, r *store.LineShown) Line {
 		ID: r.ID, At: r.At, Text: r.Text, Title: r.Text, Kind: r.Found, Found: sayFound[r.Found], Answer: r.Answer,
 		Undone: r.Undone, Why: trace, Sign: signOf(r.Sign), Note: r.Note, Noted: r.NoteAnswer,
 	}
-	if (r.Found == store.FoundLate || r.Found == store.FoundLost) && trace != nil && len(trace.Steps) > 0 {
+	if (r.Found == circulation.FoundLate || r.Found == circulation.FoundLost) && trace != nil && len(trace.Steps) > 0 {
 		line.Found = trace.Steps[0].Detail // the result of the lateness
 	}
 	line.Excused = r.Excused

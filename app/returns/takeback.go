@@ -92,18 +92,18 @@ const foundAtOnce = 20
 func (t *taking) take(scan ident.Scan, before bool) error {
 	switch {
 	case scan.Kind == ident.Wrong:
-		t.aside(store.FoundWrongNumber, "Wrong number", scan.Problem)
+		t.aside(circulation.FoundWrongNumber, "Wrong number", scan.Problem)
 	case scan.Kind == ident.Card:
-		t.aside(store.FoundCard, "A card", "This is a patron's card, not an item. Cards belong to the Desk.")
+		t.aside(circulation.FoundCard, "A card", "This is a patron's card, not an item. Cards belong to the Desk.")
 	case isTote(t.line.Text):
-		t.aside(store.FoundWords, "A tote", "This is the label of a tote. It is scanned under Courier, which says where it goes or what is in it.")
+		t.aside(circulation.FoundWords, "A tote", "This is the label of a tote. It is scanned under Courier, which says where it goes or what is in it.")
 	case scan.Kind == ident.Words:
-		t.aside(store.FoundWords, "No number", "“"+t.line.Text+"” is no item number. Type the number from the label.")
+		t.aside(circulation.FoundWords, "No number", "“"+t.line.Text+"” is no item number. Type the number from the label.")
 	case t.facts == nil:
-		t.aside(store.FoundUnknown, "Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
+		t.aside(circulation.FoundUnknown, "Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
 	case t.facts.Item.Standing == circulation.ItemWithdrawn:
 		t.line.ItemID = &t.facts.Item.ID
-		t.aside(store.FoundWithdrawn, "Withdrawn", t.facts.Item.Title.Name+" has been taken out of the stock.")
+		t.aside(circulation.FoundWithdrawn, "Withdrawn", t.facts.Item.Title.Name+" has been taken out of the stock.")
 	default:
 		return t.takeBack(before)
 	}
@@ -115,7 +115,7 @@ func isTote(text string) bool {
 	return is
 }
 
-func (t *taking) aside(found store.Found, place, detail string) {
+func (t *taking) aside(found circulation.Found, place, detail string) {
 	t.line.Found, t.sign = found, moving.AsideFor(place, detail)
 }
 
@@ -124,16 +124,16 @@ func (t *taking) takeBack(before bool) error {
 	f := t.facts
 	t.line.ItemID = &f.Item.ID
 	t.trace = why.New(f.Item.Title.Name)
-	t.line.Found = store.FoundNotOnLoan
+	t.line.Found = circulation.FoundNotOnLoan
 	switch {
 	case f.Loan != nil:
 		if err := t.end(); err != nil {
 			return err
 		}
 	case f.Transit != nil:
-		t.line.Found = store.FoundUnderWay
+		t.line.Found = circulation.FoundUnderWay
 	case before:
-		t.line.Found = store.FoundAgain
+		t.line.Found = circulation.FoundAgain
 	}
 	placed, err := moving.Place(t.Act, f)
 	if err != nil {
@@ -169,12 +169,12 @@ func (t *taking) end() error {
 		t.line.Excused = t.run.Excused
 	}
 	t.trace = t.trace.Under(why.Fact, e.Why)
-	t.line.LoanID, t.line.PatronID, t.line.Fine, t.line.Found = &l.ID, l.PatronID, int64(e.Fine), store.FoundOnLoan
+	t.line.LoanID, t.line.PatronID, t.line.Fine, t.line.Found = &l.ID, l.PatronID, int64(e.Fine), circulation.FoundOnLoan
 	if e.Late {
-		t.line.Found = store.FoundLate
+		t.line.Found = circulation.FoundLate
 	}
 	if l.LostAt != nil {
-		t.line.Found = store.FoundLost
+		t.line.Found = circulation.FoundLost
 	}
 	a.Tx.EndLoan(l.ID, a.Now, false)
 	told := event.Event{
@@ -245,8 +245,11 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 	t.Tx.AddLine(l)
 	t.Touch(event.Counter) // another station may empty the same bin
 	kind, place := t.sign.Pile()
-	t.Tx.CountPile(l.RunID, kind, place, 1)
-	count := 1
+	count := 0
+	if l.Found.Piled() {
+		t.Tx.CountPile(l.RunID, kind, place, 1)
+		count = 1
+	}
 	for _, p := range piles {
 		if p.Kind == kind && p.Place == place {
 			count += p.Count

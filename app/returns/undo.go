@@ -44,7 +44,7 @@ func UndoLine(a *act.Act, id int64) (*Change, error) {
 	if l.Line.Undone {
 		return nil, problem.Newf(problem.Refused, "This line has been undone already.")
 	}
-	if l.Facts != nil && l.Line.Found != store.FoundWithdrawn {
+	if l.Facts != nil && l.Line.Found != circulation.FoundWithdrawn {
 		if err := undo(a, l, &did); err != nil {
 			return nil, err
 		}
@@ -52,7 +52,9 @@ func UndoLine(a *act.Act, id int64) (*Change, error) {
 	a.Tx.UndoLine(id)
 	sign := signOf(l.Line.Sign)
 	kind, place := sign.Pile()
-	a.Tx.CountPile(l.Run.ID, kind, place, -1)
+	if l.Line.Found.Piled() {
+		a.Tx.CountPile(l.Run.ID, kind, place, -1)
+	}
 	return changed(a, l.Run.ID, []int64{id}, [][2]string{{kind, place}})
 }
 

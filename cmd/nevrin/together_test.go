@@ -24,8 +24,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/role"
-	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -477,7 +477,7 @@ func (s *station) do(d deed) (told, error) {
 			return told{}, fmt.Errorf("a return is never refused: %d %w", status, err)
 		}
 		l := c.Lines[0]
-		if l.Kind != string(store.FoundOnLoan) {
+		if l.Kind != string(circulation.FoundOnLoan) {
 			return told{word: "not on loan", id: l.ID, sign: l.Sign.Kind, hold: l.Sign.Hold}, nil
 		}
 		s.lines = append(s.lines, deed{about: d.about, id: l.ID})

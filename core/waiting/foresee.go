@@ -65,6 +65,11 @@ type Forecast struct {
 	Likely, From, Until calendar.Date
 	AtOnce              bool // a copy is free, or meant for it: nobody has to bring it back first
 	drawn               []calendar.Date
+
+	pickup   calendar.Code
+	n        *Network
+	least    calendar.Date // no earlier: today, or the promise of the copy that is meant for it
+	promised calendar.Date // that promise, where it has not passed; 0: there is none
 }
 
 // Network is what is asked again and again: the courier of the coming weeks, and how long fetching takes in minutes. It may
@@ -148,7 +153,16 @@ func (h *Habits) foresee(q Queue, now time.Time, n *Network, most int) []Forecas
 	draws := min(most, max(leastWork, mostWork/max(1, len(q.Holds)*min(len(q.Copies), 8))))
 	out := make([]Forecast, len(q.Holds))
 	for k := range out {
-		out[k].drawn = make([]calendar.Date, 0, draws)
+		f, hold := &out[k], &q.Holds[k]
+		f.drawn = make([]calendar.Date, 0, draws)
+		f.n, f.pickup, f.least = n, hold.Pickup, calendar.DateOf(now)
+		if hold.Given == None {
+			continue
+		}
+		if c := &q.Copies[hold.Given]; !c.Ready && c.Promise.After(now) {
+			f.promised = n.Courier.Table().Branches[hold.Pickup].Date(c.Promise)
+			f.least = f.promised
+		}
 	}
 	ready := map[calendar.Code]time.Time{}
 	for d := range draws {
@@ -199,14 +213,21 @@ func (f *Forecast) settle(h *Habits, atOnce bool, draws int) {
 	}
 	f.Known = true
 	f.Likely = f.part(0.5)
+	if f.promised != 0 { // one copy, one date: what is promised is what is likely
+		f.Likely = f.open(f.promised)
+	}
 	f.bound(levels)
 }
 
-// bound sets the range between two levels; what is likely lies within.
+// bound sets the range between two levels, from an open day to an open day; what is likely lies within, and nothing before the promise.
 func (f *Forecast) bound(l Levels) {
 	more := calendar.Date(l.More)
-	f.From, f.Until = min(f.part(l.Low), f.Likely)-more, max(f.part(l.High), f.Likely)+more
+	f.From = f.open(max(min(f.part(l.Low), f.Likely)-more, f.least))
+	f.Until = f.open(max(f.part(l.High), f.Likely) + more)
 }
+
+// open is the next open day of the pickup branch from a day on.
+func (f *Forecast) open(d calendar.Date) calendar.Date { return f.n.openFrom(f.pickup, d) }
 
 // part is the first day by which a part of the drawn dates has come.
 func (f *Forecast) part(level float64) calendar.Date {
@@ -334,17 +355,17 @@ func (r *run) serve(k int) (time.Time, bool) {
 	h := &r.q.Holds[k]
 	if h.Given != None {
 		c := &r.q.Copies[h.Given]
-		ready := r.now
+		ready := r.opened(h.Pickup, r.now)
 		switch {
 		case c.Ready:
 		case !c.Promise.IsZero():
-			ready = r.delayed(h.Given, later(c.Promise, r.now))
+			ready = r.delayed(h.Given, h.Pickup, later(c.Promise, r.now))
 		default:
 			shelf, ok := r.carried(r.at[h.Given], h.Pickup, r.fetched(h.Given))
 			if !ok {
 				return time.Time{}, false
 			}
-			ready = r.delayed(h.Given, shelf)
+			ready = r.delayed(h.Given, h.Pickup, shelf)
 		}
 		r.give(h.Given, h.Pickup, ready)
 		return ready, true
@@ -386,17 +407,29 @@ func (r *run) serveFrom(k int, from time.Time, paused bool) (time.Time, bool) {
 		}
 		soonest = shelf
 	}
-	ready := r.delayed(chosen, soonest)
+	ready := r.delayed(chosen, h.Pickup, soonest)
 	if !paused { // somebody paused is passed by those behind until then, as if they did not wait
 		r.give(chosen, h.Pickup, ready)
 	}
 	return ready, true
 }
 
-// delayed adds by how much promises are missed.
-func (r *run) delayed(c int, shelf time.Time) time.Time {
+// delayed adds by how much promises are missed; it is on the shelf of its pickup branch on an open day.
+func (r *run) delayed(c int, pickup calendar.Code, shelf time.Time) time.Time {
 	days := math.Round(r.h.Delayed.At(r.chance(c, askDelayed)))
-	return shelf.Add(time.Duration(days) * day)
+	return r.opened(pickup, shelf.Add(time.Duration(days)*day))
+}
+
+// opened is a time itself where the branch is open on its day, otherwise the beginning of its next open day.
+func (r *run) opened(code calendar.Code, t time.Time) time.Time {
+	b := r.n.Courier.Table().Branches[code]
+	d := b.Date(t)
+	next := r.n.openFrom(code, d)
+	if next == d {
+		return t
+	}
+	from, _ := r.n.hours(code, next)
+	return b.At(next, from)
 }
 
 func (r *run) give(c int, to calendar.Code, ready time.Time) {

@@ -147,6 +147,49 @@ func TestForecastsAreInOrder(t *testing.T) {
 	})
 }
 
+// What is likely, and both ends of its range, are days on which the pickup branch is open, whatever is drawn; where a copy is meant for
+// somebody and promised, what is likely is that promise, and nothing of the range lies before it.
+func TestForecastsAreOpenDaysAndKeepPromises(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		first := calendar.MakeDate(2026, 10, 1)
+		b := &calendar.Branch{Code: "A", Name: "A", Location: time.UTC}
+		open := rapid.SliceOfNDistinct(rapid.IntRange(0, 6), 1, 6, rapid.ID[int]).Draw(t, "open weekdays")
+		for _, d := range open {
+			b.Weekly[d] = calendar.Day{{From: 600, To: 1020}}
+		}
+		table := &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{"A": {Branch: b}}}
+		n := waiting.MakeNetwork(table.Prepare(first, 28), first, 30)
+		h := steady(rapid.Float64Range(1, 30).Draw(t, "kept"))
+		h.Late[""] = waiting.MakeSpread(seen(-3, 0, 0, 2, 9))
+		h.Delayed = waiting.MakeSpread(seen(0, 0, 1, 2, 3))
+		h.Levels[0].More, h.Levels[1].More = rapid.IntRange(0, 5).Draw(t, "more"), rapid.IntRange(0, 5).Draw(t, "more")
+		at := now.AddDate(0, 0, rapid.IntRange(0, 6).Draw(t, "today"))
+		promise, _ := b.OpenTimeFrom(at, rapid.IntRange(30, 5000).Draw(t, "promised in minutes"))
+		q := waiting.Queue{Holds: waits(rapid.IntRange(1, 5).Draw(t, "holds")), Copies: []waiting.Copy{
+			{Standing: waiting.Meant, Branch: "A", Promise: promise}, lent(first.Add(rapid.IntRange(0, 28).Draw(t, "due"))),
+		}}
+		q.Holds[0].Given = 0
+		if k := len(q.Holds) - 1; k > 0 && rapid.Bool().Draw(t, "paused") {
+			q.Holds[k].Paused = first.Add(rapid.IntRange(6, 40).Draw(t, "paused until"))
+		}
+		for k, f := range h.Foresee(q, at, n) {
+			if !f.Known {
+				continue
+			}
+			for _, d := range []calendar.Date{f.From, f.Likely, f.Until} {
+				require.True(t, b.OpenOn(d), "place %d: %s is no open day", k, d.Say())
+				require.GreaterOrEqual(t, d, calendar.DateOf(at))
+			}
+			require.LessOrEqual(t, f.From, f.Likely)
+			require.LessOrEqual(t, f.Likely, f.Until)
+			if k == 0 && promise.After(at) {
+				require.Equal(t, b.Date(promise), f.Likely, "the promise")
+				require.GreaterOrEqual(t, f.From, b.Date(promise))
+			}
+		}
+	})
+}
+
 // M/M/c: somebody joins a queue of n, all copies lent for exponential times. Each return frees a copy for the next, so the
 // wait is the sum of n+1 exponential times with the rate of c copies: an Erlang distribution, with its mean (n+1)/(c·rate)
 // (Kleinrock, "Queueing Systems", volume 1, 1975).

@@ -17,9 +17,20 @@ const looks: Record<Kind, { panel: string; pattern: string; tone: Tone }> = {
 };
 
 /** The sign: where the item just scanned goes, in words, colour and pattern, readable from a metre away. */
-export function SignPanel({ sign, title, code }: { sign: Sign; title: string; code?: string }) {
+export function SignPanel({
+  sign,
+  title,
+  code,
+  count,
+}: {
+  sign: Sign;
+  title: string;
+  code?: string;
+  /** What is to be counted before it goes there. */
+  count?: string;
+}) {
   const look = looks[sign.kind];
-  const says = `${title}. ${sign.heading} ${sign.place}. ${sign.detail}`;
+  const says = `${title}. ${sign.heading} ${sign.place}. ${sign.detail}${count ? ` ${count}.` : ""}`;
   useEffect(() => announce(says), [says, code]);
   return (
     <section
@@ -35,6 +46,7 @@ export function SignPanel({ sign, title, code }: { sign: Sign; title: string; co
             {sign.place}
           </p>
           <p className="mt-1">{sign.detail}</p>
+          {count && <p className="mt-1 text-xl font-semibold">{count}</p>}
         </div>
         <div className="text-right">
           {sign.code && <p className="font-mono text-4xl">{sign.code}</p>}

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { useClasses } from "../../kit/classes";
-import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
+import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../kit/parts";
 import { toMinor } from "../../kit/say";
 import { useTried } from "../../kit/tried";
 import { TakeBack } from "./Deeds";
@@ -14,7 +14,16 @@ type Changed = Schema["StockManyChanged"];
 const nothing = { branch: "", until: "", collection: "", material: "", price: "", stands: "" };
 
 /** What becomes of many items; it is looked at before it is done, and taken back as one. */
-export function ChangeThem({ which, onLeave }: { which: Which; onLeave: () => void }) {
+export function ChangeThem({
+  which,
+  onLeave,
+  onPull,
+}: {
+  which: Which;
+  onLeave: () => void;
+  /** Asks for the list of what is to be pulled from the shelves here, since it belongs to another branch now. */
+  onPull: (branch: string) => void;
+}) {
   const again = useAgain();
   const classes = useClasses();
   const [to, setTo] = useState(nothing);
@@ -126,7 +135,10 @@ export function ChangeThem({ which, onLeave }: { which: Which; onLeave: () => vo
       {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
           <What of={tried.did} />
-          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}
+          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}{" "}
+          {change.branch && tried.did.changed > 0 && (
+            <Quiet onClick={() => onPull(to.branch)}>List to pull from the shelves</Quiet>
+          )}
         </div>
       )}
     </Card>

@@ -3,7 +3,7 @@ import { useStore } from "zustand";
 import { api, told, type Schema } from "../../api/client";
 import { useClasses } from "../../kit/classes";
 import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
+import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Code, Empty, Field, inputLook, Quiet } from "../../kit/parts";
 import { supervises } from "../../kit/places";
@@ -76,7 +76,16 @@ export function Many() {
           <PrintLabels items={itemsOf(chosen.items, piled)} onLeave={() => setChosen(undefined)} />
         </Card>
       )}
-      {chosen?.what === "change" && which && <ChangeThem which={which} onLeave={() => setChosen(undefined)} />}
+      {chosen?.what === "change" && which && (
+        <ChangeThem
+          which={which}
+          onLeave={() => setChosen(undefined)}
+          onPull={(branch) => {
+            setChosen(undefined);
+            setSearch({ branch, at: me.branch, strays: true });
+          }}
+        />
+      )}
       <Card label="Items">
         {!any ? (
           <Empty>Say which items: a branch, a collection, a state; or scan them onto a pile.</Empty>
@@ -96,7 +105,7 @@ export function Many() {
                   id={(i) => i.id}
                   pages={list.pages}
                   tools
-                  paper="Items"
+                  paper={search.strays ? `To pull at ${branchName(me)}, by shelf` : "Items"}
                   className="max-h-[58vh]"
                   acts={[
                     ...(supervises(me.role)

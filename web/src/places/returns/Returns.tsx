@@ -60,13 +60,13 @@ export function ReturnsPlace() {
       {open && <Counts key={open.run.id} run={open.run} session={session} />}
       {found && <FoundLent found={found} />}
       <Loading of={{ ...opened, data: open }} lines={8}>
-        {({ run, fresh }) => (
+        {({ run, fresh, mine = [] }) => (
           <>
             <Asks run={run} fresh={fresh} />
             <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_290px]">
-              <Tape run={run} fresh={fresh} waiting={waiting} />
+              <Tape run={run} fresh={fresh} mine={mine} waiting={waiting} />
               <div className="grid gap-3.5">
-                <Rests run={run} fresh={fresh} />
+                <Rests run={run} fresh={fresh.filter((l) => mine.includes(l.id))} />
                 <Piles run={run} session={session} branch={branchName(me)} />
               </div>
             </div>

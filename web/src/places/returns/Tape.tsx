@@ -14,7 +14,7 @@ import { SignPanel, SignTag } from "../../kit/sign";
 import { Table, type Column } from "../../kit/table";
 import { useWrite } from "../../kit/write";
 import { Why } from "../../kit/why";
-import { changed, merged, secureAsIs, type Change, type Line, type Run } from "./session";
+import { changed, justScanned, merged, secureAsIs, type Change, type Line, type Run } from "./session";
 
 /** A line of the tape: one that the server knows, or one that is still on its way to it. */
 interface Entry {
@@ -83,7 +83,18 @@ function Found({ line: l }: { line: Line }) {
 }
 
 /** The sign of the newest item, and all lines of the run, newest first. */
-export function Tape({ run, fresh, waiting }: { run: Run; fresh: Line[]; waiting: Scan[] }) {
+export function Tape({
+  run,
+  fresh,
+  mine,
+  waiting,
+}: {
+  run: Run;
+  fresh: Line[];
+  /** The lines that were scanned in this window. */
+  mine: number[];
+  waiting: Scan[];
+}) {
   const { counter } = useMe();
   const situation = counter[run.mode];
   const columns = useMemo(() => columnsFor(situation.columns, run), [situation, run]);
@@ -98,17 +109,25 @@ export function Tape({ run, fresh, waiting }: { run: Run; fresh: Line[]; waiting
     ],
     [waiting, lines],
   );
-  const newest = lines.find((l) => !l.undone);
+  const newest = lines.find((l) => !l.undone && mine.includes(l.id));
   return (
     <div className="grid gap-3.5">
       {newest && (
         <div className="grid gap-1">
-          <SignPanel key={newest.id} sign={newest.sign} title={newest.title} code={newest.barcode} />
+          <SignPanel
+            key={newest.id}
+            sign={newest.sign}
+            title={newest.title}
+            code={newest.barcode}
+            count={
+              newest.parts > 1 ? `Count ${newest.parts} parts${newest.parts_say && `: ${newest.parts_say}`}` : undefined
+            }
+          />
           {newest.barcode && newest.sign.kind !== "shelf" && (
             <p>
               <PrintSlip
                 of={{ kind: "line", id: newest.id }}
-                byItself={fresh.includes(newest) && counter.slips.includes(newest.sign.kind)}
+                byItself={justScanned(newest.id) && counter.slips.includes(newest.sign.kind)}
               />
             </p>
           )}

@@ -1,7 +1,8 @@
 import { beforeEach, expect, test, vi } from "vitest";
 import { api } from "../../api/client";
 import { signedInHere } from "../../api/station";
-import { changed, lookAtRun, returns, type Change, type Line, type Run } from "./session";
+import { takers, type Scan, type Send } from "../../kit/scans/scans";
+import { changed, justScanned, lookAtRun, returns, type Change, type Line, type Run } from "./session";
 
 // What is asked for while a run goes on may be answered late: a note that came up meanwhile must not go from the screen.
 
@@ -22,6 +23,11 @@ const run = (notes: Line[] = []): Run => ({
 });
 const line = (id: number) => ({ id, note_answer: "open", undone: false, note: "Cap missing" }) as Line;
 const change = (id: number): Change => ({ run: 1, lines: [line(id)], piles: [], open: [] });
+
+const scanOf = (session: string): Scan => ({
+  ...{ id: "1", key: "1", taker: "returns", session, text: "31846000274417", what: "scan", given: {} },
+  ...{ person: 7, branch: "SLM", at: 1, state: "sent", says: "" },
+});
 
 beforeEach(() => {
   signedInHere(7);
@@ -65,4 +71,24 @@ test("a run of thousands of lines keeps none of them in the browser, and a full 
     full.mockRestore();
   }
   expect(returns.getState().runs["SLM bin"]?.fresh[0]?.id).toBe(3001);
+});
+
+test("the sign of a station is of its own scans, whatever others scan into the same bin", async () => {
+  const session = "SLM|bin|";
+  returns.setState({ runs: { [session]: { run: run(), fresh: [] } } });
+  const answer = change(11);
+  vi.spyOn(api, "POST").mockImplementation(() =>
+    Promise.resolve({ data: answer, response: new Response(null, { status: 200 }) }),
+  );
+  const send: Send = async (write) => {
+    const { data } = await write("key");
+    if (!data) throw new Error("no answer");
+    return data;
+  };
+  await takers.get("returns")?.take(scanOf(session), send);
+  changed(change(13)); // what another station has scanned is told
+  expect(returns.getState().runs[session]?.fresh.map((l) => l.id)).toEqual([13, 11]);
+  expect(returns.getState().runs[session]?.mine).toEqual([11]);
+  expect(justScanned(11)).toBe(true);
+  expect(justScanned(13)).toBe(false);
 });

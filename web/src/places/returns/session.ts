@@ -21,6 +21,25 @@ interface Open {
   run: Run;
   /** Scanned or changed since the page of lines was asked for, newest first. */
   fresh: Line[];
+  /** The newest lines that were scanned in this window: its sign and its slips are of them, whoever else scans into the same bin. */
+  mine?: number[];
+}
+
+/** So many of its lines a window knows as its own. */
+const mineKept = 100;
+const scannedNow = new Set<number>();
+
+/** Whether a line was scanned here since the page was opened: its slip may print by itself. */
+export const justScanned = (line: number) => scannedNow.has(line);
+
+/** Remembers the lines of a scan as this window's own. */
+function scannedHere(session: string, lines: Line[]) {
+  const ids = lines.map((l) => l.id);
+  ids.forEach((id) => scannedNow.add(id));
+  returns.setState(({ runs }) => {
+    const o = runs[session];
+    return o ? { runs: { ...runs, [session]: { ...o, mine: [...ids, ...(o.mine ?? [])].slice(0, mineKept) } } } : {};
+  });
 }
 
 interface Returns {
@@ -45,7 +64,7 @@ export const returns = createStore<Returns>()(
     partialize: (r) => ({
       ...r,
       found: undefined,
-      runs: Object.fromEntries(Object.entries(r.runs).map(([session, { run }]) => [session, { run, fresh: [] }])),
+      runs: Object.fromEntries(Object.entries(r.runs).map(([session, o]) => [session, { ...o, fresh: [] }])),
     }),
   }),
 );
@@ -95,7 +114,7 @@ export function changed(c: Change) {
     runs: Object.fromEntries(
       Object.entries(runs).map(([session, o]) => [
         session,
-        o.run.id === c.run ? { run: withChange(o.run, c), fresh: merged(c.lines, o.fresh) } : o,
+        o.run.id === c.run ? { ...o, run: withChange(o.run, c), fresh: merged(c.lines, o.fresh) } : o,
       ]),
     ),
   }));
@@ -105,7 +124,7 @@ export function changed(c: Change) {
 export function show(session: string, run: Run) {
   returns.setState(({ runs, changes }) => ({
     changes: changes + 1,
-    runs: { ...runs, [session]: { run, fresh: runs[session]?.run.id === run.id ? runs[session].fresh : [] } },
+    runs: { ...runs, [session]: runs[session]?.run.id === run.id ? { ...runs[session], run } : { run, fresh: [] } },
   }));
 }
 
@@ -144,6 +163,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   const run = known ?? (await send((key) => openRun(scan.session, key), "apart"));
   if (!known) show(scan.session, run);
   if (scan.what === "finish") return finishRun(scan, send);
+  if (!scan.adopted) closeFound(); // what was found by words before is looked at no longer
   try {
     const change = await send((key) =>
       api.POST("/api/returns/{id}/scan", {
@@ -160,6 +180,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
     }
     if (change.lines.length === 0) return { state: "done", gone: true };
     changed(change);
+    scannedHere(scan.session, change.lines);
     secureAsIs(change.lines[0], scan.text);
     return { state: stateOf(change.lines[0]), gone: true };
   } catch (e) {
@@ -251,9 +272,9 @@ export const forgetPatron = (patron: number) =>
   returns.setState(({ runs }) => ({
     found: undefined,
     runs: Object.fromEntries(
-      Object.entries(runs).map(([session, { run }]) => [
+      Object.entries(runs).map(([session, o]) => [
         session,
-        { run: { ...run, open: run.open.filter((o) => o.patron_id !== patron) }, fresh: [] },
+        { ...o, run: { ...o.run, open: o.run.open.filter((p) => p.patron_id !== patron) }, fresh: [] },
       ]),
     ),
   }));
