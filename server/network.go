@@ -40,13 +40,10 @@ func (s *Server) networkOperations() {
 	)
 	keepOne[upkeep.Numbers](s, "/network/numbers", "keepNumbers", "How numbers look", "numbers")
 	keepPart[upkeep.Branch](s, "/network/branches/{key}", "keepBranch", "A branch", "branch")
-	keepPart[upkeep.Class](
-		s,
-		"/network/classes/{key}",
-		"keepClass",
-		"A patron class, material class or collection",
-		"class",
-	)
+	do(s, http.MethodPut, "/network/classes/{key}", "keepClass", "A patron class, material class or collection", supervising,
+		func(a *act.Act, in *KeyedSent[SettledAs[upkeep.Class]]) (*upkeep.Kept, error) {
+			return upkeep.PutClass(a, in.Key, in.Body.Seen, in.Body.Is)
+		})
 	keepPart[upkeep.Choice](s, "/network/choices/{key}", "keepChoice", "A choice of a list", "choice")
 	keepPart[upkeep.Station](s, "/network/stations/{key}", "keepStation", "A station", "station")
 	keepPart[upkeep.Partner](s, "/network/partners/{key}", "keepPartner", "A partner outside", "partner")

@@ -58,6 +58,7 @@ type Me struct {
 	Name     string           `json:"name"`
 	Role     role.Role        `json:"role"`
 	SetsDue  bool             `json:"sets_due" doc:"May set due dates by hand"`
+	Classes  bool             `json:"keeps_classes" doc:"May add and change patron and material classes"`
 	Branch   calendar.Code    `json:"branch"`
 	Branches []rules.Value    `json:"branches"`
 	Network  string           `json:"network"`
@@ -241,6 +242,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Mailbox: s.options.Mailbox, Cards: s.options.Terminals, Outside: s.options.Outside, Records: s.options.Records,
 		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),
+		Classes:  a.Who.ID != 0 && a.May().MayKeepClass("patron"),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
 		Faults: []network.Fault{}, Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
 		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)),

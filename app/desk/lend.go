@@ -128,6 +128,9 @@ func onLoan(a *act.Act, f *store.Facts, r *Result) error {
 	}
 	r.Kind = "ask"
 	r.Text = "Still on loan to " + who + ", due " + people.ShowLoan(a, &shown).Due + "."
+	if f.Loan.LostAt != nil {
+		r.Text += " It counts as lost; taking it back takes back what was charged for that."
+	}
 	if charge > 0 {
 		r.Text += " Taking it back charges " + price(a, charge) + " to their account."
 	}

@@ -129,6 +129,17 @@ func (classes) Load(a *act.Act, key string) (*Class, error) {
 	return nil, nil
 }
 
+// PutClass keeps a class, for those who may: administrators, and supervisors for patron and material classes where the network lets
+// them.
+func PutClass(a *act.Act, key string, seen int64, is Class) (*Kept, error) {
+	kind, _, _ := strings.Cut(key, ":")
+	if !a.May().MayKeepClass(kind) {
+		return nil, problem.Newf(problem.Forbidden,
+			"Administrators keep this list. Where the network settings say so, supervisors add patron and material classes too.")
+	}
+	return Put(a, "class", key, seen, is)
+}
+
 func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 	kind, code, _ := strings.Cut(key, ":")
 	if !slices.Contains(kinds, kind) || !classCode.MatchString(code) {

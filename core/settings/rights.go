@@ -109,6 +109,15 @@ func (e Entitled) MayChangeConsents() bool {
 	return e.role.Supervises() || slices.Contains(e.limits.Consents, e.role)
 }
 
+// MayKeepClass tells whether somebody adds and changes classes of a kind. Collections are part of what the network is made of, and
+// for administrators alone.
+func (e Entitled) MayKeepClass(kind string) bool {
+	if e.role == role.Administrator {
+		return true
+	}
+	return e.role.Supervises() && e.limits.Classes && (kind == "patron" || kind == "material")
+}
+
 // MaySetDue tells whether somebody sets due dates by hand.
 func (e Entitled) MaySetDue() bool {
 	if e.own.DueDates != nil {

@@ -73,6 +73,7 @@ type Limits struct {
 	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
 	LetOff   int                           `json:"let_off" minimum:"0" maximum:"60" doc:"How many days of lateness are let off at the desk by who does not supervise"`
 	Past     map[loan.StopKind][]role.Role `json:"past" doc:"Who beside those who supervise may lend past a stop"`
+	Classes  bool                          `json:"classes" doc:"Supervisors add and change patron and material classes too"`
 	Consents []role.Role                   `json:"consents" maxItems:"10" nullable:"false" doc:"Who beside those who supervise changes a consent that has been given"`
 }
 

@@ -189,3 +189,16 @@ func TestWhoMay(t *testing.T) {
 	unbounded.Keep.History = nil
 	assert.Empty(t, unbounded.NoHistory(nil))
 }
+
+// Those who set rules add the classes that rules are about, where the network lets them; what the network is made of stays with those
+// who administrate it.
+func TestWhoKeepsClasses(t *testing.T) {
+	for _, r := range []role.Role{role.Volunteer, role.Desk, role.Interlibrary, role.Supervisor, role.Administrator} {
+		for _, let := range []bool{false, true} {
+			for _, kind := range []string{"patron", "material", "collection"} {
+				want := r == role.Administrator || r == role.Supervisor && let && kind != "collection"
+				assert.Equal(t, want, settings.Limits{Classes: let}.Of(r, settings.Rights{}).MayKeepClass(kind), "%s %v %s", r, let, kind)
+			}
+		}
+	}
+}

@@ -240,20 +240,21 @@ test("a waiver is undone where it was made and on the account, and one pays for 
   await scan(page, mother);
   const card = page.getByRole("region", { name: "Patron", exact: true });
   await card.getByRole("button", { name: "Pay or waive" }).click();
-  const form = card.getByRole("form", { name: "Pay or waive" });
+  const payment = page.getByRole("region", { name: "Payment" });
+  const form = payment.getByRole("form", { name: "Pay or waive" });
   await form.getByLabel("How").selectOption({ label: "Waive it" });
   await form.getByLabel("Reason").fill("First time");
   await form.getByRole("button", { name: /^Waive/ }).click();
-  await expect(card.getByText("Waived $2.00.")).toBeVisible();
-  await card.getByRole("status").getByRole("button", { name: "Undo" }).click();
-  await card.getByRole("textbox", { name: "Reason" }).fill("It was hers");
-  await card.getByRole("button", { name: "Charge $2.00 again" }).click();
+  await expect(payment.getByText("Waived $2.00.")).toBeVisible();
+  await payment.getByRole("status").getByRole("button", { name: "Undo" }).click();
+  await payment.getByRole("textbox", { name: "Reason" }).fill("It was hers");
+  await payment.getByRole("button", { name: "Charge $2.00 again" }).click();
   await expect(card.getByText("$2.00").first()).toBeVisible();
 
   await card.getByRole("button", { name: "Pay for the household" }).click();
-  await expect(card.getByRole("button", { name: "Take $5.00" })).toBeVisible();
-  await card.getByRole("button", { name: "Take $5.00" }).dblclick();
-  await expect(card.getByText("Taken $5.00.")).toBeVisible();
+  await expect(payment.getByRole("button", { name: "Take $5.00" })).toBeVisible();
+  await payment.getByRole("button", { name: "Take $5.00" }).dblclick();
+  await expect(payment.getByText("Taken $5.00.")).toBeVisible();
   expect(await ask("SELECT sum(balance) FROM patrons WHERE card IN ($1, $2)", mother, son)).toBe("0");
 
   await card.getByRole("link", { name: "History" }).click();

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState, type ReactNode } from "react";
+import { createPortal } from "react-dom";
 import { api, keyed, told, type Schema } from "../api/client";
 import { useCardPayments } from "./atterminal";
 import { AtAScan } from "./atscan";
@@ -18,7 +19,15 @@ import { useWrite } from "./write";
 type CardOf = Schema["PeopleCard"];
 
 /** Who this is, what stops them, what they owe and have, at a glance. */
-export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
+export function PatronCard({
+  card,
+  onCard,
+  onStale,
+  payIn,
+}: PatronCardProps & {
+  /** Where there is more room for a payment than on the card itself. */
+  payIn?: Element | null;
+}) {
   const [paying, setPaying] = useState<"own" | "household">();
   const atTerminal = useCardPayments().some((p) => p.patrons.includes(card.id));
   if (atTerminal && !paying) setPaying("own");
@@ -29,6 +38,12 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
     (id: number, key) => api.POST("/api/patrons/{id}/extend", { params: { path: { id }, header: keyed(key) } }),
     { name: `extend ${card.id}`, about: `Extending the card of ${card.name}`, done: onCard },
   );
+  const payment =
+    paying === "own" ? (
+      <Settle key={card.id} of={[card]} onSettled={onStale} />
+    ) : (
+      paying === "household" && <SettleAll key={card.id} card={card} onSettled={onStale} />
+    );
   return (
     <Card label="Patron">
       <Who card={card} />
@@ -82,8 +97,7 @@ export function PatronCard({ card, onCard, onStale }: PatronCardProps) {
           </Link>
         )}
       </div>
-      {paying === "own" && <Settle key={card.id} of={[card]} onSettled={onStale} />}
-      {paying === "household" && <SettleAll key={card.id} card={card} onSettled={onStale} />}
+      {payIn ? createPortal(payment && <Card label="Payment">{payment}</Card>, payIn) : payment}
     </Card>
   );
 }

@@ -122,7 +122,7 @@ export function Settle({
     },
   );
   return (
-    <div className="grid gap-2.5 border-t border-line p-3.5">
+    <div className="grid gap-2.5 border-t border-line p-3.5 first:border-t-0">
       {done && (
         <Done
           settled={done}

@@ -43,6 +43,7 @@ import { TapeLine } from "./TapeLine";
 /** The desk: a card, then items, one after another. Scans are taken in order and never stop for a question. */
 export function DeskPlace() {
   const { card, found } = useStore(desk);
+  const [payIn, setPayIn] = useState<HTMLElement | null>(null);
   const lines = useScans("desk").filter((s) => s.what === "scan");
   const asks = lines.filter((s) => s.state === "ask").reverse();
   const byName = isEmployed(useMe().role);
@@ -70,7 +71,7 @@ export function DeskPlace() {
         {card && <title>{`Desk, ${card.name} – Nevrin`}</title>}
         {card && (
           <div className="order-2 md:order-none xl:order-1">
-            <PatronCard card={card} />
+            <PatronCard card={card} payIn={payIn} />
           </div>
         )}
         <div className="order-1 grid gap-3.5 md:order-none xl:order-2">
@@ -78,6 +79,7 @@ export function DeskPlace() {
           {asks.map((s) => (
             <AskOf key={s.id} scan={s} />
           ))}
+          <div ref={setPayIn} className="empty:hidden" />
           <Staged lines={staged(lines, card?.id)} />
           <Tape lines={lines} card={card} />
         </div>

@@ -3,7 +3,7 @@ import { PatronCard as Shown } from "../../kit/patron";
 import { changeCard, keepUp, lookAgain, type CardOf } from "./session";
 
 /** The card that is open at the desk. What other stations of the branch change of it shows as soon as it is told. */
-export function PatronCard({ card }: { card: CardOf }) {
+export function PatronCard({ card, payIn }: { card: CardOf; payIn: Element | null }) {
   useQuery({
     queryKey: ["patron", card.id, "open here"],
     queryFn: () => keepUp(card.id),
@@ -16,6 +16,7 @@ export function PatronCard({ card }: { card: CardOf }) {
       card={card}
       onCard={(c) => changeCard(c.id, () => c)}
       onStale={() => void lookAgain(card.id)}
+      payIn={payIn}
     />
   );
 }

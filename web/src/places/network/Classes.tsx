@@ -68,6 +68,7 @@ function OfKind({ kind, label, add, rows }: { kind: Kind; label: string; add: st
       rows={rows}
       empty="None yet."
       add={add}
+      also={me.keeps_classes && kind !== "collection"}
       part="class"
       name={(c) => c.name}
       line={({ key, is: c }) => (

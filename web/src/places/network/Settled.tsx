@@ -30,6 +30,7 @@ const schema = z.object({
   waive: z.record(z.string(), maybeSum),
   past: z.record(z.string(), z.array(z.string())),
   consents: z.array(z.string()),
+  classes: z.boolean(),
   fields: z.record(z.string(), z.string()),
   history: z.union([z.literal(""), number(1200)]),
   holds: number(120, 1),
@@ -228,6 +229,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
               ["interlibrary", "interlibrary"],
             ]}
           />
+          <TickField name="classes" label="Supervisors add and change patron and material classes" />
         </Card>
         <Counter />
         <Money />

@@ -84,8 +84,11 @@ export function PartList<T>({
   add,
   part,
   name,
+  also = false,
 }: {
   label: string;
+  /** Somebody who does not administrate may add and change them too; taking one away stays with those who do. */
+  also?: boolean;
   says?: ReactNode;
   rows: Shown<T>[];
   empty: string;
@@ -97,7 +100,8 @@ export function PartList<T>({
   part?: Part;
   name: (is: T) => string;
 }) {
-  const may = administrates(useMe().role);
+  const { role } = useMe();
+  const may = administrates(role) || also;
   // What is changed is what was seen when it was opened, whatever others keep meanwhile: so they are not overwritten.
   const [open, setOpen] = useState<Shown<T> | "new">();
   const done = () => setOpen(undefined);
@@ -139,7 +143,7 @@ export function PartList<T>({
             {open !== undefined && open !== "new" && open.key === r.key && (
               <div className="mt-2 grid gap-2">
                 {form(open, done)}
-                {part && (
+                {part && administrates(role) && (
                   <div className="flex flex-wrap items-center gap-2">
                     <TakeAway part={part} of={open} name={name(r.is)} done={done} />
                   </div>

@@ -7,6 +7,7 @@ const settings = {
   idle_minutes: 30,
   limits: {
     consents: ["desk"],
+    classes: true,
     back_days: 3,
     waive: { desk: 500, interlibrary: 750, supervisor: 2000, administrator: null },
     let_off: 3,

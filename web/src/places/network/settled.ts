@@ -11,6 +11,7 @@ export interface Said {
   waive: Record<string, string>;
   past: Record<string, string[]>;
   consents: string[];
+  classes: boolean;
   fields: Record<string, string>;
   history: string;
   holds: string;
@@ -135,6 +136,7 @@ export function start(s: Settings, currency: string): Said {
     waive: Object.fromEntries(waivers.map((r) => [r, sum(r)])),
     past: Object.fromEntries(stops.map(([code]) => [code, s.limits.past[code] ?? []])),
     consents: s.limits.consents,
+    classes: s.limits.classes,
     fields: Object.fromEntries(fields.map(([f]) => [f, s.fields[f] ?? ""])),
     history: s.keep.history === null ? "" : String(s.keep.history),
     holds: String(s.keep.holds),
@@ -198,6 +200,7 @@ export function toSettings(said: Said, currency: string): Settings {
     fields: Object.fromEntries(Object.entries(said.fields).filter(([, need]) => need !== "")),
     limits: {
       consents: said.consents,
+      classes: said.classes,
       back_days: Number(said.back),
       waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
       past: Object.fromEntries(past),
