@@ -68,11 +68,11 @@ func (t *Tx) ChargesOf(patron int64) ([]OpenCharge, error) {
 
 // HouseholdCharges gives the others of a patron's household of whom something is owed, and their open charges, oldest first.
 func (t *Tx) HouseholdCharges(patron int64) (who []Patron, open []OpenCharge, err error) {
-	const others = `SELECT p.id FROM patrons o JOIN patrons p ON p.household_id = o.household_id AND p.id <> o.id
-		WHERE o.id = $1 AND p.merged_into IS NULL AND p.forgotten_at IS NULL AND p.balance > 0`
+	const others = `= ANY (ARRAY(SELECT p.id FROM patrons o JOIN patrons p ON p.household_id = o.household_id AND p.id <> o.id
+		WHERE o.id = $1 AND p.merged_into IS NULL AND p.forgotten_at IS NULL AND p.balance > 0))`
 	q := &questions{}
-	ask(q, &who, "SELECT "+patronColumns+" FROM patrons p WHERE p.id IN ("+others+") ORDER BY p.legal_name, p.id", patron)
-	ask(q, &open, strings.Replace(openCharges, "= $1", "IN ("+others+")", 1), patron)
+	ask(q, &who, "SELECT "+patronColumns+" FROM patrons p WHERE p.id "+others+" ORDER BY p.legal_name, p.id", patron)
+	ask(q, &open, strings.Replace(openCharges, "= $1", others, 1), patron)
 	return who, open, t.send(q)
 }
 
