@@ -18,6 +18,7 @@ type AlikeQuery struct {
 	Email string `query:"email" maxLength:"200"`
 	Phone string `query:"phone" maxLength:"60"`
 	Card  string `query:"card" maxLength:"40"`
+	Class string `query:"class" maxLength:"40" doc:"The patron class that was chosen; empty: none yet"`
 	But   int64  `query:"but" doc:"The record that is being changed; 0: a new one"`
 }
 
@@ -35,7 +36,7 @@ func (s *Server) peopleOperations() {
 				}
 				r.Born = &born
 			}
-			return people.Alike(a, r, in.But)
+			return people.Alike(a, r, in.Class, in.But)
 		})
 	type postal struct {
 		Code string `query:"code" minLength:"1" maxLength:"20"`

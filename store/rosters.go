@@ -276,3 +276,19 @@ func (t *Tx) AddDeed(kind string, staff int64, did json.RawMessage, at time.Time
 func (t *Tx) DeedUndone(id int64, at time.Time) {
 	t.queueOne("UPDATE deeds SET undone_at = $2 WHERE id = $1 AND undone_at IS NULL", id, at)
 }
+
+// Entrant is somebody who comes into a roster.
+type Entrant struct {
+	ID                       int64
+	LegalName, PreferredName string
+	Born                     *time.Time
+}
+
+// Entrants gives those of some patrons who are named first, in order of their names, and the birth dates of all who are in a roster.
+func (t *Tx) Entrants(roster int64, patrons []int64, most int) (who []Entrant, born []time.Time, err error) {
+	q := &questions{}
+	ask(q, &who, "SELECT id, legal_name, preferred_name, born FROM patrons WHERE id = ANY($1) ORDER BY legal_name, id LIMIT $2", patrons, most)
+	askEach(q, &born, `SELECT p.born FROM roster_members m JOIN patrons p ON p.id = m.patron_id
+		WHERE m.roster_id = $1 AND p.born IS NOT NULL AND p.id <> ALL ($2)`, roster, patrons)
+	return who, born, t.send(q)
+}

@@ -119,10 +119,11 @@ type Known struct {
 	Age    *int     `json:"age,omitempty"`
 	Minor  bool     `json:"minor" doc:"Somebody has to answer for them"`
 	Class  string   `json:"class" doc:"The patron class that is proposed for their age; empty: none"`
+	Misfit string   `json:"misfit" doc:"That the class that was chosen is not for their age, in a sentence; empty: it is"`
 }
 
 // Alike gives those who may be one person with who is being written down, and the class that is proposed.
-func Alike(a *act.Act, r person.Record, but int64) (*Known, error) {
+func Alike(a *act.Act, r person.Record, class string, but int64) (*Known, error) {
 	r.Tidy()
 	words := strings.TrimSpace(r.LegalName + " " + r.Email + " " + r.Phone)
 	if words != "" {
@@ -133,6 +134,7 @@ func Alike(a *act.Act, r person.Record, but int64) (*Known, error) {
 	if r.Born != nil && *r.Born <= a.Today() {
 		k.Age = new(loan.AgeOn(*r.Born, a.Today()))
 		k.Class = person.Propose(offered(a), *k.Age)
+		k.Misfit = person.Misfit(offered(a), class, *k.Age)
 	}
 	return k, err
 }

@@ -190,13 +190,13 @@ func TestNobodyIsRegisteredTwice(t *testing.T) {
 	assert.Equal(t, 1, made)
 	c.Set("UPDATE patrons SET standing = 'inactive'")
 	likely := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Known, error) {
-		return people.Alike(a, person.Record{LegalName: "Tove Marin", Born: day(1984, 3, 9)}, 0)
+		return people.Alike(a, person.Record{LegalName: "Tove Marin", Born: day(1984, 3, 9)}, "", 0)
 	}).Likely
 	require.Len(t, likely, 1, "spelt otherwise, and inactive")
 	assert.False(t, likely[0].Same)
 	assert.Equal(t, "name spelt nearly so, same birth date", likely[0].Why)
 	for _, by := range []person.Record{{Phone: "+1 902-555-0117"}, {Email: "TOVE@post.example"}, {LegalName: "marrin tove"}} {
-		likely = testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Known, error) { return people.Alike(a, by, 0) }).Likely
+		likely = testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Known, error) { return people.Alike(a, by, "", 0) }).Likely
 		assert.Len(t, likely, 1, "%+v", by)
 	}
 	twin := tove()
@@ -340,11 +340,11 @@ func TestProposedClasses(t *testing.T) {
 	c.Set(`INSERT INTO classes (kind, code, name, position, from_age, to_age, next, branches) VALUES
 		('patron', 'child', 'Child', 9, 0, 13, 'adult', NULL), ('patron', 'teen', 'Teen', 9, 13, 18, 'adult', '{SLM}'), ('patron', 'grown', 'Grown', 9, 13, NULL, '', NULL)`)
 	for born, want := range map[*calendar.Date]string{day(2015, 1, 1): "child 11 true", day(2011, 1, 1): "grown 15 true", day(1984, 1, 1): "grown 42 false"} {
-		k := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Known, error) { return people.Alike(a, person.Record{Born: born}, 0) })
+		k := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Known, error) { return people.Alike(a, person.Record{Born: born}, "", 0) })
 		assert.Equal(t, want, fmt.Sprint(k.Class, " ", *k.Age, " ", k.Minor))
 	}
 	k := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Known, error) {
-		return people.Alike(a, person.Record{Born: day(2030, 1, 1)}, 0)
+		return people.Alike(a, person.Record{Born: day(2030, 1, 1)}, "", 0)
 	})
 	assert.Empty(t, k.Class)
 	assert.Equal(t, "0", c.Ask("SELECT count(*)::text FROM readings"), "a birth date alone is no search")

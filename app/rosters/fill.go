@@ -7,10 +7,12 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/core/plain"
 	"nevrin/core/roster"
@@ -52,6 +54,47 @@ type FilledOne struct {
 	Moved  int    `json:"moved" doc:"Of these, who comes from another class"`
 	There  int    `json:"there" doc:"Who was in it already"`
 	Leaves int    `json:"leaves"`
+
+	Who []Entering `json:"who" nullable:"false" doc:"Those who come in by name, the first hundred"`
+}
+
+// Entering is somebody who comes into a roster.
+type Entering struct {
+	Patron int64  `json:"patron"`
+	Name   string `json:"name"`
+	Odd    string `json:"odd" doc:"That they stand out among the others of the class, such as: is 51, and the others are about 11; empty: they do not"`
+}
+
+// named is how many of those who come in are told by name.
+const named = 100
+
+// entering names those who come into a roster, and says who of them stands out in a class by their age.
+func entering(a *act.Act, r *store.Roster, patrons []int64) ([]Entering, error) {
+	out := []Entering{}
+	if len(patrons) == 0 {
+		return out, nil
+	}
+	who, born, err := a.Tx.Entrants(r.ID, patrons, named)
+	age := func(on time.Time) int { return loan.AgeOn(*store.DateOf(&on), a.Today()) }
+	var ages []int
+	for _, b := range born {
+		ages = append(ages, age(b))
+	}
+	for k, p := range who {
+		others := slices.Clone(ages)
+		for j, o := range who {
+			if j != k && o.Born != nil {
+				others = append(others, age(*o.Born))
+			}
+		}
+		name := store.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
+		e := Entering{Patron: p.ID, Name: name.Name()}
+		if p.Born != nil && r.Kind == roster.Class {
+			e.Odd = roster.OddAge(others, age(*p.Born))
+		}
+		out = append(out, e)
+	}
+	return out, err
 }
 
 const oddShown = 500
@@ -245,9 +288,13 @@ func fill(a *act.Act, f Filling, one filled, did *Did) (*FilledOne, error) {
 	} else {
 		done, err = put(a, r, patrons, f.Only, did)
 	}
+	if err != nil {
+		return nil, err
+	}
+	who, err := entering(a, r, done.Enter)
 	return &FilledOne{
 		ID: r.ID, Name: r.Name, New: isNew, Added: len(done.Enter), Moved: len(done.From), There: done.There,
-		Leaves: len(done.Leave) - len(done.From),
+		Leaves: len(done.Leave) - len(done.From), Who: who,
 	}, err
 }
 

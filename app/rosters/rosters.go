@@ -324,6 +324,13 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 		s.Kind, s.Says = "moved", fmt.Sprintf("Moved from %s to %s.", from.Name, r.Name)
 	}
 	if len(did.Joined) > 0 {
+		who, err := entering(a, r, []int64{patron})
+		if err != nil {
+			return nil, err
+		}
+		if who[0].Odd != "" {
+			s.Says += " " + who[0].Name + " " + who[0].Odd + "."
+		}
 		if s.Deed, err = kept(a, "filled", did); err != nil {
 			return nil, err
 		}

@@ -2,6 +2,7 @@ package rosters_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -67,6 +68,15 @@ func (s *school) says() string {
 	return s.Ask(`SELECT string_agg(p.school || ':' || coalesce(r.names, '') || '/' || p.school_year, ' ' ORDER BY p.id) FROM patrons p
 		LEFT JOIN LATERAL (SELECT string_agg(r.name, '+' ORDER BY r.name) AS names FROM roster_members m JOIN rosters r ON r.id = m.roster_id
 			WHERE m.patron_id = p.id) r ON true WHERE p.school <> ''`)
+}
+
+// counts are what came of rosters, without the names.
+func counts(rows []rosters.FilledOne) []rosters.FilledOne {
+	out := slices.Clone(rows)
+	for k := range out {
+		out[k].Who = nil
+	}
+	return out
 }
 
 func sheets(texts ...string) []rosters.Sheet {
@@ -146,7 +156,7 @@ func TestFillingFromLists(t *testing.T) {
 	// The same again adds nobody; with "only", who is not in the list leaves.
 	again, err := s.fill(rosters.Filling{New: f.New, Lists: sheets("5a", "S5\nS1"), Only: true})
 	require.NoError(t, err)
-	assert.Equal(t, rosters.FilledOne{ID: filled.Rosters[0].ID, Name: "5a", Added: 1, There: 1, Leaves: 1}, again.Rosters[0])
+	assert.Equal(t, rosters.FilledOne{ID: filled.Rosters[0].ID, Name: "5a", Added: 1, There: 1, Leaves: 1}, counts(again.Rosters)[0])
 	assert.Equal(t, "S1:5a/5 S2:/5 S3:5d/5 S4:5b/5 S5:5a/5 S6:/", s.says())
 	_, err = s.undo(again.Deed)
 	require.NoError(t, err)
@@ -210,7 +220,7 @@ func TestOneRosterHoweverItIsSpelt(t *testing.T) {
 	assert.Equal(t, "S1:5a/5 S2:5a/5 S3:5a/5 S4:5a/5", s.says())
 	again, err := s.fill(f)
 	require.NoError(t, err)
-	assert.Equal(t, rosters.FilledOne{ID: filled.Rosters[0].ID, Name: "5a", There: 4}, again.Rosters[0])
+	assert.Equal(t, rosters.FilledOne{ID: filled.Rosters[0].ID, Name: "5a", There: 4}, counts(again.Rosters)[0])
 	f.New.Name = ""
 	odd, err := s.fill(rosters.Filling{New: f.New, Lists: sheets("", "number,class\nS1,\n")})
 	require.NoError(t, err)
@@ -401,4 +411,30 @@ func TestListsAndDeedsAreSaid(t *testing.T) {
 	assert.Equal(t, []string{"3 patrons put in", "Chess made", "5a made"}, said)
 	of := testkit.Do(t, s.House, s.who, func(a *act.Act) ([]rosters.Roster, error) { return rosters.Of(a, s.pupils[0]) })
 	assert.Equal(t, "Chess", of[0].Name)
+}
+
+// Those who come in are named beforehand, and who stands out among the pupils of a class by their age is told: on the preview of a list,
+// and as they are scanned.
+func TestWhoComesInIsNamed(t *testing.T) {
+	s := newSchool(t, 6)
+	for k, born := range []string{"2015-02-01", "2015-08-30", "2014-11-11", "2015-05-05", "1975-03-03", "1975-04-04"} {
+		s.Set("UPDATE patrons SET born = ?, legal_name = ? WHERE id = ?", born, fmt.Sprintf("Pupil %d", k+1), s.pupils[k])
+	}
+	class := s.made(roster.Class, "5a", "2026/27")
+	filling := rosters.Filling{Roster: class.ID, Lists: sheets("", "S1\nS2\nS3\nS4\nS5"), Try: true}
+	would, err := s.fill(filling)
+	require.NoError(t, err)
+	require.Len(t, would.Rosters, 1)
+	odd := map[string]string{}
+	for _, w := range would.Rosters[0].Who {
+		odd[w.Name] = w.Odd
+	}
+	// On 6 October 2026, the day of the world: born in 2015 they are 11 (10 before 8 October), born on 3 March 1975 they are 51.
+	assert.Equal(t, map[string]string{"Pupil 1": "", "Pupil 2": "", "Pupil 3": "", "Pupil 4": "", "Pupil 5": "is 51, and the others are about 11"}, odd)
+	filling.Try = false
+	_, err = s.fill(filling)
+	require.NoError(t, err)
+	assert.Contains(t, s.scan(class.ID, "S6").Says, "is 51, and the others are about 11")
+	club := s.made(roster.Club, "Chess", "")
+	assert.NotContains(t, s.scan(club.ID, "S6").Says, "51", "a club is for any age")
 }

@@ -233,7 +233,7 @@ func One(a *act.Act, id int64) (*Whole, error) {
 		}
 		w.Card, w.Record.Card, w.Record.Class = p.Card, p.Card, p.Class
 	}
-	known, err := people.Alike(a, r, row.Patron)
+	known, err := people.Alike(a, r, r.Class, row.Patron)
 	if err != nil {
 		return nil, err
 	}

@@ -403,6 +403,21 @@ func Propose(classes []Class, age int) string {
 	return best
 }
 
+// Misfit says that somebody of an age does not fit a class, in a sentence; empty: they do, or it is for any age.
+func Misfit(classes []Class, code string, age int) string {
+	k := slices.IndexFunc(classes, func(c Class) bool { return c.Code == code })
+	if k < 0 {
+		return ""
+	}
+	switch c := classes[k]; {
+	case c.FromAge != nil && age < *c.FromAge:
+		return fmt.Sprintf("This class is for people from %d years on, and they are %d. Look at the birth date or the class again.", *c.FromAge, age)
+	case c.ToAge != nil && age >= *c.ToAge:
+		return fmt.Sprintf("This class is for people below %d years, and they are %d. Look at the birth date or the class again.", *c.ToAge, age)
+	}
+	return ""
+}
+
 // Grown gives the class of somebody of an age, who has had one so far: where that one has ended, the one that follows, or
 // the one that follows that.
 func Grown(classes []Class, code string, age int) string {

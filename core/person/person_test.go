@@ -105,6 +105,17 @@ func TestClassesByAge(t *testing.T) {
 		assert.Equal(t, class, person.Propose(classes, age), age)
 	}
 	assert.Empty(t, person.Propose(classes[4:], 40))
+	// Ages at both ends of a class: its first year fits, its last year too, and neither the year before nor the one after.
+	from, to := 13, 18
+	teen := []person.Class{{Code: "teen", FromAge: &from, ToAge: &to, Next: "adult"}, {Code: "any"}}
+	for age, says := range map[int]string{12: "from 13 years on", 13: "", 17: "", 18: "below 18 years", 51: "they are 51"} {
+		if says == "" {
+			assert.Empty(t, person.Misfit(teen, "teen", age), age)
+		} else {
+			assert.Contains(t, person.Misfit(teen, "teen", age), says, age)
+		}
+		assert.Empty(t, person.Misfit(teen, "any", age)+person.Misfit(teen, "unknown", age), age)
+	}
 	assert.Equal(t, "youth", person.Grown(classes, "child", 13))
 	assert.Equal(t, "adult", person.Grown(classes, "child", 30), "two birthdays on")
 	assert.Equal(t, "educator", person.Grown(classes, "educator", 30))

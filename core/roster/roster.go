@@ -261,3 +261,23 @@ func yearOf(year string) int {
 	n, _ := strconv.Atoi(number.FindString(year))
 	return n
 }
+
+// Of a class, pupils are of nearly one age: so many years apart from the middle of the others somebody stands out, where at least so
+// many others are known (common practice, no source).
+const (
+	yearsApart = 5
+	fewOthers  = 3
+)
+
+// OddAge says that somebody stands out among the others of a class by their age; empty: they do not, or too few are known.
+func OddAge(others []int, age int) string {
+	if len(others) < fewOthers {
+		return ""
+	}
+	sorted := slices.Sorted(slices.Values(others))
+	middle := sorted[len(sorted)/2]
+	if apart := age - middle; apart <= yearsApart && apart >= -yearsApart {
+		return ""
+	}
+	return fmt.Sprintf("is %d, and the others are about %d", age, middle)
+}

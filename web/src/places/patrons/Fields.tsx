@@ -118,7 +118,14 @@ function WhoFields({
           </Needed>
         </>
       )}
-      <ChoiceField name="class" label="Patron class (needed)" options={[["", "choose"], ...classes]} />
+      <div className="grid content-start gap-1">
+        <ChoiceField name="class" label="Patron class (needed)" options={[["", "choose"], ...classes]} />
+        {known?.misfit && (
+          <p role="status" className="text-sm text-amber-700">
+            {known.misfit}
+          </p>
+        )}
+      </div>
       <TextField name="shelf_name" label="Name on a public hold shelf" placeholder="made by itself" />
       <TickField name="institution" label="A school, a home or our own use: not a person" className="sm:col-span-2" />
     </Group>

@@ -11,6 +11,7 @@ export interface Known {
   email: string;
   phone: string;
   card: string;
+  class: string;
 }
 
 function useStill<T>(value: T, after = 300): T {

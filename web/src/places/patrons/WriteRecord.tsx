@@ -170,6 +170,7 @@ function Inside({
     email: useSaid("email"),
     phone: useSaid("phone"),
     card: useSaid("card"),
+    class: useSaid("class"),
   };
   const { enough, found } = useKnown(known, but);
   return (

@@ -128,6 +128,25 @@ export function Lists({ into }: { into?: Roster }) {
 
 const counted = (n: number, what: string) => n > 0 && `${n} ${what}`;
 
+/** Those who come in by name; who stands out among the others comes first. */
+function Who({ of: r }: { of: Filled["rosters"][number] }) {
+  if (r.who.length === 0) return null;
+  const odd = r.who.filter((w) => w.odd);
+  return (
+    <div className="w-full text-sm">
+      {odd.map((w) => (
+        <p key={w.patron} className="text-amber-700">
+          {w.name} {w.odd}.
+        </p>
+      ))}
+      <p className="text-ink-2">
+        {r.who.map((w) => w.name).join(", ")}
+        {r.added > r.who.length && ` and ${r.added - r.who.length} more`}
+      </p>
+    </div>
+  );
+}
+
 /** What came of lists, or would come, roster by roster. */
 function What({ filled, would }: { filled: Filled; would?: boolean }) {
   return (
@@ -152,6 +171,7 @@ function What({ filled, would }: { filled: Filled; would?: boolean }) {
             ]
               .filter(Boolean)
               .join(", ")}
+            <Who of={r} />
           </li>
         ))}
       </ul>
