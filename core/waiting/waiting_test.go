@@ -190,6 +190,71 @@ func TestForecastsAreOpenDaysAndKeepPromises(t *testing.T) {
 	})
 }
 
+// Whether somebody has to bring something back first: not where a copy is meant for the hold, or where more are free than those ahead
+// need. Who is paused, or has theirs already, needs none.
+func TestWhoIsServedAtOnce(t *testing.T) {
+	free := waiting.Copy{Standing: waiting.Free, Branch: "A"}
+	comes := waiting.Copy{Standing: waiting.Comes, Branch: "A", Promise: now.Add(time.Hour)}
+	out := lent(calendar.MakeDate(2026, 10, 20))
+	others := free
+	others.Only = []bool{true, false}
+	last := func(change func(ahead *waiting.Hold), copies ...waiting.Copy) waiting.Queue {
+		q := waiting.Queue{Holds: waits(2), Copies: copies}
+		change(&q.Holds[0])
+		return q
+	}
+	as := func(*waiting.Hold) {}
+	for _, c := range []struct {
+		name string
+		q    waiting.Queue
+		want bool
+	}{
+		{"one copy for two", last(as, free), false},
+		{"two copies for two", last(as, free, free), true},
+		{"one is free, one comes", last(as, free, comes), true},
+		{"one is free, one is lent", last(as, free, out), false},
+		{"who is ahead is paused", last(func(h *waiting.Hold) { h.Paused = calendar.MakeDate(2026, 11, 1) }, free), true},
+		{"who is ahead has theirs", last(func(h *waiting.Hold) { h.Given = 0 }, waiting.Copy{Standing: waiting.Meant, Branch: "A", Ready: true}, free), true},
+		{"the second copy is for others alone", last(as, free, others), false},
+	} {
+		assert.Equal(t, c.want, steady(20).Foresee(c.q, now, always())[1].AtOnce, c.name)
+	}
+	q := waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{Standing: waiting.Away, Branch: "A"}}}
+	assert.False(t, q.CanFill(0, now, always()), "nobody knows where it is")
+	q.Copies[0] = others
+	q.Holds = waits(2)
+	assert.True(t, q.CanFill(0, now, always()))
+	assert.False(t, q.CanFill(1, now, always()), "it is for others")
+}
+
+// Who was paused until a day that has passed waits like anybody, and takes the copy from those behind.
+func TestPausedUntilAPastDay(t *testing.T) {
+	q := waiting.Queue{Holds: waits(2), Copies: []waiting.Copy{lent(calendar.MakeDate(2026, 10, 10))}}
+	q.Holds[0].Paused = calendar.MakeDate(2026, 10, 3)
+	f := steady(20).Foresee(q, now, always())
+	assert.Equal(t, calendar.MakeDate(2026, 10, 10), f[0].Likely)
+	assert.Equal(t, calendar.MakeDate(2026, 10, 31), f[1].Likely) // back on the 10th, collected the day after, kept for 20 days
+}
+
+// Open days are worked out for 400 days from the first on: that day itself counts, and beyond them every day is one.
+func TestOpenDaysAtTheEnds(t *testing.T) {
+	first := calendar.MakeDate(2026, 10, 1) // a Thursday
+	on := func(weekday time.Weekday) *waiting.Network {
+		b := &calendar.Branch{Code: "A", Name: "A", Location: time.UTC}
+		b.Weekly[weekday] = calendar.Day{{From: 600, To: 1020}}
+		table := &courier.Timetable{Location: time.UTC, Branches: map[calendar.Code]courier.Branch{"A": {Branch: b}}}
+		return waiting.MakeNetwork(table.Prepare(first, 28), first, 0)
+	}
+	likely := func(n *waiting.Network, due calendar.Date) calendar.Date {
+		q := waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{lent(due)}}
+		return steady(20).Foresee(q, first.UTC().Add(9*time.Hour), n)[0].Likely
+	}
+	assert.Equal(t, first.Add(6), likely(on(time.Wednesday), first), "closed on the first day")
+	assert.Equal(t, first, likely(on(time.Thursday), first), "open on the first day")
+	assert.Equal(t, first.Add(400), likely(on(time.Wednesday), first.Add(399)), "after the last Wednesday that is known")
+	assert.Equal(t, first.Add(401), likely(on(time.Wednesday), first.Add(401)), "beyond, every day is one")
+}
+
 // M/M/c: somebody joins a queue of n, all copies lent for exponential times. Each return frees a copy for the next, so the
 // wait is the sum of n+1 exponential times with the rate of c copies: an Erlang distribution, with its mean (n+1)/(c·rate)
 // (Kleinrock, "Queueing Systems", volume 1, 1975).

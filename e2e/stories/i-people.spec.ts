@@ -154,6 +154,10 @@ test("a record is changed, stopped, noted and answered for; two at once do not u
   await change.getByLabel("What became of the one before").fill("Lost on the ferry");
   await change.getByRole("button", { name: "Give another card" }).click();
   await expect.poll(() => ask(`SELECT card FROM patrons WHERE id = ${id}`)).not.toBe(card);
+  await expect(change.getByText("Charge for it?")).toBeVisible();
+  await change.getByRole("button", { name: "Charge it" }).dblclick();
+  await expect(change.getByText("Charge for it?")).toBeHidden();
+  expect(await ask(`SELECT count(*) FROM ledger WHERE patron_id = ${id} AND about = 'manual'`)).toBe("1");
   await change.getByRole("button", { name: "Set the PIN" }).click();
   await expect(change.getByRole("status")).toContainText(/The PIN is \d{6}/);
 

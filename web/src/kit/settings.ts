@@ -44,6 +44,10 @@ export const switchSlips = (on: boolean) => set("slips print", on ? "on" : "off"
 export const stagesHere = () => ({ on: true, off: false })[get("staged", "")];
 export const switchStaging = (on: boolean) => set("staged", on ? "on" : "off");
 
+/** The charge of the price list that was chosen last at this station for something, such as a new card. */
+export const usualCharge = (of: string) => get(`charge for ${of}`, "");
+export const rememberCharge = (of: string, code: string) => set(`charge for ${of}`, code);
+
 export type Theme = "station" | "light" | "dark";
 export const theme = () => get("theme", "station") as Theme;
 export function chooseTheme(t: Theme) {

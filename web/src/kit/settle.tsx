@@ -8,6 +8,7 @@ import { useMe } from "./me";
 import { Button, inputLook, Quiet, Trouble } from "./parts";
 import { PrintSlip } from "./print";
 import { sayMoney, toFigures, toMinor } from "./say";
+import { rememberCharge, usualCharge } from "./settings";
 import { tillHere } from "./till";
 import { UndoWaivers } from "./unwaive";
 import { Why } from "./why";
@@ -358,11 +359,14 @@ const useByHand = saysOf<z.infer<typeof byHand>>();
 export function ChargeForm({
   patron,
   name,
+  of,
   onCharged,
   onLeave,
 }: {
   patron: number;
   name: string;
+  /** What it is for, where that is known: what was charged for it last is offered first. */
+  of?: string;
   onCharged: () => void;
   onLeave?: () => void;
 }) {
@@ -370,13 +374,22 @@ export function ChargeForm({
   const charge = useWrite(
     (body: Schema["AccountsByHand"], key) =>
       api.POST("/api/patrons/{id}/charges", { params: { path: { id: patron }, header: keyed(key) }, body }),
-    { name: `charge ${patron}`, about: `A charge for ${name}`, done: onCharged },
+    {
+      name: `charge ${patron}`,
+      about: `A charge for ${name}`,
+      done: (_, { charge: code }) => {
+        if (of && code) rememberCharge(of, code);
+        onCharged();
+      },
+    },
   );
+  const usual = of ? usualCharge(of) : "";
+  const first = me.prices.find((p) => p.code === usual) ?? me.prices[0];
   return (
     <Form
       label="Charge"
       schema={byHand}
-      start={{ charge: me.prices[0]?.code ?? "", amount: "", note: "" }}
+      start={{ charge: first?.code ?? "", amount: "", note: "" }}
       write={charge}
       onSend={(v) => charge.run({ charge: v.charge, amount: v.charge ? undefined : v.amount, note: v.note })}
       className="grid gap-2 text-left"

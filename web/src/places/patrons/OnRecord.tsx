@@ -311,12 +311,21 @@ function ConsentFields({ card, mayChange }: { card: CardOf; mayChange: boolean }
 const replacing = z.object({ card: check.text, why: check.text });
 
 /** Another card, and the PIN. */
-export function CardAndPin({ card, onCard }: Part) {
+export function CardAndPin({ card, onCard, onStale }: Part & { onStale: () => void }) {
+  const me = useMe();
   const [pin, setPin] = useState<string>();
+  const [given, setGiven] = useState(false);
   const replace = useWrite(
     (body: Schema["PeopleReplacing"], key) =>
       api.POST("/api/patrons/{id}/card", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `replace ${card.id}`, about: `Another card for ${card.name}`, done: onCard },
+    {
+      name: `replace ${card.id}`,
+      about: `Another card for ${card.name}`,
+      done: (c) => {
+        onCard(c);
+        setGiven(true);
+      },
+    },
   );
   const make = useWrite(
     (chosen: string) => api.POST("/api/patrons/{id}/pin", { params: { path: { id: card.id } }, body: { pin: chosen } }),
@@ -351,6 +360,23 @@ export function CardAndPin({ card, onCard }: Part) {
               Give another card
             </Send>
           </Form>
+          {given && me.prices.length > 0 && (
+            <div className="grid gap-1 rounded bg-sunk p-2.5">
+              <p role="status">
+                The new card is <Code>{card.card}</Code>. Charge for it?
+              </p>
+              <ChargeForm
+                patron={card.id}
+                name={card.name}
+                of="a new card"
+                onCharged={() => {
+                  setGiven(false);
+                  onStale();
+                }}
+                onLeave={() => setGiven(false)}
+              />
+            </div>
+          )}
           <ChoosePin busy={make.busy} onPin={(p) => make.run(p)} />
           <Trouble error={make.problem} />
         </div>
