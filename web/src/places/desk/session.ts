@@ -265,7 +265,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   const whose = scan.adopted ? await whoseLeft(scan, send) : whoseHere(scan);
   const patron = given.patron ?? whose.id;
   const { name } = whose;
-  if (given.back) await takeBack(scan.text, scan.branch ?? "", send);
+  if (given.back) await takeBack(scan, send);
   const result = await send((key) =>
     api.POST("/api/desk/scan", {
       params: { header: keyed(key) },
@@ -317,30 +317,20 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
 }
 
 /**
- * Takes an item back from who still has it, into the run of patrons who are here; what that charges stays on their account. Asked
- * twice, it is no longer on loan, and nothing comes of it.
+ * Takes an item back from who still has it, into the run of patrons who are here; what that charges stays on their account. Its keys
+ * follow from the scan's: sent again after a crash, it is not taken back from who has borrowed it since.
  */
-async function takeBack(text: string, branch: string, send: Send) {
+async function takeBack(scan: Scan, send: Send) {
+  const branch = scan.branch ?? "";
   const run = await send((key) => openRun(`${branch}|patron|`, key), "apart");
-  const at = { params: { path: { id: run.id } }, headers: madeAt(branch) };
-  const change = await send(
-    (key) =>
-      api.POST("/api/returns/{id}/scan", { ...at, params: { ...at.params, header: keyed(key) }, body: { text } }),
-    "apart",
-  );
+  const to = (step: string) => ({
+    params: { path: { id: run.id }, header: keyed(`${scan.key} ${step}`) },
+    headers: madeAt(branch),
+  });
+  const change = await send(() => api.POST("/api/returns/{id}/scan", { ...to("back"), body: { text: scan.text } }));
   changed(change);
   for (const { patron_id: patron } of change.open)
-    changed(
-      await send(
-        (key) =>
-          api.POST("/api/returns/{id}/account", {
-            ...at,
-            params: { ...at.params, header: keyed(key) },
-            body: { patron },
-          }),
-        "apart",
-      ),
-    );
+    changed(await send(() => api.POST("/api/returns/{id}/account", { ...to("account"), body: { patron } })));
 }
 
 takers.set("desk", {
@@ -366,7 +356,7 @@ export function answer(scan: Scan, choice: Schema["DeskChoice"], reason: string)
     });
     return;
   }
-  const given = scan.given as Given;
+  const given: Given = { ...scan.given, back: undefined }; // taken back once, it is asked about anew
   if (choice.answer === "back") {
     again(scan.id, { ...given, patron: line.patron, back: true });
     return;
