@@ -216,7 +216,7 @@ test("who wants to be called is called: a way without its address is not offered
   const told = page.getByRole("region", { name: "Told", exact: true });
   await told.getByRole("button", { name: "change" }).click();
   await told.getByLabel("Holds that are ready").selectOption("phone");
-  await told.getByRole("button", { name: "Keep" }).click();
+  await told.getByRole("button", { name: "Save" }).click();
   await expect(told).toContainText("by phone");
   await page.getByRole("button", { name: "Change the record" }).click();
   const form = page.getByRole("form", { name: "Record" });

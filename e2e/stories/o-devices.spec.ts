@@ -13,7 +13,7 @@ async function atFrontDesk(page: Page) {
 async function comesToPay(page: Page, card: string) {
   await atFrontDesk(page);
   await scan(page, card);
-  await page.getByRole("button", { name: "Pay" }).click();
+  await page.getByRole("button", { name: "Pay or waive" }).click();
 }
 
 const bar = (page: Page) => page.getByRole("region", { name: "Pad" });
@@ -258,7 +258,7 @@ test("the answer of the terminal gets lost: it is asked how it ended, and the ca
   await expect.poll(at.says).toContain("It waits for a card.");
   // The page goes as well; the payment is found again with the person.
   await page.reload();
-  await page.getByRole("button", { name: "Pay" }).click();
+  await page.getByRole("button", { name: "Pay or waive" }).click();
   const status = page.getByRole("status").filter({ hasText: "by card" });
   await expect(status).toContainText("$4.25 by card.");
   await at.card();
