@@ -143,9 +143,9 @@ func TestMoveUpNeverGivesOneNameTwice(t *testing.T) {
 func TestWhoStandsOutByTheirAge(t *testing.T) {
 	class := []int{11, 12, 11, 10, 11}
 	for age, odd := range map[int]bool{5: true, 6: false, 11: false, 16: false, 17: true, 51: true} {
-		assert.Equal(t, odd, roster.OddAge(class, age) != "", age)
+		assert.Equal(t, odd, OddAge(class, age) != "", age)
 	}
-	assert.Equal(t, "is 51, and the others are about 11", roster.OddAge(class, 51))
-	assert.Empty(t, roster.OddAge([]int{11, 12}, 51), "too few are known")
-	assert.Empty(t, roster.OddAge([]int{11, 51, 12, 10}, 11), "one who stands out moves the middle by little")
+	assert.Equal(t, "is 51, and the others are about 11", OddAge(class, 51))
+	assert.Empty(t, OddAge([]int{11, 12}, 51), "too few are known")
+	assert.Empty(t, OddAge([]int{11, 51, 12, 10}, 11), "one who stands out moves the middle by little")
 }
