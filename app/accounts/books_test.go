@@ -11,6 +11,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/slips"
 	"nevrin/core/calendar"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
@@ -146,6 +147,19 @@ func TestCountingBlind(t *testing.T) {
 	assert.Nil(t, till.Due)
 	seen := testkit.Do(t, c.House, boss, func(a *act.Act) (*accounts.Till, error) { return accounts.OneTill(a, till.ID) })
 	require.NotNil(t, seen.Due)
+	_, err := testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "3.35", Card: "0", Cheque: "0"}})
+	})
+	require.ErrorContains(t, err, "not what should lie in it")
+	assert.NotContains(t, err.Error(), "3.35", "how much it differs by would tell what should be there")
+	slip := func(who act.Actor) error {
+		_, err := testkit.Try(c.House, who, func(a *act.Act) (*slips.Slip, error) {
+			return slips.Of(a, slips.Asked{Kind: "till", ID: till.ID})
+		})
+		return err
+	}
+	require.ErrorContains(t, slip(c.here), "once it has been counted")
+	require.NoError(t, slip(boss))
 	closed := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
 		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "0", Card: "0", Cheque: "0"}})
 	})

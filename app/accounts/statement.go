@@ -14,7 +14,7 @@ type StatementLine struct {
 	ID      int64       `json:"id"`
 	At      time.Time   `json:"at"`
 	Kind    ledger.Kind `json:"kind" enum:"charge,payment,waiver,correction,refund,reversal,unwaiver"`
-	Text    string      `json:"text" doc:"What it is, such as Paid by card, and for what"`
+	Text    string      `json:"text" doc:"What it is and for what, such as Payment by card. Late"`
 	Reason  string      `json:"reason" doc:"As somebody wrote it; empty: none is asked for"`
 	Amount  string      `json:"amount" doc:"More than nothing: it is owed more"`
 	Balance string      `json:"balance" doc:"What was owed in all after it"`

@@ -110,12 +110,15 @@ func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []st
 		t.Differs = ledger.Difference(row.Counted().Less(row.Due()), m)
 	case sums != nil:
 		t.Receipts = sums.Receipts
-		if !a.Network.Settled.Money.Blind || a.Who.Role.Supervises() {
+		if !blind(a) {
 			t.Due = showDrawer(m, dueNow(&row.Till, sums))
 		}
 	}
 	return t
 }
+
+// blind tells whether the actor is not shown what should lie in a till before it has been counted.
+func blind(a *act.Act) bool { return a.Network.Settled.Money.Blind && !a.Who.Role.Supervises() }
 
 // dueNow is what should lie in a till now.
 func dueNow(t *store.Till, sums *store.TillSums) ledger.Drawer {
@@ -238,6 +241,9 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 		return nil, closedAlready(a, row)
 	}
 	if due := dueNow(&row.Till, sums); v.Out && sum > due.Cash {
+		if blind(a) {
+			return nil, problem.Newf(problem.Invalid, "There should be less than %s in cash in it. Take out less.", a.Network.Money.Format(sum))
+		}
 		return nil, problem.Newf(problem.Invalid, "There should be %s in cash in it, less than %s.",
 			a.Network.Money.Format(due.Cash), a.Network.Money.Format(sum))
 	}
@@ -278,7 +284,7 @@ func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
 			"Somebody pays into it at a card terminal just now. Wait for the end of that, or call it off; then count."))
 	}
 	due := dueNow(&row.Till, sums)
-	if err := ledger.Counted(due, counted, c.Says, a.Network.Money); err != nil {
+	if err := ledger.Counted(due, counted, c.Says, blind(a), a.Network.Money); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
 	a.Tx.CloseTill(id, a.Who.ID, a.Now, due, counted, strings.TrimSpace(c.Says))

@@ -302,6 +302,9 @@ func ofTill(a *act.Act, id int64) (*Slip, error) {
 	if err != nil {
 		return nil, err
 	}
+	if t.Due == nil {
+		return nil, problem.Newf(problem.Refused, "What should lie in %s is printed once it has been counted.", t.Name)
+	}
 	here := a.Here().Location
 	rows := append(head(a, "Till "+t.Name),
 		slip.Text(slip.Normal, "Opened "+t.OpenedAt.In(here).Format("Mon 2 Jan 2006, 15:04")+", "+t.Opened),

@@ -44,14 +44,15 @@ func TestBooking(t *testing.T) {
 func TestCounting(t *testing.T) {
 	cad := money.Currency{Code: "CAD", Digits: 2, Coin: 5}
 	due := ledger.Drawer{Cash: 1550, Card: 400, Cheque: -100}
-	require.NoError(t, ledger.Counted(due, due, "", cad))
+	require.NoError(t, ledger.Counted(due, due, "", false, cad))
 	more := due
 	more.Cash += 5
 	more.Card--
-	require.EqualError(t, ledger.Counted(due, more, " ", cad), "0.05 too much in cash, 0.01 too little in cards: say in a sentence why")
-	require.NoError(t, ledger.Counted(due, more, "A coin from the floor", cad))
+	require.EqualError(t, ledger.Counted(due, more, " ", false, cad), "0.05 too much in cash, 0.01 too little in cards: say in a sentence why")
+	require.EqualError(t, ledger.Counted(due, more, "", true, cad), "this is not what should lie in it: count again, or say in a sentence why")
+	require.NoError(t, ledger.Counted(due, more, "A coin from the floor", true, cad))
 	more.Cash = -5
-	require.ErrorContains(t, ledger.Counted(due, more, "x", cad), "less than nothing")
+	require.ErrorContains(t, ledger.Counted(due, more, "x", false, cad), "less than nothing")
 }
 
 func TestWhoReversesWhat(t *testing.T) {

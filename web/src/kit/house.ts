@@ -81,8 +81,8 @@ export async function signIn(queries: QueryClient, path: string, body: unknown) 
   workHere(undefined);
   const me = await askMe();
   if (before && known?.id === me.id && before !== me.branch) await workAt(queries, before);
-  // What one person was shown another may not see.
-  if (known && known.id !== me.id) await queries.resetQueries();
+  // What one person was shown another may not see. Who is here has just been asked.
+  if (known && known.id !== me.id) await queries.resetQueries({ predicate: (q) => q.queryKey[0] !== "me" });
   else await queries.invalidateQueries();
 }
 

@@ -64,7 +64,7 @@ export interface Queue {
   add: (taker: string, text: string, more?: Partial<Pick<Scan, "given" | "what" | "session">>) => string;
   /** Tries a scan again: with what is given now, after all that waits. */
   again: (id: string, given?: Record<string, unknown>) => void;
-  change: (id: string, by: Partial<Pick<Scan, "state" | "says" | "result" | "ended">>) => void;
+  change: (id: string, by: Partial<Pick<Scan, "state" | "says" | "result" | "ended" | "given">>) => void;
   /** Takes lines off the tape. */
   drop: (which: (s: Scan) => boolean) => void;
   /** Strikes out a scan that waits; one that is being asked for is not asked for any longer. */

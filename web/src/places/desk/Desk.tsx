@@ -289,7 +289,7 @@ function RenewLate({ card }: { card: CardOf }) {
       {late.length > 0 && (
         <Quiet disabled={renew.busy} onClick={() => renew.run(late)}>
           Renew what is late ({late.length}
-          {costs && `, charges ${costs}`})
+          {costs && `, charges up to ${costs}`})
         </Quiet>
       )}
       {said && <RenewedLoans of={said} />}

@@ -327,10 +327,11 @@ async function takeBack(scan: Scan, send: Send) {
     params: { path: { id: run.id }, header: keyed(`${scan.key} ${step}`) },
     headers: madeAt(branch),
   });
-  const change = await send(() => api.POST("/api/returns/{id}/scan", { ...to("back"), body: { text: scan.text } }));
-  changed(change);
-  for (const { patron_id: patron } of change.open)
-    changed(await send(() => api.POST("/api/returns/{id}/account", { ...to("account"), body: { patron } })));
+  const came = await send(() => api.POST("/api/returns/{id}/scan", { ...to("back"), body: { text: scan.text } }));
+  changed(came);
+  for (const { patron_id: patron } of came.open)
+    changed(await send(() => api.POST("/api/returns/{id}/account", { ...to(`account ${patron}`), body: { patron } })));
+  change(scan.id, { given: { ...scan.given, back: undefined } }); // tried again, it is not taken back once more
 }
 
 takers.set("desk", {
