@@ -1,5 +1,5 @@
 import { beforeEach, expect, test, vi } from "vitest";
-import { api, type Schema } from "../../api/client";
+import { api } from "../../api/client";
 import { signedInHere } from "../../api/station";
 import { scans, takers, type Scan, type Send } from "../../kit/scans/scans";
 import { answer, desk, dismiss, forgetPatron, send as sendHome, stages, type CardOf } from "./session";
