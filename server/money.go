@@ -9,6 +9,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/terminals"
 	"nevrin/core/calendar"
+	"nevrin/store"
 )
 
 // PeriodQuery asks for a stretch of days at a branch, or all over the network.
@@ -75,6 +76,7 @@ func (s *Server) receiptOperations() {
 		Paged
 		Till   int64 `query:"till"`
 		Patron int64 `query:"patron"`
+		NoTill bool  `query:"no_till" doc:"Those of this branch that are under no till"`
 	}
 	listing(s, "/receipts", "receipts", "Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
 		func(a *act.Act, in *which) (Rows[accounts.Receipt], error) {
@@ -82,7 +84,7 @@ func (s *Server) receiptOperations() {
 			if err != nil {
 				return Rows[accounts.Receipt]{}, err
 			}
-			return rows(accounts.Receipts(a, in.Till, in.Patron, page))
+			return rows(accounts.Receipts(a, store.WhichReceipts{Till: in.Till, Patron: in.Patron, NoTill: in.NoTill}, page))
 		})
 	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed,
 		func(a *act.Act, in *ByID) (*accounts.Receipt, error) { return accounts.OneReceipt(a, in.ID) })
@@ -156,6 +158,11 @@ func (s *Server) tillOperations() {
 		"Lay cash into a till, or take it out, for no patron", employed,
 		func(a *act.Act, in *OneSent[accounts.Moving]) (*accounts.Till, error) {
 			return accounts.MoveCash(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/tills/{id}/receipts", "assignReceipts",
+		"Put receipts that are under no till into one, or take them out again", employed,
+		func(a *act.Act, in *OneSent[accounts.Assigning]) (*accounts.Till, error) {
+			return accounts.AssignReceipts(a, in.ID, in.Body)
 		})
 	do(s, http.MethodPost, "/tills/{id}/close", "closeTill", "Close a till as it was counted", employed,
 		func(a *act.Act, in *OneSent[accounts.Counting]) (*accounts.Till, error) {

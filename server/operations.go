@@ -82,6 +82,8 @@ type Me struct {
 	Prices   []Price          `json:"prices" doc:"The price list of manual charges"`
 	Counter  settings.Counter `json:"counter" doc:"How lending and taking back go"`
 	Till     bool             `json:"till" doc:"Money is taken only into a till that has been opened"`
+	AskTill  bool             `json:"ask_till" doc:"A station that takes money asks once a day which till it goes into"`
+	Pieces   []string         `json:"pieces" doc:"The coins and notes that a till is counted in, the largest first"`
 	Coin     string           `json:"coin" doc:"The smallest coin, to which cash is rounded"`
 	LetOff   int              `json:"let_off" doc:"How many days of lateness this person lets off"`
 }
@@ -245,7 +247,10 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Classes:  a.Who.ID != 0 && a.May().MayKeepClass("patron"),
 		Stations: []StationHere{}, Reasons: []ReasonHere{}, Branches: []rules.Value{}, Works: []calendar.Code{},
 		Faults: []network.Fault{}, Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
-		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)),
+		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)), AskTill: a.Network.Settled.Money.AskDaily, Pieces: []string{},
+	}
+	for _, p := range a.Network.Money.Pieces() {
+		me.Pieces = append(me.Pieces, a.Network.Money.Format(p))
 	}
 	if a.Who.Branch != "" { // times are typed and shown by the clock of the branch where one works
 		me.Now, me.Timezone = a.Now.In(a.Here().Location), a.Here().Location.String()

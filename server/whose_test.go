@@ -46,7 +46,7 @@ var whose = map[string]string{
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
 	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "accountStatement": "anybody's", "householdCharges": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "setDueOfMany": "anybody's", "renewMany": "card", "mailLent": "card", "chooseReceipt": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",
-	"receipt": "branch", "reversePayment": "branch", "till": "branch", "moveCash": "branch", "closeTill": "branch", "takePhoto": "anybody's", "dropPhoto": "anybody's", "cardPayment": "branch", "stopCardPayment": "branch", "endCardPayment": "branch", "creditCharge": "branch", "disputeCharge": "anybody's", "endDispute": "anybody's", "invoice": "anybody's", "makeInvoice": "anybody's", "withdrawInvoice": "branch",
+	"receipt": "branch", "reversePayment": "branch", "till": "branch", "moveCash": "branch", "closeTill": "branch", "assignReceipts": "branch", "takePhoto": "anybody's", "dropPhoto": "anybody's", "cardPayment": "branch", "stopCardPayment": "branch", "endCardPayment": "branch", "creditCharge": "branch", "disputeCharge": "anybody's", "endDispute": "anybody's", "invoice": "anybody's", "makeInvoice": "anybody's", "withdrawInvoice": "branch",
 	"signUp": "anybody's", "takeSignUp": "anybody's", "signUpKnown": "anybody's", "turnDown": "anybody's", "signUpAgain": "anybody's",
 	"renewSecret": "anybody's", "tryPartner": "anybody's", "takeBack": "anybody's", "dropSecond": "anybody's", "makeLink": "anybody's", "endSessions": "anybody's",
 }
@@ -241,6 +241,7 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		{"cardPayment", http.MethodGet, payment, nil},
 		{"stopCardPayment", http.MethodPost, payment + "/stop", nil}, {"endCardPayment", http.MethodPost, payment + "/end", map[string]any{"taken": false, "reason": "a mistake"}},
 		{"moveCash", http.MethodPost, "/api/tills/" + till + "/moves", map[string]any{"amount": "5.00", "out": true, "reason": "bank"}},
+		{"assignReceipts", http.MethodPost, "/api/tills/" + till + "/receipts", map[string]any{"receipts": []any{number(receipt)}, "out": true}},
 		{"closeTill", http.MethodPost, "/api/tills/" + till + "/close", map[string]any{"cash": "5.00", "card": "0", "cheque": "0", "says": ""}},
 	} {
 		status, says = send(bea, c.method, c.path, c.body)

@@ -37,6 +37,7 @@ type ReceiptShown struct {
 	Receipt
 	Who        *string // who took it
 	Till       *string
+	TillOpen   bool
 	ReversedBy *int64
 	GivenBack  bool     // something that it paid has been credited since
 	Patrons    []string // legal names
@@ -44,6 +45,7 @@ type ReceiptShown struct {
 
 const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, r.means, r.amount, r.rounding,
 		r.laid_down, r.reference, r.reverses, r.reason, f.name AS who, t.name AS till,
+		t.id IS NOT NULL AND t.closed_at IS NULL AS till_open,
 		(SELECT b.id FROM receipts b WHERE b.reverses = r.id) AS reversed_by,
 		EXISTS (SELECT 1 FROM ledger e JOIN ledger g ON g.settles = e.settles AND g.kind = 'refund' AND g.id > e.id
 			WHERE e.receipt_id = r.id) AS given_back,
@@ -54,19 +56,27 @@ const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, 
 			ORDER BY 1) AS patrons
 	FROM receipts r LEFT JOIN staff f ON f.id = r.staff_id LEFT JOIN tills t ON t.id = r.till_id `
 
-// Receipts gives a page of the receipts of a branch, of a till or of a patron, newest first; those that are 0 or empty do not
-// matter.
-func (t *Tx) Receipts(branch calendar.Code, till, patron int64, page Page) ([]ReceiptShown, Page, error) {
+// WhichReceipts chooses receipts of a branch: those of a till or of a patron, where these are not 0, or those that are under no till.
+type WhichReceipts struct {
+	Branch       calendar.Code
+	Till, Patron int64
+	NoTill       bool // but not transfers, which go through none
+}
+
+// Receipts gives a page of receipts, newest first.
+func (t *Tx) Receipts(which WhichReceipts, page Page) ([]ReceiptShown, Page, error) {
 	if page.After.ID == 0 {
 		page.After = Cursor{Rank: 1 << 57, ID: 1 << 62}
 	}
-	where, arg := "r.branch_code = $1", any(branch)
+	where, arg := "r.branch_code = $1", any(which.Branch)
 	switch {
-	case till != 0:
-		where, arg = "r.till_id = $1", till
-	case patron != 0:
+	case which.Till != 0:
+		where, arg = "r.till_id = $1", which.Till
+	case which.NoTill:
+		where += " AND r.till_id IS NULL AND r.means <> 'transfer'"
+	case which.Patron != 0:
 		where, arg = `r.id IN (SELECT e.receipt_id FROM ledger e WHERE e.patron_id = $1 AND e.receipt_id IS NOT NULL UNION ALL
-			SELECT x.receipt_id FROM ledger e JOIN refund_ends x ON x.refund_id = e.id WHERE e.patron_id = $1)`, patron
+			SELECT x.receipt_id FROM ledger e JOIN refund_ends x ON x.refund_id = e.id WHERE e.patron_id = $1)`, which.Patron
 	}
 	return paged(t, page, func(r *ReceiptShown) Cursor { return Cursor{Rank: r.At.UnixMicro(), ID: r.ID} },
 		receiptsShown+"WHERE "+where+` AND (r.at, r.id) < (timestamptz 'epoch' + $2::bigint * interval '1 microsecond', $3::bigint)
@@ -135,6 +145,25 @@ func (t *Tx) ReversingFacts(id int64, branch calendar.Code) (*ReceiptShown, []Re
 		}
 	}
 	return &rows[0], *parts, tills, nil
+}
+
+// MoveReceipts assigns receipts of a branch that are under no till to one, or takes them out of it: in. The till must be locked. It gives
+// how many there were, and what they come to.
+func (t *Tx) MoveReceipts(branch calendar.Code, till int64, ids []int64, in bool) (count int, sum int64, err error) {
+	type moved struct {
+		Count int
+		Sum   int64
+	}
+	set := "till_id = NULL WHERE till_id = $2"
+	if in {
+		set = "till_id = $2 WHERE till_id IS NULL AND means <> 'transfer'"
+	}
+	rows, err := list[moved](t, `WITH moved AS (UPDATE receipts SET `+set+` AND branch_code = $1 AND id = ANY($3) RETURNING amount)
+		SELECT count(*)::int AS count, coalesce(sum(amount), 0)::bigint AS sum FROM moved`, branch, till, ids)
+	if err != nil {
+		return 0, 0, err
+	}
+	return rows[0].Count, rows[0].Sum, nil
 }
 
 // RefundOwed is money that is to be given back.

@@ -192,6 +192,26 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in, closed_at, closed_by, due_cash, due_card, due_cheque, counted_cash, counted_card, counted_cheque) VALUES (1, 'HVH', 'x', now(), 1, 0, now(), 1, 0, 0, 0, 0, 0, 0); INSERT INTO receipts (at, branch_code, till_id, means, amount) VALUES (now(), 'HVH', 1, 'cash', 5)",
 			"has been closed",
 		},
+		{
+			"a receipt that is moved from one till to another",
+			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in) VALUES (-1, 'HVH', 'x', now(), 1, 0), (-2, 'HVH', 'y', now(), 1, 0); INSERT INTO receipts (id, at, branch_code, till_id, means, amount) VALUES (-3, now(), 'HVH', -1, 'cash', 5); UPDATE receipts SET till_id = -2 WHERE id = -3",
+			"never changed",
+		},
+		{
+			"a receipt that goes into another branch's till",
+			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in) VALUES (1, 'SLM', 'x', now(), 1, 0); INSERT INTO receipts (id, at, branch_code, means, amount) VALUES (-3, now(), 'HVH', 'cash', 5); UPDATE receipts SET till_id = 1 WHERE id = -3",
+			"never changed",
+		},
+		{
+			"a receipt whose sum changes on its way into a till",
+			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in) VALUES (1, 'HVH', 'x', now(), 1, 0); INSERT INTO receipts (id, at, branch_code, means, amount) VALUES (-3, now(), 'HVH', 'cash', 5); UPDATE receipts SET till_id = 1, amount = 6 WHERE id = -3",
+			"never changed",
+		},
+		{
+			"a receipt that leaves a till which has been counted",
+			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in) VALUES (1, 'HVH', 'x', now(), 1, 0); INSERT INTO receipts (id, at, branch_code, till_id, means, amount) VALUES (-3, now(), 'HVH', 1, 'cash', 5); UPDATE tills SET closed_at = now(), closed_by = 1, due_cash = 5, due_card = 0, due_cheque = 0, counted_cash = 5, counted_card = 0, counted_cheque = 0 WHERE id = 1; UPDATE receipts SET till_id = NULL WHERE id = -3",
+			"has been closed",
+		},
 		{"a till half closed", "INSERT INTO tills (branch_code, name, opened_at, opened_by, laid_in, closed_at) VALUES ('HVH', 'x', now(), 1, 0, now())", "tills_check"},
 		{
 			"a difference that nobody explains",

@@ -3,6 +3,8 @@ package accounts_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -16,6 +18,7 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/core/role"
+	"nevrin/store"
 	"nevrin/testkit"
 )
 
@@ -165,4 +168,63 @@ func TestCountingBlind(t *testing.T) {
 	})
 	assert.Equal(t, &accounts.Drawer{Cash: "0.00", Card: "0.00", Cheque: "0.00"}, closed.Due)
 	assert.Empty(t, closed.Differs)
+}
+
+// What was taken while no till was open is listed, and counted with the till that it is assigned to: once, while that is open, and out
+// of it again.
+func TestAssigningWhatWasTakenUnderNoTill(t *testing.T) {
+	c := newCounter(t)
+	whose := c.Patron("HVH")
+	c.charge(whose, "12.00")
+	pay := func(sum string, by ledger.Means) int64 {
+		s, err := c.settle(accounts.Settling{Patrons: []int64{whose}, Amount: sum, Means: by})
+		require.NoError(t, err)
+		return s.Receipt
+	}
+	cash, card := pay("3.00", ledger.Cash), pay("2.00", ledger.Card)
+	pay("1.00", ledger.Transfer)
+	under := func() (ids []int64) {
+		rows := testkit.Do(t, c.House, c.here, func(a *act.Act) ([]accounts.Receipt, error) {
+			rows, _, err := accounts.Receipts(a, store.WhichReceipts{NoTill: true}, store.Page{})
+			return rows, err
+		})
+		for _, r := range rows {
+			ids = append(ids, r.ID)
+		}
+		return ids
+	}
+	require.Equal(t, []int64{card, cash}, under(), "a transfer goes through no till")
+	till := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.OpenTill(a, accounts.Opening{Name: "Late", LaidIn: "10.00"})
+	})
+	assign := func(who act.Actor, v accounts.Assigning) (*accounts.Till, error) {
+		return testkit.Try(c.House, who, func(a *act.Act) (*accounts.Till, error) { return accounts.AssignReceipts(a, till.ID, v) })
+	}
+	_, err := assign(c.Staff(role.Desk, "SLM"), accounts.Assigning{Receipts: []int64{cash}})
+	require.ErrorContains(t, err, "till of Havenhead")
+	var wait sync.WaitGroup
+	went := make([]error, 4) // four stations at once: one of them assigns both, the others are told
+	for k := range went {
+		wait.Go(func() { _, went[k] = assign(c.here, accounts.Assigning{Receipts: []int64{cash, card}}) })
+	}
+	wait.Wait()
+	worked := slices.DeleteFunc(slices.Clone(went), func(err error) bool { return err != nil })
+	require.Len(t, worked, 1, went)
+	after := pay("4.00", ledger.Cash)
+	assert.Empty(t, under())
+	is := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) { return accounts.OneTill(a, till.ID) })
+	assert.Equal(t, &accounts.Drawer{Cash: "17.00", Card: "2.00", Cheque: "0.00"}, is.Due, "10 + 3 + 4 in cash")
+	is, err = assign(c.here, accounts.Assigning{Receipts: []int64{cash}, Out: true})
+	require.NoError(t, err)
+	assert.Equal(t, "14.00", is.Due.Cash)
+	assert.Equal(t, []int64{cash}, under())
+	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{cash, after}})
+	require.ErrorContains(t, err, "Not all of these receipts are without a till")
+	testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "14.00", Card: "2.00", Cheque: "0.00"}})
+	})
+	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{cash}})
+	require.ErrorContains(t, err, "closed already")
+	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{after}, Out: true})
+	require.ErrorContains(t, err, "closed already")
 }

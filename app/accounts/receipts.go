@@ -20,6 +20,7 @@ type Receipt struct {
 	Branch     string       `json:"branch"`
 	Who        string       `json:"who"`
 	Till       string       `json:"till" doc:"Empty: none"`
+	OpenTill   int64        `json:"open_till,omitempty" doc:"Where that is open still, which it is"`
 	Means      ledger.Means `json:"means" enum:"cash,card,cheque,transfer"`
 	Amount     string       `json:"amount" doc:"Less than nothing: given out"`
 	Out        bool         `json:"out"`
@@ -58,6 +59,9 @@ func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *
 	if r.Till != nil {
 		out.Till = *r.Till
 	}
+	if r.TillOpen {
+		out.OpenTill = *r.TillID
+	}
 	if r.Rounding != 0 {
 		out.Rounding = m.Format(money.Amount(r.Rounding))
 	}
@@ -90,13 +94,14 @@ func taken(r *store.ReceiptShown) ledger.Taken {
 }
 
 // Receipts gives a page of receipts, newest first: of a till, of a patron, or of the branch where the actor is.
-func Receipts(a *act.Act, till, patron int64, page store.Page) ([]Receipt, store.Page, error) {
-	if till != 0 {
-		if _, _, _, err := tillHere(a, till, false); err != nil {
+func Receipts(a *act.Act, which store.WhichReceipts, page store.Page) ([]Receipt, store.Page, error) {
+	which.Branch = a.Who.Branch
+	if which.Till != 0 {
+		if _, _, _, err := tillHere(a, which.Till, false); err != nil {
 			return nil, page, err
 		}
 	}
-	rows, next, err := a.Tx.Receipts(a.Who.Branch, till, patron, page)
+	rows, next, err := a.Tx.Receipts(which, page)
 	out := []Receipt{}
 	for k := range rows {
 		out = append(out, *showReceipt(a, &rows[k], nil))

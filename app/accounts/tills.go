@@ -255,6 +255,41 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	return OneTill(a, id)
 }
 
+// Assigning is which receipts go into a till, or come out of it again.
+type Assigning struct {
+	Receipts []int64 `json:"receipts" minItems:"1" maxItems:"500" nullable:"false"`
+	Out      bool    `json:"out" doc:"They come out of it again, and are under no till"`
+}
+
+// AssignReceipts puts receipts that are under no till into one that is open, or takes them out of it again.
+func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
+	row, _, _, err := tillHere(a, id, true)
+	switch {
+	case err != nil:
+		return nil, err
+	case row.ClosedAt != nil:
+		return nil, closedAlready(a, row)
+	}
+	slices.Sort(v.Receipts)
+	v.Receipts = slices.Compact(v.Receipts)
+	count, sum, err := a.Tx.MoveReceipts(row.BranchCode, id, v.Receipts, !v.Out)
+	switch {
+	case err != nil:
+		return nil, err
+	case count < len(v.Receipts) && v.Out:
+		return nil, problem.Newf(problem.Refused, "Not all of these receipts are in %s. Nothing was changed; look at the list again.", row.Name)
+	case count < len(v.Receipts):
+		return nil, problem.Newf(problem.Refused,
+			"Not all of these receipts are without a till: somebody may have assigned them just now. Nothing was changed; look at the list again.")
+	}
+	kind := event.ReceiptsAssigned
+	if v.Out {
+		kind = event.ReceiptsTakenOut
+	}
+	a.Tell(event.Event{Kind: kind, Detail: event.Detail{Is: row.Name, Amount: money.Amount(sum), Count: count}})
+	return OneTill(a, id)
+}
+
 func closedAlready(a *act.Act, row *store.TillShown) error {
 	return problem.Newf(problem.Refused, "%s has been closed already, at %s by %s.", row.Name,
 		row.ClosedAt.In(a.Here().Location).Format("15:04"), *row.ClosedName)

@@ -141,6 +141,8 @@ const (
 	TillOpened       Kind = "till_opened"
 	TillMoved        Kind = "till_moved" // cash, for no patron
 	TillClosed       Kind = "till_closed"
+	ReceiptsAssigned Kind = "receipts_assigned" // to a till; they were taken while none was open
+	ReceiptsTakenOut Kind = "receipts_taken_out"
 )
 
 // Detail is what is kept of an event beside its links. An event uses the parts that it needs.

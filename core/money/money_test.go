@@ -97,3 +97,27 @@ func TestSumsAsText(t *testing.T) {
 		assert.ErrorContains(t, err, "ISO 4217", code)
 	}
 }
+
+// The pieces of a drawer are whole coins, the largest first, none smaller than the smallest coin there is. What CLDR does not say (AUD
+// and NZD have no cents, INR hardly any paise) is as the mints have it, from memory.
+func TestPiecesOfADrawer(t *testing.T) {
+	for _, code := range []string{"AUD", "CAD", "CHF", "DKK", "EUR", "GBP", "INR", "JPY", "NOK", "NZD", "SEK", "USD", "PLN", "ISK", "BHD"} {
+		c, err := money.ParseCurrency(code)
+		require.NoError(t, err)
+		all := c.Pieces()
+		require.NotEmpty(t, all, code)
+		if smallest, ok := map[string]money.Amount{"AUD": 5, "NZD": 10, "INR": 100}[code]; ok {
+			assert.Equal(t, smallest, all[len(all)-1], code)
+		} else {
+			assert.Equal(t, max(c.Coin, 1), all[len(all)-1], "the smallest piece of %s", code)
+		}
+		for k, p := range all {
+			assert.Zero(t, p%max(c.Coin, 1), "%s of %s", c.Format(p), code)
+			assert.True(t, k == 0 || p < all[k-1], "%s of %s", c.Format(p), code)
+		}
+	}
+	pln, err := money.ParseCurrency("PLN")
+	require.NoError(t, err)
+	assert.Equal(t, []money.Amount{10000, 5000, 2000, 1000, 500, 200, 100, 50, 20, 10, 5, 2, 1}, pln.Pieces(),
+		"1, 2 and 5 of each power, as the złoty has them up to 100 (from memory)")
+}

@@ -150,6 +150,7 @@ func (c Counter) Gives(chosen *string, mail bool) string {
 // Money is how money is taken and booked.
 type Money struct {
 	Till     bool                      `json:"till" doc:"Money is taken only into a till that has been opened"`
+	AskDaily bool                      `json:"ask_daily" doc:"A station that takes money asks once a day which till it goes into"`
 	Blind    bool                      `json:"blind" doc:"Tills are counted before it is shown what should lie in them; supervisors see it"`
 	Days     int                       `json:"invoice_days" minimum:"0" maximum:"365" doc:"How many days after its date an invoice is due"`
 	Sender   string                    `json:"invoice_sender" maxLength:"500" doc:"Who sends invoices: name, address, registration, a line each"`

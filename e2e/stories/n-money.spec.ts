@@ -71,6 +71,60 @@ test("one pays for two in coins, a payment taken by mistake is reversed, and the
   await expect(page.getByRole("table", { name: "Counted tills" })).toContainText("A coin rolled under the desk");
 });
 
+test("a station asks once a day for its till; what stood under none is assigned, counted by coins and notes, and taken out again", async ({
+  page,
+}) => {
+  await ask(`UPDATE network SET settings = jsonb_set(settings, '{money}', coalesce(settings -> 'money', '{}') || '{"ask_daily": true}') RETURNING 1`);
+  await signIn(page, "Bea Lindgard");
+  const who = await ask(
+    "SELECT card FROM patrons WHERE branch_code = 'HVH' AND class = 'adult' AND balance > 500 AND merged_into IS NULL AND forgotten_at IS NULL ORDER BY id LIMIT 1",
+  );
+  await go(page, "Desk");
+  await scan(page, who);
+  await page.getByRole("button", { name: "Pay or waive" }).click();
+  const till = page.getByRole("region", { name: "Till of this station" });
+  await expect(till).toContainText("Which till does this station use today?");
+  await till.getByRole("button", { name: "No till today; assign the money later" }).click();
+  const pay = page.getByRole("form", { name: "Pay or waive" });
+  await pay.getByLabel("Sum").fill("3.00");
+  await pay.getByRole("button", { name: /^Take / }).dblclick();
+  await expect(page.getByText("Taken $3.00.")).toBeVisible();
+  await expect(till).toBeHidden(); // said once, it is not asked again today
+
+  await go(page, "Money");
+  await page.getByRole("button", { name: "Open a till" }).click();
+  await page.getByLabel("What the drawer is called").fill("Evening");
+  await page.getByRole("button", { name: "Count coins and notes" }).click();
+  await page.getByLabel("$20.00").fill("2");
+  await page.getByLabel("$0.25").fill("3");
+  await expect(page.getByLabel("Cash that lies in it")).toHaveValue("40.75");
+  await page.getByRole("button", { name: "Open it" }).click();
+  const drawer = page.getByRole("region", { name: "Till Evening" });
+  await expect(drawer.getByText("Cash that should lie in it").locator("xpath=following-sibling::dd[1]")).toHaveText(
+    "$40.75",
+  );
+  const none = page.getByRole("region", { name: "Under no till" });
+  const row = none.getByRole("row").filter({ hasText: "$3.00" });
+  await row.first().getByRole("checkbox").check();
+  await none.getByRole("button", { name: "Assign $3.00 to Evening" }).dblclick();
+  await expect(none.getByRole("status")).toContainText("$3.00 assigned to Evening.");
+  await expect(drawer).toContainText("$43.75");
+  await none.getByRole("button", { name: "Undo" }).click();
+  await expect(drawer).not.toContainText("$43.75");
+  await row.first().getByRole("checkbox").check();
+  await none.getByRole("button", { name: "Assign $3.00 to Evening" }).click();
+  await expect(drawer).toContainText("$43.75");
+  await drawer.getByRole("button", { name: "Count and close" }).click();
+  await drawer.getByRole("button", { name: "Count coins and notes" }).click();
+  await drawer.getByLabel("$20.00").fill("2");
+  await drawer.getByLabel("$1.00").fill("3");
+  await drawer.getByLabel("$0.25").fill("3");
+  await drawer.getByRole("button", { name: "Close it" }).click();
+  await expect(
+    page.getByRole("table", { name: "Counted tills" }).getByRole("row").filter({ hasText: "Evening" }),
+  ).toContainText("none");
+});
+
 test("an institution is invoiced, the invoice prints, and is paid by transfer", async ({ page }) => {
   await signIn(page, "Bea Lindgard");
   const school = await ask("SELECT id FROM patrons WHERE legal_name = 'Quay Street School'");

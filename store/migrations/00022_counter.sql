@@ -57,6 +57,26 @@ ALTER TABLE ledger ADD COLUMN undoes bigint REFERENCES ledger,
     ADD CONSTRAINT ledger_undoes_check CHECK ((undoes IS NOT NULL) = (kind = 'unwaiver'));
 CREATE UNIQUE INDEX ledger_undone_once ON ledger (undoes) WHERE undoes IS NOT NULL;
 
+-- What was taken while no till was open can be assigned to one that is, and taken out of it while it is open. Nothing else of a receipt
+-- is ever changed.
+-- +goose StatementBegin
+CREATE FUNCTION receipts_move_till() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    IF TG_OP = 'UPDATE' AND to_jsonb(NEW) - 'till_id' = to_jsonb(OLD) - 'till_id' AND (OLD.till_id IS NULL) <> (NEW.till_id IS NULL)
+        AND EXISTS (SELECT 1 FROM tills t WHERE t.id = coalesce(OLD.till_id, NEW.till_id) AND t.branch_code = NEW.branch_code) THEN
+        PERFORM 1 FROM tills WHERE id = coalesce(OLD.till_id, NEW.till_id) AND closed_at IS NULL FOR SHARE;
+        IF FOUND THEN
+            RETURN NEW;
+        END IF;
+        RAISE check_violation USING MESSAGE = 'till ' || coalesce(OLD.till_id, NEW.till_id) || ' has been closed', CONSTRAINT = 'till_is_open';
+    END IF;
+    RAISE EXCEPTION 'rows of % are never changed or deleted', TG_TABLE_NAME;
+END $$;
+-- +goose StatementEnd
+DROP TRIGGER receipts_stay ON receipts;
+CREATE TRIGGER receipts_stay BEFORE UPDATE OR DELETE ON receipts FOR EACH ROW EXECUTE FUNCTION receipts_move_till();
+CREATE INDEX receipts_no_till ON receipts (branch_code, at DESC, id DESC) WHERE till_id IS NULL AND means <> 'transfer';
+
 -- +goose Down
 -- +goose StatementBegin
 DO $$ BEGIN
@@ -65,6 +85,10 @@ DO $$ BEGIN
     END IF;
 END $$;
 -- +goose StatementEnd
+DROP INDEX receipts_no_till;
+DROP TRIGGER receipts_stay ON receipts;
+CREATE TRIGGER receipts_stay BEFORE UPDATE OR DELETE ON receipts FOR EACH ROW EXECUTE FUNCTION never_changed();
+DROP FUNCTION receipts_move_till;
 DROP INDEX ledger_undone_once;
 ALTER TABLE ledger DROP CONSTRAINT ledger_undoes_check, DROP CONSTRAINT ledger_kind_check, DROP CONSTRAINT ledger_check,
     DROP COLUMN undoes,

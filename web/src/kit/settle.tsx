@@ -10,6 +10,7 @@ import { PrintSlip } from "./print";
 import { sayMoney, toFigures, toMinor } from "./say";
 import { rememberCharge, usualCharge } from "./settings";
 import { tillHere } from "./till";
+import { AskTill } from "./tills";
 import { UndoWaivers } from "./unwaive";
 import { Why } from "./why";
 import { useWrite } from "./write";
@@ -146,7 +147,7 @@ export function Settle({
         />
       )}
       {all.length > 0 && !atTerminal.waits && (
-        <>
+        <AskTill>
           <Choose of={of} ticked={ticked} onTicked={setTicked} onChanged={() => onSettled(undefined)} />
           <Form
             key={round}
@@ -163,7 +164,7 @@ export function Settle({
             </div>
             <Rest owed={owed} write={busyOf(settle, card)} />
           </Form>
-        </>
+        </AskTill>
       )}
     </div>
   );

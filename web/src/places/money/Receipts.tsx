@@ -9,17 +9,18 @@ import { Foot, Form, TextField } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
-import { Button, Card, Code, Tag } from "../../kit/parts";
+import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
 import { PrintSlip } from "../../kit/print";
 import { sayInstant, sayMoney } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { tillHere } from "../../kit/till";
 import { useWrite } from "../../kit/write";
 import { means } from "./means";
+import { useAssign } from "./assign";
 
 type Receipt = Schema["AccountsReceipt"];
 
-const columns: Column<Receipt>[] = [
+export const columns: Column<Receipt>[] = [
   {
     id: "at",
     head: "When",
@@ -128,6 +129,7 @@ function One({ id }: { id: number }) {
               {r.reason && <li>“{r.reason}”</li>}
             </ul>
             <PrintSlip of={{ kind: "receipt", id: r.id }}>Print receipt</PrintSlip>
+            {r.open_till && <TakeOut receipt={r} till={r.open_till} />}
             {r.reversed_by ? (
               <p>
                 <Tag tone="amber">Reversed</Tag>{" "}
@@ -144,6 +146,17 @@ function One({ id }: { id: number }) {
         )}
       </Loading>
     </Card>
+  );
+}
+
+/** Taking a receipt out of a till that it does not belong to, while that is open. */
+function TakeOut({ receipt: r, till }: { receipt: Receipt; till: number }) {
+  const assign = useAssign(() => {});
+  return (
+    <div>
+      <Quiet onClick={() => assign.run({ till, body: { receipts: [r.id], out: true } })}>Take it out of {r.till}</Quiet>
+      <Trouble error={assign.problem} />
+    </div>
   );
 }
 

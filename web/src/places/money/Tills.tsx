@@ -1,4 +1,3 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -11,10 +10,11 @@ import { usePages } from "../../kit/pages";
 import { Button, Card, Quiet, Tag } from "../../kit/parts";
 import { PrintSlip } from "../../kit/print";
 import { sayClock, sayInstant, sayMoney } from "../../kit/say";
-import { useStationHere } from "../../kit/settings";
 import { Table, type Column } from "../../kit/table";
 import { takeInto, tillHere, useTillHere } from "../../kit/till";
+import { CoinsAndNotes, OpenTill, useOpenTills } from "../../kit/tills";
 import { useWrite } from "../../kit/write";
+import { NoTill } from "./NoTill";
 
 type Till = Schema["AccountsTill"];
 
@@ -39,7 +39,7 @@ function AtTerminals() {
 export function Tills() {
   const me = useMe();
   const here = useTillHere();
-  const tills = useQuery({ queryKey: ["tills", me.branch], queryFn: () => told(api.GET("/api/tills")) });
+  const tills = useOpenTills();
   const [opening, setOpening] = useState(false);
   return (
     <div className="grid gap-3.5">
@@ -65,7 +65,7 @@ export function Tills() {
               </p>
             )}
             {opening ? (
-              <OpenOne onDone={() => setOpening(false)} />
+              <OpenTill onDone={() => setOpening(false)} />
             ) : (
               <Button className="justify-self-start" plain={rows.length > 0} onClick={() => setOpening(true)}>
                 Open a till
@@ -75,45 +75,9 @@ export function Tills() {
         )}
       </Loading>
       <AtTerminals />
+      <NoTill open={tills.data?.rows ?? []} />
       <Counted />
     </div>
-  );
-}
-
-const opened = z.object({ name: check.needed("It needs a name."), laid_in: check.sumOrNothing });
-
-function OpenOne({ onDone }: { onDone: () => void }) {
-  const me = useMe();
-  const here = useStationHere();
-  const station = me.stations.find((s) => String(s.id) === here);
-  const open = useWrite(
-    (body: Schema["AccountsOpening"], key) => api.POST("/api/tills", { params: { header: keyed(key) }, body }),
-    {
-      name: "open a till",
-      about: "Opening a till",
-      done: (t) => {
-        takeInto(t.id);
-        onDone();
-      },
-    },
-  );
-  return (
-    <Card label="Open a till" className="max-w-xl p-3.5">
-      <Form
-        label="Open a till"
-        schema={opened}
-        start={{ name: station?.name ?? "Counter", laid_in: "" }}
-        write={open}
-        onSend={open.run}
-        className="flex flex-wrap items-end gap-2.5"
-      >
-        <TextField name="name" label="What the drawer is called" />
-        <MoneyField name="laid_in" label="Cash that lies in it" className="w-36" />
-        <Foot write={open} onLeave={onDone}>
-          Open it
-        </Foot>
-      </Form>
-    </Card>
   );
 }
 
@@ -239,6 +203,7 @@ function Close({ till, onDone }: { till: Till; onDone: () => void }) {
         <MoneyField name="card" label="Cards" className="w-28" />
         <MoneyField name="cheque" label="Cheques" className="w-28" />
       </div>
+      <CoinsAndNotes into="cash" />
       <TextField name="says" label="Where it is not what it should be: why, in a sentence" width="w-full" />
       <span className="flex flex-wrap items-center gap-3">
         <Send write={close}>Close it</Send>

@@ -60,6 +60,7 @@ const schema = z.object({
   patron_columns: z.array(z.string()),
   patron_tells: z.array(z.string()),
   till: z.boolean(),
+  ask_daily: z.boolean(),
   blind: z.boolean(),
   invoice_days: number(365),
   invoice_sender: check.text,
@@ -348,6 +349,7 @@ function Money() {
     <Card label="Money" className="grid gap-3 p-3.5">
       <h2 className="font-semibold">Money</h2>
       <TickField name="till" label="Money is taken only into a till that has been opened" />
+      <TickField name="ask_daily" label="A station asks once a day which till it takes money into" />
       <TickField name="blind" label="Tills are counted before their expected sums are shown; supervisors see them" />
       <TextField name="invoice_days" label="An invoice is due after so many days" inputMode="numeric" width="w-24" />
       <div className="grid gap-2 sm:grid-cols-2">

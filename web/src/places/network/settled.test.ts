@@ -26,6 +26,7 @@ const settings = {
   },
   money: {
     till: true,
+    ask_daily: true,
     blind: true,
     invoice_days: 30,
     invoice_sender: "A",

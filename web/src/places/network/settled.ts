@@ -41,6 +41,7 @@ export interface Said {
   patron_columns: string[];
   patron_tells: string[];
   till: boolean;
+  ask_daily: boolean;
   blind: boolean;
   invoice_days: string;
   invoice_sender: string;
@@ -166,6 +167,7 @@ export function start(s: Settings, currency: string): Said {
     patron_columns: s.counter.patron.columns,
     patron_tells: tells(s.counter.patron),
     till: s.money.till,
+    ask_daily: s.money.ask_daily,
     blind: s.money.blind,
     invoice_days: String(s.money.invoice_days),
     invoice_sender: s.money.invoice_sender,
@@ -226,6 +228,7 @@ export function toSettings(said: Said, currency: string): Settings {
     },
     money: {
       till: said.till,
+      ask_daily: said.ask_daily,
       blind: said.blind,
       invoice_days: Number(said.invoice_days),
       invoice_sender: said.invoice_sender,

@@ -1,0 +1,67 @@
+import { useState } from "react";
+import { api, told, type Schema } from "../../api/client";
+import { useMe } from "../../kit/me";
+import { usePages } from "../../kit/pages";
+import { Card, Quiet, Trouble } from "../../kit/parts";
+import { sayMoney, toFigures, toMinor } from "../../kit/say";
+import { Table, type Act } from "../../kit/table";
+import { useAssign } from "./assign";
+import { columns } from "./Receipts";
+
+type Receipt = Schema["AccountsReceipt"];
+
+const sumOf = (of: Receipt[]) => toFigures(of.reduce((sum, r) => sum + (toMinor(r.amount) ?? 0), 0));
+
+const shown = columns.filter((c) => c.id !== "till");
+
+/** What went over the counter while no till was open, to be put into one that is: then it is counted with it. */
+export function NoTill({ open }: { open: Schema["AccountsTill"][] }) {
+  const me = useMe();
+  const list = usePages(["receipts", "no till", me.branch], (after) =>
+    told(api.GET("/api/receipts", { params: { query: { after, no_till: true } } })),
+  );
+  const [put, setPut] = useState<{ till: number; name: string; receipts: Receipt[] }>();
+  const assign = useAssign((body, till) => {
+    const name = open.find((t) => t.id === till)?.name ?? "";
+    setPut(
+      body.out ? undefined : { till, name, receipts: (list.data ?? []).filter((r) => body.receipts.includes(r.id)) },
+    );
+  });
+  const acts: Act<Receipt>[] = open.map((t, k) => ({
+    label: (chosen) => `Assign ${sayMoney(sumOf(chosen))} to ${t.name}`,
+    run: (chosen) => assign.run({ till: t.id, body: { receipts: chosen.map((r) => r.id), out: false } }),
+    busy: assign.busy,
+    plain: k > 0,
+  }));
+  if (!put && !list.data?.length) return null;
+  return (
+    <Card label="Under no till">
+      <h2 className="px-3.5 pt-3 font-semibold">Under no till</h2>
+      <p className="px-3.5 text-sm text-ink-2">
+        Taken while no till was open.{" "}
+        {open.length > 0 ? "Tick what lies in one now, and assign it." : "Open a till to assign it."}
+      </p>
+      {put && (
+        <p role="status" className="mx-3.5 my-2 rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
+          {sayMoney(sumOf(put.receipts))} assigned to {put.name}.{" "}
+          <Quiet
+            onClick={() => assign.run({ till: put.till, body: { receipts: put.receipts.map((r) => r.id), out: true } })}
+          >
+            Undo
+          </Quiet>
+        </p>
+      )}
+      <Trouble error={assign.problem} />
+      <Table
+        label="Under no till"
+        columns={shown}
+        rows={list.data ?? []}
+        id={(r) => r.id}
+        pages={list.pages}
+        acts={open.length > 0 ? acts : undefined}
+        className="max-h-[40vh]"
+        empty="Everything that was taken here is in a till."
+      />
+    </Card>
+  );
+}
