@@ -28,7 +28,7 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 	}
 	for _, s := range g.file.Stations {
 		batch.Queue(
-			"INSERT INTO stations (branch_code, name, paper, slips, sounds) VALUES ($1, $2, $3, $4, $5)",
+			"INSERT INTO stations (branch_code, name, paper, slips, sounds, sort_room) VALUES ($1, $2, $3, $4, $5, $6)",
 			s...)
 	}
 	for _, e := range Equipped {

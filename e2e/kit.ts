@@ -72,6 +72,12 @@ export async function go(page: Page, place: string) {
     .click();
 }
 
+/** Goes to Returns and takes back from the bin; it begins with a patron there, but in a sort room. */
+export async function fromBin(page: Page) {
+  await go(page, "Returns");
+  await page.getByRole("radio", { name: "From the bin" }).click();
+}
+
 /** Sits down at a station of the branch. */
 export async function sitAt(page: Page, station: string) {
   await page.getByRole("banner").getByRole("button").last().click();

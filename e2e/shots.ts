@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "@playwright/test";
-import { ask, clockOn, freeItem, go, goodCard, padOf, scan, signIn, sitAt, tab, workAt } from "./kit.ts";
+import { ask, clockOn, freeItem, fromBin, go, goodCard, padOf, scan, signIn, sitAt, tab, workAt } from "./kit.ts";
 
 /** Takes the pictures of docs/screenshots, one a main view, from the demo data. */
 async function shot(page: Page, name: string) {
@@ -116,7 +116,7 @@ test("pictures of the main views", async ({ page }) => {
   await expect(page.getByText("2 odd lines")).toBeVisible();
   await shot(page, "rosters");
 
-  await go(page, "Returns");
+  await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   for (const query of [
     "SELECT i.barcode FROM loans l JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL AND i.branch_code = 'SLM' AND i.at_branch = 'SLM' AND l.branch_code = 'SLM' AND l.due_date < '2026-09-28' AND i.material = 'film' LIMIT 1",

@@ -102,6 +102,7 @@ type StationHere struct {
 	Paper  string `json:"paper" enum:"80mm,58mm,a4,letter"`
 	Slips  bool   `json:"slips" doc:"Slips print by themselves"`
 	Sounds bool   `json:"sounds"`
+	Sorts  bool   `json:"sort_room" doc:"Taking back begins with the bin, and not with a patron"`
 	Pad    string `json:"pad" doc:"Where its pad is reached; empty: it has none"`
 	Cards  bool   `json:"cards" doc:"It has a card terminal"`
 }
@@ -272,7 +273,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	for _, st := range a.Network.Stations {
 		if st.BranchCode == a.Who.Branch {
 			me.Stations = append(me.Stations, StationHere{
-				st.ID, st.Name, st.Paper, st.Slips, st.Sounds, st.Pad, st.Terminal != "",
+				st.ID, st.Name, st.Paper, st.Slips, st.Sounds, st.SortRoom, st.Pad, st.Terminal != "",
 			})
 		}
 	}

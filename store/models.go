@@ -53,7 +53,8 @@ type Branch struct {
 	Address        string
 	Phones         []string       `gorm:"type:text[];serializer:texts"`
 	Bins           []string       `gorm:"type:text[];serializer:texts;default:'{}'"` // named places where things are dropped
-	ClosedOn       *time.Time     `gorm:"type:date"`                                 // closed for good
+	BinsNow        bool           // what lies in them counts as when it is scanned, not as the last open day
+	ClosedOn       *time.Time     `gorm:"type:date"` // closed for good
 	Follows        *calendar.Code // where what belonged there belongs since
 }
 
@@ -93,6 +94,7 @@ type Station struct {
 	BranchCode    calendar.Code
 	Name, Paper   string
 	Slips, Sounds bool   // slips print by themselves; sounds are on
+	SortRoom      bool   // bins are emptied here; taking back begins with them
 	Pad, Terminal string // where its pad and its card terminal are reached; empty: it has none
 }
 

@@ -63,10 +63,10 @@ func (t *Tx) AddRun(r *ReturnRun) (err error) {
 	return nil
 }
 
-// CountRunAs writes what the next returns of a run count as.
+// CountRunAs writes what the next returns of a run count as, and the day for which that was chosen.
 func (t *Tx) CountRunAs(r *ReturnRun) {
-	t.queueOne(`UPDATE return_runs SET counted_as = $2, counted_at = $3, let_off = $4, excused = $5
-		WHERE id = $1 AND finished_at IS NULL`, r.ID, r.CountedAs, r.CountedAt, r.LetOff, r.Excused)
+	t.queueOne(`UPDATE return_runs SET counted_as = $2, counted_at = $3, let_off = $4, excused = $5, day = $6
+		WHERE id = $1 AND finished_at IS NULL`, r.ID, r.CountedAs, r.CountedAt, r.LetOff, r.Excused, r.Day)
 }
 
 // EmptiedBin is when a bin was emptied last.

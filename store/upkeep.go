@@ -150,9 +150,9 @@ func (t *Tx) KeepNetwork(name, symbol string) {
 func (t *Tx) PutBranch(b *Branch) {
 	t.queueOne(
 		`INSERT INTO branches (code, name, zone, timezone, position, sort_minutes, receive_minutes, public_shelf,
-			address, phones, bins, slots) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+			address, phones, bins, slots, bins_now) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
 		ON CONFLICT (code) DO UPDATE SET name = $2, zone = $3, timezone = $4, position = $5, sort_minutes = $6,
-			receive_minutes = $7, public_shelf = $8, address = $9, phones = $10, bins = $11, slots = $12`,
+			receive_minutes = $7, public_shelf = $8, address = $9, phones = $10, bins = $11, slots = $12, bins_now = $13`,
 		b.Code,
 		b.Name,
 		b.Zone,
@@ -165,6 +165,7 @@ func (t *Tx) PutBranch(b *Branch) {
 		b.Phones,
 		b.Bins,
 		b.Slots,
+		b.BinsNow,
 	)
 }
 
@@ -326,11 +327,11 @@ func (t *Tx) DropChoice(list, code string) {
 
 // PutStation writes a station; DropStation takes it away.
 func (t *Tx) PutStation(s *Station) {
-	t.queueOne(`INSERT INTO stations (id, branch_code, name, paper, slips, sounds, pad, terminal)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+	t.queueOne(`INSERT INTO stations (id, branch_code, name, paper, slips, sounds, pad, terminal, sort_room)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 		ON CONFLICT (id) DO UPDATE SET branch_code = $2, name = $3, paper = $4, slips = $5, sounds = $6, pad = $7,
-			terminal = $8`,
-		s.ID, s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds, s.Pad, s.Terminal)
+			terminal = $8, sort_room = $9`,
+		s.ID, s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds, s.Pad, s.Terminal, s.SortRoom)
 }
 
 // DropStation takes a station away.

@@ -87,6 +87,7 @@ func TestAForgottenLock(t *testing.T) {
 		)
 		return err
 	}
+	require.NoError(t, w.Store.Reached(context.Background()), "its connection is made before, which may take a while on a busy machine")
 	forgotten := testkit.SQL(w.House).Begin()
 	require.NoError(t, forgotten.Exec("SELECT 1 FROM patrons WHERE id = ? FOR UPDATE", patron).Error)
 	busy := make(chan error, 25)

@@ -158,6 +158,20 @@ func TestRunOfYesterdayIsOver(t *testing.T) {
 	with := begin(t, w, here, "patron")
 	w.Later(24 * time.Hour)
 	scan(t, w, here, with.ID, items[0])
+
+	// Nor does what somebody chose yesterday for a patron's things hold for the next patron's.
+	yesterday, err := calendar.ParseDate("2026-10-07")
+	require.NoError(t, err)
+	count := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Run, error) {
+		return returns.CountAs(a, begin(t, w, here, "patron").ID, returns.Counting{Day: &yesterday})
+	})
+	assert.Equal(t, with.ID, count.ID)
+	scan(t, w, here, count.ID, items[0])
+	assert.Equal(t, "2026-10-07", begin(t, w, here, "patron").Counted, "what was chosen today holds today")
+	w.Later(24 * time.Hour)
+	_, err = testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, count.ID, items[0]) })
+	require.ErrorContains(t, err, "begun on another day")
+	assert.Empty(t, begin(t, w, here, "patron").Counted)
 }
 
 // Bins have names; each is emptied by itself, and it is known when and by whom.

@@ -81,6 +81,9 @@ func TestOnlyTheFirstEmptyingOfADayCountsAsTheLastOpenDay(t *testing.T) {
 	w.Later(24 * time.Hour)
 	third := w.Staff(role.Desk, "HVH")
 	assert.Equal(t, "2026-10-06", begin(t, w, third, "bin").Counted, "the next day begins anew")
+	w.Set("UPDATE branches SET bins_now = true WHERE code = 'HVH'")
+	w.Later(24 * time.Hour)
+	assert.Empty(t, begin(t, w, w.Staff(role.Desk, "HVH"), "bin").Counted, "a branch may settle that its bins count as now")
 }
 
 // Undoing a return takes back what it did: the loan, its charge, the tote; and what waits for the title is looked at

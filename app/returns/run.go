@@ -97,8 +97,8 @@ type Change struct {
 }
 
 // Open gives the open run of a bin of this branch, which whoever is there goes on with, or the actor's own with a patron; or
-// begins one. A bin counts as the last open day of the branch when it is emptied for the first time on a day, and as now when
-// it is emptied again.
+// begins one. A bin counts as the last open day of the branch when it is emptied for the first time on a day, unless the branch
+// has settled otherwise, and as now when it is emptied again.
 func Open(a *act.Act, mode, bin string) (*Run, error) {
 	if mode != "bin" && mode != "patron" {
 		return nil, problem.Newf(problem.Invalid, "A returns run is a bin or a patron's.")
@@ -130,7 +130,7 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 		StaffID:    a.Who.ID,
 		OpenedAt:   a.Now,
 	}
-	if mode == "bin" {
+	if mode == "bin" && !rowHere(a).BinsNow {
 		if day := loan.BinCountsAs(a.Here(), a.Today(), emptied); day != nil {
 			run.CountedAs = store.Column(*day)
 		}
@@ -143,7 +143,29 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 
 // isOver tells whether a run takes nothing more, though nobody has finished it.
 func isOver(a *act.Act, run *store.ReturnRun) bool {
-	return loan.RunIsOver(run.Mode == "bin", *store.DateOf(&run.Day), a.Today())
+	return loan.RunIsOver(run.Mode == "bin" || odd(run), *store.DateOf(&run.Day), a.Today())
+}
+
+func stillOn(a *act.Act, run *store.ReturnRun) error {
+	if isOver(a, run) {
+		return problem.Newf(problem.Refused, "This run was begun on another day and is over. Begin a new one.")
+	}
+	return nil
+}
+
+// odd tells whether returns of a run count otherwise than they usually would. What was chosen for it holds for its day.
+func odd(run *store.ReturnRun) bool {
+	return run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != ""
+}
+
+// rowHere is the branch where the actor is.
+func rowHere(a *act.Act) *store.Branch {
+	for k := range a.Network.Rows {
+		if row := &a.Network.Rows[k]; row.Code == a.Who.Branch {
+			return row
+		}
+	}
+	return &store.Branch{}
 }
 
 // binOf gives the bin that is meant: one of the branch's, its first where none is said.
@@ -168,10 +190,8 @@ func binOf(a *act.Act, mode, bin string) (string, error) {
 
 // BinsHere are the names of the bins of the actor's branch; one without a name where it has none of its own.
 func BinsHere(a *act.Act) []string {
-	for k := range a.Network.Rows {
-		if row := &a.Network.Rows[k]; row.Code == a.Who.Branch && len(row.Bins) > 0 {
-			return row.Bins
-		}
+	if bins := rowHere(a).Bins; len(bins) > 0 {
+		return bins
 	}
 	return []string{""}
 }
@@ -218,6 +238,9 @@ func CountAs(a *act.Act, id int64, c Counting) (*Run, error) {
 		return nil, err
 	}
 	run := &state.Run
+	if err := stillOn(a, run); err != nil {
+		return nil, err
+	}
 	at, err := instant(a, c)
 	if err != nil {
 		return nil, err
@@ -237,6 +260,7 @@ func CountAs(a *act.Act, id int64, c Counting) (*Run, error) {
 	if c.Day != nil && at == nil {
 		run.CountedAs = store.Column(*c.Day)
 	}
+	run.Day = a.Today().UTC()
 	a.Tx.CountRunAs(run)
 	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{
 		Was: was, Day: c.Day, At: at, Count: c.LetOff, Reason: run.Excused,
@@ -358,7 +382,7 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 	run := &state.Run
 	out := &Run{
 		ID: run.ID, Mode: run.Mode, Bin: run.Bin, LetOff: run.LetOff, Excused: run.Excused,
-		Odd:   run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != "",
+		Odd:   odd(run),
 		Piles: showPiles(a, state.Piles), Open: showOpen(a, state.Open), Notes: []Line{},
 		Finished: run.FinishedAt != nil || isOver(a, run), Says: "Counted as now.",
 	}

@@ -58,8 +58,8 @@ func Scan(a *act.Act, id int64, text string) (*Change, error) {
 	if err := mayUse(a, &known.Run); err != nil {
 		return nil, err
 	}
-	if isOver(a, &known.Run) {
-		return nil, problem.Newf(problem.Refused, "This run was begun on another day and is over. Begin a new one.")
+	if err := stillOn(a, &known.Run); err != nil {
+		return nil, err
 	}
 	t := &taking{Act: a, run: &known.Run, facts: known.Facts, line: &store.ReturnLine{
 		RunID: id, At: a.Now, Text: text, StaffID: act.OrNil(a.Who.ID),

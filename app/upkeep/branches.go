@@ -23,6 +23,7 @@ type Branch struct {
 	Timezone       string         `json:"timezone" maxLength:"60" doc:"Of the tz database"`
 	Phones         []string       `json:"phones" maxItems:"10" nullable:"false"`
 	Bins           []string       `json:"bins" maxItems:"20" nullable:"false" doc:"Named places where things are dropped; none: there is one, which needs no name"`
+	BinsNow        bool           `json:"bins_now" doc:"The first emptying of a bin on a day counts as now, and not as the last open day"`
 	PublicShelf    bool           `json:"public_shelf" doc:"The public can see the hold shelf: shelf names stand on it"`
 	Slots          int            `json:"slots" minimum:"0" maximum:"999" doc:"How many numbered slots its hold shelf has; 0: it goes by name"`
 	Position       int            `json:"position" minimum:"0" maximum:"10000" doc:"Its place in lists"`
@@ -58,7 +59,7 @@ func (branches) Load(a *act.Act, key string) (*Branch, error) {
 func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
 	b := &Branch{
 		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone,
-		Phones: notNil(row.Phones), Bins: notNil(row.Bins),
+		Phones: notNil(row.Phones), Bins: notNil(row.Bins), BinsNow: row.BinsNow,
 		PublicShelf: row.PublicShelf, Slots: row.Slots, Position: row.Position, SortMinutes: row.SortMinutes,
 		ReceiveMinutes: row.ReceiveMinutes, ClosedOn: store.DateOf(row.ClosedOn),
 	}
@@ -107,7 +108,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	row := store.Branch{
 		Code: code, Name: is.Name, Zone: is.Zone, Timezone: is.Timezone, Position: is.Position,
 		SortMinutes: is.SortMinutes, ReceiveMinutes: is.ReceiveMinutes, PublicShelf: is.PublicShelf, Slots: is.Slots,
-		Address: is.Address, Phones: notNil(is.Phones), Bins: is.Bins,
+		Address: is.Address, Phones: notNil(is.Phones), Bins: is.Bins, BinsNow: is.BinsNow,
 	}
 	if err := reads(a, row); err != nil {
 		return nil, err

@@ -23,6 +23,7 @@ type Station struct {
 	Paper  string        `json:"paper" enum:"80mm,58mm,a4,letter" doc:"Of its slip printer"`
 	Slips  bool          `json:"slips" doc:"Slips print by themselves"`
 	Sounds bool          `json:"sounds"`
+	Sorts  bool          `json:"sort_room" doc:"Bins are emptied here: taking back begins with them, and not with a patron"`
 
 	Pad      string `json:"pad" maxLength:"200" doc:"Where its pad is reached, such as ws://127.0.0.1:7411/pad; empty: it has none"`
 	Terminal string `json:"terminal" maxLength:"200" doc:"Where its card terminal is reached, such as 10.20.3.15:7500; empty: it has none"`
@@ -35,7 +36,7 @@ func (stations) Call(_ string, s *Station) string { return s.Name }
 func (stations) Load(a *act.Act, key string) (*Station, error) {
 	for _, s := range a.Network.Stations {
 		if fmt.Sprint(s.ID) == key {
-			return &Station{s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds, s.Pad, s.Terminal}, nil
+			return &Station{s.BranchCode, s.Name, s.Paper, s.Slips, s.Sounds, s.SortRoom, s.Pad, s.Terminal}, nil
 		}
 	}
 	return nil, nil
@@ -72,7 +73,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 	}
 	a.Tx.PutStation(&store.Station{
 		ID: id, BranchCode: is.Branch, Name: is.Name, Paper: is.Paper, Slips: is.Slips, Sounds: is.Sounds,
-		Pad: is.Pad, Terminal: is.Terminal,
+		SortRoom: is.Sorts, Pad: is.Pad, Terminal: is.Terminal,
 	})
 	return is, nil
 }

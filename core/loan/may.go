@@ -288,9 +288,10 @@ func BinCountsAs(b *calendar.Branch, day calendar.Date, emptiedToday bool) *cale
 	return &last
 }
 
-// RunIsOver tells whether a run that was begun on a day takes nothing more: a bin's run ends with its day, since what lies in the bin on
-// the next one counts anew. With a patron there it goes on.
-func RunIsOver(ofBin bool, begun, today calendar.Date) bool { return ofBin && begun != today }
+// RunIsOver tells whether a run that was begun on a day takes nothing more: one that is of its day ends with it. So is a bin's, since
+// what lies in the bin on the next one counts anew, and one for which somebody chose what its returns count as. Others, with a patron
+// there, go on.
+func RunIsOver(ofItsDay bool, begun, today calendar.Date) bool { return ofItsDay && begun != today }
 
 // MayCountAs tells whether returns on a day may count as an earlier one, for somebody who may go back so many days before
 // the last open day, nil for as many as they like; and which is the first.

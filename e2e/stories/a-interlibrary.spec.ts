@@ -1,6 +1,6 @@
 import { expect, type Page } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCard, readsWell, scan, signIn } from "../kit.ts";
+import { ask, freeItem, fromBin, go, goodCard, readsWell, scan, signIn } from "../kit.ts";
 
 const line = (page: Page, text: string) =>
   page.getByRole("region", { name: "Requests" }).getByRole("row").filter({ hasText: text });
@@ -52,7 +52,7 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await go(page, "Interlibrary");
   await expect(request).toContainText("With the patron");
   await expect(request).toContainText("Their move");
-  await go(page, "Returns");
+  await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);
   await expect(sign).toHaveAttribute("data-kind", "outside");
@@ -110,7 +110,7 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   await page.getByRole("button", { name: "Answer no" }).click();
   await expect(nobody).toContainText("We said no");
 
-  await go(page, "Returns");
+  await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);
   await expect(page.getByLabel("Sign", { exact: true })).toHaveAttribute("data-kind", "shelf");

@@ -1,6 +1,6 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, clockOn, freeItem, go, goodCard, readsWell, scan, signIn, workAt } from "../kit.ts";
+import { ask, clockOn, freeItem, fromBin, go, goodCard, readsWell, scan, signIn, workAt } from "../kit.ts";
 
 test.describe.configure({ mode: "serial" });
 
@@ -169,7 +169,7 @@ test("days pass: overdue notices are worked out, looked at, sent, each once", as
 
 test("the late film comes back: asked, paid in part, waived, undone from the bin", async ({ page }) => {
   await signIn(page, "Jory Tamm");
-  await go(page, "Returns");
+  await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, book);
   const sign = page.getByLabel("Sign", { exact: true });

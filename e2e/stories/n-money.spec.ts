@@ -1,6 +1,6 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCard, scan, signIn, tab, workAt } from "../kit.ts";
+import { ask, freeItem, fromBin, go, goodCard, scan, signIn, tab, workAt } from "../kit.ts";
 
 /** Something of Havenhead that is late, and costs something, of somebody who owes nothing else. */
 const lateThing = (which: number) =>
@@ -74,7 +74,9 @@ test("one pays for two in coins, a payment taken by mistake is reversed, and the
 test("a station asks once a day for its till; what stood under none is assigned, counted by coins and notes, and taken out again", async ({
   page,
 }) => {
-  await ask(`UPDATE network SET settings = jsonb_set(settings, '{money}', coalesce(settings -> 'money', '{}') || '{"ask_daily": true}') RETURNING 1`);
+  await ask(
+    `UPDATE network SET settings = jsonb_set(settings, '{money}', coalesce(settings -> 'money', '{}') || '{"ask_daily": true}') RETURNING 1`,
+  );
   await signIn(page, "Bea Lindgard");
   const who = await ask(
     "SELECT card FROM patrons WHERE branch_code = 'HVH' AND class = 'adult' AND balance > 500 AND merged_into IS NULL AND forgotten_at IS NULL ORDER BY id LIMIT 1",
@@ -243,7 +245,7 @@ test("two stations empty one bin together, and a label that cannot be read is fo
   await signIn(other, "Maren Odell");
   await workAt(other, "Havenhead");
   for (const p of [page, other]) {
-    await go(p, "Returns");
+    await fromBin(p);
     await p.getByRole("radio", { name: /Quay kerb/ }).click();
   }
   await expect(other.getByText("Nothing scanned in this run yet", { exact: false })).toBeVisible();

@@ -57,6 +57,10 @@ ALTER TABLE ledger ADD COLUMN undoes bigint REFERENCES ledger,
     ADD CONSTRAINT ledger_undoes_check CHECK ((undoes IS NOT NULL) = (kind = 'unwaiver'));
 CREATE UNIQUE INDEX ledger_undone_once ON ledger (undoes) WHERE undoes IS NOT NULL;
 
+-- Taking back begins as the room of the station has it, and a branch says what the first emptying of its bins on a day counts as.
+ALTER TABLE stations ADD COLUMN sort_room boolean NOT NULL DEFAULT false;
+ALTER TABLE branches ADD COLUMN bins_now boolean NOT NULL DEFAULT false; -- what lies in them counts as when it is scanned, not as the last open day
+
 -- What was taken while no till was open can be assigned to one that is, and taken out of it while it is open. Nothing else of a receipt
 -- is ever changed.
 -- +goose StatementBegin
@@ -85,6 +89,8 @@ DO $$ BEGIN
     END IF;
 END $$;
 -- +goose StatementEnd
+ALTER TABLE stations DROP COLUMN sort_room;
+ALTER TABLE branches DROP COLUMN bins_now;
 DROP INDEX receipts_no_till;
 DROP TRIGGER receipts_stay ON receipts;
 CREATE TRIGGER receipts_stay BEFORE UPDATE OR DELETE ON receipts FOR EACH ROW EXECUTE FUNCTION never_changed();

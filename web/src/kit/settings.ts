@@ -16,6 +16,7 @@ const station = createStore(() => ({ id: get("station", "") }));
 
 /** Which of the network's stations this is; empty: none that it knows. */
 export const useStationHere = () => useStore(station, (s) => s.id);
+export const stationHere = () => station.getState().id;
 export function beStation(s?: { id: number; slips: boolean; sounds: boolean; paper: string }) {
   set("station", s ? String(s.id) : "");
   station.setState({ id: get("station", "") });

@@ -34,6 +34,7 @@ const schema = z.object({
   phones: check.text,
   bins: check.text,
   publicShelf: z.boolean(),
+  binsNow: z.boolean(),
   sort: whole,
   receive: whole,
   slots: z
@@ -94,6 +95,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
           phones: b?.phones.join("\n") ?? "",
           bins: b?.bins.join("\n") ?? "",
           publicShelf: b?.public_shelf ?? false,
+          binsNow: b?.bins_now ?? false,
           slots: String(b?.slots ?? 0),
           sort: String(b?.sort_minutes ?? 20),
           receive: String(b?.receive_minutes ?? 30),
@@ -112,6 +114,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
               phones: v.phones.split("\n").filter((p) => p.trim() !== ""),
               bins: v.bins.split("\n").filter((p) => p.trim() !== ""),
               public_shelf: v.publicShelf,
+              bins_now: v.binsNow,
               slots: Number(v.slots),
               sort_minutes: Number(v.sort),
               receive_minutes: Number(v.receive),
@@ -130,6 +133,11 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
         <LinesField name="phones" label="Phones, one a line" rows={2} />
         <LinesField name="bins" label="Bins, one a line; none: there is one" rows={2} />
         <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-2" />
+        <TickField
+          name="binsNow"
+          label="The first emptying of a bin on a day counts as now, not as the last open day"
+          className="md:col-span-3"
+        />
         <TextField name="slots" label="Numbered slots of the hold shelf; 0: by name" inputMode="numeric" />
         <span className="flex flex-wrap items-center gap-2 md:col-span-3">
           <Foot write={keep} onLeave={done}>

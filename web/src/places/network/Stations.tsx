@@ -20,6 +20,7 @@ const schema = z.object({
   paper: z.enum(["80mm", "58mm", "a4", "letter"]),
   slips: z.boolean(),
   sounds: z.boolean(),
+  sort_room: z.boolean(),
   pad: check.text,
   terminal: check.text,
 });
@@ -44,6 +45,7 @@ export function Stations({ rows }: { rows: Shown<Station>[] }) {
           <span className="text-ink-2">
             {papers.find(([code]) => code === s.paper)?.[1]}, slips print {s.slips ? "by themselves" : "when asked"},
             sounds {s.sounds ? "on" : "off"}
+            {s.sort_room && ", in a sort room"}
             {s.pad && ", a pad"}
             {s.terminal && ", a card terminal"}
           </span>
@@ -73,7 +75,16 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
       label={row ? `Change ${row.is.name}` : "Add a station"}
       schema={schema}
       start={
-        row?.is ?? { branch: me.branch, name: "", paper: "80mm", slips: false, sounds: true, pad: "", terminal: "" }
+        row?.is ?? {
+          branch: me.branch,
+          name: "",
+          paper: "80mm",
+          slips: false,
+          sounds: true,
+          sort_room: false,
+          pad: "",
+          terminal: "",
+        }
       }
       write={keep}
       onSend={(is) => keep.run({ key: row?.key ?? "", seen: row?.seen ?? 0, is })}
@@ -84,6 +95,7 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
       <ChoiceField name="paper" label="Paper of its printer" options={papers} />
       <TickField name="slips" label="Slips print by themselves" />
       <TickField name="sounds" label="Sounds" />
+      <TickField name="sort_room" label="In a sort room: returns begin from the bin" />
       <TextField name="pad" label="Its pad, if it has one: ws://127.0.0.1:7411/pad" width="w-72" />
       <TextField name="terminal" label="Its card terminal, if it has one: 10.20.3.15:7500" width="w-72" />
       <Foot write={keep} onLeave={done}>

@@ -12,18 +12,32 @@ import { Button, Card, Code, Head, Quiet } from "../../kit/parts";
 import { isEmployed } from "../../kit/places";
 import { usePrompt } from "../../kit/scan";
 import { sayInstant } from "../../kit/say";
+import { useStationHere } from "../../kit/settings";
 import { add, useScans } from "../../kit/scans/scans";
 import { useWrite } from "../../kit/write";
 import { Asks } from "./Asks";
 import { Piles } from "./Piles";
 import { Rests } from "./Rests";
-import { chooseBin, closeFound, hearNews, lookAtRun, returns, sessionOf, show, type Mode, type Run } from "./session";
+import {
+  chooseBin,
+  chooseMode,
+  closeFound,
+  hearNews,
+  lookAtRun,
+  modeHere,
+  returns,
+  sessionOf,
+  show,
+  type Mode,
+  type Run,
+} from "./session";
 import { Tape } from "./Tape";
 
 /** Taking back: from the bin in silence, or with the patron there. The run is still there on coming back. */
 export function ReturnsPlace() {
   const me = useMe();
-  const mode = useStore(returns, (r) => r.mode);
+  useStationHere();
+  const mode = useStore(returns, modeHere);
   useStore(returns, (r) => r.bins);
   const found = useStore(returns, (r) => r.found);
   const session = sessionOf(mode);
@@ -92,7 +106,7 @@ function Situation({ mode }: { mode: Mode }) {
           type="button"
           role="radio"
           aria-checked={m === mode}
-          onClick={() => returns.setState({ mode: m })}
+          onClick={() => chooseMode(m)}
           className={`cursor-pointer px-3 py-1 font-semibold first:rounded-l last:rounded-r ${
             m === mode ? "bg-spruce-700 text-on" : "text-spruce-700 hover:bg-spruce-100"
           }`}

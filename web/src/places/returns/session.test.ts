@@ -2,7 +2,19 @@ import { beforeEach, expect, test, vi } from "vitest";
 import { api } from "../../api/client";
 import { signedInHere } from "../../api/station";
 import { takers, type Scan, type Send } from "../../kit/scans/scans";
-import { changed, justScanned, lookAtRun, returns, type Change, type Line, type Run } from "./session";
+import { beStation } from "../../kit/settings";
+import { who, type Me } from "../../kit/me";
+import {
+  changed,
+  chooseMode,
+  modeHere,
+  justScanned,
+  lookAtRun,
+  returns,
+  type Change,
+  type Line,
+  type Run,
+} from "./session";
 
 // What is asked for while a run goes on may be answered late: a note that came up meanwhile must not go from the screen.
 
@@ -91,4 +103,24 @@ test("the sign of a station is of its own scans, whatever others scan into the s
   expect(returns.getState().runs[session]?.mine).toEqual([11]);
   expect(justScanned(11)).toBe(true);
   expect(justScanned(13)).toBe(false);
+});
+
+test("taking back begins with a patron, in a sort room from the bin; what was chosen holds for one person and day", () => {
+  const sits = (id: number, day: string, sort_room: boolean) =>
+    who.setState({
+      me: { id, branch: "SLM", now: `${day}T09:00:00-03:00`, stations: [{ id: 3, sort_room }] } as unknown as Me,
+    });
+  returns.setState({ chosen: undefined });
+  sits(7, "2026-10-06", true);
+  expect(modeHere()).toBe("patron"); // this browser is no station
+  beStation({ id: 3, slips: false, sounds: false, paper: "a4" });
+  expect(modeHere()).toBe("bin");
+  sits(7, "2026-10-06", false);
+  expect(modeHere()).toBe("patron");
+  chooseMode("bin");
+  expect(modeHere()).toBe("bin");
+  sits(8, "2026-10-06", false);
+  expect(modeHere()).toBe("patron"); // the next person chooses anew
+  sits(7, "2026-10-07", false);
+  expect(modeHere()).toBe("patron"); // and so does the next day
 });

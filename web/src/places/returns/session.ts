@@ -6,6 +6,7 @@ import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type 
 import { kept } from "../../kit/kept";
 import { who } from "../../kit/me";
 import { secure } from "../../kit/pad/pad";
+import { stationHere } from "../../kit/settings";
 import { play } from "../../kit/sound";
 import { surely } from "../../kit/surely";
 
@@ -43,7 +44,8 @@ function scannedHere(session: string, lines: Line[]) {
 }
 
 interface Returns {
-  mode: Mode;
+  /** Which situation was chosen here, and in which sitting; in any other it is as the room of the station has it. */
+  chosen?: { mode: Mode; sitting: string };
   /** Which bin is emptied, by branch; none: the branch's first. */
   bins: Record<string, string>;
   /** What was found by words instead of a label, until one is chosen or it is closed. */
@@ -57,7 +59,7 @@ interface Returns {
 }
 
 export const returns = createStore<Returns>()(
-  persist((): Returns => ({ mode: "bin", bins: {}, runs: {}, closed: 0, changes: 0 }), {
+  persist((): Returns => ({ bins: {}, runs: {}, closed: 0, changes: 0 }), {
     name: "nevrin returns",
     storage: kept(),
     // Lines are the server's, and after a reload they are asked for there.
@@ -68,6 +70,23 @@ export const returns = createStore<Returns>()(
     }),
   }),
 );
+
+/** A person at a branch on a day: what they chose here is not inherited by the next, nor by the next day. */
+function sitting() {
+  const me = who.getState().me;
+  return me ? `${me.id} ${me.branch} ${me.now.slice(0, 10)}` : "";
+}
+
+/** The situation that taking back is in here: as it was chosen, or else with a patron, and in a sort room from the bin. */
+export function modeHere(): Mode {
+  const { chosen } = returns.getState();
+  if (chosen && chosen.sitting === sitting()) return chosen.mode;
+  const here = who.getState().me?.stations.find((s) => String(s.id) === stationHere());
+  return here?.sort_room ? "bin" : "patron";
+}
+
+/** Takes back in a situation from now on. */
+export const chooseMode = (mode: Mode) => returns.setState({ chosen: { mode, sitting: sitting() } });
 
 /** A session is a branch, a situation, and the bin that is emptied. */
 export function sessionOf(mode: Mode) {
@@ -251,7 +270,7 @@ async function finishRun(scan: Scan, send: Send): Promise<Outcome> {
 }
 
 takers.set("returns", {
-  session: () => sessionOf(returns.getState().mode),
+  session: () => sessionOf(modeHere()),
   take,
   settled: (scan) => {
     if (scan.what === "scan" && (scan.state === "done" || scan.state === "ask" || scan.state === "wrong"))
@@ -282,5 +301,5 @@ export const forgetPatron = (patron: number) =>
 /** Forgets the runs of this window, when somebody signs out; the server has them. */
 export function clear() {
   drop((s) => s.taker === "returns" && !waits(s));
-  returns.setState({ mode: "bin", runs: {}, closed: 0, changes: 0 });
+  returns.setState({ chosen: undefined, runs: {}, closed: 0, changes: 0 });
 }
