@@ -23,6 +23,8 @@ export default ts.config(
       ...hooks.configs.recommended.rules,
       "react-hooks/exhaustive-deps": "error",
       "import-x/no-cycle": "error",
+      // A part may be taken out of an object to leave the others.
+      "@typescript-eslint/no-unused-vars": ["error", { ignoreRestSiblings: true }],
       "@typescript-eslint/no-non-null-assertion": "error",
       "max-lines-per-function": ["error", { max: 150, skipBlankLines: true, skipComments: true }],
     },

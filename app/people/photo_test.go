@@ -46,7 +46,7 @@ func TestPhotographs(t *testing.T) {
 	}
 	answer := func(who act.Actor, patron int64, is string) error {
 		_, err := testkit.Try(w.House, who, func(a *act.Act) (*people.Card, error) {
-			return people.Consent(a, patron, people.Consenting{What: "photo", Answer: is, Reason: "Her letter", Letter: true})
+			return people.Consent(a, patron, people.Consenting{Answers: []people.Agreed{{"photo", is}}, Reason: "Her letter", Letter: true})
 		})
 		return err
 	}

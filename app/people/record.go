@@ -195,8 +195,9 @@ func who(name string, born *calendar.Date, email, phone string) person.Who {
 // Joining is somebody to be registered.
 type Joining struct {
 	person.Record
-	With   int64   `json:"with,omitempty" doc:"A patron whose household they belong to"`
-	Anyway []int64 `json:"anyway,omitempty" maxItems:"50" nullable:"false" doc:"Those who look like the same person, and are not, as whoever asks has seen"`
+	With   int64    `json:"with,omitempty" doc:"A patron whose household they belong to"`
+	Agreed []Agreed `json:"agreed,omitempty" maxItems:"3" nullable:"false" doc:"What they, or their guardian, have answered"`
+	Anyway []int64  `json:"anyway,omitempty" maxItems:"50" nullable:"false" doc:"Those who look like the same person, and are not, as whoever asks has seen"`
 }
 
 // Written is a record as it stands, with the card.
@@ -294,6 +295,9 @@ func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, e
 	}
 	a.Tx.PutPatron(p)
 	a.Tell(event.Event{Kind: event.Joined, Patron: id})
+	if err := agree(a, p, Consenting{Answers: j.Agreed}); err != nil {
+		return nil, err
+	}
 	trace := a.Book.Why(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil, rulebook.MembershipCharge)
 	charge := store.Entry{
 		PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: ledger.AboutMembership,

@@ -297,14 +297,43 @@ func TestNotesAndConsents(t *testing.T) {
 		_, err := testkit.Try(c.House, who, func(a *act.Act) (*people.Card, error) { return people.Consent(a, p, co) })
 		return err
 	}
-	require.NoError(t, say(c.here, people.Consenting{What: "older_reader", Answer: "no"}), "at registration anybody at the desk takes it")
-	assert.ErrorContains(t, say(c.here, people.Consenting{What: "older_reader", Answer: "yes", Letter: true, Reason: "Turned 12"}), "who may change consents")
-	assert.ErrorContains(t, say(boss, people.Consenting{What: "older_reader", Answer: "yes", Reason: "Turned 12"}), "a letter that you have seen")
-	require.NoError(t, say(boss, people.Consenting{What: "older_reader", Answer: "yes", Reason: "Turned 12", Letter: true}))
-	require.NoError(t, say(c.here, people.Consenting{What: "internet", Answer: "filtered"}))
-	assert.ErrorContains(t, say(boss, people.Consenting{What: "internet", Answer: "yes"}), "one of none, filtered, full is right")
+	require.NoError(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"older_reader", "no"}}}), "at registration anybody at the desk takes it")
+	assert.ErrorContains(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Letter: true, Reason: "Turned 12"}), "who may change consents")
+	assert.ErrorContains(t, say(boss, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Reason: "Turned 12"}), "a letter that you have seen")
+	require.NoError(t, say(boss, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Reason: "Turned 12", Letter: true}))
+	require.NoError(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"internet", "filtered"}}}))
+	assert.ErrorContains(t, say(boss, people.Consenting{Answers: []people.Agreed{{"internet", "yes"}}}), "one of none, filtered, full is right")
 	assert.Equal(t, "no yes filtered", c.Ask("SELECT string_agg(answer, ' ' ORDER BY id) FROM consents"))
 	assert.Equal(t, "true filtered", c.Ask("SELECT older_reader || ' ' || internet FROM patrons WHERE id = ?", p))
+}
+
+// Three answers are one act: one that is not taken leaves none of them written, and registering nobody.
+func TestAnswersAreOneAct(t *testing.T) {
+	c := newCounter(t, role.Desk)
+	join := func(r person.Record, agreed ...people.Agreed) (*people.Written, error) {
+		return testkit.Try(c.House, c.here, func(a *act.Act) (*people.Written, error) {
+			return people.Join(a, people.Joining{Record: r, Agreed: agreed})
+		})
+	}
+	_, err := join(tove(), people.Agreed{"photo", "yes"}, people.Agreed{"internet", "much"})
+	require.ErrorContains(t, err, "one of none, filtered, full is right")
+	assert.Equal(t, "0 0", c.Ask("SELECT (SELECT count(*) FROM patrons) || ' ' || (SELECT count(*) FROM consents)"))
+	_, err = join(tove(), people.Agreed{"photo", "yes"}, people.Agreed{"photo", "no"})
+	require.ErrorContains(t, err, "who may change consents", "one question is answered once")
+	w, err := join(tove(), people.Agreed{"photo", "yes"}, people.Agreed{"internet", "full"}, people.Agreed{"older_reader", "no"})
+	require.NoError(t, err)
+	assert.True(t, *w.Card.Photo)
+	assert.False(t, *w.Card.Older)
+	assert.Equal(t, "full", w.Card.Internet)
+	per := tove()
+	per.LegalName, per.Email, per.Phone = "Per Quill", "", "902 555 0144"
+	other, err := join(per, people.Agreed{"photo", "no"})
+	require.NoError(t, err)
+	_, err = testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) {
+		return people.Consent(a, other.Card.ID, people.Consenting{Answers: []people.Agreed{{"internet", "none"}, {"photo", "yes"}}})
+	})
+	require.ErrorContains(t, err, "who may change consents")
+	assert.Equal(t, "photo no", c.Ask("SELECT string_agg(what || ' ' || answer, ', ') FROM consents WHERE patron_id = ?", other.Card.ID))
 }
 
 // Charges by hand come from the price list, at its price, and can be paid and waived like others.

@@ -207,35 +207,49 @@ func EndNote(a *act.Act, note int64) (*Card, error) {
 	return Open(a, patron)
 }
 
-// Consenting is an answer of a guardian or a grown-up.
-type Consenting struct {
-	What   string `json:"what" enum:"older_reader,internet,photo"`
-	Answer string `json:"answer" enum:"yes,no,none,filtered,full" doc:"Yes or no; of the internet its level"`
-	Reason string `json:"reason" maxLength:"300"`
-	Letter bool   `json:"letter" doc:"A letter was seen"`
+// Agreed is an answer of a guardian or a grown-up.
+type Agreed struct {
+	What   person.Consent `json:"what" enum:"older_reader,internet,photo"`
+	Answer string         `json:"answer" enum:"yes,no,none,filtered,full" doc:"Yes or no; of the internet its level"`
 }
 
-// Consent writes down an answer. The first is taken by whoever registers; later ones by who may change consents, with a
-// reason and a letter that was seen.
+// Consenting is what a guardian or a grown-up answers in one go.
+type Consenting struct {
+	Answers []Agreed `json:"answers" minItems:"1" maxItems:"3" nullable:"false"`
+	Reason  string   `json:"reason" maxLength:"300"`
+	Letter  bool     `json:"letter" doc:"A letter was seen"`
+}
+
+// Consent writes answers down, all of them or none. The first is taken by whoever registers; later ones by who may change consents, with
+// a reason and a letter that was seen.
 func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
 	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}
-	given := map[string]bool{"older_reader": p.OlderReader != nil, "photo": p.Photo != nil,
-		"internet": p.Internet != ""}[c.What]
-	c.Reason = strings.TrimSpace(c.Reason)
-	answer := person.Answer{To: person.Consent(c.What), Is: c.Answer, Reason: c.Reason, Letter: c.Letter}
-	if says, forbidden := answer.Refused(given, a.May().MayChangeConsents()); says != "" {
-		return nil, refused(says, forbidden)
+	if err := agree(a, p, c); err != nil {
+		return nil, err
 	}
-	a.Tx.KeepConsent(
-		id,
-		a.Who.ID,
-		store.ConsentShown{What: c.What, Answer: c.Answer, At: a.Now, Reason: c.Reason, Letter: c.Letter},
-	)
-	a.Tell(event.Event{Kind: event.Consented, Patron: id, Detail: event.Detail{About: c.What, Is: c.Answer}})
 	return Open(a, id)
+}
+
+func agree(a *act.Act, p *store.Patron, c Consenting) error {
+	given := map[person.Consent]bool{
+		person.OlderReader: p.OlderReader != nil, person.Photo: p.Photo != nil, person.Internet: p.Internet != "",
+	}
+	c.Reason = strings.TrimSpace(c.Reason)
+	for _, one := range c.Answers {
+		answer := person.Answer{To: one.What, Is: one.Answer, Reason: c.Reason, Letter: c.Letter}
+		if says, forbidden := answer.Refused(given[one.What], a.May().MayChangeConsents()); says != "" {
+			return refused(says, forbidden)
+		}
+		given[one.What] = true
+		a.Tx.KeepConsent(p.ID, a.Who.ID, store.ConsentShown{
+			What: string(one.What), Answer: one.Answer, At: a.Now, Reason: c.Reason, Letter: c.Letter,
+		})
+		a.Tell(event.Event{Kind: event.Consented, Patron: p.ID, Detail: event.Detail{About: string(one.What), Is: one.Answer}})
+	}
+	return nil
 }
 
 // Grow moves those who have grown out of their class to the one that follows. Done is the last patron looked at.

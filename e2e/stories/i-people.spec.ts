@@ -35,6 +35,7 @@ test("somebody is registered after looking who is here, with the next of the hou
   await form.getByLabel("Mail", { exact: true }).fill("sunniva");
   await form.getByRole("button", { name: "Register", exact: true }).click();
   await expect(form.getByText("A mail address has an @.")).toBeVisible();
+  await form.getByLabel("Photographs").selectOption("no");
   await form.getByLabel("Mail", { exact: true }).fill("sunniva@post.example");
   await form.getByRole("button", { name: "Register", exact: true }).click();
   await expect(form.getByRole("alert")).toContainText("address: This has to be filled here.");
@@ -81,6 +82,12 @@ test("somebody is registered after looking who is here, with the next of the hou
   const household = page.getByRole("region", { name: "Household" });
   await expect(household).toContainText("Sunniva Brock");
   await expect(household).toContainText("Guardian: Sunniva Brock");
+
+  expect(
+    await ask(
+      "SELECT c.answer FROM consents c JOIN patrons p ON p.id = c.patron_id WHERE p.legal_name = 'Sunniva Brock'",
+    ),
+  ).toBe("no");
 
   // After saving, the new card comes up at the desk, and lends.
   const card = await ask("SELECT card FROM patrons WHERE legal_name = 'Sunniva Brock'");
@@ -142,11 +149,14 @@ test("a record is changed, stopped, noted and answered for; two at once do not u
 
   const agreed = page.getByRole("region", { name: "Agreed to" });
   await agreed.getByRole("button", { name: "answer" }).click();
-  await expect(agreed).toContainText("Who may change consents changes it.");
-  await agreed.getByLabel("To what").selectOption("Photographs");
-  await agreed.getByRole("combobox", { name: "Answer" }).selectOption("no");
-  await agreed.getByRole("button", { name: "Write it down" }).click();
+  await expect(agreed).toContainText("changed by somebody who may change consents");
+  // What was answered before stays as it is; the others are two answers in one act.
+  await expect(agreed.getByLabel("Older-reader material").getByRole("option")).toHaveCount(1);
+  await agreed.getByLabel("Internet").selectOption("filtered");
+  await agreed.getByLabel("Photographs").selectOption("no");
+  await agreed.getByRole("button", { name: "Write down 2 answers" }).dblclick();
   await expect(agreed.locator("dl")).toContainText("Photographsno");
+  expect(await ask(`SELECT count(*) FROM consents WHERE patron_id = ${id} AND what <> 'older_reader'`)).toBe("2");
 
   const card = await ask(`SELECT card FROM patrons WHERE id = ${id}`);
   const change = page.getByRole("region", { name: "Card and PIN" });

@@ -74,9 +74,12 @@ test("one pays for two in coins, a payment taken by mistake is reversed, and the
 test("a station asks once a day for its till; what stood under none is assigned, counted by coins and notes, and taken out again", async ({
   page,
 }) => {
-  await ask(
-    `UPDATE network SET settings = jsonb_set(settings, '{money}', coalesce(settings -> 'money', '{}') || '{"ask_daily": true}') RETURNING 1`,
-  );
+  const asksDaily = (is: boolean) =>
+    ask(
+      `UPDATE network SET version = version + 1, settings = jsonb_set(settings, '{money}', coalesce(settings -> 'money', '{}') || $1::jsonb) RETURNING 1`,
+      `{"ask_daily": ${is}}`,
+    );
+  await asksDaily(true);
   await signIn(page, "Bea Lindgard");
   const who = await ask(
     "SELECT card FROM patrons WHERE branch_code = 'HVH' AND class = 'adult' AND balance > 500 AND merged_into IS NULL AND forgotten_at IS NULL ORDER BY id LIMIT 1",
@@ -86,8 +89,12 @@ test("a station asks once a day for its till; what stood under none is assigned,
   await page.getByRole("button", { name: "Pay or waive" }).click();
   const till = page.getByRole("region", { name: "Till of this station" });
   await expect(till).toContainText("Which till does this station use today?");
-  await till.getByRole("button", { name: "No till today; assign the money later" }).click();
   const pay = page.getByRole("form", { name: "Pay or waive" });
+  await expect(pay.getByRole("button", { name: /^Take / })).toHaveCount(0);
+  await pay.getByLabel("How").selectOption({ label: "Transfer" }); // which goes through no till
+  await expect(till).toBeHidden();
+  await pay.getByLabel("How").selectOption({ label: "Cash" });
+  await till.getByRole("button", { name: "No till today; assign the money later" }).click();
   await pay.getByLabel("Sum").fill("3.00");
   await pay.getByRole("button", { name: /^Take / }).dblclick();
   await expect(page.getByText("Taken $3.00.")).toBeVisible();
@@ -125,6 +132,7 @@ test("a station asks once a day for its till; what stood under none is assigned,
   await expect(
     page.getByRole("table", { name: "Counted tills" }).getByRole("row").filter({ hasText: "Evening" }),
   ).toContainText("none");
+  await asksDaily(false);
 });
 
 test("an institution is invoiced, the invoice prints, and is paid by transfer", async ({ page }) => {

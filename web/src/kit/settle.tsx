@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../api/client";
 import { AtTerminal, useCardPayments, useTerminalHere } from "./atterminal";
@@ -10,7 +10,7 @@ import { PrintSlip } from "./print";
 import { sayMoney, toFigures, toMinor } from "./say";
 import { rememberCharge, usualCharge } from "./settings";
 import { tillHere } from "./till";
-import { AskTill } from "./tills";
+import { useAsksTill, WhichTill } from "./tills";
 import { UndoWaivers } from "./unwaive";
 import { Why } from "./why";
 import { useWrite } from "./write";
@@ -72,6 +72,9 @@ export function Settle({
 }) {
   const [ticked, setTicked] = useState<Ticked>({});
   const [done, setDone] = useState<Settled>();
+  const [how, setHow] = useState<Said["means"]>("cash");
+  // Nothing goes through a till of what is waived or transferred.
+  const asks = useAsksTill() && how !== "waive" && how !== "transfer";
   const [round, setRound] = useState(0); // a form of its own for each that is settled; a change of charges takes nothing from it
   const all = of.flatMap((d) => d.charges);
   const chosen = all.filter((c) => isTicked(ticked, c));
@@ -147,7 +150,7 @@ export function Settle({
         />
       )}
       {all.length > 0 && !atTerminal.waits && (
-        <AskTill>
+        <>
           <Choose of={of} ticked={ticked} onTicked={setTicked} onChanged={() => onSettled(undefined)} />
           <Form
             key={round}
@@ -155,16 +158,19 @@ export function Settle({
             schema={schema}
             start={{ amount: toFigures(owed), means: "cash", laid: "", reference: "", reason: "" }}
             write={busyOf(settle, card)}
-            onSend={(v: Said) => (v.means === "terminal" ? card : settle).run(v)}
+            onSend={(v: Said) => {
+              if (!asks) (v.means === "terminal" ? card : settle).run(v);
+            }}
             className="grid gap-2.5"
           >
             <div className="grid grid-cols-2 gap-2">
               <MoneyField name="amount" label="Sum" />
               <ChoiceField name="means" label="How" options={waysTo(terminal !== undefined)} />
             </div>
-            <Rest owed={owed} write={busyOf(settle, card)} />
+            <Rest owed={owed} write={busyOf(settle, card)} asks={asks} onHow={setHow} />
           </Form>
-        </AskTill>
+          {asks && <WhichTill />}
+        </>
       )}
     </div>
   );
@@ -314,9 +320,21 @@ function ChargeActs({
 }
 
 /** What depends on what is chosen: the cash laid down and its change, a number, a reason, the word on the button. */
-function Rest({ owed, write }: { owed: number; write: { busy: boolean } }) {
+function Rest({
+  owed,
+  write,
+  asks,
+  onHow,
+}: {
+  owed: number;
+  write: { busy: boolean };
+  /** It waits for which till the money goes into. */
+  asks: boolean;
+  onHow: (how: Said["means"]) => void;
+}) {
   const me = useMe();
   const how = useSaid("means");
+  useEffect(() => onHow(how), [how, onHow]);
   const amount = useSaid("amount");
   const laid = useSaid("laid");
   const coin = toMinor(me.coin) ?? 1;
@@ -339,12 +357,12 @@ function Rest({ owed, write }: { owed: number; write: { busy: boolean } }) {
         <TextField name="reference" label="Its number, where it has one" />
       )}
       {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" />}
-      <div className="flex items-center gap-3">
-        <Send write={write}>
+      {!asks && (
+        <Send write={write} className="justify-self-start">
           {how === "waive" ? "Waive" : how === "terminal" ? "Ask the terminal for" : "Take"}{" "}
           {sum > 0 && sayMoney(toFigures(inCoins))}
         </Send>
-      </div>
+      )}
     </>
   );
 }

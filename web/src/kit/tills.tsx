@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../api/client";
 import * as check from "./checks";
@@ -21,17 +21,15 @@ export function useOpenTills() {
   return useQuery({ queryKey: ["tills", me.branch], queryFn: () => told(api.GET("/api/tills")) });
 }
 
-/**
- * Where the network wants it, a station asks once a day which till its money goes into, before it takes any; what it was about to take
- * follows then.
- */
-export function AskTill({ children }: { children: ReactNode }) {
+/** Whether a station has still to say which till its money goes into today, where the network wants that. */
+export function useAsksTill() {
   const me = useMe();
   const day = useTillDay();
-  return me.ask_till && day !== me.now.slice(0, 10) ? <WhichTill /> : children;
+  return me.ask_till && day !== me.now.slice(0, 10);
 }
 
-function WhichTill() {
+/** Asks which till the money of this station goes into. */
+export function WhichTill() {
   const me = useMe();
   const today = useDay();
   const tills = useOpenTills();

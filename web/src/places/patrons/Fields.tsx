@@ -15,7 +15,7 @@ import {
 } from "../../kit/forms";
 import { useMe } from "../../kit/me";
 import { inputLook } from "../../kit/parts";
-import { useSaid, type Said } from "./record";
+import { consents, useSaid, whats, type Said } from "./record";
 
 type Form = Schema["PeopleForm"];
 type Need = "must" | "should" | "may" | "hidden";
@@ -72,6 +72,7 @@ export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["Peopl
       {!institution && <Household minor={known?.minor ?? false} />}
       {!institution && <Identity minor={known?.minor ?? false} />}
       <Library />
+      {isNew && !institution && <AgreesTo minor={known?.minor ?? false} />}
     </div>
   );
 }
@@ -256,6 +257,22 @@ function Library() {
           )}
         </Needed>
       )}
+    </Group>
+  );
+}
+
+/** What they, or their guardian, agree to: asked while the form is filled in, so that nobody has to come back for it. */
+function AgreesTo({ minor }: { minor: boolean }) {
+  return (
+    <Group title={minor ? "The guardian agrees to" : "They agree to"}>
+      {whats.map((what) => (
+        <ChoiceField
+          key={what}
+          name={`agreed.${what}`}
+          label={consents[what].name}
+          options={[["", "not asked"], ...consents[what].options.map((o) => [o, o] as const)]}
+        />
+      ))}
     </Group>
   );
 }

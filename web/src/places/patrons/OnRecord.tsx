@@ -10,6 +10,7 @@ import { supervises } from "../../kit/places";
 import { sayDay } from "../../kit/say";
 import { ChargeForm } from "../../kit/settle";
 import { useWrite } from "../../kit/write";
+import { agreedOf, consents, whats } from "./record";
 
 type CardOf = Schema["PeopleCard"];
 
@@ -210,100 +211,107 @@ function Why() {
   );
 }
 
-const answers = {
-  older_reader: { name: "Older-reader material", options: ["yes", "no"] },
-  internet: { name: "Internet", options: ["none", "filtered", "full"] },
-  photo: { name: "Photographs", options: ["yes", "no"] },
-} as const;
-
-type What = keyof typeof answers;
-
-const given = (card: CardOf, what: What) => {
-  const yes = what === "older_reader" ? card.older_reader : what === "photo" ? card.photo : undefined;
-  if (what === "internet") return card.internet;
-  return yes === undefined ? "" : yes ? "yes" : "no";
+/** What has been answered so far; empty: never asked. */
+const answered = (card: CardOf) => {
+  const said = (yes?: boolean) => (yes === undefined ? "" : yes ? "yes" : "no");
+  return { older_reader: said(card.older_reader), internet: card.internet, photo: said(card.photo) };
 };
 
 /** What a guardian or a grown-up has agreed to. A later answer takes a letter, and somebody entitled. */
 export function Consents({ card, onCard }: Part) {
+  const before = answered(card);
   return (
     <Opens
       title="Agreed to"
       act="answer"
       says={
         <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
-          {(Object.keys(answers) as What[]).map((what) => (
+          {whats.map((what) => (
             <div key={what} className="contents">
-              <dt className="text-ink-2">{answers[what].name}</dt>
-              <dd>{given(card, what) || "never asked"}</dd>
+              <dt className="text-ink-2">{consents[what].name}</dt>
+              <dd>{before[what] || "never asked"}</dd>
             </div>
           ))}
         </dl>
       }
     >
-      {() => <Consent card={card} onCard={onCard} />}
+      {(done) => <Consent card={card} onCard={onCard} onDone={done} />}
     </Opens>
   );
 }
 
 const consenting = z.object({
-  what: z.enum(["older_reader", "internet", "photo"]),
-  answer: check.needed("Choose an answer."),
+  agreed: z.object({ older_reader: z.string(), internet: z.string(), photo: z.string() }),
   reason: check.text,
   letter: z.boolean(),
 });
 
 const useConsenting = saysOf<z.infer<typeof consenting>>();
 
-function Consent({ card, onCard }: Part) {
+function Consent({ card, onCard, onDone }: Part & { onDone: () => void }) {
   const form = useForm();
+  const before = answered(card);
   const write = useWrite(
     (body: Schema["PeopleConsenting"], key) =>
       api.POST("/api/patrons/{id}/consents", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `consent ${card.id}`, about: `An answer of ${card.name}`, done: onCard },
+    {
+      name: `consent ${card.id}`,
+      about: `Answers of ${card.name}`,
+      done: thenClose(onCard, onDone),
+    },
   );
   return (
     <Form
-      key={JSON.stringify([card.older_reader, card.internet, card.photo])}
+      key={JSON.stringify(before)}
       label="Answer"
       schema={consenting}
-      start={{ what: "older_reader", answer: "", reason: "", letter: false }}
+      start={{ agreed: before, reason: "", letter: false }}
       write={write}
-      onSend={(v) => write.run(v as Schema["PeopleConsenting"])}
+      onSend={(v) => write.run({ answers: agreedOf(v.agreed, before), reason: v.reason, letter: v.letter })}
       className="grid gap-2"
     >
-      <ConsentFields card={card} mayChange={form.data?.consents ?? false} />
-      <Send write={write} className="justify-self-start">
-        Write it down
-      </Send>
+      <ConsentFields before={before} mayChange={form.data?.consents ?? false} />
+      <AgreedSend write={write} before={before} />
     </Form>
   );
 }
 
-function ConsentFields({ card, mayChange }: { card: CardOf; mayChange: boolean }) {
-  const what = useConsenting("what");
-  const before = given(card, what);
+function AgreedSend({ write, before }: { write: { busy: boolean }; before: ReturnType<typeof answered> }) {
+  const changes = agreedOf(useConsenting("agreed"), before);
+  if (changes.length === 0) return <p className="text-sm text-ink-2">Choose an answer to write it down.</p>;
+  return (
+    <Send write={write} className="justify-self-start">
+      {changes.length === 1 ? "Write it down" : `Write down ${changes.length} answers`}
+    </Send>
+  );
+}
+
+function ConsentFields({ before, mayChange }: { before: ReturnType<typeof answered>; mayChange: boolean }) {
+  const changes = agreedOf(useConsenting("agreed"), before).filter(({ what }) => before[what] !== "");
   return (
     <>
-      <ChoiceField
-        name="what"
-        label="To what"
-        options={(Object.keys(answers) as What[]).map((w) => [w, answers[w].name] as const)}
-      />
-      <ChoiceField
-        name="answer"
-        label="Answer"
-        options={[["", "choose"], ...answers[what].options.map((o) => [o, o] as const)]}
-      />
-      {before !== "" &&
-        (mayChange ? (
-          <>
-            <TextField name="reason" label="Why the answer is another" />
-            <TickField name="letter" label="I have seen a letter" />
-          </>
-        ) : (
-          <p className="text-sm text-amber-700">It has been answered: {before}. Who may change consents changes it.</p>
-        ))}
+      {whats.map((what) => (
+        <ChoiceField
+          key={what}
+          name={`agreed.${what}`}
+          label={consents[what].name}
+          options={[
+            ...(before[what] === "" ? [["", "never asked"] as const] : []),
+            ...consents[what].options
+              .filter((o) => mayChange || before[what] === "" || o === before[what])
+              .map((o) => [o, o] as const),
+          ]}
+        />
+      ))}
+      {!mayChange && Object.values(before).some((a) => a !== "") && (
+        <p className="text-sm text-ink-2">What has been answered is changed by somebody who may change consents.</p>
+      )}
+      {changes.length > 0 && (
+        <>
+          <TextField name="reason" label="Why the answer is another" />
+          <TickField name="letter" label="I have seen a letter" />
+        </>
+      )}
     </>
   );
 }

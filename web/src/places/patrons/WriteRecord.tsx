@@ -12,7 +12,7 @@ import { draftOf, dropDraft, keepDraft } from "./drafts";
 import { Fields, FormIs } from "./Fields";
 import { Likely, useKnown } from "./Likely";
 import { recordOf, recordToChange } from "./recordOf";
-import { empty, nextOf, schema, toRecord, toSaid, useSaid, type Said } from "./record";
+import { agreedOf, empty, nextOf, schema, toRecord, toSaid, useSaid, type Said } from "./record";
 
 type Written = Schema["PeopleWritten"];
 
@@ -97,7 +97,14 @@ export function New({
       schema={schema}
       start={draft?.said ?? toSaid(start, before && !before.minor ? before.card.legal_name : (before?.guardian ?? ""))}
       write={join}
-      onSend={(v) => join.run({ ...toRecord(v, 0), with: before?.card.id, anyway: others })}
+      onSend={(v) =>
+        join.run({
+          ...toRecord(v, 0),
+          agreed: v.institution ? [] : agreedOf(v.agreed),
+          with: before?.card.id,
+          anyway: others,
+        })
+      }
       className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_300px]"
     >
       <KeepDraft others={others} household={household} done={join.busy} />

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { empty, nextOf, toRecord, toSaid } from "./record";
+import { agreedOf, empty, nextOf, toRecord, toSaid } from "./record";
 
 test("a record goes into the form and comes back as it was", () => {
   const record = {
@@ -30,4 +30,14 @@ test("the next of a household has its address, and a grown-up as guardian", () =
     legal_name: "",
   });
   expect(nextOf({ ...mother, guardian: 5 }, 9, false)).toMatchObject({ guardian: 5 });
+});
+
+test("what is agreed to is sent where it has been answered, or is another answer than before", () => {
+  expect(agreedOf({ older_reader: "yes", internet: "", photo: "no" })).toEqual([
+    { what: "older_reader", answer: "yes" },
+    { what: "photo", answer: "no" },
+  ]);
+  const before = { older_reader: "no", internet: "filtered", photo: "" };
+  expect(agreedOf({ ...before, older_reader: "yes" }, before)).toEqual([{ what: "older_reader", answer: "yes" }]);
+  expect(toRecord(toSaid(empty, ""), 0)).not.toHaveProperty("agreed");
 });

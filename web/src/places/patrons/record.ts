@@ -5,6 +5,24 @@ import { saysOf } from "../../kit/forms";
 
 type Record = Schema["PersonRecord"];
 
+/** What a guardian or a grown-up may agree to, and the answers that each can be given. */
+export const consents = {
+  older_reader: { name: "Older-reader material", options: ["yes", "no"] },
+  internet: { name: "Internet", options: ["none", "filtered", "full"] },
+  photo: { name: "Photographs", options: ["yes", "no"] },
+} as const;
+export type What = keyof typeof consents;
+export const whats = Object.keys(consents) as What[];
+
+type Answers = { [what in What]: string };
+export const notAsked: Answers = { older_reader: "", internet: "", photo: "" };
+
+/** The answers that have been given, or are others than before. */
+export const agreedOf = (answers: Answers, before: Answers = notAsked) =>
+  whats
+    .filter((what) => answers[what] !== "" && answers[what] !== before[what])
+    .map((what) => ({ what, answer: answers[what] }) as Schema["PeopleAgreed"]);
+
 /** What the form says of a record: all of it texts and ticks. */
 export const schema = z.object({
   legal_name: check.needed("A record needs a name."),
@@ -38,6 +56,7 @@ export const schema = z.object({
   pickup: z.string(),
   may_use: check.text,
   marks: z.array(z.string()),
+  agreed: z.object({ older_reader: z.string(), internet: z.string(), photo: z.string() }),
 });
 
 export type Said = z.infer<typeof schema>;
@@ -88,6 +107,7 @@ export const empty: Record = {
 export function toSaid(r: Record, guardian: string): Said {
   return {
     ...r,
+    agreed: { ...notAsked },
     born: r.born ?? "",
     card_until: r.card_until ?? "",
     other_phones: lines(r.other_phones),
@@ -97,8 +117,8 @@ export function toSaid(r: Record, guardian: string): Said {
   };
 }
 
-/** And back. The household is not said in the form: it is kept as it was. */
-export function toRecord(s: Said, household: number): Record {
+/** And back. The household is not said in the form: it is kept as it was; what they agree to is no part of it. */
+export function toRecord({ agreed, ...s }: Said, household: number): Record {
   return {
     ...s,
     born: s.born || undefined,
