@@ -13,7 +13,6 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"nevrin/app/act"
-	"nevrin/app/catalogue"
 	"nevrin/app/keeping"
 	"nevrin/app/mine"
 	"nevrin/app/people"
@@ -55,7 +54,8 @@ type mineView struct {
 	Key     string
 	Mine    *mine.Mine
 	Words   string
-	Found   *catalogue.Found
+	Found   *mine.Found
+	Title   *mine.Title
 	SignUp  bool
 	After   string
 }
@@ -69,8 +69,12 @@ func (s *Server) mineRoutes(r chi.Router) {
 	r.Post(minePath+"/sign-out", s.mineSignOut)
 	r.Get(minePath+"/everything.json", s.mineEverything)
 	r.Get(findPath, s.mineFind)
+	r.Get(findPath+"/{title}", s.mineFind)
 	for path, change := range map[string]func(*act.Act, int64, form) (string, error){
-		"renew":  func(a *act.Act, patron int64, f form) (string, error) { return mine.Renew(a, patron, f.id("loan")) },
+		"renew": func(a *act.Act, patron int64, f form) (string, error) { return mine.Renew(a, patron, f.id("loan")) },
+		"renew-for": func(a *act.Act, patron int64, f form) (string, error) {
+			return mine.RenewFor(a, patron, f.id("child"), f.id("loan"))
+		},
 		"cancel": func(a *act.Act, patron int64, f form) (string, error) { return mine.Cancel(a, patron, f.id("hold")) },
 		"pause": func(a *act.Act, patron int64, f form) (string, error) {
 			until, err := f.date("until")
@@ -345,7 +349,7 @@ func (s *Server) mineEverything(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(data)
 }
 
-// mineFind finds titles for everybody, and places holds for who is signed in.
+// mineFind finds titles for everybody, shows one of them, and places holds for who is signed in.
 func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 	if what := unsound(r); what != "" {
 		s.mineRefused(w, r, &mineView{Path: findPath}, problem.Newf(problem.Invalid, "%s", what))
@@ -367,6 +371,7 @@ func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 		s.mineRefused(w, r, v, problem.Newf(problem.Invalid, "%s.", err))
 		return
 	}
+	title, _ := strconv.ParseInt(chi.URLParam(r, "title"), 10, 64)
 	_, err = act.Look(r.Context(), s.house, who, func(a *act.Act) (bool, error) {
 		if session != nil {
 			m, err := mine.Look(a, session.PatronID)
@@ -374,6 +379,10 @@ func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 				return false, err
 			}
 			v.Mine = m
+		}
+		if chi.URLParam(r, "title") != "" {
+			v.Title, err = mine.OneTitle(a, title)
+			return true, err
 		}
 		if v.Words == "" {
 			return true, nil

@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"html"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -289,12 +290,71 @@ func TestThePublicFinds(t *testing.T) {
 	assert.Contains(t, page, "Nothing has these words")
 	_, page = p.get("/find?words=" + url.QueryEscape(`<script>alert(1)</script>`))
 	assert.NotContains(t, page, "<script>alert")
+	// It says what it is, at which branch and under which number it stands; its page tells of each copy.
+	row := strings.Split(testkit.Text(t, h, `SELECT t.id || '|' || b.name || '|' || i.call_number || '|' || k.name FROM titles t JOIN items i ON i.title_id = t.id JOIN branches b ON b.code = i.at_branch
+		JOIN classes k ON k.kind = 'material' AND k.code = i.material WHERE t.name = ? AND i.standing = 'in_use' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) LIMIT 1`, name), "|")
+	_, page = p.get("/find?words=" + url.QueryEscape(name))
+	assert.Contains(t, page, `href="/find/`+row[0]+`"`)
+	assert.Contains(t, page, html.EscapeString(row[1]+", "+row[2]))
+	assert.Contains(t, page, "("+row[3]+")")
+	status, page := p.get("/find/" + row[0])
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, page, html.EscapeString(row[1]+", "+row[2]))
+	assert.Contains(t, page, "on the shelf")
+	lent := strings.Split(testkit.Text(t, h, `SELECT i.title_id || '|' || to_char(l.due_date, 'FMDD Mon YYYY') FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL AND l.lost_at IS NULL
+		WHERE i.material = 'book' AND i.standing = 'in_use' AND l.due_date > '2026-10-06' ORDER BY i.id LIMIT 1`), "|")
+	_, page = p.get("/find/" + lent[0])
+	assert.Regexp(t, "out, due back \\w{3} "+lent[1], page)
+	for _, none := range []string{"999999999", "x", "-1"} {
+		status, page = p.get("/find/" + none)
+		assert.Equal(t, http.StatusNotFound, status)
+		assert.Contains(t, page, "There is no such title")
+	}
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE classes SET staff_only = true WHERE kind = 'collection' AND code IN (SELECT i.collection FROM items i JOIN titles t ON t.id = i.title_id WHERE t.name = ?)", name).Error)
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE network SET version = version + 1").Error)
 	_, page = p.get("/find?words=" + url.QueryEscape(name))
 	assert.NotContains(t, page, ">"+name+"<")
-	status, page := p.get("/find?words=a&after=zzz")
+	status, _ = p.get("/find/" + row[0])
+	assert.Equal(t, http.StatusNotFound, status, "nor by its address")
+	status, page = p.get("/find?words=a&after=zzz")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, page)
+}
+
+// Who answers for a child sees what it has on their own page, and renews it, if the network has settled so; nobody else's child, and
+// nobody who is grown up.
+func TestGuardiansSeeTheirChildren(t *testing.T) {
+	h, base := serve(t)
+	text := func(query string, args ...any) string { return testkit.Text(t, h, query, args...) }
+	loan := text(`SELECT l.id::text FROM loans l JOIN patrons p ON p.id = l.patron_id JOIN items i ON i.id = l.item_id WHERE l.returned_at IS NULL
+		AND l.lost_at IS NULL AND l.renewals = 0 AND l.due_date >= '2026-10-07' AND p.standing = 'active' AND p.balance = 0 AND i.material = 'book' AND i.own_terms IS NULL
+		AND p.class = 'child' AND p.card_until > '2027-01-01' AND NOT EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting')
+		AND NOT EXISTS (SELECT 1 FROM loans o WHERE o.patron_id = p.id AND o.returned_at IS NULL AND o.due_date < '2026-10-07') ORDER BY l.id LIMIT 1`)
+	child := text("SELECT patron_id::text FROM loans WHERE id = ?", loan)
+	adult := text("SELECT id::text FROM patrons WHERE class = 'adult' AND standing = 'active' AND balance = 0 AND card_until > '2027-01-01' ORDER BY id DESC LIMIT 1")
+	set := func(query string, args ...any) { require.NoError(t, testkit.SQL(h).Exec(query, args...).Error) }
+	set("UPDATE patrons SET guardian_id = ?, guardian_name = '' WHERE id = ?", adult, child)
+	other := text("SELECT l.id::text FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE l.returned_at IS NULL AND p.class = 'child' AND p.id <> ? AND p.guardian_id IS DISTINCT FROM ? ORDER BY l.id LIMIT 1", child, adult)
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, idOf(t, adult), "4711") })
+	title := html.EscapeString(text("SELECT t.name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id WHERE l.id = ?", loan))
+	p := newPhone(t, base)
+	_, page := p.post("/mine/sign-in", "card", text("SELECT card FROM patrons WHERE id = ?", adult), "pin", "4711")
+	renew := func(loan, of string) string {
+		_, page := p.post("/mine/renew-for", "key", "", "loan", loan, "child", of)
+		return page
+	}
+	assert.NotContains(t, page, "for whom you answer", "as it is settled")
+	assert.Contains(t, renew(loan, child), "There is no such loan")
+	set(`UPDATE network SET settings = settings || '{"guardians": true}', version = version + 1`)
+	_, page = p.get("/mine")
+	assert.Contains(t, page, "for whom you answer")
+	assert.Contains(t, page, title)
+	assert.Contains(t, renew(other, child), "There is no such loan", "of somebody else's child")
+	assert.Contains(t, renew(other, text("SELECT patron_id::text FROM loans WHERE id = ?", other)), "There is no such loan")
+	assert.Contains(t, renew(loan, child), "Renewed, due")
+	assert.Equal(t, "1", text("SELECT renewals::text FROM loans WHERE id = ?", loan))
+	set("UPDATE patrons SET born = '2008-10-06' WHERE id = ?", child) // eighteen today
+	_, page = p.get("/mine")
+	assert.NotContains(t, page, "for whom you answer")
 }
 
 func idOf(t *testing.T, text string) int64 {

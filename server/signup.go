@@ -44,6 +44,7 @@ type signUpForm struct {
 	Says     string // what is wrong with all of it
 	Wrong    int
 	Taken    *signups.Taken
+	PINWrong string // what is wrong with the PIN that was chosen; it is never shown again
 }
 
 // signUpField is one field of the page.
@@ -65,7 +66,7 @@ var signUpFields = []struct {
 	},
 	{person.Born, signUpField{Name: "born", Label: "Birth date", Kind: "date", Complete: "bday"}},
 	{person.Guardian, signUpField{Name: "guardian_name", Label: "Under 18: who answers for you"}},
-	{person.Email, signUpField{Name: "email", Label: "Mail address", Kind: "email", Complete: "email"}},
+	{person.Email, signUpField{Name: "email", Label: "Email address", Kind: "email", Complete: "email"}},
 	{person.Phone, signUpField{Name: "phone", Label: "Phone", Kind: "tel", Complete: "tel"}},
 	{
 		person.Address,
@@ -128,6 +129,10 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 		f.Key = key
 	}
 	record, wrong := f.read(r)
+	pin, again := strings.TrimSpace(r.PostForm.Get("pin")), strings.TrimSpace(r.PostForm.Get("pin_again"))
+	if pin != again {
+		wrong = append(wrong, person.Wrong{Field: signups.PINField, Says: "The two are not the same. Choose one and write it twice."})
+	}
 	if tooMany {
 		s.signUpRefused(w, r, f, problem.Newf(problem.TooOften,
 			"Many have signed up from where you are. Try again in an hour, or come to any branch."))
@@ -141,7 +146,7 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 			"sign-up "+f.Key,
 			record,
 			func(a *act.Act) (*signups.Taken, error) {
-				return signups.Come(a, record)
+				return signups.Come(a, record, pin)
 			},
 		)
 		var fields signups.Wrong
@@ -227,6 +232,10 @@ func (f *signUpForm) mark(w person.Wrong) {
 			f.Fields[k].Wrong = w.Says
 			return
 		}
+	}
+	if w.Field == signups.PINField {
+		f.PINWrong = w.Says
+		return
 	}
 	f.NoBranch = w.Says
 }

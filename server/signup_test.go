@@ -63,16 +63,49 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 
 	form.Set("legal_name", "Perrin Vale")
 	form.Set("born", "1991-04-05")
+	form.Set("phone", "")
 	form.Set("address", "5 Rope Walk")
 	form.Set("branch", "HVH")
 	status, _ = p.ask(http.MethodPost, form, "cross-site")
 	assert.Equal(t, http.StatusForbidden, status, "no other page signs people up")
+	// A network may want to reach who signs up; and a PIN is written twice, and is no birth year.
+	settle := func(sets string) {
+		require.NoError(t, testkit.SQL(h).Exec("UPDATE network SET settings = settings || ?, version = version + 1", sets).Error)
+	}
+	settle(`{"sign_ups": {"open": true, "card_days": 14, "contact": true}}`)
+	status, page = p.ask(http.MethodPost, form, "same-origin")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, page, "Write down an email address or a phone number")
+	form.Set("phone", "902 555 0131")
+	form.Set("pin", "4711")
+	form.Set("pin_again", "4712")
+	status, page = p.ask(http.MethodPost, form, "same-origin")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, page, "The two are not the same")
+	assert.NotContains(t, page, "4711", "a PIN is never shown again")
+	form.Set("pin", "1991")
+	form.Set("pin_again", "1991")
+	status, page = p.ask(http.MethodPost, form, "same-origin")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, page)
+	assert.Contains(t, page, `id="pin-wrong"`)
+	form.Set("pin", "4711")
+	form.Set("pin_again", "4711")
+	assert.Equal(t, "0", count())
 	for range 2 { // a double click
 		status, page = p.ask(http.MethodPost, form, "same-origin")
 		assert.Equal(t, http.StatusOK, status)
 		assert.Contains(t, page, "Thank you")
 	}
 	assert.Equal(t, "1", count())
+	// The page promises that the temporary card places holds: it does, with that PIN.
+	assert.Contains(t, page, "the PIN that you chose")
+	phone := newPhone(t, base)
+	status, page = phone.post("/mine/sign-in", "card", testkit.Text(t, h, "SELECT card FROM patrons WHERE legal_name = 'Perrin Vale'"), "pin", "4711")
+	require.Equal(t, http.StatusOK, status, page)
+	title := testkit.Text(t, h, `SELECT i.title_id::text FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL WHERE i.material = 'book' AND i.standing = 'in_use'
+		AND NOT EXISTS (SELECT 1 FROM items o WHERE o.title_id = i.title_id AND o.id <> i.id) ORDER BY i.id LIMIT 1`)
+	_, page = phone.post("/mine/hold", "key", "", "title", title, "branch", "HVH")
+	assert.Contains(t, page, "Waits for a copy, pickup at Havenhead")
 
 	// The same form with other words is not taken under the same key; a new one is.
 	form.Set("legal_name", "Perrin Vail")

@@ -93,3 +93,9 @@ func (t *Tx) PausesOver(day time.Time, most int) ([]Hold, error) {
 func (t *Tx) EndPause(id int64, day time.Time) {
 	t.queue("UPDATE holds SET paused_until = NULL WHERE id = $1 AND paused_until <= $2", id, day)
 }
+
+// Children gives those for whom a patron answers, the oldest first: they were born after a day, and are neither forgotten nor merged.
+func (t *Tx) Children(guardian int64, bornAfter calendar.Date) ([]int64, error) {
+	return each[int64](t, `SELECT id FROM patrons WHERE guardian_id = $1 AND born > $2 AND forgotten_at IS NULL AND merged_into IS NULL
+		ORDER BY born, id LIMIT 30`, guardian, bornAfter.UTC())
+}

@@ -3,6 +3,7 @@ package store
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"nevrin/core/calendar"
 )
@@ -21,6 +22,29 @@ type TitleSearch struct {
 func (t *Tx) IsPublic(id int64) (bool, error) {
 	return value[bool](t, "SELECT EXISTS (SELECT 1 FROM items i WHERE i.title_id = $1 AND i.standing <> 'withdrawn' AND "+
 		publicItem+")", id)
+}
+
+// PublicCopy is a copy as the public sees it.
+type PublicCopy struct {
+	TitleID          int64
+	BranchCode       calendar.Code // where it stands if it is free, and otherwise where it belongs
+	Material         string
+	Collection, Call string
+	Free, Lent       bool
+	Due              *time.Time // of one that is lent
+}
+
+// publicCopies is how many copies the public is told of at most, of a title and of a page of titles.
+const publicCopies = 1000
+
+// PublicCopies gives the copies of titles that are not for staff alone, free ones first.
+func (t *Tx) PublicCopies(titles []int64) ([]PublicCopy, error) {
+	return list[PublicCopy](t, `SELECT i.title_id, CASE WHEN f.free THEN i.at_branch ELSE i.branch_code END AS branch_code, i.material,
+			i.collection, i.call_number AS call, f.free, l.id IS NOT NULL AS lent, l.due_date AS due
+		FROM items i CROSS JOIN LATERAL (SELECT `+FreeItem+` AS free) f
+		LEFT JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL AND l.lost_at IS NULL
+		WHERE i.title_id = ANY($1) AND i.standing IN ('in_use', 'aside') AND `+publicItem+`
+		ORDER BY f.free DESC, branch_code, i.call_number, l.due_date, i.id LIMIT $2`, titles, publicCopies)
 }
 
 // TitleFound is a title with how its copies stand. Rank is the less, the better it fits.

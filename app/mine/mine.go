@@ -12,7 +12,6 @@ import (
 	"strings"
 
 	"nevrin/app/act"
-	"nevrin/app/catalogue"
 	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/holds"
@@ -23,6 +22,7 @@ import (
 	"nevrin/app/staff"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
+	"nevrin/core/loan"
 	"nevrin/core/role"
 	"nevrin/store"
 )
@@ -170,7 +170,11 @@ type Mine struct {
 	Branches []*calendar.Branch // at which holds are picked up
 	Home     calendar.Code
 	Currency string
+	Children []Child // for whom they answer, where the network lets them see these
 }
+
+// Child is somebody young for whom a patron answers.
+type Child struct{ *people.Card }
 
 // Look gives what a patron's page shows.
 func Look(a *act.Act, patron int64) (*Mine, error) {
@@ -186,7 +190,40 @@ func Look(a *act.Act, patron int64) (*Mine, error) {
 	if p.Pickup != nil {
 		home = *p.Pickup
 	}
-	return &Mine{Card: card, Branches: a.Network.Open(), Home: home, Currency: a.Network.Money.Code}, nil
+	m := &Mine{Card: card, Branches: a.Network.Open(), Home: home, Currency: a.Network.Money.Code}
+	ids, err := childrenOf(a, patron)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		card, err := people.Open(a, id)
+		if err != nil {
+			return nil, err
+		}
+		m.Children = append(m.Children, Child{card})
+	}
+	return m, nil
+}
+
+// childrenOf gives those for whom a patron answers and whose card they see: while they are not grown up, and if the network has settled
+// so.
+func childrenOf(a *act.Act, patron int64) ([]int64, error) {
+	if !a.Network.Settled.Guardians {
+		return nil, nil
+	}
+	return a.Tx.Children(patron, a.Today().AddYears(-loan.AdultFrom))
+}
+
+// RenewFor renews a loan of somebody for whom a patron answers.
+func RenewFor(a *act.Act, patron, child, id int64) (string, error) {
+	ids, err := childrenOf(a, patron)
+	if err != nil {
+		return "", err
+	}
+	if !slices.Contains(ids, child) {
+		return "", problem.NoSuch("loan")
+	}
+	return Renew(a, child, id)
 }
 
 // Renew renews a loan of theirs, if patrons may renew it by themselves.
@@ -369,9 +406,4 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is str
 		ctx,
 		func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil },
 	)
-}
-
-// Search finds titles that the public may see, the best first.
-func Search(a *act.Act, words string, page store.Page) (*catalogue.Found, error) {
-	return catalogue.FindTitles(a, store.TitleSearch{Words: words, Public: true}, page)
 }

@@ -140,18 +140,25 @@ func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 	if wrong := PINWrong(pin, p); wrong != "" {
 		return nil, problem.Newf(problem.Invalid, "%s", wrong)
 	}
+	return &PIN{pin}, keepPIN(a, p, pin)
+}
+
+// FirstPIN gives somebody whose record has just been made the PIN that they chose. It must have been looked at by PINWrong.
+func FirstPIN(a *act.Act, p *store.Patron, pin string) error { return keepPIN(a, p, pin) }
+
+func keepPIN(a *act.Act, p *store.Patron, pin string) error {
 	places := staff.OfStaff
 	if a.Who.ID == 0 { // patrons by themselves
 		places = staff.OfPatrons
 	}
 	hash, err := places.Digest(a.Context, pin)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	a.Tx.KeepPIN(id, hash)
+	a.Tx.KeepPIN(p.ID, hash)
 	a.Tx.FreeTries(TriesOf(p.Card)) // whoever was locked out is let in with the new one
-	a.Tell(event.Event{Kind: event.PINSet, Patron: id})
-	return &PIN{pin}, nil
+	a.Tell(event.Event{Kind: event.PINSet, Patron: p.ID})
+	return nil
 }
 
 // Noting is a note for a patron's card.

@@ -29,6 +29,8 @@ const mostWaiting = 2000
 type Form struct {
 	Network  string
 	Open     bool
+	Contact  bool         // a phone number or an email address is needed
+	PIN      bool         // there is a temporary card, for which a PIN can be chosen
 	Needs    person.Needs // of the fields that people write of themselves
 	Branches []Branch
 }
@@ -42,7 +44,7 @@ type Branch struct {
 // LookAtForm gives what the page needs to know.
 func LookAtForm(a *act.Act) (*Form, error) {
 	set := a.Network.Settled
-	f := &Form{Network: a.Network.Name, Open: set.SignUps.Open, Needs: person.Needs{}}
+	f := &Form{Network: a.Network.Name, Open: set.SignUps.Open, Contact: set.SignUps.Contact, PIN: set.SignUps.CardDays > 0, Needs: person.Needs{}}
 	for _, name := range set.Fields.Own() {
 		f.Needs[name] = set.Fields.Of(name)
 	}
@@ -64,10 +66,11 @@ type Taken struct {
 	Branch string
 	Card   string // a temporary one; empty: there is none
 	Until  string
+	PIN    bool // they have chosen one, and can sign in
 }
 
-// Come takes in what somebody wrote who signs up.
-func Come(a *act.Act, r person.Record) (*Taken, error) {
+// Come takes in what somebody wrote who signs up, and the PIN that they chose for a temporary card; empty: none.
+func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 	set := a.Network.Settled
 	if !set.SignUps.Open {
 		return nil, problem.Newf(
@@ -76,7 +79,7 @@ func Come(a *act.Act, r person.Record) (*Taken, error) {
 		)
 	}
 	r = r.Own(set.Fields)
-	if wrong := check(a, &r); len(wrong) > 0 {
+	if wrong := check(a, &r, pin); len(wrong) > 0 {
 		return nil, Wrong(wrong)
 	}
 	if err := a.Tx.LockNames("sign-ups"); err != nil {
@@ -100,6 +103,14 @@ func Come(a *act.Act, r person.Record) (*Taken, error) {
 			return nil, err
 		}
 		s.PatronID, taken.Card, taken.Until = &p.ID, a.Network.Numbers.Show(p.Card), store.DateOf(p.CardUntil).Say()
+		if taken.PIN = pin != ""; taken.PIN {
+			if says := people.PINWrong(pin, p); says != "" { // it is the number of the card, or so
+				return nil, Wrong{{Field: PINField, Says: says}}
+			}
+			if err := people.FirstPIN(a, p, pin); err != nil {
+				return nil, err
+			}
+		}
 	}
 	if err := a.Tx.AddSignUp(&s); err != nil {
 		return nil, err
@@ -112,8 +123,20 @@ func Come(a *act.Act, r person.Record) (*Taken, error) {
 	return taken, nil
 }
 
-func check(a *act.Act, r *person.Record) []person.Wrong {
-	wrong := r.CheckOwn(a.Network.Settled.Fields, a.Today())
+// PINField is where the form asks for a PIN.
+const PINField person.Field = "pin"
+
+func check(a *act.Act, r *person.Record, pin string) []person.Wrong {
+	set := &a.Network.Settled
+	wrong := r.CheckOwn(set.Fields, a.Today())
+	if set.SignUps.Contact {
+		wrong = append(wrong, r.Unreachable()...)
+	}
+	if pin != "" && set.SignUps.CardDays > 0 {
+		if says := person.PINWrong(pin, "", r.Born); says != "" {
+			wrong = append(wrong, person.Wrong{Field: PINField, Says: says})
+		}
+	}
 	if _, err := a.Network.OpenBranch(r.Branch); err != nil {
 		wrong = append(wrong, person.Wrong{Field: "branch", Says: "Choose a branch."})
 	}

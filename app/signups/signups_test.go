@@ -40,7 +40,7 @@ func newPorch(t *testing.T, days int) *porch {
 }
 
 func (p *porch) come(r person.Record) (*signups.Taken, error) {
-	return testkit.Try(p.House, act.Actor{Role: act.Machine.Role}, func(a *act.Act) (*signups.Taken, error) { return signups.Come(a, r) })
+	return testkit.Try(p.House, act.Actor{Role: act.Machine.Role}, func(a *act.Act) (*signups.Taken, error) { return signups.Come(a, r, "") })
 }
 
 func (p *porch) list() []signups.SignUp {

@@ -52,6 +52,14 @@ func (r *Record) CheckOwn(needs Needs, today calendar.Date) []Wrong {
 	})
 }
 
+// Unreachable tells what is wrong where somebody has to be reached: a phone number or an email address.
+func (r *Record) Unreachable() []Wrong {
+	if r.Phone != "" || r.Email != "" {
+		return nil
+	}
+	return []Wrong{{Email, "Write down an email address or a phone number, so that we can reach you."}}
+}
+
 // ClassFor gives the class that a branch offers to somebody of an age, or else the first that it offers; empty where it offers
 // none.
 func ClassFor(classes []Class, branch calendar.Code, age *int) string {

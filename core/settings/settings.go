@@ -32,6 +32,7 @@ type Settings struct {
 	Counter     Counter      `json:"counter" doc:"How lending and taking back go"`
 	Money       Money        `json:"money" doc:"How money is taken and booked"`
 	Holds       Holds        `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
+	Guardians   bool         `json:"guardians" doc:"On their own page, those who answer for children see what these have on loan, wait for and owe"`
 	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 }
 
@@ -177,6 +178,7 @@ func (m Money) check() error {
 // SignUps is whether people sign up by themselves, and what they may until somebody has looked at them.
 type SignUps struct {
 	Open     bool `json:"open" doc:"There is a page on which people sign up by themselves"`
+	Contact  bool `json:"contact" doc:"Who signs up writes down a phone number or an email address"`
 	CardDays int  `json:"card_days" minimum:"0" maximum:"90" doc:"For how many days a temporary card holds, which may look and place holds, and not borrow; 0: there is none"`
 }
 

@@ -167,17 +167,19 @@ test("somebody signs up by themselves, without scripts; until they are looked at
   const outside = await phone.newPage();
   await outside.goto(new URL("/sign-up", process.env.NEVRIN_URL).href);
   await outside.getByLabel("Your name", { exact: false }).fill('<script>alert("x")</script> Isolde Fenn');
-  await outside.getByLabel("Mail address").fill("isolde at post");
+  await outside.getByLabel("Email address").fill("isolde at post");
   await outside.getByRole("button", { name: "Sign up" }).click();
   await expect(outside.getByRole("alert")).toContainText("3 things to put right");
   await expect(outside.getByLabel("Your name", { exact: false })).toHaveValue(
     '<script>alert("x")</script> Isolde Fenn',
   );
   await outside.getByLabel("Your name", { exact: false }).fill("Isolde Fenn");
-  await outside.getByLabel("Mail address").fill("isolde@post.example");
+  await outside.getByLabel("Email address").fill("isolde@post.example");
   await outside.getByLabel("Street and number").fill("8 Rope Walk");
   await outside.getByLabel("Birth date").fill("1988-11-02");
   await outside.getByLabel("Your branch").selectOption({ label: "Havenhead" });
+  await outside.getByLabel("4 to 12 digits", { exact: false }).fill("4711");
+  await outside.getByLabel("The same again").fill("4711");
   await outside.getByRole("button", { name: "Sign up" }).click();
   await expect(outside.getByRole("heading", { name: "Thank you" })).toBeVisible();
   await outside.reload(); // sent twice, taken once

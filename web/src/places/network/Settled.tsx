@@ -40,6 +40,8 @@ const schema = z.object({
   ask_before: z.boolean(),
   confirm: number(120),
   sign_ups: z.boolean(),
+  contact: z.boolean(),
+  guardians: z.boolean(),
   card_days: number(90),
   one_address: z.boolean(),
   service: check.text,
@@ -461,6 +463,11 @@ function People({ open }: { open: boolean }) {
         name="one_address"
         label="A household has one address: written anew for one, it holds for all who had the old one"
       />
+      <TickField
+        name="guardians"
+        label="Guardians see on their own page what their children have on loan, wait for and owe, and renew it"
+      />
+      <TickField name="contact" label="Who signs up by themselves gives a phone number or an email address" />
       <TickField name="sign_ups" label="People sign up by themselves, on a page of their own" />
       {open && (
         <p className="text-sm text-ink-2">

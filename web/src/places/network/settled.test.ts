@@ -46,7 +46,8 @@ const settings = {
   one_address: false,
   confirm_months: 24,
   records: { name: "Coast Records", address: "https://records.example/sru", covers: "" },
-  sign_ups: { open: true, card_days: 14 },
+  sign_ups: { open: true, contact: true, card_days: 14 },
+  guardians: true,
   keep: { history: null, holds: 6, messages: 6, readings: 12, answers: 2 },
 } as Parameters<typeof start>[0];
 

@@ -21,6 +21,8 @@ export interface Said {
   ask_before: boolean;
   confirm: string;
   sign_ups: boolean;
+  contact: boolean;
+  guardians: boolean;
   card_days: string;
   one_address: boolean;
   service: string;
@@ -147,6 +149,8 @@ export function start(s: Settings, currency: string): Said {
     ask_before: s.ask_before,
     confirm: String(s.confirm_months),
     sign_ups: s.sign_ups.open,
+    contact: s.sign_ups.contact,
+    guardians: s.guardians,
     card_days: String(s.sign_ups.card_days),
     one_address: s.one_address,
     service: s.records.name,
@@ -252,6 +256,7 @@ export function toSettings(said: Said, currency: string): Settings {
     one_address: said.one_address,
     confirm_months: Number(said.confirm),
     records: { name: said.service, address: said.service_address, covers: said.service_covers },
-    sign_ups: { open: said.sign_ups, card_days: Number(said.card_days) },
+    sign_ups: { open: said.sign_ups, contact: said.contact, card_days: Number(said.card_days) },
+    guardians: said.guardians,
   };
 }
