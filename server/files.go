@@ -37,6 +37,8 @@ func (s *Server) files(r chi.Router) {
 			func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return table(intake.Left(a, id)) },
 		),
 	)
+	r.Get("/api/intakes/{id}/left.xml", s.file(administrating, "application/marcxml+xml",
+		func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return intake.LeftRecords(a, id) }))
 	r.Get(
 		"/api/rulebook/editions/{id}/review.csv",
 		s.file(

@@ -24,6 +24,7 @@ type Intake struct {
 	BegunAt               time.Time
 	TakenAt, UndoneAt     *time.Time
 	Seconds               float64
+	Trials                int
 	Come                  int64 `gorm:"-"` // bytes that have come
 }
 
@@ -37,7 +38,7 @@ type IntakeLine struct {
 
 const intakeShown = `SELECT n.id, n.kind, n.source, n.file, n.bytes, n.state, n.problem, n.done, n.total, n.seen, n.mapping, n.counts,
 	n.staff_id, coalesce(n.asked_by, n.staff_id) AS asked_by, f.name AS who, n.begun_at, n.taken_at,
-	n.undone_at, n.seconds,
+	n.undone_at, n.seconds, n.trials,
 	coalesce((SELECT max(p.begins + length(p.content)) FROM intake_parts p WHERE p.intake_id = n.id), 0) AS come
 	FROM intakes n JOIN staff f ON f.id = n.staff_id `
 
@@ -234,10 +235,11 @@ func (f *intakeFile) Read(into []byte) (int, error) {
 	return n, nil
 }
 
-// EmptyLines forgets what is to become of the lines of an intake.
+// EmptyLines forgets what is to become of the lines of an intake, which is tried once more.
 func (s *Store) EmptyLines(ctx context.Context, id int64) error {
 	return s.apartFromTime(ctx, func(conn *pgx.Conn) error {
-		_, err := conn.Exec(ctx, "DELETE FROM intake_lines WHERE intake_id = $1", id)
+		_, err := conn.Exec(ctx, `WITH tried AS (UPDATE intakes SET trials = trials + 1 WHERE id = $1)
+			DELETE FROM intake_lines WHERE intake_id = $1`, id)
 		return err
 	})
 }
@@ -472,4 +474,17 @@ func (t *Tx) Spoken(id int64) (patrons, titles []int64, err error) {
 		id,
 	)
 	return patrons, titles, t.send(q)
+}
+
+// LinesLeftBare gives which lines of an intake are left without what stood in them, as far as so many are taken away.
+func (t *Tx) LinesLeftBare(id int64, most int) ([]int, error) {
+	return each[int](t, `SELECT DISTINCT line FROM intake_lines WHERE intake_id = $1 AND outcome = 'left' AND ready IS NULL
+		ORDER BY line LIMIT $2`, id, most)
+}
+
+// KeepLeft keeps with lines that are left what stood in them.
+func (t *Tx) KeepLeft(id int64, lines []int, texts []string) error {
+	_, err := t.exec(`UPDATE intake_lines l SET ready = n.ready::jsonb FROM unnest($2::int[], $3::text[]) n (line, ready)
+		WHERE l.intake_id = $1 AND l.line = n.line AND l.outcome = 'left' AND l.ready IS NULL`, id, lines, texts)
+	return err
 }

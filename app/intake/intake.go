@@ -9,6 +9,7 @@
 package intake
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -21,6 +22,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/intake"
+	"nevrin/formats/marc"
 	"nevrin/store"
 )
 
@@ -76,6 +78,7 @@ type Intake struct {
 	TakenAt *time.Time      `json:"taken_at,omitempty"`
 	Undone  *time.Time      `json:"undone_at,omitempty"`
 	Seconds float64         `json:"seconds"`
+	Trials  int             `json:"trials" doc:"How often it was tried; each trial has lines of its own"`
 }
 
 func show(row *store.Intake) (*Intake, error) {
@@ -95,6 +98,7 @@ func show(row *store.Intake) (*Intake, error) {
 		TakenAt: row.TakenAt,
 		Undone:  row.UndoneAt,
 		Seconds: row.Seconds,
+		Trials:  row.Trials,
 		Fields:  []intake.Field{},
 	}
 	for _, part := range []struct {
@@ -357,7 +361,7 @@ func OddLines(a *act.Act, id int64, page store.Page) ([]Odd, store.Page, error) 
 const mostLeft = 50_000
 
 // Left gives the lines that are left as a table: with the heads of their file, so that they can be mended and sent again, and why
-// each is left.
+// each is left. Cells for which there is no head come last.
 func Left(a *act.Act, id int64) ([][]string, error) {
 	n, err := One(a, id)
 	if err != nil {
@@ -368,28 +372,65 @@ func Left(a *act.Act, id int64) ([][]string, error) {
 		heads = n.Seen.Heads
 	}
 	out := [][]string{append(slices.Clone(heads), "Line", "Why it is left")}
+	return out, eachLeft(a, id, func(r *store.IntakeLine) error {
+		var kept []string
+		if len(r.Ready) > 0 && len(heads) > 0 {
+			if err := json.Unmarshal(r.Ready, &kept); err != nil {
+				return err
+			}
+		}
+		cells := make([]string, len(heads))
+		more := kept[min(copy(cells, kept), len(kept)):]
+		out = append(out, append(append(cells, strconv.Itoa(r.Line), r.Says), more...))
+		return nil
+	})
+}
+
+// LeftRecords gives the records of a file of MARC of which something is left, as MARCXML, each once.
+func LeftRecords(a *act.Act, id int64) ([]byte, error) {
+	var out bytes.Buffer
+	w, err := marc.NewXMLWriter(&out)
+	if err != nil {
+		return nil, err
+	}
+	last := 0
+	err = eachLeft(a, id, func(r *store.IntakeLine) error {
+		if len(r.Ready) == 0 || r.Line == last {
+			return nil
+		}
+		last = r.Line
+		var m marc.Record
+		if err := json.Unmarshal(r.Ready, &m); err != nil {
+			return err
+		}
+		return w.Write(&m)
+	})
+	if err != nil {
+		return nil, err
+	}
+	err = w.Close()
+	return out.Bytes(), err
+}
+
+// eachLeft walks through the lines that are left.
+func eachLeft(a *act.Act, id int64, with func(*store.IntakeLine) error) error {
 	page := store.Page{Most: 1000}
-	for {
+	for taken := 0; ; {
 		rows, next, err := a.Tx.OddLines(id, page)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		for _, r := range rows {
-			if r.Outcome != "left" {
+		for k := range rows {
+			if rows[k].Outcome != "left" {
 				continue
 			}
-			cells := make([]string, len(heads))
-			var kept []string
-			if len(r.Ready) > 0 {
-				if err := json.Unmarshal(r.Ready, &kept); err != nil {
-					return nil, err
-				}
+			if err := with(&rows[k]); err != nil {
+				return err
 			}
-			copy(cells, kept)
-			out = append(out, append(cells, strconv.Itoa(r.Line), r.Says))
+			taken++
 		}
-		if !next.More || len(out) > mostLeft {
-			return out, nil
+		if !next.More || taken > mostLeft {
+			return nil
 		}
 		page = next
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"fmt"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -271,7 +272,7 @@ func TestPatronsOfAnotherSystem(t *testing.T) {
 
 	means := func(g *core.Mapping) {
 		g.From["class"] = core.Source{Columns: []string{"Category"}, Codes: map[string]string{"ADLT": "adult",
-			"KID": "adult"}}
+			"kid": "adult"}}
 		g.From["branch"] = core.Source{Columns: []string{"Library"}, Codes: map[string]string{"GN": "SLM"}}
 	}
 	tried.State = "read"
@@ -290,8 +291,26 @@ func TestPatronsOfAnotherSystem(t *testing.T) {
 		"13 true: in line 13 bare \" in non-quoted-field; a quoted cell begins and ends with a quote, and a quote in it is doubled (RFC 4180)",
 	}, m.odd(n.ID))
 	assert.Equal(t, "1", m.count("patrons"), "a trial takes nothing")
+	assert.Equal(t, 2, tried.Trials, "the lines are those of the second trial")
+	left := func(id int64) map[string][]string {
+		rows := see(t, m.House, m.who, func(a *act.Act) ([][]string, error) { return intake.Left(a, id) })
+		require.Equal(t, append(slices.Clone(n.Seen.Heads), "Line", "Why it is left"), rows[0])
+		of := map[string][]string{}
+		for _, cells := range rows[1:] {
+			of[cells[9]] = cells
+		}
+		return of
+	}
+	// Whatever is left has its cells: what stands twice, and what has more of them than there are heads.
+	whole := func(rows map[string][]string) {
+		assert.Equal(t, []string{m.card(11), "Twice", "Tom", "1.1.1990", "ADLT", "GN", "", "", ""}, rows["6"][:9])
+		assert.Equal(t, []string{"", "", "", "x"}, rows["11"][11:])
+		assert.Equal(t, m.card(16), rows["10"][0])
+	}
+	whole(left(n.ID))
 
 	taken := m.take(tried)
+	whole(left(n.ID))
 	assert.Equal(t, []intake.Outcome{{Kind: "patrons", New: 5, Left: 7, Noted: 4}}, taken.Counts.By)
 	assert.Equal(t, "6", m.count("patrons"))
 	assert.Equal(t, "Bo;Erik Lindqvist of Åsa Lindqvist, adult at SLM since 2020-01-05",
@@ -377,9 +396,9 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 // A worker that is killed in the middle leaves nothing half done, and another goes on; one that is stopped has done nothing at all.
 func TestStoppedAndKilledInTheMiddle(t *testing.T) {
 	m := newMover(t)
-	content := "card;name;class;branch\n"
+	content := "card;name;class;branch\n" // our own codes and names, in their letters
 	for k := range 300 {
-		content += fmt.Sprintf("%s;Person %d;adult;HVH\n", m.card(k+100), k)
+		content += fmt.Sprintf("%s;Person %d;%s;%s\n", m.card(k+100), k, []string{"adult", "ADULT", "Adult"}[k%3], []string{"HVH", "havenhead"}[k%2])
 	}
 	n := m.try(m.send(core.Patrons, "Gull Ness", content), nil)
 	testkit.Do(t, m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Take(a, n.ID) })
@@ -575,6 +594,14 @@ func TestLocalFieldsAndHolds(t *testing.T) {
 	assert.Contains(t, odd, "3 true: It has no title")
 	assert.Contains(t, odd, "4 true: ")
 	m.take(n)
+	// Its records that are left come as MARC, to be mended and sent again.
+	records := see(t, m.House, m.who, func(a *act.Act) ([]byte, error) { return intake.LeftRecords(a, n.ID) })
+	read := marc.NewXMLReader(bytes.NewReader(records))
+	first, err := read.Next()
+	require.NoError(t, err)
+	assert.Equal(t, "r9", first.Value("001"))
+	_, err = read.Next()
+	require.ErrorIs(t, err, io.EOF, "what is no record at all is told by its number alone")
 	assert.Equal(t, "r0 2 SLM, r1 2 SLM", m.Ask(`SELECT string_agg(c.number || ' ' || (SELECT count(*) || ' ' || min(i.branch_code) FROM items i
 		WHERE i.title_id = c.ref), ', ' ORDER BY c.number) FROM came_from c WHERE kind = 'titles'`))
 
@@ -592,7 +619,7 @@ func TestLocalFieldsAndHolds(t *testing.T) {
 		_, over, err := intake.Empty(a, a.Today(), 0)
 		return over, err
 	})
-	_, err := testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Undo(a, holds.ID) })
+	_, err = testkit.Try(m.House, m.who, func(a *act.Act) (*intake.Intake, error) { return intake.Undo(a, holds.ID) })
 	require.ErrorContains(t, err, "more than 30 days ago")
 	assert.Equal(t, "0 0", m.count("intake_lines")+" "+m.count("intake_parts"))
 	assert.Equal(t, "2", m.count("holds"))

@@ -5,7 +5,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -52,7 +51,7 @@ func (w *worker) lines(
 				}
 				return ""
 			})
-			row.Known(w.kind, func(f intake.Form, code string) bool { return known(a, f, code) })
+			row.Known(w.kind, func(f intake.Form, text string) string { return ours(a, f, text) })
 			all[k].rows = append(all[k].rows, row)
 		}
 	}
@@ -68,24 +67,36 @@ func (w *worker) lines(
 	return b.lines, nil
 }
 
-// known tells whether something is one of our codes.
-func known(a *act.Act, f intake.Form, code string) bool {
+// ours gives our code for what a file says: the code itself or the name, in whatever letters; empty: there is none, or several.
+func ours(a *act.Act, f intake.Form, text string) string {
+	var codes []intake.Code
 	switch f {
 	case intake.Branch:
-		return a.Network.IsOpen(calendar.Code(code))
+		for _, b := range a.Network.Open() {
+			codes = append(codes, intake.Code{Is: string(b.Code), Name: b.Name})
+		}
 	case intake.Class, intake.Material, intake.Collection:
-		return slices.ContainsFunc(
-			a.Network.Classes,
-			func(c store.Class) bool { return c.Kind == string(f) && c.Code == code && !c.Retired },
-		)
+		for _, c := range a.Network.Classes {
+			if c.Kind == string(f) && !c.Retired {
+				codes = append(codes, intake.Code{Is: c.Code, Name: c.Name})
+			}
+		}
 	case intake.Standing:
-		return slices.Contains([]loan.Standing{loan.Active, loan.Inactive, loan.Excluded}, loan.Standing(code))
+		for _, s := range []loan.Standing{loan.Active, loan.Inactive, loan.Excluded} {
+			codes = append(codes, intake.Code{Is: string(s)})
+		}
 	case intake.ItemStands:
-		return slices.Contains(circulation.ItemStandings, circulation.ItemStanding(code))
+		for _, s := range circulation.ItemStandings {
+			codes = append(codes, intake.Code{Is: string(s)})
+		}
 	case intake.About:
-		return slices.Contains(ledger.Abouts, ledger.About(code))
+		for _, s := range ledger.Abouts {
+			codes = append(codes, intake.Code{Is: string(s)})
+		}
+	default:
+		return text
 	}
-	return true
+	return intake.Ours(codes, text)
 }
 
 // batching makes lines out of records that are looked at together.
@@ -166,7 +177,7 @@ func (b *batching) number(text string) string {
 // record makes the lines of a record.
 func (b *batching) record(p *parsed) {
 	if p.wrong != "" {
-		b.left(p.line, 0, kindsOf[b.kind][0], "", p.wrong, nil)
+		b.left(p.line, 0, kindsOf[b.kind][0], "", p.wrong, p.cells)
 		return
 	}
 	for k := range p.rows {

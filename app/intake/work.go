@@ -336,10 +336,55 @@ func (w *worker) try(end *store.Intake) error {
 		if err := a.Tx.SettleLines(w.row.ID, w.row.Source); err != nil {
 			return nil, err
 		}
+		if err := w.keepLeft(a); err != nil {
+			return nil, err
+		}
 		return w.count(a)
 	})
 	end.Counts = store.JSON(counts)
 	return err
+}
+
+// keepLeft reads the file once more for lines that are left and would have lost what stood in them: whoever mends them needs it all.
+func (w *worker) keepLeft(a *act.Act) error {
+	bare, err := a.Tx.LinesLeftBare(w.row.ID, mostLeft)
+	if err != nil || len(bare) == 0 {
+		return err
+	}
+	r, err := w.open()
+	if err != nil {
+		return err
+	}
+	var lines []int
+	var texts []string
+	for len(bare) > 0 {
+		rec, err := r.next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		for len(bare) > 0 && bare[0] < rec.line {
+			bare = bare[1:]
+		}
+		if len(bare) == 0 || bare[0] != rec.line {
+			continue
+		}
+		switch {
+		case rec.marc != nil:
+			lines, texts = append(lines, rec.line), append(texts, string(store.JSON(rec.marc)))
+		case rec.cells != nil:
+			lines, texts = append(lines, rec.line), append(texts, string(store.JSON(&rec.cells)))
+		}
+		if len(lines) == linesAtOnce {
+			if err := a.Tx.KeepLeft(w.row.ID, lines, texts); err != nil {
+				return err
+			}
+			lines, texts = nil, nil
+		}
+	}
+	return a.Tx.KeepLeft(w.row.ID, lines, texts)
 }
 
 // clone copies how often charges stood alike. It is small: only charges are counted.
@@ -407,6 +452,9 @@ func (w *worker) take(end *store.Intake) error {
 			return false, err
 		}
 		if err := a.Tx.LeaveTouched(w.row.ID, w.row.Source, kindsOf[w.kind]); err != nil {
+			return false, err
+		}
+		if err := w.keepLeft(a); err != nil {
 			return false, err
 		}
 		counts, err := w.count(a)

@@ -299,8 +299,8 @@ func (m Mapping) Read(k Kind, of func(column string) string) Row {
 			}
 		}
 		text := strings.Join(parts, " ")
-		if code, ok := s.Codes[text]; ok && f.Form.Coded() {
-			text = code
+		if f.Form.Coded() {
+			text = s.means(text)
 		}
 		if text == "" {
 			text = s.Always
@@ -312,13 +312,54 @@ func (m Mapping) Read(k Kind, of func(column string) string) Row {
 	return r
 }
 
-// Known looks that what has codes has ours: known tells whether one of a form is. What is not goes to Unknown.
-func (r *Row) Known(k Kind, known func(f Form, code string) bool) {
-	for _, f := range fields[k] {
-		if text := r.Texts[f.Name]; text != "" && f.Form.Coded() && !known(f.Form, text) {
-			r.Unknown[f.Name] = text
-			delete(r.Texts, f.Name)
+// Code is one of our codes, and what people call it.
+type Code struct{ Is, Name string }
+
+// Ours gives the code that is meant by a text: the code itself, or else what is it or its name but for capital letters; empty where
+// nothing is, or several are.
+func Ours(codes []Code, text string) string {
+	text = strings.TrimSpace(text)
+	found := ""
+	for _, c := range codes {
+		switch {
+		case c.Is == text:
+			return text
+		case !strings.EqualFold(c.Is, text) && !strings.EqualFold(c.Name, text):
+		case found == "" || found == c.Is:
+			found = c.Is
+		default:
+			found = "\x00" // several, unless one is the code itself
 		}
+	}
+	return strings.Trim(found, "\x00")
+}
+
+// means is what a text of a column with codes has been said to mean; what nothing was said of stays as it is.
+func (s Source) means(text string) string {
+	if code, ok := s.Codes[text]; ok {
+		return code
+	}
+	for theirs, code := range s.Codes {
+		if strings.EqualFold(theirs, text) {
+			return code
+		}
+	}
+	return text
+}
+
+// Known looks that what has codes has ours: ours gives our code for a text, empty where there is none. What has none goes to Unknown.
+func (r *Row) Known(k Kind, ours func(f Form, text string) string) {
+	for _, f := range fields[k] {
+		text := r.Texts[f.Name]
+		if text == "" || !f.Form.Coded() {
+			continue
+		}
+		if code := ours(f.Form, text); code != "" {
+			r.Texts[f.Name] = code
+			continue
+		}
+		r.Unknown[f.Name] = text
+		delete(r.Texts, f.Name)
 	}
 }
 

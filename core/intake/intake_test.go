@@ -126,7 +126,12 @@ func TestMappings(t *testing.T) {
 			return map[string]string{"card": " 1 ", "name": "Bo",
 				"kind": kind}[c]
 		})
-		r.Known(intake.Patrons, func(f intake.Form, code string) bool { return f != intake.Class || code == "adult" || code == "child" })
+		r.Known(intake.Patrons, func(f intake.Form, text string) string {
+			if f != intake.Class {
+				return text
+			}
+			return intake.Ours([]intake.Code{{"adult", "Adult"}, {"child", "Child"}}, text)
+		})
 		return r
 	}
 	r := read("A")
@@ -157,5 +162,17 @@ func TestWhatBecomesOfALine(t *testing.T) {
 		assert.Equal(t, c.becomes, becomes, "%+v", c)
 		assert.Equal(t, c.says == "", says == "", "%+v", c)
 		assert.Contains(t, says, c.says)
+	}
+}
+
+func TestOurCodes(t *testing.T) {
+	codes := []intake.Code{{"adult", "Grown-up"}, {"child", "Child"}, {"CHILD2", "child"}, {"staff", "Our own"}, {"own", "Our own"}}
+	for text, is := range map[string]string{
+		"adult": "adult", "ADULT": "adult", "Adult ": "adult", "grown-UP": "adult", "child2": "CHILD2", "senior": "", "": "",
+		"child":   "child", // the code itself goes before what is only called so
+		"CHILD":   "",      // it may be either
+		"our own": "", "OWN": "own",
+	} {
+		assert.Equal(t, is, intake.Ours(codes, text), text)
 	}
 }

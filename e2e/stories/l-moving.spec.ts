@@ -73,6 +73,26 @@ test("patrons of another library move in: read otherwise, tried by line, taken, 
   expect(left.split("\n")[0]).toBe(`${heads.replaceAll(";", ",")},Line,Why it is left`);
   expect(left).toContain(`${cards[2]},Strange,Sol,1.2.1985,VIP,GN,`);
 
+  // Read otherwise, what it would become is told anew: how it is read stands above, a class has another meaning, and the branch is one
+  // for all, though it has no column.
+  await outcome.getByRole("button", { name: "Read it otherwise" }).click();
+  expect((await read.boundingBox())?.y).toBeLessThan((await outcome.boundingBox())?.y ?? 0);
+  await read.getByLabel("VIP", { exact: false }).selectOption({ label: "Senior" });
+  await read.getByLabel("Column of: Home branch").selectOption({ label: "no column" });
+  await read.getByLabel("Column of: Mail address").selectOption({ label: "no column" });
+  await read.getByLabel("Otherwise: Mail address").fill("list@post.invalid");
+  await read.getByLabel("Otherwise: Home branch").selectOption({ label: "for all: Saltmere" });
+  await read.getByRole("button", { name: "Try it" }).click();
+  await expect(odd).not.toContainText("no address", { timeout: 15_000 });
+  await expect(odd).not.toContainText("VIP");
+  await expect(odd).toContainText("Stands twice");
+  await outcome.getByRole("button", { name: "Read it otherwise" }).click();
+  await read.getByLabel("Otherwise: Mail address").fill("");
+  await read.getByLabel("Column of: Mail address").selectOption({ label: "E-mail" });
+  await read.getByLabel("VIP", { exact: false }).selectOption({ label: "nothing we have: such lines are left" });
+  await read.getByRole("button", { name: "Try it" }).click();
+  await expect(odd).toContainText('"VIP" is none of ours', { timeout: 15_000 });
+
   await outcome.getByRole("button", { name: "Take 2 in" }).dblclick();
   await expect(outcome.getByRole("heading", { name: "What was taken in" })).toBeVisible({ timeout: 15_000 });
   expect(

@@ -57,6 +57,9 @@ ALTER TABLE ledger ADD COLUMN undoes bigint REFERENCES ledger,
     ADD CONSTRAINT ledger_undoes_check CHECK ((undoes IS NOT NULL) = (kind = 'unwaiver'));
 CREATE UNIQUE INDEX ledger_undone_once ON ledger (undoes) WHERE undoes IS NOT NULL;
 
+-- How often a file was tried: the lines of each trial are its own.
+ALTER TABLE intakes ADD COLUMN trials integer NOT NULL DEFAULT 0;
+
 -- Taking back begins as the room of the station has it, and a branch says what the first emptying of its bins on a day counts as.
 ALTER TABLE stations ADD COLUMN sort_room boolean NOT NULL DEFAULT false;
 ALTER TABLE branches ADD COLUMN bins_now boolean NOT NULL DEFAULT false; -- what lies in them counts as when it is scanned, not as the last open day
@@ -89,6 +92,7 @@ DO $$ BEGIN
     END IF;
 END $$;
 -- +goose StatementEnd
+ALTER TABLE intakes DROP COLUMN trials;
 ALTER TABLE stations DROP COLUMN sort_room;
 ALTER TABLE branches DROP COLUMN bins_now;
 DROP INDEX receipts_no_till;

@@ -19,6 +19,8 @@ export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: (
   const queries = useQueryClient();
   const [mapping, setMapping] = useState<Mapping>(n.mapping ?? { from: {}, order: "day" });
   const [all, setAll] = useState(false);
+  // A field that was used stays in sight when its column is taken away: it may get a value for all.
+  const [touched, setTouched] = useState<string[]>([]);
   const attempt = useWrite(
     (body: Mapping, key) =>
       api.POST("/api/intakes/{id}/try", { params: { path: { id: n.id }, header: keyed(key) }, body }),
@@ -37,8 +39,9 @@ export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: (
     const from = { ...mapping.from, [field]: source };
     if (!source.columns?.length && !source.always) delete from[field];
     setMapping({ ...mapping, from });
+    if (!touched.includes(field)) setTouched([...touched, field]);
   };
-  const used = n.fields.filter((f) => f.must || mapping.from[f.name]);
+  const used = n.fields.filter((f) => f.must || mapping.from[f.name] || touched.includes(f.name));
   const unused = seen.heads.filter((h) => !Object.values(mapping.from).some((s) => s.columns?.includes(h)));
   return (
     <Card label="How it is read" className="grid gap-3 p-3.5">
@@ -106,7 +109,7 @@ function OneField({
   const columns = source.columns ?? [];
   const coded = useCodes(f.form);
   const values = columns.length === 1 ? (n.seen?.values?.[columns[0] ?? ""] ?? []) : [];
-  const unknown = coded ? values.filter((v) => !coded.some(([code]) => code === v)) : [];
+  const unknown = coded ? values.filter((v) => !isOurs(coded, v)) : [];
   return (
     <div
       role="group"
@@ -165,7 +168,7 @@ function OneField({
               <select
                 className={inputLook}
                 value={source.codes?.[v] ?? ""}
-                onChange={(e) => onPut({ ...source, codes: { ...source.codes, [v]: e.currentTarget.value } })}
+                onChange={(e) => onPut({ ...source, codes: saying(source.codes ?? {}, v, e.currentTarget.value) })}
               >
                 <option value="">nothing we have: such lines are left</option>
                 {coded.map(([code, name]) => (
@@ -180,6 +183,19 @@ function OneField({
     </div>
   );
 }
+
+/** What their values mean, with one said anew; one that means nothing we have is not said at all. */
+function saying(codes: Record<string, string>, theirs: string, ours: string) {
+  const said = { ...codes, [theirs]: ours };
+  if (!ours) delete said[theirs];
+  return said;
+}
+
+/** Whether the server knows a value by itself: it is one of our codes or names, in whatever letters. */
+const isOurs = (coded: [string, string][], value: string) => {
+  const is = value.trim().toLowerCase();
+  return coded.filter((names) => names.some((name) => name.toLowerCase() === is)).length === 1;
+};
 
 const plainCodes: Partial<Record<Of["form"], [string, string][]>> = {
   standing: [

@@ -55,10 +55,10 @@ function Shown({ intake: n }: { intake: Intake }) {
       {n.state === "sending" && <Sends intake={n} />}
       {sends?.problem !== undefined && <Trouble error={sends.problem} />}
       {underWay(n) && <UnderWay intake={n} />}
+      {ready && (n.state === "read" || anew) && <HowItIsRead intake={n} onTried={() => setAnew(false)} />}
       {n.counts && !underWay(n) && n.state !== "read" && (
         <Outcome intake={n} onAnew={() => setAnew(true)} anew={anew} />
       )}
-      {ready && (n.state === "read" || anew) && <HowItIsRead intake={n} onTried={() => setAnew(false)} />}
       {["sending", "read", "tried"].includes(n.state) && <Drop intake={n} />}
     </>
   );

@@ -109,7 +109,7 @@ const columns: Column<Odd>[] = [
 
 /** Lines that are left, or taken without something. */
 function OddLines({ intake: n }: { intake: Intake }) {
-  const list = usePages(["intakes", n.id, "lines", n.state], (after) =>
+  const list = usePages(["intakes", n.id, "lines", n.state, n.trials], (after) =>
     told(api.GET("/api/intakes/{id}/lines", { params: { path: { id: n.id }, query: { after } } })),
   );
   const left = (n.counts?.by ?? []).some((o) => o.left > 0);
@@ -132,7 +132,17 @@ function OddLines({ intake: n }: { intake: Intake }) {
           <a href={`/api/intakes/${n.id}/left.csv`} download className="link font-semibold">
             The lines that are left, as a table
           </a>
-          <span className="text-ink-2"> with why, to be mended and sent again.</span>
+          {n.seen?.form === "csv" ? (
+            <span className="text-ink-2"> with why, to be mended and sent again.</span>
+          ) : (
+            <>
+              <span className="text-ink-2"> with why; and </span>
+              <a href={`/api/intakes/${n.id}/left.xml`} download className="link font-semibold">
+                their records, as MARCXML
+              </a>
+              <span className="text-ink-2"> to be mended and sent again.</span>
+            </>
+          )}
         </p>
       )}
     </>
