@@ -1,7 +1,9 @@
 package server
 
 import (
+	"io"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -33,6 +35,9 @@ func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", kind)
 	w.Header().Set("Content-Disposition", `attachment; filename="`+file+`"`)
+	if r.URL.Query().Get("mark") == "yes" && strings.HasSuffix(file, ".csv") {
+		_, _ = io.WriteString(w, takeout.ByteOrderMark)
+	}
 	control := http.NewResponseController(w)
 	err = takeout.Write(r.Context(), s.house, who, file, w, func(int) error {
 		return control.SetWriteDeadline(time.Now().Add(pageTime))

@@ -77,6 +77,8 @@ func TestEverythingCanBeTakenOut(t *testing.T) {
 	for file, query := range map[string]string{
 		"items.csv": "items", "patrons.csv": "patrons WHERE forgotten_at IS NULL AND merged_into IS NULL",
 		"loans.csv": "loans WHERE returned_at IS NULL", "holds.csv": "holds WHERE closed_at IS NULL",
+		"past-loans.csv": "loans WHERE returned_at IS NOT NULL AND NOT undone AND patron_id IS NOT NULL", "rosters.csv": "rosters",
+		"ledger.csv": "ledger", "receipts.csv": "receipts", "invoices.csv": "invoices",
 		"balances.csv": "ledger c WHERE c.kind = 'charge' AND c.amount + (SELECT coalesce(sum(o.amount), 0) FROM ledger o WHERE o.settles = c.id) > 0",
 	} {
 		lines, err := csv.NewReader(strings.NewReader(get(file))).ReadAll()
@@ -87,7 +89,22 @@ func TestEverythingCanBeTakenOut(t *testing.T) {
 			assert.Contains(t, lines[1], "1; 2")
 		}
 	}
-	assert.Equal(t, strconv.Itoa(len(takeout.Files)), testkit.Text(t, h, "SELECT count(*)::text FROM events WHERE kind = 'taken_out'"))
+	// What the books say adds up to what patrons owe, by whoever adds it up.
+	books, err := csv.NewReader(strings.NewReader(get("ledger.csv"))).ReadAll()
+	require.NoError(t, err)
+	owed := 0
+	for _, cells := range books[1:] {
+		n, err := strconv.Atoi(cells[5])
+		require.NoError(t, err)
+		owed += n
+	}
+	assert.Equal(t, testkit.Text(t, h, "SELECT sum(balance)::text FROM patrons"), strconv.Itoa(owed))
+	// Spreadsheet programs may want a mark at the beginning; MARC has none.
+	status, text := ada.send(http.MethodGet, "/api/out/rosters.csv?mark=yes", "", nil)
+	assert.Equal(t, http.StatusOK, status)
+	assert.True(t, strings.HasPrefix(text, "\ufeffname,"))
+	assert.True(t, strings.HasPrefix(get("rosters.csv"), "name,"))
+	assert.Equal(t, strconv.Itoa(len(takeout.Files)+3), testkit.Text(t, h, "SELECT count(*)::text FROM events WHERE kind = 'taken_out'"))
 	status, says := ada.send(http.MethodGet, "/api/out/secrets.csv", "", nil)
 	assert.Equal(t, http.StatusNotFound, status, says)
 }

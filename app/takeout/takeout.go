@@ -1,5 +1,5 @@
 // Package takeout gives all that a network has, in open formats, so that nobody is locked in: titles with their copies as MARC 21
-// (ISO 2709 or MARCXML, copies in field 852), and items, patrons, open loans, open holds and what is owed as CSV.
+// (ISO 2709 or MARCXML, copies in field 852), and items, patrons, rosters, loans, open holds and all that went over the accounts as CSV.
 //
 // It is written page by page, each read in a transaction of its own, so that a large network holds up nobody and takes little
 // memory. What changes meanwhile stands as it is when its page is read. PINs and passwords are not taken out.
@@ -32,6 +32,12 @@ var Files = map[string]string{
 	"loans.csv":    csvKind,
 	"holds.csv":    csvKind,
 	"balances.csv": csvKind,
+
+	"past-loans.csv": csvKind,
+	"rosters.csv":    csvKind,
+	"ledger.csv":     csvKind,
+	"receipts.csv":   csvKind,
+	"invoices.csv":   csvKind,
 }
 
 const csvKind = "text/csv; charset=utf-8"
@@ -50,6 +56,9 @@ func Begin(ctx context.Context, h *act.House, who act.Actor, file string) error 
 	})
 	return err
 }
+
+// ByteOrderMark begins a file of UTF-8 for programs that take it for something else without (Unicode 15, section 23.8).
+const ByteOrderMark = "\ufeff"
 
 // Write writes a file. Between pages it says so, and how many rows there are so far.
 func Write(
