@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -36,7 +37,7 @@ func TestDownloads(t *testing.T) {
 	assert.Equal(t, []string{"Adult", "21 days"}, grid[1][:2])
 	_, err = rulebook.Read([]byte(get("/api/rulebook/editions/2/file.json")))
 	assert.NoError(t, err)
-	days, err := ical.Read(get("/api/calendars/SLM/calendar.ics"))
+	days, err := ical.Read(get("/api/calendars/SLM/calendar.ics"), time.UTC)
 	require.NoError(t, err)
 	assert.Contains(t, days[len(days)-1].Name+days[0].Name+days[9].Name, "Public holiday")
 

@@ -114,6 +114,15 @@ func (s *Server) holdsChanged() {
 		func(a *act.Act, in *OneSent[changedAt]) (*holds.Hold, error) {
 			return holds.ChangeBack(a, in.ID, in.Body.At)
 		})
+	type moving struct {
+		ByID
+		Before int64 `query:"before" doc:"In front of which other hold that waits; 0: behind all"`
+	}
+	look(s, "/holds/{id}/move", "lookAtMove", "What moving a hold in its queue would do to those who wait", supervising,
+		func(a *act.Act, in *moving) (Rows[holds.Shifted], error) {
+			list, err := holds.LookAtMove(a, in.ID, in.Before)
+			return Rows[holds.Shifted]{Rows: list}, err
+		})
 	do(s, http.MethodPost, "/holds/{id}/move", "moveHold", "Move a hold in its queue", supervising,
 		func(a *act.Act, in *OneSent[holds.Move]) (*holds.Hold, error) {
 			return holds.MoveInQueue(a, in.ID, in.Body)

@@ -31,7 +31,7 @@ var whose = map[string]string{
 	"loanTerms": "card", "renewLoan": "card", "undoLoan": "branch+card", "exampleOfLoan": "anybody's",
 	"tickPile": "branch", "restOf": "day", "partsMissing": "branch", "excuseLine": "branch", "run": "day", "runLines": "day", "runOfPatron": "day",
 	"returnScan": "branch", "countAs": "branch", "putOnAccount": "branch", "finishRun": "branch", "undoReturn": "branch", "answerNote": "branch",
-	"missed": "branch", "puttingInForce": "anybody's", "withdrawEdition": "anybody's", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "changeHoldBack": "asked", "moveHold": "anybody's", "reassign": "anybody's",
+	"missed": "branch", "puttingInForce": "anybody's", "withdrawEdition": "anybody's", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "changeHoldBack": "asked", "moveHold": "anybody's", "lookAtMove": "anybody's", "reassign": "anybody's",
 	"takeBackTrip": "anybody's", "lookedForStray": "branch", "tote": "anybody's",
 	"gatherTote": "branch", "takeOutOfTote": "branch", "closeTote": "branch", "unpackTote": "branch", "finishTote": "branch", "loseTote": "branch",
 	"backTote": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",

@@ -496,6 +496,26 @@ func (t *Tx) Before(id int64) ([]byte, *time.Time, error) {
 	return row.Before, row.ChangedAt, nil
 }
 
+// MovedBy is who moved a hold in its queue last, and why.
+type MovedBy struct {
+	HoldID      int64
+	At          time.Time
+	Who, Reason string
+}
+
+// MovedBy gives who moved holds last, by hold.
+func (t *Tx) MovedBy(holds []int64) (map[int64]MovedBy, error) {
+	rows, err := list[MovedBy](t, `SELECT m.hold_id, m.at, coalesce(f.name, '') AS who, coalesce(m.reason, '') AS reason
+		FROM unnest($1::bigint[]) h (id) CROSS JOIN LATERAL (SELECT e.hold_id, e.at, e.staff_id, e.detail->>'reason' AS reason FROM events e
+			WHERE e.hold_id = h.id AND e.kind = 'hold_moved' ORDER BY e.at DESC LIMIT 1) m
+		LEFT JOIN staff f ON f.id = m.staff_id`, holds)
+	out := make(map[int64]MovedBy, len(rows))
+	for _, r := range rows {
+		out[r.HoldID] = r
+	}
+	return out, err
+}
+
 // Number numbers the places of a title's holds anew, in the order in which they stand.
 func (t *Tx) Number(title int64) {
 	t.queue(`UPDATE holds h SET place = n.place FROM (SELECT id, row_number() OVER (ORDER BY place, id) AS place
@@ -547,6 +567,7 @@ func (t *Tx) OpenHold(id int64) (*Hold, error) {
 
 // ShelfRow is a thing on a hold shelf, or one that stands there still for a hold that has ended.
 type ShelfRow struct {
+	StandsUnder string // the key of its place on a shelf that goes by name
 	HoldShown
 	Barcode, Author, Phone, CallNumber string
 	Material                           string
@@ -555,7 +576,7 @@ type ShelfRow struct {
 	Address                            *string
 }
 
-const shelfColumns = holdsShownColumns + `, i.barcode, t.author, p.phone, i.call_number, i.material,
+const shelfColumns = standsUnder + ` AS stands_under, ` + holdsShownColumns + `, i.barcode, t.author, p.phone, i.call_number, i.material,
 	m.id AS message_id, m.channel, m.state AS message_state, m.address`
 
 const shelfFrom = ` FROM holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id JOIN items i ON i.id = h.item_id
@@ -589,13 +610,23 @@ func (t *Tx) Standing(branch calendar.Code) ([]Standing, error) {
 		WHERE day IS NOT NULL GROUP BY day ORDER BY day`, branch)
 }
 
-// ToClear gives a page of what still stands on the hold shelf of a branch for holds that have ended, the oldest first.
+// standsUnder is what the thing of a hold h of a patron p stands under on a shelf that goes by name.
+const standsUnder = `lower(coalesce(nullif(p.shelf_name, ''), p.legal_name)) COLLATE "C"`
+
+// ToClear gives a page of what still stands on the hold shelf of a branch for holds that have ended, as it stands there: by slot,
+// or by the name it stands under.
 func (t *Tx) ToClear(branch calendar.Code, page Page) ([]ShelfRow, Page, error) {
-	at := func(h *ShelfRow) Cursor { return Cursor{Text: h.ClosedAt.UTC().Format(time.RFC3339Nano), ID: h.ID} }
+	at := func(h *ShelfRow) Cursor {
+		c := Cursor{Text: h.StandsUnder, ID: h.ID}
+		if h.Slot != nil {
+			c.Rank = int64(*h.Slot)
+		}
+		return c
+	}
 	return paged(t, page, at, "SELECT "+shelfColumns+shelfFrom+`WHERE h.pickup = $1 AND h.state IN ('lapsed', 'cancelled')
 		AND h.item_id IS NOT NULL AND h.ready_at IS NOT NULL AND NOT h.cleared
-		AND $2::bigint >= 0 AND (h.closed_at, h.id) > (coalesce(nullif($3, ''), '-infinity')::timestamptz, $4)
-		ORDER BY h.closed_at, h.id`, branch)
+		AND (coalesce(h.slot, 0), `+standsUnder+`, h.id) > ($2::bigint, $3::text COLLATE "C", $4)
+		ORDER BY coalesce(h.slot, 0), `+standsUnder+`, h.id`, branch)
 }
 
 // HoldsInQueue gives the open holds of a title in the order of its queue, up to a number.

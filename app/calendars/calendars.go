@@ -208,6 +208,8 @@ type Days struct {
 	To   calendar.Date `json:"to" format:"date"`
 	Rule string        `json:"rule"`
 	Name string        `json:"name"`
+
+	Hours string `json:"hours,omitempty" doc:"Of an entry within one day, such as 10:00-14:00: special hours of that day; none: it is closed"`
 }
 
 // Removal takes an entry away again, by its first day and name.
@@ -240,7 +242,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		p.Recurring = append(p.Recurring, *c.Recur)
 		return "closed again and again: " + c.Recur.Name, nil
 	case len(c.Days) > 0:
-		return c.take(p)
+		return c.take(p, b.Date(now))
 	case c.Remove != nil:
 		return c.remove(p)
 	}
@@ -290,9 +292,39 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 	return "closed from " + minute.String() + " on, " + c.Now, nil
 }
 
-func (c *Change) take(p *plain) (string, error) {
-	taken := 0
+// hoursAhead is for how many years special hours that recur are taken from a calendar file: each stands by itself.
+const hoursAhead = 2
+
+// take takes entries of a calendar file over: whole days are closed, those with hours have special hours.
+func (c *Change) take(p *plain, today calendar.Date) (string, error) {
+	taken, special := 0, map[calendar.Date]bool{}
 	for _, d := range c.Days {
+		if d.Hours != "" {
+			days := []calendar.Date{d.From}
+			if d.Rule != "" {
+				var err error
+				if days, err = ical.Occurrences(d.Rule, d.From, today, today.AddYears(hoursAhead)); err != nil {
+					return "", problem.Newf(problem.Invalid, "%s: %s.", d.Name, err)
+				}
+			}
+			for _, day := range days {
+				is := Opening{Date: day, Hours: []string{d.Hours}, Name: d.Name}
+				k := slices.IndexFunc(p.Openings, func(o Opening) bool { return o.Date == day })
+				switch {
+				case k < 0:
+					p.Openings = append(p.Openings, is)
+				case p.Openings[k].Name == d.Name && !slices.Contains(p.Openings[k].Hours, d.Hours): // a morning and an afternoon
+					p.Openings[k].Hours = append(slices.Clone(p.Openings[k].Hours), d.Hours)
+					slices.Sort(p.Openings[k].Hours)
+				case p.Openings[k].Name == d.Name:
+					continue
+				default:
+					p.Openings[k] = is
+				}
+				special[day] = true
+			}
+			continue
+		}
 		if d.Rule != "" {
 			if err := checkRecurring(d.Rule, d.From); err != nil {
 				return "", problem.Newf(problem.Invalid, "%s: %s.", d.Name, err)
@@ -310,7 +342,11 @@ func (c *Change) take(p *plain) (string, error) {
 			taken++
 		}
 	}
-	return calendar.Count(taken, "closure") + " from a calendar file", nil
+	says := calendar.Count(taken, "closure")
+	if len(special) > 0 {
+		says += " and special hours on " + calendar.Count(len(special), "day")
+	}
+	return says + " from a calendar file", nil
 }
 
 func (c *Change) remove(p *plain) (string, error) {
@@ -337,14 +373,14 @@ func (c *Change) remove(p *plain) (string, error) {
 }
 
 // Bring reads a calendar file, to be looked at before it is taken over.
-func Bring(_ *act.Act, text string) ([]Days, error) {
-	list, err := ical.Read(text)
+func Bring(a *act.Act, text string) ([]Days, error) {
+	list, err := ical.Read(text, a.Here().Location)
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
 	out := make([]Days, len(list))
 	for k, d := range list {
-		out[k] = Days{d.From, d.To, d.Rule, d.Name}
+		out[k] = Days{d.From, d.To, d.Rule, d.Name, d.Hours}
 	}
 	return out, nil
 }

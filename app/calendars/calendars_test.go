@@ -13,6 +13,7 @@ import (
 	"nevrin/app/calendars"
 	"nevrin/app/desk"
 	"nevrin/core/calendar"
+	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/testkit"
 )
@@ -297,4 +298,46 @@ func TestTwoSupervisorsOneCalendar(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, closures)
+}
+
+// Entries of a calendar file with hours are special hours of their day, not a day on which it is closed; and a preview says how far it
+// looked, and counts what recurs each time.
+func TestSpecialHoursFromAFileAndHowFarAPreviewLooked(t *testing.T) {
+	w := testkit.NewWorld(t)
+	boss := w.Staff(role.Supervisor, "HVH")
+	event := func(uid, from, to, name string) string {
+		return "BEGIN:VEVENT\r\nUID:" + uid + "\r\nDTSTART" + from + "\r\nDTEND" + to + "\r\nSUMMARY:" + name + "\r\nEND:VEVENT\r\n"
+	}
+	file := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" +
+		event("1", ":20261224T100000", ":20261224T120000", "The eve") + event("2", ":20261224T130000", ":20261224T150000", "The eve") +
+		event("3", ";VALUE=DATE:20261225", ";VALUE=DATE:20261226", "A holiday") + "END:VCALENDAR\r\n"
+	list := testkit.Do(t, w.House, boss, func(a *act.Act) ([]calendars.Days, error) { return calendars.Bring(a, file) })
+	change := func(c calendars.Change) calendars.Change {
+		c.Branches = []calendar.Code{"HVH"}
+		c.Version = testkit.Do(t, w.House, boss, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, "HVH", 2026) }).Version
+		return c
+	}
+	apply := func(c calendars.Change) *calendars.Touched {
+		return testkit.Do(t, w.House, boss, func(a *act.Act) (*calendars.Touched, error) { return calendars.Apply(a, change(c)) })
+	}
+	assert.Contains(t, apply(calendars.Change{Days: list}).Text, "1 closure and special hours on 1 day from a calendar file")
+	apply(calendars.Change{Days: list}) // brought twice, it is once
+	is := testkit.Do(t, w.House, boss, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, "HVH", 2026) })
+	assert.Equal(t, []calendars.Opening{{Date: calendar.MakeDate(2026, 12, 24), Hours: []string{"10:00-12:00", "13:00-15:00"}, Name: "The eve"}}, is.Openings)
+	days := map[string]string{}
+	for _, d := range is.Days {
+		days[d.Date.String()] = d.Kind + " " + d.Hours
+	}
+	assert.Equal(t, "special 10:00-12:00, 13:00-15:00", days["2026-12-24"])
+	assert.Equal(t, "closure ", days["2026-12-25"])
+
+	// The first Tuesday of each month, from today, the sixth of October 2026, on: until October 2028 that is 24 times, all of them looked at.
+	touched := testkit.Do(t, w.House, boss, func(a *act.Act) (*calendars.Touched, error) {
+		return calendars.Preview(a, change(calendars.Change{Recur: &calendars.Recurring{
+			From: calendar.MakeDate(2026, 11, 3), Days: 1, Rule: "FREQ=MONTHLY;BYDAY=1TU", Name: "Staff training",
+		}}))
+	})
+	assert.Equal(t, calendar.MakeDate(2028, 10, 6), touched.Looked)
+	assert.Equal(t, 24, touched.Closed)
+	assert.Zero(t, touched.Opened)
 }

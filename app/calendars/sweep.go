@@ -45,13 +45,16 @@ type MovedHold struct {
 
 // Touched is how much a change touches.
 type Touched struct {
-	Text    string   `json:"text" doc:"The change, in a sentence"`
-	Loans   int      `json:"loans" doc:"Due dates that move; once applied, without those left out"`
-	Holds   int      `json:"holds" doc:"Holds that wait on the shelf for longer"`
-	Runs    []string `json:"runs" doc:"Courier runs that call at a branch that is then closed"`
-	Sweep   int64    `json:"sweep,omitempty" doc:"Once applied"`
-	Parts   bool     `json:"parts,omitempty" doc:"Once applied: they are so many that they move in parts, which takes a while"`
-	Version int64    `json:"version"`
+	Text    string        `json:"text" doc:"The change, in a sentence"`
+	Loans   int           `json:"loans" doc:"Due dates that move; once applied, without those left out"`
+	Holds   int           `json:"holds" doc:"Holds that wait on the shelf for longer"`
+	Runs    []string      `json:"runs" doc:"Courier runs that call at a branch that is then closed"`
+	Closed  int           `json:"closed" doc:"Days on which a branch is then closed and was not, by branch and day"`
+	Opened  int           `json:"opened" doc:"Days on which a branch is then open and was not"`
+	Looked  calendar.Date `json:"looked" format:"date" doc:"Until when days and runs were looked at. Due dates and hold shelves are looked at whole"`
+	Sweep   int64         `json:"sweep,omitempty" doc:"Once applied"`
+	Parts   bool          `json:"parts,omitempty" doc:"Once applied: they are so many that they move in parts, which takes a while"`
+	Version int64         `json:"version"`
 }
 
 // plan works out a change: the calendars before and after, and what it touches.
@@ -285,26 +288,45 @@ func (p *plan) moveHolds(a *act.Act) error {
 	return nil
 }
 
-// runs finds courier runs of the next four weeks that call at a branch on a day that is newly closed.
+// looksAhead is for how many years it is looked which days a change closes, recurring ones each time, and which runs call then.
+const looksAhead = 2
+
+// daysSaid is how many days of a run are named; further ones are counted.
+const daysSaid = 6
+
+// runs finds the days that are newly closed, and courier runs that call there on them.
 func (p *plan) runs(a *act.Act) {
+	p.touched.Looked = a.Today().AddYears(looksAhead)
 	for code, is := range p.is {
+		var closed []calendar.Date
+		for d := a.Today(); d <= p.touched.Looked; d++ {
+			switch was, open := p.was[code].OpenOn(d), is.OpenOn(d); {
+			case was && !open:
+				closed = append(closed, d)
+			case open && !was:
+				p.touched.Opened++
+			}
+		}
+		p.touched.Closed += len(closed)
 		for k := range a.Network.Timetable.Runs {
 			r := &a.Network.Timetable.Runs[k]
 			if !slices.ContainsFunc(r.Stops, func(s courier.Stop) bool { return s.Branch == code }) {
 				continue
 			}
 			var days []string
-			for d := a.Today(); d < a.Today()+28; d++ {
-				if r.On(d) && p.was[code].OpenOn(d) && !is.OpenOn(d) {
-					days = append(days, d.UTC().Format("Mon 2 Jan"))
+			for _, d := range closed {
+				if r.On(d) {
+					days = append(days, d.Say())
 				}
 			}
-			if days != nil {
-				p.touched.Runs = append(
-					p.touched.Runs,
-					fmt.Sprintf("%s to %s on %s", cmp.Or(r.Name, r.ID), is.Name, strings.Join(days, ", ")),
-				)
+			if days == nil {
+				continue
 			}
+			says := strings.Join(days[:min(daysSaid, len(days))], ", ")
+			if more := len(days) - daysSaid; more > 0 {
+				says += " and " + calendar.Count(more, "further day")
+			}
+			p.touched.Runs = append(p.touched.Runs, fmt.Sprintf("%s to %s on %s", cmp.Or(r.Name, r.ID), is.Name, says))
 		}
 	}
 	slices.Sort(p.touched.Runs)

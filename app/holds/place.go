@@ -246,6 +246,8 @@ type Placed struct {
 	Placed  int       `json:"placed"`
 	Holds   []int64   `json:"holds" doc:"Those that were placed, in the order in which they were"`
 	Refused []Refused `json:"refused"`
+
+	For []PlacedFor `json:"for" doc:"The same holds, with for whom they are and when they will be ready"`
 }
 
 // Refused is somebody for whom no hold was placed, and why.
@@ -283,7 +285,7 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	if title == nil {
 		return nil, problem.NoSuch("title")
 	}
-	out := &Placed{TitleID: title.ID, Title: title.Name, Holds: []int64{}, Refused: []Refused{}}
+	out := &Placed{TitleID: title.ID, Title: title.Name, Holds: []int64{}, Refused: []Refused{}, For: []PlacedFor{}}
 	var holds []*store.Hold
 	for _, id := range ids {
 		p := patrons[id]
@@ -306,7 +308,10 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	if len(holds) == 0 {
 		return out, nil
 	}
-	_, err = routeNew(a, holds)
+	if _, err = routeNew(a, holds); err != nil {
+		return nil, err
+	}
+	out.For, err = placedFor(a, title.ID, out.Holds)
 	return out, err
 }
 
@@ -316,10 +321,7 @@ func placeOne(a *act.Act, p *store.Patron, title *store.Title, o Orders) (*store
 	}
 	pickup := o.Pickup
 	if pickup == "" {
-		pickup = p.BranchCode
-		if p.Pickup != nil && *p.Pickup != "" {
-			pickup = *p.Pickup
-		}
+		pickup = people.PickupOf(p)
 	}
 	if _, err := a.Network.OpenBranch(pickup); err != nil {
 		return nil, err

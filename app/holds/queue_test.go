@@ -92,6 +92,84 @@ func TestBandsAndMoving(t *testing.T) {
 	assert.Equal(t, ids(staff, adult, other, housebound), order(w, title), "whose class changed moves by night")
 }
 
+// What a move would do is what it does, numbers and likely days, to the moved hold and to the others; afterwards it is seen who did it
+// and why. What has changed nothing is left out.
+func TestWhatAMoveWouldDo(t *testing.T) {
+	w := testkit.NewWorld(t)
+	here, boss := w.Staff(role.Desk, "HVH"), w.Staff(role.Supervisor, "HVH")
+	title, items := w.Title("HVH", "HVH")
+	for k, item := range items {
+		lent := testkit.Do(t, w.House, here, func(a *act.Act) (*desk.Result, error) {
+			return desk.Lend(a, desk.Lending{Item: item, Patron: w.Patron("HVH")})
+		})
+		w.Set("UPDATE loans SET due_date = due_date + ?::int WHERE id = ?", 7*k, lent.Line.LoanID)
+	}
+	var all []int64
+	for range 5 {
+		id, _ := waitingAt(t, w, here, title, "HVH", "adult")
+		all = append(all, id)
+	}
+	type stands struct{ number, likely string }
+	now := func() map[int64]stands {
+		q := testkit.Do(t, w.House, boss, func(a *act.Act) (*holds.TitleQueue, error) { return holds.QueueOf(a, title) })
+		out := map[int64]stands{}
+		for _, h := range q.Holds {
+			s := stands{number: fmt.Sprint(h.Waiting)}
+			if h.Foreseen != nil {
+				s.likely = h.Foreseen.Likely.String()
+			}
+			out[h.ID] = s
+		}
+		return out
+	}
+	look := func(id, before int64) ([]holds.Shifted, error) {
+		return testkit.Try(w.House, boss, func(a *act.Act) ([]holds.Shifted, error) { return holds.LookAtMove(a, id, before) })
+	}
+	for _, m := range [][2]int{{4, 0}, {0, -1}, {1, 3}, {3, 1}} {
+		id, before := all[m[0]], int64(0)
+		if m[1] >= 0 {
+			before = all[m[1]]
+		}
+		was := now()
+		would, err := look(id, before)
+		require.NoError(t, err)
+		require.NotEmpty(t, would)
+		assert.Equal(t, was, now(), "looking moves nothing")
+		testkit.Do(t, w.House, boss, func(a *act.Act) (*holds.Hold, error) {
+			return holds.MoveInQueue(a, id, holds.Move{Before: before, Reason: "an exam"})
+		})
+		is := now()
+		for _, s := range would {
+			assert.Equal(t, was[s.Hold].number, fmt.Sprint(s.Was))
+			assert.Equal(t, is[s.Hold].number, fmt.Sprint(s.Is), m)
+			require.NotNil(t, s.Then)
+			assert.Equal(t, is[s.Hold].likely, s.Then.Likely.String(), m)
+			delete(was, s.Hold)
+		}
+		for id, before := range was {
+			assert.Equal(t, before, is[id], "nothing was said of it, and nothing changed")
+		}
+	}
+	q := testkit.Do(t, w.House, boss, func(a *act.Act) (*holds.TitleQueue, error) { return holds.QueueOf(a, title) })
+	for _, h := range q.Holds {
+		if h.ID == all[2] {
+			assert.Nil(t, h.Moved, "nobody moved it")
+			continue
+		}
+		require.NotNil(t, h.Moved)
+		assert.Equal(t, "an exam", h.Moved.Reason)
+		assert.Equal(t, boss.Name, h.Moved.Who)
+	}
+	same, err := look(q.Holds[0].ID, q.Holds[1].ID)
+	require.NoError(t, err)
+	assert.Empty(t, same, "it stands there already")
+	_, err = look(all[0], 999)
+	require.ErrorContains(t, err, "does not wait in this queue any more")
+	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, all[0], "gone") })
+	_, err = look(all[0], 0)
+	require.ErrorContains(t, err, "does not wait in the queue any more")
+}
+
 func holdOf(w *testkit.World, patron int64) (id int64) {
 	_, _ = fmt.Sscan(w.Ask("SELECT id::text FROM holds WHERE patron_id = ? AND closed_at IS NULL", patron), &id)
 	return id
@@ -288,6 +366,9 @@ func TestPlacingForMany(t *testing.T) {
 	require.Len(t, p.Refused, 1)
 	assert.Equal(t, excluded, p.Refused[0].Patron)
 	assert.Equal(t, "SLM", w.Ask("SELECT pickup FROM holds WHERE patron_id = ?", elsewhere))
+	require.Len(t, p.For, 2, "each is told with where and when")
+	assert.Equal(t, []calendar.Code{"HVH", "SLM"}, []calendar.Code{p.For[0].Pickup, p.For[1].Pickup})
+	assert.Equal(t, p.Holds, []int64{p.For[0].Hold, p.For[1].Hold})
 	p, err = many(holds.Orders{Title: title, Patrons: []int64{fine, fine, w.Patron("HVH")}, Pickup: "THB"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, p.Placed)

@@ -34,6 +34,7 @@ type InQueue struct {
 	Foreseen *Foreseen  `json:"foreseen,omitempty" doc:"When it will be ready; none: nobody can say"`
 	WhySo    *why.Trace `json:"why_so,omitempty" doc:"How that came about, or why nothing can fill it"`
 	Nothing  bool       `json:"nothing" doc:"No copy there is can fill it"`
+	Moved    *MovedBy   `json:"moved,omitempty" doc:"It stands where somebody put it"`
 }
 
 // Foreseen is a likely day with a range that holds in eight of ten cases.
@@ -95,6 +96,9 @@ func QueueOf(a *act.Act, title int64) (*TitleQueue, error) {
 			one.tell(a, &q, holds, copies, n, &foreseen[n])
 		}
 		out.Holds = append(out.Holds, one)
+	}
+	if err := tellMoves(a, rows, out.Holds); err != nil {
+		return nil, err
 	}
 	for k := range copies {
 		out.Copies = append(out.Copies, sayCopy(a, &copies[k], &q.Copies[k], holds))

@@ -38,6 +38,7 @@ type Card struct {
 	Missing   []person.Field    `json:"missing" doc:"Details that should be filled, and are not"`
 	Stopped   string            `json:"stopped" doc:"Why they may look and not borrow; empty: they may"`
 	Reason    string            `json:"standing_reason"`
+	Pickup    calendar.Code     `json:"pickup" doc:"Where they fetch what they wait for, unless they say otherwise"`
 	MayUse    []string          `json:"may_use" doc:"Who else may use the card or collect holds"`
 	Internet  string            `json:"internet" enum:",none,filtered,full"`
 	Photo     *bool             `json:"photo,omitempty" doc:"May be photographed; none: never asked"`
@@ -159,7 +160,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 			p.Class,
 		), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
 		Notes: []Note{}, Email: p.Email, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
-		Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p),
+		Pickup: PickupOf(p), Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p),
 		Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
 		Household: facts.Household,
 		Owes:      a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,

@@ -8,6 +8,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
+	"nevrin/core/calendar"
 	"nevrin/core/ident"
 	"nevrin/core/loan"
 	"nevrin/core/person"
@@ -25,6 +26,7 @@ type Found struct {
 	Standing loan.Standing `json:"standing"`
 	Born     string        `json:"born" doc:"In words, to tell namesakes apart; empty: not known"`
 	Address  string        `json:"address" doc:"On one line; empty: none"`
+	Pickup   calendar.Code `json:"pickup" doc:"Where they fetch what they wait for, unless they say otherwise"`
 }
 
 // Find finds patrons by words in their names, card number or mail address; every word must be there. Those of the branch where one works
@@ -87,7 +89,7 @@ func byOldCard(a *act.Act, text string) (*store.Patron, error) {
 func Show(a *act.Act, p *store.Patron) Found {
 	f := Found{
 		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode),
-		p.Standing, "", address(p),
+		p.Standing, "", address(p), PickupOf(p),
 	}
 	if born := store.DateOf(p.Born); born != nil {
 		f.Born = born.Say()
@@ -141,4 +143,12 @@ func Classify(a *act.Act, id int64, class string) error {
 	a.Tx.ClassifyPatron(id, class)
 	a.Tell(event.Event{Kind: event.PatronClassed, Patron: id, Detail: event.Detail{Was: p.Class, Is: class}})
 	return nil
+}
+
+// PickupOf is where a patron fetches what they wait for, unless they say otherwise.
+func PickupOf(p *store.Patron) calendar.Code {
+	if p.Pickup != nil && *p.Pickup != "" {
+		return *p.Pickup
+	}
+	return p.BranchCode
 }

@@ -2,8 +2,11 @@ package upkeep
 
 import (
 	"fmt"
+	"slices"
 
 	"nevrin/app/act"
+	"nevrin/core/calendar"
+	"nevrin/core/courier"
 )
 
 // Shown is a part as it stands, with the change by which it does.
@@ -23,6 +26,30 @@ type Whole struct {
 	Classes  []Shown[Class]   `json:"classes"`
 	Choices  []Shown[Choice]  `json:"choices"`
 	Partners []Shown[Partner] `json:"partners"`
+	Lacks    []Lack           `json:"lacks" doc:"What a branch that is open has not been given yet"`
+}
+
+// Lack is what a branch has not been given yet, so that dates and transits there are not what people expect.
+type Lack struct {
+	Branch calendar.Code `json:"branch"`
+	What   string        `json:"what" enum:"hours,courier"`
+}
+
+// lacks tells which branches have no hours, and where no run of the courier calls though there are runs.
+func lacks(a *act.Act) []Lack {
+	out := []Lack{}
+	for _, b := range a.Network.Open() {
+		if _, opens := b.NextOpenDay(a.Today() - 1); !opens {
+			out = append(out, Lack{b.Code, "hours"})
+		}
+		calls := slices.ContainsFunc(a.Network.Timetable.Runs, func(r courier.Run) bool {
+			return slices.ContainsFunc(r.Stops, func(s courier.Stop) bool { return s.Branch == b.Code })
+		})
+		if !calls && len(a.Network.Open()) > 1 {
+			out = append(out, Lack{b.Code, "courier"})
+		}
+	}
+	return out
 }
 
 // Look gives all that the network is made of.
@@ -33,6 +60,7 @@ func Look(a *act.Act) (*Whole, error) {
 	}
 	w := &Whole{
 		Own:      Shown[Own]{"", seen[[2]string{"network", ""}], Own{a.Network.Name, a.Network.Symbol}},
+		Lacks:    lacks(a),
 		Settings: Shown[Settled]{"", seen[[2]string{"settings", ""}], a.Network.Settled},
 		Numbers:  Shown[Numbers]{"", seen[[2]string{"numbers", ""}], a.Network.Numbers},
 	}

@@ -317,7 +317,7 @@ test("public holidays come from a calendar file", async ({ page }) => {
     buffer: Buffer.from(text),
   });
   await page.getByRole("button", { name: "all of them" }).click();
-  await page.getByRole("button", { name: /^See what closing on/ }).click();
+  await page.getByRole("button", { name: /^See what (it|these) touch/ }).click();
   await page
     .getByRole("region", { name: "What it touches" })
     .getByRole("button", { name: "Change the calendar" })

@@ -18,6 +18,8 @@ test("a branch is opened, renamed, given a station, closed for good and brought 
   await form.getByRole("button", { name: "Open it" }).click();
   const gull = page.getByRole("listitem").filter({ hasText: "GUL" });
   await expect(gull).toContainText("Gull Point");
+  await expect(gull).toContainText("No hours yet: it counts as closed every day");
+  await expect(gull).toContainText("No courier run calls here yet");
 
   await tab(page, "Stations");
   await page.getByRole("button", { name: "Add a station" }).click();

@@ -37,6 +37,13 @@ test("a queue over time: placed, moved with a reason, changed, cancelled and tak
   // Moved to the head, with a reason that is kept.
   await mine.getByRole("button", { name: "Move" }).click();
   const move = page.getByRole("form", { name: /^Move the hold of/ });
+  // What it does to the others is told before it counts.
+  const does = move.getByRole("region", { name: "What the move would do" });
+  await expect(does.getByRole("listitem").first()).toContainText("becomes 1");
+  await expect(does.getByRole("listitem").nth(1)).toContainText("number 1 becomes 2");
+  await move.getByLabel("Stand").selectOption({ label: "behind all others" });
+  await expect(does).toContainText("Nothing changes: it stands there already.");
+  await move.getByLabel("Stand").selectOption({ index: 0 });
   await move.getByRole("button", { name: "Move the hold" }).click();
   await expect(move).toContainText("Say why. It is kept.");
   await move.getByLabel("Why").fill("An exam on Friday");
@@ -50,6 +57,8 @@ test("a queue over time: placed, moved with a reason, changed, cancelled and tak
   await move.getByLabel("Why").fill("An exam on Friday");
   await move.getByRole("button", { name: "Move the hold" }).click();
   await expect(mine.getByRole("cell").first()).toHaveText("1");
+
+  await expect(mine).toContainText(/Moved by .+: An exam on Friday/);
 
   // Paused it keeps that place; cancelled it is gone, and comes back to it.
   await mine.getByRole("button", { name: "Change" }).click();

@@ -1,5 +1,5 @@
 // Package ical reads and writes calendars of days in the form of iCalendar (RFC 5545): whole days on
-// which something is so, once or again by a recurrence rule.
+// which something is so, or hours of a day, once or again by a recurrence rule.
 package ical
 
 import (
@@ -21,6 +21,7 @@ type Days struct {
 	Name     string
 	From, To calendar.Date // both included
 	Rule     string        // an RRULE without its name, such as FREQ=YEARLY; empty: once
+	Hours    string        // of an event within one day, such as 10:00-14:00; empty: whole days
 }
 
 // Bounds of a calendar, far above what a network's has.
@@ -114,8 +115,9 @@ func (d Days) Expand(until calendar.Date) ([]Days, error) {
 	return out, err
 }
 
-// Read reads the events of a calendar as days. Events with a time of day are taken as the days they touch.
-func Read(text string) ([]Days, error) {
+// Read reads the events of a calendar as days. Events with a time of day have hours, as clocks show them where they are; what is in UTC is
+// meant in a zone. Those that go beyond a day are taken as the days they touch.
+func Read(text string, zone *time.Location) ([]Days, error) {
 	if err := bounded(text); err != nil {
 		return nil, err
 	}
@@ -128,7 +130,7 @@ func Read(text string) ([]Days, error) {
 	}
 	var out []Days
 	for n, e := range c.Events() {
-		d, err := readEvent(e)
+		d, err := readEvent(e, zone)
 		if err != nil {
 			return nil, fmt.Errorf("event %d: %w", n+1, err)
 		}
@@ -140,7 +142,7 @@ func Read(text string) ([]Days, error) {
 	return out, nil
 }
 
-func readEvent(e *ics.VEvent) (Days, error) {
+func readEvent(e *ics.VEvent, zone *time.Location) (Days, error) {
 	d := Days{Name: "Closed"}
 	if p := e.GetProperty(ics.ComponentPropertySummary); p != nil {
 		if d.Name = ics.FromText(p.Value); utf8.RuneCountInString(d.Name) > maxName {
@@ -151,23 +153,29 @@ func readEvent(e *ics.VEvent) (Days, error) {
 	if start == nil {
 		return d, fmt.Errorf("%q has no DTSTART", d.Name)
 	}
-	var err error
-	if d.From, _, err = readDate(start.Value); err != nil {
+	from, err := readWhen(start.Value, zone)
+	if err != nil {
 		return d, err
 	}
-	d.To = d.From
+	d.From, d.To = from.day, from.day
 	if end := e.GetProperty(ics.ComponentPropertyDtEnd); end != nil {
-		to, whole, err := readDate(end.Value)
+		to, err := readWhen(end.Value, zone)
 		if err != nil {
 			return d, err
 		}
-		if whole { // the end of whole days is the day after (RFC 5545, 3.6.1)
-			to--
+		switch {
+		case to.whole: // the end is the day after (RFC 5545, 3.6.1)
+			to.day--
+		case to.clock == 0 && to.day > d.From: // midnight ends the day before
+			to.day, to.clock = to.day-1, 24*60
 		}
-		if to < d.From {
+		if !from.whole && !to.whole && to.day == d.From && to.clock > from.clock {
+			d.Hours = calendar.Span{From: from.clock, To: to.clock}.String()
+		}
+		if to.day < d.From {
 			return d, fmt.Errorf("%q ends before it begins", d.Name)
 		}
-		d.To = to
+		d.To = to.day
 	}
 	if d.From < earliest || d.To > latest {
 		return d, fmt.Errorf(
@@ -188,16 +196,31 @@ func readEvent(e *ics.VEvent) (Days, error) {
 	return d, nil
 }
 
-// readDate reads a DATE or the day of a DATE-TIME; whole tells that it was a DATE.
-func readDate(text string) (calendar.Date, bool, error) {
-	if len(text) < 8 {
-		return 0, false, fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225", expect.Shown(text))
+// when is a DATE, or a DATE-TIME as a clock shows it.
+type when struct {
+	day   calendar.Date
+	clock calendar.Minute
+	whole bool // a DATE
+}
+
+// readWhen reads a DATE or a DATE-TIME. One in UTC is told as clocks of a zone show it; another as it stands.
+func readWhen(text string, zone *time.Location) (when, error) {
+	wrong := fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225 or 20261225T100000", expect.Shown(text))
+	if len(text) == 8 {
+		t, err := time.Parse("20060102", text)
+		if err != nil {
+			return when{}, wrong
+		}
+		return when{day: calendar.DateOf(t), whole: true}, nil
 	}
-	t, err := time.Parse("20060102", text[:8])
+	t, err := time.Parse("20060102T150405", strings.TrimSuffix(text, "Z"))
 	if err != nil {
-		return 0, false, fmt.Errorf("%q is not a date of iCalendar; expected one such as 20261225", expect.Shown(text))
+		return when{}, wrong
 	}
-	return calendar.DateOf(t), len(text) == 8, nil
+	if strings.HasSuffix(text, "Z") {
+		t = t.In(zone)
+	}
+	return when{day: calendar.DateOf(t), clock: calendar.Minute(t.Hour()*60 + t.Minute())}, nil
 }
 
 // Write writes days as a calendar. Stamp is when it is written.

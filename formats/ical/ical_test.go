@@ -65,7 +65,7 @@ func TestThereAndBack(t *testing.T) {
 	assert.Contains(t, text, "BEGIN:VCALENDAR\r\n")
 	assert.Contains(t, text, "DTEND;VALUE=DATE:20261015", "the end of whole days is the day after: RFC 5545, 3.6.1")
 	assert.Contains(t, text, `SUMMARY:Boiler work\; stairs\, too`)
-	back, err := ical.Read(text)
+	back, err := ical.Read(text, time.UTC)
 	require.NoError(t, err)
 	assert.Equal(t, days, back)
 	years, err := back[1].Expand(calendar.MakeDate(2028, 12, 31))
@@ -82,7 +82,7 @@ func TestForeignFiles(t *testing.T) {
 		"\n",
 		"\r\n",
 	)
-	days, err := ical.Read(text)
+	days, err := ical.Read(text, time.UTC)
 	require.NoError(t, err)
 	require.Len(t, days, 2)
 	assert.Contains(t, days[0].Name, "a second line")
@@ -90,12 +90,41 @@ func TestForeignFiles(t *testing.T) {
 	assert.Equal(t, calendar.MakeDate(2026, 8, 4), days[1].To)
 	for text, says := range map[string]string{"": "no events", "hello": "not an iCalendar", "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nEND:VCALENDAR\r\n": "no events",
 		strings.Replace(text, "20260701", "2026-7-1", 1): "event 1", strings.Replace(text, "DTEND:20260804T120000", "DTEND:20250804T120000", 1): "ends before it begins"} {
-		_, err := ical.Read(text)
+		_, err := ical.Read(text, time.UTC)
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error(), says)
 	}
 	assert.ErrorContains(t, ical.CheckRule("FREQ=SOMETIMES"), "not a recurrence rule")
 	assert.ErrorContains(t, ical.CheckRule("FREQ=HOURLY"), "within a day")
+}
+
+// What has hours is no whole day. The party is the first example of RFC 5545 (3.4, from memory): 17:00 to 04:00 in UTC.
+func TestEntriesWithHours(t *testing.T) {
+	in := func(zone string) *time.Location {
+		at, err := time.LoadLocation(zone)
+		require.NoError(t, err)
+		return at
+	}
+	read := func(from, to, zone string) ical.Days {
+		days, err := ical.Read("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTART"+from+"\r\nDTEND"+to+"\r\nSUMMARY:x\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n", in(zone))
+		require.NoError(t, err)
+		return days[0]
+	}
+	party := calendar.MakeDate(1997, 7, 14)
+	for _, c := range []struct {
+		from, to, zone string
+		is             ical.Days
+	}{
+		{":20261224T100000", ":20261224T140000", "America/Halifax", ical.Days{From: calendar.MakeDate(2026, 12, 24), To: calendar.MakeDate(2026, 12, 24), Hours: "10:00-14:00"}},
+		{";TZID=America/Halifax:20261224T100000", ";TZID=America/Halifax:20261224T140000", "UTC", ical.Days{From: calendar.MakeDate(2026, 12, 24), To: calendar.MakeDate(2026, 12, 24), Hours: "10:00-14:00"}},
+		{":19970714T170000Z", ":19970715T040000Z", "America/New_York", ical.Days{From: party, To: party, Hours: "13:00-24:00"}},
+		{":19970714T170000Z", ":19970715T040000Z", "America/Halifax", ical.Days{From: party, To: party + 1}},
+		{":19970714T170000Z", ":19970715T040000Z", "America/Vancouver", ical.Days{From: party, To: party, Hours: "10:00-21:00"}},
+		{";VALUE=DATE:20261224", ";VALUE=DATE:20261225", "UTC", ical.Days{From: calendar.MakeDate(2026, 12, 24), To: calendar.MakeDate(2026, 12, 24)}},
+	} {
+		c.is.Name = "x"
+		assert.Equal(t, c.is, read(c.from, c.to, c.zone), "%s in %s", c.from, c.zone)
+	}
 }
 
 // Rules that never match, match each day or reach back far are refused or worked out quickly.
@@ -134,7 +163,7 @@ func TestHostileRules(t *testing.T) {
 		"within each other":    strings.Repeat("BEGIN:VEVENT\r\n", 50_000),
 		"a recurrence rule of": around(strings.Replace(event, "SUMMARY:x", "RRULE:"+strings.Repeat("x", 5000), 1)),
 	} {
-		_, err := ical.Read(text)
+		_, err := ical.Read(text, time.UTC)
 		assert.ErrorContains(t, err, says)
 	}
 }
@@ -145,7 +174,7 @@ func TestHostileNames(t *testing.T) {
 		"Closed\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nSUMMARY:Open", "Closed\nRRULE:FREQ=DAILY", "a;b,c\\d:e", `<script>alert(1)</script>`, "a\x00\x1bb", strings.Repeat("ü", 200),
 	} {
 		text := ical.Write(name, []ical.Days{{From: calendar.MakeDate(2026, 12, 25), To: calendar.MakeDate(2026, 12, 25), Name: name}}, time.Unix(0, 0))
-		back, err := ical.Read(text)
+		back, err := ical.Read(text, time.UTC)
 		require.NoError(t, err, "%q", name)
 		require.Len(t, back, 1, "%q", name)
 		assert.Empty(t, back[0].Rule, "%q", name)

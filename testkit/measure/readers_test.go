@@ -9,6 +9,7 @@ import (
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -140,7 +141,7 @@ func TestReadersTakeMemoryInProportion(t *testing.T) {
 		read   func([]byte) error
 		shapes []shape
 	}{
-		{"calendar", func(d []byte) error { _, err := ical.Read(string(d)); return err }, []shape{
+		{"calendar", func(d []byte) error { _, err := ical.Read(string(d), time.UTC); return err }, []shape{
 			{"nested events", nested(calendarBegin, "BEGIN:VEVENT\r\n", calendarEnd, "END:VEVENT\r\n")},
 			{"nested unknown parts", nested(calendarBegin, "BEGIN:X\r\n", calendarEnd, "END:X\r\n")},
 			{"parts left open", filled(calendarBegin, "BEGIN:VEVENT\r\n", "")},

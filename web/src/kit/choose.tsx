@@ -10,6 +10,8 @@ export interface Thing {
   id: number;
   name: string;
   text: string;
+  /** Of a patron: the branch where they fetch what they wait for. */
+  pickup?: string;
 }
 
 interface Found {
@@ -21,7 +23,12 @@ const shown = 8;
 
 const findPatrons = async (words: string): Promise<Found> => {
   const part = await told(api.GET("/api/patrons", { params: { query: { words, most: shown } } }));
-  const things = part.rows.map((p) => ({ id: p.id, name: p.name, text: `${p.card}, ${p.class}, ${p.branch}` }));
+  const things = part.rows.map((p) => ({
+    id: p.id,
+    name: p.name,
+    text: `${p.card}, ${p.class}, ${p.branch}`,
+    pickup: p.pickup,
+  }));
   return { things, more: part.next !== "" };
 };
 

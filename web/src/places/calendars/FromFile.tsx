@@ -5,7 +5,7 @@ import { sayDate } from "../../kit/say";
 import { sayRule } from "./recurrence";
 import type { Change } from "./types";
 
-/** Closures from an iCalendar file, each to be taken or not. */
+/** Closures and special hours from an iCalendar file, each to be taken or not. */
 export function FromFile({ onChange }: { onChange: (c: Change) => void }) {
   const [days, setDays] = useState<Schema["CalendarsDays"][]>();
   const [chosen, setChosen] = useState<number[]>([]);
@@ -44,6 +44,7 @@ export function FromFile({ onChange }: { onChange: (c: Change) => void }) {
                     {sayDate(d.from)}
                     {d.to !== d.from && ` to ${sayDate(d.to)}`}
                     {d.rule && `, ${sayRule(d.rule)}`}
+                    {d.hours ? `: special hours, open ${d.hours}` : ": closed"}
                   </span>
                 </label>
               </li>
@@ -54,7 +55,7 @@ export function FromFile({ onChange }: { onChange: (c: Change) => void }) {
             disabled={chosen.length === 0}
             onClick={() => onChange({ days: days.filter((_, k) => chosen.includes(k)) })}
           >
-            See what closing on {chosen.length === 1 ? "it" : "these"} touches
+            See what {chosen.length === 1 ? "it touches" : "these touch"}
           </Button>
         </>
       )}

@@ -2,6 +2,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { usePages } from "../../kit/pages";
+import { sayDate } from "../../kit/say";
 import { Button, Card, Trouble } from "../../kit/parts";
 import { Table, type Column } from "../../kit/table";
 
@@ -45,6 +46,11 @@ export function Preview({
         </Button>
       </div>
       <Trouble error={write.problem} />
+      <p className="px-4 pb-2 text-sm text-ink-2">
+        {days(touched.closed, "closed")}
+        {touched.opened > 0 && days(touched.opened, "open")} Looked at: every due date and everything on hold shelves,
+        and days and courier runs until {sayDate(touched.looked)}.
+      </p>
       {(touched.runs ?? []).length > 0 && (
         <p className="px-4 pb-2 text-sm text-tide-700">The courier still goes: {touched.runs?.join("; ")}.</p>
       )}
@@ -53,6 +59,9 @@ export function Preview({
     </Card>
   );
 }
+
+const days = (count: number, as: string) =>
+  count === 0 ? `No day is newly ${as}. ` : `${count} ${count === 1 ? "day is" : "days are"} newly ${as}. `;
 
 function Loans({ change, out, onOut }: { change: Whole; out: Set<number>; onOut: (o: Set<number>) => void }) {
   const list = usePages(["preview", "loans", change], (after) =>

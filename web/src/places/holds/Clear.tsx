@@ -4,6 +4,7 @@ import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Card, Tag } from "../../kit/parts";
+import { sayDate } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { title, type OnShelf } from "./Shelf";
 
@@ -11,6 +12,12 @@ const columnsFor = (slots: boolean): Column<OnShelf>[] => [
   ...(slots ? [{ id: "slot", head: "Slot", value: (h: OnShelf) => h.slot ?? 0, right: true }] : []),
   { id: "for", head: "Stands under", value: (h) => h.patron, className: "font-semibold" },
   title,
+  {
+    id: "until",
+    head: "Last day",
+    value: (h) => h.until ?? "",
+    cell: (h) => h.until && sayDate(h.until),
+  },
   {
     id: "ended",
     head: "Why it stands here still",

@@ -1,7 +1,10 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { z } from "zod";
-import { api, keyed, type Schema } from "../../api/client";
+import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
-import { ChoiceField, Foot, Form, TextField } from "../../kit/forms";
+import { ChoiceField, Foot, Form, saysOf, TextField } from "../../kit/forms";
+import { Loading } from "../../kit/loading";
+import { sayDate } from "../../kit/say";
 import { useWrite } from "../../kit/write";
 import { becameOther, useAgain } from "./cancel";
 
@@ -55,7 +58,49 @@ export function MoveHold({ hold: h, among, done }: { hold: Row; among: Row[]; do
         <Foot write={move} onLeave={done}>
           Move the hold
         </Foot>
+        <WhatItDoes hold={h} />
       </Form>
     </div>
+  );
+}
+
+const useSaid = saysOf<z.infer<typeof schema>>();
+
+const when = (f?: Schema["HoldsForeseen"]) => (f ? sayDate(f.likely) : "not known");
+
+/** What the move would do to those who wait, before it is made. */
+function WhatItDoes({ hold: h }: { hold: Row }) {
+  const before = useSaid("before");
+  const look = useQuery({
+    queryKey: ["queue", h.title_id, "move", h.id, before],
+    queryFn: () =>
+      told(api.GET("/api/holds/{id}/move", { params: { path: { id: h.id }, query: { before: Number(before) } } })),
+    staleTime: 0,
+    placeholderData: keepPreviousData,
+  });
+  return (
+    <section aria-label="What the move would do" aria-busy={look.isFetching} className="basis-full text-sm">
+      <Loading of={look} lines={2}>
+        {({ rows }) =>
+          rows.length === 0 ? (
+            <p className="text-ink-2">Nothing changes: it stands there already.</p>
+          ) : (
+            <>
+              <p className="text-ink-2">
+                {rows.length === 1 ? "One hold changes" : `${rows.length} holds change`}: number, and likely day.
+              </p>
+              <ul className="max-h-40 overflow-auto">
+                {rows.map((r) => (
+                  <li key={r.hold} className={r.hold === h.id ? "font-semibold" : ""}>
+                    {r.patron}: {r.was === r.is ? `number ${r.is}` : `number ${r.was} becomes ${r.is}`};{" "}
+                    {when(r.likely) === when(r.then) ? when(r.then) : `${when(r.likely)} becomes ${when(r.then)}`}
+                  </li>
+                ))}
+              </ul>
+            </>
+          )
+        }
+      </Loading>
+    </section>
   );
 }

@@ -23,7 +23,7 @@ const any = "*";
 const schema = z
   .object({
     title: thing("Choose a title."),
-    patron: z.custom<{ id: number; name: string } | undefined>(),
+    patron: z.custom<{ id: number; name: string; pickup?: string } | undefined>(),
     others: z.array(z.object({ who: z.custom<{ id: number; name: string } | undefined>() })),
     roster: z.string(),
     pickup: z.string(),
@@ -199,17 +199,25 @@ function useWhom(patron?: number) {
     enabled: patron !== undefined,
     queryFn: () => told(api.GET("/api/patrons/{id}", { params: { path: { id: patron ?? 0 } } })),
   });
-  return useThing(known.data?.id, known.data?.name);
+  return useThing(known.data?.id, known.data?.name, known.data?.pickup);
 }
 
 /** One thing by its name, the same as long as it is called so: an answer that comes again chooses nothing anew. */
-const useThing = (id?: number, name = "") => useMemo(() => (id ? { id, name } : undefined), [id, name]);
+const useThing = (id?: number, name = "", pickup?: string) =>
+  useMemo(() => (id ? { id, name, pickup } : undefined), [id, name, pickup]);
 
 function Pickup() {
   const me = useMe();
   const roster = useSaid("roster");
+  const theirs = useSaid("patron")?.pickup;
   const branches = me.branches.map((b) => [b.code, b.name] as const);
-  return <ChoiceField name="pickup" label="Pickup at" options={roster ? [["", usual], ...branches] : branches} />;
+  return (
+    <>
+      {/* It begins where they usually fetch; whoever asks for another branch chooses it then. */}
+      {theirs && <Follows name="pickup" value={theirs} />}
+      <ChoiceField name="pickup" label="Pickup at" options={roster ? [["", usual], ...branches] : branches} />
+    </>
+  );
 }
 
 /** Which of the copies: offered where they differ. */
@@ -274,6 +282,18 @@ function Several({ of }: { of: Schema["HoldsPlaced"] }) {
         >
           Undo
         </Quiet>
+      )}
+      {left.length > 0 && (
+        <ul aria-label="When they will be ready" className="mt-1 max-h-48 overflow-auto text-sm">
+          {of.for
+            .filter((h) => left.includes(h.hold))
+            .map((h) => (
+              <li key={h.hold}>
+                <b className="font-semibold">{h.patron}</b>: {h.says}.{" "}
+                {h.when && <span className="text-ink-2">{h.when.says}</span>}
+              </li>
+            ))}
+        </ul>
       )}
       {of.refused.length > 0 && (
         <ul className="mt-1 text-sm">

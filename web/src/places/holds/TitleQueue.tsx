@@ -124,6 +124,11 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
         <Tag tone={h.nothing ? "buoy" : stateOf(h)[0]}>{h.nothing ? "Nothing can fill it" : stateOf(h)[1]}</Tag>{" "}
         <span className="text-sm text-ink-2">{h.says}</span>
         {h.only && <span className="block text-sm text-ink-2">Only {h.only}</span>}
+        {h.moved && (
+          <span className="block text-sm text-ink-2">
+            Moved by {h.moved.who}, {sayDay(h.moved.at)}: {h.moved.reason}
+          </span>
+        )}
         {h.wanted_until && (
           <span className="block text-sm text-ink-2">Of interest until {sayDate(h.wanted_until)}</span>
         )}

@@ -44,7 +44,7 @@ const schema = z.object({
 });
 
 /** Branches: what they are called, where they are, and how one is closed for good. */
-export function Branches({ rows }: { rows: Shown<Branch>[] }) {
+export function Branches({ rows, lacks }: { rows: Shown<Branch>[]; lacks: Schema["UpkeepLack"][] }) {
   return (
     <PartList
       label="Branches"
@@ -59,6 +59,19 @@ export function Branches({ rows }: { rows: Shown<Branch>[] }) {
           <b className="font-semibold">{b.name}</b>
           <span className="text-ink-2">{[b.zone, b.address, b.phones.join(", ")].filter(Boolean).join(" · ")}</span>
           {b.public_shelf && <Tag tone="tide">Public hold shelf</Tag>}
+          {lacks
+            .filter((l) => l.branch === key)
+            .map((l) => (
+              <Link
+                key={l.what}
+                to={l.what === "hours" ? "/calendars" : "/courier"}
+                search={l.what === "hours" ? { branch: key } : {}}
+              >
+                <Tag tone="amber">
+                  {l.what === "hours" ? "No hours yet: it counts as closed every day" : "No courier run calls here yet"}
+                </Tag>
+              </Link>
+            ))}
           {b.closed_on && (
             <Tag tone="plain">
               Closed for good {sayDate(b.closed_on)}, {rows.find((r) => r.key === b.follows)?.is.name} follows

@@ -61,7 +61,7 @@ export function NetworkPlace() {
         <Loading of={network}>
           {(n) => (
             <>
-              {chosen === "branches" && <Branches rows={n.branches} />}
+              {chosen === "branches" && <Branches rows={n.branches} lacks={n.lacks} />}
               {chosen === "stations" && <Stations rows={n.stations} />}
               {chosen === "classes" && <Classes rows={n.classes} />}
               {chosen === "lists" && <Choices rows={n.choices} />}
