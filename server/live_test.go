@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -47,14 +48,15 @@ func (s *station) listen() <-chan string {
 	return said
 }
 
-// hears waits for something that is said.
-func hears(t *testing.T, said <-chan string, what string) {
+// hears waits for something that is said, all of it.
+func hears(t *testing.T, said <-chan string, what ...string) {
 	t.Helper()
 	for late := time.After(5 * time.Second); ; {
 		select {
 		case text, open := <-said:
 			require.True(t, open, "the stream ended before it said %q", what)
-			if strings.Contains(text, what) {
+			what = slices.DeleteFunc(what, func(one string) bool { return strings.Contains(text, one) })
+			if len(what) == 0 {
 				return
 			}
 		case <-late:
@@ -96,9 +98,31 @@ func TestEveryCopyTellsWhatHasChanged(t *testing.T) {
 	)
 	require.Equal(t, http.StatusOK, status, body)
 	require.Contains(t, body, `"kind":"lent"`)
-	hears(t, theirs, `"counter":["SLM"]`)
+	hears(t, theirs, `"counter":["SLM"]`, `"patron `+card+`":[]`)
 	hears(t, mine, `"counter":["SLM"]`)
 	assert.NotContains(t, body, "changes", "the answer itself does not wait for it")
+}
+
+// Whoever has a card open is told of it, wherever it changes; of many at once only that something changed anywhere.
+func TestManyPatronsAreToldTogether(t *testing.T) {
+	h, base := serve(t)
+	said := at(t, base, "caspar").listen()
+	run(t, h.Live)
+	hears(t, said, "everything")
+	for _, many := range []int64{3, 2000} {
+		_, err := testkit.Try(h, act.Machine, func(a *act.Act) (struct{}, error) {
+			for id := range many {
+				a.Touch(event.OfPatron(900_000 + id))
+			}
+			return struct{}{}, nil
+		})
+		require.NoError(t, err)
+		if many == 3 {
+			hears(t, said, `"patron 900002":[]`)
+		} else {
+			hears(t, said, `"counter":[]`)
+		}
+	}
 }
 
 // Whoever ends a session, its windows are told, and only they.

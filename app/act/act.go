@@ -264,6 +264,9 @@ func (a *Act) Tell(e event.Event) {
 	}
 	a.events = append(a.events, row)
 	a.Touch(e.Kind.Areas()...)
+	if e.Patron != 0 {
+		a.Touch(event.OfPatron(e.Patron))
+	}
 }
 
 // Touch says that something in an area of the work is other than before, where no event of that area tells it.

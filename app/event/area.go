@@ -1,7 +1,21 @@
 package event
 
+import (
+	"strconv"
+	"strings"
+)
+
 // Area is a part of the work whose figures and lists an event changes.
 type Area string
+
+// ofPatron begins the area that is what one patron has, owes and waits for, wherever it changes: whoever looks at their card is told.
+const ofPatron = "patron "
+
+// OfPatron is the area of one patron.
+func OfPatron(id int64) Area { return Area(ofPatron + strconv.FormatInt(id, 10)) }
+
+// IsOfPatron tells whether an area is that of one patron.
+func (a Area) IsOfPatron() bool { return strings.HasPrefix(string(a), ofPatron) }
 
 // The areas. Everything stands for all of them, where nobody knows what was missed.
 const (

@@ -68,6 +68,25 @@ func (f *Feed) Changed(branch calendar.Code, areas ...event.Area) {
 			f.pending.add(area, "")
 		}
 	}
+	f.pending.bound()
+}
+
+// mostPatrons is how many patrons are told of one by one; PostgreSQL tells no more than 8,000 bytes at once.
+const mostPatrons = 150
+
+// bound puts many patrons together: then whatever is shown of any of them may be other.
+func (c Changes) bound() {
+	patrons := 0
+	for area := range c {
+		if area.IsOfPatron() {
+			patrons++
+		}
+	}
+	if patrons <= mostPatrons {
+		return
+	}
+	maps.DeleteFunc(c, func(area event.Area, _ []calendar.Code) bool { return area.IsOfPatron() })
+	c.add(event.Counter, "")
 }
 
 func (c Changes) add(area event.Area, branch calendar.Code) {
@@ -111,6 +130,7 @@ func (f *Feed) notify(ctx context.Context) {
 	if err != nil {
 		f.mu.Lock()
 		f.pending.merge(gathered)
+		f.pending.bound()
 		f.mu.Unlock()
 	}
 }

@@ -40,6 +40,11 @@ const shows: Record<string, string[]> = {
   calendars: ["calendar", "sweeps", "me"],
 };
 
+/** What is shown of one patron; it is told of wherever it changes, and asked for where it is shown. */
+const ofPatron = ["patron", "account", "household charges"];
+const isOf = (areas: Set<string>, [what, patron]: readonly unknown[]) =>
+  ofPatron.includes(String(what)) && areas.has(`patron ${String(patron)}`);
+
 /** After this long without a word the line is lost, in milliseconds. The server speaks every 0.8 s. */
 const silence = 1900;
 /** Changes that come close together are asked for together; then nothing is asked for so long, in milliseconds. */
@@ -69,7 +74,7 @@ export function listen(queries: QueryClient): () => void {
       return;
     }
     const keys = new Set([...areas].flatMap((a) => shows[a] ?? []));
-    later.ask((q) => keys.has(String(q.queryKey[0])));
+    later.ask((q) => keys.has(String(q.queryKey[0])) || isOf(areas, q.queryKey));
   };
   const changed = (areas: Iterable<string>) => {
     for (const a of areas) pending.add(a);

@@ -62,32 +62,35 @@ export function DeskPlace() {
       <NotSent />
       <StillPays patron={card?.id} />
       <PadBar taker="desk" ready={card !== undefined} waits="Scan the card, to lend what lies there." />
-      <div
-        className={clsx(
-          "grid items-start gap-3.5",
-          card && "md:grid-cols-[260px_minmax(0,1fr)] xl:grid-cols-[286px_minmax(0,1fr)_262px]",
-        )}
-      >
-        {card && <title>{`Desk, ${card.name} – Nevrin`}</title>}
-        {card && (
-          <div className="order-2 md:order-none xl:order-1">
-            <PatronCard card={card} payIn={payIn} />
+      {/* The columns go by the room there is: an open why takes some of it, and the tape keeps enough. */}
+      <div className="@container">
+        <div
+          className={clsx(
+            "grid items-start gap-3.5",
+            card && "@[34rem]:grid-cols-[260px_minmax(0,1fr)] @4xl:grid-cols-[286px_minmax(0,1fr)_262px]",
+          )}
+        >
+          {card && <title>{`Desk, ${card.name} – Nevrin`}</title>}
+          {card && (
+            <div className="order-2 @[34rem]:order-none @4xl:order-1">
+              <PatronCard card={card} payIn={payIn} />
+            </div>
+          )}
+          <div className="order-1 grid gap-3.5 @[34rem]:order-none @4xl:order-2">
+            {found && <Found key={found.words} found={found} onOpen={(f) => openCard(f.card)} />}
+            {asks.map((s) => (
+              <AskOf key={s.id} scan={s} />
+            ))}
+            <div ref={setPayIn} className="empty:hidden" />
+            <Staged lines={staged(lines, card?.id)} />
+            <Tape lines={lines} card={card} />
           </div>
-        )}
-        <div className="order-1 grid gap-3.5 md:order-none xl:order-2">
-          {found && <Found key={found.words} found={found} onOpen={(f) => openCard(f.card)} />}
-          {asks.map((s) => (
-            <AskOf key={s.id} scan={s} />
-          ))}
-          <div ref={setPayIn} className="empty:hidden" />
-          <Staged lines={staged(lines, card?.id)} />
-          <Tape lines={lines} card={card} />
+          {card && (
+            <div className="order-3 @[34rem]:order-none @[34rem]:col-span-2 @4xl:order-3 @4xl:col-span-1">
+              <Tell key={card.id} card={card} />
+            </div>
+          )}
         </div>
-        {card && (
-          <div className="order-3 md:order-none md:col-span-2 xl:order-3 xl:col-span-1">
-            <Tell key={card.id} card={card} />
-          </div>
-        )}
       </div>
     </div>
   );

@@ -77,11 +77,13 @@ export function ReturnsPlace() {
         {({ run, fresh, mine = [] }) => (
           <>
             <Asks run={run} fresh={fresh} />
-            <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_290px]">
-              <Tape run={run} fresh={fresh} mine={mine} waiting={waiting} />
-              <div className="grid gap-3.5">
-                <Rests run={run} fresh={fresh.filter((l) => mine.includes(l.id))} />
-                <Piles run={run} session={session} branch={branchName(me)} />
+            <div className="@container">
+              <div className="grid items-start gap-3.5 @3xl:grid-cols-[minmax(0,1fr)_290px]">
+                <Tape run={run} fresh={fresh} mine={mine} waiting={waiting} />
+                <div className="grid gap-3.5">
+                  <Rests run={run} fresh={fresh.filter((l) => mine.includes(l.id))} />
+                  <Piles run={run} session={session} branch={branchName(me)} />
+                </div>
               </div>
             </div>
           </>

@@ -113,7 +113,8 @@ export function Tape({
   return (
     <div className="grid gap-3.5">
       {newest && (
-        <div className="grid gap-1">
+        // It stays in sight however far one has scrolled.
+        <div className="sticky top-0 z-10 grid gap-1 bg-paper">
           <SignPanel
             key={newest.id}
             sign={newest.sign}
