@@ -16,6 +16,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/money"
+	"nevrin/core/shelforder"
 	"nevrin/store"
 )
 
@@ -24,8 +25,29 @@ const mostAtOnce = 25_000
 
 // Find gives a page of the items that are looked for.
 func Find(a *act.Act, s store.ItemSearch, page store.Page) ([]catalogue.Item, store.Page, error) {
+	if s.Strays {
+		if list, whole, err := toPull(a, s); whole || err != nil {
+			return list, store.Page{}, err
+		}
+	}
 	rows, next, err := a.Tx.FindItems(s, page)
 	return catalogue.ShowItems(a, rows), next, err
+}
+
+// mostPulled is how many things that stand where they do not belong are put in the order of the shelves; more come page by page.
+const mostPulled = 3000
+
+// toPull gives what stands where it does not belong in the order of the shelves, as who pulls it walks along them; false: it is too much.
+func toPull(a *act.Act, s store.ItemSearch) ([]catalogue.Item, bool, error) {
+	ids, err := a.Tx.ItemIDs(s, mostPulled)
+	if err != nil || len(ids) > mostPulled {
+		return nil, false, err
+	}
+	rows, err := a.Tx.ItemsWith(ids)
+	shelforder.Sort(rows, func(i store.ItemShown) []string {
+		return []string{string(i.AtBranch), i.Collection, i.CallNumber, i.Volume, i.Barcode}
+	})
+	return catalogue.ShowItems(a, rows), true, err
 }
 
 // Count counts the items that are looked for.

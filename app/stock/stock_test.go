@@ -306,6 +306,20 @@ func TestASeason(t *testing.T) {
 	})
 	require.Len(t, strays, 1, "what stands there now has to go home")
 	assert.Equal(t, items[0], strays[0].Barcode)
+	// Who pulls things walks along the shelves: nine comes before ten, whatever the labels are.
+	for _, call := range []string{"QA 100", "QA 9", "QA 10"} {
+		w.Title("HVH")
+		w.Set("UPDATE items SET branch_code = 'HVH', at_branch = 'THB', call_number = ? WHERE id = (SELECT max(id) FROM items)", call)
+	}
+	calls := do(w, func(a *act.Act) ([]string, error) {
+		rows, _, err := stock.Find(a, store.ItemSearch{Strays: true, At: "THB"}, store.Page{Most: 1})
+		out := []string{}
+		for _, i := range rows {
+			out = append(out, i.Call)
+		}
+		return out, err
+	})
+	assert.Equal(t, []string{"QA 9", "QA 10", "QA 100"}, calls)
 	end(until + 2)
 	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM deeds WHERE kind = 'season_ended'"))
 }

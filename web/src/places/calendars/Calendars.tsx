@@ -5,6 +5,7 @@ import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
 import { Form, Send, TextField } from "../../kit/forms";
+import { InSight } from "../../kit/insight";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { Button, Field, Head, inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
@@ -121,7 +122,11 @@ function Look({
       },
     },
   );
-  return <Preview touched={touched} change={change} write={apply} onApply={apply.run} onClose={onClose} />;
+  return (
+    <InSight of={touched}>
+      <Preview touched={touched} change={change} write={apply} onApply={apply.run} onClose={onClose} />
+    </InSight>
+  );
 }
 
 function says(c: Calendar) {

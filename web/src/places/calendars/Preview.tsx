@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { usePages } from "../../kit/pages";
@@ -25,14 +25,9 @@ export function Preview({
   onClose: () => void;
 }) {
   const [out, setOut] = useState<Set<number>>(new Set());
-  const panel = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    panel.current?.scrollIntoView({ block: "center" });
-  }, []);
   const moving = touched.loans - out.size;
   return (
     <Card label="What it touches" className="border-l-4 border-l-amber-500">
-      <div ref={panel} />
       <div className="flex flex-wrap items-center gap-3 px-4 py-3">
         <p className="min-w-64 flex-1">
           <b className="font-semibold">{touched.text}.</b> {moving} {moving === 1 ? "due date moves" : "due dates move"}

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api, keyed, type Schema } from "../../api/client";
 import { Button, Trouble } from "../../kit/parts";
+import { InSight } from "../../kit/insight";
 import { useTried } from "../../kit/tried";
 import { What } from "../items/ChangeThem";
 import { TakeBack } from "../items/Deeds";
@@ -41,7 +42,11 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
           </Button>
         </span>
       )}
-      {tried.would && <What of={tried.would} would />}
+      {tried.would && (
+        <InSight of={tried.would}>
+          <What of={tried.would} would />
+        </InSight>
+      )}
       {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
           <What of={tried.did} />

@@ -3,6 +3,7 @@ import { api, keyed, type Schema } from "../../api/client";
 import { useClasses } from "../../kit/classes";
 import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../kit/parts";
 import { toMinor } from "../../kit/say";
+import { InSight } from "../../kit/insight";
 import { useTried } from "../../kit/tried";
 import { TakeBack } from "./Deeds";
 import { standings } from "./Standing";
@@ -131,7 +132,11 @@ export function ChangeThem({
           Leave it
         </Button>
       </span>
-      {tried.would && <What of={tried.would} would />}
+      {tried.would && (
+        <InSight of={tried.would}>
+          <What of={tried.would} would />
+        </InSight>
+      )}
       {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
           <What of={tried.did} />

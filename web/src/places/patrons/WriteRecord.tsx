@@ -109,7 +109,7 @@ export function New({
     >
       <KeepDraft others={others} household={household} done={join.busy} />
       <Inside but={signUp?.patron ?? 0} isNew others={others} onOther={(id) => setOthers([...others, id])}>
-        <div className="flex flex-wrap items-end gap-2.5 border-t border-line pt-3">
+        <div className="mt-3.5 flex flex-wrap items-end gap-2.5 border-t border-line pt-3">
           <CardField />
           <DateField name="card_until" label="Card runs out; nothing: by the class" />
         </div>

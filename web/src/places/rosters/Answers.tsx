@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
+import { InSight } from "../../kit/insight";
 import { useTried } from "../../kit/tried";
 import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
 import { useAgain } from "./roster";
@@ -89,7 +90,11 @@ export function Answers() {
           <span className="self-center text-sm text-ink-2">Say where the answers come from first.</span>
         )}
       </span>
-      {tried.would && <WhatOf c={tried.would} />}
+      {tried.would && (
+        <InSight of={tried.would}>
+          <WhatOf c={tried.would} />
+        </InSight>
+      )}
       {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
           <WhatOf c={tried.did} />

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { api, keyed, type Schema } from "../../api/client";
 import { useMe } from "../../kit/me";
+import { InSight } from "../../kit/insight";
 import { useTried } from "../../kit/tried";
 import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
 import { useAgain, type Roster, type Writing } from "./roster";
@@ -115,7 +116,11 @@ export function Lists({ into }: { into?: Roster }) {
           </Button>
         )}
       </span>
-      {tried.would && <What filled={tried.would} would />}
+      {tried.would && (
+        <InSight of={tried.would}>
+          <What filled={tried.would} would />
+        </InSight>
+      )}
       {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
           <What filled={tried.did} />

@@ -1,0 +1,8 @@
+import { useEffect, useRef, type ReactNode } from "react";
+
+/** What somebody asked to see comes into sight where it stands, so that nobody has to look for it. */
+export function InSight({ of, children }: { of: unknown; children: ReactNode }) {
+  const here = useRef<HTMLDivElement>(null);
+  useEffect(() => here.current?.scrollIntoView({ block: "nearest" }), [of]);
+  return <div ref={here}>{children}</div>;
+}
