@@ -296,6 +296,24 @@ test("everything on loan is narrowed and taken away as a file; an item's record 
   await other.close();
 });
 
+test("Enter takes the beginning of the call number; the ISBN that is asked for is the one in the field", async ({
+  page,
+}) => {
+  await signIn(page, "Maren Odell");
+  await page.goto("/items?tab=many");
+  const begins = await ask("SELECT left(call_number, 3) FROM items WHERE length(call_number) > 5 ORDER BY id LIMIT 1");
+  await page.getByLabel("Call number begins").fill(begins);
+  await page.getByLabel("Call number begins").press("Enter");
+  const rows = page.getByRole("table", { name: "Items" }).getByRole("row");
+  await expect(rows.nth(1)).toContainText(begins);
+  const [one, two] = ["9780306406157", "9783161484100"]; // the examples of ISBN in use since they have 13 digits, from memory
+  await page.goto(`/items?tab=add&isbn=${one}`);
+  await page.getByLabel("ISBN").first().fill(two);
+  const asked = page.waitForRequest((r) => r.url().includes(`/api/records?isbn=${two}`));
+  await page.getByRole("button", { name: "Ask for its record" }).click();
+  await asked;
+});
+
 test("who administrates takes everything out as files; nobody else is offered that", async ({ page }) => {
   await signIn(page, "Maren Odell");
   await go(page, "Network");

@@ -249,6 +249,12 @@ test("the courier: a day as a picture, a late run looked at, kept and undone, an
   await form.getByLabel("by so many minutes").fill("90");
   await form.getByRole("button", { name: "Look at what it does" }).click();
   await expect(region(page, "What it does").getByRole("status")).toContainText(/\d+ later/);
+  // What counts is what was looked at: another form has to be looked at anew.
+  await form.getByLabel("by so many minutes").fill("95");
+  await expect(page.getByRole("button", { name: "Let it count" })).toHaveCount(0);
+  await form.getByLabel("by so many minutes").fill("90");
+  await form.getByRole("button", { name: "Look at what it does" }).click();
+  await expect(region(page, "What it does").getByRole("status")).toContainText(/\d+ later/);
   expect(await promised()).toBe(before);
   await page.getByRole("button", { name: "Let it count" }).click();
   await expect(page.getByRole("status").filter({ hasText: "It counts" })).toBeVisible();
@@ -263,6 +269,35 @@ test("the courier: a day as a picture, a late run looked at, kept and undone, an
   await expect(stray).toContainText("Counts as missing on");
   await stray.getByRole("button", { name: "Looked, not here" }).click();
   await expect(stray).toContainText(/looked for .*Maren Odell/);
+});
+
+test("what was chosen in the form of holds stays, whatever changes elsewhere; the pickup begins where they fetch", async ({
+  page,
+}) => {
+  const [first, second] = [await goodCard("HVH"), await goodCard("SLM")];
+  const other = await ask("SELECT id::text FROM titles ORDER BY id LIMIT 1");
+  await signIn(page, "Maren Odell");
+  await page.goto(`/holds?patron=${await ask("SELECT id::text FROM patrons WHERE card = $1", first)}`);
+  const form = page.getByRole("form", { name: "Place a hold" });
+  const whom = form.getByLabel("For", { exact: true });
+  await expect(whom).not.toHaveValue("");
+  await expect(form.getByLabel("Pickup at")).toHaveValue("HVH");
+  await whom.fill("");
+  await whom.fill(second);
+  await page.getByRole("option").first().click();
+  const chosen = await whom.inputValue();
+  await expect(form.getByLabel("Pickup at")).toHaveValue("SLM");
+  await form.getByLabel("Title", { exact: true }).fill(await ask("SELECT name FROM titles WHERE id = $1", other));
+  await page.getByRole("option").first().click();
+  const named = await form.getByLabel("Title", { exact: true }).inputValue();
+  await form.getByLabel("Pickup at").selectOption("THB");
+  const asked = page.waitForResponse(/\/api\/patrons\/\d+$/);
+  await ask(`SELECT pg_notify('nevrin_changes', '{"everything": []}')::text`); // as if much had changed
+  await asked;
+  await page.waitForTimeout(500);
+  await expect(whom).toHaveValue(chosen);
+  await expect(form.getByLabel("Title", { exact: true })).toHaveValue(named);
+  await expect(form.getByLabel("Pickup at")).toHaveValue("THB");
 });
 
 test("what comes back at one branch shows in the lists of another, over two copies of the program", ({
