@@ -204,8 +204,6 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	refused("runLines", status, says)
 
 	// A till at Saltmere, what was charged and taken there, and an invoice.
-	_, says = post(jory, "/api/tills", map[string]string{"name": "Front", "laid_in": "10.00"})
-	till := id(says)
 	charge := func(of string) string {
 		status, says := post(jory, "/api/patrons/"+of+"/charges", map[string]string{"charge": "", "amount": "2.00", "note": "A torn map"})
 		require.Equal(t, http.StatusOK, status, says)
@@ -216,6 +214,8 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	status, says = post(jory, "/api/money", pay)
 	require.Equal(t, http.StatusOK, status, says)
 	receipt := ask("SELECT max(id)::text FROM receipts")
+	_, says = post(jory, "/api/tills", map[string]string{"name": "Front", "laid_in": "10.00"})
+	till := id(says)
 	second := charge(patron)
 	school := ask("SELECT id::text FROM patrons WHERE institution AND merged_into IS NULL ORDER BY id LIMIT 1")
 	charge(school)
@@ -241,8 +241,8 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 		{"cardPayment", http.MethodGet, payment, nil},
 		{"stopCardPayment", http.MethodPost, payment + "/stop", nil}, {"endCardPayment", http.MethodPost, payment + "/end", map[string]any{"taken": false, "reason": "a mistake"}},
 		{"moveCash", http.MethodPost, "/api/tills/" + till + "/moves", map[string]any{"amount": "5.00", "out": true, "reason": "bank"}},
-		{"assignReceipts", http.MethodPost, "/api/tills/" + till + "/receipts", map[string]any{"receipts": []any{number(receipt)}, "out": true}},
-		{"closeTill", http.MethodPost, "/api/tills/" + till + "/close", map[string]any{"cash": "3.00", "card": "0", "cheque": "0", "says": ""}},
+		{"assignReceipts", http.MethodPost, "/api/tills/" + till + "/receipts", map[string]any{"receipts": []any{number(receipt)}, "out": false}},
+		{"closeTill", http.MethodPost, "/api/tills/" + till + "/close", map[string]any{"cash": "5.00", "card": "0", "cheque": "0", "says": ""}},
 	} {
 		status, says = send(bea, c.method, c.path, c.body)
 		refused(c.op, status, says)

@@ -37,7 +37,7 @@ type ReceiptShown struct {
 	Receipt
 	Who        *string // who took it
 	Till       *string
-	TillOpen   bool
+	Assigned   bool // to its till after it was taken, and that is open still
 	ReversedBy *int64
 	GivenBack  bool     // something that it paid has been credited since
 	Patrons    []string // legal names
@@ -45,7 +45,7 @@ type ReceiptShown struct {
 
 const receiptsShown = `SELECT r.id, r.at, r.branch_code, r.staff_id, r.till_id, r.means, r.amount, r.rounding,
 		r.laid_down, r.reference, r.reverses, r.reason, f.name AS who, t.name AS till,
-		t.id IS NOT NULL AND t.closed_at IS NULL AS till_open,
+		t.id IS NOT NULL AND t.closed_at IS NULL AND r.at < t.opened_at AS assigned,
 		(SELECT b.id FROM receipts b WHERE b.reverses = r.id) AS reversed_by,
 		EXISTS (SELECT 1 FROM ledger e JOIN ledger g ON g.settles = e.settles AND g.kind = 'refund' AND g.id > e.id
 			WHERE e.receipt_id = r.id) AS given_back,
@@ -158,6 +158,7 @@ func (t *Tx) MoveReceipts(branch calendar.Code, till int64, ids []int64, in bool
 	if in {
 		set = "till_id = $2 WHERE till_id IS NULL AND means <> 'transfer'"
 	}
+	set += " AND at < (SELECT opened_at FROM tills WHERE id = $2)" // what was taken into a till stays in it
 	rows, err := list[moved](t, `WITH moved AS (UPDATE receipts SET `+set+` AND branch_code = $1 AND id = ANY($3) RETURNING amount)
 		SELECT count(*)::int AS count, coalesce(sum(amount), 0)::bigint AS sum FROM moved`, branch, till, ids)
 	if err != nil {

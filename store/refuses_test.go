@@ -208,6 +208,11 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"never changed",
 		},
 		{
+			"a receipt that leaves the till it was taken into",
+			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in) VALUES (1, 'HVH', 'x', now(), 1, 0); INSERT INTO receipts (id, at, branch_code, till_id, means, amount) VALUES (-3, now(), 'HVH', 1, 'cash', 5); UPDATE receipts SET till_id = NULL WHERE id = -3",
+			"never changed",
+		},
+		{
 			"a receipt that leaves a till which has been counted",
 			"INSERT INTO tills (id, branch_code, name, opened_at, opened_by, laid_in) VALUES (1, 'HVH', 'x', now(), 1, 0); INSERT INTO receipts (id, at, branch_code, till_id, means, amount) VALUES (-3, now(), 'HVH', 1, 'cash', 5); UPDATE tills SET closed_at = now(), closed_by = 1, due_cash = 5, due_card = 0, due_cheque = 0, counted_cash = 5, counted_card = 0, counted_cheque = 0 WHERE id = 1; UPDATE receipts SET till_id = NULL WHERE id = -3",
 			"has been closed",

@@ -194,6 +194,7 @@ func TestAssigningWhatWasTakenUnderNoTill(t *testing.T) {
 		return ids
 	}
 	require.Equal(t, []int64{card, cash}, under(), "a transfer goes through no till")
+	c.Later(time.Minute)
 	till := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
 		return accounts.OpenTill(a, accounts.Opening{Name: "Late", LaidIn: "10.00"})
 	})
@@ -218,6 +219,8 @@ func TestAssigningWhatWasTakenUnderNoTill(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "14.00", is.Due.Cash)
 	assert.Equal(t, []int64{cash}, under())
+	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{after}, Out: true})
+	require.ErrorContains(t, err, "what was taken into it stays", "nobody makes a count come right by taking receipts out")
 	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{cash, after}})
 	require.ErrorContains(t, err, "Not all of these receipts are without a till")
 	testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {

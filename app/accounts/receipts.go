@@ -20,7 +20,7 @@ type Receipt struct {
 	Branch     string       `json:"branch"`
 	Who        string       `json:"who"`
 	Till       string       `json:"till" doc:"Empty: none"`
-	OpenTill   int64        `json:"open_till,omitempty" doc:"Where that is open still, which it is"`
+	Assigned   int64        `json:"assigned_to,omitempty" doc:"The till, if it was assigned to it later and that is open still: it may come out again"`
 	Means      ledger.Means `json:"means" enum:"cash,card,cheque,transfer"`
 	Amount     string       `json:"amount" doc:"Less than nothing: given out"`
 	Out        bool         `json:"out"`
@@ -59,8 +59,8 @@ func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *
 	if r.Till != nil {
 		out.Till = *r.Till
 	}
-	if r.TillOpen {
-		out.OpenTill = *r.TillID
+	if r.Assigned {
+		out.Assigned = *r.TillID
 	}
 	if r.Rounding != 0 {
 		out.Rounding = m.Format(money.Amount(r.Rounding))

@@ -277,7 +277,7 @@ func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
 	case err != nil:
 		return nil, err
 	case count < len(v.Receipts) && v.Out:
-		return nil, problem.Newf(problem.Refused, "Not all of these receipts are in %s. Nothing was changed; look at the list again.", row.Name)
+		return nil, problem.Newf(problem.Refused, "Only what was assigned to %s comes out of it again; what was taken into it stays. Nothing was changed.", row.Name)
 	case count < len(v.Receipts):
 		return nil, problem.Newf(problem.Refused,
 			"Not all of these receipts are without a till: somebody may have assigned them just now. Nothing was changed; look at the list again.")

@@ -64,18 +64,20 @@ ALTER TABLE intakes ADD COLUMN trials integer NOT NULL DEFAULT 0;
 ALTER TABLE stations ADD COLUMN sort_room boolean NOT NULL DEFAULT false;
 ALTER TABLE branches ADD COLUMN bins_now boolean NOT NULL DEFAULT false; -- what lies in them counts as when it is scanned, not as the last open day
 
--- What was taken while no till was open can be assigned to one that is, and taken out of it while it is open. Nothing else of a receipt
--- is ever changed.
+-- What was taken while no till was open can be assigned to one that is, and taken out of it while it is open. What was taken into a till
+-- stays in it, and nothing else of a receipt is ever changed.
 -- +goose StatementBegin
 CREATE FUNCTION receipts_move_till() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
     IF TG_OP = 'UPDATE' AND to_jsonb(NEW) - 'till_id' = to_jsonb(OLD) - 'till_id' AND (OLD.till_id IS NULL) <> (NEW.till_id IS NULL)
         AND EXISTS (SELECT 1 FROM tills t WHERE t.id = coalesce(OLD.till_id, NEW.till_id) AND t.branch_code = NEW.branch_code) THEN
         PERFORM 1 FROM tills WHERE id = coalesce(OLD.till_id, NEW.till_id) AND closed_at IS NULL FOR SHARE;
-        IF FOUND THEN
+        IF NOT FOUND THEN
+            RAISE check_violation USING MESSAGE = 'till ' || coalesce(OLD.till_id, NEW.till_id) || ' has been closed', CONSTRAINT = 'till_is_open';
+        END IF;
+        IF OLD.at < (SELECT opened_at FROM tills WHERE id = coalesce(OLD.till_id, NEW.till_id)) THEN
             RETURN NEW;
         END IF;
-        RAISE check_violation USING MESSAGE = 'till ' || coalesce(OLD.till_id, NEW.till_id) || ' has been closed', CONSTRAINT = 'till_is_open';
     END IF;
     RAISE EXCEPTION 'rows of % are never changed or deleted', TG_TABLE_NAME;
 END $$;

@@ -129,7 +129,7 @@ function One({ id }: { id: number }) {
               {r.reason && <li>“{r.reason}”</li>}
             </ul>
             <PrintSlip of={{ kind: "receipt", id: r.id }}>Print receipt</PrintSlip>
-            {r.open_till && <TakeOut receipt={r} till={r.open_till} />}
+            {r.assigned_to && <TakeOut receipt={r} till={r.assigned_to} />}
             {r.reversed_by ? (
               <p>
                 <Tag tone="amber">Reversed</Tag>{" "}
