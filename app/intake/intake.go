@@ -388,6 +388,13 @@ func Left(a *act.Act, id int64) ([][]string, error) {
 
 // LeftRecords gives the records of a file of MARC of which something is left, as MARCXML, each once.
 func LeftRecords(a *act.Act, id int64) ([]byte, error) {
+	n, err := One(a, id)
+	switch {
+	case err != nil:
+		return nil, err
+	case n.Seen == nil || n.Seen.Form == "csv":
+		return nil, problem.Newf(problem.Refused, "This is no file of MARC. Take its lines as a table.")
+	}
 	var out bytes.Buffer
 	w, err := marc.NewXMLWriter(&out)
 	if err != nil {

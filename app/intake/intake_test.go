@@ -308,6 +308,8 @@ func TestPatronsOfAnotherSystem(t *testing.T) {
 		assert.Equal(t, m.card(16), rows["10"][0])
 	}
 	whole(left(n.ID))
+	_, err = testkit.Try(m.House, m.who, func(a *act.Act) ([]byte, error) { return intake.LeftRecords(a, n.ID) })
+	require.ErrorContains(t, err, "no file of MARC")
 
 	taken := m.take(tried)
 	whole(left(n.ID))
