@@ -374,7 +374,7 @@ func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 	title, _ := strconv.ParseInt(chi.URLParam(r, "title"), 10, 64)
 	_, err = act.Look(r.Context(), s.house, who, func(a *act.Act) (bool, error) {
 		if session != nil {
-			m, err := mine.Look(a, session.PatronID)
+			m, err := mine.Fetches(a, session.PatronID)
 			if err != nil {
 				return false, err
 			}

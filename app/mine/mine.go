@@ -178,19 +178,13 @@ type Child struct{ *people.Card }
 
 // Look gives what a patron's page shows.
 func Look(a *act.Act, patron int64) (*Mine, error) {
-	card, err := people.Open(a, patron)
+	m, err := Fetches(a, patron)
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronByID(patron)
-	if err != nil {
+	if m.Card, err = people.Open(a, patron); err != nil {
 		return nil, err
 	}
-	home := p.BranchCode
-	if p.Pickup != nil {
-		home = *p.Pickup
-	}
-	m := &Mine{Card: card, Branches: a.Network.Open(), Home: home, Currency: a.Network.Money.Code}
 	ids, err := childrenOf(a, patron)
 	if err != nil {
 		return nil, err
@@ -203,6 +197,18 @@ func Look(a *act.Act, patron int64) (*Mine, error) {
 		m.Children = append(m.Children, Child{card})
 	}
 	return m, nil
+}
+
+// Fetches gives of that where a patron fetches what they wait for: no more is shown where titles are found.
+func Fetches(a *act.Act, patron int64) (*Mine, error) {
+	p, err := a.Tx.PatronByID(patron)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil {
+		return nil, problem.NoSuch("patron")
+	}
+	return &Mine{Branches: a.Network.Open(), Home: people.PickupOf(p), Currency: a.Network.Money.Code}, nil
 }
 
 // childrenOf gives those for whom a patron answers and whose card they see: while they are not grown up, and if the network has settled
