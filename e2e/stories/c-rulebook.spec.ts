@@ -188,7 +188,7 @@ test("a rule is written, conflicts are named, and the ranking shows what it woul
   await page.getByRole("button", { name: "See what it would change" }).click();
   await expect(page.getByRole("region", { name: "Rules that differ" })).toContainText("15 days");
   await page.getByRole("button", { name: "Take it over as a draft" }).click();
-  await expect(page.getByText(/From a file/)).toBeVisible();
+  await expect(page.getByText(/^Draft \d+, “From a file”: one rule differs/)).toBeVisible();
 });
 
 test("desk staff find the wrong class behind a loan, mend it, and report what they cannot mend", async ({ page }) => {
