@@ -241,13 +241,10 @@ type Orders struct {
 
 // Placed is what came of placing for several.
 type Placed struct {
-	TitleID int64     `json:"title_id"`
-	Title   string    `json:"title"`
-	Placed  int       `json:"placed"`
-	Holds   []int64   `json:"holds" doc:"Those that were placed, in the order in which they were"`
-	Refused []Refused `json:"refused"`
-
-	For []PlacedFor `json:"for" doc:"The same holds, with for whom they are and when they will be ready"`
+	TitleID int64       `json:"title_id"`
+	Title   string      `json:"title"`
+	Holds   []PlacedFor `json:"holds" doc:"Those that were placed, in the order in which they were"`
+	Refused []Refused   `json:"refused"`
 }
 
 // Refused is somebody for whom no hold was placed, and why.
@@ -285,8 +282,9 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	if title == nil {
 		return nil, problem.NoSuch("title")
 	}
-	out := &Placed{TitleID: title.ID, Title: title.Name, Holds: []int64{}, Refused: []Refused{}, For: []PlacedFor{}}
+	out := &Placed{TitleID: title.ID, Title: title.Name, Holds: []PlacedFor{}, Refused: []Refused{}}
 	var holds []*store.Hold
+	var placed []int64
 	for _, id := range ids {
 		p := patrons[id]
 		if p == nil {
@@ -302,16 +300,15 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 			return nil, err
 		}
 		holds = append(holds, h)
-		out.Holds = append(out.Holds, h.ID)
+		placed = append(placed, h.ID)
 	}
-	out.Placed = len(holds)
 	if len(holds) == 0 {
 		return out, nil
 	}
 	if _, err = routeNew(a, holds); err != nil {
 		return nil, err
 	}
-	out.For, err = placedFor(a, title.ID, out.Holds)
+	out.Holds, err = placedFor(a, title.ID, placed)
 	return out, err
 }
 

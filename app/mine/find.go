@@ -111,7 +111,7 @@ func places(a *act.Act, copies []store.PublicCopy) []Copy {
 	for _, c := range copies {
 		one := Copy{
 			Branch: a.Network.BranchName(c.BranchCode), Kind: a.Network.ClassName("material", c.Material),
-			Collection: a.Network.ClassName("collection", c.Collection), Call: c.Call, Free: c.Free, State: "on its way, or not to be had just now",
+			Collection: a.Network.ClassName("collection", c.Collection), Call: c.Call, Free: c.Free, State: "not available right now",
 			here: c.BranchCode == a.Who.Branch,
 		}
 		switch {

@@ -43,8 +43,8 @@ export function Preview({
       <Trouble error={write.problem} />
       <p className="px-4 pb-2 text-sm text-ink-2">
         {days(touched.closed, "closed")}
-        {touched.opened > 0 && days(touched.opened, "open")} Looked at: every due date and everything on hold shelves,
-        and days and courier runs until {sayDate(touched.looked)}.
+        {touched.opened > 0 && days(touched.opened, "open")} Checked: all due dates and hold shelves, and opening days
+        and courier runs until {sayDate(touched.looked)}.
       </p>
       {(touched.runs ?? []).length > 0 && (
         <p className="px-4 pb-2 text-sm text-tide-700">The courier still goes: {touched.runs?.join("; ")}.</p>

@@ -87,7 +87,7 @@ function WhatItDoes({ hold: h }: { hold: Row }) {
           ) : (
             <>
               <p className="text-ink-2">
-                {rows.length === 1 ? "One hold changes" : `${rows.length} holds change`}: number, and likely day.
+                {rows.length === 1 ? "One hold changes its" : `${rows.length} holds change their`} number or likely day.
               </p>
               <ul className="max-h-40 overflow-auto">
                 {rows.map((r) => (

@@ -102,7 +102,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
   return (
     <Card label="Place a hold" className="grid gap-2.5 p-3.5">
       <Form
-        key={placed?.id ?? several?.holds[0]}
+        key={placed?.id ?? several?.holds[0]?.hold}
         label="Place a hold"
         schema={schema}
         start={{
@@ -151,7 +151,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
         )}
       </Form>
       {placed && <One key={placed.id} of={placed} />}
-      {several && <Several key={several.holds[0]} of={several} />}
+      {several && <Several key={several.holds[0]?.hold} of={several} />}
     </Card>
   );
 }
@@ -265,17 +265,17 @@ function One({ of: h }: { of: Schema["HoldsHold"] }) {
 function Several({ of }: { of: Schema["HoldsPlaced"] }) {
   const cancel = useCancelMany();
   const { holds: gone } = useStore(cancelled);
-  const left = of.holds.filter((id) => !gone.some((c) => c.id === id));
+  const left = of.holds.filter((h) => !gone.some((c) => c.id === h.hold));
   return (
     <div role="status">
-      <Tag tone={left.length ? "spruce" : of.placed ? "plain" : "buoy"}>{left.length} placed</Tag>{" "}
+      <Tag tone={left.length ? "spruce" : of.holds.length ? "plain" : "buoy"}>{left.length} placed</Tag>{" "}
       <ToQueue id={of.title_id} title={of.title} />{" "}
       {left.length > 0 && (
         <Quiet
           disabled={cancel.busy}
           onClick={() =>
             void cancel.run(
-              left.map((id) => ({ id, title: of.title })),
+              left.map((h) => ({ id: h.hold, title: of.title })),
               byMistake,
             )
           }
@@ -285,14 +285,12 @@ function Several({ of }: { of: Schema["HoldsPlaced"] }) {
       )}
       {left.length > 0 && (
         <ul aria-label="When they will be ready" className="mt-1 max-h-48 overflow-auto text-sm">
-          {of.for
-            .filter((h) => left.includes(h.hold))
-            .map((h) => (
-              <li key={h.hold}>
-                <b className="font-semibold">{h.patron}</b>: {h.says}.{" "}
-                {h.when && <span className="text-ink-2">{h.when.says}</span>}
-              </li>
-            ))}
+          {left.map((h) => (
+            <li key={h.hold}>
+              <b className="font-semibold">{h.patron}</b>: {h.says}.{" "}
+              {h.when && <span className="text-ink-2">{h.when.says}</span>}
+            </li>
+          ))}
         </ul>
       )}
       {of.refused.length > 0 && (

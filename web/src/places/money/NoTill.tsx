@@ -39,7 +39,7 @@ export function NoTill({ open }: { open: Schema["AccountsTill"][] }) {
       <h2 className="px-3.5 pt-3 font-semibold">Under no till</h2>
       <p className="px-3.5 text-sm text-ink-2">
         Taken while no till was open.{" "}
-        {open.length > 0 ? "Tick what lies in one now, and assign it." : "Open a till to assign it."}
+        {open.length > 0 ? "Tick what is in a till now, and assign it to it." : "Open a till to assign it."}
       </p>
       {put && (
         <p role="status" className="mx-3.5 my-2 rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
