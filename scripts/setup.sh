@@ -9,7 +9,7 @@ as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
 
 need=()
 compgen -G '/usr/lib/postgresql/*/bin/postgres' >/dev/null || need+=(postgresql)
-command -v chromium >/dev/null || [ "${1:-}" != test ] || need+=(chromium)
+command -v chromium-headless-shell >/dev/null || [ "${1:-}" != test ] || need+=(chromium-headless-shell)
 command -v node >/dev/null || need+=(nodejs npm)
 command -v go >/dev/null || need+=(golang-go)
 command -v pdftotext >/dev/null || [ "${1:-}" != test ] || need+=(poppler-utils)

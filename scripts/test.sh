@@ -4,8 +4,16 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 begun=$SECONDS
+# What takes how long stands in the log.
+took() {
+  echo "[$((SECONDS - since)) s] $1"
+  since=$SECONDS
+}
+since=$SECONDS
 scripts/setup.sh test
+took "What the machine needs"
 make --no-print-directory build
+took "The program is built"
 
 # Databases are copied and dropped by the hundred, of a thousand small files each. Making and deleting those takes a disk as long
 # as everything else together, so they lie in memory where there is plenty of it.
@@ -30,23 +38,27 @@ case $folder in
 esac
 export NEVRIN_TEST_DATABASE=$DATABASE_URL
 build/nevrin demo --only-make --folder "$work"
+took "The demo network is made"
 
 if [ $# = 0 ]; then
-  go vet ./...
-  # With the race detector, the longest first, so that none of them is left alone at the end. With CI set no test of the database
-  # is skipped.
-  CI=${CI:-true} go test -race -vet=off -timeout 20m ./server ./app/holds ./...
+  # With the race detector and all of go vet, the longest first, so that none of them is left alone at the end. Without what a
+  # debugger needs the test programs link sooner. With CI set no test of the database is skipped.
+  CI=${CI:-true} go test -race -vet=all -ldflags='-s -w' -timeout 20m ./server ./app/holds ./...
+  took "Go under the race detector"
   echo "Memory for each byte that readers of foreign input read, without the race detector"
   go test ./testkit/measure -v | grep -E 'memory for each byte|^ok|^FAIL|^---|Messages'
   echo "Readers of foreign input, a second each"
   scripts/fuzz.sh 1s
+  took "Memory and fuzzing"
   echo "The front end: types, rules, and its parts with a clock of their own"
   (cd web && npx tsc --noEmit && npm run --silent lint && npx vitest run --silent)
+  took "The front end alone"
 fi
 
 if [ $# = 0 ]; then
   echo "Stories in the browser, each file in a house of its own"
   (cd e2e && npx playwright test --project=stories)
+  took "Stories"
 else
   DATABASE_URL=$DATABASE_URL NEVRIN_LISTEN=127.0.0.1:0 build/nevrin demo --folder "$work" >"$work/said" 2>"$work/log" &
   nevrin=$!

@@ -122,7 +122,7 @@ const loansShown = `SELECT ` + loanColumns + `, i.barcode, t.name AS title_name,
 // CardFacts is a patron with all that a card shows.
 type CardFacts struct {
 	Patron    *Patron
-	Household string // name of the household with how many it has
+	Household string // name of the household with how many it has; empty where there is none but them
 	Loans     []LoanShown
 	Holds     []HoldShown
 	Charges   []OpenCharge
@@ -146,7 +146,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 		q,
 		&households,
 		`SELECT h.name || ' (' || count(*) || ')' FROM patrons p JOIN households h ON h.id = p.household_id
-		JOIN patrons o ON o.household_id = h.id AND o.merged_into IS NULL WHERE p.id = `+who+` GROUP BY h.id`,
+		JOIN patrons o ON o.household_id = h.id AND o.merged_into IS NULL WHERE p.id = `+who+` GROUP BY h.id HAVING count(*) > 1`,
 		id,
 		card,
 	)

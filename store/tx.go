@@ -103,14 +103,14 @@ func (s *Store) once(ctx context.Context, options *sql.TxOptions, work func(*Tx)
 	if err = t.Flush(); err != nil {
 		return err
 	}
-	if err = tx.Commit(); err != nil && !refused(err) {
+	if err = tx.Commit(); err != nil && !Refused(err) {
 		err = errors.Join(ErrUnsure, err)
 	}
 	return err
 }
 
-// refused tells whether the database itself has said no; otherwise the line was cut, and it may have said yes.
-func refused(err error) bool {
+// Refused tells of a commit that failed whether the database itself has said no; otherwise the line was cut, and it may have said yes.
+func Refused(err error) bool {
 	var said *pgconn.PgError
 	return errors.As(err, &said) && !strings.HasPrefix(said.Code, "57P") && !strings.HasPrefix(said.Code, "08")
 }

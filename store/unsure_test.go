@@ -1,4 +1,4 @@
-package store
+package store_test
 
 import (
 	"context"
@@ -9,6 +9,8 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
+
+	"nevrin/store"
 )
 
 // What a commit that failed means: PostgreSQL has said no, or nobody knows. Codes are those of PostgreSQL's manual,
@@ -29,6 +31,6 @@ func TestWhetherACommitWasRefused(t *testing.T) {
 		{"anything else", errors.New("broken pipe"), false},
 	}
 	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.refused, refused(c.err)) })
+		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.refused, store.Refused(c.err)) })
 	}
 }

@@ -17,6 +17,7 @@ import (
 
 	"github.com/riverqueue/river"
 
+	"nevrin/app/clock"
 	"nevrin/app/event"
 	"nevrin/app/live"
 	"nevrin/app/network"
@@ -66,13 +67,13 @@ type House struct {
 	Outside outside.Reach // what can be reached of services of others
 
 	networks network.Cache
-	clock    watch
+	clock    clock.Watch
 }
 
 // Faults are parts of what is stored that cannot be read, and what is wrong with the clock: for who administrates.
 func (a *Act) Faults() []network.Fault {
 	out := a.Network.Faults()
-	if says := a.House.clock.says(); says != "" {
+	if says := a.House.clock.Says(); says != "" {
 		out = append(out, network.Fault{Part: "The clock", Says: says})
 	}
 	return out
@@ -138,7 +139,7 @@ func Do[T any](
 		if earlier != nil {
 			return repeat(earlier, digest, &out)
 		}
-		if err := h.clock.goesForward(moment.Now); err != nil {
+		if err := h.clock.GoesForward(moment.Now); err != nil {
 			return err
 		}
 		a, err := h.begin(ctx, tx, who, moment)
@@ -212,7 +213,7 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 	a.Now = a.Now.In(a.Network.Location)
 	tx.KeepTime(func(now time.Time) error {
 		a.Now = now.In(a.Network.Location)
-		return h.clock.goesForward(now) // it may have been set back while locks were waited for
+		return h.clock.GoesForward(now) // it may have been set back while locks were waited for
 	})
 	a.Book, err = a.Network.InForce(tx, at.Edition.Int64)
 	return a, err

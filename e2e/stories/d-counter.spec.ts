@@ -1,6 +1,6 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCards, scan, signIn, workAt } from "../kit.ts";
+import { ask, freeItem, go, goodCard, goodCards, scan, signIn, sitAt, tab, workAt } from "../kit.ts";
 
 test.describe.configure({ mode: "serial" });
 
@@ -103,6 +103,65 @@ test("two people at one item: the second is told at once", async ({ page, browse
   await expect(second.getByText(/Still on loan to /).first()).toBeVisible();
   await second.getByRole("button", { name: "Take it back and lend it" }).click();
   await expect(lent(second)).toBeVisible();
+  await expect(second.getByRole("region", { name: "Tape" })).toContainText("Taken back from");
   await expect(first.getByRole("region", { name: "Patron" }).getByText("On loan").locator("+ dd")).toHaveText(/^0/);
   await other.context().close();
+});
+
+test("parts to count stand on the sign; copies found by their title close with the next scan", async ({ page }) => {
+  const whole = await freeItem("HVH", "book");
+  const inParts = await freeItem("HVH", "film");
+  await ask("UPDATE items SET parts = 3, parts_say = 'two discs, a map' WHERE barcode = $1 RETURNING id", inParts);
+  const title = await ask(
+    "SELECT t.name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id WHERE l.returned_at IS NULL AND l.lost_at IS NULL ORDER BY l.id LIMIT 1",
+  );
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Returns");
+  const sign = page.getByLabel("Sign", { exact: true });
+  await scan(page, inParts);
+  await expect(sign).toContainText("Count 3 parts: two discs, a map");
+  await scan(page, title);
+  const found = page.getByRole("region", { name: "Copies on loan" });
+  await expect(found).toBeVisible();
+  await scan(page, whole);
+  await expect(found).toBeHidden();
+  await expect(sign).not.toContainText("Count");
+});
+
+test("at a station in the sort room returns begin from the bin", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await workAt(page, "Havenhead");
+  await go(page, "Network");
+  await tab(page, "Stations");
+  await page.getByRole("button", { name: "Add a station" }).click();
+  const form = page.getByRole("form", { name: "Add a station" });
+  await form.getByLabel("Name").fill("Sort room");
+  await form.getByLabel(/^In a sort room/).check();
+  await form.getByRole("button", { name: "Add" }).click();
+  await expect(page.getByRole("listitem").filter({ hasText: "Havenhead, Sort room" })).toBeVisible();
+  await sitAt(page, "Sort room");
+  await go(page, "Returns");
+  await expect(page.getByRole("radio", { name: "From the bin" })).toBeChecked();
+});
+
+test("who comes next at a station finds nothing of the person before", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await workAt(page, "Saltmere");
+  await go(page, "Fetch");
+  await page.getByRole("button", { name: "Not found", exact: true }).first().click();
+  const missed = page.getByRole("list", { name: "Not found" });
+  await expect(missed).toBeVisible();
+  await go(page, "Desk");
+  await scan(page, await goodCard("SLM"));
+  await expect(page.getByRole("region", { name: "Patron", exact: true })).toBeVisible();
+  await page.getByLabel("Scan line").fill("half a na");
+  await page.getByRole("button", { name: /^Maren Odell/ }).click();
+  await page.getByRole("menuitem", { name: "Sign out" }).click();
+  await page.getByRole("button", { name: /^Jory Tamm/ }).click();
+  await go(page, "Desk");
+  await expect(page.getByText("Scan a card to begin", { exact: false })).toBeVisible();
+  await expect(page.getByLabel("Scan line")).toHaveValue("");
+  await go(page, "Fetch");
+  await expect(page.getByRole("region", { name: "To fetch" })).toBeVisible();
+  await expect(missed).toBeHidden();
 });

@@ -147,6 +147,9 @@ test("an institution is invoiced, the invoice prints, and is paid by transfer", 
   const link = invoice.getByRole("link", { name: "Open as PDF" });
   const file = await page.request.get((await link.getAttribute("href")) ?? "");
   expect((await file.body()).subarray(0, 5).toString()).toBe("%PDF-");
+  const lines = (await ask("SELECT addressed FROM invoices WHERE patron_id = $1", school)).split("\n");
+  expect(lines.length).toBeGreaterThan(1);
+  await expect(invoice.getByText(lines.join(" "))).toBeVisible(); // each on a line of its own, not with "\n" between
   await invoice.getByRole("button", { name: "It has been paid" }).click();
   await invoice.getByLabel("How", { exact: true }).selectOption("transfer");
   await invoice.getByLabel("Its number, where it has one").fill("Bank 77");
@@ -242,6 +245,78 @@ test("what was lent is mailed to who wants it, with all of the session on it", a
       ),
     )
     .toBe("2");
+});
+
+test("an email that does not go out stands at the desk when the patron has gone, until it is sent", async ({
+  page,
+}) => {
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  const card = await goodCard("HVH");
+  const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", card);
+  let refuses = true;
+  await page.route("**/lent-mail", (route) =>
+    refuses
+      ? route.fulfill({
+          status: 409,
+          contentType: "application/problem+json",
+          body: JSON.stringify({ status: 409, detail: "No email goes out at this moment." }),
+        })
+      : route.continue(),
+  );
+  await scan(page, card);
+  await scan(page, await freeItem("HVH", "book"));
+  await expect(page.getByText("Lent", { exact: true })).toHaveCount(1);
+  await page.getByRole("button", { name: "Mail", exact: true }).click();
+  const left = page.getByRole("region", { name: "Not sent" });
+  await expect(left).toContainText(name);
+  await expect(left).toContainText("No email goes out at this moment.");
+  await scan(page, await goodCard("HVH")); // the next in line hides nothing
+  await expect(page.getByRole("region", { name: "Patron", exact: true })).toBeVisible();
+  await expect(left).toContainText("Email not sent");
+  refuses = false;
+  await left.getByRole("button", { name: "Retry" }).dblclick();
+  await expect(left).toBeHidden();
+  const sent = () =>
+    ask(
+      "SELECT count(*) FROM messages m JOIN patrons p ON p.id = m.patron_id WHERE m.stage = 'lent' AND p.card = $1",
+      card,
+    );
+  await expect.poll(sent).toBe("1");
+});
+
+test("how it is paid and why it is waived stay as they were chosen while charges are ticked and others come", async ({
+  page,
+}) => {
+  const owes = await ask(
+    `SELECT p.card FROM patrons p WHERE p.branch_code = 'HVH' AND p.merged_into IS NULL AND p.forgotten_at IS NULL AND p.class = 'adult'
+     AND (SELECT count(*) FROM ledger c WHERE c.patron_id = p.id AND c.kind = 'charge'
+          AND c.amount + (SELECT coalesce(sum(o.amount), 0) FROM ledger o WHERE o.settles = c.id) > 0) > 1
+     AND NOT EXISTS (SELECT 1 FROM invoices v WHERE v.patron_id = p.id) ORDER BY p.id LIMIT 1`,
+  );
+  await signIn(page, "Bea Lindgard");
+  await go(page, "Desk");
+  await scan(page, owes);
+  await page.getByRole("button", { name: "Pay or waive" }).click();
+  const pay = page.getByRole("form", { name: "Pay or waive" });
+  const charges = page.getByRole("group", { name: "What is settled" }).getByRole("checkbox");
+  await pay.getByLabel("How").selectOption({ label: "Waive it" });
+  await pay.getByLabel("Reason").fill("Snow day, the bus did not run");
+  await charges.first().click();
+  await expect(pay.getByLabel("How")).toHaveValue("waive");
+  await expect(pay.getByLabel("Reason")).toHaveValue("Snow day, the bus did not run");
+  await pay.getByLabel("How").selectOption({ label: "Card" });
+  await pay.getByLabel(/number/i).fill("Slip 4471");
+  const before = await charges.count();
+  const id = await ask("SELECT id FROM patrons WHERE card = $1", owes);
+  const charged = await page.request.post(`/api/patrons/${id}/charges`, {
+    headers: { "Idempotency-Key": "a-charge-from-elsewhere", Origin: process.env.NEVRIN_URL ?? "" },
+    data: { amount: "1.00", charge: "", note: "A bag" },
+  });
+  expect(charged.ok(), await charged.text()).toBe(true);
+  await expect(charges).toHaveCount(before + 1);
+  await expect(pay.getByLabel("How")).toHaveValue("card");
+  await expect(pay.getByLabel(/number/i)).toHaveValue("Slip 4471");
 });
 
 test("two stations empty one bin together, and a label that cannot be read is found by its title", async ({

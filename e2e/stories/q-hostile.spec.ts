@@ -51,7 +51,10 @@ test("what is written into any field is shown as it was written, and never runs"
   page.on("console", (m) => {
     if (/Content Security Policy|Refused to/.test(m.text())) refused.push(m.text());
   });
-  page.on("dialog", (d) => refused.push(d.message()));
+  page.on("dialog", (d) => {
+    refused.push(`${d.type()}: ${d.message()}`);
+    void d.accept();
+  });
   const card = await ask(
     "SELECT card FROM patrons p WHERE standing = 'active' AND EXISTS (SELECT 1 FROM loans l WHERE l.patron_id = p.id AND l.returned_at IS NULL) AND EXISTS (SELECT 1 FROM holds h WHERE h.patron_id = p.id AND h.state = 'ready') ORDER BY id LIMIT 1",
   );

@@ -127,7 +127,7 @@ export function Settle({
     },
   );
   return (
-    <div className="grid gap-2.5 border-t border-line p-3.5 first:border-t-0">
+    <div className="grid gap-2.5 border-t border-line p-3.5 first:border-t-0 empty:hidden">
       {done && (
         <Done
           settled={done}

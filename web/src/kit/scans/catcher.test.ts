@@ -65,6 +65,18 @@ describe("a scan", () => {
       [{ text: card, before: "ferry" }],
       "ferry",
     ],
+    [
+      "of a station that stands still in its middle for two seconds",
+      new Hand(true).type(card, [5, 5, 5, 5, 5, 5, 5, 5, 2000, 5, 5, 5, 5, 5]).enter(),
+      [{ text: card, before: "" }],
+      "",
+    ],
+    [
+      "after another whose Enter was lost: it stays, and is not put before it",
+      new Hand(true).type("31846000274417", 4).type(card, [2000, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4]).enter(),
+      [{ text: card, before: "31846000274417" }],
+      "31846000274417",
+    ],
     ["of a code with letters", new Hand().type("LNF-77A012", 6).enter(), [{ text: "LNF-77A012", before: "" }], ""],
     [
       "and another at once",

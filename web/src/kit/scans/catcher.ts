@@ -11,6 +11,13 @@
 const fastGap = 70;
 /** A late key of a busy station comes within this. */
 const hiccup = 800;
+/**
+ * A station that stands still in the middle of a scan goes on within this: nobody types so fast and then stops. What comes after it
+ * and is as long as a code is a scan of its own.
+ */
+const standstill = 4000;
+const surelyScanned = 3;
+const wholeCode = 12;
 /** So many late keys may be in a scan of a length. */
 const hiccups = (length: number) => Math.floor(length / 5);
 const shortestScan = 6;
@@ -72,9 +79,15 @@ export class Catcher {
     }
     if (s.key.length !== 1) return undefined; // Shift and the like come between letters of a code
     const last = this.keys.at(-1);
-    if (s.held || (last && s.at - last.at > hiccup) || this.keys.length > longest) this.keys = [];
+    if (s.held || (last && s.at - last.at > this.patience()) || this.keys.length > longest) this.keys = [];
     if (!s.held) this.keys.push(s);
     return undefined;
+  }
+
+  /** How late the next key may be. */
+  private patience() {
+    const last = this.stretches().at(-1)?.text ?? "";
+    return last.length >= surelyScanned ? standstill : hiccup;
   }
 
   private ended(s: Stroke): Caught | undefined {
@@ -106,7 +119,9 @@ function joined(stretches: Stretch[], late: number): Stretch | undefined {
   for (let slow = late; scan; slow++) {
     const before = stretches.pop();
     const whole: string = (before?.text ?? "") + scan.text;
-    if (!before || slow + 1 > hiccups(whole.length)) return slow <= hiccups(scan.text.length) ? scan : undefined;
+    const apart = scan.gap > hiccup && scan.text.length >= wholeCode;
+    if (!before || apart || slow + 1 > hiccups(whole.length))
+      return slow <= hiccups(scan.text.length) ? scan : undefined;
     const alone = before.before === "" || scan.gap <= stumble;
     const stumbled = stretches.length === 0 && alone && /^\d+$/.test(whole);
     if (before.text.length < shortestStretch && !stumbled) return scan;

@@ -4,10 +4,11 @@ import { Code, Quiet, Tag, type Tone } from "../../kit/parts";
 import { sayMoney } from "../../kit/say";
 import { ScanActs, sayState } from "../../kit/scans/lines";
 import { open, type Scan } from "../../kit/scans/scans";
+import { SignTag } from "../../kit/sign";
 import { useDoing } from "../../kit/write";
 import { Trouble } from "../../kit/parts";
 import { Why } from "../../kit/why";
-import { dropStaged, lineOf, titleOf, undo, type Line, type Result } from "./session";
+import { dropStaged, lineOf, titleOf, undo, type Line, type Result, type Took } from "./session";
 
 const words: Record<Result["kind"], [Tone, string]> = {
   card: ["plain", "Card"],
@@ -56,6 +57,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
               {[line.result.before, line.result.waiting].filter(Boolean).join(" ")}
             </p>
           )}
+          {line?.took && !waits && <TakenBack took={line.took} lent={lent !== undefined && !line.undone} />}
           <Trouble error={doing.problem} />
         </div>
         <div className="flex flex-none flex-col items-end gap-1 text-sm">
@@ -71,6 +73,19 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
         </div>
       </div>
     </li>
+  );
+}
+
+/** From whom it was taken back first; what was not lent then has to go where it belongs. */
+function TakenBack({ took, lent }: { took: Took; lent: boolean }) {
+  return (
+    <p className="flex flex-wrap items-baseline gap-x-2 text-sm text-amber-700">
+      <span>
+        Taken back from {took.from}
+        {took.fine && `, ${sayMoney(took.fine)} charged to their account`}.
+      </span>
+      {!lent && <SignTag sign={took.sign} />}
+    </p>
   );
 }
 

@@ -11,6 +11,11 @@ const scanOf = (given: Record<string, unknown>): Scan => ({
   ...{ person: 7, branch: "SLM", at: 1, state: "sent", says: "" },
 });
 
+const takenBack = {
+  ...{ item_id: 8, patron: "Soren Tolman", fine: "6.00" },
+  sign: { kind: "tote", place: "Quarrow", notes: [] },
+};
+
 const asked: [path: string, key: string][] = [];
 const lentResult = { kind: "lent", text: "", patron: 5, stale: false, filled: false, meant: "item" };
 
@@ -23,7 +28,7 @@ beforeEach(() => {
     asked.push([path, params.header["Idempotency-Key"] ?? ""]);
     const data = {
       "/api/returns": { id: 3 },
-      "/api/returns/{id}/scan": { run: 3, lines: [], piles: [], open: [{ patron_id: 9 }] },
+      "/api/returns/{id}/scan": { run: 3, lines: [takenBack], piles: [], open: [{ patron_id: 9 }] },
       "/api/returns/{id}/account": { run: 3, lines: [], piles: [], open: [] },
       "/api/desk/scan": lentResult,
     }[path];
@@ -40,7 +45,8 @@ const send: Send = async (write, apart) => {
 test("what is taken back first has keys that follow from its scan, and is taken back once", async () => {
   const scan = scanOf({ back: true });
   scans.setState({ scans: [scan] });
-  await takers.get("desk")?.take(scan, send);
+  const came = await takers.get("desk")?.take(scan, send);
+  expect(came?.result).toMatchObject({ took: { from: "Soren Tolman", fine: "6.00", sign: { place: "Quarrow" } } });
   expect(asked).toEqual([
     ["/api/returns", "apart"],
     ["/api/returns/{id}/scan", "key-of-scan back"],

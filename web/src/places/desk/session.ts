@@ -33,6 +33,14 @@ export interface Line {
   patron?: number;
   whose?: string;
   undone?: boolean;
+  took?: Took;
+}
+
+/** What was taken back at the desk so that it could be lent: from whom, what that charged, and where it goes if it was not. */
+export interface Took {
+  from: string;
+  fine: string;
+  sign: Schema["MovingSign"];
 }
 
 /** How scans of a patron ended who is not here any more: asks, and what was answered after the person had gone on. */
@@ -212,6 +220,8 @@ interface Given {
   fetch?: boolean;
   /** It is taken back first from who still has it. */
   back?: boolean;
+  /** It has been taken back. */
+  took?: Took;
   /** How many parts a pad has counted. */
   counted?: number;
 }
@@ -265,7 +275,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
   const whose = scan.adopted ? await whoseLeft(scan, send) : whoseHere(scan);
   const patron = given.patron ?? whose.id;
   const { name } = whose;
-  if (given.back) await takeBack(scan, send);
+  const took = given.back ? await takeBack(scan, send) : given.took;
   const result = await send((key) =>
     api.POST("/api/desk/scan", {
       params: { header: keyed(key) },
@@ -304,7 +314,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
     secure([scan.text, lent.barcode], false, lent.title);
   }
   if (result.stale) void lookAgain(result.patron);
-  const line: Line = { result, patron: result.patron ?? patron, whose: patron === whose.id ? name : undefined };
+  const line: Line = { result, patron: result.patron ?? patron, whose: patron === whose.id ? name : undefined, took };
   const doubtful = !patron && !scan.adopted && desk.getState().card !== undefined;
   return {
     state: result.kind === "lent" || result.kind === "staged" ? "done" : result.kind === "ask" ? "ask" : "wrong",
@@ -331,7 +341,10 @@ async function takeBack(scan: Scan, send: Send) {
   changed(came);
   for (const { patron_id: patron } of came.open)
     changed(await send(() => api.POST("/api/returns/{id}/account", { ...to(`account ${patron}`), body: { patron } })));
-  change(scan.id, { given: { ...scan.given, back: undefined } }); // tried again, it is not taken back once more
+  const line = came.lines.find((l) => l.item_id !== undefined);
+  const took: Took | undefined = line && { from: line.patron ?? "", fine: line.fine, sign: line.sign };
+  change(scan.id, { given: { ...scan.given, back: undefined, took } }); // tried again, it is not taken back once more
+  return took;
 }
 
 takers.set("desk", {

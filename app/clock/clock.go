@@ -1,4 +1,5 @@
-package act
+// Package clock looks that what is done goes forward in time. It is not for telling the time, which is the business of acts.
+package clock
 
 import (
 	"fmt"
@@ -16,26 +17,26 @@ const (
 	toldFor    = 24 * time.Hour
 )
 
-// watch looks that acts do not go back in time: what is done would stand before what it follows. A clock that jumped ahead and was set
+// Watch looks that acts do not go back in time: what is done would stand before what it follows. A clock that jumped ahead and was set
 // right again does not stop everything until time has caught up: after a while the earlier time counts.
-type watch struct {
+type Watch struct {
 	mu      sync.Mutex
 	latest  time.Time // the latest time of an act
 	since   time.Time // when the clock was first found to be set back, by the clock of this machine; zero: it is not
 	gone    time.Duration
-	goneAt  time.Time // when the earlier time was taken after all; zero: never
-	machine func() time.Time
+	goneAt  time.Time        // when the earlier time was taken after all; zero: never
+	Machine func() time.Time // the clock of this machine; nil: the real one
 }
 
-func (w *watch) now() time.Time {
-	if w.machine != nil {
-		return w.machine()
+func (w *Watch) now() time.Time {
+	if w.Machine != nil {
+		return w.Machine()
 	}
 	return time.Now()
 }
 
-// goesForward refuses to do anything while the clock shows an earlier time than it has shown, for some minutes at most.
-func (w *watch) goesForward(now time.Time) error {
+// GoesForward refuses to do anything while the clock shows an earlier time than it has shown, for some minutes at most.
+func (w *Watch) GoesForward(now time.Time) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	back := w.latest.Sub(now)
@@ -64,8 +65,8 @@ func (w *watch) goesForward(now time.Time) error {
 	)
 }
 
-// says tells who administrates that the clock went back; empty: it has not lately.
-func (w *watch) says() string {
+// Says tells who administrates that the clock went back; empty: it has not lately.
+func (w *Watch) Says() string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	switch here := w.now(); {
