@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/person"
 )
 
 // PatronByID gives a patron; nil where there is none.
@@ -178,11 +179,16 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 }
 
 // FindPatrons gives a page of the patrons in whose names, numbers or mail address every word stands, in whose family name, what follows the
-// first word of their legal name, some words begin a word, and who were born on a day, as far as these are given. Those of a branch come first.
-func (t *Tx) FindPatrons(words, family []string, born *time.Time, own calendar.Code, page Page) ([]Patron, Page, error) {
-	where, args := wordsIn("p.words", strings.Join(words, " "))
-	if len(family) > 0 {
-		args = append(args, "% "+like(strings.ToLower(strings.Join(family, " ")))+"%")
+// first word of their legal name, some words begin a word, of whose names others begin one, and who were born on a day, as far as these are
+// given. Those of a branch come first.
+func (t *Tx) FindPatrons(sought person.Sought, born *time.Time, own calendar.Code, page Page) ([]Patron, Page, error) {
+	where, args := wordsIn("p.words", strings.Join(sought.Words, " "))
+	for _, given := range sought.Given {
+		args = append(args, "% "+like(strings.ToLower(given))+"%")
+		where += fmt.Sprintf(" AND ' ' || lower(p.legal_name || ' ' || p.preferred_name) LIKE $%d", len(args))
+	}
+	if len(sought.Family) > 0 {
+		args = append(args, "% "+like(strings.ToLower(strings.Join(sought.Family, " ")))+"%")
 		where += fmt.Sprintf(" AND (lower(p.legal_name) LIKE $%d OR p.legal_name NOT LIKE '%% %%')", len(args))
 	}
 	if born != nil {

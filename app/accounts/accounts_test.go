@@ -545,6 +545,92 @@ func TestInvoices(t *testing.T) {
 	require.NoError(t, err)
 	require.ErrorContains(t, withdraw(again.ID), "has been paid")
 	require.Len(t, list(), 5, "what is paid is open no longer")
+
+	// Late is what is owed past the due date, 5 November: on that day it is not.
+	late := func(id int64) bool {
+		return testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Invoice, error) { return accounts.OneInvoice(a, id) }).Late
+	}
+	open := list()[0].ID
+	c.Later(30 * 24 * time.Hour)
+	assert.False(t, late(open), "on the due date")
+	c.Later(24 * time.Hour)
+	assert.True(t, late(open), "the day after")
+	assert.False(t, late(again.ID), "paid")
+	assert.False(t, late(first.ID), "withdrawn")
+}
+
+// A charge by hand has its price from the list, and what is owed in all is said; what is no price of the list that is in use is refused.
+func TestChargesFromThePriceList(t *testing.T) {
+	c := newCounter(t)
+	c.Set("INSERT INTO choices (list, code, name, position, amount) VALUES ('charge', 'card', 'New card', 0, 200), ('charge', 'old', 'Old', 1, 100)")
+	c.Set("INSERT INTO choices (list, code, name, position) VALUES ('waive', 'kindness', 'Kindness', 0)")
+	c.Set("UPDATE choices SET retired = true WHERE code = 'old'")
+	p := c.Patron("HVH")
+	byHand := func(b accounts.ByHand) (*accounts.Charged, error) {
+		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Charged, error) { return accounts.ChargeByHand(a, p, b) })
+	}
+	charged, err := byHand(accounts.ByHand{Charge: "card"})
+	require.NoError(t, err)
+	assert.Equal(t, accounts.Charged{Patron: p, Owes: "2.00"}, *charged)
+	charged, err = byHand(accounts.ByHand{Charge: "card", Note: " the second "})
+	require.NoError(t, err)
+	assert.Equal(t, "4.00", charged.Owes)
+	assert.Equal(t, "New card|New card, the second", c.Ask("SELECT string_agg(reason, '|' ORDER BY id) FROM ledger"))
+	for says, b := range map[string]accounts.ByHand{
+		`no "old"`: {Charge: "old"}, `no "kindness"`: {Charge: "kindness"}, "needs a reason": {Amount: "1.00", Note: " "},
+		"more than nothing": {Amount: "0.00", Note: "A map"}, "not a sum of money": {Amount: "1,00", Note: "A map"},
+	} {
+		_, err := byHand(b)
+		assert.ErrorContains(t, err, says)
+	}
+	assert.Equal(t, "400", c.balance(p), "nothing was charged by what was refused")
+}
+
+// Of several who pay together only those of whom something is settled are told of it: the oldest charge is his, and takes all of it.
+func TestWhoIsToldOfAPayment(t *testing.T) {
+	c := newCounter(t)
+	hers, his := c.Patron("HVH"), c.Patron("HVH")
+	c.charge(his, "2.00")
+	c.charge(hers, "1.00")
+	s, err := c.settle(accounts.Settling{Patrons: []int64{hers, his}, Amount: "2.00", Means: ledger.Card})
+	require.NoError(t, err)
+	assert.Equal(t, []accounts.Owes{{Patron: hers, Owes: "1.00"}, {Patron: his, Owes: "0.00"}}, s.Owing)
+	assert.Equal(t, strconv.FormatInt(his, 10), c.Ask("SELECT string_agg(patron_id::text, ' ') FROM events WHERE kind = 'paid'"))
+}
+
+// Receipts are listed by till where one is asked for; a till of another branch is none of theirs.
+func TestReceiptsOfATill(t *testing.T) {
+	c := newCounter(t)
+	p := c.Patron("HVH")
+	c.charge(p, "3.00")
+	pay := func(till int64) {
+		t.Helper()
+		_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "1.00", Means: ledger.Card, Till: till})
+		require.NoError(t, err)
+	}
+	pay(0)
+	till := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
+		return accounts.OpenTill(a, accounts.Opening{Name: "Evening", LaidIn: "0"})
+	})
+	pay(till.ID)
+	of := func(who act.Actor, till int64) ([]accounts.Receipt, error) {
+		return testkit.Try(c.House, who, func(a *act.Act) ([]accounts.Receipt, error) {
+			rows, _, err := accounts.Receipts(a, store.WhichReceipts{Till: till}, store.Page{})
+			return rows, err
+		})
+	}
+	all, err := of(c.here, 0)
+	require.NoError(t, err)
+	assert.Len(t, all, 2)
+	its, err := of(c.here, till.ID)
+	require.NoError(t, err)
+	require.Len(t, its, 1)
+	assert.Equal(t, "Evening", its[0].Till)
+	open := testkit.Do(t, c.House, c.here, accounts.Tills)
+	require.Len(t, open, 1)
+	assert.Equal(t, "1.00", open[0].Due.Card)
+	_, err = of(c.Staff(role.Desk, "SLM"), till.ID)
+	require.Error(t, err)
 }
 
 func invoicesAtOnce(schools []int64, do func(int64) (*accounts.Invoice, error)) chan error {

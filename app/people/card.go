@@ -355,7 +355,11 @@ func SayHold(a *act.Act, h *store.Hold) string {
 	text := ""
 	switch h.State {
 	case queue.Ready:
-		return "On the hold shelf at " + place + " until " + store.DateOf(h.ShelfUntil).Say()
+		last := *store.DateOf(h.ShelfUntil)
+		if last < a.Today() {
+			return "On the hold shelf at " + place + " still; the last day was " + last.Say()
+		}
+		return "On the hold shelf at " + place + " until " + last.Say()
 	case queue.Moving:
 		text = "On its way to " + place
 	case queue.Fetching:

@@ -44,7 +44,7 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	if sought.Born != nil {
 		born = store.Column(*sought.Born)
 	}
-	rows, next, err := a.Tx.FindPatrons(sought.Words, sought.Family, born, a.Who.Branch, page)
+	rows, next, err := a.Tx.FindPatrons(sought, born, a.Who.Branch, page)
 	if err != nil {
 		return nil, page, err
 	}

@@ -72,6 +72,8 @@ func TestFindingPatrons(t *testing.T) {
 	for _, words := range []string{"Lomasworth, Merryn", "lomasworth,merryn", "Lomasworth,"} {
 		assert.Equal(t, []int64{9, 8}, find(words), words)
 	}
+	assert.Equal(t, []int64{9, 8}, find("Lomasworth, m"), "a letter begins a given name")
+	assert.Empty(t, find("Lomasworth, omas"))
 	assert.Equal(t, []int64{10, 9, 8}, find("lomasworth"), "own branch first, then by name")
 	assert.Equal(t, []int64{8}, find("Lomasworth, Merryn 1984-03-09"))
 	found := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Found, error) {

@@ -197,6 +197,10 @@ func TestWhatIsSaidOfAClaim(t *testing.T) {
 	assert.Contains(t, text, "Sat 10 Oct 2026")
 	assert.Contains(t, text, "It waits for Merryn Lomas, for whom this patron may fetch it.")
 	assert.True(t, v.Fetch)
+	text, _ = says(circulation.Claim{Ready: true, Until: day(10, 6), Pickup: "Saltmere"})
+	assert.Contains(t, text, "until Tue 6 Oct 2026", "the last day is a day")
+	text, _ = says(circulation.Claim{Ready: true, Until: day(10, 5), Pickup: "Saltmere"})
+	assert.Contains(t, text, "whose last day was Mon 5 Oct 2026")
 	chosen := why.New("Why this copy")
 	chosen.Result = "It stands where it is waited for"
 	text, v = says(circulation.Claim{Pickup: "Wrenna", Why: &chosen})

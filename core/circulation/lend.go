@@ -145,6 +145,9 @@ func (l *Lending) stops(v *Verdict) []loan.Stop {
 		text := "Meant for somebody else, who waits for it at " + c.Pickup + "."
 		if c.Ready {
 			text = "On the hold shelf for somebody else, until " + c.Until.Say() + "."
+			if c.Until < l.Branch.Date(l.Now) {
+				text = "On the hold shelf for somebody else, whose last day was " + c.Until.Say() + "."
+			}
 		}
 		if c.For != "" {
 			text += " It waits for " + c.For + ", for whom this patron may fetch it."

@@ -11,12 +11,13 @@ import (
 type Sought struct {
 	Words  []string       // each stands in a name, a number or an address; numbers are their digits alone
 	Family []string       // words of the family name, where it was typed first with a comma behind it
+	Given  []string       // words of what follows that comma, each the beginning of another of their names
 	Born   *calendar.Date // nil: not said
 }
 
 var numberLike = regexp.MustCompile(`^[+(]?[0-9][0-9()./-]*$`)
 
-// Search reads a search as people type it: "Merryn Lomas", "Lomas, Merryn", a number in whatever groups, a birth date as 1984-03-09.
+// Search reads a search as people type it: "Merryn Lomas", "Lomas, Merryn", "Lomas, M", a number in whatever groups, a birth date as 1984-03-09.
 func Search(text string) Sought {
 	var out Sought
 	family, _, comma := strings.Cut(text, ",")
@@ -33,8 +34,12 @@ func Search(text string) Sought {
 					}
 					return r
 				}, w)
-			} else if k == 0 && comma && strings.TrimSpace(family) != "" {
-				out.Family = append(out.Family, w)
+			} else if comma && strings.TrimSpace(family) != "" {
+				if k == 0 {
+					out.Family = append(out.Family, w)
+				} else {
+					out.Given = append(out.Given, w)
+				}
 			}
 			out.Words = append(out.Words, w)
 		}

@@ -11,6 +11,9 @@ test("somebody is registered after looking who is here, with the next of the hou
   await go(page, "Patrons");
   await page.getByRole("button", { name: "Register somebody" }).click();
   const form = page.getByRole("form", { name: "Register somebody" });
+  await expect(form).toBeVisible();
+  const beyond = () => page.evaluate(() => document.documentElement.scrollHeight - window.innerHeight);
+  expect(await beyond(), "one bar to scroll by").toBe(0);
   await form.getByRole("button", { name: "Register", exact: true }).click();
   await expect(form.getByText("A record needs a name.")).toBeVisible();
 

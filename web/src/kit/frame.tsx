@@ -92,7 +92,7 @@ function House({ me }: { me: Me }) {
         </nav>
         <Strip me={me} />
         <Bar />
-        <main id="place" tabIndex={-1} className="overflow-auto outline-none print:overflow-visible">
+        <main id="place" tabIndex={-1} className="relative overflow-auto outline-none print:overflow-visible">
           {/* The room around a place is inside, so that heads of lists stick to the very top. */}
           <div className={`px-3 py-4 md:px-[18px] ${why.open ? "xl:pr-[398px]" : ""}`}>
             <Outlet />

@@ -14,6 +14,7 @@ import { PrintSlip } from "../../kit/print";
 import { sayInstant, sayMoney } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { tillHere } from "../../kit/till";
+import { useAsksTill, WhichTill } from "../../kit/tills";
 import { useWrite } from "../../kit/write";
 import { means } from "./means";
 import { useAssign } from "./assign";
@@ -165,6 +166,7 @@ const because = z.object({ reason: check.needed("Say why it was a mistake.") });
 /** Taking a payment back that was taken by mistake, so that it can be taken again. */
 function Reverse({ receipt: r }: { receipt: Receipt }) {
   const [open, setOpen] = useState(false);
+  const asks = useAsksTill() && r.means !== "transfer"; // which goes through no till
   const queries = useQueryClient();
   const again = () => {
     for (const of of ["receipt", "receipts", "account"]) void queries.invalidateQueries({ queryKey: [of] });
@@ -187,6 +189,7 @@ function Reverse({ receipt: r }: { receipt: Receipt }) {
         Taken by mistake
       </Button>
     );
+  if (asks) return <WhichTill />;
   return (
     <Form
       label="Reverse the payment"

@@ -8,6 +8,7 @@ import { PrintSlip } from "../../kit/print";
 import { sayDay, sayMoney, toFigures, toMinor } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { tillHere } from "../../kit/till";
+import { useAsksTill, WhichTill } from "../../kit/tills";
 import { useWrite } from "../../kit/write";
 import { means, waysOut } from "./means";
 
@@ -110,6 +111,8 @@ export function Refunds() {
 
 function PayOut({ owed: o, onPaid }: { owed: Owed; onPaid: (r: Schema["AccountsReceipt"]) => void }) {
   const [by, setBy] = useState<Means>("cash");
+  const [asking, setAsking] = useState(false);
+  const asks = useAsksTill() && by !== "transfer"; // which goes through no till
   const pay = useWrite(
     (way: Means, key) =>
       api.POST("/api/refunds", {
@@ -133,10 +136,11 @@ function PayOut({ owed: o, onPaid }: { owed: Owed; onPaid: (r: Schema["AccountsR
             </option>
           ))}
         </select>
-        <Button plain busy={pay.busy} onClick={() => pay.run(by)}>
+        <Button plain busy={pay.busy} onClick={() => (asks ? setAsking(true) : pay.run(by))}>
           Give back
         </Button>
       </span>
+      {asks && asking && <WhichTill />}
       <Trouble error={pay.problem} />
     </span>
   );
