@@ -25,7 +25,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/people"
-	"nevrin/app/staff"
+	"nevrin/app/upkeep"
 	"nevrin/server"
 	"nevrin/testkit"
 )
@@ -305,7 +305,9 @@ func TestCookies(t *testing.T) {
 // A station that nobody touches asks who is there; its person comes back by their short code, and nothing is lost.
 func TestStationsRest(t *testing.T) {
 	h := testkit.House(t)
-	require.NoError(t, staff.Administrator(t.Context(), h.Store, "anna", "Anna", "ferry lantern quarrel tide", "SLM"))
+	testkit.Do(t, h, act.Machine, func(a *act.Act) (string, error) {
+		return upkeep.AddAdministrator(a, upkeep.Administrator{Login: "anna", Branch: "SLM", Password: "ferry lantern quarrel tide"})
+	})
 	base := serveWith(t, h, io.Discard, server.Options{Plain: true})
 	sign := func(own bool) *station {
 		s := at(t, base, "")

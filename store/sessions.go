@@ -110,6 +110,12 @@ func (t *Tx) DropSessionsOf(staff int64, but string) {
 	t.queue("DELETE FROM sessions WHERE staff_id = $1 AND digest <> $2", staff, Digest(but))
 }
 
+// EndSessionsOf ends all sessions of somebody at once, and gives how many.
+func (t *Tx) EndSessionsOf(staff int64) (int, error) {
+	n, err := t.exec("DELETE FROM sessions WHERE staff_id = $1", staff)
+	return int(n), err
+}
+
 // DropSessions drops the sessions that have expired, and gives how many.
 func (t *Tx) DropSessions() (int64, error) {
 	return t.exec("DELETE FROM sessions WHERE expiry < current_timestamp")

@@ -111,9 +111,9 @@ func (t *Tx) KeepBranchesOfStaff(staff int64, branches []calendar.Code) {
 	}
 }
 
-// KeepPassword writes the digest of somebody's password.
+// KeepPassword writes the digest of somebody's password. With one they sign in like everybody, also if they were of the demo.
 func (t *Tx) KeepPassword(staff int64, hash string) {
-	t.queueOne("UPDATE staff SET password_hash = $2 WHERE id = $1", staff, hash)
+	t.queueOne("UPDATE staff SET password_hash = $2, demo = false WHERE id = $1", staff, hash)
 }
 
 // KeepShort writes the digest of the short code with which somebody comes back to a station.
@@ -134,15 +134,6 @@ func (t *Tx) KeepSecond(staff int64, secret string, step int64) {
 // SecondUsed writes of which step a code was that has just been used; ErrMoved where it, or a later one, has been before.
 func (t *Tx) SecondUsed(staff, step int64) {
 	t.queueOne("UPDATE staff SET second_step = $2 WHERE id = $1 AND second_step < $2", staff, step)
-}
-
-// KeepAdministrator makes or renews a person with the administrator's role.
-func (s *Store) KeepAdministrator(ctx context.Context, login, name string, branch calendar.Code, hash string) error {
-	return s.db.WithContext(ctx).
-		Exec(`INSERT INTO staff (login, name, role, branch_code, password_hash) VALUES (?, ?, 'administrator', ?, ?)
-		ON CONFLICT (login) DO UPDATE SET password_hash = excluded.password_hash, role = 'administrator',
-			active = true, demo = false`, login, name, branch, hash).
-		Error
 }
 
 // BranchCodes lists the codes of all branches in their order.

@@ -373,6 +373,11 @@ func (t *Tx) StaffWithLoginBut(login string, but int64) (string, error) {
 	return value[string](t, "SELECT name FROM staff WHERE lower(login) = lower($1) AND id <> $2", login, but)
 }
 
+// StaffOf gives who signs in under a name, however it is capitalised; nil where nobody does.
+func (t *Tx) StaffOf(login string) (*Staff, error) {
+	return one[Staff](t, "SELECT id, login, name, role FROM staff WHERE lower(login) = lower($1)", login)
+}
+
 // PutPartner writes a partner. A new one has a secret that nobody knows, until it is given one.
 func (t *Tx) PutPartner(p *Partner) {
 	t.queueOne(`INSERT INTO partners (id, symbol, name, sru_url, message_url, patron_id, secret_digest)

@@ -7,8 +7,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
 	"time"
 
 	"nevrin/app/act"
@@ -500,34 +498,4 @@ func LinkFor(ctx context.Context, h *act.House, login string) (*Link, error) {
 		return nil, problem.Newf(problem.Missing, "Nobody here has the name %q.", login)
 	}
 	return act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (*Link, error) { return MakeLink(a, s.ID) })
-}
-
-// Administrator makes or renews a person with the administrator's role, whose branch is given by its code.
-func Administrator(ctx context.Context, s *store.Store, login, name, password string, branch calendar.Code) error {
-	if wrong := door.Password(password, login, name); wrong != "" {
-		return problem.Newf(problem.Invalid, "NEVRIN_PASSWORD: %s", wrong)
-	}
-	codes, err := s.BranchCodes(ctx)
-	if err != nil {
-		return err
-	}
-	if len(codes) == 0 {
-		return problem.Newf(
-			problem.Refused,
-			"There is no network in this database yet. Make it with 'nevrin setup' first.",
-		)
-	}
-	if !slices.Contains(codes, string(branch)) {
-		return problem.Newf(
-			problem.Invalid,
-			"--branch: found %q; expected the code of a branch, one of %s.",
-			branch,
-			strings.Join(codes, ", "),
-		)
-	}
-	hash, err := OfStaff.Digest(ctx, password)
-	if err != nil {
-		return err
-	}
-	return s.KeepAdministrator(ctx, login, name, branch, hash)
 }

@@ -17,8 +17,8 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/app/staff"
+	"nevrin/app/upkeep"
 	"nevrin/core/door"
-	"nevrin/core/role"
 	"nevrin/testkit"
 )
 
@@ -27,32 +27,11 @@ const (
 	other  = "marble otter seldom winter"
 )
 
-// An administrator is made for a branch that there is; otherwise a sentence says what would be right.
-func TestAdministrator(t *testing.T) {
-	w := testkit.NewWorld(t)
-	ctx := context.Background()
-	err := staff.Administrator(ctx, w.Store, "anna", "Anna", phrase, "XXX")
-	assert.EqualError(t, err, `--branch: found "XXX"; expected the code of a branch, one of HVH, SLM, THB, TRN.`)
-	assert.ErrorContains(t, staff.Administrator(ctx, w.Store, "anna", "Anna", "short", "HVH"), "at least 10 letters")
-	anna(t, w)
-	s, err := staff.SignIn(ctx, w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase})
-	require.NoError(t, err)
-	assert.Equal(t, role.Administrator, s.Role)
-	_, err = staff.SignIn(ctx, w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: "something else"})
-	assert.ErrorContains(t, err, "do not go together")
-	w.Set("DELETE FROM staff_addresses")
-	w.Set("DELETE FROM staff")
-	w.Set("DELETE FROM branches")
-	assert.ErrorContains(
-		t,
-		staff.Administrator(ctx, w.Store, "anna", "Anna", phrase, "HVH"),
-		"Make it with 'nevrin setup' first",
-	)
-}
-
 func anna(t *testing.T, w *testkit.World) act.Actor {
 	t.Helper()
-	require.NoError(t, staff.Administrator(t.Context(), w.Store, "anna", "Anna", phrase, "HVH"))
+	testkit.Do(t, w.House, act.Machine, func(a *act.Act) (string, error) {
+		return upkeep.AddAdministrator(a, upkeep.Administrator{Login: "anna", Name: "Anna", Branch: "HVH", Password: phrase})
+	})
 	return testkit.Somebody(t, w.House, "anna")
 }
 

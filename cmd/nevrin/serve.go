@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -35,7 +36,7 @@ import (
 	"nevrin/app/rules"
 	"nevrin/app/staff"
 	"nevrin/app/terminals"
-	"nevrin/core/calendar"
+	"nevrin/app/upkeep"
 	"nevrin/core/door"
 	"nevrin/server"
 	"nevrin/store"
@@ -163,33 +164,51 @@ func migrateCommand() *cobra.Command {
 	}
 }
 
+// administratorCommand adds and changes administrators from the machine itself, so that nobody is shut out of an installation.
 func administratorCommand() *cobra.Command {
-	var name, branch string
-	cmd := &cobra.Command{
-		Use:   "administrator LOGIN",
-		Short: "Make an administrator; the password comes from NEVRIN_PASSWORD",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			db, err := database()
-			if err != nil {
-				return err
-			}
-			if err := db.Migrate(cmd.Context()); err != nil {
-				return err
-			}
-			return staff.Administrator(
-				cmd.Context(),
-				db,
-				args[0],
-				pick(name != "", name, args[0]),
-				os.Getenv("NEVRIN_PASSWORD"),
-				calendar.Code(branch),
-			)
-		},
+	parent := &cobra.Command{Use: "administrator", Short: "Add or change an administrator"}
+	parent.AddCommand(
+		administrator("add LOGIN", "Add an administrator, with the password in NEVRIN_PASSWORD", upkeep.AddAdministrator),
+		administrator(
+			"change LOGIN",
+			"Make somebody an administrator, with a new name, branch or password (NEVRIN_PASSWORD) where given; their sessions end",
+			upkeep.ChangeAdministrator,
+		),
+	)
+	return parent
+}
+
+func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (string, error)) *cobra.Command {
+	var of upkeep.Administrator
+	cmd := &cobra.Command{Use: use, Short: short, Args: cobra.ExactArgs(1)}
+	cmd.Flags().StringVar(&of.Name, "name", "", "the name that colleagues see")
+	cmd.Flags().StringVar((*string)(&of.Branch), "branch", "", "the code of their branch")
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		db, err := database()
+		if err != nil {
+			return err
+		}
+		defer func() { _ = db.Close() }()
+		if err := db.Migrate(cmd.Context()); err != nil {
+			return err
+		}
+		codes, err := db.BranchCodes(cmd.Context())
+		switch {
+		case err != nil:
+			return err
+		case len(codes) == 0:
+			return errors.New("There is no network in this database yet. Make one with 'nevrin init' or 'nevrin setup' first.")
+		case of.Branch == "" && strings.HasPrefix(use, "add"), of.Branch != "" && !slices.Contains(codes, string(of.Branch)):
+			return fmt.Errorf("--branch: found %q; expected the code of a branch, one of %s", of.Branch, strings.Join(codes, ", "))
+		}
+		of.Login, of.Password = args[0], os.Getenv("NEVRIN_PASSWORD")
+		said, err := act.Do(cmd.Context(), &act.House{Store: db}, act.Machine, "", nil, func(a *act.Act) (string, error) { return do(a, of) })
+		if err != nil {
+			return err
+		}
+		_, err = fmt.Println(said)
+		return err
 	}
-	cmd.Flags().StringVar(&name, "name", "", "how colleagues know them")
-	cmd.Flags().StringVar(&branch, "branch", "", "code of their branch")
-	_ = cmd.MarkFlagRequired("branch")
 	return cmd
 }
 
