@@ -2,7 +2,7 @@
 PORT ?= 8080
 export PORT
 
-.PHONY: demo demo-reset test check build web types lint format shots pace bench large drill audit setup
+.PHONY: demo demo-reset test check build web types lint format shots pace bench large drill fuzz audit setup
 
 demo:
 	@begun=$$(date +%s); $(MAKE) --no-print-directory build && echo "Built in $$(($$(date +%s) - begun)) s."
@@ -54,6 +54,10 @@ large: build
 # Breaks things on purpose, prints what came of it, and sums the books up. Takes about twenty minutes, and root.
 drill: build
 	@scripts/drill.sh
+
+# Half a minute for each reader of what comes from outside. It compiles everything in its own way, so it is no part of the tests.
+fuzz: setup
+	@scripts/fuzz.sh 30s
 
 # Known weaknesses in what is built in; where the lists cannot be reached it says so.
 audit: setup

@@ -47,9 +47,7 @@ if [ $# = 0 ]; then
   took "Go under the race detector"
   echo "Memory for each byte that readers of foreign input read, without the race detector"
   go test ./testkit/measure -v | grep -E 'memory for each byte|^ok|^FAIL|^---|Messages'
-  echo "Readers of foreign input, a second each"
-  scripts/fuzz.sh 1s
-  took "Memory and fuzzing"
+  took "Memory of readers"
   echo "The front end: types, rules, and its parts with a clock of their own"
   (cd web && npx tsc --noEmit && npm run --silent lint && npx vitest run --silent)
   took "The front end alone"

@@ -33,6 +33,9 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	window := s.house.Live.Open(who.ID)
 	defer window.Close()
 	w.Header().Set("Content-Type", "text/event-stream")
+	// Proxies keep answers back until they have some of them together, or pack them; these words stop nginx and most others.
+	w.Header().Set("Cache-Control", "no-store, no-transform")
+	w.Header().Set("X-Accel-Buffering", "no")
 	stream := http.NewResponseController(w)
 	_ = stream.SetReadDeadline(time.Time{}) // nothing more is read, for as long as it goes on
 	say := func(kind string, what any) bool {

@@ -28,6 +28,8 @@ func (s *station) listen() <-chan string {
 	require.NoError(s.t, err)
 	require.Equal(s.t, http.StatusOK, answer.StatusCode)
 	require.Equal(s.t, "text/event-stream", answer.Header.Get("Content-Type"))
+	require.Equal(s.t, "no", answer.Header.Get("X-Accel-Buffering"), "as the documentation of nginx's ngx_http_proxy_module has it")
+	require.Contains(s.t, answer.Header.Get("Cache-Control"), "no-transform", "RFC 9111, 5.2.2.6")
 	said := make(chan string, 100)
 	go func() {
 		defer close(said)

@@ -88,17 +88,17 @@ func TestPayingInCash(t *testing.T) {
 
 	c.charge(p, "0.02")
 	for amount, says := range map[string]string{
-		"0.02": "comes to nothing in coins of 0.05", "0": "must be more than nothing", "-1": "not a sum of money",
-		"1,50": "not a sum of money", "0.03": "is more than the 0.02 that is owed", "1e3": "not a sum of money", "": "not a sum of money",
+		"0.02": "comes to nothing in coins of $0.05", "0": "must be more than nothing", "-1": "not a sum of money",
+		"1,50": "not a sum of money", "0.03": "is more than the $0.02 that is owed", "1e3": "not a sum of money", "": "not a sum of money",
 	} {
 		_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: amount, Means: ledger.Cash})
 		assert.ErrorContains(t, err, says, amount)
 	}
 	c.charge(p, "2.00")
 	_, err = c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: ledger.Cash, Laid: "1.95"})
-	assert.ErrorContains(t, err, "1.95 is less than the 2.00 to be paid")
+	assert.ErrorContains(t, err, "$1.95 is less than the $2.00 to be paid")
 	_, err = c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: ledger.Cash, Laid: "2.01"})
-	assert.ErrorContains(t, err, "nobody can lay down 2.01")
+	assert.ErrorContains(t, err, "nobody can lay down $2.01")
 	assert.Equal(t, "202", c.balance(p), "nothing was taken by what was refused")
 }
 
@@ -321,7 +321,7 @@ func TestTakingBackIsLimited(t *testing.T) {
 	c := newCounter(t)
 	charge := c.charge(c.Patron("HVH"), "5.01")
 	_, err := c.credit(c.here, charge)
-	require.ErrorContains(t, err, "up to 5.00 at once")
+	require.ErrorContains(t, err, "up to $5.00 at once")
 	_, err = c.credit(c.Staff(role.Supervisor, "HVH"), charge)
 	require.NoError(t, err)
 }
@@ -399,7 +399,7 @@ func TestTill(t *testing.T) {
 		return err
 	}
 	require.NoError(t, move("40.00", true))
-	require.ErrorContains(t, move("40.00", true), "There should be 15.50 in cash in it")
+	require.ErrorContains(t, move("40.00", true), "There should be $15.50 in cash in it")
 
 	shut := func(says string, cash string) (*accounts.Till, error) {
 		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
@@ -411,10 +411,10 @@ func TestTill(t *testing.T) {
 	_, err = shut("", "15.00")
 	require.ErrorContains(t, err, "0.50 too little in cash: say in a sentence why")
 	_, err = shut("", "15.52")
-	require.ErrorContains(t, err, "cannot be counted in coins of 0.05")
+	require.ErrorContains(t, err, "cannot be counted in coins of $0.05")
 	shutTill, err := shut("Fell behind the drawer", "15.00")
 	require.NoError(t, err)
-	assert.Equal(t, "0.50 too little in cash", shutTill.Differs)
+	assert.Equal(t, "$0.50 too little in cash", shutTill.Differs)
 	_, err = shut("Again", "15.50")
 	require.ErrorContains(t, err, "closed already")
 	_, err = pay("1.00", ledger.Cash, till.ID)

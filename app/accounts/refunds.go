@@ -81,7 +81,7 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 		cash, more := a.Network.Money.InCash(-sum)
 		if cash == 0 {
 			return nil, problem.Newf(problem.Invalid, "%s comes to nothing in coins of %s. Give it back in another way.",
-				a.Network.Money.Format(sum), a.Network.Money.Format(a.Network.Money.Coin))
+				a.Network.Money.Say(sum), a.Network.Money.Say(a.Network.Money.Coin))
 		}
 		r.Amount, r.Rounding = int64(cash), int64(more)
 	}
@@ -125,7 +125,7 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 	}
 	if most, may := a.May().MayWaive(sum); !may {
 		return nil, problem.Newf(problem.Forbidden, "You may take back up to %s at once. Ask somebody who may take back more.",
-			a.Network.Money.Format(most))
+			a.Network.Money.Say(most))
 	}
 	back := store.Entry{PatronID: c.PatronID, LoanID: c.LoanID, About: c.About, Reason: reason}
 	refunded, err := takeBack(a, back, credits)

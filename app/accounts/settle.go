@@ -92,7 +92,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 		if p.PaymentID != at {
 			return nil, problem.Newf(problem.Refused,
 				"A card payment of %s is at its terminal for the same person. Wait for its end, or call it off.",
-				a.Network.Money.Format(money.Amount(p.Amount)))
+				a.Network.Money.Say(money.Amount(p.Amount)))
 		}
 	}
 	if len(s.Charges) == 0 { // what is in dispute waits, unless it is named
@@ -159,7 +159,7 @@ func inCash(a *act.Act, laid string, sum money.Amount, r *store.Receipt, out *Se
 	cash, more := m.InCash(sum)
 	if cash == 0 {
 		return problem.Newf(problem.Invalid, "%s comes to nothing in coins of %s. Take it by card, or waive it.",
-			m.Format(sum), m.Format(m.Coin))
+			m.Say(sum), m.Say(m.Coin))
 	}
 	r.Amount, r.Rounding = int64(cash), int64(more)
 	if laid = strings.TrimSpace(laid); laid == "" {
@@ -241,6 +241,6 @@ func mayWaive(a *act.Act, amount money.Amount, reason string) error {
 	return problem.Newf(
 		problem.Forbidden,
 		"You may waive up to %s at once. Ask somebody who may waive more.",
-		a.Network.Money.Format(most),
+		a.Network.Money.Say(most),
 	)
 }

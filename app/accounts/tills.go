@@ -193,7 +193,7 @@ func OpenTill(a *act.Act, o Opening) (*Till, error) {
 	}
 	if cash, _ := a.Network.Money.InCash(laid); cash != laid {
 		return nil, problem.Newf(problem.Invalid, "%s in cash cannot be counted in coins of %s.",
-			a.Network.Money.Format(laid), a.Network.Money.Format(a.Network.Money.Coin))
+			a.Network.Money.Say(laid), a.Network.Money.Say(a.Network.Money.Coin))
 	}
 	name := strings.TrimSpace(o.Name)
 	if name == "" {
@@ -242,10 +242,10 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	}
 	if due := dueNow(&row.Till, sums); v.Out && sum > due.Cash {
 		if blind(a) {
-			return nil, problem.Newf(problem.Invalid, "There should be less than %s in cash in it. Take out less.", a.Network.Money.Format(sum))
+			return nil, problem.Newf(problem.Invalid, "There should be less than %s in cash in it. Take out less.", a.Network.Money.Say(sum))
 		}
 		return nil, problem.Newf(problem.Invalid, "There should be %s in cash in it, less than %s.",
-			a.Network.Money.Format(due.Cash), a.Network.Money.Format(sum))
+			a.Network.Money.Say(due.Cash), a.Network.Money.Say(sum))
 	}
 	if v.Out {
 		sum = -sum

@@ -141,7 +141,7 @@ func TestExtendedCard(t *testing.T) {
 		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
 	)
 	require.Len(t, opened.Card.Stops, 1)
-	assert.Equal(t, "until Wed 6 Oct 2027, for 12.00", opened.Card.Extension)
+	assert.Equal(t, "until Wed 6 Oct 2027, for $12.00", opened.Card.Extension)
 	extended := testkit.Do(
 		t,
 		h,

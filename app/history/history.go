@@ -162,7 +162,7 @@ func Say(a *act.Act, e *store.EventShown) string {
 		}
 		return ""
 	}
-	sum := n.Money.Format(d.Amount)
+	sum := n.Money.Say(d.Amount)
 	place := n.BranchName(d.Branch)
 	here := ""
 	if e.BranchCode != nil {

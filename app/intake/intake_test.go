@@ -17,6 +17,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/desk"
+	shelves "nevrin/app/holds"
 	"nevrin/app/intake"
 	"nevrin/app/takeout"
 	core "nevrin/core/intake"
@@ -614,6 +615,21 @@ func TestLocalFieldsAndHolds(t *testing.T) {
 	odd = strings.Join(m.odd(holds.ID), "\n")
 	assert.Contains(t, odd, "waits for this title here already")
 	assert.Contains(t, odd, "There is no such title here")
+
+	// Copies are free for both holds: the night after sends somebody to the shelves.
+	states := "SELECT string_agg(state, ' ' ORDER BY id) FROM holds"
+	assert.Equal(t, "waiting waiting", m.Ask(states))
+	route := func() bool {
+		return testkit.Do(t, m.House, act.Machine, func(a *act.Act) (bool, error) {
+			_, over, err := shelves.RouteUnrouted(a, a.Today(), 0)
+			return over, err
+		})
+	}
+	assert.True(t, route())
+	assert.Equal(t, "fetching fetching", m.Ask(states))
+	asked := m.Ask("SELECT count(*)::text FROM events")
+	route()
+	assert.Equal(t, asked, m.Ask("SELECT count(*)::text FROM events"), "a night later nothing is left to do")
 
 	// After a month what was before has been let go: nothing is taken back any more, and nothing of people lies about.
 	m.Later(40 * 24 * time.Hour)

@@ -169,10 +169,10 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 		}
 	}
 	if open.Balance != 0 {
-		f.Open = append(f.Open, a.Network.Money.Format(money.Amount(open.Balance))+" owed")
+		f.Open = append(f.Open, a.Network.Money.Say(money.Amount(open.Balance))+" owed")
 	}
 	if open.Refunds != 0 {
-		f.Open = append(f.Open, a.Network.Money.Format(money.Amount(open.Refunds))+" to be given back")
+		f.Open = append(f.Open, a.Network.Money.Say(money.Amount(open.Refunds))+" to be given back")
 	}
 	return f, nil
 }

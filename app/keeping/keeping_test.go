@@ -179,7 +179,7 @@ func TestForgetting(t *testing.T) {
 		return testkit.Try(w.House, boss, func(a *act.Act) (*keeping.Forgetting, error) { return keeping.Forget(a, p) })
 	}
 	_, err := forget()
-	assert.EqualError(t, err, "Lark Unmistakable cannot be forgotten yet: 1 loan, 1.50 owed. End that first.")
+	assert.EqualError(t, err, "Lark Unmistakable cannot be forgotten yet: 1 loan, $1.50 owed. End that first.")
 	run := testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
 	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at) SELECT patron_id, 'payment', -150, 'late', id, now() FROM ledger WHERE patron_id = ?", p)

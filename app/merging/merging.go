@@ -134,7 +134,7 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 		}
 	}
 	if f.Gone.Balance != 0 {
-		l.Follows = append(l.Follows, a.Network.Money.Format(money.Amount(f.Gone.Balance))+" owed")
+		l.Follows = append(l.Follows, a.Network.Money.Say(money.Amount(f.Gone.Balance))+" owed")
 	}
 	for _, h := range ending(f) {
 		title, err := a.Tx.OneHold(h.ID)

@@ -74,6 +74,7 @@ func steps() []step {
 		step{"sign_ups", signups.Drop},
 		step{"intakes", intake.Empty},
 		step{"pauses", mine.EndPauses},
+		step{"unrouted", holds.RouteUnrouted},
 		step{"unwanted", holds.DropUnwanted},
 		step{"strays", couriers.Follow},
 		step{"foretold", holds.Foretell},

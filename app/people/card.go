@@ -266,7 +266,7 @@ func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
 		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).
 			Say()
 		if charge := terms.Value(rulebook.MembershipCharge).Amount(); charge > 0 {
-			c.Extension += ", for " + a.Network.Money.Format(charge)
+			c.Extension += ", for " + a.Network.Money.Say(charge)
 		}
 	}
 }

@@ -295,7 +295,7 @@ func TestMoneyAtBothEnds(t *testing.T) {
 	assert.Equal(t, strconv.FormatInt(fine, 10), balance())
 
 	assert.ErrorContains(t, settle("1000.00", "cash", ""), "is more than the")
-	assert.ErrorContains(t, settle("5.01", "", "Too much for the desk"), "may waive up to 5.00 at once")
+	assert.ErrorContains(t, settle("5.01", "", "Too much for the desk"), "may waive up to $5.00 at once")
 	assert.Equal(t, strconv.FormatInt(fine, 10), balance(), "nothing of it was waived")
 	assert.ErrorContains(t, settle("1.00", "", "  "), "needs a reason")
 	all := w.Ask(

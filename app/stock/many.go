@@ -265,7 +265,7 @@ func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
 			return out, "", problem.Newf(problem.Invalid, "A price is 0 or more.")
 		}
 		out.Price = (*int64)(c.Price)
-		says = append(says, "price "+a.Network.Money.Format(*c.Price))
+		says = append(says, "price "+a.Network.Money.Say(*c.Price))
 	}
 	if c.Standing != "" {
 		aside := c.AsideFor

@@ -242,7 +242,7 @@ func TestManyAtOnce(t *testing.T) {
 	all := many(false, stock.Becoming{Price: &sum, Collection: "general", Branch: "SLM"}, stock.Which{Numbers: append(items, "34321000009993", "salt")})
 	assert.Equal(t, 4, all.Changed, "price and home change on loan too")
 	assert.Equal(t, 2, all.OddAll)
-	assert.Equal(t, "Belongs to Saltmere, collection General, price 9.90", all.Says)
+	assert.Equal(t, "Belongs to Saltmere, collection General, price $9.90", all.Says)
 	again := many(false, stock.Becoming{Price: &sum}, stock.Which{Numbers: items})
 	assert.Equal(t, []int{0, 4, 0}, []int{again.Changed, again.Same, int(again.Deed)})
 	do(w, func(a *act.Act) (*stock.Undone, error) { return stock.Undo(a, all.Deed) })

@@ -283,13 +283,13 @@ func TestNothingBesideIt(t *testing.T) {
 	})
 	p := d.asked("1.00", patron)
 	_, err := d.ask("1.50", patron)
-	assert.EqualError(t, err, "A card payment of 1.00 is at its terminal for the same person. Wait for its end, or call it off.")
+	assert.EqualError(t, err, "A card payment of $1.00 is at its terminal for the same person. Wait for its end, or call it off.")
 	for _, s := range []accounts.Settling{
 		{Patrons: []int64{patron}, Amount: "1.00", Means: ledger.Cash}, {Patrons: []int64{patron}, Amount: "1.00", Reason: "Illness"},
 	} {
 		boss := d.Staff(role.Supervisor, "HVH")
 		_, err := testkit.Try(d.House, boss, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, s) })
-		assert.ErrorContains(t, err, "A card payment of 1.00 is at its terminal")
+		assert.ErrorContains(t, err, "A card payment of $1.00 is at its terminal")
 	}
 	closing := func() error {
 		_, err := testkit.Try(d.House, d.here, func(a *act.Act) (*accounts.Till, error) {
@@ -339,7 +339,7 @@ func TestWhatIsNotAskedFor(t *testing.T) {
 	d := newDesk(t)
 	patron := d.owing("2.50")
 	for sum, says := range map[string]string{
-		"0": "must be more than nothing", "-1": "not a sum of money", "1,50": "not a sum of money", "2.51": "is more than the 2.50 that is owed",
+		"0": "must be more than nothing", "-1": "not a sum of money", "1,50": "not a sum of money", "2.51": "is more than the $2.50 that is owed",
 	} {
 		_, err := d.ask(sum, patron)
 		assert.ErrorContains(t, err, says, sum)

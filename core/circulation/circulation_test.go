@@ -425,7 +425,7 @@ func TestRenewing(t *testing.T) {
 		"as often as allowed":    {change: func(r *circulation.Renewing) { r.Renewals = 2 }, by: circulation.TooOften, refused: "renewals so far 2, allowed 2"},
 		"once more":              {change: func(r *circulation.Renewing) { r.Renewals = 1 }, due: "2026-11-20", fine: 75},
 		"counts as lost":         {change: func(r *circulation.Renewing) { r.Lent.LostAt = &r.Now }, by: circulation.CountsAsLost, refused: "Take it back first"},
-		"the patron is stopped":  {base: `{"owed_limit": "5.00"}`, change: func(r *circulation.Renewing) { r.Borrower.Owes = 600 }, by: circulation.Stopped, refused: "Owes 6.00"},
+		"the patron is stopped":  {base: `{"owed_limit": "5.00"}`, change: func(r *circulation.Renewing) { r.Borrower.Owes = 600 }, by: circulation.Stopped, refused: "Owes $6.00"},
 		"somebody waits":         {change: func(r *circulation.Renewing) { r.Awaited = true }, by: circulation.Awaited, refused: "somebody waits"},
 		"in time, from today":    {change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 20), 720) }, due: "2026-11-10"},
 		"from when it was due":   {base: `{"renew_from": "due"}`, change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 20), 720) }, due: "2026-11-17"},

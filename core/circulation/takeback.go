@@ -99,7 +99,7 @@ func (e *Ended) foundAgain(l Lent, terms lateness.LostTerms, now time.Time, bill
 		e.Fine = 0 // charged when it was lost
 	}
 	e.Credits, e.Credit = ledger.TakenBack(billed)
-	sum := terms.Currency.Format(e.Credit)
+	sum := terms.Currency.Say(e.Credit)
 	e.Why.Result = "Lost and found; " + sum + " credited"
 	e.Why = e.Why.Add(why.Sum, "Found within "+within+": the price, "+sum+", is credited")
 }

@@ -134,7 +134,7 @@ var fields = map[Kind][]Field{
 		{"collection", "Collection", Collection, false, []string{"shelf", "section"}},
 		{"material", "Material class", Material, false, []string{"material class", "item type", "type"}},
 		{"call_number", "Call number", Text, false, []string{"shelfmark", "call no"}},
-		{"price", "Price, as 12.50", Sum, false, nil},
+		{"price", "Price", Sum, false, nil},
 		{"price_minor", "Price, in the smallest unit", Minor, false, nil},
 		{"parts", "How many parts", Number, false, nil},
 		{"parts_say", "Which parts", Text, false, nil},
@@ -167,7 +167,7 @@ var fields = map[Kind][]Field{
 	},
 	Balances: {
 		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
-		{"left", "Still owed, as 12.50", Sum, false, []string{"amount", "balance", "owed", "sum"}},
+		{"left", "Still owed", Sum, false, []string{"amount", "balance", "owed", "sum"}},
 		{"left_minor", "Still owed, in the smallest unit", Minor, false, nil},
 		{"about", "What it is for", About, false, []string{"kind", "type"}},
 		{"charged_at", "Charged on", Instant, false, []string{"date", "charged"}},

@@ -143,12 +143,12 @@ func settle(
 	full := money.Amount(result.Charged) * t.Rate
 	trace = trace.Add(
 		why.Sum,
-		t.Unit.Say(result.Charged)+" at "+t.Currency.Format(t.Rate)+" is "+t.Currency.Format(full),
+		t.Unit.Say(result.Charged)+" at "+t.Currency.Say(t.Rate)+" is "+t.Currency.Say(full),
 	)
 	if _, reason := capped(t, price, full); reason != "" {
-		trace = trace.Add(why.Limit, reason+t.Currency.Format(result.Fine))
+		trace = trace.Add(why.Limit, reason+t.Currency.Say(result.Fine))
 	}
-	trace.Result = t.Unit.Say(late) + " late, " + t.Currency.Format(result.Fine)
+	trace.Result = t.Unit.Say(late) + " late, " + t.Currency.Say(result.Fine)
 	return result, trace
 }
 

@@ -82,7 +82,7 @@ func TestWhatLatenessCosts(t *testing.T) {
 			case got.Charged == 0:
 				assert.Contains(t, trace.Result, "nothing charged")
 			default:
-				assert.Contains(t, trace.Result, "late, "+cad.Format(got.Fine))
+				assert.Contains(t, trace.Result, "late, "+cad.Say(got.Fine))
 			}
 			if c.counted == nil {
 				assert.Equal(t, got, lateness.NewCounter().AtReturn(b, c.terms, &price, c.due, c.renewed, c.back), "without its why")
@@ -98,7 +98,7 @@ func TestALateRenewalSettles(t *testing.T) {
 	renewed := b.At(on(10, 30), 12*60)
 	first, trace := lateness.AtRenewal(b, terms, nil, loan.OnDate(on(10, 27)), renewed)
 	assert.Equal(t, lateness.Result{Late: 3, Charged: 3, Fine: 75}, first)
-	assert.Equal(t, "3 open days late, 0.75", trace.Result)
+	assert.Equal(t, "3 open days late, $0.75", trace.Result)
 	counter := lateness.NewCounter()
 	assert.Equal(t, first, counter.AtRenewal(b, terms, nil, loan.OnDate(on(10, 27)), renewed))
 	assert.Equal(t, first, counter.AtRenewal(b, terms, nil, loan.OnDate(on(10, 27)), renewed), "what was counted before is known")

@@ -38,12 +38,12 @@ func (t LostTerms) Cost(price *money.Amount, late Result, lateWhy why.Trace) (Bi
 	}
 	if price != nil {
 		bill.Price = *price
-		trace = trace.Add(why.Sum, "Its price, "+t.Currency.Format(*price))
+		trace = trace.Add(why.Sum, "Its price, "+t.Currency.Say(*price))
 	} else {
 		trace = trace.Add(why.Note, "Its price is not known, so it is not charged")
 	}
 	if t.Processing > 0 {
-		trace = trace.Add(why.Sum, "Processing, "+t.Currency.Format(t.Processing))
+		trace = trace.Add(why.Sum, "Processing, "+t.Currency.Say(t.Processing))
 	}
 	if t.KeepLateness {
 		bill.Lateness = late.Fine
@@ -51,7 +51,7 @@ func (t LostTerms) Cost(price *money.Amount, late Result, lateWhy why.Trace) (Bi
 	} else if late.Fine > 0 {
 		trace = trace.Add(why.Note, "Lateness stops and is not charged as long as the price is")
 	}
-	trace.Result = t.Currency.Format(bill.Price + bill.Processing + bill.Lateness)
+	trace.Result = t.Currency.Say(bill.Price + bill.Processing + bill.Lateness)
 	return bill, trace
 }
 

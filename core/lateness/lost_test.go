@@ -40,7 +40,7 @@ func TestLost(t *testing.T) {
 		terms.KeepLateness = c.keep
 		bill, trace := terms.Cost(c.price, late, why.New("Lateness"))
 		assert.Equal(t, c.want, bill, c.name)
-		assert.Equal(t, terms.Currency.Format(c.want.Price+c.want.Processing+c.want.Lateness), trace.Result, c.name)
+		assert.Equal(t, terms.Currency.Say(c.want.Price+c.want.Processing+c.want.Lateness), trace.Result, c.name)
 	}
 	assert.True(t, terms.Credited(day, day+60))
 	assert.False(t, terms.Credited(day, day+61))

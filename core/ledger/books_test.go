@@ -48,7 +48,7 @@ func TestCounting(t *testing.T) {
 	more := due
 	more.Cash += 5
 	more.Card--
-	require.EqualError(t, ledger.Counted(due, more, " ", false, cad), "0.05 too much in cash, 0.01 too little in cards: say in a sentence why")
+	require.EqualError(t, ledger.Counted(due, more, " ", false, cad), "$0.05 too much in cash, $0.01 too little in cards: say in a sentence why")
 	require.EqualError(t, ledger.Counted(due, more, "", true, cad), "this is not what should lie in it: count again, or say in a sentence why")
 	require.NoError(t, ledger.Counted(due, more, "A coin from the floor", true, cad))
 	more.Cash = -5

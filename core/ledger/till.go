@@ -38,7 +38,7 @@ func Counted(due, counted Drawer, says string, blind bool, c money.Currency) err
 		return fmt.Errorf("a drawer cannot hold less than nothing in cash")
 	}
 	if c.Coin > 1 && counted.Cash%c.Coin != 0 {
-		return fmt.Errorf("%s in cash cannot be counted in coins of %s", c.Format(counted.Cash), c.Format(c.Coin))
+		return fmt.Errorf("%s in cash cannot be counted in coins of %s", c.Say(counted.Cash), c.Say(c.Coin))
 	}
 	over := counted.Less(due)
 	if over == (Drawer{}) || strings.TrimSpace(says) != "" {
@@ -59,9 +59,9 @@ func Difference(over Drawer, c money.Currency) string {
 	}{{"cash", over.Cash}, {"cards", over.Card}, {"cheques", over.Cheque}} {
 		switch {
 		case m.sum > 0:
-			parts = append(parts, c.Format(m.sum)+" too much in "+m.name)
+			parts = append(parts, c.Say(m.sum)+" too much in "+m.name)
 		case m.sum < 0:
-			parts = append(parts, c.Format(-m.sum)+" too little in "+m.name)
+			parts = append(parts, c.Say(-m.sum)+" too little in "+m.name)
 		}
 	}
 	return strings.Join(parts, ", ")

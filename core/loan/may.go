@@ -124,14 +124,14 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 	if counts := b.Owes - b.Disputed; l.Owed != nil && counts > *l.Owed && !b.Invoiced {
 		besides := ""
 		if b.Disputed > 0 {
-			besides = fmt.Sprintf(" beside the %s in dispute", l.Currency.Format(b.Disputed))
+			besides = fmt.Sprintf(" beside the %s in dispute", l.Currency.Say(b.Disputed))
 		}
 		stop(
 			OwesTooMuch,
 			"Owes %s%s, more than %s. Paying part of it is enough.",
-			l.Currency.Format(counts),
+			l.Currency.Say(counts),
 			besides,
-			l.Currency.Format(*l.Owed),
+			l.Currency.Say(*l.Owed),
 		)
 	}
 	if l.Late != nil && b.Late > *l.Late {

@@ -7,10 +7,14 @@ package money
 import (
 	"fmt"
 	"strings"
-
-	"nevrin/core/expect"
+	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/currency"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
+
+	"nevrin/core/expect"
 )
 
 // Amount is a sum in minor units (cents for CAD). The currency is the network's own.
@@ -62,11 +66,11 @@ func (c Currency) InCash(sum Amount) (cash, more Amount) {
 // Change is what is given back of cash that was laid down for a sum in coins.
 func (c Currency) Change(cash, laid Amount) (Amount, error) {
 	if laid < cash {
-		return 0, fmt.Errorf("%s is less than the %s to be paid", c.Format(laid), c.Format(cash))
+		return 0, fmt.Errorf("%s is less than the %s to be paid", c.Say(laid), c.Say(cash))
 	}
 	if c.Coin > 1 && laid%c.Coin != 0 {
-		right := "a sum in coins of " + c.Format(c.Coin)
-		return 0, expect.Errorf(right, "nobody can lay down %s in cash", c.Format(laid))
+		right := "a sum in coins of " + c.Say(c.Coin)
+		return 0, expect.Errorf(right, "nobody can lay down %s in cash", c.Say(laid))
 	}
 	return laid - cash, nil
 }
@@ -88,12 +92,38 @@ func (c Currency) Parse(text string) (Amount, error) {
 		sum = sum*10 + int64(r-'0')
 	}
 	if sum > most {
-		return 0, fmt.Errorf("%q is more than the largest sum accepted, %s", text, c.Format(most))
+		return 0, fmt.Errorf("%q is more than the largest sum accepted, %s", text, c.Say(most))
 	}
 	return Amount(sum), nil
 }
 
-// Format writes the sum as a decimal text without a currency sign.
+// Say writes the sum as people read it, with the currency's sign and thousands apart: "$1,234.50", "¥250", "KWD 2.500". A sign that
+// ends in a letter stands apart, by a space that no line is broken at, as the CLDR of Unicode has it for English.
+func (c Currency) Say(a Amount) string {
+	minus := ""
+	if a < 0 {
+		minus, a = "-", -a
+	}
+	sign := c.Code
+	if unit, err := currency.ParseISO(c.Code); err == nil {
+		sign = english.Sprint(currency.NarrowSymbol(unit))
+	}
+	if last, _ := utf8.DecodeLastRuneInString(sign); unicode.IsLetter(last) {
+		sign += "\u00a0"
+	}
+	whole, part, _ := strings.Cut(c.Format(a), ".")
+	for k := len(whole) - 3; k > 0; k -= 3 {
+		whole = whole[:k] + "," + whole[k:]
+	}
+	if part != "" {
+		part = "." + part
+	}
+	return minus + sign + whole + part
+}
+
+var english = message.NewPrinter(language.English)
+
+// Format writes the sum as a decimal text without a currency sign, as files and fields have it.
 func (c Currency) Format(a Amount) string {
 	sign := ""
 	if a < 0 {

@@ -41,9 +41,9 @@ func TestChange(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, money.Amount(150), back)
 	_, err = cad.Change(350, 345)
-	require.ErrorContains(t, err, "3.45 is less than the 3.50 to be paid")
+	require.ErrorContains(t, err, "$3.45 is less than the $3.50 to be paid")
 	_, err = cad.Change(350, 502)
-	require.ErrorContains(t, err, "nobody can lay down 5.02 in cash; expected a sum in coins of 0.05")
+	require.ErrorContains(t, err, "nobody can lay down $5.02 in cash; expected a sum in coins of $0.05")
 }
 
 // However much is owed: cash is a multiple of the coin, never further than half a coin away, and the same both ways.
@@ -91,6 +91,16 @@ func TestSumsAsText(t *testing.T) {
 		currency, err := money.ParseCurrency(code)
 		require.NoError(t, err)
 		assert.Equal(t, texts, [2]string{currency.Format(-5), currency.Format(1230)})
+	}
+	// As Intl.NumberFormat says them for "en" with narrow signs, which has the same source, the CLDR of Unicode.
+	for code, texts := range map[string][2]string{
+		"CAD": {"$1,234.50", "-$0.05"}, "EUR": {"€1,234.50", "-€0.05"}, "JPY": {"¥123,450", "-¥5"}, "INR": {"₹1,234.50", "-₹0.05"},
+		"KWD": {"KWD\u00a0123.450", "-KWD\u00a00.005"}, "CHF": {"CHF\u00a01,234.50", "-CHF\u00a00.05"},
+		"SEK": {"kr\u00a01,234.50", "-kr\u00a00.05"}, "PLN": {"zł\u00a01,234.50", "-zł\u00a00.05"},
+	} {
+		currency, err := money.ParseCurrency(code)
+		require.NoError(t, err)
+		assert.Equal(t, texts, [2]string{currency.Say(123450), currency.Say(-5)})
 	}
 	for _, code := range []string{"", "cad", "XX", "DOLLAR"} {
 		_, err := money.ParseCurrency(code)

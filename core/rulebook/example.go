@@ -249,7 +249,7 @@ func (b *Rulebook) Compute(g Given) Outcome {
 	}
 	out.Why.Result = "Due " + out.Due.Say(branch)
 	if out.Lateness != nil {
-		out.Why.Result += ", fine " + b.Currency.Format(sum.Fine)
+		out.Why.Result += ", fine " + b.Currency.Say(sum.Fine)
 	}
 	return out
 }

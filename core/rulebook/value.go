@@ -152,7 +152,7 @@ func (v Value) Say(t Term, currency money.Currency) string {
 		}
 		return strings.Join(words, ", ")
 	case KindMoney:
-		return currency.Format(v.Amount())
+		return currency.Say(v.Amount())
 	case KindYesNo:
 		if v.YesNo() {
 			return "yes"

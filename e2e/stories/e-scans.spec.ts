@@ -402,3 +402,28 @@ test("digits of a slowly typed number answer nothing; a digit and Enter answers 
   expect(await ask("SELECT note FROM items WHERE barcode = $1", first)).toBe("Older question"); // it stays
   expect(await ask("SELECT note FROM items WHERE barcode = $1", second)).toBe(""); // it came off
 });
+
+test("where a proxy holds back what changes, that is said and work goes on; lists follow all the same", async ({
+  page,
+}) => {
+  await page.route("**/api/live", () => {}); // asked, and never answered
+  await signIn(page, "Ada Pellam");
+  await go(page, "Desk");
+  const late = page.getByText("Changes made at other stations arrive late.");
+  await expect(late).toBeVisible();
+  await expect(page.getByText("Turn its buffering off", { exact: false })).toBeVisible();
+  await expect(page.getByText("Line lost", { exact: false })).toBeHidden();
+  const card = await goodCard("HVH");
+  await scan(page, card);
+  const patron = page.getByRole("region", { name: "Patron", exact: true });
+  await expect(patron).toContainText("$0.00");
+  const id = await ask("SELECT id FROM patrons WHERE card = $1", card);
+  const charged = await page.request.post(`/api/patrons/${id}/charges`, {
+    headers: { "Idempotency-Key": "a-charge-not-told", Origin: process.env.NEVRIN_URL ?? "" },
+    data: { amount: "1.25", charge: "", note: "A bag" },
+  });
+  expect(charged.ok(), await charged.text()).toBe(true);
+  await expect(patron).toContainText("$1.25");
+  await page.unroute("**/api/live");
+  await expect(late).toBeHidden();
+});

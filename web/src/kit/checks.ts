@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { toFigures, toMinor } from "./say";
 
 // What is checked is not compiled: the page allows no code that is made while it runs.
 z.config({ jitless: true });
@@ -7,11 +8,27 @@ z.config({ jitless: true });
 
 export const needed = (sentence: string) => z.string().trim().min(1, sentence);
 export const text = z.string().trim();
+/** Whether a text is a sum of the network's currency: nothing is rounded that somebody typed. */
+export const isSum = (text: string) => (toMinor(text) ?? -1) >= 0;
+/** What is told of a text that is none. */
+export const sumSays = () => `Enter a sum such as ${toFigures(1250)}.`;
 /** A sum, which may be nothing. */
 export const sumOrNothing = z
   .string()
   .trim()
-  .regex(/^\d+([.,]\d{1,3})?$/, "A sum in figures, such as 2.50.")
+  .refine(isSum, { error: sumSays })
+  .transform((t) => t.replace(",", "."));
+/** A sum that may be less than nothing. */
+export const balance = z
+  .string()
+  .trim()
+  .refine((t) => toMinor(t) !== null, { error: sumSays })
+  .transform((t) => t.replace(",", "."));
+/** A sum, or an empty field. */
+export const maybeSum = z
+  .string()
+  .trim()
+  .refine((t) => t === "" || isSum(t), { error: sumSays })
   .transform((t) => t.replace(",", "."));
 export const sum = sumOrNothing.refine((t) => Number(t) > 0, "More than nothing.");
 export const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, "Choose a date.");

@@ -1,4 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
+import { onAnswer } from "../api/client";
 import { branchHere } from "../api/station";
 import { line } from "./line";
 import { trailing } from "./trailing";
@@ -52,6 +53,8 @@ const gathering = 300;
 const rest = 500;
 /** A stream that was refused is opened again after this. */
 const again = 1000;
+/** Where changes are not told, what is shown is asked for again this often. */
+const unasked = 15_000;
 
 type Changes = Record<string, string[]>;
 
@@ -62,6 +65,8 @@ export function listen(queries: QueryClient): () => void {
   let timer = 0;
   let asked = 0;
   let opened = 0;
+  let silentSince = Date.now(); // when the stream was first opened of which nothing has been heard yet
+  let answered = 0;
   const later = trailing(queries);
 
   const ask = () => {
@@ -82,11 +87,15 @@ export function listen(queries: QueryClient): () => void {
   };
   const hear = () => {
     heard = Date.now();
+    silentSince = 0;
+    if (line.getState().untold) line.getState().tell(false);
     if (line.getState().lost) line.getState().find();
   };
   const open = () => {
     source?.close();
     heard = opened = Date.now();
+    if (silentSince) void queries.invalidateQueries({ queryKey: ["me"] }); // is it only the stream?
+    silentSince ||= opened;
     source = new EventSource("/api/live");
     source.addEventListener("hello", () => {
       hear();
@@ -114,7 +123,13 @@ export function listen(queries: QueryClient): () => void {
   const onToday = () => window.location.pathname === "/";
   const look = () => {
     if (document.visibilityState === "hidden" || line.getState().signedOut) return;
-    if (Date.now() - heard > silence) line.getState().lose();
+    const { untold, tell, lose } = line.getState();
+    if (untold && Date.now() - asked > unasked) changed(["everything"]);
+    if (!untold && Date.now() - heard > silence) {
+      // Nothing was ever heard of it in a long time, and other questions were answered.
+      if (silentSince && answered > silentSince && Date.now() - silentSince > 3 * silence) tell(true);
+      else lose();
+    }
     const refused = source?.readyState === EventSource.CLOSED && Date.now() - opened > again;
     if (refused || Date.now() - heard > 3 * silence) open();
   };
@@ -124,6 +139,9 @@ export function listen(queries: QueryClient): () => void {
     else open();
   };
   const offline = () => line.getState().lose();
+  const unhear = onAnswer(({ status }) => {
+    if (![0, 502, 504].includes(status)) answered = Date.now();
+  });
   const leave = line.subscribe((now, before) => {
     if (before.signedOut && !now.signedOut) open();
   });
@@ -134,6 +152,7 @@ export function listen(queries: QueryClient): () => void {
   return () => {
     source?.close();
     leave();
+    unhear();
     later.end();
     clearInterval(watch);
     clearTimeout(timer);

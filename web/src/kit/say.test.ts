@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
-import { isInstant, sayIn, toFigures, toWall } from "./say";
+import { isSum, sumSays } from "./checks";
+import { isInstant, sayIn, sayMoney, toFigures, toMinor, toWall } from "./say";
 
 // Files have the branch's clock: Havenhead is at UTC-3 in October, and at UTC-4 after the clocks went back on 1 November 2026
 // (IANA tz database, America/Halifax).
@@ -21,4 +22,21 @@ test("sums in files have the decimals of the currency", () => {
     sayIn("UTC", currency);
     expect(toFigures(minor)).toBe(figures);
   }
+});
+
+// Nothing that somebody types is rounded: a yen has no decimals, a Kuwaiti dinar three (ISO 4217).
+test("a sum has no more decimals than its currency", () => {
+  for (const [currency, right, wrong, says] of [
+    ["CAD", ["0.05", "2,50", "12", "0"], ["0,005", "1.234", "-", ".5", "1e3", "ten", ""], "12.50"],
+    ["JPY", ["250", "0"], ["10.50", "1,0"], "1250"],
+    ["KWD", ["2.500", "0,005"], ["0.0005"], "1.250"],
+  ] as const) {
+    sayIn("UTC", currency);
+    for (const text of right) expect(isSum(text), `${currency} ${text}`).toBe(true);
+    for (const text of wrong) expect(isSum(text), `${currency} ${text}`).toBe(false);
+    expect(sumSays()).toBe(`Enter a sum such as ${says}.`);
+  }
+  sayIn("UTC", "CAD");
+  expect(toMinor("-3.5")).toBe(-350);
+  expect(sayMoney("1234.5")).toBe("$1,234.50"); // as the server says it in sentences: core/money
 });

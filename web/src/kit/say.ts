@@ -40,11 +40,19 @@ export const moneyCode = () => code;
 export const digitsOf = (currency: string) =>
   new Intl.NumberFormat("en", { style: "currency", currency }).resolvedOptions().maximumFractionDigits ?? 2;
 
-/** A sum in figures as minor units of the network's currency, and back; null and empty for none. */
-export const toMinor = (figures: string) =>
-  figures.trim() === "" ? null : Math.round(Number(figures.replace(",", ".")) * 10 ** digitsOf(code));
-export const toFigures = (minor: number | null | undefined) =>
-  minor === null || minor === undefined ? "" : (minor / 10 ** digitsOf(code)).toFixed(digitsOf(code));
+/**
+ * A sum in figures as minor units of a currency, the network's own unless said; null where it is none, or has more decimals than the
+ * currency.
+ */
+export const toMinor = (figures: string, currency = code) => {
+  const [, minus = "", whole = "", part = ""] = /^(-?)(\d+)(?:[.,](\d+))?$/.exec(figures.trim()) ?? [];
+  const digits = digitsOf(currency);
+  if (whole === "" || part.length > digits) return null;
+  return Number(minus + whole + part.padEnd(digits, "0"));
+};
+/** Minor units as a sum in figures; empty for none. */
+export const toFigures = (minor: number | null | undefined, currency = code) =>
+  minor === null || minor === undefined ? "" : (minor / 10 ** digitsOf(currency)).toFixed(digitsOf(currency));
 
 /** A sum as the server gives it, "2.00", with the currency's sign. */
 export const sayMoney = (sum: string | number) => money.format(Number(sum));

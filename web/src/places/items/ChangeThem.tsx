@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { useClasses } from "../../kit/classes";
+import { isSum, sumSays } from "../../kit/checks";
 import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../kit/parts";
 import { toMinor } from "../../kit/say";
 import { InSight } from "../../kit/insight";
@@ -30,7 +31,7 @@ export function ChangeThem({
   const [to, setTo] = useState(nothing);
   const [reason, setReason] = useState("");
   const set = (by: Partial<typeof nothing>) => setTo({ ...to, ...by });
-  const badPrice = !/^(\d+([.,]\d{1,2})?)?$/.test(to.price.trim());
+  const badPrice = to.price.trim() !== "" && !isSum(to.price);
   const change = {
     ...(to.branch ? { branch: to.branch, ...(to.until ? { until: to.until } : {}) } : {}),
     ...(to.collection ? { collection: to.collection } : {}),
@@ -109,7 +110,7 @@ export function ChangeThem({
       </div>
       {badPrice && (
         <p role="alert" className="text-buoy-700">
-          A sum in figures, such as 24.50.
+          {sumSays()}
         </p>
       )}
       <Trouble error={tried.problem} />

@@ -17,10 +17,7 @@ export const itemSchema = z
     collection: check.needed("Choose a collection."),
     material: check.needed("Choose a material class."),
     call: check.text,
-    price: z
-      .string()
-      .trim()
-      .regex(/^(\d+([.,]\d{1,2})?)?$/, "A sum in figures, such as 24.50, or nothing."),
+    price: check.maybeSum,
     condition: check.text,
     edition: check.text,
     volume: check.text,

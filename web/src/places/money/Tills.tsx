@@ -169,11 +169,7 @@ function Move({ till, onDone }: { till: Till; onDone: () => void }) {
   );
 }
 
-const sum = z
-  .string()
-  .trim()
-  .regex(/^-?\d+([.,]\d{1,2})?$/, "A sum in figures, such as 41.50.");
-const counting = z.object({ cash: check.sumOrNothing, card: sum, cheque: sum, says: check.text });
+const counting = z.object({ cash: check.sumOrNothing, card: check.balance, cheque: check.balance, says: check.text });
 
 /** Closing a till as it was counted. What should lie in it is not shown in the fields: who counts, counts. */
 function Close({ till, onDone }: { till: Till; onDone: () => void }) {
@@ -195,7 +191,7 @@ function Close({ till, onDone }: { till: Till; onDone: () => void }) {
       schema={counting}
       start={{ cash: "", card: till.due?.card ?? "", cheque: till.due?.cheque ?? "", says: "" }}
       write={close}
-      onSend={(v) => close.run({ ...v, card: v.card.replace(",", "."), cheque: v.cheque.replace(",", ".") })}
+      onSend={(v) => close.run(v)}
       className="grid gap-2.5"
     >
       <div className="flex flex-wrap gap-2.5">

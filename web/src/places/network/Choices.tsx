@@ -2,10 +2,8 @@ import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../kit/checks";
 import { Foot, Form, MoneyField, TextField, TickField } from "../../kit/forms";
-import { useMe } from "../../kit/me";
 import { Tag } from "../../kit/parts";
-import { sayMoney } from "../../kit/say";
-import { digitsOf } from "../../kit/say";
+import { sayMoney, toFigures, toMinor } from "../../kit/say";
 import { codeOf, PartList, useKeep, type Shown } from "./parts";
 
 type Choice = Schema["UpkeepChoice"];
@@ -46,8 +44,7 @@ export function Choices({ rows }: { rows: Shown<Choice>[] }) {
 }
 
 function OfList({ list, label, says, rows }: { list: List; label: string; says: string; rows: Shown<Choice>[] }) {
-  const me = useMe();
-  const price = (c: Choice) => ((c.amount ?? 0) / 10 ** digitsOf(me.currency)).toFixed(digitsOf(me.currency));
+  const price = (c: Choice) => toFigures(c.amount ?? 0);
   return (
     <PartList
       label={label}
@@ -83,7 +80,6 @@ function One({
   price: string;
   done: () => void;
 }) {
-  const me = useMe();
   const c = row?.is;
   const keep = useKeep<Choice>(
     `choice ${row?.key ?? list}`,
@@ -110,7 +106,7 @@ function One({
           is: {
             name: v.name,
             position: c?.position ?? rows.length,
-            amount: list === "charge" ? Math.round(Number(v.price) * 10 ** digitsOf(me.currency)) : undefined,
+            amount: list === "charge" ? (toMinor(v.price) ?? 0) : undefined,
             loud: v.loud,
             retired: v.retired,
           },

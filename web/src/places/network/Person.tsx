@@ -26,7 +26,7 @@ const schema = z.object({
   home: z.string(),
   branches: z.array(z.string()),
   active: z.boolean(),
-  waive: z.union([z.literal(""), z.string().regex(/^\d+([.,]\d{1,2})?$/, "A sum in figures, such as 2.50.")]),
+  waive: check.maybeSum,
   unlimited: z.boolean(),
   back: z.string().regex(/^\d{0,3}$/, "Days, or nothing."),
   past: z.array(z.string()),

@@ -18,16 +18,11 @@ const number = (most: number, least = 0) =>
     .trim()
     .regex(/^\d+$/, "A whole number.")
     .refine((t) => Number(t) >= least && Number(t) <= most, `From ${least} to ${most}.`);
-const maybeSum = z
-  .string()
-  .trim()
-  .regex(/^(\d+([.,]\d{1,2})?)?$/, "A sum in figures, or nothing for no limit.");
-
 const schema = z.object({
   second: z.array(z.string()),
   idle: number(720).refine((t) => Number(t) === 0 || Number(t) >= 5, "0 for never, or 5 and more."),
   back: number(60),
-  waive: z.record(z.string(), maybeSum),
+  waive: z.record(z.string(), check.maybeSum),
   past: z.record(z.string(), z.array(z.string())),
   consents: z.array(z.string()),
   classes: z.boolean(),

@@ -1,5 +1,4 @@
-import { moneyCode, sayMoney } from "../../kit/say";
-import { digitsOf } from "../../kit/say";
+import { sayMoney, toFigures } from "../../kit/say";
 
 /** One thing that a change has made otherwise. */
 interface Difference {
@@ -44,8 +43,7 @@ const isMoney = (what: string) => /(^|, )(waive, \w+|sum|amount)$/.test(what);
 
 const sayMinor = (v: unknown) => {
   if (typeof v !== "number") return v === null ? "without limit" : "";
-  const digits = digitsOf(moneyCode());
-  return sayMoney((v / 10 ** digits).toFixed(digits));
+  return sayMoney(toFigures(v));
 };
 
 /** Lists of documents are compared one by one, by their names. */

@@ -1,6 +1,6 @@
 import type { Schema } from "../../api/client";
 import { sayMoney } from "../../kit/say";
-import { digitsOf } from "../../kit/say";
+import { toFigures, toMinor } from "../../kit/say";
 import { stops } from "./settled";
 
 type Rights = Schema["SettingsRights"];
@@ -20,10 +20,9 @@ const yesNo = (v?: boolean) => (v === undefined ? "" : v ? "yes" : "no");
 const fromYesNo = (t: "" | "yes" | "no") => (t === "" ? undefined : t === "yes");
 
 export function startRights(r: Rights, currency: string): Said {
-  const digits = digitsOf(currency);
   const sum = r.waive?.sum;
   return {
-    waive: sum === undefined || sum === null ? "" : (sum / 10 ** digits).toFixed(digits),
+    waive: toFigures(sum, currency),
     unlimited: r.waive !== undefined && (sum === undefined || sum === null),
     back: r.back_days?.toString() ?? "",
     past: r.past ?? [],
@@ -34,7 +33,7 @@ export function startRights(r: Rights, currency: string): Said {
 }
 
 export function toRights(s: Said, currency: string): Rights {
-  const sum = Math.round(Number(s.waive.replace(",", ".")) * 10 ** digitsOf(currency));
+  const sum = toMinor(s.waive, currency) ?? 0;
   return {
     waive: s.unlimited ? { sum: null } : s.waive === "" ? undefined : { sum },
     back_days: s.back === "" ? undefined : Number(s.back),

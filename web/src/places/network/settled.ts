@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { digitsOf } from "../../kit/say";
+import { toFigures, toMinor } from "../../kit/say";
 
 type Settings = Schema["SettingsSettings"];
 
@@ -126,11 +126,9 @@ export const fields = [
 
 /** Settings as the form says them. A role that is not named waives nothing. */
 export function start(s: Settings, currency: string): Said {
-  const digits = digitsOf(currency);
   const sum = (role: string) => {
     const most = s.limits.waive[role];
-    if (most === null) return "";
-    return ((most ?? 0) / 10 ** digits).toFixed(digits);
+    return most === null ? "" : toFigures(most ?? 0, currency);
   };
   return {
     idle: String(s.idle_minutes),
@@ -197,8 +195,6 @@ const situation = (lines: string, columns: string[], told: string[]) => ({
 
 /** And back. */
 export function toSettings(said: Said, currency: string): Settings {
-  const factor = 10 ** digitsOf(currency);
-  const sum = (text: string) => (text === "" ? null : Math.round(Number(text.replace(",", ".")) * factor));
   const past = Object.entries(said.past).filter(([, roles]) => roles.length > 0);
   return {
     idle_minutes: Number(said.idle),
@@ -208,7 +204,7 @@ export function toSettings(said: Said, currency: string): Settings {
       consents: said.consents,
       classes: said.classes,
       back_days: Number(said.back),
-      waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, sum(text)])),
+      waive: Object.fromEntries(Object.entries(said.waive).map(([r, text]) => [r, toMinor(text, currency)])),
       past: Object.fromEntries(past),
       let_off: Number(said.let_off),
     },

@@ -7,7 +7,6 @@ import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, textOf, type Edition, type Overview } from "./types";
 
 const moment = z.union([z.literal(""), z.string().regex(/^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/, "Choose a date.")]);
-const sum = z.union([z.literal(""), z.string().regex(/^\d+(\.\d{1,2})?$/, "A sum in figures, such as 2.50.")]);
 
 const schema = z.object({
   name: check.needed("Give it a name."),
@@ -19,9 +18,9 @@ const schema = z.object({
     .catchall(z.string()),
   returned: moment,
   renewed: moment,
-  price: sum,
+  price: check.maybeSum,
   due: moment,
-  fine: sum,
+  fine: check.maybeSum,
 });
 type Writing = z.infer<typeof schema>;
 
