@@ -197,7 +197,7 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 		case err != nil:
 			return err
 		case len(codes) == 0:
-			return errors.New("There is no network in this database yet. Make one with 'nevrin init' or 'nevrin setup' first.")
+			return errors.New("there is no network in this database yet; make one with 'nevrin setup' first")
 		case of.Branch == "" && strings.HasPrefix(use, "add"), of.Branch != "" && !slices.Contains(codes, string(of.Branch)):
 			return fmt.Errorf("--branch: found %q; expected the code of a branch, one of %s", of.Branch, strings.Join(codes, ", "))
 		}
