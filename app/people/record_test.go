@@ -227,6 +227,9 @@ func TestHouseholds(t *testing.T) {
 	assert.ErrorContains(t, err, "Somebody else has changed this record", "two at once: one wins, the other is told")
 	_, err = c.change(moved, func(ch *people.Changing) { ch.PreferredName = "Tovi" })
 	require.NoError(t, err)
+	c.Set("UPDATE patrons SET household_id = NULL WHERE id = ?", second.Card.ID)
+	alone := testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Card, error) { return people.Open(a, first.Card.ID) })
+	assert.Empty(t, alone.Household, "one alone is told of no household, and pays for none")
 	assert.Equal(t, "address", c.Ask("SELECT detail->>'is' FROM events WHERE kind = 'record_changed' ORDER BY id LIMIT 1"),
 		"what is kept names the fields, not what stood in them")
 }
