@@ -84,11 +84,12 @@ func (t *Tx) Untold(since time.Time, after int64, most int) ([]int64, error) {
 // Unrouted gives titles, in order and after one, for which somebody waits while a copy is free that no hold has: holds and copies
 // that came with files, above all.
 func (t *Tx) Unrouted(after int64, today time.Time, most int) ([]int64, error) {
-	return each[int64](t, `SELECT DISTINCT h.title_id FROM holds h WHERE h.state = 'waiting' AND h.title_id > $1
-			AND (h.paused_until IS NULL OR h.paused_until <= $2)
-			AND EXISTS (SELECT 1 FROM items i WHERE i.title_id = h.title_id AND i.standing = 'in_use'
-				AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
-				AND NOT EXISTS (SELECT 1 FROM holds o WHERE o.item_id = i.id AND o.closed_at IS NULL))
+	return each[int64](t, `SELECT q.title_id
+		FROM (SELECT DISTINCT h.title_id FROM holds h WHERE h.state = 'waiting' AND h.title_id > $1
+			AND (h.paused_until IS NULL OR h.paused_until <= $2)) q
+		WHERE EXISTS (SELECT 1 FROM items i WHERE i.title_id = q.title_id AND i.standing = 'in_use'
+			AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
+			AND NOT EXISTS (SELECT 1 FROM holds o WHERE o.item_id = i.id AND o.closed_at IS NULL))
 		ORDER BY 1 LIMIT $3`, after, today, most)
 }
 

@@ -357,7 +357,7 @@ func SayHold(a *act.Act, h *store.Hold) string {
 	case queue.Ready:
 		last := *store.DateOf(h.ShelfUntil)
 		if last < a.Today() {
-			return "On the hold shelf at " + place + " still; the last day was " + last.Say()
+			return "Still on the hold shelf at " + place + "; it was kept until " + last.Say()
 		}
 		return "On the hold shelf at " + place + " until " + last.Say()
 	case queue.Moving:

@@ -222,7 +222,7 @@ func ofBack(a *act.Act, run, patron int64) (*Slip, error) {
 	var charged money.Amount
 	for _, r := range rows {
 		if r.Fine > 0 {
-			out = append(out, slip.Sum(*r.TitleName, a.Network.Money.Say(money.Amount(r.Fine))))
+			out = append(out, slip.Sum(*r.TitleName, a.Network.Money.Format(money.Amount(r.Fine))))
 			charged += money.Amount(r.Fine)
 		} else {
 			out = append(out, slip.Text(slip.Normal, *r.TitleName))
@@ -231,7 +231,7 @@ func ofBack(a *act.Act, run, patron int64) (*Slip, error) {
 	}
 	out = append(out, slip.Line(), slip.Text(slip.Normal, things(len(rows))))
 	if charged > 0 {
-		out = append(out, slip.Sum("Charged for lateness", a.Network.Money.Say(charged)))
+		out = append(out, slip.Sum("Charged for lateness", a.Network.Money.Format(charged)))
 	}
 	return &Slip{"What was brought back", append(out, foot(a))}, nil
 }

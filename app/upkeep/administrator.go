@@ -36,6 +36,9 @@ func AddAdministrator(a *act.Act, of Administrator) (string, error) {
 			known.Name, known.Login, known.Role, known.Login,
 		)
 	}
+	if of.Branch == "" {
+		return "", problem.Newf(problem.Invalid, "--branch is missing. Give the code of their branch, one of %s.", codes(a))
+	}
 	id, err := a.Tx.NextID()
 	if err != nil {
 		return "", err
@@ -108,8 +111,8 @@ func ChangeAdministrator(a *act.Act, of Administrator) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	a.Tell(event.Event{Kind: event.SessionsEnded, Detail: event.Detail{Staff: known.ID}})
 	if ended > 0 {
+		a.Tell(event.Event{Kind: event.SessionsEnded, Detail: event.Detail{Staff: known.ID}})
 		did = append(did, calendar.Count(ended, "session")+" ended.")
 	}
 	return strings.Join(did, " "), nil
@@ -131,10 +134,19 @@ func changes(a *act.Act, was, is *Person) []string {
 	return out
 }
 
+// codes lists the codes of the branches that are open.
+func codes(a *act.Act) string {
+	var out []string
+	for _, b := range a.Network.Open() {
+		out = append(out, string(b.Code))
+	}
+	return strings.Join(out, ", ")
+}
+
 // digest takes a password as it stands in the environment, or says what is wrong with it.
 func digest(a *act.Act, password string, of Person) (string, error) {
 	if password == "" {
-		return "", problem.Newf(problem.Invalid, "NEVRIN_PASSWORD is not set. Set it to the password of %s, at least 10 letters long.", of.Name)
+		return "", problem.Newf(problem.Invalid, "NEVRIN_PASSWORD is not set. Set it to a password for %s.", of.Name)
 	}
 	if wrong := door.Password(password, of.Login, of.Name); wrong != "" {
 		return "", problem.Newf(problem.Invalid, "NEVRIN_PASSWORD: %s", wrong)

@@ -41,6 +41,7 @@ func TestAdministratorsFromTheMachine(t *testing.T) {
 		`The sign-in name is "ben lind"`:                                  {Login: "ben lind", Branch: "HVH", Password: newer},
 		"NEVRIN_PASSWORD is not set":                                      {Login: "ben", Branch: "HVH"},
 		"at least 10 letters":                                             {Login: "ben", Branch: "HVH", Password: "short"},
+		"one of HVH, SLM, THB, TRN":                                       {Login: "ben", Password: newer},
 		`no branch "XXX"`:                                                 {Login: "ben", Branch: "XXX", Password: newer},
 	} {
 		_, err := try(upkeep.AddAdministrator, of)

@@ -11,7 +11,6 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
-	"slices"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -193,13 +192,11 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 			return err
 		}
 		codes, err := db.BranchCodes(cmd.Context())
-		switch {
-		case err != nil:
+		if err != nil {
 			return err
-		case len(codes) == 0:
+		}
+		if len(codes) == 0 {
 			return errors.New("there is no network in this database yet; make one with 'nevrin setup' first")
-		case of.Branch == "" && strings.HasPrefix(use, "add"), of.Branch != "" && !slices.Contains(codes, string(of.Branch)):
-			return fmt.Errorf("--branch: found %q; expected the code of a branch, one of %s", of.Branch, strings.Join(codes, ", "))
 		}
 		of.Login, of.Password = args[0], os.Getenv("NEVRIN_PASSWORD")
 		said, err := act.Do(cmd.Context(), &act.House{Store: db}, act.Machine, "", nil, func(a *act.Act) (string, error) { return do(a, of) })

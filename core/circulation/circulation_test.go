@@ -200,7 +200,7 @@ func TestWhatIsSaidOfAClaim(t *testing.T) {
 	text, _ = says(circulation.Claim{Ready: true, Until: day(10, 6), Pickup: "Saltmere"})
 	assert.Contains(t, text, "until Tue 6 Oct 2026", "the last day is a day")
 	text, _ = says(circulation.Claim{Ready: true, Until: day(10, 5), Pickup: "Saltmere"})
-	assert.Contains(t, text, "whose last day was Mon 5 Oct 2026")
+	assert.Contains(t, text, "who should have fetched it by Mon 5 Oct 2026")
 	chosen := why.New("Why this copy")
 	chosen.Result = "It stands where it is waited for"
 	text, v = says(circulation.Claim{Pickup: "Wrenna", Why: &chosen})

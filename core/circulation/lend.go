@@ -146,7 +146,7 @@ func (l *Lending) stops(v *Verdict) []loan.Stop {
 		if c.Ready {
 			text = "On the hold shelf for somebody else, until " + c.Until.Say() + "."
 			if c.Until < l.Branch.Date(l.Now) {
-				text = "On the hold shelf for somebody else, whose last day was " + c.Until.Say() + "."
+				text = "Still on the hold shelf for somebody else, who should have fetched it by " + c.Until.Say() + "."
 			}
 		}
 		if c.For != "" {

@@ -1,6 +1,7 @@
 package money_test
 
 import (
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -130,4 +131,19 @@ func TestPiecesOfADrawer(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []money.Amount{10000, 5000, 2000, 1000, 500, 200, 100, 50, 20, 10, 5, 2, 1}, pln.Pieces(),
 		"1, 2 and 5 of each power, as the złoty has them up to 100 (from memory)")
+}
+
+// Many stations are told of sums at once. The race detector looks.
+func TestSumsAreSaidByManyAtOnce(t *testing.T) {
+	cad, err := money.ParseCurrency("CAD")
+	require.NoError(t, err)
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			for k := range money.Amount(200) {
+				assert.Equal(t, "$"+cad.Format(k), cad.Say(k))
+			}
+		})
+	}
+	all.Wait()
 }

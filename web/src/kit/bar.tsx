@@ -14,7 +14,7 @@ const most = 3;
 
 /** Below the strip: what is the matter with the line, and what nobody knows the end of yet. Absent when all is well. */
 export function Bar() {
-  const { lost, busy, untold, signedOut } = useStore(line);
+  const { lost, busy, changesLate, signedOut } = useStore(line);
   const role = useStore(who, (w) => w.me?.role);
   const faults = useStore(who, (w) => w.me?.faults) ?? [];
   const waiting = useWaiting();
@@ -42,12 +42,11 @@ export function Bar() {
           sent again.
         </p>
       )}
-      {untold && !lost && !signedOut && (
+      {changesLate && !lost && !signedOut && (
         <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
           <b className="font-semibold">Changes made at other stations arrive late.</b> What you scan and save counts as
           always.
-          {role === "administrator" &&
-            " A proxy holds the answers of /api/live back. Turn its buffering off for that path."}
+          {role === "administrator" && " A proxy is buffering /api/live. Turn its buffering off for that path."}
         </p>
       )}
       {faults.map((f) => (

@@ -7,14 +7,14 @@ interface Line {
   lost: boolean;
   /** The server is there and cannot answer now. */
   busy: boolean;
-  /** The server answers, but what changes elsewhere is not told: something between them keeps it back. */
-  untold: boolean;
+  /** The server answers, but a proxy holds back the stream of what changes elsewhere. */
+  changesLate: boolean;
   /** The session has ended; what waits goes on after signing in. */
   signedOut: boolean;
   lose: () => void;
   find: () => void;
   wait: (busy: boolean) => void;
-  tell: (untold: boolean) => void;
+  setChangesLate: (late: boolean) => void;
   signOut: () => void;
   signIn: () => void;
 }
@@ -22,12 +22,12 @@ interface Line {
 const store = createStore<Line>((set) => ({
   lost: false,
   busy: false,
-  untold: false,
+  changesLate: false,
   signedOut: false,
   lose: () => set({ lost: true }),
   find: () => set({ lost: false }),
   wait: (busy) => set({ busy }),
-  tell: (untold) => set({ untold }),
+  setChangesLate: (changesLate) => set({ changesLate }),
   signOut: () => set({ signedOut: true }),
   signIn: () => set({ signedOut: false }),
 }));

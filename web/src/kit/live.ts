@@ -53,8 +53,8 @@ const gathering = 300;
 const rest = 500;
 /** A stream that was refused is opened again after this. */
 const again = 1000;
-/** Where changes are not told, what is shown is asked for again this often. */
-const unasked = 15_000;
+/** While changes are held back, what is shown is asked for again this often, in milliseconds. */
+const askAgain = 15_000;
 
 type Changes = Record<string, string[]>;
 
@@ -65,8 +65,8 @@ export function listen(queries: QueryClient): () => void {
   let timer = 0;
   let asked = 0;
   let opened = 0;
-  let silentSince = Date.now(); // when the stream was first opened of which nothing has been heard yet
-  let answered = 0;
+  let waiting = false; // nothing has been heard of the stream since it was opened
+  let answering = 0; // since when other questions have been answered meanwhile; 0: they are not
   const later = trailing(queries);
 
   const ask = () => {
@@ -87,15 +87,16 @@ export function listen(queries: QueryClient): () => void {
   };
   const hear = () => {
     heard = Date.now();
-    silentSince = 0;
-    if (line.getState().untold) line.getState().tell(false);
+    waiting = false;
+    answering = 0;
+    if (line.getState().changesLate) line.getState().setChangesLate(false);
     if (line.getState().lost) line.getState().find();
   };
   const open = () => {
     source?.close();
     heard = opened = Date.now();
-    if (silentSince) void queries.invalidateQueries({ queryKey: ["me"] }); // is it only the stream?
-    silentSince ||= opened;
+    if (waiting) void queries.invalidateQueries({ queryKey: ["me"] }); // is it only the stream?
+    waiting = true;
     source = new EventSource("/api/live");
     source.addEventListener("hello", () => {
       hear();
@@ -123,11 +124,10 @@ export function listen(queries: QueryClient): () => void {
   const onToday = () => window.location.pathname === "/";
   const look = () => {
     if (document.visibilityState === "hidden" || line.getState().signedOut) return;
-    const { untold, tell, lose } = line.getState();
-    if (untold && Date.now() - asked > unasked) changed(["everything"]);
-    if (!untold && Date.now() - heard > silence) {
-      // Nothing was ever heard of it in a long time, and other questions were answered.
-      if (silentSince && answered > silentSince && Date.now() - silentSince > 3 * silence) tell(true);
+    const { changesLate, setChangesLate, lose } = line.getState();
+    if (changesLate && Date.now() - asked > askAgain) changed(["everything"]);
+    if (!changesLate && Date.now() - heard > silence) {
+      if (answering && Date.now() - answering > 3 * silence) setChangesLate(true);
       else lose();
     }
     const refused = source?.readyState === EventSource.CLOSED && Date.now() - opened > again;
@@ -139,8 +139,9 @@ export function listen(queries: QueryClient): () => void {
     else open();
   };
   const offline = () => line.getState().lose();
-  const unhear = onAnswer(({ status }) => {
-    if (![0, 502, 504].includes(status)) answered = Date.now();
+  const leaveAnswers = onAnswer(({ status }) => {
+    if ([0, 502, 504].includes(status)) answering = 0;
+    else if (waiting) answering ||= Date.now();
   });
   const leave = line.subscribe((now, before) => {
     if (before.signedOut && !now.signedOut) open();
@@ -152,7 +153,7 @@ export function listen(queries: QueryClient): () => void {
   return () => {
     source?.close();
     leave();
-    unhear();
+    leaveAnswers();
     later.end();
     clearInterval(watch);
     clearTimeout(timer);

@@ -189,7 +189,13 @@ function Reverse({ receipt: r }: { receipt: Receipt }) {
         Taken by mistake
       </Button>
     );
-  if (asks) return <WhichTill />;
+  if (asks)
+    return (
+      <div className="grid justify-items-start gap-2">
+        <WhichTill />
+        <Quiet onClick={() => setOpen(false)}>Cancel</Quiet>
+      </div>
+    );
   return (
     <Form
       label="Reverse the payment"

@@ -18,6 +18,7 @@ const number = (most: number, least = 0) =>
     .trim()
     .regex(/^\d+$/, "A whole number.")
     .refine((t) => Number(t) >= least && Number(t) <= most, `From ${least} to ${most}.`);
+
 const schema = z.object({
   second: z.array(z.string()),
   idle: number(720).refine((t) => Number(t) === 0 || Number(t) >= 5, "0 for never, or 5 and more."),

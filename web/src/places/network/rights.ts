@@ -1,6 +1,5 @@
 import type { Schema } from "../../api/client";
-import { sayMoney } from "../../kit/say";
-import { toFigures, toMinor } from "../../kit/say";
+import { sayMoney, toFigures, toMinor } from "../../kit/say";
 import { stops } from "./settled";
 
 type Rights = Schema["SettingsRights"];
