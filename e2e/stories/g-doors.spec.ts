@@ -57,7 +57,7 @@ test("who has lost their password gets a link that works once, and is back in", 
 
 test("a station that nobody touched asks who is there, and the tape is as it was", async ({ page }) => {
   const card = await goodCard("SLM");
-  const [first = "", second = "", third = "", fourth = ""] = await freeItems("SLM", "book", 4);
+  const [first = "", second = "", third = "", fourth = "", fifth = ""] = await freeItems("SLM", "book", 5);
   await signIn(page, "Jory Tamm");
   await page.getByRole("button", { name: /^Jory Tamm/ }).click();
   await page.getByRole("menuitem", { name: "My sign-in" }).click();
@@ -105,6 +105,21 @@ test("a station that nobody touched asks who is there, and the tape is as it was
   await asks.getByRole("button", { name: "Go on" }).dblclick();
   await expect(tape(page).getByText(/^Due /)).toHaveCount(4);
   await expect(scanLine(page)).toHaveValue("");
+
+  // The question is there, and whether it is for a code or for a password is not known yet: no button takes a scan's Enter.
+  await page.route("**/api/me", async (route) => {
+    await new Promise((go) => setTimeout(go, 2000));
+    await route.continue();
+  });
+  await rest();
+  await page.evaluate(() => document.dispatchEvent(new Event("visibilitychange")));
+  await expect(page.getByRole("dialog")).toBeVisible();
+  await scan(page, fifth);
+  await expect(asks).toContainText("one scan waits");
+  await expect(code).toBeFocused();
+  await page.unroute("**/api/me");
+  await asks.getByRole("button", { name: "Go on" }).click();
+  await expect(tape(page).getByText(/^Due /)).toHaveCount(5);
 });
 
 test("a volunteer opens a card by its scan and sees what lending takes", async ({ page }) => {

@@ -137,13 +137,16 @@ export function useKeys(role: string) {
       if (!input || e.ctrlKey || e.metaKey || e.altKey || e.isComposing) return;
       // Who is asked who they are answers with a code or a badge. A scan that had begun before is still a scan.
       const asked = line.getState().signedOut;
-      if (asked && !catcher.goesOn(e.timeStamp)) return;
+      // Before the question has a field, nothing is answered yet: what comes then is scanned.
       const field = fieldOf(e.target);
+      const fresh = !catcher.goesOn(e.timeStamp);
+      if (asked && fresh && field?.closest("[role=dialog]")) return;
       const element = e.target instanceof Element ? e.target : null;
       const inMenu = element?.closest("[role=menu], [role=listbox]");
       const itsOwn = e.key.length === 1 && element?.closest(`[data-keys~="${CSS.escape(e.key)}"]`);
       const value = field ? field.value : input.value;
       if (!asked) began = field ?? input;
+      else if (fresh) began = undefined;
       const fast = going > 0 && catcher.running;
       const caught = catcher.stroke({
         key: e.key,

@@ -204,7 +204,7 @@ export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
               {waiting > 0 && `; ${waiting === 1 ? "one scan waits" : `${waiting} scans wait`} and will be sent then`}.
             </p>
           </div>
-          <Doors me={asked.data ?? me} />
+          {asked.isFetchedAfterMount && <Doors me={asked.data ?? me} />}
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
