@@ -16,7 +16,7 @@ test:
 	@scripts/test.sh
 
 check: setup web/src/api/schema.gen.ts
-	@go vet ./... && go test ./core/... ./formats/... ./standin/... . && cd web && npx tsc --noEmit && npx vitest run --silent
+	@go vet ./... && go test ./core/... ./formats/... ./standin/... . && cd web && npm run --silent check && npm run --silent test
 
 setup:
 	@scripts/setup.sh

@@ -5,7 +5,7 @@ import { defineConfig } from "@playwright/test";
 // NEVRIN_URL, alone.
 export default defineConfig({
   testDir: ".",
-  workers: process.env.NEVRIN_URL ? 1 : 2,
+  workers: process.env.NEVRIN_URL ? 1 : 3,
   timeout: 300_000,
   expect: { timeout: 30_000 },
   reporter: [["list"]],

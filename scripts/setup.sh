@@ -23,6 +23,13 @@ if [ ${#need[@]} -gt 0 ]; then
   [ -e /etc/postgresql-common/createcluster.conf ] || echo 'create_main_cluster = false' | as_root tee /etc/postgresql-common/createcluster.conf >/dev/null
   as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${need[@]}" >/dev/null
 fi
+# Modules come down while packages of the front end do; without a word that would look like standing still.
+marker=build/.modules
+if [ ! "$marker" -nt go.sum ]; then
+  echo "Fetching Go modules …"
+  go mod download &
+  modules=$!
+fi
 parts=(web)
 [ "${1:-}" != test ] || parts+=(e2e)
 for dir in "${parts[@]}"; do
@@ -32,10 +39,7 @@ for dir in "${parts[@]}"; do
     (cd $dir && npm install --no-save --no-audit --no-fund --loglevel=error && touch node_modules/.package-lock.json)
   fi
 done
-# Modules come down once; without a word that would look like standing still.
-marker=build/.modules
-if [ ! "$marker" -nt go.sum ]; then
-  echo "Fetching Go modules …"
-  go mod download
+if [ -n "${modules:-}" ]; then
+  wait "$modules"
   mkdir -p build && touch "$marker"
 fi

@@ -161,6 +161,9 @@ func OpenAPI() ([]byte, error) {
 // Close ends the streams, which would go on for ever.
 func (s *Server) Close() { s.close.Do(func() { close(s.closing) }) }
 
+// Routes are all that is answered, to be walked through.
+func (s *Server) Routes() chi.Routes { return s.router }
+
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.router.ServeHTTP(w, r) }
 
 // compressed compresses what is asked for and may be long. The answer to a scan is short, and waited for.

@@ -32,7 +32,7 @@ func TestWhoHasNotSignedInWhole(t *testing.T) {
 	listen := httptest.NewServer(s)
 	t.Cleanup(func() { s.Close(); listen.Close() })
 	var routes [][2]string
-	require.NoError(t, chi.Walk(s.Router(), func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
+	require.NoError(t, chi.Walk(s.Routes(), func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
 		if strings.HasPrefix(route, "/api/") {
 			routes = append(routes, [2]string{method, route})
 		}
