@@ -102,7 +102,13 @@ func Make(ctx context.Context, s *store.Store) (made bool, err error) {
 		return false, err
 	}
 	return true, conn.Raw(func(driver any) error {
-		return pgx.BeginFunc(ctx, driver.(*stdlib.Conn).Conn(), func(tx pgx.Tx) error { return g.write(ctx, tx) })
+		line := driver.(*stdlib.Conn).Conn()
+		if err := pgx.BeginFunc(ctx, line, func(tx pgx.Tx) error { return g.write(ctx, tx) }); err != nil {
+			return err
+		}
+		// As after anything that came in by the hundred thousand, so that plans are right from the first question on.
+		_, err := line.Exec(ctx, "VACUUM (ANALYZE)")
+		return err
 	})
 }
 

@@ -1,9 +1,12 @@
 package server
 
 import (
+	"context"
 	"net/http"
 	"slices"
 	"time"
+
+	"github.com/danielgtaylor/huma/v2"
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
@@ -580,6 +583,13 @@ func (s *Server) stockOperations() {
 	)
 }
 
+// testMail is to whom a test is sent.
+type testMail struct {
+	Body struct {
+		To string `json:"to" maxLength:"200" doc:"An email address"`
+	}
+}
+
 func (s *Server) noticeOperations() {
 	listing(
 		s,
@@ -599,6 +609,21 @@ func (s *Server) noticeOperations() {
 		Paged
 		ID int64 `path:"id"`
 	}
+	// The mail server is asked outside of any transaction: one that is slow must not hold up the database.
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodPost, "/mail/test", "testMail", "Send a test email with what is settled", administrating),
+		func(ctx context.Context, in *testMail) (*Out[Done], error) {
+			who, err := s.who(ctx, administrating)
+			if err != nil {
+				return nil, err
+			}
+			if err := notices.Test(ctx, s.house, who, in.Body.To); err != nil {
+				return nil, s.problem(ctx, err)
+			}
+			return &Out[Done]{Done{true}}, nil
+		},
+	)
 	listing(
 		s,
 		"/mailings/{id}/messages",

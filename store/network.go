@@ -155,12 +155,25 @@ func (t *Tx) KeepCalendar(row *Branch) error {
 }
 
 // AddNetwork makes the network of an empty database, with its classes, branches, runs and first edition.
-func (t *Tx) AddNetwork(n *Network, classes []Class, branches []Branch, runs []Run, first *Edition) error {
-	if err := t.orm().Create(n).Error; err != nil {
-		return fmt.Errorf("a network stands in this database already, or its name or digits do not fit: %w", err)
+func (t *Tx) AddNetwork(n *Network, classes []Class, choices []Choice, branches []Branch, runs []Run, first *Edition) error {
+	made := t.orm().Clauses(clause.OnConflict{DoNothing: true}).Create(n)
+	if made.Error != nil {
+		return made.Error
+	}
+	if made.RowsAffected == 0 {
+		name, err := value[string](t, "SELECT name FROM network")
+		if err != nil {
+			return err
+		}
+		return fmt.Errorf("there is a network in this database already, “%s”; another one needs a database of its own", name)
 	}
 	if len(classes) > 0 {
 		if err := t.orm().Create(classes).Error; err != nil {
+			return err
+		}
+	}
+	if len(choices) > 0 {
+		if err := t.orm().Create(choices).Error; err != nil {
 			return err
 		}
 	}

@@ -1,5 +1,5 @@
 import { defineConfig } from "vitest/config";
 
 export default defineConfig({
-  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"], restoreMocks: true, isolate: false },
+  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"], restoreMocks: true, isolate: false, setupFiles: ["vitest.setup.ts"] },
 });

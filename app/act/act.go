@@ -64,7 +64,8 @@ type House struct {
 	Live  *live.Feed // told of what acts have changed; nil where nobody listens
 	Keys  door.Keys  // by which the secrets of second factors are sealed
 
-	Outside outside.Reach // what can be reached of services of others
+	Outside outside.Reach      // what can be reached of services of others
+	Mail    outside.MailServer // which takes email
 
 	networks network.Cache
 	clock    clock.Watch

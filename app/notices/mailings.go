@@ -50,6 +50,7 @@ type Overview struct {
 	Next     string    `json:"next" doc:"Ask with this for earlier mailings; empty: there are none"`
 	Stuck    []Message `json:"stuck" doc:"Messages queued, unclear, refused or without address, newest first"`
 	More     bool      `json:"more_stuck" doc:"There are more of these"`
+	Off      Off       `json:"mail_off" enum:",server,sender" doc:"Why no email goes: no mail server was named to the program, or no sender to the network; empty: it goes"`
 }
 
 // stuckMost is how many messages that did not go out are shown at once.
@@ -58,6 +59,7 @@ const stuckMost = 100
 // Look gives a page of the mailings, newest first, and what is stuck.
 func Look(a *act.Act, page store.Page) (Overview, error) {
 	out := Overview{Mailings: []Mailing{}, Stuck: []Message{}}
+	_, out.Off = mailer(a)
 	rows, next, err := a.Tx.Mailings(page)
 	if err != nil {
 		return out, err

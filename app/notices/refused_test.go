@@ -15,6 +15,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/notices"
+	"nevrin/app/outside"
 	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/testkit"
@@ -119,7 +120,8 @@ func TestWhatAMailServerSays(t *testing.T) {
 			if c.data != "" {
 				server.data = c.data
 			}
-			sender := &notices.Sender{House: w.House, Mailer: notices.Mailer{Host: "127.0.0.1", Port: server.port, From: "library@post.invalid"}}
+			w.House.Mail = outside.MailServer{Host: "127.0.0.1", Port: server.port}
+			sender := &notices.Sender{House: w.House}
 			job := &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}}
 			err := sender.Work(context.Background(), job)
 			assert.Equal(t, c.again, err != nil, "%v", err)

@@ -9,9 +9,12 @@ package notices
 import (
 	"cmp"
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -19,6 +22,8 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/outside"
+	"nevrin/app/problem"
 	"nevrin/core/expect"
 	"nevrin/core/person"
 	"nevrin/core/plan"
@@ -49,12 +54,35 @@ func Queue(a *act.Act, m *store.Message) error {
 	return a.Enqueue(SendArgs{m.ID})
 }
 
-// Mailer sends mail to one server.
+// Mailer sends mail to one server, from one sender.
 type Mailer struct {
-	Host    string
-	Port    int
-	From    string
-	Timeout time.Duration // of one exchange with the server; 0: ten seconds
+	Server outside.MailServer
+	From   string // the sender's address
+	Name   string // the sender's name
+	Reply  string // where answers go; empty: to the sender
+}
+
+// Off is why no email goes.
+type Off string
+
+// Why no email goes; empty: it does.
+const (
+	On       Off = ""
+	NoServer Off = "server" // none was named to the program
+	NoSender Off = "sender" // the network has not settled from whom it comes
+)
+
+// mailer is how email goes from here, and whether it does.
+func mailer(a *act.Act) (Mailer, Off) {
+	of := a.Network.Settled.Mail
+	m := Mailer{Server: a.House.Mail, From: of.Sender, Name: a.Network.Name, Reply: of.Reply}
+	switch {
+	case m.Server.Off():
+		return m, NoServer
+	case m.From == "":
+		return m, NoSender
+	}
+	return m, On
 }
 
 // Send sends one message, and tells how that ended; the error is what stood in the way. The Message-ID is made of the message's number,
@@ -62,22 +90,27 @@ type Mailer struct {
 func (m Mailer) Send(ctx context.Context, msg *store.Message) (plan.Attempt, error) {
 	ended := plan.Attempt{Tries: msg.Tries}
 	letter := mail.NewMsg()
-	if err := letter.From(m.From); err != nil {
+	if err := letter.FromFormat(m.Name, m.From); err != nil {
 		return ended, fmt.Errorf("the sender's address %q: %w", m.From, err)
+	}
+	if m.Reply != "" {
+		if err := letter.ReplyTo(m.Reply); err != nil {
+			return ended, fmt.Errorf("the address for answers %q: %w", m.Reply, err)
+		}
 	}
 	if err := letter.To(msg.Address); err != nil {
 		ended.BadAddress = true
 		return ended, errors.New("this is no email address")
 	}
 	letter.Subject(msg.Subject)
-	letter.SetMessageIDWithValue(fmt.Sprintf("message-%d@nevrin.invalid", msg.ID))
+	_, domain, _ := strings.Cut(m.From, "@")
+	number := strconv.FormatInt(msg.ID, 10)
+	if msg.ID == 0 { // a test, which nobody sends twice
+		number = rand.Text()
+	}
+	letter.SetMessageIDWithValue("message-" + number + "@" + domain)
 	letter.SetBodyString(mail.TypeTextPlain, msg.Body)
-	client, err := mail.NewClient(
-		m.Host,
-		mail.WithPort(m.Port),
-		mail.WithTLSPolicy(mail.TLSOpportunistic),
-		mail.WithTimeout(cmp.Or(m.Timeout, attempt/3)),
-	)
+	client, err := m.client()
 	if err != nil {
 		return ended, err
 	}
@@ -92,6 +125,23 @@ func (m Mailer) Send(ctx context.Context, msg *store.Message) (plan.Attempt, err
 	return ended, err
 }
 
+// client speaks with the mail server. Who says who they are does so over an encrypted line only.
+func (m Mailer) client() (*mail.Client, error) {
+	options := []mail.Option{
+		mail.WithPort(m.Server.Port),
+		mail.WithTLSPolicy(mail.TLSOpportunistic),
+		mail.WithTimeout(cmp.Or(m.Server.Patience, attempt/3)),
+	}
+	if m.Server.User != "" {
+		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory), mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover),
+			mail.WithUsername(m.Server.User), mail.WithPassword(m.Server.Password))
+	}
+	if m.Server.Encrypted {
+		options = append(options, mail.WithSSL())
+	}
+	return mail.NewClient(m.Server.Host, options...)
+}
+
 const (
 	attempt   = 30 * time.Second // bounds one attempt at sending
 	aftermath = 20 * time.Second // and what is written of it then
@@ -103,8 +153,7 @@ const abandoned = 2 * (attempt + aftermath)
 // Sender works the sending jobs.
 type Sender struct {
 	river.WorkerDefaults[SendArgs]
-	House  *act.House
-	Mailer Mailer
+	House *act.House
 }
 
 // Timeout bounds a job: the attempt, and writing how it ended.
@@ -115,14 +164,28 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 	return time.Now().Add(min(time.Duration(job.Attempt)*5*time.Second, 5*time.Minute))
 }
 
-// Work sends the message of a job unless that has been done or begun before.
+// whileOff is after how long it is looked again whether email goes.
+const whileOff = 2 * time.Minute
+
+// Work sends the message of a job unless that has been done or begun before. While mail is off it waits.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
+	var off Off
+	by, err := act.Look(ctx, s.House, act.Machine, func(a *act.Act) (m Mailer, err error) {
+		m, off = mailer(a)
+		return m, nil
+	})
+	if err != nil {
+		return err
+	}
+	if off != On {
+		return river.JobSnooze(whileOff)
+	}
 	m, err := s.House.Store.BeginSending(ctx, job.Args.Message)
 	if err != nil || m == nil {
 		return err
 	}
 	bounded, cancel := context.WithTimeout(ctx, attempt)
-	ended, failed := s.Mailer.Send(bounded, m)
+	ended, failed := by.Send(bounded, m)
 	cancel()
 	// The attempt's time may be up, and the program told to stop; what became of it is written all the same.
 	after, done := context.WithTimeout(context.WithoutCancel(ctx), aftermath)
@@ -172,3 +235,35 @@ func (r *Reclaimer) Work(ctx context.Context, _ *river.Job[ReclaimArgs]) error {
 	_, err := r.House.Store.LeftSending(ctx, abandoned)
 	return err
 }
+
+// Test sends an email to somebody to see whether mail goes, and says in a sentence what stood in the way where it does not.
+func Test(ctx context.Context, h *act.House, who act.Actor, to string) error {
+	if !person.PlainMail(to) {
+		return problem.Newf(problem.Invalid, "%q is no email address. Expected one such as name@library.example.", to)
+	}
+	var off Off
+	var by Mailer
+	text, err := act.Look(ctx, h, who, func(a *act.Act) (store.Message, error) {
+		by, off = mailer(a)
+		return store.Message{
+			Address: to, Subject: "Test of " + a.Network.Name,
+			Body: fmt.Sprintf("This email was sent from the settings of %s by %s to see whether email goes.\n", a.Network.Name, a.Who.Name),
+		}, nil
+	})
+	switch {
+	case err != nil:
+		return err
+	case off == NoServer:
+		return problem.Newf(problem.Refused, "Mail is off: NEVRIN_SMTP was not set when the program was started.")
+	case off == NoSender:
+		return problem.Newf(problem.Refused, "Mail is off: write down and save the address that email comes from first.")
+	}
+	by.Server.Patience = testing
+	if _, err := by.Send(ctx, &text); err != nil {
+		return problem.Newf(problem.Refused, "It did not go: %s", expect.Shown(err.Error()))
+	}
+	return nil
+}
+
+// testing bounds each exchange of a test: somebody waits for it.
+const testing = 5 * time.Second

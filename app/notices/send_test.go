@@ -13,6 +13,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/notices"
+	"nevrin/app/outside"
 	"nevrin/core/role"
 	"nevrin/standin"
 	"nevrin/store"
@@ -40,10 +41,8 @@ func TestMailServerDownThenUp(t *testing.T) {
 	require.NoError(t, err)
 	port := smtp.Addr().(*net.TCPAddr).Port
 	require.NoError(t, smtp.Close())
-	sender := &notices.Sender{
-		House:  h,
-		Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid"},
-	}
+	h.Mail = outside.MailServer{Host: "127.0.0.1", Port: port}
+	sender := &notices.Sender{House: h}
 	work := func() error {
 		return sender.Work(context.Background(), &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}})
 	}
@@ -111,11 +110,16 @@ func sending(t *testing.T, w *testkit.World) (*store.Message, *notices.Sender) {
 		}
 		return m, notices.Queue(a, m)
 	})
-	port := silent.Addr().(*net.TCPAddr).Port
-	return m, &notices.Sender{
-		House:  w.House,
-		Mailer: notices.Mailer{Host: "127.0.0.1", Port: port, From: "library@post.invalid", Timeout: 2 * time.Second},
+	w.House.Mail = outside.MailServer{
+		Host: "127.0.0.1", Port: silent.Addr().(*net.TCPAddr).Port, Patience: 2 * time.Second,
 	}
+	from(w, "library@post.invalid")
+	return m, &notices.Sender{House: w.House}
+}
+
+// from settles from whom email of a world comes.
+func from(w *testkit.World, sender string) {
+	w.Set(`UPDATE network SET version = version + 1, settings = settings || jsonb_build_object('mail', jsonb_build_object('sender', ?::text))`, sender)
 }
 
 // An attempt whose time runs out leaves the message queued, not "sending" for good: how it ended is written although

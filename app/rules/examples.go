@@ -54,7 +54,7 @@ func CheckEdition(a *act.Act, edition int64) (*Check, error) {
 		return nil, err
 	}
 	report := book.Check()
-	out := &Check{Examples: []Checked{}, Conflicts: []string{}, Warnings: report.Warnings}
+	out := &Check{Examples: []Checked{}, Conflicts: []string{}, Warnings: warnings(a, book)}
 	for k, e := range report.Examples {
 		c := Checked{ExampleFile: files[k], OK: e.OK, Due: e.Due, Differs: []string{}, Why: &e.Why}
 		if e.Fine != nil {

@@ -32,6 +32,16 @@ type RuleList struct {
 	Warnings []rulebook.Warning `json:"warnings"`
 }
 
+// warnings are all that is odd about an edition in this network.
+func warnings(a *act.Act, book *rulebook.Rulebook) []rulebook.Warning {
+	traps := book.Traps(func(d rulebook.Dimension, class string) bool {
+		return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool {
+			return c.Kind == kindOf[d] && c.Code == class && !c.Retired
+		})
+	})
+	return slices.Concat([]rulebook.Warning{}, book.Warnings(), traps)
+}
+
 // List gives the rules of an edition in their order.
 func List(a *act.Act, edition int64) (*RuleList, error) {
 	book, err := a.Edition(edition)
@@ -55,7 +65,7 @@ func List(a *act.Act, edition int64) (*RuleList, error) {
 	out := &RuleList{
 		Rules:    []Rule{},
 		Ranking:  book.Ranking.IDs(),
-		Warnings: append([]rulebook.Warning{}, book.Warnings()...),
+		Warnings: warnings(a, book.Rulebook),
 	}
 	for k, r := range book.Rules {
 		shown := Rule{

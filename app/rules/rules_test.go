@@ -3,6 +3,7 @@ package rules_test
 import (
 	"context"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -164,7 +165,7 @@ func TestSetUp(t *testing.T) {
 		Timezone: "America/Halifax",
 		Rulebook: read("worked-rules.json"),
 	}
-	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, network), "stands in this database already")
+	assert.ErrorContains(t, rules.SetUp(context.Background(), h.Store, network), "there is a network in this database already, “Orrin Sound Libraries”")
 	require.NoError(
 		t,
 		testkit.SQL(h).
@@ -188,6 +189,45 @@ func TestSetUp(t *testing.T) {
 	assert.Equal(t, 11, look.Editions[0].Rules)
 	assert.Equal(t, "2026-10-01", testkit.Text(t, h, "SELECT starts_on::text FROM editions"))
 	assert.Len(t, look.Dimensions["lending_branch"], 2)
+}
+
+// What a network could not work with is refused with all of it said, and a file is read as programs write it: a byte-order mark is fine,
+// another encoding is told of.
+func TestFilesOfNoUse(t *testing.T) {
+	file := func(branch, more string) string {
+		return `{"format": "nevrin-rulebook/1", "currency": "EUR", "branches": [` + branch + `],
+			"rules": [{"id": "base", "scope": {}, "terms": {}}]` + more + `}`
+	}
+	ost := `{"code": "OST", "name": "Ostk\u00fcste", "timezone": "Europe/Berlin", "hours": {"mon": ["09:00-18:00"]}}`
+	example := `, "examples": [{"name": "Three weeks", "given": {"lending_branch": "OST", "home_branch": "OST", "collection": "general",
+		"material_class": "book", "patron_class": "adult", "lent": "2026-10-05T10:00"}, "expect": {"due": "2026-10-27"}}]`
+	for name, c := range map[string]struct {
+		file, zone, says string // empty: a network is made of it
+	}{
+		"fits":                 {file(ost, ""), "Europe/Berlin", ""},
+		"a byte-order mark":    {"\xef\xbb\xbf" + file(ost, ""), "Europe/Berlin", ""},
+		"an opening alone":     {file(strings.Replace(ost, `"hours": {"mon": ["09:00-18:00"]}`, `"openings": [{"date": "2026-10-05", "hours": ["10:00-12:00"]}]`, 1), ""), "Europe/Berlin", ""},
+		"lower case":           {file(strings.Replace(ost, "OST", "ost", 1), ""), "Europe/Berlin", `The code of the branch "ost"; expected three capital letters, such as HVH.`},
+		"long":                 {file(strings.Replace(ost, "OST", "OSTK", 1), ""), "Europe/Berlin", `The code of the branch "OSTK"`},
+		"no name":              {file(strings.Replace(ost, `"name": "Ostk\u00fcste",`, "", 1), ""), "Europe/Berlin", "The branch OST has no name"},
+		"no hours":             {file(strings.Replace(ost, `"mon": ["09:00-18:00"]`, `"mon": []`, 1), ""), "Europe/Berlin", "The branch OST is never open"},
+		"no branch":            {file("", ""), "Europe/Berlin", "There is no branch"},
+		"an example":           {file(ost, example), "Europe/Berlin", "The example “Three weeks” comes out otherwise than it expects"},
+		"another zone":         {file(ost, ""), "Asia/Kolkata", `found "Asia/Kolkata", in which there is no branch of the rulebook; expected the zone of one of them, such as Europe/Berlin`},
+		"another encoding":     {file(strings.Replace(ost, `\u00fc`, "\xfc", 1), ""), "Europe/Berlin", "text in another encoding near line 1; expected text in UTF-8"},
+		"UTF-16":               {"\xff\xfe{\x00}\x00", "Europe/Berlin", "text in UTF-16; expected text in UTF-8"},
+		"all that is wrong":    {file(`{"code": "ost", "timezone": "Europe/Berlin"}`, ""), "Europe/Berlin", "never open"},
+		"the first of several": {file(`{"code": "ost", "timezone": "Europe/Berlin"}`, ""), "Europe/Berlin", "three capital letters"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := rules.Prepare(rules.Network{Name: "Trial", Digits: "4321", Timezone: c.zone, Rulebook: []byte(c.file)})
+			if c.says == "" {
+				require.NoError(t, err)
+				return
+			}
+			require.ErrorContains(t, err, c.says)
+		})
+	}
 }
 
 // The files to begin with fit each other, and what they expect is so.

@@ -25,16 +25,36 @@ type Network struct {
 	Name, Digits, Timezone string
 	Rulebook, Courier      []byte
 	From                   calendar.Date // the first day of the first edition; 0: today
+
+	Choices []store.Choice  // lists to choose from; nil: they are made on the screen
+	Ages    map[string]Ages // of patron classes
+}
+
+// Ages are from when to when a patron class is proposed, in years, and which follows; 0 is open.
+type Ages struct {
+	From, To int
+	Next     string
 }
 
 // Prepared is a network whose files have been read and fit each other, and that can be written.
 type Prepared struct {
+	Book     *rulebook.Rulebook
 	row      *store.Network
 	classes  []store.Class
+	choices  []store.Choice
 	branches []store.Branch
 	runs     []store.Run
 	first    *store.Edition
 }
+
+// Name is what the network is called.
+func (p *Prepared) Name() string { return p.row.Name }
+
+// Timezone is the zone of the network.
+func (p *Prepared) Timezone() string { return p.row.Timezone }
+
+// Runs is how many runs its courier has.
+func (p *Prepared) Runs() int { return len(p.runs) }
 
 // SetUp makes a network in an empty database. Nothing is written unless all of it fits together.
 func SetUp(ctx context.Context, s *store.Store, n Network) error {
@@ -47,22 +67,21 @@ func SetUp(ctx context.Context, s *store.Store, n Network) error {
 
 // Prepare reads what a network begins with, and looks whether the parts fit each other.
 func Prepare(n Network) (*Prepared, error) {
+	n.Rulebook, n.Courier = jsonfile.Plain(n.Rulebook), jsonfile.Plain(n.Courier)
 	book, err := rulebook.Read(n.Rulebook)
 	if err != nil {
 		return nil, fmt.Errorf("the rulebook file: %w", err)
 	}
-	if conflicts := book.Conflicts(); len(conflicts) > 0 {
-		c := conflicts[0]
-		return nil, fmt.Errorf(
-			"rules %s and %s settle %s differently and neither is narrower; change one of them first",
-			c.Rules[0].ID,
-			c.Rules[1].ID,
-			c.Term,
-		)
+	if unfit := book.Unfit(); len(unfit) > 0 {
+		return nil, fmt.Errorf("no network can be made of the rulebook file:\n%s", strings.Join(unfit, "\n"))
 	}
 	zone, err := calendar.ParseLocation(n.Timezone)
 	if err != nil {
 		return nil, fmt.Errorf("--timezone: %w", err)
+	}
+	if !slices.ContainsFunc(book.Branches, func(b *calendar.Branch) bool { return b.Location.String() == zone.String() }) {
+		return nil, fmt.Errorf("--timezone: found %q, in which there is no branch of the rulebook; expected the zone of one of them, such as %s",
+			n.Timezone, book.Branches[0].Location)
 	}
 	if !fourDigits.MatchString(n.Digits) {
 		return nil, fmt.Errorf(
@@ -73,7 +92,8 @@ func Prepare(n Network) (*Prepared, error) {
 	if strings.TrimSpace(n.Name) == "" {
 		return nil, errors.New("--name: expected the name of the network")
 	}
-	p := &Prepared{classes: classes(book)}
+	p := &Prepared{Book: book, classes: classes(book), choices: n.Choices}
+	aged(p.classes, n.Ages)
 	if p.branches, p.runs, err = plainBranches(n, book); err != nil {
 		return nil, err
 	}
@@ -123,7 +143,7 @@ func (p *Prepared) check(today calendar.Date) error {
 // Write makes the network, in one transaction.
 func (p *Prepared) Write(ctx context.Context, s *store.Store) error {
 	return s.Write(ctx, func(tx *store.Tx) error {
-		return tx.AddNetwork(p.row, p.classes, p.branches, p.runs, p.first)
+		return tx.AddNetwork(p.row, p.classes, p.choices, p.branches, p.runs, p.first)
 	})
 }
 
@@ -141,12 +161,34 @@ func plainExamples(file []byte) (json.RawMessage, error) {
 	return parts.Examples, nil
 }
 
+// aged writes down at which ages patron classes are proposed.
+func aged(classes []store.Class, ages map[string]Ages) {
+	for k := range classes {
+		c := &classes[k]
+		of, ok := ages[c.Code]
+		if !ok || c.Kind != "patron" {
+			continue
+		}
+		c.Next = of.Next
+		if of.From > 0 {
+			c.FromAge = &of.From
+		}
+		if of.To > 0 {
+			c.ToAge = &of.To
+		}
+	}
+}
+
+// kindOf is how classes of a dimension are stored.
+var kindOf = map[rulebook.Dimension]string{
+	rulebook.PatronClass: "patron", rulebook.MaterialClass: "material", rulebook.Collection: "collection",
+}
+
 // classes are all values that the file's scopes and examples name.
 func classes(book *rulebook.Rulebook) []store.Class {
 	var out []store.Class
 	add := func(d rulebook.Dimension, code string) {
-		kind := map[rulebook.Dimension]string{rulebook.PatronClass: "patron",
-			rulebook.MaterialClass: "material", rulebook.Collection: "collection"}[d]
+		kind := kindOf[d]
 		if kind == "" || code == "" ||
 			slices.ContainsFunc(out, func(c store.Class) bool { return c.Kind == kind && c.Code == code }) {
 			return

@@ -3,7 +3,6 @@ package upkeep
 import (
 	"encoding/json"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -42,8 +41,6 @@ type Run struct {
 }
 
 type branches struct{}
-
-var branchCode = regexp.MustCompile(`^[A-Z]{3}$`)
 
 func (branches) Call(_ string, b *Branch) string { return b.Name }
 
@@ -91,7 +88,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	if is == nil {
 		return nil, dropBranch(a, code, was)
 	}
-	if !branchCode.MatchString(key) {
+	if !calendar.Code(key).OnLabels() {
 		return nil, problem.Newf(problem.Invalid, "The code of a branch is %q; three capital letters are right.", key)
 	}
 	if is.ClosedOn == nil != (is.Follows == "") {

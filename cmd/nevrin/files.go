@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 
+	"github.com/jinzhu/inflection"
 	"github.com/spf13/cobra"
 
 	"nevrin/core/courier"
@@ -57,6 +58,22 @@ func pick(yes bool, a, b string) string {
 	return b
 }
 
+// counted is what a rulebook has: "3 branches, 4 rules, no examples".
+func counted(b *rulebook.Rulebook) string {
+	return several(len(b.Branches), "branch") + ", " + several(len(b.Rules), "rule") + ", " + several(len(b.Examples), "example")
+}
+
+// several is a number of things as people say it: "no rules", "1 rule", "2 branches".
+func several(n int, what string) string {
+	switch n {
+	case 0:
+		return "no " + inflection.Plural(what)
+	case 1:
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %s", n, inflection.Plural(what))
+}
+
 func rulebookCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "rulebook", Short: "Work with rulebook files"}
 	cmd.AddCommand(
@@ -81,7 +98,7 @@ func rulebookCommand() *cobra.Command {
 						c.Situation,
 					)
 				}
-				for _, w := range r.Warnings {
+				for _, w := range append(r.Warnings, book.Traps(nil)...) {
 					fmt.Println("Warning:", w.Text)
 				}
 				for _, e := range r.Examples {
@@ -91,6 +108,13 @@ func rulebookCommand() *cobra.Command {
 					}
 					if !e.OK {
 						printSteps(os.Stdout, e.Why.Steps, "          ")
+					}
+				}
+				fmt.Println(counted(book) + "; " + pick(len(r.Conflicts) == 0, "no conflicts", several(len(r.Conflicts), "conflict")) + ".")
+				if unfit := book.Unfit(); len(unfit) > 0 {
+					fmt.Println("'nevrin setup' makes no network of it yet:")
+					for _, says := range unfit {
+						fmt.Println("  " + says)
 					}
 				}
 				return r.OK, nil

@@ -46,8 +46,7 @@ import (
 type settings struct {
 	database string // DATABASE_URL
 	listen   string // NEVRIN_LISTEN
-	mail     string // NEVRIN_SMTP, host:port
-	from     string // NEVRIN_FROM
+	mail     string // NEVRIN_SMTP, as outside.ParseMailServer reads it; empty: mail is off
 	inside   string // NEVRIN_INSIDE: where figures and the description are served; empty: nowhere
 	plain    bool   // NEVRIN_TLS=0: without TLS, for a station that is the server itself
 	proxies  string // NEVRIN_PROXIES: addresses of proxies, with commas
@@ -58,8 +57,8 @@ type settings struct {
 
 func fromEnvironment() (settings, error) {
 	or := func(key, other string) string { return pick(os.Getenv(key) != "", os.Getenv(key), other) }
-	s := settings{strings.TrimSpace(os.Getenv("DATABASE_URL")), or("NEVRIN_LISTEN", "127.0.0.1:8080"), or("NEVRIN_SMTP", "127.0.0.1:25"),
-		or("NEVRIN_FROM", "library@nevrin.invalid"), os.Getenv("NEVRIN_INSIDE"), os.Getenv("NEVRIN_TLS") == "0",
+	s := settings{strings.TrimSpace(os.Getenv("DATABASE_URL")), or("NEVRIN_LISTEN", "127.0.0.1:8080"), os.Getenv("NEVRIN_SMTP"),
+		os.Getenv("NEVRIN_INSIDE"), os.Getenv("NEVRIN_TLS") == "0",
 		os.Getenv("NEVRIN_PROXIES"), os.Getenv("NEVRIN_REQUESTS_PER_MINUTE"), os.Getenv("NEVRIN_KEYS"), false}
 	if s.database == "" {
 		return s, errors.New(
@@ -139,6 +138,7 @@ func serverCommands() []*cobra.Command {
 	return []*cobra.Command{
 		serve,
 		demoCommand(),
+		initCommand(),
 		setUpCommand(),
 		migrateCommand(),
 		administratorCommand(),
@@ -196,7 +196,7 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 			return err
 		}
 		if len(codes) == 0 {
-			return errors.New("there is no network in this database yet; make one with 'nevrin setup' first")
+			return errors.New("there is no network in this database yet; make one with 'nevrin init' first")
 		}
 		of.Login, of.Password = args[0], os.Getenv("NEVRIN_PASSWORD")
 		said, err := act.Do(cmd.Context(), &act.House{Store: db}, act.Machine, "", nil, func(a *act.Act) (string, error) { return do(a, of) })
@@ -303,9 +303,16 @@ func run(
 	if keys.None() {
 		log.Warn("NEVRIN_KEYS is not set: nobody can set up a second factor; 'nevrin key' prints a key")
 	}
-	house := &act.House{Store: db, Live: live.New(db), Keys: keys, Outside: outside.Reach{Loopback: s.demo}}
+	post, err := outside.ParseMailServer(s.mail)
+	if err != nil {
+		return fmt.Errorf("NEVRIN_SMTP: %w", err)
+	}
+	if post.Off() {
+		log.Warn("NEVRIN_SMTP is not set: email waits and is not sent")
+	}
+	house := &act.House{Store: db, Live: live.New(db), Keys: keys, Outside: outside.Reach{Loopback: s.demo}, Mail: post}
 	go house.Live.Run(ctx)
-	if err := begin(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
+	if err := start(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
 		return nil // told to stop before it was ready
 	} else if err != nil {
 		return err
@@ -338,8 +345,8 @@ func run(
 	return house.Jobs.Stop(stopping)
 }
 
-// begin migrates, prepares and starts the jobs, waiting for the database as long as it takes.
-func begin(
+// start migrates, prepares and starts the jobs, waiting for the database as long as it takes.
+func start(
 	ctx context.Context,
 	log *slog.Logger,
 	house *act.House,
@@ -368,19 +375,8 @@ func begin(
 		case <-time.After(time.Second):
 		}
 	}
-	host, port, err := net.SplitHostPort(s.mail)
-	if err != nil {
-		return fmt.Errorf("NEVRIN_SMTP: found %q; expected host:port", s.mail)
-	}
-	number, err := strconv.Atoi(port)
-	if err != nil {
-		return fmt.Errorf("NEVRIN_SMTP: found port %q; expected a number", port)
-	}
 	workers := river.NewWorkers()
-	river.AddWorker(
-		workers,
-		&notices.Sender{House: house, Mailer: notices.Mailer{Host: host, Port: number, From: s.from}},
-	)
+	river.AddWorker(workers, &notices.Sender{House: house})
 	river.AddWorker(workers, &notices.Reclaimer{House: house})
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"os"
 
@@ -53,10 +54,25 @@ func setUpCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := db.Migrate(cmd.Context()); err != nil {
-			return err
-		}
-		return prepared.Write(cmd.Context(), db)
+		return makeNetwork(cmd.Context(), db, prepared)
 	}
 	return cmd
+}
+
+// makeNetwork writes a network into an empty database, and says what it made and how to go on.
+func makeNetwork(ctx context.Context, db *store.Store, p *rules.Prepared) error {
+	defer func() { _ = db.Close() }()
+	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	if err := p.Write(ctx, db); err != nil {
+		return err
+	}
+	_, err := fmt.Printf(`Made the network “%s”: %s, %s; amounts in %s, times of %s.
+Next:
+  1. Add yourself: NEVRIN_PASSWORD='a long password' nevrin administrator add LOGIN --name "Your Name" --branch %s
+  2. Start it: nevrin serve
+  3. Sign in. Today lists what is still to be set up.
+`, p.Name(), counted(p.Book), several(p.Runs(), "courier run"), p.Book.Currency.Code, p.Timezone(), p.Book.Branches[0].Code)
+	return err
 }

@@ -132,6 +132,21 @@ func (b *Branch) Settled(d Date) (day Day, by SettledBy, name string) {
 	return b.Weekly[d.Weekday()], ByWeek, ""
 }
 
+// EverOpen tells whether there is any hour at which the branch is open: in its week, or on a special day.
+func (b *Branch) EverOpen() bool {
+	for _, day := range b.Weekly {
+		if len(day) > 0 {
+			return true
+		}
+	}
+	for _, o := range b.Openings {
+		if len(o.Hours) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // OpenOn tells whether the date is an open day.
 func (b *Branch) OpenOn(d Date) bool { return len(b.Day(d)) > 0 }
 

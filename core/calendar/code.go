@@ -18,3 +18,8 @@ func ParseCode(text string) (Code, error) {
 	}
 	return Code(text), nil
 }
+
+var onLabels = regexp.MustCompile(`^[A-Z]{3}$`)
+
+// OnLabels tells whether a code is written as networks have them on labels, slips and totes: three capital letters.
+func (c Code) OnLabels() bool { return onLabels.MatchString(string(c)) }

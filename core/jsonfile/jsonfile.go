@@ -19,6 +19,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"nevrin/core/expect"
 )
@@ -74,6 +75,10 @@ type Node struct {
 
 // Read parses a whole file. The root's errors collect in Root.Errors.
 func Read(data []byte) (Node, error) {
+	data = Plain(data)
+	if !utf8.Valid(data) {
+		return Node{}, Errors{{"$", foreign(data), "text in UTF-8"}}
+	}
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.UseNumber()
 	p := parser{dec: dec, errs: &Errors{}}
@@ -95,6 +100,28 @@ func Read(data []byte) (Node, error) {
 		}
 	}
 	return root, nil
+}
+
+// Plain is a file without the mark that some programs put before text in UTF-8.
+func Plain(data []byte) []byte { return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")) }
+
+// foreign says where text in another encoding than UTF-8 is met.
+func foreign(data []byte) string {
+	if bytes.HasPrefix(data, []byte("\xff\xfe")) || bytes.HasPrefix(data, []byte("\xfe\xff")) {
+		return "text in UTF-16"
+	}
+	line, rest := 1, data
+	for len(rest) > 0 {
+		r, size := utf8.DecodeRune(rest)
+		if r == utf8.RuneError && size == 1 {
+			break
+		}
+		if r == '\n' {
+			line++
+		}
+		rest = rest[size:]
+	}
+	return fmt.Sprintf("text in another encoding near line %d", line)
 }
 
 type parser struct {

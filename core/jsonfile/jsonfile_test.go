@@ -21,7 +21,6 @@ func TestWhatIsNotJSON(t *testing.T) {
 		"[1, 2":                "near line 1",
 		"{} {}":                "something follows the end of the value",
 		"{\"a\": 01}":          "near line 1",
-		"\xef\xbb\xbf{}":       "near line 1",
 		"{\"a\": \"\\ud8zz\"}": "near line 1",
 	} {
 		_, err := jsonfile.Read([]byte(text))
@@ -30,6 +29,23 @@ func TestWhatIsNotJSON(t *testing.T) {
 		assert.Equal(t, "$", all[0].Path)
 		assert.Contains(t, all[0].Found, says, text)
 		assert.Equal(t, "one JSON value", all[0].Expected)
+	}
+}
+
+// A file is text in UTF-8 (RFC 8259, 8.1), with or without the mark that some programs put before it; another encoding is told of with
+// its line instead of being read as something else.
+func TestEncodings(t *testing.T) {
+	root, err := jsonfile.Read([]byte("\xef\xbb\xbf{\"a\": \"\u00fc\"}"))
+	require.NoError(t, err)
+	assert.Equal(t, "\u00fc", root.Get("a").Text())
+	for text, says := range map[string]string{
+		"{\n\"a\": \"\xfc\"}":           "text in another encoding near line 2",
+		"\xff\xfe{\x00}\x00":            "text in UTF-16",
+		"\xfe\xff\x00{\x00}":            "text in UTF-16",
+		"\xef\xbb\xbf{\"a\": \"\x80\"}": "text in another encoding near line 1",
+	} {
+		_, err := jsonfile.Read([]byte(text))
+		assert.ErrorContains(t, err, says+"; expected text in UTF-8")
 	}
 }
 

@@ -203,7 +203,7 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 			wrong(Born, "With this birth date they would be %d years old.", age)
 		}
 	}
-	if r.Email != "" && !plainMail(r.Email) {
+	if r.Email != "" && !PlainMail(r.Email) {
 		wrong(Email, "%q is no mail address: it has an @ with something before and after it.", r.Email)
 	}
 	for f, number := range map[Field]string{Phone: r.Phone, Text: r.Text} {
@@ -314,8 +314,8 @@ func (r *Record) Missing(needs Needs, today calendar.Date) []Field {
 	return out
 }
 
-// plainMail tells whether a text is a mail address alone, as RFC 5322 has it, with a dot in its domain.
-func plainMail(text string) bool {
+// PlainMail tells whether a text is a mail address alone, as RFC 5322 has it, with a dot in its domain.
+func PlainMail(text string) bool {
 	a, err := mail.ParseAddress(text)
 	if err != nil || a.Address != text {
 		return false

@@ -29,6 +29,7 @@ type Settings struct {
 	OneAddress  bool         `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
 	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
 	Records     Records      `json:"records" doc:"The service that is asked for records of titles"`
+	Mail        Mail         `json:"mail" doc:"From whom email to patrons comes"`
 	Counter     Counter      `json:"counter" doc:"How lending and taking back go"`
 	Money       Money        `json:"money" doc:"How money is taken and booked"`
 	Holds       Holds        `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
@@ -64,6 +65,25 @@ func (r Records) check() error {
 		return expect.Errorf("what people call it", "a service for records without a name")
 	case r.Covers != "" && !strings.Contains(r.Covers, "{isbn}"):
 		return expect.Errorf("{isbn} where the number stands", "the address %q for pictures", r.Covers)
+	}
+	return nil
+}
+
+// Mail is from whom email to patrons comes; without a sender none goes.
+type Mail struct {
+	Sender string `json:"sender" maxLength:"200" doc:"The address that email comes from; empty: none is sent"`
+	Reply  string `json:"reply" maxLength:"200" doc:"Where answers go; empty: to the sender"`
+}
+
+// check tells what is wrong with it.
+func (m Mail) check() error {
+	for what, address := range map[string]string{"email comes from": m.Sender, "answers go to": m.Reply} {
+		if address != "" && !person.PlainMail(address) {
+			return expect.Errorf("one such as notices@library.example", "the address %q that %s", address, what)
+		}
+	}
+	if m.Reply != "" && m.Sender == "" {
+		return expect.Errorf("one too", "an address for answers without a sender")
 	}
 	return nil
 }
@@ -263,6 +283,9 @@ func (s *Settings) Check() error {
 		return err
 	}
 	if err := s.Records.check(); err != nil {
+		return err
+	}
+	if err := s.Mail.check(); err != nil {
 		return err
 	}
 	if err := s.Counter.check(); err != nil {

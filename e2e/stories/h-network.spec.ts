@@ -1,7 +1,7 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
 import { Secret, TOTP } from "otpauth";
-import { ask, go, goodCard, scan, signIn, tab, tape, workAt } from "../kit.ts";
+import { ask, go, goodCard, readsWell, scan, signIn, tab, tape, workAt } from "../kit.ts";
 
 /** An administrator sets the network up and keeps it. */
 
@@ -196,4 +196,43 @@ test("somebody new sets up a second factor because their role needs one, and sig
   await expect(settings).toContainText("second factor: nothing → desk");
   await settings.getByRole("button", { name: "Take it back" }).click();
   await expect.poll(() => ask("SELECT coalesce(settings->>'second_factor', '[]') FROM network")).toBe("[]");
+});
+
+test("email has a sender, is tried at once, and says where it is off", async ({ page }) => {
+  await signIn(page, "Ada Pellam");
+  await page.goto("/network?tab=settings");
+  const email = page.getByRole("region", { name: "Email", exact: true });
+  const sender = email.getByLabel("The address that it comes from");
+  await expect(sender).toHaveValue("library@orrin.invalid");
+  await sender.fill("the library");
+  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await expect(email.getByText("Enter an email address, such as notices@library.example.")).toBeVisible();
+  await sender.fill("");
+  await page.getByRole("button", { name: "Keep these settings" }).click();
+  const trial = page.getByRole("region", { name: "Test email" });
+  await trial.getByLabel("To").fill("ada@post.invalid");
+  await trial.getByRole("button", { name: "Send a test email" }).click();
+  await expect(trial).toContainText("write down and save the address that email comes from first");
+  await go(page, "Notices");
+  await expect(page.getByRole("status").filter({ hasText: "Email is off." })).toContainText(
+    "Write down from whom it comes",
+  );
+  await page.getByRole("link", { name: "Network, Settings" }).click();
+  await sender.fill("notices@orrin.invalid");
+  await email.getByLabel("Where answers go").fill("desk@orrin.invalid");
+  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await trial.getByLabel("To").fill("ada@post.invalid");
+  await expect
+    .poll(async () => {
+      await trial.getByRole("button", { name: "Send a test email" }).click();
+      return trial
+        .getByRole("status")
+        .textContent({ timeout: 2000 })
+        .catch(() => "");
+    })
+    .toContain("The mail server has taken the email to ada@post.invalid.");
+  await go(page, "Notices");
+  await expect(page.getByRole("heading", { name: "Notices" })).toBeVisible();
+  await expect(page.getByText("Email is off.")).toHaveCount(0);
+  await readsWell(page, "Notices");
 });

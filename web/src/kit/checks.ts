@@ -31,5 +31,9 @@ export const maybeSum = z
   .refine((t) => t === "" || isSum(t), { error: sumSays })
   .transform((t) => t.replace(",", "."));
 export const sum = sumOrNothing.refine((t) => Number(t) > 0, "More than nothing.");
+export const maybeEmail = z.union([
+  z.literal(""),
+  z.string().trim().pipe(z.email("Enter an email address, such as notices@library.example.")),
+]);
 export const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, "Choose a date.");
 export const maybeDate = z.union([z.literal(""), date]);

@@ -8,6 +8,7 @@ import { useMe } from "../../kit/me";
 import { Card } from "../../kit/parts";
 import { administrates } from "../../kit/places";
 import { useKeep, type Shown } from "./parts";
+import { TestMail } from "./TestMail";
 import { accounts, everyRole, fields, start, stops, toSettings, waivers, type Said } from "./settled";
 
 type Settings = Schema["SettingsSettings"];
@@ -43,6 +44,8 @@ const schema = z.object({
   service: check.text,
   service_address: check.text,
   service_covers: check.text,
+  sender: check.maybeEmail,
+  reply: check.maybeEmail,
   let_off: number(60),
   staged: z.boolean(),
   photos: z.boolean(),
@@ -80,6 +83,7 @@ export function Settled({ own, settings }: { own: Shown<Schema["UpkeepOwn"]>; se
     <>
       <Called now={own} />
       <Rest now={settings} />
+      {administrates(useMe().role) && <TestMail />}
     </>
   );
 }
@@ -234,6 +238,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
         <Money />
         <Holds />
         <People open={settings.sign_ups.open} />
+        <Email />
         <Records />
         <Card label="For how long" className="grid gap-2 p-3.5">
           <h2 className="font-semibold">For how long</h2>
@@ -413,6 +418,20 @@ function Holds() {
         width="w-24"
       />
       <TextField name="missing" label="It counts as missing after so many" inputMode="numeric" width="w-24" />
+    </Card>
+  );
+}
+
+/** From whom email to patrons comes. */
+function Email() {
+  return (
+    <Card label="Email" className="grid gap-2 p-3.5">
+      <h2 className="font-semibold">Email</h2>
+      <p className="text-sm text-ink-2">
+        Email to patrons comes in the name of the network. Without a sender none is sent; messages wait under Notices.
+      </p>
+      <TextField name="sender" label="The address that it comes from" width="w-96 max-w-full" />
+      <TextField name="reply" label="Where answers go; nothing: to the sender" width="w-96 max-w-full" />
     </Card>
   );
 }

@@ -33,6 +33,7 @@ const settings = {
     invoice_foot: "B",
     accounts: { cash: "1000" },
   },
+  mail: { sender: "notices@library.example", reply: "" },
   holds: {
     order: { first: ["housebound"], last: [] },
     local_days: 3,

@@ -28,6 +28,8 @@ export interface Said {
   service: string;
   service_address: string;
   service_covers: string;
+  sender: string;
+  reply: string;
   let_off: string;
   staged: boolean;
   receipt: string;
@@ -154,6 +156,8 @@ export function start(s: Settings, currency: string): Said {
     service: s.records.name,
     service_address: s.records.address,
     service_covers: s.records.covers,
+    sender: s.mail.sender,
+    reply: s.mail.reply,
     let_off: String(s.limits.let_off),
     staged: s.counter.staged,
     photos: s.counter.photos,
@@ -251,6 +255,7 @@ export function toSettings(said: Said, currency: string): Settings {
     ask_before: said.ask_before,
     one_address: said.one_address,
     confirm_months: Number(said.confirm),
+    mail: { sender: said.sender, reply: said.reply },
     records: { name: said.service, address: said.service_address, covers: said.service_covers },
     sign_ups: { open: said.sign_ups, contact: said.contact, card_days: Number(said.card_days) },
     guardians: said.guardians,

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Card, Head, Tag, type Tone } from "../../kit/parts";
-import { supervises } from "../../kit/places";
+import { administrates, supervises } from "../../kit/places";
 import { sayDate } from "../../kit/say";
 import { Messages } from "./Messages";
 import { Stuck } from "./Stuck";
@@ -30,6 +31,7 @@ export function NoticesPlace() {
             : "No trial run waits. Each night works out who is to be told.")
         }
       />
+      {all.data?.mail_off && <MailOff why={all.data.mail_off} administrates={administrates(me.role)} />}
       <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(300px,430px)_minmax(0,1fr)]">
         <Card label="Mailings">
           <Loading
@@ -47,6 +49,26 @@ export function NoticesPlace() {
         )}
       </div>
     </div>
+  );
+}
+
+/** Says that no email goes, and to those who can change that, how. */
+function MailOff({ why, administrates }: { why: "server" | "sender"; administrates: boolean }) {
+  return (
+    <p role="status" className="rounded-card bg-amber-100 px-4 py-2.5 text-amber-700">
+      <b className="font-semibold">Email is off.</b> What is to be emailed waits and goes out once it is on.{" "}
+      {!administrates && "Tell an administrator."}
+      {administrates && why === "server" && "Start the program with the address of a mail server in NEVRIN_SMTP."}
+      {administrates && why === "sender" && (
+        <>
+          Write down from whom it comes under{" "}
+          <Link className="link" to="/network" search={{ tab: "settings" }}>
+            Network, Settings
+          </Link>
+          .
+        </>
+      )}
+    </p>
   );
 }
 

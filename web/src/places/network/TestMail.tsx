@@ -1,0 +1,40 @@
+import { useState } from "react";
+import { z } from "zod";
+import { api } from "../../api/client";
+import { Form, Send, TextField } from "../../kit/forms";
+import { Card } from "../../kit/parts";
+import { useWrite } from "../../kit/write";
+
+const schema = z.object({ to: z.email("Enter an email address, such as name@library.example.") });
+
+/** Sends an email to see whether email goes as it is set up. */
+export function TestMail() {
+  const [sent, setSent] = useState("");
+  const test = useWrite(({ to }: { to: string }) => api.POST("/api/mail/test", { body: { to } }), {
+    done: (_, { to }) => setSent(to),
+  });
+  return (
+    <Card label="Test email" className="grid max-w-4xl gap-2 p-3.5">
+      <h2 className="font-semibold">Test email</h2>
+      <p className="text-sm text-ink-2">
+        Goes at once, through the mail server that was named to the program, from the sender that is saved above.
+      </p>
+      <Form
+        schema={schema}
+        start={{ to: "" }}
+        write={test}
+        onSend={(said) => {
+          setSent("");
+          test.run(said);
+        }}
+        className="flex flex-wrap items-start gap-2.5"
+      >
+        <TextField name="to" label="To" width="w-72" />
+        <Send write={test} plain className="self-end">
+          Send a test email
+        </Send>
+      </Form>
+      {sent && <p role="status">The mail server has taken the email to {sent}.</p>}
+    </Card>
+  );
+}
