@@ -8,6 +8,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/readings"
 	"nevrin/app/staff"
+	"nevrin/app/upkeep"
 	"nevrin/core/role"
 )
 
@@ -23,6 +24,14 @@ func (s *Server) doorOperations() {
 		everyone,
 		func(a *act.Act, _ *nothing) (*staff.Own, error) { return staff.Look(a) },
 		needsSecond,
+	)
+	look(
+		s,
+		"/status",
+		"status",
+		"How the installation stands, and what it needs before its first day",
+		administrating,
+		func(a *act.Act, _ *nothing) (*upkeep.Status, error) { return upkeep.Stand(a) },
 	)
 	look(
 		s,

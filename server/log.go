@@ -60,7 +60,7 @@ func (s *Server) logged(next http.Handler) http.Handler {
 			attrs = append(attrs, slog.Int64("staff", a.staff))
 		}
 		if r.Context().Err() != nil { // nobody waited for it; no fault of ours
-			attrs = append(attrs, slog.Bool("given_up", true))
+			level, attrs = slog.LevelDebug, append(attrs, slog.Bool("given_up", true))
 		} else if seen.Status() >= http.StatusInternalServerError {
 			level = slog.LevelWarn
 		}

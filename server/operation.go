@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"reflect"
@@ -320,7 +321,11 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		return told
 	}
 	if errors.Is(err, store.ErrUnsure) {
-		s.log.WarnContext(ctx, "unsure", "error", store.Written(err), "request", askedOf(ctx).id)
+		level := slog.LevelWarn
+		if ctx.Err() != nil {
+			level = slog.LevelDebug // the page was left
+		}
+		s.log.Log(ctx, level, "unsure", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
 			"The database went away just as this was to be kept. Whether it was done is not known yet; it is asked again by itself.",
@@ -371,7 +376,7 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		)
 	}
 	if ctx.Err() != nil { // nobody waits for the answer; asked again with its key, it is done or known
-		s.log.InfoContext(ctx, "given up by who asked", "error", store.Written(err), "request", askedOf(ctx).id)
+		s.log.DebugContext(ctx, "given up by who asked", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(http.StatusServiceUnavailable, "The line was cut before this was done.")
 	}
 	s.log.ErrorContext(ctx, "operation failed", "error", store.Written(err), "request", askedOf(ctx).id)

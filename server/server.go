@@ -242,7 +242,7 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error) {
 	level := slog.LevelWarn
 	if r.Context().Err() != nil { // nobody waits for it
-		level = slog.LevelInfo
+		level = slog.LevelDebug
 	}
 	s.log.Log(r.Context(), level, "session", "error", store.Written(err), "request", askedOf(r.Context()).id)
 	w.Header().Set("Content-Type", "application/problem+json")

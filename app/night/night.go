@@ -10,6 +10,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -114,6 +115,7 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 			// Last, so that no night waits for it.
 			return holds.Learn(ctx, h, lastMonday(until))
 		}
+		begun := time.Now()
 		for _, name := range Steps() {
 			if err := Step(ctx, h, day, name); err != nil {
 				return err
@@ -122,6 +124,7 @@ func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 		if err := whole.toItsEnd(ctx, h, day); err != nil {
 			return err
 		}
+		slog.InfoContext(ctx, "night done", "day", day.String(), "seconds", time.Since(begun).Round(time.Millisecond).Seconds())
 	}
 }
 

@@ -59,7 +59,7 @@ const stuckMost = 100
 // Look gives a page of the mailings, newest first, and what is stuck.
 func Look(a *act.Act, page store.Page) (Overview, error) {
 	out := Overview{Mailings: []Mailing{}, Stuck: []Message{}}
-	_, out.Off = mailer(a)
+	out.Off = WhyOff(a)
 	rows, next, err := a.Tx.Mailings(page)
 	if err != nil {
 		return out, err

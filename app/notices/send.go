@@ -125,6 +125,12 @@ func (m Mailer) Send(ctx context.Context, msg *store.Message) (plan.Attempt, err
 	return ended, err
 }
 
+// WhyOff is why no email goes.
+func WhyOff(a *act.Act) Off {
+	_, off := mailer(a)
+	return off
+}
+
 // client speaks with the mail server. Who says who they are does so over an encrypted line only.
 func (m Mailer) client() (*mail.Client, error) {
 	options := []mail.Option{

@@ -272,6 +272,7 @@ func run(
 		debug.SetGCPercent(400) // little lives long, so memory that is there is cheaper than looking through it often
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	slog.SetDefault(log)
 	db, err := store.Open(s.database, nil)
 	if err != nil {
 		return err

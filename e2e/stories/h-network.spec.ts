@@ -236,3 +236,40 @@ test("email has a sender, is tried at once, and says where it is off", async ({ 
   await expect(page.getByText("Email is off.")).toHaveCount(0);
   await readsWell(page, "Notices");
 });
+
+test("an administrator sees how the installation stands, and the first steps until something has been lent", async ({
+  page,
+}) => {
+  await signIn(page, "Ada Pellam");
+  await expect(page.getByRole("table", { name: "What waits at each branch" })).toBeVisible();
+  await expect(page.getByRole("region", { name: "First steps" })).toHaveCount(0);
+  await ask(
+    `WITH w AS (INSERT INTO river_job (kind, queue, args, state, max_attempts, attempt, attempted_at, errors, scheduled_at)
+      VALUES ('rehearse', 'default', '{}', 'retryable', 9, 1, now(), ARRAY['{"error": "no room on the disk"}']::jsonb[], now() + interval '1 hour') RETURNING 1) SELECT count(*) FROM w`,
+  );
+  await page.goto("/network?tab=status");
+  const status = page.getByRole("region", { name: "Status", exact: true });
+  await expect(status).toContainText("CAD, America/Halifax");
+  await expect(status).toContainText("PostgreSQL gives its log to no archive.");
+  await expect(status).toContainText("On.");
+  await expect(page.getByRole("region", { name: "Work that failed" })).toContainText("no room on the disk");
+  await readsWell(page, "Network, status");
+  // As in a network in which nothing has been lent.
+  await page.route("**/api/status", async (route) => {
+    const answer = await route.fetch();
+    await route.fulfill({ json: { ...(await answer.json()), lent: false } });
+  });
+  await page.goto("/");
+  const steps = page.getByRole("region", { name: "First steps" });
+  await expect(steps).toContainText(/[78] of 9 done\./);
+  await expect(steps.getByRole("listitem").filter({ hasText: "Backup" })).toContainText("not done");
+  await readsWell(page, "First steps");
+  await steps.getByRole("link", { name: "Stations" }).click();
+  await expect(page.getByRole("heading", { name: "Network" })).toBeVisible();
+  await signIn(page, "Maren Odell");
+  await expect(page.getByRole("table", { name: "What waits at each branch" })).toBeVisible();
+  await expect(page.getByRole("region", { name: "First steps" })).toHaveCount(0);
+  await page.goto("/network");
+  await tab(page, "Stations");
+  await expect(page.getByRole("main").getByRole("button", { name: "Status", exact: true })).toHaveCount(0);
+});

@@ -16,6 +16,7 @@ import { Readings } from "./Readings";
 import { Settled } from "./Settled";
 import { Staff } from "./Staff";
 import { Stations } from "./Stations";
+import { Status } from "./Status";
 
 const tabs = [
   ["branches", "Branches"],
@@ -26,6 +27,7 @@ const tabs = [
   ["numbers", "Numbers"],
   ["partners", "Partners"],
   ["settings", "Settings"],
+  ["status", "Status"],
   ["history", "History"],
   ["readings", "Who looked at whom"],
   ["moving", "Moving in"],
@@ -38,7 +40,7 @@ export function NetworkPlace() {
   const navigate = useNavigate();
   const network = useNetwork();
   const { tab, patron, staff, file } = useSearch({ from: "/network" });
-  const offered = tabs.filter(([id]) => !["staff", "moving", "files"].includes(id) || administrates(me.role));
+  const offered = tabs.filter(([id]) => !["staff", "status", "moving", "files"].includes(id) || administrates(me.role));
   const chosen = offered.find(([id]) => id === tab)?.[0] ?? "branches";
   return (
     <div className="grid gap-3.5">
@@ -53,11 +55,12 @@ export function NetworkPlace() {
         onChoose={(id) => void navigate({ to: "/network", search: { tab: id } })}
       />
       {chosen === "staff" && <Staff />}
+      {chosen === "status" && <Status />}
       {chosen === "history" && <Changes />}
       {chosen === "moving" && <MovingIn file={file} />}
       {chosen === "files" && <Files />}
       {chosen === "readings" && <Readings patron={patron} staff={staff} />}
-      {!["staff", "history", "readings", "moving", "files"].includes(chosen) && (
+      {!["staff", "status", "history", "readings", "moving", "files"].includes(chosen) && (
         <Loading of={network}>
           {(n) => (
             <>

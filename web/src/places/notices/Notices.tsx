@@ -37,7 +37,7 @@ export function NoticesPlace() {
           <Loading
             of={all}
             none={(a) => a.mailings.length === 0}
-            empty="No mailing yet. Nightly work makes them; in the demo, move the training clock on from the menu at the top right."
+            empty="No mailing yet. Each night makes one where somebody is to be told."
           >
             {(a) => <Mailings list={a.mailings} open={open} onOpen={setOpen} />}
           </Loading>

@@ -6,8 +6,10 @@ import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../kit/loading";
 import { branchName, useMe } from "../../kit/me";
 import { Button, Card, Head, Tag } from "../../kit/parts";
+import { administrates } from "../../kit/places";
 import { Table, type Column } from "../../kit/table";
 import { First } from "./First";
+import { FirstSteps } from "./FirstSteps";
 import type { Row, To } from "./types";
 
 type Kind = "fetch" | "clear" | "ready" | "coming" | "overdue" | "missing";
@@ -51,6 +53,7 @@ export function TodayPlace() {
           </Button>
         )}
       </Head>
+      {administrates(me.role) && <FirstSteps />}
       <Loading of={today} lines={9}>
         {(rows) => (
           <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_340px]">
