@@ -50,6 +50,7 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		seen := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		begun := time.Now()
 		s.survived(next, seen, r.WithContext(context.WithValue(r.Context(), askedKey{}, a)))
+		s.metrics.answered(r.Method+" "+chi.RouteContext(r.Context()).RoutePattern(), seen.Status(), time.Since(begun))
 		level, attrs := slog.LevelInfo, []slog.Attr{
 			slog.String("request", a.id),
 			slog.String("operation", r.Method+" "+chi.RouteContext(r.Context()).RoutePattern()),

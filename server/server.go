@@ -56,6 +56,7 @@ type Server struct {
 	flow     *flow
 	closing  chan struct{} // closed when streams are to end
 	close    sync.Once
+	metrics  *metrics
 }
 
 // New builds a server over a house.
@@ -71,6 +72,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 		mines:    httprate.NewRateLimiter(mostMine, time.Minute),
 		flow:     newFlow(options.AtOnce),
 		closing:  make(chan struct{}),
+		metrics:  newMetrics(house, log),
 	}
 	s.sessions.ErrorFunc = s.sessionError
 
@@ -182,7 +184,7 @@ func compressed(next http.Handler) http.Handler {
 // of its own, which is not that of the public.
 func (s *Server) Inside() http.Handler {
 	r := chi.NewRouter()
-	r.Handle("/metrics", promhttp.Handler())
+	r.Handle("/metrics", promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{}))
 	r.Get("/health", s.health)
 	r.Get("/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
 		data, err := s.api.OpenAPI().MarshalJSON()

@@ -199,6 +199,13 @@ func (f *Feed) Open(staff int64) *Window {
 	return w
 }
 
+// Windows is how many windows are told now.
+func (f *Feed) Windows() int {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return len(f.windows)
+}
+
 // Close ends that.
 func (w *Window) Close() {
 	w.feed.mu.Lock()

@@ -3,10 +3,14 @@ package main
 import (
 	"bufio"
 	"bytes"
+	"context"
+	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -67,4 +71,55 @@ func TestFromAnEmptyDatabase(t *testing.T) {
 	assert.Contains(t, says, "in which there is no branch of the rulebook")
 	says, err = run("a long password", "administrator", "add", "ada", "--branch", "OST", "--name", "Ada")
 	require.NoError(t, err, says)
+}
+
+// What stands in the way of a command is said with what to do about it, once.
+func TestCommandsSayWhatToDo(t *testing.T) {
+	w := testkit.NewWorld(t)
+	name := w.Ask("SELECT current_database()")
+	right := strings.Replace(os.Getenv("NEVRIN_TEST_DATABASE"), "/nevrin?", "/"+name+"?", 1)
+	at, err := url.Parse(right)
+	require.NoError(t, err)
+	with := func(change func(u *url.URL)) string {
+		u := *at
+		change(&u)
+		return u.String()
+	}
+	nobody := with(func(u *url.URL) { u.Host = "127.0.0.1:1" })
+	role := "without_" + strings.TrimPrefix(name, "test_")
+	w.Set("CREATE ROLE " + role + " LOGIN PASSWORD 'x'")
+	empty := "empty2_" + strings.TrimPrefix(name, "test_")
+	w.Set("CREATE DATABASE " + empty)
+	t.Cleanup(func() {
+		w.Set("DROP DATABASE " + empty + " WITH (FORCE)")
+		w.Set("DROP ROLE " + role)
+	})
+	taken, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer func() { _ = taken.Close() }()
+	for what, c := range map[string]struct {
+		env  []string
+		args []string
+		says string
+	}{
+		"no database there":    {[]string{"DATABASE_URL=" + nobody}, []string{"migrate"}, "the database at 127.0.0.1:1 cannot be reached: "},
+		"another password":     {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.User = url.UserPassword("nevrin", "y") })}, []string{"migrate"}, "look at user and password in DATABASE_URL"},
+		"no such database":     {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.Path = "/nowhere" })}, []string{"migrate"}, "make one, as in CREATE DATABASE"},
+		"without the right":    {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.User, u.Path = url.UserPassword(role, "x"), "/"+empty })}, []string{"migrate"}, "GRANT CREATE ON DATABASE"},
+		"no host":              {[]string{"DATABASE_URL=" + right, "NEVRIN_LISTEN=:8080"}, []string{"serve"}, "0.0.0.0:8080 for all that reach it"},
+		"a port alone":         {[]string{"DATABASE_URL=" + right, "NEVRIN_LISTEN=8080"}, []string{"serve"}, `NEVRIN_LISTEN: found "8080"; expected host and port`},
+		"a port that is taken": {[]string{"DATABASE_URL=" + right, "PORT=", "NEVRIN_LISTEN=" + taken.Addr().String()}, []string{"serve"}, "start with NEVRIN_LISTEN=127.0.0.1:"},
+		"inside is taken":      {[]string{"DATABASE_URL=" + right, "NEVRIN_LISTEN=127.0.0.1:0", "NEVRIN_INSIDE=" + taken.Addr().String()}, []string{"serve"}, "start with NEVRIN_INSIDE=127.0.0.1:"},
+		"no password":          {[]string{"DATABASE_URL=" + right, "NEVRIN_PASSWORD="}, []string{"administrator", "add", "ada"}, "NEVRIN_PASSWORD is not set"},
+		"no mail server":       {[]string{"DATABASE_URL=" + right, "NEVRIN_LISTEN=127.0.0.1:0", "NEVRIN_SMTP=mail"}, []string{"serve"}, "NEVRIN_SMTP: an address that cannot be read; expected host:port"},
+	} {
+		ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+		cmd := exec.CommandContext(ctx, os.Args[0], c.args...)
+		cmd.Env = append(append(os.Environ(), "NEVRIN_IS_THE_PROGRAM=1"), c.env...)
+		out, err := cmd.CombinedOutput()
+		cancel()
+		require.Error(t, err, what)
+		assert.Contains(t, string(out), c.says, what)
+		assert.Equal(t, 1, strings.Count(string(out), "nevrin: "), "%s: said once\n%s", what, out)
+	}
 }

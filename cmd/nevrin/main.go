@@ -29,7 +29,7 @@ func main() {
 		if errors.As(err, &told) {
 			os.Exit(told.code)
 		}
-		fmt.Fprintln(os.Stderr, "nevrin:", err)
+		fmt.Fprintln(os.Stderr, "nevrin:", explain(err))
 		os.Exit(2)
 	}
 }

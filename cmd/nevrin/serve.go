@@ -191,6 +191,10 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 		if err := db.Migrate(cmd.Context()); err != nil {
 			return err
 		}
+		if of.Password = os.Getenv("NEVRIN_PASSWORD"); of.Password == "" && strings.HasPrefix(use, "add") {
+			return errors.New("NEVRIN_PASSWORD is not set; expected the password of the new administrator, as in " +
+				"NEVRIN_PASSWORD='a long password' nevrin administrator " + use)
+		}
 		codes, err := db.BranchCodes(cmd.Context())
 		if err != nil {
 			return err
@@ -198,7 +202,7 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 		if len(codes) == 0 {
 			return errors.New("there is no network in this database yet; make one with 'nevrin init' first")
 		}
-		of.Login, of.Password = args[0], os.Getenv("NEVRIN_PASSWORD")
+		of.Login = args[0]
 		said, err := act.Do(cmd.Context(), &act.House{Store: db}, act.Machine, "", nil, func(a *act.Act) (string, error) { return do(a, of) })
 		if err != nil {
 			return err
@@ -277,7 +281,7 @@ func run(
 	if err != nil {
 		return err
 	}
-	listener, err := listen(s.listen)
+	listener, err := listen("NEVRIN_LISTEN", s.listen)
 	if err != nil {
 		return err
 	}
@@ -324,9 +328,9 @@ func run(
 	}
 	front.RegisterOnShutdown(srv.Close)
 	if s.inside != "" {
-		listener, err := listen(s.inside)
+		listener, err := listen("NEVRIN_INSIDE", s.inside)
 		if err != nil {
-			return fmt.Errorf("NEVRIN_INSIDE: %w", err)
+			return err
 		}
 		inside := server.Front(srv.Inside())
 		go func() { _ = inside.Serve(listener) }()
@@ -474,20 +478,28 @@ func periodic() []*river.PeriodicJob {
 	}
 }
 
-// listen takes the address, or says that it is taken and offers another.
-func listen(address string) (net.Listener, error) {
+// listen takes the address that a variable names, or says what is wrong with it: another program has it, or it names no host.
+func listen(variable, address string) (net.Listener, error) {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil || host == "" {
+		return nil, fmt.Errorf("%s: found %q; expected host and port, such as 127.0.0.1:8080 for this machine alone or 0.0.0.0:8080 for all that reach it",
+			variable, address)
+	}
 	l, err := net.Listen("tcp", address)
 	if err == nil {
 		return l, nil
 	}
 	if !errors.Is(err, syscall.EADDRINUSE) {
-		return nil, err
+		return nil, fmt.Errorf("%s: %w", variable, err)
 	}
-	free, other := net.Listen("tcp", "127.0.0.1:0")
+	free, other := net.Listen("tcp", net.JoinHostPort(host, "0"))
 	if other != nil {
-		return nil, err
+		return nil, fmt.Errorf("%s: %w", variable, err)
 	}
 	_, port, _ := net.SplitHostPort(free.Addr().String())
 	_ = free.Close()
-	return nil, fmt.Errorf("%s is taken by another program; port %s is free: start with PORT=%s", address, port, port)
+	if variable == "NEVRIN_LISTEN" && os.Getenv("PORT") != "" { // as "make demo" has it
+		return nil, fmt.Errorf("%s is taken by another program; port %s is free: start with PORT=%s", address, port, port)
+	}
+	return nil, fmt.Errorf("%s is taken by another program; port %s is free: start with %s=%s", address, port, variable, net.JoinHostPort(host, port))
 }

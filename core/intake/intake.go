@@ -205,13 +205,6 @@ type Mapping struct {
 	Order Order             `json:"order" enum:"day,month"`
 }
 
-// plain is a head without what people write differently.
-func plain(head string) string {
-	return strings.Join(strings.FieldsFunc(strings.ToLower(head), func(r rune) bool {
-		return strings.ContainsRune(" _-./", r)
-	}), " ")
-}
-
 // Guess proposes a mapping: columns whose heads are called as fields are.
 func Guess(k Kind, heads []string) Mapping {
 	m := Mapping{From: map[string]Source{}, Order: DayFirst}
@@ -231,10 +224,6 @@ func Guess(k Kind, heads []string) Mapping {
 		}
 	}
 	return m
-}
-
-func (f *Field) isCalled(name string) bool {
-	return slices.ContainsFunc(f.called, func(c string) bool { return plain(c) == name })
 }
 
 // Check tells what a mapping lacks, or has wrong.

@@ -90,6 +90,40 @@ func TestSums(t *testing.T) {
 	assert.False(t, ok)
 }
 
+// Heads are known in German, French and Spanish, whatever their case, accents and signs, and each field once.
+func TestHeadsOfOtherLanguages(t *testing.T) {
+	for k, c := range map[intake.Kind][2][]string{
+		intake.Patrons: {
+			{"Ausweis-Nr.", "Ausweisnummer", "NACHNAME", "Vorname", "Geburtsdatum:", "Straße", "PLZ", "Ort", "E-Mail", "Gültig bis", "Zweigstelle"},
+			{"", "card", "family_name", "given_name", "born", "address", "postal_code", "town", "email", "card_until", "branch"},
+		},
+		intake.Stock: {
+			{"Titre", "Auteur", "Éditeur", "Année", "Cote", "Code-barres", "Prix", "Bibliothèque", "ISBN"},
+			{"title", "author", "publisher", "year", "call_number", "label", "price", "branch", "isbn"},
+		},
+		intake.Loans: {
+			{"Código de barras", "Tarjeta", "Biblioteca", "Fecha de préstamo", "Fecha de devolución", "Renovaciones"},
+			{"label", "card", "branch", "lent_at", "due_date", "renewals"},
+		},
+		intake.Holds: {
+			{"ISBN", "Kartennummer", "Abholort", "Vorgemerkt am", "Rang"},
+			{"isbn", "card", "pickup", "placed_at", "place"},
+		},
+		intake.Balances: {
+			{"carte", "montant", "libellé", "fecha"},
+			{"card", "left", "text", "charged_at"},
+		},
+	} {
+		m := intake.Guess(k, c[0])
+		for n, field := range c[1] {
+			if field != "" {
+				assert.Equal(t, c[0][n:n+1], m.From[field].Columns, "%s: %s", k, field)
+			}
+		}
+		assert.NotContains(t, m.From, "")
+	}
+}
+
 // A mapping is proposed by heads, each column once, the very name before one that is called alike.
 func TestMappings(t *testing.T) {
 	m := intake.Guess(intake.Patrons, []string{"Barcode", "card", "Last Name", "first-name", "E_MAIL", "Home Branch",

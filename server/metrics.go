@@ -1,0 +1,115 @@
+package server
+
+import (
+	"context"
+	"log/slog"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+
+	"nevrin/app/act"
+	"nevrin/app/upkeep"
+	"nevrin/store"
+)
+
+// metrics are the figures of one server for Prometheus: how requests go, by operation, and how the installation stands.
+type metrics struct {
+	registry *prometheus.Registry
+	requests *prometheus.HistogramVec
+}
+
+func newMetrics(house *act.House, log *slog.Logger) *metrics {
+	m := &metrics{
+		registry: prometheus.NewRegistry(),
+		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{
+			Name: "nevrin_request_seconds", Help: "How long requests took, by operation and by how they ended.",
+			Buckets: []float64{0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 10},
+		}, []string{"operation", "status"}),
+	}
+	m.registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), m.requests)
+	if house.Store != nil {
+		m.registry.MustRegister(collectors.NewDBStatsCollector(house.Store.Pool(), "nevrin"), &standing{house, log})
+	}
+	return m
+}
+
+// answered counts a request. Streams, which last as long as a window is open, would say nothing; what is no operation has no name of its
+// own, whatever was asked for.
+func (m *metrics) answered(operation string, status int, took time.Duration) {
+	switch {
+	case operation == "GET /api/live":
+		return
+	case status == http.StatusNotFound && strings.HasSuffix(operation, "*"), status == http.StatusMethodNotAllowed:
+		operation = "none"
+	}
+	m.requests.WithLabelValues(operation, strconv.Itoa(status)).Observe(took.Seconds())
+}
+
+// standing asks the database how the installation stands whenever somebody asks for figures.
+type standing struct {
+	house *act.House
+	log   *slog.Logger
+}
+
+func figure(name, help string, labels ...string) *prometheus.Desc {
+	return prometheus.NewDesc("nevrin_"+name, help, labels, nil)
+}
+
+var (
+	reached  = figure("database_reached", "Whether the database answered.")
+	windows  = figure("windows", "Windows that are open at this copy of the program.")
+	nightAge = figure("night_age_seconds", "How long ago the work of a night was done last, by the network's clock.")
+	archived = figure("archive_age_seconds", "How long ago PostgreSQL last gave a part of its log to an archive.")
+	waiting  = figure("mail_waiting", "Messages that wait to be sent.")
+	refused  = figure("mail_refused", "Messages that a mail server has refused.")
+	failed   = figure("jobs_failed", "Jobs that did not work, by kind and by whether they are tried again.", "kind", "again")
+)
+
+// Describe names what may come.
+func (s *standing) Describe(to chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{reached, windows, nightAge, archived, waiting, refused, failed} {
+		to <- d
+	}
+}
+
+// asking bounds the question: who gathers figures does not wait for long.
+const asking = 5 * time.Second
+
+// Collect asks. Where the database does not answer, that is the figure.
+func (s *standing) Collect(to chan<- prometheus.Metric) {
+	tell := func(d *prometheus.Desc, value float64, labels ...string) {
+		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, value, labels...)
+	}
+	if s.house.Live != nil {
+		tell(windows, float64(s.house.Live.Windows()))
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), asking)
+	defer cancel()
+	var now time.Time
+	of, err := act.Look(ctx, s.house, act.Machine, func(a *act.Act) (*upkeep.Status, error) {
+		now = a.Now
+		return upkeep.Stand(a)
+	})
+	if err != nil {
+		s.log.Warn("figures", "error", store.Written(err))
+		tell(reached, 0)
+		return
+	}
+	tell(reached, 1)
+	tell(waiting, float64(of.Waiting))
+	tell(refused, float64(of.Refused))
+	if of.NightEnded != nil {
+		tell(nightAge, now.Sub(*of.NightEnded).Seconds())
+	}
+	if of.Archived != nil {
+		tell(archived, time.Since(*of.Archived).Seconds())
+	}
+	for _, f := range of.Failed {
+		tell(failed, float64(f.Again), f.Kind, "yes")
+		tell(failed, float64(f.GivenUp), f.Kind, "no")
+	}
+}
