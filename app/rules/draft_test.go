@@ -495,3 +495,32 @@ func TestDraftsBegunAtOnce(t *testing.T) {
 	all.Wait()
 	assert.Equal(t, "8", testkit.Text(t, h, "SELECT count(*)::text FROM editions WHERE name LIKE 'Draft of station _'"))
 }
+
+// Beside a draft stands what is hardly meant of it in this network, both in the list of its rules and where it is checked.
+func TestTrapsBesideADraft(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE classes SET retired = true WHERE kind = 'material' AND code = 'game'; UPDATE network SET version = version + 1").Error)
+	draft := begin(t, h, maren)
+	testkit.Do(t, h, maren, func(a *act.Act) (*rules.Edition, error) {
+		return rules.Write(a, draft.ID, rules.Written{Revision: 1, Rule: rulebook.RuleFile{
+			Name: "Dear friends", Scope: map[string][]string{"patron_class": {"adult"}},
+			Terms: map[string]any{"membership_charge": "500.00", "holds_at_once": 0},
+		}})
+	})
+	text := func(found []rulebook.Warning) (all string) {
+		for _, w := range found {
+			all += w.Text + "\n"
+		}
+		return all
+	}
+	list := testkit.Do(t, h, maren, func(a *act.Act) (*rules.RuleList, error) { return rules.List(a, draft.ID) })
+	says := text(list.Warnings)
+	assert.Contains(t, says, "“Dear friends” charges $500.00 for a membership")
+	assert.Contains(t, says, "“Dear friends” sets “Holds at once” to 0")
+	assert.Contains(t, says, "is for the material class “game”, which the network does not have or no longer offers")
+	assert.Contains(t, says, "lends the material “reference” to nobody")
+	assert.NotContains(t, says, "“film”")
+	check := testkit.Do(t, h, maren, func(a *act.Act) (*rules.Check, error) { return rules.CheckEdition(a, draft.ID) })
+	assert.Equal(t, says, text(check.Warnings))
+}

@@ -25,6 +25,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/bibliography"
 	"nevrin/app/calendars"
+	"nevrin/app/describe"
 	"nevrin/app/intake"
 	"nevrin/app/jobs"
 	"nevrin/app/live"
@@ -248,18 +249,30 @@ func keyCommand() *cobra.Command {
 }
 
 func descriptionCommand() *cobra.Command {
-	return &cobra.Command{
+	var files, page bool
+	cmd := &cobra.Command{
 		Use:   "describe",
-		Short: "Print the OpenAPI description of the server",
+		Short: "Print the OpenAPI description of the server, or what stands in files",
 		Args:  cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			data, err := server.OpenAPI()
+			if page {
+				_, err := fmt.Print(describe.Page())
+				return err
+			}
+			what := server.OpenAPI
+			if files {
+				what = describe.JSON
+			}
+			data, err := what()
 			if err == nil {
 				_, err = os.Stdout.Write(append(data, '\n'))
 			}
 			return err
 		},
 	}
+	cmd.Flags().BoolVar(&files, "files", false, "JSON Schema of the files, by their format")
+	cmd.Flags().BoolVar(&page, "page", false, "with --files: the same for people, as Markdown")
+	return cmd
 }
 
 // run serves until it is told to stop. The database may come later than the program, and go away
