@@ -4,6 +4,7 @@ import (
 	"net/http"
 
 	"nevrin/app/act"
+	"nevrin/app/holds"
 	"nevrin/app/intake"
 	coreintake "nevrin/core/intake"
 )
@@ -44,6 +45,8 @@ func (s *Server) intakeOperations() {
 		do(s, http.MethodPost, "/intakes/{id}/"+d.path, d.id, d.summary, administrating,
 			func(a *act.Act, in *One) (*intake.Intake, error) { return d.do(a, in.ID) })
 	}
+	do(s, http.MethodPost, "/intakes/route", "routeMoved", "Find copies at once for what waits, without waiting for the night", administrating,
+		func(a *act.Act, _ *Write) (Done, error) { return Done{true}, holds.RouteNow(a) })
 	type odd struct {
 		ByID
 		Paged

@@ -167,25 +167,6 @@ func Foretell(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	return titles[len(titles)-1], len(titles) < part, nil
 }
 
-// RouteUnrouted looks by night which copies serve whoever waits while copies are free, title by title. What is done at a desk is
-// routed at once; this finds what came with files.
-func RouteUnrouted(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	const part = 40
-	titles, err := a.Tx.Unrouted(done, day.UTC(), part)
-	if err != nil || len(titles) == 0 {
-		return done, true, err
-	}
-	if err := a.Tx.Lock(store.Lock{Titles: titles}); err != nil {
-		return done, false, err
-	}
-	for _, title := range titles {
-		if _, err := moving.Route(a, title, 0); err != nil {
-			return done, false, err
-		}
-	}
-	return titles[len(titles)-1], len(titles) < part, nil
-}
-
 func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
 	items, err := a.Tx.Holdable(t.ID)
 	if err != nil {

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/riverqueue/river"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -625,8 +626,11 @@ func TestLocalFieldsAndHolds(t *testing.T) {
 			return over, err
 		})
 	}
-	assert.True(t, route())
+	// At once by choice, as a job; a night after it has nothing left to do.
+	testkit.Done(t, m.House, m.who, shelves.RouteNow)
+	require.NoError(t, (&shelves.Router{House: m.House}).Work(t.Context(), &river.Job[shelves.RouteArgs]{}))
 	assert.Equal(t, "fetching fetching", m.Ask(states))
+	assert.True(t, route())
 	asked := m.Ask("SELECT count(*)::text FROM events")
 	route()
 	assert.Equal(t, asked, m.Ask("SELECT count(*)::text FROM events"), "a night later nothing is left to do")

@@ -19,7 +19,7 @@ func explain(err error) error {
 		case "3D000":
 			return fmt.Errorf("%s; make one, as in CREATE DATABASE nevrin OWNER nevrin, or look at DATABASE_URL", refused.Message)
 		case "42501":
-			return fmt.Errorf("the database's user may not do this: %s; GRANT CREATE ON DATABASE to it is enough, or make it the owner of the database",
+			return fmt.Errorf("the database's user may not do this: %s; make it the owner of its database, as in ALTER DATABASE nevrin OWNER TO nevrin",
 				refused.Message)
 		}
 	}

@@ -105,7 +105,7 @@ func TestCommandsSayWhatToDo(t *testing.T) {
 		"no database there":    {[]string{"DATABASE_URL=" + nobody}, []string{"migrate"}, "the database at 127.0.0.1:1 cannot be reached: "},
 		"another password":     {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.User = url.UserPassword("nevrin", "y") })}, []string{"migrate"}, "look at user and password in DATABASE_URL"},
 		"no such database":     {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.Path = "/nowhere" })}, []string{"migrate"}, "make one, as in CREATE DATABASE"},
-		"without the right":    {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.User, u.Path = url.UserPassword(role, "x"), "/"+empty })}, []string{"migrate"}, "GRANT CREATE ON DATABASE"},
+		"without the right":    {[]string{"DATABASE_URL=" + with(func(u *url.URL) { u.User, u.Path = url.UserPassword(role, "x"), "/"+empty })}, []string{"migrate"}, "make it the owner of its database"},
 		"no host":              {[]string{"DATABASE_URL=" + right, "NEVRIN_LISTEN=:8080"}, []string{"serve"}, "0.0.0.0:8080 for all that reach it"},
 		"a port alone":         {[]string{"DATABASE_URL=" + right, "NEVRIN_LISTEN=8080"}, []string{"serve"}, `NEVRIN_LISTEN: found "8080"; expected host and port`},
 		"a port that is taken": {[]string{"DATABASE_URL=" + right, "PORT=", "NEVRIN_LISTEN=" + taken.Addr().String()}, []string{"serve"}, "start with NEVRIN_LISTEN=127.0.0.1:"},

@@ -26,6 +26,7 @@ import (
 	"nevrin/app/bibliography"
 	"nevrin/app/calendars"
 	"nevrin/app/describe"
+	"nevrin/app/holds"
 	"nevrin/app/intake"
 	"nevrin/app/jobs"
 	"nevrin/app/live"
@@ -410,6 +411,7 @@ func start(
 	})
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	river.AddWorker(workers, &intake.Worker{House: house})
+	river.AddWorker(workers, &holds.Router{House: house})
 	river.AddWorker(workers, &act.Resumer[intake.ResumeArgs]{
 		House: house, Left: (*store.Store).WaitingIntakes,
 		Job: func(id int64) river.JobArgs { return intake.Args{Intake: id} },

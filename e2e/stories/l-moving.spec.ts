@@ -1,7 +1,7 @@
 import { expect, type Page } from "@playwright/test";
 import { test } from "../house.ts";
 import { readFileSync } from "node:fs";
-import { ask, go, readsWell, signIn, tab } from "../kit.ts";
+import { ask, go, goodCard, readsWell, signIn, tab } from "../kit.ts";
 
 // Whoever administrates takes the files of another library in: looked at first, taken in one go, taken back as one.
 
@@ -172,4 +172,32 @@ test("axe-core finds nothing where files are taken in", async ({ page }) => {
   await page.getByRole("button", { name: "Let this file go" }).click();
   await page.getByRole("link", { name: "All files" }).click();
   await readsWell(page, "all files");
+});
+
+test("holds that move in get free copies at once, by choice; heads in German are known", async ({ page }) => {
+  const isbn = await ask(
+    `SELECT t.isbn FROM titles t JOIN items i ON i.title_id = t.id WHERE t.isbn <> '' AND i.at_branch = 'HVH' AND i.branch_code = 'HVH' AND i.material = 'book'
+     AND i.standing = 'in_use' AND i.note = '' AND i.collection <> 'reference' AND (SELECT count(*) FROM items o WHERE o.title_id = t.id) = 1
+     AND NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL)
+     AND NOT EXISTS (SELECT 1 FROM transits r WHERE r.item_id = i.id AND r.ended_at IS NULL)
+     AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = t.id AND h.closed_at IS NULL) ORDER BY t.id LIMIT 1`,
+  );
+  const card = await goodCard("HVH");
+  await signIn(page, "Ada Pellam");
+  await sendFile(page, "Open holds", "vormerkungen.csv", `ISBN;Kartennummer;Abholort\n${isbn};${card};HVH\n`);
+  await expect(page.getByLabel("Column of: Picked up at")).toHaveValue("Abholort", { timeout: 15_000 });
+  await page.getByRole("button", { name: "Try it" }).click();
+  await page.getByRole("button", { name: "Take 1 in" }).click();
+  const outcome = page.getByRole("region", { name: "What becomes of it" });
+  await expect(outcome).toContainText("The next night finds copies for these holds.", { timeout: 30_000 });
+  const state = () =>
+    ask(
+      "SELECT h.state FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE p.card = $1 AND h.closed_at IS NULL",
+      card,
+    );
+  expect(await state()).toBe("waiting");
+  await outcome.getByRole("button", { name: "Find copies now" }).dblclick();
+  await expect(outcome.getByRole("status")).toContainText("They come to the fetch lists as they are found.");
+  await expect.poll(state, { timeout: 20_000 }).toBe("fetching");
+  await readsWell(page, "Holds that moved in");
 });

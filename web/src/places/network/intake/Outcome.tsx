@@ -1,8 +1,10 @@
-import { api, told, type Schema } from "../../../api/client";
+import { useState } from "react";
+import { api, keyed, told, type Schema } from "../../../api/client";
 import { Loading } from "../../../kit/loading";
 import { usePages } from "../../../kit/pages";
 import { Button, Card, Quiet, Tag, Trouble } from "../../../kit/parts";
 import { Table, type Column } from "../../../kit/table";
+import { useWrite } from "../../../kit/write";
 import { useAct } from "./acts";
 import type { Intake } from "./sending";
 
@@ -88,10 +90,43 @@ export function Outcome({ intake: n, anew, onAnew }: { intake: Intake; anew: boo
         )}
         {n.seconds > 0 && <span className="text-ink-2">It took {Math.max(1, Math.round(n.seconds))} s.</span>}
       </div>
+      {n.state === "taken" && by.some((o) => o.kind === "holds" && o.new > 0) && <Route />}
       <Trouble error={take.problem} />
       <Trouble error={undo.problem} />
       {n.state !== "undone" && <OddLines intake={n} />}
     </Card>
+  );
+}
+
+/** What waits gets its copies by the next night, or at once. */
+function Route() {
+  const route = useWrite((_: undefined, key) => api.POST("/api/intakes/route", { params: { header: keyed(key) } }), {
+    name: "route what moved in",
+    about: "Finding copies for what waits",
+  });
+  const [asked, setAsked] = useState(false);
+  return (
+    <div className="grid gap-1.5">
+      <p className="max-w-prose text-ink-2">
+        The next night finds copies for these holds. Once one has a copy, it stays when the file is taken back.
+      </p>
+      <div className="flex flex-wrap items-center gap-3">
+        <Button
+          plain
+          busy={route.busy}
+          onClick={() => {
+            route.run(undefined);
+            setAsked(true);
+          }}
+        >
+          Find copies now
+        </Button>
+        {asked && !route.busy && !route.problem && (
+          <span role="status">They come to the fetch lists as they are found.</span>
+        )}
+      </div>
+      <Trouble error={route.problem} />
+    </div>
   );
 }
 
