@@ -30,10 +30,8 @@ func newMetrics(house *act.House, log *slog.Logger) *metrics {
 			Buckets: []float64{0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 10},
 		}, []string{"operation", "status"}),
 	}
-	m.registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), m.requests)
-	if house.Store != nil {
-		m.registry.MustRegister(collectors.NewDBStatsCollector(house.Store.Pool(), "nevrin"), &standing{house, log})
-	}
+	m.registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), m.requests,
+		collectors.NewDBStatsCollector(house.Store.Pool(), "nevrin"), &standing{house, log})
 	return m
 }
 

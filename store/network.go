@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"database/sql"
 	"encoding/json"
 	"errors"
@@ -154,6 +155,17 @@ func (t *Tx) KeepCalendar(row *Branch) error {
 	return t.orm().Model(row).Select("Hours", "Closures", "Openings", "Recurring").Updates(row).Error
 }
 
+// HasNone refuses a database in which there is a network already, by its name.
+func (s *Store) HasNone(ctx context.Context) error { return hasNone(s.db.WithContext(ctx)) }
+
+func hasNone(db *gorm.DB) error {
+	var names []string
+	if err := db.Raw("SELECT name FROM network").Scan(&names).Error; err != nil || len(names) == 0 {
+		return err
+	}
+	return fmt.Errorf("there is a network in this database already, “%s”; another one needs a database of its own", names[0])
+}
+
 // AddNetwork makes the network of an empty database, with its classes, branches, runs and first edition.
 func (t *Tx) AddNetwork(n *Network, classes []Class, choices []Choice, branches []Branch, runs []Run, first *Edition) error {
 	made := t.orm().Clauses(clause.OnConflict{DoNothing: true}).Create(n)
@@ -161,11 +173,7 @@ func (t *Tx) AddNetwork(n *Network, classes []Class, choices []Choice, branches 
 		return made.Error
 	}
 	if made.RowsAffected == 0 {
-		name, err := value[string](t, "SELECT name FROM network")
-		if err != nil {
-			return err
-		}
-		return fmt.Errorf("there is a network in this database already, “%s”; another one needs a database of its own", name)
+		return hasNone(t.orm())
 	}
 	if len(classes) > 0 {
 		if err := t.orm().Create(classes).Error; err != nil {

@@ -248,17 +248,17 @@ func JSON() ([]byte, error) {
 // Page is the same for people, and what files that move in may say.
 func Page() string {
 	var b strings.Builder
-	b.WriteString("# The files\n\nWritten by `nevrin describe --files --page`; do not edit. `nevrin describe --files` prints the same as JSON Schema.\n" +
+	b.WriteString("# The files\n\nWritten by `nevrin describe --files=page`; do not edit. `nevrin describe --files` prints the same as JSON Schema.\n" +
 		"All are text in UTF-8. What is not listed here is refused, with its place in the file.\n")
 	for _, f := range Files() {
 		fmt.Fprintf(&b, "\n## %s\n\n%s\n\n```json\n%s\n```\n\n| field | must | what it is |\n|---|---|---|\n", f.Name, f.Says, f.Example)
 		rows(&b, f.Schema, "")
 	}
-	b.WriteString("\n## Calendars\n\nCalendars, Import takes files of iCalendar (RFC 5545), as calendar programs write them. An entry of a whole day is a closure; one with" +
+	b.WriteString("\n## Calendars\n\nCalendars, From a calendar file takes files of iCalendar (RFC 5545), as calendar programs write them. An entry of a whole day is a closure; one with" +
 		" hours is a special opening, of which two of one name on a day are its morning and its afternoon; one that recurs stands as often as its" +
 		" rule says.\n\n```\nBEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//Example//Calendar//EN\nBEGIN:VEVENT\nUID:1@library.example\nDTSTAMP:20261001T000000Z\n" +
 		"DTSTART;VALUE=DATE:20261224\nDTEND;VALUE=DATE:20261227\nSUMMARY:Holidays\nEND:VEVENT\nEND:VCALENDAR\n```\n")
-	b.WriteString("\n## Moving in\n\nNetwork, Moving in takes tables (CSV with any separator, XLSX) and, for titles, MARC 21 (ISO 2709 or MARCXML). Columns may be called" +
+	b.WriteString("\n## Moving in\n\nNetwork, Moving in takes tables as CSV, with any separator, and for titles MARC 21 (ISO 2709 or MARCXML). Columns may be called" +
 		" anything: what they are is said once, and proposed for the next file. Heads that are known in English, German, French and Spanish are" +
 		" proposed at once. A file is tried before anything of it is taken.\n")
 	for _, k := range intake.Kinds {

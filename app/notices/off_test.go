@@ -1,12 +1,15 @@
 package notices_test
 
 import (
+	"bufio"
 	"context"
 	"net"
 	"net/mail"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/riverqueue/river"
 	"github.com/stretchr/testify/assert"
@@ -85,6 +88,42 @@ func TestMailIsOffUntilItIsSet(t *testing.T) {
 	w.House.Mail.Port = closed.Addr().(*net.TCPAddr).Port
 	require.NoError(t, closed.Close())
 	require.ErrorContains(t, test("ada@post.invalid"), "It did not go")
+}
+
+// A user and a password are said over an encrypted line only: to a server that has none nothing is sent, and that is told.
+func TestNoPasswordOnAnOpenLine(t *testing.T) {
+	w := testkit.NewWorld(t)
+	_, _ = sending(t, w)
+	plain, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer func() { _ = plain.Close() }()
+	heard := make(chan string, 1)
+	go func() {
+		line, err := plain.Accept()
+		if err != nil {
+			return
+		}
+		defer func() { _ = line.Close() }()
+		_ = line.SetDeadline(time.Now().Add(2 * time.Second)) // the client leaves the line open when it gives up
+		var all strings.Builder
+		_, _ = line.Write([]byte("220 mail.example ESMTP\r\n"))
+		for in := bufio.NewScanner(line); in.Scan(); {
+			all.WriteString(in.Text() + "\n")
+			says := "250-mail.example\r\n250 AUTH PLAIN LOGIN\r\n" // and no STARTTLS
+			if !strings.HasPrefix(in.Text(), "EHLO") {
+				says = "502 no\r\n"
+			}
+			_, _ = line.Write([]byte(says))
+		}
+		heard <- all.String()
+	}()
+	w.House.Mail = outside.MailServer{Host: "127.0.0.1", Port: plain.Addr().(*net.TCPAddr).Port, User: "library", Password: "secret"}
+	err = notices.Test(t.Context(), w.House, w.Staff(role.Administrator, "HVH"), "ada@post.invalid")
+	require.ErrorContains(t, err, "STARTTLS")
+	all := <-heard
+	assert.Contains(t, all, "EHLO")
+	assert.NotContains(t, all, "AUTH")
+	assert.NotContains(t, all, "MAIL FROM")
 }
 
 // letters are the heads of what the mail server was given.

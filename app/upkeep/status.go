@@ -75,20 +75,15 @@ func Stand(a *act.Act) (*Status, error) {
 	return out, nil
 }
 
-// version is what the program was built from.
+// version is the revision of the source that the program was built from.
 func version() string {
-	info, ok := debug.ReadBuildInfo()
-	if !ok {
-		return "unknown"
-	}
-	made := ""
-	for _, s := range info.Settings {
-		switch s.Key {
-		case "vcs.revision":
-			return s.Value[:min(len(s.Value), 12)] + made
-		case "vcs.time":
-			made = ", " + s.Value
+	info, _ := debug.ReadBuildInfo()
+	if info != nil {
+		for _, s := range info.Settings {
+			if s.Key == "vcs.revision" {
+				return s.Value[:min(len(s.Value), 12)]
+			}
 		}
 	}
-	return info.Main.Version
+	return "of unknown revision"
 }

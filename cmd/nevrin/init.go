@@ -11,10 +11,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"nevrin/app/begin"
+	"nevrin/app/rules"
 	"nevrin/core/calendar"
 	"nevrin/core/expect"
 	"nevrin/core/money"
-	"nevrin/store"
 )
 
 // initCommand makes a network out of a few answers: those given as flags, and asked for where they are missing and somebody is there.
@@ -46,18 +46,12 @@ func initCommand() *cobra.Command {
 			}
 			of.Branches = append(of.Branches, b)
 		}
-		if err := (&asking{bufio.NewReader(cmd.InOrStdin()), cmd.OutOrStdout()}).rest(&of); err != nil {
-			return err
-		}
-		prepared, err := begin.Prepare(of, time.Now())
-		if err != nil {
-			return err
-		}
-		db, err := store.Open(s.database, nil)
-		if err != nil {
-			return err
-		}
-		return makeNetwork(cmd.Context(), db, prepared)
+		return makeNetwork(cmd.Context(), s, func() (*rules.Prepared, error) {
+			if err := (&asking{bufio.NewReader(cmd.InOrStdin()), cmd.OutOrStdout()}).rest(&of); err != nil {
+				return nil, err
+			}
+			return begin.Prepare(of, time.Now())
+		})
 	}
 	return cmd
 }

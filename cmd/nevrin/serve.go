@@ -39,6 +39,7 @@ import (
 	"nevrin/app/terminals"
 	"nevrin/app/upkeep"
 	"nevrin/core/door"
+	"nevrin/core/expect"
 	"nevrin/server"
 	"nevrin/store"
 	"nevrin/web"
@@ -193,10 +194,6 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 		if err := db.Migrate(cmd.Context()); err != nil {
 			return err
 		}
-		if of.Password = os.Getenv("NEVRIN_PASSWORD"); of.Password == "" && strings.HasPrefix(use, "add") {
-			return errors.New("NEVRIN_PASSWORD is not set; expected the password of the new administrator, as in " +
-				"NEVRIN_PASSWORD='a long password' nevrin administrator " + use)
-		}
 		codes, err := db.BranchCodes(cmd.Context())
 		if err != nil {
 			return err
@@ -204,7 +201,7 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 		if len(codes) == 0 {
 			return errors.New("there is no network in this database yet; make one with 'nevrin init' first")
 		}
-		of.Login = args[0]
+		of.Login, of.Password = args[0], os.Getenv("NEVRIN_PASSWORD")
 		said, err := act.Do(cmd.Context(), &act.House{Store: db}, act.Machine, "", nil, func(a *act.Act) (string, error) { return do(a, of) })
 		if err != nil {
 			return err
@@ -250,19 +247,22 @@ func keyCommand() *cobra.Command {
 }
 
 func descriptionCommand() *cobra.Command {
-	var files, page bool
+	var files string
 	cmd := &cobra.Command{
 		Use:   "describe",
 		Short: "Print the OpenAPI description of the server, or what stands in files",
 		Args:  cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			if page {
+			what := server.OpenAPI
+			switch files {
+			case "":
+			case "schema":
+				what = describe.JSON
+			case "page":
 				_, err := fmt.Print(describe.Page())
 				return err
-			}
-			what := server.OpenAPI
-			if files {
-				what = describe.JSON
+			default:
+				return expect.Errorf("schema or page", "--files=%s", files)
 			}
 			data, err := what()
 			if err == nil {
@@ -271,8 +271,8 @@ func descriptionCommand() *cobra.Command {
 			return err
 		},
 	}
-	cmd.Flags().BoolVar(&files, "files", false, "JSON Schema of the files, by their format")
-	cmd.Flags().BoolVar(&page, "page", false, "with --files: the same for people, as Markdown")
+	cmd.Flags().StringVar(&files, "files", "", "what stands in files instead: as JSON Schema, or with --files=page as Markdown")
+	cmd.Flags().Lookup("files").NoOptDefVal = "schema"
 	return cmd
 }
 

@@ -46,29 +46,33 @@ func setUpCommand() *cobra.Command {
 				return fmt.Errorf("--from: %w", err)
 			}
 		}
-		prepared, err := rules.Prepare(n)
-		if err != nil {
-			return err
-		}
-		db, err := store.Open(s.database, nil)
-		if err != nil {
-			return err
-		}
-		return makeNetwork(cmd.Context(), db, prepared)
+		return makeNetwork(cmd.Context(), s, func() (*rules.Prepared, error) { return rules.Prepare(n) })
 	}
 	return cmd
 }
 
-// makeNetwork writes a network into an empty database, and says what it made and how to go on.
-func makeNetwork(ctx context.Context, db *store.Store, p *rules.Prepared) error {
+// makeNetwork makes a network in an empty database, and says what it made and how to go on. Where there is a network already that is said
+// before anything is asked or read.
+func makeNetwork(ctx context.Context, s settings, prepare func() (*rules.Prepared, error)) error {
+	db, err := store.Open(s.database, nil)
+	if err != nil {
+		return err
+	}
 	defer func() { _ = db.Close() }()
 	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	if err := db.HasNone(ctx); err != nil {
+		return err
+	}
+	p, err := prepare()
+	if err != nil {
 		return err
 	}
 	if err := p.Write(ctx, db); err != nil {
 		return err
 	}
-	_, err := fmt.Printf(`Made the network “%s”: %s, %s; amounts in %s, times of %s.
+	_, err = fmt.Printf(`Made the network “%s”: %s, %s; amounts in %s, times of %s.
 Next:
   1. Add yourself: NEVRIN_PASSWORD='a long password' nevrin administrator add LOGIN --name "Your Name" --branch %s
   2. Start it: nevrin serve

@@ -92,7 +92,7 @@ func (b *Rulebook) dearMembership(charge, limit Value) string {
 		return ""
 	}
 	return "%s charges " + b.Currency.Say(charge.Amount()) + " for a membership, and %s stops lending to who owes more than " +
-		b.Currency.Say(limit.Amount()) + ": nobody new borrows before they have paid, institutions neither."
+		b.Currency.Say(limit.Amount()) + ": nobody new can borrow before paying, and no institution can either."
 }
 
 func (b *Rulebook) longLoan(period, length Value) string {
@@ -117,10 +117,10 @@ func (b *Rulebook) noughts(r *Rule) []Warning {
 		says := ""
 		switch allowed, limit := forbids[s.Term]; {
 		case limit:
-			says = fmt.Sprintf("sets “%s” to 0, which forbids it. “%s” says that more plainly; null is no limit.",
+			says = fmt.Sprintf("sets “%s” to 0, which allows none at all. If that is meant, “%s” says it more plainly; if not, leave the limit out.",
 				s.Term.Info().Name, allowed.Info().Name)
 		case s.Term == HoldShelfDays:
-			says = "lets what is fetched wait on the hold shelf for 0 days: the next night takes it away again."
+			says = "keeps items on the hold shelf for 0 days: the next night ends the hold."
 		case s.Term == MembershipLength:
 			says = "extends a card by 0 days."
 		default:

@@ -29,7 +29,7 @@ func TestTraps(t *testing.T) {
 			[]string{"“base” lends for 400 days, and a card holds for 365 days by the default."}},
 		"hours are never longer": {`{"id": "base", "scope": {}, "terms": {"loan_period": "PT9H", "membership_length": 1}}`, nil},
 		"limits of nought": {`{"id": "base", "name": "Base", "scope": {}, "terms": {"loans_at_once": 0, "holds_at_once": 0, "hold_shelf_days": 0, "membership_length": 0, "loan_period": "PT2H"}}`,
-			[]string{"“Base” sets “Loans at once” to 0", "“Base” sets “Holds at once” to 0, which forbids it. “Holds allowed”", "hold shelf for 0 days", "extends a card by 0 days"}},
+			[]string{"“Base” sets “Loans at once” to 0", "“Base” sets “Holds at once” to 0, which allows none at all. If that is meant, “Holds allowed”", "on the hold shelf for 0 days", "extends a card by 0 days"}},
 		"zeros that are usual": {`{"id": "base", "scope": {}, "terms": {"renewals": 0, "grace": 0, "fine_rate": "0.00", "late_items_limit": 0, "owed_limit": "0.00", "loans_at_once": null}}`, nil},
 		"a material for nobody": {`{"id": "ref", "name": "Reference", "scope": {"material_class": ["atlas", "map"]}, "terms": {"lending_allowed": false}},
 			{"id": "staff", "scope": {"material_class": ["map"], "patron_class": ["staff"]}, "terms": {"lending_allowed": true}}`,

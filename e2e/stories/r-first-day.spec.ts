@@ -123,7 +123,7 @@ test("from an empty database to the first loan and the first yen", async ({ page
   await expect(page.getByRole("table", { name: "What waits at each branch" })).toBeVisible();
   await expect(steps).toHaveCount(0);
 
-  // It comes back two weeks after its due date and two days of grace: twenty yen for each open day.
+  // It comes back fourteen open days late, past the two days of grace: twenty yen for each of them.
   await ask(
     "UPDATE loans SET lent_at = lent_at - interval '35 days', due_date = due_date - 35 RETURNING due_date::text",
   );

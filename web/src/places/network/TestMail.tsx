@@ -16,9 +16,7 @@ export function TestMail() {
   return (
     <Card label="Test email" className="grid max-w-4xl gap-2 p-3.5">
       <h2 className="font-semibold">Test email</h2>
-      <p className="text-sm text-ink-2">
-        Goes at once, through the mail server that was named to the program, from the sender that is saved above.
-      </p>
+      <p className="text-sm text-ink-2">It goes at once, from the sender that is saved above.</p>
       <Form
         schema={schema}
         start={{ to: "" }}

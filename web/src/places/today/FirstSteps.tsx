@@ -38,7 +38,7 @@ const says: Record<Step["id"], { name: string; text: string; to: string; tab?: s
   },
   mail: {
     name: "Email",
-    text: "A mail server and a sender are set, and a test email has come.",
+    text: "A mail server and a sender are set. A test email shows whether they work.",
     to: "/network",
     tab: "settings",
   },
@@ -54,7 +54,12 @@ const says: Record<Step["id"], { name: string; text: string; to: string; tab?: s
     to: "/network",
     tab: "moving",
   },
-  backup: { name: "Backup", text: "PostgreSQL gives its log to an archive.", to: "/network", tab: "status" },
+  backup: {
+    name: "Backup",
+    text: "PostgreSQL’s log is kept in an archive, so that nothing is lost with the machine.",
+    to: "/network",
+    tab: "status",
+  },
 };
 
 /** What a network needs before its first day, until something has been lent. */
