@@ -17,7 +17,7 @@ import (
 
 // allowed says what of ours each part of the house may import. Imports run one way.
 var allowed = map[string][]string{
-	"cmd":     {"server", "app", "core", "store", "formats", "standin", "demo", "web"},
+	"cmd":     {"cmd", "server", "app", "core", "store", "formats", "standin", "demo", "web"},
 	"server":  {"app", "core", "store", "formats"},
 	"app":     {"app", "core", "store", "formats"},
 	"store":   {"core", "store"},

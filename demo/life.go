@@ -730,7 +730,7 @@ func (g *generator) writtenTo() {
 	for _, stage := range []struct {
 		id, subject string
 		days        int
-	}{{"overdue_1", "Please bring back an item", 3}, {"overdue_2", "Still waiting for an item", 14}} {
+	}{{"overdue_1", "Please return an item", 3}, {"overdue_2", "Overdue: please return an item", 14}} {
 		for _, l := range g.rows["loans"] {
 			due, ok := l[7].(time.Time)
 			if !ok || l[11] != nil || calendar.DateOf(due) > g.today.Add(-stage.days) {

@@ -51,12 +51,12 @@ export const goodCard = (branch: string) =>
     branch,
   );
 
-/** Signs in as somebody of the demo with one click. */
+/** Sign-in name somebody of the demo with one click. */
 export async function signIn(page: Page, name: string) {
   await page.context().clearCookies();
   await page.goto("/");
   await page.getByRole("button", { name: new RegExp(name) }).click();
-  await expect(page.getByRole("navigation", { name: "Places" })).toBeVisible();
+  await expect(page.getByRole("navigation", { name: "Main navigation" })).toBeVisible();
 }
 
 export async function workAt(page: Page, branch: string) {
@@ -75,7 +75,7 @@ export async function go(page: Page, place: string) {
 /** Goes to Returns and takes back from the bin; it begins with a patron there, but in a sort room. */
 export async function fromBin(page: Page) {
   await go(page, "Returns");
-  await page.getByRole("radio", { name: "From the bin" }).click();
+  await page.getByRole("radio", { name: "From a bin" }).click();
 }
 
 /** Sits down at a station of the branch. */
@@ -84,7 +84,7 @@ export async function sitAt(page: Page, station: string) {
   await page.getByRole("menuitemradio", { name: station }).click();
 }
 
-/** The simulated pad of a branch, by the address of its page. */
+/** Open the simulated pad of a branch, by the address of its page. */
 export const padOf = async (branch: string) =>
   (await ask("SELECT pad FROM stations WHERE branch_code = $1 AND pad <> ''", branch)).replace("ws:", "http:");
 
@@ -118,7 +118,7 @@ export async function scan(page: Page, text: string, inTheMiddle?: () => Promise
   await Promise.all(letters.slice(middle).map((letter, k) => press(letter, middle + k)));
 }
 
-export async function clockOn(page: Page, by: "One hour on" | "One day on" | "A week on") {
+export async function clockOn(page: Page, by: "One hour ahead" | "One day ahead" | "One week ahead") {
   await page.getByRole("banner").getByRole("button").last().click();
   await page.getByRole("menuitem", { name: by }).click();
 }
@@ -159,9 +159,9 @@ export async function slow(page: Page, milliseconds: number) {
   });
 }
 
-export const tape = (page: Page) => page.getByRole("region", { name: "Tape" });
-export const asks = (page: Page) => page.getByRole("group", { name: "Ask" });
-export const scanLine = (page: Page) => page.getByRole("textbox", { name: "Scan line" });
+export const tape = (page: Page) => page.getByRole("region", { name: "Scanned items" });
+export const asks = (page: Page) => page.getByRole("group", { name: "Question" });
+export const scanLine = (page: Page) => page.getByRole("textbox", { name: "Scan field" });
 export const branchOf = (page: Page) => page.getByRole("button", { name: /^Branch / });
 
 /** How many open loans a card has. */
@@ -173,8 +173,8 @@ export const loansOf = (card: string) =>
 
 /** Finishes a run from the bin, after the last look at its piles. */
 export async function finishBin(page: Page) {
-  await page.getByRole("button", { name: "Finish the run" }).click();
-  await page.getByRole("button", { name: "Finish all the same" }).click();
+  await page.getByRole("button", { name: "Finish batch" }).click();
+  await page.getByRole("button", { name: "Finish anyway" }).click();
 }
 
 /** A port that nobody listens on. */

@@ -1,5 +1,6 @@
 import { expect, test, type Page } from "@playwright/test";
 import { ask, clockOn, freeItem, fromBin, go, goodCard, padOf, scan, signIn, sitAt, tab, workAt } from "./kit.ts";
+import { Own } from "./own.ts";
 
 /** Takes the pictures of docs/screenshots, one a main view, from the demo data. */
 async function shot(page: Page, name: string) {
@@ -13,7 +14,7 @@ test("pictures of the main views", async ({ page }) => {
   await page.goto("/");
   await expect(page.getByRole("heading", { name: "Sign in" })).toBeVisible();
   await signIn(page, "Maren Odell");
-  await expect(page.getByText(/things are late/)).toBeVisible();
+  await expect(page.getByText(/tasks are late/)).toBeVisible();
   await shot(page, "today");
 
   await go(page, "Rulebook");
@@ -34,10 +35,10 @@ test("pictures of the main views", async ({ page }) => {
   await go(page, "Calendars");
   await page.getByRole("combobox", { name: "Branch" }).selectOption({ label: "Saltmere" });
   await page.getByLabel("Closed from").fill("2026-10-20");
-  await page.getByLabel("to, if longer than a day").fill("2026-10-24");
+  await page.getByLabel("Closed until").fill("2026-10-24");
   await page.getByLabel("Reason").fill("New floor");
-  await page.getByRole("button", { name: "See what it touches" }).click();
-  await expect(page.getByRole("region", { name: "What it touches" })).toContainText("due dates move");
+  await page.getByRole("button", { name: "Preview" }).click();
+  await expect(page.getByRole("region", { name: "What will change" })).toContainText("due dates move");
   await shot(page, "calendars");
 
   await workAt(page, "Saltmere");
@@ -48,7 +49,7 @@ test("pictures of the main views", async ({ page }) => {
       "SELECT i.barcode FROM holds h JOIN items i ON i.id = h.item_id WHERE h.state = 'fetching' AND i.at_branch = 'SLM' AND h.pickup = 'HVH' LIMIT 1",
     ),
   );
-  await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
+  await expect(page.getByLabel("Destination", { exact: true })).toBeVisible();
   await shot(page, "fetch-list");
   const wanted = await ask(
     "SELECT title_id FROM holds WHERE state = 'waiting' GROUP BY 1 HAVING count(*) BETWEEN 6 AND 9 ORDER BY count(*) DESC, 1 LIMIT 1",
@@ -73,21 +74,21 @@ test("pictures of the main views", async ({ page }) => {
   const pad = await padOf("SLM");
   const laid = [await freeItem("SLM", "book"), "?"].join("\n");
   await page.request.post(`${pad}/lay`, { form: { things: laid } });
-  await expect(page.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true })).toHaveCount(1);
+  await expect(page.getByRole("region", { name: "Scanned items" }).getByText("Lent", { exact: true })).toHaveCount(1);
   await scan(page, await freeItem("SLM", "film"));
   await scan(page, "9789295055025");
-  await expect(page.getByRole("region", { name: "Tape" }).getByText("publisher's product code")).toBeVisible();
+  await expect(page.getByRole("region", { name: "Scanned items" }).getByText("publisher’s product code")).toBeVisible();
   await shot(page, "desk");
   await page.request.post(`${pad}/lift`);
   await sitAt(page, "None of these");
   await page.getByRole("button", { name: "Pay or waive" }).click();
   const pay = page.getByRole("form", { name: "Pay or waive" });
-  await pay.getByLabel("Laid down").fill("20.00");
+  await pay.getByLabel("Cash received").fill("20.00");
   await pay.getByRole("button", { name: /^Take / }).click();
-  await expect(page.getByText("Give back", { exact: false })).toBeVisible();
+  await expect(page.getByText("Give change:", { exact: false })).toBeVisible();
   await go(page, "Money");
-  await tab(page, "What was taken");
-  await expect(page.getByRole("table", { name: "What was taken" })).toBeVisible();
+  await tab(page, "Income");
+  await expect(page.getByRole("table", { name: "Income" })).toBeVisible();
   await shot(page, "money");
   await go(page, "Desk");
   await page.getByRole("link", { name: "History" }).click();
@@ -101,19 +102,18 @@ test("pictures of the main views", async ({ page }) => {
   ).split("|");
   await page.getByLabel(/^Legal name/).fill(name.replace(/.$/, ""));
   await page.getByLabel(/^Born/).fill(born);
-  await expect(page.getByRole("region", { name: "Already here?" })).toContainText("same birth date");
-  await shot(page, "register");
+  await expect(page.getByRole("region", { name: "Possible duplicates" })).toContainText("same birth date");
 
   await go(page, "Rosters");
-  await tab(page, "From lists");
+  await tab(page, "Import lists");
   const pupils = await ask(
     "SELECT string_agg(school || ',' || CASE WHEN n < 4 THEN '6c' ELSE '6a' END, E'\\n') FROM (SELECT school, row_number() OVER (ORDER BY id) AS n FROM patrons WHERE branch_code = 'HVH' AND school_year = '6' LIMIT 8) p",
   );
   await page.getByLabel(/^Paste a list/).fill(`number,class\n${pupils}\nHVH99999,6a\n${pupils.split(",")[0]},6a`);
   await page.getByLabel("School", { exact: true }).fill("Quay Street School");
   await page.getByLabel("School year").fill("6");
-  await page.getByRole("button", { name: "Look what it would do" }).click();
-  await expect(page.getByText("2 odd lines")).toBeVisible();
+  await page.getByRole("button", { name: "Preview" }).click();
+  await expect(page.getByText("2 lines with problems")).toBeVisible();
   await shot(page, "rosters");
 
   await fromBin(page);
@@ -127,11 +127,11 @@ test("pictures of the main views", async ({ page }) => {
   ]) {
     await scan(page, await ask(query));
   }
-  await expect(page.getByRole("region", { name: "Tape" }).getByRole("row")).toHaveCount(6);
+  await expect(page.getByRole("region", { name: "Scanned items" }).getByRole("row")).toHaveCount(6);
   await shot(page, "returns");
 
   await go(page, "Items");
-  await page.getByLabel(/^Words of title/).fill("salt");
+  await page.getByLabel(/^Title, author/).fill("salt");
   await expect(page.getByRole("row").nth(3)).toBeVisible();
   await shot(page, "items");
 
@@ -151,20 +151,20 @@ test("pictures of the main views", async ({ page }) => {
     await page.getByRole("region", { name: partner }).getByRole("radio").check();
     await page.getByLabel("For", { exact: true }).fill(reader);
     await page.getByRole("option", { name: new RegExp(reader) }).click();
-    await page.getByRole("button", { name: `Ask ${partner} for it` }).click();
-    await expect(page.getByRole("region", { name: "Ask a partner" })).toHaveCount(0);
+    await page.getByRole("button", { name: `Send request to ${partner}` }).click();
+    await expect(page.getByRole("region", { name: "Request from a partner" })).toHaveCount(0);
   }
-  await expect(requests).toContainText("They cannot lend it", { timeout: 20_000 });
-  await expect(requests.getByText("On its way to us")).toHaveCount(7, { timeout: 20_000 });
-  await requests.getByRole("button", { name: "It has arrived" }).last().click();
-  await expect(page.getByLabel("Sign", { exact: true })).toBeVisible();
+  await expect(requests).toContainText("Declined", { timeout: 20_000 });
+  await expect(requests.getByText("In transit to us")).toHaveCount(7, { timeout: 20_000 });
+  await requests.getByRole("button", { name: "Mark as received" }).last().click();
+  await expect(page.getByLabel("Destination", { exact: true })).toBeVisible();
   await page.locator("#place").evaluate((place) => place.scrollTo(0, 0));
   await shot(page, "interlibrary");
 
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
   await tab(page, "Staff");
-  await page.getByRole("button", { name: "Change Jory Tamm" }).click();
+  await page.getByRole("button", { name: "Edit Jory Tamm" }).click();
   await shot(page, "network");
 
   // The patron's own page, on a phone: of somebody who has something on loan, waits for something and owes something.
@@ -176,7 +176,7 @@ test("pictures of the main views", async ({ page }) => {
   await page.request.post(`/api/patrons/${own}/pin`, { data: { pin: "4711" } });
   await page.setViewportSize({ width: 390, height: 844 });
   await page.goto("/mine");
-  await page.getByLabel("The number of your card").fill(ownCard!);
+  await page.getByLabel("Card number").fill(ownCard!);
   await page.getByLabel("Your PIN").fill("4711");
   await page.getByRole("button", { name: "Sign in" }).click();
   await expect(page.getByRole("heading", { name: "On loan" })).toBeVisible();
@@ -184,8 +184,8 @@ test("pictures of the main views", async ({ page }) => {
   await page.setViewportSize({ width: 1280, height: 800 });
 
   await signIn(page, "Maren Odell");
-  await clockOn(page, "One day on");
-  await clockOn(page, "One day on");
+  await clockOn(page, "One day ahead");
+  await clockOn(page, "One day ahead");
   await go(page, "Notices");
   await page
     .getByRole("button", { name: /Overdue, first.*Trial run/ })
@@ -193,4 +193,72 @@ test("pictures of the main views", async ({ page }) => {
     .click({ timeout: 30_000 });
   await page.getByRole("region", { name: "Messages" }).getByRole("row").nth(1).getByRole("button").click();
   await shot(page, "notices");
+});
+
+/** One picture of several, with what each is. */
+async function sheet(page: Page, name: string, pictures: [string, Buffer][]) {
+  const figures = pictures.map(
+    ([what, png], k) => `<figure><img src="data:image/png;base64,${png.toString("base64")}" alt="">
+      <figcaption>${k + 1}. ${what}</figcaption></figure>`,
+  );
+  await page.setContent(`<style>
+    body { margin: 0; padding: 12px; display: grid; grid-template-columns: 1fr 1fr; gap: 12px; background: #e6dfd3; font: 15px sans-serif }
+    figure { margin: 0 } img { width: 100%; border: 1px solid #b9ad98 } figcaption { padding: 2px 0 6px }
+  </style>${figures.join("")}`);
+  await page.screenshot({ path: `../docs/screenshots/${name}.png`, fullPage: true });
+}
+
+test("the first day of a network of one's own", async ({ page }) => {
+  const own = new Own("first_shots");
+  await own.begin();
+  try {
+    own.nevrin(
+      ...["init", "--name", "Coast Libraries", "--timezone", "Europe/Berlin", "--currency", "EUR", "--courier", "daily"],
+      ...["--branch", "OST Ostkai", "--branch", "SUD Südtor", "--branch", "WES Westhof", "--hours", "mon-sun 00:05-23:55"],
+    );
+    own.nevrin("administrator", "add", "anna", "--name", "Anna Example", "--branch", "OST");
+    await page.goto(await own.serve());
+    const pictures: [string, Buffer][] = [];
+    const seen = async (what: string) => {
+      await expect(page.locator("[aria-busy=true]")).toHaveCount(0);
+      await page.waitForTimeout(500);
+      pictures.push([what, await page.screenshot()]);
+    };
+    await page.getByLabel("Name").fill("anna");
+    await page.getByLabel("Password").fill(Own.password);
+    await page.getByRole("button", { name: "Sign in" }).click();
+    await expect(page.getByRole("region", { name: "First steps" })).toContainText("2 of 9 done.");
+    await seen("Today lists what is still to be set up.");
+    await go(page, "Items");
+    await tab(page, "Add");
+    await page.getByRole("button", { name: "Enter by hand" }).click();
+    const title = page.getByRole("form", { name: "New title" });
+    await title.getByLabel("Title", { exact: true }).fill("Ropewalk");
+    await title.getByRole("button", { name: "Add title" }).click();
+    const copies = page.getByRole("form", { name: "Add copies" });
+    await copies.getByLabel("Material class").selectOption({ label: "Book" });
+    await copies.getByLabel("Collection").selectOption({ label: "General" });
+    await copies.getByLabel("Price").fill("24.50");
+    await seen("A title by hand, and its copy.");
+    await copies.getByRole("button", { name: "Add", exact: true }).click();
+    await expect(page.getByRole("region", { name: "Add copies" }).getByRole("status")).toContainText("added");
+    await go(page, "Patrons");
+    await page.getByRole("button", { name: "Register somebody" }).click();
+    const form = page.getByRole("form", { name: "Register somebody" });
+    await form.getByLabel(/^Legal name/).fill("Sunniva Brock");
+    await form.getByLabel(/^Born/).fill("1990-02-03");
+    await form.getByLabel(/^Street address/).fill("9 Net Loft Wharf");
+    await seen("Somebody is registered; the card gets the next number, or the one that is scanned.");
+    await form.getByRole("button", { name: "Register", exact: true }).click();
+    await expect(page.getByRole("heading", { name: "Sunniva Brock" }).first()).toBeVisible();
+    await go(page, "Desk");
+    await scan(page, await ask("SELECT card FROM patrons"));
+    await expect(page.getByRole("region", { name: "Patron" })).toContainText("Sunniva Brock");
+    await scan(page, await ask("SELECT barcode FROM items"));
+    await expect(page.getByText("Lent", { exact: true })).toBeVisible();
+    await seen("The first loan: the card, then the item.");
+    await sheet(page, "first-day", pictures);
+  } finally {
+    await own.end();
+  }
 });

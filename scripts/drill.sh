@@ -28,4 +28,4 @@ finish
 trap - EXIT
 if [ "${1:-}" = short ]; then exit; fi
 scripts/drill-tests.sh
-scripts/backup.sh try
+go test -count=1 -run Backups -v ./cmd/nevrin | grep -v "^=== "

@@ -39,14 +39,14 @@ func (s *Server) door(next http.Handler) http.Handler {
 		switch {
 		case errors.As(err, &tooLong):
 			s.refuse(w, r, huma.NewError(http.StatusRequestEntityTooLarge,
-				fmt.Sprintf("This request is longer than %d bytes. Nothing was done.", maxBody)))
+				fmt.Sprintf("This request is longer than %d bytes. Nothing was changed.", maxBody)))
 			return
 		case errors.Is(err, os.ErrDeadlineExceeded):
 			w.Header().Set("Connection", "close")
 			s.refuse(
 				w,
 				r,
-				huma.NewError(http.StatusRequestTimeout, "This request came too slowly. Nothing was done."),
+				huma.NewError(http.StatusRequestTimeout, "This request came too slowly. Nothing was changed."),
 			)
 			return
 		case err != nil: // the line was cut; nobody is there to be told
@@ -153,7 +153,7 @@ func (s *Server) bounded(next http.Handler) http.Handler {
 			r,
 			huma.NewError(
 				http.StatusTooManyRequests,
-				"Too much is asked for at once. Wait a moment, then try again.",
+				"Too many requests. Wait a moment, then try again.",
 			),
 		)
 	})

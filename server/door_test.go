@@ -70,10 +70,10 @@ func TestUnsoundRequests(t *testing.T) {
 		}{
 			"a zero byte":            {"/api/sign-in", "{\"Login\": \"a\x00\"}", "zero byte", 400},
 			"a zero byte escaped":    {"/api/sign-in", `{"Login": "a\u0000"}`, "zero byte", 400},
-			"an escaped backslash":   {"/api/sign-in", `{"Login": "a\\u0000", "Password": "x"}`, "do not go together", 403},
+			"an escaped backslash":   {"/api/sign-in", `{"Login": "a\\u0000", "Password": "x"}`, "Name and password do not match. Check both and try again.", 403},
 			"no UTF-8":               {"/api/sign-in", "{\"Login\": \"\xff\xfe\"}", "zero byte", 400},
 			"too deep":               {"/api/sign-in", strings.Repeat("[", 100) + strings.Repeat("]", 100), "levels within each other", 400},
-			"brackets in a text":     {"/api/sign-in", `{"Login": "` + strings.Repeat("[", 100) + `", "Password": "x"}`, "do not go together", 403},
+			"brackets in a text":     {"/api/sign-in", `{"Login": "` + strings.Repeat("[", 100) + `", "Password": "x"}`, "Name and password do not match. Check both and try again.", 403},
 			"too long":               {"/api/sign-in", strings.Repeat(" ", 1<<20) + "{}", "longer than", 413},
 			"a zero byte in a query": {"/api/titles?words=a%00b", "", "zero byte", 400},
 			"no UTF-8 in a query":    {"/api/titles?words=%ff", "", "zero byte", 400},

@@ -64,5 +64,5 @@ func TestDownloads(t *testing.T) {
 	)
 	status, says = maren.send(http.MethodGet, "/api/rehearsals/1/table.csv", "", nil)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, says, "has not been finished")
+	assert.Contains(t, says, "This rehearsal is not finished.")
 }

@@ -95,7 +95,7 @@ func (s *Server) files(r chi.Router) {
 				return nil, err
 			}
 			if found.Result == nil {
-				return nil, problem.Newf(problem.Refused, "This rehearsal has not been finished.")
+				return nil, problem.Newf(problem.Refused, "This rehearsal is not finished.")
 			}
 			var out bytes.Buffer
 			err = rules.WriteCSV(&out, found, a.Network.Money)

@@ -193,7 +193,7 @@ func (s *Server) flowing(next http.Handler) http.Handler {
 				}
 				w.Header().Set("Connection", "close")
 				s.refuse(w, r, huma.NewError(http.StatusServiceUnavailable,
-					"Too many requests are under way from where you are. Wait a moment, then try again."))
+					"Too many requests from your address. Wait a moment, then try again."))
 				return
 			}
 		}

@@ -6,6 +6,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/holds"
 	"nevrin/app/intake"
+	"nevrin/app/notices"
 	coreintake "nevrin/core/intake"
 )
 
@@ -47,6 +48,9 @@ func (s *Server) intakeOperations() {
 	}
 	do(s, http.MethodPost, "/intakes/route", "routeMoved", "Find copies at once for what waits, without waiting for the night", administrating,
 		func(a *act.Act, _ *Write) (Done, error) { return Done{true}, holds.RouteNow(a) })
+	do(s, http.MethodPost, "/intakes/tell", "tellMoved", "Work out at once the notices of what is overdue, without waiting for the night",
+		administrating,
+		func(a *act.Act, _ *Write) (Done, error) { return Done{true}, notices.WorkOutNow(a) })
 	type odd struct {
 		ByID
 		Paged

@@ -27,7 +27,7 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if s.house.Live == nil {
-		http.Error(w, "Nothing is told here.", http.StatusNotFound)
+		http.Error(w, "No live updates here.", http.StatusNotFound)
 		return
 	}
 	window := s.house.Live.Open(who.ID)

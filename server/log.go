@@ -80,7 +80,7 @@ func (s *Server) survived(next http.Handler, w middleware.WrapResponseWriter, r 
 		if err, ok := mistake.(error); ok && errors.Is(err, http.ErrAbortHandler) {
 			panic(mistake)
 		}
-		s.log.ErrorContext(r.Context(), "a mistake of ours", "request", askedOf(r.Context()).id,
+		s.log.ErrorContext(r.Context(), "an error in Nevrin", "request", askedOf(r.Context()).id,
 			"mistake", fmt.Sprintf("%T", mistake), "stack", string(debug.Stack()))
 		if w.Status() == 0 {
 			w.Header().Set("Content-Type", "application/problem+json")
@@ -92,7 +92,7 @@ func (s *Server) survived(next http.Handler, w middleware.WrapResponseWriter, r 
 }
 
 // oursAlone is what is told of a mistake that whoever asked can do nothing about.
-const oursAlone = "Something went wrong on our side and nothing was changed. It has been written to the log."
+const oursAlone = "Something went wrong in Nevrin. Nothing was changed. The error is in the log."
 
 // by is somebody with the request in which they do something.
 func by(ctx context.Context, who act.Actor) act.Actor {

@@ -26,8 +26,8 @@ func TestMistakeOfOurs(t *testing.T) {
 	s.ServeHTTP(answer, httptest.NewRequest(http.MethodGet, "/api/mistake?words=Greta", nil))
 	assert.Equal(t, http.StatusInternalServerError, answer.Code)
 	assert.Equal(t, "application/problem+json", answer.Header().Get("Content-Type"))
-	assert.Contains(t, answer.Body.String(), "nothing was changed")
-	assert.Contains(t, log.String(), "a mistake of ours")
+	assert.Contains(t, answer.Body.String(), "Something went wrong in Nevrin. Nothing was changed. The error is in the log.")
+	assert.Contains(t, log.String(), "an error in Nevrin")
 	assert.Contains(t, log.String(), "log_test.go", "where it was made")
 	assert.NotContains(t, log.String(), "Greta")
 }

@@ -61,15 +61,19 @@ var (
 	reached  = figure("database_reached", "Whether the database answered.")
 	windows  = figure("windows", "Windows that are open at this copy of the program.")
 	nightAge = figure("night_age_seconds", "How long ago the work of a night was done last, by the network's clock.")
+	backedUp = figure("backup_age_seconds", "How long ago the last base backup was made with nevrin backup.")
 	archived = figure("archive_age_seconds", "How long ago PostgreSQL last gave a part of its log to an archive.")
 	waiting  = figure("mail_waiting", "Messages that wait to be sent.")
 	refused  = figure("mail_refused", "Messages that a mail server has refused.")
-	failed   = figure("jobs_failed", "Jobs that did not work, by kind and by whether they are tried again.", "kind", "again")
+	jobs     = figure("jobs", "Jobs that have not been done, by kind and state; retryable ones failed, discarded ones are not retried.", "kind", "state")
+	nightRan = figure("night_step_seconds", "How long each step of the last night took.", "step")
+	behind   = figure("replica_behind_bytes", "Log of the database that a replica does not have yet.", "replica")
+	lag      = figure("replica_lag_seconds", "By how much a replica was late with the last of the log.", "replica")
 )
 
 // Describe names what may come.
 func (s *standing) Describe(to chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{reached, windows, nightAge, archived, waiting, refused, failed} {
+	for _, d := range []*prometheus.Desc{reached, windows, nightAge, backedUp, archived, waiting, refused, jobs, nightRan, behind, lag} {
 		to <- d
 	}
 }
@@ -88,8 +92,12 @@ func (s *standing) Collect(to chan<- prometheus.Metric) {
 	ctx, cancel := context.WithTimeout(context.Background(), asking)
 	defer cancel()
 	var now time.Time
-	of, err := act.Look(ctx, s.house, act.Machine, func(a *act.Act) (*upkeep.Status, error) {
+	var more *store.Figures
+	of, err := act.Look(ctx, s.house, act.Machine, func(a *act.Act) (of *upkeep.Status, err error) {
 		now = a.Now
+		if more, err = a.Tx.Figures(); err != nil {
+			return nil, err
+		}
 		return upkeep.Stand(a)
 	})
 	if err != nil {
@@ -103,11 +111,24 @@ func (s *standing) Collect(to chan<- prometheus.Metric) {
 	if of.NightEnded != nil {
 		tell(nightAge, now.Sub(*of.NightEnded).Seconds())
 	}
+	if of.BackedUp != nil {
+		tell(backedUp, time.Since(*of.BackedUp).Seconds())
+	}
 	if of.Archived != nil {
 		tell(archived, time.Since(*of.Archived).Seconds())
 	}
-	for _, f := range of.Failed {
-		tell(failed, float64(f.Again), f.Kind, "yes")
-		tell(failed, float64(f.GivenUp), f.Kind, "no")
+	for _, j := range more.Jobs {
+		tell(jobs, float64(j.N), j.Kind, j.State)
+	}
+	for _, n := range more.Night {
+		tell(nightRan, n.Seconds, n.Step)
+	}
+	for _, r := range more.Replicas {
+		if r.Bytes != nil {
+			tell(behind, *r.Bytes, r.Name)
+		}
+		if r.Seconds != nil {
+			tell(lag, *r.Seconds, r.Name)
+		}
 	}
 }

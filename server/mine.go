@@ -92,7 +92,7 @@ func (s *Server) mineRoutes(r chi.Router) {
 		"ways": func(a *act.Act, patron int64, f form) (string, error) {
 			_, err := people.ChooseWays(a, patron, people.Ways{HoldReady: person.Way(f("hold_ready")),
 				Overdue: person.Way(f("overdue"))})
-			return "From now on you are told so.", err
+			return "Saved.", err
 		},
 		"history": func(a *act.Act, patron int64, f form) (string, error) {
 			var kept *int
@@ -139,7 +139,7 @@ func (f form) date(name string) (*calendar.Date, error) {
 	}
 	d, err := calendar.ParseDate(text)
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "Write the day as year, month and day, such as 2026-12-31.")
+		return nil, problem.Newf(problem.Invalid, "Enter the date as year-month-day, such as 2026-12-31.")
 	}
 	return &d, nil
 }
@@ -148,7 +148,7 @@ func (f form) date(name string) (*calendar.Date, error) {
 func formOf(w http.ResponseWriter, r *http.Request) (form, error) {
 	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
 	if err := r.ParseForm(); err != nil {
-		return nil, problem.Newf(problem.Invalid, "What you sent cannot be read. Try again.")
+		return nil, problem.Newf(problem.Invalid, "Your request could not be read. Try again.")
 	}
 	return func(name string) string {
 		text := strings.ReplaceAll(r.PostForm.Get(name), "\x00", "")
@@ -206,7 +206,7 @@ func (s *Server) mine(w http.ResponseWriter, r *http.Request) {
 	if session == nil {
 		v := &mineView{}
 		if tokenOf(r) != "" {
-			v.Says = "You have been signed out, since nothing was done for a while. Sign in again."
+			v.Says = "You were signed out because you were inactive. Sign in again."
 			s.stay(w, "")
 		}
 		s.showMine(w, r, http.StatusOK, v)
@@ -308,10 +308,10 @@ func (s *Server) minePIN(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	token, says := tokenOf(r), "Your PIN is another one now."
+	token, says := tokenOf(r), "Your PIN has been changed."
 	var err error
 	if strings.TrimSpace(f("is")) != strings.TrimSpace(f("again")) {
-		err = problem.Newf(problem.Invalid, "The new PIN stands there in two ways. Nothing was changed.")
+		err = problem.Newf(problem.Invalid, "The two PINs do not match. Nothing was changed.")
 	} else {
 		var next string
 		e := mine.Entering{Address: s.address(r), PIN: strings.TrimSpace(f("was")), Device: deviceOf(r)}
@@ -404,7 +404,7 @@ func (s *Server) sayMine(r *http.Request, err error) string {
 		return p.Text
 	}
 	s.log.WarnContext(r.Context(), "own page", "error", store.Written(err))
-	return "Something is not right on our side. Look whether it was done, and try again in a moment."
+	return "Something went wrong. Check whether it was done, and try again in a moment."
 }
 
 func (s *Server) mineRefused(w http.ResponseWriter, r *http.Request, v *mineView, err error) {

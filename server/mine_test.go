@@ -80,10 +80,10 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	p := newPhone(t, base)
 	status, page := p.get("/mine")
 	assert.Equal(t, http.StatusOK, status)
-	assert.Contains(t, page, "The number of your card")
+	assert.Contains(t, page, "Card number")
 	status, page = p.post("/mine/sign-in", "card", card, "pin", "4712")
 	assert.Equal(t, http.StatusForbidden, status)
-	assert.Contains(t, page, "do not go together")
+	assert.Contains(t, page, "Card number and PIN do not match. Check both. If you have no PIN or have forgotten it, ask at any branch.")
 	assert.Contains(t, page, `value="`+card+`"`)
 	status, page = p.post("/mine/sign-in", "card", card[:4]+" "+card[4:], "pin", "4711")
 	require.Equal(t, http.StatusOK, status, page)
@@ -108,7 +108,7 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	// A term says that patrons do not renew by themselves.
 	testkit.InForce(t, h, map[string][]string{}, "patron_renewals", false)
 	_, page = p.post("/mine/renew", "key", "", "loan", loan)
-	assert.Regexp(t, `is renewed by staff alone\. Ask at your branch\. The rule for it: .+\.`, page)
+	assert.Regexp(t, `can be renewed only by staff\. Ask at your branch\. The rule for it: .+\.`, page)
 
 	// A title of which all copies are out is waited for.
 	title := text(`SELECT t.id::text FROM titles t WHERE NOT EXISTS (SELECT 1 FROM holds w WHERE w.title_id = t.id AND w.closed_at IS NULL)
@@ -116,7 +116,7 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 		AND NOT EXISTS (SELECT 1 FROM items i WHERE i.title_id = t.id AND (i.material <> 'book' OR NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL)))
 		ORDER BY t.id LIMIT 1`)
 	_, page = p.post("/mine/hold", "key", "", "title", title, "branch", "SLM")
-	assert.Contains(t, page, "Waits for a copy, pickup at Saltmere")
+	assert.Contains(t, page, "Waiting for a copy, pickup at Saltmere")
 	assert.Contains(t, page, "you are 1st")
 	hold := text("SELECT id::text FROM holds WHERE patron_id = ? AND title_id = ? AND closed_at IS NULL", patron, title)
 	_, page = p.post("/mine/hold", "key", "", "title", title, "branch", "SLM")
@@ -137,12 +137,12 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	}
 	assert.Equal(t, "waiting", text("SELECT state FROM holds WHERE id = ?", theirs))
 	_, page = p.post("/mine/cancel", "key", "", "hold", hold)
-	assert.Contains(t, page, "The hold is off")
+	assert.Contains(t, page, "The hold is cancelled.")
 
 	_, page = p.post("/mine/history", "key", "", "months", "0")
-	assert.Contains(t, page, "Your choice about your history is kept")
+	assert.Contains(t, page, "Your choice is saved. Older records are deleted tonight.")
 	_, page = p.post("/mine/ways", "key", "", "hold_ready", "none", "overdue", "")
-	assert.Contains(t, page, "From now on you are told so")
+	assert.Contains(t, page, "Saved")
 	status, data := p.get("/mine/everything.json")
 	assert.Equal(t, http.StatusOK, status)
 	assert.Contains(t, data, card)
@@ -152,18 +152,18 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	_, page = second.post("/mine/sign-in", "card", card, "pin", "4711")
 	assert.Contains(t, page, "On loan")
 	_, page = p.post("/mine/pin", "was", "4712", "is", "815815", "again", "815815")
-	assert.Contains(t, page, "This is not your present PIN")
+	assert.Contains(t, page, "This is not your current PIN. Nothing was changed.")
 	_, page = p.post("/mine/pin", "was", "4711", "is", "815815", "again", "815816")
-	assert.Contains(t, page, "in two ways")
+	assert.Contains(t, page, "The two PINs do not match. Nothing was changed.")
 	_, page = p.post("/mine/pin", "was", "4711", "is", "815815", "again", "815815")
-	assert.Contains(t, page, "Your PIN is another one now")
+	assert.Contains(t, page, "Your PIN has been changed")
 	_, page = second.get("/mine")
-	assert.Contains(t, page, "You have been signed out")
+	assert.Contains(t, page, "You were signed out because you were inactive. Sign in again.")
 	_, page = second.post("/mine/renew", "loan", loan)
-	assert.Contains(t, page, "The number of your card")
+	assert.Contains(t, page, "Card number")
 
 	_, page = p.post("/mine/sign-out")
-	assert.Contains(t, page, "The number of your card")
+	assert.Contains(t, page, "Card number")
 	_, page = p.get("/mine/everything.json")
 	assert.NotContains(t, page, card)
 	assert.Equal(t, "0", text("SELECT count(*)::text FROM readings WHERE patron_id = ? AND staff_id IS NULL", patron))
@@ -186,7 +186,7 @@ func TestPINsAreNotGuessed(t *testing.T) {
 		}
 	}
 	assert.Greater(t, refused, 90)
-	assert.Regexp(t, `Too many wrong tries\. Try again in .+, or ask at any branch for a new PIN`, page)
+	assert.Regexp(t, `Too many failed attempts\. Try again in .+, or ask at any branch for a new PIN`, page)
 	status, _ := p.post("/mine/sign-in", "card", card, "pin", "0815")
 	assert.Equal(t, http.StatusTooManyRequests, status, "the right one too has to wait")
 
@@ -271,8 +271,8 @@ func TestUnreadableCardsCountApart(t *testing.T) {
 	for n := range 30 {
 		_ = enter("203.0.113."+strconv.Itoa(n), "2184600")
 	}
-	assert.ErrorContains(t, enter("203.0.113.200", "2184600"), "Too many wrong tries")
-	assert.ErrorContains(t, enter("203.0.113.201", "2184699"), "do not go together")
+	assert.ErrorContains(t, enter("203.0.113.200", "2184600"), "Too many failed attempts. Try again in")
+	assert.ErrorContains(t, enter("203.0.113.201", "2184699"), "Card number and PIN do not match. Check both. If you have no PIN or have forgotten it, ask at any branch.")
 }
 
 // The public finds what it may see, with where it is; misspelt words lead to better ones, and what is for staff alone stays hidden.
@@ -280,7 +280,7 @@ func TestThePublicFinds(t *testing.T) {
 	h, base := serve(t)
 	p := newPhone(t, base)
 	_, page := p.get("/find")
-	assert.NotContains(t, page, "What was found")
+	assert.NotContains(t, page, "Results")
 	name := testkit.Text(t, h, `SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.material = 'book' AND i.standing = 'in_use'
 		AND t.name ~ '^[A-Za-z ]+$' ORDER BY t.id LIMIT 1`)
 	_, page = p.get("/find?words=" + url.QueryEscape(name))
@@ -342,11 +342,11 @@ func TestGuardiansSeeTheirChildren(t *testing.T) {
 		_, page := p.post("/mine/renew-for", "key", "", "loan", loan, "child", of)
 		return page
 	}
-	assert.NotContains(t, page, "for whom you answer", "as it is settled")
+	assert.NotContains(t, page, "in your care", "as it is settled")
 	assert.Contains(t, renew(loan, child), "There is no such loan")
 	set(`UPDATE network SET settings = settings || '{"guardians": true}', version = version + 1`)
 	_, page = p.get("/mine")
-	assert.Contains(t, page, "for whom you answer")
+	assert.Contains(t, page, "in your care")
 	assert.Contains(t, page, title)
 	assert.Contains(t, renew(other, child), "There is no such loan", "of somebody else's child")
 	assert.Contains(t, renew(other, text("SELECT patron_id::text FROM loans WHERE id = ?", other)), "There is no such loan")
@@ -354,7 +354,7 @@ func TestGuardiansSeeTheirChildren(t *testing.T) {
 	assert.Equal(t, "1", text("SELECT renewals::text FROM loans WHERE id = ?", loan))
 	set("UPDATE patrons SET born = '2008-10-06' WHERE id = ?", child) // eighteen today
 	_, page = p.get("/mine")
-	assert.NotContains(t, page, "for whom you answer")
+	assert.NotContains(t, page, "in your care")
 }
 
 func idOf(t *testing.T, text string) int64 {

@@ -98,7 +98,7 @@ func (s *Server) receiptOperations() {
 		ID int64 `path:"id"`
 	}
 	open(s, "/patrons/{id}/account", "accountStatement",
-		"A patron's account, newest first: charges, payments, waivers and what was taken back", employed,
+		"A patron's account, newest first: charges, payments, waivers and reversals", employed,
 		func(a *act.Act, in *account) (Rows[accounts.StatementLine], error) {
 			page, err := in.page()
 			if err != nil {

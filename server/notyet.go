@@ -13,7 +13,7 @@ func NotYet(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusServiceUnavailable)
 		_, _ = w.Write(
 			[]byte(
-				`{"status":503,"detail":"The database cannot be reached just now. Nothing was done; it is tried again by itself."}`,
+				`{"status":503,"detail":"The database cannot be reached. Nothing was changed. Retrying automatically."}`,
 			),
 		)
 		return

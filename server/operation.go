@@ -328,14 +328,14 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		s.log.Log(ctx, level, "unsure", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
-			"The database went away just as this was to be kept. Whether it was done is not known yet; it is asked again by itself.",
+			"The connection to the database was lost while saving. Checking whether it was saved.",
 		)
 	}
 	if errors.Is(err, store.ErrBusy) {
 		s.log.WarnContext(ctx, "busy", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusServiceUnavailable,
-			"Somebody else holds what this needs. Nothing was done; it is tried again by itself.",
+			"Somebody else is changing the same records. Nothing was changed. Retrying automatically.",
 		)
 	}
 	var pg *pgconn.PgError
@@ -344,21 +344,21 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		s.log.WarnContext(ctx, "value", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusUnprocessableEntity,
-			"The request holds a value that cannot be. Nothing was done.",
+			"The request has an invalid value. Nothing was changed.",
 		)
 	}
 	if store.Unique(err) { // of what there may be only one, somebody else has just made one
 		s.log.WarnContext(ctx, "once only", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusConflict,
-			"Somebody else has done something at the same moment that does not go together with this. Nothing was done; look at it again.",
+			"Somebody else made a conflicting change at the same moment. Nothing was changed. Check and try again.",
 		)
 	}
 	if store.Referenced(err) { // what it speaks of is not there, or something speaks of what is to go
 		s.log.WarnContext(ctx, "not there", "error", store.Written(err), "request", askedOf(ctx).id)
 		return huma.NewError(
 			http.StatusConflict,
-			"This speaks of something that is not there, or no longer. Nothing was done; look at it again.",
+			"This refers to something that no longer exists. Nothing was changed. Check and try again.",
 		)
 	}
 	if store.TookTooLong(err) && ctx.Err() == nil {
@@ -366,18 +366,18 @@ func (s *Server) problem(ctx context.Context, err error) error {
 		return &huma.ErrorModel{
 			Type: "urn:nevrin:too-long", Status: http.StatusUnprocessableEntity,
 			Title:  http.StatusText(http.StatusUnprocessableEntity),
-			Detail: "This takes longer than it may, so it was stopped. Nothing was done. Narrow it down, or do it in parts.",
+			Detail: "This took too long and was stopped. Nothing was changed. Narrow it down, or do it in parts.",
 		}
 	}
 	if Unreachable(err) {
 		return huma.NewError(
 			http.StatusServiceUnavailable,
-			"The database cannot be reached just now. Nothing was done; it is tried again by itself.",
+			"The database cannot be reached. Nothing was changed. Retrying automatically.",
 		)
 	}
 	if ctx.Err() != nil { // nobody waits for the answer; asked again with its key, it is done or known
 		s.log.DebugContext(ctx, "given up by who asked", "error", store.Written(err), "request", askedOf(ctx).id)
-		return huma.NewError(http.StatusServiceUnavailable, "The line was cut before this was done.")
+		return huma.NewError(http.StatusServiceUnavailable, "The connection was lost before this was done.")
 	}
 	s.log.ErrorContext(ctx, "operation failed", "error", store.Written(err), "request", askedOf(ctx).id)
 	return huma.NewError(http.StatusInternalServerError, oursAlone)
@@ -423,7 +423,7 @@ func (s *Server) who(ctx context.Context, roles []role.Role, leaving ...unfinish
 	if !slices.Contains(roles, e.Role) {
 		return act.Actor{}, huma.NewError(
 			http.StatusForbidden,
-			"Your role, "+string(e.Role)+", does not include this. Ask somebody whose role does.",
+			"Your role, "+string(e.Role)+", does not include this. Ask a colleague whose role does.",
 		)
 	}
 	askedOf(ctx).staff = e.ID

@@ -111,7 +111,7 @@ var mayDo = map[string]string{
 	"patronForm": "desk", "patronsAlike": "desk", "town": "desk", "join": "desk", "record": "desk", "changeRecord": "desk", "stand": "desk", "replaceCard": "desk", "setPIN": "desk", "chargeByHand": "desk", "notePatron": "desk", "endNote": "desk", "consent": "desk",
 	"readings": "supervisor", "chooseHistory": "desk", "forgetting": "supervisor", "forget": "supervisor",
 	"history": "desk", "setDueOfMany": "desk", "renewMany": "volunteer", "mailLent": "volunteer", "chooseReceipt": "desk", "settle": "desk", "receipts": "desk", "receipt": "desk", "reversePayment": "desk", "accountStatement": "desk", "householdCharges": "desk", "undoWaivers": "desk", "refunds": "desk", "payOut": "desk", "tills": "desk", "countedTills": "desk", "till": "desk", "openTill": "desk", "moveCash": "desk", "closeTill": "desk", "assignReceipts": "desk", "takePhoto": "desk", "dropPhoto": "desk", "cardPayments": "desk", "cardPayment": "desk", "askTerminal": "desk", "stopCardPayment": "desk", "endCardPayment": "desk", "creditCharge": "desk", "disputes": "desk", "disputeCharge": "desk", "endDispute": "desk", "invoices": "desk", "invoice": "desk", "makeInvoice": "desk", "withdrawInvoice": "desk", "takings": "desk", "waivers": "supervisor", "countAs": "desk", "placeHold": "desk", "cancelHold": "desk", "noteItem": "desk", "classifyItem": "desk", "classifyPatron": "desk", "extendCard": "desk",
-	"mailings": "desk", "messages": "desk", "testMail": "administrator", "routeMoved": "administrator", "status": "administrator",
+	"mailings": "desk", "messages": "desk", "testMail": "administrator", "routeMoved": "administrator", "tellMoved": "administrator", "status": "administrator",
 	"requests": "interlibrary", "requestCount": "interlibrary",
 	"searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "seenRefusal": "interlibrary",
 	"arrivedFromOutside": "interlibrary", "sendHome": "interlibrary", "copiesFor": "interlibrary", "replyToPartner": "interlibrary", "shipToPartner": "interlibrary",
@@ -253,10 +253,10 @@ func TestRolesAreEnforced(t *testing.T) {
 					assert.Equal(t, http.StatusUnauthorized, status, says)
 				case slices.Index(roles, role) < slices.Index(roles, least):
 					assert.Equal(t, http.StatusForbidden, status, says)
-					assert.Contains(t, says, "Ask somebody whose role does")
+					assert.Contains(t, says, ", does not include this. Ask a colleague whose role does.")
 				default:
 					assert.NotContains(t, []int{http.StatusUnauthorized, http.StatusInternalServerError}, status, says)
-					assert.NotContains(t, says, "Ask somebody whose role does", "the role may; whose it is, and where, is another test")
+					assert.NotContains(t, says, ", does not include this. Ask a colleague whose role does.", "the role may; whose it is, and where, is another test")
 				}
 			}
 		}

@@ -251,7 +251,7 @@ func (s *Server) sessionError(w http.ResponseWriter, r *http.Request, err error)
 	w.WriteHeader(http.StatusServiceUnavailable)
 	_, _ = w.Write(
 		[]byte(
-			`{"status":503,"title":"Service Unavailable","detail":"The database cannot be reached just now. Nothing was done; it is tried again by itself."}`,
+			`{"status":503,"title":"Service Unavailable","detail":"The database cannot be reached. Nothing was changed. Retrying automatically."}`,
 		),
 	)
 }

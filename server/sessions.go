@@ -198,14 +198,14 @@ func (s *Server) identify(next http.Handler) http.Handler {
 func awayError() error {
 	return &huma.ErrorModel{
 		Type: "urn:nevrin:rests", Status: http.StatusUnauthorized, Title: http.StatusText(http.StatusUnauthorized),
-		Detail: "Nobody has touched this station for a while. Say that it is you.",
+		Detail: "This station was idle. Sign in again.",
 	}
 }
 
 func secondError() error {
 	return &huma.ErrorModel{
 		Type: "urn:nevrin:lacks-second", Status: http.StatusForbidden, Title: http.StatusText(http.StatusForbidden),
-		Detail: "Your role needs a second factor here. Set it up first, under your name.",
+		Detail: "Your role needs a second factor. Set it up first, under My account.",
 	}
 }
 

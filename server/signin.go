@@ -54,7 +54,7 @@ func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if staff == nil {
-		s.refuse(w, r, problem.Newf(problem.Forbidden, "Only people of the demo sign in with one click."))
+		s.refuse(w, r, problem.Newf(problem.Forbidden, "Only demo users sign in with one click."))
 		return
 	}
 	s.enter(w, r, staff, in.Own)
@@ -276,7 +276,7 @@ func (s *Server) changeBranch(w http.ResponseWriter, r *http.Request) {
 			if err == nil && !who.MayWorkAt(in.Branch) {
 				err = problem.Newf(
 					problem.Forbidden,
-					"You do not work at %s. Who administrates Nevrin can add it to your branches.",
+					"You do not work at %s. An administrator can add it to your branches.",
 					b.Name,
 				)
 			}
@@ -309,7 +309,7 @@ const mostShort = 1000
 func (s *Server) short(w http.ResponseWriter, r *http.Request, texts ...string) bool {
 	for _, t := range texts {
 		if len(t) > mostShort {
-			s.refuse(w, r, huma.NewError(http.StatusUnprocessableEntity, "This is longer than any name or password."))
+			s.refuse(w, r, huma.NewError(http.StatusUnprocessableEntity, "Name or password is too long."))
 			return false
 		}
 	}

@@ -59,18 +59,18 @@ var signUpFields = []struct {
 	need person.Field
 	signUpField
 }{
-	{"", signUpField{Name: "legal_name", Label: "Your name, as on an identity paper", Complete: "name", Must: true}},
+	{"", signUpField{Name: "legal_name", Label: "Your name, as on your ID", Complete: "name", Must: true}},
 	{
 		person.PreferredName,
-		signUpField{Name: "preferred_name", Label: "How you want to be called", Complete: "nickname"},
+		signUpField{Name: "preferred_name", Label: "Preferred name", Complete: "nickname"},
 	},
 	{person.Born, signUpField{Name: "born", Label: "Birth date", Kind: "date", Complete: "bday"}},
-	{person.Guardian, signUpField{Name: "guardian_name", Label: "Under 18: who answers for you"}},
+	{person.Guardian, signUpField{Name: "guardian_name", Label: "Guardian, if you are under 18"}},
 	{person.Email, signUpField{Name: "email", Label: "Email address", Kind: "email", Complete: "email"}},
 	{person.Phone, signUpField{Name: "phone", Label: "Phone", Kind: "tel", Complete: "tel"}},
 	{
 		person.Address,
-		signUpField{Name: "address", Label: "Street and number", Complete: "street-address", Long: true},
+		signUpField{Name: "address", Label: "Street address", Complete: "street-address", Long: true},
 	},
 	{person.PostalCode, signUpField{Name: "postal_code", Label: "Postal code", Complete: "postal-code"}},
 	{person.Town, signUpField{Name: "town", Label: "Town", Complete: "address-level2"}},
@@ -122,7 +122,7 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 	tooMany := s.signUps.OnLimit(w, r, door.Client(s.address(r)))
 	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
 	if err := r.ParseForm(); err != nil && !tooMany {
-		s.signUpRefused(w, r, f, problem.Newf(problem.Invalid, "What you sent cannot be read. Fill in the form again."))
+		s.signUpRefused(w, r, f, problem.Newf(problem.Invalid, "Your form could not be read. Fill it in again."))
 		return
 	}
 	if key := r.PostForm.Get("key"); len(key) == len(f.Key) {
@@ -131,7 +131,7 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 	record, wrong := f.read(r)
 	pin, again := strings.TrimSpace(r.PostForm.Get("pin")), strings.TrimSpace(r.PostForm.Get("pin_again"))
 	if pin != again {
-		wrong = append(wrong, person.Wrong{Field: signups.PINField, Says: "The two are not the same. Choose one and write it twice."})
+		wrong = append(wrong, person.Wrong{Field: signups.PINField, Says: "The two entries do not match. Enter the same twice."})
 	}
 	if tooMany {
 		s.signUpRefused(w, r, f, problem.Newf(problem.TooOften,
@@ -206,7 +206,7 @@ func (f *signUpForm) read(r *http.Request) (person.Record, []person.Wrong) {
 					wrong,
 					person.Wrong{
 						Field: person.Born,
-						Says:  "Write the date as year, month and day, such as 1984-03-09.",
+						Says:  "Enter the date as year-month-day, such as 1984-03-09.",
 					},
 				)
 				continue
@@ -251,10 +251,10 @@ func (s *Server) showSignUp(w http.ResponseWriter, status int, f *signUpForm) {
 
 // signUpRefused shows why nothing was taken, with what was written if it could be read.
 func (s *Server) signUpRefused(w http.ResponseWriter, r *http.Request, f *signUpForm, err error) {
-	status, says := http.StatusServiceUnavailable, "Something is not right on our side. Nothing was taken; try again in a moment."
+	status, says := http.StatusServiceUnavailable, "Something went wrong. Nothing was saved; try again in a moment."
 	switch p := problem.Of(err); {
 	case p != nil && p.Kind == problem.Repeated:
-		status, says = http.StatusConflict, "This form has been sent already, with other words. What was sent first has been taken; tell the branch what is to be otherwise, or open this page anew for somebody else."
+		status, says = http.StatusConflict, "This form was already sent with other details. The first version was saved. Tell the branch about changes, or reload the page for another person."
 	case p != nil:
 		status, says = statuses[p.Kind], p.Text
 	default:

@@ -58,7 +58,7 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 	status, page = p.ask(http.MethodPost, form, "same-origin")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.NotContains(t, page, "<script")
-	assert.Contains(t, page, "Write the date as year, month and day")
+	assert.Contains(t, page, "Enter the date as year-month-day, such as 1984-03-09.")
 	assert.Contains(t, page, "Testwick", "what was written is there still")
 
 	form.Set("legal_name", "Perrin Vale")
@@ -75,13 +75,13 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 	settle(`{"sign_ups": {"open": true, "card_days": 14, "contact": true}}`)
 	status, page = p.ask(http.MethodPost, form, "same-origin")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	assert.Contains(t, page, "Write down an email address or a phone number")
+	assert.Contains(t, page, "Enter an email address or a phone number so that we can reach you.")
 	form.Set("phone", "902 555 0131")
 	form.Set("pin", "4711")
 	form.Set("pin_again", "4712")
 	status, page = p.ask(http.MethodPost, form, "same-origin")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	assert.Contains(t, page, "The two are not the same")
+	assert.Contains(t, page, "The two entries do not match. Enter the same twice.")
 	assert.NotContains(t, page, "4711", "a PIN is never shown again")
 	form.Set("pin", "1991")
 	form.Set("pin_again", "1991")
@@ -105,13 +105,13 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 	title := testkit.Text(t, h, `SELECT i.title_id::text FROM items i JOIN loans l ON l.item_id = i.id AND l.returned_at IS NULL WHERE i.material = 'book' AND i.standing = 'in_use'
 		AND NOT EXISTS (SELECT 1 FROM items o WHERE o.title_id = i.title_id AND o.id <> i.id) ORDER BY i.id LIMIT 1`)
 	_, page = phone.post("/mine/hold", "key", "", "title", title, "branch", "HVH")
-	assert.Contains(t, page, "Waits for a copy, pickup at Havenhead")
+	assert.Contains(t, page, "Waiting for a copy, pickup at Havenhead")
 
 	// The same form with other words is not taken under the same key; a new one is.
 	form.Set("legal_name", "Perrin Vail")
 	status, page = p.ask(http.MethodPost, form, "same-origin")
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, page, "has been sent already")
+	assert.Contains(t, page, "This form was already sent with other details. The first version was saved. Tell the branch about changes, or reload the page for another person.")
 	assert.Contains(t, page, "Perrin Vail", "what was written is there still")
 	// Who sends form after form is asked to wait.
 	refused := false
@@ -126,6 +126,6 @@ func TestThePageOnWhichPeopleSignUp(t *testing.T) {
 
 	require.NoError(t, testkit.SQL(h).Exec(`UPDATE network SET settings = settings || '{"sign_ups": {"open": false}}', version = version + 1`).Error)
 	_, page = p.ask(http.MethodGet, nil, "")
-	assert.Contains(t, page, "Signing up here is closed")
+	assert.Contains(t, page, "Online sign-up is closed")
 	assert.NotContains(t, page, "<form")
 }

@@ -32,7 +32,7 @@ func TestWhatTakesTooLong(t *testing.T) {
 	var problem struct{ Type, Detail string }
 	require.NoError(t, json.Unmarshal([]byte(says), &problem))
 	assert.Equal(t, "urn:nevrin:too-long", problem.Type)
-	assert.Contains(t, problem.Detail, "Nothing was done")
+	assert.Contains(t, problem.Detail, "This took too long and was stopped. Nothing was changed. Narrow it down, or do it in parts.")
 }
 
 // A volunteer scans the cards of those who stand there, and not all cards one after another.

@@ -69,7 +69,7 @@ func (s *Server) titleOperations() {
 		func(a *act.Act, in *file) (*bibliography.FromFile, error) {
 			data, err := base64.StdEncoding.DecodeString(in.Content)
 			if err != nil {
-				return nil, problem.Newf(problem.Invalid, "The file did not come whole. Choose it again.")
+				return nil, problem.Newf(problem.Invalid, "The file is incomplete. Choose it again.")
 			}
 			return bibliography.ReadFile(a, data)
 		})
@@ -128,7 +128,7 @@ func (s *Server) itemOperations() {
 		func(a *act.Act, in *classed) (*rules.LoanTerms, error) { return rules.Lent(a, in.ID, in.Class) })
 	askRows(s, "/items-found", "findItems", "Find items by what is on record of them", employed,
 		stock.Find)
-	ask(s, "/items-counted", "countItems", "How many items there are of what is looked for", employed,
+	ask(s, "/items-counted", "countItems", "How many items match a search", employed,
 		stock.Count)
 	do(
 		s,
@@ -180,7 +180,7 @@ func (s *Server) itemOperations() {
 	type lent struct {
 		Paged
 		Branch     calendar.Code `query:"branch" maxLength:"3" doc:"Where it was lent; empty: anywhere"`
-		Home       calendar.Code `query:"home" maxLength:"3" doc:"Where it belongs"`
+		Home       calendar.Code `query:"home" maxLength:"3" doc:"Home branch"`
 		Class      string        `query:"class" maxLength:"60" doc:"Of the patron"`
 		Material   string        `query:"material" maxLength:"60"`
 		Collection string        `query:"collection" maxLength:"60"`
@@ -308,7 +308,7 @@ func labelsOf(a *act.Act, r *http.Request) ([]byte, error) {
 	if text := query.Get("free"); text != "" {
 		var err error
 		if free, err = strconv.Atoi(text); err != nil || free < 0 || free >= sheet.Columns*sheet.Rows {
-			return nil, problem.Newf(problem.Invalid, "How many places are left free is a number from 0 to %d.",
+			return nil, problem.Newf(problem.Invalid, "Enter a number of free positions from 0 to %d.",
 				sheet.Columns*sheet.Rows-1)
 		}
 	}
@@ -321,7 +321,7 @@ func labelsOf(a *act.Act, r *http.Request) ([]byte, error) {
 	if len(ids) == 0 || len(ids) > mostLabels {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"Choose the items whose labels are printed: from one to %d.",
+			"Choose 1 to %d items.",
 			mostLabels,
 		)
 	}

@@ -4,6 +4,7 @@ package standin
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
 	"io"
 	"mime"
@@ -18,6 +19,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/emersion/go-sasl"
 	"github.com/emersion/go-smtp"
 )
 
@@ -28,6 +30,8 @@ type Mail struct {
 	mu     sync.Mutex
 	smtp   *smtp.Server
 	page   *http.Server
+
+	user, password string // who may send; empty: anybody
 }
 
 // NewMail builds a mail server over a folder, which is made if it is not there.
@@ -42,6 +46,14 @@ func NewMail(folder string) (*Mail, error) {
 	return m, nil
 }
 
+// Guard lets only somebody with a password send, over an encrypted line only: with STARTTLS (RFC 3207) or, on a listener of TLS, from its
+// beginning (RFC 8314). Who sends says so with AUTH PLAIN (RFC 4954, RFC 4616).
+func (m *Mail) Guard(certificate tls.Certificate, user, password string) *tls.Config {
+	m.user, m.password = user, password
+	m.smtp.TLSConfig = &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS12}
+	return m.smtp.TLSConfig
+}
+
 // Serve answers SMTP on one listener and shows the mailbox on another, until the context ends.
 func (m *Mail) Serve(ctx context.Context, mail, page net.Listener) {
 	go func() { _ = m.smtp.Serve(mail) }()
@@ -53,11 +65,36 @@ func (m *Mail) Serve(ctx context.Context, mail, page net.Listener) {
 
 // session is one SMTP conversation.
 type session struct {
-	mail *Mail
-	to   []string
+	mail  *Mail
+	to    []string
+	known bool
 }
 
-func (s *session) Mail(string, *smtp.MailOptions) error { s.to = nil; return nil }
+// AuthMechanisms are the ways in which somebody says who they are.
+func (s *session) AuthMechanisms() []string {
+	if s.mail.user == "" {
+		return nil
+	}
+	return []string{sasl.Plain}
+}
+
+// Auth hears who somebody is.
+func (s *session) Auth(string) (sasl.Server, error) {
+	return sasl.NewPlainServer(func(_, user, password string) error {
+		if s.known = user == s.mail.user && password == s.mail.password; !s.known {
+			return smtp.ErrAuthFailed
+		}
+		return nil
+	}), nil
+}
+
+func (s *session) Mail(string, *smtp.MailOptions) error {
+	if s.to = nil; s.mail.user != "" && !s.known {
+		return smtp.ErrAuthRequired
+	}
+	return nil
+}
+
 func (s *session) Rcpt(to string, _ *smtp.RcptOptions) error {
 	s.to = append(s.to, to)
 	return nil

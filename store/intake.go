@@ -8,6 +8,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
+
+	"nevrin/core/circulation"
 )
 
 // Intake is a file of another system that is taken in.
@@ -329,6 +331,7 @@ func (t *Tx) Holders(cards []string) (map[string]Holder, error) {
 // Labelled is an item by its label, as far as it matters to what is taken in.
 type Labelled struct {
 	Barcode, Material, Collection, Branch, Place, Title string
+	Standing                                            circulation.ItemStanding
 	ID, TitleID                                         int64
 }
 
@@ -337,7 +340,7 @@ func (t *Tx) Labelled(labels []string) (map[string]Labelled, error) {
 	rows, err := list[Labelled](
 		t,
 		`SELECT i.barcode, i.material, i.collection, i.branch_code AS branch, coalesce(w.place, '') AS place,
-		t.name AS title, i.id, i.title_id FROM items i JOIN titles t ON t.id = i.title_id
+		i.standing, t.name AS title, i.id, i.title_id FROM items i JOIN titles t ON t.id = i.title_id
 		LEFT JOIN whereabouts w ON w.item_id = i.id
 		WHERE i.barcode = ANY($1)`,
 		labels,
@@ -381,19 +384,26 @@ var settling = []string{
 	`DELETE FROM intake_lines l WHERE l.intake_id = $1 AND l.kind = 'titles' AND l.outcome <> 'left'
 		AND EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'titles' AND o.outcome <> 'left'
 			AND o.number = l.number AND (o.line, o.part) < (l.line, l.part)) AND $2 <> ''`,
-	`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Stands twice: it was in line ' || f.line || ' already.'
+	`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Duplicate of line ' || f.line || '.'
 		FROM (SELECT DISTINCT ON (kind, number) kind, number, line, part FROM intake_lines
 			WHERE intake_id = $1 AND outcome <> 'left' ORDER BY kind, number, line, part) f
 		WHERE l.intake_id = $1 AND l.kind = f.kind AND l.number = f.number AND l.outcome <> 'left'
 			AND (l.line, l.part) > (f.line, f.part) AND $2 <> ''`,
-	`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Its title is left, so it is too.'
+	`UPDATE intake_lines l SET outcome = 'left', ready = NULL, says = 'Its title is skipped.'
 		WHERE l.intake_id = $1 AND l.kind = 'items' AND l.outcome IN ('new', 'changed')
 			AND NOT EXISTS (SELECT 1 FROM intake_lines o WHERE o.intake_id = $1 AND o.kind = 'titles'
 				AND o.outcome <> 'left' AND o.number = l.ready->>'title')
 			AND NOT EXISTS (SELECT 1 FROM came_from c WHERE c.source = $2 AND c.kind = 'titles'
 				AND c.number = l.ready->>'title')`,
+	`UPDATE intake_lines l SET outcome = 'left', ready = NULL,
+			says = 'Its item stands on the hold shelf for somebody else already, by line ' || f.line || '.'
+		FROM (SELECT DISTINCT ON (ready->>'item_id') ready->>'item_id' AS item, line, part FROM intake_lines
+			WHERE intake_id = $1 AND kind = 'holds' AND outcome = 'new' AND ready->>'item_id' <> ''
+			ORDER BY ready->>'item_id', line, part) f
+		WHERE l.intake_id = $1 AND l.kind = 'holds' AND l.outcome = 'new' AND l.ready->>'item_id' = f.item
+			AND (l.line, l.part) > (f.line, f.part) AND $2 <> ''`,
 	`UPDATE intake_lines l
-		SET says = trim(says || ' The guardian''s card is nobody''s, here or in this file: taken without.')
+		SET says = trim(says || ' The guardian''s card is unknown. Imported without it.')
 		WHERE l.intake_id = $1 AND l.kind = 'patrons' AND l.outcome IN ('new', 'changed')
 			AND l.ready->>'guardian_card' <> '' AND $2 <> ''
 			AND NOT EXISTS (SELECT 1 FROM patrons p WHERE p.card = l.ready->>'guardian_card')

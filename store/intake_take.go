@@ -123,13 +123,21 @@ var takes = map[string][]string{
 				r.due_at, r.renewals, r.lost_at` + rowsAs("loans") + `), ` + came("loans", "new_id", true) + ofLoan("new_id"),
 		change("loans", "loans", loanChanged, "") + ofLoan("ref"),
 	},
+	// What is ready stands at its pickup branch, wherever its item was known to be.
 	"holds": {
-		span("holds", "new") + `put AS (INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, paused_until, place)
+		span("holds", "new") + `put AS (INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, paused_until,
+				state, item_id, ready_at, shelf_until, slot, place)
 			SELECT src.new_id, r.title_id, r.patron_id, r.pickup, r.only_item, r.placed_at, r.paused_until,
+				coalesce(r.state, 'waiting'), r.item_id, r.ready_at, r.shelf_until, r.slot,
 				coalesce((SELECT max(o.place) FROM holds o WHERE o.title_id = r.title_id), 0)
 					+ row_number() OVER (PARTITION BY r.title_id
 						ORDER BY (src.ready->>'rank')::int NULLS LAST, r.placed_at, src.line)` + rowsAs("holds") + `), ` +
-			came("holds", "new_id", true) + told("hold_id, patron_id", "new_id, (ready->>'patron_id')::bigint"),
+			`stood AS (UPDATE items i SET at_branch = src.ready->>'pickup' FROM src
+				WHERE i.id = (src.ready->>'item_id')::bigint AND i.at_branch <> src.ready->>'pickup'),
+			came AS (INSERT INTO came_from (source, kind, number, ref, digest, intake_id, added, item_at)
+				SELECT arg.source, 'holds', number, new_id, digest, $1, true,
+					(SELECT i.at_branch FROM items i WHERE i.id = (ready->>'item_id')::bigint) FROM src, arg) ` +
+			told("hold_id, patron_id, item_id", "new_id, (ready->>'patron_id')::bigint, (ready->>'item_id')::bigint"),
 	},
 	"balances": {
 		span("balances", "new") + `put AS (INSERT INTO ledger (id, patron_id, kind, amount, about, reason, loan_id, at, staff_id,

@@ -84,9 +84,16 @@ var undoings = map[string]undoing{
 	},
 	"holds": {
 		table: "holds",
-		free: "o.state = 'waiting' AND " + nothing("hold_id", "misses", "transits", "told", "sweep_lines") +
-			" AND " + nothing("filled_hold", "loans"),
-		goes: []string{"DELETE FROM holds WHERE id = ANY($1)"},
+		free: "(o.state = 'waiting' OR o.state = 'ready' AND c.item_at IS NOT NULL) AND " +
+			nothing("hold_id", "misses", "transits", "told", "sweep_lines") + " AND " + nothing("filled_hold", "loans"),
+		goes: []string{
+			`DELETE FROM whereabouts w USING holds h WHERE h.id = ANY($1) AND w.item_id = h.item_id AND w.place = 'hold_shelf'
+				AND w.ref = h.id`,
+			`UPDATE items i SET at_branch = c.item_at FROM came_from c JOIN holds h ON h.id = c.ref
+				WHERE c.ref = ANY($1) AND c.kind = 'holds' AND c.item_at IS NOT NULL
+					AND i.id = h.item_id AND i.at_branch = h.pickup`,
+			"DELETE FROM holds WHERE id = ANY($1)",
+		},
 	},
 	// The books are never rubbed out: what came is put right by an entry of its own.
 	"balances": {

@@ -40,9 +40,10 @@ func (t *Tx) NightStep(day time.Time, step string) (*NightStep, error) {
 	return one[NightStep](t, "SELECT done, ended_at FROM nights WHERE day = $1 AND step = $2 FOR UPDATE", day, step)
 }
 
-// NightDone writes how far a step has come, and that it has ended.
-func (t *Tx) NightDone(day time.Time, step string, done int64, ended *time.Time) {
-	t.queueOne("UPDATE nights SET done = $3, ended_at = $4 WHERE day = $1 AND step = $2", day, step, done, ended)
+// NightDone writes how far a step has come with a part that took so long, and that it has ended.
+func (t *Tx) NightDone(day time.Time, step string, done int64, took time.Duration, ended *time.Time) {
+	t.queueOne("UPDATE nights SET done = $3, ended_at = $4, seconds = seconds + $5 WHERE day = $1 AND step = $2", day, step, done, ended,
+		took.Seconds())
 }
 
 // MaybeLost is a late loan with what decides whether it counts as lost.

@@ -114,7 +114,9 @@ var taken = map[string]table{
 		{"state", "h.state"},
 		{"only_label", "(SELECT o.barcode FROM items o WHERE o.id = h.only_item)"},
 		{"label", "(SELECT o.barcode FROM items o WHERE o.id = h.item_id)"},
+		{"ready_at", isoTime("h.ready_at")},
 		{"shelf_until", "h.shelf_until"},
+		{"slot", "h.slot"},
 		{"paused_until", "h.paused_until"},
 	}, "holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id", "h.id", "h.closed_at IS NULL"},
 	"balances": {[]column{

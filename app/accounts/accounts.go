@@ -67,8 +67,8 @@ func Household(a *act.Act, patron int64) ([]Member, error) {
 }
 
 var sayAbout = map[ledger.About]string{
-	ledger.AboutLate: "Late", ledger.AboutLost: "Lost", ledger.AboutProcessing: "Processing of what is lost",
-	ledger.AboutMembership: "Membership", ledger.AboutUncollected: "Not fetched", ledger.AboutOutside: "Asked outside",
+	ledger.AboutLate: "Late", ledger.AboutLost: "Lost", ledger.AboutProcessing: "Processing of a lost item",
+	ledger.AboutMembership: "Membership", ledger.AboutUncollected: "Not collected", ledger.AboutOutside: "Interlibrary request",
 	ledger.AboutManual: "Charge",
 }
 

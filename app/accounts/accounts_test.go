@@ -88,7 +88,7 @@ func TestPayingInCash(t *testing.T) {
 
 	c.charge(p, "0.02")
 	for amount, says := range map[string]string{
-		"0.02": "comes to nothing in coins of $0.05", "0": "must be more than nothing", "-1": "not a sum of money",
+		"0.02": "rounds to zero in coins of $0.05", "0": "must be more than nothing", "-1": "not a sum of money",
 		"1,50": "not a sum of money", "0.03": "is more than the $0.02 that is owed", "1e3": "not a sum of money", "": "not a sum of money",
 	} {
 		_, err := c.settle(accounts.Settling{Patrons: []int64{p}, Amount: amount, Means: ledger.Cash})
@@ -96,9 +96,9 @@ func TestPayingInCash(t *testing.T) {
 	}
 	c.charge(p, "2.00")
 	_, err = c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: ledger.Cash, Laid: "1.95"})
-	assert.ErrorContains(t, err, "$1.95 is less than the $2.00 to be paid")
+	assert.ErrorContains(t, err, "$1.95 is less than the $2.00 due")
 	_, err = c.settle(accounts.Settling{Patrons: []int64{p}, Amount: "2.00", Means: ledger.Cash, Laid: "2.01"})
-	assert.ErrorContains(t, err, "nobody can lay down $2.01")
+	assert.ErrorContains(t, err, "$2.01 cannot be paid in cash")
 	assert.Equal(t, "202", c.balance(p), "nothing was taken by what was refused")
 }
 
@@ -123,9 +123,9 @@ func TestPayingForSeveral(t *testing.T) {
 	require.Len(t, r.Parts, 2)
 
 	_, err = c.settle(accounts.Settling{Patrons: []int64{mother}, Charges: []int64{elsewhere}, Amount: "1.00", Means: ledger.Card})
-	assert.ErrorContains(t, err, "not owed any more", "somebody else's charge is none of theirs")
+	assert.ErrorContains(t, err, "A selected charge has just been settled elsewhere. Check the account again.", "somebody else's charge is none of theirs")
 	_, err = c.settle(accounts.Settling{Patrons: []int64{mother}, Charges: []int64{old}, Amount: "1.00", Means: ledger.Card})
-	assert.ErrorContains(t, err, "not owed any more", "paid already")
+	assert.ErrorContains(t, err, "A selected charge has just been settled elsewhere. Check the account again.", "paid already")
 }
 
 // A payment taken by mistake is reversed and can be taken again; nothing is reversed twice, and a reversal never.
@@ -145,14 +145,14 @@ func TestReversing(t *testing.T) {
 	_, err = c.reverse(c.here, s.Receipt)
 	require.ErrorContains(t, err, "reversed already")
 	_, err = c.reverse(boss, back.ID)
-	require.ErrorContains(t, err, "Only money that was taken")
+	require.ErrorContains(t, err, "Only payments can be reversed. If this was a mistake, take the payment again.")
 
 	s, err = c.settle(pay)
 	require.NoError(t, err, "it is taken again")
 	_, err = c.credit(c.here, charge)
 	require.NoError(t, err)
 	_, err = c.reverse(c.here, s.Receipt)
-	require.ErrorContains(t, err, "given back as a refund")
+	require.ErrorContains(t, err, "A charge that this paid has been credited since and is refunded, so it cannot be reversed.")
 	assert.Equal(t, "0", c.balance(p))
 
 	c.charge(p, "1.00")
@@ -204,7 +204,7 @@ func TestUndoingWaivers(t *testing.T) {
 	_, err = c.credit(boss, old)
 	require.NoError(t, err)
 	_, err = c.unwaive(boss, again.Waived...)
-	require.ErrorContains(t, err, "taken back since")
+	require.ErrorContains(t, err, "The charge has been reversed since, so it cannot be owed again.")
 	assert.Equal(t, "200", c.balance(p))
 	c.Later(24 * time.Hour)
 	part := as(boss, accounts.Settling{Patrons: []int64{p}, Amount: "0.50", Reason: "Kindness"})
@@ -284,7 +284,7 @@ func TestRefunds(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "0.00", left.Owes)
 	_, err = c.credit(c.here, charge)
-	require.ErrorContains(t, err, "taken back already")
+	require.ErrorContains(t, err, "This charge has already been waived or reversed.")
 	owed := testkit.Do(t, c.House, c.here, func(a *act.Act) ([]accounts.Refund, error) {
 		rows, _, err := accounts.Refunds(a, store.Page{})
 		return rows, err
@@ -309,7 +309,7 @@ func TestRefunds(t *testing.T) {
 		if err := <-errs; err == nil {
 			done++
 		} else {
-			assert.ErrorContains(t, err, "Nothing is to be given back")
+			assert.ErrorContains(t, err, "There is nothing to refund. It may have been paid out just now.")
 		}
 	}
 	assert.Equal(t, 1, done, "given back once, however often it is asked")
@@ -399,7 +399,7 @@ func TestTill(t *testing.T) {
 		return err
 	}
 	require.NoError(t, move("40.00", true))
-	require.ErrorContains(t, move("40.00", true), "There should be $15.50 in cash in it")
+	require.ErrorContains(t, move("40.00", true), "The till should hold $15.50 in cash")
 
 	shut := func(says string, cash string) (*accounts.Till, error) {
 		return testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
@@ -409,7 +409,7 @@ func TestTill(t *testing.T) {
 		})
 	}
 	_, err = shut("", "15.00")
-	require.ErrorContains(t, err, "0.50 too little in cash: say in a sentence why")
+	require.ErrorContains(t, err, "0.50 too little in cash: explain the difference")
 	_, err = shut("", "15.52")
 	require.ErrorContains(t, err, "cannot be counted in coins of $0.05")
 	shutTill, err := shut("Fell behind the drawer", "15.00")
@@ -418,7 +418,7 @@ func TestTill(t *testing.T) {
 	_, err = shut("Again", "15.50")
 	require.ErrorContains(t, err, "closed already")
 	_, err = pay("1.00", ledger.Cash, till.ID)
-	require.ErrorContains(t, err, "has been closed. Nothing has been taken")
+	require.ErrorContains(t, err, "The till of this station is closed. Nothing was taken. Open it or choose another under Money, then try again.")
 	_, err = pay("1.00", ledger.Cash, second.ID)
 	require.NoError(t, err)
 	_, err = open("Front desk")
@@ -502,7 +502,7 @@ func TestInvoices(t *testing.T) {
 		})
 	}
 	_, err := bill(c.Patron("HVH"))
-	require.ErrorContains(t, err, "Only institutions are invoiced")
+	require.ErrorContains(t, err, "Only institutions get invoices. Other patrons pay at the desk.")
 	school := map[string]any{"institution": true, "legal_name": "Quarrow School", "address": "1 Mill Lane\nQuarrow"}
 	var schools []int64
 	for range 6 {
@@ -518,7 +518,7 @@ func TestInvoices(t *testing.T) {
 	}
 	assert.Equal(t, "2026-0001 2026-0002 2026-0003 2026-0004 2026-0005 2026-0006", c.Ask("SELECT string_agg(number, ' ' ORDER BY number) FROM invoices"))
 	_, err = bill(schools[0])
-	require.ErrorContains(t, err, "stands on no invoice yet")
+	require.ErrorContains(t, err, "There are no open charges to invoice.")
 
 	list := func() []accounts.Invoice {
 		return testkit.Do(t, c.House, c.here, func(a *act.Act) ([]accounts.Invoice, error) {
@@ -577,8 +577,8 @@ func TestChargesFromThePriceList(t *testing.T) {
 	assert.Equal(t, "4.00", charged.Owes)
 	assert.Equal(t, "New card|New card, the second", c.Ask("SELECT string_agg(reason, '|' ORDER BY id) FROM ledger"))
 	for says, b := range map[string]accounts.ByHand{
-		`no "old"`: {Charge: "old"}, `no "kindness"`: {Charge: "kindness"}, "needs a reason": {Amount: "1.00", Note: " "},
-		"more than nothing": {Amount: "0.00", Note: "A map"}, "not a sum of money": {Amount: "1,00", Note: "A map"},
+		`no "old"`: {Charge: "old"}, `no "kindness"`: {Charge: "kindness"}, "A charge that is not on the price list needs a description. Enter what it is for.": {Amount: "1.00", Note: " "},
+		"Enter an amount above zero.": {Amount: "0.00", Note: "A map"}, "not a sum of money": {Amount: "1,00", Note: "A map"},
 	} {
 		_, err := byHand(b)
 		assert.ErrorContains(t, err, says)

@@ -24,7 +24,7 @@ const longest = 370
 func (p Period) check(a *act.Act) error {
 	switch {
 	case p.From > p.To:
-		return problem.Newf(problem.Invalid, "The period ends before it begins: choose a later end.")
+		return problem.Newf(problem.Invalid, "The period ends before it starts. Choose a later end.")
 	case p.To.DaysSince(p.From) > longest:
 		return problem.Newf(problem.Invalid, "That is more than a year. Choose at most %d days.", longest)
 	case !a.Who.Role.Supervises() && p.Branch != a.Who.Branch:
@@ -65,9 +65,9 @@ func Takings(a *act.Act, p Period) ([]Taken, error) {
 func forWhat(of ledger.About) string {
 	switch of {
 	case "":
-		return "Given back"
+		return "Refunded"
 	case "rounding":
-		return "Rounding of cash"
+		return "Cash rounding"
 	}
 	return Say(of, "")
 }

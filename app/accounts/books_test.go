@@ -135,7 +135,7 @@ func TestPeriods(t *testing.T) {
 	day := calendar.MakeDate(2026, 10, 6)
 	require.NoError(t, takings(accounts.Period{From: day, To: day, Branch: "HVH"}))
 	require.ErrorContains(t, takings(accounts.Period{From: day, To: day}), "where you work")
-	require.ErrorContains(t, takings(accounts.Period{From: day, To: day.Add(-1), Branch: "HVH"}), "ends before it begins")
+	require.ErrorContains(t, takings(accounts.Period{From: day, To: day.Add(-1), Branch: "HVH"}), "The period ends before it starts. Choose a later end.")
 	require.ErrorContains(t, takings(accounts.Period{From: day.Add(-400), To: day, Branch: "HVH"}), "more than a year")
 }
 
@@ -153,7 +153,7 @@ func TestCountingBlind(t *testing.T) {
 	_, err := testkit.Try(c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
 		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "3.35", Card: "0", Cheque: "0"}})
 	})
-	require.ErrorContains(t, err, "not what should lie in it")
+	require.ErrorContains(t, err, "the count differs from the expected amount: count again, or explain the difference")
 	assert.NotContains(t, err.Error(), "3.35", "how much it differs by would tell what should be there")
 	slip := func(who act.Actor) error {
 		_, err := testkit.Try(c.House, who, func(a *act.Act) (*slips.Slip, error) {
@@ -161,7 +161,7 @@ func TestCountingBlind(t *testing.T) {
 		})
 		return err
 	}
-	require.ErrorContains(t, slip(c.here), "once it has been counted")
+	require.ErrorContains(t, slip(c.here), "is printed after counting.")
 	require.NoError(t, slip(boss))
 	closed := testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
 		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "0", Card: "0", Cheque: "0"}})
@@ -202,7 +202,7 @@ func TestAssigningWhatWasTakenUnderNoTill(t *testing.T) {
 		return testkit.Try(c.House, who, func(a *act.Act) (*accounts.Till, error) { return accounts.AssignReceipts(a, till.ID, v) })
 	}
 	_, err := assign(c.Staff(role.Desk, "SLM"), accounts.Assigning{Receipts: []int64{cash}})
-	require.ErrorContains(t, err, "till of Havenhead")
+	require.ErrorContains(t, err, "This till belongs to Havenhead. Only that branch or a supervisor can open it.")
 	var wait sync.WaitGroup
 	went := make([]error, 4) // four stations at once: one of them assigns both, the others are told
 	for k := range went {
@@ -220,9 +220,9 @@ func TestAssigningWhatWasTakenUnderNoTill(t *testing.T) {
 	assert.Equal(t, "14.00", is.Due.Cash)
 	assert.Equal(t, []int64{cash}, under())
 	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{after}, Out: true})
-	require.ErrorContains(t, err, "what was taken into it stays", "nobody makes a count come right by taking receipts out")
+	require.ErrorContains(t, err, "later can be removed from it. Nothing was changed.", "nobody makes a count come right by taking receipts out")
 	_, err = assign(c.here, accounts.Assigning{Receipts: []int64{cash, after}})
-	require.ErrorContains(t, err, "Not all of these receipts are without a till")
+	require.ErrorContains(t, err, "Some of these receipts already have a till; somebody may have assigned them just now. Nothing was changed. Check the list again.")
 	testkit.Do(t, c.House, c.here, func(a *act.Act) (*accounts.Till, error) {
 		return accounts.CloseTill(a, till.ID, accounts.Counting{Drawer: accounts.Drawer{Cash: "14.00", Card: "2.00", Cheque: "0.00"}})
 	})

@@ -57,9 +57,9 @@ func priced(a *act.Act, b ByHand) (money.Amount, string, error) {
 		case err != nil:
 			return 0, "", problem.Newf(problem.Invalid, "%s.", err)
 		case sum == 0:
-			return 0, "", problem.Newf(problem.Invalid, "A charge is more than nothing. Say how much it is.")
+			return 0, "", problem.Newf(problem.Invalid, "Enter an amount above zero.")
 		case note == "":
-			return 0, "", problem.Newf(problem.Invalid, "A charge that is not in the price list needs a reason. Say what it is for.")
+			return 0, "", problem.Newf(problem.Invalid, "A charge that is not on the price list needs a description. Enter what it is for.")
 		}
 		return sum, note, nil
 	}
@@ -69,7 +69,7 @@ func priced(a *act.Act, b ByHand) (money.Amount, string, error) {
 	if k < 0 {
 		return 0, "", problem.Newf(
 			problem.Invalid,
-			"The price list has no %q. Who administrates Nevrin keeps it under Network, Lists.",
+			"The price list has no %q. An administrator can add it under Network, Lists and reasons.",
 			b.Charge,
 		)
 	}

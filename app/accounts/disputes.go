@@ -61,14 +61,14 @@ func Disputes(a *act.Act, page store.Page) ([]Dispute, store.Page, error) {
 func PutInDispute(a *act.Act, charge int64, says string) error {
 	says = strings.TrimSpace(says)
 	if says == "" {
-		return problem.Newf(problem.Invalid, "Write down what the patron says of it.")
+		return problem.Newf(problem.Invalid, "Enter what the patron says.")
 	}
 	c, open, err := a.Tx.DisputeOf(charge)
 	switch {
 	case err != nil:
 		return err
 	case c == nil:
-		return problem.Newf(problem.Refused, "Nothing of this charge is owed, so there is nothing to dispute.")
+		return problem.Newf(problem.Refused, "This charge is settled, so there is nothing to dispute.")
 	case open != nil:
 		return problem.Newf(problem.Refused, "This charge is in dispute already.")
 	}
@@ -83,7 +83,7 @@ func PutInDispute(a *act.Act, charge int64, says string) error {
 func EndDispute(a *act.Act, charge int64, found string) error {
 	found = strings.TrimSpace(found)
 	if found == "" {
-		return problem.Newf(problem.Invalid, "Write down what was found.")
+		return problem.Newf(problem.Invalid, "Enter what was found.")
 	}
 	c, open, err := a.Tx.DisputeOf(charge)
 	switch {

@@ -100,7 +100,7 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	}
 	p := &f.Patrons[0]
 	if !p.Institution {
-		return nil, problem.Newf(problem.Refused, "Only institutions are invoiced. What a person owes is paid at the desk.")
+		return nil, problem.Newf(problem.Refused, "Only institutions get invoices. Other patrons pay at the desk.")
 	}
 	chosen, err := choose(f.Charges, b.Charges)
 	if err != nil {
@@ -115,7 +115,7 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 		case ledger.Twice:
 			return nil, problem.Newf(
 				problem.Refused,
-				"%s stands on invoice %s already.",
+				"%s is already on invoice %s.",
 				Say(c.About, c.Title),
 				*c.Invoice,
 			)
@@ -124,7 +124,7 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 		}
 	}
 	if len(lines) == 0 {
-		return nil, problem.Newf(problem.Refused, "Nothing is owed that stands on no invoice yet and is not in dispute.")
+		return nil, problem.Newf(problem.Refused, "There are no open charges to invoice.")
 	}
 	today := a.Today()
 	v := &store.Invoice{
@@ -158,7 +158,7 @@ func addressOf(p *store.Patron) string {
 func WithdrawInvoice(a *act.Act, id int64, reason string) (*Invoice, error) {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why the invoice is withdrawn.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
 	v, _, err := a.Tx.OneInvoice(id)
 	if err == nil && v != nil {
@@ -175,10 +175,10 @@ func WithdrawInvoice(a *act.Act, id int64, reason string) (*Invoice, error) {
 	case v.WithdrawnAt != nil:
 		return nil, problem.Newf(problem.Refused, "Invoice %s has been withdrawn already.", v.Number)
 	case !a.Who.MayActOn(v.BranchCode):
-		return nil, problem.Newf(problem.Forbidden, "This invoice is of %s. It is withdrawn there, or by a supervisor.",
+		return nil, problem.Newf(problem.Forbidden, "This invoice belongs to %s. Only that branch or a supervisor can withdraw it.",
 			a.Network.BranchName(v.BranchCode))
 	case v.Owed < v.Amount:
-		return nil, problem.Newf(problem.Refused, "Something of invoice %s has been paid, so it stands. Reverse the payment first.", v.Number)
+		return nil, problem.Newf(problem.Refused, "Part of invoice %s has been paid. Reverse the payment first.", v.Number)
 	}
 	a.Tx.WithdrawInvoice(id, a.Who.ID, a.Now, reason)
 	a.Tell(event.Event{Kind: event.InvoiceWithdrawn, Patron: v.PatronID, Detail: event.Detail{

@@ -118,7 +118,7 @@ func OneReceipt(a *act.Act, id int64) (*Receipt, error) {
 	case row == nil:
 		return nil, problem.NoSuch("receipt")
 	case !a.Who.MayActOn(row.BranchCode) || sight.OfPatron(a.Who.Role) != sight.Whole:
-		return nil, problem.Newf(problem.Forbidden, "This receipt is of %s. It is looked at there, or by a supervisor.",
+		return nil, problem.Newf(problem.Forbidden, "This receipt belongs to %s. Only that branch or a supervisor can open it.",
 			a.Network.BranchName(row.BranchCode))
 	}
 	return showReceipt(a, row, parts), nil
@@ -134,7 +134,7 @@ type Reversing struct {
 func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 	v.Reason = strings.TrimSpace(v.Reason)
 	if v.Reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why the payment was a mistake.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
 	was, parts, tills, err := a.Tx.ReversingFacts(id, a.Who.Branch)
 	switch {

@@ -62,7 +62,7 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 		return nil, err
 	}
 	if len(owed) == 0 {
-		return nil, problem.Newf(problem.Refused, "Nothing is to be given back to them. It may have been paid out just now.")
+		return nil, problem.Newf(problem.Refused, "There is nothing to refund. It may have been paid out just now.")
 	}
 	till, err := tillFor(a, tills, v.Till, v.Means)
 	if err != nil {
@@ -80,7 +80,7 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 	if v.Means == ledger.Cash {
 		cash, more := a.Network.Money.InCash(-sum)
 		if cash == 0 {
-			return nil, problem.Newf(problem.Invalid, "%s comes to nothing in coins of %s. Give it back in another way.",
+			return nil, problem.Newf(problem.Invalid, "%s rounds to zero in coins of %s. Choose another method.",
 				a.Network.Money.Say(sum), a.Network.Money.Say(a.Network.Money.Coin))
 		}
 		r.Amount, r.Rounding = int64(cash), int64(more)
@@ -103,7 +103,7 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why the charge is taken back.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
 	c, err := a.Tx.ChargeLocked(charge)
 	switch {
@@ -112,7 +112,7 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 	case c == nil:
 		return nil, problem.NoSuch("charge")
 	case c.BranchCode != nil && !a.Who.MayActOn(*c.BranchCode):
-		return nil, problem.Newf(problem.Forbidden, "This was charged at %s. It is taken back there, or by a supervisor.",
+		return nil, problem.Newf(problem.Forbidden, "This was charged at %s. Only that branch or a supervisor can reverse it.",
 			a.Network.BranchName(*c.BranchCode))
 	}
 	billed, err := a.Tx.BilledBy(charge)
@@ -121,10 +121,10 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 	}
 	credits, sum := ledger.TakenBack(billed)
 	if len(credits) == 0 {
-		return nil, problem.Newf(problem.Refused, "This charge has been waived or taken back already.")
+		return nil, problem.Newf(problem.Refused, "This charge has already been waived or reversed.")
 	}
 	if most, may := a.May().MayWaive(sum); !may {
-		return nil, problem.Newf(problem.Forbidden, "You may take back up to %s at once. Ask somebody who may take back more.",
+		return nil, problem.Newf(problem.Forbidden, "You can reverse up to %s at once. Ask somebody with a higher limit.",
 			a.Network.Money.Say(most))
 	}
 	back := store.Entry{PatronID: c.PatronID, LoanID: c.LoanID, About: c.About, Reason: reason}

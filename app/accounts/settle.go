@@ -91,7 +91,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	for _, p := range f.Paying {
 		if p.PaymentID != at {
 			return nil, problem.Newf(problem.Refused,
-				"A card payment of %s is at its terminal for the same person. Wait for its end, or call it off.",
+				"A card payment of %s for this person is still at the terminal. Wait for it to finish, or cancel it.",
 				a.Network.Money.Say(money.Amount(p.Amount)))
 		}
 	}
@@ -129,7 +129,7 @@ func choose(open []store.OpenCharge, ids []int64) ([]store.OpenCharge, error) {
 	slices.Sort(ids)
 	if missing := len(slices.Compact(ids)) - len(out); missing > 0 {
 		return nil, problem.Newf(problem.Refused,
-			"Something that was chosen is not owed any more: it has just been settled elsewhere. Look at the account again.")
+			"A selected charge has just been settled elsewhere. Check the account again.")
 	}
 	return out, nil
 }
@@ -158,7 +158,7 @@ func inCash(a *act.Act, laid string, sum money.Amount, r *store.Receipt, out *Se
 	m := a.Network.Money
 	cash, more := m.InCash(sum)
 	if cash == 0 {
-		return problem.Newf(problem.Invalid, "%s comes to nothing in coins of %s. Take it by card, or waive it.",
+		return problem.Newf(problem.Invalid, "%s rounds to zero in coins of %s. Take it by card, or waive it.",
 			m.Say(sum), m.Say(m.Coin))
 	}
 	r.Amount, r.Rounding = int64(cash), int64(more)
@@ -229,18 +229,18 @@ func share(
 // mayWaive refuses a waiver without a reason, and a sum beyond what the actor's role waives at once.
 func mayWaive(a *act.Act, amount money.Amount, reason string) error {
 	if strings.TrimSpace(reason) == "" {
-		return problem.Newf(problem.Invalid, "A waiver needs a reason. Say why it is waived.")
+		return problem.Newf(problem.Invalid, "Enter a reason for the waiver.")
 	}
 	most, may := a.May().MayWaive(amount)
 	switch {
 	case may:
 		return nil
 	case most == 0:
-		return problem.Newf(problem.Forbidden, "You may waive nothing. Ask somebody who may.")
+		return problem.Newf(problem.Forbidden, "You cannot waive charges. Ask somebody who can.")
 	}
 	return problem.Newf(
 		problem.Forbidden,
-		"You may waive up to %s at once. Ask somebody who may waive more.",
+		"You can waive up to %s at once. Ask somebody with a higher limit.",
 		a.Network.Money.Say(most),
 	)
 }

@@ -26,7 +26,7 @@ type StatementLine struct {
 }
 
 var sayKind = map[ledger.Kind]string{
-	ledger.Charge: "Charge", ledger.Payment: "Payment", ledger.Waiver: "Waiver", ledger.Correction: "Charge taken back",
+	ledger.Charge: "Charge", ledger.Payment: "Payment", ledger.Waiver: "Waiver", ledger.Correction: "Charge reversed",
 	ledger.Refund: "Refund due", ledger.Reversal: "Payment reversed", ledger.Unwaiver: "Waiver undone",
 }
 

@@ -35,9 +35,9 @@ type CardPayment struct {
 }
 
 var saysOf = map[terminal.State]string{
-	terminal.Asked: "It waits at the terminal for a card.", terminal.Stopping: "It is being called off.",
-	terminal.Returning: "It is being given back.", terminal.Taken: "Taken.", terminal.Refused: "Not paid.",
-	terminal.Returned: "Given back to the card.",
+	terminal.Asked: "Waiting for a card at the terminal.", terminal.Stopping: "Being cancelled.",
+	terminal.Returning: "Being refunded.", terminal.Taken: "Taken.", terminal.Refused: "Not paid.",
+	terminal.Returned: "Refunded to the card.",
 }
 
 func showPayment(a *act.Act, p *store.TerminalPayment) *CardPayment {
@@ -52,7 +52,7 @@ func showPayment(a *act.Act, p *store.TerminalPayment) *CardPayment {
 		out.Says = strings.TrimSuffix(p.Says, ".") + ". " + out.Says
 	}
 	if out.Silent {
-		out.Says = "The terminal does not say how it ended; it is asked again and again. " + out.Says
+		out.Says = "The terminal does not say how it ended. Asking again. " + out.Says
 	}
 	if p.ReceiptID != nil {
 		out.Receipt = *p.ReceiptID
@@ -78,7 +78,7 @@ func AskTerminal(a *act.Act, s AtTerminal, work func(payment int64) error) (*Car
 	}
 	if address == "" {
 		return nil, problem.Newf(problem.Refused,
-			"This station has no card terminal. Take the card at one that is not connected, and write its number here.")
+			"This station has no card terminal. Take the card at an unconnected one and enter the slip number here.")
 	}
 	s.Means = ledger.Card
 	of, err := prepare(a, &s.Settling, 0)
@@ -128,7 +128,7 @@ func mayTouch(a *act.Act, p *store.TerminalPayment) error {
 	case p == nil:
 		return problem.NoSuch("card payment")
 	case !a.Who.MayActOn(p.BranchCode):
-		return problem.Newf(problem.Forbidden, "This is a payment at %s. It is looked at there, or by a supervisor.",
+		return problem.Newf(problem.Forbidden, "This payment belongs to %s. Only that branch or a supervisor can open it.",
 			a.Network.BranchName(p.BranchCode))
 	}
 	return nil
@@ -153,7 +153,7 @@ func StopPayment(a *act.Act, id int64) (*CardPayment, error) {
 		return showPayment(a, p), nil
 	}
 	if p.State, err = p.State.Next(terminal.Stop); err != nil {
-		return nil, problem.Newf(problem.Refused, "It is too late to call it off. %s", saysOf[p.State])
+		return nil, problem.Newf(problem.Refused, "It is too late to cancel it. %s", saysOf[p.State])
 	}
 	a.Tx.MoveTerminalPayment(p, a.Now)
 	a.Touch(event.Counter)
@@ -170,7 +170,7 @@ type Hand struct {
 // EndByHand ends a payment as somebody says that it ended, where its terminal cannot be asked.
 func EndByHand(a *act.Act, id int64, h Hand) (*CardPayment, error) {
 	if strings.TrimSpace(h.Reason) == "" {
-		return nil, problem.Newf(problem.Invalid, "Say how that is known, such as from the terminal's slip.")
+		return nil, problem.Newf(problem.Invalid, "Enter how you know, such as from the terminal's slip.")
 	}
 	known, err := a.Tx.OneTerminalPayment(id)
 	switch {
@@ -181,7 +181,7 @@ func EndByHand(a *act.Act, id int64, h Hand) (*CardPayment, error) {
 	case known.State.Ended():
 		return nil, problem.Newf(problem.Refused, "It has ended already. %s", saysOf[known.State])
 	case !known.Silent:
-		return nil, problem.Newf(problem.Refused, "Its terminal answers, and says itself how it ends. Wait for it, or call it off.")
+		return nil, problem.Newf(problem.Refused, "The terminal is answering and will report the outcome. Wait for it, or cancel it.")
 	}
 	if err := mayTouch(a, known); err != nil {
 		return nil, err
@@ -212,7 +212,7 @@ func TakenAtTerminal(a *act.Act, id int64, by terminal.Move, number string) (*Ca
 		return nil, ended(err, p)
 	}
 	if p.State, err = p.State.Next(by); err != nil {
-		return nil, problem.Newf(problem.Refused, "It has been called off meanwhile.")
+		return nil, problem.Newf(problem.Refused, "It has been cancelled meanwhile.")
 	}
 	out := &Settled{Sum: a.Network.Money.Format(of.sum)}
 	if err := take(a, s, of.sum, p.TillID, out); err != nil {

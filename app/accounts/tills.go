@@ -23,17 +23,17 @@ func tillFor(a *act.Act, open []store.Till, named int64, by ledger.Means) (*int6
 	case named != 0:
 		if !slices.ContainsFunc(open, func(t store.Till) bool { return t.ID == named }) {
 			return nil, problem.Newf(problem.Refused,
-				"The till of this station has been closed. Nothing has been taken. Open it under Money, or choose another there, and take it again.")
+				"The till of this station is closed. Nothing was taken. Open it or choose another under Money, then try again.")
 		}
 		return &named, nil
 	case len(open) == 1:
 		return &open[0].ID, nil
 	case len(open) > 1:
 		return nil, problem.Newf(problem.Refused,
-			"Several tills are open here. Choose under Money which one this station uses, and take it again.")
+			"Several tills are open. Choose one for this station under Money, then try again.")
 	case a.Network.Settled.Money.Till:
 		return nil, problem.Newf(problem.Refused,
-			"No till is open here, and money is taken only into an open one. Open a till under Money, and take it again.")
+			"No till is open here. Open one under Money, then try again.")
 	}
 	return nil, nil
 }
@@ -173,7 +173,7 @@ func tillHere(a *act.Act, id int64, locked bool) (*store.TillShown, *store.TillS
 	case row == nil:
 		return nil, nil, nil, problem.NoSuch("till")
 	case !a.Who.MayActOn(row.BranchCode):
-		return nil, nil, nil, problem.Newf(problem.Forbidden, "This is a till of %s. It is looked at there, or by a supervisor.",
+		return nil, nil, nil, problem.Newf(problem.Forbidden, "This till belongs to %s. Only that branch or a supervisor can open it.",
 			a.Network.BranchName(row.BranchCode))
 	}
 	return row, sums, moves, nil
@@ -197,7 +197,7 @@ func OpenTill(a *act.Act, o Opening) (*Till, error) {
 	}
 	name := strings.TrimSpace(o.Name)
 	if name == "" {
-		return nil, problem.Newf(problem.Invalid, "A till needs a name, such as that of the station.")
+		return nil, problem.Newf(problem.Invalid, "Enter a name for the till, such as the station’s.")
 	}
 	open, err := a.Tx.OpenTills(a.Who.Branch)
 	if err != nil {
@@ -229,7 +229,7 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	case err != nil:
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	case sum == 0:
-		return nil, problem.Newf(problem.Invalid, "Say how much was laid in or taken out.")
+		return nil, problem.Newf(problem.Invalid, "Enter the amount added or removed.")
 	case strings.TrimSpace(v.Reason) == "":
 		return nil, problem.Newf(problem.Invalid, "Say where it went, or came from.")
 	}
@@ -242,9 +242,9 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	}
 	if due := dueNow(&row.Till, sums); v.Out && sum > due.Cash {
 		if blind(a) {
-			return nil, problem.Newf(problem.Invalid, "There should be less than %s in cash in it. Take out less.", a.Network.Money.Say(sum))
+			return nil, problem.Newf(problem.Invalid, "The till holds less than %s in cash. Remove less.", a.Network.Money.Say(sum))
 		}
-		return nil, problem.Newf(problem.Invalid, "There should be %s in cash in it, less than %s.",
+		return nil, problem.Newf(problem.Invalid, "The till should hold %s in cash, less than %s.",
 			a.Network.Money.Say(due.Cash), a.Network.Money.Say(sum))
 	}
 	if v.Out {
@@ -277,10 +277,10 @@ func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
 	case err != nil:
 		return nil, err
 	case count < len(v.Receipts) && v.Out:
-		return nil, problem.Newf(problem.Refused, "Only what was assigned to %s comes out of it again; what was taken into it stays. Nothing was changed.", row.Name)
+		return nil, problem.Newf(problem.Refused, "Only payments assigned to %s later can be removed from it. Nothing was changed.", row.Name)
 	case count < len(v.Receipts):
 		return nil, problem.Newf(problem.Refused,
-			"Not all of these receipts are without a till: somebody may have assigned them just now. Nothing was changed; look at the list again.")
+			"Some of these receipts already have a till; somebody may have assigned them just now. Nothing was changed. Check the list again.")
 	}
 	kind := event.ReceiptsAssigned
 	if v.Out {
@@ -316,7 +316,7 @@ func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
 	}
 	if pays, err := a.Tx.PaysInto(id); err != nil || pays {
 		return nil, cmp.Or(err, problem.Newf(problem.Refused,
-			"Somebody pays into it at a card terminal just now. Wait for the end of that, or call it off; then count."))
+			"A card payment into this till is in progress. Wait for it or cancel it, then count."))
 	}
 	due := dueNow(&row.Till, sums)
 	if err := ledger.Counted(due, counted, c.Says, blind(a), a.Network.Money); err != nil {

@@ -28,7 +28,7 @@ type Unwaived struct {
 func Unwaive(a *act.Act, u Unwaiving) (*Unwaived, error) {
 	u.Reason = strings.TrimSpace(u.Reason)
 	if u.Reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why the waiver is undone.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
 	slices.Sort(u.Waivers)
 	u.Waivers = slices.Compact(u.Waivers)

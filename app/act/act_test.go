@@ -237,7 +237,7 @@ func TestTheClockIsSetBack(t *testing.T) {
 	w.Set("UPDATE training_clock SET shows = shows - interval '30 seconds'")
 	require.NoError(t, look(), "copies of a clock differ a little")
 	w.Set("UPDATE training_clock SET shows = shows - interval '1 day'")
-	assert.ErrorContains(t, look(), "The clock has been set back by 24h")
+	assert.ErrorContains(t, look(), "The server clock was set back by 24h")
 	w.Set("UPDATE training_clock SET shows = shows + interval '2 days'")
 	require.NoError(t, look())
 }

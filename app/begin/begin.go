@@ -154,11 +154,11 @@ func rulesFor(of Answers, hours map[string][]string, currency money.Currency, to
 				"terms": object{"loan_period": "P7D", "renewals": 1}},
 			{"id": "magazines", "name": "Magazines go out for a week, without renewal", "scope": object{"material_class": []string{"magazine"}},
 				"terms": object{"loan_period": "P7D", "renewals": 0}},
-			{"id": "reference", "name": "What is for use in the library stays there", "scope": object{"collection": []string{"reference"}},
+			{"id": "reference", "name": "Library-use items stay in the library", "scope": object{"collection": []string{"reference"}},
 				"terms": object{"lending_allowed": false, "holds_allowed": false}},
-			{"id": "children", "name": "Children and young people pay nothing for lateness", "scope": object{"patron_class": []string{"child", "youth"}},
+			{"id": "children", "name": "Children and young people pay no late fines", "scope": object{"patron_class": []string{"child", "youth"}},
 				"terms": object{"fine_rate": sum(0)}},
-			{"id": "institutions", "name": "Institutions have six weeks and pay nothing for lateness", "scope": object{"patron_class": []string{"institution"}},
+			{"id": "institutions", "name": "Institutions have six weeks and pay no late fines", "scope": object{"patron_class": []string{"institution"}},
 				"terms": object{"loan_period": "P42D", "fine_rate": sum(0), "loans_at_once": nil, "owed_limit": nil}},
 		},
 	}
@@ -260,10 +260,10 @@ func choices(currency money.Currency) []store.Choice {
 		{List: "refuse", Code: "in_use", Name: "In use here"},
 		{List: "refuse", Code: "not_lent", Name: "Not lent to others"},
 		{List: "refuse", Code: "not_ours", Name: "We do not have it"},
-		{List: "charge", Code: "card", Name: "Another card for one that was lost", Amount: charge(200)},
+		{List: "charge", Code: "card", Name: "Replacement card", Amount: charge(200)},
 		{List: "charge", Code: "damage", Name: "Small damage", Amount: charge(300)},
 		{List: "note", Code: "desk", Name: "For the desk"},
-		{List: "note", Code: "urgent", Name: "Tell at every visit", Loud: true},
+		{List: "note", Code: "urgent", Name: "Remind at every visit", Loud: true},
 		{List: "mark", Code: "housebound", Name: "Housebound"},
 	}
 	for k := range out {

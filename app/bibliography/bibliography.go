@@ -102,7 +102,7 @@ func (q *Question) know(a *act.Act) error {
 func (q *Question) Answer(ctx context.Context, h *act.House) *Answer {
 	out := q.answer
 	if q.service.Address == "" {
-		out.Problem = "No service for records is settled. Write the title by hand, or have one settled under Network, Settings."
+		out.Problem = "No record service is set. Enter the title by hand, or have one set under Network, Settings."
 		return &out
 	}
 	out.Service = q.service.Name
@@ -133,12 +133,12 @@ func say(name string, err error) string {
 	var timeout net.Error
 	if errors.Is(err, context.DeadlineExceeded) || errors.As(err, &timeout) && timeout.Timeout() {
 		return fmt.Sprintf(
-			"%s has not answered within %.0f seconds. Ask again, or write the title by hand.",
+			"%s did not answer within %.0f seconds. Retry, or enter the title by hand.",
 			name,
 			patience.Seconds(),
 		)
 	}
-	return fmt.Sprintf("%s cannot be asked now (%s). Ask again later, or write the title by hand.", name, outside.Because(err))
+	return fmt.Sprintf("%s is not available (%s). Retry later, or enter the title by hand.", name, outside.Because(err))
 }
 
 func (q *Question) propose(m *marc.Record) Proposal {
@@ -225,7 +225,7 @@ func ReadCover(data []byte) (*store.Cover, error) {
 	}
 	_, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "This is no picture that can be shown: PNG or JPEG is.")
+		return nil, problem.Newf(problem.Invalid, "This picture cannot be shown. Use PNG or JPEG.")
 	}
 	return &store.Cover{Kind: "image/" + kind, Picture: data}, nil
 }

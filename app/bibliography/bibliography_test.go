@@ -64,7 +64,7 @@ func TestAskingForRecords(t *testing.T) {
 	assert.Nil(t, cover)
 	_, err = http.Post(base+"down", "", nil)
 	require.NoError(t, err)
-	assert.Contains(t, asked(t, w, base+"sru", service.ISBN("")).Problem, "cannot be asked now (the answer is 503")
+	assert.Contains(t, asked(t, w, base+"sru", service.ISBN("")).Problem, "is not available (the answer is 503")
 	late := asked(t, w, base+"sru", service.ISBN("answers after ten seconds"))
 	assert.NotEmpty(t, late.Problem)
 }
@@ -81,16 +81,16 @@ func TestServicesThatMisbehave(t *testing.T) {
 		got := asked(t, w, server.URL, "9789295055025")
 		server.Close()
 		assert.Contains(t, got.Problem, says)
-		assert.Contains(t, got.Problem, "write the title by hand")
+		assert.Contains(t, got.Problem, "). Retry later, or enter the title by hand.")
 		assert.Empty(t, got.Proposals)
 	}
 	w.Set("UPDATE network SET settings = settings - 'records', version = version + 1")
 	here := w.Staff(role.Desk, "HVH")
 	q, err := testkit.Try(w.House, here, func(a *act.Act) (*bibliography.Question, error) { return bibliography.Ask(a, "9789295055025") })
 	require.NoError(t, err)
-	assert.Contains(t, q.Answer(context.Background(), w.House).Problem, "No service for records is settled")
+	assert.Contains(t, q.Answer(context.Background(), w.House).Problem, "No record service is set. Enter the title by hand, or have one set under Network, Settings.")
 	_, err = testkit.Try(w.House, here, func(a *act.Act) (*bibliography.Question, error) { return bibliography.Ask(a, "9789295055026") })
-	assert.ErrorContains(t, err, "its last digit does not fit")
+	assert.ErrorContains(t, err, ": the check digit is wrong. Scan it again, or type it from the book.")
 }
 
 func TestFilesOfRecords(t *testing.T) {
@@ -115,7 +115,7 @@ func TestFilesOfRecords(t *testing.T) {
 
 func TestPicturesThatAreNone(t *testing.T) {
 	_, err := bibliography.ReadCover([]byte("<svg onload=alert(1)>"))
-	assert.ErrorContains(t, err, "no picture that can be shown")
+	assert.ErrorContains(t, err, "This picture cannot be shown. Use PNG or JPEG.")
 	_, err = bibliography.ReadCover(make([]byte, 600_000))
 	assert.ErrorContains(t, err, "Take a smaller one")
 }

@@ -174,7 +174,7 @@ func sayNext(r Recurring, today calendar.Date) string {
 		}
 	}
 	if len(next) == 0 {
-		return "not again within five years"
+		return "not within the next five years"
 	}
 	return "next " + strings.Join(next, ", ")
 }
@@ -240,13 +240,13 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		}
 		c.Recur.Says = ""
 		p.Recurring = append(p.Recurring, *c.Recur)
-		return "closed again and again: " + c.Recur.Name, nil
+		return "recurring closure: " + c.Recur.Name, nil
 	case len(c.Days) > 0:
 		return c.take(p, b.Date(now))
 	case c.Remove != nil:
 		return c.remove(p)
 	}
-	return "", problem.Newf(problem.Invalid, "Say what is to change.")
+	return "", problem.Newf(problem.Invalid, "Choose what to change.")
 }
 
 // checkRecurring tells what is wrong with a rule that begins on a day, its first years included.
@@ -282,7 +282,7 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 	if !cut {
 		return "", problem.Newf(
 			problem.Refused,
-			"%s is not open any more today, so there is nothing to close.",
+			"%s has already closed for today.",
 			b.Name,
 		)
 	}
@@ -367,9 +367,9 @@ func (c *Change) remove(p *plain) (string, error) {
 		)
 	}
 	if len(p.Closures)+len(p.Openings)+len(p.Recurring) == before {
-		return "", problem.Newf(problem.Refused, "That entry is not there any more.")
+		return "", problem.Newf(problem.Refused, "That entry no longer exists.")
 	}
-	return "no longer: " + r.Name + ", " + r.Date.Say(), nil
+	return "removed: " + r.Name + ", " + r.Date.Say(), nil
 }
 
 // Bring reads a calendar file, to be looked at before it is taken over.

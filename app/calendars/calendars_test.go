@@ -150,7 +150,7 @@ func TestWeCloseNow(t *testing.T) {
 		bea,
 		calendars.Change{Branches: []calendar.Code{"HVH"}, Close: &calendars.Closure{From: day(12, 1), Name: "Whim"}},
 	)
-	assert.ErrorContains(t, err, "Only a supervisor")
+	assert.ErrorContains(t, err, "Only supervisors can change calendars.")
 	storm := calendars.Change{Branches: []calendar.Code{"HVH"}, Now: "Storm"}
 	loans, shelf := movedLoans(t, h, bea, storm), movedHolds(t, h, bea, storm)
 	touched, err := change(t, h, bea, storm)
@@ -175,7 +175,7 @@ func TestWeCloseNow(t *testing.T) {
 	assert.GreaterOrEqual(t, held, 3)
 	assert.False(t, look(t, h, bea, "HVH").Days[278].Hours == "", "the morning stays on record")
 	_, err = change(t, h, bea, calendars.Change{Branches: []calendar.Code{"HVH"}, Now: "Storm"})
-	assert.ErrorContains(t, err, "nothing to close")
+	assert.ErrorContains(t, err, "has already closed for today.")
 }
 
 // What lending does follows a changed calendar at once; recurring closures count as closed days, years ahead.
@@ -249,8 +249,8 @@ func TestWhatDoesNotFitIsRefused(t *testing.T) {
 		{"a closure that ends before it begins", "not before", calendars.Change{Close: &calendars.Closure{From: day(10, 7), To: &early, Name: "x"}}},
 		{"no rule", "not a recurrence rule", calendars.Change{Recur: &calendars.Recurring{From: early, Days: 1, Rule: "FREQ=NOW", Name: "x"}}},
 		{"an unknown branch", "no branch", calendars.Change{Branches: []calendar.Code{"XXX"}, Now: "x"}},
-		{"nothing", "what is to change", calendars.Change{}},
-		{"what is gone", "not there any more", calendars.Change{Remove: &calendars.Removal{Kind: "closure", Date: early, Name: "x"}}},
+		{"nothing", "Choose what to change.", calendars.Change{}},
+		{"what is gone", "That entry no longer exists.", calendars.Change{Remove: &calendars.Removal{Kind: "closure", Date: early, Name: "x"}}},
 	} {
 		if c.change.Branches == nil {
 			c.change.Branches = []calendar.Code{"SLM"}

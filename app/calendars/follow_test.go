@@ -45,7 +45,7 @@ func TestManyMoveInParts(t *testing.T) {
 		return err
 	}
 	assert.True(t, latest().Parts)
-	require.ErrorContains(t, undo(), "still being moved")
+	require.ErrorContains(t, undo(), "The due dates of this change are still being updated. You can undo it when that is done.")
 
 	// It is stopped in the middle, wherever that is, and begun again.
 	for stopped := 0; latest().Parts; stopped++ {

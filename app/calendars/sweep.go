@@ -128,7 +128,7 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	if version != c.Version {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Somebody else has changed a calendar meanwhile. Look at it again, then make your change.",
+			"Somebody else has changed a calendar meanwhile. Check it, then make your change again.",
 		)
 	}
 	if version != a.Network.Version {
@@ -177,7 +177,7 @@ func work(a *act.Act, c *Change) (*plan, error) {
 		return nil, problem.Newf(problem.Forbidden, "Only the branch where you are can be closed from here.")
 	}
 	if c.Now == "" && !a.Who.Role.Supervises() {
-		return nil, problem.Newf(problem.Forbidden, "Only a supervisor changes calendars.")
+		return nil, problem.Newf(problem.Forbidden, "Only supervisors can change calendars.")
 	}
 	p := &plan{
 		before:  map[calendar.Code]plain{},
@@ -209,7 +209,7 @@ func work(a *act.Act, c *Change) (*plan, error) {
 		if n := len(changed.Closures); n > mostClosures {
 			return nil, problem.Newf(
 				problem.Invalid,
-				"%s would have %d closures, recurring ones counted each time; at most %d are kept. Put what is so each week among the weekly hours.",
+				"%s would have %d closures, counting each recurrence; %d is the limit. Use the weekly hours for weekly closures.",
 				b.Name, n, mostClosures,
 			)
 		}
@@ -372,7 +372,7 @@ func Undo(a *act.Act, id int64) error {
 	case s.UndoneAt != nil:
 		return problem.Newf(problem.Refused, "This change has been undone already.")
 	case s.Parts:
-		return problem.Newf(problem.Refused, "The due dates of this change are still being moved. It can be undone once that is done.")
+		return problem.Newf(problem.Refused, "The due dates of this change are still being updated. You can undo it when that is done.")
 	}
 	var before, after map[calendar.Code]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {

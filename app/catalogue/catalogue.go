@@ -65,8 +65,8 @@ func One(a *act.Act, id int64, barcode string) ([]Item, error) {
 var sayStanding = map[circulation.ItemStanding]string{
 	circulation.ItemInUse:     "In use",
 	circulation.ItemMissing:   "Missing",
-	circulation.ItemLost:      "Counts as lost",
-	circulation.ItemAside:     "Put aside",
+	circulation.ItemLost:      "Lost",
+	circulation.ItemAside:     "Set aside",
 	circulation.ItemWithdrawn: "Withdrawn",
 }
 
@@ -121,7 +121,7 @@ func state(a *act.Act, i *store.ItemShown) (says, tone string) {
 		branch := a.Network.Timetable.Branches[*i.PlaceBranch].Branch
 		return "On loan from " + place + ", due " + store.DueOf(i.DueDate, i.DueAt).Say(branch), "out"
 	case circulation.PlaceUnderWay:
-		return "On its way to " + place, "moving"
+		return "In transit to " + place, "moving"
 	case circulation.PlaceHoldShelf:
 		return "On the hold shelf at " + place, "held"
 	case circulation.PlaceFetching:
@@ -139,9 +139,9 @@ func SayStanding(standing circulation.ItemStanding, aside circulation.AsideFor) 
 }
 
 var sayAside = map[circulation.AsideFor]string{
-	circulation.ForDamage: "Damaged, put aside",
+	circulation.ForDamage: "Damaged, set aside",
 	circulation.ForRepair: "In repair",
-	circulation.ForRebuy:  "Worn out, to be bought again",
+	circulation.ForRebuy:  "Worn out, to replace",
 }
 
 // Season says until when something belongs where it does, and where then.

@@ -107,7 +107,7 @@ func TestAddingTitles(t *testing.T) {
 		if err := <-errs; err != nil {
 			var p *problem.Problem
 			require.True(t, errors.As(err, &p))
-			assert.Contains(t, p.Text, "There is a title with this ISBN already")
+			assert.Contains(t, p.Text, "Add copies to it, or mark yours as a different title.")
 			refused++
 		}
 	}
@@ -115,11 +115,11 @@ func TestAddingTitles(t *testing.T) {
 	_, err = add(catalogue.Adding{Record: other, Twice: true})
 	require.NoError(t, err)
 	for says, in := range map[string]catalogue.Adding{
-		"taken already, as \"Small ferries\"": {Record: other, Source: "Coast Records rs1", Twice: true},
-		"needs a name":                        {Record: catalogue.Record{Name: "  "}},
-		"its last digit does not fit":         {Record: catalogue.Record{Name: "x", ISBN: "9780306406150"}},
-		"neither an ISBN nor an ISSN":         {Record: catalogue.Record{Name: "x", Numbers: []string{"12"}}},
-		"three small letters":                 {Record: catalogue.Record{Name: "x", Language: "English"}},
+		"This record was already added, as \"Small ferries\"": {Record: other, Source: "Coast Records rs1", Twice: true},
+		"Enter a title.": {Record: catalogue.Record{Name: "  "}},
+		"\"9780306406150\" is not a valid ISBN: the check digit is wrong. Scan it again, or type it from the book.": {Record: catalogue.Record{Name: "x", ISBN: "9780306406150"}},
+		"is not an ISBN or ISSN, or a digit is wrong.":                                                              {Record: catalogue.Record{Name: "x", Numbers: []string{"12"}}},
+		"three small letters": {Record: catalogue.Record{Name: "x", Language: "English"}},
 	} {
 		_, err := add(in)
 		assert.ErrorContains(t, err, says)

@@ -93,12 +93,12 @@ func (r *Record) Into(t *store.Title) error {
 	}
 	trimmed.Summary = plain.Text(trimmed.Summary)
 	if trimmed.Name == "" {
-		return problem.Newf(problem.Invalid, "A title needs a name.")
+		return problem.Newf(problem.Invalid, "Enter a title.")
 	}
 	if trimmed.Language != "" && !languages.MatchString(trimmed.Language) {
 		return problem.Newf(
 			problem.Invalid,
-			"The language %q is written with three small letters, such as eng, fra or deu.",
+			"%q is not a language code. Enter three small letters, such as eng, fra or deu.",
 			trimmed.Language,
 		)
 	}
@@ -137,7 +137,7 @@ func further(texts []string) ([]string, error) {
 			if number, says = ident.ISSN(text); says != "" {
 				return nil, problem.Newf(
 					problem.Invalid,
-					"%q is neither an ISBN nor an ISSN, or one of its digits is wrong.",
+					"%q is not an ISBN or ISSN, or a digit is wrong.",
 					text,
 				)
 			}
@@ -187,7 +187,7 @@ func notThere(a *act.Act, t *store.Title, twice bool) error {
 		if from != nil {
 			return problem.Newf(
 				problem.Refused,
-				"This record has been taken already, as %q. Add copies to it.",
+				"This record was already added, as %q. Add copies to it.",
 				from.Name,
 			)
 		}
@@ -199,7 +199,7 @@ func notThere(a *act.Act, t *store.Title, twice bool) error {
 	if err == nil && len(same) > 0 {
 		return problem.Newf(
 			problem.Refused,
-			"There is a title with this ISBN already: %q. Add copies to it, or say that this is another.",
+			"A title with this ISBN already exists: %q. Add copies to it, or mark yours as a different title.",
 			same[0].Name,
 		)
 	}
@@ -224,7 +224,7 @@ func Change(a *act.Act, id int64, in Changing) (*Shown, error) {
 	if t.Revision != in.Revision {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Somebody has changed this title meanwhile. Look at it again; what you wrote is still here.",
+			"Somebody has changed this title meanwhile. Check it again; your changes are still here.",
 		)
 	}
 	before := RecordOf(t)

@@ -59,7 +59,7 @@ func (w *Watch) GoesForward(now time.Time) error {
 	}
 	return problem.Newf(
 		problem.Crowded,
-		"The clock has been set back by %s. Nothing is done until it is right again, or for %s; it is tried again by itself.",
+		"The server clock was set back by %s. Nothing is saved until it is right again, or for %s. Retrying automatically.",
 		back.Round(time.Minute),
 		(mostWaited - waited).Round(time.Minute),
 	)

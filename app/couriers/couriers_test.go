@@ -70,7 +70,7 @@ func TestWhatDoesNotComeIsFollowed(t *testing.T) {
 	require.Len(t, rows, 1)
 	assert.Equal(t, 3, rows[0].Late)
 	assert.True(t, rows[0].Asked)
-	assert.Contains(t, rows[0].Next, "Counts as missing on")
+	assert.Contains(t, rows[0].Next, "Marked missing on")
 	assert.Equal(t, "to", rows[0].Here)
 	assert.Empty(t, strays(t, w, elsewhere))
 	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'stray_asked'"))
@@ -79,7 +79,7 @@ func TestWhatDoesNotComeIsFollowed(t *testing.T) {
 		_, err := testkit.Try(w.House, who, func(a *act.Act) (bool, error) { return true, couriers.Look(a, rows[0].TransitID, l) })
 		return err
 	}
-	require.ErrorContains(t, look(elsewhere, couriers.Looked{Place: "sort room"}), "It went from Havenhead to Saltmere")
+	require.ErrorContains(t, look(elsewhere, couriers.Looked{Place: "sort room"}), "It was sent from Havenhead to Saltmere")
 	require.NoError(t, look(there, couriers.Looked{Place: "sort room"}))
 	assert.Equal(t, there.Name, strays(t, w, there)[0].AtTo.Who)
 	assert.False(t, strays(t, w, there)[0].AtFrom.Looked)
@@ -139,12 +139,12 @@ func TestAnotherTimetable(t *testing.T) {
 		change func(*upkeep.Trip)
 		says   string
 	}{
-		"leaves before it arrives": {func(is *upkeep.Trip) { is.Stops[1].Depart = "11:30" }, "It cannot go back in time"},
+		"leaves before it arrives": {func(is *upkeep.Trip) { is.Stops[1].Depart = "11:30" }, "Times must increase"},
 		"no time":                  {func(is *upkeep.Trip) { is.Stops[1] = upkeep.TripStop{Branch: "SLM"} }, "has no time"},
-		"a time that is none":      {func(is *upkeep.Trip) { is.Stops[1].Arrive = "25:99" }, "08:10 is one"},
+		"a time that is none":      {func(is *upkeep.Trip) { is.Stops[1].Arrive = "25:99" }, "is not a time. Enter one such as 08:10."},
 		"an unknown branch":        {func(is *upkeep.Trip) { is.Stops[1].Branch = "XXX" }, "There is no branch"},
 		"an unknown day":           {func(is *upkeep.Trip) { is.Days = []string{"monday"} }, "There is no day"},
-		"one stop":                 {func(is *upkeep.Trip) { is.Stops = is.Stops[:1] }, "at two branches at least"},
+		"one stop":                 {func(is *upkeep.Trip) { is.Stops = is.Stops[:1] }, "A run needs at least two stops."},
 	} {
 		_, err := try(c.change)
 		assert.ErrorContains(t, err, c.says, name)
@@ -159,7 +159,7 @@ func TestAnotherTimetable(t *testing.T) {
 	_, err = testkit.Try(w.House, boss, func(a *act.Act) (*upkeep.Kept, error) {
 		return upkeep.KeepTrip(a, now.Key, upkeep.Trying{Is: &now.Is, Seen: now.Seen})
 	})
-	require.ErrorContains(t, err, "after what you have seen", "somebody else has changed it meanwhile")
+	require.ErrorContains(t, err, ", after you opened it. Your changes were not saved.", "somebody else has changed it meanwhile")
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*upkeep.Kept, error) { return upkeep.TakeBack(a, kept.Seen) })
 	assert.Equal(t, "06 12:10", promise())
 }
@@ -224,7 +224,7 @@ func TestADayOfTheCourier(t *testing.T) {
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*upkeep.Kept, error) {
 		return upkeep.KeepTrip(a, now.Key, upkeep.Trying{Is: &is, Seen: now.Seen})
 	})
-	assert.Equal(t, "Does not go on this date", look(8).Off[0].Says)
+	assert.Equal(t, "Does not run on this date", look(8).Off[0].Says)
 	_, err := act.Look(t.Context(), w.House, boss, func(a *act.Act) (*couriers.Day, error) {
 		return couriers.DayOf(a, calendar.MakeDate(2031, 1, 1))
 	})

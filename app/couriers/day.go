@@ -93,11 +93,11 @@ func whyNot(r *courier.Run, d calendar.Date) string {
 	case !r.Days[d.Weekday()]:
 		return ""
 	case r.NotOn[d]:
-		return "Does not go on this date"
+		return "Does not run on this date"
 	case r.From != nil && d < *r.From:
-		return "Goes from " + r.From.Say() + " on"
+		return "Runs from " + r.From.Say() + " on"
 	default:
-		return "Went until " + r.Until.Say()
+		return "Ran until " + r.Until.Say()
 	}
 }
 

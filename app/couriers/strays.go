@@ -105,9 +105,9 @@ func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage) st
 	}
 	switch stage {
 	case transit.JustLate:
-		return "Both ends are asked to look from " + on(h.Remind-days) + " on"
+		return "Both branches search from " + on(h.Remind-days) + " on"
 	default:
-		return "Counts as missing on " + on(h.Missing-days) + "; whoever waits for it then gets another copy"
+		return "Marked missing on " + on(h.Missing-days) + "; the waiting patron then gets another copy"
 	}
 }
 
@@ -123,9 +123,9 @@ func Look(a *act.Act, id int64, l Looked) error {
 	case err != nil:
 		return err
 	case r == nil || r.EndedAt != nil:
-		return problem.Newf(problem.Refused, "It has come meanwhile, or it is not under way any more.")
+		return problem.Newf(problem.Refused, "It has arrived meanwhile, or is no longer in transit.")
 	case !a.Who.MayActOn(r.FromBranch) && !a.Who.MayActOn(r.ToBranch):
-		return problem.Newf(problem.Forbidden, "It went from %s to %s. It is looked for there.",
+		return problem.Newf(problem.Forbidden, "It was sent from %s to %s. Search there.",
 			a.Network.BranchName(r.FromBranch), a.Network.BranchName(r.ToBranch))
 	}
 	a.Tx.AddLook(r.ItemID, a.Who.ID, a.Who.Branch, l.Place, false, a.Now)

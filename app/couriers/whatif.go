@@ -90,7 +90,7 @@ func TryShut(a *act.Act, s Shut) (*Tried, error) {
 		return nil, err
 	}
 	if s.From < first || s.Until > last || s.Until < s.From {
-		return nil, problem.Newf(problem.Invalid, "Choose days from %s to %s, the first not after the last: it is tried on what went then.",
+		return nil, problem.Newf(problem.Invalid, "Choose days from %s to %s, the first not after the last.",
 			first.Say(), last.Say())
 	}
 	is := whatif.Closed(a.Network.Timetable, s.Branch, s.From, s.Until)

@@ -33,6 +33,7 @@ type Schema struct {
 	Keys       *Schema            `json:"propertyNames,omitempty"`
 	Others     any                `json:"additionalProperties,omitempty"`
 	Required   []string           `json:"required,omitempty"`
+	AnyOf      []Schema           `json:"anyOf,omitempty"`
 
 	order []string // of its properties, for people
 }
@@ -155,7 +156,7 @@ func rulebookFile() File {
 		may("ranking", "Which dimension of a rule weighs most, the first first; missing: "+strings.Join(rulebook.DefaultRanking.IDs(), ", "), ranking),
 		must("rules", "The rules; one of them, the base rule, has an empty scope", list(object(
 			must("id", "Its name in the file", text), may("name", "Its name for people", text),
-			must("scope", "For what it holds; empty: for everything", object(dimensions(list(text), "s for which it holds; branches by code or as zone:NAME")...)),
+			must("scope", "For what it holds; empty: for everything", object(dimensions(list(text), ": where it applies; branches by code or as zone:NAME")...)),
 			must("terms", "What it settles; docs/terms.md has each term with its default", terms())))),
 		may("examples", "Loans, and what should come of them", list(object(
 			must("name", "What people call it", text), must("given", "The loan", object(given...)),
@@ -230,17 +231,50 @@ func courierFile() File {
 func Files() []File {
 	out := []File{rulebookFile(), courierFile()}
 	for k, format := range []string{rulebook.Format, courier.Format} {
-		out[k].Schema.Dialect = "https://json-schema.org/draft/2020-12/schema"
+		out[k].Schema.Dialect = dialect
 		out[k].Schema.ID, out[k].Schema.Title = "urn:"+strings.ReplaceAll(format, "/", ":"), out[k].Name
 	}
 	return out
 }
 
-// JSON is all schemas, by the format that they describe.
+// dialect is the edition of JSON Schema.
+const dialect = "https://json-schema.org/draft/2020-12/schema"
+
+// Rows are the tables that move in: a row of each kind, its cells by the names of fields. A table may call its columns anything.
+func Rows() map[intake.Kind]*Schema {
+	out := map[intake.Kind]*Schema{}
+	for _, k := range intake.Kinds {
+		var fields []field
+		for _, f := range intake.Fields(k) {
+			cell := Schema{Type: "string"}
+			says := f.Says + " (" + strings.ReplaceAll(string(f.Form), "_", " ") + ")"
+			if codes := f.Form.Codes(); codes != nil {
+				says = f.Says + ", as " + strings.Join(codes, ", ")
+			}
+			if f.Must {
+				fields = append(fields, must(f.Name, says, cell))
+			} else {
+				fields = append(fields, may(f.Name, says, cell))
+			}
+		}
+		s := object(fields...)
+		for _, name := range intake.OneOf[k] {
+			s.AnyOf = append(s.AnyOf, Schema{Required: []string{name}})
+		}
+		s.Dialect, s.ID, s.Title = dialect, "urn:nevrin-moving-in:"+string(k), "A row of "+string(k)
+		out[k] = &s
+	}
+	return out
+}
+
+// JSON is all schemas: those of files in JSON by the format that they describe, those of rows by moving-in and the kind.
 func JSON() ([]byte, error) {
 	out := map[string]*Schema{}
 	for _, f := range Files() {
 		out[f.Schema.Properties["format"].Const] = f.Schema
+	}
+	for k, s := range Rows() {
+		out["moving-in/"+string(k)] = s
 	}
 	return json.MarshalIndent(out, "", "  ")
 }
@@ -249,7 +283,7 @@ func JSON() ([]byte, error) {
 func Page() string {
 	var b strings.Builder
 	b.WriteString("# The files\n\nWritten by `nevrin describe --files=page`; do not edit. `nevrin describe --files` prints the same as JSON Schema.\n" +
-		"All are text in UTF-8. What is not listed here is refused, with its place in the file.\n")
+		"Rulebook and courier are text in UTF-8; what is not listed here is refused, with its place in the file.\n")
 	for _, f := range Files() {
 		fmt.Fprintf(&b, "\n## %s\n\n%s\n\n```json\n%s\n```\n\n| field | must | what it is |\n|---|---|---|\n", f.Name, f.Says, f.Example)
 		rows(&b, f.Schema, "")
@@ -258,13 +292,16 @@ func Page() string {
 		" hours is a special opening, of which two of one name on a day are its morning and its afternoon; one that recurs stands as often as its" +
 		" rule says.\n\n```\nBEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//Example//Calendar//EN\nBEGIN:VEVENT\nUID:1@library.example\nDTSTAMP:20261001T000000Z\n" +
 		"DTSTART;VALUE=DATE:20261224\nDTEND;VALUE=DATE:20261227\nSUMMARY:Holidays\nEND:VEVENT\nEND:VCALENDAR\n```\n")
-	b.WriteString("\n## Moving in\n\nNetwork, Moving in takes tables as CSV, with any separator, and for titles MARC 21 (ISO 2709 or MARCXML). Columns may be called" +
+	b.WriteString("\n## Import\n\nNetwork, Import takes tables as CSV, with any separator, and for titles MARC 21 (ISO 2709 or MARCXML). Columns may be called" +
 		" anything: what they are is said once, and proposed for the next file. Heads that are known in English, German, French and Spanish are" +
-		" proposed at once. A file is tried before anything of it is taken.\n")
+		" proposed at once. Text may be in UTF-8, UTF-16 or Windows-1252. A file is tested before anything is imported.\n")
 	for _, k := range intake.Kinds {
 		fmt.Fprintf(&b, "\n### %s\n\n| field | must | what it is | form |\n|---|---|---|---|\n", strings.ToUpper(string(k[:1]))+string(k[1:]))
 		for _, f := range intake.Fields(k) {
 			fmt.Fprintf(&b, "| `%s` | %s | %s | %s |\n", f.Name, yes(f.Must), f.Says, strings.ReplaceAll(string(f.Form), "_", " "))
+		}
+		if one := intake.OneOf[k]; len(one) > 0 {
+			fmt.Fprintf(&b, "\nOne of these is needed: %s.\n", strings.Join(one, ", "))
 		}
 	}
 	return b.String()

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -14,6 +15,7 @@ import (
 
 	"nevrin/app/describe"
 	"nevrin/core/courier"
+	"nevrin/core/intake"
 	"nevrin/core/rulebook"
 )
 
@@ -29,7 +31,7 @@ func compiled(t *testing.T) map[string]*jsonschema.Schema {
 	require.NoError(t, err)
 	var all map[string]any
 	require.NoError(t, json.Unmarshal(data, &all))
-	require.Len(t, all, len(reads))
+	require.Len(t, all, len(reads)+len(intake.Kinds))
 	out := map[string]*jsonschema.Schema{}
 	for format, s := range all {
 		c := jsonschema.NewCompiler()
@@ -123,6 +125,47 @@ func TestDescriptionsAreWhatIsRead(t *testing.T) {
 		walk(whole, "")
 	}
 	assert.Greater(t, tried, 500)
+}
+
+// A row lacks what its description says that it lacks: taken by both or by neither, whichever of its cells are left out.
+func TestRowsThatMoveInAreWhatIsRead(t *testing.T) {
+	schemas := compiled(t)
+	for _, k := range intake.Kinds {
+		var heads []string
+		for _, f := range intake.Fields(k) {
+			heads = append(heads, f.Name)
+		}
+		refused := 0
+		try := func(heads []string) {
+			row := map[string]any{}
+			for _, h := range heads {
+				row[h] = "x"
+			}
+			m := intake.Guess(k, heads)
+			read, described := m.Check(k, heads), schemas["moving-in/"+string(k)].Validate(row)
+			assert.Equal(t, read == nil, described == nil, "%s with %v: %v, %v", k, heads, read, described)
+			if read != nil {
+				refused++
+			}
+		}
+		try(heads)
+		for i, head := range heads {
+			try(without(heads, head))
+			try(heads[i : i+1])
+		}
+		for _, one := range intake.OneOf[k] {
+			for _, other := range intake.OneOf[k] {
+				try(without(without(heads, one), other))
+			}
+		}
+		try(slices.DeleteFunc(slices.Clone(heads), func(h string) bool { return slices.Contains(intake.OneOf[k], h) }))
+		assert.Positive(t, refused)
+		assert.Error(t, schemas["moving-in/"+string(k)].Validate(map[string]any{"shoes": "x"}))
+	}
+}
+
+func without(list []string, one string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return s == one })
 }
 
 // Every field that readers know is described: each term, and each field of what moves in.

@@ -53,7 +53,7 @@ func Claim(a *act.Act, id int64, what string) (*people.Card, error) {
 		return nil, err
 	}
 	if before != nil {
-		return nil, problem.Newf(problem.Refused, "This has been written down of the loan already.")
+		return nil, problem.Newf(problem.Refused, "This claim is already recorded.")
 	}
 	patron := *f.Loan.PatronID
 	a.Tx.AddClaim(id, patron, a.Who.ID, what, a.Now)
@@ -72,7 +72,7 @@ func Unclaim(a *act.Act, id int64) (*people.Card, error) {
 		return nil, err
 	}
 	if claim == nil {
-		return nil, problem.Newf(problem.Refused, "Nothing is written down of this loan, or no longer.")
+		return nil, problem.Newf(problem.Refused, "There is no claim on this loan.")
 	}
 	a.Tx.EndClaim(claim.ID, a.Now)
 	a.Tell(event.Event{Kind: event.ClaimUndone, Patron: *f.Loan.PatronID, Item: f.Item.ID, Loan: id})

@@ -75,11 +75,11 @@ func TestSettingADueDate(t *testing.T) {
 		})
 	}
 	_, err := set(desk1, "holiday")
-	require.ErrorContains(t, err, "Ask somebody who may")
+	require.ErrorContains(t, err, "You cannot set due dates. Ask somebody who can.")
 	yes := true
 	desk1.Rights.DueDates = &yes
 	_, err = set(desk1, "")
-	require.ErrorContains(t, err, "Say why")
+	require.ErrorContains(t, err, "Enter a reason for the change.")
 	card, err := set(desk1, "holiday")
 	require.NoError(t, err)
 	assert.Equal(t, "Mon 2 Nov 2026", card.OnLoan[0].Due)

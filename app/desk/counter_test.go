@@ -89,7 +89,7 @@ func TestFetchedForSomebody(t *testing.T) {
 				fetch := desk.Scan{Text: item, Patron: patron, Fetch: true}
 				if !may {
 					_, err := testkit.Try(d.House, d.here, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, fetch) })
-					require.ErrorContains(t, err, "somebody who lets this patron")
+					require.ErrorContains(t, err, "It is not on hold here for somebody this patron can collect for. Scan it again.")
 					continue
 				}
 				assert.Contains(t, r.Text, "Ida Voss")
@@ -117,7 +117,7 @@ func TestShorterWhileOthersWait(t *testing.T) {
 	d.Set("UPDATE holds SET state = 'waiting', item_id = NULL, fetch_at = NULL, why = NULL")
 	p := d.Patron("HVH")
 	r := d.scan(desk.Scan{Text: items[0], Patron: p, Try: true})
-	assert.Equal(t, []string{"staged", "2 others wait for this title."}, []string{r.Kind, r.Waiting})
+	assert.Equal(t, []string{"staged", "2 others are waiting for this title."}, []string{r.Kind, r.Waiting})
 	assert.Equal(t, "2026-10-27", r.Line.DueExact)
 	d.rule(`{"awaited_period": "P7D"}`)
 	r = d.lend(p, items[0])
@@ -146,7 +146,7 @@ func TestPartsAreCounted(t *testing.T) {
 	game := d.Item(title, "HVH", map[string]any{"parts": 3, "parts_say": "Board, dice, cards"})
 	p := d.Patron("HVH")
 	r := d.scan(desk.Scan{Text: game, Patron: p})
-	assert.Equal(t, "It has 3 parts to count: Board, dice, cards. Are all of them there?", r.Text)
+	assert.Equal(t, "It has 3 parts to count: Board, dice, cards. Are they all there?", r.Text)
 	var answers []string
 	for _, c := range r.Asks {
 		answers = append(answers, c.Answer)
@@ -171,7 +171,7 @@ func TestSchoolYear(t *testing.T) {
 	_, items := d.Title("HVH", "HVH")
 	young, older := d.Patron("HVH", map[string]any{"school_year": "4b"}), d.Patron("HVH", map[string]any{"school_year": "5"})
 	r := d.scan(desk.Scan{Text: items[0], Patron: young})
-	assert.Equal(t, "Lent from school year 5 on; this pupil is in year 4.", r.Text)
+	assert.Equal(t, "For school year 5 and up; this pupil is in year 4.", r.Text)
 	d.lend(older, items[0])
 	d.lend(d.Patron("HVH"), items[1])
 }
@@ -216,7 +216,7 @@ func TestRenewingSeveral(t *testing.T) {
 		assert.Regexp(t, `^Renewed, due `, one.Text)
 	}
 	_, err := testkit.Try(d.House, d.here, func(a *act.Act) (*desk.RenewedMany, error) { return desk.RenewMany(a, d.Patron("HVH"), desk.Many{}) })
-	require.ErrorContains(t, err, "nothing on loan")
+	require.ErrorContains(t, err, "There is nothing to renew. The items may have been returned just now.")
 }
 
 // Still on loan to somebody else, an item is asked about: who has it is named to those who may know, with what taking it back charges.
@@ -228,7 +228,7 @@ func TestStillOnLoanToSomebodyElse(t *testing.T) {
 	d.Later(25 * 24 * time.Hour)
 	r := d.scan(desk.Scan{Text: items[0], Patron: wants})
 	require.Equal(t, "ask", r.Kind)
-	assert.Equal(t, []desk.Choice{{Answer: "back", Label: "Take it back and lend it"}, {Answer: "leave", Label: "Not now"}}, r.Asks)
+	assert.Equal(t, []desk.Choice{{Answer: "back", Label: "Return it and lend it"}, {Answer: "leave", Label: "Not now"}}, r.Asks)
 	name := d.Ask("SELECT legal_name FROM patrons WHERE id = ?", has)
 	require.Contains(t, r.Text, "Still on loan to "+name+", due ")
 	said := regexp.MustCompile(`charges (\S+) to their account`).FindStringSubmatch(r.Text)
@@ -266,10 +266,10 @@ func TestRenewingLateLoansSaysWhatIsCharged(t *testing.T) {
 	})
 	require.NotEmpty(t, all.Charged)
 	assert.Equal(t, all.Card.Owes, all.Charged)
-	assert.Contains(t, all.Text, all.Charged+" is charged for lateness until now.")
+	assert.Contains(t, all.Text, all.Charged+" is charged in late fines so far.")
 	for k, each := range all.Each {
 		fine := d.Ask("SELECT (amount / 100.0)::numeric(9,2)::text FROM ledger WHERE loan_id = ? AND kind = 'charge'", loans[k])
-		assert.Regexp(t, `^Renewed, due .*\. `+regexp.QuoteMeta(fine)+` is charged for lateness until now$`, each.Text)
+		assert.Regexp(t, `^Renewed, due .*\. `+regexp.QuoteMeta(fine)+` is charged in late fines so far$`, each.Text)
 	}
 }
 
@@ -313,8 +313,8 @@ func TestAccruedAndMailed(t *testing.T) {
 	card := testkit.Do(t, d.House, d.here, func(a *act.Act) (*people.Card, error) { return people.Open(a, p) })
 	assert.Equal(t, []string{"0.75", "0.75", "0.00"}, []string{card.OnLoan[0].Accrues, card.Accrues, card.Owes})
 	_, err := testkit.Try(d.House, d.here, func(a *act.Act) (struct{}, error) { return struct{}{}, desk.MailLent(a, p, time.Time{}) })
-	require.ErrorContains(t, err, "nothing to mail")
+	require.ErrorContains(t, err, "Nothing was lent to them here today, so there is nothing to email.")
 	none := d.Patron("HVH", map[string]any{"email": ""})
 	_, err = testkit.Try(d.House, d.here, func(a *act.Act) (*people.Card, error) { return desk.ChooseReceipt(a, none, "mail") })
-	require.ErrorContains(t, err, "no mail address")
+	require.ErrorContains(t, err, "has no email address. Add one first.")
 }

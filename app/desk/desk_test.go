@@ -60,10 +60,10 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 	jory, maren := testkit.Somebody(t, h, "jory"), testkit.Somebody(t, h, "maren")
 	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	cards := map[string]string{
-		"inactive": "SELECT card FROM patrons WHERE standing = 'inactive' LIMIT 1",
-		"excluded": "SELECT card FROM patrons WHERE standing = 'excluded' LIMIT 1",
-		"ran out":  "SELECT card FROM patrons WHERE standing = 'active' AND card_until < '2026-10-06' LIMIT 1",
-		"Owes":     "SELECT card FROM patrons WHERE standing = 'active' AND card_until > '2027-01-01' AND balance > 500 LIMIT 1",
+		"inactive":            "SELECT card FROM patrons WHERE standing = 'inactive' LIMIT 1",
+		"excluded":            "SELECT card FROM patrons WHERE standing = 'excluded' LIMIT 1",
+		"The card expired on": "SELECT card FROM patrons WHERE standing = 'active' AND card_until < '2026-10-06' LIMIT 1",
+		"Owes":                "SELECT card FROM patrons WHERE standing = 'active' AND card_until > '2027-01-01' AND balance > 500 LIMIT 1",
 	}
 	for says, query := range cards {
 		card := testkit.Text(t, h, query)
@@ -101,7 +101,7 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 			nil,
 			func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) },
 		)
-		assert.ErrorContains(t, err, "needs a reason")
+		assert.ErrorContains(t, err, "Enter a reason for the override.")
 		// Desk staff who send what a supervisor may send are refused all the same.
 		assert.Equal(
 			t,
@@ -345,7 +345,7 @@ func TestLateFilmFromTheBin(t *testing.T) {
 		if place != "" {
 			assert.Equal(t, place, line.Lines[0].Sign.Place, text)
 		} else {
-			assert.Equal(t, "Scanned before in this run", line.Lines[0].Found)
+			assert.Equal(t, "Already scanned in this batch", line.Lines[0].Found)
 		}
 	}
 }

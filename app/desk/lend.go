@@ -54,7 +54,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		return &Result{Kind: "wrong", Text: ident.Unknown("item", l.Item, l.Completed)}, nil
 	}
 	if b.Patron.MergedInto != nil {
-		return nil, problem.Newf(problem.Refused, "The record with this card has been merged into another of the same person. Scan the card again.")
+		return nil, problem.Newf(problem.Refused, "The record of this card has been merged into another. Scan the card again.")
 	}
 	r := &Result{Patron: l.Patron, Item: &ItemShown{f.Item.ID, f.Item.Barcode, f.Item.Title.Name}}
 	if text := elsewhere(a, f, b.Patron); text != "" {
@@ -84,7 +84,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	if v.ReasonMissing(l.Reason) {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"Going past a stop needs a reason. Say why it is lent all the same.",
+			"Enter a reason for the override.",
 		)
 	}
 	r.Kind, r.Text = "staged", "Would be due "+v.Due.Say(a.Here())
@@ -129,12 +129,12 @@ func onLoan(a *act.Act, f *store.Facts, r *Result) error {
 	r.Kind = "ask"
 	r.Text = "Still on loan to " + who + ", due " + people.ShowLoan(a, &shown).Due + "."
 	if f.Loan.LostAt != nil {
-		r.Text += " It counts as lost; taking it back takes back what was charged for that."
+		r.Text += " It is marked lost. Returning it reverses the lost charge."
 	}
 	if charge > 0 {
-		r.Text += " Taking it back charges " + price(a, charge) + " to their account."
+		r.Text += " Returning it charges " + price(a, charge) + " to their account."
 	}
-	r.Asks = []Choice{{"back", "Take it back and lend it", false}, {"leave", "Not now", false}}
+	r.Asks = []Choice{{"back", "Return it and lend it", false}, {"leave", "Not now", false}}
 	return nil
 }
 
@@ -142,7 +142,7 @@ func onLoan(a *act.Act, f *store.Facts, r *Result) error {
 func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	switch {
 	case f.Item.Standing == circulation.ItemWithdrawn:
-		return f.Item.Title.Name + " has been taken out of the stock."
+		return f.Item.Title.Name + " is withdrawn."
 	case f.Loan == nil:
 		return ""
 	case f.Loan.PatronID != nil && *f.Loan.PatronID == p.ID:
@@ -202,7 +202,7 @@ func fetched(a *act.Act, f *store.Facts, l Lending) error {
 	}
 	waits := f.Hold != nil && f.Hold.State == queue.Ready && f.Hold.PatronID == l.Patron
 	if !waits || comes == nil || !mayFetch(a, f.Hold.Patron, comes) {
-		return problem.Newf(problem.Refused, "It does not wait here for somebody who lets this patron fetch it. Scan it again.")
+		return problem.Newf(problem.Refused, "It is not on hold here for somebody this patron can collect for. Scan it again.")
 	}
 	return nil
 }
@@ -243,11 +243,11 @@ func answersTo(v *circulation.Verdict) []Choice {
 	leave := Choice{"leave", "Not now", false}
 	switch {
 	case only(loan.PartsToCount):
-		return []Choice{{"lend", "All there", false}, {"missing", "Lend without what is missing", true}, leave}
+		return []Choice{{"lend", "All parts there", false}, {"missing", "Lend without the missing part", true}, leave}
 	case !v.Reason:
 		return []Choice{{"lend", "Lend it", false}, leave}
 	}
-	return []Choice{{"lend", "Lend all the same", v.Reason}, leave}
+	return []Choice{{"lend", "Lend anyway", v.Reason}, leave}
 }
 
 // hadBefore says that the patron has had this title before; nil where not.
@@ -356,7 +356,7 @@ func write(
 func lentDetail(v *circulation.Verdict, l Lending) event.Detail {
 	d := event.Due(v.Due)
 	if l.Fetching != 0 {
-		d.Reason = "fetched by somebody whom they let"
+		d.Reason = "collected by a person they named"
 	}
 	return d
 }

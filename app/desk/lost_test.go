@@ -61,7 +61,7 @@ func TestLostAndFound(t *testing.T) {
 		jory,
 		func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) },
 	)
-	assert.Contains(t, renewed.Text, "counts as lost")
+	assert.Contains(t, renewed.Text, "marked lost")
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
 		return accounts.Settle(a, accounts.Settling{Patrons: []int64{patron}, Amount: "5.00", Means: "cash"})
 	})

@@ -65,11 +65,11 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 		out.Each = append(out.Each, RenewedOne{l.ID, f.Item.Title.Name, r.OK, r.Text})
 	}
 	if len(out.Each) == 0 {
-		return nil, problem.Newf(problem.Refused, "They have nothing on loan that could be renewed. It may have come back just now.")
+		return nil, problem.Newf(problem.Refused, "There is nothing to renew. The items may have been returned just now.")
 	}
 	out.Text, out.Charged = circulation.SayMany(each), price(a, charged)
 	if out.Charged != "" {
-		out.Text += " " + out.Charged + " is charged for lateness until now."
+		out.Text += " " + out.Charged + " is charged in late fines so far."
 	}
 	out.Card, err = people.Open(a, patron)
 	return out, err
@@ -111,18 +111,18 @@ func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error)
 func setDue(a *act.Act, f *store.Facts, s Setting, of string) error {
 	l := f.Loan
 	if !a.May().MaySetDue() {
-		return problem.Newf(problem.Forbidden, "You do not set due dates by hand. Ask somebody who may.")
+		return problem.Newf(problem.Forbidden, "You cannot set due dates. Ask somebody who can.")
 	}
 	if !a.Who.MayActOn(l.BranchCode) {
 		return problem.Newf(
 			problem.Forbidden,
-			"This was lent at %s; its due date is set there.",
+			"This was lent at %s. Only that branch can set its due date.",
 			a.Network.BranchName(l.BranchCode),
 		)
 	}
 	item, patron := f.Item.BranchCode, l.Patron.BranchCode
 	forbidden := func(what string, of calendar.Code) error {
-		return problem.Newf(problem.Forbidden, "%s belongs to %s. Due dates of other branches' items and patrons are set by a supervisor.",
+		return problem.Newf(problem.Forbidden, "%s belongs to %s. Only supervisors set due dates for other branches.",
 			what, a.Network.BranchName(of))
 	}
 	settled := a.Network.Settled.Counter.DueOthers

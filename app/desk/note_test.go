@@ -64,11 +64,11 @@ func TestNoteAtReturn(t *testing.T) {
 			assert.EqualValues(t, "aside", line.Sign.Kind)
 			assert.Contains(t, line.Sign.Detail, "Map is loose.")
 			_, err := answerNote(h, jory, line.ID, "perhaps")
-			assert.ErrorContains(t, err, "stays, comes off")
+			assert.ErrorContains(t, err, "Choose one: keep the note, remove it, repair, withdraw or replace the item.")
 			if c.answer == "withdrawn" {
 				wil.Branch = "SLM"
 				_, err = answerNote(h, wil, line.ID, c.answer)
-				assert.ErrorContains(t, err, "volunteer")
+				assert.ErrorContains(t, err, "Volunteers cannot withdraw items. Choose repair and leave the rest to staff.")
 			}
 			run, err := answerNote(h, jory, line.ID, c.answer)
 			require.NoError(t, err)
@@ -89,7 +89,7 @@ func TestNoteAtReturn(t *testing.T) {
 				)
 			}
 			_, err = answerNote(h, jory, line.ID, "stays")
-			assert.ErrorContains(t, err, "answered already")
+			assert.ErrorContains(t, err, "This note is already answered.")
 			testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, line.ID) })
 			standing, note = state()
 			assert.Equal(t, []string{"in_use", "Map is loose."}, []string{standing, note})

@@ -24,7 +24,7 @@ func MailLent(a *act.Act, patron int64, since time.Time) error {
 		return err
 	}
 	if p.Email == "" {
-		return problem.Newf(problem.Refused, "%s has no mail address. Write one down, or print a slip.", p.Name())
+		return problem.Newf(problem.Refused, "%s has no email address. Add one, or print a slip.", p.Name())
 	}
 	if since.IsZero() {
 		since = a.Here().At(a.Today(), 0)
@@ -34,7 +34,7 @@ func MailLent(a *act.Act, patron int64, since time.Time) error {
 		return err
 	}
 	if len(rows) == 0 {
-		return problem.Newf(problem.Refused, "Nothing has been lent to them here today, so there is nothing to mail.")
+		return problem.Newf(problem.Refused, "Nothing was lent to them here today, so there is nothing to email.")
 	}
 	var items []map[string]any
 	for k := range rows {
@@ -55,7 +55,7 @@ func ChooseReceipt(a *act.Act, patron int64, what string) (*people.Card, error) 
 		return nil, err
 	}
 	if (what == "mail" || what == "both") && p.Email == "" {
-		return nil, problem.Newf(problem.Invalid, "%s has no mail address. Write one down first.", p.Name())
+		return nil, problem.Newf(problem.Invalid, "%s has no email address. Add one first.", p.Name())
 	}
 	a.Tx.ChooseReceipt(patron, what)
 	a.Tell(event.Event{Kind: event.NoticesChosen, Patron: patron})

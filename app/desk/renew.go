@@ -54,7 +54,7 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 	terms := a.Book.Decide(lent.At, lent.Own)
 	if !terms.Value(rulebook.PatronRenewals).YesNo() {
 		trace := a.Book.Why(lent.At, lent.Own, rulebook.PatronRenewals)
-		says := f.Item.Title.Name + " is renewed by staff alone. Ask at your branch."
+		says := f.Item.Title.Name + " can be renewed only by staff. Ask at your branch."
 		for _, step := range trace.Steps {
 			if step.Kind == why.Decided {
 				says += " The rule for it: " + step.Text + "."
@@ -116,7 +116,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Say(lent.Branch), &line
 	r.Fine, r.Stale = price(a, decided.Fine), decided.Fine > 0
 	if r.Fine != "" {
-		r.Text += ". " + r.Fine + " is charged for lateness until now"
+		r.Text += ". " + r.Fine + " is charged in late fines so far"
 	}
 	return r, decided, nil
 }

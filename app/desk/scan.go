@@ -148,7 +148,7 @@ func searchPatrons(a *act.Act, words string) (*Result, error) {
 	if !sight.MaySearch(a.Who.Role) {
 		return &Result{
 			Kind: "wrong",
-			Text: "Your role opens a patron's record by the card. Scan it, or type its number.",
+			Text: "Your role opens patron records by card only. Scan the card or type its number.",
 		}, nil
 	}
 	found, next, err := people.Find(a, words, store.Page{})
@@ -161,7 +161,7 @@ func searchPatrons(a *act.Act, words string) (*Result, error) {
 
 func open(a *act.Act, scan ident.Scan) (*Result, error) {
 	if many, err := people.TooManyCards(a); err != nil || many {
-		return &Result{Kind: "wrong", Text: "These are many cards in a short time. Wait a minute, then scan the card again."}, err
+		return &Result{Kind: "wrong", Text: "Too many cards in a short time. Wait a minute, then scan the card again."}, err
 	}
 	card, err := people.OpenByNumber(a, scan.Number)
 	if err != nil {

@@ -42,7 +42,7 @@ func TestGuardiansNo(t *testing.T) {
 	merryn := testkit.Text(t, h, "SELECT card FROM patrons WHERE legal_name LIKE 'Merryn %' AND household_id = 1")
 	refused := scanFor(t, h, jory, kitto, film)
 	assert.Equal(t, "refused", refused.Kind)
-	assert.Contains(t, refused.Text, "a guardian has said no")
+	assert.Contains(t, refused.Text, "For older readers; the guardian refused.")
 	require.NotNil(t, refused.Why)
 	assert.Equal(t, "lent", scanFor(t, h, jory, merryn, film).Kind)
 }
@@ -120,7 +120,7 @@ func TestNewItemsStayAtHome(t *testing.T) {
 		})
 		return err
 	}
-	assert.ErrorContains(t, place("SLM"), "new and stays at home")
+	assert.ErrorContains(t, place("SLM"), "It is new and stays at its home branch for now.")
 	assert.NoError(t, place("HVH"))
 }
 
@@ -159,7 +159,7 @@ func TestExtendedCard(t *testing.T) {
 		nil,
 		func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) },
 	)
-	assert.ErrorContains(t, err, "has long to run", "twice is once")
+	assert.ErrorContains(t, err, "This card is valid for a long time yet. Renew it when it is about to expire.", "twice is once")
 }
 
 // A hold that is not fetched in time is charged for where rules say so.

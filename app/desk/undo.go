@@ -30,11 +30,11 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	case l.ReturnedAt != nil:
 		return nil, ended()
 	case !loan.MayUndo(a.Who.Role, l.LentAt, a.Now):
-		return nil, problem.Newf(problem.Refused, "Only loans of today can be undone. Take the item back instead.")
+		return nil, problem.Newf(problem.Refused, "Only today’s loans can be undone. Return the item instead.")
 	case l.RenewedAt != nil:
-		return nil, problem.Newf(problem.Refused, "This loan has been renewed since. Take the item back instead.")
+		return nil, problem.Newf(problem.Refused, "This loan has been renewed since. Return the item instead.")
 	case l.LostAt != nil:
-		return nil, problem.Newf(problem.Refused, "This loan counts as lost. Take the item back instead.")
+		return nil, problem.Newf(problem.Refused, "This item is marked lost. Return the item instead.")
 	case !a.Who.MayActOn(l.BranchCode):
 		return nil, elsewhereOnly(a, l.BranchCode)
 	}
@@ -57,7 +57,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 func elsewhereOnly(a *act.Act, branch calendar.Code) error {
 	return problem.Newf(
 		problem.Forbidden,
-		"This was done at %s. It is undone there, or by a supervisor.",
+		"This was done at %s. Only that branch or a supervisor can undo it.",
 		a.Network.BranchName(branch),
 	)
 }

@@ -147,7 +147,7 @@ func TestDatesAreTheBranchs(t *testing.T) {
 	}
 	assert.Empty(t, card(here).Stops, "in Halifax the card holds today still")
 	assert.Equal(t, 15, *card(here).Age)
-	assert.Contains(t, card(far).Stops[0], "ran out on Tue 6 Oct")
+	assert.Contains(t, card(far).Stops[0], "The card expired on Tue 6 Oct")
 	assert.Equal(t, 16, *card(far).Age, "and the birthday has come")
 	w.Set("UPDATE patrons SET card_until = '2030-01-01'")
 	loan := lendTo(t, w, far, reader, items[0]).Line.LoanID

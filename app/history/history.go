@@ -176,13 +176,13 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.Renewed:
 		return "Renewed, due " + due()
 	case event.DueMoved:
-		return "Due date moved with the calendar, now due " + due()
+		return "Due date changed by the calendar, now due " + due()
 	case event.DueMovedBack:
-		return "Due date moved back with the calendar, now due " + due()
+		return "Due date changed back by the calendar, now due " + due()
 	case event.ShelfMoved, event.ShelfMovedBack:
-		return "Waits on the hold shelf until " + due() + " now, with the calendar"
+		return "On the hold shelf until " + due() + " now, changed by the calendar"
 	case event.Lost:
-		return "Counts as lost: " + text(e.TitleName)
+		return "Marked lost: " + text(e.TitleName)
 	case event.Charged:
 		if of := ledger.About(d.About); of == ledger.AboutManual {
 			return "Charged " + sum + ". " + accounts.Say(of, d.Reason)
@@ -197,15 +197,15 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.PaymentReversed:
 		return "Payment of " + sum + " by " + d.Means + " reversed: " + d.Reason
 	case event.PhotoTaken:
-		return "Photograph taken for the record"
+		return "Photograph added"
 	case event.PhotoDropped:
-		return "Photograph taken off the record"
+		return "Photograph removed"
 	case event.CardNotPaid:
 		return "Not paid by card: " + sum + ". " + d.Reason
 	case event.PaidOut:
-		return "Given back: " + sum + " by " + d.Means
+		return "Refunded: " + sum + " by " + d.Means
 	case event.ChargeTakenBack:
-		return "Charge of " + sum + " taken back: " + d.Reason
+		return "Charge of " + sum + " reversed: " + d.Reason
 	case event.Disputed:
 		return "Charge of " + sum + " in dispute: " + d.Reason
 	case event.DisputeEnded:
@@ -215,16 +215,16 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.InvoiceWithdrawn:
 		return "Invoice " + d.Is + " withdrawn: " + d.Reason
 	case event.Refunded:
-		return "To be given back: " + sum + ", paid for what was found again"
+		return "Refund due: " + sum + ", paid for an item found again"
 	case event.HoldPlaced:
 		return "Hold on " + text(e.TitleName) + " for pickup at " + place
 	case event.HoldRouted:
-		return "Item of " + n.BranchName(calendar.Code(d.Was)) + " chosen for a hold at " +
+		return "Item of " + n.BranchName(calendar.Code(d.Was)) + " assigned to a hold at " +
 			n.BranchName(calendar.Code(d.Is))
 	case event.HoldReady:
 		return "On the hold shelf at " + here + " until " + due()
 	case event.HoldLapsed:
-		return "Not fetched from the hold shelf by " + due()
+		return "Not collected from the hold shelf by " + due()
 	case event.HoldCancelled:
 		return with("Hold cancelled", d.Reason)
 	case event.Sent:
@@ -235,7 +235,7 @@ func Say(a *act.Act, e *store.EventShown) string {
 		}
 		return "Received at " + here + " from " + place
 	case event.TransitEnded:
-		return "Lent on its way to " + place
+		return "Lent while in transit to " + place
 	case event.Missing:
 		if d.Was == "" && d.Reason == "" {
 			return "Not found twice: reported missing"
@@ -244,20 +244,20 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.Noted:
 		return "Note: " + d.Is
 	case event.NoteOff:
-		return "Note taken off: " + d.Was
+		return "Note removed: " + d.Was
 	case event.SetAside:
 		if d.Is != "" {
 			return with(catalogue.SayStanding(circulation.ItemAside, circulation.AsideFor(d.Is)), d.Reason)
 		}
 		return with("To repair", d.Reason)
 	case event.Withdrawn:
-		return with("Taken out of the stock", d.Reason)
+		return with("Withdrawn", d.Reason)
 	case event.ItemAdded:
 		return "Added to the stock of " + place
 	case event.ItemChanged:
 		return "Record changed" + colon(d.Is)
 	case event.Looked:
-		return "Looked for, and not found" + colon(d.Is)
+		return "Searched, not found" + colon(d.Is)
 	case event.StockChanged:
 		return with(d.Says, d.Reason)
 	case event.BackInUse:
@@ -273,35 +273,35 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.StandingChanged:
 		return "Is " + d.Is + "; was " + d.Was + colon(d.Reason)
 	case event.CardReplaced:
-		return "Given another card" + colon(d.Reason)
+		return "New card issued" + colon(d.Reason)
 	case event.PINSet:
 		if e.StaffID == nil {
-			return "Chose another PIN by themselves"
+			return "Changed their PIN"
 		}
-		return "Given a PIN"
+		return "PIN set"
 	case event.HoldPaused:
 		if d.Says == "waits again" {
 			return "Hold waits again"
 		}
 		return "Hold paused " + d.Says
 	case event.HoldMoved:
-		return "Moved in its queue" + colon(d.Reason)
+		return "Moved in the queue" + colon(d.Reason)
 	case event.HoldWanted:
-		return "Hold of interest " + d.Says
+		return "Hold needed " + d.Says
 	case event.HeldLonger:
 		return "Kept on the hold shelf until " + d.Day.Say() + colon(d.Reason)
 	case event.StrayAsked:
-		return "Has not come; both ends are asked to look for it"
+		return "Missing in transit; both branches asked to search"
 	case event.MissUndone:
-		return "Found after all, not missed"
+		return "Found after all"
 	case event.PickupMoved:
-		return "Hold is to be picked up at " + n.BranchName(d.Branch)
+		return "Pickup branch changed to " + n.BranchName(d.Branch)
 	case event.CameIn, event.Intake:
 		return d.Says
 	case event.CardNoted:
-		return "Note written on the card"
+		return "Note added to the card"
 	case event.CardNoteOff:
-		return "Note taken off the card"
+		return "Note removed from the card"
 	case event.Consented:
 		return consents[d.About] + ": " + d.Is
 	case event.Claimed:
@@ -315,26 +315,26 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.CardExtended:
 		return "Card extended to " + due()
 	case event.CountedAs:
-		says := "Returns count as now"
+		says := "Returns counted as now"
 		if d.Day != nil || d.At != nil {
-			says = "Returns count as " + due()
+			says = "Returns backdated to " + due()
 		}
 		if d.Count > 0 {
-			says += ", " + calendar.Count(d.Count, "day") + " let off"
+			says += ", " + calendar.Count(d.Count, "day") + " forgiven"
 		}
 		if d.Reason != "" {
-			says += ", nothing is charged: " + d.Reason
+			says += ", no charge: " + d.Reason
 		}
 		return says
 	case event.BranchChanged:
 		return "Works at " + n.BranchName(calendar.Code(d.Is)) + " now; was at " + n.BranchName(calendar.Code(d.Was))
 	case event.Told:
-		return with("Told by mail to "+text(e.Address), text(e.Subject))
+		return with("Emailed to "+text(e.Address), text(e.Subject))
 	case event.MessageSettled:
 		if d.Is == "sent" {
-			return "Taken to have been told: " + notices.StageName(d.Stage)
+			return "Marked as told: " + notices.StageName(d.Stage)
 		}
-		return "To be told again: " + notices.StageName(d.Stage)
+		return "To be sent again: " + notices.StageName(d.Stage)
 	case event.MailingSent:
 		return notices.StageName(d.Stage) + " of " + due() + ": " + calendar.Count(d.Count, "message") + " queued"
 	case event.AskedOutside:
@@ -346,7 +346,7 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.RequestWithdrawn:
 		return "Withdrawn: " + text(e.RequestNumber) + " for " + text(e.RequestTitle)
 	case event.RequestSeen:
-		return "The no of " + text(e.Partner) + " to " + text(e.RequestNumber) + " was dealt with"
+		return "The refusal by " + text(e.Partner) + " to " + text(e.RequestNumber) + " was handled"
 	case event.PartnerAsks:
 		return text(e.Partner) + " asks for " + text(e.RequestTitle)
 	case event.PartnerSays:
@@ -364,32 +364,32 @@ func Say(a *act.Act, e *store.EventShown) string {
 
 var sayPlain = map[event.Kind]string{
 	event.LoanUndone: "Loan undone", event.ReturnUndone: "Return undone", event.HoldFilled: "Hold filled",
-	event.HoldPutBack:  "The item serves the hold no more; it waits again in its old place",
+	event.HoldPutBack:  "The item was released; the hold waits again in its old place",
 	event.HoldReopened: "The loan was undone; the hold is ready again", event.Missed: "Not found on the shelf",
-	event.Found:          "Missing no more: it has been found",
-	event.UnderWayAgain:  "In its tote again, on its way: what was said of the tote was taken back",
-	event.TransitUndone:  "Taken out of the tote again: the scan was undone",
-	event.MailingDropped: "Trial run given up", event.RehearsalStopped: "Rehearsal stopped",
-	event.ClaimUndone:      "What was said of the loan was taken back",
+	event.Found:          "Found, no longer missing",
+	event.UnderWayAgain:  "Back in its tote, in transit: the tote’s step was undone",
+	event.TransitUndone:  "Removed from the tote: the scan was undone",
+	event.MailingDropped: "Trial run discarded", event.RehearsalStopped: "Rehearsal stopped",
+	event.ClaimUndone:      "Claim withdrawn",
 	event.Merged:           "Another record of the same person was merged into this one",
-	event.Unmerged:         "A merged record was taken apart again",
-	event.HoldChangedBack:  "The last change of the hold was taken back",
-	event.HoldRevived:      "What ended the hold was undone: it waits again in its old place",
-	event.NoticesChosen:    "Chose by what way they are told",
-	event.DetailsConfirmed: "Said that their details are right",
-	event.SignedUp:         "Signed up by themselves",
+	event.Unmerged:         "Merge undone",
+	event.HoldChangedBack:  "Last change of the hold undone",
+	event.HoldRevived:      "Hold reopened in its old place",
+	event.NoticesChosen:    "Notice preferences changed",
+	event.DetailsConfirmed: "Details confirmed",
+	event.SignedUp:         "Signed up online",
 	event.Reported:         "Reported to the supervisor", event.ReportAnswered: "Report answered",
 }
 
 var sayClaims = map[string]string{
-	"returned": "Says that it was brought back", "never_had": "Says that they never had it",
+	"returned": "Claims returned", "never_had": "Claims never had it",
 }
 
 // sayRosters says what was done with rosters.
 var sayRosters = map[string]string{
-	"made": "Roster made", "changed": "Roster changed", "filled": "Roster filled", "left": "Taken out of a roster",
-	"moved_up": "Classes moved up", "dissolved": "Rosters dissolved", "consents": "Answers taken from a list",
-	"undone": "What was done with rosters was taken back",
+	"made": "Roster made", "changed": "Roster changed", "filled": "Roster filled", "left": "Removed from a roster",
+	"moved_up": "Classes moved up", "dissolved": "Rosters dissolved", "consents": "Consents imported from a list",
+	"undone": "Roster change undone",
 }
 
 // result is what the why of an event comes to.

@@ -46,7 +46,7 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 		return nil, err
 	}
 	if at == nil || !at.Equal(changedAt) {
-		return nil, problem.Newf(problem.Refused, "This hold has been changed again since, or the change was taken back already.")
+		return nil, problem.Newf(problem.Refused, "This hold has changed again since, or the change is already undone.")
 	}
 	var was before
 	if err := json.Unmarshal(kept, &was); err != nil {
@@ -83,9 +83,9 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 func mayTakeBack(a *act.Act, h *store.Hold, was *before) error {
 	switch {
 	case was.Place == nil:
-		return mayTouch(a, h, "taken back")
+		return mayTouch(a, h, "undone")
 	case !a.Who.Role.Supervises():
-		return problem.Newf(problem.Forbidden, "Your role does not move holds. Ask somebody who supervises.")
+		return problem.Newf(problem.Forbidden, "Your role cannot move holds. Ask a supervisor.")
 	}
 	return nil
 }

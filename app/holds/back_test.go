@@ -45,14 +45,14 @@ func TestAChangeIsTakenBack(t *testing.T) {
 	second := change(t, w, here, hold, holds.Changed{Pickup: &pickup, PausedUntil: text("")})
 	assert.Equal(t, "fetching SLM 2027-01-31", state(), "it waits no longer, and is given the copy")
 	_, err := changeBack(w, here, first)
-	require.ErrorContains(t, err, "has been changed again since")
+	require.ErrorContains(t, err, "This hold has changed again since, or the change is already undone.")
 	back, err := changeBack(w, w.Staff(role.Supervisor, "HVH"), second)
 	require.NoError(t, err)
 	assert.Nil(t, back.ChangedAt)
 	assert.Equal(t, "waiting HVH 2026-11-20 2027-01-31", state())
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM whereabouts"), "the copy is free")
 	_, err = changeBack(w, here, second)
-	require.ErrorContains(t, err, "taken back already")
+	require.ErrorContains(t, err, "This hold has changed again since, or the change is already undone.")
 	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'hold_changed_back'"))
 }
 
@@ -90,7 +90,7 @@ func TestAMoveIsTakenBack(t *testing.T) {
 		moved := move(ids[c.hold], before)
 		assert.Equal(t, c.then, queue(), name)
 		_, err := changeBack(w, here, moved)
-		require.ErrorContains(t, err, "Your role does not move holds")
+		require.ErrorContains(t, err, "Your role cannot move holds. Ask a supervisor.")
 		_, err = changeBack(w, boss, moved)
 		require.NoError(t, err)
 		assert.Equal(t, "1 2 3 4", queue(), name)
@@ -128,7 +128,7 @@ func TestAChangeIsTakenBackOnce(t *testing.T) {
 	w.Set("UPDATE loans SET returned_at = (SELECT shows FROM training_clock)")
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	_, err := changeBack(w, here, is)
-	require.ErrorContains(t, err, "A copy is on its way for this hold already")
+	require.ErrorContains(t, err, "A copy is already in transit for this hold. You can cancel it, but not edit it.")
 	assert.Equal(t, until, w.Ask("SELECT wanted_until::text FROM holds WHERE id = ?", hold))
 }
 
@@ -140,7 +140,7 @@ func TestACancelledHoldHasAReason(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM holds WHERE state = 'waiting' ORDER BY id LIMIT 1").Scan(&id).Error)
 	for _, reason := range []string{"", "  "} {
 		_, err := testkit.Try(h, maren, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, id, reason) })
-		require.ErrorContains(t, err, "Say why it is cancelled")
+		require.ErrorContains(t, err, "Enter a reason, such as: no longer wanted.")
 	}
 	assert.Equal(t, "waiting", testkit.Text(t, h, "SELECT state FROM holds WHERE id = ?", id))
 	testkit.Do(t, h, maren, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, id, " Asked by phone ") })

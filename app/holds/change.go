@@ -50,7 +50,7 @@ func pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
 			return problem.Newf(problem.Invalid, "%s", no)
 		}
 		if h.WantedUntil != nil && *store.DateOf(h.WantedUntil) < *until {
-			return problem.Newf(problem.Invalid, "It is of interest until %s only. Choose an earlier day.",
+			return problem.Newf(problem.Invalid, "It is needed only until %s. Choose an earlier day.",
 				store.DateOf(h.WantedUntil).Say())
 		}
 		says = "until " + until.Say()
@@ -148,7 +148,7 @@ func dateOrNone(text string) (*calendar.Date, error) {
 
 // want writes the last day on which a hold is of interest; nil: it is without end.
 func want(a *act.Act, h *store.Hold, until *calendar.Date) error {
-	says := "without end"
+	says := "without an end date"
 	h.WantedUntil = nil
 	if until != nil {
 		if *until < a.Today() {
@@ -162,7 +162,7 @@ func want(a *act.Act, h *store.Hold, until *calendar.Date) error {
 }
 
 func tooLate(until calendar.Date) error {
-	return problem.Newf(problem.Invalid, "%s is over. Choose a last day of interest from today on.", until.Say())
+	return problem.Newf(problem.Invalid, "%s is in the past. Choose today or a later day.", until.Say())
 }
 
 // mayTouch looks whether the actor may change a hold: at its pickup branch, where its patron's card was opened, or as one who
@@ -177,7 +177,7 @@ func mayTouch(a *act.Act, h *store.Hold, done string) error {
 	}
 	return problem.Newf(
 		problem.Forbidden,
-		"This hold is for pickup at %s. Open the patron's card first if they are the one who asks; otherwise it is %s there.",
+		"This hold is for pickup at %s. Open the patron’s card first if they are here; otherwise it can be %s only there.",
 		a.Network.BranchName(h.Pickup),
 		done,
 	)
@@ -224,7 +224,7 @@ func stand(a *act.Act, h *store.Hold, before int64, moved bool) error {
 		}
 		if before != 0 && behind == nil {
 			return problem.Newf(problem.Refused,
-				"Whoever it was to be in front of does not wait in this queue any more. Look at the queue again.")
+				"The other hold is no longer in this queue. Check the queue again.")
 		}
 		s, room := queue.Between(standing(front), standing(behind))
 		if !room {
@@ -251,11 +251,11 @@ func Revive(a *act.Act, id int64) (*Hold, error) {
 	case err != nil:
 		return nil, err
 	case h.State != queue.Cancelled:
-		return nil, problem.Newf(problem.Refused, "This hold is not cancelled, so there is nothing to undo.")
+		return nil, problem.Newf(problem.Refused, "This hold is not cancelled.")
 	case h.PatronID == 0:
-		return nil, problem.Newf(problem.Refused, "Whose hold this was is no longer kept.")
+		return nil, problem.Newf(problem.Refused, "The patron of this hold is no longer recorded.")
 	}
-	if err := mayTouch(a, h, "taken back"); err != nil {
+	if err := mayTouch(a, h, "undone"); err != nil {
 		return nil, err
 	}
 	if err := a.Tx.MoveHold(h, queue.Revive, a.Now); err != nil {
@@ -263,7 +263,7 @@ func Revive(a *act.Act, id int64) (*Hold, error) {
 	}
 	if err := a.Tx.Flush(); err != nil {
 		if store.Violates(err, "holds_once") {
-			return nil, problem.Newf(problem.Refused, "They have another hold on this title by now.")
+			return nil, problem.Newf(problem.Refused, "They now have another hold on this title.")
 		}
 		return nil, err
 	}
@@ -304,7 +304,7 @@ func DropUnwanted(a *act.Act, day calendar.Date, done int64) (int64, bool, error
 			h.WantedUntil == nil || *store.DateOf(h.WantedUntil) >= day {
 			continue // it has gone on, or is wanted for longer, meanwhile
 		}
-		if err := End(a, h, "Its last day of interest is over"); err != nil {
+		if err := End(a, h, "No longer needed"); err != nil {
 			return done, false, err
 		}
 	}

@@ -100,14 +100,14 @@ func departuresTo(a *act.Act, from, to calendar.Code) (d departures) {
 // leave says which run a line has to make, and what is missed if it waits.
 func (f *Fetch) leave(a *act.Act, d departures, to calendar.Code) {
 	if d.first == nil {
-		f.IfNot = "No run gets there within four weeks"
+		f.IfNot = "No run there within four weeks"
 		return
 	}
 	leaves := d.first.Leaves
 	f.Run, f.Leaves, f.Soon = a.Network.Timetable.RunName(d.first.Run), &leaves, leaves.Sub(a.Now) < soon
 	f.Today = calendar.DateOf(leaves) == calendar.DateOf(a.Now)
 	if d.next == nil || d.next.OnShelf == nil || d.first.OnShelf == nil {
-		f.IfNot = "Nothing else gets there within four weeks"
+		f.IfNot = "No other run there within four weeks"
 		return
 	}
 	b := a.Network.Timetable.Branches[to]
@@ -117,7 +117,7 @@ func (f *Fetch) leave(a *act.Act, d departures, to calendar.Code) {
 	case d.next.OnShelf.After(*d.first.OnShelf):
 		f.IfNot = "Later the same day at " + b.Name
 	default:
-		f.IfNot = "Nothing is lost by it"
+		f.IfNot = "No delay"
 	}
 }
 
@@ -128,7 +128,7 @@ func Take(a *act.Act, id int64, going bool) error {
 		return err
 	}
 	if going && h.TakenBy != nil && *h.TakenBy != a.Who.ID && queue.OnTheWay(*h.TakenAt, a.Now) {
-		return problem.Newf(problem.Refused, "Somebody else is on the way to it already.")
+		return problem.Newf(problem.Refused, "Somebody else is already getting it.")
 	}
 	if going {
 		a.Tx.TakeFetch(id, &a.Who.ID, &a.Now)
@@ -146,12 +146,12 @@ func fetching(a *act.Act, id int64) (*store.Hold, error) {
 		return nil, err
 	}
 	if h.State != queue.Fetching {
-		return nil, problem.Newf(problem.Refused, "This hold is not on the fetch list any more.")
+		return nil, problem.Newf(problem.Refused, "This hold is no longer on the fetch list.")
 	}
 	if !a.Who.MayActOn(*h.FetchAt) {
 		return nil, problem.Newf(
 			problem.Forbidden,
-			"This is on the fetch list of %s. Only who looks there can say that it is not on its shelf.",
+			"This is on the fetch list of %s. Only staff there can mark it not found.",
 			a.Network.BranchName(*h.FetchAt),
 		)
 	}
@@ -181,7 +181,7 @@ func toteInHand(a *act.Act, text string, id int64) (*Taken, error) {
 		return nil, err
 	}
 	if seen == nil {
-		says := "There is no tote " + text + ". Type what stands on its label: T, digits, and a last one that checks them."
+		says := "There is no tote " + text + ". Type the number from the label: T and digits."
 		return &Taken{Text: says, Title: text, Code: text, Sign: moving.AsideFor("No such tote", says),
 			Meant: aTote}, nil
 	}
@@ -218,9 +218,9 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 	case f == nil:
 		return wrong("Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
 	case f.Loan != nil:
-		return wrong("On loan", f.Item.Title.Name+" is still on loan. Take it back at Returns first.")
+		return wrong("On loan", f.Item.Title.Name+" is still on loan. Return it under Returns first.")
 	case f.Item.Standing == circulation.ItemWithdrawn:
-		return wrong("Withdrawn", f.Item.Title.Name+" has been taken out of the stock.")
+		return wrong("Withdrawn", f.Item.Title.Name+" is withdrawn.")
 	}
 	received := f.Transit != nil
 	placed, err := moving.Place(a, f)
@@ -279,15 +279,15 @@ func Missed(a *act.Act, id int64) (*NotHere, error) {
 	if err != nil || now == nil {
 		return nil, err
 	}
-	out.Says = "Waits for another copy"
+	out.Says = "Waiting for another copy"
 	if now.State == queue.Fetching {
-		out.Says = "The copy at " + a.Network.BranchName(*now.FetchAt) + " serves it instead"
+		out.Says = "The copy at " + a.Network.BranchName(*now.FetchAt) + " is used instead"
 		if now.PromisedAt != nil {
 			out.Says += ", on the shelf by " + calendar.SayInstant(*now.PromisedAt, a.Network.Location)
 		}
 	}
 	if out.Missing {
-		out.Says += ". Not found twice: it is missing"
+		out.Says += ". Not found twice: marked missing"
 	}
 	return out, nil
 }
@@ -316,7 +316,7 @@ func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
 		a.Tell(event.Event{Kind: event.Found, Item: item})
 	}
 	a.Tell(event.Event{Kind: event.MissUndone, Item: item, Hold: id, Patron: h.PatronID})
-	out := &NotHere{ItemID: item, Says: "It counts as found"}
+	out := &NotHere{ItemID: item, Says: "Marked found"}
 	if h.State == queue.Fetching && h.TakenBy == nil {
 		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
 			return nil, err

@@ -52,14 +52,14 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 	case h.State.Ended():
 		return nil, problem.Newf(problem.Refused, "This hold has ended already.")
 	case !queue.Cancel.MayMake(a.Who.Role):
-		return nil, problem.Newf(problem.Forbidden, "Your role does not cancel holds. Ask somebody whose role does.")
+		return nil, problem.Newf(problem.Forbidden, "Your role cannot cancel holds. Ask a colleague who can.")
 	}
 	if err := mayTouch(a, h, "cancelled"); err != nil {
 		return nil, err
 	}
 	reason = strings.TrimSpace(reason)
 	if reason == "" && a.Network.GivesReasons("cancel") {
-		return nil, problem.Newf(problem.Invalid, "Say why it is cancelled, such as: no longer wanted.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason, such as: no longer wanted.")
 	}
 	if err := End(a, h, reason); err != nil {
 		return nil, err

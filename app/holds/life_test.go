@@ -132,5 +132,5 @@ func TestAVolunteerDoesNotCancel(t *testing.T) {
 		volunteer,
 		func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, hold, "no longer wanted") },
 	)
-	assert.ErrorContains(t, err, "does not cancel holds")
+	assert.ErrorContains(t, err, "Your role cannot cancel holds. Ask a colleague who can.")
 }

@@ -31,7 +31,7 @@ func LookAtMove(a *act.Act, id, before int64) ([]Shifted, error) {
 	case h == nil:
 		return nil, problem.NoSuch("hold")
 	case h.State != queue.Waiting:
-		return nil, problem.Newf(problem.Refused, "This hold does not wait in the queue any more. Look at the queue again.")
+		return nil, problem.Newf(problem.Refused, "This hold is no longer in the queue. Check the queue again.")
 	}
 	rows, err := a.Tx.HoldsInQueue(h.TitleID, shownOfQueue)
 	if err != nil {
@@ -44,7 +44,7 @@ func LookAtMove(a *act.Act, id, before int64) ([]Shifted, error) {
 	moved, ok := stoodBefore(holds, id, before)
 	if !ok {
 		return nil, problem.Newf(problem.Refused,
-			"Whoever it was to be in front of does not wait in this queue any more. Look at the queue again.")
+			"The other hold is no longer in this queue. Check the queue again.")
 	}
 	was, then := placesOf(a, holds, copies), placesOf(a, moved, copies)
 	out := []Shifted{}

@@ -42,7 +42,7 @@ func (f *For) check(today calendar.Date) error {
 			return problem.Newf(problem.Invalid, "%s", says)
 		}
 		if f.WantedUntil != nil && *f.WantedUntil < *f.PausedUntil {
-			return problem.Newf(problem.Invalid, "It would be paused beyond its last day of interest, %s.",
+			return problem.Newf(problem.Invalid, "It would be paused beyond the day it is needed, %s.",
 				f.WantedUntil.Say())
 		}
 	}
@@ -182,13 +182,13 @@ func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
 	}
 	switch {
 	case len(items) == 0:
-		return problem.Newf(problem.Refused, "No copy of %s is in use. Ask for it outside the network.", t.Name)
+		return problem.Newf(problem.Refused, "No copy of %s is in use. Request it from a partner.", t.Name)
 	case !fits:
 		return problem.Newf(problem.Refused, "No copy of %s in use is %s.", t.Name, sayOnly(h))
 	case !allowed:
 		return problem.Newf(
 			problem.Refused,
-			"No copy of %s may be held by %s at %s. %s",
+			"No copy of %s can be held by %s at %s. %s",
 			t.Name,
 			a.Network.ClassName("patron", p.Class),
 			a.Network.BranchName(h.Pickup),
@@ -200,7 +200,7 @@ func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
 	if err == nil && queue.TooMany(open, terms.Limit(rulebook.HoldsAtOnce)) {
 		return problem.Newf(
 			problem.Refused,
-			"%s has %s already, as many as are allowed at once.",
+			"%s already has %s, the most allowed at once.",
 			p.Name(),
 			calendar.Count(open, "hold"),
 		)
@@ -270,9 +270,9 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	ids = once(ids)
 	switch {
 	case len(ids) == 0:
-		return nil, problem.Newf(problem.Invalid, "Choose for whom: patrons, or a roster with somebody in it.")
+		return nil, problem.Newf(problem.Invalid, "Choose patrons, or a roster that is not empty.")
 	case len(ids) > mostAtOnce:
-		return nil, problem.Newf(problem.Invalid, "That is for %d people; %d at once are the most.", len(ids),
+		return nil, problem.Newf(problem.Invalid, "That is %d people; the limit is %d at once.", len(ids),
 			mostAtOnce)
 	}
 	patrons, title, err := a.Tx.PatronsAndTitle(ids, o.Title)

@@ -164,10 +164,10 @@ func TestWhatAMoveWouldDo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, same, "it stands there already")
 	_, err = look(all[0], 999)
-	require.ErrorContains(t, err, "does not wait in this queue any more")
+	require.ErrorContains(t, err, "The other hold is no longer in this queue. Check the queue again.")
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Hold, error) { return holds.Cancel(a, all[0], "gone") })
 	_, err = look(all[0], 0)
-	require.ErrorContains(t, err, "does not wait in the queue any more")
+	require.ErrorContains(t, err, "This hold is no longer in the queue. Check the queue again.")
 }
 
 func holdOf(w *testkit.World, patron int64) (id int64) {
@@ -227,7 +227,7 @@ func TestReadersWhereACopyCameBack(t *testing.T) {
 				assert.Equal(t, circulation.Tote, taken.Sign.Kind)
 				assert.Equal(t, earlier, taken.Sign.HoldID)
 				if c.local > 0 {
-					assert.Contains(t, why, "The queue stands as it is")
+					assert.Contains(t, why, "The queue order applies")
 				}
 				return
 			}
@@ -294,9 +294,9 @@ func TestLastDayOfInterest(t *testing.T) {
 		})
 	}
 	_, err := place(holds.For{WantedUntil: day(5)})
-	require.ErrorContains(t, err, "is over")
+	require.ErrorContains(t, err, "is in the past. Choose today or a later day.")
 	_, err = place(holds.For{WantedUntil: day(8), PausedUntil: day(9)})
-	require.ErrorContains(t, err, "beyond its last day")
+	require.ErrorContains(t, err, "It would be paused beyond the day it is needed,")
 	w.Later(5 * time.Hour) // today's round has gone
 	late, err := place(holds.For{WantedUntil: day(6)})
 	require.NoError(t, err)
@@ -323,7 +323,7 @@ func TestChangingWhatWaits(t *testing.T) {
 	}
 	text := func(s string) *string { return &s }
 	_, err := change(there, holds.Changed{PausedUntil: text("2026-10-20")})
-	require.ErrorContains(t, err, "Open the patron's card first")
+	require.ErrorContains(t, err, "Open the patron’s card first if they are here; otherwise it can be changed only there")
 	_, err = change(here, holds.Changed{PausedUntil: text("20 October")})
 	require.ErrorContains(t, err, "20 October")
 	h, err := change(here, holds.Changed{PausedUntil: text("2026-10-20"), WantedUntil: text("2026-12-01")})
@@ -374,7 +374,7 @@ func TestPlacingForMany(t *testing.T) {
 	assert.Equal(t, "THB", w.Ask("SELECT pickup FROM holds WHERE id = ?", p.Holds[0].Hold))
 	assert.Contains(t, p.Refused[0].Says, "already")
 	_, err = many(holds.Orders{Title: title})
-	assert.ErrorContains(t, err, "Choose for whom")
+	assert.ErrorContains(t, err, "Choose patrons, or a roster that is not empty.")
 }
 
 // Where a branch fetches no more than so much in a round, further holds are served from elsewhere, or promised for a round
@@ -422,7 +422,7 @@ func TestQueueOfATitle(t *testing.T) {
 	assert.InDelta(t, float64(calendar.MakeDate(2026, 10, 16)), float64(first.Likely), 4)
 	assert.Greater(t, second.Likely, first.Likely)
 	assert.LessOrEqual(t, first.From, first.Likely)
-	assert.Contains(t, string(store.JSON(q.Holds[0].WhySo)), "Nothing has been learned yet")
+	assert.Contains(t, string(store.JSON(q.Holds[0].WhySo)), "Not enough history in this network yet; default values are used")
 	assert.True(t, q.Holds[2].Nothing)
 	assert.Contains(t, string(store.JSON(q.Holds[2].WhySo)), "Is missing.")
 }
@@ -462,10 +462,10 @@ func TestHoldShelf(t *testing.T) {
 		return err
 	}
 	require.NoError(t, call(false))
-	assert.Equal(t, "To be called", shelf(holds.Shelf)[0].Told, "who was not reached stays on the list")
+	assert.Equal(t, "To call", shelf(holds.Shelf)[0].Told, "who was not reached stays on the list")
 	require.NoError(t, call(true))
-	assert.Equal(t, "Told by telephone", shelf(holds.Shelf)[0].Told)
-	require.ErrorContains(t, call(true), "told already")
+	assert.Equal(t, "Notified by phone", shelf(holds.Shelf)[0].Told)
+	require.ErrorContains(t, call(true), "They have already been told.")
 
 	longer := func(who act.Actor, until calendar.Date) error {
 		_, err := testkit.Try(w.House, who, func(a *act.Act) (*holds.Hold, error) { return holds.KeepLonger(a, all[0], until, "in hospital") })
@@ -479,7 +479,7 @@ func TestHoldShelf(t *testing.T) {
 	assert.Len(t, shelf(holds.Shelf), 1, "kept longer, it has not lapsed")
 	toClear := shelf(holds.ToClear)
 	require.Len(t, toClear, 2)
-	assert.Equal(t, "Lapsed", toClear[0].Ended)
+	assert.Equal(t, "Expired", toClear[0].Ended)
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, toClear[0].Barcode) })
 	assert.Len(t, shelf(holds.ToClear), 1)
 }
@@ -502,7 +502,7 @@ func TestSharingAFetchList(t *testing.T) {
 		return rows[0]
 	}
 	require.NoError(t, going(one, true))
-	require.ErrorContains(t, going(other, true), "on the way to it already")
+	require.ErrorContains(t, going(other, true), "Somebody else is already getting it.")
 	assert.True(t, list(one).Mine)
 	assert.Equal(t, one.Name, list(other).TakenBy)
 	assert.Equal(t, "round", list(one).Run)
@@ -511,7 +511,7 @@ func TestSharingAFetchList(t *testing.T) {
 	require.NoError(t, going(other, true))
 
 	came := testkit.Do(t, w.House, other, func(a *act.Act) (*holds.NotHere, error) { return holds.Missed(a, hold) })
-	assert.Contains(t, came.Says, "Waits for another copy")
+	assert.Contains(t, came.Says, "Waiting for another copy")
 	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM looks WHERE NOT found"), "who looked is kept")
 	w.Set("UPDATE items SET standing = 'missing' WHERE barcode = ?", items[0])
 	undo := func() error {
@@ -723,11 +723,11 @@ func TestHoldsThatNothingCanFill(t *testing.T) {
 	w.Set("UPDATE loans SET lost_at = lent_at + interval '1 minute' WHERE item_id = (SELECT id FROM items WHERE barcode = ?)", item)
 
 	at := map[int64]string{
-		missing: "Its copies are missing, lost or put aside", lost: "Its copies are missing, lost or put aside",
-		gone: "The title has no copies any more",
+		missing: "All copies are missing, lost or set aside", lost: "All copies are missing, lost or set aside",
+		gone: "The title has no copies",
 	}
 	assert.Equal(t, at, stuck(here, false))
-	at[edition] = "No copy is what was asked for, or the rules let none serve it"
+	at[edition] = "No copy matches, or the rules allow none"
 	assert.Equal(t, at, stuck(boss, true))
 }
 
@@ -794,7 +794,7 @@ func TestPlacedWhileTheLastCopyIsBeingLost(t *testing.T) {
 		standing := w.Ask("SELECT standing FROM items WHERE id = ?", item)
 		if placing != nil {
 			require.NoError(t, losing)
-			require.ErrorContains(t, placing, "Ask for it outside the network")
+			require.ErrorContains(t, placing, "is in use. Request it from a partner.")
 			assert.Equal(t, "0 missing", w.Ask("SELECT count(*)::text FROM holds")+" "+standing)
 			continue
 		}

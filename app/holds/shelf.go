@@ -92,7 +92,7 @@ func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
 			one.Slot = *r.Slot
 		}
 		if r.State.Ended() {
-			one.Ended = "Lapsed"
+			one.Ended = "Expired"
 			if r.State == queue.Cancelled {
 				one.Ended = "Cancelled"
 			}
@@ -109,30 +109,30 @@ func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
 // told says how somebody was told that their hold is ready.
 func (o *OnShelf) told(a *act.Act, r *store.ShelfRow) {
 	if r.MessageID == nil {
-		o.Told = "No notice of it on record"
+		o.Told = "No notice recorded"
 		return
 	}
 	state := *r.MessageState
 	switch {
 	case state == "by_hand" && *r.Channel == string(person.ByPhone):
-		o.Told = "To be called"
+		o.Told = "To call"
 		if ofPatron(a) {
 			o.Call, o.Phone = *r.MessageID, r.Phone
 		}
 	case state == "by_hand":
-		o.Told = "A letter is to be written"
+		o.Told = "Letter to send"
 	case state == "no_address":
-		o.Told = "Nobody could tell them: no address"
+		o.Told = "Not notified: no address"
 	case state == "sent":
-		o.Told = "Told by " + sayChannel[*r.Channel]
+		o.Told = "Notified by " + sayChannel[*r.Channel]
 	case state == "queued":
-		o.Told = "Mail on its way"
+		o.Told = "Email queued"
 	default:
-		o.Told = "Could not be told: " + state
+		o.Told = "Not notified: " + state
 	}
 }
 
-var sayChannel = map[string]string{"mail": "mail", "phone": "telephone", "letter": "letter"}
+var sayChannel = map[string]string{"mail": "email", "phone": "phone", "letter": "letter"}
 
 // longestKept is for how many days from today on something waits on a hold shelf on request.
 const longestKept = 60
@@ -144,7 +144,7 @@ func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold
 	case err != nil:
 		return nil, err
 	case h.State != queue.Ready:
-		return nil, problem.Newf(problem.Refused, "This hold does not stand on the hold shelf.")
+		return nil, problem.Newf(problem.Refused, "This hold is not on the hold shelf.")
 	case !a.Who.MayActOn(h.Pickup):
 		return nil, problem.Newf(problem.Forbidden, "It stands at %s, where it is kept longer, or by a supervisor.",
 			a.Network.BranchName(h.Pickup))
@@ -175,7 +175,7 @@ func Call(a *act.Act, message int64, c Called) error {
 	case m == nil:
 		return problem.NoSuch("message")
 	case m.State != "by_hand":
-		return problem.Newf(problem.Refused, "They have been told already.")
+		return problem.Newf(problem.Refused, "They have already been told.")
 	}
 	a.Tx.CalledFor(message, c.Reached, c.Says, a.Now)
 	kind := "not reached"

@@ -99,13 +99,13 @@ func because(a *act.Act, h *store.QueueHold, q *waiting.Queue, k int, copies []s
 	s := &Stuck{}
 	switch {
 	case len(copies) == 0:
-		s.Because = "The title has no copies any more"
+		s.Because = "The title has no copies"
 	case serves == 0:
-		s.Because = "No copy is what was asked for, or the rules let none serve it"
+		s.Because = "No copy matches, or the rules allow none"
 	case comes == 0:
-		s.Because = "Its copies are missing, lost or put aside"
+		s.Because = "All copies are missing, lost or set aside"
 	default:
-		s.Because = "No run gets a copy there"
+		s.Because = "No courier run brings a copy there"
 	}
 	trace := nothing(a, why.New("When it will be ready"), h, copies, serves)
 	s.WhySo = &trace

@@ -115,7 +115,7 @@ func sayKept(a *act.Act) (string, error) {
 	if err != nil || k.Cases < 10 {
 		return "", err
 	}
-	return fmt.Sprintf("Of the last %d holds, %d were ready within the range that had been said.", k.Cases, k.Held), nil
+	return fmt.Sprintf("Of the last %d holds, %d were ready within the estimated range.", k.Cases, k.Held), nil
 }
 
 // tell says when a hold will be ready, and why; or why nothing can fill it.
@@ -153,7 +153,7 @@ func (i *InQueue) tell(
 	}
 	switch {
 	case f.Known && h.ItemID == nil:
-		trace = trace.Add(why.Fact, fmt.Sprintf("%s before it in the queue; %s can serve it.",
+		trace = trace.Add(why.Fact, fmt.Sprintf("%s before it in the queue; %s can fill it.",
 			calendar.Count(ahead, "hold"), calendar.Count(known, "copy")))
 		trace = a.Network.Habits.Why(trace)
 		trace.Result = i.Foreseen.Says
@@ -171,15 +171,15 @@ func sayForecast(f *waiting.Forecast) *Foreseen {
 
 // nothing says why no copy can fill a hold.
 func nothing(a *act.Act, trace why.Trace, h *store.QueueHold, copies []store.QueueCopy, serves int) why.Trace {
-	trace.Result = "Nothing there is can fill it"
+	trace.Result = "No copy can fill it"
 	if len(copies) == 0 {
-		return trace.Add(why.Limit, "The title has no copies any more")
+		return trace.Add(why.Limit, "The title has no copies")
 	}
 	for k := range copies {
 		c := &copies[k]
 		place := a.Network.BranchName(c.BranchCode) + ", " + c.Barcode
 		if !h.Fits(&c.Free) {
-			trace = trace.Add(why.Outweighed, place, "Is not what was asked for.")
+			trace = trace.Add(why.Outweighed, place, "Is not the requested copy.")
 			continue
 		}
 		if may, says := moving.MayServe(a, &c.Free, h.Class, h.Home, h.Pickup); !may {
@@ -190,7 +190,7 @@ func nothing(a *act.Act, trace why.Trace, h *store.QueueHold, copies []store.Que
 		case c.Standing != circulation.ItemInUse:
 			trace = trace.Add(why.Outweighed, place, sayGone[c.Standing])
 		case c.Lost:
-			trace = trace.Add(why.Outweighed, place, "Has been out for so long that it counts as lost.")
+			trace = trace.Add(why.Outweighed, place, "On loan so long that it is treated as lost.")
 		default:
 			trace = trace.Add(why.Outweighed, place, "No run gets from where it is to the pickup branch.")
 		}
@@ -198,12 +198,12 @@ func nothing(a *act.Act, trace why.Trace, h *store.QueueHold, copies []store.Que
 	if serves == 0 {
 		return trace.Add(why.Decided, "Change where it is picked up or what it is for, buy a copy, or ask outside the network")
 	}
-	return trace.Add(why.Decided, "Find one of the copies, buy one, or ask outside the network")
+	return trace.Add(why.Decided, "Find a copy, buy one, or request one from a partner")
 }
 
 var sayGone = map[circulation.ItemStanding]string{
 	circulation.ItemMissing: "Is missing.",
-	circulation.ItemLost:    "Counts as lost.",
+	circulation.ItemLost:    "Is marked lost.",
 	circulation.ItemAside:   "Is out of use.",
 }
 
@@ -233,9 +233,9 @@ func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.Que
 		due := as.Due
 		out.Until, out.Says = &due, "On loan from "+a.Network.BranchName(*c.LoanBranch)+", due "+sayDate(due)
 	case waiting.Comes:
-		out.Until, out.Says = day(c.Promised), "On its way to "+a.Network.BranchName(*c.ToBranch)
+		out.Until, out.Says = day(c.Promised), "In transit to "+a.Network.BranchName(*c.ToBranch)
 	case waiting.Meant:
-		out.Says = "Meant for a hold"
+		out.Says = "Reserved for a hold"
 		for k := range holds {
 			if holds[k].ItemID != nil && *holds[k].ItemID == c.ID && holds[k].State.HasItem() {
 				out.HoldID = holds[k].ID
@@ -248,7 +248,7 @@ func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.Que
 	default:
 		out.Says = sayGone[c.Standing]
 		if c.Lost {
-			out.Says = "Counts as lost."
+			out.Says = "Is marked lost."
 		}
 	}
 	return out
@@ -256,7 +256,7 @@ func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.Que
 
 var sayMeant = map[queue.State]string{
 	queue.Fetching: "Being fetched for ",
-	queue.Moving:   "On its way to ",
+	queue.Moving:   "In transit to ",
 	queue.Ready:    "On the hold shelf at ",
 }
 

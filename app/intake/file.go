@@ -88,7 +88,7 @@ func (r *reader) ofSheet(from io.Reader) error {
 	var wrong *sheet.Wrong
 	switch {
 	case errors.Is(err, io.EOF):
-		return problem.Newf(problem.Invalid, "There is nothing in this file.")
+		return problem.Newf(problem.Invalid, "This file is empty.")
 	case errors.As(err, &wrong):
 		return problem.Newf(problem.Invalid, "Its heads cannot be read: %s.", wrong)
 	case err != nil:
@@ -116,7 +116,7 @@ func (r *reader) ofSheet(from io.Reader) error {
 		}
 		out := record{line: l.Number, cells: l.Cells}
 		if n := len(l.Cells); err == nil && n > len(r.seen.Heads) {
-			out.wrong = fmt.Sprintf("It has %d cells, and the heads are %d. Perhaps a cell with a separator in it has no quotes.", n, len(r.seen.Heads))
+			out.wrong = fmt.Sprintf("It has %d cells, but there are %d columns. A cell with a separator may lack quotes.", n, len(r.seen.Heads))
 		}
 		return out, err
 	}

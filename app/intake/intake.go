@@ -162,9 +162,9 @@ func Begin(a *act.Act, b Beginning) (*Intake, error) {
 	b.Source = strings.Join(strings.Fields(b.Source), " ")
 	switch {
 	case b.Source == "":
-		return nil, problem.Newf(problem.Invalid, "Say whence the file comes, by a name that you will know again.")
+		return nil, problem.Newf(problem.Invalid, "Enter the source system, by a name you will recognise.")
 	case b.Bytes > mostBytes:
-		return nil, problem.Newf(problem.Invalid, "A file has up to 8 GB. Send it in several.")
+		return nil, problem.Newf(problem.Invalid, "Files can have up to 8 GB. Split it.")
 	}
 	id, err := a.Tx.AddIntake(
 		&store.Intake{Kind: string(b.Kind), Source: b.Source, File: b.File, Bytes: b.Bytes, StaffID: a.Who.ID,
@@ -176,7 +176,7 @@ func Begin(a *act.Act, b Beginning) (*Intake, error) {
 	a.Tell(
 		event.Event{
 			Kind:   event.Intake,
-			Detail: event.Detail{Says: "Sent to be taken in: " + b.File + " from " + b.Source},
+			Detail: event.Detail{Says: "Uploaded for import: " + b.File + " from " + b.Source},
 		},
 	)
 	return One(a, id)
@@ -207,7 +207,7 @@ func Send(a *act.Act, id int64, p Part) (*Come, error) {
 	case p.Begins > row.Come:
 		return nil, problem.Newf(
 			problem.Invalid,
-			"The part before this one has not come. Go on at byte %d.",
+			"The previous part has not arrived. Continue at byte %d.",
 			row.Come,
 		)
 	}
@@ -230,17 +230,17 @@ func standing(a *act.Act, id int64, states ...string) (*store.Intake, error) {
 		return nil, problem.NoSuch("file")
 	}
 	if !slices.Contains(states, row.State) {
-		return nil, problem.Newf(problem.Refused, "This file %s. Look at it again.", sayState[row.State])
+		return nil, problem.Newf(problem.Refused, "This file %s. Check it again.", sayState[row.State])
 	}
 	return row, nil
 }
 
 var sayState = map[string]string{
-	"sending": "has not come whole yet", "reading": "is being read", "read": "has not been tried yet",
-	"trying": "is being tried",
-	"tried":  "has been tried and not taken", "taking": "is being taken in", "taken": "has been taken in",
-	"undoing": "is being taken back",
-	"undone":  "has been taken back",
+	"sending": "is not fully uploaded yet", "reading": "is being read", "read": "has not been tested yet",
+	"trying": "is being tested",
+	"tried":  "has been tested and not imported", "taking": "is being imported", "taken": "has been imported",
+	"undoing": "is being undone",
+	"undone":  "has been undone",
 }
 
 // work sets an intake to work.
@@ -260,7 +260,7 @@ func Try(a *act.Act, id int64, m intake.Mapping) (*Intake, error) {
 		return nil, err
 	}
 	if n.Seen == nil {
-		return nil, problem.Newf(problem.Refused, "This file has been let go. Send it again.")
+		return nil, problem.Newf(problem.Refused, "This file has been deleted. Upload it again.")
 	}
 	if err := m.Check(n.Kind, n.Seen.Heads); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
@@ -284,7 +284,7 @@ func Take(a *act.Act, id int64) (*Intake, error) {
 	}
 	if n.Counts == nil ||
 		!slices.ContainsFunc(n.Counts.By, func(o Outcome) bool { return o.New+o.Joined+o.Changed > 0 }) {
-		return nil, problem.Newf(problem.Refused, "Nothing in this file would be taken.")
+		return nil, problem.Newf(problem.Refused, "Nothing in this file would be imported.")
 	}
 	a.Tx.IntakeAskedBy(id, a.Who.ID)
 	if err := work(a, id, "taking"); err != nil {
@@ -301,10 +301,10 @@ func Undo(a *act.Act, id int64) (*Intake, error) {
 	}
 	switch {
 	case row.State == "undone":
-		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+		return nil, problem.Newf(problem.Refused, "This has already been undone.")
 	case len(row.Seen) == 0:
 		return nil, problem.Newf(problem.Refused,
-			"This was taken in more than %d days ago. What was before it has been let go, since it is of people.", keptDays)
+			"This was imported more than %d days ago. The earlier data has been deleted, since it is personal.", keptDays)
 	}
 	a.Tx.IntakeAskedBy(id, a.Who.ID)
 	if err := work(a, id, "undoing"); err != nil {
@@ -334,7 +334,7 @@ func Drop(a *act.Act, id int64) (*Intake, error) {
 		return nil, err
 	}
 	a.Tx.DropIntake(id)
-	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Let go: " + row.File + " from " + row.Source}})
+	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Deleted: " + row.File + " from " + row.Source}})
 	return show(row)
 }
 
@@ -371,7 +371,7 @@ func Left(a *act.Act, id int64) ([][]string, error) {
 	if n.Seen != nil && n.Seen.Form == "csv" {
 		heads = n.Seen.Heads
 	}
-	out := [][]string{append(slices.Clone(heads), "Line", "Why it is left")}
+	out := [][]string{append(slices.Clone(heads), "Line", "Reason")}
 	return out, eachLeft(a, id, func(r *store.IntakeLine) error {
 		var kept []string
 		if len(r.Ready) > 0 && len(heads) > 0 {
@@ -393,7 +393,7 @@ func LeftRecords(a *act.Act, id int64) ([]byte, error) {
 	case err != nil:
 		return nil, err
 	case n.Seen == nil || n.Seen.Form == "csv":
-		return nil, problem.Newf(problem.Refused, "This is no file of MARC. Take its lines as a table.")
+		return nil, problem.Newf(problem.Refused, "This is not a MARC file. Export its lines as CSV.")
 	}
 	var out bytes.Buffer
 	w, err := marc.NewXMLWriter(&out)

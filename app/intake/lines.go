@@ -11,11 +11,8 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
-	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/intake"
-	"nevrin/core/ledger"
-	"nevrin/core/loan"
 	"nevrin/store"
 )
 
@@ -81,17 +78,9 @@ func ours(a *act.Act, f intake.Form, text string) string {
 				codes = append(codes, intake.Code{Is: c.Code, Name: c.Name})
 			}
 		}
-	case intake.Standing:
-		for _, s := range []loan.Standing{loan.Active, loan.Inactive, loan.Excluded} {
-			codes = append(codes, intake.Code{Is: string(s)})
-		}
-	case intake.ItemStands:
-		for _, s := range circulation.ItemStandings {
-			codes = append(codes, intake.Code{Is: string(s)})
-		}
-	case intake.About:
-		for _, s := range ledger.Abouts {
-			codes = append(codes, intake.Code{Is: string(s)})
+	case intake.Standing, intake.ItemStands, intake.HoldState, intake.About:
+		for _, code := range f.Codes() {
+			codes = append(codes, intake.Code{Is: code})
 		}
 	default:
 		return text
@@ -202,12 +191,12 @@ func (*batching) noNumber(scan ident.Scan, text, of string) string {
 	says := scan.Problem
 	if says == "" {
 		says = fmt.Sprintf(
-			"%q is no number of a %s here.",
+			"%q is not a %s number here.",
 			text,
 			map[string]string{"card": "card", "item": "label"}[of],
 		)
 	}
-	return says + " If it is one of theirs, add how their numbers are made up under Network, Numbers."
+	return says + " If the other system used it, add its format under Network, Numbers."
 }
 
 // left is a line that is not taken, with its cells, so that it can be taken away and mended.
@@ -306,7 +295,7 @@ func (d *reading) without(field, text, right string) {
 			says = f.Says
 		}
 	}
-	d.notes = append(d.notes, fmt.Sprintf("Taken without %q: %q is none; %s is right.", says, text, right))
+	d.notes = append(d.notes, fmt.Sprintf("Imported without %q: %q is not valid; expected %s.", says, text, right))
 }
 
 func (d *reading) text(field string) string { return d.r.Texts[field] }

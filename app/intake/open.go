@@ -2,12 +2,15 @@ package intake
 
 import (
 	"fmt"
+	"maps"
 	"strings"
 
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/intake"
 	"nevrin/core/ledger"
+	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/store"
 )
@@ -16,7 +19,7 @@ import (
 func (b *batching) borrower(text string) (h store.Holder, says string) {
 	h, ok := b.holders[b.number(text)]
 	if !ok {
-		return h, fmt.Sprintf("Nobody has the card %s here. Take patrons in first.", text)
+		return h, fmt.Sprintf("Nobody has the card %s. Import patrons first.", text)
 	}
 	return h, ""
 }
@@ -36,20 +39,20 @@ func (b *batching) lent(p *parsed, r *intake.Row) {
 	switch {
 	case says != "":
 	case !ok:
-		says = fmt.Sprintf("There is no item %s here. Take stock in first.", label)
+		says = fmt.Sprintf("There is no item %s. Import stock first.", label)
 	case !came && item.Place == "lent":
-		says = "It is on loan here already."
+		says = "It is already on loan here."
 	case !came && item.Place != "":
-		says = "It is elsewhere here: under way, on a hold shelf or put aside. Bring that in order first."
+		says = "It is not available here: in transit, on a hold shelf or set aside. Resolve that first."
 	case lent == nil:
 		says = fmt.Sprintf(
-			"%q is no day on which it was lent; a date such as 2026-05-31 is right.",
+			"%q is not a date. Expected one such as 2026-05-31.",
 			d.text("lent_at"),
 		)
 	case lent.After(b.a.Now):
-		says = "It would be lent in a time to come."
+		says = "The loan date is in the future."
 	case due == nil && dueAt == nil:
-		says = "Nothing says when it is due, or not so that it can be read; a date such as 2026-05-31 is right."
+		says = "The due date is missing or cannot be read. Expected one such as 2026-05-31."
 	}
 	if says != "" {
 		leave(says)
@@ -130,20 +133,24 @@ func (b *batching) hold(p *parsed, r *intake.Row) {
 	h, says := b.borrower(r.Texts["card"])
 	title, only := b.heldTitle(p, r)
 	_, came := b.came["holds"][heldNumber(title, h.ID)]
+	d := &reading{b: b, r: r}
+	var shelved map[string]any
+	if says == "" && title != 0 && !came && intake.Ready(queue.State(d.text("state")), d.text("label")) {
+		shelved, says = b.ready(d, title, &h)
+	}
 	switch {
 	case says != "":
 	case title == 0 && r.Texts["only_label"] != "":
-		says = fmt.Sprintf("There is no item %s here. Take stock in first.", r.Texts["only_label"])
+		says = fmt.Sprintf("There is no item %s. Import stock first.", r.Texts["only_label"])
 	case title == 0:
-		says = "There is no such title here. Take stock in first."
+		says = "There is no such title. Import stock first."
 	case !came && b.held[[2]int64{title, h.ID}]:
-		says = h.Name + " waits for this title here already."
+		says = h.Name + " already has a hold on this title."
 	}
 	if says != "" {
 		leave(says)
 		return
 	}
-	d := &reading{b: b, r: r}
 	placed := d.instant("placed_at")
 	if placed == nil {
 		if text := d.text("placed_at"); text != "" {
@@ -155,10 +162,55 @@ func (b *batching) hold(p *parsed, r *intake.Row) {
 	if paused != nil && *paused <= b.a.Today() {
 		paused = nil // it waits again by now
 	}
-	b.settle(p, 0, "holds", heldNumber(title, h.ID), map[string]any{
+	ready := map[string]any{
 		"title_id": title, "patron_id": h.ID, "pickup": d.text("pickup"), "only_item": only, "placed_at": placed,
 		"paused_until": paused, "rank": d.count("place"),
-	}, d, []any{d.text("pickup"), only, d.text("paused_until")})
+	}
+	told := []any{d.text("pickup"), only, d.text("paused_until")}
+	if intake.Ready(queue.State(d.text("state")), d.text("label")) {
+		told = append(told, d.text("label"), d.text("shelf_until"))
+		delete(ready, "paused_until")
+		maps.Copy(ready, shelved)
+	}
+	b.settle(p, 0, "holds", heldNumber(title, h.ID), ready, d, told)
+}
+
+// ready is what a hold says besides that stands on the hold shelf; says is why it cannot.
+func (b *batching) ready(d *reading, title int64, h *store.Holder) (shelved map[string]any, says string) {
+	label := d.text("label")
+	if label == "" {
+		return nil, "It is ready, but no label of an item is given."
+	}
+	item, ok := b.items[b.number(label)]
+	switch {
+	case !ok:
+		return nil, fmt.Sprintf("There is no item %s. Import stock first.", label)
+	case item.TitleID != title:
+		return nil, fmt.Sprintf("The item %s belongs to another title, %s.", label, item.Title)
+	case item.Place == "lent":
+		return nil, "Its item is on loan here."
+	case item.Place != "" || item.Standing != circulation.ItemInUse:
+		return nil, "Its item is not available here: in transit, on a hold shelf, set aside, missing or lost. Resolve that first."
+	}
+	since := d.instant("ready_at")
+	if since == nil || since.After(b.a.Now) {
+		since = &b.a.Now
+	}
+	pickup := calendar.Code(d.text("pickup"))
+	at := rulebook.Situate(pickup, calendar.Code(item.Branch), item.Collection, item.Material, h.Class)
+	terms := b.a.Book.Decide(at, nil)
+	days := terms.Value(rulebook.HoldShelfDays).Number()
+	branch, err := b.a.Network.Branch(pickup)
+	if err != nil {
+		return nil, err.Error()
+	}
+	until := queue.MovedIn(branch, d.date("shelf_until"), branch.Date(*since), b.a.Today(), days)
+	slot := d.count("slot")
+	if most := b.a.Network.Row(pickup).Slots; slot != nil && (*slot < 1 || *slot > most) {
+		d.without("slot", d.text("slot"), fmt.Sprintf("one of %d", most))
+		slot = nil
+	}
+	return map[string]any{"state": queue.Ready, "item_id": item.ID, "ready_at": since, "shelf_until": until, "slot": slot}, ""
 }
 
 // chargeNumber tells a charge from others: of whom, of when, what for; alike ones by their order.
@@ -201,9 +253,9 @@ func (b *batching) charge(p *parsed, r *intake.Row) {
 	switch {
 	case says != "":
 	case amount == nil:
-		says = "The sum cannot be read; one such as " + b.a.Network.Money.Format(1250) + " is right."
+		says = "The amount cannot be read. Expected one such as " + b.a.Network.Money.Format(1250) + "."
 	case *amount == 0:
-		says = "Nothing is owed in this line."
+		says = "The amount is zero."
 	}
 	if says != "" {
 		leave(says)

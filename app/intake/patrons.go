@@ -31,7 +31,7 @@ func (b *batching) patron(p *parsed, r *intake.Row) {
 	}
 	before, came := b.came["patrons"][number]
 	if h, ok := b.holders[scan.Number]; ok && (!came || h.ID != before.Ref) {
-		leave(fmt.Sprintf("The card %s is %s's here already.", scan.Number, h.Name))
+		leave(fmt.Sprintf("The card %s already belongs to %s.", scan.Number, h.Name))
 		return
 	}
 	d := &reading{b: b, r: r}
@@ -89,13 +89,13 @@ func (d *reading) sound(rec *person.Record) string {
 			func(c store.Choice) bool { return c.List == "mark" && c.Name == mark && !c.Retired },
 		)
 		if !offered {
-			d.notes = append(d.notes, fmt.Sprintf("There is no classification %q here. Taken without.", mark))
+			d.notes = append(d.notes, fmt.Sprintf("There is no tag %q. Imported without it.", mark))
 		}
 		return !offered
 	})
 	for _, text := range []*string{&rec.LegalName, &rec.Email, &rec.Address, &rec.HomeAddress} {
 		if len([]rune(*text)) > 400 {
-			return "A text in this line is longer than 400 letters. Perhaps a quote is missing."
+			return "A value in this line is longer than 400 characters. A quote may be missing."
 		}
 	}
 	return ""

@@ -46,7 +46,7 @@ func (b *batching) stock(p *parsed, nth int, r *intake.Row) {
 			0,
 			"titles",
 			r.Texts["label"],
-			"Nothing says which title this is: a number, an ISBN or what it is called.",
+			"The title is missing: a number, an ISBN or a name.",
 			p.cells,
 		)
 		return
@@ -79,7 +79,7 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 		isbn, says := ident.ISBN(d.text("isbn"))
 		if says != "" {
 			if isbn = ""; d.text("isbn") != "" {
-				d.notes = append(d.notes, says+" Taken without.")
+				d.notes = append(d.notes, says+" Imported without it.")
 			}
 		}
 		rec = catalogue.Record{Name: d.text("title"), Author: d.text("author"), ISBN: isbn, Year: year,
@@ -99,7 +99,7 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 			b.join(p, number, id)
 			return
 		}
-		b.left(p.line, 0, "titles", number, "It has no title. MARC has it in field 245.", p.cells)
+		b.left(p.line, 0, "titles", number, "The record has no title (MARC field 245).", p.cells)
 		return
 	}
 	if _, ok := b.came["titles"][number]; !ok && rec.ISBN != "" {
@@ -153,7 +153,7 @@ func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
 	}
 	before, came := b.came["items"][scan.Number]
 	if i, ok := b.items[scan.Number]; ok && (!came || i.ID != before.Ref) {
-		leave(fmt.Sprintf("The label %s is on %s here already.", scan.Number, i.Title))
+		leave(fmt.Sprintf("The label %s is already on %s.", scan.Number, i.Title))
 		return
 	}
 	d := &reading{b: b, r: r}
@@ -184,7 +184,7 @@ func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
 	own := d.json("own_terms")
 	if len(own) > 0 {
 		if _, err := b.a.Book.ParseSettings(own); err != nil {
-			d.notes = append(d.notes, "Taken without its own terms: "+err.Error()+".")
+			d.notes = append(d.notes, "Imported without its own loan terms: "+err.Error()+".")
 			own = nil
 		}
 	}

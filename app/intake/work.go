@@ -115,15 +115,15 @@ func say(err error) string {
 	var wrong *expect.Error
 	switch {
 	case errors.As(err, &wrong):
-		return "This file cannot be read: " + expect.Shown(wrong.Found) + "; expected " + wrong.Expected + ". Nothing was done."
+		return "This file cannot be read: " + expect.Shown(wrong.Found) + "; expected " + wrong.Expected + ". Nothing was changed."
 	case store.TookTooLong(err):
-		return "This took longer than it may, so it was stopped. Nothing was done. Send the file in smaller parts."
+		return "This took too long and was stopped. Nothing was changed. Split the file."
 	case store.Unique(err), store.Referenced(err):
-		return "One of these has been registered, lent or waited for here meanwhile. Nothing was done; try it again."
+		return "One of these was registered, lent or put on hold meanwhile. Nothing was changed. Test the import again."
 	case errors.Is(err, store.ErrBusy):
-		return "Others hold what this needs for longer than it waits. Nothing was done; try it again."
+		return "Others are using these records. Nothing was changed. Try again."
 	}
-	return "It did not work, for a reason that is ours: " + store.Written(err) + ". Nothing was done."
+	return "It failed because of an error in Nevrin: " + store.Written(err) + ". Nothing was changed."
 }
 
 // every is how often it is said how far it is.
@@ -199,11 +199,11 @@ func (w *worker) read(end *store.Intake) error {
 		}
 	}
 	if r.count.n != w.row.Bytes {
-		return problem.Newf(problem.Invalid, "The file did not come whole: %d of %d bytes. Send it again.", r.count.n,
+		return problem.Newf(problem.Invalid, "The file is not complete: %d of %d bytes. Upload it again.", r.count.n,
 			w.row.Bytes)
 	}
 	if r.seen.Lines == 0 {
-		return problem.Newf(problem.Invalid, "There is nothing in this file but its heads.")
+		return problem.Newf(problem.Invalid, "This file has only a header line.")
 	}
 	r.seen.Values = map[string][]string{}
 	for k, by := range counts {
@@ -288,7 +288,7 @@ func (w *worker) try(end *store.Intake) error {
 		return err
 	}
 	if n.Seen == nil {
-		return problem.Newf(problem.Refused, "This file has been let go. Send it again.")
+		return problem.Newf(problem.Refused, "This file has been deleted. Upload it again.")
 	}
 	r, err := w.open()
 	if err != nil {
@@ -465,7 +465,7 @@ func (w *worker) take(end *store.Intake) error {
 		t := store.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID,
 			Event: store.Event{At: a.Now,
 				Kind: string(event.CameIn), StaffID: act.OrNil(a.Who.ID), Detail: store.JSON(&event.Detail{
-					Says: fmt.Sprintf("Came with a file of %s: %s", w.row.Source, w.row.File)})}}
+					Says: fmt.Sprintf("Imported from %s: %s", w.row.Source, w.row.File)})}}
 		if w.kind == intake.Patrons {
 			if err := a.Tx.TakeHouseholds(t); err != nil {
 				return false, err
@@ -491,7 +491,7 @@ func (w *worker) take(end *store.Intake) error {
 				return false, err
 			}
 		}
-		w.note(a, "Taken in: ")
+		w.note(a, "Imported: ")
 		still, err := a.Tx.IntakeTaken(w.row.ID, w.holder, a.Now)
 		if err == nil && !still {
 			err = jobs.ErrStopped
@@ -528,7 +528,7 @@ func (w *worker) undo() error {
 		}
 		out, gone := n.Counts, 0
 		u := store.Undoing{Intake: w.row.ID, TakenAt: *w.row.TakenAt, Now: a.Now, Staff: a.Who.ID,
-			Reason: "Taken back: it came from " + w.row.Source}
+			Reason: "Undone: imported from " + w.row.Source}
 		for _, kind := range slices.Backward(kindsOf[w.kind]) {
 			back, err := a.Tx.UndoIntake(kind, u, func(n int) error { return w.tell(int64(gone+n), 0) })
 			if err != nil {
@@ -541,7 +541,7 @@ func (w *worker) undo() error {
 				}
 			}
 		}
-		w.note(a, "Taken back: ")
+		w.note(a, "Undone: ")
 		still, err := a.Tx.IntakeUndone(w.row.ID, w.holder, store.JSON(out), a.Now)
 		if err == nil && !still {
 			err = jobs.ErrStopped

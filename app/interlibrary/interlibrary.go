@@ -162,7 +162,7 @@ func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 	if !terms.Value(rulebook.InterlibraryAllowed).YesNo() {
 		return problem.Newf(
 			problem.Refused,
-			"Nothing is asked for outside for the patron class %s.",
+			"Interlibrary requests are not allowed for the patron class %s.",
 			a.Network.ClassName("patron", p.Class),
 		)
 	}
@@ -171,7 +171,7 @@ func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 	if err == nil && queue.TooMany(open, limit) {
 		return problem.Newf(
 			problem.Refused,
-			"%s has %s running; %d are allowed at once.",
+			"%s has %s open; %d are allowed at once.",
 			p.Name(),
 			calendar.Count(open, "request"),
 			*limit,
@@ -210,7 +210,7 @@ func Seen(a *act.Act, id int64) (*Request, error) {
 		return nil, err
 	}
 	if r.Stage != exchange.Refused {
-		return nil, problem.Newf(problem.Refused, "The partner has not said no.")
+		return nil, problem.Newf(problem.Refused, "The partner has not declined.")
 	}
 	if err := a.Tx.SeeRequest(r); err != nil {
 		return nil, err
@@ -232,7 +232,7 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 	if due := store.DateOf(r.Due); due != nil && *due < a.Today() {
 		return nil, problem.Newf(
 			problem.Refused,
-			"It would be due at the lender's on %s, which has gone by. Ask them for another date, then receive it with that.",
+			"The lender’s due date, %s, has passed. Agree on another date, then receive it with that.",
 			due.Say(),
 		)
 	}
@@ -293,7 +293,7 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 	label, _ := a.Network.Numbers.Guests() // there is one, or the numbers could not be settled
 	if next > label.Last() {
 		return nil, problem.Newf(problem.Refused,
-			"All labels of %q have been given out. Who administrates Nevrin can settle longer ones under Network.", label.Name)
+			"All labels of %q are used. An administrator can set longer ones under Network, Numbers.", label.Name)
 	}
 	item := store.Item{
 		Barcode:    label.Number(next),
@@ -316,7 +316,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 		return nil, err
 	}
 	if r.ItemID == nil {
-		return nil, problem.Newf(problem.Refused, "Nothing of this request is here.")
+		return nil, problem.Newf(problem.Refused, "No item of this request is here.")
 	}
 	f, err := a.Tx.ItemFactsByID(*r.ItemID)
 	if err != nil {
@@ -324,11 +324,11 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	}
 	switch {
 	case f.Loan != nil:
-		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Take it back first.")
+		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Return it first.")
 	case f.Transit != nil || f.Hold != nil:
 		return nil, problem.Newf(
 			problem.Refused,
-			"It still waits for the patron or is under way. Receive it, or cancel the hold, first.",
+			"It is still on hold or in transit. Receive it or cancel the hold first.",
 		)
 	}
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
@@ -358,7 +358,7 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 	}
 	if !answer.Yes {
 		if answer.Reason == "" {
-			return nil, problem.Newf(problem.Invalid, "A no needs a reason. Choose one.")
+			return nil, problem.Newf(problem.Invalid, "Choose a reason.")
 		}
 		if err := partners.Report(a, r, exchange.Unfilled, answer.Reason, answer.Note); err != nil {
 			return nil, err
@@ -373,7 +373,7 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 		return nil, problem.NoSuch("item")
 	}
 	if f.Elsewhere() {
-		return nil, problem.Newf(problem.Refused, "This copy is not on the shelf. Choose another, or answer no.")
+		return nil, problem.Newf(problem.Refused, "This copy is not on the shelf. Choose another, or decline.")
 	}
 	r.ItemID = &f.Item.ID
 	if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
@@ -389,7 +389,7 @@ func Ship(a *act.Act, id int64) (*Request, error) {
 		return nil, err
 	}
 	if r.Stage != exchange.Promised || r.ItemID == nil {
-		return nil, problem.Newf(problem.Refused, "Say yes with a copy first, then send it.")
+		return nil, problem.Newf(problem.Refused, "Supply a copy first, then ship it.")
 	}
 	item, err := a.Tx.ItemWithTitle(*r.ItemID)
 	if err != nil {

@@ -114,7 +114,7 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 		nil,
 		func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.SendHome(a, r.ID) },
 	)
-	assert.ErrorContains(t, err, "still waits for the patron")
+	assert.ErrorContains(t, err, "It is still on hold or in transit. Receive it or cancel the hold first.")
 }
 
 // A withdrawal runs until the partner has answered it.
@@ -129,7 +129,7 @@ func TestWithdrawing(t *testing.T) {
 		func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Withdraw(a, r.ID) },
 	)
 	assert.Equal(t, exchange.Asked, w.Stage)
-	assert.Contains(t, w.Says, "runs until they answer")
+	assert.Contains(t, w.Says, "Withdrawn by us; waiting for their answer")
 	ok, problem, err := incoming(h, status(r.Number, "Cancelled", ""))
 	require.NoError(t, err)
 	assert.True(t, ok, problem)
@@ -177,7 +177,7 @@ func TestTheyAsk(t *testing.T) {
 	require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM requests WHERE number = 'K-7'").Scan(&ids).Error)
 	require.Len(t, ids, 1)
 	_, err := partners.Who(t.Context(), h, "guessed-secret-00")
-	assert.ErrorContains(t, err, "No partner has this address")
+	assert.ErrorContains(t, err, "No partner uses this address")
 	reply := func(answer interlibrary.Answer) error {
 		_, err := act.Do(
 			context.Background(),
@@ -189,7 +189,7 @@ func TestTheyAsk(t *testing.T) {
 		)
 		return err
 	}
-	assert.ErrorContains(t, reply(interlibrary.Answer{}), "needs a reason")
+	assert.ErrorContains(t, reply(interlibrary.Answer{}), "Choose a reason.")
 	require.NoError(t, reply(interlibrary.Answer{Reason: "NotHeld"}))
 	assert.ErrorContains(t, reply(interlibrary.Answer{Reason: "NotHeld"}), "answered already")
 	assert.Contains(

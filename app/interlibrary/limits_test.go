@@ -38,10 +38,10 @@ func TestAskingOutsideFollowsTheRules(t *testing.T) {
 	testkit.InForce(t, h, map[string][]string{"patron_class": {"adult"}}, "interlibrary_charge", "1.50")
 	require.NoError(t, ask("One"))
 	require.NoError(t, ask("Two"))
-	assert.ErrorContains(t, ask("Three"), "has 2 requests running; 2 are allowed at once")
+	assert.ErrorContains(t, ask("Three"), "2 requests open; 2 are allowed at once.")
 	assert.Equal(t, "300", testkit.Text(t, h, "SELECT balance::text FROM patrons WHERE id = ?", patron))
 	testkit.InForce(t, h, map[string][]string{"patron_class": {"adult"}}, "interlibrary_allowed", false)
-	assert.ErrorContains(t, ask("Four"), "Nothing is asked for outside for the patron class Adult")
+	assert.ErrorContains(t, ask("Four"), "Interlibrary requests are not allowed for the patron class Adult")
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET standing = 'inactive' WHERE id = ?", patron).Error)
 	assert.ErrorContains(t, ask("Five"), "card is inactive")
 }
@@ -136,9 +136,9 @@ func TestALendersDateThatHasGoneBy(t *testing.T) {
 		})
 	}
 	_, err = arrived("")
-	assert.ErrorContains(t, err, "Fri 24 Oct 2025, which has gone by. Ask them for another date")
+	assert.ErrorContains(t, err, "Fri 24 Oct 2025, has passed. Agree on another date, then receive it with that.")
 	_, err = arrived("2026-10-01")
-	assert.ErrorContains(t, err, "gone by")
+	assert.ErrorContains(t, err, "Thu 1 Oct 2026, has passed. Agree on another date, then receive it with that.")
 	assert.True(t, testkit.Do(t, h, caspar, func(a *act.Act) (bool, error) {
 		list, _, err := interlibrary.List(a, store.Page{Most: 1000})
 		for _, l := range list {

@@ -73,9 +73,9 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 	for _, s := range stuck {
 		switch {
 		case s.State == "refused":
-			waiting[s.RequestID] = "They did not accept our last message: " + s.Problem
+			waiting[s.RequestID] = "The partner rejected our last message: " + s.Problem
 		case s.State == "queued" && s.Problem != "":
-			waiting[s.RequestID] = "Our last message has not got through and is tried again: " + s.Problem
+			waiting[s.RequestID] = "Our last message was not delivered and is being resent: " + s.Problem
 		}
 	}
 	held, err := withPatron(a, rows)
@@ -117,8 +117,8 @@ func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
 	return out, err
 }
 
-var sayPlace = map[string]string{"lent": "With the patron", "hold_shelf": "Waits for the patron on the hold shelf",
-	"fetching": "On its way to the pickup branch", "under_way": "On its way to the pickup branch"}
+var sayPlace = map[string]string{"lent": "With the patron", "hold_shelf": "On the hold shelf for the patron",
+	"fetching": "In transit to the pickup branch", "under_way": "In transit to the pickup branch"}
 
 func show(a *act.Act, r *store.Request) Request {
 	out := Request{
@@ -155,27 +155,27 @@ func show(a *act.Act, r *store.Request) Request {
 // says tells how a request stands, from where we are.
 func says(r *store.Request) string {
 	if r.Withdrawing {
-		return "Withdrawn by us; runs until they answer"
+		return "Withdrawn by us; waiting for their answer"
 	}
 	ours := map[exchange.Stage]string{
-		exchange.Asked:     "Asked; they answer next",
-		exchange.Promised:  "They will send it",
-		exchange.Shipped:   "On its way to us",
-		exchange.There:     "Here; to be packed and sent home",
-		exchange.Back:      "On its way home",
-		exchange.Done:      "Home again",
-		exchange.Refused:   "They cannot lend it",
+		exchange.Asked:     "Requested",
+		exchange.Promised:  "Promised",
+		exchange.Shipped:   "In transit to us",
+		exchange.There:     "Here, to be sent back",
+		exchange.Back:      "In transit home",
+		exchange.Done:      "Returned",
+		exchange.Refused:   "Declined",
 		exchange.Withdrawn: "Withdrawn",
 	}
 	theirs := map[exchange.Stage]string{
-		exchange.Asked:     "They ask; answer yes or no",
-		exchange.Promised:  "Promised; send it",
-		exchange.Shipped:   "On its way to them",
+		exchange.Asked:     "New request",
+		exchange.Promised:  "Promised, to ship",
+		exchange.Shipped:   "In transit to them",
 		exchange.There:     "With them",
-		exchange.Back:      "On its way back to us",
-		exchange.Done:      "Back here",
-		exchange.Refused:   "We said no",
-		exchange.Withdrawn: "They withdrew it",
+		exchange.Back:      "In transit back to us",
+		exchange.Done:      "Returned",
+		exchange.Refused:   "Declined by us",
+		exchange.Withdrawn: "Withdrawn by them",
 	}
 	if r.Role == exchange.Supplying {
 		return theirs[r.Stage]

@@ -105,9 +105,9 @@ func sayChoice(months *int, seen bool) string {
 		text = calendar.Count(*months, "month")
 	}
 	if seen {
-		return text + ", staff may see it"
+		return text + ", shared with staff"
 	}
-	return text + ", staff may not see it"
+	return text + ", not shared with staff"
 }
 
 // All is everything that is kept of a patron, as a JSON file to take away.
@@ -162,7 +162,7 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 		what   string
 	}{
 		{open.Loans, "loan"}, {open.Holds, "hold"}, {open.Requests, "request outside"},
-		{open.Unsent, "message under way"}, {open.Outside, "library outside that borrows on this account"},
+		{open.Unsent, "message in transit"}, {open.Outside, "partner library that borrows on this account"},
 	} {
 		if o.number > 0 {
 			f.Open = append(f.Open, calendar.Count(o.number, o.what))
@@ -202,7 +202,7 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 	if len(f.Open) > 0 {
 		return nil, problem.Newf(
 			problem.Refused,
-			"%s cannot be forgotten yet: %s. End that first.",
+			"The data of %s cannot be deleted yet: %s. Settle this first.",
 			f.Name,
 			strings.Join(f.Open, ", "),
 		)
@@ -217,7 +217,7 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 		return nil, err
 	}
 	f.Name = ""
-	f.Says = fmt.Sprintf("Forgotten: %s, %s, %s and %s were cut off, %s deleted.",
+	f.Says = fmt.Sprintf("Deleted: %s, %s, %s and %s no longer name the patron; %s deleted.",
 		calendar.Count(int(cut.Loans), "loan"), calendar.Count(int(cut.Holds), "hold"),
 		calendar.Count(int(cut.Requests), "request"), calendar.Count(int(cut.Events), "event"),
 		calendar.Count(int(cut.Messages), "message"))

@@ -179,7 +179,7 @@ func TestForgetting(t *testing.T) {
 		return testkit.Try(w.House, boss, func(a *act.Act) (*keeping.Forgetting, error) { return keeping.Forget(a, p) })
 	}
 	_, err := forget()
-	assert.EqualError(t, err, "Lark Unmistakable cannot be forgotten yet: 1 loan, $1.50 owed. End that first.")
+	assert.EqualError(t, err, "The data of Lark Unmistakable cannot be deleted yet: 1 loan, $1.50 owed. Settle this first.")
 	run := testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	testkit.Do(t, w.House, boss, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
 	w.Set("INSERT INTO ledger (patron_id, kind, amount, about, settles, at) SELECT patron_id, 'payment', -150, 'late', id, now() FROM ledger WHERE patron_id = ?", p)
@@ -224,7 +224,7 @@ func TestWhoIsNotForgotten(t *testing.T) {
 		_, err := testkit.Try(w.House, boss, func(a *act.Act) (*keeping.Forgetting, error) { return keeping.Forget(a, p) })
 		return err
 	}
-	assert.ErrorContains(t, forget(library), "1 library outside that borrows on this account")
+	assert.ErrorContains(t, forget(library), "1 partner library that borrows on this account")
 	w.Set("WITH h AS (INSERT INTO households (name) VALUES ('Both') RETURNING id) UPDATE patrons SET household_id = h.id FROM h WHERE patrons.id IN (?, ?)", one, other)
 	require.NoError(t, forget(one))
 	assert.Equal(t, "Both", w.Ask("SELECT h.name FROM households h JOIN patrons p ON p.household_id = h.id WHERE p.id = ?", other))
@@ -287,7 +287,7 @@ func TestHadThisTitleBefore(t *testing.T) {
 	assert.True(t, card.Asks)
 	asked := lend()
 	assert.Equal(t, "ask", asked.Kind)
-	assert.Contains(t, asked.Text, "Has had this title once before")
+	assert.Contains(t, asked.Text, "Has borrowed this title once before")
 	assert.False(t, asked.Asks[0].Reason, "no reason is asked for")
 	assert.Equal(t, "lent", lend(loan.HadBefore).Kind, "a volunteer may answer it")
 	w.Set("UPDATE loans SET returned_at = lent_at WHERE returned_at IS NULL")

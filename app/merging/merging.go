@@ -53,7 +53,7 @@ func pair(a *act.Act, kept, gone int64) (*store.MergeFacts, error) {
 		case p.MergedInto != nil && (f.Merge == nil || f.Merge.KeptID != kept):
 			return nil, problem.Newf(
 				problem.Refused,
-				"One of these has been merged into another record already. Choose that one.",
+				"One of these is already merged into another record. Choose that one.",
 			)
 		}
 	}
@@ -67,7 +67,7 @@ func stands(a *act.Act, f *store.MergeFacts) (string, error) {
 	}
 	before, err := a.Tx.MergedInto(f.Gone.ID)
 	if err != nil || len(before) > 0 {
-		return "Another record has been merged into the one that would go. Let that one stay, or take it apart first.", err
+		return "Another record was merged into the one you want to merge. Keep that one, or undo its merge first.", err
 	}
 	side := func(p *store.Patron) person.Side {
 		return person.Side{
@@ -237,7 +237,7 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 		return nil, err
 	}
 	if f.Merge == nil || f.Merge.KeptID != kept {
-		return nil, problem.Newf(problem.Refused, "These two are not merged, or no longer.")
+		return nil, problem.Newf(problem.Refused, "These records are not merged.")
 	}
 	var did store.Merged
 	if err := json.Unmarshal(f.Merge.Did, &did); err != nil {

@@ -243,9 +243,9 @@ func TestWhatStandsInTheWay(t *testing.T) {
 	// A third record is merged into it; it cannot itself go then.
 	third := x.Patron("HVH")
 	_, err = testkit.Try(x.House, x.who, func(a *act.Act) (*people.Written, error) { return merging.Merge(a, third, x.kept) })
-	require.ErrorContains(t, err, "take it apart first")
+	require.ErrorContains(t, err, "Another record was merged into the one you want to merge. Keep that one, or undo its merge first.")
 	_, err = testkit.Try(x.House, x.who, func(a *act.Act) (*people.Written, error) { return merging.Merge(a, third, x.gone) })
-	require.ErrorContains(t, err, "merged into another record already")
+	require.ErrorContains(t, err, "One of these is already merged into another record. Choose that one.")
 }
 
 // Entries and events follow a merge and nothing else.

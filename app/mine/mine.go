@@ -37,7 +37,7 @@ var Visitor = act.Actor{Name: "Nevrin", Role: role.Administrator}
 
 var errPair = problem.Newf(
 	problem.Forbidden,
-	"This card and PIN do not go together. Check both. Whoever has no PIN yet, or has forgotten it, gets one at any branch.",
+	"Card number and PIN do not match. Check both. If you have no PIN or have forgotten it, ask at any branch.",
 )
 
 // Entering is what a patron signs in with.
@@ -264,7 +264,7 @@ func Cancel(a *act.Act, patron, id int64) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return "The hold is off.", holds.End(a, h, "By themselves")
+	return "The hold is cancelled.", holds.End(a, h, "By themselves")
 }
 
 // waits gives a hold of theirs for which nothing is under way yet.
@@ -286,7 +286,7 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 		return "", err
 	}
 	if err := holds.Pause(a, h, until); err != nil || until == nil {
-		return "The hold waits for a copy again.", err
+		return "The hold is active again.", err
 	}
 	return "The hold is paused until " + until.Say() + " and keeps its place.", nil
 }
@@ -364,7 +364,7 @@ func History(a *act.Act, patron int64, months *int, seen bool) (string, error) {
 		ask = nil
 	}
 	_, err = keeping.Choose(a, patron, keeping.Choice{Months: months, Seen: seen, Ask: ask})
-	return "Your choice about your history is kept. What is past it is deleted in the night.", err
+	return "Your choice is saved. Older records are deleted tonight.", err
 }
 
 // ChoosePIN gives them another PIN, once they have given the one they have. Their other sessions end; this one goes on under a new
@@ -387,7 +387,7 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is str
 	// The old one is asked for as at the door, tries counted: a phone left lying gives nobody the card.
 	_, try, err := prove(ctx, h, e)
 	if errors.Is(err, errPair) {
-		err = problem.Newf(problem.Forbidden, "This is not your present PIN. Nothing was changed.")
+		err = problem.Newf(problem.Forbidden, "This is not your current PIN. Nothing was changed.")
 	}
 	if err != nil {
 		return "", err

@@ -46,7 +46,7 @@ func TestPausedHolds(t *testing.T) {
 	hold := id("SELECT id::text FROM holds WHERE patron_id = ?", first)
 	loan := id("SELECT id::text FROM loans")
 	_, err := do(func(a *act.Act) (string, error) { return mine.Renew(a, reader, loan) })
-	require.ErrorContains(t, err, "wait", "somebody waits for it")
+	require.ErrorContains(t, err, "wait", "somebody is waiting for it")
 
 	until := calendar.MakeDate(2026, 10, 20)
 	must(func(a *act.Act) (string, error) { return mine.Pause(a, first, hold, &until) })
@@ -67,7 +67,7 @@ func TestPausedHolds(t *testing.T) {
 	_, err = do(func(a *act.Act) (string, error) {
 		return mine.Pause(a, second, id("SELECT id::text FROM holds WHERE patron_id = ?", second), &until)
 	})
-	require.ErrorContains(t, err, "A copy is on its way")
+	require.ErrorContains(t, err, "A copy is already in transit for this hold. You can cancel it, but not edit it.")
 
 	// The pause is over: there is another copy by now.
 	w.Item(title, "HVH", nil)

@@ -148,15 +148,15 @@ func (p *Placed) stand(a *act.Act, f *store.Facts) {
 func (p *Placed) follow(a *act.Act, f *store.Facts, way circulation.Way) error {
 	switch way.Kind {
 	case circulation.Aside:
-		p.Sign = AsideFor("Repair", "Out of use for now. Put it back in use under Items when it is mended.")
+		p.Sign = AsideFor("Repair", "Out of use. Set it back in use under Items when it is repaired.")
 	case circulation.HoldShelf:
 		return p.shelve(a, f)
 	case circulation.Outside:
 		p.Sign = Sign{
 			Kind:    circulation.Outside,
-			Heading: "Pack and send home to",
+			Heading: "Pack and return to",
 			Place:   f.Lender,
-			Detail:  f.Request + ". Say so under Interlibrary when it has gone.",
+			Detail:  f.Request + ". Mark it as returned under Interlibrary.",
 		}
 	case circulation.Tote:
 		return p.send(a, f, way)
@@ -225,7 +225,7 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 	}
 	p.Sign = Sign{
 		Kind: circulation.HoldShelf, Heading: "Hold shelf, for", Place: ShelfName(a, h.Pickup, h.Patron), HoldID: h.ID,
-		Detail: "Waits until " + store.DateOf(h.ShelfUntil).Say() + ".",
+		Detail: "Pick up by " + store.DateOf(h.ShelfUntil).Say() + ".",
 	}
 	if h.Slot != nil {
 		p.Sign.Detail = fmt.Sprintf("Slot %d. %s", *h.Slot, p.Sign.Detail)
@@ -235,7 +235,7 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 
 var sayPurpose = map[circulation.Reason]string{
 	circulation.ForHold:  "Hold for pickup there.",
-	circulation.GoesHome: "Goes home.",
+	circulation.GoesHome: "Going home.",
 }
 
 // send puts the item into the tote for a branch, with a promise.

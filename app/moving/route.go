@@ -206,7 +206,7 @@ const whyMost = 12
 func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store.Free, chosen int) why.Trace {
 	loc := a.Network.Timetable.Branches[h.Pickup].Location
 	say := func(t time.Time) string { return calendar.SayInstant(t, loc) }
-	trace := why.New("Which item serves the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
+	trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
 	trace.Result = "The one at " + a.Network.BranchName(
 		items[chosen].AtBranch,
 	) + ", on the shelf by " + say(
@@ -228,7 +228,7 @@ func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store
 			trace = trace.Add(
 				why.Outweighed,
 				place,
-				"Cannot serve this hold: no run gets there in time, it was missed before, it is not what was asked for, or rules forbid it.",
+				"Cannot fill this hold: no run in time, not found before, not the requested copy, or not allowed by the rules.",
 			)
 		case reaches[k].Wait < reaches[chosen].Wait:
 			trace = trace.Add(
@@ -236,7 +236,7 @@ func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store
 				place,
 				"Would be there by "+say(
 					reaches[k].OnShelf,
-				)+", but serves another hold of the queue so that all wait least together.",
+				)+", but fills another hold so that everybody waits less in total.",
 			)
 		default:
 			trace = trace.Add(why.Outweighed, place, "Would be there by "+say(reaches[k].OnShelf)+".")

@@ -363,7 +363,7 @@ func Reassign(a *act.Act, given []Given) (*Reassigned, error) {
 		by[l.holds[0].TitleID] = l
 	}
 	for _, n := range named {
-		says := "Nothing of it is to be fetched any more, or somebody is on the way to it."
+		says := "It no longer needs fetching, or somebody is already getting it."
 		if l := by[n.ID]; l != nil {
 			var done int
 			if done, says, err = l.give(a, to); err != nil {
@@ -399,13 +399,13 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 		}
 		i := slices.IndexFunc(l.items, func(i *store.Free) bool { return i.ID == g.Item })
 		if i < 0 || l.promise(h, i, g.PutOff) == nil {
-			return 0, "The copy is not on its shelf any more, or cannot serve the hold.", nil
+			return 0, "The copy is no longer on its shelf, or cannot fill the hold.", nil
 		}
 		change, plan[h] = append(change, one{h, i}), i
 	}
 	for h, i := range plan {
 		if slices.Contains(plan[:h], i) {
-			return 0, "The copy serves another hold by now.", nil
+			return 0, "The copy now fills another hold.", nil
 		}
 	}
 	for _, c := range change {
@@ -418,10 +418,10 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 		r := l.promise(c.hold, c.item, to[h.ID].PutOff)
 		says := "On the shelf by " + calendar.SayInstant(r.OnShelf, a.Network.Timetable.Branches[h.Pickup].Location) + "."
 		if to[h.ID].PutOff {
-			says += " It is fetched in the next round: in this one its branch has enough to do."
+			says += " Fetched in the next round: its branch is full in this one."
 		}
-		trace := why.New("Which item serves the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup)).
-			Add(why.Fact, "The work of a round of fetching was shared among branches, by "+a.Who.Name).
+		trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup)).
+			Add(why.Fact, "Fetching was shared among branches by "+a.Who.Name).
 			Add(why.Decided, a.Network.BranchName(i.AtBranch)+", "+i.Barcode, says)
 		trace.Result = "The one at " + a.Network.BranchName(i.AtBranch)
 		if err := choose(a, h, i, r.OnShelf, trace); err != nil {

@@ -101,7 +101,7 @@ func TestTheWorkOfARoundIsShared(t *testing.T) {
 
 	assert.Equal(t, moving.Reassigned{Done: 2, Stayed: []moving.Stayed{}}, *reassign(t, w, asLooked(r, false)...))
 	assert.Equal(t, items[1]+" THB", at(three))
-	assert.Contains(t, w.Ask("SELECT why::text FROM holds WHERE id = ?", three), "was shared among branches, by")
+	assert.Contains(t, w.Ask("SELECT why::text FROM holds WHERE id = ?", three), "Fetching was shared among branches by")
 	later := 0
 	for hold, before := range map[int64]string{one: first, two: second} {
 		assert.Equal(t, was[hold], at(hold))
@@ -232,7 +232,7 @@ func TestWhatComesBackSavesAWay(t *testing.T) {
 	run := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "bin", "") })
 	change := testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[1]) })
 	assert.Equal(t, "ready "+items[1], state())
-	assert.Contains(t, string(store.JSON(change.Lines[0].Why)), "Nobody has to go for the other")
+	assert.Contains(t, string(store.JSON(change.Lines[0].Why)), ". The other copy is no longer needed.")
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM whereabouts w JOIN items i ON i.id = w.item_id WHERE i.barcode = ?", items[0]))
 
 	testkit.Do(t, w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.UndoLine(a, change.Lines[0].ID) })

@@ -25,7 +25,7 @@ type Sign struct {
 
 // AsideFor is the sign of something that needs somebody.
 func AsideFor(place, detail string) Sign {
-	return Sign{Kind: circulation.Aside, Heading: "Put aside", Place: place, Detail: detail}
+	return Sign{Kind: circulation.Aside, Heading: "Set aside", Place: place, Detail: detail}
 }
 
 // Pile names the pile in which a thing with this sign is counted: a sort of place, and which one of them.
@@ -59,7 +59,7 @@ func toteSign(t *courier.Timetable, to calendar.Code, j *courier.Journey, today 
 	s := Sign{Kind: circulation.Tote, Heading: "Into the tote for", Place: b.Name, Code: to, Detail: purpose}
 	switch {
 	case j == nil || j.OnShelf == nil:
-		s.Detail += " No run gets there within four weeks; ask the courier."
+		s.Detail += " No run there within four weeks. Ask the courier."
 	case len(j.Legs) > 0:
 		leave, there := j.Legs[0].Depart.In(t.Location), j.OnShelf.In(b.Location)
 		s.Detail += " Leaves " + sayDay(calendar.DateOf(leave), today) + " " + leave.Format("15:04") +

@@ -14,14 +14,14 @@ func GoneOn(a *act.Act, f *store.Facts, did *Did) string {
 	name := f.Item.Title.Name
 	switch {
 	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
-		return name + " has been sent on since, so this can no longer be undone. Take it back where it is."
+		return name + " has been sent on since, so this cannot be undone. Return it where it is now."
 	case did.BegunTransit != 0 && f.Transit == nil:
 		return name + " has left and been scanned elsewhere since, so this can no longer be undone."
 	case f.Item.AtBranch != a.Who.Branch:
 		return name + " has been scanned at " + a.Network.BranchName(f.Item.AtBranch) +
-			" since, so this can no longer be undone."
+			" since, so this cannot be undone."
 	case f.Hold != nil && f.Hold.ID != did.Hold && f.Hold.State != queue.Fetching:
-		return name + " serves somebody's hold by now, so this can no longer be undone."
+		return name + " now fills a hold, so this cannot be undone."
 	}
 	return ""
 }

@@ -92,7 +92,7 @@ func (n *Network) Branch(code calendar.Code) (*calendar.Branch, error) {
 func (n *Network) OpenBranch(code calendar.Code) (*calendar.Branch, error) {
 	b, err := n.Branch(code)
 	if err == nil && !n.IsOpen(code) {
-		return nil, problem.Newf(problem.Refused, "%s is closed for good. Choose another branch.", b.Name)
+		return nil, problem.Newf(problem.Refused, "%s is permanently closed. Choose another branch.", b.Name)
 	}
 	return b, err
 }
@@ -197,7 +197,7 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 	}
 	n := Build(row, parts, today)
 	if n.Habits, err = readHabits(kept); err != nil {
-		n.fault("How long holds usually wait", err, "It is foreseen as for a network that has just begun.")
+		n.fault("How long holds usually wait", err, "Estimates use default values.")
 		n.Habits = waiting.Usual()
 	}
 	return n, nil
@@ -212,18 +212,18 @@ func Build(row store.Network, parts store.NetworkParts, today calendar.Date) *Ne
 	var err error
 	if n.Settled, err = settings.Read(n.Settings); err != nil {
 		n.Settled = settings.Usual()
-		n.fault("Settings", err, "Everything goes as is usual.")
+		n.fault("Settings", err, "Defaults are used.")
 	}
 	if n.Numbers, err = ident.ReadNumbers(n.Network.Numbers); err != nil {
-		n.fault("Numbers", err, "No number of a card or an item is known as one.")
+		n.fault("Numbers", err, "No card or item number is recognised.")
 	}
 	if n.Money, err = money.ParseCurrency(n.Currency); err != nil {
 		n.Money = money.Currency{Code: n.Currency, Digits: 2}
-		n.fault("Currency", err, "Sums are written with two decimals.")
+		n.fault("Currency", err, "Amounts are shown with two decimals.")
 	}
 	if n.Location, err = calendar.ParseLocation(n.Timezone); err != nil {
 		n.Location, n.Timezone = time.UTC, "UTC"
-		n.fault("Time zone", err, "The network goes by UTC.")
+		n.fault("Time zone", err, "The network uses UTC.")
 	}
 	n.buildTimetable(parts, today)
 	return n
@@ -239,7 +239,7 @@ func (n *Network) buildTimetable(parts store.NetworkParts, today calendar.Date) 
 			_, err = readFile(n.Timezone, []map[string]any{one}, []json.RawMessage{})
 		}
 		if err != nil {
-			n.fault("The calendar of "+b.Name, err, "The branch counts as never open.")
+			n.fault("The calendar of "+b.Name, err, "The branch is treated as closed.")
 			one = closedBranch(b)
 		}
 		list = append(list, one)
@@ -254,13 +254,13 @@ func (n *Network) buildTimetable(parts store.NetworkParts, today calendar.Date) 
 		plans, n.Runs = []json.RawMessage{}, nil
 		for _, r := range parts.Runs {
 			if _, err := readFile(n.Timezone, list, []json.RawMessage{r.Plan}); err != nil {
-				n.fault("The run "+r.ID, err, "Nothing travels by it.")
+				n.fault("The run "+r.ID, err, "It is not used.")
 				continue
 			}
 			plans, n.Runs = append(plans, r.Plan), append(n.Runs, r)
 		}
 		if f, err = readFile(n.Timezone, list, plans); err != nil { // two runs that do not go together
-			n.fault("The courier's runs", err, "Nothing travels.")
+			n.fault("The courier's runs", err, "No runs are used.")
 			n.Runs = nil
 			f, err = readFile(n.Timezone, list, []json.RawMessage{})
 		}
@@ -314,7 +314,7 @@ func (n *Network) InForce(tx *store.Tx, id int64) (*Edition, error) {
 	for _, other := range before {
 		e, failed := n.Edition(tx, other)
 		if failed == nil {
-			n.broken.Store(id, Fault{"The rulebook in force", fmt.Sprintf("%s. Edition %d counts meanwhile.", expect.Shown(err.Error()), e.Number)})
+			n.broken.Store(id, Fault{"The rulebook in force", fmt.Sprintf("%s. Edition %d is used meanwhile.", expect.Shown(err.Error()), e.Number)})
 			return e, nil
 		}
 		if !errors.Is(failed, errUnreadable) {

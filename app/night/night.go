@@ -38,11 +38,10 @@ import (
 	"nevrin/store"
 )
 
-// How many holds, patrons and loans one act of a step deals with; loans are only looked at in most cases.
+// How many holds and loans one act of a step deals with; loans are only looked at in most cases.
 const (
-	part        = 250
-	patronsPart = 2000
-	loansPart   = 5000
+	part      = 250
+	loansPart = 5000
 )
 
 // step does the next part of a step of a night. Done is how far it has come; it gives how far it has come then, and
@@ -57,7 +56,7 @@ func steps() []step {
 	out := []step{{"events", ahead}, {"lapse", lapse}, {"lost", lose}}
 	for k, s := range plan.Overdue {
 		out = append(out, step{s.ID, func(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-			last, err := notices.WorkOut(a, k, day, done, patronsPart)
+			last, err := notices.WorkOut(a, k, day, done)
 			return last, last == 0, err
 		}})
 	}
@@ -151,6 +150,7 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 			if err != nil || at.EndedAt != nil {
 				return true, err
 			}
+			begun := time.Now()
 			done, ended, err := s.work(a, day, at.Done)
 			if err != nil {
 				return false, err
@@ -159,7 +159,7 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 			if ended {
 				when = &a.Now
 			}
-			a.Tx.NightDone(day.UTC(), s.name, done, when)
+			a.Tx.NightDone(day.UTC(), s.name, done, time.Since(begun), when)
 			return ended, nil
 		})
 		if err != nil || ended {

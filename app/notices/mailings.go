@@ -115,7 +115,7 @@ func Send(a *act.Act, id int64, leaveOut []int64) (Mailing, error) {
 	case m == nil:
 		return Mailing{}, problem.NoSuch("mailing")
 	case m.State != "trial":
-		return Mailing{}, problem.Newf(problem.Refused, "This mailing has been %s already.", m.State)
+		return Mailing{}, problem.Newf(problem.Refused, "This mailing has already been %s.", m.State)
 	}
 	ids, err := a.Tx.SendMailing(id, leaveOut, a.Now)
 	if err != nil {
@@ -147,7 +147,7 @@ func Drop(a *act.Act, id int64) error {
 		return err
 	}
 	if !done {
-		return problem.Newf(problem.Refused, "Only a trial run can be dropped.")
+		return problem.Newf(problem.Refused, "Only a trial run can be discarded.")
 	}
 	a.Tell(event.Event{Kind: event.MailingDropped})
 	return nil
@@ -166,7 +166,7 @@ func Settle(a *act.Act, id int64, again bool) error {
 	if m == nil {
 		return problem.Newf(
 			problem.Refused,
-			"This message does not wait to be told by hand, or no longer. Whether an unclear one went is for who supervises.",
+			"This message is no longer waiting. Only supervisors decide unclear messages.",
 		)
 	}
 	a.Tell(

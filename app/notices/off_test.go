@@ -59,14 +59,14 @@ func TestMailIsOffUntilItIsSet(t *testing.T) {
 	assert.Equal(t, notices.NoSender, off())
 	require.ErrorAs(t, work(), &snoozed)
 	assert.Equal(t, "queued 0", state())
-	require.ErrorContains(t, test("ada@post.invalid"), "address that email comes from")
+	require.ErrorContains(t, test("ada@post.invalid"), "Email is off: save a sender address first.")
 
 	w.Set(`UPDATE network SET version = version + 1, name = 'Straße & Söhne', settings = settings ||
 		'{"mail": {"sender": "notices@library.example", "reply": "desk@library.example"}}'`)
 	assert.Equal(t, notices.On, off())
 	require.NoError(t, work())
 	assert.Equal(t, "sent 1", state())
-	require.ErrorContains(t, test("nobody"), "no email address")
+	require.ErrorContains(t, test("nobody"), "is not an email address. Enter one such as name@library.example.")
 	require.NoError(t, test("ada@post.invalid"))
 	kept := letters(t, folder)
 	require.Len(t, kept, 2)
@@ -87,7 +87,7 @@ func TestMailIsOffUntilItIsSet(t *testing.T) {
 	require.NoError(t, err)
 	w.House.Mail.Port = closed.Addr().(*net.TCPAddr).Port
 	require.NoError(t, closed.Close())
-	require.ErrorContains(t, test("ada@post.invalid"), "It did not go")
+	require.ErrorContains(t, test("ada@post.invalid"), "Not sent:")
 }
 
 // A user and a password are said over an encrypted line only: to a server that has none nothing is sent, and that is told.

@@ -24,16 +24,16 @@ type Stage struct {
 // Overdue are the wordings of the stages of overdue notices, in the order of plan.Overdue.
 var Overdue = []Stage{
 	{
-		ID: "overdue_1", Name: "Overdue, first", Subject: "Please bring back {{ count }}",
-		Body: "Dear {{ name }},\n\nthese are past their date:\n\n" +
+		ID: "overdue_1", Name: "Overdue, first", Subject: "Please return {{ count }}",
+		Body: "Dear {{ name }},\n\nthese items are overdue:\n\n" +
 			"{% for i in items %}  {{ i.title }}, due {{ i.due }} ({{ i.branch }})\n{% endfor %}\n" +
-			"If they are on their way back already, thank you, and please take no notice of this.\n\n{{ network }}\n",
+			"If you have already returned them, thank you. Please ignore this message.\n\n{{ network }}\n",
 	},
 	{
-		ID: "overdue_2", Name: "Overdue, second", Subject: "Still waiting for {{ count }}",
-		Body: "Dear {{ name }},\n\nwe have written about these before. Others may be waiting for them:\n\n" +
+		ID: "overdue_2", Name: "Overdue, second", Subject: "Overdue: please return {{ count }}",
+		Body: "Dear {{ name }},\n\nwe have written to you about these items before. Other patrons may be waiting for them:\n\n" +
 			"{% for i in items %}  {{ i.title }}, due {{ i.due }} ({{ i.branch }})\n{% endfor %}\n" +
-			"Please bring them to any branch, or talk to us.\n\n{{ network }}\n",
+			"Please return them to any branch, or contact us.\n\n{{ network }}\n",
 	},
 }
 
@@ -103,9 +103,10 @@ func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.D
 }
 
 // WorkOut works out the overdue notices of a stage on a day as a trial run: one message a patron, each loan as it is
-// due told of once in each stage. It goes on after one patron, takes a number of patrons, and gives the last of them;
+// due told of once in each stage. It goes on after one patron, takes a bounded number of patrons, and gives the last of them;
 // 0 when there are no more. Nothing is sent.
-func WorkOut(a *act.Act, stage int, day calendar.Date, after int64, patrons int) (int64, error) {
+func WorkOut(a *act.Act, stage int, day calendar.Date, after int64) (int64, error) {
+	const patrons = 2000
 	s := Overdue[stage]
 	from, last := plan.DueBetween(plan.Overdue, stage, day)
 	loans, err := a.Tx.Overdue(s.ID, from.UTC(), last.UTC(), after, patrons)

@@ -100,7 +100,7 @@ func (m Mailer) Send(ctx context.Context, msg *store.Message) (plan.Attempt, err
 	}
 	if err := letter.To(msg.Address); err != nil {
 		ended.BadAddress = true
-		return ended, errors.New("this is no email address")
+		return ended, errors.New("this is not an email address")
 	}
 	letter.Subject(msg.Subject)
 	_, domain, _ := strings.Cut(m.From, "@")
@@ -219,7 +219,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 func sayFailed(becomes plan.After, err error) string {
 	says := expect.Shown(err.Error())
 	if becomes == plan.Unclear {
-		return "The line was lost after all of it had been sent. The mail server may have taken it. (" + says + ")"
+		return "The connection was lost after everything was sent. The mail server may have accepted it. (" + says + ")"
 	}
 	return says
 }
@@ -245,7 +245,7 @@ func (r *Reclaimer) Work(ctx context.Context, _ *river.Job[ReclaimArgs]) error {
 // Test sends an email to somebody to see whether mail goes, and says in a sentence what stood in the way where it does not.
 func Test(ctx context.Context, h *act.House, who act.Actor, to string) error {
 	if !person.PlainMail(to) {
-		return problem.Newf(problem.Invalid, "%q is no email address. Expected one such as name@library.example.", to)
+		return problem.Newf(problem.Invalid, "%q is not an email address. Enter one such as name@library.example.", to)
 	}
 	var off Off
 	var by Mailer
@@ -260,13 +260,13 @@ func Test(ctx context.Context, h *act.House, who act.Actor, to string) error {
 	case err != nil:
 		return err
 	case off == NoServer:
-		return problem.Newf(problem.Refused, "Mail is off: NEVRIN_SMTP was not set when the program was started.")
+		return problem.Newf(problem.Refused, "Email is off: NEVRIN_SMTP was not set when the program was started.")
 	case off == NoSender:
-		return problem.Newf(problem.Refused, "Mail is off: write down and save the address that email comes from first.")
+		return problem.Newf(problem.Refused, "Email is off: save a sender address first.")
 	}
 	by.Server.Patience = testing
 	if _, err := by.Send(ctx, &text); err != nil {
-		return problem.Newf(problem.Refused, "It did not go: %s", expect.Shown(err.Error()))
+		return problem.Newf(problem.Refused, "Not sent: %s", expect.Shown(err.Error()))
 	}
 	return nil
 }

@@ -17,7 +17,7 @@ func Next(a *act.Act, kind ident.Kind, branch calendar.Code, taken func(number s
 	pattern, ok := a.Network.Numbers.For(kind, branch)
 	if !ok {
 		return "", problem.Newf(problem.Refused,
-			"No numbers are settled for %s. Who administrates Nevrin can do that under Network.", what[kind])
+			"No number format is set for %s. An administrator can add one under Network, Numbers.", what[kind])
 	}
 	for {
 		n, err := a.Tx.NextNumber(pattern.Begins)
@@ -25,8 +25,8 @@ func Next(a *act.Act, kind ident.Kind, branch calendar.Code, taken func(number s
 			return "", err
 		}
 		if n > pattern.Last() {
-			return "", problem.Newf(problem.Refused, "All numbers of %q have been given out. "+
-				"Who administrates Nevrin can settle longer ones under Network.", pattern.Name)
+			return "", problem.Newf(problem.Refused, "All numbers of %q are used. "+
+				"An administrator can set longer ones under Network, Numbers.", pattern.Name)
 		}
 		number := pattern.Number(n)
 		if a.Network.Numbers.Read(number).Pattern.Name != pattern.Name {

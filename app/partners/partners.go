@@ -145,7 +145,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 		return err
 	}
 	if earlier {
-		return fmt.Errorf("an earlier message of this request still waits")
+		return fmt.Errorf("an earlier message of this request is still waiting")
 	}
 	defer s.House.Live.Changed("", event.Interlibrary)
 	ok, problem, err := post(ctx, s.House, url, e.Body)
@@ -189,7 +189,7 @@ func Who(ctx context.Context, h *act.House, secret string) (*store.Partner, erro
 		return err
 	})
 	if err == nil && p == nil {
-		err = problem.Newf(problem.Forbidden, "No partner has this address.")
+		err = problem.Newf(problem.Forbidden, "No partner uses this address.")
 	}
 	return p, err
 }

@@ -228,7 +228,7 @@ func (c *Card) notes(a *act.Act, facts *store.CardFacts) {
 	if facts.Patron.MailReturned {
 		c.Tells = append(
 			c.Tells,
-			Tell{"note", "Mail returned", "Post to this address has come back. Ask for the right one."},
+			Tell{"note", "Letters returned", "Letters to this address were returned. Ask for the correct one."},
 		)
 	}
 }
@@ -291,7 +291,7 @@ func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
 				c.Tells,
 				Tell{
 					"late",
-					"Counts as lost: " + line.Title,
+					"Marked lost: " + line.Title,
 					"Was due " + line.Due + ", lost since " + line.Lost + ".",
 				},
 			)
@@ -361,14 +361,14 @@ func SayHold(a *act.Act, h *store.Hold) string {
 		}
 		return "On the hold shelf at " + place + " until " + last.Say()
 	case queue.Moving:
-		text = "On its way to " + place
+		text = "In transit to " + place
 	case queue.Fetching:
 		text = "Being fetched for " + place
 	default:
 		if h.PausedUntil != nil {
 			return "Paused until " + store.DateOf(h.PausedUntil).Say() + ", pickup at " + place
 		}
-		return "Waits for a copy, pickup at " + place
+		return "Waiting for a copy, pickup at " + place
 	}
 	if h.PromisedAt != nil {
 		text += ", on the shelf by " + calendar.SayInstant(*h.PromisedAt, a.Network.Location)
@@ -402,7 +402,7 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 	}
 	until := store.DateOf(p.CardUntil)
 	if !loan.MayExtend(until, a.Today()) {
-		return nil, problem.Newf(problem.Refused, "This card has long to run. Extend it when it is about to run out.")
+		return nil, problem.Newf(problem.Refused, "This card is valid for a long time yet. Renew it when it is about to expire.")
 	}
 	at := rulebook.Situate(a.Who.Branch, "", "", "", p.Class)
 	terms := a.Book.Decide(at, nil)

@@ -25,9 +25,9 @@ func Stranger(a *act.Act, scan ident.Scan) (string, error) {
 	case err != nil:
 		return "", err
 	case former != 0:
-		return "This card has been replaced by another. Ask for the new one.", nil
+		return "This card has been replaced. Ask for the new one.", nil
 	case scan.Pattern.Library != "":
-		return fmt.Sprintf("A card of %s, whose holder is not registered here yet. Register them under Patrons; they keep this card.",
+		return fmt.Sprintf("A card of %s. Its holder is not registered here yet; register them under Patrons with this card.",
 			scan.Pattern.Library), nil
 	}
 	return ident.Unknown("card", scan.Number, scan.Completed), nil

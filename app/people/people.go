@@ -35,7 +35,7 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	if !sight.MaySearch(a.Who.Role) {
 		return nil, page, problem.Newf(
 			problem.Forbidden,
-			"Your role opens a patron's record by the card. Scan it, or type its number.",
+			"Your role opens patron records by card only. Scan the card or type its number.",
 		)
 	}
 	Seen(a, Searched, 0, words)
@@ -123,7 +123,7 @@ func InUse(p *store.Patron) (*store.Patron, error) {
 	if p.Standing != loan.Active {
 		return nil, problem.Newf(
 			problem.Refused,
-			"%s's card is %s, so nothing can be placed or asked for on it.",
+			"%s’s card is %s, so it cannot be used for holds or requests.",
 			p.Name(),
 			p.Standing,
 		)

@@ -38,16 +38,16 @@ func TakePhoto(a *act.Act, id int64, in Picture) (*Card, error) {
 	size, form, err := image.DecodeConfig(bytes.NewReader(in.Picture))
 	switch {
 	case err != nil || form != "jpeg" && form != "png":
-		return nil, problem.Newf(problem.Invalid, "This is no picture that can be read. A JPEG or PNG file is right.")
+		return nil, problem.Newf(problem.Invalid, "This picture cannot be read. Use a JPEG or PNG file.")
 	case len(in.Picture) > photoBytes:
-		return nil, problem.Newf(problem.Invalid, "This picture has %d kB. Up to %d kB are right.",
+		return nil, problem.Newf(problem.Invalid, "This picture has %d kB. The limit is %d kB.",
 			len(in.Picture)/1000, photoBytes/1000)
 	case size.Width > photoSide || size.Height > photoSide:
-		return nil, problem.Newf(problem.Invalid, "This picture is %d by %d pixels. Up to %d a side are right.",
+		return nil, problem.Newf(problem.Invalid, "This picture is %d by %d pixels. The limit is %d per side.",
 			size.Width, size.Height, photoSide)
 	}
 	if _, _, err := image.Decode(bytes.NewReader(in.Picture)); err != nil {
-		return nil, problem.Newf(problem.Invalid, "This picture is not whole. Take or choose it again.")
+		return nil, problem.Newf(problem.Invalid, "This picture is incomplete. Take or choose it again.")
 	}
 	a.Tx.KeepPhoto(id, store.Photo{Kind: "image/" + form, Picture: in.Picture}, a.Now)
 	a.Tell(event.Event{Kind: event.PhotoTaken, Patron: id})

@@ -56,12 +56,12 @@ func TestPhotographs(t *testing.T) {
 	w.Set(`UPDATE network SET version = version + 1, settings = settings || '{"counter": {"photos": true}}'`)
 
 	for says, data := range map[string][]byte{
-		"no picture that can be read":    []byte("GIF89a"),
-		"is 1001 by 10 pixels":           picture(t, 1001, 10, "png"),
-		"This picture is not whole":      good[:len(good)/2],
-		"kB. Up to 300 kB are right":     append(bytes.Clone(good), make([]byte, 300_000)...),
-		"A JPEG or PNG file is right.":   nil,
-		"is no picture that can be read": bytes.Repeat([]byte{0xff, 0xd8}, 40),
+		"This picture cannot be read":                          []byte("GIF89a"),
+		"is 1001 by 10 pixels":                                 picture(t, 1001, 10, "png"),
+		"This picture is incomplete. Take or choose it again.": good[:len(good)/2],
+		"kB. The limit is 300 kB":                              append(bytes.Clone(good), make([]byte, 300_000)...),
+		"cannot be read. Use a JPEG":                           nil,
+		"Use a JPEG or PNG file":                               bytes.Repeat([]byte{0xff, 0xd8}, 40),
 	} {
 		_, err := take(p, data)
 		assert.ErrorContains(t, err, says)
@@ -73,7 +73,7 @@ func TestPhotographs(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, store.Photo{Kind: "image/jpeg", Picture: good}, *seen)
 	_, err = see(volunteer, p)
-	assert.ErrorContains(t, err, "with the card in hand")
+	assert.ErrorContains(t, err, "Your role opens patron records by card only. Scan the card first.")
 	other := picture(t, 90, 120, "png")
 	_, err = take(p, other)
 	require.NoError(t, err)
@@ -82,7 +82,7 @@ func TestPhotographs(t *testing.T) {
 	assert.Equal(t, store.Photo{Kind: "image/png", Picture: other}, *seen)
 
 	_, err = take(child, good)
-	assert.ErrorContains(t, err, "For a minor the guardian has to agree.")
+	assert.ErrorContains(t, err, "The guardian has to consent. Record their consent to photographs first.")
 	require.NoError(t, answer(here, child, "yes"))
 	_, err = take(child, good)
 	require.NoError(t, err)
@@ -91,7 +91,7 @@ func TestPhotographs(t *testing.T) {
 	assert.EqualError(t, err, "There is no such photograph.")
 	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM patron_photos"), "what is refused is not kept")
 	_, err = take(child, good)
-	assert.ErrorContains(t, err, "Photographs have been refused.")
+	assert.ErrorContains(t, err, "Photographs were refused. Record a new consent first.")
 
 	drop := func() (*people.Card, error) {
 		return testkit.Try(w.House, here, func(a *act.Act) (*people.Card, error) { return people.DropPhoto(a, p) })

@@ -271,7 +271,7 @@ func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, e
 		if l.Same && !slices.Contains(j.Anyway, l.ID) {
 			return nil, problem.Newf(
 				problem.Refused,
-				"%s, card %s, is nearly surely the same person: %s. Look at that record, or say that it is somebody else.",
+				"%s, card %s, is very likely the same person: %s. Check that record, or confirm that this is a different person.",
 				l.Name,
 				l.Card,
 				l.Why,
@@ -345,14 +345,14 @@ func newCard(a *act.Act, number string, branch calendar.Code, patron int64) (str
 		return "", err
 	}
 	if taken != nil && taken.ID != patron {
-		return "", problem.Newf(problem.Refused, "%s is the card of %s already.", card, taken.LegalName)
+		return "", problem.Newf(problem.Refused, "%s is already the card of %s.", card, taken.LegalName)
 	}
 	former, err := a.Tx.FormerCard(card)
 	if err != nil {
 		return "", err
 	}
 	if former != 0 && former != patron {
-		return "", problem.Newf(problem.Refused, "%s has been somebody else's card before. Take another.", card)
+		return "", problem.Newf(problem.Refused, "%s was somebody else’s card before. Use another.", card)
 	}
 	return card, nil
 }
@@ -380,13 +380,13 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		if !slices.Contains(p.Marks, mark) && !offersMark(a, mark) {
 			wrong = append(
 				wrong,
-				person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no classification %q.", mark)},
+				person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no tag %q.", mark)},
 			)
 		}
 	}
 	if r.Household != 0 && (p.HouseholdID == nil || *p.HouseholdID != r.Household) {
 		wrong = append(wrong, person.Wrong{
-			Field: "household", Says: "Somebody joins a household as the next of somebody who is in it.",
+			Field: "household", Says: "Add a household member from the record of somebody in it.",
 		})
 	}
 	if len(wrong) > 0 {
@@ -542,7 +542,7 @@ func Change(a *act.Act, id int64, c Changing) (*Written, error) {
 	if p.Revision != c.Revision {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Somebody else has changed this record after what you have seen. Nothing of yours was kept: look at it again.",
+			"Somebody else has changed this record since you opened it. Your changes were not saved. Check the record and try again.",
 		)
 	}
 	was := *p

@@ -100,22 +100,22 @@ func TestJoiningThatCannotBe(t *testing.T) {
 		change func(*person.Record)
 		says   string
 	}{
-		{func(r *person.Record) { r.LegalName = "" }, "legal name: A record needs a name."},
-		{func(r *person.Record) { r.Born = day(2027, 1, 1) }, "born: This birth date lies ahead of us."},
-		{func(r *person.Record) { r.Guardian = child }, "guardian: A guardian is grown up; this patron is 11."},
+		{func(r *person.Record) { r.LegalName = "" }, "legal name: Enter a name."},
+		{func(r *person.Record) { r.Born = day(2027, 1, 1) }, "born: This birth date is in the future."},
+		{func(r *person.Record) { r.Guardian = child }, "guardian: A guardian must be an adult; this patron is 11."},
 		{func(r *person.Record) { r.Guardian = 1 << 40 }, "guardian: There is no such patron."},
 		{func(r *person.Record) { r.Email = "tove" }, "email: "},
-		{func(r *person.Record) { r.Address = "" }, "address: This has to be filled here."},
+		{func(r *person.Record) { r.Address = "" }, "address: Required."},
 		{func(r *person.Record) { r.Class = "wizard" }, "Choose a patron class that is offered here."},
 		{func(r *person.Record) { r.Branch = "XXX" }, `Choose an open branch; found "XXX".`},
 		{func(r *person.Record) { r.Branch = "" }, `Choose an open branch; found "".`},
 		{func(r *person.Record) { r.Pickup = "XXX" }, `no branch "XXX"`},
-		{func(r *person.Record) { r.Household = 1 << 40 }, "as the next of somebody who is in it"},
-		{func(r *person.Record) { r.Marks = []string{"Wizard"} }, `no classification "Wizard"`},
-		{func(r *person.Record) { r.Card = taken }, "is the card of"},
-		{func(r *person.Record) { r.Card = good[:13] + string('0'+(good[13]-'0'+1)%10) }, "check digit that does not fit"},
+		{func(r *person.Record) { r.Household = 1 << 40 }, "Add a household member from the record of somebody in it."},
+		{func(r *person.Record) { r.Marks = []string{"Wizard"} }, `There is no tag "Wizard"`},
+		{func(r *person.Record) { r.Card = taken }, "is already the card of"},
+		{func(r *person.Record) { r.Card = good[:13] + string('0'+(good[13]-'0'+1)%10) }, "has a wrong check digit."},
 		{func(r *person.Record) { r.Card = usual.Patterns[1].Number(5) }, "is the label of an item"},
-		{func(r *person.Record) { r.Card = "salt" }, "no number of a card here"},
+		{func(r *person.Record) { r.Card = "salt" }, "is not a card number here."},
 	} {
 		r := tove()
 		one.change(&r)
@@ -142,7 +142,7 @@ func TestCardsOfBranchesAndLibraries(t *testing.T) {
 	assert.ErrorContains(t, err, "is a card of another branch, SLM")
 	r.Card = n.Patterns[1].Number(3)
 	_, err = c.join(r, 0)
-	assert.ErrorContains(t, err, "no longer given")
+	assert.ErrorContains(t, err, "is an older number that is no longer issued.")
 	scan := func(text string) *desk.Result {
 		return testkit.Do(t, c.House, c.here, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: text}) })
 	}
@@ -163,10 +163,10 @@ func TestCardsOfBranchesAndLibraries(t *testing.T) {
 		return people.Replace(a, w.Card.ID, people.Replacing{Why: "Lost on the ferry"})
 	})
 	assert.Equal(t, n.Patterns[0].Number(2), card.Card)
-	assert.Contains(t, scan(old).Text, "has been replaced by another")
+	assert.Contains(t, scan(old).Text, "This card has been replaced. Ask for the new one.")
 	r.LegalName, r.Born, r.Card = "Ragna Dell", day(1990, 1, 1), old
 	_, err = c.join(r, 0)
-	assert.ErrorContains(t, err, "somebody else's card before")
+	assert.ErrorContains(t, err, "was somebody else’s card before. Use another.")
 	assert.Error(t, c.Store.Gorm().Exec("UPDATE patrons SET card = ? WHERE legal_name = 'Tove Marrin'", old).Error, "the database holds that too")
 }
 
@@ -185,7 +185,7 @@ func TestNobodyIsRegisteredTwice(t *testing.T) {
 			made++
 			continue
 		}
-		assert.ErrorContains(t, err, "is nearly surely the same person")
+		assert.ErrorContains(t, err, "Check that record, or confirm that this is a different person.")
 	}
 	assert.Equal(t, 1, made)
 	c.Set("UPDATE patrons SET standing = 'inactive'")
@@ -250,17 +250,17 @@ func TestStanding(t *testing.T) {
 	}
 	card, err := stand(c.here, people.Standing{Standing: loan.Active, Stopped: "Three lost telescopes"})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"This patron is stopped: may look, and not borrow. Three lost telescopes."}, card.Stops)
-	assert.Contains(t, lend(), "may look, and not borrow")
+	assert.Equal(t, []string{"Blocked from borrowing: Three lost telescopes."}, card.Stops)
+	assert.Contains(t, lend(), "Blocked from borrowing:")
 	_, err = stand(c.here, people.Standing{Standing: loan.Inactive})
-	assert.ErrorContains(t, err, "Say why")
+	assert.ErrorContains(t, err, "Enter why this patron is")
 	_, err = stand(c.here, people.Standing{Standing: loan.Excluded, Reason: "Fire"})
-	assert.ErrorContains(t, err, "Who supervises excludes")
+	assert.ErrorContains(t, err, "Only supervisors can exclude somebody or lift that.")
 	card, err = stand(boss, people.Standing{Standing: loan.Excluded, Reason: "Fire in the reading room"})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"This patron is excluded and may not borrow. Ask the supervisor. Fire in the reading room."}, card.Stops)
+	assert.Equal(t, []string{"This patron is excluded and cannot borrow. Ask the supervisor. Fire in the reading room."}, card.Stops)
 	_, err = stand(c.here, people.Standing{Standing: loan.Active})
-	assert.ErrorContains(t, err, "takes it back")
+	assert.ErrorContains(t, err, "Only supervisors can exclude somebody or lift that.")
 	card, err = stand(boss, people.Standing{Standing: loan.Active})
 	require.NoError(t, err)
 	assert.Empty(t, card.Stops)
@@ -278,9 +278,9 @@ func TestNotesAndConsents(t *testing.T) {
 		})
 	}
 	_, err := write("shout", "x")
-	assert.ErrorContains(t, err, `no kind of note "shout"`)
+	assert.ErrorContains(t, err, `An administrator adds them under Network, Lists and reasons.`)
 	_, err = write("loud", "  ")
-	assert.ErrorContains(t, err, "says something")
+	assert.ErrorContains(t, err, "Enter the note.")
 	_, err = write("quiet", "Likes large print")
 	require.NoError(t, err)
 	card, err := write("loud", "Has the boat key")
@@ -294,15 +294,15 @@ func TestNotesAndConsents(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, after.Tells)
 	_, err = end()
-	assert.ErrorContains(t, err, "taken off already")
+	assert.ErrorContains(t, err, "This note is already removed.")
 
 	say := func(who act.Actor, co people.Consenting) error {
 		_, err := testkit.Try(c.House, who, func(a *act.Act) (*people.Card, error) { return people.Consent(a, p, co) })
 		return err
 	}
 	require.NoError(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"older_reader", "no"}}}), "at registration anybody at the desk takes it")
-	assert.ErrorContains(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Letter: true, Reason: "Turned 12"}), "who may change consents")
-	assert.ErrorContains(t, say(boss, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Reason: "Turned 12"}), "a letter that you have seen")
+	assert.ErrorContains(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Letter: true, Reason: "Turned 12"}), "This is already recorded. Ask somebody who can change consents.")
+	assert.ErrorContains(t, say(boss, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Reason: "Turned 12"}), "This is already recorded. To change it you need a letter and a reason.")
 	require.NoError(t, say(boss, people.Consenting{Answers: []people.Agreed{{"older_reader", "yes"}}, Reason: "Turned 12", Letter: true}))
 	require.NoError(t, say(c.here, people.Consenting{Answers: []people.Agreed{{"internet", "filtered"}}}))
 	assert.ErrorContains(t, say(boss, people.Consenting{Answers: []people.Agreed{{"internet", "yes"}}}), "one of none, filtered, full is right")
@@ -322,7 +322,7 @@ func TestAnswersAreOneAct(t *testing.T) {
 	require.ErrorContains(t, err, "one of none, filtered, full is right")
 	assert.Equal(t, "0 0", c.Ask("SELECT (SELECT count(*) FROM patrons) || ' ' || (SELECT count(*) FROM consents)"))
 	_, err = join(tove(), people.Agreed{"photo", "yes"}, people.Agreed{"photo", "no"})
-	require.ErrorContains(t, err, "who may change consents", "one question is answered once")
+	require.ErrorContains(t, err, "This is already recorded. Ask somebody who can change consents.", "one question is answered once")
 	w, err := join(tove(), people.Agreed{"photo", "yes"}, people.Agreed{"internet", "full"}, people.Agreed{"older_reader", "no"})
 	require.NoError(t, err)
 	assert.True(t, *w.Card.Photo)
@@ -335,7 +335,7 @@ func TestAnswersAreOneAct(t *testing.T) {
 	_, err = testkit.Try(c.House, c.here, func(a *act.Act) (*people.Card, error) {
 		return people.Consent(a, other.Card.ID, people.Consenting{Answers: []people.Agreed{{"internet", "none"}, {"photo", "yes"}}})
 	})
-	require.ErrorContains(t, err, "who may change consents")
+	require.ErrorContains(t, err, "This is already recorded. Ask somebody who can change consents.")
 	assert.Equal(t, "photo no", c.Ask("SELECT string_agg(what || ' ' || answer, ', ') FROM consents WHERE patron_id = ?", other.Card.ID))
 }
 
@@ -393,7 +393,7 @@ func TestPINs(t *testing.T) {
 	assert.Regexp(t, "^[0-9]{6}$", made.PIN)
 	assert.NotContains(t, c.Ask("SELECT pin_hash FROM patrons WHERE id = ?", p), made.PIN)
 	_, err = set("12a")
-	assert.ErrorContains(t, err, "from 4 to 12 digits")
+	assert.ErrorContains(t, err, "Use 4 to 12 digits.")
 	assert.Equal(t, "0", c.Ask("SELECT count(*)::text FROM events WHERE detail::text LIKE ?", "%"+made.PIN+"%"))
 }
 
@@ -445,11 +445,11 @@ func TestChoosingWays(t *testing.T) {
 	assert.Equal(t, people.Ways{HoldReady: person.ByPhone, Overdue: person.ByLetter}, card.Ways)
 	w = testkit.Do(t, c.House, c.here, func(a *act.Act) (*people.Written, error) { return people.Record(a, w.Card.ID) })
 	_, err = c.change(w, func(ch *people.Changing) { ch.Phone = "" })
-	require.ErrorContains(t, err, "Notices go there")
+	require.ErrorContains(t, err, "Notices are sent there. Choose another way first, or enter one.")
 	w, err = c.change(w, func(ch *people.Changing) { ch.Email = "" })
 	require.NoError(t, err)
 	_, err = choose(people.Ways{Overdue: person.ByMail})
-	require.ErrorContains(t, err, "no mail address on the record")
+	require.ErrorContains(t, err, "The record has no email address.")
 	err = testkit.SQL(c.House).Exec(`UPDATE patrons SET notices = '{"overdue": "mail"}' WHERE id = ?`, w.Card.ID).Error
 	require.ErrorContains(t, err, "patrons_reached_by_mail", "the database says so too")
 }

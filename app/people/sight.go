@@ -49,7 +49,7 @@ func InHand(a *act.Act, patron int64) error {
 	if err == nil && !has {
 		err = problem.Newf(
 			problem.Forbidden,
-			"Your role opens a patron's record with the card in hand. Scan the card first.",
+			"Your role opens patron records by card only. Scan the card first.",
 		)
 	}
 	return err

@@ -33,7 +33,7 @@ func Locked(a *act.Act, id int64) (*store.Patron, error) {
 
 // merged says of a record that has been merged into another that nothing new is of it.
 func merged(p *store.Patron) error {
-	return problem.Newf(problem.Refused, "The record with card %s has been merged into another of the same person. Open that one.", p.Card)
+	return problem.Newf(problem.Refused, "The record of card %s has been merged into another. Open that one.", p.Card)
 }
 
 // Standing is how a patron is to stand.
@@ -73,7 +73,7 @@ func refused(says string, forbidden bool) error {
 
 func sayStanding(s loan.Standing, stopped string) string {
 	if stopped != "" {
-		return string(s) + ", stopped"
+		return string(s) + ", blocked"
 	}
 	return string(s)
 }
@@ -95,7 +95,7 @@ func Replace(a *act.Act, id int64, r Replacing) (*Card, error) {
 		return nil, err
 	}
 	if card == p.Card {
-		return nil, problem.Newf(problem.Refused, "This is the card that they have.")
+		return nil, problem.Newf(problem.Refused, "This is already their card.")
 	}
 	a.Tx.ReplaceCard(id, p.Card, card, strings.TrimSpace(r.Why), a.Now)
 	a.Tx.EndPatronSessions(id) // whoever has found the old card may be signed in with it
@@ -174,14 +174,14 @@ func AddNote(a *act.Act, id int64, n Noting) (*Card, error) {
 	}
 	n.Text = strings.TrimSpace(n.Text)
 	if n.Text == "" {
-		return nil, problem.Newf(problem.Invalid, "A note says something.")
+		return nil, problem.Newf(problem.Invalid, "Enter the note.")
 	}
 	if !slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
 		return c.List == "note" && c.Code == n.Kind && !c.Retired
 	}) {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"There is no kind of note %q. Who administrates Nevrin sets them up under Network.",
+			"There is no type of note %q. An administrator adds them under Network, Lists and reasons.",
 			n.Kind,
 		)
 	}
@@ -207,7 +207,7 @@ func EndNote(a *act.Act, note int64) (*Card, error) {
 		return nil, err
 	}
 	if !open {
-		return nil, problem.Newf(problem.Refused, "This note has been taken off already.")
+		return nil, problem.Newf(problem.Refused, "This note is already removed.")
 	}
 	a.Tx.EndNote(note, a.Now)
 	a.Tell(event.Event{Kind: event.CardNoteOff, Patron: patron, Detail: event.Detail{About: kind}})

@@ -29,8 +29,8 @@ func TestText(t *testing.T) {
 	}{
 		{"a card", card, ident.Card, ""},
 		{"an item, spaced as on its label", items[0][:1] + " " + items[0][1:], ident.Item, ""},
-		{"nobody's card", numbers.Patterns[0].Number(99_999_999), ident.Wrong, "no card here has it"},
-		{"no such item", numbers.Patterns[1].Number(89_999_999), ident.Wrong, "no item here has it"},
+		{"nobody's card", numbers.Patterns[0].Number(99_999_999), ident.Wrong, "is a valid number, but no"},
+		{"no such item", numbers.Patterns[1].Number(89_999_999), ident.Wrong, "is a valid number, but no"},
 		{"a digit missing", items[0][:12], ident.Wrong, "12 digits"},
 		{"words", "salt choir", ident.Words, ""},
 	}

@@ -49,8 +49,8 @@ func TestWhatReturnsCountAs(t *testing.T) {
 		{returns.Counting{}, "Counted as now.", "1.25"},
 		{returns.Counting{Day: &day}, "Counted as returned Fri 2 Oct 2026.", "0.50"},
 		{returns.Counting{At: "2026-10-03T10:00"}, "Counted as returned Sat 3 Oct 2026, 10:00.", "0.75"},
-		{returns.Counting{LetOff: 2}, "Counted as now. 2 days of lateness let off.", "0.75"},
-		{returns.Counting{Excused: "Never taken in on Friday"}, "Nothing is charged: Never taken in on Friday.", ""},
+		{returns.Counting{LetOff: 2}, "Counted as now. 2 days of lateness forgiven.", "0.75"},
+		{returns.Counting{Excused: "Never taken in on Friday"}, "No charge: Never taken in on Friday.", ""},
 	} {
 		patron, item := lateLoan(t, w, here)
 		counted, err := countAs(w, here, run.ID, c.as)
@@ -66,10 +66,10 @@ func TestWhatReturnsCountAs(t *testing.T) {
 		}
 	}
 	for says, c := range map[string]returns.Counting{
-		"may let off up to 3 days": {LetOff: 4},
-		"an instant to come":       {At: "2026-10-06T23:00"},
-		"at the earliest":          {At: "2026-09-20T10:00"},
-		"expected":                 {At: "yesterday"},
+		"can forgive up to 3 days":                                       {LetOff: 4},
+		"Returns cannot be dated in the future. Choose an earlier time.": {At: "2026-10-06T23:00"},
+		"Supervisors can choose an earlier day.":                         {At: "2026-09-20T10:00"},
+		"expected":                                                       {At: "yesterday"},
 	} {
 		_, err := countAs(w, here, run.ID, c)
 		assert.ErrorContains(t, err, says)
@@ -148,7 +148,7 @@ func TestRunOfYesterdayIsOver(t *testing.T) {
 	run := begin(t, w, here, "bin")
 	w.Later(24 * time.Hour)
 	_, err := testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, items[0]) })
-	require.ErrorContains(t, err, "begun on another day")
+	require.ErrorContains(t, err, "This batch was started on another day. Start a new one.")
 	looked := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*returns.Run, error) { return returns.Look(a, run.ID) })
 	assert.True(t, looked.Finished, "so the station asks for another")
 	next := begin(t, w, here, "bin")
@@ -170,7 +170,7 @@ func TestRunOfYesterdayIsOver(t *testing.T) {
 	assert.Equal(t, "2026-10-07", begin(t, w, here, "patron").Counted, "what was chosen today holds today")
 	w.Later(24 * time.Hour)
 	_, err = testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, count.ID, items[0]) })
-	require.ErrorContains(t, err, "begun on another day")
+	require.ErrorContains(t, err, "This batch was started on another day. Start a new one.")
 	assert.Empty(t, begin(t, w, here, "patron").Counted)
 }
 
@@ -219,7 +219,7 @@ func TestTickingPiles(t *testing.T) {
 	scan(t, w, here, run.ID, items[1])
 	assert.False(t, begin(t, w, here, "bin").Piles[0].Seen, "one more lies there")
 	_, err = tick(circulation.Aside, true)
-	require.ErrorContains(t, err, "Nothing lies on this pile")
+	require.ErrorContains(t, err, "This pile is empty.")
 }
 
 // What is missing of something that came back stands in its note, and it is put aside; undone it is as before.
@@ -235,7 +235,7 @@ func TestPartsMissing(t *testing.T) {
 		return testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Missing(a, line.ID, what) })
 	}
 	_, err := missing(" ")
-	require.ErrorContains(t, err, "Say what is missing")
+	require.ErrorContains(t, err, "Enter what is missing, such as “disc 2”.")
 	c, err := missing("the dice")
 	require.NoError(t, err)
 	assert.Equal(t, circulation.Aside, c.Lines[0].Sign.Kind)
@@ -265,7 +265,7 @@ func TestOwnError(t *testing.T) {
 	assert.Empty(t, c.Open[0].New)
 	assert.Equal(t, "0 100", w.Ask("SELECT balance || ' ' || (SELECT amount FROM ledger WHERE kind = 'refund') FROM patrons WHERE id = ?", patron))
 	_, err := testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Excuse(a, line.ID, "Again") })
-	require.ErrorContains(t, err, "taken back already")
+	require.ErrorContains(t, err, "This charge has already been waived or reversed.")
 
 	// Undone after that: the loan is open again, and of the money nothing is taken back twice.
 	require.NoError(t, undo(w, here, line.ID))

@@ -18,18 +18,18 @@ import (
 func Missing(a *act.Act, id int64, what string) (*Change, error) {
 	what = strings.TrimSpace(what)
 	if what == "" {
-		return nil, problem.Newf(problem.Invalid, "Say what is missing, such as “disc 2”.")
+		return nil, problem.Newf(problem.Invalid, "Enter what is missing, such as “disc 2”.")
 	}
 	l, did, err := lineOf(a, id)
 	switch {
 	case err != nil:
 		return nil, err
 	case l.Line.Undone || l.Facts == nil:
-		return nil, problem.Newf(problem.Refused, "This line is of nothing that came back.")
+		return nil, problem.Newf(problem.Refused, "This line is not a return.")
 	case l.Line.NoteAnswer == "open":
-		return nil, problem.Newf(problem.Refused, "Its note waits for an answer. Answer that first.")
+		return nil, problem.Newf(problem.Refused, "Its note needs an answer first.")
 	case l.Line.NoteAnswer != "" && l.Line.NoteAnswer != "stays":
-		return nil, problem.Newf(problem.Refused, "This has been put aside or changed already. Look at the item's page.")
+		return nil, problem.Newf(problem.Refused, "This has already been set aside or changed. See the item’s page.")
 	}
 	before := signOf(l.Line.Sign)
 	did.NoteBefore = l.Facts.Item.Note
@@ -69,7 +69,7 @@ func repiled(a *act.Act, l *store.LineFacts, from, to func() (kind, place string
 func Excuse(a *act.Act, id int64, reason string) (*Change, error) {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say what the library's own error was.")
+		return nil, problem.Newf(problem.Invalid, "Enter what went wrong.")
 	}
 	l, _, err := lineOf(a, id)
 	switch {
@@ -103,7 +103,7 @@ func Tick(a *act.Act, id int64, kind circulation.Kind, place string, seen bool) 
 		a.Touch(event.Counter)
 		return changed(a, id, nil, [][2]string{{p.Kind, p.Place}})
 	}
-	return nil, problem.Newf(problem.Refused, "Nothing lies on this pile any more.")
+	return nil, problem.Newf(problem.Refused, "This pile is empty.")
 }
 
 // Rest is what the patron of a line still has, and what waits for them.

@@ -144,7 +144,7 @@ func TestUndoingAReturnLeavesAlone(t *testing.T) {
 	other := place(t, w, here, title, w.Patron("HVH"), "HVH")
 	testkit.Do(t, w.House, here, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	assert.Equal(t, "ready "+items[0], state(w, other.ID))
-	assert.ErrorContains(t, undo(w, here, line.ID), "serves somebody's hold by now")
+	assert.ErrorContains(t, undo(w, here, line.ID), "now fills a hold, so this cannot be undone.")
 }
 
 // What has gone on from the tote is no longer undone here.
@@ -295,9 +295,9 @@ func TestMoneyAtBothEnds(t *testing.T) {
 	assert.Equal(t, strconv.FormatInt(fine, 10), balance())
 
 	assert.ErrorContains(t, settle("1000.00", "cash", ""), "is more than the")
-	assert.ErrorContains(t, settle("5.01", "", "Too much for the desk"), "may waive up to $5.00 at once")
+	assert.ErrorContains(t, settle("5.01", "", "Too much for the desk"), "can waive up to $5.00 at once. Ask somebody with a higher limit.")
 	assert.Equal(t, strconv.FormatInt(fine, 10), balance(), "nothing of it was waived")
-	assert.ErrorContains(t, settle("1.00", "", "  "), "needs a reason")
+	assert.ErrorContains(t, settle("1.00", "", "  "), "Enter a reason for the waiver.")
 	all := w.Ask(
 		"SELECT (balance / 100)::text || '.' || lpad((balance % 100)::text, 2, '0') FROM patrons WHERE id = ?",
 		patron,

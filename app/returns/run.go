@@ -101,7 +101,7 @@ type Change struct {
 // has settled otherwise, and as now when it is emptied again.
 func Open(a *act.Act, mode, bin string) (*Run, error) {
 	if mode != "bin" && mode != "patron" {
-		return nil, problem.Newf(problem.Invalid, "A returns run is a bin or a patron's.")
+		return nil, problem.Newf(problem.Invalid, "A return batch is from a bin or from a patron.")
 	}
 	bin, err := binOf(a, mode, bin)
 	if err != nil {
@@ -148,7 +148,7 @@ func isOver(a *act.Act, run *store.ReturnRun) bool {
 
 func stillOn(a *act.Act, run *store.ReturnRun) error {
 	if isOver(a, run) {
-		return problem.Newf(problem.Refused, "This run was begun on another day and is over. Begin a new one.")
+		return problem.Newf(problem.Refused, "This batch was started on another day. Start a new one.")
 	}
 	return nil
 }
@@ -248,7 +248,7 @@ func CountAs(a *act.Act, id int64, c Counting) (*Run, error) {
 	if most, may := a.May().MayLetOff(c.LetOff); !may {
 		return nil, problem.Newf(
 			problem.Forbidden,
-			"You may let off up to %s. A supervisor may let off more.",
+			"You can forgive up to %s. Supervisors can forgive more.",
 			calendar.Count(most, "day"),
 		)
 	}
@@ -278,7 +278,7 @@ func instant(a *act.Act, c Counting) (*time.Time, error) {
 			return nil, problem.Newf(problem.Invalid, "%s.", err)
 		}
 		if t.After(a.Now) {
-			return nil, problem.Newf(problem.Invalid, "Returns cannot count as an instant to come. Choose an earlier one.")
+			return nil, problem.Newf(problem.Invalid, "Returns cannot be dated in the future. Choose an earlier time.")
 		}
 		d := a.Here().Date(t)
 		at, day = &t, &d
@@ -287,12 +287,12 @@ func instant(a *act.Act, c Counting) (*time.Time, error) {
 	case day == nil:
 		return nil, nil
 	case *day > a.Today():
-		return nil, problem.Newf(problem.Invalid, "Returns cannot count as a day to come. Choose today or earlier.")
+		return nil, problem.Newf(problem.Invalid, "Returns cannot be dated in the future. Choose today or earlier.")
 	}
 	if first, may := loan.MayCountAs(a.Here(), a.Today(), *day, a.May().BackDays()); !may {
 		return nil, problem.Newf(
 			problem.Forbidden,
-			"Returns here count as %s at the earliest. A supervisor may choose an earlier day.",
+			"Returns here can be backdated to %s. Supervisors can choose an earlier day.",
 			first.Say(),
 		)
 	}
@@ -314,9 +314,9 @@ func open(a *act.Act, id int64) (*store.RunState, error) {
 func mayUse(a *act.Act, run *store.ReturnRun) error {
 	switch {
 	case run.FinishedAt != nil:
-		return problem.Newf(problem.Refused, "This run has been finished. Begin a new one.")
+		return problem.Newf(problem.Refused, "This batch is finished. Start a new one.")
 	case run.BranchCode != a.Who.Branch:
-		return problem.Newf(problem.Refused, "This run belongs to another branch.")
+		return problem.Newf(problem.Refused, "This batch belongs to another branch.")
 	}
 	return nil
 }
@@ -355,7 +355,7 @@ func mayLook(a *act.Act, id int64) (*store.RunState, error) {
 	if !sight.SeesRun(a.Who.Role, state.Run.BranchCode == a.Who.Branch, past) {
 		return nil, problem.Newf(
 			problem.Forbidden,
-			"This run was of another branch or another day. A supervisor can look at it.",
+			"This batch is from another branch or day. A supervisor can open it.",
 		)
 	}
 	return state, nil
@@ -395,15 +395,15 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 		out.Says = "Counted as returned " + calendar.SayInstant(at, a.Here().Location) + "."
 	}
 	if run.LetOff > 0 {
-		out.Says += " " + calendar.Count(run.LetOff, "day") + " of lateness let off."
+		out.Says += " " + calendar.Count(run.LetOff, "day") + " of lateness forgiven."
 	}
 	if run.Excused != "" {
-		out.Says += " Nothing is charged: " + strings.TrimSuffix(run.Excused, ".") + "."
+		out.Says += " No charge: " + strings.TrimSuffix(run.Excused, ".") + "."
 	}
 	if run.Mode == "patron" {
-		out.Says += " Charges are asked at once."
+		out.Says += " Charges are asked about at once."
 	} else {
-		out.Says += " Nobody is waiting, so charges go straight to accounts."
+		out.Says += " Nobody is waiting, so charges go to the accounts."
 	}
 	if out.Finished {
 		return out, nil
@@ -438,8 +438,8 @@ func showOpen(a *act.Act, rows []store.OpenSum) []OpenSum {
 var sayFound = map[circulation.Found]string{
 	circulation.FoundWrongNumber: "Wrong number", circulation.FoundCard: "A card", circulation.FoundWords: "No number",
 	circulation.FoundUnknown:   "Unknown item",
-	circulation.FoundWithdrawn: "Withdrawn", circulation.FoundOnLoan: "On loan", circulation.FoundUnderWay: "Was under way",
-	circulation.FoundAgain: "Scanned before in this run", circulation.FoundNotOnLoan: "Not on loan",
+	circulation.FoundWithdrawn: "Withdrawn", circulation.FoundOnLoan: "On loan", circulation.FoundUnderWay: "Was in transit",
+	circulation.FoundAgain: "Already scanned in this batch", circulation.FoundNotOnLoan: "Not on loan",
 }
 
 func showLine(a *act.Act, r *store.LineShown) Line {
@@ -480,7 +480,7 @@ func mayName(a *act.Act, r *store.LineShown) bool {
 func signOf(data json.RawMessage) moving.Sign {
 	var sign moving.Sign
 	if json.Unmarshal(data, &sign) != nil {
-		return moving.AsideFor("Look", "This line's sign could not be read.")
+		return moving.AsideFor("Check", "The destination of this line could not be read.")
 	}
 	return sign
 }

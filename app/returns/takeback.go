@@ -94,7 +94,7 @@ func (t *taking) take(scan ident.Scan, before bool) error {
 	case scan.Kind == ident.Wrong:
 		t.aside(circulation.FoundWrongNumber, "Wrong number", scan.Problem)
 	case scan.Kind == ident.Card:
-		t.aside(circulation.FoundCard, "A card", "This is a patron's card, not an item. Cards belong to the Desk.")
+		t.aside(circulation.FoundCard, "A card", "This is a patron’s card. Scan cards at the Desk.")
 	case isTote(t.line.Text):
 		t.aside(circulation.FoundWords, "A tote", "This is the label of a tote. It is scanned under Courier, which says where it goes or what is in it.")
 	case scan.Kind == ident.Words:
@@ -103,7 +103,7 @@ func (t *taking) take(scan ident.Scan, before bool) error {
 		t.aside(circulation.FoundUnknown, "Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
 	case t.facts.Item.Standing == circulation.ItemWithdrawn:
 		t.line.ItemID = &t.facts.Item.ID
-		t.aside(circulation.FoundWithdrawn, "Withdrawn", t.facts.Item.Title.Name+" has been taken out of the stock.")
+		t.aside(circulation.FoundWithdrawn, "Withdrawn", t.facts.Item.Title.Name+" is withdrawn.")
 	default:
 		return t.takeBack(before)
 	}

@@ -110,10 +110,10 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	refused := func(format string, args ...any) error { return problem.Newf(problem.Refused, format, args...) }
 	switch {
 	case f.Loan != nil || l.Since:
-		return refused("%s has been lent again since, so this return can no longer be undone.", name)
+		return refused("%s has been lent again since, so this return cannot be undone.", name)
 	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine && !excused(l):
 		return refused(
-			"Part of this charge has been paid or waived, so the return can no longer be undone. Refund it first.",
+			"Part of this charge has been paid or waived, so the return cannot be undone. Refund it first.",
 		)
 	}
 	if says := moving.GoneOn(a, f, did); says != "" {
@@ -147,7 +147,7 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 		return nil, err
 	}
 	if l.Line.NoteAnswer != "open" || l.Line.Undone {
-		return nil, problem.Newf(problem.Refused, "This note has been answered already.")
+		return nil, problem.Newf(problem.Refused, "This note is already answered.")
 	}
 	before, sign := signOf(l.Line.Sign), signOf(l.Line.ThenSign)
 	switch answer {
@@ -162,7 +162,7 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 	default:
 		return nil, problem.Newf(
 			problem.Invalid,
-			"A note stays, comes off, or the item goes to repair, out of the stock, or is to be bought anew.",
+			"Choose one: keep the note, remove it, repair, withdraw or replace the item.",
 		)
 	}
 	l.Line.NoteAnswer, l.Line.Sign, l.Line.Did = answer, store.JSON(&sign), store.JSON(&did)
@@ -176,17 +176,17 @@ func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (m
 	standing, told, place, asideFor := circulation.ItemAside, event.SetAside, "Repair", circulation.ForRepair
 	switch answer {
 	case "rebuy":
-		place, asideFor = "To be bought anew", circulation.ForRebuy
+		place, asideFor = "To replace", circulation.ForRebuy
 	case "missing":
-		place, asideFor = "Something is missing", circulation.ForDamage
+		place, asideFor = "Part missing", circulation.ForDamage
 	case "withdrawn":
 		if !a.Who.Role.MayWithdraw() {
 			return moving.Sign{}, problem.Newf(
 				problem.Forbidden,
-				"A volunteer does not take things out of the stock. Choose repair, and leave the rest to staff.",
+				"Volunteers cannot withdraw items. Choose repair and leave the rest to staff.",
 			)
 		}
-		standing, told, place, asideFor = circulation.ItemWithdrawn, event.Withdrawn, "Out of the stock", ""
+		standing, told, place, asideFor = circulation.ItemWithdrawn, event.Withdrawn, "Withdrawn", ""
 	}
 	if f.Loan != nil {
 		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", f.Item.Title.Name)

@@ -185,7 +185,7 @@ func Fill(a *act.Act, f Filling) (*Filled, error) {
 	if out.Lines == 0 {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"There is nothing in the list. Paste card or school numbers, one a line, or choose a file.",
+			"The list is empty. Paste card or school numbers, one per line, or choose a file.",
 		)
 	}
 	if err := a.Tx.LockNames("rosters"); err != nil {
@@ -316,7 +316,7 @@ func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *store.Roster, i
 	}
 	if r != nil {
 		if r.Kind != w.Kind {
-			return nil, false, problem.Newf(problem.Refused, "There is a roster %s already, and it is a %s.", r.Name,
+			return nil, false, problem.Newf(problem.Refused, "A roster %s already exists, and it is a %s.", r.Name,
 				r.Kind)
 		}
 		return r, false, nil
@@ -520,7 +520,7 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 	if filled.Lines == 0 {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"There is nothing in the list. A line has a card or school number, and the answer.",
+			"The list is empty. Each line needs a card or school number and the answer.",
 		)
 	}
 	placed, err := sortLists(a, all, roster.Class, filled)
@@ -567,7 +567,7 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 		)
 	}
 	if out.Other > 0 && !a.May().MayChangeConsents() {
-		return nil, problem.Newf(problem.Forbidden, "%s would change. Ask somebody who may change consents.",
+		return nil, problem.Newf(problem.Forbidden, "%s would change. Ask somebody who can change consents.",
 			calendar.Count(out.Other, "answer that was given before"))
 	}
 	a.Tx.KeepAnswersOf(string(c.What), did.Answers, a.Who.ID, c.Reason, a.Now)

@@ -117,7 +117,7 @@ func (w *Writing) tidy() {
 // check refuses a roster that cannot be so.
 func check(a *act.Act, w Writing, was *store.Roster) error {
 	if w.Name == "" {
-		return problem.Newf(problem.Invalid, "A roster needs a name, such as 5b.")
+		return problem.Newf(problem.Invalid, "Enter a name for the roster, such as 5b.")
 	}
 	if was == nil || was.BranchCode != w.Branch {
 		if _, err := a.Network.OpenBranch(w.Branch); err != nil {
@@ -130,12 +130,12 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 			return err
 		}
 		if p == nil || p.ForgottenAt != nil || p.MergedInto != nil {
-			return problem.NoSuch("patron who would answer for it")
+			return problem.NoSuch("adult in charge")
 		}
 		if !person.GrownUp(store.DateOf(p.Born), a.Today()) {
 			return problem.Newf(
 				problem.Invalid,
-				"%s is not grown up, and so does not answer for a roster.",
+				"%s is a minor and cannot be in charge of a roster.",
 				p.LegalName,
 			)
 		}
@@ -145,7 +145,7 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 		return err
 	}
 	if named != nil && (was == nil || named.ID != was.ID) {
-		return problem.Newf(problem.Refused, "There is a roster %s%s already.", w.Name, of(w.School))
+		return problem.Newf(problem.Refused, "A roster %s%s already exists.", w.Name, of(w.School))
 	}
 	return nil
 }
@@ -208,7 +208,7 @@ func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 	if r.Revision != w.Revision {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Somebody else has changed this roster after what you have seen. Nothing of yours was kept: look at it again.",
+			"Somebody else has changed this roster since you opened it. Your changes were not saved. Check it and try again.",
 		)
 	}
 	w.Kind = r.Kind
@@ -312,7 +312,7 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Scanned{Kind: "in", Says: "Put into " + r.Name + ".", Patron: &found}
+	s := &Scanned{Kind: "in", Says: "Added to " + r.Name + ".", Patron: &found}
 	switch {
 	case len(did.Joined) == 0:
 		s.Kind, s.Says = "there", "Is in "+r.Name+" already."
@@ -409,7 +409,7 @@ func Leave(a *act.Act, id, patron int64) (*Roster, error) {
 		}
 	}
 	if len(did.Left) == 0 {
-		return nil, problem.Newf(problem.Refused, "This patron is not in the roster, or no longer.")
+		return nil, problem.Newf(problem.Refused, "This patron is not in the roster.")
 	}
 	a.Tx.Leave(did.Left)
 	if err := keep(a, "left", did); err != nil {
@@ -441,7 +441,7 @@ func seek(a *act.Act, texts []string) (map[string]roster.Sought, error) {
 		case ident.Item:
 			byMissing[text] = "This is the label of an item, not a card."
 		case ident.Wrong:
-			byMissing[text] = "It is nobody's school number. As a card: " + scan.Problem
+			byMissing[text] = "Not a school number of anybody here. As a card: " + scan.Problem
 		}
 	}
 	rows, err := a.Tx.ByNumbers(cards, schools)

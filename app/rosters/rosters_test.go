@@ -140,8 +140,8 @@ func TestFillingFromLists(t *testing.T) {
 		said = append(said, fmt.Sprint(o.List, " ", o.Line, " ", o.Says))
 	}
 	assert.Equal(t, []string{
-		"5a.csv 3 The same person stands in line 2.", "5a.csv 4 Nobody here has this number.",
-		"5a.csv 6 Their card is not in use.", "5c.txt 3 A pupil is in one class, and they are put into 5a in line 1 of 5a.csv.",
+		"5a.csv 3 The same person is in line 2.", "5a.csv 4 Nobody here has this number.",
+		"5a.csv 6 Their card is not in use.", "5c.txt 3 A pupil can be in one class only; also added to 5a in line 1 of 5a.csv.",
 	}, said)
 	assert.Contains(t, filled.Read[1], "Windows-1252, the first line is heads")
 	for _, one := range filled.Rosters {
@@ -165,7 +165,7 @@ func TestFillingFromLists(t *testing.T) {
 	assert.Equal(t, before, s.says())
 	assert.Equal(t, "0", s.Ask("SELECT count(*) FROM rosters WHERE ended_at IS NULL"))
 
-	for text, says := range map[string]string{"": "nothing in the list", "a\n\"b\"c": "line 2"} {
+	for text, says := range map[string]string{"": "The list is empty. Paste card or school numbers, one per line, or choose a file.", "a\n\"b\"c": "line 2"} {
 		_, err = s.fill(rosters.Filling{New: f.New, Lists: sheets("x", text)})
 		require.ErrorContains(t, err, says)
 	}
@@ -224,7 +224,7 @@ func TestOneRosterHoweverItIsSpelt(t *testing.T) {
 	f.New.Name = ""
 	odd, err := s.fill(rosters.Filling{New: f.New, Lists: sheets("", "number,class\nS1,\n")})
 	require.NoError(t, err)
-	assert.Contains(t, odd.Odd[0].Says, "No roster is named")
+	assert.Contains(t, odd.Odd[0].Says, "No roster is given for this line.")
 }
 
 // Who was merged into another record meanwhile is not put back into a roster; and who has moved on counts once.
@@ -280,7 +280,7 @@ func TestAYearEnds(t *testing.T) {
 	// Without the class above, nothing takes its name.
 	looked, err := move(rosters.Ending{Rosters: []int64{four.ID}, Try: true})
 	require.NoError(t, err)
-	assert.Contains(t, looked.Rosters[0].Says, "There is a 5a already")
+	assert.Contains(t, looked.Rosters[0].Says, "A 5a already exists that does not move up.")
 
 	gone := testkit.Do(t, s.House, s.who, func(a *act.Act) (*rosters.Ended, error) { return rosters.Dissolve(a, []int64{four.ID}) })
 	s.made(roster.Class, "4a", "4")
@@ -305,17 +305,17 @@ func TestWritingARoster(t *testing.T) {
 	require.ErrorContains(t, err, "Somebody else has changed")
 	s.made(roster.Class, "5a", "5")
 	_, err = testkit.Try(s.House, s.who, func(a *act.Act) (*rosters.Roster, error) { return rosters.Make(a, s.writing(roster.Club, "5A", "")) })
-	require.ErrorContains(t, err, "There is a roster 5A of Quay School already")
+	require.ErrorContains(t, err, "A roster 5A of Quay School already")
 	child := s.Patron("HVH", map[string]any{"born": "2020-01-01"})
 	for _, bad := range []struct {
 		by   func(*rosters.Writing)
 		says string
 	}{
-		{func(w *rosters.Writing) { w.Name = " " }, "needs a name"},
+		{func(w *rosters.Writing) { w.Name = " " }, "Enter a name for the roster, such as 5b."},
 		{func(w *rosters.Writing) { w.Branch = "ZZZ" }, "open branch"},
 		{func(w *rosters.Writing) { w.Kind = "gang" }, "class or a club"},
-		{func(w *rosters.Writing) { w.Adult = child }, "not grown up"},
-		{func(w *rosters.Writing) { w.Adult = 999 }, "no such patron"},
+		{func(w *rosters.Writing) { w.Adult = child }, "is a minor and cannot be in charge of a roster."},
+		{func(w *rosters.Writing) { w.Adult = 999 }, "adult in charge"},
 	} {
 		w := s.writing(roster.Class, "9z", "9")
 		bad.by(&w)
@@ -374,7 +374,7 @@ func TestConsentsOfAYear(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "S1false S2false S3false S4", answers())
 	_, err = s.undo(done.Deed)
-	require.ErrorContains(t, err, "who may change consents")
+	require.ErrorContains(t, err, "Only staff who can change consents can undo this.")
 	undone, err := testkit.Try(s.House, boss, func(a *act.Act) (*rosters.Undone, error) { return rosters.Undo(a, done.Deed) })
 	require.NoError(t, err)
 	assert.Equal(t, 1, undone.Left, "an answer that has changed since stays")
@@ -408,7 +408,7 @@ func TestListsAndDeedsAreSaid(t *testing.T) {
 	for _, d := range deeds {
 		said = append(said, d.Says)
 	}
-	assert.Equal(t, []string{"3 patrons put in", "Chess made", "5a made"}, said)
+	assert.Equal(t, []string{"3 patrons added", "Chess made", "5a made"}, said)
 	of := testkit.Do(t, s.House, s.who, func(a *act.Act) ([]rosters.Roster, error) { return rosters.Of(a, s.pupils[0]) })
 	assert.Equal(t, "Chess", of[0].Name)
 }

@@ -80,7 +80,7 @@ func say(kind string, d *Did) string {
 	case "consents":
 		return strings.ReplaceAll(d.What, "_", " ") + ": answers of " + people
 	}
-	text := people + " put in"
+	text := people + " added"
 	if rosters != "" {
 		text += "; " + rosters + " made"
 	}
@@ -111,14 +111,14 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	case row == nil:
 		return nil, problem.NoSuch("deed")
 	case row.UndoneAt != nil:
-		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+		return nil, problem.Newf(problem.Refused, "This has already been undone.")
 	}
 	var did Did
 	if err := json.Unmarshal(row.Did, &did); err != nil {
 		return nil, fmt.Errorf("what deed %d did: %w", id, err)
 	}
 	if did.What != "" && !a.May().MayChangeConsents() {
-		return nil, problem.Newf(problem.Forbidden, "Answers are taken back by who may change consents.")
+		return nil, problem.Newf(problem.Forbidden, "Only staff who can change consents can undo this.")
 	}
 	kept, err := undo(a, &did)
 	if err != nil {
@@ -199,7 +199,7 @@ func undoRoster(a *act.Act, w Was) error {
 	if now.Name != is.Name || now.SchoolYear != is.SchoolYear || now.School != is.School ||
 		now.BranchCode != is.BranchCode ||
 		(now.EndedAt == nil) != (is.EndedAt == nil) {
-		return problem.Newf(problem.Refused, "%s has been changed since. Take that back first.", now.Name)
+		return problem.Newf(problem.Refused, "%s has been changed since. Undo that first.", now.Name)
 	}
 	if w.Was == nil {
 		in, err := a.Tx.Memberships([]int64{w.ID}, nil)
@@ -207,7 +207,7 @@ func undoRoster(a *act.Act, w Was) error {
 			return err
 		}
 		if len(in) > 0 {
-			return problem.Newf(problem.Refused, "%s has members who came otherwise. Dissolve it instead.", now.Name)
+			return problem.Newf(problem.Refused, "%s has other members. Dissolve it instead.", now.Name)
 		}
 		is.EndedAt = &a.Now
 		a.Tx.PutRoster(&is, a.Now)
@@ -218,7 +218,7 @@ func undoRoster(a *act.Act, w Was) error {
 		return err
 	}
 	if named != nil && named.ID != w.ID {
-		return problem.Newf(problem.Refused, "There is another roster %s by now. Rename it first.", w.Was.Name)
+		return problem.Newf(problem.Refused, "There is now another roster %s. Rename it first.", w.Was.Name)
 	}
 	a.Tx.PutRoster(w.Was, a.Now)
 	return nil

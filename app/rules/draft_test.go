@@ -259,7 +259,7 @@ func TestExamples(t *testing.T) {
 		})
 		return err
 	}
-	assert.ErrorContains(t, start(" "), "“A film on the islands” does not come out as expected")
+	assert.ErrorContains(t, start(" "), "does not give the expected result. Enter a reason to put the draft in force anyway, or correct it first.")
 	assert.NoError(t, start("The ferry"))
 	bad := rules.ExampleFile{Name: "Bad", Given: map[string]any{"lending_branch": "SLM", "lent": "yesterday"}}
 	other := begin(t, h, maren)
@@ -413,7 +413,7 @@ func TestRehearsal(t *testing.T) {
 	_, err = do(h, maren, func(a *act.Act) (*rules.Rehearsal, error) {
 		return rules.Begin(a, 3, rules.Period{Since: calendar.MakeDate(2026, 9, 30), Until: calendar.MakeDate(2026, 3, 1), Then: true})
 	})
-	assert.ErrorContains(t, err, "ends before it begins")
+	assert.ErrorContains(t, err, "The period ends before it starts.")
 }
 
 func TestReports(t *testing.T) {
@@ -436,7 +436,7 @@ func TestReports(t *testing.T) {
 		return err
 	}
 	require.NoError(t, answer())
-	assert.ErrorContains(t, answer(), "answered already")
+	assert.ErrorContains(t, answer(), "There is no such report, or it is already answered.")
 	list = testkit.Whole(t, h, maren, 1, rules.Reports)
 	assert.NotEqual(t, sent.ID, list[0].ID, "answered ones come after")
 }

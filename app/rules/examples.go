@@ -86,7 +86,7 @@ func WriteExample(a *act.Act, draft int64, w WrittenExample) (*Edition, error) {
 		if slices.ContainsFunc(list, func(e ExampleFile) bool { return e.Name == w.Example.Name }) {
 			return nil, "", problem.Newf(
 				problem.Invalid,
-				"There is an example “%s” already. Give this one another name.",
+				"An example “%s” already exists. Choose another name.",
 				w.Example.Name,
 			)
 		}

@@ -107,7 +107,7 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 	if row.Name == "" {
 		row.Name = "From a file"
 	}
-	out.Edition, err = draftOf(a, row, fmt.Sprintf("taken over from a file with %d rules", len(book.Rules)))
+	out.Edition, err = draftOf(a, row, fmt.Sprintf("imported from a file with %d rules", len(book.Rules)))
 	return out, err
 }
 

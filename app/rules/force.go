@@ -108,20 +108,20 @@ func PutInForce(a *act.Act, draft int64, s Start) (*Edition, error) {
 	case is.Against != s.Against:
 		return nil, problem.Newf(
 			problem.Refused,
-			"Edition %d is in force on %s, and this draft was not compared with it. Look at what it changes again.",
+			"Edition %d is in force on %s, and this draft was not compared with it. Check the differences again.",
 			is.Number,
 			s.From.Say(),
 		)
 	case len(is.Failing) > 0 && s.Reason == "":
 		return nil, problem.Newf(
 			problem.Refused,
-			"%s does not come out as expected. Say why the draft is put in force all the same, or mend it first.",
+			"%s does not give the expected result. Enter a reason to put the draft in force anyway, or correct it first.",
 			strings.Join(is.Failing, ", "),
 		)
 	case len(is.Dropped) > 0 && s.Reason == "":
 		return nil, problem.Newf(
 			problem.Refused,
-			"This draft was begun from edition %d and takes back what was changed since, such as “%s”. Say why, or make these changes in it first.",
+			"This draft was started from edition %d and undoes later changes, such as “%s”. Enter a reason, or make these changes in it first.",
 			is.Begun,
 			is.Dropped[0].Name,
 		)
@@ -148,12 +148,12 @@ func Withdraw(a *act.Act, edition int64) (*Edition, error) {
 	case row == nil:
 		return nil, problem.NoSuch("edition")
 	case row.State == "withdrawn":
-		return nil, problem.Newf(problem.Refused, "Edition %d has been withdrawn already.", row.Number)
+		return nil, problem.Newf(problem.Refused, "Edition %d is already withdrawn.", row.Number)
 	default:
 		if from = store.DateOf(row.StartsOn); row.State != "in_force" || *from <= a.Today() {
 			return nil, problem.Newf(
 				problem.Refused,
-				"Only an edition that has not begun can be withdrawn. Begin a draft from an earlier edition, and put that in force.",
+				"Only an edition that has not started can be withdrawn. Start a draft from an earlier edition and put that in force.",
 			)
 		}
 	}

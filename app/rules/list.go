@@ -122,14 +122,14 @@ func Write(a *act.Act, draft int64, w Written) (*Edition, error) {
 	w.Rule.Name = strings.TrimSpace(w.Rule.Name)
 	if w.Instead == "" {
 		if w.Rule.Name == "" {
-			return nil, problem.Newf(problem.Invalid, "A rule needs a name by which people know it.")
+			return nil, problem.Newf(problem.Invalid, "Enter a name for the rule.")
 		}
 		w.Rule.ID = freeID(rules, w.Rule.Name)
 		return saveDraft(
 			a,
 			row,
 			append(rules, w.Rule),
-			fmt.Sprintf("Draft %d: rule “%s” written", row.Number, w.Rule.Name),
+			fmt.Sprintf("Draft %d: rule “%s” added", row.Number, w.Rule.Name),
 		)
 	}
 	at, err := indexOf(rules, w.Instead)
@@ -167,7 +167,7 @@ func Strike(a *act.Act, draft int64, revision int, id string) (*Edition, error) 
 		a,
 		row,
 		slices.Delete(rules, at, at+1),
-		fmt.Sprintf("Draft %d: rule struck out: %s", row.Number, gone),
+		fmt.Sprintf("Draft %d: rule removed: %s", row.Number, gone),
 	)
 }
 

@@ -349,7 +349,7 @@ func AnswerReport(a *act.Act, id int64, answer string) (*Report, error) {
 		return nil, err
 	}
 	if !done {
-		return nil, problem.Newf(problem.Refused, "There is no such report, or it has been answered already.")
+		return nil, problem.Newf(problem.Refused, "There is no such report, or it is already answered.")
 	}
 	r, err := report(a, id)
 	if err == nil {

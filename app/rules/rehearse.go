@@ -68,13 +68,13 @@ type Affected struct {
 
 // assumed is what every rehearsal takes for granted.
 var assumed = []string{
-	"People borrow, renew and bring back exactly when they did. Longer or shorter loans may well change that.",
-	"Charges are worked out anew for both sides and not taken from the accounts; nobody pays in between.",
-	"Several renewals of a loan are taken as the last of them.",
+	"Patrons borrow, renew and return exactly when they did. Longer or shorter loans may change that.",
+	"Charges are recalculated for both sides and not taken from the accounts; nobody pays in between.",
+	"Several renewals of a loan count as the last one.",
 	"Loans that were refused at the time are not on record, so what would be newly allowed is only seen where a stop " +
-		"was gone past.",
+		"was overridden.",
 	"Ages, consents and what was owed at the time do not refuse a loan here.",
-	"What is still on loan counts as late until now.",
+	"Items still on loan count as late until now.",
 	"A due date that a closure or a hand has moved stays as it was moved, where the rules come to the same.",
 }
 
@@ -82,13 +82,13 @@ var assumed = []string{
 func assumptions(r *Rehearsal) []string {
 	out := slices.Clone(assumed)
 	if r.Against == 0 {
-		out = append(out, "Each loan is compared with what the edition said that it was made under, so the changes made since show too.")
+		out = append(out, "Each loan is compared with the edition it was made under, so later changes show too.")
 	} else {
-		out = append(out, fmt.Sprintf("Each loan is compared with what edition %d would have said of it, whatever was in force then.", r.Against))
+		out = append(out, fmt.Sprintf("Each loan is compared with edition %d, whatever was in force then.", r.Against))
 	}
 	if r.Result != nil && r.Result.Cut > 0 {
-		out = append(out, fmt.Sprintf("Of %s it is no longer known who borrowed them, since their history is not kept. What such a patron had "+
-			"at once, or owed in all, is not looked at, and a hold of their own on the title counts as somebody else's.",
+		out = append(out, fmt.Sprintf("For %s the patron is no longer recorded. What such a patron had "+
+			"on loan at the time, or owed, is not checked, and their own hold on the title counts as somebody else’s.",
 			calendar.Count(r.Result.Cut, "loan")))
 	}
 	return out
@@ -121,11 +121,11 @@ func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
 	}
 	switch {
 	case until < since:
-		return nil, problem.Newf(problem.Invalid, "The period ends before it begins.")
+		return nil, problem.Newf(problem.Invalid, "The period ends before it starts.")
 	case since > a.Today():
 		return nil, problem.Newf(
 			problem.Invalid,
-			"Nothing has happened yet in that period. Choose one that begins before today.",
+			"This period is in the future. Choose one that starts before today.",
 		)
 	}
 	r := store.Rehearsal{
@@ -476,7 +476,7 @@ func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past,
 func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 	var out [][]string
 	write := func(cells ...string) { out = append(out, cells) }
-	against := "those of then"
+	against := "the rules at the time"
 	if r.Against != 0 {
 		against = fmt.Sprint("edition ", r.Against)
 	}
@@ -485,7 +485,7 @@ func WriteCSV(w io.Writer, r *Rehearsal, currency money.Currency) error {
 		"By",
 		"Value",
 		"Loans",
-		"Due dates moved",
+		"Due dates changed",
 		"Refused",
 		"Late before",
 		"Late after",

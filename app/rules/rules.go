@@ -179,7 +179,7 @@ func (q *Question) axes() (rows, columns rulebook.Dimension, err error) {
 	if !ok || !also || rows == columns {
 		return 0, 0, problem.Newf(
 			problem.Invalid,
-			"A grid has two different dimensions of %s.",
+			"Choose two different dimensions of %s.",
 			strings.Join(rulebook.DimensionIDs[:], ", "),
 		)
 	}
@@ -333,7 +333,7 @@ func Draft(a *act.Act, name string, from int64) (*Edition, error) {
 			Examples: row.Examples,
 			FromID:   &row.ID,
 		},
-		fmt.Sprintf("begun from %s %d", map[bool]string{true: "draft", false: "edition"}[row.State == "draft"], row.Number),
+		fmt.Sprintf("started from %s %d", map[bool]string{true: "draft", false: "edition"}[row.State == "draft"], row.Number),
 	)
 }
 
@@ -407,13 +407,13 @@ func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.R
 	case row.State != "draft":
 		return nil, nil, problem.Newf(
 			problem.Refused,
-			"Edition %d is in force and is never changed. Begin a draft.",
+			"Edition %d is in force and cannot be changed. Start a draft.",
 			row.Number,
 		)
 	case row.Revision != revision:
 		return nil, nil, problem.Newf(
 			problem.Refused,
-			"Somebody else has changed draft %d meanwhile. Look at it again, then make your change.",
+			"Somebody else has changed draft %d meanwhile. Check it, then make your change again.",
 			row.Number,
 		)
 	}
@@ -496,6 +496,6 @@ func Discard(a *act.Act, draft int64) error {
 	if err := a.Tx.DropDraft(row); err != nil {
 		return err
 	}
-	tell(a, "Draft %d dropped: %s", row.Number, row.Rules)
+	tell(a, "Draft %d deleted: %s", row.Number, row.Rules)
 	return nil
 }

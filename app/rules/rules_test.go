@@ -86,7 +86,7 @@ func TestDraftUntilInForce(t *testing.T) {
 	assert.Equal(t, "14", cell(t, h, maren, now, "SKN", "adult", "film").Short)
 	assert.Equal(t, "7", cell(t, h, maren, now, "SLM", "adult", "film").Short, "not beyond the islands")
 	_, err = set(h, maren, draft.ID, draft.Revision, islandFilms, "loan_period", "P21D")
-	assert.ErrorContains(t, err, "never changed")
+	assert.ErrorContains(t, err, "is in force and cannot be changed. Start a draft.")
 }
 
 // Two supervisors change one draft: the second is told, and nobody's change is lost silently.

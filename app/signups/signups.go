@@ -75,7 +75,7 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 	if !set.SignUps.Open {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Signing up here is closed. Come to any branch; it takes a few minutes.",
+			"Online sign-up is closed. Come to any branch; it takes a few minutes.",
 		)
 	}
 	r = r.Own(set.Fields)
@@ -92,7 +92,7 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 	if waiting >= mostWaiting {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Too many are waiting to be looked at. Come to any branch; it takes a few minutes.",
+			"Too many sign-ups are waiting. Come to any branch; it takes a few minutes.",
 		)
 	}
 	s := store.SignUp{At: a.Now, BranchCode: r.Branch, Record: store.JSON(&r)}
@@ -154,7 +154,7 @@ func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
 	if class == "" || problem.Of(err) != nil { // what is not set up is for staff to read
 		return nil, problem.Newf(
 			problem.Refused,
-			"No card can be given out for this branch just now. Come in and ask; it takes a few minutes.",
+			"No card is available for this branch at the moment. Please come in; it takes a few minutes.",
 		)
 	}
 	if err != nil {
@@ -276,7 +276,7 @@ func inState(a *act.Act, id int64, state string, others ...int64) (*store.SignUp
 	case s == nil:
 		return nil, problem.NoSuch("sign-up")
 	case s.State != state:
-		return nil, problem.Newf(problem.Refused, "Somebody else has dealt with this sign-up already.")
+		return nil, problem.Newf(problem.Refused, "Somebody else has already handled this sign-up.")
 	}
 	return s, nil
 }
@@ -321,7 +321,7 @@ func Known(a *act.Act, id, patron int64) (*SignUp, error) {
 		event.Event{
 			Kind:   event.SignUpAnswered,
 			Patron: p.ID,
-			Detail: event.Detail{Is: "taken", Reason: "known already"},
+			Detail: event.Detail{Is: "taken", Reason: "already registered"},
 		},
 	)
 	return again(a, id)
@@ -334,13 +334,13 @@ func TurnDown(a *act.Act, id int64, reason string) (*SignUp, error) {
 		return nil, err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why they are turned down.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
-	told := event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "turned down"}}
+	told := event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "declined"}}
 	var patron int64
 	if s.PatronID != nil {
 		patron = *s.PatronID
-		if err := retire(a, patron, "turned down"); err != nil {
+		if err := retire(a, patron, "declined"); err != nil {
 			return nil, err
 		}
 		told.Patron = patron

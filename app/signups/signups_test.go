@@ -89,7 +89,7 @@ func TestSigningUpAndBeingTaken(t *testing.T) {
 	again := p.one(p.list()[0].ID)
 	assert.True(t, again.Likely[0].Same)
 	_, err = p.take(again.ID, r)
-	require.ErrorContains(t, err, "nearly surely the same person")
+	require.ErrorContains(t, err, "Check that record, or confirm that this is a different person.")
 	known := testkit.Do(t, p.House, p.here, func(a *act.Act) (*signups.SignUp, error) { return signups.Known(a, again.ID, joined.Card.ID) })
 	assert.Equal(t, joined.Card.ID, known.Patron)
 	assert.Equal(t, "1", p.Ask("SELECT count(*) FROM patrons WHERE legal_name = 'Wren Tallow'"))
@@ -104,7 +104,7 @@ func TestATemporaryCard(t *testing.T) {
 	assert.NotEmpty(t, taken.Card)
 	opened := testkit.Do(t, p.House, p.here, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	require.Len(t, opened.Card.Stops, 1)
-	assert.Contains(t, opened.Card.Stops[0], "Signed up by themselves")
+	assert.Contains(t, opened.Card.Stops[0], "Signed up online")
 	title, items := p.Title("HVH", "HVH")
 	lend := func() *desk.Result {
 		return testkit.Do(t, p.House, p.here, func(a *act.Act) (*desk.Result, error) {
@@ -121,10 +121,10 @@ func TestATemporaryCard(t *testing.T) {
 		return testkit.Try(p.House, p.here, func(a *act.Act) (*signups.SignUp, error) { return signups.TurnDown(a, id, reason) })
 	}
 	_, err = turn(" ")
-	require.ErrorContains(t, err, "Say why")
+	require.ErrorContains(t, err, "Enter a reason.")
 	_, err = turn("lives elsewhere")
 	require.NoError(t, err)
-	assert.Equal(t, "cancelled", p.Ask("SELECT state FROM holds"), "nothing is fetched for who was turned down")
+	assert.Equal(t, "cancelled", p.Ask("SELECT state FROM holds"), "nothing is fetched for who was declined")
 	assert.Equal(t, "inactive", p.Ask("SELECT standing FROM patrons WHERE card = ?", card))
 	testkit.Do(t, p.House, p.here, func(a *act.Act) (*signups.SignUp, error) { return signups.Again(a, id) })
 	assert.Equal(t, "waiting", p.list()[0].State)

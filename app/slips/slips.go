@@ -91,7 +91,7 @@ func ofHold(a *act.Act, id int64) (*Slip, error) {
 	case h == nil:
 		return nil, problem.NoSuch("hold")
 	case h.Item == nil:
-		return nil, problem.Newf(problem.Refused, "No item has been found for this hold yet, so there is no slip.")
+		return nil, problem.Newf(problem.Refused, "This hold has no item yet, so there is no slip.")
 	case h.State.Ended():
 		return nil, problem.Newf(problem.Refused, "This hold has ended, so there is no slip.")
 	case !a.Who.MayActOn(h.Pickup) && !a.Who.MayActOn(h.Item.AtBranch):
@@ -123,13 +123,13 @@ func ofHold(a *act.Act, id int64) (*Slip, error) {
 func reached(p *store.Patron) string {
 	switch {
 	case p.Phone != "" && p.Email != "":
-		return "Reached by " + p.Phone + " or mail"
+		return "Notify by " + p.Phone + " or email"
 	case p.Phone != "":
-		return "Reached by " + p.Phone
+		return "Notify by " + p.Phone
 	case p.Email != "":
-		return "Reached by mail"
+		return "Notify by email"
 	}
-	return "No phone or mail address on record"
+	return "No phone or email address on record"
 }
 
 // ofLine is the slip that goes with a thing that came back, to where it goes; with one that waits for somebody, theirs.
@@ -149,7 +149,7 @@ func ofLine(a *act.Act, id int64) (*Slip, error) {
 	case sign.HoldID != 0:
 		return ofHold(a, sign.HoldID)
 	case row.Barcode == nil || row.Undone:
-		return nil, problem.Newf(problem.Refused, "This line is of nothing that goes anywhere.")
+		return nil, problem.Newf(problem.Refused, "This line has no destination.")
 	}
 	number, err := slip.Number(*row.Barcode)
 	if err != nil {
@@ -168,7 +168,7 @@ func maySee(a *act.Act, run int64) error {
 	case err != nil || state == nil:
 		return orNoSuch(err, "returns run")
 	case !sight.SeesRun(a.Who.Role, state.Run.BranchCode == a.Who.Branch, *store.DateOf(&state.Run.Day) != a.Today()):
-		return problem.Newf(problem.Forbidden, "This run was of another branch or another day. A supervisor can look at it.")
+		return problem.Newf(problem.Forbidden, "This batch is from another branch or day. A supervisor can open it.")
 	}
 	return nil
 }
@@ -189,7 +189,7 @@ func ofLent(a *act.Act, patron int64, since time.Time) (*Slip, error) {
 		return nil, err
 	}
 	if len(rows) == 0 {
-		return nil, problem.Newf(problem.Refused, "Nothing has been lent to them here today, so there is no slip.")
+		return nil, problem.Newf(problem.Refused, "Nothing was lent to them here today, so there is no slip.")
 	}
 	out := append(head(a, "Lent"), slip.Text(slip.Normal, p.Name()))
 	for k := range rows {
@@ -216,9 +216,9 @@ func ofBack(a *act.Act, run, patron int64) (*Slip, error) {
 		return nil, err
 	}
 	if len(rows) == 0 {
-		return nil, problem.Newf(problem.Refused, "Nothing that was on loan has come back in this run, so there is no slip.")
+		return nil, problem.Newf(problem.Refused, "Nothing on loan was returned in this batch, so there is no slip.")
 	}
-	out := head(a, "Brought back")
+	out := head(a, "Returned")
 	var charged money.Amount
 	for _, r := range rows {
 		if r.Fine > 0 {
@@ -231,16 +231,16 @@ func ofBack(a *act.Act, run, patron int64) (*Slip, error) {
 	}
 	out = append(out, slip.Line(), slip.Text(slip.Normal, things(len(rows))))
 	if charged > 0 {
-		out = append(out, slip.Sum("Charged for lateness", a.Network.Money.Format(charged)))
+		out = append(out, slip.Sum("Late fines", a.Network.Money.Format(charged)))
 	}
-	return &Slip{"What was brought back", append(out, foot(a))}, nil
+	return &Slip{"Returned items", append(out, foot(a))}, nil
 }
 
 func things(n int) string {
 	if n == 1 {
-		return "1 thing"
+		return "1 item"
 	}
-	return fmt.Sprintf("%d things", n)
+	return fmt.Sprintf("%d items", n)
 }
 
 var sayMeans = map[ledger.Means]string{
@@ -255,9 +255,9 @@ func ofReceipt(a *act.Act, id int64) (*Slip, error) {
 	what, by := "Receipt", "Paid by "+sayMeans[r.Means]
 	switch {
 	case r.Reverses != 0:
-		what, by = "Payment reversed", "Given back by "+sayMeans[r.Means]
+		what, by = "Payment reversed", "Refunded by "+sayMeans[r.Means]
 	case r.Out:
-		what, by = "Given back", "By "+sayMeans[r.Means]
+		what, by = "Refunded", "By "+sayMeans[r.Means]
 	}
 	rows := append(head(a, what), slip.Text(slip.Normal, "No. "+strconv.FormatInt(r.ID, 10)+", "+
 		r.At.In(a.Here().Location).Format("Mon 2 Jan 2006, 15:04")))
@@ -279,7 +279,7 @@ func ofReceipt(a *act.Act, id int64) (*Slip, error) {
 	}
 	rows = append(rows, slip.Row{Text: by, Right: a.Network.Currency + " " + r.Amount, Size: slip.Large, Bold: true})
 	if r.Laid != "" {
-		rows = append(rows, slip.Sum("Laid down", r.Laid), slip.Sum("Change", r.Change))
+		rows = append(rows, slip.Sum("Cash received", r.Laid), slip.Sum("Change", r.Change))
 	}
 	if r.Reference != "" {
 		rows = append(rows, slip.Text(slip.Small, r.Reference))
@@ -288,7 +288,7 @@ func ofReceipt(a *act.Act, id int64) (*Slip, error) {
 		rows = append(rows, slip.Text(slip.Small, r.Reason))
 	}
 	for _, n := range names {
-		rows = append(rows, slip.Text(slip.Small, n+" owes "+owes[n]+" now"))
+		rows = append(rows, slip.Text(slip.Small, n+" owes "+a.Network.Currency+" "+owes[n]+" now"))
 	}
 	number, err := slip.Number(strconv.FormatInt(r.ID, 10))
 	if err != nil {
@@ -303,12 +303,12 @@ func ofTill(a *act.Act, id int64) (*Slip, error) {
 		return nil, err
 	}
 	if t.Due == nil {
-		return nil, problem.Newf(problem.Refused, "What should lie in %s is printed once it has been counted.", t.Name)
+		return nil, problem.Newf(problem.Refused, "The balance of %s is printed after counting.", t.Name)
 	}
 	here := a.Here().Location
 	rows := append(head(a, "Till "+t.Name),
 		slip.Text(slip.Normal, "Opened "+t.OpenedAt.In(here).Format("Mon 2 Jan 2006, 15:04")+", "+t.Opened),
-		slip.Sum("Laid in", t.LaidIn))
+		slip.Sum("Opening float", t.LaidIn))
 	for _, m := range t.Moves {
 		rows = append(rows, slip.Sum(m.Reason+", "+m.Who, m.Amount))
 	}
@@ -321,7 +321,7 @@ func ofTill(a *act.Act, id int64) (*Slip, error) {
 		{"Cash", t.Due.Cash, counted(t).Cash}, {"Cards", t.Due.Card, counted(t).Card},
 		{"Cheques", t.Due.Cheque, counted(t).Cheque},
 	} {
-		rows = append(rows, slip.Sum(m.name+", should be", m.due))
+		rows = append(rows, slip.Sum(m.name+", expected", m.due))
 		if m.counted != "" {
 			rows = append(rows, slip.Sum(m.name+", counted", m.counted))
 		}

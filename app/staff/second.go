@@ -22,7 +22,7 @@ import (
 )
 
 // ErrSecond says that the password is right and the code of the second factor is missing.
-var ErrSecond = problem.Newf(problem.Forbidden, "Now the code that your app for codes shows.")
+var ErrSecond = problem.Newf(problem.Forbidden, "Enter the code from your authenticator app.")
 
 // second looks whether a code is the one of somebody's second factor now; each counts once.
 func second(ctx context.Context, h *act.House, address string, s *store.Staff, code string) error {
@@ -59,7 +59,7 @@ func second(ctx context.Context, h *act.House, address string, s *store.Staff, c
 	if err != nil {
 		return err
 	}
-	return problem.Newf(problem.Forbidden, "This code is not right, or has been used. Wait for the next one that your app shows.")
+	return problem.Newf(problem.Forbidden, "This code is wrong or already used. Wait for the next one in your app.")
 }
 
 // Setting is a second factor about to be set up: its secret, also as an address and as a picture for apps.
@@ -85,14 +85,14 @@ func BeginSecond(a *act.Act, token string) (*Setting, error) {
 		return nil, err
 	}
 	if s.Demo {
-		return nil, problem.Newf(problem.Refused, "People of the demo have no password, so no second factor either.")
+		return nil, problem.Newf(problem.Refused, "Demo users have no password, so no second factor either.")
 	}
 	data := make([]byte, secretSize)
 	_, _ = rand.Read(data) // never fails
 	secret := base32.StdEncoding.EncodeToString(data)
 	sealed, err := a.House.Keys.Seal(secret, aboutSecond(s.ID))
 	if errors.Is(err, door.ErrNoKey) {
-		return nil, problem.Newf(problem.Refused, "Second factors cannot be set up here yet. Whoever runs Nevrin has to set NEVRIN_KEYS first.")
+		return nil, problem.Newf(problem.Refused, "Second factors are not available yet. The operator of Nevrin has to set NEVRIN_KEYS first.")
 	}
 	if err != nil {
 		return nil, err
@@ -126,7 +126,7 @@ func SetSecond(a *act.Act, code, token string) error {
 		return err
 	}
 	if sealed == "" {
-		return problem.Newf(problem.Invalid, "No second factor has been offered here, or too long ago. Begin again.")
+		return problem.Newf(problem.Invalid, "The setup has expired. Start again.")
 	}
 	secret, err := a.House.Keys.Open(sealed, aboutSecond(s.ID))
 	if err != nil {
@@ -138,7 +138,7 @@ func SetSecond(a *act.Act, code, token string) error {
 	}
 	step, right := door.Second(secret, code, now, 0)
 	if !right {
-		return problem.Newf(problem.Invalid, "This code is not right. Look whether your phone's clock is, and type the code that it shows now.")
+		return problem.Newf(problem.Invalid, "This code is wrong. Check your phone’s clock and enter the current code.")
 	}
 	a.Tx.KeepSecond(s.ID, sealed, step)
 	a.Tx.DropOffer(token)
@@ -194,6 +194,6 @@ func DropSecond(a *act.Act, id int64) error {
 	}
 	a.Tx.KeepSecond(id, "", 0)
 	a.Tx.DropSessionsOf(id, "")
-	a.Tell(event.Event{Kind: event.SecondFactor, Detail: event.Detail{Staff: id, Is: "taken away"}})
+	a.Tell(event.Event{Kind: event.SecondFactor, Detail: event.Detail{Staff: id, Is: "removed"}})
 	return nil
 }

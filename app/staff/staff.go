@@ -54,7 +54,7 @@ func Prove(ctx context.Context, h *act.House, address string, id int64, password
 			login = s.Login
 		}
 		if err == nil && s != nil && s.Demo {
-			err = problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
+			err = problem.Newf(problem.Refused, "Demo users have no password; they sign in with one click.")
 		}
 		return err
 	})
@@ -63,7 +63,7 @@ func Prove(ctx context.Context, h *act.House, address string, id int64, password
 	}
 	s, try, err := prove(ctx, h, address, login, password)
 	if errors.Is(err, errPair) {
-		return problem.Newf(problem.Forbidden, "Your password is not right, so nothing was changed.")
+		return problem.Newf(problem.Forbidden, "Your password is wrong. Nothing was changed.")
 	}
 	if err != nil {
 		return err
@@ -77,7 +77,7 @@ func Prove(ctx context.Context, h *act.House, address string, id int64, password
 }
 
 // errPair says that a login and a password do not go together, whichever of them is wrong.
-var errPair = problem.Newf(problem.Forbidden, "This name and password do not go together. Check both and try again.")
+var errPair = problem.Newf(problem.Forbidden, "Name and password do not match. Check both and try again.")
 
 // prove gives the person with a login and a password, and the try, which is still counted as wrong.
 func prove(ctx context.Context, h *act.House, address, login, password string) (*store.Staff, *store.Try, error) {
@@ -127,7 +127,7 @@ func prove(ctx context.Context, h *act.House, address, login, password string) (
 	return s, try, nil
 }
 
-const askForLink = "ask whoever administrates Nevrin for a link to set a new password"
+const askForLink = "ask an administrator for a link to set a new password"
 
 // Count counts a try as wrong, unless it has to wait: then it is refused, with what else there is to do.
 func Count(ctx context.Context, h *act.House, try *store.Try, instead string) error {
@@ -146,7 +146,7 @@ func Count(ctx context.Context, h *act.House, try *store.Try, instead string) er
 // Refused tells somebody who has to wait for how long, and what else there is to do; nil where nobody has to.
 func Refused(tries *store.Tries, instead string) error {
 	if wait := waiting(tries); wait > 0 {
-		return problem.Newf(problem.TooOften, "Too many wrong tries. Try again in %s, or %s.", sayWait(wait), instead)
+		return problem.Newf(problem.TooOften, "Too many failed attempts. Try again in %s, or %s.", sayWait(wait), instead)
 	}
 	return nil
 }
@@ -259,7 +259,7 @@ func ChooseShort(a *act.Act, code string) error {
 			return problem.Newf(problem.Invalid, "%s", wrong)
 		}
 		if door.Scanned(code, a.Network.Numbers.Read(code).Kind) {
-			return problem.Newf(problem.Invalid, "This is the number of an item. Choose another, or scan your badge.")
+			return problem.Newf(problem.Invalid, "This is an item number. Choose another code, or scan your badge.")
 		}
 		var err error
 		if hash, err = OfStaff.Digest(a.Context, code); err != nil {
@@ -272,7 +272,7 @@ func ChooseShort(a *act.Act, code string) error {
 }
 
 // ErrScanned says that what came as a short code is the number of an item: somebody has scanned on.
-var ErrScanned = problem.Newf(problem.Forbidden, "That is an item. It waits until you have said that it is you.")
+var ErrScanned = problem.Newf(problem.Forbidden, "That is an item. It is kept until you have signed in.")
 
 // ScannedOn refuses what came as a short code and is an item that was scanned. It is no try: nobody can have chosen it.
 func ScannedOn(ctx context.Context, h *act.House, code string) error {
@@ -307,7 +307,7 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	if s == nil || s.ShortHash == "" {
 		return false, problem.Newf(
 			problem.Forbidden,
-			"You have chosen no short code yet. Sign in with your password.",
+			"You have no short code yet. Sign in with your password.",
 		)
 	}
 	right := false
@@ -333,12 +333,12 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	case over:
 		return true, problem.Newf(
 			problem.Forbidden,
-			"This short code is wrong too, so the session has ended. Sign in with your password.",
+			"Wrong short code again. The session has ended. Sign in with your password.",
 		)
 	}
 	return false, problem.Newf(
 		problem.Forbidden,
-		"This short code is not right. Try again, or sign in with your password.",
+		"Wrong short code. Try again, or sign in with your password.",
 	)
 }
 
@@ -433,7 +433,7 @@ func MakeLink(a *act.Act, id int64) (*Link, error) {
 	case s == nil || !s.Active:
 		return nil, problem.NoSuch("person")
 	case s.Demo:
-		return nil, problem.Newf(problem.Refused, "People of the demo have no password; one click signs them in.")
+		return nil, problem.Newf(problem.Refused, "Demo users have no password; they sign in with one click.")
 	}
 	token := rand.Text()
 	until, err := a.Tx.KeepLink(token, id, a.Who.ID, linkStays)
@@ -463,7 +463,7 @@ func OfLink(ctx context.Context, h *act.House, token string) (login, name string
 func noLink() error {
 	return problem.Newf(
 		problem.Missing,
-		"This link has been used, has been replaced by another, or is too old. Ask for a new one.",
+		"This link is used, replaced or expired. Ask for a new one.",
 	)
 }
 
@@ -495,7 +495,7 @@ func LinkFor(ctx context.Context, h *act.House, login string) (*Link, error) {
 		return nil, err
 	}
 	if s == nil {
-		return nil, problem.Newf(problem.Missing, "Nobody here has the name %q.", login)
+		return nil, problem.Newf(problem.Missing, "Nobody has the sign-in name %q.", login)
 	}
 	return act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (*Link, error) { return MakeLink(a, s.ID) })
 }

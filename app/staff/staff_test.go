@@ -181,9 +181,9 @@ func TestLink(t *testing.T) {
 	login, name, err := staff.OfLink(t.Context(), w.House, token)
 	require.NoError(t, err)
 	assert.Equal(t, "tom Tom", login+" "+name)
-	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, "password12"), "tried first")
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, "password12"), "too common")
 	require.NoError(t, staff.UseLink(t.Context(), w.House, token, phrase), "a password that was refused does not use the link up")
-	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, other), "has been used")
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, token, other), "This link is used, replaced or expired")
 	_, err = staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "tom", Password: phrase})
 	require.NoError(t, err, "the waits have ended too")
 
@@ -191,11 +191,11 @@ func TestLink(t *testing.T) {
 	require.NoError(t, err)
 	third, err := staff.LinkFor(t.Context(), w.House, "tom")
 	require.NoError(t, err)
-	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, second.Path[len("/enter#"):], other), "replaced by another")
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, second.Path[len("/enter#"):], other), "This link is used, replaced or expired")
 	w.Set("UPDATE once_links SET until = clock_timestamp()")
-	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, third.Path[len("/enter#"):], other), "too old")
+	assert.ErrorContains(t, staff.UseLink(t.Context(), w.House, third.Path[len("/enter#"):], other), "This link is used, replaced or expired")
 	_, err = staff.LinkFor(t.Context(), w.House, "nobody")
-	assert.EqualError(t, err, `Nobody here has the name "nobody".`)
+	assert.EqualError(t, err, `Nobody has the sign-in name "nobody".`)
 }
 
 func TestOwnPassword(t *testing.T) {
@@ -211,8 +211,8 @@ func TestOwnPassword(t *testing.T) {
 		})
 		return err
 	}
-	assert.ErrorContains(t, change("wrong", other), "Your password is not right")
-	assert.ErrorContains(t, change(phrase, "annaanna12"), "tried first")
+	assert.ErrorContains(t, change("wrong", other), "Your password is wrong. Nothing was changed.")
+	assert.ErrorContains(t, change(phrase, "annaanna12"), "too common")
 	require.NoError(t, change(phrase, other))
 	assert.Equal(t, "1", testkit.Text(t, w.House, "SELECT count(*)::text FROM sessions"), "sessions elsewhere have ended")
 	_, err := staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: "anna", Password: phrase})
@@ -232,9 +232,9 @@ func TestComingBack(t *testing.T) {
 		_, err := testkit.Try(w.House, boss, func(a *act.Act) (struct{}, error) { return struct{}{}, staff.ChooseShort(a, code) })
 		return err
 	}
-	assert.ErrorContains(t, choose("1234"), "first that anybody would try")
+	assert.ErrorContains(t, choose("1234"), "too easy to guess")
 	_, items := w.Title("HVH")
-	assert.ErrorContains(t, choose(items[0]), "number of an item")
+	assert.ErrorContains(t, choose(items[0]), "This is an item number")
 	require.NoError(t, choose("7283"))
 	over, err := back("7283")
 	require.NoError(t, err)
@@ -301,21 +301,21 @@ func TestSecondFactorAtSignIn(t *testing.T) {
 	}
 	f := &factor{t: t, w: w, boss: boss, session: "here"}
 	f.begin()
-	assert.ErrorContains(t, f.set(phrase, "", "000000"), "not right")
+	assert.ErrorContains(t, f.set(phrase, "", "000000"), "This code is wrong.")
 	require.NoError(t, enter(""), "until it is set up, the password alone is right")
 	require.NoError(t, f.set(phrase, "", f.code(0)))
 
 	assert.ErrorIs(t, enter(""), staff.ErrSecond)
-	assert.ErrorContains(t, enter("000000"), "not right")
-	assert.ErrorContains(t, enter(f.code(0)), "has been used", "the code it was set up with counts once too")
+	assert.ErrorContains(t, enter("000000"), "This code is wrong or already used.")
+	assert.ErrorContains(t, enter(f.code(0)), "already used", "the code it was set up with counts once too")
 	require.NoError(t, enter(f.code(1)))
 	w.Set("DELETE FROM wrong_tries")
-	assert.ErrorContains(t, enter(f.code(1)), "has been used")
+	assert.ErrorContains(t, enter(f.code(1)), "already used")
 	w.Set("DELETE FROM wrong_tries")
 
 	testkit.Done(t, w.House, boss, func(a *act.Act) error { return staff.DropSecond(a, boss.ID) })
 	require.NoError(t, enter(""))
-	assert.Equal(t, "set, taken away", w.Ask("SELECT string_agg(detail->>'is', ', ' ORDER BY id) FROM events WHERE kind = 'second_factor'"))
+	assert.Equal(t, "set, removed", w.Ask("SELECT string_agg(detail->>'is', ', ' ORDER BY id) FROM events WHERE kind = 'second_factor'"))
 }
 
 // Whoever has found a session open cannot put a second factor of their own in the place of its person's: it takes the password, a
@@ -324,23 +324,23 @@ func TestNobodyElseSetsASecondFactor(t *testing.T) {
 	w := testkit.NewWorld(t)
 	f := &factor{t: t, w: w, boss: anna(t, w), session: "here"}
 	f.begin()
-	assert.ErrorContains(t, f.set("a guess of a password", "", f.code(0)), "Your password is not right")
+	assert.ErrorContains(t, f.set("a guess of a password", "", f.code(0)), "Your password is wrong. Nothing was changed.")
 	require.NoError(t, f.set(phrase, "", f.code(0)))
 	w.Set("DELETE FROM wrong_tries")
 	old := *f
 
 	f.begin()
 	assert.ErrorIs(t, f.set(phrase, "", f.code(0)), staff.ErrSecond)
-	assert.ErrorContains(t, f.set(phrase, "000000", f.code(0)), "not right")
+	assert.ErrorContains(t, f.set(phrase, "000000", f.code(0)), "This code is wrong")
 	elsewhere := *f
 	elsewhere.session = "another session"
-	assert.ErrorContains(t, elsewhere.set(phrase, old.code(1), f.code(0)), "No second factor has been offered here")
+	assert.ErrorContains(t, elsewhere.set(phrase, old.code(1), f.code(0)), "The setup has expired. Start again.")
 	w.Set("DELETE FROM wrong_tries")
 	w.Set("UPDATE staff SET second_step = 0")
 	require.NoError(t, f.set(phrase, old.code(1), f.code(0)))
 	w.Set("UPDATE second_offers SET until = clock_timestamp()")
 	w.Set("UPDATE staff SET second_step = 0")
-	assert.ErrorContains(t, f.set(phrase, f.code(1), f.code(1)), "No second factor has been offered here", "an offer is taken once")
+	assert.ErrorContains(t, f.set(phrase, f.code(1), f.code(1)), "The setup has expired. Start again.", "an offer is taken once")
 
 	// Wrong passwords are counted as at the door.
 	for range 5 {

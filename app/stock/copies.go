@@ -22,7 +22,7 @@ import (
 
 // Writing is what is on record of an item, as it is written. Its own terms outweigh the rules.
 type Writing struct {
-	Branch     calendar.Code  `json:"branch" maxLength:"3" doc:"Where it belongs"`
+	Branch     calendar.Code  `json:"branch" maxLength:"3" doc:"Home branch"`
 	HomeUntil  *calendar.Date `json:"home_until,omitempty" doc:"If for a time: until when"`
 	HomeAfter  calendar.Code  `json:"home_after,omitempty" maxLength:"3" doc:"And where it belongs then"`
 	Collection string         `json:"collection" maxLength:"60"`
@@ -53,7 +53,7 @@ func (w *Writing) into(a *act.Act, i *store.Item) error {
 		return err
 	}
 	if w.Price != nil && *w.Price < 0 {
-		return problem.Newf(problem.Invalid, "A price is 0 or more.")
+		return problem.Newf(problem.Invalid, "Enter a price of 0 or more.")
 	}
 	i.HomeUntil, i.HomeAfter = nil, nil
 	if w.HomeUntil != nil {
@@ -62,10 +62,10 @@ func (w *Writing) into(a *act.Act, i *store.Item) error {
 		}
 		switch {
 		case *w.HomeUntil < a.Today():
-			return problem.Newf(problem.Invalid, "It belongs there until %s, which is over. Take a later day.",
+			return problem.Newf(problem.Invalid, "%s is in the past. Choose a later day.",
 				w.HomeUntil.Say())
 		case w.HomeAfter == w.Branch:
-			return problem.Newf(problem.Invalid, "It belongs to %s now and afterwards. Leave the day out.",
+			return problem.Newf(problem.Invalid, "Its home branch is %s before and after. Leave the date empty.",
 				a.Network.BranchName(w.Branch))
 		}
 		i.HomeUntil, i.HomeAfter = store.Column(*w.HomeUntil), &w.HomeAfter
@@ -117,7 +117,7 @@ func ownTerms(a *act.Act, terms map[string]any) (json.RawMessage, error) {
 		return nil, err
 	}
 	if _, err := a.Book.ParseSettings(data); err != nil {
-		return nil, problem.Newf(problem.Invalid, "Its own terms cannot be so: %s", err)
+		return nil, problem.Newf(problem.Invalid, "Its own loan terms are not valid: %s", err)
 	}
 	return data, nil
 }
@@ -176,14 +176,14 @@ func labels(a *act.Act, branch calendar.Code, texts []string) (codes []string, g
 			case scan.Kind == ident.Wrong:
 				return nil, nil, problem.Newf(problem.Invalid, "%s", scan.Problem)
 			case scan.Kind != ident.Item:
-				return nil, nil, problem.Newf(problem.Invalid, "%q is no number of a label.", text)
+				return nil, nil, problem.Newf(problem.Invalid, "%q is not a label number.", text)
 			case scan.Pattern.Use == ident.Guest:
-				return nil, nil, problem.Newf(problem.Invalid, "%s is a label for things from outside.",
+				return nil, nil, problem.Newf(problem.Invalid, "%s is a label for partner items.",
 					a.Network.Numbers.Show(scan.Number))
 			case seen[scan.Number]:
 				return nil, nil, problem.Newf(
 					problem.Invalid,
-					"%s is there twice. Each copy has a label of its own.",
+					"%s is entered twice. Each copy needs its own label.",
 					a.Network.Numbers.Show(scan.Number),
 				)
 			}
@@ -204,7 +204,7 @@ func labels(a *act.Act, branch calendar.Code, texts []string) (codes []string, g
 			}
 			return nil, nil, problem.Newf(
 				problem.Refused,
-				"The label %s is in use, for %q. Take another one; nothing was added.",
+				"The label %s is already used, for %q. Nothing was added. Use another one.",
 				a.Network.Numbers.Show(number),
 				item.Title.Name,
 			)
@@ -251,13 +251,13 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 	if now.Revision != in.Revision {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Somebody has changed this item meanwhile. Look at it again; what you wrote is still here.",
+			"Somebody has changed this item meanwhile. Check it again; your changes are still here.",
 		)
 	}
 	if f.Lender != "" {
 		return nil, problem.Newf(
 			problem.Refused,
-			"This belongs to %s. What is on record of it follows their request.",
+			"This item belongs to %s. Its record follows their request.",
 			f.Lender,
 		)
 	}
@@ -272,7 +272,7 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 		}
 		now.Barcode = codes[0]
 		if given[0] {
-			return nil, problem.Newf(problem.Invalid, "An item needs a label. Scan or type its number.")
+			return nil, problem.Newf(problem.Invalid, "Enter a label. Scan it or type its number.")
 		}
 	}
 	parts := different(&was, now)
@@ -345,7 +345,7 @@ func Stand(a *act.Act, id int64, s Standing) error {
 		return err
 	}
 	if f.Lender != "" {
-		return problem.Newf(problem.Refused, "This belongs to %s. What becomes of it follows their request.", f.Lender)
+		return problem.Newf(problem.Refused, "This item belongs to %s. Its status follows their request.", f.Lender)
 	}
 	if says := circulation.MayStand(f.Place()); says != "" {
 		return problem.Newf(problem.Refused, "%s", says)
@@ -359,7 +359,7 @@ func Stand(a *act.Act, id int64, s Standing) error {
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
 	if s.Standing.NeedsReason() && s.Reason == "" {
-		return problem.Newf(problem.Invalid, "Say why it is taken out of the stock.")
+		return problem.Newf(problem.Invalid, "Enter a reason to withdraw it.")
 	}
 	a.Tx.Stand(id, s.Standing, s.AsideFor)
 	if s.Standing != circulation.ItemMissing && f.Missed {

@@ -46,12 +46,12 @@ func OpenInventory(a *act.Act, o Opening) (*Inventory, error) {
 	v := store.Inventory{BranchCode: a.Who.Branch, Collection: o.Collection, Name: strings.TrimSpace(o.Name),
 		OpenedAt: a.Now, StaffID: act.OrNil(a.Who.ID)}
 	if v.Name == "" {
-		return nil, problem.Newf(problem.Invalid, "Say which shelves these are.")
+		return nil, problem.Newf(problem.Invalid, "Enter which shelves these are.")
 	}
 	if err := a.Tx.AddInventory(&v); err != nil {
 		return nil, err
 	}
-	a.Tell(event.Event{Kind: event.Inventoried, Detail: event.Detail{Says: "Inventory begun: " + v.Name}})
+	a.Tell(event.Event{Kind: event.Inventoried, Detail: event.Detail{Says: "Shelf check started: " + v.Name}})
 	return OneInventory(a, v.ID)
 }
 
@@ -105,7 +105,7 @@ func ofHere(a *act.Act, branch calendar.Code) error {
 	if a.Who.MayActOn(branch) {
 		return nil
 	}
-	return problem.Newf(problem.Forbidden, "This inventory is one of %s.", a.Network.BranchName(branch))
+	return problem.Newf(problem.Forbidden, "This shelf check belongs to %s.", a.Network.BranchName(branch))
 }
 
 // open loads one that is not finished yet, and locks it.
@@ -117,7 +117,7 @@ func open(a *act.Act, id int64) (*store.Inventory, error) {
 	case row == nil:
 		return nil, problem.NoSuch("inventory")
 	case row.FinishedAt != nil:
-		return nil, problem.Newf(problem.Refused, "This inventory has been finished. Begin another one.")
+		return nil, problem.Newf(problem.Refused, "This shelf check is finished. Start another one.")
 	}
 	return row, ofHere(a, row.BranchCode)
 }
@@ -221,32 +221,32 @@ func sayFound(a *act.Act, found circulation.OnAShelf, f *store.Facts) string {
 		if f.Item.BranchCode != a.Who.Branch {
 			there = circulation.ShelfElsewhere
 		}
-		return "It was missing, and is found. " + sayFound(a, there, f)
+		return "It was missing and is now found. " + sayFound(a, there, f)
 	}
 	if found == circulation.ShelfElsewhere {
-		return "It belongs to " + a.Network.BranchName(
+		return "Its home is " + a.Network.BranchName(
 			f.Item.BranchCode,
-		) + ". Take it out and scan it under Returns."
+		) + ". Take it off the shelf and scan it under Returns."
 	}
 	if found == circulation.ShelfOtherCollection {
-		return "It belongs to " + a.Network.ClassName("collection", f.Item.Collection) + ". Take it there."
+		return "Its home is " + a.Network.ClassName("collection", f.Item.Collection) + ". Take it there."
 	}
 	return sayOnAShelf[found]
 }
 
 var sayOnAShelf = map[circulation.OnAShelf]string{
-	circulation.ShelfInPlace:         "In its place.",
-	circulation.ShelfElsewhere:       "It belongs to another branch. Take it out and scan it under Returns.",
+	circulation.ShelfInPlace:         "In place.",
+	circulation.ShelfElsewhere:       "It belongs to another branch. Take it off the shelf and scan it under Returns.",
 	circulation.ShelfOtherCollection: "It belongs to another collection. Take it there.",
-	circulation.ShelfOutOfOrder:      "Out of order: it does not fit between its neighbours.",
-	circulation.ShelfOnLoan:          "It is on loan to somebody. Take it out and scan it under Returns.",
-	circulation.ShelfHeld:            "Somebody waits for it. Take it out and scan it under Returns.",
-	circulation.ShelfUnderWay:        "It is said to be on its way. Take it out and scan it under Returns.",
-	circulation.ShelfWasMissing:      "It was missing, and is found: in use again.",
-	circulation.ShelfOutOfUse:        "It is put aside, and should not be on a shelf.",
-	circulation.ShelfWithdrawn:       "It has been taken out of the stock, and should not be on a shelf.",
+	circulation.ShelfOutOfOrder:      "Out of order. Check its neighbours.",
+	circulation.ShelfOnLoan:          "It is on loan. Take it off the shelf and scan it under Returns.",
+	circulation.ShelfHeld:            "It is needed for a hold. Take it off the shelf and scan it under Returns.",
+	circulation.ShelfUnderWay:        "It is recorded as in transit. Take it off the shelf and scan it under Returns.",
+	circulation.ShelfWasMissing:      "It was missing and is found. It is in use again.",
+	circulation.ShelfOutOfUse:        "It is set aside and should not be on a shelf.",
+	circulation.ShelfWithdrawn:       "It is withdrawn and should not be on a shelf.",
 	circulation.ShelfUnknown:         "No item here has this number.",
-	circulation.ShelfAgain:           "Scanned already.",
+	circulation.ShelfAgain:           "Already scanned.",
 }
 
 // ShelfLines gives a page of the lines of an inventory, newest first.
@@ -291,7 +291,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 		return nil, err
 	}
 	if n.Undone {
-		return nil, problem.Newf(problem.Refused, "This scan has been taken back already.")
+		return nil, problem.Newf(problem.Refused, "This scan is already undone.")
 	}
 	if circulation.OnAShelf(n.Found).Found() {
 		f, err := locked(a, *n.ItemID)
@@ -299,7 +299,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 			return nil, err
 		}
 		if f.Place() != circulation.PlaceShelf {
-			return nil, problem.Newf(problem.Refused, "Somebody has gone on with it since. It stays in use.")
+			return nil, problem.Newf(problem.Refused, "It has been used since. It stays in use.")
 		}
 		a.Tx.Stand(f.Item.ID, circulation.ItemMissing,
 			"")
@@ -307,7 +307,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 			event.Event{
 				Kind:   event.Missing,
 				Item:   f.Item.ID,
-				Detail: event.Detail{Reason: "the scan that found it was taken back"},
+				Detail: event.Detail{Reason: "the scan that found it was undone"},
 			},
 		)
 	}
@@ -430,7 +430,7 @@ func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 		if err != nil {
 			return nil, err
 		}
-		says := "Not seen on " + v.Name + ": missing"
+		says := "Not scanned on " + v.Name + ": missing"
 		deed, err := a.Tx.AddStockDeed(
 			"not_seen",
 			a.Who.ID,
@@ -453,7 +453,7 @@ func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 		event.Event{
 			Kind: event.Inventoried,
 			Detail: event.Detail{
-				Says: "Inventory finished: " + v.Name + ", " + calendar.Count(marked, "item") + " missing",
+				Says: "Shelf check finished: " + v.Name + ", " + calendar.Count(marked, "item") + " missing",
 			},
 		},
 	)

@@ -127,7 +127,7 @@ func ChangeMany(a *act.Act, m Many) (*ManyChanged, error) {
 	}
 	m.Reason = strings.TrimSpace(m.Reason)
 	if change.Standing != nil && change.Standing.NeedsReason() && m.Reason == "" {
-		return nil, problem.Newf(problem.Invalid, "Say why they are taken out of the stock.")
+		return nil, problem.Newf(problem.Invalid, "Enter a reason to withdraw them.")
 	}
 	out.Deed, err = a.Tx.AddStockDeed("changed", a.Who.ID, store.JSON(&deedKept{says, m.Reason, seen.Changed}), a.Now)
 	if err != nil {
@@ -176,7 +176,7 @@ func (w *Which) find(a *act.Act, out *ManyChanged) ([]int64, error) {
 	ids := slices.Clone(w.Items)
 	if w.Search != nil {
 		if w.Search.Any() {
-			return nil, problem.Newf(problem.Invalid, "Say which items: without anything to look for it would be all there are.")
+			return nil, problem.Newf(problem.Invalid, "Choose which items. Without any filter this would be all of them.")
 		}
 		found, err := a.Tx.ItemIDs(*w.Search, mostAtOnce)
 		if err != nil {
@@ -185,7 +185,7 @@ func (w *Which) find(a *act.Act, out *ManyChanged) ([]int64, error) {
 		ids = append(ids, found...)
 	}
 	if len(ids) > mostAtOnce {
-		return nil, problem.Newf(problem.Invalid, "These are more than 25,000 items. Narrow them, branch by branch for instance.")
+		return nil, problem.Newf(problem.Invalid, "These are more than 25,000 items. Narrow the search, for example by branch.")
 	}
 	var numbers []string
 	for _, text := range w.Numbers {
@@ -215,7 +215,7 @@ func orWords(scan ident.Scan, text string) string {
 	if scan.Problem != "" {
 		return scan.Problem
 	}
-	return fmt.Sprintf("%q is no number of an item.", text)
+	return fmt.Sprintf("%q is not an item number.", text)
 }
 
 const oddShown = 20
@@ -238,13 +238,13 @@ func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
 		says = append(says, "belongs to "+a.Network.BranchName(c.Branch))
 		if c.Until != nil {
 			if *c.Until < a.Today() {
-				return out, "", problem.Newf(problem.Invalid, "%s is over. Take a later day.", c.Until.Say())
+				return out, "", problem.Newf(problem.Invalid, "%s is in the past. Choose a later day.", c.Until.Say())
 			}
 			out.HomeUntil = c.Until
 			says[0] += " until " + c.Until.Say()
 		}
 	} else if c.Until != nil {
-		return out, "", problem.Newf(problem.Invalid, "Say to which branch they belong until %s.", c.Until.Say())
+		return out, "", problem.Newf(problem.Invalid, "Choose their home branch until %s.", c.Until.Say())
 	}
 	for _, k := range []struct {
 		kind, name, code string
@@ -262,7 +262,7 @@ func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
 	}
 	if c.Price != nil {
 		if *c.Price < 0 {
-			return out, "", problem.Newf(problem.Invalid, "A price is 0 or more.")
+			return out, "", problem.Newf(problem.Invalid, "Enter a price of 0 or more.")
 		}
 		out.Price = (*int64)(c.Price)
 		says = append(says, "price "+a.Network.Money.Say(*c.Price))
@@ -276,7 +276,7 @@ func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
 		says = append(says, strings.ToLower(catalogue.SayStanding(c.Standing, aside)))
 	}
 	if len(says) == 0 {
-		return out, "", problem.Newf(problem.Invalid, "Say what should change.")
+		return out, "", problem.Newf(problem.Invalid, "Choose what to change.")
 	}
 	return out, strings.ToUpper(says[0][:1]) + strings.Join(says, ", ")[1:], nil
 }
@@ -352,7 +352,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	case row == nil:
 		return nil, problem.NoSuch("deed")
 	case row.UndoneAt != nil:
-		return nil, problem.Newf(problem.Refused, "This has been taken back already.")
+		return nil, problem.Newf(problem.Refused, "This has already been undone.")
 	}
 	d, err := deed(row)
 	if err != nil {
@@ -365,7 +365,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	for _, b := range before {
 		if _, err := a.Network.OpenBranch(b); err != nil {
 			return nil, problem.Newf(problem.Refused,
-				"It cannot be taken back: things would belong to %s, which is closed for good.", a.Network.BranchName(b))
+				"It cannot be undone: items would belong to %s, which is permanently closed.", a.Network.BranchName(b))
 		}
 	}
 	back, err := a.Tx.UndoItems(id)
@@ -373,7 +373,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 		return nil, err
 	}
 	a.Tx.DeedUndone(id, a.Now)
-	told(a, id, "Taken back: "+d.Says, "")
+	told(a, id, "Undone: "+d.Says, "")
 	d.Undone = true
 	return &Undone{*d, items - back}, reroute(a, titles)
 }

@@ -85,7 +85,7 @@ func LookFor(a *act.Act, id int64, l Looking) ([]Look, error) {
 		return nil, problem.Newf(problem.Invalid, "Say where you looked.")
 	}
 	if l.Found && f.Loan != nil {
-		return nil, problem.Newf(problem.Refused, "It is still on loan: scan it under Returns, so that it is taken back.")
+		return nil, problem.Newf(problem.Refused, "It is still on loan. Scan it under Returns.")
 	}
 	a.Tx.AddLook(id, a.Who.ID, a.Who.Branch, l.Place, l.Found, a.Now)
 	switch {
@@ -110,7 +110,7 @@ type Lent struct {
 	Shelf    string    `json:"collection"`
 	Material string    `json:"material"`
 	Branch   string    `json:"branch" doc:"Where it was lent"`
-	Home     string    `json:"home" doc:"Where it belongs"`
+	Home     string    `json:"home" doc:"Home branch"`
 	Since    time.Time `json:"since"`
 	Due      string    `json:"due" doc:"In words"`
 	DueOn    string    `json:"due_on" doc:"The day, as ISO 8601 has it"`

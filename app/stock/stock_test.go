@@ -88,10 +88,10 @@ func TestCopiesEachWithItsLabel(t *testing.T) {
 	}
 	free := items[0].Barcode
 	for says, numbers := range map[string][]string{
-		"is in use, for \"Title 001\"": {"", free},
-		"is there twice":               {"34321000009993", "34321000009993"},
-		"check digit":                  {"34321000009991"},
-		"is no number of a label":      {"salt"},
+		"is already used, for \"Title 001\"":               {"", free},
+		"is entered twice. Each copy needs its own label.": {"34321000009993", "34321000009993"},
+		"check digit":    {"34321000009991"},
+		"is not a label": {"salt"},
 	} {
 		_, err := add(numbers...)
 		assert.ErrorContains(t, err, says)
@@ -156,15 +156,15 @@ func TestWritingOfItems(t *testing.T) {
 	}))
 	assert.Equal(t, "SLM HVH 2027-04-30 3 2450", w.Ask("SELECT concat_ws(' ', branch_code, home_after, home_until, parts, price) FROM items WHERE id = ?", id))
 	for says, by := range map[string]func(*stock.Changing){
-		"no material class":           func(c *stock.Changing) { c.Material = "papyrus" },
-		"no collection":               func(c *stock.Changing) { c.Collection = "attic" },
-		"changed this item meanwhile": func(c *stock.Changing) { c.Revision-- },
-		"needs a label":               func(c *stock.Changing) { c.Number = "" },
-		"now and afterwards":          func(c *stock.Changing) { c.HomeUntil, c.HomeAfter = &until, "HVH" },
-		"is over":                     func(c *stock.Changing) { c.HomeUntil, c.HomeAfter = new(calendar.MakeDate(2026, 1, 1)), "SLM" },
-		"Its own terms cannot be so":  func(c *stock.Changing) { c.OwnTerms = map[string]any{"least_age": "old"} },
-		"least_aged":                  func(c *stock.Changing) { c.OwnTerms = map[string]any{"least_aged": 1} },
-		"A price is 0 or more":        func(c *stock.Changing) { c.Price = new(money.Amount(-1)) },
+		"no material class":                          func(c *stock.Changing) { c.Material = "papyrus" },
+		"no collection":                              func(c *stock.Changing) { c.Collection = "attic" },
+		"changed this item meanwhile":                func(c *stock.Changing) { c.Revision-- },
+		"Enter a label. Scan it or type its number.": func(c *stock.Changing) { c.Number = "" },
+		"before and after. Leave the date empty.":    func(c *stock.Changing) { c.HomeUntil, c.HomeAfter = &until, "HVH" },
+		"is in the past. Choose a later day.":        func(c *stock.Changing) { c.HomeUntil, c.HomeAfter = new(calendar.MakeDate(2026, 1, 1)), "SLM" },
+		"Its own loan terms are not valid:":          func(c *stock.Changing) { c.OwnTerms = map[string]any{"least_age": "old"} },
+		"least_aged":                                 func(c *stock.Changing) { c.OwnTerms = map[string]any{"least_aged": 1} },
+		"Enter a price of 0 or more":                 func(c *stock.Changing) { c.Price = new(money.Amount(-1)) },
 	} {
 		assert.ErrorContains(t, change(by), says)
 	}
@@ -191,7 +191,7 @@ func TestStandings(t *testing.T) {
 	do(w, func(a *act.Act) (*holds.Hold, error) {
 		return holds.Place(a, holds.Order{Title: title, Patron: w.Patron("HVH"), Pickup: "HVH"})
 	})
-	assert.ErrorContains(t, stand(items[1], circulation.ItemAside, circulation.ForDamage, ""), "fetched for a hold")
+	assert.ErrorContains(t, stand(items[1], circulation.ItemAside, circulation.ForDamage, ""), "It is on the fetch list for a hold. Mark it not found there, and another copy is chosen.")
 	_, others := w.Title("HVH")
 	for _, c := range []struct {
 		standing circulation.ItemStanding
@@ -210,7 +210,7 @@ func TestStandings(t *testing.T) {
 		require.NoError(t, stand(others[0], c.standing, c.aside, c.reason))
 		assert.Equal(t, c.is, w.standing(others[0]))
 	}
-	assert.ErrorContains(t, stand(others[0], circulation.ItemWithdrawn, "", " "), "Say why")
+	assert.ErrorContains(t, stand(others[0], circulation.ItemWithdrawn, "", " "), "Enter a reason to withdraw")
 }
 
 // A change of many is looked at, done, and taken back as one; what is on loan keeps how it stands, and what became something else
@@ -236,7 +236,7 @@ func TestManyAtOnce(t *testing.T) {
 	undone := do(w, func(a *act.Act) (*stock.Undone, error) { return stock.Undo(a, done.Deed) })
 	assert.Equal(t, 1, undone.Left)
 	assert.Equal(t, "in_use", w.standing(items[1]))
-	assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.Undone, error) { return stock.Undo(a, done.Deed) }), "taken back already")
+	assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.Undone, error) { return stock.Undo(a, done.Deed) }), "This has already been undone.")
 
 	sum := money.Amount(990)
 	all := many(false, stock.Becoming{Price: &sum, Collection: "general", Branch: "SLM"}, stock.Which{Numbers: append(items, "34321000009993", "salt")})
@@ -249,10 +249,10 @@ func TestManyAtOnce(t *testing.T) {
 	assert.Equal(t, "HVH 2000,HVH 2000,HVH 2000,SLM 2000", w.Ask("SELECT string_agg(branch_code || ' ' || price, ',' ORDER BY id) FROM items"))
 	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'stock_changed' AND item_id = ?", w.id(items[3])))
 	for says, m := range map[string]stock.Many{
-		"without anything to look for": {Which: stock.Which{Search: &store.ItemSearch{}}, Change: missing},
-		"Say what should change":       {Which: found},
-		"Say why":                      {Which: found, Change: stock.Becoming{Standing: circulation.ItemWithdrawn}},
-		"to which branch":              {Which: found, Change: stock.Becoming{Until: new(calendar.MakeDate(2027, 1, 1))}},
+		"Choose which items. Without any filter this would be all of them.": {Which: stock.Which{Search: &store.ItemSearch{}}, Change: missing},
+		"Choose what to change":          {Which: found},
+		"Enter a reason to withdraw":     {Which: found, Change: stock.Becoming{Standing: circulation.ItemWithdrawn}},
+		"Choose their home branch until": {Which: found, Change: stock.Becoming{Until: new(calendar.MakeDate(2027, 1, 1))}},
 	} {
 		assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.ManyChanged, error) { return stock.ChangeMany(a, m) }), says)
 	}
@@ -361,7 +361,7 @@ func TestUndoIntoAClosedBranch(t *testing.T) {
 	})
 	w.Set("UPDATE branches SET closed_on = '2026-10-06', follows = 'HVH' WHERE code = 'THB'")
 	w.Set("UPDATE network SET version = version + 1")
-	assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.Undone, error) { return stock.Undo(a, done.Deed) }), "closed for good")
+	assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.Undone, error) { return stock.Undo(a, done.Deed) }), "It cannot be undone: items would belong to")
 	assert.Equal(t, "HVH", w.Ask("SELECT branch_code FROM items"))
 }
 
@@ -382,7 +382,7 @@ func TestOneLabelAtTwoStations(t *testing.T) {
 	refused := 0
 	for range cap(errs) {
 		if err := <-errs; err != nil {
-			assert.ErrorContains(t, err, "is in use, for")
+			assert.ErrorContains(t, err, "is already used, for")
 			refused++
 		}
 	}
@@ -473,7 +473,7 @@ func TestMissingOnAnotherShelf(t *testing.T) {
 	})
 	line := do(w, func(a *act.Act) (*stock.ShelfLine, error) { return stock.ScanShelf(a, v.ID, number) })
 	assert.Equal(t, circulation.ShelfFoundElsewhere, line.Found)
-	assert.Contains(t, line.Says, "It was missing, and is found. It belongs to ")
+	assert.Contains(t, line.Says, "It was missing and is now found. Its home is ")
 	assert.False(t, line.Good)
 	assert.Equal(t, "in_use", w.standing(number))
 	do(w, func(a *act.Act) (*stock.ShelfLine, error) { return stock.UndoShelfLine(a, line.ID) })
@@ -533,7 +533,7 @@ func TestAlongAShelf(t *testing.T) {
 	})
 	assert.Equal(t, 1, ended.Missing)
 	assert.Equal(t, "missing", w.standing(numbers[10]))
-	assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.ShelfLine, error) { return stock.ScanShelf(a, v.ID, numbers[0]) }), "has been finished")
+	assert.ErrorContains(t, try(w, func(a *act.Act) (*stock.ShelfLine, error) { return stock.ScanShelf(a, v.ID, numbers[0]) }), "This shelf check is finished. Start another one.")
 	deeds := do(w, func(a *act.Act) ([]stock.DoneToMany, error) {
 		rows, _, err := stock.Deeds(a, store.Page{})
 		return rows, err

@@ -51,7 +51,7 @@ const (
 // Begin writes down that something was taken out, and by whom.
 func Begin(ctx context.Context, h *act.House, who act.Actor, file string) error {
 	_, err := act.Do(ctx, h, who, "", nil, func(a *act.Act) (bool, error) {
-		a.Tell(event.Event{Kind: event.TakenOut, Detail: event.Detail{Says: "Taken out as a file: " + file}})
+		a.Tell(event.Event{Kind: event.TakenOut, Detail: event.Detail{Says: "Exported: " + file}})
 		return true, nil
 	})
 	return err

@@ -124,7 +124,7 @@ func TestCardIsCharged(t *testing.T) {
 	d := newDesk(t)
 	mother, son := d.owing("2.50"), d.owing("1.00")
 	p := d.asked("3.50", mother, son)
-	assert.Equal(t, "It waits at the terminal for a card.", p.Says)
+	assert.Equal(t, "Waiting for a card at the terminal.", p.Says)
 	wait := d.work(t.Context(), p.ID)
 	d.waits()
 	assert.Equal(t, "250", d.balance(mother), "nothing is settled before the card was charged")
@@ -236,7 +236,7 @@ func TestCalledOff(t *testing.T) {
 	wait()
 	assert.Equal(t, "Called off. Not paid.", d.now(p.ID).Says)
 	_, err := stop(p.ID)
-	assert.EqualError(t, err, "It is too late to call it off. Not paid.")
+	assert.EqualError(t, err, "It is too late to cancel it. Not paid.")
 	for range 8 {
 		p := d.asked("0.25", patron)
 		wait := d.work(t.Context(), p.ID)
@@ -270,7 +270,7 @@ func TestNothingIsOwedAnyMore(t *testing.T) {
 	wait()
 	p = d.now(p.ID)
 	assert.Equal(t, "returned", string(p.State))
-	assert.Contains(t, p.Says, "Given back to the card.")
+	assert.Contains(t, p.Says, "Refunded to the card.")
 	assert.Equal(t, []any{"0", 0, "0"}, []any{d.balance(patron), d.approvals(), d.Ask("SELECT count(*)::text FROM receipts")})
 }
 
@@ -283,13 +283,13 @@ func TestNothingBesideIt(t *testing.T) {
 	})
 	p := d.asked("1.00", patron)
 	_, err := d.ask("1.50", patron)
-	assert.EqualError(t, err, "A card payment of $1.00 is at its terminal for the same person. Wait for its end, or call it off.")
+	assert.EqualError(t, err, "A card payment of $1.00 for this person is still at the terminal. Wait for it to finish, or cancel it.")
 	for _, s := range []accounts.Settling{
 		{Patrons: []int64{patron}, Amount: "1.00", Means: ledger.Cash}, {Patrons: []int64{patron}, Amount: "1.00", Reason: "Illness"},
 	} {
 		boss := d.Staff(role.Supervisor, "HVH")
 		_, err := testkit.Try(d.House, boss, func(a *act.Act) (*accounts.Settled, error) { return accounts.Settle(a, s) })
-		assert.ErrorContains(t, err, "A card payment of $1.00 is at its terminal")
+		assert.ErrorContains(t, err, "A card payment of $1.00 for this person is still at the terminal. Wait for it to finish, or cancel it.")
 	}
 	closing := func() error {
 		_, err := testkit.Try(d.House, d.here, func(a *act.Act) (*accounts.Till, error) {
@@ -297,7 +297,7 @@ func TestNothingBesideIt(t *testing.T) {
 		})
 		return err
 	}
-	assert.ErrorContains(t, closing(), "Somebody pays into it at a card terminal just now.")
+	assert.ErrorContains(t, closing(), "A card payment into this till is in progress. Wait for it or cancel it, then count.")
 	wait := d.work(t.Context(), p.ID)
 	d.waits()
 	d.deed("card")
@@ -315,12 +315,12 @@ func TestTerminalDoesNotAnswer(t *testing.T) {
 	}
 	d.deed("down")
 	p, q := d.asked("2.50", one), d.asked("4.00", two)
-	assert.ErrorContains(t, end(p.ID, accounts.Hand{Reason: "Seen"}), "Its terminal answers, and says itself how it ends.")
+	assert.ErrorContains(t, end(p.ID, accounts.Hand{Reason: "Seen"}), "The terminal is answering and will report the outcome. Wait for it, or cancel it.")
 	ctx, stop := context.WithCancel(t.Context())
 	waits := []func(){d.work(ctx, p.ID), d.work(ctx, q.ID)}
 	require.Eventually(t, func() bool { return d.now(p.ID).Silent && d.now(q.ID).Silent }, 10*time.Second, 20*time.Millisecond)
-	assert.Contains(t, d.now(p.ID).Says, "The terminal does not say how it ended; it is asked again and again.")
-	assert.ErrorContains(t, end(p.ID, accounts.Hand{Taken: true, Reason: " "}), "Say how that is known")
+	assert.Contains(t, d.now(p.ID).Says, "The terminal does not say how it ended. Asking again.")
+	assert.ErrorContains(t, end(p.ID, accounts.Hand{Taken: true, Reason: " "}), "Enter how you know, such as from the terminal's slip.")
 	require.NoError(t, end(p.ID, accounts.Hand{Taken: true, Number: "B 4471", Reason: "Slip of the terminal"}))
 	require.NoError(t, end(q.ID, accounts.Hand{Reason: "It was switched off"}))
 	assert.ErrorContains(t, end(q.ID, accounts.Hand{Reason: "Again"}), "It has ended already. Not paid.")
@@ -331,7 +331,7 @@ func TestTerminalDoesNotAnswer(t *testing.T) {
 	}
 	elsewhere := d.Staff(role.Desk, "SLM")
 	_, err := testkit.Try(d.House, elsewhere, func(a *act.Act) (*accounts.CardPayment, error) { return accounts.Payment(a, p.ID) })
-	assert.ErrorContains(t, err, "It is looked at there, or by a supervisor.")
+	assert.ErrorContains(t, err, "Only that branch or a supervisor can open it.")
 }
 
 // A station without a terminal, one of another branch, and sums that cannot be.
@@ -359,7 +359,7 @@ func TestTerminalKnowsNothingOfIt(t *testing.T) {
 	wait := d.work(ctx, p.ID)
 	require.Eventually(t, func() bool { return d.now(p.ID).Silent }, 10*time.Second, 20*time.Millisecond)
 	ended := testkit.Do(t, d.House, d.here, func(a *act.Act) (*accounts.CardPayment, error) {
-		return accounts.EndByHand(a, p.ID, accounts.Hand{Reason: "Given back from the drawer"})
+		return accounts.EndByHand(a, p.ID, accounts.Hand{Reason: "Refunded from the drawer"})
 	})
 	assert.Equal(t, "returned", string(ended.State))
 	stop()
@@ -387,7 +387,7 @@ func TestManyAskAtOnce(t *testing.T) {
 			asked++
 			continue
 		}
-		assert.ErrorContains(t, err, "is at its terminal for the same person")
+		assert.ErrorContains(t, err, "for this person is still at the terminal. Wait for it to finish, or cancel it.")
 	}
 	assert.Equal(t, 1, asked)
 	assert.Equal(t, "1", d.Ask("SELECT count(*)::text FROM terminal_payments"))

@@ -40,7 +40,7 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 			return nil, err
 		}
 		if other != 0 {
-			return nil, problem.Newf(problem.Refused, "Tote %s is being filled for %s by now. Close that one first.",
+			return nil, problem.Newf(problem.Refused, "Tote %s is now open for %s. Close that one first.",
 				tote.Number(other), a.Network.BranchName(was.ToBranch))
 		}
 	}
@@ -65,7 +65,7 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 		}
 	}
 	if n := len(set.Placed) + len(set.Lost); n > 0 && back == 0 {
-		return nil, problem.Newf(problem.Refused, "All that was in tote %s has been gone on with since.",
+		return nil, problem.Newf(problem.Refused, "Everything in tote %s has been handled since.",
 			tote.Number(b.ID))
 	}
 	if s.Step == tote.Leave {

@@ -91,43 +91,43 @@ func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 		out.Sign = moving.AsideFor(place, detail)
 		return out
 	}
-	unpack := things(b.Inside) + ". Scan each, or say under Totes that all of it has come."
+	unpack := things(b.Inside) + ". Scan each item, or mark all as arrived under Totes."
 	switch means {
 	case tote.Leaves:
 		return on(" goes with the courier to", things(b.Inside)+". "+byRun(a, b))
 	case tote.Passes:
 		return on(" goes on to", byRun(a, b))
 	case tote.SeenHere:
-		return on(" goes on to", "It has been here since "+when+". "+byRun(a, b))
+		return on(" goes on to", "Here since "+when+". "+byRun(a, b))
 	case tote.LeftHere:
-		return on(" has been taken already, to", "At "+when+". If it is still here, take that back under Totes.")
+		return on(" was already taken, to", "At "+when+". If it is still here, undo that under Totes.")
 	case tote.Comes:
-		return here(" has come from", from, unpack)
+		return here(" arrived from", from, unpack)
 	case tote.CameHere:
-		return here(" has come already, from", from, "At "+when+". "+unpack)
+		return here(" has already arrived, from", from, "At "+when+". "+unpack)
 	case tote.Surfaces:
 		switch {
 		case b.Inside == 0:
-			return aside("An empty tote", name+" was given up, and all that was in it has turned up since. Take its label off.")
+			return aside("An empty tote", name+" was declared lost, and all its items have turned up. Remove its label.")
 		case a.Who.Branch != b.ToBranch:
-			return on(" was given up, and is here. It goes to", things(b.Inside)+". "+byRun(a, b))
+			return on(" was declared lost and is here. It goes to", things(b.Inside)+". "+byRun(a, b))
 		}
-		return here(" was given up, and has come from", from, unpack)
+		return here(" was declared lost and has arrived from", from, unpack)
 	case tote.Unpacked:
 		return aside("An empty tote", name+" was unpacked at "+calendar.SayInstant(*b.EndedAt, a.Here().Location)+
-			". Take its label off. What is still in it is scanned thing by thing.")
+			". Remove its label. Scan anything still in it item by item.")
 	case tote.Filling:
-		return aside("Not closed yet", name+" for "+to+" is still being filled. Close it under Totes before the courier takes it.")
+		return aside("Not closed yet", name+" for "+to+" is still open. Close it under Totes before the courier takes it.")
 	default:
 		return aside("Not closed",
-			name+" is being filled at "+from+", as far as is known. Scan what is in it, thing by thing.")
+			name+" is open at "+from+". Scan its items one by one.")
 	}
 }
 
 func byRun(a *act.Act, b *store.ToteShown) string {
 	j := nextFrom(a, a.Who.Branch, b.ToBranch)
 	if j == nil || len(j.Legs) == 0 {
-		return "No run gets there within four weeks; ask the courier."
+		return "No run there within four weeks. Ask the courier."
 	}
 	leg := j.Legs[0]
 	leaves := leg.Depart.In(a.Here().Location).Format("Mon 2 Jan 15:04")
@@ -140,7 +140,7 @@ func byRun(a *act.Act, b *store.ToteShown) string {
 
 func things(n int) string {
 	if n == 1 {
-		return "1 thing is in it"
+		return "1 item in it"
 	}
-	return strconv.Itoa(n) + " things are in it"
+	return strconv.Itoa(n) + " items in it"
 }

@@ -40,7 +40,7 @@ func Begin(a *act.Act, to calendar.Code, gather bool) (*Detail, error) {
 		return nil, err
 	}
 	if id == 0 {
-		return nil, problem.Newf(problem.Refused, "A tote for %s is being filled here already. Close that one first.",
+		return nil, problem.Newf(problem.Refused, "There is already an open tote for %s. Close that one first.",
 			a.Network.BranchName(to))
 	}
 	b := &store.Tote{ID: id, FromBranch: here, ToBranch: to, State: tote.Open}
@@ -109,7 +109,7 @@ func Close(a *act.Act, id int64, next bool) (*Detail, error) {
 		return nil, err
 	}
 	if len(in) == 0 {
-		return nil, problem.Newf(problem.Refused, "Nothing is in tote %s yet, so there is nothing to close.",
+		return nil, problem.Newf(problem.Refused, "Tote %s is empty.",
 			tote.Number(id))
 	}
 	if err := step(a, b, tote.Close, nil); err != nil {
@@ -373,6 +373,6 @@ func Back(a *act.Act, id, which int64) (*Detail, error) {
 }
 
 func goneOn(id int64) error {
-	return problem.Newf(problem.Refused, "Something else has been done with tote %s since, or this was taken back already. "+
-		"Look at what was done with it.", tote.Number(id))
+	return problem.Newf(problem.Refused, "Tote %s has been used since, or this is already undone. "+
+		"See its activity.", tote.Number(id))
 }

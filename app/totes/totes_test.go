@@ -102,7 +102,7 @@ func TestATotesLife(t *testing.T) {
 	assert.Equal(t, 3, d.Inside, "what is scanned twice is in it once")
 	assert.Equal(t, 1, d.Holds)
 	_, err = testkit.Try(w.House, w.here, func(a *act.Act) (*totes.Detail, error) { return totes.Begin(a, "SLM", false) })
-	require.ErrorContains(t, err, "A tote for Saltmere is being filled here already")
+	require.ErrorContains(t, err, "There is already an open tote for Saltmere")
 
 	says := w.scan(w.here, tote.Number(b.ID))
 	assert.False(t, says.OK)
@@ -111,7 +111,7 @@ func TestATotesLife(t *testing.T) {
 	_, err = testkit.Try(w.House, w.here, func(a *act.Act) (*totes.Detail, error) { return totes.TakeOut(a, b.ID, d.In[0].TransitID) })
 	require.ErrorContains(t, err, "is closed. Open it again first")
 	_, err = w.back(w.here, b.ID)
-	require.ErrorContains(t, err, "is being filled for Saltmere by now", "there would be two of them")
+	require.ErrorContains(t, err, "open for Saltmere. Close that one first.", "there would be two of them")
 	late := w.home()
 	w.scan(w.here, late)
 	d, _ = w.do(w.here, b.ID, totes.Of)
@@ -121,10 +121,10 @@ func TestATotesLife(t *testing.T) {
 	assert.True(t, taken.OK)
 	assert.Contains(t, taken.Sign.Heading, "goes with the courier to")
 	assert.Equal(t, "away HVH", w.state(b.ID))
-	assert.Contains(t, w.scan(w.here, tote.Number(b.ID)).Sign.Heading, "has been taken already")
+	assert.Contains(t, w.scan(w.here, tote.Number(b.ID)).Sign.Heading, "was already taken, to")
 	comes := w.scan(w.there, tote.Number(b.ID))
-	assert.Contains(t, comes.Sign.Heading, "has come from")
-	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Heading, "has come already", "received twice")
+	assert.Contains(t, comes.Sign.Heading, "arrived from")
+	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Heading, "has already arrived, from", "received twice")
 	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM tote_steps WHERE tote_id = ? AND step IN ('leave', 'come')", b.ID))
 
 	assert.Equal(t, circulation.Shelf, w.scan(w.there, first).Sign.Kind)
@@ -134,7 +134,7 @@ func TestATotesLife(t *testing.T) {
 	require.Len(t, u.Signs, 2)
 	assert.Equal(t, "ready", w.Ask("SELECT state FROM holds WHERE id = ?", hold))
 	assert.Equal(t, "empty SLM", w.state(b.ID))
-	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Text, "Take its label off")
+	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Text, ". Remove its label. Scan anything still in it item by item.")
 
 	d, err = w.back(w.there, b.ID)
 	require.NoError(t, err)
@@ -221,12 +221,12 @@ func TestALostTote(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, circulation.Shelf, w.scan(w.there, home).Sign.Kind)
 	found := w.scan(w.there, tote.Number(b.ID))
-	assert.Contains(t, found.Sign.Heading, "was given up, and has come from")
-	assert.Contains(t, found.Sign.Detail, "1 thing is in it")
+	assert.Contains(t, found.Sign.Heading, "was declared lost and has arrived from")
+	assert.Contains(t, found.Sign.Detail, "1 item in it")
 	assert.Equal(t, "here SLM", w.state(b.ID))
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM items WHERE standing = 'missing'"))
 	_, err = w.back(w.there, b.ID)
-	require.ErrorContains(t, err, "Something else has been done", "that it turned up stays so")
+	require.ErrorContains(t, err, "has been used since, or this is already undone.", "that it turned up stays so")
 	u := testkit.Do(t, w.House, w.there, func(a *act.Act) (*totes.Unpacked, error) { return totes.Unpack(a, b.ID) })
 	require.Len(t, u.Signs, 1)
 	assert.Equal(t, "empty SLM", w.state(b.ID))
@@ -247,7 +247,7 @@ func TestANightGivesAToteUp(t *testing.T) {
 	w.scan(w.next, home)
 	says := w.scan(w.there, tote.Number(b.ID))
 	assert.False(t, says.OK)
-	assert.Contains(t, says.Text, "all that was in it has turned up")
+	assert.Contains(t, says.Text, "was declared lost, and all its items have turned up. Remove its label.")
 	assert.Equal(t, "empty SLM", w.state(b.ID))
 }
 
@@ -262,7 +262,7 @@ func TestAThingFellOutOfATote(t *testing.T) {
 	w.scan(w.here, tote.Number(b.ID))
 	w.scan(w.next, one)
 	assert.Equal(t, "away HVH", w.state(b.ID))
-	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Detail, "1 thing is in it")
+	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Detail, "1 item in it")
 }
 
 // The closing of a tote is taken back while somebody else begins another for the same way: one of them is told, and there is one

@@ -37,12 +37,12 @@ func TestAdministratorsFromTheMachine(t *testing.T) {
 	assert.Equal(t, role.Administrator, s.Role)
 
 	for says, of := range map[string]upkeep.Administrator{
-		"Anna Lind signs in as anna already, with the role administrator": {Login: "Anna", Branch: "HVH", Password: newer},
-		`The sign-in name is "ben lind"`:                                  {Login: "ben lind", Branch: "HVH", Password: newer},
-		"NEVRIN_PASSWORD is not set":                                      {Login: "ben", Branch: "HVH"},
-		"at least 10 letters":                                             {Login: "ben", Branch: "HVH", Password: "short"},
-		"one of HVH, SLM, THB, TRN":                                       {Login: "ben", Password: newer},
-		`no branch "XXX"`:                                                 {Login: "ben", Branch: "XXX", Password: newer},
+		"Anna Lind signs in as anna already, with the role administrator":                                   {Login: "Anna", Branch: "HVH", Password: newer},
+		`is not a sign-in name. Use letters and digits, with dots, hyphens, underscores or @ between them.`: {Login: "ben lind", Branch: "HVH", Password: newer},
+		"NEVRIN_PASSWORD is not set": {Login: "ben", Branch: "HVH"},
+		"The password is too short. Use at least 10 characters; a few unrelated words make a good password.": {Login: "ben", Branch: "HVH", Password: "short"},
+		"one of HVH, SLM, THB, TRN": {Login: "ben", Password: newer},
+		`no branch "XXX"`:           {Login: "ben", Branch: "XXX", Password: newer},
 	} {
 		_, err := try(upkeep.AddAdministrator, of)
 		assert.ErrorContains(t, err, says)

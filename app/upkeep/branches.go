@@ -89,12 +89,12 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 		return nil, dropBranch(a, code, was)
 	}
 	if !calendar.Code(key).OnLabels() {
-		return nil, problem.Newf(problem.Invalid, "The code of a branch is %q; three capital letters are right.", key)
+		return nil, problem.Newf(problem.Invalid, "%q is not a branch code. Enter three capital letters.", key)
 	}
 	if is.ClosedOn == nil != (is.Follows == "") {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"A closed branch has another that follows it, and an open one has none.",
+			"A closed branch needs a branch that takes over, and an open one has none.",
 		)
 	}
 	is.Name = plain.Line(is.Name)
@@ -114,7 +114,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 		if o.Code != code && strings.EqualFold(o.Name, is.Name) {
 			return nil, problem.Newf(
 				problem.Invalid,
-				"Another branch, %s, is called %s. Give each a name of its own.",
+				"Branch %s is already called %s. Choose another name.",
 				o.Code,
 				o.Name,
 			)
@@ -141,9 +141,9 @@ func named(bins []string) ([]string, error) {
 		b = strings.TrimSpace(b)
 		switch {
 		case b == "" || len(b) > 50:
-			return nil, problem.Newf(problem.Invalid, "A bin has a name of up to 50 letters, such as Front door.")
+			return nil, problem.Newf(problem.Invalid, "Enter a bin name of up to 50 characters, such as Front door.")
 		case slices.ContainsFunc(out, func(o string) bool { return strings.EqualFold(o, b) }):
-			return nil, problem.Newf(problem.Invalid, "Two bins are called %s. Give each a name of its own.", b)
+			return nil, problem.Newf(problem.Invalid, "Two bins are called %s. Choose different names.", b)
 		}
 		out = append(out, b)
 	}
@@ -158,7 +158,7 @@ func reads(a *act.Act, row store.Branch) error {
 			a.Network.Rows[k].Openings
 	}
 	if _, err := network.ReadCalendar(&row, a.Today()); err != nil {
-		return problem.Newf(problem.Invalid, "The branch cannot be kept like this: %s.", err)
+		return problem.Newf(problem.Invalid, "The branch cannot be saved: %s.", err)
 	}
 	return nil
 }
@@ -170,7 +170,7 @@ func dropBranch(a *act.Act, code calendar.Code, was *Branch) error {
 	if store.IsUsed(err) {
 		return problem.Newf(
 			problem.Refused,
-			"Things or people have belonged to %s. It can be closed for good, not taken away.",
+			"Items or people have belonged to %s. It can be closed permanently, not removed.",
 			was.Name,
 		)
 	}
@@ -199,25 +199,18 @@ func LookAtClosing(a *act.Act, code calendar.Code) (*Closing, error) {
 	out := &Closing{Branch: b.Name, InTheWay: inTheWay(a, use), Moves: []string{}, Runs: []string{}}
 	for _, m := range []struct {
 		n    int
-		what string
 		says string
 	}{
-		{use.Items, "item", "belong there"},
-		{use.OnShelf, "item", "stand there, and count as standing at the other branch at once: take them along"},
-		{use.Patrons, "patron", "have it as their home branch"},
-		{use.Waiting, "hold", "wait for pickup there"},
-		{use.Staff, "person", "of the staff work there"},
+		{use.Items, "Items with this home branch"},
+		{use.OnShelf, "Items on its shelves, to be moved now: they are recorded at the other branch at once"},
+		{use.Patrons, "Patrons with this home branch"},
+		{use.Waiting, "Holds for pickup there"},
+		{use.Staff, "Staff who work there"},
+		{use.Loans, "Open loans, which keep their due dates; the items can be returned anywhere"},
 	} {
 		if m.n > 0 {
-			out.Moves = append(out.Moves, fmt.Sprintf("%s %s.", calendar.Count(m.n, m.what), m.says))
+			out.Moves = append(out.Moves, fmt.Sprintf("%s: %d.", m.says, m.n))
 		}
-	}
-	if use.Loans > 0 {
-		out.Moves = append(
-			out.Moves,
-			fmt.Sprintf("%s from there stay as they are, due by its calendar; they come back anywhere.",
-				calendar.Count(use.Loans, "loan")),
-		)
 	}
 	runs, _, err := without(a, code)
 	if err != nil {
@@ -240,13 +233,13 @@ func inTheWay(a *act.Act, use store.BranchUse) []string {
 		what string
 		says string
 	}{
-		{use.Ready, "item", "on the hold shelf there: have them fetched, cancelled or cleared"},
-		{use.Moving, "item", "under way to or from there: take them in first"},
-		{use.Fetching, "item", "to be fetched there: fetch them, or say that they are missing"},
-		{use.Runs, "returns run", "open there: finish it"},
-		{use.Cards, "card payment", "at a terminal there: wait for its end, or call it off"},
+		{use.Ready, "item", "on the hold shelf there: have them collected, cancelled or removed"},
+		{use.Moving, "item", "in transit to or from there: receive them first"},
+		{use.Fetching, "item", "to be fetched there: fetch them or mark them missing"},
+		{use.Runs, "return batch", "open there: finish it"},
+		{use.Cards, "card payment", "at a terminal there: wait for it or cancel it"},
 		{use.Tills, "till", "open there: count it and close it"},
-		{use.Seasons, "item", "at home there for a time, or afterwards: let them belong elsewhere, under Items"},
+		{use.Seasons, "item", "with a temporary or planned home branch there: change it under Items"},
 	} {
 		if w.n > 0 {
 			out = append(out, fmt.Sprintf("%s %s.", calendar.Count(w.n, w.what), w.says))
@@ -268,7 +261,7 @@ func Close(a *act.Act, code, to calendar.Code, seen int64) (*Kept, error) {
 		return nil, problem.NoSuch("branch")
 	}
 	if was.ClosedOn != nil {
-		return nil, problem.Newf(problem.Refused, "%s is closed for good already.", was.Name)
+		return nil, problem.Newf(problem.Refused, "%s is already permanently closed.", was.Name)
 	}
 	was.ClosedOn, was.Follows = new(a.Today()), to
 	return Put(a, "branch", string(code), seen, was)
@@ -276,7 +269,7 @@ func Close(a *act.Act, code, to calendar.Code, seen int64) (*Kept, error) {
 
 func closeBranch(a *act.Act, code calendar.Code, is *Branch) error {
 	if is.Follows == code {
-		return problem.Newf(problem.Invalid, "What belongs there has to belong to another branch.")
+		return problem.Newf(problem.Invalid, "Choose the branch that takes over.")
 	}
 	if _, err := a.Network.OpenBranch(is.Follows); err != nil {
 		return err

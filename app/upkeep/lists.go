@@ -53,7 +53,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 	}
 	is.Name = plain.Line(is.Name)
 	if is.Name == "" {
-		return nil, problem.Newf(problem.Invalid, "A station needs a name.")
+		return nil, problem.Newf(problem.Invalid, "Enter a name for the station.")
 	}
 	if err := besides(is); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
@@ -65,7 +65,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 		if s.ID != id && s.BranchCode == is.Branch && strings.EqualFold(s.Name, is.Name) {
 			return nil, problem.Newf(
 				problem.Invalid,
-				"%s has a station %s already.",
+				"%s already has a station %s.",
 				a.Network.BranchName(is.Branch),
 				s.Name,
 			)
@@ -146,7 +146,7 @@ func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 	if !slices.Contains(kinds, kind) || !classCode.MatchString(code) {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"The code of a class is %q; from 1 to 40 small letters, digits and low lines are right.",
+			"%q is not a class code. Use 1 to 40 small letters, digits or underscores.",
 			code,
 		)
 	}
@@ -170,20 +170,20 @@ func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 
 func (c *Class) check(a *act.Act, kind, code string) error {
 	if plain.Line(c.Name) == "" {
-		return problem.Newf(problem.Invalid, "A class needs a name.")
+		return problem.Newf(problem.Invalid, "Enter a name for the class.")
 	}
 	if kind != "patron" && (c.FromAge != nil || c.ToAge != nil || c.Next != "") {
 		return problem.Newf(problem.Invalid, "Only patron classes have ages.")
 	}
 	if kind != "collection" && c.StaffOnly {
-		return problem.Newf(problem.Invalid, "Only collections are for staff only.")
+		return problem.Newf(problem.Invalid, "Only collections can be staff only.")
 	}
 	ages := person.Class{Code: code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next}
 	if wrong := ages.Wrong(); wrong != "" {
 		return problem.Newf(problem.Invalid, "%s", wrong)
 	}
 	if c.Next != "" && !classIn(a, kind, c.Next) {
-		return problem.Newf(problem.Invalid, "The class that follows, %q, is no other patron class.", c.Next)
+		return problem.Newf(problem.Invalid, "The next class, %q, must be another patron class.", c.Next)
 	}
 	for _, b := range c.Branches {
 		if _, err := a.Network.Branch(b); err != nil {
@@ -192,7 +192,7 @@ func (c *Class) check(a *act.Act, kind, code string) error {
 	}
 	for _, o := range a.Network.Classes {
 		if o.Kind == kind && o.Code != code && strings.EqualFold(o.Name, plain.Line(c.Name)) {
-			return problem.Newf(problem.Invalid, "Another class is called %s. Give each a name of its own.", o.Name)
+			return problem.Newf(problem.Invalid, "Another class is already called %s. Choose another name.", o.Name)
 		}
 	}
 	return nil
@@ -229,7 +229,7 @@ func dropClass(a *act.Act, kind, code string) error {
 	if len(in) > 0 {
 		return problem.Newf(
 			problem.Refused,
-			"%s cannot be taken away: there are %s. It can be no longer offered instead.",
+			"%s cannot be removed: there are %s. You can stop offering it instead.",
 			a.Network.ClassName(kind, code),
 			strings.Join(in, ", "),
 		)
@@ -277,7 +277,7 @@ func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 	if !slices.Contains(Lists, list) || !classCode.MatchString(code) {
 		return nil, problem.Newf(
 			problem.Invalid,
-			"The code of a choice is %q; from 1 to 40 small letters, digits and low lines are right.",
+			"%q is not a list code. Use 1 to 40 small letters, digits or underscores.",
 			code,
 		)
 	}
@@ -288,17 +288,17 @@ func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 	is.Name = plain.Line(is.Name)
 	switch {
 	case is.Name == "":
-		return nil, problem.Newf(problem.Invalid, "A choice needs a name.")
+		return nil, problem.Newf(problem.Invalid, "Enter a name.")
 	case (list == "charge") != (is.Amount != nil):
-		return nil, problem.Newf(problem.Invalid, "A charge needs its price, and nothing else has one.")
+		return nil, problem.Newf(problem.Invalid, "A charge needs a price; other entries have none.")
 	case is.Amount != nil && *is.Amount <= 0:
-		return nil, problem.Newf(problem.Invalid, "The price is %d; more than nothing is right.", *is.Amount)
+		return nil, problem.Newf(problem.Invalid, "The price is %d. Enter a price above zero.", *is.Amount)
 	case is.Loud && list != "note":
-		return nil, problem.Newf(problem.Invalid, "Only notes show at every scan.")
+		return nil, problem.Newf(problem.Invalid, "Only notes can show at every scan.")
 	}
 	for _, c := range a.Network.Choices {
 		if c.List == list && c.Code != code && strings.EqualFold(c.Name, is.Name) {
-			return nil, problem.Newf(problem.Invalid, "The list has %s already.", c.Name)
+			return nil, problem.Newf(problem.Invalid, "The list already has %s.", c.Name)
 		}
 	}
 	a.Tx.PutChoice(&store.Choice{

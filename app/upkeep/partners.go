@@ -53,7 +53,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 		if store.IsUsed(err) {
 			return nil, problem.Newf(
 				problem.Refused,
-				"%s has asked or been asked for something, so it stays.",
+				"%s has requests, so it cannot be removed.",
 				was.Name,
 			)
 		}
@@ -67,7 +67,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 		return nil, err
 	}
 	if other != "" {
-		return nil, problem.Newf(problem.Invalid, "%s is known as %s already.", other, is.Symbol)
+		return nil, problem.Newf(problem.Invalid, "%s is already used by %s.", is.Symbol, other)
 	}
 	a.Tx.PutPartner(&store.Partner{
 		ID: id, Symbol: is.Symbol, Name: is.Name, SRUURL: is.Search, MessageURL: is.Message, PatronID: is.Account,
@@ -78,10 +78,10 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 func (p *Partner) check() error {
 	p.Name = plain.Line(p.Name)
 	if p.Name == "" {
-		return problem.Newf(problem.Invalid, "A partner needs a name.")
+		return problem.Newf(problem.Invalid, "Enter a name for the partner.")
 	}
 	if !partnerSymbol.MatchString(p.Symbol) {
-		return problem.Newf(problem.Invalid, "The symbol is %q; from 3 to 8 capital letters are right.", p.Symbol)
+		return problem.Newf(problem.Invalid, "%q is not a symbol. Enter 3 to 8 capital letters.", p.Symbol)
 	}
 	for _, address := range []string{p.Search, p.Message} {
 		if address == "" {
@@ -91,7 +91,7 @@ func (p *Partner) check() error {
 		if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 			return problem.Newf(
 				problem.Invalid,
-				"An address begins with https:// or http:// and names a host, such as https://library.example/sru.",
+				"Enter an address that starts with https:// or http://, such as https://library.example/sru.",
 			)
 		}
 	}

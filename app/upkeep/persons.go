@@ -70,7 +70,7 @@ func (persons) Keep(a *act.Act, key string, was, is *Person) (*Person, error) {
 	if was != nil && was.Active && role.LeavesNobody(was.Role, is.Role, is.Active, others) {
 		return nil, problem.Newf(
 			problem.Refused,
-			"%s is the last who administrates Nevrin. Let somebody else administrate it first.",
+			"%s is the last administrator. Make somebody else an administrator first.",
 			was.Name,
 		)
 	}
@@ -89,11 +89,11 @@ func (p *Person) check(a *act.Act, id int64) error {
 	p.Name, p.Login = plain.Line(p.Name), plain.Line(p.Login)
 	switch {
 	case p.Name == "":
-		return problem.Newf(problem.Invalid, "Somebody who works here needs a name.")
+		return problem.Newf(problem.Invalid, "Enter a name.")
 	case !login.MatchString(p.Login):
 		return problem.Newf(
 			problem.Invalid,
-			"The sign-in name is %q; letters and digits are right, with dots, hyphens, low lines and @ between them.",
+			"%q is not a sign-in name. Use letters and digits, with dots, hyphens, underscores or @ between them.",
 			p.Login,
 		)
 	}
@@ -127,7 +127,7 @@ func (p *Person) check(a *act.Act, id int64) error {
 		return err
 	}
 	if other != "" {
-		return problem.Newf(problem.Invalid, "%s signs in as %s already. Choose another name.", other, p.Login)
+		return problem.Newf(problem.Invalid, "%s already signs in as %s. Choose another name.", other, p.Login)
 	}
 	return nil
 }

@@ -100,7 +100,7 @@ func tryTrips(a *act.Act, changes map[string]*Trip) (*moving.Retimed, error) {
 func tables(a *act.Act, changes map[string]*Trip) (before, after *courier.Timetable, err error) {
 	for key, is := range changes {
 		if !tripKey.MatchString(key) {
-			return nil, nil, problem.Newf(problem.Invalid, "The key of a run is %q; small letters, digits and hyphens are right.", key)
+			return nil, nil, problem.Newf(problem.Invalid, "%q is not a run key. Use small letters, digits or hyphens.", key)
 		}
 		if is != nil {
 			if err := is.check(a); err != nil {
@@ -130,7 +130,7 @@ func tables(a *act.Act, changes map[string]*Trip) (before, after *courier.Timeta
 		return nil, nil, err
 	}
 	if after, err = a.Network.With(is, calendar.DateOf(a.Now)); err != nil {
-		return nil, nil, problem.Newf(problem.Invalid, "This timetable cannot be: %s", err)
+		return nil, nil, problem.Newf(problem.Invalid, "This timetable is not possible: %s", err)
 	}
 	return before, after, nil
 }
@@ -138,15 +138,15 @@ func tables(a *act.Act, changes map[string]*Trip) (before, after *courier.Timeta
 // check looks whether a run can go as it is written, in words for who writes it.
 func (t *Trip) check(a *act.Act) error {
 	if len(t.Stops) < 2 {
-		return problem.Newf(problem.Invalid, "A run calls at two branches at least.")
+		return problem.Newf(problem.Invalid, "A run needs at least two stops.")
 	}
 	for _, d := range t.Days {
 		if !slices.Contains(calendar.DayKeys[:], d) {
-			return problem.Newf(problem.Invalid, "There is no day %q; mon, tue, wed, thu, fri, sat and sun are right.", d)
+			return problem.Newf(problem.Invalid, "There is no day %q. Use mon, tue, wed, thu, fri, sat or sun.", d)
 		}
 	}
 	if t.From != nil && t.Until != nil && *t.Until < *t.From {
-		return problem.Newf(problem.Invalid, "Its season ends on %s, before it begins on %s.", t.Until.Say(),
+		return problem.Newf(problem.Invalid, "Its season ends on %s, before it starts on %s.", t.Until.Say(),
 			t.From.Say())
 	}
 	last, where := calendar.Minute(0), ""
@@ -156,7 +156,7 @@ func (t *Trip) check(a *act.Act) error {
 		}
 		name := fmt.Sprintf("stop %d, %s", k+1, a.Network.BranchName(s.Branch))
 		if s.Arrive == "" && s.Depart == "" {
-			return problem.Newf(problem.Invalid, "%s has no time. Write when the run arrives, departs, or both.", upper(name))
+			return problem.Newf(problem.Invalid, "%s has no time. Enter an arrival, a departure, or both.", upper(name))
 		}
 		for _, text := range []string{s.Arrive, s.Depart} {
 			if text == "" {
@@ -164,10 +164,10 @@ func (t *Trip) check(a *act.Act) error {
 			}
 			at, err := calendar.ParseMinute(text)
 			if err != nil {
-				return problem.Newf(problem.Invalid, "The time %q at %s is none; 08:10 is one.", text, name)
+				return problem.Newf(problem.Invalid, "%q at %s is not a time. Enter one such as 08:10.", text, name)
 			}
 			if at < last {
-				return problem.Newf(problem.Invalid, "At %s the run would be at %s, after %s %s. It cannot go back in time.",
+				return problem.Newf(problem.Invalid, "%s is at %s, after %s %s. Times must increase.",
 					name, text, last, where)
 			}
 			last, where = at, "at "+name
@@ -283,7 +283,7 @@ func split(a *act.Act, key string, t Trying) (before *Trip, after string, err er
 		return nil, "", problem.NoSuch("run")
 	}
 	if *t.On <= calendar.DateOf(a.Now) {
-		return nil, "", problem.Newf(problem.Invalid, "Choose a date after today; what goes from today on is changed as it is.")
+		return nil, "", problem.Newf(problem.Invalid, "Choose a date after today, or leave it empty to change the run now.")
 	}
 	last := t.On.Add(-1)
 	before.Until, t.Is.From = &last, t.On

@@ -24,7 +24,7 @@ func (settings) Load(a *act.Act, _ string) (*Settled, error) { return new(a.Netw
 
 func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 	if is == nil {
-		return nil, problem.Newf(problem.Refused, "A network has settings.")
+		return nil, problem.Newf(problem.Refused, "Settings are missing.")
 	}
 	if err := is.Check(); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
@@ -50,7 +50,7 @@ func (numbers) Load(a *act.Act, _ string) (*Numbers, error) { return new(a.Netwo
 
 func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 	if is == nil {
-		return nil, problem.Newf(problem.Refused, "A network has numbers.")
+		return nil, problem.Newf(problem.Refused, "Number formats are missing.")
 	}
 	if err := is.Validate(); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
@@ -69,7 +69,7 @@ func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 	if len(unread) > 0 {
 		return nil, problem.Newf(
 			problem.Refused,
-			"Numbers in use would no longer be read: %s. Keep a pattern for them, as older numbers.",
+			"Numbers in use would no longer be read: %s. Keep a format for them, as older numbers.",
 			strings.Join(unread, ", "),
 		)
 	}
@@ -125,11 +125,11 @@ func (own) Load(a *act.Act, _ string) (*Own, error) {
 func (own) Keep(a *act.Act, _ string, _, is *Own) (*Own, error) {
 	switch {
 	case is == nil:
-		return nil, problem.Newf(problem.Refused, "A network has a name.")
+		return nil, problem.Newf(problem.Refused, "The network name is missing.")
 	case plain.Line(is.Name) == "":
-		return nil, problem.Newf(problem.Invalid, "The network needs a name.")
+		return nil, problem.Newf(problem.Invalid, "Enter a name for the network.")
 	case !symbol.MatchString(is.Symbol):
-		return nil, problem.Newf(problem.Invalid, "The symbol is %q; from 2 to 16 capital letters, digits and hyphens are right.", is.Symbol)
+		return nil, problem.Newf(problem.Invalid, "%q is not a symbol. Use 2 to 16 capital letters, digits or hyphens.", is.Symbol)
 	}
 	a.Tx.KeepNetwork(plain.Line(is.Name), is.Symbol)
 	return is, nil

@@ -25,6 +25,9 @@ type Status struct {
 
 	Archived *time.Time `json:"archived,omitempty" doc:"When PostgreSQL last gave a part of its log to an archive; missing: never"`
 
+	BackedUp  *time.Time `json:"backed_up,omitempty" doc:"When nevrin backup last made a base backup; missing: never"`
+	OldBackup bool       `json:"old_backup" doc:"The last base backup is older than it should be"`
+
 	MailOff notices.Off `json:"mail_off" enum:",server,sender" doc:"Why no email goes; empty: it goes"`
 	Waiting int         `json:"waiting" doc:"Messages that wait to be sent"`
 	Refused int         `json:"refused" doc:"Messages that a mail server has refused"`
@@ -39,6 +42,9 @@ type Step struct {
 	ID   string `json:"id" enum:"hours,staff,stations,numbers,lists,mail,stock,patrons,backup"`
 	Done bool   `json:"done"`
 }
+
+// oldBackup is after what time somebody should look why there is no newer base backup: they are made daily or weekly.
+const oldBackup = 8 * 24 * time.Hour
 
 // Stand tells how the installation stands.
 func Stand(a *act.Act) (*Status, error) {
@@ -55,10 +61,11 @@ func Stand(a *act.Act) (*Status, error) {
 	}
 	out := &Status{
 		Version: version(), Server: s.Server, Currency: a.Network.Currency, Timezone: a.Network.Timezone,
-		Night: store.DateOf(s.Night), NightEnded: s.NightEnded, Archived: s.Archived,
+		Night: store.DateOf(s.Night), NightEnded: s.NightEnded, Archived: s.Archived, BackedUp: s.BackedUp,
 		MailOff: notices.WhyOff(a), Waiting: s.Waiting, Refused: s.Refused,
 		Failed: append([]store.FailedJobs{}, failed...), Lent: s.Lent,
 	}
+	out.OldBackup = s.BackedUp != nil && time.Since(*s.BackedUp) > oldBackup
 	out.NightLate = out.Night != nil && *out.Night < a.Today()-1
 	shut := slices.ContainsFunc(a.Network.Branches, func(b *calendar.Branch) bool { return a.Network.IsOpen(b.Code) && !b.EverOpen() })
 	out.Steps = []Step{
@@ -70,7 +77,7 @@ func Stand(a *act.Act) (*Status, error) {
 		{"mail", out.MailOff == notices.On},
 		{"stock", s.Items},
 		{"patrons", s.Patrons},
-		{"backup", s.Archived != nil},
+		{"backup", s.Archived != nil || s.BackedUp != nil},
 	}
 	return out, nil
 }

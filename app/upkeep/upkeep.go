@@ -171,7 +171,7 @@ func changedSince(a *act.Act, c *store.ChangeShown) error {
 	}
 	return problem.Newf(
 		problem.Refused,
-		"%s changed this %s, after what you have seen. Nothing of yours was kept: look at it again.",
+		"%s changed this on %s, after you opened it. Your changes were not saved. Check it and try again.",
 		who,
 		calendar.SayInstant(c.At, a.Network.Location),
 	)
@@ -216,7 +216,7 @@ func Changes(a *act.Act, sort, key string, page store.Page) ([]Changed, store.Pa
 func number(key string) (int64, error) {
 	id, err := strconv.ParseInt(key, 10, 64)
 	if err != nil {
-		return 0, problem.Newf(problem.Invalid, "%q is no number of one.", key)
+		return 0, problem.Newf(problem.Invalid, "%q is not a valid number.", key)
 	}
 	return id, nil
 }

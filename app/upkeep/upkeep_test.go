@@ -86,9 +86,9 @@ func TestPartsComeAndGo(t *testing.T) {
 		changed, err := o.put(c.sort, c.key, added.Seen, c.two)
 		require.NoError(t, err, c.key)
 		_, err = o.put(c.sort, c.key, added.Seen, c.first)
-		assert.ErrorContains(t, err, "after what you have seen", "who has not seen the last change")
+		assert.ErrorContains(t, err, "after you opened it. Your changes were not saved. Check it and try again.", "who has not seen the last change")
 		_, err = o.back(added.Seen)
-		assert.ErrorContains(t, err, "after what you have seen", "only the last change is taken back")
+		assert.ErrorContains(t, err, "after you opened it. Your changes were not saved. Check it and try again.", "only the last change is taken back")
 		undone, err := o.back(changed.Seen)
 		require.NoError(t, err)
 		gone, err := o.back(added.Seen)
@@ -104,7 +104,7 @@ func TestPartsComeAndGo(t *testing.T) {
 		assert.True(t, list[2].Back)
 		assert.JSONEq(t, string(list[1].Is), string(list[3].Is), "taken back, it is as it was")
 		_, err = o.back(list[0].ID)
-		require.NoError(t, err, "what was taken away comes back")
+		require.NoError(t, err, "what was removed comes back")
 	}
 }
 
@@ -125,7 +125,7 @@ func TestTwoAdministratorsAtOnce(t *testing.T) {
 			won++
 			continue
 		}
-		assert.ErrorContains(t, err, "after what you have seen")
+		assert.ErrorContains(t, err, "after you opened it. Your changes were not saved. Check it and try again.")
 	}
 	assert.Equal(t, 1, won)
 	assert.Equal(t, "1", o.Ask("SELECT count(*)::text FROM changes"))
@@ -145,28 +145,28 @@ func TestPartsThatCannotBe(t *testing.T) {
 	}{
 		{"branch", "new", upkeep.Branch{Name: "New", Timezone: "America/Halifax"}, "three capital letters"},
 		{"branch", "NEW", upkeep.Branch{Name: "New", Timezone: "America/Nowhere"}, "Nowhere"},
-		{"branch", "NEW", upkeep.Branch{Name: "havenhead", Timezone: "America/Halifax"}, "HVH, is called Havenhead"},
+		{"branch", "NEW", upkeep.Branch{Name: "havenhead", Timezone: "America/Halifax"}, "Branch HVH is already called Havenhead. Choose another name."},
 		{"branch", "NEW", upkeep.Branch{Name: "New", Timezone: "America/Halifax", Follows: "HVH"}, "an open one has none"},
-		{"class", "patron:Big One", upkeep.Class{Name: "Big"}, "small letters, digits and low lines"},
+		{"class", "patron:Big One", upkeep.Class{Name: "Big"}, "is not a class code. Use 1 to 40 small letters, digits or underscores."},
 		{"class", "patron:teen", upkeep.Class{Name: "Adult"}, "Another class"},
-		{"class", "patron:teen", upkeep.Class{Name: "Teen", ToAge: ptr(18)}, "needs the class that then follows"},
-		{"class", "patron:teen", upkeep.Class{Name: "Teen", ToAge: ptr(18), Next: "wizard"}, "no other patron class"},
-		{"class", "patron:teen", upkeep.Class{Name: "Teen", FromAge: ptr(18), ToAge: ptr(12), Next: "adult"}, "before it begins"},
+		{"class", "patron:teen", upkeep.Class{Name: "Teen", ToAge: ptr(18)}, "A class with an end age needs a next class, and vice versa."},
+		{"class", "patron:teen", upkeep.Class{Name: "Teen", ToAge: ptr(18), Next: "wizard"}, ", must be another patron class."},
+		{"class", "patron:teen", upkeep.Class{Name: "Teen", FromAge: ptr(18), ToAge: ptr(12), Next: "adult"}, ", before it starts at"},
 		{"class", "material:scroll", upkeep.Class{Name: "Scroll", StaffOnly: true}, "Only collections"},
-		{"class", "patron:teen", upkeep.Class{Name: " "}, "needs a name"},
-		{"choice", "charge:bag", upkeep.Choice{Name: "Bag"}, "needs its price"},
-		{"choice", "waive:bag", upkeep.Choice{Name: "Bag", Amount: ptr(money.Amount(1))}, "nothing else has one"},
+		{"class", "patron:teen", upkeep.Class{Name: " "}, "Enter a name for the class."},
+		{"choice", "charge:bag", upkeep.Choice{Name: "Bag"}, "A charge needs a price; other entries have none."},
+		{"choice", "waive:bag", upkeep.Choice{Name: "Bag", Amount: ptr(money.Amount(1))}, "A charge needs a price; other entries have none."},
 		{"choice", "waive:bag", upkeep.Choice{Name: "Bag", Loud: true}, "Only notes"},
 		{"station", "1", upkeep.Station{Branch: "XXX", Name: "Counter", Paper: "a4"}, `no branch "XXX"`},
 		{"numbers", "", other, "Numbers in use would no longer be read: " + o.Ask("SELECT card FROM patrons WHERE id = ?", p)},
 		{"numbers", "", ident.Numbers{Patterns: usual.Patterns[:1]}, "no pattern is given to a new item"},
 		{"settings", "", quiet, "0 for never, or 5 and more"},
 		{"network", "", upkeep.Own{Name: "Us", Symbol: "us"}, "capital letters"},
-		{"staff", "1", upkeep.Person{Login: "a b", Name: "A", Role: "desk", Home: "HVH"}, "letters and digits are right"},
+		{"staff", "1", upkeep.Person{Login: "a b", Name: "A", Role: "desk", Home: "HVH"}, "is not a sign-in name. Use letters and digits, with dots, hyphens, underscores or @ between them."},
 		{"staff", "1", upkeep.Person{Login: "ab", Name: "A", Role: "king", Home: "HVH"}, `found role "king"`},
 		{"staff", "1", upkeep.Person{Login: "ab", Name: "A", Role: "desk", Home: "HVH", Branches: []calendar.Code{"XXX"}}, `no branch "XXX"`},
-		{"partner", "1", upkeep.Partner{Symbol: "KEL", Name: "Kel", Search: "kelmouth"}, "begins with https://"},
-		{"partner", "1", upkeep.Partner{Symbol: "K1", Name: "Kel"}, "from 3 to 8 capital letters"},
+		{"partner", "1", upkeep.Partner{Symbol: "KEL", Name: "Kel", Search: "kelmouth"}, "Enter an address that starts with https:// or http://, such as https://library.example/sru."},
+		{"partner", "1", upkeep.Partner{Symbol: "K1", Name: "Kel"}, "is not a symbol. Enter 3 to 8 capital letters."},
 		{"moon", "1", upkeep.Own{}, "no such part"},
 	} {
 		_, err := o.put(c.sort, c.key, 0, c.is)
@@ -192,12 +192,12 @@ func TestClassesInUseStay(t *testing.T) {
 	o.Patron("HVH")
 	err := o.away("class", "patron:adult", 0)
 	assert.ErrorContains(t, err, "there are 1 patron in it")
-	assert.ErrorContains(t, err, "no longer offered instead")
+	assert.ErrorContains(t, err, "You can stop offering it instead.")
 	o.Set("UPDATE patrons SET class = 'moved'")
 	assert.ErrorContains(t, o.away("class", "patron:adult", 0), "rules or examples of edition 1 that name it")
 	o.Set("INSERT INTO classes (kind, code, name, position) VALUES ('patron', 'ghost', 'Ghost', 99)")
 	require.NoError(t, o.away("class", "patron:ghost", 0))
-	assert.ErrorContains(t, o.away("class", "patron:ghost", 0), "after what you have seen")
+	assert.ErrorContains(t, o.away("class", "patron:ghost", 0), "after you opened it. Your changes were not saved. Check it and try again.")
 }
 
 // Who administrates last stays; who no longer works here is signed out at once.
@@ -212,7 +212,7 @@ func TestTheLastAdministrator(t *testing.T) {
 		{Login: "boss", Name: "Boss", Role: role.Administrator, Home: "HVH"},
 	} {
 		_, err := o.put("staff", key, first.Seen, less)
-		assert.ErrorContains(t, err, "is the last who administrates")
+		assert.ErrorContains(t, err, "is the last administrator. Make somebody else an administrator first.")
 	}
 	added := testkit.Do(t, o.House, o.boss, func(a *act.Act) (*upkeep.Added, error) {
 		return upkeep.AddPerson(a, upkeep.Person{Login: "iris", Name: "Iris Lund", Role: role.Administrator, Home: "SLM", Branches: []calendar.Code{"TRN", "SLM", "TRN"}})
@@ -221,14 +221,14 @@ func TestTheLastAdministrator(t *testing.T) {
 	_, err = testkit.Try(o.House, o.boss, func(a *act.Act) (*upkeep.Added, error) {
 		return upkeep.AddPerson(a, upkeep.Person{Login: "IRIS", Name: "Another", Role: role.Desk, Home: "SLM"})
 	})
-	assert.ErrorContains(t, err, "Iris Lund signs in as IRIS already")
+	assert.ErrorContains(t, err, "Iris Lund already signs in as IRIS. Choose another name.")
 	o.Set("INSERT INTO sessions (digest, data, staff_id, expiry) VALUES (sha256('x'), '', ?, now() + interval '1 hour')", o.boss.ID)
 	_, err = o.put("staff", key, first.Seen, upkeep.Person{Login: "boss", Name: "Boss", Role: role.Administrator, Home: "HVH"})
 	require.NoError(t, err, "there is another now")
 	assert.Equal(t, "0", o.Ask("SELECT count(*)::text FROM sessions"))
 	// Both at once would leave nobody: one is refused.
 	_, err = o.put("staff", added.Key, added.Seen, upkeep.Person{Login: "iris", Name: "Iris Lund", Role: role.Desk, Home: "SLM"})
-	assert.ErrorContains(t, err, "is the last who administrates")
+	assert.ErrorContains(t, err, "is the last administrator. Make somebody else an administrator first.")
 	assert.Equal(t, "TRN", o.Ask("SELECT string_agg(branch_code, ' ') FROM staff_branches"))
 }
 
@@ -266,27 +266,27 @@ func TestClosingABranch(t *testing.T) {
 	o.Set(`INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, amount, settling, state)
 		VALUES ('2026-10-06', 'SLM', ?, 'desk:1', 100, '{}', 'asked')`, o.boss.ID)
 	assert.Equal(t, []string{
-		"1 returns run open there: finish it.", "1 card payment at a terminal there: wait for its end, or call it off.",
+		"1 return batch open there: finish it.", "1 card payment at a terminal there: wait for it or cancel it.",
 		"1 till open there: count it and close it.",
 	}, look().InTheWay)
 	o.Set("UPDATE terminal_payments SET state = 'refused', ended_at = '2026-10-06', settling = NULL")
 	o.Set("UPDATE tills SET closed_at = '2026-10-06', closed_by = opened_by, due_cash = 0, due_card = 0, due_cheque = 0, counted_cash = 0, counted_card = 0, counted_cheque = 0")
 	seen := look()
-	assert.Equal(t, []string{"1 returns run open there: finish it."}, seen.InTheWay)
-	assert.Contains(t, seen.Moves, "2 items belong there.")
-	assert.Contains(t, seen.Moves, "2 patrons have it as their home branch.")
+	assert.Equal(t, []string{"1 return batch open there: finish it."}, seen.InTheWay)
+	assert.Contains(t, seen.Moves, "Items with this home branch: 2.")
+	assert.Contains(t, seen.Moves, "Patrons with this home branch: 2.")
 	assert.NotEmpty(t, seen.Runs)
 	_, err := shut("HVH", 0)
-	assert.ErrorContains(t, err, "cannot be closed yet. 1 returns run open there")
+	assert.ErrorContains(t, err, "cannot be closed yet. 1 return batch open there")
 	o.Set("UPDATE return_runs SET finished_at = '2026-10-06'")
 	_, err = shut("SLM", 0)
-	assert.ErrorContains(t, err, "has to belong to another branch")
+	assert.ErrorContains(t, err, "Choose the branch that takes over.")
 	_, err = shut("XXX", 0)
 	assert.ErrorContains(t, err, `no branch "XXX"`)
 	closed, err := shut("HVH", 0)
 	require.NoError(t, err)
 	_, err = shut("HVH", closed.Seen)
-	assert.ErrorContains(t, err, "closed for good already")
+	assert.ErrorContains(t, err, "is already permanently closed.")
 
 	state := func() string {
 		return o.Ask(`SELECT (SELECT string_agg(branch_code || ' ' || at_branch, ', ' ORDER BY id) FROM items) || '; ' ||
@@ -296,12 +296,12 @@ func TestClosingABranch(t *testing.T) {
 	assert.NotContains(t, o.Ask("SELECT string_agg(plan::text, '|') FROM runs"), "SLM")
 	assert.Equal(t, calendar.Code("HVH"), o.branch("SLM").Is.Follows)
 	_, err = testkit.Try(o.House, o.boss, func(a *act.Act) (*calendar.Branch, error) { return a.Network.OpenBranch("SLM") })
-	assert.ErrorContains(t, err, "is closed for good. Choose another")
+	assert.ErrorContains(t, err, "is permanently closed. Choose another branch.")
 
 	there := o.Staff(role.Desk, "HVH")
 	there.Branch = "SLM"
 	_, err = testkit.Try(o.House, there, func(a *act.Act) (*people.Card, error) { return people.Open(a, patron) })
-	assert.ErrorContains(t, err, "is closed for good", "whoever still worked there is told")
+	assert.ErrorContains(t, err, "is permanently closed. Choose another branch.", "whoever still worked there is told")
 
 	o.Set("UPDATE patrons SET branch_code = 'THB' WHERE id = ?", other)
 	_, err = o.back(closed.Seen)
@@ -332,7 +332,7 @@ func TestPartners(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, ident.Usual("4321").Patterns[0].Number(1), first.Card)
 	_, err = join("LORROW")
-	assert.ErrorContains(t, err, "known as LORROW already")
+	assert.ErrorContains(t, err, "is already used by")
 	knows := func(secret string) string {
 		return o.Ask("SELECT count(*)::text FROM partners WHERE secret_digest = sha256(?::bytea)", secret)
 	}

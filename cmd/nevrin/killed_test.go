@@ -142,9 +142,10 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 	}
 	for k, item := range items {
 		if k%5 == 2 {
+			process := r.cmd.Process // this one, not one that has been started since
 			go func() {
 				time.Sleep(time.Duration(k) * time.Millisecond)
-				_ = r.cmd.Process.Kill()
+				_ = process.Kill()
 			}()
 		}
 		kind, ok := r.scan(item, patron)

@@ -144,6 +144,7 @@ func serverCommands() []*cobra.Command {
 		initCommand(),
 		setUpCommand(),
 		migrateCommand(),
+		backupCommand(),
 		administratorCommand(),
 		linkCommand(),
 		descriptionCommand(),
@@ -412,6 +413,7 @@ func start(
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	river.AddWorker(workers, &intake.Worker{House: house})
 	river.AddWorker(workers, &holds.Router{House: house})
+	river.AddWorker(workers, &notices.Planner{House: house})
 	river.AddWorker(workers, &act.Resumer[intake.ResumeArgs]{
 		House: house, Left: (*store.Store).WaitingIntakes,
 		Job: func(id int64) river.JobArgs { return intake.Args{Intake: id} },

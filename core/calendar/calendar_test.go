@@ -123,3 +123,14 @@ func TestCodesOfBranches(t *testing.T) {
 		assert.ErrorContains(t, err, "is not a code of a branch; expected one without spaces, such as HVH", "%q", wrong)
 	}
 }
+
+// Nouns get the plural that English wants; the cases are from a dictionary, from memory.
+func TestCountsHaveTheirPlural(t *testing.T) {
+	for noun, want := range map[string]string{
+		"copy": "2 copies", "day": "2 days", "branch": "2 branches", "loss": "2 losses", "open minute": "2 open minutes",
+		"answer that was given": "2 answers that was given", "copy of a title": "2 copies of a title", "box": "2 boxes",
+	} {
+		assert.Equal(t, want, calendar.Count(2, noun))
+		assert.Equal(t, "1 "+noun, calendar.Count(1, noun))
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"strconv"
+	"strings"
 
 	"nevrin/core/expect"
 )
@@ -81,5 +82,22 @@ func Count(n int, noun string) string {
 	if n == 1 {
 		return "1 " + noun
 	}
-	return strconv.Itoa(n) + " " + noun + "s"
+	return strconv.Itoa(n) + " " + Plural(noun)
+}
+
+// Plural is the plural of a noun: of its last word, or of the one before "of", "that" and the like. Irregular nouns are not known.
+func Plural(noun string) string {
+	for _, link := range []string{" that ", " of ", " at ", " for ", " on ", " in "} {
+		if head, rest, found := strings.Cut(noun, link); found {
+			return Plural(head) + link + rest
+		}
+	}
+	last := noun[len(noun)-1]
+	switch {
+	case last == 'y' && len(noun) > 1 && !strings.ContainsRune("aeiou", rune(noun[len(noun)-2])):
+		return noun[:len(noun)-1] + "ies"
+	case last == 's' || last == 'x' || strings.HasSuffix(noun, "ch") || strings.HasSuffix(noun, "sh"):
+		return noun + "es"
+	}
+	return noun + "s"
 }

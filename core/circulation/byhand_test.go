@@ -31,14 +31,14 @@ func TestSayMany(t *testing.T) {
 	often := func(says string) circulation.Renewed {
 		return circulation.Renewed{By: circulation.TooOften, Refused: "Not renewed: " + says}
 	}
-	awaited := circulation.Renewed{By: circulation.Awaited, Refused: "Not renewed: somebody waits for it."}
+	awaited := circulation.Renewed{By: circulation.Awaited, Refused: "Not renewed: somebody is waiting for it."}
 	stopped := circulation.Renewed{By: circulation.Stopped, Refused: "Not renewed: Owes 6.00, and lending stops above 5.00."}
 	for says, each := range map[string][]circulation.Renewed{
 		"2 renewed.": {{}, {}},
-		"1 renewed; 1 not: renewals so far 2, allowed 2.":                               {{}, often("renewals so far 2, allowed 2.")},
-		"0 renewed; 2 not: renewed as often as allowed.":                                {often("renewals so far 2, allowed 2."), often("renewals so far 0, allowed 0.")},
-		"1 renewed; 1 not: somebody waits for it; 1 not: renewals so far 1, allowed 1.": {awaited, {}, often("renewals so far 1, allowed 1.")},
-		"0 renewed; 2 not: Owes 6.00, and lending stops above 5.00.":                    {stopped, stopped},
+		"1 renewed; 1 not: renewals so far 2, allowed 2.":                                    {{}, often("renewals so far 2, allowed 2.")},
+		"0 renewed; 2 not: renewed as often as allowed.":                                     {often("renewals so far 2, allowed 2."), often("renewals so far 0, allowed 0.")},
+		"1 renewed; 1 not: somebody is waiting for it; 1 not: renewals so far 1, allowed 1.": {awaited, {}, often("renewals so far 1, allowed 1.")},
+		"0 renewed; 2 not: Owes 6.00, and lending stops above 5.00.":                         {stopped, stopped},
 	} {
 		assert.Equal(t, says, circulation.SayMany(each))
 	}

@@ -195,19 +195,19 @@ func TestWhatIsSaidOfAClaim(t *testing.T) {
 	}
 	text, v := says(circulation.Claim{Ready: true, Until: day(10, 10), Pickup: "Saltmere", For: "Merryn Lomas"})
 	assert.Contains(t, text, "Sat 10 Oct 2026")
-	assert.Contains(t, text, "It waits for Merryn Lomas, for whom this patron may fetch it.")
+	assert.Contains(t, text, "It is on hold for Merryn Lomas; this patron can collect for them.")
 	assert.True(t, v.Fetch)
 	text, _ = says(circulation.Claim{Ready: true, Until: day(10, 6), Pickup: "Saltmere"})
 	assert.Contains(t, text, "until Tue 6 Oct 2026", "the last day is a day")
 	text, _ = says(circulation.Claim{Ready: true, Until: day(10, 5), Pickup: "Saltmere"})
-	assert.Contains(t, text, "who should have fetched it by Mon 5 Oct 2026")
+	assert.Contains(t, text, "Still on the hold shelf for somebody else; pickup date was Mon 5 Oct 2026")
 	chosen := why.New("Why this copy")
 	chosen.Result = "It stands where it is waited for"
 	text, v = says(circulation.Claim{Pickup: "Wrenna", Why: &chosen})
 	assert.Contains(t, text, "Wrenna")
 	assert.False(t, v.Fetch)
 	assert.Equal(t, "Why this copy", v.Why.Steps[0].Text)
-	assert.Equal(t, []string{"", "Somebody else waits for this title.", "3 others wait for this title."},
+	assert.Equal(t, []string{"", "Somebody else is waiting for this title.", "3 others are waiting for this title."},
 		[]string{circulation.Waiting(0), circulation.Waiting(1), circulation.Waiting(3)})
 }
 
@@ -226,7 +226,7 @@ func TestWhereAnItemGoes(t *testing.T) {
 		"another branch's, and rules let it stay": {i: circulation.InHand{Home: "WRN"}, float: true, way: circulation.Way{Kind: circulation.Shelf, Reason: circulation.Floats}, says: "Shelve here"},
 		"waited for here":                         {i: circulation.InHand{Home: "WRN", Pickup: "SLM"}, way: circulation.Way{Kind: circulation.HoldShelf, Reason: circulation.ForHold}, says: "Hold shelf"},
 		"waited for elsewhere":                    {i: circulation.InHand{Home: "SLM", Pickup: "WRN"}, way: circulation.Way{Kind: circulation.Tote, Reason: circulation.ForHold, To: "WRN"}},
-		"put aside for repair":                    {i: circulation.InHand{Home: "SLM", Aside: true}, way: circulation.Way{Kind: circulation.Aside, Reason: circulation.Mending}, says: "Put aside"},
+		"put aside for repair":                    {i: circulation.InHand{Home: "SLM", Aside: true}, way: circulation.Way{Kind: circulation.Aside, Reason: circulation.Mending}, says: "Set aside"},
 		"for repair, and somebody waits":          {i: circulation.InHand{Home: "SLM", Aside: true, Pickup: "SLM"}, way: circulation.Way{Kind: circulation.HoldShelf, Reason: circulation.ForHold}, says: "Hold shelf"},
 		"from outside, lodged here":               {i: circulation.InHand{Home: "SLM", Lender: "Kelmouth"}, way: circulation.Way{Kind: circulation.Outside, Reason: circulation.Returning}, says: "Home to Kelmouth"},
 		"from outside, lodged elsewhere":          {i: circulation.InHand{Home: "WRN", Lender: "Kelmouth"}, way: circulation.Way{Kind: circulation.Tote, Reason: circulation.Returning, To: "WRN"}},
@@ -421,15 +421,15 @@ func TestRenewing(t *testing.T) {
 		free    bool
 		refused string
 	}{
-		"late, and settled":      {due: "2026-11-20", fine: 75},
-		"as often as allowed":    {change: func(r *circulation.Renewing) { r.Renewals = 2 }, by: circulation.TooOften, refused: "renewals so far 2, allowed 2"},
-		"once more":              {change: func(r *circulation.Renewing) { r.Renewals = 1 }, due: "2026-11-20", fine: 75},
-		"counts as lost":         {change: func(r *circulation.Renewing) { r.Lent.LostAt = &r.Now }, by: circulation.CountsAsLost, refused: "Take it back first"},
-		"the patron is stopped":  {base: `{"owed_limit": "5.00"}`, change: func(r *circulation.Renewing) { r.Borrower.Owes = 600 }, by: circulation.Stopped, refused: "Owes $6.00"},
-		"somebody waits":         {change: func(r *circulation.Renewing) { r.Awaited = true }, by: circulation.Awaited, refused: "somebody waits"},
-		"in time, from today":    {change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 20), 720) }, due: "2026-11-10"},
-		"from when it was due":   {base: `{"renew_from": "due"}`, change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 20), 720) }, due: "2026-11-17"},
-		"on the day it was lent": {change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 6), 720) }, due: "2026-10-27", free: true},
+		"late, and settled":     {due: "2026-11-20", fine: 75},
+		"as often as allowed":   {change: func(r *circulation.Renewing) { r.Renewals = 2 }, by: circulation.TooOften, refused: "renewals so far 2, allowed 2"},
+		"once more":             {change: func(r *circulation.Renewing) { r.Renewals = 1 }, due: "2026-11-20", fine: 75},
+		"marked lost":           {change: func(r *circulation.Renewing) { r.Lent.LostAt = &r.Now }, by: circulation.CountsAsLost, refused: "Not renewed: it is marked lost. If it is here, return it first."},
+		"the patron is stopped": {base: `{"owed_limit": "5.00"}`, change: func(r *circulation.Renewing) { r.Borrower.Owes = 600 }, by: circulation.Stopped, refused: "Owes $6.00"},
+		"Not renewed: somebody is waiting for it.": {change: func(r *circulation.Renewing) { r.Awaited = true }, by: circulation.Awaited, refused: "Not renewed: somebody is waiting for it."},
+		"in time, from today":                      {change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 20), 720) }, due: "2026-11-10"},
+		"from when it was due":                     {base: `{"renew_from": "due"}`, change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 20), 720) }, due: "2026-11-17"},
+		"on the day it was lent":                   {change: func(r *circulation.Renewing) { r.Now = r.Lent.Branch.At(day(10, 6), 720) }, due: "2026-10-27", free: true},
 	} {
 		t.Run(name, func(t *testing.T) {
 			book, slm := worked(t, c.base)

@@ -84,7 +84,7 @@ func Lend(l Lending) Verdict {
 			Add(why.Fact, Waiting(l.Awaited))
 	}
 	for _, s := range v.Passed {
-		v.Why = v.Why.Add(why.Note, "Lent past a stop: "+s.Text, l.Reason)
+		v.Why = v.Why.Add(why.Note, "Override: "+s.Text, l.Reason)
 	}
 	return v
 }
@@ -95,9 +95,9 @@ func Waiting(others int) string {
 	case 0:
 		return ""
 	case 1:
-		return "Somebody else waits for this title."
+		return "Somebody else is waiting for this title."
 	}
-	return fmt.Sprintf("%d others wait for this title.", others)
+	return fmt.Sprintf("%d others are waiting for this title.", others)
 }
 
 // ReasonMissing tells whether stops were gone past that need a reason, and none was given.
@@ -142,15 +142,15 @@ func (l *Lending) stops(v *Verdict) []loan.Stop {
 	out := StopsOfPatron(l.Rules, l.At, b, l.Branch.Date(l.Now))
 	out = append(out, loan.StopsFor(b, v.Terms.Limits())...)
 	if c := l.Claim; c != nil {
-		text := "Meant for somebody else, who waits for it at " + c.Pickup + "."
+		text := "On hold for somebody else at " + c.Pickup + "."
 		if c.Ready {
-			text = "On the hold shelf for somebody else, until " + c.Until.Say() + "."
+			text = "On the hold shelf for somebody else until " + c.Until.Say() + "."
 			if c.Until < l.Branch.Date(l.Now) {
-				text = "Still on the hold shelf for somebody else, who should have fetched it by " + c.Until.Say() + "."
+				text = "Still on the hold shelf for somebody else; pickup date was " + c.Until.Say() + "."
 			}
 		}
 		if c.For != "" {
-			text += " It waits for " + c.For + ", for whom this patron may fetch it."
+			text += " It is on hold for " + c.For + "; this patron can collect for them."
 		}
 		out = append(out, loan.Stop{Kind: loan.MeantForElse, Text: text})
 	}

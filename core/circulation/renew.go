@@ -57,13 +57,13 @@ func Renew(r Renewing) Renewed {
 		}
 	}
 	if l.LostAt != nil {
-		return Renewed{By: CountsAsLost, Refused: "Not renewed: it counts as lost. Take it back first, if it is here."}
+		return Renewed{By: CountsAsLost, Refused: "Not renewed: it is marked lost. If it is here, return it first."}
 	}
 	if stops := StopsOfPatron(r.Rules, l.At, r.Borrower, l.Branch.Date(r.Now)); len(stops) > 0 {
 		return Renewed{By: Stopped, Refused: "Not renewed: " + stops[0].Text}
 	}
 	if r.Awaited {
-		return Renewed{By: Awaited, Refused: "Not renewed: somebody waits for it."}
+		return Renewed{By: Awaited, Refused: "Not renewed: somebody is waiting for it."}
 	}
 	old := l.Terms()
 	late, lateWhy := lateness.AtRenewal(l.Branch, old.Lateness(), l.Price, l.Due, r.Now)
@@ -77,7 +77,7 @@ func Renew(r Renewing) Renewed {
 
 // sayMany is what is said of a refusal where several loans have it, each with numbers of its own.
 var sayMany = map[Refusal]string{
-	TooOften: "renewed as often as allowed", CountsAsLost: "counts as lost", Awaited: "somebody waits for it",
+	TooOften: "renewed as often as allowed", CountsAsLost: "marked lost", Awaited: "somebody is waiting for it",
 }
 
 // SayMany says in one sentence what became of several renewals: how many are renewed, and how many are not for which reason. What stops

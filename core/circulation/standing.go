@@ -49,13 +49,13 @@ const (
 func MayStand(at Place) string {
 	switch at {
 	case PlaceLent:
-		return "It is on loan. Take it back first."
+		return "It is on loan. Return it first."
 	case PlaceUnderWay:
-		return "It is on its way. Receive it first."
+		return "It is in transit. Receive it first."
 	case PlaceHoldShelf:
-		return "It is on the hold shelf for somebody. End that hold first, or scan it under Returns."
+		return "It is on the hold shelf for somebody. Cancel that hold first, or scan it under Returns."
 	case PlaceFetching:
-		return "It is to be fetched for a hold. Say on the fetch list that it is not there, and another copy is chosen."
+		return "It is on the fetch list for a hold. Mark it not found there, and another copy is chosen."
 	}
 	return ""
 }

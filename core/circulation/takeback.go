@@ -71,11 +71,11 @@ func TakeBack(l Lent, c Counting, billed []ledger.Billed) Ended {
 	}
 	if l.Claimed != nil {
 		on := l.Branch.Date(*l.Claimed).Say()
-		trace = trace.Add(why.Fact, "Said to have been brought back on "+on+", and counted so")
+		trace = trace.Add(why.Fact, "Claimed returned on "+on+", and counted so")
 	}
 	e := Ended{Late: result.Late > 0, Fine: result.Fine, Why: trace}
 	if c.Excused != "" && e.Fine > 0 {
-		e.Why = e.Why.Add(why.Note, "Nothing is charged: "+c.Excused)
+		e.Why = e.Why.Add(why.Note, "No charge: "+c.Excused)
 		e.Why.Result += ", not charged"
 		e.Fine = 0
 	}
@@ -88,10 +88,10 @@ func TakeBack(l Lent, c Counting, billed []ledger.Billed) Ended {
 func (e *Ended) foundAgain(l Lent, terms lateness.LostTerms, now time.Time, billed []ledger.Billed) {
 	lost, back := l.Branch.Date(*l.LostAt), l.Branch.Date(now)
 	within := calendar.Count(terms.RefundWithin, "day")
-	e.Why = e.Why.Add(why.Note, "Counted as lost since "+lost.Say())
+	e.Why = e.Why.Add(why.Note, "Lost since "+lost.Say())
 	if !terms.Credited(lost, back) {
 		e.Fine = 0
-		e.Why.Result = "Lost and found too late for a credit"
+		e.Why.Result = "Found too late for a credit"
 		e.Why = e.Why.Add(why.Limit, "Found after more than "+within+": the price stays charged")
 		return
 	}

@@ -55,17 +55,17 @@ type Way struct {
 // trace begins with what is known already. Name says the name of a branch.
 func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (Way, why.Trace) {
 	if i.Aside && i.Pickup == "" {
-		trace.Result = "Put aside"
-		return Way{Aside, Mending, ""}, trace.Add(why.Decided, "It is put aside for repair")
+		trace.Result = "Set aside"
+		return Way{Aside, Mending, ""}, trace.Add(why.Decided, "It is set aside for repair")
 	}
 	if i.Pickup == i.Here && i.Pickup != "" {
 		trace.Result = "Hold shelf"
-		return Way{HoldShelf, ForHold, ""}, trace.Add(why.Decided, "Waited for here")
+		return Way{HoldShelf, ForHold, ""}, trace.Add(why.Decided, "On hold here")
 	}
 	if i.Pickup != "" {
-		return Way{Tote, ForHold, i.Pickup}, trace.Add(why.Decided, "Waited for at "+name(i.Pickup))
+		return Way{Tote, ForHold, i.Pickup}, trace.Add(why.Decided, "On hold at "+name(i.Pickup))
 	}
-	trace = trace.Add(why.Fact, "Nobody waits for it")
+	trace = trace.Add(why.Fact, "No holds")
 	if i.Until != nil {
 		trace = trace.Add(why.Fact, "Belongs to "+name(i.Home)+" until "+i.Until.Say()+", then to "+name(i.After))
 	}
@@ -85,7 +85,7 @@ func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (W
 	}
 	if i.Home == i.Here {
 		trace.Result = "Shelve here"
-		return Way{Shelf, AtHome, ""}, trace.Add(why.Decided, "It is at home here")
+		return Way{Shelf, AtHome, ""}, trace.Add(why.Decided, "This is its home")
 	}
 	if StaysHere(i.Rules, i.Here, i.Home, i.Collection, i.Material) {
 		at := rulebook.Situate(i.Here, i.Home, i.Collection, i.Material, "")

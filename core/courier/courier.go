@@ -276,7 +276,7 @@ func (t *Timetable) Why(j *Journey, from, to calendar.Code, ready time.Time) why
 	trace := why.New("When it gets to "+name(to)).
 		Add(why.Fact, "Ready at "+name(from)+" on "+calendar.SayInstant(ready, loc))
 	if j == nil {
-		trace.Result = "Nothing gets there within 28 days"
+		trace.Result = "No run gets there within 28 days"
 		return trace.Add(why.Limit, "No run of the next 28 days gets from "+name(from)+" to "+name(to))
 	}
 	for _, leg := range j.Legs {

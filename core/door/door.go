@@ -78,9 +78,9 @@ const guessable = 3
 func Password(text string, known ...string) string {
 	switch n := utf8.RuneCountInString(text); {
 	case n < shortest:
-		return "The password is too short. Choose one of at least 10 letters; a few words that do not belong together are good."
+		return "The password is too short. Use at least 10 characters; a few unrelated words make a good password."
 	case n > longest:
-		return "The password is too long. Choose one of at most 200 letters."
+		return "The password is too long. Use at most 200 characters."
 	}
 	var words []string
 	rest := strings.ToLower(text)
@@ -90,7 +90,7 @@ func Password(text string, known ...string) string {
 		}
 	}
 	if utf8.RuneCountInString(rest) < leftOver || zxcvbn.PasswordStrength(cut(text), words).Score < guessable {
-		return "This password is among those that are tried first. Choose another; a few words that do not belong together are good."
+		return "This password is too common. Choose another; a few unrelated words make a good password."
 	}
 	return ""
 }
@@ -107,11 +107,11 @@ func cut(text string) string {
 func Short(code string) string {
 	n := len(code)
 	if n < 4 || n > 40 {
-		return "A short code has from 4 to 40 letters or digits."
+		return "Use 4 to 40 letters or digits."
 	}
 	if strings.Count(code, code[:1]) == n || strings.Contains("01234567890", code) ||
 		strings.Contains("09876543210", code) {
-		return "This short code is the first that anybody would try. Choose another."
+		return "This short code is too easy to guess. Choose another."
 	}
 	return ""
 }

@@ -131,16 +131,16 @@ func (n Numbers) wrong(digits string) Scan {
 	switch {
 	case !ours && productCode(digits):
 		scan.Like, scan.Product = "", true
-		scan.Problem = fmt.Sprintf("%s is the publisher's product code, not the library's label. Scan the label that begins with %s.",
+		scan.Problem = fmt.Sprintf("%s is the publisher’s product code, not the library label. Scan the label that starts with %s.",
 			digits, beginnings(n.given(Item)))
 	case !slices.ContainsFunc(near, func(p Pattern) bool { return p.Length == len(digits) }):
-		scan.Problem = fmt.Sprintf("%s has %d digits. A card or label has %s. Look for a digit missing or doubled.",
+		scan.Problem = fmt.Sprintf("%s has %d digits. Cards and labels have %s. Check for a missing or doubled digit.",
 			digits, len(digits), lengths(near))
 	case ours:
-		scan.Problem = fmt.Sprintf("%s has a check digit that does not fit, so one of its digits is wrong. "+
+		scan.Problem = fmt.Sprintf("%s has a wrong check digit. "+
 			"Scan it again or type it from the label.", digits)
 	default:
-		scan.Problem = fmt.Sprintf("%s begins with %s. Cards begin with %s, labels with %s.",
+		scan.Problem = fmt.Sprintf("%s starts with %s. Cards start with %s, labels with %s.",
 			digits, digits[:min(5, len(digits))], beginnings(n.given(Card)), beginnings(n.given(Item)))
 	}
 	return scan
@@ -225,10 +225,10 @@ func or[T any](all []T, say func(T) string) string {
 func Unknown(what, number string, completed bool) string {
 	if completed {
 		return fmt.Sprintf(
-			"No %s has the number %s. One digit fewer was given and the check digit was added: is a digit missing?",
+			"No %s has the number %s. One digit was missing, so a check digit was added. Check the number.",
 			what,
 			number,
 		)
 	}
-	return fmt.Sprintf("The number %s is well formed, but no %s here has it.", number, what)
+	return fmt.Sprintf("%s is a valid number, but no %s here has it.", number, what)
 }

@@ -115,8 +115,8 @@ func TestReadMixed(t *testing.T) {
 		{"a word with a digit", "tide7", ident.Words, "", ""},
 		{"words with a letter in front", "W 104", ident.Words, "", ""},
 		{"a shelf mark", "W1044", ident.Words, "", ""},
-		{"a card of outside with a digit missing", "299110445566", ident.Wrong, "", "12 digits. A card or label has 13."},
-		{"a number of nobody", "77777777777777", ident.Wrong, "", "Cards begin with 21846 or 218465, labels with 31846."},
+		{"a card of outside with a digit missing", "299110445566", ident.Wrong, "", "12 digits. Cards and labels have 13."},
+		{"a number of nobody", "77777777777777", ident.Wrong, "", "Cards start with 21846 or 218465, labels with 31846."},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got := mixed.Read(c.text)
@@ -204,10 +204,10 @@ func TestNewCards(t *testing.T) {
 		{"one of all", mixed.Patterns[0].Number(7), "", "HVH"},
 		{"one of its own", mixed.Patterns[1].Number(7), "", "SLM"},
 		{"one of another branch", mixed.Patterns[1].Number(7), "of another branch, SLM", "HVH"},
-		{"an older one", mixed.Patterns[2].Number(7), "no longer given", "WRN"},
+		{"an older one", mixed.Patterns[2].Number(7), "is an older number that is no longer issued.", "WRN"},
 		{"one of a library outside", "2991104455667", "", "HVH"},
 		{"a label", mixed.Patterns[4].Number(7), "label of an item", "HVH"},
-		{"words", "salt", "no number of a card", "HVH"},
+		{"words", "salt", "is not a card number here.", "HVH"},
 		{"a digit missing", mixed.Patterns[0].Number(7)[:11], "has 11 digits", "HVH"},
 	} {
 		number, says := mixed.NewCard(c.text, c.branch)

@@ -261,16 +261,16 @@ func (n Numbers) NewCard(text string, branch calendar.Code) (number, problem str
 	scan := n.Read(text)
 	switch {
 	case scan.Kind == Words:
-		return "", fmt.Sprintf("%q is no number of a card here.", text)
+		return "", fmt.Sprintf("%q is not a card number here.", text)
 	case scan.Kind == Wrong:
 		return "", scan.Problem
 	case scan.Kind == Item:
 		return "", scan.Number + " is the label of an item, not a card."
 	case scan.Pattern.Branch != "" && scan.Pattern.Branch != branch:
-		return "", fmt.Sprintf("%s is a card of another branch, %s. Take one of this one, or choose that home branch.",
+		return "", fmt.Sprintf("%s is a card of another branch, %s. Use a card of this branch, or change the home branch.",
 			scan.Number, scan.Pattern.Branch)
 	case scan.Pattern.Use == Older && scan.Pattern.Library == "":
-		return "", scan.Number + " is an older number, which is no longer given."
+		return "", scan.Number + " is an older number that is no longer issued."
 	}
 	return scan.Number, ""
 }

@@ -22,16 +22,16 @@ func ISBN(text string) (number, says string) {
 		}
 		return digits, ""
 	case len(digits) == 13:
-		return "", fmt.Sprintf("%q has thirteen digits and does not begin with 978 or 979, as an ISBN does.", text)
+		return "", fmt.Sprintf("%q has 13 digits but does not start with 978 or 979, as an ISBN does.", text)
 	}
-	return "", fmt.Sprintf("%q is no ISBN: it has ten digits, or thirteen that begin with 978 or 979.", text)
+	return "", fmt.Sprintf("%q is not an ISBN. An ISBN has 10 digits, or 13 that start with 978 or 979.", text)
 }
 
 // ISSN reads an International Standard Serial Number (ISO 3297): it gives it as 0000-0000, or says what is wrong.
 func ISSN(text string) (number, says string) {
 	digits := published(text)
 	if len(digits) != 8 || strings.Contains(digits[:7], "X") {
-		return "", fmt.Sprintf("%q is no ISSN: it has eight digits, such as 0317-8471.", text)
+		return "", fmt.Sprintf("%q is not an ISSN. An ISSN has 8 digits, such as 0317-8471.", text)
 	}
 	if Mod11.Sign(digits[:7]) != digits[7:] {
 		return "", wrongSign(text, "ISSN")
@@ -40,7 +40,7 @@ func ISSN(text string) (number, says string) {
 }
 
 func wrongSign(text, what string) string {
-	return fmt.Sprintf("%q is no %s: its last digit does not fit the others, so one of them is wrong. Scan it again, or type it from the book.", text, what)
+	return fmt.Sprintf("%q is not a valid %s: the check digit is wrong. Scan it again, or type it from the book.", text, what)
 }
 
 // published are the digits of a number as publishers print them; nothing else may stand in it but hyphens and spaces.

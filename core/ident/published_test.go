@@ -17,13 +17,13 @@ func TestPublishedNumbers(t *testing.T) {
 		{"ISO 2108:1992, of ten digits (from memory)", "0-306-40615-2", "9780306406157", ""},
 		{"with an X at the end (from memory)", "0-8044-2957-x", "9780804429573", ""},
 		{"of the range 979", "979-10-90636-07-1", "9791090636071", ""},
-		{"a digit wrong", "978-92-95055-02-6", "", "its last digit does not fit"},
+		{"a digit wrong", "978-92-95055-02-6", "", ": the check digit is wrong. Scan it again, or type it from the book."},
 		{"a music number", "9790060115615", "9790060115615", ""},
-		{"a shop's code", "4006381333931", "", "does not begin with 978 or 979"},
-		{"a digit missing", "978929505502", "", "has ten digits, or thirteen"},
-		{"an X inside", "03064X0615", "", "has ten digits, or thirteen"},
-		{"words", "salt choir", "", "is no ISBN"},
-		{"nothing", "", "", "is no ISBN"},
+		{"a shop's code", "4006381333931", "", "has 13 digits but does not start with 978 or 979, as an ISBN does."},
+		{"a digit missing", "978929505502", "", "is not an ISBN. An ISBN has 10 digits, or 13 that start with 978 or 979."},
+		{"an X inside", "03064X0615", "", "is not an ISBN. An ISBN has 10 digits, or 13 that start with 978 or 979."},
+		{"words", "salt choir", "", "is not an ISBN. An ISBN has 10 digits, or 13 that start with 978 or 979."},
+		{"nothing", "", "", "is not an ISBN. An ISBN has 10 digits, or 13 that start with 978 or 979."},
 	} {
 		got, says := ident.ISBN(c.text)
 		assert.Equal(t, c.isbn, got, c.source)
@@ -32,8 +32,8 @@ func TestPublishedNumbers(t *testing.T) {
 	for _, c := range []struct{ source, text, issn, says string }{
 		{"ISO 3297, its worked example", "0317-8471", "0317-8471", ""},
 		{"ISO 3297 (from memory)", "1050124x", "1050-124X", ""},
-		{"a digit wrong", "0317-8472", "", "does not fit"},
-		{"too long", "0317-84711", "", "eight digits"},
+		{"a digit wrong", "0317-8472", "", ": the check digit is wrong. Scan it again, or type it from the book."},
+		{"too long", "0317-84711", "", "is not an ISSN. An ISSN has 8 digits, such as 0317-8471."},
 	} {
 		got, says := ident.ISSN(c.text)
 		assert.Equal(t, c.issn, got, c.source)

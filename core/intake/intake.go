@@ -10,7 +10,11 @@ import (
 	"slices"
 	"strings"
 
+	"nevrin/core/circulation"
 	"nevrin/core/expect"
+	"nevrin/core/ledger"
+	"nevrin/core/loan"
+	"nevrin/core/queue"
 )
 
 // Kind is what a file holds.
@@ -44,141 +48,153 @@ const (
 	Collection Form = "collection"
 	Standing   Form = "standing" // of a patron
 	ItemStands Form = "item_standing"
+	HoldState  Form = "hold_state"
 	About      Form = "about" // what a charge is for
 	JSON       Form = "json"
 )
 
 // Coded tells whether theirs has to be said in our codes.
 func (f Form) Coded() bool {
-	return slices.Contains([]Form{Branch, Class, Material, Collection, Standing, ItemStands, About}, f)
+	return slices.Contains([]Form{Branch, Class, Material, Collection, Standing, ItemStands, HoldState, About}, f)
 }
 
 // Field is something that a file may say.
 type Field struct {
 	Name   string `json:"name"`
 	Says   string `json:"says" doc:"What it is, for people"`
-	Form   Form   `json:"form" enum:"text,lines,date,instant,yes_no,number,sum,minor,branch,patron,material,collection,standing,item_standing,about,json"`
+	Form   Form   `json:"form" enum:"text,lines,date,instant,yes_no,number,sum,minor,branch,patron,material,collection,standing,item_standing,hold_state,about,json"`
 	Must   bool   `json:"must" doc:"No line is taken without it"`
 	called []string
 }
 
 var fields = map[Kind][]Field{
 	Patrons: {
-		{"number", "Number there; empty: the card", Text, false, []string{"patron number", "id", "borrower number"}},
+		{"number", "Number in source (default: the card)", Text, false, []string{"patron number", "id", "borrower number"}},
 		{"card", "Card", Text, true, []string{"card number", "library card", "barcode"}},
 		{"legal_name", "Legal name", Text, false, []string{"name", "full name", "patron name"}},
 		{"given_name", "Given name, where it stands apart", Text, false, []string{"first name", "forename"}},
 		{"family_name", "Family name, where it stands apart", Text, false, []string{"last name", "surname"}},
 		{"preferred_name", "Preferred name", Text, false, []string{"called"}},
 		{"shelf_name", "Name on hold shelves", Text, false, nil},
-		{"institution", "Not a person but an institution", YesNo, false, nil},
+		{"institution", "Institution", YesNo, false, nil},
 		{"born", "Birth date", Date, false, []string{"date of birth", "birth date", "birthday", "dob"}},
 		{"class", "Patron class", Class, true, []string{"patron class", "category", "type"}},
 		{"branch", "Home branch", Branch, true, []string{"home branch", "library", "location"}},
-		{"standing", "Standing: active, inactive or excluded", Standing, false, []string{"status"}},
-		{"standing_reason", "Why so", Text, false, nil},
-		{"stopped", "Why they may look and not borrow", Text, false, nil},
-		{"card_until", "Card runs out on", Date, false, []string{"expiry", "expiry date", "expires", "valid until"}},
+		{"standing", "Status: active, inactive or excluded", Standing, false, []string{"status"}},
+		{"standing_reason", "Reason for the status", Text, false, nil},
+		{"stopped", "Blocked from borrowing: reason", Text, false, nil},
+		{"card_until", "Card expires on", Date, false, []string{"expiry", "expiry date", "expires", "valid until"}},
 		{"joined_on", "Joined on", Date, false, []string{"joined", "registered", "registration date"}},
-		{"email", "Mail address", Text, false, []string{"mail", "e-mail", "email address"}},
-		{"phone", "Telephone", Text, false, []string{"telephone", "phone number", "mobile"}},
-		{"other_phones", "Further telephones", Lines, false, nil},
-		{"text_number", "Number for texts", Text, false, []string{"text", "sms"}},
-		{"address", "Street and number", Text, false, []string{"street", "address line 1"}},
+		{"email", "Email", Text, false, []string{"mail", "e-mail", "email address"}},
+		{"phone", "Phone", Text, false, []string{"telephone", "phone number", "mobile"}},
+		{"other_phones", "Other phones", Lines, false, nil},
+		{"text_number", "Text message number", Text, false, []string{"text", "sms"}},
+		{"address", "Street address", Text, false, []string{"street", "address line 1"}},
 		{"postal_code", "Postal code", Text, false, []string{"postcode", "zip", "zip code"}},
 		{"town", "Town", Text, false, []string{"city", "place"}},
-		{"home_address", "Where they live, if post goes elsewhere", Text, false, nil},
-		{"mail_returned", "Post has come back", YesNo, false, nil},
+		{"home_address", "Home address, if different", Text, false, nil},
+		{"mail_returned", "Letters were returned", YesNo, false, nil},
 		{"in_area", "Lives in our area", YesNo, false, nil},
-		{"household", "Household: who has the same are one", Text, false, []string{"family number"}},
-		{"answers_for_all", "Answers for the household", YesNo, false, nil},
+		{"household", "Household key", Text, false, []string{"family number"}},
+		{"answers_for_all", "Main contact of the household", YesNo, false, nil},
 		{"guardian_card", "Guardian's card", Text, false, []string{"guardian card"}},
 		{"guardian_name", "Guardian's name", Text, false, []string{"guardian", "parent"}},
-		{"identity", "Identity seen", Text, false, nil},
-		{"identity_two", "Second identity seen", Text, false, nil},
-		{"identity_number", "Number of the identity", Text, false, nil},
-		{"identity_guardian", "The identity is the guardian's", YesNo, false, nil},
-		{"school_number", "Number at school", Text, false, []string{"student number", "pupil number"}},
+		{"identity", "ID checked", Text, false, nil},
+		{"identity_two", "Second ID", Text, false, nil},
+		{"identity_number", "ID number", Text, false, nil},
+		{"identity_guardian", "The ID is the guardian’s", YesNo, false, nil},
+		{"school_number", "School number", Text, false, []string{"student number", "pupil number"}},
 		{"school_year", "School year", Text, false, []string{"grade", "year group"}},
-		{"pickup", "Picks up at", Branch, false, []string{"pickup branch"}},
-		{"may_use", "Who else may use the card", Lines, false, nil},
-		{"marks", "Classifications", Lines, false, nil},
+		{"pickup", "Pickup branch", Branch, false, []string{"pickup branch"}},
+		{"may_use", "People who can use the card", Lines, false, nil},
+		{"marks", "Tags", Lines, false, nil},
 		{"older_reader", "Older reader", YesNo, false, nil},
 		{"internet", "Internet: none, filtered or full", Text, false, nil},
-		{"photo", "May be photographed", YesNo, false, nil},
-		{"history_months", "Months for which history is kept", Number, false, nil},
-		{"history_seen", "Staff may see the history", YesNo, false, nil},
-		{"ask_before", "Ask for what they had before", YesNo, false, nil},
-		{"notices", "Ways of notices", JSON, false, nil},
+		{"photo", "Photograph allowed", YesNo, false, nil},
+		{"history_months", "Months of loan history", Number, false, nil},
+		{"history_seen", "History shared with staff", YesNo, false, nil},
+		{"ask_before", "Ask before lending the same title again", YesNo, false, nil},
+		{"notices", "Notice preferences", JSON, false, nil},
 		{"notes", "Notes", Text, false, []string{"note", "remarks", "comments"}},
-		{"former_cards", "Cards of before", Lines, false, []string{"old cards"}},
+		{"former_cards", "Former cards", Lines, false, []string{"old cards"}},
 	},
 	Stock: {
-		{"number", "Number of the title there", Text, false, []string{"title_number", "record number", "title id"}},
+		{"number", "Title number in source", Text, false, []string{"title_number", "record number", "title id"}},
 		{"title", "Title", Text, false, []string{"name", "title name"}},
 		{"author", "Author", Text, false, []string{"creator"}},
 		{"isbn", "ISBN", Text, false, nil},
 		{"year", "Year", Number, false, []string{"published", "publication year"}},
 		{"publisher", "Publisher", Text, false, nil},
 		{"edition", "Edition", Text, false, nil},
-		{"language", "Language, three letters", Text, false, nil},
+		{"language", "Language code", Text, false, nil},
 		{"extent", "Extent", Text, false, []string{"pages"}},
 		{"series", "Series", Text, false, nil},
 		{"subjects", "Subjects", Lines, false, []string{"keywords"}},
 		{"summary", "Summary", Text, false, []string{"abstract"}},
-		{"label", "Label of the item", Text, false, []string{"barcode", "item number", "item barcode"}},
-		{"branch", "Where it belongs", Branch, false, []string{"home branch", "library", "location"}},
-		{"at_branch", "Where it is, if elsewhere", Branch, false, nil},
-		{"home_until", "Belongs there until", Date, false, nil},
-		{"home_after", "And then to", Branch, false, nil},
+		{"label", "Item label", Text, false, []string{"barcode", "item number", "item barcode"}},
+		{"branch", "Home branch", Branch, false, []string{"home branch", "library", "location"}},
+		{"at_branch", "Current branch, if different", Branch, false, nil},
+		{"home_until", "Home branch until", Date, false, nil},
+		{"home_after", "Home branch after that", Branch, false, nil},
 		{"collection", "Collection", Collection, false, []string{"shelf", "section"}},
 		{"material", "Material class", Material, false, []string{"material class", "item type", "type"}},
 		{"call_number", "Call number", Text, false, []string{"shelfmark", "call no"}},
 		{"price", "Price", Sum, false, nil},
 		{"price_minor", "Price, in the smallest unit", Minor, false, nil},
-		{"parts", "How many parts", Number, false, nil},
-		{"parts_say", "Which parts", Text, false, nil},
+		{"parts", "Number of parts", Number, false, nil},
+		{"parts_say", "Parts", Text, false, nil},
 		{"condition", "Condition", Text, false, nil},
 		{"note", "Note", Text, false, []string{"remarks"}},
-		{"standing", "Standing: in use, missing, aside, lost or withdrawn", ItemStands, false, []string{"status"}},
-		{"aside_for", "Put aside for: damaged, repair or rebuy", Text, false, nil},
-		{"own_terms", "Own terms", JSON, false, nil},
+		{"standing", "Status: in use, missing, aside, lost or withdrawn", ItemStands, false, []string{"status"}},
+		{"aside_for", "Set aside for: damaged, repair or rebuy", Text, false, nil},
+		{"own_terms", "Own loan terms", JSON, false, nil},
 		{"added_on", "Added on", Date, false, []string{"added", "acquired"}},
 	},
 	Loans: {
-		{"label", "Label of the item", Text, true, []string{"barcode", "item barcode", "item"}},
+		{"label", "Item label", Text, true, []string{"barcode", "item barcode", "item"}},
 		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
 		{"branch", "Lent at", Branch, true, []string{"library", "location"}},
 		{"lent_at", "Lent on", Instant, true, []string{"loan date", "lent", "issued"}},
 		{"due_date", "Due on", Date, false, []string{"due", "date due"}},
-		{"due_at", "Due at an hour", Instant, false, nil},
-		{"renewals", "Renewed how often", Number, false, []string{"renewed"}},
-		{"lost_at", "Counts as lost since", Instant, false, nil},
+		{"due_at", "Due at (hourly loans)", Instant, false, nil},
+		{"renewals", "Renewals", Number, false, []string{"renewed"}},
+		{"lost_at", "Lost since", Instant, false, nil},
 	},
 	Holds: {
-		{"number", "Number of the title there", Text, false, []string{"title_number", "record number", "title id"}},
+		{"number", "Title number in source", Text, false, []string{"title_number", "record number", "title id"}},
 		{"isbn", "ISBN", Text, false, nil},
 		{"only_label", "Only this item", Text, false, nil},
 		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
-		{"pickup", "Picked up at", Branch, true, []string{"pickup branch", "library", "branch"}},
+		{"pickup", "Pickup branch", Branch, true, []string{"pickup branch", "library", "branch"}},
 		{"placed_at", "Placed on", Instant, false, []string{"placed", "date"}},
 		{"paused_until", "Paused until", Date, false, []string{"waits from"}},
 		{"place", "Place in the queue", Number, false, []string{"rank", "position"}},
+		{"state", "Waiting, or ready on the hold shelf", HoldState, false, []string{"status"}},
+		{"label", "Label of the item that is ready", Text, false, []string{"barcode", "item barcode", "item"}},
+		{"ready_at", "Ready since", Instant, false, []string{"ready", "available since"}},
+		{"shelf_until", "On the hold shelf until", Date, false, []string{"pickup until", "pick up by", "last pickup day"}},
+		{"slot", "Slot of the hold shelf", Number, false, nil},
 	},
 	Balances: {
 		{"card", "Card", Text, true, []string{"card number", "patron", "borrower"}},
-		{"left", "Still owed", Sum, false, []string{"amount", "balance", "owed", "sum"}},
-		{"left_minor", "Still owed, in the smallest unit", Minor, false, nil},
-		{"about", "What it is for", About, false, []string{"kind", "type"}},
+		{"left", "Amount owed", Sum, false, []string{"amount", "balance", "owed", "sum"}},
+		{"left_minor", "Amount owed, in the smallest unit", Minor, false, nil},
+		{"about", "Charge type", About, false, []string{"kind", "type"}},
 		{"charged_at", "Charged on", Instant, false, []string{"date", "charged"}},
-		{"text", "In their words", Text, false, []string{"description", "reason"}},
-		{"label", "Label of the item", Text, false, []string{"barcode"}},
+		{"text", "Description", Text, false, []string{"description", "reason"}},
+		{"label", "Item label", Text, false, []string{"barcode"}},
 		{"branch", "Charged at", Branch, false, []string{"library"}},
 	},
 }
 
 // Kinds are all kinds, in the order in which they are taken.
 var Kinds = []Kind{Patrons, Stock, Loans, Holds, Balances}
+
+// OneOf are fields of which a file has to say one at least.
+var OneOf = map[Kind][]string{
+	Patrons: {"legal_name", "family_name"}, Stock: {"title", "label"}, Loans: {"due_date", "due_at"},
+	Holds: {"number", "isbn", "only_label"}, Balances: {"left", "left_minor"},
+}
 
 // Fields are what a file of a kind may say, in order.
 func Fields(k Kind) []Field { return fields[k] }
@@ -232,7 +248,7 @@ func (m Mapping) Check(k Kind, heads []string) error {
 	for _, f := range fields[k] {
 		known[f.Name] = true
 		if f.Must && !m.says(f.Name) {
-			return expect.Errorf("a column for it, or one value for all", "nothing says %q", f.Says)
+			return expect.Errorf("a column, or one value for all", "nothing is mapped to %q", f.Says)
 		}
 	}
 	for name, s := range m.From {
@@ -248,12 +264,8 @@ func (m Mapping) Check(k Kind, heads []string) error {
 	if m.Order != DayFirst && m.Order != MonthFirst {
 		return expect.Errorf("day or month", "dates in the order %q", m.Order)
 	}
-	for _, one := range [][]string{{string(Patrons), "legal_name", "family_name"}, {string(Stock), "title", "label"},
-		{string(Loans), "due_date", "due_at"}, {string(Holds), "number", "isbn", "only_label"},
-		{string(Balances), "left", "left_minor"}} {
-		if string(k) == one[0] && !slices.ContainsFunc(one[1:], m.says) {
-			return expect.Errorf("a column for one of them", "nothing says %s", strings.Join(one[1:], ", or "))
-		}
+	if !slices.ContainsFunc(OneOf[k], m.says) {
+		return expect.Errorf("a column for one of them", "nothing is mapped to %s", strings.Join(OneOf[k], ", or "))
 	}
 	return nil
 }
@@ -303,6 +315,30 @@ func (m Mapping) Read(k Kind, of func(column string) string) Row {
 
 // Code is one of our codes, and what people call it.
 type Code struct{ Is, Name string }
+
+// Codes are those of a form that no network makes for itself; none where it has no codes, or a network's own.
+func (f Form) Codes() []string {
+	switch f {
+	case Standing:
+		return texts(loan.Active, loan.Inactive, loan.Excluded)
+	case ItemStands:
+		return texts(circulation.ItemStandings...)
+	case HoldState:
+		return texts(queue.Open...)
+	case About:
+		return texts(ledger.Abouts...)
+	default:
+		return nil
+	}
+}
+
+func texts[T ~string](of ...T) []string {
+	out := make([]string, len(of))
+	for k, one := range of {
+		out[k] = string(one)
+	}
+	return out
+}
 
 // Ours gives the code that is meant by a text: the code itself, or else what is it or its name but for capital letters; empty where
 // nothing is, or several are.
@@ -356,10 +392,10 @@ func (r *Row) Known(k Kind, ours func(f Form, text string) string) {
 func (r *Row) Left(k Kind) string {
 	for _, f := range fields[k] {
 		if theirs, odd := r.Unknown[f.Name]; odd {
-			return fmt.Sprintf("%s: %q is none of ours. Say what it means, or leave the column out.", f.Says, theirs)
+			return fmt.Sprintf("%s: %q is unknown. Choose what it means, or leave the column out.", f.Says, theirs)
 		}
 		if f.Must && r.Texts[f.Name] == "" {
-			return f.Says + ": this line says nothing."
+			return f.Says + " is missing in this line."
 		}
 	}
 	return ""

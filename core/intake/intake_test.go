@@ -137,11 +137,11 @@ func TestMappings(t *testing.T) {
 		"class": "Category"}, got)
 	heads := []string{"card", "name", "kind"}
 	for says, m := range map[string]intake.Mapping{
-		`nothing says "Card"`:         {From: map[string]intake.Source{}},
-		`nothing says "Patron class"`: {From: map[string]intake.Source{"card": {Columns: heads[:1]}}},
+		`nothing is mapped to "Card"`:         {From: map[string]intake.Source{}},
+		`nothing is mapped to "Patron class"`: {From: map[string]intake.Source{"card": {Columns: heads[:1]}}},
 		`the file has no column "x"`: {From: map[string]intake.Source{"card": {Columns: []string{"x"}},
 			"class": {Always: "adult"}, "branch": {Always: "HVH"}}},
-		"nothing says legal_name": {From: map[string]intake.Source{"card": {Columns: heads[:1]},
+		"nothing is mapped to legal_name": {From: map[string]intake.Source{"card": {Columns: heads[:1]},
 			"class": {Always: "adult"}, "branch": {Always: "HVH"}}},
 		`there is no field "shoes"`: {From: map[string]intake.Source{"card": {Columns: heads[:1]},
 			"class": {Always: "adult"}, "branch": {Always: "HVH"},
@@ -174,7 +174,7 @@ func TestMappings(t *testing.T) {
 	r = read("")
 	assert.Equal(t, "child", r.Texts["class"])
 	r = read("VIP")
-	assert.Contains(t, r.Left(intake.Patrons), `"VIP" is none of ours`)
+	assert.Contains(t, r.Left(intake.Patrons), `"VIP" is unknown`)
 }
 
 func TestWhatBecomesOfALine(t *testing.T) {
@@ -189,8 +189,8 @@ func TestWhatBecomesOfALine(t *testing.T) {
 	}{
 		{nil, false, intake.New, ""}, {nil, true, intake.New, ""},
 		{before("a", false), false, intake.Same, ""}, {before("a", true), true, intake.Same, ""},
-		{before("b", false), false, intake.Changed, ""}, {before("b", true), false, intake.Left, "changed here too"},
-		{before("b", false), true, intake.Left, "Take the file back"}, {before("b", true), true, intake.Left, "changed here too"},
+		{before("b", false), false, intake.Changed, ""}, {before("b", true), false, intake.Left, "changed both there and here"},
+		{before("b", false), true, intake.Left, "Undo that import"}, {before("b", true), true, intake.Left, "changed both there and here"},
 	} {
 		becomes, says := intake.Settle(c.before, "a", c.fixed)
 		assert.Equal(t, c.becomes, becomes, "%+v", c)

@@ -1,5 +1,7 @@
 package intake
 
+import "nevrin/core/queue"
+
 // Outcome is what becomes of a line.
 type Outcome string
 
@@ -11,6 +13,12 @@ const (
 	Same    Outcome = "same"    // it came before, and is the same
 	Left    Outcome = "left"
 )
+
+// Ready tells whether a hold of a file stands on the hold shelf: its state says so, or it names its item and no state. The state is one
+// of core/queue, or empty.
+func Ready(state queue.State, label string) bool {
+	return state == queue.Ready || state == "" && label != ""
+}
 
 // Before is what is known of something that came with an earlier file: what it said, as a digest, and whether it has been changed here
 // since.
@@ -28,9 +36,9 @@ func Settle(before *Before, digest string, fixed bool) (becomes Outcome, says st
 	case before.Digest == digest:
 		return Same, ""
 	case before.Touched:
-		return Left, "It came before, is other there now, and was changed here too. Look at both and write down what is right."
+		return Left, "It was imported before and has changed both there and here. Compare both and correct it by hand."
 	case fixed:
-		return Left, "It came before and is other now. Take the file back with which it came, then take this one."
+		return Left, "It was imported before and has changed. Undo that import, then import this file."
 	}
 	return Changed, ""
 }

@@ -31,7 +31,7 @@ type Bill struct {
 
 // Cost is the bill for a lost item, with its why. Without a known price only the rest is charged.
 func (t LostTerms) Cost(price *money.Amount, late Result, lateWhy why.Trace) (Bill, why.Trace) {
-	trace := why.New("Counts as lost")
+	trace := why.New("Lost")
 	bill := Bill{Processing: t.Processing}
 	if t.After != nil {
 		trace = trace.Add(why.Decided, "Late for more than "+calendar.Count(*t.After, "day"))
@@ -49,7 +49,7 @@ func (t LostTerms) Cost(price *money.Amount, late Result, lateWhy why.Trace) (Bi
 		bill.Lateness = late.Fine
 		trace = trace.Under(why.Sum, lateWhy)
 	} else if late.Fine > 0 {
-		trace = trace.Add(why.Note, "Lateness stops and is not charged as long as the price is")
+		trace = trace.Add(why.Note, "Late fines stop and are not charged while the price is charged")
 	}
 	trace.Result = t.Currency.Say(bill.Price + bill.Processing + bill.Lateness)
 	return bill, trace

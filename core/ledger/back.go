@@ -21,15 +21,15 @@ type Taken struct {
 func Reversing(t Taken, r role.Role, here *calendar.Branch, now time.Time) string {
 	switch {
 	case t.Out:
-		return "Only money that was taken can be reversed. If this was a mistake, take the payment again."
+		return "Only payments can be reversed. If this was a mistake, take the payment again."
 	case t.Reversed:
 		return "This payment has been reversed already."
 	case t.GivenBack:
-		return "Something that this paid has been credited since and is given back as a refund, so it cannot be reversed."
+		return "A charge that this paid has been credited since and is refunded, so it cannot be reversed."
 	case !r.MayActOn(t.Branch, here.Code):
-		return "This was taken at another branch. It is reversed there, or by a supervisor."
+		return "This was taken at another branch. Only that branch or a supervisor can reverse it."
 	case here.Date(t.At) != here.Date(now) && !r.Supervises():
-		return "This was taken on another day. A supervisor reverses it."
+		return "This was taken on another day. Only a supervisor can reverse it."
 	}
 	return ""
 }
@@ -49,11 +49,11 @@ func Unwaiving(w Forgiven, r role.Role, here *calendar.Branch, now time.Time) st
 	case w.Undone:
 		return "This waiver has been undone already."
 	case w.TakenBack:
-		return "The charge has been taken back since, so nothing of it can be owed again."
+		return "The charge has been reversed since, so it cannot be owed again."
 	case !r.MayActOn(w.Branch, here.Code):
-		return "This was waived at another branch. It is undone there, or by a supervisor."
+		return "This was waived at another branch. Only that branch or a supervisor can undo it."
 	case here.Date(w.At) != here.Date(now) && !r.Supervises():
-		return "This was waived on another day. A supervisor undoes it."
+		return "This was waived on another day. Only a supervisor can undo it."
 	}
 	return ""
 }

@@ -48,11 +48,11 @@ func TestCounting(t *testing.T) {
 	more := due
 	more.Cash += 5
 	more.Card--
-	require.EqualError(t, ledger.Counted(due, more, " ", false, cad), "$0.05 too much in cash, $0.01 too little in cards: say in a sentence why")
-	require.EqualError(t, ledger.Counted(due, more, "", true, cad), "this is not what should lie in it: count again, or say in a sentence why")
+	require.EqualError(t, ledger.Counted(due, more, " ", false, cad), "$0.05 too much in cash, $0.01 too little in cards: explain the difference")
+	require.EqualError(t, ledger.Counted(due, more, "", true, cad), "the count differs from the expected amount: count again, or explain the difference")
 	require.NoError(t, ledger.Counted(due, more, "A coin from the floor", true, cad))
 	more.Cash = -5
-	require.ErrorContains(t, ledger.Counted(due, more, "x", false, cad), "less than nothing")
+	require.ErrorContains(t, ledger.Counted(due, more, "x", false, cad), "a till cannot hold less than zero cash")
 }
 
 func TestWhoReversesWhat(t *testing.T) {
@@ -69,9 +69,9 @@ func TestWhoReversesWhat(t *testing.T) {
 		"yesterday, supervisor":            {func(x *ledger.Taken) { x.At = now.Add(-20 * time.Hour) }, role.Supervisor, ""},
 		"elsewhere, desk":                  {func(x *ledger.Taken) { x.Branch = "SLM" }, role.Desk, "another branch"},
 		"elsewhere, supervisor":            {func(x *ledger.Taken) { x.Branch = "SLM" }, role.Supervisor, ""},
-		"a reversal, or what was given":    {func(x *ledger.Taken) { x.Out = true }, role.Administrator, "Only money that was taken"},
+		"a reversal, or what was given":    {func(x *ledger.Taken) { x.Out = true }, role.Administrator, "Only payments can be reversed. If this was a mistake, take the payment again."},
 		"reversed":                         {func(x *ledger.Taken) { x.Reversed = true }, role.Administrator, "already"},
-		"what it paid is to be given back": {func(x *ledger.Taken) { x.GivenBack = true }, role.Administrator, "given back as a refund"},
+		"what it paid is to be given back": {func(x *ledger.Taken) { x.GivenBack = true }, role.Administrator, "A charge that this paid has been credited since and is refunded, so it cannot be reversed."},
 	} {
 		x := fine
 		c.change(&x)
@@ -99,7 +99,7 @@ func TestWhoUndoesWhichWaiver(t *testing.T) {
 		"elsewhere, desk":       {ledger.Forgiven{At: today, Branch: "SLM"}, role.Desk, "another branch"},
 		"elsewhere, supervisor": {ledger.Forgiven{At: today, Branch: "SLM"}, role.Supervisor, ""},
 		"undone":                {ledger.Forgiven{At: today, Branch: "HVH", Undone: true}, role.Administrator, "undone already"},
-		"charge taken back":     {ledger.Forgiven{At: today, Branch: "HVH", TakenBack: true}, role.Administrator, "taken back"},
+		"charge taken back":     {ledger.Forgiven{At: today, Branch: "HVH", TakenBack: true}, role.Administrator, "The charge has been reversed since, so it cannot be owed again."},
 	} {
 		if says := ledger.Unwaiving(c.waived, c.role, here, now); c.says == "" {
 			assert.Empty(t, says, name)

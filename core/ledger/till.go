@@ -35,7 +35,7 @@ func (d Drawer) Less(o Drawer) Drawer {
 // sentence by who counted. Who counts blind is not told how much it is, or they could count until it fits.
 func Counted(due, counted Drawer, says string, blind bool, c money.Currency) error {
 	if counted.Cash < 0 {
-		return fmt.Errorf("a drawer cannot hold less than nothing in cash")
+		return fmt.Errorf("a till cannot hold less than zero cash")
 	}
 	if c.Coin > 1 && counted.Cash%c.Coin != 0 {
 		return fmt.Errorf("%s in cash cannot be counted in coins of %s", c.Say(counted.Cash), c.Say(c.Coin))
@@ -45,9 +45,9 @@ func Counted(due, counted Drawer, says string, blind bool, c money.Currency) err
 		return nil
 	}
 	if blind {
-		return fmt.Errorf("this is not what should lie in it: count again, or say in a sentence why")
+		return fmt.Errorf("the count differs from the expected amount: count again, or explain the difference")
 	}
-	return fmt.Errorf("%s: say in a sentence why", Difference(over, c))
+	return fmt.Errorf("%s: explain the difference", Difference(over, c))
 }
 
 // Difference says by how much a counted drawer is over or short, by means; empty where it is right.

@@ -268,23 +268,23 @@ const furthest = 366
 func ByHand(was Due, lost bool, day, today calendar.Date, b *calendar.Branch, reason string) string {
 	switch {
 	case lost:
-		return "It counts as lost. Take it back first, if it is here."
+		return "It is marked lost. If it is here, return it first."
 	case was.Hours:
-		return "This is lent by the hour. Renew it, or take it back."
+		return "This is an hourly loan. Renew or return it."
 	case was.Date == day:
-		return "It is due on that day already."
+		return "It is already due on that day."
 	case day < today:
-		return "A due date is not set into the past."
+		return "The due date cannot be in the past."
 	case day.DaysSince(today) > furthest:
-		return "This is more than a year ahead. Look at the year."
+		return "This is more than a year ahead. Check the year."
 	case strings.TrimSpace(reason) == "":
-		return "Say why the due date is another."
+		return "Enter a reason for the change."
 	case !b.OpenOn(day):
 		next, ok := b.NextOpenDay(day)
 		if !ok {
 			return fmt.Sprintf("%s is closed on %s.", b.Name, day.Say())
 		}
-		return fmt.Sprintf("%s is closed on %s. It opens next on %s.", b.Name, day.Say(), next.Say())
+		return fmt.Sprintf("%s is closed on %s. It next opens on %s.", b.Name, day.Say(), next.Say())
 	}
 	return ""
 }

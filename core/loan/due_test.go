@@ -132,17 +132,17 @@ func TestWhatIsAskedBefore(t *testing.T) {
 	now := b.At(on(10, 6), 17*60+30)
 	due := func(minutes int) loan.Due { return loan.AtInstant(now.Add(time.Duration(minutes) * time.Minute)) }
 	assert.Nil(t, loan.DueSoon(due(31), b, now))
-	assert.Equal(t, &loan.Stop{Kind: loan.Soon, Text: "Back in 30 minutes, at 18:00?"}, loan.DueSoon(due(30), b, now))
+	assert.Equal(t, &loan.Stop{Kind: loan.Soon, Text: "Due back in 30 minutes, at 18:00. Lend it?"}, loan.DueSoon(due(30), b, now))
 	assert.Nil(t, loan.DueSoon(loan.OnDate(on(10, 6)), b, b.At(on(10, 6), 23*60+50)), "days are not asked about")
 	assert.Nil(t, loan.Earlier(0, 0))
-	assert.Equal(t, "Has had this title once before, last back on Tue 6 Oct 2026.", loan.Earlier(1, on(10, 6)).Text)
-	assert.Equal(t, "Has had this title 3 times before, last back on Tue 6 Oct 2026.", loan.Earlier(3, on(10, 6)).Text)
+	assert.Equal(t, "Has borrowed this title once before, last returned on Tue 6 Oct 2026.", loan.Earlier(1, on(10, 6)).Text)
+	assert.Equal(t, "Has borrowed this title 3 times before, last returned on Tue 6 Oct 2026.", loan.Earlier(3, on(10, 6)).Text)
 	assert.Nil(t, loan.Note(""))
-	assert.Equal(t, "Noted: “Torn”", loan.Note("Torn").Text)
+	assert.Equal(t, "Note: “Torn”", loan.Note("Torn").Text)
 	assert.Nil(t, loan.Parts(1, "", 0))
 	assert.Nil(t, loan.Parts(4, "", 4), "the pad has counted them")
-	assert.Equal(t, "It has 4 parts to count: 3 discs and a book. Are all of them there?", loan.Parts(4, "3 discs and a book.", 0).Text)
-	assert.Equal(t, "The pad has counted 3, and it has 4 parts. Are all of them there?", loan.Parts(4, "", 3).Text)
+	assert.Equal(t, "It has 4 parts to count: 3 discs and a book. Are they all there?", loan.Parts(4, "3 discs and a book.", 0).Text)
+	assert.Equal(t, "The pad has counted 3, and it has 4 parts. Are they all there?", loan.Parts(4, "", 3).Text)
 	for _, kind := range loan.StopKinds {
 		asks := kind == loan.Soon || kind == loan.HadBefore || kind == loan.Noted || kind == loan.PartsToCount
 		assert.Equal(t, !asks, kind.NeedsReason(), kind)

@@ -109,17 +109,17 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 	case Inactive:
 		stop(
 			CardInactive,
-			"This card is inactive: it is no longer used. Take the patron on again before lending.%s",
+			"This card is inactive. Reactivate the patron before lending.%s",
 			because(b.Reason),
 		)
 	case Excluded:
-		stop(CardExcluded, "This patron is excluded and may not borrow. Ask the supervisor.%s", because(b.Reason))
+		stop(CardExcluded, "This patron is excluded and cannot borrow. Ask the supervisor.%s", because(b.Reason))
 	}
 	if b.Stopped != "" {
-		stop(CardStopped, "This patron is stopped: may look, and not borrow. %s.", strings.TrimSuffix(b.Stopped, "."))
+		stop(CardStopped, "Blocked from borrowing: %s.", strings.TrimSuffix(b.Stopped, "."))
 	}
 	if b.CardUntil != nil && *b.CardUntil < today {
-		stop(CardEnded, "The card ran out on %s.", b.CardUntil.Say())
+		stop(CardEnded, "The card expired on %s.", b.CardUntil.Say())
 	}
 	if counts := b.Owes - b.Disputed; l.Owed != nil && counts > *l.Owed && !b.Invoiced {
 		besides := ""
@@ -128,14 +128,14 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 		}
 		stop(
 			OwesTooMuch,
-			"Owes %s%s, more than %s. Paying part of it is enough.",
+			"Owes %s%s; the limit is %s. Paying part of it is enough.",
 			l.Currency.Say(counts),
 			besides,
 			l.Currency.Say(*l.Owed),
 		)
 	}
 	if l.Late != nil && b.Late > *l.Late {
-		stop(TooManyLate, "Has %s, more than the %d allowed.", calendar.Count(b.Late, "late item"), *l.Late)
+		stop(TooManyLate, "Has %s; %d are allowed.", calendar.Count(b.Late, "late item"), *l.Late)
 	}
 	return out
 }
@@ -154,15 +154,15 @@ func StopsFor(b Borrower, l Limits) []Stop {
 		out = append(out, Stop{kind, fmt.Sprintf(format, args...)})
 	}
 	if !l.Allowed {
-		stop(NotLent, "This is not lent to this patron class here.")
+		stop(NotLent, "Not lent to this patron class here.")
 	}
 	if l.AtOnce != nil && b.Loans >= *l.AtOnce {
-		stop(TooMany, "Has %s already; %d are allowed at once.", calendar.Count(b.Loans, "loan"), *l.AtOnce)
+		stop(TooMany, "Has %s; %d are allowed at once.", calendar.Count(b.Loans, "loan"), *l.AtOnce)
 	}
 	if l.AlikeAtOnce != nil && b.Alike >= *l.AlikeAtOnce {
 		stop(
 			TooManyAlike,
-			"Has %s of this material already; %d are allowed at once.",
+			"Has %s of this material; %d are allowed at once.",
 			calendar.Count(b.Alike, "loan"),
 			*l.AlikeAtOnce,
 		)
@@ -170,19 +170,19 @@ func StopsFor(b Borrower, l Limits) []Stop {
 	if l.LeastAge > 0 {
 		switch {
 		case b.Age == nil:
-			stop(TooYoung, "Lent from the age of %d, and the birth date is not known.", l.LeastAge)
+			stop(TooYoung, "Minimum age %d; the birth date is unknown.", l.LeastAge)
 		case *b.Age < l.LeastAge:
-			stop(TooYoung, "Lent from the age of %d; this patron is %d.", l.LeastAge, *b.Age)
+			stop(TooYoung, "Minimum age %d; this patron is %d.", l.LeastAge, *b.Age)
 		}
 	}
 	if b.Year != nil && *b.Year < l.LeastYear {
-		stop(SchoolYear, "Lent from school year %d on; this pupil is in year %d.", l.LeastYear, *b.Year)
+		stop(SchoolYear, "For school year %d and up; this pupil is in year %d.", l.LeastYear, *b.Year)
 	}
 	if l.ConsentNeeded && b.Age != nil && *b.Age < AdultFrom && (b.Consent == nil || !*b.Consent) {
 		if b.Consent == nil {
-			stop(NoConsent, "For older readers; a guardian has not been asked.")
+			stop(NoConsent, "For older readers; the guardian has not been asked.")
 		} else {
-			stop(NoConsent, "For older readers; a guardian has said no.")
+			stop(NoConsent, "For older readers; the guardian refused.")
 		}
 	}
 	return out
@@ -203,7 +203,7 @@ func Note(text string) *Stop {
 	if text == "" {
 		return nil
 	}
-	return &Stop{Noted, "Noted: “" + text + "”"}
+	return &Stop{Noted, "Note: “" + text + "”"}
 }
 
 // Parts asks whether all parts of an item are there; nil where it is one thing, and where a pad has counted as many tags.
@@ -218,7 +218,7 @@ func Parts(count int, says string, counted int) *Stop {
 	if says != "" {
 		text += ": " + strings.TrimSuffix(says, ".")
 	}
-	return &Stop{PartsToCount, text + ". Are all of them there?"}
+	return &Stop{PartsToCount, text + ". Are they all there?"}
 }
 
 // AgeOn is the age in whole years on a day.
@@ -239,7 +239,7 @@ func DueSoon(due Due, b *calendar.Branch, now time.Time) *Stop {
 		return &Stop{
 			Soon,
 			fmt.Sprintf(
-				"Back in %s, at %s?",
+				"Due back in %s, at %s. Lend it?",
 				calendar.Count(int(left.Minutes()), "minute"),
 				due.At.In(b.Location).Format("15:04"),
 			),
@@ -319,5 +319,5 @@ func Earlier(times int, last calendar.Date) *Stop {
 	if times > 1 {
 		often = fmt.Sprintf("%d times", times)
 	}
-	return &Stop{HadBefore, fmt.Sprintf("Has had this title %s before, last back on %s.", often, last.Say())}
+	return &Stop{HadBefore, fmt.Sprintf("Has borrowed this title %s before, last returned on %s.", often, last.Say())}
 }

@@ -129,11 +129,11 @@ func TestDueDatesByHand(t *testing.T) {
 		{"today", was, monday, "wanted", ""},
 		{"the same day", was, monday + 14, "holiday", "already"},
 		{"yesterday", was, monday - 1, "holiday", "past"},
-		{"no reason", was, monday + 21, " ", "Say why"},
-		{"a closed day", was, monday + 23, "holiday", "It opens next on Mon 2 Nov 2026"},
-		{"a wrong year", was, monday + 3650, "holiday", "Look at the year"},
-		{"lost", was, monday + 21, "holiday", "counts as lost"},
-		{"by the hour", loan.AtInstant(time.Now()), monday, "holiday", "by the hour"},
+		{"no reason", was, monday + 21, " ", "Enter a reason for the change."},
+		{"a closed day", was, monday + 23, "holiday", "It next opens on Mon 2 Nov 2026"},
+		{"a wrong year", was, monday + 3650, "holiday", "This is more than a year ahead. Check the year."},
+		{"lost", was, monday + 21, "holiday", "marked lost"},
+		{"This is an hourly loan. Renew or return it.", loan.AtInstant(time.Now()), monday, "holiday", "This is an hourly loan. Renew or return it."},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			says := loan.ByHand(c.was, c.name == "lost", c.day, monday, branch, c.reason)

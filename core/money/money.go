@@ -66,11 +66,11 @@ func (c Currency) InCash(sum Amount) (cash, more Amount) {
 // Change is what is given back of cash that was laid down for a sum in coins.
 func (c Currency) Change(cash, laid Amount) (Amount, error) {
 	if laid < cash {
-		return 0, fmt.Errorf("%s is less than the %s to be paid", c.Say(laid), c.Say(cash))
+		return 0, fmt.Errorf("%s is less than the %s due", c.Say(laid), c.Say(cash))
 	}
 	if c.Coin > 1 && laid%c.Coin != 0 {
 		right := "a sum in coins of " + c.Say(c.Coin)
-		return 0, expect.Errorf(right, "nobody can lay down %s in cash", c.Say(laid))
+		return 0, expect.Errorf(right, "%s cannot be paid in cash", c.Say(laid))
 	}
 	return laid - cash, nil
 }

@@ -42,9 +42,9 @@ func TestChange(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, money.Amount(150), back)
 	_, err = cad.Change(350, 345)
-	require.ErrorContains(t, err, "$3.45 is less than the $3.50 to be paid")
+	require.ErrorContains(t, err, "$3.45 is less than the $3.50 due")
 	_, err = cad.Change(350, 502)
-	require.ErrorContains(t, err, "nobody can lay down $5.02 in cash; expected a sum in coins of $0.05")
+	require.ErrorContains(t, err, "$5.02 cannot be paid in cash; expected a sum in coins of $0.05")
 }
 
 // However much is owed: cash is a multiple of the coin, never further than half a coin away, and the same both ways.

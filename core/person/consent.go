@@ -35,13 +35,13 @@ func (a Answer) Refused(given, entitled bool) (says string, forbidden bool) {
 	known, ok := answers[a.To]
 	switch {
 	case !ok:
-		return fmt.Sprintf("There is nothing to agree to that is called %q.", a.To), false
+		return fmt.Sprintf("There is no consent %q.", a.To), false
 	case !slices.Contains(known, a.Is):
 		return fmt.Sprintf("The answer is %q; one of %s is right.", a.Is, strings.Join(known, ", ")), false
 	case given && !entitled:
-		return "This has been answered. Ask somebody who may change consents.", true
+		return "This is already recorded. Ask somebody who can change consents.", true
 	case given && (!a.Letter || strings.TrimSpace(a.Reason) == ""):
-		return "This has been answered. To change it takes a letter that you have seen, and a reason.", false
+		return "This is already recorded. To change it you need a letter and a reason.", false
 	}
 	return "", false
 }

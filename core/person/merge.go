@@ -21,16 +21,16 @@ type Side struct {
 func MayMerge(gone, kept Side) string {
 	switch {
 	case gone.Partner || kept.Partner:
-		return "A library outside borrows on one of these records, so it stays by itself."
+		return "One of these is a partner library’s account, so it cannot be merged."
 	case gone.Institution != kept.Institution:
-		return "One of these is an institution and the other a person, so they are not one person."
+		return "One is an institution and the other a person."
 	case gone.Standing != kept.Standing:
-		return fmt.Sprintf("%s is %s here and %s there. Bring both records to one standing first, so that none is lost.",
+		return fmt.Sprintf("%s is %s here and %s there. Give both records the same status first.",
 			kept.Name, kept.Standing, gone.Standing)
 	case gone.Stopped != "" && gone.Stopped != Unseen && kept.Stopped == "": // who is known has been seen
-		return fmt.Sprintf("%s is stopped in the record that would go. Stop the one that stays too, or lift it first.", kept.Name)
+		return fmt.Sprintf("%s is blocked in the record to be merged. Block the other too, or lift the block first.", kept.Name)
 	case gone.Asks > 0 || kept.Asks > 0:
-		return "Something of theirs has come back and is still asked about. Answer that in its run of returns first."
+		return "A return of theirs still has an open question. Answer that in its return batch first."
 	}
 	return ""
 }

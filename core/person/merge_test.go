@@ -20,13 +20,13 @@ func TestMayMerge(t *testing.T) {
 		says       string
 	}{
 		{name: "alike"},
-		{name: "partner", gone: func(s *Side) { s.Partner = true }, says: "library outside"},
+		{name: "partner", gone: func(s *Side) { s.Partner = true }, says: "One of these is a partner library’s account, so it cannot be merged."},
 		{name: "institution", kept: func(s *Side) { s.Institution = true }, says: "institution"},
 		{name: "excluded", gone: func(s *Side) { s.Standing = loan.Excluded }, says: "active here and excluded there"},
-		{name: "stopped, lost by merging", gone: func(s *Side) { s.Stopped = "Kites not back" }, says: "stopped"},
+		{name: "stopped, lost by merging", gone: func(s *Side) { s.Stopped = "Kites not back" }, says: "is blocked in the record to be merged. Block the other too, or lift the block first."},
 		{name: "stopped in the one that stays", kept: func(s *Side) { s.Stopped = "Kites not back" }},
 		{name: "signed up, and known", gone: func(s *Side) { s.Stopped = Unseen }},
-		{name: "asked about", kept: func(s *Side) { s.Asks = 1 }, says: "run of returns"},
+		{name: "asked about", kept: func(s *Side) { s.Asks = 1 }, says: "A return of theirs still has an open question. Answer that in its return batch first."},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			gone, kept := plain, plain

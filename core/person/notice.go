@@ -41,9 +41,9 @@ var addresses = map[Way]struct {
 	name  string
 	has   func(*Record) bool
 }{
-	ByMail:   {Email, "a mail address", func(r *Record) bool { return r.Email != "" }},
-	ByPhone:  {Phone, "a telephone number", func(r *Record) bool { return r.Phone != "" }},
-	ByLetter: {Address, "a postal address", func(r *Record) bool { return r.Address != "" }},
+	ByMail:   {Email, "email address", func(r *Record) bool { return r.Email != "" }},
+	ByPhone:  {Phone, "phone number", func(r *Record) bool { return r.Phone != "" }},
+	ByLetter: {Address, "postal address", func(r *Record) bool { return r.Address != "" }},
 }
 
 // Check tells what is wrong with what somebody has chosen; none: nothing is.
@@ -55,10 +55,9 @@ func (w Ways) Check(r *Record) []Wrong {
 		case !known:
 			out = append(out, Wrong{Field(n), fmt.Sprintf("There are no notices %q.", n)})
 		case !slices.Contains(ways, way):
-			out = append(out, Wrong{Field(n), fmt.Sprintf("%q is no way for these notices to go.", way)})
+			out = append(out, Wrong{Field(n), fmt.Sprintf("%q is not a way to send these notices.", way)})
 		case way != NotTold && !addresses[way].has(r):
-			out = append(out, Wrong{Field(n), fmt.Sprintf("There is no %s on the record, so nothing can go there.",
-				strings.TrimPrefix(addresses[way].name, "a "))})
+			out = append(out, Wrong{Field(n), fmt.Sprintf("The record has no %s.", addresses[way].name)})
 		}
 	}
 	slices.SortFunc(out, func(a, b Wrong) int { return strings.Compare(string(a.Field), string(b.Field)) })
@@ -71,8 +70,7 @@ func (w Ways) Unreached(r *Record) []Wrong {
 	for _, way := range []Way{ByLetter, ByMail, ByPhone} {
 		uses := slices.ContainsFunc([]Notice{HoldReady, Overdue}, func(n Notice) bool { return w[n] == way })
 		if a := addresses[way]; uses && !a.has(r) {
-			out = append(out, Wrong{a.field, fmt.Sprintf(
-				"Notices go there. Choose another way for them first, or write %s.", a.name)})
+			out = append(out, Wrong{a.field, "Notices are sent there. Choose another way first, or enter one."})
 		}
 	}
 	return out

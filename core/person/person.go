@@ -148,7 +148,7 @@ type Record struct {
 	Address        string         `json:"address" maxLength:"300" doc:"Street and number, in lines"`
 	PostalCode     string         `json:"postal_code" maxLength:"20"`
 	Town           string         `json:"town" maxLength:"100"`
-	HomeAddress    string         `json:"home_address" maxLength:"400" doc:"Where they live, if post goes elsewhere"`
+	HomeAddress    string         `json:"home_address" maxLength:"400" doc:"Home address, if different"`
 	MailReturned   bool           `json:"mail_returned" doc:"Post to this address has come back"`
 	InArea         *bool          `json:"in_area,omitempty" doc:"Lives inside our area"`
 	Guardian       int64          `json:"guardian" doc:"The patron who answers for a minor; 0: none"`
@@ -193,51 +193,51 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 	var out []Wrong
 	wrong := func(f Field, format string, args ...any) { out = append(out, Wrong{f, fmt.Sprintf(format, args...)}) }
 	if strings.TrimSpace(r.LegalName) == "" {
-		wrong("legal_name", "A record needs a name.")
+		wrong("legal_name", "Enter a name.")
 	}
 	if r.Born != nil {
 		switch age := loan.AgeOn(*r.Born, today); {
 		case *r.Born > today:
-			wrong(Born, "This birth date lies ahead of us.")
+			wrong(Born, "This birth date is in the future.")
 		case age > 120:
 			wrong(Born, "With this birth date they would be %d years old.", age)
 		}
 	}
 	if r.Email != "" && !PlainMail(r.Email) {
-		wrong(Email, "%q is no mail address: it has an @ with something before and after it.", r.Email)
+		wrong(Email, "%q is not an email address. Enter one such as name@library.example.", r.Email)
 	}
 	for f, number := range map[Field]string{Phone: r.Phone, Text: r.Text} {
 		if number != "" && !phoneForm.MatchString(number) {
 			wrong(
 				f,
-				"%q is no telephone number: digits are right, with spaces, dots, hyphens and brackets between them.",
+				"%q is not a phone number. Use digits, spaces, dots, hyphens or brackets.",
 				number,
 			)
 		}
 	}
 	for _, number := range r.OtherPhones {
 		if number != "" && !phoneForm.MatchString(number) {
-			wrong("other_phones", "%q is no telephone number.", number)
+			wrong("other_phones", "%q is not a phone number.", number)
 		}
 	}
 	for f, list := range map[Field][]string{"other_phones": r.OtherPhones, MayUse: r.MayUse, Marks: r.Marks} {
 		if slices.ContainsFunc(list, func(one string) bool { return utf8.RuneCountInString(one) > longestLine }) {
-			wrong(f, "One of these is longer than %d letters.", longestLine)
+			wrong(f, "One of these is longer than %d characters.", longestLine)
 		}
 	}
 	if !yearForm.MatchString(r.SchoolYear) {
-		wrong(SchoolYear, "%q is no school year; letters, digits and dots are right.", r.SchoolYear)
+		wrong(SchoolYear, "%q is not a school year. Use letters, digits or dots.", r.SchoolYear)
 	}
 	if r.CardUntil != nil && r.Born != nil && *r.CardUntil < *r.Born {
-		wrong("card_until", "The card would run out before they were born.")
+		wrong("card_until", "The card would expire before the birth date.")
 	}
 	if r.OfGuardian && !r.Minor(today) {
-		wrong(Identity, "The guardian's identity stands for a minor. Of who is grown up their own is seen.")
+		wrong(Identity, "The guardian’s ID is only for minors. Check the adult’s own ID.")
 	}
 	r.guardian(guarding, today, wrong)
 	for _, f := range fields {
 		if needs.Of(f.name) == Must && f.lacks(r, today) {
-			wrong(f.name, "This has to be filled here.")
+			wrong(f.name, "Required.")
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Wrong) int { return strings.Compare(string(a.Field), string(b.Field)) })
@@ -257,7 +257,7 @@ func (r *Record) Sound(today calendar.Date) (without []string, says string) {
 			return nil, wrong.Says
 		}
 		empty(r)
-		without = append(without, wrong.Says+" Taken without.")
+		without = append(without, wrong.Says+" Imported without it.")
 	}
 	return without, ""
 }
@@ -282,9 +282,9 @@ func (r *Record) guardian(g *Guarding, today calendar.Date, wrong func(Field, st
 	case g.Gone:
 		wrong(Guardian, "There is no such patron.")
 	case g.Self:
-		wrong(Guardian, "Nobody is their own guardian.")
+		wrong(Guardian, "A patron cannot be their own guardian.")
 	case g.Age != nil && *g.Age < loan.AdultFrom:
-		wrong(Guardian, "A guardian is grown up; this patron is %d.", *g.Age)
+		wrong(Guardian, "A guardian must be an adult; this patron is %d.", *g.Age)
 	}
 }
 
@@ -378,11 +378,11 @@ type Class struct {
 func (c Class) Wrong() string {
 	switch {
 	case c.FromAge != nil && c.ToAge != nil && *c.ToAge <= *c.FromAge:
-		return fmt.Sprintf("The class ends at %d, before it begins at %d.", *c.ToAge, *c.FromAge)
+		return fmt.Sprintf("The class ends at %d, before it starts at %d.", *c.ToAge, *c.FromAge)
 	case (c.ToAge == nil) != (c.Next == ""):
-		return "A class that ends with an age needs the class that then follows, and the other way round."
+		return "A class with an end age needs a next class, and vice versa."
 	case c.Next == c.Code && c.Next != "":
-		return fmt.Sprintf("The class that follows, %q, is no other patron class.", c.Next)
+		return fmt.Sprintf("The next class, %q, must be another patron class.", c.Next)
 	}
 	return ""
 }
@@ -411,9 +411,9 @@ func Misfit(classes []Class, code string, age int) string {
 	}
 	switch c := classes[k]; {
 	case c.FromAge != nil && age < *c.FromAge:
-		return fmt.Sprintf("This class is for people from %d years on, and they are %d. Look at the birth date or the class again.", *c.FromAge, age)
+		return fmt.Sprintf("This class is for age %d and up; this patron is %d. Check the birth date or the class.", *c.FromAge, age)
 	case c.ToAge != nil && age >= *c.ToAge:
-		return fmt.Sprintf("This class is for people below %d years, and they are %d. Look at the birth date or the class again.", *c.ToAge, age)
+		return fmt.Sprintf("This class is for age under %d; this patron is %d. Check the birth date or the class.", *c.ToAge, age)
 	}
 	return ""
 }

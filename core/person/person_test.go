@@ -34,21 +34,21 @@ func TestRecords(t *testing.T) {
 		says   string
 	}{
 		{"a record like any other", func(*person.Record) {}, nil, "", ""},
-		{"no name", func(r *person.Record) { r.LegalName = " " }, nil, "legal_name", "needs a name"},
-		{"a birth date in the future", func(r *person.Record) { r.Born = day(2026, 10, 7) }, nil, person.Born, "lies ahead"},
+		{"no name", func(r *person.Record) { r.LegalName = " " }, nil, "legal_name", "Enter a name."},
+		{"a birth date in the future", func(r *person.Record) { r.Born = day(2026, 10, 7) }, nil, person.Born, "This birth date is in the future."},
 		{"born today", func(r *person.Record) { r.Born = day(2026, 10, 6) }, nil, "", ""},
 		{"a birth date of long ago", func(r *person.Record) { r.Born = day(1884, 3, 9) }, nil, person.Born, "142 years old"},
-		{"mail without an @", func(r *person.Record) { r.Email = "tove.post.example" }, nil, person.Email, "no mail address"},
-		{"mail with a name around it", func(r *person.Record) { r.Email = "Tove <tove@post.example>" }, nil, person.Email, "no mail address"},
-		{"mail without a dot", func(r *person.Record) { r.Email = "tove@post" }, nil, person.Email, "no mail address"},
-		{"a phone of words", func(r *person.Record) { r.Phone = "ask her" }, nil, person.Phone, "no telephone number"},
+		{"mail without an @", func(r *person.Record) { r.Email = "tove.post.example" }, nil, person.Email, "is not an email address. Enter one such as name@library.example."},
+		{"mail with a name around it", func(r *person.Record) { r.Email = "Tove <tove@post.example>" }, nil, person.Email, "is not an email address. Enter one such as name@library.example."},
+		{"mail without a dot", func(r *person.Record) { r.Email = "tove@post" }, nil, person.Email, "is not an email address. Enter one such as name@library.example."},
+		{"a phone of words", func(r *person.Record) { r.Phone = "ask her" }, nil, person.Phone, "is not a phone number. Use digits, spaces, dots, hyphens or brackets."},
 		{"an extension", func(r *person.Record) { r.Phone = "+1 (902) 555-0117 ext. 4" }, nil, "", ""},
-		{"a guardian who is a child", func(r *person.Record) { r.Guardian = 5 }, &person.Guarding{Age: &child}, person.Guardian, "grown up; this patron is 12"},
+		{"a guardian who is a child", func(r *person.Record) { r.Guardian = 5 }, &person.Guarding{Age: &child}, person.Guardian, "A guardian must be an adult; this patron is 12"},
 		{"one's own guardian", func(r *person.Record) { r.Guardian = 5 }, &person.Guarding{Self: true}, person.Guardian, "their own guardian"},
 		{"a guardian who is nobody", func(r *person.Record) { r.Guardian = 5 }, &person.Guarding{Gone: true}, person.Guardian, "no such patron"},
-		{"no address, which must be filled", func(r *person.Record) { r.Address = "" }, nil, person.Address, "has to be filled"},
+		{"no address, which must be filled", func(r *person.Record) { r.Address = "" }, nil, person.Address, "Required."},
 		{"a name of novel length among those who may use the card", func(r *person.Record) { r.MayUse = []string{strings.Repeat("x", 201)} }, nil, person.MayUse, "longer than 200"},
-		{"a card that runs out before birth", func(r *person.Record) { r.CardUntil = day(1980, 1, 1) }, nil, "card_until", "before they were born"},
+		{"a card that runs out before birth", func(r *person.Record) { r.CardUntil = day(1980, 1, 1) }, nil, "card_until", "The card would expire before the birth date."},
 	} {
 		r := good()
 		c.change(&r)
@@ -70,7 +70,7 @@ func TestNeeds(t *testing.T) {
 	r := good()
 	assert.Empty(t, r.Check(needs, nil, today), "a grown-up needs no guardian")
 	r.Born = day(2015, 3, 9)
-	assert.Equal(t, []person.Wrong{{Field: person.Guardian, Says: "This has to be filled here."}}, r.Check(needs, nil, today))
+	assert.Equal(t, []person.Wrong{{Field: person.Guardian, Says: "Required."}}, r.Check(needs, nil, today))
 	r.GuardianName = "Iris Lund"
 	assert.Empty(t, r.Check(needs, nil, today))
 	r = good()
@@ -108,7 +108,7 @@ func TestClassesByAge(t *testing.T) {
 	// Ages at both ends of a class: its first year fits, its last year too, and neither the year before nor the one after.
 	from, to := 13, 18
 	teen := []person.Class{{Code: "teen", FromAge: &from, ToAge: &to, Next: "adult"}, {Code: "any"}}
-	for age, says := range map[int]string{12: "from 13 years on", 13: "", 17: "", 18: "below 18 years", 51: "they are 51"} {
+	for age, says := range map[int]string{12: "for age 13 and up; this patron is 12", 13: "", 17: "", 18: "for age under 18; this patron is 18", 51: "this patron is 51"} {
 		if says == "" {
 			assert.Empty(t, person.Misfit(teen, "teen", age), age)
 		} else {
@@ -182,13 +182,13 @@ func TestConsents(t *testing.T) {
 		says            string
 	}{
 		{"the first", false, false, person.Answer{To: person.OlderReader, Is: "no"}, ""},
-		{"another, by who may not", true, false, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: "Twelve now"}, "Ask somebody who may"},
-		{"another, without a letter", true, true, person.Answer{To: person.OlderReader, Is: "yes", Reason: "Twelve now"}, "a letter that you have seen"},
-		{"another, without a reason", true, true, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: " "}, "a letter that you have seen"},
+		{"another, by who may not", true, false, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: "Twelve now"}, "This is already recorded. Ask somebody who can change consents."},
+		{"another, without a letter", true, true, person.Answer{To: person.OlderReader, Is: "yes", Reason: "Twelve now"}, "This is already recorded. To change it you need a letter and a reason."},
+		{"another, without a reason", true, true, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: " "}, "This is already recorded. To change it you need a letter and a reason."},
 		{"another, as it should be", true, true, person.Answer{To: person.OlderReader, Is: "yes", Letter: true, Reason: "Twelve now"}, ""},
 		{"a level of the internet", false, false, person.Answer{To: person.Internet, Is: "filtered"}, ""},
 		{"no level", false, false, person.Answer{To: person.Internet, Is: "yes"}, "one of none, filtered, full is right"},
-		{"to nothing there is", false, false, person.Answer{To: "moon", Is: "yes"}, "nothing to agree to"},
+		{"to nothing there is", false, false, person.Answer{To: "moon", Is: "yes"}, "There is no consent"},
 	} {
 		says, _ := c.answer.Refused(c.given, c.entitled)
 		if c.says == "" {

@@ -7,9 +7,9 @@ func NoPhoto(kept, minor bool, may *bool) string {
 	case !kept:
 		return "This network keeps no photographs of patrons."
 	case may != nil && !*may:
-		return "Photographs have been refused. Write down another answer first, if that has changed."
+		return "Photographs were refused. Record a new consent first."
 	case minor && may == nil:
-		return "For a minor the guardian has to agree. Write down their answer about photographs first."
+		return "The guardian has to consent. Record their consent to photographs first."
 	}
 	return ""
 }

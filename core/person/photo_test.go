@@ -17,10 +17,10 @@ func TestNoPhoto(t *testing.T) {
 	}{
 		"a grown-up who sits for it":       {true, false, nil, ""},
 		"a grown-up who has agreed":        {true, false, &yes, ""},
-		"a grown-up who has refused":       {true, false, &no, "have been refused"},
-		"a child, nobody asked":            {true, true, nil, "the guardian has to agree"},
+		"a grown-up who has refused":       {true, false, &no, "Photographs were refused. Record a new consent first."},
+		"a child, nobody asked":            {true, true, nil, "The guardian has to consent. Record their consent to photographs first."},
 		"a child, the guardian has agreed": {true, true, &yes, ""},
-		"a child, the guardian has not":    {true, true, &no, "have been refused"},
+		"a child, the guardian has not":    {true, true, &no, "Photographs were refused. Record a new consent first."},
 		"a network that keeps none":        {false, false, &yes, "keeps no photographs"},
 	} {
 		says := person.NoPhoto(c.kept, c.minor, c.may)

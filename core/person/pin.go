@@ -9,7 +9,7 @@ import (
 
 var pinForm = regexp.MustCompile(`^[0-9]{4,12}$`)
 
-const easyPIN = "This PIN is among the first that anybody would try. Choose another."
+const easyPIN = "This PIN is too easy to guess. Choose another."
 
 // PINWrong tells what is wrong with a new PIN, in a sentence; empty: nothing. It has from 4 to 12 digits, and is none of those that
 // are tried first: a row of digits, one or two digits again and again, the end of the card's number, or its person's birth date,
@@ -17,7 +17,7 @@ const easyPIN = "This PIN is among the first that anybody would try. Choose anot
 func PINWrong(pin, card string, born *calendar.Date) string {
 	switch {
 	case !pinForm.MatchString(pin):
-		return "A PIN has from 4 to 12 digits."
+		return "Use 4 to 12 digits."
 	case strings.Contains("012345678901234567890", pin), strings.Contains("098765432109876543210", pin):
 		return easyPIN
 	case strings.Count(pin, pin[:1]) == len(pin), strings.Repeat(pin[:2], len(pin)/2) == pin:

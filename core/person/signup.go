@@ -10,7 +10,7 @@ import (
 var own = []Field{PreferredName, Born, Guardian, Email, Phone, Address, PostalCode, Town}
 
 // Unseen is why somebody who signed up, and has a temporary card, may look and not borrow.
-const Unseen = "Signed up by themselves, and nobody has seen yet who they are"
+const Unseen = "Signed up online; ID not checked yet"
 
 // Own are the fields that people write of themselves, as far as a network does not hide them, in the order of the form.
 func (n Needs) Own() []Field {
@@ -57,7 +57,7 @@ func (r *Record) Unreachable() []Wrong {
 	if r.Phone != "" || r.Email != "" {
 		return nil
 	}
-	return []Wrong{{Email, "Write down an email address or a phone number, so that we can reach you."}}
+	return []Wrong{{Email, "Enter an email address or a phone number so that we can reach you."}}
 }
 
 // ClassFor gives the class that a branch offers to somebody of an age, or else the first that it offers; empty where it offers

@@ -21,7 +21,7 @@ func TestSoundRecords(t *testing.T) {
 	assert.Equal(t, person.Record{LegalName: "Ida Old", Text: "902 555 0101", OtherPhones: []string{}, Address: "3 Quay"}, r)
 
 	_, says = (&person.Record{Email: "ida at post"}).Sound(today)
-	assert.Equal(t, "A record needs a name.", says)
+	assert.Equal(t, "Enter a name.", says)
 }
 
 // What was made sound is sound, whatever it was.

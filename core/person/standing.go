@@ -12,10 +12,10 @@ import (
 // is for who is asking; empty: they may. Who supervises excludes, and takes it back; whatever is not active has a reason.
 func Restand(by role.Role, was, is loan.Standing, reason string) (says string, forbidden bool) {
 	if (was == loan.Excluded) != (is == loan.Excluded) && !by.Supervises() {
-		return "Who supervises excludes somebody, and takes it back.", true
+		return "Only supervisors can exclude somebody or lift that.", true
 	}
 	if is != loan.Active && reason == "" {
-		return fmt.Sprintf("Say why this patron is %s.", is), false
+		return fmt.Sprintf("Enter why this patron is %s.", is), false
 	}
 	return "", false
 }

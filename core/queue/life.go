@@ -22,6 +22,9 @@ const (
 	Lapsed    State = "lapsed"
 )
 
+// Open are the states of holds of which something is to come still, in the order of their life.
+var Open = []State{Waiting, Fetching, Moving, Ready}
+
 // Ended tells whether nothing more can come of a hold but by undoing.
 func (s State) Ended() bool { return s == Filled || s == Cancelled || s == Lapsed }
 
@@ -117,7 +120,7 @@ func (s State) MayChange() (says string) {
 	case s.Ended():
 		return "This hold has ended already."
 	case s != Waiting:
-		return "A copy is on its way for this hold already. It can be cancelled, and no longer be changed."
+		return "A copy is already in transit for this hold. You can cancel it, but not edit it."
 	}
 	return ""
 }

@@ -86,7 +86,7 @@ func TestHoldsEndOnce(t *testing.T) {
 
 func TestChangingAndPausing(t *testing.T) {
 	for s, says := range map[queue.State]string{
-		queue.Waiting: "", queue.Fetching: "on its way", queue.Moving: "on its way", queue.Ready: "on its way", queue.Filled: "has ended",
+		queue.Waiting: "", queue.Fetching: "A copy is already in transit for this hold. You can cancel it, but not edit it.", queue.Moving: "A copy is already in transit for this hold. You can cancel it, but not edit it.", queue.Ready: "A copy is already in transit for this hold. You can cancel it, but not edit it.", queue.Filled: "has ended",
 		queue.Cancelled: "has ended", queue.Lapsed: "has ended",
 	} {
 		if says == "" {

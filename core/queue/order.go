@@ -93,34 +93,34 @@ func (p Passed) days() (int, bool) {
 // if it costs none of them more than so many days, all in all. Costs are the days for each, added to what they were passed
 // over by before. The trace says whom it passes over, and by how much.
 func MayPass(most int, passed []Passed) (may bool, costs []int, trace why.Trace) {
-	trace = why.New("Whether a reader here may go first")
+	trace = why.New("Whether a local patron goes first")
 	may = true
 	for _, p := range passed {
 		days, known := p.days()
 		who := fmt.Sprintf("Number %d of the queue, at %s", p.Place, p.Pickup)
 		detail := ""
 		if p.Before > 0 {
-			detail = "Was passed over by " + calendar.Count(p.Before, "day") + " before."
+			detail = "Already delayed by " + calendar.Count(p.Before, "day") + "."
 		}
 		costs = append(costs, days)
 		switch {
 		case !known:
 			may = false
-			trace = trace.Add(why.Outweighed, who+", would wait nobody knows how long", detail)
+			trace = trace.Add(why.Outweighed, who+", wait unknown", detail)
 		case days+p.Before > most:
 			may = false
 			trace = trace.Add(why.Outweighed, who+", would wait "+calendar.Count(days, "day")+" longer", detail)
 		case days == 0:
-			trace = trace.Add(why.Fact, who+", waits no longer by it", detail)
+			trace = trace.Add(why.Fact, who+", no extra wait", detail)
 		default:
 			trace = trace.Add(why.Fact, who+", waits "+calendar.Count(days, "day")+" longer", detail)
 		}
 	}
-	limit := "the network lets nobody wait more than " + calendar.Count(most, "day") + " longer for this"
+	limit := "the network’s limit is " + calendar.Count(most, "day") + " of extra wait"
 	if may {
-		trace.Result = "A reader here goes first"
-		return true, costs, trace.Add(why.Decided, "It goes to a reader where it came back; "+limit)
+		trace.Result = "A local patron goes first"
+		return true, costs, trace.Add(why.Decided, "It goes to a local patron; "+limit)
 	}
-	trace.Result = "The queue stands as it is"
-	return false, nil, trace.Add(why.Limit, "It goes by the queue; "+limit)
+	trace.Result = "The queue order applies"
+	return false, nil, trace.Add(why.Limit, "The queue order applies; "+limit)
 }

@@ -70,13 +70,13 @@ func TestReadersWhereItCameBack(t *testing.T) {
 		{"four days, three allowed", 3, []queue.Passed{{Place: 1, Pickup: "Quarrow", With: at(8), Without: when(12)}}, false,
 			"would wait 4 days longer"},
 		{"two days now, two before", 3, []queue.Passed{{Place: 1, Pickup: "Quarrow", With: at(8), Without: when(10), Before: 2}}, false,
-			"passed over by 2 days before"},
+			"Already delayed by 2 days"},
 		{"two of them, one loses too much", 3, []queue.Passed{
 			{Place: 1, Pickup: "Quarrow", With: at(8), Without: when(9)}, {Place: 2, Pickup: "Wrenna", With: at(9), Without: when(20)}},
 			false, "Number 2 of the queue, at Wrenna, would wait 11 days longer"},
-		{"nobody knows when the next copy comes", 99, []queue.Passed{{Place: 1, Pickup: "Quarrow", With: at(8)}}, false, "nobody knows"},
+		{"nobody knows when the next copy comes", 99, []queue.Passed{{Place: 1, Pickup: "Quarrow", With: at(8)}}, false, "Number 1 of the queue, at Quarrow, wait unknown"},
 		{"somebody gets another copy even sooner", 0, []queue.Passed{{Place: 1, Pickup: "Quarrow", With: at(8), Without: when(7)}}, true,
-			"waits no longer"},
+			"Number 1 of the queue, at Quarrow, no extra wait"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			may, costs, trace := queue.MayPass(c.most, c.passed)
@@ -90,7 +90,7 @@ func TestReadersWhereItCameBack(t *testing.T) {
 			}
 			assert.Contains(t, text, c.says)
 			before := slices.ContainsFunc(c.passed, func(p queue.Passed) bool { return p.Before > 0 })
-			assert.Equal(t, before, strings.Contains(text, "Was passed over by"), "said only where it was so")
+			assert.Equal(t, before, strings.Contains(text, "Already delayed by"), "said only where it was so")
 		})
 	}
 }

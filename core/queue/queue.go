@@ -22,6 +22,15 @@ func ShelfUntil(b *calendar.Branch, from calendar.Date, openDays int) calendar.D
 	return until
 }
 
+// MovedIn is until when an item waits that stood on the hold shelf already when its hold came with a file: as was said there, or else so
+// many open days after it got there, but never less than until today, since nobody was told another day.
+func MovedIn(b *calendar.Branch, said *calendar.Date, ready, today calendar.Date, openDays int) calendar.Date {
+	if said != nil {
+		return *said
+	}
+	return max(ShelfUntil(b, ready, openDays), today)
+}
+
 // Waits is until when an item that is ready since a day waits after the calendar has changed: for as many
 // open days as it was promised, not ending on a day that is over, and never for less.
 func Waits(was, is *calendar.Branch, ready, until calendar.Date, now time.Time) calendar.Date {
@@ -74,9 +83,9 @@ func MayServe(p Pair, t Terms) (bool, string) {
 	case !t.Lent:
 		return false, "It is not lent to this patron class there."
 	case !t.Held:
-		return false, "It may not be held."
+		return false, "It cannot be put on hold."
 	case p.Home != p.Pickup && young(t.StaysDays):
-		return false, "It is new and stays at home for now."
+		return false, "It is new and stays at its home branch for now."
 	case p.Home != p.PatronHome && young(t.OwnDays):
 		return false, "It serves only patrons of its own branch for now."
 	}

@@ -77,9 +77,9 @@ func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]in
 		var key string
 		switch {
 		case e.Text == "":
-			says = "There is no number in this line."
+			says = "This line has no number."
 		case e.Roster == "":
-			says = "No roster is named for this line, by a column or a file."
+			says = "No roster is given for this line."
 		case s.Problem != "" && len(patrons) == 0:
 			says = s.Problem
 		case len(patrons) == 0:
@@ -95,9 +95,9 @@ func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]in
 			}
 			switch before, twice := first[key]; {
 			case twice && strings.EqualFold(before.Roster, e.Roster):
-				says = fmt.Sprintf("The same person stands in %s.", before.where(e.List))
+				says = fmt.Sprintf("The same person is in %s.", before.where(e.List))
 			case twice:
-				says = fmt.Sprintf("A pupil is in one class, and they are put into %s in %s.",
+				says = fmt.Sprintf("A pupil can be in one class only; also added to %s in %s.",
 					before.Roster, before.where(e.List))
 			}
 		}
@@ -213,9 +213,9 @@ func MoveUp(classes, stay []Standing, last string) []Moved {
 		case last != "" && strings.EqualFold(c.Year, last):
 			m.Ends = true
 		case year == c.Year:
-			m.Says = fmt.Sprintf("%s has no school year with a number, so nobody knows what follows. Write one into it first.", c.Name)
+			m.Says = fmt.Sprintf("%s has no numeric school year. Enter one first.", c.Name)
 		case !ok:
-			m.Says = fmt.Sprintf("The name %s does not have the %s of its school year, so it says no next one. Rename it by hand.",
+			m.Says = fmt.Sprintf("The name %s does not contain its school year %s. Rename it by hand.",
 				c.Name, number.FindString(c.Year))
 		default:
 			m.Name, m.Year = name, year
@@ -237,7 +237,7 @@ func MoveUp(classes, stay []Standing, last string) []Moved {
 				continue
 			}
 			if taken[strings.ToLower(m.Name)] {
-				m.Says = fmt.Sprintf("There is a %s already that does not move up.", m.Name)
+				m.Says = fmt.Sprintf("A %s already exists that does not move up.", m.Name)
 				m.Name, m.Year = classes[k].Name, classes[k].Year
 				taken[strings.ToLower(m.Name)] = true
 				again = true

@@ -28,10 +28,10 @@ func TestSort(t *testing.T) {
 		said = append(said, fmt.Sprint(o.Line, " ", o.Says))
 	}
 	assert.Equal(t, []string{
-		"2 There is no number in this line.", "3 Nobody here has this number.", "4 The same person stands in line 1.",
+		"2 This line has no number.", "3 Nobody here has this number.", "4 The same person is in line 1.",
 		"5 2 patrons have this school number. Name the card.", "6 Their card is not in use.",
-		"7 A check digit that does not fit.", "9 A pupil is in one class, and they are put into 5b in line 1 of the pasted list.",
-		"11 No roster is named for this line, by a column or a file.",
+		"7 A check digit that does not fit.", "9 A pupil can be in one class only; also added to 5b in line 1 of the pasted list.",
+		"11 No roster is given for this line.",
 	}, said)
 	placed, odd = Sort(entries, sought, Club)
 	assert.Equal(t, []int64{1}, placed["6a"], "of clubs one is in many")

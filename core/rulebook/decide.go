@@ -200,7 +200,7 @@ func (b *Rulebook) Why(at Situation, own []Setting, t Term) why.Trace {
 	trace.Result = decided.Value.Say(t, b.Currency)
 	trace = trace.Add(why.Fact, b.SaySituation(at))
 	if decided.Own {
-		trace = trace.Add(why.Decided, "The item's own terms say "+trace.Result, "They stand above all rules.")
+		trace = trace.Add(why.Decided, "The item’s own terms say "+trace.Result, "They override all rules.")
 	}
 	type speaking struct {
 		rule   *Rule
@@ -227,14 +227,14 @@ func (b *Rulebook) Why(at Situation, own []Setting, t Term) why.Trace {
 		case s.rule == decided.Rule:
 			step.Kind = why.Decided
 		case decided.Own:
-			step.Detail += " The item's own terms stand above it."
+			step.Detail += " The item’s own terms override it."
 		default:
 			step.Detail += " " + b.outweighedBy(at, decided.Rule, s.rule)
 		}
 		trace.Steps = append(trace.Steps, step)
 	}
 	if len(speak) == 0 && !decided.Own {
-		trace = trace.Add(why.Decided, "No rule speaks of this; the default holds")
+		trace = trace.Add(why.Decided, "No rule applies; the default is used")
 	}
 	return trace
 }
@@ -255,7 +255,7 @@ func (b *Rulebook) outweighedBy(at Situation, winner, loser *Rule) string {
 			return "Outweighed by the " + DimensionNames[d] + ", which it does not name."
 		}
 	}
-	return "Equally narrow; the earlier rule stands."
+	return "Equally narrow; the earlier rule applies."
 }
 
 // SayScope writes a scope in words: "Lending branch: zone islands. Material class: film."

@@ -219,7 +219,7 @@ type Outcome struct {
 // Compute works out a situation: terms, due date, renewal, lateness.
 func (b *Rulebook) Compute(g Given) Outcome {
 	branch, _ := b.Branch(g.Situation.Lending())
-	out := Outcome{Terms: b.Decide(g.Situation, g.Own), Why: why.New("How it comes about")}
+	out := Outcome{Terms: b.Decide(g.Situation, g.Own), Why: why.New("How it is worked out")}
 	out.Why = out.Why.Under(why.Fact, b.Why(g.Situation, g.Own, LoanPeriod))
 	terms := out.Terms.Loan()
 	var trace why.Trace

@@ -297,9 +297,9 @@ func TestWhatADraftIsComparedWith(t *testing.T) {
 		due     string
 		days    map[int]int
 	}{
-		"those of then": {nil, "2026-10-27", map[int]int{-11: 1}},
-		"today's":       {today, "2026-10-20", map[int]int{-4: 1}},
-		"themselves":    {draft, "", map[int]int{}},
+		"the rules at the time": {nil, "2026-10-27", map[int]int{-11: 1}},
+		"today's":               {today, "2026-10-20", map[int]int{-4: 1}},
+		"themselves":            {draft, "", map[int]int{}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r := rulebook.Rehearse(draft, c.against, lent.Add(48*time.Hour))

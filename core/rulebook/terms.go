@@ -314,7 +314,7 @@ var All = [termCount]TermInfo{
 		Nullable: true,
 		Group:    "Lost",
 		initial:  "null",
-		Meaning:  "After so many days late an item counts as lost",
+		Meaning:  "Days late after which an item is marked lost",
 	},
 	ProcessingCharge: {
 		ID:      "processing_charge",

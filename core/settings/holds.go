@@ -28,7 +28,7 @@ func (h Holds) check() error {
 	}
 	switch {
 	case h.Local < 0 || h.Local > 60:
-		return expect.Errorf("from 0 to 60", "%d days for readers where a copy came back", h.Local)
+		return expect.Errorf("from 0 to 60", "%d days for local patrons", h.Local)
 	case h.RoundMinutes < 15:
 		return expect.Errorf("15 or more", "%d minutes from one round of fetching to the next", h.RoundMinutes)
 	case h.PerCopy < 1:

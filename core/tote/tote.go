@@ -55,13 +55,13 @@ var steps = map[State]map[Step]State{
 }
 
 var sayState = map[State]string{
-	Open: "is being filled", Closed: "is closed and waits for its run", Away: "is on its way", Here: "has come",
-	Empty: "has been unpacked", Lost: "was given up as lost",
+	Open: "is open", Closed: "is closed and waits for its run", Away: "is in transit", Here: "has arrived",
+	Empty: "has been unpacked", Lost: "was declared lost",
 }
 
 var sayStep = map[Step]string{
-	Begin: "be begun again", Close: "be closed", Leave: "be taken by the courier", Pass: "be on its way",
-	Come: "come", Unpack: "be unpacked", Finish: "be finished", Lose: "be given up",
+	Begin: "be started again", Close: "be closed", Leave: "be taken by the courier", Pass: "be on its way",
+	Come: "come", Unpack: "be unpacked", Finish: "be finished", Lose: "be declared lost",
 }
 
 // Next is the state to which a step leads; the error says what the tote is and what could not be.

@@ -75,7 +75,7 @@ func TestStepsThatCannotBe(t *testing.T) {
 	_, err := tote.Next(tote.Empty, tote.Close)
 	require.EqualError(t, err, "this tote has been unpacked; it cannot be closed")
 	_, err = tote.Next(tote.Open, tote.Leave)
-	require.EqualError(t, err, "this tote is being filled; it cannot be taken by the courier")
+	require.EqualError(t, err, "this tote is open; it cannot be taken by the courier")
 }
 
 // The check digit is that of GS1, by a barcode library; a wrong one is found, and nothing else is taken for a tote.

@@ -103,16 +103,16 @@ func of(spreads map[string]Spread, material string) Spread {
 func (h *Habits) Why(t why.Trace) why.Trace {
 	late, kept := h.Late[""], h.Kept[""]
 	if h.Loans > 0 {
-		t = t.Add(why.Fact, fmt.Sprintf("Learned from %s and %s of this network", calendar.Count(h.Loans, "loan"),
+		t = t.Add(why.Fact, fmt.Sprintf("Based on %s and %s of this network", calendar.Count(h.Loans, "loan"),
 			calendar.Count(h.Holds, "hold")))
 	} else {
-		t = t.Add(why.Note, "Nothing has been learned yet from this network's own past; usual values stand for it")
+		t = t.Add(why.Note, "Not enough history in this network yet; default values are used")
 	}
 	half, most := sayLate(late.At(0.5)), sayLate(late.At(0.9))
 	t = t.Add(why.Sum, fmt.Sprintf("Half of all loans come back %s; nine of ten %s", half, most))
-	t = t.Add(why.Sum, fmt.Sprintf("Readers keep things for %.0f days, half of them longer", kept.At(0.5)))
-	t = t.Add(why.Sum, fmt.Sprintf("They collect what is ready within %.0f days in half of all cases", h.Held.At(0.5)))
-	return t.Add(why.Sum, fmt.Sprintf("Of a hundred items looked for on their shelves %.0f are found", 100*h.Found))
+	t = t.Add(why.Sum, fmt.Sprintf("Half of all loans last longer than %.0f days", kept.At(0.5)))
+	t = t.Add(why.Sum, fmt.Sprintf("Half of all ready holds are collected within %.0f days", h.Held.At(0.5)))
+	return t.Add(why.Sum, fmt.Sprintf("Of 100 items on fetch lists %.0f are found", 100*h.Found))
 }
 
 func sayLate(days float64) string {

@@ -18,9 +18,9 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await page.getByRole("region", { name: "Kelmouth College" }).getByRole("radio").check();
   await page.getByLabel("For", { exact: true }).fill(reader);
   await page.getByRole("option", { name: new RegExp(reader) }).click();
-  await page.getByRole("button", { name: "Ask Kelmouth College for it" }).click();
+  await page.getByRole("button", { name: "Send request to Kelmouth College" }).click();
   const request = line(page, "Tidal Mills of the Outer Coast");
-  await expect(request).toContainText("On its way to us", { timeout: 40_000 });
+  await expect(request).toContainText("In transit to us", { timeout: 40_000 });
   await expect(request).toContainText("due Tue 17 Nov 2026");
   // Partners never learn for whom.
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", reader);
@@ -32,8 +32,8 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
     ),
   ).toBe("0");
 
-  await request.getByRole("button", { name: "It has arrived" }).click();
-  const sign = page.getByLabel("Sign", { exact: true });
+  await request.getByRole("button", { name: "Mark as received" }).click();
+  const sign = page.getByLabel("Destination", { exact: true });
   await expect(sign).toHaveAttribute("data-kind", "hold_shelf");
   const item = await ask(
     "SELECT i.barcode FROM requests r JOIN items i ON i.id = r.item_id ORDER BY r.id DESC LIMIT 1",
@@ -43,23 +43,23 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await scan(page, reader);
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("1 ready");
   await scan(page, item);
-  const tape = page.getByRole("region", { name: "Tape" });
+  const tape = page.getByRole("region", { name: "Scanned items" });
   await expect(tape).toContainText("Due Tue 17 Nov 2026");
   await tape.getByRole("button", { name: /^Why/ }).click();
-  await expect(page.getByRole("dialog")).toContainText("The item's own terms");
+  await expect(page.getByRole("dialog")).toContainText("The item’s own terms");
   await page.keyboard.press("Escape");
 
   await go(page, "Interlibrary");
   await expect(request).toContainText("With the patron");
-  await expect(request).toContainText("Their move");
+  await expect(request).toContainText("Waiting for partner");
   await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);
   await expect(sign).toHaveAttribute("data-kind", "outside");
   await expect(sign).toContainText("Kelmouth College");
   await go(page, "Interlibrary");
-  await request.getByRole("button", { name: "Gone home" }).click();
-  await expect(request).toContainText("Home again", { timeout: 40_000 });
+  await request.getByRole("button", { name: "Mark as returned" }).click();
+  await expect(request).toContainText("Returned", { timeout: 40_000 });
 });
 
 test("a partner that says no, one that is out of reach, and a book that does not leave", async ({ page }) => {
@@ -72,16 +72,16 @@ test("a partner that says no, one that is out of reach, and a book that does not
   await page.getByLabel("For", { exact: true }).fill(reader);
   await page.getByRole("option", { name: new RegExp(reader) }).click();
   await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
-  await page.getByRole("button", { name: "Ask Port Sabel Public Library for it" }).click();
+  await page.getByRole("button", { name: "Send request to Port Sabel Public Library" }).click();
   const request = line(page, "Winter Choirs of Port Sabel");
-  await expect(request).toContainText("is tried again", { timeout: 40_000 });
+  await expect(request).toContainText("is being resent", { timeout: 40_000 });
   await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
-  await expect(request).toContainText("They cannot lend it", { timeout: 40_000 });
+  await expect(request).toContainText("Declined", { timeout: 40_000 });
   await expect(request).toContainText("PolicyProblem");
-  await expect(request).toContainText("Our move");
-  await request.getByRole("button", { name: "Ask elsewhere" }).click();
+  await expect(request).toContainText("Waiting for us");
+  await request.getByRole("button", { name: "Request elsewhere" }).click();
   await expect(request).toContainText("Ended");
-  await expect(page.getByRole("region", { name: "Ask a partner" })).toBeVisible();
+  await expect(page.getByRole("region", { name: "Request from a partner" })).toBeVisible();
 });
 
 test("a partner asks us: yes, sent, back in one scan; and no with a reason", async ({ page }) => {
@@ -92,29 +92,29 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   await page.request.post(base + "KELMOUTH/ask", { form: { title }, maxRedirects: 0 });
   await page.request.post(base + "PSABEL/ask", { form: { title: "A Book That Nobody Wrote" }, maxRedirects: 0 });
   await go(page, "Interlibrary");
-  const theirs = line(page, title).filter({ hasText: "they ask" });
-  await expect(theirs).toContainText("Our move", { timeout: 40_000 });
+  const theirs = line(page, title).filter({ hasText: "lending" });
+  await expect(theirs).toContainText("Waiting for us", { timeout: 40_000 });
   await theirs.getByRole("button", { name: "Answer" }).click();
   await page
     .getByRole("listitem")
     .filter({ hasText: item })
-    .getByRole("button", { name: "Yes, with this copy" })
+    .getByRole("button", { name: "Supply this copy" })
     .click();
-  await theirs.getByRole("button", { name: "Send it" }).click();
+  await theirs.getByRole("button", { name: "Ship" }).click();
   await expect(theirs).toContainText("With them", { timeout: 40_000 });
   await expect(theirs).toContainText("due Tue 3 Nov 2026"); // four weeks, by the rule for partners
 
   const nobody = line(page, "A Book That Nobody Wrote");
   await nobody.getByRole("button", { name: "Answer" }).click();
-  await expect(page.getByText("No copy of it is on a shelf here.")).toBeVisible();
-  await page.getByRole("button", { name: "Answer no" }).click();
-  await expect(nobody).toContainText("We said no");
+  await expect(page.getByText("No copy is on a shelf here.")).toBeVisible();
+  await page.getByRole("button", { name: "Decline" }).click();
+  await expect(nobody).toContainText("Declined by us");
 
   await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);
-  await expect(page.getByLabel("Sign", { exact: true })).toHaveAttribute("data-kind", "shelf");
+  await expect(page.getByLabel("Destination", { exact: true })).toHaveAttribute("data-kind", "shelf");
   await go(page, "Interlibrary");
-  await expect(theirs).toContainText("Back here");
+  await expect(theirs).toContainText("Returned");
   await readsWell(page, "interlibrary");
 });

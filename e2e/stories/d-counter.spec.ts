@@ -10,26 +10,26 @@ test("a note met at a return is answered with a key, and scanning goes on meanwh
   await signIn(page, "Bea Lindgard");
   await go(page, "Returns");
   await scan(page, telescope);
-  const asked = page.getByRole("group", { name: "Ask" });
+  const asked = page.getByRole("group", { name: "Question" });
   await expect(asked).toContainText("Eyepiece cap missing since May.");
-  await expect(page.getByLabel("Sign", { exact: true })).toContainText("A note");
+  await expect(page.getByLabel("Destination", { exact: true })).toContainText("A note");
   await scan(page, other); // nothing waits for the answer
-  await expect(page.getByLabel("Sign", { exact: true })).toContainText("Shelve here");
-  await page.getByRole("button", { name: "Finish the run" }).click();
+  await expect(page.getByLabel("Destination", { exact: true })).toContainText("Shelve here");
+  await page.getByRole("button", { name: "Finish batch" }).click();
   await expect(page.getByText(/Still open: Telescope/)).toBeVisible();
-  await page.getByLabel("Scan line").focus();
+  await page.getByLabel("Scan field").focus();
   await page.keyboard.press("2");
   await page.keyboard.press("Enter");
   await expect(asked).toHaveCount(0);
-  await expect(page.getByRole("region", { name: "Tape" })).toContainText("Aside: Repair");
+  await expect(page.getByRole("region", { name: "Scanned items" })).toContainText("Aside: Repair");
 
   await page.getByRole("link", { name: /^Telescope/ }).click();
   await expect(page.getByText("In repair", { exact: true })).toBeVisible();
-  await page.getByRole("button", { name: "Back in use" }).click();
-  await expect(page.getByRole("button", { name: "Back in use" })).toHaveCount(0);
-  await page.getByLabel("Note, shown whenever it comes back").fill("");
-  await page.getByRole("button", { name: "Keep the note" }).click();
-  await expect(page.getByRole("region", { name: "History" })).toContainText("Note taken off: Eyepiece cap");
+  await page.getByRole("button", { name: "In use" }).click();
+  await expect(page.getByRole("button", { name: "In use" })).toHaveCount(0);
+  await page.getByLabel("Note, shown at every return").fill("");
+  await page.getByRole("button", { name: "Save note" }).click();
+  await expect(page.getByRole("region", { name: "History" })).toContainText("Note removed: Eyepiece cap");
 });
 
 test("a guardian's no is a stop with its why; a supervisor goes past it with a reason only", async ({ page }) => {
@@ -40,13 +40,13 @@ test("a guardian's no is a stop with its why; a supervisor goes past it with a r
   await go(page, "Desk");
   await scan(page, boy);
   await scan(page, film);
-  const tape = page.getByRole("region", { name: "Tape" });
-  await expect(tape).toContainText("For older readers; a guardian has said no.");
-  await expect(page.getByRole("button", { name: /^Lend all the same/ })).toHaveCount(0);
+  const tape = page.getByRole("region", { name: "Scanned items" });
+  await expect(tape).toContainText("For older readers; the guardian refused.");
+  await expect(page.getByRole("button", { name: /^Lend anyway/ })).toHaveCount(0);
   await tape.getByRole("button", { name: "Why" }).click();
-  await expect(page.getByRole("dialog")).toContainText("The item's own terms say yes");
+  await expect(page.getByRole("dialog")).toContainText("The item’s own terms say yes");
   await page.keyboard.press("Escape");
-  await tape.getByRole("link", { name: "Terms and classes" }).click();
+  await tape.getByRole("link", { name: "Loan terms" }).click();
   await expect(page.getByRole("row", { name: /^Consent needed/ })).toContainText("The item's own terms");
 
   await signIn(page, "Maren Odell");
@@ -54,11 +54,11 @@ test("a guardian's no is a stop with its why; a supervisor goes past it with a r
   await go(page, "Desk");
   await scan(page, boy);
   await scan(page, film);
-  const asked = page.getByRole("group", { name: "Ask" });
-  await asked.getByRole("button", { name: /^Lend all the same/ }).click();
-  await expect(asked.getByPlaceholder(/Say why first/)).toBeFocused();
+  const asked = page.getByRole("group", { name: "Question" });
+  await asked.getByRole("button", { name: /^Lend anyway/ }).click();
+  await expect(asked.getByPlaceholder(/Enter a reason first/)).toBeFocused();
   await asked.getByLabel("Reason").fill("His mother stands beside him");
-  await asked.getByRole("button", { name: /^Lend all the same/ }).click();
+  await asked.getByRole("button", { name: /^Lend anyway/ }).click();
   await expect(tape.getByText("Lent", { exact: true })).toBeVisible();
   await tape.getByRole("button", { name: /^Why/ }).first().click();
   await expect(page.getByRole("dialog")).toContainText("His mother stands beside him");
@@ -73,11 +73,11 @@ test("a card that has run out is extended on the spot", async ({ page }) => {
   await go(page, "Desk");
   await scan(page, card);
   const patron = page.getByRole("region", { name: "Patron" });
-  await expect(patron.getByRole("alert")).toContainText("The card ran out");
-  await patron.getByRole("button", { name: "Extend" }).click();
+  await expect(patron.getByRole("alert")).toContainText("The card expired");
+  await patron.getByRole("button", { name: "Renew card" }).click();
   await expect(patron.getByRole("alert")).toHaveCount(0);
   await scan(page, book);
-  await expect(page.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true })).toBeVisible();
+  await expect(page.getByRole("region", { name: "Scanned items" }).getByText("Lent", { exact: true })).toBeVisible();
 });
 
 test("two people at one item: the second is told at once", async ({ page, browser }) => {
@@ -93,17 +93,17 @@ test("two people at one item: the second is told at once", async ({ page, browse
   await scan(other, two);
   await expect(other.getByRole("region", { name: "Patron" })).toContainText("Adult");
   await Promise.all([scan(page, book), scan(other, book)]);
-  const lent = (p: typeof page) => p.getByRole("region", { name: "Tape" }).getByText("Lent", { exact: true });
-  const told = (p: typeof page) => p.getByRole("region", { name: "Tape" }).getByText(/Still on loan|Another station/);
+  const lent = (p: typeof page) => p.getByRole("region", { name: "Scanned items" }).getByText("Lent", { exact: true });
+  const told = (p: typeof page) => p.getByRole("region", { name: "Scanned items" }).getByText(/Still on loan|Another station/);
   await expect(lent(page).or(told(page))).toBeVisible();
   await expect(lent(other).or(told(other))).toBeVisible();
   expect((await lent(page).count()) + (await lent(other).count())).toBe(1);
   // Whoever was second takes it back with one key, and lends it; the first sees that on the card that is open there.
   const [first, second] = (await lent(page).count()) === 1 ? [page, other] : [other, page];
   await expect(second.getByText(/Still on loan to /).first()).toBeVisible();
-  await second.getByRole("button", { name: "Take it back and lend it" }).click();
+  await second.getByRole("button", { name: "Return it and lend it" }).click();
   await expect(lent(second)).toBeVisible();
-  await expect(second.getByRole("region", { name: "Tape" })).toContainText("Taken back from");
+  await expect(second.getByRole("region", { name: "Scanned items" })).toContainText("Returned from");
   await expect(first.getByRole("region", { name: "Patron" }).getByText("On loan").locator("+ dd")).toHaveText(/^0/);
   await other.context().close();
 });
@@ -117,7 +117,7 @@ test("parts to count stand on the sign; copies found by their title close with t
   );
   await signIn(page, "Bea Lindgard");
   await go(page, "Returns");
-  const sign = page.getByLabel("Sign", { exact: true });
+  const sign = page.getByLabel("Destination", { exact: true });
   await scan(page, inParts);
   await expect(sign).toContainText("Count 3 parts: two discs, a map");
   await scan(page, title);
@@ -133,15 +133,15 @@ test("at a station in the sort room returns begin from the bin", async ({ page }
   await workAt(page, "Havenhead");
   await go(page, "Network");
   await tab(page, "Stations");
-  await page.getByRole("button", { name: "Add a station" }).click();
-  const form = page.getByRole("form", { name: "Add a station" });
+  await page.getByRole("button", { name: "Add station" }).click();
+  const form = page.getByRole("form", { name: "Add station" });
   await form.getByLabel("Name").fill("Sort room");
-  await form.getByLabel(/^In a sort room/).check();
+  await form.getByLabel(/^Sort room/).check();
   await form.getByRole("button", { name: "Add" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "Havenhead, Sort room" })).toBeVisible();
   await sitAt(page, "Sort room");
   await go(page, "Returns");
-  await expect(page.getByRole("radio", { name: "From the bin" })).toBeChecked();
+  await expect(page.getByRole("radio", { name: "From a bin" })).toBeChecked();
 });
 
 test("who comes next at a station finds nothing of the person before", async ({ page }) => {
@@ -154,13 +154,13 @@ test("who comes next at a station finds nothing of the person before", async ({ 
   await go(page, "Desk");
   await scan(page, await goodCard("SLM"));
   await expect(page.getByRole("region", { name: "Patron", exact: true })).toBeVisible();
-  await page.getByLabel("Scan line").fill("half a na");
+  await page.getByLabel("Scan field").fill("half a na");
   await page.getByRole("button", { name: /^Maren Odell/ }).click();
   await page.getByRole("menuitem", { name: "Sign out" }).click();
   await page.getByRole("button", { name: /^Jory Tamm/ }).click();
   await go(page, "Desk");
   await expect(page.getByText("Scan a card to begin", { exact: false })).toBeVisible();
-  await expect(page.getByLabel("Scan line")).toHaveValue("");
+  await expect(page.getByLabel("Scan field")).toHaveValue("");
   await go(page, "Fetch");
   await expect(page.getByRole("region", { name: "To fetch" })).toBeVisible();
   await expect(missed).toBeHidden();

@@ -38,7 +38,7 @@ test("a card and ten items without a pause, on a line that answers late: each is
   for (const item of items) await expect(tape(page)).toContainText(item, { timeout: 500 });
   await page.keyboard.press("Control+Enter"); // done with this patron, once they are answered
   await expect(page.getByRole("status").filter({ hasText: /scans are answered/ })).toBeVisible();
-  await page.getByRole("button", { name: "Go on instead" }).click();
+  await page.getByRole("button", { name: "Keep going" }).click();
   await expect(lent(page)).toHaveCount(10);
   for (const item of items) await expect(tape(page)).toContainText(item);
   expect(await loansOf(card)).toBe("10");
@@ -58,16 +58,16 @@ test("two cards in a row: each item goes to the card before it, whatever the ans
   await expect(lent(page)).toHaveCount(1);
   // What was answered after the patron had gone is told still.
   for (const text of [one, "31846999999997", two]) await scan(page, text);
-  const before = page.getByRole("region", { name: "From the patron before" });
+  const before = page.getByRole("region", { name: "From the previous patron" });
   await expect(before).toContainText("no item here has it");
-  await before.getByRole("button", { name: "Seen" }).click();
+  await before.getByRole("button", { name: "Dismiss" }).click();
   await expect(before).toHaveCount(0);
-  // A card that is not taken: what follows it is lent to nobody.
+  // A card that is not taken: what follows it is not lent.
   await scan(page, two.slice(0, 12));
   await scan(page, items[3]!);
-  await expect(tape(page)).toContainText("lent to nobody");
+  await expect(tape(page)).toContainText("not lent");
   expect(await loansOf(two)).toBe("1");
-  await tape(page).getByRole("listitem").first().getByRole("button", { name: "Again" }).click();
+  await tape(page).getByRole("listitem").first().getByRole("button", { name: "Retry" }).click();
   await expect(lent(page)).toHaveCount(1); // what was lent before stands on the card since it was opened again
   expect(await loansOf(two)).toBe("2");
 });
@@ -87,14 +87,14 @@ test("a bin run begun by scanning at once, and what is no item stays in it as a 
   await expect(tape(page)).toContainText("A card");
   await expect(page).toHaveURL(/\/returns/);
   await expect(tape(page).getByRole("row").filter({ hasText: letters }).getByRole("link")).toHaveText(
-    "Find it under Items",
+    "Find under Items",
   );
   await tape(page).getByRole("row").filter({ hasText: card }).getByRole("link").click();
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("Adult");
   await go(page, "Returns"); // the run is still there
   await expect(tape(page)).toContainText(items[0]!);
   await finishBin(page);
-  await expect(page.getByText("Nothing scanned in this run yet")).toBeVisible();
+  await expect(page.getByText("Nothing scanned yet")).toBeVisible();
 });
 
 test("the line is lost in the middle and comes back: it is said, and every scan counts once", async ({
@@ -108,14 +108,14 @@ test("the line is lost in the middle and comes back: it is said, and every scan 
   await scan(page, items[0]!);
   await expect(lent(page)).toHaveCount(1);
   await context.setOffline(true);
-  await expect(page.getByText("Line lost, trying again.")).toBeVisible();
+  await expect(page.getByText("Connection lost. Reconnecting …")).toBeVisible();
   await scan(page, items[1]!);
   await scan(page, items[2]!);
-  await expect(tape(page)).toContainText("We do not know yet, asking again");
+  await expect(tape(page)).toContainText("No answer yet, asking again");
   await expect(tape(page).getByRole("listitem")).toHaveCount(3);
   await context.setOffline(false);
   await expect(lent(page)).toHaveCount(3);
-  await expect(page.getByText("Line lost")).toHaveCount(0);
+  await expect(page.getByText("Connection lost")).toHaveCount(0);
   // An answer that is lost on its way back: the loan was made, and is not made again.
   let lost = 0;
   await page.route("**/api/desk/scan", async (route) => {
@@ -143,10 +143,10 @@ test("a payment whose answer is lost counts once, and says so honestly meanwhile
   await go(page, "Desk");
   await scan(page, card);
   await page.getByRole("button", { name: "Pay or waive" }).click();
-  await page.getByLabel("Sum").fill("none");
+  await page.getByLabel("Amount").fill("none");
   await page.getByRole("form", { name: "Pay or waive" }).getByRole("button", { name: /^Take/ }).click();
-  await expect(page.getByRole("alert").filter({ hasText: "Enter a sum such as 12.50." })).toBeVisible();
-  await page.getByLabel("Sum").fill("1.00");
+  await expect(page.getByRole("alert").filter({ hasText: "Enter an amount such as 12.50." })).toBeVisible();
+  await page.getByLabel("Amount").fill("1.00");
   let asked = 0;
   await page.route("**/api/money", async (route) => {
     if (asked++ > 1) return route.continue();
@@ -244,14 +244,14 @@ test("the session ends in the middle of a run: the tape stays, one signs in agai
   );
   const again = page.getByRole("dialog", { name: "Sign in again" });
   await expect(again).toBeVisible({ timeout: 2000 });
-  await expect(tape(page).or(page.locator("section[aria-label=Tape]"))).toContainText(items[0]!);
+  await expect(page.locator("section[aria-label='Scanned items']")).toContainText(items[0]!); // behind the question
   await again.getByRole("button", { name: /Jory Tamm/ }).click();
   await expect(again).toHaveCount(0);
   for (const item of items.slice(1)) await scan(page, item);
   for (const item of items) await expect(tape(page)).toContainText(item);
   // It ends while the line is lost: that is told as soon as the line is back, before anything is scanned.
   // A stream that is open may go on in a browser that is set offline, so the words may stand there for a moment only.
-  const told = page.waitForFunction(() => document.body.textContent.includes("Line lost, trying again."));
+  const told = page.waitForFunction(() => document.body.textContent.includes("Connection lost. Reconnecting …"));
   await context.setOffline(true);
   await told;
   await ask(
@@ -259,7 +259,7 @@ test("the session ends in the middle of a run: the tape stays, one signs in agai
   );
   await context.setOffline(false);
   await expect(again).toBeVisible({ timeout: 5000 });
-  await expect(page.getByText("Line lost")).toHaveCount(0);
+  await expect(page.getByText("Connection lost")).toHaveCount(0);
 });
 
 test("a server of one's own is killed and started again between scans: it is said, and every scan counts once", ({
@@ -277,10 +277,10 @@ test("a server of one's own is killed and started again between scans: it is sai
       for (const item of items.slice(0, 3)) await scan(page, item);
       server.kill("SIGKILL"); // whatever it was doing
       for (const item of items.slice(3)) await scan(page, item);
-      await expect(page.getByText("Line lost, trying again.")).toBeVisible();
+      await expect(page.getByText("Connection lost. Reconnecting …")).toBeVisible();
       server = await copyAt(port);
       await expect(lent(page)).toHaveCount(6);
-      await expect(page.getByText("Line lost")).toHaveCount(0);
+      await expect(page.getByText("Connection lost")).toHaveCount(0);
       expect(await loansOf(card)).toBe("6");
     } finally {
       server.kill("SIGKILL");
@@ -296,13 +296,13 @@ test("in Interlibrary a card or an item never goes out as a search; a product co
     if (r.url().includes("/api/interlibrary/search")) searched.push(r.url());
   });
   await scan(page, card);
-  await expect(page.getByText("it was sent to nobody. Cards belong to the Desk")).toBeVisible();
+  await expect(page.getByText("It was not sent to any partner. Scan cards at the Desk")).toBeVisible();
   await scan(page, item);
-  await expect(page.getByText("an item of ours, and it was sent to nobody")).toBeVisible();
+  await expect(page.getByText("one of our items. It was not sent to any partner")).toBeVisible();
   expect(searched).toEqual([]);
   await expect(page).toHaveURL(/\/interlibrary/);
   await scan(page, "9789295055025");
-  await expect(page.getByRole("region", { name: "Ask a partner" })).toBeVisible();
+  await expect(page.getByRole("region", { name: "Request from a partner" })).toBeVisible();
   await expect.poll(() => searched.length).toBe(1);
 });
 
@@ -310,14 +310,14 @@ test("a scan into a date, a choice, a half-typed word or a menu leaves them as t
   const [one, two, three] = await freeItems("SLM", "book", 3);
   await signIn(page, "Jory Tamm");
   await go(page, "Returns");
-  const otherwise = page.getByRole("button", { name: /^(Change it|Count them otherwise)$/ });
+  const otherwise = page.getByRole("button", { name: /^(Change|Backdate)$/ });
   await otherwise.click();
-  const day = page.getByLabel("Counted as the day");
+  const day = page.getByLabel("Returned on");
   const before = await ask(
     "SELECT (((shows + (clock_timestamp() - real_at)) AT TIME ZONE 'America/Halifax')::date - 1)::text FROM training_clock",
   );
   await day.fill(before);
-  await page.getByRole("button", { name: "Count from now on" }).click();
+  await page.getByRole("button", { name: "Apply to next scans" }).click();
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await otherwise.click();
   await day.focus();
@@ -413,8 +413,8 @@ test("where a proxy holds back what changes, that is said and work goes on; list
   await go(page, "Desk");
   const late = page.getByText("Changes made at other stations arrive late.");
   await expect(late).toBeVisible();
-  await expect(page.getByText("Turn its buffering off", { exact: false })).toBeVisible();
-  await expect(page.getByText("Line lost", { exact: false })).toBeHidden();
+  await expect(page.getByText("Turn off buffering", { exact: false })).toBeVisible();
+  await expect(page.getByText("Connection lost", { exact: false })).toBeHidden();
   const card = await goodCard("HVH");
   await scan(page, card);
   const patron = page.getByRole("region", { name: "Patron", exact: true });

@@ -8,57 +8,57 @@ import { ask, go, goodCard, readsWell, scan, signIn, tab, tape, workAt } from ".
 test("a branch is opened, renamed, given a station, closed for good and brought back", async ({ page }) => {
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
-  await page.getByRole("button", { name: "Open a branch" }).click();
-  const form = page.getByRole("form", { name: "Open a branch" });
+  await page.getByRole("button", { name: "Add a branch" }).click();
+  const form = page.getByRole("form", { name: "Add a branch" });
   await form.getByLabel("Name", { exact: true }).fill("saltmere");
   await form.getByLabel(/^Code/).fill("gul");
-  await form.getByRole("button", { name: "Open it" }).click();
-  await expect(form.getByRole("alert")).toContainText("SLM, is called Saltmere");
+  await form.getByRole("button", { name: "Add branch" }).click();
+  await expect(form.getByRole("alert")).toContainText("SLM is already called Saltmere");
   await form.getByLabel("Name", { exact: true }).fill("Gull Point");
-  await form.getByRole("button", { name: "Open it" }).click();
+  await form.getByRole("button", { name: "Add branch" }).click();
   const gull = page.getByRole("listitem").filter({ hasText: "GUL" });
   await expect(gull).toContainText("Gull Point");
-  await expect(gull).toContainText("No hours yet: it counts as closed every day");
-  await expect(gull).toContainText("No courier run calls here yet");
+  await expect(gull).toContainText("No hours yet: closed every day");
+  await expect(gull).toContainText("No courier run stops here yet");
 
   await tab(page, "Stations");
-  await page.getByRole("button", { name: "Add a station" }).click();
-  const station = page.getByRole("form", { name: "Add a station" });
+  await page.getByRole("button", { name: "Add station" }).click();
+  const station = page.getByRole("form", { name: "Add station" });
   await station.getByLabel("Branch").selectOption("Gull Point");
   await station.getByLabel("Name", { exact: true }).fill("Hatch");
-  await station.getByLabel("Slips print by themselves").check();
+  await station.getByLabel("Print slips automatically").check();
   await station.getByRole("button", { name: "Add" }).click();
-  await expect(page.getByRole("listitem").filter({ hasText: "Gull Point, Hatch" })).toContainText("by themselves");
+  await expect(page.getByRole("listitem").filter({ hasText: "Gull Point, Hatch" })).toContainText("automatically");
   await workAt(page, "Gull Point");
   await page.getByRole("button", { name: "Ada Pellam, administrator" }).click();
   await page.getByRole("menuitemradio", { name: "Hatch" }).click();
   await page.getByRole("button", { name: "Ada Pellam, administrator" }).click();
-  await expect(page.getByRole("menuitemcheckbox", { name: /^Slips print by themselves/ })).toBeChecked();
+  await expect(page.getByRole("menuitemcheckbox", { name: /^Print slips automatically/ })).toBeChecked();
   await page.keyboard.press("Escape");
   await workAt(page, "Havenhead");
 
   await tab(page, "Branches");
-  await gull.getByRole("button", { name: "Change Gull Point" }).click();
-  await page.getByRole("button", { name: "Close Gull Point for good" }).click();
+  await gull.getByRole("button", { name: "Edit Gull Point" }).click();
+  await page.getByRole("button", { name: "Close Gull Point permanently" }).click();
   const closing = page.getByRole("region", { name: "Closing Gull Point" });
-  await closing.getByRole("button", { name: "Close it for good" }).click();
-  await expect(closing.getByRole("alert")).toContainText("Choose where it goes.");
-  await closing.getByLabel("All of that belongs from now on to").selectOption("Saltmere");
-  await closing.getByRole("button", { name: "Close it for good" }).click();
+  await closing.getByRole("button", { name: "Close permanently" }).click();
+  await expect(closing.getByRole("alert")).toContainText("Choose a branch.");
+  await closing.getByLabel("Move all of that to").selectOption("Saltmere");
+  await closing.getByRole("button", { name: "Close permanently" }).click();
   await expect(gull).toContainText("Saltmere follows");
   await page.getByRole("button", { name: /^Branch / }).click();
   await expect(page.getByRole("menuitem", { name: "Gull Point" })).toHaveCount(0);
   await page.keyboard.press("Escape");
 
-  await tab(page, "History");
+  await tab(page, "Change log");
   const first = page.getByRole("listitem").filter({ hasText: "Branch Gull Point" }).first();
   await expect(first).toContainText("follows: nothing → SLM");
-  await first.getByRole("button", { name: "Take it back" }).click();
+  await first.getByRole("button", { name: "Undo" }).click();
   await expect(page.getByRole("listitem").filter({ hasText: "Branch Gull Point" }).first()).toContainText(
-    "takes another back",
+    "undoes a change",
   );
   await tab(page, "Branches");
-  await expect(gull).not.toContainText("Closed for good");
+  await expect(gull).not.toContainText("Closed permanently");
 });
 
 test("a class that is in use stays, and two administrators at once do not undo each other's work", async ({
@@ -68,21 +68,21 @@ test("a class that is in use stays, and two administrators at once do not undo e
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
   await tab(page, "Classes");
-  await page.getByRole("button", { name: "Change Educator" }).click();
-  await page.getByRole("button", { name: "Take it away" }).click();
-  await expect(page.getByRole("alert")).toContainText("Educator cannot be taken away");
+  await page.getByRole("button", { name: "Edit Educator" }).click();
+  await page.getByRole("button", { name: "Remove" }).click();
+  await expect(page.getByRole("alert")).toContainText("Educator cannot be removed");
 
   const other = await (await browser.newContext()).newPage();
   await signIn(other, "Ada Pellam");
   await go(other, "Network");
   await tab(other, "Classes");
   for (const p of [other, page]) {
-    if (p === other) await p.getByRole("button", { name: "Change Educator" }).click();
+    if (p === other) await p.getByRole("button", { name: "Edit Educator" }).click();
     await p
       .getByRole("form")
       .getByLabel("Name", { exact: true })
       .fill(p === other ? "Teacher" : "Tutor");
-    await p.getByRole("form").getByRole("button", { name: "Keep" }).click();
+    await p.getByRole("form").getByRole("button", { name: "Save" }).click();
     if (p !== other) continue;
     await expect(p.getByText("Teacher", { exact: true })).toBeVisible();
     // The first window hears of it and takes the list anew, while its form stays as it was opened.
@@ -92,38 +92,38 @@ test("a class that is in use stays, and two administrators at once do not undo e
   // Looked at again, by the same window: it shows what the other has kept, and nothing was overwritten.
   await page.reload();
   await expect(page.getByText("Teacher", { exact: true })).toBeVisible();
-  await tab(other, "History");
+  await tab(other, "Change log");
   await other
     .getByRole("listitem")
     .filter({ hasText: "Class Teacher" })
     .first()
-    .getByRole("button", { name: "Take it back" })
+    .getByRole("button", { name: "Undo" })
     .click();
   await tab(other, "Classes");
   await expect(other.getByText("Educator", { exact: true })).toBeVisible();
   await other.context().close();
 });
 
-test("cards of a library outside are read once their numbers are settled, and numbers in use cannot be taken away", async ({
+test("cards of a library outside are read once their numbers are settled, and numbers in use cannot be removed", async ({
   page,
 }) => {
   const card = await goodCard("HVH");
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
   await tab(page, "Numbers");
-  await page.getByRole("button", { name: "Change Cards" }).click();
-  await page.getByRole("form").getByLabel("Begins with").fill("21847");
-  await page.getByRole("form").getByRole("button", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "Edit Cards" }).click();
+  await page.getByRole("form").getByLabel("Starts with").fill("21847");
+  await page.getByRole("form").getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("alert")).toContainText("Numbers in use would no longer be read");
-  await page.getByRole("button", { name: "Add a pattern" }).click();
+  await page.getByRole("button", { name: "Add a format" }).click();
   const form = page.getByRole("form");
   await form.getByLabel("Name", { exact: true }).fill("Cards of Port Sabel");
-  await form.getByLabel("Use").selectOption("Older: read, no longer given");
-  await form.getByLabel("Begins with").fill("ps");
-  await form.getByLabel("Length, all of it").fill("8");
+  await form.getByLabel("Use").selectOption("Older: still read");
+  await form.getByLabel("Starts with").fill("ps");
+  await form.getByLabel("Total length").fill("8");
   await form.getByLabel("Check digit").selectOption("Modulus 11, growing weights");
-  await form.getByLabel("Cards of a library outside: its name").fill("Port Sabel Public Library");
-  await form.getByRole("button", { name: "Keep" }).click();
+  await form.getByLabel("Name of the other library, if these are its cards").fill("Port Sabel Public Library");
+  await form.getByRole("button", { name: "Save" }).click();
   await expect(page.getByText("Cards of Port Sabel", { exact: true })).toBeVisible();
   await go(page, "Desk");
   // 1 2 3 4 5 with weights 6 to 2: 6 + 10 + 12 + 12 + 10 = 50, and 5 makes 55.
@@ -142,14 +142,14 @@ test("somebody new sets up a second factor because their role needs one, and sig
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
   await tab(page, "Settings");
-  const who = page.getByRole("group", { name: /^Who needs a second factor/ });
+  const who = page.getByRole("group", { name: /^Roles that need a second factor/ });
   await who.getByRole("button", { name: "desk" }).click();
-  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await page.getByRole("button", { name: "Save settings" }).click();
   await tab(page, "Staff");
-  await page.getByRole("button", { name: "Add somebody" }).click();
-  const form = page.getByRole("form", { name: "Add somebody" });
+  await page.getByRole("button", { name: "Add person" }).click();
+  const form = page.getByRole("form", { name: "Add person" });
   await form.getByLabel("Name", { exact: true }).fill("Nell Harbour");
-  await form.getByLabel("Signs in as").fill("nell");
+  await form.getByLabel("Sign-in name").fill("nell");
   await form.getByLabel("Waives up to").fill("1,00");
   await form.getByRole("button", { name: "Add" }).click();
   const link = /http\S+/.exec((await page.getByRole("status").filter({ hasText: "Nell" }).textContent()) ?? "")?.[0];
@@ -158,8 +158,8 @@ test("somebody new sets up a second factor because their role needs one, and sig
   await hers.goto(link!);
   const password = "ferry lantern quarrel tide";
   await hers.getByLabel("New password", { exact: true }).fill(password);
-  await hers.getByLabel("New password again").fill(password);
-  await hers.getByRole("button", { name: "Set it" }).click();
+  await hers.getByLabel("Repeat new password").fill(password);
+  await hers.getByRole("button", { name: "Set password" }).click();
   await hers.getByRole("link", { name: "Sign in as nell" }).click();
   const enter = async () => {
     await hers.getByLabel("Name").fill("nell");
@@ -167,20 +167,20 @@ test("somebody new sets up a second factor because their role needs one, and sig
     await hers.getByRole("button", { name: "Sign in" }).click();
   };
   await enter();
-  await expect(hers.getByText("Your role needs one here.")).toBeVisible();
-  await hers.getByRole("button", { name: "Set one up" }).click();
+  await expect(hers.getByText("Your role requires one.")).toBeVisible();
+  await hers.getByRole("button", { name: "Set up" }).click();
   const secret = ((await hers.getByText(/^([A-Z2-7]{4} ){7}[A-Z2-7]{4}$/).textContent()) ?? "").replaceAll(" ", "");
   const totp = new TOTP({ secret: Secret.fromBase32(secret) });
   await hers.getByLabel("Your password").fill(password);
-  await hers.getByLabel("Code of the new one").fill(totp.generate());
-  await hers.getByRole("button", { name: "Set it up" }).click();
-  await expect(hers.getByText("You have one: an app for codes")).toBeVisible();
+  await hers.getByLabel("New code").fill(totp.generate());
+  await hers.getByRole("button", { name: "Set up" }).click();
+  await expect(hers.getByText("You use an authenticator app")).toBeVisible();
   await hers.getByRole("button", { name: "Nell Harbour, desk" }).click();
   await hers.getByRole("menuitem", { name: "Sign out" }).click();
   await enter();
-  await expect(hers.getByRole("alert")).toContainText("Now the code");
+  await expect(hers.getByRole("alert")).toContainText("Enter the code");
   // A code counts once, so it is the next one; its step may be ahead by one.
-  await hers.getByLabel("Code of your second factor").fill(totp.generate({ timestamp: Date.now() + 30_000 }));
+  await hers.getByLabel("Code from your authenticator app").fill(totp.generate({ timestamp: Date.now() + 30_000 }));
   await hers.getByRole("button", { name: "Sign in" }).click();
   await expect(hers.getByRole("button", { name: /^Branch Havenhead/ })).toBeVisible();
   await hers.context().close();
@@ -189,12 +189,12 @@ test("somebody new sets up a second factor because their role needs one, and sig
   await page.reload();
   await expect(nell).toContainText("Second factor");
   await expect(nell).toContainText("Waives up to $1.00");
-  await nell.getByRole("button", { name: "Take the second factor away" }).click();
+  await nell.getByRole("button", { name: "Remove second factor" }).click();
   await expect(nell).toContainText("Not signed in");
-  await tab(page, "History");
+  await tab(page, "Change log");
   const settings = page.getByRole("listitem").filter({ hasText: "Settings" }).first();
   await expect(settings).toContainText("second factor: nothing → desk");
-  await settings.getByRole("button", { name: "Take it back" }).click();
+  await settings.getByRole("button", { name: "Undo" }).click();
   await expect.poll(() => ask("SELECT coalesce(settings->>'second_factor', '[]') FROM network")).toBe("[]");
 });
 
@@ -202,35 +202,35 @@ test("email has a sender, is tried at once, and says where it is off", async ({ 
   await signIn(page, "Ada Pellam");
   await page.goto("/network?tab=settings");
   const email = page.getByRole("region", { name: "Email", exact: true });
-  const sender = email.getByLabel("The address that it comes from");
+  const sender = email.getByLabel("Sender address");
   await expect(sender).toHaveValue("library@orrin.invalid");
   await sender.fill("the library");
-  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await page.getByRole("button", { name: "Save settings" }).click();
   await expect(email.getByText("Enter an email address, such as notices@library.example.")).toBeVisible();
   await sender.fill("");
-  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await page.getByRole("button", { name: "Save settings" }).click();
   const trial = page.getByRole("region", { name: "Test email" });
   await trial.getByLabel("To").fill("ada@post.invalid");
-  await trial.getByRole("button", { name: "Send a test email" }).click();
-  await expect(trial).toContainText("write down and save the address that email comes from first");
+  await trial.getByRole("button", { name: "Send test email" }).click();
+  await expect(trial).toContainText("save a sender address first");
   await go(page, "Notices");
   await expect(page.getByRole("status").filter({ hasText: "Email is off." })).toContainText(
-    "Write down from whom it comes",
+    "Enter the sender",
   );
   await page.getByRole("link", { name: "Network, Settings" }).click();
   await sender.fill("notices@orrin.invalid");
-  await email.getByLabel("Where answers go").fill("desk@orrin.invalid");
-  await page.getByRole("button", { name: "Keep these settings" }).click();
+  await email.getByLabel("Reply address").fill("desk@orrin.invalid");
+  await page.getByRole("button", { name: "Save settings" }).click();
   await trial.getByLabel("To").fill("ada@post.invalid");
   await expect
     .poll(async () => {
-      await trial.getByRole("button", { name: "Send a test email" }).click();
+      await trial.getByRole("button", { name: "Send test email" }).click();
       return trial
         .getByRole("status")
         .textContent({ timeout: 2000 })
         .catch(() => "");
     })
-    .toContain("The mail server has taken the email to ada@post.invalid.");
+    .toContain("The mail server accepted the email to ada@post.invalid.");
   await go(page, "Notices");
   await expect(page.getByRole("heading", { name: "Notices" })).toBeVisible();
   await expect(page.getByText("Email is off.")).toHaveCount(0);
@@ -241,7 +241,7 @@ test("an administrator sees how the installation stands, and the first steps unt
   page,
 }) => {
   await signIn(page, "Ada Pellam");
-  await expect(page.getByRole("table", { name: "What waits at each branch" })).toBeVisible();
+  await expect(page.getByRole("table", { name: "Work by branch" })).toBeVisible();
   await expect(page.getByRole("region", { name: "First steps" })).toHaveCount(0);
   await ask(
     `WITH w AS (INSERT INTO river_job (kind, queue, args, state, max_attempts, attempt, attempted_at, errors, scheduled_at)
@@ -250,9 +250,11 @@ test("an administrator sees how the installation stands, and the first steps unt
   await page.goto("/network?tab=status");
   const status = page.getByRole("region", { name: "Status", exact: true });
   await expect(status).toContainText("CAD, America/Halifax");
-  await expect(status).toContainText("PostgreSQL gives its log to no archive.");
+  await expect(status).toContainText(
+    "PostgreSQL gives its log to no archive, so what comes after a base backup can be lost.",
+  );
   await expect(status).toContainText("On.");
-  await expect(page.getByRole("region", { name: "Work that failed" })).toContainText("no room on the disk");
+  await expect(page.getByRole("region", { name: "Failed jobs" })).toContainText("no room on the disk");
   await readsWell(page, "Network, status");
   // As in a network in which nothing has been lent.
   await page.route("**/api/status", async (route) => {
@@ -267,7 +269,7 @@ test("an administrator sees how the installation stands, and the first steps unt
   await steps.getByRole("link", { name: "Stations" }).click();
   await expect(page.getByRole("heading", { name: "Network" })).toBeVisible();
   await signIn(page, "Maren Odell");
-  await expect(page.getByRole("table", { name: "What waits at each branch" })).toBeVisible();
+  await expect(page.getByRole("table", { name: "Work by branch" })).toBeVisible();
   await expect(page.getByRole("region", { name: "First steps" })).toHaveCount(0);
   await page.goto("/network");
   await tab(page, "Stations");

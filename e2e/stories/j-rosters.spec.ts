@@ -2,22 +2,22 @@ import { expect } from "@playwright/test";
 import { test } from "../house.ts";
 import { ask, freeItem, go, goodCard, readsWell, scan, signIn, tab, tape, workAt } from "../kit.ts";
 
-/** Many at once, two records that are one person, and people who sign up by themselves. */
+/** Batch changes, two records that are one person, and people who sign up automatically. */
 
-test("a class is made and filled by scanning; a pupil moves in mid-year; lists in other letters fill more, and it is taken back", async ({
+test("a class is made and filled by scanning; a pupil moves in mid-year; lists in other letters fill more, and it is undone", async ({
   page,
 }) => {
   await signIn(page, "Jory Tamm");
   await workAt(page, "Havenhead");
   await go(page, "Rosters");
-  await page.getByRole("button", { name: "Make a roster" }).click();
-  const form = page.getByRole("form", { name: "Make a roster" });
-  await form.getByRole("button", { name: "Make it" }).click();
-  await expect(form.getByText("A roster needs a name, such as 5b.")).toBeVisible();
+  await page.getByRole("button", { name: "Add roster" }).click();
+  const form = page.getByRole("form", { name: "Add roster" });
+  await form.getByRole("button", { name: "Save" }).click();
+  await expect(form.getByText("Enter a name, such as 5b.")).toBeVisible();
   await form.getByLabel("Name", { exact: true }).fill("5c");
-  await form.getByLabel(/^School;/).fill("Quay Street School");
+  await form.getByLabel("School", { exact: true }).fill("Quay Street School");
   await form.getByLabel("School year").fill("5");
-  await form.getByRole("button", { name: "Make it" }).click();
+  await form.getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("heading", { name: "5c" })).toBeVisible();
 
   // Scanned without a pause: one moves in from another class, one is named by the school's number, one is nobody.
@@ -38,16 +38,16 @@ test("a class is made and filled by scanning; a pupil moves in mid-year; lists i
   await expect(scanned.nth(0)).toContainText("Is in 5c already.");
   await expect(scanned.nth(1)).toContainText("check digit");
   await expect(scanned.nth(3)).toContainText(`Moved from ${from} to 5c.`);
-  await expect(page.getByText(/2 in it/)).toBeVisible();
-  await scanned.nth(3).getByRole("button", { name: "Take it back" }).click();
-  await expect(page.getByText(/1 in it/)).toBeVisible();
+  await expect(page.getByText(/2 members/)).toBeVisible();
+  await scanned.nth(3).getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByText(/1 member/)).toBeVisible();
 
   // Two files at once, one of them in the letters of an older program.
   await go(page, "Rosters");
-  await tab(page, "From lists");
+  await tab(page, "Import lists");
   await page.getByLabel("School", { exact: true }).fill("Quay Street School");
   await page.getByLabel("School year").fill("5");
-  await page.getByLabel(/^Or files/).setInputFiles([
+  await page.getByLabel(/^Or choose CSV files/).setInputFiles([
     {
       name: "5d.csv",
       mimeType: "text/csv",
@@ -55,22 +55,22 @@ test("a class is made and filled by scanning; a pupil moves in mid-year; lists i
     },
     { name: "5e.csv", mimeType: "text/csv", buffer: Buffer.from(`${other}\n${other}\n`) },
   ]);
-  await page.getByRole("button", { name: "Look what it would do" }).click();
-  const what = page.getByRole("region", { name: "From lists" });
+  await page.getByRole("button", { name: "Preview" }).click();
+  const what = page.getByRole("region", { name: "Import lists" });
   await expect(what).toContainText("letters in Windows-1252, the first line is heads");
   await expect(what.getByRole("listitem").filter({ hasText: "5d" }).last()).toBeVisible();
-  await expect(what).toContainText("2 odd lines");
+  await expect(what).toContainText("2 lines with problems");
   await expect(what).toContainText("5d.csv, line 3: 99");
   await expect(what).toContainText("5e.csv, line 2: ");
-  await what.getByRole("button", { name: "Do it" }).click();
-  await expect(what.getByRole("status")).toContainText("came in");
+  await what.getByRole("button", { name: "Apply" }).click();
+  await expect(what.getByRole("status")).toContainText("added");
   expect(await ask("SELECT count(*) FROM rosters WHERE name IN ('5d', '5e') AND ended_at IS NULL")).toBe("2");
-  await what.getByRole("button", { name: "Take it back" }).click();
+  await what.getByRole("button", { name: "Undo" }).click();
   await expect(what.getByRole("status")).toBeHidden();
   expect(await ask("SELECT count(*) FROM rosters WHERE name IN ('5d', '5e') AND ended_at IS NULL")).toBe("0");
 });
 
-test("a school year ends: classes move up and the last is dissolved, after a look; then it is taken back", async ({
+test("a school year ends: classes move up and the last is dissolved, after a look; then it is undone", async ({
   page,
 }) => {
   await signIn(page, "Maren Odell");
@@ -81,19 +81,19 @@ test("a school year ends: classes move up and the last is dissolved, after a loo
   );
   const table = page.getByRole("table", { name: "Rosters" });
   await table.getByRole("checkbox").first().check();
-  await page.getByRole("button", { name: /^Move \d+ up by a year/ }).click();
+  await page.getByRole("button", { name: /^Move \d+ up a year/ }).click();
   const panel = page.getByRole("region", { name: "Move classes up" });
   const last = await ask("SELECT max(school_year::int) FROM rosters WHERE branch_code = 'LNF'");
-  await panel.getByLabel(/^Classes of this school year/).selectOption(last);
+  await panel.getByLabel(/^Dissolve classes of school year/).selectOption(last);
   await expect(panel.getByText("dissolved", { exact: true }).first()).toBeVisible();
-  await panel.getByRole("button", { name: "Do it" }).click();
+  await panel.getByRole("button", { name: "Apply" }).click();
   await expect(page.getByRole("status").filter({ hasText: "moved up" })).toBeVisible();
   expect(
     await ask("SELECT count(*) FROM rosters WHERE branch_code = 'LNF' AND ended_at IS NULL AND school_year = $1", last),
   ).not.toBe("0");
-  await tab(page, "What was done");
-  await page.getByRole("row").filter({ hasText: "Moved up" }).getByRole("button", { name: "Take it back" }).click();
-  await expect(page.getByRole("row").filter({ hasText: "Moved up" })).toContainText("taken back");
+  await tab(page, "Activity");
+  await page.getByRole("row").filter({ hasText: "Moved up" }).getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "Moved up" })).toContainText("undone");
   expect(
     await ask(
       "SELECT string_agg(name || ' ' || school_year, ',' ORDER BY id) FROM rosters WHERE branch_code = 'LNF' AND ended_at IS NULL",
@@ -101,20 +101,20 @@ test("a school year ends: classes move up and the last is dissolved, after a loo
   ).toBe(before);
 
   // The answers of a year, from a list.
-  await tab(page, "Answers of a year");
+  await tab(page, "Consents");
   const pupil = await ask(
     "SELECT school FROM patrons WHERE branch_code = 'LNF' AND school <> '' AND photo IS NULL ORDER BY id LIMIT 1",
   );
-  await page.getByLabel("To what").selectOption("photo");
+  await page.getByRole("region", { name: "Consents" }).getByLabel(/^Consent/).selectOption("photo");
   await page.getByLabel(/^Paste a list/).fill(`number;answer\n${pupil};no\n`);
-  await page.getByRole("button", { name: "Look what it would do" }).click();
+  await page.getByRole("button", { name: "Preview" }).click();
   await expect(
-    page.getByText("1 never asked before, 0 with another answer than before, 0 with the same."),
+    page.getByText("1 new, 0 changed, 0 unchanged."),
   ).toBeVisible();
-  await expect(page.getByRole("button", { name: "Write them down" })).toBeDisabled();
-  await page.getByLabel("Where the answers come from").fill("letters of the school");
-  await page.getByRole("button", { name: "Write them down" }).click();
-  await expect(page.getByRole("status")).toContainText("Every line names somebody");
+  await expect(page.getByRole("button", { name: "Apply" })).toBeDisabled();
+  await page.getByLabel("Source").fill("letters of the school");
+  await page.getByRole("button", { name: "Apply" }).click();
+  await expect(page.getByRole("status")).toContainText("Every line matches a patron");
   expect(await ask("SELECT photo FROM patrons WHERE school = $1", pupil)).toBe("false");
 });
 
@@ -132,13 +132,13 @@ test("two records of one person become one, and two again", async ({ page }) => 
   await expect(tape(page).locator("li").first()).toContainText("Lent");
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", kept);
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
-  await page.getByRole("button", { name: "merge another record into this one" }).click();
-  await page.getByLabel("Find the other record").fill(gone);
+  await page.getByRole("button", { name: "Merge a record into this one" }).click();
+  await page.getByLabel("Search for the other record").fill(gone);
   await page.getByRole("listbox").getByRole("option").first().click();
-  const panel = page.getByRole("region", { name: "The same person twice" });
-  await expect(panel).toContainText("1 loan follow.");
+  const panel = page.getByRole("region", { name: "Duplicate record" });
+  await expect(panel).toContainText("Moved with it: 1 loan.");
   await panel.getByRole("button", { name: /^Merge:/ }).click();
-  const merged = page.getByRole("region", { name: "Merged into this record" });
+  const merged = page.getByRole("region", { name: "Merged records" });
   await expect(merged).toContainText(gone);
   await expect(page.getByRole("region", { name: "On loan" })).toBeVisible();
 
@@ -149,7 +149,7 @@ test("two records of one person become one, and two again", async ({ page }) => 
     name.split(" ").at(-1) ?? name,
   );
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
-  await merged.getByRole("button", { name: "Take it apart again" }).click();
+  await merged.getByRole("button", { name: "Undo merge" }).click();
   await expect(merged).toBeHidden();
   expect(
     await ask(
@@ -159,7 +159,7 @@ test("two records of one person become one, and two again", async ({ page }) => 
   ).toBe("1");
 });
 
-test("somebody signs up by themselves, without scripts; until they are looked at their card looks and does not borrow", async ({
+test("somebody signs up automatically, without scripts; until they are looked at their card looks and does not borrow", async ({
   page,
   browser,
 }) => {
@@ -169,17 +169,17 @@ test("somebody signs up by themselves, without scripts; until they are looked at
   await outside.getByLabel("Your name", { exact: false }).fill('<script>alert("x")</script> Isolde Fenn');
   await outside.getByLabel("Email address").fill("isolde at post");
   await outside.getByRole("button", { name: "Sign up" }).click();
-  await expect(outside.getByRole("alert")).toContainText("3 things to put right");
+  await expect(outside.getByRole("alert")).toContainText("correct the 3 fields");
   await expect(outside.getByLabel("Your name", { exact: false })).toHaveValue(
     '<script>alert("x")</script> Isolde Fenn',
   );
   await outside.getByLabel("Your name", { exact: false }).fill("Isolde Fenn");
   await outside.getByLabel("Email address").fill("isolde@post.example");
-  await outside.getByLabel("Street and number").fill("8 Rope Walk");
+  await outside.getByLabel("Street address").fill("8 Rope Walk");
   await outside.getByLabel("Birth date").fill("1988-11-02");
   await outside.getByLabel("Your branch").selectOption({ label: "Havenhead" });
   await outside.getByLabel("4 to 12 digits", { exact: false }).fill("4711");
-  await outside.getByLabel("The same again").fill("4711");
+  await outside.getByLabel("Repeat PIN").fill("4711");
   await outside.getByRole("button", { name: "Sign up" }).click();
   await expect(outside.getByRole("heading", { name: "Thank you" })).toBeVisible();
   await outside.reload(); // sent twice, taken once
@@ -192,14 +192,14 @@ test("somebody signs up by themselves, without scripts; until they are looked at
   await workAt(page, "Havenhead");
   await go(page, "Desk");
   await scan(page, card);
-  await expect(page.getByRole("alert").filter({ hasText: "Signed up by themselves" })).toBeVisible();
+  await expect(page.getByRole("alert").filter({ hasText: "Signed up online" })).toBeVisible();
   await go(page, "Patrons");
   await page.getByRole("button", { name: /^Sign-ups \(/ }).click();
   await page.getByRole("link", { name: "Isolde Fenn" }).click();
   const form = page.getByRole("form", { name: "Register somebody" });
   await expect(form.getByLabel(/^Patron class/)).toHaveValue("adult");
   await form.getByLabel("Phone", { exact: true }).fill("902 555 0188");
-  await form.getByLabel(/^Card runs out/).fill("");
+  await form.getByLabel(/^Card expires/).fill("");
   await form.getByRole("button", { name: "Register", exact: true }).click();
   await expect(page.getByRole("heading", { name: "Isolde Fenn" }).first()).toBeVisible();
   await go(page, "Desk");
@@ -215,17 +215,17 @@ test("who wants to be called is called: a way without its address is not offered
     "SELECT id FROM patrons WHERE branch_code = 'HVH' AND phone <> '' AND email <> '' AND class = 'adult' AND standing = 'active' AND address <> '' ORDER BY id DESC LIMIT 1",
   );
   await page.goto(`/patrons?patron=${id}`);
-  const told = page.getByRole("region", { name: "Told", exact: true });
+  const told = page.getByRole("region", { name: "Notify by", exact: true });
   await told.getByRole("button", { name: "change" }).click();
-  await told.getByLabel("Holds that are ready").selectOption("phone");
+  await told.getByLabel("Ready holds").selectOption("phone");
   await told.getByRole("button", { name: "Save" }).click();
   await expect(told).toContainText("by phone");
-  await page.getByRole("button", { name: "Change the record" }).click();
+  await page.getByRole("button", { name: "Edit record" }).click();
   const form = page.getByRole("form", { name: "Record" });
   await form.getByLabel("Phone", { exact: true }).fill("");
-  await form.getByRole("button", { name: "Keep", exact: true }).click();
-  await expect(form.getByRole("alert")).toContainText("Notices go there. Choose another way for them first");
-  await form.getByRole("button", { name: "Leave it" }).click();
+  await form.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(form.getByRole("alert")).toContainText("Notices are sent there. Choose another way first");
+  await form.getByRole("button", { name: "Cancel" }).click();
 
   // A hold that is ready for them waits for whoever calls.
   const item = await freeItem("HVH", "book");
@@ -241,9 +241,9 @@ test("who wants to be called is called: a way without its address is not offered
   await go(page, "Notices");
   const row = page.getByRole("row").filter({ hasText: title });
   await expect(row).toContainText("by phone to");
-  await row.getByRole("button", { name: "What to say" }).click();
+  await row.getByRole("button", { name: "Show text" }).click();
   await expect(row).toContainText(`${title} waits for you at Havenhead`);
-  await row.getByRole("button", { name: "They have been told" }).click();
+  await row.getByRole("button", { name: "Mark as done" }).click();
   await expect(row).toBeHidden();
 });
 
@@ -260,13 +260,13 @@ test("what somebody says of a loan is written down and counted; a due date is se
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", card)}`);
   const loans = page.getByRole("region", { name: "On loan" });
   await loans.getByRole("button", { name: "More" }).click();
-  await loans.getByRole("button", { name: "Says it was brought back" }).click();
-  await expect(loans.getByText(/^Says it was brought back, /)).toBeVisible();
+  await loans.getByRole("button", { name: "Claims returned" }).click();
+  await expect(loans.getByText(/^Claims returned, /)).toBeVisible();
   const patron = page.getByRole("region", { name: "Patron", exact: true });
-  await expect(patron).toContainText("brought back: 1");
-  await loans.getByRole("button", { name: "Take back what was said" }).click();
-  await expect(patron).not.toContainText("brought back");
-  await loans.getByRole("button", { name: "Set the due date" }).click();
+  await expect(patron).toContainText("returned: 1");
+  await loans.getByRole("button", { name: "Withdraw claim" }).click();
+  await expect(patron).not.toContainText("returned:");
+  await loans.getByRole("button", { name: "Set due date" }).click();
   // Other stories move the clock on: a Sunday to come, and a Thursday, on which no holiday falls.
   const [sunday = "", thursday = ""] = (
     await ask(
@@ -274,11 +274,11 @@ test("what somebody says of a loan is written down and counted; a due date is se
     )
   ).split(" ");
   await loans.getByLabel("Due", { exact: true }).fill(sunday);
-  await loans.getByLabel("Because").fill("goes on holiday");
-  await loans.getByRole("button", { name: "Set it" }).click();
-  await expect(loans.getByRole("alert")).toContainText(/^Havenhead is closed on Sun .* It opens next on /);
+  await loans.getByLabel("Reason").fill("goes on holiday");
+  await loans.getByRole("button", { name: "Save due date" }).click();
+  await expect(loans.getByRole("alert")).toContainText(/^Havenhead is closed on Sun .* It next opens on /);
   await loans.getByLabel("Due", { exact: true }).fill(thursday);
-  await loans.getByRole("button", { name: "Set it" }).click();
+  await loans.getByRole("button", { name: "Save due date" }).click();
   await expect(loans).toContainText(/Due Thu /);
 });
 
@@ -300,8 +300,8 @@ test("axe-core finds nothing in rosters, sign-ups, merging, and on the page on w
     await readsWell(page, what);
   }
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", await goodCard("HVH"))}`);
-  await page.getByRole("button", { name: "merge another record into this one" }).click();
-  await page.getByRole("region", { name: "Told", exact: true }).getByRole("button", { name: "change" }).click();
+  await page.getByRole("button", { name: "Merge a record into this one" }).click();
+  await page.getByRole("region", { name: "Notify by", exact: true }).getByRole("button", { name: "change" }).click();
   await readsWell(page, "a patron, merging and told");
   await page.goto("/sign-up");
   await page.getByRole("button", { name: "Sign up" }).click();

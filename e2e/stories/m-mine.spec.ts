@@ -14,8 +14,8 @@ async function givePIN(page: Page, card: string, pin: string) {
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", card)}`);
   const change = page.getByRole("region", { name: "Card and PIN" });
   await change.getByRole("button", { name: "change" }).click();
-  await change.getByLabel(/^PIN that they choose/).fill(pin);
-  await change.getByRole("button", { name: "Set the PIN" }).click();
+  await change.getByLabel(/^PIN/).fill(pin);
+  await change.getByRole("button", { name: "Set PIN" }).click();
   await expect(change.getByRole("status")).toContainText(`The PIN is ${pin}`);
 }
 
@@ -37,10 +37,10 @@ test("a patron signs in on a phone, renews, finds something, waits for it, pause
   const phone = await browser.newContext({ javaScriptEnabled: false, viewport: { width: 390, height: 844 } });
   const own = await phone.newPage();
   await own.goto(at("/mine"));
-  await own.getByLabel("The number of your card").fill(card);
+  await own.getByLabel("Card number").fill(card);
   await own.getByLabel("Your PIN").fill("1111");
   await own.getByRole("button", { name: "Sign in" }).click();
-  await expect(own.getByRole("alert")).toContainText("do not go together");
+  await expect(own.getByRole("alert")).toContainText("do not match");
   await own.getByLabel("Your PIN").fill("4711");
   await own.getByRole("button", { name: "Sign in" }).click();
   await expect(own.getByRole("list", { name: "On loan" })).toContainText(lent);
@@ -72,29 +72,29 @@ test("a patron signs in on a phone, renews, finds something, waits for it, pause
        OR NOT EXISTS (SELECT 1 FROM loans l WHERE l.item_id = i.id AND l.returned_at IS NULL AND l.lost_at IS NULL)))
      ORDER BY t.id LIMIT 1`,
   );
-  await own.getByRole("link", { name: "Find", exact: true }).click();
-  await own.getByLabel(/^Words of a title/).fill(title);
-  await own.getByRole("button", { name: "Find" }).click();
-  const found = own.getByRole("list", { name: "What was found" });
+  await own.getByRole("link", { name: "Search", exact: true }).click();
+  await own.getByLabel(/^Title, author, subject/).fill(title);
+  await own.getByRole("button", { name: "Search" }).click();
+  const found = own.getByRole("list", { name: "Results" });
   await expect(found).toContainText("All copies are out");
   await clean();
-  await own.getByRole("button", { name: `Hold ${title}`, exact: true }).click();
-  await expect(own.getByRole("status")).toContainText(`${title}: Waits for a copy`);
+  await own.getByRole("button", { name: `Place hold on ${title}`, exact: true }).click();
+  await expect(own.getByRole("status")).toContainText(`${title}: Waiting for a copy`);
   const holds = own.getByRole("list", { name: "Holds" });
   await expect(holds).toContainText("you are 1st");
-  await own.getByText("Pause it, or pick it up elsewhere").click();
+  await own.getByText("Pause, or change pickup branch").click();
   await own.getByLabel("Pause until").fill("2027-01-15");
   await own.getByRole("button", { name: "Pause", exact: true }).click();
   await expect(holds).toContainText("Paused until Fri 15 Jan 2027");
-  await own.getByText("Pause it, or pick it up elsewhere").click();
+  await own.getByText("Pause, or change pickup branch").click();
   await holds.getByLabel("Pick up at").selectOption({ label: "Saltmere" });
   await own.getByRole("button", { name: "Change", exact: true }).click();
   await expect(own.getByRole("status")).toContainText("held at Saltmere");
-  await own.getByRole("button", { name: `Wait again for ${title}` }).click();
-  await expect(holds).toContainText("Waits for a copy, pickup at Saltmere");
+  await own.getByRole("button", { name: `Resume the hold on ${title}` }).click();
+  await expect(holds).toContainText("Waiting for a copy, pickup at Saltmere");
   await own.getByRole("button", { name: `Cancel the hold on ${title}` }).click();
-  await expect(own.getByRole("status")).toContainText("The hold is off");
-  await expect(own.getByText("You wait for nothing.")).toBeVisible();
+  await expect(own.getByRole("status")).toContainText("The hold is cancelled");
+  await expect(own.getByText("You have no holds.")).toBeVisible();
 
   await own.getByRole("button", { name: "Sign out" }).click();
   await expect(own.getByRole("heading", { name: /^Sign in/ })).toBeVisible();

@@ -18,56 +18,56 @@ test("one pays for two in coins, a payment taken by mistake is reversed, and the
   await signIn(page, "Bea Lindgard");
   await go(page, "Money");
   await page.getByRole("button", { name: "Open a till" }).click();
-  await page.getByLabel("What the drawer is called").fill("Front desk");
-  await page.getByLabel("Cash that lies in it").fill("50.00");
-  await page.getByRole("button", { name: "Open it" }).dblclick();
-  await expect(page.getByText("This station takes into it")).toBeVisible();
+  await page.getByLabel("Till name").fill("Front desk");
+  await page.getByLabel("Opening float").fill("50.00");
+  await page.getByRole("button", { name: "Open till" }).dblclick();
+  await expect(page.getByText("Used at this station")).toBeVisible();
   expect(await ask("SELECT count(*) FROM tills WHERE closed_at IS NULL")).toBe("1");
 
   await go(page, "Returns");
-  await page.getByRole("radio", { name: "The patron is here" }).click();
+  await page.getByRole("radio", { name: "With the patron" }).click();
   const things = [await lateThing(0), await lateThing(1)];
   for (const t of things) await scan(page, t);
   await page.getByRole("button", { name: "One pays for all 2" }).click();
   const settle = page.getByRole("region", { name: "Settle" });
-  const owed = Number(await settle.getByLabel("Sum").inputValue());
+  const owed = Number(await settle.getByLabel("Amount").inputValue());
   expect(owed).toBeGreaterThan(0);
-  await settle.getByLabel("Laid down").fill("100.00");
+  await settle.getByLabel("Cash received").fill("100.00");
   await settle.getByRole("button", { name: /^Take / }).dblclick();
-  await expect(settle.getByText("Give back", { exact: false })).toContainText((100 - owed).toFixed(2));
+  await expect(settle.getByText("Give change:", { exact: false })).toContainText((100 - owed).toFixed(2));
   await expect(settle.getByText("Nothing is owed.")).toBeVisible();
   expect(await ask("SELECT count(*) FROM receipts WHERE till_id IS NOT NULL")).toBe("1");
   await expect(
     page
-      .getByText("Has brought everything back.")
+      .getByText("Everything is returned.")
       .or(page.getByText(/^Still has/))
       .first(),
   ).toBeVisible();
-  await page.getByRole("button", { name: "Finish the run" }).click();
+  await page.getByRole("button", { name: "Finish batch" }).click();
 
   await go(page, "Money");
   await tab(page, "Receipts");
   await page.getByRole("table", { name: "Receipts" }).getByRole("link").first().click();
   const receipt = page.getByRole("region", { name: "Receipt", exact: true });
-  await expect(receipt.getByRole("heading", { name: /^Taken / })).toBeVisible();
-  await receipt.getByRole("button", { name: "Taken by mistake" }).click();
-  await receipt.getByLabel("Why it was a mistake").fill("Wanted to pay by card");
-  await receipt.getByRole("button", { name: "Reverse it" }).dblclick();
+  await expect(receipt.getByRole("heading", { name: /^Received / })).toBeVisible();
+  await receipt.getByRole("button", { name: "Made by mistake" }).click();
+  await receipt.getByLabel("Reason").fill("Wanted to pay by card");
+  await receipt.getByRole("button", { name: "Reverse payment" }).dblclick();
   await expect(receipt.getByText(/^Reversed/)).toBeVisible();
   await expect(page.getByText("Reverses another")).toHaveCount(1);
 
   await tab(page, "Till");
-  await page.getByRole("button", { name: "Lay in or take out" }).click();
+  await page.getByRole("button", { name: "Add or remove cash" }).click();
   await page.getByLabel("Cash", { exact: true }).fill("30.00");
-  await page.getByLabel("Where to, or from").fill("To the bank");
-  await page.getByRole("button", { name: "Write it down" }).click();
+  await page.getByLabel("Reason").fill("To the bank");
+  await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByText("To the bank", { exact: false })).toBeVisible();
   await page.getByRole("button", { name: "Count and close" }).click();
   await page.getByLabel("Cash, counted").fill("19.50");
-  await page.getByRole("button", { name: "Close it" }).click();
-  await expect(page.getByRole("alert")).toContainText("0.50 too little in cash: say in a sentence why");
-  await page.getByLabel("Where it is not what it should be").fill("A coin rolled under the desk");
-  await page.getByRole("button", { name: "Close it" }).click();
+  await page.getByRole("button", { name: "Close till" }).click();
+  await expect(page.getByRole("alert")).toContainText("0.50 too little in cash: explain the difference");
+  await page.getByLabel("Explain any difference").fill("A coin rolled under the desk");
+  await page.getByRole("button", { name: "Close till" }).click();
   await expect(page.getByRole("table", { name: "Counted tills" })).toContainText("A coin rolled under the desk");
 });
 
@@ -88,31 +88,31 @@ test("a station asks once a day for its till; what stood under none is assigned,
   await scan(page, who);
   await page.getByRole("button", { name: "Pay or waive" }).click();
   const till = page.getByRole("region", { name: "Till of this station" });
-  await expect(till).toContainText("Which till does this station use today?");
+  await expect(till).toContainText("Choose today’s till for this station");
   const pay = page.getByRole("form", { name: "Pay or waive" });
   await expect(pay.getByRole("button", { name: /^Take / })).toHaveCount(0);
-  await pay.getByLabel("How").selectOption({ label: "Transfer" }); // which goes through no till
+  await pay.getByLabel("Method").selectOption({ label: "Transfer" }); // which goes through no till
   await expect(till).toBeHidden();
-  await pay.getByLabel("How").selectOption({ label: "Cash" });
+  await pay.getByLabel("Method").selectOption({ label: "Cash" });
   await till.getByRole("button", { name: "No till today; assign the money later" }).click();
-  await pay.getByLabel("Sum").fill("3.00");
+  await pay.getByLabel("Amount").fill("3.00");
   await pay.getByRole("button", { name: /^Take / }).dblclick();
-  await expect(page.getByText("Taken $3.00.")).toBeVisible();
+  await expect(page.getByText("Received $3.00.")).toBeVisible();
   await expect(till).toBeHidden(); // said once, it is not asked again today
 
   await go(page, "Money");
   await page.getByRole("button", { name: "Open a till" }).click();
-  await page.getByLabel("What the drawer is called").fill("Evening");
+  await page.getByLabel("Till name").fill("Evening");
   await page.getByRole("button", { name: "Count coins and notes" }).click();
   await page.getByLabel("$20.00").fill("2");
   await page.getByLabel("$0.25").fill("3");
-  await expect(page.getByLabel("Cash that lies in it")).toHaveValue("40.75");
-  await page.getByRole("button", { name: "Open it" }).click();
+  await expect(page.getByLabel("Opening float")).toHaveValue("40.75");
+  await page.getByRole("button", { name: "Open till" }).click();
   const drawer = page.getByRole("region", { name: "Till Evening" });
-  await expect(drawer.getByText("Cash that should lie in it").locator("xpath=following-sibling::dd[1]")).toHaveText(
+  await expect(drawer.getByText("Cash expected").locator("xpath=following-sibling::dd[1]")).toHaveText(
     "$40.75",
   );
-  const none = page.getByRole("region", { name: "Under no till" });
+  const none = page.getByRole("region", { name: "Not in a till" });
   const row = none.getByRole("row").filter({ hasText: "$3.00" }).filter({ hasText: "Tue 6 Oct 2026" }); // of now
   await row.first().getByRole("checkbox").check();
   await none.getByRole("button", { name: "Assign $3.00 to Evening" }).dblclick();
@@ -128,7 +128,7 @@ test("a station asks once a day for its till; what stood under none is assigned,
   await drawer.getByLabel("$20.00").fill("2");
   await drawer.getByLabel("$1.00").fill("3");
   await drawer.getByLabel("$0.25").fill("3");
-  await drawer.getByRole("button", { name: "Close it" }).click();
+  await drawer.getByRole("button", { name: "Close till" }).click();
   await expect(
     page.getByRole("table", { name: "Counted tills" }).getByRole("row").filter({ hasText: "Evening" }),
   ).toContainText("none");
@@ -139,9 +139,9 @@ test("an institution is invoiced, the invoice prints, and is paid by transfer", 
   await signIn(page, "Bea Lindgard");
   const school = await ask("SELECT id FROM patrons WHERE legal_name = 'Quay Street School'");
   await page.goto(`/patrons?patron=${school}`);
-  await page.getByRole("button", { name: "make one" }).click();
-  await page.getByLabel("For them, such as their order number").fill("Order 12");
-  await page.getByRole("button", { name: "Make the invoice" }).dblclick();
+  await page.getByRole("button", { name: "New invoice" }).click();
+  await page.getByLabel("Their reference, such as an order number").fill("Order 12");
+  await page.getByRole("button", { name: "Create invoice" }).dblclick();
   const invoice = page.getByRole("region", { name: "Invoice", exact: true });
   await expect(invoice.getByText("Invoice 2026-0001")).toBeVisible();
   const link = invoice.getByRole("link", { name: "Open as PDF" });
@@ -150,9 +150,9 @@ test("an institution is invoiced, the invoice prints, and is paid by transfer", 
   const lines = (await ask("SELECT addressed FROM invoices WHERE patron_id = $1", school)).split("\n");
   expect(lines.length).toBeGreaterThan(1);
   await expect(invoice.getByText(lines.join(" "))).toBeVisible(); // each on a line of its own, not with "\n" between
-  await invoice.getByRole("button", { name: "It has been paid" }).click();
-  await invoice.getByLabel("How", { exact: true }).selectOption("transfer");
-  await invoice.getByLabel("Its number, where it has one").fill("Bank 77");
+  await invoice.getByRole("button", { name: "Mark as paid" }).click();
+  await invoice.getByLabel("Method", { exact: true }).selectOption("transfer");
+  await invoice.getByLabel("Reference").fill("Bank 77");
   await invoice.getByRole("button", { name: /^Take / }).click();
   await expect(invoice.getByText("Paid", { exact: true })).toBeVisible();
 });
@@ -172,14 +172,14 @@ test("loans are reviewed before they are made where that is set, at a station or
     await expect(page.getByText("3 items to review")).toBeVisible();
     const loans = `SELECT count(*) FROM loans l JOIN patrons p ON p.id = l.patron_id WHERE p.card = '${card}' AND l.returned_at IS NULL`;
     expect(await ask(loans)).toBe("0");
-    const line = page.getByLabel("Scan line");
+    const line = page.getByLabel("Scan field");
     await line.fill("half a na");
     await page.keyboard.press("Escape"); // clears what was typed,
     await expect(line).toHaveValue("");
     await page.keyboard.press("Escape"); // and with nothing to clear or close does nothing
     await expect(page.getByText("3 items to review")).toBeVisible();
     await expect(page.getByRole("region", { name: "Patron" })).toBeVisible();
-    await page.getByRole("region", { name: "Tape" }).getByRole("button", { name: "Remove" }).first().click();
+    await page.getByRole("region", { name: "Scanned items" }).getByRole("button", { name: "Remove" }).first().click();
     await page.getByRole("button", { name: "Lend 2 items", exact: true }).dblclick();
     await expect(page.getByText("Lent", { exact: true })).toHaveCount(2);
     expect(await ask(loans)).toBe("2");
@@ -234,7 +234,7 @@ test("what was lent is mailed to who wants it, with all of the session on it", a
   await scan(page, card);
   for (const i of [await freeItem("HVH", "book"), await freeItem("HVH", "film")]) await scan(page, i);
   await expect(page.getByText("Lent", { exact: true })).toHaveCount(2);
-  await page.getByRole("button", { name: "Mail", exact: true }).click();
+  await page.getByRole("button", { name: "Email", exact: true }).click();
   await expect(page.getByText("Scan a card to begin", { exact: false })).toBeVisible();
   await expect
     .poll(() =>
@@ -267,7 +267,7 @@ test("an email that does not go out stands at the desk when the patron has gone,
   await scan(page, card);
   await scan(page, await freeItem("HVH", "book"));
   await expect(page.getByText("Lent", { exact: true })).toHaveCount(1);
-  await page.getByRole("button", { name: "Mail", exact: true }).click();
+  await page.getByRole("button", { name: "Email", exact: true }).click();
   const left = page.getByRole("region", { name: "Not sent" });
   await expect(left).toContainText(name);
   await expect(left).toContainText("No email goes out at this moment.");
@@ -299,14 +299,14 @@ test("how it is paid and why it is waived stay as they were chosen while charges
   await scan(page, owes);
   await page.getByRole("button", { name: "Pay or waive" }).click();
   const pay = page.getByRole("form", { name: "Pay or waive" });
-  const charges = page.getByRole("group", { name: "What is settled" }).getByRole("checkbox");
-  await pay.getByLabel("How").selectOption({ label: "Waive it" });
+  const charges = page.getByRole("group", { name: "Charges to settle" }).getByRole("checkbox");
+  await pay.getByLabel("Method").selectOption({ label: "Waive" });
   await pay.getByLabel("Reason").fill("Snow day, the bus did not run");
   await charges.first().click();
-  await expect(pay.getByLabel("How")).toHaveValue("waive");
+  await expect(pay.getByLabel("Method")).toHaveValue("waive");
   await expect(pay.getByLabel("Reason")).toHaveValue("Snow day, the bus did not run");
-  await pay.getByLabel("How").selectOption({ label: "Card" });
-  await pay.getByLabel(/number/i).fill("Slip 4471");
+  await pay.getByLabel("Method").selectOption({ label: "Card" });
+  await pay.getByLabel("Reference").fill("Slip 4471");
   const before = await charges.count();
   const id = await ask("SELECT id FROM patrons WHERE card = $1", owes);
   const charged = await page.request.post(`/api/patrons/${id}/charges`, {
@@ -315,8 +315,8 @@ test("how it is paid and why it is waived stay as they were chosen while charges
   });
   expect(charged.ok(), await charged.text()).toBe(true);
   await expect(charges).toHaveCount(before + 1);
-  await expect(pay.getByLabel("How")).toHaveValue("card");
-  await expect(pay.getByLabel(/number/i)).toHaveValue("Slip 4471");
+  await expect(pay.getByLabel("Method")).toHaveValue("card");
+  await expect(pay.getByLabel("Reference")).toHaveValue("Slip 4471");
 });
 
 test("two stations empty one bin together, and a label that cannot be read is found by its title", async ({
@@ -331,7 +331,7 @@ test("two stations empty one bin together, and a label that cannot be read is fo
     await fromBin(p);
     await p.getByRole("radio", { name: /Quay kerb/ }).click();
   }
-  await expect(other.getByText("Nothing scanned in this run yet", { exact: false })).toBeVisible();
+  await expect(other.getByText("Nothing scanned yet", { exact: false })).toBeVisible();
   const [barcode, title] = (
     await ask(
       `SELECT i.barcode || '|' || t.name FROM loans l JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
@@ -345,16 +345,16 @@ test("two stations empty one bin together, and a label that cannot be read is fo
     .locator("li", { hasText: barcode })
     .getByRole("button")
     .click();
-  await expect(page.getByRole("table", { name: "Tape" })).toContainText(barcode ?? "");
-  await expect(other.getByRole("table", { name: "Tape" })).toContainText(barcode ?? "");
+  await expect(page.getByRole("table", { name: "Scanned items" })).toContainText(barcode ?? "");
+  await expect(other.getByRole("table", { name: "Scanned items" })).toContainText(barcode ?? "");
   await other.getByLabel("Shelve here").click();
   await expect(page.getByLabel("Shelve here")).toBeChecked();
   await scan(other, await freeItem("HVH", "book"));
   await expect(page.getByLabel("Shelve here")).not.toBeChecked();
-  await page.getByRole("button", { name: "Finish the run" }).click();
-  await expect(page.getByText(/A last look: Shelve here 2/)).toBeVisible();
-  await page.getByRole("button", { name: "Finish all the same" }).click();
-  await expect(page.getByRole("radio", { name: /Quay kerb.*Bea Lindgard, 2 things/ })).toBeVisible();
+  await page.getByRole("button", { name: "Finish batch" }).click();
+  await expect(page.getByText(/Final check: Shelve here 2/)).toBeVisible();
+  await page.getByRole("button", { name: "Finish anyway" }).click();
+  await expect(page.getByRole("radio", { name: /Quay kerb.*Bea Lindgard, 2 items/ })).toBeVisible();
 });
 
 test("a waiver is undone where it was made and on the account, and one pays for the household at the desk", async ({
@@ -381,7 +381,7 @@ test("a waiver is undone where it was made and on the account, and one pays for 
   await card.getByRole("button", { name: "Pay or waive" }).click();
   const payment = page.getByRole("region", { name: "Payment" });
   const form = payment.getByRole("form", { name: "Pay or waive" });
-  await form.getByLabel("How").selectOption({ label: "Waive it" });
+  await form.getByLabel("Method").selectOption({ label: "Waive" });
   await form.getByLabel("Reason").fill("First time");
   await form.getByRole("button", { name: /^Waive/ }).click();
   await expect(payment.getByText("Waived $2.00.")).toBeVisible();
@@ -393,7 +393,7 @@ test("a waiver is undone where it was made and on the account, and one pays for 
   await card.getByRole("button", { name: "Pay for the household" }).click();
   await expect(payment.getByRole("button", { name: "Take $5.00" })).toBeVisible();
   await payment.getByRole("button", { name: "Take $5.00" }).dblclick();
-  await expect(payment.getByText("Taken $5.00.")).toBeVisible();
+  await expect(payment.getByText("Received $5.00.")).toBeVisible();
   expect(await ask("SELECT sum(balance) FROM patrons WHERE card IN ($1, $2)", mother, son)).toBe("0");
 
   await card.getByRole("link", { name: "History" }).click();

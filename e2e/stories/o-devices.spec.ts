@@ -35,10 +35,10 @@ test("a pile on the pad is lent at once, its security goes off, and what carries
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
   await atFrontDesk(page);
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
   // Laid on before anybody's card: it waits.
   await pad.lay(first, second);
-  await expect(bar(page)).toContainText("2 things lie on the pad. Scan the card, to lend what lies there.");
+  await expect(bar(page)).toContainText("2 items are on the pad. Scan the card to lend the items on the pad.");
   await scan(page, card);
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(2);
   await expect.poll(pad.says).toContain(`${first}, security off`);
@@ -47,8 +47,8 @@ test("a pile on the pad is lent at once, its security goes off, and what carries
   await pad.lay(third, "?");
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(3);
   await expect(bar(page)).toContainText("1 tag does not answer. Turn it over, or scan the label.");
-  await page.getByLabel("Things that you count").fill("5");
-  await expect(bar(page)).toContainText("1 thing carries no tag that answers. Scan the label.");
+  await page.getByLabel("Items you count").fill("5");
+  await expect(bar(page)).toContainText("1 item has no readable tag. Scan the label.");
   await readsWell(page, "a pile on the pad");
   await scan(page, bare);
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(4);
@@ -64,10 +64,10 @@ test("a pile on the pad is lent at once, its security goes off, and what carries
   // The next patron gets nothing of what lies there still.
   await page.reload();
   await scan(page, other);
-  await expect(page.getByRole("region", { name: "Tape" })).toContainText("Nothing scanned yet");
-  await expect(bar(page)).toContainText("4 things lie on the pad");
+  await expect(page.getByRole("region", { name: "Scanned items" })).toContainText("Nothing scanned yet");
+  await expect(bar(page)).toContainText("4 items are on the pad");
   await pad.lift();
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
 });
 
 test("boxed things are counted by their tags, and what was lifted too early or did not take it is told", async ({
@@ -80,7 +80,7 @@ test("boxed things are counted by their tags, and what was lifted too early or d
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
   await atFrontDesk(page);
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
   await scan(page, card);
   // Two of three parts: asked about, with what was counted.
   await pad.lay(`${box} 1/3`, `${box} 2/3`);
@@ -102,13 +102,13 @@ test("boxed things are counted by their tags, and what was lifted too early or d
   await expect.poll(pad.says).toContain(`${plain}, security off`);
   await expect(bar(page)).not.toContainText("its security is still");
   await expect(tape(page).getByText("Lent", { exact: true })).toHaveCount(2); // and not scanned once more
-  // What was lent and lies there still is not taken back by going to the other situation.
+  // What was lent and lies there still is not undone by going to the other situation.
   await go(page, "Returns");
-  await expect(bar(page)).toContainText("Done with; what is laid on again is taken anew.");
+  await expect(bar(page)).toContainText("All done; what is put on again is read again.");
   await pad.lift();
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
   await expect(tape(page).getByText(plain)).toHaveCount(0);
-  // Taken back in a pile: on again.
+  // Undone in a pile: on again.
   await pad.lay(plain, `${box} 1/3`, `${box} 2/3`, `${box} 3/3`);
   await expect.poll(pad.says).toContain(`${plain}, security on`);
   await expect.poll(pad.says).toContain("part 3 of 3, security on");
@@ -131,17 +131,17 @@ test("a pile fetched from the shelves is laid on the pad, and each thing says wh
   await pad.lift();
   await atFrontDesk(page);
   await page.goto("/fetch");
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
   for (const number of fetched) await expect(page.getByRole("row").filter({ hasText: number })).toBeVisible();
   await pad.lay(...fetched);
   const scanned = page.getByRole("region", { name: "Scanned here" }).getByRole("listitem");
   await expect(scanned).toHaveCount(2);
   for (const number of fetched) await expect(page.getByRole("row").filter({ hasText: number })).toHaveCount(0);
-  await expect(bar(page)).toContainText("Done with; what is laid on again is taken anew.");
+  await expect(bar(page)).toContainText("All done; what is put on again is read again.");
   await readsWell(page, "a pile from the shelves");
   // In another place of the kind they are not taken once more while they lie there.
   await page.goto("/courier");
-  await expect(bar(page)).toContainText("Done with; what is laid on again is taken anew.");
+  await expect(bar(page)).toContainText("All done; what is put on again is read again.");
   await expect(scanned).toHaveCount(0);
   await pad.lift();
 });
@@ -150,15 +150,15 @@ test("one window of a station has the pad, and a lost pad stops nobody", async (
   const pad = onPad(await padOf("HVH"), request);
   await pad.lift();
   await atFrontDesk(page);
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
   const second = await context.newPage();
   await second.goto("/desk");
-  await expect(bar(second)).toContainText("Nothing lies on the pad");
-  await expect(bar(page)).toContainText("Another window of this station has the pad.");
-  await bar(page).getByRole("button", { name: "Use it here" }).click();
-  await expect(bar(second)).toContainText("Another window of this station has the pad.");
+  await expect(bar(second)).toContainText("The pad is empty");
+  await expect(bar(page)).toContainText("Another window of this station uses the pad.");
+  await bar(page).getByRole("button", { name: "Use the pad here" }).click();
+  await expect(bar(second)).toContainText("Another window of this station uses the pad.");
   await second.close();
-  await expect(bar(page)).toContainText("Nothing lies on the pad");
+  await expect(bar(page)).toContainText("The pad is empty");
   // Elsewhere there is no pad at all.
   await workAt(page, "Quarrow");
   await expect(bar(page)).toBeHidden();
@@ -169,7 +169,7 @@ test("one window of a station has the pad, and a lost pad stops nobody", async (
   await ask("UPDATE network SET version = version + 1 RETURNING 'set'");
   await workAt(page, "Saltmere");
   await sitAt(page, "Counter");
-  await expect(bar(page)).toContainText("The pad does not answer. It is looked for; scan the labels meanwhile.");
+  await expect(bar(page)).toContainText("The pad does not answer. Reconnecting; scan the labels meanwhile.");
 });
 
 /** What is done at the terminal of the front desk, on the page of the simulated ones. */
@@ -205,8 +205,8 @@ async function owing(sum: number) {
 const balanceOf = (card: string) => ask("SELECT balance::text FROM patrons WHERE card = $1", card);
 
 async function payAtTerminal(page: Page, sum: string) {
-  await page.getByLabel("How", { exact: true }).selectOption("Card, at the terminal");
-  await page.getByRole("button", { name: `Ask the terminal for $${sum}` }).click();
+  await page.getByLabel("Method", { exact: true }).selectOption("Card, by terminal");
+  await page.getByRole("button", { name: `Charge card: $${sum}` }).click();
 }
 
 test("a card is paid with at the terminal, while scanning goes on; a refused one owes still", async ({ page }) => {
@@ -217,7 +217,7 @@ test("a card is paid with at the terminal, while scanning goes on; a refused one
   await comesToPay(page, card);
   await payAtTerminal(page, "3.50");
   const status = page.getByRole("status").filter({ hasText: "by card" });
-  await expect(status).toContainText("$3.50 by card. It waits at the terminal for a card.");
+  await expect(status).toContainText("$3.50 by card. Waiting for a card at the terminal.");
   await expect.poll(at.says).toContain("It waits for a card.");
   // The person looks for their card; what they take home is scanned meanwhile.
   await scan(page, item);
@@ -225,7 +225,7 @@ test("a card is paid with at the terminal, while scanning goes on; a refused one
   // Another person comes before the first has found their card: it is said whose payment the terminal still shows.
   await scan(page, other);
   const others = page.getByRole("region", { name: "Card payments of others" });
-  await expect(others).toContainText("$3.50 by card. It waits at the terminal for a card.");
+  await expect(others).toContainText("$3.50 by card. Waiting for a card at the terminal.");
   await readsWell(page, "paying at the terminal");
   await scan(page, card);
   await expect(others).toBeHidden();
@@ -235,7 +235,7 @@ test("a card is paid with at the terminal, while scanning goes on; a refused one
   await payAtTerminal(page, "3.50");
   await expect.poll(at.says).toContain("It waits for a card.");
   await at.card();
-  await expect(status).toContainText("Taken $3.50 by card.");
+  await expect(status).toContainText("Received $3.50 by card.");
   expect(await balanceOf(card)).toBe("0");
   const reference = await ask(
     `SELECT r.reference FROM receipts r JOIN ledger l ON l.receipt_id = r.id JOIN patrons p ON p.id = l.patron_id
@@ -262,7 +262,7 @@ test("the answer of the terminal gets lost: it is asked how it ended, and the ca
   const status = page.getByRole("status").filter({ hasText: "by card" });
   await expect(status).toContainText("$4.25 by card.");
   await at.card();
-  await expect(status).toContainText("Taken $4.25 by card.");
+  await expect(status).toContainText("Received $4.25 by card.");
   expect(await balanceOf(card)).toBe("0");
   expect(await approved()).toBe(before + 1);
 });
@@ -274,24 +274,24 @@ test("called off at the desk; and a terminal out of reach lets somebody say how 
   await payAtTerminal(page, "2.75");
   await expect.poll(at.says).toContain("It waits for a card.");
   const status = page.getByRole("status").filter({ hasText: "by card" });
-  await status.getByRole("button", { name: "Call it off" }).click();
+  await status.getByRole("button", { name: "Cancel payment" }).click();
   await expect(status).toContainText("Called off. Not paid.");
   expect(await at.says()).toContain("2.75 CAD, reversed");
   await at.outOfReach();
   await payAtTerminal(page, "2.75");
-  await expect(status).toContainText("The terminal does not say how it ended; it is asked again and again.");
+  await expect(status).toContainText("The terminal does not say how it ended. Asking again.");
   // It stands under Money, too, for who comes by later.
   await go(page, "Money");
   await tab(page, "Till");
   const list = page.getByRole("region", { name: "At card terminals" });
-  await list.getByRole("button", { name: "Say how it ended" }).click();
-  await list.getByRole("combobox", { name: "How it ended" }).selectOption("The card was charged");
-  await list.getByLabel("How that is known").fill("Slip of the terminal");
-  await list.getByRole("button", { name: "End it so" }).click();
-  await expect(list).toContainText("The number on its slip.");
+  await list.getByRole("button", { name: "Record outcome" }).click();
+  await list.getByRole("combobox", { name: "Outcome" }).selectOption("The card was charged");
+  await list.getByLabel("How do you know?").fill("Slip of the terminal");
+  await list.getByRole("button", { name: "Save outcome" }).click();
+  await expect(list).toContainText("Enter the number on the terminal’s slip.");
   await list.getByLabel("Number on the terminal’s slip").fill("B 4471");
-  await list.getByRole("button", { name: "End it so" }).click();
-  await expect(list).toContainText("Taken $2.75 by card.");
+  await list.getByRole("button", { name: "Save outcome" }).click();
+  await expect(list).toContainText("Received $2.75 by card.");
   expect(await balanceOf(card)).toBe("0");
   await at.outOfReach();
 });
@@ -301,16 +301,16 @@ test("the addresses of what stands at a station are looked at before they are ke
   await go(page, "Network");
   await tab(page, "Stations");
   const row = page.getByRole("listitem").filter({ hasText: "Thistle Bay, Counter" });
-  await row.getByRole("button", { name: /change/i }).click();
-  const form = page.getByRole("form", { name: "Change Counter" });
-  await form.getByLabel(/^Its pad/).fill("ws://pad.invalid:7411/");
-  await form.getByRole("button", { name: "Keep" }).click();
+  await row.getByRole("button", { name: /edit/i }).click();
+  const form = page.getByRole("form", { name: "Edit Counter" });
+  await form.getByLabel(/^RFID pad address/).fill("ws://pad.invalid:7411/");
+  await form.getByRole("button", { name: "Save" }).click();
   await expect(form).toContainText("expected one at the station itself, such as ws://127.0.0.1:7411/pad");
-  await form.getByLabel(/^Its pad/).fill("ws://127.0.0.1:7411/pad");
-  await form.getByLabel(/^Its card terminal/).fill("10.20.3.15");
-  await form.getByRole("button", { name: "Keep" }).click();
+  await form.getByLabel(/^RFID pad address/).fill("ws://127.0.0.1:7411/pad");
+  await form.getByLabel(/^Card terminal address/).fill("10.20.3.15");
+  await form.getByRole("button", { name: "Save" }).click();
   await expect(form).toContainText("expected a host and a port, such as 10.20.3.15:7500");
-  await form.getByLabel(/^Its card terminal/).fill("10.20.3.15:7500");
-  await form.getByRole("button", { name: "Keep" }).click();
+  await form.getByLabel(/^Card terminal address/).fill("10.20.3.15:7500");
+  await form.getByRole("button", { name: "Save" }).click();
   await expect(row).toContainText("a pad, a card terminal");
 });

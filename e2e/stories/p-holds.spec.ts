@@ -4,7 +4,7 @@ import { ask, copyAt, freePort, go, goodCard, keepingAddresses, readsWell, scan,
 
 const region = (page: import("@playwright/test").Page, name: string) => page.getByRole("region", { name });
 
-test("a queue over time: placed, moved with a reason, changed, cancelled and taken back", async ({ page }) => {
+test("a queue over time: placed, moved with a reason, changed, cancelled and undone", async ({ page }) => {
   const title = await ask(
     "SELECT title_id FROM holds WHERE state = 'waiting' GROUP BY 1 HAVING count(*) BETWEEN 5 AND 9 ORDER BY 1 LIMIT 1",
   );
@@ -20,63 +20,63 @@ test("a queue over time: placed, moved with a reason, changed, cancelled and tak
   const form = page.getByRole("form", { name: "Place a hold" });
   await form.getByPlaceholder("Name, or scan a card").fill(card);
   await page.getByRole("option").first().click();
-  await page.getByRole("button", { name: "Edition or item, dates, several people" }).click();
-  await form.getByLabel("Of interest until").fill("2027-06-30");
-  await form.getByRole("button", { name: "Place the hold" }).click();
+  await page.getByRole("button", { name: "More options: edition or item, dates, several patrons" }).click();
+  await form.getByLabel("Needed until").fill("2027-06-30");
+  await form.getByRole("button", { name: "Place hold" }).click();
   const said = page.getByRole("status").filter({ hasText: "Placed" });
   await expect(said).toBeVisible();
   await said.getByRole("button", { name: "Undo" }).click();
   await expect(said).toHaveCount(0);
   await expect(queue.getByRole("row")).toHaveCount(before);
-  await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
+  await page.getByRole("list", { name: "Recently cancelled" }).getByRole("button", { name: "Undo" }).click();
   await expect(said).toBeVisible();
   await expect(queue.getByRole("row")).toHaveCount(before + 1);
-  const mine = queue.getByRole("row").filter({ hasText: "Of interest until Wed 30 Jun 2027" });
+  const mine = queue.getByRole("row").filter({ hasText: "Needed until Wed 30 Jun 2027" });
   await expect(mine).toContainText("Waiting");
 
   // Moved to the head, with a reason that is kept.
   await mine.getByRole("button", { name: "Move" }).click();
   const move = page.getByRole("form", { name: /^Move the hold of/ });
-  // What it does to the others is told before it counts.
-  const does = move.getByRole("region", { name: "What the move would do" });
+  // Effect to the others is told before it counts.
+  const does = move.getByRole("region", { name: "Effect of the move" });
   await expect(does.getByRole("listitem").first()).toContainText("becomes 1");
   await expect(does.getByRole("listitem").nth(1)).toContainText("number 1 becomes 2");
-  await move.getByLabel("Stand").selectOption({ label: "behind all others" });
-  await expect(does).toContainText("Nothing changes: it stands there already.");
-  await move.getByLabel("Stand").selectOption({ index: 0 });
-  await move.getByRole("button", { name: "Move the hold" }).click();
-  await expect(move).toContainText("Say why. It is kept.");
-  await move.getByLabel("Why").fill("An exam on Friday");
-  await move.getByRole("button", { name: "Move the hold" }).click();
+  await move.getByLabel("Position").selectOption({ label: "last" });
+  await expect(does).toContainText("Nothing changes: it is already there.");
+  await move.getByLabel("Position").selectOption({ index: 0 });
+  await move.getByRole("button", { name: "Move hold" }).click();
+  await expect(move).toContainText("Enter a reason; it is kept.");
+  await move.getByLabel("Reason").fill("An exam on Friday");
+  await move.getByRole("button", { name: "Move hold" }).click();
   await expect(mine.getByRole("cell").first()).toHaveText("1");
-  const others = page.getByRole("list", { name: "Changed just now" });
+  const others = page.getByRole("list", { name: "Recently changed" });
   await others.getByRole("listitem").filter({ hasText: "Moved:" }).getByRole("button", { name: "Undo" }).click();
   await expect(mine.getByRole("cell").first()).not.toHaveText("1");
   await expect(others).toHaveCount(0);
   await mine.getByRole("button", { name: "Move" }).click();
-  await move.getByLabel("Why").fill("An exam on Friday");
-  await move.getByRole("button", { name: "Move the hold" }).click();
+  await move.getByLabel("Reason").fill("An exam on Friday");
+  await move.getByRole("button", { name: "Move hold" }).click();
   await expect(mine.getByRole("cell").first()).toHaveText("1");
 
   await expect(mine).toContainText(/Moved by .+: An exam on Friday/);
 
   // Paused it keeps that place; cancelled it is gone, and comes back to it.
-  await mine.getByRole("button", { name: "Change" }).click();
-  const change = page.getByRole("form", { name: /^Change the hold on/ });
+  await mine.getByRole("button", { name: "Edit" }).click();
+  const change = page.getByRole("form", { name: /^Edit the hold on/ });
   await change.getByLabel(/^Paused until/).fill("2026-11-20");
-  await change.getByRole("button", { name: "Change the hold" }).click();
+  await change.getByRole("button", { name: "Save hold" }).click();
   await expect(mine).toContainText("Paused");
-  await others.getByRole("listitem").filter({ hasText: "Changed:" }).getByRole("button", { name: "Undo" }).click();
+  await others.getByRole("listitem").filter({ hasText: "Saved:" }).getByRole("button", { name: "Undo" }).click();
   await expect(mine).not.toContainText("Paused");
-  await mine.getByRole("button", { name: "Change" }).click();
+  await mine.getByRole("button", { name: "Edit" }).click();
   await change.getByLabel(/^Paused until/).fill("2026-11-20");
-  await change.getByRole("button", { name: "Change the hold" }).click();
+  await change.getByRole("button", { name: "Save hold" }).click();
   await expect(mine).toContainText("Paused");
   await mine.getByRole("button", { name: "Cancel" }).click();
   await mine.getByLabel("Reason").fill("No longer wanted");
-  await mine.getByRole("button", { name: "Cancel the hold" }).click();
+  await mine.getByRole("button", { name: "Cancel hold" }).click();
   await expect(queue.getByRole("row")).toHaveCount(before);
-  await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
+  await page.getByRole("list", { name: "Recently cancelled" }).getByRole("button", { name: "Undo" }).click();
   await expect(queue.getByRole("row")).toHaveCount(before + 1);
   await expect(mine.getByRole("cell").first()).toHaveText("1");
 });
@@ -101,12 +101,12 @@ test("two people share a fetch list: one goes, nothing there, the next copy at o
   );
   const row = page.getByRole("row").filter({ hasText: number });
   await expect(row).toBeVisible();
-  await row.getByRole("button", { name: "Going" }).click();
-  await expect(other.getByRole("row").filter({ hasText: number })).toContainText("Jory Tamm is on the way");
+  await row.getByRole("button", { name: "I’m getting it" }).click();
+  await expect(other.getByRole("row").filter({ hasText: number })).toContainText("Jory Tamm is getting it");
 
   await row.getByRole("button", { name: "Not found" }).click();
   const gone = page.getByRole("list", { name: "Not found" }).getByRole("listitem");
-  await expect(gone).toContainText(/serves it instead|Waits for another copy/);
+  await expect(gone).toContainText(/is used instead|Waiting for another copy/);
   await expect(row).toHaveCount(0);
   await expect(other.getByRole("row").filter({ hasText: number })).toHaveCount(0);
   await gone.getByRole("button", { name: "Found after all" }).click();
@@ -120,7 +120,7 @@ test("two people share a fetch list: one goes, nothing there, the next copy at o
   await other.context().close();
 });
 
-test("a full fetch list: the work of the round is looked at, shared among branches, and taken back", async ({
+test("a full fetch list: the work of the round is looked at, shared among branches, and undone", async ({
   page,
   browser,
 }) => {
@@ -128,8 +128,8 @@ test("a full fetch list: the work of the round is looked at, shared among branch
   await signIn(admin, "Ada Pellam");
   await go(admin, "Network");
   await tab(admin, "Settings");
-  await admin.getByLabel("Havenhead; nothing: all").fill("10");
-  await admin.getByRole("button", { name: "Keep these settings" }).click();
+  await admin.getByLabel("Havenhead (empty: all)").fill("10");
+  await admin.getByRole("button", { name: "Save settings" }).click();
   await expect.poll(() => ask("SELECT coalesce(settings->'holds'->'fetch_most'->>'HVH', '') FROM network")).toBe("10");
   await admin.context().close();
 
@@ -138,45 +138,45 @@ test("a full fetch list: the work of the round is looked at, shared among branch
   await signIn(page, "Maren Odell");
   await page.goto("/fetch");
   const full = page.getByRole("region", { name: "Full fetch lists" });
-  await expect(full).toContainText(`Havenhead ${before} to fetch and fetches 10 in a round`);
+  await expect(full).toContainText(`Havenhead ${before} to fetch, can fetch 10 per round`);
   await full.getByRole("button", { name: "Share the work" }).click();
-  const shared = full.getByRole("region", { name: "The work shared" });
+  const shared = full.getByRole("region", { name: "Work shared" });
   await expect(shared).toContainText(
-    /Together they would wait .* instead of .*Havenhead would have \d+ to fetch, \d+ of them in the next round\./,
+    /Total wait: .* instead of .*Havenhead would have \d+ to fetch, \d+ of them in the next round\./,
   );
   const after = Number((await shared.textContent())?.match(/Havenhead would have (\d+)/)?.[1]);
-  await expect(shared.getByRole("table", { name: "Lines that would change" }).getByRole("row").nth(1)).toBeVisible();
+  await expect(shared.getByRole("table", { name: "Items that would move" }).getByRole("row").nth(1)).toBeVisible();
   expect(Number(await lines())).toBe(before);
-  await full.getByRole("button", { name: "Share it so" }).click();
-  await expect(full.getByRole("status")).toContainText("fetched elsewhere or promised for later");
+  await full.getByRole("button", { name: "Apply" }).click();
+  await expect(full.getByRole("status")).toContainText("moved or promised for later");
   expect(Number(await lines())).toBe(after);
   await expect(full).toContainText(`Havenhead ${after} to fetch`);
   await full.getByRole("status").getByRole("button", { name: "Undo" }).click();
-  await expect(full.getByRole("status")).toContainText("Taken back:");
+  await expect(full.getByRole("status")).toContainText("Undone:");
   expect(Number(await lines())).toBe(before);
 });
 
-test("holds that nothing can fill: listed with why, here or everywhere, cancelled and taken back", async ({ page }) => {
+test("holds that nothing can fill: listed with why, here or everywhere, cancelled and undone", async ({ page }) => {
   await signIn(page, "Maren Odell");
   await page.goto("/holds?tab=stuck");
-  const rows = page.getByRole("table", { name: "Nothing can fill them" }).getByRole("row");
-  await expect(rows.nth(1)).toContainText("Its copies are missing, lost or put aside");
+  const rows = page.getByRole("table", { name: "No copy available" }).getByRole("row");
+  await expect(rows.nth(1)).toContainText("All copies are missing, lost or set aside");
   const all = await rows.count();
   await rows.nth(1).getByRole("button", { name: "Why" }).click();
-  await expect(page.getByRole("dialog")).toContainText("ask outside the network");
+  await expect(page.getByRole("dialog")).toContainText("request one from a partner");
   await page.keyboard.press("Escape");
-  await page.getByLabel("Of all branches").uncheck();
+  await page.getByLabel("All branches").uncheck();
   await expect.poll(() => rows.count()).toBeLessThan(all);
-  await page.getByLabel("Of all branches").check();
+  await page.getByLabel("All branches").check();
   await expect(rows).toHaveCount(all);
   await rows.nth(1).getByRole("button", { name: "Cancel" }).click();
-  await rows.nth(1).getByLabel("Reason").fill("Asked outside");
-  await rows.nth(1).getByRole("button", { name: "Cancel the hold" }).click();
+  await rows.nth(1).getByLabel("Reason").fill("Interlibrary request");
+  await rows.nth(1).getByRole("button", { name: "Cancel hold" }).click();
   await expect(rows).toHaveCount(all - 1);
-  await page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" }).click();
+  await page.getByRole("list", { name: "Recently cancelled" }).getByRole("button", { name: "Undo" }).click();
   await expect(rows).toHaveCount(all);
-  await rows.nth(1).getByRole("link", { name: "Ask outside" }).click();
-  await expect(page.getByRole("region", { name: "Ask a partner" })).toBeVisible();
+  await rows.nth(1).getByRole("link", { name: "Request from a partner" }).click();
+  await expect(page.getByRole("region", { name: "Request from a partner" })).toBeVisible();
 });
 
 test("the hold shelf: slots, kept longer, called, and what stands there for nobody is cleared by scanning", async ({
@@ -186,23 +186,23 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   await page.goto("/holds?tab=shelf");
   const shelf = page.getByRole("table", { name: "Hold shelf" });
   await expect(shelf.getByRole("columnheader", { name: "Slot" })).toBeVisible();
-  await expect(page.getByRole("list", { name: "Closures ahead" })).toContainText(
-    /Closed Sun 11 Oct to Wed 14 Oct Public holiday, Boiler work\. Of what stands here, \d+ have their last day before/,
+  await expect(page.getByRole("list", { name: "Upcoming closures" })).toContainText(
+    /Closed Sun 11 Oct to Wed 14 Oct Public holiday, Boiler work\. Of the items here, \d+ have their last day before/,
   );
   await shelf.getByRole("button", { name: "Keep longer" }).last().click();
   const longer = page.getByRole("form", { name: /^Keep .* longer$/ });
-  await longer.getByLabel("On the hold shelf until").fill("2026-11-06");
-  await longer.getByLabel("Why").fill("In hospital");
-  await longer.getByRole("button", { name: "Keep it until then" }).click();
+  await longer.getByLabel("Keep until").fill("2026-11-06");
+  await longer.getByLabel("Reason").fill("In hospital");
+  await longer.getByRole("button", { name: "Save" }).click();
   await expect(shelf).toContainText("Fri 6 Nov 2026");
 
   await page.goto("/holds?tab=calls");
-  const calls = page.getByRole("table", { name: "To be called" });
-  await expect(calls.getByRole("button", { name: "Told" }).first()).toBeVisible();
+  const calls = page.getByRole("table", { name: "To call" });
+  await expect(calls.getByRole("button", { name: "Reached" }).first()).toBeVisible();
   const rows = await calls.getByRole("row").count();
   await calls.getByRole("button", { name: "Not reached" }).first().click();
   await expect(calls.getByRole("row")).toHaveCount(rows);
-  await calls.getByRole("button", { name: "Told" }).first().click();
+  await calls.getByRole("button", { name: "Reached" }).first().click();
   await expect(calls.getByRole("row")).toHaveCount(rows - 1);
 
   // A hold that is cancelled while its item stands on the shelf leaves something to be cleared.
@@ -215,7 +215,7 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   ).split(" ");
   await ask("UPDATE holds SET state = 'cancelled', closed_at = now(), slot = NULL WHERE id = $1 RETURNING id", hold);
   await page.goto("/holds?tab=clear");
-  const clear = page.getByRole("table", { name: "To clear" });
+  const clear = page.getByRole("table", { name: "Expired" });
   await expect(clear.getByRole("row").filter({ hasText: number ?? "" })).toContainText("Cancelled");
   await scan(page, number ?? "");
   await expect(page.getByRole("region", { name: "Scanned here" })).toContainText("Shelve here");
@@ -227,7 +227,7 @@ test("the courier: a day as a picture, a late run looked at, kept and undone, an
 }) => {
   await signIn(page, "Maren Odell");
   await page.goto("/courier?tab=day&date=2026-10-06");
-  await expect(page.getByRole("img", { name: /^Runs of the day: .*South van with at most \d+ aboard/ })).toBeVisible();
+  await expect(page.getByRole("img", { name: /^Runs of the day: .*South van with at most \d+ on board/ })).toBeVisible();
   const runs = page.getByRole("table", { name: "Runs of the day" });
   await expect(runs.getByRole("row").filter({ hasText: "South van" })).toContainText("10:40");
 
@@ -239,36 +239,36 @@ test("the courier: a day as a picture, a late run looked at, kept and undone, an
   const before = await promised();
   await page.goto("/courier?tab=timetable");
   const south = page.getByRole("listitem").filter({ hasText: "South van" });
-  await south.getByRole("button", { name: "Change" }).click();
-  const form = page.getByRole("form", { name: "Change South van" });
+  await south.getByRole("button", { name: "Edit" }).click();
+  const form = page.getByRole("form", { name: "Edit South van" });
   await form.getByLabel("Departs").nth(1).fill("10:00");
-  await form.getByRole("button", { name: "Look at what it does" }).click();
-  await expect(page.getByText(/It cannot go back in time/)).toBeVisible();
+  await form.getByRole("button", { name: "Preview", exact: true }).click();
+  await expect(page.getByText(/Times must increase/)).toBeVisible();
   await form.getByLabel("Departs").nth(1).fill("11:25");
-  await form.getByLabel("Is late on").fill("2026-10-06");
-  await form.getByLabel("by so many minutes").fill("90");
-  await form.getByRole("button", { name: "Look at what it does" }).click();
-  await expect(region(page, "What it does").getByRole("status")).toContainText(/\d+ later/);
+  await form.getByLabel("Late on").fill("2026-10-06");
+  await form.getByLabel("Minutes late").fill("90");
+  await form.getByRole("button", { name: "Preview", exact: true }).click();
+  await expect(region(page, "Effect").getByRole("status")).toContainText(/\d+ later/);
   // What counts is what was looked at: another form has to be looked at anew.
-  await form.getByLabel("by so many minutes").fill("95");
-  await expect(page.getByRole("button", { name: "Let it count" })).toHaveCount(0);
-  await form.getByLabel("by so many minutes").fill("90");
-  await form.getByRole("button", { name: "Look at what it does" }).click();
-  await expect(region(page, "What it does").getByRole("status")).toContainText(/\d+ later/);
+  await form.getByLabel("Minutes late").fill("95");
+  await expect(page.getByRole("button", { name: "Apply" })).toHaveCount(0);
+  await form.getByLabel("Minutes late").fill("90");
+  await form.getByRole("button", { name: "Preview", exact: true }).click();
+  await expect(region(page, "Effect").getByRole("status")).toContainText(/\d+ later/);
   expect(await promised()).toBe(before);
-  await page.getByRole("button", { name: "Let it count" }).click();
-  await expect(page.getByRole("status").filter({ hasText: "It counts" })).toBeVisible();
+  await page.getByRole("button", { name: "Apply" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Saved" })).toBeVisible();
   expect(await promised()).not.toBe(before);
   await page.getByRole("button", { name: "Undo" }).click();
-  await expect(page.getByRole("status").filter({ hasText: "It counts" })).toHaveCount(0);
+  await expect(page.getByRole("status").filter({ hasText: "Saved" })).toHaveCount(0);
   expect(await promised()).toBe(before);
 
   await go(page, "Courier");
-  await page.getByRole("navigation", { name: "Courier" }).getByRole("button", { name: "Has not come" }).click();
-  const stray = page.getByRole("table", { name: "Has not come" }).getByRole("row").nth(1);
-  await expect(stray).toContainText("Counts as missing on");
-  await stray.getByRole("button", { name: "Looked, not here" }).click();
-  await expect(stray).toContainText(/looked for .*Maren Odell/);
+  await page.getByRole("navigation", { name: "Courier" }).getByRole("button", { name: "Missing in transit" }).click();
+  const stray = page.getByRole("table", { name: "Missing in transit" }).getByRole("row").nth(1);
+  await expect(stray).toContainText("Marked missing on");
+  await stray.getByRole("button", { name: "Searched, not found" }).click();
+  await expect(stray).toContainText(/searched .*Maren Odell/);
 });
 
 test("what was chosen in the form of holds stays, whatever changes elsewhere; the pickup begins where they fetch", async ({
@@ -339,33 +339,33 @@ test("a tote: filled by scanning, closed with its label, taken, and all of it re
 }) => {
   await signIn(page, "Maren Odell");
   await page.goto("/courier?tab=totes");
-  const filling = region(page, "Being filled here");
-  await filling.getByLabel("Begin a tote for").selectOption({ label: "Lanternfield" });
-  await filling.getByRole("button", { name: "Begin" }).click();
+  const filling = region(page, "Open totes");
+  await filling.getByLabel("Start a tote for").selectOption({ label: "Lanternfield" });
+  await filling.getByRole("button", { name: "Start", exact: true }).click();
   const box = filling.getByRole("listitem").filter({ hasText: "Lanternfield" });
-  await expect(box.getByRole("button", { name: "Close" })).toBeDisabled();
+  await expect(box.getByRole("button", { name: "Close", exact: true })).toBeDisabled();
   const number = await ask(
     `SELECT i.barcode FROM items i WHERE i.branch_code = 'LNF' AND i.at_branch = 'LNF' AND i.standing = 'in_use' AND i.note = ''
        AND i.own_terms IS NULL AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id)
        AND NOT EXISTS (SELECT 1 FROM holds h WHERE h.title_id = i.title_id AND h.closed_at IS NULL) ORDER BY i.id LIMIT 1`,
   );
   await scan(page, number);
-  await expect(page.getByRole("region", { name: "Sign" })).toContainText("Lanternfield");
-  await expect(box).toContainText("1 thing");
+  await expect(page.getByRole("region", { name: "Destination" })).toContainText("Lanternfield");
+  await expect(box).toContainText("1 item");
   await box.getByRole("button", { name: /^Tote T\d+ from/ }).click();
   const one = region(page, "A tote");
   await expect(one.getByRole("table", { name: /^What is in tote/ })).toContainText(number);
   const label = /T\d+/.exec((await one.getByRole("heading", { level: 2 }).textContent()) ?? "")?.[0] ?? "";
   await scan(page, label);
-  await expect(page.getByRole("region", { name: "Sign" })).toContainText("Not closed yet");
-  await box.getByRole("button", { name: "Close" }).click();
+  await expect(page.getByRole("region", { name: "Destination" })).toContainText("Not closed yet");
+  await box.getByRole("button", { name: "Close", exact: true }).click();
   const waits = region(page, "Waiting for the courier").getByRole("listitem").filter({ hasText: label });
   await expect(waits).toContainText("Lanternfield");
   await expect(one).toContainText("Closed");
   await scan(page, label);
-  await expect(page.getByRole("region", { name: "Sign" })).toContainText("goes with the courier to");
+  await expect(page.getByRole("region", { name: "Destination" })).toContainText("goes with the courier to");
   await expect(waits).toHaveCount(0);
-  await one.getByRole("button", { name: "Take back: Taken by the courier" }).click();
+  await one.getByRole("button", { name: "Undo: Taken by the courier" }).click();
   await expect(waits).toBeVisible();
   await scan(page, label);
   await expect(waits).toHaveCount(0);
@@ -375,21 +375,21 @@ test("a tote: filled by scanning, closed with its label, taken, and all of it re
   await workAt(other, "Lanternfield");
   await other.goto("/courier?tab=totes");
   await scan(other, label);
-  await expect(other.getByRole("region", { name: "Sign" })).toContainText("has come from");
+  await expect(other.getByRole("region", { name: "Destination" })).toContainText("arrived from");
   await other
-    .getByRole("list", { name: "Totes to be unpacked" })
+    .getByRole("list", { name: "Totes to unpack" })
     .getByRole("button", { name: new RegExp(label) })
     .click();
   const there = region(other, "A tote");
-  await there.getByRole("button", { name: "All 1 have come" }).click();
-  await expect(there.getByRole("table", { name: "Where each goes" })).toContainText("Shelve here");
+  await there.getByRole("button", { name: "All 1 arrived" }).click();
+  await expect(there.getByRole("table", { name: "Destination of each item" })).toContainText("Shelve here");
   await expect(there).toContainText("Unpacked");
-  await there.getByRole("button", { name: "Take back: All of it came" }).click();
-  await expect(there.getByRole("button", { name: "All 1 have come" })).toBeVisible();
-  await there.getByRole("button", { name: "All 1 have come" }).click();
+  await there.getByRole("button", { name: "Undo: All of it arrived" }).click();
+  await expect(there.getByRole("button", { name: "All 1 arrived" })).toBeVisible();
+  await there.getByRole("button", { name: "All 1 arrived" }).click();
   await expect(there).toContainText("Unpacked");
   await scan(other, label);
-  await expect(other.getByRole("region", { name: "Sign" })).toContainText("An empty tote");
+  await expect(other.getByRole("region", { name: "Destination" })).toContainText("An empty tote");
   await other.context().close();
 });
 
@@ -400,43 +400,43 @@ test("what if: a branch closed a week and a run that goes later, tried on what w
   const before = await ask("SELECT count(*) || ' ' || max(promised_at) FROM transits");
   await page.goto("/courier?tab=whatif");
   await page.getByLabel("Branch", { exact: true }).selectOption({ label: "Saltmere" });
-  await page.getByLabel("until, that day too").fill("2027-01-01");
-  await page.getByRole("button", { name: "Try it" }).click();
-  await expect(page.getByText(/Choose days from .* it is tried on what went then/)).toBeVisible();
-  await page.getByLabel("until, that day too").fill(await page.getByLabel("Closed from").inputValue());
-  await page.getByRole("button", { name: "Try it" }).click();
-  const meant = region(page, "What it would have meant");
+  await page.getByLabel("Last closed day").fill("2027-01-01");
+  await page.getByRole("button", { name: "Test" }).click();
+  await expect(page.getByText(/Choose days from .* the first not after the last/)).toBeVisible();
+  await page.getByLabel("Last closed day").fill(await page.getByLabel("Closed from").inputValue());
+  await page.getByRole("button", { name: "Test" }).click();
+  const meant = region(page, "What would have happened");
   await expect(meant.getByRole("status")).toContainText(/Saltmere closed for 1 day/);
-  await expect(meant.getByRole("img", { name: /^Holds by days of waiting/ })).toBeVisible();
+  await expect(meant.getByRole("img", { name: /^Holds by days waited/ })).toBeVisible();
   await expect(meant.getByRole("table", { name: "By branch" })).toContainText("Saltmere");
 
   await page.goto("/courier?tab=timetable");
   const south = page.getByRole("listitem").filter({ hasText: "South van" });
-  await south.getByRole("button", { name: "Change" }).click();
-  const form = page.getByRole("form", { name: "Change South van" });
+  await south.getByRole("button", { name: "Edit" }).click();
+  const form = page.getByRole("form", { name: "Edit South van" });
   await form.getByLabel("Departs").first().fill("09:00");
-  await form.getByRole("button", { name: "Try it on the last four weeks" }).click();
+  await form.getByRole("button", { name: "Test on the last four weeks" }).click();
   await expect(meant.getByRole("status")).toContainText(/\d+ later/);
-  await expect(meant.getByRole("table", { name: "Holds for which it would have been worst" })).toBeVisible();
+  await expect(meant.getByRole("table", { name: "Holds with the largest delay" })).toBeVisible();
   expect(await ask("SELECT count(*) || ' ' || max(promised_at) FROM transits")).toBe(before);
 
   await page.goto("/courier?tab=flows");
   await expect(page.getByRole("img", { name: /^Most goes from/ })).toBeVisible();
-  const better = page.getByRole("table", { name: "Better at home elsewhere" });
+  const better = page.getByRole("table", { name: "Suggested moves" });
   const first = better.getByRole("row").nth(1);
   const number = /318460\d{8}/.exec((await first.textContent()) ?? "")?.[0] ?? "";
   const home = () => ask("SELECT branch_code FROM items WHERE barcode = $1", number);
   const was = await home();
   await first.getByRole("checkbox").check();
-  await page.getByRole("button", { name: "Give 1 its new home" }).click();
+  await page.getByRole("button", { name: "Move 1 to its new home" }).click();
   const fresh = page.getByRole("region", { name: /^New home/ });
-  await fresh.getByRole("button", { name: "Look what it would do" }).click();
+  await fresh.getByRole("button", { name: "Preview" }).click();
   await expect(fresh).toContainText("1 would be changed");
   expect(await home()).toBe(was);
-  await fresh.getByRole("button", { name: "Do it" }).click();
+  await fresh.getByRole("button", { name: "Apply" }).click();
   await expect(fresh.getByRole("status")).toContainText("1 changed");
   expect(await home()).not.toBe(was);
-  await fresh.getByRole("button", { name: "Take it back" }).click();
+  await fresh.getByRole("button", { name: "Undo" }).click();
   await expect.poll(home).toBe(was);
 });
 
@@ -452,14 +452,14 @@ test("one title for several people by name; and of what too many wait for, libra
   const form = page.getByRole("form", { name: "Place a hold" });
   await form.getByPlaceholder("Name, or scan a card").fill(cards[0] ?? "");
   await page.getByRole("listbox").getByRole("option").first().click();
-  await page.getByRole("button", { name: "Edition or item, dates, several people" }).click();
-  await form.getByRole("button", { name: "And for somebody else" }).click();
+  await page.getByRole("button", { name: "More options: edition or item, dates, several patrons" }).click();
+  await form.getByRole("button", { name: "Add another patron" }).click();
   await form
     .getByPlaceholder("Name, or scan a card")
     .last()
     .fill(cards[1] ?? "");
   await page.getByRole("listbox").getByRole("option").first().click();
-  await form.getByRole("button", { name: "Place the hold" }).click();
+  await form.getByRole("button", { name: "Place hold" }).click();
   await expect(page.getByRole("status").filter({ hasText: "2 placed" })).toBeVisible();
   const placed = () =>
     ask(
@@ -471,17 +471,17 @@ test("one title for several people by name; and of what too many wait for, libra
   await page.getByRole("status").filter({ hasText: "2 placed" }).getByRole("button", { name: "Undo" }).click();
   await expect(page.getByRole("status").filter({ hasText: "0 placed" })).toBeVisible();
   expect(await placed()).toBe("0");
-  const back = page.getByRole("list", { name: "Cancelled just now" }).getByRole("button", { name: "Undo" });
+  const back = page.getByRole("list", { name: "Recently cancelled" }).getByRole("button", { name: "Undo" });
   await back.first().click();
   await expect(page.getByRole("status").filter({ hasText: "1 placed" })).toBeVisible();
   expect(await placed()).toBe("1");
 
   await page.goto("/holds?tab=demand");
-  const row = page.getByRole("table", { name: "Too many waiting" }).getByRole("row").nth(1);
+  const row = page.getByRole("table", { name: "High demand" }).getByRole("row").nth(1);
   const name = await row.getByRole("link").first().textContent();
-  await row.getByRole("link", { name: "Ask outside" }).click();
-  const outside = page.getByRole("region", { name: "Ask a partner" });
-  await expect(outside.getByLabel("Words of title or author")).toHaveValue(name ?? "");
+  await row.getByRole("link", { name: "Request from a partner" }).click();
+  const outside = page.getByRole("region", { name: "Request from a partner" });
+  await expect(outside.getByLabel("Title or author")).toHaveValue(name ?? "");
   await expect(outside.getByRole("region", { name: "Kelmouth College" })).toBeVisible();
 });
 

@@ -210,10 +210,10 @@ export const router = createRouter({
 function Broken({ error, reset }: { error: unknown; reset: () => void }) {
   return (
     <div className="grid max-w-xl gap-3 p-6">
-      <h1 className="text-2xl font-semibold">This place cannot be shown</h1>
+      <h1 className="text-2xl font-semibold">This page cannot be shown</h1>
       <p>
-        What you did up to now is kept; only its picture is missing. Try again, or go to another place. If it happens
-        again, tell the administrator this: <Code>{error instanceof Error ? error.message : String(error)}</Code>
+        Your work is saved. Retry, or go to another page. If it happens again, tell the administrator:{" "}
+        <Code>{error instanceof Error ? error.message : String(error)}</Code>
       </p>
       <Button
         className="justify-self-start"
@@ -222,7 +222,7 @@ function Broken({ error, reset }: { error: unknown; reset: () => void }) {
           window.location.reload();
         }}
       >
-        Try again
+        Retry
       </Button>
     </div>
   );

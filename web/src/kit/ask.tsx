@@ -74,7 +74,7 @@ export function Ask({
     <div
       className="slant-soft flex flex-wrap items-center gap-x-4 gap-y-2 rounded-card border border-l-4 border-line border-l-amber-500 bg-surface px-4 py-2.5"
       role="group"
-      aria-label="Ask"
+      aria-label="Question"
       aria-describedby={keys ? hint : undefined}
     >
       <div className="min-w-64 flex-1">{children}</div>
@@ -87,7 +87,7 @@ export function Ask({
         <input
           ref={field}
           aria-label="Reason"
-          placeholder={missing ? "Say why first: this needs a reason" : "Reason"}
+          placeholder={missing ? "Enter a reason first" : "Reason"}
           aria-invalid={missing}
           value={reason}
           onChange={(e) => setReason(e.target.value)}
@@ -105,7 +105,7 @@ export function Ask({
       )}
       {keys && (
         <p id={hint} className="w-full text-xs text-ink-2">
-          Type the number and Enter on the scan line. Scanning goes on meanwhile.
+          Type the number and press Enter in the scan field. You can keep scanning meanwhile.
         </p>
       )}
     </div>

@@ -14,7 +14,7 @@ export function AtAScan({ card, onCard }: { card: CardOf; onCard: (card: CardOf)
   const takeOn = useWrite(
     (_: undefined, key) =>
       api.POST("/api/patrons/{id}/here", { params: { path: { id: card.id }, header: keyed(key) } }),
-    { name: `take on ${card.id}`, about: `Taking ${card.name} on here`, done: onCard },
+    { name: `take on ${card.id}`, about: `Making this the home branch of ${card.name}`, done: onCard },
   );
   if (card.missing.length === 0 && !card.confirm && !card.elsewhere) return null;
   return (
@@ -24,26 +24,26 @@ export function AtAScan({ card, onCard }: { card: CardOf; onCard: (card: CardOf)
     >
       {card.missing.length > 0 && (
         <p>
-          To be asked for: {card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}.{" "}
+          Missing details: {card.missing.map((m) => m.replaceAll("_", " ")).join(", ")}.{" "}
           <Link to="/patrons" search={{ patron: card.id, form: "change" }} className="link">
-            Write it down
+            Add them
           </Link>
         </p>
       )}
       {card.confirm && (
         <p>
-          Are address, phone and mail still right?{" "}
-          {card.confirmed ? `Last said on ${card.confirmed}.` : "Never asked yet."}{" "}
+          Are address, phone and email still right?{" "}
+          {card.confirmed ? `Last confirmed on ${card.confirmed}.` : "Never confirmed yet."}{" "}
           <Quiet disabled={confirm.busy} onClick={() => confirm.run(undefined)}>
-            They are right
+            Confirm
           </Quiet>
         </p>
       )}
       {card.elsewhere && (
         <p>
-          Belongs to {card.branch}.{" "}
+          Home branch: {card.branch}.{" "}
           <Quiet disabled={takeOn.busy} onClick={() => takeOn.run(undefined)}>
-            Take them on here
+            Make this their home branch
           </Quiet>
         </p>
       )}

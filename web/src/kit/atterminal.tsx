@@ -42,7 +42,7 @@ export function AtTerminal({ id, onEnded }: { id: number; onEnded: (p: CardPayme
   const p = asked.data;
   const stop = useWrite(
     (_: void, key) => api.POST("/api/money/at-terminal/{id}/stop", { params: { path: { id }, header: keyed(key) } }),
-    { name: `stop card payment ${id}`, about: "Calling a card payment off", done: () => void asked.refetch() },
+    { name: `stop card payment ${id}`, about: "Cancelling a card payment", done: () => void asked.refetch() },
   );
   const ended = p?.ended ?? false;
   useEffect(() => {
@@ -54,7 +54,7 @@ export function AtTerminal({ id, onEnded }: { id: number; onEnded: (p: CardPayme
   if (p.state === "taken")
     return (
       <p role="status" className="rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
-        Taken {sayMoney(p.sum)} by card.{" "}
+        Received {sayMoney(p.sum)} by card.{" "}
         <PrintSlip of={{ kind: "receipt", id: p.receipt ?? 0 }}>Print receipt</PrintSlip>
       </p>
     );
@@ -67,12 +67,12 @@ export function AtTerminal({ id, onEnded }: { id: number; onEnded: (p: CardPayme
         <p className="flex flex-wrap items-baseline gap-x-3 text-sm">
           {p.state === "asked" && (
             <Quiet disabled={stop.busy} onClick={() => stop.run()}>
-              Call it off
+              Cancel payment
             </Quiet>
           )}
           {me.terminals && (
             <a className="underline" href={me.terminals} target="_blank" rel="noreferrer">
-              The simulated terminals
+              Open the simulated terminals
             </a>
           )}
           <Trouble error={stop.problem} />
@@ -84,8 +84,11 @@ export function AtTerminal({ id, onEnded }: { id: number; onEnded: (p: CardPayme
 }
 
 const byHand = z
-  .object({ how: z.enum(["taken", "not"]), number: check.text, reason: check.needed("Say how that is known.") })
-  .refine((v) => v.how !== "taken" || v.number !== "", { path: ["number"], message: "The number on its slip." });
+  .object({ how: z.enum(["taken", "not"]), number: check.text, reason: check.needed("Enter how you know.") })
+  .refine((v) => v.how !== "taken" || v.number !== "", {
+    path: ["number"],
+    message: "Enter the number on the terminal’s slip.",
+  });
 
 /** How a payment ended whose terminal does not answer, as somebody has seen it. */
 function EndByHand({ id, onEnd }: { id: number; onEnd: () => void }) {
@@ -96,12 +99,12 @@ function EndByHand({ id, onEnd }: { id: number; onEnd: () => void }) {
         params: { path: { id }, header: keyed(key) },
         body: { taken: v.how === "taken", number: v.number || undefined, reason: v.reason },
       }),
-    { name: `end card payment ${id}`, about: "Saying how a card payment ended", done: onEnd },
+    { name: `end card payment ${id}`, about: "Recording how a card payment ended", done: onEnd },
   );
-  if (!open) return <Quiet onClick={() => setOpen(true)}>Say how it ended</Quiet>;
+  if (!open) return <Quiet onClick={() => setOpen(true)}>Record outcome</Quiet>;
   return (
     <Form
-      label="How it ended"
+      label="Outcome"
       schema={byHand}
       start={{ how: "not", number: "", reason: "" }}
       write={end}
@@ -110,17 +113,17 @@ function EndByHand({ id, onEnd }: { id: number; onEnd: () => void }) {
     >
       <ChoiceField
         name="how"
-        label="How it ended"
+        label="Outcome"
         options={[
-          ["not", "The card was not charged, or given back"],
+          ["not", "The card was not charged, or was refunded"],
           ["taken", "The card was charged"],
         ]}
       />
-      <TextField name="number" label="Number on the terminal’s slip, where it was" />
-      <TextField name="reason" label="How that is known" />
+      <TextField name="number" label="Number on the terminal’s slip" />
+      <TextField name="reason" label="How do you know?" />
       <span className="flex items-center gap-3">
-        <Send write={end}>End it so</Send>
-        <Quiet onClick={() => setOpen(false)}>Leave it</Quiet>
+        <Send write={end}>Save outcome</Send>
+        <Quiet onClick={() => setOpen(false)}>Cancel</Quiet>
       </span>
     </Form>
   );

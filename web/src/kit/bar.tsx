@@ -27,26 +27,25 @@ export function Bar() {
     <div className="grid empty:hidden print:hidden">
       {error instanceof Error && (
         <p role="alert" className="flex flex-wrap gap-x-4 bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
-          {error.message} <Quiet onClick={() => trouble.setState({ error: undefined })}>Seen</Quiet>
+          {error.message} <Quiet onClick={() => trouble.setState({ error: undefined })}>Dismiss</Quiet>
         </p>
       )}
       {lost && !signedOut && (
         <p role="alert" className="bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
-          <b className="font-semibold">Line lost, trying again.</b> Go on scanning: what you scan is kept and goes out
-          when the line is back{waiting > 0 && `. ${waiting} ${waiting === 1 ? "waits" : "wait"} now`}.
+          <b className="font-semibold">Connection lost. Reconnecting …</b> You can keep scanning: scans are saved and
+          sent when the connection is back{waiting > 0 && `. ${waiting} ${waiting === 1 ? "waits" : "wait"} now`}.
         </p>
       )}
       {busy && !lost && !signedOut && (
         <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
-          <b className="font-semibold">The server cannot answer at the moment.</b> What you scan and save is kept and
-          sent again.
+          <b className="font-semibold">The server is not answering.</b> Your scans and changes are kept and sent again.
         </p>
       )}
       {changesLate && !lost && !signedOut && (
         <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
-          <b className="font-semibold">Changes made at other stations arrive late.</b> What you scan and save counts as
-          always.
-          {role === "administrator" && " A proxy is buffering /api/live. Turn its buffering off for that path."}
+          <b className="font-semibold">Changes made at other stations arrive late.</b> Your scans and changes are saved
+          as usual.
+          {role === "administrator" && " A proxy is buffering /api/live. Turn off buffering for that path."}
         </p>
       )}
       {faults.map((f) => (
@@ -59,13 +58,13 @@ export function Bar() {
           {left === 1 ? "One scan" : `${left} scans`} of a window that was closed {left === 1 ? "is" : "are"} not
           answered.
           <Quiet onClick={() => settleLeft(true)}>Send {left === 1 ? "it" : "them"}</Quiet>
-          <Quiet onClick={() => settleLeft(false)}>Strike {left === 1 ? "it" : "them"} out</Quiet>
+          <Quiet onClick={() => settleLeft(false)}>Discard {left === 1 ? "it" : "them"}</Quiet>
         </p>
       )}
       {others > 0 && (
         <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
           {others === 1 ? "One scan" : `${others} scans`} of whoever was signed in here before{" "}
-          {others === 1 ? "is" : "are"} not answered. They go out when that person signs in here again.
+          {others === 1 ? "is" : "are"} not answered. They are sent when that person signs in here again.
         </p>
       )}
       {unknown.map((w) => (
@@ -88,7 +87,7 @@ export function Bar() {
           >
             <Code>{s.text}</Code>
             <span className={s.state === "wrong" ? "text-buoy-700" : "text-ink-2"}>
-              {s.state === "done" ? "Looked up." : sayState(s)}
+              {s.state === "done" ? "Found:" : sayState(s)}
             </span>
             {found?.item !== undefined && (
               <Link
@@ -97,7 +96,7 @@ export function Bar() {
                 className="link"
                 onClick={() => drop((x) => x.id === s.id)}
               >
-                Show the item
+                Show item
               </Link>
             )}
             {found?.words && (
@@ -107,7 +106,7 @@ export function Bar() {
                 className="link"
                 onClick={() => drop((x) => x.id === s.id)}
               >
-                Show the titles
+                Show titles
               </Link>
             )}
             <ScanActs scan={s} />

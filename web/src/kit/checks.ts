@@ -11,7 +11,7 @@ export const text = z.string().trim();
 /** Whether a text is a sum of the network's currency: nothing is rounded that somebody typed. */
 export const isSum = (text: string) => (toMinor(text) ?? -1) >= 0;
 /** What is told of a text that is none. */
-export const sumSays = () => `Enter a sum such as ${toFigures(1250)}.`;
+export const sumSays = () => `Enter an amount such as ${toFigures(1250)}.`;
 /** A sum, which may be nothing. */
 export const sumOrNothing = z
   .string()
@@ -30,7 +30,7 @@ export const maybeSum = z
   .trim()
   .refine((t) => t === "" || isSum(t), { error: sumSays })
   .transform((t) => t.replace(",", "."));
-export const sum = sumOrNothing.refine((t) => Number(t) > 0, "More than nothing.");
+export const sum = sumOrNothing.refine((t) => Number(t) > 0, "Enter an amount above zero.");
 export const maybeEmail = z.union([
   z.literal(""),
   z.string().trim().pipe(z.email("Enter an email address, such as notices@library.example.")),

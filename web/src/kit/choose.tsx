@@ -160,12 +160,12 @@ function Choose({
           ))}
           {things.length === 0 && (
             <li role="option" aria-selected={false} aria-disabled className="px-3 py-1.5 text-ink-2">
-              {found.isFetching || !fresh ? "Looking …" : nobody}
+              {found.isFetching || !fresh ? "Searching …" : nobody}
             </li>
           )}
           {found.data?.more && things.length > 0 && (
             <li role="option" aria-selected={false} aria-disabled className="px-3 py-1.5 text-ink-2">
-              There are more. Another word narrows the list.
+              There are more. Add a word to narrow the list.
             </li>
           )}
         </ul>
@@ -181,7 +181,7 @@ export const PatronField = ({ name, label }: { name: string; label: string }) =>
     placeholder="Name, or scan a card"
     kind="patrons"
     find={findPatrons}
-    nobody="Nobody has all of these words."
+    nobody="No patron matches all of these words."
     scans
   />
 );
@@ -190,9 +190,9 @@ export const TitleField = ({ name, label }: { name: string; label: string }) => 
   <Choose
     name={name}
     label={label}
-    placeholder="Words of title or author"
+    placeholder="Title or author"
     kind="titles"
     find={findTitles}
-    nobody="No title has all of these words."
+    nobody="No title matches all of these words."
   />
 );

@@ -32,7 +32,7 @@ function Choose({ token, login, name }: { token: string; login: string; name: st
     e.preventDefault();
     const form = new FormData(e.currentTarget);
     if (form.get("password") !== form.get("again")) {
-      setError("The two are not the same. Type the password again.");
+      setError("The passwords do not match. Type them again.");
       return;
     }
     setState("busy");
@@ -48,7 +48,7 @@ function Choose({ token, login, name }: { token: string; login: string; name: st
   if (state === "done")
     return (
       <p role="status">
-        The password of {name} is set. All their sessions have ended.{" "}
+        The password of {name} is set. All sessions have been signed out.{" "}
         <a href="/" className="link">
           Sign in as {login}
         </a>
@@ -57,18 +57,18 @@ function Choose({ token, login, name }: { token: string; login: string; name: st
   return (
     <form onSubmit={submit} className="grid max-w-xs gap-3">
       <p className="text-ink-2">
-        For {name}, who signs in as {login}. At least 10 letters; a few words that do not belong together are good.
+        For {name}, who signs in as {login}. Use at least 10 characters; a few unrelated words make a good password.
       </p>
       <input type="hidden" name="login" autoComplete="username" defaultValue={login} />
       <Field label="New password">
         <input name="password" type="password" autoComplete="new-password" required className={inputLook} />
       </Field>
-      <Field label="New password again">
+      <Field label="Repeat new password">
         <input name="again" type="password" autoComplete="new-password" required className={inputLook} />
       </Field>
       <Trouble error={error} />
       <Button type="submit" busy={state === "busy"} className="justify-self-start">
-        Set it
+        Set password
       </Button>
     </form>
   );

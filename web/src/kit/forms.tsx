@@ -104,7 +104,7 @@ export function Foot({
     <span className={clsx("flex flex-wrap items-center gap-2", className)}>
       <Send write={write}>{children}</Send>
       <Button plain onClick={onLeave}>
-        Leave it
+        Cancel
       </Button>
     </span>
   );
@@ -256,7 +256,7 @@ export function MomentField({ name, label, className }: Common) {
           />
           <input
             type="time"
-            aria-label={`${label}, at`}
+            aria-label={`${label}, time`}
             value={time.slice(0, 5)}
             onChange={(e) => set(day, e.target.value)}
             className={inputLook}
@@ -287,8 +287,8 @@ export function DatesField({ name, label }: Common) {
               <button
                 key={d}
                 type="button"
-                aria-label={`Strike out ${sayDate(d)}`}
-                title="Strike out"
+                aria-label={`Remove ${sayDate(d)}`}
+                title="Remove"
                 onClick={() => set(chosen.filter((x) => x !== d))}
                 className="cursor-pointer rounded border border-edge bg-field px-2 text-sm text-ink"
               >

@@ -34,7 +34,8 @@ function walk(e: KeyboardEvent<HTMLElement>) {
 
 /** Patrons found by words, each a way to their card; namesakes are told apart by birth date and address. */
 export function FoundList({ found, onOpen }: { found: Found[]; onOpen: (f: Found) => void }) {
-  if (found.length === 0) return <Empty>Nobody has all of these words in a name, card number or mail address.</Empty>;
+  if (found.length === 0)
+    return <Empty>No patron matches all of these words in name, card number or email address.</Empty>;
   return (
     <ul className="divide-y divide-line">
       {found.map((f) => (

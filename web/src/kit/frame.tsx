@@ -47,7 +47,7 @@ function Waiting({ reason }: { reason?: string }) {
     <main className="mx-auto mt-24 max-w-lg px-4">
       <h1 className="font-display text-3xl font-bold">nevrin</h1>
       <p className="mt-3" role="status">
-        {reason ? `${reason} This page goes on by itself as soon as it can.` : "One moment …"}
+        {reason ? `${reason} This page continues by itself as soon as it can.` : "One moment …"}
       </p>
     </main>
   );
@@ -81,11 +81,11 @@ function House({ me }: { me: Me }) {
         href="#place"
         className="sr-only z-50 bg-surface px-4 py-2 font-semibold focus:not-sr-only focus:fixed focus:top-2 focus:left-2"
       >
-        Skip to the place
+        Skip to content
       </a>
       <div className="grid h-dvh grid-rows-[52px_auto_minmax(0,1fr)] md:grid-cols-[176px_minmax(0,1fr)] print:block print:h-auto">
         <nav
-          aria-label="Places"
+          aria-label="Main navigation"
           className="row-span-3 hidden flex-col overflow-y-auto bg-spruce-900 pb-3 text-rail-ink md:flex print:hidden"
         >
           <Rail me={me} />
@@ -149,9 +149,9 @@ function useActions(me: Me): Action[] {
         run: () => void navigate({ to: p.path, search: {} }),
       })),
       ...worksAt(me).map((b) => ({ name: `Work at ${b.name}`, run: () => doing(workAt(queries, b.code)) })),
-      { name: soundsOn() ? "Switch sounds off" : "Switch sounds on", run: () => switchSounds(!soundsOn()) },
-      { name: "Keys of this place", hint: "?", run: () => showKeys(true) },
-      { name: "My sign-in", run: () => void navigate({ to: "/own", search: {} }) },
+      { name: soundsOn() ? "Turn sounds off" : "Turn sounds on", run: () => switchSounds(!soundsOn()) },
+      { name: "Keyboard shortcuts", hint: "?", run: () => showKeys(true) },
+      { name: "My account", run: () => void navigate({ to: "/own", search: {} }) },
       { name: "Sign out", run: () => doing(signOut(queries)) },
     ],
     [me, navigate, queries],

@@ -81,7 +81,7 @@ export function History({ patron, item, says }: { patron?: number; item?: number
             pages={list.pages}
             tools
             className="max-h-[66vh]"
-            empty={`${says ? "Nothing else is to be seen." : "Nothing has happened yet."} Loans, returns, holds, moves and payments stand here.`}
+            empty={`${says ? "Nothing else is visible to you." : "No activity yet."} Loans, returns, holds, moves and payments appear here.`}
           />
         )}
       </Loading>

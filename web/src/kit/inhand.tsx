@@ -57,7 +57,7 @@ function Line({ scan, slip }: { scan: Scan; slip: boolean }) {
   if (!taken)
     return (
       <li className="flex flex-wrap items-center gap-x-3">
-        <Tag tone={scan.state === "wrong" ? "buoy" : "plain"}>{scan.state === "wrong" ? "Wrong" : "…"}</Tag>
+        <Tag tone={scan.state === "wrong" ? "buoy" : "plain"}>{scan.state === "wrong" ? "Not accepted" : "…"}</Tag>
         <Code>{scan.text}</Code> <span className="text-ink-2">{sayState(scan)}</span> <ScanActs scan={scan} />
       </li>
     );
@@ -69,17 +69,17 @@ function Line({ scan, slip }: { scan: Scan; slip: boolean }) {
       {taken.sign.hold_id && <PrintSlip of={{ kind: "hold", id: taken.sign.hold_id }} byItself={slip} />}
       {taken.tote && (
         <Link to="/courier" search={{ tab: "totes", tote: taken.tote }} className="link">
-          What is in it
+          Show contents
         </Link>
       )}
       {!taken.ok && taken.meant === "card" && (
         <Link to="/desk" onClick={() => add("desk", scan.text)} className="link">
-          Open the card at the Desk
+          Open patron at the Desk
         </Link>
       )}
       {!taken.ok && taken.meant === "words" && (
         <Link to="/items" search={{ words: scan.text }} className="link">
-          Find it under Items
+          Find under Items
         </Link>
       )}
       {!taken.ok && <ScanActs scan={scan} />}

@@ -10,7 +10,7 @@ export const kept = <S>() =>
         sessionStorage.setItem(name, value);
       } catch (e) {
         sessionStorage.removeItem(name); // what is older than what is known would mislead after a reload
-        console.warn(`${name} is not kept through a reload.`, e);
+        console.warn(`${name} is not kept when the page is reloaded.`, e);
       }
     },
   }));

@@ -29,7 +29,7 @@ export function Loading<T>({
   empty?: ReactNode;
   children: (data: T) => ReactNode;
 }) {
-  const again = <Quiet onClick={() => of.refetch()}>Try again</Quiet>;
+  const again = <Quiet onClick={() => of.refetch()}>Retry</Quiet>;
   if (of.data === undefined)
     return of.error ? (
       <div className="grid justify-items-start gap-2 p-3.5">
@@ -43,7 +43,7 @@ export function Loading<T>({
     <>
       {!!of.error && (
         <p role="status" className="bg-amber-100 px-3.5 py-1.5 text-sm text-amber-700">
-          As of {sayClock(new Date(of.dataUpdatedAt).toISOString())}; it could not be brought up to date. {again}
+          As of {sayClock(new Date(of.dataUpdatedAt).toISOString())}; could not be refreshed. {again}
         </p>
       )}
       {none?.(of.data) ? <Empty>{empty}</Empty> : children(of.data)}

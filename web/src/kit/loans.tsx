@@ -41,14 +41,14 @@ export function Loans(props: PatronCardProps) {
       {card.on_loan.length > 1 && (
         <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3.5 py-2 text-sm">
           <Button plain busy={renew.busy} onClick={() => renew.run(chosen)}>
-            {chosen.length > 0 ? `Renew ${chosen.length} ticked` : `Renew all ${card.on_loan.length}`}
+            {chosen.length > 0 ? `Renew ${chosen.length} selected` : `Renew all ${card.on_loan.length}`}
           </Button>
           {me.sets_due && chosen.length > 0 && (
             <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
-              Set their due date
+              Set due date
             </Quiet>
           )}
-          {card.accrues && <span className="text-buoy-700">Late so far {sayMoney(card.accrues)}</span>}
+          {card.accrues && <span className="text-buoy-700">Fine so far {sayMoney(card.accrues)}</span>}
           <Trouble error={renew.problem} />
           {said && <RenewedLoans of={said} />}
           {setting && chosen.length > 0 && (
@@ -160,7 +160,7 @@ function Loan({
 
 type CardOf = PatronCardProps["card"];
 
-const claims = { returned: "Says it was brought back", never_had: "Says they never had it" } as const;
+const claims = { returned: "Claims returned", never_had: "Claims never had it" } as const;
 
 /** What else can be done with a loan: what the patron says of it is written down, and the due date set by who may. */
 function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c: CardOf) => void }) {
@@ -171,11 +171,11 @@ function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c:
   const claim = useWrite(
     (what: "returned" | "never_had", key) =>
       api.POST("/api/loans/{id}/claim", { params: { ...path.params, header: keyed(key) }, body: { what } }),
-    { name: `claim ${l.loan_id}`, about: `What ${card.name} says of ${l.title}`, done: onCard },
+    { name: `claim ${l.loan_id}`, about: `Claim of ${card.name} about ${l.title}`, done: onCard },
   );
   const unclaim = useWrite(
     (_: undefined, key) => api.POST("/api/loans/{id}/unclaim", { params: { ...path.params, header: keyed(key) } }),
-    { name: `claim ${l.loan_id}`, about: `What ${card.name} says of ${l.title}`, done: onCard },
+    { name: `claim ${l.loan_id}`, about: `Claim of ${card.name} about ${l.title}`, done: onCard },
   );
   return (
     <>
@@ -196,12 +196,12 @@ function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c:
         <span className="mt-1 flex flex-wrap gap-x-4">
           {me.sets_due && (
             <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
-              Set the due date
+              Set due date
             </Quiet>
           )}
           {l.claimed ? (
             <Quiet disabled={unclaim.busy} onClick={() => unclaim.run(undefined)}>
-              Take back what was said
+              Withdraw claim
             </Quiet>
           ) : (
             (["returned", "never_had"] as const).map((what) => (
@@ -257,11 +257,11 @@ function DueFields({
         <input type="date" className={inputLook} value={due} onChange={(e) => setDue(e.target.value)} />
       </label>
       <label className="grid flex-1 gap-1 text-ink-2">
-        Because
+        Reason
         <input className={inputLook} maxLength={300} value={reason} onChange={(e) => setReason(e.target.value)} />
       </label>
       <Button plain busy={busy} disabled={!due || !reason.trim()} onClick={() => onSet({ due, reason })}>
-        Set it
+        Save due date
       </Button>
       <Trouble error={problem} />
     </span>

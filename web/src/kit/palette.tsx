@@ -64,7 +64,7 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
                 </button>
               </li>
             ))}
-            {found.length === 0 && <li className="px-3 py-1.5 text-ink-2">No action has these words.</li>}
+            {found.length === 0 && <li className="px-3 py-1.5 text-ink-2">No action matches these words.</li>}
           </ul>
         </Dialog.Content>
       </Dialog.Portal>
@@ -75,15 +75,15 @@ export function Palette({ open, onClose, actions }: { open: boolean; onClose: ()
 /** All keys, for the person who asks. */
 export function Keys({ open, onClose, role }: { open: boolean; onClose: () => void; role: string }) {
   const rows: [string, string][] = [
-    ["1 … 9, Enter", "Answer the oldest question, on the scan line"],
-    ["Esc", "Close what is open, or clear what is typed"],
-    ["Ctrl Enter", "At the desk: done with this patron"],
-    ["/", "To the scan line"],
-    ["w", "Why of the chosen row of a list"],
-    ["g w", "Why of the newest line"],
-    ["↑ ↓", "Walk through a list; Enter opens, space chooses"],
+    ["1 … 9, Enter", "Answer the oldest question, in the scan field"],
+    ["Esc", "Close what is open, or clear the field"],
+    ["Ctrl Enter", "At the desk: finish this patron"],
+    ["/", "Go to the scan field"],
+    ["w", "Why, for the selected row of a list"],
+    ["g w", "Why, for the newest line"],
+    ["↑ ↓", "Move through a list; Enter opens, Space selects"],
     ["Ctrl K", "Find any action"],
-    ["?", "These keys"],
+    ["?", "Show these shortcuts"],
     ...placesFor(role).map((p): [string, string] => [`g ${p.key}`, `Go to ${p.name}`]),
   ];
   return (
@@ -91,7 +91,7 @@ export function Keys({ open, onClose, role }: { open: boolean; onClose: () => vo
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-shade/20" />
         <Dialog.Content className={panel} aria-describedby={undefined}>
-          <Dialog.Title className="mb-2 text-lg font-semibold">Keys</Dialog.Title>
+          <Dialog.Title className="mb-2 text-lg font-semibold">Keyboard shortcuts</Dialog.Title>
           <dl className="grid grid-cols-[110px_1fr] gap-y-1.5">
             {rows.map(([key, what]) => (
               <div key={key} className="contents">
@@ -103,8 +103,8 @@ export function Keys({ open, onClose, role }: { open: boolean; onClose: () => vo
             ))}
           </dl>
           <p className="mt-3 text-sm text-ink-2">
-            On the scan line each of these is followed by Enter. Elsewhere single keys act at once; they can be switched
-            off in the menu at the top right.
+            In the scan field press Enter after each of these. Elsewhere single keys act at once; you can turn them off
+            in the menu at the top right.
           </p>
         </Dialog.Content>
       </Dialog.Portal>

@@ -133,7 +133,7 @@ export function Trouble({ error }: { error: unknown }) {
   if (!error) return null;
   return (
     <p role="alert" className="rounded-card border border-buoy-500 bg-buoy-100 px-3 py-2 text-buoy-700">
-      {error instanceof Error ? error.message : typeof error === "string" ? error : "This did not work."}
+      {error instanceof Error ? error.message : typeof error === "string" ? error : "That did not work."}
     </p>
   );
 }
@@ -168,6 +168,45 @@ export function Code({ children }: { children: ReactNode }) {
 }
 
 /** Ways to look at the same thing, side by side. */
+/** Parts of a place that has many, as a list in groups beside them; above them where there is no room. */
+export function Sections({
+  label,
+  groups,
+  chosen,
+  onChoose,
+}: {
+  label: string;
+  groups: readonly { name: string; parts: readonly (readonly [string, string])[] }[];
+  chosen: string;
+  onChoose: (id: string) => void;
+}) {
+  return (
+    <nav aria-label={label} className="flex flex-wrap gap-x-6 gap-y-2 md:grid md:gap-3 print:hidden">
+      {groups.map((group) => (
+        <div key={group.name} role="group" aria-label={group.name}>
+          <p aria-hidden className="px-2.5 pb-0.5 text-sm text-ink-2">
+            {group.name}
+          </p>
+          {group.parts.map(([id, name]) => (
+            <button
+              key={id}
+              type="button"
+              aria-current={id === chosen ? "page" : undefined}
+              onClick={() => onChoose(id)}
+              className={clsx(
+                "block w-full cursor-pointer rounded px-2.5 py-1 text-left",
+                id === chosen ? "bg-spruce-100 font-semibold text-spruce-700" : "hover:bg-surface",
+              )}
+            >
+              {name}
+            </button>
+          ))}
+        </div>
+      ))}
+    </nav>
+  );
+}
+
 export function Tabs({
   label,
   tabs,

@@ -36,7 +36,7 @@ export function PatronCard({
   const may = isEmployed(me.role);
   const extend = useWrite(
     (id: number, key) => api.POST("/api/patrons/{id}/extend", { params: { path: { id }, header: keyed(key) } }),
-    { name: `extend ${card.id}`, about: `Extending the card of ${card.name}`, done: onCard },
+    { name: `extend ${card.id}`, about: `Renewing the card of ${card.name}`, done: onCard },
   );
   const payment =
     paying === "own" ? (
@@ -64,9 +64,9 @@ export function PatronCard({
       <Facts card={card} showLoans={showLoans} onShowLoans={setShowLoans} />
       {card.extension && may && (
         <p className="flex flex-wrap items-center gap-2 border-t border-line px-3.5 py-2.5 text-sm">
-          <span className="flex-1">The card can be extended {card.extension}.</span>
+          <span className="flex-1">The card can be renewed {card.extension}.</span>
           <Button plain busy={extend.busy} onClick={() => extend.run(card.id)}>
-            Extend
+            Renew card
           </Button>
         </p>
       )}
@@ -115,7 +115,7 @@ function SettleAll({ card, onSettled }: { card: CardOf; onSettled: () => void })
         return (
           <>
             {of.length === 0 && (
-              <p className="border-t border-line p-3.5 text-ink-2">Nobody of the household owes anything.</p>
+              <p className="border-t border-line p-3.5 text-ink-2">Nobody in the household owes anything.</p>
             )}
             <Settle
               of={of}
@@ -152,7 +152,7 @@ function Who({ card }: { card: CardOf }) {
         <h1 className="text-lg leading-tight font-semibold">{card.name}</h1>
         <p className="font-mono text-sm">{spaced(card.card)}</p>
         <p className="text-ink-2">
-          {card.reduced ? "The rest of this record is for desk staff" : card.class}
+          {card.reduced ? "Only desk staff see the rest of this record" : card.class}
           {card.age !== undefined && `, ${card.age}`}
           {card.card_until && `. Card to ${card.card_until}`}
         </p>
@@ -185,26 +185,24 @@ function Facts({
       )}
       {card.may_use.length > 0 && <Row name="Also uses it">{card.may_use.join(", ")}</Row>}
       {card.older_reader !== undefined && (
-        <Row name="Older-reader">{card.older_reader ? "Allowed by a guardian" : <b>Refused by a guardian</b>}</Row>
+        <Row name="Older-reader">{card.older_reader ? "Guardian consented" : <b>Guardian refused</b>}</Row>
       )}
       <Row name="On loan">
         {card.loans}
         {late > 0 && <b className="text-buoy-700">, {late} late</b>}{" "}
         {card.on_loan.length > 0 && (
           <Quiet aria-expanded={showLoans} onClick={() => onShowLoans(!showLoans)}>
-            {showLoans ? "hide" : card.reduced ? "show what is late or of today" : "show"}
+            {showLoans ? "hide" : card.reduced ? "show what is late or was lent today" : "show"}
           </Quiet>
         )}
       </Row>
       <Row name="Owes">
         <b className="font-semibold tabular-nums">{sayMoney(card.owes)}</b>
         {card.owed_limit && ` of ${sayMoney(card.owed_limit)} limit`}
-        {card.accrues && (
-          <span className="block text-buoy-700">and {sayMoney(card.accrues)} for what is late so far</span>
-        )}
+        {card.accrues && <span className="block text-buoy-700">and {sayMoney(card.accrues)} in fines so far</span>}
         {card.refunds && (
           <Link to="/money" search={{ tab: "back" }} className="link block">
-            {sayMoney(card.refunds)} to give back
+            {sayMoney(card.refunds)} to refund
           </Link>
         )}
       </Row>
@@ -216,7 +214,7 @@ function Facts({
             {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
             {isEmployed(me.role) && (
               <Link to="/holds" search={{ patron: card.id }} className="link block">
-                Place a hold for them
+                Place hold
               </Link>
             )}
           </>
@@ -225,14 +223,14 @@ function Facts({
       {card.claims.returned + card.claims.never_had > 0 && (
         <Row name="Has said">
           {[
-            card.claims.returned > 0 && `brought back: ${card.claims.returned}`,
+            card.claims.returned > 0 && `returned: ${card.claims.returned}`,
             card.claims.never_had > 0 && `never had: ${card.claims.never_had}`,
           ]
             .filter(Boolean)
             .join(", ")}
         </Row>
       )}
-      {!card.reduced && <Row name="Tell by">{tellBy(card)}</Row>}
+      {!card.reduced && <Row name="Notify by">{tellBy(card)}</Row>}
     </dl>
   );
 }
@@ -241,13 +239,13 @@ const ways: Record<string, (c: CardOf) => string> = {
   mail: (c) => c.email,
   phone: (c) => `phone, ${c.phone}`,
   letter: () => "letter",
-  none: () => "not told of holds",
+  none: () => "no hold notices",
 };
 
 /** By what way they are told of what is ready for them. */
 function tellBy(card: CardOf) {
   const way = card.ways.hold_ready || (card.email ? "mail" : "");
-  return ways[way]?.(card) ?? "No mail address";
+  return ways[way]?.(card) ?? "No email address";
 }
 
 function Row({ name, children }: { name: string; children: ReactNode }) {

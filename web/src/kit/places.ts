@@ -38,7 +38,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
     ],
   },
   {
-    name: "Moving",
+    name: "Holds and transit",
     places: [
       { path: "/holds", takes: "in-hand", name: "Holds", key: "h" },
       { path: "/fetch", takes: "in-hand", name: "Fetch list", key: "f" },
@@ -52,16 +52,16 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
       },
     ],
   },
-  { name: "Telling", places: [{ path: "/notices", name: "Notices", key: "n", roles: employed }] },
+  { name: "Messages", places: [{ path: "/notices", name: "Notices", key: "n", roles: employed }] },
   {
-    name: "Setting",
+    name: "Policy",
     places: [
       { path: "/rulebook", name: "Rulebook", key: "b" },
       { path: "/calendars", name: "Calendars", key: "e" },
       { path: "/network", name: "Network", key: "o", roles: ["administrator", "supervisor"] },
     ],
   },
-  { name: "Knowing", places: [{ path: "/items", takes: "items", name: "Items", key: "i" }] },
+  { name: "Stock", places: [{ path: "/items", takes: "items", name: "Items", key: "i" }] },
 ];
 
 /** Who takes a scan that is made at a path. It is known before the place itself has loaded. */

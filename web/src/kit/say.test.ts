@@ -34,7 +34,7 @@ test("a sum has no more decimals than its currency", () => {
     sayIn("UTC", currency);
     for (const text of right) expect(isSum(text), `${currency} ${text}`).toBe(true);
     for (const text of wrong) expect(isSum(text), `${currency} ${text}`).toBe(false);
-    expect(sumSays()).toBe(`Enter a sum such as ${says}.`);
+    expect(sumSays()).toBe(`Enter an amount such as ${says}.`);
   }
   sayIn("UTC", "CAD");
   expect(toMinor("-3.5")).toBe(-350);

@@ -81,3 +81,7 @@ export const sayWall = (moment: string) => {
 /** The same without their year, of what is about now. */
 export const sayNearDate = (date: string) => sayDate(date).replace(/ \d{4}$/, "");
 export const sayNear = (at: string) => sayInstant(at).replace(/ \d{4},/, ",");
+
+/** A number with its noun: "1 hold", "2,400 holds". */
+export const sayCount = (n: number, one: string, many = `${one}s`) =>
+  `${n.toLocaleString("en")} ${n === 1 ? one : many}`;

@@ -233,7 +233,7 @@ export function ScanLine({ role }: { role: string }) {
       <input
         ref={input}
         id={lineId}
-        aria-label="Scan line"
+        aria-label="Scan field"
         placeholder={prompt || "Scan a card or an item, or type to find"}
         autoComplete="off"
         autoCorrect="off"
@@ -259,7 +259,7 @@ export function ScanLine({ role }: { role: string }) {
           </span>
         ))}
         <span>
-          <kbd className="rounded border border-b-2 px-1 font-sans">w</kbd> why of the newest
+          <kbd className="rounded border border-b-2 px-1 font-sans">w</kbd> why, for the newest line
         </span>
       </p>
     </form>

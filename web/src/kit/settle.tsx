@@ -32,7 +32,10 @@ const schema = z
     reference: check.text,
     reason: check.text,
   })
-  .refine((v) => v.means !== "waive" || v.reason !== "", { path: ["reason"], message: "Say why it is waived." });
+  .refine((v) => v.means !== "waive" || v.reason !== "", {
+    path: ["reason"],
+    message: "Enter a reason for the waiver.",
+  });
 
 type Said = z.infer<typeof schema>;
 
@@ -42,11 +45,11 @@ const useSaid = saysOf<Said>();
 const waysTo = (terminal: boolean) =>
   [
     ["cash", "Cash"],
-    ...(terminal ? ([["terminal", "Card, at the terminal"]] as const) : []),
-    ["card", terminal ? "Card, written down by hand" : "Card"],
+    ...(terminal ? ([["terminal", "Card, by terminal"]] as const) : []),
+    ["card", terminal ? "Card, entered by hand" : "Card"],
     ["cheque", "Cheque"],
     ["transfer", "Transfer"],
-    ["waive", "Waive it"],
+    ["waive", "Waive"],
   ] as const;
 
 /** What was ticked by hand, or taken out; else all is but what is in dispute, which waits. */
@@ -164,8 +167,8 @@ export function Settle({
             className="grid gap-2.5"
           >
             <div className="grid grid-cols-2 gap-2">
-              <MoneyField name="amount" label="Sum" />
-              <ChoiceField name="means" label="How" options={waysTo(terminal !== undefined)} />
+              <MoneyField name="amount" label="Amount" />
+              <ChoiceField name="means" label="Method" options={waysTo(terminal !== undefined)} />
             </div>
             <Rest owed={owed} write={busyOf(settle, card)} asks={asks} onHow={setHow} />
           </Form>
@@ -200,10 +203,10 @@ function Done({ settled: s, onUndone }: { settled: Settled; onUndone: () => void
     <p role="status" className="rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
       {s.receipt ? (
         <>
-          Taken {sayMoney(s.taken)}.{" "}
+          Received {sayMoney(s.taken)}.{" "}
           {s.change && (
             <b className="text-lg font-semibold">
-              Give back <span className="tabular-nums">{sayMoney(s.change)}</span>.
+              Give change: <span className="tabular-nums">{sayMoney(s.change)}</span>.
             </b>
           )}{" "}
           <PrintSlip of={{ kind: "receipt", id: s.receipt }}>Print receipt</PrintSlip>
@@ -234,7 +237,7 @@ function Choose({
   const several = all.length > 1 || all.some((c) => c.disputed);
   return (
     <fieldset className="grid max-h-64 gap-1 overflow-auto text-sm">
-      <legend className="sr-only">What is settled</legend>
+      <legend className="sr-only">Charges to settle</legend>
       {of.map((d) => (
         <div key={d.id} className="grid gap-1">
           {of.length > 1 && <b className="font-semibold">{d.name}</b>}
@@ -297,23 +300,23 @@ function ChargeActs({
     return (
       <>
         {!c.disputed && <Quiet onClick={() => setAct("dispute")}>Dispute</Quiet>}
-        <Quiet onClick={() => setAct("credit")}>Charged wrongly</Quiet>
+        <Quiet onClick={() => setAct("credit")}>Reverse charge</Quiet>
       </>
     );
   return (
     <span className="flex flex-wrap items-center gap-2">
       <input
-        aria-label={act === "credit" ? "Why it is taken back" : "What the patron says of it"}
-        placeholder={act === "credit" ? "Why it is taken back" : "What the patron says of it"}
+        aria-label={act === "credit" ? "Reason for the reversal" : "What the patron says"}
+        placeholder={act === "credit" ? "Reason for the reversal" : "What the patron says"}
         className={inputLook}
         maxLength={300}
         value={reason}
         onChange={(e) => setReason(e.target.value)}
       />
       <Button plain busy={write.busy} disabled={!reason.trim()} onClick={() => write.run(reason)}>
-        {act === "credit" ? "Take it back" : "Put it in dispute"}
+        {act === "credit" ? "Reverse charge" : "Record dispute"}
       </Button>
-      <Quiet onClick={() => setAct(undefined)}>Leave it</Quiet>
+      <Quiet onClick={() => setAct(undefined)}>Cancel</Quiet>
       <Trouble error={write.problem} />
     </span>
   );
@@ -346,20 +349,18 @@ function Rest({
       <Follows name="amount" value={toFigures(owed)} />
       {how === "cash" && (
         <div className="flex flex-wrap items-end gap-x-3 gap-y-1">
-          <MoneyField name="laid" label="Laid down" className="w-32" />
+          <MoneyField name="laid" label="Cash received" className="w-32" />
           <p aria-live="polite" className="pb-1 text-sm text-ink-2">
-            {inCoins !== sum && `In coins ${sayMoney(toFigures(inCoins))}. `}
+            {inCoins !== sum && `Rounded to ${sayMoney(toFigures(inCoins))}. `}
             {back > 0 && <b className="font-semibold text-ink">Change {sayMoney(toFigures(back))}</b>}
           </p>
         </div>
       )}
-      {how !== "cash" && how !== "waive" && how !== "terminal" && (
-        <TextField name="reference" label="Its number, where it has one" />
-      )}
+      {how !== "cash" && how !== "waive" && how !== "terminal" && <TextField name="reference" label="Reference" />}
       {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" />}
       {!asks && (
         <Send write={write} className="justify-self-start">
-          {how === "waive" ? "Waive" : how === "terminal" ? "Ask the terminal for" : "Take"}{" "}
+          {how === "waive" ? "Waive" : how === "terminal" ? "Charge card:" : "Take"}{" "}
           {sum > 0 && sayMoney(toFigures(inCoins))}
         </Send>
       )}
@@ -369,8 +370,8 @@ function Rest({
 
 const byHand = z
   .object({ charge: z.string(), amount: z.union([z.literal(""), check.sum]), note: check.text })
-  .refine((v) => v.charge !== "" || v.amount !== "", { path: ["amount"], message: "Say how much it is." })
-  .refine((v) => v.charge !== "" || v.note !== "", { path: ["note"], message: "Say what it is for." });
+  .refine((v) => v.charge !== "" || v.amount !== "", { path: ["amount"], message: "Enter an amount." })
+  .refine((v) => v.charge !== "" || v.note !== "", { path: ["note"], message: "Enter what it is for." });
 
 const useByHand = saysOf<z.infer<typeof byHand>>();
 
@@ -415,16 +416,16 @@ export function ChargeForm({
     >
       <ChoiceField
         name="charge"
-        label="For what"
+        label="Charge"
         options={[
           ...me.prices.map((p) => [p.code, `${p.name}, ${sayMoney(p.sum)}`] as const),
-          ["", "something that is not in the price list"],
+          ["", "Other (not on the price list)"],
         ]}
       />
       <Free />
       <span className="flex items-center gap-2">
-        <Send write={charge}>Charge it</Send>
-        {onLeave && <Quiet onClick={onLeave}>Leave it</Quiet>}
+        <Send write={charge}>Add charge</Send>
+        {onLeave && <Quiet onClick={onLeave}>Cancel</Quiet>}
       </span>
     </Form>
   );
@@ -434,8 +435,8 @@ function Free() {
   const free = useByHand("charge") === "";
   return (
     <div className="grid gap-2">
-      {free && <MoneyField name="amount" label="Sum" className="w-32" />}
-      <TextField name="note" label={free ? "What it is for" : "More about it"} />
+      {free && <MoneyField name="amount" label="Amount" className="w-32" />}
+      <TextField name="note" label={free ? "Description" : "Note"} />
     </div>
   );
 }

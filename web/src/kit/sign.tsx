@@ -34,7 +34,7 @@ export function SignPanel({
   useEffect(() => announce(says), [says, code]);
   return (
     <section
-      aria-label="Sign"
+      aria-label="Destination"
       data-kind={sign.kind}
       className={clsx("relative overflow-hidden rounded-card px-4 py-4 text-white md:px-6", look.panel)}
     >

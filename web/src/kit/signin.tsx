@@ -48,9 +48,9 @@ function Doors({ me }: { me: Me }) {
       <Trouble error={error} />
       {me.rests && <ComeBack me={me} />}
       {me.demo.length > 0 && (
-        <Card className="max-w-xl" label="People of the demo">
+        <Card className="max-w-xl" label="Demo users">
           <p className="border-b border-line px-4 py-2.5 text-ink-2">
-            This is the demo. Be one of these people with one click.
+            This is a demo. Sign in as one of these people with one click.
           </p>
           <ul className="divide-y divide-line">
             {me.demo.map((d) => (
@@ -79,7 +79,7 @@ function Doors({ me }: { me: Me }) {
           <input name="password" type="password" autoComplete="current-password" required className={inputLook} />
         </Field>
         {second && (
-          <Field label="Code of your second factor">
+          <Field label="Code from your authenticator app">
             <input
               name="code"
               inputMode="numeric"
@@ -93,7 +93,7 @@ function Doors({ me }: { me: Me }) {
           </Field>
         )}
         <label className="flex items-center gap-2 text-sm text-ink-2">
-          <input name="own" type="checkbox" /> Nobody else uses this station
+          <input name="own" type="checkbox" /> Only I use this station
         </label>
         <Button type="submit" busy={busy} className="justify-self-start">
           Sign in
@@ -145,7 +145,7 @@ function ComeBack({ me }: { me: Me }) {
   };
   return (
     <form onSubmit={submit} className="grid max-w-xs gap-3">
-      <Field label={`${me.name}: short code, or scan your badge`}>
+      <Field label={`${me.name}: enter your short code or scan your badge`}>
         <input
           name="code"
           type="password"
@@ -157,7 +157,7 @@ function ComeBack({ me }: { me: Me }) {
       </Field>
       <Trouble error={error} />
       <Button type="submit" className="justify-self-start">
-        Go on
+        Continue
       </Button>
     </form>
   );
@@ -199,9 +199,11 @@ export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
           <div>
             <Dialog.Title className="text-2xl font-semibold">{rests ? "Who is there?" : "Sign in again"}</Dialog.Title>
             <p className="text-ink-2">
-              {rests ? "Nobody has touched this station for a while." : `The session of ${me.name} has ended.`}{" "}
-              Everything here stays as it is
-              {waiting > 0 && `; ${waiting === 1 ? "one scan waits" : `${waiting} scans wait`} and will be sent then`}.
+              {rests ? "This station has not been used for a while." : `The session of ${me.name} has ended.`}{" "}
+              Everything here is kept
+              {waiting > 0 &&
+                `; ${waiting === 1 ? "1 scan is waiting" : `${waiting} scans are waiting`} and will be sent after you sign in`}
+              .
             </p>
           </div>
           {asked.isFetchedAfterMount && <Doors me={asked.data ?? me} />}

@@ -39,8 +39,8 @@ export function Strip({ me }: { me: Me }) {
       <button
         type="button"
         className="hidden cursor-pointer text-ink-2 md:block"
-        title="Back to the scan line"
-        aria-label="Focus the line for scans"
+        title="Back to scanning"
+        aria-label="Start scanning"
         onClick={toScanLine}
       >
         <Key>/</Key>
@@ -55,7 +55,7 @@ function Places({ me }: { me: Me }) {
   const [open, setOpen] = useState(false);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger aria-label="Places" className="cursor-pointer p-1 md:hidden">
+      <Dialog.Trigger aria-label="Menu" className="cursor-pointer p-1 md:hidden">
         <Menu aria-hidden />
       </Dialog.Trigger>
       <Dialog.Portal>
@@ -64,8 +64,8 @@ function Places({ me }: { me: Me }) {
           aria-describedby={undefined}
           className="fixed inset-y-0 left-0 z-40 w-56 overflow-y-auto bg-spruce-900 pb-3 text-rail-ink"
         >
-          <Dialog.Title className="sr-only">Places</Dialog.Title>
-          <nav aria-label="Places">
+          <Dialog.Title className="sr-only">Main navigation</Dialog.Title>
+          <nav aria-label="Main navigation">
             <Rail me={me} onGo={() => setOpen(false)} />
           </nav>
         </Dialog.Content>
@@ -96,7 +96,7 @@ function BranchMenu({ me }: { me: Me }) {
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className={menuLook} align="start">
-          <DropdownMenu.Label className={menuHead}>Work at, in this window</DropdownMenu.Label>
+          <DropdownMenu.Label className={menuHead}>Branch for this window</DropdownMenu.Label>
           {worksAt(me).map((b) => (
             <DropdownMenu.Item key={b.code} className={menuItem} onSelect={() => doing(workAt(queries, b.code))}>
               {b.name}
@@ -133,7 +133,7 @@ function PersonMenu({ me }: { me: Me }) {
           {me.training && supervises(me.role) && <Clock />}
           {me.mailbox && (
             <DropdownMenu.Item className={menuItem} onSelect={() => window.open(me.mailbox, "_blank")}>
-              Open the demo's mailbox
+              Open the demo mailbox
             </DropdownMenu.Item>
           )}
           <Rule />
@@ -141,7 +141,7 @@ function PersonMenu({ me }: { me: Me }) {
           <StationMenu me={me} />
           <Switch name="Sounds" on={soundsOn} onSwitch={switchSounds} />
           <Switch name="Single keys" on={singleKeysOn} onSwitch={switchSingleKeys} />
-          <Switch name="Slips print by themselves" on={slipsPrint} onSwitch={switchSlips} />
+          <Switch name="Print slips automatically" on={slipsPrint} onSwitch={switchSlips} />
           <Switch
             name="Review loans before they are made"
             on={() => stagesHere() ?? me.counter.staged}
@@ -149,14 +149,14 @@ function PersonMenu({ me }: { me: Me }) {
           />
           <Switch name="Dark" on={() => theme() === "dark"} onSwitch={(on) => chooseTheme(on ? "dark" : "light")} />
           <DropdownMenu.Item className={menuItem} onSelect={() => showKeys(true)}>
-            Keys
+            Keyboard shortcuts
           </DropdownMenu.Item>
           <DropdownMenu.Item className={menuItem} onSelect={() => void navigate({ to: "/own", search: {} })}>
-            My sign-in
+            My account
           </DropdownMenu.Item>
           <Rule />
           <DropdownMenu.Item className={menuItem} disabled={waiting > 0} onSelect={() => doing(signOut(queries))}>
-            {waiting > 0 ? `Sign out, once ${waiting} scans are answered` : "Sign out"}
+            {waiting > 0 ? `Sign out after ${waiting} scans are answered` : "Sign out"}
           </DropdownMenu.Item>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
@@ -208,9 +208,9 @@ function Clock() {
     { name: "clock", about: "Moving the training clock", done: () => void queries.invalidateQueries() },
   );
   const steps: [string, number, number][] = [
-    ["One hour on", 0, 60],
-    ["One day on", 1, 0],
-    ["A week on", 7, 0],
+    ["One hour ahead", 0, 60],
+    ["One day ahead", 1, 0],
+    ["One week ahead", 7, 0],
   ];
   return (
     <>

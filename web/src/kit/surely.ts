@@ -24,7 +24,7 @@ export async function surely<T>(send: (key: string) => Promise<Answer<T>>, optio
     if (line.getState().signedOut) {
       await line.signedIn();
       if (personHere() !== who)
-        throw new Problem(401, "Somebody else has signed in here, so this was not sent. Do it again if it is yours.");
+        throw new Problem(401, "Somebody else has signed in here, so this was not sent. If it is yours, do it again.");
     }
     try {
       const answer = await told(send(key));

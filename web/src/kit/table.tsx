@@ -123,7 +123,7 @@ export function Table<T extends RowData>(props: Props<T>) {
           <Heads model={model} columns={columns} choosing={!!acts} sortable={!!tools} />
           <Body {...props} model={model} shown={shown} frame={frame} all={printing || shown.length <= many} />
         </table>
-        {shown.length === 0 && <Empty>No row of these has all of these words.</Empty>}
+        {shown.length === 0 && <Empty>No row matches all of these words.</Empty>}
         {pages?.hasMore && (
           <p className="border-t border-line px-3.5 py-2.5 text-sm text-ink-2 print:hidden">
             {rows.length} shown, and there are more.{" "}
@@ -192,7 +192,7 @@ function Heads<T extends RowData>({
           <th className="w-8 print:hidden">
             <input
               type="checkbox"
-              aria-label="Choose all rows"
+              aria-label="Select all rows"
               checked={model.getIsAllRowsSelected()}
               onChange={model.getToggleAllRowsSelectedHandler()}
             />
@@ -335,7 +335,7 @@ function Line<T extends RowData>({
         <td className="print:hidden">
           <input
             type="checkbox"
-            aria-label="Choose this row"
+            aria-label="Select this row"
             checked={row.getIsSelected()}
             onChange={row.getToggleSelectedHandler()}
           />

@@ -27,8 +27,8 @@ export function Tools<T extends RowData>({
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1.5 border-b border-line px-3 py-2 print:hidden">
       <input
         type="search"
-        aria-label="Narrow the list"
-        placeholder="Narrow the list"
+        aria-label="Filter"
+        placeholder="Filter"
         value={filter}
         onChange={(e) => onFilter(e.target.value)}
         className={`${inputLook} w-48`}
@@ -57,7 +57,7 @@ export function Tools<T extends RowData>({
             </DropdownMenu.Content>
           </DropdownMenu.Portal>
         </DropdownMenu.Root>
-        <Quiet onClick={onExport}>{pages?.hasMore ? `These ${count} as CSV` : "CSV"}</Quiet>
+        <Quiet onClick={onExport}>{pages?.hasMore ? `Export these ${count} as CSV` : "CSV"}</Quiet>
         <Quiet onClick={() => window.print()}>Print</Quiet>
       </span>
     </div>
@@ -77,7 +77,7 @@ export function Chosen<T extends RowData>({
   return (
     <div
       role="group"
-      aria-label="With the chosen rows"
+      aria-label="With the selected rows"
       className="flex flex-wrap items-center gap-3 border-b border-line bg-spruce-100 px-3 py-1.5 print:hidden"
     >
       <b className="font-semibold">{chosen.length} chosen</b>
@@ -89,7 +89,7 @@ export function Chosen<T extends RowData>({
           </Button>
         );
       })}
-      <Quiet onClick={onClear}>Choose none</Quiet>
+      <Quiet onClick={onClear}>Clear selection</Quiet>
     </div>
   );
 }

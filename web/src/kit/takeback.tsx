@@ -33,17 +33,17 @@ export function TakeBack({
       onDone(did.left);
     },
   });
-  if (left) return <span role="status">Taken back, but for {stay(left)}.</span>;
+  if (left) return <span role="status">Undone, except {stay(left)}.</span>;
   if (undone || left === 0)
     return (
       <span role="status" className="text-ink-2">
-        taken back
+        undone
       </span>
     );
   return (
     <>
       <Quiet disabled={back.busy} onClick={() => back.run()}>
-        Take it back
+        Undo
       </Quiet>
       <Trouble error={back.problem} />
     </>

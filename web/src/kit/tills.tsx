@@ -36,7 +36,7 @@ export function WhichTill() {
   const [opening, setOpening] = useState(false);
   return (
     <section aria-label="Till of this station" className="grid gap-2">
-      <p className="font-semibold">Which till does this station use today?</p>
+      <p className="font-semibold">Choose today’s till for this station</p>
       <Loading of={tills} lines={2}>
         {({ rows }) => (
           <div className="flex flex-wrap items-center gap-2.5">
@@ -61,7 +61,7 @@ export function WhichTill() {
   );
 }
 
-const opened = z.object({ name: check.needed("It needs a name."), laid_in: check.sumOrNothing });
+const opened = z.object({ name: check.needed("Enter a name."), laid_in: check.sumOrNothing });
 
 /** Opens a till, and lets this station take into it. */
 export function OpenTill({ onDone }: { onDone: () => void }) {
@@ -90,11 +90,11 @@ export function OpenTill({ onDone }: { onDone: () => void }) {
         onSend={open.run}
         className="flex flex-wrap items-end gap-2.5"
       >
-        <TextField name="name" label="What the drawer is called" />
-        <MoneyField name="laid_in" label="Cash that lies in it" className="w-36" />
+        <TextField name="name" label="Till name" />
+        <MoneyField name="laid_in" label="Opening float" className="w-36" />
         <CoinsAndNotes into="laid_in" />
         <Foot write={open} onLeave={onDone}>
-          Open it
+          Open till
         </Foot>
       </Form>
     </Card>
@@ -120,7 +120,7 @@ export function CoinsAndNotes({ into }: { into: string }) {
       </Quiet>
       {open && (
         <fieldset className="mt-2 grid gap-2">
-          <legend className="sr-only">How many of each coin and note</legend>
+          <legend className="sr-only">Number of each coin and note</legend>
           <div className="grid grid-cols-[repeat(auto-fill,minmax(9.5rem,1fr))] gap-x-4 gap-y-1.5">
             {me.pieces.map((piece) => (
               <label key={piece} className="flex items-center justify-between gap-2 text-sm tabular-nums">
@@ -135,7 +135,7 @@ export function CoinsAndNotes({ into }: { into: string }) {
             ))}
           </div>
           <p aria-live="polite">
-            In all <b className="font-semibold tabular-nums">{sayMoney(toFigures(sum))}</b>
+            Total <b className="font-semibold tabular-nums">{sayMoney(toFigures(sum))}</b>
           </p>
         </fieldset>
       )}

@@ -35,7 +35,7 @@ export function UndoWaivers({
   );
   return (
     <form
-      aria-label="Undo the waiver"
+      aria-label="Undo waiver"
       className="flex flex-wrap items-center gap-2"
       onSubmit={(e) => {
         e.preventDefault();
@@ -45,7 +45,7 @@ export function UndoWaivers({
       <input
         ref={field}
         aria-label="Reason"
-        placeholder="Why the waiver is undone"
+        placeholder="Reason for undoing the waiver"
         maxLength={300}
         className={inputLook}
         value={reason}

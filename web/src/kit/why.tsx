@@ -61,7 +61,7 @@ const marks: Record<Step["kind"], [string, string, string]> = {
   fact: ["·", "Fact", "bg-sunk text-ink-2"],
   decided: ["✓", "Decided", "bg-spruce-700 text-on"],
   outweighed: ["–", "Outweighed", "bg-sunk text-ink-2"],
-  sum: ["=", "Sum", "bg-tide-100 text-tide-700"],
+  sum: ["=", "Calculation", "bg-tide-100 text-tide-700"],
   limit: ["!", "Limit", "bg-amber-100 text-amber-700"],
   note: ["i", "Note", "bg-sunk text-ink-2"],
 };

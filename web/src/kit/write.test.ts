@@ -74,7 +74,7 @@ describe("a write", () => {
     writes.getState().pay?.stop?.();
     await settled();
     expect(await first).toBeUndefined();
-    expect(problem()).toContain("may have been done");
+    expect(problem()).toContain("may have gone through");
     const second = write("pay", "Payment", till.take(200));
     await settled();
     expect(await second).toEqual({ answer: "paid" });
@@ -91,7 +91,7 @@ describe("a write", () => {
     const second = write("pay", "Payment", till.take(300));
     await settled();
     expect(await second).toBeUndefined();
-    expect(problem()).toContain("has been done after all");
+    expect(problem()).toContain("did go through");
     expect(till.taken).toEqual([200]);
     const third = write("pay", "Payment", till.take(300));
     await settled();
@@ -108,7 +108,7 @@ describe("a write", () => {
     expect(problem()).toBe("The server answered 409.");
   });
 
-  test("of a session that has ended waits for the same person, and is nobody else's", async () => {
+  test("of a session that has ended waits for the same person, and is none's", async () => {
     const till = new Till();
     const mine = write("pay", "Payment", till.take(200, 401));
     await settled();

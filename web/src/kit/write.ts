@@ -54,12 +54,9 @@ export async function write<T>(
 }
 
 function explained(e: unknown, stopped: boolean) {
-  if (stopped) return new Problem(0, "Not asked for any longer. It may have been done: look before you do it again.");
+  if (stopped) return new Problem(0, "Stopped. It may have gone through: check before you do it again.");
   if (keyUsed(e))
-    return new Problem(
-      422,
-      "What you did before, with no answer, has been done after all. Look at it before you go on.",
-    );
+    return new Problem(422, "Your earlier change, which had no answer, did go through. Check it before you go on.");
   return e;
 }
 
@@ -73,7 +70,7 @@ interface Options<I, O> {
 /** A write of a screen: run it, whether it is under way, and what stands in its way. */
 export function useWrite<I = void, O = unknown>(
   send: (input: I, key: string) => Promise<Answer<O>>,
-  { name, about = "What you did last", done }: Options<I, O> = {},
+  { name, about = "Your last change", done }: Options<I, O> = {},
 ) {
   const own = useId();
   const id = name ?? own;

@@ -1,3 +1,4 @@
+import { sayCount } from "../say";
 import { useEffect, useState } from "react";
 import { useStore } from "zustand";
 import { useMe } from "../me";
@@ -33,8 +34,6 @@ export function PadBar({ taker, ready, waits }: { taker: string; ready: boolean;
   );
 }
 
-const count = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
-
 /** How many things lie there, by their tags and as somebody has counted them. */
 function Lies({ pile, line, waits, page }: { pile: Pile; line: string; waits?: string; page: string }) {
   const there = things(pile);
@@ -42,26 +41,26 @@ function Lies({ pile, line, waits, page }: { pile: Pile; line: string; waits?: s
   if (line === "taken")
     return (
       <p className="flex flex-wrap items-baseline gap-x-3">
-        Another window of this station has the pad. <Quiet onClick={takeOver}>Use it here</Quiet>
+        Another window of this station uses the pad. <Quiet onClick={takeOver}>Use the pad here</Quiet>
       </p>
     );
   if (line === "seeking")
-    return <p className="text-amber-700">The pad does not answer. It is looked for; scan the labels meanwhile.</p>;
+    return <p className="text-amber-700">The pad does not answer. Reconnecting; scan the labels meanwhile.</p>;
   const fresh = there.filter((t) => !t.fed).length;
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
       <p aria-live="polite">
         <b className="font-semibold">
-          {many === 0 ? "Nothing lies on the pad" : `${count(many, "thing lies", "things lie")} on the pad`}
+          {many === 0 ? "The pad is empty" : `${sayCount(many, "item is", "items are")} on the pad`}
         </b>
         {waits && fresh > 0 && <span className="text-amber-700">. {waits}</span>}
         {there.length > 0 && fresh === 0 && (
-          <span className="text-ink-2">. Done with; what is laid on again is taken anew.</span>
+          <span className="text-ink-2">. All done; what is put on again is read again.</span>
         )}
       </p>
       {page && (
         <a className="text-sm underline" href={page} target="_blank" rel="noreferrer">
-          The simulated pad
+          Open the simulated pad
         </a>
       )}
       {many > 0 && <Count many={many} />}
@@ -76,7 +75,7 @@ function Count({ many }: { many: number }) {
   return (
     <>
       <label className="ml-auto flex items-center gap-2 text-sm text-ink-2">
-        Things that you count
+        Items you count
         <input
           inputMode="numeric"
           className={`${inputLook} w-14`}
@@ -86,12 +85,12 @@ function Count({ many }: { many: number }) {
       </label>
       {apart > 0 && (
         <p role="status" className="basis-full text-amber-700">
-          {count(apart, "thing carries", "things carry")} no tag that answers. Scan the label.
+          {sayCount(apart, "item has", "items have")} no readable tag. Scan the label.
         </p>
       )}
       {apart < 0 && (
         <p role="status" className="basis-full text-amber-700">
-          {count(-apart, "thing more answers", "things more answer")} than you count. Look what else lies near the pad.
+          {sayCount(-apart, "more tag answers", "more tags answer")} than you count. Check what else is near the pad.
         </p>
       )}
     </>
@@ -107,7 +106,7 @@ function Odd({ pile, atRest }: { pile: Pile; atRest: boolean }) {
     <ul className="grid gap-1 text-sm">
       {pile.silent.length > 0 && (
         <li className="text-amber-700">
-          {count(pile.silent.length, "tag does", "tags do")} not answer. Turn it over, or scan the label.
+          {sayCount(pile.silent.length, "tag does", "tags do")} not answer. Turn it over, or scan the label.
         </li>
       )}
       {partly.map((t) => (
@@ -120,7 +119,7 @@ function Odd({ pile, atRest }: { pile: Pile; atRest: boolean }) {
           <span className="text-buoy-700">
             {o.title || number}: its security is still {o.on ? "off" : "on"}. Lay it on the pad again.
           </span>
-          <Quiet onClick={() => letBe(number)}>Let it be</Quiet>
+          <Quiet onClick={() => letBe(number)}>Ignore</Quiet>
         </li>
       ))}
       {stuck.map((t) => (
@@ -130,9 +129,9 @@ function Odd({ pile, atRest }: { pile: Pile; atRest: boolean }) {
             {pile.stuck[t.tag]}.
           </span>
           <Button plain onClick={tryAgain}>
-            Try again
+            Retry
           </Button>
-          <Quiet onClick={() => letBe(t.number)}>Let it be</Quiet>
+          <Quiet onClick={() => letBe(t.number)}>Ignore</Quiet>
         </li>
       ))}
     </ul>

@@ -85,7 +85,7 @@ test("security is switched once, and a tag that does not take it is told and not
   expect(pad.getState().pile.owed).toEqual({});
 });
 
-test("a lost pad is looked for again, and what came meanwhile is asked for", async () => {
+test("a lost pad is searched again, and what came meanwhile is asked for", async () => {
   const { pad, line } = await opened();
   line.answers("look", { ...nothingOn, tags: [tag("31")] });
   await settle();

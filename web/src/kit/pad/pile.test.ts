@@ -24,7 +24,7 @@ test("a thing is fed once, and again only after it was lifted", () => {
   expect(numbers(pile.next(p, true))).toEqual(["31", "32"].reverse());
 });
 
-test("a thing of several parts waits for all of them, until nothing more comes", () => {
+test("a thing of several parts waits for all, until nothing more comes", () => {
   const p = lay(pile.empty, tag("31", { part: 1, parts: 3 }), tag("31", { part: 3, parts: 3 }));
   expect(pile.next(p, false)).toEqual([]);
   expect(pile.next(p, true)).toEqual([{ number: "31", here: 2, parts: 3, fed: false }]);
@@ -64,7 +64,7 @@ test("what has never lain on the pad carries no tag that anybody knows of", () =
   expect(pile.wanted(pile.empty, ["31"], false, "Tides").owed).toEqual({});
 });
 
-test("a tag that does not take it is not tried again by itself", () => {
+test("a tag that does not take it is not retrying by itself", () => {
   let p = pile.wanted(lay(pile.empty, tag("31")), ["31"], false, "Tides");
   p = pile.refused(p, "E031", "the tag did not take it");
   expect(pile.toSwitch(p)).toEqual([]);

@@ -37,7 +37,7 @@ function write(scans: Scan[]) {
     else localStorage.removeItem(unsent + name);
     sessionStorage.setItem(tapeKey, JSON.stringify(scans.filter((s) => open(s) || s.state === "ask" || newest.has(s))));
   } catch (e) {
-    console.warn("The tape is not kept through a reload.", e);
+    console.warn("Scans are not kept when the page is reloaded.", e);
     sessionStorage.removeItem(tapeKey);
     try {
       sessionStorage.setItem(tapeKey, JSON.stringify(left));

@@ -5,11 +5,11 @@ import { again, drop, open, strike, type Scan } from "./scans";
 export function sayState(s: Scan): string {
   switch (s.state) {
     case "waits":
-      return "Waits for the one before it";
+      return "Waiting for the scan before it";
     case "sent":
-      return "Being looked up …";
+      return "Looking it up …";
     case "unknown":
-      return "We do not know yet, asking again …";
+      return "No answer yet, asking again …";
     default:
       return s.says;
   }
@@ -20,10 +20,10 @@ export function ScanActs({ scan: s }: { scan: Scan }) {
   const answered = !open(s);
   return (
     <span className="flex gap-3">
-      {s.state === "waits" && <Quiet onClick={() => strike(s.id)}>Strike out</Quiet>}
+      {s.state === "waits" && <Quiet onClick={() => strike(s.id)}>Remove</Quiet>}
       {s.state === "unknown" && <Quiet onClick={() => strike(s.id)}>Stop asking</Quiet>}
-      {s.state === "wrong" && <Quiet onClick={() => again(s.id)}>Again</Quiet>}
-      {answered && <Quiet onClick={() => drop((x) => x.id === s.id)}>Strike out</Quiet>}
+      {s.state === "wrong" && <Quiet onClick={() => again(s.id)}>Retry</Quiet>}
+      {answered && <Quiet onClick={() => drop((x) => x.id === s.id)}>Remove</Quiet>}
     </span>
   );
 }

@@ -107,7 +107,7 @@ describe("the queue", () => {
     expect(server.done).toEqual(["one for nobody", "two for nobody"]);
   });
 
-  test("what is refused stays with its sentence, and may be tried again with a new key", async () => {
+  test("what is refused stays with its sentence, and may be retrying with a new key", async () => {
     const server = new Slow(10);
     server.next(409);
     const { queue } = desk(server);
@@ -143,7 +143,7 @@ describe("the queue", () => {
     expect(server.done).toEqual(["one for nobody", "two for nobody"]);
   });
 
-  test("a session that has ended: scans wait, and go on with who they belong to", async () => {
+  test("a session that has ended: scans are waiting, and go on with who they belong to", async () => {
     const server = new Slow(10);
     server.next(401);
     const { queue, states } = desk(server);
@@ -183,6 +183,6 @@ describe("the queue", () => {
     queue.getState().strike(id);
     await vi.advanceTimersByTimeAsync(50);
     expect(queue.getState().scans[0]).toMatchObject({ state: "wrong" });
-    expect(queue.getState().scans[0]?.says).toContain("may have been done");
+    expect(queue.getState().scans[0]?.says).toContain("may have gone through");
   });
 });

@@ -169,7 +169,7 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
     const { change, drop } = queue.getState();
     const taker = takers.get(scan.taker);
     if (!taker) {
-      change(scan.id, { state: "wrong", says: "Nothing here takes this scan." });
+      change(scan.id, { state: "wrong", says: "This scan cannot be used here." });
       return;
     }
     const left = new AbortController();
@@ -205,9 +205,9 @@ export function createQueue(keeper: Keeper, takers: Map<string, Taker>) {
 }
 
 function why(e: unknown, stopped: boolean) {
-  if (stopped) return "Not asked for any longer. It may have been done: look before you scan it again.";
-  if (keyUsed(e)) return "It has been done before, as it was sent first. Look at that before you scan it again.";
+  if (stopped) return "Stopped. It may have gone through: check before you scan it again.";
+  if (keyUsed(e)) return "It went through the first time it was sent. Check before you scan it again.";
   if (e instanceof Problem) return e.message;
   console.error(e);
-  return "This window has met a mistake of its own with it. Scan it again.";
+  return "Something went wrong in this window. Scan it again.";
 }

@@ -115,7 +115,7 @@ function Look({
       api.POST("/api/calendars/apply", { params: { header: keyed(key) }, body: { ...change, leave_out } }),
     {
       name: `calendar ${JSON.stringify(change)}`,
-      about: "The change of the calendar",
+      about: "Calendar change",
       done: (t) => {
         onDone(t.text);
         void queries.invalidateQueries();
@@ -157,30 +157,30 @@ function Which({
         </select>
       </Field>
       <div className="flex items-center gap-2">
-        <Button plain aria-label="The year before" onClick={() => onGo({ year: year - 1 })}>
+        <Button plain aria-label="Previous year" onClick={() => onGo({ year: year - 1 })}>
           ‹
         </Button>
         <b className="text-xl tabular-nums">{year}</b>
-        <Button plain aria-label="The year after" onClick={() => onGo({ year: year + 1 })}>
+        <Button plain aria-label="Next year" onClick={() => onGo({ year: year + 1 })}>
           ›
         </Button>
       </div>
       <span className="ml-auto flex gap-4 pb-1">
         <a href={`/api/calendars/${branch}/calendar.ics`} download={`${branch}.ics`} className="link">
-          As an iCalendar file
+          Export as iCalendar
         </a>
-        <Quiet onClick={() => window.print()}>Print the year</Quiet>
+        <Quiet onClick={() => window.print()}>Print year</Quiet>
       </span>
     </div>
   );
 }
 
-const closing = z.object({ reason: check.needed("Say why, such as storm.") });
+const closing = z.object({ reason: check.needed("Enter a reason, such as storm.") });
 
 /** A storm: closed from this minute on. What it moves is shown first. */
 function CloseNow({ name, onClose }: { name: string; onClose: (reason: string) => void }) {
   const [asking, setAsking] = useState(false);
-  if (!asking) return <Button onClick={() => setAsking(true)}>We close now</Button>;
+  if (!asking) return <Button onClick={() => setAsking(true)}>Close now</Button>;
   return (
     <Form
       label={`Close ${name} now`}
@@ -192,8 +192,8 @@ function CloseNow({ name, onClose }: { name: string; onClose: (reason: string) =
       }}
       className="flex items-end gap-2"
     >
-      <TextField name="reason" label="Why the branch closes now" placeholder="Storm" />
-      <Send>See what closing {name} now moves</Send>
+      <TextField name="reason" label="Reason for closing now" placeholder="Storm" />
+      <Send>Preview closing now</Send>
     </Form>
   );
 }

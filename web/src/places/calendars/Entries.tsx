@@ -16,7 +16,7 @@ const entriesOf = (c: Calendar): Entry[] => [
   ...(c.recurring ?? []).map((r): Entry => ({
     removal: { kind: "recurring", date: r.from, name: r.name },
     tone: "buoy",
-    kind: "Again and again",
+    kind: "Recurring",
     says: `from ${sayDate(r.from)}, ${sayRule(r.rule)}; ${r.says}`,
   })),
   ...(c.openings ?? []).map((o): Entry => ({
@@ -36,14 +36,14 @@ const entriesOf = (c: Calendar): Entry[] => [
 /** Everything that is entered in a calendar, each to be struck out again. */
 export function Entries({ calendar, onChange }: { calendar: Calendar; onChange: (c: Change) => void }) {
   const entries = entriesOf(calendar);
-  if (entries.length === 0) return <Empty>Nothing but the weekly hours is entered for {calendar.name}.</Empty>;
+  if (entries.length === 0) return <Empty>Only the weekly hours are set for {calendar.name}.</Empty>;
   return (
     <ul className="grid max-h-80 gap-1 overflow-auto">
       {entries.map((e) => (
         <li key={e.kind + e.removal.date + e.removal.name} className="flex flex-wrap items-baseline gap-x-3">
           <Tag tone={e.tone}>{e.kind}</Tag> <b className="font-semibold">{e.removal.name}</b>
           <span className="flex-1 text-sm text-ink-2">{e.says}</span>
-          <Quiet onClick={() => onChange({ remove: e.removal })}>Strike out</Quiet>
+          <Quiet onClick={() => onChange({ remove: e.removal })}>Remove</Quiet>
         </li>
       ))}
     </ul>

@@ -21,11 +21,11 @@ const weekdays = [
 
 const forms = [
   ["close", "Close"],
-  ["recur", "Close again and again"],
+  ["recur", "Recurring closure"],
   ["open", "Special hours"],
   ["hours", "Weekly hours"],
   ["file", "From a calendar file"],
-  ["entries", "What is entered"],
+  ["entries", "Entries"],
 ] as const;
 
 interface Changing {
@@ -49,8 +49,8 @@ export function CalendarForms({
   const others = all.filter((b) => b.code !== calendar.branch);
   return (
     <div className="grid gap-0 print:hidden">
-      <Tabs label="Ways to change this calendar" tabs={forms} chosen={form} onChoose={setForm} />
-      <Card label="Change the calendar" className="grid gap-3 rounded-t-none border-t-0 p-4">
+      <Tabs label="Calendar actions" tabs={forms} chosen={form} onChoose={setForm} />
+      <Card label="Change calendar" className="grid gap-3 rounded-t-none border-t-0 p-4">
         {form !== "entries" && (
           <div className="flex flex-wrap items-end gap-3">
             <Chips
@@ -60,7 +60,7 @@ export function CalendarForms({
               onChoose={onAlso}
             />
             <Quiet onClick={() => onAlso(also.length ? [] : others.map((b) => b.code))}>
-              {also.length ? "only here" : "all of them"}
+              {also.length ? "this branch only" : "all of them"}
             </Quiet>
           </div>
         )}
@@ -76,11 +76,11 @@ export function CalendarForms({
 }
 
 const look = "flex flex-wrap items-end gap-3";
-const reason = check.needed("Say why.");
+const reason = check.needed("Enter a reason.");
 
 const closing = z
   .object({ from: check.date, to: check.maybeDate, name: reason })
-  .refine((v) => !v.to || v.to >= v.from, { path: ["to"], message: "Not before the first day." });
+  .refine((v) => !v.to || v.to >= v.from, { path: ["to"], message: "Choose a day on or after the first." });
 
 function Close({ onChange }: Changing) {
   return (
@@ -92,9 +92,9 @@ function Close({ onChange }: Changing) {
       className={look}
     >
       <DateField name="from" label="Closed from" />
-      <DateField name="to" label="to, if longer than a day" />
+      <DateField name="to" label="Closed until" />
       <TextField name="name" label="Reason" width="w-64 max-w-full" />
-      <Send>See what it touches</Send>
+      <Send>Preview</Send>
     </Form>
   );
 }
@@ -102,10 +102,10 @@ function Close({ onChange }: Changing) {
 const recurring = z.object({
   from: check.date,
   days: z.coerce
-    .number("A number of days.")
-    .int("Whole days.")
-    .min(1, "At least one day.")
-    .max(366, "At most 366 days."),
+    .number("Enter a number of days.")
+    .int("Enter whole days.")
+    .min(1, "Enter at least 1 day.")
+    .max(366, "Enter at most 366 days."),
   kind: z.enum(["year", "month", "nth", "last", "week", "fortnight"]),
   name: reason,
 });
@@ -113,7 +113,7 @@ const recurring = z.object({
 function Recur({ onChange }: Changing) {
   return (
     <Form
-      label="Close again and again"
+      label="Recurring closure"
       schema={recurring}
       start={{ from: "", days: 1, kind: "year", name: "" }}
       onSend={({ from, days, kind, name }) =>
@@ -121,11 +121,11 @@ function Recur({ onChange }: Changing) {
       }
       className={look}
     >
-      <DateField name="from" label="First time on" />
-      <TextField name="days" label="for days" inputMode="numeric" width="w-20" />
-      <ChoiceField name="kind" label="Comes again" options={kinds} />
+      <DateField name="from" label="First date" />
+      <TextField name="days" label="Length in days" inputMode="numeric" width="w-20" />
+      <ChoiceField name="kind" label="Repeats" options={kinds} />
       <TextField name="name" label="Reason" width="w-56 max-w-full" />
-      <Send>See what it touches</Send>
+      <Send>Preview</Send>
     </Form>
   );
 }
@@ -137,7 +137,7 @@ const spans = (text: string) =>
     .filter(Boolean);
 
 const hoursText = check.text.refine((t) => spans(t).every((s) => /^\d{1,2}:\d{2}-\d{1,2}:\d{2}$/.test(s)), {
-  message: "Hours such as 10:00-13:00, 14:00-17:00; nothing where it is closed.",
+  message: "Enter hours such as 10:00-13:00, 14:00-17:00. Leave empty for a closed day.",
 });
 
 const opening = z.object({ date: check.date, hours: hoursText, name: reason });
@@ -151,10 +151,10 @@ function Open({ onChange }: Changing) {
       onSend={({ date, hours, name }) => onChange({ open: { date, hours: spans(hours), name } })}
       className={look}
     >
-      <DateField name="date" label="On" />
-      <TextField name="hours" label="Open, such as 10:00-13:00, 14:00-17:00" width="w-64 max-w-full" />
+      <DateField name="date" label="Date" />
+      <TextField name="hours" label="Hours, such as 10:00-13:00, 14:00-17:00" width="w-64 max-w-full" />
       <TextField name="name" label="Reason" width="w-56 max-w-full" />
-      <Send>See what it touches</Send>
+      <Send>Preview</Send>
     </Form>
   );
 }
@@ -184,7 +184,7 @@ function Hours({ calendar, onChange }: Changing & { calendar: Calendar }) {
           <TextField key={d} name={d} label={name} placeholder="closed" />
         ))}
       </div>
-      <Send>See what it touches</Send>
+      <Send>Preview</Send>
     </Form>
   );
 }

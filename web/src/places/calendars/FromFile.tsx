@@ -55,7 +55,7 @@ export function FromFile({ onChange }: { onChange: (c: Change) => void }) {
             disabled={chosen.length === 0}
             onClick={() => onChange({ days: days.filter((_, k) => chosen.includes(k)) })}
           >
-            See what {chosen.length === 1 ? "it touches" : "these touch"}
+            Preview {chosen.length === 1 ? "this change" : "these changes"}
           </Button>
         </>
       )}

@@ -27,14 +27,14 @@ export function Preview({
   const [out, setOut] = useState<Set<number>>(new Set());
   const moving = touched.loans - out.size;
   return (
-    <Card label="What it touches" className="border-l-4 border-l-amber-500">
+    <Card label="What will change" className="border-l-4 border-l-amber-500">
       <div className="flex flex-wrap items-center gap-3 px-4 py-3">
         <p className="min-w-64 flex-1">
           <b className="font-semibold">{touched.text}.</b> {moving} {moving === 1 ? "due date moves" : "due dates move"}
-          , {touched.holds} {touched.holds === 1 ? "hold waits" : "holds wait"} longer on the shelf.
+          , {touched.holds} {touched.holds === 1 ? "hold stays" : "holds stay"} longer on the shelf.
         </p>
         <Button busy={write.busy} onClick={() => onApply([...out])}>
-          Change the calendar
+          Apply
         </Button>
         <Button plain disabled={write.busy} onClick={onClose}>
           Close
@@ -47,7 +47,7 @@ export function Preview({
         and courier runs until {sayDate(touched.looked)}.
       </p>
       {(touched.runs ?? []).length > 0 && (
-        <p className="px-4 pb-2 text-sm text-tide-700">The courier still goes: {touched.runs?.join("; ")}.</p>
+        <p className="px-4 pb-2 text-sm text-tide-700">The courier still runs: {touched.runs?.join("; ")}.</p>
       )}
       {touched.loans > 0 && <Loans change={change} out={out} onOut={setOut} />}
       {touched.holds > 0 && <Holds change={change} />}
@@ -88,7 +88,7 @@ function Loans({ change, out, onOut }: { change: Whole; out: Set<number>; onOut:
     <Loading of={list} lines={3}>
       {(rows) => (
         <Table
-          label="Due dates that move"
+          label="Due dates that change"
           columns={columns}
           rows={rows}
           id={(l) => l.loan}
@@ -96,7 +96,7 @@ function Loans({ change, out, onOut }: { change: Whole; out: Set<number>; onOut:
           tools
           rowClass={(l) => out.has(l.loan) && "opacity-60"}
           className="max-h-72 border-t border-line"
-          empty="No due date moves."
+          empty="No due date changes."
         />
       )}
     </Loading>
@@ -106,8 +106,8 @@ function Loans({ change, out, onOut }: { change: Whole; out: Set<number>; onOut:
 const holdColumns: Column<Hold>[] = [
   { id: "title", head: "On the hold shelf", value: (h) => h.title },
   { id: "patron", head: "Patron", value: (h) => h.patron },
-  { id: "before", head: "Until", value: (h) => h.before },
-  { id: "after", head: "From then on until", value: (h) => h.after, className: "font-semibold" },
+  { id: "before", head: "Last day", value: (h) => h.before },
+  { id: "after", head: "New last day", value: (h) => h.after, className: "font-semibold" },
 ];
 
 function Holds({ change }: { change: Whole }) {
@@ -118,13 +118,13 @@ function Holds({ change }: { change: Whole }) {
     <Loading of={list} lines={3}>
       {(rows) => (
         <Table
-          label="Holds that wait longer"
+          label="Holds kept longer"
           columns={holdColumns}
           rows={rows}
           id={(h) => h.hold}
           pages={list.pages}
           className="max-h-72 border-t border-line"
-          empty="No hold waits longer."
+          empty="No hold is kept longer."
         />
       )}
     </Loading>

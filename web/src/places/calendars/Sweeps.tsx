@@ -15,13 +15,13 @@ const columnsFor = (mayUndo: boolean): Column<Sweep>[] => [
   { id: "at", head: "When", value: (s) => s.at, cell: (s) => sayInstant(s.at), className: "text-sm" },
   {
     id: "what",
-    head: "What",
+    head: "Change",
     value: (s) => s.text,
     cell: (s) => <span className={clsx(s.undone_at && "line-through")}>{s.text}</span>,
   },
   {
     id: "moved",
-    head: "Moved",
+    head: "Effect",
     value: (s) =>
       s.parts
         ? `${s.moved} ${s.undone_at ? "of them left to move back" : "moved so far"}; lending goes on meanwhile`
@@ -39,17 +39,17 @@ export function Sweeps({ supervising }: { supervising: boolean }) {
   );
   const columns = useMemo(() => columnsFor(supervising), [supervising]);
   return (
-    <Card label="Changes made" className="print:hidden">
-      <h2 className="px-4 pt-3 font-semibold">Changes made</h2>
+    <Card label="Activity" className="print:hidden">
+      <h2 className="px-4 pt-3 font-semibold">Activity</h2>
       <Loading of={list} lines={3}>
         {(rows) => (
           <Table
-            label="Changes made"
+            label="Activity"
             columns={columns}
             rows={rows}
             id={(s) => s.id}
             pages={list.pages}
-            empty="None yet. Each change of a calendar stands here, and can be undone as one."
+            empty="No changes yet. Each calendar change appears here and can be undone as one."
           />
         )}
       </Loading>

@@ -47,8 +47,8 @@ export function Year({ calendar, today }: { calendar: Calendar; today: string })
             [
               ["open", "open"],
               ["special", "special hours"],
-              ["closure", "closed for a reason"],
-              ["closed", "not an open day"],
+              ["closure", "closure"],
+              ["closed", "closed by weekly hours"],
             ] as const
           ).map(([kind, text]) => (
             <span key={kind} className="flex items-center gap-1.5">
@@ -60,12 +60,12 @@ export function Year({ calendar, today }: { calendar: Calendar; today: string })
           ))}
         </p>
       </Card>
-      <Card label="Days that are different">
-        <h2 className="px-3.5 pt-3 font-semibold">Days that are different</h2>
+      <Card label="Exceptions">
+        <h2 className="px-3.5 pt-3 font-semibold">Exceptions</h2>
         {special.length === 0 ? (
-          <Empty>None in {calendar.year}.</Empty>
+          <Empty>No exceptions in {calendar.year}.</Empty>
         ) : (
-          <Scrolled label="Days that are different, list" className="max-h-[56vh]">
+          <Scrolled label="List of exceptions" className="max-h-[56vh]">
             <ul className="divide-y divide-line">
               {special.map((d) => (
                 <li key={d.date} className="px-3.5 py-2 text-sm">

@@ -10,13 +10,13 @@ describe("a rule in words", () => {
     ["FREQ=MONTHLY;BYDAY=-1TU", "every month on the last Tuesday"],
     ["FREQ=MONTHLY;BYDAY=2SA", "every month on the second Saturday"],
     ["FREQ=WEEKLY;BYDAY=FR", "every week on Friday"],
-    ["FREQ=YEARLY;BYEASTER=0", "again and again, by a rule of its own"],
-    ["FREQ=MONTHLY;BYDAY=MO,TU", "again and again, by a rule of its own"],
+    ["FREQ=YEARLY;BYEASTER=0", "recurring, by a custom rule"],
+    ["FREQ=MONTHLY;BYDAY=MO,TU", "recurring, by a custom rule"],
   ])("%s is %s", (rule, says) => expect(sayRule(rule)).toBe(says));
 });
 
 test("every choice makes a rule that is said in words", () => {
-  for (const [kind] of kinds) expect(sayRule(ruleOf(kind, "2026-10-13"))).not.toContain("its own");
+  for (const [kind] of kinds) expect(sayRule(ruleOf(kind, "2026-10-13"))).not.toContain("set on this item");
   expect(sayRule(ruleOf("nth", "2026-10-13"))).toBe("every month on the second Tuesday");
   expect(sayRule(ruleOf("last", "2026-10-27"))).toBe("every month on the last Tuesday");
 });

@@ -12,13 +12,13 @@ export function sayRule(rule: string): string {
   const parts = Object.fromEntries(rule.split(";").map((p) => p.split("=") as [string, string]));
   const known = Object.keys(parts).every((k) => ["FREQ", "INTERVAL", "BYDAY"].includes(k));
   const unit = units[parts.FREQ as Frequency] as string | undefined;
-  if (!unit || !known) return "again and again, by a rule of its own";
+  if (!unit || !known) return "recurring, by a custom rule";
   const every = Number(parts.INTERVAL ?? "1");
   const often = every === 1 ? `every ${unit}` : every === 2 ? `every other ${unit}` : `every ${every} ${unit}s`;
   if (!parts.BYDAY) return often;
   const found = /^(-?\d)?([A-Z]{2})$/.exec(parts.BYDAY);
   const day = found && dayNames[weekdays.indexOf(found[2] ?? "")];
-  if (!day) return "again and again, by a rule of its own";
+  if (!day) return "recurring, by a custom rule";
   return found[1] ? `${often} on the ${order[found[1]] ?? found[1]} ${day}` : `${often} on ${day}`;
 }
 

@@ -35,7 +35,7 @@ export function Box({ tote: t, onClick }: { tote: Tote; onClick: () => void }) {
       <span className="min-w-0">
         <b className="block truncate text-lg font-semibold">{t.state === "here" ? `from ${t.from}` : t.to}</b>
         <span className="text-sm text-ink-2">
-          <Code>{t.number}</Code> · {t.inside} {t.inside === 1 ? "thing" : "things"}
+          <Code>{t.number}</Code> · {t.inside} {t.inside === 1 ? "item" : "items"}
           {t.holds > 0 && `, ${t.holds} for holds`}
         </span>
       </span>

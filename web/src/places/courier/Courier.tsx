@@ -12,10 +12,10 @@ import { UnderWay } from "./UnderWay";
 import { WhatIf } from "./WhatIf";
 
 const all = [
-  ["way", "Under way"],
+  ["way", "In transit"],
   ["totes", "Totes"],
-  ["day", "The day"],
-  ["late", "Has not come"],
+  ["day", "Day plan"],
+  ["late", "Missing in transit"],
   ["timetable", "Timetable"],
   ["whatif", "What if"],
   ["flows", "Flows"],
@@ -30,8 +30,8 @@ export function CourierPlace() {
   const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "way";
   return (
     <div className="grid gap-3.5">
-      <Head title="Courier" says="What goes from branch to branch, by which run, and what has not come." />
-      <InHand prompt="Scan an item out of a tote, or the label of a tote" />
+      <Head title="Courier" says="What travels between branches, on which run, and what is missing." />
+      <InHand prompt="Scan an item from a tote, or a tote label" />
       <Tabs
         label="Courier"
         tabs={tabs}

@@ -25,14 +25,14 @@ export function Day({ date }: { date?: string }) {
     refetchInterval: 60_000, // the van goes on
   });
   return (
-    <Card label="The day" className="grid gap-3 p-3.5">
+    <Card label="Day plan" className="grid gap-3 p-3.5">
       <div className="flex flex-wrap items-center gap-3">
         <h2 className="font-semibold">{sayDate(shown)}</h2>
-        <Quiet onClick={() => choose(shift(shown, -1))}>The day before</Quiet>
-        <Quiet onClick={() => choose(shift(shown, 1))}>The day after</Quiet>
+        <Quiet onClick={() => choose(shift(shown, -1))}>Previous day</Quiet>
+        <Quiet onClick={() => choose(shift(shown, 1))}>Next day</Quiet>
         <input
           type="date"
-          aria-label="Another day"
+          aria-label="Date"
           value={shown}
           onChange={(e) => e.target.value && choose(e.target.value)}
           className={inputLook}
@@ -41,14 +41,14 @@ export function Day({ date }: { date?: string }) {
       <Loading of={day}>
         {(d) => (
           <>
-            {d.runs.length > 0 ? <DayPicture day={d} /> : <p className="text-ink-2">No run goes on this day.</p>}
+            {d.runs.length > 0 ? <DayPicture day={d} /> : <p className="text-ink-2">No run on this day.</p>}
             {d.off.map((o) => (
               <p key={o.id}>
                 <Tag tone="buoy">{o.name}</Tag> {o.says}
               </p>
             ))}
             {d.runs.length > 0 && (
-              <Table label="Runs of the day" columns={columns} rows={d.runs} id={(r) => r.id} empty="No run goes." />
+              <Table label="Runs of the day" columns={columns} rows={d.runs} id={(r) => r.id} empty="No runs." />
             )}
           </>
         )}
@@ -68,23 +68,23 @@ const columns: Column<Run>[] = [
     cell: (r) => (
       <>
         <b className="font-semibold">{r.name}</b>{" "}
-        {r.late_minutes > 0 && <Tag tone="buoy">{r.late_minutes} minutes late</Tag>}
+        {r.late_minutes > 0 && <Tag tone="buoy">{r.late_minutes} Minutes late</Tag>}
       </>
     ),
   },
   { id: "from", head: "Leaves", value: first, cell: (r) => sayClock(first(r)) },
-  { id: "to", head: "Is back", value: last, cell: (r) => sayClock(last(r)) },
+  { id: "to", head: "Returns", value: last, cell: (r) => sayClock(last(r)) },
   {
     id: "aboard",
-    head: "Aboard from call to call",
+    head: "On board between stops",
     value: (r) => r.aboard.join(" "),
     cell: (r) => r.calls.map((c, k) => `${c.branch}${k < r.aboard.length ? ` ${r.aboard[k]} ` : ""}`).join("› "),
     className: "text-sm",
   },
-  { id: "most", head: "At most", value: (r) => r.most, right: true },
+  { id: "most", head: "Maximum", value: (r) => r.most, right: true },
   {
     id: "now",
-    head: "Aboard now",
+    head: "On board now",
     value: (r) => r.now,
     cell: (r) => (r.now > 0 ? <b className="font-semibold">{r.now}</b> : "–"),
     right: true,

@@ -81,7 +81,7 @@ export function DayPicture({ day }: { day: Day }) {
               <line x1="0" x2="22" y1="4" y2="4" stroke={colours[k % colours.length]} strokeWidth="5" />
             </svg>
             {r.name}
-            {r.most > 0 && `, at most ${r.most} aboard`}
+            {r.most > 0 && `, at most ${r.most} on board`}
           </span>
         ))}
       </figcaption>
@@ -121,7 +121,7 @@ function Line({
             strokeLinecap="round"
             strokeOpacity={aboard ? 0.85 : 0.5}
           >
-            <title>{`${run.name}: ${aboard} aboard from ${c.branch} to ${next.branch}`}</title>
+            <title>{`${run.name}: ${aboard} on board from ${c.branch} to ${next.branch}`}</title>
           </line>
         );
       })}
@@ -144,4 +144,4 @@ function Line({
 }
 
 const said = (day: Day) =>
-  `Runs of the day: ${day.runs.map((r) => `${r.name} with at most ${r.most} aboard`).join(", ")}. The numbers stand in the table below.`;
+  `Runs of the day: ${day.runs.map((r) => `${r.name} with at most ${r.most} on board`).join(", ")}. The table below has the numbers.`;

@@ -14,7 +14,7 @@ export function FlowGrid({ flows: f }: { flows: Schema["FlowsFlows"] }) {
   const name = (code?: string) => f.branches.find((b) => b.code === code)?.name ?? code;
   const told = strongest
     ? `Most goes from ${name(strongest.from_branch)} to ${name(strongest.to_branch)}: ${strongest.holds}`
-    : "Nothing goes";
+    : "No items are sent";
   return (
     <svg
       viewBox={`0 0 ${left + n * cell} ${top + n * high}`}

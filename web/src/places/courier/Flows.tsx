@@ -30,16 +30,16 @@ export function Flows() {
   });
   return (
     <div className="grid gap-3.5">
-      <Card label="Who sends what to whom" className="grid gap-3 p-3.5">
+      <Card label="Items sent between branches" className="grid gap-3 p-3.5">
         <div className="flex flex-wrap items-end justify-between gap-3">
           <div>
-            <h2 className="font-semibold">Who sends how much to whom, for holds</h2>
+            <h2 className="font-semibold">Items sent between branches, for holds</h2>
             <p className="text-ink-2">
-              Rows send, columns receive. What goes home afterwards is not counted again.
+              Rows send, columns receive. Items going home afterwards are not counted again.
               {flows.data && ` Since ${sayDate(flows.data.since)}.`}
             </p>
           </div>
-          <Field label="Of the last">
+          <Field label="Period">
             <select className={inputLook} value={days} onChange={(e) => setDays(Number(e.target.value))}>
               {spans.map(([n, says]) => (
                 <option key={n} value={n}>
@@ -52,17 +52,17 @@ export function Flows() {
         <Loading of={flows}>
           {(f) =>
             f.pairs.length === 0 ? (
-              <p>Nothing was sent from branch to branch in that time.</p>
+              <p>Nothing was sent between branches in this period.</p>
             ) : (
               <>
                 <FlowGrid flows={f} />
                 <Table
-                  label="What branches give and take"
+                  label="Sent and received by branch"
                   columns={balanceOf(f.branches)}
                   rows={f.branches}
                   id={(b) => b.code}
                   tools
-                  paper={`What branches give and take for holds since ${sayDate(f.since)}`}
+                  paper={`Sent and received for holds since ${sayDate(f.since)}`}
                   empty=""
                 />
               </>
@@ -80,11 +80,11 @@ const over = (b: Branch) => (b.gives - b.takes) / Math.max(1, b.gives + b.takes)
 
 const balanceOf = (all: Branch[]): Column<Branch>[] => [
   { id: "branch", head: "Branch", value: (b) => b.name, className: "font-semibold" },
-  { id: "gives", head: "Gives", value: (b) => b.gives, right: true },
-  { id: "takes", head: "Takes", value: (b) => b.takes, right: true },
+  { id: "gives", head: "Sent", value: (b) => b.gives, right: true },
+  { id: "takes", head: "Received", value: (b) => b.takes, right: true },
   {
     id: "over",
-    head: "Over what it takes",
+    head: "Balance",
     value: (b) => b.gives - b.takes,
     cell: (b) => {
       const share = over(b) / Math.max(0.1, ...all.map((o) => Math.abs(over(o))));
@@ -108,14 +108,14 @@ const balanceOf = (all: Branch[]): Column<Branch>[] => [
   },
   {
     id: "stands",
-    head: "Stands",
+    head: "Status",
     value: (b) => b.standing,
     cell: (b) =>
       b.standing === "even" ? (
         "even"
       ) : (
         <Tag tone={b.standing === "gives" ? "amber" : "tide"}>
-          {b.standing === "gives" ? "Gives more than its part" : "Takes more than its part"}
+          {b.standing === "gives" ? "Sends more than its share" : "Receives more than its share"}
         </Tag>
       ),
   },
@@ -130,16 +130,16 @@ function Elsewhere({ flows: f }: { flows: Schema["FlowsFlows"] }) {
   const rows = f.better.filter((b) => !to || b.to_branch === to);
   const homes = [...new Set(chosen.map((b) => b.to_branch))];
   return (
-    <Card label="Better at home elsewhere" className="grid gap-3 p-3.5">
+    <Card label="Suggested moves" className="grid gap-3 p-3.5">
       <div className="flex flex-wrap items-end justify-between gap-3">
         <div>
-          <h2 className="font-semibold">Better at home elsewhere</h2>
+          <h2 className="font-semibold">Suggested moves</h2>
           <p className="text-ink-2">
-            Sent to the same branch three times or more, and lent there more than at home.{" "}
-            {f.more && "Only what travelled most was looked at."}
+            Sent to the same branch three times or more, and lent there more often than at home.{" "}
+            {f.more && "Only the most travelled items were checked."}
           </p>
         </div>
-        <Field label="Would belong to">
+        <Field label="New home branch">
           <select className={inputLook} value={to} onChange={(e) => setTo(e.target.value)}>
             <option value="">any branch</option>
             {targets.map(([code, name]) => (
@@ -159,7 +159,7 @@ function Elsewhere({ flows: f }: { flows: Schema["FlowsFlows"] }) {
         />
       ))}
       <Table
-        label="Better at home elsewhere"
+        label="Suggested moves"
         columns={columns}
         rows={rows}
         id={(b) => `${b.item_id} ${b.to_branch}`}
@@ -167,16 +167,16 @@ function Elsewhere({ flows: f }: { flows: Schema["FlowsFlows"] }) {
           supervises(me.role)
             ? [
                 {
-                  label: (c) => `Give ${c.length} ${c.length === 1 ? "its" : "their"} new home`,
+                  label: (c) => `Move ${c.length} to ${c.length === 1 ? "its" : "their"} new home`,
                   run: setChosen,
                 },
               ]
             : undefined
         }
         tools
-        paper="Better at home elsewhere"
+        paper="Suggested moves"
         className="max-h-[60vh]"
-        empty="Nothing travels to the same branch again and again and is read there more than at home."
+        empty="No item is sent to the same branch repeatedly and lent there more than at home."
       />
     </Card>
   );
@@ -197,11 +197,11 @@ const columns: Column<Better>[] = [
       </>
     ),
   },
-  { id: "home", head: "Belongs to", value: (b) => b.home },
-  { id: "to", head: "Travels to", value: (b) => b.to, className: "font-semibold" },
-  { id: "journeys", head: "Journeys", value: (b) => b.journeys, right: true },
+  { id: "home", head: "Home branch", value: (b) => b.home },
+  { id: "to", head: "Sent to", value: (b) => b.to, className: "font-semibold" },
+  { id: "journeys", head: "Trips", value: (b) => b.journeys, right: true },
   { id: "home-lent", head: "Lent at home", value: (b) => b.lent_home, right: true },
   { id: "there-lent", head: "Lent there", value: (b) => b.lent_there, right: true },
-  { id: "saves", head: "Would have saved", value: (b) => b.saves, right: true },
-  { id: "at", head: "Is at", value: (b) => b.at },
+  { id: "saves", head: "Trips saved", value: (b) => b.saves, right: true },
+  { id: "at", head: "Location", value: (b) => b.at },
 ];

@@ -16,29 +16,29 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
   const to = items[0]?.to ?? code;
   const given = { which: { items: items.map((b) => b.item_id) }, change: { branch: code } };
   const tried = useTried(
-    { ...given, reason: "Travels there again and again" },
+    { ...given, reason: "Repeatedly sent there" },
     (body, key) => api.POST("/api/items-changed", { params: { header: keyed(key) }, body }),
-    { name: `new home ${code}`, about: `New homes at ${to}`, of: given, done: again },
+    { name: `new home ${code}`, about: `New home branch: ${to}`, of: given, done: again },
   );
   return (
-    <section aria-label={`New home: ${to}`} className="grid gap-2 rounded-card border border-line p-3">
+    <section aria-label={`New home branch: ${to}`} className="grid gap-2 rounded-card border border-line p-3">
       <h3 className="font-semibold">
-        {items.length === 1 ? "One thing" : `${items.length} things`} would belong to {to}, and would have saved{" "}
+        {items.length === 1 ? "One item" : `${items.length} items`} will belong to {to}. That would have saved{" "}
         {items.reduce((n, b) => n + b.saves, 0)} journeys
       </h3>
       <Trouble error={tried.problem} />
       {!tried.did && (
         <span className="flex flex-wrap gap-2">
           <Button plain={!!tried.would} busy={tried.busy} onClick={tried.look}>
-            Look what it would do
+            Preview
           </Button>
           {tried.would && tried.would.changed > 0 && (
             <Button busy={tried.busy} onClick={tried.act}>
-              Do it
+              Apply
             </Button>
           )}
           <Button plain onClick={onLeave}>
-            Leave it
+            Cancel
           </Button>
         </span>
       )}
@@ -50,7 +50,7 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
       {tried.did && (
         <div role="status" className="rounded bg-tide-100 px-3 py-2">
           <What of={tried.did} />
-          <p>Print the list, take them from the shelves and scan them: each goes into the tote for {to}.</p>
+          <p>Print the list, take the items from the shelves and scan them: each goes into the tote for {to}.</p>
           {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}{" "}
           <Button
             plain
@@ -59,7 +59,7 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
               void queries.invalidateQueries({ queryKey: ["flows"] });
             }}
           >
-            Done here
+            Close
           </Button>
         </div>
       )}

@@ -56,16 +56,15 @@ function Shown({ tote: t, close }: { tote: Detail; close: () => void }) {
       </div>
       {t.stranded && (
         <p>
-          {t.run || "The run that took it"} does not go any more. Say where it is: scan its label there. If it never
-          left, take that back.
+          {t.run || "Its run"} no longer runs. Scan the tote label where it is now. If it never left, undo that step.
         </p>
       )}
       <Acts tote={t} left={left.length} unpacked={(u) => setSigns(u.signs)} gone={close} />
       {signs && signs.length > 0 && (
         <div>
-          <h3 className="font-semibold">Where each goes</h3>
+          <h3 className="font-semibold">Destination of each item</h3>
           <Table
-            label="Where each goes"
+            label="Destination of each item"
             columns={signColumns}
             rows={signs}
             id={(s) => s.item_id}
@@ -84,14 +83,14 @@ function Shown({ tote: t, close }: { tote: Detail; close: () => void }) {
         paper={`Manifest of tote ${t.number}, ${t.from} to ${t.to}, ${sayInstant(me.now)}`}
         tools
         className="max-h-[40vh]"
-        empty="Nothing is in it yet. What is sent there goes into it by itself."
+        empty="Empty. Items sent to that branch are added automatically."
       />
-      <ol aria-label="What was done with it" className="grid gap-0.5 text-sm">
+      <ol aria-label="Activity" className="grid gap-0.5 text-sm">
         {t.steps.map((s) => (
           <li key={s.id} className={s.undone ? "line-through" : undefined}>
             <b className="font-semibold">{sayStep[s.step]}</b> {sayInstant(s.at)}, {s.where}
             {s.who && `, ${s.who}`}
-            {s.undone && <span className="sr-only"> (taken back)</span>}
+            {s.undone && <span className="sr-only"> (undone)</span>}
           </li>
         ))}
       </ol>
@@ -125,7 +124,7 @@ function Acts({
       <p className="flex flex-wrap items-center gap-3 print:hidden">
         {comes && left > 0 && (
           <Button disabled={unpack.busy} onClick={() => unpack.run(undefined)}>
-            All {left} have come
+            All {left} arrived
           </Button>
         )}
         {t.state === "here" && t.at_branch === me.branch && left > 0 && (
@@ -135,12 +134,12 @@ function Acts({
         )}
         {mayLose && (
           <Quiet disabled={lose.busy} onClick={() => lose.run(undefined)}>
-            Give it up: what is in it is missing
+            Declare lost with its contents
           </Quiet>
         )}
         {last && (
           <Quiet disabled={back.busy} onClick={() => back.run(last.id)}>
-            Take back: {sayStep[last.step]}
+            Undo: {sayStep[last.step]}
           </Quiet>
         )}
       </p>
@@ -150,7 +149,12 @@ function Acts({
 }
 
 const signColumns: Column<Placed>[] = [
-  { id: "sign", head: "Goes", value: (s) => `${s.sign.kind} ${s.sign.place}`, cell: (s) => <SignTag sign={s.sign} /> },
+  {
+    id: "sign",
+    head: "Destination",
+    value: (s) => `${s.sign.kind} ${s.sign.place}`,
+    cell: (s) => <SignTag sign={s.sign} />,
+  },
   {
     id: "item",
     head: "Item",
@@ -161,7 +165,7 @@ const signColumns: Column<Placed>[] = [
       </>
     ),
   },
-  { id: "detail", head: "Where", value: (s) => s.sign.detail, className: "text-sm" },
+  { id: "detail", head: "Location", value: (s) => s.sign.detail, className: "text-sm" },
   {
     id: "slip",
     head: "Slip",
@@ -185,12 +189,12 @@ const columnsFor = (t: Detail): Column<Thing>[] => [
   },
   { id: "number", head: "Number", value: (x) => x.barcode, cell: (x) => <Code>{x.barcode}</Code> },
   { id: "call", head: "Call number", value: (x) => x.call_number },
-  { id: "for", head: "For", value: (x) => (x.hold ? "a hold" : "its home") },
+  { id: "for", head: "For", value: (x) => (x.hold ? "a hold" : "its home branch") },
   {
     id: "out",
-    head: "In it",
+    head: "Status",
     value: (x) => x.out ?? "",
-    cell: (x) => (x.out ? `came out ${sayInstant(x.out)}` : t.state === "empty" ? "not found in it" : "in it"),
+    cell: (x) => (x.out ? `taken out ${sayInstant(x.out)}` : t.state === "empty" ? "not found in it" : "in it"),
   },
   ...(t.state === "open"
     ? [

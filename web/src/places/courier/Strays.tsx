@@ -12,8 +12,7 @@ import { useWrite } from "../../kit/write";
 
 type Stray = Schema["CouriersStray"];
 
-const check = (c: Stray["at_from"]) =>
-  c.looked && c.at ? `looked for ${sayDay(c.at)}, ${c.who}` : "not looked for yet";
+const check = (c: Stray["at_from"]) => (c.looked && c.at ? `searched ${sayDay(c.at)}, ${c.who}` : "not searched yet");
 
 const columns: Column<Stray>[] = [
   {
@@ -32,7 +31,7 @@ const columns: Column<Stray>[] = [
             in tote {s.tote}
           </Link>
         )}{" "}
-        {s.hold && <Tag tone="amber">Somebody waits</Tag>}
+        {s.hold && <Tag tone="amber">Patron waiting</Tag>}
       </>
     ),
   },
@@ -69,8 +68,8 @@ const columns: Column<Stray>[] = [
       </>
     ),
   },
-  { id: "next", head: "What happens next", value: (s) => s.next, className: "text-sm" },
-  { id: "acts", head: "Look for it", unnamed: true, right: true, screenOnly: true, cell: (s) => <Look stray={s} /> },
+  { id: "next", head: "Next step", value: (s) => s.next, className: "text-sm" },
+  { id: "acts", head: "Search", unnamed: true, right: true, screenOnly: true, cell: (s) => <Look stray={s} /> },
 ];
 
 /** What was sent and has not come, by how late it is, with what was looked for at both ends and what happens next. */
@@ -81,26 +80,26 @@ export function Strays() {
     told(api.GET("/api/strays", { params: { query: { after, all, most: 300 } } })),
   );
   return (
-    <Card label="Has not come">
+    <Card label="Missing in transit">
       <label className="flex items-center gap-2 px-3 pt-2.5">
-        <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Of the whole network, not
-        only from and to {branchName(me)}
+        <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Whole network, not only from
+        and to {branchName(me)}
       </label>
       <p className="px-3 pt-1 text-ink-2">
-        Lateness counts in days on which the branch it goes to was open. What turns up is scanned, here or anywhere.
+        Days late count only days when the receiving branch was open. When an item turns up, scan it here or anywhere.
       </p>
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Has not come"
+            label="Missing in transit"
             columns={columns}
             rows={rows}
             id={(s) => s.transit_id}
             pages={list.pages}
             tools
-            paper={`Sent and not come, ${sayInstant(me.now)}`}
+            paper={`Sent and not arrived, ${sayInstant(me.now)}`}
             className="max-h-[64vh]"
-            empty="Everything that was sent has come, or is still within its promise."
+            empty="Everything sent has arrived or is still on time."
           />
         )}
       </Loading>
@@ -118,7 +117,7 @@ function Look({ stray: s }: { stray: Stray }) {
       }),
     {
       name: `looked ${s.transit_id}`,
-      about: () => `Looking for ${s.title}`,
+      about: () => `Searching for ${s.title}`,
       done: () => void queries.invalidateQueries({ queryKey: ["strays"] }),
     },
   );
@@ -129,7 +128,7 @@ function Look({ stray: s }: { stray: Stray }) {
         disabled={look.busy}
         onClick={() => look.run(s.here === "to" ? "Totes, sort room, shelf" : "Its shelf, totes, sort room")}
       >
-        Looked, not here
+        Searched, not found
       </Quiet>
       <Trouble error={look.problem} />
     </>

@@ -36,7 +36,7 @@ export function Timetable() {
   return (
     <Card label="Timetable" className="grid gap-2 p-3.5">
       {kept && <Back key={kept.seen} kept={kept} done={() => setKept(undefined)} />}
-      <Loading of={runs} none={(r) => r.length === 0} empty="No run yet. Add one below.">
+      <Loading of={runs} none={(r) => r.length === 0} empty="No runs yet. Add one below.">
         {(rows) => (
           <ul className="grid gap-2">
             {rows.map((r) => (
@@ -46,7 +46,7 @@ export function Timetable() {
                   (open === r.key ? (
                     <Edit row={r} done={() => setOpen(undefined)} kept={setKept} />
                   ) : (
-                    <Quiet onClick={() => setOpen(r.key)}>Change</Quiet>
+                    <Quiet onClick={() => setOpen(r.key)}>Edit</Quiet>
                   ))}
               </li>
             ))}
@@ -58,7 +58,7 @@ export function Timetable() {
           <Edit done={() => setOpen(undefined)} kept={setKept} />
         ) : (
           <Quiet className="justify-self-start" onClick={() => setOpen("")}>
-            Add a run
+            Add run
           </Quiet>
         ))}
     </Card>
@@ -84,7 +84,7 @@ function Back({ kept, done }: { kept: { name: string; seen: number }; done: () =
   );
   return (
     <div role="status">
-      <Tag tone="spruce">It counts</Tag> {kept.name} has been changed, and promises along with it.{" "}
+      <Tag tone="spruce">Saved</Tag> {kept.name} has been changed, and promised dates with it.{" "}
       <Quiet disabled={back.busy} onClick={() => back.run(kept.seen)}>
         Undo
       </Quiet>
@@ -104,13 +104,13 @@ function Line({ row: { is } }: { row: Row }) {
         {week
           .filter(([d]) => is.days.includes(d))
           .map(([, n]) => n)
-          .join(", ") || "on no day"}
+          .join(", ") || "never"}
         {is.from && `, from ${sayDate(is.from)}`}
         {is.until && `, until ${sayDate(is.until)}`}
       </span>
       {ahead.length > 0 && (
         <span className="block text-sm">
-          <Tag tone="amber">Does not go</Tag> {ahead.slice(0, 4).map(sayDate).join(", ")}
+          <Tag tone="amber">Does not run</Tag> {ahead.slice(0, 4).map(sayDate).join(", ")}
           {ahead.length > 4 && ` and ${ahead.length - 4} more dates`}
         </span>
       )}
@@ -124,10 +124,10 @@ function Line({ row: { is } }: { row: Row }) {
 const clock = z
   .string()
   .trim()
-  .regex(/^([01]?\d|2[0-3]):[0-5]\d$|^24:00$|^$/, "Such as 08:10, or nothing.");
+  .regex(/^([01]?\d|2[0-3]):[0-5]\d$|^24:00$|^$/, "Enter a time such as 08:10, or leave empty.");
 
 const schema = z.object({
-  name: check.needed("A run needs a name."),
+  name: check.needed("Enter a name."),
   days: z.array(z.string()),
   from: check.maybeDate,
   until: check.maybeDate,
@@ -136,7 +136,7 @@ const schema = z.object({
   late: z
     .string()
     .trim()
-    .regex(/^\d{0,3}$/, "Minutes, or nothing."),
+    .regex(/^\d{0,3}$/, "Enter minutes, or leave empty."),
   stops: z.array(z.object({ branch: z.string(), arrive: clock, depart: clock })),
   on: check.maybeDate,
 });
@@ -209,7 +209,7 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
   return (
     <div className="mt-2 grid gap-2.5 rounded-card bg-sunk p-3">
       <Form
-        label={is ? `Change ${is.name}` : "Add a run"}
+        label={is ? `Edit ${is.name}` : "Add run"}
         schema={schema}
         start={{
           name: is?.name ?? "",
@@ -236,16 +236,16 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
       >
         <div className="flex flex-wrap items-end gap-3">
           <TextField name="name" label="Name" />
-          <DateField name="from" label="Season from; nothing: for good" />
+          <DateField name="from" label="Season from" />
           <DateField name="until" label="until" />
         </div>
-        <ChipsField name="days" label="Goes on" options={week} />
+        <ChipsField name="days" label="Days" options={week} />
         <Stops />
-        <DatesField name="off" label="Does not go on" />
+        <DatesField name="off" label="Not on these dates" />
         <div className="flex flex-wrap items-end gap-3">
-          <DateField name="late_on" label="Is late on" />
-          <TextField name="late" label="by so many minutes" inputMode="numeric" width="w-24" />
-          {is && <DateField name="on" label="Only from a date on; nothing: at once" />}
+          <DateField name="late_on" label="Late on" />
+          <TextField name="late" label="Minutes late" inputMode="numeric" width="w-24" />
+          {is && <DateField name="on" label="Takes effect on" />}
         </div>
         <WhenChanged
           run={() => {
@@ -255,10 +255,10 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
         />
         <div className="flex gap-3">
           <Button type="submit" plain onClick={() => (onPast.current = false)}>
-            Look at what it does
+            Preview
           </Button>
           <Button type="submit" plain onClick={() => (onPast.current = true)}>
-            Try it on the last four weeks
+            Test on the last four weeks
           </Button>
           {row && (
             <Quiet
@@ -267,10 +267,10 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
                 void look(row.key, { seen: row.seen });
               }}
             >
-              Look at taking the run away
+              Preview removal
             </Quiet>
           )}
-          <Quiet onClick={done}>Leave it as it is</Quiet>
+          <Quiet onClick={done}>Cancel</Quiet>
         </div>
       </Form>
       <Trouble error={problem} />
@@ -281,9 +281,9 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
           <Button busy={keep.busy} className="justify-self-start" onClick={() => keep.run(tried)}>
             {tried.trip.is
               ? tried.trip.from_date
-                ? `Let it count from ${sayDate(tried.trip.from_date)}`
-                : "Let it count"
-              : "Take the run away"}
+                ? `Apply from ${sayDate(tried.trip.from_date)}`
+                : "Apply"
+              : "Remove run"}
           </Button>
           <Trouble error={keep.problem} />
         </>
@@ -299,19 +299,19 @@ function Stops() {
   return (
     <fieldset className="grid gap-1.5">
       <legend className="text-sm text-ink-2">
-        Calls. Without an arrival it only picks up, without a departure it only sets down.
+        Stops. Leave the arrival empty where it only picks up, the departure where it only drops off.
       </legend>
       {fields.map((f, k) => (
         <div key={f.id} className="flex flex-wrap items-end gap-2">
           <ChoiceField
             name={`stops.${k}.branch`}
-            label={`Call ${k + 1}`}
+            label={`Stop ${k + 1}`}
             options={me.branches.map((b) => [b.code, b.name] as const)}
           />
           <TextField name={`stops.${k}.arrive`} label="Arrives" width="w-20" />
           <TextField name={`stops.${k}.depart`} label="Departs" width="w-20" />
-          <Quiet onClick={() => insert(k + 1, { branch: me.branch, arrive: "", depart: "" })}>Call after this</Quiet>
-          {fields.length > 2 && <Quiet onClick={() => remove(k)}>Take out</Quiet>}
+          <Quiet onClick={() => insert(k + 1, { branch: me.branch, arrive: "", depart: "" })}>Add stop after</Quiet>
+          {fields.length > 2 && <Quiet onClick={() => remove(k)}>Remove</Quiet>}
         </div>
       ))}
     </fieldset>

@@ -72,13 +72,11 @@ function Filling({
   const begin = useBegin(() => undefined);
   const [branch, setBranch] = useState("");
   return (
-    <Card label="Being filled here" className="grid gap-3 p-3.5">
+    <Card label="Open totes" className="grid gap-3 p-3.5">
       <div className="flex flex-wrap items-end justify-between gap-3">
         <div>
-          <h2 className="font-semibold">Being filled here</h2>
-          <p className="text-ink-2">
-            What is sent to a branch goes into its tote by itself, wherever it is scanned here.
-          </p>
+          <h2 className="font-semibold">Open totes</h2>
+          <p className="text-ink-2">Items scanned for a branch are added to its open tote automatically.</p>
         </div>
         {to.length > 0 && (
           <form
@@ -89,7 +87,7 @@ function Filling({
               if (code) begin.run({ to: code, gather: loose(code) > 0 });
             }}
           >
-            <Field label="Begin a tote for">
+            <Field label="Start a tote for">
               <select
                 className={inputLook}
                 value={to.some((b) => b.code === branch) ? branch : to[0]?.code}
@@ -104,16 +102,16 @@ function Filling({
               </select>
             </Field>
             <Button plain type="submit" disabled={begin.busy}>
-              Begin
+              Start
             </Button>
           </form>
         )}
       </div>
       <Trouble error={begin.problem} />
       {totes.length === 0 ? (
-        <Empty>No tote is being filled. Begin one for a branch; what was sent there and lies loose goes into it.</Empty>
+        <Empty>No open totes. Start one for a branch; loose items already sent there can be added.</Empty>
       ) : (
-        <ul aria-label="Totes being filled" className="grid gap-3 sm:grid-cols-2 lg:grid-cols-3 2xl:grid-cols-4">
+        <ul aria-label="Open totes" className="grid gap-3 sm:grid-cols-2 lg:grid-cols-3 2xl:grid-cols-4">
           {totes.map((t) => (
             <Filled key={t.id} tote={t} loose={loose(t.to_branch)} choose={choose} />
           ))}
@@ -132,14 +130,14 @@ function Filled({ tote: t, loose, choose }: Chooses & { tote: Tote; loose: numbe
       <span className="text-sm">{leaving(t)}</span>
       <span className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <Button plain disabled={close.busy || t.things === 0} onClick={() => close.run(true)}>
-          Full: next one
+          Close and start another
         </Button>
         <Quiet disabled={close.busy || t.things === 0} onClick={() => close.run(false)}>
           Close
         </Quiet>
         {loose > 0 && (
           <Quiet disabled={gather.busy} onClick={() => gather.run(undefined)}>
-            Put in {loose} sent before
+            Add {loose} sent earlier
           </Quiet>
         )}
       </span>
@@ -148,8 +146,7 @@ function Filled({ tote: t, loose, choose }: Chooses & { tote: Tote; loose: numbe
   );
 }
 
-const leaving = (t: Tote) =>
-  t.leaves ? `Next: ${t.run}, ${sayNear(t.leaves)}` : "No run goes there within four weeks";
+const leaving = (t: Tote) => (t.leaves ? `Next: ${t.run}, ${sayNear(t.leaves)}` : "No run there within four weeks");
 
 /** Totes that are closed, by the run that takes them. */
 function Waiting({ totes, choose }: Chooses & { totes: Tote[] }) {
@@ -173,7 +170,7 @@ function Run({ run, totes, choose }: Chooses & { run: string; totes: Tote[] }) {
         <Button plain disabled={left.busy} onClick={() => left.run(totes.map((t) => t.id))}>
           {totes.length === 1 ? "Taken by the courier" : `All ${totes.length} taken by the courier`}
         </Button>
-        <span className="text-sm text-ink-2">or scan the label of each that is</span>
+        <span className="text-sm text-ink-2">or scan each label</span>
       </div>
       <ul aria-label={`Waiting: ${run}`} className="grid gap-3 sm:grid-cols-2 lg:grid-cols-3 2xl:grid-cols-4">
         {totes.map((t) => (
@@ -193,9 +190,9 @@ function Run({ run, totes, choose }: Chooses & { run: string; totes: Tote[] }) {
 function ToUnpack({ totes, choose }: Chooses & { totes: Tote[] }) {
   if (totes.length === 0) return null;
   return (
-    <Card label="To be unpacked" className="grid gap-3 p-3.5">
-      <h2 className="font-semibold">To be unpacked</h2>
-      <ul aria-label="Totes to be unpacked" className="grid gap-3 sm:grid-cols-2 lg:grid-cols-3 2xl:grid-cols-4">
+    <Card label="To unpack" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">To unpack</h2>
+      <ul aria-label="Totes to unpack" className="grid gap-3 sm:grid-cols-2 lg:grid-cols-3 2xl:grid-cols-4">
         {totes.map((t) => (
           <li key={t.id} className="rounded-card border border-line p-3">
             <Box tote={t} onClick={() => choose(t.id)} />
@@ -221,13 +218,13 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
   { id: "to", head: "To", value: (t) => t.to },
   {
     id: "stands",
-    head: "Stands",
+    head: "Status",
     value: (t) => sayState(t),
     cell: (t) => <Tag tone={t.stranded || t.late || t.state === "lost" ? "buoy" : "plain"}>{sayState(t)}</Tag>,
   },
   {
     id: "in",
-    head: "In it",
+    head: "Items",
     value: (t) => t.inside,
     cell: (t) => (
       <>
@@ -243,14 +240,14 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
     className: "text-sm",
     cell: (t) => (
       <>
-        {t.run || "None known"}
-        {t.stranded && <span className="block text-buoy-700">does not go any more; scan the label where it is</span>}
+        {t.run || "None"}
+        {t.stranded && <span className="block text-buoy-700">no longer runs; scan the label where it is</span>}
       </>
     ),
   },
   {
     id: "seen",
-    head: "Seen last",
+    head: "Last seen",
     value: (t) => t.seen_at,
     className: "text-sm",
     cell: (t) => (
@@ -261,10 +258,10 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
   },
   {
     id: "there",
-    head: "On its shelf by",
+    head: "On shelf by",
     value: (t) => t.ended_at ?? t.on_shelf ?? "",
     className: "text-sm",
-    cell: (t) => (t.ended_at ? `ended ${sayInstant(t.ended_at)}` : t.on_shelf ? sayNear(t.on_shelf) : "No promise"),
+    cell: (t) => (t.ended_at ? `ended ${sayInstant(t.ended_at)}` : t.on_shelf ? sayNear(t.on_shelf) : "None"),
   },
 ];
 
@@ -296,7 +293,7 @@ function Past({ choose }: Chooses) {
   );
   return (
     <details onToggle={(e) => setShown(e.currentTarget.open)}>
-      <summary className="cursor-pointer text-ink-2">Totes that were unpacked or given up</summary>
+      <summary className="cursor-pointer text-ink-2">Totes unpacked or declared lost</summary>
       {shown && (
         <Card label="Earlier totes" className="mt-2">
           <Loading of={list}>
@@ -308,7 +305,7 @@ function Past({ choose }: Chooses) {
                 id={(t) => t.id}
                 pages={list.pages}
                 tools
-                empty="No tote from here or to here has been unpacked yet."
+                empty="No earlier totes from or to this branch."
               />
             )}
           </Loading>

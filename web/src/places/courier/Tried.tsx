@@ -22,31 +22,31 @@ const days = (n: number, k: number) => (k === n - 1 ? `${k} or more` : k === 0 ?
 /** What a change would have meant for what went in the last four weeks: promises, waiting and loads, before and after. */
 export function Tried({ of: t }: { of: Tried }) {
   return (
-    <section aria-label="What it would have meant" className="grid gap-3">
+    <section aria-label="What would have happened" className="grid gap-3">
       <div role="status">
         <h3 className="font-semibold">{t.says}</h3>
         <p>
-          From {sayDate(t.first)} to {sayDate(t.last)} {t.moves} things went from branch to branch, {t.holds - t.local}{" "}
-          of them for holds; {t.local} more holds were served where they are picked up. Of the holds{" "}
+          From {sayDate(t.first)} to {sayDate(t.last)} {t.moves} items were sent between branches, {t.holds - t.local}{" "}
+          of them for holds; {t.local} more holds were filled at their pickup branch. Of the holds{" "}
           {t.later + t.sooner + t.never === 0 ? (
-            <Tag tone="spruce">none would have come at another time</Tag>
+            <Tag tone="spruce">none would have arrived at another time</Tag>
           ) : (
             <>
-              {t.never > 0 && <Tag tone="buoy">{t.never} would never have come</Tag>}{" "}
+              {t.never > 0 && <Tag tone="buoy">{t.never} would never have arrived</Tag>}{" "}
               {t.later > 0 && <Tag tone="amber">{t.later} later</Tag>}{" "}
               {t.sooner > 0 && <Tag tone="spruce">{t.sooner} sooner</Tag>}
             </>
           )}
         </p>
         <p>
-          They waited {sayHours(t.before.mean)} in the mean, nine of ten less than {sayHours(t.before.tenth)}; it would
-          have been <b className="font-semibold">{sayHours(t.after.mean)}</b> and {sayHours(t.after.tenth)}, from when
-          each was ready until it was on its shelf. Which copy went for whom stays as it was.
+          Average wait: {sayHours(t.before.mean)}; nine of ten waited less than {sayHours(t.before.tenth)}; it would
+          have been <b className="font-semibold">{sayHours(t.after.mean)}</b> and {sayHours(t.after.tenth)}, from ready
+          to on the shelf. Copies stay assigned as they were.
         </p>
       </div>
       <div className="grid gap-3 lg:grid-cols-2">
         <Pairs
-          label="Holds by days of waiting"
+          label="Holds by days waited"
           rows={t.before.days.map((n, k) => ({
             name: days(t.before.days.length, k),
             before: n,
@@ -55,7 +55,7 @@ export function Tried({ of: t }: { of: Tried }) {
           say={(n) => `${n}`}
         />
         <Pairs
-          label="Most aboard of each run on a day, in the mean"
+          label="Average daily maximum on board, by run"
           rows={runs(t)}
           say={(n) => (n === 0 ? "0" : n.toFixed(n < 10 ? 1 : 0))}
         />
@@ -67,11 +67,11 @@ export function Tried({ of: t }: { of: Tried }) {
         id={(b) => b.code}
         tools
         paper={`${t.says}: waiting by branch`}
-        empty="Nothing went for holds in these weeks."
+        empty="Nothing was sent for holds in these weeks."
       />
       {t.worst.length > 0 && (
         <Table
-          label="Holds for which it would have been worst"
+          label="Holds with the largest delay"
           columns={worstColumns}
           rows={t.worst}
           id={(w) => w.id}
@@ -94,10 +94,10 @@ function runs(t: Tried) {
 }
 
 const branchColumns: Column<At>[] = [
-  { id: "branch", head: "Waiting at", value: (b) => b.name, className: "font-semibold" },
+  { id: "branch", head: "Pickup branch", value: (b) => b.name, className: "font-semibold" },
   { id: "holds", head: "Holds", value: (b) => b.holds, right: true },
   { id: "before", head: "Waited", value: (b) => b.before, cell: (b) => sayHours(b.before), right: true },
-  { id: "after", head: "Would have", value: (b) => b.after, cell: (b) => sayHours(b.after), right: true },
+  { id: "after", head: "Would have waited", value: (b) => b.after, cell: (b) => sayHours(b.after), right: true },
   {
     id: "difference",
     head: "Difference",
@@ -127,11 +127,11 @@ const worstColumns: Column<Worst>[] = [
       </>
     ),
   },
-  { id: "way", head: "Way", value: (w) => (w.from === w.to ? `stays at ${w.to}` : `${w.from} to ${w.to}`) },
+  { id: "way", head: "Route", value: (w) => (w.from === w.to ? `stays at ${w.to}` : `${w.from} to ${w.to}`) },
   { id: "ready", head: "Ready", value: (w) => w.ready, cell: (w) => sayNear(w.ready) },
   {
     id: "before",
-    head: "On its shelf",
+    head: "On shelf",
     value: (w) => w.before ?? "",
     cell: (w) => (w.before ? sayNear(w.before) : "never"),
   },

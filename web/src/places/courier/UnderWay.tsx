@@ -26,7 +26,7 @@ export function UnderWay() {
       {(
         [
           [`Coming to ${name}`, coming, "from", "Nothing is on its way here."],
-          [`Sent from ${name}`, left, "to", "Nothing from here is under way."],
+          [`Sent from ${name}`, left, "to", "Nothing from here is in transit."],
         ] as const
       ).map(([title, data, end, empty]) => (
         <Card key={end} label={title}>
@@ -86,10 +86,10 @@ const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
     className: "text-sm",
     cell: (t) => (
       <>
-        {t.promised_at ? sayNear(t.promised_at) : "No promise"}
+        {t.promised_at ? sayNear(t.promised_at) : "None"}
         {t.stray && (
           <span className="block">
-            <Tag tone="buoy">Look at both ends</Tag>
+            <Tag tone="buoy">Check both branches</Tag>
           </span>
         )}
       </>

@@ -41,10 +41,10 @@ export function WhatIf() {
       <div>
         <h2 className="font-semibold">A branch is closed</h2>
         <p className="text-ink-2">
-          Tried on what went from branch to branch in the last four weeks. Nothing is changed. Another timetable is
-          tried under{" "}
-          <Quiet onClick={() => void navigate({ to: "/courier", search: { tab: "timetable" } })}>Timetable</Quiet>:
-          change a run, then “Try it on the last four weeks”.
+          Tested on what was sent between branches in the last four weeks. Nothing is changed. To test another
+          timetable, go to{" "}
+          <Quiet onClick={() => void navigate({ to: "/courier", search: { tab: "timetable" } })}>Timetable</Quiet>, edit
+          a run, then choose “Test on the last four weeks”.
         </p>
       </div>
       <Form
@@ -56,9 +56,9 @@ export function WhatIf() {
       >
         <ChoiceField name="branch" label="Branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
         <DateField name="from" label="Closed from" />
-        <DateField name="until" label="until, that day too" />
+        <DateField name="until" label="Last closed day" />
         <Button type="submit" busy={busy}>
-          Try it
+          Test
         </Button>
       </Form>
       <Trouble error={problem} />

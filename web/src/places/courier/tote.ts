@@ -10,31 +10,31 @@ export type Unpacked = Schema["TotesUnpacked"];
 
 /** What a step is called, once it is done. */
 export const sayStep: Record<Schema["TotesStep"]["step"], string> = {
-  begin: "Begun",
+  begin: "Started",
   close: "Closed",
   leave: "Taken by the courier",
   pass: "Seen on the way",
-  come: "Came",
-  unpack: "All of it came",
-  finish: "The rest was not in it",
-  lose: "Given up",
+  come: "Arrived",
+  unpack: "All of it arrived",
+  finish: "Rest not in it",
+  lose: "Declared lost",
 };
 
 /** How a tote stands, in a word or two. */
 export function sayState(t: Tote): string {
   switch (t.state) {
     case "open":
-      return "Being filled";
+      return "Open";
     case "closed":
       return "Closed";
     case "away":
-      return t.stranded ? "Where is it?" : t.late ? "Late" : "On its way";
+      return t.stranded ? "Overdue" : t.late ? "Late" : "On its way";
     case "here":
       return "Being unpacked";
     case "empty":
       return "Unpacked";
     default:
-      return "Given up";
+      return "Declared lost";
   }
 }
 
@@ -62,7 +62,7 @@ const at = (id: number, key: string) => ({ path: { id }, header: keyed(key) });
 export const useBegin = (done: (t: Detail) => void) =>
   useTote(
     "tote begun",
-    "A tote is begun",
+    "Starting a tote",
     ({ to, gather }: { to: string; gather: boolean }, key) =>
       api.POST("/api/totes", { params: { header: keyed(key) }, body: { to_branch: to, gather } }),
     done,
@@ -72,48 +72,48 @@ export const useBegin = (done: (t: Detail) => void) =>
 export const useClose = (t: Tote) =>
   useTote(
     `tote closed ${t.id}`,
-    `Tote ${t.number} is closed`,
+    `Closing tote ${t.number}`,
     (next: boolean, key) => api.POST("/api/totes/{id}/close", { params: at(t.id, key), body: { next } }),
     () => slipsPrint() && void printSlip({ kind: "tote", id: t.id }).catch(() => undefined),
   );
 
 export const useGather = (t: Tote) =>
-  useTote(`tote gathers ${t.id}`, `Things into tote ${t.number}`, (_: undefined, key) =>
+  useTote(`tote gathers ${t.id}`, `Adding items to tote ${t.number}`, (_: undefined, key) =>
     api.POST("/api/totes/{id}/gather", { params: at(t.id, key) }),
   );
 
 export const useTakeOut = (t: Tote) =>
-  useTote(`out of tote ${t.id}`, `Something out of tote ${t.number}`, (transit_id: number, key) =>
+  useTote(`out of tote ${t.id}`, `Taking an item out of tote ${t.number}`, (transit_id: number, key) =>
     api.POST("/api/totes/{id}/out", { params: at(t.id, key), body: { transit_id } }),
   );
 
 export const useLeft = (name: string) =>
-  useTote(`totes left ${name}`, "The courier takes totes", (totes: number[], key) =>
+  useTote(`totes left ${name}`, "Handing totes to the courier", (totes: number[], key) =>
     api.POST("/api/totes/left", { params: { header: keyed(key) }, body: { totes } }),
   );
 
 export const useUnpack = (t: Tote, done: (u: Unpacked) => void) =>
   useTote(
     `tote unpacked ${t.id}`,
-    `All of tote ${t.number} has come`,
+    `Unpacking all of tote ${t.number}`,
     (_: undefined, key) => api.POST("/api/totes/{id}/unpack", { params: at(t.id, key) }),
     done,
   );
 
 export const useFinish = (t: Tote) =>
-  useTote(`tote finished ${t.id}`, `The rest of tote ${t.number} is not in it`, (_: undefined, key) =>
+  useTote(`tote finished ${t.id}`, `Recording what was not in tote ${t.number}`, (_: undefined, key) =>
     api.POST("/api/totes/{id}/finish", { params: at(t.id, key) }),
   );
 
 export const useLose = (t: Tote) =>
-  useTote(`tote lost ${t.id}`, `Tote ${t.number} is given up`, (_: undefined, key) =>
+  useTote(`tote lost ${t.id}`, `Declaring tote ${t.number} lost`, (_: undefined, key) =>
     api.POST("/api/totes/{id}/lost", { params: at(t.id, key) }),
   );
 
 export const useBack = (id: number, done: (gone: boolean) => void) =>
   useTote(
     `tote back ${id}`,
-    "The last step of a tote is taken back",
+    "Undoing the last step of a tote",
     (step: number, key) => api.POST("/api/totes/{id}/back", { params: at(id, key), body: { step } }),
     (answer) => done(!answer.tote),
   );

@@ -61,7 +61,7 @@ export function DeskPlace() {
       <LeftBehind />
       <NotSent />
       <StillPays patron={card?.id} />
-      <PadBar taker="desk" ready={card !== undefined} waits="Scan the card, to lend what lies there." />
+      <PadBar taker="desk" ready={card !== undefined} waits="Scan the card to lend the items on the pad." />
       {/* The columns go by the room there is: an open why takes some of it, and the tape keeps enough. */}
       <div className="@container">
         <div
@@ -142,7 +142,7 @@ function Tape({ lines, card }: { lines: Scan[]; card?: CardOf }) {
     if (newest && newest.state !== "ask" && text) announce(`${titleOf(newest)}. ${text}`);
   }, [newest, text]);
   return (
-    <Card label="Tape">
+    <Card label="Scanned items">
       {card && (
         <p className="border-b border-line px-3.5 py-2 md:hidden">
           <b className="font-semibold">{card.name}</b>, {card.loans} on loan, owes {sayMoney(card.owes)}
@@ -157,8 +157,8 @@ function Tape({ lines, card }: { lines: Scan[]; card?: CardOf }) {
           <li>
             <Empty>
               {card
-                ? `Nothing scanned yet. What you scan now is lent to ${card.name}.`
-                : "What is scanned stands here, newest first."}
+                ? `Nothing scanned yet. Items you scan now are lent to ${card.name}.`
+                : "Scans appear here, newest first."}
             </Empty>
           </li>
         )}
@@ -188,7 +188,7 @@ function StillPays({ patron }: { patron?: number }) {
   if (others.length === 0) return null;
   return (
     <Card label="Card payments of others" className="grid gap-2 px-4 py-2.5">
-      <b className="font-semibold">Still at this terminal, for somebody else</b>
+      <b className="font-semibold">Still at this terminal, for another patron</b>
       {others.map((p) => (
         <AtTerminal key={p.id} id={p.id} onEnded={() => {}} />
       ))}
@@ -234,12 +234,12 @@ function LeftBehind() {
   if (!left) return null;
   return (
     <Card
-      label="From the patron before"
+      label="From the previous patron"
       className="flex flex-wrap items-start gap-x-4 gap-y-2 border-l-4 border-l-amber-500 px-4 py-2.5"
     >
       <div className="min-w-64 flex-1">
         <b className="font-semibold">
-          {left.name || "Before"}: {left.lent > 0 && `${left.lent} more lent`}
+          {left.name || "Previous patron"}: {left.lent > 0 && `${left.lent} more lent`}
           {left.lent > 0 && left.lines.length > 0 && ", "}
           {left.lines.length > 0 && `${left.lines.length} not lent`}
         </b>
@@ -262,7 +262,7 @@ function LeftBehind() {
           Open {left.name.split(" ")[0]} again
         </Button>
       )}
-      <Button onClick={seenLeft}>Seen</Button>
+      <Button onClick={seenLeft}>Dismiss</Button>
     </Card>
   );
 }
@@ -277,7 +277,7 @@ function RenewLate({ card }: { card: CardOf }) {
       api.POST("/api/patrons/{id}/renew", { params: { path: { id: card.id }, header: keyed(key) }, body: { loans } }),
     {
       name: `renew late ${card.id}`,
-      about: `Renewing what is late, ${card.name}`,
+      about: `Renewing late items of ${card.name}`,
       done: (r) => {
         setSaid(r);
         const fresh = r.card;
@@ -291,7 +291,7 @@ function RenewLate({ card }: { card: CardOf }) {
     <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3.5 py-2 text-sm">
       {late.length > 0 && (
         <Quiet disabled={renew.busy} onClick={() => renew.run(late)}>
-          Renew what is late ({late.length}
+          Renew late items ({late.length}
           {costs && `, charges up to ${costs}`})
         </Quiet>
       )}
@@ -305,7 +305,7 @@ const sayFigures = (minor: number) => (minor > 0 ? sayMoney(toFigures(minor)) : 
 
 const homes = [
   ["slip", "Slip"],
-  ["mail", "Mail"],
+  ["mail", "Email"],
   ["both", "Both"],
 ] as const;
 
@@ -328,7 +328,7 @@ function TakesHome({ card, busy }: { card: CardOf; busy: boolean }) {
       </Button>
       {card.gives === "ask" && (
         <p className="flex flex-wrap items-center gap-x-3 text-sm text-ink-2">
-          Or done with{" "}
+          Or finish with{" "}
           {homes
             .filter(([what]) => what === "slip" || card.email !== "")
             .map(([what, name]) => (
@@ -375,7 +375,7 @@ function Tell({ card }: { card: CardOf }) {
         {end && (
           <p role="status" className="text-sm text-ink-2">
             Done as soon as {before === 1 ? "one scan is" : `${before} scans are`} answered.{" "}
-            <Quiet onClick={() => strike(end.id)}>Go on instead</Quiet>
+            <Quiet onClick={() => strike(end.id)}>Keep going</Quiet>
           </p>
         )}
       </div>

@@ -64,7 +64,7 @@ function Copies({ copies }: { copies: Schema["DeskCopy"][] }) {
               openCard(c.barcode);
             }}
           >
-            This one
+            Select
           </Button>
         </li>
       ))}

@@ -15,15 +15,15 @@ const words: Record<Result["kind"], [Tone, string]> = {
   lent: ["spruce", "Lent"],
   ask: ["amber", "Needs an answer"],
   refused: ["buoy", "Not lent"],
-  wrong: ["buoy", "Wrong"],
+  wrong: ["buoy", "Not accepted"],
   found: ["plain", "Found"],
   staged: ["amber", "To review"],
-  several: ["plain", "Several"],
+  several: ["plain", "Several matches"],
 };
 
 function tagOf(scan: Scan, line?: Line): [Tone, string] {
-  if (open(scan)) return scan.state === "unknown" ? ["amber", "Not known yet"] : ["plain", "…"];
-  if (!line) return ["buoy", "Wrong"];
+  if (open(scan)) return scan.state === "unknown" ? ["amber", "No answer yet"] : ["plain", "…"];
+  if (!line) return ["buoy", "Not accepted"];
   if (line.undone) return ["plain", "Undone"];
   return line.result.filled ? ["tide", "From hold shelf"] : words[line.result.kind];
 }
@@ -81,7 +81,7 @@ function TakenBack({ took, lent }: { took: Took; lent: boolean }) {
   return (
     <p className="flex flex-wrap items-baseline gap-x-2 text-sm text-amber-700">
       <span>
-        Taken back from {took.from}
+        Returned from {took.from}
         {took.fine && `, ${sayMoney(took.fine)} charged to their account`}.
       </span>
       {!lent && <SignTag sign={took.sign} />}
@@ -110,7 +110,7 @@ function Other({ scan, line, patron }: { scan: Scan; line?: Line; patron?: numbe
       <Why trace={r?.why}>Why</Why>{" "}
       {r?.why && r.item && patron && (
         <Link to="/rulebook" search={{ item: r.item.id, patron }} className="link">
-          Terms and classes
+          Loan terms
         </Link>
       )}
     </>

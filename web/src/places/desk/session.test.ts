@@ -42,7 +42,7 @@ const send: Send = async (write, apart) => {
   return data;
 };
 
-test("what is taken back first has keys that follow from its scan, and is taken back once", async () => {
+test("what is undone first has keys that follow from its scan, and is undone once", async () => {
   const scan = scanOf({ back: true });
   scans.setState({ scans: [scan] });
   const came = await takers.get("desk")?.take(scan, send);
@@ -53,7 +53,7 @@ test("what is taken back first has keys that follow from its scan, and is taken 
     ["/api/returns/{id}/account", "key-of-scan account 9"],
     ["/api/desk/scan", "key-of-scan"],
   ]);
-  expect(scans.getState().scans[0]?.given.back).toBeUndefined(); // tried again, it is only lent
+  expect(scans.getState().scans[0]?.given.back).toBeUndefined(); // retrying, it is only lent
 
   // A further question about it is answered without taking it back once more.
   const line = { result: { ...lentResult, kind: "ask", stops: [] }, patron: 5 };

@@ -137,7 +137,7 @@ async function mailed({ id, name, since }: Unsent) {
   return sent ? undefined : sayProblem(writes.getState()[doing]?.problem);
 }
 
-const sayProblem = (e: unknown) => (e instanceof Problem ? e.message : "It is not known whether it went out.");
+const sayProblem = (e: unknown) => (e instanceof Problem ? e.message : "It is not known whether it was sent.");
 
 /** Closes the card, as was asked for at a moment. What was asked or answered since is told still, until it is seen. */
 function leave(asked: number, gives?: Gives) {
@@ -161,7 +161,8 @@ function leave(asked: number, gives?: Gives) {
             lent,
             lines: undone.map((s) => ({
               title: titleOf(s),
-              says: s.says || (waits(s) ? "Not lent, it was still to be reviewed." : (lineOf(s)?.result.text ?? "")),
+              says:
+                s.says || (waits(s) ? "Not lent: it was still waiting for review." : (lineOf(s)?.result.text ?? "")),
             })),
           }
         : undefined,
@@ -320,7 +321,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
     state: result.kind === "lent" || result.kind === "staged" ? "done" : result.kind === "ask" ? "ask" : "wrong",
     says:
       doubtful && result.meant === "item"
-        ? "Scanned after a card that was not taken, so it is lent to nobody. Scan the card, then this again."
+        ? "Scanned after a card that was not accepted, so it was not lent. Scan the card, then this item again."
         : "",
     result: line,
   };

@@ -14,7 +14,7 @@ import { Why } from "../../kit/why";
 import { FullLists } from "./Share";
 import { missed, useFoundAfterAll, useGoing, useMissed, type Line } from "./missed";
 
-const empty = "Nothing to fetch. When a hold is routed to a copy on your shelves, it stands here.";
+const empty = "Nothing to fetch. Copies on your shelves that are needed for holds appear here.";
 
 const shelf: Column<Line> = {
   id: "shelf",
@@ -48,14 +48,14 @@ const columns: Column<Line>[] = [
   { id: "for", head: "For", value: (f) => f.for, cell: (f) => (f.here ? "here" : f.for) },
   {
     id: "run",
-    head: "Has to make",
+    head: "Leaves with",
     value: (f) => f.leaves ?? "",
     cell: (f) => <Run line={f} />,
   },
-  { id: "not", head: "If it waits", value: (f) => f.if_not, className: "text-sm" },
+  { id: "not", head: "If delayed", value: (f) => f.if_not, className: "text-sm" },
   {
     id: "acts",
-    head: "Found or not",
+    head: "Actions",
     unnamed: true,
     right: true,
     screenOnly: true,
@@ -65,7 +65,7 @@ const columns: Column<Line>[] = [
 
 /** The run that a line has to make, and when that leaves. */
 function Run({ line: f }: { line: Line }) {
-  if (f.here) return <span className="text-ink-2">nothing, it stays</span>;
+  if (f.here) return <span className="text-ink-2">no run needed, pickup here</span>;
   if (!f.leaves) return <Tag tone="buoy">No run</Tag>;
   return (
     <>
@@ -98,7 +98,7 @@ export function FetchPlace() {
           )
         }
       />
-      <InHand prompt="Scan an item taken from the shelf" />
+      <InHand prompt="Scan an item you took from the shelf" />
       <NotFound />
       <FullLists />
       <Card label="To fetch">
@@ -134,8 +134,7 @@ function Walk({ rows }: { rows: Line[] }) {
   return (
     <div className="sm:hidden print:hidden">
       <label className="flex items-center gap-2 px-3 py-2">
-        <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Only what leaves within two
-        hours
+        <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Leaving within two hours
       </label>
       <ol aria-label="To fetch" className="divide-y divide-line">
         {shown.map((f) => (
@@ -186,7 +185,7 @@ function Gone({ line, says, missing }: { line: Line; says: string; missing: bool
       </Quiet>
       {missing && (
         <Link to="/items" search={{ item: line.item_id }} className="link">
-          Who looked where
+          Search log
         </Link>
       )}
       <Trouble error={found.problem} />
@@ -200,11 +199,11 @@ function Acts({ line }: { line: Line }) {
   return (
     <>
       <span className="flex items-center justify-end gap-x-3 whitespace-nowrap max-sm:flex-wrap">
-        {line.taken_by && !line.mine && <Tag tone="tide">{line.taken_by} is on the way</Tag>}
+        {line.taken_by && !line.mine && <Tag tone="tide">{line.taken_by} is getting it</Tag>}
         <Why trace={line.why}>Why</Why>
         {(!line.taken_by || line.mine) && (
           <Quiet disabled={going.busy} onClick={() => going.run(!line.mine)}>
-            {line.mine ? "Not going" : "Going"}
+            {line.mine ? "I’m not getting it" : "I’m getting it"}
           </Quiet>
         )}
         <Quiet disabled={notHere.busy} onClick={() => notHere.run(line.hold_id)}>

@@ -27,8 +27,8 @@ export function FullLists() {
       <p className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
         {shown.map((f) => (
           <span key={f.code}>
-            <b className="font-semibold">{f.name}</b> <Tag tone="amber">{f.lines} to fetch</Tag> and fetches {f.most} in
-            a round
+            <b className="font-semibold">{f.name}</b> <Tag tone="amber">{f.lines} to fetch</Tag>, can fetch {f.most} per
+            round
           </span>
         ))}
         {supervises(me.role) && !open && <Quiet onClick={() => setOpen(true)}>Share the work</Quiet>}
@@ -44,10 +44,10 @@ const hours = (minutes: number) =>
 const columns: Column<Swap>[] = [
   { id: "title", head: "Title", value: (s) => s.title, className: "font-semibold" },
   { id: "for", head: "For", value: (s) => s.for },
-  { id: "from", head: "Fetched at", value: (s) => s.from },
+  { id: "from", head: "Branch", value: (s) => s.from },
   {
     id: "to",
-    head: "Would be",
+    head: "New branch",
     value: (s) => (s.from_item === s.to_item ? "in the next round" : s.to),
     cell: (s) => (
       <>
@@ -57,7 +57,7 @@ const columns: Column<Swap>[] = [
     ),
   },
   { id: "was", head: "Promised", value: (s) => s.was ?? "", cell: (s) => s.was && sayNear(s.was) },
-  { id: "is", head: "Would come", value: (s) => s.is, cell: (s) => sayNear(s.is) },
+  { id: "is", head: "New date", value: (s) => s.is, cell: (s) => sayNear(s.is) },
 ];
 
 /** How the work of this round could be shared: looked at, done as one, and taken back as one. */
@@ -98,18 +98,18 @@ function Share({ close }: { close: () => void }) {
     return (
       <div role="status" className="grid gap-1.5 rounded bg-tide-100 px-3 py-2">
         <p>
-          {did.back ? "Taken back: " : ""}
-          {did.came.done} {did.came.done === 1 ? "line is" : "lines are"} fetched{" "}
-          {did.back ? "as before." : "elsewhere or promised for later."}{" "}
+          {did.back ? "Undone: " : ""}
+          {did.came.done} {did.came.done === 1 ? "item is" : "items are"}{" "}
+          {did.back ? "back as before." : "moved or promised for later."}{" "}
           {!did.back && did.came.done > 0 && (
             <Quiet disabled={give.busy} onClick={() => give.run({ of: did.of, back: true })}>
               Undo
             </Quiet>
           )}{" "}
-          <Quiet onClick={close}>Done here</Quiet>
+          <Quiet onClick={close}>Close</Quiet>
         </p>
         {did.came.stayed.length > 0 && (
-          <ul aria-label="Stayed as they are">
+          <ul aria-label="Not moved">
             {did.came.stayed.map((s) => (
               <li key={s.title_id}>
                 <b className="font-semibold">{s.title}</b> stays as it is. {s.says}
@@ -123,33 +123,33 @@ function Share({ close }: { close: () => void }) {
   return (
     <Loading of={look}>
       {(r) => (
-        <section aria-label="The work shared" className="grid gap-2.5">
+        <section aria-label="Work shared" className="grid gap-2.5">
           {r.swaps.length === 0 ? (
             <p role="status">
-              Nothing would be better fetched elsewhere. <Quiet onClick={close}>Leave it</Quiet>
+              No better distribution was found. <Quiet onClick={close}>Cancel</Quiet>
             </p>
           ) : (
             <>
               <p>
-                {r.lines} lines were looked at. Together they would wait{" "}
-                <b className="font-semibold">{hours(r.after)}</b> instead of {hours(r.before)}
-                {r.bound < r.after ? `; no sharing could be below ${hours(r.bound)}.` : ", the least that can be."}{" "}
+                {r.lines} items were checked. Total wait: <b className="font-semibold">{hours(r.after)}</b> instead of{" "}
+                {hours(r.before)}
+                {r.bound < r.after ? `; the best possible is ${hours(r.bound)}.` : ", the best possible."}{" "}
                 {r.full
                   .map((f) => `${f.name} would have ${f.after} to fetch, ${f.later} of them in the next round.`)
                   .join(" ")}
-                {r.more && " There are more lines than can be done at once: look again when these are done."}
+                {r.more && " There are more items than can be moved at once. Check again after these."}
               </p>
               <div className="flex flex-wrap gap-2">
                 <Button busy={give.busy} onClick={() => give.run({ of: r, back: false })}>
-                  Share it so
+                  Apply
                 </Button>
                 <Button plain onClick={close}>
-                  Leave it
+                  Cancel
                 </Button>
               </div>
               <Trouble error={give.problem} />
               <Table
-                label="Lines that would change"
+                label="Items that would move"
                 columns={columns}
                 rows={r.swaps}
                 id={(s) => s.hold}

@@ -58,6 +58,6 @@ export function useGoing(line: Line) {
         params: { path: { id: line.hold_id }, header: keyed(key) },
         body: { going },
       }),
-    { name: `going ${line.hold_id}`, about: () => `On the way to ${line.title}`, done: again },
+    { name: `going ${line.hold_id}`, about: () => `Getting ${line.title}`, done: again },
   );
 }

@@ -12,12 +12,12 @@ import { title, type OnShelf } from "./Shelf";
 
 const columns: Column<OnShelf>[] = [
   { id: "for", head: "Call", value: (h) => h.patron, className: "font-semibold" },
-  { id: "phone", head: "Number", value: (h) => h.phone ?? "", className: "whitespace-nowrap font-mono" },
+  { id: "phone", head: "Phone", value: (h) => h.phone ?? "", className: "whitespace-nowrap font-mono" },
   title,
-  { id: "until", head: "Waits until", value: (h) => h.until ?? "", cell: (h) => h.until && sayDate(h.until) },
+  { id: "until", head: "Pick up by", value: (h) => h.until ?? "", cell: (h) => h.until && sayDate(h.until) },
   {
     id: "acts",
-    head: "What came of it",
+    head: "Outcome",
     unnamed: true,
     right: true,
     screenOnly: true,
@@ -33,19 +33,19 @@ export function Calls() {
   );
   const rows = useMemo(() => list.data?.filter((h) => h.call), [list.data]);
   return (
-    <Card label="To be called">
+    <Card label="To call">
       <Loading of={{ ...list, data: rows }}>
         {(some) => (
           <Table
-            label="To be called"
+            label="To call"
             columns={columns}
             rows={some}
             id={(h) => h.id}
             pages={list.pages}
             tools
-            paper={`To be called from ${branchName(me)}`}
+            paper={`To call from ${branchName(me)}`}
             className="max-h-[68vh]"
-            empty="Nobody is to be called. Who chose the telephone for holds comes here when one is ready."
+            empty="Nobody to call. Patrons who chose phone for hold notices appear here when a hold is ready."
           />
         )}
       </Loading>
@@ -54,8 +54,8 @@ export function Calls() {
 }
 
 const results = [
-  [true, "Told", "Told"],
-  [false, "Nobody answered", "Not reached"],
+  [true, "Reached", "Reached"],
+  [false, "No answer", "Not reached"],
 ] as const;
 
 function Result({ hold: h }: { hold: OnShelf }) {

@@ -11,7 +11,7 @@ export function CancelHold({ hold: h }: { hold: Pick<Hold, "id" | "title"> }) {
   return (
     <WhyCancelled
       label={`Cancel the hold on ${h.title}`}
-      act="Cancel the hold"
+      act="Cancel hold"
       busy={cancel.busy}
       problem={cancel.problem}
       onCancel={cancel.run}
@@ -69,7 +69,7 @@ export function WhyCancelled({
       <Button plain type="submit" busy={busy} disabled={!reason.trim()}>
         {act}
       </Button>
-      <Quiet onClick={onClose}>Keep</Quiet>
+      <Quiet onClick={onClose}>Keep hold</Quiet>
       <Trouble error={problem} />
     </form>
   );

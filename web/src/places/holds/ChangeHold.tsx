@@ -26,7 +26,7 @@ export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) 
       name: `change hold ${h.id}`,
       about: () => `The hold on ${h.title}`,
       done: (is) => {
-        becameOther(is, `Changed: ${h.patron}`);
+        becameOther(is, `Saved: ${h.patron}`);
         again();
         done();
       },
@@ -39,7 +39,7 @@ export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) 
         {h.title}, for {h.patron}
       </h3>
       <Form
-        label={`Change the hold on ${h.title}`}
+        label={`Edit the hold on ${h.title}`}
         schema={schema}
         start={{ pickup: h.pickup, paused: h.paused_until, wanted: h.wanted_until }}
         write={change}
@@ -47,10 +47,10 @@ export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) 
         className="mt-1.5 flex flex-wrap items-end gap-3"
       >
         <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
-        <DateField name="paused" label="Paused until; nothing: it waits now" min={today} />
-        <DateField name="wanted" label="Of interest until; nothing: without end" min={today} />
+        <DateField name="paused" label="Paused until" min={today} />
+        <DateField name="wanted" label="Needed until" min={today} />
         <Foot write={change} onLeave={done}>
-          Change the hold
+          Save hold
         </Foot>
       </Form>
     </div>

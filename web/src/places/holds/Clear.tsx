@@ -10,7 +10,7 @@ import { title, type OnShelf } from "./Shelf";
 
 const columnsFor = (slots: boolean): Column<OnShelf>[] => [
   ...(slots ? [{ id: "slot", head: "Slot", value: (h: OnShelf) => h.slot ?? 0, right: true }] : []),
-  { id: "for", head: "Stands under", value: (h) => h.patron, className: "font-semibold" },
+  { id: "for", head: "Shelf name", value: (h) => h.patron, className: "font-semibold" },
   title,
   {
     id: "until",
@@ -20,9 +20,9 @@ const columnsFor = (slots: boolean): Column<OnShelf>[] => [
   },
   {
     id: "ended",
-    head: "Why it stands here still",
+    head: "Status",
     value: (h) => h.ended ?? "",
-    cell: (h) => <Tag tone={h.ended === "Lapsed" ? "buoy" : "plain"}>{h.ended}</Tag>,
+    cell: (h) => <Tag tone={h.ended === "Expired" ? "buoy" : "plain"}>{h.ended}</Tag>,
   },
 ];
 
@@ -35,23 +35,23 @@ export function Clear() {
   const slots = list.data?.some((h) => h.slot) ?? false;
   const columns = useMemo(() => columnsFor(slots), [slots]);
   return (
-    <Card label="To clear">
+    <Card label="Expired">
       <p className="px-3 pt-2.5 text-ink-2">
-        Take these off the hold shelf and scan them, one after another. Each says where it goes: to the next who waits,
-        to another branch, or to its shelf.
+        Take these items off the hold shelf and scan them. Each scan tells you where the item goes: to the next patron,
+        to another branch, or back to its shelf.
       </p>
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="To clear"
+            label="Expired"
             columns={columns}
             rows={rows}
             id={(h) => h.id}
             pages={list.pages}
             tools
-            paper={`To clear from the hold shelf at ${branchName(me)}`}
+            paper={`To remove from the hold shelf at ${branchName(me)}`}
             className="max-h-[64vh]"
-            empty="Nothing to clear. What lapses, or is cancelled while it stands on the hold shelf, comes here."
+            empty="Nothing to remove. Holds that expire or are cancelled while on the hold shelf appear here."
           />
         )}
       </Loading>

@@ -23,11 +23,11 @@ const columns: Column<Asked>[] = [
   { id: "isbn", head: "ISBN", value: (t) => t.isbn, className: "font-mono text-sm" },
   { id: "waiting", head: "Waiting", value: (t) => t.waiting, right: true },
   { id: "copies", head: "Copies", value: (t) => t.copies, right: true },
-  { id: "per", head: "For each copy", value: (t) => t.per_copy, cell: (t) => t.per_copy.toFixed(1), right: true },
-  { id: "oldest", head: "The first waits since", value: (t) => t.oldest },
+  { id: "per", head: "Per copy", value: (t) => t.per_copy, cell: (t) => t.per_copy.toFixed(1), right: true },
+  { id: "oldest", head: "Oldest hold", value: (t) => t.oldest },
   {
     id: "acts",
-    head: "What can be done",
+    head: "Actions",
     unnamed: true,
     right: true,
     screenOnly: true,
@@ -51,10 +51,10 @@ function Outside({ of: t }: { of: Asked }) {
     <Link
       to="/interlibrary"
       className="link"
-      title={`For ${name}, who stands first`}
+      title={`For ${name}, first in the queue`}
       onClick={() => outside.setState({ words: t.title, asking: true, whom: { id: patron, name, pickup } })}
     >
-      Ask outside
+      Request from a partner
     </Link>
   );
 }
@@ -70,32 +70,32 @@ export function Demand() {
     { keep: true },
   );
   return (
-    <Card label="Too many waiting">
+    <Card label="High demand">
       <label className="flex flex-wrap items-center gap-2 px-3 pt-2.5">
-        More waiting for each copy than
+        Holds per copy above
         <input
           type="number"
           min={1}
           max={100}
           value={per}
-          placeholder="as settled"
+          placeholder="network default"
           onChange={(e) => setPer(e.target.value)}
           className={`${inputLook} w-28`}
         />
-        <span className="text-sm text-ink-2">Nothing: as the network has settled.</span>
+        <span className="text-sm text-ink-2">Leave empty for the network default.</span>
       </label>
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Too many waiting"
+            label="High demand"
             columns={columns}
             rows={rows}
             id={(t) => t.title_id}
             pages={list.pages}
             tools
-            paper={`Too many waiting, ${me.network}`}
+            paper={`High demand, ${me.network}`}
             className="max-h-[64vh]"
-            empty="No title has so many waiting for each of its copies."
+            empty="No title has that many holds per copy."
           />
         )}
       </Loading>

@@ -15,10 +15,10 @@ import { TitleQueue } from "./TitleQueue";
 const tabs = [
   ["open", "Open holds"],
   ["shelf", "Hold shelf"],
-  ["clear", "To clear"],
-  ["calls", "To be called"],
-  ["demand", "Too many waiting"],
-  ["stuck", "Nothing can fill"],
+  ["clear", "Expired"],
+  ["calls", "To call"],
+  ["demand", "High demand"],
+  ["stuck", "No copy available"],
 ] as const;
 /** What volunteers see of it: no telephone numbers, nothing to buy. */
 const forAll = ["open", "shelf", "clear"];
@@ -34,8 +34,8 @@ export function HoldsPlace() {
   if (title) return <TitleQueue key={title} id={title} />;
   return (
     <div className="grid gap-3.5">
-      <Head title="Holds" says="Who waits for what, what stands on the hold shelf, and what has to leave it." />
-      <InHand prompt="Scan an item in hand, for the hold shelf or wherever it goes" />
+      <Head title="Holds" says="Who is waiting, what is on the hold shelf, what has expired." />
+      <InHand prompt="Scan any item to see where it goes" />
       <Tabs
         label="Holds"
         tabs={shown}

@@ -10,14 +10,14 @@ export function Lately() {
   return (
     <div className="grid gap-1.5 px-3 py-2 print:hidden">
       {others.length > 0 && (
-        <ul aria-label="Changed just now" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
+        <ul aria-label="Recently changed" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
           {others.slice(0, 5).map((h) => (
             <AsItWas key={h.id} {...h} />
           ))}
         </ul>
       )}
       {holds.length > 0 && (
-        <ul aria-label="Cancelled just now" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
+        <ul aria-label="Recently cancelled" className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
           {holds.slice(0, 5).map((h) => (
             <Back key={h.id} id={h.id} title={h.title} />
           ))}

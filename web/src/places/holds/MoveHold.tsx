@@ -10,7 +10,7 @@ import { becameOther, useAgain } from "./cancel";
 
 type Row = Schema["HoldsInQueue"];
 
-const schema = z.object({ before: z.string(), reason: check.needed("Say why. It is kept.") });
+const schema = z.object({ before: z.string(), reason: check.needed("Enter a reason; it is kept.") });
 
 /** Moves a hold in its queue, with a reason. It then keeps its place whatever the classes of the others. */
 export function MoveHold({ hold: h, among, done }: { hold: Row; among: Row[]; done: () => void }) {
@@ -48,15 +48,15 @@ export function MoveHold({ hold: h, among, done }: { hold: Row; among: Row[]; do
       >
         <ChoiceField
           name="before"
-          label="Stand"
+          label="Position"
           options={[
             ...others.map((o) => [String(o.id), `before number ${o.waiting}, ${o.patron}`] as const),
-            ["0", "behind all others"],
+            ["0", "last"],
           ]}
         />
-        <TextField name="reason" label="Why" width="w-72" />
+        <TextField name="reason" label="Reason" width="w-72" />
         <Foot write={move} onLeave={done}>
-          Move the hold
+          Move hold
         </Foot>
         <WhatItDoes hold={h} />
       </Form>
@@ -66,7 +66,7 @@ export function MoveHold({ hold: h, among, done }: { hold: Row; among: Row[]; do
 
 const useSaid = saysOf<z.infer<typeof schema>>();
 
-const when = (f?: Schema["HoldsForeseen"]) => (f ? sayDate(f.likely) : "not known");
+const when = (f?: Schema["HoldsForeseen"]) => (f ? sayDate(f.likely) : "unknown");
 
 /** What the move would do to those who wait, before it is made. */
 function WhatItDoes({ hold: h }: { hold: Row }) {
@@ -79,11 +79,11 @@ function WhatItDoes({ hold: h }: { hold: Row }) {
     placeholderData: keepPreviousData,
   });
   return (
-    <section aria-label="What the move would do" aria-busy={look.isFetching} className="basis-full text-sm">
+    <section aria-label="Effect of the move" aria-busy={look.isFetching} className="basis-full text-sm">
       <Loading of={look} lines={2}>
         {({ rows }) =>
           rows.length === 0 ? (
-            <p className="text-ink-2">Nothing changes: it stands there already.</p>
+            <p className="text-ink-2">Nothing changes: it is already there.</p>
           ) : (
             <>
               <p className="text-ink-2">

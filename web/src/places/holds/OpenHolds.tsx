@@ -32,7 +32,7 @@ const columnsFor = (may: boolean, change: (h: Hold) => void): Column<Hold>[] => 
   },
   {
     id: "stands",
-    head: "How it stands",
+    head: "Status",
     value: (h) => `${stateOf(h)[1]} ${h.says} ${h.when?.says ?? ""}`,
     cell: (h) => <Standing hold={h} />,
   },
@@ -45,7 +45,7 @@ const columnsFor = (may: boolean, change: (h: Hold) => void): Column<Hold>[] => 
   },
   {
     id: "acts",
-    head: "Why and actions",
+    head: "Actions",
     unnamed: true,
     right: true,
     screenOnly: true,
@@ -79,7 +79,7 @@ export function OpenHolds() {
         <p className="px-3 pt-2.5 text-ink-2">
           {rows.filter((h) => h.state === "ready").length} on the hold shelf at {branchName(me)},{" "}
           {rows.filter((h) => h.state !== "ready").length}
-          {list.pages.hasMore ? " and more" : ""} still to come.
+          {list.pages.hasMore ? " and more" : ""} waiting.
         </p>
       )}
       {may && <Lately />}
@@ -87,7 +87,7 @@ export function OpenHolds() {
         <div className="px-3 py-2">
           <WhyCancelled
             label={`Cancel ${cancelling.length} holds`}
-            act={cancelling.length === 1 ? "Cancel the hold" : `Cancel all ${cancelling.length}`}
+            act={cancelling.length === 1 ? "Cancel hold" : `Cancel all ${cancelling.length}`}
             busy={many.busy}
             onCancel={(reason) =>
               void many.run(cancelling, reason).then((left) => setCancelling(left.length > 0 ? left : undefined))
@@ -122,7 +122,7 @@ function Acts({ hold: h, may, change }: { hold: Hold; may: boolean; change: (h: 
     <span className="flex justify-end gap-3 whitespace-nowrap">
       <Why trace={h.why}>Why</Why>
       {(h.state === "ready" || h.state === "moving") && <PrintSlip of={{ kind: "hold", id: h.id }} />}
-      {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Change</Quiet>}
+      {may && h.state === "waiting" && <Quiet onClick={() => change(h)}>Edit</Quiet>}
       {may && <CancelHold hold={h} />}
     </span>
   );

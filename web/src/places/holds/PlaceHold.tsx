@@ -17,7 +17,7 @@ import { ToQueue } from "./ToQueue";
 const thing = (sentence: string) =>
   z.custom<{ id: number; name: string }>((v) => typeof v === "object" && v !== null, { message: sentence });
 
-const usual = "each their own";
+const usual = "each patron’s usual branch";
 const any = "*";
 
 const schema = z
@@ -31,8 +31,8 @@ const schema = z
     paused: check.maybeDate,
     wanted: check.maybeDate,
   })
-  .refine((v) => v.roster !== "" || typeof v.patron === "object", { path: ["patron"], message: "Choose for whom." })
-  .refine((v) => v.roster !== "" || v.pickup !== "", { path: ["pickup"], message: "Choose where." });
+  .refine((v) => v.roster !== "" || typeof v.patron === "object", { path: ["patron"], message: "Choose a patron." })
+  .refine((v) => v.roster !== "" || v.pickup !== "", { path: ["pickup"], message: "Choose a pickup branch." });
 type Said = z.infer<typeof schema>;
 
 const useSaid = saysOf<Said>();
@@ -126,7 +126,7 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
           {who && <Follows name="patron" value={who} />}
           <Pickup />
           <Send write={place.busy ? place : placeMany} className="justify-self-start">
-            Place the hold
+            Place hold
           </Send>
         </div>
         {(more || roster) && <Others />}
@@ -135,18 +135,18 @@ export function PlaceHold({ title, patron, roster }: { title?: number; patron?: 
             <Only />
             <ChoiceField
               name="roster"
-              label="Or for all of a roster"
+              label="Or for everybody on a roster"
               options={[
-                ["", "nobody else"],
+                ["", "none"],
                 ...(rosters.data?.rows ?? []).map((r) => [String(r.id), `${r.name} ${r.school}`.trim()] as const),
               ]}
             />
             <DateField name="paused" label="Paused until" min={me.now.slice(0, 10)} />
-            <DateField name="wanted" label="Of interest until" min={me.now.slice(0, 10)} />
+            <DateField name="wanted" label="Needed until" min={me.now.slice(0, 10)} />
           </div>
         ) : (
           <Quiet className="justify-self-start" onClick={() => setMore(true)}>
-            Edition or item, dates, several people
+            More options: edition or item, dates, several patrons
           </Quiet>
         )}
       </Form>
@@ -168,10 +168,10 @@ function Others() {
       {fields.map((f, k) => (
         <span key={f.id} className="flex items-end gap-2">
           <PatronField name={`others.${k}.who`} label={`And for ${k + 2}`} />
-          <Quiet onClick={() => remove(k)}>Take out</Quiet>
+          <Quiet onClick={() => remove(k)}>Remove</Quiet>
         </span>
       ))}
-      <Quiet onClick={() => append({ who: undefined })}>And for somebody else</Quiet>
+      <Quiet onClick={() => append({ who: undefined })}>Add another patron</Quiet>
     </div>
   );
 }
@@ -234,11 +234,11 @@ function Only() {
   return (
     <ChoiceField
       name="only"
-      label="Which copy"
+      label="Copy"
       options={[
         [any, "any copy of the title"],
         ...(editions.length > 1 ? editions.map((e) => [`e:${e}`, e || "the edition in the record"] as const) : []),
-        ...(volumes.length > 1 ? volumes.map((v) => [`v:${v}`, v || "what has no volume"] as const) : []),
+        ...(volumes.length > 1 ? volumes.map((v) => [`v:${v}`, v || "copies without a volume"] as const) : []),
         ...copies.map((c) => [`i:${c.item_id}`, `only ${c.barcode}, ${c.home}`] as const),
       ]}
     />

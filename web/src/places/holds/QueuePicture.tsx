@@ -32,8 +32,7 @@ export function QueuePicture({ queue }: { queue: Queue }) {
   const days = Math.ceil((last - today) / day) + 1;
   const x = (date: string) => left + (Math.max(0, (at(date) - today) / day) / days) * (width - left - 10);
   const step = steps.find((s) => days / s <= 7) ?? 364;
-  if (rows.length === 0)
-    return <p className="mt-1 text-ink-2">Nobody waits of whom a day can be said. The list says why.</p>;
+  if (rows.length === 0) return <p className="mt-1 text-ink-2">No date can be estimated. The list says why.</p>;
   const high = 26 + rows.length * line + (due.length ? line : 0);
   // A day that is named at the very edge would be cut off.
   const ticks = Array.from({ length: Math.floor(days / step) + 1 }, (_, k) => today + k * step * day).filter(

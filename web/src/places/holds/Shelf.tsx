@@ -45,25 +45,25 @@ const columnsFor = (slots: boolean, may: boolean, longer: (h: OnShelf) => void):
   title,
   {
     id: "until",
-    head: "Until",
+    head: "Pick up by",
     value: (h) => h.until ?? "",
     cell: (h) => (
       <>
         {h.until && sayDate(h.until)}{" "}
-        {h.lapsed ? <Tag tone="buoy">Past its day</Tag> : h.today && <Tag tone="amber">Today</Tag>}
+        {h.lapsed ? <Tag tone="buoy">Expired</Tag> : h.today && <Tag tone="amber">Last day today</Tag>}
       </>
     ),
   },
-  { id: "told", head: "Told", value: (h) => h.told },
+  { id: "told", head: "Notified", value: (h) => h.told },
   {
     id: "acts",
-    head: "Why and actions",
+    head: "Actions",
     unnamed: true,
     right: true,
     screenOnly: true,
     cell: (h) => (
       <span className="flex justify-end gap-3 whitespace-nowrap">
-        <Why trace={h.why}>Why</Why>
+        <Why trace={h.why}>Reason</Why>
         <PrintSlip of={{ kind: "hold", id: h.id }} />
         {may && <Quiet onClick={() => longer(h)}>Keep longer</Quiet>}
       </span>
@@ -109,7 +109,7 @@ export function Shelf() {
             tools
             paper={`Hold shelf at ${branchName(me)}`}
             className="max-h-[68vh]"
-            empty="Nothing waits on the hold shelf. What is scanned for a hold here stands in this list."
+            empty="The hold shelf is empty. Items scanned for holds here appear in this list."
           />
         )}
       </Loading>
@@ -126,7 +126,7 @@ function Ahead() {
   });
   if (!list.data?.length) return null;
   return (
-    <ul aria-label="Closures ahead" className="grid gap-1 px-3 pt-1.5 text-sm">
+    <ul aria-label="Upcoming closures" className="grid gap-1 px-3 pt-1.5 text-sm">
       {list.data.map((c) => (
         <li key={c.from}>
           <Tag tone="tide">
@@ -134,10 +134,10 @@ function Ahead() {
             {c.until !== c.from && ` to ${sayNearDate(c.until)}`}
           </Tag>{" "}
           {c.names.length > 0 && <b className="font-semibold">{c.names.join(", ")}. </b>}
-          Of what stands here, {c.before} {c.before === 1 ? "has its" : "have their"} last day before, {c.beyond}{" "}
-          {c.beyond === 1 ? "waits" : "wait"} beyond it: closed days do not count.{" "}
+          Of the items here, {c.before} {c.before === 1 ? "has its" : "have their"} last day before, {c.beyond}{" "}
+          {c.beyond === 1 ? "waits" : "wait"} after it: closed days do not count.{" "}
           {c.coming + c.later > 0 &&
-            `On its way here: ${c.coming} before, ${c.later} ${c.reopens ? `from ${sayNearDate(c.reopens)} on` : "after"}.`}{" "}
+            `In transit to here: ${c.coming} before, ${c.later} ${c.reopens ? `from ${sayNearDate(c.reopens)} on` : "after"}.`}{" "}
           <Link to="/calendars" className="link">
             Calendars
           </Link>
@@ -178,10 +178,10 @@ function KeepLonger({ hold: h, done }: { hold: OnShelf; done: () => void }) {
         onSend={keep.run}
         className="mt-1.5 flex flex-wrap items-end gap-3"
       >
-        <DateField name="until" label="On the hold shelf until" min={me.now.slice(0, 10)} />
-        <TextField name="reason" label="Why" width="w-72" />
+        <DateField name="until" label="Keep until" min={me.now.slice(0, 10)} />
+        <TextField name="reason" label="Reason" width="w-72" />
         <Foot write={keep} onLeave={done}>
-          Keep it until then
+          Save
         </Foot>
       </Form>
     </div>

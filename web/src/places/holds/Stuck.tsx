@@ -34,7 +34,7 @@ const columnsFor = (asks: boolean): Column<Hold>[] => [
   { id: "placed", head: "Placed", value: (h) => h.placed_at, cell: (h) => sayDay(h.placed_at) },
   {
     id: "because",
-    head: "Nothing can fill it",
+    head: "Problem",
     value: (h) => h.because,
     cell: (h) => (
       <>
@@ -44,7 +44,7 @@ const columnsFor = (asks: boolean): Column<Hold>[] => [
   },
   {
     id: "acts",
-    head: "What can be done",
+    head: "Actions",
     unnamed: true,
     right: true,
     screenOnly: true,
@@ -62,7 +62,7 @@ const columnsFor = (asks: boolean): Column<Hold>[] => [
               })
             }
           >
-            Ask outside
+            Request from a partner
           </Link>
         )}
         <CancelHold hold={h} />
@@ -81,7 +81,7 @@ export function Stuck() {
   );
   const columns = useMemo(() => columnsFor(asksOutside(me.role)), [me.role]);
   return (
-    <Card label="Nothing can fill them">
+    <Card label="No copy available">
       <p className="flex flex-wrap items-center gap-x-4 px-3 pt-2.5 text-ink-2">
         {list.data && (
           <Tag tone={list.data.length ? "amber" : "spruce"}>
@@ -89,11 +89,10 @@ export function Stuck() {
             {list.pages.hasMore && " and more"}
           </Tag>
         )}
-        Who waits for nothing should hear of it: change what the hold is for or where, buy a copy, ask outside, or
-        cancel it.
+        Tell these patrons: edit the hold, buy a copy, request one from a partner, or cancel.
         {boss && (
           <label className="flex items-center gap-2">
-            <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Of all branches
+            <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> All branches
           </label>
         )}
       </p>
@@ -101,15 +100,15 @@ export function Stuck() {
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Nothing can fill them"
+            label="No copy available"
             columns={columns}
             rows={rows}
             id={(h) => h.id}
             pages={list.pages}
             tools
-            paper={`Holds that nothing can fill, ${all ? me.network : branchName(me)}`}
+            paper={`Holds with no copy available, ${all ? me.network : branchName(me)}`}
             className="max-h-[64vh]"
-            empty="Something can fill each hold that waits."
+            empty="Every waiting hold has a copy that can fill it."
           />
         )}
       </Loading>

@@ -42,17 +42,17 @@ export function TitleQueue({ id }: { id: number }) {
             <>
               {waiting} waiting, {q.copies.length} {q.copies.length === 1 ? "copy" : "copies"}.{" "}
               <Link to="/items" search={{ title: id }} className="link">
-                The title
+                Show title
               </Link>{" "}
               ·{" "}
               <Link to="/holds" search={{}} className="link">
-                All holds here
+                All holds at this branch
               </Link>
             </>
           )
         }
       />
-      <InHand prompt="Scan an item in hand, for the hold shelf or wherever it goes" />
+      <InHand prompt="Scan any item to see where it goes" />
       {may && <PlaceHold title={id} />}
       <Loading of={queue}>
         {(data) => (
@@ -91,9 +91,9 @@ function Rows({ queue, may }: { queue: Queue; may: boolean }) {
         tools
         paper={`Queue of ${queue.title}`}
         className="max-h-[60vh]"
-        empty="Nobody waits for it. Place a hold above."
+        empty="No holds. Place one above."
       />
-      {queue.more && <p className="px-3 py-2 text-sm text-ink-2">The first 300 are shown. There are more.</p>}
+      {queue.more && <p className="px-3 py-2 text-sm text-ink-2">The first 300 are shown.</p>}
     </Card>
   );
 }
@@ -109,7 +109,7 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
         <Whom id={h.patron_id} name={h.patron} bold />
         {h.band !== 0 && (
           <span className="block text-sm text-ink-2">
-            {h.band < 0 ? "Class stands before all others" : "Class stands behind all others"}
+            {h.band < 0 ? "Patron class has priority" : "Patron class comes last"}
           </span>
         )}
       </>
@@ -117,11 +117,11 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
   },
   {
     id: "stands",
-    head: "How it stands",
+    head: "Status",
     value: (h) => `${stateOf(h)[1]} ${h.says}`,
     cell: (h) => (
       <>
-        <Tag tone={h.nothing ? "buoy" : stateOf(h)[0]}>{h.nothing ? "Nothing can fill it" : stateOf(h)[1]}</Tag>{" "}
+        <Tag tone={h.nothing ? "buoy" : stateOf(h)[0]}>{h.nothing ? "No copy available" : stateOf(h)[1]}</Tag>{" "}
         <span className="text-sm text-ink-2">{h.says}</span>
         {h.only && <span className="block text-sm text-ink-2">Only {h.only}</span>}
         {h.moved && (
@@ -129,9 +129,7 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
             Moved by {h.moved.who}, {sayDay(h.moved.at)}: {h.moved.reason}
           </span>
         )}
-        {h.wanted_until && (
-          <span className="block text-sm text-ink-2">Of interest until {sayDate(h.wanted_until)}</span>
-        )}
+        {h.wanted_until && <span className="block text-sm text-ink-2">Needed until {sayDate(h.wanted_until)}</span>}
       </>
     ),
   },
@@ -154,7 +152,7 @@ const columnsFor = (may: boolean, act: (d: Doing) => void): Column<Row>[] => [
   { id: "placed", head: "Placed", value: (h) => h.placed_at, cell: (h) => sayDay(h.placed_at), className: "text-sm" },
   {
     id: "acts",
-    head: "Why and actions",
+    head: "Actions",
     unnamed: true,
     right: true,
     screenOnly: true,
@@ -169,7 +167,7 @@ function Acts({ hold: h, may, act }: { hold: Row; may: boolean; act: (d: Doing) 
     <span className="flex justify-end gap-3 whitespace-nowrap">
       <Why trace={h.why ?? h.why_so}>Why</Why>
       {supervises && h.state === "waiting" && <Quiet onClick={() => act({ what: "move", hold: h })}>Move</Quiet>}
-      {may && h.state === "waiting" && <Quiet onClick={() => act({ what: "change", hold: h })}>Change</Quiet>}
+      {may && h.state === "waiting" && <Quiet onClick={() => act({ what: "change", hold: h })}>Edit</Quiet>}
       {may && <CancelHold hold={h} />}
     </span>
   );
@@ -179,9 +177,9 @@ const tones: Record<string, Tone> = { free: "spruce", lent: "plain", comes: "tid
 const words: Record<string, string> = {
   free: "Free",
   lent: "On loan",
-  comes: "On its way",
-  meant: "Meant",
-  away: "Not there",
+  comes: "In transit",
+  meant: "Reserved",
+  away: "Not available",
 };
 
 const copyColumns: Column<Schema["HoldsCopyAt"]>[] = [
@@ -195,11 +193,11 @@ const copyColumns: Column<Schema["HoldsCopyAt"]>[] = [
       </Link>
     ),
   },
-  { id: "home", head: "Belongs to", value: (c) => c.home },
+  { id: "home", head: "Home branch", value: (c) => c.home },
   { id: "which", head: "Edition, volume", value: (c) => [c.edition, c.volume].filter(Boolean).join(", ") },
   {
     id: "where",
-    head: "Where it is",
+    head: "Location",
     value: (c) => c.says,
     cell: (c) => (
       <>
@@ -211,14 +209,14 @@ const copyColumns: Column<Schema["HoldsCopyAt"]>[] = [
 
 function Copies({ copies }: { copies: Schema["HoldsCopyAt"][] }) {
   return (
-    <Card label="Its copies">
-      <h2 className="px-3 pt-2.5 font-semibold">Its copies</h2>
+    <Card label="Copies">
+      <h2 className="px-3 pt-2.5 font-semibold">Copies</h2>
       <Table
-        label="Its copies"
+        label="Copies"
         columns={copyColumns}
         rows={copies}
         id={(c) => c.item_id}
-        empty="The title has no copies any more."
+        empty="This title has no copies."
       />
     </Card>
   );

@@ -4,13 +4,13 @@ import type { Hold } from "./cancel";
 
 const states: Record<string, [Tone, string]> = {
   ready: ["amber", "On the shelf"],
-  moving: ["tide", "On its way"],
+  moving: ["tide", "In transit"],
   fetching: ["spruce", "Being fetched"],
   waiting: ["plain", "Waiting"],
 };
 
 export const stateOf = (h: Hold): [Tone, string] => {
-  if (h.lapsed) return ["buoy", "Past its day"];
+  if (h.lapsed) return ["buoy", "Expired"];
   if (h.state === "waiting" && h.paused_until) return ["plain", "Paused"];
   return states[h.state] ?? ["plain", h.says];
 };
@@ -21,10 +21,10 @@ export function Standing({ hold: h }: { hold: Hold }) {
   return (
     <>
       <Tag tone={tone}>{word}</Tag> <span className="text-sm text-ink-2">{h.says}</span>
-      {h.waiting > 0 && <span className="text-sm text-ink-2">, number {h.waiting} of those waiting</span>}
+      {h.waiting > 0 && <span className="text-sm text-ink-2">, number {h.waiting} in the queue</span>}
       {h.when && <span className="block text-sm">{h.when.says}</span>}
       {h.only && <span className="block text-sm text-ink-2">Only {h.only}</span>}
-      {h.wanted_until && <span className="block text-sm text-ink-2">Of interest until {sayDate(h.wanted_until)}</span>}
+      {h.wanted_until && <span className="block text-sm text-ink-2">Needed until {sayDate(h.wanted_until)}</span>}
     </>
   );
 }

@@ -20,7 +20,7 @@ export function AskOutside({ words: given, whom, onAsked }: { words: string; who
   const [words, setWords] = useState(given);
   const [chosen, setChosen] = useState<Chosen>();
   return (
-    <Card label="Ask a partner" className="grid gap-3 p-3.5">
+    <Card label="Request from a partner" className="grid gap-3 p-3.5">
       <form
         className="flex flex-wrap items-end gap-3"
         onSubmit={(e) => {
@@ -29,7 +29,7 @@ export function AskOutside({ words: given, whom, onAsked }: { words: string; who
           setWords(typed.trim());
         }}
       >
-        <Field label="Words of title or author">
+        <Field label="Title or author">
           <input className={`${inputLook} w-96 max-w-full`} value={typed} onChange={(e) => setTyped(e.target.value)} />
         </Field>
         <Button type="submit">Search all partners</Button>
@@ -40,7 +40,7 @@ export function AskOutside({ words: given, whom, onAsked }: { words: string; who
           <Theirs words={words} onChoose={setChosen} />
         </>
       ) : (
-        <Empty>Answers of all partners stand here.</Empty>
+        <Empty>Results from all partners appear here.</Empty>
       )}
       {chosen && <Details chosen={chosen} whom={whom} onAsked={onAsked} />}
     </Card>
@@ -57,8 +57,8 @@ function Ours({ words }: { words: string }) {
   if (!ours.data || !first) return null;
   return (
     <p className="text-sm">
-      <Tag tone="amber">We own it</Tag> {first.name} and {ours.data.rows.length - 1}
-      {ours.data.next && "+"} more with these words: {first.in} of {first.copies} in.{" "}
+      <Tag tone="amber">We have it</Tag> {first.name} and {ours.data.rows.length - 1}
+      {ours.data.next && "+"} more results: {first.in} of {first.copies} in.{" "}
       <Link to="/holds" search={{ title: first.id }} className="link">
         Place a hold on it instead
       </Link>
@@ -72,14 +72,14 @@ function Theirs({ words, onChoose }: { words: string; onChoose: (c: Chosen) => v
     queryFn: () => told(api.GET("/api/interlibrary/search", { params: { query: { words } } })),
   });
   return (
-    <Loading of={found} lines={3} none={(f) => f.length === 0} empty="There are no partners to be searched yet.">
+    <Loading of={found} lines={3} none={(f) => f.length === 0} empty="No partners with a catalogue yet.">
       {(partners) =>
         partners.map((f) => (
           <section key={f.partner_id} aria-label={f.partner}>
             <h2 className="font-semibold">{f.partner}</h2>
             {f.problem && <p className="text-sm text-buoy-700">{f.problem}</p>}
             {!f.problem && f.records.length === 0 && (
-              <p className="text-sm text-ink-2">Nothing with all of these words. Try fewer, or another spelling.</p>
+              <p className="text-sm text-ink-2">No results. Try fewer words or another spelling.</p>
             )}
             <ul>
               {f.records.map((r) => (
@@ -107,7 +107,7 @@ function Theirs({ words, onChoose }: { words: string; onChoose: (c: Chosen) => v
 
 const schema = z.object({
   patron: z.custom<{ id: number; name: string }>((v) => typeof v === "object" && v !== null, {
-    message: "Choose for whom.",
+    message: "Choose a patron.",
   }),
   pickup: z.string(),
   needed: check.maybeDate,
@@ -137,7 +137,7 @@ function Details({ chosen, whom, onAsked }: { chosen: Chosen; whom?: Whom; onAsk
   );
   return (
     <Form
-      label="For whom"
+      label="Patron"
       schema={schema}
       start={{
         pickup: whom?.pickup ?? me.branch,
@@ -153,10 +153,10 @@ function Details({ chosen, whom, onAsked }: { chosen: Chosen; whom?: Whom; onAsk
         <PatronField name="patron" label="For" />
         <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
         <DateField name="needed" label="Needed by" />
-        <TextField name="note" label="Note to the partner (never for whom)" />
+        <TextField name="note" label="Note to the partner (never name the patron)" />
       </div>
       <Send write={ask} className="justify-self-start">
-        Ask {chosen.name} for it
+        Send request to {chosen.name}
       </Send>
     </Form>
   );

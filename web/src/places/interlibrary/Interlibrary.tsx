@@ -7,7 +7,7 @@ import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Code, Head, Tag, Trouble, type Tone } from "../../kit/parts";
-import { sayDay } from "../../kit/say";
+import { sayCount, sayDay } from "../../kit/say";
 import { usePrompt } from "../../kit/scan";
 import { ScanActs, sayState } from "../../kit/scans/lines";
 import { useScans } from "../../kit/scans/scans";
@@ -28,7 +28,7 @@ export function InterlibraryPlace() {
   const { words, asking, whom } = useStore(outside);
   const [taken, setTaken] = useState<Taken>();
   const [replying, setReplying] = useState<Request>();
-  usePrompt("Type words, or scan a product code, to search the partners");
+  usePrompt("Type words or scan a product code to search the partners");
   const list = usePages(["requests"], (after) =>
     told(api.GET("/api/interlibrary", { params: { query: { after, most: 200 } } })),
   );
@@ -38,18 +38,15 @@ export function InterlibraryPlace() {
     <div className="grid gap-3.5">
       <Head
         title="Interlibrary"
-        says={
-          count.data &&
-          `${count.data.ours} ${count.data.ours === 1 ? "is" : "are"} our move; then come those where it is theirs, and ended ones.`
-        }
+        says={count.data && `${sayCount(count.data.ours, "request waits", "requests wait")} for us.`}
       >
         {me.outside && (
           <Button plain onClick={() => window.open(me.outside, "_blank")}>
-            The demo's partners
+            Open the demo partners
           </Button>
         )}
         <Button aria-expanded={asking} onClick={() => outside.setState({ asking: !asking, whom: undefined })}>
-          Ask a partner
+          Request from a partner
         </Button>
       </Head>
       <Scanned />
@@ -78,7 +75,7 @@ export function InterlibraryPlace() {
               tools
               paper="Interlibrary requests"
               className="max-h-[72vh]"
-              empty="No requests. Ask a partner for what the network does not have; what partners ask us for comes in by itself."
+              empty="No requests. Request from a partner what the network does not have; requests from partners arrive by themselves."
             />
           )}
         </Loading>
@@ -101,16 +98,16 @@ function Scanned() {
             role={s.state === "wrong" ? "alert" : undefined}
             className="flex flex-wrap items-center gap-x-3"
           >
-            <Tag tone={s.state === "wrong" ? "buoy" : "plain"}>{s.state === "wrong" ? "Wrong" : "…"}</Tag>
+            <Tag tone={s.state === "wrong" ? "buoy" : "plain"}>{s.state === "wrong" ? "Not accepted" : "…"}</Tag>
             <Code>{s.text}</Code> {sayState(s)}
             {found?.patron && (
               <Link to="/patrons" search={{ patron: found.patron }} className="link">
-                Show the patron
+                Show patron
               </Link>
             )}
             {found?.item && (
               <Link to="/items" search={{ item: found.item }} className="link">
-                Show the item
+                Show item
               </Link>
             )}
             <ScanActs scan={s} />
@@ -123,12 +120,16 @@ function Scanned() {
 
 const ended: Request["stage"][] = ["done", "refused", "withdrawn"];
 const whose = (r: Request): [Tone, string] =>
-  r.our_move ? ["amber", "Our move"] : ended.includes(r.stage) ? ["plain", "Ended"] : ["plum", "Their move"];
+  r.our_move
+    ? ["amber", "Waiting for us"]
+    : ended.includes(r.stage)
+      ? ["plain", "Ended"]
+      : ["plum", "Waiting for partner"];
 
 const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void): Column<Request>[] => [
   {
     id: "whose",
-    head: "Whose move",
+    head: "Next step",
     className: "whitespace-nowrap",
     value: (r) => whose(r)[1],
     cell: (r) => <Tag tone={whose(r)[0]}>{whose(r)[1]}</Tag>,
@@ -162,13 +163,13 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
       <>
         {r.partner}
         <br />
-        <span className="text-sm text-ink-2">{r.role === "requesting" ? "we ask" : "they ask"}</span>
+        <span className="text-sm text-ink-2">{r.role === "requesting" ? "borrowing" : "lending"}</span>
       </>
     ),
   },
   {
     id: "stands",
-    head: "How it stands",
+    head: "Status",
     value: (r) => `${r.says}${r.due && `, due ${r.due}`}`,
     cell: (r) => (
       <>
@@ -177,7 +178,7 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
         <br />
         <span className="text-sm text-ink-2">
           {sayDay(r.moved_at)}
-          {r.last_note.trim() && `. They say: ${r.last_note}`}
+          {r.last_note.trim() && `. Their note: ${r.last_note}`}
         </span>
         {r.waiting && <span className="block text-sm text-buoy-700">{r.waiting}</span>}
       </>
@@ -201,7 +202,7 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
   },
   {
     id: "move",
-    head: "Move",
+    head: "Action",
     unnamed: true,
     right: true,
     screenOnly: true,

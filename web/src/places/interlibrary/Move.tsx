@@ -30,14 +30,14 @@ export function Move({
   if (r.role === "supplying") {
     if (!r.our_move) return null;
     if (r.stage === "asked") return <Button onClick={onReply}>Answer</Button>;
-    return r.stage === "promised" ? <Do request={r} label="Send it" send={ship} /> : null;
+    return r.stage === "promised" ? <Do request={r} label="Ship" send={ship} /> : null;
   }
   switch (r.stage) {
     case "refused":
       return r.our_move ? (
         <Do
           request={r}
-          label="Ask elsewhere"
+          label="Request elsewhere"
           send={seen}
           done={() => outside.setState({ words: r.title, asking: true })}
         />
@@ -45,9 +45,9 @@ export function Move({
     case "shipped":
       if (!r.our_move) return null;
       if (r.due_past) return <Agreed request={r} onTaken={onTaken} />;
-      return <Do request={r} label="It has arrived" send={arrived} done={onTaken} />;
+      return <Do request={r} label="Mark as received" send={arrived} done={onTaken} />;
     case "there":
-      return r.our_move ? <Do request={r} label="Gone home" send={sendHome} /> : null;
+      return r.our_move ? <Do request={r} label="Mark as returned" send={sendHome} /> : null;
     case "asked":
       return <Do request={r} label="Withdraw" send={withdraw} quiet={!r.our_move} />;
     default:
@@ -61,10 +61,10 @@ function Agreed({ request: r, onTaken }: { request: Request; onTaken: (t: Taken)
   return (
     <div className="grid gap-1 text-sm">
       <label className="grid gap-1 text-ink-2">
-        The lender&apos;s date, {r.due}, has gone by. Agreed with them:
+        The lender&apos;s date, {r.due}, has passed. New date agreed:
         <input type="date" value={due} onChange={(e) => setDue(e.target.value)} className={inputLook} />
       </label>
-      {due && <Do request={r} label="It has arrived" send={(q, key) => arrived(q, key, due)} done={onTaken} />}
+      {due && <Do request={r} label="Mark as received" send={(q, key) => arrived(q, key, due)} done={onTaken} />}
     </div>
   );
 }

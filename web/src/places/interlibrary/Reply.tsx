@@ -12,8 +12,8 @@ type Answer = Schema["InterlibraryAnswer"];
 const reasons = [
   ["NotHeld", "We do not have it"],
   ["OnLoan", "It is on loan"],
-  ["NotAvailable", "It cannot be had now"],
-  ["NonCirculating", "It does not leave the network"],
+  ["NotAvailable", "Not available now"],
+  ["NonCirculating", "Not lent outside the network"],
   ["Other", "Another reason"],
 ] as const;
 
@@ -57,10 +57,10 @@ export function Reply({ request, onClose }: { request: Schema["InterlibraryReque
       >
         <Copies request={request.id} busy={reply.busy} onYes={(item, note) => reply.run({ yes: true, item, note })} />
         <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
-          <ChoiceField name="reason" label="Reason for a no" options={reasons} />
-          <ReasonField list="refuse" name="note" label="Note to them" width="w-72 max-w-full" />
+          <ChoiceField name="reason" label="Reason" options={reasons} />
+          <ReasonField list="refuse" name="note" label="Note to partner" width="w-72 max-w-full" />
           <Send plain write={reply}>
-            Answer no
+            Decline
           </Send>
         </div>
       </Form>
@@ -84,7 +84,7 @@ function Copies({
     queryFn: () => told(api.GET("/api/interlibrary/{id}/copies", { params: { path: { id: request } } })),
   });
   return (
-    <Loading of={copies} lines={2} none={(c) => c.length === 0} empty="No copy of it is on a shelf here.">
+    <Loading of={copies} lines={2} none={(c) => c.length === 0} empty="No copy is on a shelf here.">
       {(list) => (
         <ul className="divide-y divide-line">
           {list.map((c) => (
@@ -92,7 +92,7 @@ function Copies({
               <Code>{c.barcode}</Code> {c.branch}, {c.call_number} <Tag tone={c.may ? "spruce" : "buoy"}>{c.says}</Tag>
               {c.may && (
                 <Button className="ml-auto" busy={busy} onClick={() => onYes(c.id, note)}>
-                  Yes, with this copy
+                  Supply this copy
                 </Button>
               )}
             </li>

@@ -38,13 +38,13 @@ takers.set("interlibrary", {
     if (read.kind === "card")
       return {
         state: "wrong",
-        says: "This is a patron's card, and it was sent to nobody. Cards belong to the Desk.",
+        says: "This is a patron’s card. It was not sent to any partner. Scan cards at the Desk.",
         result: { patron: read.patron },
       };
     if (read.kind === "item")
       return {
         state: "wrong",
-        says: "This is an item of ours, and it was sent to nobody. Take it back at Returns, or look at it under Items.",
+        says: "This is one of our items. It was not sent to any partner. Return it under Returns, or find it under Items.",
         result: { item: read.item },
       };
     return { state: "wrong", says: read.says };

@@ -40,12 +40,12 @@ export function Add() {
         <Field label="ISBN">
           <input key={isbn} className={`${inputLook} h-10 w-60 text-lg`} name="isbn" defaultValue={isbn} />
         </Field>
-        <Button type="submit">Ask for its record</Button>
+        <Button type="submit">Get record</Button>
         <Button plain onClick={() => setTaken({ by: "file" })}>
           From a MARC file
         </Button>
         <Button plain onClick={() => setTaken({ by: "hand" })}>
-          Write it by hand
+          Enter by hand
         </Button>
         {me.records && (
           <a href={me.records} target="_blank" rel="noreferrer" className="link pb-1">
@@ -71,13 +71,13 @@ function Asked({ isbn, onTake }: { isbn: string; onTake: (record: Proposal) => v
     staleTime: 60_000,
   });
   return (
-    <Card label="What is known of it" className="grid gap-2 p-3.5">
+    <Card label="Record found" className="grid gap-2 p-3.5">
       <Loading of={answer} lines={3}>
         {(a) => (
           <>
             {a.here.map((t) => (
               <p key={t.id}>
-                <Tag tone="spruce">Here already</Tag>{" "}
+                <Tag tone="spruce">Already in the catalogue</Tag>{" "}
                 <Link to="/items" search={{ title: t.id }} className="link font-semibold">
                   {t.name}
                 </Link>{" "}
@@ -86,7 +86,7 @@ function Asked({ isbn, onTake }: { isbn: string; onTake: (record: Proposal) => v
             ))}
             {a.problem && (
               <p role="alert" className="text-amber-700">
-                {a.problem} <Quiet onClick={() => void answer.refetch()}>Ask again</Quiet>
+                {a.problem} <Quiet onClick={() => void answer.refetch()}>Retry</Quiet>
               </p>
             )}
             {a.proposals.map((p) => (
@@ -94,7 +94,7 @@ function Asked({ isbn, onTake }: { isbn: string; onTake: (record: Proposal) => v
             ))}
             {a.proposals.length === 0 && !a.problem && (
               <p>
-                {a.service} does not know {a.isbn}. Write the title by hand.
+                {a.service} does not know {a.isbn}. Enter the title by hand.
               </p>
             )}
           </>
@@ -134,9 +134,9 @@ function NewTitle({ from, isbn }: { from?: Proposal; isbn: string }) {
         className="grid gap-3"
       >
         <TitleFields />
-        <TickField name="twice" label="Another title than the one here with the same ISBN" />
+        <TickField name="twice" label="This is a different title with the same ISBN" />
         <span>
-          <Send write={add}>Add the title</Send>
+          <Send write={add}>Add title</Send>
         </span>
       </Form>
     </Card>

@@ -43,25 +43,25 @@ export function ChangeThem({
   const tried = useTried(
     { ...given, reason },
     (body, key) => api.POST("/api/items-changed", { params: { header: keyed(key) }, body }),
-    { name: "change items", about: "A change of many items", of: given, done: again },
+    { name: "change items", about: "Batch change", of: given, done: again },
   );
   const count = which.items?.length;
   return (
-    <Card label="Change them" className="grid gap-2.5 p-3.5">
+    <Card label="Batch change" className="grid gap-2.5 p-3.5">
       <h2 className="font-semibold">
-        {count === undefined ? "Change all that are found" : count === 1 ? "Change one item" : `Change ${count} items`};
-        what is left empty stays
+        {count === undefined ? "Change all results" : count === 1 ? "Change one item" : `Change ${count} items`}. Empty
+        fields stay as they are
       </h2>
       <div className="flex flex-wrap items-end gap-2.5">
         <AnyOf
-          label="Belongs to"
+          label="Home branch"
           value={to.branch}
           options={classes.branches}
-          any="as it is"
+          any="no change"
           onChoose={(branch) => set({ branch })}
         />
         {to.branch && (
-          <Field label="only until, for a time">
+          <Field label="until (temporary)">
             <input
               type="date"
               className={inputLook}
@@ -74,14 +74,14 @@ export function ChangeThem({
           label="Collection"
           value={to.collection}
           options={classes.collections}
-          any="as it is"
+          any="no change"
           onChoose={(collection) => set({ collection })}
         />
         <AnyOf
           label="Material class"
           value={to.material}
           options={classes.materials}
-          any="as it is"
+          any="no change"
           onChoose={(material) => set({ material })}
         />
         <Field label="Price">
@@ -93,13 +93,13 @@ export function ChangeThem({
           />
         </Field>
         <AnyOf
-          label="Stands"
+          label="Status"
           value={to.stands}
           options={standings.map((s) => [s.says, s.says] as const)}
-          any="as it is"
+          any="no change"
           onChoose={(stands) => set({ stands })}
         />
-        <Field label="Why">
+        <Field label="Reason">
           <input
             className={`${inputLook} w-56`}
             maxLength={300}
@@ -121,16 +121,16 @@ export function ChangeThem({
           disabled={Object.keys(change).length === 0 || badPrice}
           onClick={tried.look}
         >
-          Look what it would do
+          Preview
         </Button>
         {/* It keeps its place once it is done: a second click must not fall on what moves up. */}
         {(tried.did ?? (tried.would && tried.would.changed > 0)) && (
           <Button busy={tried.busy} disabled={!tried.would} onClick={tried.act}>
-            Do it
+            Apply
           </Button>
         )}
         <Button plain onClick={onLeave}>
-          Leave it
+          Cancel
         </Button>
       </span>
       {tried.would && (
@@ -143,7 +143,7 @@ export function ChangeThem({
           <What of={tried.did} />
           {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}{" "}
           {change.branch && tried.did.changed > 0 && (
-            <Quiet onClick={() => onPull(to.branch)}>List to pull from the shelves</Quiet>
+            <Quiet onClick={() => onPull(to.branch)}>List to take from the shelves</Quiet>
           )}
         </div>
       )}
@@ -154,9 +154,8 @@ export function ChangeThem({
 export function What({ of: w, would }: { of: Changed; would?: boolean }) {
   const parts = [
     `${w.changed} ${would ? "would be changed" : "changed"}`,
-    w.same > 0 && `${w.same} are so already`,
-    w.left > 0 &&
-      `${w.left} ${would ? "would stay" : "stayed"} as they stand, since they are on loan, on their way, waited for or lent to us`,
+    w.same > 0 && `${w.same} already like that`,
+    w.left > 0 && `${w.left} ${would ? "would stay" : "stayed"} unchanged: on loan, in transit, on hold or lent to us`,
   ];
   return (
     <div>

@@ -23,7 +23,7 @@ export function Deeds() {
     { id: "who", head: "Who", value: (d) => d.who },
     {
       id: "says",
-      head: "What",
+      head: "Change",
       value: (d) => d.says,
       cell: (d) => (
         <>
@@ -40,7 +40,7 @@ export function Deeds() {
     },
     {
       id: "undo",
-      head: "Take back",
+      head: "Undo",
       unnamed: true,
       screenOnly: true,
       cell: (d) => <TakeBack deed={d.id} undone={d.undone} />,
@@ -48,17 +48,17 @@ export function Deeds() {
   ];
   return (
     <>
-      <Card label="What was done">
+      <Card label="Activity">
         <Loading of={list}>
           {(rows) => (
             <Table
-              label="What was done"
+              label="Activity"
               columns={columns}
               rows={rows}
               id={(d) => d.id}
               pages={list.pages}
               className="max-h-[50vh]"
-              empty="Nothing has been done to many items at once yet."
+              empty="No batch changes yet."
             />
           )}
         </Loading>
@@ -73,12 +73,12 @@ function Concerned({ deed }: { deed: Deed }) {
     told(api.GET("/api/stock-deeds/{id}/items", { params: { path: { id: deed.id }, query: { after } } })),
   );
   return (
-    <Card label="Items of it, as they are now">
-      <h2 className="px-3.5 py-2 font-semibold">{deed.says}: these items, as they are now</h2>
+    <Card label="Its items, as they are now">
+      <h2 className="px-3.5 py-2 font-semibold">{deed.says}: its items, as they are now</h2>
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Items of it"
+            label="Its items"
             columns={itemColumns}
             rows={rows}
             id={(i) => i.id}
@@ -97,14 +97,14 @@ function Concerned({ deed }: { deed: Deed }) {
 export function TakeBack({ deed, undone, onDone }: { deed: number; undone?: boolean; onDone?: () => void }) {
   const me = useMe();
   const again = useAgain();
-  if (!supervises(me.role)) return undone && <span className="text-ink-2">taken back</span>;
+  if (!supervises(me.role)) return undone && <span className="text-ink-2">undone</span>;
   return (
     <Part
       name={`undo stock ${deed}`}
-      about="Taking it back"
+      about="Undoing the batch change"
       undone={undone}
       send={(key) => api.POST("/api/stock-deeds/{id}/undo", { params: { path: { id: deed }, header: keyed(key) } })}
-      stay={(left) => `${left} of which something else became since`}
+      stay={(left) => `${left} changed again since then`}
       onDone={(left) => {
         again();
         if (left === 0) onDone?.();

@@ -15,7 +15,7 @@ export function FromFile({ onTake }: { onTake: (record: Proposal) => void }) {
   return (
     <Card label="From a MARC file" className="grid gap-2 p-3.5">
       <label htmlFor={id} className="text-sm text-ink-2">
-        A file of MARC 21 records, as ISO 2709 or MARCXML
+        MARC 21 file (ISO 2709 or MARCXML)
       </label>
       <input
         id={id}
@@ -33,17 +33,17 @@ export function FromFile({ onTake }: { onTake: (record: Proposal) => void }) {
         <>
           {read.data.odd.map((o) => (
             <p key={o}>
-              <Tag tone="amber">Left out</Tag> {o}
+              <Tag tone="amber">Skipped</Tag> {o}
             </p>
           ))}
           {read.data.remarks.map((r) => (
             <p key={r}>
-              <Tag tone="plain">Read with a remark</Tag> {r}
+              <Tag tone="plain">Read, with a remark</Tag> {r}
             </p>
           ))}
-          {read.data.proposals.length === 0 && <Empty>No record of this file can be taken.</Empty>}
+          {read.data.proposals.length === 0 && <Empty>No record in this file can be used.</Empty>}
           {read.data.proposals.map((p, k) => (
-            <Proposed key={k} proposal={p} service="The file" onTake={() => onTake(p)} />
+            <Proposed key={k} proposal={p} service="File" onTake={() => onTake(p)} />
           ))}
           {read.data.more && <p>The first hundred are shown.</p>}
         </>

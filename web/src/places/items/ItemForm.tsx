@@ -24,22 +24,22 @@ export const itemSchema = z
     parts: z
       .string()
       .trim()
-      .regex(/^[1-9]\d{0,2}$/, "How many parts it has, from 1."),
+      .regex(/^[1-9]\d{0,2}$/, "Enter the number of parts, from 1."),
     parts_say: check.text,
     age: z
       .string()
       .trim()
-      .regex(/^\d{0,2}$/, "Years, or nothing."),
+      .regex(/^\d{0,2}$/, "Enter years, or leave empty."),
     consent: z.boolean(),
     stays: z.boolean(),
     period: z
       .string()
       .trim()
-      .regex(/^(\d{1,3})?$/, "Days, or nothing."),
+      .regex(/^(\d{1,3})?$/, "Enter days, or leave empty."),
   })
   .refine((s) => !s.until || (s.after !== "" && s.after !== s.branch), {
     path: ["after"],
-    message: "Where it belongs after that day, other than now.",
+    message: "Choose the home branch after that day.",
   });
 export type ItemSaid = z.infer<typeof itemSchema>;
 
@@ -100,22 +100,24 @@ export function ItemFields() {
   const until = useSaid("until");
   return (
     <div className="grid gap-2.5 sm:grid-cols-3 lg:grid-cols-5">
-      <ChoiceField name="branch" label="Belongs to" options={classes.branches} />
+      <ChoiceField name="branch" label="Home branch" options={classes.branches} />
       <ChoiceField name="material" label="Material class" options={[["", "choose"], ...classes.materials]} />
       <ChoiceField name="collection" label="Collection" options={[["", "choose"], ...classes.collections]} />
       <TextField name="call" label="Call number" />
       <MoneyField name="price" label="Price" />
-      <TextField name="parts" label="Parts" inputMode="numeric" />
-      <TextField name="parts_say" label="Which parts these are" className="sm:col-span-2" />
+      <TextField name="parts" label="Number of parts" inputMode="numeric" />
+      <TextField name="parts_say" label="Parts" className="sm:col-span-2" />
       <TextField name="condition" label="Condition" className="sm:col-span-2" />
-      <TextField name="edition" label="Edition, if not the title's" />
+      <TextField name="edition" label="Edition, if different from the title" />
       <TextField name="volume" label="Volume, such as v.2" />
-      <DateField name="until" label="Belongs there only until" />
-      {until && <ChoiceField name="after" label="and then to" options={[["", "choose"], ...classes.branches]} />}
-      <TextField name="age" label="Lent from age" inputMode="numeric" />
-      <TextField name="period" label="Lent for so many days" inputMode="numeric" />
-      <TickField name="consent" label="A guardian must have agreed" className="self-end pb-1.5" />
-      <TickField name="stays" label="Stays in the house" className="self-end pb-1.5" />
+      <DateField name="until" label="Home branch until" />
+      {until && (
+        <ChoiceField name="after" label="Home branch after that" options={[["", "choose"], ...classes.branches]} />
+      )}
+      <TextField name="age" label="Minimum age" inputMode="numeric" />
+      <TextField name="period" label="Loan days" inputMode="numeric" />
+      <TickField name="consent" label="Guardian consent needed" className="self-end pb-1.5" />
+      <TickField name="stays" label="Library use only" className="self-end pb-1.5" />
     </div>
   );
 }

@@ -36,7 +36,7 @@ export function ItemPage({ item, code }: { item?: number; code?: string }) {
 const None = ({ code }: { code: string | number }) => (
   <div className="grid gap-3.5">
     <Head title="Items" />
-    <Trouble error={`No item has the number ${code}. Look for a digit missing or doubled.`} />
+    <Trouble error={`No item has the number ${code}. Check for a missing or doubled digit.`} />
   </div>
 );
 
@@ -54,7 +54,7 @@ function OfItem({ item: i }: { item: Item }) {
         {may && (
           <>
             <Button plain aria-expanded={label} onClick={() => setLabel(!label)}>
-              Print its label
+              Print label
             </Button>
             <Button onClick={() => void navigate({ to: "/holds", search: { title: i.title_id } })}>Place a hold</Button>
           </>
@@ -75,7 +75,7 @@ function OfItem({ item: i }: { item: Item }) {
       {may && (
         <History
           item={i.id}
-          says="Who had it before is named while something is owed for it, and the last one while it is damaged or sought."
+          says="Earlier borrowers are named only while money is owed, and the last one while the item is damaged or missing."
         />
       )}
     </div>
@@ -84,10 +84,10 @@ function OfItem({ item: i }: { item: Item }) {
 
 function Facts({ item: i }: { item: Item }) {
   const facts: [string, string][] = [
-    ["Belongs to", i.season ? `${i.home} ${i.season}` : i.home],
+    ["Home branch", i.season ? `${i.home} ${i.season}` : i.home],
     ["Shelf", [i.collection, i.call_number].filter(Boolean).join(", ")],
     ["Material class", i.material],
-    ["Price", i.price ? sayMoney(i.price) : "not known"],
+    ["Price", i.price ? sayMoney(i.price) : "unknown"],
     ["Parts", i.parts > 1 || i.parts_say ? `${i.parts}${i.parts_say && `: ${i.parts_say}`}` : ""],
     ["Edition", i.edition],
     ["Volume", i.volume],
@@ -95,12 +95,12 @@ function Facts({ item: i }: { item: Item }) {
     ["Added", sayDate(i.added_on)],
   ];
   return (
-    <Card label="This copy" className="grid gap-1.5 p-3.5">
+    <Card label="Copy" className="grid gap-1.5 p-3.5">
       <p className="flex flex-wrap items-baseline gap-x-3">
         <b className="text-lg">
           <Code>{i.barcode}</Code>
         </b>
-        {i.label_waits && <span className="text-sm text-amber-700">its label has yet to be printed</span>}
+        {i.label_waits && <span className="text-sm text-amber-700">label not printed yet</span>}
       </p>
       <div>
         <Where item={i} />
@@ -108,7 +108,7 @@ function Facts({ item: i }: { item: Item }) {
           <>
             {" "}
             <Link to="/patrons" search={{ patron: i.patron_id }} className="link">
-              Who has it
+              Borrower
             </Link>
           </>
         )}

@@ -9,15 +9,15 @@ import { useWrite } from "../../kit/write";
 import { ItemFields, itemSchema, toSaid, toWriting } from "./ItemForm";
 import { useAgain, type Item } from "./stock";
 
-const schema = z.intersection(itemSchema, z.object({ number: check.needed("An item needs a label.") }));
-const noteSchema = z.object({ text: check.text.max(500, "At most 500 letters.") });
+const schema = z.intersection(itemSchema, z.object({ number: check.needed("Enter a label.") }));
+const noteSchema = z.object({ text: check.text.max(500, "Enter at most 500 characters.") });
 
 /** What is on record of an item, to be written anew: its note, and the rest. */
 export function ItemRecord({ item: i }: { item: Item }) {
   const classes = useClasses();
   if (!classes.ready) return null;
   return (
-    <Card label="On record" className="grid gap-3 p-3.5">
+    <Card label="Record" className="grid gap-3 p-3.5">
       <Note item={i} />
       <Rest item={i} />
     </Card>
@@ -47,15 +47,15 @@ function Note({ item: i }: { item: Item }) {
   return (
     <Form
       key={key}
-      label="Its note"
+      label="Note"
       schema={noteSchema}
       start={{ text: seen.note }}
       write={note}
       onSend={note.run}
       className="flex flex-wrap items-end gap-2"
     >
-      <TextField name="text" label="Note, shown whenever it comes back" width="w-96 max-w-full" />
-      <Changed write={note}>Keep the note</Changed>
+      <TextField name="text" label="Note, shown at every return" width="w-96 max-w-full" />
+      <Changed write={note}>Save note</Changed>
     </Form>
   );
 }
@@ -71,7 +71,7 @@ function Rest({ item: i }: { item: Item }) {
   return (
     <Form
       key={key}
-      label="On record"
+      label="Record"
       schema={schema}
       start={{ ...toSaid(seen), number: seen.barcode }}
       write={change}
@@ -80,13 +80,13 @@ function Rest({ item: i }: { item: Item }) {
     >
       <ItemFields />
       <span className="flex flex-wrap items-end gap-2.5">
-        <TextField name="number" label="Its label" />
-        <Changed write={change}>Keep the record</Changed>
+        <TextField name="number" label="Label" />
+        <Changed write={change}>Save record</Changed>
       </span>
       {i.revision !== seen.revision && (
         <p role="status" className="text-amber-700">
-          Somebody has changed this record since it was shown here. What it says now stands above.{" "}
-          <Quiet onClick={anew}>Begin again from that</Quiet>
+          Somebody changed this record after you opened it. The current values are shown above.{" "}
+          <Quiet onClick={anew}>Start again from there</Quiet>
         </p>
       )}
     </Form>

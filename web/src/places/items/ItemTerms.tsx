@@ -33,8 +33,8 @@ export function ItemTerms({ item: i }: { item: Item }) {
     placeholderData: (before) => before,
   });
   return (
-    <Card label="Its terms" className="grid gap-2 p-3.5">
-      <Field label="Its terms here, for">
+    <Card label="Loan terms" className="grid gap-2 p-3.5">
+      <Field label="Loan terms here, for">
         <select className={`${inputLook} w-52`} value={of} onChange={(e) => setChosen(e.target.value)}>
           {classes.patrons.map(([code, name]) => (
             <option key={code} value={code}>
@@ -54,7 +54,7 @@ export function ItemTerms({ item: i }: { item: Item }) {
                   <div key={x.term} className="contents">
                     <dt className="text-ink-2">{x.name}</dt>
                     <dd>
-                      {x.says} {x.term in i.own_terms && <Tag tone="plum">its own</Tag>}
+                      {x.says} {x.term in i.own_terms && <Tag tone="plum">set on this item</Tag>}
                     </dd>
                     <dd className="text-right">
                       <Why trace={x.why}>Why</Why>
@@ -63,7 +63,7 @@ export function ItemTerms({ item: i }: { item: Item }) {
                 ))}
             </dl>
             <Quiet className="justify-self-start" onClick={() => setAll(!all)}>
-              {all ? "The most asked for" : "All terms"}
+              {all ? "Main terms" : "All terms"}
             </Quiet>
           </>
         )}

@@ -16,11 +16,11 @@ import { Titles } from "./Titles";
 const tabs = [
   ["titles", "Titles"],
   ["add", "Add"],
-  ["many", "Many at once"],
-  ["shelves", "Along a shelf"],
-  ["sought", "Looked for"],
-  ["lent", "On loan now"],
-  ["done", "What was done"],
+  ["many", "Batch changes"],
+  ["shelves", "Shelf check"],
+  ["sought", "Missing items"],
+  ["lent", "On loan"],
+  ["done", "Activity"],
 ] as const;
 
 /** The stock: found, added, labelled, changed, looked for. */
@@ -35,10 +35,7 @@ export function ItemsPlace() {
   const chosen = (may && tabs.find(([id]) => id === tab)?.[0]) || "titles";
   return (
     <div className="grid gap-3.5">
-      <Head
-        title="Items"
-        says="Titles and their copies: where they are, what is on record of them, what has to be done."
-      />
+      <Head title="Items" says="Titles and copies: find, add, change, check." />
       {may && (
         <Tabs
           label="Items"

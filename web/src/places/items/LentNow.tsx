@@ -33,17 +33,17 @@ const columns: Column<Lent>[] = [
       </Link>
     ),
   },
-  { id: "number", head: "Number", value: (l) => l.barcode, cell: (l) => <Code>{l.barcode}</Code> },
+  { id: "number", head: "Label", value: (l) => l.barcode, cell: (l) => <Code>{l.barcode}</Code> },
   {
     id: "who",
-    head: "Who has it",
+    head: "Borrower",
     value: (l) => l.who,
     cell: (l) => <Whom id={l.patron_id} name={l.patron_id ? l.who : "a patron of another branch"} />,
   },
   { id: "class", head: "Patron class", value: (l) => l.class },
   { id: "since", head: "Since", value: (l) => l.since.slice(0, 10), cell: (l) => sayDay(l.since) },
   { id: "branch", head: "Lent at", value: (l) => l.branch },
-  { id: "home", head: "Belongs to", value: (l) => l.home },
+  { id: "home", head: "Home branch", value: (l) => l.home },
   { id: "material", head: "Material", value: (l) => l.material },
   { id: "shelf", head: "Collection", value: (l) => `${l.collection}${l.call_number && `, ${l.call_number}`}` },
   { id: "renewals", head: "Renewed", value: (l) => l.renewals || "", right: true },
@@ -74,7 +74,7 @@ export function LentNow() {
           onChoose={(branch) => set({ branch })}
         />
         <AnyOf
-          label="Belongs to"
+          label="Home branch"
           value={query.home}
           options={classes.branches}
           any="any branch"
@@ -100,19 +100,19 @@ export function LentNow() {
           <input type="date" className={inputLook} value={query.to} onChange={(e) => set({ to: e.target.value })} />
         </Field>
       </div>
-      <Card label="On loan now">
+      <Card label="On loan">
         <Loading of={list}>
           {(rows) => (
             <Table
-              label="On loan now"
+              label="On loan"
               columns={columns}
               rows={rows}
               id={(l) => l.loan_id}
               pages={list.pages}
               tools
-              paper="On loan now"
+              paper="On loan"
               className="max-h-[64vh]"
-              empty="Nothing of this is on loan."
+              empty="Nothing on loan matches."
             />
           )}
         </Loading>

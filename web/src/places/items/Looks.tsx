@@ -9,7 +9,7 @@ import { sayInstant } from "../../kit/say";
 import { useWrite } from "../../kit/write";
 import { useAgain } from "./stock";
 
-const schema = z.object({ place: check.needed("Say where you looked."), found: z.boolean() });
+const schema = z.object({ place: check.needed("Enter where you looked."), found: z.boolean() });
 
 /** Who looked where for something, and one more look. */
 export function Looks({ item }: { item: { id: number; title: string } }) {
@@ -21,20 +21,20 @@ export function Looks({ item }: { item: { id: number; title: string } }) {
   const look = useWrite(
     (body: Schema["StockLooking"], key) =>
       api.POST("/api/items/{id}/looks", { params: { path: { id: item.id }, header: keyed(key) }, body }),
-    { name: `look for ${item.id}`, about: `Looking for ${item.title}`, done: again },
+    { name: `look for ${item.id}`, about: `Searching for ${item.title}`, done: again },
   );
   return (
-    <Card label="Who looked where">
-      <h2 className="px-3.5 pt-2.5 font-semibold">Who looked where</h2>
+    <Card label="Search log">
+      <h2 className="px-3.5 pt-2.5 font-semibold">Search log</h2>
       <Loading of={looks} lines={2}>
         {(rows) =>
           rows.length === 0 ? (
-            <Empty>Nobody has written down yet where they looked.</Empty>
+            <Empty>No searches recorded yet.</Empty>
           ) : (
             <ul className="px-3.5 py-1.5">
               {rows.map((l) => (
                 <li key={l.at} className="flex flex-wrap gap-x-2">
-                  <Tag tone={l.found ? "spruce" : "plain"}>{l.found ? "Found" : "Not there"}</Tag>
+                  <Tag tone={l.found ? "spruce" : "plain"}>{l.found ? "Found" : "Not found"}</Tag>
                   <b className="font-semibold">{l.place}</b>
                   <span className="text-ink-2">
                     {l.who}, {l.branch}, {sayInstant(l.at)}
@@ -47,17 +47,17 @@ export function Looks({ item }: { item: { id: number; title: string } }) {
       </Loading>
       <Form
         key={looks.data?.length ?? 0}
-        label="One more look"
+        label="Add a search"
         schema={schema}
         start={{ place: "", found: false }}
         write={look}
         onSend={look.run}
         className="flex flex-wrap items-end gap-2.5 border-t border-line p-3.5"
       >
-        <TextField name="place" label="I looked here" width="w-72 max-w-full" maxLength={200} />
-        <TickField name="found" label="and found it" className="pb-1.5" />
+        <TextField name="place" label="Where you looked" width="w-72 max-w-full" maxLength={200} />
+        <TickField name="found" label="Found" className="pb-1.5" />
         <Send plain write={look}>
-          Write it down
+          Save
         </Send>
       </Form>
     </Card>

@@ -22,18 +22,18 @@ const states = [
   ["in_use", "in use"],
   ["missing", "missing"],
   ["lost", "lost"],
-  ["aside", "put aside"],
-  ["damaged", "put aside, damaged"],
+  ["aside", "set aside"],
+  ["damaged", "set aside, damaged"],
   ["repair", "in repair"],
-  ["rebuy", "to be bought again"],
-  ["withdrawn", "out of the stock"],
+  ["rebuy", "to replace"],
+  ["withdrawn", "withdrawn"],
 ] as const;
 
 const marks = [
-  ["", "all of them"],
-  ["labels", "whose label waits"],
-  ["strays", "on a shelf elsewhere"],
-  ["season", "there for a season"],
+  ["", "all"],
+  ["labels", "label to print"],
+  ["strays", "at another branch"],
+  ["season", "temporary home branch"],
 ] as const;
 
 const asides = ["damaged", "repair", "rebuy"];
@@ -47,7 +47,7 @@ const itemsOf = (chosen: Item[] | "all" | "pile", piled: Piled[]): { id: number 
 
 /** Many items at once: those that are found or were scanned are changed, looked at first, or get their labels. */
 export function Many() {
-  usePrompt("Scan items onto the pile");
+  usePrompt("Scan items to add them");
   const me = useMe();
   const piled = useStore(pile, (p) => p.items);
   const [search, setSearch] = useState<Search>({ branch: me.branch });
@@ -88,14 +88,14 @@ export function Many() {
       )}
       <Card label="Items">
         {!any ? (
-          <Empty>Say which items: a branch, a collection, a state; or scan them onto a pile.</Empty>
+          <Empty>Choose items by branch, collection or status, or scan them.</Empty>
         ) : (
           <Loading of={list}>
             {(rows) => (
               <>
                 {supervises(me.role) && rows.length > 0 && (
                   <p className="border-b border-line px-3.5 py-1.5">
-                    <Quiet onClick={() => setChosen({ what: "change", items: "all" })}>Change all that are found</Quiet>
+                    <Quiet onClick={() => setChosen({ what: "change", items: "all" })}>Change all results</Quiet>
                   </p>
                 )}
                 <Table
@@ -105,7 +105,7 @@ export function Many() {
                   id={(i) => i.id}
                   pages={list.pages}
                   tools
-                  paper={search.strays ? `To pull at ${branchName(me)}, by shelf` : "Items"}
+                  paper={search.strays ? `To take from the shelves at ${branchName(me)}, by shelf` : "Items"}
                   className="max-h-[58vh]"
                   acts={[
                     ...(supervises(me.role)
@@ -122,7 +122,7 @@ export function Many() {
                       run: (items) => setChosen({ what: "labels", items }),
                     },
                   ]}
-                  empty="No item is like that."
+                  empty="No items match."
                 />
               </>
             )}
@@ -148,14 +148,14 @@ function Which({ search, onSet: set }: { search: Search; onSet: (by: Search) => 
       }}
     >
       <AnyOf
-        label="Belongs to"
+        label="Home branch"
         value={search.branch ?? ""}
         options={classes.branches}
         any="any branch"
         onChoose={(v) => set({ branch: v })}
       />
       <AnyOf
-        label="Is at"
+        label="Location"
         value={search.at ?? ""}
         options={classes.branches}
         any="any branch"
@@ -174,20 +174,20 @@ function Which({ search, onSet: set }: { search: Search; onSet: (by: Search) => 
         onChoose={(v) => set({ material: v })}
       />
       <AnyOf
-        label="Stands"
+        label="Status"
         value={search.aside_for ?? search.standing ?? ""}
         options={states}
-        any="any but out of the stock"
+        any="any except withdrawn"
         onChoose={(v) => set(standsAs(v))}
       />
       <AnyOf
-        label="Of these"
+        label="Only"
         value={mark}
         options={marks.slice(1)}
         any={marks[0][1]}
         onChoose={(v) => set({ labels: v === "labels", strays: v === "strays", season: v === "season" })}
       />
-      <Field label="Call number begins">
+      <Field label="Call number starts with">
         <input
           className={`${inputLook} w-28`}
           maxLength={60}
@@ -195,11 +195,11 @@ function Which({ search, onSet: set }: { search: Search; onSet: (by: Search) => 
           onChange={(e) => setBegins(e.target.value)}
         />
       </Field>
-      <Field label="Words of the title">
+      <Field label="Title">
         <input className={`${inputLook} w-48`} value={words} onChange={(e) => setWords(e.target.value)} />
       </Field>
       <Button plain type="submit">
-        Find
+        Search
       </Button>
     </form>
   );
@@ -212,28 +212,28 @@ function Pile({ onChosen }: { onChosen: (what: "change" | "labels") => void }) {
   const odd = useScans("items", "many");
   if (piled.length === 0 && odd.length === 0) return null;
   return (
-    <Card label="The pile" className="grid gap-1.5 p-3.5">
+    <Card label="Scanned items" className="grid gap-1.5 p-3.5">
       <p className="flex flex-wrap items-center gap-2.5">
-        <b className="font-semibold">{piled.length === 1 ? "One item" : `${piled.length} items`} on the pile</b>
+        <b className="font-semibold">{piled.length === 1 ? "One item" : `${piled.length} items`} scanned</b>
         {supervises(me.role) && (
           <Button plain disabled={piled.length === 0} onClick={() => onChosen("change")}>
-            Change the pile
+            Change scanned items
           </Button>
         )}
         <Button plain disabled={piled.length === 0} onClick={() => onChosen("labels")}>
-          Labels of the pile
+          Print labels
         </Button>
-        <Quiet onClick={() => pile.setState({ items: [] })}>Clear the pile</Quiet>
+        <Quiet onClick={() => pile.setState({ items: [] })}>Clear</Quiet>
       </p>
       <ul className="flex max-h-28 flex-wrap gap-x-4 overflow-auto text-sm">
         {piled.map((i) => (
           <li key={i.id}>
             <Code>{i.barcode}</Code> {i.title}{" "}
             <Quiet
-              aria-label={`Take ${i.title} off`}
+              aria-label={`Remove ${i.title}`}
               onClick={() => pile.setState({ items: piled.filter((x) => x.id !== i.id) })}
             >
-              take off
+              remove
             </Quiet>
           </li>
         ))}

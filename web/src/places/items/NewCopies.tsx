@@ -22,7 +22,7 @@ const schema = z.intersection(
     count: z
       .string()
       .trim()
-      .regex(/^([1-9]\d{0,2})?$/, "How many, from 1 to 200."),
+      .regex(/^([1-9]\d{0,2})?$/, "Enter a number from 1 to 200."),
     labels: check.text,
     note: check.text,
   }),
@@ -118,9 +118,9 @@ export function NewCopies({
       >
         <ItemFields />
         <div className="grid gap-2.5 sm:grid-cols-[6rem_1fr_1fr]">
-          <TextField name="count" label="How many" inputMode="numeric" />
-          <LinesField name="labels" label="Their labels, one a line; without one each gets the next number" rows={2} />
-          <TextField name="note" label="Note, shown whenever it comes back" />
+          <TextField name="count" label="Number of copies" inputMode="numeric" />
+          <LinesField name="labels" label="Labels, one per line" rows={2} />
+          <TextField name="note" label="Note, shown at every return" />
         </div>
         <Scanned title={title} codes={scanned} />
         <span>
@@ -156,10 +156,10 @@ function Scanned({ title, codes }: { title: number; codes: string[] }) {
         <li key={c} className="flex gap-2">
           <Code>{c}</Code>
           <Quiet
-            aria-label={`Leave out ${c}`}
+            aria-label={`Remove ${c}`}
             onClick={() => labels.setState({ title, codes: codes.filter((x) => x !== c) })}
           >
-            leave out
+            remove
           </Quiet>
         </li>
       ))}

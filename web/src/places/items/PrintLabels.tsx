@@ -52,7 +52,7 @@ export function PrintLabels({ items, onLeave }: { items: { id: number }[]; onLea
           ))}
         </select>
       </Field>
-      <Field label="Places used already">
+      <Field label="Positions already used">
         <input
           className={`${inputLook} w-20`}
           inputMode="numeric"
@@ -63,19 +63,19 @@ export function PrintLabels({ items, onLeave }: { items: { id: number }[]; onLea
       </Field>
       {wrong ? (
         <p role="alert" className="text-buoy-700">
-          A number from 0 to {places - 1}.
+          Enter a number from 0 to {places - 1}.
         </p>
       ) : (
         <a href={address} target="_blank" rel="noreferrer" className="link font-semibold">
-          {ids.length === 1 ? "Open the label" : `Open ${ids.length} labels`} as PDF
+          {ids.length === 1 ? "Open label" : `Open ${ids.length} labels`} as PDF
         </a>
       )}
       <Button plain busy={printed.busy} onClick={() => printed.run(ids)}>
-        They are printed
+        Mark as printed
       </Button>
       {onLeave && (
         <Button plain onClick={onLeave}>
-          Leave it
+          Cancel
         </Button>
       )}
       <Trouble error={printed.problem} />

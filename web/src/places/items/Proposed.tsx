@@ -15,16 +15,16 @@ export function Proposed({
 }) {
   return (
     <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
-      {p.another && <Tag tone="buoy">Not this ISBN</Tag>}
-      <b className="font-semibold">{p.name || "A record without a title"}</b>
+      {p.another && <Tag tone="buoy">Different ISBN</Tag>}
+      <b className="font-semibold">{p.name || "Record without a title"}</b>
       <span>{[p.author, p.edition, p.publisher, p.year, p.extent].filter(Boolean).join(", ")}</span>
       <Button plain={p.another} onClick={onTake}>
-        Take this record
+        Use this record
       </Button>
       {p.another && (
         <p className="w-full text-sm text-buoy-700">
-          {service} answered with a record that does not say this number: it may be another title&rsquo;s. Compare it
-          with the book before you take it.
+          {service} returned a record without this number; it may be another title. Compare it with the book before you
+          use it.
         </p>
       )}
     </div>

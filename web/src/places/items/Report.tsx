@@ -30,12 +30,12 @@ export function Report({ shelf: v }: { shelf: Inventory }) {
     <Loading of={report}>
       {(r) => (
         <>
-          <Card label="Not where it should be">
+          <Card label="Misplaced">
             <h2 className="px-3.5 pt-2.5 font-semibold">
-              {r.in_place} in their place; {r.odd.length} not where they should be
+              {r.in_place} in place; {r.odd.length} misplaced
             </h2>
             {r.odd.length === 0 ? (
-              <Empty>Everything that was scanned stands where it should.</Empty>
+              <Empty>Everything scanned is in its place.</Empty>
             ) : (
               <ul className="divide-y divide-line">
                 {r.odd.map((l) => (
@@ -44,36 +44,32 @@ export function Report({ shelf: v }: { shelf: Inventory }) {
               </ul>
             )}
           </Card>
-          <Card label="Not seen">
+          <Card label="Not scanned">
             <h2 className="px-3.5 pt-2.5 pb-1 font-semibold">
-              Should stand between the first and the last, and not seen: {r.unseen.length}
+              Expected on these shelves, not scanned: {r.unseen.length}
             </h2>
             <Table
-              label="Not seen"
+              label="Not scanned"
               columns={itemColumns}
               rows={r.unseen}
               id={(i) => i.id}
               tools
-              paper={`Not seen: ${v.name}`}
+              paper={`Not scanned: ${v.name}`}
               className="max-h-[50vh]"
               acts={
-                v.finished_at
-                  ? undefined
-                  : [{ label: (c) => `${c.length} count as missing when it is finished`, run: setMissing }]
+                v.finished_at ? undefined : [{ label: (c) => `${c.length} will be marked missing`, run: setMissing }]
               }
-              empty="Nothing is missing between the first and the last."
+              empty="Nothing is missing."
             />
           </Card>
           {!v.finished_at && (
             <p className="flex flex-wrap items-center gap-2.5">
               <Button busy={finish.busy} onClick={() => finish.run(missing.map((i) => i.id))}>
                 {missing.length === 0
-                  ? "Finish; nothing is marked as missing"
-                  : `Finish; ${missing.length} are missing`}
+                  ? "Finish without marking any missing"
+                  : `Finish and mark ${missing.length} missing`}
               </Button>
-              <span className="text-sm text-ink-2">
-                What is marked as missing can be taken back under What was done.
-              </span>
+              <span className="text-sm text-ink-2">You can undo this under Activity.</span>
               <Trouble error={finish.problem} />
             </p>
           )}

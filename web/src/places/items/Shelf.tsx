@@ -33,7 +33,7 @@ export function Shelf({ id }: { id: number }) {
 }
 
 function Along({ shelf: v }: { shelf: Inventory }) {
-  usePrompt(v.finished_at ? "This shelf is finished" : "Scan what stands here, one after the other");
+  usePrompt(v.finished_at ? "This shelf check is finished" : "Scan the items in shelf order");
   const navigate = useNavigate();
   const [report, setReport] = useState(!!v.finished_at);
   return (
@@ -43,10 +43,10 @@ function Along({ shelf: v }: { shelf: Inventory }) {
         says={`${v.branch}, ${v.collection}; ${v.scans} scanned${v.finished_at ? `, finished ${sayInstant(v.finished_at)}` : ""}`}
       >
         <Button plain={report} aria-expanded={report} onClick={() => setReport(!report)}>
-          {report ? "The scans" : "What it comes to"}
+          {report ? "Scans" : "Result"}
         </Button>
         <Button plain onClick={() => void navigate({ to: "/items", search: { tab: "shelves" } })}>
-          All shelves
+          All shelf checks
         </Button>
       </Head>
       <Unanswered shelf={v} />
@@ -60,7 +60,7 @@ function Unanswered({ shelf: v }: { shelf: Inventory }) {
   const here = useScans("items", `shelf ${v.id}`).filter((s) => !s.result);
   if (here.length === 0) return null;
   return (
-    <Card label="Not answered">
+    <Card label="No answer">
       <ul aria-live="polite" className="divide-y divide-line">
         {here.map((s) => (
           <Waiting key={s.id} scan={s} />
@@ -76,13 +76,11 @@ function Lines({ shelf: v }: { shelf: Inventory }) {
     told(api.GET("/api/inventories/{id}/lines", { params: { path: { id: v.id }, query: { after } } })),
   );
   return (
-    <Card label="Scans along the shelf">
+    <Card label="Scans of this shelf check">
       <Loading of={list}>
         {(rows) =>
           rows.length === 0 ? (
-            <Empty>
-              Scan what stands on the shelf, one after the other, as it stands. What is not right is said at once.
-            </Empty>
+            <Empty>Scan the items in shelf order. Anything wrong is shown at once.</Empty>
           ) : (
             <>
               <ul aria-live="polite" className="max-h-[66vh] divide-y divide-line overflow-auto">

@@ -6,19 +6,19 @@ import type { ShelfLine } from "./session";
 import { useAgain } from "./stock";
 
 const met: Record<ShelfLine["found"], string> = {
-  in_place: "In its place",
+  in_place: "In place",
   out_of_order: "Out of order",
   on_loan: "On loan",
   elsewhere: "Another branch",
   other_collection: "Another collection",
-  held: "Waited for",
-  under_way: "On its way",
+  held: "On hold",
+  under_way: "In transit",
   was_missing: "Was missing, found",
   found_elsewhere: "Was missing, wrong shelf",
-  out_of_use: "Put aside",
-  withdrawn: "Out of the stock",
+  out_of_use: "Set aside",
+  withdrawn: "Withdrawn",
   unknown: "Unknown",
-  again: "Scanned already",
+  again: "Already scanned",
 };
 
 const tone = (l: ShelfLine): Tone => (l.good ? "spruce" : l.found === "out_of_order" ? "amber" : "buoy");
@@ -28,7 +28,7 @@ export function ShelfScan({ line: l, open }: { line: ShelfLine; open: boolean })
   const again = useAgain();
   const undo = useWrite(
     (id: number, key) => api.POST("/api/inventory-lines/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
-    { name: `shelf line ${l.id}`, about: "Taking a scan back", done: again },
+    { name: `shelf line ${l.id}`, about: "Undoing a scan", done: again },
   );
   return (
     <li className={`flex flex-wrap items-baseline gap-x-2 px-3.5 py-1.5 ${l.undone ? "text-ink-3 line-through" : ""}`}>

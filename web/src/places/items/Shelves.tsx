@@ -13,7 +13,7 @@ import { useWrite } from "../../kit/write";
 
 type Inventory = Schema["StockInventory"];
 
-const schema = z.object({ name: check.needed("Say which shelves these are."), collection: z.string() });
+const schema = z.object({ name: check.needed("Enter which shelves these are."), collection: z.string() });
 
 const columns: Column<Inventory>[] = [
   {
@@ -27,14 +27,14 @@ const columns: Column<Inventory>[] = [
     ),
   },
   { id: "collection", head: "Collection", value: (v) => v.collection },
-  { id: "opened", head: "Begun", value: (v) => v.opened_at, cell: (v) => `${sayInstant(v.opened_at)}, ${v.who}` },
+  { id: "opened", head: "Started", value: (v) => v.opened_at, cell: (v) => `${sayInstant(v.opened_at)}, ${v.who}` },
   { id: "scans", head: "Scans", value: (v) => v.scans, right: true },
-  { id: "missing", head: "Not seen, missing", value: (v) => v.missing || "", right: true },
+  { id: "missing", head: "Not scanned, missing", value: (v) => v.missing || "", right: true },
   {
     id: "state",
-    head: "State",
-    value: (v) => (v.finished_at ? "finished" : "under way"),
-    cell: (v) => <Tag tone={v.finished_at ? "plain" : "tide"}>{v.finished_at ? "finished" : "under way"}</Tag>,
+    head: "Status",
+    value: (v) => (v.finished_at ? "finished" : "in progress"),
+    cell: (v) => <Tag tone={v.finished_at ? "plain" : "tide"}>{v.finished_at ? "finished" : "in progress"}</Tag>,
   },
 ];
 
@@ -49,37 +49,37 @@ export function Shelves() {
     (body: Schema["StockOpening"], key) => api.POST("/api/inventories", { params: { header: keyed(key) }, body }),
     {
       name: "begin an inventory",
-      about: "Beginning along a shelf",
+      about: "Starting a shelf check",
       done: (v) => void navigate({ to: "/items", search: { shelf: v.id } }),
     },
   );
   return (
     <>
-      <Card label="Begin along a shelf" className="p-3.5">
+      <Card label="Start a shelf check" className="p-3.5">
         <Form
-          label="Begin along a shelf"
+          label="Start a shelf check"
           schema={schema}
           start={{ name: "", collection: "" }}
           write={open}
           onSend={open.run}
           className="flex flex-wrap items-end gap-2.5"
         >
-          <TextField name="name" label="Which shelves" placeholder="Films, window side" width="w-72" maxLength={120} />
-          <ChoiceField name="collection" label="Of which collection" options={[["", "any"], ...classes.collections]} />
-          <Send write={open}>Begin</Send>
+          <TextField name="name" label="Shelves" placeholder="Films, window side" width="w-72" maxLength={120} />
+          <ChoiceField name="collection" label="Collection" options={[["", "any"], ...classes.collections]} />
+          <Send write={open}>Start</Send>
         </Form>
       </Card>
-      <Card label="Along a shelf">
+      <Card label="Shelf check">
         <Loading of={list}>
           {(rows) => (
             <Table
-              label="Along a shelf"
+              label="Shelf check"
               columns={columns}
               rows={rows}
               id={(v) => v.id}
               pages={list.pages}
               className="max-h-[60vh]"
-              empty="No shelf of this branch has been walked along yet. Begin one, and scan what stands there in its order."
+              empty="No shelf checks at this branch yet. Start one and scan the items in shelf order."
             />
           )}
         </Loading>

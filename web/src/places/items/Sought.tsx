@@ -13,7 +13,7 @@ import { AnyOf } from "./stock";
 type Sought = Schema["StockSought"];
 
 const why = (s: Sought) =>
-  ({ "": "Missing", returned: "Says it was brought back", never_had: "Says they never had it" })[s.claimed];
+  ({ "": "Missing", returned: "Claims returned", never_had: "Claims never had it" })[s.claimed];
 
 const columns: Column<Sought>[] = [
   {
@@ -33,16 +33,16 @@ const columns: Column<Sought>[] = [
     ),
   },
   { id: "author", head: "Author", value: (s) => s.author },
-  { id: "number", head: "Number", value: (s) => s.barcode, cell: (s) => <Code>{s.barcode}</Code> },
+  { id: "number", head: "Label", value: (s) => s.barcode, cell: (s) => <Code>{s.barcode}</Code> },
   { id: "seen", head: "Last seen at", value: (s) => s.at },
-  { id: "why", head: "Why", value: why, cell: (s) => <Tag tone={s.claimed ? "amber" : "buoy"}>{why(s)}</Tag> },
+  { id: "why", head: "Reason", value: why, cell: (s) => <Tag tone={s.claimed ? "amber" : "buoy"}>{why(s)}</Tag> },
   {
     id: "looks",
-    head: "Looked",
+    head: "Searches",
     value: (s) => s.looks,
     cell: (s) =>
       s.looks === 0
-        ? "nobody yet"
+        ? "none yet"
         : `${s.looks} ×, last ${s.last_place}${s.last_look ? `, ${sayInstant(s.last_look)}` : ""}`,
   },
 ];
@@ -62,25 +62,25 @@ export function Sought() {
   return (
     <>
       <AnyOf
-        label="Belongs to or last seen at"
+        label="Home branch or last seen at"
         value={branch}
         options={classes.branches}
         any="any branch"
         onChoose={setBranch}
       />
-      <Card label="Looked for">
+      <Card label="Missing items">
         <Loading of={list}>
           {(rows) => (
             <Table
-              label="Looked for"
+              label="Missing items"
               columns={columns}
               rows={rows}
               id={(s) => s.id}
               pages={list.pages}
               tools
-              paper="To be looked for on the shelves"
+              paper="To look for on the shelves"
               className="max-h-[66vh]"
-              empty="Nothing is looked for. What is missing comes here, and what its borrower says was brought back."
+              empty="No missing items. Missing items and claimed returns appear here."
             />
           )}
         </Loading>

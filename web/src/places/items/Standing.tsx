@@ -8,12 +8,12 @@ type Standing = Schema["StockStanding"];
 
 /** What may become of an item, each with what it is called. */
 export const standings: readonly { says: string; to: Omit<Standing, "reason"> }[] = [
-  { says: "Back in use", to: { standing: "in_use" } },
-  { says: "Not found: missing", to: { standing: "missing" } },
-  { says: "Damaged: put aside", to: { standing: "aside", aside_for: "damaged" } },
-  { says: "To repair", to: { standing: "aside", aside_for: "repair" } },
-  { says: "Worn out: buy again", to: { standing: "aside", aside_for: "rebuy" } },
-  { says: "Out of the stock", to: { standing: "withdrawn" } },
+  { says: "In use", to: { standing: "in_use" } },
+  { says: "Missing", to: { standing: "missing" } },
+  { says: "Damaged", to: { standing: "aside", aside_for: "damaged" } },
+  { says: "In repair", to: { standing: "aside", aside_for: "repair" } },
+  { says: "To replace", to: { standing: "aside", aside_for: "rebuy" } },
+  { says: "Withdrawn", to: { standing: "withdrawn" } },
 ];
 
 const isSo = (i: Item, to: Omit<Standing, "reason">) =>
@@ -28,7 +28,7 @@ export function Standing({ item: i }: { item: Item }) {
       api.PUT("/api/items/{id}/standing", { params: { path: { id: i.id }, header: keyed(key) }, body }),
     {
       name: `standing of ${i.id}`,
-      about: `How ${i.title} stands`,
+      about: `Status of ${i.title}`,
       done: () => {
         setReason("");
         again();
@@ -36,8 +36,8 @@ export function Standing({ item: i }: { item: Item }) {
     },
   );
   return (
-    <Card label="How it stands" className="flex flex-wrap items-end gap-2 p-3.5">
-      <Field label="Why, needed to take it out of the stock">
+    <Card label="Status" className="flex flex-wrap items-end gap-2 p-3.5">
+      <Field label="Reason (needed to withdraw)">
         <input
           className={`${inputLook} w-64`}
           maxLength={300}

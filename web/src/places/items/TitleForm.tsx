@@ -7,20 +7,20 @@ export type Record = Omit<Schema["CatalogueAdding"], "from" | "source" | "twice"
 
 /** A title as the form has it: all texts. */
 export const titleSchema = z.object({
-  name: check.needed("A title needs a name."),
+  name: check.needed("Enter a title."),
   author: check.text,
   isbn: check.text,
   numbers: check.text,
   year: z
     .string()
     .trim()
-    .regex(/^(\d{4})?$/, "Four figures, such as 2026."),
+    .regex(/^(\d{4})?$/, "Enter four digits, such as 2026."),
   edition: check.text,
   publisher: check.text,
   language: z
     .string()
     .trim()
-    .regex(/^([a-z]{3})?$/, "Three small letters, such as eng, fra or deu."),
+    .regex(/^([a-z]{3})?$/, "Enter three small letters, such as eng, fra or deu."),
   extent: check.text,
   series: check.text,
   subjects: check.text,
@@ -73,11 +73,11 @@ export function TitleFields() {
       <TextField name="edition" label="Edition" />
       <TextField name="publisher" label="Publisher" />
       <TextField name="year" label="Year" inputMode="numeric" />
-      <TextField name="language" label="Language, three letters" />
-      <TextField name="extent" label="How much: pages, discs, pieces" />
+      <TextField name="language" label="Language code" />
+      <TextField name="extent" label="Extent" />
       <TextField name="series" label="Series" />
-      <TextField name="numbers" label="Further ISBN and ISSN" />
-      <TextField name="subjects" label="Subjects, with semicolons" />
+      <TextField name="numbers" label="Other ISBN or ISSN" />
+      <TextField name="subjects" label="Subjects, separated by semicolons" />
       <LinesField name="summary" label="Summary" className="sm:col-span-2 lg:col-span-4" rows={2} />
     </div>
   );

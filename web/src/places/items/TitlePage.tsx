@@ -1,3 +1,4 @@
+import { sayCount } from "../../kit/say";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
@@ -47,13 +48,13 @@ function OfTitle({ title: t }: { title: Shown }) {
               Add copies
             </Button>
             <Button plain aria-expanded={open === "change"} onClick={toggle("change")}>
-              Change the title
+              Edit title
             </Button>
           </>
         )}
         {t.raw && (
           <Button plain aria-expanded={open === "record"} onClick={toggle("record")}>
-            Its record
+            Record
           </Button>
         )}
       </Head>
@@ -61,9 +62,9 @@ function OfTitle({ title: t }: { title: Shown }) {
       {may && open === "change" && <Change title={t} onLeave={() => setOpen()} />}
       {may && open === "copies" && <NewCopies title={t.id} name={t.name} material={material} collection={collection} />}
       {open === "record" && (
-        <Card label="Its record" className="overflow-x-auto p-3.5">
+        <Card label="Record" className="overflow-x-auto p-3.5">
           <p className="pb-1 text-sm text-ink-2">
-            As it came{t.source && ` from ${t.source}`}; it goes out again like that.
+            Original record{t.source && ` from ${t.source}`}; exported unchanged.
           </p>
           <pre className="font-mono text-sm">{t.raw}</pre>
         </Card>
@@ -77,17 +78,17 @@ const facts = (t: Shown) =>
   [
     ["ISBN", [t.isbn, ...t.numbers].filter(Boolean).join(", ")],
     ["Publisher", t.publisher],
-    ["How much", t.extent],
+    ["Extent", t.extent],
     ["Language", t.language],
     ["Series", t.series],
     ["Subjects", t.subjects.join("; ")],
-    ["Record from", t.source],
+    ["Source of record", t.source],
   ].filter(([, says]) => says);
 
 function About({ title: t }: { title: Shown }) {
   const known = facts(t);
   return (
-    <Card label="What is known of it" className="flex flex-wrap gap-4 p-3.5">
+    <Card label="Details" className="flex flex-wrap gap-4 p-3.5">
       {t.cover && <img src={`/api/titles/${t.id}/cover`} alt="" className="h-36 rounded border border-line" />}
       <div className="min-w-0 flex-1">
         <p className="font-semibold">
@@ -96,7 +97,7 @@ function About({ title: t }: { title: Shown }) {
             <>
               ;{" "}
               <Link to="/holds" search={{ title: t.id }} className="link">
-                {t.waiting} waiting for it
+                {sayCount(t.waiting, "hold")}
               </Link>
             </>
           )}
@@ -131,9 +132,9 @@ function Change({ title: t, onLeave }: { title: Shown; onLeave: () => void }) {
     },
   );
   return (
-    <Card label="Change the title" className="p-3.5">
+    <Card label="Edit title" className="p-3.5">
       <Form
-        label="Change the title"
+        label="Edit title"
         schema={titleSchema}
         start={toSaid(seen)}
         write={change}
@@ -142,7 +143,7 @@ function Change({ title: t, onLeave }: { title: Shown; onLeave: () => void }) {
       >
         <TitleFields />
         <Foot write={change} onLeave={onLeave}>
-          Keep
+          Save
         </Foot>
       </Form>
     </Card>
@@ -174,14 +175,14 @@ function Copies({ title: t }: { title: Shown }) {
                 ? [
                     { label: (c) => `Print ${c.length === 1 ? "its label" : `${c.length} labels`}`, run: setLabels },
                     {
-                      label: () => "Show the first",
+                      label: () => "Show first",
                       plain: true,
                       run: ([i]) => i && void navigate({ to: "/items", search: { item: i.id } }),
                     },
                   ]
                 : undefined
             }
-            empty="No copies. Add copies gives each a label of its own."
+            empty="No copies yet."
           />
         )}
       </Loading>

@@ -41,7 +41,7 @@ const columns: Column<Title>[] = [
 ];
 
 const where = (t: Title) =>
-  t.here > 0 ? "Here" : t.in > 0 ? "At another branch" : t.copies > 0 ? "Not now" : "No copies";
+  t.here > 0 ? "Here" : t.in > 0 ? "At another branch" : t.copies > 0 ? "Not available" : "No copies";
 
 const year = (text: string) => (/^\d{4}$/.test(text) ? Number(text) : undefined);
 
@@ -66,7 +66,7 @@ export function Titles() {
   return (
     <>
       <div className="flex flex-wrap items-end gap-2.5">
-        <Field label="Words of title, author, series or subject, or an ISBN">
+        <Field label="Title, author, series, subject or ISBN">
           <input
             className={`${inputLook} h-10 w-96 max-w-full text-lg`}
             value={typed}
@@ -74,7 +74,7 @@ export function Titles() {
           />
         </Field>
         <AnyOf
-          label="Copies of"
+          label="Branch"
           value={branch}
           options={classes.branches}
           any="any branch"
@@ -92,7 +92,7 @@ export function Titles() {
           options={classes.materials}
           onChoose={(v) => set({ material: v || undefined })}
         />
-        <Field label="From">
+        <Field label="Year from">
           <input
             className={`${inputLook} w-16`}
             inputMode="numeric"
@@ -113,7 +113,7 @@ export function Titles() {
       </div>
       <Card label="Titles">
         {!asked ? (
-          <Empty>Type words to find titles, or scan an item to see it.</Empty>
+          <Empty>Type words to search, or scan an item.</Empty>
         ) : (
           <Loading of={found}>
             {(rows) =>
@@ -144,13 +144,13 @@ export function Titles() {
 function Nothing({ meant, onWords }: { meant?: string; onWords: (words: string) => void }) {
   return (
     <Empty>
-      No title has all of these words.{" "}
+      No title matches all of these words.{" "}
       {meant ? (
         <>
           Did you mean <Quiet onClick={() => onWords(meant)}>{meant}</Quiet>?
         </>
       ) : (
-        "Try fewer, or another spelling; or look in all branches and collections."
+        "Try fewer words or another spelling, or search all branches and collections."
       )}
     </Empty>
   );

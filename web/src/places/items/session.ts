@@ -72,10 +72,10 @@ async function along(scan: Scan, send: Send, id: number): Promise<Outcome> {
 async function ontoPile(scan: Scan, send: Send): Promise<Outcome> {
   const read = await readAs(scan, send);
   const item = read.item;
-  if (read.kind !== "item" || !item) return { state: "wrong", says: read.says || "This is no item." };
+  if (read.kind !== "item" || !item) return { state: "wrong", says: read.says || "This is not an item label." };
   const list = await send(() => api.GET("/api/items", { params: { query: { item } } }));
   const found = list.rows[0];
-  if (!found) return { state: "wrong", says: "This item is not there any longer." };
+  if (!found) return { state: "wrong", says: "This item no longer exists." };
   const piled = { id: found.id, barcode: found.barcode, title: found.title, state: found.state };
   pile.setState(({ items }) => ({ items: [...items.filter((i) => i.id !== piled.id), piled] }));
   return { state: "done", gone: true };
@@ -84,8 +84,8 @@ async function ontoPile(scan: Scan, send: Send): Promise<Outcome> {
 /** A label for a new copy: one that nothing has yet. Whether it is one is looked at again when the copies are added. */
 async function toCopies(scan: Scan, send: Send, title: number): Promise<Outcome> {
   const read = await readAs(scan, send);
-  if (read.kind === "item") return { state: "wrong", says: "This label is in use. Take another one." };
-  if (!read.free) return { state: "wrong", says: read.says || "This is no label." };
+  if (read.kind === "item") return { state: "wrong", says: "This label is already used. Use another one." };
+  if (!read.free) return { state: "wrong", says: read.says || "This is not a label." };
   labels.setState(({ title: of, codes }) => ({
     title,
     codes: of === title ? [...codes.filter((c) => c !== read.number), read.number] : [read.number],

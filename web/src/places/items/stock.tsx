@@ -16,7 +16,7 @@ export function Where({ item: i }: { item: Item }) {
   return (
     <>
       <Tag tone={tones[i.tone]}>{i.state}</Tag>
-      {i.season && <p className="text-sm text-tide-700">Belongs there {i.season}</p>}
+      {i.season && <p className="text-sm text-tide-700">At home {i.season}</p>}
       {i.note && <p className="text-sm text-amber-700">{i.note}</p>}
     </>
   );
@@ -24,7 +24,7 @@ export function Where({ item: i }: { item: Item }) {
 
 const number: Column<Item> = {
   id: "number",
-  head: "Number",
+  head: "Label",
   value: (i) => i.barcode,
   cell: (i) => (
     <Link to="/items" search={{ item: i.id }} className="link">
@@ -34,11 +34,11 @@ const number: Column<Item> = {
 };
 
 const rest: Column<Item>[] = [
-  { id: "home", head: "Belongs to", value: (i) => `${i.home}${i.season && ` ${i.season}`}`, cell: (i) => i.home },
+  { id: "home", head: "Home branch", value: (i) => `${i.home}${i.season && ` ${i.season}`}`, cell: (i) => i.home },
   { id: "shelf", head: "Shelf", value: (i) => `${i.collection}${i.call_number && `, ${i.call_number}`}` },
   { id: "material", head: "Material", value: (i) => i.material },
   { id: "price", head: "Price", value: (i) => i.price, cell: (i) => i.price && sayMoney(i.price), right: true },
-  { id: "where", head: "Where it is now", value: (i) => i.state, cell: (i) => <Where item={i} /> },
+  { id: "where", head: "Location", value: (i) => i.state, cell: (i) => <Where item={i} /> },
 ];
 
 /** The columns of copies of one title, and of items of any. */

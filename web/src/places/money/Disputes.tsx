@@ -15,8 +15,8 @@ import { Whom } from "../../kit/whom";
 type Dispute = Schema["AccountsDispute"];
 
 const claimed: Record<Dispute["claimed"], string> = {
-  returned: "Says it was brought back",
-  never_had: "Says they never had it",
+  returned: "Claims returned",
+  never_had: "Claims never had it",
   "": "",
 };
 
@@ -50,35 +50,34 @@ const columns: Column<Dispute>[] = [
     cell: (d) => sayMoney(d.owed),
     className: "tabular-nums",
   },
-  { id: "says", head: "What they say", value: (d) => d.says || claimed[d.claimed], className: "min-w-48" },
+  { id: "says", head: "Claim", value: (d) => d.says || claimed[d.claimed], className: "min-w-48" },
   { id: "since", head: "Since", value: (d) => d.at, cell: (d) => `${sayDay(d.at)}${d.who && `, ${d.who}`}` },
   { id: "where", head: "Charged at", value: (d) => d.branch },
-  { id: "acts", head: "What was found", screenOnly: true, cell: (d) => <Answer dispute={d} /> },
+  { id: "acts", head: "Result", screenOnly: true, cell: (d) => <Answer dispute={d} /> },
 ];
 
 /** Charges in dispute: they wait and stop nobody, and what they are for is looked for. */
 export function Disputes() {
   const list = usePages(["disputes"], (after) => told(api.GET("/api/disputes", { params: { query: { after } } })));
   return (
-    <Card label="In dispute">
+    <Card label="Disputes">
       <p className="border-b border-line px-3.5 py-2 text-sm text-ink-2">
-        What somebody does not accept waits here and stops them from nothing. What is looked for on the shelves stands
-        under{" "}
+        Disputed charges wait here and never block borrowing. Items to look for are under{" "}
         <Link to="/items" search={{ tab: "sought" }} className="link">
-          Items, Sought
+          Items, Missing items
         </Link>
         .
       </p>
       <Loading of={{ ...list, data: list.data }} lines={5}>
         {(rows) => (
           <Table
-            label="In dispute"
+            label="Disputes"
             columns={columns}
             rows={rows}
             id={(d) => `${d.charge} ${d.id}`}
             pages={list.pages}
             tools
-            empty="Charges that patrons do not accept stand here, with what they say of them. They are put here from the patron's account."
+            empty="No disputes. Record one from a charge on the patron’s account."
           />
         )}
       </Loading>
@@ -86,7 +85,7 @@ export function Disputes() {
   );
 }
 
-const found = z.object({ reason: check.needed("Write down what was found.") });
+const found = z.object({ reason: check.needed("Enter what was found.") });
 
 /** Ends a dispute: the charge counts again, or is taken back. */
 function Answer({ dispute: d }: { dispute: Dispute }) {
@@ -100,28 +99,28 @@ function Answer({ dispute: d }: { dispute: Dispute }) {
   const credit = useWrite(
     (reason: string, key) =>
       api.POST("/api/charges/{id}/credit", { params: { ...path, header: keyed(key) }, body: { reason } }),
-    { name: `credit ${d.charge}`, about: `Taking back a charge of ${d.name}` },
+    { name: `credit ${d.charge}`, about: `Reversing a charge of ${d.name}` },
   );
   const write = how === "credit" ? credit : end;
   if (how === undefined)
     return (
       <span className="flex flex-wrap gap-x-3">
-        <Quiet onClick={() => setHow("credit")}>Take it back</Quiet>
-        {d.claimed === "" && <Quiet onClick={() => setHow("stands")}>It stands</Quiet>}
+        <Quiet onClick={() => setHow("credit")}>Reverse charge</Quiet>
+        {d.claimed === "" && <Quiet onClick={() => setHow("stands")}>Keep charge</Quiet>}
       </span>
     );
   return (
     <Form
-      label="What was found"
+      label="Result"
       schema={found}
       start={{ reason: "" }}
       write={write}
       onSend={(v) => write.run(v.reason)}
       className="flex flex-wrap items-end gap-2"
     >
-      <TextField name="reason" label={how === "credit" ? "Why it is taken back" : "What was found"} />
-      <Send write={write}>{how === "credit" ? "Take it back" : "It stands"}</Send>
-      <Quiet onClick={() => setHow(undefined)}>Leave it</Quiet>
+      <TextField name="reason" label={how === "credit" ? "Reason for the reversal" : "Result"} />
+      <Send write={write}>{how === "credit" ? "Reverse charge" : "Keep charge"}</Send>
+      <Quiet onClick={() => setHow(undefined)}>Cancel</Quiet>
     </Form>
   );
 }

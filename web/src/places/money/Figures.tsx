@@ -18,13 +18,13 @@ const taken: Column<Taken>[] = [
   { id: "day", head: "Day", value: (t) => t.day, cell: (t) => sayDate(t.day) },
   { id: "branch", head: "Branch", value: (t) => t.branch },
   { id: "till", head: "Till", value: (t) => t.till },
-  { id: "who", head: "Taken by", value: (t) => t.who },
-  { id: "means", head: "How", value: (t) => means[t.means as Means] },
+  { id: "who", head: "Staff", value: (t) => t.who },
+  { id: "means", head: "Method", value: (t) => means[t.means as Means] },
   { id: "for", head: "For", value: (t) => t.for },
   { id: "count", head: "Count", right: true, value: (t) => t.count, className: "tabular-nums" },
   {
     id: "sum",
-    head: "Sum",
+    head: "Amount",
     right: true,
     value: (t) => t.minor,
     money: "minor",
@@ -37,12 +37,12 @@ const waived: Column<Waived>[] = [
   { id: "at", head: "When", value: (w) => w.at, cell: (w) => sayInstant(w.at) },
   { id: "branch", head: "Branch", value: (w) => w.branch },
   { id: "who", head: "Waived by", value: (w) => w.who },
-  { id: "name", head: "For whom", value: (w) => w.name },
-  { id: "for", head: "Of what", value: (w) => w.for },
+  { id: "name", head: "Patron", value: (w) => w.name },
+  { id: "for", head: "Charge", value: (w) => w.for },
   { id: "reason", head: "Reason", value: (w) => w.reason, className: "min-w-40" },
   {
     id: "sum",
-    head: "Sum",
+    head: "Amount",
     right: true,
     value: (w) => Number(w.sum),
     money: "units",
@@ -82,7 +82,7 @@ export function Figures() {
           <label className="grid gap-1 text-sm text-ink-2">
             Branch
             <select className={inputLook} value={branch} onChange={(e) => setBranch(e.target.value)}>
-              <option value="">all of them</option>
+              <option value="">all</option>
               {me.branches.map((b) => (
                 <option key={b.code} value={b.code}>
                   {b.name}
@@ -92,11 +92,11 @@ export function Figures() {
           </label>
         )}
         <a className="link pb-1" href={`/api/money/takings.csv?${file}`} download="taken.csv">
-          As a table
+          Export CSV
         </a>
         {all && (
           <a className="link pb-1" href={`/api/money/journal.csv?${file}`} download="journal.csv">
-            Journal for the bookkeeping, double entry
+            Export double-entry journal
           </a>
         )}
       </div>
@@ -106,15 +106,15 @@ export function Figures() {
             {({ rows }) => (
               <>
                 <Sums rows={rows} />
-                <Card label="What was taken">
+                <Card label="Income">
                   <Table
-                    label="What was taken"
+                    label="Income"
                     columns={taken}
                     rows={rows}
                     id={(t) => [t.day, t.branch, t.till, t.who, t.means, t.for].join(" ")}
                     tools
-                    paper={`What was taken, ${sayDate(from)} to ${sayDate(to)}`}
-                    empty="Nothing went over the counter in this time."
+                    paper={`Income, ${sayDate(from)} to ${sayDate(to)}`}
+                    empty="No payments in this period."
                   />
                 </Card>
               </>
@@ -140,7 +140,7 @@ function Sums({ rows }: { rows: Taken[] }) {
       {sums.map(([by, sum]) => (
         <Sum key={by} name={means[by as Means]} sum={sum} />
       ))}
-      <Sum name="In all" sum={sums.reduce((all, [, n]) => all + n, 0)} />
+      <Sum name="Total" sum={sums.reduce((all, [, n]) => all + n, 0)} />
     </dl>
   );
 }
@@ -159,18 +159,18 @@ function Waivers({ query }: { query: { from: string; to: string; branch?: string
     told(api.GET("/api/money/waivers", { params: { query: { ...query, after } } })),
   );
   return (
-    <Card label="What was waived">
-      <h2 className="px-3.5 pt-3 font-semibold">What was waived, and by whom</h2>
+    <Card label="Waivers">
+      <h2 className="px-3.5 pt-3 font-semibold">Waivers</h2>
       <Loading of={{ ...list, data: list.data }} lines={4}>
         {(rows) => (
           <Table
-            label="What was waived"
+            label="Waivers"
             columns={waived}
             rows={rows}
             id={(w) => w.id}
             pages={list.pages}
             tools
-            empty="Nothing was waived in this time."
+            empty="No waivers in this period."
           />
         )}
       </Loading>

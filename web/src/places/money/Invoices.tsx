@@ -31,11 +31,11 @@ const columns: Column<Invoice>[] = [
     ),
   },
   { id: "name", head: "To", value: (v) => v.name, className: "min-w-40" },
-  { id: "day", head: "Of", value: (v) => v.day, cell: (v) => sayDate(v.day) },
+  { id: "day", head: "Date", value: (v) => v.day, cell: (v) => sayDate(v.day) },
   { id: "due", head: "Due", value: (v) => v.due, cell: (v) => sayDate(v.due) },
   {
     id: "amount",
-    head: "Sum",
+    head: "Amount",
     right: true,
     value: (v) => Number(v.amount),
     money: "units",
@@ -53,7 +53,7 @@ const columns: Column<Invoice>[] = [
   },
   {
     id: "state",
-    head: "State",
+    head: "Status",
     value: (v) => stateOf(v)[1],
     cell: (v) => <Tag tone={stateOf(v)[0]}>{stateOf(v)[1]}</Tag>,
   },
@@ -73,8 +73,7 @@ export function Invoices({ invoice }: { invoice?: number }) {
     <div className={clsx("grid items-start gap-3.5", invoice && "xl:grid-cols-[minmax(0,1fr)_400px]")}>
       <Card label="Invoices">
         <label className="flex items-center gap-2 border-b border-line px-3.5 py-2 text-sm">
-          <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Those that are paid or
-          withdrawn too
+          <input type="checkbox" checked={all} onChange={(e) => setAll(e.target.checked)} /> Show paid and withdrawn
         </label>
         <Loading of={{ ...list, data: list.data }} lines={5}>
           {(rows) => (
@@ -85,7 +84,7 @@ export function Invoices({ invoice }: { invoice?: number }) {
               id={(v) => v.id}
               pages={list.pages}
               tools
-              empty="Invoices to institutions stand here until they are paid. They are made on the institution's page, under Patrons."
+              empty="No open invoices. Make one on the institution’s page under Patrons."
             />
           )}
         </Loading>
@@ -118,7 +117,7 @@ function One({ id }: { id: number }) {
                   </li>
                 ))}
                 <li className="flex justify-between gap-3 border-t border-line pt-1 font-semibold">
-                  Sum <span className="tabular-nums">{sayMoney(v.amount)}</span>
+                  Amount <span className="tabular-nums">{sayMoney(v.amount)}</span>
                 </li>
               </ul>
               <a
@@ -150,7 +149,7 @@ function Pay({ invoice: v }: { invoice: Invoice }) {
   if (!open)
     return (
       <p className="px-3.5 pb-3.5">
-        <Button onClick={() => setOpen(true)}>It has been paid</Button>
+        <Button onClick={() => setOpen(true)}>Mark as paid</Button>
       </p>
     );
   const ours = v.lines.map((l) => l.charge);
@@ -167,7 +166,7 @@ function Pay({ invoice: v }: { invoice: Invoice }) {
   );
 }
 
-const because = z.object({ reason: check.needed("Say why it is withdrawn.") });
+const because = z.object({ reason: check.needed("Enter a reason.") });
 
 function Withdraw({ invoice: v }: { invoice: Invoice }) {
   const [open, setOpen] = useState(false);
@@ -179,21 +178,21 @@ function Withdraw({ invoice: v }: { invoice: Invoice }) {
   if (!open)
     return (
       <Quiet className="justify-self-start" onClick={() => setOpen(true)}>
-        Withdraw it
+        Withdraw
       </Quiet>
     );
   return (
     <Form
-      label="Withdraw the invoice"
+      label="Withdraw invoice"
       schema={because}
       start={{ reason: "" }}
       write={withdraw}
       onSend={(x) => withdraw.run(x.reason)}
       className="flex flex-wrap items-end gap-2"
     >
-      <TextField name="reason" label="Why; its charges stand as they are" />
+      <TextField name="reason" label="Reason (its charges stay)" />
       <Foot write={withdraw} onLeave={() => setOpen(false)}>
-        Withdraw it
+        Withdraw
       </Foot>
     </Form>
   );

@@ -12,10 +12,10 @@ import { Tills } from "./Tills";
 const tabs = [
   ["till", "Till"],
   ["receipts", "Receipts"],
-  ["back", "To give back"],
-  ["disputes", "In dispute"],
+  ["back", "Refunds due"],
+  ["disputes", "Disputes"],
   ["invoices", "Invoices"],
-  ["figures", "What was taken"],
+  ["figures", "Income"],
 ] as const;
 
 /** Money: the drawers, what went over the counter, what is to be given back, what waits. */
@@ -26,9 +26,12 @@ export function MoneyPlace() {
   const chosen = tabs.find(([id]) => id === tab)?.[0] ?? (receipt ? "receipts" : invoice ? "invoices" : "till");
   return (
     <div className="grid gap-3.5">
-      <Head title="Money" says={supervises(me.role) ? undefined : "What is taken and owed where you work."} />
+      <Head
+        title="Money"
+        says={supervises(me.role) ? undefined : "Tills, payments, refunds and invoices of your branch."}
+      />
       <Tabs
-        label="Parts of money"
+        label="Money"
         tabs={tabs}
         chosen={chosen}
         onChoose={(id) => void navigate({ to: "/money", search: { tab: id } })}

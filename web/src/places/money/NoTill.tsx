@@ -35,11 +35,11 @@ export function NoTill({ open }: { open: Schema["AccountsTill"][] }) {
   }));
   if (!put && !list.data?.length) return null;
   return (
-    <Card label="Under no till">
-      <h2 className="px-3.5 pt-3 font-semibold">Under no till</h2>
+    <Card label="Not in a till">
+      <h2 className="px-3.5 pt-3 font-semibold">Not in a till</h2>
       <p className="px-3.5 text-sm text-ink-2">
-        Taken while no till was open.{" "}
-        {open.length > 0 ? "Tick what is in a till now, and assign it to it." : "Open a till to assign it."}
+        Received while no till was open.{" "}
+        {open.length > 0 ? "Select the payments now in a till, then assign them." : "Open a till to assign them."}
       </p>
       {put && (
         <p role="status" className="mx-3.5 my-2 rounded-card bg-spruce-100 px-3 py-2 text-spruce-700">
@@ -53,14 +53,14 @@ export function NoTill({ open }: { open: Schema["AccountsTill"][] }) {
       )}
       <Trouble error={assign.problem} />
       <Table
-        label="Under no till"
+        label="Not in a till"
         columns={shown}
         rows={list.data ?? []}
         id={(r) => r.id}
         pages={list.pages}
         acts={open.length > 0 ? acts : undefined}
         className="max-h-[40vh]"
-        empty="Everything that was taken here is in a till."
+        empty="Every payment is assigned to a till."
       />
     </Card>
   );

@@ -33,10 +33,10 @@ export const columns: Column<Receipt>[] = [
     ),
   },
   { id: "who", head: "For", value: (r) => r.names.join(", "), className: "min-w-40" },
-  { id: "means", head: "How", value: (r) => means[r.means] },
+  { id: "means", head: "Method", value: (r) => means[r.means] },
   {
     id: "amount",
-    head: "Sum",
+    head: "Amount",
     right: true,
     value: (r) => Number(r.amount),
     money: "units",
@@ -44,12 +44,11 @@ export const columns: Column<Receipt>[] = [
     className: "tabular-nums",
   },
   { id: "till", head: "Till", value: (r) => r.till },
-  { id: "staff", head: "Taken by", value: (r) => r.who },
-  { id: "state", head: "What became of it", value: (r) => stateOf(r), cell: (r) => <State receipt={r} /> },
+  { id: "staff", head: "Staff", value: (r) => r.who },
+  { id: "state", head: "Status", value: (r) => stateOf(r), cell: (r) => <State receipt={r} /> },
 ];
 
-const stateOf = (r: Receipt) =>
-  r.reverses ? "Reverses another" : r.out ? "Given back" : r.reversed_by ? "Reversed" : "";
+const stateOf = (r: Receipt) => (r.reverses ? "Reverses another" : r.out ? "Refund" : r.reversed_by ? "Reversed" : "");
 
 function State({ receipt: r }: { receipt: Receipt }) {
   const says = stateOf(r);
@@ -75,7 +74,7 @@ export function Receipts({ receipt, patron }: { receipt?: number; patron?: numbe
               pages={list.pages}
               tools
               className="max-h-[70vh]"
-              empty="What is taken here stands here, newest first."
+              empty="No payments yet. Payments at this branch appear here."
             />
           )}
         </Loading>
@@ -97,7 +96,7 @@ function One({ id }: { id: number }) {
           <div className="grid gap-2.5">
             <div>
               <h2 className="text-lg font-semibold">
-                {r.out ? "Given out" : "Taken"} {sayMoney(r.amount)} by {means[r.means].toLowerCase()}
+                {r.out ? "Paid out" : "Received"} {sayMoney(r.amount)} by {means[r.means].toLowerCase()}
               </h2>
               <p className="text-sm text-ink-2">
                 No. <Code>{String(r.id)}</Code>, {sayInstant(r.at)}, {r.who}
@@ -123,7 +122,7 @@ function One({ id }: { id: number }) {
               )}
               {r.laid && (
                 <li className="text-ink-2">
-                  Laid down {sayMoney(r.laid)}, change {sayMoney(r.change)}
+                  Cash received {sayMoney(r.laid)}, change {sayMoney(r.change)}
                 </li>
               )}
               {r.reference && <li className="text-ink-2">{r.reference}</li>}
@@ -155,13 +154,15 @@ function TakeOut({ receipt: r, till }: { receipt: Receipt; till: number }) {
   const assign = useAssign(() => {});
   return (
     <div>
-      <Quiet onClick={() => assign.run({ till, body: { receipts: [r.id], out: true } })}>Take it out of {r.till}</Quiet>
+      <Quiet onClick={() => assign.run({ till, body: { receipts: [r.id], out: true } })}>
+        Remove from till {r.till}
+      </Quiet>
       <Trouble error={assign.problem} />
     </div>
   );
 }
 
-const because = z.object({ reason: check.needed("Say why it was a mistake.") });
+const because = z.object({ reason: check.needed("Enter a reason.") });
 
 /** Taking a payment back that was taken by mistake, so that it can be taken again. */
 function Reverse({ receipt: r }: { receipt: Receipt }) {
@@ -186,7 +187,7 @@ function Reverse({ receipt: r }: { receipt: Receipt }) {
   if (!open)
     return (
       <Button plain className="justify-self-start" onClick={() => setOpen(true)}>
-        Taken by mistake
+        Made by mistake
       </Button>
     );
   if (asks)
@@ -198,7 +199,7 @@ function Reverse({ receipt: r }: { receipt: Receipt }) {
     );
   return (
     <Form
-      label="Reverse the payment"
+      label="Reverse payment"
       schema={because}
       start={{ reason: "" }}
       write={reverse}
@@ -206,11 +207,11 @@ function Reverse({ receipt: r }: { receipt: Receipt }) {
       className="grid gap-2"
     >
       <p className="text-sm text-ink-2">
-        What it settled is owed again, and {sayMoney(r.amount)} goes out as it came in. It can be taken again then.
+        The charges are owed again, and {sayMoney(r.amount)} is paid out the way it came in.
       </p>
-      <TextField name="reason" label="Why it was a mistake" width="w-full" />
+      <TextField name="reason" label="Reason" width="w-full" />
       <Foot write={reverse} onLeave={() => setOpen(false)}>
-        Reverse it
+        Reverse payment
       </Foot>
     </Form>
   );

@@ -54,7 +54,7 @@ export function Refunds() {
       },
       {
         id: "for",
-        head: "What had been paid",
+        head: "Paid for",
         value: (o) => o.parts.map((p) => p.text).join(", "),
         cell: (o) => (
           <ul>
@@ -74,34 +74,34 @@ export function Refunds() {
       },
       {
         id: "sum",
-        head: "Sum",
+        head: "Amount",
         right: true,
         value: (o) => o.sum,
         cell: (o) => sayMoney(toFigures(o.sum)),
         className: "tabular-nums",
       },
-      { id: "pay", head: "Give back", screenOnly: true, cell: (o) => <PayOut owed={o} onPaid={setPaid} /> },
+      { id: "pay", head: "Refund", screenOnly: true, cell: (o) => <PayOut owed={o} onPaid={setPaid} /> },
     ],
     [],
   );
   return (
-    <Card label="To give back">
+    <Card label="Refunds due">
       {paid && (
         <p role="status" className="border-b border-line bg-spruce-100 px-3.5 py-2 text-spruce-700">
-          Given back to {paid.names.join(", ")}: {sayMoney(paid.amount).replace("-", "")} by{" "}
+          Refunded to {paid.names.join(", ")}: {sayMoney(paid.amount).replace("-", "")} by{" "}
           {means[paid.means].toLowerCase()}. <PrintSlip of={{ kind: "receipt", id: paid.id }}>Print receipt</PrintSlip>
         </p>
       )}
       <Loading of={{ ...list, data: list.data && rows }} lines={5}>
         {(owed) => (
           <Table
-            label="To give back"
+            label="Refunds due"
             columns={columns}
             rows={owed}
             id={(o) => o.patron}
             pages={list.pages}
             tools
-            empty="What patrons have paid for something that was found again, or was charged wrongly, stands here until it is given back."
+            empty="No refunds due. Payments for found items or wrong charges appear here until they are refunded."
           />
         )}
       </Loading>
@@ -119,13 +119,13 @@ function PayOut({ owed: o, onPaid }: { owed: Owed; onPaid: (r: Schema["AccountsR
         params: { header: keyed(key) },
         body: { patron: o.patron, means: way, till: tillHere() },
       }),
-    { name: `pay out ${o.patron}`, about: `Giving back to ${o.name}`, done: onPaid },
+    { name: `pay out ${o.patron}`, about: `Refunding ${o.name}`, done: onPaid },
   );
   return (
     <span className="grid gap-1">
       <span className="flex items-center gap-2">
         <select
-          aria-label={`How ${o.name} gets it`}
+          aria-label={`How ${o.name} is paid`}
           className={inputLook}
           value={by}
           onChange={(e) => setBy(e.target.value as Means)}
@@ -137,7 +137,7 @@ function PayOut({ owed: o, onPaid }: { owed: Owed; onPaid: (r: Schema["AccountsR
           ))}
         </select>
         <Button plain busy={pay.busy} onClick={() => (asks ? setAsking(true) : pay.run(by))}>
-          Give back
+          Refund
         </Button>
       </span>
       {asks && asking && <WhichTill />}

@@ -9,7 +9,7 @@ import { useMe } from "../../kit/me";
 import { usePages } from "../../kit/pages";
 import { Button, Card, Quiet, Tag } from "../../kit/parts";
 import { PrintSlip } from "../../kit/print";
-import { sayClock, sayInstant, sayMoney } from "../../kit/say";
+import { sayClock, sayCount, sayInstant, sayMoney } from "../../kit/say";
 import { Table, type Column } from "../../kit/table";
 import { takeInto, tillHere, useTillHere } from "../../kit/till";
 import { CoinsAndNotes, OpenTill, useOpenTills } from "../../kit/tills";
@@ -60,8 +60,8 @@ export function Tills() {
               <p className="text-ink-2">
                 No till is open here.{" "}
                 {me.till
-                  ? "Money is taken only into an open one."
-                  : "What is taken stands under no till until one is opened."}
+                  ? "Open a till to take payments."
+                  : "Payments are listed below until you assign them to a till."}
               </p>
             )}
             {opening ? (
@@ -92,22 +92,22 @@ function Open({ till: t, here, only }: { till: Till; here: boolean; only: boolea
           since {sayInstant(t.opened_at)}, {t.opened_by}
         </span>
         {here ? (
-          <Tag tone="spruce">This station takes into it</Tag>
+          <Tag tone="spruce">Used at this station</Tag>
         ) : (
-          !only && <Quiet onClick={() => takeInto(t.id)}>Take into this one here</Quiet>
+          !only && <Quiet onClick={() => takeInto(t.id)}>Use this till at this station</Quiet>
         )}
       </div>
       <dl className="grid grid-cols-[1fr_auto] gap-x-6 gap-y-1">
         {t.due ? (
           <>
-            <Row name="Cash that should lie in it" sum={t.due.cash} large />
+            <Row name="Cash expected" sum={t.due.cash} large />
             <Row name="Cards" sum={t.due.card} />
             <Row name="Cheques" sum={t.due.cheque} />
           </>
         ) : (
-          <p className="col-span-2 text-ink-2">What should lie in it is shown once it has been counted.</p>
+          <p className="col-span-2 text-ink-2">The expected amounts are shown after counting.</p>
         )}
-        <Row name={`Laid in at the beginning; ${t.receipts} receipts since`} sum={t.laid_in} />
+        <Row name={`Opening float; ${sayCount(t.receipts, "receipt")} since`} sum={t.laid_in} />
         {t.moves.map((m) => (
           <Row key={m.at} name={`${m.reason}, ${sayClock(m.at)}, ${m.who}`} sum={m.amount} />
         ))}
@@ -116,9 +116,9 @@ function Open({ till: t, here, only }: { till: Till; here: boolean; only: boolea
         <div className="flex flex-wrap items-center gap-3">
           <Button onClick={() => setAct("close")}>Count and close</Button>
           <Button plain onClick={() => setAct("move")}>
-            Lay in or take out
+            Add or remove cash
           </Button>
-          {t.due && <PrintSlip of={{ kind: "till", id: t.id }}>Print how it stands</PrintSlip>}
+          {t.due && <PrintSlip of={{ kind: "till", id: t.id }}>Print balance</PrintSlip>}
         </div>
       )}
       {act === "move" && <Move till={t} onDone={() => setAct(undefined)} />}
@@ -141,7 +141,7 @@ function Row({ name, sum, large }: { name: string; sum?: string; large?: boolean
 const moved = z.object({
   amount: check.sum,
   out: z.boolean(),
-  reason: check.needed("Say where it went or came from."),
+  reason: check.needed("Enter where the cash went or came from."),
 });
 
 function Move({ till, onDone }: { till: Till; onDone: () => void }) {
@@ -152,7 +152,7 @@ function Move({ till, onDone }: { till: Till; onDone: () => void }) {
   );
   return (
     <Form
-      label="Lay in or take out"
+      label="Add or remove cash"
       schema={moved}
       start={{ amount: "", out: true, reason: "" }}
       write={move}
@@ -160,10 +160,10 @@ function Move({ till, onDone }: { till: Till; onDone: () => void }) {
       className="flex flex-wrap items-end gap-2.5"
     >
       <MoneyField name="amount" label="Cash" className="w-28" />
-      <TextField name="reason" label="Where to, or from" />
-      <TickField name="out" label="Taken out" />
+      <TextField name="reason" label="Reason" />
+      <TickField name="out" label="Removed" />
       <Foot write={move} onLeave={onDone}>
-        Write it down
+        Save
       </Foot>
     </Form>
   );
@@ -200,10 +200,10 @@ function Close({ till, onDone }: { till: Till; onDone: () => void }) {
         <MoneyField name="cheque" label="Cheques" className="w-28" />
       </div>
       <CoinsAndNotes into="cash" />
-      <TextField name="says" label="Where it is not what it should be: why, in a sentence" width="w-full" />
+      <TextField name="says" label="Explain any difference" width="w-full" />
       <span className="flex flex-wrap items-center gap-3">
-        <Send write={close}>Close it</Send>
-        <Quiet onClick={onDone}>Not yet</Quiet>
+        <Send write={close}>Close till</Send>
+        <Quiet onClick={onDone}>Cancel</Quiet>
       </span>
     </Form>
   );
@@ -283,7 +283,7 @@ function Counted() {
             id={(t) => t.id}
             pages={list.pages}
             tools
-            empty="Tills that have been counted stand here, with what was said of a difference."
+            empty="No counted tills yet."
           />
         )}
       </Loading>

@@ -19,18 +19,18 @@ type Branch = Schema["UpkeepBranch"];
 const whole = z
   .string()
   .trim()
-  .regex(/^\d{1,4}$/, "A whole number of minutes.");
+  .regex(/^\d{1,4}$/, "Enter whole minutes.");
 
 const schema = z.object({
   code: z
     .string()
     .trim()
     .toUpperCase()
-    .regex(/^[A-Z]{3}$/, "Three letters."),
-  name: check.needed("A branch needs a name."),
+    .regex(/^[A-Z]{3}$/, "Enter three letters."),
+  name: check.needed("Enter a name."),
   zone: check.text,
   address: check.text,
-  timezone: check.needed("Such as America/Halifax."),
+  timezone: check.needed("Enter a time zone such as America/Halifax."),
   phones: check.text,
   bins: check.text,
   publicShelf: z.boolean(),
@@ -40,7 +40,7 @@ const schema = z.object({
   slots: z
     .string()
     .trim()
-    .regex(/^\d{1,3}$/, "From 0 to 999."),
+    .regex(/^\d{1,3}$/, "Enter a number from 0 to 999."),
 });
 
 /** Branches: what they are called, where they are, and how one is closed for good. */
@@ -48,10 +48,10 @@ export function Branches({ rows, lacks }: { rows: Shown<Branch>[]; lacks: Schema
   return (
     <PartList
       label="Branches"
-      says="Hours, closures and openings are set in Calendars."
+      says="Set hours and closures under Calendars."
       rows={rows}
-      empty="No branch yet."
-      add="Open a branch"
+      empty="No branches yet."
+      add="Add a branch"
       name={(b) => b.name}
       line={({ key, is: b }) => (
         <>
@@ -68,13 +68,13 @@ export function Branches({ rows, lacks }: { rows: Shown<Branch>[]; lacks: Schema
                 search={l.what === "hours" ? { branch: key } : {}}
               >
                 <Tag tone="amber">
-                  {l.what === "hours" ? "No hours yet: it counts as closed every day" : "No courier run calls here yet"}
+                  {l.what === "hours" ? "No hours yet: closed every day" : "No courier run stops here yet"}
                 </Tag>
               </Link>
             ))}
           {b.closed_on && (
             <Tag tone="plain">
-              Closed for good {sayDate(b.closed_on)}, {rows.find((r) => r.key === b.follows)?.is.name} follows
+              Closed permanently {sayDate(b.closed_on)}, {rows.find((r) => r.key === b.follows)?.is.name} follows
             </Tag>
           )}
         </>
@@ -97,7 +97,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
   return (
     <>
       <Form
-        label={b ? `Change ${b.name}` : "Open a branch"}
+        label={b ? `Edit ${b.name}` : "Add a branch"}
         schema={schema}
         start={{
           code: row?.key ?? "",
@@ -136,29 +136,29 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
         }
         className="grid max-w-3xl gap-2.5 md:grid-cols-3"
       >
-        {!row && <TextField name="code" label="Code, three letters; it stays" maxLength={3} />}
+        {!row && <TextField name="code" label="Code (three letters, permanent)" maxLength={3} />}
         <TextField name="name" label="Name" />
         <TextField name="zone" label="Zone" />
         <TextField name="timezone" label="Time zone" />
-        <TextField name="sort" label="Minutes to sort before the courier" inputMode="numeric" />
-        <TextField name="receive" label="Minutes from the courier to the shelf" inputMode="numeric" />
+        <TextField name="sort" label="Sorting time before the courier, minutes" inputMode="numeric" />
+        <TextField name="receive" label="Time from courier to shelf, minutes" inputMode="numeric" />
         <LinesField name="address" label="Address" rows={2} />
-        <LinesField name="phones" label="Phones, one a line" rows={2} />
-        <LinesField name="bins" label="Bins, one a line; none: there is one" rows={2} />
-        <TickField name="publicShelf" label="The public sees the hold shelf: shelf names" className="md:col-span-2" />
+        <LinesField name="phones" label="Phones, one per line" rows={2} />
+        <LinesField name="bins" label="Return bins, one per line" rows={2} />
+        <TickField name="publicShelf" label="Public hold shelf: use shelf names" className="md:col-span-2" />
         <TickField
           name="binsNow"
-          label="The first emptying of a bin on a day counts as now, not as the last open day"
+          label="First bin emptying of the day counts as now, not as the last open day"
           className="md:col-span-3"
         />
-        <TextField name="slots" label="Numbered slots of the hold shelf; 0: by name" inputMode="numeric" />
+        <TextField name="slots" label="Hold shelf slots (0: sorted by name)" inputMode="numeric" />
         <span className="flex flex-wrap items-center gap-2 md:col-span-3">
           <Foot write={keep} onLeave={done}>
-            {b ? "Keep" : "Open it"}
+            {b ? "Save" : "Add branch"}
           </Foot>
           {row && (
             <Link to="/calendars" search={{ branch: row.key }} className="link text-sm">
-              Its calendar
+              Calendar
             </Link>
           )}
         </span>
@@ -168,7 +168,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
   );
 }
 
-const closing = z.object({ to: check.needed("Choose where it goes.") });
+const closing = z.object({ to: check.needed("Choose a branch.") });
 
 /** Closing for good: what stands in the way, what goes where; then it counts, and can be taken back. */
 function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[]; done: () => void }) {
@@ -185,7 +185,7 @@ function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[
       api.POST("/api/network/branches/{key}/close", { params: { path: { key: row.key }, header: keyed(key) }, body }),
     {
       name: `close ${row.key}`,
-      about: `Closing ${row.is.name} for good`,
+      about: `Closing ${row.is.name} permanently`,
       done: () => {
         void queries.invalidateQueries();
         done();
@@ -195,7 +195,7 @@ function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[
   if (!looking)
     return (
       <p className="text-sm">
-        <Quiet onClick={() => setLooking(true)}>Close {row.is.name} for good</Quiet>
+        <Quiet onClick={() => setLooking(true)}>Close {row.is.name} permanently</Quiet>
       </p>
     );
   const others = rows.filter((r) => r.key !== row.key && !r.is.closed_on);
@@ -204,10 +204,10 @@ function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[
       <Loading of={look} lines={3}>
         {(c) => (
           <>
-            <h3 className="font-semibold">Close {c.branch} for good</h3>
+            <h3 className="font-semibold">Close {c.branch} permanently</h3>
             {c.in_the_way.length > 0 && (
               <div className="mt-1 text-buoy-700">
-                <p>Not yet:</p>
+                <p>Before you can close it:</p>
                 <ul className="list-disc pl-5">
                   {c.in_the_way.map((t) => (
                     <li key={t}>{t}</li>
@@ -219,7 +219,7 @@ function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[
               {c.moves.map((t) => (
                 <li key={t}>{t}</li>
               ))}
-              {c.runs.length > 0 && <li>The courier no longer calls there: {c.runs.join(", ")}.</li>}
+              {c.runs.length > 0 && <li>The courier no longer stops there: {c.runs.join(", ")}.</li>}
             </ul>
             {c.in_the_way.length === 0 && (
               <Form
@@ -231,12 +231,12 @@ function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[
               >
                 <ChoiceField
                   name="to"
-                  label="All of that belongs from now on to"
+                  label="Move all of that to"
                   options={[["", "choose a branch"], ...others.map((r) => [r.key, r.is.name] as const)]}
                 />
-                <Send write={shut}>Close it for good</Send>
+                <Send write={shut}>Close permanently</Send>
                 <Button plain onClick={() => setLooking(false)}>
-                  Leave it open
+                  Cancel
                 </Button>
               </Form>
             )}

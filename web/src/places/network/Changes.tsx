@@ -18,7 +18,7 @@ const sorts: Record<Changed["part"], string> = {
   branch: "Branch",
   station: "Station",
   class: "Class",
-  choice: "Choice",
+  choice: "List entry",
   staff: "Staff",
   partner: "Partner",
   run: "Courier",
@@ -34,7 +34,7 @@ export function Changes() {
       <Loading
         of={list}
         none={(rows) => rows.length === 0}
-        empty="Nothing has been changed yet. Each change of what the network is made of stands here, and can be taken back."
+        empty="No changes yet. Changes of network settings appear here and can be undone."
       >
         {(rows) => (
           <>
@@ -62,11 +62,11 @@ function One({ change: c }: { change: Changed }) {
     (id: number, key) => api.POST("/api/network/changes/{id}/back", { params: { path: { id }, header: keyed(key) } }),
     {
       name: `take back ${c.id}`,
-      about: `Taking the change of ${c.name} back`,
+      about: `Undoing the change of ${c.name}`,
       done: () => void queries.invalidateQueries(),
     },
   );
-  const what = c.was === undefined ? "added" : c.is === undefined ? "taken away" : "changed";
+  const what = c.was === undefined ? "added" : c.is === undefined ? "removed" : "changed";
   return (
     <li className="grid gap-x-4 gap-y-1 px-4 py-2.5 md:grid-cols-[150px_minmax(0,1fr)_auto]">
       <span className="text-sm text-ink-2">{sayInstant(c.at)}</span>
@@ -78,8 +78,8 @@ function One({ change: c }: { change: Changed }) {
           <span className="text-ink-2">
             {what} by {c.who}
           </span>
-          {c.takes_back && <Tag tone="plain">takes another back</Tag>}
-          {c.back && <Tag tone="plain">taken back</Tag>}
+          {c.takes_back && <Tag tone="plain">undoes a change</Tag>}
+          {c.back && <Tag tone="plain">undone</Tag>}
         </p>
         <ul className="text-sm">
           {different(c.was, c.is).map((d) => (
@@ -92,7 +92,7 @@ function One({ change: c }: { change: Changed }) {
       </div>
       {c.may_go && administrates(me.role) && (
         <Button plain busy={back.busy} className="self-start" onClick={() => back.run(c.id)}>
-          Take it back
+          Undo
         </Button>
       )}
     </li>

@@ -9,18 +9,18 @@ import { codeOf, PartList, useKeep, type Shown } from "./parts";
 type Choice = Schema["UpkeepChoice"];
 
 const lists = [
-  ["waive", "Reasons for waiving", "Other words can be typed, too."],
+  ["waive", "Reasons for waiving", "Staff can also type other reasons."],
   ["cancel", "Reasons for cancelling a hold", ""],
   ["refuse", "Reasons for refusing a partner", ""],
   ["charge", "Price list of manual charges", ""],
-  ["note", "Kinds of note on a card", ""],
-  ["mark", "Free classifications of patrons", ""],
+  ["note", "Types of note on a card", ""],
+  ["mark", "Patron tags", ""],
 ] as const;
 
 type List = (typeof lists)[number][0];
 
 const schema = z.object({
-  name: check.needed("It needs a name."),
+  name: check.needed("Enter a name."),
   price: z.union([z.literal(""), check.sum]),
   loud: z.boolean(),
   retired: z.boolean(),
@@ -51,14 +51,14 @@ function OfList({ list, label, says, rows }: { list: List; label: string; says: 
       says={says}
       rows={rows}
       empty="None yet."
-      add="Add one"
+      add="Add"
       part="choice"
       name={(c) => c.name}
       line={({ is: c }) => (
         <>
           <b className="font-semibold">{c.name}</b>
           {c.amount !== undefined && <span className="tabular-nums">{sayMoney(price(c))}</span>}
-          {c.loud && <Tag tone="amber">Shows at every scan</Tag>}
+          {c.loud && <Tag tone="amber">Show at every scan</Tag>}
           {c.retired && <Tag tone="plain">No longer offered</Tag>}
         </>
       )}
@@ -83,14 +83,14 @@ function One({
   const c = row?.is;
   const keep = useKeep<Choice>(
     `choice ${row?.key ?? list}`,
-    c?.name ?? "A choice",
+    c?.name ?? "List entry",
     ({ key: code, ...body }, key) =>
       api.PUT("/api/network/choices/{key}", { params: { path: { key: code }, header: keyed(key) }, body }),
     done,
   );
   return (
     <Form
-      label={c ? `Change ${c.name}` : "Add a choice"}
+      label={c ? `Edit ${c.name}` : "Add entry"}
       schema={schema}
       start={{
         name: c?.name ?? "",
@@ -116,10 +116,10 @@ function One({
     >
       <TextField name="name" label="Name" />
       {list === "charge" && <MoneyField name="price" label="Price" className="w-28" />}
-      {list === "note" && <TickField name="loud" label="Shows at every scan" />}
+      {list === "note" && <TickField name="loud" label="Show at every scan" />}
       {row && <TickField name="retired" label="No longer offered" />}
       <Foot write={keep} onLeave={done}>
-        {row ? "Keep" : "Add"}
+        {row ? "Save" : "Add"}
       </Foot>
     </Form>
   );

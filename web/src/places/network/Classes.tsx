@@ -19,14 +19,14 @@ type Kind = (typeof kinds)[number][0];
 const age = z
   .string()
   .trim()
-  .regex(/^\d{0,3}$/, "Years, or nothing.");
+  .regex(/^\d{0,3}$/, "Enter years, or leave empty.");
 
 const schema = z.object({
-  name: check.needed("A class needs a name."),
+  name: check.needed("Enter a name."),
   code: z
     .string()
     .trim()
-    .regex(/^[a-z0-9_]{0,40}$/, "Small letters, digits and low lines."),
+    .regex(/^[a-z0-9_]{0,40}$/, "Use small letters, digits and underscores."),
   from: age,
   to: age,
   next: z.string(),
@@ -58,7 +58,7 @@ function OfKind({ kind, label, add, rows }: { kind: Kind; label: string; add: st
   const ages = (c: Class) => {
     if (c.from_age === undefined && c.to_age === undefined) return "";
     const from = c.from_age === undefined ? "" : `from ${c.from_age}`;
-    return [from, c.to_age === undefined ? "" : `to the birthday of ${c.to_age}, then ${called(c.next)}`]
+    return [from, c.to_age === undefined ? "" : `until age ${c.to_age}, then ${called(c.next)}`]
       .filter(Boolean)
       .join(" ");
   };
@@ -79,7 +79,7 @@ function OfKind({ kind, label, add, rows }: { kind: Kind; label: string; add: st
           {(c.branches?.length ?? 0) > 0 && (
             <span className="text-ink-2">only at {c.branches?.map((b) => branchName(me, b)).join(", ")}</span>
           )}
-          {c.staff_only && <Tag tone="tide">For staff only</Tag>}
+          {c.staff_only && <Tag tone="tide">Staff only</Tag>}
           {c.retired && <Tag tone="plain">No longer offered</Tag>}
         </>
       )}
@@ -102,7 +102,7 @@ function One({ kind, row, rows, done }: { kind: Kind; row?: Shown<Class>; rows: 
   );
   return (
     <Form
-      label={c ? `Change ${c.name}` : "Add a class"}
+      label={c ? `Edit ${c.name}` : "Add a class"}
       schema={schema}
       start={{
         name: c?.name ?? "",
@@ -135,14 +135,14 @@ function One({ kind, row, rows, done }: { kind: Kind; row?: Shown<Class>; rows: 
     >
       <div className="flex flex-wrap items-start gap-2.5">
         <TextField name="name" label="Name" />
-        {!row && <TextField name="code" label="Code in rules; nothing: from the name" />}
+        {!row && <TextField name="code" label="Code in rules" />}
         {kind === "patron" && (
           <>
-            <TextField name="from" label="Proposed from age" inputMode="numeric" width="w-24" />
+            <TextField name="from" label="Suggested from age" inputMode="numeric" width="w-24" />
             <TextField name="to" label="Ends at age" inputMode="numeric" width="w-24" />
             <ChoiceField
               name="next"
-              label="Then follows"
+              label="Next class"
               options={[
                 ["", "nothing"],
                 ...rows
@@ -155,18 +155,16 @@ function One({ kind, row, rows, done }: { kind: Kind; row?: Shown<Class>; rows: 
       </div>
       <ChipsField
         name="branches"
-        label="Branches that offer it"
+        label="Branches"
         says="all"
         options={me.branches.map((b) => [b.code, b.name] as const)}
       />
       <div className="flex flex-wrap gap-4">
-        {kind === "collection" && (
-          <TickField name="staffOnly" label="For staff only: the public neither finds nor holds it" />
-        )}
+        {kind === "collection" && <TickField name="staffOnly" label="Staff only: hidden from the public" />}
         {row && <TickField name="retired" label="No longer offered" />}
       </div>
       <Foot write={keep} onLeave={done}>
-        {row ? "Keep" : "Add"}
+        {row ? "Save" : "Add"}
       </Foot>
     </Form>
   );

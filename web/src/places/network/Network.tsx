@@ -1,7 +1,7 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
-import { Head, Tabs } from "../../kit/parts";
+import { Head, Sections } from "../../kit/parts";
 import { administrates } from "../../kit/places";
 import { Branches } from "./Branches";
 import { Changes } from "./Changes";
@@ -18,21 +18,44 @@ import { Staff } from "./Staff";
 import { Stations } from "./Stations";
 import { Status } from "./Status";
 
-const tabs = [
-  ["branches", "Branches"],
-  ["stations", "Stations"],
-  ["staff", "Staff"],
-  ["classes", "Classes"],
-  ["lists", "Lists"],
-  ["numbers", "Numbers"],
-  ["partners", "Partners"],
-  ["settings", "Settings"],
-  ["status", "Status"],
-  ["history", "History"],
-  ["readings", "Who looked at whom"],
-  ["moving", "Moving in"],
-  ["files", "Moving out"],
+/** Its parts, by what they are about. */
+const groups = [
+  {
+    name: "Places and people",
+    parts: [
+      ["branches", "Branches"],
+      ["stations", "Stations"],
+      ["staff", "Staff"],
+    ],
+  },
+  {
+    name: "Rules and lists",
+    parts: [
+      ["settings", "Settings"],
+      ["classes", "Classes"],
+      ["lists", "Lists and reasons"],
+      ["numbers", "Numbers"],
+    ],
+  },
+  { name: "Other libraries", parts: [["partners", "Partners"]] },
+  {
+    name: "Data",
+    parts: [
+      ["moving", "Import"],
+      ["files", "Export"],
+    ],
+  },
+  {
+    name: "What happened",
+    parts: [
+      ["status", "Status"],
+      ["history", "Change log"],
+      ["readings", "Record access log"],
+    ],
+  },
 ] as const;
+
+const administrators = ["staff", "status", "moving", "files"];
 
 /** What the network is made of, who works here, and who has done what with it. */
 export function NetworkPlace() {
@@ -40,41 +63,54 @@ export function NetworkPlace() {
   const navigate = useNavigate();
   const network = useNetwork();
   const { tab, patron, staff, file } = useSearch({ from: "/network" });
-  const offered = tabs.filter(([id]) => !["staff", "status", "moving", "files"].includes(id) || administrates(me.role));
-  const chosen = offered.find(([id]) => id === tab)?.[0] ?? "branches";
+  const offered = groups
+    .map((g) => ({
+      name: g.name,
+      parts: g.parts.filter(([id]) => !administrators.includes(id) || administrates(me.role)),
+    }))
+    .filter((g) => g.parts.length > 0);
+  const chosen = offered.flatMap((g) => g.parts).find(([id]) => id === tab)?.[0] ?? "branches";
   return (
     <div className="grid gap-3.5">
       <Head
         title="Network"
-        says={administrates(me.role) ? me.network : `${me.network}. Who administrates Nevrin changes what stands here.`}
+        says={
+          administrates(me.role)
+            ? "Branches, staff, settings, import and export."
+            : "Branches, classes and settings. Administrators change them."
+        }
       />
-      <Tabs
-        label="Parts of the network"
-        tabs={offered}
-        chosen={chosen}
-        onChoose={(id) => void navigate({ to: "/network", search: { tab: id } })}
-      />
-      {chosen === "staff" && <Staff />}
-      {chosen === "status" && <Status />}
-      {chosen === "history" && <Changes />}
-      {chosen === "moving" && <MovingIn file={file} />}
-      {chosen === "files" && <Files />}
-      {chosen === "readings" && <Readings patron={patron} staff={staff} />}
-      {!["staff", "status", "history", "readings", "moving", "files"].includes(chosen) && (
-        <Loading of={network}>
-          {(n) => (
-            <>
-              {chosen === "branches" && <Branches rows={n.branches} lacks={n.lacks} />}
-              {chosen === "stations" && <Stations rows={n.stations} />}
-              {chosen === "classes" && <Classes rows={n.classes} />}
-              {chosen === "lists" && <Choices rows={n.choices} />}
-              {chosen === "numbers" && <NumberPatterns row={n.numbers} />}
-              {chosen === "partners" && <Partners rows={n.partners} />}
-              {chosen === "settings" && <Settled own={n.own} settings={n.settings} />}
-            </>
+      <div className="grid items-start gap-4 md:grid-cols-[11rem_minmax(0,1fr)]">
+        <Sections
+          label="Network"
+          groups={offered}
+          chosen={chosen}
+          onChoose={(id) => void navigate({ to: "/network", search: { tab: id } })}
+        />
+        <div className="grid min-w-0 gap-3.5">
+          {chosen === "staff" && <Staff />}
+          {chosen === "status" && <Status />}
+          {chosen === "history" && <Changes />}
+          {chosen === "moving" && <MovingIn file={file} />}
+          {chosen === "files" && <Files />}
+          {chosen === "readings" && <Readings patron={patron} staff={staff} />}
+          {!["staff", "status", "history", "readings", "moving", "files"].includes(chosen) && (
+            <Loading of={network}>
+              {(n) => (
+                <>
+                  {chosen === "branches" && <Branches rows={n.branches} lacks={n.lacks} />}
+                  {chosen === "stations" && <Stations rows={n.stations} />}
+                  {chosen === "classes" && <Classes rows={n.classes} />}
+                  {chosen === "lists" && <Choices rows={n.choices} />}
+                  {chosen === "numbers" && <NumberPatterns row={n.numbers} />}
+                  {chosen === "partners" && <Partners rows={n.partners} />}
+                  {chosen === "settings" && <Settled own={n.own} settings={n.settings} />}
+                </>
+              )}
+            </Loading>
           )}
-        </Loading>
-      )}
+        </div>
+      </div>
     </div>
   );
 }

@@ -21,13 +21,13 @@ const checks = [
 ] as const;
 
 const uses = [
-  ["given", "Given to new ones"],
-  ["older", "Older: read, no longer given"],
-  ["guest", "For things lent to us from outside"],
+  ["given", "Used for new numbers"],
+  ["older", "Older: still read"],
+  ["guest", "For items borrowed from partners"],
 ] as const;
 
 const schema = z.object({
-  name: check.needed("A pattern needs a name."),
+  name: check.needed("Enter a name."),
   of: z.enum(["card", "item"]),
   use: z.enum(["given", "older", "guest"]),
   branch: z.string(),
@@ -36,17 +36,17 @@ const schema = z.object({
     .string()
     .trim()
     .toUpperCase()
-    .regex(/^[0-9A-Z]*$/, "Digits and letters."),
+    .regex(/^[0-9A-Z]*$/, "Use digits and letters."),
   length: z
     .string()
-    .regex(/^\d+$/, "A whole number.")
-    .refine((t) => Number(t) >= 3 && Number(t) <= 30, "From 3 to 30."),
+    .regex(/^\d+$/, "Enter a whole number.")
+    .refine((t) => Number(t) >= 3 && Number(t) <= 30, "Enter a number from 3 to 30."),
   letters: z.boolean(),
   check: z.enum(["none", "luhn", "mod10", "mod11", "mod11_2", "mod11_10"]),
   groups: z
     .string()
     .trim()
-    .regex(/^(\d+([ ,]+\d+)*)?$/, "Such as 1 4 5 4."),
+    .regex(/^(\d+([ ,]+\d+)*)?$/, "Enter groups such as 1 4 5 4."),
 });
 
 type Said = z.infer<typeof schema>;
@@ -78,7 +78,7 @@ export function NumberPatterns({ row: now }: { row: Shown<Numbers> }) {
   const [open, setOpen] = useState<number>();
   const keep = useKeep<Numbers>(
     "numbers",
-    "How numbers look",
+    "Number formats",
     ({ seen, is }, key) => api.PUT("/api/network/numbers", { params: { header: keyed(key) }, body: { seen, is } }),
     (kept, is) => {
       setRow({ key: "", seen: kept.seen, is });
@@ -88,13 +88,13 @@ export function NumberPatterns({ row: now }: { row: Shown<Numbers> }) {
   const list = row.is.patterns;
   const send = (patterns: Pattern[]) => keep.run({ key: "", seen: row.seen, is: { patterns } });
   return (
-    <Card label="Numbers of cards and labels">
+    <Card label="Card and label numbers">
       <div className="flex flex-wrap items-baseline gap-x-3 border-b border-line px-4 py-2.5">
-        <h2 className="font-semibold">Numbers of cards and labels</h2>
-        <p className="text-ink-2">Of several that fit, the one that tells most of the beginning counts.</p>
+        <h2 className="font-semibold">Card and label numbers</h2>
+        <p className="text-ink-2">If several formats match, the one with the longest prefix is used.</p>
         {may && (
           <Button plain className="ml-auto" onClick={() => setOpen(open === list.length ? undefined : list.length)}>
-            Add a pattern
+            Add a format
           </Button>
         )}
       </div>
@@ -113,7 +113,7 @@ export function NumberPatterns({ row: now }: { row: Shown<Numbers> }) {
               {may && (
                 <Quiet
                   className="ml-auto text-sm"
-                  aria-label={`Change ${p.name}`}
+                  aria-label={`Edit ${p.name}`}
                   onClick={() => setOpen(open === k ? undefined : k)}
                 >
                   {open === k ? "close" : "change"}
@@ -151,8 +151,8 @@ function Says({ pattern: p }: { pattern: Pattern }) {
         {whose && ` of ${whose}`}, {p.length} {p.letters ? "digits and letters" : "digits"}
         {p.check === "none" ? ", no check digit" : `, c: ${checks.find(([c]) => c === p.check)?.[1]}`}
       </span>
-      {p.use === "older" && <Tag tone="plain">Read, no longer given</Tag>}
-      {p.use === "guest" && <Tag tone="plum">For things from outside</Tag>}
+      {p.use === "older" && <Tag tone="plain">Still read, no longer issued</Tag>}
+      {p.use === "guest" && <Tag tone="plum">For partner items</Tag>}
     </>
   );
 }
@@ -173,7 +173,7 @@ function One({
   const me = useMe();
   return (
     <Form
-      label="Pattern"
+      label="Format"
       schema={schema}
       start={said(start)}
       onSend={(v) => onKeep(pattern(v))}
@@ -182,7 +182,7 @@ function One({
       <TextField name="name" label="Name" />
       <ChoiceField
         name="of"
-        label="Of"
+        label="For"
         options={[
           ["card", "Cards"],
           ["item", "Labels"],
@@ -194,19 +194,19 @@ function One({
         label="Branch"
         options={[["", "all"], ...me.branches.map((b) => [b.code, b.name] as const)]}
       />
-      <TextField name="begins" label="Begins with" />
-      <TextField name="length" label="Length, all of it" inputMode="numeric" />
+      <TextField name="begins" label="Starts with" />
+      <TextField name="length" label="Total length" inputMode="numeric" />
       <ChoiceField name="check" label="Check digit" options={checks} />
       <TextField name="groups" label="Shown in groups of" placeholder="1 4 5 4" />
-      <TextField name="library" label="Cards of a library outside: its name" className="md:col-span-2" />
-      <TickField name="letters" label="Letters may stand in it" className="self-end md:col-span-2" />
+      <TextField name="library" label="Name of the other library, if these are its cards" className="md:col-span-2" />
+      <TickField name="letters" label="May contain letters" className="self-end md:col-span-2" />
       <span className="flex gap-2 md:col-span-4">
         <Foot write={write} onLeave={onLeave}>
-          Keep
+          Save
         </Foot>
         {onDrop && (
           <Button plain busy={write.busy} onClick={onDrop}>
-            Take it away
+            Remove
           </Button>
         )}
       </span>

@@ -18,8 +18,8 @@ const fields = {
     .string()
     .trim()
     .toUpperCase()
-    .regex(/^[A-Z]{3,8}$/, "From 3 to 8 letters."),
-  name: check.needed("A partner needs a name."),
+    .regex(/^[A-Z]{3,8}$/, "Enter 3 to 8 letters."),
+  name: check.needed("Enter a name."),
   search: check.text,
   message: check.text,
 };
@@ -33,20 +33,20 @@ export function Partners({ rows }: { rows: Shown<Partner>[] }) {
     <>
       {secret && (
         <p role="status" className="rounded bg-tide-100 px-3 py-2 text-tide-700">
-          The secret of {secret.name}, which is not shown again: <Code>{secret.secret}</Code>. Their messages come to{" "}
+          The secret of {secret.name}, which is not shown again: <Code>{secret.secret}</Code>. Their messages go to{" "}
           <Code>{window.location.origin}/iso18626</Code> with it as a bearer token.
           {secret.card && (
             <>
               {" "}
-              They borrow on card <Code>{secret.card}</Code>.
+              They borrow with card <Code>{secret.card}</Code>.
             </>
           )}
         </p>
       )}
       <PartList
-        label="Partners outside"
+        label="Partner libraries"
         rows={rows}
-        empty="No library outside yet. Add one to ask and be asked."
+        empty="No partner libraries yet. Add one to borrow from and lend to it."
         add="Add a partner"
         part="partner"
         name={(p) => p.name}
@@ -86,7 +86,7 @@ function Doing({ id, partner: p, onSecret }: { id: number; partner: Partner; onS
     done: setTried,
   });
   const renew = useWrite(() => api.POST("/api/network/partners/{id}/secret", { params: { path: { id } } }), {
-    about: `Another secret for ${p.name}`,
+    about: `New secret for ${p.name}`,
     done: (s) => onSecret(s.secret),
   });
   if (!may) return null;
@@ -96,7 +96,7 @@ function Doing({ id, partner: p, onSecret }: { id: number; partner: Partner; onS
         Test message
       </Button>
       <Button plain busy={renew.busy} onClick={() => renew.run()}>
-        Another secret
+        New secret
       </Button>
       <Trouble error={test.problem ?? renew.problem} />
       {tried && (
@@ -112,8 +112,8 @@ const addresses = (
   <>
     <TextField name="symbol" label="Symbol in messages" />
     <TextField name="name" label="Name" />
-    <TextField name="search" label="Where their catalogue is searched (SRU)" className="md:col-span-2" />
-    <TextField name="message" label="Where they take messages (ISO 18626)" className="md:col-span-2" />
+    <TextField name="search" label="Catalogue address (SRU)" className="md:col-span-2" />
+    <TextField name="message" label="Message address (ISO 18626)" className="md:col-span-2" />
   </>
 );
 
@@ -127,7 +127,7 @@ function Change({ row, done }: { row: Shown<Partner>; done: () => void }) {
   );
   return (
     <Form
-      label={`Change ${row.is.name}`}
+      label={`Edit ${row.is.name}`}
       schema={schema}
       start={row.is}
       write={keep}
@@ -136,7 +136,7 @@ function Change({ row, done }: { row: Shown<Partner>; done: () => void }) {
     >
       {addresses}
       <Foot write={keep} onLeave={done}>
-        Keep
+        Save
       </Foot>
     </Form>
   );
@@ -176,7 +176,11 @@ function Join({
         label="Patron class of their account"
         options={[["", "choose"], ...classes.map((c) => [c.key.slice("patron:".length), c.is.name] as const)]}
       />
-      <ChoiceField name="branch" label="Its home branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+      <ChoiceField
+        name="branch"
+        label="Home branch of their account"
+        options={me.branches.map((b) => [b.code, b.name] as const)}
+      />
       <Foot write={join} onLeave={leave}>
         Add
       </Foot>

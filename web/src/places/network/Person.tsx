@@ -14,21 +14,21 @@ type Person = Schema["UpkeepPerson"];
 const roles = ["desk", "volunteer", "interlibrary", "supervisor", "administrator"] as const;
 
 const asRole = [
-  ["", "as the role"],
+  ["", "role default"],
   ["yes", "yes"],
   ["no", "no"],
 ] as const;
 
 const schema = z.object({
-  name: check.needed("They need a name."),
-  login: check.needed("They need a name to sign in with."),
+  name: check.needed("Enter a name."),
+  login: check.needed("Enter a sign-in name."),
   role: z.enum(roles),
   home: z.string(),
   branches: z.array(z.string()),
   active: z.boolean(),
   waive: check.maybeSum,
   unlimited: z.boolean(),
-  back: z.string().regex(/^\d{0,3}$/, "Days, or nothing."),
+  back: z.string().regex(/^\d{0,3}$/, "Enter days, or leave empty."),
   past: z.array(z.string()),
   history: z.enum(["", "yes", "no"]),
   consents: z.enum(["", "yes", "no"]),
@@ -69,7 +69,7 @@ export function AddPerson({
   });
   return (
     <Form
-      label="Add somebody"
+      label="Add person"
       schema={schema}
       start={{
         name: "",
@@ -104,7 +104,7 @@ export function ChangePerson({ person: p, done }: { person: Schema["StaffPerson"
   );
   return (
     <Form
-      label={`Change ${p.name}`}
+      label={`Edit ${p.name}`}
       schema={schema}
       start={{ ...p, ...startRights(p.rights, me.currency) }}
       write={keep}
@@ -113,7 +113,7 @@ export function ChangePerson({ person: p, done }: { person: Schema["StaffPerson"
     >
       <Fields />
       <Foot write={keep} onLeave={done}>
-        Keep
+        Save
       </Foot>
     </Form>
   );
@@ -129,31 +129,31 @@ function Fields({ isNew }: { isNew?: boolean }) {
     <>
       <div className="flex flex-wrap items-start gap-2.5">
         <TextField name="name" label="Name" />
-        <TextField name="login" label="Signs in as" />
+        <TextField name="login" label="Sign-in name" />
         <ChoiceField name="role" label="Role" options={roles.map((r) => [r, r] as const)} />
-        <ChoiceField name="home" label="Own branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <ChoiceField name="home" label="Home branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
         {!isNew && <TickField name="active" label="Works here" className="self-end pb-1.5" />}
       </div>
       {!supervises && (
         <ChipsField
           name="branches"
-          label="May also work at"
+          label="Also works at"
           says="nowhere else"
           options={me.branches.filter((b) => b.code !== home).map((b) => [b.code, b.name] as const)}
         />
       )}
       <fieldset className="grid gap-2.5 border-t border-line pt-2">
         <legend className="sr-only">Rights</legend>
-        <p className="text-sm text-ink-2">Otherwise than the role says; nothing in a field: as the role.</p>
+        <p className="text-sm text-ink-2">Exceptions from the role. Leave empty for the role default.</p>
         <div className="flex flex-wrap items-start gap-2.5">
           {!unlimited && <MoneyField name="waive" label="Waives up to" className="w-28" />}
           <TickField name="unlimited" label="Waives without limit" className="self-end pb-1.5" />
-          <TextField name="back" label="Counts returns so many days back" inputMode="numeric" width="w-24" />
-          <ChoiceField name="history" label="Sees histories that patrons show" options={asRole} />
-          <ChoiceField name="consents" label="Changes consents that were given" options={asRole} />
+          <TextField name="back" label="Backdates returns by up to (days)" inputMode="numeric" width="w-24" />
+          <ChoiceField name="history" label="Sees loan histories shared by patrons" options={asRole} />
+          <ChoiceField name="consents" label="Changes recorded consents" options={asRole} />
           <ChoiceField name="due" label="Sets due dates by hand" options={asRole} />
         </div>
-        {!supervises && <ChipsField name="past" label="May also lend past" says="nothing more" options={stops} />}
+        {!supervises && <ChipsField name="past" label="Can override" says="nothing more" options={stops} />}
       </fieldset>
     </>
   );

@@ -14,7 +14,7 @@ const sayKind: Record<Reading["kind"], string> = {
   history: "Looked at the history",
   searched: "Searched",
   listed: "Looked at a list",
-  taken_out: "Took all that is kept out",
+  taken_out: "Exported all data of a patron",
 };
 
 const columns: Column<Reading>[] = [
@@ -27,10 +27,10 @@ const columns: Column<Reading>[] = [
   },
   { id: "who", head: "Who", value: (r) => r.who },
   { id: "branch", head: "Where", value: (r) => r.branch },
-  { id: "kind", head: "What", value: (r) => sayKind[r.kind] },
+  { id: "kind", head: "Action", value: (r) => sayKind[r.kind] },
   {
     id: "patron",
-    head: "Whom",
+    head: "Patron",
     value: (r) => r.patron || r.words,
     cell: (r) =>
       r.patron_id ? (
@@ -51,10 +51,10 @@ export function Readings({ patron, staff }: { patron?: number; staff?: number })
     told(api.GET("/api/readings", { params: { query: { patron, staff, after } } })),
   );
   return (
-    <Card label="Who looked at whom">
+    <Card label="Record access log">
       {(patron ?? staff) !== undefined && (
         <p className="border-b border-line px-4 py-2">
-          {patron ? "Of one patron." : "By one person."}{" "}
+          {patron ? "One patron." : "One staff member."}{" "}
           <Link to="/network" search={{ tab: "readings" }} className="link">
             Show all
           </Link>
@@ -63,14 +63,14 @@ export function Readings({ patron, staff }: { patron?: number; staff?: number })
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Who looked at whom"
+            label="Record access log"
             columns={columns}
             rows={rows}
             id={(r) => r.id}
             pages={list.pages}
             tools
             className="max-h-[70vh]"
-            empty="Nobody has opened a record yet. Each scan of a card, each record opened and each search for patrons stands here."
+            empty="No record has been opened yet. Card scans, opened records and patron searches are logged here."
           />
         )}
       </Loading>

@@ -17,12 +17,12 @@ const number = (most: number, least = 0) =>
   z
     .string()
     .trim()
-    .regex(/^\d+$/, "A whole number.")
-    .refine((t) => Number(t) >= least && Number(t) <= most, `From ${least} to ${most}.`);
+    .regex(/^\d+$/, "Enter a whole number.")
+    .refine((t) => Number(t) >= least && Number(t) <= most, `Enter a number from ${least} to ${most}.`);
 
 const schema = z.object({
   second: z.array(z.string()),
-  idle: number(720).refine((t) => Number(t) === 0 || Number(t) >= 5, "0 for never, or 5 and more."),
+  idle: number(720).refine((t) => Number(t) === 0 || Number(t) >= 5, "Enter 0 for never, or 5 and more."),
   back: number(60),
   waive: z.record(z.string(), check.maybeSum),
   past: z.record(z.string(), z.array(z.string())),
@@ -89,12 +89,12 @@ export function Settled({ own, settings }: { own: Shown<Schema["UpkeepOwn"]>; se
 }
 
 const called = z.object({
-  name: check.needed("The network needs a name."),
+  name: check.needed("Enter a name."),
   symbol: z
     .string()
     .trim()
     .toUpperCase()
-    .regex(/^[A-Z0-9-]{2,16}$/, "From 2 to 16 letters, digits and hyphens."),
+    .regex(/^[A-Z0-9-]{2,16}$/, "Enter 2 to 16 letters, digits or hyphens."),
 });
 
 function Called({ now }: { now: Shown<Schema["UpkeepOwn"]> }) {
@@ -102,7 +102,7 @@ function Called({ now }: { now: Shown<Schema["UpkeepOwn"]> }) {
   const may = administrates(useMe().role);
   const keep = useKeep<Schema["UpkeepOwn"]>(
     "own",
-    "What the network is called",
+    "Network name",
     ({ seen, is }, key) => api.PUT("/api/network/own", { params: { header: keyed(key) }, body: { seen, is } }),
     (kept, is) => setRow({ key: "", seen: kept.seen, is }),
   );
@@ -119,10 +119,10 @@ function Called({ now }: { now: Shown<Schema["UpkeepOwn"]> }) {
       >
         <fieldset disabled={!may} className="flex flex-wrap items-start gap-2.5">
           <TextField name="name" label="Name" width="w-72" />
-          <TextField name="symbol" label="Symbol towards partners" />
+          <TextField name="symbol" label="Symbol for partners" />
           {may && (
             <Send write={keep} plain className="self-end">
-              Keep
+              Save
             </Send>
           )}
         </fieldset>
@@ -138,7 +138,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
   const may = administrates(me.role);
   const keep = useKeep<Settings>(
     "settings",
-    "The network's settings",
+    "Network settings",
     ({ seen, is }, key) => api.PUT("/api/network/settings", { params: { header: keyed(key) }, body: { seen, is } }),
     (kept, is) => setRow({ key: "", seen: kept.seen, is }),
   );
@@ -156,20 +156,20 @@ function Rest({ now }: { now: Shown<Settings> }) {
           <h2 className="font-semibold">Stations and signing in</h2>
           <TextField
             name="idle"
-            label="A shared station asks who is there after so many minutes without a hand on it; 0 is never"
+            label="Shared stations ask for sign-in after this many idle minutes (0: never)"
             inputMode="numeric"
             width="w-24"
           />
           <ChipsField
             name="second"
-            label="Who needs a second factor to sign in"
+            label="Roles that need a second factor"
             says="nobody"
             options={everyRole.map((r) => [r, r] as const)}
           />
         </Card>
-        <Card label="How far without asking" className="grid gap-3 p-3.5">
-          <h2 className="font-semibold">How far without asking</h2>
-          <p className="text-ink-2">The most that each waives at once. Nothing in the field: no limit.</p>
+        <Card label="Limits" className="grid gap-3 p-3.5">
+          <h2 className="font-semibold">Limits</h2>
+          <p className="text-ink-2">The most each role can waive at once. Leave empty for no limit.</p>
           <div className="flex flex-wrap gap-3">
             {waivers.map((r) => (
               <MoneyField key={r} name={`waive.${r}`} label={r} className="w-32" />
@@ -177,18 +177,18 @@ function Rest({ now }: { now: Shown<Settings> }) {
           </div>
           <TextField
             name="back"
-            label="Returns count as so many days before the last open day at the most, unless a supervisor chooses"
+            label="Returns can be backdated by up to this many days (supervisors: any)"
             inputMode="numeric"
             width="w-24"
           />
           <TextField
             name="let_off"
-            label="So many days of lateness are let off at the desk at the most, unless a supervisor lets off more"
+            label="Late days the desk can forgive (supervisors: any)"
             inputMode="numeric"
             width="w-24"
           />
-          <h3 className="font-semibold">Who lends past what stands in the way, with a reason</h3>
-          <p className="text-ink-2">Who supervises may in any case. To who is excluded nobody lends.</p>
+          <h3 className="font-semibold">Who can override a block, with a reason</h3>
+          <p className="text-ink-2">Supervisors always can. Nobody lends to an excluded patron.</p>
           <div className="grid gap-2 sm:grid-cols-2">
             {stops.map(([code, name]) => (
               <ChipsField
@@ -205,10 +205,10 @@ function Rest({ now }: { now: Shown<Settings> }) {
             ))}
           </div>
         </Card>
-        <Card label="The form for patrons" className="grid gap-2 p-3.5">
-          <h2 className="font-semibold">The form for patrons</h2>
+        <Card label="Patron form" className="grid gap-2 p-3.5">
+          <h2 className="font-semibold">Patron form</h2>
           <p className="text-ink-2">
-            What must be filled stops registering; what should be is asked for at each scan of the card until it is.
+            Required fields stop registration. Wanted fields are asked for at each scan until filled.
           </p>
           <div className="grid gap-2 sm:grid-cols-3">
             {fields.map(([f, name, usual]) => (
@@ -217,7 +217,7 @@ function Rest({ now }: { now: Shown<Settings> }) {
                 name={`fields.${f}`}
                 label={name}
                 options={[
-                  ["", `${usual}, as usual`],
+                  ["", `${usual}, default`],
                   ...["must", "should", "may", "hidden"].filter((n) => n !== usual).map((n) => [n, n] as const),
                 ]}
               />
@@ -225,14 +225,14 @@ function Rest({ now }: { now: Shown<Settings> }) {
           </div>
           <ChipsField
             name="consents"
-            label="Who beside supervisors changes a consent that has been given"
+            label="Who can change a recorded consent, besides supervisors"
             says="nobody"
             options={[
               ["desk", "desk"],
               ["interlibrary", "interlibrary"],
             ]}
           />
-          <TickField name="classes" label="Supervisors add and change patron and material classes" />
+          <TickField name="classes" label="Supervisors can edit patron and material classes" />
         </Card>
         <Counter />
         <Money />
@@ -240,34 +240,29 @@ function Rest({ now }: { now: Shown<Settings> }) {
         <People open={settings.sign_ups.open} />
         <Email />
         <Records />
-        <Card label="For how long" className="grid gap-2 p-3.5">
-          <h2 className="font-semibold">For how long</h2>
+        <Card label="How long data is kept" className="grid gap-2 p-3.5">
+          <h2 className="font-semibold">How long data is kept</h2>
           <p className="text-ink-2">
-            The night cuts off whose it was. What happened and the books stay. A patron&apos;s own choice about their
-            history stands above this one.
+            Each night removes the link to the patron. Events and accounts stay. A patron&apos;s own choice takes
+            precedence.
           </p>
           <div className="grid gap-2 sm:grid-cols-2">
             <TextField
               name="history"
-              label="Who had which item, months after the return; nothing: without limit"
+              label="Loan history, months after return (empty: no limit)"
               inputMode="numeric"
               width="w-24"
             />
-            <TextField name="holds" label="Holds and requests that ended, months" inputMode="numeric" width="w-24" />
-            <TextField name="messages" label="What patrons were told, months" inputMode="numeric" width="w-24" />
-            <TextField name="readings" label="Who looked at whom, months" inputMode="numeric" width="w-24" />
-            <TextField
-              name="answers"
-              label="Answers that a repeated request is given again, days"
-              inputMode="numeric"
-              width="w-24"
-            />
+            <TextField name="holds" label="Ended holds and requests, months" inputMode="numeric" width="w-24" />
+            <TextField name="messages" label="Notices sent, months" inputMode="numeric" width="w-24" />
+            <TextField name="readings" label="Record access log, months" inputMode="numeric" width="w-24" />
+            <TextField name="answers" label="Answers for repeated requests, days" inputMode="numeric" width="w-24" />
           </div>
         </Card>
       </fieldset>
       {may && (
         <Send write={keep} className="justify-self-start">
-          Keep these settings
+          Save settings
         </Send>
       )}
     </Form>
@@ -275,71 +270,66 @@ function Rest({ now }: { now: Shown<Settings> }) {
 }
 
 const columns = [
-  ["owner", "where it belongs"],
+  ["owner", "home branch"],
   ["call", "call number"],
-  ["found", "what we found"],
+  ["found", "result"],
   ["account", "account"],
-  ["who", "who scanned it"],
+  ["who", "scanned by"],
 ] as const;
 
 const tells = [
-  ["waits", "what waits for the patron"],
-  ["rest", "what the patron still has"],
+  ["waits", "holds ready for the patron"],
+  ["rest", "items still on loan"],
 ] as const;
 
 /** How lending and taking back go. */
 function Counter() {
   return (
-    <Card label="The counter" className="grid gap-3 p-3.5">
-      <h2 className="font-semibold">The counter</h2>
-      <TickField name="staged" label="Review loans before they are made; otherwise each scan lends at once" />
-      <TickField name="photos" label="Photographs of patrons are kept, so that a borrowed card is noticed" />
-      <TickField name="due_others" label="Due dates are set by hand of other branches' items and patrons too" />
+    <Card label="Counter" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">Counter</h2>
+      <TickField name="staged" label="Review before lending (otherwise each scan lends at once)" />
+      <TickField name="photos" label="Keep patron photographs" />
+      <TickField name="due_others" label="Staff can set due dates for other branches too" />
       <div className="grid gap-2 sm:grid-cols-2">
         <ChoiceField
           name="receipt"
-          label="What somebody gets of what was lent to them, where they have chosen nothing"
+          label="Loan receipt, unless the patron chose otherwise"
           options={[
-            ["ask", "they are asked"],
+            ["ask", "ask"],
             ["none", "nothing"],
             ["slip", "a slip"],
             ["mail", "mail"],
-            ["both", "a slip and mail"],
+            ["both", "slip and email"],
           ]}
         />
         <ChoiceField
           name="collect"
-          label="Who fetches what waits for somebody else"
+          label="Who can collect another patron’s holds"
           options={[
             ["nobody", "nobody"],
-            ["named", "those whom they have named"],
-            ["household", "those, and their household"],
+            ["named", "people they named"],
+            ["household", "people they named, and their household"],
           ]}
         />
       </div>
-      <TickField name="last_look" label="Finishing a returns run shows its piles to be ticked off" />
+      <TickField name="last_look" label="Finishing a return batch shows its piles as a checklist" />
       <ChipsField
         name="slips"
-        label="Slips that print by themselves, where the station is set so"
+        label="Slips printed automatically (if the station is set to)"
         says="none"
         options={[
           ["hold_shelf", "for the hold shelf"],
           ["tote", "for a tote"],
-          ["outside", "for a library outside"],
-          ["aside", "for what is put aside"],
+          ["outside", "for a partner library"],
+          ["aside", "for items set aside"],
         ]}
       />
       {(["bin", "patron"] as const).map((of) => (
         <fieldset key={of} className="grid gap-2 sm:grid-cols-3">
-          <legend className="pb-1 font-semibold">{of === "bin" ? "From the bin" : "The patron is here"}</legend>
-          <TextField name={`${of}_lines`} label="Lines at once" inputMode="numeric" width="w-24" />
-          <ChipsField
-            name={`${of}_columns`}
-            label="Beside time, item and where it goes"
-            says="nothing"
-            options={columns}
-          />
-          <ChipsField name={`${of}_tells`} label="Told of the patron of a line" says="nothing" options={tells} />
+          <legend className="pb-1 font-semibold">{of === "bin" ? "From a bin" : "With the patron"}</legend>
+          <TextField name={`${of}_lines`} label="Lines shown at once" inputMode="numeric" width="w-24" />
+          <ChipsField name={`${of}_columns`} label="Extra columns" says="nothing" options={columns} />
+          <ChipsField name={`${of}_tells`} label="Shown about the patron" says="nothing" options={tells} />
         </fieldset>
       ))}
     </Card>
@@ -351,16 +341,16 @@ function Money() {
   return (
     <Card label="Money" className="grid gap-3 p-3.5">
       <h2 className="font-semibold">Money</h2>
-      <TickField name="till" label="Money is taken only into a till that has been opened" />
-      <TickField name="ask_daily" label="A station asks once a day which till it takes money into" />
-      <TickField name="blind" label="Tills are counted before their expected sums are shown; supervisors see them" />
-      <TextField name="invoice_days" label="An invoice is due after so many days" inputMode="numeric" width="w-24" />
+      <TickField name="till" label="Payments need an open till" />
+      <TickField name="ask_daily" label="Stations ask once a day which till they use" />
+      <TickField name="blind" label="Blind count: expected amounts are shown after counting, except to supervisors" />
+      <TextField name="invoice_days" label="Invoice due after (days)" inputMode="numeric" width="w-24" />
       <div className="grid gap-2 sm:grid-cols-2">
-        <LinesField name="invoice_sender" label="Who sends invoices: name, address, registration, a line each" />
-        <LinesField name="invoice_foot" label="How to pay, at the foot of invoices" />
+        <LinesField name="invoice_sender" label="Invoice sender: name, address, registration, one per line" />
+        <LinesField name="invoice_foot" label="Payment details on invoices" />
       </div>
-      <h3 className="font-semibold">Numbers of accounts in the bookkeeping</h3>
-      <p className="text-sm text-ink-2">They stand in the journal. An account without a number has its name there.</p>
+      <h3 className="font-semibold">Account numbers for bookkeeping</h3>
+      <p className="text-sm text-ink-2">Used in the journal. Accounts without a number show their name.</p>
       <div className="grid gap-2 sm:grid-cols-3">
         {accounts.map(([a, name]) => (
           <TextField key={a} name={`accounts.${a}`} label={name} width="w-32" />
@@ -377,47 +367,39 @@ function Holds() {
     <Card label="Holds" className="grid gap-3 p-3.5">
       <h2 className="font-semibold">Holds</h2>
       <p className="text-sm text-ink-2">
-        Who asked first is next. Patron classes may stand before or behind all others; who waits already moves along.
+        First come, first served. Patron classes can have priority or come last; waiting holds are reordered.
       </p>
-      <ChipsField name="first" label="Stand before all others" options={patrons} />
-      <ChipsField name="last" label="Stand behind all others" options={patrons} />
+      <ChipsField name="first" label="Classes with priority" options={patrons} />
+      <ChipsField name="last" label="Classes that come last" options={patrons} />
       <TextField
         name="local"
-        label="A copy that comes back goes to a reader there first, if that costs nobody who asked earlier more days than, all in all (0: never)"
+        label="Prefer local pickups if that delays earlier holds by at most this many days in total (0: never)"
         inputMode="numeric"
         width="w-24"
       />
-      <TextField
-        name="per_copy"
-        label="A title needs more copies with more waiting for each copy than"
-        inputMode="numeric"
-        width="w-24"
-      />
-      <h3 className="font-semibold">What a branch can fetch in a round</h3>
-      <p className="text-sm text-ink-2">
-        Where its list is full, other branches serve, or it comes a round later; the Fetch list then shares the work
-        anew.
-      </p>
-      <TextField name="round" label="From one round to the next, in open minutes" inputMode="numeric" width="w-24" />
+      <TextField name="per_copy" label="High demand: holds per copy above" inputMode="numeric" width="w-24" />
+      <h3 className="font-semibold">Items a branch can fetch per round</h3>
+      <p className="text-sm text-ink-2">When a list is full, other branches serve or it waits for the next round.</p>
+      <TextField name="round" label="Open minutes between rounds" inputMode="numeric" width="w-24" />
       <div className="grid gap-2 sm:grid-cols-3">
         {branches.map(([code, name]) => (
           <TextField
             key={code}
             name={`fetch_most.${code}`}
-            label={`${name}; nothing: all`}
+            label={`${name} (empty: all)`}
             inputMode="numeric"
             width="w-24"
           />
         ))}
       </div>
-      <h3 className="font-semibold">What was sent and has not come</h3>
+      <h3 className="font-semibold">Missing in transit</h3>
       <TextField
         name="remind"
-        label="Both ends are asked to look after so many open days past the promise"
+        label="Both branches search after this many open days past the promised date"
         inputMode="numeric"
         width="w-24"
       />
-      <TextField name="missing" label="It counts as missing after so many" inputMode="numeric" width="w-24" />
+      <TextField name="missing" label="Marked missing after this many" inputMode="numeric" width="w-24" />
     </Card>
   );
 }
@@ -428,10 +410,10 @@ function Email() {
     <Card label="Email" className="grid gap-2 p-3.5">
       <h2 className="font-semibold">Email</h2>
       <p className="text-sm text-ink-2">
-        Email to patrons comes in the name of the network. Without a sender none is sent; messages wait under Notices.
+        Email is sent in the network’s name. Without a sender no email is sent; messages wait under Notices.
       </p>
-      <TextField name="sender" label="The address that it comes from" width="w-96 max-w-full" />
-      <TextField name="reply" label="Where answers go; nothing: to the sender" width="w-96 max-w-full" />
+      <TextField name="sender" label="Sender address" width="w-96 max-w-full" />
+      <TextField name="reply" label="Reply address" width="w-96 max-w-full" />
     </Card>
   );
 }
@@ -439,22 +421,14 @@ function Email() {
 /** The service that is asked for what is known of a title. */
 function Records() {
   return (
-    <Card label="Records of titles" className="grid gap-2 p-3.5">
-      <h2 className="font-semibold">Records of titles</h2>
+    <Card label="Title records" className="grid gap-2 p-3.5">
+      <h2 className="font-semibold">Title records</h2>
       <p className="text-sm text-ink-2">
-        Who adds a title by its ISBN asks this service over SRU, for MARCXML. Without an address nobody is asked.
+        Adding a title by ISBN asks this service (SRU, MARCXML). Leave the address empty to ask none.
       </p>
-      <TextField name="service" label="What people call it" width="w-64" />
-      <TextField
-        name="service_address"
-        label="Its address, such as https://records.example/sru"
-        width="w-96 max-w-full"
-      />
-      <TextField
-        name="service_covers"
-        label="The address of its pictures, with {isbn} where the number stands; nothing: none"
-        width="w-96 max-w-full"
-      />
+      <TextField name="service" label="Name" width="w-64" />
+      <TextField name="service_address" label="Address, such as https://records.example/sru" width="w-96 max-w-full" />
+      <TextField name="service_covers" label="Cover address, with {isbn} for the number" width="w-96 max-w-full" />
     </Card>
   );
 }
@@ -466,36 +440,30 @@ function People({ open }: { open: boolean }) {
       <h2 className="font-semibold">People</h2>
       <TextField
         name="confirm"
-        label="After so many months a scan of the card asks whether the details are still right; 0 is never"
+        label="Confirm details at a card scan after this many months (0: never)"
         inputMode="numeric"
         width="w-24"
       />
       <TickField
         name="ask_before"
-        label="Lending asks first where somebody has had the title before, unless they chose otherwise"
+        label="Ask before lending a title the patron had before, unless they chose otherwise"
       />
-      <TickField
-        name="one_address"
-        label="A household has one address: written anew for one, it holds for all who had the old one"
-      />
-      <TickField
-        name="guardians"
-        label="Guardians see on their own page what their children have on loan, wait for and owe, and renew it"
-      />
-      <TickField name="contact" label="Who signs up by themselves gives a phone number or an email address" />
-      <TickField name="sign_ups" label="People sign up by themselves, on a page of their own" />
+      <TickField name="one_address" label="A new address applies to the whole household" />
+      <TickField name="guardians" label="Guardians see and renew their children’s loans on their own page" />
+      <TickField name="contact" label="Online sign-up needs a phone number or an email address" />
+      <TickField name="sign_ups" label="Online sign-up" />
       {open && (
         <p className="text-sm text-ink-2">
-          The page is{" "}
+          The sign-up page is{" "}
           <a className="link" href="/sign-up" target="_blank" rel="noreferrer">
             {location.origin}/sign-up
           </a>
-          . Who signs up waits under Patrons, Sign-ups.
+          . Sign-ups wait under Patrons, Sign-ups.
         </p>
       )}
       <TextField
         name="card_days"
-        label="For how many days a temporary card holds, with which they look and place holds and do not borrow; 0 is none"
+        label="Days a temporary card is valid for searching and holds, not borrowing (0: no card)"
         inputMode="numeric"
         width="w-24"
       />

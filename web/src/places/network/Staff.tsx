@@ -22,7 +22,7 @@ export function Staff() {
       <div className="flex flex-wrap items-baseline gap-x-3 border-b border-line px-4 py-2.5">
         <h2 className="font-semibold">Staff</h2>
         <Button plain className="ml-auto" aria-expanded={adding} onClick={() => setAdding(!adding)}>
-          Add somebody
+          Add person
         </Button>
       </div>
       {link && <GiveLink name={link.name} link={link.link} />}
@@ -37,7 +37,7 @@ export function Staff() {
           />
         </div>
       )}
-      <Loading of={staff} none={(rows) => rows.length === 0} empty="Nobody works here yet.">
+      <Loading of={staff} none={(rows) => rows.length === 0} empty="No staff yet.">
         {(rows) => (
           <ul className="divide-y divide-line">
             {rows.map((p) => (
@@ -62,22 +62,20 @@ function One({ person: p }: { person: Person }) {
         <span className="text-ink-2">
           {p.role}, signs in {p.demo ? "with one click" : `as ${p.login}`}
         </span>
-        {!p.active && <Tag tone="plain">No longer here</Tag>}
-        {p.waits && <Tag tone="amber">Wrong tries</Tag>}
-        {p.link_until && <Tag tone="tide">A link is out</Tag>}
+        {!p.active && <Tag tone="plain">Former</Tag>}
+        {p.waits && <Tag tone="amber">Locked: wrong passwords</Tag>}
+        {p.link_until && <Tag tone="tide">Password link sent</Tag>}
         {p.second && <Tag tone="spruce">Second factor</Tag>}
       </p>
       <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm text-ink-2 md:col-start-1">
-        <span>
-          Works at {p.everywhere ? "every branch, by the role" : [p.home, ...p.branches].map(name).join(", ")}{" "}
-        </span>
+        <span>Works at {p.everywhere ? "every branch, by role" : [p.home, ...p.branches].map(name).join(", ")} </span>
         <Sessions at={p.at} />
         {sayRights(p.rights, me.currency).map((r) => (
           <span key={r}>{r}</span>
         ))}
-        {p.signed && <span>Last by password {sayInstant(p.signed)}</span>}
+        {p.signed && <span>Last sign-in by password {sayInstant(p.signed)}</span>}
         <Link to="/network" search={{ tab: "readings", staff: p.id }} className="link">
-          Whose records they opened
+          Record access log
         </Link>
       </p>
       <Doors person={p} onChange={() => setChanging(changing ? undefined : p)} />
@@ -108,22 +106,22 @@ function Doors({ person: p, onChange }: { person: Person; onChange: () => void }
   );
   const off = useWrite(
     (id: number, key) => api.POST("/api/staff/{id}/second-off", { params: { path: { id }, header: keyed(key) } }),
-    { name: `second off ${p.id}`, about: `Taking the second factor of ${p.name} away`, done: again },
+    { name: `second off ${p.id}`, about: `Removing the second factor of ${p.name}`, done: again },
   );
   return (
     <>
       <p className="flex flex-wrap gap-2 md:col-start-2 md:row-span-2 md:row-start-1">
-        <Button plain aria-label={`Change ${p.name}`} onClick={onChange}>
-          Change
+        <Button plain aria-label={`Edit ${p.name}`} onClick={onChange}>
+          Edit
         </Button>
         {p.second && (
           <Button plain busy={off.busy} onClick={() => off.run(p.id)}>
-            Take the second factor away
+            Remove second factor
           </Button>
         )}
         {p.active && !p.demo && (
           <Button plain busy={make.busy} onClick={() => make.run(p.id)}>
-            Link to set a password
+            Create password link
           </Button>
         )}
         {p.sessions > 0 && (
@@ -141,7 +139,7 @@ function Doors({ person: p, onChange }: { person: Person; onChange: () => void }
 function GiveLink({ name, link }: { name: string; link: Schema["StaffLink"] }) {
   return (
     <p role="status" className="m-2 rounded bg-tide-100 px-3 py-2 text-tide-700 md:col-span-2">
-      Give this to {name}. It works once, until {sayInstant(link.until)}, and is not shown again:{" "}
+      Give this link to {name}. It works once, until {sayInstant(link.until)}, and is not shown again:{" "}
       <Code>{window.location.origin + link.path}</Code>
     </p>
   );

@@ -15,8 +15,8 @@ const papers = [
 ] as const;
 
 const schema = z.object({
-  branch: check.needed("Choose its branch."),
-  name: check.needed("A station needs a name."),
+  branch: check.needed("Choose a branch."),
+  name: check.needed("Enter a name."),
   paper: z.enum(["80mm", "58mm", "a4", "letter"]),
   slips: z.boolean(),
   sounds: z.boolean(),
@@ -31,10 +31,10 @@ export function Stations({ rows }: { rows: Shown<Station>[] }) {
   return (
     <PartList
       label="Stations"
-      says="A browser is told once which station it is, in the menu at the top right."
+      says="Choose once per browser which station it is, in the menu at the top right."
       rows={rows}
-      empty="No station yet. Without one, each browser keeps its own choices."
-      add="Add a station"
+      empty="No stations yet. Without one, each browser keeps its own settings."
+      add="Add station"
       part="station"
       name={(s) => s.name}
       line={({ is: s }) => (
@@ -43,7 +43,7 @@ export function Stations({ rows }: { rows: Shown<Station>[] }) {
             {branchName(me, s.branch)}, {s.name}
           </b>
           <span className="text-ink-2">
-            {papers.find(([code]) => code === s.paper)?.[1]}, slips print {s.slips ? "by themselves" : "when asked"},
+            {papers.find(([code]) => code === s.paper)?.[1]}, slips print {s.slips ? "automatically" : "on request"},
             sounds {s.sounds ? "on" : "off"}
             {s.sort_room && ", in a sort room"}
             {s.pad && ", a pad"}
@@ -72,7 +72,7 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
   );
   return (
     <Form
-      label={row ? `Change ${row.is.name}` : "Add a station"}
+      label={row ? `Edit ${row.is.name}` : "Add station"}
       schema={schema}
       start={
         row?.is ?? {
@@ -92,14 +92,14 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
     >
       <ChoiceField name="branch" label="Branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
       <TextField name="name" label="Name" />
-      <ChoiceField name="paper" label="Paper of its printer" options={papers} />
-      <TickField name="slips" label="Slips print by themselves" />
+      <ChoiceField name="paper" label="Printer paper" options={papers} />
+      <TickField name="slips" label="Print slips automatically" />
       <TickField name="sounds" label="Sounds" />
-      <TickField name="sort_room" label="In a sort room: returns begin from the bin" />
-      <TextField name="pad" label="Its pad, if it has one: ws://127.0.0.1:7411/pad" width="w-72" />
-      <TextField name="terminal" label="Its card terminal, if it has one: 10.20.3.15:7500" width="w-72" />
+      <TickField name="sort_room" label="Sort room: returns start from the bin" />
+      <TextField name="pad" label="RFID pad address, such as ws://127.0.0.1:7411/pad" width="w-72" />
+      <TextField name="terminal" label="Card terminal address, such as 10.20.3.15:7500" width="w-72" />
       <Foot write={keep} onLeave={done}>
-        {row ? "Keep" : "Add"}
+        {row ? "Save" : "Add"}
       </Foot>
     </Form>
   );

@@ -23,14 +23,17 @@ export function Status() {
             <dl className="divide-y divide-line">
               <Row name="Night" warns={s.night_late}>
                 {s.night
-                  ? `The work of the night to ${sayDate(s.night)} was done${s.night_ended ? `, ${sayInstant(s.night_ended)}` : ""}.`
+                  ? `The nightly work for ${sayDate(s.night)} was done${s.night_ended ? `, ${sayInstant(s.night_ended)}` : ""}.`
                   : "No night has passed yet."}
-                {s.night_late && " A later one should have been done by now."}
+                {s.night_late && " A later night is overdue."}
               </Row>
-              <Row name="Backup" warns={!s.archived}>
+              <Row name="Backup" warns={(!s.archived && !s.backed_up) || s.old_backup}>
+                {s.backed_up
+                  ? `The last base backup was made ${sayInstant(s.backed_up)}. `
+                  : "No base backup has been made with nevrin backup; others are not known here. "}
                 {s.archived
                   ? `PostgreSQL last gave its log to an archive ${sayInstant(s.archived)}.`
-                  : "PostgreSQL gives its log to no archive. Backups made in another way are not known here."}
+                  : "PostgreSQL gives its log to no archive, so what comes after a base backup can be lost."}
               </Row>
               <Row name="Email" warns={s.mail_off !== "" || s.refused > 0}>
                 <Email status={s} />
@@ -43,17 +46,15 @@ export function Status() {
               </Row>
             </dl>
           </Card>
-          <Card label="Work that failed" className="max-w-4xl">
-            <h2 className="border-b border-line px-4 py-2.5 font-semibold">Work that failed</h2>
-            {s.failed.length === 0 && (
-              <p className="px-4 py-2.5 text-ink-2">All work in the background has been done.</p>
-            )}
+          <Card label="Failed jobs" className="max-w-4xl">
+            <h2 className="border-b border-line px-4 py-2.5 font-semibold">Failed jobs</h2>
+            {s.failed.length === 0 && <p className="px-4 py-2.5 text-ink-2">No failed jobs.</p>}
             <ul className="divide-y divide-line">
               {s.failed.map((f) => (
                 <li key={f.kind} className="px-4 py-2.5">
                   <b className="font-semibold">{f.kind.replaceAll("_", " ")}</b>{" "}
-                  {f.again > 0 && <Tag tone="amber">{f.again} tried again</Tag>}{" "}
-                  {f.given_up > 0 && <Tag tone="buoy">{f.given_up} given up</Tag>}
+                  {f.again > 0 && <Tag tone="amber">{f.again} retrying</Tag>}{" "}
+                  {f.given_up > 0 && <Tag tone="buoy">{f.given_up} not retried</Tag>}
                   <p className="text-sm text-ink-2">
                     {sayInstant(f.at)}: {f.error}
                   </p>
@@ -71,7 +72,7 @@ function Row({ name, warns = false, children }: { name: string; warns?: boolean;
   return (
     <div className="grid gap-x-4 px-4 py-2.5 sm:grid-cols-[12rem_1fr]">
       <dt className="font-semibold">
-        {name} {warns && <Tag tone="amber">Look at this</Tag>}
+        {name} {warns && <Tag tone="amber">Check this</Tag>}
       </dt>
       <dd className="min-w-0">{children}</dd>
     </div>

@@ -16,7 +16,7 @@ export function TestMail() {
   return (
     <Card label="Test email" className="grid max-w-4xl gap-2 p-3.5">
       <h2 className="font-semibold">Test email</h2>
-      <p className="text-sm text-ink-2">It goes at once, from the sender that is saved above.</p>
+      <p className="text-sm text-ink-2">Sent at once, from the saved sender above.</p>
       <Form
         schema={schema}
         start={{ to: "" }}
@@ -29,10 +29,10 @@ export function TestMail() {
       >
         <TextField name="to" label="To" width="w-72" />
         <Send write={test} plain className="self-end">
-          Send a test email
+          Send test email
         </Send>
       </Form>
-      {sent && <p role="status">The mail server has taken the email to {sent}.</p>}
+      {sent && <p role="status">The mail server accepted the email to {sent}.</p>}
     </Card>
   );
 }

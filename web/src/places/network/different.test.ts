@@ -26,7 +26,7 @@ test("of a list of documents only those are named that are otherwise", () => {
   ]);
 });
 
-test("what was added or taken away has no differences", () => {
+test("what was added or removed has no differences", () => {
   expect(different(undefined, { name: "A" })).toEqual([]);
   expect(different({ name: "A" }, undefined)).toEqual([]);
 });

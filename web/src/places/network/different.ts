@@ -42,7 +42,7 @@ export function different(was: unknown, is: unknown, within = ""): Difference[] 
 const isMoney = (what: string) => /(^|, )(waive, \w+|sum|amount)$/.test(what);
 
 const sayMinor = (v: unknown) => {
-  if (typeof v !== "number") return v === null ? "without limit" : "";
+  if (typeof v !== "number") return v === null ? "no limit" : "";
   return sayMoney(toFigures(v));
 };
 

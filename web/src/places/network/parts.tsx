@@ -56,7 +56,7 @@ function TakeAway({ part, of, name, done }: { part: Part; of: Shown<unknown>; na
       }),
     {
       name: `take away ${part} ${of.key}`,
-      about: `Taking ${name} away`,
+      about: `Removing ${name}`,
       done: () => {
         for (const q of ["network", "changes", "me"]) void queries.invalidateQueries({ queryKey: [q] });
         done();
@@ -66,7 +66,7 @@ function TakeAway({ part, of, name, done }: { part: Part; of: Shown<unknown>; na
   return (
     <>
       <Button plain busy={away.busy} onClick={() => away.run(undefined)}>
-        Take it away
+        Remove
       </Button>
       <Trouble error={away.problem} />
     </>
@@ -133,7 +133,7 @@ export function PartList<T>({
                 <Quiet
                   className="ml-auto text-sm"
                   aria-expanded={isOpen(r)}
-                  aria-label={`Change ${name(r.is)}`}
+                  aria-label={`Edit ${name(r.is)}`}
                   onClick={() => setOpen(isOpen(r) ? undefined : r)}
                 >
                   {isOpen(r) ? "close" : "change"}

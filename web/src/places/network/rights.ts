@@ -48,11 +48,11 @@ export function sayRights(r: Rights, currency: string): string[] {
   const s = startRights(r, currency);
   return [
     s.unlimited ? "Waives without limit" : s.waive && `Waives up to ${sayMoney(s.waive)}`,
-    s.back && `Counts returns ${s.back} days back`,
+    s.back && `Backdates returns up to ${s.back} days`,
     s.past.length > 0 &&
-      `Lends past: ${s.past.map((code) => stops.find(([c]) => c === code)?.[1].toLowerCase() ?? code).join(", ")}`,
-    s.history && (s.history === "yes" ? "Sees histories" : "Sees no histories"),
-    s.consents && (s.consents === "yes" ? "Changes consents" : "Changes no consents"),
-    s.due && (s.due === "yes" ? "Sets due dates" : "Sets no due dates"),
+      `Overrides: ${s.past.map((code) => stops.find(([c]) => c === code)?.[1].toLowerCase() ?? code).join(", ")}`,
+    s.history && (s.history === "yes" ? "Sees loan histories" : "Does not see loan histories"),
+    s.consents && (s.consents === "yes" ? "Changes consents" : "Does not change consents"),
+    s.due && (s.due === "yes" ? "Sets due dates" : "Does not set due dates"),
   ].filter((t): t is string => typeof t === "string" && t !== "");
 }

@@ -43,8 +43,7 @@ export function Messages({ mailing, maySend }: { mailing: Mailing; maySend: bool
       {message && (
         <div className="border-b border-line bg-sunk px-4 py-3">
           <p className="text-sm text-ink-2">
-            To {message.address || "nobody: there is no mail address"}{" "}
-            <Quiet onClick={() => setShown(undefined)}>Close</Quiet>
+            To {message.address || "nobody: no email address"} <Quiet onClick={() => setShown(undefined)}>Close</Quiet>
           </p>
           <b className="font-semibold">{message.subject}</b>
           <p className="whitespace-pre-wrap">{message.body}</p>
@@ -61,7 +60,7 @@ export function Messages({ mailing, maySend }: { mailing: Mailing; maySend: bool
             tools
             paper={`${mailing.stage}, ${sayDate(mailing.day)}`}
             className="max-h-[62vh]"
-            empty="Nobody is to be told."
+            empty="No messages."
           />
         )}
       </Loading>
@@ -78,7 +77,7 @@ const columnsFor = (
 ): Column<Message>[] => [
   {
     id: "goes",
-    head: "Goes",
+    head: "Send",
     cell: (m) => (
       <input
         type="checkbox"
@@ -97,7 +96,7 @@ const columnsFor = (
   },
   { id: "items", head: "Items", value: (m) => m.items, right: true },
   { id: "address", head: "Address", value: (m) => m.address || "none", className: "text-sm break-all" },
-  { id: "state", head: "State", value: sayMessage, cell: (m) => <StateTag message={m} /> },
+  { id: "state", head: "Status", value: sayMessage, cell: (m) => <StateTag message={m} /> },
 ];
 
 function Acts({ mailing, out, ready }: { mailing: Mailing; out: Set<number>; ready: boolean }) {
@@ -111,7 +110,7 @@ function Acts({ mailing, out, ready }: { mailing: Mailing; out: Set<number>; rea
   );
   const strike = useWrite(
     (_: void, key) => api.POST("/api/mailings/{id}/drop", { params: { path, header: keyed(key) } }),
-    { name: `strike ${mailing.id}`, about: `Striking out ${mailing.stage}`, done },
+    { name: `strike ${mailing.id}`, about: `Discarding ${mailing.stage}`, done },
   );
   const going = mailing.patrons - mailing.no_address - out.size;
   return (
@@ -120,7 +119,7 @@ function Acts({ mailing, out, ready }: { mailing: Mailing; out: Set<number>; rea
         Send {going} {going === 1 ? "message" : "messages"}
       </Button>
       <Button plain busy={strike.busy} disabled={send.busy} onClick={() => strike.run()}>
-        Strike out this run
+        Discard this run
       </Button>
       <Trouble error={send.problem ?? strike.problem} />
     </span>

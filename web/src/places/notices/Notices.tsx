@@ -27,8 +27,8 @@ export function NoticesPlace() {
         says={
           all.data &&
           (trials
-            ? `${trials} trial runs wait to be looked at. Nothing of them has been sent.`
-            : "No trial run waits. Each night works out who is to be told.")
+            ? `${trials === 1 ? "1 trial run" : `${trials} trial runs`} to check. Nothing has been sent yet.`
+            : "No trial runs waiting. Each night prepares new ones.")
         }
       />
       {all.data?.mail_off && <MailOff why={all.data.mail_off} administrates={administrates(me.role)} />}
@@ -37,7 +37,7 @@ export function NoticesPlace() {
           <Loading
             of={all}
             none={(a) => a.mailings.length === 0}
-            empty="No mailing yet. Each night makes one where somebody is to be told."
+            empty="No mailings yet. Each night prepares one if there is somebody to notify."
           >
             {(a) => <Mailings list={a.mailings} open={open} onOpen={setOpen} />}
           </Loading>
@@ -56,12 +56,12 @@ export function NoticesPlace() {
 function MailOff({ why, administrates }: { why: "server" | "sender"; administrates: boolean }) {
   return (
     <p role="status" className="rounded-card bg-amber-100 px-4 py-2.5 text-amber-700">
-      <b className="font-semibold">Email is off.</b> What is to be emailed waits and goes out once it is on.{" "}
+      <b className="font-semibold">Email is off.</b> Emails wait and are sent once it is on.{" "}
       {!administrates && "Tell an administrator."}
-      {administrates && why === "server" && "Start the program with the address of a mail server in NEVRIN_SMTP."}
+      {administrates && why === "server" && "Start the program with a mail server in NEVRIN_SMTP."}
       {administrates && why === "sender" && (
         <>
-          Write down from whom it comes under{" "}
+          Enter the sender under{" "}
           <Link className="link" to="/network" search={{ tab: "settings" }}>
             Network, Settings
           </Link>
@@ -77,9 +77,9 @@ function stateOf(m: Mailing): [Tone, string] {
     case "trial":
       return ["amber", "Trial run"];
     case "dropped":
-      return ["plain", "Struck out"];
+      return ["plain", "Discarded"];
     default:
-      return [m.state === "sent" ? "spruce" : "plain", m.queued ? `${m.queued} on their way` : `${m.sent} sent`];
+      return [m.state === "sent" ? "spruce" : "plain", m.queued ? `${m.queued} being sent` : `${m.sent} sent`];
   }
 }
 
@@ -101,7 +101,7 @@ function Mailings({ list, open, onOpen }: { list: Mailing[]; open?: number; onOp
                 <span className="text-sm text-ink-2">
                   {sayDate(m.day)}: {m.patrons} {m.patrons === 1 ? "patron" : "patrons"}, {m.items}{" "}
                   {m.items === 1 ? "item" : "items"}
-                  {m.no_address ? `, ${m.no_address} without mail` : ""}
+                  {m.no_address ? `, ${m.no_address} without email` : ""}
                 </span>
               </span>
               <Tag tone={tone}>{word}</Tag>

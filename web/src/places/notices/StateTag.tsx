@@ -6,13 +6,13 @@ type Message = Schema["NoticesMessage"];
 const words: Record<Message["state"], [Tone, string]> = {
   trial: ["amber", "Trial run"],
   left_out: ["plain", "Left out"],
-  queued: ["tide", "On its way"],
+  queued: ["tide", "Queued"],
   sending: ["tide", "Being sent"],
   sent: ["spruce", "Sent"],
   unclear: ["buoy", "Unclear"],
   refused: ["buoy", "Refused"],
   no_address: ["plain", "No address"],
-  by_hand: ["amber", "To be told by hand"],
+  by_hand: ["amber", "To do by hand"],
 };
 
 export const sayMessage = (m: Message) => words[m.state][1];

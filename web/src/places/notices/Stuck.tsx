@@ -25,10 +25,10 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
       </>
     ),
   },
-  { id: "state", head: "State", value: sayMessage, cell: (m) => <StateTag message={m} /> },
+  { id: "state", head: "Status", value: sayMessage, cell: (m) => <StateTag message={m} /> },
   {
     id: "acts",
-    head: "What became of it",
+    head: "Actions",
     unnamed: true,
     right: true,
     cell: (m) =>
@@ -44,14 +44,14 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
 export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean }) {
   const columns = useMemo(() => columnsFor(maySettle), [maySettle]);
   return (
-    <Card label="Not gone out">
-      <h2 className="border-b border-line px-4 py-2.5 font-semibold">Not gone out</h2>
+    <Card label="Not sent">
+      <h2 className="border-b border-line px-4 py-2.5 font-semibold">Not sent</h2>
       <Table
-        label="Not gone out"
+        label="Not sent"
         columns={columns}
         rows={list}
         id={(m) => m.id}
-        empty="Everything queued has gone. Messages that wait for the mail server, for who calls or prints, that were refused, or whose fate is unclear, stand here. Choose a mailing to see its messages."
+        empty="Nothing waiting. Messages that wait, need a call or a letter, were refused or are unclear appear here. Choose a mailing to see its messages."
       />
     </Card>
   );
@@ -76,14 +76,14 @@ function ByHand({ message: m }: { message: Message }) {
   return (
     <>
       {m.channel === "letter" ? (
-        <Quiet onClick={() => onPaper(<Letter message={m} />)}>Print the letter</Quiet>
+        <Quiet onClick={() => onPaper(<Letter message={m} />)}>Print letter</Quiet>
       ) : (
         <Quiet aria-expanded={reading} onClick={() => setReading(!reading)}>
-          What to say
+          Show text
         </Quiet>
       )}{" "}
       <Quiet disabled={settle.busy} onClick={() => settle.run(undefined)}>
-        They have been told
+        Mark as done
       </Quiet>
       {reading && <p className="text-left text-sm whitespace-pre-wrap">{m.body}</p>}
       <Trouble error={settle.problem} />
@@ -130,7 +130,7 @@ function Settle({ message }: { message: Message }) {
         Send again
       </Quiet>{" "}
       <Quiet disabled={settle.busy} onClick={() => settle.run(false)}>
-        {message.state === "refused" ? "They have been told" : "It has gone"}
+        {message.state === "refused" ? "Mark as done" : "Mark as sent"}
       </Quiet>
       <Trouble error={settle.problem} />
     </>

@@ -11,7 +11,7 @@ export function OwnPlace() {
   const own = useQuery({ queryKey: ["own"], queryFn: () => told(api.GET("/api/own")) });
   return (
     <div className="grid max-w-2xl gap-3.5">
-      <Head title="My sign-in" says={own.data && `You sign in as ${own.data.login}.`} />
+      <Head title="My account" says={own.data && `Your sign-in name is ${own.data.login}.`} />
       <Loading of={own}>
         {(o) => (
           <>
@@ -19,8 +19,8 @@ export function OwnPlace() {
             {!o.demo && <Password />}
             {!o.demo && <Second own={o} />}
             <Elsewhere />
-            <Card label="Where you may work" className="p-3.5">
-              <h2 className="font-semibold">Where you may work</h2>
+            <Card label="Branches you can work at" className="p-3.5">
+              <h2 className="font-semibold">Branches you can work at</h2>
               <p>{o.branches.map((b) => b.name).join(", ")}</p>
             </Card>
           </>
@@ -54,7 +54,7 @@ function useSending(path: string, done: string) {
 const Said = ({ text }: { text?: string }) => (text ? <p role="status">{text}</p> : null);
 
 function Short({ own }: { own: Own }) {
-  const sending = useSending("/api/own/short", "Kept. A station that has rested asks for it.");
+  const sending = useSending("/api/own/short", "Saved. Idle stations ask for it.");
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
     const form = e.currentTarget;
@@ -64,19 +64,19 @@ function Short({ own }: { own: Own }) {
     <Card label="Short code" className="p-3.5">
       <h2 className="font-semibold">Short code</h2>
       <p className="text-ink-2">
-        {own.short ? "You have one." : "You have none yet."} With it you come back to a station that nobody has touched
-        for a while. Type from 4 to 40 letters or digits, or scan your badge.
+        {own.short ? "You have one." : "You have none yet."} Use it to return to an idle station. Enter 4 to 40 letters
+        or digits, or scan your badge.
       </p>
       <form onSubmit={submit} className="mt-2 flex flex-wrap items-end gap-2">
         <Field label="New short code">
           <input name="code" type="password" autoComplete="off" required data-takes-scans="" className={inputLook} />
         </Field>
         <Button type="submit" plain busy={sending.busy}>
-          Keep it
+          Save code
         </Button>
         {own.short && (
           <Button plain busy={sending.busy} onClick={() => void sending.send({ Code: "" })}>
-            Take it away
+            Remove code
           </Button>
         )}
       </form>
@@ -87,7 +87,7 @@ function Short({ own }: { own: Own }) {
 }
 
 function Password() {
-  const sending = useSending("/api/own/password", "Changed. Your sessions elsewhere have ended.");
+  const sending = useSending("/api/own/password", "Password changed. You are signed out everywhere else.");
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault();
     const form = e.currentTarget;
@@ -98,14 +98,14 @@ function Password() {
     <Card label="Password" className="p-3.5">
       <h2 className="font-semibold">Password</h2>
       <form onSubmit={submit} className="mt-2 flex flex-wrap items-end gap-2">
-        <Field label="Old password">
+        <Field label="Current password">
           <input name="old" type="password" autoComplete="current-password" required className={inputLook} />
         </Field>
         <Field label="New password">
           <input name="new" type="password" autoComplete="new-password" required className={inputLook} />
         </Field>
         <Button type="submit" plain busy={sending.busy}>
-          Change it
+          Change password
         </Button>
       </form>
       <Said text={sending.done} />
@@ -124,7 +124,7 @@ interface Setting {
 function Second({ own }: { own: Own }) {
   const [setting, setSetting] = useState<Setting>();
   const [error, setError] = useState<unknown>();
-  const sending = useSending("/api/own/second", "Set up. From now on you are asked for a code when you sign in.");
+  const sending = useSending("/api/own/second", "Set up. You will be asked for a code when you sign in.");
   const begin = () => {
     setError(undefined);
     fetched("/api/own/second/begin", {})
@@ -143,28 +143,28 @@ function Second({ own }: { own: Own }) {
       <h2 className="font-semibold">Second factor</h2>
       <p className="text-ink-2">
         {own.second
-          ? "You have one: an app for codes on your phone. Who administrates Nevrin can take it away if you lose it."
-          : `An app for codes on your phone, asked for after your password.${own.must ? " Your role needs one here." : ""}`}
+          ? "You use an authenticator app. An administrator can remove it if you lose it."
+          : `An authenticator app on your phone, asked for after your password.${own.must ? " Your role requires one." : ""}`}
       </p>
       {!setting && (
         <Button plain className="mt-2" onClick={begin}>
-          {own.second ? "Set up another" : "Set one up"}
+          {own.second ? "Set up again" : "Set up"}
         </Button>
       )}
       {setting && (
         <form onSubmit={submit} className="mt-2 grid justify-items-start gap-2">
-          <p>Let the app take this picture, or type the secret into it. Then type the code that it shows.</p>
+          <p>Scan this code with the app, or type the secret into it. Then enter the code it shows.</p>
           <img alt="The secret as a QR code" src={`data:image/png;base64,${setting.picture}`} />
           <p className="font-mono">{setting.secret.match(/.{1,4}/g)?.join(" ")}</p>
           <Field label="Your password">
             <input name="password" type="password" autoComplete="current-password" required className={inputLook} />
           </Field>
           {own.second && (
-            <Field label="Code of the second factor you have now">
+            <Field label="Current code">
               <input name="old" inputMode="numeric" autoComplete="off" maxLength={6} required className={inputLook} />
             </Field>
           )}
-          <Field label="Code of the new one">
+          <Field label="New code">
             <input
               name="code"
               inputMode="numeric"
@@ -175,7 +175,7 @@ function Second({ own }: { own: Own }) {
             />
           </Field>
           <Button type="submit" busy={sending.busy}>
-            Set it up
+            Set up
           </Button>
         </form>
       )}
@@ -186,11 +186,11 @@ function Second({ own }: { own: Own }) {
 }
 
 function Elsewhere() {
-  const sending = useSending("/api/own/end-others", "Done. You are signed in here alone.");
+  const sending = useSending("/api/own/end-others", "Done. You are signed in only here.");
   return (
-    <Card label="Sessions elsewhere" className="p-3.5">
-      <h2 className="font-semibold">Sessions elsewhere</h2>
-      <p className="text-ink-2">If you left a station without signing out, end all your sessions but this one.</p>
+    <Card label="Other sessions" className="p-3.5">
+      <h2 className="font-semibold">Other sessions</h2>
+      <p className="text-ink-2">If you left a station without signing out, end all other sessions.</p>
       <Button plain className="mt-2" busy={sending.busy} onClick={() => void sending.send({})}>
         Sign out everywhere else
       </Button>

@@ -45,10 +45,10 @@ export function Messages({ id }: { id: number }) {
   const list = beside.data?.messages ?? [];
   const [open, setOpen] = useState<number>();
   return (
-    <Card label="What they were told" className="p-3.5">
-      <h2 className="font-semibold">What they were told</h2>
+    <Card label="Notices sent" className="p-3.5">
+      <h2 className="font-semibold">Notices sent</h2>
       <Trouble error={beside.error} />
-      {beside.data && list.length === 0 && <p className="text-ink-2">Nothing lately.</p>}
+      {beside.data && list.length === 0 && <p className="text-ink-2">None recently.</p>}
       <ul className="grid max-h-72 gap-1 overflow-auto">
         {list.map((m) => (
           <li key={m.id}>
@@ -59,9 +59,7 @@ export function Messages({ id }: { id: number }) {
               {sayInstant(m.at)}, by {ways[m.channel]}
               {m.address && ` to ${m.address}`}
             </span>{" "}
-            {m.state !== "sent" && (
-              <Tag tone="amber">{m.state === "no_address" ? "nobody was reached" : "not told yet"}</Tag>
-            )}
+            {m.state !== "sent" && <Tag tone="amber">{m.state === "no_address" ? "not reached" : "not sent yet"}</Tag>}
             {open === m.id && (
               <pre className="mt-1 rounded bg-sunk p-2 font-sans text-sm whitespace-pre-wrap">{m.body}</pre>
             )}
@@ -82,14 +80,14 @@ export function Parts({ id: kept }: { id: number }) {
       api.POST("/api/patrons/{id}/unmerge", { params: { path: { id: kept }, header: keyed(key) }, body: { gone } }),
     {
       name: `unmerge ${kept}`,
-      about: "Taking a merged record apart",
+      about: "Undoing the merge",
       done: () => void queries.invalidateQueries(),
     },
   );
   if (parts.length === 0) return null;
   return (
-    <Card label="Merged into this record" className="p-3.5">
-      <h2 className="font-semibold">Merged into this record</h2>
+    <Card label="Merged records" className="p-3.5">
+      <h2 className="font-semibold">Merged records</h2>
       <ul>
         {parts.map((p) => (
           <li key={p.id} className="flex flex-wrap items-baseline gap-x-2">
@@ -99,7 +97,7 @@ export function Parts({ id: kept }: { id: number }) {
             </span>
             {supervises(me.role) && (
               <Quiet className="text-sm" disabled={apart.busy} onClick={() => apart.run(p.id)}>
-                Take it apart again
+                Undo merge
               </Quiet>
             )}
           </li>

@@ -56,17 +56,17 @@ export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["Peopl
   return (
     <div className="grid gap-3.5">
       <WhoFields institution={institution} known={known} isNew={isNew} />
-      <Group title="How to reach them">
+      <Group title="Contact">
         <Needed field="phone" label="Phone">
           {(label) => <TextField name="phone" label={label} />}
         </Needed>
-        <Needed field="email" label="Mail">
+        <Needed field="email" label="Email">
           {(label) => <TextField name="email" label={label} />}
         </Needed>
-        <Needed field="text" label="Number for texts">
+        <Needed field="text" label="Text message number">
           {(label) => <TextField name="text" label={label} />}
         </Needed>
-        <LinesField name="other_phones" label="Other phones, one a line" rows={1} />
+        <LinesField name="other_phones" label="Other phones, one per line" rows={1} />
       </Group>
       <Lives />
       {!institution && <Household minor={known?.minor ?? false} />}
@@ -101,7 +101,7 @@ function WhoFields({
   if (chosen !== "" && !form.classes.some((c) => c.code === chosen))
     classes.push([chosen, `${chosen}, not offered here`]);
   return (
-    <Group title={institution ? "What it is" : "Who they are"}>
+    <Group title={institution ? "Institution" : "Person"}>
       <TextField
         name="legal_name"
         label={institution ? "Name (needed)" : "Legal name (needed)"}
@@ -109,12 +109,12 @@ function WhoFields({
       />
       {!institution && (
         <>
-          <Needed field="preferred_name" label="Wants to be called">
+          <Needed field="preferred_name" label="Preferred name">
             {(label) => <TextField name="preferred_name" label={label} />}
           </Needed>
           <Needed field="born" label="Born">
             {(label) => (
-              <DateField name="born" label={label + (known?.age === undefined ? "" : `, so ${known.age} years`)} />
+              <DateField name="born" label={label + (known?.age === undefined ? "" : `, age ${known.age}`)} />
             )}
           </Needed>
         </>
@@ -127,8 +127,8 @@ function WhoFields({
           </p>
         )}
       </div>
-      <TextField name="shelf_name" label="Name on a public hold shelf" placeholder="made by itself" />
-      <TickField name="institution" label="A school, a home or our own use: not a person" className="sm:col-span-2" />
+      <TextField name="shelf_name" label="Name on the hold shelf" placeholder="automatic" />
+      <TickField name="institution" label="Institution (school, home, own use)" className="sm:col-span-2" />
     </Group>
   );
 }
@@ -146,8 +146,8 @@ function Lives() {
     if (found && getValues("town") === "") setValue("town", found);
   }, [found, getValues, setValue]);
   return (
-    <Group title="Where post goes">
-      <Needed field="address" label="Street and number">
+    <Group title="Address">
+      <Needed field="address" label="Street address">
         {(label) => <LinesField name="address" label={label} rows={2} className="sm:col-span-2" />}
       </Needed>
       <Needed field="postal_code" label="Postal code">
@@ -156,21 +156,21 @@ function Lives() {
       <Needed field="town" label="Town">
         {(label) => <TextField name="town" label={label} />}
       </Needed>
-      <Needed field="in_area" label="Lives inside our area">
+      <Needed field="in_area" label="Lives in our area">
         {(label) => (
           <ChoiceField
             name="in_area"
             label={label}
             options={[
-              ["", "not known"],
+              ["", "unknown"],
               ["yes", "yes"],
               ["no", "no"],
             ]}
           />
         )}
       </Needed>
-      <TextField name="home_address" label="Lives elsewhere: where" />
-      <TickField name="mail_returned" label="Post to this address has come back" className="sm:col-span-2" />
+      <TextField name="home_address" label="Home address, if different" />
+      <TickField name="mail_returned" label="Letters to this address were returned" className="sm:col-span-2" />
     </Group>
   );
 }
@@ -181,10 +181,10 @@ function Household({ minor }: { minor: boolean }) {
       <Needed field="guardian" label={minor ? "Guardian" : "Guardian, of a minor"}>
         {(label) => <PatronField name="guardian" label={label} />}
       </Needed>
-      <Needed field="guardian" label="Or a guardian who is no patron">
-        {() => <TextField name="guardian_name" label="Or a guardian who is no patron" />}
+      <Needed field="guardian" label="Guardian without a card">
+        {() => <TextField name="guardian_name" label="Guardian without a card" />}
       </Needed>
-      <TickField name="answers_for_all" label="Answers for the whole household" className="sm:col-span-2" />
+      <TickField name="answers_for_all" label="Main contact of the household" className="sm:col-span-2" />
     </Group>
   );
 }
@@ -210,22 +210,22 @@ function Usual({ name, label, words }: { name: keyof Said; label: string; words:
 
 function Identity({ minor }: { minor: boolean }) {
   return (
-    <Group title="Seen, and school">
-      <Needed field="identity" label="Identity seen">
+    <Group title="ID and school">
+      <Needed field="identity" label="ID checked">
         {(label) => <Usual name="identity" label={label} words={kinds} />}
       </Needed>
       {minor && (
         <Needed field="identity" label="">
-          {() => <TickField name="identity_guardian" label="It is the guardian's" className="self-end pb-1.5" />}
+          {() => <TickField name="identity_guardian" label="This is the guardian’s ID" className="self-end pb-1.5" />}
         </Needed>
       )}
-      <Needed field="identity_two" label="A second one">
+      <Needed field="identity_two" label="Second ID">
         {(label) => <Usual name="identity_two" label={label} words={kinds} />}
       </Needed>
-      <Needed field="identity_number" label="Number of the identity">
+      <Needed field="identity_number" label="ID number">
         {(label) => <TextField name="identity_number" label={label} />}
       </Needed>
-      <Needed field="school" label="Number at school">
+      <Needed field="school" label="School number">
         {(label) => <TextField name="school" label={label} />}
       </Needed>
       <Needed field="school_year" label="School year">
@@ -240,16 +240,16 @@ function Library() {
   const form = useForm();
   const branches: Option[] = me.branches.map((b) => [b.code, b.name]);
   return (
-    <Group title="At the library">
+    <Group title="Library">
       <ChoiceField name="branch" label="Home branch" options={branches} />
-      <Needed field="pickup" label="Picks up holds at">
+      <Needed field="pickup" label="Pickup branch">
         {(label) => <ChoiceField name="pickup" label={label} options={[["", "the home branch"], ...branches]} />}
       </Needed>
-      <Needed field="may_use" label="Who else may use the card or collect holds, one a line">
+      <Needed field="may_use" label="People who can use the card or collect holds, one per line">
         {(label) => <LinesField name="may_use" label={label} rows={2} className="sm:col-span-2" />}
       </Needed>
       {form.marks.length > 0 && (
-        <Needed field="marks" label="Classified as">
+        <Needed field="marks" label="Tags">
           {(label) => (
             <div className="sm:col-span-2">
               <ChipsField name="marks" label={label} says="nothing" options={form.marks.map((m) => [m, m] as const)} />
@@ -264,7 +264,7 @@ function Library() {
 /** What they, or their guardian, agree to: asked while the form is filled in, so that nobody has to come back for it. */
 function AgreesTo({ minor }: { minor: boolean }) {
   return (
-    <Group title={minor ? "The guardian agrees to" : "They agree to"}>
+    <Group title={minor ? "Guardian’s consents" : "Consents"}>
       {whats.map((what) => (
         <ChoiceField
           key={what}

@@ -10,11 +10,11 @@ import { Opens, thenClose, type Part } from "./OnRecord";
 type Receipt = Schema["PeopleCard"]["receipt"];
 
 const names: Record<Schema["PeopleCard"]["gives"], string> = {
-  ask: "They are asked",
+  ask: "Ask",
   none: "Nothing",
   slip: "A slip",
-  mail: "Mail",
-  both: "A slip and mail",
+  mail: "Email",
+  both: "Slip and email",
 };
 
 const choosing = z.object({ receipt: z.enum(["", "none", "slip", "mail", "both"]) });
@@ -22,7 +22,7 @@ const choosing = z.object({ receipt: z.enum(["", "none", "slip", "mail", "both"]
 /** What they take home of what was lent to them. */
 export function Gives({ card, onCard }: Part) {
   return (
-    <Opens title="Takes home of what is lent" act="change" says={<p className="text-sm">{names[card.gives]}</p>}>
+    <Opens title="Loan receipt" act="change" says={<p className="text-sm">{names[card.gives]}</p>}>
       {(close) => <Choose key={card.receipt} card={card} onCard={thenClose(onCard, close)} />}
     </Opens>
   );
@@ -35,11 +35,11 @@ function Choose({ card, onCard }: Part) {
         params: { path: { id: card.id }, header: keyed(key) },
         body: { receipt },
       }),
-    { name: `gives ${card.id}`, about: `What ${card.name} takes home`, done: onCard },
+    { name: `gives ${card.id}`, about: `Loan receipt of ${card.name}`, done: onCard },
   );
   return (
     <Form
-      label="Takes home"
+      label="Loan receipt"
       schema={choosing}
       start={{ receipt: card.receipt }}
       write={choose}
@@ -48,15 +48,15 @@ function Choose({ card, onCard }: Part) {
     >
       <ChoiceField
         name="receipt"
-        label="Of what is lent to them"
+        label="Loan receipt"
         options={[
-          ["", "as the network has settled"],
+          ["", "network default"],
           ["none", "nothing"],
           ["slip", "a slip"],
           ...(card.email
             ? ([
                 ["mail", "mail"],
-                ["both", "a slip and mail"],
+                ["both", "slip and email"],
               ] as const)
             : []),
         ]}
@@ -93,18 +93,18 @@ export function Bills({ card, onStale }: Part & { onStale: () => void }) {
   return (
     <Opens
       title="Invoices"
-      act="make one"
+      act="New invoice"
       says={
         <p className="text-sm">
           {open.length === 0
-            ? "Nothing is owed that stands on no invoice yet."
-            : `${open.length === 1 ? "1 charge stands" : `${open.length} charges stand`} on no invoice yet.`}
+            ? "No charges without an invoice."
+            : `${open.length === 1 ? "1 charge" : `${open.length} charges`} without an invoice.`}
         </p>
       }
     >
       {() => (
         <Form
-          label="Make an invoice"
+          label="New invoice"
           schema={billing}
           start={{ note: "" }}
           write={make}
@@ -118,9 +118,9 @@ export function Bills({ card, onStale }: Part & { onStale: () => void }) {
               </li>
             ))}
           </ul>
-          <TextField name="note" label="For them, such as their order number" />
+          <TextField name="note" label="Their reference, such as an order number" />
           <Send write={make} disabled={open.length === 0} className="justify-self-start">
-            Make the invoice
+            Create invoice
           </Send>
         </Form>
       )}

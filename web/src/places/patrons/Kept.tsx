@@ -14,13 +14,13 @@ import { HistorySheet } from "./HistorySheet";
 type CardOf = Schema["PeopleCard"];
 
 const lengths = [
-  ["usual", "As the library keeps it"],
-  ["0", "Not at all"],
+  ["usual", "Library default"],
+  ["0", "Never"],
   ["1", "One month"],
   ["6", "Six months"],
   ["12", "A year"],
   ["60", "Five years"],
-  ["1200", "Without limit"],
+  ["1200", "No limit"],
 ] as const;
 
 const schema = z.object({ months: z.string(), seen: z.string(), ask: z.string() });
@@ -40,13 +40,13 @@ export function Kept({
   const choose = useWrite(
     (body: Schema["KeepingChoice"], key) =>
       api.PUT("/api/patrons/{id}/history", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `history of ${card.id}`, about: `What ${card.name} chooses of their history`, done: onCard },
+    { name: `history of ${card.id}`, about: `History choice of ${card.name}`, done: onCard },
   );
   const months = card.history_months === undefined ? "usual" : String(card.history_months);
   const known = lengths.some(([code]) => code === months);
   return (
-    <Card label="What is kept" className="grid gap-2.5 p-3.5">
-      <h2 className="font-semibold">What is kept</h2>
+    <Card label="Privacy" className="grid gap-2.5 p-3.5">
+      <h2 className="font-semibold">Privacy</h2>
       <Form
         key={`${months} ${card.history_seen} ${card.ask_before}`}
         schema={schema}
@@ -67,12 +67,12 @@ export function Kept({
       >
         <ChoiceField
           name="months"
-          label="Lending history, after the return"
+          label="Keep loan history for"
           options={known ? lengths : [...lengths, [months, `${months} months`] as const]}
         />
         <ChoiceField
           name="seen"
-          label="Staff may see it"
+          label="Staff can see it"
           options={[
             ["no", "No"],
             ["yes", "Yes"],
@@ -80,9 +80,9 @@ export function Kept({
         />
         <ChoiceField
           name="ask"
-          label="The desk asks where they have had a title before"
+          label="Ask before lending a title they had before"
           options={[
-            ["", `As the library has settled (now: ${card.asks ? "asks" : "does not ask"})`],
+            ["", `Library default (now: ${card.asks ? "asks" : "does not ask"})`],
             ["yes", "Yes"],
             ["no", "No"],
           ]}
@@ -94,18 +94,18 @@ export function Kept({
         )}
         <span className="flex flex-wrap items-center gap-3">
           <Send plain write={choose}>
-            Keep this choice
+            Save
           </Send>
-          <Quiet onClick={() => onPaper(<HistorySheet name={card.name} />)}>Print the sheet that explains it</Quiet>
+          <Quiet onClick={() => onPaper(<HistorySheet name={card.name} />)}>Print explanation for the patron</Quiet>
         </span>
       </Form>
       {supervises(me.role) && (
         <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
           <a className="link" href={`/api/patrons/${card.id}/kept.json`} download={`kept-${card.card}.json`}>
-            All that is kept, as a file
+            Export all data of this patron
           </a>
           <Quiet aria-expanded={forgetting} onClick={() => setForgetting(!forgetting)}>
-            Forget this patron
+            Delete personal data
           </Quiet>
         </p>
       )}
@@ -133,7 +133,7 @@ function Forgetting({
     (_: undefined, key) => api.POST("/api/patrons/{id}/forget", { params: { path: { id }, header: keyed(key) } }),
     {
       name: `forget ${id}`,
-      about: "Forgetting a patron",
+      about: "Deleting personal data",
       done: (f) => onForgotten(f.says),
     },
   );
@@ -143,20 +143,20 @@ function Forgetting({
         {(f) =>
           f.open.length > 0 ? (
             <p>
-              {f.name} cannot be forgotten yet: {f.open.join(", ")}. End that first.
+              {f.name} cannot be deleted yet: {f.open.join(", ")}. Settle this first.
             </p>
           ) : (
             <>
               <p>
-                Name, card, addresses and history of {f.name} go for good, and cannot be brought back. Loans, events and
-                the books stay without saying whose they were. In backups they stay until these are replaced.
+                Name, card, addresses and history of {f.name} are deleted and cannot be restored. Loans, events and
+                accounts stay without a name. Backups keep the data until they are replaced.
               </p>
               <span className="mt-2 flex gap-2">
                 <Button busy={forget.busy} onClick={() => forget.run(undefined)}>
-                  Forget for good
+                  Delete permanently
                 </Button>
                 <Button plain onClick={onLeave}>
-                  Leave it
+                  Cancel
                 </Button>
               </span>
               <Trouble error={forget.problem} />

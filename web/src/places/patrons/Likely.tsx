@@ -52,13 +52,13 @@ export function Likely({
   onOther: (id: number) => void;
 }) {
   return (
-    <Card label="Already here?" className="sticky top-0">
-      <h2 className="border-b border-line px-3.5 py-2 font-semibold">Already here?</h2>
+    <Card label="Possible duplicates" className="sticky top-0">
+      <h2 className="border-b border-line px-3.5 py-2 font-semibold">Possible duplicates</h2>
       {rows.length === 0 ? (
         <p className="px-3.5 py-3 text-ink-2" role="status">
           {enough
-            ? "Nobody here is like this, former and inactive patrons included."
-            : "Who may be the same person shows here while you type, from the whole network."}
+            ? "No similar patrons, including former and inactive ones."
+            : "Similar patrons of the whole network appear here while you type."}
         </p>
       ) : (
         <ul className="divide-y divide-line">
@@ -69,7 +69,7 @@ export function Likely({
                   {l.name}
                 </Link>
                 {l.standing !== "active" && <Tag tone="buoy">{l.standing}</Tag>}
-                {l.same && !others.includes(l.id) && <Tag tone="amber">Look first</Tag>}
+                {l.same && !others.includes(l.id) && <Tag tone="amber">Check first</Tag>}
               </p>
               <p className="text-sm text-ink-2">
                 <Code>{l.card}</Code> {l.class}, {l.branch}
@@ -78,7 +78,7 @@ export function Likely({
               <p className="text-sm">{l.why}</p>
               {l.same && (
                 <Quiet className="text-sm" disabled={others.includes(l.id)} onClick={() => onOther(l.id)}>
-                  {others.includes(l.id) ? "Said to be somebody else" : "This is somebody else"}
+                  {others.includes(l.id) ? "Marked as a different person" : "Different person"}
                 </Quiet>
               )}
             </li>

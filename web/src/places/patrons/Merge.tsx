@@ -19,7 +19,7 @@ const useSaid = saysOf<z.infer<typeof schema>>();
 /** Another record of the same person becomes part of this one. It is looked at first, and can be taken apart again. */
 export function Merge({ card }: { card: Schema["PeopleCard"] }) {
   return (
-    <Opens title="The same person twice" act="merge another record into this one">
+    <Opens title="Duplicate record" act="Merge a record into this one">
       {() => (
         <Form label="Merge" schema={schema} start={{ other: undefined }} onSend={() => {}} className="grid gap-2.5">
           <Alike card={card} />
@@ -57,7 +57,7 @@ function Alike({ card }: { card: Schema["PeopleCard"] }) {
   return (
     <>
       {(alike.data?.likely ?? []).length > 0 && (
-        <ul className="grid gap-1" aria-label="Like this record">
+        <ul className="grid gap-1" aria-label="Similar records">
           {alike.data?.likely.map((l) => (
             <li key={l.id}>
               <label className="flex flex-wrap items-baseline gap-x-2">
@@ -72,7 +72,7 @@ function Alike({ card }: { card: Schema["PeopleCard"] }) {
           ))}
         </ul>
       )}
-      <PatronField name="other" label="Find the other record" />
+      <PatronField name="other" label="Search for the other record" />
       {gone !== undefined && <Would key={gone} card={card} gone={gone} />}
     </>
   );
@@ -104,8 +104,7 @@ function Would({ card, gone }: { card: Schema["PeopleCard"]; gone: number }) {
   if (merged !== undefined)
     return (
       <p role="status">
-        <Tag tone="spruce">Merged</Tag> {merged} is part of this record now. “Merged into this record” takes them apart
-        again.
+        <Tag tone="spruce">Merged</Tag> {merged} is now part of this record. You can undo this under “Merged records”.
       </p>
     );
   return (
@@ -139,18 +138,18 @@ function Says({ looked: l }: { looked: Looked }) {
         <Link to="/patrons" search={{ patron: l.gone.id }} target="_blank" className="link font-semibold">
           {l.gone.name}
         </Link>{" "}
-        <Code>{l.gone.card}</Code> becomes part of <b className="font-semibold">{l.kept.name}</b>{" "}
-        <Code>{l.kept.card}</Code>, and both cards lead there.
-        {l.alike ? ` Alike: ${l.alike}.` : " Nothing in them is alike: look twice."}
+        <Code>{l.gone.card}</Code> is merged into <b className="font-semibold">{l.kept.name}</b>{" "}
+        <Code>{l.kept.card}</Code>; both cards then open that record.
+        {l.alike ? ` In common: ${l.alike}.` : " The records have nothing in common. Check carefully."}
       </p>
       <ul className="list-disc pl-5 text-sm">
         <li>
-          {l.follows.length > 0 ? `${l.follows.join(", ")} follow.` : "Nothing is open on it."} What happened follows
-          too.
+          {l.follows.length > 0 ? `Moved with it: ${l.follows.join(", ")}.` : "Nothing is open on it."} Its history is
+          moved too.
         </li>
-        {l.fills.length > 0 && <li>It fills: {fields(l.fills)}.</li>}
-        {l.differ.length > 0 && <li>Both say something else of: {fields(l.differ)}. What stands here stays.</li>}
-        {l.ends.length > 0 && <li>Both have a hold on {l.ends.join(", ")}: the one that has come further stays.</li>}
+        {l.fills.length > 0 && <li>Fills in: {fields(l.fills)}.</li>}
+        {l.differ.length > 0 && <li>Different values for: {fields(l.differ)}. This record’s values are kept.</li>}
+        {l.ends.length > 0 && <li>Both have a hold on {l.ends.join(", ")}: the more advanced hold is kept.</li>}
       </ul>
     </>
   );

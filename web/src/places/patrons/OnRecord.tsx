@@ -56,7 +56,7 @@ export const thenClose = (onCard: Part["onCard"], close: () => void) => (c: Card
 const useForm = () =>
   useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
 
-const noting = z.object({ kind: check.needed("Choose a kind of note."), text: check.needed("A note says something.") });
+const noting = z.object({ kind: check.needed("Choose a type of note."), text: check.needed("Enter the note.") });
 
 /** Notes on the card: those that show at every scan, and quiet ones. */
 export function Notes({ card, onCard }: Part) {
@@ -64,12 +64,12 @@ export function Notes({ card, onCard }: Part) {
   const kinds = form.data?.note_kinds ?? [];
   const end = useWrite(
     (id: number, key) => api.POST("/api/patron-notes/{id}/end", { params: { path: { id }, header: keyed(key) } }),
-    { name: `end note of ${card.id}`, about: "Taking a note off", done: onCard },
+    { name: `end note of ${card.id}`, about: "Removing a note", done: onCard },
   );
   return (
     <Opens
       title="Notes"
-      act="write one"
+      act="Add"
       says={
         <>
           {card.notes.length === 0 && <p className="text-ink-2">None.</p>}
@@ -79,8 +79,8 @@ export function Notes({ card, onCard }: Part) {
                 <p>{n.text}</p>
                 <p className="flex flex-wrap items-baseline gap-x-2 text-sm text-ink-2">
                   {n.loud ? <Tag tone="amber">{n.kind}</Tag> : n.kind} {n.who}, {sayDay(n.at)}
-                  <Quiet disabled={end.busy} aria-label={`Take off: ${n.text}`} onClick={() => end.run(n.id)}>
-                    take off
+                  <Quiet disabled={end.busy} aria-label={`Remove: ${n.text}`} onClick={() => end.run(n.id)}>
+                    Remove
                   </Quiet>
                 </p>
               </li>
@@ -93,7 +93,7 @@ export function Notes({ card, onCard }: Part) {
       {(close) =>
         kinds.length === 0 ? (
           <p className="text-ink-2">
-            No kinds of note are set up yet. Who administrates Nevrin does that under Network.
+            No types of note yet. An administrator adds them under Network, Lists and reasons.
           </p>
         ) : (
           <WriteNote kinds={kinds} card={card} onCard={thenClose(onCard, close)} />
@@ -120,10 +120,10 @@ function WriteNote({ kinds, card, onCard }: Part & { kinds: Schema["PeopleForm"]
     >
       <ChoiceField
         name="kind"
-        label="Kind"
+        label="Type"
         options={kinds.map((k) => [k.code, k.loud ? `${k.name}, shows at every scan` : k.name] as const)}
       />
-      <LinesField name="text" label="What it says" />
+      <LinesField name="text" label="Text" />
       <Send write={add} className="justify-self-start">
         Add note
       </Send>
@@ -138,15 +138,15 @@ const standing = z
     stopped: z.boolean(),
     why: check.text,
   })
-  .refine((v) => v.standing === "active" || v.reason !== "", { path: ["reason"], message: "Say why." })
-  .refine((v) => !v.stopped || v.why !== "", { path: ["why"], message: "Say why they are stopped." });
+  .refine((v) => v.standing === "active" || v.reason !== "", { path: ["reason"], message: "Enter a reason." })
+  .refine((v) => !v.stopped || v.why !== "", { path: ["why"], message: "Enter why they are blocked." });
 
 const useStanding = saysOf<z.infer<typeof standing>>();
 
 const standings = [
   ["active", "Active"],
-  ["inactive", "Inactive: the card is no longer used"],
-  ["excluded", "Excluded: may not even sign in"],
+  ["inactive", "Inactive: card no longer used"],
+  ["excluded", "Excluded: cannot sign in"],
 ] as const;
 
 /** Stopped, inactive and excluded are three things. */
@@ -155,7 +155,7 @@ export function Stands({ card, onCard }: Part) {
   const write = useWrite(
     (body: Schema["PeopleStanding"], key) =>
       api.POST("/api/patrons/{id}/standing", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `standing ${card.id}`, about: `How ${card.name} stands`, done: onCard },
+    { name: `standing ${card.id}`, about: `Status of ${card.name}`, done: onCard },
   );
   const says = standings.find(([code]) => code === card.standing)?.[1];
   const offered = standings.filter(
@@ -163,20 +163,20 @@ export function Stands({ card, onCard }: Part) {
   );
   return (
     <Opens
-      title="Standing"
+      title="Status"
       act="change"
       says={
         <p>
           {says}
           {card.standing_reason && `. ${card.standing_reason}`}
-          {card.stopped && <b className="block text-buoy-700">Stopped, may look and not borrow: {card.stopped}</b>}
+          {card.stopped && <b className="block text-buoy-700">Blocked from borrowing: {card.stopped}</b>}
         </p>
       }
     >
       {() => (
         <Form
           key={`${card.standing} ${card.stopped}`}
-          label="Standing"
+          label="Status"
           schema={standing}
           start={{
             standing: card.standing,
@@ -188,10 +188,10 @@ export function Stands({ card, onCard }: Part) {
           onSend={(v) => write.run({ standing: v.standing, reason: v.reason, stopped: v.stopped ? v.why : "" })}
           className="grid gap-2"
         >
-          <ChoiceField name="standing" label="Standing" options={offered} />
+          <ChoiceField name="standing" label="Status" options={offered} />
           <Why />
           <Send write={write} className="justify-self-start">
-            Keep
+            Save
           </Send>
         </Form>
       )}
@@ -204,9 +204,9 @@ function Why() {
   const stopped = useStanding("stopped");
   return (
     <>
-      {s !== "active" && <TextField name="reason" label="Why" />}
-      <TickField name="stopped" label="Stopped: may look, and not borrow" />
-      {stopped && <TextField name="why" label="Why stopped; the desk reads it" />}
+      {s !== "active" && <TextField name="reason" label="Reason" />}
+      <TickField name="stopped" label="Blocked from borrowing" />
+      {stopped && <TextField name="why" label="Reason for the block (shown at the desk)" />}
     </>
   );
 }
@@ -222,7 +222,7 @@ export function Consents({ card, onCard }: Part) {
   const before = answered(card);
   return (
     <Opens
-      title="Agreed to"
+      title="Consents"
       act="answer"
       says={
         <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
@@ -278,10 +278,10 @@ function Consent({ card, onCard, onDone }: Part & { onDone: () => void }) {
 
 function AgreedSend({ write, before }: { write: { busy: boolean }; before: ReturnType<typeof answered> }) {
   const changes = agreedOf(useConsenting("agreed"), before);
-  if (changes.length === 0) return <p className="text-sm text-ink-2">Choose an answer to write it down.</p>;
+  if (changes.length === 0) return <p className="text-sm text-ink-2">Choose an answer first.</p>;
   return (
     <Send write={write} className="justify-self-start">
-      {changes.length === 1 ? "Write it down" : `Write down ${changes.length} answers`}
+      {changes.length === 1 ? "Save" : `Save ${changes.length} answers`}
     </Send>
   );
 }
@@ -304,11 +304,11 @@ function ConsentFields({ before, mayChange }: { before: ReturnType<typeof answer
         />
       ))}
       {!mayChange && Object.values(before).some((a) => a !== "") && (
-        <p className="text-sm text-ink-2">What has been answered is changed by somebody who may change consents.</p>
+        <p className="text-sm text-ink-2">Recorded answers can be changed only by staff with that right.</p>
       )}
       {changes.length > 0 && (
         <>
-          <TextField name="reason" label="Why the answer is another" />
+          <TextField name="reason" label="Reason for the change" />
           <TickField name="letter" label="I have seen a letter" />
         </>
       )}
@@ -328,7 +328,7 @@ export function CardAndPin({ card, onCard, onStale }: Part & { onStale: () => vo
       api.POST("/api/patrons/{id}/card", { params: { path: { id: card.id }, header: keyed(key) }, body }),
     {
       name: `replace ${card.id}`,
-      about: `Another card for ${card.name}`,
+      about: `New card for ${card.name}`,
       done: (c) => {
         onCard(c);
         setGiven(true);
@@ -355,17 +355,17 @@ export function CardAndPin({ card, onCard, onStale }: Part & { onStale: () => vo
         <div className="grid gap-3">
           <Form
             key={card.card}
-            label="Another card"
+            label="New card"
             schema={replacing}
             start={{ card: "", why: "" }}
             write={replace}
             onSend={(v) => replace.run(v)}
             className="grid gap-2"
           >
-            <TextField name="card" label="Another card; nothing: the next free number" />
-            <TextField name="why" label="What became of the one before" />
+            <TextField name="card" label="New card number" />
+            <TextField name="why" label="Reason for replacement" />
             <Send plain write={replace} className="justify-self-start">
-              Give another card
+              Issue card
             </Send>
           </Form>
           {given && me.prices.length > 0 && (
@@ -398,7 +398,7 @@ function ChoosePin({ busy, onPin }: { busy: boolean; onPin: (pin: string) => voi
   return (
     <div className="flex flex-wrap items-end gap-2">
       <label className="grid gap-1 text-sm text-ink-2">
-        PIN that they choose; nothing: one is made
+        PIN
         <input
           type="password"
           inputMode="numeric"
@@ -410,7 +410,7 @@ function ChoosePin({ busy, onPin }: { busy: boolean; onPin: (pin: string) => voi
         />
       </label>
       <Button plain busy={busy} onClick={() => onPin(chosen)}>
-        Set the PIN
+        Set PIN
       </Button>
     </div>
   );
@@ -419,7 +419,7 @@ function ChoosePin({ busy, onPin }: { busy: boolean; onPin: (pin: string) => voi
 /** A charge by hand, from the network's price list or for another reason. */
 export function ByHand({ card, onCharged }: { card: CardOf; onCharged: () => void }) {
   return (
-    <Opens title="Charge by hand" act="charge">
+    <Opens title="Manual charge" act="charge">
       {(close) => (
         <ChargeForm
           patron={card.id}

@@ -54,7 +54,7 @@ function Find({ words }: { words: string }) {
   );
   return (
     <div className="grid max-w-4xl gap-3.5" data-finding>
-      <Head title="Patrons" says="Search first, everywhere: inactive and excluded cards are found too.">
+      <Head title="Patrons" says="Find, register and edit patrons. Searches include inactive and excluded cards.">
         {isEmployed(me.role) && (
           <>
             <Button onClick={() => void navigate({ to: "/patrons", search: { form: "new" } })}>
@@ -64,7 +64,7 @@ function Find({ words }: { words: string }) {
           </>
         )}
       </Head>
-      <Field label="Name, any number, phone, mail address, or birth date as 1984-03-09">
+      <Field label="Name, number, phone, email or birth date such as 1984-03-09">
         <input
           className={`${inputLook} h-10 text-lg`}
           value={typed}
@@ -76,9 +76,7 @@ function Find({ words }: { words: string }) {
       </Field>
       <Card label="Patrons found" className="max-h-[66vh] overflow-auto">
         {words.length < 2 ? (
-          <Empty>
-            Type at least two letters. Every word must be in the name, in any order: Merryn Lomas, or Lomas, Merryn.
-          </Empty>
+          <Empty>Type at least two letters. All words must match the name, in any order.</Empty>
         ) : (
           <Loading of={list}>
             {(rows) => (
@@ -110,11 +108,11 @@ function One({ id }: { id: number }) {
   if (forgotten)
     return (
       <div className="grid gap-3.5">
-        <Head title="Forgotten" />
+        <Head title="Data deleted" />
         <p role="status">
           {forgotten}{" "}
           <Link to="/patrons" search={{}} className="link">
-            Find another
+            Search again
           </Link>
         </p>
       </div>
@@ -144,7 +142,7 @@ function Household({ id }: { id: number }) {
             </Link>{" "}
             <span className="text-sm text-ink-2">
               {m.class}
-              {m.answers_for_all && ", answers for all"}
+              {m.answers_for_all && ", main contact"}
               {m.standing !== "active" && `, ${m.standing}`}
             </span>
           </li>
@@ -162,12 +160,10 @@ function Holds({ patron, holds }: { patron: number; holds: Schema["PeopleHeld"][
       <div className="flex items-baseline justify-between px-3.5 py-2">
         <h2 className="font-semibold">Holds</h2>
         <Link to="/holds" search={{ patron }} className="link text-sm">
-          Place one for them
+          Place hold
         </Link>
       </div>
-      {holds.length === 0 && (
-        <p className="border-t border-line px-3.5 py-1.5 text-ink-2">None. What they wait for stands here.</p>
-      )}
+      {holds.length === 0 && <p className="border-t border-line px-3.5 py-1.5 text-ink-2">No holds.</p>}
       <ul className="divide-y divide-line border-t border-line empty:hidden">
         {holds.map((h) => (
           <li key={h.id} className="flex flex-wrap items-baseline gap-x-3 px-3.5 py-1.5">
@@ -217,7 +213,7 @@ function Shown({
             void navigate({ to: "/desk", search: {} });
           }}
         >
-          Open at the desk
+          Open at the Desk
         </Button>
         {isEmployed(me.role) && (
           <>
@@ -225,18 +221,18 @@ function Shown({
               plain
               onClick={() => void navigate({ to: "/patrons", search: { patron: card.id, form: "change" } })}
             >
-              Change the record
+              Edit record
             </Button>
             <Button
               plain
               onClick={() => void navigate({ to: "/patrons", search: { form: "new", household: card.id } })}
             >
-              Next of the household
+              Add household member
             </Button>
           </>
         )}
         <Button plain onClick={() => void navigate({ to: "/patrons", search: {} })}>
-          Find another
+          Search again
         </Button>
       </Head>
       {isEmployed(me.role) && <AtAScan {...changes} />}
@@ -281,11 +277,7 @@ function Shown({
           {isEmployed(me.role) && (
             <History
               patron={card.id}
-              says={
-                card.history_seen
-                  ? undefined
-                  : `What ${card.name} has had before is not shown; that is theirs to choose.`
-              }
+              says={card.history_seen ? undefined : `Past loans are not shown: ${card.name} has not shared them.`}
             />
           )}
         </div>

@@ -21,7 +21,7 @@ export function Photograph({ card, onCard }: { card: CardOf; onCard: (card: Card
   );
   const drop = useWrite(
     (_: void, key) => api.POST("/api/patrons/{id}/photo/drop", { params: { ...path, header: keyed(key) } }),
-    { name: `photo off ${card.id}`, about: `Taking the photograph of ${card.name} off`, done: onCard },
+    { name: `photo off ${card.id}`, about: `Removing the photograph of ${card.name}`, done: onCard },
   );
   if (!keeps) return null;
   const chosen = async (picture?: File) => {
@@ -35,7 +35,9 @@ export function Photograph({ card, onCard }: { card: CardOf; onCard: (card: Card
       {card.picture && (
         <img src={card.picture} alt={`Photograph of ${card.name}`} className="h-36 w-[6.75rem] rounded object-cover" />
       )}
-      {!card.picture && <p className="text-sm text-ink-2">{card.no_picture || "None yet. The desk shows initials."}</p>}
+      {!card.picture && (
+        <p className="text-sm text-ink-2">{card.no_picture || "No photograph. The desk shows initials."}</p>
+      )}
       <input
         ref={file}
         type="file"
@@ -52,12 +54,12 @@ export function Photograph({ card, onCard }: { card: CardOf; onCard: (card: Card
       <p className="flex flex-wrap items-center gap-3">
         {!card.no_picture && (
           <Button plain busy={take.busy} onClick={() => file.current?.click()}>
-            {card.picture ? "Take another" : "Take or choose a picture"}
+            {card.picture ? "Replace" : "Add photograph"}
           </Button>
         )}
         {card.picture && (
           <Quiet disabled={drop.busy} onClick={() => drop.run()}>
-            Take it off
+            Remove
           </Quiet>
         )}
       </p>

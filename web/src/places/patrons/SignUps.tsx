@@ -48,14 +48,14 @@ const columns: Column<Row>[] = [
   { id: "at", head: "Signed up", value: (s) => s.at, cell: (s) => sayInstant(s.at) },
   {
     id: "state",
-    head: "State",
+    head: "Status",
     value: (s) => s.state,
     cell: (s) =>
       s.state === "waiting" ? (
-        <Tag tone="amber">{s.patron > 0 ? "waits, has a temporary card" : "waits"}</Tag>
+        <Tag tone="amber">{s.patron > 0 ? "waiting, has a temporary card" : "waits"}</Tag>
       ) : (
         <>
-          <Tag tone="plain">turned down</Tag>{" "}
+          <Tag tone="plain">declined</Tag>{" "}
           <span className="text-sm text-ink-2">
             {s.answered}: {s.reason}
           </span>
@@ -64,7 +64,7 @@ const columns: Column<Row>[] = [
   },
   {
     id: "act",
-    head: "What to do",
+    head: "Actions",
     unnamed: true,
     right: true,
     cell: (s) => s.state === "turned_down" && <Again row={s} />,
@@ -77,12 +77,9 @@ export function SignUps() {
   const list = useSignUps();
   return (
     <div className="grid gap-3.5">
-      <Head
-        title="Sign-ups"
-        says="Who signed up by themselves waits here, until somebody has looked at what they wrote."
-      >
+      <Head title="Sign-ups" says="Online sign-ups waiting to be checked.">
         <Link to="/patrons" search={{}} className="link">
-          Find somebody instead
+          Search patrons instead
         </Link>
       </Head>
       <Card label="Sign-ups">
@@ -94,7 +91,7 @@ export function SignUps() {
               rows={rows}
               id={(s) => s.id}
               pages={list.pages}
-              empty="Nobody waits. Whether people sign up by themselves, and where, is settled under Network, Settings."
+              empty="No sign-ups waiting. Online sign-up is set under Network, Settings."
             />
           )}
         </Loading>
@@ -122,7 +119,7 @@ function Again({ row }: { row: Row }) {
   return (
     <>
       <Quiet disabled={again.busy} onClick={() => again.run(undefined)}>
-        Let wait again
+        Reopen
       </Quiet>
       <Trouble error={again.problem} />
     </>
@@ -145,7 +142,7 @@ export function SignUp({ id }: { id: number }) {
         title={`Sign-up of ${one.data?.name ?? "…"}`}
         says={
           one.data &&
-          `Signed up ${sayInstant(one.data.at)} for ${one.data.branch}.${one.data.card ? ` Has the temporary card ${one.data.card}.` : ""} Look who they are, complete it, and register them.`
+          `Signed up ${sayInstant(one.data.at)} for ${one.data.branch}.${one.data.card ? ` Has the temporary card ${one.data.card}.` : ""} Check who they are, complete the form and register them.`
         }
       >
         <Link to="/patrons" search={{ tab: "sign-ups" }} className="link">
@@ -164,7 +161,7 @@ export function SignUp({ id }: { id: number }) {
                   </FormIs>
                 </>
               ) : (
-                <p role="status">This sign-up has been dealt with.</p>
+                <p role="status">This sign-up is closed.</p>
               )
             }
           </Loading>
@@ -192,7 +189,7 @@ function Otherwise({ row }: { row: Schema["SignupsWhole"] }) {
     { name: `sign-up ${row.id}`, about: `The sign-up of ${row.name}`, done: after },
   );
   return (
-    <Card label="Or otherwise" className="flex flex-wrap items-end gap-x-4 gap-y-2 p-3.5">
+    <Card label="Or" className="flex flex-wrap items-end gap-x-4 gap-y-2 p-3.5">
       {row.likely.map((l) => (
         <p key={l.id} className="flex-1 basis-full">
           <Link to="/patrons" search={{ patron: l.id }} target="_blank" className="link font-semibold">
@@ -202,11 +199,11 @@ function Otherwise({ row }: { row: Schema["SignupsWhole"] }) {
             {l.card}, {l.branch}; {l.why}
           </span>{" "}
           <Quiet disabled={known.busy} onClick={() => known.run(l.id)}>
-            This is them: they have a record
+            Already registered: this patron
           </Quiet>
         </p>
       ))}
-      <Field label="Or turn them down, because">
+      <Field label="Reason for declining">
         <input
           className={`${inputLook} w-72`}
           maxLength={300}
@@ -215,7 +212,7 @@ function Otherwise({ row }: { row: Schema["SignupsWhole"] }) {
         />
       </Field>
       <Button plain busy={down.busy} disabled={reason.trim() === ""} onClick={() => down.run(reason)}>
-        Turn down
+        Decline
       </Button>
       <Trouble error={known.problem ?? down.problem} />
     </Card>

@@ -6,7 +6,7 @@ import { Opens, thenClose, type Part } from "./OnRecord";
 
 type Ways = Schema["PeopleWays"];
 
-const names: Record<string, string> = { mail: "by mail", phone: "by phone", letter: "by letter", none: "not told" };
+const names: Record<string, string> = { mail: "by email", phone: "by phone", letter: "by letter", none: "none" };
 
 const schema = z.object({
   hold_ready: z.enum(["", "mail", "phone", "letter", "none"]),
@@ -15,16 +15,16 @@ const schema = z.object({
 
 /** By what way they are told of what. */
 export function Told({ card, onCard }: Part) {
-  const says = (way: string) => names[way] ?? (card.email ? "by mail" : "not reached: there is no mail address");
+  const says = (way: string) => names[way] ?? (card.email ? "by email" : "not reached: no email address");
   return (
     <Opens
-      title="Told"
+      title="Notify by"
       act="change"
       says={
         <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
-          <dt className="text-ink-2">Holds that are ready</dt>
+          <dt className="text-ink-2">Ready holds</dt>
           <dd>{says(card.ways.hold_ready)}</dd>
-          <dt className="text-ink-2">What is overdue</dt>
+          <dt className="text-ink-2">Overdue items</dt>
           <dd>{says(card.ways.overdue)}</dd>
         </dl>
       }
@@ -39,30 +39,26 @@ function Choose({ card, onCard }: Part) {
   const choose = useWrite(
     (body: Ways, key) =>
       api.POST("/api/patrons/{id}/ways", { params: { path: { id: card.id }, header: keyed(key) }, body }),
-    { name: `ways ${card.id}`, about: `By what way ${card.name} is told`, done: onCard },
+    { name: `ways ${card.id}`, about: `Notices to ${card.name}`, done: onCard },
   );
   const has: Record<string, string> = { mail: card.email, phone: card.phone, letter: card.address, none: "-" };
   const offered = (ways: readonly string[]): Option[] => [
-    ["", card.email ? "by mail, as usual" : "no way yet"],
+    ["", card.email ? "by email (default)" : "no way yet"],
     ...ways.filter((w) => has[w]).map((w) => [w, names[w] ?? w] as const),
   ];
   return (
     <Form
-      label="Told"
+      label="Notify by"
       schema={schema}
       start={card.ways}
       write={choose}
       onSend={(v) => choose.run(v)}
       className="grid gap-2"
     >
-      <ChoiceField
-        name="hold_ready"
-        label="Holds that are ready"
-        options={offered(["mail", "phone", "letter", "none"])}
-      />
-      <ChoiceField name="overdue" label="What is overdue" options={offered(["mail", "phone", "letter"])} />
+      <ChoiceField name="hold_ready" label="Ready holds" options={offered(["mail", "phone", "letter", "none"])} />
+      <ChoiceField name="overdue" label="Overdue items" options={offered(["mail", "phone", "letter"])} />
       <p className="text-sm text-ink-2">
-        Only ways with an address on the record are offered. What goes by phone or letter waits under Notices.
+        Only ways with an address on the record are offered. Calls and letters wait under Notices.
       </p>
       <Send write={choose} className="justify-self-start">
         Save

@@ -30,12 +30,12 @@ export function Join({ household }: { household?: number }) {
         title="Register somebody"
         says={
           household
-            ? `The next of the household of ${before.data?.card.legal_name ?? "…"}.`
-            : "Look first whether they are here already: former patrons are, too."
+            ? `New member of the household of ${before.data?.card.legal_name ?? "…"}.`
+            : "Check for duplicates first, including former patrons."
         }
       >
         <Link to="/patrons" search={{}} className="link">
-          Find somebody instead
+          Search patrons instead
         </Link>
       </Head>
       <Loading of={form}>
@@ -111,7 +111,7 @@ export function New({
       <Inside but={signUp?.patron ?? 0} isNew others={others} onOther={(id) => setOthers([...others, id])}>
         <div className="mt-3.5 flex flex-wrap items-end gap-2.5 border-t border-line pt-3">
           <CardField />
-          <DateField name="card_until" label="Card runs out; nothing: by the class" />
+          <DateField name="card_until" label="Card expires" />
         </div>
         <div className="flex flex-wrap gap-2 pt-3">
           <span className="contents" onClickCapture={() => setNext(false)}>
@@ -119,7 +119,7 @@ export function New({
           </span>
           <span className="contents" onClickCapture={() => setNext(true)}>
             <Send write={join} plain>
-              Register, and the next of the household
+              Register and add household member
             </Send>
           </span>
         </div>
@@ -149,7 +149,7 @@ function CardField() {
         {...register("card")}
         data-takes-scans=""
         data-here-scans=""
-        placeholder="the next free number"
+        placeholder="next free number"
         autoComplete="off"
         className="h-8 min-w-56 rounded-card border border-edge bg-field px-2 font-mono"
       />
@@ -245,16 +245,16 @@ function Change({ written: w, oneAddress }: { written: Written; oneAddress: bool
       >
         <Inside but={w.card.id} isNew={false} others={[]} onOther={() => {}}>
           <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
-            <DateField name="card_until" label="Card runs out" />
+            <DateField name="card_until" label="Card expires" />
             {w.members.length > 0 && (
               <label className="flex items-center gap-2 text-sm text-ink-2">
-                <input type="checkbox" checked={forAll} onChange={(e) => setForAll(e.target.checked)} /> A new address
-                holds for the whole household
+                <input type="checkbox" checked={forAll} onChange={(e) => setForAll(e.target.checked)} /> Apply new
+                address to the whole household
               </label>
             )}
           </div>
           <Foot write={change} onLeave={back} className="pt-3">
-            Keep
+            Save
           </Foot>
         </Inside>
       </Form>

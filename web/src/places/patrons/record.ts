@@ -25,7 +25,7 @@ export const agreedOf = (answers: Answers, before: Answers = notAsked) =>
 
 /** What the form says of a record: all of it texts and ticks. */
 export const schema = z.object({
-  legal_name: check.needed("A record needs a name."),
+  legal_name: check.needed("Enter a name."),
   preferred_name: check.text,
   shelf_name: check.text,
   institution: z.boolean(),
@@ -34,7 +34,7 @@ export const schema = z.object({
   branch: z.string(),
   card: check.text,
   card_until: check.maybeDate,
-  email: z.union([z.literal(""), z.string().trim().includes("@", { message: "A mail address has an @." })]),
+  email: z.union([z.literal(""), z.string().trim().includes("@", { message: "Enter an email address with an @." })]),
   phone: check.text,
   other_phones: check.text,
   text: check.text,

@@ -14,7 +14,7 @@ export function middle(wide: number, high: number) {
 /** Makes a photograph for a record of a picture file, whatever its size. */
 export async function smaller(file: Blob): Promise<Uint8Array> {
   const picture = await createImageBitmap(file).catch(() => {
-    throw new Error("This file is no picture that can be read. Choose a JPEG or PNG file.");
+    throw new Error("This file is not a readable picture. Choose a JPEG or PNG file.");
   });
   const canvas = document.createElement("canvas");
   canvas.width = width;

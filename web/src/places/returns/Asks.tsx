@@ -60,12 +60,12 @@ function Note({ line }: { line: Line }) {
     { name: `note ${line.id}`, about: `The answer about ${line.title}`, done: changed },
   );
   const choices: [string, Answer][] = [
-    ["It stays", "stays"],
+    ["Keep note", "stays"],
     ["To repair", "repair"],
-    ["It comes off", "off"],
-    ["To be bought anew", "rebuy"],
+    ["Remove note", "off"],
+    ["To replace", "rebuy"],
   ];
-  if (isEmployed(me.role)) choices.push(["Out of the stock", "withdrawn"]);
+  if (isEmployed(me.role)) choices.push(["Withdraw", "withdrawn"]);
   return (
     <Ask
       id={`note ${line.id}`}
@@ -86,19 +86,19 @@ function Charge({ run, sum: o, since, onPay }: { run: Run; sum: Sum; since: numb
   const account = useWrite(
     (patron: number, key) =>
       api.POST("/api/returns/{id}/account", { params: { path: { id: run.id }, header: keyed(key) }, body: { patron } }),
-    { name: `account ${run.id} ${o.patron_id}`, about: `Putting ${o.patron}'s charges on the account`, done: changed },
+    { name: `account ${run.id} ${o.patron_id}`, about: `Adding charges to the account of ${o.patron}`, done: changed },
   );
-  const onAccount = { label: "Onto the account", give: () => account.run(o.patron_id) };
+  const onAccount = { label: "Leave on account", give: () => account.run(o.patron_id) };
   return (
     <Ask
       id={`charge ${run.id} ${o.patron_id}`}
       since={since}
-      says={`${o.patron} has ${sayMoney(o.new)} for lateness now.`}
+      says={`${o.patron} has ${sayMoney(o.new)} in late fines now.`}
       busy={account.busy}
       problem={problemOf(account.problem)}
       answers={isEmployed(me.role) ? [{ label: "Pay or waive", give: onPay }, onAccount] : [onAccount]}
     >
-      <b className="font-semibold">{o.patron}</b> has {sayMoney(o.new)} for lateness now
+      <b className="font-semibold">{o.patron}</b> has {sayMoney(o.new)} in late fines now
       {Number(o.earlier) > 0 && `, and ${sayMoney(o.earlier)} from earlier`}.
     </Ask>
   );
@@ -131,8 +131,8 @@ function Pay({ run, patrons, onClose }: { run: Run; patrons: number[]; onClose: 
                   <b className="font-semibold">
                     {c.name} owes {sayMoney(c.owes)}
                   </b>
-                  <Quiet onClick={() => setCharging(c.id)}>Charge something</Quiet>
-                  <PrintSlip of={{ kind: "back", id: run.id, patron: c.id }}>Receipt of what came back</PrintSlip>
+                  <Quiet onClick={() => setCharging(c.id)}>Add charge</Quiet>
+                  <PrintSlip of={{ kind: "back", id: run.id, patron: c.id }}>Return receipt</PrintSlip>
                 </span>
               ))}
               <Quiet onClick={onClose}>Close</Quiet>

@@ -22,7 +22,7 @@ export function Piles({ run, session, branch }: { run: Run; session: string; bra
         params: { path: { id: run.id }, header: keyed(key) },
         body: { kind: p.kind, place: p.place, seen: !p.seen },
       }),
-    { name: `tick ${run.id}`, about: "Ticking off a pile", done: changed },
+    { name: `tick ${run.id}`, about: "Checking off a pile", done: changed },
   );
   const waiting = end !== undefined && waits(end);
   return (
@@ -43,7 +43,7 @@ export function Piles({ run, session, branch }: { run: Run; session: string; bra
         ))}
         {run.piles.length === 0 && (
           <li>
-            <Empty>The piles of {branch} and their counts stand here.</Empty>
+            <Empty>The piles of {branch} and their counts appear here.</Empty>
           </li>
         )}
       </ul>
@@ -52,20 +52,20 @@ export function Piles({ run, session, branch }: { run: Run; session: string; bra
         {asked && (
           <p className="text-sm" role="alert">
             {open.length > 0 &&
-              `Still open: ${open.join(", ")}. Finishing leaves charges on the accounts and notes as they are. `}
+              `Still open: ${open.join(", ")}. If you finish now, charges stay on the accounts and notes stay as they are. `}
             {look.length > 0 &&
-              `A last look: ${look.map((p) => `${p.name} ${p.count}`).join(", ")}. Tick off what is there. `}
-            <Quiet onClick={() => drop((s) => s.id === end.id)}>Go on instead</Quiet>
+              `Final check: ${look.map((p) => `${p.name} ${p.count}`).join(", ")}. Check off what is there. `}
+            <Quiet onClick={() => drop((s) => s.id === end.id)}>Keep going</Quiet>
           </p>
         )}
         <Button busy={waiting} disabled={run.piles.length === 0 && before === 0} onClick={() => finish(session, asked)}>
-          {asked ? "Finish all the same" : "Finish the run"}
+          {asked ? "Finish anyway" : "Finish batch"}
         </Button>
-        <PrintSlip of={{ kind: "back", id: run.id }}>Receipt for all that came back</PrintSlip>
+        <PrintSlip of={{ kind: "back", id: run.id }}>Receipt for all returns</PrintSlip>
         {waiting && before > 0 && (
           <p role="status" className="text-sm text-ink-2">
             Finishes as soon as {before === 1 ? "one scan is" : `${before} scans are`} answered.{" "}
-            <Quiet onClick={() => strike(end.id)}>Go on instead</Quiet>
+            <Quiet onClick={() => strike(end.id)}>Keep going</Quiet>
           </p>
         )}
         {end?.state === "wrong" && (

@@ -51,7 +51,7 @@ function Rest({
             <b className="font-semibold">{r.name}</b>
             {rest && (
               <p className={r.still.length > 0 ? "" : "text-spruce-700"}>
-                {r.still.length === 0 ? "Has brought everything back." : `Still has ${r.still.length}:`}
+                {r.still.length === 0 ? "Everything is returned." : `Still has ${r.still.length}:`}
               </p>
             )}
             {rest && (

@@ -44,7 +44,7 @@ export function ReturnsPlace() {
   const open = useStore(returns, (r) => r.runs[session]);
   const closed = useStore(returns, (r) => r.closed);
   const waiting = useScans("returns", session);
-  usePrompt(mode === "bin" ? "Scan an item from the bin" : "Scan an item the patron brings");
+  usePrompt(mode === "bin" ? "Scan an item from the bin" : "Scan an item from the patron");
   // A scan opens the run itself; this shows the one that is open before anything is scanned.
   const opened = useQuery({
     queryKey: ["run", session, me.id, closed],
@@ -94,14 +94,14 @@ export function ReturnsPlace() {
 }
 
 const situations: [Mode, string][] = [
-  ["bin", "From the bin"],
-  ["patron", "The patron is here"],
+  ["bin", "From a bin"],
+  ["patron", "With the patron"],
 ];
 
 /** The two situations, never mixed: both are shown, and which is on. */
 function Situation({ mode }: { mode: Mode }) {
   return (
-    <div role="radiogroup" aria-label="Situation" className="flex rounded-card border-[1.5px] border-spruce-700">
+    <div role="radiogroup" aria-label="Kind of return" className="flex rounded-card border-[1.5px] border-spruce-700">
       {situations.map(([m, name]) => (
         <button
           key={m}
@@ -153,7 +153,7 @@ function Bins({ chosen }: { chosen?: string }) {
 
 function emptied(b: Schema["ReturnsBin"]) {
   if (!b.emptied) return "never emptied yet";
-  const when = `${sayInstant(b.emptied)}, ${b.who}, ${b.count === 1 ? "1 thing" : `${b.count} things`}`;
+  const when = `${sayInstant(b.emptied)}, ${b.who}, ${b.count === 1 ? "1 item" : `${b.count} items`}`;
   if (b.open) return `being emptied since ${when}`;
   return `${when}${b.hours >= 1 ? `; ${b.hours === 1 ? "an hour" : `${b.hours} hours`} ago` : ""}`;
 }
@@ -168,14 +168,14 @@ function Counts({ run, session }: { run: Run; session: string }) {
   if (!run.odd && !may) return null;
   return (
     <Card
-      label="What returns count as"
+      label="Return date"
       className={run.odd ? "border-l-4 border-l-amber-500 bg-amber-100 px-4 py-2" : "border-transparent bg-transparent"}
     >
       <p className="flex flex-wrap items-baseline gap-x-4">
         {run.odd && <b className="font-semibold">{run.says}</b>}
         {may && (
           <Quiet aria-expanded={open} onClick={() => setOpen(!open)}>
-            {run.odd ? "Change it" : "Count them otherwise"}
+            {run.odd ? "Change" : "Backdate"}
           </Quiet>
         )}
       </p>
@@ -186,11 +186,11 @@ function Counts({ run, session }: { run: Run; session: string }) {
 
 const counting = z.object({
   day: check.maybeDate,
-  at: z.union([z.literal(""), z.string().regex(/^\d{2}:\d{2}$/, "A time such as 16:30.")]),
+  at: z.union([z.literal(""), z.string().regex(/^\d{2}:\d{2}$/, "Enter a time such as 16:30.")]),
   let_off: z
     .string()
     .trim()
-    .regex(/^\d{0,2}$/, "A number of days."),
+    .regex(/^\d{0,2}$/, "Enter a number of days."),
   excused: check.text,
 });
 
@@ -202,7 +202,7 @@ function CountForm({ run, session, onDone }: { run: Run; session: string; onDone
       api.PUT("/api/returns/{id}/counted-as", { params: { path: { id: run.id }, header: keyed(key) }, body }),
     {
       name: `counted as ${run.id}`,
-      about: "Changing what returns count as",
+      about: "Changing the return date",
       done: (r) => {
         show(session, r);
         onDone();
@@ -218,21 +218,21 @@ function CountForm({ run, session, onDone }: { run: Run; session: string; onDone
     });
   return (
     <Form
-      label="What returns count as"
+      label="Return date"
       schema={counting}
       start={{ day, at, let_off: String(run.let_off || ""), excused: run.excused }}
       write={count}
       onSend={send}
       className="mt-2 flex flex-wrap items-end gap-2.5"
     >
-      <DateField name="day" label="Counted as the day" />
-      <TextField name="at" label="At, for hour loans" width="w-24" />
-      <TextField name="let_off" label={`Days let off, up to ${me.let_off}`} inputMode="numeric" width="w-24" />
-      <TextField name="excused" label="No charge: our own error, which was" width="w-64" />
-      <Send write={count}>Count from now on</Send>
+      <DateField name="day" label="Returned on" />
+      <TextField name="at" label="Time, for hourly loans" width="w-24" />
+      <TextField name="let_off" label={`Forgive late days, up to ${me.let_off}`} inputMode="numeric" width="w-24" />
+      <TextField name="excused" label="Waive: our error" width="w-64" />
+      <Send write={count}>Apply to next scans</Send>
       {run.odd && (
         <Button plain busy={count.busy} onClick={() => count.run({})}>
-          Count as now
+          Back to now
         </Button>
       )}
     </Form>
@@ -246,7 +246,7 @@ function FoundLent({ found }: { found: NonNullable<ReturnType<typeof returns.get
       <p className="flex items-baseline justify-between gap-3 border-b border-line px-4 py-2">
         <span>
           {found.rows.length}
-          {found.more && "+"} on loan with “{found.words}”{found.more && "; more words find fewer"}
+          {found.more && "+"} on loan with “{found.words}”{found.more && "; add words to narrow the list"}
         </span>
         <Quiet onClick={closeFound}>Close</Quiet>
       </p>
@@ -268,7 +268,7 @@ function FoundLent({ found }: { found: NonNullable<ReturnType<typeof returns.get
                 add("returns", f.barcode);
               }}
             >
-              This one
+              Select
             </Button>
           </li>
         ))}

@@ -32,11 +32,11 @@ const answers: Record<Line["answer"], string> = {
 
 /** What may be listed beside time, item and where it goes, as the network has settled it for the situation. */
 const more: Record<string, Column<Entry>> = {
-  owner: { id: "owner", head: "Belongs to", cell: ({ line }) => line?.owner },
+  owner: { id: "owner", head: "Home branch", cell: ({ line }) => line?.owner },
   call: { id: "call", head: "Call number", cell: ({ line }) => line?.call_number },
   found: {
     id: "found",
-    head: "What we found",
+    head: "Result",
     cell: ({ line, scan }) =>
       line ? (
         <Found line={line} />
@@ -57,11 +57,11 @@ const columnsFor = (chosen: string[], run: Run): Column<Entry>[] => [
   { id: "time", head: "Time", cell: ({ line }) => (line ? saySecond(line.at) : "…"), className: "tabular-nums" },
   { id: "item", head: "Item", cell: (e) => <Item entry={e} />, className: "min-w-40" },
   ...chosen.filter((c) => c !== "account").flatMap((c) => more[c] ?? []),
-  { id: "goes", head: "Goes to", cell: ({ line }) => line && <SignTag sign={line.sign} /> },
+  { id: "goes", head: "Destination", cell: ({ line }) => line && <SignTag sign={line.sign} /> },
   ...(chosen.includes("account") ? [more.account] : []).flatMap((c) => c ?? []),
   {
     id: "acts",
-    head: "Why and undo",
+    head: "Actions",
     unnamed: true,
     right: true,
     cell: ({ line, scan }) => (line ? <Acts line={line} run={run} /> : scan && <ScanActs scan={scan} />),
@@ -134,9 +134,9 @@ export function Tape({
           )}
         </div>
       )}
-      <Card label="Tape" style={{ "--lines": situation.lines }}>
+      <Card label="Scanned items" style={{ "--lines": situation.lines }}>
         <Table
-          label="Tape"
+          label="Scanned items"
           columns={columns}
           rows={entries}
           id={(e) => e.line?.id ?? e.scan?.id ?? ""}
@@ -145,10 +145,10 @@ export function Tape({
           className="max-h-[calc(var(--lines)*3.1rem+2.2rem)]"
           empty={
             known.error
-              ? "The lines of this run could not be asked for. They come by themselves as soon as they can; go on scanning."
+              ? "The lines of this batch could not be loaded. Retrying; you can keep scanning."
               : known.data
-                ? "Nothing scanned in this run yet. Each item says where it goes as soon as it is scanned."
-                : "Being looked up …"
+                ? "Nothing scanned yet. Each scan shows where the item goes."
+                : "Looking it up …"
           }
         />
       </Card>
@@ -182,13 +182,13 @@ function Elsewhere({ line }: { line: Line }) {
   if (line.kind === "card")
     return (
       <Link to="/desk" onClick={() => add("desk", line.text)} className="link">
-        Open the card at the Desk
+        Open patron at the Desk
       </Link>
     );
   if (line.kind === "words" || line.kind === "unknown" || line.kind === "wrong_number")
     return (
       <Link to="/items" search={line.kind === "words" ? { words: line.text } : {}} className="link">
-        Find it under Items
+        Find under Items
       </Link>
     );
   return null;
@@ -244,10 +244,10 @@ function Acts({ line: l, run }: { line: Line; run: Run }) {
             <PrintSlip of={{ kind: "back", id: run.id, patron: l.patron_id }}>Receipt for {l.patron}</PrintSlip>
           )}
           <Says
-            act="Something is missing"
-            label="What is missing"
+            act="Report missing part"
+            label="Missing part"
             name={`missing ${l.id}`}
-            about={`What is missing of ${l.title}`}
+            about={`Missing part of ${l.title}`}
             send={(what, key) =>
               api.POST("/api/return-lines/{id}/missing", {
                 params: { path: { id: l.id }, header: keyed(key) },
@@ -257,10 +257,10 @@ function Acts({ line: l, run }: { line: Line; run: Run }) {
           />
           {l.fine && l.excused === "" && isEmployed(me.role) && (
             <Says
-              act="Our own error, no charge"
-              label="What went wrong here"
+              act="Waive: our error"
+              label="What went wrong"
               name={`excuse ${l.id}`}
-              about={`Taking back the charge for ${l.title}`}
+              about={`Reversing the charge for ${l.title}`}
               send={(reason, key) =>
                 api.POST("/api/return-lines/{id}/excuse", {
                   params: { path: { id: l.id }, header: keyed(key) },
@@ -313,7 +313,7 @@ function Says({
         <input className={inputLook} maxLength={200} value={text} onChange={(e) => setText(e.target.value)} />
       </label>
       <Button type="submit" plain busy={write.busy} disabled={!text.trim()}>
-        Write it down
+        Save
       </Button>
       <Trouble error={write.problem} />
     </form>

@@ -48,7 +48,7 @@ beforeEach(() => {
 
 const notes = () => returns.getState().runs["SLM bin"]?.run.notes.map((l) => l.id);
 
-/** Looks at the run, with an answer that takes its time while something else happens. */
+/** Looks at the run, with an answer that takes its time while other happens. */
 async function looked(answer: Run, meanwhile: () => void) {
   vi.spyOn(api, "POST").mockImplementation(() => {
     meanwhile();

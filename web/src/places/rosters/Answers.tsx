@@ -31,11 +31,14 @@ export function Answers() {
     { name: "consents of many", about: "Answers from lists", of: given, done: () => (sheets.clear(), again()) },
   );
   return (
-    <Card label="Answers of a year" className="grid gap-3 p-3.5">
-      <h2 className="font-semibold">What guardians have answered, for many at once</h2>
-      <SheetFields of={sheets} says={`A card or a school number${answer === "" ? ", and the answer" : ""}.`} />
+    <Card label="Consents" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">Record guardians’ answers for many pupils</h2>
+      <SheetFields
+        of={sheets}
+        says={`One card or school number per line${answer === "" ? ", with the answer" : ""}.`}
+      />
       <div className="flex flex-wrap items-end gap-2.5">
-        <Field label="To what">
+        <Field label="Consent">
           <select
             className={inputLook}
             value={what}
@@ -53,19 +56,19 @@ export function Answers() {
         </Field>
         <Field label="Answer">
           <select className={inputLook} value={answer} onChange={(e) => setAnswer(e.target.value as Answer)}>
-            <option value="">as the list says ({answers[what].options.join(", ")})</option>
+            <option value="">as in the list ({answers[what].options.join(", ")})</option>
             {answers[what].options.map((o) => (
               <option key={o} value={o}>
-                {o}, for all of them
+                {o}, for all
               </option>
             ))}
           </select>
         </Field>
-        <Field label="Where the answers come from">
+        <Field label="Source">
           <input
             className={`${inputLook} w-72`}
             maxLength={300}
-            placeholder="the school's letters of autumn"
+            placeholder="autumn letters from the school"
             value={reason}
             onChange={(e) => setReason(e.target.value)}
           />
@@ -79,15 +82,15 @@ export function Answers() {
           disabled={sheets.lists.length === 0 || sheets.tooLong}
           onClick={tried.look}
         >
-          Look what it would do
+          Preview
         </Button>
         {tried.would && (
           <Button busy={tried.busy} disabled={reason.trim() === ""} onClick={tried.act}>
-            Write them down
+            Apply
           </Button>
         )}
         {tried.would && reason.trim() === "" && (
-          <span className="self-center text-sm text-ink-2">Say where the answers come from first.</span>
+          <span className="self-center text-sm text-ink-2">Enter the source first.</span>
         )}
       </span>
       {tried.would && (
@@ -110,8 +113,8 @@ function WhatOf({ c }: { c: Consented }) {
     <div className="grid gap-2">
       <p className="text-sm text-ink-2">{c.read.join(" ")}</p>
       <p>
-        {c.first} never asked before, {c.other} with another answer than before, {c.same} with the same.
-        {c.other > 0 && " Another answer than before is written down by who may change consents."}
+        {c.first} new, {c.other} changed, {c.same} unchanged.
+        {c.other > 0 && " Changed answers need a staff member who can change consents."}
       </p>
       <OddLines rows={c.odd} all={c.odd_all} />
     </div>

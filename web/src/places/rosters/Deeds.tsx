@@ -10,11 +10,11 @@ type Deed = Schema["RostersDeed"];
 
 const columns: Column<Deed>[] = [
   { id: "at", head: "When", value: (d) => d.at, cell: (d) => sayInstant(d.at) },
-  { id: "says", head: "What", value: (d) => d.says },
+  { id: "says", head: "Change", value: (d) => d.says },
   { id: "who", head: "Who", value: (d) => d.who },
   {
     id: "act",
-    head: "Take it back",
+    head: "Undo",
     unnamed: true,
     right: true,
     cell: (d) => <TakeBack deed={d.id} undone={d.undone} />,
@@ -25,16 +25,16 @@ const columns: Column<Deed>[] = [
 export function Deeds() {
   const list = usePages(["deeds"], (after) => told(api.GET("/api/deeds", { params: { query: { after } } })));
   return (
-    <Card label="What was done">
+    <Card label="Activity">
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="What was done"
+            label="Activity"
             columns={columns}
             rows={rows}
             id={(d) => d.id}
             pages={list.pages}
-            empty="Nothing yet. What is done to many at once stands here, and can be taken back."
+            empty="No activity yet. Roster changes appear here and can be undone."
           />
         )}
       </Loading>

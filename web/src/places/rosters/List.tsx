@@ -23,12 +23,12 @@ const columns: Column<Roster>[] = [
       </Link>
     ),
   },
-  { id: "kind", head: "What it is", value: (r) => sayKind[r.kind] },
+  { id: "kind", head: "Type", value: (r) => sayKind[r.kind] },
   { id: "school", head: "School", value: (r) => r.school },
   { id: "year", head: "School year", value: (r) => r.school_year },
-  { id: "members", head: "In it", value: (r) => r.members, right: true },
+  { id: "members", head: "Members", value: (r) => r.members, right: true },
   { id: "branch", head: "Branch", value: (r) => r.branch_name },
-  { id: "adult", head: "Answers for it", value: (r) => r.adult_name },
+  { id: "adult", head: "Adult in charge", value: (r) => r.adult_name },
 ];
 
 /** All rosters in use. */
@@ -74,7 +74,7 @@ export function List() {
           <input className={inputLook} value={words} onChange={(e) => setWords(e.target.value)} />
         </Field>
         <Button plain aria-expanded={making} onClick={() => setMaking(!making)}>
-          Make a roster
+          Add roster
         </Button>
       </div>
       {making && <Make onLeave={() => setMaking(false)} />}
@@ -110,10 +110,10 @@ export function List() {
               pages={list.pages}
               tools
               paper="Rosters"
-              empty="No roster here yet. Make one and scan cards into it, or bring the lists that the school has sent."
+              empty="No rosters here yet. Add one and scan cards into it, or import the school’s lists."
               acts={[
                 {
-                  label: (chosen) => `Move ${chosen.length} up by a year`,
+                  label: (chosen) => `Move ${chosen.length} up a year`,
                   run: (chosen) => setMoving(chosen.filter((r) => r.kind === "class")),
                 },
                 {
@@ -138,7 +138,7 @@ export function sayEnded(e: Schema["RostersEnded"]) {
   return [
     moved > 0 && `${moved} moved up`,
     dissolved > 0 && `${dissolved} dissolved`,
-    left > 0 && `${left} left as they are`,
+    left > 0 && `${left} unchanged`,
     `${e.pupils} ${e.pupils === 1 ? "patron" : "patrons"}`,
   ]
     .filter(Boolean)
@@ -162,9 +162,9 @@ function Make({ onLeave }: { onLeave: () => void }) {
     },
   );
   return (
-    <Card label="Make a roster" className="p-3.5">
+    <Card label="Add roster" className="p-3.5">
       <Form
-        label="Make a roster"
+        label="Add roster"
         schema={written}
         start={{ kind: "class", name: "", branch: me.branch, school: "", school_year: "", adult: undefined }}
         write={make}
@@ -173,7 +173,7 @@ function Make({ onLeave }: { onLeave: () => void }) {
       >
         <RosterFields isNew />
         <Foot write={make} onLeave={onLeave}>
-          Make it
+          Save
         </Foot>
       </Form>
     </Card>

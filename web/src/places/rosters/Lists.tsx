@@ -37,19 +37,19 @@ export function Lists({ into }: { into?: Roster }) {
   );
   const set = (by: Partial<Writing>) => setHow({ ...how, ...by });
   return (
-    <Card label="From lists" className="grid gap-3 p-3.5">
-      <h2 className="font-semibold">{into ? `Fill ${into.name} from a list` : "Fill rosters from lists"}</h2>
+    <Card label="Import lists" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">{into ? `Import a list into ${into.name}` : "Import lists into rosters"}</h2>
       <SheetFields
         of={sheets}
         says={
           into
-            ? "A card or a school number in each."
-            : "A card or a school number in each; a column named class puts each line into the roster it names, otherwise a file names it."
+            ? "One card or school number per line."
+            : "One card or school number per line. A column named class sets the roster; otherwise the file name does."
         }
       />
       {!into && (
         <div className="flex flex-wrap items-end gap-2.5">
-          <Field label="They are">
+          <Field label="Type">
             <select
               className={inputLook}
               value={how.kind}
@@ -59,7 +59,7 @@ export function Lists({ into }: { into?: Roster }) {
               <option value="club">clubs</option>
             </select>
           </Field>
-          <Field label="Roster of the pasted list">
+          <Field label="Roster for the pasted list">
             <input
               className={inputLook}
               maxLength={80}
@@ -97,8 +97,8 @@ export function Lists({ into }: { into?: Roster }) {
         </div>
       )}
       <label className="flex items-center gap-2">
-        <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Who is in a roster now and
-        not in its list leaves it
+        <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Remove members who are not
+        in the list
       </label>
       <Trouble error={tried.problem} />
       <span className="flex flex-wrap gap-2">
@@ -108,11 +108,11 @@ export function Lists({ into }: { into?: Roster }) {
           disabled={sheets.lists.length === 0 || sheets.tooLong}
           onClick={tried.look}
         >
-          Look what it would do
+          Preview
         </Button>
         {tried.would && (
           <Button busy={tried.busy} onClick={tried.act}>
-            Do it
+            Apply
           </Button>
         )}
       </span>
@@ -167,12 +167,12 @@ function What({ filled, would }: { filled: Filled; would?: boolean }) {
             ) : (
               <b className="font-semibold">{r.name}</b>
             )}
-            {r.new && <Tag tone="tide">{would ? "would be made" : "made"}</Tag>}
+            {r.new && <Tag tone="tide">{would ? "to be added" : "made"}</Tag>}
             {[
-              `${r.added} ${would ? "would come in" : "came in"}`,
+              `${r.added} ${would ? "to be added" : "added"}`,
               counted(r.moved, "of them from another class"),
-              counted(r.there, "were there already"),
-              counted(r.leaves, would ? "would leave" : "left"),
+              counted(r.there, "already members"),
+              counted(r.leaves, would ? "to be removed" : "left"),
             ]
               .filter(Boolean)
               .join(", ")}

@@ -46,12 +46,12 @@ export function MoveUp({
   );
   return (
     <Card label="Move classes up" className="grid gap-3 p-3.5">
-      <h2 className="font-semibold">Move classes up by a year</h2>
+      <h2 className="font-semibold">Move classes up a year</h2>
       {ids.length === 0 ? (
-        <p>Only school classes move up. None is chosen.</p>
+        <p>Only school classes move up. None is selected.</p>
       ) : (
         <>
-          <Field label="Classes of this school year are dissolved">
+          <Field label="Dissolve classes of school year">
             <select className={inputLook} value={last} onChange={(e) => setLast(e.target.value)}>
               <option value="">none</option>
               {years.map((y) => (
@@ -90,10 +90,10 @@ export function MoveUp({
           disabled={!looked.data || looked.data.rosters.every((r) => r.says !== "")}
           onClick={() => move.run(undefined)}
         >
-          Do it
+          Apply
         </Button>
         <Button plain onClick={onLeave}>
-          Leave it
+          Cancel
         </Button>
       </span>
     </Card>

@@ -23,7 +23,7 @@ type Found = Schema["PeopleFound"];
 /** One roster: who is in it, and whoever is scanned comes in. */
 export function One({ id }: { id: number }) {
   useTop();
-  usePrompt("Scan a card or type a school number, to put somebody into this roster");
+  usePrompt("Scan a card or type a school number to add a member");
   const again = useAgain();
   const scans = useStore(answered, (a) => a.scans);
   useEffect(() => {
@@ -49,8 +49,8 @@ function Shown({ roster: r }: { roster: Roster }) {
           r.school,
           r.school_year && `school year ${r.school_year}`,
           r.branch_name,
-          `${r.members} in it`,
-          r.adult_name && `${r.adult_name} answers for it`,
+          r.members === 1 ? "1 member" : `${r.members} members`,
+          r.adult_name && `${r.adult_name} in charge`,
         ]
           .filter(Boolean)
           .join(", ")}
@@ -58,25 +58,25 @@ function Shown({ roster: r }: { roster: Roster }) {
         {!r.dissolved && (
           <>
             <Button plain aria-expanded={open === "list"} onClick={() => setOpen(open === "list" ? undefined : "list")}>
-              Fill from a list
+              Import a list
             </Button>
             <Button
               plain
               aria-expanded={open === "change"}
               onClick={() => setOpen(open === "change" ? undefined : "change")}
             >
-              Rename or change
+              Edit
             </Button>
           </>
         )}
         <Button plain onClick={() => void navigate({ to: "/holds", search: { roster: r.id } })}>
-          Holds for all of it
+          Place holds for all
         </Button>
         <Button plain onClick={() => void navigate({ to: "/rosters", search: {} })}>
           All rosters
         </Button>
       </Head>
-      {r.dissolved && <p role="status">This roster has been dissolved. Under What was done that can be taken back.</p>}
+      {r.dissolved && <p role="status">This roster has been dissolved. You can undo that under Activity.</p>}
       {open === "change" && <Change roster={r} onLeave={() => setOpen(undefined)} />}
       {open === "list" && <Lists into={r} />}
       <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
@@ -84,7 +84,9 @@ function Shown({ roster: r }: { roster: Roster }) {
         <Card label="Scanned here">
           <h2 className="border-b border-line px-3.5 py-2 font-semibold">Scanned here</h2>
           {lines.length === 0 ? (
-            <Empty>Scan card after card: each comes into {r.name}, and leaves the class where it was.</Empty>
+            <Empty>
+              Scan cards one after another: each is added to {r.name}, and removed from their current class.
+            </Empty>
           ) : (
             <ul aria-live="polite" className="max-h-[66vh] divide-y divide-line overflow-auto">
               {lines.map((s) => (
@@ -106,10 +108,10 @@ function ScanLine({ scan: s }: { scan: Scan }) {
     <li className="flex flex-wrap items-baseline gap-x-2 px-3.5 py-1.5">
       {done ? (
         <Tag tone={tones[done.kind]}>
-          {{ in: "In", moved: "Moved", there: "There", wrong: "Not put in" }[done.kind]}
+          {{ in: "Added", moved: "Moved", there: "Already here", wrong: "Not added" }[done.kind]}
         </Tag>
       ) : (
-        s.state === "wrong" && <Tag tone="buoy">Not put in</Tag>
+        s.state === "wrong" && <Tag tone="buoy">Not added</Tag>
       )}
       {done?.patron ? (
         <Link to="/patrons" search={{ patron: done.patron.id }} className="link font-semibold">
@@ -140,9 +142,9 @@ function Change({ roster: r, onLeave }: { roster: Roster; onLeave: () => void })
     },
   );
   return (
-    <Card label="Change the roster" className="p-3.5">
+    <Card label="Edit roster" className="p-3.5">
       <Form
-        label="Change the roster"
+        label="Edit roster"
         schema={written}
         start={toSaid(seen)}
         write={change}
@@ -151,7 +153,7 @@ function Change({ roster: r, onLeave }: { roster: Roster; onLeave: () => void })
       >
         <RosterFields isNew={false} />
         <Foot write={change} onLeave={onLeave}>
-          Keep
+          Save
         </Foot>
       </Form>
     </Card>
@@ -178,7 +180,7 @@ function Members({ roster: r }: { roster: Roster }) {
       { id: "class", head: "Patron class", value: (p) => p.class },
       {
         id: "act",
-        head: "Take out",
+        head: "Remove",
         unnamed: true,
         right: true,
         screenOnly: true,
@@ -188,18 +190,18 @@ function Members({ roster: r }: { roster: Roster }) {
     [r],
   );
   return (
-    <Card label="In this roster">
+    <Card label="Members">
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="In this roster"
+            label="Members"
             columns={columns}
             rows={rows}
             id={(p) => p.id}
             pages={list.pages}
             tools
             paper={`${r.name} ${r.school}`}
-            empty="Nobody yet. Scan cards, or fill it from a list."
+            empty="No members yet. Scan cards, or import a list."
           />
         )}
       </Loading>
@@ -215,12 +217,12 @@ function Leave({ roster: r, patron }: { roster: Roster; patron: Found }) {
         params: { path: { id: r.id }, header: keyed(key) },
         body: { patron: patron.id },
       }),
-    { name: `leave ${r.id} ${patron.id}`, about: `Taking ${patron.name} out of ${r.name}`, done: again },
+    { name: `leave ${r.id} ${patron.id}`, about: `Removing ${patron.name} from ${r.name}`, done: again },
   );
   return (
     <>
-      <Quiet disabled={leave.busy} aria-label={`Take ${patron.name} out`} onClick={() => leave.run(undefined)}>
-        Take out
+      <Quiet disabled={leave.busy} aria-label={`Remove ${patron.name}`} onClick={() => leave.run(undefined)}>
+        Remove
       </Quiet>
       <Trouble error={leave.problem} />
     </>

@@ -8,9 +8,9 @@ import { One } from "./One";
 
 const tabs = [
   ["rosters", "Rosters"],
-  ["lists", "From lists"],
-  ["answers", "Answers of a year"],
-  ["done", "What was done"],
+  ["lists", "Import lists"],
+  ["answers", "Consents"],
+  ["done", "Activity"],
 ] as const;
 
 /** School classes and clubs: made, filled by scans and by lists, moved up when a year ends. */

@@ -8,12 +8,10 @@ export function TakeBack({ deed, undone, onDone }: { deed: number; undone?: bool
   return (
     <Part
       name={`take back ${deed}`}
-      about="Taking back what was done to many"
+      about="Undoing a roster change"
       undone={undone}
       send={(key) => api.POST("/api/deeds/{id}/undo", { params: { path: { id: deed }, header: keyed(key) } })}
-      stay={(left) =>
-        left === 1 ? "one who has changed since and stays so" : `${left} who have changed since and stay so`
-      }
+      stay={(left) => (left === 1 ? "1 member who has changed since" : `${left} members who have changed since`)}
       onDone={(left) => {
         again();
         if (left === 0) onDone?.();

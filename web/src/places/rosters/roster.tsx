@@ -12,7 +12,7 @@ export type Writing = Schema["RostersWriting"];
 
 export const written = z.object({
   kind: z.enum(["class", "club"]),
-  name: check.needed("A roster needs a name, such as 5b."),
+  name: check.needed("Enter a name, such as 5b."),
   branch: check.needed("Choose a branch."),
   school: check.text,
   school_year: check.text,
@@ -43,7 +43,7 @@ export function RosterFields({ isNew }: { isNew: boolean }) {
       {isNew && (
         <ChoiceField
           name="kind"
-          label="What it is"
+          label="Type"
           options={[
             ["class", "School class"],
             ["club", "Club"],
@@ -51,10 +51,10 @@ export function RosterFields({ isNew }: { isNew: boolean }) {
         />
       )}
       <TextField name="name" label="Name" width="w-32" maxLength={80} />
-      <TextField name="school" label="School; may be empty" width="w-48" maxLength={120} />
+      <TextField name="school" label="School" width="w-48" maxLength={120} />
       {kind === "class" && <TextField name="school_year" label="School year" width="w-24" maxLength={20} />}
       <ChoiceField name="branch" label="Branch" options={branches.map((b) => [b.code, b.name] as const)} />
-      <PatronField name="adult" label="Grown-up who answers for it; nobody needs to" />
+      <PatronField name="adult" label="Adult in charge" />
     </div>
   );
 }

@@ -30,7 +30,7 @@ export function SheetFields({ of, says }: { of: ReturnType<typeof useSheets>; sa
   return (
     <div className="grid gap-2.5 sm:grid-cols-2">
       <div className="grid content-start gap-1 text-sm text-ink-2">
-        <label htmlFor={paste}>Paste a list: one line a person. {says}</label>
+        <label htmlFor={paste}>Paste a list, one person per line {says}</label>
         <textarea
           id={paste}
           rows={7}
@@ -40,7 +40,7 @@ export function SheetFields({ of, says }: { of: ReturnType<typeof useSheets>; sa
         />
       </div>
       <div className="grid content-start gap-1 text-sm text-ink-2">
-        <label htmlFor={choose}>Or files, several at once; CSV from any spreadsheet</label>
+        <label htmlFor={choose}>Or choose CSV files</label>
         <input
           id={choose}
           type="file"
@@ -62,10 +62,10 @@ export function SheetFields({ of, says }: { of: ReturnType<typeof useSheets>; sa
             <li key={f.name} className="flex gap-2">
               {f.name}{" "}
               <Quiet
-                aria-label={`Leave out ${f.name}`}
+                aria-label={`Remove ${f.name}`}
                 onClick={() => of.setFiles((before) => before.filter((b) => b.name !== f.name))}
               >
-                leave out
+                remove
               </Quiet>
             </li>
           ))}
@@ -73,7 +73,7 @@ export function SheetFields({ of, says }: { of: ReturnType<typeof useSheets>; sa
       </div>
       {of.tooLong && (
         <p role="alert" className="text-buoy-700 sm:col-span-2">
-          These lists are longer than {most / 1000} kB together. Bring them in parts.
+          These lists are larger than {most / 1000} kB in total. Import them in parts.
         </p>
       )}
     </div>
@@ -82,11 +82,12 @@ export function SheetFields({ of, says }: { of: ReturnType<typeof useSheets>; sa
 
 /** Lines that name nobody, with the number by which they are found in the file. */
 export function OddLines({ rows, all }: { rows: Schema["RosterOdd"][]; all: number }) {
-  if (all === 0) return <p>Every line names somebody who is here.</p>;
+  if (all === 0) return <p>Every line matches a patron.</p>;
   return (
     <div>
       <p>
-        <Tag tone="amber">{all === 1 ? "One odd line" : `${all} odd lines`}</Tag> Nobody is put in by these:
+        <Tag tone="amber">{all === 1 ? "1 line with a problem" : `${all} lines with problems`}</Tag> These lines add
+        nobody:
       </p>
       <ul className="mt-1 max-h-60 overflow-auto text-sm">
         {rows.map((o) => (

@@ -26,7 +26,7 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   ] as const;
   const set = useDraftWrite(
     `cell of ${draft.id}`,
-    `The change of draft ${draft.number}`,
+    `Change of draft ${draft.number}`,
     (v: z.infer<typeof schema>, key) => {
       const where = places.find(([code]) => code === v.place)?.[1].toLowerCase();
       const scope: Record<string, string[]> = {};
@@ -51,19 +51,19 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   return (
     <Form
       key={`${at.row.code} ${at.column.code} ${at.term.id} ${at.cell.says}`}
-      label="Change the cell"
+      label="Change cell"
       schema={schema}
       start={{ value: initial(at.term, at.cell), place: "", materials: at.column.code, patrons: "" }}
       write={set}
       onSend={set.run}
       className="grid gap-2.5 border-t border-line pt-3"
     >
-      <b className="font-semibold">Change it in draft {draft.number}</b>
+      <b className="font-semibold">Change in draft {draft.number}</b>
       <ValueField name="value" term={at.term} />
       <ChoiceField name="place" label="Where" options={places} />
       <ChoiceField
         name="materials"
-        label="For what"
+        label="Material"
         options={[
           [at.column.code, `Only ${at.column.name.toLowerCase()}`],
           ["", "All material classes"],
@@ -71,14 +71,14 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
       />
       <ChoiceField
         name="patrons"
-        label="For whom"
+        label="Patrons"
         options={[
           ["", "All patron classes"],
           [at.row.code, `Only ${at.row.name.toLowerCase()}`],
         ]}
       />
       <Send write={set} className="justify-self-start">
-        Set in the draft
+        Save in draft
       </Send>
     </Form>
   );

@@ -26,7 +26,7 @@ export function ChangeCells({
 }) {
   const set = useDraftWrite(
     `cells of ${draft.id}`,
-    `The change of draft ${draft.number}`,
+    `Change of draft ${draft.number}`,
     (v: z.infer<typeof schema>, key) =>
       api.PUT("/api/rulebook/drafts/{id}/cells", {
         params: { path: { id: draft.id }, header: keyed(key) },
@@ -47,7 +47,7 @@ export function ChangeCells({
   return (
     <Form
       key={`${term.id} ${cell.says}`}
-      label="Change the cells"
+      label="Change cells"
       schema={schema}
       start={{ value: initial(term, cell) }}
       write={set}
@@ -56,10 +56,10 @@ export function ChangeCells({
     >
       <ValueField name="value" term={term} />
       <p className="text-sm text-ink-2">
-        {where.length > 0 ? `Only for ${where.join(", ")}.` : "Whatever the other dimensions are."}
+        {where.length > 0 ? `Only for ${where.join(", ")}.` : "For all other dimensions."}
       </p>
       <Send write={set} className="justify-self-start">
-        Set {grid.cells.length > 1 ? "them together" : "it in the draft"}
+        Save {grid.cells.length > 1 ? "all" : "in the draft"}
       </Send>
     </Form>
   );

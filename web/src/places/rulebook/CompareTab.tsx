@@ -19,11 +19,11 @@ export function CompareTab({ book, edition, now }: Working) {
   const usual = edition.id === now.id ? others.findLast((e) => e.state === "superseded") : now;
   const [from, setFrom] = useState<number>();
   const old = others.find((e) => e.id === from) ?? usual ?? others[0];
-  if (!old) return <Empty>There is only one edition. Begin a draft, and its differences stand here.</Empty>;
+  if (!old) return <Empty>There is only one edition. Start a draft to see its differences here.</Empty>;
   return (
     <div className="grid gap-3.5">
       <div className="flex flex-wrap items-end gap-3">
-        <Field label="How this differs from">
+        <Field label="Compare with">
           <select className={inputLook} value={old.id} onChange={(e) => setFrom(Number(e.target.value))}>
             {others.map((e) => (
               <option key={e.id} value={e.id}>
@@ -32,7 +32,7 @@ export function CompareTab({ book, edition, now }: Working) {
             ))}
           </select>
         </Field>
-        <p className="pb-1 text-ink-2">Seen from {title(edition)}.</p>
+        <p className="pb-1 text-ink-2">Compare with {title(edition)}.</p>
       </div>
       <Compared old={old} edition={edition} />
     </div>
@@ -53,8 +53,8 @@ const ruleColumns: Column<RuleDiffers>[] = [
   {
     id: "after",
     head: "After",
-    value: (r) => r.new || "Struck out",
-    cell: (r) => r.new || <Tag tone="buoy">Struck out</Tag>,
+    value: (r) => r.new || "Removed",
+    cell: (r) => r.new || <Tag tone="buoy">Removed</Tag>,
   },
 ];
 
@@ -73,7 +73,7 @@ const termColumns: Column<TermDiffers>[] = [
 
 /** Rules and terms that differ, in tables. */
 export function Differences({ data, what }: { data: Comparison; what: string }) {
-  if (data.rules.length + data.terms.length === 0) return <Empty>{what} says the same everywhere.</Empty>;
+  if (data.rules.length + data.terms.length === 0) return <Empty>{what} has the same effect everywhere.</Empty>;
   return (
     <div className="grid gap-3.5">
       {data.rules.length > 0 && (
@@ -89,7 +89,7 @@ export function Differences({ data, what }: { data: Comparison; what: string }) 
           id={(t) => `${t.name} ${t.where} ${t.old}`}
           tools
           className="max-h-[60vh]"
-          empty="The rules are written differently and come to the same everywhere."
+          empty="The rules are written differently but have the same effect everywhere."
         />
         {data.more > 0 && <p className="px-4 py-2 text-ink-2">And {data.more} more places.</p>}
       </Card>

@@ -32,7 +32,7 @@ export function ExamplesTab({ book, edition, draft }: Working) {
           ))}
           <div className="flex flex-wrap items-center gap-3">
             <p className="flex-1">{says(examples)}</p>
-            {draft && <Button onClick={() => setEditing("new")}>Write an example</Button>}
+            {draft && <Button onClick={() => setEditing("new")}>Add example</Button>}
           </div>
           {editing && draft && (
             <WriteExample
@@ -51,7 +51,7 @@ export function ExamplesTab({ book, edition, draft }: Working) {
               id={(e) => e.name}
               tools
               className="max-h-[66vh]"
-              empty="An example is a situation with what should come of it. Write one here in a draft, or keep one from a real loan: open the loan’s terms and choose “Keep as an example”."
+              empty="An example is a loan with its expected result. Add one in a draft, or save one from a real loan: open the loan terms and choose “Save as example”."
             />
           </Card>
         </div>
@@ -63,8 +63,9 @@ export function ExamplesTab({ book, edition, draft }: Working) {
 function says(examples: Checked[]) {
   const failing = examples.filter((e) => !e.ok).length;
   if (examples.length === 0) return "No examples yet.";
-  if (failing === 0) return `All ${examples.length} examples come out as expected.`;
-  return `${failing} of ${examples.length} examples ${failing === 1 ? "does" : "do"} not come out as expected. Putting the draft in force then needs a reason.`;
+  if (failing === 0)
+    return `${examples.length === 1 ? "The example gives" : `All ${examples.length} examples give`} the expected result.`;
+  return `${failing} of ${examples.length} examples ${failing === 1 ? "does" : "do"} not give the expected result. Putting the draft in force then needs a reason.`;
 }
 
 const sayDue = (due: string) => due && sayWall(due);
@@ -85,7 +86,7 @@ const columnsFor = (book: Overview, draft: Edition | undefined, onEdit: (e: Chec
   { id: "fine", head: "Fine", value: (e) => e.fine, cell: (e) => e.fine && sayMoney(e.fine), right: true },
   {
     id: "comes",
-    head: "Comes out",
+    head: "Result",
     value: (e) => (e.ok ? "As expected" : "Not as expected"),
     cell: (e) => (
       <>
@@ -100,7 +101,7 @@ const columnsFor = (book: Overview, draft: Edition | undefined, onEdit: (e: Chec
   },
   {
     id: "acts",
-    head: "Why and change",
+    head: "Actions",
     unnamed: true,
     right: true,
     cell: (e) => (
@@ -114,7 +115,7 @@ const columnsFor = (book: Overview, draft: Edition | undefined, onEdit: (e: Chec
 function Acts({ draft, example, onEdit }: { draft: Edition; example: Checked; onEdit: () => void }) {
   const strike = useDraftWrite(
     `strike example ${example.name} of ${draft.id}`,
-    `Striking out “${example.name}”`,
+    `Removing “${example.name}”`,
     (d: Edition, key) =>
       api.POST("/api/rulebook/drafts/{id}/examples/drop", {
         params: { path: { id: d.id }, header: keyed(key) },
@@ -124,9 +125,9 @@ function Acts({ draft, example, onEdit }: { draft: Edition; example: Checked; on
   );
   return (
     <>
-      <Quiet onClick={onEdit}>Change</Quiet>{" "}
+      <Quiet onClick={onEdit}>Edit</Quiet>{" "}
       <Quiet disabled={strike.busy} onClick={() => strike.run(draft)}>
-        Strike out
+        Remove
       </Quiet>
       <Trouble error={strike.problem} />
     </>

@@ -1,3 +1,4 @@
+import { sayCount } from "../../kit/say";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { Button, Card, Field, Tag, Trouble } from "../../kit/parts";
@@ -16,28 +17,28 @@ export function FileTab({ edition, supervising }: Working) {
   const [looked, setLooked] = useState<Looked>();
   return (
     <div className="grid gap-3.5">
-      <Card label="Out" className="flex flex-wrap items-center gap-4 p-3.5">
+      <Card label="Export" className="flex flex-wrap items-center gap-4 p-3.5">
         <p className="min-w-64 flex-1">
           {edition.state === "draft" ? "Draft" : "Edition"} {edition.number} with its calendars and examples, as a file
-          that “nevrin rulebook check” works on without the network.
+          you can check with “nevrin rulebook check”.
         </p>
         <a
           href={`/api/rulebook/editions/${edition.id}/file.json`}
           download={`rulebook-${edition.number}.json`}
           className="rounded-card border-[1.5px] border-spruce-700 px-3 py-1 font-semibold text-spruce-700"
         >
-          Save as a file
+          Export file
         </a>
       </Card>
       {supervising && <In looked={looked} onLooked={setLooked} />}
       {looked && (
         <>
           <p>
-            {looked.count} rules and {looked.examples} examples, against the edition in force.
+            {sayCount(looked.count, "rule")} and {sayCount(looked.examples, "example")}, against the edition in force.
             {looked.failing.length > 0 && (
               <>
                 {" "}
-                <Tag tone="buoy">Do not hold here</Tag> {looked.failing.join(", ")}.
+                <Tag tone="buoy">Not valid here</Tag> {looked.failing.join(", ")}.
               </>
             )}
             {looked.unknown.length > 0 && (
@@ -47,7 +48,7 @@ export function FileTab({ edition, supervising }: Working) {
               </>
             )}
           </p>
-          <Differences data={looked} what="The file" />
+          <Differences data={looked} what="File" />
         </>
       )}
     </div>
@@ -56,10 +57,10 @@ export function FileTab({ edition, supervising }: Working) {
 
 function In({ looked, onLooked }: { looked?: Looked; onLooked: (l?: Looked) => void }) {
   const [text, setText] = useState("");
-  const look = useWrite((t: string, key) => bring(t, false, key), { about: "Looking at the file", done: onLooked });
+  const look = useWrite((t: string, key) => bring(t, false, key), { about: "Reading the file", done: onLooked });
   const take = useDraftWrite(
     "take over a file",
-    "Taking over the file",
+    "Importing the file",
     (t: string, key) => bring(t, true, key),
     (l) => l.edition,
     onLooked,
@@ -69,7 +70,7 @@ function In({ looked, onLooked }: { looked?: Looked; onLooked: (l?: Looked) => v
     onLooked(undefined);
   };
   return (
-    <Card label="In" className="grid gap-3 p-3.5">
+    <Card label="Import" className="grid gap-3 p-3.5">
       <Field label="A rulebook file">
         <input
           type="file"
@@ -77,7 +78,7 @@ function In({ looked, onLooked }: { looked?: Looked; onLooked: (l?: Looked) => v
           onChange={(e) => void e.target.files?.[0]?.text().then(read)}
         />
       </Field>
-      <Field label="or its text">
+      <Field label="or paste its text">
         <textarea
           className="h-28 rounded-card border border-edge bg-field p-2 font-mono text-sm"
           value={text}
@@ -87,16 +88,16 @@ function In({ looked, onLooked }: { looked?: Looked; onLooked: (l?: Looked) => v
       <Trouble error={look.problem ?? take.problem} />
       <div className="flex flex-wrap gap-2">
         <Button disabled={text.length < 2} busy={look.busy} onClick={() => look.run(text)}>
-          See what it would change
+          Preview
         </Button>
         {looked && (
           <Button plain busy={take.busy} onClick={() => take.run(text)}>
-            Take it over as a draft
+            Import as draft
           </Button>
         )}
       </div>
       <p className="text-sm text-ink-2">
-        Rules, ranking and examples are taken over as a draft; calendars stay as they are here.
+        Rules, ranking and examples are imported as a draft; calendars are not changed.
       </p>
     </Card>
   );

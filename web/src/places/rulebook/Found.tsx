@@ -22,7 +22,7 @@ export function Found({ r, found: f }: { r: Rehearsal; found: Result }) {
     <div className="grid gap-3.5">
       {r.stale && (
         <p className="rounded-card border border-amber-500 bg-amber-100 px-3 py-2 text-amber-700">
-          The draft has been changed since. Rehearse it again to see what holds now.
+          The draft has changed since. Rehearse it again for current results.
         </p>
       )}
       <InShort r={r} f={f} />
@@ -34,8 +34,8 @@ export function Found({ r, found: f }: { r: Rehearsal; found: Result }) {
         <Sums key={d} name={sayDimension(d)} rows={rowsOf(r, f, d)} />
       ))}
       <Cases r={r} />
-      <Card label="Taken for granted" className="p-4">
-        <b className="font-semibold">What is taken for granted</b>
+      <Card label="Assumptions" className="p-4">
+        <b className="font-semibold">Assumptions</b>
         <ul className="list-disc pl-5 text-ink-2">
           {r.assumed.map((t) => (
             <li key={t}>{t}</li>
@@ -47,7 +47,7 @@ export function Found({ r, found: f }: { r: Rehearsal; found: Result }) {
         download={`rehearsal-${r.number}.csv`}
         className="link justify-self-start"
       >
-        All of this as CSV
+        Export all as CSV
       </a>
     </div>
   );
@@ -56,26 +56,26 @@ export function Found({ r, found: f }: { r: Rehearsal; found: Result }) {
 function InShort({ r, f }: { r: Rehearsal; f: Result }) {
   const difference = f.charged_after - f.charged_before;
   const figures: [name: string, value: string, says: string][] = [
-    ["Loans looked at", count(f.loans), `${r.period}, in ${r.seconds.toFixed(1)} s`],
-    ["Due dates that move", count(f.moved), share(f.moved, f.loans)],
+    ["Loans checked", count(f.loans), `${r.period}, in ${r.seconds.toFixed(1)} s`],
+    ["Due dates that change", count(f.moved), share(f.moved, f.loans)],
     [
-      "Charges for lateness",
+      "Late fines",
       `${difference < 0 ? "−" : "+"}${money(Math.abs(difference))}`,
       `${money(f.charged_before)} before, ${money(f.charged_after)} after`,
     ],
-    ["Back late", count(f.late_after), `${count(f.late_before)} before`],
+    ["Returned late", count(f.late_after), `${count(f.late_before)} before`],
     [
       "Would be refused",
       count(f.refused),
-      `${count(f.renewals_refused)} renewals too; ${count(f.allowed)} stops fewer`,
+      `${count(f.renewals_refused)} renewals too; ${count(f.allowed)} blocks fewer`,
     ],
-    ["Patrons newly stopped", count(f.stopped?.length ?? 0), `${count(f.freed?.length ?? 0)} no longer`],
+    ["Patrons newly blocked", count(f.stopped?.length ?? 0), `${count(f.freed?.length ?? 0)} no longer`],
     [
       "Compared with",
-      r.against === 0 ? "The rules of then" : `Edition ${r.against}`,
-      f.cut > 0 ? `${count(f.cut)} loans are of nobody any more` : "each loan is known by its patron",
+      r.against === 0 ? "The rules at the time" : `Edition ${r.against}`,
+      f.cut > 0 ? `${count(f.cut)} loans no longer name a patron` : "every loan names its patron",
     ],
-    ["Somebody waited for", count(f.awaited), `of those that move, due ${count(f.awaited_days)} days later in all`],
+    ["Holds waiting on", count(f.awaited), `of those that change, due ${count(f.awaited_days)} days later in all`],
   ];
   return (
     <Card label="In short" className="grid grid-cols-[repeat(auto-fit,minmax(170px,1fr))] gap-x-6 gap-y-3 p-4">
@@ -109,7 +109,7 @@ const figure = (id: string, head: string, of: (t: Tally) => number, says: (n: nu
 const sumColumns = (name: string): Column<Sum>[] => [
   { id: "name", head: capital(name), value: (s) => s.name },
   figure("loans", "Loans", (t) => t.loans, count),
-  figure("moved", "Due dates that move", (t) => t.moved, count),
+  figure("moved", "Due dates that change", (t) => t.moved, count),
   figure("refused", "Refused", (t) => t.refused, count),
   figure("late_before", "Late before", (t) => t.late_before, count),
   figure("late_after", "Late after", (t) => t.late_after, count),
@@ -152,8 +152,8 @@ const caseColumns: Column<Case>[] = [
 ];
 
 const groups = [
-  ["stopped", "Patrons newly stopped by what they would owe"],
-  ["freed", "Patrons no longer stopped"],
+  ["stopped", "Patrons newly blocked by what they would owe"],
+  ["freed", "Patrons no longer blocked"],
 ] as const;
 
 function Cases({ r }: { r: Rehearsal }) {

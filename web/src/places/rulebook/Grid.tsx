@@ -70,7 +70,7 @@ export function Grid({
                   type="button"
                   data-at={`-1,${x}`}
                   tabIndex={-1}
-                  title={`Choose all of ${c.name}`}
+                  title={`Select all of ${c.name}`}
                   onClick={() => onChoose(rows.map((_, y): Spot => [y, x]))}
                   onKeyDown={(e) => walk(e, -1, x)}
                   className="w-full cursor-pointer overflow-hidden text-xs leading-tight font-semibold hyphens-auto text-ink-2"
@@ -89,7 +89,7 @@ export function Grid({
                   type="button"
                   data-at={`${y},-1`}
                   tabIndex={-1}
-                  title={`Choose all of ${r.name}`}
+                  title={`Select all of ${r.name}`}
                   onClick={() => onChoose(columns.map((_, x): Spot => [y, x]))}
                   onKeyDown={(e) => walk(e, y, -1)}
                   className="cursor-pointer text-left text-sm font-semibold"

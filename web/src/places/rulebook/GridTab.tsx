@@ -118,8 +118,8 @@ function Board(props: BoardProps) {
           corner={capital(sayDimension(which.rows))}
         />
         <p className="mt-2 text-sm text-ink-2 print:hidden">
-          Arrow keys move, with Shift they choose several; Ctrl and a click adds a cell, a heading takes the whole line.
-          Enter says why.
+          Arrow keys move; with Shift they select several. Ctrl and click adds a cell; a heading selects the whole line.
+          Enter shows why.
         </p>
       </Card>
       <div className="grid gap-3.5 print:hidden">
@@ -162,7 +162,7 @@ function ChosenCells({
     : undefined;
   return (
     <>
-      <Card label={spots.length > 1 ? "Chosen cells" : "Chosen cell"} className="grid gap-3 p-3.5">
+      <Card label={spots.length > 1 ? "Selected cells" : "Selected cell"} className="grid gap-3 p-3.5">
         {spots.length > 1 ? (
           <p className="text-2xl font-bold">{spots.length} cells</p>
         ) : (
@@ -173,7 +173,7 @@ function ChosenCells({
               </p>
               <p className="text-2xl font-bold">{cell.says}</p>
               {cell.was && <p className="text-sm text-ink-2">In force today: {cell.was}</p>}
-              {cell.barred && <p className="text-sm text-buoy-700">Not lent at all: see “Lending allowed”.</p>}
+              {cell.barred && <p className="text-sm text-buoy-700">Not lent: see “Lending allowed”.</p>}
             </div>
             <Quiet className="justify-self-start" data-why onClick={onWhy}>
               Why {cell.says}
@@ -196,8 +196,8 @@ function ChosenCells({
         {!draft && (
           <p className="text-sm text-ink-2">
             {supervising
-              ? "Begin a draft to change it. Nothing counts until the draft is put in force."
-              : "Only a supervisor changes rules."}
+              ? "Start a draft to change it. Nothing takes effect until the draft is put in force."
+              : "Only supervisors change rules."}
           </p>
         )}
       </Card>
@@ -214,9 +214,9 @@ const codes = (shown: Shown, y: number, x: number): string[][] => {
 /** What was written, and what does not follow. */
 function Written({ set }: { set: Schema["RulesCellsSet"] }) {
   return (
-    <Card label="What was written" className="grid gap-2 p-3.5 text-sm">
+    <Card label="Change saved" className="grid gap-2 p-3.5 text-sm">
       <p>
-        <Tag tone="spruce">Written</Tag> as {set.rules.length === 1 ? "one rule" : `${set.rules.length} rules`}:
+        <Tag tone="spruce">Saved</Tag> as {set.rules.length === 1 ? "one rule" : `${set.rules.length} rules`}:
       </p>
       <ul className="grid gap-1">
         {set.rules.map((r) => (
@@ -226,7 +226,7 @@ function Written({ set }: { set: Schema["RulesCellsSet"] }) {
       {set.stay.length > 0 && (
         <>
           <p>
-            <Tag tone="amber">Do not follow</Tag> since something narrower decides:
+            <Tag tone="amber">Not affected</Tag> because a narrower rule applies:
           </p>
           <ul className="grid gap-1">
             {set.stay.map((r) => (
@@ -278,21 +278,21 @@ function Picks({ book, edition, which, file, unit, onWhich }: BoardProps & { uni
           ]}
         />
       ))}
-      <span className="text-sm text-ink-2">{unit}, striped where only the base rule speaks</span>
+      <span className="text-sm text-ink-2">{unit}, striped where only the base rule applies</span>
       <span className="ml-auto flex gap-3 print:hidden">
         <a
           className="link"
           href={`/api/rulebook/editions/${edition.id}/grid.csv?${file}`}
           download={`grid-${edition.number}-${which.term}.csv`}
         >
-          This grid as CSV
+          Export this grid as CSV
         </a>
         <a
           className="link"
           href={`/api/rulebook/editions/${edition.id}/review.csv`}
           download={`review-${edition.number}.csv`}
         >
-          All terms as CSV
+          Export all terms as CSV
         </a>
         <Quiet onClick={() => window.print()}>Print</Quiet>
       </span>

@@ -15,7 +15,7 @@ type Classing = z.infer<typeof classing>;
 /** Corrects what item and patron are classed as. Loans already made keep their terms. */
 export function Classes({ l, book, onDone }: { l: Terms; book: Overview; onDone: (text: string) => void }) {
   const says = (what: string) =>
-    `The ${what}’s class is corrected. Loans already made keep their terms; the next one follows.`;
+    `The ${what}’s class is corrected. Existing loans keep their terms; the next one uses it.`;
   const item = useWrite(
     (v: Classing, key) =>
       api.PUT("/api/items/{id}/classing", {
@@ -87,12 +87,12 @@ function Correct({ write }: { write: { busy: boolean } }) {
   const dirty = useDirty();
   return (
     <Send plain write={write} disabled={!dirty}>
-      Correct it
+      Correct class
     </Send>
   );
 }
 
-const reporting = z.object({ happened: z.string().trim().min(3, "Say what happened."), expected: check.text });
+const reporting = z.object({ happened: z.string().trim().min(3, "Enter what happened."), expected: check.text });
 
 /** Tells the supervisor that terms seem wrong, with card and item. */
 export function ReportForm({ l, onDone }: { l: Terms; onDone: (text: string) => void }) {
@@ -113,21 +113,21 @@ export function ReportForm({ l, onDone }: { l: Terms; onDone: (text: string) => 
     },
   );
   return (
-    <Card label="Report it" className="p-3.5">
+    <Card label="Report a problem" className="p-3.5">
       <Form
         key={sent}
-        label="Report it"
+        label="Report a problem"
         schema={reporting}
         start={{ happened: "", expected: "" }}
         write={report}
         onSend={report.run}
         className="grid gap-2"
       >
-        <b className="font-semibold">Report it to the supervisor</b>
+        <b className="font-semibold">Report to the supervisor</b>
         <TextField name="happened" label="What happened" />
         <TextField name="expected" label="What you expected" />
         <Send plain write={report} className="justify-self-start">
-          Send the report
+          Send report
         </Send>
       </Form>
     </Card>

@@ -35,10 +35,10 @@ export function LoanTerms({ of }: { of: { loan: number } | { item: number; patro
 
 const columns: Column<TermOf>[] = [
   { id: "term", head: "Term", value: (t) => t.name },
-  { id: "says", head: "What it says", value: (t) => t.says, className: "font-semibold" },
+  { id: "says", head: "Value", value: (t) => t.says, className: "font-semibold" },
   {
     id: "by",
-    head: "Given by",
+    head: "Rule",
     value: (t) => t.rule,
     cell: (t) => <span className={t.default ? "text-ink-3" : ""}>{t.rule}</span>,
   },
@@ -93,8 +93,8 @@ function Shown({ l, book }: { l: Terms; book: Overview }) {
           />
         </Card>
         <div className="grid gap-3.5">
-          <Card label="Classed as" className="grid gap-2 p-3.5">
-            <b className="font-semibold">Classed as</b>
+          <Card label="Classes" className="grid gap-2 p-3.5">
+            <b className="font-semibold">Classes</b>
             <dl className="grid grid-cols-[auto_1fr] gap-x-3 text-sm">
               {l.classed.map((v) => (
                 <div key={v.code} className="contents">
@@ -126,7 +126,7 @@ function ToRule({ l, now }: { l: Terms; now: Record<string, string | undefined> 
   const queries = useQueryClient();
   const begin = useWrite((_: void, key) => beginDraft(key), {
     name: "begin a draft",
-    about: "Beginning a draft",
+    about: "Starting a draft",
     done: (draft) => {
       void queries.invalidateQueries({ queryKey: ["rulebook"] });
       const rule = `material_class=${l.material}${l.patron_class && `;patron_class=${l.patron_class}`}`;
@@ -134,14 +134,14 @@ function ToRule({ l, now }: { l: Terms; now: Record<string, string | undefined> 
     },
   });
   return (
-    <Card label="A rule for it" className="grid gap-2 p-3.5">
-      <b className="font-semibold">A rule for it</b>
+    <Card label="New rule from this loan" className="grid gap-2 p-3.5">
+      <b className="font-semibold">New rule from this loan</b>
       <p className="text-sm text-ink-2">
-        Begins a draft with a rule for {now.material_class?.toLowerCase()}
-        {now.patron_class && ` and ${now.patron_class.toLowerCase()}`}, to be widened or narrowed there.
+        Starts a draft with a rule for {now.material_class?.toLowerCase()}
+        {now.patron_class && ` and ${now.patron_class.toLowerCase()}`}, which you can widen or narrow.
       </p>
       <Button plain className="justify-self-start" busy={begin.busy} onClick={() => begin.run()}>
-        Write a rule in a new draft
+        Add rule in a new draft
       </Button>
       <Trouble error={begin.problem} />
     </Card>
@@ -166,20 +166,20 @@ function ToExample({ l, drafts }: { l: Terms; drafts: Edition[] }) {
         params: { path: { id: into.id }, header: keyed(key) },
         body: { revision: into.revision, example: what },
       }),
-    { name: `example of ${l.loan_id}`, about: "Keeping the example", done: kept },
+    { name: `example of ${l.loan_id}`, about: "Saving the example", done: kept },
   );
   const into = (draft: Edition) => example.data && keep.run({ into: draft, kept: example.data });
   const begin = useWrite((_: void, key) => beginDraft(key), {
     name: "begin a draft",
-    about: "Beginning a draft",
+    about: "Starting a draft",
     done: (draft) => into(draft),
   });
   const busy = keep.busy || begin.busy;
   return (
-    <Card label="Keep as an example" className="grid gap-2 p-3.5">
-      <b className="font-semibold">Keep as an example</b>
+    <Card label="Save as example" className="grid gap-2 p-3.5">
+      <b className="font-semibold">Save as example</b>
       <p className="text-sm text-ink-2">
-        What this loan came to becomes the expectation, so that no draft changes it unseen.
+        This loan’s result becomes the expected result, so no draft can change it unnoticed.
       </p>
       <div className="flex flex-wrap gap-2">
         {drafts.map((d) => (

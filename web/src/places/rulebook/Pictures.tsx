@@ -17,10 +17,10 @@ export function Moves({ by }: { by: Record<string, number> }) {
     .sort((a, b) => a[0] - b[0]);
   const most = Math.max(1, ...days.map(([, n]) => n));
   return (
-    <Card label="How far due dates move" className="p-4">
-      <b className="font-semibold">How far due dates move</b>
+    <Card label="Change of due dates" className="p-4">
+      <b className="font-semibold">Change of due dates</b>
       {days.length === 0 ? (
-        <Empty>No due date moves.</Empty>
+        <Empty>No due date changes.</Empty>
       ) : (
         <dl className="mt-2 grid grid-cols-[7rem_4rem_1fr] items-center gap-x-2 gap-y-1 text-sm tabular-nums">
           {days.map(([d, n]) => (

@@ -6,7 +6,7 @@ import { DateField, Form, Send, TextField, saysOf } from "../../kit/forms";
 import { Loading } from "../../kit/loading";
 import { useMe } from "../../kit/me";
 import { Card, Quiet, Tag } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
+import { sayDate, sayCount } from "../../kit/say";
 import { itself, useDraftWrite, useGo } from "./draft";
 import type { Edition } from "./types";
 
@@ -50,13 +50,11 @@ export function PutInForce({ draft, onDone }: { draft: Edition; onDone: () => vo
       >
         <div className="flex flex-wrap items-end gap-3">
           <DateField name="from" label="From" min={today} />
-          <TextField name="reason" label="Why it is changed" width="w-80 max-w-full" />
+          <TextField name="reason" label="Reason for the change" width="w-80 max-w-full" />
           <Start write={put} draft={draft} />
         </div>
         <Means draft={draft} />
-        <p className="text-sm text-ink-2">
-          Loans already made keep the terms they were lent under. An edition in force is never changed again.
-        </p>
+        <p className="text-sm text-ink-2">Existing loans keep their terms. An edition in force cannot be changed.</p>
       </Form>
     </Card>
   );
@@ -91,33 +89,31 @@ function Means({ draft }: { draft: Edition }) {
   );
 }
 
-const count = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
-
 function Meant({ p, draft }: { p: Putting; draft: Edition }) {
   const go = useGo();
   return (
     <div className="grid gap-2">
       {p.conflicts.map((c) => (
         <p key={c} className="rounded-card border border-buoy-500 bg-buoy-100 px-3 py-2 text-buoy-700">
-          Conflict: {c} With it the draft cannot be put in force.
+          Conflict: {c} The draft cannot be put in force with this conflict.
         </p>
       ))}
       {p.failing.length > 0 && (
         <p className="rounded-card border border-amber-500 bg-amber-100 px-3 py-2 text-amber-700">
-          {count(p.failing.length, "example")} {p.failing.length === 1 ? "does" : "do"} not come out as expected:{" "}
-          {p.failing.join(", ")}. Say why it is put in force all the same.
+          {sayCount(p.failing.length, "example")} {p.failing.length === 1 ? "does" : "do"} not give the expected result:{" "}
+          {p.failing.join(", ")}. Enter a reason to put it in force anyway.
         </p>
       )}
       {p.dropped.length > 0 && (
         <div className="rounded-card border border-amber-500 bg-amber-100 px-3 py-2 text-amber-700">
           <p>
-            This draft was begun from edition {p.begun}. It takes back {count(p.dropped.length, "change")} made since
-            then. Say why, or make them in the draft first:
+            This draft was started from edition {p.begun}. It undoes {sayCount(p.dropped.length, "change")} made since
+            then. Enter a reason, or make them in the draft first:
           </p>
           <ul className="list-disc pl-5">
             {p.dropped.map((d) => (
               <li key={d.id}>
-                <b className="font-semibold">{d.name}</b>: {d.new || "struck out"} {d.old && `(before: ${d.old})`}
+                <b className="font-semibold">{d.name}</b>: {d.new || "removed"} {d.old && `(before: ${d.old})`}
               </li>
             ))}
           </ul>
@@ -125,8 +121,8 @@ function Meant({ p, draft }: { p: Putting; draft: Edition }) {
       )}
       <p>
         {p.rules.length === 0 && !p.ranking
-          ? `It says the same as edition ${p.number}.`
-          : `${count(p.rules.length, "rule")} ${p.rules.length === 1 ? "differs" : "differ"} from edition ${p.number}${p.ranking ? ", and so does the ranking" : ""}.`}
+          ? `It has the same effect as edition ${p.number}.`
+          : `${sayCount(p.rules.length, "rule")} ${p.rules.length === 1 ? "differs" : "differ"} from edition ${p.number}${p.ranking ? ", and so does the ranking" : ""}.`}
         {p.rehearsal
           ? ` Rehearsed on ${p.rehearsal.period}${p.rehearsal.stale ? ", before its last changes" : ""}.`
           : " It has not been rehearsed."}{" "}
@@ -136,16 +132,16 @@ function Meant({ p, draft }: { p: Putting; draft: Edition }) {
         <ul className="grid max-h-40 gap-1 overflow-y-auto text-sm">
           {p.rules.map((d) => (
             <li key={d.id}>
-              <b className="font-semibold">{d.name}</b>: {d.new || "struck out"}{" "}
+              <b className="font-semibold">{d.name}</b>: {d.new || "removed"}{" "}
               {d.old && d.new && <span className="text-ink-2">(now: {d.old})</span>}
             </li>
           ))}
         </ul>
       )}
       <p className="flex gap-3 text-sm">
-        <Quiet onClick={() => go({ tab: "compare", edition: draft.id })}>Compare them in full</Quiet>
+        <Quiet onClick={() => go({ tab: "compare", edition: draft.id })}>Full comparison</Quiet>
         <Quiet onClick={() => go({ tab: "rehearsal", edition: draft.id })}>
-          {p.rehearsal ? "The rehearsal" : "Rehearse it"}
+          {p.rehearsal ? "Rehearsal" : "Rehearse"}
         </Quiet>
       </p>
     </div>

@@ -36,7 +36,7 @@ export function Ranking({ ranking, edition, draft }: { ranking: string[]; editio
   return (
     <Card label="Ranking" className="grid gap-3 px-4 py-3">
       <div className="flex flex-wrap items-center gap-x-2 gap-y-2">
-        <b className="font-semibold">What outweighs what:</b>
+        <b className="font-semibold">Order of precedence:</b>
         <ol className="flex flex-wrap gap-2">
           {order.map((d, k) => (
             <li key={d} className="flex items-center gap-1.5 rounded bg-sunk px-2 py-0.5">
@@ -58,10 +58,10 @@ export function Ranking({ ranking, edition, draft }: { ranking: string[]; editio
         {changed && draft && (
           <span className="ml-auto flex gap-2">
             <Button plain onClick={() => setOrder(ranking)}>
-              As before
+              Reset
             </Button>
             <Button disabled={!preview.data} busy={rank.busy} onClick={() => rank.run(draft)}>
-              Rank like this in the draft
+              Save in draft
             </Button>
           </span>
         )}
@@ -69,7 +69,7 @@ export function Ranking({ ranking, edition, draft }: { ranking: string[]; editio
       <Trouble error={rank.problem} />
       {changed && (
         <Loading of={preview} lines={2}>
-          {(data) => <Differences data={data} what="This order" />}
+          {(data) => <Differences data={data} what="Order" />}
         </Loading>
       )}
     </Card>

@@ -37,7 +37,7 @@ export function RehearsalTab({ edition, now }: Working) {
       <Loading
         of={list}
         none={(rows) => rows.length === 0 && chosen === undefined}
-        empty="Nothing rehearsed yet. A rehearsal runs these rules against all loans of a period and shows what would have been different, before anything counts."
+        empty="No rehearsals yet. A rehearsal applies these rules to all loans of a period and shows what would have been different."
       >
         {(rows) => {
           const id = chosen ?? rows[0]?.id;
@@ -50,16 +50,16 @@ export function RehearsalTab({ edition, now }: Working) {
                       {rows.map((x) => (
                         <option key={x.id} value={x.id}>
                           {sayInstant(x.begun_at)}: {x.period}
-                          {x.against === 0 ? ", with the rules of then" : `, with edition ${x.against}`}
+                          {x.against === 0 ? ", with the rules at the time" : `, with edition ${x.against}`}
                           {x.stale && ", of an earlier state of the draft"}
                         </option>
                       ))}
                     </select>
                   </Field>
-                  {list.pages.hasMore && <Quiet onClick={list.pages.fetchMore}>Earlier ones</Quiet>}
+                  {list.pages.hasMore && <Quiet onClick={list.pages.fetchMore}>Earlier rehearsals</Quiet>}
                 </div>
               )}
-              {id === undefined ? <Empty>Nothing rehearsed yet.</Empty> : <One key={id} id={id} />}
+              {id === undefined ? <Empty>No rehearsals yet.</Empty> : <One key={id} id={id} />}
             </>
           );
         }}
@@ -70,7 +70,7 @@ export function RehearsalTab({ edition, now }: Working) {
 
 const schema = z
   .object({ since: check.date, until: check.date, against: z.enum(["now", "then"]) })
-  .refine((v) => v.until >= v.since, { path: ["until"], message: "Not before the first day." });
+  .refine((v) => v.until >= v.since, { path: ["until"], message: "Choose a day on or after the first." });
 
 /** The period to rehearse: since the edition in force began, if that is long enough ago, else a year. */
 function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBegun: (id: number) => void }) {
@@ -87,7 +87,7 @@ function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBe
       }),
     {
       name: `rehearse ${edition.id}`,
-      about: "Beginning the rehearsal",
+      about: "Starting the rehearsal",
       done: (r) => {
         onBegun(r.id);
         void queries.invalidateQueries({ queryKey: ["rehearsals"] });
@@ -115,7 +115,7 @@ function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBe
           label="Compared with"
           options={[
             ["now", `Edition ${now.number}, in force today`],
-            ["then", "What was in force when each was lent"],
+            ["then", "The rules in force when each was lent"],
           ]}
         />
         <Send write={begin}>

@@ -18,7 +18,7 @@ export function ReportsTab() {
       <Loading
         of={list}
         none={(rows) => rows.length === 0}
-        empty="Nobody has reported anything. Staff report terms that seem wrong from a loan: open its terms, say what happened and what was expected."
+        empty="No reports. Staff can report wrong terms from a loan: open its terms and describe what happened."
       >
         {(rows) => (
           <ul className="divide-y divide-line">
@@ -37,7 +37,7 @@ export function ReportsTab() {
   );
 }
 
-const schema = z.object({ answer: check.needed("Say what was done, or why it is right.") });
+const schema = z.object({ answer: check.needed("Enter what was done, or why it is right.") });
 
 function Report({ r }: { r: Schema["RulesReport"] }) {
   const queries = useQueryClient();
@@ -73,7 +73,7 @@ function Report({ r }: { r: Schema["RulesReport"] }) {
         )}
         {r.loan_id && (
           <Link to="/rulebook" search={{ loan: r.loan_id }} className="link">
-            Terms of the loan, to correct a class or keep it as an example
+            Loan terms, to correct a class or save it as an example
           </Link>
         )}
       </p>

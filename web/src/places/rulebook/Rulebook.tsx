@@ -1,3 +1,4 @@
+import { sayCount } from "../../kit/say";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
@@ -23,7 +24,7 @@ import type { Edition, Working } from "./types";
 const tabs = [
   ["grid", "Grid"],
   ["rules", "Rules"],
-  ["compare", "Comparison"],
+  ["compare", "Compare"],
   ["examples", "Examples"],
   ["rehearsal", "Rehearsal"],
   ["reports", "Reports"],
@@ -73,7 +74,7 @@ function Book() {
           <>
             <Editions list={b.editions} chosen={edition?.id} onChoose={(id) => go({ edition: id })} />
             <Tabs
-              label="Ways to look at this edition"
+              label="Views of this edition"
               tabs={tabs.filter(([id]) => supervising || !supervisors.includes(id))}
               chosen={tab}
               onChoose={(id) => go({ tab: id })}
@@ -81,7 +82,7 @@ function Book() {
             {edition && now ? (
               (views[tab] ?? views.grid)?.({ book: b, edition, draft, now, supervising })
             ) : (
-              <Empty>No edition is in force yet. A network is set up with one.</Empty>
+              <Empty>No edition is in force yet.</Empty>
             )}
           </>
         )}
@@ -96,7 +97,7 @@ function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; 
   const queries = useQueryClient();
   const begin = useDraftWrite(
     "begin a draft",
-    "Beginning a draft",
+    "Starting a draft",
     (from: number, key) =>
       api.POST("/api/rulebook/drafts", { params: { header: keyed(key) }, body: { name: "", from } }),
     itself,
@@ -112,7 +113,7 @@ function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; 
     (id: number, key) => api.DELETE("/api/rulebook/drafts/{id}", { params: { path: { id }, header: keyed(key) } }),
     {
       name: `strike draft ${draft?.id ?? 0}`,
-      about: "Striking out the draft",
+      about: "Deleting the draft",
       done: () => {
         go({ edition: undefined });
         void queries.invalidateQueries();
@@ -125,7 +126,7 @@ function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; 
       {draft ? (
         <>
           <Button plain busy={strike.busy} onClick={() => strike.run(draft.id)}>
-            Strike out this draft
+            Delete this draft
           </Button>
           <Button onClick={onStart}>Put in force …</Button>
         </>
@@ -137,7 +138,7 @@ function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; 
             </Button>
           )}
           <Button busy={begin.busy} onClick={() => begin.run(edition.id)}>
-            {edition.state === "in_force" ? "Begin a draft" : `Begin a draft from edition ${edition.number}`}
+            {edition.state === "in_force" ? "Start a draft" : `Start a draft from edition ${edition.number}`}
           </Button>
         </>
       )}
@@ -154,6 +155,6 @@ const states = {
 
 function says(e: Edition) {
   if (e.state === "draft")
-    return `Draft ${e.number}${e.name && `, “${e.name}”`}: ${e.changes === 1 ? "one rule differs" : `${e.changes} rules differ`} from the edition it came from.`;
-  return `Edition ${e.number} ${states[e.state]} ${e.from_says}, ${e.rules} rules.`;
+    return `Draft ${e.number}${e.name && `, “${e.name}”`}: ${e.changes === 1 ? "1 rule differs" : `${e.changes} rules differ`} from the edition it came from.`;
+  return `Edition ${e.number} ${states[e.state]} ${e.from_says}, ${sayCount(e.rules, "rule")}.`;
 }

@@ -1,3 +1,4 @@
+import { sayCount } from "../../kit/say";
 import { useQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
@@ -14,8 +15,8 @@ type Rule = Schema["RulesRule"];
 const filters = {
   all: { name: "All rules", has: () => true },
   conflicts: { name: "In conflict", has: (r: Rule) => r.conflicts.length > 0 },
-  idle: { name: "That decide nothing", has: (r: Rule) => r.idle.length > 0 },
-  unused: { name: "That no loan of the last year used", has: (r: Rule) => r.loans === 0 },
+  idle: { name: "Without effect", has: (r: Rule) => r.idle.length > 0 },
+  unused: { name: "Not used in the last year", has: (r: Rule) => r.loans === 0 },
 };
 type Filter = keyof typeof filters;
 
@@ -45,7 +46,7 @@ export function RulesTab({ book, edition, draft }: Working) {
               </p>
             ))}
             <div className="flex flex-wrap items-end gap-3">
-              <Field label="Words in a rule">
+              <Field label="Search rules">
                 <input className={`${inputLook} w-64`} value={words} onChange={(e) => setWords(e.target.value)} />
               </Field>
               <Field label="Show">
@@ -59,7 +60,7 @@ export function RulesTab({ book, edition, draft }: Working) {
               </Field>
               {draft && (
                 <Button className="ml-auto" onClick={() => setEditing("new")}>
-                  Write a rule
+                  Add rule
                 </Button>
               )}
             </div>
@@ -73,7 +74,7 @@ export function RulesTab({ book, edition, draft }: Working) {
             )}
             <Card label="Rules">
               {shown.length === 0 ? (
-                <Empty>No rule is like that.</Empty>
+                <Empty>No rules match.</Empty>
               ) : (
                 <ol className="divide-y divide-line">
                   {shown.map((r) => (
@@ -99,7 +100,7 @@ export function RulesTab({ book, edition, draft }: Working) {
 function One({ rule: r, draft, onEdit }: { rule: Rule; draft?: Edition; onEdit: () => void }) {
   const strike = useDraftWrite(
     `strike ${r.id} of ${draft?.id ?? 0}`,
-    `Striking out ${r.name}`,
+    `Removing ${r.name}`,
     (d: Edition, key) =>
       api.POST("/api/rulebook/drafts/{id}/strike", {
         params: { path: { id: d.id }, header: keyed(key) },
@@ -120,23 +121,23 @@ function One({ rule: r, draft, onEdit }: { rule: Rule; draft?: Edition; onEdit: 
           ))}
           {r.idle.length > 0 && (
             <Tag tone="amber">
-              Decides nothing
+              No effect
               {r.idle.length < Object.keys(r.terms).length && ` about ${r.idle.join(", ")}`}
             </Tag>
           )}
-          {r.loans === 0 && <Tag tone="plain">No loan used it last year</Tag>}
+          {r.loans === 0 && <Tag tone="plain">Not used last year</Tag>}
         </p>
         <Trouble error={strike.problem} />
       </div>
       <p className="w-32 flex-none text-right text-sm text-ink-2 tabular-nums">
-        {r.loans > 0 && `${r.loans.toLocaleString("en")} loans last year`}
+        {r.loans > 0 && `${sayCount(r.loans, "loan")} last year`}
       </p>
       {draft && (
         <p className="flex flex-none gap-3">
-          <Quiet onClick={onEdit}>Change</Quiet>
+          <Quiet onClick={onEdit}>Edit</Quiet>
           {!r.base && (
             <Quiet disabled={strike.busy} onClick={() => strike.run(draft)}>
-              Strike out
+              Remove
             </Quiet>
           )}
         </p>

@@ -9,11 +9,11 @@ import { capital, dimensions, optionsOf, sayDimension, textOf, type Edition, typ
 const moment = z.union([z.literal(""), z.string().regex(/^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/, "Choose a date.")]);
 
 const schema = z.object({
-  name: check.needed("Give it a name."),
+  name: check.needed("Enter a name."),
   given: z
     .object({
       lending_branch: z.string().min(1, "Choose a branch."),
-      lent: moment.refine(Boolean, "Say when it was lent."),
+      lent: moment.refine(Boolean, "Enter when it was lent."),
     })
     .catchall(z.string()),
   returned: moment,
@@ -84,7 +84,7 @@ export function WriteExample({
             key={d}
             name={`given.${d}`}
             label={capital(sayDimension(d))}
-            options={[["", d === "lending_branch" ? "Choose …" : "not said"], ...optionsOf(book, d)]}
+            options={[["", d === "lending_branch" ? "Choose …" : "not set"], ...optionsOf(book, d)]}
           />
         ))}
         <MomentField name="given.lent" label="Lent" />
@@ -95,9 +95,9 @@ export function WriteExample({
         <MoneyField name="fine" label="Expected fine" />
       </div>
       <div className="flex gap-2">
-        <Send write={save}>Keep the example in the draft</Send>
+        <Send write={save}>Save example in draft</Send>
         <Button plain onClick={onDone}>
-          Close
+          Cancel
         </Button>
       </div>
     </Form>

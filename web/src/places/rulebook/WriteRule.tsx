@@ -11,7 +11,7 @@ import { beginning, plain, typed, ValueField } from "./ValueField";
 type Rule = Schema["RulesRule"];
 
 const schema = z.object({
-  name: check.needed("Give it a name, as people will read it."),
+  name: check.needed("Enter a name."),
   scope: z.record(z.string(), z.array(z.string()).optional()),
   terms: z.record(z.string(), z.string()),
 });
@@ -69,7 +69,7 @@ export function WriteRule({
   const settled = Object.entries((rule?.terms ?? {}) as Record<string, unknown>);
   return (
     <Form
-      label={rule ? `Change ${rule.name}` : "Write a rule"}
+      label={rule ? `Edit ${rule.name}` : "Add rule"}
       schema={schema}
       start={{
         name: rule?.name ?? "",
@@ -87,10 +87,10 @@ export function WriteRule({
     >
       {changed && (
         <p role="status" className="rounded-card bg-amber-100 px-3 py-2 text-amber-700">
-          Somebody has changed this rule meanwhile. It says now: {rule?.sentence} What you keep here replaces it.
+          Somebody changed this rule meanwhile. It now says: {rule?.sentence} Saving here replaces it.
         </p>
       )}
-      <TextField name="name" label="Name, as people will read it" width="max-w-xl" />
+      <TextField name="name" label="Name" width="max-w-xl" />
       {!rule?.base &&
         dimensions.map((d) => (
           <ChipsField
@@ -121,11 +121,11 @@ function Terms({ all }: { all: Term[] }) {
             className="justify-self-start"
             onClick={() => set("terms", Object.fromEntries(Object.entries(terms).filter(([x]) => x !== t.id)))}
           >
-            Say nothing about it
+            Remove this term
           </Quiet>
         </div>
       ))}
-      <Field label="Settle another term">
+      <Field label="Add a term">
         <select
           className={inputLook}
           value=""
@@ -153,10 +153,10 @@ function Ends({ write, onClose }: { write: { busy: boolean }; onClose: () => voi
   return (
     <div className="flex gap-2">
       <Send write={write} disabled={Object.keys(terms).length === 0}>
-        Keep it in the draft
+        Save in draft
       </Send>
       <Button plain onClick={onClose}>
-        Close
+        Cancel
       </Button>
     </div>
   );

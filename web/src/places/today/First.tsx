@@ -21,23 +21,23 @@ const thingsOf = (row: Row): Thing[] => [
     late: row.fetch.late,
     to: "/fetch",
     text: `Fetch ${row.fetch.all} at ${row.name}`,
-    detail: row.fetch.late ? `${row.fetch.late} will miss their promise` : "so that they ride today",
+    detail: row.fetch.late ? `${row.fetch.late} will miss their promised date` : "to leave today",
   },
   {
     row,
     count: row.clear.all,
     late: row.clear.all,
     to: "/holds",
-    text: `Clear ${row.clear.all} from the hold shelf at ${row.name}`,
-    detail: "their last day has passed",
+    text: `Remove ${row.clear.all} expired holds at ${row.name}`,
+    detail: "their pickup date has passed",
   },
   {
     row,
     count: row.coming.late,
     late: row.coming.late,
     to: "/courier",
-    text: `Look for ${row.coming.late} that have not come to ${row.name}`,
-    detail: "promised earlier; look at both ends",
+    text: `Find ${row.coming.late} missing in transit to ${row.name}`,
+    detail: "overdue; check both branches",
   },
 ];
 
@@ -74,7 +74,7 @@ export function First({ rows, where, here }: { rows: Row[]; where?: string; here
           </li>
         ))}
         {list.length === 0 && (
-          <li className="px-4 py-4 text-ink-2">Nothing presses. What comes up during the day stands here.</li>
+          <li className="px-4 py-4 text-ink-2">Nothing urgent. New tasks appear here during the day.</li>
         )}
       </ul>
     </Card>
@@ -89,7 +89,7 @@ function GoThere({ row, to }: { row: Row; to: To }) {
   return (
     <span className="block">
       <Quiet onClick={() => void workAt(queries, row.branch).then(() => navigate({ to, search: {} }), setError)}>
-        Work at {row.name} for it
+        Switch to {row.name} to do this
       </Quiet>
       <Trouble error={error} />
     </span>

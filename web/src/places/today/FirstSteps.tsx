@@ -9,54 +9,54 @@ type Step = Schema["UpkeepStep"];
 const says: Record<Step["id"], { name: string; text: string; to: string; tab?: string }> = {
   hours: {
     name: "Opening hours",
-    text: "Each branch has hours; closures and special days are added.",
+    text: "Set hours for each branch; add closures and special days.",
     to: "/calendars",
   },
   staff: {
     name: "Staff",
-    text: "Those who work here are added, each with a role and a branch.",
+    text: "Add staff, each with a role and a branch.",
     to: "/network",
     tab: "staff",
   },
   stations: {
     name: "Stations",
-    text: "Each place with a screen and a scanner is named, with its paper.",
+    text: "Name each workplace with a scanner, and its printer paper.",
     to: "/network",
     tab: "stations",
   },
   numbers: {
     name: "Numbers",
-    text: "It is settled how the numbers of cards and items look.",
+    text: "Set the formats of card and item numbers.",
     to: "/network",
     tab: "numbers",
   },
   lists: {
-    name: "Lists",
-    text: "There are reasons, prices and kinds of note to choose from.",
+    name: "Lists and reasons",
+    text: "Add reasons, prices and types of note.",
     to: "/network",
     tab: "lists",
   },
   mail: {
     name: "Email",
-    text: "A mail server and a sender are set. A test email shows whether they work.",
+    text: "Set a mail server and a sender, then send a test email.",
     to: "/network",
     tab: "settings",
   },
   stock: {
     name: "Titles and items",
-    text: "Moved in from files, or added one by one under Items.",
+    text: "Import files, or add titles under Items.",
     to: "/network",
     tab: "moving",
   },
   patrons: {
     name: "Patrons",
-    text: "Moved in from files, or registered one by one under Patrons.",
+    text: "Import files, or register patrons under Patrons.",
     to: "/network",
     tab: "moving",
   },
   backup: {
     name: "Backup",
-    text: "PostgreSQL’s log is kept in an archive, so that nothing is lost with the machine.",
+    text: "Make a base backup (nevrin backup), or archive PostgreSQL’s log.",
     to: "/network",
     tab: "status",
   },
@@ -73,7 +73,7 @@ export function FirstSteps() {
       <div className="flex flex-wrap items-baseline gap-x-3 border-b border-line px-4 py-2.5">
         <h2 className="font-semibold">First steps</h2>
         <p className="text-sm text-ink-2">
-          {done} of {steps.length} done. This list goes once something has been lent.
+          {done} of {steps.length} done. This list disappears after the first loan.
         </p>
       </div>
       <ul className="grid md:grid-cols-2">

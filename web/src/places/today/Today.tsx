@@ -1,3 +1,4 @@
+import { sayCount } from "../../kit/say";
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import clsx from "clsx";
@@ -17,9 +18,9 @@ type Kind = "fetch" | "clear" | "ready" | "coming" | "overdue" | "missing";
 const kinds: { key: Kind; name: string; to: To; due: boolean }[] = [
   { key: "fetch", name: "To fetch", to: "/fetch", due: true },
   { key: "ready", name: "On the hold shelf", to: "/holds", due: false },
-  { key: "clear", name: "Shelf to clear", to: "/holds", due: true },
-  { key: "coming", name: "On the way here", to: "/courier", due: false },
-  { key: "overdue", name: "Overdue, to tell", to: "/notices", due: true },
+  { key: "clear", name: "Expired holds", to: "/holds", due: true },
+  { key: "coming", name: "In transit here", to: "/courier", due: false },
+  { key: "overdue", name: "Overdue notices", to: "/notices", due: true },
   { key: "missing", name: "Missing", to: "/items", due: false },
 ];
 
@@ -44,7 +45,10 @@ export function TodayPlace() {
       <Head
         title="Today"
         says={
-          today.data && (late ? `${late} things are late across ${today.data.length} branches.` : "Nothing is late.")
+          today.data &&
+          (late
+            ? `${sayCount(late, "task is", "tasks are")} late across ${sayCount(today.data.length, "branch", "branches")}.`
+            : "Nothing is late.")
         }
       >
         {branch && (
@@ -57,20 +61,19 @@ export function TodayPlace() {
       <Loading of={today} lines={9}>
         {(rows) => (
           <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_340px]">
-            <Card label="What waits at each branch" className="pb-3">
+            <Card label="Work by branch" className="pb-3">
               <Table
-                label="What waits at each branch"
+                label="Work by branch"
                 columns={columns}
                 rows={rows}
                 id={(r) => r.branch}
                 tools
-                paper="What waits at each branch"
+                paper="Work by branch"
                 rowClass={(r) => r.branch === branch && "bg-sunk"}
                 empty="There are no branches yet."
               />
               <p className="mt-3 flex flex-wrap gap-2 px-3.5 text-sm text-ink-2">
-                <Tag tone="buoy">late</Tag> past its promise or last day <Tag tone="amber">today</Tag> to be done before
-                closing
+                <Tag tone="buoy">late</Tag> past the promised or last day <Tag tone="amber">today</Tag> due today
               </p>
             </Card>
             <First
@@ -132,7 +135,7 @@ function Cell({
     <button
       type="button"
       onClick={onClick}
-      title={count.late ? `${count.late} of them late` : undefined}
+      title={count.late ? `${count.late} late` : undefined}
       aria-label={`${label}: ${count.all}${count.late ? `, ${count.late} late` : ""}`}
       className={clsx(
         "grid h-11 w-full min-w-14 cursor-pointer place-items-center rounded font-mono text-[15px] font-bold tabular-nums hover:brightness-95",

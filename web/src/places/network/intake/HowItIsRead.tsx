@@ -26,7 +26,7 @@ export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: (
       api.POST("/api/intakes/{id}/try", { params: { path: { id: n.id }, header: keyed(key) }, body }),
     {
       name: `try intake ${n.id}`,
-      about: "Trying the file",
+      about: "Testing the file",
       done: () => {
         onTried();
         void queries.invalidateQueries({ queryKey: ["intakes"] });
@@ -44,15 +44,15 @@ export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: (
   const used = n.fields.filter((f) => f.must || mapping.from[f.name] || touched.includes(f.name));
   const unused = seen.heads.filter((h) => !Object.values(mapping.from).some((s) => s.columns?.includes(h)));
   return (
-    <Card label="How it is read" className="grid gap-3 p-3.5">
-      <h2 className="font-semibold">How it is read</h2>
+    <Card label="Columns" className="grid gap-3 p-3.5">
+      <h2 className="font-semibold">Columns</h2>
       <p>
         {seen.lines.toLocaleString("en")} {seen.form === "csv" ? "lines" : "records"}
         {seen.form === "csv"
           ? `, letters in ${seen.charset}, cells separated by ${separators[seen.separator] ?? seen.separator}`
           : ""}
-        {seen.wrong > 0 ? `; ${seen.wrong} of them cannot be read and will be left` : ""}.{" "}
-        {unused.length > 0 && seen.form === "csv" && `Not read: ${unused.join(", ")}.`}
+        {seen.wrong > 0 ? `; ${seen.wrong} of them cannot be read and will be skipped` : ""}.{" "}
+        {unused.length > 0 && seen.form === "csv" && `Not used: ${unused.join(", ")}.`}
       </p>
       <div className="grid gap-1.5">
         {(all ? n.fields : used).map((f) => (
@@ -66,26 +66,26 @@ export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: (
         ))}
       </div>
       <div>
-        <Quiet onClick={() => setAll(!all)}>{all ? "Show what is used" : "Show all that such a file may say"}</Quiet>
+        <Quiet onClick={() => setAll(!all)}>{all ? "Show used fields only" : "Show all fields"}</Quiet>
       </div>
       {(all ? n.fields : used).some((f) => dates.includes(f.form)) && (
-        <Field label="Dates that do not begin with the year">
+        <Field label="Date order">
           <select
             className={inputLook}
             value={mapping.order}
             onChange={(e) => setMapping({ ...mapping, order: e.currentTarget.value as Mapping["order"] })}
           >
-            <option value="day">have the day first, as 31.5.2026</option>
-            <option value="month">have the month first, as 5/31/2026</option>
+            <option value="day">Day first, as 31.5.2026</option>
+            <option value="month">Month first, as 5/31/2026</option>
           </select>
         </Field>
       )}
       <FirstRows intake={n} />
       <div>
         <Button disabled={attempt.busy} onClick={() => attempt.run(mapping)}>
-          Try it
+          Test import
         </Button>{" "}
-        <span className="text-ink-2">Nothing is taken in yet.</span>
+        <span className="text-ink-2">Nothing is imported yet.</span>
       </div>
       <Trouble error={attempt.problem} />
     </Card>
@@ -121,7 +121,7 @@ function OneField({
         {f.must && <span className="text-ink-2"> (needed)</span>}
       </span>
       <select
-        aria-label={`Column of: ${f.says}`}
+        aria-label={`Column for: ${f.says}`}
         className={inputLook}
         value={columns.length > 1 ? columns.join("\u0000") : (columns[0] ?? "")}
         onChange={(e) => {
@@ -138,24 +138,24 @@ function OneField({
       <div className="grid gap-1">
         {coded ? (
           <select
-            aria-label={`Otherwise: ${f.says}`}
+            aria-label={`Default for: ${f.says}`}
             className={inputLook}
             value={source.always ?? ""}
             onChange={(e) => onPut({ ...source, always: e.currentTarget.value })}
           >
-            <option value="">{columns.length ? "where it says nothing: nothing" : "nothing"}</option>
+            <option value="">{columns.length ? "default: none" : "nothing"}</option>
             {coded.map(([code, name]) => (
               <option key={code} value={code}>
-                {columns.length ? "where it says nothing: " : "for all: "}
+                {columns.length ? "default: " : "for all: "}
                 {name}
               </option>
             ))}
           </select>
         ) : (
           <input
-            aria-label={`Otherwise: ${f.says}`}
+            aria-label={`Default for: ${f.says}`}
             className={inputLook}
-            placeholder={columns.length ? "where it says nothing" : "for all"}
+            placeholder={columns.length ? "default" : "for all"}
             value={source.always ?? ""}
             maxLength={300}
             onChange={(e) => onPut({ ...source, always: e.currentTarget.value })}
@@ -170,7 +170,7 @@ function OneField({
                 value={source.codes?.[v] ?? ""}
                 onChange={(e) => onPut({ ...source, codes: saying(source.codes ?? {}, v, e.currentTarget.value) })}
               >
-                <option value="">nothing we have: such lines are left</option>
+                <option value="">no match: skip these lines</option>
                 {coded.map(([code, name]) => (
                   <option key={code} value={code}>
                     {name}
@@ -206,18 +206,24 @@ const plainCodes: Partial<Record<Of["form"], [string, string][]>> = {
   item_standing: [
     ["in_use", "in use"],
     ["missing", "missing"],
-    ["aside", "put aside"],
+    ["aside", "set aside"],
     ["lost", "lost"],
-    ["withdrawn", "out of the stock"],
+    ["withdrawn", "withdrawn"],
+  ],
+  hold_state: [
+    ["waiting", "waiting"],
+    ["fetching", "waiting, being fetched"],
+    ["moving", "waiting, in transit"],
+    ["ready", "ready on the hold shelf"],
   ],
   about: [
     ["late", "lateness"],
-    ["lost", "something lost"],
+    ["lost", "lost item"],
     ["processing", "processing"],
-    ["membership", "belonging here"],
-    ["uncollected", "a hold that was not collected"],
+    ["membership", "membership"],
+    ["uncollected", "uncollected hold"],
     ["outside", "interlibrary"],
-    ["manual", "something else"],
+    ["manual", "other"],
   ],
 };
 
@@ -246,7 +252,7 @@ function FirstRows({ intake: n }: { intake: Intake }) {
   const shown = seen.heads.map((_, k) => k).filter((k) => seen.first.some((row) => row[k]));
   return (
     <Table
-      label="The first rows"
+      label="First rows"
       columns={shown.map((k) => ({
         id: String(k),
         head: seen.heads[k] ?? "",

@@ -26,7 +26,7 @@ export function MovingIn({ file }: { file?: number }) {
 const columns: Column<Intake>[] = [
   { id: "at", head: "Sent", value: (n) => n.begun_at, cell: (n) => sayInstant(n.begun_at) },
   { id: "source", head: "From", value: (n) => n.source },
-  { id: "kind", head: "What", value: (n) => kinds[n.kind].name },
+  { id: "kind", head: "Contents", value: (n) => kinds[n.kind].name },
   {
     id: "file",
     head: "File",
@@ -37,23 +37,23 @@ const columns: Column<Intake>[] = [
       </Link>
     ),
   },
-  { id: "state", head: "How it stands", value: (n) => n.state, cell: (n) => <StateOf intake={n} /> },
+  { id: "state", head: "Status", value: (n) => n.state, cell: (n) => <StateOf intake={n} /> },
   { id: "who", head: "Who", value: (n) => n.who },
 ];
 
 function Files() {
   const list = usePages(["intakes"], (after) => told(api.GET("/api/intakes", { params: { query: { after } } })));
   return (
-    <Card label="Files that were sent">
+    <Card label="Imported files">
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Files that were sent"
+            label="Imported files"
             columns={columns}
             rows={rows}
             id={(n) => n.id}
             pages={list.pages}
-            empty="No file has been sent yet. Begin with patrons, then stock, then what is open: loans, holds and what is owed."
+            empty="No files yet. Start with patrons, then stock, then open loans, holds and amounts owed."
           />
         )}
       </Loading>
@@ -78,7 +78,7 @@ function Begin() {
       }),
     {
       name: "begin intake",
-      about: "Sending the file",
+      about: "Uploading the file",
       done: (intake, chosen) => {
         void send(intake, chosen);
         void queries.invalidateQueries({ queryKey: ["intakes"] });
@@ -87,24 +87,24 @@ function Begin() {
     },
   );
   return (
-    <Card label="Send a file" className="grid gap-2.5 p-3.5">
-      <h2 className="font-semibold">Moving in</h2>
+    <Card label="Import a file" className="grid gap-2.5 p-3.5">
+      <h2 className="font-semibold">Import</h2>
       <p className="max-w-prose">
-        Patrons, titles with their items, open loans, open holds and what is owed come in as files. Each is tried first,
-        line by line; then it is taken in one go, and can be taken back. The same file on another day brings what is
-        other than before.
+        Import patrons, titles with items, open loans, open holds and amounts owed from files. Each file is tested line
+        by line before it is imported as a whole, and the import can be undone. Import the same file again to bring in
+        its changes.
       </p>
       <form
-        aria-label="Send a file"
+        aria-label="Import a file"
         className="flex flex-wrap items-end gap-3"
         onSubmit={(e) => {
           e.preventDefault();
-          const missing = !source.trim() ? "Say whence the file comes." : file ? "" : "Choose a file.";
-          setLacks(missing || (file?.size === 0 ? "There is nothing in this file." : ""));
+          const missing = !source.trim() ? "Enter the source system." : file ? "" : "Choose a file.";
+          setLacks(missing || (file?.size === 0 ? "This file is empty." : ""));
           if (!missing && file && file.size > 0) begin.run(file);
         }}
       >
-        <Field label="What it holds">
+        <Field label="Contents">
           <select className={inputLook} value={kind} onChange={(e) => setKind(e.currentTarget.value as Intake["kind"])}>
             {Object.entries(kinds).map(([k, { name }]) => (
               <option key={k} value={k}>
@@ -113,12 +113,12 @@ function Begin() {
             ))}
           </select>
         </Field>
-        <Field label="Whence it comes">
+        <Field label="Source system">
           <input
             className={`${inputLook} w-60`}
             value={source}
             maxLength={60}
-            placeholder="A name you will know again"
+            placeholder="For example: Old system"
             onChange={(e) => setSource(e.currentTarget.value)}
           />
         </Field>
@@ -132,7 +132,7 @@ function Begin() {
           />
         </div>
         <Button type="submit" disabled={begin.busy}>
-          Send it
+          Upload
         </Button>
       </form>
       {lacks && (

@@ -86,20 +86,18 @@ function Sends({ intake: n }: { intake: Intake }) {
   const [wrong, setWrong] = useState("");
   if (sends && !sends.problem)
     return (
-      <Card label="Sending" className="grid gap-2 p-3.5">
+      <Card label="Upload" className="grid gap-2 p-3.5">
         <p role="status">
-          {sends.ended
-            ? "It is here, and about to be read."
-            : "Being sent. You can work elsewhere in this window meanwhile."}
+          {sends.ended ? "Uploaded; it is read next." : "Uploading. You can work elsewhere in this window."}
         </p>
-        <Bar label="How much has come" done={sends.come} total={n.bytes} />
+        <Bar label="Upload progress" done={sends.come} total={n.bytes} />
       </Card>
     );
   return (
-    <Card label="Sending" className="grid gap-2 p-3.5">
+    <Card label="Upload" className="grid gap-2 p-3.5">
       <p>
-        {n.come === 0 ? "Nothing" : `${Math.floor((100 * n.come) / n.bytes)} %`} of this file has come, and this window
-        is not sending it. Choose the same file again; it goes on where it was.
+        {n.come === 0 ? "Nothing" : `${Math.floor((100 * n.come) / n.bytes)} %`} of this file has arrived, and this
+        window is not uploading it. Choose the same file again to continue.
       </p>
       <label htmlFor={id} className="text-sm text-ink-2">
         {n.file}, {n.bytes.toLocaleString("en")} bytes
@@ -111,7 +109,9 @@ function Sends({ intake: n }: { intake: Intake }) {
           const file = e.currentTarget.files?.[0];
           if (!file) return;
           setWrong(
-            file.size === n.bytes ? "" : `This file has ${file.size.toLocaleString("en")} bytes: it is another one.`,
+            file.size === n.bytes
+              ? ""
+              : `This file has ${file.size.toLocaleString("en")} bytes: it is a different file.`,
           );
           if (file.size === n.bytes) void send(n, file);
         }}
@@ -126,15 +126,14 @@ function Sends({ intake: n }: { intake: Intake }) {
 }
 
 function UnderWay({ intake: n }: { intake: Intake }) {
-  const stop = useAct(n.id, "stop", "Stopping it");
+  const stop = useAct(n.id, "stop", "Stopping the import");
   return (
-    <Card label="Under way" className="grid gap-2 p-3.5">
+    <Card label="In progress" className="grid gap-2 p-3.5">
       <p role="status">
         {sayState(n)} …{" "}
-        {(n.state === "taking" || n.state === "undoing") &&
-          "It is done in one go: stopped, nothing of it has been done."}
+        {(n.state === "taking" || n.state === "undoing") && "It is done as a whole: if you stop, nothing is changed."}
       </p>
-      <Bar label="How far it is" done={n.done} total={n.total} />
+      <Bar label="Progress" done={n.done} total={n.total} />
       {n.state !== "reading" && (
         <div>
           <Button plain disabled={stop.busy} onClick={() => stop.run(undefined)}>
@@ -148,11 +147,11 @@ function UnderWay({ intake: n }: { intake: Intake }) {
 }
 
 function Drop({ intake: n }: { intake: Intake }) {
-  const drop = useAct(n.id, "drop", "Letting the file go");
+  const drop = useAct(n.id, "drop", "Deleting the file");
   return (
     <div>
       <Button plain disabled={drop.busy} onClick={() => drop.run(undefined)}>
-        Let this file go
+        Delete file
       </Button>
       <Trouble error={drop.problem} />
     </div>

@@ -19,42 +19,39 @@ const names: Record<Count["kind"], string> = {
   items: "Items",
   loans: "Loans",
   holds: "Holds",
-  balances: "Sums owed",
+  balances: "Amounts owed",
 };
 
 const tried = [
   ["new", "New"],
-  ["joined", "Here already, by ISBN"],
-  ["changed", "Changed since"],
-  ["same", "The same as before"],
-  ["left", "Left"],
-  ["noted", "Taken without something"],
+  ["joined", "Already here, by ISBN"],
+  ["changed", "Changed"],
+  ["same", "Unchanged"],
+  ["left", "Skipped"],
+  ["noted", "Imported in part"],
 ] as const;
 const undone = [
-  ["gone", "Gone, or as it was"],
-  ["stay", "Stays: something has become of it here"],
+  ["gone", "Undone"],
+  ["stay", "Kept: used here since"],
 ] as const;
 
 /** What would become of a file, or what did: how many of each, and which lines are left and why. */
 export function Outcome({ intake: n, anew, onAnew }: { intake: Intake; anew: boolean; onAnew: () => void }) {
-  const take = useAct(n.id, "take", "Taking the file in");
-  const undo = useAct(n.id, "undo", "Taking the file back");
+  const take = useAct(n.id, "take", "Importing the file");
+  const undo = useAct(n.id, "undo", "Undoing the import");
   const by = n.counts?.by ?? [];
   const heads = n.state === "undone" ? undone : tried.filter(([k]) => by.some((o) => o[k] > 0));
+  const now = by.map((o) => atOnce[o.kind]).find(Boolean);
   const some = by.reduce((sum, o) => sum + o.new + o.joined + o.changed, 0);
   return (
-    <Card label="What becomes of it" className="grid gap-3 p-3.5">
+    <Card label="Result" className="grid gap-3 p-3.5">
       <h2 className="font-semibold">
-        {n.state === "tried"
-          ? "What would become of it"
-          : n.state === "taken"
-            ? "What was taken in"
-            : "What was taken back"}
+        {n.state === "tried" ? "Test result" : n.state === "taken" ? "Imported" : "Import undone"}
       </h2>
       <Table
-        label="How many of each"
+        label="Counts"
         columns={[
-          { id: "kind", head: "Of what", value: (o: Count) => names[o.kind] },
+          { id: "kind", head: "Type", value: (o: Count) => names[o.kind] },
           ...heads.map(([k, head]) => ({
             id: k,
             head,
@@ -70,27 +67,27 @@ export function Outcome({ intake: n, anew, onAnew }: { intake: Intake; anew: boo
       />
       {n.state === "tried" && (n.counts?.missing ?? 0) > 0 && (
         <p className="max-w-prose">
-          {sayCount(n.counts?.missing ?? 0)} that came from {n.source} before are not in this file. They stay as they
-          are; what came before can be taken back as a whole, and this file taken in its place.
+          {sayCount(n.counts?.missing ?? 0)} records from {n.source} earlier are not in this file. They stay as they
+          are. You can undo the earlier import and import this file instead.
         </p>
       )}
       <div className="flex flex-wrap items-center gap-3">
         {n.state === "tried" && (
           <>
             <Button disabled={take.busy || some === 0} onClick={() => take.run(undefined)}>
-              {some === 0 ? "Nothing to take in" : `Take ${sayCount(some)} in`}
+              {some === 0 ? "Nothing to import" : `Import ${sayCount(some)}`}
             </Button>
-            {!anew && n.seen && <Quiet onClick={onAnew}>Read it otherwise</Quiet>}
+            {!anew && n.seen && <Quiet onClick={onAnew}>Change columns</Quiet>}
           </>
         )}
         {n.state === "taken" && (
           <Button plain disabled={undo.busy} onClick={() => undo.run(undefined)}>
-            Take it back
+            Undo import
           </Button>
         )}
         {n.seconds > 0 && <span className="text-ink-2">It took {Math.max(1, Math.round(n.seconds))} s.</span>}
       </div>
-      {n.state === "taken" && by.some((o) => o.kind === "holds" && o.new > 0) && <Route />}
+      {n.state === "taken" && by.some((o) => o.new > 0) && now && <AtOnce now={now} />}
       <Trouble error={take.problem} />
       <Trouble error={undo.problem} />
       {n.state !== "undone" && <OddLines intake={n} />}
@@ -98,46 +95,69 @@ export function Outcome({ intake: n, anew, onAnew }: { intake: Intake; anew: boo
   );
 }
 
-/** What waits gets its copies by the next night, or at once. */
-function Route() {
-  const route = useWrite((_: undefined, key) => api.POST("/api/intakes/route", { params: { header: keyed(key) } }), {
-    name: "route what moved in",
-    about: "Finding copies for what waits",
+interface Now {
+  says: string;
+  button: string;
+  then: string;
+  about: string;
+  path: "/api/intakes/route" | "/api/intakes/tell";
+}
+
+/** What the next night does of itself, or somebody at once. */
+const atOnce: Partial<Record<Count["kind"], Now>> = {
+  holds: {
+    says: "The next night finds copies for these holds. Holds that have a copy stay when the import is undone.",
+    button: "Find copies now",
+    then: "They appear on the fetch lists as copies are found.",
+    about: "Finding copies for holds",
+    path: "/api/intakes/route",
+  },
+  loans: {
+    says:
+      "The next night prepares notices for overdue loans among these. You check them under Notices before they " +
+      "are sent. Loans with a notice stay when the import is undone.",
+    button: "Prepare notices now",
+    then: "They are added to today's trial runs under Notices, or to tomorrow's if today's were sent.",
+    about: "Preparing notices",
+    path: "/api/intakes/tell",
+  },
+};
+
+function AtOnce({ now }: { now: Now }) {
+  const act = useWrite((_: undefined, key) => api.POST(now.path, { params: { header: keyed(key) } }), {
+    name: now.path,
+    about: now.about,
   });
   const [asked, setAsked] = useState(false);
   return (
     <div className="grid gap-1.5">
-      <p className="max-w-prose text-ink-2">
-        The next night finds copies for these holds. Once one has a copy, it stays when the file is taken back.
-      </p>
+      <p className="max-w-prose text-ink-2">{now.says}</p>
       <div className="flex flex-wrap items-center gap-3">
         <Button
           plain
-          busy={route.busy}
+          busy={act.busy}
           onClick={() => {
-            route.run(undefined);
+            act.run(undefined);
             setAsked(true);
           }}
         >
-          Find copies now
+          {now.button}
         </Button>
-        {asked && !route.busy && !route.problem && (
-          <span role="status">They come to the fetch lists as they are found.</span>
-        )}
+        {asked && !act.busy && !act.problem && <span role="status">{now.then}</span>}
       </div>
-      <Trouble error={route.problem} />
+      <Trouble error={act.problem} />
     </div>
   );
 }
 
 const columns: Column<Odd>[] = [
   { id: "line", head: "Line", value: (o) => o.line, right: true },
-  { id: "number", head: "Number there", value: (o) => o.number },
+  { id: "number", head: "Number in source", value: (o) => o.number },
   {
     id: "left",
-    head: "What becomes of it",
-    value: (o) => (o.left ? "Left" : "Taken"),
-    cell: (o) => (o.left ? <Tag tone="amber">Left</Tag> : <Tag tone="plain">Taken without</Tag>),
+    head: "Result",
+    value: (o) => (o.left ? "Skipped" : "Imported"),
+    cell: (o) => (o.left ? <Tag tone="amber">Skipped</Tag> : <Tag tone="plain">Imported in part</Tag>),
   },
   { id: "says", head: "Why", value: (o) => o.says },
 ];
@@ -153,29 +173,29 @@ function OddLines({ intake: n }: { intake: Intake }) {
       <Loading of={list}>
         {(rows) => (
           <Table
-            label="Lines that are odd"
+            label="Lines with problems"
             columns={columns}
             rows={rows}
             id={(o) => `${o.line} ${o.kind} ${o.number}`}
             pages={list.pages}
-            empty="Every line is taken whole."
+            empty="No problems."
           />
         )}
       </Loading>
       {left && (
         <p>
           <a href={`/api/intakes/${n.id}/left.csv`} download className="link font-semibold">
-            The lines that are left, as a table
+            Skipped lines as CSV
           </a>
           {n.seen?.form === "csv" ? (
-            <span className="text-ink-2"> with why, to be mended and sent again.</span>
+            <span className="text-ink-2"> with reasons, to correct and import again.</span>
           ) : (
             <>
-              <span className="text-ink-2"> with why; and </span>
+              <span className="text-ink-2"> with reasons, and </span>
               <a href={`/api/intakes/${n.id}/left.xml`} download className="link font-semibold">
-                their records, as MARCXML
+                their records as MARCXML
               </a>
-              <span className="text-ink-2"> to be mended and sent again.</span>
+              <span className="text-ink-2"> to correct and import again.</span>
             </>
           )}
         </p>

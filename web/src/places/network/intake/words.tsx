@@ -2,29 +2,29 @@ import { Tag, type Tone } from "../../../kit/parts";
 import type { Intake } from "./sending";
 
 export const kinds: Record<Intake["kind"], { name: string; forms: string }> = {
-  patrons: { name: "Patrons", forms: "A table as CSV" },
-  stock: { name: "Titles and items", forms: "MARC 21 as ISO 2709 or MARCXML, or a table as CSV" },
-  loans: { name: "Open loans", forms: "A table as CSV" },
-  holds: { name: "Open holds", forms: "A table as CSV" },
-  balances: { name: "What is owed", forms: "A table as CSV" },
+  patrons: { name: "Patrons", forms: "CSV" },
+  stock: { name: "Titles and items", forms: "MARC 21 (ISO 2709 or MARCXML) or CSV" },
+  loans: { name: "Open loans", forms: "CSV" },
+  holds: { name: "Open holds", forms: "CSV" },
+  balances: { name: "Amounts owed", forms: "CSV" },
 };
 
 const states: Record<Intake["state"], [Tone, string]> = {
-  sending: ["amber", "Not whole yet"],
-  reading: ["amber", "Being read"],
+  sending: ["amber", "Uploading"],
+  reading: ["amber", "Reading"],
   read: ["plain", "Read"],
-  trying: ["amber", "Being tried"],
-  tried: ["tide", "Tried"],
-  taking: ["amber", "Being taken in"],
-  taken: ["spruce", "Taken in"],
-  undoing: ["amber", "Being taken back"],
-  undone: ["plain", "Taken back"],
+  trying: ["amber", "Testing"],
+  tried: ["tide", "Tested"],
+  taking: ["amber", "Importing"],
+  taken: ["spruce", "Imported"],
+  undoing: ["amber", "Undoing"],
+  undone: ["plain", "Undone"],
 };
 
 export const underWay = (n: Intake) => ["reading", "trying", "taking", "undoing"].includes(n.state);
 
 export function StateOf({ intake: n }: { intake: Intake }) {
-  const [tone, says] = n.problem ? (["buoy", "Did not work"] as const) : states[n.state];
+  const [tone, says] = n.problem ? (["buoy", "Failed"] as const) : states[n.state];
   return <Tag tone={tone}>{says}</Tag>;
 }
 
