@@ -1,6 +1,6 @@
 import { createRootRoute, createRoute, createRouter, lazyRouteComponent } from "@tanstack/react-router";
-import { Frame } from "./kit/frame";
-import { Button, Code, Skeleton } from "./kit/parts";
+import { Frame } from "./shell/frame";
+import { Button, Code, Skeleton } from "./ui/parts";
 
 /** The places and their addresses. Each is a chunk of its own, loaded ahead as soon as the first one is there. */
 

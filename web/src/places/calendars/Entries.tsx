@@ -1,5 +1,5 @@
-import { Empty, Quiet, Tag, type Tone } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
+import { Empty, Quiet, Tag, type Tone } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
 import { sayRule } from "./recurrence";
 import type { Calendar, Change } from "./types";
 

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { z } from "zod";
 import type { Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, Chips, DateField, Form, Send, TextField } from "../../kit/forms";
-import { Card, Quiet, Tabs } from "../../kit/parts";
+import * as check from "../../ui/checks";
+import { ChoiceField, Chips, DateField, Form, Send, TextField } from "../../ui/forms";
+import { Card, Quiet, Tabs } from "../../ui/parts";
 import { Entries } from "./Entries";
 import { FromFile } from "./FromFile";
 import { kinds, ruleOf } from "./recurrence";

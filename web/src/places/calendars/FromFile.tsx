@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Button, Field, Trouble } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
+import { Button, Field, Trouble } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
 import { sayRule } from "./recurrence";
 import type { Change } from "./types";
 

@@ -1,10 +1,10 @@
 import { useMemo, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { sayDate } from "../../kit/say";
-import { Button, Card, Trouble } from "../../kit/parts";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { sayDate } from "../../ui/say";
+import { Button, Card, Trouble } from "../../ui/parts";
+import { Table, type Column } from "../../ui/table";
 
 type Whole = Schema["CalendarsChange"];
 type Loan = Schema["CalendarsMovedLoan"];

@@ -2,12 +2,12 @@ import { useQueryClient } from "@tanstack/react-query";
 import clsx from "clsx";
 import { useMemo } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Quiet, Tag, Trouble } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 
 type Sweep = Schema["CalendarsSweep"];
 

@@ -1,7 +1,7 @@
 import clsx from "clsx";
 import type { Schema } from "../../api/client";
-import { Card, Empty, Scrolled } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
+import { Card, Empty, Scrolled } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
 import type { Calendar } from "./types";
 
 const months = [

@@ -1,4 +1,4 @@
-import { Code } from "../../kit/parts";
+import { Code } from "../../ui/parts";
 import type { Tote } from "./tote";
 
 /** Up to so many things are drawn one by one; a tote that holds more is drawn full. */

@@ -1,8 +1,8 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { InHand } from "../../kit/inhand";
-import { useMe } from "../../kit/me";
-import { Head, Tabs } from "../../kit/parts";
-import { isEmployed, supervises } from "../../kit/places";
+import { InHand } from "../../circulation/inhand";
+import { useMe } from "../../shell/me";
+import { Head, Tabs } from "../../ui/parts";
+import { isEmployed, supervises } from "../../shell/places";
 import { Day } from "./Day";
 import { Flows } from "./Flows";
 import { Strays } from "./Strays";

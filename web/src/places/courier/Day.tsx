@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Card, inputLook, Quiet, Tag } from "../../kit/parts";
-import { sayClock, sayDate } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Card, inputLook, Quiet, Tag } from "../../ui/parts";
+import { sayClock, sayDate } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { DayPicture } from "./DayPicture";
 
 type Run = Schema["CouriersRun"];

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { sayClock } from "../../kit/say";
+import { sayClock } from "../../ui/say";
 
 type Day = Schema["CouriersDay"];
 type Run = Schema["CouriersRun"];

@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { supervises } from "../../kit/places";
-import { useMe } from "../../kit/me";
-import { Card, Code, Field, inputLook, Tag } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { supervises } from "../../shell/places";
+import { useMe } from "../../shell/me";
+import { Card, Code, Field, inputLook, Tag } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { FlowGrid } from "./FlowGrid";
 import { NewHome, type Better } from "./NewHome";
 

@@ -1,8 +1,8 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
-import { Code, Tag } from "../../kit/parts";
-import { sayNear } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Code, Tag } from "../../ui/parts";
+import { sayNear } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 
 type Row = Schema["MovingMoved"];
 

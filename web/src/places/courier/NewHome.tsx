@@ -1,11 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api, keyed, type Schema } from "../../api/client";
-import { Button, Trouble } from "../../kit/parts";
-import { InSight } from "../../kit/insight";
-import { useTried } from "../../kit/tried";
-import { What } from "../items/ChangeThem";
-import { TakeBack } from "../items/Deeds";
-import { useAgain } from "../items/stock";
+import { Button, Trouble } from "../../ui/parts";
+import { InSight } from "../../ui/insight";
+import { useTried } from "../../shell/tried";
+import { TakeBack, useAgain, What } from "../items";
 
 export type Better = Schema["FlowsBetter"];
 

@@ -2,14 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
-import { isEmployed, supervises } from "../../kit/places";
-import { PrintSlip } from "../../kit/print";
-import { sayInstant } from "../../kit/say";
-import { SignTag } from "../../kit/sign";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Button, Card, Code, Quiet, Tag, Trouble } from "../../ui/parts";
+import { isEmployed, supervises } from "../../shell/places";
+import { PrintSlip } from "../../circulation/print";
+import { sayInstant } from "../../ui/say";
+import { SignTag } from "../../circulation/sign";
+import { Table, type Column } from "../../ui/table";
 import {
   sayState,
   sayStep,

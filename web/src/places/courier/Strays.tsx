@@ -2,13 +2,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { branchName, useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
-import { sayDay, sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { branchName, useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, Code, Quiet, Tag, Trouble } from "../../ui/parts";
+import { sayDay, sayInstant } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 
 type Stray = Schema["CouriersStray"];
 

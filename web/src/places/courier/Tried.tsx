@@ -1,8 +1,8 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
-import { Code, Tag } from "../../kit/parts";
-import { sayDate, sayNear } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Code, Tag } from "../../ui/parts";
+import { sayDate, sayNear } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { Pairs } from "./Pairs";
 
 type Tried = Schema["CouriersTried"];

@@ -1,12 +1,12 @@
 import { Link } from "@tanstack/react-router";
 import { useMemo } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { branchName, useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Code, Tag } from "../../kit/parts";
-import { sayInstant, sayNear } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { branchName, useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, Code, Tag } from "../../ui/parts";
+import { sayInstant, sayNear } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 
 type Transit = Schema["TodayTransit"];
 

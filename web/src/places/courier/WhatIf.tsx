@@ -2,10 +2,10 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { z } from "zod";
 import { api, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, DateField, Form } from "../../kit/forms";
-import { useMe } from "../../kit/me";
-import { Button, Card, Quiet, Trouble } from "../../kit/parts";
+import * as check from "../../ui/checks";
+import { ChoiceField, DateField, Form } from "../../ui/forms";
+import { useMe } from "../../shell/me";
+import { Button, Card, Quiet, Trouble } from "../../ui/parts";
 import { Tried } from "./Tried";
 
 const schema = z.object({

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
-import { printSlip } from "../../kit/print";
-import { slipsPrint } from "../../kit/settings";
-import { useWrite } from "../../kit/write";
+import { printSlip } from "../../circulation/print";
+import { slipsPrint } from "../../shell/settings";
+import { useWrite } from "../../shell/write";
 
 export type Tote = Schema["TotesTote"];
 export type Detail = Schema["TotesDetail"];

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Button, Card, Code, Quiet } from "../../kit/parts";
-import { FoundList } from "../../kit/found";
+import { Button, Card, Code, Quiet } from "../../ui/parts";
+import { FoundList } from "../../circulation/found";
 import { closeFound, desk, openCard } from "./session";
 
 /** Patrons that were found by words, above the tape until one is chosen or the list is closed. */

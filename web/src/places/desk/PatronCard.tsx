@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { PatronCard as Shown } from "../../kit/patron";
+import { PatronCard as Shown } from "../../circulation/patron";
 import { changeCard, keepUp, lookAgain, type CardOf } from "./session";
 
 /** The card that is open at the desk. What other stations of the branch change of it shows as soon as it is told. */

@@ -1,13 +1,13 @@
 import { Link } from "@tanstack/react-router";
 import clsx from "clsx";
-import { Code, Quiet, Tag, type Tone } from "../../kit/parts";
-import { sayMoney } from "../../kit/say";
-import { ScanActs, sayState } from "../../kit/scans/lines";
-import { open, type Scan } from "../../kit/scans/scans";
-import { SignTag } from "../../kit/sign";
-import { useDoing } from "../../kit/write";
-import { Trouble } from "../../kit/parts";
-import { Why } from "../../kit/why";
+import { Code, Quiet, Tag, type Tone } from "../../ui/parts";
+import { sayMoney } from "../../ui/say";
+import { ScanActs, sayState } from "../../shell/scans/lines";
+import { open, type Scan } from "../../shell/scans/scans";
+import { SignTag } from "../../circulation/sign";
+import { useDoing } from "../../shell/write";
+import { Trouble } from "../../ui/parts";
+import { Why } from "../../shell/why";
 import { dropStaged, lineOf, titleOf, undo, type Line, type Result, type Took } from "./session";
 
 const words: Record<Result["kind"], [Tone, string]> = {

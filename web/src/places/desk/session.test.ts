@@ -1,7 +1,7 @@
 import { beforeEach, expect, test, vi } from "vitest";
 import { api } from "../../api/client";
 import { signedInHere } from "../../api/station";
-import { scans, takers, type Scan, type Send } from "../../kit/scans/scans";
+import { scans, takers, type Scan, type Send } from "../../shell/scans/scans";
 import { answer, desk, dismiss, forgetPatron, send as sendHome, stages, type CardOf } from "./session";
 
 const card = { id: 5, name: "Merryn Lomas", card: "21846000031184", on_loan: [], loans: 0 } as unknown as CardOf;

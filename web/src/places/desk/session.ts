@@ -12,15 +12,15 @@ import {
   type Outcome,
   type Scan,
   type Send,
-} from "../../kit/scans/scans";
-import { kept } from "../../kit/kept";
-import { printSlip } from "../../kit/print";
-import { slipsPrint, stagesHere } from "../../kit/settings";
-import { who } from "../../kit/me";
-import { secure } from "../../kit/pad/pad";
-import { play, sound } from "../../kit/sound";
-import { changed, openRun } from "../returns/session";
-import { write, writes } from "../../kit/write";
+} from "../../shell/scans/scans";
+import { kept } from "../../ui/kept";
+import { printSlip } from "../../circulation/print";
+import { slipsPrint, stagesHere } from "../../shell/settings";
+import { who } from "../../shell/me";
+import { secure } from "../../circulation/pad/pad";
+import { play, sound } from "../../shell/sound";
+import { changed, openRun } from "../returns";
+import { write, writes } from "../../shell/write";
 
 /** What stands at the desk: whose card is open, and what the patron before left undone. */
 

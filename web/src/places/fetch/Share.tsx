@@ -1,13 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
-import { supervises } from "../../kit/places";
-import { sayNear } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
+import { supervises } from "../../shell/places";
+import { sayNear } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 
 type Round = Schema["MovingRound"];
 type Swap = Round["swaps"][number];

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, type Schema } from "../../api/client";
-import { useWrite } from "../../kit/write";
+import { useWrite } from "../../shell/write";
 
 export type Line = Schema["HoldsFetch"];
 

@@ -1,13 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, keyed, told } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { branchName, useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Button, Card, Quiet, Trouble } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { branchName, useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Button, Card, Quiet, Trouble } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 import { title, type OnShelf } from "./Shelf";
 
 const columns: Column<OnShelf>[] = [

@@ -1,6 +1,6 @@
 import { useEffect, useId, useRef, useState } from "react";
-import { Reasons } from "../../kit/forms";
-import { Button, inputLook, Quiet, Trouble } from "../../kit/parts";
+import { Reasons } from "../../circulation/reasons";
+import { Button, inputLook, Quiet, Trouble } from "../../ui/parts";
 import { useCancel, type Hold } from "./cancel";
 
 /** Cancels a hold, with a reason that is asked for at its row and goes with it. */

@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { api, keyed } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, DateField, Foot, Form } from "../../kit/forms";
-import { useMe } from "../../kit/me";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { ChoiceField, DateField, Foot, Form } from "../../ui/forms";
+import { useMe } from "../../shell/me";
+import { useWrite } from "../../shell/write";
 import { becameOther, useAgain, type Hold } from "./cancel";
 
 const schema = z.object({ pickup: z.string(), paused: check.maybeDate, wanted: check.maybeDate });

@@ -1,11 +1,11 @@
 import { useMemo } from "react";
 import { api, told } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { branchName, useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Tag } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { branchName, useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, Tag } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { title, type OnShelf } from "./Shelf";
 
 const columnsFor = (slots: boolean): Column<OnShelf>[] => [

@@ -1,13 +1,13 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, inputLook } from "../../kit/parts";
-import { asksOutside } from "../../kit/places";
-import { Table, type Column } from "../../kit/table";
-import { outside } from "../interlibrary/session";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, inputLook } from "../../ui/parts";
+import { asksOutside } from "../../shell/places";
+import { Table, type Column } from "../../ui/table";
+import { outside } from "../interlibrary";
 import { ToQueue } from "./ToQueue";
 
 type Asked = Schema["HoldsAsked"];

@@ -1,8 +1,8 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { InHand } from "../../kit/inhand";
-import { useMe } from "../../kit/me";
-import { Head, Tabs } from "../../kit/parts";
-import { isEmployed } from "../../kit/places";
+import { InHand } from "../../circulation/inhand";
+import { useMe } from "../../shell/me";
+import { Head, Tabs } from "../../ui/parts";
+import { isEmployed } from "../../shell/places";
 import { Calls } from "./Calls";
 import { Clear } from "./Clear";
 import { Demand } from "./Demand";

@@ -1,5 +1,5 @@
 import { useStore } from "zustand";
-import { Quiet, Tag, Trouble } from "../../kit/parts";
+import { Quiet, Tag, Trouble } from "../../ui/parts";
 import { cancelled, changed, useChangeBack, useRevive } from "./cancel";
 
 /** What was cancelled or changed last, to be taken back. */

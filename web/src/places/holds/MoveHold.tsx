@@ -1,11 +1,11 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, Foot, Form, saysOf, TextField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { sayDate } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { ChoiceField, Foot, Form, saysOf, TextField } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { sayDate } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 import { becameOther, useAgain } from "./cancel";
 
 type Row = Schema["HoldsInQueue"];

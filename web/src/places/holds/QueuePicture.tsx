@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { sayDate } from "../../kit/say";
+import { sayDate } from "../../ui/say";
 
 type Queue = Schema["HoldsTitleQueue"];
 type Row = Schema["HoldsInQueue"];

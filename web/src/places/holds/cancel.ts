@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, type Schema } from "../../api/client";
-import { useWrite, write } from "../../kit/write";
+import { useWrite, write } from "../../shell/write";
 
 export type Hold = Schema["HoldsHold"];
 

@@ -1,5 +1,5 @@
-import { Tag, type Tone } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
+import { Tag, type Tone } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
 import type { Hold } from "./cancel";
 
 const states: Record<string, [Tone, string]> = {

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
-import { Button, inputLook, Quiet, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { Button, inputLook, Quiet, Trouble } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { outside } from "./session";
 
 type Request = Schema["InterlibraryRequest"];

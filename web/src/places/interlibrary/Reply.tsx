@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, Form, ReasonField, Send, saysOf } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Code, Quiet, Tag } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { ReasonField } from "../../circulation/reasons";
+import { ChoiceField, Form, Send, saysOf } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Code, Quiet, Tag } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 
 type Answer = Schema["InterlibraryAnswer"];
 

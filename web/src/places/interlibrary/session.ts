@@ -1,7 +1,7 @@
 import { createStore } from "zustand/vanilla";
 import { api } from "../../api/client";
-import { drop, open, takers } from "../../kit/scans/scans";
-import { sound } from "../../kit/sound";
+import { drop, open, takers } from "../../shell/scans/scans";
+import { sound } from "../../shell/sound";
 
 const nothing = { words: "", asking: false };
 

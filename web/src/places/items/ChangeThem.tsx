@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import { isSum, sumSays } from "../../kit/checks";
-import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../kit/parts";
-import { toMinor } from "../../kit/say";
-import { InSight } from "../../kit/insight";
-import { useTried } from "../../kit/tried";
+import { useClasses } from "../../circulation/classes";
+import { isSum, sumSays } from "../../ui/checks";
+import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../ui/parts";
+import { toMinor } from "../../ui/say";
+import { InSight } from "../../ui/insight";
+import { useTried } from "../../shell/tried";
 import { TakeBack } from "./Deeds";
 import { standings } from "./Standing";
 import { AnyOf, useAgain } from "./stock";

@@ -1,13 +1,13 @@
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Quiet } from "../../kit/parts";
-import { supervises } from "../../kit/places";
-import { sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { TakeBack as Part } from "../../kit/takeback";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, Quiet } from "../../ui/parts";
+import { supervises } from "../../shell/places";
+import { sayInstant } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { TakeBack as Part } from "../../circulation/takeback";
 import { itemColumns, useAgain } from "./stock";
 
 type Deed = Schema["StockDoneToMany"];

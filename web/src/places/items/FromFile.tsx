@@ -1,8 +1,8 @@
 import { useMutation } from "@tanstack/react-query";
 import { useId } from "react";
 import { api, told } from "../../api/client";
-import { base64 } from "../../kit/bytes";
-import { Card, Empty, Tag, Trouble } from "../../kit/parts";
+import { base64 } from "../../ui/bytes";
+import { Card, Empty, Tag, Trouble } from "../../ui/parts";
 import { Proposed, type Proposal } from "./Proposed";
 
 /** The records of a MARC file, to be looked at and taken one by one. */

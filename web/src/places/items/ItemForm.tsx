@@ -1,9 +1,9 @@
 import { z } from "zod";
 import type { Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import * as check from "../../kit/checks";
-import { ChoiceField, DateField, MoneyField, saysOf, TextField, TickField } from "../../kit/forms";
-import { toFigures, toMinor } from "../../kit/say";
+import { useClasses } from "../../circulation/classes";
+import * as check from "../../ui/checks";
+import { ChoiceField, DateField, MoneyField, saysOf, TextField, TickField } from "../../ui/forms";
+import { toFigures, toMinor } from "../../ui/say";
 import { type Item } from "./stock";
 
 export type Writing = Omit<Schema["StockChanging"], "number" | "revision">;

@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import * as check from "../../kit/checks";
-import { Form, Send, TextField, useDirty } from "../../kit/forms";
-import { Card, Quiet } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { useClasses } from "../../circulation/classes";
+import * as check from "../../ui/checks";
+import { Form, Send, TextField, useDirty } from "../../ui/forms";
+import { Card, Quiet } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { ItemFields, itemSchema, toSaid, toWriting } from "./ItemForm";
 import { useAgain, type Item } from "./stock";
 

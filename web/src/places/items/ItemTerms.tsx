@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, told } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Card, Field, inputLook, Quiet, Tag } from "../../kit/parts";
-import { Why } from "../../kit/why";
+import { useClasses } from "../../circulation/classes";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Card, Field, inputLook, Quiet, Tag } from "../../ui/parts";
+import { Why } from "../../shell/why";
 import { type Item } from "./stock";
 
 const first = [

@@ -1,7 +1,7 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { Head, Tabs } from "../../kit/parts";
-import { isEmployed } from "../../kit/places";
-import { useMe } from "../../kit/me";
+import { Head, Tabs } from "../../ui/parts";
+import { isEmployed } from "../../shell/places";
+import { useMe } from "../../shell/me";
 import { Add } from "./Add";
 import { Deeds } from "./Deeds";
 import { ItemPage } from "./ItemPage";

@@ -1,13 +1,13 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Code, Field, inputLook, Tag } from "../../kit/parts";
-import { sayDay } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { Whom } from "../../kit/whom";
+import { useClasses } from "../../circulation/classes";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Code, Field, inputLook, Tag } from "../../ui/parts";
+import { sayDay } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { Whom } from "../../circulation/whom";
 import { AnyOf } from "./stock";
 
 type Lent = Schema["StockLent"];

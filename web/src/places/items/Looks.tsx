@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Form, Send, TextField, TickField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { Card, Empty, Tag } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { Form, Send, TextField, TickField } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { Card, Empty, Tag } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 import { useAgain } from "./stock";
 
 const schema = z.object({ place: check.needed("Enter where you looked."), found: z.boolean() });

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, keyed } from "../../api/client";
-import { Button, Field, inputLook, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { Button, Field, inputLook, Trouble } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { useAgain } from "./stock";
 
 /** Sheets of labels that there are. */

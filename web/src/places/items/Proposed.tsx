@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { Button, Tag } from "../../kit/parts";
+import { Button, Tag } from "../../ui/parts";
 
 export type Proposal = Schema["BibliographyProposal"];
 

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Empty, Trouble } from "../../kit/parts";
-import { Table } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Empty, Trouble } from "../../ui/parts";
+import { Table } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 import { ShelfScan } from "./ShelfScan";
 import { itemColumns, useAgain, type Item } from "./stock";
 

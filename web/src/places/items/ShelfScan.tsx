@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { api, keyed } from "../../api/client";
-import { Code, Quiet, Tag, Trouble, type Tone } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { Code, Quiet, Tag, Trouble, type Tone } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import type { ShelfLine } from "./session";
 import { useAgain } from "./stock";
 

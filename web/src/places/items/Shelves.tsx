@@ -1,15 +1,15 @@
 import { Link, useNavigate } from "@tanstack/react-router";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Tag } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { useClasses } from "../../circulation/classes";
+import * as check from "../../ui/checks";
+import { ChoiceField, Form, Send, TextField } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Tag } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 
 type Inventory = Schema["StockInventory"];
 

@@ -1,13 +1,13 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Code, Tag } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { useClasses } from "../../circulation/classes";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, Code, Tag } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { AnyOf } from "./stock";
 
 type Sought = Schema["StockSought"];

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { Button, Card, Field, inputLook, Trouble } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { useAgain, type Item } from "./stock";
 
 type Standing = Schema["StockStanding"];

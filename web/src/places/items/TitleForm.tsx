@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { LinesField, TextField } from "../../kit/forms";
+import * as check from "../../ui/checks";
+import { LinesField, TextField } from "../../ui/forms";
 
 export type Record = Omit<Schema["CatalogueAdding"], "from" | "source" | "twice">;
 

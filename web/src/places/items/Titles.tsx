@@ -1,11 +1,11 @@
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, told, type Schema } from "../../api/client";
-import { useClasses } from "../../kit/classes";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Empty, Field, inputLook, Quiet, Tag } from "../../kit/parts";
-import { Table, type Column } from "../../kit/table";
-import { useWords } from "../../kit/words";
+import { useClasses } from "../../circulation/classes";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Empty, Field, inputLook, Quiet, Tag } from "../../ui/parts";
+import { Table, type Column } from "../../ui/table";
+import { useWords } from "../../ui/words";
 import { AnyOf } from "./stock";
 
 type Title = Schema["CatalogueTitle"];

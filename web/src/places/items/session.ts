@@ -1,8 +1,8 @@
 import { createStore } from "zustand/vanilla";
 import { api, madeAt, keyed, type Schema } from "../../api/client";
-import { toHouse } from "../../kit/scans/house";
-import { drop, open as waits, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
-import { sound } from "../../kit/sound";
+import { toHouse } from "../../shell/scans/house";
+import { drop, open as waits, takers, type Outcome, type Scan, type Send } from "../../shell/scans/scans";
+import { sound } from "../../shell/sound";
 
 /** How many scans along shelves have been answered: after each, the open one is looked at again. */
 export const answered = createStore<{ scans: number }>(() => ({ scans: 0 }));

@@ -2,10 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useCallback } from "react";
 import { type Schema } from "../../api/client";
-import type { Options } from "../../kit/classes";
-import { Code, Field, inputLook, Tag, type Tone } from "../../kit/parts";
-import { sayMoney } from "../../kit/say";
-import type { Column } from "../../kit/table";
+import type { Options } from "../../circulation/classes";
+import { Code, Field, inputLook, Tag, type Tone } from "../../ui/parts";
+import { sayMoney } from "../../ui/say";
+import type { Column } from "../../ui/table";
 
 export type Item = Schema["CatalogueItem"];
 

@@ -2,15 +2,15 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Form, Send, TextField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Quiet } from "../../kit/parts";
-import { sayDay, sayMoney } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
-import { Whom } from "../../kit/whom";
+import * as check from "../../ui/checks";
+import { Form, Send, TextField } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Quiet } from "../../ui/parts";
+import { sayDay, sayMoney } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
+import { Whom } from "../../circulation/whom";
 
 type Dispute = Schema["AccountsDispute"];
 

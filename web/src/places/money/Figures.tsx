@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, inputLook } from "../../kit/parts";
-import { supervises } from "../../kit/places";
-import { sayDate, sayInstant, sayMoney, toFigures } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, inputLook } from "../../ui/parts";
+import { supervises } from "../../shell/places";
+import { sayDate, sayInstant, sayMoney, toFigures } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { means } from "./means";
 
 type Taken = Schema["AccountsTaken"];

@@ -4,15 +4,15 @@ import clsx from "clsx";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, Form, TextField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Button, Card, Quiet, Tag, type Tone } from "../../kit/parts";
-import { sayDate, sayMoney } from "../../kit/say";
-import { Settle } from "../../kit/settle";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { Foot, Form, TextField } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Button, Card, Quiet, Tag, type Tone } from "../../ui/parts";
+import { sayDate, sayMoney } from "../../ui/say";
+import { Settle } from "../../circulation/settle";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 
 type Invoice = Schema["AccountsInvoice"];
 

@@ -1,7 +1,7 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { useMe } from "../../kit/me";
-import { Head, Tabs } from "../../kit/parts";
-import { supervises } from "../../kit/places";
+import { useMe } from "../../shell/me";
+import { Head, Tabs } from "../../ui/parts";
+import { supervises } from "../../shell/places";
 import { Disputes } from "./Disputes";
 import { Figures } from "./Figures";
 import { Invoices } from "./Invoices";

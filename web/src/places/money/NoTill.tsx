@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Card, Quiet, Trouble } from "../../kit/parts";
-import { sayMoney, toFigures, toMinor } from "../../kit/say";
-import { Table, type Act } from "../../kit/table";
+import { useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Card, Quiet, Trouble } from "../../ui/parts";
+import { sayMoney, toFigures, toMinor } from "../../ui/say";
+import { Table, type Act } from "../../ui/table";
 import { useAssign } from "./assign";
 import { columns } from "./Receipts";
 

@@ -1,15 +1,15 @@
 import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Button, Card, inputLook, Trouble } from "../../kit/parts";
-import { PrintSlip } from "../../kit/print";
-import { sayDay, sayMoney, toFigures, toMinor } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { tillHere } from "../../kit/till";
-import { useAsksTill, WhichTill } from "../../kit/tills";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Button, Card, inputLook, Trouble } from "../../ui/parts";
+import { PrintSlip } from "../../circulation/print";
+import { sayDay, sayMoney, toFigures, toMinor } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { tillHere } from "../../circulation/till";
+import { useAsksTill, WhichTill } from "../../circulation/tills";
+import { useWrite } from "../../shell/write";
 import { means, waysOut } from "./means";
 
 type Refund = Schema["AccountsRefund"];

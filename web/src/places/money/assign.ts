@@ -1,5 +1,5 @@
 import { api, keyed, type Schema } from "../../api/client";
-import { useWrite } from "../../kit/write";
+import { useWrite } from "../../shell/write";
 
 /** Puts receipts into a till, or takes them out of it again. */
 export const useAssign = (done: (body: Schema["AccountsAssigning"], till: number) => void) =>

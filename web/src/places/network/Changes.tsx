@@ -1,12 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { usePages } from "../../kit/pages";
-import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
-import { administrates } from "../../kit/places";
-import { sayInstant } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { usePages } from "../../ui/pages";
+import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
+import { administrates } from "../../shell/places";
+import { sayInstant } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 import { different } from "./different";
 
 type Changed = Schema["UpkeepChanged"];

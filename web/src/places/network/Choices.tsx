@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, Form, MoneyField, TextField, TickField } from "../../kit/forms";
-import { Tag } from "../../kit/parts";
-import { sayMoney, toFigures, toMinor } from "../../kit/say";
+import * as check from "../../ui/checks";
+import { Foot, Form, MoneyField, TextField, TickField } from "../../ui/forms";
+import { Tag } from "../../ui/parts";
+import { sayMoney, toFigures, toMinor } from "../../ui/say";
 import { codeOf, PartList, useKeep, type Shown } from "./parts";
 
 type Choice = Schema["UpkeepChoice"];

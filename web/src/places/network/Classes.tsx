@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, ChipsField, ChoiceField, Form, TextField, TickField } from "../../kit/forms";
-import { branchName, useMe } from "../../kit/me";
-import { Code, Tag } from "../../kit/parts";
+import * as check from "../../ui/checks";
+import { Foot, ChipsField, ChoiceField, Form, TextField, TickField } from "../../ui/forms";
+import { branchName, useMe } from "../../shell/me";
+import { Code, Tag } from "../../ui/parts";
 import { codeOf, PartList, useKeep, type Shown } from "./parts";
 
 type Class = Schema["UpkeepClass"];

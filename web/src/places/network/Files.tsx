@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Card } from "../../kit/parts";
+import { Card } from "../../ui/parts";
 
 const files = [
   [

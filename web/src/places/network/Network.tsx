@@ -1,8 +1,8 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Head, Sections } from "../../kit/parts";
-import { administrates } from "../../kit/places";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Head, Sections } from "../../ui/parts";
+import { administrates } from "../../shell/places";
 import { Branches } from "./Branches";
 import { Changes } from "./Changes";
 import { Choices } from "./Choices";

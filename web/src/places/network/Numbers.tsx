@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, ChoiceField, Form, TextField, TickField } from "../../kit/forms";
-import { branchName, useMe } from "../../kit/me";
-import { Button, Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
-import { administrates } from "../../kit/places";
+import * as check from "../../ui/checks";
+import { Foot, ChoiceField, Form, TextField, TickField } from "../../ui/forms";
+import { branchName, useMe } from "../../shell/me";
+import { Button, Card, Code, Quiet, Tag, Trouble } from "../../ui/parts";
+import { administrates } from "../../shell/places";
 import { useKeep, type Shown } from "./parts";
 
 type Numbers = Schema["IdentNumbers"];

@@ -3,12 +3,12 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, ChoiceField, Form, TextField } from "../../kit/forms";
-import { useMe } from "../../kit/me";
-import { Button, Code, Trouble } from "../../kit/parts";
-import { administrates } from "../../kit/places";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { Foot, ChoiceField, Form, TextField } from "../../ui/forms";
+import { useMe } from "../../shell/me";
+import { Button, Code, Trouble } from "../../ui/parts";
+import { administrates } from "../../shell/places";
+import { useWrite } from "../../shell/write";
 import { PartList, useKeep, useNetwork, type Shown } from "./parts";
 
 type Partner = Schema["UpkeepPartner"];

@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, ChipsField, ChoiceField, Form, MoneyField, TextField, TickField, saysOf } from "../../kit/forms";
-import { useMe } from "../../kit/me";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { Foot, ChipsField, ChoiceField, Form, MoneyField, TextField, TickField, saysOf } from "../../ui/forms";
+import { useMe } from "../../shell/me";
+import { useWrite } from "../../shell/write";
 import { useKeep } from "./parts";
 import { startRights, toRights } from "./rights";
 import { stops } from "./settled";

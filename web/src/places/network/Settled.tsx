@@ -1,12 +1,12 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { useClasses } from "../../kit/classes";
-import { ChipsField, ChoiceField, Form, LinesField, MoneyField, Send, TextField, TickField } from "../../kit/forms";
-import { useMe } from "../../kit/me";
-import { Card } from "../../kit/parts";
-import { administrates } from "../../kit/places";
+import * as check from "../../ui/checks";
+import { useClasses } from "../../circulation/classes";
+import { ChipsField, ChoiceField, Form, LinesField, MoneyField, Send, TextField, TickField } from "../../ui/forms";
+import { useMe } from "../../shell/me";
+import { Card } from "../../ui/parts";
+import { administrates } from "../../shell/places";
 import { useKeep, type Shown } from "./parts";
 import { TestMail } from "./TestMail";
 import { accounts, everyRole, fields, start, stops, toSettings, waivers, type Said } from "./settled";

@@ -2,11 +2,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Button, Card, Code, Tag, Trouble } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Button, Card, Code, Tag, Trouble } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 import { AddPerson, ChangePerson } from "./Person";
 import { sayRights } from "./rights";
 

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Foot, ChoiceField, Form, TextField, TickField } from "../../kit/forms";
-import { branchName, useMe } from "../../kit/me";
+import * as check from "../../ui/checks";
+import { Foot, ChoiceField, Form, TextField, TickField } from "../../ui/forms";
+import { branchName, useMe } from "../../shell/me";
 import { PartList, useKeep, type Shown } from "./parts";
 
 type Station = Schema["UpkeepStation"];

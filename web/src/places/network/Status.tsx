@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Card, Tag } from "../../kit/parts";
-import { sayDate, sayInstant } from "../../kit/say";
+import { Loading } from "../../ui/loading";
+import { Card, Tag } from "../../ui/parts";
+import { sayDate, sayInstant } from "../../ui/say";
 
 type Said = Schema["UpkeepStatus"];
 

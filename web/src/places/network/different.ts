@@ -1,4 +1,4 @@
-import { sayMoney, toFigures } from "../../kit/say";
+import { sayMoney, toFigures } from "../../ui/say";
 
 /** One thing that a change has made otherwise. */
 interface Difference {

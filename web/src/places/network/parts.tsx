@@ -1,10 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState, type ReactNode } from "react";
 import { api, keyed, told, type Answer, type Schema } from "../../api/client";
-import { useMe } from "../../kit/me";
-import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
-import { administrates } from "../../kit/places";
-import { useWrite } from "../../kit/write";
+import { useMe } from "../../shell/me";
+import { Button, Card, Empty, Quiet, Trouble } from "../../ui/parts";
+import { administrates } from "../../shell/places";
+import { useWrite } from "../../shell/write";
 
 /** All that the network is made of, but who works here. */
 export const useNetwork = () =>

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { sayMoney, toFigures, toMinor } from "../../kit/say";
+import { sayMoney, toFigures, toMinor } from "../../ui/say";
 import { stops } from "./settled";
 
 type Rights = Schema["SettingsRights"];

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { toFigures, toMinor } from "../../kit/say";
+import { toFigures, toMinor } from "../../ui/say";
 
 type Settings = Schema["SettingsSettings"];
 

@@ -1,12 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Button, Card, Quiet, Trouble } from "../../kit/parts";
-import { sayDate } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Button, Card, Quiet, Trouble } from "../../ui/parts";
+import { sayDate } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 import { sayMessage, StateTag } from "./StateTag";
 
 type Mailing = Schema["NoticesMailing"];

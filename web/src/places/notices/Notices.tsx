@@ -2,11 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Card, Head, Tag, type Tone } from "../../kit/parts";
-import { administrates, supervises } from "../../kit/places";
-import { sayDate } from "../../kit/say";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Card, Head, Tag, type Tone } from "../../ui/parts";
+import { administrates, supervises } from "../../shell/places";
+import { sayDate } from "../../ui/say";
 import { Messages } from "./Messages";
 import { Stuck } from "./Stuck";
 

@@ -1,5 +1,5 @@
 import type { Schema } from "../../api/client";
-import { Tag, type Tone } from "../../kit/parts";
+import { Tag, type Tone } from "../../ui/parts";
 
 type Message = Schema["NoticesMessage"];
 

@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { Card, Quiet, Trouble } from "../../kit/parts";
-import { LargePage, onPaper } from "../../kit/print";
-import { Table, type Column } from "../../kit/table";
-import { useWrite } from "../../kit/write";
+import { Card, Quiet, Trouble } from "../../ui/parts";
+import { LargePage, onPaper } from "../../circulation/print";
+import { Table, type Column } from "../../ui/table";
+import { useWrite } from "../../shell/write";
 import { sayMessage, StateTag } from "./StateTag";
 
 type Message = Schema["NoticesMessage"];

@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { api, fetched, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Field, Head, inputLook, Trouble } from "../../kit/parts";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Field, Head, inputLook, Trouble } from "../../ui/parts";
 
 type Own = Schema["StaffOwn"];
 

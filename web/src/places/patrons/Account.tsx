@@ -1,12 +1,12 @@
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Quiet, Tag } from "../../kit/parts";
-import { sayInstant, sayMoney } from "../../kit/say";
-import { UndoWaivers } from "../../kit/unwaive";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Quiet, Tag } from "../../ui/parts";
+import { sayInstant, sayMoney } from "../../ui/say";
+import { UndoWaivers } from "../../circulation/unwaive";
+import { Table, type Column } from "../../ui/table";
 
 type Line = Schema["AccountsStatementLine"];
 

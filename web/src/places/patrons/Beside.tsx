@@ -2,11 +2,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told } from "../../api/client";
-import { useMe } from "../../kit/me";
-import { Card, Code, Quiet, Tag, Trouble } from "../../kit/parts";
-import { supervises } from "../../kit/places";
-import { sayDay, sayInstant } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import { useMe } from "../../shell/me";
+import { Card, Code, Quiet, Tag, Trouble } from "../../ui/parts";
+import { supervises } from "../../shell/places";
+import { sayDay, sayInstant } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 
 const useBeside = (id: number) =>
   useQuery({

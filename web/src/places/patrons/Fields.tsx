@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useId, useRef, type ReactNode } from "react";
 import { useFormContext } from "react-hook-form";
 import { api, told, type Schema } from "../../api/client";
-import { PatronField } from "../../kit/choose";
+import { PatronField } from "../../circulation/choose";
 import {
   ChipsField,
   ChoiceField,
@@ -12,9 +12,9 @@ import {
   TickField,
   useSet,
   type Option,
-} from "../../kit/forms";
-import { useMe } from "../../kit/me";
-import { inputLook } from "../../kit/parts";
+} from "../../ui/forms";
+import { useMe } from "../../shell/me";
+import { inputLook } from "../../ui/parts";
 import { consents, useSaid, whats, type Said } from "./record";
 
 type Form = Schema["PeopleForm"];

@@ -1,10 +1,10 @@
 import { useNavigate } from "@tanstack/react-router";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField } from "../../kit/forms";
-import { sayMoney } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { ChoiceField, Form, Send, TextField } from "../../ui/forms";
+import { sayMoney } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 import { Opens, thenClose, type Part } from "./OnRecord";
 
 type Receipt = Schema["PeopleCard"]["receipt"];

@@ -1,4 +1,4 @@
-import { LargePage } from "../../kit/print";
+import { LargePage } from "../../circulation/print";
 
 /** A sheet to take home, which explains what is kept of one's lending and how to choose. */
 export function HistorySheet({ name }: { name: string }) {

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Card, Code, Quiet, Tag } from "../../kit/parts";
+import { Card, Code, Quiet, Tag } from "../../ui/parts";
 
 /** What is known so far of who is being written down. */
 export interface Known {

@@ -3,11 +3,11 @@ import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { PatronField } from "../../kit/choose";
-import { Form, saysOf } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { Button, Code, Tag, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { PatronField } from "../../circulation/choose";
+import { Form, saysOf } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { Button, Code, Tag, Trouble } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { Opens } from "./OnRecord";
 import { recordOf } from "./recordOf";
 

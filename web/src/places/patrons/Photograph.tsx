@@ -1,9 +1,9 @@
 import { useRef, useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { base64 } from "../../kit/bytes";
-import { useMe } from "../../kit/me";
-import { Button, Card, Quiet, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { base64 } from "../../ui/bytes";
+import { useMe } from "../../shell/me";
+import { Button, Card, Quiet, Trouble } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { smaller } from "./smaller";
 
 type CardOf = Schema["PeopleCard"];

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import { ChoiceField, Form, Send, type Option } from "../../kit/forms";
-import { useWrite } from "../../kit/write";
+import { ChoiceField, Form, Send, type Option } from "../../ui/forms";
+import { useWrite } from "../../shell/write";
 import { Opens, thenClose, type Part } from "./OnRecord";
 
 type Ways = Schema["PeopleWays"];

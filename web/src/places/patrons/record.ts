@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { saysOf } from "../../kit/forms";
+import * as check from "../../ui/checks";
+import { saysOf } from "../../ui/forms";
 
 type Record = Schema["PersonRecord"];
 

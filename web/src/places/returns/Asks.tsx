@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Ask } from "../../kit/ask";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
-import { isEmployed } from "../../kit/places";
-import { sayMoney } from "../../kit/say";
-import { PrintSlip } from "../../kit/print";
-import { ChargeForm, Settle } from "../../kit/settle";
-import { useWrite } from "../../kit/write";
+import { Ask } from "../../shell/ask";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Button, Card, Empty, Quiet, Trouble } from "../../ui/parts";
+import { isEmployed } from "../../shell/places";
+import { sayMoney } from "../../ui/say";
+import { PrintSlip } from "../../circulation/print";
+import { ChargeForm, Settle } from "../../circulation/settle";
+import { useWrite } from "../../shell/write";
 import { changed, type Line, type Run } from "./session";
 
 type Sum = Schema["ReturnsOpenSum"];

@@ -1,11 +1,11 @@
 import { api, keyed } from "../../api/client";
-import { useMe } from "../../kit/me";
-import { Button, Card, Empty, Quiet, Trouble } from "../../kit/parts";
-import { PrintSlip } from "../../kit/print";
-import { useWrite } from "../../kit/write";
-import { sayMoney } from "../../kit/say";
-import { drop, strike, useFinishing } from "../../kit/scans/scans";
-import { open as waits } from "../../kit/scans/queue";
+import { useMe } from "../../shell/me";
+import { Button, Card, Empty, Quiet, Trouble } from "../../ui/parts";
+import { PrintSlip } from "../../circulation/print";
+import { useWrite } from "../../shell/write";
+import { sayMoney } from "../../ui/say";
+import { drop, strike, useFinishing } from "../../shell/scans/scans";
+import { open as waits } from "../../shell/scans/queue";
 import { changed, finish, unseen, type Run } from "./session";
 
 /** The piles with their counts, and the end of the run. */

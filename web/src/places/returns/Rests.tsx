@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { api, told } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Card } from "../../kit/parts";
-import { isEmployed } from "../../kit/places";
-import { sayMoney } from "../../kit/say";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Card } from "../../ui/parts";
+import { isEmployed } from "../../shell/places";
+import { sayMoney } from "../../ui/say";
 import type { Line, Run } from "./session";
 
 /** So many patrons of the run are told about, those of the newest lines. */

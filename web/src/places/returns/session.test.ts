@@ -1,9 +1,9 @@
 import { beforeEach, expect, test, vi } from "vitest";
 import { api } from "../../api/client";
 import { signedInHere } from "../../api/station";
-import { takers, type Scan, type Send } from "../../kit/scans/scans";
-import { beStation } from "../../kit/settings";
-import { who, type Me } from "../../kit/me";
+import { takers, type Scan, type Send } from "../../shell/scans/scans";
+import { beStation } from "../../shell/settings";
+import { who, type Me } from "../../shell/me";
 import {
   changed,
   chooseMode,

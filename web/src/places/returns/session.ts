@@ -2,13 +2,13 @@ import { persist } from "zustand/middleware";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, Problem, told, type Schema } from "../../api/client";
 import { branchHere } from "../../api/station";
-import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type Send } from "../../kit/scans/scans";
-import { kept } from "../../kit/kept";
-import { who } from "../../kit/me";
-import { secure } from "../../kit/pad/pad";
-import { stationHere } from "../../kit/settings";
-import { play } from "../../kit/sound";
-import { surely } from "../../kit/surely";
+import { add, drop, open as waits, scans, takers, type Outcome, type Scan, type Send } from "../../shell/scans/scans";
+import { kept } from "../../ui/kept";
+import { who } from "../../shell/me";
+import { secure } from "../../circulation/pad/pad";
+import { stationHere } from "../../shell/settings";
+import { play } from "../../shell/sound";
+import { surely } from "../../shell/surely";
 
 /** The returns runs that are open here: one from the bin, one with the patron there. A run is the server's; what was
  * scanned since its lines were asked for is kept beside it. */

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { InSight } from "../../kit/insight";
-import { useTried } from "../../kit/tried";
-import { Button, Card, Field, inputLook, Trouble } from "../../kit/parts";
+import { InSight } from "../../ui/insight";
+import { useTried } from "../../shell/tried";
+import { Button, Card, Field, inputLook, Trouble } from "../../ui/parts";
 import { useAgain } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
 import { TakeBack } from "./TakeBack";

@@ -1,9 +1,9 @@
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { TakeBack } from "./TakeBack";
 
 type Deed = Schema["RostersDeed"];

@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { api, keyed, type Schema } from "../../api/client";
-import { useMe } from "../../kit/me";
-import { InSight } from "../../kit/insight";
-import { useTried } from "../../kit/tried";
-import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
+import { useMe } from "../../shell/me";
+import { InSight } from "../../ui/insight";
+import { useTried } from "../../shell/tried";
+import { Button, Card, Field, inputLook, Tag, Trouble } from "../../ui/parts";
 import { useAgain, type Roster, type Writing } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
 import { TakeBack } from "./TakeBack";

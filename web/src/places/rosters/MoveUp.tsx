@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Field, inputLook, Tag, Trouble } from "../../kit/parts";
-import { surely } from "../../kit/surely";
-import { useWrite } from "../../kit/write";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Field, inputLook, Tag, Trouble } from "../../ui/parts";
+import { surely } from "../../shell/surely";
+import { useWrite } from "../../shell/write";
 import type { Roster } from "./roster";
 
 type Ended = Schema["RostersEnded"];

@@ -1,5 +1,5 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { Head, Tabs } from "../../kit/parts";
+import { Head, Tabs } from "../../ui/parts";
 import { Answers } from "./Answers";
 import { Deeds } from "./Deeds";
 import { List } from "./List";

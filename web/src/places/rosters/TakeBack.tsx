@@ -1,5 +1,5 @@
 import { api, keyed } from "../../api/client";
-import { TakeBack as Part } from "../../kit/takeback";
+import { TakeBack as Part } from "../../circulation/takeback";
 import { useAgain } from "./roster";
 
 /** Takes back what was done to many patrons at once, and says who stays as they are. */

@@ -2,10 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { z } from "zod";
 import type { Schema } from "../../api/client";
-import { PatronField } from "../../kit/choose";
-import * as check from "../../kit/checks";
-import { ChoiceField, TextField, saysOf } from "../../kit/forms";
-import { useMe } from "../../kit/me";
+import { PatronField } from "../../circulation/choose";
+import * as check from "../../ui/checks";
+import { ChoiceField, TextField, saysOf } from "../../ui/forms";
+import { useMe } from "../../shell/me";
 
 export type Roster = Schema["RostersRoster"];
 export type Writing = Schema["RostersWriting"];

@@ -1,6 +1,6 @@
 import { expect, test, vi } from "vitest";
 import { api } from "../../api/client";
-import { takers, type Scan, type Send } from "../../kit/scans/scans";
+import { takers, type Scan, type Send } from "../../shell/scans/scans";
 import "./session";
 
 const scan = (session: string) => ({ session, text: "2 1846 00000 0001" }) as Scan;

@@ -1,8 +1,8 @@
 import { createStore } from "zustand/vanilla";
 import { api, keyed, madeAt, type Schema } from "../../api/client";
-import { toHouse } from "../../kit/scans/house";
-import { drop, open as waits, takers } from "../../kit/scans/scans";
-import { sound } from "../../kit/sound";
+import { toHouse } from "../../shell/scans/house";
+import { drop, open as waits, takers } from "../../shell/scans/scans";
+import { sound } from "../../shell/sound";
 
 /** How many scans have been answered here: after each, the open roster is looked at again. */
 export const answered = createStore<{ scans: number }>(() => ({ scans: 0 }));

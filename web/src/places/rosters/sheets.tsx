@@ -1,7 +1,7 @@
 import { useId, useState } from "react";
 import type { Schema } from "../../api/client";
-import { base64 } from "../../kit/bytes";
-import { inputLook, Quiet, Tag } from "../../kit/parts";
+import { base64 } from "../../ui/bytes";
+import { inputLook, Quiet, Tag } from "../../ui/parts";
 
 export type Sheet = Schema["RostersSheet"];
 

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { api, keyed } from "../../api/client";
-import { ChoiceField, Form, Send } from "../../kit/forms";
+import { ChoiceField, Form, Send } from "../../ui/forms";
 import { itself, useDraftWrite } from "./draft";
 import type { Cell, Edition, Term, Value } from "./types";
 import { initial, plain, ValueField } from "./ValueField";

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import { Form, Send } from "../../kit/forms";
+import { Form, Send } from "../../ui/forms";
 import { useDraftWrite } from "./draft";
 import type { Cell, Edition, Term } from "./types";
 import { initial, plain, ValueField } from "./ValueField";

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Card, Empty, Field, inputLook, Tag } from "../../kit/parts";
-import { Table, type Column } from "../../kit/table";
+import { Loading } from "../../ui/loading";
+import { Card, Empty, Field, inputLook, Tag } from "../../ui/parts";
+import { Table, type Column } from "../../ui/table";
 import type { Edition, Working } from "./types";
 
 type Comparison = Schema["RulesComparison"];

@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import { Card, inputLook } from "../../kit/parts";
+import { Card, inputLook } from "../../ui/parts";
 import type { Edition } from "./types";
 
 const dots: Record<Edition["state"], string> = {

@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Quiet, Tag, Trouble } from "../../kit/parts";
-import { sayMoney, sayWall } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
-import { Why } from "../../kit/why";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
+import { sayMoney, sayWall } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
+import { Why } from "../../shell/why";
 import { heldFor, itself, useDraftWrite } from "./draft";
 import { sayDimension, textOf, type Edition, type Overview, type Working } from "./types";
 import { WriteExample } from "./WriteExample";

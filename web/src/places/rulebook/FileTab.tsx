@@ -1,8 +1,8 @@
-import { sayCount } from "../../kit/say";
+import { sayCount } from "../../ui/say";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { Button, Card, Field, Tag, Trouble } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import { Button, Card, Field, Tag, Trouble } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { Differences } from "./CompareTab";
 import { useDraftWrite } from "./draft";
 import type { Working } from "./types";

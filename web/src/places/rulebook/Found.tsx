@@ -1,9 +1,9 @@
 import { Link } from "@tanstack/react-router";
 import { useMemo } from "react";
 import type { Schema } from "../../api/client";
-import { Card } from "../../kit/parts";
-import { sayMoney, sayWall, toFigures } from "../../kit/say";
-import { Table, type Column } from "../../kit/table";
+import { Card } from "../../ui/parts";
+import { sayMoney, sayWall, toFigures } from "../../ui/say";
+import { Table, type Column } from "../../ui/table";
 import { Charges, Moves, type Sum } from "./Pictures";
 import { sayDimension, capital } from "./types";
 

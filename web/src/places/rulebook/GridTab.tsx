@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
-import { useWhy } from "../../kit/why";
+import { Loading } from "../../ui/loading";
+import { Card, Quiet, Tag, Trouble } from "../../ui/parts";
+import { useWhy } from "../../shell/why";
 import { Change, type Cellular } from "./Change";
 import { ChangeCells } from "./ChangeCells";
 import { block, Grid, type Keep, type Spot } from "./Grid";

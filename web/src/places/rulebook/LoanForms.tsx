@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, Form, Send, TextField, useDirty } from "../../kit/forms";
-import { Card } from "../../kit/parts";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { ChoiceField, Form, Send, TextField, useDirty } from "../../ui/forms";
+import { Card } from "../../ui/parts";
+import { useWrite } from "../../shell/write";
 import { optionsOf, type Overview } from "./types";
 
 type Terms = Schema["RulesLoanTerms"];

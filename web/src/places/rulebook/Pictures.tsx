@@ -1,7 +1,7 @@
 import clsx from "clsx";
 import type { Schema } from "../../api/client";
-import { Card, Empty } from "../../kit/parts";
-import { sayMoney, toFigures } from "../../kit/say";
+import { Card, Empty } from "../../ui/parts";
+import { sayMoney, toFigures } from "../../ui/say";
 
 /** One line of a sum by a dimension. */
 export interface Sum {

@@ -1,12 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { DateField, Form, Send, TextField, saysOf } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { useMe } from "../../kit/me";
-import { Card, Quiet, Tag } from "../../kit/parts";
-import { sayDate, sayCount } from "../../kit/say";
+import * as check from "../../ui/checks";
+import { DateField, Form, Send, TextField, saysOf } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { useMe } from "../../shell/me";
+import { Card, Quiet, Tag } from "../../ui/parts";
+import { sayDate, sayCount } from "../../ui/say";
 import { itself, useDraftWrite, useGo } from "./draft";
 import type { Edition } from "./types";
 

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, told } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Trouble } from "../../kit/parts";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Trouble } from "../../ui/parts";
 import { Differences } from "./CompareTab";
 import { itself, useDraftWrite } from "./draft";
 import { sayDimension, type Edition } from "./types";

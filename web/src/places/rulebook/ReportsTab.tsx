@@ -2,13 +2,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { Form, Send, TextField } from "../../kit/forms";
-import { Loading } from "../../kit/loading";
-import { usePages } from "../../kit/pages";
-import { Card, Code, Quiet, Tag } from "../../kit/parts";
-import { sayInstant } from "../../kit/say";
-import { useWrite } from "../../kit/write";
+import * as check from "../../ui/checks";
+import { Form, Send, TextField } from "../../ui/forms";
+import { Loading } from "../../ui/loading";
+import { usePages } from "../../ui/pages";
+import { Card, Code, Quiet, Tag } from "../../ui/parts";
+import { sayInstant } from "../../ui/say";
+import { useWrite } from "../../shell/write";
 
 /** What branches think is wrong: answered here, or turned into an example or a rule by way of the loan. */
 export function ReportsTab() {

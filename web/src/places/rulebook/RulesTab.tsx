@@ -1,10 +1,10 @@
-import { sayCount } from "../../kit/say";
+import { sayCount } from "../../ui/say";
 import { useQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
-import { Loading } from "../../kit/loading";
-import { Button, Card, Empty, Field, inputLook, Quiet, Tag, Trouble } from "../../kit/parts";
+import { Loading } from "../../ui/loading";
+import { Button, Card, Empty, Field, inputLook, Quiet, Tag, Trouble } from "../../ui/parts";
 import { heldFor, itself, useDraftWrite } from "./draft";
 import { Ranking } from "./Ranking";
 import type { Edition, Working } from "./types";

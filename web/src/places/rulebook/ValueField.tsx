@@ -1,4 +1,4 @@
-import { ChoiceField, DatesField, TextField } from "../../kit/forms";
+import { ChoiceField, DatesField, TextField } from "../../ui/forms";
 import { textOf, type Cell, type Term } from "./types";
 
 const sayChoice = (choice: string) => ({ true: "yes", false: "no" })[choice] ?? choice.replaceAll("_", " ");

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChoiceField, Form, MomentField, MoneyField, Send, TextField } from "../../kit/forms";
-import { Button } from "../../kit/parts";
+import * as check from "../../ui/checks";
+import { ChoiceField, Form, MomentField, MoneyField, Send, TextField } from "../../ui/forms";
+import { Button } from "../../ui/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, textOf, type Edition, type Overview } from "./types";
 

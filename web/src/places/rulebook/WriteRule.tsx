@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
-import * as check from "../../kit/checks";
-import { ChipsField, Form, Send, TextField, saysOf, useSet } from "../../kit/forms";
-import { Button, Field, inputLook, Quiet } from "../../kit/parts";
+import * as check from "../../ui/checks";
+import { ChipsField, Form, Send, TextField, saysOf, useSet } from "../../ui/forms";
+import { Button, Field, inputLook, Quiet } from "../../ui/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, type Edition, type Overview, type Term } from "./types";
 import { beginning, plain, typed, ValueField } from "./ValueField";

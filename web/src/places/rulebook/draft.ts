@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import type { Answer } from "../../api/client";
-import { useWrite } from "../../kit/write";
+import { useWrite } from "../../shell/write";
 import type { Edition } from "./types";
 
 /** Goes to another tab or edition of the rulebook. */

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { sayIn, sayWall } from "../../kit/say";
+import { sayIn, sayWall } from "../../ui/say";
 import { onTheLine } from "./Editions";
 import type { Edition } from "./types";
 

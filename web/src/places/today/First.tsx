@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { workAt } from "../../kit/house";
-import { Card, Quiet, Tag, Trouble } from "../../kit/parts";
+import { workAt } from "../../shell/house";
+import { Card, Quiet, Tag, Trouble } from "../../ui/parts";
 import type { Row, To } from "./types";
 
 interface Thing {

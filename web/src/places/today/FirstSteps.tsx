@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { CircleCheck, Circle } from "lucide-react";
 import { api, told, type Schema } from "../../api/client";
-import { Card } from "../../kit/parts";
+import { Card } from "../../ui/parts";
 
 type Step = Schema["UpkeepStep"];
 

@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../../api/client";
-import { useMe } from "../../../kit/me";
-import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../../kit/parts";
-import { Table } from "../../../kit/table";
-import { useWrite } from "../../../kit/write";
+import { useMe } from "../../../shell/me";
+import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../../ui/parts";
+import { Table } from "../../../ui/table";
+import { useWrite } from "../../../shell/write";
 import { useNetwork } from "../parts";
 import type { Intake } from "./sending";
 

@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../../api/client";
-import { Loading } from "../../../kit/loading";
-import { usePages } from "../../../kit/pages";
-import { Button, Card, Quiet, Tag, Trouble } from "../../../kit/parts";
-import { Table, type Column } from "../../../kit/table";
-import { useWrite } from "../../../kit/write";
+import { Loading } from "../../../ui/loading";
+import { usePages } from "../../../ui/pages";
+import { Button, Card, Quiet, Tag, Trouble } from "../../../ui/parts";
+import { Table, type Column } from "../../../ui/table";
+import { useWrite } from "../../../shell/write";
 import { useAct } from "./acts";
 import type { Intake } from "./sending";
 

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api, keyed, type Answer } from "../../../api/client";
-import { useWrite } from "../../../kit/write";
+import { useWrite } from "../../../shell/write";
 import type { Intake } from "./sending";
 
 const acts = {

@@ -1,7 +1,7 @@
 import { createStore } from "zustand/vanilla";
 import { api, keyed, type Schema } from "../../../api/client";
-import { base64 } from "../../../kit/bytes";
-import { surely } from "../../../kit/surely";
+import { base64 } from "../../../ui/bytes";
+import { surely } from "../../../shell/surely";
 
 /**
  * Sends a file part after part, so that it may be of any length and a line that breaks loses nothing. It goes on while one works

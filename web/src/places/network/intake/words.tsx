@@ -1,4 +1,4 @@
-import { Tag, type Tone } from "../../../kit/parts";
+import { Tag, type Tone } from "../../../ui/parts";
 import type { Intake } from "./sending";
 
 export const kinds: Record<Intake["kind"], { name: string; forms: string }> = {

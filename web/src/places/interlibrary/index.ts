@@ -1,0 +1,2 @@
+/** What other places use of interlibrary loans. */
+export { outside } from "./session";

@@ -1,0 +1,2 @@
+/** What other places use of returns. */
+export { changed, openRun } from "./session";

@@ -1,0 +1,407 @@
+import { zodResolver } from "@hookform/resolvers/zod";
+import clsx from "clsx";
+import { useEffect, useId, useRef, useState, type ReactNode } from "react";
+import {
+  FormProvider,
+  useForm,
+  useFormContext,
+  useWatch,
+  type DefaultValues,
+  type FieldValues,
+  type Path,
+  type PathValue,
+} from "react-hook-form";
+import type { z } from "zod";
+import { Button, inputLook, Trouble } from "./parts";
+import { moneySign, sayDate } from "./say";
+
+interface Writing {
+  busy?: boolean;
+  problem?: unknown;
+}
+
+/**
+ * A form: its fields are checked in sentences before anything is sent, and what stands in it stays while it is sent and
+ * when it fails.
+ */
+export function Form<V extends FieldValues>({
+  label,
+  schema,
+  start,
+  onSend,
+  write,
+  className,
+  children,
+}: {
+  label?: string;
+  schema: z.ZodType<V, FieldValues>;
+  start: DefaultValues<NoInfer<V>>;
+  onSend: (values: V) => void;
+  write?: Writing;
+  className?: string;
+  children: ReactNode;
+}) {
+  const form = useForm<FieldValues, unknown, V>({
+    resolver: zodResolver(schema),
+    defaultValues: start as DefaultValues<FieldValues>,
+    mode: "onTouched",
+  });
+  const { isSubmitting } = form.formState;
+  return (
+    <FormProvider {...form}>
+      <form
+        aria-label={label}
+        aria-busy={write?.busy || isSubmitting || undefined}
+        className={className}
+        noValidate
+        onSubmit={(e) => {
+          e.stopPropagation();
+          void form.handleSubmit((values) => onSend(values))(e);
+        }}
+      >
+        {children}
+        <Trouble error={write?.problem} />
+      </form>
+    </FormProvider>
+  );
+}
+
+/** What sends a form. */
+export function Send({
+  write,
+  plain,
+  disabled,
+  className,
+  children,
+}: {
+  write?: Writing;
+  plain?: boolean;
+  disabled?: boolean;
+  className?: string;
+  children: ReactNode;
+}) {
+  return (
+    <Button type="submit" plain={plain} busy={write?.busy} disabled={disabled} className={className}>
+      {children}
+    </Button>
+  );
+}
+
+/** The foot of a form that is opened on purpose: what sends it, and a way to leave it. */
+export function Foot({
+  write,
+  onLeave,
+  className,
+  children,
+}: {
+  write?: Writing;
+  onLeave: () => void;
+  className?: string;
+  children: ReactNode;
+}) {
+  return (
+    <span className={clsx("flex flex-wrap items-center gap-2", className)}>
+      <Send write={write}>{children}</Send>
+      <Button plain onClick={onLeave}>
+        Cancel
+      </Button>
+    </span>
+  );
+}
+
+function useProblem(name: string) {
+  const { formState } = useFormContext();
+  const found = name
+    .split(".")
+    .reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], formState.errors);
+  return (found as { message?: string } | undefined)?.message;
+}
+
+/** A label, its field, and below it in a sentence what is wrong. */
+export function Labelled({
+  name,
+  label,
+  className,
+  children,
+}: {
+  name: string;
+  label: string;
+  className?: string;
+  children: (id: string, wrong: { "aria-invalid"?: true; "aria-describedby"?: string }) => ReactNode;
+}) {
+  const id = useId();
+  const problem = useProblem(name);
+  return (
+    <div className={clsx("grid content-start gap-1 text-sm text-ink-2", className)}>
+      <label htmlFor={id}>{label}</label>
+      {children(id, problem ? { "aria-invalid": true, "aria-describedby": `${id}-p` } : {})}
+      {problem && (
+        <p id={`${id}-p`} role="alert" className="text-buoy-700">
+          {problem}
+        </p>
+      )}
+    </div>
+  );
+}
+
+export interface Common {
+  name: string;
+  label: string;
+  className?: string;
+}
+
+export function TextField({
+  name,
+  label,
+  className,
+  width = "",
+  ...rest
+}: Common & { width?: string; placeholder?: string; maxLength?: number; inputMode?: "numeric" }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => <input id={id} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />}
+    </Labelled>
+  );
+}
+
+/** Yes or no. */
+export function TickField({ name, label, className }: Common) {
+  const { register } = useFormContext();
+  const id = useId();
+  return (
+    <div className={clsx("flex items-center gap-2 text-sm text-ink-2", className)}>
+      <input id={id} type="checkbox" {...register(name)} />
+      <label htmlFor={id}>{label}</label>
+    </div>
+  );
+}
+
+/** Several lines of text. */
+export function LinesField({ name, label, className, rows = 3 }: Common & { rows?: number }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <textarea id={id} rows={rows} {...wrong} {...register(name)} className={clsx(inputLook, "h-auto py-1")} />
+      )}
+    </Labelled>
+  );
+}
+
+export function DateField({ name, label, className, min }: Common & { min?: string }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => <input id={id} type="date" min={min} {...wrong} {...register(name)} className={inputLook} />}
+    </Labelled>
+  );
+}
+
+/** A date, and a time where it matters. What it says is in the form of the file formats: 2026-10-06T14:00. */
+export function MomentField({ name, label, className }: Common) {
+  const { setValue, control } = useFormContext<Record<string, string>>();
+  const [day = "", time = ""] = (useWatch({ control, name }) ?? "").split("T");
+  const set = (d: string, t: string) =>
+    setValue(name, d && t ? `${d}T${t}` : d, { shouldDirty: true, shouldValidate: true });
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <span className="flex gap-1.5">
+          <input
+            id={id}
+            type="date"
+            {...wrong}
+            value={day}
+            onChange={(e) => set(e.target.value, time)}
+            className={clsx(inputLook, "flex-1")}
+          />
+          <input
+            type="time"
+            aria-label={`${label}, time`}
+            value={time.slice(0, 5)}
+            onChange={(e) => set(day, e.target.value)}
+            className={inputLook}
+          />
+        </span>
+      )}
+    </Labelled>
+  );
+}
+
+/** Any number of dates, each struck out again. */
+export function DatesField({ name, label }: Common) {
+  const { setValue, control } = useFormContext<Record<string, string>>();
+  const [next, setNext] = useState("");
+  const said = useWatch({ control, name }) ?? "";
+  const chosen = said.split(/[ ,]+/).filter(Boolean);
+  const set = (dates: string[]) => setValue(name, dates.sort().join(", "), { shouldDirty: true, shouldValidate: true });
+  const add = () => {
+    if (next && !chosen.includes(next)) set([...chosen, next]);
+    setNext("");
+  };
+  return (
+    <Labelled name={name} label={label}>
+      {(id, wrong) => (
+        <>
+          <span className="flex flex-wrap gap-1.5 empty:hidden">
+            {chosen.map((d) => (
+              <button
+                key={d}
+                type="button"
+                aria-label={`Remove ${sayDate(d)}`}
+                title="Remove"
+                onClick={() => set(chosen.filter((x) => x !== d))}
+                className="cursor-pointer rounded border border-edge bg-field px-2 text-sm text-ink"
+              >
+                {sayDate(d)} <span aria-hidden>×</span>
+              </button>
+            ))}
+          </span>
+          <span className="flex gap-1.5">
+            <input
+              id={id}
+              type="date"
+              {...wrong}
+              value={next}
+              onChange={(e) => setNext(e.target.value)}
+              className={clsx(inputLook, "flex-1")}
+            />
+            <Button plain disabled={!next} onClick={add}>
+              Add
+            </Button>
+          </span>
+        </>
+      )}
+    </Labelled>
+  );
+}
+
+export function MoneyField({ name, label, className }: Common) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <span className="relative grid">
+          <span aria-hidden className="pointer-events-none absolute top-1.5 left-2">
+            {moneySign()}
+          </span>
+          <input id={id} inputMode="decimal" {...wrong} {...register(name)} className={clsx(inputLook, "pl-6")} />
+        </span>
+      )}
+    </Labelled>
+  );
+}
+
+export type Option = readonly [code: string, name: string];
+
+/** One of a few. Nothing is saved by walking through it: a form is sent on purpose. */
+export function ChoiceField({ name, label, className, options }: Common & { options: readonly Option[] }) {
+  const { register } = useFormContext();
+  return (
+    <Labelled name={name} label={label} className={className}>
+      {(id, wrong) => (
+        <select id={id} {...wrong} {...register(name)} className={inputLook}>
+          {options.map(([code, text]) => (
+            <option key={code} value={code}>
+              {text}
+            </option>
+          ))}
+        </select>
+      )}
+    </Labelled>
+  );
+}
+
+/** Any of a few, each switched on or off. */
+export function Chips({
+  label,
+  options,
+  chosen,
+  onChoose,
+  says,
+}: {
+  label: string;
+  options: readonly Option[];
+  chosen: string[];
+  onChoose: (codes: string[]) => void;
+  /** What it means that none is chosen. */
+  says?: string;
+}) {
+  return (
+    <fieldset>
+      <legend className="text-sm text-ink-2">
+        {label}
+        {chosen.length === 0 && says && `: ${says}`}
+      </legend>
+      <div className="flex flex-wrap gap-1.5">
+        {options.map(([code, name]) => {
+          const on = chosen.includes(code);
+          return (
+            <button
+              key={code}
+              type="button"
+              aria-pressed={on}
+              onClick={() => onChoose(on ? chosen.filter((c) => c !== code) : [...chosen, code])}
+              className={clsx(
+                "cursor-pointer rounded border px-2 text-sm",
+                on ? "border-spruce-700 bg-spruce-700 text-on" : "border-edge bg-field",
+              )}
+            >
+              {name}
+            </button>
+          );
+        })}
+      </div>
+    </fieldset>
+  );
+}
+
+export function ChipsField({ name, label, options, says }: Common & { options: readonly Option[]; says?: string }) {
+  const { setValue, control } = useFormContext<Record<string, string[]>>();
+  const chosen = useWatch({ control, name }) ?? [];
+  return (
+    <Chips
+      label={label}
+      options={options}
+      says={says}
+      chosen={chosen}
+      onChoose={(codes) => setValue(name, codes, { shouldDirty: true, shouldValidate: true })}
+    />
+  );
+}
+
+/** Whether a form says something else than it began with. */
+export const useDirty = () => useFormContext().formState.isDirty;
+
+/** What a field says now, for what depends on it. Made once for a form, it knows the sort of each of its fields. */
+export function saysOf<V extends FieldValues>() {
+  return function useSaid<N extends Path<V>>(name: N): PathValue<V, N> {
+    return useWatch<V, N>({ name });
+  };
+}
+
+/** Sets a field from outside of it. */
+export function useSet<V extends FieldValues>() {
+  const { setValue } = useFormContext<V>();
+  return setValue;
+}
+
+/** Does something whenever anything in the form is changed, such as dropping a preview of how it was before. */
+export function WhenChanged({ run }: { run: () => void }) {
+  const { subscribe } = useFormContext();
+  const now = useRef(run);
+  useEffect(() => void (now.current = run));
+  useEffect(
+    () => subscribe({ formState: { values: true }, callback: ({ name }) => name && now.current() }),
+    [subscribe],
+  );
+  return null;
+}
+
+/** Keeps a field at what something else settles. */
+export function Follows({ name, value }: { name: string; value: unknown }) {
+  const { setValue } = useFormContext();
+  useEffect(() => setValue(name, value), [name, value, setValue]);
+  return null;
+}
