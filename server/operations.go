@@ -68,6 +68,7 @@ type Me struct {
 	Now      time.Time        `json:"now"`
 	Timezone string           `json:"timezone"`
 	Currency string           `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
+	Style    calendar.Style   `json:"style" doc:"How dates and times are written"`
 	Training bool             `json:"training" doc:"Runs on a training clock"`
 	Mailbox  string           `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
 	Cards    string           `json:"terminals" doc:"Where cards are held to the stand-ins of card terminals; empty outside the demo"`
@@ -244,7 +245,7 @@ func (s *Server) houseOperations() {
 func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
-		Timezone: a.Network.Timezone, Currency: a.Network.Currency,
+		Timezone: a.Network.Timezone, Currency: a.Network.Currency, Style: a.Style(),
 		Mailbox: s.options.Mailbox, Cards: s.options.Terminals, Outside: s.options.Outside, Records: s.options.Records,
 		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),

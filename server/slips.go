@@ -84,14 +84,14 @@ func invoicePDF(a *act.Act, id int64) ([]byte, error) {
 	b := &bill.Bill{
 		Sender: []string{a.Network.Name, v.Branch}, To: v.Addressed, Number: v.Number, Note: v.Note,
 		Currency: a.Network.Currency,
-		Facts:    [][2]string{{"Date", v.Day.Say()}, {"To be paid by", v.Due.Say()}, {"Our reference", v.Number}},
+		Facts:    [][2]string{{"Date", a.Network.SayDate(v.Day)}, {"To be paid by", a.Network.SayDate(v.Due)}, {"Our reference", v.Number}},
 		Sum:      v.Amount, Foot: settled.Foot, Void: v.Withdrawn,
 	}
 	if settled.Sender != "" {
 		b.Sender = strings.Split(strings.TrimSpace(settled.Sender), "\n")
 	}
 	for _, l := range v.Lines {
-		day := l.At.In(a.Here().Location).Format("2 Jan 2006")
+		day := a.Style().Date(a.Here().Date(l.At))
 		b.Lines = append(b.Lines, bill.Line{Date: day, Text: l.Text, Sum: l.Amount})
 	}
 	var out bytes.Buffer

@@ -205,7 +205,7 @@ func OpenTill(a *act.Act, o Opening) (*Till, error) {
 	}
 	if k := slices.IndexFunc(open, func(t store.TillShown) bool { return strings.EqualFold(t.Name, name) }); k >= 0 {
 		return nil, problem.Newf(problem.Refused, "%s is open already, since %s by %s. Use that one, or close it first.",
-			open[k].Name, open[k].OpenedAt.In(a.Here().Location).Format("15:04"), open[k].OpenedName)
+			open[k].Name, a.Here().SayClock(open[k].OpenedAt), open[k].OpenedName)
 	}
 	row := &store.Till{BranchCode: a.Who.Branch, Name: name, OpenedAt: a.Now, OpenedBy: a.Who.ID, LaidIn: int64(laid)}
 	if err := a.Tx.AddTill(row); err != nil {
@@ -292,7 +292,7 @@ func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
 
 func closedAlready(a *act.Act, row *store.TillShown) error {
 	return problem.Newf(problem.Refused, "%s has been closed already, at %s by %s.", row.Name,
-		row.ClosedAt.In(a.Here().Location).Format("15:04"), *row.ClosedName)
+		a.Here().SayClock(*row.ClosedAt), *row.ClosedName)
 }
 
 // Counting is how a till was counted.

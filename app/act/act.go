@@ -223,6 +223,12 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 // May is what the actor may, by their role and their own rights.
 func (a *Act) May() settings.Entitled { return a.Network.Settled.Limits.Of(a.Who.Role, a.Who.Rights) }
 
+// Style is how the network writes dates and times.
+func (a *Act) Style() calendar.Style { return a.Network.Settled.Style }
+
+// SayDate writes a date of a result, with its year where that is another than today's.
+func (a *Act) SayDate(d calendar.Date) string { return a.Style().Near(d, a.Today()) }
+
 // Today is the date at the actor's branch; of the network's own zone for what happens by itself.
 func (a *Act) Today() calendar.Date {
 	if a.Who.Branch == "" {

@@ -138,7 +138,7 @@ func Look(a *act.Act, code calendar.Code, year int) (*Calendar, error) {
 	slices.SortFunc(out.Closures, func(x, y Closure) int { return int(x.From - y.From) })
 	slices.SortFunc(out.Openings, func(x, y Opening) int { return int(x.Date - y.Date) })
 	for k := range out.Recurring {
-		out.Recurring[k].Says = sayNext(out.Recurring[k], a.Today())
+		out.Recurring[k].Says = sayNext(out.Recurring[k], a.Today(), a.Style())
 	}
 	for d := calendar.MakeDate(year, 1, 1); d <= calendar.MakeDate(year, 12, 31); d++ {
 		out.Days = append(out.Days, dayOf(b, d))
@@ -162,7 +162,7 @@ func dayOf(b *calendar.Branch, d calendar.Date) Day {
 }
 
 // sayNext says the next three times of a recurring closure.
-func sayNext(r Recurring, today calendar.Date) string {
+func sayNext(r Recurring, today calendar.Date, style calendar.Style) string {
 	starts, err := ical.Occurrences(r.Rule, r.From, today, today.AddYears(5))
 	if err != nil {
 		return err.Error()
@@ -170,7 +170,7 @@ func sayNext(r Recurring, today calendar.Date) string {
 	var next []string
 	for _, d := range starts {
 		if len(next) < 3 {
-			next = append(next, d.Say())
+			next = append(next, style.Near(d, today))
 		}
 	}
 	if len(next) == 0 {
@@ -229,11 +229,11 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		return "weekly hours changed", nil
 	case c.Close != nil:
 		p.Closures = append(p.Closures, *c.Close)
-		return "closed " + c.Close.say(), nil
+		return "closed " + c.Close.say(b), nil
 	case c.Open != nil:
 		p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == c.Open.Date })
 		p.Openings = append(p.Openings, *c.Open)
-		return "special hours on " + c.Open.Date.Say() + ": " + strings.Join(c.Open.Hours, ", "), nil
+		return "special hours on " + b.SayDate(c.Open.Date) + ": " + strings.Join(c.Open.Hours, ", "), nil
 	case c.Recur != nil:
 		if err := checkRecurring(c.Recur.Rule, c.Recur.From); err != nil {
 			return "", problem.Newf(problem.Invalid, "%s.", err)
@@ -244,7 +244,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 	case len(c.Days) > 0:
 		return c.take(p, b.Date(now))
 	case c.Remove != nil:
-		return c.remove(p)
+		return c.remove(p, b)
 	}
 	return "", problem.Newf(problem.Invalid, "Choose what to change.")
 }
@@ -255,11 +255,11 @@ func checkRecurring(rule string, first calendar.Date) error {
 	return err
 }
 
-func (c Closure) say() string {
+func (c Closure) say(b *calendar.Branch) string {
 	if c.To != nil && *c.To != c.From {
-		return "from " + c.From.Say() + " to " + c.To.Say() + ", " + c.Name
+		return "from " + b.SayDate(c.From) + " to " + b.SayDate(*c.To) + ", " + c.Name
 	}
-	return "on " + c.From.Say() + ", " + c.Name
+	return "on " + b.SayDate(c.From) + ", " + c.Name
 }
 
 // closeNow cuts today's hours at this minute.
@@ -349,7 +349,7 @@ func (c *Change) take(p *plain, today calendar.Date) (string, error) {
 	return says + " from a calendar file", nil
 }
 
-func (c *Change) remove(p *plain) (string, error) {
+func (c *Change) remove(p *plain, b *calendar.Branch) (string, error) {
 	before := len(p.Closures) + len(p.Openings) + len(p.Recurring)
 	r := c.Remove
 	switch r.Kind {
@@ -369,7 +369,7 @@ func (c *Change) remove(p *plain) (string, error) {
 	if len(p.Closures)+len(p.Openings)+len(p.Recurring) == before {
 		return "", problem.Newf(problem.Refused, "That entry no longer exists.")
 	}
-	return "removed: " + r.Name + ", " + r.Date.Say(), nil
+	return "removed: " + r.Name + ", " + b.SayDate(r.Date), nil
 }
 
 // Bring reads a calendar file, to be looked at before it is taken over.

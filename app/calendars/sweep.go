@@ -89,7 +89,7 @@ func MovedLoans(a *act.Act, c Change, page store.Page) ([]MovedLoan, store.Page,
 		out[k] = MovedLoan{
 			Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Branch: is.Name,
 			Patron: (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
-			Before: store.DueOf(r.DueDate, r.DueAt).Say(is), After: store.DueOf(r.ToDate, r.ToAt).Say(is),
+			Before: store.DueOf(r.DueDate, r.DueAt).Near(is, a.Today()), After: store.DueOf(r.ToDate, r.ToAt).Near(is, a.Today()),
 		}
 	}
 	return out, next, err
@@ -107,7 +107,7 @@ func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page,
 		out[k] = MovedHold{
 			Hold: r.ID, Title: r.Title, Branch: p.is[r.Pickup].Name,
 			Patron: (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
-			Before: store.DateOf(&r.ShelfUntil).Say(), After: store.DateOf(&r.To).Say(),
+			Before: a.SayDate(*store.DateOf(&r.ShelfUntil)), After: a.SayDate(*store.DateOf(&r.To)),
 		}
 	}
 	return out, next, err
@@ -316,7 +316,7 @@ func (p *plan) runs(a *act.Act) {
 			var days []string
 			for _, d := range closed {
 				if r.On(d) {
-					days = append(days, d.Say())
+					days = append(days, a.SayDate(d))
 				}
 			}
 			if days == nil {

@@ -93,7 +93,7 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 		}
 		if i.HomeUntil != nil {
 			shown.HomeUntil, shown.HomeAfter = store.DateOf(i.HomeUntil), *i.HomeAfter
-			shown.Season = Season(a.Network.BranchName, *shown.HomeUntil, *i.HomeAfter)
+			shown.Season = Season(a, *shown.HomeUntil, *i.HomeAfter)
 		}
 		if i.Price != nil {
 			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))
@@ -119,7 +119,7 @@ func state(a *act.Act, i *store.ItemShown) (says, tone string) {
 	switch circulation.Place(*i.Place) {
 	case circulation.PlaceLent:
 		branch := a.Network.Timetable.Branches[*i.PlaceBranch].Branch
-		return "On loan from " + place + ", due " + store.DueOf(i.DueDate, i.DueAt).Say(branch), "out"
+		return "On loan from " + place + ", due " + store.DueOf(i.DueDate, i.DueAt).Near(branch, a.Today()), "out"
 	case circulation.PlaceUnderWay:
 		return "In transit to " + place, "moving"
 	case circulation.PlaceHoldShelf:
@@ -145,8 +145,8 @@ var sayAside = map[circulation.AsideFor]string{
 }
 
 // Season says until when something belongs where it does, and where then.
-func Season(name func(calendar.Code) string, until calendar.Date, after calendar.Code) string {
-	return "until " + until.Say() + ", then to " + name(after)
+func Season(a *act.Act, until calendar.Date, after calendar.Code) string {
+	return "until " + a.SayDate(until) + ", then to " + a.Network.BranchName(after)
 }
 
 // ShowItems gives items as they are shown.

@@ -76,7 +76,7 @@ func DayOf(a *act.Act, d calendar.Date) (*Day, error) {
 	for i := range t.Runs {
 		r := &t.Runs[i]
 		if !r.On(d) {
-			if says := whyNot(r, d); says != "" {
+			if says := whyNot(a, r, d); says != "" {
 				out.Off = append(out.Off, Off{r.ID, t.RunName(r.ID), says})
 			}
 			continue
@@ -88,16 +88,16 @@ func DayOf(a *act.Act, d calendar.Date) (*Day, error) {
 }
 
 // whyNot says why a run does not go on a day of the week on which it would; empty where it would not.
-func whyNot(r *courier.Run, d calendar.Date) string {
+func whyNot(a *act.Act, r *courier.Run, d calendar.Date) string {
 	switch {
 	case !r.Days[d.Weekday()]:
 		return ""
 	case r.NotOn[d]:
 		return "Does not run on this date"
 	case r.From != nil && d < *r.From:
-		return "Runs from " + r.From.Say() + " on"
+		return "Runs from " + a.SayDate(*r.From) + " on"
 	default:
-		return "Ran until " + r.Until.Say()
+		return "Ran until " + a.SayDate(*r.Until)
 	}
 }
 

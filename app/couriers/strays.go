@@ -101,7 +101,7 @@ func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage) st
 			}
 			d = next
 		}
-		return d.UTC().Format("Mon 2 Jan")
+		return a.Style().Day(d)
 	}
 	switch stage {
 	case transit.JustLate:

@@ -91,11 +91,11 @@ func TryShut(a *act.Act, s Shut) (*Tried, error) {
 	}
 	if s.From < first || s.Until > last || s.Until < s.From {
 		return nil, problem.Newf(problem.Invalid, "Choose days from %s to %s, the first not after the last.",
-			first.Say(), last.Say())
+			a.SayDate(first), a.SayDate(last))
 	}
 	is := whatif.Closed(a.Network.Timetable, s.Branch, s.From, s.Until)
 	days := calendar.Count(s.Until.DaysSince(s.From)+1, "day")
-	return Try(a, is, a.Network.BranchName(s.Branch)+" closed for "+days+", from "+s.From.Say()+" to "+s.Until.Say())
+	return Try(a, is, a.Network.BranchName(s.Branch)+" closed for "+days+", from "+a.Network.SayDate(s.From)+" to "+a.Network.SayDate(s.Until))
 }
 
 func triedOn(a *act.Act) (first, last calendar.Date) {

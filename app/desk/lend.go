@@ -87,15 +87,15 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 			"Enter a reason for the override.",
 		)
 	}
-	r.Kind, r.Text = "staged", "Would be due "+v.Due.Say(a.Here())
+	r.Kind, r.Text = "staged", "Would be due "+v.Due.Near(a.Here(), a.Today())
 	row := rowOf(a, f, b, in, &v)
 	if !l.Try {
 		if err := write(a, f, b, in, &v, row, l); err != nil {
 			return nil, err
 		}
-		r.Kind, r.Text = "lent", "Due "+v.Due.Say(a.Here())
+		r.Kind, r.Text = "lent", "Due "+v.Due.Near(a.Here(), a.Today())
 		if l.Fetching != 0 {
-			r.Text = "Lent to " + b.Patron.Name() + ", due " + v.Due.Say(a.Here())
+			r.Text = "Lent to " + b.Patron.Name() + ", due " + v.Due.Near(a.Here(), a.Today())
 		}
 	}
 	r.Filled, r.Stale = f.Hold != nil && b.Own != nil && f.Hold.ID == b.Own.ID, b.Own != nil
@@ -103,9 +103,9 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		Loan: *row, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	})
-	line.Period = v.Terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money)
+	line.Period = v.Terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money, a.Style())
 	if v.Short {
-		line.Period = v.Terms.Value(rulebook.AwaitedPeriod).Say(rulebook.AwaitedPeriod, a.Network.Money)
+		line.Period = v.Terms.Value(rulebook.AwaitedPeriod).Say(rulebook.AwaitedPeriod, a.Network.Money, a.Style())
 	}
 	r.Line = &line
 	return r, nil
@@ -146,10 +146,7 @@ func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	case f.Loan == nil:
 		return ""
 	case f.Loan.PatronID != nil && *f.Loan.PatronID == p.ID:
-		return "On loan to " + p.Name() + " already, since " + calendar.SayInstant(
-			f.Loan.LentAt,
-			a.Here().Location,
-		) + "."
+		return "On loan to " + p.Name() + " already, since " + a.Here().SayInstant(f.Loan.LentAt) + "."
 	}
 	return ""
 }
@@ -255,7 +252,7 @@ func hadBefore(a *act.Act, b *store.Borrowing) *loan.Stop {
 	if b.Before == 0 {
 		return nil
 	}
-	return loan.Earlier(b.Before, calendar.DateOf(b.Last.In(a.Here().Location)))
+	return loan.Earlier(b.Before, calendar.DateOf(b.Last.In(a.Here().Location)), a.Style())
 }
 
 // rowOf is the loan that is made.

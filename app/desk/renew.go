@@ -113,7 +113,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	})
-	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Say(lent.Branch), &line
+	r.OK, r.Text, r.Line = true, "Renewed, due "+decided.Due.Near(lent.Branch, a.Today()), &line
 	r.Fine, r.Stale = price(a, decided.Fine), decided.Fine > 0
 	if r.Fine != "" {
 		r.Text += ". " + r.Fine + " is charged in late fines so far"

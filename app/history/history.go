@@ -12,6 +12,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
 	"nevrin/app/event"
+	"nevrin/app/network"
 	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/core/calendar"
@@ -155,10 +156,10 @@ func Say(a *act.Act, e *store.EventShown) string {
 	n := a.Network
 	due := func() string {
 		if d.At != nil {
-			return calendar.SayInstant(*d.At, n.Location)
+			return n.SayInstant(*d.At)
 		}
 		if d.Day != nil {
-			return d.Day.Say()
+			return a.SayDate(*d.Day)
 		}
 		return ""
 	}
@@ -228,7 +229,7 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.HoldCancelled:
 		return with("Hold cancelled", d.Reason)
 	case event.Sent:
-		return sayPromise("Into the tote for "+place, d.At, n.Location)
+		return sayPromise(n, "Into the tote for "+place, d.At)
 	case event.Received:
 		if d.Late {
 			return "Received at " + here + " from " + place + ", later than promised"
@@ -289,7 +290,7 @@ func Say(a *act.Act, e *store.EventShown) string {
 	case event.HoldWanted:
 		return "Hold needed " + d.Says
 	case event.HeldLonger:
-		return "Kept on the hold shelf until " + d.Day.Say() + colon(d.Reason)
+		return "Kept on the hold shelf until " + a.SayDate(*d.Day) + colon(d.Reason)
 	case event.StrayAsked:
 		return "Missing in transit; both branches asked to search"
 	case event.MissUndone:
@@ -407,11 +408,11 @@ func with(text, more string) string {
 	return text + ": " + more
 }
 
-func sayPromise(text string, at *time.Time, loc *time.Location) string {
+func sayPromise(n *network.Network, text string, at *time.Time) string {
 	if at == nil {
 		return text + "."
 	}
-	return text + ", on its shelf by " + calendar.SayInstant(*at, loc)
+	return text + ", on its shelf by " + n.SayInstant(*at)
 }
 
 // classes says a material class and a collection, which stand with a blank between them.

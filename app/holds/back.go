@@ -98,7 +98,7 @@ func beAgain(a *act.Act, h *store.Hold, was *before) error {
 		}
 	}
 	if was.Wanted != nil && *was.Wanted < a.Today() {
-		return tooLate(*was.Wanted)
+		return tooLate(a, *was.Wanted)
 	}
 	until := func(d *calendar.Date) *time.Time {
 		if d == nil {

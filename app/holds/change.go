@@ -51,9 +51,9 @@ func pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
 		}
 		if h.WantedUntil != nil && *store.DateOf(h.WantedUntil) < *until {
 			return problem.Newf(problem.Invalid, "It is needed only until %s. Choose an earlier day.",
-				store.DateOf(h.WantedUntil).Say())
+				a.SayDate(*store.DateOf(h.WantedUntil)))
 		}
-		says = "until " + until.Say()
+		says = "until " + a.SayDate(*until)
 		a.Tx.PauseHold(h.ID, store.Column(*until))
 	} else {
 		a.Tx.PauseHold(h.ID, nil)
@@ -152,17 +152,17 @@ func want(a *act.Act, h *store.Hold, until *calendar.Date) error {
 	h.WantedUntil = nil
 	if until != nil {
 		if *until < a.Today() {
-			return tooLate(*until)
+			return tooLate(a, *until)
 		}
-		says, h.WantedUntil = "until "+until.Say(), store.Column(*until)
+		says, h.WantedUntil = "until "+a.SayDate(*until), store.Column(*until)
 	}
 	a.Tx.WantUntil(h.ID, h.WantedUntil)
 	a.Tell(event.Event{Kind: event.HoldWanted, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
 	return nil
 }
 
-func tooLate(until calendar.Date) error {
-	return problem.Newf(problem.Invalid, "%s is in the past. Choose today or a later day.", until.Say())
+func tooLate(a *act.Act, until calendar.Date) error {
+	return problem.Newf(problem.Invalid, "%s is in the past. Choose today or a later day.", a.SayDate(until))
 }
 
 // mayTouch looks whether the actor may change a hold: at its pickup branch, where its patron's card was opened, or as one who

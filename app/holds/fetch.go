@@ -67,7 +67,7 @@ func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 			For: a.Network.BranchName(r.Pickup), Here: r.Pickup == branch, Since: r.PlacedAt, Why: act.Trace(r.Why),
 		}
 		if r.PromisedAt != nil {
-			f.Promise = calendar.SayInstant(*r.PromisedAt, a.Network.Location)
+			f.Promise = a.Network.SayInstant(*r.PromisedAt)
 		}
 		if r.TakenBy != nil && queue.OnTheWay(*r.TakenAt, a.Now) {
 			f.TakenBy, f.Mine = *r.TakerName, *r.TakenBy == a.Who.ID
@@ -283,7 +283,7 @@ func Missed(a *act.Act, id int64) (*NotHere, error) {
 	if now.State == queue.Fetching {
 		out.Says = "The copy at " + a.Network.BranchName(*now.FetchAt) + " is used instead"
 		if now.PromisedAt != nil {
-			out.Says += ", on the shelf by " + calendar.SayInstant(*now.PromisedAt, a.Network.Location)
+			out.Says += ", on the shelf by " + a.Network.SayInstant(*now.PromisedAt)
 		}
 	}
 	if out.Missing {

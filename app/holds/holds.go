@@ -116,15 +116,15 @@ func addForecasts(a *act.Act, holds []Hold) error {
 	}
 	foreseen, err := foresee(a, once(titles), mostForeseen)
 	for k := range holds {
-		holds[k].foretold(foreseen)
+		holds[k].foretold(a, foreseen)
 	}
 	return err
 }
 
 // foretold says when a hold that waits will be ready, where somebody can say.
-func (h *Hold) foretold(foreseen map[int64]waiting.Forecast) {
+func (h *Hold) foretold(a *act.Act, foreseen map[int64]waiting.Forecast) {
 	if f := foreseen[h.ID]; f.Known && h.State == queue.Waiting {
-		h.When = sayForecast(&f)
+		h.When = sayForecast(a, &f)
 	}
 }
 

@@ -96,7 +96,7 @@ func placesOf(a *act.Act, holds []store.QueueHold, copies []store.QueueCopy) map
 		number++
 		p := placed{number: number}
 		if foreseen[k].Known {
-			p.when = sayForecast(&foreseen[k])
+			p.when = sayForecast(a, &foreseen[k])
 		}
 		out[holds[k].ID] = p
 	}
@@ -158,7 +158,7 @@ func placedFor(a *act.Act, title int64, ids []int64) ([]PlacedFor, error) {
 		h := show(a, &rows[k])
 		one := PlacedFor{Hold: h.ID, Patron: h.Patron, Says: h.Says, Pickup: h.Pickup}
 		if f, ok := foreseen[h.ID]; ok && f.Known && h.State == queue.Waiting {
-			one.When = sayForecast(&f)
+			one.When = sayForecast(a, &f)
 		}
 		out = append(out, one)
 	}

@@ -33,9 +33,10 @@ type For struct {
 }
 
 // check looks whether the days make sense on a day.
-func (f *For) check(today calendar.Date) error {
+func (f *For) check(a *act.Act) error {
+	today := a.Today()
 	if f.WantedUntil != nil && *f.WantedUntil < today {
-		return tooLate(*f.WantedUntil)
+		return tooLate(a, *f.WantedUntil)
 	}
 	if f.PausedUntil != nil {
 		if says := queue.MayPause(today, *f.PausedUntil); says != "" {
@@ -43,7 +44,7 @@ func (f *For) check(today calendar.Date) error {
 		}
 		if f.WantedUntil != nil && *f.WantedUntil < *f.PausedUntil {
 			return problem.Newf(problem.Invalid, "It would be paused beyond the day it is needed, %s.",
-				f.WantedUntil.Say())
+				a.SayDate(*f.WantedUntil))
 		}
 	}
 	return nil
@@ -84,7 +85,7 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	}
 	out, err := one(a, h.ID)
 	if out != nil {
-		out.foretold(foreseen)
+		out.foretold(a, foreseen)
 	}
 	return out, err
 }
@@ -94,7 +95,7 @@ func put(a *act.Act, p *store.Patron, title *store.Title, pickup calendar.Code, 
 	if title == nil {
 		return nil, problem.NoSuch("title")
 	}
-	if err := f.check(a.Today()); err != nil {
+	if err := f.check(a); err != nil {
 		return nil, err
 	}
 	h := f.hold()

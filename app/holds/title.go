@@ -149,7 +149,7 @@ func (i *InQueue) tell(
 		}
 	}
 	if f.Known {
-		i.Foreseen = sayForecast(f)
+		i.Foreseen = sayForecast(a, f)
 	}
 	switch {
 	case f.Known && h.ItemID == nil:
@@ -165,8 +165,8 @@ func (i *InQueue) tell(
 	}
 }
 
-func sayForecast(f *waiting.Forecast) *Foreseen {
-	return &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(f)}
+func sayForecast(a *act.Act, f *waiting.Forecast) *Foreseen {
+	return &Foreseen{Likely: f.Likely, From: f.From, Until: f.Until, Says: sayRange(a, f)}
 }
 
 // nothing says why no copy can fill a hold.
@@ -207,15 +207,13 @@ var sayGone = map[circulation.ItemStanding]string{
 	circulation.ItemAside:   "Is out of use.",
 }
 
-func sayRange(f *waiting.Forecast) string {
-	says := "Likely " + sayDate(f.Likely)
+func sayRange(a *act.Act, f *waiting.Forecast) string {
+	says := "Likely " + a.SayDate(f.Likely)
 	if f.From == f.Until {
 		return says
 	}
-	return says + ", between " + sayDate(f.From) + " and " + sayDate(f.Until)
+	return says + ", between " + a.SayDate(f.From) + " and " + a.SayDate(f.Until)
 }
-
-func sayDate(d calendar.Date) string { return d.UTC().Format("Mon 2 Jan") }
 
 func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.QueueHold) CopyAt {
 	out := CopyAt{
@@ -231,7 +229,7 @@ func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.Que
 		out.Says = "On the shelf at " + a.Network.BranchName(c.AtBranch)
 	case waiting.Lent:
 		due := as.Due
-		out.Until, out.Says = &due, "On loan from "+a.Network.BranchName(*c.LoanBranch)+", due "+sayDate(due)
+		out.Until, out.Says = &due, "On loan from "+a.Network.BranchName(*c.LoanBranch)+", due "+a.SayDate(due)
 	case waiting.Comes:
 		out.Until, out.Says = day(c.Promised), "In transit to "+a.Network.BranchName(*c.ToBranch)
 	case waiting.Meant:
@@ -291,7 +289,7 @@ func InDemand(a *act.Act, perCopy int, page store.Page) ([]Asked, store.Page, er
 		out = append(out, Asked{
 			TitleID: r.TitleID, Title: r.Name, Author: r.Author, ISBN: r.ISBN, Waiting: r.Waiting, Copies: r.Copies,
 			PerCopy: float64(r.Waiting) / float64(max(r.Copies, 1)),
-			Oldest:  sayDate(calendar.DateOf(r.Oldest.In(a.Network.Location))),
+			Oldest:  a.SayDate(calendar.DateOf(r.Oldest.In(a.Network.Location))),
 			First: First{r.First, (&store.Patron{
 				LegalName: r.LegalName, PreferredName: r.PreferredName, ShelfName: r.ShelfName,
 			}).Name(), r.Pickup},

@@ -233,7 +233,7 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 		return nil, problem.Newf(
 			problem.Refused,
 			"The lender’s due date, %s, has passed. Agree on another date, then receive it with that.",
-			due.Say(),
+			a.SayDate(*due),
 		)
 	}
 	if r.Stage != exchange.Shipped {

@@ -144,10 +144,10 @@ func show(a *act.Act, r *store.Request) Request {
 		out.ItemID, out.Barcode = r.Item.ID, r.Item.Barcode
 	}
 	if d := store.DateOf(r.NeededBy); d != nil {
-		out.NeededBy = d.Say()
+		out.NeededBy = a.SayDate(*d)
 	}
 	if d := store.DateOf(r.Due); d != nil {
-		out.Due, out.DuePast = d.Say(), *d < a.Today()
+		out.Due, out.DuePast = a.SayDate(*d), *d < a.Today()
 	}
 	return out
 }

@@ -118,7 +118,7 @@ func places(a *act.Act, copies []store.PublicCopy) []Copy {
 		case c.Free:
 			one.State = "on the shelf"
 		case c.Lent && c.Due != nil:
-			one.State = "out, due back " + store.DateOf(c.Due).Say()
+			one.State = "out, due back " + a.SayDate(*store.DateOf(c.Due))
 		case c.Lent:
 			one.State = "out"
 		}

@@ -288,7 +288,7 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 	if err := holds.Pause(a, h, until); err != nil || until == nil {
 		return "The hold is active again.", err
 	}
-	return "The hold is paused until " + until.Say() + " and keeps its place.", nil
+	return "The hold is paused until " + a.SayDate(*until) + " and keeps its place.", nil
 }
 
 // EndPauses lets holds wait again whose pause is over, and looks which copies serve them.

@@ -53,15 +53,15 @@ func onShelf(r *routing.Reach) *time.Time {
 
 // instead gives a hold the item in hand instead of the one that was to be fetched.
 func instead(a *act.Act, h *store.Hold, i *store.Free, was, is *routing.Reach) (*store.Hold, error) {
-	loc := a.Network.Timetable.Branches[h.Pickup].Location
+	pickup := a.Network.Timetable.Branches[h.Pickup]
 	fetched := "No run takes it there."
 	if was != nil {
-		fetched = "Was to be fetched, and on the shelf by " + calendar.SayInstant(was.OnShelf, loc) + "."
+		fetched = "Was to be fetched, and on the shelf by " + pickup.SayInstant(was.OnShelf) + "."
 	}
 	trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup)).
 		Add(why.Outweighed, "The one at "+a.Network.BranchName(*h.FetchAt), fetched).
 		Add(why.Decided, a.Here().Name+", "+i.Barcode, "In hand, and on the shelf by "+
-			calendar.SayInstant(is.OnShelf, loc)+". The other copy is no longer needed.")
+			pickup.SayInstant(is.OnShelf)+". The other copy is no longer needed.")
 	trace.Result = "The one in hand at " + a.Here().Name
 	if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
 		return nil, err

@@ -52,6 +52,7 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 	in := circulation.InHand{
 		Rules: a.Book.Rulebook, Here: a.Who.Branch, Home: f.Item.BranchCode, Collection: f.Item.Collection,
 		Material: f.Item.Material, Aside: f.Item.Standing == circulation.ItemAside, Lender: f.Lender,
+		Style: a.Style(),
 	}
 	if f.Item.HomeUntil != nil {
 		in.Until, in.After = store.DateOf(f.Item.HomeUntil), *f.Item.HomeAfter
@@ -62,7 +63,7 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 			p.Why = p.Why.Under(why.Fact, *known)
 		}
 	}
-	way, trace := circulation.Whither(in, p.Why, a.Network.BranchName)
+	way, trace := circulation.Destination(in, p.Why, a.Network.BranchName)
 	p.Why = trace
 	return p, p.follow(a, f, way)
 }
@@ -179,14 +180,8 @@ func season(a *act.Act, f *store.Facts) string {
 	if f.Item.HomeUntil == nil {
 		return ""
 	}
-	return " Belongs to " + a.Network.BranchName(
-		f.Item.BranchCode,
-	) + " until " + store.DateOf(f.Item.HomeUntil).
-		Say() +
-		", then to " +
-		a.Network.BranchName(
-			*f.Item.HomeAfter,
-		) + "."
+	return " Belongs to " + a.Network.BranchName(f.Item.BranchCode) + " until " + a.SayDate(*store.DateOf(f.Item.HomeUntil)) +
+		", then to " + a.Network.BranchName(*f.Item.HomeAfter) + "."
 }
 
 // shelve puts the item on the hold shelf and tells the patron.
@@ -197,7 +192,7 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 		terms := a.Book.Decide(at, nil)
 		days := terms.Value(rulebook.HoldShelfDays).Number()
 		until := queue.ShelfUntil(a.Here(), a.Today(), days)
-		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+until.Say())
+		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+a.Network.SayDate(until))
 		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &f.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
 		if slots := a.Network.Row(a.Who.Branch).Slots; slots > 0 {
 			slot, err := a.Tx.FreeSlot(a.Who.Branch, slots)
@@ -225,7 +220,7 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 	}
 	p.Sign = Sign{
 		Kind: circulation.HoldShelf, Heading: "Hold shelf, for", Place: ShelfName(a, h.Pickup, h.Patron), HoldID: h.ID,
-		Detail: "Pick up by " + store.DateOf(h.ShelfUntil).Say() + ".",
+		Detail: "Pick up by " + a.SayDate(*store.DateOf(h.ShelfUntil)) + ".",
 	}
 	if h.Slot != nil {
 		p.Sign.Detail = fmt.Sprintf("Slot %d. %s", *h.Slot, p.Sign.Detail)

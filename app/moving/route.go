@@ -3,7 +3,6 @@ package moving
 import (
 	"fmt"
 	"slices"
-	"time"
 
 	"nevrin/app/act"
 	"nevrin/core/calendar"
@@ -204,8 +203,7 @@ func assign(
 const whyMost = 12
 
 func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store.Free, chosen int) why.Trace {
-	loc := a.Network.Timetable.Branches[h.Pickup].Location
-	say := func(t time.Time) string { return calendar.SayInstant(t, loc) }
+	say := a.Network.Timetable.Branches[h.Pickup].SayInstant
 	trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
 	trace.Result = "The one at " + a.Network.BranchName(
 		items[chosen].AtBranch,

@@ -416,7 +416,7 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 	for _, c := range change {
 		h, i := &l.holds[c.hold].Hold, l.items[c.item]
 		r := l.promise(c.hold, c.item, to[h.ID].PutOff)
-		says := "On the shelf by " + calendar.SayInstant(r.OnShelf, a.Network.Timetable.Branches[h.Pickup].Location) + "."
+		says := "On the shelf by " + a.Network.Timetable.Branches[h.Pickup].SayInstant(r.OnShelf) + "."
 		if to[h.ID].PutOff {
 			says += " Fetched in the next round: its branch is full in this one."
 		}

@@ -62,20 +62,20 @@ func toteSign(t *courier.Timetable, to calendar.Code, j *courier.Journey, today 
 		s.Detail += " No run there within four weeks. Ask the courier."
 	case len(j.Legs) > 0:
 		leave, there := j.Legs[0].Depart.In(t.Location), j.OnShelf.In(b.Location)
-		s.Detail += " Leaves " + sayDay(calendar.DateOf(leave), today) + " " + leave.Format("15:04") +
-			", on its shelf by " + there.Format("15:04") + " " + sayDay(calendar.DateOf(there), today) + "."
+		s.Detail += " Leaves " + sayDay(b, calendar.DateOf(leave), today) + " " + b.Style.Clock(leave) +
+			", on its shelf by " + b.Style.Clock(there) + " " + sayDay(b, calendar.DateOf(there), today) + "."
 	}
 	return s
 }
 
-func sayDay(d, today calendar.Date) string {
+func sayDay(b courier.Branch, d, today calendar.Date) string {
 	switch d.DaysSince(today) {
 	case 0:
 		return "today"
 	case 1:
 		return "tomorrow"
 	}
-	return d.UTC().Format("Mon 2 Jan")
+	return b.Style.Near(d, today)
 }
 
 // ShelfName is what the hold shelf of a pickup branch shows of a patron.

@@ -105,6 +105,12 @@ func (n *Network) BranchName(code calendar.Code) string {
 	return string(code)
 }
 
+// SayDate writes a date as the network does.
+func (n *Network) SayDate(d calendar.Date) string { return n.Settled.Style.Date(d) }
+
+// SayInstant writes an instant by the network's clock, as the network does.
+func (n *Network) SayInstant(t time.Time) string { return n.Settled.Style.Instant(t, n.Location) }
+
 // Row is a branch as it is stored; an empty one where there is none.
 func (n *Network) Row(code calendar.Code) store.Branch {
 	for _, b := range n.Rows {
@@ -270,6 +276,9 @@ func (n *Network) buildTimetable(parts store.NetworkParts, today calendar.Date) 
 		f = &courier.File{Timetable: &courier.Timetable{}}
 	}
 	n.Timetable = f.Timetable
+	for _, b := range f.Timetable.Branches {
+		b.Style = n.Settled.Style
+	}
 	for _, b := range parts.Branches {
 		if known, ok := f.Timetable.Branches[b.Code]; ok {
 			n.Branches = append(n.Branches, known.Branch)

@@ -82,7 +82,7 @@ func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.D
 		return nil
 	}
 	subject, body, err := holdReady.write(map[string]any{
-		"name": h.Patron.Name(), "title": title, "branch": branch, "until": until.Say(), "network": a.Network.Name,
+		"name": h.Patron.Name(), "title": title, "branch": branch, "until": a.Network.SayDate(until), "network": a.Network.Name,
 	})
 	if err != nil {
 		return err

@@ -167,7 +167,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},
 	}
 	if until := store.DateOf(p.CardUntil); until != nil {
-		c.CardUntil = until.Say()
+		c.CardUntil = a.SayDate(*until)
 	}
 	c.History, c.Shown, c.AskBefore = p.HistoryMonths, p.HistorySeen, p.AskBefore
 	c.NoHistory, c.Asks = a.Network.Settled.NoHistory(p.HistoryMonths), a.Network.Settled.Asks(p.AskBefore, p.HistorySeen)
@@ -176,7 +176,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	c.Confirm = !p.Institution && person.ToConfirm(store.DateOf(p.ConfirmedOn), store.DateOf(p.JoinedOn), a.Today(),
 		a.Network.Settled.Confirm)
 	if on := store.DateOf(p.ConfirmedOn); on != nil {
-		c.Confirmed = on.Say()
+		c.Confirmed = a.SayDate(*on)
 	}
 	c.Gives, c.Invoiced = a.Network.Settled.Counter.Gives(p.Receipt, p.Email != ""), p.Institution
 	if p.Receipt != nil {
@@ -259,12 +259,11 @@ func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
 		)
 	}
 	b := circulation.Count(Borrower(a, p), open, "", a.Now)
-	for _, stop := range circulation.StopsOfPatron(a.Book.Rulebook, at, b, a.Today()) {
+	for _, stop := range circulation.StopsOfPatron(a.Book.Rulebook, at, b, a.Today(), a.Style()) {
 		c.Stops = append(c.Stops, stop.Text)
 	}
 	if until := store.DateOf(p.CardUntil); loan.MayExtend(until, a.Today()) {
-		c.Extension = "until " + loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()).
-			Say()
+		c.Extension = "until " + a.SayDate(loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number()))
 		if charge := terms.Value(rulebook.MembershipCharge).Amount(); charge > 0 {
 			c.Extension += ", for " + a.Network.Money.Say(charge)
 		}
@@ -310,13 +309,13 @@ func ShowLoan(a *act.Act, l *store.LoanShown) Line {
 		Owner: a.Network.BranchName(l.HomeBranch),
 		Call:  l.CallNumber, Material: a.Network.ClassName("material", l.Material), LentAt: l.LentAt,
 		Renewals: l.Renewals,
-		Due:      due.Say(b), DueExact: due.Print(b), Late: due.Late(b, a.Now),
+		Due:      due.Near(b, a.Today()), DueExact: due.Print(b), Late: due.Late(b, a.Now),
 	}
 	if l.LostAt != nil {
-		line.Lost = b.Date(*l.LostAt).Say()
+		line.Lost = a.SayDate(b.Date(*l.LostAt))
 	}
 	if l.Claimed != nil && l.ClaimedAt != nil {
-		line.Claimed, line.Since = *l.Claimed, b.Date(*l.ClaimedAt).Say()
+		line.Claimed, line.Since = *l.Claimed, a.SayDate(b.Date(*l.ClaimedAt))
 	}
 	if l.Price != nil {
 		line.Price = a.Network.Money.Format(money.Amount(*l.Price))
@@ -357,21 +356,21 @@ func SayHold(a *act.Act, h *store.Hold) string {
 	case queue.Ready:
 		last := *store.DateOf(h.ShelfUntil)
 		if last < a.Today() {
-			return "Still on the hold shelf at " + place + "; it was kept until " + last.Say()
+			return "Still on the hold shelf at " + place + "; it was kept until " + a.SayDate(last)
 		}
-		return "On the hold shelf at " + place + " until " + last.Say()
+		return "On the hold shelf at " + place + " until " + a.SayDate(last)
 	case queue.Moving:
 		text = "In transit to " + place
 	case queue.Fetching:
 		text = "Being fetched for " + place
 	default:
 		if h.PausedUntil != nil {
-			return "Paused until " + store.DateOf(h.PausedUntil).Say() + ", pickup at " + place
+			return "Paused until " + a.SayDate(*store.DateOf(h.PausedUntil)) + ", pickup at " + place
 		}
 		return "Waiting for a copy, pickup at " + place
 	}
 	if h.PromisedAt != nil {
-		text += ", on the shelf by " + calendar.SayInstant(*h.PromisedAt, a.Network.Location)
+		text += ", on the shelf by " + a.Network.SayInstant(*h.PromisedAt)
 	}
 	return text
 }

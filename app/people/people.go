@@ -92,7 +92,7 @@ func Show(a *act.Act, p *store.Patron) Found {
 		p.Standing, "", address(p), PickupOf(p),
 	}
 	if born := store.DateOf(p.Born); born != nil {
-		f.Born = born.Say()
+		f.Born = a.SayDate(*born)
 	}
 	if p.PreferredName != "" {
 		f.Name += " (" + p.PreferredName + ")"

@@ -176,7 +176,7 @@ func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
 		}
 		l := Likely{Found: Show(a, p), Why: why, Same: how == person.Same}
 		if born := store.DateOf(p.Born); born != nil {
-			l.Born = born.Say()
+			l.Born = a.SayDate(*born)
 		}
 		list = append(list, ranked{how, l})
 	}

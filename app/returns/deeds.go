@@ -175,7 +175,7 @@ func Find(a *act.Act, words string, page store.Page) ([]OnLoan, store.Page, erro
 		}
 		out = append(out, OnLoan{
 			r.ItemID, r.Barcode, r.TitleName, r.Author, r.CallNumber, a.Network.BranchName(r.HomeBranch),
-			"at " + branch.Name + ", " + branch.Date(r.LentAt).Say(), store.DueOf(r.DueDate, r.DueAt).Say(branch),
+			"at " + branch.Name + ", " + a.SayDate(branch.Date(r.LentAt)), store.DueOf(r.DueDate, r.DueAt).Near(branch, a.Today()),
 		})
 	}
 	return out, next, err

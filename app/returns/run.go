@@ -293,7 +293,7 @@ func instant(a *act.Act, c Counting) (*time.Time, error) {
 		return nil, problem.Newf(
 			problem.Forbidden,
 			"Returns here can be backdated to %s. Supervisors can choose an earlier day.",
-			first.Say(),
+			a.SayDate(first),
 		)
 	}
 	return at, nil
@@ -387,12 +387,12 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 		Finished: run.FinishedAt != nil || isOver(a, run), Says: "Counted as now.",
 	}
 	if d := store.DateOf(run.CountedAs); d != nil {
-		out.Counted, out.Says = d.String(), "Counted as returned "+d.Say()+"."
+		out.Counted, out.Says = d.String(), "Counted as returned "+a.SayDate(*d)+"."
 	}
 	if run.CountedAt != nil {
 		at := run.CountedAt.In(a.Here().Location)
 		out.At = at.Format("2006-01-02T15:04")
-		out.Says = "Counted as returned " + calendar.SayInstant(at, a.Here().Location) + "."
+		out.Says = "Counted as returned " + a.Here().SayInstant(at) + "."
 	}
 	if run.LetOff > 0 {
 		out.Says += " " + calendar.Count(run.LetOff, "day") + " of lateness forgiven."

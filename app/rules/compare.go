@@ -86,10 +86,7 @@ func compare(a *act.Act, old, revised *rulebook.Rulebook) (*Comparison, error) {
 		out.Terms = append(
 			out.Terms,
 			TermDiffers{Term: s.Term.String(), Name: s.Term.Info().Name, Where: revised.SayShift(s),
-				Old: s.Old.Value.Say(
-					s.Term,
-					old.Currency,
-				), New: s.New.Value.Say(s.Term, revised.Currency), OldRule: title(s.Old), NewRule: title(s.New)},
+				Old: old.Say(s.Term, s.Old.Value), New: revised.Say(s.Term, s.New.Value), OldRule: title(s.Old), NewRule: title(s.New)},
 		)
 	}
 	out.More = len(shifts) - len(out.Terms)

@@ -164,7 +164,7 @@ func FromLoan(a *act.Act, loanID int64) (*ExampleFile, error) {
 		given["returned"] = calendar.PrintInstant(*l.ReturnedAt, branch.Location)
 	}
 	e := &ExampleFile{
-		Name:  strings.TrimSpace(item.Title.Name + ", lent " + calendar.DateOf(l.LentAt.In(branch.Location)).Say()),
+		Name:  strings.TrimSpace(item.Title.Name + ", lent " + a.Network.SayDate(calendar.DateOf(l.LentAt.In(branch.Location)))),
 		Given: given,
 	}
 	list, err := json.Marshal([]*ExampleFile{e})

@@ -61,7 +61,7 @@ func LookAtPutting(a *act.Act, draft int64, from calendar.Date) (*Putting, error
 	}
 	last, err := a.Tx.LatestRehearsal(draft)
 	if last != nil {
-		out.Rehearsal = new(showRehearsal(last))
+		out.Rehearsal = new(showRehearsal(a.Network, last))
 	}
 	return out, err
 }
@@ -94,7 +94,7 @@ func PutInForce(a *act.Act, draft int64, s Start) (*Edition, error) {
 		return nil, problem.Newf(
 			problem.Invalid,
 			"Rules cannot start in the past. Choose today, %s, or later.",
-			a.Today().Say(),
+			a.Network.SayDate(a.Today()),
 		)
 	}
 	is, err := LookAtPutting(a, draft, s.From)
@@ -110,7 +110,7 @@ func PutInForce(a *act.Act, draft int64, s Start) (*Edition, error) {
 			problem.Refused,
 			"Edition %d is in force on %s, and this draft was not compared with it. Check the differences again.",
 			is.Number,
-			s.From.Say(),
+			a.Network.SayDate(s.From),
 		)
 	case len(is.Failing) > 0 && s.Reason == "":
 		return nil, problem.Newf(
@@ -134,7 +134,7 @@ func PutInForce(a *act.Act, draft int64, s Start) (*Edition, error) {
 	if s.From == a.Today() {
 		e.State = "in_force"
 	}
-	tell(a, "Edition %d in force from %s. %s", row.Number, s.From.Say(), s.Reason)
+	tell(a, "Edition %d in force from %s. %s", row.Number, a.Network.SayDate(s.From), s.Reason)
 	return &e, nil
 }
 
@@ -162,7 +162,7 @@ func Withdraw(a *act.Act, edition int64) (*Edition, error) {
 		return nil, err
 	}
 	e := show(a, row)
-	tell(a, "Edition %d withdrawn; it would have been in force from %s", row.Number, store.DateOf(row.StartsOn).Say())
+	tell(a, "Edition %d withdrawn; it would have been in force from %s", row.Number, a.Network.SayDate(*store.DateOf(row.StartsOn)))
 	return &e, nil
 }
 

@@ -344,7 +344,7 @@ func try(
 					valueName(all[c.Rows], cell[0]),
 					valueName(all[c.Columns], cell[1]),
 					settled.Of(term).Rule.Title(),
-					settled.Value(term).Say(term, book.Currency),
+					book.Say(term, settled.Value(term)),
 				),
 			)
 		}

@@ -169,7 +169,7 @@ func sayNext(a *act.Act, branch *calendar.Branch, at rulebook.Situation, own []r
 		"Lent at %s now, it would be due %s (%s).",
 		branch.Name,
 		due.Say(branch),
-		terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money),
+		terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money, a.Style()),
 	)
 }
 
@@ -357,6 +357,3 @@ func AnswerReport(a *act.Act, id int64, answer string) (*Report, error) {
 	}
 	return r, err
 }
-
-// dateSay writes a date column as people say it.
-func dateSay(t time.Time) string { return calendar.DateOf(t.UTC()).Say() }

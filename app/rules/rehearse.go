@@ -147,7 +147,7 @@ func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
 		event.Event{
 			Kind: event.Rehearsed,
 			Detail: event.Detail{
-				Says: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, since.Say(), until.Say()),
+				Says: fmt.Sprintf("Edition %d rehearsed on %s to %s", row.Number, a.Network.SayDate(since), a.Network.SayDate(until)),
 			},
 		},
 	)
@@ -174,12 +174,12 @@ func Rehearsals(a *act.Act, edition int64, page store.Page) ([]Rehearsal, store.
 	rows, next, err := a.Tx.Rehearsals(edition, page)
 	out := []Rehearsal{}
 	for _, r := range rows {
-		out = append(out, showRehearsal(&r))
+		out = append(out, showRehearsal(a.Network, &r))
 	}
 	return out, next, err
 }
 
-func showRehearsal(r *store.Rehearsal) Rehearsal {
+func showRehearsal(n *network.Network, r *store.Rehearsal) Rehearsal {
 	out := Rehearsal{
 		ID:      r.ID,
 		Edition: r.EditionID,
@@ -187,11 +187,7 @@ func showRehearsal(r *store.Rehearsal) Rehearsal {
 		Stale:   r.Edition.Revision != r.Revision,
 		Since:   r.Since.Format(time.DateOnly),
 		Until:   r.Until.Format(time.DateOnly),
-		Period: dateSay(
-			r.Since,
-		) + " to " + dateSay(
-			r.Until,
-		),
+		Period:  n.SayDate(*store.DateOf(&r.Since)) + " to " + n.SayDate(*store.DateOf(&r.Until)),
 		State:   r.State,
 		Done:    r.Done,
 		Total:   r.Total,
@@ -218,7 +214,7 @@ func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
 	if row == nil {
 		return nil, problem.NoSuch("rehearsal")
 	}
-	out := showRehearsal(row)
+	out := showRehearsal(a.Network, row)
 	out.Currency = a.Network.Money.Code
 	if row.State != "done" {
 		return &out, nil

@@ -46,7 +46,7 @@ func Review(a *act.Act, edition int64) ([][]string, error) {
 				terms := book.Decide(rulebook.Situate(at, at, "", m.Code, p.Code), nil)
 				line := []string{b.Name, p.Name, m.Name}
 				for t := range rulebook.All {
-					line = append(line, terms.Value(rulebook.Term(t)).Say(rulebook.Term(t), book.Currency))
+					line = append(line, book.Say(rulebook.Term(t), terms.Value(rulebook.Term(t))))
 				}
 				out = append(out, line)
 			}

@@ -90,7 +90,7 @@ func show(a *act.Act, r *store.Edition) Edition {
 		e.Rules = len(list)
 	}
 	if from := store.DateOf(r.StartsOn); from != nil {
-		e.From, e.FromSays = from.String(), from.Say()
+		e.From, e.FromSays = from.String(), a.SayDate(*from)
 		switch {
 		case r.State == "withdrawn":
 		case r.ID == a.Book.ID:
@@ -255,7 +255,7 @@ func cell(book *rulebook.Rulebook, terms *rulebook.Terms, t rulebook.Term) Cell 
 	v := settled.Value
 	c := Cell{
 		Value:  v.Plain(t, book.Currency),
-		Says:   v.Say(t, book.Currency),
+		Says:   book.Say(t, v),
 		Short:  short(v, t, book),
 		Rule:   settled.RuleID(),
 		Weight: -1,
@@ -295,7 +295,7 @@ func short(v rulebook.Value, t rulebook.Term, book *rulebook.Rulebook) string {
 	case rulebook.KindDates:
 		return calendar.Count(len(v.Dates()), "date")
 	}
-	return v.Say(t, book.Currency)
+	return book.Say(t, v)
 }
 
 // WhyCell tells why a cell of an edition is as it is, and when something lent now would be due.
@@ -312,8 +312,8 @@ func WhyCell(a *act.Act, edition int64, termID string, at rulebook.Situation) (*
 		at[rulebook.HomeBranch] = at[rulebook.LendingBranch]
 	}
 	trace := book.Why(at, nil, term)
-	if now := a.Book.Decide(at, nil); book.ID != a.Book.ID && now.Value(term).Say(term, book.Currency) != trace.Result {
-		trace = trace.Add(why.Note, "In force today: "+now.Value(term).Say(term, book.Currency))
+	if now := a.Book.Decide(at, nil); book.ID != a.Book.ID && book.Say(term, now.Value(term)) != trace.Result {
+		trace = trace.Add(why.Note, "In force today: "+book.Say(term, now.Value(term)))
 	}
 	return &trace, nil
 }

@@ -102,7 +102,7 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 		if err != nil {
 			return nil, err
 		}
-		s.PatronID, taken.Card, taken.Until = &p.ID, a.Network.Numbers.Show(p.Card), store.DateOf(p.CardUntil).Say()
+		s.PatronID, taken.Card, taken.Until = &p.ID, a.Network.Numbers.Show(p.Card), a.SayDate(*store.DateOf(p.CardUntil))
 		if taken.PIN = pin != ""; taken.PIN {
 			if says := people.PINWrong(pin, p); says != "" { // it is the number of the card, or so
 				return nil, Wrong{{Field: PINField, Says: says}}
@@ -208,7 +208,7 @@ func show(a *act.Act, s *store.SignUp) (SignUp, person.Record, error) {
 		out.Age = new(loan.AgeOn(*r.Born, a.Today()))
 	}
 	if s.AnsweredAt != nil {
-		out.Answered = a.Here().Date(*s.AnsweredAt).Say()
+		out.Answered = a.SayDate(a.Here().Date(*s.AnsweredAt))
 	}
 	return out, r, nil
 }

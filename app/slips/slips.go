@@ -80,7 +80,7 @@ func head(a *act.Act, what string) []slip.Row {
 
 // foot says when, and by whom.
 func foot(a *act.Act) slip.Row {
-	return slip.Text(slip.Small, a.Now.In(a.Here().Location).Format("Mon 2 Jan 2006, 15:04")+", "+a.Who.Name)
+	return slip.Text(slip.Small, a.Here().SayInstant(a.Now)+", "+a.Who.Name)
 }
 
 func ofHold(a *act.Act, id int64) (*Slip, error) {
@@ -100,7 +100,7 @@ func ofHold(a *act.Act, id int64) (*Slip, error) {
 	where, name, note := "Tote for", a.Network.BranchName(h.Pickup), "Hold for pickup there"
 	if h.State == queue.Ready {
 		where, name = "Hold shelf, "+name, moving.ShelfName(a, h.Pickup, h.Patron)
-		note = "Until " + store.DateOf(h.ShelfUntil).Say()
+		note = "Until " + a.SayDate(*store.DateOf(h.ShelfUntil))
 	}
 	number, err := slip.Number(h.Item.Barcode)
 	if err != nil {
@@ -260,7 +260,7 @@ func ofReceipt(a *act.Act, id int64) (*Slip, error) {
 		what, by = "Refunded", "By "+sayMeans[r.Means]
 	}
 	rows := append(head(a, what), slip.Text(slip.Normal, "No. "+strconv.FormatInt(r.ID, 10)+", "+
-		r.At.In(a.Here().Location).Format("Mon 2 Jan 2006, 15:04")))
+		a.Here().SayInstant(r.At)))
 	name := ""
 	owes := map[string]string{}
 	var names []string
@@ -305,16 +305,15 @@ func ofTill(a *act.Act, id int64) (*Slip, error) {
 	if t.Due == nil {
 		return nil, problem.Newf(problem.Refused, "The balance of %s is printed after counting.", t.Name)
 	}
-	here := a.Here().Location
 	rows := append(head(a, "Till "+t.Name),
-		slip.Text(slip.Normal, "Opened "+t.OpenedAt.In(here).Format("Mon 2 Jan 2006, 15:04")+", "+t.Opened),
+		slip.Text(slip.Normal, "Opened "+a.Here().SayInstant(t.OpenedAt)+", "+t.Opened),
 		slip.Sum("Opening float", t.LaidIn))
 	for _, m := range t.Moves {
 		rows = append(rows, slip.Sum(m.Reason+", "+m.Who, m.Amount))
 	}
 	rows = append(rows, slip.Line())
 	if t.ClosedAt != nil {
-		at := t.ClosedAt.In(here).Format("Mon 2 Jan 2006, 15:04")
+		at := a.Here().SayInstant(*t.ClosedAt)
 		rows = append(rows, slip.Text(slip.Normal, "Counted "+at+", "+t.Closed))
 	}
 	for _, m := range []struct{ name, due, counted string }{

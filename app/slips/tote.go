@@ -3,7 +3,6 @@ package slips
 import (
 	"nevrin/app/act"
 	"nevrin/app/totes"
-	"nevrin/core/calendar"
 	"nevrin/formats/slip"
 )
 
@@ -20,7 +19,7 @@ func ofTote(a *act.Act, id int64) (*Slip, error) {
 	}
 	rows := []slip.Row{slip.Text(slip.Normal, "Tote from "+t.From+" to"), slip.Bold(slip.Huge, t.To)}
 	if t.Leaves != nil {
-		leaves := calendar.SayInstant(*t.Leaves, a.Here().Location)
+		leaves := a.Here().SayInstant(*t.Leaves)
 		rows = append(rows, slip.Bold(slip.Large, t.Run), slip.Text(slip.Large, leaves))
 	}
 	rows = append(rows, slip.Text(slip.Normal, things(t.Things)), number, foot(a))

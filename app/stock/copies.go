@@ -63,7 +63,7 @@ func (w *Writing) into(a *act.Act, i *store.Item) error {
 		switch {
 		case *w.HomeUntil < a.Today():
 			return problem.Newf(problem.Invalid, "%s is in the past. Choose a later day.",
-				w.HomeUntil.Say())
+				a.SayDate(*w.HomeUntil))
 		case w.HomeAfter == w.Branch:
 			return problem.Newf(problem.Invalid, "Its home branch is %s before and after. Leave the date empty.",
 				a.Network.BranchName(w.Branch))

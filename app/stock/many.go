@@ -238,13 +238,13 @@ func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
 		says = append(says, "belongs to "+a.Network.BranchName(c.Branch))
 		if c.Until != nil {
 			if *c.Until < a.Today() {
-				return out, "", problem.Newf(problem.Invalid, "%s is in the past. Choose a later day.", c.Until.Say())
+				return out, "", problem.Newf(problem.Invalid, "%s is in the past. Choose a later day.", a.SayDate(*c.Until))
 			}
 			out.HomeUntil = c.Until
-			says[0] += " until " + c.Until.Say()
+			says[0] += " until " + a.Network.SayDate(*c.Until)
 		}
 	} else if c.Until != nil {
-		return out, "", problem.Newf(problem.Invalid, "Choose their home branch until %s.", c.Until.Say())
+		return out, "", problem.Newf(problem.Invalid, "Choose their home branch until %s.", a.SayDate(*c.Until))
 	}
 	for _, k := range []struct {
 		kind, name, code string

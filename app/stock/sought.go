@@ -140,7 +140,7 @@ func lent(a *act.Act, l *store.LentShown) Lent {
 		Loan: l.ID, Item: l.ItemID, Title: l.TitleName, Author: l.Author, Barcode: l.Barcode, Call: l.CallNumber,
 		Shelf: a.Network.ClassName("collection", l.Collection), Material: a.Network.ClassName("material", l.Material),
 		Branch: a.Network.BranchName(l.BranchCode), Home: a.Network.BranchName(l.Home), Since: l.LentAt,
-		Due:   due.Say(branch),
+		Due:   due.Near(branch, a.Today()),
 		DueOn: due.Day(branch).String(), Late: due.Late(branch, a.Now), Lost: l.LostAt != nil, Renewals: l.Renewals,
 	}
 	named := l.PatronBranch != nil &&

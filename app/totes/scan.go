@@ -2,10 +2,10 @@ package totes
 
 import (
 	"strconv"
+	"time"
 
 	"nevrin/app/act"
 	"nevrin/app/moving"
-	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/tote"
 	"nevrin/store"
@@ -75,7 +75,7 @@ func Scan(a *act.Act, id int64) (*Seen, error) {
 // say makes the sign of a tote.
 func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 	name, from, to := "Tote "+tote.Number(b.ID), a.Network.BranchName(b.FromBranch), a.Network.BranchName(b.ToBranch)
-	when := calendar.SayInstant(b.SeenAt, a.Here().Location)
+	when := a.Here().SayInstant(b.SeenAt)
 	out := &Seen{ID: b.ID, OK: true}
 	on := func(heading, detail string) *Seen {
 		out.Sign = moving.Sign{Kind: circulation.Tote, Heading: name + heading, Place: to, Code: b.ToBranch,
@@ -114,7 +114,7 @@ func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 		}
 		return here(" was declared lost and has arrived from", from, unpack)
 	case tote.Unpacked:
-		return aside("An empty tote", name+" was unpacked at "+calendar.SayInstant(*b.EndedAt, a.Here().Location)+
+		return aside("An empty tote", name+" was unpacked at "+a.Here().SayInstant(*b.EndedAt)+
 			". Remove its label. Scan anything still in it item by item.")
 	case tote.Filling:
 		return aside("Not closed yet", name+" for "+to+" is still open. Close it under Totes before the courier takes it.")
@@ -130,10 +130,11 @@ func byRun(a *act.Act, b *store.ToteShown) string {
 		return "No run there within four weeks. Ask the courier."
 	}
 	leg := j.Legs[0]
-	leaves := leg.Depart.In(a.Here().Location).Format("Mon 2 Jan 15:04")
+	day := func(t time.Time) string { return a.SayDate(a.Here().Date(t)) }
+	leaves := day(leg.Depart) + " " + a.Here().SayClock(leg.Depart)
 	says := "By " + a.Network.Timetable.RunName(leg.Run) + ", " + leaves
 	if j.OnShelf != nil {
-		says += "; on its shelf by " + j.OnShelf.In(a.Here().Location).Format("15:04 Mon 2 Jan")
+		says += "; on its shelf by " + a.Here().SayClock(*j.OnShelf) + " " + day(*j.OnShelf)
 	}
 	return says + "."
 }

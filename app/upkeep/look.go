@@ -7,6 +7,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	core "nevrin/core/settings"
 )
 
 // Shown is a part as it stands, with the change by which it does.
@@ -20,6 +21,7 @@ type Shown[T any] struct {
 type Whole struct {
 	Own      Shown[Own]       `json:"own"`
 	Settings Shown[Settled]   `json:"settings"`
+	Usual    Settled          `json:"usual" doc:"The settings of a network that has changed none"`
 	Numbers  Shown[Numbers]   `json:"numbers"`
 	Branches []Shown[Branch]  `json:"branches"`
 	Stations []Shown[Station] `json:"stations"`
@@ -62,6 +64,7 @@ func Look(a *act.Act) (*Whole, error) {
 		Own:      Shown[Own]{"", seen[[2]string{"network", ""}], Own{a.Network.Name, a.Network.Symbol}},
 		Lacks:    lacks(a),
 		Settings: Shown[Settled]{"", seen[[2]string{"settings", ""}], a.Network.Settled},
+		Usual:    core.Usual(),
 		Numbers:  Shown[Numbers]{"", seen[[2]string{"numbers", ""}], a.Network.Numbers},
 	}
 	var keys []string

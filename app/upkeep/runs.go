@@ -146,8 +146,8 @@ func (t *Trip) check(a *act.Act) error {
 		}
 	}
 	if t.From != nil && t.Until != nil && *t.Until < *t.From {
-		return problem.Newf(problem.Invalid, "Its season ends on %s, before it starts on %s.", t.Until.Say(),
-			t.From.Say())
+		return problem.Newf(problem.Invalid, "Its season ends on %s, before it starts on %s.", a.SayDate(*t.Until),
+			a.SayDate(*t.From))
 	}
 	last, where := calendar.Minute(0), ""
 	for k, s := range t.Stops {

@@ -16,7 +16,6 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
-	"nevrin/core/calendar"
 	"nevrin/store"
 )
 
@@ -173,7 +172,7 @@ func changedSince(a *act.Act, c *store.ChangeShown) error {
 		problem.Refused,
 		"%s changed this on %s, after you opened it. Your changes were not saved. Check it and try again.",
 		who,
-		calendar.SayInstant(c.At, a.Network.Location),
+		a.Network.SayInstant(c.At),
 	)
 }
 

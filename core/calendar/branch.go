@@ -89,6 +89,7 @@ type Branch struct {
 	Code       Code
 	Name, Zone string
 	Location   *time.Location
+	Style      Style  // how its network writes dates and times
 	Weekly     [7]Day // by time.Weekday
 	Closures   []Closure
 	Openings   map[Date]Opening

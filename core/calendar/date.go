@@ -38,9 +38,6 @@ func (d Date) Add(days int) Date          { return d + Date(days) }
 func (d Date) AddYears(n int) Date        { return DateOf(d.UTC().AddDate(n, 0, 0)) }
 func (d Date) DaysSince(earlier Date) int { return int(d - earlier) }
 
-// Say writes the date as people say it: "Tue 20 Oct 2026".
-func (d Date) Say() string { return d.UTC().Format("Mon 2 Jan 2006") }
-
 // MarshalText and UnmarshalText carry a date as "2026-10-06".
 func (d Date) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
 

@@ -17,7 +17,7 @@ func ExampleBranch_NextOpenDay() {
 	b.Closures = []calendar.Closure{{From: calendar.MakeDate(2026, 10, 13), To: calendar.MakeDate(2026, 10, 14), Name: "Boiler work"}}
 	next, _ := b.NextOpenDay(calendar.MakeDate(2026, 10, 10))
 	_, reason := b.DayWithReason(calendar.MakeDate(2026, 10, 13))
-	fmt.Println(next.Say())
+	fmt.Println(calendar.UsualStyle.Date(next))
 	fmt.Println(reason)
 	// Output:
 	// Thu 15 Oct 2026

@@ -106,7 +106,7 @@ func TestDatesAndTimesAsText(t *testing.T) {
 	}
 	at, err := calendar.ParseInstant("2026-10-06T14:05", halifax)
 	require.NoError(t, err)
-	assert.Equal(t, "Tue 6 Oct 2026, 14:05", calendar.SayInstant(at, halifax))
+	assert.Equal(t, "Tue 6 Oct 2026, 14:05", calendar.UsualStyle.Instant(at, halifax))
 	for _, name := range []string{"", "Local", "Mars/Olympus"} {
 		_, err := calendar.ParseLocation(name)
 		assert.Error(t, err, name)

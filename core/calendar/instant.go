@@ -75,11 +75,6 @@ func PrintInstant(t time.Time, loc *time.Location) string {
 	return t.In(loc).Format("2006-01-02T15:04:05-07:00")
 }
 
-// SayInstant writes an instant as people say it in loc: "Tue 20 Oct 2026, 14:00".
-func SayInstant(t time.Time, loc *time.Location) string {
-	return t.In(loc).Format("Mon 2 Jan 2006, 15:04")
-}
-
 // ParseLocation finds a zone of the tz database by name. "Local" and "" are not names.
 func ParseLocation(name string) (*time.Location, error) {
 	if name != "" && name != "Local" {

@@ -237,7 +237,7 @@ func TestWhereAnItemGoes(t *testing.T) {
 			if c.float {
 				c.i.Rules = floats
 			}
-			way, trace := circulation.Whither(c.i, why.New("Where it goes"), func(code calendar.Code) string { return "branch " + string(code) })
+			way, trace := circulation.Destination(c.i, why.New("Where it goes"), func(code calendar.Code) string { return "branch " + string(code) })
 			assert.Equal(t, c.way, way)
 			assert.Equal(t, c.says, trace.Result)
 			if c.i.Until != nil {

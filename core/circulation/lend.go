@@ -131,22 +131,23 @@ func StopsOfPatron(
 	at rulebook.Situation,
 	b loan.Borrower,
 	today calendar.Date,
+	style calendar.Style,
 ) []loan.Stop {
 	terms := rules.Decide(ofPatron(at), nil)
-	return loan.StopsOf(b, terms.Limits(), today)
+	return loan.StopsOf(b, terms.Limits(), today, style)
 }
 
 // stops are all reasons not to lend, those of the patron first.
 func (l *Lending) stops(v *Verdict) []loan.Stop {
 	b := Count(l.Borrower, l.OnLoan, l.At[rulebook.MaterialClass], l.Now)
-	out := StopsOfPatron(l.Rules, l.At, b, l.Branch.Date(l.Now))
+	out := StopsOfPatron(l.Rules, l.At, b, l.Branch.Date(l.Now), l.Branch.Style)
 	out = append(out, loan.StopsFor(b, v.Terms.Limits())...)
 	if c := l.Claim; c != nil {
 		text := "On hold for somebody else at " + c.Pickup + "."
 		if c.Ready {
-			text = "On the hold shelf for somebody else until " + c.Until.Say() + "."
+			text = "On the hold shelf for somebody else until " + l.Branch.SayDate(c.Until) + "."
 			if c.Until < l.Branch.Date(l.Now) {
-				text = "Still on the hold shelf for somebody else; pickup date was " + c.Until.Say() + "."
+				text = "Still on the hold shelf for somebody else; pickup date was " + l.Branch.SayDate(c.Until) + "."
 			}
 		}
 		if c.For != "" {

@@ -59,7 +59,7 @@ func Renew(r Renewing) Renewed {
 	if l.LostAt != nil {
 		return Renewed{By: CountsAsLost, Refused: "Not renewed: it is marked lost. If it is here, return it first."}
 	}
-	if stops := StopsOfPatron(r.Rules, l.At, r.Borrower, l.Branch.Date(r.Now)); len(stops) > 0 {
+	if stops := StopsOfPatron(r.Rules, l.At, r.Borrower, l.Branch.Date(r.Now), l.Branch.Style); len(stops) > 0 {
 		return Renewed{By: Stopped, Refused: "Not renewed: " + stops[0].Text}
 	}
 	if r.Awaited {

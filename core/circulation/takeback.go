@@ -65,12 +65,12 @@ func TakeBack(l Lent, c Counting, billed []ledger.Billed) Ended {
 	trace = trace.Under(why.Fact, l.Rules.Why(l.At, l.Own, rulebook.FineRate))
 	switch {
 	case c.As != nil:
-		trace = trace.Add(why.Fact, "Counted as returned on "+c.As.Say())
+		trace = trace.Add(why.Fact, "Counted as returned on "+l.Branch.SayDate(*c.As))
 	case c.At != nil:
-		trace = trace.Add(why.Fact, "Counted as returned at "+calendar.SayInstant(*c.At, l.Branch.Location))
+		trace = trace.Add(why.Fact, "Counted as returned at "+l.Branch.SayInstant(*c.At))
 	}
 	if l.Claimed != nil {
-		on := l.Branch.Date(*l.Claimed).Say()
+		on := l.Branch.SayDate(l.Branch.Date(*l.Claimed))
 		trace = trace.Add(why.Fact, "Claimed returned on "+on+", and counted so")
 	}
 	e := Ended{Late: result.Late > 0, Fine: result.Fine, Why: trace}
@@ -88,7 +88,7 @@ func TakeBack(l Lent, c Counting, billed []ledger.Billed) Ended {
 func (e *Ended) foundAgain(l Lent, terms lateness.LostTerms, now time.Time, billed []ledger.Billed) {
 	lost, back := l.Branch.Date(*l.LostAt), l.Branch.Date(now)
 	within := calendar.Count(terms.RefundWithin, "day")
-	e.Why = e.Why.Add(why.Note, "Lost since "+lost.Say())
+	e.Why = e.Why.Add(why.Note, "Lost since "+l.Branch.SayDate(lost))
 	if !terms.Credited(lost, back) {
 		e.Fine = 0
 		e.Why.Result = "Found too late for a credit"

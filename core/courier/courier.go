@@ -272,22 +272,22 @@ func (tr *Trips) journey(to calendar.Code, arrives time.Time, last *reach) *Jour
 // Why tells how the journey goes.
 func (t *Timetable) Why(j *Journey, from, to calendar.Code, ready time.Time) why.Trace {
 	name := func(code calendar.Code) string { return t.Branches[code].Name }
-	loc := t.Branches[to].Location
+	there := t.Branches[to].Branch
 	trace := why.New("When it gets to "+name(to)).
-		Add(why.Fact, "Ready at "+name(from)+" on "+calendar.SayInstant(ready, loc))
+		Add(why.Fact, "Ready at "+name(from)+" on "+there.SayInstant(ready))
 	if j == nil {
 		trace.Result = "No run gets there within 28 days"
 		return trace.Add(why.Limit, "No run of the next 28 days gets from "+name(from)+" to "+name(to))
 	}
 	for _, leg := range j.Legs {
-		trace = trace.Add(why.Sum, t.RunName(leg.Run)+": "+name(leg.From)+" "+calendar.SayInstant(leg.Depart, loc)+
-			", "+name(leg.To)+" "+leg.Arrive.In(loc).Format("15:04"))
+		trace = trace.Add(why.Sum, t.RunName(leg.Run)+": "+name(leg.From)+" "+there.SayInstant(leg.Depart)+
+			", "+name(leg.To)+" "+there.SayClock(leg.Arrive))
 	}
 	if j.OnShelf == nil {
 		trace.Result = name(to) + " never opens"
 		return trace
 	}
-	trace.Result = "On the shelf by " + calendar.SayInstant(*j.OnShelf, loc)
+	trace.Result = "On the shelf by " + there.SayInstant(*j.OnShelf)
 	return trace.Add(
 		why.Sum,
 		"Taking in takes "+calendar.Count(t.Branches[to].ReceiveMinutes, "open minute")+" at "+name(to),

@@ -116,7 +116,7 @@ func settle(
 	letOff int,
 	title string,
 ) (Result, why.Trace) {
-	trace := why.New(title).Add(why.Fact, "Counted from "+from.date.Say()+" to "+calendar.SayInstant(to.at, b.Location))
+	trace := why.New(title).Add(why.Fact, "Counted from "+b.SayDate(from.date)+" to "+b.SayInstant(to.at))
 	late, trace := units(b, t.Unit, from, to, trace)
 	left := late
 	if letOff > 0 && !t.Unit.InHours() && late > 0 {
@@ -249,9 +249,9 @@ func units(b *calendar.Branch, unit Unit, from, to moment, trace why.Trace) (int
 	for d := from.date + 1; d <= to.date; d++ {
 		if open, reason := b.DayWithReason(d); unit == CalendarDay || len(open) > 0 {
 			n++
-			counted = append(counted, sayDay(d))
+			counted = append(counted, b.Style.Day(d))
 		} else {
-			skipped = append(skipped, sayDay(d)+" ("+reason+")")
+			skipped = append(skipped, b.Style.Day(d)+" ("+reason+")")
 		}
 	}
 	if n > 0 {
@@ -293,8 +293,6 @@ func hoursBetween(b *calendar.Branch, unit Unit, from, to moment) (int, time.Dur
 	}
 	return int((passed + time.Hour - 1) / time.Hour), passed
 }
-
-func sayDay(d calendar.Date) string { return d.UTC().Format("Mon 2 Jan") }
 
 // some lists what fits on a few lines; a year of days is not read one by one.
 func some(days []string) string {

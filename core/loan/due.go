@@ -74,7 +74,7 @@ func (d Due) Late(b *calendar.Branch, at time.Time) bool {
 	return b.Date(at) > d.Date
 }
 
-// Print writes the due as files carry it; Say as people say it.
+// Print writes the due as files carry it.
 func (d Due) Print(b *calendar.Branch) string {
 	if d.Hours {
 		return calendar.PrintInstant(d.At, b.Location)
@@ -82,16 +82,25 @@ func (d Due) Print(b *calendar.Branch) string {
 	return d.Date.String()
 }
 
+// Near writes the due as short as it can be told apart on a day: with its year only where that is another.
+func (d Due) Near(b *calendar.Branch, today calendar.Date) string {
+	if d.Hours {
+		return b.Style.Near(b.Date(d.At), today) + ", " + b.SayClock(d.At)
+	}
+	return b.Style.Near(d.Date, today)
+}
+
+// Say writes the due as people say it, with its year.
 func (d Due) Say(b *calendar.Branch) string {
 	if d.Hours {
-		return calendar.SayInstant(d.At, b.Location)
+		return b.SayInstant(d.At)
 	}
-	return d.Date.Say()
+	return b.SayDate(d.Date)
 }
 
 // Lend decides when a loan made at an instant is due.
 func Lend(b *calendar.Branch, t Terms, lent time.Time) (Due, why.Trace) {
-	trace := why.New("Due date").Add(why.Fact, "Lent at "+b.Name+" on "+calendar.SayInstant(lent, b.Location))
+	trace := why.New("Due date").Add(why.Fact, "Lent at "+b.Name+" on "+b.SayInstant(lent))
 	due, trace := count(b, t, lent, b.Date(lent), trace)
 	trace.Result = due.Say(b)
 	return due, trace
@@ -100,7 +109,7 @@ func Lend(b *calendar.Branch, t Terms, lent time.Time) (Due, why.Trace) {
 // Renew decides when a loan renewed at an instant is due. A renewal never shortens a loan.
 func Renew(b *calendar.Branch, t Terms, present Due, renewed time.Time) (Due, why.Trace) {
 	trace := why.New("Due date after renewal").
-		Add(why.Fact, "Renewed on "+calendar.SayInstant(renewed, b.Location)+"; was due "+present.Say(b))
+		Add(why.Fact, "Renewed on "+b.SayInstant(renewed)+"; was due "+present.Say(b))
 	from := renewed
 	if t.RenewFromDue {
 		if present.Hours {
@@ -141,10 +150,10 @@ func dayDue(
 	trace why.Trace,
 ) (calendar.Date, why.Trace) {
 	date := from.Add(t.Period.Days)
-	trace = trace.Add(why.Sum, t.Period.Say()+" after "+from.Say()+" is "+date.Say())
+	trace = trace.Add(why.Sum, t.Period.Say()+" after "+b.SayDate(from)+" is "+b.SayDate(date))
 	latest, limited := firstAfter(t.LatestDue, latestAfter)
 	if limited && date > latest {
-		return fallBack(b, t, latest, from, trace.Add(why.Limit, "Never due after "+latest.Say()))
+		return fallBack(b, t, latest, from, trace.Add(why.Limit, "Never due after "+b.SayDate(latest)))
 	}
 	hours, reason := b.DayWithReason(date)
 	if len(hours) > 0 || t.ClosedDay == Keep {
@@ -160,14 +169,14 @@ func dayDue(
 	if !ok {
 		return date, trace.Add(why.Note, b.Name+" has no open day within two years, so the date stays")
 	}
-	trace = trace.Add(why.Limit, date.Say()+" is closed at "+b.Name+" ("+reason+"), so "+moved.Say())
+	trace = trace.Add(why.Limit, b.SayDate(date)+" is closed at "+b.Name+" ("+reason+"), so "+b.SayDate(moved))
 	if limited && moved > latest {
 		return fallBack(
 			b,
 			t,
 			latest,
 			from,
-			trace.Add(why.Limit, "That is after "+latest.Say()+", the latest date allowed"),
+			trace.Add(why.Limit, "That is after "+b.SayDate(latest)+", the latest date allowed"),
 		)
 	}
 	return moved, trace
@@ -177,7 +186,7 @@ func dayDue(
 func fallBack(b *calendar.Branch, t Terms, latest, from calendar.Date, trace why.Trace) (calendar.Date, why.Trace) {
 	if t.ClosedDay != Keep && !b.OpenOn(latest) {
 		if day, ok := b.LastOpenDay(latest, from); ok {
-			return day, trace.Add(why.Limit, latest.Say()+" is closed, so the last open day before it, "+day.Say())
+			return day, trace.Add(why.Limit, b.SayDate(latest)+" is closed, so the last open day before it, "+b.SayDate(day))
 		}
 	}
 	return latest, trace
@@ -185,7 +194,7 @@ func fallBack(b *calendar.Branch, t Terms, latest, from calendar.Date, trace why
 
 func hourDue(b *calendar.Branch, t Terms, from time.Time, trace why.Trace) (time.Time, why.Trace) {
 	at := from.Add(time.Duration(t.Period.Minutes) * time.Minute)
-	trace = trace.Add(why.Sum, t.Period.Say()+" later is "+calendar.SayInstant(at, b.Location))
+	trace = trace.Add(why.Sum, t.Period.Say()+" later is "+b.SayInstant(at))
 	if t.ClosedDay == Keep || b.OpenAt(at) {
 		return at, trace
 	}
@@ -199,7 +208,7 @@ func hourDue(b *calendar.Branch, t Terms, from time.Time, trace why.Trace) (time
 	if !ok {
 		return at, trace.Add(why.Note, b.Name+" does not open within two years, so the time stays")
 	}
-	return moved, trace.Add(why.Limit, b.Name+" is closed then, so "+calendar.SayInstant(moved, b.Location))
+	return moved, trace.Add(why.Limit, b.Name+" is closed then, so "+b.SayInstant(moved))
 }
 
 func firstAfter(dates []calendar.Date, day calendar.Date) (calendar.Date, bool) {
@@ -282,9 +291,9 @@ func ByHand(was Due, lost bool, day, today calendar.Date, b *calendar.Branch, re
 	case !b.OpenOn(day):
 		next, ok := b.NextOpenDay(day)
 		if !ok {
-			return fmt.Sprintf("%s is closed on %s.", b.Name, day.Say())
+			return fmt.Sprintf("%s is closed on %s.", b.Name, b.SayDate(day))
 		}
-		return fmt.Sprintf("%s is closed on %s. It next opens on %s.", b.Name, day.Say(), next.Say())
+		return fmt.Sprintf("%s is closed on %s. It next opens on %s.", b.Name, b.SayDate(day), b.SayDate(next))
 	}
 	return ""
 }

@@ -100,7 +100,7 @@ func (k StopKind) NeedsReason() bool { return !slices.Contains(Asks, k) }
 const AdultFrom = 18
 
 // StopsOf are the reasons for which a patron may borrow nothing at all, each its own.
-func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
+func StopsOf(b Borrower, l Limits, today calendar.Date, style calendar.Style) []Stop {
 	var out []Stop
 	stop := func(kind StopKind, format string, args ...any) {
 		out = append(out, Stop{kind, fmt.Sprintf(format, args...)})
@@ -119,7 +119,7 @@ func StopsOf(b Borrower, l Limits, today calendar.Date) []Stop {
 		stop(CardStopped, "Blocked from borrowing: %s.", strings.TrimSuffix(b.Stopped, "."))
 	}
 	if b.CardUntil != nil && *b.CardUntil < today {
-		stop(CardEnded, "The card expired on %s.", b.CardUntil.Say())
+		stop(CardEnded, "The card expired on %s.", style.Date(*b.CardUntil))
 	}
 	if counts := b.Owes - b.Disputed; l.Owed != nil && counts > *l.Owed && !b.Invoiced {
 		besides := ""
@@ -241,7 +241,7 @@ func DueSoon(due Due, b *calendar.Branch, now time.Time) *Stop {
 			fmt.Sprintf(
 				"Due back in %s, at %s. Lend it?",
 				calendar.Count(int(left.Minutes()), "minute"),
-				due.At.In(b.Location).Format("15:04"),
+				b.SayClock(due.At),
 			),
 		}
 	}
@@ -311,7 +311,7 @@ func MayCountAs(b *calendar.Branch, today, as calendar.Date, back *int) (first c
 const binLooksBack = 60
 
 // Earlier asks first where somebody has had a title before: how often, and when it last came back.
-func Earlier(times int, last calendar.Date) *Stop {
+func Earlier(times int, last calendar.Date, style calendar.Style) *Stop {
 	if times == 0 {
 		return nil
 	}
@@ -319,5 +319,5 @@ func Earlier(times int, last calendar.Date) *Stop {
 	if times > 1 {
 		often = fmt.Sprintf("%d times", times)
 	}
-	return &Stop{HadBefore, fmt.Sprintf("Has borrowed this title %s before, last returned on %s.", often, last.Say())}
+	return &Stop{HadBefore, fmt.Sprintf("Has borrowed this title %s before, last returned on %s.", often, style.Date(last))}
 }

@@ -281,10 +281,7 @@ func (b *Rulebook) Sentence(r *Rule) string {
 	for k, s := range r.Settings {
 		settings[k] = strings.ToLower(
 			All[s.Term].Name[:1],
-		) + All[s.Term].Name[1:] + " " + s.Value.Say(
-			s.Term,
-			b.Currency,
-		)
+		) + All[s.Term].Name[1:] + " " + b.Say(s.Term, s.Value)
 	}
 	where := strings.TrimSuffix(strings.ReplaceAll(b.SayScope(r.Scope), ". ", "; "), ".")
 	return where + ": " + strings.Join(settings, ", ") + "."

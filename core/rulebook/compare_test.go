@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
 )
 
@@ -139,9 +140,9 @@ func TestComparisonInWords(t *testing.T) {
 				s,
 			) + fmt.Sprintln(
 				":",
-				s.Old.Value.Say(s.Term, old.Currency),
+				s.Old.Value.Say(s.Term, old.Currency, calendar.UsualStyle),
 				"to",
-				s.New.Value.Say(s.Term, old.Currency),
+				s.New.Value.Say(s.Term, old.Currency, calendar.UsualStyle),
 			)
 		}
 	}

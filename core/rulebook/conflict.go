@@ -156,9 +156,8 @@ func (b *Rulebook) Warnings() []Warning {
 				found,
 				Warning{
 					rules,
-					"“" + r.Title() + "” counts lateness in " + unit.Say(FineUnit, b.Currency) + "s where " + from +
-						" counts in " + turned.Value.Say(FineUnit,
-						b.Currency) + "s, and does not settle both fine_rate and grace for it.",
+					"“" + r.Title() + "” counts lateness in " + b.Say(FineUnit, unit) + "s where " + from +
+						" counts in " + b.Say(FineUnit, turned.Value) + "s, and does not settle both fine_rate and grace for it.",
 				},
 			)
 		}

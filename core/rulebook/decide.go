@@ -197,7 +197,7 @@ func (b *Rulebook) Why(at Situation, own []Setting, t Term) why.Trace {
 	trace := why.New(All[t].Name)
 	terms := b.Decide(at, own)
 	decided := terms.Of(t)
-	trace.Result = decided.Value.Say(t, b.Currency)
+	trace.Result = b.Say(t, decided.Value)
 	trace = trace.Add(why.Fact, b.SaySituation(at))
 	if decided.Own {
 		trace = trace.Add(why.Decided, "The item’s own terms say "+trace.Result, "They override all rules.")
@@ -221,7 +221,7 @@ func (b *Rulebook) Why(at Situation, own []Setting, t Term) why.Trace {
 			Kind:   why.Outweighed,
 			Text:   s.rule.Title(),
 			Rule:   s.rule.ID,
-			Detail: b.SayScope(s.rule.Scope) + " Says " + s.value.Say(t, b.Currency) + ".",
+			Detail: b.SayScope(s.rule.Scope) + " Says " + b.Say(t, s.value) + ".",
 		}
 		switch {
 		case s.rule == decided.Rule:

@@ -19,7 +19,7 @@ func ExampleRulebook_Decide() {
 	}
 	at := rulebook.Situate("WRN", "SLM", "general", "film", "child")
 	terms := book.Decide(at, nil)
-	fmt.Println(terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, book.Currency), "by", terms.Of(rulebook.LoanPeriod).RuleID())
+	fmt.Println(book.Say(rulebook.LoanPeriod, terms.Value(rulebook.LoanPeriod)), "by", terms.Of(rulebook.LoanPeriod).RuleID())
 	// Output:
 	// 14 days by island-films
 }

@@ -161,8 +161,8 @@ func (r *Rehearsal) settle(b *Rulebook, at Situation, own []Setting) *ready {
 		renewals: terms.Value(Renewals).Number(),
 	}
 	numbered := func(period Term, l loan.Terms) timed {
-		text := terms.Value(period).Say(period, b.Currency) + terms.Value(ClosedDay).Say(ClosedDay, b.Currency) +
-			terms.Value(LatestDue).Say(LatestDue, b.Currency)
+		text := b.Say(period, terms.Value(period)) + b.Say(ClosedDay, terms.Value(ClosedDay)) +
+			b.Say(LatestDue, terms.Value(LatestDue))
 		number, known := r.numbers[text]
 		if !known {
 			number = len(r.numbers)

@@ -78,7 +78,7 @@ func TestRulesThereAndBack(t *testing.T) {
 		}
 		for _, r := range first.Rules { // and every value can be said
 			for _, s := range r.Settings {
-				if s.Value.Say(s.Term, currency) == "" {
+				if first.Say(s.Term, s.Value) == "" {
 					t.Fatalf("%s of %s says nothing", s.Term, r.ID)
 				}
 			}

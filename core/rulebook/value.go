@@ -131,8 +131,17 @@ func (v Value) Plain(t Term, currency money.Currency) any {
 	return v.n
 }
 
+// Say writes a value of a term as people say it in the rulebook's network.
+func (b *Rulebook) Say(t Term, v Value) string {
+	style := calendar.UsualStyle
+	if len(b.Branches) > 0 {
+		style = b.Branches[0].Style
+	}
+	return v.Say(t, b.Currency, style)
+}
+
 // Say writes the value as people say it: "21 days", "no limit", "open day".
-func (v Value) Say(t Term, currency money.Currency) string {
+func (v Value) Say(t Term, currency money.Currency, style calendar.Style) string {
 	info := &All[t]
 	if v.null {
 		return "no limit"
@@ -148,7 +157,7 @@ func (v Value) Say(t Term, currency money.Currency) string {
 		}
 		words := make([]string, len(v.dates))
 		for i, d := range v.dates {
-			words[i] = d.Say()
+			words[i] = style.Date(d)
 		}
 		return strings.Join(words, ", ")
 	case KindMoney:

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"nevrin/core/calendar"
 	"nevrin/core/expect"
 	"nevrin/core/ledger"
 	"nevrin/core/loan"
@@ -20,21 +21,22 @@ import (
 
 // Settings are all of it. What a network has not settled is as in Usual.
 type Settings struct {
-	IdleMinutes int          `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
-	Second      []role.Role  `json:"second_factor" maxItems:"10" nullable:"false" doc:"Roles whose people need a second factor to sign in"`
-	Limits      Limits       `json:"limits"`
-	Keep        Keep         `json:"keep"`
-	AskBefore   bool         `json:"ask_before" doc:"Lending asks first where a patron has had the title before, unless they chose otherwise"`
-	SignUps     SignUps      `json:"sign_ups"`
-	OneAddress  bool         `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
-	Confirm     int          `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
-	Records     Records      `json:"records" doc:"The service that is asked for records of titles"`
-	Mail        Mail         `json:"mail" doc:"From whom email to patrons comes"`
-	Counter     Counter      `json:"counter" doc:"How lending and taking back go"`
-	Money       Money        `json:"money" doc:"How money is taken and booked"`
-	Holds       Holds        `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
-	Guardians   bool         `json:"guardians" doc:"On their own page, those who answer for children see what these have on loan, wait for and owe"`
-	Fields      person.Needs `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
+	IdleMinutes int            `json:"idle_minutes" minimum:"0" maximum:"720" doc:"After so long without a hand on it, a shared station asks who is there; 0: never"`
+	Second      []role.Role    `json:"second_factor" maxItems:"10" nullable:"false" doc:"Roles whose people need a second factor to sign in"`
+	Limits      Limits         `json:"limits"`
+	Keep        Keep           `json:"keep"`
+	AskBefore   bool           `json:"ask_before" doc:"Lending asks first where a patron has had the title before, unless they chose otherwise"`
+	SignUps     SignUps        `json:"sign_ups"`
+	OneAddress  bool           `json:"one_address" doc:"A household has one address: written anew for one of them it holds for all who had the old one"`
+	Confirm     int            `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
+	Records     Records        `json:"records" doc:"The service that is asked for records of titles"`
+	Mail        Mail           `json:"mail" doc:"From whom email to patrons comes"`
+	Counter     Counter        `json:"counter" doc:"How lending and taking back go"`
+	Money       Money          `json:"money" doc:"How money is taken and booked"`
+	Holds       Holds          `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
+	Guardians   bool           `json:"guardians" doc:"On their own page, those who answer for children see what these have on loan, wait for and owe"`
+	Fields      person.Needs   `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
+	Style       calendar.Style `json:"style" doc:"How dates and times are written"`
 }
 
 // Records is the service that is asked for records of titles; without an address there is none.
@@ -259,8 +261,8 @@ func Usual() Settings {
 			Order: queue.Order{First: []string{}, Last: []string{}}, FetchMost: map[string]int{}, RoundMinutes: 180,
 			PerCopy: 5, Remind: 2, Missing: 15,
 		},
-		Fields: person.Needs{},
-		Keep:   Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
+		Fields: person.Needs{}, Style: calendar.UsualStyle,
+		Keep: Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
 	}
 }
 
@@ -280,6 +282,9 @@ func (s *Settings) Check() error {
 		return expect.Errorf(right, "a rest of %d minutes for stations", s.IdleMinutes)
 	}
 	if err := s.Fields.Check(); err != nil {
+		return err
+	}
+	if err := s.Style.Check(); err != nil {
 		return err
 	}
 	if err := s.Records.check(); err != nil {

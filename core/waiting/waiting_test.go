@@ -177,7 +177,7 @@ func TestForecastsAreOpenDaysAndKeepPromises(t *testing.T) {
 				continue
 			}
 			for _, d := range []calendar.Date{f.From, f.Likely, f.Until} {
-				require.True(t, b.OpenOn(d), "place %d: %s is no open day", k, d.Say())
+				require.True(t, b.OpenOn(d), "place %d: %s is no open day", k, calendar.UsualStyle.Date(d))
 				require.GreaterOrEqual(t, d, calendar.DateOf(at))
 			}
 			require.LessOrEqual(t, f.From, f.Likely)

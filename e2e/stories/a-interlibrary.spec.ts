@@ -21,7 +21,7 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await page.getByRole("button", { name: "Send request to Kelmouth College" }).click();
   const request = line(page, "Tidal Mills of the Outer Coast");
   await expect(request).toContainText("In transit to us", { timeout: 40_000 });
-  await expect(request).toContainText("due Tue 17 Nov 2026");
+  await expect(request).toContainText("due Tue 17 Nov");
   // Partners never learn for whom.
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", reader);
   expect(
@@ -44,7 +44,7 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("1 ready");
   await scan(page, item);
   const tape = page.getByRole("region", { name: "Scanned items" });
-  await expect(tape).toContainText("Due Tue 17 Nov 2026");
+  await expect(tape).toContainText("Due Tue 17 Nov");
   await tape.getByRole("button", { name: /^Why/ }).click();
   await expect(page.getByRole("dialog")).toContainText("The item’s own terms");
   await page.keyboard.press("Escape");
@@ -102,7 +102,7 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
     .click();
   await theirs.getByRole("button", { name: "Ship" }).click();
   await expect(theirs).toContainText("With them", { timeout: 40_000 });
-  await expect(theirs).toContainText("due Tue 3 Nov 2026"); // four weeks, by the rule for partners
+  await expect(theirs).toContainText("due Tue 3 Nov"); // four weeks, by the rule for partners
 
   const nobody = line(page, "A Book That Nobody Wrote");
   await nobody.getByRole("button", { name: "Answer" }).click();

@@ -30,7 +30,7 @@ test("the supervisor lengthens film loans on the islands", async ({ page }) => {
   await page.getByRole("button", { name: "Put in force …" }).click();
   await page.getByLabel("Reason for the change").fill("The ferry comes twice a week");
   await page.getByRole("button", { name: /^Put in force from/ }).click();
-  await expect(page.getByText(/^Edition 9 in force since Tue 6 Oct 2026/)).toBeVisible();
+  await expect(page.getByText(/^Edition 9 in force since Tue 6 Oct/)).toBeVisible();
 });
 
 test("desk staff lend a book and a film, and wrong numbers say what is wrong", async ({ page }) => {
@@ -45,8 +45,8 @@ test("desk staff lend a book and a film, and wrong numbers say what is wrong", a
   await scan(page, film);
   const tape = page.getByRole("region", { name: "Scanned items" });
   await expect(tape.getByText("Lent", { exact: true })).toHaveCount(2);
-  await expect(tape).toContainText("Due Tue 27 Oct 2026");
-  await expect(tape).toContainText("Due Thu 15 Oct 2026");
+  await expect(tape).toContainText("Due Tue 27 Oct");
+  await expect(tape).toContainText("Due Thu 15 Oct");
   await tape.getByRole("button", { name: "Why 7 days" }).click();
   await expect(page.getByRole("dialog")).toContainText("Boiler work");
   await page.keyboard.press("Escape");
@@ -63,7 +63,7 @@ test("desk staff lend a book and a film, and wrong numbers say what is wrong", a
   await expect(tape.getByRole("listitem").first()).toContainText("already");
   // A scan while another field has the focus is caught, not typed there.
   await page.getByRole("link", { name: "History" }).click();
-  await expect(page.getByRole("region", { name: "History" })).toContainText("until Thu 15 Oct 2026");
+  await expect(page.getByRole("region", { name: "History" })).toContainText("until Thu 15 Oct");
 });
 
 test("a scan that lands in a form field is caught and the field left as it was", async ({ page }) => {

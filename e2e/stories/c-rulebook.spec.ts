@@ -50,7 +50,7 @@ test("a change is written in the grid, tried on last year, and put in force with
   await form.getByRole("button", { name: "Save example in draft" }).click();
   const row = page.getByRole("row", { name: /A film at Thistle Bay/ });
   await expect(row).toContainText("Not as expected");
-  await expect(row).toContainText("lent Tue 6 Oct 2026, 11:00"); // as it was typed, by the branch's clock
+  await expect(row).toContainText("lent Tue 6 Oct, 11:00"); // as it was typed, by the branch's clock
   await row.getByRole("button", { name: "Why" }).click();
   await expect(page.getByRole("dialog")).toContainText("10 days");
   await page.keyboard.press("Escape");
@@ -76,7 +76,7 @@ test("a change is written in the grid, tried on last year, and put in force with
   const putting = page.getByRole("region", { name: "Put in force" });
   await expect(putting).toContainText("1 example does not give the expected result: “A film at Thistle Bay”");
   await expect(putting).toContainText(/1 rule differs from edition \d+/);
-  await expect(putting).toContainText("Rehearsed on Sun 1 Mar 2026 to Tue 6 Oct 2026");
+  await expect(putting).toContainText("Rehearsed on Sun 1 Mar to Tue 6 Oct");
   await page.getByRole("button", { name: /^Put in force from/ }).click();
   await expect(page.getByRole("alert")).toContainText("“A film at Thistle Bay” does not give the expected result");
   await page.getByLabel("Reason for the change").fill("Fewer come by in autumn");
@@ -130,10 +130,10 @@ test("the way back to an older edition says what it takes back, and an edition t
   await page.getByRole("button", { name: "Put in force …" }).click();
   await page.getByLabel("From", { exact: true }).fill("2026-12-01");
   await page.getByLabel("Reason for the change").fill("For the winter");
-  await page.getByRole("button", { name: "Put in force from Tue 1 Dec 2026" }).click();
-  await expect(page.getByText(/^Edition \d+ comes into force on Tue 1 Dec 2026/)).toBeVisible();
+  await page.getByRole("button", { name: "Put in force from Tue 1 Dec" }).click();
+  await expect(page.getByText(/^Edition \d+ comes into force on Tue 1 Dec/)).toBeVisible();
   await page.getByRole("button", { name: /^Withdraw edition/ }).click();
-  await expect(page.getByText(/^Edition \d+ was withdrawn before it began on Tue 1 Dec 2026/)).toBeVisible();
+  await expect(page.getByText(/^Edition \d+ was withdrawn before it began on Tue 1 Dec/)).toBeVisible();
 
   const line = page.getByRole("region", { name: "Editions" });
   await line

@@ -181,16 +181,20 @@ test("how far without asking is the network's to settle", async ({ page }) => {
   await signIn(page, "Ada Pellam");
   await go(page, "Network");
   await page.getByRole("main").getByRole("button", { name: "Settings" }).click();
-  await page.getByLabel("desk", { exact: true }).fill("7,50");
-  await page.getByLabel(/^Shared stations/).fill("9999");
-  await page.getByRole("button", { name: "Save settings" }).click();
+  await page.getByLabel(/^Idle minutes/).fill("9999");
+  await page.getByRole("button", { name: "Save stations and sign-in" }).click();
   await expect(page.getByRole("alert")).toContainText("Enter a number from 0 to 720.");
-  await page.getByLabel(/^Shared stations/).fill("45");
+  // What is unsaved in another section stays there while this one is saved.
+  const limits = page.getByRole("region", { name: "Limits for staff" });
+  await limits.getByLabel("desk", { exact: true }).fill("7,50");
+  await page.getByLabel(/^Idle minutes/).fill("45");
+  await page.getByRole("button", { name: "Save stations and sign-in" }).click();
+  await expect(page.getByRole("region", { name: "Stations and sign-in" })).toContainText("default: 30");
   await page
     .getByRole("group", { name: /^Owes too much/ })
     .getByRole("button", { name: "desk" })
     .click();
-  await page.getByRole("button", { name: "Save settings" }).click();
+  await limits.getByRole("button", { name: "Save limits for staff" }).click();
   await expect
     .poll(() =>
       ask(

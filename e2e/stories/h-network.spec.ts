@@ -144,7 +144,7 @@ test("somebody new sets up a second factor because their role needs one, and sig
   await tab(page, "Settings");
   const who = page.getByRole("group", { name: /^Roles that need a second factor/ });
   await who.getByRole("button", { name: "desk" }).click();
-  await page.getByRole("button", { name: "Save settings" }).click();
+  await page.getByRole("button", { name: "Save stations and sign-in" }).click();
   await tab(page, "Staff");
   await page.getByRole("button", { name: "Add person" }).click();
   const form = page.getByRole("form", { name: "Add person" });
@@ -205,10 +205,10 @@ test("email has a sender, is tried at once, and says where it is off", async ({ 
   const sender = email.getByLabel("Sender address");
   await expect(sender).toHaveValue("library@orrin.invalid");
   await sender.fill("the library");
-  await page.getByRole("button", { name: "Save settings" }).click();
+  await email.getByRole("button", { name: "Save email" }).click();
   await expect(email.getByText("Enter an email address, such as notices@library.example.")).toBeVisible();
   await sender.fill("");
-  await page.getByRole("button", { name: "Save settings" }).click();
+  await email.getByRole("button", { name: "Save email" }).click();
   const trial = page.getByRole("region", { name: "Test email" });
   await trial.getByLabel("To").fill("ada@post.invalid");
   await trial.getByRole("button", { name: "Send test email" }).click();
@@ -220,7 +220,7 @@ test("email has a sender, is tried at once, and says where it is off", async ({ 
   await page.getByRole("link", { name: "Network, Settings" }).click();
   await sender.fill("notices@orrin.invalid");
   await email.getByLabel("Reply address").fill("desk@orrin.invalid");
-  await page.getByRole("button", { name: "Save settings" }).click();
+  await email.getByRole("button", { name: "Save email" }).click();
   await trial.getByLabel("To").fill("ada@post.invalid");
   await expect
     .poll(async () => {

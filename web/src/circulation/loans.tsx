@@ -8,6 +8,7 @@ import { sayMoney } from "../ui/say";
 import type { PatronCardProps } from "./types";
 import { Why } from "../shell/why";
 import { useWrite } from "../shell/write";
+import { DateChoice } from "../ui/date";
 
 type Line = Schema["PeopleLine"];
 
@@ -252,10 +253,7 @@ function DueFields({
   const [reason, setReason] = useState("");
   return (
     <span className="mt-1 flex w-full flex-wrap items-end gap-2 text-ink">
-      <label className="grid gap-1 text-ink-2">
-        Due
-        <input type="date" className={inputLook} value={due} onChange={(e) => setDue(e.target.value)} />
-      </label>
+      <DateChoice label="Due" value={due} onChange={setDue} />
       <label className="grid flex-1 gap-1 text-ink-2">
         Reason
         <input className={inputLook} maxLength={300} value={reason} onChange={(e) => setReason(e.target.value)} />

@@ -29,7 +29,7 @@ export function Frame() {
   useEffect(() => {
     if (data) arrived(data);
   }, [data]);
-  if (data) sayIn(data.timezone, data.currency);
+  if (data) sayIn(data);
   const path = useRouterState({ select: (s) => s.location.pathname });
   if (path === "/enter") return <Enter />;
   if (me)

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { dateSays } from "./dates";
 import { toFigures, toMinor } from "./say";
 
 // What is checked is not compiled: the page allows no code that is made while it runs.
@@ -35,5 +36,5 @@ export const maybeEmail = z.union([
   z.literal(""),
   z.string().trim().pipe(z.email("Enter an email address, such as notices@library.example.")),
 ]);
-export const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, "Choose a date.");
+export const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, { error: dateSays });
 export const maybeDate = z.union([z.literal(""), date]);

@@ -1,6 +1,6 @@
 import { zodResolver } from "@hookform/resolvers/zod";
 import clsx from "clsx";
-import { useEffect, useId, useRef, useState, type ReactNode } from "react";
+import { createContext, useContext, useEffect, useId, useRef, useState, type ReactNode } from "react";
 import {
   FormProvider,
   useForm,
@@ -12,6 +12,7 @@ import {
   type PathValue,
 } from "react-hook-form";
 import type { z } from "zod";
+import { DateInput, TimeInput } from "./date";
 import { Button, inputLook, Trouble } from "./parts";
 import { moneySign, sayDate } from "./say";
 
@@ -117,15 +118,42 @@ function useProblem(name: string) {
   return (found as { message?: string } | undefined)?.message;
 }
 
-/** A label, its field, and below it in a sentence what is wrong. */
+/** What the fields of a form say where nobody has changed anything, and how to say a value in words. */
+export const Defaults = createContext<Record<string, unknown> | undefined>(undefined);
+
+const sayValue = (value: unknown): string => {
+  if (typeof value === "boolean") return value ? "on" : "off";
+  if (Array.isArray(value)) return value.length > 0 ? value.join(", ") : "none";
+  return typeof value === "string" && value !== "" ? value.replaceAll("_", " ") : "empty";
+};
+
+/** Marks a field that says something else than by default, where the form knows its defaults. */
+function Changed({ name }: { name: string }) {
+  const defaults = useContext(Defaults);
+  const value: unknown = useWatch({ name });
+  if (!defaults) return null;
+  const usual = name
+    .split(".")
+    .reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], defaults);
+  if (JSON.stringify(value ?? "") === JSON.stringify(usual ?? "")) return null;
+  return (
+    <span data-changed className="ml-1.5 rounded bg-tide-100 px-1.5 text-xs text-tide-700">
+      default: {sayValue(usual)}
+    </span>
+  );
+}
+
+/** A label, its field, and below it a hint, or in a sentence what is wrong. */
 export function Labelled({
   name,
   label,
+  hint,
   className,
   children,
 }: {
   name: string;
   label: string;
+  hint?: string;
   className?: string;
   children: (id: string, wrong: { "aria-invalid"?: true; "aria-describedby"?: string }) => ReactNode;
 }) {
@@ -133,8 +161,16 @@ export function Labelled({
   const problem = useProblem(name);
   return (
     <div className={clsx("grid content-start gap-1 text-sm text-ink-2", className)}>
-      <label htmlFor={id}>{label}</label>
-      {children(id, problem ? { "aria-invalid": true, "aria-describedby": `${id}-p` } : {})}
+      <span>
+        <label htmlFor={id}>{label}</label>
+        <Changed name={name} />
+      </span>
+      {children(id, problem ? { "aria-invalid": true, "aria-describedby": `${id}-p` } : describedBy(hint && `${id}-h`))}
+      {hint && !problem && (
+        <p id={`${id}-h`} className="text-xs text-ink-3">
+          {hint}
+        </p>
+      )}
       {problem && (
         <p id={`${id}-p`} role="alert" className="text-buoy-700">
           {problem}
@@ -144,22 +180,27 @@ export function Labelled({
   );
 }
 
+const describedBy = (id?: string) => (id ? { "aria-describedby": id } : {});
+
 export interface Common {
   name: string;
   label: string;
+  /** What it is for, or what an empty field does. */
+  hint?: string;
   className?: string;
 }
 
 export function TextField({
   name,
   label,
+  hint,
   className,
   width = "",
   ...rest
 }: Common & { width?: string; placeholder?: string; maxLength?: number; inputMode?: "numeric" }) {
   const { register } = useFormContext();
   return (
-    <Labelled name={name} label={label} className={className}>
+    <Labelled name={name} label={label} hint={hint} className={className}>
       {(id, wrong) => <input id={id} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />}
     </Labelled>
   );
@@ -173,15 +214,16 @@ export function TickField({ name, label, className }: Common) {
     <div className={clsx("flex items-center gap-2 text-sm text-ink-2", className)}>
       <input id={id} type="checkbox" {...register(name)} />
       <label htmlFor={id}>{label}</label>
+      <Changed name={name} />
     </div>
   );
 }
 
 /** Several lines of text. */
-export function LinesField({ name, label, className, rows = 3 }: Common & { rows?: number }) {
+export function LinesField({ name, label, hint, className, rows = 3 }: Common & { rows?: number }) {
   const { register } = useFormContext();
   return (
-    <Labelled name={name} label={label} className={className}>
+    <Labelled name={name} label={label} hint={hint} className={className}>
       {(id, wrong) => (
         <textarea id={id} rows={rows} {...wrong} {...register(name)} className={clsx(inputLook, "h-auto py-1")} />
       )}
@@ -189,47 +231,44 @@ export function LinesField({ name, label, className, rows = 3 }: Common & { rows
   );
 }
 
-export function DateField({ name, label, className, min }: Common & { min?: string }) {
-  const { register } = useFormContext();
+/** A date. What is no date stays in the field, and is told of in a sentence when the form is sent. */
+export function DateField({ name, label, hint, className, min }: Common & { min?: string }) {
+  const { setValue, control } = useFormContext<Record<string, string>>();
+  const value = useWatch({ control, name }) ?? "";
+  const set = (text: string) => setValue(name, text, { shouldDirty: true, shouldTouch: true, shouldValidate: true });
   return (
-    <Labelled name={name} label={label} className={className}>
-      {(id, wrong) => <input id={id} type="date" min={min} {...wrong} {...register(name)} className={inputLook} />}
+    <Labelled name={name} label={label} hint={hint} className={className}>
+      {(id, wrong) => <DateInput id={id} min={min} {...wrong} value={value} onChange={set} onWrong={set} />}
     </Labelled>
   );
 }
 
 /** A date, and a time where it matters. What it says is in the form of the file formats: 2026-10-06T14:00. */
-export function MomentField({ name, label, className }: Common) {
+export function MomentField({ name, label, hint, className }: Common) {
   const { setValue, control } = useFormContext<Record<string, string>>();
   const [day = "", time = ""] = (useWatch({ control, name }) ?? "").split("T");
   const set = (d: string, t: string) =>
     setValue(name, d && t ? `${d}T${t}` : d, { shouldDirty: true, shouldValidate: true });
   return (
-    <Labelled name={name} label={label} className={className}>
+    <Labelled name={name} label={label} hint={hint} className={className}>
       {(id, wrong) => (
         <span className="flex gap-1.5">
-          <input
+          <DateInput
             id={id}
-            type="date"
             {...wrong}
             value={day}
-            onChange={(e) => set(e.target.value, time)}
-            className={clsx(inputLook, "flex-1")}
+            onChange={(d) => set(d, time)}
+            onWrong={(text) => set(text, "")}
+            className="flex-1"
           />
-          <input
-            type="time"
-            aria-label={`${label}, time`}
-            value={time.slice(0, 5)}
-            onChange={(e) => set(day, e.target.value)}
-            className={inputLook}
-          />
+          <TimeInput label={`${label}, time`} value={time.slice(0, 5)} onChange={(t) => set(day, t)} />
         </span>
       )}
     </Labelled>
   );
 }
 
-/** Any number of dates, each struck out again. */
+/** Any number of dates, each of which can be removed. */
 export function DatesField({ name, label }: Common) {
   const { setValue, control } = useFormContext<Record<string, string>>();
   const [next, setNext] = useState("");
@@ -259,14 +298,7 @@ export function DatesField({ name, label }: Common) {
             ))}
           </span>
           <span className="flex gap-1.5">
-            <input
-              id={id}
-              type="date"
-              {...wrong}
-              value={next}
-              onChange={(e) => setNext(e.target.value)}
-              className={clsx(inputLook, "flex-1")}
-            />
+            <DateInput id={id} {...wrong} value={next} onChange={setNext} className="flex-1" />
             <Button plain disabled={!next} onClick={add}>
               Add
             </Button>
@@ -277,10 +309,10 @@ export function DatesField({ name, label }: Common) {
   );
 }
 
-export function MoneyField({ name, label, className }: Common) {
+export function MoneyField({ name, label, hint, className }: Common) {
   const { register } = useFormContext();
   return (
-    <Labelled name={name} label={label} className={className}>
+    <Labelled name={name} label={label} hint={hint} className={className}>
       {(id, wrong) => (
         <span className="relative grid">
           <span aria-hidden className="pointer-events-none absolute top-1.5 left-2">
@@ -296,10 +328,10 @@ export function MoneyField({ name, label, className }: Common) {
 export type Option = readonly [code: string, name: string];
 
 /** One of a few. Nothing is saved by walking through it: a form is sent on purpose. */
-export function ChoiceField({ name, label, className, options }: Common & { options: readonly Option[] }) {
+export function ChoiceField({ name, label, hint, className, options }: Common & { options: readonly Option[] }) {
   const { register } = useFormContext();
   return (
-    <Labelled name={name} label={label} className={className}>
+    <Labelled name={name} label={label} hint={hint} className={className}>
       {(id, wrong) => (
         <select id={id} {...wrong} {...register(name)} className={inputLook}>
           {options.map(([code, text]) => (
@@ -320,10 +352,13 @@ export function Chips({
   chosen,
   onChoose,
   says,
+  mark,
 }: {
   label: string;
   options: readonly Option[];
   chosen: string[];
+  /** What stands behind the label. */
+  mark?: ReactNode;
   onChoose: (codes: string[]) => void;
   /** What it means that none is chosen. */
   says?: string;
@@ -333,6 +368,7 @@ export function Chips({
       <legend className="text-sm text-ink-2">
         {label}
         {chosen.length === 0 && says && `: ${says}`}
+        {mark}
       </legend>
       <div className="flex flex-wrap gap-1.5">
         {options.map(([code, name]) => {
@@ -366,6 +402,7 @@ export function ChipsField({ name, label, options, says }: Common & { options: r
       options={options}
       says={says}
       chosen={chosen}
+      mark={<Changed name={name} />}
       onChoose={(codes) => setValue(name, codes, { shouldDirty: true, shouldValidate: true })}
     />
   );

@@ -3,10 +3,11 @@ import { useNavigate } from "@tanstack/react-router";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
-import { Card, inputLook, Quiet, Tag } from "../../ui/parts";
+import { Card, Quiet, Tag } from "../../ui/parts";
 import { sayClock, sayDate } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { DayPicture } from "./DayPicture";
+import { DateInput } from "../../ui/date";
 
 type Run = Schema["CouriersRun"];
 
@@ -30,13 +31,7 @@ export function Day({ date }: { date?: string }) {
         <h2 className="font-semibold">{sayDate(shown)}</h2>
         <Quiet onClick={() => choose(shift(shown, -1))}>Previous day</Quiet>
         <Quiet onClick={() => choose(shift(shown, 1))}>Next day</Quiet>
-        <input
-          type="date"
-          aria-label="Date"
-          value={shown}
-          onChange={(e) => e.target.value && choose(e.target.value)}
-          className={inputLook}
-        />
+        <DateInput label="Date" value={shown} onChange={(date) => date && choose(date)} className="w-40" />
       </div>
       <Loading of={day}>
         {(d) => (

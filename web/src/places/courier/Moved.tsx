@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { Code, Tag } from "../../ui/parts";
-import { sayNear } from "../../ui/say";
+import { sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 
 type Row = Schema["MovingMoved"];
@@ -10,12 +10,12 @@ const columns: Column<Row>[] = [
   { id: "title", head: "Title", value: (m) => m.title, className: "font-semibold" },
   { id: "for", head: "For", value: (m) => m.for || "going home" },
   { id: "way", head: "Route", value: (m) => `${m.from} to ${m.to}` },
-  { id: "was", head: "Promised", value: (m) => m.was ?? "", cell: (m) => m.was && sayNear(m.was) },
+  { id: "was", head: "Promised", value: (m) => m.was ?? "", cell: (m) => m.was && sayInstant(m.was) },
   {
     id: "is",
     head: "New promise",
     value: (m) => m.is ?? "",
-    cell: (m) => (m.is ? sayNear(m.is) : <Tag tone="buoy">Never</Tag>),
+    cell: (m) => (m.is ? sayInstant(m.is) : <Tag tone="buoy">Never</Tag>),
   },
 ];
 

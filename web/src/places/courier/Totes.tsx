@@ -7,7 +7,7 @@ import { branchName, useMe } from "../../shell/me";
 import { usePages } from "../../ui/pages";
 import { Button, Card, Code, Empty, Field, inputLook, Quiet, Tag, Trouble } from "../../ui/parts";
 import { PrintSlip } from "../../circulation/print";
-import { sayInstant, sayNear } from "../../ui/say";
+import { sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Box } from "./Box";
 import { OneTote } from "./OneTote";
@@ -146,7 +146,7 @@ function Filled({ tote: t, loose, choose }: Chooses & { tote: Tote; loose: numbe
   );
 }
 
-const leaving = (t: Tote) => (t.leaves ? `Next: ${t.run}, ${sayNear(t.leaves)}` : "No run there within four weeks");
+const leaving = (t: Tote) => (t.leaves ? `Next: ${t.run}, ${sayInstant(t.leaves)}` : "No run there within four weeks");
 
 /** Totes that are closed, by the run that takes them. */
 function Waiting({ totes, choose }: Chooses & { totes: Tote[] }) {
@@ -252,7 +252,7 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
     className: "text-sm",
     cell: (t) => (
       <>
-        {t.at}, {sayNear(t.seen_at)}
+        {t.at}, {sayInstant(t.seen_at)}
       </>
     ),
   },
@@ -261,7 +261,7 @@ const columnsOf = (choose: (id?: number) => void): Column<Tote>[] => [
     head: "On shelf by",
     value: (t) => t.ended_at ?? t.on_shelf ?? "",
     className: "text-sm",
-    cell: (t) => (t.ended_at ? `ended ${sayInstant(t.ended_at)}` : t.on_shelf ? sayNear(t.on_shelf) : "None"),
+    cell: (t) => (t.ended_at ? `ended ${sayInstant(t.ended_at)}` : t.on_shelf ? sayInstant(t.on_shelf) : "None"),
   },
 ];
 

@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { Code, Tag } from "../../ui/parts";
-import { sayDate, sayNear } from "../../ui/say";
+import { sayDate, sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Pairs } from "./Pairs";
 
@@ -128,17 +128,17 @@ const worstColumns: Column<Worst>[] = [
     ),
   },
   { id: "way", head: "Route", value: (w) => (w.from === w.to ? `stays at ${w.to}` : `${w.from} to ${w.to}`) },
-  { id: "ready", head: "Ready", value: (w) => w.ready, cell: (w) => sayNear(w.ready) },
+  { id: "ready", head: "Ready", value: (w) => w.ready, cell: (w) => sayInstant(w.ready) },
   {
     id: "before",
     head: "On shelf",
     value: (w) => w.before ?? "",
-    cell: (w) => (w.before ? sayNear(w.before) : "never"),
+    cell: (w) => (w.before ? sayInstant(w.before) : "never"),
   },
   {
     id: "after",
     head: "Would have been",
     value: (w) => w.after ?? "",
-    cell: (w) => (w.after ? sayNear(w.after) : <Tag tone="buoy">Never</Tag>),
+    cell: (w) => (w.after ? sayInstant(w.after) : <Tag tone="buoy">Never</Tag>),
   },
 ];

@@ -5,7 +5,7 @@ import { Loading } from "../../ui/loading";
 import { branchName, useMe } from "../../shell/me";
 import { usePages } from "../../ui/pages";
 import { Card, Code, Tag } from "../../ui/parts";
-import { sayInstant, sayNear } from "../../ui/say";
+import { sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 
 type Transit = Schema["TodayTransit"];
@@ -78,7 +78,7 @@ const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
       </>
     ),
   },
-  { id: "sent", head: "Sent", value: (t) => t.sent_at, cell: (t) => sayNear(t.sent_at), className: "text-sm" },
+  { id: "sent", head: "Sent", value: (t) => t.sent_at, cell: (t) => sayInstant(t.sent_at), className: "text-sm" },
   {
     id: "promised",
     head: "Promised",
@@ -86,7 +86,7 @@ const columnsOf = (end: "from" | "to"): Column<Transit>[] => [
     className: "text-sm",
     cell: (t) => (
       <>
-        {t.promised_at ? sayNear(t.promised_at) : "None"}
+        {t.promised_at ? sayInstant(t.promised_at) : "None"}
         {t.stray && (
           <span className="block">
             <Tag tone="buoy">Check both branches</Tag>

@@ -7,7 +7,7 @@ import { InHand } from "../../circulation/inhand";
 import { Loading } from "../../ui/loading";
 import { branchName, useMe } from "../../shell/me";
 import { Button, Card, Code, Empty, Head, Quiet, Tag, Trouble } from "../../ui/parts";
-import { sayClock, sayInstant, sayNear } from "../../ui/say";
+import { sayClock, sayInstant } from "../../ui/say";
 import { add } from "../../shell/scans/scans";
 import { Table, type Column } from "../../ui/table";
 import { Why } from "../../shell/why";
@@ -72,7 +72,9 @@ function Run({ line: f }: { line: Line }) {
       {f.soon ? (
         <Tag tone="amber">{sayClock(f.leaves)}</Tag>
       ) : (
-        <b className="font-semibold whitespace-nowrap">{f.today ? `today ${sayClock(f.leaves)}` : sayNear(f.leaves)}</b>
+        <b className="font-semibold whitespace-nowrap">
+          {f.today ? `today ${sayClock(f.leaves)}` : sayInstant(f.leaves)}
+        </b>
       )}
       <span className="block text-sm text-ink-2">{f.run}</span>
     </>

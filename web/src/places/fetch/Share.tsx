@@ -5,7 +5,7 @@ import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
 import { supervises } from "../../shell/places";
-import { sayNear } from "../../ui/say";
+import { sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
 
@@ -56,8 +56,8 @@ const columns: Column<Swap>[] = [
       </>
     ),
   },
-  { id: "was", head: "Promised", value: (s) => s.was ?? "", cell: (s) => s.was && sayNear(s.was) },
-  { id: "is", head: "New date", value: (s) => s.is, cell: (s) => sayNear(s.is) },
+  { id: "was", head: "Promised", value: (s) => s.was ?? "", cell: (s) => s.was && sayInstant(s.was) },
+  { id: "is", head: "New date", value: (s) => s.is, cell: (s) => sayInstant(s.is) },
 ];
 
 /** How the work of this round could be shared: looked at, done as one, and taken back as one. */

@@ -11,7 +11,7 @@ import { usePages } from "../../ui/pages";
 import { Card, Code, Quiet, Tag } from "../../ui/parts";
 import { isEmployed } from "../../shell/places";
 import { PrintSlip } from "../../circulation/print";
-import { sayDate, sayNearDate } from "../../ui/say";
+import { sayDate } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Whom } from "../../circulation/whom";
 import { Why } from "../../shell/why";
@@ -130,14 +130,14 @@ function Ahead() {
       {list.data.map((c) => (
         <li key={c.from}>
           <Tag tone="tide">
-            Closed {sayNearDate(c.from)}
-            {c.until !== c.from && ` to ${sayNearDate(c.until)}`}
+            Closed {sayDate(c.from)}
+            {c.until !== c.from && ` to ${sayDate(c.until)}`}
           </Tag>{" "}
           {c.names.length > 0 && <b className="font-semibold">{c.names.join(", ")}. </b>}
           Of the items here, {c.before} {c.before === 1 ? "has its" : "have their"} last day before, {c.beyond}{" "}
           {c.beyond === 1 ? "waits" : "wait"} after it: closed days do not count.{" "}
           {c.coming + c.later > 0 &&
-            `In transit to here: ${c.coming} before, ${c.later} ${c.reopens ? `from ${sayNearDate(c.reopens)} on` : "after"}.`}{" "}
+            `In transit to here: ${c.coming} before, ${c.later} ${c.reopens ? `from ${sayDate(c.reopens)} on` : "after"}.`}{" "}
           <Link to="/calendars" className="link">
             Calendars
           </Link>

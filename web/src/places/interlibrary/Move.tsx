@@ -1,9 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
-import { Button, inputLook, Quiet, Trouble } from "../../ui/parts";
+import { Button, Quiet, Trouble } from "../../ui/parts";
 import { useWrite } from "../../shell/write";
 import { outside } from "./session";
+import { DateChoice } from "../../ui/date";
 
 type Request = Schema["InterlibraryRequest"];
 type Taken = Schema["InterlibraryTaken"];
@@ -60,10 +61,7 @@ function Agreed({ request: r, onTaken }: { request: Request; onTaken: (t: Taken)
   const [due, setDue] = useState("");
   return (
     <div className="grid gap-1 text-sm">
-      <label className="grid gap-1 text-ink-2">
-        The lender&apos;s date, {r.due}, has passed. New date agreed:
-        <input type="date" value={due} onChange={(e) => setDue(e.target.value)} className={inputLook} />
-      </label>
+      <DateChoice label={`The lender’s date, ${r.due}, has passed. New date agreed`} value={due} onChange={setDue} />
       {due && <Do request={r} label="Mark as received" send={(q, key) => arrived(q, key, due)} done={onTaken} />}
     </div>
   );

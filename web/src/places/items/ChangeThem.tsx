@@ -9,6 +9,7 @@ import { useTried } from "../../shell/tried";
 import { TakeBack } from "./Deeds";
 import { standings } from "./Standing";
 import { AnyOf, useAgain } from "./stock";
+import { DateChoice } from "../../ui/date";
 
 type Which = Schema["StockWhich"];
 type Changed = Schema["StockManyChanged"];
@@ -60,16 +61,7 @@ export function ChangeThem({
           any="no change"
           onChoose={(branch) => set({ branch })}
         />
-        {to.branch && (
-          <Field label="until (temporary)">
-            <input
-              type="date"
-              className={inputLook}
-              value={to.until}
-              onChange={(e) => set({ until: e.target.value })}
-            />
-          </Field>
-        )}
+        {to.branch && <DateChoice label="until (temporary)" value={to.until} onChange={(until) => set({ until })} />}
         <AnyOf
           label="Collection"
           value={to.collection}

@@ -4,11 +4,12 @@ import { api, told, type Schema } from "../../api/client";
 import { useClasses } from "../../circulation/classes";
 import { Loading } from "../../ui/loading";
 import { usePages } from "../../ui/pages";
-import { Card, Code, Field, inputLook, Tag } from "../../ui/parts";
+import { Card, Code, Tag } from "../../ui/parts";
 import { sayDay } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Whom } from "../../circulation/whom";
 import { AnyOf } from "./stock";
+import { DateChoice } from "../../ui/date";
 
 type Lent = Schema["StockLent"];
 
@@ -93,12 +94,8 @@ export function LentNow() {
           options={classes.collections}
           onChoose={(collection) => set({ collection })}
         />
-        <Field label="Due from">
-          <input type="date" className={inputLook} value={query.from} onChange={(e) => set({ from: e.target.value })} />
-        </Field>
-        <Field label="to">
-          <input type="date" className={inputLook} value={query.to} onChange={(e) => set({ to: e.target.value })} />
-        </Field>
+        <DateChoice label="Due from" value={query.from} onChange={(from) => set({ from })} />
+        <DateChoice label="to" value={query.to} onChange={(to) => set({ to })} />
       </div>
       <Card label="On loan">
         <Loading of={list}>

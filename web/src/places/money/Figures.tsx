@@ -9,6 +9,7 @@ import { supervises } from "../../shell/places";
 import { sayDate, sayInstant, sayMoney, toFigures } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { means } from "./means";
+import { DateChoice } from "../../ui/date";
 
 type Taken = Schema["AccountsTaken"];
 type Means = keyof typeof means;
@@ -70,14 +71,8 @@ export function Figures() {
   return (
     <div className="grid gap-3.5">
       <div className="flex flex-wrap items-end gap-3 print:hidden">
-        <label className="grid gap-1 text-sm text-ink-2">
-          From
-          <input type="date" className={inputLook} value={from} onChange={(e) => setFrom(e.target.value)} />
-        </label>
-        <label className="grid gap-1 text-sm text-ink-2">
-          To
-          <input type="date" className={inputLook} value={to} onChange={(e) => setTo(e.target.value)} />
-        </label>
+        <DateChoice label="From" value={from} onChange={setFrom} />
+        <DateChoice label="To" value={to} onChange={setTo} />
         {all && (
           <label className="grid gap-1 text-sm text-ink-2">
             Branch

@@ -13,7 +13,7 @@ import { NumberPatterns } from "./Numbers";
 import { Partners } from "./Partners";
 import { useNetwork } from "./parts";
 import { Readings } from "./Readings";
-import { Settled } from "./Settled";
+import { Settings } from "./settings/Settings";
 import { Staff } from "./Staff";
 import { Stations } from "./Stations";
 import { Status } from "./Status";
@@ -104,7 +104,7 @@ export function NetworkPlace() {
                   {chosen === "lists" && <Choices rows={n.choices} />}
                   {chosen === "numbers" && <NumberPatterns row={n.numbers} />}
                   {chosen === "partners" && <Partners rows={n.partners} />}
-                  {chosen === "settings" && <Settled own={n.own} settings={n.settings} />}
+                  {chosen === "settings" && <Settings own={n.own} settings={n.settings} usual={n.usual} />}
                 </>
               )}
             </Loading>

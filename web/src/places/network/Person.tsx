@@ -7,7 +7,7 @@ import { useMe } from "../../shell/me";
 import { useWrite } from "../../shell/write";
 import { useKeep } from "./parts";
 import { startRights, toRights } from "./rights";
-import { stops } from "./settled";
+import { stops } from "./settings/values";
 
 type Person = Schema["UpkeepPerson"];
 

@@ -1,6 +1,6 @@
 import type { Schema } from "../../api/client";
 import { sayMoney, toFigures, toMinor } from "../../ui/say";
-import { stops } from "./settled";
+import { stops } from "./settings/values";
 
 type Rights = Schema["SettingsRights"];
 

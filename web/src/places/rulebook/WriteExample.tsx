@@ -1,3 +1,4 @@
+import { dateSays } from "../../ui/dates";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
@@ -6,7 +7,10 @@ import { Button } from "../../ui/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, textOf, type Edition, type Overview } from "./types";
 
-const moment = z.union([z.literal(""), z.string().regex(/^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/, "Choose a date.")]);
+const moment = z.union([
+  z.literal(""),
+  z.string().regex(/^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/, { error: dateSays }),
+]);
 
 const schema = z.object({
   name: check.needed("Enter a name."),

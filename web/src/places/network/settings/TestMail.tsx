@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { z } from "zod";
-import { api } from "../../api/client";
-import { Form, Send, TextField } from "../../ui/forms";
-import { Card } from "../../ui/parts";
-import { useWrite } from "../../shell/write";
+import { api } from "../../../api/client";
+import { Form, Send, TextField } from "../../../ui/forms";
+import { Card } from "../../../ui/parts";
+import { useWrite } from "../../../shell/write";
 
 const schema = z.object({ to: z.email("Enter an email address, such as name@library.example.") });
 

@@ -42,6 +42,7 @@ type InHand struct {
 	Until      *calendar.Date // it belongs to Home for a time, until this day; nil: for good
 	After      calendar.Code  // and then there
 	Lender     string         // name of the library outside that it belongs to; empty: ours
+	Style      calendar.Style // how the network writes dates
 }
 
 // Way is where an item goes: To is a branch code for a tote.
@@ -51,9 +52,9 @@ type Way struct {
 	To     calendar.Code
 }
 
-// Whither decides where an item in hand goes: to whoever waits for it, else home, or where rules let it stay. The
+// Destination decides where an item in hand goes: to whoever waits for it, else home, or where rules let it stay. The
 // trace begins with what is known already. Name says the name of a branch.
-func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (Way, why.Trace) {
+func Destination(i InHand, trace why.Trace, name func(code calendar.Code) string) (Way, why.Trace) {
 	if i.Aside && i.Pickup == "" {
 		trace.Result = "Set aside"
 		return Way{Aside, Mending, ""}, trace.Add(why.Decided, "It is set aside for repair")
@@ -67,7 +68,7 @@ func Whither(i InHand, trace why.Trace, name func(code calendar.Code) string) (W
 	}
 	trace = trace.Add(why.Fact, "No holds")
 	if i.Until != nil {
-		trace = trace.Add(why.Fact, "Belongs to "+name(i.Home)+" until "+i.Until.Say()+", then to "+name(i.After))
+		trace = trace.Add(why.Fact, "Belongs to "+name(i.Home)+" until "+i.Style.Date(*i.Until)+", then to "+name(i.After))
 	}
 	if i.Lender != "" && i.Home == i.Here {
 		trace.Result = "Home to " + i.Lender

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { start, toSettings } from "./settled";
+import { start, toSettings } from "./values";
 
 const settings = {
   second_factor: ["administrator"],
@@ -49,6 +49,7 @@ const settings = {
   records: { name: "Coast Records", address: "https://records.example/sru", covers: "" },
   sign_ups: { open: true, contact: true, card_days: 14 },
   guardians: true,
+  style: { order: "month", hours: 12 },
   keep: { history: null, holds: 6, messages: 6, readings: 12, answers: 2 },
 } as Parameters<typeof start>[0];
 

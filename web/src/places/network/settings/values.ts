@@ -1,11 +1,13 @@
-import type { Schema } from "../../api/client";
-import { toFigures, toMinor } from "../../ui/say";
+import type { Schema } from "../../../api/client";
+import { toFigures, toMinor } from "../../../ui/say";
 
 type Settings = Schema["SettingsSettings"];
 
 /** What the form says: all of it texts, empty for no limit. */
 export interface Said {
   idle: string;
+  order: string;
+  hours: string;
   second: string[];
   back: string;
   waive: Record<string, string>;
@@ -134,6 +136,8 @@ export function start(s: Settings, currency: string): Said {
   };
   return {
     idle: String(s.idle_minutes),
+    order: s.style.order,
+    hours: String(s.style.hours),
     second: s.second_factor,
     back: String(s.limits.back_days),
     waive: Object.fromEntries(waivers.map((r) => [r, sum(r)])),
@@ -202,6 +206,7 @@ export function toSettings(said: Said, currency: string): Settings {
   const past = Object.entries(said.past).filter(([, roles]) => roles.length > 0);
   return {
     idle_minutes: Number(said.idle),
+    style: { order: said.order as Settings["style"]["order"], hours: said.hours === "12" ? 12 : 24 },
     second_factor: said.second,
     fields: Object.fromEntries(Object.entries(said.fields).filter(([, need]) => need !== "")),
     limits: {

@@ -1,0 +1,135 @@
+import { ChipsField, ChoiceField, saysOf, TextField } from "../../../ui/forms";
+import { Section } from "./Section";
+import { everyRole, type Said } from "./values";
+
+const useSaid = saysOf<Said>();
+
+/** How dates and times are written and typed. */
+export function DatesSection() {
+  return (
+    <Section
+      id="dates"
+      title="Dates and times"
+      hint="Used on screens, slips, letters and emails, and for dates typed in figures. Files always have 2026-10-06 14:30."
+      fields={["order", "hours"]}
+    >
+      <div className="flex flex-wrap items-end gap-3">
+        <ChoiceField
+          name="order"
+          label="Dates"
+          options={[
+            ["day", "Tue 6 Oct 2026"],
+            ["month", "Tue Oct 6, 2026"],
+            ["year", "Tue 2026-10-06"],
+          ]}
+        />
+        <ChoiceField
+          name="hours"
+          label="Times"
+          options={[
+            ["24", "14:30"],
+            ["12", "2:30 pm"],
+          ]}
+        />
+        <Typed />
+      </div>
+    </Section>
+  );
+}
+
+function Typed() {
+  const order = useSaid("order");
+  return (
+    <p className="pb-1.5 text-sm text-ink-2">
+      A typed {order === "month" ? "10/6" : order === "year" ? "10-06" : "6/10"} is 6 October.
+    </p>
+  );
+}
+
+/** When stations ask who is there, and whose sign-in needs more than a password. */
+export function StationsSection() {
+  return (
+    <Section id="sign-in" title="Stations and sign-in" fields={["idle", "second"]}>
+      <TextField
+        name="idle"
+        label="Idle minutes before a shared station asks for sign-in"
+        hint="0: never"
+        inputMode="numeric"
+        width="w-24"
+      />
+      <ChipsField
+        name="second"
+        label="Roles that need a second factor"
+        says="nobody"
+        options={everyRole.map((r) => [r, r] as const)}
+      />
+    </Section>
+  );
+}
+
+/** From whom email to patrons comes. */
+export function EmailSection() {
+  return (
+    <Section id="email" title="Email" hint="Email is sent in the network’s name." fields={["sender", "reply"]}>
+      <TextField
+        name="sender"
+        label="Sender address"
+        hint="Leave empty to send no email; messages then wait under Notices."
+        width="w-96 max-w-full"
+      />
+      <TextField name="reply" label="Reply address" hint="Leave empty to use the sender." width="w-96 max-w-full" />
+    </Section>
+  );
+}
+
+/** The service that is asked for what is known of a title. */
+export function RecordsSection() {
+  return (
+    <Section
+      id="records"
+      title="Title records"
+      hint="Adding a title by ISBN asks this service (SRU, MARCXML)."
+      fields={["service", "service_address", "service_covers"]}
+    >
+      <TextField name="service" label="Name" width="w-64" />
+      <TextField
+        name="service_address"
+        label="Address"
+        hint="Such as https://records.example/sru. Leave empty to ask no service."
+        width="w-96 max-w-full"
+      />
+      <TextField
+        name="service_covers"
+        label="Cover address"
+        hint="With {isbn} where the number goes"
+        width="w-96 max-w-full"
+      />
+    </Section>
+  );
+}
+
+/** For how long what is known of patrons stays. */
+export function RetentionSection() {
+  return (
+    <Section
+      id="retention"
+      title="How long data is kept"
+      hint="Each night removes the link to the patron. Events and accounts stay. A patron’s own choice takes precedence."
+      fields={["history", "holds", "messages", "readings", "answers"]}
+    >
+      <div className="grid gap-2 sm:grid-cols-2">
+        <TextField
+          name="history"
+          label="Loan history, months after return"
+          hint="Leave empty to keep it without limit."
+          inputMode="numeric"
+          width="w-24"
+        />
+        <TextField name="holds" label="Ended holds and requests, months" inputMode="numeric" width="w-24" />
+        <TextField name="messages" label="Notices sent, months" inputMode="numeric" width="w-24" />
+        <TextField name="readings" label="Record access log, months" inputMode="numeric" width="w-24" />
+        <TextField name="answers" label="Answers for repeated requests, days" inputMode="numeric" width="w-24" />
+      </div>
+    </Section>
+  );
+}
