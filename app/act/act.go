@@ -229,6 +229,12 @@ func (a *Act) Style() calendar.Style { return a.Network.Settled.Style }
 // SayDate writes a date of a result, with its year where that is another than today's.
 func (a *Act) SayDate(d calendar.Date) string { return a.Style().Near(d, a.Today()) }
 
+// SayInstant writes an instant of a result by the clock of the branch, with its year where that is another than today's.
+func (a *Act) SayInstant(t time.Time) string {
+	b := a.Here()
+	return a.SayDate(b.Date(t)) + ", " + b.SayClock(t)
+}
+
 // Today is the date at the actor's branch; of the network's own zone for what happens by itself.
 func (a *Act) Today() calendar.Date {
 	if a.Who.Branch == "" {

@@ -97,7 +97,7 @@ func TestClosureMovesDueDatesAndIsUndone(t *testing.T) {
 	)
 	assert.Equal(t, len(moving)-1, applied.Loans)
 	last := moving[len(moving)-1]
-	assert.Equal(t, "Wed 4 Nov 2026", last.After)
+	assert.Equal(t, "Wed 4 Nov", last.After)
 	assert.Equal(t, "2026-11-04", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", last.Loan))
 	assert.NotEmpty(t, testkit.Text(t, h, "SELECT detail->>'day' FROM events WHERE kind = 'due_moved' LIMIT 1"))
 
@@ -159,16 +159,16 @@ func TestWeCloseNow(t *testing.T) {
 	assert.Contains(t, touched.Text, "closed from 09:")
 	moved := 0
 	for _, l := range loans {
-		if l.Before == "Tue 6 Oct 2026" {
-			assert.Equal(t, "Wed 7 Oct 2026", l.After)
+		if l.Before == "Tue 6 Oct" {
+			assert.Equal(t, "Wed 7 Oct", l.After)
 			moved++
 		}
 	}
 	assert.GreaterOrEqual(t, moved, 5)
 	held := 0
 	for _, x := range shelf {
-		if x.Before == "Tue 6 Oct 2026" {
-			assert.Equal(t, "Wed 7 Oct 2026", x.After)
+		if x.Before == "Tue 6 Oct" {
+			assert.Equal(t, "Wed 7 Oct", x.After)
 			held++
 		}
 	}
@@ -222,7 +222,7 @@ func TestLendingFollowsTheCalendar(t *testing.T) {
 	assert.Equal(t, "2026-10-28", lent.Line.DueExact, "the 27th is the last Tuesday of the month")
 	c := look(t, h, maren, "THB")
 	assert.Equal(t, "closure", dayIn(c, day(11, 24)).Kind)
-	assert.Contains(t, c.Recurring[0].Says, "Tue 27 Oct 2026, Tue 24 Nov 2026")
+	assert.Contains(t, c.Recurring[0].Says, "Tue 27 Oct, Tue 24 Nov")
 	text := testkit.Do(t, h, maren, func(a *act.Act) (string, error) { return calendars.File(a, "THB") })
 	days := testkit.Do(t, h, maren, func(a *act.Act) ([]calendars.Days, error) { return calendars.Bring(a, text) })
 	_, err = change(t, h, maren, calendars.Change{Branches: []calendar.Code{"WRN"}, Days: days})

@@ -146,7 +146,7 @@ func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	case f.Loan == nil:
 		return ""
 	case f.Loan.PatronID != nil && *f.Loan.PatronID == p.ID:
-		return "On loan to " + p.Name() + " already, since " + a.Here().SayInstant(f.Loan.LentAt) + "."
+		return "On loan to " + p.Name() + " already, since " + a.SayInstant(f.Loan.LentAt) + "."
 	}
 	return ""
 }

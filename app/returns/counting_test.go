@@ -47,8 +47,8 @@ func TestWhatReturnsCountAs(t *testing.T) {
 		fine string
 	}{
 		{returns.Counting{}, "Counted as now.", "1.25"},
-		{returns.Counting{Day: &day}, "Counted as returned Fri 2 Oct 2026.", "0.50"},
-		{returns.Counting{At: "2026-10-03T10:00"}, "Counted as returned Sat 3 Oct 2026, 10:00.", "0.75"},
+		{returns.Counting{Day: &day}, "Counted as returned Fri 2 Oct.", "0.50"},
+		{returns.Counting{At: "2026-10-03T10:00"}, "Counted as returned Sat 3 Oct, 10:00.", "0.75"},
 		{returns.Counting{LetOff: 2}, "Counted as now. 2 days of lateness forgiven.", "0.75"},
 		{returns.Counting{Excused: "Never taken in on Friday"}, "No charge: Never taken in on Friday.", ""},
 	} {

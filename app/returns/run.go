@@ -392,7 +392,7 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 	if run.CountedAt != nil {
 		at := run.CountedAt.In(a.Here().Location)
 		out.At = at.Format("2006-01-02T15:04")
-		out.Says = "Counted as returned " + a.Here().SayInstant(at) + "."
+		out.Says = "Counted as returned " + a.SayInstant(at) + "."
 	}
 	if run.LetOff > 0 {
 		out.Says += " " + calendar.Count(run.LetOff, "day") + " of lateness forgiven."

@@ -284,7 +284,7 @@ func TestASeason(t *testing.T) {
 	taken := do(w, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })
 	assert.Equal(t, circulation.Tote, taken.Sign.Kind)
 	assert.Equal(t, "Saltmere", taken.Sign.Place)
-	assert.Contains(t, taken.Sign.Detail, "Belongs to Saltmere until Tue 20 Oct 2026")
+	assert.Contains(t, taken.Sign.Detail, "Belongs to Saltmere until Tue 20 Oct")
 	assert.Contains(t, taken.Sign.Detail, "then to Havenhead")
 	there := w.Staff(role.Desk, "SLM")
 	arrived := testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Taken, error) { return holds.InHand(a, items[0]) })

@@ -19,6 +19,7 @@ import {
   scanLine,
   signIn,
   slow,
+  tab,
   tape,
   workAt,
 } from "../kit.ts";
@@ -171,7 +172,8 @@ test("leaving and coming back, and a reload with scans under way: session and ta
   await scan(page, card);
   await scan(page, items[0]!);
   await expect(lent(page)).toHaveCount(1);
-  await page.getByRole("link", { name: "History" }).click();
+  await page.getByRole("link", { name: "Open record" }).click();
+  await tab(page, "History");
   await expect(page.getByRole("region", { name: "History" })).toBeVisible();
   await go(page, "Desk");
   await expect(lent(page)).toHaveCount(1);

@@ -136,7 +136,7 @@ test("a volunteer opens a card by its scan and sees what lending takes", async (
   const shown = page.getByRole("region", { name: "Patron" });
   await expect(shown).toContainText("Only desk staff see the rest of this record");
   await expect(shown).not.toContainText("Notify by");
-  await expect(shown.getByRole("link", { name: "History" })).toHaveCount(0);
+  await expect(shown.getByRole("link", { name: "Open record" })).toHaveCount(0);
 });
 
 test("who looked at whom is kept; a patron chooses; and is forgotten when nothing is open", async ({ page }) => {
@@ -148,11 +148,17 @@ test("who looked at whom is kept; a patron chooses; and is forgotten when nothin
   await page.goto(`/patrons?patron=${id}`);
   await expect(page.getByRole("heading", { name: who }).first()).toBeVisible();
   const history = page.getByRole("region", { name: "History" });
+  await tab(page, "History");
+  await expect(history).toContainText("Past loans are not shown");
   await expect(history.getByText(/^Lent to/)).toHaveCount(0);
+  await tab(page, "Notices and consents");
   await page.getByLabel("Staff can see it").selectOption({ label: "Yes" });
-  await page.getByRole("button", { name: "Save" }).click();
+  await page.getByRole("region", { name: "Privacy" }).getByRole("button", { name: "Save" }).click();
+  await expect(page.getByLabel("Staff can see it")).toHaveValue("yes");
+  await tab(page, "History");
   await expect(history.getByText(/^Lent to/).first()).toBeVisible();
 
+  await tab(page, "Notices and consents");
   const file = page.waitForEvent("download");
   await page.getByRole("link", { name: "Export all data of this patron" }).click();
   expect((await file).suggestedFilename()).toContain("kept-");
@@ -165,6 +171,7 @@ test("who looked at whom is kept; a patron chooses; and is forgotten when nothin
   );
 
   await page.goto(`/patrons?patron=${id}`);
+  await tab(page, "Notices and consents");
   await page.getByRole("button", { name: "Delete personal data" }).click();
   await page.getByRole("button", { name: "Delete permanently" }).click();
   await expect(page.getByText(/^Deleted: /)).toBeVisible();

@@ -1,6 +1,6 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, scan, signIn, tape } from "../kit.ts";
+import { ask, freeItem, go, scan, signIn, tab, tape } from "../kit.ts";
 
 /** One record for each person, complete enough to lend, tell and collect. */
 
@@ -141,7 +141,9 @@ test("a record is changed, blocked, noted and answered for; two at once do not u
   await notes.getByRole("button", { name: "Add note" }).click();
   await expect(notes.getByRole("listitem").filter({ hasText: "Library bag" })).toContainText("For the desk");
   const standing = page.getByRole("region", { name: "Status" });
-  await standing.getByRole("button", { name: "change" }).click();
+  await page.keyboard.press("]");
+  await page.keyboard.press("]");
+  await standing.getByRole("button", { name: "Edit" }).click();
   await expect(standing.getByRole("combobox", { name: "Status" })).not.toContainText("Excluded");
   await standing.getByLabel("Blocked from borrowing").check();
   await standing.getByRole("button", { name: "Save" }).click();
@@ -151,7 +153,8 @@ test("a record is changed, blocked, noted and answered for; two at once do not u
   await expect(standing).toContainText("Blocked from borrowing: Three kites not back");
 
   const agreed = page.getByRole("region", { name: "Consents" });
-  await agreed.getByRole("button", { name: "answer" }).click();
+  await tab(page, "Notices and consents");
+  await agreed.getByRole("button", { name: "Record answer" }).click();
   await expect(agreed).toContainText("changed only by staff with that right");
   // What was answered before stays as it is; the others are two answers in one act.
   await expect(agreed.getByLabel("Older-reader material").getByRole("option")).toHaveCount(1);
@@ -163,7 +166,8 @@ test("a record is changed, blocked, noted and answered for; two at once do not u
 
   const card = await ask(`SELECT card FROM patrons WHERE id = ${id}`);
   const change = page.getByRole("region", { name: "Card and PIN" });
-  await change.getByRole("button", { name: "change" }).click();
+  await tab(page, "Record");
+  await change.getByRole("button", { name: "Edit" }).click();
   await change.getByLabel("Reason for replacement").fill("Lost on the ferry");
   await change.getByRole("button", { name: "Issue card" }).click();
   await expect.poll(() => ask(`SELECT card FROM patrons WHERE id = ${id}`)).not.toBe(card);
@@ -194,7 +198,8 @@ test("a photograph is taken, seen at the desk, and taken off again", async ({ pa
   const patron = page.getByRole("region", { name: "Patron", exact: true });
   await expect(patron.getByRole("heading")).toBeVisible();
   await expect(patron.getByRole("img", { name: /Photograph/ })).toBeHidden();
-  await patron.getByRole("link", { name: "History" }).click();
+  await patron.getByRole("link", { name: "Open record" }).click();
+  await tab(page, "Record");
   const photograph = page.getByRole("region", { name: "Photograph" });
   // What is not a readable picture is said, and nothing is sent; a large one is made small here.
   await photograph.getByLabel("Picture file").setInputFiles({
@@ -216,7 +221,8 @@ test("a photograph is taken, seen at the desk, and taken off again", async ({ pa
   await expect
     .poll(() => shown.evaluate((i: HTMLImageElement) => `${i.naturalWidth} ${i.naturalHeight}`))
     .toBe("270 360");
-  await patron.getByRole("link", { name: "History" }).click();
+  await patron.getByRole("link", { name: "Open record" }).click();
+  await tab(page, "Record");
   await photograph.getByRole("button", { name: "Remove" }).click();
   await expect(photograph).toContainText("No photograph. The desk shows initials.");
 });

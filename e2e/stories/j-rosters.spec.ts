@@ -132,6 +132,7 @@ test("two records of one person become one, and two again", async ({ page }) => 
   await expect(tape(page).locator("li").first()).toContainText("Lent");
   const name = await ask("SELECT legal_name FROM patrons WHERE card = $1", kept);
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
+  await tab(page, "Record");
   await page.getByRole("button", { name: "Merge a record into this one" }).click();
   await page.getByLabel("Search for the other record").fill(gone);
   await page.getByRole("listbox").getByRole("option").first().click();
@@ -140,7 +141,8 @@ test("two records of one person become one, and two again", async ({ page }) => 
   await panel.getByRole("button", { name: /^Merge:/ }).click();
   const merged = page.getByRole("region", { name: "Merged records" });
   await expect(merged).toContainText(gone);
-  await expect(page.getByRole("region", { name: "On loan" })).toBeVisible();
+  await tab(page, "Loans and holds");
+  await expect(page.getByRole("region", { name: "On loan" }).getByRole("listitem")).toHaveCount(1);
 
   // The other card leads here.
   await go(page, "Desk");
@@ -149,6 +151,7 @@ test("two records of one person become one, and two again", async ({ page }) => 
     name.split(" ").at(-1) ?? name,
   );
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", kept)}`);
+  await tab(page, "Record");
   await merged.getByRole("button", { name: "Undo merge" }).click();
   await expect(merged).toBeHidden();
   expect(
@@ -216,7 +219,8 @@ test("who wants to be called is called: a way without its address is not offered
   );
   await page.goto(`/patrons?patron=${id}`);
   const told = page.getByRole("region", { name: "Notify by", exact: true });
-  await told.getByRole("button", { name: "change" }).click();
+  await tab(page, "Notices and consents");
+  await told.getByRole("button", { name: "Edit" }).click();
   await told.getByLabel("Ready holds").selectOption("phone");
   await told.getByRole("button", { name: "Save" }).click();
   await expect(told).toContainText("by phone");
@@ -259,14 +263,17 @@ test("what somebody says of a loan is written down and counted; a due date is se
   await expect(tape(page).locator("li").first()).toContainText("Lent");
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", card)}`);
   const loans = page.getByRole("region", { name: "On loan" });
-  await loans.getByRole("button", { name: "More" }).click();
-  await loans.getByRole("button", { name: "Claims returned" }).click();
+  const more = async (name: string) => {
+    await loans.getByRole("button", { name: /^More: / }).press("Enter");
+    await page.getByRole("menuitem", { name }).press("Enter");
+  };
+  await more("Claims returned");
   await expect(loans.getByText(/^Claims returned, /)).toBeVisible();
   const patron = page.getByRole("region", { name: "Patron", exact: true });
   await expect(patron).toContainText("returned: 1");
-  await loans.getByRole("button", { name: "Withdraw claim" }).click();
+  await more("Withdraw claim");
   await expect(patron).not.toContainText("returned:");
-  await loans.getByRole("button", { name: "Set due date" }).click();
+  await more("Set due date");
   // Other stories move the clock on: a Sunday to come, and a Thursday, on which no holiday falls.
   const [sunday = "", thursday = ""] = (
     await ask(
@@ -300,9 +307,16 @@ test("axe-core finds nothing in rosters, sign-ups, merging, and on the page on w
     await readsWell(page, what);
   }
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", await goodCard("HVH"))}`);
+  await tab(page, "Record");
   await page.getByRole("button", { name: "Merge a record into this one" }).click();
-  await page.getByRole("region", { name: "Notify by", exact: true }).getByRole("button", { name: "change" }).click();
-  await readsWell(page, "a patron, merging and told");
+  await readsWell(page, "a patron, merging");
+  await tab(page, "Notices and consents");
+  await page.getByRole("region", { name: "Notify by", exact: true }).getByRole("button", { name: "Edit" }).click();
+  await readsWell(page, "a patron, told");
+  for (const part of ["Account", "History"]) {
+    await tab(page, part);
+    await readsWell(page, `a patron, ${part}`);
+  }
   await page.goto("/sign-up");
   await page.getByRole("button", { name: "Sign up" }).click();
   await expect(page.getByRole("alert")).toBeVisible();

@@ -1,6 +1,6 @@
 import { expect, type Page } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, freeItem, go, goodCard, readsWell, scan, signIn, tape, workAt } from "../kit.ts";
+import { ask, freeItem, go, goodCard, readsWell, scan, signIn, tab, tape, workAt } from "../kit.ts";
 
 // Patrons look after themselves: on a phone, without scripts.
 
@@ -13,7 +13,8 @@ async function givePIN(page: Page, card: string, pin: string) {
   await expect(tape(page).locator("li").first()).toBeVisible();
   await page.goto(`/patrons?patron=${await ask("SELECT id FROM patrons WHERE card = $1", card)}`);
   const change = page.getByRole("region", { name: "Card and PIN" });
-  await change.getByRole("button", { name: "change" }).click();
+  await tab(page, "Record");
+  await change.getByRole("button", { name: "Edit" }).click();
   await change.getByLabel(/^PIN/).fill(pin);
   await change.getByRole("button", { name: "Set PIN" }).click();
   await expect(change.getByRole("status")).toContainText(`The PIN is ${pin}`);

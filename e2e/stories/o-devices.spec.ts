@@ -205,7 +205,7 @@ async function owing(sum: number) {
 const balanceOf = (card: string) => ask("SELECT balance::text FROM patrons WHERE card = $1", card);
 
 async function payAtTerminal(page: Page, sum: string) {
-  await page.getByLabel("Method", { exact: true }).selectOption("Card, by terminal");
+  await page.getByRole("radio", { name: "Card, by terminal" }).check({ force: true });
   await page.getByRole("button", { name: `Charge card: $${sum}` }).click();
 }
 

@@ -73,9 +73,11 @@ const routes = [
       household?: number;
       tab?: "sign-ups";
       signup?: number;
+      group?: string;
     } => ({
       tab: s.tab === "sign-ups" ? s.tab : undefined,
       signup: number(s.signup),
+      group: text(s.group),
       words: text(s.words),
       patron: number(s.patron),
       form: s.form === "new" || s.form === "change" ? s.form : undefined,

@@ -1,4 +1,4 @@
-import { Link } from "@tanstack/react-router";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../api/client";
 import { useMe } from "../shell/me";
@@ -8,6 +8,7 @@ import { sayMoney } from "../ui/say";
 import type { PatronCardProps } from "./types";
 import { Why } from "../shell/why";
 import { useWrite } from "../shell/write";
+import { More } from "../ui/menu";
 import { DateChoice } from "../ui/date";
 
 type Line = Schema["PeopleLine"];
@@ -114,7 +115,6 @@ function Loan({
   onCard,
   onStale,
 }: PatronCardProps & { line: Line; ticked?: boolean; onTick: (on: boolean) => void }) {
-  const me = useMe();
   const [said, setSaid] = useState<Schema["DeskRenewed"]>();
   const renew = useWrite(
     (id: number, key) => api.POST("/api/loans/{id}/renew", { params: { path: { id }, header: keyed(key) } }),
@@ -132,23 +132,29 @@ function Loan({
   );
   return (
     <li className="px-3.5 py-2 text-sm">
-      <label className="flex items-baseline gap-2">
-        {ticked !== undefined && <input type="checkbox" checked={ticked} onChange={(e) => onTick(e.target.checked)} />}
-        <b className="font-semibold">{l.title}</b>
-      </label>
-      <p className={l.late ? "text-buoy-700" : "text-ink-2"}>
-        Due {l.due}
-        {l.lost ? `, lost since ${l.lost}` : l.late && ", late"}
-        {l.accrues && `, ${sayMoney(l.accrues)} so far`} ·{" "}
-        <Quiet disabled={renew.busy} onClick={() => renew.run(l.loan_id)}>
+      <div className="flex flex-wrap items-start gap-2">
+        {ticked !== undefined && (
+          <input
+            type="checkbox"
+            aria-label={`Select ${l.title}`}
+            className="mt-1"
+            checked={ticked}
+            onChange={(e) => onTick(e.target.checked)}
+          />
+        )}
+        <div className="min-w-0 flex-1">
+          <b className="font-semibold">{l.title}</b>
+          <p className={l.late ? "text-buoy-700" : "text-ink-2"}>
+            Due {l.due}
+            {l.lost ? `, lost since ${l.lost}` : l.late && ", late"}
+            {l.accrues && `, ${sayMoney(l.accrues)} so far`}
+          </p>
+        </div>
+        <Button small plain busy={renew.busy} onClick={() => renew.run(l.loan_id)}>
           Renew
-        </Quiet>{" "}
-        ·{" "}
-        <Link to="/rulebook" search={{ loan: l.loan_id }} className="link">
-          Terms
-        </Link>
-        {isEmployed(me.role) && !card.reduced && <More line={l} card={card} onCard={onCard} />}
-      </p>
+        </Button>
+        <LoanActs line={l} card={card} onCard={onCard} />
+      </div>
       <Trouble error={renew.problem} />
       {said && (
         <p role="status" className={said.ok ? "text-spruce-700" : "text-buoy-700"}>
@@ -164,9 +170,9 @@ type CardOf = PatronCardProps["card"];
 const claims = { returned: "Claims returned", never_had: "Claims never had it" } as const;
 
 /** What else can be done with a loan: what the patron says of it is written down, and the due date set by who may. */
-function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c: CardOf) => void }) {
+function LoanActs({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c: CardOf) => void }) {
   const me = useMe();
-  const [open, setOpen] = useState(false);
+  const navigate = useNavigate();
   const [setting, setSetting] = useState(false);
   const path = { params: { path: { id: l.loan_id } } };
   const claim = useWrite(
@@ -178,63 +184,73 @@ function More({ line: l, card, onCard }: { line: Line; card: CardOf; onCard: (c:
     (_: undefined, key) => api.POST("/api/loans/{id}/unclaim", { params: { ...path.params, header: keyed(key) } }),
     { name: `claim ${l.loan_id}`, about: `Claim of ${card.name} about ${l.title}`, done: onCard },
   );
+  const may = isEmployed(me.role) && !card.reduced;
+  const saysOf = (what: keyof typeof claims) => ({
+    name: claims[what],
+    disabled: claim.busy,
+    run: () => claim.run(what),
+  });
   return (
     <>
-      {" "}
-      ·{" "}
-      <Quiet aria-expanded={open} onClick={() => setOpen(!open)}>
-        More
-      </Quiet>
-      {l.claimed && (
-        <>
-          {" "}
-          <Tag tone="amber">
-            {claims[l.claimed]}, {l.claimed_since}
-          </Tag>
-        </>
-      )}
-      {open && (
-        <span className="mt-1 flex flex-wrap gap-x-4">
-          {me.sets_due && (
-            <Quiet aria-expanded={setting} onClick={() => setSetting(!setting)}>
-              Set due date
-            </Quiet>
+      <More
+        of={l.title}
+        acts={[
+          may && me.sets_due && { name: "Set due date", run: () => setSetting(true) },
+          ...(may && !l.claimed ? [saysOf("returned"), saysOf("never_had")] : []),
+          may && !!l.claimed && { name: "Withdraw claim", disabled: unclaim.busy, run: () => unclaim.run(undefined) },
+          { name: "Loan terms", run: () => void navigate({ to: "/rulebook", search: { loan: l.loan_id } }) },
+        ]}
+      />
+      {(l.claimed || setting || !!(claim.problem ?? unclaim.problem)) && (
+        <div className="basis-full">
+          {l.claimed && (
+            <Tag tone="amber">
+              {claims[l.claimed]}, {l.claimed_since}
+            </Tag>
           )}
-          {l.claimed ? (
-            <Quiet disabled={unclaim.busy} onClick={() => unclaim.run(undefined)}>
-              Withdraw claim
-            </Quiet>
-          ) : (
-            (["returned", "never_had"] as const).map((what) => (
-              <Quiet key={what} disabled={claim.busy} onClick={() => claim.run(what)}>
-                {claims[what]}
-              </Quiet>
-            ))
+          <Trouble error={claim.problem ?? unclaim.problem} />
+          {setting && (
+            <SetDue
+              line={l}
+              name={card.name}
+              onLeave={() => setSetting(false)}
+              onCard={(c) => {
+                setSetting(false);
+                onCard(c);
+              }}
+            />
           )}
-        </span>
-      )}
-      <Trouble error={claim.problem ?? unclaim.problem} />
-      {open && setting && (
-        <SetDue
-          line={l}
-          name={card.name}
-          onCard={(c) => {
-            setSetting(false);
-            onCard(c);
-          }}
-        />
+        </div>
       )}
     </>
   );
 }
 
-function SetDue({ line: l, name, onCard }: { line: Line; name: string; onCard: (c: CardOf) => void }) {
+function SetDue({
+  line: l,
+  name,
+  onCard,
+  onLeave,
+}: {
+  line: Line;
+  name: string;
+  onCard: (c: CardOf) => void;
+  onLeave: () => void;
+}) {
   const set = useWrite(
     (body: Schema["DeskSetting"], key) =>
       api.POST("/api/loans/{id}/due", { params: { path: { id: l.loan_id }, header: keyed(key) }, body }),
     { name: `due ${l.loan_id}`, about: `The due date of ${l.title} for ${name}`, done: onCard },
   );
-  return <DueFields start={l.due_exact.slice(0, 10)} busy={set.busy} problem={set.problem} onSet={set.run} />;
+  return (
+    <DueFields
+      start={l.due_exact.slice(0, 10)}
+      busy={set.busy}
+      problem={set.problem}
+      onSet={set.run}
+      onLeave={onLeave}
+    />
+  );
 }
 
 /** A due date with its reason. */
@@ -243,11 +259,13 @@ function DueFields({
   busy,
   problem,
   onSet,
+  onLeave,
 }: {
   start: string;
   busy: boolean;
   problem: unknown;
   onSet: (v: { due: string; reason: string }) => void;
+  onLeave?: () => void;
 }) {
   const [due, setDue] = useState(start);
   const [reason, setReason] = useState("");
@@ -261,6 +279,7 @@ function DueFields({
       <Button plain busy={busy} disabled={!due || !reason.trim()} onClick={() => onSet({ due, reason })}>
         Save due date
       </Button>
+      {onLeave && <Quiet onClick={onLeave}>Cancel</Quiet>}
       <Trouble error={problem} />
     </span>
   );

@@ -24,11 +24,15 @@ export function PatronCard({
   onCard,
   onStale,
   payIn,
+  onRecord,
 }: PatronCardProps & {
   /** Where there is more room for a payment than on the card itself. */
   payIn?: Element | null;
+  /** On the page of the record, which shows loans, holds and history beside the card, and how to reach them on it. */
+  onRecord?: boolean;
 }) {
   const [paying, setPaying] = useState<"own" | "household">();
+  const [opened, setOpened] = useState(false); // by hand, not by a payment that waits at the terminal
   const atTerminal = useCardPayments().some((p) => p.patrons.includes(card.id));
   if (atTerminal && !paying) setPaying("own");
   const [showLoans, setShowLoans] = useState(false);
@@ -40,7 +44,7 @@ export function PatronCard({
   );
   const payment =
     paying === "own" ? (
-      <Settle key={card.id} of={[card]} onSettled={onStale} />
+      <Settle key={card.id} of={[card]} focused={opened} onSettled={onStale} />
     ) : (
       paying === "household" && <SettleAll key={card.id} card={card} onSettled={onStale} />
     );
@@ -61,7 +65,7 @@ export function PatronCard({
           <AtAScan card={card} onCard={onCard} />
         </div>
       )}
-      <Facts card={card} showLoans={showLoans} onShowLoans={setShowLoans} />
+      <Facts card={card} onRecord={onRecord} showLoans={showLoans} onShowLoans={setShowLoans} />
       {card.extension && may && (
         <p className="flex flex-wrap items-center gap-2 border-t border-line px-3.5 py-2.5 text-sm">
           <span className="flex-1">The card can be renewed {card.extension}.</span>
@@ -77,7 +81,10 @@ export function PatronCard({
           <Button
             plain
             aria-expanded={paying === "own"}
-            onClick={() => setPaying(paying === "own" ? undefined : "own")}
+            onClick={() => {
+              setOpened(true);
+              setPaying(paying === "own" ? undefined : "own");
+            }}
           >
             Pay or waive
           </Button>
@@ -91,9 +98,9 @@ export function PatronCard({
             Pay for the household
           </Button>
         )}
-        {may && (
+        {may && !onRecord && (
           <Link to="/patrons" search={{ patron: card.id }} className="link self-center">
-            History
+            Open record
           </Link>
         )}
       </div>
@@ -163,10 +170,12 @@ function Who({ card }: { card: CardOf }) {
 
 function Facts({
   card,
+  onRecord,
   showLoans,
   onShowLoans,
 }: {
   card: CardOf;
+  onRecord?: boolean;
   showLoans: boolean;
   onShowLoans: (show: boolean) => void;
 }) {
@@ -178,7 +187,7 @@ function Facts({
       <Row name="Home branch">{card.branch}</Row>
       {card.household && (
         <Row name="Household">
-          <Link to="/patrons" search={{ patron: card.id }} hash="household" className="link">
+          <Link to="/patrons" search={{ patron: card.id, group: "record" }} className="link">
             {card.household}
           </Link>
         </Row>
@@ -190,7 +199,7 @@ function Facts({
       <Row name="On loan">
         {card.loans}
         {late > 0 && <b className="text-buoy-700">, {late} late</b>}{" "}
-        {card.on_loan.length > 0 && (
+        {card.on_loan.length > 0 && !onRecord && (
           <Quiet aria-expanded={showLoans} onClick={() => onShowLoans(!showLoans)}>
             {showLoans ? "hide" : card.reduced ? "show what is late or was lent today" : "show"}
           </Quiet>
@@ -201,7 +210,7 @@ function Facts({
         {card.owed_limit && ` of ${sayMoney(card.owed_limit)} limit`}
         {card.accrues && <span className="block text-buoy-700">and {sayMoney(card.accrues)} in fines so far</span>}
         {card.refunds && (
-          <Link to="/money" search={{ tab: "back" }} className="link block">
+          <Link to="/money" search={{ tab: "back" }} className="link block w-fit">
             {sayMoney(card.refunds)} to refund
           </Link>
         )}
@@ -212,8 +221,8 @@ function Facts({
         ) : (
           <>
             {card.holds.length - ready} waiting{ready > 0 && <b>, {ready} ready</b>}
-            {isEmployed(me.role) && (
-              <Link to="/holds" search={{ patron: card.id }} className="link block">
+            {isEmployed(me.role) && !onRecord && (
+              <Link to="/holds" search={{ patron: card.id }} className="link block w-fit">
                 Place hold
               </Link>
             )}
@@ -221,7 +230,7 @@ function Facts({
         )}
       </Row>
       {card.claims.returned + card.claims.never_had > 0 && (
-        <Row name="Has said">
+        <Row name="Claims">
           {[
             card.claims.returned > 0 && `returned: ${card.claims.returned}`,
             card.claims.never_had > 0 && `never had: ${card.claims.never_had}`,
@@ -231,6 +240,14 @@ function Facts({
         </Row>
       )}
       {!card.reduced && <Row name="Notify by">{tellBy(card)}</Row>}
+      {onRecord && !card.reduced && (
+        <>
+          {card.legal_name !== card.name && <Row name="Legal name">{card.legal_name}</Row>}
+          {card.address && <Row name="Address">{card.address}</Row>}
+          {card.phone && <Row name="Phone">{card.phone}</Row>}
+          {card.email && tellBy(card) !== card.email && <Row name="Email">{card.email}</Row>}
+        </>
+      )}
     </dl>
   );
 }

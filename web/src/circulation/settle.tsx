@@ -3,7 +3,8 @@ import { z } from "zod";
 import { api, keyed, type Schema } from "../api/client";
 import { AtTerminal, useCardPayments, useTerminalHere } from "./atterminal";
 import * as check from "../ui/checks";
-import { ChoiceField, Follows, Form, MoneyField, Send, TextField, saysOf } from "../ui/forms";
+import { ChoiceField, Follows, Form, MoneyField, RadioField, Send, TextField, saysOf } from "../ui/forms";
+import { More } from "../ui/menu";
 import { ReasonField } from "./reasons";
 import { useMe } from "../shell/me";
 import { Button, inputLook, Quiet, Trouble } from "../ui/parts";
@@ -66,11 +67,14 @@ const sumOf = (charges: Schema["AccountsCharge"][]) => charges.reduce((sum, c) =
 export function Settle({
   of,
   only,
+  focused,
   onSettled,
 }: {
   of: Debtor[];
   /** These charges and no others of theirs. */
   only?: boolean;
+  /** Somebody has opened it on purpose, to type into it. */
+  focused?: boolean;
   /** Something of it has changed; a payment or waiver tells what it has left. */
   onSettled: (s?: Settled) => void;
 }) {
@@ -155,6 +159,10 @@ export function Settle({
       )}
       {all.length > 0 && !atTerminal.waits && (
         <>
+          <p className="flex items-baseline justify-between gap-3">
+            <b className="font-semibold">{chosen.length < all.length ? "Selected" : "To pay"}</b>
+            <b className="font-display text-3xl font-bold tabular-nums">{sayMoney(toFigures(owed))}</b>
+          </p>
           <Choose of={of} ticked={ticked} onTicked={setTicked} onChanged={() => onSettled(undefined)} />
           <Form
             key={round}
@@ -167,11 +175,8 @@ export function Settle({
             }}
             className="grid gap-2.5"
           >
-            <div className="grid grid-cols-2 gap-2">
-              <MoneyField name="amount" label="Amount" />
-              <ChoiceField name="means" label="Method" options={waysTo(terminal !== undefined)} />
-            </div>
-            <Rest owed={owed} write={busyOf(settle, card)} asks={asks} onHow={setHow} />
+            <RadioField name="means" label="Method" options={waysTo(terminal !== undefined)} />
+            <Rest owed={owed} write={busyOf(settle, card)} asks={asks} focused={focused} onHow={setHow} />
           </Form>
           {asks && <WhichTill />}
         </>
@@ -243,8 +248,8 @@ function Choose({
         <div key={d.id} className="grid gap-1">
           {of.length > 1 && <b className="font-semibold">{d.name}</b>}
           {d.charges.map((c) => (
-            <span key={c.id} className="flex flex-wrap items-baseline justify-end gap-x-3 gap-y-0.5">
-              <label className="flex min-w-0 basis-full items-baseline gap-2">
+            <span key={c.id} className="flex flex-wrap items-center justify-end gap-x-3 gap-y-0.5">
+              <label className="flex min-w-48 flex-1 items-baseline gap-2">
                 {several && (
                   <input
                     type="checkbox"
@@ -299,14 +304,19 @@ function ChargeActs({
   const write = act === "credit" ? credit : dispute;
   if (act === undefined)
     return (
-      <>
-        {!c.disputed && <Quiet onClick={() => setAct("dispute")}>Dispute</Quiet>}
-        <Quiet onClick={() => setAct("credit")}>Reverse charge</Quiet>
-      </>
+      <More
+        of={c.text}
+        acts={[
+          !c.disputed && { name: "Dispute", run: () => setAct("dispute") },
+          { name: "Reverse charge", run: () => setAct("credit") },
+        ]}
+      />
     );
   return (
-    <span className="flex flex-wrap items-center gap-2">
+    <span className="flex basis-full flex-wrap items-center gap-2">
       <input
+        // eslint-disable-next-line jsx-a11y/no-autofocus -- it was opened on purpose, to be typed into
+        autoFocus
         aria-label={act === "credit" ? "Reason for the reversal" : "What the patron says"}
         placeholder={act === "credit" ? "Reason for the reversal" : "What the patron says"}
         className={inputLook}
@@ -328,12 +338,14 @@ function Rest({
   owed,
   write,
   asks,
+  focused,
   onHow,
 }: {
   owed: number;
   write: { busy: boolean };
   /** It waits for which till the money goes into. */
   asks: boolean;
+  focused?: boolean;
   onHow: (how: Said["means"]) => void;
 }) {
   const me = useMe();
@@ -348,17 +360,20 @@ function Rest({
   return (
     <>
       <Follows name="amount" value={toFigures(owed)} />
-      {how === "cash" && (
-        <div className="flex flex-wrap items-end gap-x-3 gap-y-1">
-          <MoneyField name="laid" label="Cash received" className="w-32" />
-          <p aria-live="polite" className="pb-1 text-sm text-ink-2">
-            {inCoins !== sum && `Rounded to ${sayMoney(toFigures(inCoins))}. `}
-            {back > 0 && <b className="font-semibold text-ink">Change {sayMoney(toFigures(back))}</b>}
-          </p>
-        </div>
-      )}
-      {how !== "cash" && how !== "waive" && how !== "terminal" && <TextField name="reference" label="Reference" />}
-      {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" />}
+      <div className="flex flex-wrap items-start gap-x-3 gap-y-2">
+        <MoneyField name="amount" label="Amount" className="w-28" focused={focused} />
+        {how === "cash" && <MoneyField name="laid" label="Cash received" className="w-28" />}
+        {how !== "cash" && how !== "waive" && how !== "terminal" && (
+          <TextField name="reference" label="Reference" className="min-w-40 flex-1" />
+        )}
+        {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" className="min-w-40 flex-1" />}
+        <p aria-live="polite" className="self-end pb-1 text-ink-2 empty:hidden">
+          {how === "cash" && inCoins !== sum && `Rounded to ${sayMoney(toFigures(inCoins))}. `}
+          {how === "cash" && back > 0 && (
+            <b className="text-lg font-semibold text-ink">Change {sayMoney(toFigures(back))}</b>
+          )}
+        </p>
+      </div>
       {!asks && (
         <Send write={write} className="justify-self-start">
           {how === "waive" ? "Waive" : how === "terminal" ? "Charge card:" : "Take"}{" "}

@@ -71,6 +71,15 @@ export const emptyScanLine = (target: EventTarget | null) =>
 /** Opens the why that was told last in this place. */
 const newestWhy = () => document.querySelector<HTMLButtonElement>("main [data-why]")?.click();
 
+/** From the chosen one of the place's tabs to the next or the one before, around the end. */
+function walkTabs(by: 1 | -1) {
+  const tabs = [...document.querySelectorAll<HTMLElement>("main [data-tabs] button")];
+  const at = tabs.findIndex((t) => t.ariaCurrent === "page");
+  const next = tabs[(at + by + tabs.length) % tabs.length];
+  next?.focus();
+  next?.click();
+}
+
 /** What was typed into the scan line: an answer, a way to go, or something to be looked up. */
 function typed(text: string, places: PlaceInfo[], go: (p: PlaceInfo) => void, take: (text: string) => void) {
   if (/^[1-9]$/.test(text) && asks.getState().open.length > 0) {
@@ -84,6 +93,7 @@ function typed(text: string, places: PlaceInfo[], go: (p: PlaceInfo) => void, ta
   if (place) go(place);
   else if (letter === "w") newestWhy();
   else if (text === "?") showKeys(true);
+  else if (text === "[" || text === "]") walkTabs(text === "]" ? 1 : -1);
   else take(text);
 }
 
@@ -128,6 +138,7 @@ export function useKeys(role: string) {
         window.setTimeout(() => going && performance.now() > going && endGoing(), 3100);
       } else if (key === "?") showKeys(true);
       else if (key === "/") toScanLine();
+      else if (key === "[" || key === "]") walkTabs(key === "]" ? 1 : -1);
       else return false;
       return true;
     };

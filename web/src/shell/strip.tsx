@@ -6,6 +6,7 @@ import { useState } from "react";
 import { api, keyed } from "../api/client";
 import { doing, signOut, workAt } from "./house";
 import { branchName, useNow, worksAt, type Me } from "./me";
+import { menuItem, menuLook } from "../ui/menu";
 import { Key } from "../ui/parts";
 import { supervises } from "./places";
 import { Rail } from "./rail";
@@ -74,10 +75,6 @@ function Places({ me }: { me: Me }) {
   );
 }
 
-const menuLook =
-  "z-30 max-h-[80vh] min-w-52 overflow-auto rounded-card border border-line-strong bg-surface p-1 shadow-lg";
-const menuItem =
-  "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-spruce-100 data-[disabled]:cursor-default data-[disabled]:text-ink-3";
 const menuHead = "px-3 py-1 text-xs text-ink-2";
 const Rule = () => <DropdownMenu.Separator className="my-1 h-px bg-line" />;
 

@@ -309,7 +309,7 @@ export function DatesField({ name, label }: Common) {
   );
 }
 
-export function MoneyField({ name, label, hint, className }: Common) {
+export function MoneyField({ name, label, hint, className, focused }: Common & { focused?: boolean }) {
   const { register } = useFormContext();
   return (
     <Labelled name={name} label={label} hint={hint} className={className}>
@@ -318,7 +318,15 @@ export function MoneyField({ name, label, hint, className }: Common) {
           <span aria-hidden className="pointer-events-none absolute top-1.5 left-2">
             {moneySign()}
           </span>
-          <input id={id} inputMode="decimal" {...wrong} {...register(name)} className={clsx(inputLook, "pl-6")} />
+          <input
+            id={id}
+            inputMode="decimal"
+            // eslint-disable-next-line jsx-a11y/no-autofocus -- only where it was opened on purpose, to be typed into
+            autoFocus={focused}
+            {...wrong}
+            {...register(name)}
+            className={clsx(inputLook, "pl-6")}
+          />
         </span>
       )}
     </Labelled>
@@ -346,6 +354,31 @@ export function ChoiceField({ name, label, hint, className, options }: Common & 
 }
 
 /** Any of a few, each switched on or off. */
+/** One of a few, all in sight. */
+export function RadioField({ name, label, options, className }: Common & { options: readonly Option[] }) {
+  const { register } = useFormContext();
+  return (
+    <fieldset className={className}>
+      <legend className="pb-1 text-sm text-ink-2">
+        {label}
+        <Changed name={name} />
+      </legend>
+      <div className="flex flex-wrap gap-1.5">
+        {options.map(([code, text]) => (
+          <label
+            key={code}
+            className="cursor-pointer rounded-card border border-edge bg-field px-2.5 py-1 has-checked:border-spruce-700 has-checked:bg-spruce-700 has-checked:text-on has-focus-visible:outline-2"
+          >
+            <input type="radio" value={code} {...register(name)} className="sr-only" />
+            {text}
+          </label>
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+/** Several of a few. */
 export function Chips({
   label,
   options,

@@ -8,3 +8,14 @@ export function InSight({ of, children }: { of: unknown; children: ReactNode }) 
   }, [of]);
   return <div ref={here}>{children}</div>;
 }
+
+/** What opens takes the focus to its first field, and comes into sight: the area to give it to. */
+export function useFirstFocus(open: boolean) {
+  const area = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!open) return;
+    area.current?.scrollIntoView({ block: "nearest" });
+    area.current?.querySelector<HTMLElement>("input, select, textarea, button")?.focus();
+  }, [open]);
+  return area;
+}

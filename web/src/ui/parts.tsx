@@ -31,6 +31,7 @@ export function Key({ children }: { children: ReactNode }) {
 
 export function Button({
   plain,
+  small,
   hint,
   busy,
   children,
@@ -39,6 +40,8 @@ export function Button({
   ...rest
 }: ButtonHTMLAttributes<HTMLButtonElement> & {
   plain?: boolean;
+  /** In a row, where it must not make the row higher. */
+  small?: boolean;
   hint?: string;
   /** What it does is under way. */
   busy?: boolean;
@@ -49,7 +52,8 @@ export function Button({
       disabled={disabled || busy}
       aria-busy={busy || undefined}
       className={clsx(
-        "inline-flex cursor-pointer items-center gap-2 rounded-card border-[1.5px] border-spruce-700 px-3 py-1 font-semibold disabled:cursor-default disabled:opacity-50",
+        "inline-flex cursor-pointer items-center gap-2 rounded-card border-[1.5px] border-spruce-700 font-semibold disabled:cursor-default disabled:opacity-50",
+        small ? "px-2 text-sm leading-6" : "px-3 py-1",
         plain ? "bg-transparent text-spruce-700 hover:bg-spruce-100" : "bg-spruce-700 text-on hover:brightness-110",
         className,
       )}
@@ -167,7 +171,6 @@ export function Code({ children }: { children: ReactNode }) {
   return <span className="font-mono text-[.93em]">{children}</span>;
 }
 
-/** Ways to look at the same thing, side by side. */
 /** Parts of a place that has many, as a list in groups beside them; above them where there is no room. */
 export function Sections({
   label,
@@ -207,6 +210,7 @@ export function Sections({
   );
 }
 
+/** Ways to look at the same thing, side by side. [ and ] walk through them. */
 export function Tabs({
   label,
   tabs,
@@ -219,7 +223,7 @@ export function Tabs({
   onChoose: (id: string) => void;
 }) {
   return (
-    <nav aria-label={label} className="flex flex-wrap gap-1 border-b border-line-strong print:hidden">
+    <nav aria-label={label} data-tabs className="flex flex-wrap gap-1 border-b border-line-strong print:hidden">
       {tabs.map(([id, name]) => (
         <button
           key={id}

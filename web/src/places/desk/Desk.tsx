@@ -78,10 +78,10 @@ export function DeskPlace() {
           )}
           <div className="order-1 grid gap-3.5 @[34rem]:order-none @4xl:order-2">
             {found && <Found key={found.words} found={found} onOpen={(f) => openCard(f.card)} />}
+            <div ref={setPayIn} className="empty:hidden" />
             {asks.map((s) => (
               <AskOf key={s.id} scan={s} />
             ))}
-            <div ref={setPayIn} className="empty:hidden" />
             <Staged lines={staged(lines, card?.id)} />
             <Tape lines={lines} card={card} />
           </div>

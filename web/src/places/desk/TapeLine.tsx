@@ -1,5 +1,6 @@
 import { Link } from "@tanstack/react-router";
 import clsx from "clsx";
+import type { KeyboardEvent } from "react";
 import { Code, Quiet, Tag, type Tone } from "../../ui/parts";
 import { sayMoney } from "../../ui/say";
 import { ScanActs, sayState } from "../../shell/scans/lines";
@@ -28,6 +29,23 @@ function tagOf(scan: Scan, line?: Line): [Tone, string] {
   return line.result.filled ? ["tide", "From hold shelf"] : words[line.result.kind];
 }
 
+/** What stands in a line only while it is looked at: under the pointer, selected, or where there is no pointer that hovers. */
+const later = "group-hover:opacity-100 group-focus-within:opacity-100 group-focus:opacity-100 hover-only:opacity-0";
+
+/** w is the why of the selected line, u takes it back, arrows walk to the others. */
+function onKey(e: KeyboardEvent<HTMLElement>) {
+  if (e.target !== e.currentTarget) return;
+  const line = e.currentTarget;
+  const press = (what: string) => line.querySelector<HTMLElement>(what)?.click();
+  const walk = (to: Element | null) => to instanceof HTMLElement && to.focus();
+  if (e.key === "w") press("[data-why]");
+  else if (e.key === "u") press("[data-undo]");
+  else if (e.key === "ArrowDown") walk(line.nextElementSibling);
+  else if (e.key === "ArrowUp") walk(line.previousElementSibling);
+  else return;
+  e.preventDefault();
+}
+
 /** One scan of the desk: what became of it, whose it is, its why, and what can be done about it. */
 export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
   const line = lineOf(scan);
@@ -37,7 +55,18 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
   const stages = !waits && line?.result.kind === "staged";
   const doing = useDoing(lent ? `undo ${lent.loan_id}` : "");
   return (
-    <li className={clsx("px-3.5 py-2.5", scan.state === "ask" && "slant-soft", line?.undone && "opacity-60")}>
+    // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- its links have keys while it is selected
+    <li
+      // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- a line is walked to by arrows
+      tabIndex={0}
+      data-keys="w u"
+      onKeyDown={onKey}
+      className={clsx(
+        "group px-3.5 py-2 outline-offset-[-2px]",
+        scan.state === "ask" && "slant-soft",
+        line?.undone && "opacity-60",
+      )}
+    >
       <div className="flex items-start gap-3">
         <div className="min-w-0 flex-1">
           <p className={clsx("text-base font-semibold", line?.undone && "line-through")}>{titleOf(scan)}</p>
@@ -64,11 +93,15 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
           <Tag tone={tone}>{word}</Tag>
           {lent?.price && !line?.undone && <span className="text-ink-2 tabular-nums">{sayMoney(lent.price)}</span>}
           {lent && !line?.undone && (
-            <Quiet disabled={doing.busy} onClick={() => void undo(scan)}>
+            <Quiet data-undo className={later} disabled={doing.busy} onClick={() => void undo(scan)}>
               Undo
             </Quiet>
           )}
-          {stages && <Quiet onClick={() => dropStaged(scan)}>Remove</Quiet>}
+          {stages && (
+            <Quiet data-undo onClick={() => dropStaged(scan)}>
+              Remove
+            </Quiet>
+          )}
           {(waits || scan.state === "wrong") && <ScanActs scan={scan} />}
         </div>
       </div>
@@ -97,7 +130,10 @@ function Lent({ line, why }: { line: NonNullable<Result["line"]>; why: Result["w
         {line.due}
       </b>{" "}
       · <Code>{line.barcode}</Code> · {line.owner}
-      {line.call_number && `, ${line.call_number}`} · {line.material} · <Why trace={why}>Why {line.period}</Why>
+      {line.call_number && `, ${line.call_number}`} · {line.material}{" "}
+      <span className={later}>
+        · <Why trace={why}>Why {line.period}</Why>
+      </span>
     </>
   );
 }

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState, type ReactNode } from "react";
 import { api, keyed, told, type Answer, type Schema } from "../../api/client";
 import { useMe } from "../../shell/me";
-import { Button, Card, Empty, Quiet, Trouble } from "../../ui/parts";
+import { Button, Card, Empty, Trouble } from "../../ui/parts";
 import { administrates } from "../../shell/places";
 import { useWrite } from "../../shell/write";
 
@@ -130,14 +130,16 @@ export function PartList<T>({
             <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
               {line(r)}
               {may && (
-                <Quiet
-                  className="ml-auto text-sm"
+                <Button
+                  small
+                  plain
+                  className="ml-auto"
                   aria-expanded={isOpen(r)}
                   aria-label={`Edit ${name(r.is)}`}
                   onClick={() => setOpen(isOpen(r) ? undefined : r)}
                 >
-                  {isOpen(r) ? "close" : "change"}
-                </Quiet>
+                  {isOpen(r) ? "Close" : "Edit"}
+                </Button>
               )}
             </div>
             {open !== undefined && open !== "new" && open.key === r.key && (

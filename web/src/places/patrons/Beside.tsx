@@ -37,7 +37,7 @@ export function Rosters({ id }: { id: number }) {
   );
 }
 
-const ways = { mail: "mail", phone: "phone", letter: "letter" } as const;
+const ways = { mail: "email", phone: "phone", letter: "letter" } as const;
 
 /** What they were told lately. */
 export function Messages({ id }: { id: number }) {

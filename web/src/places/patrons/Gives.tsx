@@ -22,7 +22,7 @@ const choosing = z.object({ receipt: z.enum(["", "none", "slip", "mail", "both"]
 /** What they take home of what was lent to them. */
 export function Gives({ card, onCard }: Part) {
   return (
-    <Opens title="Loan receipt" act="change" says={<p className="text-sm">{names[card.gives]}</p>}>
+    <Opens title="Loan receipt" act="Edit" says={<p className="text-sm">{names[card.gives]}</p>}>
       {(close) => <Choose key={card.receipt} card={card} onCard={thenClose(onCard, close)} />}
     </Opens>
   );
@@ -55,7 +55,7 @@ function Choose({ card, onCard }: Part) {
           ["slip", "a slip"],
           ...(card.email
             ? ([
-                ["mail", "mail"],
+                ["mail", "email"],
                 ["both", "slip and email"],
               ] as const)
             : []),

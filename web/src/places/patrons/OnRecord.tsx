@@ -6,6 +6,7 @@ import * as check from "../../ui/checks";
 import { ChoiceField, Form, LinesField, Send, TextField, TickField, saysOf } from "../../ui/forms";
 import { useMe } from "../../shell/me";
 import { Button, Card, Code, Quiet, Tag, Trouble } from "../../ui/parts";
+import { useFirstFocus } from "../../ui/insight";
 import { supervises } from "../../shell/places";
 import { sayDay } from "../../ui/say";
 import { ChargeForm } from "../../circulation/settle";
@@ -33,16 +34,19 @@ export function Opens({
 }) {
   const [open, setOpen] = useState(false);
   const id = useId();
+  const area = useFirstFocus(open);
   return (
     <Card label={title} className="p-3.5">
       <div className="flex flex-wrap items-baseline justify-between gap-x-3">
         <h2 className="font-semibold">{title}</h2>
-        <Quiet aria-expanded={open} aria-controls={id} className="text-sm" onClick={() => setOpen(!open)}>
-          {open ? "close" : act}
-        </Quiet>
+        <Button small plain aria-expanded={open} aria-controls={id} onClick={() => setOpen(!open)}>
+          {open ? "Close" : act}
+        </Button>
       </div>
       {says}
-      <div id={id}>{open && <div className="mt-2">{children(() => setOpen(false))}</div>}</div>
+      <div id={id} ref={area}>
+        {open && <div className="mt-2">{children(() => setOpen(false))}</div>}
+      </div>
     </Card>
   );
 }
@@ -164,7 +168,7 @@ export function Stands({ card, onCard }: Part) {
   return (
     <Opens
       title="Status"
-      act="change"
+      act="Edit"
       says={
         <p>
           {says}
@@ -223,7 +227,7 @@ export function Consents({ card, onCard }: Part) {
   return (
     <Opens
       title="Consents"
-      act="answer"
+      act="Record answer"
       says={
         <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
           {whats.map((what) => (
@@ -342,7 +346,7 @@ export function CardAndPin({ card, onCard, onStale }: Part & { onStale: () => vo
   return (
     <Opens
       title="Card and PIN"
-      act="change"
+      act="Edit"
       says={
         pin && (
           <p role="status" className="rounded bg-tide-100 px-2 py-1 text-tide-700">
@@ -419,7 +423,7 @@ function ChoosePin({ busy, onPin }: { busy: boolean; onPin: (pin: string) => voi
 /** A charge by hand, from the network's price list or for another reason. */
 export function ByHand({ card, onCharged }: { card: CardOf; onCharged: () => void }) {
   return (
-    <Opens title="Manual charge" act="charge">
+    <Opens title="Manual charge" act="Add charge">
       {(close) => (
         <ChargeForm
           patron={card.id}

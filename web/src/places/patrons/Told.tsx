@@ -19,7 +19,7 @@ export function Told({ card, onCard }: Part) {
   return (
     <Opens
       title="Notify by"
-      act="change"
+      act="Edit"
       says={
         <dl className="grid grid-cols-[1fr_auto] gap-x-3 text-sm">
           <dt className="text-ink-2">Ready holds</dt>
