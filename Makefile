@@ -27,7 +27,7 @@ build: setup web
 
 # The front end is built again only when something in it changed.
 web: web/dist/app/index.html
-web/dist/app/index.html: web/src/api/schema.gen.ts $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f 2>/dev/null) | setup
+web/dist/app/index.html: web/src/api/schema.gen.ts $(shell find web/src docs/guide docs/screenshots web/index.html web/vite.config.ts web/package-lock.json -type f 2>/dev/null) | setup
 	@cd web && npm run --silent build -- --logLevel warn
 
 # The front end's types are made from the server's own description, which a test holds to the server.

@@ -43,7 +43,9 @@ func TestStopsOfAPatron(t *testing.T) {
 		{"each stop is its own", loan.Borrower{Standing: loan.Excluded, Owes: 900, Late: 9, CardUntil: ptr(today - 1)},
 			[]loan.StopKind{loan.CardExcluded, loan.CardEnded, loan.OwesTooMuch, loan.TooManyLate}},
 	} {
-		t.Run(c.name, func(t *testing.T) { assert.ElementsMatch(t, c.want, kinds(loan.StopsOf(c.b, limits, today, calendar.UsualStyle))) })
+		t.Run(c.name, func(t *testing.T) {
+			assert.ElementsMatch(t, c.want, kinds(loan.StopsOf(c.b, limits, today, calendar.UsualStyle)))
+		})
 	}
 	assert.Empty(
 		t,

@@ -76,7 +76,7 @@ test("a change is written in the grid, tried on last year, and put in force with
   const putting = page.getByRole("region", { name: "Put in force" });
   await expect(putting).toContainText("1 example does not give the expected result: “A film at Thistle Bay”");
   await expect(putting).toContainText(/1 rule differs from edition \d+/);
-  await expect(putting).toContainText("Rehearsed on Sun 1 Mar to Tue 6 Oct");
+  await expect(putting).toContainText("Rehearsed on Sun 1 Mar 2026 to Tue 6 Oct 2026");
   await page.getByRole("button", { name: /^Put in force from/ }).click();
   await expect(page.getByRole("alert")).toContainText("“A film at Thistle Bay” does not give the expected result");
   await page.getByLabel("Reason for the change").fill("Fewer come by in autumn");

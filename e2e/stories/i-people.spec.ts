@@ -82,6 +82,7 @@ test("somebody is registered after looking who is here, with the next of the hou
   await expect(form.getByLabel(/^Guardian/).first()).toHaveValue("Sunniva Brock");
   await form.getByRole("button", { name: "Register", exact: true }).click();
   await expect(page.getByRole("heading", { name: "Pim Brock" }).first()).toBeVisible();
+  await tab(page, "Record");
   const household = page.getByRole("region", { name: "Household" });
   await expect(household).toContainText("Sunniva Brock");
   await expect(household).toContainText("Guardian: Sunniva Brock");
@@ -141,8 +142,10 @@ test("a record is changed, blocked, noted and answered for; two at once do not u
   await notes.getByRole("button", { name: "Add note" }).click();
   await expect(notes.getByRole("listitem").filter({ hasText: "Library bag" })).toContainText("For the desk");
   const standing = page.getByRole("region", { name: "Status" });
-  await page.keyboard.press("]");
-  await page.keyboard.press("]");
+  for (const part of ["Account", "Record"]) {
+    await page.keyboard.press("]");
+    await expect(page.getByRole("button", { name: part, exact: true })).toHaveAttribute("aria-current", "page");
+  }
   await standing.getByRole("button", { name: "Edit" }).click();
   await expect(standing.getByRole("combobox", { name: "Status" })).not.toContainText("Excluded");
   await standing.getByLabel("Blocked from borrowing").check();

@@ -152,7 +152,7 @@ test("an institution is invoiced, the invoice prints, and is paid by transfer", 
   expect(lines.length).toBeGreaterThan(1);
   await expect(invoice.getByText(lines.join(" "))).toBeVisible(); // each on a line of its own, not with "\n" between
   await invoice.getByRole("button", { name: "Mark as paid" }).click();
-  await invoice.getByLabel("Method", { exact: true }).selectOption("transfer");
+  await invoice.getByRole("radio", { name: "Transfer" }).check({ force: true });
   await invoice.getByLabel("Reference").fill("Bank 77");
   await invoice.getByRole("button", { name: /^Take / }).click();
   await expect(invoice.getByText("Paid", { exact: true })).toBeVisible();

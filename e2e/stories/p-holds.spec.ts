@@ -130,7 +130,7 @@ test("a full fetch list: the work of the round is looked at, shared among branch
   await tab(admin, "Settings");
   await admin.getByRole("searchbox", { name: "Search settings" }).fill("fetch per round");
   await expect(admin.getByRole("status").filter({ hasText: "1 section found" })).toBeVisible();
-  await admin.getByLabel("Havenhead").fill("10");
+  await admin.getByRole("region", { name: "Holds and transit" }).getByLabel("Havenhead", { exact: true }).fill("10");
   await admin.getByRole("button", { name: "Save holds and transit" }).click();
   await expect.poll(() => ask("SELECT coalesce(settings->'holds'->'fetch_most'->>'HVH', '') FROM network")).toBe("10");
   await admin.context().close();

@@ -15,6 +15,7 @@ import { clearDrafts, dropDraft } from "./places/patrons/drafts";
 import { clearHolds } from "./places/holds/cancel";
 import { clear as clearReturns, forgetPatron as leaveReturns } from "./places/returns/session";
 import { clear as clearRosters } from "./places/rosters/session";
+import "./pages";
 import { loadPlaces, router } from "./router";
 import "./theme.css";
 

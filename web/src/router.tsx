@@ -25,6 +25,7 @@ const rulebook = lazyRouteComponent(() => import("./places/rulebook/Rulebook"), 
 const calendars = lazyRouteComponent(() => import("./places/calendars/Calendars"), "CalendarsPlace");
 const network = lazyRouteComponent(() => import("./places/network/Network"), "NetworkPlace");
 const own = lazyRouteComponent(() => import("./places/own/Own"), "OwnPlace");
+const help = lazyRouteComponent(() => import("./places/help/Help"), "HelpPlace");
 const items = lazyRouteComponent(() => import("./places/items/Items"), "ItemsPlace");
 
 const places = [
@@ -44,6 +45,7 @@ const places = [
   items,
   network,
   own,
+  help,
 ];
 
 /** Loads all places ahead, the ones that scan first. */
@@ -154,7 +156,10 @@ const routes = [
     ...at,
     path: "/network",
     component: network,
-    validateSearch: (s: Search): { tab?: string; patron?: number; staff?: number; file?: number } => ({
+    validateSearch: (
+      s: Search,
+    ): { tab?: string; section?: string; patron?: number; staff?: number; file?: number } => ({
+      section: text(s.section),
       tab: text(s.tab),
       file: number(s.file),
       patron: number(s.patron),
@@ -162,6 +167,15 @@ const routes = [
     }),
   }),
   createRoute({ ...at, path: "/own", component: own }),
+  createRoute({
+    ...at,
+    path: "/help",
+    component: help,
+    validateSearch: (s: Search): { page?: string; section?: string } => ({
+      page: text(s.page),
+      section: text(s.section),
+    }),
+  }),
   // Setting a password by a link: the frame shows it, before anybody is signed in.
   createRoute({ ...at, path: "/enter", component: () => null }),
   createRoute({

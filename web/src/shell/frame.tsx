@@ -6,6 +6,7 @@ import { Announcer } from "../ui/announce";
 import { Bar } from "./bar";
 import { Enter } from "./enter";
 import { handsOn } from "./hands";
+import { closeHelp, useHelpOpen } from "./help";
 import { arrived, doing, signOut, workAt } from "./house";
 import { line } from "./line";
 import { listen } from "./live";
@@ -13,6 +14,7 @@ import { meQuery, who, worksAt, type Me } from "./me";
 import { Keys, Palette, type Action } from "./palette";
 import { placesFor } from "./places";
 import { Rail } from "./rail";
+import { rememberFor } from "../ui/remember";
 import { sayIn } from "../ui/say";
 import { showKeys, useKeys, useKeysShown } from "./scan";
 import { useWaiting } from "./scans/scans";
@@ -29,7 +31,10 @@ export function Frame() {
   useEffect(() => {
     if (data) arrived(data);
   }, [data]);
-  if (data) sayIn(data);
+  if (data) {
+    sayIn(data);
+    rememberFor(data.id);
+  }
   const path = useRouterState({ select: (s) => s.location.pathname });
   if (path === "/enter") return <Enter />;
   if (me)
@@ -56,6 +61,10 @@ function Waiting({ reason }: { reason?: string }) {
 function House({ me }: { me: Me }) {
   const queries = useQueryClient();
   const why = useWhy();
+  const help = useHelpOpen();
+  useEffect(() => {
+    if (why.open) closeHelp(); // one drawer at a time
+  }, [why.open]);
   const waiting = useWaiting();
   const signedOut = useStore(line, (l) => l.signedOut);
   const [palette, setPalette] = useState(false);
@@ -94,13 +103,13 @@ function House({ me }: { me: Me }) {
         <Bar />
         <main id="place" tabIndex={-1} className="relative overflow-auto outline-none print:overflow-visible">
           {/* The room around a place is inside, so that heads of lists stick to the very top. */}
-          <div className={`px-3 py-4 md:px-[18px] ${why.open ? "xl:pr-[398px]" : ""}`}>
+          <div className={`px-3 py-4 md:px-[18px] ${why.open || help ? "xl:pr-[398px]" : ""}`}>
             <Outlet />
           </div>
         </main>
       </div>
       <Announcer />
-      <Palette open={palette} onClose={() => setPalette(false)} actions={actions} />
+      <Palette open={palette} onClose={() => setPalette(false)} actions={actions} role={me.role} />
       <Keys open={keys} onClose={() => showKeys(false)} role={me.role} />
       {signedOut && <SignInAgain me={me} waiting={waiting} />}
     </>

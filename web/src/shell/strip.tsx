@@ -9,6 +9,7 @@ import { branchName, useNow, worksAt, type Me } from "./me";
 import { menuItem, menuLook } from "../ui/menu";
 import { Key } from "../ui/parts";
 import { supervises } from "./places";
+import { Help } from "./help";
 import { Rail } from "./rail";
 import { sayInstant } from "../ui/say";
 import { ScanLine, showKeys, toScanLine } from "./scan";
@@ -46,6 +47,7 @@ export function Strip({ me }: { me: Me }) {
       >
         <Key>/</Key>
       </button>
+      <Help />
       <PersonMenu me={me} />
     </header>
   );

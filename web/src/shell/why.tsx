@@ -1,7 +1,6 @@
 import { Dialog } from "radix-ui";
 import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 import type { Schema } from "../api/client";
-import { Quiet } from "../ui/parts";
 
 type Trace = Schema["WhyTrace"];
 type Step = Schema["WhyStep"];
@@ -108,8 +107,8 @@ export function Why({ trace, children }: { trace?: Trace | null; children: React
   const { show } = useWhy();
   if (!trace) return null;
   return (
-    <Quiet data-why onClick={() => show(trace)}>
+    <button type="button" data-why onClick={() => show(trace)} className="link cursor-pointer">
       {children}
-    </Quiet>
+    </button>
   );
 }

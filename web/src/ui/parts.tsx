@@ -66,12 +66,12 @@ export function Button({
   );
 }
 
-/** A quiet link-like button, dotted below, as the why of something is. */
+/** A button that keeps quiet: for doing something in the middle of text or at the end of a row. Links go somewhere. */
 export function Quiet({ children, className, ...rest }: ButtonHTMLAttributes<HTMLButtonElement>) {
   return (
     <button
       type="button"
-      className={clsx("link cursor-pointer disabled:cursor-default disabled:opacity-60", className)}
+      className={clsx("quiet cursor-pointer disabled:cursor-default disabled:opacity-60", className)}
       {...rest}
     >
       {children}

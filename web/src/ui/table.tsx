@@ -7,9 +7,11 @@ import {
   tableFeatures,
   useTable,
   type ColumnDef,
+  type ColumnVisibilityState,
   type ReactTable,
   type Row as ModelRow,
   type RowData,
+  type SortingState,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import clsx from "clsx";
@@ -19,6 +21,7 @@ import { csv, save } from "./csv";
 import type { Pages } from "./pages";
 import { isInstant, toFigures, toMinor, toWall } from "./say";
 import { Empty, Quiet } from "./parts";
+import { filterOf, keepFilter, remember, remembered } from "./remember";
 import { Chosen, Tools } from "./tabletools";
 
 /** A column: its head, its cell, and what it says as a text or number, by which it is sorted, filtered and exported. */
@@ -84,13 +87,26 @@ interface Props<T extends RowData> {
 /** Above so many rows only those that can be seen are drawn. */
 const many = 150;
 
+/** A choice about a list that its person finds again. */
+function useChoice<T>(name: string, usual: T) {
+  const [choice, setChoice] = useState<T>(() => remembered<T>(name) ?? usual);
+  const choose = (to: T | ((before: T) => T)) => {
+    const next = to instanceof Function ? to(choice) : to;
+    setChoice(next);
+    remember(name, next);
+  };
+  return [choice, choose] as const;
+}
+
 /** A list in rows and columns, the same everywhere. Rows are walked by arrow keys; w tells the why of the chosen one. */
 export function Table<T extends RowData>(props: Props<T>) {
   const { label, columns, rows, id, empty, pages, acts, tools, paper, className } = props;
   // Kept as state: the rows in sight are drawn once it is there, not when something else happens to be drawn anew.
   const [frame, setFrame] = useState<HTMLDivElement | null>(null);
   const printing = usePrinting();
-  const [filter, setFilter] = useState("");
+  const [filter, setFilter] = useState(tools ? filterOf(label) : "");
+  const [sorting, setSorting] = useChoice<SortingState>(`sorting of ${label}`, []);
+  const [columnVisibility, setVisible] = useChoice<ColumnVisibilityState>(`columns of ${label}`, {});
   const defs = useMemo(() => columns.map(definition), [columns]);
   const narrowed = useMemo(() => narrow(rows, columns, filter), [rows, columns, filter]);
   const model = useTable({
@@ -99,10 +115,17 @@ export function Table<T extends RowData>(props: Props<T>) {
     columns: defs,
     getRowId: (r) => String(id(r)),
     enableRowSelection: !!acts,
+    state: { sorting, columnVisibility },
+    onSortingChange: setSorting,
+    onColumnVisibilityChange: setVisible,
   });
   const shown = model.getRowModel().rows;
   const chosen = model.getSelectedRowModel().rows.map((r) => r.original);
   if (rows.length === 0) return <Empty>{empty}</Empty>;
+  const narrowTo = (words: string) => {
+    setFilter(words);
+    keepFilter(label, words);
+  };
   const exported = () =>
     save(
       `${label.toLowerCase().replaceAll(" ", "-")}.csv`,
@@ -115,7 +138,7 @@ export function Table<T extends RowData>(props: Props<T>) {
     <>
       {paper && <p className="hidden pb-2 text-lg font-semibold print:block">{paper}</p>}
       {tools && (
-        <Tools model={model} all={rows.length} filter={filter} onFilter={setFilter} onExport={exported} pages={pages} />
+        <Tools model={model} all={rows.length} filter={filter} onFilter={narrowTo} onExport={exported} pages={pages} />
       )}
       {acts && chosen.length > 0 && <Chosen acts={acts} chosen={chosen} onClear={() => model.resetRowSelection()} />}
       <div ref={setFrame} className={clsx("overflow-auto print:max-h-none print:overflow-visible", className)}>

@@ -4,6 +4,9 @@ import type { Pages } from "./pages";
 import { Button, inputLook, Quiet } from "./parts";
 import type { Act, Model } from "./table";
 
+const tool =
+  "cursor-pointer rounded px-2 text-sm leading-6 text-ink-2 hover:bg-spruce-100 data-[state=open]:bg-spruce-100";
+
 /** What stands above a list that people compare: words to narrow it, its columns, and ways out of it. */
 export function Tools<T extends RowData>({
   model,
@@ -38,9 +41,9 @@ export function Tools<T extends RowData>({
           {count} of {all}
         </span>
       )}
-      <span className="ml-auto flex gap-4">
+      <span className="ml-auto flex gap-1">
         <DropdownMenu.Root>
-          <DropdownMenu.Trigger className="link cursor-pointer">Columns</DropdownMenu.Trigger>
+          <DropdownMenu.Trigger className={tool}>Columns</DropdownMenu.Trigger>
           <DropdownMenu.Portal>
             <DropdownMenu.Content className="z-30 min-w-40 rounded-card border border-line-strong bg-surface p-1 shadow-lg">
               {columns.map((c) => (
@@ -57,8 +60,12 @@ export function Tools<T extends RowData>({
             </DropdownMenu.Content>
           </DropdownMenu.Portal>
         </DropdownMenu.Root>
-        <Quiet onClick={onExport}>{pages?.hasMore ? `Export these ${count} as CSV` : "CSV"}</Quiet>
-        <Quiet onClick={() => window.print()}>Print</Quiet>
+        <button type="button" className={tool} onClick={onExport}>
+          {pages?.hasMore ? `Export these ${count} as CSV` : "CSV"}
+        </button>
+        <button type="button" className={tool} onClick={() => window.print()}>
+          Print
+        </button>
       </span>
     </div>
   );

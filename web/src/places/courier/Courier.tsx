@@ -10,23 +10,16 @@ import { Timetable } from "./Timetable";
 import { Totes } from "./Totes";
 import { UnderWay } from "./UnderWay";
 import { WhatIf } from "./WhatIf";
-
-const all = [
-  ["way", "In transit"],
-  ["totes", "Totes"],
-  ["day", "Day plan"],
-  ["late", "Missing in transit"],
-  ["timetable", "Timetable"],
-  ["whatif", "What if"],
-  ["flows", "Flows"],
-] as const;
+import { courierTabs } from "./tabs";
 
 /** The courier: what is under way, the day's runs with what is aboard, what has not come, and the timetable. */
 export function CourierPlace() {
   const navigate = useNavigate();
   const { tab, date, tote } = useSearch({ from: "/courier" });
   const me = useMe();
-  const tabs = all.filter(([id]) => (id === "flows" ? isEmployed(me.role) : id !== "whatif" || supervises(me.role)));
+  const tabs = courierTabs.filter(([id]) =>
+    id === "flows" ? isEmployed(me.role) : id !== "whatif" || supervises(me.role),
+  );
   const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "way";
   return (
     <div className="grid gap-3.5">

@@ -11,15 +11,8 @@ import { PlaceHold } from "./PlaceHold";
 import { Shelf } from "./Shelf";
 import { Stuck } from "./Stuck";
 import { TitleQueue } from "./TitleQueue";
+import { holdsTabs } from "./tabs";
 
-const tabs = [
-  ["open", "Open holds"],
-  ["shelf", "Hold shelf"],
-  ["clear", "Expired"],
-  ["calls", "To call"],
-  ["demand", "High demand"],
-  ["stuck", "No copy available"],
-] as const;
 /** What volunteers see of it: no telephone numbers, nothing to buy. */
 const forAll = ["open", "shelf", "clear"];
 
@@ -29,7 +22,7 @@ export function HoldsPlace() {
   const navigate = useNavigate();
   const { tab, title, patron, roster } = useSearch({ from: "/holds" });
   const may = isEmployed(me.role);
-  const shown = tabs.filter(([id]) => may || forAll.includes(id));
+  const shown = holdsTabs.filter(([id]) => may || forAll.includes(id));
   const chosen = shown.find(([id]) => id === tab)?.[0] ?? "open";
   if (title) return <TitleQueue key={title} id={title} />;
   return (

@@ -12,16 +12,7 @@ import { Shelves } from "./Shelves";
 import { Sought } from "./Sought";
 import { TitlePage } from "./TitlePage";
 import { Titles } from "./Titles";
-
-const tabs = [
-  ["titles", "Titles"],
-  ["add", "Add"],
-  ["many", "Batch changes"],
-  ["shelves", "Shelf check"],
-  ["sought", "Missing items"],
-  ["lent", "On loan"],
-  ["done", "Activity"],
-] as const;
+import { itemsTabs } from "./tabs";
 
 /** The stock: found, added, labelled, changed, looked for. */
 export function ItemsPlace() {
@@ -32,14 +23,14 @@ export function ItemsPlace() {
   if (title) return <TitlePage key={title} id={title} />;
   if (shelf) return <Shelf key={shelf} id={shelf} />;
   const may = isEmployed(me.role);
-  const chosen = (may && tabs.find(([id]) => id === tab)?.[0]) || "titles";
+  const chosen = (may && itemsTabs.find(([id]) => id === tab)?.[0]) || "titles";
   return (
     <div className="grid gap-3.5">
       <Head title="Items" says="Titles and copies: find, add, change, check." />
       {may && (
         <Tabs
           label="Items"
-          tabs={tabs}
+          tabs={itemsTabs}
           chosen={chosen}
           onChoose={(id) => void navigate({ to: "/items", search: { tab: id } })}
         />

@@ -8,22 +8,14 @@ import { Invoices } from "./Invoices";
 import { Receipts } from "./Receipts";
 import { Refunds } from "./Refunds";
 import { Tills } from "./Tills";
-
-const tabs = [
-  ["till", "Till"],
-  ["receipts", "Receipts"],
-  ["back", "Refunds due"],
-  ["disputes", "Disputes"],
-  ["invoices", "Invoices"],
-  ["figures", "Income"],
-] as const;
+import { moneyTabs } from "./tabs";
 
 /** Money: the drawers, what went over the counter, what is to be given back, what waits. */
 export function MoneyPlace() {
   const me = useMe();
   const navigate = useNavigate();
   const { tab, receipt, patron, invoice } = useSearch({ from: "/money" });
-  const chosen = tabs.find(([id]) => id === tab)?.[0] ?? (receipt ? "receipts" : invoice ? "invoices" : "till");
+  const chosen = moneyTabs.find(([id]) => id === tab)?.[0] ?? (receipt ? "receipts" : invoice ? "invoices" : "till");
   return (
     <div className="grid gap-3.5">
       <Head
@@ -32,7 +24,7 @@ export function MoneyPlace() {
       />
       <Tabs
         label="Money"
-        tabs={tabs}
+        tabs={moneyTabs}
         chosen={chosen}
         onChoose={(id) => void navigate({ to: "/money", search: { tab: id } })}
       />

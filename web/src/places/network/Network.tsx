@@ -17,56 +17,18 @@ import { Settings } from "./settings/Settings";
 import { Staff } from "./Staff";
 import { Stations } from "./Stations";
 import { Status } from "./Status";
-
-/** Its parts, by what they are about. */
-const groups = [
-  {
-    name: "Places and people",
-    parts: [
-      ["branches", "Branches"],
-      ["stations", "Stations"],
-      ["staff", "Staff"],
-    ],
-  },
-  {
-    name: "Rules and lists",
-    parts: [
-      ["settings", "Settings"],
-      ["classes", "Classes"],
-      ["lists", "Lists and reasons"],
-      ["numbers", "Numbers"],
-    ],
-  },
-  { name: "Other libraries", parts: [["partners", "Partners"]] },
-  {
-    name: "Data",
-    parts: [
-      ["moving", "Import"],
-      ["files", "Export"],
-    ],
-  },
-  {
-    name: "What happened",
-    parts: [
-      ["status", "Status"],
-      ["history", "Change log"],
-      ["readings", "Record access log"],
-    ],
-  },
-] as const;
-
-const administrators = ["staff", "status", "moving", "files"];
+import { administratorsParts, networkGroups } from "./tabs";
 
 /** What the network is made of, who works here, and who has done what with it. */
 export function NetworkPlace() {
   const me = useMe();
   const navigate = useNavigate();
   const network = useNetwork();
-  const { tab, patron, staff, file } = useSearch({ from: "/network" });
-  const offered = groups
+  const { tab, patron, staff, file, section } = useSearch({ from: "/network" });
+  const offered = networkGroups
     .map((g) => ({
       name: g.name,
-      parts: g.parts.filter(([id]) => !administrators.includes(id) || administrates(me.role)),
+      parts: g.parts.filter(([id]) => !administratorsParts.includes(id) || administrates(me.role)),
     }))
     .filter((g) => g.parts.length > 0);
   const chosen = offered.flatMap((g) => g.parts).find(([id]) => id === tab)?.[0] ?? "branches";
@@ -104,7 +66,9 @@ export function NetworkPlace() {
                   {chosen === "lists" && <Choices rows={n.choices} />}
                   {chosen === "numbers" && <NumberPatterns row={n.numbers} />}
                   {chosen === "partners" && <Partners rows={n.partners} />}
-                  {chosen === "settings" && <Settings own={n.own} settings={n.settings} usual={n.usual} />}
+                  {chosen === "settings" && (
+                    <Settings own={n.own} settings={n.settings} usual={n.usual} section={section} />
+                  )}
                 </>
               )}
             </Loading>

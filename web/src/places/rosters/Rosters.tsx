@@ -5,20 +5,14 @@ import { Deeds } from "./Deeds";
 import { List } from "./List";
 import { Lists } from "./Lists";
 import { One } from "./One";
-
-const tabs = [
-  ["rosters", "Rosters"],
-  ["lists", "Import lists"],
-  ["answers", "Consents"],
-  ["done", "Activity"],
-] as const;
+import { rostersTabs } from "./tabs";
 
 /** School classes and clubs: made, filled by scans and by lists, moved up when a year ends. */
 export function RostersPlace() {
   const navigate = useNavigate();
   const { tab, roster } = useSearch({ from: "/rosters" });
   if (roster) return <One key={roster} id={roster} />;
-  const chosen = tabs.find(([id]) => id === tab)?.[0] ?? "rosters";
+  const chosen = rostersTabs.find(([id]) => id === tab)?.[0] ?? "rosters";
   return (
     <div className="grid gap-3.5">
       <Head
@@ -27,7 +21,7 @@ export function RostersPlace() {
       />
       <Tabs
         label="Rosters"
-        tabs={tabs}
+        tabs={rostersTabs}
         chosen={chosen}
         onChoose={(id) => void navigate({ to: "/rosters", search: { tab: id } })}
       />

@@ -20,18 +20,7 @@ import { RehearsalTab } from "./RehearsalTab";
 import { ReportsTab } from "./ReportsTab";
 import { RulesTab } from "./RulesTab";
 import type { Edition, Working } from "./types";
-
-const tabs = [
-  ["grid", "Grid"],
-  ["rules", "Rules"],
-  ["compare", "Compare"],
-  ["examples", "Examples"],
-  ["rehearsal", "Rehearsal"],
-  ["reports", "Reports"],
-  ["file", "File"],
-] as const;
-
-const supervisors = ["rehearsal", "reports"];
+import { rulebookTabs, supervisorsTabs } from "./tabs";
 
 const views: Record<string, (w: Working) => React.ReactNode> = {
   grid: (w) => <GridTab {...w} />,
@@ -75,7 +64,7 @@ function Book() {
             <Editions list={b.editions} chosen={edition?.id} onChoose={(id) => go({ edition: id })} />
             <Tabs
               label="Views of this edition"
-              tabs={tabs.filter(([id]) => supervising || !supervisors.includes(id))}
+              tabs={rulebookTabs.filter(([id]) => supervising || !supervisorsTabs.includes(id))}
               chosen={tab}
               onChoose={(id) => go({ tab: id })}
             />

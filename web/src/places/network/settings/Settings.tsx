@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../../api/client";
 import { useMe } from "../../../shell/me";
@@ -12,38 +12,29 @@ import { HoldsSection, LendingSection, MoneySection, ReturnsSection } from "./Co
 import { DatesSection, EmailSection, RecordsSection, RetentionSection, StationsSection } from "./General";
 import { LimitsSection, OnlineSection, PatronFormSection } from "./People";
 import { OpenedSettings, type Settings as All } from "./Section";
+import { settingsSections } from "./sections";
 import { TestMail } from "./TestMail";
-
-/** The sections in their order, each with what it shows. */
-const sections = [
-  ["dates", "Dates and times", DatesSection],
-  ["sign-in", "Stations and sign-in", StationsSection],
-  ["limits", "Limits for staff", LimitsSection],
-  ["patron-form", "Patron form", PatronFormSection],
-  ["online", "Patrons online", OnlineSection],
-  ["lending", "Lending", LendingSection],
-  ["returns", "Returns", ReturnsSection],
-  ["holds", "Holds and transit", HoldsSection],
-  ["money", "Money", MoneySection],
-  ["email", "Email", EmailSection],
-  ["records", "Title records", RecordsSection],
-  ["retention", "How long data is kept", RetentionSection],
-] as const;
 
 /** What the network has settled beside its rules and calendars: sections that are found by words and saved one by one. */
 export function Settings({
   own,
   settings,
   usual,
+  section,
 }: {
   own: Shown<Schema["UpkeepOwn"]>;
   settings: Shown<All>;
   usual: All;
+  /** The section to begin with. */
+  section?: string;
 }) {
+  useEffect(() => {
+    if (section) goTo(section);
+  }, [section]);
   const [row, setRow] = useState(settings); // as they were when this was opened
   const [words, setWords] = useState("");
   const place = useRef<HTMLDivElement>(null);
-  const [shown, setShown] = useState<number>(sections.length);
+  const [shown, setShown] = useState<number>(settingsSections.length);
   const search = (text: string) => {
     setWords(text);
     setShown(filter(place.current, text));
@@ -68,8 +59,16 @@ export function Settings({
           )}
         </div>
         <nav aria-label="Settings" className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
-          {[["network-name", "Network name"] as const, ...sections].map(([id, title]) => (
-            <a key={id} href={`#${id}`} onClick={(e) => goTo(e, id)} className="link">
+          {settingsSections.map(([id, title]) => (
+            <a
+              key={id}
+              href={`#${id}`}
+              onClick={(e) => {
+                e.preventDefault();
+                goTo(id);
+              }}
+              className="link"
+            >
               {title}
             </a>
           ))}
@@ -77,9 +76,18 @@ export function Settings({
       </div>
       <div ref={place} className="grid max-w-4xl gap-3.5">
         <Called now={own} />
-        {sections.map(([id, , Shown]) => (
-          <Shown key={id} />
-        ))}
+        <DatesSection />
+        <StationsSection />
+        <LimitsSection />
+        <PatronFormSection />
+        <OnlineSection />
+        <LendingSection />
+        <ReturnsSection />
+        <HoldsSection />
+        <MoneySection />
+        <EmailSection />
+        <RecordsSection />
+        <RetentionSection />
         {admin && <TestMail />}
       </div>
       {words.trim() !== "" && shown === 0 && <Empty>No setting has all of these words.</Empty>}
@@ -87,9 +95,8 @@ export function Settings({
   );
 }
 
-/** The part of the address behind the # stays free for the router: it is only scrolled to. */
-function goTo(e: { preventDefault: () => void }, id: string) {
-  e.preventDefault();
+/** Scrolls to a section and into its first field. The part of the address behind the # stays free for the router. */
+function goTo(id: string) {
   const section = document.getElementById(id);
   section?.scrollIntoView({ block: "start" });
   section?.querySelector<HTMLElement>("input, select, textarea, button")?.focus({ preventScroll: true });
