@@ -156,6 +156,7 @@ type generator struct {
 
 	partnerPatrons   []int
 	telescope, noted bool
+	serials          int // how many there are so far
 }
 
 // Columns of the items' rows that stories change.

@@ -159,28 +159,19 @@ var kinds = []struct {
 	share                int
 	from, to             int
 }{
-	{
-		"book",
-		"fiction",
-		34,
-		1200,
-		3200,
-	}, {"book", "nonfiction", 20, 1500, 4500}, {"book", "young", 13, 800, 2200}, {"new_book", "fiction", 5, 2200, 3800},
-	{
-		"large_print",
-		"fiction",
-		5,
-		2500,
-		4200,
-	}, {"audiobook", "media", 5, 2500, 5000}, {"film", "media", 8, 1200, 3000}, {"game", "media", 2, 3000, 7000},
-	{
-		"magazine",
-		"newspapers",
-		3,
-		500,
-		1200,
-	}, {"kit", "things", 1, 4000, 30000}, {"reference", "nonfiction", 2, 4000, 15000}, {"local_history",
-		"county", 1, 2000, 8000}, {"book", "school", 1, 900, 1800},
+	{"book", "fiction", 36, 1200, 3200},
+	{"book", "nonfiction", 20, 1500, 4500},
+	{"book", "young", 13, 800, 2200},
+	{"new_book", "fiction", 5, 2200, 3800},
+	{"large_print", "fiction", 5, 2500, 4200},
+	{"audiobook", "media", 5, 2500, 5000},
+	{"film", "media", 8, 1200, 3000},
+	{"game", "media", 2, 3000, 7000},
+	{"magazine", "newspapers", 1, 500, 1200},
+	{"kit", "things", 1, 4000, 30000},
+	{"reference", "nonfiction", 2, 4000, 15000},
+	{"local_history", "county", 1, 2000, 8000},
+	{"book", "school", 1, 900, 1800},
 }
 
 func (g *generator) stock() {
@@ -194,7 +185,15 @@ func (g *generator) stock() {
 		if n < 6 {
 			kind.material, kind.collection, kind.from, kind.to = "laptop", "things", 90000, 90001
 		}
-		t := title{id: g.next("titles"), name: titleName(g.rand, kind.material, n+1), material: kind.material}
+		serial := kind.material == "magazine"
+		t := title{id: g.next("titles"), material: kind.material}
+		if serial {
+			t.name = serialName(g.serials)
+			g.serials++
+		} else {
+			t.name = g.another(func() string { return titleName(g.rand, kind.material, kind.collection, n+1) })
+			g.names[t.name]++
+		}
 		if kind.material == "kit" && !g.telescope {
 			t.name, g.telescope = "Telescope, beginner's (kit "+number(n+1)+")", true
 		}
@@ -205,21 +204,27 @@ func (g *generator) stock() {
 		if kind.material == "film" {
 			t.name += " (film)"
 		}
-		g.add("titles", t.id, t.name, author, isbn(n), 1985+g.rand.IntN(41))
+		if serial {
+			g.add("titles", t.id, t.name, "", "", nil, issn(g.serials))
+		} else {
+			g.add("titles", t.id, t.name, author, isbn(n), 1985+g.rand.IntN(41), "")
+		}
 		copies := 1 + g.rand.IntN(3)
 		if n%7 == 0 {
 			copies += g.rand.IntN(5)
+		}
+		if serial {
+			copies = issues
 		}
 		if left := itemSize - len(g.items); titleSize-n <= left/2-1 { // keep up with the size of the stock
 			copies = max(copies, 3)
 		}
 		price := money.Amount(kind.from + g.rand.IntN(kind.to-kind.from)/50*50)
 		call := callNumber(g, kind.collection, author, t.name)
-		for range min(copies, itemSize-len(g.items)-(titleSize-1-n)) {
-			g.item(&t, n, kind.collection, call, price)
+		for copied := range min(copies, itemSize-len(g.items)-(titleSize-1-n)) {
+			g.item(&t, n, copied, kind.collection, call, price)
 		}
 		g.titles = append(g.titles, t)
-		g.names[t.name]++
 	}
 }
 
@@ -255,8 +260,11 @@ func callNumber(g *generator, collection, author, name string) string {
 	return "FIC " + mark
 }
 
-func (g *generator) item(t *title, n int, collection, call string, price money.Amount) {
-	home := g.branchByShare()
+func (g *generator) item(t *title, n, copied int, collection, call string, price money.Amount) {
+	home, volume := g.branchByShare(), ""
+	if t.material == "magazine" { // a branch that subscribes keeps all issues
+		home, volume = []calendar.Code{"HVH", "SLM", "QRW"}[n%3], issue(copied)
+	}
 	if collection == "school" {
 		home = "LNF"
 	}
@@ -299,6 +307,7 @@ func (g *generator) item(t *title, n int, collection, call string, price money.A
 		"in_use",
 		added.UTC(),
 		own,
+		volume,
 	)
 }
 
@@ -681,13 +690,16 @@ func (g *generator) hold(t *title, i *item, state string) bool {
 				day = next
 			}
 		}
+		if day < g.today { // it would have lapsed
+			return false
+		}
 		readyAt, until = at, day.UTC()
 		placed = at.Add(-80 * time.Hour)
 		g.atBranch(i, pickup)
 		g.event(at, event.HoldReady, pickup, p.id, i.id, 0, id, event.Detail{Day: &day})
 	}
 	g.holders[[2]int64{t.id, p.id}] = true
-	g.add("holds", id, t.id, p.id, pickup, placed, int(id), state, itemID, promised, readyAt, until, nil, fetchAt)
+	g.add("holds", id, t.id, p.id, pickup, placed, int(id), state, itemID, promised, readyAt, until, nil, fetchAt, false)
 	g.event(placed, event.HoldPlaced, pickup, p.id, 0, 0, id, event.Detail{Branch: pickup})
 	return true
 }

@@ -148,7 +148,7 @@ func (g *generator) awkward(n int) {
 	g.theyAsk(asked, n+1, g.titles[g.items[young].title].name, nil, nil, nil)
 	for k := range g.titles {
 		t := &g.titles[k]
-		if len(t.items) == 1 && t.material == "book" && g.names[t.name] == 1 && g.items[t.items[0]].home == "HVH" &&
+		if len(t.items) == 1 && t.material == "book" && g.items[t.items[0]].home == "HVH" &&
 			!g.items[t.items[0]].out {
 			i := &g.items[t.items[0]]
 			i.out = true
@@ -165,8 +165,7 @@ func (g *generator) awkward(n int) {
 func (g *generator) free(branch calendar.Code, material string, since time.Time) int {
 	for k := range g.items {
 		i := &g.items[k]
-		if !i.out && i.home == branch && i.material == material && !g.told[k] && i.back.Before(since) &&
-			g.names[g.titles[i.title].name] == 1 {
+		if !i.out && i.home == branch && i.material == material && !g.told[k] && i.back.Before(since) {
 			g.told[k] = true
 			return k
 		}
@@ -212,7 +211,7 @@ func (g *generator) weAsk(r request, n int) error {
 	pickup := g.branchByShare()
 	who := g.byBranch[pickup][g.rand.IntN(len(g.byBranch[pickup]))]
 	p := g.patrons[who]
-	name := titleName(g.rand, "book", n)
+	name := g.another(func() string { return titleName(g.rand, "book", "nonfiction", n) })
 	due := g.today.Add(38 - r.daysAgo)
 	var dueColumn, item any
 	switch r.stage {
@@ -236,7 +235,7 @@ func (g *generator) weAsk(r request, n int) error {
 // lodged is something of a partner's that is here: on the hold shelf, on loan, or back and to be sent home.
 func (g *generator) lodged(r request, name string, pickup calendar.Code, who int, due calendar.Date) (int64, error) {
 	t := title{id: g.next("titles"), name: name, material: "interlibrary"}
-	g.add("titles", t.id, name, "", "", nil)
+	g.add("titles", t.id, name, "", "", nil, "")
 	own := exchange.OwnTerms(&due)
 	i := item{
 		id:         g.next("items"),
@@ -265,6 +264,7 @@ func (g *generator) lodged(r request, name string, pickup calendar.Code, who int
 		"in_use",
 		g.today.Add(-r.daysAgo).UTC(),
 		text(own),
+		"",
 	)
 	t.items = []int{len(g.items)}
 	g.titles, g.items = append(g.titles, t), append(g.items, i)
@@ -275,7 +275,7 @@ func (g *generator) lodged(r request, name string, pickup calendar.Code, who int
 	case "shelf":
 		until, _ := b.NextOpenDay(g.today + 2)
 		id := g.next("holds")
-		g.add("holds", id, t.id, p.id, pickup, moment, 1, "ready", i.id, nil, moment, until.UTC(), nil, nil)
+		g.add("holds", id, t.id, p.id, pickup, moment, 1, "ready", i.id, nil, moment, until.UTC(), nil, nil, false)
 		g.event(moment, event.HoldReady, pickup, p.id, i.id, 0, id, event.Detail{Day: &until})
 	case "loan":
 		e := &g.editions[1]

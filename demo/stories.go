@@ -60,7 +60,7 @@ func (g *generator) sameNovelAgain() {
 	reader := g.byBranch["SLM"][9]
 	p := g.patrons[reader]
 	t := title{id: g.next("titles"), name: "The Patient Ferryman", material: "book"}
-	g.add("titles", t.id, t.name, "Roswen Tideman", isbn(titleSize), 2011)
+	g.add("titles", t.id, t.name, "Roswen Tideman", isbn(titleSize), 2011, "")
 	i := item{id: g.next("items"), title: len(g.titles), home: "SLM", collection: "fiction", material: "book"}
 	g.add(
 		"items",
@@ -77,6 +77,7 @@ func (g *generator) sameNovelAgain() {
 		"in_use",
 		g.today.Add(-2400).UTC(),
 		nil,
+		"",
 	)
 	t.items = []int{len(g.items)}
 	g.titles, g.items = append(g.titles, t), append(g.items, i)

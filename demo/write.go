@@ -74,7 +74,7 @@ var tables = []struct {
 		},
 	},
 	{"partners", []string{"id", "symbol", "name", "sru_url", "message_url", "secret_digest", "patron_id"}},
-	{"titles", []string{"id", "name", "author", "isbn", "year"}},
+	{"titles", []string{"id", "name", "author", "isbn", "year", "numbers"}},
 	{
 		"items",
 		[]string{
@@ -91,6 +91,7 @@ var tables = []struct {
 			"standing",
 			"added_on",
 			"own_terms",
+			"volume",
 		},
 	},
 	{
@@ -128,6 +129,7 @@ var tables = []struct {
 			"shelf_until",
 			"closed_at",
 			"fetch_at",
+			"cleared",
 		},
 	},
 	{

@@ -61,6 +61,7 @@ type held struct {
 	until             any
 	closed            any
 	fetchAt           any
+	cleared           bool
 	missed            []int
 }
 
@@ -103,7 +104,7 @@ func (g *generator) yearOf(n int, begin calendar.Date) {
 		}
 		g.add("holds", h.id, t.id, g.patrons[h.patron].id, h.pickup, h.placed, int(h.id), h.state, item, h.promised,
 			h.readyAt,
-			h.until, h.closed, h.fetchAt)
+			h.until, h.closed, h.fetchAt, h.cleared)
 		if h.closed == nil {
 			g.holders[[2]int64{t.id, g.patrons[h.patron].id}] = true
 		}
@@ -280,10 +281,13 @@ func (y *year) ready(h *held, k int, at time.Time) {
 	g.event(at, event.HoldReady, h.pickup, p.id, i.id, 0, h.id, event.Detail{Day: &until})
 	collected := g.moment(h.pickup, b.Date(at)+calendar.Date(1+g.rand.ExpFloat64()*2))
 	if g.chance(0.04) || b.Date(collected) > until {
-		y.then(g.moment(h.pickup, until+1), func(at time.Time) {
+		y.then(calendar.Local(until+1, 5*60, g.loc), func(at time.Time) {
 			h.state, h.closed = "lapsed", at
 			y.asks[p.id]--
 			g.event(at, event.HoldLapsed, h.pickup, p.id, i.id, 0, h.id, event.Detail{Day: &until})
+		})
+		y.then(g.cleared(h.pickup, until), func(at time.Time) {
+			h.cleared = true
 			y.inHand(k, h.pickup, at)
 		})
 		return
@@ -293,6 +297,15 @@ func (y *year) ready(h *held, k int, at time.Time) {
 		y.asks[p.id]--
 		y.lend(k, h.pickup, at, h)
 	})
+}
+
+// cleared is when staff take what has lapsed off a hold shelf: on the next open day, but for Thistle Bay, which has fallen behind
+// since the middle of September.
+func (g *generator) cleared(pickup calendar.Code, until calendar.Date) time.Time {
+	if pickup == "THB" && until >= g.today-24 {
+		return g.now.Add(time.Hour)
+	}
+	return g.moment(pickup, until+1)
 }
 
 // lend lends a copy, and lets it come back.

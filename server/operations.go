@@ -176,6 +176,14 @@ func (s *Server) houseOperations() {
 		everyone,
 		func(a *act.Act, _ *nothing) ([]today.Row, error) { return today.Look(a) },
 	)
+	look(
+		s,
+		"/today/first",
+		"first-today",
+		"What to do first in the network",
+		everyone,
+		func(a *act.Act, _ *nothing) ([]today.Task, error) { return today.First(a) },
+	)
 	type historyOf struct {
 		Paged
 		Patron int64 `query:"patron"`

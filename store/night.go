@@ -89,13 +89,22 @@ func (t *Tx) Waits(now time.Time) ([]Waits, error) {
 			FROM transits WHERE ended_at IS NULL GROUP BY 1
 		UNION ALL SELECT today.code, 'overdue', n.number, n.late FROM today CROSS JOIN LATERAL (
 			SELECT count(*)::int AS number, count(*) FILTER (WHERE NOT l.told)::int AS late FROM loans l
-			WHERE l.branch_code = today.code AND l.due_date < today.day AND l.returned_at IS NULL) n
+			WHERE l.branch_code = today.code AND l.due_date < today.day AND l.returned_at IS NULL AND l.lost_at IS NULL) n
 		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT l.told)::int
-			FROM loans l WHERE l.returned_at IS NULL AND l.due_at < $1 GROUP BY 1
+			FROM loans l WHERE l.returned_at IS NULL AND l.due_at < $1 AND l.lost_at IS NULL GROUP BY 1
 		UNION ALL SELECT pickup, 'ready', count(*)::int, 0 FROM holds WHERE state = 'ready' GROUP BY 1
 		UNION ALL SELECT branch_code, 'missing', count(*)::int, 0 FROM items WHERE standing = 'missing' GROUP BY 1`,
 		now,
 	)
+}
+
+// Desks counts what waits for somebody at a desk: people who signed up, by branch; reports of wrong rules and trial runs of the
+// network, under no branch.
+func (t *Tx) Desks() ([]Waits, error) {
+	return list[Waits](t, `SELECT branch_code AS branch, 'sign_ups' AS kind, count(*)::int AS number, 0 AS late
+			FROM sign_ups WHERE state = 'waiting' GROUP BY 1
+		UNION ALL SELECT '', 'reports', count(*)::int, 0 FROM reports WHERE answered_at IS NULL
+		UNION ALL SELECT '', 'trials', count(*)::int, 0 FROM mailings WHERE state = 'trial'`)
 }
 
 // TransitShown is an item under way as the courier's place shows it.

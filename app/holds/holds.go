@@ -142,13 +142,29 @@ func showAll(a *act.Act, rows []store.HoldShown) []Hold {
 	return out
 }
 
+// beside is what a list says beside the state of a hold, which it does not say again.
+func beside(a *act.Act, h *store.Hold) string {
+	if h.State != queue.Ready {
+		return people.SayHold(a, h)
+	}
+	last := *store.DateOf(h.ShelfUntil)
+	says := "until " + a.SayDate(last)
+	if last < a.Today() {
+		says = "kept until " + a.SayDate(last)
+	}
+	if h.Pickup != a.Who.Branch {
+		says += ", at " + a.Network.BranchName(h.Pickup)
+	}
+	return says
+}
+
 func show(a *act.Act, h *store.HoldShown) Hold {
 	p := &store.Patron{LegalName: h.LegalName, PreferredName: h.PreferredName, ShelfName: h.ShelfName}
 	until := store.DateOf(h.ShelfUntil)
 	shown := Hold{
 		ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, PatronID: h.PatronID, Patron: moving.ShelfName(a,
 			h.Pickup, p),
-		Card: h.Card, Pickup: h.Pickup, State: h.State, Says: people.SayHold(a, &h.Hold), PlacedAt: h.PlacedAt,
+		Card: h.Card, Pickup: h.Pickup, State: h.State, Says: beside(a, &h.Hold), PlacedAt: h.PlacedAt,
 		Waiting: h.Waiting, Why: act.Trace(h.Why), Lapsed: h.State == queue.Ready && *until < a.Today(),
 		Only: sayOnly(&h.Hold), Band: h.Band, Paused: dateText(h.PausedUntil), Wanted: dateText(h.WantedUntil),
 	}

@@ -3,7 +3,7 @@ import { sayDate } from "../../ui/say";
 import type { Hold } from "./cancel";
 
 const states: Record<string, [Tone, string]> = {
-  ready: ["amber", "On the shelf"],
+  ready: ["amber", "Ready"],
   moving: ["tide", "In transit"],
   fetching: ["spruce", "Being fetched"],
   waiting: ["plain", "Waiting"],

@@ -15,13 +15,13 @@ import type { Row, To } from "./types";
 
 type Kind = "fetch" | "clear" | "ready" | "coming" | "overdue" | "missing";
 
-const kinds: { key: Kind; name: string; to: To; due: boolean }[] = [
+const kinds: { key: Kind; name: string; to: To; tab?: string; due: boolean }[] = [
   { key: "fetch", name: "To fetch", to: "/fetch", due: true },
-  { key: "ready", name: "On the hold shelf", to: "/holds", due: false },
-  { key: "clear", name: "Expired holds", to: "/holds", due: true },
+  { key: "ready", name: "On the hold shelf", to: "/holds", tab: "shelf", due: false },
+  { key: "clear", name: "Expired holds", to: "/holds", tab: "clear", due: true },
   { key: "coming", name: "In transit here", to: "/courier", due: false },
-  { key: "overdue", name: "Overdue notices", to: "/notices", due: true },
-  { key: "missing", name: "Missing", to: "/items", due: false },
+  { key: "overdue", name: "Overdue items", to: "/items", tab: "lent", due: false },
+  { key: "missing", name: "Missing", to: "/items", tab: "sought", due: false },
 ];
 
 /** What waits, branch by branch. A number narrows to its branch; it never moves the station there. */
@@ -32,9 +32,9 @@ export function TodayPlace() {
   const today = useQuery({ queryKey: ["today", me.branch], queryFn: () => told(api.GET("/api/today")) });
   const columns = useMemo(
     () =>
-      columnsFor((row, to) => {
+      columnsFor((row, to, tab) => {
         // What is done somewhere is done there: from here it is only looked at.
-        if (row.branch === me.branch) void navigate({ to, search: {} });
+        if (row.branch === me.branch) void navigate({ to, search: { tab } });
         else setBranch((b) => (b === row.branch ? undefined : row.branch));
       }),
     [me.branch, navigate],
@@ -76,11 +76,7 @@ export function TodayPlace() {
                 <Tag tone="buoy">late</Tag> past the promised or last day <Tag tone="amber">today</Tag> due today
               </p>
             </Card>
-            <First
-              rows={branch ? rows.filter((r) => r.branch === branch) : rows}
-              where={branch && branchName(me, branch)}
-              here={me.branch}
-            />
+            <First branch={branch} where={branch && branchName(me, branch)} here={me.branch} />
           </div>
         )}
       </Loading>
@@ -88,7 +84,7 @@ export function TodayPlace() {
   );
 }
 
-const columnsFor = (onGo: (row: Row, to: To) => void): Column<Row>[] => [
+const columnsFor = (onGo: (row: Row, to: To, tab?: string) => void): Column<Row>[] => [
   {
     id: "branch",
     head: "Branch",
@@ -111,7 +107,7 @@ const columnsFor = (onGo: (row: Row, to: To) => void): Column<Row>[] => [
         due={k.due}
         pressing={k.key !== "overdue"}
         label={`${k.name} at ${r.name}`}
-        onClick={() => onGo(r, k.to)}
+        onClick={() => onGo(r, k.to, k.tab)}
       />
     ),
   })),
@@ -130,6 +126,7 @@ function Cell({
   label: string;
   onClick: () => void;
 }) {
+  const late = pressing && count.late > 0;
   if (!count.all) return <span className="grid h-11 place-items-center text-ink-3">·</span>;
   return (
     <button
@@ -139,10 +136,15 @@ function Cell({
       aria-label={`${label}: ${count.all}${count.late ? `, ${count.late} late` : ""}`}
       className={clsx(
         "grid h-11 w-full min-w-14 cursor-pointer place-items-center rounded font-mono text-[15px] font-bold tabular-nums hover:brightness-95",
-        count.late && pressing ? "bg-buoy-100 text-buoy-700" : due ? "bg-amber-100 text-amber-700" : "bg-sunk text-ink",
+        late && count.late * 2 >= count.all
+          ? "bg-buoy-100 text-buoy-700"
+          : due
+            ? "bg-amber-100 text-amber-700"
+            : "bg-sunk text-ink",
       )}
     >
       {count.all}
+      {late && <span className="-mt-1 block font-sans text-xs font-medium text-buoy-700">{count.late} late</span>}
     </button>
   );
 }
