@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -121,7 +120,7 @@ var itemFacts = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch,
 			b.standing AS borrower_standing,
 		b.card_until AS borrower_until, b.balance AS borrower_balance, b.stopped AS borrower_stopped,
 		b.standing_reason AS borrower_reason, b.institution AS borrower_institution,
-		` + strings.Replace(disputed("b"), "AS disputed", "AS borrower_disputed", 1) + `,
+		` + disputed("b", "borrower_disputed") + `,
 		r.id AS transit_id, r.hold_id AS transit_hold, r.from_branch, r.to_branch, r.sent_at,
 			r.promised_at AS transit_promised, r.tote_id AS transit_tote,
 		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state,
@@ -278,12 +277,12 @@ type OnLoan struct {
 }
 
 // disputed is what of the debt of a patron p is in dispute: by itself, or with the loan that it is for.
-func disputed(p string) string {
+func disputed(p, name string) string {
 	return `CASE WHEN ` + p + `.balance > 0 THEN (SELECT coalesce(sum((SELECT sum(o.amount) FROM ledger o WHERE o.id = c.id OR o.settles = c.id)), 0)
 			FROM ledger c WHERE c.patron_id = ` + p + `.id AND c.kind = 'charge' AND (
 				EXISTS (SELECT 1 FROM disputes d WHERE d.charge_id = c.id AND d.ended_at IS NULL)
 				OR EXISTS (SELECT 1 FROM claims m JOIN loans n ON n.id = m.loan_id AND n.returned_at IS NULL
-					WHERE m.loan_id = c.loan_id AND m.undone_at IS NULL)))::bigint ELSE 0::bigint END AS disputed`
+					WHERE m.loan_id = c.loan_id AND m.undone_at IS NULL)))::bigint ELSE 0::bigint END AS ` + name
 }
 
 const patronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_name, p.born, p.class, p.branch_code,
@@ -301,8 +300,11 @@ const openLoansOf = `SELECT i.material, l.branch_code, l.due_date, l.due_at FROM
 		JOIN items i ON i.id = l.item_id
 	WHERE l.patron_id = $1 AND l.returned_at IS NULL`
 
-const earlierOf = `SELECT count(*) AS before, max(l.returned_at) AS last FROM items i JOIN loans l ON l.item_id = i.id
-	WHERE i.title_id = $2 AND l.patron_id = $1 AND l.returned_at IS NOT NULL AND NOT l.undone`
+// earlierOf asks how often patron $1 has had a title before, which an expression gives.
+func earlierOf(title string) string {
+	return `SELECT count(*) AS before, max(l.returned_at) AS last FROM items i JOIN loans l ON l.item_id = i.id
+	WHERE i.title_id = ` + title + ` AND l.patron_id = $1 AND l.returned_at IS NOT NULL AND NOT l.undone`
+}
 
 // LendingFacts locks a patron and an item's title, and gives all that a lending asks for. The patron is nil where
 // there is none; the facts are nil where no item has the number.
@@ -317,9 +319,9 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 		Last   *time.Time
 	}
 	b := &Borrowing{}
-	title := "(SELECT title_id FROM items WHERE barcode = $2)"
+	const title = "(SELECT title_id FROM items WHERE barcode = $2)"
 	askItem(q, &items, barcode, 0)
-	ask(q, &patrons, "SELECT "+patronColumns+", "+disputed("p")+" FROM patrons p WHERE p.id = $1", patron)
+	ask(q, &patrons, "SELECT "+patronColumns+", "+disputed("p", "disputed")+" FROM patrons p WHERE p.id = $1", patron)
 	ask(q, &b.OnLoan, openLoansOf, patron)
 	ask(
 		q,
@@ -330,9 +332,9 @@ func (t *Tx) LendingFacts(patron int64, barcode string) (*Facts, *Borrowing, err
 		barcode,
 	)
 	var waiting []int
-	askEach(q, &waiting, `SELECT count(*)::int FROM (SELECT 1 FROM holds w WHERE w.title_id = `+strings.Replace(title, "$2", "$1", 1)+`
-		AND w.state = 'waiting' AND w.paused_until IS NULL AND w.patron_id <> $2 LIMIT 100) w`, barcode, patron)
-	ask(q, &earlier, strings.Replace(earlierOf, "$2", title, 1), patron, barcode)
+	askEach(q, &waiting, `SELECT count(*)::int FROM (SELECT 1 FROM holds w WHERE w.title_id = `+title+`
+		AND w.state = 'waiting' AND w.paused_until IS NULL AND w.patron_id <> $1 LIMIT 100) w`, patron, barcode)
+	ask(q, &earlier, earlierOf(title), patron, barcode)
 	if err := t.send(q); err != nil {
 		return nil, nil, err
 	}

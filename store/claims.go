@@ -29,5 +29,8 @@ func (t *Tx) EndClaim(id int64, at time.Time) {
 // Claims is how often somebody has said that they brought something back, or never had it.
 type Claims struct{ Returned, NeverHad int }
 
-const claimsOf = `SELECT count(*) FILTER (WHERE what = 'returned')::int AS returned,
-	count(*) FILTER (WHERE what = 'never_had')::int AS never_had FROM claims WHERE undone_at IS NULL AND patron_id = $1`
+// claimsOf counts the claims of a patron, whom an expression gives.
+func claimsOf(patron string) string {
+	return `SELECT count(*) FILTER (WHERE what = 'returned')::int AS returned,
+	count(*) FILTER (WHERE what = 'never_had')::int AS never_had FROM claims WHERE undone_at IS NULL AND patron_id = ` + patron
+}

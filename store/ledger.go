@@ -2,7 +2,6 @@ package store
 
 import (
 	"encoding/json"
-	"strings"
 	"time"
 
 	"nevrin/core/calendar"
@@ -50,7 +49,9 @@ type OpenCharge struct {
 	Invoice      *string // the number of the invoice that it stands on
 }
 
-const openCharges = `SELECT c.id, c.patron_id, c.amount, o.owed, c.about, 
+// openCharges asks for the charges of patrons of which something is owed; whose, a condition on the patron's number says.
+func openCharges(whose string) string {
+	return `SELECT c.id, c.patron_id, c.amount, o.owed, c.about,
 		(d.charge_id IS NOT NULL OR m.loan_id IS NOT NULL) AS disputed, v.number AS invoice, coalesce(b.name, CASE
 			c.about WHEN 'manual' THEN c.reason END, '') AS title, c.at, c.why
 	FROM ledger c JOIN LATERAL (SELECT c.amount + coalesce(sum(s.amount), 0)::bigint AS owed FROM ledger s
@@ -59,11 +60,12 @@ const openCharges = `SELECT c.id, c.patron_id, c.amount, o.owed, c.about,
 	LEFT JOIN disputes d ON d.charge_id = c.id AND d.ended_at IS NULL
 	LEFT JOIN claims m ON m.loan_id = c.loan_id AND m.undone_at IS NULL AND l.returned_at IS NULL
 	LEFT JOIN invoice_lines n ON n.charge_id = c.id AND NOT n.withdrawn LEFT JOIN invoices v ON v.id = n.invoice_id
-	WHERE c.patron_id = $1 AND c.kind = 'charge' ORDER BY c.id`
+	WHERE c.patron_id ` + whose + ` AND c.kind = 'charge' ORDER BY c.id`
+}
 
 // ChargesOf gives the charges of a patron of which something is owed, oldest first.
 func (t *Tx) ChargesOf(patron int64) ([]OpenCharge, error) {
-	return list[OpenCharge](t, openCharges, patron)
+	return list[OpenCharge](t, openCharges("= $1"), patron)
 }
 
 // HouseholdCharges gives the others of a patron's household of whom something is owed, and their open charges, oldest first.
@@ -72,7 +74,7 @@ func (t *Tx) HouseholdCharges(patron int64) (who []Patron, open []OpenCharge, er
 		WHERE o.id = $1 AND p.merged_into IS NULL AND p.forgotten_at IS NULL AND p.balance > 0))`
 	q := &questions{}
 	ask(q, &who, "SELECT "+patronColumns+" FROM patrons p WHERE p.id "+others+" ORDER BY p.legal_name, p.id", patron)
-	ask(q, &open, strings.Replace(openCharges, "= $1", others, 1), patron)
+	ask(q, &open, openCharges(others), patron)
 	return who, open, t.send(q)
 }
 
@@ -90,7 +92,7 @@ func (t *Tx) SettlingFacts(patrons []int64, branch calendar.Code) (*SettlingFact
 	t.take(Lock{Patrons: patrons}, q)
 	f := &SettlingFacts{}
 	ask(q, &f.Patrons, "SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1) ORDER BY p.id", patrons)
-	ask(q, &f.Charges, strings.Replace(openCharges, "= $1", "= ANY($1)", 1), patrons)
+	ask(q, &f.Charges, openCharges("= ANY($1)"), patrons)
 	ask(q, &f.Tills, tillColumns+" WHERE t.branch_code = $1 AND t.closed_at IS NULL ORDER BY t.id", branch)
 	ask(q, &f.Paying, atTerminal, patrons)
 	return f, t.send(q)

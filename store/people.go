@@ -142,7 +142,7 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	var patrons []Patron
 	var households []string
 	c := &CardFacts{}
-	ask(q, &patrons, "SELECT "+patronColumns+", "+disputed("p")+" FROM patrons p WHERE p.id = "+who, id, card)
+	ask(q, &patrons, "SELECT "+patronColumns+", "+disputed("p", "disputed")+" FROM patrons p WHERE p.id = "+who, id, card)
 	askEach(
 		q,
 		&households,
@@ -160,14 +160,14 @@ func (t *Tx) CardFacts(id int64, card string) (*CardFacts, error) {
 	)
 	ask(q, &c.Holds, `SELECT `+holdColumns+`, t.name AS title_name, `+placeInQueue+` FROM holds h JOIN titles t ON t.id = h.title_id
 		WHERE h.patron_id = `+who+` AND h.closed_at IS NULL ORDER BY h.id`, id, card)
-	ask(q, &c.Notes, strings.Replace(notesOf, "$1", who, 1), id, card)
+	ask(q, &c.Notes, notesOf(who), id, card)
 	var claims []Claims
-	ask(q, &claims, strings.Replace(claimsOf, "$1", who, 1), id, card)
+	ask(q, &claims, claimsOf(who), id, card)
 	var refunds []int64
 	askEach(q, &refunds, `SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = `+who+` AND r.kind = 'refund'
 		AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`, id, card)
 	askEach(q, &c.Merged, "SELECT o.card FROM patrons o WHERE o.merged_into = "+who+" ORDER BY o.card", id, card)
-	ask(q, &c.Charges, strings.Replace(openCharges, "$1", who, 1), id, card)
+	ask(q, &c.Charges, openCharges("= "+who), id, card)
 	if err := t.send(q); err != nil || len(patrons) == 0 {
 		return nil, err
 	}

@@ -199,9 +199,11 @@ type NoteShown struct {
 	Who        *string
 }
 
-// notesOf asks for the notes of a patron that have not ended.
-const notesOf = `SELECT n.id, n.kind, n.text, n.at, f.name AS who FROM patron_notes n LEFT JOIN staff f ON f.id = n.staff_id
-	WHERE n.patron_id = $1 AND n.ended_at IS NULL ORDER BY n.id`
+// notesOf asks for the notes of a patron, whom an expression gives, that have not ended.
+func notesOf(patron string) string {
+	return `SELECT n.id, n.kind, n.text, n.at, f.name AS who FROM patron_notes n LEFT JOIN staff f ON f.id = n.staff_id
+	WHERE n.patron_id = ` + patron + ` AND n.ended_at IS NULL ORDER BY n.id`
+}
 
 // NoteRow gives whose a note is, and whether it has ended.
 func (t *Tx) NoteRow(id int64) (patron int64, kind string, open bool, err error) {
@@ -247,11 +249,12 @@ func (t *Tx) Consents(patron int64) ([]ConsentShown, error) {
 		LEFT JOIN staff f ON f.id = c.staff_id WHERE c.patron_id = $1 ORDER BY c.id DESC`, patron)
 }
 
-// consentColumns are where the answer that counts stands.
-var consentColumns = map[string]string{
-	"older_reader": "older_reader = CASE $2::text WHEN 'yes' THEN true WHEN 'no' THEN false END",
-	"photo":        "photo = CASE $2::text WHEN 'yes' THEN true WHEN 'no' THEN false END",
-	"internet":     "internet = $2",
+// writesConsent writes an answer, which an expression gives, to where the one that counts stands: a yes or no, or a level of internet.
+func writesConsent(what, answer string) string {
+	if what == "internet" {
+		return "internet = " + answer
+	}
+	return what + " = CASE " + answer + " WHEN 'yes' THEN true WHEN 'no' THEN false END"
 }
 
 // KeepConsent writes an answer: for good, and on the patron as the one that counts.
@@ -266,7 +269,7 @@ func (t *Tx) KeepConsent(patron, staff int64, c ConsentShown) {
 		c.Reason,
 		c.Letter,
 	)
-	t.queueOne("UPDATE patrons SET "+consentColumns[c.What]+", revision = revision + 1 WHERE id = $1", patron, c.Answer)
+	t.queueOne("UPDATE patrons SET "+writesConsent(c.What, "$2::text")+", revision = revision + 1 WHERE id = $1", patron, c.Answer)
 }
 
 // GrownOut gives those of a class who were born on or before a day, after one of them, up to a number.

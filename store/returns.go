@@ -2,7 +2,6 @@ package store
 
 import (
 	"encoding/json"
-	"strings"
 	"time"
 
 	"nevrin/core/calendar"
@@ -127,15 +126,19 @@ type RunState struct {
 	Open  []OpenSum
 }
 
-const openSums = `SELECT l.patron_id, p.legal_name, p.preferred_name, p.balance, count(*)::int AS lines,
+// openSums asks for what is still to be answered in a run, by patron; of one of them with a condition.
+func openSums(of string) string {
+	return `SELECT l.patron_id, p.legal_name, p.preferred_name, p.balance, count(*)::int AS lines,
 		coalesce(sum((SELECT sum(e.amount) FROM ledger e WHERE e.id = l.charge_id OR e.settles = l.charge_id)),
 			0)::bigint AS new
 	FROM return_lines l JOIN patrons p ON p.id = l.patron_id
-	WHERE l.run_id = $1 AND l.answer = 'open' AND NOT l.undone GROUP BY l.patron_id, p.id ORDER BY p.legal_name, p.id`
+	WHERE l.run_id = $1 AND l.answer = 'open' AND NOT l.undone ` + of + `
+	GROUP BY l.patron_id, p.id ORDER BY p.legal_name, p.id`
+}
 
 // OpenSumOf gives what one patron still has to answer in a run.
 func (t *Tx) OpenSumOf(run, patron int64) ([]OpenSum, error) {
-	return list[OpenSum](t, strings.Replace(openSums, "GROUP BY", "AND l.patron_id = $2 GROUP BY", 1), run, patron)
+	return list[OpenSum](t, openSums("AND l.patron_id = $2"), run, patron)
 }
 
 // RunState locks a run, and the patrons whose asks are open in it, and gives it with its piles and open sums; nil
@@ -159,7 +162,7 @@ func (t *Tx) runState(q *questions, id int64) (*RunState, error) {
 		"SELECT kind, place, count, ticked FROM return_piles WHERE run_id = $1 AND count > 0 ORDER BY kind, place",
 		id,
 	)
-	ask(q, &s.Open, openSums, id)
+	ask(q, &s.Open, openSums(""), id)
 	if err := t.send(q); err != nil || len(runs) == 0 {
 		return nil, err
 	}

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"nevrin/core/calendar"
@@ -234,9 +233,7 @@ func (t *Tx) KeepAnswersOf(what string, those []Turned, staff int64, reason stri
 	t.queue(`INSERT INTO consents (patron_id, what, answer, at, staff_id, reason, letter)
 		SELECT d.id, $3, d.answer, $4, nullif($5::bigint, 0), $6, true FROM unnest($1::bigint[], $2::text[]) d(id, answer) WHERE d.answer <> ''`,
 		ids, is, what, at, staff, reason)
-	set := strings.ReplaceAll(consentColumns[what], "$2::text", "d.answer")
-	set = strings.ReplaceAll(set, "$2", "d.answer")
-	t.queue("UPDATE patrons p SET "+set+", revision = revision + 1 FROM unnest($1::bigint[], $2::text[]) d(id, answer) WHERE p.id = d.id", ids, is)
+	t.queue("UPDATE patrons p SET "+writesConsent(what, "d.answer")+", revision = revision + 1 FROM unnest($1::bigint[], $2::text[]) d(id, answer) WHERE p.id = d.id", ids, is)
 }
 
 // Deed is something that was done to many patrons at once.

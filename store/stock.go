@@ -183,8 +183,8 @@ func (t *Tx) LabelsPrinted(items []int64) {
 	t.queue("UPDATE items SET label_waits = false WHERE id = ANY($1) AND label_waits", items)
 }
 
-// set is what of an item is changed for many at once, as jsonb, by the names of ItemChange.
-const set = `jsonb_build_object('branch', i.branch_code, 'home_until', i.home_until, 'home_after', i.home_after,
+// changeable is what of an item is changed for many at once, as jsonb, by the names of ItemChange.
+const changeable = `jsonb_build_object('branch', i.branch_code, 'home_until', i.home_until, 'home_after', i.home_after,
 	'collection', i.collection, 'material', i.material, 'price', i.price, 'standing', i.standing, 'aside_for', i.aside_for)`
 
 // ItemChange is what is changed for many items at once; what is nil stays as it is.
@@ -199,16 +199,16 @@ type ItemChange struct {
 	AsideFor   *circulation.AsideFor     `json:"aside_for,omitempty"`
 }
 
-// would is what an item is after a change, as jsonb like set. Home, for a time, is over where it would belong before and after
+// afterChange is what an item is after a change, as jsonb like changeable. Home, for a time, is over where it would belong before and after
 // to the same branch.
-const would = `jsonb_strip_nulls($2::jsonb - 'home_until' - 'home_after') || CASE WHEN NOT $2::jsonb ? 'branch' THEN '{}'::jsonb
+const afterChange = `jsonb_strip_nulls($2::jsonb - 'home_until' - 'home_after') || CASE WHEN NOT $2::jsonb ? 'branch' THEN '{}'::jsonb
 	WHEN NOT $2::jsonb ? 'home_until' OR coalesce(i.home_after, i.branch_code) = $2::jsonb->>'branch'
 		THEN jsonb_build_object('home_until', NULL, 'home_after', NULL)
 	ELSE jsonb_build_object('home_until', $2::jsonb->'home_until', 'home_after', coalesce(i.home_after, i.branch_code)) END`
 
-// hindered is the condition that an item i is left as it is: it belongs to a library outside, or its standing should change while
+// leftAlone is the condition that an item i is left as it is: it belongs to a library outside, or its standing should change while
 // it is in nobody's hand here.
-const hindered = `(i.material = 'interlibrary' OR $2::jsonb ? 'standing' AND (i.standing = 'lost'
+const leftAlone = `(i.material = 'interlibrary' OR $2::jsonb ? 'standing' AND (i.standing = 'lost'
 	OR EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id AND w.place <> 'aside')))`
 
 // ChangeSeen is what a change of many items comes to.
@@ -222,7 +222,7 @@ type ChangeSeen struct {
 func (t *Tx) LookAtChange(ids []int64, c ItemChange) (ChangeSeen, error) {
 	seen, err := one[ChangeSeen](t, `SELECT count(*) FILTER (WHERE NOT left_out AND NOT s @> n)::int AS changed,
 			count(*) FILTER (WHERE NOT left_out AND s @> n)::int AS same, count(*) FILTER (WHERE left_out)::int AS left
-		FROM (SELECT `+hindered+` AS left_out, `+set+` AS s, `+would+` AS n FROM items i WHERE i.id = ANY($1)) x`, ids, JSON(&c))
+		FROM (SELECT `+leftAlone+` AS left_out, `+changeable+` AS s, `+afterChange+` AS n FROM items i WHERE i.id = ANY($1)) x`, ids, JSON(&c))
 	if seen == nil {
 		return ChangeSeen{}, err
 	}
@@ -256,7 +256,7 @@ const writeSet = `branch_code = coalesce(d.n->>'branch', i.branch_code),
 func (t *Tx) ChangeItems(deed int64, ids []int64, c ItemChange) (int, error) {
 	return value[int](t, `WITH kept AS (INSERT INTO deed_items (deed_id, item_id, was, "is")
 			SELECT $3, id, (SELECT jsonb_object_agg(e.key, s->e.key) FROM jsonb_each(n) e), n
-			FROM (SELECT i.id, `+set+` AS s, `+would+` AS n FROM items i WHERE i.id = ANY($1) AND NOT `+hindered+`) x
+			FROM (SELECT i.id, `+changeable+` AS s, `+afterChange+` AS n FROM items i WHERE i.id = ANY($1) AND NOT `+leftAlone+`) x
 			WHERE NOT s @> n RETURNING item_id, "is" AS n),
 		changed AS (UPDATE items i SET `+writeSet+` FROM kept d WHERE i.id = d.item_id RETURNING i.id)
 		SELECT count(*)::int FROM changed`, ids, JSON(&c), deed)
@@ -268,7 +268,7 @@ func (t *Tx) UndoItems(deed int64) (int, error) {
 		t,
 		`WITH changed AS (UPDATE items i SET `+writeSet+` FROM (SELECT item_id, was AS n, "is" FROM deed_items
 			WHERE deed_id = $1) d
-			WHERE i.id = d.item_id AND `+set+` @> d."is" AND NOT (d.n ? 'standing' AND EXISTS (SELECT 1 FROM whereabouts w
+			WHERE i.id = d.item_id AND `+changeable+` @> d."is" AND NOT (d.n ? 'standing' AND EXISTS (SELECT 1 FROM whereabouts w
 				WHERE w.item_id = i.id AND w.place <> 'aside')) RETURNING i.id)
 		SELECT count(*)::int FROM changed`,
 		deed,

@@ -2,10 +2,7 @@ package store
 
 import (
 	"encoding/json"
-	"errors"
 	"time"
-
-	"github.com/jackc/pgx/v5/pgconn"
 
 	"nevrin/core/calendar"
 )
@@ -397,10 +394,4 @@ func (t *Tx) DropPartner(id int64) { t.queueOne("DELETE FROM partners WHERE id =
 // PartnerWithSymbolBut gives the name of another partner with a symbol; empty where there is none.
 func (t *Tx) PartnerWithSymbolBut(symbol string, but int64) (string, error) {
 	return value[string](t, "SELECT name FROM partners WHERE symbol = $1 AND id <> $2", symbol, but)
-}
-
-// IsUsed tells whether an error is the database's refusal to drop what something else refers to.
-func IsUsed(err error) bool {
-	var refused *pgconn.PgError
-	return errors.As(err, &refused) && refused.Code == "23503"
 }

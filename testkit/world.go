@@ -6,7 +6,6 @@ import (
 	"crypto/sha256"
 	_ "embed"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"net/url"
 	"os"
@@ -225,12 +224,4 @@ func (w *World) Set(statement string, args ...any) {
 func (w *World) Later(by time.Duration) {
 	w.t.Helper()
 	w.Set("UPDATE training_clock SET shows = shows + make_interval(secs => ?)", by.Seconds())
-}
-
-// OwnTerms writes terms that an item carries itself.
-func (w *World) OwnTerms(item string, terms map[string]any) {
-	w.t.Helper()
-	data, err := json.Marshal(terms)
-	require.NoError(w.t, err)
-	w.Set("UPDATE items SET own_terms = ?::jsonb WHERE barcode = ?", string(data), item)
 }

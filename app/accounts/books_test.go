@@ -97,7 +97,7 @@ func TestBooksAgainstTheRows(t *testing.T) {
 	}
 	var sum money.Amount
 	for _, account := range ledger.Accounts {
-		sum += ledger.Saldo(all, account)
+		sum += ledger.Balance(all, account)
 	}
 	assert.Zero(t, sum, "what is on one side is on the other")
 	for account, query := range map[ledger.Account]string{
@@ -114,7 +114,7 @@ func TestBooksAgainstTheRows(t *testing.T) {
 			- (SELECT sum(amount) FROM till_moves)`,
 		ledger.Income(ledger.AboutManual): "SELECT -sum(amount) FROM ledger WHERE kind IN ('charge', 'correction')",
 	} {
-		assert.Equal(t, c.Ask("SELECT ("+query+")::text"), fmt.Sprint(int64(ledger.Saldo(all, account))), account)
+		assert.Equal(t, c.Ask("SELECT ("+query+")::text"), fmt.Sprint(int64(ledger.Balance(all, account))), account)
 	}
 	// What the drawer should have held is what the receipts say, beside what was laid in and taken out.
 	assert.Equal(t, "true", c.Ask(`SELECT (due_cash = laid_in + (SELECT sum(amount) FROM receipts WHERE till_id = tills.id AND means = 'cash')

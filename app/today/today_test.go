@@ -31,7 +31,7 @@ func TestNumbersAreTrue(t *testing.T) {
 			"fetch":   {r.Fetch.All, "SELECT count(*) FROM holds h WHERE state = 'fetching' AND (SELECT at_branch FROM items WHERE id = h.item_id) = ?"},
 			"coming":  {r.Coming.All, "SELECT count(*) FROM transits WHERE ended_at IS NULL AND to_branch = ?"},
 			"strays":  {r.Coming.Late, "SELECT count(*) FROM transits WHERE ended_at IS NULL AND promised_at < '2026-10-06 09:12-03' AND to_branch = ?"},
-			"overdue": {r.Overdue.All, "SELECT count(*) FROM loans WHERE returned_at IS NULL AND (due_date < '2026-10-06' OR due_at < '2026-10-06 09:12-03') AND branch_code = ?"},
+			"overdue": {r.Overdue.All, "SELECT count(*) FROM loans WHERE returned_at IS NULL AND lost_at IS NULL AND (due_date < '2026-10-06' OR due_at < '2026-10-06 09:12-03') AND branch_code = ?"},
 			"ready":   {r.Ready.All, "SELECT count(*) FROM holds WHERE state = 'ready' AND pickup = ?"},
 			"missing": {r.Missing.All, "SELECT count(*) FROM items WHERE standing = 'missing' AND branch_code = ?"},
 		} {

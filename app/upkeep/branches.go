@@ -167,7 +167,7 @@ func reads(a *act.Act, row store.Branch) error {
 func dropBranch(a *act.Act, code calendar.Code, was *Branch) error {
 	a.Tx.DropBranch(code)
 	err := a.Tx.Flush()
-	if store.IsUsed(err) {
+	if store.Referenced(err) {
 		return problem.Newf(
 			problem.Refused,
 			"Items or people have belonged to %s. It can be closed permanently, not removed.",

@@ -50,7 +50,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 	if is == nil {
 		a.Tx.DropPartner(id)
 		err := a.Tx.Flush()
-		if store.IsUsed(err) {
+		if store.Referenced(err) {
 			return nil, problem.Newf(
 				problem.Refused,
 				"%s has requests, so it cannot be removed.",

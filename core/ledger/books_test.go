@@ -153,11 +153,11 @@ func TestSumsOfPostings(t *testing.T) {
 	for account, left := range map[ledger.Account]money.Amount{
 		ledger.Receivable: 250, fine: -350, ledger.Drawers: 1501, ledger.Bank: -1500, ledger.Cheques: -70, ledger.Cards: -30, ledger.Carried: 0,
 	} {
-		assert.Equal(t, left, ledger.Saldo(all, account), account)
+		assert.Equal(t, left, ledger.Balance(all, account), account)
 	}
 	var sum money.Amount
 	for _, a := range ledger.Accounts {
-		sum += ledger.Saldo(all, a)
+		sum += ledger.Balance(all, a)
 	}
 	assert.Zero(t, sum, "all accounts together are nothing: double entry, common practice, no source")
 }

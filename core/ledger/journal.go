@@ -127,8 +127,8 @@ func Sums(all []Posting) []Posting {
 	return out
 }
 
-// Saldo is what postings leave on an account: what is on its debit less what is on its credit.
-func Saldo(all []Posting, of Account) money.Amount {
+// Balance is what postings leave on an account: the sum of its debits less that of its credits.
+func Balance(all []Posting, of Account) money.Amount {
 	var sum money.Amount
 	for _, p := range all {
 		if p.Debit == of {

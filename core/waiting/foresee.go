@@ -168,10 +168,16 @@ func (h *Habits) foresee(q Queue, now time.Time, n *Network, most int) []Forecas
 	for d := range draws {
 		r := &run{h: h, q: &q, n: n, now: now, today: calendar.DateOf(now), draw: d, draws: draws, ready: ready}
 		r.begin()
-		for k := range q.Holds {
-			if ready, ok := r.serve(k); ok {
-				b := n.Courier.Table().Branches[q.Holds[k].Pickup]
-				out[k].drawn = append(out[k].drawn, b.Date(ready))
+		// First those that a copy is meant for, wherever they stand: whoever came before them since waits until they bring it back.
+		for _, given := range []bool{true, false} {
+			for k := range q.Holds {
+				if (q.Holds[k].Given != None) != given {
+					continue
+				}
+				if ready, ok := r.serve(k); ok {
+					b := n.Courier.Table().Branches[q.Holds[k].Pickup]
+					out[k].drawn = append(out[k].drawn, b.Date(ready))
+				}
 			}
 		}
 	}

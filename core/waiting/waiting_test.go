@@ -85,6 +85,10 @@ func TestQueueWithoutDoubt(t *testing.T) {
 			Holds:  append([]waiting.Hold{{Pickup: "A", Given: 0}}, waits(1)...),
 			Copies: []waiting.Copy{{Standing: waiting.Meant, Branch: "A", Promise: day(8).UTC()}},
 		}, []int{8, 29}},
+		{"meant for one who came later than somebody with priority", waiting.Queue{
+			Holds:  []waiting.Hold{{Pickup: "A", Given: waiting.None}, {Pickup: "A", Given: 0}},
+			Copies: []waiting.Copy{{Standing: waiting.Meant, Branch: "A", Ready: true, Promise: now}},
+		}, []int{27, 6}},
 		{"only one of two will do", waiting.Queue{Holds: waits(2), Copies: []waiting.Copy{
 			lent(day(10)), {Standing: waiting.Lent, Branch: "A", Due: day(8), Only: []bool{false, true}}}}, []int{10, 8}},
 		{"the first is paused and takes nothing from the second", waiting.Queue{

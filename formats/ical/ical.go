@@ -102,19 +102,6 @@ func earlier(a, b time.Time) time.Time {
 	return b
 }
 
-// Expand lists all stretches until a last day, each once.
-func (d Days) Expand(until calendar.Date) ([]Days, error) {
-	if d.Rule == "" {
-		return []Days{d}, nil
-	}
-	starts, err := Occurrences(d.Rule, d.From, d.From, until)
-	var out []Days
-	for _, s := range starts {
-		out = append(out, Days{Name: d.Name, From: s, To: s + d.To - d.From})
-	}
-	return out, err
-}
-
 // Read reads the events of a calendar as days. Events with a time of day have hours, as clocks show them where they are; what is in UTC is
 // meant in a zone. Those that go beyond a day are taken as the days they touch.
 func Read(text string, zone *time.Location) ([]Days, error) {
