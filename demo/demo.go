@@ -321,13 +321,7 @@ func (g *generator) rules() error {
 			return fmt.Errorf("edition %d: %w", k+6, err)
 		}
 		if c := book.Conflicts(); len(c) > 0 {
-			return fmt.Errorf(
-				"edition %d: %s and %s conflict in %s",
-				k+6,
-				c[0].Rules[0].ID,
-				c[0].Rules[1].ID,
-				c[0].Term,
-			)
+			return fmt.Errorf("edition %d: %s and %s conflict in %s", k+6, c[0].Rules[0].ID, c[0].Rules[1].ID, c[0].Term)
 		}
 		if k == 2 {
 			g.add(

@@ -611,10 +611,7 @@ func (g *generator) waiting() {
 }
 
 func (g *generator) holdable(k int) bool {
-	return !slices.Contains(
-		[]string{"reference", "local_history", "laptop", "kit", "interlibrary"},
-		g.items[k].material,
-	)
+	return !slices.Contains([]string{"reference", "local_history", "laptop", "kit", "interlibrary"}, g.items[k].material)
 }
 
 // longQueue gives one book of two copies nineteen holds.

@@ -14,10 +14,7 @@ import (
 
 // libraries outside: symbol, name.
 var libraries = [][2]string{
-	{
-		"KELMOUTH",
-		"Kelmouth College",
-	}, {"PSABEL", "Port Sabel Public Library"}, {"ARDLANE", "Ardlane County Libraries"},
+	{"KELMOUTH", "Kelmouth College"}, {"PSABEL", "Port Sabel Public Library"}, {"ARDLANE", "Ardlane County Libraries"},
 	{
 		"TIDEINST",
 		"Institute of Tidal Engineering",
@@ -64,14 +61,7 @@ type request struct {
 }
 
 var requests = []request{
-	{
-		exchange.Requesting,
-		exchange.Asked,
-		8,
-		1,
-		"",
-		"",
-	}, {exchange.Requesting, exchange.Asked, 1, 2, "", "withdrawing"},
+	{exchange.Requesting, exchange.Asked, 8, 1, "", ""}, {exchange.Requesting, exchange.Asked, 1, 2, "", "withdrawing"},
 	{
 		exchange.Requesting,
 		exchange.Promised,

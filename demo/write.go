@@ -132,14 +132,8 @@ var tables = []struct {
 			"cleared",
 		},
 	},
-	{
-		"transits",
-		[]string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"},
-	},
-	{
-		"receipts",
-		[]string{"id", "at", "branch_code", "staff_id", "means", "amount", "rounding"},
-	},
+	{"transits", []string{"id", "item_id", "from_branch", "to_branch", "hold_id", "sent_at", "promised_at", "ended_at"}},
+	{"receipts", []string{"id", "at", "branch_code", "staff_id", "means", "amount", "rounding"}},
 	{
 		"ledger",
 		[]string{
@@ -158,10 +152,7 @@ var tables = []struct {
 			"about",
 		},
 	},
-	{
-		"reports",
-		[]string{"id", "at", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "happened", "expected"},
-	},
+	{"reports", []string{"id", "at", "staff_id", "branch_code", "patron_id", "item_id", "loan_id", "happened", "expected"}},
 	{
 		"requests",
 		[]string{

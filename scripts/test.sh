@@ -46,6 +46,10 @@ if [ $# = 0 ]; then
   # link sooner. With CI set no test of the database is skipped.
   CI=${CI:-true} go test -p $(($(nproc) + 2)) -race -vet=all -ldflags='-s -w' -timeout 20m ./server ./app/holds ./...
   took "Go under the race detector"
+  echo "What nothing calls, tests included"
+  unused=$(go run golang.org/x/tools/cmd/deadcode@v0.52.0 -test ./...)
+  [ -z "$unused" ] || { echo "$unused"; exit 1; }
+  took "Nothing is unused"
   echo "Memory for each byte that readers of foreign input read, without the race detector"
   go test ./testkit/measure -v | grep -E 'memory for each byte|^ok|^FAIL|^---|Messages'
   took "Memory of readers"

@@ -43,11 +43,7 @@ func (s *Server) door(next http.Handler) http.Handler {
 			return
 		case errors.Is(err, os.ErrDeadlineExceeded):
 			w.Header().Set("Connection", "close")
-			s.refuse(
-				w,
-				r,
-				huma.NewError(http.StatusRequestTimeout, "This request came too slowly. Nothing was changed."),
-			)
+			s.refuse(w, r, huma.NewError(http.StatusRequestTimeout, "This request came too slowly. Nothing was changed."))
 			return
 		case err != nil: // the line was cut; nobody is there to be told
 			w.Header().Set("Connection", "close")
@@ -111,10 +107,7 @@ func unsoundBody(data []byte) string {
 		case inText:
 		case c == '[' || c == '{':
 			if level++; level > maxLevels {
-				return fmt.Sprintf(
-					"The request has more than %d levels within each other. Nothing was done.",
-					maxLevels,
-				)
+				return fmt.Sprintf("The request has more than %d levels within each other. Nothing was done.", maxLevels)
 			}
 		case c == ']' || c == '}':
 			level--
@@ -148,14 +141,7 @@ func (s *Server) isProxy(at netip.Addr) bool {
 // bounded bounds how much is asked for: by a session as fast as no hand is, by an address without one much less.
 func (s *Server) bounded(next http.Handler) http.Handler {
 	tooMany := httprate.WithLimitHandler(func(w http.ResponseWriter, r *http.Request) {
-		s.refuse(
-			w,
-			r,
-			huma.NewError(
-				http.StatusTooManyRequests,
-				"Too many requests. Wait a moment, then try again.",
-			),
-		)
+		s.refuse(w, r, huma.NewError(http.StatusTooManyRequests, "Too many requests. Wait a moment, then try again."))
 	})
 	perMinute := s.options.PerMinute
 	if perMinute == 0 {

@@ -60,13 +60,7 @@ func (s *Server) interlibraryOperations() {
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
 	huma.Register(
 		s.api,
-		s.guarded(
-			http.MethodGet,
-			"/interlibrary/search",
-			"searchOutside",
-			"Search all partners over SRU",
-			exchanging,
-		),
+		s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU", exchanging),
 		func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
 			who, err := s.who(ctx, exchanging)
 			if err != nil {

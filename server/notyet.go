@@ -12,9 +12,7 @@ func NotYet(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusServiceUnavailable)
 		_, _ = w.Write(
-			[]byte(
-				`{"status":503,"detail":"The database cannot be reached. Nothing was changed. Retrying automatically."}`,
-			),
+			[]byte(`{"status":503,"detail":"The database cannot be reached. Nothing was changed. Retrying automatically."}`),
 		)
 		return
 	}

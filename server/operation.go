@@ -342,10 +342,7 @@ func (s *Server) problem(ctx context.Context, err error) error {
 	if errors.As(err, &pg) &&
 		strings.HasPrefix(pg.Code, "22") { // a value that no column has room for, such as a date of the year 0
 		s.log.WarnContext(ctx, "value", "error", store.Written(err), "request", askedOf(ctx).id)
-		return huma.NewError(
-			http.StatusUnprocessableEntity,
-			"The request has an invalid value. Nothing was changed.",
-		)
+		return huma.NewError(http.StatusUnprocessableEntity, "The request has an invalid value. Nothing was changed.")
 	}
 	if store.Unique(err) { // of what there may be only one, somebody else has just made one
 		s.log.WarnContext(ctx, "once only", "error", store.Written(err), "request", askedOf(ctx).id)
@@ -395,10 +392,7 @@ func Unreachable(err error) bool {
 	var refused *net.OpError
 	var pg *pgconn.PgError
 	var connect *pgconn.ConnectError
-	if errors.As(
-		err,
-		&pg,
-	) { // shutting down, crashed, starting up; no room, no memory, no disk
+	if errors.As(err, &pg) { // shutting down, crashed, starting up; no room, no memory, no disk
 		return slices.Contains([]string{"57P01", "57P02", "57P03", "25P03"}, pg.Code) ||
 			strings.HasPrefix(pg.Code, "53") || strings.HasPrefix(pg.Code, "58")
 	}

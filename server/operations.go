@@ -151,10 +151,7 @@ func (s *Server) houseOperations() {
 		"Move the training clock forward",
 		supervising,
 		func(a *act.Act, in *Sent[clock]) (time.Time, error) {
-			return night.MoveClock(
-				a,
-				time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute,
-			)
+			return night.MoveClock(a, time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute)
 		},
 	)
 	type scanned struct {
@@ -179,7 +176,7 @@ func (s *Server) houseOperations() {
 	look(
 		s,
 		"/today/first",
-		"first-today",
+		"firstToday",
 		"What to do first in the network",
 		everyone,
 		func(a *act.Act, _ *nothing) ([]today.Task, error) { return today.First(a) },

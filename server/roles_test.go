@@ -99,7 +99,7 @@ func (s *station) send(method, path, key string, body any) (int, string) {
 var mayDo = map[string]string{
 	"intakes": "administrator", "beginIntake": "administrator", "intake": "administrator", "sendPart": "administrator", "tryIntake": "administrator", "takeIntake": "administrator", "undoIntake": "administrator", "stopIntake": "administrator", "dropIntake": "administrator", "intakeLines": "administrator",
 	"me":    "anybody",
-	"today": "volunteer", "scanned": "volunteer", "findPatrons": "desk", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
+	"today": "volunteer", "firstToday": "volunteer", "scanned": "volunteer", "findPatrons": "desk", "patron": "volunteer", "findTitles": "volunteer", "items": "volunteer", "deskScan": "volunteer",
 	"undoLoan": "volunteer", "renewLoan": "volunteer", "openRun": "volunteer", "returnScan": "volunteer", "run": "volunteer", "runLines": "volunteer", "runOfPatron": "volunteer", "putOnAccount": "volunteer", "finishRun": "volunteer",
 	"bins": "volunteer", "lentByWords": "volunteer", "tickPile": "volunteer", "restOf": "desk", "partsMissing": "volunteer", "excuseLine": "desk", "undoReturn": "volunteer", "answerNote": "volunteer", "holds": "volunteer", "slip": "volunteer", "fetchList": "volunteer", "missed": "volunteer", "inHand": "volunteer",
 	"transits": "volunteer", "rulebook": "volunteer", "grid": "volunteer", "whyCell": "volunteer",
@@ -270,19 +270,7 @@ func TestRolesAreEnforced(t *testing.T) {
 func TestDoubledRequests(t *testing.T) {
 	h, base := serve(t)
 	jory := at(t, base, "jory")
-	card, item := testkit.Text(
-		t,
-		h,
-		testkit.GoodCard,
-		"SLM",
-		"adult",
-	), testkit.Text(
-		t,
-		h,
-		testkit.FreeItem,
-		"SLM",
-		"book",
-	)
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	patron := testkit.Text(t, h, "SELECT id::text FROM patrons WHERE card = ?", card)
 	scan := map[string]any{"text": item, "patron": json.Number(patron)}
 	status, first := jory.send(http.MethodPost, "/api/desk/scan", "the-same-key", scan)

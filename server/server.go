@@ -93,15 +93,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	})
 	s.router.NotFound(front(app))
 	s.router.Group(func(r chi.Router) {
-		r.Use(
-			private,
-			http.NewCrossOriginProtection().Handler,
-			s.door,
-			place,
-			s.sessions.LoadAndSave,
-			s.identify,
-			s.bounded,
-		)
+		r.Use(private, http.NewCrossOriginProtection().Handler, s.door, place, s.sessions.LoadAndSave, s.identify, s.bounded)
 		s.api = humachi.New(r, config())
 		s.operations()
 		r.Post("/api/sign-in", s.signIn)
@@ -208,10 +200,7 @@ func (s *Server) headers(next http.Handler) http.Handler {
 			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
 				"font-src 'self' data:; connect-src 'self' ws://127.0.0.1:* ws://localhost:*; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
 		)
-		h.Set(
-			"Permissions-Policy",
-			"camera=(), microphone=(), geolocation=(), payment=(), usb=(), display-capture=()",
-		)
+		h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=(), usb=(), display-capture=()")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Cross-Origin-Resource-Policy", "same-origin")
 		h.Set("X-Content-Type-Options", "nosniff")

@@ -60,18 +60,12 @@ var signUpFields = []struct {
 	signUpField
 }{
 	{"", signUpField{Name: "legal_name", Label: "Your name, as on your ID", Complete: "name", Must: true}},
-	{
-		person.PreferredName,
-		signUpField{Name: "preferred_name", Label: "Preferred name", Complete: "nickname"},
-	},
+	{person.PreferredName, signUpField{Name: "preferred_name", Label: "Preferred name", Complete: "nickname"}},
 	{person.Born, signUpField{Name: "born", Label: "Birth date", Kind: "date", Complete: "bday"}},
 	{person.Guardian, signUpField{Name: "guardian_name", Label: "Guardian, if you are under 18"}},
 	{person.Email, signUpField{Name: "email", Label: "Email address", Kind: "email", Complete: "email"}},
 	{person.Phone, signUpField{Name: "phone", Label: "Phone", Kind: "tel", Complete: "tel"}},
-	{
-		person.Address,
-		signUpField{Name: "address", Label: "Street address", Complete: "street-address", Long: true},
-	},
+	{person.Address, signUpField{Name: "address", Label: "Street address", Complete: "street-address", Long: true}},
 	{person.PostalCode, signUpField{Name: "postal_code", Label: "Postal code", Complete: "postal-code"}},
 	{person.Town, signUpField{Name: "town", Label: "Town", Complete: "address-level2"}},
 }

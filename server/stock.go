@@ -319,11 +319,7 @@ func labelsOf(a *act.Act, r *http.Request) ([]byte, error) {
 		}
 	}
 	if len(ids) == 0 || len(ids) > mostLabels {
-		return nil, problem.Newf(
-			problem.Invalid,
-			"Choose 1 to %d items.",
-			mostLabels,
-		)
+		return nil, problem.Newf(problem.Invalid, "Choose 1 to %d items.", mostLabels)
 	}
 	rows, err := a.Tx.ItemsWith(ids)
 	if err != nil {

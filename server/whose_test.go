@@ -290,9 +290,7 @@ func TestWhoseThingsAreWhose(t *testing.T) {
 	for _, c := range []struct {
 		op, path string
 		body     any
-	}{
-		{"goingFor", "going", map[string]bool{"going": true}}, {"missed", "missed", nil}, {"undoMissed", "found", item},
-	} {
+	}{{"goingFor", "going", map[string]bool{"going": true}}, {"missed", "missed", nil}, {"undoMissed", "found", item}} {
 		status, says = post(bea, "/api/holds/"+held+"/"+c.path, c.body)
 		refused(c.op, status, says)
 		status, says = post(jory, "/api/holds/"+held+"/"+c.path, c.body)

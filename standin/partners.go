@@ -78,11 +78,7 @@ func NewPartners() *Partners {
 				"k",
 				mills,
 				[3]string{"A Grammar of Fog Signals", "Ivo Brannock", "2007"},
-				[3]string{
-					"Seaweed and Stone: a Harbour Chemistry",
-					"Hedda Marsk",
-					"2013",
-				},
+				[3]string{"Seaweed and Stone: a Harbour Chemistry", "Hedda Marsk", "2013"},
 				[3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"},
 			),
 		},
@@ -93,11 +89,7 @@ func NewPartners() *Partners {
 			Books: books(
 				"p",
 				[3]string{mills[0], mills[1], "2004"},
-				[3]string{
-					"Winter Choirs of Port Sabel",
-					"Anselm Thorne",
-					"2026",
-				},
+				[3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"},
 				[3]string{"Knots Nobody Ties", "Pell Orchard", "1991"},
 			),
 		},
@@ -114,11 +106,7 @@ func NewPartners() *Partners {
 			habits: habits{pause: brisk, condition: "To be used in the library only."},
 			Books: books(
 				"t",
-				[3]string{
-					"Bulb Turbines at Low Head",
-					"Edda Norrback",
-					"2016",
-				},
+				[3]string{"Bulb Turbines at Low Head", "Edda Norrback", "2016"},
 				[3]string{"Silt: an Engineer's Enemy", "Corin Stannard", "2021"},
 				mills,
 			),
@@ -130,11 +118,7 @@ func NewPartners() *Partners {
 			Books: books(
 				"g",
 				[3]string{"Winter Choirs of Port Sabel", "Anselm Thorne", "2026"},
-				[3]string{
-					"The Ledger of Small Ferries",
-					"Ulla Veldt",
-					"2019",
-				},
+				[3]string{"The Ledger of Small Ferries", "Ulla Veldt", "2019"},
 				[3]string{"Bread for Ferrymen", "Maude Rook", "2003"},
 			),
 		},

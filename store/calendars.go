@@ -364,11 +364,7 @@ const sweepColumns = "id, at, staff_id, text, branches, changed, left_out, parts
 
 // SweepLocked locks a sweep and gives it; nil where there is none.
 func (t *Tx) SweepLocked(id int64) (*Sweep, error) {
-	return one[Sweep](
-		t,
-		"SELECT "+sweepColumns+" FROM sweeps WHERE id = $1 FOR UPDATE",
-		id,
-	)
+	return one[Sweep](t, "SELECT "+sweepColumns+" FROM sweeps WHERE id = $1 FOR UPDATE", id)
 }
 
 // SweepUndone writes who has undone a sweep.

@@ -81,11 +81,7 @@ func (t *Tx) ItemsOf(title int64, page Page) ([]ItemShown, Page, error) {
 		t,
 		page,
 		func(i *ItemShown) Cursor { return Cursor{Text: string(i.BranchCode), ID: i.ID} },
-		itemsShown+"WHERE i.title_id = $1 AND "+after(
-			"i.branch_code",
-			"i.id",
-			1,
-		)+" ORDER BY i.branch_code, i.id",
+		itemsShown+"WHERE i.title_id = $1 AND "+after("i.branch_code", "i.id", 1)+" ORDER BY i.branch_code, i.id",
 		title,
 	)
 }

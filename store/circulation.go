@@ -486,10 +486,7 @@ func (t *Tx) Seen(item int64, at time.Time) {
 
 // Cleared notes that the item of a lapsed or cancelled hold has left the hold shelf.
 func (t *Tx) Cleared(item int64) {
-	t.queue(
-		"UPDATE holds SET cleared = true WHERE item_id = $1 AND state IN ('lapsed', 'cancelled') AND NOT cleared",
-		item,
-	)
+	t.queue("UPDATE holds SET cleared = true WHERE item_id = $1 AND state IN ('lapsed', 'cancelled') AND NOT cleared", item)
 }
 
 // StartTransit writes a transit and gives it its id. The database puts it into the tote

@@ -98,11 +98,7 @@ func (t *Tx) AddIntakePart(id, begins int64, content []byte) {
 
 // IntakeStands writes in which state an intake is from now on, with nobody at it yet.
 func (t *Tx) IntakeStands(id int64, state string) {
-	t.queue(
-		`UPDATE intakes SET state = $2, problem = '', done = 0, total = 0 WHERE id = $1`,
-		id,
-		state,
-	)
+	t.queue(`UPDATE intakes SET state = $2, problem = '', done = 0, total = 0 WHERE id = $1`, id, state)
 	t.StopWork(IntakeWork(id))
 }
 

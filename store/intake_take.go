@@ -210,9 +210,7 @@ func (t *Tx) IntakeTaken(id int64, holder string, at time.Time) (bool, error) {
 // up, row by row, would otherwise be planned for each row anew.
 func (t *Tx) Unhurried() error {
 	q := &questions{}
-	for _, set := range []string{
-		"statement_timeout = 0", "idle_in_transaction_session_timeout = 0", "work_mem = '128MB'",
-	} {
+	for _, set := range []string{"statement_timeout = 0", "idle_in_transaction_session_timeout = 0", "work_mem = '128MB'"} {
 		do(q, "SET LOCAL "+set)
 	}
 	return t.send(q)

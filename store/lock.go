@@ -117,10 +117,7 @@ var (
 		"SELECT l.patron_id FROM loans l WHERE l.id = $%d",
 		"SELECT i.title_id FROM loans l JOIN items i ON i.id = l.item_id WHERE l.id = $%d",
 	}
-	byHold = tells{
-		"SELECT h.patron_id FROM holds h WHERE h.id = $%d",
-		"SELECT h.title_id FROM holds h WHERE h.id = $%d",
-	}
+	byHold = tells{"SELECT h.patron_id FROM holds h WHERE h.id = $%d", "SELECT h.title_id FROM holds h WHERE h.id = $%d"}
 	byLine = tells{
 		"SELECT r.patron_id FROM return_lines r WHERE r.id = $%d",
 		"SELECT i.title_id FROM return_lines r JOIN items i ON i.id = r.item_id WHERE r.id = $%d",

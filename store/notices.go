@@ -22,13 +22,7 @@ func (t *Tx) AddMessage(m *Message) (err error) {
 
 // Told writes that a message tells of a hold as it became ready.
 func (t *Tx) Told(stage string, hold int64, ready time.Time, message int64) {
-	t.queue(
-		"INSERT INTO told (stage, hold_id, due_at, message_id) VALUES ($1, $2, $3, $4)",
-		stage,
-		hold,
-		ready,
-		message,
-	)
+	t.queue("INSERT INTO told (stage, hold_id, due_at, message_id) VALUES ($1, $2, $3, $4)", stage, hold, ready, message)
 }
 
 // Overdue is a late loan to be told of.

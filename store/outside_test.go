@@ -53,14 +53,7 @@ func TestLatenessAgreesWithPostgreSQL(t *testing.T) {
 		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&want).Error)
 		for unit, late := range map[lateness.Unit]int{lateness.OpenDay: want.Open, lateness.CalendarDay: want.Calendar} {
 			terms := lateness.Terms{Rate: 25, Unit: unit, Currency: money.Currency{Code: "CAD", Digits: 2}}
-			got, _ := lateness.AtReturn(
-				b,
-				terms,
-				nil,
-				loan.OnDate(due),
-				nil,
-				lateness.Return{At: b.At(returned, 14*60)},
-			)
+			got, _ := lateness.AtReturn(b, terms, nil, loan.OnDate(due), nil, lateness.Return{At: b.At(returned, 14*60)})
 			require.Equal(t, late, got.Late, "%s from %s to %s", unit, due, returned)
 			require.EqualValues(t, late*25, got.Fine)
 		}

@@ -123,13 +123,7 @@ func (t *Tx) FormerCard(card string) (int64, error) {
 
 // ReplaceCard gives a patron another card; the one before stays known as theirs.
 func (t *Tx) ReplaceCard(patron int64, was, is, why string, at time.Time) {
-	t.queueOne(
-		"INSERT INTO former_cards (card, patron_id, ended_at, why) VALUES ($1, $2, $3, $4)",
-		was,
-		patron,
-		at,
-		why,
-	)
+	t.queueOne("INSERT INTO former_cards (card, patron_id, ended_at, why) VALUES ($1, $2, $3, $4)", was, patron, at, why)
 	t.queueOne("UPDATE patrons SET card = $2, revision = revision + 1 WHERE id = $1", patron, is)
 	t.queue("DELETE FROM former_cards WHERE card = $1", is) // their own of before, given again
 }

@@ -80,11 +80,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"readings_check",
 		},
 		{"a tote that has ended and is open", "UPDATE totes SET ended_at = now() WHERE state = 'open'", "totes_check"},
-		{
-			"an unknown state of a hold",
-			"UPDATE holds SET state = 'somewhere' WHERE state = 'waiting'",
-			"holds_state_check",
-		},
+		{"an unknown state of a hold", "UPDATE holds SET state = 'somewhere' WHERE state = 'waiting'", "holds_state_check"},
 		{"a hold on the shelf without an item", "UPDATE holds SET item_id = NULL WHERE state = 'ready'", "holds_check"},
 		{
 			"two holds for one item",
@@ -154,11 +150,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"UPDATE loans SET returned_at = NULL WHERE id = (SELECT min(l.id) FROM loans l JOIN transits t ON t.item_id = l.item_id AND t.ended_at IS NULL)",
 			"whereabouts_pkey",
 		},
-		{
-			"an event that says something else",
-			"UPDATE events SET kind = 'returned' WHERE kind = 'lent'",
-			"never changed",
-		},
+		{"an event that says something else", "UPDATE events SET kind = 'returned' WHERE kind = 'lent'", "never changed"},
 		{"an event about somebody else", "UPDATE events SET patron_id = 2 WHERE patron_id = 1", "never changed"},
 		{
 			"an event without its person that says something else",
@@ -267,11 +259,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"inventory_lines_once",
 		},
 		{"a deed of an unknown kind", "INSERT INTO deeds (area, kind, at, did) VALUES ('stock', 'filled', now(), '{}')", "deeds_kind_check"},
-		{
-			"an item number of a wrong form",
-			"UPDATE items SET barcode = '3-1846' WHERE id = 1",
-			"items_barcode_form",
-		},
+		{"an item number of a wrong form", "UPDATE items SET barcode = '3-1846' WHERE id = 1", "items_barcode_form"},
 		{"a card number of a wrong form", "UPDATE patrons SET card = 'w 17' WHERE id = 1", "patrons_card_form"},
 		{"a branch that is closed and followed by none", "UPDATE branches SET closed_on = '2026-10-06' WHERE code = 'SKN'", "branches_closed"},
 		{"a branch that follows itself", "UPDATE branches SET closed_on = '2026-10-06', follows = code WHERE code = 'SKN'", "branches_closed"},
@@ -313,11 +301,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"INSERT INTO rehearsals (edition_id, revision, since, until, staff_id, begun_at) VALUES (3, 1, '2026-02-01', '2026-01-01', 1, now())",
 			"rehearsals_check",
 		},
-		{
-			"an answered report without an answer",
-			"UPDATE reports SET answered_at = now(), answered_by = 1",
-			"reports_check",
-		},
+		{"an answered report without an answer", "UPDATE reports SET answered_at = now(), answered_by = 1", "reports_check"},
 		{
 			"a sweep's line of nothing",
 			"INSERT INTO sweeps (id, at, staff_id, text, branches, changed) VALUES (1, now(), 1, 'x', '{}', '{}'); INSERT INTO sweep_lines (sweep_id, day_before, day_after) VALUES (1, '2026-01-01', '2026-01-02')",
@@ -329,11 +313,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"UPDATE requests SET patron_id = NULL WHERE role = 'requesting' AND stage NOT IN ('done', 'refused', 'withdrawn')",
 			"requests_sides",
 		},
-		{
-			"an open hold of nobody",
-			"UPDATE holds SET patron_id = NULL WHERE closed_at IS NULL",
-			"holds_of_somebody",
-		},
+		{"an open hold of nobody", "UPDATE holds SET patron_id = NULL WHERE closed_at IS NULL", "holds_of_somebody"},
 		{
 			"a sum of the ledger that changes along with what it was for",
 			"UPDATE ledger SET loan_id = NULL, line_id = NULL, why = NULL, amount = amount + 1",
@@ -349,11 +329,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 			"INSERT INTO readings (at, staff_id, kind, patron_id) SELECT now(), f.id, 'searched', p.id FROM staff f, patrons p LIMIT 1",
 			"readings_check",
 		},
-		{
-			"a second network",
-			"INSERT INTO network (name, numbers, timezone) VALUES ('Other', '{}', 'UTC')",
-			"network_pkey",
-		},
+		{"a second network", "INSERT INTO network (name, numbers, timezone) VALUES ('Other', '{}', 'UTC')", "network_pkey"},
 		{
 			"somebody who pays at two terminals",
 			`WITH p AS (INSERT INTO terminal_payments (at, branch_code, staff_id, terminal, amount, settling, state)

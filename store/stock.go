@@ -109,10 +109,7 @@ func (t *Tx) ItemsWith(ids []int64) ([]ItemShown, error) {
 func (t *Tx) CountItems(s ItemSearch) (int, error) {
 	var args []any
 	where := s.where(&args)
-	return value[int](
-		t,
-		"SELECT count(*)::int FROM items i JOIN titles t ON t.id = i.title_id WHERE "+where,
-		args...)
+	return value[int](t, "SELECT count(*)::int FROM items i JOIN titles t ON t.id = i.title_id WHERE "+where, args...)
 }
 
 // ItemIDs gives the ids of the items that are looked for, in order; one more than the most where there are more.
@@ -324,12 +321,7 @@ func (t *Tx) TellOfDeed(deed int64, e Event) {
 
 // SeasonsEnded gives the items that belong where they do until a day before one, in order of their ids.
 func (t *Tx) SeasonsEnded(before time.Time, most int) ([]int64, error) {
-	return each[int64](
-		t,
-		`SELECT id FROM items WHERE home_until < $1 ORDER BY home_until, id LIMIT $2`,
-		before,
-		most,
-	)
+	return each[int64](t, `SELECT id FROM items WHERE home_until < $1 ORDER BY home_until, id LIMIT $2`, before, most)
 }
 
 // EndSeasons lets items belong where they belong after their season, as what a deed did.
@@ -558,11 +550,7 @@ func (t *Tx) InventoryLines(id int64, page Page) ([]InventoryLineShown, Page, er
 
 // AllInventoryLines gives all lines that stand, in the order in which they were scanned.
 func (t *Tx) AllInventoryLines(id int64) ([]InventoryLineShown, error) {
-	return list[InventoryLineShown](
-		t,
-		inventoryLines+"WHERE n.inventory_id = $1 AND NOT n.undone ORDER BY n.id",
-		id,
-	)
+	return list[InventoryLineShown](t, inventoryLines+"WHERE n.inventory_id = $1 AND NOT n.undone ORDER BY n.id", id)
 }
 
 // AddInventoryLine writes a line and gives it its id.

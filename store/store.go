@@ -135,10 +135,7 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if _, err := conn.ExecContext(ctx, "SELECT pg_advisory_lock($1)", migrating); err != nil {
 		return err
 	}
-	jobs, err := rivermigrate.New(
-		riverdatabasesql.New(pool),
-		&rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)},
-	)
+	jobs, err := rivermigrate.New(riverdatabasesql.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		return err
 	}

@@ -61,10 +61,7 @@ func fits(whole, first, count int) string {
 	each := func(in, before string) string {
 		var parts []string
 		for k := range count {
-			parts = append(
-				parts,
-				fmt.Sprintf("%s LIKE '%%%s' || $%d", in, before, first+k),
-			) // the argument ends with %
+			parts = append(parts, fmt.Sprintf("%s LIKE '%%%s' || $%d", in, before, first+k)) // the argument ends with %
 		}
 		return strings.Join(parts, " AND ")
 	}
@@ -72,10 +69,7 @@ func fits(whole, first, count int) string {
 		`CASE WHEN lower(t.name) = $%[1]d THEN 0 WHEN starts_with(lower(t.name), $%[1]d) THEN 1
 		WHEN %s THEN 2 WHEN %s THEN 3 WHEN %s THEN 4 ELSE 5 END::bigint`,
 		whole,
-		each(
-			"' ' || lower(t.name)",
-			" ",
-		),
+		each("' ' || lower(t.name)", " "),
 		each("' ' || lower(t.name || ' ' || t.author)", " "),
 		each("lower(t.name)", ""),
 	)
@@ -138,12 +132,7 @@ func (t *Tx) FindTitles(s TitleSearch, page Page) ([]TitleFound, Page, error) {
 		FreeItem,
 		only,
 	)
-	return paged(
-		t,
-		page,
-		func(b *TitleFound) Cursor { return Cursor{Rank: b.Rank, Text: b.Name, ID: b.ID} },
-		query,
-		args...)
+	return paged(t, page, func(b *TitleFound) Cursor { return Cursor{Rank: b.Rank, Text: b.Name, ID: b.ID} }, query, args...)
 }
 
 // publicItem is the condition that an item i is ours, and of a collection that is not for staff alone.

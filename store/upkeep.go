@@ -34,12 +34,7 @@ const changesShown = `SELECT ` + changeColumns + `, f.name AS who,
 
 // LatestChange gives the last change of a part; nil where it has never been changed.
 func (t *Tx) LatestChange(part, key string) (*ChangeShown, error) {
-	return one[ChangeShown](
-		t,
-		changesShown+"WHERE c.part = $1 AND c.key = $2 ORDER BY c.id DESC LIMIT 1",
-		part,
-		key,
-	)
+	return one[ChangeShown](t, changesShown+"WHERE c.part = $1 AND c.key = $2 ORDER BY c.id DESC LIMIT 1", part, key)
 }
 
 // ChangeByID gives a change; nil where there is none.
@@ -114,10 +109,7 @@ const numbersAtOnce = 20_000
 
 // EachCard hands over the numbers of all cards, in parts, until look has seen enough; EachLabel those of all labels.
 func (t *Tx) EachCard(look func([]string) (more bool)) error {
-	return t.eachNumber(
-		"SELECT card FROM patrons WHERE card > $1 AND forgotten_at IS NULL ORDER BY card LIMIT $2",
-		look,
-	)
+	return t.eachNumber("SELECT card FROM patrons WHERE card > $1 AND forgotten_at IS NULL ORDER BY card LIMIT $2", look)
 }
 
 // EachLabel hands over the numbers of all labels.
@@ -352,11 +344,7 @@ func (t *Tx) PutStaff(s *Staff, branches []calendar.Code) {
 
 // Administrators counts who administrates and is here, beside one.
 func (t *Tx) Administrators(but int64) (int, error) {
-	return value[int](
-		t,
-		"SELECT count(*)::int FROM staff WHERE role = 'administrator' AND active AND id <> $1",
-		but,
-	)
+	return value[int](t, "SELECT count(*)::int FROM staff WHERE role = 'administrator' AND active AND id <> $1", but)
 }
 
 // NextNumber gives the next place in the row of numbers that begin alike, and counts on.

@@ -40,11 +40,7 @@ func databaseOf(t *testing.T) *url.URL {
 	t.Helper()
 	address := os.Getenv("NEVRIN_TEST_DATABASE")
 	if address == "" {
-		require.Empty(
-			t,
-			os.Getenv("CI"),
-			"NEVRIN_TEST_DATABASE is not set; under CI no test of the database is skipped",
-		)
+		require.Empty(t, os.Getenv("CI"), "NEVRIN_TEST_DATABASE is not set; under CI no test of the database is skipped")
 		t.Skip("NEVRIN_TEST_DATABASE is not set; run 'make test'")
 	}
 	parsed, err := url.Parse(address)

@@ -113,12 +113,7 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 		}
 		switch bill.ToInvoice() {
 		case ledger.Twice:
-			return nil, problem.Newf(
-				problem.Refused,
-				"%s is already on invoice %s.",
-				Say(c.About, c.Title),
-				*c.Invoice,
-			)
+			return nil, problem.Newf(problem.Refused, "%s is already on invoice %s.", Say(c.About, c.Title), *c.Invoice)
 		case ledger.OnIt:
 			lines = append(lines, store.InvoiceLine{ChargeID: c.ID, Text: Say(c.About, c.Title), Amount: c.Owed})
 		}

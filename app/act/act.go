@@ -191,10 +191,7 @@ func digestOf(who Actor, request any) (string, error) {
 
 func repeat(earlier *store.Answered, digest string, out any) error {
 	if earlier.Request != digest {
-		return problem.Newf(
-			problem.Repeated,
-			"This key has been used for another request. A new request needs a new key.",
-		)
+		return problem.Newf(problem.Repeated, "This key has been used for another request. A new request needs a new key.")
 	}
 	return json.Unmarshal([]byte(earlier.Response), out)
 }

@@ -88,15 +88,8 @@ func read(row *store.Branch) (plain, error) {
 }
 
 func (p *plain) write(row *store.Branch) {
-	row.Hours, row.Closures, row.Openings, row.Recurring = store.JSON(
-		&p.Hours,
-	), store.JSON(
-		&p.Closures,
-	), store.JSON(
-		&p.Openings,
-	), store.JSON(
-		&p.Recurring,
-	)
+	row.Hours, row.Closures = store.JSON(&p.Hours), store.JSON(&p.Closures)
+	row.Openings, row.Recurring = store.JSON(&p.Openings), store.JSON(&p.Recurring)
 }
 
 // load loads a branch with its calendar as it is stored.
@@ -280,11 +273,7 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 		cut = true
 	}
 	if !cut {
-		return "", problem.Newf(
-			problem.Refused,
-			"%s has already closed for today.",
-			b.Name,
-		)
+		return "", problem.Newf(problem.Refused, "%s has already closed for today.", b.Name)
 	}
 	c.Open = &Opening{Date: today, Hours: spans, Name: c.Now}
 	p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == today })
@@ -354,17 +343,11 @@ func (c *Change) remove(p *plain, b *calendar.Branch) (string, error) {
 	r := c.Remove
 	switch r.Kind {
 	case "closure":
-		p.Closures = slices.DeleteFunc(
-			p.Closures,
-			func(x Closure) bool { return x.From == r.Date && x.Name == r.Name },
-		)
+		p.Closures = slices.DeleteFunc(p.Closures, func(x Closure) bool { return x.From == r.Date && x.Name == r.Name })
 	case "opening":
 		p.Openings = slices.DeleteFunc(p.Openings, func(x Opening) bool { return x.Date == r.Date })
 	case "recurring":
-		p.Recurring = slices.DeleteFunc(
-			p.Recurring,
-			func(x Recurring) bool { return x.From == r.Date && x.Name == r.Name },
-		)
+		p.Recurring = slices.DeleteFunc(p.Recurring, func(x Recurring) bool { return x.From == r.Date && x.Name == r.Name })
 	}
 	if len(p.Closures)+len(p.Openings)+len(p.Recurring) == before {
 		return "", problem.Newf(problem.Refused, "That entry no longer exists.")

@@ -42,12 +42,7 @@ func movedHolds(t *testing.T, h *act.House, who act.Actor, c calendars.Change) [
 
 func look(t *testing.T, h *act.House, who act.Actor, branch calendar.Code) *calendars.Calendar {
 	t.Helper()
-	return testkit.Do(
-		t,
-		h,
-		who,
-		func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) },
-	)
+	return testkit.Do(t, h, who, func(a *act.Act) (*calendars.Calendar, error) { return calendars.Look(a, branch, 2026) })
 }
 
 func dayIn(c *calendars.Calendar, d calendar.Date) calendars.Day {
@@ -197,25 +192,8 @@ func TestLendingFollowsTheCalendar(t *testing.T) {
 		},
 	)
 	require.NoError(t, err)
-	card, item := testkit.Text(
-		t,
-		h,
-		testkit.GoodCard,
-		"SLM",
-		"adult",
-	), testkit.Text(
-		t,
-		h,
-		testkit.FreeItem,
-		"SLM",
-		"book",
-	)
-	opened := testkit.Do(
-		t,
-		h,
-		jory,
-		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
-	)
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	lent := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
 	})

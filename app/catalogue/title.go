@@ -135,11 +135,7 @@ func further(texts []string) ([]string, error) {
 		number, says := ident.ISBN(text)
 		if says != "" {
 			if number, says = ident.ISSN(text); says != "" {
-				return nil, problem.Newf(
-					problem.Invalid,
-					"%q is not an ISBN or ISSN, or a digit is wrong.",
-					text,
-				)
+				return nil, problem.Newf(problem.Invalid, "%q is not an ISBN or ISSN, or a digit is wrong.", text)
 			}
 		}
 		out = append(out, number)
@@ -185,11 +181,7 @@ func notThere(a *act.Act, t *store.Title, twice bool) error {
 			return err
 		}
 		if from != nil {
-			return problem.Newf(
-				problem.Refused,
-				"This record was already added, as %q. Add copies to it.",
-				from.Name,
-			)
+			return problem.Newf(problem.Refused, "This record was already added, as %q. Add copies to it.", from.Name)
 		}
 	}
 	if t.ISBN == "" || twice {

@@ -21,12 +21,7 @@ import (
 // lend lends an item to a card at the actor's branch and expects it to be lent.
 func lend(t *testing.T, h *act.House, who act.Actor, card, item string) *desk.Result {
 	t.Helper()
-	opened := testkit.Do(
-		t,
-		h,
-		who,
-		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
-	)
+	opened := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	require.Equal(t, "card", opened.Kind, opened.Text)
 	r := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
@@ -111,12 +106,7 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 		)
 	}
 	for text, says := range map[string]string{"21846999999": "11 digits", "9789295055025": "product code", "31846000000003": "check digit", item: "card first"} {
-		r := testkit.Do(
-			t,
-			h,
-			jory,
-			func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: text}) },
-		)
+		r := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: text}) })
 		assert.Equal(t, "wrong", r.Kind, text)
 		assert.Contains(t, r.Text, says)
 	}
@@ -138,12 +128,7 @@ func TestOwingExactlyTheLimitDoesNotStop(t *testing.T) {
 	charge(500)
 	lend(t, h, jory, card, testkit.Text(t, h, testkit.FreeItem, "SLM", "book"))
 	charge(1)
-	opened := testkit.Do(
-		t,
-		h,
-		jory,
-		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
-	)
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	assert.NotEmpty(t, opened.Card.Stops)
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
 		return accounts.Settle(a, accounts.Settling{Patrons: []int64{opened.Card.ID}, Amount: "0.01", Means: "card"})
@@ -270,12 +255,7 @@ func TestLateFilm(t *testing.T) {
 	forward(t, h, 14)                    // Tue 20 Oct: open days late are Fri 16, Sat 17, Tue 20
 	run := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Run, error) { return returns.Open(a, "patron", "") })
 	scan := func() *returns.Change {
-		return testkit.Do(
-			t,
-			h,
-			jory,
-			func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, film) },
-		)
+		return testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, film) })
 	}
 	first := scan()
 	assert.Equal(t, "3.00", first.Lines[0].Fine)
@@ -336,12 +316,7 @@ func TestLateFilmFromTheBin(t *testing.T) {
 	assert.Equal(t, "account", line.Lines[0].Answer)
 	assert.Equal(t, "shelf", string(line.Lines[0].Sign.Kind))
 	for text, place := range map[string]string{film: "", "31846999999997": "Not ours?", "318469": "Wrong number", "lost label": "No number"} {
-		line := testkit.Do(
-			t,
-			h,
-			jory,
-			func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, text) },
-		)
+		line := testkit.Do(t, h, jory, func(a *act.Act) (*returns.Change, error) { return returns.Scan(a, run.ID, text) })
 		if place != "" {
 			assert.Equal(t, place, line.Lines[0].Sign.Place, text)
 		} else {

@@ -82,10 +82,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		return r, nil
 	}
 	if v.ReasonMissing(l.Reason) {
-		return nil, problem.Newf(
-			problem.Invalid,
-			"Enter a reason for the override.",
-		)
+		return nil, problem.Newf(problem.Invalid, "Enter a reason for the override.")
 	}
 	r.Kind, r.Text = "staged", "Would be due "+v.Due.Near(a.Here(), a.Today())
 	row := rowOf(a, f, b, in, &v)
@@ -327,16 +324,7 @@ func write(
 	if err := a.Tx.AddLoan(row); err != nil {
 		return err
 	}
-	a.Tell(
-		event.Event{
-			Kind:   event.Lent,
-			Patron: p.ID,
-			Item:   item.ID,
-			Loan:   row.ID,
-			Why:    &v.Why,
-			Detail: lentDetail(v, l),
-		},
-	)
+	a.Tell(event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &v.Why, Detail: lentDetail(v, l)})
 	if b.Own != nil {
 		a.Tell(event.Event{Kind: event.HoldFilled, Patron: p.ID, Hold: b.Own.ID, Item: item.ID, Loan: row.ID})
 	}

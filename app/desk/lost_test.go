@@ -21,19 +21,7 @@ import (
 func TestLostAndFound(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	card, item := testkit.Text(
-		t,
-		h,
-		testkit.GoodCard,
-		"SLM",
-		"adult",
-	), testkit.Text(
-		t,
-		h,
-		testkit.FreeItem,
-		"SLM",
-		"book",
-	)
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	lent := lend(t, h, jory, card, item)
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET price = 2000 WHERE barcode = ?", item).Error)
 	patron := lent.Patron
@@ -55,12 +43,7 @@ func TestLostAndFound(t *testing.T) {
 			Exec("UPDATE loans SET due_date = '2026-08-01', lent_at = '2026-07-10 12:00-03', lost_at = '2026-09-13 05:00-03' WHERE id = ?", lent.Line.LoanID).
 			Error,
 	)
-	renewed := testkit.Do(
-		t,
-		h,
-		jory,
-		func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) },
-	)
+	renewed := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Renewed, error) { return desk.Renew(a, lent.Line.LoanID) })
 	assert.Contains(t, renewed.Text, "marked lost")
 	testkit.Do(t, h, jory, func(a *act.Act) (*accounts.Settled, error) {
 		return accounts.Settle(a, accounts.Settling{Patrons: []int64{patron}, Amount: "5.00", Means: "cash"})
@@ -86,19 +69,7 @@ func TestLostAndFound(t *testing.T) {
 func TestLostAndFoundTooLate(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
-	card, item := testkit.Text(
-		t,
-		h,
-		testkit.GoodCard,
-		"SLM",
-		"adult",
-	), testkit.Text(
-		t,
-		h,
-		testkit.FreeItem,
-		"SLM",
-		"book",
-	)
+	card, item := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult"), testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
 	lent := lend(t, h, jory, card, item)
 	require.NoError(
 		t,

@@ -50,10 +50,7 @@ func TestNoteAtReturn(t *testing.T) {
 	} {
 		t.Run(c.answer, func(t *testing.T) {
 			item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
-			require.NoError(
-				t,
-				testkit.SQL(h).Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error,
-			)
+			require.NoError(t, testkit.SQL(h).Exec("UPDATE items SET note = 'Map is loose.' WHERE barcode = ?", item).Error)
 			state := func() (standing, note string) {
 				row := testkit.SQL(h).Raw("SELECT standing, note FROM items WHERE barcode = ?", item).Row()
 				require.NoError(t, row.Scan(&standing, &note))
@@ -150,11 +147,7 @@ func TestTheNextLoanFollowsTheCorrectedClass(t *testing.T) {
 	testkit.Do(t, h, jory, func(a *act.Act) (struct{}, error) {
 		return struct{}{}, stock.Classify(a, id, stock.Classing{Material: "film", Collection: "media"})
 	})
-	assert.Equal(
-		t,
-		"2026-10-27",
-		testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", first.Line.LoanID),
-	)
+	assert.Equal(t, "2026-10-27", testkit.Text(t, h, "SELECT due_date::text FROM loans WHERE id = ?", first.Line.LoanID))
 	bring(t, h, jory, "patron", item)
 	assert.Equal(t, "2026-10-15", lend(t, h, jory, card, item).Line.DueExact)
 	_, err := act.Do(context.Background(), h, jory, "", nil, func(a *act.Act) (struct{}, error) {

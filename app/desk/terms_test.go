@@ -18,12 +18,7 @@ import (
 
 func scanFor(t *testing.T, h *act.House, who act.Actor, card, item string, past ...loan.StopKind) *desk.Result {
 	t.Helper()
-	opened := testkit.Do(
-		t,
-		h,
-		who,
-		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
-	)
+	opened := testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	return testkit.Do(t, h, who, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID, Past: past, Reason: "test"})
 	})
@@ -134,20 +129,10 @@ func TestExtendedCard(t *testing.T) {
 		h,
 		"SELECT card FROM patrons WHERE standing = 'active' AND class = 'visitor' AND balance = 0 AND card_until < '2026-10-06' ORDER BY id LIMIT 1",
 	)
-	opened := testkit.Do(
-		t,
-		h,
-		jory,
-		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
-	)
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	require.Len(t, opened.Card.Stops, 1)
 	assert.Equal(t, "until Wed 6 Oct 2027, for $12.00", opened.Card.Extension)
-	extended := testkit.Do(
-		t,
-		h,
-		jory,
-		func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) },
-	)
+	extended := testkit.Do(t, h, jory, func(a *act.Act) (*people.Card, error) { return people.Extend(a, opened.Card.ID) })
 	assert.Equal(t, "Wed 6 Oct 2027", extended.CardUntil)
 	assert.Equal(t, "12.00", extended.Owes)
 	assert.Len(t, extended.Stops, 1, "the stop is now what is owed")

@@ -60,11 +60,7 @@ var areas = map[Kind][]Area{
 	ArrivedOutside: {Interlibrary, Holds}, SentHome: {Interlibrary}, RequestSeen: {Interlibrary},
 	RequestWithdrawn: {Interlibrary}, PartnerAsks: {Interlibrary}, PartnerSays: {Interlibrary}, Rulebook: {Rules},
 	Rehearsed: {Rules}, RehearsalStopped: {Rules}, Reported: {Rules}, ReportAnswered: {Rules},
-	CalendarChanged: {
-		Calendars,
-		Holds,
-		Counter,
-	}, CalendarUndone: {Calendars, Holds, Counter}, ClockMoved: {Everything},
+	CalendarChanged: {Calendars, Holds, Counter}, CalendarUndone: {Calendars, Holds, Counter}, ClockMoved: {Everything},
 }
 
 // Areas are the parts of the work that an event changes; all of them for a kind that nobody has placed.

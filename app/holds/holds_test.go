@@ -155,11 +155,7 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	assert.Equal(
 		t,
 		"10",
-		testkit.Text(
-			t,
-			h,
-			"SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'",
-		),
+		testkit.Text(t, h, "SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'"),
 	)
 	assert.Equal(
 		t,
@@ -177,20 +173,9 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	)
 	id := number(t, testkit.Text(t, h, "SELECT id::text FROM mailings WHERE stage = 'overdue_1' ORDER BY id LIMIT 1"))
 	maren := testkit.Somebody(t, h, "maren")
-	before := number(
-		t,
-		testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id = ? AND address <> ''", id),
-	)
-	left := number(
-		t,
-		testkit.Text(t, h, "SELECT min(id)::text FROM messages WHERE mailing_id = ? AND address <> ''", id),
-	)
-	sent := testkit.Do(
-		t,
-		h,
-		maren,
-		func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, []int64{left}) },
-	)
+	before := number(t, testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id = ? AND address <> ''", id))
+	left := number(t, testkit.Text(t, h, "SELECT min(id)::text FROM messages WHERE mailing_id = ? AND address <> ''", id))
+	sent := testkit.Do(t, h, maren, func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, []int64{left}) })
 	assert.Equal(t, int(before)-1, sent.Queued)
 	_, err := act.Do(
 		context.Background(),

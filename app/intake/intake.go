@@ -205,11 +205,7 @@ func Send(a *act.Act, id int64, p Part) (*Come, error) {
 	case p.Begins < row.Come:
 		return &Come{row.Come}, nil // it has come before
 	case p.Begins > row.Come:
-		return nil, problem.Newf(
-			problem.Invalid,
-			"The previous part has not arrived. Continue at byte %d.",
-			row.Come,
-		)
+		return nil, problem.Newf(problem.Invalid, "The previous part has not arrived. Continue at byte %d.", row.Come)
 	}
 	a.Tx.AddIntakePart(id, p.Begins, p.Content)
 	if p.Begins+int64(len(p.Content)) == row.Bytes {

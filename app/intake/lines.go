@@ -190,11 +190,7 @@ func (b *batching) record(p *parsed) {
 func (*batching) noNumber(scan ident.Scan, text, of string) string {
 	says := scan.Problem
 	if says == "" {
-		says = fmt.Sprintf(
-			"%q is not a %s number here.",
-			text,
-			map[string]string{"card": "card", "item": "label"}[of],
-		)
+		says = fmt.Sprintf("%q is not a %s number here.", text, map[string]string{"card": "card", "item": "label"}[of])
 	}
 	return says + " If the other system used it, add its format under Network, Numbers."
 }

@@ -45,10 +45,7 @@ func (b *batching) lent(p *parsed, r *intake.Row) {
 	case !came && item.Place != "":
 		says = "It is not available here: in transit, on a hold shelf or set aside. Resolve that first."
 	case lent == nil:
-		says = fmt.Sprintf(
-			"%q is not a date. Expected one such as 2026-05-31.",
-			d.text("lent_at"),
-		)
+		says = fmt.Sprintf("%q is not a date. Expected one such as 2026-05-31.", d.text("lent_at"))
 	case lent.After(b.a.Now):
 		says = "The loan date is in the future."
 	case due == nil && dueAt == nil:
@@ -216,13 +213,7 @@ func (b *batching) ready(d *reading, title int64, h *store.Holder) (shelved map[
 // chargeNumber tells a charge from others: of whom, of when, what for; alike ones by their order.
 func (b *batching) chargeNumber(r *intake.Row, seen map[string]int) string {
 	number := strings.Join(
-		[]string{
-			b.number(r.Texts["card"]),
-			r.Texts["charged_at"],
-			r.Texts["about"],
-			r.Texts["label"],
-			r.Texts["text"],
-		},
+		[]string{b.number(r.Texts["card"]), r.Texts["charged_at"], r.Texts["about"], r.Texts["label"], r.Texts["text"]},
 		" / ",
 	)
 	seen[number]++

@@ -47,15 +47,11 @@ func (b *batching) patron(p *parsed, r *intake.Row) {
 			"institution",
 		), Born: d.date("born"), Class: d.text("class"), Branch: calendar.Code(d.text("branch")),
 		Card: scan.Number, CardUntil: d.date("card_until"), Email: d.text("email"), Phone: d.text("phone"),
-		OtherPhones: intake.ReadLines(
-			d.text("other_phones"),
-		), Text: d.text("text_number"), Address: d.text("address"),
+		OtherPhones: intake.ReadLines(d.text("other_phones")), Text: d.text("text_number"), Address: d.text("address"),
 		PostalCode: d.text("postal_code"), Town: d.text("town"), HomeAddress: d.text("home_address"),
 		MailReturned: d.isYes("mail_returned"), InArea: d.yes("in_area"), GuardianName: d.text("guardian_name"),
 		AnswersForAll: d.isYes("answers_for_all"), Identity: d.text("identity"), IdentityTwo: d.text("identity_two"),
-		IdentityNumber: d.text(
-			"identity_number",
-		), OfGuardian: d.isYes("identity_guardian"), School: d.text("school_number"),
+		IdentityNumber: d.text("identity_number"), OfGuardian: d.isYes("identity_guardian"), School: d.text("school_number"),
 		SchoolYear: d.text(
 			"school_year",
 		), Pickup: calendar.Code(d.text("pickup")), MayUse: intake.ReadLines(d.text("may_use")),
@@ -147,9 +143,7 @@ func (d *reading) columns(rec *person.Record) map[string]any {
 			"stopped",
 		), "standing_reason": d.text("standing_reason"), "internet": internet, "photo": d.yes("photo"),
 		"joined_on": d.date("joined_on"), "ask_before": d.yes("ask_before"), "notices": notices,
-		"guardian_card": d.b.number(
-			d.text("guardian_card"),
-		), "household": d.text("household"), "notes": d.text("notes"),
+		"guardian_card": d.b.number(d.text("guardian_card")), "household": d.text("household"), "notes": d.text("notes"),
 		"former_cards": d.former(),
 	}
 }

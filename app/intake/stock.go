@@ -41,14 +41,7 @@ func (b *batching) stock(p *parsed, nth int, r *intake.Row) {
 		number = fmt.Sprintf("record %d", p.line)
 	}
 	if number == "" {
-		b.left(
-			p.line,
-			0,
-			"titles",
-			r.Texts["label"],
-			"The title is missing: a number, an ISBN or a name.",
-			p.cells,
-		)
+		b.left(p.line, 0, "titles", r.Texts["label"], "The title is missing: a number, an ISBN or a name.", p.cells)
 		return
 	}
 	if nth == 0 {
@@ -124,10 +117,7 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 
 // join is a title that is here already, told by its ISBN: the record stays as it is here, and copies go to it.
 func (b *batching) join(p *parsed, number string, id int64) {
-	b.lines = append(
-		b.lines,
-		store.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id},
-	)
+	b.lines = append(b.lines, store.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id})
 }
 
 func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {

@@ -326,10 +326,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	case f.Loan != nil:
 		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Return it first.")
 	case f.Transit != nil || f.Hold != nil:
-		return nil, problem.Newf(
-			problem.Refused,
-			"It is still on hold or in transit. Receive it or cancel the hold first.",
-		)
+		return nil, problem.Newf(problem.Refused, "It is still on hold or in transit. Receive it or cancel the hold first.")
 	}
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err

@@ -63,10 +63,7 @@ func ask(t *testing.T, h *act.House) *interlibrary.Request {
 				Error,
 		)
 		require.NoError(t, testkit.SQL(h).Raw("SELECT id FROM partners WHERE symbol = 'KELMOUTH'").Scan(&partner).Error)
-		return interlibrary.Ask(
-			a,
-			interlibrary.Order{Partner: partner, Title: "Tidal Mills", Patron: patron, Pickup: "SLM"},
-		)
+		return interlibrary.Ask(a, interlibrary.Order{Partner: partner, Title: "Tidal Mills", Patron: patron, Pickup: "SLM"})
 	})
 }
 
@@ -122,12 +119,7 @@ func TestWithdrawing(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
 	r := ask(t, h)
-	w := testkit.Do(
-		t,
-		h,
-		caspar,
-		func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Withdraw(a, r.ID) },
-	)
+	w := testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Withdraw(a, r.ID) })
 	assert.Equal(t, exchange.Asked, w.Stage)
 	assert.Contains(t, w.Says, "Withdrawn by us; waiting for their answer")
 	ok, problem, err := incoming(h, status(r.Number, "Cancelled", ""))

@@ -55,12 +55,7 @@ func TestAwkwardRequests(t *testing.T) {
 		var id int64
 		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&id).Error)
 		require.NotZero(t, id)
-		return testkit.Do(
-			t,
-			h,
-			caspar,
-			func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) },
-		)
+		return testkit.Do(t, h, caspar, func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) })
 	}
 	young := copies(
 		"SELECT r.id FROM requests r WHERE r.role = 'supplying' AND r.stage = 'asked' AND EXISTS (SELECT 1 FROM titles t JOIN items i ON i.title_id = t.id WHERE t.name = r.title AND i.added_on = '2026-06-06') LIMIT 1",

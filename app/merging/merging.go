@@ -51,10 +51,7 @@ func pair(a *act.Act, kept, gone int64) (*store.MergeFacts, error) {
 		case p == nil || p.ForgottenAt != nil:
 			return nil, problem.NoSuch("patron")
 		case p.MergedInto != nil && (f.Merge == nil || f.Merge.KeptID != kept):
-			return nil, problem.Newf(
-				problem.Refused,
-				"One of these is already merged into another record. Choose that one.",
-			)
+			return nil, problem.Newf(problem.Refused, "One of these is already merged into another record. Choose that one.")
 		}
 	}
 	return f, nil
@@ -250,12 +247,7 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 	}
 	stays.Unfill(&goes, filled)
 	if wrong := people.Notices(f.Kept).Unreached(&stays); len(wrong) > 0 {
-		return nil, problem.Newf(
-			problem.Refused,
-			"The %s came from the other record. %s",
-			wrong[0].Field,
-			wrong[0].Says,
-		)
+		return nil, problem.Newf(problem.Refused, "The %s came from the other record. %s", wrong[0].Field, wrong[0].Says)
 	}
 	people.Put(f.Kept, stays)
 	if err := a.Tx.Unmerge(f.Merge, &did, a.Now); err != nil {

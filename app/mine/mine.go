@@ -408,8 +408,5 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is str
 		return "", err
 	}
 	token = rand.Text()
-	return token, h.Store.Write(
-		ctx,
-		func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil },
-	)
+	return token, h.Store.Write(ctx, func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil })
 }

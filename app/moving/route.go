@@ -205,11 +205,7 @@ const whyMost = 12
 func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store.Free, chosen int) why.Trace {
 	say := a.Network.Timetable.Branches[h.Pickup].SayInstant
 	trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
-	trace.Result = "The one at " + a.Network.BranchName(
-		items[chosen].AtBranch,
-	) + ", on the shelf by " + say(
-		reaches[chosen].OnShelf,
-	)
+	trace.Result = "The one at " + a.Network.BranchName(items[chosen].AtBranch) + ", on the shelf by " + say(reaches[chosen].OnShelf)
 	order := make([]int, len(items))
 	for k := range order {
 		order[k] = k

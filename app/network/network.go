@@ -388,12 +388,7 @@ func BranchFile(b *store.Branch, today calendar.Date) (map[string]any, error) {
 		}
 	}
 	for _, r := range recurring {
-		starts, err := ical.Occurrences(
-			r.Rule,
-			r.From,
-			today.AddYears(-recurredYears),
-			today.AddYears(recurringYears),
-		)
+		starts, err := ical.Occurrences(r.Rule, r.From, today.AddYears(-recurredYears), today.AddYears(recurringYears))
 		if err != nil {
 			return nil, err
 		}

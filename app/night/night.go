@@ -97,12 +97,7 @@ func Steps() []string {
 // Up does every night up to a day that has not been done whole yet, in order.
 func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 	for {
-		next, err := act.Look(
-			ctx,
-			h,
-			act.Machine,
-			func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight() },
-		)
+		next, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight() })
 		if err != nil {
 			return err
 		}
@@ -307,12 +302,7 @@ func (w *Worker) Work(ctx context.Context, _ *river.Job[Args]) error {
 }
 
 func (w *Worker) upToToday(ctx context.Context) error {
-	today, err := act.Look(
-		ctx,
-		w.House,
-		act.Machine,
-		func(a *act.Act) (calendar.Date, error) { return a.Today(), nil },
-	)
+	today, err := act.Look(ctx, w.House, act.Machine, func(a *act.Act) (calendar.Date, error) { return a.Today(), nil })
 	if err != nil {
 		return err
 	}

@@ -164,10 +164,7 @@ func Settle(a *act.Act, id int64, again bool) error {
 		return err
 	}
 	if m == nil {
-		return problem.Newf(
-			problem.Refused,
-			"This message is no longer waiting. Only supervisors decide unclear messages.",
-		)
+		return problem.Newf(problem.Refused, "This message is no longer waiting. Only supervisors decide unclear messages.")
 	}
 	a.Tell(
 		event.Event{

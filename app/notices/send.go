@@ -206,9 +206,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	_, err = act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
 		ours, err := a.Tx.Sent(m, a.Now)
 		if err == nil && ours {
-			a.Tell(
-				event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}},
-			)
+			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}})
 		}
 		return struct{}{}, err
 	})

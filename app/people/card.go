@@ -155,10 +155,7 @@ func show(a *act.Act, facts *store.CardFacts) *Card {
 	p := facts.Patron
 	c := &Card{
 		ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
-		Class: a.Network.ClassName(
-			"patron",
-			p.Class,
-		), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
+		Class: a.Network.ClassName("patron", p.Class), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
 		Notes: []Note{}, Email: p.Email, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
 		Pickup: PickupOf(p), Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p),
 		Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
@@ -288,11 +285,7 @@ func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
 		case line.Late && line.Lost != "":
 			c.Tells = append(
 				c.Tells,
-				Tell{
-					"late",
-					"Marked lost: " + line.Title,
-					"Was due " + line.Due + ", lost since " + line.Lost + ".",
-				},
+				Tell{"late", "Marked lost: " + line.Title, "Was due " + line.Due + ", lost since " + line.Lost + "."},
 			)
 		case line.Late:
 			c.Tells = append(c.Tells, Tell{"late", "Late: " + line.Title, "Was due " + line.Due + "."})

@@ -26,15 +26,7 @@ func TestFindingPatrons(t *testing.T) {
 		t,
 		testkit.SQL(h).Exec("UPDATE patrons SET preferred_name = 'Zyx_100%', standing = 'inactive' WHERE id = 7").Error,
 	)
-	name, card := testkit.Text(
-		t,
-		h,
-		"SELECT legal_name FROM patrons WHERE id = 7",
-	), testkit.Text(
-		t,
-		h,
-		"SELECT card FROM patrons WHERE id = 7",
-	)
+	name, card := testkit.Text(t, h, "SELECT legal_name FROM patrons WHERE id = 7"), testkit.Text(t, h, "SELECT card FROM patrons WHERE id = 7")
 	find := func(words string) []int64 {
 		found := testkit.Do(t, h, jory, func(a *act.Act) ([]people.Found, error) {
 			list, _, err := people.Find(a, words, store.Page{})
@@ -95,12 +87,7 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")
 	item := testkit.Text(t, h, testkit.FreeItem, "SLM", "book")
-	name := testkit.Text(
-		t,
-		h,
-		"SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?",
-		item,
-	)
+	name := testkit.Text(t, h, "SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?", item)
 	find := func() catalogue.Title {
 		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]catalogue.Title, error) {
 			list, err := catalogue.FindTitles(a, store.TitleSearch{Words: name}, store.Page{})
@@ -122,12 +109,7 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	}
 	assert.Equal(t, "On the shelf at Saltmere", state().State)
 	card := testkit.Text(t, h, testkit.GoodCard, "SLM", "adult")
-	opened := testkit.Do(
-		t,
-		h,
-		jory,
-		func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) },
-	)
+	opened := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) { return desk.Take(a, desk.Scan{Text: card}) })
 	lent := testkit.Do(t, h, jory, func(a *act.Act) (*desk.Result, error) {
 		return desk.Take(a, desk.Scan{Text: item, Patron: opened.Card.ID})
 	})

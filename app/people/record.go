@@ -368,20 +368,14 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class that is offered here."})
 	}
 	if _, err := a.Network.OpenBranch(r.Branch); err != nil && (r.Branch != p.BranchCode || r.Branch == "") {
-		wrong = append(
-			wrong,
-			person.Wrong{Field: "branch", Says: fmt.Sprintf("Choose an open branch; found %q.", r.Branch)},
-		)
+		wrong = append(wrong, person.Wrong{Field: "branch", Says: fmt.Sprintf("Choose an open branch; found %q.", r.Branch)})
 	}
 	if _, err := a.Network.OpenBranch(r.Pickup); err != nil && r.Pickup != "" {
 		wrong = append(wrong, person.Wrong{Field: person.Pickup, Says: err.Error()})
 	}
 	for _, mark := range r.Marks {
 		if !slices.Contains(p.Marks, mark) && !offersMark(a, mark) {
-			wrong = append(
-				wrong,
-				person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no tag %q.", mark)},
-			)
+			wrong = append(wrong, person.Wrong{Field: person.Marks, Says: fmt.Sprintf("There is no tag %q.", mark)})
 		}
 	}
 	if r.Household != 0 && (p.HouseholdID == nil || *p.HouseholdID != r.Household) {
@@ -502,9 +496,7 @@ func Record(a *act.Act, id int64) (*Written, error) {
 func RecordOf(p *store.Patron) person.Record {
 	r := person.Record{
 		LegalName: p.LegalName, PreferredName: p.PreferredName, ShelfName: p.ShelfName, Institution: p.Institution,
-		Born: store.DateOf(
-			p.Born,
-		), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
+		Born: store.DateOf(p.Born), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
 		Email: p.Email, Phone: p.Phone, OtherPhones: p.OtherPhones, Text: p.TextNumber, Address: p.Address,
 		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned,
 		InArea:       p.InArea,

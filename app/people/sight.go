@@ -47,10 +47,7 @@ func InHand(a *act.Act, patron int64) error {
 	}
 	has, err := a.HasScanned(patron)
 	if err == nil && !has {
-		err = problem.Newf(
-			problem.Forbidden,
-			"Your role opens patron records by card only. Scan the card first.",
-		)
+		err = problem.Newf(problem.Forbidden, "Your role opens patron records by card only. Scan the card first.")
 	}
 	return err
 }

@@ -299,8 +299,5 @@ func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 const grownPart = 500
 
 func classKnown(a *act.Act, code string) bool {
-	return slices.ContainsFunc(
-		a.Network.Classes,
-		func(c store.Class) bool { return c.Kind == "patron" && c.Code == code },
-	)
+	return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == code })
 }

@@ -353,10 +353,7 @@ func mayLook(a *act.Act, id int64) (*store.RunState, error) {
 	}
 	past := state.Run.FinishedAt != nil && *store.DateOf(&state.Run.Day) != a.Today()
 	if !sight.SeesRun(a.Who.Role, state.Run.BranchCode == a.Who.Branch, past) {
-		return nil, problem.Newf(
-			problem.Forbidden,
-			"This batch is from another branch or day. A supervisor can open it.",
-		)
+		return nil, problem.Newf(problem.Forbidden, "This batch is from another branch or day. A supervisor can open it.")
 	}
 	return state, nil
 }

@@ -112,9 +112,7 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	case f.Loan != nil || l.Since:
 		return refused("%s has been lent again since, so this return cannot be undone.", name)
 	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine && !excused(l):
-		return refused(
-			"Part of this charge has been paid or waived, so the return cannot be undone. Refund it first.",
-		)
+		return refused("Part of this charge has been paid or waived, so the return cannot be undone. Refund it first.")
 	}
 	if says := moving.GoneOn(a, f, did); says != "" {
 		return refused("%s", says)

@@ -474,10 +474,7 @@ func Dissolve(a *act.Act, ids []int64) (*Ended, error) {
 		if err := dissolve(a, &rows[k], did); err != nil {
 			return nil, err
 		}
-		out.Rosters = append(
-			out.Rosters,
-			EndedOne{ID: rows[k].ID, Was: rows[k].Name, Is: rows[k].Name, Dissolved: true},
-		)
+		out.Rosters = append(out.Rosters, EndedOne{ID: rows[k].ID, Was: rows[k].Name, Is: rows[k].Name, Dissolved: true})
 	}
 	out.Pupils = did.patrons()
 	out.Deed, err = kept(a, "dissolved", did)

@@ -133,11 +133,7 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 			return problem.NoSuch("adult in charge")
 		}
 		if !person.GrownUp(store.DateOf(p.Born), a.Today()) {
-			return problem.Newf(
-				problem.Invalid,
-				"%s is a minor and cannot be in charge of a roster.",
-				p.LegalName,
-			)
+			return problem.Newf(problem.Invalid, "%s is a minor and cannot be in charge of a roster.", p.LegalName)
 		}
 	}
 	named, err := a.Tx.RosterNamed(w.Branch, w.School, w.Name)
@@ -220,9 +216,7 @@ func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 	}
 	did := &Did{}
 	was := *r
-	r.Name, r.BranchCode, r.School, r.SchoolYear, r.AdultID = w.Name, w.Branch, w.School, w.SchoolYear, act.OrNil(
-		w.Adult,
-	)
+	r.Name, r.BranchCode, r.School, r.SchoolYear, r.AdultID = w.Name, w.Branch, w.School, w.SchoolYear, act.OrNil(w.Adult)
 	a.Tx.PutRoster(r, a.Now)
 	did.Rosters = append(did.Rosters, Was{ID: id, Was: &was, Is: *r})
 	if was.SchoolYear != r.SchoolYear && r.SchoolYear != "" {
@@ -433,10 +427,7 @@ func seek(a *act.Act, texts []string) (map[string]roster.Sought, error) {
 			cards = append(cards, scan.Number)
 			byCard[scan.Number] = append(byCard[scan.Number], text)
 			if scan.Pattern.Library != "" {
-				byMissing[text] = fmt.Sprintf(
-					"A card of %s, whose holder is not registered here yet.",
-					scan.Pattern.Library,
-				)
+				byMissing[text] = fmt.Sprintf("A card of %s, whose holder is not registered here yet.", scan.Pattern.Library)
 			}
 		case ident.Item:
 			byMissing[text] = "This is the label of an item, not a card."

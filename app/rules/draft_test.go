@@ -234,12 +234,7 @@ func TestExamples(t *testing.T) {
 	maren := testkit.Somebody(t, h, "maren")
 	draft := begin(t, h, maren)
 	check := func() *rules.Check {
-		return testkit.Do(
-			t,
-			h,
-			maren,
-			func(a *act.Act) (*rules.Check, error) { return rules.CheckEdition(a, draft.ID) },
-		)
+		return testkit.Do(t, h, maren, func(a *act.Act) (*rules.Check, error) { return rules.CheckEdition(a, draft.ID) })
 	}
 	for _, e := range check().Examples {
 		assert.True(t, e.OK, "%s: %v", e.Name, e.Differs)

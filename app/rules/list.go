@@ -125,12 +125,7 @@ func Write(a *act.Act, draft int64, w Written) (*Edition, error) {
 			return nil, problem.Newf(problem.Invalid, "Enter a name for the rule.")
 		}
 		w.Rule.ID = freeID(rules, w.Rule.Name)
-		return saveDraft(
-			a,
-			row,
-			append(rules, w.Rule),
-			fmt.Sprintf("Draft %d: rule “%s” added", row.Number, w.Rule.Name),
-		)
+		return saveDraft(a, row, append(rules, w.Rule), fmt.Sprintf("Draft %d: rule “%s” added", row.Number, w.Rule.Name))
 	}
 	at, err := indexOf(rules, w.Instead)
 	if err != nil {
@@ -163,12 +158,7 @@ func Strike(a *act.Act, draft int64, revision int, id string) (*Edition, error) 
 	if err != nil {
 		return nil, err
 	}
-	return saveDraft(
-		a,
-		row,
-		slices.Delete(rules, at, at+1),
-		fmt.Sprintf("Draft %d: rule removed: %s", row.Number, gone),
-	)
+	return saveDraft(a, row, slices.Delete(rules, at, at+1), fmt.Sprintf("Draft %d: rule removed: %s", row.Number, gone))
 }
 
 // Rank changes the order in which dimensions outweigh each other in a draft.

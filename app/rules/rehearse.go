@@ -123,10 +123,7 @@ func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
 	case until < since:
 		return nil, problem.Newf(problem.Invalid, "The period ends before it starts.")
 	case since > a.Today():
-		return nil, problem.Newf(
-			problem.Invalid,
-			"This period is in the future. Choose one that starts before today.",
-		)
+		return nil, problem.Newf(problem.Invalid, "This period is in the future. Choose one that starts before today.")
 	}
 	r := store.Rehearsal{
 		EditionID: draft,
@@ -355,15 +352,7 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 		against = books[*row.AgainstID].Rulebook
 	}
 	zone := now.Location() // the network's: days of a period are the same for all branches
-	since, until := calendar.Local(
-		calendar.DateOf(row.Since),
-		0,
-		zone,
-	), calendar.Local(
-		calendar.DateOf(row.Until)+1,
-		0,
-		zone,
-	)
+	since, until := calendar.Local(calendar.DateOf(row.Since), 0, zone), calendar.Local(calendar.DateOf(row.Until)+1, 0, zone)
 	if err := h.Store.CountRehearsal(ctx, id, since, until); err != nil {
 		return nil, err
 	}

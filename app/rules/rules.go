@@ -386,10 +386,7 @@ func settle(
 		if name == "" {
 			name = fmt.Sprintf("Made in draft %d", draft)
 		}
-		rules = append(
-			rules,
-			rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: scope, Terms: map[string]any{}},
-		)
+		rules = append(rules, rulebook.RuleFile{ID: freeID(rules, name), Name: name, Scope: scope, Terms: map[string]any{}})
 		at = len(rules) - 1
 	}
 	rules[at].Terms[term] = value

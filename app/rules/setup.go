@@ -279,14 +279,11 @@ func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.
 			Position:       k,
 			SortMinutes:    20,
 			ReceiveMinutes: 30,
-			Hours: or(
-				plain.Branches[k].Hours,
-				"{}",
-			),
-			Closures:  or(plain.Branches[k].Closures, "[]"),
-			Openings:  or(plain.Branches[k].Openings, "[]"),
-			Recurring: json.RawMessage("[]"),
-			Phones:    []string{},
+			Hours:          or(plain.Branches[k].Hours, "{}"),
+			Closures:       or(plain.Branches[k].Closures, "[]"),
+			Openings:       or(plain.Branches[k].Openings, "[]"),
+			Recurring:      json.RawMessage("[]"),
+			Phones:         []string{},
 		}
 		for _, m := range file.Branches {
 			if m.Code == b.Code {

@@ -73,10 +73,7 @@ type Taken struct {
 func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 	set := a.Network.Settled
 	if !set.SignUps.Open {
-		return nil, problem.Newf(
-			problem.Refused,
-			"Online sign-up is closed. Come to any branch; it takes a few minutes.",
-		)
+		return nil, problem.Newf(problem.Refused, "Online sign-up is closed. Come to any branch; it takes a few minutes.")
 	}
 	r = r.Own(set.Fields)
 	if wrong := check(a, &r, pin); len(wrong) > 0 {

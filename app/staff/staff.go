@@ -305,10 +305,7 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 		return false, err
 	}
 	if s == nil || s.ShortHash == "" {
-		return false, problem.Newf(
-			problem.Forbidden,
-			"You have no short code yet. Sign in with your password.",
-		)
+		return false, problem.Newf(problem.Forbidden, "You have no short code yet. Sign in with your password.")
 	}
 	right := false
 	if s.ShortWrong < door.MostShort {
@@ -336,10 +333,7 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 			"Wrong short code again. The session has ended. Sign in with your password.",
 		)
 	}
-	return false, problem.Newf(
-		problem.Forbidden,
-		"Wrong short code. Try again, or sign in with your password.",
-	)
+	return false, problem.Newf(problem.Forbidden, "Wrong short code. Try again, or sign in with your password.")
 }
 
 // EndSessions ends all sessions of somebody but the one of a token, which may be empty.
@@ -461,10 +455,7 @@ func OfLink(ctx context.Context, h *act.House, token string) (login, name string
 }
 
 func noLink() error {
-	return problem.Newf(
-		problem.Missing,
-		"This link is used, replaced or expired. Ask for a new one.",
-	)
+	return problem.Newf(problem.Missing, "This link is used, replaced or expired. Ask for a new one.")
 }
 
 // UseLink sets a password by a link, once; all sessions of its person end.

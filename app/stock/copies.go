@@ -255,11 +255,7 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 		)
 	}
 	if f.Lender != "" {
-		return nil, problem.Newf(
-			problem.Refused,
-			"This item belongs to %s. Its record follows their request.",
-			f.Lender,
-		)
+		return nil, problem.Newf(problem.Refused, "This item belongs to %s. Its record follows their request.", f.Lender)
 	}
 	was := *now
 	if err := in.into(a, now); err != nil {

@@ -162,13 +162,7 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 	if err != nil {
 		return nil, err
 	}
-	floats := circulation.StaysHere(
-		a.Book.Rulebook,
-		a.Who.Branch,
-		f.Item.BranchCode,
-		f.Item.Collection,
-		f.Item.Material,
-	)
+	floats := circulation.StaysHere(a.Book.Rulebook, a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material)
 	found := circulation.AlongShelf(circulation.Shelved{
 		Again: seen.Again, Standing: f.Item.Standing, Place: f.Place(), Here: a.Who.Branch,
 		Home: f.Item.BranchCode, Floats: floats,
@@ -403,10 +397,7 @@ func unseenOf(a *act.Act, v *store.InventoryShown, lines []store.InventoryLineSh
 		key := shelforder.Key(i.CallNumber)
 		return scanned[i.ID] || key < first || key > last
 	})
-	shelforder.Sort(
-		all,
-		func(i store.ItemShown) []string { return []string{i.Collection, i.CallNumber, i.Barcode} },
-	)
+	shelforder.Sort(all, func(i store.ItemShown) []string { return []string{i.Collection, i.CallNumber, i.Barcode} })
 	return all, nil
 }
 
@@ -431,12 +422,7 @@ func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 			return nil, err
 		}
 		says := "Not scanned on " + v.Name + ": missing"
-		deed, err := a.Tx.AddStockDeed(
-			"not_seen",
-			a.Who.ID,
-			store.JSON(&deedKept{says, "", len(in.Missing)}),
-			a.Now,
-		)
+		deed, err := a.Tx.AddStockDeed("not_seen", a.Who.ID, store.JSON(&deedKept{says, "", len(in.Missing)}), a.Now)
 		if err != nil {
 			return nil, err
 		}

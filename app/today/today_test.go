@@ -53,11 +53,7 @@ func TestNumbersAreTrue(t *testing.T) {
 func TestNightsAreDoneOnce(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
-	lapsing := testkit.Text(
-		t,
-		h,
-		"SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-10'",
-	)
+	lapsing := testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-10'")
 	now := testkit.Do(t, h, maren, func(a *act.Act) (time.Time, error) { return night.MoveClock(a, 4*24*time.Hour) })
 	day := calendar.DateOf(now)
 	var copies sync.WaitGroup
@@ -71,20 +67,12 @@ func TestNightsAreDoneOnce(t *testing.T) {
 	assert.Equal(
 		t,
 		"4",
-		testkit.Text(
-			t,
-			h,
-			"SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'",
-		),
+		testkit.Text(t, h, "SELECT count(DISTINCT day)::text FROM nights WHERE ended_at IS NOT NULL AND day > '2026-10-06'"),
 	)
 	assert.Equal(
 		t,
 		lapsing,
-		testkit.Text(
-			t,
-			h,
-			"SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND closed_at > '2026-10-06 09:00-03'",
-		),
+		testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'lapsed' AND closed_at > '2026-10-06 09:00-03'"),
 	)
 	assert.Equal(
 		t,

@@ -112,12 +112,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	}
 	for _, o := range a.Network.Rows {
 		if o.Code != code && strings.EqualFold(o.Name, is.Name) {
-			return nil, problem.Newf(
-				problem.Invalid,
-				"Branch %s is already called %s. Choose another name.",
-				o.Code,
-				o.Name,
-			)
+			return nil, problem.Newf(problem.Invalid, "Branch %s is already called %s. Choose another name.", o.Code, o.Name)
 		}
 	}
 	a.Tx.PutBranch(&row)
@@ -321,10 +316,7 @@ func without(a *act.Act, code calendar.Code) (before []Run, after []store.Run, e
 		if err := json.Unmarshal(plan["stops"], &stops); err != nil {
 			return nil, nil, err
 		}
-		left := slices.DeleteFunc(
-			slices.Clone(stops),
-			func(s map[string]any) bool { return s["branch"] == string(code) },
-		)
+		left := slices.DeleteFunc(slices.Clone(stops), func(s map[string]any) bool { return s["branch"] == string(code) })
 		if len(left) == len(stops) {
 			continue
 		}

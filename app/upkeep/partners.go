@@ -51,11 +51,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 		a.Tx.DropPartner(id)
 		err := a.Tx.Flush()
 		if store.Referenced(err) {
-			return nil, problem.Newf(
-				problem.Refused,
-				"%s has requests, so it cannot be removed.",
-				was.Name,
-			)
+			return nil, problem.Newf(problem.Refused, "%s has requests, so it cannot be removed.", was.Name)
 		}
 		return nil, err
 	}

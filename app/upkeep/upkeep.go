@@ -31,9 +31,7 @@ type part interface {
 }
 
 var parts = map[string]part{
-	"settings": partOf(
-		settings{},
-	), "numbers": partOf(numbers{}), "network": partOf(own{}), "branch": partOf(branches{}),
+	"settings": partOf(settings{}), "numbers": partOf(numbers{}), "network": partOf(own{}), "branch": partOf(branches{}),
 	"station": partOf(stations{}), "class": partOf(classes{}), "choice": partOf(choices{}), "staff": partOf(persons{}),
 	"partner": partOf(outside{}), "run": partOf(trips{}),
 }

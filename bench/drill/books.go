@@ -16,10 +16,7 @@ var sums = []struct{ what, query string }{
 		"entries that settle another's charge",
 		"ledger s JOIN ledger c ON c.id = s.settles WHERE c.patron_id <> s.patron_id OR c.kind <> 'charge'",
 	},
-	{
-		"items with two open loans",
-		"(SELECT 1 FROM loans WHERE returned_at IS NULL GROUP BY item_id HAVING count(*) > 1) x",
-	},
+	{"items with two open loans", "(SELECT 1 FROM loans WHERE returned_at IS NULL GROUP BY item_id HAVING count(*) > 1) x"},
 	{"open loans of nobody", "loans WHERE returned_at IS NULL AND patron_id IS NULL"},
 	{
 		"open loans without a place",
@@ -61,10 +58,7 @@ var sums = []struct{ what, query string }{
 		"steps of a night done twice or open",
 		"nights WHERE ended_at IS NULL AND day < (SELECT (shows + (clock_timestamp() - real_at))::date FROM training_clock)",
 	},
-	{
-		"things told twice",
-		"(SELECT 1 FROM told GROUP BY stage, loan_id, hold_id, due_date, due_at HAVING count(*) > 1) x",
-	},
+	{"things told twice", "(SELECT 1 FROM told GROUP BY stage, loan_id, hold_id, due_date, due_at HAVING count(*) > 1) x"},
 }
 
 // books sums the books up.
@@ -76,9 +70,5 @@ func (d *drill) books() {
 			d.tell("sum: "+s.what, n, false)
 		}
 	}
-	d.tell(
-		"sixteen sums over the books",
-		fmt.Sprintf("%d looked at, %d are not nothing", len(sums), wrong),
-		wrong == 0,
-	)
+	d.tell("sixteen sums over the books", fmt.Sprintf("%d looked at, %d are not nothing", len(sums), wrong), wrong == 0)
 }

@@ -122,11 +122,7 @@ func newProgram(k int, mail string) *program {
 
 func (p *program) start() {
 	p.cmd = exec.Command("build/nevrin", p.args...)
-	p.cmd.Env = append(
-		os.Environ(),
-		fmt.Sprintf("NEVRIN_LISTEN=127.0.0.1:%d", p.port),
-		"NEVRIN_REQUESTS_PER_MINUTE=1000000",
-	)
+	p.cmd.Env = append(os.Environ(), fmt.Sprintf("NEVRIN_LISTEN=127.0.0.1:%d", p.port), "NEVRIN_REQUESTS_PER_MINUTE=1000000")
 	p.cmd.Stdout, p.cmd.Stderr = p.log, p.log
 	check(p.cmd.Start())
 	for range 600 {

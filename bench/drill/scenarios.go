@@ -115,14 +115,7 @@ func (d *drill) startAgain() {
 			options = append(options, "'"+part+"'")
 		}
 	}
-	d.ctl(
-		"-w",
-		"-l",
-		filepath.Join(d.data, "log"),
-		"-o",
-		strings.Join(options[2:], " "),
-		"start",
-	) // after -D and its folder
+	d.ctl("-w", "-l", filepath.Join(d.data, "log"), "-o", strings.Join(options[2:], " "), "start") // after -D and its folder
 }
 
 // postgres lists the cluster's processes.
@@ -285,13 +278,7 @@ func (d *drill) hostileFiles() {
 	}
 	many := func(k int) string {
 		d := []string{"collection", "material_class", "patron_class"}[k%3]
-		return fmt.Sprintf(
-			`{"id": "r%d", "scope": {"%s": ["v%d"]}, "terms": {"loan_period": "P%dD"}}`,
-			k,
-			d,
-			k,
-			1+k%30,
-		)
+		return fmt.Sprintf(`{"id": "r%d", "scope": {"%s": ["v%d"]}, "terms": {"loan_period": "P%dD"}}`, k, d, k, 1+k%30)
 	}
 	alike := func(k int) string {
 		return fmt.Sprintf(
@@ -330,13 +317,7 @@ func (d *drill) hostileFiles() {
 		peak := d.copies[0].peak()
 		rest := kilobytes(d.copies[0].cmd.Process.Pid, "VmRSS") / 1024
 		begun := time.Now()
-		status, text, err := send(
-			boss,
-			http.MethodPost,
-			d.copies[0].base+c.path,
-			fmt.Sprint("hostile ", c.name),
-			c.body,
-		)
+		status, text, err := send(boss, http.MethodPost, d.copies[0].base+c.path, fmt.Sprint("hostile ", c.name), c.body)
 		took := time.Since(begun)
 		var told struct{ Detail string }
 		_ = json.Unmarshal(text, &told)
@@ -367,13 +348,7 @@ func file(text string) map[string]any { return map[string]any{"text": text, "tak
 
 func (d *drill) nights() {
 	boss := newClient()
-	_, _, err := send(
-		boss,
-		http.MethodPost,
-		d.copies[1].base+"/api/sign-in/demo",
-		"x",
-		map[string]string{"Login": "maren"},
-	)
+	_, _, err := send(boss, http.MethodPost, d.copies[1].base+"/api/sign-in/demo", "x", map[string]string{"Login": "maren"})
 	check(err)
 	days, killed, longest := 0, 0, time.Duration(0)
 	// next begins the next night at one of the copies, and waits until it is done, once meanwhile has been called.

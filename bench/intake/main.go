@@ -62,10 +62,7 @@ func run(ctx context.Context, size int) error {
 		name string
 		make func(io.Writer, ident.Numbers, int)
 		n    int
-	}{
-		{core.Patrons, "patrons", patrons, 5_000 * size},
-		{core.Stock, "items", items, 10_000 * size},
-	} {
+	}{{core.Patrons, "patrons", patrons, 5_000 * size}, {core.Stock, "items", items, 10_000 * size}} {
 		file, err := os.CreateTemp("", "intake")
 		if err != nil {
 			return err

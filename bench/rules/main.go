@@ -38,17 +38,7 @@ var values = map[rulebook.Dimension][]string{
 		"laptop",
 		"reference",
 	},
-	rulebook.PatronClass: {
-		"adult",
-		"youth",
-		"child",
-		"senior",
-		"housebound",
-		"educator",
-		"visitor",
-		"staff",
-		"partner",
-	},
+	rulebook.PatronClass: {"adult", "youth", "child", "senior", "housebound", "educator", "visitor", "staff", "partner"},
 }
 
 func main() {
@@ -145,19 +135,10 @@ func main() {
 			engine.decide(next())
 		}
 	})
-	fmt.Printf(
-		"%d rules, %d branches; the index is built in %v\n",
-		ruleCount,
-		branches,
-		indexed.Round(time.Millisecond),
-	)
+	fmt.Printf("%d rules, %d branches; the index is built in %v\n", ruleCount, branches, indexed.Round(time.Millisecond))
 	fmt.Printf("settling all terms of a situation: %d ns, %d allocations\n", index.NsPerOp(), index.AllocsPerOp())
 	fmt.Printf("  a plain scan of the rules:        %d ns, %.0f times as long\n", scan.NsPerOp(), ratio(scan, index))
-	fmt.Printf(
-		"  a general rule engine (expr):     %d ns, %.0f times as long\n",
-		general.NsPerOp(),
-		ratio(general, index),
-	)
+	fmt.Printf("  a general rule engine (expr):     %d ns, %.0f times as long\n", general.NsPerOp(), ratio(general, index))
 	begun = time.Now()
 	conflicts := book.Conflicts()
 	fmt.Printf("finding conflicts: %v, %d found\n", time.Since(begun).Round(time.Millisecond), len(conflicts))

@@ -50,19 +50,7 @@ func written(t *testing.T, text string) string {
 // The three commands over files end with 0 when all is well, 1 when something differs, 2 when the file is wrong;
 // then nothing stands on standard output, and standard error names the place.
 func TestExitCodes(t *testing.T) {
-	rules, conflict, courier, routing := worked(
-		t,
-		"worked-rules.json",
-	), worked(
-		t,
-		"worked-conflict.json",
-	), worked(
-		t,
-		"worked-courier.json",
-	), worked(
-		t,
-		"worked-routing.json",
-	)
+	rules, conflict, courier, routing := worked(t, "worked-rules.json"), worked(t, "worked-conflict.json"), worked(t, "worked-courier.json"), worked(t, "worked-routing.json")
 	for _, c := range []struct {
 		name, text string
 		args       []string

@@ -168,10 +168,7 @@ func TestKilledInTheMiddleOfScans(t *testing.T) {
 
 func freeItems(t *testing.T, db *gorm.DB) []string {
 	var items []string
-	require.NoError(
-		t,
-		db.Raw(strings.Replace(testkit.FreeItem, "LIMIT 1", "LIMIT 18", 1), "HVH", "book").Scan(&items).Error,
-	)
+	require.NoError(t, db.Raw(strings.Replace(testkit.FreeItem, "LIMIT 1", "LIMIT 18", 1), "HVH", "book").Scan(&items).Error)
 	require.Len(t, items, 18)
 	return items
 }

@@ -14,12 +14,7 @@ import (
 // Clock changes of the tz database: Halifax 2026, Lord Howe's half hour, Samoa's skipped day.
 func TestLocalAroundClockChanges(t *testing.T) {
 	cases := []struct{ name, zone, text, want string }{
-		{
-			"skipped hour is read with the offset before",
-			"America/Halifax",
-			"2026-03-08T02:30",
-			"2026-03-08T03:30:00-03:00",
-		},
+		{"skipped hour is read with the offset before", "America/Halifax", "2026-03-08T02:30", "2026-03-08T03:30:00-03:00"},
 		{"doubled hour is the first", "America/Halifax", "2026-11-01T01:30", "2026-11-01T01:30:00-03:00"},
 		{"after the doubled hour", "America/Halifax", "2026-11-01T02:00", "2026-11-01T02:00:00-04:00"},
 		{"half an hour doubled", "Australia/Lord_Howe", "2026-04-05T01:45", "2026-04-05T01:45:00+11:00"},

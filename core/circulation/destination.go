@@ -75,14 +75,7 @@ func Destination(i InHand, trace why.Trace, name func(code calendar.Code) string
 		return Way{Outside, Returning, ""}, trace.Add(why.Decided, "Borrowed from "+i.Lender)
 	}
 	if i.Lender != "" {
-		return Way{
-				Tote,
-				Returning,
-				i.Home,
-			}, trace.Add(
-				why.Decided,
-				"Belongs to "+i.Lender+"; sent home from "+name(i.Home),
-			)
+		return Way{Tote, Returning, i.Home}, trace.Add(why.Decided, "Belongs to "+i.Lender+"; sent home from "+name(i.Home))
 	}
 	if i.Home == i.Here {
 		trace.Result = "Shelve here"

@@ -194,11 +194,7 @@ func (p Pattern) validate() error {
 	case p.Length < 3 || p.Length > 30:
 		return expect.Errorf("from 3 to 30", "its length is %d", p.Length)
 	case p.room() < 1:
-		return expect.Errorf(
-			"a longer number, or a shorter beginning",
-			"nothing is left to count on after %q",
-			p.Begins,
-		)
+		return expect.Errorf("a longer number, or a shorter beginning", "nothing is left to count on after %q", p.Begins)
 	case p.Begins == "" && p.Use != Older:
 		return expect.Errorf("what each begins with", "only older numbers may begin with anything")
 	case p.Letters && p.Begins == "":

@@ -109,10 +109,7 @@ func TestHeadsOfOtherLanguages(t *testing.T) {
 			{"ISBN", "Kartennummer", "Abholort", "Vorgemerkt am", "Rang"},
 			{"isbn", "card", "pickup", "placed_at", "place"},
 		},
-		intake.Balances: {
-			{"carte", "montant", "libellé", "fecha"},
-			{"card", "left", "text", "charged_at"},
-		},
+		intake.Balances: {{"carte", "montant", "libellé", "fecha"}, {"card", "left", "text", "charged_at"}},
 	} {
 		m := intake.Guess(k, c[0])
 		for n, field := range c[1] {

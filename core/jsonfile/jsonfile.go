@@ -134,11 +134,7 @@ type parser struct {
 func (p *parser) value(at *place, depth int) (Node, error) {
 	n := Node{at: at, errs: p.errs}
 	if depth > MaxDepth {
-		return n, &Error{
-			"$",
-			fmt.Sprintf("more than %d levels within each other", MaxDepth),
-			"a file as it is described",
-		}
+		return n, &Error{"$", fmt.Sprintf("more than %d levels within each other", MaxDepth), "a file as it is described"}
 	}
 	if p.values++; p.values > MaxValues {
 		return n, &Error{"$", fmt.Sprintf("more than %d values", MaxValues), "a smaller file"}

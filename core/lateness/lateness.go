@@ -141,10 +141,7 @@ func settle(
 		trace = trace.Add(why.Limit, "Past the grace of "+t.Unit.Say(t.Grace)+", so every unit counts")
 	}
 	full := money.Amount(result.Charged) * t.Rate
-	trace = trace.Add(
-		why.Sum,
-		t.Unit.Say(result.Charged)+" at "+t.Currency.Say(t.Rate)+" is "+t.Currency.Say(full),
-	)
+	trace = trace.Add(why.Sum, t.Unit.Say(result.Charged)+" at "+t.Currency.Say(t.Rate)+" is "+t.Currency.Say(full))
 	if _, reason := capped(t, price, full); reason != "" {
 		trace = trace.Add(why.Limit, reason+t.Currency.Say(result.Fine))
 	}
@@ -272,13 +269,7 @@ func hours(b *calendar.Branch, unit Unit, from, to moment, trace why.Trace) (int
 		why.Sum,
 		passed.Round(time.Minute).
 			String()+
-			" of "+strings.ReplaceAll(
-			string(unit),
-			"_",
-			" ",
-		)+"s, rounded up to "+strconv.Itoa(
-			n,
-		),
+			" of "+strings.ReplaceAll(string(unit), "_", " ")+"s, rounded up to "+strconv.Itoa(n),
 	)
 }
 

@@ -29,9 +29,7 @@ const (
 )
 
 // Abouts are all that a charge may be for.
-var Abouts = []About{
-	AboutLate, AboutLost, AboutProcessing, AboutMembership, AboutUncollected, AboutOutside, AboutManual,
-}
+var Abouts = []About{AboutLate, AboutLost, AboutProcessing, AboutMembership, AboutUncollected, AboutOutside, AboutManual}
 
 // Means is how money is paid.
 type Means string

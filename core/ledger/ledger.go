@@ -38,11 +38,7 @@ func Settle(open []Open, amount money.Amount, currency money.Currency) ([]Share,
 		}
 	}
 	if left > 0 {
-		return nil, fmt.Errorf(
-			"%s is more than the %s that is owed",
-			currency.Say(amount),
-			currency.Say(amount-left),
-		)
+		return nil, fmt.Errorf("%s is more than the %s that is owed", currency.Say(amount), currency.Say(amount-left))
 	}
 	return shares, nil
 }

@@ -123,10 +123,7 @@ func Renew(b *calendar.Branch, t Terms, present Due, renewed time.Time) (Due, wh
 	}
 	due, trace := count(b, t, from, b.Date(renewed), trace)
 	if !due.End(b).After(present.End(b)) {
-		trace = trace.Add(
-			why.Limit,
-			"A renewal never shortens a loan: "+due.Say(b)+" is not later than "+present.Say(b),
-		)
+		trace = trace.Add(why.Limit, "A renewal never shortens a loan: "+due.Say(b)+" is not later than "+present.Say(b))
 		due = present
 	}
 	trace.Result = due.Say(b)

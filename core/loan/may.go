@@ -107,11 +107,7 @@ func StopsOf(b Borrower, l Limits, today calendar.Date, style calendar.Style) []
 	}
 	switch b.Standing {
 	case Inactive:
-		stop(
-			CardInactive,
-			"This card is inactive. Reactivate the patron before lending.%s",
-			because(b.Reason),
-		)
+		stop(CardInactive, "This card is inactive. Reactivate the patron before lending.%s", because(b.Reason))
 	case Excluded:
 		stop(CardExcluded, "This patron is excluded and cannot borrow. Ask the supervisor.%s", because(b.Reason))
 	}

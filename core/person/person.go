@@ -208,11 +208,7 @@ func (r *Record) Check(needs Needs, guarding *Guarding, today calendar.Date) []W
 	}
 	for f, number := range map[Field]string{Phone: r.Phone, Text: r.Text} {
 		if number != "" && !phoneForm.MatchString(number) {
-			wrong(
-				f,
-				"%q is not a phone number. Use digits, spaces, dots, hyphens or brackets.",
-				number,
-			)
+			wrong(f, "%q is not a phone number. Use digits, spaces, dots, hyphens or brackets.", number)
 		}
 	}
 	for _, number := range r.OtherPhones {
@@ -357,12 +353,7 @@ func Shelf(name string, digits int64) string {
 	}
 	first, _ := utf8.DecodeRuneInString(words[0])
 	last := []rune(words[len(words)-1])
-	return fmt.Sprintf(
-		"%c. %s%02d",
-		unicode.ToUpper(first),
-		strings.ToUpper(string(last[:min(3, len(last))])),
-		digits%100,
-	)
+	return fmt.Sprintf("%c. %s%02d", unicode.ToUpper(first), strings.ToUpper(string(last[:min(3, len(last))])), digits%100)
 }
 
 // Class is a patron class, as far as registering goes.

@@ -29,13 +29,7 @@ func TestLifeOfAHold(t *testing.T) {
 		{"the loan that filled it is undone", queue.Filled, queue.Reopen, queue.Ready, ""},
 		{"lapses only on the hold shelf", queue.Moving, queue.Lapse, "", "a hold that is moving cannot lapse"},
 		{"cancelled twice", queue.Cancelled, queue.Cancel, "", "a hold that is cancelled cannot be cancelled"},
-		{
-			"ready without an item",
-			queue.Waiting,
-			queue.Shelve,
-			"",
-			"a hold that is waiting cannot go onto the hold shelf",
-		},
+		{"ready without an item", queue.Waiting, queue.Shelve, "", "a hold that is waiting cannot go onto the hold shelf"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

@@ -354,10 +354,7 @@ func (f *File) Differences(aim Aim, r Report) []string {
 				)
 			}
 			if e.Total != nil && *e.Total != t.Total {
-				out = append(
-					out,
-					fmt.Sprintf("%s: expected %d minutes of waiting, came to %d", t.Title, *e.Total, t.Total),
-				)
+				out = append(out, fmt.Sprintf("%s: expected %d minutes of waiting, came to %d", t.Title, *e.Total, t.Total))
 			}
 		}
 	}

@@ -29,24 +29,14 @@ func TestBadFilesNameThePlace(t *testing.T) {
 		{"a limit below nothing", `"fetch_minutes": 60`, `"fetch_minutes": 60, "fetch_most": {"SLM": -2}`, "$.fetch_most.SLM"},
 		{"a limit with another aim", `"fetch_minutes": 60`, `"fetch_minutes": 60, "aim": "first_come", "fetch_most": {"SLM": 2}`, "$.fetch_most"},
 		{"only an item of another title", `"only": ["i2"]`, `"only": ["i9"]`, "$.titles[2].holds[1].only[0]"},
-		{
-			"an item twice",
-			`{"id": "i2", "branch": "HVH"}]}`,
-			`{"id": "i1", "branch": "HVH"}]}`,
-			"$.titles[0].items[1].id",
-		},
+		{"an item twice", `{"id": "i2", "branch": "HVH"}]}`, `{"id": "i1", "branch": "HVH"}]}`, "$.titles[0].items[1].id"},
 		{
 			"a stop that leaves before it arrives",
 			`"arrive": "08:10", "depart": "08:15"`,
 			`"arrive": "08:20", "depart": "08:15"`,
 			"$.courier.runs[0].stops[1].depart",
 		},
-		{
-			"a stop without a time",
-			`"arrive": "08:10", "depart": "08:15"`,
-			`"wait": 5`,
-			"$.courier.runs[0].stops[1].wait",
-		},
+		{"a stop without a time", `"arrive": "08:10", "depart": "08:15"`, `"wait": 5`, "$.courier.runs[0].stops[1].wait"},
 		{
 			"an unknown day",
 			`"days": ["mon", "tue", "wed", "thu", "fri"], "not_on": ["2026-10-12"], "stops": [{"branch": "HVH", "depart": "07:40"}`,

@@ -279,9 +279,7 @@ func (b *Rulebook) Decides(ctx context.Context) ([]map[Term]bool, error) {
 func (b *Rulebook) Sentence(r *Rule) string {
 	settings := make([]string, len(r.Settings))
 	for k, s := range r.Settings {
-		settings[k] = strings.ToLower(
-			All[s.Term].Name[:1],
-		) + All[s.Term].Name[1:] + " " + b.Say(s.Term, s.Value)
+		settings[k] = strings.ToLower(All[s.Term].Name[:1]) + All[s.Term].Name[1:] + " " + b.Say(s.Term, s.Value)
 	}
 	where := strings.TrimSuffix(strings.ReplaceAll(b.SayScope(r.Scope), ". ", "; "), ".")
 	return where + ": " + strings.Join(settings, ", ") + "."

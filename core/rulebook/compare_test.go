@@ -136,9 +136,7 @@ func TestComparisonInWords(t *testing.T) {
 	said := ""
 	for _, s := range shifts {
 		if s.Term == rulebook.LoanPeriod {
-			said += revised.SayShift(
-				s,
-			) + fmt.Sprintln(
+			said += revised.SayShift(s) + fmt.Sprintln(
 				":",
 				s.Old.Value.Say(s.Term, old.Currency, calendar.UsualStyle),
 				"to",

@@ -311,10 +311,7 @@ func (b *Rulebook) Check() Report {
 				at[DimensionIDs[d]] = v
 			}
 		}
-		r.Conflicts = append(
-			r.Conflicts,
-			ConflictReport{[2]string{c.Rules[0].ID, c.Rules[1].ID}, c.Term.String(), at},
-		)
+		r.Conflicts = append(r.Conflicts, ConflictReport{[2]string{c.Rules[0].ID, c.Rules[1].ID}, c.Term.String(), at})
 	}
 	for _, e := range b.Examples {
 		one := b.checkExample(e)

@@ -20,11 +20,7 @@ func Handbook() string {
 			}
 			if group != name {
 				group = name
-				fmt.Fprintf(
-					&out,
-					"\n## %s\n\n| term | name | value | default | meaning |\n|---|---|---|---|---|\n",
-					name,
-				)
+				fmt.Fprintf(&out, "\n## %s\n\n| term | name | value | default | meaning |\n|---|---|---|---|---|\n", name)
 			}
 			fmt.Fprintf(
 				&out,

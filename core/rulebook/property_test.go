@@ -114,12 +114,7 @@ func TestDueDatesKeepTheirWord(t *testing.T) {
 		if due.Date > latest || due.Date <= b.Date(lent) {
 			t.Fatalf("lent %v is due %v, latest %v", lent, due.Date, latest)
 		}
-		renewed, _ := loan.Renew(
-			b,
-			terms,
-			due,
-			lent.Add(time.Duration(rapid.IntRange(0, 90*24).Draw(t, "hours"))*time.Hour),
-		)
+		renewed, _ := loan.Renew(b, terms, due, lent.Add(time.Duration(rapid.IntRange(0, 90*24).Draw(t, "hours"))*time.Hour))
 		if renewed.Date < due.Date {
 			t.Fatalf("renewing shortened %v to %v", due.Date, renewed.Date)
 		}

@@ -118,10 +118,7 @@ var All = [termCount]TermInfo{
 		Group:   "Lending",
 		InSums:  true,
 		initial: "today",
-		Choices: []string{
-			"today",
-			"due",
-		},
+		Choices: []string{"today", "due"},
 		Meaning: "Whether a renewal counts from the day it is made or from the due date",
 	},
 	FineRate: {
@@ -166,10 +163,7 @@ var All = [termCount]TermInfo{
 		Group:   "Lateness",
 		InSums:  true,
 		initial: "lapses",
-		Choices: []string{
-			"lapses",
-			"stays",
-		},
+		Choices: []string{"lapses", "stays"},
 		Meaning: "Past the grace every unit is charged (lapses) or only those after it (stays)",
 	},
 	FineLimit: {

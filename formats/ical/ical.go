@@ -165,14 +165,7 @@ func readEvent(e *ics.VEvent, zone *time.Location) (Days, error) {
 		d.To = to.day
 	}
 	if d.From < earliest || d.To > latest {
-		return d, fmt.Errorf(
-			"%q is from %s to %s; expected days from %s to %s",
-			d.Name,
-			d.From,
-			d.To,
-			earliest,
-			latest,
-		)
+		return d, fmt.Errorf("%q is from %s to %s; expected days from %s to %s", d.Name, d.From, d.To, earliest, latest)
 	}
 	if rule := e.GetProperty(ics.ComponentPropertyRrule); rule != nil {
 		d.Rule = rule.Value

@@ -50,9 +50,7 @@ func TestExamplesOfRFC4180(t *testing.T) {
 // What the standard library writes is read back, whatever stands in the cells.
 func TestReadsWhatIsWritten(t *testing.T) {
 	for _, comma := range []rune{',', ';', '\t'} {
-		want := [][]string{
-			{"number", "who"}, {"Åsa \"Bo\" Öst, Jr", "a;b\tc"}, {"line\nend", "x"},
-		}
+		want := [][]string{{"number", "who"}, {"Åsa \"Bo\" Öst, Jr", "a;b\tc"}, {"line\nend", "x"}}
 		var b strings.Builder
 		out := csv.NewWriter(&b)
 		out.Comma = comma

@@ -14,9 +14,7 @@ import (
 )
 
 func TestSearchBringsRecordsAndDiagnostics(t *testing.T) {
-	records := []sru.Record{
-		{ID: "k1", Title: "Tides & Currents", Author: "O. Skerry", Date: "2011", ISBN: "9789999900003"},
-	}
+	records := []sru.Record{{ID: "k1", Title: "Tides & Currents", Author: "O. Skerry", Date: "2011", ISBN: "9789999900003"}}
 	var problem error
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		words, err := sru.Terms(r.URL.Query().Get("query"))
