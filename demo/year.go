@@ -176,10 +176,12 @@ func (y *year) route(at time.Time) {
 	for q := 0; q < len(y.queue); q++ {
 		h := y.queue[q]
 		best, promise := -1, time.Time{}
+		var tried []calendar.Code // copies of one home get there alike
 		for _, k := range y.title.items {
-			if !y.free[k] || slices.Contains(h.missed, k) {
+			if !y.free[k] || slices.Contains(h.missed, k) || slices.Contains(tried, g.items[k].home) {
 				continue
 			}
+			tried = append(tried, g.items[k].home)
 			ready, ok := g.table.Branches[g.items[k].home].OpenTimeFrom(at, 60)
 			if j := g.journey(g.items[k].home, h.pickup, ready); ok && j != nil && j.OnShelf != nil &&
 				(best < 0 || j.OnShelf.Before(promise)) {

@@ -142,8 +142,12 @@ test("days pass: overdue notices are worked out, looked at, sent, each once", as
   const runs = page.getByRole("region", { name: "Mailings" });
   await expect(runs.getByText("Overdue, first").first()).toBeVisible({ timeout: 30_000 });
   await expect
-    .poll(() =>
-      ask("SELECT count(*)::text FROM nights WHERE step = 'sessions' AND ended_at IS NOT NULL AND day > '2026-10-06'"),
+    .poll(
+      () =>
+        ask(
+          "SELECT count(*)::text FROM nights WHERE step = 'sessions' AND ended_at IS NOT NULL AND day > '2026-10-06'",
+        ),
+      { timeout: 90_000 },
     )
     .toBe("14");
   await page.reload();
