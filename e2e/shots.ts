@@ -91,7 +91,7 @@ test("pictures of the main views", async ({ page }) => {
   await expect(page.getByRole("table", { name: "Income" })).toBeVisible();
   await shot(page, "money");
   await go(page, "Desk");
-  await page.getByRole("link", { name: "History" }).click();
+  await page.getByRole("link", { name: "Open record" }).click();
   await shot(page, "patron");
   await go(page, "Patrons");
   await page.getByRole("button", { name: "Register somebody" }).click();

@@ -9,6 +9,7 @@ import { branchName, useNow, worksAt, type Me } from "./me";
 import { menuItem, menuLook } from "../ui/menu";
 import { Key } from "../ui/parts";
 import { supervises } from "./places";
+import { helpOf } from "./guide";
 import { Help } from "./help";
 import { Rail } from "./rail";
 import { sayInstant } from "../ui/say";
@@ -149,6 +150,12 @@ function PersonMenu({ me }: { me: Me }) {
           <Switch name="Dark" on={() => theme() === "dark"} onSwitch={(on) => chooseTheme(on ? "dark" : "light")} />
           <DropdownMenu.Item className={menuItem} onSelect={() => showKeys(true)}>
             Keyboard shortcuts
+          </DropdownMenu.Item>
+          <DropdownMenu.Item
+            className={menuItem}
+            onSelect={() => void navigate({ to: "/help", search: helpOf[location.pathname] ?? {} })}
+          >
+            Help
           </DropdownMenu.Item>
           <DropdownMenu.Item className={menuItem} onSelect={() => void navigate({ to: "/own", search: {} })}>
             My account

@@ -42,7 +42,7 @@ export function Settings({
   const admin = administrates(useMe().role);
   return (
     <OpenedSettings value={{ row, usual, onSaved: setRow }}>
-      <div className="sticky -top-4 z-10 -mx-1 grid gap-2 border-b border-line bg-paper px-1 pt-4 pb-2">
+      <div className="z-10 md:sticky md:-top-4 -mx-1 grid gap-2 border-b border-line bg-paper px-1 pt-4 pb-2">
         <div className="flex flex-wrap items-center gap-3">
           <input
             type="search"
