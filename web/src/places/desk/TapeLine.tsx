@@ -30,7 +30,11 @@ function tagOf(scan: Scan, line?: Line): [Tone, string] {
 }
 
 /** What stands in a line only while it is looked at: under the pointer, selected, or where there is no pointer that hovers. */
-const later = "group-hover:opacity-100 group-focus-within:opacity-100 group-focus:opacity-100 hover-only:opacity-0";
+const later = clsx(
+  "flex items-baseline gap-2 text-sm hover-only:absolute hover-only:right-3.5 hover-only:bottom-1.5 hover-only:rounded",
+  "hover-only:bg-surface hover-only:pl-2 hover-only:opacity-0",
+  "group-hover:opacity-100 group-focus:opacity-100 group-focus-within:opacity-100",
+);
 
 /** w is the why of the selected line, u takes it back, arrows walk to the others. */
 function onKey(e: KeyboardEvent<HTMLElement>) {
@@ -62,7 +66,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
       data-keys="w u"
       onKeyDown={onKey}
       className={clsx(
-        "group px-3.5 py-2 outline-offset-[-2px]",
+        "group relative px-3.5 py-2 outline-offset-[-2px]",
         scan.state === "ask" && "slant-soft",
         line?.undone && "opacity-60",
       )}
@@ -72,9 +76,9 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
           <p className={clsx("text-base font-semibold", line?.undone && "line-through")}>{titleOf(scan)}</p>
           <div className="text-sm text-ink-2">
             {stages && line.result.line ? (
-              <Lent line={line.result.line} why={line.result.why} />
+              <Lent line={line.result.line} />
             ) : lent ? (
-              <Lent line={lent} why={line?.result.why} />
+              <Lent line={lent} />
             ) : (
               <Other scan={scan} line={line} patron={patron} />
             )}
@@ -91,12 +95,6 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
         </div>
         <div className="flex flex-none flex-col items-end gap-1 text-sm">
           <Tag tone={tone}>{word}</Tag>
-          {lent?.price && !line?.undone && <span className="text-ink-2 tabular-nums">{sayMoney(lent.price)}</span>}
-          {lent && !line?.undone && (
-            <Quiet data-undo className={later} disabled={doing.busy} onClick={() => void undo(scan)}>
-              Undo
-            </Quiet>
-          )}
           {stages && (
             <Quiet data-undo onClick={() => dropStaged(scan)}>
               Remove
@@ -105,6 +103,16 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
           {(waits || scan.state === "wrong") && <ScanActs scan={scan} />}
         </div>
       </div>
+      {(lent || stages) && !line?.undone && (
+        <p className={later}>
+          <Why trace={line?.result.why}>Why {line?.result.line?.period}</Why>
+          {lent && (
+            <Quiet data-undo disabled={doing.busy} onClick={() => void undo(scan)}>
+              Undo
+            </Quiet>
+          )}
+        </p>
+      )}
     </li>
   );
 }
@@ -122,7 +130,7 @@ function TakenBack({ took, lent }: { took: Took; lent: boolean }) {
   );
 }
 
-function Lent({ line, why }: { line: NonNullable<Result["line"]>; why: Result["why"] }) {
+function Lent({ line }: { line: NonNullable<Result["line"]> }) {
   return (
     <>
       Due{" "}
@@ -130,10 +138,8 @@ function Lent({ line, why }: { line: NonNullable<Result["line"]>; why: Result["w
         {line.due}
       </b>{" "}
       · <Code>{line.barcode}</Code> · {line.owner}
-      {line.call_number && `, ${line.call_number}`} · {line.material}{" "}
-      <span className={later}>
-        · <Why trace={why}>Why {line.period}</Why>
-      </span>
+      {line.call_number && `, ${line.call_number}`} · {line.material}
+      {line.price && <span className="tabular-nums"> · {sayMoney(line.price)}</span>}
     </>
   );
 }
