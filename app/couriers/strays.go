@@ -65,7 +65,7 @@ func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.P
 		}
 		s.Late = late(a, r.ToBranch, r.PromisedAt)
 		stage := transit.Of(s.Late, h.Remind, h.Missing)
-		s.Asked, s.Next = stage >= transit.Asked, sayNext(a, r.ToBranch, s.Late, stage)
+		s.Asked, s.Next = stage >= transit.Asked, sayNext(a, r.ToBranch, s.Late, stage, s.Hold)
 		out = append(out, s)
 	}
 	return out, next, err
@@ -89,7 +89,7 @@ func late(a *act.Act, branch calendar.Code, promised *time.Time) int {
 }
 
 // sayNext says what happens next to a stray, and on which day.
-func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage) string {
+func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage, hold bool) string {
 	h := a.Network.Settled.Holds
 	b := a.Network.Timetable.Branches[branch]
 	on := func(after int) string {
@@ -103,12 +103,13 @@ func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage) st
 		}
 		return a.Style().Day(d)
 	}
-	switch stage {
-	case transit.JustLate:
+	switch {
+	case stage == transit.JustLate:
 		return "Both branches search from " + on(h.Remind-days) + " on"
-	default:
+	case hold:
 		return "Marked missing on " + on(h.Missing-days) + "; the waiting patron then gets another copy"
 	}
+	return "Marked missing on " + on(h.Missing-days)
 }
 
 // Looked is what looking for a stray at one end has come to.

@@ -5,7 +5,7 @@ import { useId, useState, type KeyboardEvent } from "react";
 import { DayPicker } from "react-day-picker";
 import { dateSays, readDate, readTime } from "./dates";
 import { inputLook } from "./parts";
-import { sayDate, sayTime, today } from "./say";
+import { sayDate, sayFullDate, sayTime, today } from "./say";
 
 interface DateProps {
   /** "2026-10-06", or empty. */
@@ -57,7 +57,7 @@ export function DateInput({ value, onChange, onWrong, id, label, min, className,
           disabled={disabled}
           autoComplete="off"
           value={typed ?? (isDate ? sayDate(value) : value)}
-          placeholder={sayDate(today()).replace(/^\w+ /, "")}
+          placeholder={sayFullDate(today()).replace(/^\w+ /, "")}
           onChange={(e) => type(e.target.value)}
           onBlur={() => !bad && setTyped(undefined)}
           onKeyDown={keys}

@@ -206,6 +206,9 @@ export function TextField({
   );
 }
 
+/** A whole number of a few figures. */
+export const NumberField = (props: Common) => <TextField {...props} inputMode="numeric" width="w-24" />;
+
 /** Yes or no. */
 export function TickField({ name, label, className }: Common) {
   const { register } = useFormContext();

@@ -52,8 +52,10 @@ const columns: Column<Stray>[] = [
     value: (s) => s.from,
     cell: (s) => (
       <>
-        {s.from}, {sayDay(s.sent_at)}
-        <span className="block text-sm text-ink-2">{check(s.at_from)}</span>
+        {s.from}
+        <span className="block text-sm text-ink-2">
+          {sayDay(s.sent_at)}; {check(s.at_from)}
+        </span>
       </>
     ),
   },
@@ -63,8 +65,11 @@ const columns: Column<Stray>[] = [
     value: (s) => s.to,
     cell: (s) => (
       <>
-        {s.to}, {s.promised_at && sayDay(s.promised_at)}
-        <span className="block text-sm text-ink-2">{check(s.at_to)}</span>
+        {s.to}
+        <span className="block text-sm text-ink-2">
+          {s.promised_at && `${sayDay(s.promised_at)}; `}
+          {check(s.at_to)}
+        </span>
       </>
     ),
   },

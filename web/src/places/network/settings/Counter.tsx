@@ -1,5 +1,5 @@
 import { useClasses } from "../../../circulation/classes";
-import { ChipsField, ChoiceField, LinesField, TextField, TickField } from "../../../ui/forms";
+import { ChipsField, ChoiceField, LinesField, TextField, TickField, NumberField } from "../../../ui/forms";
 import { Section } from "./Section";
 import { accounts } from "./values";
 
@@ -89,7 +89,7 @@ export function ReturnsSection() {
       {(["bin", "patron"] as const).map((of) => (
         <fieldset key={of} className="grid gap-2 sm:grid-cols-3">
           <legend className="pb-1 font-semibold">{of === "bin" ? "From a bin" : "With the patron"}</legend>
-          <TextField name={`${of}_lines`} label="Lines shown at once" inputMode="numeric" width="w-24" />
+          <NumberField name={`${of}_lines`} label="Lines shown at once" />
           <ChipsField name={`${of}_columns`} label="Extra columns" says="nothing" options={columns} />
           <ChipsField name={`${of}_tells`} label="Shown about the patron" says="nothing" options={tells} />
         </fieldset>
@@ -109,7 +109,7 @@ export function MoneySection() {
       <TickField name="till" label="Payments need an open till" />
       <TickField name="ask_daily" label="Stations ask once a day which till they use" />
       <TickField name="blind" label="Blind count: expected amounts are shown after counting, except to supervisors" />
-      <TextField name="invoice_days" label="Days until an invoice is due" inputMode="numeric" width="w-24" />
+      <NumberField name="invoice_days" label="Days until an invoice is due" />
       <div className="grid gap-2 sm:grid-cols-2">
         <LinesField name="invoice_sender" label="Invoice sender" hint="Name, address and registration, one per line" />
         <LinesField name="invoice_foot" label="Payment details on invoices" />
@@ -137,32 +137,25 @@ export function HoldsSection() {
     >
       <ChipsField name="first" label="Classes with priority" options={patrons} />
       <ChipsField name="last" label="Classes that come last" options={patrons} />
-      <TextField
+      <NumberField
         name="local"
         label="Prefer local pickups if that delays earlier holds by at most this many days in total"
         hint="0: never"
-        inputMode="numeric"
-        width="w-24"
       />
-      <TextField name="per_copy" label="High demand: holds per copy above" inputMode="numeric" width="w-24" />
+      <NumberField name="per_copy" label="High demand: holds per copy above" />
       <h3 className="font-semibold">Items a branch can fetch per round</h3>
       <p className="text-sm text-ink-2">
         When a list is full, other branches serve or it waits for the next round. Leave a branch empty for no limit.
       </p>
-      <TextField name="round" label="Open minutes between rounds" inputMode="numeric" width="w-24" />
+      <NumberField name="round" label="Open minutes between rounds" />
       <div className="grid gap-2 sm:grid-cols-3">
         {branches.map(([code, name]) => (
-          <TextField key={code} name={`fetch_most.${code}`} label={name} inputMode="numeric" width="w-24" />
+          <NumberField key={code} name={`fetch_most.${code}`} label={name} />
         ))}
       </div>
       <h3 className="font-semibold">Missing in transit</h3>
-      <TextField
-        name="remind"
-        label="Both branches search after this many open days past the promised date"
-        inputMode="numeric"
-        width="w-24"
-      />
-      <TextField name="missing" label="Marked missing after this many" inputMode="numeric" width="w-24" />
+      <NumberField name="remind" label="Both branches search after this many open days past the promised date" />
+      <NumberField name="missing" label="Marked missing after this many" />
     </Section>
   );
 }

@@ -1,4 +1,4 @@
-import { ChipsField, ChoiceField, saysOf, TextField } from "../../../ui/forms";
+import { ChipsField, ChoiceField, saysOf, TextField, NumberField } from "../../../ui/forms";
 import { Section } from "./Section";
 import { everyRole, type Said } from "./values";
 
@@ -50,13 +50,7 @@ function Typed() {
 export function StationsSection() {
   return (
     <Section id="sign-in" title="Stations and sign-in" fields={["idle", "second"]}>
-      <TextField
-        name="idle"
-        label="Idle minutes before a shared station asks for sign-in"
-        hint="0: never"
-        inputMode="numeric"
-        width="w-24"
-      />
+      <NumberField name="idle" label="Idle minutes before a shared station asks for sign-in" hint="0: never" />
       <ChipsField
         name="second"
         label="Roles that need a second factor"
@@ -118,17 +112,15 @@ export function RetentionSection() {
       fields={["history", "holds", "messages", "readings", "answers"]}
     >
       <div className="grid gap-2 sm:grid-cols-2">
-        <TextField
+        <NumberField
           name="history"
           label="Loan history, months after return"
           hint="Leave empty to keep it without limit."
-          inputMode="numeric"
-          width="w-24"
         />
-        <TextField name="holds" label="Ended holds and requests, months" inputMode="numeric" width="w-24" />
-        <TextField name="messages" label="Notices sent, months" inputMode="numeric" width="w-24" />
-        <TextField name="readings" label="Record access log, months" inputMode="numeric" width="w-24" />
-        <TextField name="answers" label="Answers for repeated requests, days" inputMode="numeric" width="w-24" />
+        <NumberField name="holds" label="Ended holds and requests, months" />
+        <NumberField name="messages" label="Notices sent, months" />
+        <NumberField name="readings" label="Record access log, months" />
+        <NumberField name="answers" label="Answers for repeated requests, days" />
       </div>
     </Section>
   );

@@ -1,4 +1,4 @@
-import { ChipsField, ChoiceField, MoneyField, TextField, TickField } from "../../../ui/forms";
+import { ChipsField, ChoiceField, MoneyField, TickField, NumberField } from "../../../ui/forms";
 import { Section, useOpened } from "./Section";
 import { fields, stops, waivers } from "./values";
 
@@ -12,20 +12,8 @@ export function LimitsSection() {
           <MoneyField key={r} name={`waive.${r}`} label={r} className="w-36" />
         ))}
       </div>
-      <TextField
-        name="back"
-        label="Days by which returns can be backdated"
-        hint="Supervisors: any"
-        inputMode="numeric"
-        width="w-24"
-      />
-      <TextField
-        name="let_off"
-        label="Late days the desk can forgive"
-        hint="Supervisors: any"
-        inputMode="numeric"
-        width="w-24"
-      />
+      <NumberField name="back" label="Days by which returns can be backdated" hint="Supervisors: any" />
+      <NumberField name="let_off" label="Late days the desk can forgive" hint="Supervisors: any" />
       <ChipsField
         name="consents"
         label="Who can change a recorded consent, besides supervisors"
@@ -71,12 +59,10 @@ export function PatronFormSection() {
           <ChoiceField key={f} name={`fields.${f}`} label={name} options={needs(usual)} />
         ))}
       </div>
-      <TextField
+      <NumberField
         name="confirm"
         label="Months after which a card scan asks whether the details are still right"
         hint="0: never"
-        inputMode="numeric"
-        width="w-24"
       />
       <TickField name="one_address" label="A new address applies to the whole household" />
     </Section>
@@ -106,12 +92,10 @@ export function OnlineSection() {
         </p>
       )}
       <TickField name="contact" label="Online sign-up needs a phone number or an email address" />
-      <TextField
+      <NumberField
         name="card_days"
         label="Days a temporary card is valid for searching and holds, not borrowing"
         hint="0: no temporary card"
-        inputMode="numeric"
-        width="w-24"
       />
       <TickField name="guardians" label="Guardians see and renew their children’s loans on their own page" />
     </Section>
