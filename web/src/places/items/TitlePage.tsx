@@ -14,7 +14,7 @@ import { useTop } from "../../ui/top";
 import { useWrite } from "../../shell/write";
 import { NewCopies } from "./NewCopies";
 import { PrintLabels } from "./PrintLabels";
-import { copyColumns, useAgain, type Item } from "./stock";
+import { copyColumns, useAgain, type Item, volumeColumns } from "./stock";
 import { TitleFields, titleSchema, toRecord, toSaid } from "./TitleForm";
 
 type Shown = Schema["CatalogueShown"];
@@ -76,7 +76,7 @@ function OfTitle({ title: t }: { title: Shown }) {
 
 const facts = (t: Shown) =>
   [
-    ["ISBN", [t.isbn, ...t.numbers].filter(Boolean).join(", ")],
+    [isSerial(t) ? "ISSN" : "ISBN", [t.isbn, ...t.numbers].filter(Boolean).join(", ")],
     ["Publisher", t.publisher],
     ["Extent", t.extent],
     ["Language", t.language],
@@ -84,6 +84,9 @@ const facts = (t: Shown) =>
     ["Subjects", t.subjects.join("; ")],
     ["Source of record", t.source],
   ].filter(([, says]) => says);
+
+/** A serial has the number of a serial (ISO 3297), such as 2049-3630, and no ISBN. */
+const isSerial = (t: Shown) => !t.isbn && t.numbers.some((n) => /^\d{4}-?\d{3}[\dX]$/.test(n));
 
 function About({ title: t }: { title: Shown }) {
   const known = facts(t);
@@ -164,7 +167,7 @@ function Copies({ title: t }: { title: Shown }) {
         {(rows) => (
           <Table
             label="Copies"
-            columns={copyColumns}
+            columns={rows.some((i) => i.volume) ? volumeColumns : copyColumns}
             rows={rows}
             id={(i) => i.id}
             pages={list.pages}

@@ -43,6 +43,12 @@ const rest: Column<Item>[] = [
 
 /** The columns of copies of one title, and of items of any. */
 export const copyColumns: Column<Item>[] = [number, ...rest];
+/** The same for a title of several volumes or issues. */
+export const volumeColumns: Column<Item>[] = [
+  number,
+  { id: "volume", head: "Issue or volume", value: (i) => i.volume },
+  ...rest,
+];
 export const itemColumns: Column<Item>[] = [
   number,
   { id: "title", head: "Title", value: (i) => `${i.title}${i.author && `, ${i.author}`}`, className: "font-semibold" },

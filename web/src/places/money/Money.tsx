@@ -20,7 +20,7 @@ export function MoneyPlace() {
     <div className="grid gap-3.5">
       <Head
         title="Money"
-        says={supervises(me.role) ? undefined : "Tills, payments, refunds and invoices of your branch."}
+        says={`Tills, payments, refunds and invoices${supervises(me.role) ? "" : " of your branch"}.`}
       />
       <Tabs
         label="Money"
