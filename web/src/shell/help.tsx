@@ -7,11 +7,16 @@ import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import { Skeleton } from "../ui/parts";
 import { helpOf, loadPage } from "./guide";
+import { useWhy } from "./why";
 
 const shown = createStore(() => ({ open: false }));
 
 /** Whether help is open beside the place, which then leaves room for it. */
-export const useHelpOpen = () => useStore(shown, (s) => s.open);
+export function useHelpOpen() {
+  const open = useStore(shown, (s) => s.open);
+  const path = useRouterState({ select: (s) => s.location.pathname });
+  return open && helpOf[path] !== undefined;
+}
 export const closeHelp = () => shown.setState({ open: false });
 
 const GuideText = lazy(() => import("./guidetext"));
@@ -22,7 +27,11 @@ const GuideText = lazy(() => import("./guidetext"));
  */
 export function Help() {
   const open = useStore(shown, (s) => s.open);
-  const setOpen = (to: boolean) => shown.setState({ open: to });
+  const why = useWhy();
+  const setOpen = (to: boolean) => {
+    if (to) why.close(); // one drawer at a time
+    shown.setState({ open: to });
+  };
   const button = useRef<HTMLButtonElement>(null);
   const path = useRouterState({ select: (s) => s.location.pathname });
   const help = helpOf[path];

@@ -37,4 +37,4 @@ export const maybeEmail = z.union([
   z.string().trim().pipe(z.email("Enter an email address, such as notices@library.example.")),
 ]);
 export const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, { error: dateSays });
-export const maybeDate = z.union([z.literal(""), date]);
+export const maybeDate = z.string().regex(/^(\d{4}-\d{2}-\d{2})?$/, { error: dateSays });

@@ -1,4 +1,5 @@
 import { expect, test } from "vitest";
+import { date, maybeDate } from "./checks";
 import { readDate, readTime } from "./dates";
 import { sayClock, sayDate, sayFullDate, sayIn, sayInstant, sayTime, type Style } from "./say";
 
@@ -88,4 +89,17 @@ test("dates and times are written as the network settles, the year only where it
     ["09:07", "9:07 am"],
   ] as const)
     expect(sayTime(time)).toBe(says);
+});
+
+test("a form that wants a date says so of what is none", () => {
+  at({ order: "day", hours: 24 });
+  for (const [text, fine] of [
+    ["", true],
+    ["2026-10-06", true],
+    ["soon", false],
+    ["24/13", false],
+  ] as const)
+    expect(maybeDate.safeParse(text).success, text).toBe(fine);
+  expect(maybeDate.safeParse("soon").error?.issues[0]?.message).toBe("Enter a date such as 6 Oct 2026.");
+  expect(date.safeParse("").error?.issues[0]?.message).toBe("Enter a date such as 6 Oct 2026.");
 });

@@ -24,6 +24,9 @@ export function remember(name: string, choice: unknown) {
 
 const filters = new Map<string, string>();
 
+/** A list where it stands: what narrows the account of one patron narrows no other's. */
+const listHere = (list: string) => `${whose} ${location.pathname}${location.search} ${list}`;
+
 /** The words that narrow a list, kept until this window is closed or somebody else works in it. */
-export const filterOf = (list: string) => filters.get(`${whose} ${list}`) ?? "";
-export const keepFilter = (list: string, words: string) => filters.set(`${whose} ${list}`, words);
+export const filterOf = (list: string) => filters.get(listHere(list)) ?? "";
+export const keepFilter = (list: string, words: string) => filters.set(listHere(list), words);

@@ -7,10 +7,7 @@ import { Button } from "../../ui/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, textOf, type Edition, type Overview } from "./types";
 
-const moment = z.union([
-  z.literal(""),
-  z.string().regex(/^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?$/, { error: dateSays }),
-]);
+const moment = z.string().regex(/^(\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}.*)?)?$/, { error: dateSays });
 
 const schema = z.object({
   name: check.needed("Enter a name."),
