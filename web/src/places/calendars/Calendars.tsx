@@ -78,7 +78,6 @@ export function CalendarsPlace() {
       <Loading of={calendar} lines={10}>
         {(c) => (
           <>
-            <Year calendar={c} today={me.now.slice(0, 10)} />
             {supervising && (
               <CalendarForms
                 key={branch + c.version}
@@ -89,6 +88,7 @@ export function CalendarsPlace() {
                 onChange={(change) => preview(change, c)}
               />
             )}
+            <Year calendar={c} today={me.now.slice(0, 10)} />
           </>
         )}
       </Loading>
