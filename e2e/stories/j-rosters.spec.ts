@@ -223,6 +223,7 @@ test("who wants to be called is called: a way without its address is not offered
   await told.getByRole("button", { name: "Edit" }).click();
   await told.getByLabel("Ready holds").selectOption("phone");
   await told.getByRole("button", { name: "Save" }).click();
+  await expect(told.getByRole("form")).toHaveCount(0); // saved: only then it closes
   await expect(told).toContainText("by phone");
   await page.getByRole("button", { name: "Edit record" }).click();
   const form = page.getByRole("form", { name: "Record" });
