@@ -41,7 +41,7 @@ test("scans, ten a second", async ({ page }) => {
     const painted = (then: (at: number) => void) =>
       requestAnimationFrame(() => setTimeout(() => then(performance.now())));
     new MutationObserver(() => {
-      for (const line of document.querySelectorAll("[aria-label=\"Scanned items\"] li")) {
+      for (const line of document.querySelectorAll('[aria-label="Scanned items"] li')) {
         const code = /\d{14}/.exec(line.textContent)?.[0];
         const known = code && times[code];
         if (!known) continue;

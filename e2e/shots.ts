@@ -213,8 +213,27 @@ test("the first day of a network of one's own", async ({ page }) => {
   await own.begin();
   try {
     own.nevrin(
-      ...["init", "--name", "Coast Libraries", "--timezone", "Europe/Berlin", "--currency", "EUR", "--courier", "daily"],
-      ...["--branch", "OST Ostkai", "--branch", "SUD Südtor", "--branch", "WES Westhof", "--hours", "mon-sun 00:05-23:55"],
+      ...[
+        "init",
+        "--name",
+        "Coast Libraries",
+        "--timezone",
+        "Europe/Berlin",
+        "--currency",
+        "EUR",
+        "--courier",
+        "daily",
+      ],
+      ...[
+        "--branch",
+        "OST Ostkai",
+        "--branch",
+        "SUD Südtor",
+        "--branch",
+        "WES Westhof",
+        "--hours",
+        "mon-sun 00:05-23:55",
+      ],
     );
     own.nevrin("administrator", "add", "anna", "--name", "Anna Example", "--branch", "OST");
     await page.goto(await own.serve());

@@ -95,11 +95,7 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   const theirs = line(page, title).filter({ hasText: "lending" });
   await expect(theirs).toContainText("Waiting for us", { timeout: 40_000 });
   await theirs.getByRole("button", { name: "Answer" }).click();
-  await page
-    .getByRole("listitem")
-    .filter({ hasText: item })
-    .getByRole("button", { name: "Supply this copy" })
-    .click();
+  await page.getByRole("listitem").filter({ hasText: item }).getByRole("button", { name: "Supply this copy" }).click();
   await theirs.getByRole("button", { name: "Ship" }).click();
   await expect(theirs).toContainText("With them", { timeout: 40_000 });
   await expect(theirs).toContainText("due Tue 3 Nov"); // four weeks, by the rule for partners

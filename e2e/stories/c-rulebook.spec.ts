@@ -318,10 +318,7 @@ test("public holidays come from a calendar file", async ({ page }) => {
   });
   await page.getByRole("button", { name: "all" }).click();
   await page.getByRole("button", { name: /^Preview (this change|these changes)/ }).click();
-  await page
-    .getByRole("region", { name: "What will change" })
-    .getByRole("button", { name: "Apply" })
-    .click();
+  await page.getByRole("region", { name: "What will change" }).getByRole("button", { name: "Apply" }).click();
   await expect(page.getByRole("status")).toContainText(`${holidays.length} closures from a calendar file`);
   const read = page.getByRole("region", { name: "Exceptions" });
   for (const h of holidays) await expect(read).toContainText(`${h.name}: closed`);

@@ -94,7 +94,8 @@ test("two people at one item: the second is told at once", async ({ page, browse
   await expect(other.getByRole("region", { name: "Patron" })).toContainText("Adult");
   await Promise.all([scan(page, book), scan(other, book)]);
   const lent = (p: typeof page) => p.getByRole("region", { name: "Scanned items" }).getByText("Lent", { exact: true });
-  const told = (p: typeof page) => p.getByRole("region", { name: "Scanned items" }).getByText(/Still on loan|Another station/);
+  const told = (p: typeof page) =>
+    p.getByRole("region", { name: "Scanned items" }).getByText(/Still on loan|Another station/);
   await expect(lent(page).or(told(page))).toBeVisible();
   await expect(lent(other).or(told(other))).toBeVisible();
   expect((await lent(page).count()) + (await lent(other).count())).toBe(1);

@@ -214,9 +214,7 @@ test("email has a sender, is tried at once, and says where it is off", async ({ 
   await trial.getByRole("button", { name: "Send test email" }).click();
   await expect(trial).toContainText("save a sender address first");
   await go(page, "Notices");
-  await expect(page.getByRole("status").filter({ hasText: "Email is off." })).toContainText(
-    "Enter the sender",
-  );
+  await expect(page.getByRole("status").filter({ hasText: "Email is off." })).toContainText("Enter the sender");
   await page.getByRole("link", { name: "Network, Settings" }).click();
   await sender.fill("notices@orrin.invalid");
   await email.getByLabel("Reply address").fill("desk@orrin.invalid");

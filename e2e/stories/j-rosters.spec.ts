@@ -105,12 +105,13 @@ test("a school year ends: classes move up and the last is dissolved, after a loo
   const pupil = await ask(
     "SELECT school FROM patrons WHERE branch_code = 'LNF' AND school <> '' AND photo IS NULL ORDER BY id LIMIT 1",
   );
-  await page.getByRole("region", { name: "Consents" }).getByLabel(/^Consent/).selectOption("photo");
+  await page
+    .getByRole("region", { name: "Consents" })
+    .getByLabel(/^Consent/)
+    .selectOption("photo");
   await page.getByLabel(/^Paste a list/).fill(`number;answer\n${pupil};no\n`);
   await page.getByRole("button", { name: "Preview" }).click();
-  await expect(
-    page.getByText("1 new, 0 changed, 0 unchanged."),
-  ).toBeVisible();
+  await expect(page.getByText("1 new, 0 changed, 0 unchanged.")).toBeVisible();
   await expect(page.getByRole("button", { name: "Apply" })).toBeDisabled();
   await page.getByLabel("Source").fill("letters of the school");
   await page.getByRole("button", { name: "Apply" }).click();

@@ -286,9 +286,7 @@ test("everything on loan is narrowed and removed as a file; an item's record is 
   await theirs.getByRole("button", { name: "Save record" }).click();
   await expect(other.getByRole("region", { name: "Copy" })).toContainText("worn");
   await page.getByRole("button", { name: "Withdrawn" }).click();
-  await expect(page.getByRole("region", { name: "Status" })).toContainText(
-    "Enter a reason to withdraw it.",
-  );
+  await expect(page.getByRole("region", { name: "Status" })).toContainText("Enter a reason to withdraw it.");
   await page.getByRole("button", { name: "To replace" }).click();
   await expect(page.getByRole("region", { name: "Copy" })).toContainText("Worn out, to replace");
   await page.getByRole("button", { name: "In use" }).click();

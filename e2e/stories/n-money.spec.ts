@@ -109,9 +109,7 @@ test("a station asks once a day for its till; what stood under none is assigned,
   await expect(page.getByLabel("Opening float")).toHaveValue("40.75");
   await page.getByRole("button", { name: "Open till" }).click();
   const drawer = page.getByRole("region", { name: "Till Evening" });
-  await expect(drawer.getByText("Cash expected").locator("xpath=following-sibling::dd[1]")).toHaveText(
-    "$40.75",
-  );
+  await expect(drawer.getByText("Cash expected").locator("xpath=following-sibling::dd[1]")).toHaveText("$40.75");
   const none = page.getByRole("region", { name: "Not in a till" });
   const row = none.getByRole("row").filter({ hasText: "$3.00" }).filter({ hasText: "Tue 6 Oct" }); // of now
   await row.first().getByRole("checkbox").check();

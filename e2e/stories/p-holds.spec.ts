@@ -229,7 +229,9 @@ test("the courier: a day as a picture, a late run looked at, kept and undone, an
 }) => {
   await signIn(page, "Maren Odell");
   await page.goto("/courier?tab=day&date=2026-10-06");
-  await expect(page.getByRole("img", { name: /^Runs of the day: .*South van with at most \d+ on board/ })).toBeVisible();
+  await expect(
+    page.getByRole("img", { name: /^Runs of the day: .*South van with at most \d+ on board/ }),
+  ).toBeVisible();
   const runs = page.getByRole("table", { name: "Runs of the day" });
   await expect(runs.getByRole("row").filter({ hasText: "South van" })).toContainText("10:40");
 
