@@ -8,6 +8,7 @@ import (
 
 	"nevrin/app/event"
 	"nevrin/core/calendar"
+	"nevrin/core/ident"
 	"nevrin/core/lateness"
 	"nevrin/core/ledger"
 	"nevrin/core/loan"
@@ -231,11 +232,7 @@ func (g *generator) stock() {
 // isbn builds a number with a fitting check digit in a range that no publisher has.
 func isbn(n int) string {
 	body := fmt.Sprintf("97999%07d", n)
-	sum := 0
-	for k, c := range body {
-		sum += int(c-'0') * (1 + 2*(k%2))
-	}
-	return body + number((10-sum%10)%10)
+	return body + ident.Mod10.Sign(body)
 }
 
 func callNumber(g *generator, collection, author, name string) string {

@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"strings"
+
+	"nevrin/core/calendar"
+	"nevrin/core/ident"
 )
 
 // Words of titles. Each title is put together from them, and none is a known work.
@@ -55,7 +58,7 @@ func titleName(r *rand.Rand, material, collection string, n int) string {
 	return storyName(r)
 }
 
-// another invents a title that the network does not have; where there is hardly any left, the next volume of one.
+// another invents a title that is not used yet. After twenty failures it gives the next volume of one that is.
 func (g *generator) another(invent func() string) string {
 	name := invent()
 	for tries := 0; g.names[name] > 0 && tries < 20; tries++ {
@@ -67,15 +70,7 @@ func (g *generator) another(invent func() string) string {
 	return name
 }
 
-// several is the plural of a noun of a title.
-func several(noun string) string {
-	if stem, found := strings.CutSuffix(noun, "y"); found {
-		return stem + "ies"
-	}
-	return noun + "s"
-}
-
-// serialName is the name of one serial after another.
+// serialName is the name of the nth serial.
 func serialName(n int) string {
 	if n < len(serials) {
 		return serials[n]
@@ -95,13 +90,13 @@ func storyName(r *rand.Rand) string {
 		return "The " + pick(r, callings) + "'s " + pick(r, kin)
 	case 5:
 		return "A " + pick(r, []string{"Season", "Year", "House", "Winter", "Summer"}) + " of " + pick(r, []string{"Small", "Quiet", "Salt", "Other", "Late"}) +
-			" " + several(pick(r, nouns))
+			" " + calendar.Plural(pick(r, nouns))
 	case 6:
 		return "What the " + pick(r, nouns) + " " + pick(r, []string{"Left", "Knew", "Kept", "Heard", "Remembers"})
 	case 7:
 		return "The " + pick(r, adjectives) + " " + pick(r, nouns)
 	case 8:
-		return several(pick(r, nouns)) + " over " + pick(r, places)
+		return calendar.Plural(pick(r, nouns)) + " over " + pick(r, places)
 	}
 	return "The " + pick(r, adjectives) + " " + pick(r, nouns) + " of " + pick(r, places)
 }
@@ -134,24 +129,16 @@ func factName(r *rand.Rand) string {
 	return name + " " + guide
 }
 
-// issn builds the number of a serial with its check digit (ISO 3297), in a range that is not given out.
+// issn is the number of the nth serial, in a range that is not given out (ISO 3297).
 func issn(n int) string {
 	body := fmt.Sprintf("999%04d", n)
-	sum := 0
-	for k, c := range body {
-		sum += int(c-'0') * (8 - k)
-	}
-	check := (11 - sum%11) % 11
-	if check == 10 {
-		return body[:4] + "-" + body[4:] + "X"
-	}
-	return body[:4] + "-" + body[4:] + number(check)
+	return body[:4] + "-" + body[4:] + ident.Mod11.Sign(body)
 }
 
 // issues are how many issues of a serial the branches keep: two years of months.
 const issues = 24
 
-// issue is the volume of the copy of a serial that came so many months ago.
+// issue is the issue of a serial that came out so many months ago, as the volume of its copy.
 func issue(ago int) string {
 	month := 2026*12 + 9 - ago // October 2026 has not come yet
 	return fmt.Sprintf("%d, No. %d", (month-1)/12, (month-1)%12+1)

@@ -176,7 +176,7 @@ func (y *year) route(at time.Time) {
 	for q := 0; q < len(y.queue); q++ {
 		h := y.queue[q]
 		best, promise := -1, time.Time{}
-		var tried []calendar.Code // copies of one home get there alike
+		var tried []calendar.Code // all copies of a branch arrive at the same time
 		for _, k := range y.title.items {
 			if !y.free[k] || slices.Contains(h.missed, k) || slices.Contains(tried, g.items[k].home) {
 				continue

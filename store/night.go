@@ -98,8 +98,7 @@ func (t *Tx) Waits(now time.Time) ([]Waits, error) {
 	)
 }
 
-// Desks counts what waits for somebody at a desk: people who signed up, by branch; reports of wrong rules and trial runs of the
-// network, under no branch.
+// Desks counts open sign-ups by branch, and open reports about the rules and trial runs of the network, whose branch is empty.
 func (t *Tx) Desks() ([]Waits, error) {
 	return list[Waits](t, `SELECT branch_code AS branch, 'sign_ups' AS kind, count(*)::int AS number, 0 AS late
 			FROM sign_ups WHERE state = 'waiting' GROUP BY 1

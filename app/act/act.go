@@ -223,10 +223,11 @@ func (a *Act) May() settings.Entitled { return a.Network.Settled.Limits.Of(a.Who
 // Style is how the network writes dates and times.
 func (a *Act) Style() calendar.Style { return a.Network.Settled.Style }
 
-// SayDate writes a date of a result, with its year where that is another than today's.
+// SayDate writes a date for an answer that is read now: with its year only if that is not this year. What is stored or sent has
+// Network.SayDate.
 func (a *Act) SayDate(d calendar.Date) string { return a.Style().Near(d, a.Today()) }
 
-// SayInstant writes an instant of a result by the clock of the branch, with its year where that is another than today's.
+// SayInstant does the same for an instant, by the clock of the branch.
 func (a *Act) SayInstant(t time.Time) string {
 	b := a.Here()
 	return a.SayDate(b.Date(t)) + ", " + b.SayClock(t)

@@ -9,7 +9,7 @@ import (
 	"nevrin/core/urgency"
 )
 
-// Task is work that waits, as the list of what to do first shows it.
+// Task is a line of the list of what to do first.
 type Task struct {
 	Kind   urgency.Kind  `json:"kind" enum:"fetch,stray,clear,trials,sign_ups,reports"`
 	Branch calendar.Code `json:"branch" doc:"Empty: of the whole network"`
@@ -20,7 +20,7 @@ type Task struct {
 	Run    string        `json:"run,omitempty" doc:"Which run that is"`
 }
 
-// First gives what to do first, the dearest to leave alone at the top, as far as a role does such things.
+// First lists the tasks that the role of the actor can do, the most costly to leave first.
 func First(a *act.Act) ([]Task, error) {
 	rows, err := Look(a)
 	if err != nil {

@@ -24,10 +24,10 @@ const (
 	YearFirst  Order = "year"
 )
 
-// UsualStyle is how a network writes that has settled nothing.
+// UsualStyle is the default.
 var UsualStyle = Style{DayFirst, 24}
 
-// Check tells what is wrong with it.
+// Check returns an error if the order or the hours are none of those above.
 func (s Style) Check() error {
 	if orders := []Order{DayFirst, MonthFirst, YearFirst}; !slices.Contains(orders, s.Order) {
 		return expect.Errorf(fmt.Sprintf("one of %v", orders), "dates with %q first", s.Order)
@@ -49,7 +49,7 @@ func (s Style) Date(d Date) string {
 	return d.UTC().Format("Mon 2 Jan 2006")
 }
 
-// Day writes a date without its year, for one that can be no other: "Tue 20 Oct".
+// Day writes a date without its year: "Tue 20 Oct".
 func (s Style) Day(d Date) string {
 	switch s.Order {
 	case MonthFirst:
@@ -60,7 +60,7 @@ func (s Style) Day(d Date) string {
 	return d.UTC().Format("Mon 2 Jan")
 }
 
-// Near writes a date as short as it can be told apart on another one: with its year only where that is another.
+// Near writes a date with its year only if that differs from the year of today.
 func (s Style) Near(d, today Date) string {
 	if d.UTC().Year() == today.UTC().Year() {
 		return s.Day(d)

@@ -82,7 +82,7 @@ func (d Due) Print(b *calendar.Branch) string {
 	return d.Date.String()
 }
 
-// Near writes the due as short as it can be told apart on a day: with its year only where that is another.
+// Near writes the due date, with its year only if that differs from the year of today.
 func (d Due) Near(b *calendar.Branch, today calendar.Date) string {
 	if d.Hours {
 		return b.Style.Near(b.Date(d.At), today) + ", " + b.SayClock(d.At)

@@ -1,6 +1,5 @@
-// Package urgency orders what waits in the network by what it costs to let it wait: a promise to a patron that is about to break
-// first, then what a van could still take, then what fills shelves and lists. It decides nothing else; what waits is counted
-// elsewhere.
+// Package urgency orders the work that waits in the network by what it costs to leave it: first promises to patrons that are about to
+// break, then what a van could still take, then what fills shelves and lists. It only orders; app/today counts.
 package urgency
 
 import (
@@ -11,10 +10,10 @@ import (
 	"nevrin/core/calendar"
 )
 
-// Kind is a sort of work that waits.
+// Kind is a kind of work.
 type Kind string
 
-// The sorts.
+// The kinds.
 const (
 	Fetch   Kind = "fetch"    // copies on the shelves that holds wait for
 	Stray   Kind = "stray"    // sent, and not come by the promised time
@@ -24,23 +23,22 @@ const (
 	Reports Kind = "reports"  // what branches think is wrong with the rules
 )
 
-// Task is work of one sort at a branch; Branch is empty for work of the whole network.
+// Task is all work of one kind at a branch. Branch is empty for work of the whole network.
 type Task struct {
 	Kind   Kind
 	Branch calendar.Code
-	Number int        // how many there are; none is no task
-	Late   int        // of these, how many are late already
+	Number int        // of items; 0: nothing to do
+	Late   int        // how many of them are late
 	Leaves *time.Time // when the next run leaves that takes them; nil where none does
 }
 
-// soon is how long before a run leaves what it takes becomes pressing: the time to walk the shelves and pack.
+// soon is how long before a run leaves its items become pressing: enough time to walk the shelves and pack.
 const soon = 2 * time.Hour
 
-// mostAlike is how often a sort stands among the first; more of it comes after the others, so that one sort hides none.
+// mostAlike is how many tasks of one kind come before the other kinds have had their turn.
 const mostAlike = 2
 
-// costs are what letting one of a sort wait for an hour costs, in no unit: a patron's promise is dearer than room on a shelf.
-// Common practice, no source.
+// costs weigh one item of a kind against one of another: a broken promise is worse than a full shelf. They are our own estimate.
 var costs = map[Kind]struct{ each, late int }{
 	Fetch:   {2, 10},
 	Stray:   {1, 12},
@@ -50,7 +48,7 @@ var costs = map[Kind]struct{ each, late int }{
 	Reports: {9, 0},
 }
 
-// cost is what letting a task wait costs.
+// cost weighs a task. What a run takes that leaves soon counts three times.
 func (t Task) cost(now time.Time) int {
 	c := costs[t.Kind]
 	sum := c.each*t.Number + c.late*t.Late
@@ -60,7 +58,7 @@ func (t Task) cost(now time.Time) int {
 	return sum
 }
 
-// Order gives the tasks there are with the dearest first. Of one sort at most two come before the others have had their turn.
+// Order gives the tasks that have something to do, the most costly to leave first, but at most two of a kind before the others.
 func Order(tasks []Task, now time.Time) []Task {
 	left := slices.DeleteFunc(slices.Clone(tasks), func(t Task) bool { return t.Number == 0 })
 	slices.SortStableFunc(left, func(a, b Task) int {

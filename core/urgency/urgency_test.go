@@ -21,7 +21,7 @@ func kinds(tasks []urgency.Task) []urgency.Kind {
 	return out
 }
 
-// What is first is common practice, no source: promises, then a van about to leave, then room on shelves.
+// Promises first, then a van about to leave, then room on shelves: common practice, no source.
 func TestOrder(t *testing.T) {
 	in := func(minutes int) *time.Time { at := now.Add(time.Duration(minutes) * time.Minute); return &at }
 	for _, c := range []struct {

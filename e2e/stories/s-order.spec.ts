@@ -46,6 +46,33 @@ test("help opens beside a place and stops no scan; the guide is searched; the pa
   await expect(page.getByRole("heading", { level: 1 })).toContainText(title);
 });
 
+test("two administrators save settings at once: the second is told, keeps what was typed, and both changes stand", async ({
+  page,
+  browser,
+}) => {
+  const other = await (await browser.newContext()).newPage();
+  for (const p of [page, other]) {
+    await signIn(p, "Ada Pellam");
+    await p.goto("/network?tab=settings");
+    await expect(p.getByLabel(/^Idle minutes/)).toHaveValue("30");
+  }
+  await page.getByLabel(/^Idle minutes/).fill("55");
+  await other.getByRole("region", { name: "Lending" }).getByLabel("Keep patron photographs").uncheck();
+  await other.getByRole("button", { name: "Save lending" }).click();
+  await expect(other.getByRole("button", { name: "Save lending" })).toBeDisabled();
+  const save = page.getByRole("button", { name: "Save stations and sign-in" });
+  await save.click();
+  await expect(page.getByRole("region", { name: "Stations and sign-in" }).getByRole("alert")).toBeVisible();
+  await expect(page.getByLabel(/^Idle minutes/)).toHaveValue("55");
+  await expect(page.getByLabel("Keep patron photographs")).not.toBeChecked();
+  await save.click();
+  await expect(save).toBeDisabled();
+  expect(await ask("SELECT (settings->>'idle_minutes') || ' ' || (settings->'counter'->>'photos') FROM network")).toBe(
+    "55 false",
+  );
+  await other.context().close();
+});
+
 test("a list keeps its columns, sorting and filter for its person", async ({ page }) => {
   await signIn(page, "Maren Odell");
   const table = page.getByRole("table", { name: "Work by branch" });

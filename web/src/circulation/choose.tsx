@@ -1,9 +1,10 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import clsx from "clsx";
-import { useEffect, useId, useState, type KeyboardEvent } from "react";
+import { useId, useState, type KeyboardEvent } from "react";
 import { useController } from "react-hook-form";
 import { api, told } from "../api/client";
 import { inputLook } from "../ui/parts";
+import { useStill } from "../ui/words";
 
 /** One thing that was found: what it is, and what tells it from others. */
 export interface Thing {
@@ -42,16 +43,6 @@ const findTitles = async (words: string): Promise<Found> => {
   return { things, more: part.next !== "" };
 };
 
-/** A value as it was some milliseconds ago, once it has stood still. */
-function useSettled<T>(value: T, after = 200): T {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(value), after);
-    return () => clearTimeout(timer);
-  }, [value, after]);
-  return settled;
-}
-
 /** Searches for one thing and chooses it: by words, or by a scan where codes name such things. */
 function Choose({
   name,
@@ -77,7 +68,7 @@ function Choose({
   } = useController<Record<string, Thing | undefined>>({ name });
   const [words, setWords] = useState("");
   const [at, setAt] = useState(0);
-  const asked = useSettled(words.trim());
+  const asked = useStill(words.trim());
   const searching = !chosen && words.trim().length > 2;
   const found = useQuery({
     queryKey: [kind, "choose", asked],

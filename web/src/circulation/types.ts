@@ -1,6 +1,6 @@
 import type { Schema } from "../api/client";
 
-/** What parts of the kit share, so that none has to know another for it. */
+/** Types that several parts of this folder share. */
 
 export type CardOf = Schema["PeopleCard"];
 

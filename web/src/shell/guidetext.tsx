@@ -4,7 +4,7 @@ import remarkGfm from "remark-gfm";
 import { isGuidePage, pictureAt } from "./guide";
 
 /** Text of the guide as it is read: its links stay in the program, its pictures are those that ship. */
-export default function GuideText({ text }: { text: string }) {
+export function GuideText({ text }: { text: string }) {
   return (
     <div className="guide">
       <Markdown

@@ -2,11 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useRouterState } from "@tanstack/react-router";
 import { CircleHelp } from "lucide-react";
 import { Dialog } from "radix-ui";
-import { lazy, Suspense, useRef } from "react";
+import { useRef } from "react";
 import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
-import { Skeleton } from "../ui/parts";
-import { helpOf, loadPage } from "./guide";
+import { Loading } from "../ui/loading";
+import { helpOf, loadGuide, loadPage, type GuidePage } from "./guide";
 import { useWhy } from "./why";
 
 const shown = createStore(() => ({ open: false }));
@@ -19,7 +19,20 @@ export function useHelpOpen() {
 }
 export const closeHelp = () => shown.setState({ open: false });
 
-const GuideText = lazy(() => import("./guidetext"));
+/** A page of the guide, or all of them, with what shows its text. Both are parts of the program that load when they are needed. */
+export const useGuide = (page?: GuidePage) =>
+  useQuery({
+    queryKey: ["guide", page ?? "all"],
+    staleTime: Infinity,
+    structuralSharing: false,
+    queryFn: async () => {
+      const load = Promise.all([page ? loadPage(page) : loadGuide(), import("./guidetext")]);
+      const [sections, { GuideText: Text }] = await load.catch(() => {
+        throw new Error("The guide could not be loaded. Check the connection and retry.");
+      });
+      return { sections, Text };
+    },
+  });
 
 /**
  * Help about the place one is in: its section of the guide, in a drawer that stops nothing. Scans made while it is open go where
@@ -63,22 +76,16 @@ export function Help() {
   );
 }
 
-function About({ page, section, onGo }: { page: Parameters<typeof loadPage>[0]; section: string; onGo: () => void }) {
-  const sections = useQuery({ queryKey: ["guide", page], queryFn: () => loadPage(page), staleTime: Infinity });
-  const about = sections.data?.find((s) => s.slug === section);
+function About({ page, section, onGo }: { page: GuidePage; section: string; onGo: () => void }) {
+  const guide = useGuide(page);
+  const about = guide.data?.sections.find((s) => s.slug === section);
   return (
     <>
       <div className="mb-2 flex items-baseline justify-between gap-3">
         <Dialog.Title className="text-xl font-semibold">{about?.heading ?? "Help"}</Dialog.Title>
         <Dialog.Close className="quiet cursor-pointer">Close</Dialog.Close>
       </div>
-      {about ? (
-        <Suspense fallback={<Skeleton />}>
-          <GuideText text={about.text} />
-        </Suspense>
-      ) : (
-        <Skeleton />
-      )}
+      <Loading of={guide}>{({ Text }) => <Text text={about?.text ?? ""} />}</Loading>
       <p className="mt-4 border-t border-line pt-3">
         <Link to="/help" search={{ page, section }} onClick={onGo} className="link">
           Open the guide

@@ -2,9 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { api, told } from "../api/client";
 import { Key } from "../ui/parts";
+import { useStill } from "../ui/words";
 import { isEmployed, placesFor } from "./places";
 
 export interface Action {
@@ -34,12 +35,15 @@ export const offerPages = (pages: (role: string) => Page[]) => {
 const shortest = 3;
 const most = 5;
 
-/** What the network has that words are about: patrons and titles, as far as somebody may look them up. */
-function useFound(words: string, role: string) {
+/**
+ * The patrons and titles that match the words, as far as the role may search for them. Each search for patrons is in the access log,
+ * so none is made of words that name a page.
+ */
+function useFound(words: string, role: string, namesPage: boolean) {
   const asked = useStill(words.trim());
   const patrons = useQuery({
     queryKey: ["patrons", "palette", asked],
-    enabled: asked.length >= shortest && isEmployed(role),
+    enabled: asked.length >= shortest && isEmployed(role) && !namesPage,
     queryFn: () => told(api.GET("/api/patrons", { params: { query: { words: asked, most } } })),
   });
   const titles = useQuery({
@@ -48,19 +52,9 @@ function useFound(words: string, role: string) {
     queryFn: () => told(api.GET("/api/titles", { params: { query: { words: asked, most } } })),
   });
   return {
-    patrons: asked === words.trim() ? (patrons.data?.rows ?? []) : [],
+    patrons: asked === words.trim() && !namesPage ? (patrons.data?.rows ?? []) : [],
     titles: asked === words.trim() ? (titles.data?.rows ?? []) : [],
   };
-}
-
-/** What was typed, once it has stood still for a moment. */
-function useStill(text: string, after = 200) {
-  const [still, setStill] = useState(text);
-  useEffect(() => {
-    const timer = setTimeout(() => setStill(text), after);
-    return () => clearTimeout(timer);
-  }, [text, after]);
-  return still;
 }
 
 const itemLook =
@@ -96,8 +90,9 @@ export function Palette({
 function Finder({ onClose, actions, role }: { onClose: () => void; actions: Action[]; role: string }) {
   const navigate = useNavigate();
   const [words, setWords] = useState("");
-  const found = useFound(words, role);
   const pages = useMemo(() => pagesOf(role), [role]);
+  const namesPage = [...actions, ...pages].some(({ name }) => inOrder(name, words) > 0);
+  const found = useFound(words, role, namesPage);
   const run = (go: () => void) => () => {
     onClose();
     go();
@@ -168,7 +163,7 @@ function Finder({ onClose, actions, role }: { onClose: () => void; actions: Acti
   );
 }
 
-/** All words have to stand in the name; the earlier the first of them, the better. What was looked up is taken as it came. */
+/** How well a name matches, for cmdk: 0 unless it has all words; better the earlier the first stands. Search results always match. */
 function inOrder(name: string, typed: string, keywords: string[] = []) {
   if (keywords.includes(typed)) return 1;
   const text = name.toLowerCase();

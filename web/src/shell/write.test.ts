@@ -1,8 +1,9 @@
+import { act, renderHook } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, test, vi } from "vitest";
 import type { Answer } from "../api/client";
 import { signedInHere } from "../api/station";
 import { line } from "./line";
-import { write, writes } from "./write";
+import { useWrite, write, writes } from "./write";
 
 /** A till: a payment counts once for each key; the same key for another sum is refused, as the server does it. */
 class Till {
@@ -125,4 +126,19 @@ describe("a write", () => {
     expect(problem()).toContain("Somebody else has signed in");
     expect(till.taken).toEqual([200]);
   });
+});
+
+test("who has left the screen is not taken away from where they went on to, but what was done is known", async () => {
+  for (const [leaves, goes] of [
+    [false, 1],
+    [true, 0],
+  ] as const) {
+    const [done, go] = [vi.fn(), vi.fn()];
+    const screen = renderHook(() => useWrite((_: void, key) => new Till().take(200)(key), { name: "pay", done, go }));
+    act(() => screen.result.current.run());
+    if (leaves) screen.unmount();
+    await act(() => settled());
+    expect(done).toHaveBeenCalledTimes(1);
+    expect(go).toHaveBeenCalledTimes(goes);
+  }
 });

@@ -1,4 +1,4 @@
-import { useId } from "react";
+import { useEffect, useId, useRef } from "react";
 import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import { keyUsed, newKey, Problem, type Answer } from "../api/client";
@@ -65,20 +65,29 @@ interface Options<I, O> {
   name?: string;
   about?: string | ((input: I) => string);
   done?: (answer: O, input: I) => void;
+  /** Where to go after it, unless the screen that wrote has been left meanwhile: nobody is taken away from what they went on to. */
+  go?: (answer: O, input: I) => void;
 }
 
 /** A write of a screen: run it, whether it is under way, and what stands in its way. */
 export function useWrite<I = void, O = unknown>(
   send: (input: I, key: string) => Promise<Answer<O>>,
-  { name, about = "Your last change", done }: Options<I, O> = {},
+  { name, about = "Your last change", done, go }: Options<I, O> = {},
 ) {
+  const here = useRef(true);
+  useEffect(() => {
+    here.current = true;
+    return () => void (here.current = false);
+  }, []);
   const own = useId();
   const id = name ?? own;
   const doing = useStore(writes, (w) => w[id]);
   const run = async (input: I) => {
     const says = typeof about === "string" ? about : about(input);
     const written = await write(id, says, (key) => send(input, key));
-    if (written) done?.(written.answer, input);
+    if (!written) return;
+    done?.(written.answer, input);
+    if (here.current) go?.(written.answer, input);
   };
   return { run: (input: I) => void run(input), busy: isBusy(doing), problem: doing?.problem };
 }

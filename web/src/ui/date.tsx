@@ -11,7 +11,7 @@ interface DateProps {
   /** "2026-10-06", or empty. */
   value: string;
   onChange: (date: string) => void;
-  /** Hears of a text that is no date; without it, the field says so itself. */
+  /** Called with text that is not a date. Without it, the field shows the error itself. */
   onWrong?: (typed: string) => void;
   id?: string;
   label?: string;
@@ -27,8 +27,8 @@ const toText = (day: Date) =>
   [day.getFullYear(), day.getMonth() + 1, day.getDate()].map((n) => String(n).padStart(2, "0")).join("-");
 
 /**
- * A date, typed as people say it or chosen from a calendar, which down opens. It is shown in the network's manner, and what was
- * typed stays while it is typed.
+ * A date field: type a date in words or figures, or choose it from the calendar, which the down key opens. The text is rewritten in the
+ * network's style when the field loses the focus.
  */
 export function DateInput({ value, onChange, onWrong, id, label, min, className, disabled, ...wrong }: DateProps) {
   const [typed, setTyped] = useState<string>();
@@ -140,7 +140,7 @@ function Days({ value, min, onChoose }: { value: string; min?: string; onChoose:
   );
 }
 
-/** A time of the day, "14:30", typed in whatever way and shown in the network's. */
+/** A time of day, "14:30". It can be typed in several ways, and is shown in the network's style. */
 export function TimeInput({
   value,
   onChange,

@@ -55,7 +55,7 @@ export function readDate(typed: string): string | undefined {
   return !start.isCertain("year") && start.isCertain("month") ? nearest(month, day, now) : iso(year, month, day);
 }
 
-/** What is told of a text that is no date. */
+/** The error for text that is not a date. */
 export const dateSays = () => `Enter a date such as ${sayFullDate(today()).replace(/^\w+ /, "")}.`;
 
 /** A time that somebody typed, as "14:30": 14:30, 1430, 9, 2pm, 2.30 pm. Empty for nothing; undefined where it is no time. */

@@ -118,7 +118,7 @@ function useProblem(name: string) {
   return (found as { message?: string } | undefined)?.message;
 }
 
-/** What the fields of a form say where nobody has changed anything, and how to say a value in words. */
+/** The default values of a form's fields, if it marks those that differ. */
 export const Defaults = createContext<Record<string, unknown> | undefined>(undefined);
 
 const sayValue = (value: unknown): string => {
@@ -127,7 +127,7 @@ const sayValue = (value: unknown): string => {
   return typeof value === "string" && value !== "" ? value.replaceAll("_", " ") : "empty";
 };
 
-/** Marks a field that says something else than by default, where the form knows its defaults. */
+/** Shows the default value of a field that differs from it. */
 function Changed({ name }: { name: string }) {
   const defaults = useContext(Defaults);
   const value: unknown = useWatch({ name });

@@ -6,14 +6,14 @@ export const menuLook =
 export const menuItem =
   "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-spruce-100 data-[disabled]:cursor-default data-[disabled]:text-ink-3";
 
-/** Something that can be done with a row, or somewhere to go from it. */
+/** An action of a row. */
 export interface Act {
   name: string;
   run: () => void;
   disabled?: boolean;
 }
 
-/** What else can be done with a row: everything beyond the one or two things in sight. Nothing to do, no menu. */
+/** The menu of a row, for everything beyond its one or two buttons. It shows nothing if there are no actions. */
 export function More({ of, acts, name = "More" }: { of: string; acts: (Act | false | undefined)[]; name?: string }) {
   const offered = acts.filter((a): a is Act => !!a);
   if (offered.length === 0) return null;

@@ -1,10 +1,10 @@
-/** Whose choices are kept, so that people who share a station each find their own. */
+/** The person whose choices are read and kept, so that people who share a station each have their own. */
 let whose = "";
 export const rememberFor = (person: string | number) => {
   whose = String(person);
 };
 
-/** What somebody has chosen of a list here, such as its columns; it stays in this browser. Nothing chosen: undefined. */
+/** A choice of the person, such as the columns of a list, from this browser; undefined if there is none. */
 export function remembered<T>(name: string): T | undefined {
   try {
     return (JSON.parse(localStorage.getItem(`${whose} ${name}`) ?? "null") as T | null) ?? undefined;
@@ -13,7 +13,7 @@ export function remembered<T>(name: string): T | undefined {
   }
 }
 
-/** Keeps a choice; a browser that keeps nothing more stops nothing. */
+/** Keeps a choice. If the browser has no room for it, work goes on without. */
 export function remember(name: string, choice: unknown) {
   try {
     localStorage.setItem(`${whose} ${name}`, JSON.stringify(choice));
@@ -24,9 +24,9 @@ export function remember(name: string, choice: unknown) {
 
 const filters = new Map<string, string>();
 
-/** A list where it stands: what narrows the account of one patron narrows no other's. */
+/** The key of a list on this page, so that a filter on one patron's account is not used for another's. */
 const listHere = (list: string) => `${whose} ${location.pathname}${location.search} ${list}`;
 
-/** The words that narrow a list, kept until this window is closed or somebody else works in it. */
+/** The filter of a list, kept until the window is closed. */
 export const filterOf = (list: string) => filters.get(listHere(list)) ?? "";
 export const keepFilter = (list: string, words: string) => filters.set(listHere(list), words);

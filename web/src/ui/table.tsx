@@ -87,7 +87,7 @@ interface Props<T extends RowData> {
 /** Above so many rows only those that can be seen are drawn. */
 const many = 150;
 
-/** A choice about a list that its person finds again. */
+/** State that is remembered for the person who works here. */
 function useChoice<T>(name: string, usual: T) {
   const [choice, setChoice] = useState<T>(() => remembered<T>(name) ?? usual);
   const choose = (to: T | ((before: T) => T)) => {

@@ -22,3 +22,13 @@ export function useWords(words: string, go: (words: string) => void) {
   };
   return [typed.led === words ? typed.text : words, type] as const;
 }
+
+/** What was typed, once it has not changed for some milliseconds. */
+export function useStill(text: string, after = 200) {
+  const [still, setStill] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setStill(text), after);
+    return () => clearTimeout(timer);
+  }, [text, after]);
+  return still;
+}

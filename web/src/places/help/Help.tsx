@@ -1,11 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { lazy, Suspense, useEffect, useState } from "react";
-import { guidePages, isGuidePage, loadGuide, searchGuide, type GuidePage, type Section } from "../../shell/guide";
+import { useEffect, useState, type ReactNode } from "react";
+import { guidePages, isGuidePage, searchGuide, type GuidePage, type Section } from "../../shell/guide";
+import { useGuide } from "../../shell/help";
 import { Loading } from "../../ui/loading";
-import { Card, Empty, Head, inputLook, Sections, Skeleton } from "../../ui/parts";
-
-const GuideText = lazy(() => import("../../shell/guidetext"));
+import { Card, Empty, Head, inputLook, Sections } from "../../ui/parts";
 
 const groups = [
   { name: "At work", parts: guidePages.slice(0, 4) },
@@ -18,7 +16,7 @@ export function HelpPlace() {
   const page: GuidePage = isGuidePage(asked) ? asked : "desk";
   const navigate = useNavigate();
   const [words, setWords] = useState("");
-  const guide = useQuery({ queryKey: ["guide"], queryFn: loadGuide, staleTime: Infinity });
+  const guide = useGuide();
   return (
     <div className="grid gap-3.5">
       <Head title="Help" says="How to do things, place by place.">
@@ -42,11 +40,11 @@ export function HelpPlace() {
           }}
         />
         <Loading of={guide} lines={12}>
-          {(all) =>
+          {({ sections: all, Text }) =>
             words.trim() ? (
               <Found found={searchGuide(all, words)} onGo={() => setWords("")} />
             ) : (
-              <Page sections={all.filter((s) => s.page === page)} section={section} />
+              <Page sections={all.filter((s) => s.page === page)} section={section} Text={Text} />
             )
           }
         </Loading>
@@ -55,7 +53,15 @@ export function HelpPlace() {
   );
 }
 
-function Page({ sections, section }: { sections: Section[]; section?: string }) {
+function Page({
+  sections,
+  section,
+  Text,
+}: {
+  sections: Section[];
+  section?: string;
+  Text: (props: { text: string }) => ReactNode;
+}) {
   useEffect(() => {
     if (section) document.getElementById(section)?.scrollIntoView({ block: "start" });
   }, [section, sections]);
@@ -70,15 +76,13 @@ function Page({ sections, section }: { sections: Section[]; section?: string }) 
           </Link>
         ))}
       </nav>
-      <Suspense fallback={<Skeleton lines={10} />}>
-        {first?.text && <GuideText text={first.text} />}
-        {rest.map((s) => (
-          <section key={s.slug} id={s.slug} aria-label={s.heading} className="scroll-mt-4">
-            <h3 className="mb-1.5 text-lg font-semibold">{s.heading}</h3>
-            <GuideText text={s.text} />
-          </section>
-        ))}
-      </Suspense>
+      {first?.text && <Text text={first.text} />}
+      {rest.map((s) => (
+        <section key={s.slug} id={s.slug} aria-label={s.heading} className="scroll-mt-4">
+          <h3 className="mb-1.5 text-lg font-semibold">{s.heading}</h3>
+          <Text text={s.text} />
+        </section>
+      ))}
     </Card>
   );
 }

@@ -50,7 +50,7 @@ export function Shelves() {
     {
       name: "begin an inventory",
       about: "Starting a shelf check",
-      done: (v) => void navigate({ to: "/items", search: { shelf: v.id } }),
+      go: (v) => void navigate({ to: "/items", search: { shelf: v.id } }),
     },
   );
   return (

@@ -83,10 +83,8 @@ export function Bills({ card, onStale }: Part & { onStale: () => void }) {
     {
       name: `invoice ${card.id}`,
       about: `An invoice to ${card.name}`,
-      done: (v) => {
-        onStale();
-        void navigate({ to: "/money", search: { tab: "invoices", invoice: v.id } });
-      },
+      done: onStale,
+      go: (v) => void navigate({ to: "/money", search: { tab: "invoices", invoice: v.id } }),
     },
   );
   if (!card.institution) return null;

@@ -103,9 +103,11 @@ export function SignUps() {
 function useAfter() {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  return () => {
-    for (const of of ["sign-ups", "sign-up", "patrons"]) void queries.invalidateQueries({ queryKey: [of] });
-    void navigate({ to: "/patrons", search: { tab: "sign-ups" } });
+  return {
+    done: () => {
+      for (const of of ["sign-ups", "sign-up", "patrons"]) void queries.invalidateQueries({ queryKey: [of] });
+    },
+    go: () => void navigate({ to: "/patrons", search: { tab: "sign-ups" } }),
   };
 }
 
@@ -114,7 +116,7 @@ function Again({ row }: { row: Row }) {
   const again = useWrite(
     (_: undefined, key) =>
       api.POST("/api/sign-ups/{id}/again", { params: { path: { id: row.id }, header: keyed(key) } }),
-    { name: `sign-up again ${row.id}`, about: `The sign-up of ${row.name}`, done: after },
+    { name: `sign-up again ${row.id}`, about: `The sign-up of ${row.name}`, ...after },
   );
   return (
     <>
@@ -178,7 +180,7 @@ function Otherwise({ row }: { row: Schema["SignupsWhole"] }) {
   const known = useWrite(
     (patron: number, key) =>
       api.POST("/api/sign-ups/{id}/known", { params: { path: { id: row.id }, header: keyed(key) }, body: { patron } }),
-    { name: `sign-up ${row.id}`, about: `The sign-up of ${row.name}`, done: after },
+    { name: `sign-up ${row.id}`, about: `The sign-up of ${row.name}`, ...after },
   );
   const down = useWrite(
     (why: string, key) =>
@@ -186,7 +188,7 @@ function Otherwise({ row }: { row: Schema["SignupsWhole"] }) {
         params: { path: { id: row.id }, header: keyed(key) },
         body: { reason: why },
       }),
-    { name: `sign-up ${row.id}`, about: `The sign-up of ${row.name}`, done: after },
+    { name: `sign-up ${row.id}`, about: `The sign-up of ${row.name}`, ...after },
   );
   return (
     <Card label="Or" className="flex flex-wrap items-end gap-x-4 gap-y-2 p-3.5">

@@ -84,11 +84,12 @@ export function New({
         dropDraft(household);
         for (const of of ["patrons", "sign-ups"]) void queries.invalidateQueries({ queryKey: [of] });
         queries.setQueryData(["patron", w.card.id], w.card);
+      },
+      go: (w) =>
         void navigate({
           to: "/patrons",
           search: next ? { form: "new", household: w.card.id } : { patron: w.card.id },
-        });
-      },
+        }),
     },
   );
   return (
@@ -225,8 +226,8 @@ function Change({ written: w, oneAddress }: { written: Written; oneAddress: bool
       done: (after) => {
         queries.setQueryData(["patron", w.card.id], after.card);
         for (const of of ["record", "history", "patrons"]) void queries.invalidateQueries({ queryKey: [of] });
-        back();
       },
+      go: back,
     },
   );
   return (

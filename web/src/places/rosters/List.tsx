@@ -155,10 +155,8 @@ function Make({ onLeave }: { onLeave: () => void }) {
     {
       name: "make roster",
       about: (w) => `Roster ${w.name}`,
-      done: (r) => {
-        again();
-        void navigate({ to: "/rosters", search: { roster: r.id } });
-      },
+      done: again,
+      go: (r) => void navigate({ to: "/rosters", search: { roster: r.id } }),
     },
   );
   return (

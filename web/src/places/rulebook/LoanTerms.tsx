@@ -127,8 +127,8 @@ function ToRule({ l, now }: { l: Terms; now: Record<string, string | undefined> 
   const begin = useWrite((_: void, key) => beginDraft(key), {
     name: "begin a draft",
     about: "Starting a draft",
-    done: (draft) => {
-      void queries.invalidateQueries({ queryKey: ["rulebook"] });
+    done: () => void queries.invalidateQueries({ queryKey: ["rulebook"] }),
+    go: (draft) => {
       const rule = `material_class=${l.material}${l.patron_class && `;patron_class=${l.patron_class}`}`;
       void navigate({ to: "/rulebook", search: { tab: "rules", edition: draft.id, rule } });
     },

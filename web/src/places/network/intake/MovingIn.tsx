@@ -82,8 +82,8 @@ function Begin() {
       done: (intake, chosen) => {
         void send(intake, chosen);
         void queries.invalidateQueries({ queryKey: ["intakes"] });
-        void navigate({ to: "/network", search: { tab: "moving", file: intake.id } });
       },
+      go: (intake) => void navigate({ to: "/network", search: { tab: "moving", file: intake.id } }),
     },
   );
   return (

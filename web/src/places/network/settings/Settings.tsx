@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../../api/client";
 import { useMe } from "../../../shell/me";
@@ -15,7 +15,7 @@ import { OpenedSettings, type Settings as All } from "./Section";
 import { settingsSections } from "./sections";
 import { TestMail } from "./TestMail";
 
-/** What the network has settled beside its rules and calendars: sections that are found by words and saved one by one. */
+/** The network's settings, in sections that can be searched and are saved one by one. */
 export function Settings({
   own,
   settings,
@@ -31,17 +31,24 @@ export function Settings({
   useEffect(() => {
     if (section) goTo(section);
   }, [section]);
-  const [row, setRow] = useState(settings); // as they were when this was opened
+  const [opened, setOpened] = useState(settings); // as they were when this was opened
+  const [refused, setRefused] = useState(false);
+  const onRefused = useCallback(() => setRefused(true), []);
+  const row = refused && settings.seen > opened.seen ? settings : opened;
   const [words, setWords] = useState("");
   const place = useRef<HTMLDivElement>(null);
   const [shown, setShown] = useState<number>(settingsSections.length);
+  const onSaved = (saved: Shown<All>) => {
+    setOpened(saved);
+    setRefused(false);
+  };
   const search = (text: string) => {
     setWords(text);
     setShown(filter(place.current, text));
   };
   const admin = administrates(useMe().role);
   return (
-    <OpenedSettings value={{ row, usual, onSaved: setRow }}>
+    <OpenedSettings value={{ row, usual, onSaved, onRefused }}>
       <div className="z-10 md:sticky md:-top-4 -mx-1 grid gap-2 border-b border-line bg-paper px-1 pt-4 pb-2">
         <div className="flex flex-wrap items-center gap-3">
           <input
