@@ -180,7 +180,7 @@ export function Keys({ open, onClose, role }: { open: boolean; onClose: () => vo
     ["Ctrl Enter", "At the desk: finish this patron"],
     ["/", "Go to the scan field"],
     ["w", "Why, for the selected row of a list"],
-    ["u", "At the desk: undo the selected line"],
+    ["Delete", "At the desk: undo the selected line"],
     ["g w", "Why, for the newest line"],
     ["↑ ↓", "Move through a list; Enter opens, Space selects"],
     ["[ ]", "Previous and next tab of a place or record"],

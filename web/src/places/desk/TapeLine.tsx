@@ -36,14 +36,14 @@ const later = clsx(
   "group-hover:opacity-100 group-focus:opacity-100 group-focus-within:opacity-100",
 );
 
-/** w is the why of the selected line, u takes it back, arrows walk to the others. */
+/** The keys of the selected line: w shows its why, Delete undoes it, arrows go to the next. No letter undoes: a label may begin with it. */
 function onKey(e: KeyboardEvent<HTMLElement>) {
   if (e.target !== e.currentTarget) return;
   const line = e.currentTarget;
   const press = (what: string) => line.querySelector<HTMLElement>(what)?.click();
   const walk = (to: Element | null) => to instanceof HTMLElement && to.focus();
   if (e.key === "w") press("[data-why]");
-  else if (e.key === "u") press("[data-undo]");
+  else if (e.key === "Delete") press("[data-undo]");
   else if (e.key === "ArrowDown") walk(line.nextElementSibling);
   else if (e.key === "ArrowUp") walk(line.previousElementSibling);
   else return;
@@ -63,7 +63,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
     <li
       // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- a line is walked to by arrows
       tabIndex={0}
-      data-keys="w u"
+      data-keys="w"
       onKeyDown={onKey}
       className={clsx(
         "group relative px-3.5 py-2 outline-offset-[-2px]",
