@@ -33,7 +33,7 @@ func (t *Tx) SweepLoans(sweep int64, moves []LoanMove, leaveOut []int64) (int64,
 		`INSERT INTO sweep_lines (sweep_id, loan_id, day_before, at_before, day_after, at_after)
 			SELECT $9, l.id, k.day, k.at, k.day_after, k.at_after `+moving+` WHERE l.id <> ALL($10)
 				AND NOT EXISTS (SELECT 1 FROM sweep_lines s WHERE s.sweep_id = $9 AND s.loan_id = l.id)`,
-		append(loanColumnsOf(moves), sweep, notNull(leaveOut))...,
+		append(loanColumnsOf(moves), sweep, notNil(leaveOut))...,
 	)
 }
 
@@ -93,7 +93,7 @@ func (t *Tx) FollowSweep(
 			from,
 			to,
 		),
-		sweep, now, who, branch, loanKind, notNull(part.Loans), forward,
+		sweep, now, who, branch, loanKind, notNil(part.Loans), forward,
 	)
 	t.queue(
 		fmt.Sprintf(`WITH lines AS (UPDATE sweep_lines SET followed = $7 WHERE sweep_id = $1 AND hold_id = ANY($6) RETURNING *),
@@ -103,7 +103,7 @@ func (t *Tx) FollowSweep(
 		INSERT INTO events (at, kind, staff_id, branch_code, patron_id, item_id, hold_id, detail)
 			SELECT $2, $5, $3, nullif($4, ''), patron_id, item_id, id, jsonb_build_object('day', shelf_until)
 				FROM moved`, from, to),
-		sweep, now, who, branch, holdKind, notNull(part.Holds), forward,
+		sweep, now, who, branch, holdKind, notNil(part.Holds), forward,
 	)
 	return nil
 }

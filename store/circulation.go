@@ -3,10 +3,7 @@ package store
 import (
 	"encoding/json"
 	"fmt"
-	"slices"
 	"time"
-
-	"github.com/jackc/pgx/v5"
 
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
@@ -224,8 +221,8 @@ func (t *Tx) settled(rows []itemRow) (*Facts, error) {
 		return nil, nil
 	}
 	f := rows[0].facts()
-	if f.Loan != nil && f.Loan.PatronID != nil && !t.locked.HoldsPatron(*f.Loan.PatronID) ||
-		!t.locked.HoldsTitle(f.Item.TitleID) {
+	if f.Loan != nil && f.Loan.PatronID != nil && !t.Locked().HoldsPatron(*f.Loan.PatronID) ||
+		!t.Locked().HoldsTitle(f.Item.TitleID) {
 		return nil, ErrMoved
 	}
 	return f, nil
@@ -366,7 +363,7 @@ type CopyHere struct {
 // CopiesHere gives a page of the copies at a branch, on loan to nobody, of titles in which all words stand.
 func (t *Tx) CopiesHere(branch calendar.Code, words string, page Page) ([]CopyHere, Page, error) {
 	where, args := wordsIn("t.words", words)
-	page.search = true
+	page.Words = true
 	args = append(args, branch)
 	return paged(t, page, func(c *CopyHere) Cursor { return Cursor{Text: c.TitleName, ID: c.ID} },
 		`SELECT i.id, i.barcode, t.name AS title_name, t.author, i.call_number, i.collection
@@ -559,28 +556,6 @@ func (t *Tx) OldLoan(id int64) (*Loan, error) {
 	return one[Loan](t, "SELECT "+loanColumns+" FROM loans l WHERE l.id = $1", id)
 }
 
-// sorted gives ids in their order, each once.
-func sorted(ids []int64) []int64 {
-	out := slices.Clone(ids)
-	slices.Sort(out)
-	return slices.Compact(out)
-}
-
-// exec runs one statement at once, and tells how many rows it changed.
-func (t *Tx) exec(statement string, args ...any) (int64, error) {
-	if err := t.Flush(); err != nil {
-		return 0, err
-	}
-	t.wrote = true
-	var rows int64
-	err := t.driver(func(conn *pgx.Conn) error {
-		tag, err := conn.Exec(t.ctx, statement, args...)
-		rows = tag.RowsAffected()
-		return err
-	})
-	return rows, err
-}
-
 // LoansLocked locks a patron with the titles of all that they have on loan, and gives these loans, the first due first.
 func (t *Tx) LoansLocked(patron int64) ([]Loan, error) {
 	titles, err := each[int64](t, `SELECT DISTINCT i.title_id FROM loans l JOIN items i ON i.id = l.item_id
@@ -600,7 +575,7 @@ func (t *Tx) LoansLocked(patron int64) ([]Loan, error) {
 		return nil, err
 	}
 	for _, title := range now {
-		if !t.locked.HoldsTitle(title) {
+		if !t.Locked().HoldsTitle(title) {
 			return nil, ErrMoved // lent to them in between
 		}
 	}

@@ -535,7 +535,7 @@ const banded = `SELECT id, title_id, band FROM (SELECT h.id, h.title_id, h.band 
 // Reband puts open holds into the bands of their patrons' classes, but for those that were moved by hand. Their titles are locked first,
 // as for every change of a queue.
 func (t *Tx) Reband(o queue.Order) error {
-	titles, err := each[int64](t, "SELECT DISTINCT title_id FROM ("+banded+") b", notNone(o.First), notNone(o.Last))
+	titles, err := each[int64](t, "SELECT DISTINCT title_id FROM ("+banded+") b", notNil(o.First), notNil(o.Last))
 	if err != nil || len(titles) == 0 {
 		return err
 	}
@@ -543,15 +543,8 @@ func (t *Tx) Reband(o queue.Order) error {
 		return err
 	}
 	t.queue("UPDATE holds h SET band = b.band FROM ("+banded+") b WHERE h.id = b.id AND b.title_id = ANY($3)",
-		notNone(o.First), notNone(o.Last), titles)
+		notNil(o.First), notNil(o.Last), titles)
 	return nil
-}
-
-func notNone(list []string) []string {
-	if list == nil {
-		return []string{}
-	}
-	return list
 }
 
 // Unwanted gives holds that nothing is on its way for and whose last day of interest is over on a day.

@@ -256,16 +256,11 @@ func (s *Store) apartFromTime(ctx context.Context, work func(*pgx.Conn) error) e
 
 // AddLines writes what is to become of some lines.
 func (t *Tx) AddLines(id int64, lines []IntakeLine) error {
-	return t.driver(func(conn *pgx.Conn) error {
-		_, err := conn.CopyFrom(t.ctx, pgx.Identifier{"intake_lines"},
-			[]string{"intake_id", "line", "part", "kind", "number", "outcome", "says", "ref", "digest", "ready"},
-			pgx.CopyFromSlice(len(lines), func(k int) ([]any, error) {
-				l := &lines[k]
-				return []any{id, l.Line, l.Part, l.Kind, l.Number, l.Outcome, l.Says, l.Ref, l.Digest, l.Ready}, nil
-			}))
-		t.wrote = true
-		return err
-	})
+	columns := []string{"intake_id", "line", "part", "kind", "number", "outcome", "says", "ref", "digest", "ready"}
+	return t.copyInto("intake_lines", columns, pgx.CopyFromSlice(len(lines), func(k int) ([]any, error) {
+		l := &lines[k]
+		return []any{id, l.Line, l.Part, l.Kind, l.Number, l.Outcome, l.Says, l.Ref, l.Digest, l.Ready}, nil
+	}))
 }
 
 // Came is what is known of something that came with an earlier file: whether it has been changed here since.

@@ -149,7 +149,7 @@ func (t *Tx) ChargeLocked(id int64) (*ChargeNow, error) {
 	if err := t.send(q); err != nil {
 		return nil, err
 	}
-	if !t.locked.HoldsPatron(rows[0].PatronID) {
+	if !t.Locked().HoldsPatron(rows[0].PatronID) {
 		return nil, ErrMoved // merged into another record meanwhile
 	}
 	return &rows[0], nil
@@ -182,7 +182,7 @@ func (t *Tx) WaiversLocked(ids []int64) ([]WaiverNow, error) {
 		return nil, err
 	}
 	for _, r := range rows {
-		if !t.locked.HoldsPatron(r.PatronID) {
+		if !t.Locked().HoldsPatron(r.PatronID) {
 			return nil, ErrMoved // merged into another record meanwhile
 		}
 	}

@@ -256,13 +256,6 @@ func (t *Tx) lockNamed(q *questions, at place, into *[]int64, table string, n na
 	})
 }
 
-func notNull(ids []int64) []int64 {
-	if ids == nil {
-		return []int64{}
-	}
-	return ids
-}
-
 // Lock takes locks by themselves.
 func (t *Tx) Lock(l Lock) error {
 	q := &questions{}

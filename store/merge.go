@@ -155,26 +155,26 @@ func (t *Tx) Unmerge(m *Merge, did *Merged, at time.Time) (err error) {
 			WHERE c.patron_id = $1 AND c.loan_id = ANY($4))`,
 	}
 	for _, table := range did.moved() {
-		args := []any{m.KeptID, m.GoneID, notNull(*table.ids)}
+		args := []any{m.KeptID, m.GoneID, notNil(*table.ids)}
 		switch table.table {
 		case "return_lines", "ledger":
-			args = append(args, notNull(did.Loans))
+			args = append(args, notNil(did.Loans))
 		case "events":
-			args = append(args, notNull(did.Loans), notNull(did.Holds))
+			args = append(args, notNil(did.Loans), notNil(did.Holds))
 		}
 		if _, err = t.exec("UPDATE "+table.table+" SET patron_id = $2 WHERE patron_id = $1 AND (id = ANY($3)"+
 			more[table.table]+")", args...); err != nil {
 			return err
 		}
 	}
-	t.queue("UPDATE patrons SET guardian_id = $2 WHERE guardian_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNull(did.Wards))
-	t.queue("UPDATE rosters SET adult_id = $2 WHERE adult_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNull(did.Adult))
-	t.queue("DELETE FROM roster_members WHERE patron_id = $1 AND roster_id = ANY($2)", m.KeptID, notNull(did.Joined))
+	t.queue("UPDATE patrons SET guardian_id = $2 WHERE guardian_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNil(did.Wards))
+	t.queue("UPDATE rosters SET adult_id = $2 WHERE adult_id = $1 AND id = ANY($3)", m.KeptID, m.GoneID, notNil(did.Adult))
+	t.queue("DELETE FROM roster_members WHERE patron_id = $1 AND roster_id = ANY($2)", m.KeptID, notNil(did.Joined))
 	t.queue(`INSERT INTO roster_members (roster_id, kind, patron_id, since)
 		SELECT r.id, r.kind, $1, $2 FROM rosters r WHERE r.id = ANY($3) AND r.ended_at IS NULL
 			AND NOT (r.kind = 'class' AND EXISTS (SELECT 1 FROM roster_members o
 				WHERE o.patron_id = $1 AND o.kind = 'class'))
-		ON CONFLICT DO NOTHING`, m.GoneID, at, notNull(did.Rosters))
+		ON CONFLICT DO NOTHING`, m.GoneID, at, notNil(did.Rosters))
 	t.queueOne("UPDATE merges SET undone_at = $2 WHERE id = $1 AND undone_at IS NULL", m.ID, at)
 	return t.Flush()
 }

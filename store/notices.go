@@ -161,7 +161,7 @@ func (t *Tx) MailingLocked(id int64) (*Mailing, error) {
 // SendMailing queues the messages of a trial run but for those left out, which are not told of, so that they come up
 // again with the next night. It gives the ids of what is to be sent.
 func (t *Tx) SendMailing(id int64, leaveOut []int64, now time.Time) ([]int64, error) {
-	left := notNull(leaveOut)
+	left := notNil(leaveOut)
 	t.queue(untell, id, left)
 	t.queue("UPDATE messages SET state = 'left_out' WHERE mailing_id = $1 AND id = ANY($2)", id, left)
 	t.queue(

@@ -13,8 +13,7 @@ type Page struct {
 	After Cursor
 	Most  int
 	More  bool // given back: there is more
-
-	search bool // the query looks for words
+	Words bool // the query looks for words
 }
 
 // Cursor is the place in a list behind its last row: what the list is in order of. A list uses the parts it needs.
@@ -73,7 +72,7 @@ func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...an
 	}
 	args = append(args, page.Most+1)
 	q := &questions{}
-	if page.search {
+	if page.Words {
 		// How to find a word depends on the word: a rare one by its letters, a common one by walking in order.
 		do(q, "SET LOCAL plan_cache_mode = force_custom_plan")
 	}

@@ -255,7 +255,7 @@ type LentByTitle struct {
 // LentByWords gives a page of the copies on loan of titles in which all words stand.
 func (t *Tx) LentByWords(words string, page Page) ([]LentByTitle, Page, error) {
 	where, args := wordsIn("t.words", words)
-	page.search = true
+	page.Words = true
 	return paged(t, page, func(l *LentByTitle) Cursor { return Cursor{Text: l.TitleName, ID: l.ID} },
 		`SELECT l.id, l.item_id, i.barcode, t.name AS title_name, t.author, i.call_number, i.branch_code AS home_branch,
 			l.branch_code, l.lent_at, l.due_date, l.due_at

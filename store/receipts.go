@@ -140,7 +140,7 @@ func (t *Tx) ReversingFacts(id int64, branch calendar.Code) (*ReceiptShown, []Re
 		return nil, nil, nil, err
 	}
 	for _, p := range *parts {
-		if !t.locked.HoldsPatron(p.PatronID) {
+		if !t.Locked().HoldsPatron(p.PatronID) {
 			return nil, nil, nil, ErrMoved // merged into another record meanwhile
 		}
 	}

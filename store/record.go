@@ -45,7 +45,7 @@ func (t *Tx) PutPatron(p *Patron) {
 		p.Phone,
 		p.Address,
 		p.Institution,
-		listed(p.OtherPhones),
+		notNil(p.OtherPhones),
 		p.TextNumber,
 		p.PostalCode,
 		p.Town,
@@ -61,18 +61,11 @@ func (t *Tx) PutPatron(p *Patron) {
 		p.School,
 		p.SchoolYear,
 		p.Pickup,
-		listed(p.MayUse),
-		listed(p.Marks),
+		notNil(p.MayUse),
+		notNil(p.Marks),
 		p.JoinedOn,
 		p.IdentityGuardian,
 	)
-}
-
-func listed(texts []string) []string {
-	if texts == nil {
-		return []string{}
-	}
-	return texts
 }
 
 // LockNames keeps others from registering somebody with like names meanwhile.

@@ -206,7 +206,7 @@ func (t *Tx) LoanNames(loans []int64) (map[int64][2]string, error) {
 		LegalName, PreferredName *string
 	}](t, `SELECT l.id, t.name AS title, p.legal_name, p.preferred_name FROM loans l
 			JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id
-		LEFT JOIN patrons p ON p.id = l.patron_id AND l.returned_at IS NULL WHERE l.id = ANY($1)`, notNull(loans))
+		LEFT JOIN patrons p ON p.id = l.patron_id AND l.returned_at IS NULL WHERE l.id = ANY($1)`, notNil(loans))
 	out := map[int64][2]string{}
 	for _, r := range rows {
 		name := ""
@@ -223,7 +223,7 @@ func (t *Tx) PatronsByID(ids []int64, most int) ([]Patron, error) {
 	return list[Patron](
 		t,
 		"SELECT "+patronColumns+" FROM patrons p WHERE p.id = ANY($1) ORDER BY p.legal_name, p.id LIMIT $2",
-		notNull(ids),
+		notNil(ids),
 		most,
 	)
 }

@@ -39,7 +39,7 @@ func (s *ItemSearch) where(args *[]any) string {
 	}
 	if s.Words != "" {
 		for _, word := range strings.Fields(strings.ToLower(s.Words)) {
-			add("t.words LIKE $%d", "%"+plainLike(word)+"%")
+			add("t.words LIKE $%d", "%"+like(word)+"%")
 		}
 	}
 	for _, c := range []struct {
@@ -56,7 +56,7 @@ func (s *ItemSearch) where(args *[]any) string {
 		}
 	}
 	if s.Begins != "" {
-		add("lower(i.call_number) LIKE $%d", plainLike(strings.ToLower(s.Begins))+"%")
+		add("lower(i.call_number) LIKE $%d", like(strings.ToLower(s.Begins))+"%")
 	}
 	if s.AddedFrom != nil {
 		add("i.added_on >= $%d", s.AddedFrom.UTC())
@@ -81,7 +81,7 @@ func (s *ItemSearch) where(args *[]any) string {
 
 // FindItems gives a page of the items that are looked for, in order of their ids.
 func (t *Tx) FindItems(s ItemSearch, page Page) ([]ItemShown, Page, error) {
-	page.search = true
+	page.Words = true
 	var args []any
 	where := s.where(&args)
 	ids, next, err := paged(t, page, func(p *idRow) Cursor { return Cursor{ID: p.ID} },

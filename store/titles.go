@@ -81,7 +81,7 @@ const ranked = 2000
 // FindTitles gives a page of the titles that are looked for, the best first. Of words so common that more titles have them than
 // can be put in order, those that were added last are.
 func (t *Tx) FindTitles(s TitleSearch, page Page) ([]TitleFound, Page, error) {
-	page.search = true
+	page.Words = true
 	words := strings.Fields(strings.ToLower(s.Words))
 	if len(words) == 0 {
 		return []TitleFound{}, page, nil
@@ -90,12 +90,12 @@ func (t *Tx) FindTitles(s TitleSearch, page Page) ([]TitleFound, Page, error) {
 	where += " AND " + s.narrowed(&args)
 	begin := len(args) + 1
 	for _, w := range words {
-		args = append(args, plainLike(w)+"%")
+		args = append(args, like(w)+"%")
 	}
 	whole := len(args) + 1
 	args = append(args, strings.Join(words, " "))
-	like := len(args) + 1
-	args = append(args, plainLike(strings.Join(words, " "))+"%")
+	begins := len(args) + 1
+	args = append(args, like(strings.Join(words, " "))+"%")
 	here := len(args) + 1
 	args = append(args, s.Here)
 	only := ""
@@ -123,7 +123,7 @@ func (t *Tx) FindTitles(s TitleSearch, page Page) ([]TitleFound, Page, error) {
 		fits(whole, begin, len(words)),
 		where,
 		ranked,
-		like,
+		begins,
 		len(args)+1,
 		len(args)+2,
 		len(args)+3,
@@ -172,11 +172,6 @@ func (s *TitleSearch) narrowed(args *[]any) string {
 		)
 	}
 	return strings.Join(parts, " AND ")
-}
-
-// plainLike makes LIKE's own signs plain.
-func plainLike(text string) string {
-	return strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text)
 }
 
 // WordsLike gives words of names and authors that look like one which is none of them, those that look most like it first.

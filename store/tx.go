@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"time"
 
@@ -182,6 +183,30 @@ func (t *Tx) driver(work func(*pgx.Conn) error) error {
 	return t.conn.Raw(func(driver any) error { return work(driver.(*stdlib.Conn).Conn()) })
 }
 
+// exec runs one statement at once, and tells how many rows it changed.
+func (t *Tx) exec(statement string, args ...any) (int64, error) {
+	if err := t.Flush(); err != nil {
+		return 0, err
+	}
+	t.wrote = true
+	var rows int64
+	err := t.driver(func(conn *pgx.Conn) error {
+		tag, err := conn.Exec(t.ctx, statement, args...)
+		rows = tag.RowsAffected()
+		return err
+	})
+	return rows, err
+}
+
+// copyInto writes many rows into a table at once.
+func (t *Tx) copyInto(table string, columns []string, rows pgx.CopyFromSource) error {
+	t.wrote = true
+	return t.driver(func(conn *pgx.Conn) error {
+		_, err := conn.CopyFrom(t.ctx, pgx.Identifier{table}, columns, rows)
+		return err
+	})
+}
+
 // questions are asked together, in one round trip. Each sees what the ones before it have locked or changed.
 type questions struct {
 	batch pgx.Batch
@@ -270,4 +295,19 @@ func value[T any](t *Tx, query string, args ...any) (T, error) {
 		return none, err
 	}
 	return out[0], nil
+}
+
+// notNil gives a list that the database takes for an empty one, not for NULL, where there is nothing in it.
+func notNil[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+// sorted gives ids in their order, each once.
+func sorted(ids []int64) []int64 {
+	out := slices.Clone(ids)
+	slices.Sort(out)
+	return slices.Compact(out)
 }
