@@ -12,6 +12,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/tote"
 	"nevrin/store"
+	"nevrin/store/transitsdb"
 )
 
 // box is a tote of the demo: what goes from one branch to another by one run, or waits to.
@@ -94,7 +95,7 @@ func (g *generator) totes(ctx context.Context, tx pgx.Tx) error {
 		}
 		step := func(s tote.Step, at time.Time, was tote.State) error {
 			_, err := tx.Exec(ctx, "INSERT INTO tote_steps (tote_id, step, at, branch_code, was) VALUES ($1, $2, $3, $4, $5)", id, s, at, b.from,
-				store.JSON(&store.Tote{
+				store.JSON(&transitsdb.Tote{
 					ID: id, FromBranch: b.from, ToBranch: b.to, State: was, OpenedAt: b.begun, AtBranch: b.from,
 					SeenAt: b.begun,
 				}))

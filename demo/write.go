@@ -4,11 +4,12 @@ import (
 	"context"
 	"fmt"
 
+	"github.com/jackc/pgx/v5"
+
 	"nevrin/app/night"
 	"nevrin/core/calendar"
 	"nevrin/store"
-
-	"github.com/jackc/pgx/v5"
+	"nevrin/store/statusdb"
 )
 
 // tables in the order in which they are written, with the columns that rows carry.
@@ -252,7 +253,7 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 	if err := photograph(ctx, tx); err != nil {
 		return fmt.Errorf("photographs: %w", err)
 	}
-	for _, step := range append(night.Steps(), store.WholeNight) {
+	for _, step := range append(night.Steps(), statusdb.WholeNight) {
 		if _, err := tx.Exec(ctx, "INSERT INTO nights (day, step, ended_at) VALUES ($1, $2, $3)", g.today.UTC(), step, g.now); err != nil {
 			return err
 		}

@@ -16,7 +16,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/formats/iso18626"
-	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 )
 
 var exchanging = []role.Role{role.Administrator, role.Supervisor, role.Interlibrary}
@@ -70,7 +70,7 @@ func (s *Server) interlibraryOperations() {
 				ctx,
 				s.house,
 				who,
-				func(a *act.Act) ([]store.Partner, error) { return interlibrary.Partners(a) },
+				func(a *act.Act) ([]interlibrarydb.Partner, error) { return interlibrary.Partners(a) },
 			)
 			if err != nil {
 				return nil, s.problem(ctx, err)

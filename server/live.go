@@ -8,6 +8,7 @@ import (
 
 	"nevrin/app/event"
 	"nevrin/core/calendar"
+	"nevrin/store/staffdb"
 )
 
 const (
@@ -61,7 +62,7 @@ func (s *Server) live(w http.ResponseWriter, r *http.Request) {
 	defer rested.Stop()
 	// gone tells whether the session has ended meanwhile, or rests.
 	gone := func() bool {
-		found, err := s.house.Store.Session(r.Context(), s.sessions.Token(r.Context()))
+		found, err := staffdb.SessionOf(r.Context(), s.house.Store, s.sessions.Token(r.Context()))
 		return err == nil && (found == nil || found.Staff == nil || rests(found))
 	}
 	for {

@@ -14,6 +14,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/upkeep"
 	"nevrin/store"
+	"nevrin/store/statusdb"
 )
 
 // metrics are the figures of one server for Prometheus: how requests go, by operation, and how the installation stands.
@@ -92,10 +93,10 @@ func (s *standing) Collect(to chan<- prometheus.Metric) {
 	ctx, cancel := context.WithTimeout(context.Background(), asking)
 	defer cancel()
 	var now time.Time
-	var more *store.Figures
+	var more *statusdb.Figures
 	of, err := act.Look(ctx, s.house, act.Machine, func(a *act.Act) (of *upkeep.Status, err error) {
 		now = a.Now
-		if more, err = a.Tx.Figures(); err != nil {
+		if more, err = statusdb.ReadFigures(a.Tx); err != nil {
 			return nil, err
 		}
 		return upkeep.Stand(a)

@@ -9,7 +9,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/terminals"
 	"nevrin/core/calendar"
-	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // PeriodQuery asks for a stretch of days at a branch, or all over the network.
@@ -84,7 +84,7 @@ func (s *Server) receiptOperations() {
 			if err != nil {
 				return Rows[accounts.Receipt]{}, err
 			}
-			return rows(accounts.Receipts(a, store.WhichReceipts{Till: in.Till, Patron: in.Patron, NoTill: in.NoTill}, page))
+			return rows(accounts.Receipts(a, accountsdb.WhichReceipts{Till: in.Till, Patron: in.Patron, NoTill: in.NoTill}, page))
 		})
 	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed,
 		func(a *act.Act, in *ByID) (*accounts.Receipt, error) { return accounts.OneReceipt(a, in.ID) })

@@ -28,7 +28,8 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/role"
 	"nevrin/core/settings"
-	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/staffdb"
 )
 
 func (s *Server) operations() {
@@ -297,10 +298,10 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	if e != nil && e.lacks[isAway] != nil {
 		me.ID, me.Name, me.Role, me.Rests = e.ID, e.Name, e.Role, true
 	}
-	var staff []store.Staff
+	var staff []staffdb.Staff
 	var err error
 	if s.options.Demo {
-		staff, err = a.Tx.DemoStaff()
+		staff, err = staffdb.DemoStaff(a.Tx)
 	}
 	if err != nil {
 		return me, err
@@ -308,7 +309,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	for _, d := range staff {
 		me.Demo = append(me.Demo, DemoStaff{d.Login, d.Name, d.Role, a.Network.BranchName(d.BranchCode)})
 	}
-	me.Training, err = a.Tx.Training()
+	me.Training, err = networkdb.Training(a.Tx)
 	return me, err
 }
 

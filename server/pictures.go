@@ -9,12 +9,13 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/people"
 	"nevrin/app/problem"
+	"nevrin/store/stockdb"
 )
 
 // cover gives the picture of a title.
 func (s *Server) cover(w http.ResponseWriter, r *http.Request) {
 	s.picture(w, r, "private, max-age=3600", func(a *act.Act, id int64) (string, []byte, error) {
-		c, err := a.Tx.CoverOf(id)
+		c, err := stockdb.CoverOf(a.Tx, id)
 		if err != nil || c == nil {
 			return "", nil, err
 		}

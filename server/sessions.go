@@ -17,6 +17,7 @@ import (
 	"nevrin/core/door"
 	"nevrin/core/settings"
 	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 // sessions keeps sessions in PostgreSQL, each with whose it is, so that one question finds both.
@@ -24,7 +25,7 @@ type sessions struct{ store *store.Store }
 
 // visitor is where the person of a request is put when its session is found, or when they sign in.
 type visitor struct {
-	found    *store.Staff
+	found    *staffdb.Staff
 	branches []calendar.Code
 	lacks    bool   // has to set a second factor up first
 	rests    bool   // no hand has been on the station for too long: it asks who is there
@@ -36,7 +37,7 @@ type personKey struct{}
 
 // FindCtx finds a session, and puts its person into the request's place for it.
 func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	found, err := s.store.Session(ctx, token)
+	found, err := staffdb.SessionOf(ctx, s.store, token)
 	if err != nil || found == nil {
 		return nil, false, err
 	}
@@ -48,7 +49,7 @@ func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, err
 }
 
 // rests tells whether a session has rested for so long that its station asks who is there.
-func rests(s *store.Session) bool {
+func rests(s *staffdb.Session) bool {
 	minutes := settings.Usual().IdleMinutes
 	if s.Idle != nil {
 		minutes = *s.Idle
@@ -58,16 +59,16 @@ func rests(s *store.Session) bool {
 
 // CommitCtx keeps a session.
 func (s *sessions) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
-	k := store.SessionKept{Data: data, Expiry: expiry}
+	k := staffdb.SessionKept{Data: data, Expiry: expiry}
 	if p, ok := ctx.Value(personKey{}).(*visitor); ok && p.found != nil {
 		k.Staff, k.Own, k.Address = p.found.ID, p.own, p.address
 	}
-	return s.store.KeepSession(ctx, token, k)
+	return staffdb.KeepSession(ctx, s.store, token, k)
 }
 
 // DeleteCtx ends a session.
 func (s *sessions) DeleteCtx(ctx context.Context, token string) error {
-	return s.store.DropSession(ctx, token)
+	return staffdb.DropSession(ctx, s.store, token)
 }
 
 // Find is for callers without a context, of which there are none.
@@ -77,7 +78,7 @@ func (s *sessions) Find(token string) ([]byte, bool, error) {
 
 // Commit is for callers without a context, of which there are none.
 func (s *sessions) Commit(token string, data []byte, expiry time.Time) error {
-	return s.store.KeepSession(context.Background(), token, store.SessionKept{Data: data, Expiry: expiry})
+	return staffdb.KeepSession(context.Background(), s.store, token, staffdb.SessionKept{Data: data, Expiry: expiry})
 }
 
 // Delete is for callers without a context, of which there are none.

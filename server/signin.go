@@ -13,7 +13,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/staff"
 	"nevrin/core/calendar"
-	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 // Sign-in changes the session and not the data, so it stands beside the operations.
@@ -48,7 +48,7 @@ func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
 	if !s.read(w, r, &in) || !s.short(w, r, in.Login) {
 		return
 	}
-	staff, err := s.house.Store.DemoStaffByLogin(r.Context(), in.Login)
+	staff, err := staffdb.DemoStaffByLogin(r.Context(), s.house.Store, in.Login)
 	if err != nil {
 		s.refuse(w, r, err)
 		return
@@ -60,7 +60,7 @@ func (s *Server) signInDemo(w http.ResponseWriter, r *http.Request) {
 	s.enter(w, r, staff, in.Own)
 }
 
-func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *store.Staff, own bool) {
+func (s *Server) enter(w http.ResponseWriter, r *http.Request, staff *staffdb.Staff, own bool) {
 	if err := s.sessions.RenewToken(r.Context()); err != nil {
 		s.refuse(w, r, err)
 		return
@@ -111,7 +111,7 @@ func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 	if over {
 		err = errors.Join(err, s.sessions.Destroy(r.Context()))
 	} else if err == nil {
-		err = s.house.Store.HandOn(r.Context(), s.sessions.Token(r.Context()))
+		err = staffdb.HandOn(r.Context(), s.house.Store, s.sessions.Token(r.Context()))
 	}
 	if err != nil {
 		s.refuse(w, r, err)
@@ -124,7 +124,7 @@ func (s *Server) comeBack(w http.ResponseWriter, r *http.Request) {
 func (s *Server) handOn(w http.ResponseWriter, r *http.Request) {
 	_, err := s.who(r.Context(), everyone)
 	if err == nil {
-		err = s.house.Store.HandOn(r.Context(), s.sessions.Token(r.Context()))
+		err = staffdb.HandOn(r.Context(), s.house.Store, s.sessions.Token(r.Context()))
 	}
 	if err != nil {
 		s.refuse(w, r, err)

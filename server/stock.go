@@ -18,7 +18,8 @@ import (
 	"nevrin/app/stock"
 	"nevrin/core/calendar"
 	"nevrin/formats/label"
-	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/stockdb"
 )
 
 // TitlesQuery asks for titles.
@@ -41,7 +42,7 @@ func (s *Server) titleOperations() {
 			if err != nil {
 				return nil, err
 			}
-			return catalogue.FindTitles(a, store.TitleSearch{
+			return catalogue.FindTitles(a, stockdb.TitleSearch{
 				Words: in.Words, Branch: in.Branch, Collection: in.Collection, Material: in.Material,
 				From: in.From, To: in.To,
 				Public: in.Public,
@@ -193,7 +194,7 @@ func (s *Server) itemOperations() {
 			if err != nil {
 				return Rows[stock.Lent]{}, err
 			}
-			search := store.LentSearch{Branch: in.Branch, Home: in.Home, Class: in.Class, Material: in.Material,
+			search := loansdb.LentSearch{Branch: in.Branch, Home: in.Home, Class: in.Class, Material: in.Material,
 				Collection: in.Collection}
 			for text, into := range map[*string]**calendar.Date{&in.From: &search.DueFrom, &in.To: &search.DueTo} {
 				if *text == "" {
@@ -321,7 +322,7 @@ func labelsOf(a *act.Act, r *http.Request) ([]byte, error) {
 	if len(ids) == 0 || len(ids) > mostLabels {
 		return nil, problem.Newf(problem.Invalid, "Choose 1 to %d items.", mostLabels)
 	}
-	rows, err := a.Tx.ItemsWith(ids)
+	rows, err := stockdb.ItemsWith(a.Tx, ids)
 	if err != nil {
 		return nil, err
 	}

@@ -139,11 +139,11 @@ var (
 	byIDs     = tells{"SELECT unnest($%d::bigint[])", "SELECT unnest($%d::bigint[])"}
 )
 
-// take puts the locks before further questions, so that these see what is so once they are given.
-func (t *Tx) take(l Lock, q *questions) {
+// LockFirst puts the locks before further questions, so that these see what is so once they are given.
+func (t *Tx) LockFirst(l Lock, q *Questions) {
 	if l.Bin != "" {
 		t.locked.reached = max(t.locked.reached, placeOfBin)
-		do(q, "SELECT pg_advisory_xact_lock(hashtextextended($1, 1))", l.Bin)
+		Do(q, "SELECT pg_advisory_xact_lock(hashtextextended($1, 1))", l.Bin)
 	}
 	if l.Run != 0 || l.Line != 0 {
 		q.batch.Queue(lockRun, l.Run, l.Line)
@@ -198,8 +198,8 @@ func (t *Tx) take(l Lock, q *questions) {
 // An error of it ends the act: the clock may have been set back meanwhile.
 func (t *Tx) KeepTime(tell func(now time.Time) error) { t.keepTime = tell }
 
-// askTime asks a question that locks something and gives what time it is then.
-func (t *Tx) askTime(q *questions, query string, args ...any) {
+// AskTime asks a question that locks something and gives what time it is then.
+func (t *Tx) AskTime(q *Questions, query string, args ...any) {
 	q.batch.Queue(query, args...)
 	q.reads = append(q.reads, func(rows pgx.Rows) error {
 		times, err := pgx.CollectRows(rows, pgx.RowTo[time.Time])
@@ -225,14 +225,14 @@ func (n *naming) add(question string, arg any) {
 }
 
 // lockNamed locks the rows of a table that are named, in the order of their ids.
-func (t *Tx) lockNamed(q *questions, at place, into *[]int64, table string, n naming) {
+func (t *Tx) lockNamed(q *Questions, at place, into *[]int64, table string, n naming) {
 	if len(n.questions) == 0 {
 		return
 	}
 	// The time is read of each row once it is locked.
 	query := fmt.Sprintf(
 		"SELECT id, %s AS now FROM (SELECT id FROM %s WHERE id = ANY(ARRAY(%s)) ORDER BY id FOR NO KEY UPDATE) locked",
-		clock,
+		Clock,
 		table,
 		strings.Join(n.questions, " UNION "),
 	)
@@ -258,9 +258,9 @@ func (t *Tx) lockNamed(q *questions, at place, into *[]int64, table string, n na
 
 // Lock takes locks by themselves.
 func (t *Tx) Lock(l Lock) error {
-	q := &questions{}
-	t.take(l, q)
-	return t.send(q)
+	q := &Questions{}
+	t.LockFirst(l, q)
+	return t.Send(q)
 }
 
 // Locked is what this transaction has locked so far.

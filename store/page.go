@@ -26,7 +26,7 @@ type Cursor struct {
 // pageSize is how many rows a page has where nothing is said, pageMost at most.
 const (
 	pageSize = 100
-	pageMost = 1000
+	PageMost = 1000
 )
 
 // PageFrom reads a page from what a list gave before: the cursor, empty for the beginning.
@@ -35,7 +35,7 @@ func PageFrom(cursor string, most int) (Page, error) {
 	if most <= 0 {
 		p.Most = pageSize
 	}
-	p.Most = min(p.Most, pageMost)
+	p.Most = min(p.Most, PageMost)
 	if cursor == "" {
 		return p, nil
 	}
@@ -58,9 +58,9 @@ func (p Page) Next() string {
 	return base64.RawURLEncoding.EncodeToString(data)
 }
 
-// paged asks for one page by its cursor, whose parts follow the query's own arguments: rank and id, or rank, text and
+// Paged asks for one page by its cursor, whose parts follow the query's own arguments: rank and id, or rank, text and
 // id where the query uses one more.
-func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...any) ([]T, Page, error) {
+func Paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...any) ([]T, Page, error) {
 	if page.Most == 0 {
 		page.Most = pageSize
 	}
@@ -71,14 +71,14 @@ func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...an
 		args = append(args, page.After.Rank, page.After.ID)
 	}
 	args = append(args, page.Most+1)
-	q := &questions{}
+	q := &Questions{}
 	if page.Words {
 		// How to find a word depends on the word: a rare one by its letters, a common one by walking in order.
-		do(q, "SET LOCAL plan_cache_mode = force_custom_plan")
+		Do(q, "SET LOCAL plan_cache_mode = force_custom_plan")
 	}
 	rows := []T{}
-	ask(q, &rows, fmt.Sprintf("%s LIMIT $%d", query, len(args)), args...)
-	if err := t.send(q); err != nil {
+	Ask(q, &rows, fmt.Sprintf("%s LIMIT $%d", query, len(args)), args...)
+	if err := t.Send(q); err != nil {
 		return nil, page, err
 	}
 	next := Page{Most: page.Most}
@@ -89,10 +89,10 @@ func paged[T any](t *Tx, page Page, at func(*T) Cursor, query string, args ...an
 	return rows, next, nil
 }
 
-// pagedIDs gives a page of the ids of a list whose rows are then read whole. The query gives rank and id.
-func pagedIDs(t *Tx, page Page, query string, args ...any) ([]int64, Page, error) {
+// PagedIDs gives a page of the ids of a list whose rows are then read whole. The query gives rank and id.
+func PagedIDs(t *Tx, page Page, query string, args ...any) ([]int64, Page, error) {
 	type place struct{ Rank, ID int64 }
-	rows, next, err := paged(t, page, func(p *place) Cursor { return Cursor{Rank: p.Rank, ID: p.ID} }, query, args...)
+	rows, next, err := Paged(t, page, func(p *place) Cursor { return Cursor{Rank: p.Rank, ID: p.ID} }, query, args...)
 	ids := make([]int64, len(rows))
 	for k, r := range rows {
 		ids[k] = r.ID
@@ -100,8 +100,8 @@ func pagedIDs(t *Tx, page Page, query string, args ...any) ([]int64, Page, error
 	return ids, next, err
 }
 
-// inOrder puts rows in the order of their ids in a list.
-func inOrder[T any](rows []T, ids []int64, id func(*T) int64) []T {
+// InOrder puts rows in the order of their ids in a list.
+func InOrder[T any](rows []T, ids []int64, id func(*T) int64) []T {
 	at := map[int64]int{}
 	for k, i := range ids {
 		at[i] = k
@@ -110,5 +110,5 @@ func inOrder[T any](rows []T, ids []int64, id func(*T) int64) []T {
 	return rows
 }
 
-// newestFirst is a rank for paged: those where something is so first, then by a time, the newest first.
-const newestFirst = "CASE WHEN %s THEN -4000000000000000000 ELSE 0 END - (extract(epoch FROM %s) * 1000000)::bigint"
+// NewestFirst is a rank for paged: those where something is so first, then by a time, the newest first.
+const NewestFirst = "CASE WHEN %s THEN -4000000000000000000 ELSE 0 END - (extract(epoch FROM %s) * 1000000)::bigint"

@@ -1,9 +1,3 @@
-// Package store keeps everything in PostgreSQL.
-//
-// All SQL of Nevrin stands here, by area, under names of the job. What must never be is refused by the database
-// itself (see migrations). An act works in one Tx: it locks what it touches through Lock, in the one order; it asks for
-// its facts in one round trip; what follows is queued and written in another. Models and single rows go through GORM,
-// what a scan needs goes to the driver as a batch on the same connection.
 package store
 
 import (
@@ -31,23 +25,74 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// How long the database lets a statement run, wait for a lock, or leaves a transaction idle. What takes longer on
-// purpose (migrations, rehearsals, steps of the night) says so for itself.
-const (
-	statementTimeout = "20s"
-	lockTimeout      = "1500ms"
-	idleTimeout      = "20s"
-)
-
-// poolSize is how many connections acts share. Two more are kept apart for the question whether the database is there.
-const poolSize = 24
-
 // Store is one database.
 type Store struct {
 	config *pgx.ConnConfig
 	db     *gorm.DB
 	pool   *sql.DB
 	apart  *sql.DB
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return errors.Join(s.pool.Close(), s.apart.Close()) }
+
+// Pool is the pool of connections, for the job queue and the sessions, which have queries of their own.
+func (s *Store) Pool() *sql.DB { return s.pool }
+
+// Gorm is the database for the demo's maker and for tests, which look behind the scenes.
+func (s *Store) Gorm() *gorm.DB { return s.db }
+
+// ORM is the database for single rows outside an act, such as work that goes on for long.
+func (s *Store) ORM(ctx context.Context) *gorm.DB { return s.db.WithContext(ctx) }
+
+// Reached tells whether the database answers, whatever acts are waiting for.
+func (s *Store) Reached(ctx context.Context) error { return s.apart.PingContext(ctx) }
+
+// Unbounded gives connections without time limits, for what takes long on purpose.
+func (s *Store) Unbounded() *sql.DB { return stdlib.OpenDB(*s.config.Copy()) }
+
+// ApartFromTime works on a connection without time limits.
+func (s *Store) ApartFromTime(ctx context.Context, work func(*pgx.Conn) error) error {
+	pool := s.Unbounded()
+	defer func() { _ = pool.Close() }()
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = conn.Close() }()
+	return conn.Raw(func(driver any) error { return work(driver.(*stdlib.Conn).Conn()) })
+}
+
+// Migrate brings the database to the newest numbered migration, the job queue's own tables included. Copies that start
+// together take turns.
+func (s *Store) Migrate(ctx context.Context) error {
+	pool := s.Unbounded()
+	defer func() { _ = pool.Close() }()
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 600))
+	if err != nil {
+		return err
+	}
+	files, err := goose.NewProvider(goose.DialectPostgres, pool, mustSub(), goose.WithSessionLocker(locker))
+	if err != nil {
+		return err
+	}
+	if _, err := files.Up(ctx); err != nil {
+		return fmt.Errorf("migrating: %w", err)
+	}
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = conn.Close() }() // gives the lock back
+	if _, err := conn.ExecContext(ctx, "SELECT pg_advisory_lock($1)", migrating); err != nil {
+		return err
+	}
+	jobs, err := rivermigrate.New(riverdatabasesql.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		return err
+	}
+	_, err = jobs.Migrate(ctx, rivermigrate.DirectionUp, nil)
+	return err
 }
 
 // Open connects to a PostgreSQL URL. The connection is made when first needed, so that the program can start before
@@ -93,55 +138,22 @@ func Open(url string, tracer pgx.QueryTracer) (*Store, error) {
 	return s, nil
 }
 
-// Close ends all connections.
-func (s *Store) Close() error { return errors.Join(s.pool.Close(), s.apart.Close()) }
+// NoRow tells whether an error says that there is no such row.
+func NoRow(err error) bool { return errors.Is(err, gorm.ErrRecordNotFound) }
 
-// Pool is the pool of connections, for the job queue and the sessions, which have queries of their own.
-func (s *Store) Pool() *sql.DB { return s.pool }
+// How long the database lets a statement run, wait for a lock, or leaves a transaction idle. What takes longer on
+// purpose (migrations, rehearsals, steps of the night) says so for itself.
+const (
+	statementTimeout = "20s"
+	lockTimeout      = "1500ms"
+	idleTimeout      = "20s"
+)
 
-// Gorm is the database for the demo's maker and for tests, which look behind the scenes.
-func (s *Store) Gorm() *gorm.DB { return s.db }
-
-// Reached tells whether the database answers, whatever acts are waiting for.
-func (s *Store) Reached(ctx context.Context) error { return s.apart.PingContext(ctx) }
-
-// unbounded gives connections without time limits, for what takes long on purpose.
-func (s *Store) unbounded() *sql.DB { return stdlib.OpenDB(*s.config.Copy()) }
+// poolSize is how many connections acts share. Two more are kept apart for the question whether the database is there.
+const poolSize = 24
 
 // migrating is the advisory lock under which copies that start together take turns.
 const migrating = 7002
-
-// Migrate brings the database to the newest numbered migration, the job queue's own tables included. Copies that start
-// together take turns.
-func (s *Store) Migrate(ctx context.Context) error {
-	pool := s.unbounded()
-	defer func() { _ = pool.Close() }()
-	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 600))
-	if err != nil {
-		return err
-	}
-	files, err := goose.NewProvider(goose.DialectPostgres, pool, mustSub(), goose.WithSessionLocker(locker))
-	if err != nil {
-		return err
-	}
-	if _, err := files.Up(ctx); err != nil {
-		return fmt.Errorf("migrating: %w", err)
-	}
-	conn, err := pool.Conn(ctx)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = conn.Close() }() // gives the lock back
-	if _, err := conn.ExecContext(ctx, "SELECT pg_advisory_lock($1)", migrating); err != nil {
-		return err
-	}
-	jobs, err := rivermigrate.New(riverdatabasesql.New(pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
-	if err != nil {
-		return err
-	}
-	_, err = jobs.Migrate(ctx, rivermigrate.DirectionUp, nil)
-	return err
-}
 
 // Violates tells whether an error is the database's refusal by a named constraint or unique index.
 func Violates(err error, constraint string) bool {

@@ -5,9 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"io/fs"
 	"math/rand/v2"
-	"slices"
 	"strings"
 	"time"
 
@@ -17,12 +15,15 @@ import (
 	"gorm.io/gorm"
 )
 
-func mustSub() fs.FS {
-	sub, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		panic("store: migrations are not embedded: " + err.Error())
+// ORM is the transaction for models and single rows. What was queued is written first.
+func (t *Tx) ORM() *gorm.DB {
+	if err := t.Flush(); err != nil {
+		db := t.db.Session(&gorm.Session{NewDB: true})
+		db.Statement.ConnPool = t.tx
+		_ = db.AddError(err)
+		return db
 	}
-	return sub
+	return t.db
 }
 
 // Tx is one transaction on one connection. Queries answer at once; what is queued is written together, in the order in
@@ -41,14 +42,105 @@ type Tx struct {
 	keepTime func(now time.Time) error
 }
 
+// SQLTx is the transaction as the job queue wants it.
+func (t *Tx) SQLTx() *sql.Tx { return t.tx }
+
+// NextID gives an id for a row about to be written.
+func (t *Tx) NextID() (int64, error) {
+	if t.block.next == t.block.end {
+		var first int64
+		if err := t.db.Raw("SELECT nextval('ids')").Scan(&first).Error; err != nil {
+			return 0, err
+		}
+		t.block = ids{first, first + idBlock}
+	}
+	t.block.next++
+	return t.block.next - 1, nil
+}
+
+// Queue puts off one statement until the next flush.
+func (t *Tx) Queue(statement string, args ...any) {
+	t.check(nil, statement, args...)
+}
+
+// QueueOne puts off one statement that must change just one row; ErrMoved if it does not.
+func (t *Tx) QueueOne(statement string, args ...any) {
+	t.check(func(tag pgconn.CommandTag) error {
+		if tag.RowsAffected() != 1 {
+			return fmt.Errorf("%w: %.60s changed %d rows", ErrMoved, statement, tag.RowsAffected())
+		}
+		return nil
+	}, statement, args...)
+}
+
+func (t *Tx) check(check func(pgconn.CommandTag) error, statement string, args ...any) {
+	if t.queued == nil {
+		t.queued = &pgx.Batch{}
+	}
+	t.wrote = true
+	t.queued.Queue(statement, args...)
+	t.checks = append(t.checks, check)
+}
+
+// Wrote tells whether anything has been written or queued.
+func (t *Tx) Wrote() bool { return t.wrote }
+
+// Flush writes what was queued, in one round trip.
+func (t *Tx) Flush() error {
+	if t.queued == nil {
+		return nil
+	}
+	batch, checks := t.queued, t.checks
+	t.queued, t.checks = nil, nil
+	return t.driver(func(conn *pgx.Conn) error {
+		results := conn.SendBatch(t.ctx, batch)
+		for _, check := range checks {
+			tag, err := results.Exec()
+			if err == nil && check != nil {
+				err = check(tag)
+			}
+			if err != nil {
+				_ = results.Close()
+				return err
+			}
+		}
+		return results.Close()
+	})
+}
+
+func (t *Tx) driver(work func(*pgx.Conn) error) error {
+	return t.conn.Raw(func(driver any) error { return work(driver.(*stdlib.Conn).Conn()) })
+}
+
+// Exec runs one statement at once, and tells how many rows it changed.
+func (t *Tx) Exec(statement string, args ...any) (int64, error) {
+	if err := t.Flush(); err != nil {
+		return 0, err
+	}
+	t.wrote = true
+	var rows int64
+	err := t.driver(func(conn *pgx.Conn) error {
+		tag, err := conn.Exec(t.ctx, statement, args...)
+		rows = tag.RowsAffected()
+		return err
+	})
+	return rows, err
+}
+
+// CopyInto writes many rows into a table at once.
+func (t *Tx) CopyInto(table string, columns []string, rows pgx.CopyFromSource) error {
+	t.wrote = true
+	return t.driver(func(conn *pgx.Conn) error {
+		_, err := conn.CopyFrom(t.ctx, pgx.Identifier{table}, columns, rows)
+		return err
+	})
+}
+
 // ids is a block of ids that nobody else uses.
 type ids struct{ next, end int64 }
 
 // idBlock is how many ids the sequence gives at once (see migrations).
 const idBlock = 32
-
-// SQLTx is the transaction as the job queue wants it.
-func (t *Tx) SQLTx() *sql.Tx { return t.tx }
 
 // Read runs a question in a transaction that sees one moment and changes nothing.
 func (s *Store) Read(ctx context.Context, ask func(*Tx) error) error {
@@ -114,200 +206,4 @@ func (s *Store) once(ctx context.Context, options *sql.TxOptions, work func(*Tx)
 func Refused(err error) bool {
 	var said *pgconn.PgError
 	return errors.As(err, &said) && !strings.HasPrefix(said.Code, "57P") && !strings.HasPrefix(said.Code, "08")
-}
-
-// NextID gives an id for a row about to be written.
-func (t *Tx) NextID() (int64, error) {
-	if t.block.next == t.block.end {
-		var first int64
-		if err := t.db.Raw("SELECT nextval('ids')").Scan(&first).Error; err != nil {
-			return 0, err
-		}
-		t.block = ids{first, first + idBlock}
-	}
-	t.block.next++
-	return t.block.next - 1, nil
-}
-
-// queue puts off one statement until the next flush.
-func (t *Tx) queue(statement string, args ...any) {
-	t.check(nil, statement, args...)
-}
-
-// queueOne puts off one statement that must change just one row; ErrMoved if it does not.
-func (t *Tx) queueOne(statement string, args ...any) {
-	t.check(func(tag pgconn.CommandTag) error {
-		if tag.RowsAffected() != 1 {
-			return fmt.Errorf("%w: %.60s changed %d rows", ErrMoved, statement, tag.RowsAffected())
-		}
-		return nil
-	}, statement, args...)
-}
-
-func (t *Tx) check(check func(pgconn.CommandTag) error, statement string, args ...any) {
-	if t.queued == nil {
-		t.queued = &pgx.Batch{}
-	}
-	t.wrote = true
-	t.queued.Queue(statement, args...)
-	t.checks = append(t.checks, check)
-}
-
-// Wrote tells whether anything has been written or queued.
-func (t *Tx) Wrote() bool { return t.wrote }
-
-// Flush writes what was queued, in one round trip.
-func (t *Tx) Flush() error {
-	if t.queued == nil {
-		return nil
-	}
-	batch, checks := t.queued, t.checks
-	t.queued, t.checks = nil, nil
-	return t.driver(func(conn *pgx.Conn) error {
-		results := conn.SendBatch(t.ctx, batch)
-		for _, check := range checks {
-			tag, err := results.Exec()
-			if err == nil && check != nil {
-				err = check(tag)
-			}
-			if err != nil {
-				_ = results.Close()
-				return err
-			}
-		}
-		return results.Close()
-	})
-}
-
-func (t *Tx) driver(work func(*pgx.Conn) error) error {
-	return t.conn.Raw(func(driver any) error { return work(driver.(*stdlib.Conn).Conn()) })
-}
-
-// exec runs one statement at once, and tells how many rows it changed.
-func (t *Tx) exec(statement string, args ...any) (int64, error) {
-	if err := t.Flush(); err != nil {
-		return 0, err
-	}
-	t.wrote = true
-	var rows int64
-	err := t.driver(func(conn *pgx.Conn) error {
-		tag, err := conn.Exec(t.ctx, statement, args...)
-		rows = tag.RowsAffected()
-		return err
-	})
-	return rows, err
-}
-
-// copyInto writes many rows into a table at once.
-func (t *Tx) copyInto(table string, columns []string, rows pgx.CopyFromSource) error {
-	t.wrote = true
-	return t.driver(func(conn *pgx.Conn) error {
-		_, err := conn.CopyFrom(t.ctx, pgx.Identifier{table}, columns, rows)
-		return err
-	})
-}
-
-// questions are asked together, in one round trip. Each sees what the ones before it have locked or changed.
-type questions struct {
-	batch pgx.Batch
-	reads []func(pgx.Rows) error
-}
-
-// ask adds a question whose rows go into a list of structs, by column name.
-func ask[T any](q *questions, into *[]T, query string, args ...any) {
-	q.batch.Queue(query, args...)
-	q.reads = append(q.reads, func(rows pgx.Rows) error {
-		list, err := pgx.CollectRows(rows, pgx.RowToStructByNameLax[T])
-		*into = list
-		return err
-	})
-}
-
-// askEach adds a question whose rows are one value each.
-func askEach[T any](q *questions, into *[]T, query string, args ...any) {
-	q.batch.Queue(query, args...)
-	q.reads = append(q.reads, func(rows pgx.Rows) error {
-		list, err := pgx.CollectRows(rows, pgx.RowTo[T])
-		*into = list
-		return err
-	})
-}
-
-// do adds a statement whose answer does not matter.
-func do(q *questions, statement string, args ...any) {
-	q.batch.Queue(statement, args...)
-	q.reads = append(q.reads, func(rows pgx.Rows) error { rows.Close(); return rows.Err() })
-}
-
-// send asks all questions. What was queued is written first, so that they see it.
-func (t *Tx) send(q *questions) error {
-	if err := t.Flush(); err != nil {
-		return err
-	}
-	return t.driver(func(conn *pgx.Conn) error {
-		results := conn.SendBatch(t.ctx, &q.batch)
-		for _, read := range q.reads {
-			rows, err := results.Query()
-			if err == nil {
-				err = read(rows)
-			}
-			if err != nil {
-				_ = results.Close()
-				return err
-			}
-		}
-		return results.Close()
-	})
-}
-
-// list asks one question, of models or other structs by column name.
-func list[T any](t *Tx, query string, args ...any) ([]T, error) {
-	q := &questions{}
-	out := []T{}
-	ask(q, &out, query, args...)
-	return out, t.send(q)
-}
-
-// each gives the values of a query of one column.
-func each[T any](t *Tx, query string, args ...any) ([]T, error) {
-	q := &questions{}
-	out := []T{}
-	askEach(q, &out, query, args...)
-	return out, t.send(q)
-}
-
-// one asks one question that has one row or none; nil for none.
-func one[T any](t *Tx, query string, args ...any) (*T, error) {
-	rows, err := list[T](t, query, args...)
-	if err != nil || len(rows) == 0 {
-		return nil, err
-	}
-	return &rows[0], nil
-}
-
-// value asks one question with one value; the zero value where there is no row.
-func value[T any](t *Tx, query string, args ...any) (T, error) {
-	var out []T
-	var none T
-	q := &questions{}
-	askEach(q, &out, query, args...)
-	if err := t.send(q); err != nil || len(out) == 0 {
-		return none, err
-	}
-	return out[0], nil
-}
-
-// notNil gives a list that the database takes for an empty one, not for NULL, where there is nothing in it.
-func notNil[T any](list []T) []T {
-	if list == nil {
-		return []T{}
-	}
-	return list
-}
-
-// sorted gives ids in their order, each once.
-func sorted(ids []int64) []int64 {
-	out := slices.Clone(ids)
-	slices.Sort(out)
-	return slices.Compact(out)
 }

@@ -5,9 +5,9 @@ import (
 	"strings"
 )
 
-// wordsIn is the condition that every word of a search stands in a column of words, with LIKE's own signs made plain.
-func wordsIn(column, words string) (string, []any) {
-	plain := like(strings.ToLower(words))
+// WordsIn is the condition that every word of a search stands in a column of words, with LIKE's own signs made plain.
+func WordsIn(column, words string) (string, []any) {
+	plain := Like(strings.ToLower(words))
 	var where []string
 	var args []any
 	for _, word := range strings.Fields(plain) {
@@ -20,13 +20,13 @@ func wordsIn(column, words string) (string, []any) {
 	return strings.Join(where, " AND "), args
 }
 
-// like is a text as a pattern that means it to the letter.
-func like(text string) string {
+// Like is a text as a pattern that means it to the letter.
+func Like(text string) string {
 	return strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text)
 }
 
-// after is the condition that a row comes after the cursor of a list in order of a text and an id. The cursor's parts
+// After is the condition that a row comes after the cursor of a list in order of a text and an id. The cursor's parts
 // follow n other arguments.
-func after(text, id string, n int) string {
+func After(text, id string, n int) string {
 	return fmt.Sprintf("$%d::bigint >= 0 AND (%s, %s) > ($%d::text, $%d::bigint)", n+1, text, id, n+2, n+3)
 }

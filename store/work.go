@@ -45,15 +45,15 @@ func (s *Store) LeaveWork(ctx context.Context, name, holder string) error {
 }
 
 // StopWork takes some work from whoever has it: they stop.
-func (t *Tx) StopWork(name string) { t.queue("DELETE FROM work_claims WHERE name = $1", name) }
+func (t *Tx) StopWork(name string) { t.Queue("DELETE FROM work_claims WHERE name = $1", name) }
 
 // HoldsWork tells whether a holder still has some work; nobody else gets it before this transaction ends.
 func (t *Tx) HoldsWork(name, holder string) (bool, error) {
-	return value[bool](t, "SELECT true FROM work_claims WHERE name = $1 AND holder = $2 FOR SHARE", name, holder)
+	return Value[bool](t, "SELECT true FROM work_claims WHERE name = $1 AND holder = $2 FOR SHARE", name, holder)
 }
 
-// unclaimed is a condition on a table whose work has names of a kind: nobody is at it.
-func unclaimed(kind string) string {
+// Unclaimed is a condition on a table whose work has names of a kind: nobody is at it.
+func Unclaimed(kind string) string {
 	return `NOT EXISTS (SELECT 1 FROM work_claims w WHERE w.name = '` + kind + ` ' || id
 		AND w.beat_at > clock_timestamp() - ` + workGone + `)`
 }

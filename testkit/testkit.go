@@ -10,16 +10,16 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 	"gorm.io/gorm"
-
-	"github.com/jackc/pgx/v5"
 
 	"nevrin/app/act"
 	"nevrin/app/outside"
 	"nevrin/app/rules"
 	"nevrin/core/door"
 	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 // House opens a copy of the database that NEVRIN_TEST_DATABASE names, which holds the demo network.
@@ -94,7 +94,7 @@ func SQL(h *act.House) *gorm.DB { return h.Store.Gorm() }
 // Somebody is a member of staff of the demo, by login.
 func Somebody(t *testing.T, h *act.House, login string) act.Actor {
 	t.Helper()
-	var s store.Staff
+	var s staffdb.Staff
 	require.NoError(t, SQL(h).Where("login = ?", login).Take(&s).Error)
 	return act.Actor{ID: s.ID, Name: s.Name, Role: s.Role, Branch: s.BranchCode}
 }

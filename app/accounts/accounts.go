@@ -10,7 +10,7 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/core/why"
-	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // Charge is an open charge.
@@ -26,7 +26,7 @@ type Charge struct {
 }
 
 // Show writes open charges for people.
-func Show(a *act.Act, open []store.OpenCharge) []Charge {
+func Show(a *act.Act, open []accountsdb.OpenCharge) []Charge {
 	out := []Charge{}
 	for _, c := range open {
 		charge := Charge{
@@ -51,11 +51,11 @@ type Member struct {
 
 // Household gives the others of a patron's household who owe something, so that one can pay for them.
 func Household(a *act.Act, patron int64) ([]Member, error) {
-	who, open, err := a.Tx.HouseholdCharges(patron)
+	who, open, err := accountsdb.HouseholdCharges(a.Tx, patron)
 	out := []Member{}
 	for k := range who {
 		p := &who[k]
-		var theirs []store.OpenCharge
+		var theirs []accountsdb.OpenCharge
 		for _, c := range open {
 			if c.PatronID == p.ID {
 				theirs = append(theirs, c)
@@ -81,17 +81,17 @@ func Say(about ledger.About, title string) string {
 }
 
 // add writes an entry with who, where and when.
-func add(a *act.Act, e *store.Entry) error {
+func add(a *act.Act, e *accountsdb.Entry) error {
 	e.At, e.StaffID = a.Now, act.OrNil(a.Who.ID)
 	if a.Who.Branch != "" {
 		e.BranchCode = &a.Who.Branch
 	}
-	return a.Tx.AddEntry(e)
+	return accountsdb.AddEntry(a.Tx, e)
 }
 
 // Put puts a charge on a patron's account, with the event that says so; nothing where it is nothing. The patron must
 // be locked.
-func Put(a *act.Act, e *store.Entry, item int64) error {
+func Put(a *act.Act, e *accountsdb.Entry, item int64) error {
 	if e.Amount == 0 {
 		return nil
 	}

@@ -19,6 +19,7 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 	"nevrin/testkit"
 )
 
@@ -615,7 +616,7 @@ func TestReceiptsOfATill(t *testing.T) {
 	pay(till.ID)
 	of := func(who act.Actor, till int64) ([]accounts.Receipt, error) {
 		return testkit.Try(c.House, who, func(a *act.Act) ([]accounts.Receipt, error) {
-			rows, _, err := accounts.Receipts(a, store.WhichReceipts{Till: till}, store.Page{})
+			rows, _, err := accounts.Receipts(a, accountsdb.WhichReceipts{Till: till}, store.Page{})
 			return rows, err
 		})
 	}

@@ -5,12 +5,13 @@ import (
 	"nevrin/app/event"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
-	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/loansdb"
 )
 
 // takeBack leaves nothing of charges: what was paid of them is to be given back, and what remains then is corrected. The refund
 // stands first, since a charge is never settled by more than it is. It gives what is to be given back.
-func takeBack(a *act.Act, like store.Entry, credits []ledger.Credit) (refunded money.Amount, err error) {
+func takeBack(a *act.Act, like accountsdb.Entry, credits []ledger.Credit) (refunded money.Amount, err error) {
 	for _, c := range credits {
 		for _, part := range []struct {
 			kind   ledger.Kind
@@ -32,11 +33,11 @@ func takeBack(a *act.Act, like store.Entry, credits []ledger.Credit) (refunded m
 
 // TakeBack takes charges for a lost loan back, since it was found: what of them was paid is to be given back. Line is
 // the line of the returns run that does it.
-func TakeBack(a *act.Act, l *store.Loan, credits []ledger.Credit, line int64) error {
+func TakeBack(a *act.Act, l *loansdb.Loan, credits []ledger.Credit, line int64) error {
 	if len(credits) == 0 {
 		return nil
 	}
-	like := store.Entry{PatronID: *l.PatronID, LoanID: &l.ID, About: ledger.AboutLost, LineID: act.OrNil(line)}
+	like := accountsdb.Entry{PatronID: *l.PatronID, LoanID: &l.ID, About: ledger.AboutLost, LineID: act.OrNil(line)}
 	refunded, err := takeBack(a, like, credits)
 	if err != nil || refunded == 0 {
 		return err
@@ -50,11 +51,11 @@ func TakeBack(a *act.Act, l *store.Loan, credits []ledger.Credit, line int64) er
 
 // UndoLine takes back what a line of a returns run has put on an account: its charge is corrected; what it credited for
 // a lost item is charged again, and what was to be given back counts as paid again.
-func UndoLine(a *act.Act, line int64, entries []store.Entry, item int64) error {
+func UndoLine(a *act.Act, line int64, entries []accountsdb.Entry, item int64) error {
 	for _, e := range entries {
 		switch e.Kind {
 		case ledger.Charge:
-			back := store.Entry{
+			back := accountsdb.Entry{
 				PatronID: e.PatronID,
 				Kind:     ledger.Correction,
 				Amount:   -e.Amount,
@@ -66,7 +67,7 @@ func UndoLine(a *act.Act, line int64, entries []store.Entry, item int64) error {
 				return err
 			}
 		case ledger.Correction:
-			again := store.Entry{PatronID: e.PatronID, Amount: -e.Amount, LoanID: e.LoanID, About: e.About}
+			again := accountsdb.Entry{PatronID: e.PatronID, Amount: -e.Amount, LoanID: e.LoanID, About: e.About}
 			if err := Put(a, &again, item); err != nil {
 				return err
 			}
@@ -80,15 +81,15 @@ func UndoLine(a *act.Act, line int64, entries []store.Entry, item int64) error {
 
 // keepRefund lets what was to be given back settle a charge that is made again: it counts as paid, as before. What has been
 // paid out since is gone, and the charge is owed.
-func keepRefund(a *act.Act, charge *store.Entry, refund *store.Entry) error {
+func keepRefund(a *act.Act, charge *accountsdb.Entry, refund *accountsdb.Entry) error {
 	if refund == nil {
 		return nil
 	}
-	out, err := a.Tx.PaidOut([]int64{refund.ID})
+	out, err := accountsdb.PaidOut(a.Tx, []int64{refund.ID})
 	if err != nil || len(out) > 0 {
 		return err
 	}
-	kept := store.Entry{
+	kept := accountsdb.Entry{
 		PatronID: charge.PatronID,
 		Kind:     ledger.Payment,
 		Amount:   -refund.Amount,
@@ -99,12 +100,12 @@ func keepRefund(a *act.Act, charge *store.Entry, refund *store.Entry) error {
 	if err := add(a, &kept); err != nil {
 		return err
 	}
-	a.Tx.EndRefund(refund.ID, nil, &kept.ID)
+	accountsdb.EndRefund(a.Tx, refund.ID, nil, &kept.ID)
 	return nil
 }
 
 // refundOf is what was to be given back for a charge; nil for nothing.
-func refundOf(entries []store.Entry, charge int64) *store.Entry {
+func refundOf(entries []accountsdb.Entry, charge int64) *accountsdb.Entry {
 	for k := range entries {
 		if e := &entries[k]; e.Kind == ledger.Refund && *e.Settles == charge {
 			return e

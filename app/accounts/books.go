@@ -9,6 +9,7 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // Period is a stretch of days at a branch, or all over the network.
@@ -51,7 +52,7 @@ func Takings(a *act.Act, p Period) ([]Taken, error) {
 	if err := p.check(a); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.Takings(p.From.UTC(), p.To.UTC(), a.Network.Timezone, p.Branch)
+	rows, err := accountsdb.Takings(a.Tx, p.From.UTC(), p.To.UTC(), a.Network.Timezone, p.Branch)
 	out := []Taken{}
 	for _, r := range rows {
 		out = append(out, Taken{
@@ -90,7 +91,7 @@ func Waivers(a *act.Act, p Period, page store.Page) ([]WaivedBy, store.Page, err
 	if err := p.check(a); err != nil {
 		return nil, page, err
 	}
-	rows, next, err := a.Tx.Waivers(p.From.UTC(), p.To.UTC(), a.Network.Timezone, p.Branch, page)
+	rows, next, err := accountsdb.Waivers(a.Tx, p.From.UTC(), p.To.UTC(), a.Network.Timezone, p.Branch, page)
 	out := []WaivedBy{}
 	for _, r := range rows {
 		out = append(out, WaivedBy{
@@ -127,7 +128,7 @@ func Journal(a *act.Act, p Period) ([]Booked, error) {
 	if err := p.check(a); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.Books(p.From.UTC(), p.To.UTC(), a.Network.Timezone, p.Branch)
+	rows, err := accountsdb.Books(a.Tx, p.From.UTC(), p.To.UTC(), a.Network.Timezone, p.Branch)
 	var out []Booked
 	for _, r := range rows {
 		day := *store.DateOf(&r.Day)
@@ -143,16 +144,16 @@ func Journal(a *act.Act, p Period) ([]Booked, error) {
 	return out, err
 }
 
-func postings(r store.Booked) []ledger.Posting {
+func postings(r accountsdb.Booked) []ledger.Posting {
 	sum := money.Amount(r.Sum)
 	switch r.What {
-	case store.BookedRounding:
+	case accountsdb.BookedRounding:
 		return ledger.BookRounding(sum)
-	case store.BookedPayout:
+	case accountsdb.BookedPayout:
 		return ledger.BookPayout(r.Means, sum)
-	case store.BookedMove:
+	case accountsdb.BookedMove:
 		return ledger.BookMove(sum)
-	case store.BookedDifference:
+	case accountsdb.BookedDifference:
 		return ledger.BookDifference(r.Means, sum)
 	}
 	return ledger.Book(ledger.Moved{Kind: r.Kind, About: r.About, Means: r.Means, Sum: sum, Carried: r.Carried})

@@ -19,6 +19,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 	"nevrin/testkit"
 )
 
@@ -185,7 +186,7 @@ func TestAssigningWhatWasTakenUnderNoTill(t *testing.T) {
 	pay("1.00", ledger.Transfer)
 	under := func() (ids []int64) {
 		rows := testkit.Do(t, c.House, c.here, func(a *act.Act) ([]accounts.Receipt, error) {
-			rows, _, err := accounts.Receipts(a, store.WhichReceipts{NoTill: true}, store.Page{})
+			rows, _, err := accounts.Receipts(a, accountsdb.WhichReceipts{NoTill: true}, store.Page{})
 			return rows, err
 		})
 		for _, r := range rows {

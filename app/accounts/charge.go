@@ -9,7 +9,9 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
-	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/networkdb"
+	"nevrin/store/peopledb"
 )
 
 // ByHand is a charge that somebody makes: from the network's price list at the price that stands there, or free with a reason.
@@ -31,14 +33,14 @@ func ChargeByHand(a *act.Act, patron int64, b ByHand) (*Charged, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronLocked(patron)
+	p, err := peopledb.PatronLocked(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
 	if p == nil || gone(*p) {
 		return nil, problem.NoSuch("patron")
 	}
-	e := store.Entry{PatronID: patron, Kind: ledger.Charge, Amount: int64(sum), About: ledger.AboutManual, Reason: name}
+	e := accountsdb.Entry{PatronID: patron, Kind: ledger.Charge, Amount: int64(sum), About: ledger.AboutManual, Reason: name}
 	if err := add(a, &e); err != nil {
 		return nil, err
 	}
@@ -63,7 +65,7 @@ func priced(a *act.Act, b ByHand) (money.Amount, string, error) {
 		}
 		return sum, note, nil
 	}
-	k := slices.IndexFunc(a.Network.Choices, func(c store.Choice) bool {
+	k := slices.IndexFunc(a.Network.Choices, func(c networkdb.Choice) bool {
 		return c.List == "charge" && c.Code == b.Charge && !c.Retired
 	})
 	if k < 0 {

@@ -9,6 +9,8 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/peopledb"
 )
 
 // Dispute is a charge that somebody does not accept: it waits, and stops nobody, until it has been looked into.
@@ -31,10 +33,10 @@ type Dispute struct {
 
 // Disputes gives a page of the charges in dispute, the oldest charge first.
 func Disputes(a *act.Act, page store.Page) ([]Dispute, store.Page, error) {
-	rows, next, err := a.Tx.Disputes(page)
+	rows, next, err := accountsdb.Disputes(a.Tx, page)
 	out := []Dispute{}
 	for _, d := range rows {
-		name := store.Patron{LegalName: d.LegalName, PreferredName: d.PreferredName}
+		name := peopledb.Patron{LegalName: d.LegalName, PreferredName: d.PreferredName}
 		shown := Dispute{
 			ID: d.ID, Charge: d.ChargeID, Patron: d.PatronID, Name: name.Name(), Card: d.Card,
 			Text: Say(d.About, d.Title),
@@ -63,7 +65,7 @@ func PutInDispute(a *act.Act, charge int64, says string) error {
 	if says == "" {
 		return problem.Newf(problem.Invalid, "Enter what the patron says.")
 	}
-	c, open, err := a.Tx.DisputeOf(charge)
+	c, open, err := accountsdb.DisputeOf(a.Tx, charge)
 	switch {
 	case err != nil:
 		return err
@@ -72,7 +74,7 @@ func PutInDispute(a *act.Act, charge int64, says string) error {
 	case open != nil:
 		return problem.Newf(problem.Refused, "This charge is in dispute already.")
 	}
-	a.Tx.Dispute(charge, says, a.Who.ID, a.Now)
+	accountsdb.AddDispute(a.Tx, charge, says, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.Disputed, Patron: c.PatronID, Detail: event.Detail{
 		Amount: money.Amount(c.Owed), About: string(c.About), Reason: says,
 	}})
@@ -85,14 +87,14 @@ func EndDispute(a *act.Act, charge int64, found string) error {
 	if found == "" {
 		return problem.Newf(problem.Invalid, "Enter what was found.")
 	}
-	c, open, err := a.Tx.DisputeOf(charge)
+	c, open, err := accountsdb.DisputeOf(a.Tx, charge)
 	switch {
 	case err != nil:
 		return err
 	case open == nil || c == nil:
 		return problem.Newf(problem.Refused, "This dispute has ended already.")
 	}
-	a.Tx.EndDispute(open.ID, found, a.Who.ID, a.Now)
+	accountsdb.EndDispute(a.Tx, open.ID, found, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.DisputeEnded, Patron: c.PatronID, Detail: event.Detail{
 		Amount: money.Amount(c.Owed), About: string(c.About), Reason: found,
 	}})

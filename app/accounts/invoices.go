@@ -12,6 +12,8 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/peopledb"
 )
 
 // Invoice is a bill to an institution, paid later.
@@ -43,7 +45,7 @@ type InvoiceLine struct {
 	Owed   string    `json:"owed"`
 }
 
-func showInvoice(a *act.Act, v *store.InvoiceShown, lines []store.InvoiceLine) *Invoice {
+func showInvoice(a *act.Act, v *accountsdb.InvoiceShown, lines []accountsdb.InvoiceLine) *Invoice {
 	m := a.Network.Money
 	out := &Invoice{
 		ID: v.ID, Number: v.Number, Patron: v.PatronID, Name: v.LegalName, Branch: a.Network.BranchName(v.BranchCode),
@@ -63,7 +65,7 @@ func showInvoice(a *act.Act, v *store.InvoiceShown, lines []store.InvoiceLine) *
 
 // Invoices gives a page of invoices, the newest first: those of which something is owed, or all.
 func Invoices(a *act.Act, open bool, page store.Page) ([]Invoice, store.Page, error) {
-	rows, next, err := a.Tx.Invoices(open, page)
+	rows, next, err := accountsdb.Invoices(a.Tx, open, page)
 	out := []Invoice{}
 	for k := range rows {
 		out = append(out, *showInvoice(a, &rows[k], nil))
@@ -73,7 +75,7 @@ func Invoices(a *act.Act, open bool, page store.Page) ([]Invoice, store.Page, er
 
 // OneInvoice gives an invoice with its lines.
 func OneInvoice(a *act.Act, id int64) (*Invoice, error) {
-	v, lines, err := a.Tx.OneInvoice(id)
+	v, lines, err := accountsdb.OneInvoice(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -91,7 +93,7 @@ type Billing struct {
 
 // MakeInvoice puts what an institution owes on an invoice.
 func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
-	f, err := a.Tx.SettlingFacts([]int64{patron}, a.Who.Branch)
+	f, err := accountsdb.FactsToSettle(a.Tx, []int64{patron}, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}
@@ -106,7 +108,7 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	if err != nil {
 		return nil, err
 	}
-	var lines []store.InvoiceLine
+	var lines []accountsdb.InvoiceLine
 	for _, c := range chosen {
 		bill := ledger.Billable{
 			Invoiced: c.Invoice != nil, Disputed: c.Disputed, Chosen: slices.Contains(b.Charges, c.ID),
@@ -115,18 +117,18 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 		case ledger.Twice:
 			return nil, problem.Newf(problem.Refused, "%s is already on invoice %s.", Say(c.About, c.Title), *c.Invoice)
 		case ledger.OnIt:
-			lines = append(lines, store.InvoiceLine{ChargeID: c.ID, Text: Say(c.About, c.Title), Amount: c.Owed})
+			lines = append(lines, accountsdb.InvoiceLine{ChargeID: c.ID, Text: Say(c.About, c.Title), Amount: c.Owed})
 		}
 	}
 	if len(lines) == 0 {
 		return nil, problem.Newf(problem.Refused, "There are no open charges to invoice.")
 	}
 	today := a.Today()
-	v := &store.Invoice{
+	v := &accountsdb.Invoice{
 		PatronID: patron, BranchCode: a.Who.Branch, MadeAt: a.Now, Day: today.UTC(),
 		Due: today.Add(a.Network.Settled.Money.Days).UTC(), Addressed: addressOf(p), Note: strings.TrimSpace(b.Note),
 	}
-	if err := a.Tx.AddInvoice(v, a.Who.ID, lines); err != nil {
+	if err := accountsdb.AddInvoice(a.Tx, v, a.Who.ID, lines); err != nil {
 		return nil, err
 	}
 	var sum int64
@@ -139,7 +141,7 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	return OneInvoice(a, v.ID)
 }
 
-func addressOf(p *store.Patron) string {
+func addressOf(p *peopledb.Patron) string {
 	lines := []string{p.LegalName}
 	for l := range strings.SplitSeq(p.Address, "\n") {
 		if l = strings.TrimSpace(l); l != "" {
@@ -155,12 +157,12 @@ func WithdrawInvoice(a *act.Act, id int64, reason string) (*Invoice, error) {
 	if reason == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
-	v, _, err := a.Tx.OneInvoice(id)
+	v, _, err := accountsdb.OneInvoice(a.Tx, id)
 	if err == nil && v != nil {
 		err = a.Tx.Lock(store.Lock{Patrons: []int64{v.PatronID}})
 	}
 	if err == nil && v != nil {
-		v, _, err = a.Tx.OneInvoice(id) // as it stands once nobody pays meanwhile
+		v, _, err = accountsdb.OneInvoice(a.Tx, id) // as it stands once nobody pays meanwhile
 	}
 	switch {
 	case err != nil:
@@ -175,7 +177,7 @@ func WithdrawInvoice(a *act.Act, id int64, reason string) (*Invoice, error) {
 	case v.Owed < v.Amount:
 		return nil, problem.Newf(problem.Refused, "Part of invoice %s has been paid. Reverse the payment first.", v.Number)
 	}
-	a.Tx.WithdrawInvoice(id, a.Who.ID, a.Now, reason)
+	accountsdb.WithdrawInvoice(a.Tx, id, a.Who.ID, a.Now, reason)
 	a.Tell(event.Event{Kind: event.InvoiceWithdrawn, Patron: v.PatronID, Detail: event.Detail{
 		Is: v.Number, Reason: reason,
 	}})

@@ -11,6 +11,8 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/peopledb"
 )
 
 // Receipt is money that went over the counter in one go.
@@ -45,7 +47,7 @@ type Part struct {
 	Owes   string `json:"owes" doc:"What the patron owes now in all"`
 }
 
-func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *Receipt {
+func showReceipt(a *act.Act, r *accountsdb.ReceiptShown, parts []accountsdb.ReceiptPart) *Receipt {
 	m := a.Network.Money
 	out := &Receipt{
 		ID: r.ID, At: r.At, Branch: a.Network.BranchName(r.BranchCode), Means: r.Means,
@@ -79,7 +81,7 @@ func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *
 		if p.Kind == ledger.Payment {
 			sum = -sum
 		}
-		name := store.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
+		name := peopledb.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
 		out.Parts = append(out.Parts, Part{
 			p.PatronID, name.Name(), Say(p.About, p.Title), m.Format(sum), m.Format(money.Amount(p.Balance)),
 		})
@@ -87,21 +89,21 @@ func showReceipt(a *act.Act, r *store.ReceiptShown, parts []store.ReceiptPart) *
 	return out
 }
 
-func taken(r *store.ReceiptShown) ledger.Taken {
+func taken(r *accountsdb.ReceiptShown) ledger.Taken {
 	return ledger.Taken{
 		Out: r.Amount < 0, Reversed: r.ReversedBy != nil, GivenBack: r.GivenBack, At: r.At, Branch: r.BranchCode,
 	}
 }
 
 // Receipts gives a page of receipts, newest first: of a till, of a patron, or of the branch where the actor is.
-func Receipts(a *act.Act, which store.WhichReceipts, page store.Page) ([]Receipt, store.Page, error) {
+func Receipts(a *act.Act, which accountsdb.WhichReceipts, page store.Page) ([]Receipt, store.Page, error) {
 	which.Branch = a.Who.Branch
 	if which.Till != 0 {
 		if _, _, _, err := tillHere(a, which.Till, false); err != nil {
 			return nil, page, err
 		}
 	}
-	rows, next, err := a.Tx.Receipts(which, page)
+	rows, next, err := accountsdb.Receipts(a.Tx, which, page)
 	out := []Receipt{}
 	for k := range rows {
 		out = append(out, *showReceipt(a, &rows[k], nil))
@@ -111,7 +113,7 @@ func Receipts(a *act.Act, which store.WhichReceipts, page store.Page) ([]Receipt
 
 // OneReceipt gives a receipt with its parts.
 func OneReceipt(a *act.Act, id int64) (*Receipt, error) {
-	row, parts, err := a.Tx.OneReceipt(id)
+	row, parts, err := accountsdb.OneReceipt(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -136,7 +138,7 @@ func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 	if v.Reason == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
-	was, parts, tills, err := a.Tx.ReversingFacts(id, a.Who.Branch)
+	was, parts, tills, err := accountsdb.ReversingFacts(a.Tx, id, a.Who.Branch)
 	switch {
 	case err != nil:
 		return nil, err
@@ -150,7 +152,7 @@ func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 	if err != nil {
 		return nil, err
 	}
-	back := &store.Receipt{
+	back := &accountsdb.Receipt{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till,
 		Means: was.Means, Amount: -was.Amount,
 		Rounding: -was.Rounding, Reference: was.Reference, Reverses: &was.ID, Reason: v.Reason,
@@ -158,10 +160,10 @@ func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 	if back.ID, err = a.Tx.NextID(); err != nil {
 		return nil, err
 	}
-	a.Tx.AddReceipt(back)
+	accountsdb.AddReceipt(a.Tx, back)
 	owed := map[int64]money.Amount{}
 	for _, p := range parts {
-		e := store.Entry{
+		e := accountsdb.Entry{
 			PatronID: p.PatronID, Kind: ledger.Reversal, Amount: -p.Amount, Settles: p.Settles, LoanID: p.LoanID,
 			ReceiptID: &back.ID, About: p.About,
 		}

@@ -10,6 +10,9 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/returnsdb"
 )
 
 // Refund is money that is to be given back.
@@ -25,10 +28,10 @@ type Refund struct {
 	Reason string    `json:"reason"`
 }
 
-func showRefunds(a *act.Act, rows []store.RefundOwed) []Refund {
+func showRefunds(a *act.Act, rows []accountsdb.RefundOwed) []Refund {
 	out := []Refund{}
 	for _, r := range rows {
-		name := store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
+		name := peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
 		shown := Refund{
 			ID: r.ID, Patron: r.PatronID, Name: name.Name(), Card: r.Card, Text: Say(r.About, r.Title),
 			Sum: a.Network.Money.Format(money.Amount(r.Amount)), At: r.At, Reason: r.Reason,
@@ -43,7 +46,7 @@ func showRefunds(a *act.Act, rows []store.RefundOwed) []Refund {
 
 // Refunds gives a page of what is to be given back, the oldest first.
 func Refunds(a *act.Act, page store.Page) ([]Refund, store.Page, error) {
-	rows, next, err := a.Tx.RefundsOwed(page)
+	rows, next, err := accountsdb.RefundsOwed(a.Tx, page)
 	return showRefunds(a, rows), next, err
 }
 
@@ -57,7 +60,7 @@ type PayingOut struct {
 
 // PayOut gives a patron back all that is owed to them.
 func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
-	owed, tills, err := a.Tx.PayingOut(v.Patron, a.Who.Branch)
+	owed, tills, err := accountsdb.PayingOut(a.Tx, v.Patron, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +75,7 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 	for _, r := range owed {
 		sum += money.Amount(r.Amount)
 	}
-	r := &store.Receipt{
+	r := &accountsdb.Receipt{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till,
 		Means: v.Means, Amount: -int64(sum),
 		Reference: strings.TrimSpace(v.Reference),
@@ -88,9 +91,9 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 	if r.ID, err = a.Tx.NextID(); err != nil {
 		return nil, err
 	}
-	a.Tx.AddReceipt(r)
+	accountsdb.AddReceipt(a.Tx, r)
 	for _, o := range owed {
-		a.Tx.EndRefund(o.ID, &r.ID, nil)
+		accountsdb.EndRefund(a.Tx, o.ID, &r.ID, nil)
 	}
 	a.Tell(event.Event{Kind: event.PaidOut, Patron: v.Patron, Detail: event.Detail{
 		Amount: sum, Means: string(v.Means),
@@ -105,7 +108,7 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 	if reason == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason.")
 	}
-	c, err := a.Tx.ChargeLocked(charge)
+	c, err := accountsdb.ChargeLocked(a.Tx, charge)
 	switch {
 	case err != nil:
 		return nil, err
@@ -115,7 +118,7 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 		return nil, problem.Newf(problem.Forbidden, "This was charged at %s. Only that branch or a supervisor can reverse it.",
 			a.Network.BranchName(*c.BranchCode))
 	}
-	billed, err := a.Tx.BilledBy(charge)
+	billed, err := accountsdb.BilledBy(a.Tx, charge)
 	if err != nil {
 		return nil, err
 	}
@@ -127,13 +130,13 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 		return nil, problem.Newf(problem.Forbidden, "You can reverse up to %s at once. Ask somebody with a higher limit.",
 			a.Network.Money.Say(most))
 	}
-	back := store.Entry{PatronID: c.PatronID, LoanID: c.LoanID, About: c.About, Reason: reason}
+	back := accountsdb.Entry{PatronID: c.PatronID, LoanID: c.LoanID, About: c.About, Reason: reason}
 	refunded, err := takeBack(a, back, credits)
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.AnswerSettled(c.PatronID, "waived")
-	a.Tx.EndDisputesSettled(c.PatronID, "taken back", a.Now)
+	returnsdb.AnswerSettled(a.Tx, c.PatronID, "waived")
+	accountsdb.EndDisputesSettled(a.Tx, c.PatronID, "taken back", a.Now)
 	a.Tell(event.Event{Kind: event.ChargeTakenBack, Patron: c.PatronID, Detail: event.Detail{
 		Amount: sum, About: string(c.About), Reason: reason,
 	}})

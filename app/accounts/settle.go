@@ -9,7 +9,9 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
-	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/returnsdb"
 )
 
 // Settling is a payment or waiver, for one person or several at once: of charges that are chosen, or of the oldest first.
@@ -63,7 +65,7 @@ func Settle(a *act.Act, s Settling) (*Settled, error) {
 
 // prepared is a payment or waiver that has been looked at: nothing stands in its way.
 type prepared struct {
-	*store.SettlingFacts
+	*accountsdb.SettlingFacts
 	sum    money.Amount
 	shares []ledger.Share
 }
@@ -81,7 +83,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	}
 	slices.Sort(s.Patrons)
 	s.Patrons = slices.Compact(s.Patrons)
-	f, err := a.Tx.SettlingFacts(s.Patrons, a.Who.Branch)
+	f, err := accountsdb.FactsToSettle(a.Tx, s.Patrons, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}
@@ -96,7 +98,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 		}
 	}
 	if len(s.Charges) == 0 { // what is in dispute waits, unless it is named
-		f.Charges = slices.DeleteFunc(f.Charges, func(c store.OpenCharge) bool { return c.Disputed })
+		f.Charges = slices.DeleteFunc(f.Charges, func(c accountsdb.OpenCharge) bool { return c.Disputed })
 	}
 	if f.Charges, err = choose(f.Charges, s.Charges); err != nil {
 		return nil, err
@@ -112,15 +114,15 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	return &prepared{f, sum, shares}, nil
 }
 
-func gone(p store.Patron) bool { return p.ForgottenAt != nil || p.MergedInto != nil }
+func gone(p peopledb.Patron) bool { return p.ForgottenAt != nil || p.MergedInto != nil }
 
 // choose gives the charges that are to be settled. One that has been chosen and is no longer owed has been settled elsewhere in
 // between.
-func choose(open []store.OpenCharge, ids []int64) ([]store.OpenCharge, error) {
+func choose(open []accountsdb.OpenCharge, ids []int64) ([]accountsdb.OpenCharge, error) {
 	if len(ids) == 0 {
 		return open, nil
 	}
-	var out []store.OpenCharge
+	var out []accountsdb.OpenCharge
 	for _, c := range open {
 		if slices.Contains(ids, c.ID) {
 			out = append(out, c)
@@ -136,7 +138,7 @@ func choose(open []store.OpenCharge, ids []int64) ([]store.OpenCharge, error) {
 
 // take writes the receipt of a payment into a till; into none where it is nil.
 func take(a *act.Act, s Settling, sum money.Amount, till *int64, out *Settled) (err error) {
-	r := &store.Receipt{
+	r := &accountsdb.Receipt{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till, Means: s.Means,
 		Amount: int64(sum), Reference: strings.TrimSpace(s.Reference),
 	}
@@ -148,13 +150,13 @@ func take(a *act.Act, s Settling, sum money.Amount, till *int64, out *Settled) (
 	if r.ID, err = a.Tx.NextID(); err != nil {
 		return err
 	}
-	a.Tx.AddReceipt(r)
+	accountsdb.AddReceipt(a.Tx, r)
 	out.Receipt, out.Taken = r.ID, a.Network.Money.Format(money.Amount(r.Amount))
 	return nil
 }
 
 // inCash works out what a sum comes to in coins, and the change.
-func inCash(a *act.Act, laid string, sum money.Amount, r *store.Receipt, out *Settled) error {
+func inCash(a *act.Act, laid string, sum money.Amount, r *accountsdb.Receipt, out *Settled) error {
 	m := a.Network.Money
 	cash, more := m.InCash(sum)
 	if cash == 0 {
@@ -191,8 +193,8 @@ func share(
 ) error {
 	settled := map[int64]money.Amount{}
 	for _, part := range of.shares {
-		c := of.Charges[slices.IndexFunc(of.Charges, func(c store.OpenCharge) bool { return c.ID == part.Charge })]
-		e := store.Entry{
+		c := of.Charges[slices.IndexFunc(of.Charges, func(c accountsdb.OpenCharge) bool { return c.ID == part.Charge })]
+		e := accountsdb.Entry{
 			PatronID: c.PatronID, Kind: kind, Amount: -int64(part.Amount), Settles: &part.Charge,
 			ReceiptID: act.OrNil(out.Receipt), Reason: s.Reason, About: c.About,
 		}
@@ -217,8 +219,8 @@ func share(
 		if settled[p.ID] == 0 {
 			continue
 		}
-		a.Tx.AnswerSettled(p.ID, answer)
-		a.Tx.EndDisputesSettled(p.ID, answer, a.Now)
+		returnsdb.AnswerSettled(a.Tx, p.ID, answer)
+		accountsdb.EndDisputesSettled(a.Tx, p.ID, answer, a.Now)
 		a.Tell(event.Event{Kind: told, Patron: p.ID, Detail: event.Detail{
 			Amount: settled[p.ID], Means: string(s.Means), Reason: s.Reason,
 		}})

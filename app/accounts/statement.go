@@ -7,6 +7,7 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // StatementLine is one entry of an account: what was charged, paid, waived or taken back, and what was owed after it.
@@ -36,7 +37,7 @@ var sayMeans = map[ledger.Means]string{
 
 // Statement gives a page of a patron's account, newest first. What a charge was for is named while something of it is owed.
 func Statement(a *act.Act, patron int64, page store.Page) ([]StatementLine, store.Page, error) {
-	rows, next, err := a.Tx.Statement(patron, page)
+	rows, next, err := accountsdb.Statement(a.Tx, patron, page)
 	out := []StatementLine{}
 	for k := range rows {
 		out = append(out, *statementLine(a, &rows[k]))
@@ -44,7 +45,7 @@ func Statement(a *act.Act, patron int64, page store.Page) ([]StatementLine, stor
 	return out, next, err
 }
 
-func statementLine(a *act.Act, r *store.StatementLine) *StatementLine {
+func statementLine(a *act.Act, r *accountsdb.StatementLine) *StatementLine {
 	m := a.Network.Money
 	l := &StatementLine{
 		ID: r.ID, At: r.At, Kind: r.Kind, Text: sayKind[r.Kind], Reason: r.Reason,

@@ -12,6 +12,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/terminal"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // AtTerminal is a payment that is to be taken at the card terminal of a station.
@@ -40,7 +41,7 @@ var saysOf = map[terminal.State]string{
 	terminal.Returned: "Refunded to the card.",
 }
 
-func showPayment(a *act.Act, p *store.TerminalPayment) *CardPayment {
+func showPayment(a *act.Act, p *accountsdb.TerminalPayment) *CardPayment {
 	out := &CardPayment{
 		ID: p.ID, At: p.At, Sum: a.Network.Money.Format(money.Amount(p.Amount)), State: p.State, Ended: p.State.Ended(),
 		Silent: p.Silent && !p.State.Ended(), Says: saysOf[p.State], Patrons: []int64{},
@@ -64,7 +65,7 @@ func showPayment(a *act.Act, p *store.TerminalPayment) *CardPayment {
 }
 
 // settlingOf is what a payment is to settle.
-func settlingOf(p *store.TerminalPayment) (s Settling, err error) {
+func settlingOf(p *accountsdb.TerminalPayment) (s Settling, err error) {
 	return s, json.Unmarshal(p.Settling, &s)
 }
 
@@ -89,12 +90,12 @@ func AskTerminal(a *act.Act, s AtTerminal, work func(payment int64) error) (*Car
 	if err != nil {
 		return nil, err
 	}
-	p := &store.TerminalPayment{
+	p := &accountsdb.TerminalPayment{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: a.Who.ID, StationID: &s.Station, Terminal: address,
 		TillID: till, Amount: int64(of.sum),
 		Settling: store.JSON(&s.Settling), State: terminal.Asked,
 	}
-	if err := a.Tx.AddTerminalPayment(p, s.Patrons); err != nil {
+	if err := accountsdb.AddTerminalPayment(a.Tx, p, s.Patrons); err != nil {
 		return nil, err
 	}
 	a.Touch(event.Counter)
@@ -103,7 +104,7 @@ func AskTerminal(a *act.Act, s AtTerminal, work func(payment int64) error) (*Car
 
 // Payment gives a payment at a terminal as it stands.
 func Payment(a *act.Act, id int64) (*CardPayment, error) {
-	p, err := a.Tx.OneTerminalPayment(id)
+	p, err := accountsdb.OneTerminalPayment(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +116,7 @@ func Payment(a *act.Act, id int64) (*CardPayment, error) {
 
 // Payments gives those of the actor's branch that have not ended.
 func Payments(a *act.Act) ([]CardPayment, error) {
-	rows, err := a.Tx.OpenTerminalPayments(a.Who.Branch)
+	rows, err := accountsdb.OpenTerminalPayments(a.Tx, a.Who.Branch)
 	out := []CardPayment{}
 	for k := range rows {
 		out = append(out, *showPayment(a, &rows[k]))
@@ -123,7 +124,7 @@ func Payments(a *act.Act) ([]CardPayment, error) {
 	return out, err
 }
 
-func mayTouch(a *act.Act, p *store.TerminalPayment) error {
+func mayTouch(a *act.Act, p *accountsdb.TerminalPayment) error {
 	switch {
 	case p == nil:
 		return problem.NoSuch("card payment")
@@ -135,8 +136,8 @@ func mayTouch(a *act.Act, p *store.TerminalPayment) error {
 }
 
 // locked locks a payment that somebody is about to change by hand.
-func locked(a *act.Act, id int64) (*store.TerminalPayment, error) {
-	p, err := a.Tx.LockTerminalPayment(id)
+func locked(a *act.Act, id int64) (*accountsdb.TerminalPayment, error) {
+	p, err := accountsdb.LockTerminalPayment(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -155,7 +156,7 @@ func StopPayment(a *act.Act, id int64) (*CardPayment, error) {
 	if p.State, err = p.State.Next(terminal.Stop); err != nil {
 		return nil, problem.Newf(problem.Refused, "It is too late to cancel it. %s", saysOf[p.State])
 	}
-	a.Tx.MoveTerminalPayment(p, a.Now)
+	accountsdb.MoveTerminalPayment(a.Tx, p, a.Now)
 	a.Touch(event.Counter)
 	return showPayment(a, p), nil
 }
@@ -172,7 +173,7 @@ func EndByHand(a *act.Act, id int64, h Hand) (*CardPayment, error) {
 	if strings.TrimSpace(h.Reason) == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter how you know, such as from the terminal's slip.")
 	}
-	known, err := a.Tx.OneTerminalPayment(id)
+	known, err := accountsdb.OneTerminalPayment(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -194,7 +195,7 @@ func EndByHand(a *act.Act, id int64, h Hand) (*CardPayment, error) {
 
 // TakenAtTerminal writes down a payment that a terminal has taken, with its receipt.
 func TakenAtTerminal(a *act.Act, id int64, by terminal.Move, number string) (*CardPayment, error) {
-	known, err := a.Tx.OneTerminalPayment(id)
+	known, err := accountsdb.OneTerminalPayment(a.Tx, id)
 	if err != nil || known == nil || known.State.Ended() {
 		return nil, ended(err, known)
 	}
@@ -207,7 +208,7 @@ func TakenAtTerminal(a *act.Act, id int64, by terminal.Move, number string) (*Ca
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.LockTerminalPayment(id) // after who pays
+	p, err := accountsdb.LockTerminalPayment(a.Tx, id) // after who pays
 	if err != nil || p.State.Ended() {
 		return nil, ended(err, p)
 	}
@@ -222,13 +223,13 @@ func TakenAtTerminal(a *act.Act, id int64, by terminal.Move, number string) (*Ca
 		return nil, err
 	}
 	p.ReceiptID = &out.Receipt
-	a.Tx.MoveTerminalPayment(p, a.Now)
+	accountsdb.MoveTerminalPayment(a.Tx, p, a.Now)
 	return showPayment(a, p), nil
 }
 
 // MovePayment writes down how a payment went on that nobody has paid with.
 func MovePayment(a *act.Act, id int64, by terminal.Move, says string) (*CardPayment, error) {
-	p, err := a.Tx.LockTerminalPayment(id)
+	p, err := accountsdb.LockTerminalPayment(a.Tx, id)
 	if err != nil || p == nil || p.State.Ended() {
 		return nil, ended(err, p)
 	}
@@ -240,7 +241,7 @@ func MovePayment(a *act.Act, id int64, by terminal.Move, says string) (*CardPaym
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.MoveTerminalPayment(p, a.Now)
+	accountsdb.MoveTerminalPayment(a.Tx, p, a.Now)
 	a.Touch(event.Counter)
 	if p.State.Ended() {
 		for _, patron := range s.Patrons {
@@ -253,7 +254,7 @@ func MovePayment(a *act.Act, id int64, by terminal.Move, says string) (*CardPaym
 }
 
 // ended says that a payment has ended, or why that is not known.
-func ended(err error, p *store.TerminalPayment) error {
+func ended(err error, p *accountsdb.TerminalPayment) error {
 	switch {
 	case err != nil:
 		return err

@@ -12,16 +12,17 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // tillFor gives the till that money goes through: the one that the station names, or the only one that is open at the branch.
 // What is transferred goes through none.
-func tillFor(a *act.Act, open []store.Till, named int64, by ledger.Means) (*int64, error) {
+func tillFor(a *act.Act, open []accountsdb.Till, named int64, by ledger.Means) (*int64, error) {
 	switch {
 	case by == ledger.Transfer:
 		return nil, nil
 	case named != 0:
-		if !slices.ContainsFunc(open, func(t store.Till) bool { return t.ID == named }) {
+		if !slices.ContainsFunc(open, func(t accountsdb.Till) bool { return t.ID == named }) {
 			return nil, problem.Newf(problem.Refused,
 				"The till of this station is closed. Nothing was taken. Open it or choose another under Money, then try again.")
 		}
@@ -91,7 +92,7 @@ func showDrawer(m money.Currency, d ledger.Drawer) *Drawer {
 	return &Drawer{m.Format(d.Cash), m.Format(d.Card), m.Format(d.Cheque)}
 }
 
-func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []store.TillMove) *Till {
+func showTill(a *act.Act, row *accountsdb.TillShown, sums *accountsdb.TillSums, moves []accountsdb.TillMove) *Till {
 	m := a.Network.Money
 	t := &Till{
 		ID: row.ID, Name: row.Name, OpenedAt: row.OpenedAt, Opened: row.OpenedName,
@@ -121,7 +122,7 @@ func showTill(a *act.Act, row *store.TillShown, sums *store.TillSums, moves []st
 func blind(a *act.Act) bool { return a.Network.Settled.Money.Blind && !a.Who.Role.Supervises() }
 
 // dueNow is what should lie in a till now.
-func dueNow(t *store.Till, sums *store.TillSums) ledger.Drawer {
+func dueNow(t *accountsdb.Till, sums *accountsdb.TillSums) ledger.Drawer {
 	return ledger.Drawer{
 		Cash:   money.Amount(t.LaidIn + sums.Moved + sums.Cash),
 		Card:   money.Amount(sums.Card),
@@ -131,13 +132,13 @@ func dueNow(t *store.Till, sums *store.TillSums) ledger.Drawer {
 
 // Tills gives the tills that are open where the actor is, with what should lie in them now.
 func Tills(a *act.Act) ([]Till, error) {
-	rows, err := a.Tx.OpenTills(a.Who.Branch)
+	rows, err := accountsdb.OpenTills(a.Tx, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}
 	out := []Till{}
 	for k := range rows {
-		row, sums, moves, err := a.Tx.OneTill(rows[k].ID, false)
+		row, sums, moves, err := accountsdb.OneTill(a.Tx, rows[k].ID, false)
 		if err != nil {
 			return nil, err
 		}
@@ -148,7 +149,7 @@ func Tills(a *act.Act) ([]Till, error) {
 
 // CountedTills gives a page of the tills that have been counted where the actor is, newest first.
 func CountedTills(a *act.Act, page store.Page) ([]Till, store.Page, error) {
-	rows, next, err := a.Tx.ClosedTills(a.Who.Branch, page)
+	rows, next, err := accountsdb.ClosedTills(a.Tx, a.Who.Branch, page)
 	out := []Till{}
 	for k := range rows {
 		out = append(out, *showTill(a, &rows[k], nil, nil))
@@ -165,8 +166,8 @@ func OneTill(a *act.Act, id int64) (*Till, error) {
 	return showTill(a, row, sums, moves), nil
 }
 
-func tillHere(a *act.Act, id int64, locked bool) (*store.TillShown, *store.TillSums, []store.TillMove, error) {
-	row, sums, moves, err := a.Tx.OneTill(id, locked)
+func tillHere(a *act.Act, id int64, locked bool) (*accountsdb.TillShown, *accountsdb.TillSums, []accountsdb.TillMove, error) {
+	row, sums, moves, err := accountsdb.OneTill(a.Tx, id, locked)
 	switch {
 	case err != nil:
 		return nil, nil, nil, err
@@ -199,16 +200,16 @@ func OpenTill(a *act.Act, o Opening) (*Till, error) {
 	if name == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter a name for the till, such as the station’s.")
 	}
-	open, err := a.Tx.OpenTills(a.Who.Branch)
+	open, err := accountsdb.OpenTills(a.Tx, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}
-	if k := slices.IndexFunc(open, func(t store.TillShown) bool { return strings.EqualFold(t.Name, name) }); k >= 0 {
+	if k := slices.IndexFunc(open, func(t accountsdb.TillShown) bool { return strings.EqualFold(t.Name, name) }); k >= 0 {
 		return nil, problem.Newf(problem.Refused, "%s is open already, since %s by %s. Use that one, or close it first.",
 			open[k].Name, a.Here().SayClock(open[k].OpenedAt), open[k].OpenedName)
 	}
-	row := &store.Till{BranchCode: a.Who.Branch, Name: name, OpenedAt: a.Now, OpenedBy: a.Who.ID, LaidIn: int64(laid)}
-	if err := a.Tx.AddTill(row); err != nil {
+	row := &accountsdb.Till{BranchCode: a.Who.Branch, Name: name, OpenedAt: a.Now, OpenedBy: a.Who.ID, LaidIn: int64(laid)}
+	if err := accountsdb.AddTill(a.Tx, row); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.TillOpened, Detail: event.Detail{Is: name, Amount: laid}})
@@ -250,7 +251,7 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	if v.Out {
 		sum = -sum
 	}
-	a.Tx.MoveInTill(id, a.Who.ID, int64(sum), strings.TrimSpace(v.Reason), a.Now)
+	accountsdb.MoveInTill(a.Tx, id, a.Who.ID, int64(sum), strings.TrimSpace(v.Reason), a.Now)
 	a.Tell(event.Event{Kind: event.TillMoved, Detail: event.Detail{Is: row.Name, Amount: sum, Reason: v.Reason}})
 	return OneTill(a, id)
 }
@@ -272,7 +273,7 @@ func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
 	}
 	slices.Sort(v.Receipts)
 	v.Receipts = slices.Compact(v.Receipts)
-	count, sum, err := a.Tx.MoveReceipts(row.BranchCode, id, v.Receipts, !v.Out)
+	count, sum, err := accountsdb.MoveReceipts(a.Tx, row.BranchCode, id, v.Receipts, !v.Out)
 	switch {
 	case err != nil:
 		return nil, err
@@ -290,7 +291,7 @@ func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
 	return OneTill(a, id)
 }
 
-func closedAlready(a *act.Act, row *store.TillShown) error {
+func closedAlready(a *act.Act, row *accountsdb.TillShown) error {
 	return problem.Newf(problem.Refused, "%s has been closed already, at %s by %s.", row.Name,
 		a.Here().SayClock(*row.ClosedAt), *row.ClosedName)
 }
@@ -314,7 +315,7 @@ func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
 	case row.ClosedAt != nil:
 		return nil, closedAlready(a, row)
 	}
-	if pays, err := a.Tx.PaysInto(id); err != nil || pays {
+	if pays, err := accountsdb.PaysInto(a.Tx, id); err != nil || pays {
 		return nil, cmp.Or(err, problem.Newf(problem.Refused,
 			"A card payment into this till is in progress. Wait for it or cancel it, then count."))
 	}
@@ -322,7 +323,7 @@ func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
 	if err := ledger.Counted(due, counted, c.Says, blind(a), a.Network.Money); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
-	a.Tx.CloseTill(id, a.Who.ID, a.Now, due, counted, strings.TrimSpace(c.Says))
+	accountsdb.CloseTill(a.Tx, id, a.Who.ID, a.Now, due, counted, strings.TrimSpace(c.Says))
 	a.Tell(event.Event{Kind: event.TillClosed, Detail: event.Detail{
 		Is: row.Name, Amount: counted.Cash, Reason: strings.TrimSpace(c.Says),
 	}})

@@ -9,7 +9,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
-	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // Unwaiving undoes waivers: all of one act, or of one charge.
@@ -32,7 +32,7 @@ func Unwaive(a *act.Act, u Unwaiving) (*Unwaived, error) {
 	}
 	slices.Sort(u.Waivers)
 	u.Waivers = slices.Compact(u.Waivers)
-	waivers, err := a.Tx.WaiversLocked(u.Waivers)
+	waivers, err := accountsdb.WaiversLocked(a.Tx, u.Waivers)
 	switch {
 	case err != nil:
 		return nil, err
@@ -49,14 +49,14 @@ func Unwaive(a *act.Act, u Unwaiving) (*Unwaived, error) {
 		if says := ledger.Unwaiving(waived(w), a.Who.Role, a.Here(), a.Now); says != "" {
 			return nil, problem.Newf(problem.Refused, "%s", says)
 		}
-		e := store.Entry{
+		e := accountsdb.Entry{
 			PatronID: w.PatronID, Kind: ledger.Unwaiver, Amount: -w.Amount, Settles: w.Settles, Undoes: &w.ID,
 			LoanID: w.LoanID, About: w.About, Reason: u.Reason,
 		}
 		if err := add(a, &e); err != nil {
 			return nil, err
 		}
-		a.Tx.Unwaive(*w.Settles, w.At)
+		accountsdb.Unwaive(a.Tx, *w.Settles, w.At)
 		if !slices.Contains(whose, w.PatronID) {
 			whose = append(whose, w.PatronID)
 		}
@@ -75,7 +75,7 @@ func Unwaive(a *act.Act, u Unwaiving) (*Unwaived, error) {
 	return out, nil
 }
 
-func waived(w *store.WaiverNow) ledger.Forgiven {
+func waived(w *accountsdb.WaiverNow) ledger.Forgiven {
 	out := ledger.Forgiven{Undone: w.Undone, TakenBack: w.TakenBack, At: w.At}
 	if w.BranchCode != nil {
 		out.Branch = *w.BranchCode

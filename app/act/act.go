@@ -30,6 +30,8 @@ import (
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/eventsdb"
+	"nevrin/store/keepingdb"
 )
 
 // Actor is who does it, and at which branch they are.
@@ -90,7 +92,7 @@ type Act struct {
 	Network *network.Network
 	Book    *network.Edition // in force today
 
-	events  []store.Event
+	events  []eventsdb.Event
 	touched []event.Area
 }
 
@@ -155,7 +157,7 @@ func Do[T any](
 		}
 		touched = a.touched
 		changed := len(a.events) > 0 || tx.Wrote()
-		if err := tx.AddEvents(a.events); err != nil {
+		if err := eventsdb.AddEvents(tx, a.events); err != nil {
 			return err
 		}
 		if key == "" || !changed {
@@ -249,7 +251,7 @@ func (a *Act) HasScanned(patron int64) (bool, error) { return a.hasRead(patron, 
 func (a *Act) HasOpened(patron int64) (bool, error) { return a.hasRead(patron, "scanned", "opened") }
 
 func (a *Act) hasRead(patron int64, kinds ...string) (bool, error) {
-	return a.Tx.HasRead(a.Who.ID, patron, a.Who.Branch, a.Now.Add(-sight.InHand), kinds)
+	return keepingdb.HasRead(a.Tx, a.Who.ID, patron, a.Who.Branch, a.Now.Add(-sight.InHand), kinds)
 }
 
 // Here is the calendar of the branch where the actor is.
@@ -260,7 +262,7 @@ func (a *Act) Edition(id int64) (*network.Edition, error) { return a.Network.Edi
 
 // Tell appends an event. It is written with what else the act has to write.
 func (a *Act) Tell(e event.Event) {
-	row := store.Event{
+	row := eventsdb.Event{
 		At: a.Now, Kind: string(e.Kind), StaffID: OrNil(a.Who.ID), PatronID: OrNil(e.Patron), ItemID: OrNil(e.Item),
 		LoanID: OrNil(e.Loan), HoldID: OrNil(e.Hold), RequestID: OrNil(e.Request), MessageID: OrNil(e.Message),
 		Why: store.JSON(e.Why),

@@ -19,6 +19,7 @@ import (
 	"nevrin/app/returns"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/peopledb"
 	"nevrin/testkit"
 )
 
@@ -26,7 +27,7 @@ import (
 func TestAMistakeOfOurs(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here, patron := w.Staff(role.Desk, "HVH"), w.Patron("HVH")
-	var nobody *store.Patron
+	var nobody *peopledb.Patron
 	for range 3 {
 		assert.Panics(t, func() {
 			_, _ = testkit.Try(w.House, here, func(a *act.Act) (string, error) {
@@ -199,7 +200,7 @@ func TestAnErrorLeavesNothing(t *testing.T) {
 	patron := w.Patron("HVH")
 	wrong := errors.New("something came up")
 	_, err := act.Do(context.Background(), w.House, here, "a key of its own", 1, func(a *act.Act) (int, error) {
-		a.Tx.ClassifyPatron(patron, "child")
+		peopledb.ClassifyPatron(a.Tx, patron, "child")
 		if err := a.Tx.Flush(); err != nil {
 			return 0, err
 		}

@@ -18,7 +18,7 @@ import (
 	"nevrin/core/expect"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
-	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // Answers are what has to be known of a network.
@@ -243,14 +243,14 @@ var ages = map[string]rules.Ages{
 }
 
 // choices are the lists to choose from.
-func choices(currency money.Currency) []store.Choice {
+func choices(currency money.Currency) []networkdb.Choice {
 	charge := func(hundredths int64) *int64 {
 		if currency.Digits > 2 {
 			hundredths *= 10
 		}
 		return &hundredths
 	}
-	out := []store.Choice{
+	out := []networkdb.Choice{
 		{List: "waive", Code: "our_error", Name: "Our own error"},
 		{List: "waive", Code: "goodwill", Name: "Goodwill"},
 		{List: "waive", Code: "hardship", Name: "Hardship"},

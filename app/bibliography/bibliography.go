@@ -27,7 +27,7 @@ import (
 	"nevrin/core/settings"
 	"nevrin/formats/marc"
 	"nevrin/formats/sru"
-	"nevrin/store"
+	"nevrin/store/stockdb"
 )
 
 // patience is how long the service may take.
@@ -79,7 +79,7 @@ func Ask(a *act.Act, text string) (*Question, error) {
 	if err := q.know(a); err != nil {
 		return nil, err
 	}
-	titles, err := a.Tx.TitlesByISBN(isbn)
+	titles, err := stockdb.TitlesByISBN(a.Tx, isbn)
 	for _, t := range titles {
 		q.answer.Here = append(q.answer.Here, Here{t.ID, t.Name, t.Author})
 	}
@@ -94,7 +94,7 @@ func (q *Question) know(a *act.Act) error {
 		}
 	}
 	var err error
-	q.usual, err = a.Tx.UsualCollections()
+	q.usual, err = stockdb.UsualCollections(a.Tx)
 	return err
 }
 
@@ -188,7 +188,7 @@ func Material(m *marc.Record) string {
 const largestCover = 500_000
 
 // FetchCover asks the service for the picture of a title; nil where it has none.
-func FetchCover(ctx context.Context, h *act.House, service settings.Records, isbn string) (*store.Cover, error) {
+func FetchCover(ctx context.Context, h *act.House, service settings.Records, isbn string) (*stockdb.Cover, error) {
 	if service.Covers == "" || isbn == "" {
 		return nil, nil
 	}
@@ -218,7 +218,7 @@ func FetchCover(ctx context.Context, h *act.House, service settings.Records, isb
 }
 
 // ReadCover takes a picture for a cover: PNG or JPEG, of at most half a million bytes.
-func ReadCover(data []byte) (*store.Cover, error) {
+func ReadCover(data []byte) (*stockdb.Cover, error) {
 	if len(data) > largestCover {
 		return nil, problem.Newf(problem.Invalid, "The picture has more than %d bytes. Take a smaller one.",
 			largestCover)
@@ -227,5 +227,5 @@ func ReadCover(data []byte) (*store.Cover, error) {
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "This picture cannot be shown. Use PNG or JPEG.")
 	}
-	return &store.Cover{Kind: "image/" + kind, Picture: data}, nil
+	return &stockdb.Cover{Kind: "image/" + kind, Picture: data}, nil
 }

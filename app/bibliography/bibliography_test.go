@@ -18,13 +18,14 @@ import (
 	"nevrin/core/settings"
 	"nevrin/formats/marc"
 	"nevrin/standin"
+	"nevrin/store/interlibrarydb"
 	"nevrin/testkit"
 )
 
 // asked asks the stand-in, over the network as any service would be asked.
 func asked(t *testing.T, w *testkit.World, address, isbn string) *bibliography.Answer {
 	t.Helper()
-	require.NoError(t, w.Store.RecordsAt(context.Background(), "Coast Records", address, ""))
+	require.NoError(t, interlibrarydb.RecordsAt(context.Background(), w.Store, "Coast Records", address, ""))
 	here := w.Staff(role.Desk, "HVH")
 	q, err := testkit.Try(w.House, here, func(a *act.Act) (*bibliography.Question, error) { return bibliography.Ask(a, isbn) })
 	require.NoError(t, err)

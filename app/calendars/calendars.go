@@ -17,6 +17,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/formats/ical"
 	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // Closure closes a branch on dates, both included.
@@ -74,7 +75,7 @@ type plain struct {
 	Recurring []Recurring         `json:"recurring"`
 }
 
-func read(row *store.Branch) (plain, error) {
+func read(row *networkdb.Branch) (plain, error) {
 	p := plain{Hours: map[string][]string{}, Closures: []Closure{}, Openings: []Opening{}, Recurring: []Recurring{}}
 	for _, part := range []struct {
 		from json.RawMessage
@@ -87,17 +88,17 @@ func read(row *store.Branch) (plain, error) {
 	return p, nil
 }
 
-func (p *plain) write(row *store.Branch) {
+func (p *plain) write(row *networkdb.Branch) {
 	row.Hours, row.Closures = store.JSON(&p.Hours), store.JSON(&p.Closures)
 	row.Openings, row.Recurring = store.JSON(&p.Openings), store.JSON(&p.Recurring)
 }
 
 // load loads a branch with its calendar as it is stored.
-func load(a *act.Act, code calendar.Code) (*calendar.Branch, store.Branch, plain, error) {
-	var row store.Branch
+func load(a *act.Act, code calendar.Code) (*calendar.Branch, networkdb.Branch, plain, error) {
+	var row networkdb.Branch
 	b, err := a.Network.Branch(code)
 	if err == nil {
-		row, err = a.Tx.BranchRow(code)
+		row, err = networkdb.BranchRow(a.Tx, code)
 	}
 	if err != nil {
 		return nil, row, plain{}, err

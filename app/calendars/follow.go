@@ -14,6 +14,7 @@ import (
 	"nevrin/app/network"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/calendarsdb"
 )
 
 // atOnce is how many due dates and hold shelves move in one act. More go in parts of so many, so that nobody's lending waits for them.
@@ -58,10 +59,10 @@ func (w *Follower) Work(ctx context.Context, job *river.Job[FollowArgs]) error {
 // point, it goes on where it was when it is begun again.
 func Follow(ctx context.Context, h *act.House, sweep int64) error {
 	_, err := jobs.Claim(ctx, h.Store, store.SweepWork(sweep), func(ctx context.Context, _ string) error {
-		if err := h.Store.EarlierEnded(ctx); err != nil {
+		if err := calendarsdb.EarlierEnded(ctx, h.Store); err != nil {
 			return err
 		}
-		s, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*store.Sweep, error) { return a.Tx.SweepRow(sweep) })
+		s, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*calendarsdb.Sweep, error) { return calendarsdb.SweepRow(a.Tx, sweep) })
 		if err != nil || s == nil {
 			return err
 		}
@@ -80,7 +81,7 @@ func Follow(ctx context.Context, h *act.House, sweep int64) error {
 			return nil
 		}
 		_, err = act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
-			a.Tx.SweepInParts(sweep, false)
+			calendarsdb.SweepInParts(a.Tx, sweep, false)
 			a.Touch(event.Calendars)
 			return true, nil
 		})
@@ -93,7 +94,7 @@ func Follow(ctx context.Context, h *act.House, sweep int64) error {
 }
 
 // writeLines writes down what moves, in parts.
-func writeLines(ctx context.Context, h *act.House, s *store.Sweep) error {
+func writeLines(ctx context.Context, h *act.House, s *calendarsdb.Sweep) error {
 	p, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*plan, error) { return again(a, s) })
 	if err != nil {
 		return err
@@ -120,13 +121,13 @@ func writeLines(ctx context.Context, h *act.House, s *store.Sweep) error {
 }
 
 // stillGoes locks a change and tells whether it goes the way that it did: whoever undoes it, or moves its due dates, takes turns.
-func stillGoes(a *act.Act, s *store.Sweep, forward bool) (bool, error) {
-	now, err := a.Tx.SweepLocked(s.ID)
+func stillGoes(a *act.Act, s *calendarsdb.Sweep, forward bool) (bool, error) {
+	now, err := calendarsdb.SweepLocked(a.Tx, s.ID)
 	return err == nil && now != nil && (now.UndoneAt == nil) == forward, err
 }
 
 // inParts has what is written down followed, until nothing is left.
-func inParts(ctx context.Context, h *act.House, s *store.Sweep, forward bool) error {
+func inParts(ctx context.Context, h *act.House, s *calendarsdb.Sweep, forward bool) error {
 	for {
 		more, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 			if still, err := stillGoes(a, s, forward); err != nil || !still {
@@ -141,7 +142,7 @@ func inParts(ctx context.Context, h *act.House, s *store.Sweep, forward bool) er
 }
 
 // again works out what moves by a change that has been made: what still falls due on time that it closed.
-func again(a *act.Act, s *store.Sweep) (*plan, error) {
+func again(a *act.Act, s *calendarsdb.Sweep) (*plan, error) {
 	var before map[calendar.Code]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {
 		return nil, err
@@ -165,17 +166,17 @@ func again(a *act.Act, s *store.Sweep) (*plan, error) {
 }
 
 // write writes down what moves by a change, but for what is written down already, and tells how many loans that is.
-func (p *plan) write(a *act.Act, s *store.Sweep) (int, error) {
-	loans, err := a.Tx.SweepLoans(s.ID, p.loans, s.LeftOut)
+func (p *plan) write(a *act.Act, s *calendarsdb.Sweep) (int, error) {
+	loans, err := calendarsdb.SweepLoans(a.Tx, s.ID, p.loans, s.LeftOut)
 	if err != nil {
 		return 0, err
 	}
-	return int(loans), a.Tx.SweepHolds(s.ID, p.holds, s.At)
+	return int(loans), calendarsdb.SweepHolds(a.Tx, s.ID, p.holds, s.At)
 }
 
 // follow moves some loans and holds to what the lines of a sweep say: forward, or back where nothing else has happened to them since.
 // More tells whether there were any.
-func follow(a *act.Act, s *store.Sweep, forward bool) (more bool, err error) {
+func follow(a *act.Act, s *calendarsdb.Sweep, forward bool) (more bool, err error) {
 	loans, shelves, who := event.DueMoved, event.ShelfMoved, s.StaffID
 	if !forward {
 		loans, shelves = event.DueMovedBack, event.ShelfMovedBack
@@ -190,10 +191,10 @@ func follow(a *act.Act, s *store.Sweep, forward bool) (more bool, err error) {
 	if !s.Parts {
 		most = atOnce // all of them
 	}
-	some, err := a.Tx.PartOfSweep(s.ID, forward, most)
+	some, err := calendarsdb.PartOfSweep(a.Tx, s.ID, forward, most)
 	if err != nil || len(some.Loans)+len(some.Holds) == 0 {
 		return false, err
 	}
 	a.Touch(event.Calendars)
-	return true, a.Tx.FollowSweep(s.ID, some, forward, a.Now, who, a.Who.Branch, string(loans), string(shelves))
+	return true, calendarsdb.FollowSweep(a.Tx, s.ID, some, forward, a.Now, who, a.Who.Branch, string(loans), string(shelves))
 }

@@ -13,6 +13,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/calendarsdb"
 	"nevrin/testkit"
 )
 
@@ -130,7 +131,7 @@ func TestUndoneWhileItIsFollowed(t *testing.T) {
 	})
 	require.NoError(t, err)
 	require.NotEqual(t, before, testkit.Text(t, h, all))
-	seen := testkit.Do(t, h, maren, func(a *act.Act) (*store.Sweep, error) { return a.Tx.SweepRow(applied.Sweep) })
+	seen := testkit.Do(t, h, maren, func(a *act.Act) (*calendarsdb.Sweep, error) { return calendarsdb.SweepRow(a.Tx, applied.Sweep) })
 	testkit.Done(t, h, maren, func(a *act.Act) error { return calendars.Undo(a, applied.Sweep) })
 	require.Equal(t, before, testkit.Text(t, h, all))
 	require.NoError(t, calendars.FollowAsSeen(context.Background(), h, seen))

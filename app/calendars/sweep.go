@@ -19,6 +19,11 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/queue"
 	"nevrin/store"
+	"nevrin/store/calendarsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/networkdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/stockdb"
 )
 
 // MovedLoan is a loan whose due date moves along.
@@ -59,11 +64,11 @@ type Touched struct {
 
 // plan works out a change: the calendars before and after, and what it touches.
 type plan struct {
-	rows          []store.Branch
+	rows          []networkdb.Branch
 	before, after map[calendar.Code]plain
 	was, is       map[calendar.Code]*calendar.Branch
-	loans         []store.LoanMove
-	holds         []store.HoldMove
+	loans         []calendarsdb.LoanMove
+	holds         []calendarsdb.HoldMove
 	touched       Touched
 }
 
@@ -82,14 +87,14 @@ func MovedLoans(a *act.Act, c Change, page store.Page) ([]MovedLoan, store.Page,
 	if err != nil {
 		return nil, page, err
 	}
-	rows, next, err := a.Tx.MovedLoans(p.loans, page)
+	rows, next, err := calendarsdb.MovedLoans(a.Tx, p.loans, page)
 	out := make([]MovedLoan, len(rows))
 	for k, r := range rows {
 		is := p.is[r.BranchCode]
 		out[k] = MovedLoan{
 			Loan: r.ID, Item: r.ItemID, Title: r.Title, Barcode: r.Barcode, Branch: is.Name,
-			Patron: (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
-			Before: store.DueOf(r.DueDate, r.DueAt).Near(is, a.Today()), After: store.DueOf(r.ToDate, r.ToAt).Near(is, a.Today()),
+			Patron: (&peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
+			Before: loansdb.DueOf(r.DueDate, r.DueAt).Near(is, a.Today()), After: loansdb.DueOf(r.ToDate, r.ToAt).Near(is, a.Today()),
 		}
 	}
 	return out, next, err
@@ -101,12 +106,12 @@ func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page,
 	if err != nil {
 		return nil, page, err
 	}
-	rows, next, err := a.Tx.MovedHolds(p.holds, page)
+	rows, next, err := calendarsdb.MovedHolds(a.Tx, p.holds, page)
 	out := make([]MovedHold, len(rows))
 	for k, r := range rows {
 		out[k] = MovedHold{
 			Hold: r.ID, Title: r.Title, Branch: p.is[r.Pickup].Name,
-			Patron: (&store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
+			Patron: (&peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name(),
 			Before: a.SayDate(*store.DateOf(&r.ShelfUntil)), After: a.SayDate(*store.DateOf(&r.To)),
 		}
 	}
@@ -121,7 +126,7 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 		return nil, err
 	}
 	// The network is locked only now that the sums are done; they hold as long as nobody has changed it since.
-	version, err := a.Tx.LockNetwork()
+	version, err := networkdb.LockNetwork(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +139,7 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	if version != a.Network.Version {
 		return nil, store.ErrMoved
 	}
-	sweep := &store.Sweep{
+	sweep := &calendarsdb.Sweep{
 		At:       a.Now,
 		StaffID:  a.Who.ID,
 		Text:     p.touched.Text,
@@ -146,11 +151,11 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	for k := range p.rows {
 		after := p.after[p.rows[k].Code]
 		after.write(&p.rows[k])
-		if err := a.Tx.KeepCalendar(&p.rows[k]); err != nil {
+		if err := networkdb.KeepCalendar(a.Tx, &p.rows[k]); err != nil {
 			return nil, err
 		}
 	}
-	if err := a.Tx.AddSweep(sweep); err != nil {
+	if err := calendarsdb.AddSweep(a.Tx, sweep); err != nil {
 		return nil, err
 	}
 	p.touched.Sweep, p.touched.Parts = sweep.ID, sweep.Parts
@@ -232,18 +237,18 @@ func work(a *act.Act, c *Change) (*plan, error) {
 // moveLoans finds where the loans move that then fall due on closed time. Loans that are due at the same time at the
 // same branch and by the same terms move alike, so that only their kinds are looked at, however many they are.
 func (p *plan) moveLoans(a *act.Act) error {
-	when, err := a.Tx.DueWhens(slices.Sorted(maps.Keys(p.is)), a.Today().UTC(), a.Now)
+	when, err := calendarsdb.DueWhens(a.Tx, slices.Sorted(maps.Keys(p.is)), a.Today().UTC(), a.Now)
 	if err != nil {
 		return err
 	}
-	when = slices.DeleteFunc(when, func(w store.DueWhen) bool { // only what this change closes moves
-		due := store.DueOf(w.DueDate, w.DueAt)
+	when = slices.DeleteFunc(when, func(w calendarsdb.DueWhen) bool { // only what this change closes moves
+		due := loansdb.DueOf(w.DueDate, w.DueAt)
 		return due.StillOpen(p.was[w.BranchCode], a.Now) == due.StillOpen(p.is[w.BranchCode], a.Now)
 	})
 	if len(when) == 0 {
 		return nil
 	}
-	kinds, err := a.Tx.LoanKinds(when)
+	kinds, err := calendarsdb.LoanKinds(a.Tx, when)
 	if err != nil {
 		return err
 	}
@@ -252,18 +257,18 @@ func (p *plan) moveLoans(a *act.Act) error {
 		if err != nil {
 			return err
 		}
-		own, err := lent.OwnTerms(book.Rulebook, &store.Item{OwnTerms: k.OwnTerms})
+		own, err := lent.OwnTerms(book.Rulebook, &stockdb.Item{OwnTerms: k.OwnTerms})
 		if err != nil {
 			return err
 		}
-		due := store.DueOf(k.DueDate, k.DueAt)
-		terms := book.Decide((&store.Loan{Situation: k.Situation}).At(), own)
+		due := loansdb.DueOf(k.DueDate, k.DueAt)
+		terms := book.Decide((&loansdb.Loan{Situation: k.Situation}).At(), own)
 		to := loan.Moved(p.is[k.BranchCode], terms.Loan(), due, a.Now)
 		if to == due {
 			continue
 		}
-		move := store.LoanMove{LoanKind: k}
-		move.ToDate, move.ToAt = store.DueColumns(to)
+		move := calendarsdb.LoanMove{LoanKind: k}
+		move.ToDate, move.ToAt = loansdb.DueColumns(to)
 		p.loans = append(p.loans, move)
 		p.touched.Loans += k.Number
 	}
@@ -272,7 +277,7 @@ func (p *plan) moveLoans(a *act.Act) error {
 
 // moveHolds finds the holds on the shelf that wait for so many open days, and now need longer for them.
 func (p *plan) moveHolds(a *act.Act) error {
-	kinds, err := a.Tx.HoldKinds(slices.Sorted(maps.Keys(p.is)))
+	kinds, err := calendarsdb.HoldKinds(a.Tx, slices.Sorted(maps.Keys(p.is)))
 	if err != nil {
 		return err
 	}
@@ -282,7 +287,7 @@ func (p *plan) moveHolds(a *act.Act) error {
 		if to == until {
 			continue
 		}
-		p.holds = append(p.holds, store.HoldMove{HoldKind: k, To: to.UTC()})
+		p.holds = append(p.holds, calendarsdb.HoldMove{HoldKind: k, To: to.UTC()})
 		p.touched.Holds += k.Number
 	}
 	return nil
@@ -347,7 +352,7 @@ type Sweep struct {
 
 // Sweeps gives a page of the changes to calendars, the latest first.
 func Sweeps(a *act.Act, page store.Page) ([]Sweep, store.Page, error) {
-	rows, next, err := a.Tx.Sweeps(page)
+	rows, next, err := calendarsdb.Sweeps(a.Tx, page)
 	out := []Sweep{}
 	for _, s := range rows {
 		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt, s.Parts, s.Followed})
@@ -359,10 +364,10 @@ func Sweeps(a *act.Act, page store.Page) ([]Sweep, store.Page, error) {
 // them since. A calendar that was changed again since must be undone first.
 func Undo(a *act.Act, id int64) error {
 	// The network before the sweep, as in making one.
-	if _, err := a.Tx.LockNetwork(); err != nil {
+	if _, err := networkdb.LockNetwork(a.Tx); err != nil {
 		return err
 	}
-	s, err := a.Tx.SweepLocked(id)
+	s, err := calendarsdb.SweepLocked(a.Tx, id)
 	if err != nil {
 		return err
 	}
@@ -382,7 +387,7 @@ func Undo(a *act.Act, id int64) error {
 		return err
 	}
 	for code, p := range before {
-		row, err := a.Tx.BranchRowLocked(code)
+		row, err := networkdb.BranchRowLocked(a.Tx, code)
 		if err != nil {
 			return err
 		}
@@ -399,18 +404,18 @@ func Undo(a *act.Act, id int64) error {
 			)
 		}
 		p.write(&row)
-		if err := a.Tx.KeepCalendar(&row); err != nil {
+		if err := networkdb.KeepCalendar(a.Tx, &row); err != nil {
 			return err
 		}
 	}
-	lines, err := a.Tx.LinesOfSweep(id)
+	lines, err := calendarsdb.LinesOfSweep(a.Tx, id)
 	if err != nil {
 		return err
 	}
-	a.Tx.SweepUndone(id, a.Who.ID, a.Now)
+	calendarsdb.SweepUndone(a.Tx, id, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.CalendarUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
 	if lines > atOnce {
-		a.Tx.SweepInParts(id, true)
+		calendarsdb.SweepInParts(a.Tx, id, true)
 		return a.Enqueue(FollowArgs{Sweep: id})
 	}
 	_, err = follow(a, s, false)

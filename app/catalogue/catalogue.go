@@ -10,6 +10,8 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/stockdb"
 )
 
 // Item is one item with how it stands.
@@ -52,13 +54,13 @@ type Item struct {
 
 // ItemsOf gives a page of the items of a title.
 func ItemsOf(a *act.Act, title int64, page store.Page) ([]Item, store.Page, error) {
-	rows, next, err := a.Tx.ItemsOf(title, page)
+	rows, next, err := stockdb.ItemsOf(a.Tx, title, page)
 	return show(a, rows), next, err
 }
 
 // One gives one item by its id, or by its number where the id is 0; nothing where there is none.
 func One(a *act.Act, id int64, barcode string) ([]Item, error) {
-	rows, err := a.Tx.OneItem(id, barcode)
+	rows, err := stockdb.OneItem(a.Tx, id, barcode)
 	return show(a, rows), err
 }
 
@@ -70,7 +72,7 @@ var sayStanding = map[circulation.ItemStanding]string{
 	circulation.ItemWithdrawn: "Withdrawn",
 }
 
-func show(a *act.Act, rows []store.ItemShown) []Item {
+func show(a *act.Act, rows []stockdb.ItemShown) []Item {
 	out := []Item{}
 	for k := range rows {
 		i := &rows[k]
@@ -108,7 +110,7 @@ func show(a *act.Act, rows []store.ItemShown) []Item {
 }
 
 // state says where an item is.
-func state(a *act.Act, i *store.ItemShown) (says, tone string) {
+func state(a *act.Act, i *stockdb.ItemShown) (says, tone string) {
 	place := ""
 	if i.PlaceBranch != nil {
 		place = a.Network.BranchName(*i.PlaceBranch)
@@ -119,7 +121,7 @@ func state(a *act.Act, i *store.ItemShown) (says, tone string) {
 	switch circulation.Place(*i.Place) {
 	case circulation.PlaceLent:
 		branch := a.Network.Timetable.Branches[*i.PlaceBranch].Branch
-		return "On loan from " + place + ", due " + store.DueOf(i.DueDate, i.DueAt).Near(branch, a.Today()), "out"
+		return "On loan from " + place + ", due " + loansdb.DueOf(i.DueDate, i.DueAt).Near(branch, a.Today()), "out"
 	case circulation.PlaceUnderWay:
 		return "In transit to " + place, "moving"
 	case circulation.PlaceHoldShelf:
@@ -150,4 +152,4 @@ func Season(a *act.Act, until calendar.Date, after calendar.Code) string {
 }
 
 // ShowItems gives items as they are shown.
-func ShowItems(a *act.Act, rows []store.ItemShown) []Item { return show(a, rows) }
+func ShowItems(a *act.Act, rows []stockdb.ItemShown) []Item { return show(a, rows) }

@@ -7,6 +7,7 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/spelling"
 	"nevrin/store"
+	"nevrin/store/stockdb"
 )
 
 // Title is a title found, with how its copies stand.
@@ -31,7 +32,7 @@ type Found struct {
 }
 
 // FindTitles finds titles in which all words stand, in any order, as a part of a word too. An ISBN may have hyphens or ten digits.
-func FindTitles(a *act.Act, s store.TitleSearch, page store.Page) (*Found, error) {
+func FindTitles(a *act.Act, s stockdb.TitleSearch, page store.Page) (*Found, error) {
 	first := page.After == store.Cursor{}
 	if isbn, says := ident.ISBN(s.Words); says == "" {
 		s.Words = isbn
@@ -51,9 +52,9 @@ func FindTitles(a *act.Act, s store.TitleSearch, page store.Page) (*Found, error
 	return out, err
 }
 
-func find(a *act.Act, s store.TitleSearch, page store.Page) (*Found, error) {
+func find(a *act.Act, s stockdb.TitleSearch, page store.Page) (*Found, error) {
 	s.Here = a.Who.Branch
-	rows, next, err := a.Tx.FindTitles(s, page)
+	rows, next, err := stockdb.FindTitles(a.Tx, s, page)
 	out := &Found{Rows: make([]Title, len(rows)), Next: next.Next()}
 	for k, t := range rows {
 		out.Rows[k] = Title{t.ID, t.Name, t.Author, t.Edition, t.Year, t.Copies, t.Here, t.In, t.Waiting, t.Cover}
@@ -70,7 +71,7 @@ const short = 7
 // better puts words that stand in titles in the place of those that do not; empty where none is near enough.
 func better(a *act.Act, text string) (string, error) {
 	words := spelling.Words(text)
-	known, err := a.Tx.KnownWords(words)
+	known, err := stockdb.KnownWords(a.Tx, words)
 	if err != nil {
 		return "", err
 	}
@@ -83,12 +84,12 @@ func better(a *act.Act, text string) (string, error) {
 		if is[w] || len(w) < 3 {
 			continue
 		}
-		alike, err := a.Tx.WordsLike(w, looksAlike)
+		alike, err := stockdb.WordsLike(a.Tx, w, looksAlike)
 		if err != nil {
 			return "", err
 		}
 		if len(w) <= short {
-			near, err := a.Tx.KnownWords(spelling.One(w))
+			near, err := stockdb.KnownWords(a.Tx, spelling.One(w))
 			if err != nil {
 				return "", err
 			}

@@ -13,10 +13,11 @@ import (
 	"nevrin/app/catalogue"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/stockdb"
 	"nevrin/testkit"
 )
 
-func find(t *testing.T, w *testkit.World, s store.TitleSearch) *catalogue.Found {
+func find(t *testing.T, w *testkit.World, s stockdb.TitleSearch) *catalogue.Found {
 	t.Helper()
 	here := w.Staff(role.Desk, "HVH")
 	out, err := testkit.Try(w.House, here, func(a *act.Act) (*catalogue.Found, error) { return catalogue.FindTitles(a, s, store.Page{}) })
@@ -41,10 +42,10 @@ func TestTheBestFirst(t *testing.T) {
 	} {
 		w.Set("INSERT INTO titles (name, author) VALUES (?, ?)", b[0], b[1])
 	}
-	assert.Equal(t, []string{"Salt", "Salt roads", "Old salt roads", "The salt", "A history", "Consalted waters"}, names(find(t, w, store.TitleSearch{Words: "salt"})))
-	assert.Equal(t, []string{"Salt roads", "Old salt roads"}, names(find(t, w, store.TitleSearch{Words: "Salt Roads"})))
-	assert.Equal(t, []string{"Old salt roads", "Salt roads"}, names(find(t, w, store.TitleSearch{Words: "roads salt"})), "in any order")
-	assert.Empty(t, names(find(t, w, store.TitleSearch{Words: "%"})), "signs of a pattern are letters")
+	assert.Equal(t, []string{"Salt", "Salt roads", "Old salt roads", "The salt", "A history", "Consalted waters"}, names(find(t, w, stockdb.TitleSearch{Words: "salt"})))
+	assert.Equal(t, []string{"Salt roads", "Old salt roads"}, names(find(t, w, stockdb.TitleSearch{Words: "Salt Roads"})))
+	assert.Equal(t, []string{"Old salt roads", "Salt roads"}, names(find(t, w, stockdb.TitleSearch{Words: "roads salt"})), "in any order")
+	assert.Empty(t, names(find(t, w, stockdb.TitleSearch{Words: "%"})), "signs of a pattern are letters")
 }
 
 // Page after page, nothing is left out and nothing comes twice; where a word is so common that not all can be put in order, those
@@ -58,7 +59,7 @@ func TestCommonWordsPageByPage(t *testing.T) {
 	var first []catalogue.Title
 	for {
 		out, err := testkit.Try(w.House, here, func(a *act.Act) (*catalogue.Found, error) {
-			return catalogue.FindTitles(a, store.TitleSearch{Words: "tide"}, page)
+			return catalogue.FindTitles(a, stockdb.TitleSearch{Words: "tide"}, page)
 		})
 		require.NoError(t, err)
 		if first == nil {
@@ -89,7 +90,7 @@ func TestNarrowedSearches(t *testing.T) {
 	w.Title() // without a copy
 	w.Set("UPDATE titles SET year = 1990 + id::int % 7")
 	w.Set("UPDATE titles SET year = 1950, isbn = '9789295055025' WHERE id = ?", one)
-	ids := func(s store.TitleSearch) []int64 {
+	ids := func(s stockdb.TitleSearch) []int64 {
 		s.Words = "title"
 		var out []int64
 		for _, r := range find(t, w, s).Rows {
@@ -97,14 +98,14 @@ func TestNarrowedSearches(t *testing.T) {
 		}
 		return out
 	}
-	assert.Len(t, ids(store.TitleSearch{}), 4)
-	assert.Equal(t, []int64{one, three}, ids(store.TitleSearch{Branch: "HVH"}))
-	assert.Equal(t, []int64{two}, ids(store.TitleSearch{Material: "laptop"}))
-	assert.Equal(t, []int64{three}, ids(store.TitleSearch{Collection: "textbooks"}))
-	assert.Equal(t, []int64{one}, ids(store.TitleSearch{To: 1960}))
-	assert.Equal(t, []int64{one, two}, ids(store.TitleSearch{Public: true}), "collections for staff alone are not for the public")
+	assert.Len(t, ids(stockdb.TitleSearch{}), 4)
+	assert.Equal(t, []int64{one, three}, ids(stockdb.TitleSearch{Branch: "HVH"}))
+	assert.Equal(t, []int64{two}, ids(stockdb.TitleSearch{Material: "laptop"}))
+	assert.Equal(t, []int64{three}, ids(stockdb.TitleSearch{Collection: "textbooks"}))
+	assert.Equal(t, []int64{one}, ids(stockdb.TitleSearch{To: 1960}))
+	assert.Equal(t, []int64{one, two}, ids(stockdb.TitleSearch{Public: true}), "collections for staff alone are not for the public")
 	for _, isbn := range []string{"9789295055025", "978-92-95055-02-5", "92-95055-02-0"} {
-		assert.Len(t, find(t, w, store.TitleSearch{Words: isbn}).Rows, 1, isbn)
+		assert.Len(t, find(t, w, stockdb.TitleSearch{Words: isbn}).Rows, 1, isbn)
 	}
 }
 
@@ -138,7 +139,7 @@ func TestMisspeltWordsFindWhatWasMeant(t *testing.T) {
 			continue
 		}
 		tried++
-		f := find(t, w, store.TitleSearch{Words: wrong})
+		f := find(t, w, stockdb.TitleSearch{Words: wrong})
 		if f.Better == is {
 			found++
 			continue
@@ -159,7 +160,7 @@ func TestBetterWords(t *testing.T) {
 		"smal feries": "small ferries", "ledgre ferries": "ledger ferries", "vinter bread": "winter bread", "uula veldt": "ulla veldt",
 		"větur": "větru", "fro wniter": "for winter", "brdea": "bread", "xylophone": "", "bread ferries": "", "qq": "",
 	} {
-		got := find(t, w, store.TitleSearch{Words: wrong})
+		got := find(t, w, stockdb.TitleSearch{Words: wrong})
 		assert.Equal(t, better, got.Better, wrong)
 		assert.Empty(t, got.Rows)
 	}

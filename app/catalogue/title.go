@@ -13,6 +13,8 @@ import (
 	"nevrin/core/plain"
 	"nevrin/formats/marc"
 	"nevrin/store"
+	"nevrin/store/peopledb"
+	"nevrin/store/stockdb"
 )
 
 // Shown is a title with all that is known of it.
@@ -30,7 +32,7 @@ type Shown struct {
 
 // OneTitle shows a title.
 func OneTitle(a *act.Act, id int64) (*Shown, error) {
-	t, err := a.Tx.OneTitle(id)
+	t, err := stockdb.OneTitle(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -69,7 +71,7 @@ func lines(m *marc.Record) string {
 }
 
 // RecordOf is what is known of a title.
-func RecordOf(t *store.Title) Record {
+func RecordOf(t *stockdb.Title) Record {
 	r := Record{
 		Name: t.Name, Author: t.Author, ISBN: t.ISBN, Year: t.Year, Edition: t.Edition, Publisher: t.Publisher,
 		Language: t.Language, Series: t.Series, Summary: t.Summary, Extent: t.Extent,
@@ -83,7 +85,7 @@ func RecordOf(t *store.Title) Record {
 }
 
 // Into writes a record into a title, after looking whether it can be one.
-func (r *Record) Into(t *store.Title) error {
+func (r *Record) Into(t *stockdb.Title) error {
 	trimmed := *r
 	for _, text := range []*string{
 		&trimmed.Name, &trimmed.Author, &trimmed.ISBN, &trimmed.Edition, &trimmed.Publisher,
@@ -153,12 +155,12 @@ type Adding struct {
 
 // Add writes a title down. One with the same ISBN is another printing of the same, or a mistake, so it is asked about first.
 func Add(a *act.Act, in Adding) (*Shown, error) {
-	t := store.Title{Source: in.Source}
+	t := stockdb.Title{Source: in.Source}
 	if err := in.Into(&t); err != nil {
 		return nil, err
 	}
 	// Two who add the same at once come one after the other.
-	if err := a.Tx.LockNames("titles " + t.ISBN + t.Source); err != nil {
+	if err := peopledb.LockNames(a.Tx, "titles "+t.ISBN+t.Source); err != nil {
 		return nil, err
 	}
 	if err := notThere(a, &t, in.Twice); err != nil {
@@ -167,16 +169,16 @@ func Add(a *act.Act, in Adding) (*Shown, error) {
 	if in.From != nil {
 		t.Record = store.JSON(in.From)
 	}
-	if err := a.Tx.AddTitle(&t); err != nil {
+	if err := stockdb.AddTitle(a.Tx, &t); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.TitleAdded, Detail: event.Detail{Says: "Title added: " + t.Name}})
 	return OneTitle(a, t.ID)
 }
 
-func notThere(a *act.Act, t *store.Title, twice bool) error {
+func notThere(a *act.Act, t *stockdb.Title, twice bool) error {
 	if t.Source != "" {
-		from, err := a.Tx.TitleFrom(t.Source)
+		from, err := stockdb.TitleFrom(a.Tx, t.Source)
 		if err != nil {
 			return err
 		}
@@ -187,7 +189,7 @@ func notThere(a *act.Act, t *store.Title, twice bool) error {
 	if t.ISBN == "" || twice {
 		return nil
 	}
-	same, err := a.Tx.TitlesByISBN(t.ISBN)
+	same, err := stockdb.TitlesByISBN(a.Tx, t.ISBN)
 	if err == nil && len(same) > 0 {
 		return problem.Newf(
 			problem.Refused,
@@ -206,7 +208,7 @@ type Changing struct {
 
 // Change writes a title anew.
 func Change(a *act.Act, id int64, in Changing) (*Shown, error) {
-	t, err := a.Tx.TitleLocked(id)
+	t, err := stockdb.TitleLocked(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -227,13 +229,13 @@ func Change(a *act.Act, id int64, in Changing) (*Shown, error) {
 	if reflect.DeepEqual(before, after) {
 		return OneTitle(a, id)
 	}
-	a.Tx.ChangeTitle(t)
+	stockdb.ChangeTitle(a.Tx, t)
 	a.Tell(event.Event{Kind: event.TitleChanged, Detail: event.Detail{Says: "Title changed: " + t.Name}})
 	return OneTitle(a, id)
 }
 
 // SetCover writes the picture of a title.
-func SetCover(a *act.Act, id int64, c store.Cover) error {
-	a.Tx.KeepCover(id, c)
+func SetCover(a *act.Act, id int64, c stockdb.Cover) error {
+	stockdb.KeepCover(a.Tx, id, c)
 	return a.Tx.Flush()
 }

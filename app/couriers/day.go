@@ -8,6 +8,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
+	"nevrin/store/transitsdb"
 )
 
 // Day is a day of the courier: its runs as lines of calls, with what is aboard between them.
@@ -145,7 +146,7 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	t := a.Network.Timetable
 	from := calendar.Local(d-daysOnTheWay, 0, a.Network.Location)
 	begins, ends := calendar.Local(d, 0, a.Network.Location), calendar.Local(d+1, 0, a.Network.Location)
-	sent, err := a.Tx.SentBetween(from, ends, begins)
+	sent, err := transitsdb.SentBetween(a.Tx, from, ends, begins)
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,9 @@ import (
 	"nevrin/core/tote"
 	"nevrin/core/transit"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // Stray is something that was sent and has missed its promise.
@@ -43,7 +46,7 @@ type Check struct {
 
 // Strays gives a page of what has missed its promise, from or to a branch or anywhere, the latest first.
 func Strays(a *act.Act, branch calendar.Code, page store.Page) ([]Stray, store.Page, error) {
-	rows, next, err := a.Tx.Strays(branch, a.Now, page)
+	rows, next, err := transitsdb.Strays(a.Tx, branch, a.Now, page)
 	out := []Stray{}
 	h := a.Network.Settled.Holds
 	for k := range rows {
@@ -119,7 +122,7 @@ type Looked struct {
 
 // Look writes down that somebody has looked for a stray where they are. What is found is scanned, which says where it goes.
 func Look(a *act.Act, id int64, l Looked) error {
-	r, err := a.Tx.TransitByID(id)
+	r, err := transitsdb.TransitByID(a.Tx, id)
 	switch {
 	case err != nil:
 		return err
@@ -129,7 +132,7 @@ func Look(a *act.Act, id int64, l Looked) error {
 		return problem.Newf(problem.Forbidden, "It was sent from %s to %s. Search there.",
 			a.Network.BranchName(r.FromBranch), a.Network.BranchName(r.ToBranch))
 	}
-	a.Tx.AddLook(r.ItemID, a.Who.ID, a.Who.Branch, l.Place, false, a.Now)
+	stockdb.AddLook(a.Tx, r.ItemID, a.Who.ID, a.Who.Branch, l.Place, false, a.Now)
 	a.Tell(event.Event{Kind: event.Looked, Item: r.ItemID, Detail: event.Detail{Is: l.Place}})
 	a.Touch(event.Holds)
 	return nil
@@ -139,17 +142,17 @@ func Look(a *act.Act, id int64, l Looked) error {
 // and whoever waits for it gets another copy. It works part by part.
 func Follow(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 	const part = 200
-	rows, err := a.Tx.LateTransits(a.Now, done, part)
+	rows, err := transitsdb.LateTransits(a.Tx, a.Now, done, part)
 	if err != nil || len(rows) == 0 {
 		return done, true, err
 	}
 	h := a.Network.Settled.Holds
-	var over []store.LateTransit
+	var over []transitsdb.LateTransit
 	for _, r := range rows {
 		switch transit.Of(late(a, r.ToBranch, r.PromisedAt), h.Remind, h.Missing) {
 		case transit.Asked:
 			if r.RemindedAt == nil {
-				a.Tx.Remind(r.ID, a.Now)
+				transitsdb.Remind(a.Tx, r.ID, a.Now)
 				a.Tell(event.Event{Kind: event.StrayAsked, Item: r.ItemID, Detail: event.Detail{Branch: r.ToBranch}})
 			}
 		case transit.Gone:
@@ -160,7 +163,7 @@ func Follow(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 }
 
 // lose lets what has not come for too long count as missing.
-func lose(a *act.Act, over []store.LateTransit) error {
+func lose(a *act.Act, over []transitsdb.LateTransit) error {
 	if len(over) == 0 {
 		return nil
 	}
@@ -175,7 +178,7 @@ func lose(a *act.Act, over []store.LateTransit) error {
 		return err
 	}
 	for _, r := range over {
-		f, err := a.Tx.ItemFactsByID(r.ItemID)
+		f, err := deskdb.ItemFactsByID(a.Tx, r.ItemID)
 		if err != nil {
 			return err
 		}

@@ -8,7 +8,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/core/whatif"
-	"nevrin/store"
+	"nevrin/store/transitsdb"
 )
 
 // Tried is what a change would have meant for what went in the last four weeks.
@@ -108,11 +108,11 @@ func Try(a *act.Act, is *courier.Timetable, says string) (*Tried, error) {
 	first, last := triedOn(a)
 	loc := a.Network.Location
 	from, until := calendar.Local(first, 0, loc), calendar.Local(last+1, 0, loc)
-	rows, err := a.Tx.WentBetween(from, until)
+	rows, err := transitsdb.WentBetween(a.Tx, from, until)
 	if err != nil {
 		return nil, err
 	}
-	local, err := a.Tx.ReadyBetween(from, until)
+	local, err := transitsdb.ReadyBetween(a.Tx, from, until)
 	if err != nil {
 		return nil, err
 	}
@@ -150,11 +150,11 @@ func (t *Tried) worst(a *act.Act, changed []whatif.Changed) error {
 	for _, c := range changed {
 		ids = append(ids, c.ID)
 	}
-	rows, err := a.Tx.WentNamed(ids)
+	rows, err := transitsdb.WentNamed(a.Tx, ids)
 	if err != nil {
 		return err
 	}
-	named := map[int64]store.TransitShown{}
+	named := map[int64]transitsdb.TransitShown{}
 	for _, r := range rows {
 		named[r.ID] = r
 	}

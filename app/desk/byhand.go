@@ -6,12 +6,13 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/loansdb"
 )
 
 // openLoan gives an open loan with its patron and title locked.
-func openLoan(a *act.Act, id int64) (*store.Facts, error) {
-	f, l, err := a.Tx.LoanFacts(id)
+func openLoan(a *act.Act, id int64) (*deskdb.Facts, error) {
+	f, l, err := deskdb.LoanFacts(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -48,7 +49,7 @@ func Claim(a *act.Act, id int64, what string) (*people.Card, error) {
 	if err != nil {
 		return nil, err
 	}
-	before, err := a.Tx.ClaimOf(id)
+	before, err := loansdb.ClaimOf(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -56,7 +57,7 @@ func Claim(a *act.Act, id int64, what string) (*people.Card, error) {
 		return nil, problem.Newf(problem.Refused, "This claim is already recorded.")
 	}
 	patron := *f.Loan.PatronID
-	a.Tx.AddClaim(id, patron, a.Who.ID, what, a.Now)
+	loansdb.AddClaim(a.Tx, id, patron, a.Who.ID, what, a.Now)
 	a.Tell(event.Event{Kind: event.Claimed, Patron: patron, Item: f.Item.ID, Loan: id, Detail: event.Detail{Is: what}})
 	return people.Open(a, patron)
 }
@@ -67,14 +68,14 @@ func Unclaim(a *act.Act, id int64) (*people.Card, error) {
 	if err != nil {
 		return nil, err
 	}
-	claim, err := a.Tx.ClaimOf(id)
+	claim, err := loansdb.ClaimOf(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
 	if claim == nil {
 		return nil, problem.Newf(problem.Refused, "There is no claim on this loan.")
 	}
-	a.Tx.EndClaim(claim.ID, a.Now)
+	loansdb.EndClaim(a.Tx, claim.ID, a.Now)
 	a.Tell(event.Event{Kind: event.ClaimUndone, Patron: *f.Loan.PatronID, Item: f.Item.ID, Loan: id})
 	return people.Open(a, *f.Loan.PatronID)
 }

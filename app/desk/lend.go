@@ -20,6 +20,12 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // Lending is an item that is to be lent to a patron at the actor's branch.
@@ -44,7 +50,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	if err := people.InHand(a, here); err != nil {
 		return nil, err
 	}
-	f, b, err := a.Tx.LendingFacts(l.Patron, l.Item)
+	f, b, err := deskdb.LendingFacts(a.Tx, l.Patron, l.Item)
 	switch {
 	case err != nil:
 		return nil, err
@@ -96,7 +102,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 		}
 	}
 	r.Filled, r.Stale = f.Hold != nil && b.Own != nil && f.Hold.ID == b.Own.ID, b.Own != nil
-	line := people.ShowLoan(a, &store.LoanShown{
+	line := people.ShowLoan(a, &loansdb.LoanShown{
 		Loan: *row, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	})
@@ -109,8 +115,8 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 }
 
 // onLoan asks about an item that is still on loan to somebody else: it is taken back first, with what that charges, and to whom.
-func onLoan(a *act.Act, f *store.Facts, r *Result) error {
-	shown := store.LoanShown{
+func onLoan(a *act.Act, f *deskdb.Facts, r *Result) error {
+	shown := loansdb.LoanShown{
 		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	}
@@ -136,7 +142,7 @@ func onLoan(a *act.Act, f *store.Facts, r *Result) error {
 }
 
 // elsewhere says that the patron has it on loan already, or that it is out of the stock, which nobody goes past.
-func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
+func elsewhere(a *act.Act, f *deskdb.Facts, p *peopledb.Patron) string {
 	switch {
 	case f.Item.Standing == circulation.ItemWithdrawn:
 		return f.Item.Title.Name + " is withdrawn."
@@ -148,7 +154,7 @@ func elsewhere(a *act.Act, f *store.Facts, p *store.Patron) string {
 	return ""
 }
 
-func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circulation.Lending, error) {
+func lendingOf(a *act.Act, f *deskdb.Facts, b *deskdb.Borrowing, l Lending) (*circulation.Lending, error) {
 	in := &circulation.Lending{
 		Rules: a.Book.Rulebook, Branch: a.Here(), Now: a.Now, Borrower: people.Borrower(a, b.Patron),
 		At:  rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, b.Patron.Class),
@@ -158,7 +164,7 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 		branch := a.Network.Timetable.Branches[o.BranchCode].Branch
 		in.OnLoan = append(
 			in.OnLoan,
-			circulation.OnLoan{Material: o.Material, Branch: branch, Due: store.DueOf(o.DueDate, o.DueAt)},
+			circulation.OnLoan{Material: o.Material, Branch: branch, Due: loansdb.DueOf(o.DueDate, o.DueAt)},
 		)
 	}
 	if h := f.Hold; h != nil && h.PatronID != b.Patron.ID {
@@ -186,11 +192,11 @@ func lendingOf(a *act.Act, f *store.Facts, b *store.Borrowing, l Lending) (*circ
 }
 
 // fetched refuses to lend what somebody fetches for another who does not let them.
-func fetched(a *act.Act, f *store.Facts, l Lending) error {
+func fetched(a *act.Act, f *deskdb.Facts, l Lending) error {
 	if l.Fetching == 0 {
 		return nil
 	}
-	comes, err := a.Tx.PatronByID(l.Fetching)
+	comes, err := peopledb.PatronByID(a.Tx, l.Fetching)
 	if err != nil {
 		return err
 	}
@@ -202,7 +208,7 @@ func fetched(a *act.Act, f *store.Facts, l Lending) error {
 }
 
 // mayFetch tells whether somebody may fetch what waits for another, as the network has settled.
-func mayFetch(a *act.Act, waits, comes *store.Patron) bool {
+func mayFetch(a *act.Act, waits, comes *peopledb.Patron) bool {
 	return person.MayFetch(a.Network.Settled.Counter.Collect, person.Fetching{
 		Named: waits.MayUse, Names: []string{comes.LegalName, comes.Name()},
 		Together: waits.HouseholdID != nil && comes.HouseholdID != nil && *waits.HouseholdID == *comes.HouseholdID,
@@ -245,7 +251,7 @@ func answersTo(v *circulation.Verdict) []Choice {
 }
 
 // hadBefore says that the patron has had this title before; nil where not.
-func hadBefore(a *act.Act, b *store.Borrowing) *loan.Stop {
+func hadBefore(a *act.Act, b *deskdb.Borrowing) *loan.Stop {
 	if b.Before == 0 {
 		return nil
 	}
@@ -255,12 +261,12 @@ func hadBefore(a *act.Act, b *store.Borrowing) *loan.Stop {
 // rowOf is the loan that is made.
 func rowOf(
 	a *act.Act,
-	f *store.Facts,
-	b *store.Borrowing,
+	f *deskdb.Facts,
+	b *deskdb.Borrowing,
 	in *circulation.Lending,
 	v *circulation.Verdict,
-) *store.Loan {
-	row := &store.Loan{
+) *loansdb.Loan {
+	row := &loansdb.Loan{
 		ItemID: f.Item.ID, PatronID: &b.Patron.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
 		LentAt: a.Now, Awaited: in.Awaited > 0,
 	}
@@ -272,36 +278,36 @@ func rowOf(
 // item.
 func write(
 	a *act.Act,
-	f *store.Facts,
-	b *store.Borrowing,
+	f *deskdb.Facts,
+	b *deskdb.Borrowing,
 	in *circulation.Lending,
 	v *circulation.Verdict,
-	row *store.Loan,
+	row *loansdb.Loan,
 	l Lending,
 ) error {
 	p, item := b.Patron, f.Item
 	if f.Missed {
-		a.Tx.Seen(item.ID, a.Now)
+		stockdb.Seen(a.Tx, item.ID, a.Now)
 	}
 	if f.Uncleared {
-		a.Tx.Cleared(item.ID)
+		holdsdb.Cleared(a.Tx, item.ID)
 	}
 	if f.Transit != nil {
 		if f.Transit.ToteID != nil {
-			a.Tx.SeeInTote(*f.Transit.ToteID, a.Who.Branch, a.Now)
+			transitsdb.SeeInTote(a.Tx, *f.Transit.ToteID, a.Who.Branch, a.Now)
 		}
-		a.Tx.EndTransit(f.Transit.ID, a.Now)
+		transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
 		a.Tell(event.Event{Kind: event.TransitEnded, Item: item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
 	}
 	if item.AtBranch != a.Who.Branch || item.Standing != circulation.ItemInUse {
-		a.Tx.StandAt(item.ID, a.Who.Branch, circulation.ItemInUse)
+		stockdb.StandAt(a.Tx, item.ID, a.Who.Branch, circulation.ItemInUse)
 		if item.Standing == circulation.ItemMissing {
 			a.Tell(event.Event{Kind: event.Found, Item: item.ID})
 		}
 	}
 	if l.Missing != "" {
 		note := strings.TrimSpace(item.Note + "\nMissing when lent: " + l.Missing)
-		a.Tx.NoteItem(item.ID, note)
+		stockdb.NoteItem(a.Tx, item.ID, note)
 		a.Tell(event.Event{Kind: event.Noted, Item: item.ID, Detail: event.Detail{Is: note}})
 	}
 	passed := f.Hold
@@ -311,17 +317,17 @@ func write(
 			passed = nil
 		}
 		b.Own.ItemID = &item.ID
-		if err := a.Tx.MoveHold(b.Own, queue.Fill, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, b.Own, queue.Fill, a.Now); err != nil {
 			return err
 		}
 	}
 	if passed != nil { // lent past somebody's claim: they wait again, in their old place
-		if err := a.Tx.MoveHold(passed, queue.PutBack, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, passed, queue.PutBack, a.Now); err != nil {
 			return err
 		}
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: passed.PatronID, Hold: passed.ID, Item: item.ID})
 	}
-	if err := a.Tx.AddLoan(row); err != nil {
+	if err := loansdb.AddLoan(a.Tx, row); err != nil {
 		return err
 	}
 	a.Tell(event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &v.Why, Detail: lentDetail(v, l)})

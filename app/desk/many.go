@@ -12,7 +12,8 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
 	"nevrin/core/money"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/loansdb"
 )
 
 // Many is several loans of a patron.
@@ -41,7 +42,7 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 	if err := people.InHand(a, patron); err != nil {
 		return nil, err
 	}
-	loans, err := a.Tx.LoansLocked(patron)
+	loans, err := loansdb.LoansLocked(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -84,12 +85,12 @@ type SettingMany struct {
 
 // SetDueOfMany sets the due date of several loans of a patron by hand: of all of them, or, where one cannot be, of none.
 func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error) {
-	theirs, err := a.Tx.LoansLocked(patron)
+	theirs, err := loansdb.LoansLocked(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
 	for _, id := range s.Loans {
-		if !slices.ContainsFunc(theirs, func(l store.Loan) bool { return l.ID == id }) {
+		if !slices.ContainsFunc(theirs, func(l loansdb.Loan) bool { return l.ID == id }) {
 			return nil, problem.NoSuch("loan of theirs") // what is somebody else's is not even locked
 		}
 		f, err := openLoan(a, id)
@@ -108,7 +109,7 @@ func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error)
 
 // setDue sets the due date of a loan by hand. It is for who is entitled to, of loans of the branch where they work, and of its own
 // items and patrons unless the network lets others be. Of is which of several it is, before what stands in the way.
-func setDue(a *act.Act, f *store.Facts, s Setting, of string) error {
+func setDue(a *act.Act, f *deskdb.Facts, s Setting, of string) error {
 	l := f.Loan
 	if !a.May().MaySetDue() {
 		return problem.Newf(problem.Forbidden, "You cannot set due dates. Ask somebody who can.")
@@ -143,7 +144,7 @@ func setDue(a *act.Act, f *store.Facts, s Setting, of string) error {
 	was := *l
 	due := loan.OnDate(s.Due)
 	l.SetDue(due)
-	a.Tx.RenewLoan(&was, l)
+	loansdb.RenewLoan(a.Tx, &was, l)
 	detail := event.Due(due)
 	detail.Was, detail.Reason = was.Due().Print(branch), s.Reason
 	a.Tell(event.Event{Kind: event.DueChanged, Patron: *l.PatronID, Item: f.Item.ID, Loan: l.ID, Detail: detail})

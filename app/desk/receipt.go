@@ -8,6 +8,8 @@ import (
 	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/problem"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
 )
 
 // MailLent mails a patron what was lent to them here since an instant, or today.
@@ -29,7 +31,7 @@ func MailLent(a *act.Act, patron int64, since time.Time) error {
 	if since.IsZero() {
 		since = a.Here().At(a.Today(), 0)
 	}
-	rows, err := a.Tx.LentSince(patron, a.Who.Branch, since)
+	rows, err := loansdb.LentSince(a.Tx, patron, a.Who.Branch, since)
 	if err != nil {
 		return err
 	}
@@ -57,7 +59,7 @@ func ChooseReceipt(a *act.Act, patron int64, what string) (*people.Card, error) 
 	if (what == "mail" || what == "both") && p.Email == "" {
 		return nil, problem.Newf(problem.Invalid, "%s has no email address. Add one first.", p.Name())
 	}
-	a.Tx.ChooseReceipt(patron, what)
+	peopledb.ChooseReceipt(a.Tx, patron, what)
 	a.Tell(event.Event{Kind: event.NoticesChosen, Patron: patron})
 	return people.Open(a, patron)
 }

@@ -12,6 +12,9 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/deskdb"
+	"nevrin/store/loansdb"
 )
 
 // Renewed is what became of one renewal.
@@ -67,7 +70,7 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 }
 
 // renew renews a loan, or says why not; it gives what was decided, too.
-func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
+func renew(a *act.Act, f *deskdb.Facts) (*Renewed, circulation.Renewed, error) {
 	lent, err := lent.Of(a, f.Loan, f.Item)
 	if err != nil {
 		return nil, circulation.Renewed{}, err
@@ -81,7 +84,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 	if decided.By != "" {
 		return r, decided, nil
 	}
-	charge := store.Entry{
+	charge := accountsdb.Entry{
 		PatronID: p.ID,
 		Amount:   int64(decided.Fine),
 		LoanID:   &f.Loan.ID,
@@ -98,7 +101,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 	if decided.Free { // it is due when it was: nothing was given, so none is used up
 		f.Loan.Renewals--
 	}
-	a.Tx.RenewLoan(&was, f.Loan)
+	loansdb.RenewLoan(a.Tx, &was, f.Loan)
 	a.Tell(
 		event.Event{
 			Kind:   event.Renewed,
@@ -109,7 +112,7 @@ func renew(a *act.Act, f *store.Facts) (*Renewed, circulation.Renewed, error) {
 			Detail: event.Due(decided.Due),
 		},
 	)
-	line := people.ShowLoan(a, &store.LoanShown{
+	line := people.ShowLoan(a, &loansdb.LoanShown{
 		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
 		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
 	})

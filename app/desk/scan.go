@@ -17,6 +17,8 @@ import (
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
 )
 
 // Result is what became of one scan at the desk. It carries what the scan changed, not the whole card again.
@@ -115,7 +117,7 @@ func take(a *act.Act, s Scan, scan ident.Scan) (*Result, error) {
 
 // fetch lends what waits for somebody else to them, as it is fetched by a patron whom they let.
 func fetch(a *act.Act, l Lending) (*Result, error) {
-	owner, err := a.Tx.WaitsFor(l.Item)
+	owner, err := holdsdb.WaitsFor(a.Tx, l.Item)
 	if err != nil {
 		return nil, err
 	}
@@ -131,7 +133,7 @@ func search(a *act.Act, s Scan) (*Result, error) {
 	if err != nil || s.Patron == 0 {
 		return out, err
 	}
-	rows, _, err := a.Tx.CopiesHere(a.Who.Branch, s.Text, store.Page{Most: copiesFound})
+	rows, _, err := deskdb.CopiesHere(a.Tx, a.Who.Branch, s.Text, store.Page{Most: copiesFound})
 	for _, c := range rows {
 		out.Copies = append(out.Copies, Copy{c.Barcode, c.TitleName, c.Author, c.CallNumber})
 	}

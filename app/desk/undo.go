@@ -9,7 +9,9 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
 	"nevrin/core/queue"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/loansdb"
 )
 
 // Undone is what undoing a loan has changed.
@@ -21,7 +23,7 @@ type Undone struct {
 
 // Undo takes back a loan just made, as if it had not been; the events of both stay.
 func Undo(a *act.Act, id int64) (*Undone, error) {
-	f, l, err := a.Tx.LoanFacts(id)
+	f, l, err := deskdb.LoanFacts(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -41,7 +43,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err := people.InHand(a, *l.PatronID); err != nil {
 		return nil, err
 	}
-	a.Tx.EndLoan(l.ID, a.Now, true)
+	loansdb.EndLoan(a.Tx, l.ID, a.Now, true)
 	a.Tell(event.Event{Kind: event.LoanUndone, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID})
 	if err := holdAgain(a, l); err != nil {
 		return nil, err
@@ -64,20 +66,20 @@ func elsewhereOnly(a *act.Act, branch calendar.Code) error {
 
 // holdAgain lets a hold that the loan filled stand as before: on this branch's hold shelf, or waiting in its old place.
 // Where the patron has placed another hold on the title since, that one stands for it.
-func holdAgain(a *act.Act, l *store.Loan) error {
+func holdAgain(a *act.Act, l *loansdb.Loan) error {
 	if l.FilledHold == nil {
 		return nil
 	}
-	h, another, err := a.Tx.FilledHold(*l.FilledHold)
+	h, another, err := holdsdb.FilledHold(a.Tx, *l.FilledHold)
 	if err != nil || h.State != queue.Filled || another {
 		return err
 	}
 	told := event.Event{Kind: event.HoldReopened, Patron: h.PatronID, Hold: h.ID, Item: l.ItemID}
 	if l.FilledFrom == queue.Ready && h.Pickup == l.BranchCode {
 		a.Tell(told)
-		return a.Tx.MoveHold(h, queue.Reopen, a.Now)
+		return holdsdb.MoveHold(a.Tx, h, queue.Reopen, a.Now)
 	}
 	told.Kind = event.HoldPutBack
 	a.Tell(told)
-	return a.Tx.MoveHold(h, queue.PutBack, a.Now)
+	return holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now)
 }

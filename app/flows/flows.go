@@ -7,6 +7,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/calendar"
 	"nevrin/core/flows"
+	"nevrin/store/transitsdb"
 )
 
 // Flows is the traffic between branches over a time.
@@ -60,7 +61,7 @@ const lookedAt = 5000
 func Of(a *act.Act, days int) (*Flows, error) {
 	since := calendar.DateOf(a.Now).Add(-days)
 	from := calendar.Local(since, 0, a.Network.Location)
-	rows, err := a.Tx.Flows(from)
+	rows, err := transitsdb.Flows(a.Tx, from)
 	if err != nil {
 		return nil, err
 	}
@@ -77,7 +78,7 @@ func Of(a *act.Act, days int) (*Flows, error) {
 }
 
 func (f *Flows) better(a *act.Act) error {
-	rows, err := a.Tx.Travelling(calendar.Local(f.Since, 0, a.Network.Location), flows.Often, lookedAt)
+	rows, err := transitsdb.Travelling(a.Tx, calendar.Local(f.Since, 0, a.Network.Location), flows.Often, lookedAt)
 	f.More = len(rows) == lookedAt
 	for _, r := range rows {
 		saves, better := flows.Better(flows.Use{Journeys: r.Journeys, LentHome: r.LentHome, LentThere: r.LentThere})

@@ -21,6 +21,8 @@ import (
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/eventsdb"
+	"nevrin/store/peopledb"
 )
 
 // Happened is one event of a history.
@@ -43,7 +45,7 @@ type Happened struct {
 func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page, error) {
 	people.Seen(a, people.History, patron, "")
 	for {
-		rows, next, err := a.Tx.EventsOfPatron(patron, page)
+		rows, next, err := eventsdb.EventsOfPatron(a.Tx, patron, page)
 		kept := mayRead(a, rows)
 		if err != nil || len(kept) > 0 || !next.More {
 			return show(a, kept), next, err
@@ -53,7 +55,7 @@ func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page
 }
 
 // mayRead leaves out what is not the actor's to read.
-func mayRead(a *act.Act, rows []store.EventShown) []store.EventShown {
+func mayRead(a *act.Act, rows []eventsdb.EventShown) []eventsdb.EventShown {
 	kept := rows[:0]
 	for _, e := range rows {
 		may := sight.MayReadEvent(a.Who.Role, e.Shown && a.May().SeesHistories(), sight.Event{
@@ -83,7 +85,7 @@ func isOfMoney(kind event.Kind) bool {
 
 // OfItem gives a page of what happened to an item, newest first. Who had it is named as long as it matters.
 func OfItem(a *act.Act, item int64, page store.Page) ([]Happened, store.Page, error) {
-	rows, next, err := a.Tx.EventsOfItem(item, page)
+	rows, next, err := eventsdb.EventsOfItem(a.Tx, item, page)
 	for k := range rows {
 		e := &rows[k]
 		if !e.Open && !sight.MayKnowBorrower(a.Who.Role, past(e)) {
@@ -93,7 +95,7 @@ func OfItem(a *act.Act, item int64, page store.Page) ([]Happened, store.Page, er
 	return show(a, rows), next, err
 }
 
-func past(e *store.EventShown) sight.Past {
+func past(e *eventsdb.EventShown) sight.Past {
 	p := sight.Past{Last: e.Last, Owed: e.Owed, Damaged: e.Noted}
 	if e.Standing != nil {
 		p.Damaged = p.Damaged || *e.Standing == circulation.ItemAside
@@ -102,7 +104,7 @@ func past(e *store.EventShown) sight.Past {
 	return p
 }
 
-func show(a *act.Act, rows []store.EventShown) []Happened {
+func show(a *act.Act, rows []eventsdb.EventShown) []Happened {
 	out := []Happened{}
 	for k := range rows {
 		e := &rows[k]
@@ -140,15 +142,15 @@ func text(s *string) string {
 }
 
 // name is how staff address the patron of an event; somebody, where the link has been cut.
-func name(e *store.EventShown) string {
+func name(e *eventsdb.EventShown) string {
 	if e.LegalName == nil {
 		return "somebody"
 	}
-	return (&store.Patron{LegalName: *e.LegalName, PreferredName: *e.PreferredName}).Name()
+	return (&peopledb.Patron{LegalName: *e.LegalName, PreferredName: *e.PreferredName}).Name()
 }
 
 // Say writes an event as a sentence.
-func Say(a *act.Act, e *store.EventShown) string {
+func Say(a *act.Act, e *eventsdb.EventShown) string {
 	var d event.Detail
 	if len(e.Detail) > 0 && json.Unmarshal(e.Detail, &d) != nil {
 		return e.Kind
@@ -394,7 +396,7 @@ var sayRosters = map[string]string{
 }
 
 // result is what the why of an event comes to.
-func result(e *store.EventShown) string {
+func result(e *eventsdb.EventShown) string {
 	if trace := act.Trace(e.Why); trace != nil {
 		return trace.Result
 	}

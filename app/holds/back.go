@@ -11,6 +11,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // before is how a hold was before it was changed or moved by hand.
@@ -28,9 +29,9 @@ type stood struct {
 }
 
 // remember keeps how a hold that waits is, before it becomes other. It gives when that was: by this it is taken back.
-func remember(a *act.Act, h *store.Hold, place *stood) time.Time {
+func remember(a *act.Act, h *holdsdb.Hold, place *stood) time.Time {
 	was, at := before{h.Pickup, store.DateOf(h.PausedUntil), store.DateOf(h.WantedUntil), place}, a.Now
-	a.Tx.KeepBefore(h.ID, store.JSON(&was), &at)
+	holdsdb.KeepBefore(a.Tx, h.ID, store.JSON(&was), &at)
 	return at
 }
 
@@ -41,7 +42,7 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 	if err != nil {
 		return nil, err
 	}
-	kept, at, err := a.Tx.Before(id)
+	kept, at, err := holdsdb.Before(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -58,7 +59,7 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 	switch h.State {
 	case queue.Waiting:
 	case queue.Fetching:
-		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 			return nil, err
 		}
 	default:
@@ -72,7 +73,7 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.KeepBefore(id, nil, nil)
+	holdsdb.KeepBefore(a.Tx, id, nil, nil)
 	a.Tell(event.Event{Kind: event.HoldChangedBack, Patron: h.PatronID, Hold: id})
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 		return nil, err
@@ -80,7 +81,7 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 	return one(a, id)
 }
 
-func mayTakeBack(a *act.Act, h *store.Hold, was *before) error {
+func mayTakeBack(a *act.Act, h *holdsdb.Hold, was *before) error {
 	switch {
 	case was.Place == nil:
 		return mayTouch(a, h, "undone")
@@ -91,7 +92,7 @@ func mayTakeBack(a *act.Act, h *store.Hold, was *before) error {
 }
 
 // beAgain writes where a hold is picked up and when it waits, as it was. A pause that is over by now stays out.
-func beAgain(a *act.Act, h *store.Hold, was *before) error {
+func beAgain(a *act.Act, h *holdsdb.Hold, was *before) error {
 	if was.Pickup != h.Pickup {
 		if err := pickup(a, h, was.Pickup); err != nil {
 			return err
@@ -106,16 +107,16 @@ func beAgain(a *act.Act, h *store.Hold, was *before) error {
 		}
 		return store.Column(*d)
 	}
-	a.Tx.WantUntil(h.ID, until(was.Wanted))
+	holdsdb.WantUntil(a.Tx, h.ID, until(was.Wanted))
 	if was.Paused != nil && *was.Paused <= a.Today() {
 		was.Paused = nil
 	}
-	a.Tx.PauseHold(h.ID, until(was.Paused))
+	holdsdb.PauseHold(a.Tx, h.ID, until(was.Paused))
 	return nil
 }
 
 // standAgain lets a hold stand in front of the one in front of which it stood.
-func standAgain(a *act.Act, h *store.Hold, was *stood) error {
+func standAgain(a *act.Act, h *holdsdb.Hold, was *stood) error {
 	err := stand(a, h, was.Before, was.Moved)
 	if problem.Of(err) != nil {
 		return problem.Newf(problem.Refused,

@@ -11,11 +11,12 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // locked locks a hold with its title and patron.
-func locked(a *act.Act, id int64) (*store.Hold, error) {
-	h, err := a.Tx.HoldByID(id)
+func locked(a *act.Act, id int64) (*holdsdb.Hold, error) {
+	h, err := holdsdb.HoldByID(a.Tx, id)
 	if err == nil && h == nil {
 		err = problem.NoSuch("hold")
 	}
@@ -23,7 +24,7 @@ func locked(a *act.Act, id int64) (*store.Hold, error) {
 }
 
 // Waiting locks a hold for which nothing is under way yet.
-func Waiting(a *act.Act, id int64) (*store.Hold, error) {
+func Waiting(a *act.Act, id int64) (*holdsdb.Hold, error) {
 	h, err := locked(a, id)
 	if err != nil {
 		return nil, err
@@ -35,7 +36,7 @@ func Waiting(a *act.Act, id int64) (*store.Hold, error) {
 }
 
 // Pause lets a hold keep its place and wait for nothing until a day; without a day it waits again from now on.
-func Pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
+func Pause(a *act.Act, h *holdsdb.Hold, until *calendar.Date) error {
 	if err := pause(a, h, until); err != nil {
 		return err
 	}
@@ -43,7 +44,7 @@ func Pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
 	return err
 }
 
-func pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
+func pause(a *act.Act, h *holdsdb.Hold, until *calendar.Date) error {
 	says := "waits again"
 	if until != nil {
 		if no := queue.MayPause(a.Today(), *until); no != "" {
@@ -54,16 +55,16 @@ func pause(a *act.Act, h *store.Hold, until *calendar.Date) error {
 				a.SayDate(*store.DateOf(h.WantedUntil)))
 		}
 		says = "until " + a.SayDate(*until)
-		a.Tx.PauseHold(h.ID, store.Column(*until))
+		holdsdb.PauseHold(a.Tx, h.ID, store.Column(*until))
 	} else {
-		a.Tx.PauseHold(h.ID, nil)
+		holdsdb.PauseHold(a.Tx, h.ID, nil)
 	}
 	a.Tell(event.Event{Kind: event.HoldPaused, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
 	return nil
 }
 
 // Pickup lets a hold be picked up elsewhere.
-func Pickup(a *act.Act, h *store.Hold, branch calendar.Code) error {
+func Pickup(a *act.Act, h *holdsdb.Hold, branch calendar.Code) error {
 	if err := pickup(a, h, branch); err != nil {
 		return err
 	}
@@ -71,11 +72,11 @@ func Pickup(a *act.Act, h *store.Hold, branch calendar.Code) error {
 	return err
 }
 
-func pickup(a *act.Act, h *store.Hold, branch calendar.Code) error {
+func pickup(a *act.Act, h *holdsdb.Hold, branch calendar.Code) error {
 	if _, err := a.Network.OpenBranch(branch); err != nil {
 		return err
 	}
-	a.Tx.MovePickup(h.ID, branch)
+	holdsdb.MovePickup(a.Tx, h.ID, branch)
 	a.Tell(event.Event{Kind: event.PickupMoved, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Branch: branch}})
 	return nil
 }
@@ -147,7 +148,7 @@ func dateOrNone(text string) (*calendar.Date, error) {
 }
 
 // want writes the last day on which a hold is of interest; nil: it is without end.
-func want(a *act.Act, h *store.Hold, until *calendar.Date) error {
+func want(a *act.Act, h *holdsdb.Hold, until *calendar.Date) error {
 	says := "without an end date"
 	h.WantedUntil = nil
 	if until != nil {
@@ -156,7 +157,7 @@ func want(a *act.Act, h *store.Hold, until *calendar.Date) error {
 		}
 		says, h.WantedUntil = "until "+a.SayDate(*until), store.Column(*until)
 	}
-	a.Tx.WantUntil(h.ID, h.WantedUntil)
+	holdsdb.WantUntil(a.Tx, h.ID, h.WantedUntil)
 	a.Tell(event.Event{Kind: event.HoldWanted, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: says}})
 	return nil
 }
@@ -167,7 +168,7 @@ func tooLate(a *act.Act, until calendar.Date) error {
 
 // mayTouch looks whether the actor may change a hold: at its pickup branch, where its patron's card was opened, or as one who
 // supervises.
-func mayTouch(a *act.Act, h *store.Hold, done string) error {
+func mayTouch(a *act.Act, h *holdsdb.Hold, done string) error {
 	if a.Who.MayActOn(h.Pickup) {
 		return nil
 	}
@@ -198,7 +199,7 @@ func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
 	if m.Before == id {
 		return nil, problem.Newf(problem.Invalid, "A hold cannot stand in front of itself.")
 	}
-	next, err := a.Tx.NextInQueue(h.TitleID, id)
+	next, err := holdsdb.NextInQueue(a.Tx, h.TitleID, id)
 	if err != nil {
 		return nil, err
 	}
@@ -216,9 +217,9 @@ func MoveInQueue(a *act.Act, id int64, m Move) (*Hold, error) {
 }
 
 // stand lets a hold stand in front of another of its queue; 0: behind all.
-func stand(a *act.Act, h *store.Hold, before int64, moved bool) error {
+func stand(a *act.Act, h *holdsdb.Hold, before int64, moved bool) error {
 	for range 2 {
-		front, behind, err := a.Tx.Around(h.TitleID, h.ID, before)
+		front, behind, err := holdsdb.Around(a.Tx, h.TitleID, h.ID, before)
 		if err != nil {
 			return err
 		}
@@ -228,16 +229,16 @@ func stand(a *act.Act, h *store.Hold, before int64, moved bool) error {
 		}
 		s, room := queue.Between(standing(front), standing(behind))
 		if !room {
-			a.Tx.Number(h.TitleID)
+			holdsdb.Number(a.Tx, h.TitleID)
 			continue
 		}
-		a.Tx.StandIn(h.ID, s.Band, s.Place, moved)
+		holdsdb.StandIn(a.Tx, h.ID, s.Band, s.Place, moved)
 		break
 	}
 	return nil
 }
 
-func standing(s *store.Stands) *queue.Standing {
+func standing(s *holdsdb.Stands) *queue.Standing {
 	if s == nil {
 		return nil
 	}
@@ -258,7 +259,7 @@ func Revive(a *act.Act, id int64) (*Hold, error) {
 	if err := mayTouch(a, h, "undone"); err != nil {
 		return nil, err
 	}
-	if err := a.Tx.MoveHold(h, queue.Revive, a.Now); err != nil {
+	if err := holdsdb.MoveHold(a.Tx, h, queue.Revive, a.Now); err != nil {
 		return nil, err
 	}
 	if err := a.Tx.Flush(); err != nil {
@@ -279,9 +280,9 @@ func Revive(a *act.Act, id int64) (*Hold, error) {
 func DropUnwanted(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part = 200
 	if done == 0 {
-		return 1, false, a.Tx.Reband(a.Network.Settled.Holds.Order)
+		return 1, false, holdsdb.Reband(a.Tx, a.Network.Settled.Holds.Order)
 	}
-	over, err := a.Tx.Unwanted(day.UTC(), part)
+	over, err := holdsdb.Unwanted(a.Tx, day.UTC(), part)
 	if err != nil || len(over) == 0 {
 		return done, true, err
 	}
@@ -296,7 +297,7 @@ func DropUnwanted(a *act.Act, day calendar.Date, done int64) (int64, bool, error
 		return done, false, err
 	}
 	for _, row := range over {
-		h, err := a.Tx.OpenHold(row.ID)
+		h, err := holdsdb.OpenHold(a.Tx, row.ID)
 		if err != nil {
 			return done, false, err
 		}

@@ -3,9 +3,6 @@ package holds
 import (
 	"time"
 
-	"nevrin/core/circulation"
-	"nevrin/core/ledger"
-
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/event"
@@ -13,14 +10,20 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/totes"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/courier"
 	"nevrin/core/ident"
+	"nevrin/core/ledger"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/shelforder"
 	"nevrin/core/tote"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/stockdb"
 )
 
 // Fetch is one line of a branch's fetch list.
@@ -53,7 +56,7 @@ const soon = 2 * time.Hour
 
 // FetchList is what a branch takes from its shelves now, in shelf order, each with the run that it has to make.
 func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
-	rows, err := a.Tx.FetchList(branch)
+	rows, err := holdsdb.FetchList(a.Tx, branch)
 	out := []Fetch{}
 	trips := map[calendar.Code]departures{}
 	for _, r := range rows {
@@ -131,16 +134,16 @@ func Take(a *act.Act, id int64, going bool) error {
 		return problem.Newf(problem.Refused, "Somebody else is already getting it.")
 	}
 	if going {
-		a.Tx.TakeFetch(id, &a.Who.ID, &a.Now)
+		holdsdb.TakeFetch(a.Tx, id, &a.Who.ID, &a.Now)
 	} else {
-		a.Tx.TakeFetch(id, nil, nil)
+		holdsdb.TakeFetch(a.Tx, id, nil, nil)
 	}
 	a.Touch(event.Holds)
 	return nil
 }
 
 // fetching locks a hold whose item stands on the actor's fetch list.
-func fetching(a *act.Act, id int64) (*store.Hold, error) {
+func fetching(a *act.Act, id int64) (*holdsdb.Hold, error) {
 	h, err := locked(a, id)
 	if err != nil {
 		return nil, err
@@ -211,7 +214,7 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 	case ident.Card, ident.Words:
 		return wrong("No item", "“"+text+"” is not an item's number. Scan the item's label.")
 	}
-	f, err := a.Tx.ItemFacts(scan.Number)
+	f, err := deskdb.ItemFacts(a.Tx, scan.Number)
 	switch {
 	case err != nil:
 		return nil, err
@@ -258,24 +261,24 @@ func Missed(a *act.Act, id int64) (*NotHere, error) {
 		return nil, err
 	}
 	item := *h.ItemID
-	if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+	if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 		return nil, err
 	}
-	times, err := a.Tx.Miss(h.ID, item, a.Now)
+	times, err := holdsdb.Miss(a.Tx, h.ID, item, a.Now)
 	if err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.Missed, Item: item, Hold: h.ID, Patron: h.PatronID})
-	a.Tx.AddLook(item, a.Who.ID, a.Who.Branch, "Its own shelf, for a hold", false, a.Now)
+	stockdb.AddLook(a.Tx, item, a.Who.ID, a.Who.Branch, "Its own shelf, for a hold", false, a.Now)
 	out := &NotHere{ItemID: item, Missing: queue.Missing(times)}
 	if out.Missing {
-		a.Tx.Stand(item, circulation.ItemMissing, "")
+		stockdb.Stand(a.Tx, item, circulation.ItemMissing, "")
 		a.Tell(event.Event{Kind: event.Missing, Item: item, Detail: event.Detail{Count: times}})
 	}
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
 		return nil, err
 	}
-	now, err := a.Tx.OneHold(id)
+	now, err := holdsdb.OneHold(a.Tx, id)
 	if err != nil || now == nil {
 		return nil, err
 	}
@@ -299,7 +302,7 @@ func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
 	if err != nil {
 		return nil, err
 	}
-	missed, err := a.Tx.MissedBy(id, item)
+	missed, err := holdsdb.MissedBy(a.Tx, id, item)
 	if err != nil {
 		return nil, err
 	}
@@ -310,15 +313,15 @@ func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
 		return nil, problem.Newf(problem.Forbidden, "It stands at %s, where this is undone.",
 			a.Network.BranchName(missed.AtBranch))
 	}
-	a.Tx.Seen(item, a.Now)
+	stockdb.Seen(a.Tx, item, a.Now)
 	if missed.Standing == circulation.ItemMissing {
-		a.Tx.Stand(item, circulation.ItemInUse, "")
+		stockdb.Stand(a.Tx, item, circulation.ItemInUse, "")
 		a.Tell(event.Event{Kind: event.Found, Item: item})
 	}
 	a.Tell(event.Event{Kind: event.MissUndone, Item: item, Hold: id, Patron: h.PatronID})
 	out := &NotHere{ItemID: item, Says: "Marked found"}
 	if h.State == queue.Fetching && h.TakenBy == nil {
-		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 			return nil, err
 		}
 	}
@@ -329,14 +332,14 @@ func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
 // Lapse ends holds that were not fetched from the shelf by a day, up to a number of them, and charges for it where
 // rules say so. Their items wait to be scanned, which sends them on. It gives how many it has ended.
 func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
-	lapsing, err := a.Tx.Lapsing(day.UTC(), most)
+	lapsing, err := holdsdb.HoldsLapsing(a.Tx, day.UTC(), most)
 	if err != nil {
 		return 0, err
 	}
 	for k := range lapsing {
 		h := &lapsing[k]
 		item, until := *h.ItemID, *store.DateOf(h.ShelfUntil)
-		if err := a.Tx.MoveHold(&h.Hold, queue.Lapse, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, &h.Hold, queue.Lapse, a.Now); err != nil {
 			return 0, err
 		}
 		a.Tell(
@@ -355,7 +358,7 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 			continue
 		}
 		trace := a.Book.Why(at, nil, rulebook.UncollectedCharge)
-		e := &store.Entry{
+		e := &accountsdb.Entry{
 			PatronID: h.PatronID,
 			Amount:   int64(charge),
 			About:    ledger.AboutUncollected,

@@ -11,6 +11,7 @@ import (
 	"nevrin/core/queue"
 	"nevrin/core/waiting"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // mostForeseen is how far down a queue it is foreseen when holds are ready.
@@ -18,14 +19,14 @@ const mostForeseen = 6000
 
 // foresee says of the open holds of titles when they will be ready, at a glance; up to a number of each title.
 func foresee(a *act.Act, titles []int64, most int) (map[int64]waiting.Forecast, error) {
-	holds, copies, err := a.Tx.WholeQueues(titles, most)
+	holds, copies, err := holdsdb.WholeQueues(a.Tx, titles, most)
 	if err != nil {
 		return nil, err
 	}
 	out := map[int64]waiting.Forecast{}
 	for len(holds) > 0 {
 		title := holds[0].TitleID
-		n := slices.IndexFunc(holds, func(h store.QueueHold) bool { return h.TitleID != title })
+		n := slices.IndexFunc(holds, func(h holdsdb.QueueHold) bool { return h.TitleID != title })
 		if n < 0 {
 			n = len(holds)
 		}
@@ -33,7 +34,7 @@ func foresee(a *act.Act, titles []int64, most int) (map[int64]waiting.Forecast, 
 		for len(copies) > 0 && copies[0].TitleID < title {
 			copies = copies[1:]
 		}
-		c := slices.IndexFunc(copies, func(c store.QueueCopy) bool { return c.TitleID != title })
+		c := slices.IndexFunc(copies, func(c holdsdb.QueueCopy) bool { return c.TitleID != title })
 		if c < 0 {
 			c = len(copies)
 		}
@@ -56,7 +57,7 @@ func fromToday(a *act.Act, all []waiting.Forecast) []waiting.Forecast {
 	return all
 }
 
-func queueOf(a *act.Act, holds []store.QueueHold, copies []store.QueueCopy) waiting.Queue {
+func queueOf(a *act.Act, holds []holdsdb.QueueHold, copies []holdsdb.QueueCopy) waiting.Queue {
 	q := waiting.Queue{}
 	index := map[int64]int{}
 	for k := range copies {
@@ -91,7 +92,7 @@ func queueOf(a *act.Act, holds []store.QueueHold, copies []store.QueueCopy) wait
 }
 
 // couldServe tells whether a copy may serve a hold; what rules say is asked once for all that are alike.
-func couldServe(a *act.Act, c *store.QueueCopy, h *store.QueueHold, known map[string]bool) bool {
+func couldServe(a *act.Act, c *holdsdb.QueueCopy, h *holdsdb.QueueHold, known map[string]bool) bool {
 	if !h.Fits(&c.Free) {
 		return false
 	}
@@ -104,7 +105,7 @@ func couldServe(a *act.Act, c *store.QueueCopy, h *store.QueueHold, known map[st
 	return may
 }
 
-func copyOf(a *act.Act, c *store.QueueCopy) waiting.Copy {
+func copyOf(a *act.Act, c *holdsdb.QueueCopy) waiting.Copy {
 	out := waiting.Copy{Standing: waiting.Away, Branch: c.AtBranch, Material: c.Material}
 	switch {
 	case c.Place == nil && c.Standing == circulation.ItemInUse:

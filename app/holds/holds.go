@@ -16,6 +16,8 @@ import (
 	"nevrin/core/waiting"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
 )
 
 // Hold is a hold as staff see it.
@@ -68,8 +70,8 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 }
 
 // End ends a hold whose title is locked and that is wanted no more, whoever says so. Its item goes to the next, or home.
-func End(a *act.Act, h *store.Hold, reason string) error {
-	if err := a.Tx.MoveHold(h, queue.Cancel, a.Now); err != nil {
+func End(a *act.Act, h *holdsdb.Hold, reason string) error {
+	if err := holdsdb.MoveHold(a.Tx, h, queue.Cancel, a.Now); err != nil {
 		return err
 	}
 	a.Tell(event.Event{Kind: event.HoldCancelled, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Reason: reason}})
@@ -78,7 +80,7 @@ func End(a *act.Act, h *store.Hold, reason string) error {
 }
 
 func one(a *act.Act, id int64) (*Hold, error) {
-	row, err := a.Tx.OneHold(id)
+	row, err := holdsdb.OneHold(a.Tx, id)
 	if err != nil || row == nil {
 		return nil, err
 	}
@@ -95,7 +97,7 @@ func dateText(t *time.Time) string {
 
 // AtBranch gives a page of the open holds for pickup at a branch, ready ones first.
 func AtBranch(a *act.Act, branch calendar.Code, page store.Page) ([]Hold, store.Page, error) {
-	rows, next, err := a.Tx.HoldsAt(branch, page)
+	rows, next, err := holdsdb.HoldsAt(a.Tx, branch, page)
 	if err != nil {
 		return nil, next, err
 	}
@@ -130,11 +132,11 @@ func (h *Hold) foretold(a *act.Act, foreseen map[int64]waiting.Forecast) {
 
 // OfTitle gives a page of the open holds on a title: those who have an item first, then the queue.
 func OfTitle(a *act.Act, title int64, page store.Page) ([]Hold, store.Page, error) {
-	rows, next, err := a.Tx.HoldsOf(title, page)
+	rows, next, err := holdsdb.HoldsOf(a.Tx, title, page)
 	return showAll(a, rows), next, err
 }
 
-func showAll(a *act.Act, rows []store.HoldShown) []Hold {
+func showAll(a *act.Act, rows []holdsdb.HoldShown) []Hold {
 	out := []Hold{}
 	for k := range rows {
 		out = append(out, show(a, &rows[k]))
@@ -143,7 +145,7 @@ func showAll(a *act.Act, rows []store.HoldShown) []Hold {
 }
 
 // beside is what a list says beside the state of a hold, which it does not say again.
-func beside(a *act.Act, h *store.Hold) string {
+func beside(a *act.Act, h *holdsdb.Hold) string {
 	if h.State != queue.Ready {
 		return people.SayHold(a, h)
 	}
@@ -158,8 +160,8 @@ func beside(a *act.Act, h *store.Hold) string {
 	return says
 }
 
-func show(a *act.Act, h *store.HoldShown) Hold {
-	p := &store.Patron{LegalName: h.LegalName, PreferredName: h.PreferredName, ShelfName: h.ShelfName}
+func show(a *act.Act, h *holdsdb.HoldShown) Hold {
+	p := &peopledb.Patron{LegalName: h.LegalName, PreferredName: h.PreferredName, ShelfName: h.ShelfName}
 	until := store.DateOf(h.ShelfUntil)
 	shown := Hold{
 		ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, PatronID: h.PatronID, Patron: moving.ShelfName(a,

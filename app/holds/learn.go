@@ -8,7 +8,8 @@ import (
 	"nevrin/app/moving"
 	"nevrin/core/calendar"
 	"nevrin/core/waiting"
-	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/intakedb"
 )
 
 // What is learned from: the year before, of which the last quarter scores what the rest has taught.
@@ -26,11 +27,11 @@ func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
 		past    *PastHolds
 	}
 	seen, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (b both, err error) {
-		known, err := a.Tx.LearnedSince(midnight(a, day))
+		known, err := holdsdb.LearnedSince(a.Tx, midnight(a, day))
 		if err != nil || known {
 			return b, err
 		}
-		if err := a.Tx.Unhurried(); err != nil {
+		if err := intakedb.Unhurried(a.Tx); err != nil {
 			return b, err
 		}
 		middle := day.Add(-scoredDays)
@@ -47,9 +48,9 @@ func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
 	// Foreseeing takes its time, and no transaction waits for it.
 	learned.Score(seen.past.Foresee(learned))
 	_, err = act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
-		known, err := a.Tx.LearnedSince(midnight(a, day))
+		known, err := holdsdb.LearnedSince(a.Tx, midnight(a, day))
 		if err == nil && !known {
-			a.Tx.KeepHabits(learned, a.Now)
+			holdsdb.KeepHabits(a.Tx, learned, a.Now)
 		}
 		return true, err
 	})
@@ -63,7 +64,7 @@ const fewestLoans = 200
 func Habits(a *act.Act, from, until calendar.Date) (*waiting.Habits, error) {
 	begin, end := midnight(a, from), midnight(a, until)
 	p := waiting.Past{Late: map[string][]waiting.Seen{}, Kept: map[string][]waiting.Seen{}}
-	late, kept, err := a.Tx.PastLoans(begin, end)
+	late, kept, err := holdsdb.PastLoans(a.Tx, begin, end)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +74,7 @@ func Habits(a *act.Act, from, until calendar.Date) (*waiting.Habits, error) {
 	for _, c := range kept {
 		p.Kept[c.Of] = append(p.Kept[c.Of], waiting.Seen{Days: c.Days, Times: c.Times})
 	}
-	fetched, missed, stood, delayed, err := a.Tx.PastHolds(begin, end)
+	fetched, missed, stood, delayed, err := holdsdb.PastHolds(a.Tx, begin, end)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +94,7 @@ func Habits(a *act.Act, from, until calendar.Date) (*waiting.Habits, error) {
 func midnight(a *act.Act, d calendar.Date) time.Time { return calendar.Local(d, 0, a.Network.Location) }
 
 // openDays is how many open days lie between an item's being chosen and its leaving its shelf.
-func openDays(a *act.Act, f *store.PastFetch) int {
+func openDays(a *act.Act, f *holdsdb.PastFetch) int {
 	b, known := a.Network.Timetable.Branches[f.Branch]
 	if !known {
 		return 0
@@ -127,11 +128,11 @@ type PastHolds struct {
 
 // ReadPast reads the holds on at most so many titles that were placed between two instants.
 func ReadPast(a *act.Act, from, until time.Time, most int) (*PastHolds, error) {
-	titles, err := a.Tx.TitlesAsked(from, until, most)
+	titles, err := holdsdb.TitlesAsked(a.Tx, from, until, most)
 	if err != nil {
 		return nil, err
 	}
-	pasts, err := a.Tx.TitlePasts(titles, from.AddDate(0, 0, -60))
+	pasts, err := holdsdb.TitlePasts(a.Tx, titles, from.AddDate(0, 0, -60))
 	if err != nil {
 		return nil, err
 	}
@@ -146,7 +147,7 @@ func ReadPast(a *act.Act, from, until time.Time, most int) (*PastHolds, error) {
 func (p *PastHolds) Foresee(h *waiting.Habits) []waiting.Case {
 	zone := p.a.Network.Location
 	may := func(c *waiting.PastCopy, hold *waiting.PastHold, at time.Time) bool {
-		item := &store.Free{
+		item := &holdsdb.Free{
 			BranchCode: c.Home, Collection: c.Collection, Material: c.Material, AddedOn: c.Added.UTC(),
 		}
 		yes, _ := moving.MayServeOn(p.a, item, hold.Class, hold.Home, hold.Pickup, calendar.DateOf(at.In(zone)))

@@ -8,7 +8,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/queue"
-	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // Shifted is what moving a hold in its queue would do to one that waits there, the moved one among them.
@@ -24,7 +24,7 @@ type Shifted struct {
 // LookAtMove tells what it would do to those who wait if a hold stood in front of another, or behind all where that is 0. Those for
 // whom nothing changes are left out.
 func LookAtMove(a *act.Act, id, before int64) ([]Shifted, error) {
-	h, err := a.Tx.OneHold(id)
+	h, err := holdsdb.OneHold(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -33,11 +33,11 @@ func LookAtMove(a *act.Act, id, before int64) ([]Shifted, error) {
 	case h.State != queue.Waiting:
 		return nil, problem.Newf(problem.Refused, "This hold is no longer in the queue. Check the queue again.")
 	}
-	rows, err := a.Tx.HoldsInQueue(h.TitleID, shownOfQueue)
+	rows, err := holdsdb.HoldsInQueue(a.Tx, h.TitleID, shownOfQueue)
 	if err != nil {
 		return nil, err
 	}
-	holds, copies, err := a.Tx.WholeQueues([]int64{h.TitleID}, mostForeseen)
+	holds, copies, err := holdsdb.WholeQueues(a.Tx, []int64{h.TitleID}, mostForeseen)
 	if err != nil {
 		return nil, err
 	}
@@ -61,9 +61,9 @@ func LookAtMove(a *act.Act, id, before int64) ([]Shifted, error) {
 
 // stoodBefore gives the holds of a queue as they would stand if one were in front of another, or behind all where that is 0; false
 // where either does not wait there.
-func stoodBefore(holds []store.QueueHold, id, before int64) ([]store.QueueHold, bool) {
-	at := func(list []store.QueueHold, id int64) int {
-		return slices.IndexFunc(list, func(h store.QueueHold) bool { return h.ID == id && h.State == queue.Waiting })
+func stoodBefore(holds []holdsdb.QueueHold, id, before int64) ([]holdsdb.QueueHold, bool) {
+	at := func(list []holdsdb.QueueHold, id int64) int {
+		return slices.IndexFunc(list, func(h holdsdb.QueueHold) bool { return h.ID == id && h.State == queue.Waiting })
 	}
 	from := at(holds, id)
 	if from < 0 {
@@ -85,7 +85,7 @@ type placed struct {
 	when   *Foreseen
 }
 
-func placesOf(a *act.Act, holds []store.QueueHold, copies []store.QueueCopy) map[int64]placed {
+func placesOf(a *act.Act, holds []holdsdb.QueueHold, copies []holdsdb.QueueCopy) map[int64]placed {
 	foreseen := fromToday(a, a.Network.Habits.Foresee(queueOf(a, holds, copies), a.Now, ahead(a)))
 	out := map[int64]placed{}
 	number := 0
@@ -118,7 +118,7 @@ type MovedBy struct {
 }
 
 // tellMoves adds to the holds of a queue who moved them, of those that stand where somebody put them.
-func tellMoves(a *act.Act, rows []store.HoldShown, to []InQueue) error {
+func tellMoves(a *act.Act, rows []holdsdb.HoldShown, to []InQueue) error {
 	var ids []int64
 	for k := range rows {
 		if rows[k].Moved {
@@ -128,7 +128,7 @@ func tellMoves(a *act.Act, rows []store.HoldShown, to []InQueue) error {
 	if ids == nil {
 		return nil
 	}
-	moves, err := a.Tx.MovedBy(ids)
+	moves, err := holdsdb.WhoMoved(a.Tx, ids)
 	for k := range to {
 		if m, ok := moves[to[k].ID]; ok && rows[k].Moved {
 			to[k].Moved = &MovedBy{m.Who, m.At, m.Reason}
@@ -148,7 +148,7 @@ type PlacedFor struct {
 
 // placedFor tells of holds on one title that were just placed, in the order in which they stand.
 func placedFor(a *act.Act, title int64, ids []int64) ([]PlacedFor, error) {
-	rows, err := a.Tx.HoldsShown(ids)
+	rows, err := holdsdb.HoldsShown(a.Tx, ids)
 	if err != nil {
 		return nil, err
 	}

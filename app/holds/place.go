@@ -13,6 +13,10 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/waiting"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/rostersdb"
+	"nevrin/store/stockdb"
 )
 
 // Order is a hold to be placed. Without more than a title it is for any of its copies.
@@ -51,8 +55,8 @@ func (f *For) check(a *act.Act) error {
 }
 
 // hold is what is asked for as a hold.
-func (f *For) hold() store.Hold {
-	h := store.Hold{OnlyItem: act.OrNil(f.Item), OnlyEdition: f.Edition, OnlyVolume: f.Volume}
+func (f *For) hold() holdsdb.Hold {
+	h := holdsdb.Hold{OnlyItem: act.OrNil(f.Item), OnlyEdition: f.Edition, OnlyVolume: f.Volume}
 	if f.WantedUntil != nil {
 		h.WantedUntil = store.Column(*f.WantedUntil)
 	}
@@ -67,7 +71,7 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	if _, err := a.Network.OpenBranch(o.Pickup); err != nil {
 		return nil, err
 	}
-	locked, title, err := a.Tx.PatronAndTitle(o.Patron, o.Title)
+	locked, title, err := peopledb.PatronAndTitle(a.Tx, o.Patron, o.Title)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +83,7 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 	if err != nil {
 		return nil, err
 	}
-	foreseen, err := routeNew(a, []*store.Hold{h})
+	foreseen, err := routeNew(a, []*holdsdb.Hold{h})
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +95,7 @@ func Place(a *act.Act, o Order) (*Hold, error) {
 }
 
 // put writes a hold of a patron on a title, both locked, if they may have it.
-func put(a *act.Act, p *store.Patron, title *store.Title, pickup calendar.Code, f For) (*store.Hold, error) {
+func put(a *act.Act, p *peopledb.Patron, title *stockdb.Title, pickup calendar.Code, f For) (*holdsdb.Hold, error) {
 	if title == nil {
 		return nil, problem.NoSuch("title")
 	}
@@ -108,14 +112,14 @@ func put(a *act.Act, p *store.Patron, title *store.Title, pickup calendar.Code, 
 	if f.Volume != nil {
 		volume = *f.Volume
 	}
-	has, err := a.Tx.Waiters(title.ID, []int64{p.ID}, volume)
+	has, err := holdsdb.Waiters(a.Tx, title.ID, []int64{p.ID}, volume)
 	if err != nil {
 		return nil, err
 	}
 	if len(has) > 0 {
 		return nil, problem.Newf(problem.Refused, "%s has a hold on this title already.", p.Name())
 	}
-	if err := a.Tx.AddHold(&h); err != nil {
+	if err := holdsdb.AddHold(a.Tx, &h); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.HoldPlaced, Patron: p.ID, Hold: h.ID, Detail: event.Detail{Branch: pickup}})
@@ -123,7 +127,7 @@ func put(a *act.Act, p *store.Patron, title *store.Title, pickup calendar.Code, 
 }
 
 // routeNew routes the queue of new holds on one title, and keeps what is foreseen of them.
-func routeNew(a *act.Act, holds []*store.Hold) (map[int64]waiting.Forecast, error) {
+func routeNew(a *act.Act, holds []*holdsdb.Hold) (map[int64]waiting.Forecast, error) {
 	title := holds[0].TitleID
 	if _, err := moving.Route(a, title, 0); err != nil {
 		return nil, err
@@ -135,7 +139,7 @@ func routeNew(a *act.Act, holds []*store.Hold) (map[int64]waiting.Forecast, erro
 	}
 	for _, h := range holds {
 		if f := foreseen[h.ID]; f.Known {
-			a.Tx.Foretell(h.ID, a.Now, &f)
+			holdsdb.Foretell(a.Tx, h.ID, a.Now, &f)
 		}
 	}
 	return foreseen, nil
@@ -148,7 +152,7 @@ const saidAtOnce = 40
 func Foretell(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part, daysBack = 40, 2
 	since := midnight(a, day-daysBack)
-	titles, err := a.Tx.Untold(since, done, part)
+	titles, err := holdsdb.Untold(a.Tx, since, done, part)
 	if err != nil || len(titles) == 0 {
 		return done, true, err
 	}
@@ -156,20 +160,20 @@ func Foretell(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	if err != nil {
 		return done, false, err
 	}
-	untold, err := a.Tx.UntoldOf(titles, since)
+	untold, err := holdsdb.UntoldOf(a.Tx, titles, since)
 	if err != nil {
 		return done, false, err
 	}
 	for _, id := range untold {
 		if f := foreseen[id]; f.Known {
-			a.Tx.Foretell(id, a.Now, &f)
+			holdsdb.Foretell(a.Tx, id, a.Now, &f)
 		}
 	}
 	return titles[len(titles)-1], len(titles) < part, nil
 }
 
-func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
-	items, err := a.Tx.Holdable(t.ID)
+func mayHold(a *act.Act, p *peopledb.Patron, t *stockdb.Title, h *holdsdb.Hold) error {
+	items, err := holdsdb.Holdable(a.Tx, t.ID)
 	if err != nil {
 		return err
 	}
@@ -197,7 +201,7 @@ func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
 		)
 	}
 	terms := a.Book.Decide(rulebook.Situate(h.Pickup, "", "", "", p.Class), nil)
-	open, err := a.Tx.OpenHoldsOf(p.ID)
+	open, err := holdsdb.OpenHoldsOf(a.Tx, p.ID)
 	if err == nil && queue.TooMany(open, terms.Limit(rulebook.HoldsAtOnce)) {
 		return problem.Newf(
 			problem.Refused,
@@ -210,7 +214,7 @@ func mayHold(a *act.Act, p *store.Patron, t *store.Title, h *store.Hold) error {
 }
 
 // sayOnly says for which of its title's copies a hold is; empty for any.
-func sayOnly(h *store.Hold) string {
+func sayOnly(h *holdsdb.Hold) string {
 	var parts []string
 	if h.OnlyItem != nil {
 		parts = append(parts, "that very item")
@@ -262,7 +266,7 @@ const mostAtOnce = 300
 func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	ids := o.Patrons
 	if o.Roster != 0 {
-		in, err := a.Tx.PatronsIn([]int64{o.Roster})
+		in, err := rostersdb.PatronsIn(a.Tx, []int64{o.Roster})
 		if err != nil {
 			return nil, err
 		}
@@ -276,7 +280,7 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 		return nil, problem.Newf(problem.Invalid, "That is %d people; the limit is %d at once.", len(ids),
 			mostAtOnce)
 	}
-	patrons, title, err := a.Tx.PatronsAndTitle(ids, o.Title)
+	patrons, title, err := peopledb.PatronsAndTitle(a.Tx, ids, o.Title)
 	if err != nil {
 		return nil, err
 	}
@@ -284,7 +288,7 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 		return nil, problem.NoSuch("title")
 	}
 	out := &Placed{TitleID: title.ID, Title: title.Name, Holds: []PlacedFor{}, Refused: []Refused{}}
-	var holds []*store.Hold
+	var holds []*holdsdb.Hold
 	var placed []int64
 	for _, id := range ids {
 		p := patrons[id]
@@ -313,7 +317,7 @@ func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	return out, err
 }
 
-func placeOne(a *act.Act, p *store.Patron, title *store.Title, o Orders) (*store.Hold, error) {
+func placeOne(a *act.Act, p *peopledb.Patron, title *stockdb.Title, o Orders) (*holdsdb.Hold, error) {
 	if _, err := people.InUse(p); err != nil {
 		return nil, err
 	}

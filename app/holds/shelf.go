@@ -8,6 +8,8 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/noticesdb"
 )
 
 // OnShelf is a thing on a hold shelf.
@@ -27,7 +29,7 @@ type OnShelf struct {
 
 // Shelf gives a page of what stands on the hold shelf of a branch, by its last day.
 func Shelf(a *act.Act, branch calendar.Code, page store.Page) ([]OnShelf, store.Page, error) {
-	rows, next, err := a.Tx.OnHoldShelf(branch, page)
+	rows, next, err := holdsdb.OnHoldShelf(a.Tx, branch, page)
 	return onShelf(a, rows), next, err
 }
 
@@ -53,7 +55,7 @@ func Ahead(a *act.Act) ([]Closed, error) {
 	if len(spells) == 0 {
 		return out, nil
 	}
-	standing, err := a.Tx.Standing(a.Who.Branch)
+	standing, err := holdsdb.StandingAt(a.Tx, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}
@@ -76,11 +78,11 @@ func Ahead(a *act.Act) ([]Closed, error) {
 
 // ToClear gives a page of what still stands there for holds that have ended.
 func ToClear(a *act.Act, branch calendar.Code, page store.Page) ([]OnShelf, store.Page, error) {
-	rows, next, err := a.Tx.ToClear(branch, page)
+	rows, next, err := holdsdb.ToClear(a.Tx, branch, page)
 	return onShelf(a, rows), next, err
 }
 
-func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
+func onShelf(a *act.Act, rows []holdsdb.ShelfRow) []OnShelf {
 	out := []OnShelf{}
 	for k := range rows {
 		r := &rows[k]
@@ -107,7 +109,7 @@ func onShelf(a *act.Act, rows []store.ShelfRow) []OnShelf {
 }
 
 // told says how somebody was told that their hold is ready.
-func (o *OnShelf) told(a *act.Act, r *store.ShelfRow) {
+func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
 	if r.MessageID == nil {
 		o.Told = "No notice recorded"
 		return
@@ -152,7 +154,7 @@ func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold
 		return nil, problem.Newf(problem.Invalid, "Choose a day from today on, within %d days.", longestKept)
 	}
 	was := *store.DateOf(h.ShelfUntil)
-	a.Tx.KeepUntil(id, until.UTC())
+	holdsdb.KeepUntil(a.Tx, id, until.UTC())
 	a.Tell(event.Event{
 		Kind: event.HeldLonger, Patron: h.PatronID, Hold: id, Item: *h.ItemID,
 		Detail: event.Detail{Day: &until, Was: was.String(), Reason: reason},
@@ -168,7 +170,7 @@ type Called struct {
 
 // Call writes what came of calling somebody whose hold is ready. Who was not reached stays on the list.
 func Call(a *act.Act, message int64, c Called) error {
-	m, err := a.Tx.MessageToCall(message)
+	m, err := noticesdb.MessageToCall(a.Tx, message)
 	switch {
 	case err != nil:
 		return err
@@ -177,7 +179,7 @@ func Call(a *act.Act, message int64, c Called) error {
 	case m.State != "by_hand":
 		return problem.Newf(problem.Refused, "They have already been told.")
 	}
-	a.Tx.CalledFor(message, c.Reached, c.Says, a.Now)
+	noticesdb.CalledFor(a.Tx, message, c.Reached, c.Says, a.Now)
 	kind := "not reached"
 	if c.Reached {
 		kind = "told"

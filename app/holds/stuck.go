@@ -6,6 +6,7 @@ import (
 	"nevrin/core/waiting"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // Stuck is a hold that waits and that nothing there is can fill.
@@ -28,7 +29,7 @@ func StuckHolds(a *act.Act, branch calendar.Code, page store.Page) ([]Stuck, sto
 	out := []Stuck{}
 	next := store.Page{After: page.After, Most: stuckLooked}
 	for range stuckGoes {
-		waits, after, err := a.Tx.WaitsAt(branch, next)
+		waits, after, err := holdsdb.WaitsAt(a.Tx, branch, next)
 		if err != nil {
 			return nil, page, err
 		}
@@ -46,8 +47,8 @@ func StuckHolds(a *act.Act, branch calendar.Code, page store.Page) ([]Stuck, sto
 }
 
 // stuckOf gives those of some holds that nothing can fill.
-func stuckOf(a *act.Act, waits []store.QueueHold) ([]Stuck, error) {
-	holds := map[int64][]store.QueueHold{}
+func stuckOf(a *act.Act, waits []holdsdb.QueueHold) ([]Stuck, error) {
+	holds := map[int64][]holdsdb.QueueHold{}
 	var titles []int64
 	for _, h := range waits {
 		if holds[h.TitleID] == nil {
@@ -55,11 +56,11 @@ func stuckOf(a *act.Act, waits []store.QueueHold) ([]Stuck, error) {
 		}
 		holds[h.TitleID] = append(holds[h.TitleID], h)
 	}
-	all, err := a.Tx.CopiesOf(titles)
+	all, err := holdsdb.CopiesOf(a.Tx, titles)
 	if err != nil {
 		return nil, err
 	}
-	copies := map[int64][]store.QueueCopy{}
+	copies := map[int64][]holdsdb.QueueCopy{}
 	for _, c := range all {
 		copies[c.TitleID] = append(copies[c.TitleID], c)
 	}
@@ -74,7 +75,7 @@ func stuckOf(a *act.Act, waits []store.QueueHold) ([]Stuck, error) {
 			}
 		}
 	}
-	rows, err := a.Tx.HoldsShown(ids)
+	rows, err := holdsdb.HoldsShown(a.Tx, ids)
 	out := []Stuck{}
 	for k := range rows {
 		s := found[rows[k].ID]
@@ -86,7 +87,7 @@ func stuckOf(a *act.Act, waits []store.QueueHold) ([]Stuck, error) {
 }
 
 // because says why nothing can fill a hold.
-func because(a *act.Act, h *store.QueueHold, q *waiting.Queue, k int, copies []store.QueueCopy) *Stuck {
+func because(a *act.Act, h *holdsdb.QueueHold, q *waiting.Queue, k int, copies []holdsdb.QueueCopy) *Stuck {
 	serves, comes := 0, 0
 	for _, c := range q.Copies {
 		if c.Only != nil && !c.Only[k] {

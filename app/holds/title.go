@@ -14,6 +14,9 @@ import (
 	"nevrin/core/waiting"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/stockdb"
 )
 
 // TitleQueue is the queue of a title as a picture over time: who waits, until when, and what the copies are at.
@@ -63,7 +66,7 @@ const shownOfQueue = 300
 
 // QueueOf shows the queue of a title.
 func QueueOf(a *act.Act, title int64) (*TitleQueue, error) {
-	t, err := a.Tx.OneTitle(title)
+	t, err := stockdb.OneTitle(a.Tx, title)
 	if err != nil {
 		return nil, err
 	}
@@ -73,14 +76,14 @@ func QueueOf(a *act.Act, title int64) (*TitleQueue, error) {
 	out := &TitleQueue{
 		TitleID: t.ID, Title: t.Name, Author: t.Author, Today: a.Today(), Holds: []InQueue{}, Copies: []CopyAt{},
 	}
-	rows, err := a.Tx.HoldsInQueue(title, shownOfQueue+1)
+	rows, err := holdsdb.HoldsInQueue(a.Tx, title, shownOfQueue+1)
 	if err != nil {
 		return nil, err
 	}
 	if out.More = len(rows) > shownOfQueue; out.More {
 		rows = rows[:shownOfQueue]
 	}
-	holds, copies, err := a.Tx.WholeQueues([]int64{title}, mostForeseen)
+	holds, copies, err := holdsdb.WholeQueues(a.Tx, []int64{title}, mostForeseen)
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +114,7 @@ func QueueOf(a *act.Act, title int64) (*TitleQueue, error) {
 const scoredOver = 120
 
 func sayKept(a *act.Act) (string, error) {
-	k, err := a.Tx.KeptSince(a.Today().Add(-scoredOver).UTC())
+	k, err := holdsdb.KeptSince(a.Tx, a.Today().Add(-scoredOver).UTC())
 	if err != nil || k.Cases < 10 {
 		return "", err
 	}
@@ -122,8 +125,8 @@ func sayKept(a *act.Act) (string, error) {
 func (i *InQueue) tell(
 	a *act.Act,
 	q *waiting.Queue,
-	holds []store.QueueHold,
-	copies []store.QueueCopy,
+	holds []holdsdb.QueueHold,
+	copies []holdsdb.QueueCopy,
 	n int,
 	f *waiting.Forecast,
 ) {
@@ -170,7 +173,7 @@ func sayForecast(a *act.Act, f *waiting.Forecast) *Foreseen {
 }
 
 // nothing says why no copy can fill a hold.
-func nothing(a *act.Act, trace why.Trace, h *store.QueueHold, copies []store.QueueCopy, serves int) why.Trace {
+func nothing(a *act.Act, trace why.Trace, h *holdsdb.QueueHold, copies []holdsdb.QueueCopy, serves int) why.Trace {
 	trace.Result = "No copy can fill it"
 	if len(copies) == 0 {
 		return trace.Add(why.Limit, "The title has no copies")
@@ -215,7 +218,7 @@ func sayRange(a *act.Act, f *waiting.Forecast) string {
 	return says + ", between " + a.SayDate(f.From) + " and " + a.SayDate(f.Until)
 }
 
-func sayCopy(a *act.Act, c *store.QueueCopy, as *waiting.Copy, holds []store.QueueHold) CopyAt {
+func sayCopy(a *act.Act, c *holdsdb.QueueCopy, as *waiting.Copy, holds []holdsdb.QueueHold) CopyAt {
 	out := CopyAt{
 		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode),
 		Edition: c.Edition, Volume: c.Volume, State: string(as.Standing),
@@ -283,14 +286,14 @@ func InDemand(a *act.Act, perCopy int, page store.Page) ([]Asked, store.Page, er
 	if perCopy <= 0 {
 		perCopy = a.Network.Settled.Holds.PerCopy
 	}
-	rows, next, err := a.Tx.InDemand(perCopy, page)
+	rows, next, err := holdsdb.InDemand(a.Tx, perCopy, page)
 	out := []Asked{}
 	for _, r := range rows {
 		out = append(out, Asked{
 			TitleID: r.TitleID, Title: r.Name, Author: r.Author, ISBN: r.ISBN, Waiting: r.Waiting, Copies: r.Copies,
 			PerCopy: float64(r.Waiting) / float64(max(r.Copies, 1)),
 			Oldest:  a.SayDate(calendar.DateOf(r.Oldest.In(a.Network.Location))),
-			First: First{r.First, (&store.Patron{
+			First: First{r.First, (&peopledb.Patron{
 				LegalName: r.LegalName, PreferredName: r.PreferredName, ShelfName: r.ShelfName,
 			}).Name(), r.Pickup},
 		})

@@ -10,6 +10,7 @@ import (
 	"nevrin/app/moving"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // RouteArgs is the job that routes what came with files without waiting for the night, part by part.
@@ -48,7 +49,7 @@ func (r *Router) Work(ctx context.Context, job *river.Job[RouteArgs]) error {
 // routed at once; this finds what came with files.
 func RouteUnrouted(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part = 40
-	titles, err := a.Tx.Unrouted(done, day.UTC(), part)
+	titles, err := holdsdb.Unrouted(a.Tx, done, day.UTC(), part)
 	if err != nil || len(titles) == 0 {
 		return done, true, err
 	}

@@ -12,6 +12,7 @@ import (
 	"nevrin/core/intake"
 	"nevrin/formats/marc"
 	"nevrin/formats/sheet"
+	"nevrin/store/intakedb"
 )
 
 // record is a record of a file: cells, or MARC.
@@ -43,7 +44,7 @@ func (c *counting) Read(into []byte) (int, error) {
 
 // open begins to read a file, of whatever form.
 func (w *worker) open() (*reader, error) {
-	r := &reader{count: &counting{from: w.house.Store.IntakeFile(w.ctx, w.row.ID)}}
+	r := &reader{count: &counting{from: intakedb.IntakeFile(w.ctx, w.house.Store, w.row.ID)}}
 	start := bufio.NewReader(r.count)
 	form := marc.Unknown
 	if w.kind == intake.Stock {

@@ -24,6 +24,7 @@ import (
 	"nevrin/core/intake"
 	"nevrin/formats/marc"
 	"nevrin/store"
+	"nevrin/store/intakedb"
 )
 
 // Seen is what a file is, read through once.
@@ -81,7 +82,7 @@ type Intake struct {
 	Trials  int             `json:"trials" doc:"How often it was tried; each trial has lines of its own"`
 }
 
-func show(row *store.Intake) (*Intake, error) {
+func show(row *intakedb.Intake) (*Intake, error) {
 	n := &Intake{
 		ID:      row.ID,
 		Kind:    intake.Kind(row.Kind),
@@ -117,7 +118,7 @@ func show(row *store.Intake) (*Intake, error) {
 
 // List gives a page of what has been taken in, the latest first, without what the files say.
 func List(a *act.Act, page store.Page) ([]Intake, store.Page, error) {
-	rows, next, err := a.Tx.Intakes(page)
+	rows, next, err := intakedb.Intakes(a.Tx, page)
 	out := []Intake{}
 	for k := range rows {
 		rows[k].Seen, rows[k].Mapping = nil, nil
@@ -132,7 +133,7 @@ func List(a *act.Act, page store.Page) ([]Intake, store.Page, error) {
 
 // One gives an intake with what its file says.
 func One(a *act.Act, id int64) (*Intake, error) {
-	row, err := a.Tx.IntakeByID(id)
+	row, err := intakedb.IntakeByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -166,8 +167,8 @@ func Begin(a *act.Act, b Beginning) (*Intake, error) {
 	case b.Bytes > mostBytes:
 		return nil, problem.Newf(problem.Invalid, "Files can have up to 8 GB. Split it.")
 	}
-	id, err := a.Tx.AddIntake(
-		&store.Intake{Kind: string(b.Kind), Source: b.Source, File: b.File, Bytes: b.Bytes, StaffID: a.Who.ID,
+	id, err := intakedb.AddIntake(a.Tx,
+		&intakedb.Intake{Kind: string(b.Kind), Source: b.Source, File: b.File, Bytes: b.Bytes, StaffID: a.Who.ID,
 			BegunAt: a.Now},
 	)
 	if err != nil {
@@ -207,7 +208,7 @@ func Send(a *act.Act, id int64, p Part) (*Come, error) {
 	case p.Begins > row.Come:
 		return nil, problem.Newf(problem.Invalid, "The previous part has not arrived. Continue at byte %d.", row.Come)
 	}
-	a.Tx.AddIntakePart(id, p.Begins, p.Content)
+	intakedb.AddIntakePart(a.Tx, id, p.Begins, p.Content)
 	if p.Begins+int64(len(p.Content)) == row.Bytes {
 		if err := work(a, id, "reading"); err != nil {
 			return nil, err
@@ -217,8 +218,8 @@ func Send(a *act.Act, id int64, p Part) (*Come, error) {
 }
 
 // standing locks an intake that has to be in one of some states.
-func standing(a *act.Act, id int64, states ...string) (*store.Intake, error) {
-	row, err := a.Tx.IntakeLocked(id)
+func standing(a *act.Act, id int64, states ...string) (*intakedb.Intake, error) {
+	row, err := intakedb.IntakeLocked(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -241,7 +242,7 @@ var sayState = map[string]string{
 
 // work sets an intake to work.
 func work(a *act.Act, id int64, state string) error {
-	a.Tx.IntakeStands(id, state)
+	intakedb.IntakeStands(a.Tx, id, state)
 	return a.Enqueue(Args{Intake: id})
 }
 
@@ -261,7 +262,7 @@ func Try(a *act.Act, id int64, m intake.Mapping) (*Intake, error) {
 	if err := m.Check(n.Kind, n.Seen.Heads); err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s.", err)
 	}
-	a.Tx.MapIntake(id, store.JSON(&m))
+	intakedb.MapIntake(a.Tx, id, store.JSON(&m))
 	if err := work(a, id, "trying"); err != nil {
 		return nil, err
 	}
@@ -282,7 +283,7 @@ func Take(a *act.Act, id int64) (*Intake, error) {
 		!slices.ContainsFunc(n.Counts.By, func(o Outcome) bool { return o.New+o.Joined+o.Changed > 0 }) {
 		return nil, problem.Newf(problem.Refused, "Nothing in this file would be imported.")
 	}
-	a.Tx.IntakeAskedBy(id, a.Who.ID)
+	intakedb.IntakeAskedBy(a.Tx, id, a.Who.ID)
 	if err := work(a, id, "taking"); err != nil {
 		return nil, err
 	}
@@ -302,7 +303,7 @@ func Undo(a *act.Act, id int64) (*Intake, error) {
 		return nil, problem.Newf(problem.Refused,
 			"This was imported more than %d days ago. The earlier data has been deleted, since it is personal.", keptDays)
 	}
-	a.Tx.IntakeAskedBy(id, a.Who.ID)
+	intakedb.IntakeAskedBy(a.Tx, id, a.Who.ID)
 	if err := work(a, id, "undoing"); err != nil {
 		return nil, err
 	}
@@ -316,7 +317,7 @@ func Stop(a *act.Act, id int64) (*Intake, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.IntakeStands(id, before[row.State])
+	intakedb.IntakeStands(a.Tx, id, before[row.State])
 	return One(a, id)
 }
 
@@ -329,7 +330,7 @@ func Drop(a *act.Act, id int64) (*Intake, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.DropIntake(id)
+	intakedb.DropIntake(a.Tx, id)
 	a.Tell(event.Event{Kind: event.Intake, Detail: event.Detail{Says: "Deleted: " + row.File + " from " + row.Source}})
 	return show(row)
 }
@@ -345,7 +346,7 @@ type Odd struct {
 
 // OddLines gives a page of the lines that are left or taken without something, in the order of the file.
 func OddLines(a *act.Act, id int64, page store.Page) ([]Odd, store.Page, error) {
-	rows, next, err := a.Tx.OddLines(id, page)
+	rows, next, err := intakedb.OddLines(a.Tx, id, page)
 	out := []Odd{}
 	for _, r := range rows {
 		out = append(out, Odd{Line: r.Line, Kind: r.Kind, Number: r.Number, Left: r.Outcome == "left", Says: r.Says})
@@ -368,7 +369,7 @@ func Left(a *act.Act, id int64) ([][]string, error) {
 		heads = n.Seen.Heads
 	}
 	out := [][]string{append(slices.Clone(heads), "Line", "Reason")}
-	return out, eachLeft(a, id, func(r *store.IntakeLine) error {
+	return out, eachLeft(a, id, func(r *intakedb.IntakeLine) error {
 		var kept []string
 		if len(r.Ready) > 0 && len(heads) > 0 {
 			if err := json.Unmarshal(r.Ready, &kept); err != nil {
@@ -397,7 +398,7 @@ func LeftRecords(a *act.Act, id int64) ([]byte, error) {
 		return nil, err
 	}
 	last := 0
-	err = eachLeft(a, id, func(r *store.IntakeLine) error {
+	err = eachLeft(a, id, func(r *intakedb.IntakeLine) error {
 		if len(r.Ready) == 0 || r.Line == last {
 			return nil
 		}
@@ -416,10 +417,10 @@ func LeftRecords(a *act.Act, id int64) ([]byte, error) {
 }
 
 // eachLeft walks through the lines that are left.
-func eachLeft(a *act.Act, id int64, with func(*store.IntakeLine) error) error {
+func eachLeft(a *act.Act, id int64, with func(*intakedb.IntakeLine) error) error {
 	page := store.Page{Most: 1000}
 	for taken := 0; ; {
-		rows, next, err := a.Tx.OddLines(id, page)
+		rows, next, err := intakedb.OddLines(a.Tx, id, page)
 		if err != nil {
 			return err
 		}
@@ -444,5 +445,5 @@ const keptDays = 30
 
 // Empty lets go of what files say that were sent long ago.
 func Empty(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
-	return 0, true, a.Tx.EmptyIntakes(calendar.Local(day.Add(-keptDays), 0, a.Network.Location))
+	return 0, true, intakedb.EmptyIntakes(a.Tx, calendar.Local(day.Add(-keptDays), 0, a.Network.Location))
 }

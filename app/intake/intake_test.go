@@ -29,6 +29,7 @@ import (
 	"nevrin/core/role"
 	"nevrin/formats/marc"
 	"nevrin/store"
+	"nevrin/store/intakedb"
 	"nevrin/testkit"
 )
 
@@ -433,17 +434,17 @@ func TestStoppedAndKilledInTheMiddle(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, mine)
 	assert.Equal(t, "taking", m.work(n.ID).State, "somebody is at it")
-	waiting, err := m.Store.WaitingIntakes(t.Context())
+	waiting, err := intakedb.WaitingIntakes(t.Context(), m.Store)
 	require.NoError(t, err)
 	assert.Empty(t, waiting)
 	m.Set("UPDATE work_claims SET beat_at = beat_at - interval '1 minute'")
-	waiting, err = m.Store.WaitingIntakes(t.Context())
+	waiting, err = intakedb.WaitingIntakes(t.Context(), m.Store)
 	require.NoError(t, err)
 	assert.Equal(t, []int64{n.ID}, waiting)
 	assert.Equal(t, "taken", m.work(n.ID).State)
 	assert.Equal(t, "300", m.count("patrons"))
 	// The one who was thought to be gone is not, and must do nothing any more.
-	still, err := m.Store.IntakeAt(t.Context(), n.ID, "one that is killed", 1, 2)
+	still, err := intakedb.IntakeAt(t.Context(), m.Store, n.ID, "one that is killed", 1, 2)
 	require.NoError(t, err)
 	assert.False(t, still)
 	assert.Equal(t, "taken", m.work(n.ID).State)

@@ -14,6 +14,7 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/intake"
 	"nevrin/store"
+	"nevrin/store/intakedb"
 )
 
 // parsed is a record as far as it has been mapped: one row, or those of the copies of a title.
@@ -29,7 +30,7 @@ func (w *worker) lines(
 	heads []string,
 	batch []record,
 	seen map[string]int,
-) ([]store.IntakeLine, error) {
+) ([]intakedb.IntakeLine, error) {
 	at := map[string]int{}
 	for k, head := range heads {
 		at[head] = k
@@ -97,11 +98,11 @@ type batching struct {
 	mapping *intake.Mapping
 	tag     string         // of the field in which MARC has copies
 	seen    map[string]int // how often charges stood alike so far
-	lines   []store.IntakeLine
+	lines   []intakedb.IntakeLine
 
-	came    map[string]map[string]store.Came // by kind and number
-	holders map[string]store.Holder
-	items   map[string]store.Labelled
+	came    map[string]map[string]intakedb.Came // by kind and number
+	holders map[string]intakedb.Holder
+	items   map[string]intakedb.Labelled
 	isbn    map[string]int64
 	held    map[[2]int64]bool // by title and patron
 }
@@ -120,22 +121,22 @@ func (b *batching) look(all []parsed) (err error) {
 			numbers = add(numbers, b.ofTitle(&all[k].record, &r), b.ofPatron(&r))
 		}
 	}
-	if b.holders, err = b.a.Tx.Holders(cards); err != nil {
+	if b.holders, err = intakedb.Holders(b.a.Tx, cards); err != nil {
 		return err
 	}
-	if b.items, err = b.a.Tx.Labelled(labels); err != nil {
+	if b.items, err = intakedb.ItemsLabelled(b.a.Tx, labels); err != nil {
 		return err
 	}
-	if b.isbn, err = b.a.Tx.TitlesWithISBN(isbn); err != nil {
+	if b.isbn, err = intakedb.TitlesWithISBN(b.a.Tx, isbn); err != nil {
 		return err
 	}
-	b.came = map[string]map[string]store.Came{}
+	b.came = map[string]map[string]intakedb.Came{}
 	ask := map[string][]string{"patrons": numbers, "titles": numbers, "items": labels, "loans": labels}
 	if b.kind == intake.Balances {
 		ask["balances"] = b.chargeNumbers(all)
 	}
 	for kind, of := range ask {
-		if b.came[kind], err = b.a.Tx.CameBefore(b.source, kind, of); err != nil {
+		if b.came[kind], err = intakedb.CameBefore(b.a.Tx, b.source, kind, of); err != nil {
 			return err
 		}
 	}
@@ -197,7 +198,7 @@ func (*batching) noNumber(scan ident.Scan, text, of string) string {
 
 // left is a line that is not taken, with its cells, so that it can be taken away and mended.
 func (b *batching) left(line, part int, kind, number, says string, cells []string) {
-	l := store.IntakeLine{Line: line, Part: part, Kind: kind, Number: number, Outcome: "left", Says: says}
+	l := intakedb.IntakeLine{Line: line, Part: part, Kind: kind, Number: number, Outcome: "left", Says: says}
 	if cells != nil {
 		l.Ready = store.JSON(&cells)
 	}
@@ -215,7 +216,7 @@ func (b *batching) settle(
 ) {
 	text, _ := json.Marshal(says)
 	sum := sha256.Sum256(text)
-	l := store.IntakeLine{Line: p.line, Part: part, Kind: kind, Number: number, Says: strings.Join(d.notes, " "),
+	l := intakedb.IntakeLine{Line: p.line, Part: part, Kind: kind, Number: number, Says: strings.Join(d.notes, " "),
 		Digest: hex.EncodeToString(sum[:12])}
 	var before *intake.Before
 	if came, ok := b.came[kind][number]; ok {

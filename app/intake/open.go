@@ -12,11 +12,11 @@ import (
 	"nevrin/core/ledger"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
-	"nevrin/store"
+	"nevrin/store/intakedb"
 )
 
 // borrower is who has a card; says is why nobody can be meant.
-func (b *batching) borrower(text string) (h store.Holder, says string) {
+func (b *batching) borrower(text string) (h intakedb.Holder, says string) {
 	h, ok := b.holders[b.number(text)]
 	if !ok {
 		return h, fmt.Sprintf("Nobody has the card %s. Import patrons first.", text)
@@ -113,10 +113,10 @@ func (b *batching) lookAtHolds(all []parsed) (err error) {
 			}
 		}
 	}
-	if b.came["holds"], err = b.a.Tx.CameBefore(b.source, "holds", numbers); err != nil {
+	if b.came["holds"], err = intakedb.CameBefore(b.a.Tx, b.source, "holds", numbers); err != nil {
 		return err
 	}
-	b.held, err = b.a.Tx.OpenHoldsAmong(titles, patrons)
+	b.held, err = intakedb.OpenHoldsAmong(b.a.Tx, titles, patrons)
 	return err
 }
 
@@ -173,7 +173,7 @@ func (b *batching) hold(p *parsed, r *intake.Row) {
 }
 
 // ready is what a hold says besides that stands on the hold shelf; says is why it cannot.
-func (b *batching) ready(d *reading, title int64, h *store.Holder) (shelved map[string]any, says string) {
+func (b *batching) ready(d *reading, title int64, h *intakedb.Holder) (shelved map[string]any, says string) {
 	label := d.text("label")
 	if label == "" {
 		return nil, "It is ready, but no label of an item is given."

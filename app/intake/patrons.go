@@ -12,7 +12,7 @@ import (
 	"nevrin/core/intake"
 	"nevrin/core/loan"
 	"nevrin/core/person"
-	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // patron makes the line of a patron. What does not make sense in a record is left out and noted; without a card that can be read,
@@ -82,7 +82,7 @@ func (d *reading) sound(rec *person.Record) string {
 	rec.Marks = slices.DeleteFunc(rec.Marks, func(mark string) bool {
 		offered := slices.ContainsFunc(
 			d.b.a.Network.Choices,
-			func(c store.Choice) bool { return c.List == "mark" && c.Name == mark && !c.Retired },
+			func(c networkdb.Choice) bool { return c.List == "mark" && c.Name == mark && !c.Retired },
 		)
 		if !offered {
 			d.notes = append(d.notes, fmt.Sprintf("There is no tag %q. Imported without it.", mark))

@@ -12,6 +12,8 @@ import (
 	"nevrin/core/intake"
 	"nevrin/formats/marc"
 	"nevrin/store"
+	"nevrin/store/intakedb"
+	"nevrin/store/stockdb"
 )
 
 // ofTitle is by what a title is known there: its number, its ISBN, or else what it is called.
@@ -101,7 +103,7 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 			return
 		}
 	}
-	var t store.Title
+	var t stockdb.Title
 	if err := rec.Into(&t); err != nil {
 		b.left(p.line, 0, "titles", number, err.Error(), p.cells)
 		return
@@ -117,7 +119,7 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 
 // join is a title that is here already, told by its ISBN: the record stays as it is here, and copies go to it.
 func (b *batching) join(p *parsed, number string, id int64) {
-	b.lines = append(b.lines, store.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id})
+	b.lines = append(b.lines, intakedb.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id})
 }
 
 func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {

@@ -21,6 +21,8 @@ import (
 	"nevrin/core/intake"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/eventsdb"
+	"nevrin/store/intakedb"
 )
 
 // Args is the job of a file.
@@ -58,7 +60,7 @@ func (ResumeArgs) Kind() string { return "resume_intakes" }
 type worker struct {
 	ctx    context.Context
 	house  *act.House
-	row    *store.Intake
+	row    *intakedb.Intake
 	kind   intake.Kind
 	holder string
 	at     time.Time // when it was last said how far it is
@@ -76,13 +78,13 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 }
 
 func workAt(ctx context.Context, h *act.House, id int64, holder string) error {
-	row, err := h.Store.BeginIntake(ctx, id)
+	row, err := intakedb.BeginIntake(ctx, h.Store, id)
 	if err != nil || row == nil {
 		return err
 	}
 	w := &worker{ctx: ctx, house: h, row: row, kind: intake.Kind(row.Kind), holder: holder}
 	start := time.Now()
-	end := &store.Intake{ID: id}
+	end := &intakedb.Intake{ID: id}
 	switch row.State {
 	case "reading":
 		end.State, err = "read", w.read(end)
@@ -103,7 +105,7 @@ func workAt(ctx context.Context, h *act.House, id int64, holder string) error {
 			end.State = "read"
 		}
 	}
-	return h.Store.EndIntake(ctx, end, holder)
+	return intakedb.EndIntake(ctx, h.Store, end, holder)
 }
 
 // say is what went wrong, for people.
@@ -135,7 +137,7 @@ func (w *worker) tell(done, total int64) error {
 		return nil
 	}
 	w.at = time.Now()
-	still, err := w.house.Store.IntakeAt(w.ctx, w.row.ID, w.holder, done, total)
+	still, err := intakedb.IntakeAt(w.ctx, w.house.Store, w.row.ID, w.holder, done, total)
 	if err == nil && !still {
 		return jobs.ErrStopped
 	}
@@ -152,7 +154,7 @@ const (
 )
 
 // read reads a file through once: what it is, its heads, its first rows, and the values of columns that have few.
-func (w *worker) read(end *store.Intake) error {
+func (w *worker) read(end *intakedb.Intake) error {
 	r, err := w.open()
 	if err != nil {
 		return err
@@ -242,8 +244,8 @@ func (w *worker) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
 		m = marcMapping()
 	}
 	m.Order = intake.OrderOf(dates)
-	last, err := act.Look(w.ctx, w.house, act.Machine, func(a *act.Act) (*store.Intake, error) {
-		return a.Tx.LikeIntake(w.row.Kind, w.row.Source, w.row.ID)
+	last, err := act.Look(w.ctx, w.house, act.Machine, func(a *act.Act) (*intakedb.Intake, error) {
+		return intakedb.LikeIntake(a.Tx, w.row.Kind, w.row.Source, w.row.ID)
 	})
 	if err != nil || last == nil {
 		return &m, err
@@ -275,12 +277,12 @@ func (w *worker) propose(seen *Seen, dates []string) (*intake.Mapping, error) {
 const atOnce = 2000
 
 // try says of each line what would become of it.
-func (w *worker) try(end *store.Intake) error {
+func (w *worker) try(end *intakedb.Intake) error {
 	var m intake.Mapping
 	if err := json.Unmarshal(w.row.Mapping, &m); err != nil {
 		return err
 	}
-	if err := w.house.Store.EmptyLines(w.ctx, w.row.ID); err != nil {
+	if err := intakedb.EmptyLines(w.ctx, w.house.Store, w.row.ID); err != nil {
 		return err
 	}
 	n, err := show(w.row)
@@ -312,7 +314,7 @@ func (w *worker) try(end *store.Intake) error {
 			again := clone(seen)
 			lines, err := w.lines(a, &m, n.Seen.Heads, batch, again)
 			if err == nil {
-				err = a.Tx.AddLines(w.row.ID, lines)
+				err = intakedb.AddLines(a.Tx, w.row.ID, lines)
 			}
 			if err == nil {
 				seen = again
@@ -327,13 +329,13 @@ func (w *worker) try(end *store.Intake) error {
 		}
 	}
 	counts, err := act.Do(w.ctx, w.house, act.Machine, "", nil, func(a *act.Act) (*Counts, error) {
-		if err := a.Tx.Unhurried(); err != nil {
+		if err := intakedb.Unhurried(a.Tx); err != nil {
 			return nil, err
 		}
-		if err := a.Tx.Recount("intake_lines"); err != nil {
+		if err := intakedb.Recount(a.Tx, "intake_lines"); err != nil {
 			return nil, err
 		}
-		if err := a.Tx.SettleLines(w.row.ID, w.row.Source); err != nil {
+		if err := intakedb.SettleLines(a.Tx, w.row.ID, w.row.Source); err != nil {
 			return nil, err
 		}
 		if err := w.keepLeft(a); err != nil {
@@ -347,7 +349,7 @@ func (w *worker) try(end *store.Intake) error {
 
 // keepLeft reads the file once more for lines that are left and would have lost what stood in them: whoever mends them needs it all.
 func (w *worker) keepLeft(a *act.Act) error {
-	bare, err := a.Tx.LinesLeftBare(w.row.ID, mostLeft)
+	bare, err := intakedb.LinesLeftBare(a.Tx, w.row.ID, mostLeft)
 	if err != nil || len(bare) == 0 {
 		return err
 	}
@@ -378,13 +380,13 @@ func (w *worker) keepLeft(a *act.Act) error {
 			lines, texts = append(lines, rec.line), append(texts, string(store.JSON(&rec.cells)))
 		}
 		if len(lines) == linesAtOnce {
-			if err := a.Tx.KeepLeft(w.row.ID, lines, texts); err != nil {
+			if err := intakedb.KeepLeft(a.Tx, w.row.ID, lines, texts); err != nil {
 				return err
 			}
 			lines, texts = nil, nil
 		}
 	}
-	return a.Tx.KeepLeft(w.row.ID, lines, texts)
+	return intakedb.KeepLeft(a.Tx, w.row.ID, lines, texts)
 }
 
 // clone copies how often charges stood alike. It is small: only charges are counted.
@@ -397,7 +399,7 @@ func clone(seen map[string]int) map[string]int {
 }
 
 func (w *worker) count(a *act.Act) (*Counts, error) {
-	rows, err := a.Tx.CountLines(w.row.ID)
+	rows, err := intakedb.CountLines(a.Tx, w.row.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -413,7 +415,7 @@ func (w *worker) count(a *act.Act) (*Counts, error) {
 		o.Noted += r.Noted
 	}
 	slices.SortFunc(out.By, func(x, y Outcome) int { return slices.Index(kinds, x.Kind) - slices.Index(kinds, y.Kind) })
-	out.Missing, err = a.Tx.MissingBefore(w.row.ID, w.row.Source, kindsOf[w.kind])
+	out.Missing, err = intakedb.MissingBefore(a.Tx, w.row.ID, w.row.Source, kindsOf[w.kind])
 	return out, err
 }
 
@@ -434,24 +436,24 @@ func (w *worker) actor() act.Actor {
 const linesAtOnce = 5000
 
 // take takes a file that has been tried, in one transaction.
-func (w *worker) take(end *store.Intake) error {
+func (w *worker) take(end *intakedb.Intake) error {
 	_, err := act.Do(w.ctx, w.house, w.actor(), "", nil, func(a *act.Act) (bool, error) {
-		err := a.Tx.Unhurried()
+		err := intakedb.Unhurried(a.Tx)
 		if err != nil {
 			return false, err
 		}
-		patrons, titles, err := a.Tx.Spoken(w.row.ID)
+		patrons, titles, err := intakedb.Spoken(a.Tx, w.row.ID)
 		if err == nil {
 			err = a.Tx.Lock(store.Lock{Patrons: patrons, Titles: titles})
 		}
 		if err != nil {
 			return false, err
 		}
-		last, err := a.Tx.LastLine(w.row.ID)
+		last, err := intakedb.LastLine(a.Tx, w.row.ID)
 		if err != nil {
 			return false, err
 		}
-		if err := a.Tx.LeaveTouched(w.row.ID, w.row.Source, kindsOf[w.kind]); err != nil {
+		if err := intakedb.LeaveTouched(a.Tx, w.row.ID, w.row.Source, kindsOf[w.kind]); err != nil {
 			return false, err
 		}
 		if err := w.keepLeft(a); err != nil {
@@ -462,12 +464,12 @@ func (w *worker) take(end *store.Intake) error {
 			return false, err
 		}
 		end.Counts = store.JSON(counts)
-		t := store.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID,
-			Event: store.Event{At: a.Now,
+		t := intakedb.Taking{Intake: w.row.ID, Source: w.row.Source, Note: noteKind(a), Edition: a.Book.ID,
+			Event: eventsdb.Event{At: a.Now,
 				Kind: string(event.CameIn), StaffID: act.OrNil(a.Who.ID), Detail: store.JSON(&event.Detail{
 					Says: fmt.Sprintf("Imported from %s: %s", w.row.Source, w.row.File)})}}
 		if w.kind == intake.Patrons {
-			if err := a.Tx.TakeHouseholds(t); err != nil {
+			if err := intakedb.TakeHouseholds(a.Tx, t); err != nil {
 				return false, err
 			}
 		}
@@ -475,24 +477,24 @@ func (w *worker) take(end *store.Intake) error {
 		for k, kind := range of {
 			for t.After = 0; t.After < last; t.After = t.Upto {
 				t.Upto = min(t.After+linesAtOnce, last)
-				if err := a.Tx.TakeLines(kind, t); err != nil {
+				if err := intakedb.TakeLines(a.Tx, kind, t); err != nil {
 					return false, err
 				}
 				if err := w.tell(int64(k*last+t.Upto), int64(len(of)*last)); err != nil {
 					return false, err
 				}
 			}
-			if err := a.Tx.Recount(store.Filled[kind]...); err != nil {
+			if err := intakedb.Recount(a.Tx, intakedb.Filled[kind]...); err != nil {
 				return false, err
 			}
 		}
 		if w.kind == intake.Patrons {
-			if err := a.Tx.TakeGuardians(t); err != nil {
+			if err := intakedb.TakeGuardians(a.Tx, t); err != nil {
 				return false, err
 			}
 		}
 		w.note(a, "Imported: ")
-		still, err := a.Tx.IntakeTaken(w.row.ID, w.holder, a.Now)
+		still, err := intakedb.IntakeTaken(a.Tx, w.row.ID, w.holder, a.Now)
 		if err == nil && !still {
 			err = jobs.ErrStopped
 		}
@@ -521,16 +523,16 @@ func (w *worker) undo() error {
 	_, err := act.Do(w.ctx, w.house, w.actor(), "", nil, func(a *act.Act) (bool, error) {
 		n, err := show(w.row)
 		if err == nil {
-			err = a.Tx.Unhurried()
+			err = intakedb.Unhurried(a.Tx)
 		}
 		if err != nil {
 			return false, err
 		}
 		out, gone := n.Counts, 0
-		u := store.Undoing{Intake: w.row.ID, TakenAt: *w.row.TakenAt, Now: a.Now, Staff: a.Who.ID,
+		u := intakedb.Undoing{Intake: w.row.ID, TakenAt: *w.row.TakenAt, Now: a.Now, Staff: a.Who.ID,
 			Reason: "Undone: imported from " + w.row.Source}
 		for _, kind := range slices.Backward(kindsOf[w.kind]) {
-			back, err := a.Tx.UndoIntake(kind, u, func(n int) error { return w.tell(int64(gone+n), 0) })
+			back, err := intakedb.UndoIntake(a.Tx, kind, u, func(n int) error { return w.tell(int64(gone+n), 0) })
 			if err != nil {
 				return false, err
 			}
@@ -542,7 +544,7 @@ func (w *worker) undo() error {
 			}
 		}
 		w.note(a, "Undone: ")
-		still, err := a.Tx.IntakeUndone(w.row.ID, w.holder, store.JSON(out), a.Now)
+		still, err := intakedb.IntakeUndone(a.Tx, w.row.ID, w.holder, store.JSON(out), a.Now)
 		if err == nil && !still {
 			err = jobs.ErrStopped
 		}

@@ -12,9 +12,6 @@ import (
 	"sync"
 	"time"
 
-	"nevrin/core/circulation"
-	"nevrin/core/ledger"
-
 	"nevrin/app/accounts"
 	"nevrin/app/act"
 	"nevrin/app/desk"
@@ -25,13 +22,23 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/core/exchange"
 	"nevrin/core/ident"
+	"nevrin/core/ledger"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/formats/sru"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/interlibrarydb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/rulesdb"
+	"nevrin/store/stockdb"
 )
 
 // Found is what one partner answered to a search.
@@ -53,7 +60,7 @@ type Record struct {
 }
 
 // Search asks all partners at once; one that is down does not hold up the others.
-func Search(ctx context.Context, h *act.House, list []store.Partner, words string) []Found {
+func Search(ctx context.Context, h *act.House, list []interlibrarydb.Partner, words string) []Found {
 	ctx, cancel := context.WithTimeout(ctx, 6*time.Second)
 	defer cancel()
 	out := make([]Found, len(list))
@@ -75,8 +82,8 @@ func Search(ctx context.Context, h *act.House, list []store.Partner, words strin
 }
 
 // Partners lists all partners.
-func Partners(a *act.Act) ([]store.Partner, error) {
-	return a.Tx.Partners()
+func Partners(a *act.Act) ([]interlibrarydb.Partner, error) {
+	return interlibrarydb.Partners(a.Tx)
 }
 
 // Order is a request of ours to be made.
@@ -97,7 +104,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if _, err := a.Network.OpenBranch(o.Pickup); err != nil {
 		return nil, err
 	}
-	locked, err := a.Tx.PatronLocked(o.Patron)
+	locked, err := peopledb.PatronLocked(a.Tx, o.Patron)
 	if err != nil {
 		return nil, err
 	}
@@ -109,18 +116,18 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if err := mayAsk(a, p, &terms); err != nil {
 		return nil, err
 	}
-	partner, err := a.Tx.PartnerByID(o.Partner)
+	partner, err := interlibrarydb.PartnerByID(a.Tx, o.Partner)
 	if err != nil {
 		return nil, err
 	}
 	if partner == nil {
 		return nil, problem.NoSuch("partner")
 	}
-	n, err := a.Tx.NextRequest()
+	n, err := interlibrarydb.NextRequest(a.Tx)
 	if err != nil {
 		return nil, err
 	}
-	r := store.Request{
+	r := interlibrarydb.Request{
 		Number:    fmt.Sprintf("%s-%06d", a.Network.Symbol, n),
 		Role:      exchange.Requesting,
 		PartnerID: partner.ID,
@@ -139,14 +146,14 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	if o.NeededBy != nil {
 		r.NeededBy = store.Column(*o.NeededBy)
 	}
-	if err := a.Tx.AddRequest(&r); err != nil {
+	if err := interlibrarydb.AddRequest(a.Tx, &r); err != nil {
 		return nil, err
 	}
 	if err := partners.Ask(a, &r); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.AskedOutside, Patron: p.ID, Request: r.ID})
-	charge := &store.Entry{
+	charge := &accountsdb.Entry{
 		PatronID: p.ID,
 		Amount:   int64(terms.Value(rulebook.InterlibraryCharge).Amount()),
 		About:    ledger.AboutOutside,
@@ -158,7 +165,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 }
 
 // mayAsk tells, as a problem, that rules do not let this patron ask outside, or not for more.
-func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
+func mayAsk(a *act.Act, p *peopledb.Patron, terms *rulebook.Terms) error {
 	if !terms.Value(rulebook.InterlibraryAllowed).YesNo() {
 		return problem.Newf(
 			problem.Refused,
@@ -167,7 +174,7 @@ func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 		)
 	}
 	limit := terms.Limit(rulebook.InterlibraryAtOnce)
-	open, err := a.Tx.RunningRequests(p.ID)
+	open, err := interlibrarydb.RunningRequests(a.Tx, p.ID)
 	if err == nil && queue.TooMany(open, limit) {
 		return problem.Newf(
 			problem.Refused,
@@ -181,8 +188,8 @@ func mayAsk(a *act.Act, p *store.Patron, terms *rulebook.Terms) error {
 }
 
 // locked loads a request of a role for a change that may touch its thing, or another item.
-func locked(a *act.Act, id int64, role exchange.Role, item int64) (*store.Request, error) {
-	r, err := a.Tx.RequestForChange(id, item)
+func locked(a *act.Act, id int64, role exchange.Role, item int64) (*interlibrarydb.Request, error) {
+	r, err := interlibrarydb.RequestForChange(a.Tx, id, item)
 	if err == nil && (r == nil || r.Role != role) {
 		err = problem.NoSuch("request")
 	}
@@ -212,7 +219,7 @@ func Seen(a *act.Act, id int64) (*Request, error) {
 	if r.Stage != exchange.Refused {
 		return nil, problem.Newf(problem.Refused, "The partner has not declined.")
 	}
-	if err := a.Tx.SeeRequest(r); err != nil {
+	if err := interlibrarydb.SeeRequest(a.Tx, r); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.RequestSeen, Patron: *r.PatronID, Request: r.ID})
@@ -251,7 +258,7 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 	if err := partners.Act(a, r, exchange.Received); err != nil {
 		return nil, err
 	}
-	h := &store.Hold{
+	h := &holdsdb.Hold{
 		TitleID:  item.TitleID,
 		PatronID: *r.PatronID,
 		Pickup:   *r.Pickup,
@@ -260,10 +267,10 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 		State:    queue.Fetching,
 		ItemID:   &item.ID,
 	}
-	if err := a.Tx.AddHold(h); err != nil {
+	if err := holdsdb.AddHold(a.Tx, h); err != nil {
 		return nil, err
 	}
-	f, err := a.Tx.ItemFactsByID(item.ID)
+	f, err := deskdb.ItemFactsByID(a.Tx, item.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -276,17 +283,17 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 }
 
 // lodge makes the item for a partner's thing. Its own terms hold it to the lender's due date.
-func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
+func lodge(a *act.Act, r *interlibrarydb.Request) (*stockdb.Item, error) {
 	isbn, _ := ident.ISBN(r.ISBN)
-	t := store.Title{Name: r.Title, Author: r.Author, ISBN: isbn}
-	if err := a.Tx.AddTitle(&t); err != nil {
+	t := stockdb.Title{Name: r.Title, Author: r.Author, ISBN: isbn}
+	if err := stockdb.AddTitle(a.Tx, &t); err != nil {
 		return nil, err
 	}
 	own, err := json.Marshal(exchange.OwnTerms(store.DateOf(r.Due)))
 	if err != nil {
 		return nil, err
 	}
-	next, err := a.Tx.NextLodged()
+	next, err := stockdb.NextLodged(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -295,7 +302,7 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 		return nil, problem.Newf(problem.Refused,
 			"All labels of %q are used. An administrator can set longer ones under Network, Numbers.", label.Name)
 	}
-	item := store.Item{
+	item := stockdb.Item{
 		Barcode:    label.Number(next),
 		TitleID:    t.ID,
 		BranchCode: a.Who.Branch,
@@ -306,7 +313,7 @@ func lodge(a *act.Act, r *store.Request) (*store.Item, error) {
 		Standing:   circulation.ItemInUse,
 		AddedOn:    a.Today().UTC(),
 	}
-	return &item, a.Tx.AddItem(&item)
+	return &item, stockdb.AddItem(a.Tx, &item)
 }
 
 // SendHome says that the thing has been packed and handed over.
@@ -318,7 +325,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if r.ItemID == nil {
 		return nil, problem.Newf(problem.Refused, "No item of this request is here.")
 	}
-	f, err := a.Tx.ItemFactsByID(*r.ItemID)
+	f, err := deskdb.ItemFactsByID(a.Tx, *r.ItemID)
 	if err != nil {
 		return nil, err
 	}
@@ -331,7 +338,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
 	}
-	a.Tx.Stand(f.Item.ID, circulation.ItemWithdrawn, "")
+	stockdb.Stand(a.Tx, f.Item.ID, circulation.ItemWithdrawn, "")
 	a.Tell(event.Event{Kind: event.SentHome, Item: f.Item.ID, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
@@ -362,7 +369,7 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 		}
 		return one(a, id)
 	}
-	f, err := a.Tx.ItemFactsByID(answer.Item)
+	f, err := deskdb.ItemFactsByID(a.Tx, answer.Item)
 	if err != nil {
 		return nil, err
 	}
@@ -388,7 +395,7 @@ func Ship(a *act.Act, id int64) (*Request, error) {
 	if r.Stage != exchange.Promised || r.ItemID == nil {
 		return nil, problem.Newf(problem.Refused, "Supply a copy first, then ship it.")
 	}
-	item, err := a.Tx.ItemWithTitle(*r.ItemID)
+	item, err := rulesdb.ItemWithTitle(a.Tx, *r.ItemID)
 	if err != nil {
 		return nil, err
 	}
@@ -399,7 +406,7 @@ func Ship(a *act.Act, id int64) (*Request, error) {
 	if lent.Line == nil {
 		return nil, problem.Newf(problem.Refused, "It cannot be lent to them: %s", lent.Text)
 	}
-	l, err := a.Tx.OldLoan(lent.Line.LoanID)
+	l, err := loansdb.OldLoan(a.Tx, lent.Line.LoanID)
 	if err != nil {
 		return nil, err
 	}
@@ -433,14 +440,14 @@ const atNoBranch = ""
 
 // Copies are our copies with the title or ISBN of a partner's request, with what the rules say.
 func Copies(a *act.Act, id int64) ([]Copy, error) {
-	r, err := a.Tx.RequestRow(id)
+	r, err := interlibrarydb.RequestRow(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
 	if r == nil {
 		return nil, problem.NoSuch("request")
 	}
-	items, err := a.Tx.FreeCopies(r.Title, r.ISBN, 50)
+	items, err := interlibrarydb.FreeCopies(a.Tx, r.Title, r.ISBN, 50)
 	out := []Copy{}
 	for _, i := range items {
 		c := Copy{

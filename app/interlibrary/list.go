@@ -6,6 +6,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/exchange"
 	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 )
 
 // Request is a request as staff see it.
@@ -34,7 +35,7 @@ type Request struct {
 }
 
 func one(a *act.Act, id int64) (*Request, error) {
-	rows, err := a.Tx.OneRequest(id)
+	rows, err := interlibrarydb.OneRequest(a.Tx, id)
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
@@ -47,7 +48,7 @@ func one(a *act.Act, id int64) (*Request, error) {
 
 // List gives a page of the open requests and those that ended in the last month, our move first.
 func List(a *act.Act, page store.Page) ([]Request, store.Page, error) {
-	rows, next, err := a.Tx.Requests(a.Now.AddDate(0, 0, -30), supplying, requesting, page)
+	rows, next, err := interlibrarydb.Requests(a.Tx, a.Now.AddDate(0, 0, -30), supplying, requesting, page)
 	if err != nil {
 		return nil, next, err
 	}
@@ -56,16 +57,16 @@ func List(a *act.Act, page store.Page) ([]Request, store.Page, error) {
 }
 
 // Ours counts the requests where we act next.
-func Ours(a *act.Act) (int, error) { return a.Tx.OurRequests(supplying, requesting) }
+func Ours(a *act.Act) (int, error) { return interlibrarydb.OurRequests(a.Tx, supplying, requesting) }
 
 var supplying, requesting = exchange.OurMoves[exchange.Supplying], exchange.OurMoves[exchange.Requesting]
 
-func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
+func showAll(a *act.Act, rows []interlibrarydb.Request) ([]Request, error) {
 	ids := make([]int64, len(rows))
 	for k, r := range rows {
 		ids[k] = r.ID
 	}
-	stuck, err := a.Tx.NewestSent(ids)
+	stuck, err := interlibrarydb.NewestSent(a.Tx, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +98,7 @@ func showAll(a *act.Act, rows []store.Request) ([]Request, error) {
 }
 
 // withPatron tells which partners' things are with the patron or wait for them: then nobody has to move.
-func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
+func withPatron(a *act.Act, rows []interlibrarydb.Request) (map[int64]string, error) {
 	var ids []int64
 	for _, r := range rows {
 		if r.ItemID != nil && r.Stage == exchange.There {
@@ -108,7 +109,7 @@ func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
 	if len(ids) == 0 {
 		return out, nil
 	}
-	busy, err := a.Tx.PlacesOf(ids)
+	busy, err := interlibrarydb.PlacesOf(a.Tx, ids)
 	for _, b := range busy {
 		if says := sayPlace[b.Place]; says != "" {
 			out[b.ItemID] = says
@@ -120,7 +121,7 @@ func withPatron(a *act.Act, rows []store.Request) (map[int64]string, error) {
 var sayPlace = map[string]string{"lent": "With the patron", "hold_shelf": "On the hold shelf for the patron",
 	"fetching": "In transit to the pickup branch", "under_way": "In transit to the pickup branch"}
 
-func show(a *act.Act, r *store.Request) Request {
+func show(a *act.Act, r *interlibrarydb.Request) Request {
 	out := Request{
 		ID:       r.ID,
 		Number:   r.Number,
@@ -153,7 +154,7 @@ func show(a *act.Act, r *store.Request) Request {
 }
 
 // says tells how a request stands, from where we are.
-func says(r *store.Request) string {
+func says(r *interlibrarydb.Request) string {
 	if r.Withdrawing {
 		return "Withdrawn by us; waiting for their answer"
 	}

@@ -16,6 +16,9 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/keepingdb"
+	"nevrin/store/mergingdb"
+	"nevrin/store/peopledb"
 )
 
 // part is how many rows one act of a step deals with.
@@ -32,38 +35,38 @@ func CutHistory(a *act.Act, day calendar.Date, done int64) (int64, bool, error) 
 	now, months := before(a, day, 0), a.Network.Settled.Keep.History
 	if done == 0 {
 		if day.Weekday() == time.Sunday {
-			a.Tx.HistoryAnew()
+			keepingdb.HistoryAnew(a.Tx)
 		}
-		cut, err := a.Tx.CutChanged(now, months)
+		cut, err := keepingdb.CutChanged(a.Tx, now, months)
 		tell(a, "history", cut)
 		return 1, false, err
 	}
-	stretch, err := a.Tx.NextHistory(now, months)
+	stretch, err := keepingdb.NextHistory(a.Tx, now, months)
 	if err != nil || stretch == nil {
 		return done, true, err
 	}
-	cut, err := a.Tx.CutHistory(stretch, part)
+	cut, err := keepingdb.CutHistory(a.Tx, stretch, part)
 	tell(a, "history", cut)
 	return done + 1, false, err
 }
 
 // CutHolds cuts holds and requests that ended off their patrons.
 func CutHolds(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	n, err := a.Tx.CutHolds(before(a, day, a.Network.Settled.Keep.Holds), part)
+	n, err := keepingdb.CutHolds(a.Tx, before(a, day, a.Network.Settled.Keep.Holds), part)
 	tell(a, "holds", n)
 	return done + n, n == 0, err
 }
 
 // DropMessages deletes what patrons were told long ago.
 func DropMessages(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	n, err := a.Tx.DropMessages(before(a, day, a.Network.Settled.Keep.Messages), part)
+	n, err := keepingdb.DropMessages(a.Tx, before(a, day, a.Network.Settled.Keep.Messages), part)
 	tell(a, "messages", n)
 	return done + n, n == 0, err
 }
 
 // DropReadings deletes who opened whose record long ago.
 func DropReadings(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	n, err := a.Tx.DropReadings(before(a, day, a.Network.Settled.Keep.Readings), part)
+	n, err := keepingdb.DropReadings(a.Tx, before(a, day, a.Network.Settled.Keep.Readings), part)
 	tell(a, "readings", n)
 	return done + n, n == 0, err
 }
@@ -91,7 +94,7 @@ func Choose(a *act.Act, patron int64, c Choice) (*people.Card, error) {
 	if says := a.Network.Settled.NoHistory(c.Months); says != "" && c.Ask != nil && *c.Ask {
 		return nil, problem.Newf(problem.Invalid, "Asking where they have had a title before: %s", says)
 	}
-	a.Tx.KeepHistoryChoice(patron, c.Months, c.Seen, c.Ask)
+	keepingdb.KeepHistoryChoice(a.Tx, patron, c.Months, c.Seen, c.Ask)
 	a.Tell(event.Event{
 		Kind: event.HistoryChosen, Patron: patron,
 		Detail: event.Detail{Was: sayChoice(p.HistoryMonths, p.HistorySeen), Is: sayChoice(c.Months, c.Seen)},
@@ -112,7 +115,7 @@ func sayChoice(months *int, seen bool) string {
 
 // All is everything that is kept of a patron, as a JSON file to take away.
 func All(a *act.Act, patron int64) ([]byte, error) {
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -120,7 +123,7 @@ func All(a *act.Act, patron int64) ([]byte, error) {
 		return nil, problem.NoSuch("patron")
 	}
 	people.Seen(a, people.TakenOut, patron, "")
-	parts, err := a.Tx.AllOf(patron)
+	parts, err := keepingdb.AllOf(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -141,18 +144,18 @@ type Forgetting struct {
 // Look tells what stands in the way of forgetting a patron, and keeps that the record was opened.
 func Look(a *act.Act, patron int64) (*Forgetting, error) {
 	people.Seen(a, people.Opened, patron, "")
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
 	return look(a, p)
 }
 
-func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
+func look(a *act.Act, p *peopledb.Patron) (*Forgetting, error) {
 	if p == nil || p.ForgottenAt != nil || p.MergedInto != nil {
 		return nil, problem.NoSuch("patron")
 	}
-	open, err := a.Tx.OpenOf(p.ID)
+	open, err := keepingdb.WhatIsOpen(a.Tx, p.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -180,7 +183,7 @@ func look(a *act.Act, p *store.Patron) (*Forgetting, error) {
 // Forget forgets a patron for good: what happened and the books stay, nothing tells any more whose it was.
 func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 	// Records that were merged into this one are of the same person, and go first.
-	parts, err := a.Tx.MergedInto(patron)
+	parts, err := mergingdb.MergedInto(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +194,7 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 	if err := a.Tx.Lock(lock); err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -208,11 +211,11 @@ func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 		)
 	}
 	for _, part := range parts {
-		if _, err := a.Tx.Forget(part.GoneID, a.Now); err != nil {
+		if _, err := keepingdb.Forget(a.Tx, part.GoneID, a.Now); err != nil {
 			return nil, err
 		}
 	}
-	cut, err := a.Tx.Forget(patron, a.Now)
+	cut, err := keepingdb.Forget(a.Tx, patron, a.Now)
 	if err != nil {
 		return nil, err
 	}

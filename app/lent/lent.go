@@ -6,11 +6,12 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
-	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/stockdb"
 )
 
 // OwnTerms are the terms that an item carries itself.
-func OwnTerms(book *rulebook.Rulebook, item *store.Item) ([]rulebook.Setting, error) {
+func OwnTerms(book *rulebook.Rulebook, item *stockdb.Item) ([]rulebook.Setting, error) {
 	if len(item.OwnTerms) == 0 {
 		return nil, nil
 	}
@@ -18,7 +19,7 @@ func OwnTerms(book *rulebook.Rulebook, item *store.Item) ([]rulebook.Setting, er
 }
 
 // Of is an open loan of an item with the terms it was lent by.
-func Of(a *act.Act, l *store.Loan, item *store.Item) (circulation.Lent, error) {
+func Of(a *act.Act, l *loansdb.Loan, item *stockdb.Item) (circulation.Lent, error) {
 	out := circulation.Lent{
 		At: l.At(), Due: l.Due(), Renewed: l.RenewedAt, LostAt: l.LostAt, Claimed: l.ClaimedAt, Price: item.Cost(),
 	}
@@ -35,8 +36,8 @@ func Of(a *act.Act, l *store.Loan, item *store.Item) (circulation.Lent, error) {
 }
 
 // Accrued is what the lateness of a loan would cost if it came back now; nothing where it is not late.
-func Accrued(a *act.Act, l *store.LoanShown) (money.Amount, error) {
-	is, err := Of(a, &l.Loan, &store.Item{Price: l.Price, OwnTerms: l.OwnTerms})
+func Accrued(a *act.Act, l *loansdb.LoanShown) (money.Amount, error) {
+	is, err := Of(a, &l.Loan, &stockdb.Item{Price: l.Price, OwnTerms: l.OwnTerms})
 	if err != nil || !l.Due().Late(is.Branch, a.Now) {
 		return 0, err
 	}

@@ -22,7 +22,10 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/core/queue"
-	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/keepingdb"
+	"nevrin/store/mergingdb"
+	"nevrin/store/peopledb"
 )
 
 // Looked is what a merge would do, or what stands in its way.
@@ -38,15 +41,15 @@ type Looked struct {
 }
 
 // pair gives two records locked, one of which is to go.
-func pair(a *act.Act, kept, gone int64) (*store.MergeFacts, error) {
+func pair(a *act.Act, kept, gone int64) (*mergingdb.MergeFacts, error) {
 	if kept == gone {
 		return nil, problem.Newf(problem.Invalid, "These are the same record. Choose another to merge with it.")
 	}
-	f, err := a.Tx.MergeFacts(gone, kept)
+	f, err := mergingdb.FactsToMerge(a.Tx, gone, kept)
 	if err != nil {
 		return nil, err
 	}
-	for _, p := range []*store.Patron{f.Kept, f.Gone} {
+	for _, p := range []*peopledb.Patron{f.Kept, f.Gone} {
 		switch {
 		case p == nil || p.ForgottenAt != nil:
 			return nil, problem.NoSuch("patron")
@@ -58,15 +61,15 @@ func pair(a *act.Act, kept, gone int64) (*store.MergeFacts, error) {
 }
 
 // stands tells what stands in the way of a merge; empty: nothing.
-func stands(a *act.Act, f *store.MergeFacts) (string, error) {
+func stands(a *act.Act, f *mergingdb.MergeFacts) (string, error) {
 	if f.Merge != nil {
 		return "These have been merged already.", nil
 	}
-	before, err := a.Tx.MergedInto(f.Gone.ID)
+	before, err := mergingdb.MergedInto(a.Tx, f.Gone.ID)
 	if err != nil || len(before) > 0 {
 		return "Another record was merged into the one you want to merge. Keep that one, or undo its merge first.", err
 	}
-	side := func(p *store.Patron) person.Side {
+	side := func(p *peopledb.Patron) person.Side {
 		return person.Side{
 			Name: p.Name(), Institution: p.Institution, Partner: f.Partners[p.ID], Standing: p.Standing,
 			Stopped: p.Stopped, Asks: f.Asks[p.ID],
@@ -76,7 +79,7 @@ func stands(a *act.Act, f *store.MergeFacts) (string, error) {
 }
 
 // volume is the volume that a hold is for; empty for any.
-func volume(h *store.Hold) string {
+func volume(h *holdsdb.Hold) string {
 	if h.OnlyVolume == nil {
 		return ""
 	}
@@ -84,8 +87,8 @@ func volume(h *store.Hold) string {
 }
 
 // ending are the holds that end in a merge: of two on one title, or one volume of it, the one that has not come as far.
-func ending(f *store.MergeFacts) []store.Hold {
-	var out []store.Hold
+func ending(f *mergingdb.MergeFacts) []holdsdb.Hold {
+	var out []holdsdb.Hold
 	for k, h := range f.Holds {
 		for _, o := range f.Holds[k+1:] {
 			if o.TitleID != h.TitleID || volume(&o) != volume(&h) {
@@ -118,7 +121,7 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 	_, l.Alike = person.Compare(who(&stays), who(&goes))
 	l.Differ = named(stays.Differ(&goes))
 	l.Fills = named(stays.Fill(&goes))
-	open, err := a.Tx.OpenOf(gone)
+	open, err := keepingdb.WhatIsOpen(a.Tx, gone)
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +137,7 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 		l.Follows = append(l.Follows, a.Network.Money.Say(money.Amount(f.Gone.Balance))+" owed")
 	}
 	for _, h := range ending(f) {
-		title, err := a.Tx.OneHold(h.ID)
+		title, err := holdsdb.OneHold(a.Tx, h.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -144,7 +147,7 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 }
 
 // records are the two records. Where the one that goes has the other as its guardian, it has none: nobody is their own.
-func records(f *store.MergeFacts) (stays, goes person.Record) {
+func records(f *mergingdb.MergeFacts) (stays, goes person.Record) {
 	stays, goes = people.RecordOf(f.Kept), people.RecordOf(f.Gone)
 	if goes.Guardian == f.Kept.ID {
 		goes.Guardian = 0
@@ -176,7 +179,7 @@ func Merge(a *act.Act, kept, gone int64) (*people.Written, error) {
 	if says != "" {
 		return nil, problem.Newf(problem.Refused, "%s", says)
 	}
-	did := &store.Merged{}
+	did := &mergingdb.Merged{}
 	for _, h := range ending(f) {
 		if err := holds.End(a, &h, "both records had one"); err != nil {
 			return nil, err
@@ -188,18 +191,18 @@ func Merge(a *act.Act, kept, gone int64) (*people.Written, error) {
 		did.Filled = append(did.Filled, string(field))
 	}
 	did.Answers = takeAnswers(f.Kept, f.Gone)
-	if err := a.Tx.Merge(gone, kept, a.Who.ID, a.Now, did); err != nil {
+	if err := mergingdb.MergePatrons(a.Tx, gone, kept, a.Who.ID, a.Now, did); err != nil {
 		return nil, err
 	}
 	people.Put(f.Kept, stays)
-	a.Tx.PutPatron(f.Kept)
-	a.Tx.KeepAnswers(f.Kept)
+	peopledb.PutPatron(a.Tx, f.Kept)
+	mergingdb.KeepAnswers(a.Tx, f.Kept)
 	a.Tell(event.Event{Kind: event.Merged, Patron: kept})
 	return people.Record(a, kept)
 }
 
 // takeAnswers takes over the answers that the one who stays has never been asked for, and names them.
-func takeAnswers(kept, gone *store.Patron) (taken []string) {
+func takeAnswers(kept, gone *peopledb.Patron) (taken []string) {
 	if kept.OlderReader == nil && gone.OlderReader != nil {
 		kept.OlderReader, taken = gone.OlderReader, append(taken, string(person.OlderReader))
 	}
@@ -213,7 +216,7 @@ func takeAnswers(kept, gone *store.Patron) (taken []string) {
 }
 
 // untakeAnswers takes out again what was taken over and has not been answered since.
-func untakeAnswers(kept, gone *store.Patron, taken []string) {
+func untakeAnswers(kept, gone *peopledb.Patron, taken []string) {
 	same := func(a, b *bool) bool { return a != nil && b != nil && *a == *b }
 	if slices.Contains(taken, string(person.OlderReader)) && same(kept.OlderReader, gone.OlderReader) {
 		kept.OlderReader = nil
@@ -236,7 +239,7 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 	if f.Merge == nil || f.Merge.KeptID != kept {
 		return nil, problem.Newf(problem.Refused, "These records are not merged.")
 	}
-	var did store.Merged
+	var did mergingdb.Merged
 	if err := json.Unmarshal(f.Merge.Did, &did); err != nil {
 		return nil, fmt.Errorf("what a merge did: %w", err)
 	}
@@ -250,12 +253,12 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 		return nil, problem.Newf(problem.Refused, "The %s came from the other record. %s", wrong[0].Field, wrong[0].Says)
 	}
 	people.Put(f.Kept, stays)
-	if err := a.Tx.Unmerge(f.Merge, &did, a.Now); err != nil {
+	if err := mergingdb.Unmerge(a.Tx, f.Merge, &did, a.Now); err != nil {
 		return nil, err
 	}
-	a.Tx.PutPatron(f.Kept)
+	peopledb.PutPatron(a.Tx, f.Kept)
 	untakeAnswers(f.Kept, f.Gone, did.Answers)
-	a.Tx.KeepAnswers(f.Kept)
+	mergingdb.KeepAnswers(a.Tx, f.Kept)
 	for _, id := range did.Ended {
 		if err := revive(a, id); err != nil {
 			return nil, err
@@ -268,11 +271,11 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 
 // revive lets a hold wait again that a merge ended, unless its patron has placed another since.
 func revive(a *act.Act, id int64) error {
-	h, another, err := a.Tx.FilledHold(id)
+	h, another, err := holdsdb.FilledHold(a.Tx, id)
 	if err != nil || h.PatronID == 0 || another || h.State != queue.Cancelled {
 		return err
 	}
-	if err := a.Tx.MoveHold(h, queue.Revive, a.Now); err != nil {
+	if err := holdsdb.MoveHold(a.Tx, h, queue.Revive, a.Now); err != nil {
 		return err
 	}
 	a.Tell(event.Event{Kind: event.HoldRevived, Patron: h.PatronID, Hold: id})
@@ -294,7 +297,7 @@ func Parts(a *act.Act, kept int64) ([]Part, error) {
 	if err := people.InHand(a, kept); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.MergedInto(kept)
+	rows, err := mergingdb.MergedInto(a.Tx, kept)
 	out := []Part{}
 	for _, r := range rows {
 		p := Part{ID: r.GoneID, Card: r.Card, Name: strings.TrimSpace(r.LegalName), At: r.At, Who: "Nevrin"}

@@ -9,6 +9,7 @@ import (
 	"nevrin/app/catalogue"
 	"nevrin/app/problem"
 	"nevrin/store"
+	"nevrin/store/stockdb"
 )
 
 // Found is a page of titles that were found.
@@ -40,7 +41,7 @@ const placesShown = 3
 
 // Search finds titles that the public may see, the best first.
 func Search(a *act.Act, words string, page store.Page) (*Found, error) {
-	found, err := catalogue.FindTitles(a, store.TitleSearch{Words: words, Public: true}, page)
+	found, err := catalogue.FindTitles(a, stockdb.TitleSearch{Words: words, Public: true}, page)
 	if err != nil {
 		return nil, err
 	}
@@ -49,12 +50,12 @@ func Search(a *act.Act, words string, page store.Page) (*Found, error) {
 	for k := range found.Rows {
 		ids[k] = found.Rows[k].ID
 	}
-	copies, err := a.Tx.PublicCopies(ids)
+	copies, err := stockdb.PublicCopies(a.Tx, ids)
 	if err != nil {
 		return nil, err
 	}
 	for _, t := range found.Rows {
-		of := slices.DeleteFunc(slices.Clone(copies), func(c store.PublicCopy) bool { return c.TitleID != t.ID })
+		of := slices.DeleteFunc(slices.Clone(copies), func(c stockdb.PublicCopy) bool { return c.TitleID != t.ID })
 		row := FoundTitle{Title: t, Kinds: kinds(a, of)}
 		row.On = slices.DeleteFunc(places(a, of), func(c Copy) bool { return !c.Free })
 		if len(row.On) > placesShown {
@@ -74,13 +75,13 @@ type Title struct {
 
 // OneTitle gives a title that the public may see.
 func OneTitle(a *act.Act, id int64) (*Title, error) {
-	copies, err := a.Tx.PublicCopies([]int64{id})
+	copies, err := stockdb.PublicCopies(a.Tx, []int64{id})
 	if err != nil {
 		return nil, err
 	}
 	public := len(copies) > 0
 	if !public { // it may have copies that are in no use now
-		if public, err = a.Tx.IsPublic(id); err != nil {
+		if public, err = stockdb.IsPublic(a.Tx, id); err != nil {
 			return nil, err
 		}
 	}
@@ -95,7 +96,7 @@ func OneTitle(a *act.Act, id int64) (*Title, error) {
 }
 
 // kinds names what a title's copies are: a book, a film.
-func kinds(a *act.Act, copies []store.PublicCopy) string {
+func kinds(a *act.Act, copies []stockdb.PublicCopy) string {
 	var names []string
 	for _, c := range copies {
 		if name := a.Network.ClassName("material", c.Material); !slices.Contains(names, name) {
@@ -106,7 +107,7 @@ func kinds(a *act.Act, copies []store.PublicCopy) string {
 }
 
 // places puts copies together that are alike to who wants one: the own branch first, what is on a shelf before what is out.
-func places(a *act.Act, copies []store.PublicCopy) []Copy {
+func places(a *act.Act, copies []stockdb.PublicCopy) []Copy {
 	var out []Copy
 	for _, c := range copies {
 		one := Copy{

@@ -25,6 +25,10 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/staffdb"
+	"nevrin/store/stockdb"
 )
 
 // themself is who does it: no staff. What they may is looked at here.
@@ -64,27 +68,27 @@ func SignIn(ctx context.Context, h *act.House, e Entering) (*Entered, error) {
 		out.Device = rand.Text()
 	}
 	return out, h.Store.Write(ctx, func(tx *store.Tx) error {
-		tx.TriedRight(try)
-		tx.PatronWasAt(id, out.Device, e.Address)
-		tx.BeginPatronSession(out.Token, id)
+		staffdb.TriedRight(tx, try)
+		staffdb.PatronWasAt(tx, id, out.Device, e.Address)
+		peopledb.BeginPatronSession(tx, out.Token, id)
 		return nil
 	})
 }
 
 // prove gives whose card and PIN they are, and the try, which is still counted as wrong.
-func prove(ctx context.Context, h *act.House, e Entering) (int64, *store.Try, error) {
+func prove(ctx context.Context, h *act.House, e Entering) (int64, *staffdb.Try, error) {
 	scan, err := act.Look(ctx, h, Visitor, func(a *act.Act) (ident.Scan, error) { return a.Network.Numbers.Read(e.Card), nil })
 	if err != nil {
 		return 0, nil, err
 	}
 	// What is no card counts by itself, and not for everybody who mistypes theirs.
-	try := &store.Try{Name: people.TriesOf(strings.TrimSpace(e.Card)), Address: e.Address}
+	try := &staffdb.Try{Name: people.TriesOf(strings.TrimSpace(e.Card)), Address: e.Address}
 	var id int64
 	hash := ""
 	err = h.Store.Read(ctx, func(tx *store.Tx) error {
 		if scan.Kind == ident.Card {
 			try.Name = people.TriesOf(scan.Number)
-			p, err := tx.PINOf(scan.Number)
+			p, err := peopledb.PINOf(tx, scan.Number)
 			if err != nil {
 				return err
 			}
@@ -92,14 +96,14 @@ func prove(ctx context.Context, h *act.House, e Entering) (int64, *store.Try, er
 				id, hash = p.ID, p.PINHash
 			}
 		}
-		byDevice, near, err := tx.PatronKnownAt(id, e.Device, e.Address)
+		byDevice, near, err := staffdb.PatronKnownAt(tx, id, e.Device, e.Address)
 		if err != nil {
 			return err
 		}
 		if try.Known = near; byDevice {
 			try.Device = e.Device
 		}
-		tries, err := tx.Tries(try)
+		tries, err := staffdb.TriesOf(tx, try)
 		return errors.Join(err, staff.Refused(tries, askAtBranch))
 	})
 	if err != nil {
@@ -128,12 +132,12 @@ func look(ctx context.Context, h *act.House, who act.Actor, at func(*act.Act) er
 
 // SignOut ends a session.
 func SignOut(ctx context.Context, h *act.House, token string) error {
-	return h.Store.Write(ctx, func(tx *store.Tx) error { tx.EndPatronSession(token); return nil })
+	return h.Store.Write(ctx, func(tx *store.Tx) error { peopledb.EndPatronSession(tx, token); return nil })
 }
 
 // Session is a patron who is signed in, and what their page says first.
 type Session struct {
-	store.PatronSession
+	peopledb.PatronSession
 	Who act.Actor
 }
 
@@ -145,11 +149,11 @@ func Enter(ctx context.Context, h *act.House, token string) (*Session, error) {
 	var out *Session
 	err := h.Store.Write(ctx, func(tx *store.Tx) error {
 		out = nil
-		s, err := tx.PatronSession(token)
+		s, err := peopledb.PatronSessionOf(tx, token)
 		if err != nil || s == nil {
 			return err
 		}
-		p, err := tx.PatronByID(s.PatronID)
+		p, err := peopledb.PatronByID(tx, s.PatronID)
 		if err != nil {
 			return err
 		}
@@ -161,7 +165,7 @@ func Enter(ctx context.Context, h *act.House, token string) (*Session, error) {
 
 // Say lets the page of a session say next what came of something.
 func Say(ctx context.Context, h *act.House, token, says string, bad bool) error {
-	return h.Store.Write(ctx, func(tx *store.Tx) error { tx.SayInSession(token, says, bad); return nil })
+	return h.Store.Write(ctx, func(tx *store.Tx) error { peopledb.SayInSession(tx, token, says, bad); return nil })
 }
 
 // Mine is all that a patron's page shows.
@@ -201,7 +205,7 @@ func Look(a *act.Act, patron int64) (*Mine, error) {
 
 // Fetches gives of that where a patron fetches what they wait for: no more is shown where titles are found.
 func Fetches(a *act.Act, patron int64) (*Mine, error) {
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -217,7 +221,7 @@ func childrenOf(a *act.Act, patron int64) ([]int64, error) {
 	if !a.Network.Settled.Guardians {
 		return nil, nil
 	}
-	return a.Tx.Children(patron, a.Today().AddYears(-loan.AdultFrom))
+	return peopledb.Children(a.Tx, patron, a.Today().AddYears(-loan.AdultFrom))
 }
 
 // RenewFor renews a loan of somebody for whom a patron answers.
@@ -245,8 +249,8 @@ func Renew(a *act.Act, patron, id int64) (string, error) {
 }
 
 // theirs gives an open hold of theirs, with its title locked.
-func theirs(a *act.Act, patron, id int64) (*store.Hold, error) {
-	h, err := a.Tx.HoldByID(id)
+func theirs(a *act.Act, patron, id int64) (*holdsdb.Hold, error) {
+	h, err := holdsdb.HoldByID(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -268,7 +272,7 @@ func Cancel(a *act.Act, patron, id int64) (string, error) {
 }
 
 // waits gives a hold of theirs for which nothing is under way yet.
-func waits(a *act.Act, patron, id int64) (*store.Hold, error) {
+func waits(a *act.Act, patron, id int64) (*holdsdb.Hold, error) {
 	h, err := theirs(a, patron, id)
 	if err != nil {
 		return nil, err
@@ -294,7 +298,7 @@ func Pause(a *act.Act, patron, id int64, until *calendar.Date) (string, error) {
 // EndPauses lets holds wait again whose pause is over, and looks which copies serve them.
 func EndPauses(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part = 200
-	over, err := a.Tx.PausesOver(day.UTC(), part)
+	over, err := holdsdb.PausesOver(a.Tx, day.UTC(), part)
 	if err != nil || len(over) == 0 {
 		return done, true, err
 	}
@@ -306,7 +310,7 @@ func EndPauses(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 		return done, false, err
 	}
 	for _, h := range over {
-		a.Tx.EndPause(h.ID, day.UTC())
+		holdsdb.EndPause(a.Tx, h.ID, day.UTC())
 		a.Tell(event.Event{
 			Kind: event.HoldPaused, Patron: h.PatronID, Hold: h.ID, Detail: event.Detail{Says: "waits again"},
 		})
@@ -331,14 +335,14 @@ func Pickup(a *act.Act, patron, id int64, branch calendar.Code) (string, error) 
 
 // Hold places a hold on a title.
 func Hold(a *act.Act, patron, title int64, pickup calendar.Code) (string, error) {
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil {
 		return "", err
 	}
 	if p == nil || !p.Standing.MayWait() {
 		return "", problem.Newf(problem.Refused, "No holds can be placed with this card. Ask at your branch.")
 	}
-	public, err := a.Tx.IsPublic(title)
+	public, err := stockdb.IsPublic(a.Tx, title)
 	if err == nil && !public {
 		err = problem.NoSuch("title")
 	}
@@ -371,7 +375,7 @@ func History(a *act.Act, patron int64, months *int, seen bool) (string, error) {
 // token.
 func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is string) (token string, err error) {
 	err = look(ctx, h, s.Who, func(a *act.Act) error {
-		p, err := a.Tx.PatronByID(s.PatronID)
+		p, err := peopledb.PatronByID(a.Tx, s.PatronID)
 		if err != nil || p == nil {
 			return err
 		}
@@ -392,7 +396,7 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is str
 	if err != nil {
 		return "", err
 	}
-	err = h.Store.Write(ctx, func(tx *store.Tx) error { tx.TriedRight(try); return nil })
+	err = h.Store.Write(ctx, func(tx *store.Tx) error { staffdb.TriedRight(tx, try); return nil })
 	if err != nil {
 		return "", err
 	}
@@ -408,5 +412,5 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is str
 		return "", err
 	}
 	token = rand.Text()
-	return token, h.Store.Write(ctx, func(tx *store.Tx) error { tx.BeginPatronSession(token, s.PatronID); return nil })
+	return token, h.Store.Write(ctx, func(tx *store.Tx) error { peopledb.BeginPatronSession(tx, token, s.PatronID); return nil })
 }

@@ -9,17 +9,18 @@ import (
 	"nevrin/core/queue"
 	"nevrin/core/routing"
 	"nevrin/core/why"
-	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
 )
 
 // nearer gives an item in hand to a hold of its title whose item is still to be fetched, if that saves somebody a way. It gives
 // the hold, with its patron; nil where there is none. The title must be locked.
-func nearer(a *act.Act, title, inHand int64) (*store.Hold, error) {
-	fetching, items, err := a.Tx.ToShare([]int64{title})
+func nearer(a *act.Act, title, inHand int64) (*holdsdb.Hold, error) {
+	fetching, items, err := holdsdb.ToShare(a.Tx, []int64{title})
 	if err != nil {
 		return nil, err
 	}
-	k := slices.IndexFunc(items, func(i store.FreeOf) bool { return i.ID == inHand })
+	k := slices.IndexFunc(items, func(i holdsdb.FreeOf) bool { return i.ID == inHand })
 	if k < 0 {
 		return nil, nil
 	}
@@ -52,7 +53,7 @@ func onShelf(r *routing.Reach) *time.Time {
 }
 
 // instead gives a hold the item in hand instead of the one that was to be fetched.
-func instead(a *act.Act, h *store.Hold, i *store.Free, was, is *routing.Reach) (*store.Hold, error) {
+func instead(a *act.Act, h *holdsdb.Hold, i *holdsdb.Free, was, is *routing.Reach) (*holdsdb.Hold, error) {
 	pickup := a.Network.Timetable.Branches[h.Pickup]
 	fetched := "No run takes it there."
 	if was != nil {
@@ -63,13 +64,13 @@ func instead(a *act.Act, h *store.Hold, i *store.Free, was, is *routing.Reach) (
 		Add(why.Decided, a.Here().Name+", "+i.Barcode, "In hand, and on the shelf by "+
 			pickup.SayInstant(is.OnShelf)+". The other copy is no longer needed.")
 	trace.Result = "The one in hand at " + a.Here().Name
-	if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+	if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 		return nil, err
 	}
 	if err := choose(a, h, i, is.OnShelf, trace); err != nil {
 		return nil, err
 	}
 	var err error
-	h.Patron, err = a.Tx.PatronByID(h.PatronID)
+	h.Patron, err = peopledb.PatronByID(a.Tx, h.PatronID)
 	return h, err
 }

@@ -13,6 +13,10 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // Placed is where an item in hand goes, and what placing it has set going, so that just that can be undone.
@@ -36,7 +40,7 @@ type Did struct {
 
 // Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold shelf, into a
 // tote, or to the shelf. Its title must be locked, and no open loan may be left.
-func Place(a *act.Act, f *store.Facts) (*Placed, error) {
+func Place(a *act.Act, f *deskdb.Facts) (*Placed, error) {
 	p := &Placed{Why: why.New("Where " + f.Item.Title.Name + " goes")}
 	p.Why = p.Why.Add(why.Fact, "In hand at "+a.Here().Name+"; belongs to "+a.Network.BranchName(f.Item.BranchCode))
 	if f.Hold != nil {
@@ -70,7 +74,7 @@ func Place(a *act.Act, f *store.Facts) (*Placed, error) {
 
 // chosen gives an item that is meant for nobody to who waits for its title; if it can serve none of them, to somebody whose
 // item is still to be fetched.
-func (p *Placed) chosen(a *act.Act, f *store.Facts) (err error) {
+func (p *Placed) chosen(a *act.Act, f *deskdb.Facts) (err error) {
 	if f.Awaited {
 		if f.Hold, err = Route(a, f.Item.TitleID, f.Item.ID); err != nil {
 			return err
@@ -97,15 +101,15 @@ func (p *Placed) chosen(a *act.Act, f *store.Facts) (err error) {
 }
 
 // arrive ends the live transit of an item at the actor's branch.
-func (p *Placed) arrive(a *act.Act, f *store.Facts) {
+func (p *Placed) arrive(a *act.Act, f *deskdb.Facts) {
 	if f.Transit == nil {
 		return
 	}
 	t := f.Transit
 	if t.ToteID != nil {
-		a.Tx.SeeInTote(*t.ToteID, a.Who.Branch, a.Now)
+		transitsdb.SeeInTote(a.Tx, *t.ToteID, a.Who.Branch, a.Now)
 	}
-	a.Tx.EndTransit(t.ID, a.Now)
+	transitsdb.EndTransit(a.Tx, t.ID, a.Now)
 	p.Did.EndedTransit = t.ID
 	a.Tell(
 		event.Event{
@@ -121,12 +125,12 @@ func (p *Placed) arrive(a *act.Act, f *store.Facts) {
 }
 
 // stand writes that the item is here, and in use again if it was missing or lost: it has been seen.
-func (p *Placed) stand(a *act.Act, f *store.Facts) {
+func (p *Placed) stand(a *act.Act, f *deskdb.Facts) {
 	if f.Missed {
-		a.Tx.Seen(f.Item.ID, a.Now)
+		stockdb.Seen(a.Tx, f.Item.ID, a.Now)
 	}
 	if f.Uncleared {
-		a.Tx.Cleared(f.Item.ID)
+		holdsdb.Cleared(a.Tx, f.Item.ID)
 		a.Touch(event.Holds) // it leaves the list of what has to be cleared
 	}
 	was := f.Item.Standing
@@ -139,14 +143,14 @@ func (p *Placed) stand(a *act.Act, f *store.Facts) {
 	if found {
 		f.Item.Standing = circulation.ItemInUse
 	}
-	a.Tx.StandAt(f.Item.ID, f.Item.AtBranch, f.Item.Standing)
+	stockdb.StandAt(a.Tx, f.Item.ID, f.Item.AtBranch, f.Item.Standing)
 	if was == circulation.ItemMissing {
 		a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
 	}
 }
 
 // follow does what a way means, and makes the sign.
-func (p *Placed) follow(a *act.Act, f *store.Facts, way circulation.Way) error {
+func (p *Placed) follow(a *act.Act, f *deskdb.Facts, way circulation.Way) error {
 	switch way.Kind {
 	case circulation.Aside:
 		p.Sign = AsideFor("Repair", "Out of use. Set it back in use under Items when it is repaired.")
@@ -176,7 +180,7 @@ func (p *Placed) follow(a *act.Act, f *store.Facts, way circulation.Way) error {
 }
 
 // season says until when an item belongs where it does, if it does for a time.
-func season(a *act.Act, f *store.Facts) string {
+func season(a *act.Act, f *deskdb.Facts) string {
 	if f.Item.HomeUntil == nil {
 		return ""
 	}
@@ -185,7 +189,7 @@ func season(a *act.Act, f *store.Facts) string {
 }
 
 // shelve puts the item on the hold shelf and tells the patron.
-func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
+func (p *Placed) shelve(a *act.Act, f *deskdb.Facts) error {
 	h := f.Hold
 	if h.State != queue.Ready {
 		at := rulebook.Situate(h.Pickup, f.Item.BranchCode, f.Item.Collection, f.Item.Material, h.Patron.Class)
@@ -195,13 +199,13 @@ func (p *Placed) shelve(a *act.Act, f *store.Facts) error {
 		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+a.Network.SayDate(until))
 		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &f.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
 		if slots := a.Network.Row(a.Who.Branch).Slots; slots > 0 {
-			slot, err := a.Tx.FreeSlot(a.Who.Branch, slots)
+			slot, err := holdsdb.FreeSlot(a.Tx, a.Who.Branch, slots)
 			if err != nil {
 				return err
 			}
 			h.Slot = &slot
 		}
-		if err := a.Tx.MoveHold(h, queue.Shelve, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, h, queue.Shelve, a.Now); err != nil {
 			return err
 		}
 		a.Tell(
@@ -234,7 +238,7 @@ var sayPurpose = map[circulation.Reason]string{
 }
 
 // send puts the item into the tote for a branch, with a promise.
-func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
+func (p *Placed) send(a *act.Act, f *deskdb.Facts, way circulation.Way) error {
 	t := a.Network.Timetable
 	j := t.Ask(a.Who.Branch, way.To, a.Now)
 	p.Why = p.Why.Under(why.Sum, t.Why(j, a.Who.Branch, way.To, a.Now))
@@ -248,7 +252,7 @@ func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
 	if j != nil {
 		promised = j.OnShelf
 	}
-	transit := store.Transit{
+	transit := transitsdb.Transit{
 		ItemID:     f.Item.ID,
 		FromBranch: a.Who.Branch,
 		ToBranch:   way.To,
@@ -266,11 +270,11 @@ func (p *Placed) send(a *act.Act, f *store.Facts, way circulation.Way) error {
 		transit.HoldID, p.Sign.HoldID = &h.ID, h.ID
 		told.Hold, told.Patron = h.ID, h.PatronID
 		h.ItemID, h.PromisedAt = &f.Item.ID, promised
-		if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, h, queue.Send, a.Now); err != nil {
 			return err
 		}
 	}
-	if err := a.Tx.StartTransit(&transit); err != nil {
+	if err := transitsdb.StartTransit(a.Tx, &transit); err != nil {
 		return err
 	}
 	p.Did.BegunTransit = transit.ID

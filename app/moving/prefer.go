@@ -9,12 +9,13 @@ import (
 	"nevrin/core/queue"
 	"nevrin/core/routing"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
 )
 
 // prefer lets an item in hand go to a reader where it is, before others elsewhere who asked earlier, as far as the network
 // lets these wait longer for it.
 func (p *plan) prefer(a *act.Act, inHand int64) {
-	item := slices.IndexFunc(p.items, func(i store.Free) bool { return i.ID == inHand })
+	item := slices.IndexFunc(p.items, func(i holdsdb.Free) bool { return i.ID == inHand })
 	first := slices.Index(p.plan, item)
 	if item < 0 || first < 0 {
 		return

@@ -10,6 +10,9 @@ import (
 	"nevrin/core/courier"
 	"nevrin/core/tote"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/transitsdb"
 )
 
 // Moved is a promise that another timetable changes.
@@ -58,7 +61,7 @@ const retimeBack = 28
 // Retime works out what another timetable would do to what has been promised: to what is under way, and to what is being
 // fetched. What has missed its promise already is left to be looked for.
 func Retime(a *act.Act, was, is *courier.Timetable) (*Retimed, error) {
-	rows, err := a.Tx.Promised(a.Now.AddDate(0, 0, -retimeBack))
+	rows, err := holdsdb.PromisedTransits(a.Tx, a.Now.AddDate(0, 0, -retimeBack))
 	if err != nil {
 		return nil, err
 	}
@@ -104,7 +107,7 @@ func Retime(a *act.Act, was, is *courier.Timetable) (*Retimed, error) {
 
 // aboard finds the totes that a run has taken which goes by one timetable and not by another.
 func (r *Retimed) aboard(a *act.Act, was, is *courier.Timetable) error {
-	rows, err := a.Tx.TotesAway()
+	rows, err := transitsdb.TotesAway(a.Tx)
 	for k := range rows {
 		b := &rows[k]
 		on := *store.DateOf(b.RunDate)
@@ -144,14 +147,14 @@ func (r *Retimed) count(was, is *time.Time) {
 	}
 }
 
-func moved(a *act.Act, r *store.Promised, is *time.Time) Moved {
+func moved(a *act.Act, r *holdsdb.Promised, is *time.Time) Moved {
 	m := Moved{
 		TransitID: r.TransitID, HoldID: r.HoldID, ItemID: r.ItemID, Title: r.Title, Barcode: r.Barcode,
 		From: a.Network.BranchName(r.FromBranch), To: a.Network.BranchName(r.ToBranch), ToBranch: r.ToBranch,
 		Was: r.PromisedAt, Is: is,
 	}
 	if r.HoldID != 0 {
-		m.For = ShelfName(a, r.ToBranch, &store.Patron{
+		m.For = ShelfName(a, r.ToBranch, &peopledb.Patron{
 			LegalName: r.LegalName, PreferredName: r.PreferredName, ShelfName: r.ShelfName,
 		})
 	}
@@ -161,6 +164,6 @@ func moved(a *act.Act, r *store.Promised, is *time.Time) Moved {
 // Keep writes the promises that another timetable has moved.
 func (r *Retimed) Keep(a *act.Act) {
 	for _, m := range r.all {
-		a.Tx.Promise(m.TransitID, m.HoldID, m.Is)
+		holdsdb.Promise(a.Tx, m.TransitID, m.HoldID, m.Is)
 	}
 }

@@ -11,20 +11,22 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
 )
 
 // Route gives the free items of a title, which must be locked, to the holds that wait for it. InHand is an item that
 // is ready to leave at once, at the actor's branch; 0 for none. It gives the hold that this item was chosen for, with
 // its patron; nil if none. Pairs that were missed are not tried again until the item has been seen.
-func Route(a *act.Act, title, inHand int64) (*store.Hold, error) {
+func Route(a *act.Act, title, inHand int64) (*holdsdb.Hold, error) {
 	p, err := planned(a, title, inHand)
 	if err != nil || p == nil {
 		return nil, err
 	}
 	for _, passed := range p.passed {
-		a.Tx.PassOver(p.waiting[passed.hold].ID, passed.days)
+		holdsdb.PassOver(a.Tx, p.waiting[passed.hold].ID, passed.days)
 	}
-	var chosen *store.Hold
+	var chosen *holdsdb.Hold
 	for q, n := range p.plan {
 		if n == routing.None {
 			continue
@@ -40,15 +42,15 @@ func Route(a *act.Act, title, inHand int64) (*store.Hold, error) {
 	if chosen == nil {
 		return nil, nil
 	}
-	chosen.Patron, err = a.Tx.PatronByID(chosen.PatronID)
+	chosen.Patron, err = peopledb.PatronByID(a.Tx, chosen.PatronID)
 	return chosen, err
 }
 
 // plan is the queue of a title with which item serves whom.
 type plan struct {
-	waiting []store.Awaiting
-	items   []store.Free
-	coming  []store.Coming
+	waiting []holdsdb.Awaiting
+	items   []holdsdb.Free
+	coming  []holdsdb.Coming
 	plan    []int
 	reach   [][]*routing.Reach
 
@@ -66,7 +68,7 @@ func planned(a *act.Act, title, inHand int64) (*plan, error) {
 	for most := 32; ; most *= 16 {
 		p := &plan{}
 		var err error
-		if p.waiting, p.items, p.coming, err = a.Tx.Queue(title, most, local); err != nil {
+		if p.waiting, p.items, p.coming, err = holdsdb.Queue(a.Tx, title, most, local); err != nil {
 			return nil, err
 		}
 		if len(p.waiting) == 0 || len(p.items) == 0 {
@@ -92,7 +94,7 @@ func planned(a *act.Act, title, inHand int64) (*plan, error) {
 	}
 }
 
-func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand int64) (routing.Problem, error) {
+func problemOf(a *act.Act, waiting []holdsdb.Awaiting, items []holdsdb.Free, inHand int64) (routing.Problem, error) {
 	later, err := reaches(a, items)
 	if err != nil {
 		return routing.Problem{}, err
@@ -120,7 +122,7 @@ func problemOf(a *act.Act, waiting []store.Awaiting, items []store.Free, inHand 
 
 // reaches is how items can get where they are waited for. Where a branch has as much to fetch as it can in a round, what is
 // fetched beyond that comes a round later.
-func reaches(a *act.Act, items []store.Free) (*routing.Reaches, error) {
+func reaches(a *act.Act, items []holdsdb.Free) (*routing.Reaches, error) {
 	r := routing.ReachesBy(a.Network.Ahead(calendar.DateOf(a.Now)).Courier, a.Now, a.Network.FetchMinutes)
 	limits := a.Network.Settled.Holds.FetchMost
 	var limited []calendar.Code
@@ -132,7 +134,7 @@ func reaches(a *act.Act, items []store.Free) (*routing.Reaches, error) {
 	if len(limited) == 0 {
 		return r, nil
 	}
-	counts, err := a.Tx.ToFetch(limited)
+	counts, err := holdsdb.ToFetch(a.Tx, limited)
 	for code, n := range counts {
 		if most := limits[string(code)]; n >= most {
 			r.Later(code, a.Network.Settled.Holds.RoundMinutes*(1+(n-most)/max(most, 1)))
@@ -142,7 +144,7 @@ func reaches(a *act.Act, items []store.Free) (*routing.Reaches, error) {
 }
 
 // inTime is nil where a hold is of no interest any more by then.
-func inTime(a *act.Act, h *store.Awaiting, r *routing.Reach) *routing.Reach {
+func inTime(a *act.Act, h *holdsdb.Awaiting, r *routing.Reach) *routing.Reach {
 	if r == nil || h.WantedUntil == nil {
 		return r
 	}
@@ -152,7 +154,7 @@ func inTime(a *act.Act, h *store.Awaiting, r *routing.Reach) *routing.Reach {
 	return r
 }
 
-func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
+func mayServe(a *act.Act, h *holdsdb.Awaiting, i *holdsdb.Free) bool {
 	if !h.Fits(i) || slices.Contains(h.Missed, i.ID) {
 		return false
 	}
@@ -161,14 +163,14 @@ func mayServe(a *act.Act, h *store.Awaiting, i *store.Free) bool {
 }
 
 // MayServe tells whether an item may serve a hold of a patron of a class and home for pickup at a branch; if not, why.
-func MayServe(a *act.Act, i *store.Free, class string, home, pickup calendar.Code) (bool, string) {
+func MayServe(a *act.Act, i *holdsdb.Free, class string, home, pickup calendar.Code) (bool, string) {
 	return MayServeOn(a, i, class, home, pickup, a.Today())
 }
 
 // MayServeOn is MayServe as of a day.
 func MayServeOn(
 	a *act.Act,
-	i *store.Free,
+	i *holdsdb.Free,
 	class string,
 	home, pickup calendar.Code,
 	day calendar.Date,
@@ -186,8 +188,8 @@ func MayServeOn(
 
 func assign(
 	a *act.Act,
-	h *store.Hold,
-	items []store.Free,
+	h *holdsdb.Hold,
+	items []holdsdb.Free,
 	reaches []*routing.Reach,
 	chosen int,
 	preferred *why.Trace,
@@ -202,7 +204,7 @@ func assign(
 // whyMost is how many items a why names; a title may have hundreds.
 const whyMost = 12
 
-func routeWhy(a *act.Act, h *store.Hold, reaches []*routing.Reach, items []store.Free, chosen int) why.Trace {
+func routeWhy(a *act.Act, h *holdsdb.Hold, reaches []*routing.Reach, items []holdsdb.Free, chosen int) why.Trace {
 	say := a.Network.Timetable.Branches[h.Pickup].SayInstant
 	trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup))
 	trace.Result = "The one at " + a.Network.BranchName(items[chosen].AtBranch) + ", on the shelf by " + say(reaches[chosen].OnShelf)

@@ -13,6 +13,8 @@ import (
 	"nevrin/core/routing"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/stockdb"
 )
 
 // Round is how what is to be fetched could be shared among branches that fetch only so much in a round.
@@ -69,7 +71,7 @@ func toFetch(a *act.Act) ([]Full, map[calendar.Code]int, error) {
 	if len(branches) == 0 {
 		return out, nil, nil
 	}
-	counts, err := a.Tx.ToFetch(branches)
+	counts, err := holdsdb.ToFetch(a.Tx, branches)
 	for _, code := range branches {
 		if n, most := counts[code], a.Network.Settled.Holds.FetchMost[string(code)]; n > most {
 			out = append(out, Full{code, a.Network.BranchName(code), most, n})
@@ -97,7 +99,7 @@ func ShareRound(a *act.Act) (*Round, error) {
 	for _, f := range full {
 		out.Full = append(out.Full, Eased{Full: f, After: f.Lines})
 	}
-	titles, err := a.Tx.TitlesToFetch(limited(a))
+	titles, err := holdsdb.TitlesToFetch(a.Tx, limited(a))
 	if err != nil {
 		return nil, err
 	}
@@ -171,15 +173,15 @@ func (r *Round) count(l *lines, h, to int, putOff bool) {
 
 // lines are the holds of a title whose items are to be fetched and that nobody has gone for, with what could serve them.
 type lines struct {
-	holds      []*store.Awaiting
-	items      []*store.Free
+	holds      []*holdsdb.Awaiting
+	items      []*holdsdb.Free
 	own        []int              // the item that each hold has
 	now, later [][]*routing.Reach // of each item for each hold, in this round and the next; nil: it cannot serve
 }
 
 // linesOf gives the lines of titles, each title for itself.
 func linesOf(a *act.Act, titles []int64) ([]*lines, error) {
-	holds, items, err := a.Tx.ToShare(titles)
+	holds, items, err := holdsdb.ToShare(a.Tx, titles)
 	if err != nil {
 		return nil, err
 	}
@@ -225,13 +227,13 @@ func (l *lines) reach(a *act.Act, now, next *routing.Reaches) {
 		at[i.ID] = i.AtBranch
 	}
 	stays := map[int64]bool{}
-	l.holds = slices.DeleteFunc(l.holds, func(h *store.Awaiting) bool {
+	l.holds = slices.DeleteFunc(l.holds, func(h *holdsdb.Awaiting) bool {
 		from := at[*h.ItemID]
 		stays[*h.ItemID] = inTime(a, h, now.Between(from, h.Pickup)) == nil ||
 			inTime(a, h, next.Between(from, h.Pickup)) == nil
 		return stays[*h.ItemID]
 	})
-	l.items = slices.DeleteFunc(l.items, func(i *store.Free) bool { return stays[i.ID] })
+	l.items = slices.DeleteFunc(l.items, func(i *holdsdb.Free) bool { return stays[i.ID] })
 	for _, h := range l.holds {
 		row, later := make([]*routing.Reach, len(l.items)), make([]*routing.Reach, len(l.items))
 		for n, i := range l.items {
@@ -342,7 +344,7 @@ func Reassign(a *act.Act, given []Given) (*Reassigned, error) {
 	for k, g := range given {
 		ids[k], to[g.Hold] = g.Hold, g
 	}
-	named, err := a.Tx.TitlesOfHolds(ids)
+	named, err := holdsdb.TitlesOfHolds(a.Tx, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -375,7 +377,7 @@ func Reassign(a *act.Act, given []Given) (*Reassigned, error) {
 			out.Stayed = append(out.Stayed, Stayed{n.ID, n.Name, says})
 		}
 	}
-	awaited, err := a.Tx.Awaited(titles)
+	awaited, err := stockdb.Awaited(a.Tx, titles)
 	if err != nil {
 		return nil, err
 	}
@@ -397,7 +399,7 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 		if !named {
 			continue
 		}
-		i := slices.IndexFunc(l.items, func(i *store.Free) bool { return i.ID == g.Item })
+		i := slices.IndexFunc(l.items, func(i *holdsdb.Free) bool { return i.ID == g.Item })
 		if i < 0 || l.promise(h, i, g.PutOff) == nil {
 			return 0, "The copy is no longer on its shelf, or cannot fill the hold.", nil
 		}
@@ -409,7 +411,7 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 		}
 	}
 	for _, c := range change {
-		if err := a.Tx.MoveHold(&l.holds[c.hold].Hold, queue.PutBack, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, &l.holds[c.hold].Hold, queue.PutBack, a.Now); err != nil {
 			return 0, "", err
 		}
 	}
@@ -432,9 +434,9 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 }
 
 // choose gives a hold its item, and tells of it.
-func choose(a *act.Act, h *store.Hold, i *store.Free, onShelf time.Time, trace why.Trace) error {
+func choose(a *act.Act, h *holdsdb.Hold, i *holdsdb.Free, onShelf time.Time, trace why.Trace) error {
 	h.ItemID, h.PromisedAt, h.Why = &i.ID, &onShelf, store.JSON(&trace)
-	if err := a.Tx.MoveHold(h, queue.Choose, a.Now); err != nil {
+	if err := holdsdb.MoveHold(a.Tx, h, queue.Choose, a.Now); err != nil {
 		return err
 	}
 	a.Tell(event.Event{

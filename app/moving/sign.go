@@ -10,7 +10,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/courier"
-	"nevrin/store"
+	"nevrin/store/peopledb"
 )
 
 // Sign says where an item goes, readable from a metre away.
@@ -79,7 +79,7 @@ func sayDay(b courier.Branch, d, today calendar.Date) string {
 }
 
 // ShelfName is what the hold shelf of a pickup branch shows of a patron.
-func ShelfName(a *act.Act, pickup calendar.Code, p *store.Patron) string {
+func ShelfName(a *act.Act, pickup calendar.Code, p *peopledb.Patron) string {
 	if a.Network.Public[pickup] {
 		return p.ShelfName
 	}

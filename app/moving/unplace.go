@@ -5,12 +5,15 @@ import (
 	"nevrin/app/event"
 	"nevrin/core/circulation"
 	"nevrin/core/queue"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // GoneOn says how somebody has gone on with an item since it was placed, so that undoing would take back more than
 // that; empty where nobody has.
-func GoneOn(a *act.Act, f *store.Facts, did *Did) string {
+func GoneOn(a *act.Act, f *deskdb.Facts, did *Did) string {
 	name := f.Item.Title.Name
 	switch {
 	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
@@ -28,9 +31,9 @@ func GoneOn(a *act.Act, f *store.Facts, did *Did) string {
 
 // Unplace takes back what placing an item set going, with which nobody has gone on since; lent: it was on loan before.
 // A hold that the item was chosen for since, and that has not got it yet, waits again.
-func Unplace(a *act.Act, f *store.Facts, did *Did, lent bool) error {
+func Unplace(a *act.Act, f *deskdb.Facts, did *Did, lent bool) error {
 	if did.BegunTransit != 0 && f.Transit != nil {
-		a.Tx.EndTransit(f.Transit.ID, a.Now)
+		transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
 		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
 	}
 	if h := f.Hold; h != nil {
@@ -41,40 +44,40 @@ func Unplace(a *act.Act, f *store.Facts, did *Did, lent bool) error {
 			// under way again
 		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
 			h.ItemID, h.ReadyAt, h.ShelfUntil = &f.Item.ID, nil, nil
-			if err := a.Tx.MoveHold(h, queue.Send, a.Now); err != nil {
+			if err := holdsdb.MoveHold(a.Tx, h, queue.Send, a.Now); err != nil {
 				return err
 			}
 		default:
-			if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+			if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 				return err
 			}
 			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
 		}
 	}
 	if did.AtBefore != "" {
-		a.Tx.StandAt(f.Item.ID, did.AtBefore, did.StandingBefore)
+		stockdb.StandAt(a.Tx, f.Item.ID, did.AtBefore, did.StandingBefore)
 		f.Item.AtBranch, f.Item.Standing = did.AtBefore, did.StandingBefore
 	}
 	if did.EndedTransit != 0 {
-		a.Tx.ResumeTransit(did.EndedTransit)
+		transitsdb.ResumeTransit(a.Tx, did.EndedTransit)
 	}
 	return nil
 }
 
 // GiveUp lets something that is under way count as missing, so that whoever waits for it gets another copy. Its title
 // and the patron must be locked.
-func GiveUp(a *act.Act, f *store.Facts) error {
-	a.Tx.EndTransit(f.Transit.ID, a.Now)
+func GiveUp(a *act.Act, f *deskdb.Facts) error {
+	transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
 	if f.Transit.ToteID != nil {
-		a.Tx.LoseTote(*f.Transit.ToteID, a.Now)
+		transitsdb.LoseTote(a.Tx, *f.Transit.ToteID, a.Now)
 	}
 	if h := f.Hold; h != nil {
-		if err := a.Tx.MoveHold(h, queue.PutBack, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 			return err
 		}
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
 	}
-	a.Tx.Stand(f.Item.ID, circulation.ItemMissing, "")
+	stockdb.Stand(a.Tx, f.Item.ID, circulation.ItemMissing, "")
 	a.Tell(event.Event{Kind: event.Missing, Item: f.Item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
 	_, err := Route(a, f.Item.TitleID, 0)
 	return err

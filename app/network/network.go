@@ -26,23 +26,26 @@ import (
 	"nevrin/core/waiting"
 	"nevrin/formats/ical"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/networkdb"
+	"nevrin/store/rulesdb"
 )
 
 // Network is the network as it stands.
 type Network struct {
-	store.Network
+	networkdb.Network
 	Location  *time.Location
 	Money     money.Currency
 	Settled   settings.Settings
 	Numbers   ident.Numbers
-	Rows      []store.Branch         // branches as they are stored, in their order
+	Rows      []networkdb.Branch     // branches as they are stored, in their order
 	Branches  []*calendar.Branch     // all, those closed for good too: loans made there are due by its calendar
 	Public    map[calendar.Code]bool // branches whose hold shelf the public can see
 	Timetable *courier.Timetable
-	Classes   []store.Class
-	Choices   []store.Choice
-	Stations  []store.Station
-	Runs      []store.Run     // of the courier, as they are stored
+	Classes   []networkdb.Class
+	Choices   []networkdb.Choice
+	Stations  []networkdb.Station
+	Runs      []networkdb.Run // of the courier, as they are stored
 	Habits    *waiting.Habits // by which it is foreseen when holds are ready
 
 	faults   []Fault
@@ -112,13 +115,13 @@ func (n *Network) SayDate(d calendar.Date) string { return n.Settled.Style.Date(
 func (n *Network) SayInstant(t time.Time) string { return n.Settled.Style.Instant(t, n.Location) }
 
 // Row is a branch as it is stored; an empty one where there is none.
-func (n *Network) Row(code calendar.Code) store.Branch {
+func (n *Network) Row(code calendar.Code) networkdb.Branch {
 	for _, b := range n.Rows {
 		if b.Code == code {
 			return b
 		}
 	}
-	return store.Branch{}
+	return networkdb.Branch{}
 }
 
 // Open are the branches that are not closed for good.
@@ -134,7 +137,7 @@ func (n *Network) Open() []*calendar.Branch {
 
 // IsOpen tells whether there is a branch with a code that is not closed for good.
 func (n *Network) IsOpen(code calendar.Code) bool {
-	return slices.ContainsFunc(n.Rows, func(b store.Branch) bool { return b.Code == code && b.ClosedOn == nil })
+	return slices.ContainsFunc(n.Rows, func(b networkdb.Branch) bool { return b.Code == code && b.ClosedOn == nil })
 }
 
 // ClassName is the name of a patron class, material class or collection.
@@ -152,7 +155,7 @@ func (n *Network) Edition(tx *store.Tx, id int64) (*Edition, error) {
 	if e, ok := n.editions.Load(id); ok {
 		return e.(*Edition), nil
 	}
-	row, err := tx.EditionRow(id)
+	row, err := rulesdb.EditionRow(tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -172,11 +175,11 @@ func (n *Network) Edition(tx *store.Tx, id int64) (*Edition, error) {
 
 // GivesReasons tells whether the network has settled reasons of a list, so that one has to be given.
 func (n *Network) GivesReasons(list string) bool {
-	return slices.ContainsFunc(n.Choices, func(c store.Choice) bool { return c.List == list && !c.Retired })
+	return slices.ContainsFunc(n.Choices, func(c networkdb.Choice) bool { return c.List == list && !c.Retired })
 }
 
 // Parse reads the rules of an edition against the network, without its examples.
-func (n *Network) Parse(row *store.Edition) (*rulebook.Rulebook, error) {
+func (n *Network) Parse(row *rulesdb.Edition) (*rulebook.Rulebook, error) {
 	return rulebook.ReadParts(rulebook.Parts{Rules: row.Rules, Ranking: row.Ranking}, n.Money, n.Branches)
 }
 
@@ -189,15 +192,15 @@ type Fault struct {
 func (f Fault) String() string { return f.Part + ": " + f.Says }
 
 func read(tx *store.Tx, today calendar.Date) (*Network, error) {
-	row, err := tx.NetworkRow()
+	row, err := networkdb.NetworkRow(tx)
 	if err != nil {
 		return nil, err
 	}
-	parts, err := tx.NetworkParts()
+	parts, err := networkdb.Parts(tx)
 	if err != nil {
 		return nil, err
 	}
-	kept, err := tx.HabitsRow()
+	kept, err := holdsdb.HabitsRow(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -211,7 +214,7 @@ func read(tx *store.Tx, today calendar.Date) (*Network, error) {
 
 // Build reads the parts of a network as they are stored. A part that cannot be read is left out, or stands as is usual, and is among
 // the faults: one bad run must not shut everybody out of the network.
-func Build(row store.Network, parts store.NetworkParts, today calendar.Date) *Network {
+func Build(row networkdb.Network, parts networkdb.NetworkParts, today calendar.Date) *Network {
 	n := &Network{Network: row, Public: map[calendar.Code]bool{}, editions: &sync.Map{}, ahead: &atomic.Pointer[ahead]{},
 		broken: &sync.Map{}, Habits: waiting.Usual()}
 	n.Classes, n.Choices, n.Stations, n.Rows = parts.Classes, parts.Choices, parts.Stations, parts.Branches
@@ -236,7 +239,7 @@ func Build(row store.Network, parts store.NetworkParts, today calendar.Date) *Ne
 }
 
 // buildTimetable reads branches and runs, which are kept in the form of the courier file, as one file; where that fails, part by part.
-func (n *Network) buildTimetable(parts store.NetworkParts, today calendar.Date) {
+func (n *Network) buildTimetable(parts networkdb.NetworkParts, today calendar.Date) {
 	list, plans := []map[string]any{}, []json.RawMessage{}
 	for k := range parts.Branches {
 		b := &parts.Branches[k]
@@ -287,7 +290,7 @@ func (n *Network) buildTimetable(parts store.NetworkParts, today calendar.Date) 
 }
 
 // closedBranch stands for a branch whose calendar cannot be read.
-func closedBranch(b *store.Branch) map[string]any {
+func closedBranch(b *networkdb.Branch) map[string]any {
 	timezone := b.Timezone
 	if _, err := calendar.ParseLocation(timezone); err != nil {
 		timezone = "UTC"
@@ -316,7 +319,7 @@ func (n *Network) InForce(tx *store.Tx, id int64) (*Edition, error) {
 	if err == nil || !errors.Is(err, errUnreadable) {
 		return e, err
 	}
-	before, listing := tx.EditionsBefore(id)
+	before, listing := rulesdb.EditionsBefore(tx, id)
 	if listing != nil {
 		return nil, listing
 	}
@@ -371,7 +374,7 @@ const (
 )
 
 // BranchFile is a branch in the form of the courier file, its recurring closures as single ones.
-func BranchFile(b *store.Branch, today calendar.Date) (map[string]any, error) {
+func BranchFile(b *networkdb.Branch, today calendar.Date) (map[string]any, error) {
 	closures := []map[string]any{}
 	if err := json.Unmarshal(b.Closures, &closures); err != nil {
 		return nil, fmt.Errorf("closures of %s: %w", b.Code, err)
@@ -403,7 +406,7 @@ func BranchFile(b *store.Branch, today calendar.Date) (map[string]any, error) {
 }
 
 // ReadCalendar reads a branch as it is stored; the error says what is wrong and where.
-func ReadCalendar(b *store.Branch, today calendar.Date) (*calendar.Branch, error) {
+func ReadCalendar(b *networkdb.Branch, today calendar.Date) (*calendar.Branch, error) {
 	one, err := BranchFile(b, today)
 	if err != nil {
 		return nil, err

@@ -7,6 +7,8 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/store/eventsdb"
+	"nevrin/store/networkdb"
 )
 
 // MoveClock moves the training clock forward and sets the nights passed to work.
@@ -14,7 +16,7 @@ func MoveClock(a *act.Act, by time.Duration) (time.Time, error) {
 	if by <= 0 || by > 400*24*time.Hour {
 		return a.Now, problem.Newf(problem.Invalid, "The training clock only goes forward, by at most 400 days.")
 	}
-	moved, err := a.Tx.MoveClock(by)
+	moved, err := networkdb.MoveClock(a.Tx, by)
 	if err != nil {
 		return a.Now, err
 	}
@@ -25,7 +27,7 @@ func MoveClock(a *act.Act, by time.Duration) (time.Time, error) {
 		)
 	}
 	now := a.Now.Add(by)
-	if _, err := a.Tx.EventsAhead(a.Now, calendar.DateOf(now).Add(daysAhead).UTC()); err != nil {
+	if _, err := eventsdb.EventsAhead(a.Tx, a.Now, calendar.DateOf(now).Add(daysAhead).UTC()); err != nil {
 		return now, err
 	}
 	a.Tell(event.Event{Kind: event.ClockMoved, Detail: event.Detail{At: &now}})

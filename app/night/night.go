@@ -36,6 +36,13 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/plan"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/eventsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/staffdb"
+	"nevrin/store/statusdb"
+	"nevrin/store/stockdb"
 )
 
 // How many holds and loans one act of a step deals with; loans are only looked at in most cases.
@@ -83,7 +90,7 @@ func steps() []step {
 
 // whole is written when all steps of a night have been done, whichever there were then: steps that a later version adds are not
 // missing in the nights before it.
-var whole = step{store.WholeNight, func(*act.Act, calendar.Date, int64) (int64, bool, error) { return 0, true, nil }}
+var whole = step{statusdb.WholeNight, func(*act.Act, calendar.Date, int64) (int64, bool, error) { return 0, true, nil }}
 
 // Steps names the steps of a night.
 func Steps() []string {
@@ -97,7 +104,7 @@ func Steps() []string {
 // Up does every night up to a day that has not been done whole yet, in order.
 func Up(ctx context.Context, h *act.House, until calendar.Date) error {
 	for {
-		next, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*time.Time, error) { return a.Tx.NextNight() })
+		next, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*time.Time, error) { return statusdb.NextNight(a.Tx) })
 		if err != nil {
 			return err
 		}
@@ -141,7 +148,7 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 	for {
 		ended, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 			a.Touch(event.Notices, event.Holds) // trial runs are made, counts of what is late move
-			at, err := a.Tx.NightStep(day.UTC(), s.name)
+			at, err := statusdb.StepOf(a.Tx, day.UTC(), s.name)
 			if err != nil || at.EndedAt != nil {
 				return true, err
 			}
@@ -154,7 +161,7 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 			if ended {
 				when = &a.Now
 			}
-			a.Tx.NightDone(day.UTC(), s.name, done, time.Since(begun), when)
+			statusdb.NightDone(a.Tx, day.UTC(), s.name, done, time.Since(begun), when)
 			return ended, nil
 		})
 		if err != nil || ended {
@@ -167,7 +174,7 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 const daysAhead = 120
 
 func ahead(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
-	_, err := a.Tx.EventsAhead(day.UTC(), day.Add(daysAhead).UTC())
+	_, err := eventsdb.EventsAhead(a.Tx, day.UTC(), day.Add(daysAhead).UTC())
 	return 0, true, err
 }
 
@@ -178,7 +185,7 @@ func lapse(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 
 // lose lets what has been late for too long count as lost, and bills it. Done is the last loan that was looked at.
 func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	loans, err := a.Tx.MaybeLost(day.UTC(), done, loansPart)
+	loans, err := loansdb.LoansMaybeLost(a.Tx, day.UTC(), done, loansPart)
 	if err != nil || len(loans) == 0 {
 		return done, true, err
 	}
@@ -210,8 +217,8 @@ func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	return loans[len(loans)-1].ID, len(loans) < loansPart, nil
 }
 
-func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Lost, error) {
-	item := &store.Item{Price: l.Price, OwnTerms: l.OwnTerms}
+func lostOf(a *act.Act, l *loansdb.MaybeLost, day calendar.Date) (*circulation.Lost, error) {
+	item := &stockdb.Item{Price: l.Price, OwnTerms: l.OwnTerms}
 	lent, err := lent.Of(a, &l.Loan, item)
 	if err != nil {
 		return nil, err
@@ -219,15 +226,15 @@ func lostOf(a *act.Act, l *store.MaybeLost, day calendar.Date) (*circulation.Los
 	return circulation.Lose(lent, day, a.Now), nil
 }
 
-func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
-	a.Tx.LoseLoan(&l.Loan, a.Now)
+func bill(a *act.Act, l *loansdb.MaybeLost, lost *circulation.Lost) error {
+	loansdb.LoseLoan(a.Tx, &l.Loan, a.Now)
 	a.Tell(event.Event{Kind: event.Lost, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID, Why: &lost.Why})
 	for _, p := range []struct {
 		about  ledger.About
 		amount money.Amount
 	}{{ledger.AboutLost, lost.Bill.Price}, {ledger.AboutProcessing, lost.Bill.Processing}, {ledger.AboutLate,
 		lost.Bill.Lateness}} {
-		e := &store.Entry{
+		e := &accountsdb.Entry{
 			PatronID: *l.PatronID,
 			Amount:   int64(p.amount),
 			LoanID:   &l.ID,
@@ -245,7 +252,7 @@ func bill(a *act.Act, l *store.MaybeLost, lost *circulation.Lost) error {
 func count(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	before, zone := day-1, a.Network.Location
 	first := calendar.MakeDate(before.UTC().Year(), before.UTC().Month(), 1)
-	n, err := a.Tx.CountLoans(calendar.Local(before, 0, zone), calendar.Local(day, 0, zone), first.UTC())
+	n, err := statusdb.CountLoans(a.Tx, calendar.Local(before, 0, zone), calendar.Local(day, 0, zone), first.UTC())
 	return done + n, true, err
 }
 
@@ -256,15 +263,15 @@ func dropAnswers(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 }
 
 func dropSessions(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
-	n, err := a.Tx.DropSessions()
+	n, err := staffdb.DropSessions(a.Tx)
 	if err != nil {
 		return done, false, err
 	}
-	tries, err := a.Tx.ForgetTries()
+	tries, err := staffdb.ForgetTries(a.Tx)
 	if err != nil {
 		return done, false, err
 	}
-	patrons, err := a.Tx.DropPatronSessions()
+	patrons, err := peopledb.DropPatronSessions(a.Tx)
 	return done + n + tries + patrons, true, err
 }
 

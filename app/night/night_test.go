@@ -20,6 +20,8 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/statusdb"
 	"nevrin/testkit"
 )
 
@@ -133,13 +135,13 @@ func TestALoanRenewedMeanwhileIsNotLost(t *testing.T) {
 	tries := 0
 	require.NoError(t, w.Store.Write(context.Background(), func(tx *store.Tx) error {
 		tries++
-		late, err := tx.MaybeLost(day.UTC(), 0, 10)
+		late, err := loansdb.LoansMaybeLost(tx, day.UTC(), 0, 10)
 		if err != nil || len(late) == 0 {
 			return err
 		}
 		require.Equal(t, 1, tries, "looked at again it is not late")
 		w.Set("UPDATE loans SET due_date = '2027-03-20', renewals = 1 WHERE id = ?", loan)
-		tx.LoseLoan(&late[0].Loan, time.Date(2027, 3, 1, 5, 0, 0, 0, time.UTC))
+		loansdb.LoseLoan(tx, &late[0].Loan, time.Date(2027, 3, 1, 5, 0, 0, 0, time.UTC))
 		return nil
 	}))
 	assert.Equal(t, 2, tries)
@@ -207,7 +209,7 @@ func TestKilledInEachStep(t *testing.T) {
 	require.NoError(t, worker.Work(t.Context(), nil))
 	w.Set(`CREATE FUNCTION killed() RETURNS trigger LANGUAGE plpgsql AS $$
 		BEGIN RAISE EXCEPTION 'killed in the step %', NEW.step; END $$`)
-	for k, step := range append(night.Steps(), store.WholeNight) {
+	for k, step := range append(night.Steps(), statusdb.WholeNight) {
 		w.Later(24 * time.Hour)
 		w.Set(fmt.Sprintf("CREATE TRIGGER killing BEFORE UPDATE ON nights FOR EACH ROW WHEN (NEW.step = '%s') EXECUTE FUNCTION killed()", step))
 		assert.ErrorContains(t, worker.Work(t.Context(), nil), "killed in the step "+step)

@@ -10,6 +10,8 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/noticesdb"
+	"nevrin/store/peopledb"
 )
 
 // Mailing is a batch with its counts.
@@ -60,7 +62,7 @@ const stuckMost = 100
 func Look(a *act.Act, page store.Page) (Overview, error) {
 	out := Overview{Mailings: []Mailing{}, Stuck: []Message{}}
 	out.Off = WhyOff(a)
-	rows, next, err := a.Tx.Mailings(page)
+	rows, next, err := noticesdb.Mailings(a.Tx, page)
 	if err != nil {
 		return out, err
 	}
@@ -68,7 +70,7 @@ func Look(a *act.Act, page store.Page) (Overview, error) {
 		out.Mailings = append(out.Mailings, show(&rows[k]))
 	}
 	out.Next = next.Next()
-	stuck, err := a.Tx.StuckMessages(a.Now, stuckMost+1)
+	stuck, err := noticesdb.StuckMessages(a.Tx, a.Now, stuckMost+1)
 	if out.More = len(stuck) > stuckMost; out.More {
 		stuck = stuck[:stuckMost]
 	}
@@ -78,7 +80,7 @@ func Look(a *act.Act, page store.Page) (Overview, error) {
 	return out, err
 }
 
-func show(m *store.MailingShown) Mailing {
+func show(m *noticesdb.MailingShown) Mailing {
 	return Mailing{
 		ID: m.ID, Stage: StageName(m.Stage), Day: *store.DateOf(&m.Day), State: m.State, Patrons: m.Patrons,
 		Items:     m.Items,
@@ -86,8 +88,8 @@ func show(m *store.MailingShown) Mailing {
 	}
 }
 
-func showMessage(m *store.MessageShown) Message {
-	p := store.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
+func showMessage(m *noticesdb.MessageShown) Message {
+	p := peopledb.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
 	return Message{
 		ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Stage: StageName(m.Stage), Address: m.Address,
 		Channel: m.Channel,
@@ -98,7 +100,7 @@ func showMessage(m *store.MessageShown) Message {
 
 // Messages gives a page of the messages of one mailing.
 func Messages(a *act.Act, mailing int64, page store.Page) ([]Message, store.Page, error) {
-	rows, next, err := a.Tx.Messages(mailing, page)
+	rows, next, err := noticesdb.Messages(a.Tx, mailing, page)
 	out := []Message{}
 	for k := range rows {
 		out = append(out, showMessage(&rows[k]))
@@ -108,7 +110,7 @@ func Messages(a *act.Act, mailing int64, page store.Page) ([]Message, store.Page
 
 // Send sends a trial run: every message that is not left out is queued, each once.
 func Send(a *act.Act, id int64, leaveOut []int64) (Mailing, error) {
-	m, err := a.Tx.MailingLocked(id)
+	m, err := noticesdb.MailingLocked(a.Tx, id)
 	switch {
 	case err != nil:
 		return Mailing{}, err
@@ -117,7 +119,7 @@ func Send(a *act.Act, id int64, leaveOut []int64) (Mailing, error) {
 	case m.State != "trial":
 		return Mailing{}, problem.Newf(problem.Refused, "This mailing has already been %s.", m.State)
 	}
-	ids, err := a.Tx.SendMailing(id, leaveOut, a.Now)
+	ids, err := noticesdb.SendMailing(a.Tx, id, leaveOut, a.Now)
 	if err != nil {
 		return Mailing{}, err
 	}
@@ -142,7 +144,7 @@ func Send(a *act.Act, id int64, leaveOut []int64) (Mailing, error) {
 
 // Drop gives a trial run up; what it told of comes up again with the next night.
 func Drop(a *act.Act, id int64) error {
-	done, err := a.Tx.DropMailing(id)
+	done, err := noticesdb.DropMailing(a.Tx, id)
 	if err != nil {
 		return err
 	}
@@ -159,7 +161,7 @@ func Settle(a *act.Act, id int64, again bool) error {
 	if again {
 		state = "queued"
 	}
-	m, err := a.Tx.SettleMessage(id, state, a.Now, a.Who.Role.Supervises())
+	m, err := noticesdb.SettleMessage(a.Tx, id, state, a.Now, a.Who.Role.Supervises())
 	if err != nil {
 		return err
 	}

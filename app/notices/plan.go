@@ -12,7 +12,10 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/person"
 	"nevrin/core/plan"
-	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/noticesdb"
+	"nevrin/store/peopledb"
 )
 
 // Stage is one kind of notice with its wording, a liquid template.
@@ -59,9 +62,9 @@ func (s Stage) write(with map[string]any) (subject, body string, err error) {
 }
 
 // reach tells by what way somebody is told of something, and where that goes: by mail, to no address, where there is none.
-func reach(chosen json.RawMessage, of person.Notice, p *store.Patron) (person.Way, string) {
+func reach(chosen json.RawMessage, of person.Notice, p *peopledb.Patron) (person.Way, string) {
 	r := person.Record{Email: strings.TrimSpace(p.Email)}
-	switch way := people.Notices(&store.Patron{Notices: chosen}).Of(of, &r); way {
+	switch way := people.Notices(&peopledb.Patron{Notices: chosen}).Of(of, &r); way {
 	case person.ByPhone:
 		return way, p.Phone
 	case person.ByLetter:
@@ -76,7 +79,7 @@ func reach(chosen json.RawMessage, of person.Notice, p *store.Patron) (person.Wa
 }
 
 // HoldReady tells a patron that a hold waits for them.
-func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.Date) error {
+func HoldReady(a *act.Act, h *holdsdb.Hold, title, branch string, until calendar.Date) error {
 	way, address := reach(h.Patron.Notices, person.HoldReady, h.Patron)
 	if way == person.NotTold {
 		return nil
@@ -87,7 +90,7 @@ func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.D
 	if err != nil {
 		return err
 	}
-	m := &store.Message{
+	m := &noticesdb.Message{
 		Stage:    holdReady.ID,
 		PatronID: h.PatronID,
 		Channel:  string(way),
@@ -98,7 +101,7 @@ func HoldReady(a *act.Act, h *store.Hold, title, branch string, until calendar.D
 	if err := Queue(a, m); err != nil {
 		return err
 	}
-	a.Tx.Told(holdReady.ID, h.ID, a.Now, m.ID)
+	noticesdb.Told(a.Tx, holdReady.ID, h.ID, a.Now, m.ID)
 	return nil
 }
 
@@ -109,19 +112,19 @@ func WorkOut(a *act.Act, stage int, day calendar.Date, after int64) (int64, erro
 	const patrons = 2000
 	s := Overdue[stage]
 	from, last := plan.DueBetween(plan.Overdue, stage, day)
-	loans, err := a.Tx.Overdue(s.ID, from.UTC(), last.UTC(), after, patrons)
+	loans, err := noticesdb.OverdueLoans(a.Tx, s.ID, from.UTC(), last.UTC(), after, patrons)
 	if err != nil || len(loans) == 0 {
 		return 0, err
 	}
-	mailing, err := a.Tx.Mailing(s.ID, day.UTC())
+	mailing, err := noticesdb.MailingOf(a.Tx, s.ID, day.UTC())
 	if err != nil {
 		return 0, err
 	}
 	if mailing.State != "trial" { // dealt with already; what has come since is told of tomorrow
 		return 0, nil
 	}
-	var messages []store.Message
-	var groups [][]store.Overdue
+	var messages []noticesdb.Message
+	var groups [][]noticesdb.Overdue
 	for len(loans) > 0 {
 		n := 1
 		for n < len(loans) && loans[n].PatronID == loans[0].PatronID {
@@ -135,24 +138,24 @@ func WorkOut(a *act.Act, stage int, day calendar.Date, after int64) (int64, erro
 		messages, groups = append(messages, m), append(groups, loans[:n])
 		loans = loans[n:]
 	}
-	return messages[len(messages)-1].PatronID, a.Tx.AddOverdue(messages, groups)
+	return messages[len(messages)-1].PatronID, noticesdb.AddOverdue(a.Tx, messages, groups)
 }
 
-func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error) {
+func (s Stage) message(a *act.Act, loans []noticesdb.Overdue) (noticesdb.Message, error) {
 	items := make([]map[string]any, len(loans))
 	for k := range loans {
 		branch, err := a.Network.Branch(loans[k].BranchCode)
 		if err != nil {
-			return store.Message{}, err
+			return noticesdb.Message{}, err
 		}
-		due := store.DueOf(loans[k].DueDate, loans[k].DueAt)
+		due := loansdb.DueOf(loans[k].DueDate, loans[k].DueAt)
 		items[k] = map[string]any{"title": loans[k].Title, "due": due.Say(branch), "branch": branch.Name}
 	}
 	count := "an item"
 	if len(loans) > 1 {
 		count = calendar.Count(len(loans), "item")
 	}
-	p := store.Patron{
+	p := peopledb.Patron{
 		LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName, Email: loans[0].Email,
 		Phone:   loans[0].Phone,
 		Address: loans[0].Address,
@@ -161,7 +164,7 @@ func (s Stage) message(a *act.Act, loans []store.Overdue) (store.Message, error)
 	subject, body, err := s.write(
 		map[string]any{"name": p.Name(), "count": count, "items": items, "network": a.Network.Name},
 	)
-	return store.Message{
+	return noticesdb.Message{
 		Stage: s.ID, PatronID: loans[0].PatronID, Channel: string(way), Address: address, Subject: subject,
 		Body:  body,
 		Items: len(loans), State: "trial", At: a.Now,
@@ -183,7 +186,7 @@ const lately = 20
 
 // OfPatron gives what a patron was told lately, newest first.
 func OfPatron(a *act.Act, patron int64) ([]Message, error) {
-	rows, err := a.Tx.MessagesOf(patron, lately)
+	rows, err := noticesdb.MessagesOf(a.Tx, patron, lately)
 	out := []Message{}
 	for k := range rows {
 		out = append(out, showMessage(&rows[k]))
@@ -192,14 +195,14 @@ func OfPatron(a *act.Act, patron int64) ([]Message, error) {
 }
 
 // Lent mails a patron what was lent to them, each with its title and when it is due.
-func Lent(a *act.Act, p *store.Patron, items []map[string]any) error {
+func Lent(a *act.Act, p *peopledb.Patron, items []map[string]any) error {
 	subject, body, err := lentNow.write(map[string]any{
 		"name": p.Name(), "branch": a.Network.BranchName(a.Who.Branch), "items": items, "network": a.Network.Name,
 	})
 	if err != nil {
 		return err
 	}
-	return Queue(a, &store.Message{
+	return Queue(a, &noticesdb.Message{
 		Stage: lentNow.ID, PatronID: p.ID, Channel: string(person.ByMail), Address: p.Email,
 		Subject: subject, Body: body,
 		Items: len(items),

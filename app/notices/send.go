@@ -27,7 +27,7 @@ import (
 	"nevrin/core/expect"
 	"nevrin/core/person"
 	"nevrin/core/plan"
-	"nevrin/store"
+	"nevrin/store/noticesdb"
 )
 
 // SendArgs is the job of sending one message.
@@ -40,7 +40,7 @@ func (SendArgs) Kind() string { return "send_message" }
 
 // Queue writes a message and the job that sends it, in the act's transaction. Without an address it
 // is kept as such, for the list of those who could not be told.
-func Queue(a *act.Act, m *store.Message) error {
+func Queue(a *act.Act, m *noticesdb.Message) error {
 	m.At, m.State, m.Items = a.Now, "queued", max(m.Items, 1)
 	switch {
 	case m.Channel == string(person.ByPhone) || m.Channel == string(person.ByLetter):
@@ -48,7 +48,7 @@ func Queue(a *act.Act, m *store.Message) error {
 	case m.Address == "":
 		m.State = "no_address"
 	}
-	if err := a.Tx.AddMessage(m); err != nil || m.State != "queued" {
+	if err := noticesdb.AddMessage(a.Tx, m); err != nil || m.State != "queued" {
 		return err
 	}
 	return a.Enqueue(SendArgs{m.ID})
@@ -87,7 +87,7 @@ func mailer(a *act.Act) (Mailer, Off) {
 
 // Send sends one message, and tells how that ended; the error is what stood in the way. The Message-ID is made of the message's number,
 // so that a mail server can tell a repeated one.
-func (m Mailer) Send(ctx context.Context, msg *store.Message) (plan.Attempt, error) {
+func (m Mailer) Send(ctx context.Context, msg *noticesdb.Message) (plan.Attempt, error) {
 	ended := plan.Attempt{Tries: msg.Tries}
 	letter := mail.NewMsg()
 	if err := letter.FromFormat(m.Name, m.From); err != nil {
@@ -186,7 +186,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	if off != On {
 		return river.JobSnooze(whileOff)
 	}
-	m, err := s.House.Store.BeginSending(ctx, job.Args.Message)
+	m, err := noticesdb.BeginSending(ctx, s.House.Store, job.Args.Message)
 	if err != nil || m == nil {
 		return err
 	}
@@ -198,13 +198,13 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	defer done()
 	defer s.House.Live.Changed("", event.Notices)
 	if becomes := ended.Ends(); becomes != plan.Sent {
-		if err := s.House.Store.SendingFailed(after, m, string(becomes), sayFailed(becomes, failed)); err != nil || becomes != plan.Again {
+		if err := noticesdb.SendingFailed(after, s.House.Store, m, string(becomes), sayFailed(becomes, failed)); err != nil || becomes != plan.Again {
 			return err
 		}
 		return failed
 	}
 	_, err = act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
-		ours, err := a.Tx.Sent(m, a.Now)
+		ours, err := noticesdb.Sent(a.Tx, m, a.Now)
 		if err == nil && ours {
 			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}})
 		}
@@ -236,7 +236,7 @@ type Reclaimer struct {
 
 // Work looks at all messages under way.
 func (r *Reclaimer) Work(ctx context.Context, _ *river.Job[ReclaimArgs]) error {
-	_, err := r.House.Store.LeftSending(ctx, abandoned)
+	_, err := noticesdb.LeftSending(ctx, r.House.Store, abandoned)
 	return err
 }
 
@@ -247,9 +247,9 @@ func Test(ctx context.Context, h *act.House, who act.Actor, to string) error {
 	}
 	var off Off
 	var by Mailer
-	text, err := act.Look(ctx, h, who, func(a *act.Act) (store.Message, error) {
+	text, err := act.Look(ctx, h, who, func(a *act.Act) (noticesdb.Message, error) {
 		by, off = mailer(a)
-		return store.Message{
+		return noticesdb.Message{
 			Address: to, Subject: "Test of " + a.Network.Name,
 			Body: fmt.Sprintf("This email was sent from the settings of %s by %s to see whether email goes.\n", a.Network.Name, a.Who.Name),
 		}, nil

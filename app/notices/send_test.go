@@ -16,7 +16,7 @@ import (
 	"nevrin/app/outside"
 	"nevrin/core/role"
 	"nevrin/standin"
-	"nevrin/store"
+	"nevrin/store/noticesdb"
 	"nevrin/testkit"
 )
 
@@ -27,8 +27,8 @@ func TestMailServerDownThenUp(t *testing.T) {
 	patron, err := strconv.ParseInt(testkit.Text(t, h, "SELECT min(id)::text FROM patrons WHERE email <> ''"), 10, 64)
 	require.NoError(t, err)
 	subject := "Bereit für Sie: Straße № 4"
-	m := testkit.Do(t, h, testkit.Somebody(t, h, "maren"), func(a *act.Act) (*store.Message, error) {
-		m := &store.Message{
+	m := testkit.Do(t, h, testkit.Somebody(t, h, "maren"), func(a *act.Act) (*noticesdb.Message, error) {
+		m := &noticesdb.Message{
 			Stage:    "hold_ready",
 			PatronID: patron,
 			Address:  "reader@post.invalid",
@@ -95,13 +95,13 @@ func TestMailServerDownThenUp(t *testing.T) {
 }
 
 // sending is a message on its way, with a sender to a mail server that takes connections and never answers.
-func sending(t *testing.T, w *testkit.World) (*store.Message, *notices.Sender) {
+func sending(t *testing.T, w *testkit.World) (*noticesdb.Message, *notices.Sender) {
 	t.Helper()
 	silent, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = silent.Close() })
-	m := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*store.Message, error) {
-		m := &store.Message{
+	m := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*noticesdb.Message, error) {
+		m := &noticesdb.Message{
 			Stage:    "hold_ready",
 			PatronID: w.Patron("HVH"),
 			Address:  "reader@post.invalid",

@@ -6,6 +6,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
+	"nevrin/store/networkdb"
 )
 
 // what is what numbers are of, as people call it.
@@ -20,7 +21,7 @@ func Next(a *act.Act, kind ident.Kind, branch calendar.Code, taken func(number s
 			"No number format is set for %s. An administrator can add one under Network, Numbers.", what[kind])
 	}
 	for {
-		n, err := a.Tx.NextNumber(pattern.Begins)
+		n, err := networkdb.NextNumber(a.Tx, pattern.Begins)
 		if err != nil {
 			return "", err
 		}

@@ -22,6 +22,7 @@ import (
 	"nevrin/core/exchange"
 	"nevrin/formats/iso18626"
 	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 )
 
 // SendArgs is the job of sending one message.
@@ -34,7 +35,7 @@ func (SendArgs) Kind() string { return "send_exchange" }
 
 func agency(symbol string) iso18626.Agency { return iso18626.Agency{Type: "ISIL", Value: symbol} }
 
-func header(a *act.Act, r *store.Request) iso18626.Header {
+func header(a *act.Act, r *interlibrarydb.Request) iso18626.Header {
 	h := iso18626.Header{
 		Supplying:           agency(r.Partner.Symbol),
 		Requesting:          agency(a.Network.Symbol),
@@ -49,7 +50,7 @@ func header(a *act.Act, r *store.Request) iso18626.Header {
 }
 
 // Ask sends a new request of ours.
-func Ask(a *act.Act, r *store.Request) error {
+func Ask(a *act.Act, r *interlibrarydb.Request) error {
 	request := &iso18626.Request{
 		Header:        header(a, r),
 		Bibliographic: iso18626.Bibliographic{RecordID: r.Record, Title: r.Title, Author: r.Author},
@@ -65,7 +66,7 @@ func Ask(a *act.Act, r *store.Request) error {
 }
 
 // Act tells the supplier what we do with a request of ours, and moves it on.
-func Act(a *act.Act, r *store.Request, action string) error {
+func Act(a *act.Act, r *interlibrarydb.Request, action string) error {
 	if err := moveOn(a, r, action); err != nil {
 		return err
 	}
@@ -80,7 +81,7 @@ func Act(a *act.Act, r *store.Request, action string) error {
 }
 
 // Report tells the requester how a request of theirs stands, and moves it on.
-func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) error {
+func Report(a *act.Act, r *interlibrarydb.Request, status, reasonUnfilled, note string) error {
 	if err := moveOn(a, r, status); err != nil {
 		return err
 	}
@@ -95,23 +96,23 @@ func Report(a *act.Act, r *store.Request, status, reasonUnfilled, note string) e
 	return queue(a, r, status, iso18626.Message{SupplyingAgencyMessage: m})
 }
 
-func moveOn(a *act.Act, r *store.Request, message string) error {
+func moveOn(a *act.Act, r *interlibrarydb.Request, message string) error {
 	next, err := exchange.Next(r.Stage, message)
 	if err != nil {
 		return problem.Newf(problem.Refused, "%s.", err)
 	}
 	r.Stage, r.MovedAt = next, a.Now
 	a.Touch(event.Interlibrary)
-	return a.Tx.MoveRequest(r)
+	return interlibrarydb.MoveRequest(a.Tx, r)
 }
 
-func queue(a *act.Act, r *store.Request, kind string, m iso18626.Message) error {
+func queue(a *act.Act, r *interlibrarydb.Request, kind string, m iso18626.Message) error {
 	body, err := iso18626.Write(m)
 	if err != nil {
 		return err
 	}
-	e := store.Exchange{RequestID: r.ID, Outgoing: true, Kind: kind, Body: string(body), State: "queued", At: a.Now}
-	if err := a.Tx.AddExchange(&e); err != nil {
+	e := interlibrarydb.Exchange{RequestID: r.ID, Outgoing: true, Kind: kind, Body: string(body), State: "queued", At: a.Now}
+	if err := interlibrarydb.AddExchange(a.Tx, &e); err != nil {
 		return err
 	}
 	return a.Enqueue(SendArgs{e.ID})
@@ -119,7 +120,7 @@ func queue(a *act.Act, r *store.Request, kind string, m iso18626.Message) error 
 
 // Completed closes a partner's request when the item they had comes back here, in the same scan.
 func Completed(a *act.Act, request int64) error {
-	r, err := a.Tx.RequestLocked(request)
+	r, err := interlibrarydb.RequestLocked(a.Tx, request)
 	if err != nil || r == nil {
 		return err
 	}
@@ -140,7 +141,7 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 
 // Work sends a message unless an earlier one of the same request still waits, so that order is kept.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	e, url, earlier, err := s.House.Store.QueuedExchange(ctx, job.Args.Exchange)
+	e, url, earlier, err := interlibrarydb.QueuedExchange(ctx, s.House.Store, job.Args.Exchange)
 	if err != nil || e == nil {
 		return err
 	}
@@ -150,13 +151,13 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	defer s.House.Live.Changed("", event.Interlibrary)
 	ok, problem, err := post(ctx, s.House, url, e.Body)
 	if err != nil {
-		return errors.Join(err, s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, "queued", err.Error()))
+		return errors.Join(err, interlibrarydb.ExchangeTried(context.WithoutCancel(ctx), s.House.Store, e.ID, "queued", err.Error()))
 	}
 	state := "sent"
 	if !ok {
 		state = "refused"
 	}
-	return s.House.Store.ExchangeTried(context.WithoutCancel(ctx), e.ID, state, problem)
+	return interlibrarydb.ExchangeTried(context.WithoutCancel(ctx), s.House.Store, e.ID, state, problem)
 }
 
 func post(ctx context.Context, h *act.House, url, body string) (ok bool, problem string, err error) {
@@ -182,10 +183,10 @@ func post(ctx context.Context, h *act.House, url, body string) (ok bool, problem
 }
 
 // Who gives the partner who knows a secret. It is asked before anything else of a message is read.
-func Who(ctx context.Context, h *act.House, secret string) (*store.Partner, error) {
-	var p *store.Partner
+func Who(ctx context.Context, h *act.House, secret string) (*interlibrarydb.Partner, error) {
+	var p *interlibrarydb.Partner
 	err := h.Store.Read(ctx, func(tx *store.Tx) (err error) {
-		p, err = tx.PartnerBySecret(secret)
+		p, err = interlibrarydb.PartnerBySecret(tx, secret)
 		return err
 	})
 	if err == nil && p == nil {
@@ -195,7 +196,7 @@ func Who(ctx context.Context, h *act.House, secret string) (*store.Partner, erro
 }
 
 // Incoming takes a message from a partner, and gives the confirmation.
-func Incoming(a *act.Act, p *store.Partner, m *iso18626.Message, body string) (iso18626.Message, error) {
+func Incoming(a *act.Act, p *interlibrarydb.Partner, m *iso18626.Message, body string) (iso18626.Message, error) {
 	if m.Header() == nil {
 		return iso18626.Message{}, problem.Newf(problem.Invalid, "A confirmation is no message by itself.")
 	}
@@ -210,7 +211,7 @@ func Incoming(a *act.Act, p *store.Partner, m *iso18626.Message, body string) (i
 	return m.Confirm(a.Now, says), nil
 }
 
-func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error {
+func take(a *act.Act, p *interlibrarydb.Partner, m *iso18626.Message, body string) error {
 	if m.Request != nil {
 		return asked(a, p, m.Request, body)
 	}
@@ -223,7 +224,7 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	} else {
 		message = m.RequestingAgencyMessage.Action
 	}
-	r, err := a.Tx.RequestByNumber(role, p.ID, m.Header().RequestingRequestID)
+	r, err := interlibrarydb.RequestByNumber(a.Tx, role, p.ID, m.Header().RequestingRequestID)
 	if err != nil {
 		return err
 	}
@@ -257,7 +258,7 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	if err := moveOn(a, r, message); err != nil {
 		return err
 	}
-	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received",
+	if err := interlibrarydb.AddExchange(a.Tx, &interlibrarydb.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received",
 		At: a.Now}); err != nil {
 		return err
 	}
@@ -269,11 +270,11 @@ func take(a *act.Act, p *store.Partner, m *iso18626.Message, body string) error 
 	return nil
 }
 
-func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error {
+func asked(a *act.Act, p *interlibrarydb.Partner, q *iso18626.Request, body string) error {
 	if q.Bibliographic.Title == "" {
 		return problem.Newf(problem.Invalid, "The request names no title.")
 	}
-	r := store.Request{
+	r := interlibrarydb.Request{
 		Number:    q.Header.RequestingRequestID,
 		Role:      exchange.Supplying,
 		PartnerID: p.ID,
@@ -294,14 +295,14 @@ func asked(a *act.Act, p *store.Partner, q *iso18626.Request, body string) error
 	if d, err := calendar.ParseDate(first(q.Service.NeedBefore, 10)); err == nil {
 		r.NeededBy = store.Column(d)
 	}
-	known, err := a.Tx.RequestByNumber(r.Role, p.ID, r.Number)
+	known, err := interlibrarydb.RequestByNumber(a.Tx, r.Role, p.ID, r.Number)
 	if err != nil || known != nil {
 		return err // said twice
 	}
-	if err := a.Tx.AddRequest(&r); err != nil {
+	if err := interlibrarydb.AddRequest(a.Tx, &r); err != nil {
 		return err
 	}
-	if err := a.Tx.AddExchange(&store.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received",
+	if err := interlibrarydb.AddExchange(a.Tx, &interlibrarydb.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received",
 		At: a.Now}); err != nil {
 		return err
 	}

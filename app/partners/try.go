@@ -10,7 +10,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/formats/iso18626"
 	"nevrin/formats/sru"
-	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 )
 
 // Tried is how a partner answered when they were tried.
@@ -23,10 +23,10 @@ type Tried struct {
 // Try searches a partner's catalogue for nothing in particular and sends them a message about a request that there is not,
 // which they confirm or refuse; neither changes anything anywhere.
 func Try(ctx context.Context, h *act.House, who act.Actor, id int64) (*Tried, error) {
-	var p *store.Partner
+	var p *interlibrarydb.Partner
 	var body []byte
 	_, err := act.Look(ctx, h, who, func(a *act.Act) (_ struct{}, err error) {
-		if p, err = a.Tx.PartnerByID(id); err != nil || p == nil {
+		if p, err = interlibrarydb.PartnerByID(a.Tx, id); err != nil || p == nil {
 			return struct{}{}, err
 		}
 		body, err = iso18626.Write(iso18626.Message{RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{

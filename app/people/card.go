@@ -19,6 +19,11 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
 )
 
 // Card is a patron as the desk sees them.
@@ -130,7 +135,7 @@ func Open(a *act.Act, id int64) (*Card, error) {
 	if err := InHand(a, id); err != nil {
 		return nil, err
 	}
-	facts, err := a.Tx.CardFacts(id, "")
+	facts, err := deskdb.FactsOfCard(a.Tx, id, "")
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +148,7 @@ func Open(a *act.Act, id int64) (*Card, error) {
 
 // OpenByNumber gives the card of a patron by card number; nil where nobody has it.
 func OpenByNumber(a *act.Act, number string) (*Card, error) {
-	facts, err := a.Tx.CardFacts(0, number)
+	facts, err := deskdb.FactsOfCard(a.Tx, 0, number)
 	if err != nil || facts == nil {
 		return nil, err
 	}
@@ -151,7 +156,7 @@ func OpenByNumber(a *act.Act, number string) (*Card, error) {
 	return show(a, facts), nil
 }
 
-func show(a *act.Act, facts *store.CardFacts) *Card {
+func show(a *act.Act, facts *deskdb.CardFacts) *Card {
 	p := facts.Patron
 	c := &Card{
 		ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
@@ -202,7 +207,7 @@ type Note struct {
 }
 
 // notes adds what is noted on the card, and which details are due.
-func (c *Card) notes(a *act.Act, facts *store.CardFacts) {
+func (c *Card) notes(a *act.Act, facts *deskdb.CardFacts) {
 	for _, n := range facts.Notes {
 		note := Note{ID: n.ID, Kind: n.Kind, Text: n.Text, At: n.At, Loud: true}
 		for _, choice := range a.Network.Choices {
@@ -238,7 +243,7 @@ func listed(texts []string) []string {
 }
 
 // rules adds what rules say of the patron, whatever is lent.
-func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
+func (c *Card) rules(a *act.Act, facts *deskdb.CardFacts) {
 	p := facts.Patron
 	at := rulebook.Situate(a.Who.Branch, "", "", "", p.Class)
 	terms := a.Book.Decide(at, nil)
@@ -267,7 +272,7 @@ func (c *Card) rules(a *act.Act, facts *store.CardFacts) {
 	}
 }
 
-func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
+func (c *Card) loans(a *act.Act, rows []loansdb.LoanShown) {
 	var accrued money.Amount
 	defer func() {
 		if accrued > 0 {
@@ -294,7 +299,7 @@ func (c *Card) loans(a *act.Act, rows []store.LoanShown) {
 }
 
 // ShowLoan writes an open loan for people.
-func ShowLoan(a *act.Act, l *store.LoanShown) Line {
+func ShowLoan(a *act.Act, l *loansdb.LoanShown) Line {
 	b := a.Network.Timetable.Branches[l.BranchCode].Branch
 	due := l.Due()
 	line := Line{
@@ -316,7 +321,7 @@ func ShowLoan(a *act.Act, l *store.LoanShown) Line {
 	return line
 }
 
-func (c *Card) holds(a *act.Act, rows []store.HoldShown) {
+func (c *Card) holds(a *act.Act, rows []holdsdb.HoldShown) {
 	for k := range rows {
 		h := &rows[k]
 		held := Held{
@@ -342,7 +347,7 @@ func (c *Card) holds(a *act.Act, rows []store.HoldShown) {
 }
 
 // SayHold says how a hold stands.
-func SayHold(a *act.Act, h *store.Hold) string {
+func SayHold(a *act.Act, h *holdsdb.Hold) string {
 	place := a.Network.BranchName(h.Pickup)
 	text := ""
 	switch h.State {
@@ -369,7 +374,7 @@ func SayHold(a *act.Act, h *store.Hold) string {
 }
 
 // Borrower is what is known of a patron as somebody who borrows; what they have on loan is added by who counts it.
-func Borrower(a *act.Act, p *store.Patron) loan.Borrower {
+func Borrower(a *act.Act, p *peopledb.Patron) loan.Borrower {
 	b := loan.Borrower{
 		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
 		Disputed: money.Amount(p.Disputed), Invoiced: p.Institution, Year: loan.YearOf(p.SchoolYear),
@@ -399,10 +404,10 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 	at := rulebook.Situate(a.Who.Branch, "", "", "", p.Class)
 	terms := a.Book.Decide(at, nil)
 	to := loan.Extended(until, a.Today(), terms.Value(rulebook.MembershipLength).Number())
-	a.Tx.CardUntil(id, to.UTC())
+	peopledb.CardUntil(a.Tx, id, to.UTC())
 	a.Tell(event.Event{Kind: event.CardExtended, Patron: id, Detail: event.Detail{Day: &to}})
 	trace := a.Book.Why(at, nil, rulebook.MembershipCharge)
-	charge := store.Entry{
+	charge := accountsdb.Entry{
 		PatronID: id,
 		Amount:   int64(terms.Value(rulebook.MembershipCharge).Amount()),
 		About:    ledger.AboutMembership,

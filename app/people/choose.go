@@ -6,6 +6,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/person"
 	"nevrin/store"
+	"nevrin/store/peopledb"
 )
 
 // Ways are by what way somebody is told of what.
@@ -14,7 +15,7 @@ type Ways struct {
 	Overdue   person.Way `json:"overdue" enum:",mail,phone,letter" doc:"Empty: by mail where there is an address"`
 }
 
-func waysOf(p *store.Patron) Ways {
+func waysOf(p *peopledb.Patron) Ways {
 	w := Notices(p)
 	return Ways{HoldReady: w[person.HoldReady], Overdue: w[person.Overdue]}
 }
@@ -35,7 +36,7 @@ func ChooseWays(a *act.Act, id int64, w Ways) (*Card, error) {
 	if wrong := ways.Check(&r); len(wrong) > 0 {
 		return nil, wrongly(wrong)
 	}
-	a.Tx.KeepNotices(id, store.JSON(&ways))
+	peopledb.KeepNotices(a.Tx, id, store.JSON(&ways))
 	a.Tell(event.Event{Kind: event.NoticesChosen, Patron: id})
 	return Open(a, id)
 }
@@ -45,7 +46,7 @@ func Confirm(a *act.Act, id int64) (*Card, error) {
 	if _, err := Locked(a, id); err != nil {
 		return nil, err
 	}
-	a.Tx.Confirmed(id, a.Today().UTC())
+	peopledb.Confirmed(a.Tx, id, a.Today().UTC())
 	a.Tell(event.Event{Kind: event.DetailsConfirmed, Patron: id})
 	return Open(a, id)
 }
@@ -62,7 +63,7 @@ func TakeOn(a *act.Act, id int64) (*Card, error) {
 	if _, err := a.Network.OpenBranch(a.Who.Branch); err != nil {
 		return nil, err
 	}
-	a.Tx.MoveHome(id, a.Who.Branch)
+	peopledb.MoveHome(a.Tx, id, a.Who.Branch)
 	a.Tell(event.Event{Kind: event.RecordChanged, Patron: id, Detail: event.Detail{Is: "branches"}})
 	return Open(a, id)
 }

@@ -7,12 +7,13 @@ import (
 	"nevrin/app/numbers"
 	"nevrin/core/calendar"
 	"nevrin/core/ident"
+	"nevrin/store/peopledb"
 )
 
 // NextCard gives the next free card number of a branch: of its own, or of all branches.
 func NextCard(a *act.Act, branch calendar.Code) (string, error) {
 	return numbers.Next(a, ident.Card, branch, func(number string) (bool, error) {
-		of, err := a.Tx.PatronByCard(number)
+		of, err := peopledb.PatronByCard(a.Tx, number)
 		return of != nil, err
 	})
 }
@@ -20,7 +21,7 @@ func NextCard(a *act.Act, branch calendar.Code) (string, error) {
 // Stranger says of a card that is nobody's what is known of it: it has been somebody's, it is one of a library outside, or
 // nothing.
 func Stranger(a *act.Act, scan ident.Scan) (string, error) {
-	former, err := a.Tx.FormerCard(scan.Number)
+	former, err := peopledb.FormerCard(a.Tx, scan.Number)
 	switch {
 	case err != nil:
 		return "", err

@@ -14,6 +14,7 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/peopledb"
 )
 
 // Found is a patron found by words.
@@ -44,7 +45,7 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	if sought.Born != nil {
 		born = store.Column(*sought.Born)
 	}
-	rows, next, err := a.Tx.FindPatrons(sought, born, a.Who.Branch, page)
+	rows, next, err := peopledb.FindPatrons(a.Tx, sought, born, a.Who.Branch, page)
 	if err != nil {
 		return nil, page, err
 	}
@@ -63,21 +64,21 @@ func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error
 	return out, next, err
 }
 
-func byOldCard(a *act.Act, text string) (*store.Patron, error) {
+func byOldCard(a *act.Act, text string) (*peopledb.Patron, error) {
 	scan := a.Network.Numbers.Read(text)
 	if scan.Kind != ident.Card {
 		return nil, nil
 	}
-	id, err := a.Tx.FormerCard(scan.Number)
+	id, err := peopledb.FormerCard(a.Tx, scan.Number)
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronByCard(scan.Number)
+	p, err := peopledb.PatronByCard(a.Tx, scan.Number)
 	if id != 0 && err == nil {
-		p, err = a.Tx.PatronByID(id)
+		p, err = peopledb.PatronByID(a.Tx, id)
 	}
 	if p != nil && p.MergedInto != nil && err == nil {
-		p, err = a.Tx.PatronByID(*p.MergedInto)
+		p, err = peopledb.PatronByID(a.Tx, *p.MergedInto)
 	}
 	if p != nil && p.ForgottenAt != nil {
 		return nil, err
@@ -86,7 +87,7 @@ func byOldCard(a *act.Act, text string) (*store.Patron, error) {
 }
 
 // Show gives a patron as one that was found.
-func Show(a *act.Act, p *store.Patron) Found {
+func Show(a *act.Act, p *peopledb.Patron) Found {
 	f := Found{
 		p.ID, p.Card, p.LegalName, a.Network.ClassName("patron", p.Class), a.Network.BranchName(p.BranchCode),
 		p.Standing, "", address(p), PickupOf(p),
@@ -100,7 +101,7 @@ func Show(a *act.Act, p *store.Patron) Found {
 	return f
 }
 
-func address(p *store.Patron) string {
+func address(p *peopledb.Patron) string {
 	line := strings.Join(strings.FieldsFunc(p.Address, func(r rune) bool { return r == '\n' || r == '\r' }), ", ")
 	town := p.Town
 	if strings.Contains(strings.ToLower(line), strings.ToLower(town)) {
@@ -113,7 +114,7 @@ func address(p *store.Patron) string {
 }
 
 // InUse gives a patron on whose card things may be placed or asked for; a problem where it is not in use.
-func InUse(p *store.Patron) (*store.Patron, error) {
+func InUse(p *peopledb.Patron) (*peopledb.Patron, error) {
 	if p == nil {
 		return nil, problem.NoSuch("patron")
 	}
@@ -140,13 +141,13 @@ func Classify(a *act.Act, id int64, class string) error {
 	if err != nil {
 		return err
 	}
-	a.Tx.ClassifyPatron(id, class)
+	peopledb.ClassifyPatron(a.Tx, id, class)
 	a.Tell(event.Event{Kind: event.PatronClassed, Patron: id, Detail: event.Detail{Was: p.Class, Is: class}})
 	return nil
 }
 
 // PickupOf is where a patron fetches what they wait for, unless they say otherwise.
-func PickupOf(p *store.Patron) calendar.Code {
+func PickupOf(p *peopledb.Patron) calendar.Code {
 	if p.Pickup != nil && *p.Pickup != "" {
 		return *p.Pickup
 	}

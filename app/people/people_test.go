@@ -14,6 +14,7 @@ import (
 	"nevrin/app/history"
 	"nevrin/app/people"
 	"nevrin/store"
+	"nevrin/store/stockdb"
 	"nevrin/testkit"
 )
 
@@ -90,7 +91,7 @@ func TestTitlesSayWhereTheyAre(t *testing.T) {
 	name := testkit.Text(t, h, "SELECT t.name FROM titles t JOIN items i ON i.title_id = t.id WHERE i.barcode = ?", item)
 	find := func() catalogue.Title {
 		for _, f := range testkit.Do(t, h, jory, func(a *act.Act) ([]catalogue.Title, error) {
-			list, err := catalogue.FindTitles(a, store.TitleSearch{Words: name}, store.Page{})
+			list, err := catalogue.FindTitles(a, stockdb.TitleSearch{Words: name}, store.Page{})
 			return list.Rows, err
 		}) {
 			if f.Name == name && f.Here > 0 || f.Name == name {

@@ -13,6 +13,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/store"
+	"nevrin/store/peopledb"
 )
 
 // Bounds of a photograph: it is shown small.
@@ -49,7 +50,7 @@ func TakePhoto(a *act.Act, id int64, in Picture) (*Card, error) {
 	if _, _, err := image.Decode(bytes.NewReader(in.Picture)); err != nil {
 		return nil, problem.Newf(problem.Invalid, "This picture is incomplete. Take or choose it again.")
 	}
-	a.Tx.KeepPhoto(id, store.Photo{Kind: "image/" + form, Picture: in.Picture}, a.Now)
+	peopledb.KeepPhoto(a.Tx, id, peopledb.Photo{Kind: "image/" + form, Picture: in.Picture}, a.Now)
 	a.Tell(event.Event{Kind: event.PhotoTaken, Patron: id})
 	return Open(a, id)
 }
@@ -63,20 +64,20 @@ func DropPhoto(a *act.Act, id int64) (*Card, error) {
 	if p.PhotoAt == nil {
 		return nil, problem.Newf(problem.Refused, "There is no photograph on this record.")
 	}
-	a.Tx.DropPhoto(id)
+	peopledb.DropPhoto(a.Tx, id)
 	a.Tell(event.Event{Kind: event.PhotoDropped, Patron: id})
 	return Open(a, id)
 }
 
 // Photo gives the photograph of a patron to who may see them.
-func Photo(a *act.Act, id int64) (*store.Photo, error) {
+func Photo(a *act.Act, id int64) (*peopledb.Photo, error) {
 	if err := InHand(a, id); err != nil {
 		return nil, err
 	}
 	if !a.Network.Settled.Counter.Photos {
 		return nil, problem.NoSuch("photograph")
 	}
-	p, err := a.Tx.PhotoOf(id)
+	p, err := peopledb.PhotoOf(a.Tx, id)
 	if err == nil && p == nil {
 		err = problem.NoSuch("photograph")
 	}
@@ -84,14 +85,14 @@ func Photo(a *act.Act, id int64) (*store.Photo, error) {
 }
 
 // noPhoto tells why no photograph of a patron is kept; empty: it may be.
-func noPhoto(a *act.Act, p *store.Patron) string {
+func noPhoto(a *act.Act, p *peopledb.Patron) string {
 	born := store.DateOf(p.Born)
 	minor := born != nil && loan.AgeOn(*born, a.Today()) < loan.AdultFrom
 	return person.NoPhoto(a.Network.Settled.Counter.Photos, minor, p.Photo)
 }
 
 // pictureOf is where the photograph of a patron is, another place for each one taken; empty: there is none to be seen.
-func pictureOf(a *act.Act, p *store.Patron) string {
+func pictureOf(a *act.Act, p *peopledb.Patron) string {
 	if p.PhotoAt == nil || !a.Network.Settled.Counter.Photos {
 		return ""
 	}

@@ -14,7 +14,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/people"
 	"nevrin/core/role"
-	"nevrin/store"
+	"nevrin/store/peopledb"
 	"nevrin/testkit"
 )
 
@@ -41,8 +41,8 @@ func TestPhotographs(t *testing.T) {
 			return people.TakePhoto(a, patron, people.Picture{Picture: data})
 		})
 	}
-	see := func(who act.Actor, patron int64) (*store.Photo, error) {
-		return testkit.Try(w.House, who, func(a *act.Act) (*store.Photo, error) { return people.Photo(a, patron) })
+	see := func(who act.Actor, patron int64) (*peopledb.Photo, error) {
+		return testkit.Try(w.House, who, func(a *act.Act) (*peopledb.Photo, error) { return people.Photo(a, patron) })
 	}
 	answer := func(who act.Actor, patron int64, is string) error {
 		_, err := testkit.Try(w.House, who, func(a *act.Act) (*people.Card, error) {
@@ -71,7 +71,7 @@ func TestPhotographs(t *testing.T) {
 	assert.Contains(t, card.Picture, fmt.Sprintf("/api/patrons/%d/photo?of=", p))
 	seen, err := see(here, p)
 	require.NoError(t, err)
-	assert.Equal(t, store.Photo{Kind: "image/jpeg", Picture: good}, *seen)
+	assert.Equal(t, peopledb.Photo{Kind: "image/jpeg", Picture: good}, *seen)
 	_, err = see(volunteer, p)
 	assert.ErrorContains(t, err, "Your role opens patron records by card only. Scan the card first.")
 	other := picture(t, 90, 120, "png")
@@ -79,7 +79,7 @@ func TestPhotographs(t *testing.T) {
 	require.NoError(t, err)
 	seen, err = see(here, p)
 	require.NoError(t, err)
-	assert.Equal(t, store.Photo{Kind: "image/png", Picture: other}, *seen)
+	assert.Equal(t, peopledb.Photo{Kind: "image/png", Picture: other}, *seen)
 
 	_, err = take(child, good)
 	assert.ErrorContains(t, err, "The guardian has to consent. Record their consent to photographs first.")

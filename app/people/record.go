@@ -19,6 +19,9 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/rulebook"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/networkdb"
+	"nevrin/store/peopledb"
 )
 
 // Form is what the form for patrons needs to know.
@@ -140,7 +143,7 @@ func Alike(a *act.Act, r person.Record, class string, but int64) (*Known, error)
 }
 
 func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
-	s := store.Sought{
+	s := peopledb.Sought{
 		Name: strings.Join(
 			person.Plain(r.LegalName),
 			" ",
@@ -153,7 +156,7 @@ func alike(a *act.Act, r person.Record, but int64) ([]Likely, error) {
 	if scan := a.Network.Numbers.Read(r.Card); scan.Kind == ident.Card {
 		s.Card = scan.Number
 	}
-	rows, err := a.Tx.LookAlike(s)
+	rows, err := peopledb.LookAlike(a.Tx, s)
 	if err != nil {
 		return nil, err
 	}
@@ -221,7 +224,7 @@ func Join(a *act.Act, j Joining) (*Written, error) {
 	r := j.Record
 	r.Tidy()
 	// Two stations that register one person at once come after each other: the second finds the first.
-	if err := a.Tx.LockNames("join"); err != nil {
+	if err := peopledb.LockNames(a.Tx, "join"); err != nil {
 		return nil, err
 	}
 	card, err := newCard(a, r.Card, r.Branch, 0)
@@ -232,7 +235,7 @@ func Join(a *act.Act, j Joining) (*Written, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
+	p := &peopledb.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
 	return admit(a, p, r, j)
 }
 
@@ -240,7 +243,7 @@ func Join(a *act.Act, j Joining) (*Written, error) {
 func Complete(a *act.Act, id int64, j Joining) (*Written, error) {
 	r := j.Record
 	r.Tidy()
-	if err := a.Tx.LockNames("join"); err != nil {
+	if err := peopledb.LockNames(a.Tx, "join"); err != nil {
 		return nil, err
 	}
 	p, err := Locked(a, id)
@@ -253,15 +256,15 @@ func Complete(a *act.Act, id int64, j Joining) (*Written, error) {
 			return nil, err
 		}
 		if card != p.Card {
-			a.Tx.ReplaceCard(id, p.Card, card, "temporary card", a.Now)
+			peopledb.ReplaceCard(a.Tx, id, p.Card, card, "temporary card", a.Now)
 		}
 	}
-	a.Tx.KeepStanding(id, string(loan.Active), "", "")
+	peopledb.KeepStanding(a.Tx, id, string(loan.Active), "", "")
 	return admit(a, p, r, j)
 }
 
 // admit writes the record of somebody who is new, looks that they are not here already, and charges what belonging costs.
-func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, error) {
+func admit(a *act.Act, p *peopledb.Patron, r person.Record, j Joining) (*Written, error) {
 	id := p.ID
 	likely, err := alike(a, r, id)
 	if err != nil {
@@ -293,13 +296,13 @@ func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, e
 			return nil, err
 		}
 	}
-	a.Tx.PutPatron(p)
+	peopledb.PutPatron(a.Tx, p)
 	a.Tell(event.Event{Kind: event.Joined, Patron: id})
 	if err := agree(a, p, Consenting{Answers: j.Agreed}); err != nil {
 		return nil, err
 	}
 	trace := a.Book.Why(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil, rulebook.MembershipCharge)
-	charge := store.Entry{
+	charge := accountsdb.Entry{
 		PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: ledger.AboutMembership,
 		Why: store.JSON(&trace),
 	}
@@ -310,8 +313,8 @@ func admit(a *act.Act, p *store.Patron, r person.Record, j Joining) (*Written, e
 }
 
 // together puts somebody new into the household of another, who gets one if they have none.
-func together(a *act.Act, p *store.Patron, with int64) error {
-	other, err := a.Tx.PatronLocked(with)
+func together(a *act.Act, p *peopledb.Patron, with int64) error {
+	other, err := peopledb.PatronLocked(a.Tx, with)
 	if err != nil {
 		return err
 	}
@@ -320,11 +323,11 @@ func together(a *act.Act, p *store.Patron, with int64) error {
 	}
 	if other.HouseholdID == nil {
 		words := strings.Fields(other.LegalName)
-		household, err := a.Tx.AddHousehold(words[len(words)-1])
+		household, err := peopledb.AddHousehold(a.Tx, words[len(words)-1])
 		if err != nil {
 			return err
 		}
-		a.Tx.JoinHousehold(other.ID, household)
+		peopledb.JoinHousehold(a.Tx, other.ID, household)
 		other.HouseholdID = &household
 	}
 	p.HouseholdID = other.HouseholdID
@@ -340,14 +343,14 @@ func newCard(a *act.Act, number string, branch calendar.Code, patron int64) (str
 	if wrong != "" {
 		return "", problem.Newf(problem.Invalid, "%s", wrong)
 	}
-	taken, err := a.Tx.PatronByCard(card)
+	taken, err := peopledb.PatronByCard(a.Tx, card)
 	if err != nil {
 		return "", err
 	}
 	if taken != nil && taken.ID != patron {
 		return "", problem.Newf(problem.Refused, "%s is already the card of %s.", card, taken.LegalName)
 	}
-	former, err := a.Tx.FormerCard(card)
+	former, err := peopledb.FormerCard(a.Tx, card)
 	if err != nil {
 		return "", err
 	}
@@ -358,7 +361,7 @@ func newCard(a *act.Act, number string, branch calendar.Code, patron int64) (str
 }
 
 // write checks a record and puts it into a patron's row.
-func write(a *act.Act, p *store.Patron, r person.Record) error {
+func write(a *act.Act, p *peopledb.Patron, r person.Record) error {
 	guarding, err := guardingOf(a, p.ID, r.Guardian)
 	if err != nil {
 		return err
@@ -391,7 +394,7 @@ func write(a *act.Act, p *store.Patron, r person.Record) error {
 }
 
 // Put puts a record into a patron's row.
-func Put(p *store.Patron, r person.Record) {
+func Put(p *peopledb.Patron, r person.Record) {
 	p.LegalName, p.PreferredName, p.ShelfName, p.Institution = r.LegalName, r.PreferredName, r.ShelfName, r.Institution
 	if p.ShelfName == "" {
 		p.ShelfName = person.Shelf(p.Name(), p.ID)
@@ -417,13 +420,13 @@ func ClassFor(a *act.Act, branch calendar.Code, age *int) string {
 }
 
 func offersMark(a *act.Act, name string) bool {
-	return slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
+	return slices.ContainsFunc(a.Network.Choices, func(c networkdb.Choice) bool {
 		return c.List == "mark" && c.Name == name && !c.Retired
 	})
 }
 
 // Notices are by what way a patron wants to be told of what.
-func Notices(p *store.Patron) person.Ways {
+func Notices(p *peopledb.Patron) person.Ways {
 	ways := person.Ways{}
 	if len(p.Notices) > 0 {
 		_ = json.Unmarshal(p.Notices, &ways) // what is kept has been checked
@@ -451,7 +454,7 @@ func guardingOf(a *act.Act, patron, guardian int64) (*person.Guarding, error) {
 	if guardian == 0 {
 		return nil, nil
 	}
-	g, err := a.Tx.PatronByID(guardian)
+	g, err := peopledb.PatronByID(a.Tx, guardian)
 	if err != nil {
 		return nil, err
 	}
@@ -467,14 +470,14 @@ func Record(a *act.Act, id int64) (*Written, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronByID(id)
+	p, err := peopledb.PatronByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
 	w := &Written{Card: card, Record: RecordOf(p), Revision: p.Revision, Members: []Member{}}
 	w.Minor = w.Record.Minor(a.Today())
 	if p.GuardianID != nil {
-		g, err := a.Tx.PatronByID(*p.GuardianID)
+		g, err := peopledb.PatronByID(a.Tx, *p.GuardianID)
 		if err != nil {
 			return nil, err
 		}
@@ -483,7 +486,7 @@ func Record(a *act.Act, id int64) (*Written, error) {
 	if p.HouseholdID == nil {
 		return w, nil
 	}
-	rows, err := a.Tx.Household(*p.HouseholdID)
+	rows, err := peopledb.Household(a.Tx, *p.HouseholdID)
 	for k := range rows {
 		if rows[k].ID != id {
 			w.Members = append(w.Members, Member{Show(a, &rows[k]), rows[k].AnswersForAll})
@@ -493,7 +496,7 @@ func Record(a *act.Act, id int64) (*Written, error) {
 }
 
 // RecordOf is a patron's row as a record.
-func RecordOf(p *store.Patron) person.Record {
+func RecordOf(p *peopledb.Patron) person.Record {
 	r := person.Record{
 		LegalName: p.LegalName, PreferredName: p.PreferredName, ShelfName: p.ShelfName, Institution: p.Institution,
 		Born: store.DateOf(p.Born), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
@@ -543,9 +546,9 @@ func Change(a *act.Act, id int64, c Changing) (*Written, error) {
 	if err := write(a, p, r); err != nil {
 		return nil, err
 	}
-	a.Tx.PutPatron(p)
+	peopledb.PutPatron(a.Tx, p)
 	if c.ForHousehold && p.HouseholdID != nil && p.Address != was.Address {
-		a.Tx.MoveHousehold(*p.HouseholdID, &was, p)
+		peopledb.MoveHousehold(a.Tx, *p.HouseholdID, &was, p)
 	}
 	a.Tell(
 		event.Event{
@@ -596,6 +599,6 @@ type Town struct {
 
 // TownOf gives the town that most people here have under a postal code.
 func TownOf(a *act.Act, postal string) (*Town, error) {
-	town, err := a.Tx.TownOf(strings.ToUpper(strings.Join(strings.Fields(postal), " ")))
+	town, err := peopledb.TownOf(a.Tx, strings.ToUpper(strings.Join(strings.Fields(postal), " ")))
 	return &Town{town}, err
 }

@@ -7,7 +7,9 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/person"
 	"nevrin/core/sight"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/keepingdb"
+	"nevrin/store/staffdb"
 )
 
 // Seen keeps that somebody opened a patron's record, or searched for patrons by words.
@@ -16,7 +18,7 @@ func Seen(a *act.Act, kind string, patron int64, words string) {
 	if a.Who.ID == 0 {
 		return
 	}
-	a.Tx.Read(store.Reading{
+	keepingdb.Read(a.Tx, keepingdb.Reading{
 		Kind: kind, Staff: a.Who.ID, Branch: a.Who.Branch, Patron: patron, Words: words, At: a.Now,
 	})
 }
@@ -58,12 +60,12 @@ func TooManyCards(a *act.Act) (bool, error) {
 	if !sight.NeedsCard(a.Who.Role) {
 		return false, nil
 	}
-	n, err := a.Tx.CardScanned(a.Who.ID)
+	n, err := staffdb.CardScanned(a.Tx, a.Who.ID)
 	return n > sight.CardsAtOnce, err
 }
 
 // reduce takes from a card what the actor's role does not see.
-func (c *Card) reduce(a *act.Act, facts *store.CardFacts) {
+func (c *Card) reduce(a *act.Act, facts *deskdb.CardFacts) {
 	if sight.OfPatron(a.Who.Role) == sight.Whole {
 		return
 	}

@@ -15,11 +15,14 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/staffdb"
 )
 
 // Locked gives a patron who is locked and has not been forgotten.
-func Locked(a *act.Act, id int64) (*store.Patron, error) {
-	p, err := a.Tx.PatronLocked(id)
+func Locked(a *act.Act, id int64) (*peopledb.Patron, error) {
+	p, err := peopledb.PatronLocked(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -32,7 +35,7 @@ func Locked(a *act.Act, id int64) (*store.Patron, error) {
 }
 
 // merged says of a record that has been merged into another that nothing new is of it.
-func merged(p *store.Patron) error {
+func merged(p *peopledb.Patron) error {
 	return problem.Newf(problem.Refused, "The record of card %s has been merged into another. Open that one.", p.Card)
 }
 
@@ -56,7 +59,7 @@ func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
 	if s.Standing == loan.Active {
 		s.Reason = ""
 	}
-	a.Tx.KeepStanding(id, string(s.Standing), s.Reason, s.Stopped)
+	peopledb.KeepStanding(a.Tx, id, string(s.Standing), s.Reason, s.Stopped)
 	a.Tell(event.Event{Kind: event.StandingChanged, Patron: id, Detail: event.Detail{
 		Was: sayStanding(p.Standing, p.Stopped), Is: sayStanding(s.Standing, s.Stopped), Reason: s.Reason,
 	}})
@@ -97,8 +100,8 @@ func Replace(a *act.Act, id int64, r Replacing) (*Card, error) {
 	if card == p.Card {
 		return nil, problem.Newf(problem.Refused, "This is already their card.")
 	}
-	a.Tx.ReplaceCard(id, p.Card, card, strings.TrimSpace(r.Why), a.Now)
-	a.Tx.EndPatronSessions(id) // whoever has found the old card may be signed in with it
+	peopledb.ReplaceCard(a.Tx, id, p.Card, card, strings.TrimSpace(r.Why), a.Now)
+	peopledb.EndPatronSessions(a.Tx, id) // whoever has found the old card may be signed in with it
 	a.Tell(event.Event{Kind: event.CardReplaced, Patron: id, Detail: event.Detail{Reason: strings.TrimSpace(r.Why)}})
 	return Open(a, id)
 }
@@ -115,7 +118,7 @@ const pinSize = 6
 func TriesOf(card string) string { return "card " + card }
 
 // PINWrong tells what is wrong with a new PIN for a patron; empty: nothing.
-func PINWrong(pin string, p *store.Patron) string {
+func PINWrong(pin string, p *peopledb.Patron) string {
 	var born *calendar.Date
 	if p.Born != nil {
 		born = new(calendar.DateOf(*p.Born))
@@ -144,9 +147,9 @@ func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 }
 
 // FirstPIN gives somebody whose record has just been made the PIN that they chose. It must have been looked at by PINWrong.
-func FirstPIN(a *act.Act, p *store.Patron, pin string) error { return keepPIN(a, p, pin) }
+func FirstPIN(a *act.Act, p *peopledb.Patron, pin string) error { return keepPIN(a, p, pin) }
 
-func keepPIN(a *act.Act, p *store.Patron, pin string) error {
+func keepPIN(a *act.Act, p *peopledb.Patron, pin string) error {
 	places := staff.OfStaff
 	if a.Who.ID == 0 { // patrons by themselves
 		places = staff.OfPatrons
@@ -155,8 +158,8 @@ func keepPIN(a *act.Act, p *store.Patron, pin string) error {
 	if err != nil {
 		return err
 	}
-	a.Tx.KeepPIN(p.ID, hash)
-	a.Tx.FreeTries(TriesOf(p.Card)) // whoever was locked out is let in with the new one
+	peopledb.KeepPIN(a.Tx, p.ID, hash)
+	staffdb.FreeTries(a.Tx, TriesOf(p.Card)) // whoever was locked out is let in with the new one
 	a.Tell(event.Event{Kind: event.PINSet, Patron: p.ID})
 	return nil
 }
@@ -176,7 +179,7 @@ func AddNote(a *act.Act, id int64, n Noting) (*Card, error) {
 	if n.Text == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter the note.")
 	}
-	if !slices.ContainsFunc(a.Network.Choices, func(c store.Choice) bool {
+	if !slices.ContainsFunc(a.Network.Choices, func(c networkdb.Choice) bool {
 		return c.List == "note" && c.Code == n.Kind && !c.Retired
 	}) {
 		return nil, problem.Newf(
@@ -185,14 +188,14 @@ func AddNote(a *act.Act, id int64, n Noting) (*Card, error) {
 			n.Kind,
 		)
 	}
-	a.Tx.AddNote(id, a.Who.ID, n.Kind, n.Text, a.Now)
+	peopledb.AddNote(a.Tx, id, a.Who.ID, n.Kind, n.Text, a.Now)
 	a.Tell(event.Event{Kind: event.CardNoted, Patron: id, Detail: event.Detail{About: n.Kind}})
 	return Open(a, id)
 }
 
 // EndNote takes a note off a card; the record keeps that it was there.
 func EndNote(a *act.Act, note int64) (*Card, error) {
-	patron, kind, _, err := a.Tx.NoteRow(note)
+	patron, kind, _, err := peopledb.NoteRow(a.Tx, note)
 	if err != nil {
 		return nil, err
 	}
@@ -202,14 +205,14 @@ func EndNote(a *act.Act, note int64) (*Card, error) {
 	if _, err := Locked(a, patron); err != nil {
 		return nil, err
 	}
-	_, _, open, err := a.Tx.NoteRow(note)
+	_, _, open, err := peopledb.NoteRow(a.Tx, note)
 	if err != nil {
 		return nil, err
 	}
 	if !open {
 		return nil, problem.Newf(problem.Refused, "This note is already removed.")
 	}
-	a.Tx.EndNote(note, a.Now)
+	peopledb.EndNote(a.Tx, note, a.Now)
 	a.Tell(event.Event{Kind: event.CardNoteOff, Patron: patron, Detail: event.Detail{About: kind}})
 	return Open(a, patron)
 }
@@ -240,7 +243,7 @@ func Consent(a *act.Act, id int64, c Consenting) (*Card, error) {
 	return Open(a, id)
 }
 
-func agree(a *act.Act, p *store.Patron, c Consenting) error {
+func agree(a *act.Act, p *peopledb.Patron, c Consenting) error {
 	given := map[person.Consent]bool{
 		person.OlderReader: p.OlderReader != nil, person.Photo: p.Photo != nil, person.Internet: p.Internet != "",
 	}
@@ -251,7 +254,7 @@ func agree(a *act.Act, p *store.Patron, c Consenting) error {
 			return refused(says, forbidden)
 		}
 		given[one.What] = true
-		a.Tx.KeepConsent(p.ID, a.Who.ID, store.ConsentShown{
+		peopledb.KeepConsent(a.Tx, p.ID, a.Who.ID, peopledb.ConsentShown{
 			What: string(one.What), Answer: one.Answer, At: a.Now, Reason: c.Reason, Letter: c.Letter,
 		})
 		a.Tell(event.Event{Kind: event.Consented, Patron: p.ID, Detail: event.Detail{About: string(one.What), Is: one.Answer}})
@@ -266,7 +269,7 @@ func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 		if c.ToAge == nil {
 			continue
 		}
-		rows, err := a.Tx.GrownOut(c.Code, day.AddYears(-*c.ToAge), done, grownPart)
+		rows, err := peopledb.GrownOut(a.Tx, c.Code, day.AddYears(-*c.ToAge), done, grownPart)
 		if err != nil {
 			return done, false, err
 		}
@@ -276,10 +279,10 @@ func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 			if next == p.Class || !classKnown(a, next) {
 				continue
 			}
-			if _, err := a.Tx.PatronLocked(p.ID); err != nil {
+			if _, err := peopledb.PatronLocked(a.Tx, p.ID); err != nil {
 				return done, false, err
 			}
-			a.Tx.ClassifyPatron(p.ID, next)
+			peopledb.ClassifyPatron(a.Tx, p.ID, next)
 			a.Tell(
 				event.Event{
 					Kind:   event.PatronClassed,
@@ -299,5 +302,5 @@ func Grow(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 const grownPart = 500
 
 func classKnown(a *act.Act, code string) bool {
-	return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == "patron" && c.Code == code })
+	return slices.ContainsFunc(a.Network.Classes, func(c networkdb.Class) bool { return c.Kind == "patron" && c.Code == code })
 }

@@ -6,6 +6,8 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/ident"
 	"nevrin/core/sight"
+	"nevrin/store/peopledb"
+	"nevrin/store/stockdb"
 )
 
 // Read is what a text turned out to be.
@@ -31,7 +33,7 @@ func Text(a *act.Act, text string) (*Read, error) {
 		if sight.NeedsCard(a.Who.Role) { // whose card it is they are told at the desk, which counts how many they scan
 			return r, nil
 		}
-		p, err := a.Tx.PatronByCard(scan.Number)
+		p, err := peopledb.PatronByCard(a.Tx, scan.Number)
 		if err != nil {
 			return nil, err
 		}
@@ -41,7 +43,7 @@ func Text(a *act.Act, text string) (*Read, error) {
 		}
 		r.Patron = p.ID
 	case ident.Item:
-		items, err := a.Tx.OneItem(0, scan.Number)
+		items, err := stockdb.OneItem(a.Tx, 0, scan.Number)
 		if err != nil {
 			return nil, err
 		}

@@ -6,6 +6,8 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/store"
+	"nevrin/store/keepingdb"
+	"nevrin/store/peopledb"
 )
 
 // Reading is that somebody opened a patron's record, or searched for patrons.
@@ -22,7 +24,7 @@ type Reading struct {
 
 // List gives a page of readings, the latest first: all, those of a patron, or those by somebody.
 func List(a *act.Act, patron, staff int64, page store.Page) ([]Reading, store.Page, error) {
-	rows, next, err := a.Tx.Readings(patron, staff, page)
+	rows, next, err := keepingdb.Readings(a.Tx, patron, staff, page)
 	out := make([]Reading, len(rows))
 	for k, r := range rows {
 		out[k] = Reading{ID: r.ID, At: r.At, Who: r.Who, Kind: r.Kind, Words: r.Words}
@@ -31,7 +33,7 @@ func List(a *act.Act, patron, staff int64, page store.Page) ([]Reading, store.Pa
 		}
 		if r.PatronID != nil {
 			out[k].Patron = *r.PatronID
-			out[k].Name = (&store.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}).Name()
+			out[k].Name = (&peopledb.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}).Name()
 		}
 	}
 	return out, next, err

@@ -12,6 +12,11 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/queue"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/returnsdb"
+	"nevrin/store/stockdb"
 )
 
 // Missing writes down what is missing of something that came back: it stands in its note, and the item is put aside.
@@ -39,7 +44,7 @@ func Missing(a *act.Act, id int64, what string) (*Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.NoteItem(l.Facts.Item.ID, note)
+	stockdb.NoteItem(a.Tx, l.Facts.Item.ID, note)
 	told := event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: note}}
 	if l.Line.LoanID != nil {
 		told.Loan = *l.Line.LoanID
@@ -50,17 +55,17 @@ func Missing(a *act.Act, id int64, what string) (*Change, error) {
 	}
 	l.Line.Note, l.Line.NoteAnswer = note, "missing"
 	l.Line.Sign, l.Line.Did = store.JSON(&sign), store.JSON(&did)
-	a.Tx.AnswerLine(&l.Line)
+	returnsdb.AnswerLine(a.Tx, &l.Line)
 	return repiled(a, l, before.Pile, sign.Pile)
 }
 
 // repiled counts a line from one pile to another and gives what has changed.
-func repiled(a *act.Act, l *store.LineFacts, from, to func() (kind, place string)) (*Change, error) {
+func repiled(a *act.Act, l *returnsdb.LineFacts, from, to func() (kind, place string)) (*Change, error) {
 	wasKind, wasPlace := from()
 	kind, place := to()
 	if l.Line.Found.Piled() {
-		a.Tx.CountPile(l.Run.ID, wasKind, wasPlace, -1)
-		a.Tx.CountPile(l.Run.ID, kind, place, 1)
+		returnsdb.CountPile(a.Tx, l.Run.ID, wasKind, wasPlace, -1)
+		returnsdb.CountPile(a.Tx, l.Run.ID, kind, place, 1)
 	}
 	return changed(a, l.Run.ID, []int64{l.Line.ID}, [][2]string{{wasKind, wasPlace}, {kind, place}})
 }
@@ -81,7 +86,7 @@ func Excuse(a *act.Act, id int64, reason string) (*Change, error) {
 	if _, err := accounts.Credit(a, *l.Line.ChargeID, reason); err != nil {
 		return nil, err
 	}
-	a.Tx.ExcuseLine(id, reason)
+	returnsdb.ExcuseLine(a.Tx, id, reason)
 	return changed(a, l.Run.ID, []int64{id}, nil)
 }
 
@@ -99,7 +104,7 @@ func Tick(a *act.Act, id int64, kind circulation.Kind, place string, seen bool) 
 		if seen {
 			count = p.Count
 		}
-		a.Tx.TickPile(id, p.Kind, p.Place, count)
+		returnsdb.TickPile(a.Tx, id, p.Kind, p.Place, count)
 		a.Touch(event.Counter)
 		return changed(a, id, nil, [][2]string{{p.Kind, p.Place}})
 	}
@@ -142,9 +147,9 @@ func RestOf(a *act.Act, run, patron int64) (*Rest, error) {
 			out.Waits = append(out.Waits, h)
 		}
 	}
-	family, err := a.Tx.HouseholdAtDesk(patron, a.Now)
+	family, err := deskdb.HouseholdAtDesk(a.Tx, patron, a.Now)
 	for _, m := range family {
-		name := store.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
+		name := peopledb.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
 		owes := a.Network.Money.Format(money.Amount(m.Balance))
 		out.Family = append(out.Family, Member{m.ID, name.Name(), m.Late, owes})
 	}
@@ -165,7 +170,7 @@ type OnLoan struct {
 
 // Find finds copies on loan by words of their titles. Who has them is not told.
 func Find(a *act.Act, words string, page store.Page) ([]OnLoan, store.Page, error) {
-	rows, next, err := a.Tx.LentByWords(words, page)
+	rows, next, err := loansdb.LentByWords(a.Tx, words, page)
 	out := []OnLoan{}
 	for k := range rows {
 		r := &rows[k]
@@ -175,7 +180,7 @@ func Find(a *act.Act, words string, page store.Page) ([]OnLoan, store.Page, erro
 		}
 		out = append(out, OnLoan{
 			r.ItemID, r.Barcode, r.TitleName, r.Author, r.CallNumber, a.Network.BranchName(r.HomeBranch),
-			"at " + branch.Name + ", " + a.SayDate(branch.Date(r.LentAt)), store.DueOf(r.DueDate, r.DueAt).Near(branch, a.Today()),
+			"at " + branch.Name + ", " + a.SayDate(branch.Date(r.LentAt)), loansdb.DueOf(r.DueDate, r.DueAt).Near(branch, a.Today()),
 		})
 	}
 	return out, next, err

@@ -19,6 +19,9 @@ import (
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/returnsdb"
 )
 
 // Run is a returns run as it stands, without its lines.
@@ -107,22 +110,22 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
-	run, emptied, err := a.Tx.OpenRun(a.Who.Branch, a.Who.ID, mode, bin, a.Today().UTC())
+	run, emptied, err := returnsdb.OpenRun(a.Tx, a.Who.Branch, a.Who.ID, mode, bin, a.Today().UTC())
 	if err != nil {
 		return nil, err
 	}
 	if run != nil && isOver(a, run) {
-		a.Tx.FinishRun(run.ID, a.Now) // nobody has finished it when they went home
+		returnsdb.FinishRun(a.Tx, run.ID, a.Now) // nobody has finished it when they went home
 		run = nil
 	}
 	if run != nil {
-		state, err := a.Tx.LookAtRun(run.ID)
+		state, err := returnsdb.LookAtRun(a.Tx, run.ID)
 		if err != nil {
 			return nil, err
 		}
 		return show(a, state)
 	}
-	run = &store.ReturnRun{
+	run = &returnsdb.ReturnRun{
 		BranchCode: a.Who.Branch,
 		Mode:       mode,
 		Bin:        bin,
@@ -135,18 +138,18 @@ func Open(a *act.Act, mode, bin string) (*Run, error) {
 			run.CountedAs = store.Column(*day)
 		}
 	}
-	if err := a.Tx.AddRun(run); err != nil {
+	if err := returnsdb.AddRun(a.Tx, run); err != nil {
 		return nil, err
 	}
-	return show(a, &store.RunState{Run: *run})
+	return show(a, &returnsdb.RunState{Run: *run})
 }
 
 // isOver tells whether a run takes nothing more, though nobody has finished it.
-func isOver(a *act.Act, run *store.ReturnRun) bool {
+func isOver(a *act.Act, run *returnsdb.ReturnRun) bool {
 	return loan.RunIsOver(run.Mode == "bin" || odd(run), *store.DateOf(&run.Day), a.Today())
 }
 
-func stillOn(a *act.Act, run *store.ReturnRun) error {
+func stillOn(a *act.Act, run *returnsdb.ReturnRun) error {
 	if isOver(a, run) {
 		return problem.Newf(problem.Refused, "This batch was started on another day. Start a new one.")
 	}
@@ -154,18 +157,18 @@ func stillOn(a *act.Act, run *store.ReturnRun) error {
 }
 
 // odd tells whether returns of a run count otherwise than they usually would. What was chosen for it holds for its day.
-func odd(run *store.ReturnRun) bool {
+func odd(run *returnsdb.ReturnRun) bool {
 	return run.CountedAs != nil || run.CountedAt != nil || run.LetOff > 0 || run.Excused != ""
 }
 
 // rowHere is the branch where the actor is.
-func rowHere(a *act.Act) *store.Branch {
+func rowHere(a *act.Act) *networkdb.Branch {
 	for k := range a.Network.Rows {
 		if row := &a.Network.Rows[k]; row.Code == a.Who.Branch {
 			return row
 		}
 	}
-	return &store.Branch{}
+	return &networkdb.Branch{}
 }
 
 // binOf gives the bin that is meant: one of the branch's, its first where none is said.
@@ -209,7 +212,7 @@ type Bin struct {
 // Bins gives the bins of the actor's branch.
 func Bins(a *act.Act) ([]Bin, error) {
 	names := BinsHere(a)
-	rows, err := a.Tx.EmptiedBins(a.Who.Branch, names)
+	rows, err := returnsdb.EmptiedBins(a.Tx, a.Who.Branch, names)
 	out := make([]Bin, len(names))
 	for k, name := range names {
 		out[k] = Bin{Name: name}
@@ -261,7 +264,7 @@ func CountAs(a *act.Act, id int64, c Counting) (*Run, error) {
 		run.CountedAs = store.Column(*c.Day)
 	}
 	run.Day = a.Today().UTC()
-	a.Tx.CountRunAs(run)
+	returnsdb.CountRunAs(a.Tx, run)
 	a.Tell(event.Event{Kind: event.CountedAs, Detail: event.Detail{
 		Was: was, Day: c.Day, At: at, Count: c.LetOff, Reason: run.Excused,
 	}})
@@ -300,8 +303,8 @@ func instant(a *act.Act, c Counting) (*time.Time, error) {
 }
 
 // open gives a run that is locked, open, and of this branch.
-func open(a *act.Act, id int64) (*store.RunState, error) {
-	state, err := a.Tx.RunState(id)
+func open(a *act.Act, id int64) (*returnsdb.RunState, error) {
+	state, err := returnsdb.StateOfRun(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -311,7 +314,7 @@ func open(a *act.Act, id int64) (*store.RunState, error) {
 	return state, mayUse(a, &state.Run)
 }
 
-func mayUse(a *act.Act, run *store.ReturnRun) error {
+func mayUse(a *act.Act, run *returnsdb.ReturnRun) error {
 	switch {
 	case run.FinishedAt != nil:
 		return problem.Newf(problem.Refused, "This batch is finished. Start a new one.")
@@ -327,7 +330,7 @@ func Finish(a *act.Act, id int64) (*Run, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.FinishRun(id, a.Now)
+	returnsdb.FinishRun(a.Tx, id, a.Now)
 	state.Run.FinishedAt, state.Open = &a.Now, nil
 	return show(a, state)
 }
@@ -343,8 +346,8 @@ func Look(a *act.Act, id int64) (*Run, error) {
 
 // mayLook gives a run to who may see it. Its lines tell who read what, so a run of another branch, or of another day, is
 // for who supervises.
-func mayLook(a *act.Act, id int64) (*store.RunState, error) {
-	state, err := a.Tx.LookAtRun(id)
+func mayLook(a *act.Act, id int64) (*returnsdb.RunState, error) {
+	state, err := returnsdb.LookAtRun(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -363,11 +366,11 @@ func Lines(a *act.Act, id int64, page store.Page) ([]Line, store.Page, error) {
 	if _, err := mayLook(a, id); err != nil {
 		return nil, page, err
 	}
-	rows, next, err := a.Tx.Lines(id, page)
+	rows, next, err := returnsdb.Lines(a.Tx, id, page)
 	return showLines(a, rows), next, err
 }
 
-func showLines(a *act.Act, rows []store.LineShown) []Line {
+func showLines(a *act.Act, rows []returnsdb.LineShown) []Line {
 	out := []Line{}
 	for k := range rows {
 		out = append(out, showLine(a, &rows[k]))
@@ -375,7 +378,7 @@ func showLines(a *act.Act, rows []store.LineShown) []Line {
 	return out
 }
 
-func show(a *act.Act, state *store.RunState) (*Run, error) {
+func show(a *act.Act, state *returnsdb.RunState) (*Run, error) {
 	run := &state.Run
 	out := &Run{
 		ID: run.ID, Mode: run.Mode, Bin: run.Bin, LetOff: run.LetOff, Excused: run.Excused,
@@ -405,12 +408,12 @@ func show(a *act.Act, state *store.RunState) (*Run, error) {
 	if out.Finished {
 		return out, nil
 	}
-	notes, err := a.Tx.OpenLines(run.ID)
+	notes, err := returnsdb.OpenLines(a.Tx, run.ID)
 	out.Notes = showLines(a, notes)
 	return out, err
 }
 
-func showPiles(a *act.Act, rows []store.Pile) []Pile {
+func showPiles(a *act.Act, rows []returnsdb.Pile) []Pile {
 	out := []Pile{}
 	for _, p := range rows {
 		kind := circulation.Kind(p.Kind)
@@ -420,10 +423,10 @@ func showPiles(a *act.Act, rows []store.Pile) []Pile {
 	return out
 }
 
-func showOpen(a *act.Act, rows []store.OpenSum) []OpenSum {
+func showOpen(a *act.Act, rows []returnsdb.OpenSum) []OpenSum {
 	out := []OpenSum{}
 	for _, r := range rows {
-		p := store.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
+		p := peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
 		out = append(out, OpenSum{
 			PatronID: r.PatronID, Patron: p.Name(), New: a.Network.Money.Format(money.Amount(r.New)),
 			Earlier: a.Network.Money.Format(money.Amount(r.Balance - r.New)), Lines: r.Lines,
@@ -439,7 +442,7 @@ var sayFound = map[circulation.Found]string{
 	circulation.FoundAgain: "Already scanned in this batch", circulation.FoundNotOnLoan: "Not on loan",
 }
 
-func showLine(a *act.Act, r *store.LineShown) Line {
+func showLine(a *act.Act, r *returnsdb.LineShown) Line {
 	trace := act.Trace(r.Why)
 	line := Line{
 		ID: r.ID, At: r.At, Text: r.Text, Title: r.Text, Kind: r.Found, Found: sayFound[r.Found], Answer: r.Answer,
@@ -458,7 +461,7 @@ func showLine(a *act.Act, r *store.LineShown) Line {
 		line.Parts, line.PartsSay = *r.Parts, *r.PartsSay
 	}
 	if r.PatronID != nil && mayName(a, r) {
-		p := store.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}
+		p := peopledb.Patron{LegalName: *r.LegalName, PreferredName: *r.PreferredName}
 		line.PatronID, line.Patron = *r.PatronID, p.Name()
 	}
 	if r.Fine > 0 {
@@ -469,7 +472,7 @@ func showLine(a *act.Act, r *store.LineShown) Line {
 
 // mayName tells whether a line names who had the item: to all who work with patrons, and to those who see the reduced part
 // where the patron is there and something is asked.
-func mayName(a *act.Act, r *store.LineShown) bool {
+func mayName(a *act.Act, r *returnsdb.LineShown) bool {
 	return sight.OfPatron(a.Who.Role) == sight.Whole || r.Answer != ""
 }
 

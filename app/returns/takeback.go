@@ -17,19 +17,24 @@ import (
 	"nevrin/core/tote"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/deskdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/returnsdb"
 )
 
 // taking is one scan of a run while it is worked out.
 type taking struct {
 	*act.Act
-	run   *store.ReturnRun
-	facts *store.Facts
-	line  *store.ReturnLine
+	run   *returnsdb.ReturnRun
+	facts *deskdb.Facts
+	line  *returnsdb.ReturnLine
 	sign  moving.Sign
 	trace why.Trace
 	did   moving.Did
 
-	borrower *store.Patron // who had it on loan
+	borrower *peopledb.Patron // who had it on loan
 }
 
 // Scan takes one scan of a run: it ends the loan, charges what is due, and says where the item goes. It reads what was
@@ -48,7 +53,7 @@ func Scan(a *act.Act, id int64, text string) (*Change, error) {
 	if scan.Kind == ident.Item {
 		number = scan.Number
 	}
-	known, err := a.Tx.ReturnFacts(id, number)
+	known, err := returnsdb.FactsOfReturn(a.Tx, id, number)
 	if err != nil {
 		return nil, err
 	}
@@ -61,7 +66,7 @@ func Scan(a *act.Act, id int64, text string) (*Change, error) {
 	if err := stillOn(a, &known.Run); err != nil {
 		return nil, err
 	}
-	t := &taking{Act: a, run: &known.Run, facts: known.Facts, line: &store.ReturnLine{
+	t := &taking{Act: a, run: &known.Run, facts: known.Facts, line: &returnsdb.ReturnLine{
 		RunID: id, At: a.Now, Text: text, StaffID: act.OrNil(a.Who.ID),
 	}}
 	if t.line.ID, err = a.Tx.NextID(); err != nil {
@@ -157,7 +162,7 @@ func (t *taking) end() error {
 	}
 	var billed []ledger.Billed
 	if l.LostAt != nil {
-		if billed, err = a.Tx.Billed(l.ID); err != nil {
+		if billed, err = accountsdb.Billed(a.Tx, l.ID); err != nil {
 			return err
 		}
 	}
@@ -176,7 +181,7 @@ func (t *taking) end() error {
 	if l.LostAt != nil {
 		t.line.Found = circulation.FoundLost
 	}
-	a.Tx.EndLoan(l.ID, a.Now, false)
+	loansdb.EndLoan(a.Tx, l.ID, a.Now, false)
 	told := event.Event{
 		Kind: event.Returned, Item: f.Item.ID, Loan: l.ID, Why: &e.Why, Detail: event.Detail{Reason: t.line.Excused},
 	}
@@ -199,7 +204,7 @@ func (t *taking) end() error {
 	return nil
 }
 
-func (t *taking) charge(l *store.Loan, trace why.Trace) error {
+func (t *taking) charge(l *loansdb.Loan, trace why.Trace) error {
 	if t.line.Fine == 0 {
 		return nil
 	}
@@ -207,7 +212,7 @@ func (t *taking) charge(l *store.Loan, trace why.Trace) error {
 	if t.run.Mode == "bin" {
 		t.line.Answer = "account"
 	}
-	e := &store.Entry{
+	e := &accountsdb.Entry{
 		PatronID: *l.PatronID,
 		Amount:   t.line.Fine,
 		LoanID:   &l.ID,
@@ -236,18 +241,18 @@ func lower(s string) string {
 }
 
 // write keeps the line, counts its pile, and gives what has changed.
-func (t *taking) write(piles []store.Pile) (*Change, error) {
+func (t *taking) write(piles []returnsdb.Pile) (*Change, error) {
 	l := t.line
 	l.Sign, l.Did = store.JSON(&t.sign), store.JSON(&t.did)
 	if t.trace.Title != "" {
 		l.Why = store.JSON(&t.trace)
 	}
-	t.Tx.AddLine(l)
+	returnsdb.AddLine(t.Tx, l)
 	t.Touch(event.Counter) // another station may empty the same bin
 	kind, place := t.sign.Pile()
 	count := 0
 	if l.Found.Piled() {
-		t.Tx.CountPile(l.RunID, kind, place, 1)
+		returnsdb.CountPile(t.Tx, l.RunID, kind, place, 1)
 		count = 1
 	}
 	for _, p := range piles {
@@ -255,7 +260,7 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 			count += p.Count
 		}
 	}
-	shown := store.LineShown{ReturnLine: *l, Who: &t.Who.Name}
+	shown := returnsdb.LineShown{ReturnLine: *l, Who: &t.Who.Name}
 	if f := t.facts; f != nil {
 		home := string(f.Item.BranchCode)
 		shown.Barcode, shown.TitleName, shown.Home = &f.Item.Barcode, &f.Item.Title.Name, &home
@@ -263,7 +268,7 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 	}
 	c := &Change{
 		Run:   l.RunID,
-		Piles: showPiles(t.Act, []store.Pile{{Kind: kind, Place: place, Count: count}}),
+		Piles: showPiles(t.Act, []returnsdb.Pile{{Kind: kind, Place: place, Count: count}}),
 		Open:  []OpenSum{},
 	}
 	if l.PatronID != nil {
@@ -277,11 +282,11 @@ func (t *taking) write(piles []store.Pile) (*Change, error) {
 }
 
 // openSums names the patron of a line, and gives what is open of them in the run where the line asks something.
-func (t *taking) openSums(shown *store.LineShown) ([]OpenSum, error) {
+func (t *taking) openSums(shown *returnsdb.LineShown) ([]OpenSum, error) {
 	shown.LegalName, shown.PreferredName = &t.borrower.LegalName, &t.borrower.PreferredName
 	if t.line.Answer != "open" {
 		return []OpenSum{}, nil
 	}
-	sums, err := t.Tx.OpenSumOf(t.line.RunID, *t.line.PatronID)
+	sums, err := returnsdb.OpenSumOf(t.Tx, t.line.RunID, *t.line.PatronID)
 	return showOpen(t.Act, sums), err
 }

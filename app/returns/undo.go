@@ -12,12 +12,18 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/queue"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/holdsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/returnsdb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // lineOf gives a line with its run, patron and title locked.
-func lineOf(a *act.Act, id int64) (*store.LineFacts, moving.Did, error) {
+func lineOf(a *act.Act, id int64) (*returnsdb.LineFacts, moving.Did, error) {
 	var did moving.Did
-	l, err := a.Tx.LineFacts(id)
+	l, err := returnsdb.FactsOfLine(a.Tx, id)
 	if err != nil {
 		return nil, did, err
 	}
@@ -49,23 +55,23 @@ func UndoLine(a *act.Act, id int64) (*Change, error) {
 			return nil, err
 		}
 	}
-	a.Tx.UndoLine(id)
+	returnsdb.UndoLine(a.Tx, id)
 	sign := signOf(l.Line.Sign)
 	kind, place := sign.Pile()
 	if l.Line.Found.Piled() {
-		a.Tx.CountPile(l.Run.ID, kind, place, -1)
+		returnsdb.CountPile(a.Tx, l.Run.ID, kind, place, -1)
 	}
 	return changed(a, l.Run.ID, []int64{id}, [][2]string{{kind, place}})
 }
 
-func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
+func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 	f := l.Facts
 	if err := mayUndo(a, l, did); err != nil {
 		return err
 	}
 	billed := l.Billed
 	if excused(l) {
-		billed = slices.DeleteFunc(slices.Clone(billed), func(e store.Entry) bool {
+		billed = slices.DeleteFunc(slices.Clone(billed), func(e accountsdb.Entry) bool {
 			return l.Line.ChargeID != nil && e.ID == *l.Line.ChargeID
 		})
 	}
@@ -79,7 +85,7 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 	told := event.Event{Kind: event.ReturnUndone, Item: f.Item.ID}
 	if l.Line.LoanID != nil {
 		told.Loan = *l.Line.LoanID
-		old, err := a.Tx.OldLoan(told.Loan)
+		old, err := loansdb.OldLoan(a.Tx, told.Loan)
 		if err != nil {
 			return err
 		}
@@ -88,9 +94,9 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 			standing = circulation.ItemLost
 		}
 		if f.Item.Standing != standing {
-			a.Tx.Stand(f.Item.ID, standing, "")
+			stockdb.Stand(a.Tx, f.Item.ID, standing, "")
 		}
-		a.Tx.ReopenLoan(told.Loan)
+		loansdb.ReopenLoan(a.Tx, told.Loan)
 	}
 	if l.Line.PatronID != nil {
 		told.Patron = *l.Line.PatronID
@@ -101,11 +107,11 @@ func undo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 }
 
 // excused tells whether a line's charge has been taken back already, since the library was at fault.
-func excused(l *store.LineFacts) bool { return l.Line.Excused != "" && l.Owed == 0 }
+func excused(l *returnsdb.LineFacts) bool { return l.Line.Excused != "" && l.Owed == 0 }
 
 // mayUndo refuses where others have gone on with the item since, so that undoing would take back more than the line
 // did.
-func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
+func mayUndo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 	f, name := l.Facts, l.Facts.Item.Title.Name
 	refused := func(format string, args ...any) error { return problem.Newf(problem.Refused, format, args...) }
 	switch {
@@ -121,18 +127,18 @@ func mayUndo(a *act.Act, l *store.LineFacts, did *moving.Did) error {
 }
 
 // undoNote takes back what the answer to a note did to the item.
-func undoNote(a *act.Act, l *store.LineFacts, did *moving.Did) {
+func undoNote(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) {
 	switch l.Line.NoteAnswer {
 	case "off":
-		a.Tx.NoteItem(l.Facts.Item.ID, l.Line.Note)
+		stockdb.NoteItem(a.Tx, l.Facts.Item.ID, l.Line.Note)
 		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: l.Line.Note}})
 	case "missing":
-		a.Tx.NoteItem(l.Facts.Item.ID, did.NoteBefore)
+		stockdb.NoteItem(a.Tx, l.Facts.Item.ID, did.NoteBefore)
 		a.Tell(event.Event{Kind: event.Noted, Item: l.Facts.Item.ID, Detail: event.Detail{Is: did.NoteBefore}})
 		fallthrough
 	case "repair", "withdrawn", "rebuy":
 		if did.SetAside && l.Facts.Item.Standing != circulation.ItemInUse {
-			a.Tx.Stand(l.Facts.Item.ID, circulation.ItemInUse, "")
+			stockdb.Stand(a.Tx, l.Facts.Item.ID, circulation.ItemInUse, "")
 			l.Facts.Item.Standing = circulation.ItemInUse
 		}
 	}
@@ -151,7 +157,7 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 	switch answer {
 	case "stays":
 	case "off":
-		a.Tx.NoteItem(l.Facts.Item.ID, "")
+		stockdb.NoteItem(a.Tx, l.Facts.Item.ID, "")
 		a.Tell(event.Event{Kind: event.NoteOff, Item: l.Facts.Item.ID, Detail: event.Detail{Was: l.Line.Note}})
 	case "repair", "withdrawn", "rebuy":
 		if sign, err = setAside(a, l, &did, answer); err != nil {
@@ -164,12 +170,12 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 		)
 	}
 	l.Line.NoteAnswer, l.Line.Sign, l.Line.Did = answer, store.JSON(&sign), store.JSON(&did)
-	a.Tx.AnswerLine(&l.Line)
+	returnsdb.AnswerLine(a.Tx, &l.Line)
 	return repiled(a, l, before.Pile, sign.Pile)
 }
 
 // setAside takes an item that was just placed out of use again. Whoever it was meant for waits for another copy.
-func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (moving.Sign, error) {
+func setAside(a *act.Act, l *returnsdb.LineFacts, did *moving.Did, answer string) (moving.Sign, error) {
 	f := l.Facts
 	standing, told, place, asideFor := circulation.ItemAside, event.SetAside, "Repair", circulation.ForRepair
 	switch answer {
@@ -190,17 +196,17 @@ func setAside(a *act.Act, l *store.LineFacts, did *moving.Did, answer string) (m
 		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", f.Item.Title.Name)
 	}
 	if f.Transit != nil {
-		a.Tx.EndTransit(f.Transit.ID, a.Now)
+		transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
 		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
 	}
 	if f.Hold != nil {
-		if err := a.Tx.MoveHold(f.Hold, queue.PutBack, a.Now); err != nil {
+		if err := holdsdb.MoveHold(a.Tx, f.Hold, queue.PutBack, a.Now); err != nil {
 			return moving.Sign{}, err
 		}
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: f.Hold.PatronID, Hold: f.Hold.ID, Item: f.Item.ID})
 	}
-	a.Tx.StandAt(f.Item.ID, a.Who.Branch, standing)
-	a.Tx.Stand(f.Item.ID, standing, asideFor)
+	stockdb.StandAt(a.Tx, f.Item.ID, a.Who.Branch, standing)
+	stockdb.Stand(a.Tx, f.Item.ID, standing, asideFor)
 	did.SetAside, did.BegunTransit = true, 0
 	a.Tell(event.Event{Kind: told, Item: f.Item.ID, Detail: event.Detail{Reason: f.Item.Note}})
 	_, err := moving.Route(a, f.Item.TitleID, 0)
@@ -212,7 +218,7 @@ func LeaveOnAccount(a *act.Act, id, patron int64) (*Change, error) {
 	if _, err := open(a, id); err != nil {
 		return nil, err
 	}
-	a.Tx.LeaveOnAccount(id, patron)
+	returnsdb.LeaveOnAccount(a.Tx, id, patron)
 	return OfPatron(a, id, patron)
 }
 
@@ -221,11 +227,11 @@ func OfPatron(a *act.Act, run, patron int64) (*Change, error) {
 	if _, err := mayLook(a, run); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.LinesOfPatron(run, patron)
+	rows, err := returnsdb.LinesOfPatron(a.Tx, run, patron)
 	if err != nil {
 		return nil, err
 	}
-	sums, err := a.Tx.OpenSumOf(run, patron)
+	sums, err := returnsdb.OpenSumOf(a.Tx, run, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -238,22 +244,22 @@ func OfPatron(a *act.Act, run, patron int64) (*Change, error) {
 
 // changed gives lines and piles as they are now, with what is open of the lines' patrons.
 func changed(a *act.Act, run int64, lines []int64, piles [][2]string) (*Change, error) {
-	state, err := a.Tx.LookAtRun(run)
+	state, err := returnsdb.LookAtRun(a.Tx, run)
 	if err != nil {
 		return nil, err
 	}
 	c := &Change{Run: run, Lines: []Line{}, Piles: []Pile{}, Open: []OpenSum{}}
 	for _, p := range piles {
-		now := store.Pile{Kind: p[0], Place: p[1]}
+		now := returnsdb.Pile{Kind: p[0], Place: p[1]}
 		for _, known := range state.Piles {
 			if known.Kind == now.Kind && known.Place == now.Place {
 				now = known
 			}
 		}
-		c.Piles = append(c.Piles, showPiles(a, []store.Pile{now})...)
+		c.Piles = append(c.Piles, showPiles(a, []returnsdb.Pile{now})...)
 	}
 	for _, id := range lines {
-		row, err := a.Tx.OneLine(id)
+		row, err := returnsdb.OneLine(a.Tx, id)
 		if err != nil {
 			return nil, err
 		}
@@ -267,10 +273,10 @@ func changed(a *act.Act, run int64, lines []int64, piles [][2]string) (*Change, 
 	return c, nil
 }
 
-func openOf(a *act.Act, sums []store.OpenSum, patron int64) OpenSum {
+func openOf(a *act.Act, sums []returnsdb.OpenSum, patron int64) OpenSum {
 	for _, s := range sums {
 		if s.PatronID == patron {
-			return showOpen(a, []store.OpenSum{s})[0]
+			return showOpen(a, []returnsdb.OpenSum{s})[0]
 		}
 	}
 	return OpenSum{PatronID: patron}

@@ -18,6 +18,8 @@ import (
 	"nevrin/core/roster"
 	"nevrin/formats/sheet"
 	"nevrin/store"
+	"nevrin/store/peopledb"
+	"nevrin/store/rostersdb"
 )
 
 // Sheet is a list that was pasted or uploaded.
@@ -69,12 +71,12 @@ type Entering struct {
 const named = 100
 
 // entering names those who come into a roster, and says who of them stands out in a class by their age.
-func entering(a *act.Act, r *store.Roster, patrons []int64) ([]Entering, error) {
+func entering(a *act.Act, r *rostersdb.Roster, patrons []int64) ([]Entering, error) {
 	out := []Entering{}
 	if len(patrons) == 0 {
 		return out, nil
 	}
-	who, born, err := a.Tx.Entrants(r.ID, patrons, named)
+	who, born, err := rostersdb.Entrants(a.Tx, r.ID, patrons, named)
 	age := func(on time.Time) int { return loan.AgeOn(*store.DateOf(&on), a.Today()) }
 	var ages []int
 	for _, b := range born {
@@ -87,7 +89,7 @@ func entering(a *act.Act, r *store.Roster, patrons []int64) ([]Entering, error) 
 				others = append(others, age(*o.Born))
 			}
 		}
-		name := store.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
+		name := peopledb.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
 		e := Entering{Patron: p.ID, Name: name.Name()}
 		if p.Born != nil && r.Kind == roster.Class {
 			e.Odd = roster.OddAge(others, age(*p.Born))
@@ -188,7 +190,7 @@ func Fill(a *act.Act, f Filling) (*Filled, error) {
 			"The list is empty. Paste card or school numbers, one per line, or choose a file.",
 		)
 	}
-	if err := a.Tx.LockNames("rosters"); err != nil {
+	if err := peopledb.LockNames(a.Tx, "rosters"); err != nil {
 		return nil, err
 	}
 	placed, err := sortLists(a, all, kind, out)
@@ -254,7 +256,7 @@ func sortLists(a *act.Act, all []roster.Entry, kind roster.Kind, out *Filled) (m
 
 // filled is a roster that is filled with patrons.
 type filled struct {
-	roster  *store.Roster
+	roster  *rostersdb.Roster
 	isNew   bool
 	patrons []int64
 }
@@ -299,9 +301,9 @@ func fill(a *act.Act, f Filling, one filled, did *Did) (*FilledOne, error) {
 }
 
 // rosterFor gives the roster that lines are for, made where it is not there yet, and whether it is new.
-func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *store.Roster, isNew bool, err error) {
+func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *rostersdb.Roster, isNew bool, err error) {
 	if f.Roster != 0 {
-		row, err := a.Tx.Roster(f.Roster)
+		row, err := rostersdb.RosterByID(a.Tx, f.Roster)
 		if err != nil {
 			return nil, false, err
 		}
@@ -310,7 +312,7 @@ func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *store.Roster, i
 	w := f.New
 	w.Name = name
 	w.tidy()
-	r, err = a.Tx.RosterNamed(w.Branch, w.School, w.Name)
+	r, err = rostersdb.RosterNamed(a.Tx, w.Branch, w.School, w.Name)
 	if err != nil {
 		return nil, false, err
 	}
@@ -325,7 +327,7 @@ func rosterFor(a *act.Act, f Filling, name string, did *Did) (r *store.Roster, i
 		return nil, false, err
 	}
 	if f.Try {
-		return &store.Roster{Kind: w.Kind, Name: w.Name}, true, nil
+		return &rostersdb.Roster{Kind: w.Kind, Name: w.Name}, true, nil
 	}
 	r, err = made(a, w, did)
 	return r, true, err
@@ -361,7 +363,7 @@ func MoveUp(a *act.Act, e Ending) (*Ended, error) {
 	if err != nil {
 		return nil, err
 	}
-	beside, err := a.Tx.RostersBeside(e.Rosters)
+	beside, err := rostersdb.RostersBeside(a.Tx, e.Rosters)
 	if err != nil {
 		return nil, err
 	}
@@ -410,9 +412,11 @@ func MoveUp(a *act.Act, e Ending) (*Ended, error) {
 	return out, nil
 }
 
-func schoolOf(r *store.Roster) string { return string(r.BranchCode) + " " + strings.ToLower(r.School) }
+func schoolOf(r *rostersdb.Roster) string {
+	return string(r.BranchCode) + " " + strings.ToLower(r.School)
+}
 
-func schools(rows []store.Roster) []string {
+func schools(rows []rostersdb.Roster) []string {
 	var out []string
 	for k := range rows {
 		if s := schoolOf(&rows[k]); !slices.Contains(out, s) {
@@ -424,11 +428,11 @@ func schools(rows []store.Roster) []string {
 }
 
 // these gives rosters in use, locked.
-func these(a *act.Act, ids []int64) ([]store.Roster, error) {
-	if err := a.Tx.LockNames("rosters"); err != nil {
+func these(a *act.Act, ids []int64) ([]rostersdb.Roster, error) {
+	if err := peopledb.LockNames(a.Tx, "rosters"); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.RostersLocked(ids, true)
+	rows, err := rostersdb.RostersLocked(a.Tx, ids, true)
 	if err != nil {
 		return nil, err
 	}
@@ -440,23 +444,23 @@ func these(a *act.Act, ids []int64) ([]store.Roster, error) {
 	return rows, nil
 }
 
-func rename(a *act.Act, r *store.Roster, m roster.Moved, did *Did) error {
+func rename(a *act.Act, r *rostersdb.Roster, m roster.Moved, did *Did) error {
 	was := *r
 	r.Name, r.SchoolYear = m.Name, m.Year
-	a.Tx.PutRoster(r, a.Now)
+	rostersdb.PutRoster(a.Tx, r, a.Now)
 	did.Rosters = append(did.Rosters, Was{ID: r.ID, Was: &was, Is: *r})
 	return years(a, []int64{r.ID}, r.SchoolYear, did)
 }
 
-func dissolve(a *act.Act, r *store.Roster, did *Did) error {
-	in, err := a.Tx.Memberships([]int64{r.ID}, nil)
+func dissolve(a *act.Act, r *rostersdb.Roster, did *Did) error {
+	in, err := rostersdb.Memberships(a.Tx, []int64{r.ID}, nil)
 	if err != nil {
 		return err
 	}
 	was := *r
 	r.EndedAt = &a.Now
-	a.Tx.Leave(in)
-	a.Tx.PutRoster(r, a.Now)
+	rostersdb.Leave(a.Tx, in)
+	rostersdb.PutRoster(a.Tx, r, a.Now)
 	did.Left = append(did.Left, in...)
 	did.Rosters = append(did.Rosters, Was{ID: r.ID, Was: &was, Is: *r})
 	return nil
@@ -536,7 +540,7 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 	if err := a.Tx.Lock(store.Lock{Patrons: patrons}); err != nil {
 		return nil, err
 	}
-	before, err := a.Tx.AnswersOf(string(c.What), patrons)
+	before, err := rostersdb.AnswersOf(a.Tx, string(c.What), patrons)
 	if err != nil {
 		return nil, err
 	}
@@ -567,7 +571,7 @@ func Consent(a *act.Act, c Consenting) (*Consented, error) {
 		return nil, problem.Newf(problem.Forbidden, "%s would change. Ask somebody who can change consents.",
 			calendar.Count(out.Other, "answer that was given before"))
 	}
-	a.Tx.KeepAnswersOf(string(c.What), did.Answers, a.Who.ID, c.Reason, a.Now)
+	rostersdb.KeepAnswersOf(a.Tx, string(c.What), did.Answers, a.Who.ID, c.Reason, a.Now)
 	out.Deed, err = kept(a, "consents", did)
 	return out, err
 }

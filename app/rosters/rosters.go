@@ -18,6 +18,8 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/roster"
 	"nevrin/store"
+	"nevrin/store/peopledb"
+	"nevrin/store/rostersdb"
 )
 
 // Roster is a class or a club.
@@ -36,7 +38,7 @@ type Roster struct {
 	Dissolved  bool          `json:"dissolved"`
 }
 
-func show(a *act.Act, r *store.RosterShown) Roster {
+func show(a *act.Act, r *rostersdb.RosterShown) Roster {
 	out := Roster{
 		ID: r.ID, Kind: r.Kind, Name: r.Name, Branch: r.BranchCode, BranchName: a.Network.BranchName(r.BranchCode),
 		School: r.School, SchoolYear: r.SchoolYear, Members: r.Members, Revision: r.Revision,
@@ -48,7 +50,7 @@ func show(a *act.Act, r *store.RosterShown) Roster {
 	return out
 }
 
-func showAll(a *act.Act, rows []store.RosterShown) []Roster {
+func showAll(a *act.Act, rows []rostersdb.RosterShown) []Roster {
 	out := []Roster{}
 	for k := range rows {
 		out = append(out, show(a, &rows[k]))
@@ -58,7 +60,7 @@ func showAll(a *act.Act, rows []store.RosterShown) []Roster {
 
 // List gives a page of the rosters in use.
 func List(a *act.Act, branch calendar.Code, words string, page store.Page) ([]Roster, store.Page, error) {
-	rows, next, err := a.Tx.Rosters(branch, strings.TrimSpace(words), page)
+	rows, next, err := rostersdb.Rosters(a.Tx, branch, strings.TrimSpace(words), page)
 	return showAll(a, rows), next, err
 }
 
@@ -67,13 +69,13 @@ func Of(a *act.Act, patron int64) ([]Roster, error) {
 	if err := people.InHand(a, patron); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.RostersOf(patron)
+	rows, err := rostersdb.RostersOf(a.Tx, patron)
 	return showAll(a, rows), err
 }
 
 // One gives a roster.
 func One(a *act.Act, id int64) (*Roster, error) {
-	row, err := a.Tx.Roster(id)
+	row, err := rostersdb.RosterByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +88,7 @@ func One(a *act.Act, id int64) (*Roster, error) {
 
 // Members gives a page of who is in a roster, by name.
 func Members(a *act.Act, id int64, page store.Page) ([]people.Found, store.Page, error) {
-	rows, next, err := a.Tx.MembersOf(id, page)
+	rows, next, err := rostersdb.MembersOf(a.Tx, id, page)
 	out := []people.Found{}
 	for k := range rows {
 		out = append(out, people.Show(a, &rows[k]))
@@ -115,7 +117,7 @@ func (w *Writing) tidy() {
 }
 
 // check refuses a roster that cannot be so.
-func check(a *act.Act, w Writing, was *store.Roster) error {
+func check(a *act.Act, w Writing, was *rostersdb.Roster) error {
 	if w.Name == "" {
 		return problem.Newf(problem.Invalid, "Enter a name for the roster, such as 5b.")
 	}
@@ -125,7 +127,7 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 		}
 	}
 	if w.Adult != 0 && (was == nil || was.AdultID == nil || *was.AdultID != w.Adult) {
-		p, err := a.Tx.PatronByID(w.Adult)
+		p, err := peopledb.PatronByID(a.Tx, w.Adult)
 		if err != nil {
 			return err
 		}
@@ -136,7 +138,7 @@ func check(a *act.Act, w Writing, was *store.Roster) error {
 			return problem.Newf(problem.Invalid, "%s is a minor and cannot be in charge of a roster.", p.LegalName)
 		}
 	}
-	named, err := a.Tx.RosterNamed(w.Branch, w.School, w.Name)
+	named, err := rostersdb.RosterNamed(a.Tx, w.Branch, w.School, w.Name)
 	if err != nil {
 		return err
 	}
@@ -159,7 +161,7 @@ func Make(a *act.Act, w Writing) (*Roster, error) {
 	if w.Kind != roster.Class && w.Kind != roster.Club {
 		return nil, problem.Newf(problem.Invalid, "A roster is a class or a club; found %q.", w.Kind)
 	}
-	if err := a.Tx.LockNames("rosters"); err != nil {
+	if err := peopledb.LockNames(a.Tx, "rosters"); err != nil {
 		return nil, err
 	}
 	if err := check(a, w, nil); err != nil {
@@ -176,16 +178,16 @@ func Make(a *act.Act, w Writing) (*Roster, error) {
 	return One(a, r.ID)
 }
 
-func made(a *act.Act, w Writing, did *Did) (*store.Roster, error) {
+func made(a *act.Act, w Writing, did *Did) (*rostersdb.Roster, error) {
 	id, err := a.Tx.NextID()
 	if err != nil {
 		return nil, err
 	}
-	r := &store.Roster{
+	r := &rostersdb.Roster{
 		ID: id, Kind: w.Kind, Name: w.Name, BranchCode: w.Branch, School: w.School, SchoolYear: w.SchoolYear,
 		AdultID: act.OrNil(w.Adult), Revision: 1,
 	}
-	a.Tx.PutRoster(r, a.Now)
+	rostersdb.PutRoster(a.Tx, r, a.Now)
 	did.Rosters = append(did.Rosters, Was{ID: id, Is: *r})
 	return r, nil
 }
@@ -193,7 +195,7 @@ func made(a *act.Act, w Writing, did *Did) (*store.Roster, error) {
 // Change writes a roster anew; a new school year goes into the records of its pupils.
 func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 	w.tidy()
-	rows, err := a.Tx.RostersLocked([]int64{id}, true)
+	rows, err := rostersdb.RostersLocked(a.Tx, []int64{id}, true)
 	if err != nil {
 		return nil, err
 	}
@@ -217,7 +219,7 @@ func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 	did := &Did{}
 	was := *r
 	r.Name, r.BranchCode, r.School, r.SchoolYear, r.AdultID = w.Name, w.Branch, w.School, w.SchoolYear, act.OrNil(w.Adult)
-	a.Tx.PutRoster(r, a.Now)
+	rostersdb.PutRoster(a.Tx, r, a.Now)
 	did.Rosters = append(did.Rosters, Was{ID: id, Was: &was, Is: *r})
 	if was.SchoolYear != r.SchoolYear && r.SchoolYear != "" {
 		if err := years(a, []int64{id}, r.SchoolYear, did); err != nil {
@@ -232,7 +234,7 @@ func Change(a *act.Act, id int64, w Writing) (*Roster, error) {
 
 // years writes the school year of rosters into the records of all who are in them.
 func years(a *act.Act, rosters []int64, year string, did *Did) error {
-	in, err := a.Tx.Memberships(rosters, nil)
+	in, err := rostersdb.Memberships(a.Tx, rosters, nil)
 	if err != nil {
 		return err
 	}
@@ -247,13 +249,13 @@ func setYears(a *act.Act, patrons []int64, year string, did *Did) error {
 	if year == "" || len(patrons) == 0 {
 		return nil
 	}
-	changed, err := a.Tx.SetYears(patrons, year)
+	changed, err := rostersdb.SetYears(a.Tx, patrons, year)
 	did.Years = append(did.Years, changed...)
 	return err
 }
 
-func open(rows []store.Roster, id int64) (*store.Roster, error) {
-	k := slices.IndexFunc(rows, func(r store.Roster) bool { return r.ID == id })
+func open(rows []rostersdb.Roster, id int64) (*rostersdb.Roster, error) {
+	k := slices.IndexFunc(rows, func(r rostersdb.Roster) bool { return r.ID == id })
 	if k < 0 {
 		return nil, problem.NoSuch("roster")
 	}
@@ -288,11 +290,11 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 		return &Scanned{Kind: "wrong", Says: odd[0].Says, Members: one.Members}, nil
 	}
 	patron := placed[one.Name][0]
-	rows, err := a.Tx.RostersLocked([]int64{id}, false, patron)
+	rows, err := rostersdb.RostersLocked(a.Tx, []int64{id}, false, patron)
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil {
 		return nil, err
 	}
@@ -311,7 +313,7 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 	case len(did.Joined) == 0:
 		s.Kind, s.Says = "there", "Is in "+r.Name+" already."
 	case plan.From[patron]:
-		from, err := a.Tx.Roster(plan.Leave[0].Roster)
+		from, err := rostersdb.RosterByID(a.Tx, plan.Leave[0].Roster)
 		if err != nil {
 			return nil, err
 		}
@@ -338,23 +340,23 @@ func Scan(a *act.Act, id int64, text string) (*Scanned, error) {
 }
 
 // plan tells what becomes of a roster when patrons are put into it, and since when those who would leave are where they are.
-func plan(a *act.Act, r *store.Roster, patrons []int64, only bool) (roster.Filling, []store.Membership, error) {
+func plan(a *act.Act, r *rostersdb.Roster, patrons []int64, only bool) (roster.Filling, []rostersdb.Membership, error) {
 	classes := patrons // whose other classes matter: of clubs one is in many
 	if r.Kind == roster.Club {
 		classes = nil
 	}
-	in, err := a.Tx.Memberships([]int64{r.ID}, classes)
+	in, err := rostersdb.Memberships(a.Tx, []int64{r.ID}, classes)
 	if err != nil {
 		return roster.Filling{}, nil, err
 	}
-	since := map[roster.Member]store.Membership{}
+	since := map[roster.Member]rostersdb.Membership{}
 	members := make([]roster.Member, len(in))
 	for k, m := range in {
 		members[k] = roster.Member{Roster: m.RosterID, Patron: m.PatronID}
 		since[members[k]] = m
 	}
 	f := roster.Fill(r.ID, patrons, members, only)
-	var left []store.Membership
+	var left []rostersdb.Membership
 	for _, m := range f.Leave {
 		left = append(left, since[m])
 	}
@@ -362,17 +364,17 @@ func plan(a *act.Act, r *store.Roster, patrons []int64, only bool) (roster.Filli
 }
 
 // put puts patrons who are locked into a roster, out of the classes where they were; with only, whoever else is in it leaves.
-func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (roster.Filling, error) {
+func put(a *act.Act, r *rostersdb.Roster, patrons []int64, only bool, did *Did) (roster.Filling, error) {
 	f, left, err := plan(a, r, patrons, only)
 	if err != nil {
 		return f, err
 	}
-	var joined []store.Membership
+	var joined []rostersdb.Membership
 	for _, p := range f.Enter {
-		joined = append(joined, store.Membership{RosterID: r.ID, PatronID: p, Since: a.Now})
+		joined = append(joined, rostersdb.Membership{RosterID: r.ID, PatronID: p, Since: a.Now})
 	}
-	a.Tx.Leave(left)
-	came, err := a.Tx.Enter(joined)
+	rostersdb.Leave(a.Tx, left)
+	came, err := rostersdb.Enter(a.Tx, joined)
 	if err != nil {
 		return f, err
 	}
@@ -385,14 +387,14 @@ func put(a *act.Act, r *store.Roster, patrons []int64, only bool, did *Did) (ros
 
 // Leave takes somebody out of a roster.
 func Leave(a *act.Act, id, patron int64) (*Roster, error) {
-	rows, err := a.Tx.RostersLocked([]int64{id}, false)
+	rows, err := rostersdb.RostersLocked(a.Tx, []int64{id}, false)
 	if err != nil {
 		return nil, err
 	}
 	if _, err := open(rows, id); err != nil {
 		return nil, err
 	}
-	in, err := a.Tx.Memberships([]int64{id}, nil)
+	in, err := rostersdb.Memberships(a.Tx, []int64{id}, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -405,7 +407,7 @@ func Leave(a *act.Act, id, patron int64) (*Roster, error) {
 	if len(did.Left) == 0 {
 		return nil, problem.Newf(problem.Refused, "This patron is not in the roster.")
 	}
-	a.Tx.Leave(did.Left)
+	rostersdb.Leave(a.Tx, did.Left)
 	if err := keep(a, "left", did); err != nil {
 		return nil, err
 	}
@@ -435,7 +437,7 @@ func seek(a *act.Act, texts []string) (map[string]roster.Sought, error) {
 			byMissing[text] = "Not a school number of anybody here. As a card: " + scan.Problem
 		}
 	}
-	rows, err := a.Tx.ByNumbers(cards, schools)
+	rows, err := rostersdb.ByNumbers(a.Tx, cards, schools)
 	if err != nil {
 		return nil, err
 	}
@@ -471,7 +473,7 @@ func keep(a *act.Act, kind string, did *Did) error {
 }
 
 func kept(a *act.Act, kind string, did *Did) (int64, error) {
-	id, err := a.Tx.AddDeed(kind, a.Who.ID, store.JSON(did), a.Now)
+	id, err := rostersdb.AddDeed(a.Tx, kind, a.Who.ID, store.JSON(did), a.Now)
 	if err == nil {
 		a.Tell(event.Event{Kind: event.RosterChanged, Detail: event.Detail{About: kind, Count: did.patrons()}})
 	}
@@ -480,19 +482,19 @@ func kept(a *act.Act, kind string, did *Did) (int64, error) {
 
 // Did is what a deed did: ids, codes and answers alone.
 type Did struct {
-	Rosters []Was              `json:"rosters,omitempty"`
-	Joined  []store.Membership `json:"joined,omitempty"`
-	Left    []store.Membership `json:"left,omitempty"`
-	Years   []store.Year       `json:"years,omitempty"`
-	What    string             `json:"what,omitempty"`
-	Answers []store.Turned     `json:"answers,omitempty"`
+	Rosters []Was                  `json:"rosters,omitempty"`
+	Joined  []rostersdb.Membership `json:"joined,omitempty"`
+	Left    []rostersdb.Membership `json:"left,omitempty"`
+	Years   []rostersdb.Year       `json:"years,omitempty"`
+	What    string                 `json:"what,omitempty"`
+	Answers []rostersdb.Turned     `json:"answers,omitempty"`
 }
 
 // Was is a roster before and after; without before it was made.
 type Was struct {
-	ID  int64         `json:"id"`
-	Was *store.Roster `json:"was,omitempty"`
-	Is  store.Roster  `json:"is"`
+	ID  int64             `json:"id"`
+	Was *rostersdb.Roster `json:"was,omitempty"`
+	Is  rostersdb.Roster  `json:"is"`
 }
 
 // whom are the patrons whom it concerns.

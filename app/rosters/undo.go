@@ -10,6 +10,8 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/peopledb"
+	"nevrin/store/rostersdb"
 )
 
 // area is whom these deeds concern.
@@ -17,7 +19,7 @@ const area = "people"
 
 // Deeds gives a page of what was done to many at once, newest first.
 func Deeds(a *act.Act, page store.Page) ([]Deed, store.Page, error) {
-	rows, next, err := a.Tx.Deeds(area, page)
+	rows, next, err := rostersdb.Deeds(a.Tx, area, page)
 	out := []Deed{}
 	for k := range rows {
 		d, err := deed(&rows[k])
@@ -29,7 +31,7 @@ func Deeds(a *act.Act, page store.Page) ([]Deed, store.Page, error) {
 	return out, next, err
 }
 
-func deed(row *store.Deed) (*Deed, error) {
+func deed(row *rostersdb.Deed) (*Deed, error) {
 	var did Did
 	if err := json.Unmarshal(row.Did, &did); err != nil {
 		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
@@ -100,10 +102,10 @@ type Undone struct {
 
 // Undo takes a deed back, as far as nothing else has become of those whom it concerned.
 func Undo(a *act.Act, id int64) (*Undone, error) {
-	if err := a.Tx.LockNames("rosters"); err != nil {
+	if err := peopledb.LockNames(a.Tx, "rosters"); err != nil {
 		return nil, err
 	}
-	row, err := a.Tx.DeedLocked(area, id)
+	row, err := rostersdb.DeedLocked(a.Tx, area, id)
 	if err != nil {
 		return nil, err
 	}
@@ -124,7 +126,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.DeedUndone(id, a.Now)
+	rostersdb.DeedUndone(a.Tx, id, a.Now)
 	a.Tell(event.Event{Kind: event.RosterChanged, Detail: event.Detail{About: "undone", Count: did.patrons()}})
 	row.UndoneAt = &a.Now
 	d, err := deed(row)
@@ -143,18 +145,18 @@ func undo(a *act.Act, did *Did) (int, error) {
 	if err := a.Tx.Lock(lock); err != nil {
 		return 0, err
 	}
-	a.Tx.Leave(did.Joined)
+	rostersdb.Leave(a.Tx, did.Joined)
 	// Rosters first, and in the other order: names become free one by one, and who left goes back into what is there again.
 	for k := len(did.Rosters) - 1; k >= 0; k-- {
 		if err := undoRoster(a, did.Rosters[k]); err != nil {
 			return 0, err
 		}
 	}
-	back, err := a.Tx.Enter(did.Left)
+	back, err := rostersdb.Enter(a.Tx, did.Left)
 	if err != nil {
 		return 0, err
 	}
-	again, err := a.Tx.ResetYears(did.Years)
+	again, err := rostersdb.ResetYears(a.Tx, did.Years)
 	if err != nil {
 		return 0, err
 	}
@@ -191,7 +193,7 @@ func set(ids []int64) map[int64]bool {
 
 // undoRoster writes a roster as it was, if it is as it was left; one that was made goes, unless somebody is in it.
 func undoRoster(a *act.Act, w Was) error {
-	now, err := a.Tx.Roster(w.ID)
+	now, err := rostersdb.RosterByID(a.Tx, w.ID)
 	if err != nil {
 		return err
 	}
@@ -202,7 +204,7 @@ func undoRoster(a *act.Act, w Was) error {
 		return problem.Newf(problem.Refused, "%s has been changed since. Undo that first.", now.Name)
 	}
 	if w.Was == nil {
-		in, err := a.Tx.Memberships([]int64{w.ID}, nil)
+		in, err := rostersdb.Memberships(a.Tx, []int64{w.ID}, nil)
 		if err != nil {
 			return err
 		}
@@ -210,17 +212,17 @@ func undoRoster(a *act.Act, w Was) error {
 			return problem.Newf(problem.Refused, "%s has other members. Dissolve it instead.", now.Name)
 		}
 		is.EndedAt = &a.Now
-		a.Tx.PutRoster(&is, a.Now)
+		rostersdb.PutRoster(a.Tx, &is, a.Now)
 		return nil
 	}
-	named, err := a.Tx.RosterNamed(w.Was.BranchCode, w.Was.School, w.Was.Name)
+	named, err := rostersdb.RosterNamed(a.Tx, w.Was.BranchCode, w.Was.School, w.Was.Name)
 	if err != nil {
 		return err
 	}
 	if named != nil && named.ID != w.ID {
 		return problem.Newf(problem.Refused, "There is now another roster %s. Rename it first.", w.Was.Name)
 	}
-	a.Tx.PutRoster(w.Was, a.Now)
+	rostersdb.PutRoster(a.Tx, w.Was, a.Now)
 	return nil
 }
 
@@ -230,21 +232,21 @@ func undoAnswers(a *act.Act, did *Did) (map[int64]bool, error) {
 	if len(did.Answers) == 0 {
 		return done, nil
 	}
-	is := map[int64]store.Turned{}
+	is := map[int64]rostersdb.Turned{}
 	for _, c := range did.Answers {
 		is[c.Patron] = c
 	}
-	now, err := a.Tx.AnswersOf(did.What, did.whom())
+	now, err := rostersdb.AnswersOf(a.Tx, did.What, did.whom())
 	if err != nil {
 		return nil, err
 	}
-	var back []store.Turned
+	var back []rostersdb.Turned
 	for _, n := range now {
 		if c := is[n.Patron]; n.Was == c.Is {
-			back = append(back, store.Turned{Patron: n.Patron, Was: c.Is, Is: c.Was})
+			back = append(back, rostersdb.Turned{Patron: n.Patron, Was: c.Is, Is: c.Was})
 			done[n.Patron] = true
 		}
 	}
-	a.Tx.KeepAnswersOf(did.What, back, a.Who.ID, "taken back", a.Now)
+	rostersdb.KeepAnswersOf(a.Tx, did.What, back, a.Who.ID, "taken back", a.Now)
 	return done, nil
 }

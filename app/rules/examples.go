@@ -12,7 +12,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
-	"nevrin/store"
+	"nevrin/store/rulesdb"
 )
 
 // ExampleFile is an example as files carry it.
@@ -175,7 +175,7 @@ func FromLoan(a *act.Act, loanID int64) (*ExampleFile, error) {
 	if err != nil {
 		return nil, err
 	}
-	whole, err := readWhole(a, &store.Edition{Rules: plain, Examples: list, Ranking: book.Ranking.IDs()})
+	whole, err := readWhole(a, &rulesdb.Edition{Rules: plain, Examples: list, Ranking: book.Ranking.IDs()})
 	if err != nil {
 		return nil, err
 	}

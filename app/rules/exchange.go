@@ -9,7 +9,8 @@ import (
 	"nevrin/app/network"
 	"nevrin/app/problem"
 	"nevrin/core/rulebook"
-	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/rulesdb"
 )
 
 // File writes an edition as a rulebook file that the command line checks too.
@@ -18,7 +19,7 @@ func File(a *act.Act, edition int64) (json.RawMessage, error) {
 	if err != nil {
 		return nil, err
 	}
-	parts, err := a.Tx.NetworkParts()
+	parts, err := networkdb.Parts(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +80,7 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 	if plain.Examples == nil {
 		plain.Examples = json.RawMessage("[]")
 	}
-	row := store.Edition{
+	row := rulesdb.Edition{
 		Name:     b.Name,
 		Rules:    plain.Rules,
 		Examples: plain.Examples,

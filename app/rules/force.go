@@ -10,6 +10,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/rulebook"
 	"nevrin/store"
+	"nevrin/store/rulesdb"
 )
 
 // Putting is what putting a draft in force from a day would mean.
@@ -59,7 +60,7 @@ func LookAtPutting(a *act.Act, draft int64, from calendar.Date) (*Putting, error
 		out.Begun = begun.Number
 		out.Dropped = differing(rulebook.Dropped(begun.Rulebook, before.Rulebook, book), begun.Rulebook, before.Rulebook)
 	}
-	last, err := a.Tx.LatestRehearsal(draft)
+	last, err := rulesdb.LatestRehearsal(a.Tx, draft)
 	if last != nil {
 		out.Rehearsal = new(showRehearsal(a.Network, last))
 	}
@@ -68,7 +69,7 @@ func LookAtPutting(a *act.Act, draft int64, from calendar.Date) (*Putting, error
 
 // inForceOn gives the edition in force on a day, as it stands now.
 func inForceOn(a *act.Act, day calendar.Date) (*network.Edition, error) {
-	id, err := a.Tx.EditionOn(day.UTC())
+	id, err := rulesdb.EditionOn(a.Tx, day.UTC())
 	if err != nil {
 		return nil, err
 	}
@@ -127,7 +128,7 @@ func PutInForce(a *act.Act, draft int64, s Start) (*Edition, error) {
 		)
 	}
 	row.State, row.StartsOn, row.StartedAt, row.Reason = "in_force", store.Column(s.From), &a.Now, s.Reason
-	if err := a.Tx.PutInForce(row); err != nil {
+	if err := rulesdb.PutInForce(a.Tx, row); err != nil {
 		return nil, err
 	}
 	e := show(a, row)
@@ -140,7 +141,7 @@ func PutInForce(a *act.Act, draft int64, s Start) (*Edition, error) {
 
 // Withdraw takes an edition back that has not begun. It stays in the list, and a draft can be begun from it.
 func Withdraw(a *act.Act, edition int64) (*Edition, error) {
-	row, err := a.Tx.EditionLocked(edition)
+	row, err := rulesdb.EditionLocked(a.Tx, edition)
 	if err != nil {
 		return nil, err
 	}
@@ -158,7 +159,7 @@ func Withdraw(a *act.Act, edition int64) (*Edition, error) {
 		}
 	}
 	row.State = "withdrawn"
-	if err := a.Tx.Withdraw(edition); err != nil {
+	if err := rulesdb.Withdraw(a.Tx, edition); err != nil {
 		return nil, err
 	}
 	e := show(a, row)

@@ -11,6 +11,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
+	"nevrin/store/rulesdb"
 	"nevrin/testkit"
 )
 
@@ -79,7 +80,7 @@ func TestAScheduledEditionIsWithdrawn(t *testing.T) {
 		return err
 	}
 	on := func(day calendar.Date) int64 {
-		return testkit.Do(t, h, maren, func(a *act.Act) (int64, error) { return a.Tx.EditionOn(day.UTC()) })
+		return testkit.Do(t, h, maren, func(a *act.Act) (int64, error) { return rulesdb.EditionOn(a.Tx, day.UTC()) })
 	}
 	today := testkit.Do(t, h, maren, func(a *act.Act) (calendar.Date, error) { return a.Today(), nil })
 	assert.Equal(t, e.ID, on(today+7))

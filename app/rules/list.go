@@ -11,7 +11,8 @@ import (
 	"nevrin/app/network"
 	"nevrin/app/problem"
 	"nevrin/core/rulebook"
-	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/rulesdb"
 )
 
 // Rule is a rule as the list shows it: in a sentence, with what is odd about it.
@@ -35,7 +36,7 @@ type RuleList struct {
 // warnings are all that is odd about an edition in this network.
 func warnings(a *act.Act, book *rulebook.Rulebook) []rulebook.Warning {
 	traps := book.Traps(func(d rulebook.Dimension, class string) bool {
-		return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool {
+		return slices.ContainsFunc(a.Network.Classes, func(c networkdb.Class) bool {
 			return c.Kind == kindOf[d] && c.Code == class && !c.Retired
 		})
 	})
@@ -89,7 +90,7 @@ func List(a *act.Act, edition int64) (*RuleList, error) {
 
 // usedLastYear counts, for each rule, last year's loans whose terms it would decide.
 func usedLastYear(a *act.Act, book *network.Edition) (map[string]int, error) {
-	rows, err := a.Tx.Situations(a.Now)
+	rows, err := rulesdb.Situations(a.Tx, a.Now)
 	out := map[string]int{}
 	for _, r := range rows {
 		var at rulebook.Situation
@@ -288,7 +289,7 @@ type attempt struct {
 
 func try(
 	a *act.Act,
-	row *store.Edition,
+	row *rulesdb.Edition,
 	before []rulebook.RuleFile,
 	c *Cells,
 	q *Question,
@@ -307,7 +308,7 @@ func try(
 	if err != nil {
 		return nil, err
 	}
-	book, err := a.Network.Parse(&store.Edition{Rules: data, Ranking: row.Ranking})
+	book, err := a.Network.Parse(&rulesdb.Edition{Rules: data, Ranking: row.Ranking})
 	if err != nil {
 		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
@@ -383,8 +384,8 @@ func byZones(n *network.Network, chosen []string) []string {
 }
 
 // editionRow loads an edition as it is stored.
-func editionRow(a *act.Act, id int64) (*store.Edition, error) {
-	row, err := a.Tx.EditionRow(id)
+func editionRow(a *act.Act, id int64) (*rulesdb.Edition, error) {
+	row, err := rulesdb.EditionRow(a.Tx, id)
 	if err == nil && row == nil {
 		err = problem.NoSuch("edition")
 	}

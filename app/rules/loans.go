@@ -19,6 +19,11 @@ import (
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/networkdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/rulesdb"
+	"nevrin/store/stockdb"
 )
 
 // TermOf is one term of a loan with what decided it.
@@ -56,8 +61,8 @@ type LoanTerms struct {
 	PatronClass string `json:"patron_class"`
 }
 
-func loanOf(a *act.Act, id int64) (*store.Loan, *store.Item, error) {
-	l, item, err := a.Tx.LoanWithItem(id)
+func loanOf(a *act.Act, id int64) (*loansdb.Loan, *stockdb.Item, error) {
+	l, item, err := rulesdb.LoanWithItem(a.Tx, id)
 	if err == nil && l == nil {
 		err = problem.NoSuch("loan")
 	}
@@ -122,14 +127,14 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 
 // mayName tells whether the borrower of a loan is named to who asks for its terms. Whose role opens records by the card
 // alone sees no loan of anybody else.
-func mayName(a *act.Act, l *store.Loan, item *store.Item) (bool, error) {
+func mayName(a *act.Act, l *loansdb.Loan, item *stockdb.Item) (bool, error) {
 	if l.Patron == nil {
 		return false, nil
 	}
 	if l.ReturnedAt == nil || sight.NeedsCard(a.Who.Role) {
 		return true, people.InHand(a, l.Patron.ID)
 	}
-	past, err := a.Tx.LoanGoneBy(l.ID)
+	past, err := loansdb.WhenLoanEnded(a.Tx, l.ID)
 	if err != nil {
 		return false, err
 	}
@@ -176,7 +181,7 @@ func sayNext(a *act.Act, branch *calendar.Branch, at rulebook.Situation, own []r
 // Wanted tells which rule gives each term, should the item be lent to the patron at the actor's branch now:
 // what lies behind a scan that was refused.
 func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
-	p, err := a.Tx.PatronByID(patronID)
+	p, err := peopledb.PatronByID(a.Tx, patronID)
 	if err != nil {
 		return nil, err
 	}
@@ -192,7 +197,7 @@ func Wanted(a *act.Act, itemID, patronID int64) (*LoanTerms, error) {
 
 // Lent tells which rule gives each term, should the item be lent at the actor's branch now to somebody of a patron class.
 func Lent(a *act.Act, itemID int64, class string) (*LoanTerms, error) {
-	item, err := a.Tx.ItemWithTitle(itemID)
+	item, err := rulesdb.ItemWithTitle(a.Tx, itemID)
 	if err != nil {
 		return nil, err
 	}
@@ -201,7 +206,7 @@ func Lent(a *act.Act, itemID int64, class string) (*LoanTerms, error) {
 	}
 	known := slices.ContainsFunc(
 		a.Network.Classes,
-		func(c store.Class) bool { return c.Kind == "patron" && c.Code == class },
+		func(c networkdb.Class) bool { return c.Kind == "patron" && c.Code == class },
 	)
 	if !known {
 		return nil, problem.Newf(problem.Invalid, "There is no patron class %q here.", class)
@@ -280,7 +285,7 @@ type Complaint struct {
 
 // Complain sends a report to the supervisor.
 func Complain(a *act.Act, c Complaint) (*Report, error) {
-	r := store.Report{
+	r := rulesdb.Report{
 		At:         a.Now,
 		StaffID:    a.Who.ID,
 		BranchCode: a.Who.Branch,
@@ -290,7 +295,7 @@ func Complain(a *act.Act, c Complaint) (*Report, error) {
 		Happened:   c.Happened,
 		Expected:   c.Expected,
 	}
-	if err := a.Tx.AddReport(&r); err != nil {
+	if err := rulesdb.AddReport(a.Tx, &r); err != nil {
 		if store.Violates(err, "reports_patron_id_fkey") || store.Violates(err, "reports_item_id_fkey") ||
 			store.Violates(err, "reports_loan_id_fkey") {
 			return nil, problem.Newf(problem.Missing, "There is no such patron, item or loan.")
@@ -302,7 +307,7 @@ func Complain(a *act.Act, c Complaint) (*Report, error) {
 }
 
 func report(a *act.Act, id int64) (*Report, error) {
-	rows, err := a.Tx.OneReport(id)
+	rows, err := rulesdb.OneReport(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -311,11 +316,11 @@ func report(a *act.Act, id int64) (*Report, error) {
 
 // Reports gives a page of the open reports and those answered in the last weeks, open ones first.
 func Reports(a *act.Act, page store.Page) ([]Report, store.Page, error) {
-	rows, next, err := a.Tx.Reports(a.Now.AddDate(0, 0, -28), page)
+	rows, next, err := rulesdb.Reports(a.Tx, a.Now.AddDate(0, 0, -28), page)
 	return showReports(a, rows), next, err
 }
 
-func showReports(a *act.Act, rows []store.Report) []Report {
+func showReports(a *act.Act, rows []rulesdb.Report) []Report {
 	out := []Report{}
 	for _, r := range rows {
 		shown := Report{
@@ -344,7 +349,7 @@ func showReports(a *act.Act, rows []store.Report) []Report {
 
 // AnswerReport answers a report: in words, which may name the rule or example it has become.
 func AnswerReport(a *act.Act, id int64, answer string) (*Report, error) {
-	done, err := a.Tx.AnswerReport(id, answer, a.Who.ID, a.Now)
+	done, err := rulesdb.AnswerReport(a.Tx, id, answer, a.Who.ID, a.Now)
 	if err != nil {
 		return nil, err
 	}

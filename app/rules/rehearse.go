@@ -25,6 +25,7 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/formats/sheet"
 	"nevrin/store"
+	"nevrin/store/rulesdb"
 )
 
 // Rehearsal is a rehearsal as it is shown.
@@ -125,7 +126,7 @@ func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
 	case since > a.Today():
 		return nil, problem.Newf(problem.Invalid, "This period is in the future. Choose one that starts before today.")
 	}
-	r := store.Rehearsal{
+	r := rulesdb.Rehearsal{
 		EditionID: draft,
 		Revision:  row.Revision,
 		Since:     since.UTC(),
@@ -137,7 +138,7 @@ func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
 	if !p.Then {
 		r.AgainstID = &a.Book.ID
 	}
-	if err := a.Tx.AddRehearsal(&r); err != nil {
+	if err := rulesdb.AddRehearsal(a.Tx, &r); err != nil {
 		return nil, err
 	}
 	a.Tell(
@@ -156,7 +157,7 @@ func Begin(a *act.Act, draft int64, p Period) (*Rehearsal, error) {
 
 // Stop stops a rehearsal that has not ended.
 func Stop(a *act.Act, id int64) (*Rehearsal, error) {
-	stopped, err := a.Tx.StopRehearsal(id)
+	stopped, err := rulesdb.StopRehearsal(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -168,7 +169,7 @@ func Stop(a *act.Act, id int64) (*Rehearsal, error) {
 
 // Rehearsals gives a page of the rehearsals of an edition, the latest first, without their results.
 func Rehearsals(a *act.Act, edition int64, page store.Page) ([]Rehearsal, store.Page, error) {
-	rows, next, err := a.Tx.Rehearsals(edition, page)
+	rows, next, err := rulesdb.Rehearsals(a.Tx, edition, page)
 	out := []Rehearsal{}
 	for _, r := range rows {
 		out = append(out, showRehearsal(a.Network, &r))
@@ -176,7 +177,7 @@ func Rehearsals(a *act.Act, edition int64, page store.Page) ([]Rehearsal, store.
 	return out, next, err
 }
 
-func showRehearsal(n *network.Network, r *store.Rehearsal) Rehearsal {
+func showRehearsal(n *network.Network, r *rulesdb.Rehearsal) Rehearsal {
 	out := Rehearsal{
 		ID:      r.ID,
 		Edition: r.EditionID,
@@ -204,7 +205,7 @@ func showRehearsal(n *network.Network, r *store.Rehearsal) Rehearsal {
 
 // Rehearsed is a rehearsal with what it has found.
 func Rehearsed(a *act.Act, id int64) (*Rehearsal, error) {
-	row, err := a.Tx.RehearsalByID(id)
+	row, err := rulesdb.RehearsalByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -239,7 +240,7 @@ func named(a *act.Act, out *Rehearsal) error {
 	for _, c := range out.Result.Cases {
 		loans = append(loans, c.Loan)
 	}
-	names, err := a.Tx.LoanNames(loans)
+	names, err := rulesdb.LoanNames(a.Tx, loans)
 	if err != nil {
 		return err
 	}
@@ -253,7 +254,7 @@ func named(a *act.Act, out *Rehearsal) error {
 		out.Cases = append(out.Cases, shown)
 	}
 	for kind, ids := range map[string][]int64{"stopped": out.Result.Stopped, "freed": out.Result.Freed} {
-		rows, err := a.Tx.PatronsByID(ids, 200)
+		rows, err := rulesdb.PatronsByID(a.Tx, ids, 200)
 		if err != nil {
 			return err
 		}
@@ -298,7 +299,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 }
 
 func run(ctx context.Context, h *act.House, id int64) error {
-	begun, err := h.Store.BeginRehearsal(ctx, id)
+	begun, err := rulesdb.BeginRehearsal(ctx, h.Store, id)
 	if err != nil || !begun {
 		return err
 	}
@@ -308,7 +309,7 @@ func run(ctx context.Context, h *act.House, id int64) error {
 	case errors.Is(err, errStopped):
 		return nil
 	case err != nil && ctx.Err() == nil:
-		return h.Store.FailRehearsal(ctx, id, store.Written(err))
+		return rulesdb.FailRehearsal(ctx, h.Store, id, store.Written(err))
 	case err != nil:
 		return err
 	}
@@ -316,21 +317,21 @@ func run(ctx context.Context, h *act.House, id int64) error {
 	if err != nil {
 		return err
 	}
-	return h.Store.EndRehearsal(ctx, id, data, time.Since(start).Seconds())
+	return rulesdb.EndRehearsal(ctx, h.Store, id, data, time.Since(start).Seconds())
 }
 
 // workers is how many parts a rehearsal is cut into; they run side by side.
 const workers = 2
 
 func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed, error) {
-	row, err := h.Store.RehearsalRow(ctx, id)
+	row, err := rulesdb.RehearsalRow(ctx, h.Store, id)
 	if err != nil {
 		return nil, err
 	}
 	// The editions are read once, in an act that ends before the long reading begins.
 	books := map[int64]*network.Edition{}
 	now, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (time.Time, error) {
-		ids, err := a.Tx.EditionIDs(row.EditionID)
+		ids, err := rulesdb.EditionIDs(a.Tx, row.EditionID)
 		if err != nil {
 			return a.Now, err
 		}
@@ -353,7 +354,7 @@ func rehearse(ctx context.Context, h *act.House, id int64) (*rulebook.Rehearsed,
 	}
 	zone := now.Location() // the network's: days of a period are the same for all branches
 	since, until := calendar.Local(calendar.DateOf(row.Since), 0, zone), calendar.Local(calendar.DateOf(row.Until)+1, 0, zone)
-	if err := h.Store.CountRehearsal(ctx, id, since, until); err != nil {
+	if err := rulesdb.CountRehearsal(ctx, h.Store, id, since, until); err != nil {
 		return nil, err
 	}
 	patrons := make(chan []rulebook.Past, 256)
@@ -387,7 +388,7 @@ func eachPatron(
 ) error {
 	var loans []rulebook.Past
 	done, told := 0, time.Now()
-	err := s.EachPastLoan(ctx, since, until, now, func(p *store.PastLoan) error {
+	err := rulesdb.EachPastLoan(ctx, s, since, until, now, func(p *rulesdb.PastLoan) error {
 		if loans != nil && p.Patron != loans[0].Patron {
 			patrons <- loans
 			loans = make([]rulebook.Past, 0, len(loans))
@@ -400,7 +401,7 @@ func eachPatron(
 		loans = append(loans, past)
 		if done++; done%2000 == 0 && time.Since(told) > 500*time.Millisecond {
 			told = time.Now()
-			still, err := s.RehearsalAt(ctx, id, done)
+			still, err := rulesdb.RehearsalAt(ctx, s, id, done)
 			if err == nil && !still {
 				return errStopped
 			}
@@ -414,7 +415,7 @@ func eachPatron(
 	return err
 }
 
-func pastOf(p *store.PastLoan, books map[int64]*network.Edition) (rulebook.Past, error) {
+func pastOf(p *rulesdb.PastLoan, books map[int64]*network.Edition) (rulebook.Past, error) {
 	out := rulebook.Past{
 		ID:       p.ID,
 		Item:     p.Item,

@@ -19,6 +19,7 @@ import (
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
+	"nevrin/store/rulesdb"
 )
 
 // Edition is an edition as the list shows it.
@@ -53,12 +54,12 @@ type Overview struct {
 
 // Look gives the editions, terms and values.
 func Look(a *act.Act) (*Overview, error) {
-	rows, err := a.Tx.Editions()
+	rows, err := rulesdb.Editions(a.Tx)
 	if err != nil {
 		return nil, err
 	}
 	out := &Overview{Editions: []Edition{}, Terms: rulebook.All[:], Dimensions: values(a)}
-	byID := map[int64]*store.Edition{}
+	byID := map[int64]*rulesdb.Edition{}
 	for k := range rows {
 		byID[rows[k].ID] = &rows[k]
 	}
@@ -75,7 +76,7 @@ func Look(a *act.Act) (*Overview, error) {
 	return out, nil
 }
 
-func show(a *act.Act, r *store.Edition) Edition {
+func show(a *act.Act, r *rulesdb.Edition) Edition {
 	e := Edition{
 		ID:       r.ID,
 		Number:   r.Number,
@@ -326,7 +327,7 @@ func Draft(a *act.Act, name string, from int64) (*Edition, error) {
 	}
 	return draftOf(
 		a,
-		store.Edition{
+		rulesdb.Edition{
 			Name:     strings.TrimSpace(name),
 			Rules:    row.Rules,
 			Ranking:  row.Ranking,
@@ -338,13 +339,13 @@ func Draft(a *act.Act, name string, from int64) (*Edition, error) {
 }
 
 // draftOf keeps a new draft under the next number.
-func draftOf(a *act.Act, row store.Edition, how string) (*Edition, error) {
-	last, err := a.Tx.LastEdition()
+func draftOf(a *act.Act, row rulesdb.Edition, how string) (*Edition, error) {
+	last, err := rulesdb.LastEdition(a.Tx)
 	if err != nil {
 		return nil, err
 	}
 	row.Number, row.State, row.Revision = last+1, "draft", 1
-	if err := a.Tx.AddEdition(&row); err != nil {
+	if err := rulesdb.AddEdition(a.Tx, &row); err != nil {
 		return nil, err
 	}
 	e := show(a, &row)
@@ -393,8 +394,8 @@ func settle(
 	return rules
 }
 
-func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.RuleFile, error) {
-	row, err := a.Tx.EditionLocked(id)
+func openDraft(a *act.Act, id int64, revision int) (*rulesdb.Edition, []rulebook.RuleFile, error) {
+	row, err := rulesdb.EditionLocked(a.Tx, id)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -419,7 +420,7 @@ func openDraft(a *act.Act, id int64, revision int) (*store.Edition, []rulebook.R
 }
 
 // saveDraft keeps what was changed in a draft, if it can be read.
-func saveDraft(a *act.Act, row *store.Edition, rules []rulebook.RuleFile, text string) (*Edition, error) {
+func saveDraft(a *act.Act, row *rulesdb.Edition, rules []rulebook.RuleFile, text string) (*Edition, error) {
 	data, err := json.Marshal(rules)
 	if err != nil {
 		return nil, err
@@ -429,7 +430,7 @@ func saveDraft(a *act.Act, row *store.Edition, rules []rulebook.RuleFile, text s
 		return nil, problem.Newf(problem.Invalid, "%s", err)
 	}
 	row.Revision++
-	if err := a.Tx.KeepDraft(row); err != nil {
+	if err := rulesdb.KeepDraft(a.Tx, row); err != nil {
 		return nil, err
 	}
 	e := show(a, row)
@@ -443,7 +444,7 @@ func tell(a *act.Act, format string, args ...any) {
 }
 
 // readWhole reads an edition with its examples.
-func readWhole(a *act.Act, row *store.Edition) (*rulebook.Rulebook, error) {
+func readWhole(a *act.Act, row *rulesdb.Edition) (*rulebook.Rulebook, error) {
 	return rulebook.ReadParts(
 		rulebook.Parts{Rules: row.Rules, Examples: row.Examples, Ranking: row.Ranking},
 		a.Network.Money,
@@ -483,14 +484,14 @@ func freeID(rules []rulebook.RuleFile, name string) string {
 
 // Discard gives a draft up.
 func Discard(a *act.Act, draft int64) error {
-	row, err := a.Tx.EditionLocked(draft)
+	row, err := rulesdb.EditionLocked(a.Tx, draft)
 	if err != nil {
 		return err
 	}
 	if row == nil || row.State != "draft" {
 		return problem.NoSuch("draft")
 	}
-	if err := a.Tx.DropDraft(row); err != nil {
+	if err := rulesdb.DropDraft(a.Tx, row); err != nil {
 		return err
 	}
 	tell(a, "Draft %d deleted: %s", row.Number, row.Rules)

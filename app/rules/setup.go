@@ -17,6 +17,8 @@ import (
 	"nevrin/core/jsonfile"
 	"nevrin/core/rulebook"
 	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/rulesdb"
 )
 
 // Network is what a new installation begins with: a rulebook file, which brings branches, calendars,
@@ -26,8 +28,8 @@ type Network struct {
 	Rulebook, Courier      []byte
 	From                   calendar.Date // the first day of the first edition; 0: today
 
-	Choices []store.Choice  // lists to choose from; nil: they are made on the screen
-	Ages    map[string]Ages // of patron classes
+	Choices []networkdb.Choice // lists to choose from; nil: they are made on the screen
+	Ages    map[string]Ages    // of patron classes
 }
 
 // Ages are from when to when a patron class is proposed, in years, and which follows; 0 is open.
@@ -39,12 +41,12 @@ type Ages struct {
 // Prepared is a network whose files have been read and fit each other, and that can be written.
 type Prepared struct {
 	Book     *rulebook.Rulebook
-	row      *store.Network
-	classes  []store.Class
-	choices  []store.Choice
-	branches []store.Branch
-	runs     []store.Run
-	first    *store.Edition
+	row      *networkdb.Network
+	classes  []networkdb.Class
+	choices  []networkdb.Choice
+	branches []networkdb.Branch
+	runs     []networkdb.Run
+	first    *rulesdb.Edition
 }
 
 // Name is what the network is called.
@@ -109,7 +111,7 @@ func Prepare(n Network) (*Prepared, error) {
 	if n.From == 0 {
 		n.From = calendar.DateOf(now.In(zone))
 	}
-	p.row = &store.Network{
+	p.row = &networkdb.Network{
 		One:          true,
 		Name:         n.Name,
 		Numbers:      store.JSON(new(ident.Usual(n.Digits))),
@@ -119,7 +121,7 @@ func Prepare(n Network) (*Prepared, error) {
 		Version:      1,
 		Settings:     json.RawMessage("{}"),
 	}
-	p.first = &store.Edition{
+	p.first = &rulesdb.Edition{
 		Number: 1, State: "in_force", StartsOn: new(n.From.UTC()), StartedAt: &now,
 		Name:  "First edition",
 		Rules: rules, Examples: examples, Ranking: book.Ranking.IDs(), Revision: 1,
@@ -129,7 +131,7 @@ func Prepare(n Network) (*Prepared, error) {
 
 // check reads all of it back as it will be read from the database.
 func (p *Prepared) check(today calendar.Date) error {
-	parts := store.NetworkParts{Branches: p.branches, Runs: p.runs, Classes: p.classes}
+	parts := networkdb.NetworkParts{Branches: p.branches, Runs: p.runs, Classes: p.classes}
 	built := network.Build(*p.row, parts, today)
 	if faults := built.Faults(); len(faults) > 0 {
 		return fmt.Errorf("the files do not fit each other: %s", faults[0])
@@ -143,7 +145,7 @@ func (p *Prepared) check(today calendar.Date) error {
 // Write makes the network, in one transaction.
 func (p *Prepared) Write(ctx context.Context, s *store.Store) error {
 	return s.Write(ctx, func(tx *store.Tx) error {
-		return tx.AddNetwork(p.row, p.classes, p.choices, p.branches, p.runs, p.first)
+		return networkdb.AddNetwork(tx, p.row, p.classes, p.choices, p.branches, p.runs, p.first)
 	})
 }
 
@@ -162,7 +164,7 @@ func plainExamples(file []byte) (json.RawMessage, error) {
 }
 
 // aged writes down at which ages patron classes are proposed.
-func aged(classes []store.Class, ages map[string]Ages) {
+func aged(classes []networkdb.Class, ages map[string]Ages) {
 	for k := range classes {
 		c := &classes[k]
 		of, ok := ages[c.Code]
@@ -185,18 +187,18 @@ var kindOf = map[rulebook.Dimension]string{
 }
 
 // classes are all values that the file's scopes and examples name.
-func classes(book *rulebook.Rulebook) []store.Class {
-	var out []store.Class
+func classes(book *rulebook.Rulebook) []networkdb.Class {
+	var out []networkdb.Class
 	add := func(d rulebook.Dimension, code string) {
 		kind := kindOf[d]
 		if kind == "" || code == "" ||
-			slices.ContainsFunc(out, func(c store.Class) bool { return c.Kind == kind && c.Code == code }) {
+			slices.ContainsFunc(out, func(c networkdb.Class) bool { return c.Kind == kind && c.Code == code }) {
 			return
 		}
 		name := strings.ReplaceAll(code, "_", " ")
 		out = append(
 			out,
-			store.Class{Kind: kind, Code: code, Name: strings.ToUpper(name[:1]) + name[1:], Position: len(out)},
+			networkdb.Class{Kind: kind, Code: code, Name: strings.ToUpper(name[:1]) + name[1:], Position: len(out)},
 		)
 	}
 	for _, r := range book.Rules {
@@ -240,7 +242,7 @@ func sameBranches(list []minutes, book *rulebook.Rulebook) error {
 }
 
 // plainBranches are branches in the form of the files, with sort and receive minutes from the courier file, and runs.
-func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.Run, error) {
+func plainBranches(n Network, book *rulebook.Rulebook) ([]networkdb.Branch, []networkdb.Run, error) {
 	var file struct {
 		Branches []minutes
 		Runs     []json.RawMessage
@@ -262,8 +264,8 @@ func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.
 	if err := json.Unmarshal(n.Rulebook, &plain); err != nil {
 		return nil, nil, err
 	}
-	var branches []store.Branch
-	var runs []store.Run
+	var branches []networkdb.Branch
+	var runs []networkdb.Run
 	or := func(v json.RawMessage, empty string) json.RawMessage {
 		if v == nil {
 			return json.RawMessage(empty)
@@ -271,7 +273,7 @@ func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.
 		return v
 	}
 	for k, b := range book.Branches {
-		row := store.Branch{
+		row := networkdb.Branch{
 			Code:           b.Code,
 			Name:           b.Name,
 			Zone:           b.Zone,
@@ -297,7 +299,7 @@ func plainBranches(n Network, book *rulebook.Rulebook) ([]store.Branch, []store.
 		if err != nil {
 			return nil, nil, err
 		}
-		runs = append(runs, store.Run{ID: root.Get("id").Text(), Position: k, Plan: plan})
+		runs = append(runs, networkdb.Run{ID: root.Get("id").Text(), Position: k, Plan: plan})
 	}
 	return branches, runs, nil
 }

@@ -20,6 +20,8 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/person"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/peopledb"
 )
 
 // mostWaiting is how many may wait at once; who comes then is asked to come in.
@@ -79,10 +81,10 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 	if wrong := check(a, &r, pin); len(wrong) > 0 {
 		return nil, Wrong(wrong)
 	}
-	if err := a.Tx.LockNames("sign-ups"); err != nil {
+	if err := peopledb.LockNames(a.Tx, "sign-ups"); err != nil {
 		return nil, err
 	}
-	waiting, err := a.Tx.SignUpsWaiting()
+	waiting, err := peopledb.SignUpsWaiting(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -92,7 +94,7 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 			"Too many sign-ups are waiting. Come to any branch; it takes a few minutes.",
 		)
 	}
-	s := store.SignUp{At: a.Now, BranchCode: r.Branch, Record: store.JSON(&r)}
+	s := peopledb.SignUp{At: a.Now, BranchCode: r.Branch, Record: store.JSON(&r)}
 	taken := &Taken{Branch: a.Network.BranchName(r.Branch)}
 	if set.SignUps.CardDays > 0 {
 		p, err := temporary(a, r)
@@ -109,7 +111,7 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 			}
 		}
 	}
-	if err := a.Tx.AddSignUp(&s); err != nil {
+	if err := peopledb.AddSignUp(a.Tx, &s); err != nil {
 		return nil, err
 	}
 	told := event.Event{Kind: event.SignedUp}
@@ -141,7 +143,7 @@ func check(a *act.Act, r *person.Record, pin string) []person.Wrong {
 }
 
 // temporary makes a record with a temporary card, which may look and place holds.
-func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
+func temporary(a *act.Act, r person.Record) (*peopledb.Patron, error) {
 	var age *int
 	if r.Born != nil {
 		age = new(loan.AgeOn(*r.Born, a.Today()))
@@ -164,10 +166,10 @@ func temporary(a *act.Act, r person.Record) (*store.Patron, error) {
 	r.Class = class
 	until := a.Today().Add(a.Network.Settled.SignUps.CardDays)
 	r.CardUntil = &until
-	p := &store.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
+	p := &peopledb.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
 	people.Put(p, r)
-	a.Tx.PutPatron(p)
-	a.Tx.KeepStanding(id, string(loan.Active), "", person.Unseen)
+	peopledb.PutPatron(a.Tx, p)
+	peopledb.KeepStanding(a.Tx, id, string(loan.Active), "", person.Unseen)
 	return p, nil
 }
 
@@ -184,7 +186,7 @@ type SignUp struct {
 	Answered string    `json:"answered" doc:"When, as people say it"`
 }
 
-func show(a *act.Act, s *store.SignUp) (SignUp, person.Record, error) {
+func show(a *act.Act, s *peopledb.SignUp) (SignUp, person.Record, error) {
 	var r person.Record
 	if err := json.Unmarshal(s.Record, &r); err != nil {
 		return SignUp{}, r, fmt.Errorf("what somebody wrote who signed up: %w", err)
@@ -212,7 +214,7 @@ func show(a *act.Act, s *store.SignUp) (SignUp, person.Record, error) {
 
 // List gives a page of who waits, in the order in which they came; then who was turned down lately.
 func List(a *act.Act, page store.Page) ([]SignUp, store.Page, error) {
-	rows, next, err := a.Tx.SignUps(page)
+	rows, next, err := peopledb.SignUps(a.Tx, page)
 	out := []SignUp{}
 	for k := range rows {
 		s, _, err := show(a, &rows[k])
@@ -234,7 +236,7 @@ type Whole struct {
 
 // One gives somebody who signed up.
 func One(a *act.Act, id int64) (*Whole, error) {
-	s, err := a.Tx.SignUp(id)
+	s, err := peopledb.SignUpByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -247,7 +249,7 @@ func One(a *act.Act, id int64) (*Whole, error) {
 	}
 	w := &Whole{SignUp: row, Record: r}
 	if s.PatronID != nil {
-		p, err := a.Tx.PatronByID(*s.PatronID)
+		p, err := peopledb.PatronByID(a.Tx, *s.PatronID)
 		if err != nil {
 			return nil, err
 		}
@@ -265,8 +267,8 @@ func One(a *act.Act, id int64) (*Whole, error) {
 }
 
 // inState gives a sign-up in a state, locked, and with it others whom what follows concerns.
-func inState(a *act.Act, id int64, state string, others ...int64) (*store.SignUp, error) {
-	s, err := a.Tx.SignUpLocked(id, others...)
+func inState(a *act.Act, id int64, state string, others ...int64) (*peopledb.SignUp, error) {
+	s, err := peopledb.SignUpLocked(a.Tx, id, others...)
 	switch {
 	case err != nil:
 		return nil, err
@@ -293,7 +295,7 @@ func Take(a *act.Act, id int64, j people.Joining) (*people.Written, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.AnswerSignUp(id, "taken", w.Card.ID, "", a.Who.ID, a.Now)
+	peopledb.AnswerSignUp(a.Tx, id, "taken", w.Card.ID, "", a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.SignUpAnswered, Patron: w.Card.ID, Detail: event.Detail{Is: "taken"}})
 	return w, nil
 }
@@ -313,7 +315,7 @@ func Known(a *act.Act, id, patron int64) (*SignUp, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.AnswerSignUp(id, "taken", p.ID, "", a.Who.ID, a.Now)
+	peopledb.AnswerSignUp(a.Tx, id, "taken", p.ID, "", a.Who.ID, a.Now)
 	a.Tell(
 		event.Event{
 			Kind:   event.SignUpAnswered,
@@ -342,7 +344,7 @@ func TurnDown(a *act.Act, id int64, reason string) (*SignUp, error) {
 		}
 		told.Patron = patron
 	}
-	a.Tx.AnswerSignUp(id, "turned_down", patron, reason, a.Who.ID, a.Now)
+	peopledb.AnswerSignUp(a.Tx, id, "turned_down", patron, reason, a.Who.ID, a.Now)
 	a.Tell(told)
 	return again(a, id)
 }
@@ -352,7 +354,7 @@ func retire(a *act.Act, patron int64, why string) error {
 	if err := a.Tx.Lock(store.Lock{Patrons: []int64{patron}, HoldsOf: patron}); err != nil {
 		return err
 	}
-	open, err := a.Tx.HoldsOfPatron(patron)
+	open, err := holdsdb.HoldsOfPatron(a.Tx, patron)
 	if err != nil {
 		return err
 	}
@@ -369,7 +371,7 @@ func stand(a *act.Act, patron int64, was, is loan.Standing, why string) error {
 	if _, err := people.Locked(a, patron); err != nil {
 		return err
 	}
-	a.Tx.KeepStanding(patron, string(is), why, person.Unseen)
+	peopledb.KeepStanding(a.Tx, patron, string(is), why, person.Unseen)
 	a.Tell(event.Event{
 		Kind: event.StandingChanged, Patron: patron,
 		Detail: event.Detail{Was: string(was), Is: string(is), Reason: why},
@@ -388,13 +390,13 @@ func Again(a *act.Act, id int64) (*SignUp, error) {
 			return nil, err
 		}
 	}
-	a.Tx.AwaitSignUp(id)
+	peopledb.AwaitSignUp(a.Tx, id)
 	a.Tell(event.Event{Kind: event.SignUpAnswered, Detail: event.Detail{Is: "waiting again"}})
 	return again(a, id)
 }
 
 func again(a *act.Act, id int64) (*SignUp, error) {
-	s, err := a.Tx.SignUp(id)
+	s, err := peopledb.SignUpByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -414,7 +416,7 @@ const keptDays = 30
 // Drop deletes sign-ups that were answered a while ago, and forgets those who were turned down and had a temporary card.
 func Drop(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	before := calendar.Local(day.Add(-keptDays), 0, a.Network.Location)
-	turned, err := a.Tx.TurnedDown(before, forgotPart)
+	turned, err := peopledb.TurnedDown(a.Tx, before, forgotPart)
 	if err != nil {
 		return done, false, err
 	}
@@ -423,11 +425,11 @@ func Drop(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 		if _, err := keeping.Forget(a, patron); err != nil && problem.Of(err) == nil {
 			return done, false, err
 		}
-		a.Tx.DropSignUpsOf(patron)
+		peopledb.DropSignUpsOf(a.Tx, patron)
 	}
 	if len(turned) == forgotPart {
 		return done + forgotPart, false, nil
 	}
-	n, err := a.Tx.DropSignUps(before, part)
+	n, err := peopledb.DropSignUps(a.Tx, before, part)
 	return done + n, n < part, err
 }

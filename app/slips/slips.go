@@ -19,6 +19,10 @@ import (
 	"nevrin/core/sight"
 	"nevrin/formats/slip"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/loansdb"
+	"nevrin/store/peopledb"
+	"nevrin/store/returnsdb"
 )
 
 // Slip is a strip of paper.
@@ -84,7 +88,7 @@ func foot(a *act.Act) slip.Row {
 }
 
 func ofHold(a *act.Act, id int64) (*Slip, error) {
-	h, err := a.Tx.HoldForSlip(id)
+	h, err := holdsdb.HoldForSlip(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -120,7 +124,7 @@ func ofHold(a *act.Act, id int64) (*Slip, error) {
 }
 
 // reached says how somebody is reached about what waits for them. It stands on no slip that the public can see.
-func reached(p *store.Patron) string {
+func reached(p *peopledb.Patron) string {
 	switch {
 	case p.Phone != "" && p.Email != "":
 		return "Notify by " + p.Phone + " or email"
@@ -134,7 +138,7 @@ func reached(p *store.Patron) string {
 
 // ofLine is the slip that goes with a thing that came back, to where it goes; with one that waits for somebody, theirs.
 func ofLine(a *act.Act, id int64) (*Slip, error) {
-	row, err := a.Tx.OneLine(id)
+	row, err := returnsdb.OneLine(a.Tx, id)
 	if err != nil || row == nil {
 		return nil, orNoSuch(err, "line")
 	}
@@ -163,7 +167,7 @@ func ofLine(a *act.Act, id int64) (*Slip, error) {
 
 // maySee refuses what is of a run that the actor does not see.
 func maySee(a *act.Act, run int64) error {
-	state, err := a.Tx.LookAtRun(run)
+	state, err := returnsdb.LookAtRun(a.Tx, run)
 	switch {
 	case err != nil || state == nil:
 		return orNoSuch(err, "returns run")
@@ -177,14 +181,14 @@ func ofLent(a *act.Act, patron int64, since time.Time) (*Slip, error) {
 	if err := people.InHand(a, patron); err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PatronByID(patron)
+	p, err := peopledb.PatronByID(a.Tx, patron)
 	if err != nil || p == nil {
 		return nil, orNoSuch(err, "patron")
 	}
 	if since.IsZero() {
 		since = a.Here().At(a.Today(), 0)
 	}
-	rows, err := a.Tx.LentSince(patron, a.Who.Branch, since)
+	rows, err := loansdb.LentSince(a.Tx, patron, a.Who.Branch, since)
 	if err != nil {
 		return nil, err
 	}
@@ -211,7 +215,7 @@ func ofBack(a *act.Act, run, patron int64) (*Slip, error) {
 	if err := maySee(a, run); err != nil {
 		return nil, err
 	}
-	rows, err := a.Tx.BroughtBack(run, patron)
+	rows, err := returnsdb.BroughtBack(a.Tx, run, patron)
 	if err != nil {
 		return nil, err
 	}

@@ -19,23 +19,24 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/door"
 	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 // ErrSecond says that the password is right and the code of the second factor is missing.
 var ErrSecond = problem.Newf(problem.Forbidden, "Enter the code from your authenticator app.")
 
 // second looks whether a code is the one of somebody's second factor now; each counts once.
-func second(ctx context.Context, h *act.House, address string, s *store.Staff, code string) error {
+func second(ctx context.Context, h *act.House, address string, s *staffdb.Staff, code string) error {
 	if code == "" {
 		return ErrSecond
 	}
 	used := errors.New("used")
 	err := h.Store.Write(ctx, func(tx *store.Tx) error {
-		now, err := tx.RealTime()
+		now, err := staffdb.RealTime(tx)
 		if err != nil {
 			return err
 		}
-		locked, err := tx.StaffLocked(s.ID)
+		locked, err := staffdb.StaffLocked(tx, s.ID)
 		if err != nil {
 			return err
 		}
@@ -47,7 +48,7 @@ func second(ctx context.Context, h *act.House, address string, s *store.Staff, c
 		if !right {
 			return used
 		}
-		tx.SecondUsed(s.ID, step)
+		staffdb.SecondUsed(tx, s.ID, step)
 		return nil
 	})
 	if !errors.Is(err, used) {
@@ -80,7 +81,7 @@ func aboutSecond(staff int64) string { return fmt.Sprintf("second factor of %d",
 
 // BeginSecond offers a secret for a second factor to a session, by its token. It counts once a code of it has come back.
 func BeginSecond(a *act.Act, token string) (*Setting, error) {
-	s, err := a.Tx.StaffByID(a.Who.ID)
+	s, err := staffdb.StaffByID(a.Tx, a.Who.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +98,7 @@ func BeginSecond(a *act.Act, token string) (*Setting, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.OfferSecond(token, s.ID, sealed, offerStays)
+	staffdb.OfferSecond(a.Tx, token, s.ID, sealed, offerStays)
 	label := url.URL{Scheme: "otpauth", Host: "totp", Path: "/" + a.Network.Name + ":" + s.Login}
 	label.RawQuery = url.Values{"secret": {secret}, "issuer": {a.Network.Name}}.Encode()
 	code, err := qr.Encode(label.String(), qr.M, qr.Auto)
@@ -117,11 +118,11 @@ func BeginSecond(a *act.Act, token string) (*Setting, error) {
 // SetSecond sets up the second factor of somebody who has proven who they are: the one that their session was offered, once a code
 // shows that their app knows its secret.
 func SetSecond(a *act.Act, code, token string) error {
-	s, err := a.Tx.StaffLocked(a.Who.ID)
+	s, err := staffdb.StaffLocked(a.Tx, a.Who.ID)
 	if err != nil {
 		return err
 	}
-	sealed, err := a.Tx.OfferedSecond(token, s.ID)
+	sealed, err := staffdb.OfferedSecond(a.Tx, token, s.ID)
 	if err != nil {
 		return err
 	}
@@ -132,7 +133,7 @@ func SetSecond(a *act.Act, code, token string) error {
 	if err != nil {
 		return err
 	}
-	now, err := a.Tx.RealTime()
+	now, err := staffdb.RealTime(a.Tx)
 	if err != nil {
 		return err
 	}
@@ -140,9 +141,9 @@ func SetSecond(a *act.Act, code, token string) error {
 	if !right {
 		return problem.Newf(problem.Invalid, "This code is wrong. Check your phone’s clock and enter the current code.")
 	}
-	a.Tx.KeepSecond(s.ID, sealed, step)
-	a.Tx.DropOffer(token)
-	a.Tx.DropSessionsOf(s.ID, token)
+	staffdb.KeepSecond(a.Tx, s.ID, sealed, step)
+	staffdb.DropOffer(a.Tx, token)
+	staffdb.DropSessionsOf(a.Tx, s.ID, token)
 	a.Tell(event.Event{Kind: event.SecondFactor, Detail: event.Detail{Staff: s.ID, Is: "set"}})
 	return nil
 }
@@ -153,7 +154,7 @@ func Reseal(ctx context.Context, h *act.House) (int, error) {
 	sealed := 0
 	err := h.Store.Write(ctx, func(tx *store.Tx) error {
 		sealed = 0
-		kept, err := tx.Seconds()
+		kept, err := staffdb.Seconds(tx)
 		if err != nil {
 			return err
 		}
@@ -171,7 +172,7 @@ func Reseal(ctx context.Context, h *act.House) (int, error) {
 			if err != nil {
 				return fmt.Errorf("NEVRIN_KEYS: the second factors of %d people are to be opened: %w", len(kept), err)
 			}
-			tx.SealSecond(k.ID, secret)
+			staffdb.SealSecond(tx, k.ID, secret)
 			sealed++
 		}
 		return nil
@@ -182,7 +183,7 @@ func Reseal(ctx context.Context, h *act.House) (int, error) {
 // DropSecond takes somebody's second factor away, for who has lost it; they sign in by password alone until they set up
 // another.
 func DropSecond(a *act.Act, id int64) error {
-	s, err := a.Tx.StaffLocked(id)
+	s, err := staffdb.StaffLocked(a.Tx, id)
 	if err != nil {
 		return err
 	}
@@ -192,8 +193,8 @@ func DropSecond(a *act.Act, id int64) error {
 	if s.Second == "" {
 		return nil
 	}
-	a.Tx.KeepSecond(id, "", 0)
-	a.Tx.DropSessionsOf(id, "")
+	staffdb.KeepSecond(a.Tx, id, "", 0)
+	staffdb.DropSessionsOf(a.Tx, id, "")
 	a.Tell(event.Event{Kind: event.SecondFactor, Detail: event.Detail{Staff: id, Is: "removed"}})
 	return nil
 }

@@ -17,6 +17,9 @@ import (
 	"nevrin/core/role"
 	"nevrin/core/settings"
 	"nevrin/store"
+	"nevrin/store/eventsdb"
+	"nevrin/store/networkdb"
+	"nevrin/store/staffdb"
 )
 
 // Entering is what somebody signs in with.
@@ -28,7 +31,7 @@ type Entering struct {
 // SignIn finds the person with a login and password, who asks from an address. Unknown login and wrong password read the
 // same. A try counts as wrong until it is known to be right, so that many at once are no way round the waits; one for which
 // there is no room just now does not count.
-func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*store.Staff, error) {
+func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*staffdb.Staff, error) {
 	s, try, err := prove(ctx, h, address, e.Login, e.Password)
 	if err != nil {
 		return nil, err
@@ -39,7 +42,7 @@ func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*sto
 		}
 	}
 	return s, h.Store.Write(ctx, func(tx *store.Tx) error {
-		tx.TriedWell(s.ID, try)
+		staffdb.TriedWell(tx, s.ID, try)
 		return tell(tx, s, event.SignedIn, event.Detail{From: address})
 	})
 }
@@ -49,7 +52,7 @@ func SignIn(ctx context.Context, h *act.House, address string, e Entering) (*sto
 func Prove(ctx context.Context, h *act.House, address string, id int64, password, code string, withCode bool) error {
 	var login string
 	err := h.Store.Read(ctx, func(tx *store.Tx) error {
-		s, err := tx.StaffByID(id)
+		s, err := staffdb.StaffByID(tx, id)
 		if err == nil && s != nil {
 			login = s.Login
 		}
@@ -73,21 +76,21 @@ func Prove(ctx context.Context, h *act.House, address string, id int64, password
 			return err
 		}
 	}
-	return h.Store.Write(ctx, func(tx *store.Tx) error { tx.TriedRight(try); return nil })
+	return h.Store.Write(ctx, func(tx *store.Tx) error { staffdb.TriedRight(tx, try); return nil })
 }
 
 // errPair says that a login and a password do not go together, whichever of them is wrong.
 var errPair = problem.Newf(problem.Forbidden, "Name and password do not match. Check both and try again.")
 
 // prove gives the person with a login and a password, and the try, which is still counted as wrong.
-func prove(ctx context.Context, h *act.House, address, login, password string) (*store.Staff, *store.Try, error) {
-	try := &store.Try{Name: login, Address: address}
+func prove(ctx context.Context, h *act.House, address, login, password string) (*staffdb.Staff, *staffdb.Try, error) {
+	try := &staffdb.Try{Name: login, Address: address}
 	// Who has to wait is told so before they take anybody's place.
 	err := h.Store.Read(ctx, func(tx *store.Tx) (err error) {
-		if try.Known, err = tx.StaffKnownAt(login, address); err != nil {
+		if try.Known, err = staffdb.StaffKnownAt(tx, login, address); err != nil {
 			return err
 		}
-		tries, err := tx.Tries(try)
+		tries, err := staffdb.TriesOf(tx, try)
 		return errors.Join(err, Refused(tries, askForLink))
 	})
 	if err != nil {
@@ -105,11 +108,11 @@ func prove(ctx context.Context, h *act.House, address, login, password string) (
 	if err := Count(ctx, h, try, askForLink); err != nil {
 		return nil, nil, err
 	}
-	known, err := h.Store.StaffWithLogin(ctx, login)
+	known, err := staffdb.StaffWithLogin(ctx, h.Store, login)
 	if err != nil {
 		return nil, nil, err
 	}
-	s, err := h.Store.StaffByLogin(ctx, login)
+	s, err := staffdb.StaffByLogin(ctx, h.Store, login)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -130,21 +133,21 @@ func prove(ctx context.Context, h *act.House, address, login, password string) (
 const askForLink = "ask an administrator for a link to set a new password"
 
 // Count counts a try as wrong, unless it has to wait: then it is refused, with what else there is to do.
-func Count(ctx context.Context, h *act.House, try *store.Try, instead string) error {
+func Count(ctx context.Context, h *act.House, try *staffdb.Try, instead string) error {
 	return h.Store.Write(ctx, func(tx *store.Tx) error {
-		tries, err := tx.TriesLocked(try)
+		tries, err := staffdb.TriesLocked(tx, try)
 		if err == nil {
 			err = Refused(tries, instead)
 		}
 		if err == nil {
-			tx.Tried(try)
+			staffdb.Tried(tx, try)
 		}
 		return err
 	})
 }
 
 // Refused tells somebody who has to wait for how long, and what else there is to do; nil where nobody has to.
-func Refused(tries *store.Tries, instead string) error {
+func Refused(tries *staffdb.Tries, instead string) error {
 	if wait := waiting(tries); wait > 0 {
 		return problem.Newf(problem.TooOften, "Too many failed attempts. Try again in %s, or %s.", sayWait(wait), instead)
 	}
@@ -152,7 +155,7 @@ func Refused(tries *store.Tries, instead string) error {
 }
 
 // waiting is how long the next try has to wait.
-func waiting(t *store.Tries) time.Duration {
+func waiting(t *staffdb.Tries) time.Duration {
 	most := time.Duration(0)
 	for of, n := range t.Wrong {
 		if t.Since[of] <= door.Forgotten {
@@ -170,7 +173,7 @@ func sayWait(d time.Duration) string {
 }
 
 // failed keeps that somebody, if there is such a person, was tried in vain, and says so.
-func failed(ctx context.Context, h *act.House, address string, known *store.Staff) error {
+func failed(ctx context.Context, h *act.House, address string, known *staffdb.Staff) error {
 	err := h.Store.Write(ctx, func(tx *store.Tx) error {
 		return tell(tx, known, event.SignInFailed, event.Detail{From: address})
 	})
@@ -181,17 +184,17 @@ func failed(ctx context.Context, h *act.House, address string, known *store.Staf
 }
 
 // tell keeps an event of somebody's door, outside of an act: nobody is signed in yet.
-func tell(tx *store.Tx, s *store.Staff, kind event.Kind, d event.Detail) error {
+func tell(tx *store.Tx, s *staffdb.Staff, kind event.Kind, d event.Detail) error {
 	at, _, err := tx.Begin(false, "")
 	if err != nil || at.Version == 0 {
 		return err
 	}
-	row := store.Event{At: at.Now, Kind: string(kind)}
+	row := eventsdb.Event{At: at.Now, Kind: string(kind)}
 	if s != nil {
 		row.StaffID, d.Staff = &s.ID, s.ID
 	}
 	row.Detail = store.JSON(&d)
-	return tx.AddEvents([]store.Event{row})
+	return eventsdb.AddEvents(tx, []eventsdb.Event{row})
 }
 
 // Own is what somebody sees of their own door.
@@ -212,7 +215,7 @@ type Place struct {
 
 // Look gives somebody's own door.
 func Look(a *act.Act) (*Own, error) {
-	s, err := a.Tx.StaffByID(a.Who.ID)
+	s, err := staffdb.StaffByID(a.Tx, a.Who.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -228,7 +231,7 @@ func Look(a *act.Act) (*Own, error) {
 
 // ChangePassword changes the password of somebody who has proven who they are; all their sessions end but the one of a token.
 func ChangePassword(a *act.Act, password, token string) error {
-	s, err := a.Tx.StaffLocked(a.Who.ID)
+	s, err := staffdb.StaffLocked(a.Tx, a.Who.ID)
 	if err != nil {
 		return err
 	}
@@ -236,14 +239,14 @@ func ChangePassword(a *act.Act, password, token string) error {
 	if err != nil {
 		return err
 	}
-	a.Tx.KeepPassword(s.ID, hash)
-	a.Tx.DropSessionsOf(s.ID, token)
+	staffdb.KeepPassword(a.Tx, s.ID, hash)
+	staffdb.DropSessionsOf(a.Tx, s.ID, token)
 	a.Tell(event.Event{Kind: event.PasswordChanged, Detail: event.Detail{Staff: s.ID}})
 	return nil
 }
 
 // choose takes a new password, or says what is wrong with it.
-func choose(ctx context.Context, password string, s *store.Staff) (string, error) {
+func choose(ctx context.Context, password string, s *staffdb.Staff) (string, error) {
 	if wrong := door.Password(password, s.Login, s.Name); wrong != "" {
 		return "", problem.Newf(problem.Invalid, "%s", wrong)
 	}
@@ -266,7 +269,7 @@ func ChooseShort(a *act.Act, code string) error {
 			return err
 		}
 	}
-	a.Tx.KeepShort(a.Who.ID, hash)
+	staffdb.KeepShort(a.Tx, a.Who.ID, hash)
 	a.Tell(event.Event{Kind: event.ShortCodeChanged, Detail: event.Detail{Staff: a.Who.ID}})
 	return nil
 }
@@ -293,13 +296,13 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 		return false, err
 	}
 	defer done()
-	var s *store.Staff
+	var s *staffdb.Staff
 	if err := h.Store.Write(ctx, func(tx *store.Tx) error { // counted as wrong until it is known to be right
 		var err error
-		if s, err = tx.StaffLocked(id); err != nil || s == nil {
+		if s, err = staffdb.StaffLocked(tx, id); err != nil || s == nil {
 			return err
 		}
-		tx.ShortTried(id, s.ShortWrong+1)
+		staffdb.ShortTried(tx, id, s.ShortWrong+1)
 		return nil
 	}); err != nil {
 		return false, err
@@ -317,7 +320,7 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 	over = !right && wrong >= door.MostShort
 	err = h.Store.Write(ctx, func(tx *store.Tx) error {
 		if right || over {
-			tx.ShortTried(id, 0)
+			staffdb.ShortTried(tx, id, 0)
 		}
 		if right {
 			return nil
@@ -338,14 +341,14 @@ func ComeBack(ctx context.Context, h *act.House, id int64, code string) (over bo
 
 // EndSessions ends all sessions of somebody but the one of a token, which may be empty.
 func EndSessions(a *act.Act, id int64, but string) error {
-	s, err := a.Tx.StaffLocked(id)
+	s, err := staffdb.StaffLocked(a.Tx, id)
 	if err != nil {
 		return err
 	}
 	if s == nil {
 		return problem.NoSuch("person")
 	}
-	a.Tx.DropSessionsOf(id, but)
+	staffdb.DropSessionsOf(a.Tx, id, but)
 	a.Tell(event.Event{Kind: event.SessionsEnded, Detail: event.Detail{Staff: id}})
 	return nil
 }
@@ -382,11 +385,11 @@ type SignedIn struct {
 
 // List lists everybody who works here.
 func List(a *act.Act) ([]Person, error) {
-	rows, err := a.Tx.StaffList()
+	rows, err := staffdb.StaffList(a.Tx)
 	if err != nil {
 		return nil, err
 	}
-	seen, err := a.Tx.LatestChanges()
+	seen, err := networkdb.LatestChanges(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -420,7 +423,7 @@ type Link struct {
 
 // MakeLink makes a link with which somebody sets a new password, and may try to sign in again at once.
 func MakeLink(a *act.Act, id int64) (*Link, error) {
-	s, err := a.Tx.StaffLocked(id)
+	s, err := staffdb.StaffLocked(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -430,11 +433,11 @@ func MakeLink(a *act.Act, id int64) (*Link, error) {
 		return nil, problem.Newf(problem.Refused, "Demo users have no password; they sign in with one click.")
 	}
 	token := rand.Text()
-	until, err := a.Tx.KeepLink(token, id, a.Who.ID, linkStays)
+	until, err := staffdb.KeepLink(a.Tx, token, id, a.Who.ID, linkStays)
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.FreeTries(s.Login)
+	staffdb.FreeTries(a.Tx, s.Login)
 	a.Tell(event.Event{Kind: event.LinkMade, Detail: event.Detail{Staff: id}})
 	return &Link{"/enter#" + token, until}, nil
 }
@@ -442,7 +445,7 @@ func MakeLink(a *act.Act, id int64) (*Link, error) {
 // OfLink gives whose link it is.
 func OfLink(ctx context.Context, h *act.House, token string) (login, name string, err error) {
 	err = h.Store.Read(ctx, func(tx *store.Tx) error {
-		s, err := tx.LinkOf(token)
+		s, err := staffdb.LinkOf(tx, token)
 		if err == nil && s == nil {
 			return noLink()
 		}
@@ -461,7 +464,7 @@ func noLink() error {
 // UseLink sets a password by a link, once; all sessions of its person end.
 func UseLink(ctx context.Context, h *act.House, token, password string) error {
 	return h.Store.Write(ctx, func(tx *store.Tx) error {
-		s, err := tx.UseLink(token)
+		s, err := staffdb.UseLink(tx, token)
 		if err != nil {
 			return err
 		}
@@ -472,16 +475,16 @@ func UseLink(ctx context.Context, h *act.House, token, password string) error {
 		if err != nil {
 			return err
 		}
-		tx.KeepPassword(s.ID, hash)
-		tx.FreeTries(s.Login)
-		tx.DropSessionsOf(s.ID, "")
+		staffdb.KeepPassword(tx, s.ID, hash)
+		staffdb.FreeTries(tx, s.Login)
+		staffdb.DropSessionsOf(tx, s.ID, "")
 		return tell(tx, s, event.PasswordChanged, event.Detail{Means: "link"})
 	})
 }
 
 // LinkFor makes a link from the command line, for who can administrate the machine but not sign in.
 func LinkFor(ctx context.Context, h *act.House, login string) (*Link, error) {
-	s, err := h.Store.StaffWithLogin(ctx, login)
+	s, err := staffdb.StaffWithLogin(ctx, h.Store, login)
 	if err != nil {
 		return nil, err
 	}

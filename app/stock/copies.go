@@ -18,6 +18,9 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/plain"
 	"nevrin/store"
+	"nevrin/store/networkdb"
+	"nevrin/store/rulesdb"
+	"nevrin/store/stockdb"
 )
 
 // Writing is what is on record of an item, as it is written. Its own terms outweigh the rules.
@@ -45,7 +48,7 @@ type Copying struct {
 }
 
 // into writes a record into an item, after looking whether it can be one.
-func (w *Writing) into(a *act.Act, i *store.Item) error {
+func (w *Writing) into(a *act.Act, i *stockdb.Item) error {
 	if _, err := a.Network.OpenBranch(w.Branch); err != nil {
 		return err
 	}
@@ -99,7 +102,7 @@ func offered(a *act.Act, material, collection, wasMaterial, wasCollection string
 // isClass looks whether there is a class, and it is still offered.
 func isClass(a *act.Act, kind, code string) error {
 	known := slices.ContainsFunc(a.Network.Classes,
-		func(c store.Class) bool { return c.Kind == kind && c.Code == code && !c.Retired })
+		func(c networkdb.Class) bool { return c.Kind == kind && c.Code == code && !c.Retired })
 	if !known {
 		return problem.Newf(problem.Invalid, "There is no %s %q here.",
 			map[string]string{"material": "material class", "collection": "collection"}[kind], code)
@@ -124,7 +127,7 @@ func ownTerms(a *act.Act, terms map[string]any) (json.RawMessage, error) {
 
 // AddCopies adds copies to a title, each with its own number. If one number cannot be, none is added.
 func AddCopies(a *act.Act, title int64, in Copying) ([]catalogue.Item, error) {
-	t, err := a.Tx.TitleLocked(title)
+	t, err := stockdb.TitleLocked(a.Tx, title)
 	if err != nil {
 		return nil, err
 	}
@@ -137,7 +140,7 @@ func AddCopies(a *act.Act, title int64, in Copying) ([]catalogue.Item, error) {
 	}
 	var ids []int64
 	for k, number := range codes {
-		i := store.Item{
+		i := stockdb.Item{
 			TitleID: title, Barcode: number, AtBranch: a.Who.Branch, Note: strings.TrimSpace(in.Note),
 			Standing: circulation.ItemInUse,
 			AddedOn:  a.Today().UTC(), LabelWaits: given[k],
@@ -145,7 +148,7 @@ func AddCopies(a *act.Act, title int64, in Copying) ([]catalogue.Item, error) {
 		if err := in.into(a, &i); err != nil {
 			return nil, err
 		}
-		if err := a.Tx.AddItem(&i); err != nil {
+		if err := stockdb.AddItem(a.Tx, &i); err != nil {
 			return nil, err
 		}
 		ids = append(ids, i.ID)
@@ -160,7 +163,7 @@ func AddCopies(a *act.Act, title int64, in Copying) ([]catalogue.Item, error) {
 			break
 		}
 	}
-	rows, err := a.Tx.ItemsWith(ids)
+	rows, err := stockdb.ItemsWith(a.Tx, ids)
 	return catalogue.ShowItems(a, rows), err
 }
 
@@ -192,13 +195,13 @@ func labels(a *act.Act, branch calendar.Code, texts []string) (codes []string, g
 		}
 		codes, given = append(codes, number), append(given, number == "")
 	}
-	taken, err := a.Tx.ItemsByNumbers(codes)
+	taken, err := stockdb.ItemsByNumbers(a.Tx, codes)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, number := range codes {
 		if id, ok := taken[number]; ok {
-			item, err := a.Tx.ItemWithTitle(id)
+			item, err := rulesdb.ItemWithTitle(a.Tx, id)
 			if err != nil {
 				return nil, nil, err
 			}
@@ -226,7 +229,7 @@ func nextLabel(a *act.Act, branch calendar.Code, but map[string]bool) (string, e
 		if but[number] {
 			return true, nil
 		}
-		taken, err := a.Tx.ItemsByNumbers([]string{number})
+		taken, err := stockdb.ItemsByNumbers(a.Tx, []string{number})
 		return len(taken) > 0, err
 	})
 }
@@ -244,7 +247,7 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 	if err != nil {
 		return nil, err
 	}
-	now, err := a.Tx.ItemWithTitle(id)
+	now, err := rulesdb.ItemWithTitle(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -273,10 +276,10 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 	}
 	parts := different(&was, now)
 	if len(parts) > 0 {
-		a.Tx.ChangeItem(now)
+		stockdb.ChangeItem(a.Tx, now)
 		a.Tell(event.Event{Kind: event.ItemChanged, Item: id, Detail: event.Detail{Is: strings.Join(parts, ", ")}})
 	}
-	rows, err := a.Tx.ItemsWith([]int64{id})
+	rows, err := stockdb.ItemsWith(a.Tx, []int64{id})
 	if err != nil {
 		return nil, err
 	}
@@ -284,7 +287,7 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 }
 
 // different names what of a record is another than before.
-func different(was, is *store.Item) []string {
+func different(was, is *stockdb.Item) []string {
 	var out []string
 	for _, p := range []struct {
 		name     string
@@ -305,14 +308,14 @@ func different(was, is *store.Item) []string {
 	return out
 }
 
-func home(i *store.Item) string {
+func home(i *stockdb.Item) string {
 	if i.HomeUntil == nil {
 		return string(i.BranchCode)
 	}
 	return string(i.BranchCode) + i.HomeUntil.Format("2006-01-02") + string(*i.HomeAfter)
 }
 
-func price(i *store.Item) int64 {
+func price(i *stockdb.Item) int64 {
 	if i.Price == nil {
 		return -1
 	}
@@ -357,9 +360,9 @@ func Stand(a *act.Act, id int64, s Standing) error {
 	if s.Standing.NeedsReason() && s.Reason == "" {
 		return problem.Newf(problem.Invalid, "Enter a reason to withdraw it.")
 	}
-	a.Tx.Stand(id, s.Standing, s.AsideFor)
+	stockdb.Stand(a.Tx, id, s.Standing, s.AsideFor)
 	if s.Standing != circulation.ItemMissing && f.Missed {
-		a.Tx.Seen(id, a.Now)
+		stockdb.Seen(a.Tx, id, a.Now)
 	}
 	told := map[circulation.ItemStanding]event.Kind{
 		circulation.ItemInUse: event.BackInUse, circulation.ItemMissing: event.Missing,
@@ -375,7 +378,7 @@ func Stand(a *act.Act, id int64, s Standing) error {
 
 // Printed says that the labels of items have been printed.
 func Printed(a *act.Act, items []int64) error {
-	a.Tx.LabelsPrinted(items)
+	stockdb.LabelsPrinted(a.Tx, items)
 	a.Touch(event.Counter)
 	return nil
 }

@@ -15,6 +15,8 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/shelforder"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/stockdb"
 )
 
 // Inventory is a shelf that is walked along with a scanner.
@@ -43,12 +45,12 @@ func OpenInventory(a *act.Act, o Opening) (*Inventory, error) {
 			return nil, err
 		}
 	}
-	v := store.Inventory{BranchCode: a.Who.Branch, Collection: o.Collection, Name: strings.TrimSpace(o.Name),
+	v := stockdb.Inventory{BranchCode: a.Who.Branch, Collection: o.Collection, Name: strings.TrimSpace(o.Name),
 		OpenedAt: a.Now, StaffID: act.OrNil(a.Who.ID)}
 	if v.Name == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter which shelves these are.")
 	}
-	if err := a.Tx.AddInventory(&v); err != nil {
+	if err := stockdb.AddInventory(a.Tx, &v); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.Inventoried, Detail: event.Detail{Says: "Shelf check started: " + v.Name}})
@@ -57,7 +59,7 @@ func OpenInventory(a *act.Act, o Opening) (*Inventory, error) {
 
 // Inventories gives a page of those of the actor's branch, newest first.
 func Inventories(a *act.Act, page store.Page) ([]Inventory, store.Page, error) {
-	rows, next, err := a.Tx.Inventories(a.Who.Branch, page)
+	rows, next, err := stockdb.Inventories(a.Tx, a.Who.Branch, page)
 	out := []Inventory{}
 	for k := range rows {
 		out = append(out, showInventory(a, &rows[k]))
@@ -75,7 +77,7 @@ func OneInventory(a *act.Act, id int64) (*Inventory, error) {
 	return &out, nil
 }
 
-func showInventory(a *act.Act, v *store.InventoryShown) Inventory {
+func showInventory(a *act.Act, v *stockdb.InventoryShown) Inventory {
 	out := Inventory{
 		ID: v.ID, Name: v.Name, Branch: a.Network.BranchName(v.BranchCode), Opened: v.OpenedAt, Who: "Nevrin",
 		Finished: v.FinishedAt, Lines: v.Lines, Missing: v.Missing, Collection: "any collection",
@@ -90,8 +92,8 @@ func showInventory(a *act.Act, v *store.InventoryShown) Inventory {
 }
 
 // inventory loads one of the actor's branch.
-func inventory(a *act.Act, id int64) (*store.InventoryShown, error) {
-	row, err := a.Tx.Inventory(id)
+func inventory(a *act.Act, id int64) (*stockdb.InventoryShown, error) {
+	row, err := stockdb.InventoryByID(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -109,8 +111,8 @@ func ofHere(a *act.Act, branch calendar.Code) error {
 }
 
 // open loads one that is not finished yet, and locks it.
-func open(a *act.Act, id int64) (*store.Inventory, error) {
-	row, err := a.Tx.InventoryLocked(id)
+func open(a *act.Act, id int64) (*stockdb.Inventory, error) {
+	row, err := stockdb.InventoryLocked(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -145,12 +147,12 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 	if err != nil {
 		return nil, err
 	}
-	line := &store.InventoryLine{InventoryID: id, At: a.Now, Text: text, Found: string(circulation.ShelfUnknown)}
+	line := &stockdb.InventoryLine{InventoryID: id, At: a.Now, Text: text, Found: string(circulation.ShelfUnknown)}
 	scan := a.Network.Numbers.Read(text)
 	if scan.Kind != ident.Item {
 		return kept(a, line, nil, orWords(scan, text))
 	}
-	f, err := a.Tx.ItemFacts(scan.Number)
+	f, err := deskdb.ItemFacts(a.Tx, scan.Number)
 	if err != nil {
 		return nil, err
 	}
@@ -158,7 +160,7 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 		return kept(a, line, nil, ident.Unknown("item", scan.Number, scan.Completed))
 	}
 	line.ItemID, line.CallNumber = &f.Item.ID, f.Item.CallNumber
-	seen, err := a.Tx.SeenOnShelf(id, f.Item.ID, lookedBack)
+	seen, err := stockdb.SeenOnShelf(a.Tx, id, f.Item.ID, lookedBack)
 	if err != nil {
 		return nil, err
 	}
@@ -175,22 +177,22 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 			return nil, err
 		}
 	} else if f.Place() == circulation.PlaceShelf && f.Item.AtBranch != a.Who.Branch {
-		a.Tx.StandAt(f.Item.ID, a.Who.Branch, f.Item.Standing)
+		stockdb.StandAt(a.Tx, f.Item.ID, a.Who.Branch, f.Item.Standing)
 	}
 	return kept(a, line, f, sayFound(a, found, f))
 }
 
 // foundAgain puts something that was missing back in use, here.
-func foundAgain(a *act.Act, f *store.Facts) error {
-	a.Tx.StandAt(f.Item.ID, a.Who.Branch, circulation.ItemInUse)
-	a.Tx.Seen(f.Item.ID, a.Now)
+func foundAgain(a *act.Act, f *deskdb.Facts) error {
+	stockdb.StandAt(a.Tx, f.Item.ID, a.Who.Branch, circulation.ItemInUse)
+	stockdb.Seen(a.Tx, f.Item.ID, a.Now)
 	a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
 	_, err := moving.Route(a, f.Item.TitleID, 0)
 	return err
 }
 
-func kept(a *act.Act, line *store.InventoryLine, f *store.Facts, says string) (*ShelfLine, error) {
-	if err := a.Tx.AddInventoryLine(line); err != nil {
+func kept(a *act.Act, line *stockdb.InventoryLine, f *deskdb.Facts, says string) (*ShelfLine, error) {
+	if err := stockdb.AddInventoryLine(a.Tx, line); err != nil {
 		return nil, err
 	}
 	a.Touch(event.Counter)
@@ -209,7 +211,7 @@ func kept(a *act.Act, line *store.InventoryLine, f *store.Facts, says string) (*
 }
 
 // sayFound says what a scan along a shelf met, and what to do with it.
-func sayFound(a *act.Act, found circulation.OnAShelf, f *store.Facts) string {
+func sayFound(a *act.Act, found circulation.OnAShelf, f *deskdb.Facts) string {
 	if found == circulation.ShelfFoundElsewhere {
 		there := circulation.ShelfOtherCollection
 		if f.Item.BranchCode != a.Who.Branch {
@@ -248,7 +250,7 @@ func ShelfLines(a *act.Act, id int64, page store.Page) ([]ShelfLine, store.Page,
 	if _, err := inventory(a, id); err != nil {
 		return nil, page, err
 	}
-	rows, next, err := a.Tx.InventoryLines(id, page)
+	rows, next, err := stockdb.InventoryLines(a.Tx, id, page)
 	out := []ShelfLine{}
 	for k := range rows {
 		out = append(out, showLine(&rows[k]))
@@ -256,7 +258,7 @@ func ShelfLines(a *act.Act, id int64, page store.Page) ([]ShelfLine, store.Page,
 	return out, next, err
 }
 
-func showLine(n *store.InventoryLineShown) ShelfLine {
+func showLine(n *stockdb.InventoryLineShown) ShelfLine {
 	l := ShelfLine{
 		ID:     n.ID,
 		Text:   n.Text,
@@ -274,7 +276,7 @@ func showLine(n *store.InventoryLineShown) ShelfLine {
 
 // UndoShelfLine takes a scan along a shelf back. What it found again is missing again, if nobody has gone on with it.
 func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
-	n, err := a.Tx.InventoryLine(id)
+	n, err := stockdb.InventoryLineByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -295,7 +297,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 		if f.Place() != circulation.PlaceShelf {
 			return nil, problem.Newf(problem.Refused, "It has been used since. It stays in use.")
 		}
-		a.Tx.Stand(f.Item.ID, circulation.ItemMissing,
+		stockdb.Stand(a.Tx, f.Item.ID, circulation.ItemMissing,
 			"")
 		a.Tell(
 			event.Event{
@@ -305,7 +307,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 			},
 		)
 	}
-	a.Tx.UndoInventoryLine(id)
+	stockdb.UndoInventoryLine(a.Tx, id)
 	n.Undone = true
 	return new(showLine(n)), nil
 }
@@ -324,7 +326,7 @@ func ReportOf(a *act.Act, id int64) (*Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	lines, err := a.Tx.AllInventoryLines(id)
+	lines, err := stockdb.AllInventoryLines(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -339,7 +341,7 @@ func ReportOf(a *act.Act, id int64) (*Report, error) {
 }
 
 // judge looks at all lines together: seen from the end, other ones may be out of order than each scan could tell.
-func (r *Report) judge(lines []store.InventoryLineShown) {
+func (r *Report) judge(lines []stockdb.InventoryLineShown) {
 	var calls []string
 	var at []int
 	for k := range lines {
@@ -367,7 +369,7 @@ func (r *Report) judge(lines []store.InventoryLineShown) {
 }
 
 // unseenOf gives what should stand between the first and the last call number that stand in order, and was not scanned.
-func unseenOf(a *act.Act, v *store.InventoryShown, lines []store.InventoryLineShown) ([]store.ItemShown, error) {
+func unseenOf(a *act.Act, v *stockdb.InventoryShown, lines []stockdb.InventoryLineShown) ([]stockdb.ItemShown, error) {
 	scanned := map[int64]bool{}
 	var calls []string
 	for k := range lines {
@@ -389,15 +391,15 @@ func unseenOf(a *act.Act, v *store.InventoryShown, lines []store.InventoryLineSh
 		return nil, nil
 	}
 	first, last := slices.Min(keys), slices.Max(keys)
-	all, err := a.Tx.OnShelves(v.BranchCode, v.Collection)
+	all, err := stockdb.OnShelves(a.Tx, v.BranchCode, v.Collection)
 	if err != nil {
 		return nil, err
 	}
-	all = slices.DeleteFunc(all, func(i store.ItemShown) bool {
+	all = slices.DeleteFunc(all, func(i stockdb.ItemShown) bool {
 		key := shelforder.Key(i.CallNumber)
 		return scanned[i.ID] || key < first || key > last
 	})
-	shelforder.Sort(all, func(i store.ItemShown) []string { return []string{i.Collection, i.CallNumber, i.Barcode} })
+	shelforder.Sort(all, func(i stockdb.ItemShown) []string { return []string{i.Collection, i.CallNumber, i.Barcode} })
 	return all, nil
 }
 
@@ -414,7 +416,7 @@ func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 	}
 	marked := 0
 	if len(in.Missing) > 0 {
-		titles, err := a.Tx.TitlesOf(in.Missing)
+		titles, err := stockdb.TitlesOf(a.Tx, in.Missing)
 		if err == nil {
 			err = a.Tx.Lock(store.Lock{Titles: titles})
 		}
@@ -422,18 +424,18 @@ func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 			return nil, err
 		}
 		says := "Not scanned on " + v.Name + ": missing"
-		deed, err := a.Tx.AddStockDeed("not_seen", a.Who.ID, store.JSON(&deedKept{says, "", len(in.Missing)}), a.Now)
+		deed, err := stockdb.AddStockDeed(a.Tx, "not_seen", a.Who.ID, store.JSON(&deedKept{says, "", len(in.Missing)}), a.Now)
 		if err != nil {
 			return nil, err
 		}
 		missing, none := circulation.ItemMissing, circulation.AsideFor("")
-		change := store.ItemChange{Standing: &missing, AsideFor: &none}
-		if marked, err = a.Tx.ChangeItems(deed, in.Missing, change); err != nil {
+		change := stockdb.ItemChange{Standing: &missing, AsideFor: &none}
+		if marked, err = stockdb.ChangeItems(a.Tx, deed, in.Missing, change); err != nil {
 			return nil, err
 		}
 		told(a, deed, says, "")
 	}
-	a.Tx.FinishInventory(id, marked,
+	stockdb.FinishInventory(a.Tx, id, marked,
 		a.Now)
 	a.Tell(
 		event.Event{

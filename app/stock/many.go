@@ -18,19 +18,22 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/shelforder"
 	"nevrin/store"
+	"nevrin/store/eventsdb"
+	"nevrin/store/rostersdb"
+	"nevrin/store/stockdb"
 )
 
 // mostAtOnce is how many items one act changes at most; who has more does it in parts.
 const mostAtOnce = 25_000
 
 // Find gives a page of the items that are looked for.
-func Find(a *act.Act, s store.ItemSearch, page store.Page) ([]catalogue.Item, store.Page, error) {
+func Find(a *act.Act, s stockdb.ItemSearch, page store.Page) ([]catalogue.Item, store.Page, error) {
 	if s.Strays {
 		if list, whole, err := toPull(a, s); whole || err != nil {
 			return list, store.Page{}, err
 		}
 	}
-	rows, next, err := a.Tx.FindItems(s, page)
+	rows, next, err := stockdb.FindItems(a.Tx, s, page)
 	return catalogue.ShowItems(a, rows), next, err
 }
 
@@ -38,26 +41,26 @@ func Find(a *act.Act, s store.ItemSearch, page store.Page) ([]catalogue.Item, st
 const mostPulled = 3000
 
 // toPull gives what stands where it does not belong in the order of the shelves, as who pulls it walks along them; false: it is too much.
-func toPull(a *act.Act, s store.ItemSearch) ([]catalogue.Item, bool, error) {
-	ids, err := a.Tx.ItemIDs(s, mostPulled)
+func toPull(a *act.Act, s stockdb.ItemSearch) ([]catalogue.Item, bool, error) {
+	ids, err := stockdb.ItemIDs(a.Tx, s, mostPulled)
 	if err != nil || len(ids) > mostPulled {
 		return nil, false, err
 	}
-	rows, err := a.Tx.ItemsWith(ids)
-	shelforder.Sort(rows, func(i store.ItemShown) []string {
+	rows, err := stockdb.ItemsWith(a.Tx, ids)
+	shelforder.Sort(rows, func(i stockdb.ItemShown) []string {
 		return []string{string(i.AtBranch), i.Collection, i.CallNumber, i.Volume, i.Barcode}
 	})
 	return catalogue.ShowItems(a, rows), true, err
 }
 
 // Count counts the items that are looked for.
-func Count(a *act.Act, s *store.ItemSearch) (int, error) { return a.Tx.CountItems(*s) }
+func Count(a *act.Act, s *stockdb.ItemSearch) (int, error) { return stockdb.CountItems(a.Tx, *s) }
 
 // Which items are meant: those that are found, or those that were scanned or chosen.
 type Which struct {
-	Search  *store.ItemSearch `json:"search,omitempty"`
-	Items   []int64           `json:"items,omitempty" maxItems:"25000"`
-	Numbers []string          `json:"numbers,omitempty" maxItems:"5000" doc:"As they were scanned"`
+	Search  *stockdb.ItemSearch `json:"search,omitempty"`
+	Items   []int64             `json:"items,omitempty" maxItems:"25000"`
+	Numbers []string            `json:"numbers,omitempty" maxItems:"5000" doc:"As they were scanned"`
 }
 
 // Becoming is what becomes of each; what is left out stays as it is.
@@ -110,14 +113,14 @@ func ChangeMany(a *act.Act, m Many) (*ManyChanged, error) {
 	}
 	var titles []int64
 	if !m.Try {
-		if titles, err = a.Tx.TitlesOf(ids); err == nil {
+		if titles, err = stockdb.TitlesOf(a.Tx, ids); err == nil {
 			err = a.Tx.Lock(store.Lock{Titles: titles})
 		}
 		if err != nil {
 			return nil, err
 		}
 	}
-	seen, err := a.Tx.LookAtChange(ids, change)
+	seen, err := stockdb.LookAtChange(a.Tx, ids, change)
 	if err != nil {
 		return nil, err
 	}
@@ -129,11 +132,11 @@ func ChangeMany(a *act.Act, m Many) (*ManyChanged, error) {
 	if change.Standing != nil && change.Standing.NeedsReason() && m.Reason == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason to withdraw them.")
 	}
-	out.Deed, err = a.Tx.AddStockDeed("changed", a.Who.ID, store.JSON(&deedKept{says, m.Reason, seen.Changed}), a.Now)
+	out.Deed, err = stockdb.AddStockDeed(a.Tx, "changed", a.Who.ID, store.JSON(&deedKept{says, m.Reason, seen.Changed}), a.Now)
 	if err != nil {
 		return nil, err
 	}
-	if out.Changed, err = a.Tx.ChangeItems(out.Deed, ids, change); err != nil {
+	if out.Changed, err = stockdb.ChangeItems(a.Tx, out.Deed, ids, change); err != nil {
 		return nil, err
 	}
 	told(a, out.Deed, says, m.Reason)
@@ -145,7 +148,7 @@ func ChangeMany(a *act.Act, m Many) (*ManyChanged, error) {
 
 // reroute looks which holds on titles what came back into use may serve.
 func reroute(a *act.Act, titles []int64) error {
-	awaited, err := a.Tx.Awaited(titles)
+	awaited, err := stockdb.Awaited(a.Tx, titles)
 	if err != nil {
 		return err
 	}
@@ -159,7 +162,7 @@ func reroute(a *act.Act, titles []int64) error {
 
 // told appends an event to each item of a deed.
 func told(a *act.Act, deed int64, says, reason string) {
-	row := store.Event{At: a.Now, Kind: string(event.StockChanged), StaffID: act.OrNil(a.Who.ID)}
+	row := eventsdb.Event{At: a.Now, Kind: string(event.StockChanged), StaffID: act.OrNil(a.Who.ID)}
 	if a.Who.Branch != "" {
 		row.BranchCode = &a.Who.Branch
 	}
@@ -167,7 +170,7 @@ func told(a *act.Act, deed int64, says, reason string) {
 		row.Request = &a.Who.Request
 	}
 	row.Detail = store.JSON(&event.Detail{Says: says, Reason: reason})
-	a.Tx.TellOfDeed(deed, row)
+	stockdb.TellOfDeed(a.Tx, deed, row)
 	a.Touch(event.StockChanged.Areas()...)
 }
 
@@ -178,7 +181,7 @@ func (w *Which) find(a *act.Act, out *ManyChanged) ([]int64, error) {
 		if w.Search.Any() {
 			return nil, problem.Newf(problem.Invalid, "Choose which items. Without any filter this would be all of them.")
 		}
-		found, err := a.Tx.ItemIDs(*w.Search, mostAtOnce)
+		found, err := stockdb.ItemIDs(a.Tx, *w.Search, mostAtOnce)
 		if err != nil {
 			return nil, err
 		}
@@ -196,7 +199,7 @@ func (w *Which) find(a *act.Act, out *ManyChanged) ([]int64, error) {
 		}
 		numbers = append(numbers, scan.Number)
 	}
-	known, err := a.Tx.ItemsByNumbers(numbers)
+	known, err := stockdb.ItemsByNumbers(a.Tx, numbers)
 	if err != nil {
 		return nil, err
 	}
@@ -227,8 +230,8 @@ func (m *ManyChanged) odd(says string) {
 }
 
 // settle looks whether a change can be, and says it in a sentence.
-func (c *Becoming) settle(a *act.Act) (store.ItemChange, string, error) {
-	var out store.ItemChange
+func (c *Becoming) settle(a *act.Act) (stockdb.ItemChange, string, error) {
+	var out stockdb.ItemChange
 	var says []string
 	if c.Branch != "" {
 		if _, err := a.Network.OpenBranch(c.Branch); err != nil {
@@ -295,7 +298,7 @@ type DoneToMany struct {
 
 // Deeds gives a page of what was done to many items at once, newest first.
 func Deeds(a *act.Act, page store.Page) ([]DoneToMany, store.Page, error) {
-	rows, next, err := a.Tx.Deeds(area, page)
+	rows, next, err := rostersdb.Deeds(a.Tx, area, page)
 	out := []DoneToMany{}
 	for k := range rows {
 		d, err := deed(&rows[k])
@@ -310,7 +313,7 @@ func Deeds(a *act.Act, page store.Page) ([]DoneToMany, store.Page, error) {
 // area is that these deeds concern items.
 const area = "stock"
 
-func deed(row *store.Deed) (*DoneToMany, error) {
+func deed(row *rostersdb.Deed) (*DoneToMany, error) {
 	var kept deedKept
 	if err := json.Unmarshal(row.Did, &kept); err != nil {
 		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
@@ -325,7 +328,7 @@ func deed(row *store.Deed) (*DoneToMany, error) {
 
 // ItemsOf gives a page of the items that a deed changed, as they are now.
 func ItemsOf(a *act.Act, id int64, page store.Page) ([]catalogue.Item, store.Page, error) {
-	rows, next, err := a.Tx.DeedItems(id, page)
+	rows, next, err := stockdb.DeedItems(a.Tx, id, page)
 	return catalogue.ShowItems(a, rows), next, err
 }
 
@@ -337,14 +340,14 @@ type Undone struct {
 
 // Undo takes a deed back, for all items that are still as it left them.
 func Undo(a *act.Act, id int64) (*Undone, error) {
-	titles, items, err := a.Tx.ItemsOfDeed(id)
+	titles, items, err := stockdb.ItemsOfDeed(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
 	if err := a.Tx.Lock(store.Lock{Titles: titles}); err != nil {
 		return nil, err
 	}
-	row, err := a.Tx.DeedLocked(area, id)
+	row, err := rostersdb.DeedLocked(a.Tx, area, id)
 	if err != nil {
 		return nil, err
 	}
@@ -358,7 +361,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err != nil {
 		return nil, err
 	}
-	before, err := a.Tx.BranchesBefore(id)
+	before, err := stockdb.BranchesBefore(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -368,11 +371,11 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 				"It cannot be undone: items would belong to %s, which is permanently closed.", a.Network.BranchName(b))
 		}
 	}
-	back, err := a.Tx.UndoItems(id)
+	back, err := stockdb.UndoItems(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.DeedUndone(id, a.Now)
+	rostersdb.DeedUndone(a.Tx, id, a.Now)
 	told(a, id, "Undone: "+d.Says, "")
 	d.Undone = true
 	return &Undone{*d, items - back}, reroute(a, titles)

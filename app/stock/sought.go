@@ -12,6 +12,8 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/stockdb"
 )
 
 // Sought is something that is looked for.
@@ -26,11 +28,11 @@ type Sought struct {
 
 // SoughtList gives a page of what is looked for at a branch; empty: at all.
 func SoughtList(a *act.Act, branch calendar.Code, page store.Page) ([]Sought, store.Page, error) {
-	rows, next, err := a.Tx.Sought(branch, page)
+	rows, next, err := stockdb.Sought(a.Tx, branch, page)
 	out := []Sought{}
 	for k := range rows {
 		s := Sought{
-			Item: catalogue.ShowItems(a, []store.ItemShown{rows[k].ItemShown})[0], Looks: rows[k].Looks,
+			Item: catalogue.ShowItems(a, []stockdb.ItemShown{rows[k].ItemShown})[0], Looks: rows[k].Looks,
 			Last: rows[k].Last, Since: rows[k].Since,
 		}
 		if rows[k].Where != nil {
@@ -55,7 +57,7 @@ type Look struct {
 
 // Looks gives who looked where for an item, the latest first.
 func Looks(a *act.Act, item int64) ([]Look, error) {
-	rows, err := a.Tx.LooksFor(item)
+	rows, err := stockdb.LooksFor(a.Tx, item)
 	out := []Look{}
 	for _, r := range rows {
 		l := Look{At: r.At, Who: "Nevrin", Branch: a.Network.BranchName(r.BranchCode), Place: r.Place, Found: r.Found}
@@ -87,7 +89,7 @@ func LookFor(a *act.Act, id int64, l Looking) ([]Look, error) {
 	if l.Found && f.Loan != nil {
 		return nil, problem.Newf(problem.Refused, "It is still on loan. Scan it under Returns.")
 	}
-	a.Tx.AddLook(id, a.Who.ID, a.Who.Branch, l.Place, l.Found, a.Now)
+	stockdb.AddLook(a.Tx, id, a.Who.ID, a.Who.Branch, l.Place, l.Found, a.Now)
 	switch {
 	case l.Found && f.Item.Standing == circulation.ItemMissing:
 		if err := foundAgain(a, f); err != nil {
@@ -124,8 +126,8 @@ type Lent struct {
 }
 
 // LentNow gives a page of everything on loan now, what is due first before.
-func LentNow(a *act.Act, s store.LentSearch, page store.Page) ([]Lent, store.Page, error) {
-	rows, next, err := a.Tx.LentNow(s, page)
+func LentNow(a *act.Act, s loansdb.LentSearch, page store.Page) ([]Lent, store.Page, error) {
+	rows, next, err := loansdb.LentNow(a.Tx, s, page)
 	out := []Lent{}
 	for k := range rows {
 		out = append(out, lent(a, &rows[k]))
@@ -133,9 +135,9 @@ func LentNow(a *act.Act, s store.LentSearch, page store.Page) ([]Lent, store.Pag
 	return out, next, err
 }
 
-func lent(a *act.Act, l *store.LentShown) Lent {
+func lent(a *act.Act, l *loansdb.LentShown) Lent {
 	branch := a.Network.Timetable.Branches[l.BranchCode].Branch
-	due := store.DueOf(l.DueDate, l.DueAt)
+	due := loansdb.DueOf(l.DueDate, l.DueAt)
 	out := Lent{
 		Loan: l.ID, Item: l.ItemID, Title: l.TitleName, Author: l.Author, Barcode: l.Barcode, Call: l.CallNumber,
 		Shelf: a.Network.ClassName("collection", l.Collection), Material: a.Network.ClassName("material", l.Material),
@@ -161,11 +163,11 @@ const seasonsAtOnce = 2000
 // EndSeasons lets what belonged somewhere until the day before belong where it did again. It gives how far it has come, and
 // whether that is the end.
 func EndSeasons(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-	ids, err := a.Tx.SeasonsEnded(day.UTC(), seasonsAtOnce)
+	ids, err := stockdb.SeasonsEnded(a.Tx, day.UTC(), seasonsAtOnce)
 	if err != nil || len(ids) == 0 {
 		return done, true, err
 	}
-	titles, err := a.Tx.TitlesOf(ids)
+	titles, err := stockdb.TitlesOf(a.Tx, ids)
 	if err == nil {
 		err = a.Tx.Lock(store.Lock{Titles: titles})
 	}
@@ -173,11 +175,11 @@ func EndSeasons(a *act.Act, day calendar.Date, done int64) (int64, bool, error) 
 		return done, false, err
 	}
 	says := "Season over: belongs where it did before"
-	deed, err := a.Tx.AddStockDeed("season_ended", 0, store.JSON(&deedKept{says, "", len(ids)}), a.Now)
+	deed, err := stockdb.AddStockDeed(a.Tx, "season_ended", 0, store.JSON(&deedKept{says, "", len(ids)}), a.Now)
 	if err != nil {
 		return done, false, err
 	}
-	count, err := a.Tx.EndSeasons(deed, ids)
+	count, err := stockdb.EndSeasons(a.Tx, deed, ids)
 	told(a, deed, says, "")
 	return done + int64(count), len(ids) < seasonsAtOnce, err
 }

@@ -7,12 +7,13 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/stockdb"
 )
 
 // locked loads an item for a change.
-func locked(a *act.Act, id int64) (*store.Facts, error) {
-	f, err := a.Tx.ItemFactsByID(id)
+func locked(a *act.Act, id int64) (*deskdb.Facts, error) {
+	f, err := deskdb.ItemFactsByID(a.Tx, id)
 	if err == nil && f == nil {
 		err = problem.NoSuch("item")
 	}
@@ -34,7 +35,7 @@ func Note(a *act.Act, id int64, text string) error {
 	default:
 		a.Tell(event.Event{Kind: event.Noted, Item: id, Detail: event.Detail{Is: text}})
 	}
-	a.Tx.NoteItem(id, text)
+	stockdb.NoteItem(a.Tx, id, text)
 	return nil
 }
 
@@ -53,7 +54,7 @@ func Classify(a *act.Act, id int64, c Classing) error {
 	if err := offered(a, c.Material, c.Collection, f.Item.Material, f.Item.Collection); err != nil {
 		return err
 	}
-	a.Tx.ClassifyItem(id, c.Material, c.Collection)
+	stockdb.ClassifyItem(a.Tx, id, c.Material, c.Collection)
 	a.Tell(
 		event.Event{
 			Kind:   event.ItemClassed,

@@ -22,6 +22,8 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/loansdb"
+	"nevrin/store/stockdb"
 	"nevrin/testkit"
 )
 
@@ -224,7 +226,7 @@ func TestManyAtOnce(t *testing.T) {
 			return stock.ChangeMany(a, stock.Many{Which: which, Change: c, Reason: "for a test", Try: try})
 		})
 	}
-	found := stock.Which{Search: &store.ItemSearch{Branch: "HVH"}}
+	found := stock.Which{Search: &stockdb.ItemSearch{Branch: "HVH"}}
 	missing := stock.Becoming{Standing: circulation.ItemMissing}
 	seen := many(true, missing, found)
 	assert.Equal(t, []int{2, 0, 1, 0}, []int{seen.Changed, seen.Same, seen.Left, int(seen.Deed)})
@@ -249,7 +251,7 @@ func TestManyAtOnce(t *testing.T) {
 	assert.Equal(t, "HVH 2000,HVH 2000,HVH 2000,SLM 2000", w.Ask("SELECT string_agg(branch_code || ' ' || price, ',' ORDER BY id) FROM items"))
 	assert.Equal(t, "2", w.Ask("SELECT count(*)::text FROM events WHERE kind = 'stock_changed' AND item_id = ?", w.id(items[3])))
 	for says, m := range map[string]stock.Many{
-		"Choose which items. Without any filter this would be all of them.": {Which: stock.Which{Search: &store.ItemSearch{}}, Change: missing},
+		"Choose which items. Without any filter this would be all of them.": {Which: stock.Which{Search: &stockdb.ItemSearch{}}, Change: missing},
 		"Choose what to change":          {Which: found},
 		"Enter a reason to withdraw":     {Which: found, Change: stock.Becoming{Standing: circulation.ItemWithdrawn}},
 		"Choose their home branch until": {Which: found, Change: stock.Becoming{Until: new(calendar.MakeDate(2027, 1, 1))}},
@@ -301,7 +303,7 @@ func TestASeason(t *testing.T) {
 	end(until + 1)
 	assert.Equal(t, "HVH,HVH", homes())
 	strays := do(w, func(a *act.Act) ([]catalogue.Item, error) {
-		rows, _, err := stock.Find(a, store.ItemSearch{Strays: true, At: "SLM"}, store.Page{})
+		rows, _, err := stock.Find(a, stockdb.ItemSearch{Strays: true, At: "SLM"}, store.Page{})
 		return rows, err
 	})
 	require.Len(t, strays, 1, "what stands there now has to go home")
@@ -312,7 +314,7 @@ func TestASeason(t *testing.T) {
 		w.Set("UPDATE items SET branch_code = 'HVH', at_branch = 'THB', call_number = ? WHERE id = (SELECT max(id) FROM items)", call)
 	}
 	calls := do(w, func(a *act.Act) ([]string, error) {
-		rows, _, err := stock.Find(a, store.ItemSearch{Strays: true, At: "THB"}, store.Page{Most: 1})
+		rows, _, err := stock.Find(a, stockdb.ItemSearch{Strays: true, At: "THB"}, store.Page{Most: 1})
 		out := []string{}
 		for _, i := range rows {
 			out = append(out, i.Call)
@@ -559,7 +561,7 @@ func TestLentNow(t *testing.T) {
 		w.lend(items[0], w.Patron("HVH"))
 		w.Later(24 * 3600e9)
 	}
-	ask := func(s store.LentSearch, page store.Page) ([]stock.Lent, store.Page) {
+	ask := func(s loansdb.LentSearch, page store.Page) ([]stock.Lent, store.Page) {
 		var next store.Page
 		rows := do(w, func(a *act.Act) ([]stock.Lent, error) {
 			rows, n, err := stock.LentNow(a, s, page)
@@ -571,7 +573,7 @@ func TestLentNow(t *testing.T) {
 	var all []stock.Lent
 	page := store.Page{Most: 3}
 	for {
-		rows, next := ask(store.LentSearch{}, page)
+		rows, next := ask(loansdb.LentSearch{}, page)
 		all = append(all, rows...)
 		if !next.More {
 			break
@@ -584,13 +586,13 @@ func TestLentNow(t *testing.T) {
 	}
 	day, err := calendar.ParseDate(all[3].DueOn)
 	require.NoError(t, err)
-	some, _ := ask(store.LentSearch{DueTo: &day, Branch: "HVH"}, store.Page{})
+	some, _ := ask(loansdb.LentSearch{DueTo: &day, Branch: "HVH"}, store.Page{})
 	assert.Len(t, some, 4)
-	none, _ := ask(store.LentSearch{Branch: "SLM"}, store.Page{})
+	none, _ := ask(loansdb.LentSearch{Branch: "SLM"}, store.Page{})
 	assert.Empty(t, none)
 	volunteer := w.Staff(role.Volunteer, "HVH")
 	for _, l := range testkit.Do(t, w.House, volunteer, func(a *act.Act) ([]stock.Lent, error) {
-		rows, _, err := stock.LentNow(a, store.LentSearch{}, store.Page{})
+		rows, _, err := stock.LentNow(a, loansdb.LentSearch{}, store.Page{})
 		return rows, err
 	}) {
 		assert.Empty(t, l.Who+l.Card, "who has it is not for everybody")

@@ -20,7 +20,8 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/formats/marc"
 	"nevrin/formats/sheet"
-	"nevrin/store"
+	"nevrin/store/keepingdb"
+	"nevrin/store/stockdb"
 )
 
 // Files are what can be taken out, with what they are for whoever receives them.
@@ -83,7 +84,7 @@ func Write(
 		return w.Close()
 	}
 	list := file[:len(file)-len(".csv")]
-	if err := sheet.Write(to, [][]string{store.TakeHeads(list)}); err != nil {
+	if err := sheet.Write(to, [][]string{keepingdb.TakeHeads(list)}); err != nil {
 		return err
 	}
 	after, count := int64(0), 0
@@ -92,7 +93,7 @@ func Write(
 			ctx,
 			h,
 			who,
-			func(a *act.Act) ([]store.Taken, error) { return a.Tx.Take(list, after, rowsAtOnce) },
+			func(a *act.Act) ([]keepingdb.Taken, error) { return keepingdb.Take(a.Tx, list, after, rowsAtOnce) },
 		)
 		if err != nil || len(rows) == 0 {
 			return err
@@ -112,8 +113,8 @@ func Write(
 }
 
 type withCopies struct {
-	titles []store.Title
-	items  []store.Item
+	titles []stockdb.Title
+	items  []stockdb.Item
 }
 
 func titles(
@@ -126,7 +127,7 @@ func titles(
 	after, count := int64(0), 0
 	for {
 		part, err := act.Look(ctx, h, who, func(a *act.Act) (*withCopies, error) {
-			titles, items, err := a.Tx.TitlesAfter(after, titlesAtOnce)
+			titles, items, err := keepingdb.TitlesAfter(a.Tx, after, titlesAtOnce)
 			return &withCopies{titles, items}, err
 		})
 		if err != nil || len(part.titles) == 0 {
@@ -134,8 +135,8 @@ func titles(
 		}
 		for k := range part.titles {
 			t := &part.titles[k]
-			first := slices.IndexFunc(part.items, func(i store.Item) bool { return i.TitleID == t.ID })
-			var copies []store.Item
+			first := slices.IndexFunc(part.items, func(i stockdb.Item) bool { return i.TitleID == t.ID })
+			var copies []stockdb.Item
 			for ; first >= 0 && first < len(part.items) && part.items[first].TitleID == t.ID; first++ {
 				copies = append(copies, part.items[first])
 			}
@@ -154,7 +155,7 @@ func titles(
 const mostCopies = 200
 
 // writeTitle writes a title with its copies: in as few records as they have room in. A field that no record has room for is cut.
-func writeTitle(t *store.Title, copies []store.Item, write func(*marc.Record) error) error {
+func writeTitle(t *stockdb.Title, copies []stockdb.Item, write func(*marc.Record) error) error {
 	r := catalogue.RecordOf(t)
 	m, err := r.ToMARC(t.Record, strconv.FormatInt(t.ID, 10))
 	if err != nil {
@@ -190,7 +191,7 @@ func writeTitle(t *store.Title, copies []store.Item, write func(*marc.Record) er
 // Holding is a copy as field 852 has it (MARC 21 Format for Holdings Data, from memory): branch, collection, call number, label,
 // condition, and its note for staff. What the field has no part for stands in the local part 9, each as a name, a sign of equality
 // and a value.
-func Holding(i *store.Item) marc.Field {
+func Holding(i *stockdb.Item) marc.Field {
 	f := marc.Data(
 		"852",
 		"8 ",

@@ -23,6 +23,7 @@ import (
 	"nevrin/core/role"
 	"nevrin/core/terminal"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // Queue keeps payments, which wait for people, from other work.
@@ -69,7 +70,7 @@ const (
 // worker is one who works on a payment.
 type worker struct {
 	house *act.House
-	row   *store.TerminalPayment
+	row   *accountsdb.TerminalPayment
 	line  *jsonrpc2.Conn // to the terminal; nil: none
 	mute  time.Time      // since when its answers, if any, have not led on; zero: they do
 }
@@ -86,7 +87,7 @@ func Run(ctx context.Context, h *act.House, id int64) error {
 func work(ctx context.Context, h *act.House, id int64) error {
 	w := &worker{house: h}
 	var err error
-	if w.row, err = h.Store.OpenTerminalPayment(ctx, id); err != nil || w.row == nil {
+	if w.row, err = accountsdb.OpenTerminalPayment(ctx, h.Store, id); err != nil || w.row == nil {
 		return err
 	}
 	defer w.hangUp()
@@ -105,7 +106,7 @@ func work(ctx context.Context, h *act.House, id int64) error {
 		} else if w.row.State == terminal.Asked || !w.row.State.Leads(said.Outcome) {
 			time.Sleep(pause)
 		}
-		if w.row, err = h.Store.OpenTerminalPayment(ctx, id); err != nil || w.row == nil {
+		if w.row, err = accountsdb.OpenTerminalPayment(ctx, h.Store, id); err != nil || w.row == nil {
 			return err // it has ended
 		}
 		if w.row.State == terminal.Stopping {
@@ -142,7 +143,7 @@ func (w *worker) do(ctx context.Context, step terminal.Step) (said, error) {
 		return said{}, w.hear(ctx, false)
 	}
 	if step == terminal.Pay {
-		if err := w.house.Store.SendTerminalPayment(ctx, w.row.ID); err != nil {
+		if err := accountsdb.SendTerminalPayment(ctx, w.house.Store, w.row.ID); err != nil {
 			return said{}, err
 		}
 	}
@@ -169,7 +170,7 @@ func (w *worker) do(ctx context.Context, step terminal.Step) (said, error) {
 			}
 			return answer, w.hear(ctx, w.row.State.Leads(answer.Outcome))
 		case <-time.After(beats):
-			now, err := w.house.Store.OpenTerminalPayment(ctx, w.row.ID)
+			now, err := accountsdb.OpenTerminalPayment(ctx, w.house.Store, w.row.ID)
 			if err != nil || now == nil {
 				w.row = nil
 				return said{}, err
@@ -227,7 +228,7 @@ func (w *worker) hear(ctx context.Context, answers bool) error {
 	case w.mute.IsZero():
 		w.mute = time.Now()
 	}
-	return w.house.Store.HearTerminalPayment(ctx, w.row.ID, answers)
+	return accountsdb.HearTerminalPayment(ctx, w.house.Store, w.row.ID, answers)
 }
 
 // move writes down what follows from what the terminal said. What it has taken and cannot be used is given back.
@@ -245,7 +246,7 @@ func (w *worker) move(ctx context.Context, by terminal.Move, s said) error {
 		if told == nil || told.Kind == problem.Crowded {
 			return err
 		}
-		if now, err := w.house.Store.OpenTerminalPayment(ctx, w.row.ID); err != nil || now == nil ||
+		if now, err := accountsdb.OpenTerminalPayment(ctx, w.house.Store, w.row.ID); err != nil || now == nil ||
 			now.State != terminal.Asked {
 			return err // somebody has called it off, or said how it ended
 		}

@@ -7,6 +7,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/core/urgency"
+	"nevrin/store/networkdb"
 )
 
 // Task is a line of the list of what to do first.
@@ -38,7 +39,7 @@ func First(a *act.Act) ([]Task, error) {
 		)
 	}
 	if a.Who.Role != role.Volunteer {
-		desks, err := a.Tx.Desks()
+		desks, err := networkdb.Desks(a.Tx)
 		if err != nil {
 			return nil, err
 		}

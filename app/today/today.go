@@ -7,6 +7,8 @@ import (
 	"nevrin/app/act"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/statusdb"
+	"nevrin/store/transitsdb"
 )
 
 // Count is a number of things that wait, and how many of them are late.
@@ -47,7 +49,7 @@ func (r *Row) of(kind string) *Count {
 
 // Look counts what waits, one query for all branches.
 func Look(a *act.Act) ([]Row, error) {
-	counts, err := a.Tx.Waits(a.Now)
+	counts, err := statusdb.WaitsByBranch(a.Tx, a.Now)
 	if err != nil {
 		return nil, err
 	}
@@ -94,7 +96,7 @@ type Transit struct {
 
 // Moving gives a page of what is under way to or from a branch, strays first.
 func Moving(a *act.Act, branch calendar.Code, page store.Page) ([]Transit, store.Page, error) {
-	rows, next, err := a.Tx.TransitsAt(branch, page)
+	rows, next, err := transitsdb.TransitsAt(a.Tx, branch, page)
 	out := []Transit{}
 	for _, r := range rows {
 		out = append(out, Transit{

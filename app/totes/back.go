@@ -9,11 +9,13 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
 	"nevrin/core/tote"
-	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // whatItSet gives what a step has set going, with what is needed to take that back locked.
-func whatItSet(a *act.Act, s *store.ToteStep) (*did, error) {
+func whatItSet(a *act.Act, s *transitsdb.ToteStep) (*did, error) {
 	set := &did{}
 	if s.Did == nil {
 		return set, nil
@@ -21,7 +23,7 @@ func whatItSet(a *act.Act, s *store.ToteStep) (*did, error) {
 	if err := json.Unmarshal(s.Did, set); err != nil {
 		return nil, err
 	}
-	in, err := a.Tx.InTote(s.ToteID)
+	in, err := transitsdb.ItemsInTote(a.Tx, s.ToteID)
 	if err != nil {
 		return nil, err
 	}
@@ -29,13 +31,13 @@ func whatItSet(a *act.Act, s *store.ToteStep) (*did, error) {
 }
 
 // restore puts a tote back as it was before a step, with what the step has set going.
-func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, error) {
-	var was store.Tote
+func restore(a *act.Act, b *transitsdb.Tote, s *transitsdb.ToteStep, set *did) (*Detail, error) {
+	var was transitsdb.Tote
 	if err := json.Unmarshal(s.Was, &was); err != nil {
 		return nil, err
 	}
 	if was.State == tote.Open {
-		other, err := a.Tx.OpenTote(was.FromBranch, was.ToBranch)
+		other, err := transitsdb.OpenTote(a.Tx, was.FromBranch, was.ToBranch)
 		if err != nil {
 			return nil, err
 		}
@@ -44,7 +46,7 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 				tote.Number(other), a.Network.BranchName(was.ToBranch))
 		}
 	}
-	a.Tx.KeepTote(&was)
+	transitsdb.KeepTote(a.Tx, &was)
 	back := 0
 	for _, p := range set.Placed {
 		ok, err := unplace(a, p)
@@ -70,7 +72,7 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 	}
 	if s.Step == tote.Leave {
 		if j := a.Network.Timetable.Ask(was.FromBranch, was.ToBranch, a.Now); j != nil {
-			a.Tx.PromiseTote(b.ID, j.OnShelf)
+			transitsdb.PromiseTote(a.Tx, b.ID, j.OnShelf)
 		}
 	}
 	return Of(a, b.ID)
@@ -78,7 +80,7 @@ func restore(a *act.Act, b *store.Tote, s *store.ToteStep, set *did) (*Detail, e
 
 // unplace puts a thing back into its tote, if nobody has gone on with it since.
 func unplace(a *act.Act, p placed) (bool, error) {
-	f, err := a.Tx.ItemFactsByID(p.Item)
+	f, err := deskdb.ItemFactsByID(a.Tx, p.Item)
 	if err != nil || f == nil || f.Loan != nil || moving.GoneOn(a, f, &p.Did) != "" {
 		return false, err
 	}
@@ -92,12 +94,12 @@ func unplace(a *act.Act, p placed) (bool, error) {
 
 // unlose lets a thing be under way again that counted as missing, if it has not turned up since.
 func unlose(a *act.Act, item, transit int64) (bool, error) {
-	f, err := a.Tx.ItemFactsByID(item)
+	f, err := deskdb.ItemFactsByID(a.Tx, item)
 	if err != nil || f == nil || f.Item.Standing != circulation.ItemMissing || f.Transit != nil {
 		return false, err
 	}
-	a.Tx.Stand(item, circulation.ItemInUse, "")
-	a.Tx.ResumeTransit(transit)
+	stockdb.Stand(a.Tx, item, circulation.ItemInUse, "")
+	transitsdb.ResumeTransit(a.Tx, transit)
 	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: item})
 	return true, nil
 }

@@ -9,6 +9,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/tote"
 	"nevrin/store"
+	"nevrin/store/transitsdb"
 )
 
 // Seen is what came of scanning the label of a tote.
@@ -22,27 +23,27 @@ type Seen struct {
 // Scan takes the label of a tote that is scanned at the actor's branch: it leaves, comes, or goes on from here. What
 // has happened already does not happen twice. With a lost tote what is still missing of it is in it again.
 func Scan(a *act.Act, id int64) (*Seen, error) {
-	shown, err := a.Tx.ToteByID(id)
+	shown, err := transitsdb.ToteByID(a.Tx, id)
 	if err != nil || shown == nil {
 		return nil, err
 	}
-	var in []store.InTote
+	var in []transitsdb.InTote
 	if shown.State == tote.Lost {
-		if in, err = a.Tx.InTote(id); err == nil {
+		if in, err = transitsdb.ItemsInTote(a.Tx, id); err == nil {
 			err = lockAll(a, in)
 		}
 		if err != nil {
 			return nil, err
 		}
 	}
-	b, err := a.Tx.LockTote(id)
+	b, err := transitsdb.LockTote(a.Tx, id)
 	switch {
 	case err != nil || b == nil:
 		return nil, err
 	case (b.State == tote.Lost) != (shown.State == tote.Lost):
 		return nil, store.ErrMoved // in between; with what that needs it is tried again
 	}
-	if shown, err = a.Tx.ToteByID(id); err != nil {
+	if shown, err = transitsdb.ToteByID(a.Tx, id); err != nil {
 		return nil, err
 	}
 	means, s := tote.Scanned(tote.Place{State: b.State, From: b.FromBranch, To: b.ToBranch, At: b.AtBranch},
@@ -67,13 +68,13 @@ func Scan(a *act.Act, id int64) (*Seen, error) {
 	if means == tote.Surfaces && shown.Inside == 0 { // all of it has turned up one by one
 		next, _ := tote.Next(tote.Here, tote.Finish)
 		b.State, b.EndedAt = next, &a.Now
-		a.Tx.KeepTote(b)
+		transitsdb.KeepTote(a.Tx, b)
 	}
 	return say(a, shown, means), nil
 }
 
 // say makes the sign of a tote.
-func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
+func say(a *act.Act, b *transitsdb.ToteShown, means tote.Meaning) *Seen {
 	name, from, to := "Tote "+tote.Number(b.ID), a.Network.BranchName(b.FromBranch), a.Network.BranchName(b.ToBranch)
 	when := a.Here().SayInstant(b.SeenAt)
 	out := &Seen{ID: b.ID, OK: true}
@@ -124,7 +125,7 @@ func say(a *act.Act, b *store.ToteShown, means tote.Meaning) *Seen {
 	}
 }
 
-func byRun(a *act.Act, b *store.ToteShown) string {
+func byRun(a *act.Act, b *transitsdb.ToteShown) string {
 	j := nextFrom(a, a.Who.Branch, b.ToBranch)
 	if j == nil || len(j.Legs) == 0 {
 		return "No run there within four weeks. Ask the courier."

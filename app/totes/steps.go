@@ -13,6 +13,9 @@ import (
 	"nevrin/core/courier"
 	"nevrin/core/tote"
 	"nevrin/store"
+	"nevrin/store/deskdb"
+	"nevrin/store/stockdb"
+	"nevrin/store/transitsdb"
 )
 
 // did is what a step has set going beside the tote itself.
@@ -35,7 +38,7 @@ func Begin(a *act.Act, to calendar.Code, gather bool) (*Detail, error) {
 	if to == here {
 		return nil, problem.Newf(problem.Invalid, "A tote goes to another branch. Choose one.")
 	}
-	id, err := a.Tx.BeginTote(here, to, a.Now)
+	id, err := transitsdb.BeginTote(a.Tx, here, to, a.Now)
 	if err != nil {
 		return nil, err
 	}
@@ -43,7 +46,7 @@ func Begin(a *act.Act, to calendar.Code, gather bool) (*Detail, error) {
 		return nil, problem.Newf(problem.Refused, "There is already an open tote for %s. Close that one first.",
 			a.Network.BranchName(to))
 	}
-	b := &store.Tote{ID: id, FromBranch: here, ToBranch: to, State: tote.Open}
+	b := &transitsdb.Tote{ID: id, FromBranch: here, ToBranch: to, State: tote.Open}
 	if gather {
 		if err := gatherInto(a, b); err != nil {
 			return nil, err
@@ -68,7 +71,7 @@ func Gather(a *act.Act, id int64) (*Detail, error) {
 	return Of(a, id)
 }
 
-func gatherInto(a *act.Act, b *store.Tote) error {
+func gatherInto(a *act.Act, b *transitsdb.Tote) error {
 	rows, err := waiting(a)
 	var ids []int64
 	for _, l := range rows {
@@ -76,7 +79,7 @@ func gatherInto(a *act.Act, b *store.Tote) error {
 			ids = append(ids, l.ID)
 		}
 	}
-	a.Tx.Gather(b, ids)
+	transitsdb.Gather(a.Tx, b, ids)
 	return err
 }
 
@@ -85,12 +88,12 @@ func TakeOut(a *act.Act, id, transit int64) (*Detail, error) {
 	if _, err := filling(a, id); err != nil {
 		return nil, err
 	}
-	a.Tx.TakeOut(id, transit)
+	transitsdb.TakeOut(a.Tx, id, transit)
 	a.Touch(event.Holds)
 	return Of(a, id)
 }
 
-func filling(a *act.Act, id int64) (*store.Tote, error) {
+func filling(a *act.Act, id int64) (*transitsdb.Tote, error) {
 	b, err := held(a, id, whereFilled)
 	if err == nil && b.State != tote.Open {
 		err = problem.Newf(problem.Refused, "Tote %s is closed. Open it again first.", tote.Number(id))
@@ -104,7 +107,7 @@ func Close(a *act.Act, id int64, next bool) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	in, err := a.Tx.InTote(id)
+	in, err := transitsdb.ItemsInTote(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -151,11 +154,11 @@ func nextFrom(a *act.Act, from, to calendar.Code) *courier.Journey {
 }
 
 // onwards writes by which run a tote goes on from a branch, and so when what is in it is to be on its shelf.
-func onwards(a *act.Act, b *store.Tote, from calendar.Code) {
+func onwards(a *act.Act, b *transitsdb.Tote, from calendar.Code) {
 	b.RunID, b.RunDate = nil, nil
 	if j := nextFrom(a, from, b.ToBranch); j != nil && len(j.Legs) > 0 {
 		b.RunID, b.RunDate = &j.Legs[0].Run, store.Column(j.Legs[0].Date)
-		a.Tx.PromiseTote(b.ID, j.OnShelf)
+		transitsdb.PromiseTote(a.Tx, b.ID, j.OnShelf)
 	}
 }
 
@@ -175,7 +178,7 @@ type Sign struct {
 
 // Unpack says that all that is in a tote has come, without each thing being scanned, and where each goes.
 func Unpack(a *act.Act, id int64) (*Unpacked, error) {
-	b, err := a.Tx.ToteByID(id)
+	b, err := transitsdb.ToteByID(a.Tx, id)
 	if err != nil || b == nil {
 		return nil, orNoSuch(err)
 	}
@@ -197,7 +200,7 @@ func Unpack(a *act.Act, id int64) (*Unpacked, error) {
 		return nil, cannot(err)
 	}
 	for _, t := range in {
-		f, err := a.Tx.ItemFactsByID(t.ItemID)
+		f, err := deskdb.ItemFactsByID(a.Tx, t.ItemID)
 		if err != nil {
 			return nil, err
 		}
@@ -224,16 +227,16 @@ func Unpack(a *act.Act, id int64) (*Unpacked, error) {
 }
 
 // inside locks what is in a tote and gives it.
-func inside(a *act.Act, id int64) ([]store.InTote, error) {
-	in, err := a.Tx.InTote(id)
+func inside(a *act.Act, id int64) ([]transitsdb.InTote, error) {
+	in, err := transitsdb.ItemsInTote(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
-	in = slices.DeleteFunc(in, func(t store.InTote) bool { return t.EndedAt != nil })
+	in = slices.DeleteFunc(in, func(t transitsdb.InTote) bool { return t.EndedAt != nil })
 	return in, lockAll(a, in)
 }
 
-func lockAll(a *act.Act, in []store.InTote) error {
+func lockAll(a *act.Act, in []transitsdb.InTote) error {
 	lock := store.Lock{}
 	for _, t := range in {
 		lock.Titles = append(lock.Titles, t.TitleID)
@@ -263,13 +266,13 @@ func Finish(a *act.Act, id int64) (*Detail, error) {
 	if err := step(a, b, tote.Finish, nil); err != nil {
 		return nil, err
 	}
-	in, err := a.Tx.InTote(id)
+	in, err := transitsdb.ItemsInTote(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
 	for _, t := range in {
 		if t.EndedAt == nil {
-			a.Tx.AddLook(t.ItemID, a.Who.ID, a.Who.Branch, "Tote "+tote.Number(id), false, a.Now)
+			stockdb.AddLook(a.Tx, t.ItemID, a.Who.ID, a.Who.Branch, "Tote "+tote.Number(id), false, a.Now)
 			a.Tell(event.Event{Kind: event.Looked, Item: t.ItemID, Detail: event.Detail{Is: "Tote " + tote.Number(id)}})
 		}
 	}
@@ -291,7 +294,7 @@ func Lose(a *act.Act, id int64) (*Detail, error) {
 	}
 	done := &did{}
 	for _, t := range in {
-		f, err := a.Tx.ItemFactsByID(t.ItemID)
+		f, err := deskdb.ItemFactsByID(a.Tx, t.ItemID)
 		if err != nil {
 			return nil, err
 		}
@@ -310,7 +313,7 @@ func Lose(a *act.Act, id int64) (*Detail, error) {
 }
 
 // lastStep is the last step that was not taken back; nil where there is none.
-func lastStep(steps []store.ToteStep) *store.ToteStep {
+func lastStep(steps []transitsdb.ToteStep) *transitsdb.ToteStep {
 	for k := range slices.Backward(steps) {
 		if !steps[k].Undone {
 			return &steps[k]
@@ -321,7 +324,7 @@ func lastStep(steps []store.ToteStep) *store.ToteStep {
 
 // mayBack tells whether a step can be taken back: nothing has happened to the tote since but by it. That a lost tote has
 // turned up stays so.
-func mayBack(s *store.ToteStep, b *store.ToteShown) bool {
+func mayBack(s *transitsdb.ToteStep, b *transitsdb.ToteShown) bool {
 	switch s.Step {
 	case tote.Begin:
 		return b.Things == 0 && b.State == tote.Open
@@ -340,7 +343,7 @@ func mayBack(s *store.ToteStep, b *store.ToteShown) bool {
 
 // Back takes a step back that must be the last one done with a tote; nil: the tote itself is gone with it.
 func Back(a *act.Act, id, which int64) (*Detail, error) {
-	steps, err := a.Tx.ToteSteps(id)
+	steps, err := transitsdb.ToteSteps(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -352,11 +355,11 @@ func Back(a *act.Act, id, which int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	b, err := held(a, id, func(*store.Tote) []calendar.Code { return []calendar.Code{last.BranchCode} })
+	b, err := held(a, id, func(*transitsdb.Tote) []calendar.Code { return []calendar.Code{last.BranchCode} })
 	if err != nil {
 		return nil, err
 	}
-	shown, err := a.Tx.ToteByID(id)
+	shown, err := transitsdb.ToteByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -365,10 +368,10 @@ func Back(a *act.Act, id, which int64) (*Detail, error) {
 	}
 	a.Touch(event.Holds)
 	if last.Step == tote.Begin {
-		a.Tx.DropTote(id)
+		transitsdb.DropTote(a.Tx, id)
 		return nil, nil
 	}
-	a.Tx.UndoToteStep(last.ID)
+	transitsdb.UndoToteStep(a.Tx, last.ID)
 	return restore(a, b, last, set)
 }
 

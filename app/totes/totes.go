@@ -17,6 +17,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/tote"
 	"nevrin/store"
+	"nevrin/store/transitsdb"
 )
 
 // Tote is a tote as it is listed.
@@ -67,7 +68,7 @@ type Place struct {
 // Here gives what the actor's branch has to do with totes.
 func Here(a *act.Act) (*AtBranch, error) {
 	here := a.Who.Branch
-	rows, err := a.Tx.Totes(here)
+	rows, err := transitsdb.Totes(a.Tx, here)
 	if err != nil {
 		return nil, err
 	}
@@ -99,10 +100,10 @@ func Here(a *act.Act) (*AtBranch, error) {
 }
 
 // waiting is what was sent from the actor's branch, is in no tote, and has not left yet: what it makes leaves later than now.
-func waiting(a *act.Act) ([]store.Loose, error) {
-	rows, err := a.Tx.Loose(a.Who.Branch, a.Now)
+func waiting(a *act.Act) ([]transitsdb.Loose, error) {
+	rows, err := transitsdb.LooseAt(a.Tx, a.Who.Branch, a.Now)
 	table, ways := a.Network.Timetable, a.Network.Ahead(calendar.DateOf(a.Now)).Courier
-	return slices.DeleteFunc(rows, func(l store.Loose) bool {
+	return slices.DeleteFunc(rows, func(l transitsdb.Loose) bool {
 		if ways.Covers(l.SentAt) {
 			d := ways.Deadline(a.Who.Branch, l.ToBranch, l.SentAt)
 			return d != nil && d.Leaves.Before(a.Now)
@@ -114,7 +115,7 @@ func waiting(a *act.Act) ([]store.Loose, error) {
 
 // Past gives a page of the totes of the actor's branch that have ended.
 func Past(a *act.Act, page store.Page) ([]Tote, store.Page, error) {
-	rows, next, err := a.Tx.PastTotes(a.Who.Branch, page)
+	rows, next, err := transitsdb.PastTotes(a.Tx, a.Who.Branch, page)
 	out := []Tote{}
 	for k := range rows {
 		out = append(out, show(a, &rows[k]))
@@ -122,7 +123,7 @@ func Past(a *act.Act, page store.Page) ([]Tote, store.Page, error) {
 	return out, next, err
 }
 
-func show(a *act.Act, b *store.ToteShown) Tote {
+func show(a *act.Act, b *transitsdb.ToteShown) Tote {
 	t := Tote{
 		ID: b.ID, Number: tote.Number(b.ID), State: b.State, FromCode: b.FromBranch, ToCode: b.ToBranch,
 		From: a.Network.BranchName(b.FromBranch), To: a.Network.BranchName(b.ToBranch),
@@ -177,18 +178,18 @@ type Step struct {
 
 // Of gives a tote with what is in it.
 func Of(a *act.Act, id int64) (*Detail, error) {
-	b, err := a.Tx.ToteByID(id)
+	b, err := transitsdb.ToteByID(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
 	case b == nil:
 		return nil, problem.NoSuch("tote")
 	}
-	in, err := a.Tx.InTote(id)
+	in, err := transitsdb.ItemsInTote(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
-	steps, err := a.Tx.ToteSteps(id)
+	steps, err := transitsdb.ToteSteps(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -210,8 +211,8 @@ func Of(a *act.Act, id int64) (*Detail, error) {
 }
 
 // held locks a tote on which the actor may act where it is: at one of some branches.
-func held(a *act.Act, id int64, at func(*store.Tote) []calendar.Code) (*store.Tote, error) {
-	b, err := a.Tx.LockTote(id)
+func held(a *act.Act, id int64, at func(*transitsdb.Tote) []calendar.Code) (*transitsdb.Tote, error) {
+	b, err := transitsdb.LockTote(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -228,12 +229,12 @@ func held(a *act.Act, id int64, at func(*store.Tote) []calendar.Code) (*store.To
 	return nil, problem.Newf(problem.Forbidden, "This is done at %s.", strings.Join(names, " or "))
 }
 
-func whereFilled(b *store.Tote) []calendar.Code { return []calendar.Code{b.FromBranch} }
-func whereGoing(b *store.Tote) []calendar.Code  { return []calendar.Code{b.ToBranch} }
-func bothEnds(b *store.Tote) []calendar.Code    { return []calendar.Code{b.FromBranch, b.ToBranch} }
+func whereFilled(b *transitsdb.Tote) []calendar.Code { return []calendar.Code{b.FromBranch} }
+func whereGoing(b *transitsdb.Tote) []calendar.Code  { return []calendar.Code{b.ToBranch} }
+func bothEnds(b *transitsdb.Tote) []calendar.Code    { return []calendar.Code{b.FromBranch, b.ToBranch} }
 
 // step does a step with a tote that is locked, and keeps how it was before.
-func step(a *act.Act, b *store.Tote, s tote.Step, did *did) error {
+func step(a *act.Act, b *transitsdb.Tote, s tote.Step, did *did) error {
 	next, err := tote.Next(b.State, s)
 	if err != nil {
 		return cannot(err)
@@ -258,7 +259,7 @@ func step(a *act.Act, b *store.Tote, s tote.Step, did *did) error {
 	if s != tote.Lose { // that is done since nobody sees it
 		b.SeenAt = a.Now
 	}
-	a.Tx.KeepTote(b)
+	transitsdb.KeepTote(a.Tx, b)
 	return note(a, b, s, was, did)
 }
 
@@ -268,9 +269,9 @@ func cannot(err error) error {
 	return problem.Newf(problem.Refused, "%s%s.", strings.ToUpper(says[:1]), says[1:])
 }
 
-func note(a *act.Act, b *store.Tote, s tote.Step, was []byte, did *did) error {
+func note(a *act.Act, b *transitsdb.Tote, s tote.Step, was []byte, did *did) error {
 	a.Touch(event.Holds)
-	return a.Tx.AddToteStep(&store.ToteStep{
+	return transitsdb.AddToteStep(a.Tx, &transitsdb.ToteStep{
 		ToteID: b.ID, Step: s, At: a.Now, StaffID: act.OrNil(a.Who.ID), BranchCode: a.Who.Branch, Was: was,
 		Did: store.JSON(did),
 	})

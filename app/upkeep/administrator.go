@@ -12,6 +12,8 @@ import (
 	"nevrin/core/door"
 	"nevrin/core/plain"
 	"nevrin/core/role"
+	"nevrin/store/networkdb"
+	"nevrin/store/staffdb"
 )
 
 // Administrator is what somebody at the machine itself says of an administrator.
@@ -25,7 +27,7 @@ type Administrator struct {
 // AddAdministrator adds an administrator, and says in sentences what was done. It is refused where the login is taken.
 func AddAdministrator(a *act.Act, of Administrator) (string, error) {
 	of.Login = plain.Line(of.Login)
-	known, err := a.Tx.StaffOf(of.Login)
+	known, err := staffdb.StaffOf(a.Tx, of.Login)
 	if err != nil {
 		return "", err
 	}
@@ -56,7 +58,7 @@ func AddAdministrator(a *act.Act, of Administrator) (string, error) {
 	if _, err := Put(a, "staff", fmt.Sprint(id), 0, is); err != nil {
 		return "", err
 	}
-	a.Tx.KeepPassword(id, hash)
+	staffdb.KeepPassword(a.Tx, id, hash)
 	return fmt.Sprintf("%s signs in as %s, and is an administrator at %s.", is.Name, is.Login, a.Network.BranchName(is.Home)), nil
 }
 
@@ -64,7 +66,7 @@ func AddAdministrator(a *act.Act, of Administrator) (string, error) {
 // their sessions. It says in sentences what was done.
 func ChangeAdministrator(a *act.Act, of Administrator) (string, error) {
 	of.Login = plain.Line(of.Login)
-	known, err := a.Tx.StaffOf(of.Login)
+	known, err := staffdb.StaffOf(a.Tx, of.Login)
 	if err != nil {
 		return "", err
 	}
@@ -86,7 +88,7 @@ func ChangeAdministrator(a *act.Act, of Administrator) (string, error) {
 	if of.Branch != "" {
 		is.Home = of.Branch
 	}
-	latest, err := a.Tx.LatestChange("staff", key)
+	latest, err := networkdb.LatestChange(a.Tx, "staff", key)
 	if err != nil {
 		return "", err
 	}
@@ -103,11 +105,11 @@ func ChangeAdministrator(a *act.Act, of Administrator) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		a.Tx.KeepPassword(known.ID, hash)
+		staffdb.KeepPassword(a.Tx, known.ID, hash)
 		a.Tell(event.Event{Kind: event.PasswordChanged, Detail: event.Detail{Staff: known.ID}})
 		did = append(did, "The password is new.")
 	}
-	ended, err := a.Tx.EndSessionsOf(known.ID)
+	ended, err := staffdb.EndSessionsOf(a.Tx, known.ID)
 	if err != nil {
 		return "", err
 	}

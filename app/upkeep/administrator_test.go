@@ -11,7 +11,7 @@ import (
 	"nevrin/app/staff"
 	"nevrin/app/upkeep"
 	"nevrin/core/role"
-	"nevrin/store"
+	"nevrin/store/staffdb"
 	"nevrin/testkit"
 )
 
@@ -26,7 +26,7 @@ func TestAdministratorsFromTheMachine(t *testing.T) {
 	try := func(do func(*act.Act, upkeep.Administrator) (string, error), of upkeep.Administrator) (string, error) {
 		return testkit.Try(w.House, act.Machine, func(a *act.Act) (string, error) { return do(a, of) })
 	}
-	signIn := func(login, password string) (*store.Staff, error) {
+	signIn := func(login, password string) (*staffdb.Staff, error) {
 		return staff.SignIn(t.Context(), w.House, "192.0.2.1", staff.Entering{Login: login, Password: password})
 	}
 	says, err := try(upkeep.AddAdministrator, upkeep.Administrator{Login: "anna", Name: "Anna Lind", Branch: "HVH", Password: phrase})

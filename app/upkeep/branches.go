@@ -12,6 +12,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/plain"
 	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // Branch is a branch beside its calendar.
@@ -53,7 +54,7 @@ func (branches) Load(a *act.Act, key string) (*Branch, error) {
 	return nil, nil
 }
 
-func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
+func branchOf(a *act.Act, row *networkdb.Branch) (*Branch, error) {
 	b := &Branch{
 		Name: row.Name, Zone: row.Zone, Address: row.Address, Timezone: row.Timezone,
 		Phones: notNil(row.Phones), Bins: notNil(row.Bins), BinsNow: row.BinsNow,
@@ -65,7 +66,7 @@ func branchOf(a *act.Act, row *store.Branch) (*Branch, error) {
 	}
 	b.Follows = *row.Follows
 	// The runs as they were before stand in the change that closed it.
-	closing, err := a.Tx.LatestChange("branch", string(row.Code))
+	closing, err := networkdb.LatestChange(a.Tx, "branch", string(row.Code))
 	if err != nil || closing == nil {
 		return b, err
 	}
@@ -102,7 +103,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 	if is.Bins, err = named(is.Bins); err != nil {
 		return nil, err
 	}
-	row := store.Branch{
+	row := networkdb.Branch{
 		Code: code, Name: is.Name, Zone: is.Zone, Timezone: is.Timezone, Position: is.Position,
 		SortMinutes: is.SortMinutes, ReceiveMinutes: is.ReceiveMinutes, PublicShelf: is.PublicShelf, Slots: is.Slots,
 		Address: is.Address, Phones: notNil(is.Phones), Bins: is.Bins, BinsNow: is.BinsNow,
@@ -115,7 +116,7 @@ func (branches) Keep(a *act.Act, key string, was, is *Branch) (*Branch, error) {
 			return nil, problem.Newf(problem.Invalid, "Branch %s is already called %s. Choose another name.", o.Code, o.Name)
 		}
 	}
-	a.Tx.PutBranch(&row)
+	networkdb.PutBranch(a.Tx, &row)
 	closed := was != nil && was.ClosedOn != nil
 	is.Runs = nil
 	switch {
@@ -146,9 +147,9 @@ func named(bins []string) ([]string, error) {
 }
 
 // reads looks whether a branch can be read back, calendar and all: one that could not would stop the whole network.
-func reads(a *act.Act, row store.Branch) error {
+func reads(a *act.Act, row networkdb.Branch) error {
 	row.Hours, row.Closures, row.Openings = json.RawMessage("{}"), json.RawMessage("[]"), json.RawMessage("[]")
-	if k := slices.IndexFunc(a.Network.Rows, func(b store.Branch) bool { return b.Code == row.Code }); k >= 0 {
+	if k := slices.IndexFunc(a.Network.Rows, func(b networkdb.Branch) bool { return b.Code == row.Code }); k >= 0 {
 		row.Hours, row.Closures, row.Openings = a.Network.Rows[k].Hours, a.Network.Rows[k].Closures,
 			a.Network.Rows[k].Openings
 	}
@@ -160,7 +161,7 @@ func reads(a *act.Act, row store.Branch) error {
 
 // dropBranch takes away a branch that has just been added; one to which anything belongs is closed instead.
 func dropBranch(a *act.Act, code calendar.Code, was *Branch) error {
-	a.Tx.DropBranch(code)
+	networkdb.DropBranch(a.Tx, code)
 	err := a.Tx.Flush()
 	if store.Referenced(err) {
 		return problem.Newf(
@@ -187,7 +188,7 @@ func LookAtClosing(a *act.Act, code calendar.Code) (*Closing, error) {
 	if err != nil {
 		return nil, err
 	}
-	use, err := a.Tx.BranchUse(code)
+	use, err := networkdb.UseOfBranch(a.Tx, code)
 	if err != nil {
 		return nil, err
 	}
@@ -214,14 +215,14 @@ func LookAtClosing(a *act.Act, code calendar.Code) (*Closing, error) {
 	for _, r := range runs {
 		out.Runs = append(out.Runs, r.ID)
 	}
-	latest, err := a.Tx.LatestChange("branch", string(code))
+	latest, err := networkdb.LatestChange(a.Tx, "branch", string(code))
 	if latest != nil {
 		out.Seen = latest.ID
 	}
 	return out, err
 }
 
-func inTheWay(a *act.Act, use store.BranchUse) []string {
+func inTheWay(a *act.Act, use networkdb.BranchUse) []string {
 	out := []string{}
 	for _, w := range []struct {
 		n    int
@@ -269,7 +270,7 @@ func closeBranch(a *act.Act, code calendar.Code, is *Branch) error {
 	if _, err := a.Network.OpenBranch(is.Follows); err != nil {
 		return err
 	}
-	use, err := a.Tx.BranchUse(code)
+	use, err := networkdb.UseOfBranch(a.Tx, code)
 	if err != nil {
 		return err
 	}
@@ -281,11 +282,11 @@ func closeBranch(a *act.Act, code calendar.Code, is *Branch) error {
 		return err
 	}
 	for _, r := range after {
-		a.Tx.KeepRun(&r)
+		networkdb.KeepRun(a.Tx, &r)
 	}
 	today := a.Today()
 	is.Runs, is.ClosedOn = before, &today
-	a.Tx.CloseBranch(code, is.Follows, is.ClosedOn.UTC())
+	networkdb.CloseBranch(a.Tx, code, is.Follows, is.ClosedOn.UTC())
 	return nil
 }
 
@@ -294,16 +295,16 @@ func reopenBranch(a *act.Act, code calendar.Code, was *Branch) error {
 		return err
 	}
 	for _, r := range was.Runs {
-		a.Tx.KeepRun(&store.Run{ID: r.ID, Position: r.Position, Plan: r.Plan})
+		networkdb.KeepRun(a.Tx, &networkdb.Run{ID: r.ID, Position: r.Position, Plan: r.Plan})
 	}
-	a.Tx.ReopenBranch(code, was.Follows)
+	networkdb.ReopenBranch(a.Tx, code, was.Follows)
 	return nil
 }
 
 // without gives the courier's runs that call at a branch, as they are and as they would be without it; one that would call
 // nowhere else has no plan then.
-func without(a *act.Act, code calendar.Code) (before []Run, after []store.Run, err error) {
-	parts, err := a.Tx.NetworkParts()
+func without(a *act.Act, code calendar.Code) (before []Run, after []networkdb.Run, err error) {
+	parts, err := networkdb.Parts(a.Tx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -321,7 +322,7 @@ func without(a *act.Act, code calendar.Code) (before []Run, after []store.Run, e
 			continue
 		}
 		before = append(before, Run{r.ID, r.Position, r.Plan})
-		without := store.Run{ID: r.ID, Position: r.Position}
+		without := networkdb.Run{ID: r.ID, Position: r.Position}
 		if ends(left) {
 			if plan["stops"], err = json.Marshal(left); err != nil {
 				return nil, nil, err

@@ -13,7 +13,7 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/core/plain"
-	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // Station is a place with a screen and a scanner.
@@ -48,7 +48,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 		return nil, err
 	}
 	if is == nil {
-		a.Tx.DropStation(id)
+		networkdb.DropStation(a.Tx, id)
 		return nil, nil
 	}
 	is.Name = plain.Line(is.Name)
@@ -71,7 +71,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 			)
 		}
 	}
-	a.Tx.PutStation(&store.Station{
+	networkdb.PutStation(a.Tx, &networkdb.Station{
 		ID: id, BranchCode: is.Branch, Name: is.Name, Paper: is.Paper, Slips: is.Slips, Sounds: is.Sounds,
 		SortRoom: is.Sorts, Pad: is.Pad, Terminal: is.Terminal,
 	})
@@ -156,7 +156,7 @@ func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 	if err := is.check(a, kind, code); err != nil {
 		return nil, err
 	}
-	row := store.Class{
+	row := networkdb.Class{
 		Kind: kind, Code: code, Name: plain.Line(is.Name), Position: is.Position, FromAge: is.FromAge,
 		ToAge: is.ToAge,
 		Next:  is.Next, StaffOnly: is.StaffOnly, Retired: is.Retired,
@@ -164,7 +164,7 @@ func (classes) Keep(a *act.Act, key string, _, is *Class) (*Class, error) {
 	for _, b := range is.Branches {
 		row.Branches = append(row.Branches, string(b))
 	}
-	a.Tx.PutClass(&row)
+	networkdb.PutClass(a.Tx, &row)
 	return is, nil
 }
 
@@ -199,12 +199,12 @@ func (c *Class) check(a *act.Act, kind, code string) error {
 }
 
 func classIn(a *act.Act, kind, code string) bool {
-	return slices.ContainsFunc(a.Network.Classes, func(c store.Class) bool { return c.Kind == kind && c.Code == code })
+	return slices.ContainsFunc(a.Network.Classes, func(c networkdb.Class) bool { return c.Kind == kind && c.Code == code })
 }
 
 // dropClass takes a class away that nobody has and no rule names.
 func dropClass(a *act.Act, kind, code string) error {
-	use, err := a.Tx.ClassUse(kind, code)
+	use, err := networkdb.UseOfClass(a.Tx, kind, code)
 	if err != nil {
 		return err
 	}
@@ -234,7 +234,7 @@ func dropClass(a *act.Act, kind, code string) error {
 			strings.Join(in, ", "),
 		)
 	}
-	a.Tx.DropClass(kind, code)
+	networkdb.DropClass(a.Tx, kind, code)
 	return nil
 }
 
@@ -282,7 +282,7 @@ func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 		)
 	}
 	if is == nil {
-		a.Tx.DropChoice(list, code)
+		networkdb.DropChoice(a.Tx, list, code)
 		return nil, nil
 	}
 	is.Name = plain.Line(is.Name)
@@ -301,7 +301,7 @@ func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 			return nil, problem.Newf(problem.Invalid, "The list already has %s.", c.Name)
 		}
 	}
-	a.Tx.PutChoice(&store.Choice{
+	networkdb.PutChoice(a.Tx, &networkdb.Choice{
 		List: list, Code: code, Name: is.Name, Position: is.Position, Amount: (*int64)(is.Amount), Loud: is.Loud,
 		Retired: is.Retired,
 	})

@@ -8,6 +8,8 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	core "nevrin/core/settings"
+	"nevrin/store/interlibrarydb"
+	"nevrin/store/networkdb"
 )
 
 // Shown is a part as it stands, with the change by which it does.
@@ -56,7 +58,7 @@ func lacks(a *act.Act) []Lack {
 
 // Look gives all that the network is made of.
 func Look(a *act.Act) (*Whole, error) {
-	seen, err := a.Tx.LatestChanges()
+	seen, err := networkdb.LatestChanges(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +97,7 @@ func Look(a *act.Act) (*Whole, error) {
 	if w.Choices, err = shown[Choice](a, "choice", choices{}, keys, seen); err != nil {
 		return nil, err
 	}
-	partners, err := a.Tx.Partners()
+	partners, err := interlibrarydb.Partners(a.Tx)
 	if err != nil {
 		return nil, err
 	}

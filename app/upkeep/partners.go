@@ -13,6 +13,8 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/plain"
 	"nevrin/store"
+	"nevrin/store/interlibrarydb"
+	"nevrin/store/peopledb"
 )
 
 // Partner is a library outside with which things are exchanged.
@@ -35,7 +37,7 @@ func (outside) Load(a *act.Act, key string) (*Partner, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.Tx.PartnerByID(id)
+	p, err := interlibrarydb.PartnerByID(a.Tx, id)
 	if err != nil || p == nil {
 		return nil, err
 	}
@@ -48,7 +50,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 		return nil, err
 	}
 	if is == nil {
-		a.Tx.DropPartner(id)
+		interlibrarydb.DropPartner(a.Tx, id)
 		err := a.Tx.Flush()
 		if store.Referenced(err) {
 			return nil, problem.Newf(problem.Refused, "%s has requests, so it cannot be removed.", was.Name)
@@ -58,14 +60,14 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 	if err := is.check(); err != nil {
 		return nil, err
 	}
-	other, err := a.Tx.PartnerWithSymbolBut(is.Symbol, id)
+	other, err := interlibrarydb.PartnerWithSymbolBut(a.Tx, is.Symbol, id)
 	if err != nil {
 		return nil, err
 	}
 	if other != "" {
 		return nil, problem.Newf(problem.Invalid, "%s is already used by %s.", is.Symbol, other)
 	}
-	a.Tx.PutPartner(&store.Partner{
+	interlibrarydb.PutPartner(a.Tx, &interlibrarydb.Partner{
 		ID: id, Symbol: is.Symbol, Name: is.Name, SRUURL: is.Search, MessageURL: is.Message, PatronID: is.Account,
 	})
 	return is, nil
@@ -131,7 +133,7 @@ func AddPartner(a *act.Act, j Joining) (*Joined, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.Tx.PutPatron(&store.Patron{
+	peopledb.PutPatron(a.Tx, &peopledb.Patron{
 		ID: account, Card: card, LegalName: j.Name, ShelfName: j.Symbol, Class: j.Class, BranchCode: j.Branch,
 		Standing: "active", Institution: true,
 	})
@@ -150,7 +152,7 @@ type Secret struct {
 
 // RenewSecret gives a partner another secret; the one before opens nothing any more.
 func RenewSecret(a *act.Act, id int64) (*Secret, error) {
-	p, err := a.Tx.PartnerByID(id)
+	p, err := interlibrarydb.PartnerByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -162,7 +164,7 @@ func RenewSecret(a *act.Act, id int64) (*Secret, error) {
 
 func newSecret(a *act.Act, id int64) string {
 	secret := rand.Text()
-	a.Tx.KeepPartnerSecret(id, secret)
+	interlibrarydb.KeepPartnerSecret(a.Tx, id, secret)
 	a.Tell(event.Event{Kind: event.SecretRenewed, Detail: event.Detail{Is: fmt.Sprint(id)}})
 	return secret
 }

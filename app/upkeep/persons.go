@@ -14,6 +14,7 @@ import (
 	"nevrin/core/role"
 	core "nevrin/core/settings"
 	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 // Person is somebody who works here.
@@ -38,11 +39,11 @@ func (persons) Load(a *act.Act, key string) (*Person, error) {
 	if err != nil {
 		return nil, err
 	}
-	s, err := a.Tx.StaffLocked(id)
+	s, err := staffdb.StaffLocked(a.Tx, id)
 	if err != nil || s == nil {
 		return nil, err
 	}
-	branches, err := a.Tx.BranchesOfStaff(id)
+	branches, err := staffdb.BranchesOfStaff(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +64,7 @@ func (persons) Keep(a *act.Act, key string, was, is *Person) (*Person, error) {
 	if err := is.check(a, id); err != nil {
 		return nil, err
 	}
-	others, err := a.Tx.Administrators(id)
+	others, err := staffdb.Administrators(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -74,12 +75,12 @@ func (persons) Keep(a *act.Act, key string, was, is *Person) (*Person, error) {
 			was.Name,
 		)
 	}
-	a.Tx.PutStaff(&store.Staff{
+	staffdb.PutStaff(a.Tx, &staffdb.Staff{
 		ID: id, Login: is.Login, Name: is.Name, Role: is.Role, BranchCode: is.Home, Active: is.Active,
 		Rights: store.JSON(&is.Rights),
 	}, is.Branches)
 	if was != nil && was.Active && !is.Active {
-		a.Tx.DropSessionsOf(id, "")
+		staffdb.DropSessionsOf(a.Tx, id, "")
 		a.Tell(event.Event{Kind: event.SessionsEnded, Detail: event.Detail{Staff: id}})
 	}
 	return is, nil
@@ -122,7 +123,7 @@ func (p *Person) check(a *act.Act, id int64) error {
 	}
 	slices.Sort(wanted)
 	p.Branches = wanted
-	other, err := a.Tx.StaffWithLoginBut(p.Login, id)
+	other, err := staffdb.StaffWithLoginBut(a.Tx, p.Login, id)
 	if err != nil {
 		return err
 	}

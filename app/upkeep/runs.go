@@ -13,6 +13,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // Trip is a run of the courier as its timetable is written.
@@ -49,7 +50,7 @@ func (trips) Load(a *act.Act, key string) (*Trip, error) {
 	return nil, nil
 }
 
-func tripOf(row *store.Run) (*Trip, error) {
+func tripOf(row *networkdb.Run) (*Trip, error) {
 	t := &Trip{Position: row.Position, NotOn: []calendar.Date{}, Late: map[string]int{}}
 	return t, json.Unmarshal(row.Plan, t)
 }
@@ -76,13 +77,13 @@ func (trips) Keep(a *act.Act, key string, was, is *Trip) (*Trip, error) {
 	}
 	retimed.Keep(a)
 	if is == nil {
-		a.Tx.KeepRun(&store.Run{ID: key})
+		networkdb.KeepRun(a.Tx, &networkdb.Run{ID: key})
 		return nil, nil
 	}
 	if was == nil {
 		is.Position = len(a.Network.Runs)
 	}
-	a.Tx.KeepRun(&store.Run{ID: key, Position: is.Position, Plan: is.plan(key)})
+	networkdb.KeepRun(a.Tx, &networkdb.Run{ID: key, Position: is.Position, Plan: is.plan(key)})
 	return is, nil
 }
 
@@ -108,7 +109,7 @@ func tables(a *act.Act, changes map[string]*Trip) (before, after *courier.Timeta
 			}
 		}
 	}
-	parts, err := a.Tx.NetworkParts()
+	parts, err := networkdb.Parts(a.Tx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -180,7 +181,7 @@ func upper(s string) string { return "S" + s[1:] }
 
 // Trips are the runs of the courier, in their order.
 func Trips(a *act.Act) ([]Shown[Trip], error) {
-	seen, err := a.Tx.LatestChanges()
+	seen, err := networkdb.LatestChanges(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -254,14 +255,14 @@ func KeepTrip(a *act.Act, key string, t Trying) (*Kept, error) {
 // TakeBackTrip takes a change of the timetable back; of one from a date on, both that the run ended and that another
 // began.
 func TakeBackTrip(a *act.Act, id int64) (*Kept, error) {
-	c, err := a.Tx.ChangeByID(id)
+	c, err := networkdb.ChangeByID(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
 	case c == nil || c.Part != "run":
 		return nil, problem.NoSuch("change of the timetable")
 	}
-	began, err := a.Tx.BegunWith(c.ID, c.Part, c.At)
+	began, err := networkdb.BegunWith(a.Tx, c.ID, c.Part, c.At)
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,9 @@ import (
 	"nevrin/core/plain"
 	core "nevrin/core/settings"
 	"nevrin/store"
+	"nevrin/store/holdsdb"
+	"nevrin/store/keepingdb"
+	"nevrin/store/networkdb"
 )
 
 // Settled is what the network has settled beside rules and calendars.
@@ -34,9 +37,9 @@ func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 			return nil, err
 		}
 	}
-	a.Tx.KeepSettings(store.JSON(is))
+	keepingdb.KeepSettings(a.Tx, store.JSON(is))
 	// Whoever waits stands by the new order at once, but for who was moved by hand.
-	return is, a.Tx.Reband(is.Holds.Order)
+	return is, holdsdb.Reband(a.Tx, is.Holds.Order)
 }
 
 // Numbers are how numbers look.
@@ -73,7 +76,7 @@ func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 			strings.Join(unread, ", "),
 		)
 	}
-	a.Tx.KeepNumbers(store.JSON(is))
+	networkdb.KeepNumbers(a.Tx, store.JSON(is))
 	return is, nil
 }
 
@@ -100,10 +103,10 @@ func unread(a *act.Act, is *Numbers) ([]string, error) {
 			return true
 		}
 	}
-	if err := a.Tx.EachCard(look(ident.Card)); err != nil || len(out) >= mostUnread {
+	if err := networkdb.EachCard(a.Tx, look(ident.Card)); err != nil || len(out) >= mostUnread {
 		return out, err
 	}
-	return out, a.Tx.EachLabel(look(ident.Item))
+	return out, networkdb.EachLabel(a.Tx, look(ident.Item))
 }
 
 // Own is what the network is called.
@@ -131,6 +134,6 @@ func (own) Keep(a *act.Act, _ string, _, is *Own) (*Own, error) {
 	case !symbol.MatchString(is.Symbol):
 		return nil, problem.Newf(problem.Invalid, "%q is not a symbol. Use 2 to 16 capital letters, digits or hyphens.", is.Symbol)
 	}
-	a.Tx.KeepNetwork(plain.Line(is.Name), is.Symbol)
+	networkdb.KeepNetwork(a.Tx, plain.Line(is.Name), is.Symbol)
 	return is, nil
 }

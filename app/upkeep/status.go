@@ -10,6 +10,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/expect"
 	"nevrin/store"
+	"nevrin/store/statusdb"
 )
 
 // Status is how an installation stands: what has been set up, what works by itself, and what did not work.
@@ -32,9 +33,9 @@ type Status struct {
 	Waiting int         `json:"waiting" doc:"Messages that wait to be sent"`
 	Refused int         `json:"refused" doc:"Messages that a mail server has refused"`
 
-	Failed []store.FailedJobs `json:"failed" doc:"Work in the background that did not work"`
-	Steps  []Step             `json:"steps" doc:"What a network needs before its first day, in a good order"`
-	Lent   bool               `json:"lent" doc:"Something has been lent: the first day is over"`
+	Failed []statusdb.FailedJobs `json:"failed" doc:"Work in the background that did not work"`
+	Steps  []Step                `json:"steps" doc:"What a network needs before its first day, in a good order"`
+	Lent   bool                  `json:"lent" doc:"Something has been lent: the first day is over"`
 }
 
 // Step is one thing to do before the first day.
@@ -48,11 +49,11 @@ const oldBackup = 8 * 24 * time.Hour
 
 // Stand tells how the installation stands.
 func Stand(a *act.Act) (*Status, error) {
-	s, err := a.Tx.Installation()
+	s, err := statusdb.ReadInstallation(a.Tx)
 	if err != nil {
 		return nil, err
 	}
-	failed, err := a.Tx.FailedJobs()
+	failed, err := statusdb.CountFailedJobs(a.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +64,7 @@ func Stand(a *act.Act) (*Status, error) {
 		Version: version(), Server: s.Server, Currency: a.Network.Currency, Timezone: a.Network.Timezone,
 		Night: store.DateOf(s.Night), NightEnded: s.NightEnded, Archived: s.Archived, BackedUp: s.BackedUp,
 		MailOff: notices.WhyOff(a), Waiting: s.Waiting, Refused: s.Refused,
-		Failed: append([]store.FailedJobs{}, failed...), Lent: s.Lent,
+		Failed: append([]statusdb.FailedJobs{}, failed...), Lent: s.Lent,
 	}
 	out.OldBackup = s.BackedUp != nil && time.Since(*s.BackedUp) > oldBackup
 	out.NightLate = out.Night != nil && *out.Night < a.Today()-1

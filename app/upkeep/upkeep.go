@@ -17,6 +17,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 // part is a sort of what the network is made of. A key tells one from another of its sort.
@@ -109,7 +110,7 @@ func TakeAway(a *act.Act, sort, key string, seen int64) (*Kept, error) {
 
 // TakeBack takes a change back: the part is as it was before, unless it has been changed since.
 func TakeBack(a *act.Act, id int64) (*Kept, error) {
-	c, err := a.Tx.ChangeByID(id)
+	c, err := networkdb.ChangeByID(a.Tx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -124,10 +125,10 @@ func change(a *act.Act, sort, key string, seen int64, is json.RawMessage, takesB
 	if !ok {
 		return nil, problem.NoSuch("part of the network")
 	}
-	if _, err := a.Tx.LockNetwork(); err != nil {
+	if _, err := networkdb.LockNetwork(a.Tx); err != nil {
 		return nil, err
 	}
-	latest, err := a.Tx.LatestChange(sort, key)
+	latest, err := networkdb.LatestChange(a.Tx, sort, key)
 	if err != nil {
 		return nil, err
 	}
@@ -150,18 +151,18 @@ func change(a *act.Act, sort, key string, seen int64, is json.RawMessage, takesB
 	if bytes.Equal(was, is) {
 		return &Kept{key, seen}, nil
 	}
-	c := store.Change{
+	c := networkdb.Change{
 		At: a.Now, StaffID: act.OrNil(a.Who.ID), Part: sort, Key: key, Was: was, Is: is,
 		TakesBack: act.OrNil(takesBack),
 	}
-	if err := a.Tx.AddChange(&c); err != nil {
+	if err := networkdb.AddChange(a.Tx, &c); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.NetworkChanged, Detail: event.Detail{About: sort, Is: key}})
 	return &Kept{key, c.ID}, nil
 }
 
-func changedSince(a *act.Act, c *store.ChangeShown) error {
+func changedSince(a *act.Act, c *networkdb.ChangeShown) error {
 	who := "Somebody"
 	if c.Who != nil {
 		who = *c.Who
@@ -191,7 +192,7 @@ type Changed struct {
 
 // Changes gives a page of all changes, or of those of one part, newest first.
 func Changes(a *act.Act, sort, key string, page store.Page) ([]Changed, store.Page, error) {
-	rows, next, err := a.Tx.Changes(sort, key, page)
+	rows, next, err := networkdb.Changes(a.Tx, sort, key, page)
 	out := make([]Changed, len(rows))
 	for k, c := range rows {
 		doc := c.Is

@@ -21,6 +21,7 @@ import (
 	core "nevrin/core/intake"
 	"nevrin/core/role"
 	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 func main() {
@@ -43,7 +44,7 @@ func run(ctx context.Context, size int) error {
 		return err
 	}
 	house := &act.House{Store: kept}
-	var staff store.Staff
+	var staff staffdb.Staff
 	if err := kept.Gorm().Where("role = 'administrator'").First(&staff).Error; err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import (
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/staffdb"
 )
 
 const million = 1_000_000
@@ -53,7 +54,7 @@ func run(ctx context.Context) error {
 		return err
 	}
 	house := &act.House{Store: kept}
-	var supervisor store.Staff
+	var supervisor staffdb.Staff
 	if err := db.Where("role = 'supervisor'").First(&supervisor).Error; err != nil {
 		return err
 	}

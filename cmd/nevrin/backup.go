@@ -11,6 +11,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/expect"
 	"nevrin/store"
+	"nevrin/store/statusdb"
 )
 
 func backupCommand() *cobra.Command {
@@ -56,10 +57,10 @@ func backupCommand() *cobra.Command {
 					return err
 				}
 				fmt.Println(path)
-				if err := db.BackedUp(cmd.Context(), time.Since(begun)); err != nil {
+				if err := statusdb.BackedUp(cmd.Context(), db, time.Since(begun)); err != nil {
 					return fmt.Errorf("the backup is made, but Network, Status will not tell of it: %w", err)
 				}
-				keeps, err := db.KeepsArchive(cmd.Context())
+				keeps, err := statusdb.KeepsArchive(cmd.Context(), db)
 				if err == nil && !keeps {
 					fmt.Fprintln(os.Stderr, "There is no archive: this backup is restored as it is now, and to no later moment.")
 				}
@@ -84,7 +85,7 @@ func backupCommand() *cobra.Command {
 					return err
 				}
 				return over(restored, func(db *store.Store) error {
-					last, err := db.Recovered(cmd.Context())
+					last, err := statusdb.Recovered(cmd.Context(), db)
 					switch {
 					case err != nil:
 						return err
@@ -103,7 +104,7 @@ func backupCommand() *cobra.Command {
 			Short: "Print sums of the database at DATABASE_URL, to compare what was restored with what was written down",
 			Args:  cobra.NoArgs,
 			RunE: withDatabase(func(cmd *cobra.Command, _ []string, db *store.Store, _ string) error {
-				sums, err := db.Sums(cmd.Context())
+				sums, err := statusdb.Sums(cmd.Context(), db)
 				for _, s := range sums {
 					fmt.Printf("%s: %d %d\n", s.What, s.Number, s.Total)
 				}

@@ -16,6 +16,7 @@ import (
 	"nevrin/server"
 	"nevrin/standin"
 	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 )
 
 func demoCommand() *cobra.Command {
@@ -158,10 +159,10 @@ func (s *surroundings) prepare(ctx context.Context, db *store.Store, address str
 		return err
 	}
 	s.libraries.Reach("http://" + address + "/iso18626/")
-	if err := db.PartnersAt(ctx, s.outside); err != nil {
+	if err := interlibrarydb.PartnersAt(ctx, db, s.outside); err != nil {
 		return err
 	}
-	if err := db.RecordsAt(ctx, "Coast Records", s.records+"sru", s.records+"covers/{isbn}.png"); err != nil {
+	if err := interlibrarydb.RecordsAt(ctx, db, "Coast Records", s.records+"sru", s.records+"covers/{isbn}.png"); err != nil {
 		return err
 	}
 	for k, e := range demo.Equipped {

@@ -42,6 +42,11 @@ import (
 	"nevrin/core/expect"
 	"nevrin/server"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
+	"nevrin/store/calendarsdb"
+	"nevrin/store/intakedb"
+	"nevrin/store/networkdb"
+	"nevrin/store/rulesdb"
 	"nevrin/web"
 )
 
@@ -195,7 +200,7 @@ func administrator(use, short string, do func(*act.Act, upkeep.Administrator) (s
 		if err := db.Migrate(cmd.Context()); err != nil {
 			return err
 		}
-		codes, err := db.BranchCodes(cmd.Context())
+		codes, err := networkdb.BranchCodes(cmd.Context(), db)
 		if err != nil {
 			return err
 		}
@@ -402,12 +407,12 @@ func start(
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
 	river.AddWorker(workers, &act.Resumer[rules.RehearsalsArgs]{
-		House: house, Left: (*store.Store).LeftRehearsals,
+		House: house, Left: rulesdb.LeftRehearsals,
 		Job: func(id int64) river.JobArgs { return rules.RehearseArgs{Rehearsal: id} },
 	})
 	river.AddWorker(workers, &calendars.Follower{House: house})
 	river.AddWorker(workers, &act.Resumer[calendars.LeftArgs]{
-		House: house, Left: (*store.Store).LeftSweeps,
+		House: house, Left: calendarsdb.LeftSweeps,
 		Job: func(id int64) river.JobArgs { return calendars.FollowArgs{Sweep: id} },
 	})
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
@@ -415,12 +420,12 @@ func start(
 	river.AddWorker(workers, &holds.Router{House: house})
 	river.AddWorker(workers, &notices.Planner{House: house})
 	river.AddWorker(workers, &act.Resumer[intake.ResumeArgs]{
-		House: house, Left: (*store.Store).WaitingIntakes,
+		House: house, Left: intakedb.WaitingIntakes,
 		Job: func(id int64) river.JobArgs { return intake.Args{Intake: id} },
 	})
 	river.AddWorker(workers, &terminals.Worker{House: house})
 	river.AddWorker(workers, &act.Resumer[terminals.ResumeArgs]{
-		House: house, Left: (*store.Store).LeftTerminalPayments,
+		House: house, Left: accountsdb.LeftTerminalPayments,
 		Job: func(id int64) river.JobArgs { return terminals.Args{Payment: id} },
 	})
 	queue, err := river.NewClient(riverdatabasesql.New(house.Store.Pool()), &river.Config{

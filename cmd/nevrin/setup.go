@@ -10,6 +10,7 @@ import (
 	"nevrin/app/rules"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/networkdb"
 )
 
 func setUpCommand() *cobra.Command {
@@ -62,7 +63,7 @@ func makeNetwork(ctx context.Context, s settings, prepare func() (*rules.Prepare
 	if err := db.Migrate(ctx); err != nil {
 		return err
 	}
-	if err := db.HasNone(ctx); err != nil {
+	if err := networkdb.HasNone(ctx, db); err != nil {
 		return err
 	}
 	p, err := prepare()

@@ -1,0 +1,61 @@
+package interlibrarydb
+
+import (
+	"context"
+	"time"
+
+	"nevrin/store"
+)
+
+// NewestSent gives the newest message of ours of each of some requests.
+func NewestSent(tx *store.Tx, requests []int64) ([]Exchange, error) {
+	return store.List[Exchange](
+		tx,
+		`SELECT DISTINCT ON (request_id) id, request_id, outgoing, kind, state, problem, tries, at FROM exchanges
+		WHERE request_id = ANY($1) AND outgoing ORDER BY request_id, id DESC`,
+		requests,
+	)
+}
+
+// AddExchange writes a message of a request and gives it its id.
+func AddExchange(tx *store.Tx, e *Exchange) error { return tx.ORM().Create(e).Error }
+
+// QueuedExchange gives a message that is still to be sent, with the address of its partner, and whether an earlier one
+// of the same request still waits; nil where it has been sent.
+func QueuedExchange(ctx context.Context, s *store.Store, id int64) (e *Exchange, url string, earlier bool, err error) {
+	var row struct {
+		Exchange
+		MessageURL string
+		Earlier    bool
+	}
+	found := s.ORM(ctx).
+		Raw(`SELECT e.*, p.message_url, EXISTS (SELECT 1 FROM exchanges o WHERE o.request_id = e.request_id
+				AND o.id < e.id AND o.state = 'queued') AS earlier
+		FROM exchanges e JOIN requests r ON r.id = e.request_id JOIN partners p ON p.id = r.partner_id
+			WHERE e.id = ? AND e.state = 'queued'`, id).
+		Scan(&row)
+	if found.Error != nil || found.RowsAffected == 0 {
+		return nil, "", false, found.Error
+	}
+	return &row.Exchange, row.MessageURL, row.Earlier, nil
+}
+
+// ExchangeTried writes how an attempt at sending a message ended.
+func ExchangeTried(ctx context.Context, s *store.Store, id int64, state, problem string) error {
+	return s.ORM(ctx).
+		Exec("UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ? AND state = 'queued'", state, problem, id).
+		Error
+}
+
+// Exchange is one message of a request.
+type Exchange struct {
+	ID        int64
+	RequestID int64
+	Outgoing  bool
+	Kind      string
+	Body      string
+	State     string
+	Problem   string
+	Tries     int
+	At        time.Time
+}

@@ -1,0 +1,148 @@
+package noticesdb
+
+import (
+	"cmp"
+	"context"
+	"time"
+
+	"nevrin/store"
+	"nevrin/store/peopledb"
+)
+
+// Message is one message to one patron.
+type Message struct {
+	ID        int64
+	MailingID *int64
+	Stage     string
+	PatronID  int64
+	Patron    *peopledb.Patron
+	Channel   string // mail, phone or letter
+	Address   string
+	Subject   string
+	Body      string
+	Items     int // of how many things it tells
+	State     string
+	Tries     int
+	Problem   string
+	At        time.Time
+	BegunAt   *time.Time // real time at which the attempt under way began
+	SentAt    *time.Time
+}
+
+// AddMessage writes a message and gives it its id.
+func AddMessage(tx *store.Tx, m *Message) (err error) {
+	if m.ID, err = tx.NextID(); err != nil {
+		return err
+	}
+	tx.Queue(`INSERT INTO messages (id, mailing_id, stage, patron_id, address, subject, body, items, state, at, channel)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, m.ID, m.MailingID, m.Stage, m.PatronID, m.Address, m.Subject, m.Body, m.Items,
+		m.State, m.At, cmp.Or(m.Channel, "mail"))
+	return nil
+}
+
+// Told writes that a message tells of a hold as it became ready.
+func Told(tx *store.Tx, stage string, hold int64, ready time.Time, message int64) {
+	tx.Queue("INSERT INTO told (stage, hold_id, due_at, message_id) VALUES ($1, $2, $3, $4)", stage, hold, ready, message)
+}
+
+// MessageShown is a message with its patron.
+type MessageShown struct {
+	Message
+	LegalName, PreferredName string
+}
+
+const messagesShown = `SELECT s.id, s.mailing_id, s.stage, s.patron_id, s.address, s.subject, s.body, s.items,
+		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.channel,
+		p.legal_name, p.preferred_name FROM messages s JOIN patrons p ON p.id = s.patron_id `
+
+// Messages gives a page of the messages of a mailing.
+func Messages(tx *store.Tx, mailing int64, page store.Page) ([]MessageShown, store.Page, error) {
+	return store.Paged(tx, page, func(m *MessageShown) store.Cursor { return store.Cursor{ID: m.ID} },
+		messagesShown+"WHERE s.mailing_id = $1 AND $2::bigint = 0 AND s.id > $3 ORDER BY s.id", mailing)
+}
+
+// StuckMessages gives messages that are queued, under way or unclear, and those of lately that had no address.
+func StuckMessages(tx *store.Tx, now time.Time, most int) ([]MessageShown, error) {
+	return store.List[MessageShown](tx, messagesShown+`WHERE s.id IN (
+			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear')
+			UNION ALL SELECT id FROM messages WHERE state = 'refused'
+			UNION ALL SELECT id FROM messages WHERE state = 'by_hand'
+			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
+				AND at > $1::timestamptz - interval '7 days')
+		ORDER BY s.at DESC, s.id DESC LIMIT $2`, now, most)
+}
+
+// SettleMessage decides a message that was told by hand, was refused or, if that is asked for, is unclear; nil where it is none of
+// these. One that was refused goes to the address that the patron has now.
+func SettleMessage(tx *store.Tx, id int64, state string, at time.Time, unclear bool) (*Message, error) {
+	return store.One[Message](
+		tx,
+		`UPDATE messages SET state = $2, problem = '', begun_at = NULL, sent_at = CASE $2 WHEN 'sent' THEN $3::timestamptz END,
+			tries = CASE state WHEN 'refused' THEN 0 ELSE tries END,
+			address = CASE state WHEN 'refused' THEN coalesce((SELECT nullif(p.email, '') FROM patrons p WHERE p.id = patron_id), address)
+				ELSE address END
+		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused' OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, stage, state, channel`,
+		id,
+		state,
+		at,
+		unclear,
+	)
+}
+
+// BeginSending marks a queued message as being sent and gives it; nil where it is not queued any more.
+func BeginSending(ctx context.Context, s *store.Store, id int64) (*Message, error) {
+	var m Message
+	done := s.ORM(ctx).
+		Raw(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp()
+		WHERE id = ? AND state = 'queued' RETURNING *`, id).
+		Scan(&m)
+	if done.Error != nil || done.RowsAffected == 0 {
+		return nil, done.Error
+	}
+	return &m, nil
+}
+
+// SendingFailed writes what becomes of a message that this very attempt did not send, and why it did not.
+func SendingFailed(ctx context.Context, s *store.Store, m *Message, state, problem string) error {
+	return s.ORM(ctx).
+		Exec("UPDATE messages SET state = ?, problem = ?, begun_at = NULL WHERE id = ? AND state = 'sending' AND tries = ?", state, problem, m.ID, m.Tries).
+		Error
+}
+
+// Sent marks a message as sent, if this very attempt is still the last one.
+func Sent(tx *store.Tx, m *Message, now time.Time) (bool, error) {
+	n, err := tx.Exec(
+		"UPDATE messages SET state = 'sent', sent_at = $3, problem = '', begun_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'unclear')",
+		m.ID,
+		m.Tries,
+		now,
+	)
+	return n == 1, err
+}
+
+// LeftSending marks messages as unclear whose sending began longer ago than an attempt can take: whoever sent them is
+// gone. A person decides whether they went.
+func LeftSending(ctx context.Context, s *store.Store, age time.Duration) (int64, error) {
+	done := s.ORM(ctx).
+		Exec(`UPDATE messages SET state = 'unclear',
+				problem = 'The program stopped while this was being sent. It may have gone.'
+		WHERE state = 'sending' AND begun_at < clock_timestamp() - make_interval(secs => ?)`, age.Seconds())
+	return done.RowsAffected, done.Error
+}
+
+// MessagesOf gives what a patron was told, newest first, up to a number; what is only a trial is not yet said.
+func MessagesOf(tx *store.Tx, patron int64, most int) ([]MessageShown, error) {
+	return store.List[MessageShown](tx, messagesShown+"WHERE s.patron_id = $1 AND s.state <> 'trial' ORDER BY s.id DESC LIMIT $2", patron, most)
+}
+
+// MessageToCall locks a message of which somebody is told by telephone; nil where there is none.
+func MessageToCall(tx *store.Tx, id int64) (*Message, error) {
+	return store.One[Message](tx, `SELECT id, stage, patron_id, channel, address, state, tries FROM messages
+		WHERE id = $1 AND channel = 'phone' FOR UPDATE`, id)
+}
+
+// CalledFor writes what came of a call: who was reached has been told.
+func CalledFor(tx *store.Tx, id int64, reached bool, says string, at time.Time) {
+	tx.QueueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = CASE WHEN $2 THEN 'sent' ELSE state END,
+		sent_at = CASE WHEN $2 THEN $4::timestamptz END WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at)
+}
