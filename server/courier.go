@@ -39,7 +39,7 @@ func (s *Server) courierOperations() {
 			if in.Date != "" {
 				var err error
 				if d, err = calendar.ParseDate(in.Date); err != nil {
-					return nil, problem.Newf(problem.Invalid, "%s.", err)
+					return nil, problem.From(problem.Invalid, err)
 				}
 			}
 			return couriers.DayOf(a, d)

@@ -3,10 +3,10 @@ package server
 import (
 	"net/http"
 
+	"nevrin/app/accesslog"
 	"nevrin/app/act"
 	"nevrin/app/keeping"
 	"nevrin/app/people"
-	"nevrin/app/readings"
 	"nevrin/app/staff"
 	"nevrin/app/upkeep"
 	"nevrin/core/role"
@@ -79,12 +79,12 @@ func (s *Server) doorOperations() {
 		"readings",
 		"Who has opened whose record, and searched for whom",
 		supervising,
-		func(a *act.Act, in *whose) (Rows[readings.Reading], error) {
+		func(a *act.Act, in *whose) (Rows[accesslog.Reading], error) {
 			page, err := in.page()
 			if err != nil {
-				return Rows[readings.Reading]{}, err
+				return Rows[accesslog.Reading]{}, err
 			}
-			return rows(readings.List(a, in.Patron, in.Staff, page))
+			return rows(accesslog.List(a, in.Patron, in.Staff, page))
 		},
 	)
 	do(

@@ -352,7 +352,7 @@ func (s *Server) mineEverything(w http.ResponseWriter, r *http.Request) {
 // mineFind finds titles for everybody, shows one of them, and places holds for who is signed in.
 func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 	if what := unsound(r); what != "" {
-		s.mineRefused(w, r, &mineView{Path: findPath}, problem.Newf(problem.Invalid, "%s", what))
+		s.mineRefused(w, r, &mineView{Path: findPath}, problem.New(problem.Invalid, what))
 		return
 	}
 	v := &mineView{Path: findPath, Words: strings.TrimSpace(r.URL.Query().Get("words"))}
@@ -368,7 +368,7 @@ func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 	}
 	page, err := store.PageFrom(r.URL.Query().Get("after"), 20)
 	if err != nil {
-		s.mineRefused(w, r, v, problem.Newf(problem.Invalid, "%s.", err))
+		s.mineRefused(w, r, v, problem.From(problem.Invalid, err))
 		return
 	}
 	title, _ := strconv.ParseInt(chi.URLParam(r, "title"), 10, 64)

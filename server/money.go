@@ -25,7 +25,7 @@ func (q PeriodQuery) period() (accounts.Period, error) {
 	for text, into := range map[*string]*calendar.Date{&q.From: &p.From, &q.To: &p.To} {
 		day, err := calendar.ParseDate(*text)
 		if err != nil {
-			return p, problem.Newf(problem.Invalid, "%s.", err)
+			return p, problem.From(problem.Invalid, err)
 		}
 		*into = day
 	}

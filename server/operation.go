@@ -71,7 +71,7 @@ type Paged struct {
 func (p *Paged) page() (store.Page, error) {
 	page, err := store.PageFrom(p.After, p.Most)
 	if err != nil {
-		return page, problem.Newf(problem.Invalid, "%s.", err)
+		return page, problem.From(problem.Invalid, err)
 	}
 	return page, nil
 }

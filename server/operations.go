@@ -17,9 +17,9 @@ import (
 	"nevrin/app/night"
 	"nevrin/app/notices"
 	"nevrin/app/people"
-	"nevrin/app/reading"
 	"nevrin/app/returns"
 	"nevrin/app/rules"
+	"nevrin/app/scanned"
 	"nevrin/app/stock"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
@@ -155,7 +155,7 @@ func (s *Server) houseOperations() {
 			return night.MoveClock(a, time.Duration(in.Body.Days)*24*time.Hour+time.Duration(in.Body.Minutes)*time.Minute)
 		},
 	)
-	type scanned struct {
+	type toRead struct {
 		Text string `query:"text" minLength:"1" maxLength:"200"`
 	}
 	look(
@@ -164,7 +164,7 @@ func (s *Server) houseOperations() {
 		"scanned",
 		"What a scanned or typed text is: a card, an item, words, or wrong",
 		everyone,
-		func(a *act.Act, in *scanned) (*reading.Read, error) { return reading.Text(a, in.Text) },
+		func(a *act.Act, in *toRead) (*scanned.Read, error) { return scanned.Text(a, in.Text) },
 	)
 	look(
 		s,

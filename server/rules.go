@@ -250,7 +250,7 @@ func (s *Server) draftOperations() {
 		func(a *act.Act, in *from) (*rules.Putting, error) {
 			day, err := calendar.ParseDate(in.From)
 			if err != nil {
-				return nil, problem.Newf(problem.Invalid, "%s.", err)
+				return nil, problem.From(problem.Invalid, err)
 			}
 			return rules.LookAtPutting(a, in.ID, day)
 		},

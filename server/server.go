@@ -131,13 +131,14 @@ func config() huma.Config {
 	return c
 }
 
-// schemaName puts the package before a type's name, since places of work name things alike.
+// schemaName puts the package before a type's name, since places of work name things alike. That something comes from the
+// store is of no interest to who reads the description.
 func schemaName(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
 		t = t.Elem()
 	}
-	pkg := path.Base(t.PkgPath())
+	pkg := strings.TrimSuffix(path.Base(t.PkgPath()), "db")
 	if pkg == "." || pkg == "server" || pkg == "v2" || strings.HasPrefix(name, "List") {
 		return name
 	}

@@ -202,7 +202,7 @@ func (s *Server) itemOperations() {
 				}
 				d, err := calendar.ParseDate(*text)
 				if err != nil {
-					return Rows[stock.Lent]{}, problem.Newf(problem.Invalid, "%s.", err)
+					return Rows[stock.Lent]{}, problem.From(problem.Invalid, err)
 				}
 				*into = &d
 			}

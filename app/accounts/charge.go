@@ -57,7 +57,7 @@ func priced(a *act.Act, b ByHand) (money.Amount, string, error) {
 		sum, err := a.Network.Money.Parse(strings.TrimSpace(b.Amount))
 		switch {
 		case err != nil:
-			return 0, "", problem.Newf(problem.Invalid, "%s.", err)
+			return 0, "", problem.From(problem.Invalid, err)
 		case sum == 0:
 			return 0, "", problem.Newf(problem.Invalid, "Enter an amount above zero.")
 		case note == "":

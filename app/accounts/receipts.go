@@ -146,7 +146,7 @@ func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 		return nil, problem.NoSuch("receipt")
 	}
 	if says := ledger.Reversing(taken(was), a.Who.Role, a.Here(), a.Now); says != "" {
-		return nil, problem.Newf(problem.Refused, "%s", says)
+		return nil, problem.New(problem.Refused, says)
 	}
 	till, err := tillFor(a, tills, v.Till, was.Means)
 	if err != nil {

@@ -74,7 +74,7 @@ type prepared struct {
 func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	sum, err := a.Network.Money.Parse(strings.TrimSpace(s.Amount))
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	if s.Means == "" {
 		if err := mayWaive(a, sum, s.Reason); err != nil {
@@ -109,7 +109,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	}
 	shares, err := ledger.Settle(open, sum, a.Network.Money)
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	return &prepared{f, sum, shares}, nil
 }
@@ -169,11 +169,11 @@ func inCash(a *act.Act, laid string, sum money.Amount, r *accountsdb.Receipt, ou
 	}
 	down, err := m.Parse(laid)
 	if err != nil {
-		return problem.Newf(problem.Invalid, "%s.", err)
+		return problem.From(problem.Invalid, err)
 	}
 	change, err := m.Change(cash, down)
 	if err != nil {
-		return problem.Newf(problem.Invalid, "%s.", err)
+		return problem.From(problem.Invalid, err)
 	}
 	was := int64(down)
 	r.LaidDown = &was

@@ -81,7 +81,7 @@ func (d Drawer) parse(m money.Currency) (ledger.Drawer, error) {
 		}
 		sum, err := m.Parse(digits)
 		if err != nil {
-			return out, problem.Newf(problem.Invalid, "%s.", err)
+			return out, problem.From(problem.Invalid, err)
 		}
 		*into = sign * sum
 	}
@@ -190,7 +190,7 @@ type Opening struct {
 func OpenTill(a *act.Act, o Opening) (*Till, error) {
 	laid, err := a.Network.Money.Parse(strings.TrimSpace(o.LaidIn))
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	if cash, _ := a.Network.Money.InCash(laid); cash != laid {
 		return nil, problem.Newf(problem.Invalid, "%s in cash cannot be counted in coins of %s.",
@@ -228,7 +228,7 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	sum, err := a.Network.Money.Parse(strings.TrimSpace(v.Amount))
 	switch {
 	case err != nil:
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	case sum == 0:
 		return nil, problem.Newf(problem.Invalid, "Enter the amount added or removed.")
 	case strings.TrimSpace(v.Reason) == "":
@@ -321,7 +321,7 @@ func CloseTill(a *act.Act, id int64, c Counting) (*Till, error) {
 	}
 	due := dueNow(&row.Till, sums)
 	if err := ledger.Counted(due, counted, c.Says, blind(a), a.Network.Money); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	accountsdb.CloseTill(a.Tx, id, a.Who.ID, a.Now, due, counted, strings.TrimSpace(c.Says))
 	a.Tell(event.Event{Kind: event.TillClosed, Detail: event.Detail{

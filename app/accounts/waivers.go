@@ -47,7 +47,7 @@ func Unwaive(a *act.Act, u Unwaiving) (*Unwaived, error) {
 			return nil, problem.NoSuch("patron")
 		}
 		if says := ledger.Unwaiving(waived(w), a.Who.Role, a.Here(), a.Now); says != "" {
-			return nil, problem.Newf(problem.Refused, "%s", says)
+			return nil, problem.New(problem.Refused, says)
 		}
 		e := accountsdb.Entry{
 			PatronID: w.PatronID, Kind: ledger.Unwaiver, Amount: -w.Amount, Settles: w.Settles, Undoes: &w.ID,

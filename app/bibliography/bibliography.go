@@ -72,7 +72,7 @@ type Question struct {
 func Ask(a *act.Act, text string) (*Question, error) {
 	isbn, says := ident.ISBN(text)
 	if says != "" {
-		return nil, problem.Newf(problem.Invalid, "%s", says)
+		return nil, problem.New(problem.Invalid, says)
 	}
 	q := &Question{answer: Answer{ISBN: isbn, Here: []Here{}, Proposals: []Proposal{}},
 		service: a.Network.Settled.Records}

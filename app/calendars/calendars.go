@@ -230,7 +230,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 		return "special hours on " + b.SayDate(c.Open.Date) + ": " + strings.Join(c.Open.Hours, ", "), nil
 	case c.Recur != nil:
 		if err := checkRecurring(c.Recur.Rule, c.Recur.From); err != nil {
-			return "", problem.Newf(problem.Invalid, "%s.", err)
+			return "", problem.From(problem.Invalid, err)
 		}
 		c.Recur.Says = ""
 		p.Recurring = append(p.Recurring, *c.Recur)
@@ -360,7 +360,7 @@ func (c *Change) remove(p *plain, b *calendar.Branch) (string, error) {
 func Bring(a *act.Act, text string) ([]Days, error) {
 	list, err := ical.Read(text, a.Here().Location)
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	out := make([]Days, len(list))
 	for k, d := range list {

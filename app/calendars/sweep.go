@@ -209,7 +209,7 @@ func work(a *act.Act, c *Change) (*plan, error) {
 		// What cannot be read as a calendar is refused here, with its place.
 		changed, err := network.ReadCalendar(&row, a.Today())
 		if err != nil {
-			return nil, problem.Newf(problem.Invalid, "%s", err)
+			return nil, problem.From(problem.Invalid, err)
 		}
 		if n := len(changed.Closures); n > mostClosures {
 			return nil, problem.Newf(

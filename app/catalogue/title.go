@@ -107,7 +107,7 @@ func (r *Record) Into(t *stockdb.Title) error {
 	if trimmed.ISBN != "" {
 		number, says := ident.ISBN(trimmed.ISBN)
 		if says != "" {
-			return problem.Newf(problem.Invalid, "%s", says)
+			return problem.New(problem.Invalid, says)
 		}
 		trimmed.ISBN = number
 	}

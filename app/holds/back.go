@@ -63,7 +63,7 @@ func ChangeBack(a *act.Act, id int64, changedAt time.Time) (*Hold, error) {
 			return nil, err
 		}
 	default:
-		return nil, problem.Newf(problem.Refused, "%s", h.State.MayChange())
+		return nil, problem.New(problem.Refused, h.State.MayChange())
 	}
 	if was.Place != nil {
 		err = standAgain(a, h, was.Place)

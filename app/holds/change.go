@@ -30,7 +30,7 @@ func Waiting(a *act.Act, id int64) (*holdsdb.Hold, error) {
 		return nil, err
 	}
 	if says := h.State.MayChange(); says != "" {
-		return nil, problem.Newf(problem.Refused, "%s", says)
+		return nil, problem.New(problem.Refused, says)
 	}
 	return h, nil
 }
@@ -48,7 +48,7 @@ func pause(a *act.Act, h *holdsdb.Hold, until *calendar.Date) error {
 	says := "waits again"
 	if until != nil {
 		if no := queue.MayPause(a.Today(), *until); no != "" {
-			return problem.Newf(problem.Invalid, "%s", no)
+			return problem.New(problem.Invalid, no)
 		}
 		if h.WantedUntil != nil && *store.DateOf(h.WantedUntil) < *until {
 			return problem.Newf(problem.Invalid, "It is needed only until %s. Choose an earlier day.",
@@ -142,7 +142,7 @@ func dateOrNone(text string) (*calendar.Date, error) {
 	}
 	d, err := calendar.ParseDate(text)
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	return &d, nil
 }

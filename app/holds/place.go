@@ -44,7 +44,7 @@ func (f *For) check(a *act.Act) error {
 	}
 	if f.PausedUntil != nil {
 		if says := queue.MayPause(today, *f.PausedUntil); says != "" {
-			return problem.Newf(problem.Invalid, "%s", says)
+			return problem.New(problem.Invalid, says)
 		}
 		if f.WantedUntil != nil && *f.WantedUntil < *f.PausedUntil {
 			return problem.Newf(problem.Invalid, "It would be paused beyond the day it is needed, %s.",

@@ -260,7 +260,7 @@ func Try(a *act.Act, id int64, m intake.Mapping) (*Intake, error) {
 		return nil, problem.Newf(problem.Refused, "This file has been deleted. Upload it again.")
 	}
 	if err := m.Check(n.Kind, n.Seen.Heads); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	intakedb.MapIntake(a.Tx, id, store.JSON(&m))
 	if err := work(a, id, "trying"); err != nil {

@@ -177,7 +177,7 @@ func Merge(a *act.Act, kept, gone int64) (*people.Written, error) {
 		return nil, err
 	}
 	if says != "" {
-		return nil, problem.Newf(problem.Refused, "%s", says)
+		return nil, problem.New(problem.Refused, says)
 	}
 	did := &mergingdb.Merged{}
 	for _, h := range ending(f) {

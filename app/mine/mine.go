@@ -243,7 +243,7 @@ func Renew(a *act.Act, patron, id int64) (string, error) {
 		return "", err
 	}
 	if !r.OK {
-		return "", problem.Newf(problem.Refused, "%s", r.Text)
+		return "", problem.New(problem.Refused, r.Text)
 	}
 	return r.Line.Title + ": " + r.Text + ".", nil
 }
@@ -278,7 +278,7 @@ func waits(a *act.Act, patron, id int64) (*holdsdb.Hold, error) {
 		return nil, err
 	}
 	if says := h.State.MayChange(); says != "" {
-		return nil, problem.Newf(problem.Refused, "%s", says)
+		return nil, problem.New(problem.Refused, says)
 	}
 	return h, nil
 }
@@ -381,7 +381,7 @@ func ChoosePIN(ctx context.Context, h *act.House, s *Session, e Entering, is str
 		}
 		e.Card = p.Card
 		if wrong := people.PINWrong(is, p); wrong != "" {
-			return problem.Newf(problem.Invalid, "%s", wrong)
+			return problem.New(problem.Invalid, wrong)
 		}
 		return nil
 	})

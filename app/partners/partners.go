@@ -99,7 +99,7 @@ func Report(a *act.Act, r *interlibrarydb.Request, status, reasonUnfilled, note 
 func moveOn(a *act.Act, r *interlibrarydb.Request, message string) error {
 	next, err := exchange.Next(r.Stage, message)
 	if err != nil {
-		return problem.Newf(problem.Refused, "%s.", err)
+		return problem.From(problem.Refused, err)
 	}
 	r.Stage, r.MovedAt = next, a.Now
 	a.Touch(event.Interlibrary)

@@ -34,7 +34,7 @@ func TakePhoto(a *act.Act, id int64, in Picture) (*Card, error) {
 		return nil, err
 	}
 	if says := noPhoto(a, p); says != "" {
-		return nil, problem.Newf(problem.Refused, "%s", says)
+		return nil, problem.New(problem.Refused, says)
 	}
 	size, form, err := image.DecodeConfig(bytes.NewReader(in.Picture))
 	switch {

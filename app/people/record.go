@@ -341,7 +341,7 @@ func newCard(a *act.Act, number string, branch calendar.Code, patron int64) (str
 	}
 	card, wrong := a.Network.Numbers.NewCard(number, branch)
 	if wrong != "" {
-		return "", problem.Newf(problem.Invalid, "%s", wrong)
+		return "", problem.New(problem.Invalid, wrong)
 	}
 	taken, err := peopledb.PatronByCard(a.Tx, card)
 	if err != nil {
@@ -440,7 +440,7 @@ func wrongly(wrong []person.Wrong) error {
 	for _, w := range wrong {
 		out = append(out, fmt.Sprintf("%s: %s", strings.ReplaceAll(string(w.Field), "_", " "), w.Says))
 	}
-	return problem.Newf(problem.Invalid, "%s", strings.Join(out, " "))
+	return problem.New(problem.Invalid, strings.Join(out, " "))
 }
 
 func column(d *calendar.Date) *time.Time {

@@ -69,9 +69,9 @@ func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
 // refused is a problem of what was asked, or of who asks.
 func refused(says string, forbidden bool) error {
 	if forbidden {
-		return problem.Newf(problem.Forbidden, "%s", says)
+		return problem.New(problem.Forbidden, says)
 	}
-	return problem.Newf(problem.Invalid, "%s", says)
+	return problem.New(problem.Invalid, says)
 }
 
 func sayStanding(s loan.Standing, stopped string) string {
@@ -141,7 +141,7 @@ func SetPIN(a *act.Act, id int64, pin string) (*PIN, error) {
 		pin = fmt.Sprintf("%0*d", pinSize, n)
 	}
 	if wrong := PINWrong(pin, p); wrong != "" {
-		return nil, problem.Newf(problem.Invalid, "%s", wrong)
+		return nil, problem.New(problem.Invalid, wrong)
 	}
 	return &PIN{pin}, keepPIN(a, p, pin)
 }

@@ -4,6 +4,7 @@ package problem
 import (
 	"errors"
 	"fmt"
+	"strings"
 )
 
 // Kind says what sort of problem stands in the way, so that the server can choose a status.
@@ -31,6 +32,18 @@ func (p *Problem) Error() string { return p.Text }
 // Newf builds a problem from a sentence.
 func Newf(kind Kind, format string, args ...any) error {
 	return &Problem{kind, fmt.Sprintf(format, args...)}
+}
+
+// New builds a problem of a whole sentence.
+func New(kind Kind, sentence string) error { return &Problem{kind, sentence} }
+
+// From builds a problem of what the core or a format says is wrong, as a sentence with its full stop.
+func From(kind Kind, err error) error {
+	text := err.Error()
+	if !strings.ContainsAny(text[max(0, len(text)-1):], ".!?") {
+		text += "."
+	}
+	return &Problem{kind, text}
 }
 
 // NoSuch is the problem that there is no such thing.

@@ -278,7 +278,7 @@ func instant(a *act.Act, c Counting) (*time.Time, error) {
 	if c.At != "" {
 		t, err := calendar.ParseInstant(c.At, a.Here().Location)
 		if err != nil {
-			return nil, problem.Newf(problem.Invalid, "%s.", err)
+			return nil, problem.From(problem.Invalid, err)
 		}
 		if t.After(a.Now) {
 			return nil, problem.Newf(problem.Invalid, "Returns cannot be dated in the future. Choose an earlier time.")

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"nevrin/app/act"
+	"nevrin/app/deeds"
 	"nevrin/app/event"
 	"nevrin/app/people"
 	"nevrin/app/problem"
@@ -18,6 +19,7 @@ import (
 	"nevrin/core/person"
 	"nevrin/core/roster"
 	"nevrin/store"
+	"nevrin/store/deedsdb"
 	"nevrin/store/peopledb"
 	"nevrin/store/rostersdb"
 )
@@ -473,7 +475,7 @@ func keep(a *act.Act, kind string, did *Did) error {
 }
 
 func kept(a *act.Act, kind string, did *Did) (int64, error) {
-	id, err := rostersdb.AddDeed(a.Tx, kind, a.Who.ID, store.JSON(did), a.Now)
+	id, err := deeds.Keep(a, deedsdb.People, kind, did)
 	if err == nil {
 		a.Tell(event.Event{Kind: event.RosterChanged, Detail: event.Detail{About: kind, Count: did.patrons()}})
 	}

@@ -1,53 +1,38 @@
 package rosters
 
 import (
-	"encoding/json"
 	"fmt"
 	"strings"
 
 	"nevrin/app/act"
+	"nevrin/app/deeds"
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/store"
+	"nevrin/store/deedsdb"
 	"nevrin/store/peopledb"
 	"nevrin/store/rostersdb"
 )
 
-// area is whom these deeds concern.
-const area = "people"
-
 // Deeds gives a page of what was done to many at once, newest first.
 func Deeds(a *act.Act, page store.Page) ([]Deed, store.Page, error) {
-	rows, next, err := rostersdb.Deeds(a.Tx, area, page)
-	out := []Deed{}
-	for k := range rows {
-		d, err := deed(&rows[k])
-		if err != nil {
-			return nil, page, err
-		}
-		out = append(out, *d)
-	}
-	return out, next, err
+	return deeds.Page(a, deedsdb.People, page, showDeed)
 }
 
-func deed(row *rostersdb.Deed) (*Deed, error) {
-	var did Did
-	if err := json.Unmarshal(row.Did, &did); err != nil {
-		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
+func showDeed(row *deedsdb.Deed) (*Deed, error) {
+	did, err := deeds.Did[Did](row)
+	if err != nil {
+		return nil, err
 	}
-	d := &Deed{
+	return &Deed{
 		ID:     row.ID,
 		Kind:   row.Kind,
 		At:     row.At,
-		Who:    "Nevrin",
-		Says:   say(row.Kind, &did),
+		Who:    deeds.By(row),
+		Says:   say(row.Kind, did),
 		Undone: row.UndoneAt != nil,
-	}
-	if row.Who != nil {
-		d.Who = *row.Who
-	}
-	return d, nil
+	}, nil
 }
 
 // say tells what was done, in a sentence.
@@ -105,31 +90,23 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err := peopledb.LockNames(a.Tx, "rosters"); err != nil {
 		return nil, err
 	}
-	row, err := rostersdb.DeedLocked(a.Tx, area, id)
+	row, err := deeds.Undo(a, deedsdb.People, id)
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case row == nil:
-		return nil, problem.NoSuch("deed")
-	case row.UndoneAt != nil:
-		return nil, problem.Newf(problem.Refused, "This has already been undone.")
-	}
-	var did Did
-	if err := json.Unmarshal(row.Did, &did); err != nil {
-		return nil, fmt.Errorf("what deed %d did: %w", id, err)
+	did, err := deeds.Did[Did](row)
+	if err != nil {
+		return nil, err
 	}
 	if did.What != "" && !a.May().MayChangeConsents() {
 		return nil, problem.Newf(problem.Forbidden, "Only staff who can change consents can undo this.")
 	}
-	kept, err := undo(a, &did)
+	kept, err := undo(a, did)
 	if err != nil {
 		return nil, err
 	}
-	rostersdb.DeedUndone(a.Tx, id, a.Now)
 	a.Tell(event.Event{Kind: event.RosterChanged, Detail: event.Detail{About: "undone", Count: did.patrons()}})
-	row.UndoneAt = &a.Now
-	d, err := deed(row)
+	d, err := showDeed(row)
 	if err != nil {
 		return nil, err
 	}

@@ -77,7 +77,7 @@ func compare(a *act.Act, old, revised *rulebook.Rulebook) (*Comparison, error) {
 	}
 	shifts, err := rulebook.CompareTerms(a.Context, old, revised)
 	if tooMany := (*expect.Error)(nil); errors.As(err, &tooMany) {
-		return nil, problem.Newf(problem.Refused, "%s.", err)
+		return nil, problem.From(problem.Refused, err)
 	}
 	if err != nil {
 		return nil, err
@@ -101,7 +101,7 @@ func CompareRanking(a *act.Act, edition int64, ranking []string) (*Comparison, e
 	}
 	order, err := rulebook.ParseRanking(ranking)
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	return compare(a, book.Rulebook, rulebook.New(book.Currency, book.Branches, order, book.Rules))
 }

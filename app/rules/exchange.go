@@ -63,7 +63,7 @@ type Looked struct {
 func Bring(a *act.Act, b Brought) (*Looked, error) {
 	file, err := rulebook.Read([]byte(b.Text))
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	if file.Currency.Code != a.Network.Currency {
 		return nil, problem.Newf(
@@ -75,7 +75,7 @@ func Bring(a *act.Act, b Brought) (*Looked, error) {
 	}
 	var plain struct{ Rules, Examples json.RawMessage }
 	if err := json.Unmarshal([]byte(b.Text), &plain); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	if plain.Examples == nil {
 		plain.Examples = json.RawMessage("[]")

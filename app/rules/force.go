@@ -37,7 +37,7 @@ func LookAtPutting(a *act.Act, draft int64, from calendar.Date) (*Putting, error
 	}
 	book, err := readWhole(a, row)
 	if err != nil {
-		return nil, problem.Newf(problem.Refused, "%s", err)
+		return nil, problem.From(problem.Refused, err)
 	}
 	before, err := inForceOn(a, from)
 	if err != nil {

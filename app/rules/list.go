@@ -165,7 +165,7 @@ func Strike(a *act.Act, draft int64, revision int, id string) (*Edition, error) 
 // Rank changes the order in which dimensions outweigh each other in a draft.
 func Rank(a *act.Act, draft int64, revision int, ranking []string) (*Edition, error) {
 	if _, err := rulebook.ParseRanking(ranking); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	row, rules, err := openDraft(a, draft, revision)
 	if err != nil {
@@ -310,7 +310,7 @@ func try(
 	}
 	book, err := a.Network.Parse(&rulesdb.Edition{Rules: data, Ranking: row.Ranking})
 	if err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	var value rulebook.Value
 	for k, r := range book.Rules {

@@ -427,7 +427,7 @@ func saveDraft(a *act.Act, row *rulesdb.Edition, rules []rulebook.RuleFile, text
 	}
 	row.Rules = data
 	if _, err := readWhole(a, row); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	row.Revision++
 	if err := rulesdb.KeepDraft(a.Tx, row); err != nil {

@@ -248,7 +248,7 @@ func ChangePassword(a *act.Act, password, token string) error {
 // choose takes a new password, or says what is wrong with it.
 func choose(ctx context.Context, password string, s *staffdb.Staff) (string, error) {
 	if wrong := door.Password(password, s.Login, s.Name); wrong != "" {
-		return "", problem.Newf(problem.Invalid, "%s", wrong)
+		return "", problem.New(problem.Invalid, wrong)
 	}
 	return OfStaff.Digest(ctx, password)
 }
@@ -259,7 +259,7 @@ func ChooseShort(a *act.Act, code string) error {
 	hash := ""
 	if code != "" {
 		if wrong := door.Short(code); wrong != "" {
-			return problem.Newf(problem.Invalid, "%s", wrong)
+			return problem.New(problem.Invalid, wrong)
 		}
 		if door.Scanned(code, a.Network.Numbers.Read(code).Kind) {
 			return problem.Newf(problem.Invalid, "This is an item number. Choose another code, or scan your badge.")

@@ -177,7 +177,7 @@ func labels(a *act.Act, branch calendar.Code, texts []string) (codes []string, g
 			scan := a.Network.Numbers.Read(text)
 			switch {
 			case scan.Kind == ident.Wrong:
-				return nil, nil, problem.Newf(problem.Invalid, "%s", scan.Problem)
+				return nil, nil, problem.New(problem.Invalid, scan.Problem)
 			case scan.Kind != ident.Item:
 				return nil, nil, problem.Newf(problem.Invalid, "%q is not a label number.", text)
 			case scan.Pattern.Use == ident.Guest:
@@ -347,7 +347,7 @@ func Stand(a *act.Act, id int64, s Standing) error {
 		return problem.Newf(problem.Refused, "This item belongs to %s. Its status follows their request.", f.Lender)
 	}
 	if says := circulation.MayStand(f.Place()); says != "" {
-		return problem.Newf(problem.Refused, "%s", says)
+		return problem.New(problem.Refused, says)
 	}
 	if s.Standing != circulation.ItemAside {
 		s.AsideFor = ""

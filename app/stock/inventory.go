@@ -7,6 +7,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
+	"nevrin/app/deeds"
 	"nevrin/app/event"
 	"nevrin/app/moving"
 	"nevrin/app/problem"
@@ -15,6 +16,7 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/shelforder"
 	"nevrin/store"
+	"nevrin/store/deedsdb"
 	"nevrin/store/deskdb"
 	"nevrin/store/stockdb"
 )
@@ -424,7 +426,7 @@ func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 			return nil, err
 		}
 		says := "Not scanned on " + v.Name + ": missing"
-		deed, err := stockdb.AddStockDeed(a.Tx, "not_seen", a.Who.ID, store.JSON(&deedKept{says, "", len(in.Missing)}), a.Now)
+		deed, err := deeds.Keep(a, deedsdb.Stock, "not_seen", &deedKept{says, "", len(in.Missing)})
 		if err != nil {
 			return nil, err
 		}

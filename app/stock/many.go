@@ -1,7 +1,6 @@
 package stock
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -9,6 +8,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
+	"nevrin/app/deeds"
 	"nevrin/app/event"
 	"nevrin/app/moving"
 	"nevrin/app/problem"
@@ -18,8 +18,8 @@ import (
 	"nevrin/core/money"
 	"nevrin/core/shelforder"
 	"nevrin/store"
+	"nevrin/store/deedsdb"
 	"nevrin/store/eventsdb"
-	"nevrin/store/rostersdb"
 	"nevrin/store/stockdb"
 )
 
@@ -132,7 +132,7 @@ func ChangeMany(a *act.Act, m Many) (*ManyChanged, error) {
 	if change.Standing != nil && change.Standing.NeedsReason() && m.Reason == "" {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason to withdraw them.")
 	}
-	out.Deed, err = stockdb.AddStockDeed(a.Tx, "changed", a.Who.ID, store.JSON(&deedKept{says, m.Reason, seen.Changed}), a.Now)
+	out.Deed, err = deeds.Keep(a, deedsdb.Stock, "changed", &deedKept{says, m.Reason, seen.Changed})
 	if err != nil {
 		return nil, err
 	}
@@ -298,32 +298,18 @@ type DoneToMany struct {
 
 // Deeds gives a page of what was done to many items at once, newest first.
 func Deeds(a *act.Act, page store.Page) ([]DoneToMany, store.Page, error) {
-	rows, next, err := rostersdb.Deeds(a.Tx, area, page)
-	out := []DoneToMany{}
-	for k := range rows {
-		d, err := deed(&rows[k])
-		if err != nil {
-			return nil, page, err
-		}
-		out = append(out, *d)
-	}
-	return out, next, err
+	return deeds.Page(a, deedsdb.Stock, page, showDeed)
 }
 
-// area is that these deeds concern items.
-const area = "stock"
-
-func deed(row *rostersdb.Deed) (*DoneToMany, error) {
-	var kept deedKept
-	if err := json.Unmarshal(row.Did, &kept); err != nil {
-		return nil, fmt.Errorf("what deed %d did: %w", row.ID, err)
+func showDeed(row *deedsdb.Deed) (*DoneToMany, error) {
+	kept, err := deeds.Did[deedKept](row)
+	if err != nil {
+		return nil, err
 	}
-	d := &DoneToMany{ID: row.ID, Kind: row.Kind, At: row.At, Who: "Nevrin", Says: kept.Says, Reason: kept.Reason,
-		Count: kept.Count, Undone: row.UndoneAt != nil}
-	if row.Who != nil {
-		d.Who = *row.Who
-	}
-	return d, nil
+	return &DoneToMany{
+		ID: row.ID, Kind: row.Kind, At: row.At, Who: deeds.By(row), Says: kept.Says, Reason: kept.Reason,
+		Count: kept.Count, Undone: row.UndoneAt != nil,
+	}, nil
 }
 
 // ItemsOf gives a page of the items that a deed changed, as they are now.
@@ -347,17 +333,11 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err := a.Tx.Lock(store.Lock{Titles: titles}); err != nil {
 		return nil, err
 	}
-	row, err := rostersdb.DeedLocked(a.Tx, area, id)
+	row, err := deeds.Undo(a, deedsdb.Stock, id)
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case row == nil:
-		return nil, problem.NoSuch("deed")
-	case row.UndoneAt != nil:
-		return nil, problem.Newf(problem.Refused, "This has already been undone.")
-	}
-	d, err := deed(row)
+	d, err := showDeed(row)
 	if err != nil {
 		return nil, err
 	}
@@ -375,8 +355,6 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 	if err != nil {
 		return nil, err
 	}
-	rostersdb.DeedUndone(a.Tx, id, a.Now)
 	told(a, id, "Undone: "+d.Says, "")
-	d.Undone = true
 	return &Undone{*d, items - back}, reroute(a, titles)
 }

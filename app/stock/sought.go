@@ -6,12 +6,14 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/catalogue"
+	"nevrin/app/deeds"
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/sight"
 	"nevrin/store"
+	"nevrin/store/deedsdb"
 	"nevrin/store/loansdb"
 	"nevrin/store/stockdb"
 )
@@ -175,7 +177,7 @@ func EndSeasons(a *act.Act, day calendar.Date, done int64) (int64, bool, error) 
 		return done, false, err
 	}
 	says := "Season over: belongs where it did before"
-	deed, err := stockdb.AddStockDeed(a.Tx, "season_ended", 0, store.JSON(&deedKept{says, "", len(ids)}), a.Now)
+	deed, err := deeds.Keep(a, deedsdb.Stock, "season_ended", &deedKept{says, "", len(ids)})
 	if err != nil {
 		return done, false, err
 	}

@@ -56,7 +56,7 @@ func (stations) Keep(a *act.Act, key string, _, is *Station) (*Station, error) {
 		return nil, problem.Newf(problem.Invalid, "Enter a name for the station.")
 	}
 	if err := besides(is); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	if _, err := a.Network.OpenBranch(is.Branch); err != nil {
 		return nil, err
@@ -180,7 +180,7 @@ func (c *Class) check(a *act.Act, kind, code string) error {
 	}
 	ages := person.Class{Code: code, FromAge: c.FromAge, ToAge: c.ToAge, Next: c.Next}
 	if wrong := ages.Wrong(); wrong != "" {
-		return problem.Newf(problem.Invalid, "%s", wrong)
+		return problem.New(problem.Invalid, wrong)
 	}
 	if c.Next != "" && !classIn(a, kind, c.Next) {
 		return problem.Newf(problem.Invalid, "The next class, %q, must be another patron class.", c.Next)

@@ -99,10 +99,10 @@ func (p *Person) check(a *act.Act, id int64) error {
 		)
 	}
 	if _, err := role.Parse(string(p.Role)); err != nil {
-		return problem.Newf(problem.Invalid, "%s.", err)
+		return problem.From(problem.Invalid, err)
 	}
 	if err := p.Rights.Check(); err != nil {
-		return problem.Newf(problem.Invalid, "%s.", err)
+		return problem.From(problem.Invalid, err)
 	}
 	// Who works here no more may have been at a branch that has been closed since.
 	home := a.Network.Branch

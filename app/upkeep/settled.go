@@ -30,7 +30,7 @@ func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 		return nil, problem.Newf(problem.Refused, "Settings are missing.")
 	}
 	if err := is.Check(); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	for branch := range is.Holds.FetchMost {
 		if _, err := a.Network.Branch(calendar.Code(branch)); err != nil {
@@ -56,7 +56,7 @@ func (numbers) Keep(a *act.Act, _ string, _, is *Numbers) (*Numbers, error) {
 		return nil, problem.Newf(problem.Refused, "Number formats are missing.")
 	}
 	if err := is.Validate(); err != nil {
-		return nil, problem.Newf(problem.Invalid, "%s.", err)
+		return nil, problem.From(problem.Invalid, err)
 	}
 	for _, p := range is.Patterns {
 		if p.Branch != "" {

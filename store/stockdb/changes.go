@@ -1,7 +1,6 @@
 package stockdb
 
 import (
-	"encoding/json"
 	"time"
 
 	"nevrin/core/calendar"
@@ -163,18 +162,4 @@ func EndSeasons(tx *store.Tx, deed int64, ids []int64) (int, error) {
 			FROM items i WHERE i.id = ANY($1) AND i.home_until IS NOT NULL RETURNING item_id, "is" AS n),
 		changed AS (UPDATE items i SET `+writeSet+` FROM kept d WHERE i.id = d.item_id RETURNING i.id)
 		SELECT count(*)::int FROM changed`, ids, deed)
-}
-
-// AddStockDeed keeps that something was done to many items; what each was is kept with it.
-func AddStockDeed(tx *store.Tx, kind string, staff int64, did json.RawMessage, at time.Time) (int64, error) {
-	id, err := tx.NextID()
-	tx.QueueOne(
-		`INSERT INTO deeds (id, area, kind, at, staff_id, did) VALUES ($1, 'stock', $2, $3, nullif($4::bigint, 0), $5)`,
-		id,
-		kind,
-		at,
-		staff,
-		did,
-	)
-	return id, err
 }

@@ -16,7 +16,7 @@ import { PrintLabels } from "./PrintLabels";
 import { pile, type Piled } from "./session";
 import { AnyOf, itemColumns, type Item } from "./stock";
 
-type Search = Schema["StoreItemSearch"];
+type Search = Schema["StockItemSearch"];
 
 const states = [
   ["in_use", "in use"],

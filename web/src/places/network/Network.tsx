@@ -12,7 +12,7 @@ import { MovingIn } from "./intake/MovingIn";
 import { NumberPatterns } from "./Numbers";
 import { Partners } from "./Partners";
 import { useNetwork } from "./parts";
-import { Readings } from "./Readings";
+import { AccessLog } from "./AccessLog";
 import { Settings } from "./settings/Settings";
 import { Staff } from "./Staff";
 import { Stations } from "./Stations";
@@ -55,7 +55,7 @@ export function NetworkPlace() {
           {chosen === "history" && <Changes />}
           {chosen === "moving" && <MovingIn file={file} />}
           {chosen === "files" && <Files />}
-          {chosen === "readings" && <Readings patron={patron} staff={staff} />}
+          {chosen === "readings" && <AccessLog patron={patron} staff={staff} />}
           {!["staff", "status", "history", "readings", "moving", "files"].includes(chosen) && (
             <Loading of={network}>
               {(n) => (

@@ -1,4 +1,4 @@
-package reading_test
+package scanned_test
 
 import (
 	"context"
@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
-	"nevrin/app/reading"
+	"nevrin/app/scanned"
 	"nevrin/core/ident"
 	"nevrin/core/role"
 	"nevrin/testkit"
@@ -36,8 +36,8 @@ func TestText(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			read, err := act.Look(context.Background(), w.House, here, func(a *act.Act) (*reading.Read, error) {
-				return reading.Text(a, c.text)
+			read, err := act.Look(context.Background(), w.House, here, func(a *act.Act) (*scanned.Read, error) {
+				return scanned.Text(a, c.text)
 			})
 			require.NoError(t, err)
 			assert.Equal(t, c.kind, read.Kind, read.Says)
@@ -58,7 +58,7 @@ func TestACardIsNoQuestionForVolunteers(t *testing.T) {
 	numbers, err := ident.ReadNumbers([]byte(w.Ask("SELECT numbers FROM network")))
 	require.NoError(t, err)
 	for _, text := range []string{w.Ask("SELECT card FROM patrons WHERE id = $1", patron), numbers.Patterns[0].Number(99_999_999)} {
-		read := testkit.Do(t, w.House, wil, func(a *act.Act) (*reading.Read, error) { return reading.Text(a, text) })
-		assert.Equal(t, reading.Read{Kind: ident.Card, Number: text}, *read)
+		read := testkit.Do(t, w.House, wil, func(a *act.Act) (*scanned.Read, error) { return scanned.Text(a, text) })
+		assert.Equal(t, scanned.Read{Kind: ident.Card, Number: text}, *read)
 	}
 }

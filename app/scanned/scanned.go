@@ -1,6 +1,6 @@
-// Package reading tells what was scanned or typed, for the places that do nothing with a scan themselves: whose card it
+// Package scanned tells what was scanned or typed, for the places that do nothing with a scan themselves: whose card it
 // is, which item, or what is wrong with it. What a code is, nobody else decides.
-package reading
+package scanned
 
 import (
 	"nevrin/app/act"

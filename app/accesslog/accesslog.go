@@ -1,5 +1,5 @@
-// Package readings shows who has opened whose record, and searched for whom, to those who answer for that.
-package readings
+// Package accesslog shows who has opened whose record, and searched for whom, to those who answer for that.
+package accesslog
 
 import (
 	"time"

@@ -6,7 +6,7 @@ import { Card } from "../../ui/parts";
 import { sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 
-type Reading = Schema["ReadingsReading"];
+type Reading = Schema["AccesslogReading"];
 
 const sayKind: Record<Reading["kind"], string> = {
   scanned: "Scanned the card",
@@ -46,7 +46,7 @@ const columns: Column<Reading>[] = [
 ];
 
 /** Who has opened whose record, and searched for whom: all of it, of one patron, or by one person. */
-export function Readings({ patron, staff }: { patron?: number; staff?: number }) {
+export function AccessLog({ patron, staff }: { patron?: number; staff?: number }) {
   const list = usePages(["readings", patron, staff], (after) =>
     told(api.GET("/api/readings", { params: { query: { patron, staff, after } } })),
   );
