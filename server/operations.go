@@ -25,7 +25,6 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
-	"nevrin/core/money"
 	"nevrin/core/role"
 	"nevrin/core/settings"
 	"nevrin/store/networkdb"
@@ -292,7 +291,7 @@ func (s *Server) me(a *act.Act) (Me, error) {
 			me.Reasons = append(me.Reasons, ReasonHere{c.List, c.Name})
 		}
 		if !c.Retired && c.List == "charge" && c.Amount != nil {
-			me.Prices = append(me.Prices, Price{c.Code, c.Name, a.Network.Money.Format(money.Amount(*c.Amount))})
+			me.Prices = append(me.Prices, Price{c.Code, c.Name, a.Network.Money.Format(*c.Amount)})
 		}
 	}
 	if e != nil && e.lacks[isAway] != nil {

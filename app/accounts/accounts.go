@@ -8,7 +8,6 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/core/ledger"
-	"nevrin/core/money"
 	"nevrin/core/why"
 	"nevrin/store/accountsdb"
 )
@@ -30,8 +29,8 @@ func Show(a *act.Act, open []accountsdb.OpenCharge) []Charge {
 	out := []Charge{}
 	for _, c := range open {
 		charge := Charge{
-			ID: c.ID, Text: Say(c.About, c.Title), Amount: a.Network.Money.Format(money.Amount(c.Amount)),
-			Owed: a.Network.Money.Format(money.Amount(c.Owed)), At: c.At, Why: act.Trace(c.Why), Disputed: c.Disputed,
+			ID: c.ID, Text: Say(c.About, c.Title), Amount: a.Network.Money.Format(c.Amount),
+			Owed: a.Network.Money.Format(c.Owed), At: c.At, Why: act.Trace(c.Why), Disputed: c.Disputed,
 		}
 		if c.Invoice != nil {
 			charge.Invoice = *c.Invoice
@@ -61,7 +60,7 @@ func Household(a *act.Act, patron int64) ([]Member, error) {
 				theirs = append(theirs, c)
 			}
 		}
-		out = append(out, Member{p.ID, p.Name(), a.Network.Money.Format(money.Amount(p.Balance)), Show(a, theirs)})
+		out = append(out, Member{p.ID, p.Name(), a.Network.Money.Format(p.Balance), Show(a, theirs)})
 	}
 	return out, err
 }
@@ -101,7 +100,7 @@ func Put(a *act.Act, e *accountsdb.Entry, item int64) error {
 	}
 	told := event.Event{
 		Kind: event.Charged, Patron: e.PatronID, Item: item, Why: act.Trace(e.Why),
-		Detail: event.Detail{Amount: money.Amount(e.Amount), About: string(e.About)},
+		Detail: event.Detail{Amount: e.Amount, About: string(e.About)},
 	}
 	if e.LoanID != nil {
 		told.Loan = *e.LoanID

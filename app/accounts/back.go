@@ -21,7 +21,7 @@ func takeBack(a *act.Act, like accountsdb.Entry, credits []ledger.Credit) (refun
 				continue
 			}
 			e := like
-			e.Kind, e.Amount, e.Settles = part.kind, int64(part.amount), &c.Charge
+			e.Kind, e.Amount, e.Settles = part.kind, part.amount, &c.Charge
 			if err := add(a, &e); err != nil {
 				return refunded, err
 			}

@@ -7,7 +7,6 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/ledger"
-	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
 )
@@ -57,7 +56,7 @@ func Takings(a *act.Act, p Period) ([]Taken, error) {
 	for _, r := range rows {
 		out = append(out, Taken{
 			*store.DateOf(&r.Day), a.Network.BranchName(r.BranchCode), r.Till, r.Who, r.Means, forWhat(r.About),
-			a.Network.Money.Format(money.Amount(r.Sum)), r.Sum, r.Count,
+			a.Network.Money.Format(r.Sum), int64(r.Sum), r.Count,
 		})
 	}
 	return out, err
@@ -97,7 +96,7 @@ func Waivers(a *act.Act, p Period, page store.Page) ([]WaivedBy, store.Page, err
 		out = append(out, WaivedBy{
 			r.ID, r.At.Format("2006-01-02T15:04:05Z07:00"), a.Network.BranchName(r.BranchCode), r.Who,
 			Say(r.About, ""), r.Reason,
-			a.Network.Money.Format(money.Amount(r.Sum)), r.PatronID, r.LegalName,
+			a.Network.Money.Format(r.Sum), r.PatronID, r.LegalName,
 		})
 	}
 	return out, next, err
@@ -145,7 +144,7 @@ func Journal(a *act.Act, p Period) ([]Booked, error) {
 }
 
 func postings(r accountsdb.Booked) []ledger.Posting {
-	sum := money.Amount(r.Sum)
+	sum := r.Sum
 	switch r.What {
 	case accountsdb.BookedRounding:
 		return ledger.BookRounding(sum)

@@ -40,14 +40,14 @@ func ChargeByHand(a *act.Act, patron int64, b ByHand) (*Charged, error) {
 	if p == nil || gone(*p) {
 		return nil, problem.NoSuch("patron")
 	}
-	e := accountsdb.Entry{PatronID: patron, Kind: ledger.Charge, Amount: int64(sum), About: ledger.AboutManual, Reason: name}
+	e := accountsdb.Entry{PatronID: patron, Kind: ledger.Charge, Amount: sum, About: ledger.AboutManual, Reason: name}
 	if err := add(a, &e); err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.Charged, Patron: patron, Detail: event.Detail{
 		Amount: sum, About: string(ledger.AboutManual), Reason: name,
 	}})
-	return &Charged{patron, a.Network.Money.Format(money.Amount(p.Balance) + sum)}, nil
+	return &Charged{patron, a.Network.Money.Format(p.Balance + sum)}, nil
 }
 
 // priced gives the sum of a charge by hand and what it is called.
@@ -77,7 +77,7 @@ func priced(a *act.Act, b ByHand) (money.Amount, string, error) {
 	}
 	price := a.Network.Choices[k]
 	if note != "" {
-		return money.Amount(*price.Amount), price.Name + ", " + note, nil
+		return *price.Amount, price.Name + ", " + note, nil
 	}
-	return money.Amount(*price.Amount), price.Name, nil
+	return *price.Amount, price.Name, nil
 }

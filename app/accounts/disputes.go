@@ -7,7 +7,6 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
-	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
 	"nevrin/store/peopledb"
@@ -40,7 +39,7 @@ func Disputes(a *act.Act, page store.Page) ([]Dispute, store.Page, error) {
 		shown := Dispute{
 			ID: d.ID, Charge: d.ChargeID, Patron: d.PatronID, Name: name.Name(), Card: d.Card,
 			Text: Say(d.About, d.Title),
-			Owed: a.Network.Money.Format(money.Amount(d.Owed)), Says: d.Says, Claimed: d.Claimed, At: d.At,
+			Owed: a.Network.Money.Format(d.Owed), Says: d.Says, Claimed: d.Claimed, At: d.At,
 		}
 		if d.LoanID != nil {
 			shown.Loan = *d.LoanID
@@ -76,7 +75,7 @@ func PutInDispute(a *act.Act, charge int64, says string) error {
 	}
 	accountsdb.AddDispute(a.Tx, charge, says, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.Disputed, Patron: c.PatronID, Detail: event.Detail{
-		Amount: money.Amount(c.Owed), About: string(c.About), Reason: says,
+		Amount: c.Owed, About: string(c.About), Reason: says,
 	}})
 	return nil
 }
@@ -96,7 +95,7 @@ func EndDispute(a *act.Act, charge int64, found string) error {
 	}
 	accountsdb.EndDispute(a.Tx, open.ID, found, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.DisputeEnded, Patron: c.PatronID, Detail: event.Detail{
-		Amount: money.Amount(c.Owed), About: string(c.About), Reason: found,
+		Amount: c.Owed, About: string(c.About), Reason: found,
 	}})
 	return nil
 }

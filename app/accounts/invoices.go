@@ -51,13 +51,13 @@ func showInvoice(a *act.Act, v *accountsdb.InvoiceShown, lines []accountsdb.Invo
 		ID: v.ID, Number: v.Number, Patron: v.PatronID, Name: v.LegalName, Branch: a.Network.BranchName(v.BranchCode),
 		Day: *store.DateOf(&v.Day), Due: *store.DateOf(&v.Due), Addressed: strings.Split(v.Addressed, "\n"),
 		Note: v.Note,
-		Who:  v.Who, Amount: m.Format(money.Amount(v.Amount)), Owed: m.Format(money.Amount(v.Owed)), Paid: v.Owed == 0,
+		Who:  v.Who, Amount: m.Format(v.Amount), Owed: m.Format(v.Owed), Paid: v.Owed == 0,
 		Withdrawn: v.Reason, Lines: []InvoiceLine{},
 	}
 	out.Late = v.Owed > 0 && v.WithdrawnAt == nil && out.Due < a.Today()
 	for _, l := range lines {
 		out.Lines = append(out.Lines, InvoiceLine{
-			l.ChargeID, l.Text, l.At, m.Format(money.Amount(l.Amount)), m.Format(money.Amount(l.Owed)),
+			l.ChargeID, l.Text, l.At, m.Format(l.Amount), m.Format(l.Owed),
 		})
 	}
 	return out
@@ -131,12 +131,12 @@ func MakeInvoice(a *act.Act, patron int64, b Billing) (*Invoice, error) {
 	if err := accountsdb.AddInvoice(a.Tx, v, a.Who.ID, lines); err != nil {
 		return nil, err
 	}
-	var sum int64
+	var sum money.Amount
 	for _, l := range lines {
 		sum += l.Amount
 	}
 	a.Tell(event.Event{Kind: event.Invoiced, Patron: patron, Detail: event.Detail{
-		Is: v.Number, Amount: money.Amount(sum),
+		Is: v.Number, Amount: sum,
 	}})
 	return OneInvoice(a, v.ID)
 }

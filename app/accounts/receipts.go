@@ -51,7 +51,7 @@ func showReceipt(a *act.Act, r *accountsdb.ReceiptShown, parts []accountsdb.Rece
 	m := a.Network.Money
 	out := &Receipt{
 		ID: r.ID, At: r.At, Branch: a.Network.BranchName(r.BranchCode), Means: r.Means,
-		Amount: m.Format(money.Amount(r.Amount)),
+		Amount: m.Format(r.Amount),
 		Out:    r.Amount < 0, Reference: r.Reference, Reason: r.Reason, Names: r.Patrons, Parts: []Part{},
 		Stays: ledger.Reversing(taken(r), a.Who.Role, a.Here(), a.Now),
 	}
@@ -65,10 +65,10 @@ func showReceipt(a *act.Act, r *accountsdb.ReceiptShown, parts []accountsdb.Rece
 		out.Assigned = *r.TillID
 	}
 	if r.Rounding != 0 {
-		out.Rounding = m.Format(money.Amount(r.Rounding))
+		out.Rounding = m.Format(r.Rounding)
 	}
 	if r.LaidDown != nil {
-		out.Laid, out.Change = m.Format(money.Amount(*r.LaidDown)), m.Format(money.Amount(*r.LaidDown-r.Amount))
+		out.Laid, out.Change = m.Format(*r.LaidDown), m.Format(*r.LaidDown-r.Amount)
 	}
 	if r.Reverses != nil {
 		out.Reverses = *r.Reverses
@@ -77,13 +77,13 @@ func showReceipt(a *act.Act, r *accountsdb.ReceiptShown, parts []accountsdb.Rece
 		out.ReversedBy = *r.ReversedBy
 	}
 	for _, p := range parts {
-		sum := money.Amount(p.Amount)
+		sum := p.Amount
 		if p.Kind == ledger.Payment {
 			sum = -sum
 		}
 		name := peopledb.Patron{LegalName: p.LegalName, PreferredName: p.PreferredName}
 		out.Parts = append(out.Parts, Part{
-			p.PatronID, name.Name(), Say(p.About, p.Title), m.Format(sum), m.Format(money.Amount(p.Balance)),
+			p.PatronID, name.Name(), Say(p.About, p.Title), m.Format(sum), m.Format(p.Balance),
 		})
 	}
 	return out
@@ -170,7 +170,7 @@ func Reverse(a *act.Act, id int64, v Reversing) (*Receipt, error) {
 		if err := add(a, &e); err != nil {
 			return nil, err
 		}
-		owed[p.PatronID] -= money.Amount(p.Amount)
+		owed[p.PatronID] -= p.Amount
 	}
 	for patron, sum := range owed {
 		a.Tell(event.Event{Kind: event.PaymentReversed, Patron: patron, Detail: event.Detail{

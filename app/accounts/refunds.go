@@ -34,7 +34,7 @@ func showRefunds(a *act.Act, rows []accountsdb.RefundOwed) []Refund {
 		name := peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
 		shown := Refund{
 			ID: r.ID, Patron: r.PatronID, Name: name.Name(), Card: r.Card, Text: Say(r.About, r.Title),
-			Sum: a.Network.Money.Format(money.Amount(r.Amount)), At: r.At, Reason: r.Reason,
+			Sum: a.Network.Money.Format(r.Amount), At: r.At, Reason: r.Reason,
 		}
 		if r.BranchCode != nil {
 			shown.Branch = a.Network.BranchName(*r.BranchCode)
@@ -73,20 +73,17 @@ func PayOut(a *act.Act, v PayingOut) (*Receipt, error) {
 	}
 	var sum money.Amount
 	for _, r := range owed {
-		sum += money.Amount(r.Amount)
+		sum += r.Amount
 	}
 	r := &accountsdb.Receipt{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till,
-		Means: v.Means, Amount: -int64(sum),
+		Means: v.Means, Amount: -sum,
 		Reference: strings.TrimSpace(v.Reference),
 	}
 	if v.Means == ledger.Cash {
-		cash, more := a.Network.Money.InCash(-sum)
-		if cash == 0 {
-			return nil, problem.Newf(problem.Invalid, "%s rounds to zero in coins of %s. Choose another method.",
-				a.Network.Money.Say(sum), a.Network.Money.Say(a.Network.Money.Coin))
+		if _, err := roundToCoins(a.Network.Money, -sum, r, "Choose another method."); err != nil {
+			return nil, err
 		}
-		r.Amount, r.Rounding = int64(cash), int64(more)
 	}
 	if r.ID, err = a.Tx.NextID(); err != nil {
 		return nil, err
@@ -140,5 +137,5 @@ func Credit(a *act.Act, charge int64, reason string) (*Charged, error) {
 	a.Tell(event.Event{Kind: event.ChargeTakenBack, Patron: c.PatronID, Detail: event.Detail{
 		Amount: sum, About: string(c.About), Reason: reason,
 	}})
-	return &Charged{c.PatronID, a.Network.Money.Format(money.Amount(c.Balance) + refunded - sum)}, nil
+	return &Charged{c.PatronID, a.Network.Money.Format(c.Balance + refunded - sum)}, nil
 }

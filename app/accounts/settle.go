@@ -94,7 +94,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 		if p.PaymentID != at {
 			return nil, problem.Newf(problem.Refused,
 				"A card payment of %s for this person is still at the terminal. Wait for it to finish, or cancel it.",
-				a.Network.Money.Say(money.Amount(p.Amount)))
+				a.Network.Money.Say(p.Amount))
 		}
 	}
 	if len(s.Charges) == 0 { // what is in dispute waits, unless it is named
@@ -105,7 +105,7 @@ func prepare(a *act.Act, s *Settling, at int64) (*prepared, error) {
 	}
 	open := make([]ledger.Open, len(f.Charges))
 	for k, c := range f.Charges {
-		open[k] = ledger.Open{Charge: c.ID, Owed: money.Amount(c.Owed)}
+		open[k] = ledger.Open{Charge: c.ID, Owed: c.Owed}
 	}
 	shares, err := ledger.Settle(open, sum, a.Network.Money)
 	if err != nil {
@@ -140,7 +140,7 @@ func choose(open []accountsdb.OpenCharge, ids []int64) ([]accountsdb.OpenCharge,
 func take(a *act.Act, s Settling, sum money.Amount, till *int64, out *Settled) (err error) {
 	r := &accountsdb.Receipt{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: act.OrNil(a.Who.ID), TillID: till, Means: s.Means,
-		Amount: int64(sum), Reference: strings.TrimSpace(s.Reference),
+		Amount: sum, Reference: strings.TrimSpace(s.Reference),
 	}
 	if s.Means == ledger.Cash {
 		if err := inCash(a, s.Laid, sum, r, out); err != nil {
@@ -151,19 +151,27 @@ func take(a *act.Act, s Settling, sum money.Amount, till *int64, out *Settled) (
 		return err
 	}
 	accountsdb.AddReceipt(a.Tx, r)
-	out.Receipt, out.Taken = r.ID, a.Network.Money.Format(money.Amount(r.Amount))
+	out.Receipt, out.Taken = r.ID, a.Network.Money.Format(r.Amount)
 	return nil
+}
+
+// roundToCoins takes for a receipt what a sum comes to in coins. Nothing comes to nothing: what to do instead ends the error.
+func roundToCoins(m money.Currency, sum money.Amount, r *accountsdb.Receipt, instead string) (money.Amount, error) {
+	cash, more := m.InCash(sum)
+	if cash == 0 {
+		return 0, problem.Newf(problem.Invalid, "%s rounds to zero in coins of %s. %s", m.Say(max(sum, -sum)), m.Say(m.Coin), instead)
+	}
+	r.Amount, r.Rounding = cash, more
+	return cash, nil
 }
 
 // inCash works out what a sum comes to in coins, and the change.
 func inCash(a *act.Act, laid string, sum money.Amount, r *accountsdb.Receipt, out *Settled) error {
 	m := a.Network.Money
-	cash, more := m.InCash(sum)
-	if cash == 0 {
-		return problem.Newf(problem.Invalid, "%s rounds to zero in coins of %s. Take it by card, or waive it.",
-			m.Say(sum), m.Say(m.Coin))
+	cash, err := roundToCoins(m, sum, r, "Take it by card, or waive it.")
+	if err != nil {
+		return err
 	}
-	r.Amount, r.Rounding = int64(cash), int64(more)
 	if laid = strings.TrimSpace(laid); laid == "" {
 		return nil
 	}
@@ -175,8 +183,7 @@ func inCash(a *act.Act, laid string, sum money.Amount, r *accountsdb.Receipt, ou
 	if err != nil {
 		return problem.From(problem.Invalid, err)
 	}
-	was := int64(down)
-	r.LaidDown = &was
+	r.LaidDown = &down
 	if change > 0 {
 		out.Change = m.Format(change)
 	}
@@ -195,7 +202,7 @@ func share(
 	for _, part := range of.shares {
 		c := of.Charges[slices.IndexFunc(of.Charges, func(c accountsdb.OpenCharge) bool { return c.ID == part.Charge })]
 		e := accountsdb.Entry{
-			PatronID: c.PatronID, Kind: kind, Amount: -int64(part.Amount), Settles: &part.Charge,
+			PatronID: c.PatronID, Kind: kind, Amount: -part.Amount, Settles: &part.Charge,
 			ReceiptID: act.OrNil(out.Receipt), Reason: s.Reason, About: c.About,
 		}
 		if kind == ledger.Payment {
@@ -215,7 +222,7 @@ func share(
 	}
 	for k := range of.Patrons {
 		p := &of.Patrons[k]
-		out.Owing = append(out.Owing, Owes{p.ID, a.Network.Money.Format(money.Amount(p.Balance) - settled[p.ID])})
+		out.Owing = append(out.Owing, Owes{p.ID, a.Network.Money.Format(p.Balance - settled[p.ID])})
 		if settled[p.ID] == 0 {
 			continue
 		}

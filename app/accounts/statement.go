@@ -5,7 +5,6 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/core/ledger"
-	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
 )
@@ -49,7 +48,7 @@ func statementLine(a *act.Act, r *accountsdb.StatementLine) *StatementLine {
 	m := a.Network.Money
 	l := &StatementLine{
 		ID: r.ID, At: r.At, Kind: r.Kind, Text: sayKind[r.Kind], Reason: r.Reason,
-		Amount: m.Format(money.Amount(r.Amount)), Balance: m.Format(money.Amount(r.Balance)), Who: "Nevrin",
+		Amount: m.Format(r.Amount), Balance: m.Format(r.Balance), Who: "Nevrin",
 	}
 	if how := sayMeans[r.Means]; how != "" {
 		l.Text += " by " + how

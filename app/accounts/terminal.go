@@ -9,7 +9,6 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/ledger"
-	"nevrin/core/money"
 	"nevrin/core/terminal"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
@@ -43,7 +42,7 @@ var saysOf = map[terminal.State]string{
 
 func showPayment(a *act.Act, p *accountsdb.TerminalPayment) *CardPayment {
 	out := &CardPayment{
-		ID: p.ID, At: p.At, Sum: a.Network.Money.Format(money.Amount(p.Amount)), State: p.State, Ended: p.State.Ended(),
+		ID: p.ID, At: p.At, Sum: a.Network.Money.Format(p.Amount), State: p.State, Ended: p.State.Ended(),
 		Silent: p.Silent && !p.State.Ended(), Says: saysOf[p.State], Patrons: []int64{},
 	}
 	if s, err := settlingOf(p); err == nil && !out.Ended {
@@ -92,7 +91,7 @@ func AskTerminal(a *act.Act, s AtTerminal, work func(payment int64) error) (*Car
 	}
 	p := &accountsdb.TerminalPayment{
 		At: a.Now, BranchCode: a.Who.Branch, StaffID: a.Who.ID, StationID: &s.Station, Terminal: address,
-		TillID: till, Amount: int64(of.sum),
+		TillID: till, Amount: of.sum,
 		Settling: store.JSON(&s.Settling), State: terminal.Asked,
 	}
 	if err := accountsdb.AddTerminalPayment(a.Tx, p, s.Patrons); err != nil {
@@ -246,7 +245,7 @@ func MovePayment(a *act.Act, id int64, by terminal.Move, says string) (*CardPaym
 	if p.State.Ended() {
 		for _, patron := range s.Patrons {
 			a.Tell(event.Event{Kind: event.CardNotPaid, Patron: patron, Detail: event.Detail{
-				Amount: money.Amount(p.Amount), Reason: showPayment(a, p).Says,
+				Amount: p.Amount, Reason: showPayment(a, p).Says,
 			}})
 		}
 	}

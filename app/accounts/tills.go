@@ -96,14 +96,14 @@ func showTill(a *act.Act, row *accountsdb.TillShown, sums *accountsdb.TillSums, 
 	m := a.Network.Money
 	t := &Till{
 		ID: row.ID, Name: row.Name, OpenedAt: row.OpenedAt, Opened: row.OpenedName,
-		LaidIn:   m.Format(money.Amount(row.LaidIn)),
+		LaidIn:   m.Format(row.LaidIn),
 		ClosedAt: row.ClosedAt, Says: row.Says, Moves: []TillMove{},
 	}
 	if row.ClosedName != nil {
 		t.Closed = *row.ClosedName
 	}
 	for _, v := range moves {
-		t.Moves = append(t.Moves, TillMove{v.At, m.Format(money.Amount(v.Amount)), v.Reason, v.Who})
+		t.Moves = append(t.Moves, TillMove{v.At, m.Format(v.Amount), v.Reason, v.Who})
 	}
 	switch {
 	case row.ClosedAt != nil:
@@ -124,9 +124,9 @@ func blind(a *act.Act) bool { return a.Network.Settled.Money.Blind && !a.Who.Rol
 // dueNow is what should lie in a till now.
 func dueNow(t *accountsdb.Till, sums *accountsdb.TillSums) ledger.Drawer {
 	return ledger.Drawer{
-		Cash:   money.Amount(t.LaidIn + sums.Moved + sums.Cash),
-		Card:   money.Amount(sums.Card),
-		Cheque: money.Amount(sums.Cheque),
+		Cash:   t.LaidIn + money.Amount(sums.Moved) + sums.Cash,
+		Card:   sums.Card,
+		Cheque: sums.Cheque,
 	}
 }
 
@@ -208,7 +208,7 @@ func OpenTill(a *act.Act, o Opening) (*Till, error) {
 		return nil, problem.Newf(problem.Refused, "%s is open already, since %s by %s. Use that one, or close it first.",
 			open[k].Name, a.Here().SayClock(open[k].OpenedAt), open[k].OpenedName)
 	}
-	row := &accountsdb.Till{BranchCode: a.Who.Branch, Name: name, OpenedAt: a.Now, OpenedBy: a.Who.ID, LaidIn: int64(laid)}
+	row := &accountsdb.Till{BranchCode: a.Who.Branch, Name: name, OpenedAt: a.Now, OpenedBy: a.Who.ID, LaidIn: laid}
 	if err := accountsdb.AddTill(a.Tx, row); err != nil {
 		return nil, err
 	}
@@ -251,7 +251,7 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	if v.Out {
 		sum = -sum
 	}
-	accountsdb.MoveInTill(a.Tx, id, a.Who.ID, int64(sum), strings.TrimSpace(v.Reason), a.Now)
+	accountsdb.MoveInTill(a.Tx, id, a.Who.ID, sum, strings.TrimSpace(v.Reason), a.Now)
 	a.Tell(event.Event{Kind: event.TillMoved, Detail: event.Detail{Is: row.Name, Amount: sum, Reason: v.Reason}})
 	return OneTill(a, id)
 }
@@ -287,7 +287,7 @@ func AssignReceipts(a *act.Act, id int64, v Assigning) (*Till, error) {
 	if v.Out {
 		kind = event.ReceiptsTakenOut
 	}
-	a.Tell(event.Event{Kind: kind, Detail: event.Detail{Is: row.Name, Amount: money.Amount(sum), Count: count}})
+	a.Tell(event.Event{Kind: kind, Detail: event.Detail{Is: row.Name, Amount: sum, Count: count}})
 	return OneTill(a, id)
 }
 

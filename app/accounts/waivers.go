@@ -60,8 +60,8 @@ func Unwaive(a *act.Act, u Unwaiving) (*Unwaived, error) {
 		if !slices.Contains(whose, w.PatronID) {
 			whose = append(whose, w.PatronID)
 		}
-		again[w.PatronID] += money.Amount(-w.Amount)
-		balance[w.PatronID] = money.Amount(w.Balance)
+		again[w.PatronID] += -w.Amount
+		balance[w.PatronID] = w.Balance
 	}
 	out, all := &Unwaived{Owing: []Owes{}}, money.Amount(0)
 	for _, patron := range whose {

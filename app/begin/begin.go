@@ -244,7 +244,7 @@ var ages = map[string]rules.Ages{
 
 // choices are the lists to choose from.
 func choices(currency money.Currency) []networkdb.Choice {
-	charge := func(hundredths int64) *int64 {
+	charge := func(hundredths money.Amount) *money.Amount {
 		if currency.Digits > 2 {
 			hundredths *= 10
 		}

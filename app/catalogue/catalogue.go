@@ -45,7 +45,7 @@ type Item struct {
 	Condition  string                   `json:"condition"`
 	Edition    string                   `json:"edition" doc:"Of this copy, where it is not as its title says"`
 	Volume     string                   `json:"volume"`
-	Amount     *int64                   `json:"price_minor,omitempty" doc:"The price in minor units"`
+	Amount     *money.Amount            `json:"price_minor,omitempty" doc:"The price in minor units"`
 	OwnTerms   map[string]any           `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
 	LabelWaits bool                     `json:"label_waits" doc:"Its label has yet to be printed"`
 	Added      calendar.Date            `json:"added_on"`
@@ -98,7 +98,7 @@ func show(a *act.Act, rows []stockdb.ItemShown) []Item {
 			shown.Season = Season(a, *shown.HomeUntil, *i.HomeAfter)
 		}
 		if i.Price != nil {
-			shown.Price = a.Network.Money.Format(money.Amount(*i.Price))
+			shown.Price = a.Network.Money.Format(*i.Price)
 		}
 		shown.State, shown.Tone = state(a, i)
 		if i.LoanPatron != nil && sight.OfPatron(a.Who.Role) == sight.Whole {

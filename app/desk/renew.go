@@ -86,7 +86,7 @@ func renew(a *act.Act, f *deskdb.Facts) (*Renewed, circulation.Renewed, error) {
 	}
 	charge := accountsdb.Entry{
 		PatronID: p.ID,
-		Amount:   int64(decided.Fine),
+		Amount:   decided.Fine,
 		LoanID:   &f.Loan.ID,
 		About:    ledger.AboutLate,
 		Why:      store.JSON(&decided.LateWhy),

@@ -360,7 +360,7 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 		trace := a.Book.Why(at, nil, rulebook.UncollectedCharge)
 		e := &accountsdb.Entry{
 			PatronID: h.PatronID,
-			Amount:   int64(charge),
+			Amount:   charge,
 			About:    ledger.AboutUncollected,
 			Why:      store.JSON(&trace),
 		}

@@ -155,7 +155,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	a.Tell(event.Event{Kind: event.AskedOutside, Patron: p.ID, Request: r.ID})
 	charge := &accountsdb.Entry{
 		PatronID: p.ID,
-		Amount:   int64(terms.Value(rulebook.InterlibraryCharge).Amount()),
+		Amount:   terms.Value(rulebook.InterlibraryCharge).Amount(),
 		About:    ledger.AboutOutside,
 	}
 	if err := accounts.Put(a, charge, 0); err != nil {

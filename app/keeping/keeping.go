@@ -14,7 +14,6 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/keepingdb"
 	"nevrin/store/mergingdb"
@@ -172,10 +171,10 @@ func look(a *act.Act, p *peopledb.Patron) (*Forgetting, error) {
 		}
 	}
 	if open.Balance != 0 {
-		f.Open = append(f.Open, a.Network.Money.Say(money.Amount(open.Balance))+" owed")
+		f.Open = append(f.Open, a.Network.Money.Say(open.Balance)+" owed")
 	}
 	if open.Refunds != 0 {
-		f.Open = append(f.Open, a.Network.Money.Say(money.Amount(open.Refunds))+" to be given back")
+		f.Open = append(f.Open, a.Network.Money.Say(open.Refunds)+" to be given back")
 	}
 	return f, nil
 }

@@ -19,7 +19,6 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/store/holdsdb"
@@ -134,7 +133,7 @@ func Look(a *act.Act, kept, gone int64) (*Looked, error) {
 		}
 	}
 	if f.Gone.Balance != 0 {
-		l.Follows = append(l.Follows, a.Network.Money.Say(money.Amount(f.Gone.Balance))+" owed")
+		l.Follows = append(l.Follows, a.Network.Money.Say(f.Gone.Balance)+" owed")
 	}
 	for _, h := range ending(f) {
 		title, err := holdsdb.OneHold(a.Tx, h.ID)

@@ -236,7 +236,7 @@ func bill(a *act.Act, l *loansdb.MaybeLost, lost *circulation.Lost) error {
 		lost.Bill.Lateness}} {
 		e := &accountsdb.Entry{
 			PatronID: *l.PatronID,
-			Amount:   int64(p.amount),
+			Amount:   p.amount,
 			LoanID:   &l.ID,
 			About:    p.about,
 			Why:      store.JSON(&lost.Why),

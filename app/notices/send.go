@@ -41,14 +41,9 @@ func (SendArgs) Kind() string { return "send_message" }
 // Queue writes a message and the job that sends it, in the act's transaction. Without an address it
 // is kept as such, for the list of those who could not be told.
 func Queue(a *act.Act, m *noticesdb.Message) error {
-	m.At, m.State, m.Items = a.Now, "queued", max(m.Items, 1)
-	switch {
-	case m.Channel == string(person.ByPhone) || m.Channel == string(person.ByLetter):
-		m.State = "by_hand"
-	case m.Address == "":
-		m.State = "no_address"
-	}
-	if err := noticesdb.AddMessage(a.Tx, m); err != nil || m.State != "queued" {
+	first := plan.First(person.Way(m.Channel), m.Address)
+	m.At, m.State, m.Items = a.Now, string(first), max(m.Items, 1)
+	if err := noticesdb.AddMessage(a.Tx, m); err != nil || first != plan.Again {
 		return err
 	}
 	return a.Enqueue(SendArgs{m.ID})

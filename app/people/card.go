@@ -165,7 +165,7 @@ func show(a *act.Act, facts *deskdb.CardFacts) *Card {
 		Pickup: PickupOf(p), Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p),
 		Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
 		Household: facts.Household,
-		Owes:      a.Network.Money.Format(money.Amount(p.Balance)), Older: p.OlderReader, Age: Borrower(a, p).Age,
+		Owes:      a.Network.Money.Format(p.Balance), Older: p.OlderReader, Age: Borrower(a, p).Age,
 		OnLoan: []Line{}, Holds: []Held{}, Charges: accounts.Show(a, facts.Charges), Stops: []string{}, Tells: []Tell{},
 	}
 	if until := store.DateOf(p.CardUntil); until != nil {
@@ -185,7 +185,7 @@ func show(a *act.Act, facts *deskdb.CardFacts) *Card {
 		c.Receipt = *p.Receipt
 	}
 	if facts.Refunds > 0 {
-		c.Refunds = a.Network.Money.Format(money.Amount(facts.Refunds))
+		c.Refunds = a.Network.Money.Format(facts.Refunds)
 	}
 	c.Loans, c.Reduced = len(facts.Loans), sight.OfPatron(a.Who.Role) == sight.Reduced
 	c.loans(a, facts.Loans)
@@ -316,7 +316,7 @@ func ShowLoan(a *act.Act, l *loansdb.LoanShown) Line {
 		line.Claimed, line.Since = *l.Claimed, a.SayDate(b.Date(*l.ClaimedAt))
 	}
 	if l.Price != nil {
-		line.Price = a.Network.Money.Format(money.Amount(*l.Price))
+		line.Price = a.Network.Money.Format(*l.Price)
 	}
 	return line
 }
@@ -376,8 +376,8 @@ func SayHold(a *act.Act, h *holdsdb.Hold) string {
 // Borrower is what is known of a patron as somebody who borrows; what they have on loan is added by who counts it.
 func Borrower(a *act.Act, p *peopledb.Patron) loan.Borrower {
 	b := loan.Borrower{
-		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: money.Amount(p.Balance),
-		Disputed: money.Amount(p.Disputed), Invoiced: p.Institution, Year: loan.YearOf(p.SchoolYear),
+		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: p.Balance,
+		Disputed: p.Disputed, Invoiced: p.Institution, Year: loan.YearOf(p.SchoolYear),
 		Consent: p.OlderReader, Stopped: p.Stopped, Reason: p.StandingReason,
 	}
 	if born := store.DateOf(p.Born); born != nil {
@@ -409,7 +409,7 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 	trace := a.Book.Why(at, nil, rulebook.MembershipCharge)
 	charge := accountsdb.Entry{
 		PatronID: id,
-		Amount:   int64(terms.Value(rulebook.MembershipCharge).Amount()),
+		Amount:   terms.Value(rulebook.MembershipCharge).Amount(),
 		About:    ledger.AboutMembership,
 		Why:      store.JSON(&trace),
 	}

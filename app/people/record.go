@@ -15,7 +15,6 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/ledger"
 	"nevrin/core/loan"
-	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/core/rulebook"
 	"nevrin/store"
@@ -73,7 +72,7 @@ func LookAtForm(a *act.Act) (*Form, error) {
 		case c.List == "mark":
 			f.Marks = append(f.Marks, c.Name)
 		case c.List == "charge":
-			f.Prices = append(f.Prices, Price{c.Code, c.Name, a.Network.Money.Format(money.Amount(*c.Amount))})
+			f.Prices = append(f.Prices, Price{c.Code, c.Name, a.Network.Money.Format(*c.Amount)})
 		case c.List == "note":
 			f.Notes = append(f.Notes, NoteKind{c.Code, c.Name, c.Loud})
 		}
@@ -303,7 +302,7 @@ func admit(a *act.Act, p *peopledb.Patron, r person.Record, j Joining) (*Written
 	}
 	trace := a.Book.Why(rulebook.Situate(a.Who.Branch, "", "", "", p.Class), nil, rulebook.MembershipCharge)
 	charge := accountsdb.Entry{
-		PatronID: id, Amount: int64(terms.Value(rulebook.MembershipCharge).Amount()), About: ledger.AboutMembership,
+		PatronID: id, Amount: terms.Value(rulebook.MembershipCharge).Amount(), About: ledger.AboutMembership,
 		Why: store.JSON(&trace),
 	}
 	if err := accounts.Put(a, &charge, 0); err != nil {

@@ -9,7 +9,6 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
-	"nevrin/core/money"
 	"nevrin/core/queue"
 	"nevrin/store"
 	"nevrin/store/deskdb"
@@ -150,7 +149,7 @@ func RestOf(a *act.Act, run, patron int64) (*Rest, error) {
 	family, err := deskdb.HouseholdAtDesk(a.Tx, patron, a.Now)
 	for _, m := range family {
 		name := peopledb.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}
-		owes := a.Network.Money.Format(money.Amount(m.Balance))
+		owes := a.Network.Money.Format(m.Balance)
 		out.Family = append(out.Family, Member{m.ID, name.Name(), m.Late, owes})
 	}
 	return out, err

@@ -428,8 +428,8 @@ func showOpen(a *act.Act, rows []returnsdb.OpenSum) []OpenSum {
 	for _, r := range rows {
 		p := peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}
 		out = append(out, OpenSum{
-			PatronID: r.PatronID, Patron: p.Name(), New: a.Network.Money.Format(money.Amount(r.New)),
-			Earlier: a.Network.Money.Format(money.Amount(r.Balance - r.New)), Lines: r.Lines,
+			PatronID: r.PatronID, Patron: p.Name(), New: a.Network.Money.Format(r.New),
+			Earlier: a.Network.Money.Format(r.Balance - r.New), Lines: r.Lines,
 		})
 	}
 	return out

@@ -14,6 +14,7 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/ident"
 	"nevrin/core/ledger"
+	"nevrin/core/money"
 	"nevrin/core/tote"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -214,7 +215,7 @@ func (t *taking) charge(l *loansdb.Loan, trace why.Trace) error {
 	}
 	e := &accountsdb.Entry{
 		PatronID: *l.PatronID,
-		Amount:   t.line.Fine,
+		Amount:   money.Amount(t.line.Fine),
 		LoanID:   &l.ID,
 		About:    ledger.AboutLate,
 		LineID:   &t.line.ID,

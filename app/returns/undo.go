@@ -10,6 +10,7 @@ import (
 	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
+	"nevrin/core/money"
 	"nevrin/core/queue"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
@@ -117,7 +118,7 @@ func mayUndo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 	switch {
 	case f.Loan != nil || l.Since:
 		return refused("%s has been lent again since, so this return cannot be undone.", name)
-	case l.Line.ChargeID != nil && l.Owed != l.Line.Fine && !excused(l):
+	case l.Line.ChargeID != nil && l.Owed != money.Amount(l.Line.Fine) && !excused(l):
 		return refused("Part of this charge has been paid or waived, so the return cannot be undone. Refund it first.")
 	}
 	if says := moving.GoneOn(a, f, did); says != "" {

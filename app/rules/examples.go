@@ -9,7 +9,6 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
-	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store/rulesdb"
@@ -152,7 +151,7 @@ func FromLoan(a *act.Act, loanID int64) (*ExampleFile, error) {
 		}
 	}
 	if item.Price != nil {
-		given["price"] = a.Network.Money.Format(money.Amount(*item.Price))
+		given["price"] = a.Network.Money.Format(*item.Price)
 	}
 	if len(item.OwnTerms) > 0 {
 		given["item_terms"] = item.OwnTerms

@@ -14,7 +14,6 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
-	"nevrin/core/money"
 	"nevrin/core/rulebook"
 	"nevrin/core/sight"
 	"nevrin/core/why"
@@ -107,7 +106,7 @@ func Loan(a *act.Act, id int64) (*LoanTerms, error) {
 		Collection: item.Collection,
 	}
 	if item.Price != nil {
-		out.Price = a.Network.Money.Format(money.Amount(*item.Price))
+		out.Price = a.Network.Money.Format(*item.Price)
 	}
 	out.terms(book, at, own)
 	now := at

@@ -444,7 +444,7 @@ func pastOf(p *rulesdb.PastLoan, books map[int64]*network.Edition) (rulebook.Pas
 		out.Due = loan.OnDate(*p.DueDate)
 	}
 	if p.Price != nil {
-		price := money.Amount(*p.Price)
+		price := *p.Price
 		out.Price = &price
 	}
 	if p.OwnTerms != "" {

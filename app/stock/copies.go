@@ -81,7 +81,7 @@ func (w *Writing) into(a *act.Act, i *stockdb.Item) error {
 	i.BranchCode, i.Collection, i.Material = w.Branch, w.Collection, w.Material
 	i.CallNumber, i.Condition, i.PartsSay = plain.Line(w.Call), plain.Line(w.Condition), plain.Line(w.PartsSay)
 	i.Edition, i.Volume = plain.Line(w.Edition), plain.Line(w.Volume)
-	i.Parts, i.Price = w.Parts, (*int64)(w.Price)
+	i.Parts, i.Price = w.Parts, w.Price
 	return nil
 }
 
@@ -315,7 +315,7 @@ func home(i *stockdb.Item) string {
 	return string(i.BranchCode) + i.HomeUntil.Format("2006-01-02") + string(*i.HomeAfter)
 }
 
-func price(i *stockdb.Item) int64 {
+func price(i *stockdb.Item) money.Amount {
 	if i.Price == nil {
 		return -1
 	}

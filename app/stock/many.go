@@ -267,7 +267,7 @@ func (c *Becoming) settle(a *act.Act) (stockdb.ItemChange, string, error) {
 		if *c.Price < 0 {
 			return out, "", problem.Newf(problem.Invalid, "Enter a price of 0 or more.")
 		}
-		out.Price = (*int64)(c.Price)
+		out.Price = c.Price
 		says = append(says, "price "+a.Network.Money.Say(*c.Price))
 	}
 	if c.Standing != "" {

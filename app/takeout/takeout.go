@@ -216,7 +216,7 @@ func Holding(i *stockdb.Item) marc.Field {
 	add("material", i.Material)
 	add("added_on", calendar.DateOf(i.AddedOn.UTC()).String())
 	if i.Price != nil {
-		add("price_minor", strconv.FormatInt(*i.Price, 10))
+		add("price_minor", strconv.FormatInt(int64(*i.Price), 10))
 	}
 	if i.Parts > 1 {
 		add("parts", strconv.Itoa(i.Parts))

@@ -188,7 +188,7 @@ func (w *worker) asking(ctx context.Context) (*asked, error) {
 		return a.Network.Money, nil
 	})
 	return &asked{
-		Reference: w.row.Reference, Amount: m.Format(money.Amount(w.row.Amount)), Currency: m.Code,
+		Reference: w.row.Reference, Amount: m.Format(w.row.Amount), Currency: m.Code,
 	}, err
 }
 

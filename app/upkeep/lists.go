@@ -266,7 +266,7 @@ func (choices) Load(a *act.Act, key string) (*Choice, error) {
 	list, code, _ := strings.Cut(key, ":")
 	for _, c := range a.Network.Choices {
 		if c.List == list && c.Code == code {
-			return &Choice{c.Name, c.Position, (*money.Amount)(c.Amount), c.Loud, c.Retired}, nil
+			return &Choice{c.Name, c.Position, c.Amount, c.Loud, c.Retired}, nil
 		}
 	}
 	return nil, nil
@@ -302,7 +302,7 @@ func (choices) Keep(a *act.Act, key string, _, is *Choice) (*Choice, error) {
 		}
 	}
 	networkdb.PutChoice(a.Tx, &networkdb.Choice{
-		List: list, Code: code, Name: is.Name, Position: is.Position, Amount: (*int64)(is.Amount), Loud: is.Loud,
+		List: list, Code: code, Name: is.Name, Position: is.Position, Amount: is.Amount, Loud: is.Loud,
 		Retired: is.Retired,
 	})
 	return is, nil

@@ -44,6 +44,33 @@ const (
 	PlaceOutOfUse  Place = "aside"    // missing, put aside or withdrawn
 )
 
+// Ongoing is what is going on with an item.
+type Ongoing struct {
+	Lent     bool
+	UnderWay bool
+	Held     bool // meant for a hold: to be fetched, on the way, or on the hold shelf
+	Ready    bool // stands on the hold shelf
+	Standing ItemStanding
+}
+
+// Place is where the item is by that. An item on loan or under way is there, whatever else is planned for it. The
+// database keeps the same in a table (whereabouts), by which lists ask; a test of deskdb holds the two together.
+func (o Ongoing) Place() Place {
+	switch {
+	case o.Lent:
+		return PlaceLent
+	case o.UnderWay:
+		return PlaceUnderWay
+	case o.Ready:
+		return PlaceHoldShelf
+	case o.Held:
+		return PlaceFetching
+	case o.Standing != ItemInUse:
+		return PlaceOutOfUse
+	}
+	return PlaceShelf
+}
+
 // MayStand tells why how an item stands cannot be changed by hand while it is somewhere; empty where it can. Only what is on its
 // shelf or out of use is in somebody's hand, or known to be in nobody's.
 func MayStand(at Place) string {

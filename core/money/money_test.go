@@ -1,6 +1,8 @@
 package money_test
 
 import (
+	"encoding/json"
+	"os"
 	"sync"
 	"testing"
 
@@ -23,6 +25,19 @@ func TestCashOfCAD(t *testing.T) {
 		got, more := cad.InCash(sum)
 		assert.Equal(t, cash, got, sum)
 		assert.Equal(t, cash-sum, more, sum)
+	}
+}
+
+// The table by which the front end, too, says what a sum comes to before it is paid (web/src/circulation/coins.test.ts).
+func TestCashByTheSharedTable(t *testing.T) {
+	data, err := os.ReadFile("testdata/coins.json")
+	require.NoError(t, err)
+	var cases []struct{ Coin, Sum, Cash money.Amount }
+	require.NoError(t, json.Unmarshal(data, &cases))
+	require.NotEmpty(t, cases)
+	for _, c := range cases {
+		cash, _ := money.Currency{Code: "CAD", Digits: 2, Coin: c.Coin}.InCash(c.Sum)
+		assert.Equal(t, c.Cash, cash, "%d in coins of %d", c.Sum, c.Coin)
 	}
 }
 

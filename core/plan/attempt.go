@@ -1,5 +1,7 @@
 package plan
 
+import "nevrin/core/person"
+
 // Attempt is how an attempt at sending an email has ended, by what the mail server said (RFC 5321).
 type Attempt struct {
 	Delivered  bool // the server has taken it, whatever became of the line after that
@@ -19,7 +21,22 @@ const (
 	Again   After = "queued"  // it is tried again by itself
 	Refused After = "refused" // for good: somebody tells the patron in another way, or mends the address
 	Unclear After = "unclear" // nobody knows; it is not sent again by itself, since nobody should be told twice
+
+	ByHand    After = "by_hand"    // it waits in a list for who calls or prints
+	NoAddress After = "no_address" // it cannot be sent; somebody finds another way
 )
+
+// First is what becomes of a message that is to go out, before any attempt. The store asks the same of all messages of a
+// mailing at once, in SQL made from this.
+func First(way person.Way, address string) After {
+	switch {
+	case way == person.ByPhone || way == person.ByLetter:
+		return ByHand
+	case address == "":
+		return NoAddress
+	}
+	return Again
+}
 
 // MostTries is after how many tries a message counts as refused. With five minutes between tries that is four days, as RFC 5321,
 // 4.5.4.1, has it.

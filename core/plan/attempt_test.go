@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"nevrin/core/person"
 	"nevrin/core/plan"
 )
 
@@ -32,5 +33,20 @@ func TestAttempts(t *testing.T) {
 		{"nobody listens for four days", plan.Attempt{Tries: plan.MostTries}, plan.Refused},
 	} {
 		assert.Equal(t, c.ends, c.a.Ends(), c.name)
+	}
+}
+
+func TestFirst(t *testing.T) {
+	for _, c := range []struct {
+		way     person.Way
+		address string
+		want    plan.After
+	}{
+		{person.ByMail, "ada@post.invalid", plan.Again},
+		{person.ByMail, "", plan.NoAddress},
+		{person.ByPhone, "", plan.ByHand}, // whoever calls looks the number up
+		{person.ByLetter, "1 Quay Road", plan.ByHand},
+	} {
+		assert.Equal(t, c.want, plan.First(c.way, c.address), "%s to %q", c.way, c.address)
 	}
 }

@@ -94,3 +94,22 @@ func TestReadersWhereItCameBack(t *testing.T) {
 		})
 	}
 }
+
+func TestWish(t *testing.T) {
+	item, second, third := int64(7), "2", "3"
+	for name, c := range map[string]struct {
+		wish queue.Wish
+		fits bool
+	}{
+		"any copy":                    {queue.Wish{}, true},
+		"this copy":                   {queue.Wish{Item: &item}, true},
+		"this edition":                {queue.Wish{Edition: &second}, true},
+		"another edition":             {queue.Wish{Edition: &third}, false},
+		"this edition, other volume":  {queue.Wish{Edition: &second, Volume: &second}, false},
+		"a copy without a volume":     {queue.Wish{Volume: new(string)}, false},
+		"all of it, as the copy is":   {queue.Wish{Item: &item, Edition: &second, Volume: &third}, true},
+		"another copy of the edition": {queue.Wish{Item: new(int64), Edition: &second}, false},
+	} {
+		assert.Equal(t, c.fits, c.wish.Fits(7, "2", "3"), name)
+	}
+}

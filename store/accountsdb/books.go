@@ -5,6 +5,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/ledger"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -26,7 +27,7 @@ type Booked struct {
 	About      ledger.About
 	Means      ledger.Means
 	Carried    bool
-	Sum        int64
+	Sum        money.Amount
 	Count      int
 }
 
@@ -72,7 +73,7 @@ type TakenBy struct {
 	Who        string // who took it
 	Means      ledger.Means
 	About      ledger.About // what it was for; empty: given back
-	Sum        int64
+	Sum        money.Amount
 	Count      int
 }
 
@@ -104,7 +105,7 @@ type WaivedBy struct {
 	Who        string
 	About      ledger.About
 	Reason     string
-	Sum        int64
+	Sum        money.Amount
 	PatronID   int64
 	LegalName  string
 }

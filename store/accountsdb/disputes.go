@@ -5,6 +5,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/ledger"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -17,7 +18,7 @@ type Dispute struct {
 	PatronID                 int64
 	LegalName, PreferredName string
 	Card                     string
-	Amount, Owed             int64
+	Amount, Owed             money.Amount
 	About                    ledger.About
 	Title                    string
 	LoanID, ItemID           *int64

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -26,9 +27,9 @@ type Invoice struct {
 type InvoiceLine struct {
 	ChargeID  int64
 	Text      string
-	Amount    int64
+	Amount    money.Amount
 	Withdrawn bool
-	Owed      int64 // still
+	Owed      money.Amount // still
 	At        time.Time
 }
 
@@ -37,8 +38,8 @@ type InvoiceShown struct {
 	Invoice
 	Who       string
 	LegalName string
-	Amount    int64
-	Owed      int64
+	Amount    money.Amount
+	Owed      money.Amount
 }
 
 const invoicesShown = `SELECT v.id, v.number, v.patron_id, v.branch_code, v.made_at, v.day, v.due, v.addressed, v.note, v.withdrawn_at,

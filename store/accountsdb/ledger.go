@@ -16,7 +16,7 @@ type Entry struct {
 	ID         int64
 	PatronID   int64
 	Kind       ledger.Kind
-	Amount     int64
+	Amount     money.Amount
 	Settles    *int64
 	Undoes     *int64 // the waiver that it undoes
 	LoanID     *int64
@@ -72,7 +72,7 @@ func AddEntry(tx *store.Tx, e *Entry) (err error) {
 // OpenCharge is a charge with what is still owed of it.
 type OpenCharge struct {
 	ID, PatronID int64
-	Amount, Owed int64
+	Amount, Owed money.Amount
 	About        ledger.About
 	Title        string // of what it was charged for; may be empty
 	At           time.Time
@@ -164,7 +164,7 @@ type ChargeNow struct {
 	LoanID       *int64
 	About        ledger.About
 	BranchCode   *calendar.Code
-	Balance      int64 // of the patron
+	Balance      money.Amount // of the patron
 }
 
 // ChargeLocked locks the patron of a charge and gives it; nil where there is none.
@@ -190,8 +190,8 @@ func ChargeLocked(tx *store.Tx, id int64) (*ChargeNow, error) {
 // WaiverNow is a waiver as it stands.
 type WaiverNow struct {
 	Entry
-	Balance   int64 // of the patron
-	Gone      bool  // the patron has been forgotten
+	Balance   money.Amount // of the patron
+	Gone      bool         // the patron has been forgotten
 	Undone    bool
 	TakenBack bool // its charge has been, since
 }
@@ -235,11 +235,11 @@ type StatementLine struct {
 	At         time.Time
 	Kind       ledger.Kind
 	About      ledger.About
-	Amount     int64
-	Balance    int64 // of the account, after it
+	Amount     money.Amount
+	Balance    money.Amount // of the account, after it
 	Title      string
-	Note       string // of a charge by hand, what it was for
-	Owed       int64  // of a charge, what is still owed
+	Note       string       // of a charge by hand, what it was for
+	Owed       money.Amount // of a charge, what is still owed
 	Reason     string
 	Means      ledger.Means
 	ReceiptID  *int64

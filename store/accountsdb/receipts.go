@@ -5,6 +5,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/ledger"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -16,9 +17,9 @@ type Receipt struct {
 	StaffID    *int64
 	TillID     *int64
 	Means      ledger.Means
-	Amount     int64
-	Rounding   int64 // by how much cash came to more than what it settles
-	LaidDown   *int64
+	Amount     money.Amount
+	Rounding   money.Amount // by how much cash came to more than what it settles
+	LaidDown   *money.Amount
 	Reference  string
 	Reverses   *int64
 	Reason     string
@@ -88,14 +89,14 @@ func Receipts(tx *store.Tx, which WhichReceipts, page store.Page) ([]ReceiptShow
 type ReceiptPart struct {
 	ID                       int64 // of the entry
 	Kind                     ledger.Kind
-	Amount                   int64 // of what it settled; a refund's, where it was given back
+	Amount                   money.Amount // of what it settled; a refund's, where it was given back
 	Settles                  *int64
 	LoanID                   *int64
 	About                    ledger.About
 	PatronID                 int64
 	LegalName, PreferredName string
 	Title                    string
-	Balance                  int64 // what the patron owes now
+	Balance                  money.Amount // what the patron owes now
 }
 
 // OneReceipt gives a receipt with its parts; nil where there is none.
@@ -150,10 +151,10 @@ func ReversingFacts(tx *store.Tx, id int64, branch calendar.Code) (*ReceiptShown
 
 // MoveReceipts assigns receipts of a branch that are under no till to one, or takes them out of it: in. The till must be locked. It gives
 // how many there were, and what they come to.
-func MoveReceipts(tx *store.Tx, branch calendar.Code, till int64, ids []int64, in bool) (count int, sum int64, err error) {
+func MoveReceipts(tx *store.Tx, branch calendar.Code, till int64, ids []int64, in bool) (count int, sum money.Amount, err error) {
 	type moved struct {
 		Count int
-		Sum   int64
+		Sum   money.Amount
 	}
 	set := "till_id = NULL WHERE till_id = $2"
 	if in {
@@ -170,7 +171,8 @@ func MoveReceipts(tx *store.Tx, branch calendar.Code, till int64, ids []int64, i
 
 // RefundOwed is money that is to be given back.
 type RefundOwed struct {
-	ID, PatronID, Amount     int64
+	ID, PatronID             int64
+	Amount                   money.Amount
 	LegalName, PreferredName string
 	Card                     string
 	BranchCode               *calendar.Code

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/money"
 	"nevrin/core/terminal"
 	"nevrin/store"
 )
@@ -21,7 +22,7 @@ type TerminalPayment struct {
 	Terminal   string // where it is reached
 	Reference  string // by which the terminal knows it, and no other network's
 	TillID     *int64
-	Amount     int64
+	Amount     money.Amount
 	Settling   json.RawMessage // what it is to settle, until it has ended
 	State      terminal.State
 	Sent       bool // the terminal may have been asked for it
@@ -107,7 +108,7 @@ func LeftTerminalPayments(ctx context.Context, s *store.Store) ([]int64, error) 
 type AtTerminal struct {
 	PatronID  int64
 	PaymentID int64
-	Amount    int64
+	Amount    money.Amount
 }
 
 // OpenTerminalPayments gives the payments of a branch that have not ended, the oldest first.

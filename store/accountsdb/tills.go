@@ -16,11 +16,11 @@ type Till struct {
 	Name                                    string
 	OpenedAt                                time.Time
 	OpenedBy                                int64
-	LaidIn                                  int64
+	LaidIn                                  money.Amount
 	ClosedAt                                *time.Time
 	ClosedBy                                *int64
-	DueCash, DueCard, DueCheque             *int64
-	CountedCash, CountedCard, CountedCheque *int64
+	DueCash, DueCard, DueCheque             *money.Amount
+	CountedCash, CountedCard, CountedCheque *money.Amount
 	Says                                    string
 }
 
@@ -46,7 +46,7 @@ func AddTill(tx *store.Tx, row *Till) (err error) {
 // TillSums is what went through a till since it was opened, by means; Moved is the cash that was laid in or taken out for no
 // patron.
 type TillSums struct {
-	Cash, Card, Cheque int64
+	Cash, Card, Cheque money.Amount
 	Moved              int64
 	Receipts           int
 }
@@ -106,13 +106,13 @@ func ClosedTills(tx *store.Tx, branch calendar.Code, page store.Page) ([]TillSho
 type TillMove struct {
 	ID     int64
 	At     time.Time
-	Amount int64
+	Amount money.Amount
 	Reason string
 	Who    string
 }
 
 // MoveInTill writes cash that was laid in or taken out.
-func MoveInTill(tx *store.Tx, till, staff, amount int64, reason string, at time.Time) {
+func MoveInTill(tx *store.Tx, till, staff int64, amount money.Amount, reason string, at time.Time) {
 	tx.Queue("INSERT INTO till_moves (till_id, at, staff_id, amount, reason) VALUES ($1, $2, $3, $4, $5)",
 		till, at, staff, amount, reason)
 }
@@ -124,9 +124,9 @@ func CloseTill(tx *store.Tx, id, by int64, at time.Time, due, counted ledger.Dra
 		id, at, by, due.Cash, due.Card, due.Cheque, counted.Cash, counted.Card, counted.Cheque, says)
 }
 
-func drawer(cash, card, cheque *int64) ledger.Drawer {
+func drawer(cash, card, cheque *money.Amount) ledger.Drawer {
 	if cash == nil {
 		return ledger.Drawer{}
 	}
-	return ledger.Drawer{Cash: money.Amount(*cash), Card: money.Amount(*card), Cheque: money.Amount(*cheque)}
+	return ledger.Drawer{Cash: *cash, Card: *card, Cheque: *cheque}
 }

@@ -3,6 +3,7 @@ package deskdb
 import (
 	"time"
 
+	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
 	"nevrin/store/holdsdb"
@@ -19,8 +20,8 @@ type CardFacts struct {
 	Charges   []accountsdb.OpenCharge
 	Notes     []peopledb.NoteShown
 	Claims    loansdb.Claims
-	Refunds   int64    // what is to be given back
-	Merged    []string // cards of records that were merged into this one
+	Refunds   money.Amount // what is to be given back
+	Merged    []string     // cards of records that were merged into this one
 }
 
 // FactsOfCard gives a patron by id, or by card number where the id is 0, with all that a card shows; nil where there is
@@ -53,7 +54,7 @@ func FactsOfCard(tx *store.Tx, id int64, card string) (*CardFacts, error) {
 	store.Ask(q, &c.Notes, peopledb.NotesOf(who), id, card)
 	var claims []loansdb.Claims
 	store.Ask(q, &claims, loansdb.ClaimsOf(who), id, card)
-	var refunds []int64
+	var refunds []money.Amount
 	store.AskEach(q, &refunds, `SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = `+who+` AND r.kind = 'refund'
 		AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`, id, card)
 	store.AskEach(q, &c.Merged, "SELECT o.card FROM patrons o WHERE o.merged_into = "+who+" ORDER BY o.card", id, card)
@@ -73,7 +74,7 @@ type AtDesk struct {
 	ID                       int64
 	LegalName, PreferredName string
 	Late                     int
-	Balance                  int64
+	Balance                  money.Amount
 }
 
 // HouseholdAtDesk gives the others of a patron's household who have something late, or owe something.

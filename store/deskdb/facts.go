@@ -7,6 +7,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
+	"nevrin/core/money"
 	"nevrin/core/queue"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
@@ -36,24 +37,15 @@ type Facts struct {
 
 // Place is where the item is.
 func (f *Facts) Place() circulation.Place {
-	switch {
-	case f.Loan != nil:
-		return circulation.PlaceLent
-	case f.Transit != nil:
-		return circulation.PlaceUnderWay
-	case f.Hold != nil && f.Hold.State == queue.Ready:
-		return circulation.PlaceHoldShelf
-	case f.Hold != nil:
-		return circulation.PlaceFetching
-	case f.Item.Standing != circulation.ItemInUse:
-		return circulation.PlaceOutOfUse
-	}
-	return circulation.PlaceShelf
+	return circulation.Ongoing{
+		Lent: f.Loan != nil, UnderWay: f.Transit != nil, Held: f.Hold != nil,
+		Ready: f.Hold != nil && f.Hold.State == queue.Ready, Standing: f.Item.Standing,
+	}.Place()
 }
 
 // Elsewhere tells whether the item is anywhere but free on its shelf.
 func (f *Facts) Elsewhere() bool {
-	return f.Loan != nil || f.Transit != nil || f.Hold != nil || f.Item.Standing != circulation.ItemInUse
+	return f.Place() != circulation.PlaceShelf
 }
 
 // ItemRow is the facts of an item as one row.
@@ -64,7 +56,7 @@ type ItemRow struct {
 	Collection, Material, CallNumber      string
 	Note, TitleName, Author               string
 	Standing                              circulation.ItemStanding
-	Price                                 *int64
+	Price                                 *money.Amount
 	OwnTerms                              json.RawMessage
 	AddedOn                               time.Time
 	Parts                                 int
@@ -84,11 +76,11 @@ type ItemRow struct {
 	BorrowerClass                         *string
 	BorrowerStanding                      *loan.Standing
 	BorrowerUntil                         *time.Time
-	BorrowerBalance                       *int64
+	BorrowerBalance                       *money.Amount
 	BorrowerStopped, BorrowerReason       *string
 	BorrowerInstitution                   *bool
 	BorrowerBranch                        *calendar.Code
-	BorrowerDisputed                      *int64
+	BorrowerDisputed                      *money.Amount
 	TransitID, TransitHold, TransitTote   *int64
 	FromBranch, ToBranch                  *calendar.Code
 	SentAt, TransitPromised               *time.Time

@@ -2,6 +2,7 @@ package holdsdb
 
 import (
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"nevrin/core/calendar"
@@ -47,8 +48,7 @@ type Hold struct {
 
 // Fits tells whether an item is one that the hold is for.
 func (h *Hold) Fits(i *Free) bool {
-	return (h.OnlyItem == nil || *h.OnlyItem == i.ID) && (h.OnlyEdition == nil || *h.OnlyEdition == i.Edition) &&
-		(h.OnlyVolume == nil || *h.OnlyVolume == i.Volume)
+	return queue.Wish{Item: h.OnlyItem, Edition: h.OnlyEdition, Volume: h.OnlyVolume}.Fits(i.ID, i.Edition, i.Volume)
 }
 
 // HoldColumns are the columns of a Hold, of holds h.
@@ -240,9 +240,11 @@ func Before(tx *store.Tx, id int64) ([]byte, *time.Time, error) {
 }
 
 // banded gives holds that are not in the band of their patrons' class, and were not moved by hand, with the band that is theirs.
-const banded = `SELECT id, title_id, band FROM (SELECT h.id, h.title_id, h.band AS was,
-		CASE WHEN p.class = ANY($1) THEN -1 WHEN p.class = ANY($2) THEN 1 ELSE 0 END AS band
-	FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT h.moved) b WHERE band <> was`
+// It is queue.Order.Of in SQL, with the classes that come first and last as arguments; a test holds the two together.
+var banded = fmt.Sprintf(`SELECT id, title_id, band FROM (SELECT h.id, h.title_id, h.band AS was,
+		CASE WHEN p.class = ANY($1) THEN %d WHEN p.class = ANY($2) THEN %d ELSE %d END AS band
+	FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.closed_at IS NULL AND NOT h.moved) b WHERE band <> was`,
+	queue.First, queue.Last, queue.Usual)
 
 // Unwanted gives holds that nothing is on its way for and whose last day of interest is over on a day.
 func Unwanted(tx *store.Tx, day time.Time, most int) ([]Hold, error) {

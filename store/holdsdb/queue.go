@@ -15,7 +15,8 @@ func WaitsFor(tx *store.Tx, barcode string) (int64, error) {
 		WHERE i.barcode = $1 AND h.state = 'ready'`, barcode)
 }
 
-// Meets is the condition that an item i is one that a hold h is for.
+// Meets is the condition that an item i is one that a hold h is for: queue.Wish in SQL, for columns that have no empty
+// texts. A test holds the two together.
 const Meets = `(h.only_item IS NULL OR h.only_item = i.id) AND (h.only_edition IS NULL OR h.only_edition = i.edition)
 	AND (h.only_volume IS NULL OR h.only_volume = i.volume)`
 

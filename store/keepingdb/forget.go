@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"time"
 
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -11,8 +12,8 @@ import (
 type OpenOf struct {
 	Loans, Holds, Requests, Unsent int
 	Outside                        int // libraries outside to which we lend on this account
-	Balance                        int64
-	Refunds                        int64 // to be given back
+	Balance                        money.Amount
+	Refunds                        money.Amount // to be given back
 }
 
 // WhatIsOpen counts what of a patron is open.

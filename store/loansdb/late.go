@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"time"
 
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -12,7 +13,7 @@ type MaybeLost struct {
 	Loan
 	TitleID  int64
 	OwnTerms json.RawMessage
-	Price    *int64
+	Price    *money.Amount
 }
 
 // LoansMaybeLost gives loans that are late on a day, after one and up to a number of them.

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -18,7 +19,7 @@ type LoanShown struct {
 	Loan
 	Barcode, TitleName, CallNumber, Material string
 	HomeBranch                               calendar.Code
-	Price                                    *int64
+	Price                                    *money.Amount
 	Claimed                                  *string // what the patron says of it
 	OwnTerms                                 json.RawMessage
 }

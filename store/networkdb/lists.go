@@ -2,6 +2,7 @@ package networkdb
 
 import (
 	"nevrin/core/calendar"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -23,8 +24,8 @@ type Class struct {
 type Choice struct {
 	List, Code, Name string
 	Position         int
-	Amount           *int64 // of a charge, in minor units
-	Loud             bool   // a note that shows at every scan of the card
+	Amount           *money.Amount // of a charge, in minor units
+	Loud             bool          // a note that shows at every scan of the card
 	Retired          bool
 }
 

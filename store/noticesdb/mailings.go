@@ -2,9 +2,13 @@ package noticesdb
 
 import (
 	"encoding/json"
+	"fmt"
+	"strings"
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/person"
+	"nevrin/core/plan"
 	"nevrin/store"
 )
 
@@ -118,6 +122,16 @@ func Mailings(tx *store.Tx, page store.Page) ([]MailingShown, store.Page, error)
 		WHERE $1::bigint = 0 AND (m.day, m.id) < ($2::text::date, $3::bigint) ORDER BY m.day DESC, m.id DESC`)
 }
 
+// firstState is plan.First in SQL, for a message.
+var firstState = func() string {
+	var sql strings.Builder
+	sql.WriteString("CASE channel")
+	for _, way := range []person.Way{person.ByMail, person.ByPhone, person.ByLetter} {
+		fmt.Fprintf(&sql, " WHEN '%s' THEN CASE address WHEN '' THEN '%s' ELSE '%s' END", way, plan.First(way, ""), plan.First(way, "an address"))
+	}
+	return sql.String() + " END"
+}()
+
 // MailingLocked locks a mailing and gives it; nil where there is none.
 func MailingLocked(tx *store.Tx, id int64) (*Mailing, error) {
 	return store.One[Mailing](tx, "SELECT id, stage, day, state, sent_at FROM mailings WHERE id = $1 FOR UPDATE", id)
@@ -129,10 +143,7 @@ func SendMailing(tx *store.Tx, id int64, leaveOut []int64, now time.Time) ([]int
 	left := store.NotNil(leaveOut)
 	tx.Queue(untell, id, left)
 	tx.Queue("UPDATE messages SET state = 'left_out' WHERE mailing_id = $1 AND id = ANY($2)", id, left)
-	tx.Queue(
-		"UPDATE messages SET state = CASE WHEN channel <> 'mail' THEN 'by_hand' WHEN address = '' THEN 'no_address' ELSE 'queued' END WHERE mailing_id = $1 AND state = 'trial'",
-		id,
-	)
+	tx.Queue("UPDATE messages SET state = "+firstState+" WHERE mailing_id = $1 AND state = 'trial'", id)
 	tx.QueueOne("UPDATE mailings SET state = 'sent', sent_at = $2 WHERE id = $1 AND state = 'trial'", id, now)
 	q := &store.Questions{}
 	var ids []int64

@@ -8,6 +8,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/loan"
+	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/store"
 	"nevrin/store/stockdb"
@@ -30,16 +31,16 @@ type Patron struct {
 	Phone         string
 	Address       string
 	OlderReader   *bool
-	Balance       int64 `gorm:"->"`
-	HistoryMonths *int  // for how long their history is kept; nil: as the network has settled
-	HistorySeen   bool  // staff may see it
+	Balance       money.Amount `gorm:"->"`
+	HistoryMonths *int         // for how long their history is kept; nil: as the network has settled
+	HistorySeen   bool         // staff may see it
 	ForgottenAt   *time.Time
 
 	Institution      bool
-	Receipt          *string  // what they get of what was lent to them; nil: as the network has settled
-	Disputed         int64    `gorm:"-"` // what of the balance is in dispute, where somebody wants to borrow
-	OtherPhones      []string `gorm:"type:text[];serializer:texts;default:'{}'"`
-	TextNumber       string   // to which texts go
+	Receipt          *string      // what they get of what was lent to them; nil: as the network has settled
+	Disputed         money.Amount `gorm:"-"` // what of the balance is in dispute, where somebody wants to borrow
+	OtherPhones      []string     `gorm:"type:text[];serializer:texts;default:'{}'"`
+	TextNumber       string       // to which texts go
 	PostalCode       string
 	Town             string
 	HomeAddress      string // where they live, if post goes elsewhere

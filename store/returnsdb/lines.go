@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"nevrin/core/circulation"
+	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
 	"nevrin/store/deskdb"
@@ -74,7 +75,7 @@ type LineFacts struct {
 	Run    ReturnRun
 	Facts  *deskdb.Facts      // nil: the line is of no item
 	Billed []accountsdb.Entry // what the line itself has put on the account
-	Owed   int64              // what is still owed of its charge
+	Owed   money.Amount       // what is still owed of its charge
 	Since  bool               // the item has been lent since, and that loan was not undone
 }
 
@@ -89,7 +90,7 @@ func FactsOfLine(tx *store.Tx, id int64) (*LineFacts, error) {
 	var lines []ReturnLine
 	var runs []ReturnRun
 	var items []deskdb.ItemRow
-	var owed []int64
+	var owed []money.Amount
 	out := &LineFacts{}
 	store.Ask(q, &lines, "SELECT "+lineColumns+" FROM return_lines l WHERE l.id = $1", id)
 	store.Ask(

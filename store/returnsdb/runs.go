@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"nevrin/core/calendar"
+	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/deskdb"
 )
@@ -127,7 +128,7 @@ type Pile struct {
 type OpenSum struct {
 	PatronID                 int64
 	LegalName, PreferredName string
-	New, Balance             int64 // minor units: new in this run and still owed; all that is owed
+	New, Balance             money.Amount // minor units: new in this run and still owed; all that is owed
 	Lines                    int
 }
 

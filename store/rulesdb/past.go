@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 
 	"nevrin/core/calendar"
+	"nevrin/core/money"
 	"nevrin/store"
 )
 
@@ -22,7 +23,7 @@ type PastLoan struct {
 	Renewals                  int
 	DueDate                   *calendar.Date
 	DueAt                     *time.Time
-	Price                     *int64
+	Price                     *money.Amount
 	OwnTerms                  string
 	Awaited                   bool // somebody else had a hold on the title while it was out
 	AwaitedThen               bool // others waited for the title when it was lent
@@ -81,7 +82,7 @@ func EachPastLoan(ctx context.Context, s *store.Store, since, until, now time.Ti
 				Cut:         number(v[15]) == 1,
 			}
 			if v[11] != nil {
-				price := number(v[11])
+				price := money.Amount(number(v[11]))
 				p.Price = &price
 			}
 			if err := call(&p); err != nil {

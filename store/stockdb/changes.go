@@ -5,6 +5,7 @@ import (
 
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
+	"nevrin/core/money"
 	"nevrin/store"
 	"nevrin/store/eventsdb"
 )
@@ -20,7 +21,7 @@ type ItemChange struct {
 	HomeAfter  *calendar.Code            `json:"home_after,omitempty"` // where it belongs then; nil: where it belongs now
 	Collection *string                   `json:"collection,omitempty"`
 	Material   *string                   `json:"material,omitempty"`
-	Price      *int64                    `json:"price,omitempty"`
+	Price      *money.Amount             `json:"price,omitempty"`
 	Standing   *circulation.ItemStanding `json:"standing,omitempty"`
 	AsideFor   *circulation.AsideFor     `json:"aside_for,omitempty"`
 }

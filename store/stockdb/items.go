@@ -21,7 +21,7 @@ type Item struct {
 	Collection string
 	Material   string
 	CallNumber string
-	Price      *int64
+	Price      *money.Amount
 	Note       string
 	OwnTerms   json.RawMessage `gorm:"type:jsonb"`
 	Standing   circulation.ItemStanding
@@ -44,7 +44,7 @@ func (i *Item) Cost() *money.Amount {
 	if i.Price == nil {
 		return nil
 	}
-	amount := money.Amount(*i.Price)
+	amount := *i.Price
 	return &amount
 }
 
@@ -60,7 +60,7 @@ type ItemShown struct {
 	Note                             string
 	Standing                         circulation.ItemStanding
 	AsideFor                         circulation.AsideFor
-	Price                            *int64
+	Price                            *money.Amount
 	Parts, Revision                  int
 	PartsSay, Condition              string
 	Edition, Volume                  string

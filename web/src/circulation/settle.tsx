@@ -8,6 +8,7 @@ import { More } from "../ui/menu";
 import { ReasonField } from "./reasons";
 import { useMe } from "../shell/me";
 import { Button, inputLook, Quiet, Trouble } from "../ui/parts";
+import { inCoins } from "./coins";
 import { PrintSlip } from "./print";
 import { sayMoney, toFigures, toMinor } from "../ui/say";
 import { rememberCharge, usualCharge } from "../shell/settings";
@@ -355,8 +356,8 @@ function Rest({
   const laid = useSaid("laid");
   const coin = toMinor(me.coin) ?? 1;
   const sum = toMinor(amount || "0") ?? 0;
-  const inCoins = how === "cash" ? Math.floor((sum + coin / 2) / coin) * coin : sum;
-  const back = laid ? (toMinor(laid) ?? 0) - inCoins : 0;
+  const takes = how === "cash" ? inCoins(sum, coin) : sum;
+  const back = laid ? (toMinor(laid) ?? 0) - takes : 0;
   return (
     <>
       <Follows name="amount" value={toFigures(owed)} />
@@ -368,7 +369,7 @@ function Rest({
         )}
         {how === "waive" && <ReasonField list="waive" name="reason" label="Reason" className="min-w-40 flex-1" />}
         <p aria-live="polite" className="self-end pb-1 text-ink-2 empty:hidden">
-          {how === "cash" && inCoins !== sum && `Rounded to ${sayMoney(toFigures(inCoins))}. `}
+          {how === "cash" && takes !== sum && `Rounded to ${sayMoney(toFigures(takes))}. `}
           {how === "cash" && back > 0 && (
             <b className="text-lg font-semibold text-ink">Change {sayMoney(toFigures(back))}</b>
           )}
@@ -377,7 +378,7 @@ function Rest({
       {!asks && (
         <Send write={write} className="justify-self-start">
           {how === "waive" ? "Waive" : how === "terminal" ? "Charge card:" : "Take"}{" "}
-          {sum > 0 && sayMoney(toFigures(inCoins))}
+          {sum > 0 && sayMoney(toFigures(takes))}
         </Send>
       )}
     </>
