@@ -11,6 +11,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
+	"nevrin/store"
 )
 
 type dayAsked struct {
@@ -44,40 +45,30 @@ func (s *Server) courierOperations() {
 			}
 			return couriers.DayOf(a, d)
 		})
-	look(s, "/courier/runs", "trips", "The courier's timetable", everyone,
-		func(a *act.Act, _ *nothing) ([]upkeep.Shown[upkeep.Trip], error) { return upkeep.Trips(a) })
+	look(s, "/courier/runs", "trips", "The courier's timetable", everyone, asks(upkeep.Trips))
 	ask(s, "/courier/runs/try", "tryTrip", "What a changed run does to what has been promised", supervising,
 		func(a *act.Act, in *tripTried) (*moving.Retimed, error) { return upkeep.TryTrip(a, in.Key, in.Trip) })
-	ask(s, "/courier/runs/tried", "triedTrip", "What a changed run would have meant for what went in the last four weeks",
-		supervising,
+	ask(s, "/courier/runs/tried", "triedTrip", "What a changed run would have meant for what went in the last four weeks", supervising,
 		func(a *act.Act, in *tripTried) (*couriers.Tried, error) {
 			return upkeep.TryTripPast(a, in.Key, in.Trip)
 		})
-	ask(s, "/courier/shut/tried", "triedShut", "What a closed branch would have meant for what went in the last four weeks",
-		supervising,
+	ask(s, "/courier/shut/tried", "triedShut", "What a closed branch would have meant for what went in the last four weeks", supervising,
 		func(a *act.Act, in *couriers.Shut) (*couriers.Tried, error) { return couriers.TryShut(a, *in) })
-	do(s, http.MethodPut, "/courier/runs/{key}", "keepTrip", "Change a run of the courier, or take it away",
-		supervising,
+	do(s, http.MethodPut, "/courier/runs/{key}", "keepTrip", "Change a run of the courier, or take it away", supervising,
 		func(a *act.Act, in *KeyedSent[upkeep.Trying]) (*upkeep.Kept, error) {
 			return upkeep.KeepTrip(a, in.Key, in.Body)
 		})
-	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back",
-		supervising,
-		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBackTrip(a, in.ID) })
+	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back", supervising, one(upkeep.TakeBackTrip))
 	look(s, "/courier/flows", "flows", "Who sends how much to whom, and what would travel less elsewhere", employed,
 		func(a *act.Act, in *flowsAsked) (*flows.Flows, error) { return flows.Of(a, cmp.Or(in.Days, 180)) })
 	look(s, "/strays", "strays", "What was sent and has not come", everyone,
-		func(a *act.Act, in *straysAsked) (Rows[couriers.Stray], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[couriers.Stray]{}, err
-			}
+		paged(func(a *act.Act, in *straysAsked, page store.Page) ([]couriers.Stray, store.Page, error) {
 			branch := a.Who.Branch
 			if in.All {
 				branch = ""
 			}
-			return rows(couriers.Strays(a, branch, page))
-		})
+			return couriers.Strays(a, branch, page)
+		}))
 	do(s, http.MethodPost, "/transits/{id}/looked", "lookedForStray", "Looked for what has not come", everyone,
 		func(a *act.Act, in *OneSent[couriers.Looked]) (Done, error) {
 			return Done{true}, couriers.Look(a, in.ID, in.Body)

@@ -14,10 +14,10 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"nevrin/core/door"
-
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/httprate"
+
+	"nevrin/core/door"
 )
 
 // Bounds of a request. What an operation takes is smaller.

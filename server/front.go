@@ -8,10 +8,10 @@ import (
 	"sync"
 	"time"
 
-	"nevrin/core/door"
-
 	"github.com/danielgtaylor/huma/v2"
 	"golang.org/x/net/netutil"
+
+	"nevrin/core/door"
 )
 
 // How long a request may take to come, and its answer to go. A stream sets its own.

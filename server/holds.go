@@ -9,6 +9,7 @@ import (
 	"nevrin/app/moving"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
+	"nevrin/store"
 )
 
 // holdOperations are those of holds, hold shelves, fetch lists and what is under way.
@@ -19,20 +20,10 @@ func (s *Server) holdOperations() {
 	s.fetchLists()
 	s.courierOperations()
 	s.toteOperations()
-	look(
-		s,
-		"/transits",
-		"transits",
-		"What is under way to or from here",
-		everyone,
-		func(a *act.Act, in *Paged) (Rows[today.Transit], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[today.Transit]{}, err
-			}
-			return rows(today.Moving(a, a.Who.Branch, page))
-		},
-	)
+	look(s, "/transits", "transits", "What is under way to or from here", everyone,
+		paged(func(a *act.Act, in *Paged, page store.Page) ([]today.Transit, store.Page, error) {
+			return today.Moving(a, a.Who.Branch, page)
+		}))
 }
 
 type holdsAt struct {
@@ -51,16 +42,12 @@ type demanded struct {
 
 func (s *Server) holdsAsked() {
 	listing(s, "/holds", "holds", "Open holds for pickup here, or of a title", everyone,
-		func(a *act.Act, in *holdsAt) (Rows[holds.Hold], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[holds.Hold]{}, err
-			}
+		paged(func(a *act.Act, in *holdsAt, page store.Page) ([]holds.Hold, store.Page, error) {
 			if in.Title != 0 {
-				return rows(holds.OfTitle(a, in.Title, page))
+				return holds.OfTitle(a, in.Title, page)
 			}
-			return rows(holds.AtBranch(a, a.Who.Branch, page))
-		})
+			return holds.AtBranch(a, a.Who.Branch, page)
+		}))
 	listing(s, "/titles/{id}/queue", "titleQueue", "The queue of a title over time, with its copies", everyone,
 		func(a *act.Act, in *titleOf) (*holds.TitleQueue, error) { return holds.QueueOf(a, in.ID) })
 	type stuckAsked struct {
@@ -68,32 +55,22 @@ func (s *Server) holdsAsked() {
 		All bool `query:"all" doc:"Of the whole network; otherwise for pickup here"`
 	}
 	listing(s, "/holds/stuck", "stuckHolds", "Holds that nothing can fill, and why", employed,
-		func(a *act.Act, in *stuckAsked) (Rows[holds.Stuck], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[holds.Stuck]{}, err
-			}
+		paged(func(a *act.Act, in *stuckAsked, page store.Page) ([]holds.Stuck, store.Page, error) {
 			branch := a.Who.Branch
 			if in.All {
 				branch = ""
 			}
-			return rows(holds.StuckHolds(a, branch, page))
-		})
+			return holds.StuckHolds(a, branch, page)
+		}))
 	look(s, "/demand", "inDemand", "Titles with too many waiting for each copy", employed,
-		func(a *act.Act, in *demanded) (Rows[holds.Asked], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[holds.Asked]{}, err
-			}
-			return rows(holds.InDemand(a, in.PerCopy, page))
-		})
+		paged(func(a *act.Act, in *demanded, page store.Page) ([]holds.Asked, store.Page, error) {
+			return holds.InDemand(a, in.PerCopy, page)
+		}))
 }
 
 func (s *Server) holdsChanged() {
-	do(s, http.MethodPost, "/holds", "placeHold", "Place a hold", employed,
-		func(a *act.Act, in *Sent[holds.Order]) (*holds.Hold, error) { return holds.Place(a, in.Body) })
-	do(s, http.MethodPost, "/holds/many", "placeHolds", "Place a hold for several people", employed,
-		func(a *act.Act, in *Sent[holds.Orders]) (*holds.Placed, error) { return holds.PlaceMany(a, in.Body) })
+	do(s, http.MethodPost, "/holds", "placeHold", "Place a hold", employed, sent(holds.Place))
+	do(s, http.MethodPost, "/holds/many", "placeHolds", "Place a hold for several people", employed, sent(holds.PlaceMany))
 	type reason struct {
 		Reason string `json:"reason" maxLength:"500"`
 	}
@@ -101,12 +78,8 @@ func (s *Server) holdsChanged() {
 		func(a *act.Act, in *OneSent[reason]) (*holds.Hold, error) {
 			return holds.Cancel(a, in.ID, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/holds/{id}/revive", "reviveHold", "Undo the cancelling of a hold", employed,
-		func(a *act.Act, in *One) (*holds.Hold, error) { return holds.Revive(a, in.ID) })
-	do(s, http.MethodPatch, "/holds/{id}", "changeHold", "Change where a hold is picked up, pause it, or set its last day", employed,
-		func(a *act.Act, in *OneSent[holds.Changed]) (*holds.Hold, error) {
-			return holds.Change(a, in.ID, in.Body)
-		})
+	do(s, http.MethodPost, "/holds/{id}/revive", "reviveHold", "Undo the cancelling of a hold", employed, one(holds.Revive))
+	do(s, http.MethodPatch, "/holds/{id}", "changeHold", "Change where a hold is picked up, pause it, or set its last day", employed, oneSent(holds.Change))
 	type changedAt struct {
 		At time.Time `json:"changed_at" doc:"As the change said"`
 	}
@@ -123,31 +96,19 @@ func (s *Server) holdsChanged() {
 			list, err := holds.LookAtMove(a, in.ID, in.Before)
 			return Rows[holds.Shifted]{Rows: list}, err
 		})
-	do(s, http.MethodPost, "/holds/{id}/move", "moveHold", "Move a hold in its queue", supervising,
-		func(a *act.Act, in *OneSent[holds.Move]) (*holds.Hold, error) {
-			return holds.MoveInQueue(a, in.ID, in.Body)
-		})
+	do(s, http.MethodPost, "/holds/{id}/move", "moveHold", "Move a hold in its queue", supervising, oneSent(holds.MoveInQueue))
 }
 
 func (s *Server) holdShelves() {
 	listing(s, "/hold-shelf", "holdShelf", "What stands on the hold shelf here", everyone,
-		func(a *act.Act, in *Paged) (Rows[holds.OnShelf], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[holds.OnShelf]{}, err
-			}
-			return rows(holds.Shelf(a, a.Who.Branch, page))
-		})
+		paged(func(a *act.Act, in *Paged, page store.Page) ([]holds.OnShelf, store.Page, error) {
+			return holds.Shelf(a, a.Who.Branch, page)
+		}))
 	listing(s, "/hold-shelf/to-clear", "toClear", "What still stands there for holds that have ended", everyone,
-		func(a *act.Act, in *Paged) (Rows[holds.OnShelf], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[holds.OnShelf]{}, err
-			}
-			return rows(holds.ToClear(a, a.Who.Branch, page))
-		})
-	look(s, "/hold-shelf/closures", "closuresAhead", "Closures ahead, and what they mean for the hold shelf here",
-		everyone,
+		paged(func(a *act.Act, in *Paged, page store.Page) ([]holds.OnShelf, store.Page, error) {
+			return holds.ToClear(a, a.Who.Branch, page)
+		}))
+	look(s, "/hold-shelf/closures", "closuresAhead", "Closures ahead, and what they mean for the hold shelf here", everyone,
 		func(a *act.Act, _ *struct{}) ([]holds.Closed, error) { return holds.Ahead(a) })
 	type longer struct {
 		Until  calendar.Date `json:"until"`
@@ -166,10 +127,8 @@ func (s *Server) holdShelves() {
 func (s *Server) fetchLists() {
 	look(s, "/fetch", "fetchList", "What to take from the shelves here now", everyone,
 		func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) })
-	look(s, "/fetch/full", "fullLists", "Branches with more to fetch than they can in a round", everyone,
-		func(a *act.Act, _ *nothing) ([]moving.Full, error) { return moving.FullLists(a) })
-	look(s, "/fetch/sharing", "shareRound", "How the work of this round could be shared among branches", supervising,
-		func(a *act.Act, _ *nothing) (*moving.Round, error) { return moving.ShareRound(a) })
+	look(s, "/fetch/full", "fullLists", "Branches with more to fetch than they can in a round", everyone, asks(moving.FullLists))
+	look(s, "/fetch/sharing", "shareRound", "How the work of this round could be shared among branches", supervising, asks(moving.ShareRound))
 	type shared struct {
 		Lines []moving.Given `json:"lines" minItems:"1" maxItems:"2000" nullable:"false"`
 	}
@@ -180,13 +139,11 @@ func (s *Server) fetchLists() {
 	type going struct {
 		Going bool `json:"going"`
 	}
-	do(s, http.MethodPost, "/holds/{id}/going", "goingFor", "On the way to an item of the fetch list, or no longer",
-		everyone,
+	do(s, http.MethodPost, "/holds/{id}/going", "goingFor", "On the way to an item of the fetch list, or no longer", everyone,
 		func(a *act.Act, in *OneSent[going]) (Done, error) {
 			return Done{true}, holds.Take(a, in.ID, in.Body.Going)
 		})
-	do(s, http.MethodPost, "/holds/{id}/missed", "missed", "Not found on the shelf", everyone,
-		func(a *act.Act, in *One) (*holds.NotHere, error) { return holds.Missed(a, in.ID) })
+	do(s, http.MethodPost, "/holds/{id}/missed", "missed", "Not found on the shelf", everyone, one(holds.Missed))
 	type found struct {
 		Item int64 `json:"item"`
 	}

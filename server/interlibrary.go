@@ -32,31 +32,12 @@ type Waiting struct {
 }
 
 func (s *Server) interlibraryOperations() {
-	listing(
-		s,
-		"/interlibrary",
-		"requests",
-		"Requests, our move first",
-		exchanging,
-		func(a *act.Act, in *Paged) (Rows[interlibrary.Request], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[interlibrary.Request]{}, err
-			}
-			return rows(interlibrary.List(a, page))
-		},
-	)
-	look(
-		s,
-		"/interlibrary/count",
-		"requestCount",
-		"How many requests wait for us",
-		exchanging,
+	listing(s, "/interlibrary", "requests", "Requests, our move first", exchanging, inPages(interlibrary.List))
+	look(s, "/interlibrary/count", "requestCount", "How many requests wait for us", exchanging,
 		func(a *act.Act, _ *nothing) (Waiting, error) {
 			ours, err := interlibrary.Ours(a)
 			return Waiting{ours}, err
-		},
-	)
+		})
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
 	huma.Register(
 		s.api,
@@ -78,96 +59,20 @@ func (s *Server) interlibraryOperations() {
 			return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, s.house, list, in.Words)}, nil
 		},
 	)
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary",
-		"askOutside",
-		"Ask a partner for a title",
-		exchanging,
-		func(a *act.Act, in *Sent[interlibrary.Order]) (*interlibrary.Request, error) {
-			return interlibrary.Ask(a, in.Body)
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary/{id}/withdraw",
-		"withdrawRequest",
-		"Take a request of ours back",
-		exchanging,
-		func(a *act.Act, in *One) (*interlibrary.Request, error) {
-			return interlibrary.Withdraw(a, in.ID)
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary/{id}/seen",
-		"seenRefusal",
-		"Say that a no has been dealt with",
-		exchanging,
-		func(a *act.Act, in *One) (*interlibrary.Request, error) {
-			return interlibrary.Seen(a, in.ID)
-		},
-	)
+	do(s, http.MethodPost, "/interlibrary", "askOutside", "Ask a partner for a title", exchanging, sent(interlibrary.Ask))
+	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest", "Take a request of ours back", exchanging, one(interlibrary.Withdraw))
+	do(s, http.MethodPost, "/interlibrary/{id}/seen", "seenRefusal", "Say that a no has been dealt with", exchanging, one(interlibrary.Seen))
 	type arrival struct {
 		Due *calendar.Date `json:"due,omitempty" format:"date" doc:"A date agreed with the lender, where theirs has gone by; none: theirs"`
 	}
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary/{id}/arrived",
-		"arrivedFromOutside",
-		"Take in what a partner sent",
-		exchanging,
+	do(s, http.MethodPost, "/interlibrary/{id}/arrived", "arrivedFromOutside", "Take in what a partner sent", exchanging,
 		func(a *act.Act, in *OneSent[arrival]) (*interlibrary.Taken, error) {
 			return interlibrary.Arrived(a, in.ID, in.Body.Due)
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary/{id}/send-home",
-		"sendHome",
-		"Say that it has gone home",
-		exchanging,
-		func(a *act.Act, in *One) (*interlibrary.Request, error) {
-			return interlibrary.SendHome(a, in.ID)
-		},
-	)
-	look(
-		s,
-		"/interlibrary/{id}/copies",
-		"copiesFor",
-		"Our copies of what a partner asks for",
-		exchanging,
-		func(a *act.Act, in *ByID) ([]interlibrary.Copy, error) {
-			return interlibrary.Copies(a, in.ID)
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary/{id}/reply",
-		"replyToPartner",
-		"Answer a partner's request",
-		exchanging,
-		func(a *act.Act, in *OneSent[interlibrary.Answer]) (*interlibrary.Request, error) {
-			return interlibrary.Reply(a, in.ID, in.Body)
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/interlibrary/{id}/ship",
-		"shipToPartner",
-		"Lend the copy to the partner and send it",
-		exchanging,
-		func(a *act.Act, in *One) (*interlibrary.Request, error) {
-			return interlibrary.Ship(a, in.ID)
-		},
-	)
+		})
+	do(s, http.MethodPost, "/interlibrary/{id}/send-home", "sendHome", "Say that it has gone home", exchanging, one(interlibrary.SendHome))
+	look(s, "/interlibrary/{id}/copies", "copiesFor", "Our copies of what a partner asks for", exchanging, byID(interlibrary.Copies))
+	do(s, http.MethodPost, "/interlibrary/{id}/reply", "replyToPartner", "Answer a partner's request", exchanging, oneSent(interlibrary.Reply))
+	do(s, http.MethodPost, "/interlibrary/{id}/ship", "shipToPartner", "Lend the copy to the partner and send it", exchanging, one(interlibrary.Ship))
 }
 
 // mostMessages is how many messages a partner may send within a minute.

@@ -4,6 +4,8 @@ import (
 	"bufio"
 	"context"
 	"net/http"
+	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -161,4 +163,18 @@ func TestATouchedAreaIsTold(t *testing.T) {
 	})
 	require.NoError(t, err)
 	hears(t, said, `"interlibrary":[]`)
+}
+
+// The front end asks again for what belongs to an area that has changed, so it has to know all of them (web/src/api/asked.ts).
+func TestFrontEndKnowsTheAreas(t *testing.T) {
+	source, err := os.ReadFile("../web/src/api/asked.ts")
+	require.NoError(t, err)
+	union := regexp.MustCompile(`export type Area = ([^;]+);`).FindSubmatch(source)
+	require.NotNil(t, union)
+	known := strings.Split(strings.ReplaceAll(string(union[1]), `"`, ""), " | ")
+	areas := []event.Area{event.Counter, event.Holds, event.Interlibrary, event.Notices, event.Rules, event.Calendars}
+	for _, a := range areas {
+		assert.Contains(t, known, string(a))
+	}
+	assert.Len(t, known, len(areas))
 }

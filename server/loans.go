@@ -11,18 +11,9 @@ import (
 
 // loanOperations change a loan by hand, or write down what is said of it.
 func (s *Server) loanOperations() {
-	do(s, http.MethodPost, "/loans/{id}/due", "setDue", "Set the due date of a loan by hand", employed,
-		func(a *act.Act, in *OneSent[desk.Setting]) (*people.Card, error) {
-			return desk.SetDue(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patrons/{id}/due", "setDueOfMany", "Set the due date of several loans by hand", employed,
-		func(a *act.Act, in *OneSent[desk.SettingMany]) (*people.Card, error) {
-			return desk.SetDueOfMany(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patrons/{id}/renew", "renewMany", "Renew several loans of a patron, or all", everyone,
-		func(a *act.Act, in *OneSent[desk.Many]) (*desk.RenewedMany, error) {
-			return desk.RenewMany(a, in.ID, in.Body)
-		})
+	do(s, http.MethodPost, "/loans/{id}/due", "setDue", "Set the due date of a loan by hand", employed, oneSent(desk.SetDue))
+	do(s, http.MethodPost, "/patrons/{id}/due", "setDueOfMany", "Set the due date of several loans by hand", employed, oneSent(desk.SetDueOfMany))
+	do(s, http.MethodPost, "/patrons/{id}/renew", "renewMany", "Renew several loans of a patron, or all", everyone, oneSent(desk.RenewMany))
 	type since struct {
 		Since time.Time `json:"since,omitempty" doc:"From when on; none: today"`
 	}
@@ -33,8 +24,7 @@ func (s *Server) loanOperations() {
 	type receipt struct {
 		Receipt string `json:"receipt" enum:",none,slip,mail,both"`
 	}
-	do(s, http.MethodPut, "/patrons/{id}/receipt", "chooseReceipt",
-		"Write what a patron gets of what was lent to them", employed,
+	do(s, http.MethodPut, "/patrons/{id}/receipt", "chooseReceipt", "Write what a patron gets of what was lent to them", employed,
 		func(a *act.Act, in *OneSent[receipt]) (*people.Card, error) {
 			return desk.ChooseReceipt(a, in.ID, in.Body.Receipt)
 		})
@@ -45,6 +35,5 @@ func (s *Server) loanOperations() {
 		func(a *act.Act, in *OneSent[claiming]) (*people.Card, error) {
 			return desk.Claim(a, in.ID, in.Body.What)
 		})
-	do(s, http.MethodPost, "/loans/{id}/unclaim", "unclaim", "Take back what a patron has said of a loan", employed,
-		func(a *act.Act, in *One) (*people.Card, error) { return desk.Unclaim(a, in.ID) })
+	do(s, http.MethodPost, "/loans/{id}/unclaim", "unclaim", "Take back what a patron has said of a loan", employed, one(desk.Unclaim))
 }

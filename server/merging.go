@@ -21,27 +21,15 @@ func (s *Server) mergeOperations() {
 	type gone struct {
 		Gone int64 `json:"gone" doc:"The record that becomes part of this one"`
 	}
-	do(
-		s,
-		http.MethodPost,
-		"/patrons/{id}/merge",
-		"merge",
-		"Merge another record of the same person into this one",
-		supervising,
+	do(s, http.MethodPost, "/patrons/{id}/merge", "merge", "Merge another record of the same person into this one", supervising,
 		func(a *act.Act, in *OneSent[gone]) (*people.Written, error) {
 			return merging.Merge(a, in.ID, in.Body.Gone)
-		},
-	)
+		})
 	do(s, http.MethodPost, "/patrons/{id}/unmerge", "unmerge", "Take a merged record apart again", supervising,
 		func(a *act.Act, in *OneSent[gone]) (*people.Written, error) {
 			return merging.Undo(a, in.ID, in.Body.Gone)
 		})
-	open(
-		s,
-		"/patrons/{id}/beside",
-		"besideOf",
-		"The rosters in which a patron is, messages to them, and records merged into theirs",
-		employed,
+	open(s, "/patrons/{id}/beside", "besideOf", "The rosters in which a patron is, messages to them, and records merged into theirs", employed,
 		func(a *act.Act, in *ByID) (*Beside, error) {
 			people.Seen(a, people.Opened, in.ID, "")
 			parts, err := merging.Parts(a, in.ID)
@@ -54,30 +42,10 @@ func (s *Server) mergeOperations() {
 			}
 			messages, err := notices.OfPatron(a, in.ID)
 			return &Beside{Rosters: of, Parts: parts, Messages: messages}, err
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/patrons/{id}/ways",
-		"chooseWays",
-		"Write by what way a patron wants to be told",
-		employed,
-		func(a *act.Act, in *OneSent[people.Ways]) (*people.Card, error) {
-			return people.ChooseWays(a, in.ID, in.Body)
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/patrons/{id}/confirmed",
-		"confirmDetails",
-		"Keep that a patron's details are right",
-		employed,
-		func(a *act.Act, in *One) (*people.Card, error) { return people.Confirm(a, in.ID) },
-	)
-	do(s, http.MethodPost, "/patrons/{id}/here", "takeOn", "Make this branch a patron's home branch", employed,
-		func(a *act.Act, in *One) (*people.Card, error) { return people.TakeOn(a, in.ID) })
+		})
+	do(s, http.MethodPost, "/patrons/{id}/ways", "chooseWays", "Write by what way a patron wants to be told", employed, oneSent(people.ChooseWays))
+	do(s, http.MethodPost, "/patrons/{id}/confirmed", "confirmDetails", "Keep that a patron's details are right", employed, one(people.Confirm))
+	do(s, http.MethodPost, "/patrons/{id}/here", "takeOn", "Make this branch a patron's home branch", employed, one(people.TakeOn))
 }
 
 // Beside is what stands beside a patron's record.

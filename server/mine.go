@@ -1,14 +1,13 @@
 package server
 
 import (
+	"crypto/rand"
 	_ "embed"
 	"html/template"
 	"net/http"
 	"strconv"
 	"strings"
 	"time"
-
-	"crypto/rand"
 
 	"github.com/go-chi/chi/v5"
 

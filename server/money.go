@@ -9,6 +9,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/app/terminals"
 	"nevrin/core/calendar"
+	"nevrin/store"
 	"nevrin/store/accountsdb"
 )
 
@@ -58,17 +59,13 @@ func (s *Server) moneyOperations() {
 		PeriodQuery
 	}
 	listing(s, "/money/waivers", "waivers", "Who waived what, and why", supervising,
-		func(a *act.Act, in *waivers) (Rows[accounts.WaivedBy], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.WaivedBy]{}, err
-			}
+		paged(func(a *act.Act, in *waivers, page store.Page) ([]accounts.WaivedBy, store.Page, error) {
 			period, err := in.period()
 			if err != nil {
-				return Rows[accounts.WaivedBy]{}, err
+				return nil, page, err
 			}
-			return rows(accounts.Waivers(a, period, page))
-		})
+			return accounts.Waivers(a, period, page)
+		}))
 }
 
 func (s *Server) receiptOperations() {
@@ -79,36 +76,21 @@ func (s *Server) receiptOperations() {
 		NoTill bool  `query:"no_till" doc:"Those of this branch that are under no till"`
 	}
 	listing(s, "/receipts", "receipts", "Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
-		func(a *act.Act, in *which) (Rows[accounts.Receipt], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.Receipt]{}, err
-			}
-			return rows(accounts.Receipts(a, accountsdb.WhichReceipts{Till: in.Till, Patron: in.Patron, NoTill: in.NoTill}, page))
-		})
-	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed,
-		func(a *act.Act, in *ByID) (*accounts.Receipt, error) { return accounts.OneReceipt(a, in.ID) })
-	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment",
-		"Take back a payment that was taken by mistake", employed,
-		func(a *act.Act, in *OneSent[accounts.Reversing]) (*accounts.Receipt, error) {
-			return accounts.Reverse(a, in.ID, in.Body)
-		})
+		paged(func(a *act.Act, in *which, page store.Page) ([]accounts.Receipt, store.Page, error) {
+			return accounts.Receipts(a, accountsdb.WhichReceipts{Till: in.Till, Patron: in.Patron, NoTill: in.NoTill}, page)
+		}))
+	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed, byID(accounts.OneReceipt))
+	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment", "Take back a payment that was taken by mistake", employed, oneSent(accounts.Reverse))
 	type account struct {
 		Paged
 		ID int64 `path:"id"`
 	}
-	open(s, "/patrons/{id}/account", "accountStatement",
-		"A patron's account, newest first: charges, payments, waivers and reversals", employed,
-		func(a *act.Act, in *account) (Rows[accounts.StatementLine], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.StatementLine]{}, err
-			}
+	open(s, "/patrons/{id}/account", "accountStatement", "A patron's account, newest first: charges, payments, waivers and reversals", employed,
+		paged(func(a *act.Act, in *account, page store.Page) ([]accounts.StatementLine, store.Page, error) {
 			people.Seen(a, people.Opened, in.ID, "")
-			return rows(accounts.Statement(a, in.ID, page))
-		})
-	open(s, "/patrons/{id}/household-charges", "householdCharges",
-		"The others of a patron's household who owe something, to pay for them", employed,
+			return accounts.Statement(a, in.ID, page)
+		}))
+	open(s, "/patrons/{id}/household-charges", "householdCharges", "The others of a patron's household who owe something, to pay for them", employed,
 		func(a *act.Act, in *ByID) (Rows[accounts.Member], error) {
 			list, err := accounts.Household(a, in.ID)
 			for _, m := range list {
@@ -116,58 +98,22 @@ func (s *Server) receiptOperations() {
 			}
 			return Rows[accounts.Member]{Rows: list}, err
 		})
-	do(s, http.MethodPost, "/money/waivers/undo", "undoWaivers", "Undo waivers: what they waived is owed again", employed,
-		func(a *act.Act, in *Sent[accounts.Unwaiving]) (*accounts.Unwaived, error) {
-			return accounts.Unwaive(a, in.Body)
-		})
-	listing(s, "/refunds", "refunds", "What is to be given back", employed,
-		func(a *act.Act, in *Paged) (Rows[accounts.Refund], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.Refund]{}, err
-			}
-			return rows(accounts.Refunds(a, page))
-		})
-	do(s, http.MethodPost, "/refunds", "payOut", "Give a patron back what is owed to them", employed,
-		func(a *act.Act, in *Sent[accounts.PayingOut]) (*accounts.Receipt, error) {
-			return accounts.PayOut(a, in.Body)
-		})
+	do(s, http.MethodPost, "/money/waivers/undo", "undoWaivers", "Undo waivers: what they waived is owed again", employed, sent(accounts.Unwaive))
+	listing(s, "/refunds", "refunds", "What is to be given back", employed, inPages(accounts.Refunds))
+	do(s, http.MethodPost, "/refunds", "payOut", "Give a patron back what is owed to them", employed, sent(accounts.PayOut))
 }
 
 func (s *Server) tillOperations() {
-	look(s, "/tills", "tills", "The tills that are open here", employed,
-		func(a *act.Act, _ *nothing) (Rows[accounts.Till], error) {
-			list, err := accounts.Tills(a)
-			return Rows[accounts.Till]{Rows: list}, err
-		})
-	look(s, "/tills/counted", "countedTills", "The tills that have been counted here, newest first", employed,
-		func(a *act.Act, in *Paged) (Rows[accounts.Till], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.Till]{}, err
-			}
-			return rows(accounts.CountedTills(a, page))
-		})
-	look(s, "/tills/{id}", "till", "A till as it stands", employed,
-		func(a *act.Act, in *ByID) (*accounts.Till, error) { return accounts.OneTill(a, in.ID) })
-	do(s, http.MethodPost, "/tills", "openTill", "Open a till with the cash that lies in it", employed,
-		func(a *act.Act, in *Sent[accounts.Opening]) (*accounts.Till, error) {
-			return accounts.OpenTill(a, in.Body)
-		})
-	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash",
-		"Lay cash into a till, or take it out, for no patron", employed,
-		func(a *act.Act, in *OneSent[accounts.Moving]) (*accounts.Till, error) {
-			return accounts.MoveCash(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/tills/{id}/receipts", "assignReceipts",
-		"Put receipts that are under no till into one, or take them out again", employed,
-		func(a *act.Act, in *OneSent[accounts.Assigning]) (*accounts.Till, error) {
-			return accounts.AssignReceipts(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/tills/{id}/close", "closeTill", "Close a till as it was counted", employed,
-		func(a *act.Act, in *OneSent[accounts.Counting]) (*accounts.Till, error) {
-			return accounts.CloseTill(a, in.ID, in.Body)
-		})
+	look(s, "/tills", "tills", "The tills that are open here", employed, func(a *act.Act, _ *nothing) (Rows[accounts.Till], error) {
+		list, err := accounts.Tills(a)
+		return Rows[accounts.Till]{Rows: list}, err
+	})
+	look(s, "/tills/counted", "countedTills", "The tills that have been counted here, newest first", employed, inPages(accounts.CountedTills))
+	look(s, "/tills/{id}", "till", "A till as it stands", employed, byID(accounts.OneTill))
+	do(s, http.MethodPost, "/tills", "openTill", "Open a till with the cash that lies in it", employed, sent(accounts.OpenTill))
+	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash", "Lay cash into a till, or take it out, for no patron", employed, oneSent(accounts.MoveCash))
+	do(s, http.MethodPost, "/tills/{id}/receipts", "assignReceipts", "Put receipts that are under no till into one, or take them out again", employed, oneSent(accounts.AssignReceipts))
+	do(s, http.MethodPost, "/tills/{id}/close", "closeTill", "Close a till as it was counted", employed, oneSent(accounts.CloseTill))
 }
 
 func (s *Server) terminalOperations() {
@@ -176,46 +122,28 @@ func (s *Server) terminalOperations() {
 			list, err := accounts.Payments(a)
 			return Rows[accounts.CardPayment]{Rows: list}, err
 		})
-	look(s, "/money/at-terminal/{id}", "cardPayment", "A payment at a card terminal as it stands", employed,
-		func(a *act.Act, in *ByID) (*accounts.CardPayment, error) { return accounts.Payment(a, in.ID) })
-	do(s, http.MethodPost, "/money/at-terminal", "askTerminal",
-		"Ask for a payment at the card terminal of a station", employed,
+	look(s, "/money/at-terminal/{id}", "cardPayment", "A payment at a card terminal as it stands", employed, byID(accounts.Payment))
+	do(s, http.MethodPost, "/money/at-terminal", "askTerminal", "Ask for a payment at the card terminal of a station", employed,
 		func(a *act.Act, in *Sent[accounts.AtTerminal]) (*accounts.CardPayment, error) {
 			return accounts.AskTerminal(a, in.Body, func(id int64) error {
 				return a.Enqueue(terminals.Args{Payment: id})
 			})
 		})
-	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment",
-		"Call a payment at a card terminal off", employed,
-		func(a *act.Act, in *One) (*accounts.CardPayment, error) { return accounts.StopPayment(a, in.ID) })
-	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment",
-		"Say how a payment ended whose card terminal does not", employed,
-		func(a *act.Act, in *OneSent[accounts.Hand]) (*accounts.CardPayment, error) {
-			return accounts.EndByHand(a, in.ID, in.Body)
-		})
+	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment", "Call a payment at a card terminal off", employed, one(accounts.StopPayment))
+	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment", "Say how a payment ended whose card terminal does not", employed, oneSent(accounts.EndByHand))
 }
 
 func (s *Server) chargeOperations() {
-	do(s, http.MethodPost, "/charges/{id}/credit", "creditCharge",
-		"Take a charge back that should not have been", employed,
+	do(s, http.MethodPost, "/charges/{id}/credit", "creditCharge", "Take a charge back that should not have been", employed,
 		func(a *act.Act, in *OneSent[Because]) (*accounts.Charged, error) {
 			return accounts.Credit(a, in.ID, in.Body.Reason)
 		})
-	listing(s, "/disputes", "disputes", "Charges in dispute, the oldest first", employed,
-		func(a *act.Act, in *Paged) (Rows[accounts.Dispute], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.Dispute]{}, err
-			}
-			return rows(accounts.Disputes(a, page))
-		})
-	do(s, http.MethodPost, "/charges/{id}/dispute", "disputeCharge",
-		"Write down that a patron does not accept a charge", employed,
+	listing(s, "/disputes", "disputes", "Charges in dispute, the oldest first", employed, inPages(accounts.Disputes))
+	do(s, http.MethodPost, "/charges/{id}/dispute", "disputeCharge", "Write down that a patron does not accept a charge", employed,
 		func(a *act.Act, in *OneSent[Because]) (Done, error) {
 			return Done{true}, accounts.PutInDispute(a, in.ID, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute",
-		"End a dispute with what was found: the charge counts again", employed,
+	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute", "End a dispute with what was found: the charge counts again", employed,
 		func(a *act.Act, in *OneSent[Because]) (Done, error) {
 			return Done{true}, accounts.EndDispute(a, in.ID, in.Body.Reason)
 		})
@@ -227,22 +155,12 @@ func (s *Server) invoiceOperations() {
 		All bool `query:"all" doc:"Those that are paid or withdrawn too"`
 	}
 	listing(s, "/invoices", "invoices", "Invoices to institutions, newest first", employed,
-		func(a *act.Act, in *which) (Rows[accounts.Invoice], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[accounts.Invoice]{}, err
-			}
-			return rows(accounts.Invoices(a, !in.All, page))
-		})
-	look(s, "/invoices/{id}", "invoice", "An invoice with its lines", employed,
-		func(a *act.Act, in *ByID) (*accounts.Invoice, error) { return accounts.OneInvoice(a, in.ID) })
-	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice",
-		"Put what an institution owes on an invoice", employed,
-		func(a *act.Act, in *OneSent[accounts.Billing]) (*accounts.Invoice, error) {
-			return accounts.MakeInvoice(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/invoices/{id}/withdraw", "withdrawInvoice",
-		"Withdraw an invoice: its charges stand as they are", employed,
+		paged(func(a *act.Act, in *which, page store.Page) ([]accounts.Invoice, store.Page, error) {
+			return accounts.Invoices(a, !in.All, page)
+		}))
+	look(s, "/invoices/{id}", "invoice", "An invoice with its lines", employed, byID(accounts.OneInvoice))
+	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice", "Put what an institution owes on an invoice", employed, oneSent(accounts.MakeInvoice))
+	do(s, http.MethodPost, "/invoices/{id}/withdraw", "withdrawInvoice", "Withdraw an invoice: its charges stand as they are", employed,
 		func(a *act.Act, in *OneSent[Because]) (*accounts.Invoice, error) {
 			return accounts.WithdrawInvoice(a, in.ID, in.Body.Reason)
 		})

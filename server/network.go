@@ -11,6 +11,7 @@ import (
 	"nevrin/app/partners"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
+	"nevrin/store"
 )
 
 // SettledAs is a part of the network as it is to be, and its last change that was seen.
@@ -28,8 +29,7 @@ type KeyedSent[T any] struct {
 
 // networkOperations set the network up and keep it.
 func (s *Server) networkOperations() {
-	look(s, "/network", "network", "All that the network is made of", supervising,
-		func(a *act.Act, _ *nothing) (*upkeep.Whole, error) { return upkeep.Look(a) })
+	look(s, "/network", "network", "All that the network is made of", supervising, asks(upkeep.Look))
 	keepOne[upkeep.Own](s, "/network/own", "keepOwn", "What the network is called", "network")
 	keepOne[upkeep.Settled](
 		s,
@@ -61,15 +61,7 @@ func (s *Server) networkOperations() {
 		func(a *act.Act, in *Asked[upkeep.Joining]) (*upkeep.Joined, error) {
 			return upkeep.AddPartner(a, in.Body)
 		})
-	once(
-		s,
-		http.MethodPost,
-		"/network/partners/{id}/secret",
-		"renewSecret",
-		"Give a partner another secret",
-		administrating,
-		func(a *act.Act, in *ByID) (*upkeep.Secret, error) { return upkeep.RenewSecret(a, in.ID) },
-	)
+	once(s, http.MethodPost, "/network/partners/{id}/secret", "renewSecret", "Give a partner another secret", administrating, byID(upkeep.RenewSecret))
 	once(s, http.MethodPost, "/staff", "addPerson", "Add somebody who works here", administrating,
 		func(a *act.Act, in *Asked[upkeep.Person]) (*upkeep.Added, error) { return upkeep.AddPerson(a, in.Body) })
 	huma.Register(
@@ -120,50 +112,22 @@ func (s *Server) networkOperations() {
 		Key  string `query:"key" maxLength:"60"`
 	}
 	look(s, "/network/changes", "changes", "Who has changed what of the network, newest first", supervising,
-		func(a *act.Act, in *of) (Rows[upkeep.Changed], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[upkeep.Changed]{}, err
-			}
-			return rows(upkeep.Changes(a, in.Part, in.Key, page))
-		})
-	do(
-		s,
-		http.MethodPost,
-		"/network/changes/{id}/back",
-		"takeBack",
-		"Take a change of the network back",
-		administrating,
-		func(a *act.Act, in *One) (*upkeep.Kept, error) { return upkeep.TakeBack(a, in.ID) },
-	)
+		paged(func(a *act.Act, in *of, page store.Page) ([]upkeep.Changed, store.Page, error) {
+			return upkeep.Changes(a, in.Part, in.Key, page)
+		}))
+	do(s, http.MethodPost, "/network/changes/{id}/back", "takeBack", "Take a change of the network back", administrating, one(upkeep.TakeBack))
 }
 
 // keepOne registers the change of a part of which the network has one.
 func keepOne[T any](s *Server, path, id, summary, sort string) {
-	do(
-		s,
-		http.MethodPut,
-		path,
-		id,
-		summary,
-		administrating,
-		func(a *act.Act, in *Sent[SettledAs[T]]) (*upkeep.Kept, error) {
-			return upkeep.Put(a, sort, "", in.Body.Seen, in.Body.Is)
-		},
-	)
+	do(s, http.MethodPut, path, id, summary, administrating, func(a *act.Act, in *Sent[SettledAs[T]]) (*upkeep.Kept, error) {
+		return upkeep.Put(a, sort, "", in.Body.Seen, in.Body.Is)
+	})
 }
 
 // keepPart registers the change of a part of which the network has several.
 func keepPart[T any](s *Server, path, id, summary, sort string) {
-	do(
-		s,
-		http.MethodPut,
-		path,
-		id,
-		summary,
-		administrating,
-		func(a *act.Act, in *KeyedSent[SettledAs[T]]) (*upkeep.Kept, error) {
-			return upkeep.Put(a, sort, in.Key, in.Body.Seen, in.Body.Is)
-		},
-	)
+	do(s, http.MethodPut, path, id, summary, administrating, func(a *act.Act, in *KeyedSent[SettledAs[T]]) (*upkeep.Kept, error) {
+		return upkeep.Put(a, sort, in.Key, in.Body.Seen, in.Body.Is)
+	})
 }

@@ -86,6 +86,57 @@ func rows[T any](list []T, next store.Page, err error) (Rows[T], error) {
 	return Rows[T]{list, next.Next()}, err
 }
 
+// pager is an input that asks for a part of a list.
+type pager[I any] interface {
+	*I
+	page() (store.Page, error)
+}
+
+// paged is a question for a part of a list, as look, open and listing ask it.
+func paged[I, T any, P pager[I]](
+	question func(*act.Act, *I, store.Page) ([]T, store.Page, error),
+) func(*act.Act, *I) (Rows[T], error) {
+	return func(a *act.Act, in *I) (Rows[T], error) {
+		page, err := P(in).page()
+		if err != nil {
+			return Rows[T]{}, err
+		}
+		return rows(question(a, in, page))
+	}
+}
+
+// Most operations only hand on what was sent. These make one of a function of app, by what it asks for.
+
+// asks is for a question that needs nothing more.
+func asks[O any](f func(*act.Act) (O, error)) func(*act.Act, *nothing) (O, error) {
+	return func(a *act.Act, _ *nothing) (O, error) { return f(a) }
+}
+
+// byID asks about one thing.
+func byID[O any](f func(*act.Act, int64) (O, error)) func(*act.Act, *ByID) (O, error) {
+	return func(a *act.Act, in *ByID) (O, error) { return f(a, in.ID) }
+}
+
+// inPages asks for a part of a list.
+func inPages[T any](f func(*act.Act, store.Page) ([]T, store.Page, error)) func(*act.Act, *Paged) (Rows[T], error) {
+	return paged(func(a *act.Act, _ *Paged, page store.Page) ([]T, store.Page, error) { return f(a, page) })
+}
+
+// sent changes something by what was sent.
+func sent[B, O any](f func(*act.Act, B) (O, error)) func(*act.Act, *Sent[B]) (O, error) {
+	return func(a *act.Act, in *Sent[B]) (O, error) { return f(a, in.Body) }
+}
+
+// one changes one thing.
+func one[O any](f func(*act.Act, int64) (O, error)) func(*act.Act, *One) (O, error) {
+	return func(a *act.Act, in *One) (O, error) { return f(a, in.ID) }
+}
+
+// oneSent changes one thing by what was sent.
+func oneSent[B, O any](f func(*act.Act, int64, B) (O, error)) func(*act.Act, *OneSent[B]) (O, error) {
+	return func(a *act.Act, in *OneSent[B]) (O, error) { return f(a, in.ID, in.Body) }
+}
+
 // Done is the answer of a change that has nothing to show.
 type Done struct {
 	OK bool `json:"ok"`
@@ -441,4 +492,16 @@ func lookOpen[O any](s *Server, path, id, summary string, ask func(*act.Act) (O,
 			return answer(s, ctx, out, err)
 		},
 	)
+}
+
+type nothing struct{}
+
+// ByID asks for one thing by its number.
+type ByID struct {
+	ID int64 `path:"id"`
+}
+
+// Scanned is a text that was scanned or typed.
+type Scanned struct {
+	Text string `json:"text" minLength:"1" maxLength:"200"`
 }

@@ -24,8 +24,7 @@ type AlikeQuery struct {
 
 // peopleOperations register people and keep their records.
 func (s *Server) peopleOperations() {
-	look(s, "/patron-form", "patronForm", "What the form for patrons needs to know", employed,
-		func(a *act.Act, _ *nothing) (*people.Form, error) { return people.LookAtForm(a) })
+	look(s, "/patron-form", "patronForm", "What the form for patrons needs to know", employed, asks(people.LookAtForm))
 	open(s, "/patrons-alike", "patronsAlike", "Who may be the same person as one being written down", employed,
 		func(a *act.Act, in *AlikeQuery) (*people.Known, error) {
 			r := person.Record{LegalName: in.Name, Email: in.Email, Phone: in.Phone, Card: in.Card}
@@ -43,55 +42,21 @@ func (s *Server) peopleOperations() {
 	}
 	look(s, "/towns", "town", "The town of a postal code", employed,
 		func(a *act.Act, in *postal) (*people.Town, error) { return people.TownOf(a, in.Code) })
-	do(s, http.MethodPost, "/patrons", "join", "Register somebody", employed,
-		func(a *act.Act, in *Sent[people.Joining]) (*people.Written, error) { return people.Join(a, in.Body) })
-	open(s, "/patrons/{id}/record", "record", "A patron's record as it is written", employed,
-		func(a *act.Act, in *ByID) (*people.Written, error) { return people.Record(a, in.ID) })
-	do(s, http.MethodPut, "/patrons/{id}/record", "changeRecord", "Write a patron's record anew", employed,
-		func(a *act.Act, in *OneSent[people.Changing]) (*people.Written, error) {
-			return people.Change(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patrons/{id}/standing", "stand", "Write how a patron stands", employed,
-		func(a *act.Act, in *OneSent[people.Standing]) (*people.Card, error) {
-			return people.Stand(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patrons/{id}/card", "replaceCard", "Give a patron another card", employed,
-		func(a *act.Act, in *OneSent[people.Replacing]) (*people.Card, error) {
-			return people.Replace(a, in.ID, in.Body)
-		})
+	do(s, http.MethodPost, "/patrons", "join", "Register somebody", employed, sent(people.Join))
+	open(s, "/patrons/{id}/record", "record", "A patron's record as it is written", employed, byID(people.Record))
+	do(s, http.MethodPut, "/patrons/{id}/record", "changeRecord", "Write a patron's record anew", employed, oneSent(people.Change))
+	do(s, http.MethodPost, "/patrons/{id}/standing", "stand", "Write how a patron stands", employed, oneSent(people.Stand))
+	do(s, http.MethodPost, "/patrons/{id}/card", "replaceCard", "Give a patron another card", employed, oneSent(people.Replace))
 	type pin struct {
 		ID   int64 `path:"id"`
 		Body people.PIN
 	}
 	once(s, http.MethodPost, "/patrons/{id}/pin", "setPIN", "Give a patron a PIN, shown once", employed,
 		func(a *act.Act, in *pin) (*people.PIN, error) { return people.SetPIN(a, in.ID, in.Body.PIN) })
-	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron by hand, from the price list or for another reason",
-		employed,
-		func(a *act.Act, in *OneSent[accounts.ByHand]) (*accounts.Charged, error) {
-			return accounts.ChargeByHand(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patrons/{id}/notes", "notePatron", "Write a note on a patron's card", employed,
-		func(a *act.Act, in *OneSent[people.Noting]) (*people.Card, error) {
-			return people.AddNote(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patron-notes/{id}/end", "endNote", "Take a note off a card", employed,
-		func(a *act.Act, in *One) (*people.Card, error) { return people.EndNote(a, in.ID) })
-	do(s, http.MethodPut, "/patrons/{id}/photo", "takePhoto", "Put a photograph on a patron's record", employed,
-		func(a *act.Act, in *OneSent[people.Picture]) (*people.Card, error) {
-			return people.TakePhoto(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto",
-		"Take the photograph off a patron's record", employed,
-		func(a *act.Act, in *One) (*people.Card, error) { return people.DropPhoto(a, in.ID) })
-	do(
-		s,
-		http.MethodPost,
-		"/patrons/{id}/consents",
-		"consent",
-		"Write down what a guardian or a grown-up answers",
-		employed,
-		func(a *act.Act, in *OneSent[people.Consenting]) (*people.Card, error) {
-			return people.Consent(a, in.ID, in.Body)
-		},
-	)
+	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron by hand, from the price list or for another reason", employed, oneSent(accounts.ChargeByHand))
+	do(s, http.MethodPost, "/patrons/{id}/notes", "notePatron", "Write a note on a patron's card", employed, oneSent(people.AddNote))
+	do(s, http.MethodPost, "/patron-notes/{id}/end", "endNote", "Take a note off a card", employed, one(people.EndNote))
+	do(s, http.MethodPut, "/patrons/{id}/photo", "takePhoto", "Put a photograph on a patron's record", employed, oneSent(people.TakePhoto))
+	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto", "Take the photograph off a patron's record", employed, one(people.DropPhoto))
+	do(s, http.MethodPost, "/patrons/{id}/consents", "consent", "Write down what a guardian or a grown-up answers", employed, oneSent(people.Consent))
 }

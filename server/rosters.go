@@ -7,6 +7,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/rosters"
 	"nevrin/core/calendar"
+	"nevrin/store"
 )
 
 // RostersQuery asks for rosters.
@@ -25,29 +26,16 @@ type PagedByID struct {
 // rosterOperations keep school classes and clubs.
 func (s *Server) rosterOperations() {
 	look(s, "/rosters", "rosters", "School classes and clubs", employed,
-		func(a *act.Act, in *RostersQuery) (Rows[rosters.Roster], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[rosters.Roster]{}, err
-			}
-			return rows(rosters.List(a, in.Branch, in.Words, page))
-		})
-	do(s, http.MethodPost, "/rosters", "makeRoster", "Make a roster", employed,
-		func(a *act.Act, in *Sent[rosters.Writing]) (*rosters.Roster, error) { return rosters.Make(a, in.Body) })
-	look(s, "/rosters/{id}", "roster", "One roster", employed,
-		func(a *act.Act, in *ByID) (*rosters.Roster, error) { return rosters.One(a, in.ID) })
-	do(s, http.MethodPut, "/rosters/{id}", "changeRoster", "Write a roster anew", employed,
-		func(a *act.Act, in *OneSent[rosters.Writing]) (*rosters.Roster, error) {
-			return rosters.Change(a, in.ID, in.Body)
-		})
+		paged(func(a *act.Act, in *RostersQuery, page store.Page) ([]rosters.Roster, store.Page, error) {
+			return rosters.List(a, in.Branch, in.Words, page)
+		}))
+	do(s, http.MethodPost, "/rosters", "makeRoster", "Make a roster", employed, sent(rosters.Make))
+	look(s, "/rosters/{id}", "roster", "One roster", employed, byID(rosters.One))
+	do(s, http.MethodPut, "/rosters/{id}", "changeRoster", "Write a roster anew", employed, oneSent(rosters.Change))
 	listing(s, "/rosters/{id}/members", "rosterMembers", "Who is in a roster, by name", employed,
-		func(a *act.Act, in *PagedByID) (Rows[people.Found], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[people.Found]{}, err
-			}
-			return rows(rosters.Members(a, in.ID, page))
-		})
+		paged(func(a *act.Act, in *PagedByID, page store.Page) ([]people.Found, store.Page, error) {
+			return rosters.Members(a, in.ID, page)
+		}))
 	type scanning struct {
 		Text string `json:"text" maxLength:"80"`
 	}
@@ -62,24 +50,8 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *OneSent[leaving]) (*rosters.Roster, error) {
 			return rosters.Leave(a, in.ID, in.Body.Patron)
 		})
-	do(
-		s,
-		http.MethodPost,
-		"/rosters-filled",
-		"fillRosters",
-		"Fill rosters from lists, or look at what that would do",
-		employed,
-		func(a *act.Act, in *Sent[rosters.Filling]) (*rosters.Filled, error) { return rosters.Fill(a, in.Body) },
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/rosters-moved-up",
-		"moveRostersUp",
-		"Move classes up by a year, or look at what that would do",
-		employed,
-		func(a *act.Act, in *Sent[rosters.Ending]) (*rosters.Ended, error) { return rosters.MoveUp(a, in.Body) },
-	)
+	do(s, http.MethodPost, "/rosters-filled", "fillRosters", "Fill rosters from lists, or look at what that would do", employed, sent(rosters.Fill))
+	do(s, http.MethodPost, "/rosters-moved-up", "moveRostersUp", "Move classes up by a year, or look at what that would do", employed, sent(rosters.MoveUp))
 	type dissolving struct {
 		Rosters []int64 `json:"rosters" minItems:"1" maxItems:"500" nullable:"false"`
 	}
@@ -87,25 +59,7 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *Sent[dissolving]) (*rosters.Ended, error) {
 			return rosters.Dissolve(a, in.Body.Rosters)
 		})
-	do(
-		s,
-		http.MethodPost,
-		"/consents-of-many",
-		"consentsOfMany",
-		"Write down the answers of many from lists, or look at what that would do",
-		employed,
-		func(a *act.Act, in *Sent[rosters.Consenting]) (*rosters.Consented, error) {
-			return rosters.Consent(a, in.Body)
-		},
-	)
-	look(s, "/deeds", "deeds", "What was done to many patrons at once, newest first", employed,
-		func(a *act.Act, in *Paged) (Rows[rosters.Deed], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[rosters.Deed]{}, err
-			}
-			return rows(rosters.Deeds(a, page))
-		})
-	do(s, http.MethodPost, "/deeds/{id}/undo", "undoDeed", "Take back what was done to many", employed,
-		func(a *act.Act, in *One) (*rosters.Undone, error) { return rosters.Undo(a, in.ID) })
+	do(s, http.MethodPost, "/consents-of-many", "consentsOfMany", "Write down the answers of many from lists, or look at what that would do", employed, sent(rosters.Consent))
+	look(s, "/deeds", "deeds", "What was done to many patrons at once, newest first", employed, inPages(rosters.Deeds))
+	do(s, http.MethodPost, "/deeds/{id}/undo", "undoDeed", "Take back what was done to many", employed, one(rosters.Undo))
 }

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"crypto/rand"
 	_ "embed"
 	"errors"
 	"html/template"
@@ -8,10 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"crypto/rand"
-
 	"nevrin/app/act"
-	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/app/signups"
 	"nevrin/core/calendar"
@@ -266,40 +264,16 @@ const signUpWindow = time.Hour
 
 // signUpOperations look at who signed up by themselves.
 func (s *Server) signUpOperations() {
-	listing(s, "/sign-ups", "signUps", "People who signed up by themselves and wait", employed,
-		func(a *act.Act, in *Paged) (Rows[signups.SignUp], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[signups.SignUp]{}, err
-			}
-			return rows(signups.List(a, page))
-		})
-	open(
-		s,
-		"/sign-ups/{id}",
-		"signUp",
-		"Somebody who signed up, as they wrote it, and who may be the same person",
-		employed,
-		func(a *act.Act, in *ByID) (*signups.Whole, error) { return signups.One(a, in.ID) },
-	)
-	do(s, http.MethodPost, "/sign-ups/{id}/taken", "takeSignUp", "Register somebody who signed up", employed,
-		func(a *act.Act, in *OneSent[people.Joining]) (*people.Written, error) {
-			return signups.Take(a, in.ID, in.Body)
-		})
+	listing(s, "/sign-ups", "signUps", "People who signed up by themselves and wait", employed, inPages(signups.List))
+	open(s, "/sign-ups/{id}", "signUp", "Somebody who signed up, as they wrote it, and who may be the same person", employed, byID(signups.One))
+	do(s, http.MethodPost, "/sign-ups/{id}/taken", "takeSignUp", "Register somebody who signed up", employed, oneSent(signups.Take))
 	type known struct {
 		Patron int64 `json:"patron" doc:"Whose record it is"`
 	}
-	do(
-		s,
-		http.MethodPost,
-		"/sign-ups/{id}/known",
-		"signUpKnown",
-		"Say that somebody who signed up has a record already",
-		employed,
+	do(s, http.MethodPost, "/sign-ups/{id}/known", "signUpKnown", "Say that somebody who signed up has a record already", employed,
 		func(a *act.Act, in *OneSent[known]) (*signups.SignUp, error) {
 			return signups.Known(a, in.ID, in.Body.Patron)
-		},
-	)
+		})
 	type turning struct {
 		Reason string `json:"reason" maxLength:"300"`
 	}
@@ -307,13 +281,5 @@ func (s *Server) signUpOperations() {
 		func(a *act.Act, in *OneSent[turning]) (*signups.SignUp, error) {
 			return signups.TurnDown(a, in.ID, in.Body.Reason)
 		})
-	do(
-		s,
-		http.MethodPost,
-		"/sign-ups/{id}/again",
-		"signUpAgain",
-		"Let somebody wait again who was turned down",
-		employed,
-		func(a *act.Act, in *One) (*signups.SignUp, error) { return signups.Again(a, in.ID) },
-	)
+	do(s, http.MethodPost, "/sign-ups/{id}/again", "signUpAgain", "Let somebody wait again who was turned down", employed, one(signups.Again))
 }

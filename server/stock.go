@@ -13,14 +13,37 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/bibliography"
 	"nevrin/app/catalogue"
+	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/app/rules"
 	"nevrin/app/stock"
 	"nevrin/core/calendar"
 	"nevrin/formats/label"
+	"nevrin/store"
 	"nevrin/store/loansdb"
 	"nevrin/store/stockdb"
 )
+
+func (s *Server) stockOperations() {
+	type text struct {
+		Text string `json:"text" maxLength:"500"`
+	}
+	do(s, http.MethodPut, "/items/{id}/note", "noteItem", "Write the note on an item, or take it off", employed,
+		func(a *act.Act, in *OneSent[text]) (Done, error) {
+			return Done{true}, stock.Note(a, in.ID, in.Body.Text)
+		})
+	type class struct {
+		Class string `json:"class"`
+	}
+	do(s, http.MethodPut, "/patrons/{id}/class", "classifyPatron", "Correct how a patron is classed", employed,
+		func(a *act.Act, in *OneSent[class]) (Done, error) {
+			return Done{true}, people.Classify(a, in.ID, in.Body.Class)
+		})
+	do(s, http.MethodPut, "/items/{id}/classing", "classifyItem", "Correct how an item is classed", employed,
+		func(a *act.Act, in *OneSent[stock.Classing]) (Done, error) {
+			return Done{true}, stock.Classify(a, in.ID, in.Body)
+		})
+}
 
 // TitlesQuery asks for titles.
 type TitlesQuery struct {
@@ -48,21 +71,10 @@ func (s *Server) titleOperations() {
 				Public: in.Public,
 			}, page)
 		})
-	look(s, "/titles/{id}", "title", "One title, with all that is known of it", everyone,
-		func(a *act.Act, in *ByID) (*catalogue.Shown, error) { return catalogue.OneTitle(a, in.ID) })
-	do(s, http.MethodPost, "/titles", "addTitle", "Add a title", employed,
-		func(a *act.Act, in *Sent[catalogue.Adding]) (*catalogue.Shown, error) {
-			return bibliography.Add(a, in.Body)
-		})
-	do(s, http.MethodPut, "/titles/{id}", "changeTitle", "Write a title anew", employed,
-		func(a *act.Act, in *OneSent[catalogue.Changing]) (*catalogue.Shown, error) {
-			return catalogue.Change(a, in.ID, in.Body)
-		})
-	do(s, http.MethodPost, "/titles/{id}/copies", "addCopies", "Add copies to a title, each with its own label",
-		employed,
-		func(a *act.Act, in *OneSent[stock.Copying]) ([]catalogue.Item, error) {
-			return stock.AddCopies(a, in.ID, in.Body)
-		})
+	look(s, "/titles/{id}", "title", "One title, with all that is known of it", everyone, byID(catalogue.OneTitle))
+	do(s, http.MethodPost, "/titles", "addTitle", "Add a title", employed, sent(bibliography.Add))
+	do(s, http.MethodPut, "/titles/{id}", "changeTitle", "Write a title anew", employed, oneSent(catalogue.Change))
+	do(s, http.MethodPost, "/titles/{id}/copies", "addCopies", "Add copies to a title, each with its own label", employed, oneSent(stock.AddCopies))
 	type file struct {
 		Content string `json:"content" maxLength:"1000000" doc:"The file in base64: ISO 2709 or MARCXML"`
 	}
@@ -106,73 +118,26 @@ func (s *Server) titleOperations() {
 
 // itemOperations keep the records of items, one by one and many at once.
 func (s *Server) itemOperations() {
-	do(s, http.MethodPut, "/items/{id}", "changeItem", "Write what is on record of an item anew", employed,
-		func(a *act.Act, in *OneSent[stock.Changing]) (*catalogue.Item, error) {
-			return stock.Change(a, in.ID, in.Body)
-		})
-	do(
-		s,
-		http.MethodPut,
-		"/items/{id}/standing",
-		"standItem",
-		"Write how an item stands: in use, missing, put aside, out of the stock",
-		employed,
+	do(s, http.MethodPut, "/items/{id}", "changeItem", "Write what is on record of an item anew", employed, oneSent(stock.Change))
+	do(s, http.MethodPut, "/items/{id}/standing", "standItem", "Write how an item stands: in use, missing, put aside, out of the stock", employed,
 		func(a *act.Act, in *OneSent[stock.Standing]) (Done, error) {
 			return Done{true}, stock.Stand(a, in.ID, in.Body)
-		},
-	)
+		})
 	type classed struct {
 		ID    int64  `path:"id"`
 		Class string `query:"class" minLength:"1" maxLength:"60"`
 	}
 	look(s, "/items/{id}/terms", "itemTerms", "Which terms an item gets for a patron class here, and why", everyone,
 		func(a *act.Act, in *classed) (*rules.LoanTerms, error) { return rules.Lent(a, in.ID, in.Class) })
-	askRows(s, "/items-found", "findItems", "Find items by what is on record of them", employed,
-		stock.Find)
-	ask(s, "/items-counted", "countItems", "How many items match a search", employed,
-		stock.Count)
-	do(
-		s,
-		http.MethodPost,
-		"/items-changed",
-		"changeItems",
-		"Change many items at once, or look at what that would do",
-		supervising,
-		func(a *act.Act, in *Sent[stock.Many]) (*stock.ManyChanged, error) {
-			return stock.ChangeMany(a, in.Body)
-		},
-	)
-	look(s, "/stock-deeds", "stockDeeds", "What was done to many items at once, newest first", employed,
-		func(a *act.Act, in *Paged) (Rows[stock.DoneToMany], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[stock.DoneToMany]{}, err
-			}
-			return rows(stock.Deeds(a, page))
-		})
-	look(
-		s,
-		"/stock-deeds/{id}/items",
-		"itemsOfDeed",
-		"The items that were changed at once, as they are now",
-		employed,
-		func(a *act.Act, in *PagedByID) (Rows[catalogue.Item], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[catalogue.Item]{}, err
-			}
-			return rows(stock.ItemsOf(a, in.ID, page))
-		},
-	)
-	do(
-		s,
-		http.MethodPost,
-		"/stock-deeds/{id}/undo",
-		"undoStockDeed",
-		"Take back what was done to many items",
-		supervising,
-		func(a *act.Act, in *One) (*stock.Undone, error) { return stock.Undo(a, in.ID) },
-	)
+	askRows(s, "/items-found", "findItems", "Find items by what is on record of them", employed, stock.Find)
+	ask(s, "/items-counted", "countItems", "How many items match a search", employed, stock.Count)
+	do(s, http.MethodPost, "/items-changed", "changeItems", "Change many items at once, or look at what that would do", supervising, sent(stock.ChangeMany))
+	look(s, "/stock-deeds", "stockDeeds", "What was done to many items at once, newest first", employed, inPages(stock.Deeds))
+	look(s, "/stock-deeds/{id}/items", "itemsOfDeed", "The items that were changed at once, as they are now", employed,
+		paged(func(a *act.Act, in *PagedByID, page store.Page) ([]catalogue.Item, store.Page, error) {
+			return stock.ItemsOf(a, in.ID, page)
+		}))
+	do(s, http.MethodPost, "/stock-deeds/{id}/undo", "undoStockDeed", "Take back what was done to many items", supervising, one(stock.Undo))
 	type printed struct {
 		Items []int64 `json:"items" minItems:"1" maxItems:"1000" nullable:"false"`
 	}
@@ -189,11 +154,7 @@ func (s *Server) itemOperations() {
 		To         string        `query:"to" maxLength:"10" doc:"Due on this day or earlier"`
 	}
 	listing(s, "/lent-now", "lentNow", "Everything on loan now, what is due first before", employed,
-		func(a *act.Act, in *lent) (Rows[stock.Lent], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[stock.Lent]{}, err
-			}
+		paged(func(a *act.Act, in *lent, page store.Page) ([]stock.Lent, store.Page, error) {
 			search := loansdb.LentSearch{Branch: in.Branch, Home: in.Home, Class: in.Class, Material: in.Material,
 				Collection: in.Collection}
 			for text, into := range map[*string]**calendar.Date{&in.From: &search.DueFrom, &in.To: &search.DueTo} {
@@ -202,12 +163,12 @@ func (s *Server) itemOperations() {
 				}
 				d, err := calendar.ParseDate(*text)
 				if err != nil {
-					return Rows[stock.Lent]{}, problem.From(problem.Invalid, err)
+					return nil, page, problem.From(problem.Invalid, err)
 				}
 				*into = &d
 			}
-			return rows(stock.LentNow(a, search, page))
-		})
+			return stock.LentNow(a, search, page)
+		}))
 }
 
 // shelfOperations look for what is not where it should be.
@@ -217,67 +178,25 @@ func (s *Server) shelfOperations() {
 		Branch calendar.Code `query:"branch" maxLength:"3" doc:"Where it belongs or was last seen; empty: anywhere"`
 	}
 	look(s, "/sought", "sought", "What is looked for: missing, or said to have been brought back", employed,
-		func(a *act.Act, in *sought) (Rows[stock.Sought], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[stock.Sought]{}, err
-			}
-			return rows(stock.SoughtList(a, in.Branch, page))
-		})
-	look(s, "/items/{id}/looks", "looks", "Who looked where for an item, the latest first", employed,
-		func(a *act.Act, in *ByID) ([]stock.Look, error) { return stock.Looks(a, in.ID) })
-	do(s, http.MethodPost, "/items/{id}/looks", "lookFor", "Write down where somebody looked for an item", employed,
-		func(a *act.Act, in *OneSent[stock.Looking]) ([]stock.Look, error) {
-			return stock.LookFor(a, in.ID, in.Body)
-		})
-	look(
-		s,
-		"/inventories",
-		"inventories",
-		"Shelves of this branch walked along with a scanner, newest first",
-		employed,
-		func(a *act.Act, in *Paged) (Rows[stock.Inventory], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[stock.Inventory]{}, err
-			}
-			return rows(stock.Inventories(a, page))
-		},
-	)
-	do(s, http.MethodPost, "/inventories", "openInventory", "Begin an inventory", employed,
-		func(a *act.Act, in *Sent[stock.Opening]) (*stock.Inventory, error) {
-			return stock.OpenInventory(a, in.Body)
-		})
-	look(s, "/inventories/{id}", "inventory", "One inventory", employed,
-		func(a *act.Act, in *ByID) (*stock.Inventory, error) { return stock.OneInventory(a, in.ID) })
+		paged(func(a *act.Act, in *sought, page store.Page) ([]stock.Sought, store.Page, error) {
+			return stock.SoughtList(a, in.Branch, page)
+		}))
+	look(s, "/items/{id}/looks", "looks", "Who looked where for an item, the latest first", employed, byID(stock.Looks))
+	do(s, http.MethodPost, "/items/{id}/looks", "lookFor", "Write down where somebody looked for an item", employed, oneSent(stock.LookFor))
+	look(s, "/inventories", "inventories", "Shelves of this branch walked along with a scanner, newest first", employed, inPages(stock.Inventories))
+	do(s, http.MethodPost, "/inventories", "openInventory", "Begin an inventory", employed, sent(stock.OpenInventory))
+	look(s, "/inventories/{id}", "inventory", "One inventory", employed, byID(stock.OneInventory))
 	do(s, http.MethodPost, "/inventories/{id}/scans", "shelfScan", "The next scan along a shelf", employed,
 		func(a *act.Act, in *OneSent[Scanned]) (*stock.ShelfLine, error) {
 			return stock.ScanShelf(a, in.ID, in.Body.Text)
 		})
 	look(s, "/inventories/{id}/lines", "shelfLines", "The scans along a shelf, newest first", employed,
-		func(a *act.Act, in *PagedByID) (Rows[stock.ShelfLine], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[stock.ShelfLine]{}, err
-			}
-			return rows(stock.ShelfLines(a, in.ID, page))
-		})
-	look(s, "/inventories/{id}/report", "shelfReport", "What an inventory has come to so far", employed,
-		func(a *act.Act, in *ByID) (*stock.Report, error) { return stock.ReportOf(a, in.ID) })
-	do(
-		s,
-		http.MethodPost,
-		"/inventory-lines/{id}/undo",
-		"undoShelfScan",
-		"Take a scan along a shelf back",
-		employed,
-		func(a *act.Act, in *One) (*stock.ShelfLine, error) { return stock.UndoShelfLine(a, in.ID) },
-	)
-	do(s, http.MethodPost, "/inventories/{id}/finish", "finishInventory",
-		"End an inventory; what was not seen may count as missing", employed,
-		func(a *act.Act, in *OneSent[stock.Finishing]) (*stock.Inventory, error) {
-			return stock.Finish(a, in.ID, in.Body)
-		})
+		paged(func(a *act.Act, in *PagedByID, page store.Page) ([]stock.ShelfLine, store.Page, error) {
+			return stock.ShelfLines(a, in.ID, page)
+		}))
+	look(s, "/inventories/{id}/report", "shelfReport", "What an inventory has come to so far", employed, byID(stock.ReportOf))
+	do(s, http.MethodPost, "/inventory-lines/{id}/undo", "undoShelfScan", "Take a scan along a shelf back", employed, one(stock.UndoShelfLine))
+	do(s, http.MethodPost, "/inventories/{id}/finish", "finishInventory", "End an inventory; what was not seen may count as missing", employed, oneSent(stock.Finish))
 }
 
 // mostLabels is how many labels are printed at once.

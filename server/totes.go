@@ -40,24 +40,15 @@ type toteBack struct {
 
 // toteOperations are those of the boxes in which things go. Their labels are scanned like items in hand.
 func (s *Server) toteOperations() {
-	look(s, "/totes", "totes", "Totes that come from here, go here, or are here on their way", everyone,
-		func(a *act.Act, _ *nothing) (*totes.AtBranch, error) { return totes.Here(a) })
-	look(s, "/totes/past", "pastTotes", "Totes that were unpacked or given up", everyone,
-		func(a *act.Act, in *Paged) (Rows[totes.Tote], error) {
-			page, err := in.page()
-			if err != nil {
-				return Rows[totes.Tote]{}, err
-			}
-			return rows(totes.Past(a, page))
-		})
+	look(s, "/totes", "totes", "Totes that come from here, go here, or are here on their way", everyone, asks(totes.Here))
+	look(s, "/totes/past", "pastTotes", "Totes that were unpacked or given up", everyone, inPages(totes.Past))
 	look(s, "/totes/{id}", "tote", "A tote, with what is in it and what was done with it", everyone,
 		func(a *act.Act, in *toteAsked) (*totes.Detail, error) { return totes.Of(a, in.ID) })
 	do(s, http.MethodPost, "/totes", "beginTote", "Begin to fill a tote", everyone,
 		func(a *act.Act, in *Sent[toteBegun]) (*totes.Detail, error) {
 			return totes.Begin(a, in.Body.To, in.Body.Gather)
 		})
-	do(s, http.MethodPost, "/totes/{id}/gather", "gatherTote", "Put into a tote what was sent there before", everyone,
-		func(a *act.Act, in *One) (*totes.Detail, error) { return totes.Gather(a, in.ID) })
+	do(s, http.MethodPost, "/totes/{id}/gather", "gatherTote", "Put into a tote what was sent there before", everyone, one(totes.Gather))
 	do(s, http.MethodPost, "/totes/{id}/out", "takeOutOfTote", "Take something out of a tote again", everyone,
 		func(a *act.Act, in *OneSent[takenOut]) (*totes.Detail, error) {
 			return totes.TakeOut(a, in.ID, in.Body.Transit)
@@ -68,12 +59,9 @@ func (s *Server) toteOperations() {
 		})
 	do(s, http.MethodPost, "/totes/left", "totesLeft", "The courier has taken totes", everyone,
 		func(a *act.Act, in *Sent[totesLeft]) (*totes.AtBranch, error) { return totes.Leave(a, in.Body.Totes) })
-	do(s, http.MethodPost, "/totes/{id}/unpack", "unpackTote", "All that is in a tote has come", everyone,
-		func(a *act.Act, in *One) (*totes.Unpacked, error) { return totes.Unpack(a, in.ID) })
-	do(s, http.MethodPost, "/totes/{id}/finish", "finishTote", "What is left of a tote is not in it", everyone,
-		func(a *act.Act, in *One) (*totes.Detail, error) { return totes.Finish(a, in.ID) })
-	do(s, http.MethodPost, "/totes/{id}/lost", "loseTote", "Give a tote up", employed,
-		func(a *act.Act, in *One) (*totes.Detail, error) { return totes.Lose(a, in.ID) })
+	do(s, http.MethodPost, "/totes/{id}/unpack", "unpackTote", "All that is in a tote has come", everyone, one(totes.Unpack))
+	do(s, http.MethodPost, "/totes/{id}/finish", "finishTote", "What is left of a tote is not in it", everyone, one(totes.Finish))
+	do(s, http.MethodPost, "/totes/{id}/lost", "loseTote", "Give a tote up", employed, one(totes.Lose))
 	do(s, http.MethodPost, "/totes/{id}/back", "backTote", "Take the last step of a tote back", everyone,
 		func(a *act.Act, in *OneSent[stepBack]) (*toteBack, error) {
 			d, err := totes.Back(a, in.ID, in.Body.Step)

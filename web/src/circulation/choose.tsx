@@ -56,7 +56,7 @@ function Choose({
   name: string;
   label: string;
   placeholder: string;
-  kind: string;
+  kind: "patrons" | "titles";
   find: (words: string) => Promise<Found>;
   nobody: string;
   scans?: boolean;

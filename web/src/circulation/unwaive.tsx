@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../api/asked";
 import { useEffect, useRef, useState } from "react";
 import { api, keyed } from "../api/client";
 import { Button, inputLook, Quiet, Trouble } from "../ui/parts";
@@ -17,7 +17,7 @@ export function UndoWaivers({
   onDone: () => void;
   onClose: () => void;
 }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [reason, setReason] = useState("");
   const field = useRef<HTMLInputElement>(null);
   useEffect(() => field.current?.focus(), []);
@@ -28,7 +28,7 @@ export function UndoWaivers({
       name: `unwaive ${waivers.join(" ")}`,
       about: `Undoing the waiver of ${sayMoney(sum)}`,
       done: () => {
-        void queries.invalidateQueries({ queryKey: ["account"] });
+        askAgain("account");
         onDone();
       },
     },

@@ -1,4 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
+import { askedIn, type Asked, type Key } from "../api/asked";
 import { onAnswer } from "../api/client";
 import { branchHere } from "../api/station";
 import { line } from "./line";
@@ -9,42 +10,10 @@ import { trailing } from "../ui/trailing";
  * again. That the stream is there is also how the window knows that the line is.
  */
 
-/** The lists and figures that belong to an area of the work, by the first word of their keys. */
-const shows: Record<string, string[]> = {
-  counter: [
-    ...["today", "patron", "account", "household charges", "beside", "history", "loan", "requests", "sign-ups"],
-    ...["items", "titles", "title", "sought", "looks", "stock deeds"],
-    ...["rosters", "roster", "roster members", "deeds"],
-    ...["tills", "receipts", "receipt", "refunds", "disputes", "invoices", "invoice", "takings", "waivers"],
-    ...["card payments", "card payment"],
-    ...["run news", "bins", "rest"],
-  ],
-  holds: [
-    "today",
-    "holds",
-    "queue",
-    "hold shelf",
-    "demand",
-    "fetch",
-    "transits",
-    "totes",
-    "tote",
-    "past totes",
-    "strays",
-    "items",
-    "titles",
-    "patron",
-  ],
-  interlibrary: ["requests", "copies"],
-  notices: ["mailings", "messages", "today"],
-  rules: ["rulebook", "rules", "reports", "rehearsals", "check", "grid", "compare"],
-  calendars: ["calendar", "sweeps", "me"],
-};
-
 /** What is shown of one patron; it is told of wherever it changes, and asked for where it is shown. */
-const ofPatron = ["patron", "account", "household charges"];
-const isOf = (areas: Set<string>, [what, patron]: readonly unknown[]) =>
-  ofPatron.includes(String(what)) && areas.has(`patron ${String(patron)}`);
+const ofPatron: Asked[] = ["patron", "account", "household charges"];
+const isOf = (areas: Set<string>, [what, patron]: Key) =>
+  ofPatron.includes(what) && areas.has(`patron ${String(patron)}`);
 
 /** After this long without a word the line is lost, in milliseconds. The server speaks every 0.8 s. */
 const silence = 1900;
@@ -78,8 +47,8 @@ export function listen(queries: QueryClient): () => void {
       later.ask(() => true);
       return;
     }
-    const keys = new Set([...areas].flatMap((a) => shows[a] ?? []));
-    later.ask((q) => keys.has(String(q.queryKey[0])) || isOf(areas, q.queryKey));
+    const old = askedIn(areas);
+    later.ask((q) => old.has(q.queryKey[0]) || isOf(areas, q.queryKey));
   };
   const changed = (areas: Iterable<string>) => {
     for (const a of areas) pending.add(a);

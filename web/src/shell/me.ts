@@ -18,7 +18,7 @@ export async function askMe(): Promise<Me> {
 }
 
 /** The question who is signed in, where, and when it is. */
-export const meQuery = { queryKey: ["me"], queryFn: askMe, retry: true, retryDelay: 1000, staleTime: 10_000 };
+export const meQuery = { queryKey: ["me"] as const, queryFn: askMe, retry: true, retryDelay: 1000, staleTime: 10_000 };
 
 /** Who works in this window. It is kept while nobody is signed in, so that the house and the tape stay. */
 export const who = createStore<{ me?: Me }>(() => ({}));

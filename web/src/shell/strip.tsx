@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../api/asked";
 import { useNavigate } from "@tanstack/react-router";
 import { Menu } from "lucide-react";
 import { Dialog, DropdownMenu } from "radix-ui";
@@ -207,11 +208,11 @@ function Switch({ name, on: read, onSwitch }: { name: string; on: () => boolean;
 
 /** Moves the training clock forward. */
 function Clock() {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const forward = useWrite(
     (by: { days: number; minutes: number }, key) =>
       api.POST("/api/clock", { params: { header: keyed(key) }, body: by }),
-    { name: "clock", about: "Moving the training clock", done: () => void queries.invalidateQueries() },
+    { name: "clock", about: "Moving the training clock", done: () => askAgain() },
   );
   const steps: [string, number, number][] = [
     ["One hour ahead", 0, 60],

@@ -1,4 +1,4 @@
-import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, type QueryKey } from "@tanstack/react-query";
 import { useMemo } from "react";
 
 interface Part<T> {
@@ -15,7 +15,7 @@ export interface Pages {
 
 /** Asks for a list part by part. With keep, what was there stays while another list loads. */
 export function usePages<T, P extends Part<T> = Part<T>>(
-  key: unknown[],
+  key: QueryKey,
   ask: (after: string) => Promise<P & Part<T>>,
   options: { enabled?: boolean; keep?: boolean } = {},
 ) {

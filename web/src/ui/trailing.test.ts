@@ -1,11 +1,11 @@
-import { QueryClient, QueryObserver } from "@tanstack/react-query";
+import { QueryClient, QueryObserver, type QueryKey } from "@tanstack/react-query";
 import { afterEach, expect, test, vi } from "vitest";
 import { trailing } from "./trailing";
 
 afterEach(() => vi.useRealTimers());
 
 /** A question that takes a second each time, and is looked at. */
-function watched(queries: QueryClient, key: string) {
+function watched(queries: QueryClient, key: QueryKey[0]) {
   const asked = { times: 0, cut: 0, answers: 0 };
   const observer = new QueryObserver(queries, {
     queryKey: [key],

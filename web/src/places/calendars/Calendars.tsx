@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { z } from "zod";
@@ -109,7 +110,7 @@ function Look({
   onDone: (text: string) => void;
   onClose: () => void;
 }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const apply = useWrite(
     (leave_out: number[], key) =>
       api.POST("/api/calendars/apply", { params: { header: keyed(key) }, body: { ...change, leave_out } }),
@@ -118,7 +119,7 @@ function Look({
       about: "Calendar change",
       done: (t) => {
         onDone(t.text);
-        void queries.invalidateQueries();
+        askAgain();
       },
     },
   );

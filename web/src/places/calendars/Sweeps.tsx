@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import clsx from "clsx";
 import { useMemo } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -58,10 +58,10 @@ export function Sweeps({ supervising }: { supervising: boolean }) {
 }
 
 function Undo({ sweep, may }: { sweep: Sweep; may: boolean }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const undo = useWrite(
     (id: number, key) => api.POST("/api/sweeps/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
-    { name: `undo sweep ${sweep.id}`, about: `Undoing: ${sweep.text}`, done: () => void queries.invalidateQueries() },
+    { name: `undo sweep ${sweep.id}`, about: `Undoing: ${sweep.text}`, done: () => askAgain() },
   );
   if (sweep.undone_at) return <Tag tone="plain">Undone</Tag>;
   if (!may || sweep.parts) return null;

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { api, keyed, type Schema } from "../../api/client";
 import { Button, Trouble } from "../../ui/parts";
 import { InSight } from "../../ui/insight";
@@ -9,7 +9,7 @@ export type Better = Schema["FlowsBetter"];
 
 /** Gives things the home to which they travel again and again: looked at first, done as one, taken back as one. */
 export function NewHome({ code, items, onLeave }: { code: string; items: Better[]; onLeave: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const again = useAgain();
   const to = items[0]?.to ?? code;
   const given = { which: { items: items.map((b) => b.item_id) }, change: { branch: code } };
@@ -54,7 +54,7 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
             plain
             onClick={() => {
               onLeave();
-              void queries.invalidateQueries({ queryKey: ["flows"] });
+              askAgain("flows");
             }}
           >
             Close

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -113,7 +113,7 @@ export function Strays() {
 }
 
 function Look({ stray: s }: { stray: Stray }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const look = useWrite(
     (place: string, key) =>
       api.POST("/api/transits/{id}/looked", {
@@ -123,7 +123,7 @@ function Look({ stray: s }: { stray: Stray }) {
     {
       name: `looked ${s.transit_id}`,
       about: () => `Searching for ${s.title}`,
-      done: () => void queries.invalidateQueries({ queryKey: ["strays"] }),
+      done: () => askAgain("strays"),
     },
   );
   if (s.here === "neither") return null;

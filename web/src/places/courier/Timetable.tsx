@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useRef, useState } from "react";
 import { useFieldArray, useFormContext } from "react-hook-form";
 import { z } from "zod";
@@ -66,18 +67,18 @@ export function Timetable() {
 }
 
 /** What another timetable changes. */
-const again = ["trips", "courier day", "transits", "fetch", "strays"];
+const again = ["trips", "courier day", "transits", "fetch", "strays"] as const;
 
 /** What was changed last, to be taken back. */
 function Back({ kept, done }: { kept: { name: string; seen: number }; done: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const back = useWrite(
     (id: number, key) => api.POST("/api/courier/changes/{id}/back", { params: { path: { id }, header: keyed(key) } }),
     {
       name: `run back ${kept.seen}`,
       about: () => `The run ${kept.name} as it was`,
       done: () => {
-        for (const k of again) void queries.invalidateQueries({ queryKey: [k] });
+        askAgain(...again);
         done();
       },
     },
@@ -176,7 +177,7 @@ const keyOf = (name: string) =>
 /** A run as it is written anew. What it does to promises is shown first; then it counts, and can be taken back. */
 function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { name: string; seen: number }) => void }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const is = row?.is;
   const [tried, setTried] = useState<{ key: string; trip: Schema["UpkeepTrying"]; does: Schema["MovingRetimed"] }>();
   const [past, setPast] = useState<Schema["CouriersTried"]>();
@@ -189,7 +190,7 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
       name: `run ${row?.key ?? "new"}`,
       about: () => `The run ${is?.name ?? ""}`,
       done: (answer, t) => {
-        for (const k of again) void queries.invalidateQueries({ queryKey: [k] });
+        askAgain(...again);
         kept({ name: t.trip.is?.name ?? is?.name ?? "", seen: answer.seen });
         done();
       },

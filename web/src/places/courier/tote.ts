@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
 import { printSlip } from "../../circulation/print";
 import { slipsPrint } from "../../shell/settings";
@@ -45,13 +45,12 @@ function useTote<I, T>(
   send: (given: I, key: string) => Promise<Answer<T>>,
   done?: (answer: T) => void,
 ) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   return useWrite(send, {
     name,
     about: () => about,
     done: (answer: T) => {
-      for (const key of ["totes", "tote", "past totes", "transits"])
-        void queries.invalidateQueries({ queryKey: [key] });
+      askAgain("totes", "tote", "past totes", "transits");
       done?.(answer);
     },
   });

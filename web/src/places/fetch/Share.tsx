@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
@@ -62,7 +63,7 @@ const columns: Column<Swap>[] = [
 
 /** How the work of this round could be shared: looked at, done as one, and taken back as one. */
 function Share({ close }: { close: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [did, setDid] = useState<{ of: Round; came: Schema["MovingReassigned"]; back: boolean }>();
   const look = useQuery({
     queryKey: ["sharing"],
@@ -71,7 +72,7 @@ function Share({ close }: { close: () => void }) {
     queryFn: () => told(api.GET("/api/fetch/sharing")),
   });
   const again = () => {
-    for (const key of ["fetch", "holds", "queue"]) void queries.invalidateQueries({ queryKey: [key] });
+    askAgain("fetch", "holds", "queue");
   };
   const give = useWrite(
     ({ of, back }: { of: Round; back: boolean }, key) =>

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, type Schema } from "../../api/client";
 import { useWrite } from "../../shell/write";
@@ -12,8 +12,8 @@ export const missed = createStore<{ lines: { line: Line; came: Schema["HoldsNotH
 export const clear = () => missed.setState({ lines: [] });
 
 function useAgain() {
-  const queries = useQueryClient();
-  return () => void queries.invalidateQueries({ queryKey: ["fetch"] });
+  const askAgain = useAskAgain();
+  return () => askAgain("fetch");
 }
 
 export function useMissed(line: Line) {

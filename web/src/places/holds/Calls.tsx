@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useMemo } from "react";
 import { api, keyed, told } from "../../api/client";
 import { Loading } from "../../ui/loading";
@@ -59,14 +59,14 @@ const results = [
 ] as const;
 
 function Result({ hold: h }: { hold: OnShelf }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const called = useWrite(
     (v: { reached: boolean; says: string }, key) =>
       api.POST("/api/messages/{id}/called", { params: { path: { id: h.call ?? 0 }, header: keyed(key) }, body: v }),
     {
       name: `called ${h.call}`,
       about: () => `The call to ${h.patron}`,
-      done: () => void queries.invalidateQueries({ queryKey: ["hold shelf"] }),
+      done: () => askAgain("hold shelf"),
     },
   );
   return (

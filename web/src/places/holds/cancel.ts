@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState } from "react";
 import { createStore } from "zustand/vanilla";
 import { api, keyed, type Schema } from "../../api/client";
@@ -61,10 +61,9 @@ const remember = (h: Named) =>
 
 /** Whatever lists of holds there are look again. */
 export function useAgain() {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   return () => {
-    for (const key of ["holds", "queue", "hold shelf", "stuck holds"])
-      void queries.invalidateQueries({ queryKey: [key] });
+    askAgain("holds", "queue", "hold shelf", "stuck holds");
   };
 }
 

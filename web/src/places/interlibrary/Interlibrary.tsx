@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { useStore } from "zustand";
@@ -24,7 +25,7 @@ type Taken = Schema["InterlibraryTaken"];
 /** Requests to and from libraries outside: whose move it is, and what the move is. */
 export function InterlibraryPlace() {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const { words, asking, whom } = useStore(outside);
   const [taken, setTaken] = useState<Taken>();
   const [replying, setReplying] = useState<Request>();
@@ -58,7 +59,7 @@ export function InterlibraryPlace() {
           words={words}
           onAsked={() => {
             outside.setState({ asking: false, words: "", whom: undefined });
-            void queries.invalidateQueries({ queryKey: ["requests"] });
+            askAgain("requests");
           }}
         />
       )}

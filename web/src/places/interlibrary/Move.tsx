@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState } from "react";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
 import { Button, Quiet, Trouble } from "../../ui/parts";
@@ -80,13 +80,13 @@ function Do<O>({
   done?: (answer: O) => void;
   quiet?: boolean;
 }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const move = useWrite(send, {
     name: `request ${request.id} ${label}`,
     about: `${label}: ${request.title}`,
     done: (answer) => {
       done?.(answer);
-      void queries.invalidateQueries({ queryKey: ["requests"] });
+      askAgain("requests");
     },
   });
   return (

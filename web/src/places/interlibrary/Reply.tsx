@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
@@ -27,7 +28,7 @@ const useSaid = saysOf<z.infer<typeof schema>>();
 
 /** Answers a partner: yes with a copy, or no with a reason. */
 export function Reply({ request, onClose }: { request: Schema["InterlibraryRequest"]; onClose: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const reply = useWrite(
     (body: Answer, key) =>
       api.POST("/api/interlibrary/{id}/reply", { params: { path: { id: request.id }, header: keyed(key) }, body }),
@@ -36,7 +37,7 @@ export function Reply({ request, onClose }: { request: Schema["InterlibraryReque
       about: `The answer to ${request.partner}`,
       done: () => {
         onClose();
-        void queries.invalidateQueries({ queryKey: ["requests"] });
+        askAgain("requests");
       },
     },
   );

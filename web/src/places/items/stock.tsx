@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useCallback } from "react";
 import { type Schema } from "../../api/client";
@@ -85,10 +85,8 @@ export function AnyOf({
 
 /** Looks at the stock again, after it has been changed. */
 export function useAgain() {
-  const queries = useQueryClient();
-  return useCallback(() => {
-    for (const key of keys) void queries.invalidateQueries({ queryKey: [key] });
-  }, [queries]);
+  const askAgain = useAskAgain();
+  return useCallback(() => askAgain(...keys), [askAgain]);
 }
 
 const keys = [
@@ -102,4 +100,4 @@ const keys = [
   "shelf",
   "item terms",
   "records",
-];
+] as const;

@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import clsx from "clsx";
 import { useEffect, useState } from "react";
@@ -168,9 +169,9 @@ const because = z.object({ reason: check.needed("Enter a reason.") });
 function Reverse({ receipt: r }: { receipt: Receipt }) {
   const [open, setOpen] = useState(false);
   const asks = useAsksTill() && r.means !== "transfer"; // which goes through no till
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const again = () => {
-    for (const of of ["receipt", "receipts", "account"]) void queries.invalidateQueries({ queryKey: [of] });
+    askAgain("receipt", "receipts", "account");
   };
   const reverse = useWrite(
     (reason: string, key) =>
@@ -182,8 +183,8 @@ function Reverse({ receipt: r }: { receipt: Receipt }) {
   );
   // Refused, it may have been reversed elsewhere meanwhile; it is shown as it is now.
   useEffect(() => {
-    if (reverse.problem) void queries.invalidateQueries({ queryKey: ["receipt"] });
-  }, [queries, reverse.problem]);
+    if (reverse.problem) askAgain("receipt");
+  }, [askAgain, reverse.problem]);
   if (!open)
     return (
       <Button plain className="justify-self-start" onClick={() => setOpen(true)}>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -172,7 +172,7 @@ const closing = z.object({ to: check.needed("Choose a branch.") });
 
 /** Closing for good: what stands in the way, what goes where; then it counts, and can be taken back. */
 function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[]; done: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [looking, setLooking] = useState(false);
   const look = useQuery({
     queryKey: ["closing", row.key],
@@ -187,7 +187,7 @@ function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[
       name: `close ${row.key}`,
       about: `Closing ${row.is.name} permanently`,
       done: () => {
-        void queries.invalidateQueries();
+        askAgain();
         done();
       },
     },

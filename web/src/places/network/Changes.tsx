@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
@@ -57,13 +57,13 @@ export function Changes() {
 
 function One({ change: c }: { change: Changed }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const back = useWrite(
     (id: number, key) => api.POST("/api/network/changes/{id}/back", { params: { path: { id }, header: keyed(key) } }),
     {
       name: `take back ${c.id}`,
       about: `Undoing the change of ${c.name}`,
-      done: () => void queries.invalidateQueries(),
+      done: () => askAgain(),
     },
   );
   const what = c.was === undefined ? "added" : c.is === undefined ? "removed" : "changed";

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { z } from "zod";
@@ -150,14 +150,14 @@ function Join({
   leave: () => void;
 }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const network = useNetwork();
   const classes = (network.data?.classes ?? []).filter((c) => c.key.startsWith("patron:") && !c.is.retired);
   const join = useWrite((body: Schema["UpkeepJoining"]) => api.POST("/api/network/partners", { body }), {
     name: "add partner",
     about: (j) => `Adding ${j.name}`,
     done: (j, said) => {
-      void queries.invalidateQueries({ queryKey: ["network"] });
+      askAgain("network");
       done({ name: said.name, secret: j.secret, card: j.card });
     },
   });

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
@@ -58,12 +58,12 @@ export function AddPerson({
   leave: () => void;
 }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const add = useWrite((body: Person) => api.POST("/api/staff", { body }), {
     name: "add person",
     about: (p) => `Adding ${p.name}`,
     done: (added, p) => {
-      for (const of of ["staff", "changes"]) void queries.invalidateQueries({ queryKey: [of] });
+      askAgain("staff", "changes");
       done(p.name, added.link);
     },
   });

@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -90,9 +91,9 @@ function One({ person: p }: { person: Person }) {
 
 /** A link to set a password, shown once; ending all sessions. */
 function Doors({ person: p, onChange }: { person: Person; onChange: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [link, setLink] = useState<Schema["StaffLink"]>();
-  const again = () => void queries.invalidateQueries({ queryKey: ["staff"] });
+  const again = () => askAgain("staff");
   const make = useWrite((id: number) => api.POST("/api/staff/{id}/link", { params: { path: { id } } }), {
     about: `A link for ${p.name}`,
     done: (l) => {

@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useEffect, useState, type ReactNode } from "react";
 import { api, keyed, told, type Answer, type Schema } from "../../api/client";
 import { useMe } from "../../shell/me";
@@ -26,20 +27,20 @@ export function useKeep<T>(
   send: Send<T>,
   done?: (kept: Schema["UpkeepKept"], is: T) => void,
 ) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const write = useWrite((part: { key: string; seen: number; is: T }, key) => send(part, key), {
     name: `keep ${name}`,
     about,
     done: (kept, part) => {
-      for (const of of ["network", "changes", "staff", "me"]) void queries.invalidateQueries({ queryKey: [of] });
+      askAgain("network", "changes", "staff", "me");
       done?.(kept, part.is);
     },
   });
   const { problem } = write;
   // Refused, since somebody else was first: opened again, it shows what they have kept.
   useEffect(() => {
-    if (problem) for (const of of ["network", "staff"]) void queries.invalidateQueries({ queryKey: [of] });
-  }, [problem, queries]);
+    if (problem) askAgain("network", "staff");
+  }, [problem, askAgain]);
   return write;
 }
 
@@ -47,7 +48,7 @@ type Part = Schema["Away"]["part"];
 
 /** Takes away a part that nothing needs. */
 function TakeAway({ part, of, name, done }: { part: Part; of: Shown<unknown>; name: string; done: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const away = useWrite(
     (_: undefined, key) =>
       api.POST("/api/network/take-away", {
@@ -58,7 +59,7 @@ function TakeAway({ part, of, name, done }: { part: Part; of: Shown<unknown>; na
       name: `take away ${part} ${of.key}`,
       about: `Removing ${name}`,
       done: () => {
-        for (const q of ["network", "changes", "me"]) void queries.invalidateQueries({ queryKey: [q] });
+        askAgain("network", "changes", "me");
         done();
       },
     },

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
@@ -100,8 +100,8 @@ const columnsFor = (
 ];
 
 function Acts({ mailing, out, ready }: { mailing: Mailing; out: Set<number>; ready: boolean }) {
-  const queries = useQueryClient();
-  const done = () => void queries.invalidateQueries({ queryKey: ["mailings"] });
+  const askAgain = useAskAgain();
+  const done = () => askAgain("mailings");
   const path = { id: mailing.id };
   const send = useWrite(
     (leave_out: number[], key) =>

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useMemo, useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { Card, Quiet, Trouble } from "../../ui/parts";
@@ -59,7 +59,7 @@ export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean
 
 /** What goes by phone or letter: it is said or printed, and then it has been told. */
 function ByHand({ message: m }: { message: Message }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [reading, setReading] = useState(false);
   const settle = useWrite(
     (_: undefined, key) =>
@@ -70,7 +70,7 @@ function ByHand({ message: m }: { message: Message }) {
     {
       name: `message ${m.id}`,
       about: `The message to ${m.patron}`,
-      done: () => void queries.invalidateQueries({ queryKey: ["mailings"] }),
+      done: () => askAgain("mailings"),
     },
   );
   return (
@@ -111,7 +111,7 @@ function Letter({ message: m }: { message: Message }) {
 }
 
 function Settle({ message }: { message: Message }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const settle = useWrite(
     (again: boolean, key) =>
       api.POST("/api/messages/{id}/settle", {
@@ -121,7 +121,7 @@ function Settle({ message }: { message: Message }) {
     {
       name: `message ${message.id}`,
       about: `The message to ${message.patron}`,
-      done: () => void queries.invalidateQueries({ queryKey: ["mailings"] }),
+      done: () => askAgain("mailings"),
     },
   );
   return (

@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState, type FormEvent } from "react";
 import { api, fetched, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
@@ -32,14 +33,14 @@ export function OwnPlace() {
 
 /** Sends what concerns one's own door; what it carries is kept nowhere, so it has no key. */
 function useSending(path: string, done: string) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [state, setState] = useState<{ busy?: boolean; error?: unknown; done?: string }>({});
   const send = (body: unknown) => {
     setState({ busy: true });
     return fetched(path, body).then(
       () => {
         setState({ done });
-        void queries.invalidateQueries({ queryKey: ["own"] });
+        askAgain("own");
         return true;
       },
       (error: unknown) => {

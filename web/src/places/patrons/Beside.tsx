@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told } from "../../api/client";
@@ -74,14 +75,14 @@ export function Messages({ id }: { id: number }) {
 export function Parts({ id: kept }: { id: number }) {
   const me = useMe();
   const parts = useBeside(kept).data?.parts ?? [];
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const apart = useWrite(
     (gone: number, key) =>
       api.POST("/api/patrons/{id}/unmerge", { params: { path: { id: kept }, header: keyed(key) }, body: { gone } }),
     {
       name: `unmerge ${kept}`,
       about: "Undoing the merge",
-      done: () => void queries.invalidateQueries(),
+      done: () => askAgain(),
     },
   );
   if (parts.length === 0) return null;

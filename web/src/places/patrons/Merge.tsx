@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { z } from "zod";
@@ -81,7 +82,7 @@ function Alike({ card }: { card: Schema["PeopleCard"] }) {
 const fields = (list: string[]) => list.map((f) => f.replaceAll("_", " ")).join(", ");
 
 function Would({ card, gone }: { card: Schema["PeopleCard"]; gone: number }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [merged, setMerged] = useState<string>();
   const look = useQuery({
     queryKey: ["merge", card.id, gone],
@@ -97,7 +98,7 @@ function Would({ card, gone }: { card: Schema["PeopleCard"]; gone: number }) {
       about: `Merging a record into that of ${card.name}`,
       done: () => {
         setMerged(look.data?.gone.name ?? "");
-        void queries.invalidateQueries();
+        askAgain();
       },
     },
   );

@@ -58,7 +58,7 @@ export const thenClose = (onCard: Part["onCard"], close: () => void) => (c: Card
 };
 
 const useForm = () =>
-  useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
+  useQuery({ queryKey: ["patron form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
 
 const noting = z.object({ kind: check.needed("Choose a type of note."), text: check.needed("Enter the note.") });
 

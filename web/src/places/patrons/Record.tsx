@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schema } from "../../api/client";
@@ -41,6 +42,7 @@ export function Record({
   onForgotten: (says: string) => void;
 }) {
   const me = useMe();
+  const askAgain = useAskAgain();
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { group } = useSearch({ from: "/patrons" });
@@ -52,11 +54,11 @@ export function Record({
     card,
     onCard: (c: CardOf) => {
       queries.setQueryData(["patron", card.id], c);
-      void queries.invalidateQueries({ queryKey: ["history"] });
+      askAgain("history");
     },
     onStale: () => {
       again();
-      void queries.invalidateQueries({ queryKey: ["history"] });
+      askAgain("history");
     },
   };
   return (

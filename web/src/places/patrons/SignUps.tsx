@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -101,11 +102,11 @@ export function SignUps() {
 }
 
 function useAfter() {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const navigate = useNavigate();
   return {
     done: () => {
-      for (const of of ["sign-ups", "sign-up", "patrons"]) void queries.invalidateQueries({ queryKey: [of] });
+      askAgain("sign-ups", "sign-up", "patrons");
     },
     go: () => void navigate({ to: "/patrons", search: { tab: "sign-ups" } }),
   };

@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState, type ReactNode } from "react";
 import { useFormContext } from "react-hook-form";
@@ -17,7 +18,7 @@ import { agreedOf, empty, nextOf, schema, toRecord, toSaid, useSaid, type Said }
 type Written = Schema["PeopleWritten"];
 
 export const useTheForm = () =>
-  useQuery({ queryKey: ["patron-form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
+  useQuery({ queryKey: ["patron form"], queryFn: () => told(api.GET("/api/patron-form")), staleTime: 60_000 });
 
 /** Registering somebody: nobody yet, or the next of the household of somebody who is here. */
 export function Join({ household }: { household?: number }) {
@@ -64,6 +65,7 @@ export function New({
   signUp?: Schema["SignupsWhole"];
 }) {
   const navigate = useNavigate();
+  const askAgain = useAskAgain();
   const queries = useQueryClient();
   const household = signUp ? -signUp.id : before?.card.id;
   const draft = draftOf(household);
@@ -82,7 +84,7 @@ export function New({
       about: (j) => `Registering ${j.legal_name}`,
       done: (w) => {
         dropDraft(household);
-        for (const of of ["patrons", "sign-ups"]) void queries.invalidateQueries({ queryKey: [of] });
+        askAgain("patrons", "sign-ups");
         queries.setQueryData(["patron", w.card.id], w.card);
       },
       go: (w) =>
@@ -214,6 +216,7 @@ export function ChangeRecord({ id }: { id: number }) {
 
 function Change({ written: w, oneAddress }: { written: Written; oneAddress: boolean }) {
   const navigate = useNavigate();
+  const askAgain = useAskAgain();
   const queries = useQueryClient();
   const [forAll, setForAll] = useState(oneAddress);
   const back = () => void navigate({ to: "/patrons", search: { patron: w.card.id } });
@@ -225,7 +228,7 @@ function Change({ written: w, oneAddress }: { written: Written; oneAddress: bool
       about: `The record of ${w.card.legal_name}`,
       done: (after) => {
         queries.setQueryData(["patron", w.card.id], after.card);
-        for (const of of ["record", "history", "patrons"]) void queries.invalidateQueries({ queryKey: [of] });
+        askAgain("record", "history", "patrons");
       },
       go: back,
     },

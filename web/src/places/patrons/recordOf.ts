@@ -5,7 +5,7 @@ const ask = (id: number | undefined) => () =>
 
 /** The question for a record as it is written, with the household; each time anew. */
 export const recordOf = (id: number | undefined) => ({
-  queryKey: ["record", id],
+  queryKey: ["record", id] as const,
   enabled: id !== undefined,
   staleTime: 0,
   queryFn: ask(id),
@@ -13,7 +13,7 @@ export const recordOf = (id: number | undefined) => ({
 
 /** The same for a form: as it is when the form opens, and not again while somebody writes. */
 export const recordToChange = (id: number) => ({
-  queryKey: ["record to change", id],
+  queryKey: ["record to change", id] as const,
   staleTime: Infinity,
   gcTime: 0,
   queryFn: ask(id),

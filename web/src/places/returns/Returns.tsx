@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState } from "react";
 import { useStore } from "zustand";
 import { z } from "zod";
@@ -52,13 +53,13 @@ export function ReturnsPlace() {
     staleTime: Infinity,
     refetchOnMount: "always", // another window may have gone on with it
   });
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   // Another station may be scanning into the same bin.
   useQuery({
     queryKey: ["run news", session],
     queryFn: async () => {
       const much = await hearNews(session);
-      if (much) void queries.invalidateQueries({ queryKey: ["lines"] });
+      if (much) askAgain("lines");
       return much;
     },
     enabled: mode === "bin" && open !== undefined,

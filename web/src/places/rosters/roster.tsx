@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useCallback } from "react";
 import { z } from "zod";
 import type { Schema } from "../../api/client";
@@ -61,11 +61,10 @@ export function RosterFields({ isNew }: { isNew: boolean }) {
 
 /** Looks at rosters again, after something was done with them. */
 export function useAgain() {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   return useCallback(() => {
-    for (const of of ["rosters", "roster", "roster members", "deeds", "beside", "patron", "record"])
-      void queries.invalidateQueries({ queryKey: [of] });
-  }, [queries]);
+    askAgain("rosters", "roster", "roster members", "deeds", "beside", "patron", "record");
+  }, [askAgain]);
 }
 
 export const sayKind = { class: "School class", club: "Club" } as const;

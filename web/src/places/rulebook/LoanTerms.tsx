@@ -1,4 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -47,11 +48,11 @@ const columns: Column<TermOf>[] = [
 
 function Shown({ l, book }: { l: Terms; book: Overview }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [said, setSaid] = useState("");
   const done = (text: string) => {
     setSaid(text);
-    void queries.invalidateQueries();
+    askAgain();
   };
   const now = useMemo(() => Object.fromEntries(l.now_as.map((v) => [v.code, v.name])), [l.now_as]);
   const drafts = book.editions.filter((e) => e.state === "draft");
@@ -123,11 +124,11 @@ const beginDraft = (key: string) =>
 /** Begins a draft with a rule for what this loan was classed as. */
 function ToRule({ l, now }: { l: Terms; now: Record<string, string | undefined> }) {
   const navigate = useNavigate();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const begin = useWrite((_: void, key) => beginDraft(key), {
     name: "begin a draft",
     about: "Starting a draft",
-    done: () => void queries.invalidateQueries({ queryKey: ["rulebook"] }),
+    done: () => askAgain("rulebook"),
     go: (draft) => {
       const rule = `material_class=${l.material}${l.patron_class && `;patron_class=${l.patron_class}`}`;
       void navigate({ to: "/rulebook", search: { tab: "rules", edition: draft.id, rule } });
@@ -151,13 +152,13 @@ function ToRule({ l, now }: { l: Terms; now: Record<string, string | undefined> 
 /** Keeps what this loan came to as an expectation. */
 function ToExample({ l, drafts }: { l: Terms; drafts: Edition[] }) {
   const navigate = useNavigate();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const example = useQuery({
     queryKey: ["loan", l.loan_id, "example"],
     queryFn: () => told(api.GET("/api/loans/{id}/example", { params: { path: { id: l.loan_id } } })),
   });
   const kept = (e: Edition) => {
-    void queries.invalidateQueries({ queryKey: ["rulebook"] });
+    askAgain("rulebook");
     void navigate({ to: "/rulebook", search: { tab: "examples", edition: e.id } });
   };
   const keep = useWrite(

@@ -14,7 +14,7 @@ type Putting = Schema["RulesPutting"];
 
 const starting = z.object({ from: check.date, reason: check.text });
 
-const puttingKey = (draft: Edition, from: string) => ["putting", draft.id, draft.revision, from];
+const puttingKey = (draft: Edition, from: string) => ["putting", draft.id, draft.revision, from] as const;
 
 const useSaid = saysOf<z.infer<typeof starting>>();
 

@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -75,7 +76,7 @@ const schema = z
 /** The period to rehearse: since the edition in force began, if that is long enough ago, else a year. */
 function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBegun: (id: number) => void }) {
   const me = useMe();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const today = me.now.slice(0, 10);
   const yearAgo = `${Number(today.slice(0, 4)) - 1}${today.slice(4)}`;
   const quarterAgo = new Date(Date.parse(today) - 90 * 86_400_000).toISOString().slice(0, 10);
@@ -90,7 +91,7 @@ function Begin({ edition, now, onBegun }: { edition: Edition; now: Edition; onBe
       about: "Starting the rehearsal",
       done: (r) => {
         onBegun(r.id);
-        void queries.invalidateQueries({ queryKey: ["rehearsals"] });
+        askAgain("rehearsals");
       },
     },
   );

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
@@ -40,14 +40,14 @@ export function ReportsTab() {
 const schema = z.object({ answer: check.needed("Enter what was done, or why it is right.") });
 
 function Report({ r }: { r: Schema["RulesReport"] }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const send = useWrite(
     (body: z.infer<typeof schema>, key) =>
       api.POST("/api/reports/{id}/answer", { params: { path: { id: r.id }, header: keyed(key) }, body }),
     {
       name: `answer report ${r.id}`,
       about: `The answer to ${r.who}`,
-      done: () => void queries.invalidateQueries({ queryKey: ["reports"] }),
+      done: () => askAgain("reports"),
     },
   );
   return (

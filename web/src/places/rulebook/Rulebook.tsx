@@ -1,5 +1,6 @@
 import { sayCount } from "../../ui/say";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
+import { useQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, keyed, told } from "../../api/client";
@@ -83,7 +84,7 @@ function Book() {
 /** Beginning a draft, and its ends; withdrawing what has not begun. */
 function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; onStart: () => void }) {
   const go = useGo();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const begin = useDraftWrite(
     "begin a draft",
     "Starting a draft",
@@ -105,7 +106,7 @@ function Acts({ edition, draft, onStart }: { edition: Edition; draft?: Edition; 
       about: "Deleting the draft",
       done: () => {
         go({ edition: undefined });
-        void queries.invalidateQueries();
+        askAgain();
       },
     },
   );

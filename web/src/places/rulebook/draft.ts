@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../api/asked";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import type { Answer } from "../../api/client";
 import { useWrite } from "../../shell/write";
@@ -24,7 +24,7 @@ export function useDraftWrite<I, O = Edition>(
   edition: (answer: O) => Edition | undefined,
   done?: (answer: O) => void,
 ) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const go = useGo();
   return useWrite(send, {
     name,
@@ -33,7 +33,7 @@ export function useDraftWrite<I, O = Edition>(
       done?.(answer);
       const of = edition(answer);
       if (of) go({ edition: of.id });
-      void queries.invalidateQueries();
+      askAgain();
     },
   });
 }

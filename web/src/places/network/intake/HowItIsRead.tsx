@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../../api/asked";
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../../api/client";
 import { useMe } from "../../../shell/me";
@@ -16,7 +16,7 @@ const dates = ["date", "instant"];
 
 /** Which column says what, and what its codes mean; proposed, looked at, and kept for the next file from there. */
 export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: () => void }) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const [mapping, setMapping] = useState<Mapping>(n.mapping ?? { from: {}, order: "day" });
   const [all, setAll] = useState(false);
   // A field that was used stays in sight when its column is taken away: it may get a value for all.
@@ -29,7 +29,7 @@ export function HowItIsRead({ intake: n, onTried }: { intake: Intake; onTried: (
       about: "Testing the file",
       done: () => {
         onTried();
-        void queries.invalidateQueries({ queryKey: ["intakes"] });
+        askAgain("intakes");
       },
     },
   );

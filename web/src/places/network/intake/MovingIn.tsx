@@ -1,6 +1,6 @@
 import { Link, useNavigate } from "@tanstack/react-router";
+import { useAskAgain } from "../../../api/asked";
 import { useId, useState } from "react";
-import { useQueryClient } from "@tanstack/react-query";
 import { api, keyed, told } from "../../../api/client";
 import { Loading } from "../../../ui/loading";
 import { usePages } from "../../../ui/pages";
@@ -64,7 +64,7 @@ function Files() {
 /** Says what a file is and whence, and sends it. */
 function Begin() {
   const navigate = useNavigate();
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   const id = useId();
   const [kind, setKind] = useState<Intake["kind"]>("patrons");
   const [source, setSource] = useState("");
@@ -81,7 +81,7 @@ function Begin() {
       about: "Uploading the file",
       done: (intake, chosen) => {
         void send(intake, chosen);
-        void queries.invalidateQueries({ queryKey: ["intakes"] });
+        askAgain("intakes");
       },
       go: (intake) => void navigate({ to: "/network", search: { tab: "moving", file: intake.id } }),
     },

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useAskAgain } from "../../../api/asked";
 import { api, keyed, type Answer } from "../../../api/client";
 import { useWrite } from "../../../shell/write";
 import type { Intake } from "./sending";
@@ -18,10 +18,10 @@ type Act = keyof typeof acts;
 
 /** Does something with a file. */
 export function useAct(id: number, act: Act, about: string) {
-  const queries = useQueryClient();
+  const askAgain = useAskAgain();
   return useWrite((_: undefined, key) => acts[act](id, key), {
     name: `${act} intake ${id}`,
     about,
-    done: () => void queries.invalidateQueries({ queryKey: ["intakes"] }),
+    done: () => askAgain("intakes"),
   });
 }
