@@ -120,7 +120,9 @@ export async function scan(page: Page, text: string, inTheMiddle?: () => Promise
 
 export async function clockOn(page: Page, by: "One hour ahead" | "One day ahead" | "One week ahead") {
   await page.getByRole("banner").getByRole("button").last().click();
+  const answered = page.waitForResponse("**/api/clock");
   await page.getByRole("menuitem", { name: by }).click();
+  await answered; // a second move is begun only after it
 }
 
 /** Two such cards. */

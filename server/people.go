@@ -45,7 +45,7 @@ func (s *Server) peopleOperations() {
 	do(s, http.MethodPost, "/patrons", "join", "Register somebody", employed, sent(people.Join))
 	open(s, "/patrons/{id}/record", "record", "A patron's record as it is written", employed, byID(people.Record))
 	do(s, http.MethodPut, "/patrons/{id}/record", "changeRecord", "Write a patron's record anew", employed, oneSent(people.Change))
-	do(s, http.MethodPost, "/patrons/{id}/standing", "stand", "Write how a patron stands", employed, oneSent(people.Stand))
+	do(s, http.MethodPost, "/patrons/{id}/standing", "stand", "Write how a patron stands", employed, oneSent(people.SetStatus))
 	do(s, http.MethodPost, "/patrons/{id}/card", "replaceCard", "Give a patron another card", employed, oneSent(people.Replace))
 	type pin struct {
 		ID   int64 `path:"id"`

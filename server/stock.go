@@ -120,8 +120,8 @@ func (s *Server) titleOperations() {
 func (s *Server) itemOperations() {
 	do(s, http.MethodPut, "/items/{id}", "changeItem", "Write what is on record of an item anew", employed, oneSent(stock.Change))
 	do(s, http.MethodPut, "/items/{id}/standing", "standItem", "Write how an item stands: in use, missing, put aside, out of the stock", employed,
-		func(a *act.Act, in *OneSent[stock.Standing]) (Done, error) {
-			return Done{true}, stock.Stand(a, in.ID, in.Body)
+		func(a *act.Act, in *OneSent[stock.NewStatus]) (Done, error) {
+			return Done{true}, stock.SetStatus(a, in.ID, in.Body)
 		})
 	type classed struct {
 		ID    int64  `path:"id"`

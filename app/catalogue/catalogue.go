@@ -16,40 +16,40 @@ import (
 
 // Item is one item with how it stands.
 type Item struct {
-	ID         int64                    `json:"id"`
-	Barcode    string                   `json:"barcode"`
-	TitleID    int64                    `json:"title_id"`
-	Title      string                   `json:"title"`
-	Author     string                   `json:"author"`
-	Home       string                   `json:"home"`
-	At         string                   `json:"at"`
-	Collection string                   `json:"collection"`
-	Material   string                   `json:"material"`
-	Shelved    string                   `json:"collection_code"`
-	Classed    string                   `json:"material_code"`
-	Call       string                   `json:"call_number"`
-	Price      string                   `json:"price"`
-	Note       string                   `json:"note"`
-	State      string                   `json:"state" doc:"Where it is now, in words"`
-	Tone       string                   `json:"tone" enum:"in,out,moving,held,aside"`
-	Standing   circulation.ItemStanding `json:"standing" enum:"in_use,missing,lost,aside,withdrawn"`
-	Patron     int64                    `json:"patron_id,omitempty"`
-	AsideFor   circulation.AsideFor     `json:"aside_for" enum:",damaged,repair,rebuy"`
-	Belongs    calendar.Code            `json:"branch" doc:"Code of the branch where it belongs"`
-	Stands     calendar.Code            `json:"at_branch" doc:"Code of the branch where it is, or was last seen"`
-	Season     string                   `json:"season" doc:"Until when it belongs there, and where then, in words; empty: for good"`
-	HomeUntil  *calendar.Date           `json:"home_until,omitempty"`
-	HomeAfter  calendar.Code            `json:"home_after,omitempty"`
-	Parts      int                      `json:"parts"`
-	PartsSay   string                   `json:"parts_say" doc:"Which parts these are"`
-	Condition  string                   `json:"condition"`
-	Edition    string                   `json:"edition" doc:"Of this copy, where it is not as its title says"`
-	Volume     string                   `json:"volume"`
-	Amount     *money.Amount            `json:"price_minor,omitempty" doc:"The price in minor units"`
-	OwnTerms   map[string]any           `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
-	LabelWaits bool                     `json:"label_waits" doc:"Its label has yet to be printed"`
-	Added      calendar.Date            `json:"added_on"`
-	Revision   int                      `json:"revision"`
+	ID         int64                  `json:"id"`
+	Barcode    string                 `json:"barcode"`
+	TitleID    int64                  `json:"title_id"`
+	Title      string                 `json:"title"`
+	Author     string                 `json:"author"`
+	Home       string                 `json:"home"`
+	At         string                 `json:"at"`
+	Collection string                 `json:"collection"`
+	Material   string                 `json:"material"`
+	Shelved    string                 `json:"collection_code"`
+	Classed    string                 `json:"material_code"`
+	Call       string                 `json:"call_number"`
+	Price      string                 `json:"price"`
+	Note       string                 `json:"note"`
+	State      string                 `json:"state" doc:"Where it is now, in words"`
+	Tone       string                 `json:"tone" enum:"in,out,moving,held,aside"`
+	Standing   circulation.ItemStatus `json:"standing" enum:"in_use,missing,lost,aside,withdrawn"`
+	Patron     int64                  `json:"patron_id,omitempty"`
+	AsideFor   circulation.AsideFor   `json:"aside_for" enum:",damaged,repair,rebuy"`
+	Belongs    calendar.Code          `json:"branch" doc:"Code of the branch where it belongs"`
+	Stands     calendar.Code          `json:"at_branch" doc:"Code of the branch where it is, or was last seen"`
+	Season     string                 `json:"season" doc:"Until when it belongs there, and where then, in words; empty: for good"`
+	HomeUntil  *calendar.Date         `json:"home_until,omitempty"`
+	HomeAfter  calendar.Code          `json:"home_after,omitempty"`
+	Parts      int                    `json:"parts"`
+	PartsSay   string                 `json:"parts_say" doc:"Which parts these are"`
+	Condition  string                 `json:"condition"`
+	Edition    string                 `json:"edition" doc:"Of this copy, where it is not as its title says"`
+	Volume     string                 `json:"volume"`
+	Amount     *money.Amount          `json:"price_minor,omitempty" doc:"The price in minor units"`
+	OwnTerms   map[string]any         `json:"own_terms" doc:"Terms that it carries itself, by their ids"`
+	LabelWaits bool                   `json:"label_waits" doc:"Its label has yet to be printed"`
+	Added      calendar.Date          `json:"added_on"`
+	Revision   int                    `json:"revision"`
 }
 
 // ItemsOf gives a page of the items of a title.
@@ -64,7 +64,7 @@ func One(a *act.Act, id int64, barcode string) ([]Item, error) {
 	return show(a, rows), err
 }
 
-var sayStanding = map[circulation.ItemStanding]string{
+var sayStanding = map[circulation.ItemStatus]string{
 	circulation.ItemInUse:     "In use",
 	circulation.ItemMissing:   "Missing",
 	circulation.ItemLost:      "Lost",
@@ -129,11 +129,11 @@ func state(a *act.Act, i *stockdb.ItemShown) (says, tone string) {
 	case circulation.PlaceFetching:
 		return "To be fetched for a hold at " + place, "held"
 	}
-	return SayStanding(i.Standing, i.AsideFor), "aside"
+	return SayStatus(i.Standing, i.AsideFor), "aside"
 }
 
-// SayStanding says how an item stands.
-func SayStanding(standing circulation.ItemStanding, aside circulation.AsideFor) string {
+// SayStatus says how an item stands.
+func SayStatus(standing circulation.ItemStatus, aside circulation.AsideFor) string {
 	if standing == circulation.ItemAside && aside != "" {
 		return sayAside[aside]
 	}

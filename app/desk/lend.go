@@ -300,7 +300,7 @@ func write(
 		a.Tell(event.Event{Kind: event.TransitEnded, Item: item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
 	}
 	if item.AtBranch != a.Who.Branch || item.Standing != circulation.ItemInUse {
-		stockdb.StandAt(a.Tx, item.ID, a.Who.Branch, circulation.ItemInUse)
+		stockdb.SetStatusAt(a.Tx, item.ID, a.Who.Branch, circulation.ItemInUse)
 		if item.Standing == circulation.ItemMissing {
 			a.Tell(event.Event{Kind: event.Found, Item: item.ID})
 		}

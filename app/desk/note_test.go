@@ -131,7 +131,7 @@ func TestRepairPassesTheHoldOn(t *testing.T) {
 	assert.Equal(t, "waiting", state())
 	id := line.ItemID
 	testkit.Do(t, h, bea, func(a *act.Act) (struct{}, error) {
-		return struct{}{}, stock.Stand(a, id, stock.Standing{Standing: circulation.ItemInUse})
+		return struct{}{}, stock.SetStatus(a, id, stock.NewStatus{Standing: circulation.ItemInUse})
 	})
 	assert.Equal(t, "fetching", state(), "back in use, it stands on the fetch list")
 }

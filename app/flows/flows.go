@@ -22,11 +22,11 @@ type Flows struct {
 
 // Branch is what a branch gives and takes.
 type Branch struct {
-	Code     calendar.Code  `json:"code"`
-	Name     string         `json:"name"`
-	Gives    int            `json:"gives" doc:"Things sent to others for holds"`
-	Takes    int            `json:"takes" doc:"Things that came from others for holds"`
-	Standing flows.Standing `json:"standing" enum:"even,gives,takes"`
+	Code     calendar.Code `json:"code"`
+	Name     string        `json:"name"`
+	Gives    int           `json:"gives" doc:"Things sent to others for holds"`
+	Takes    int           `json:"takes" doc:"Things that came from others for holds"`
+	Standing flows.Share   `json:"standing" enum:"even,gives,takes"`
 }
 
 // Pair is how much went from one branch to another.
@@ -72,7 +72,7 @@ func Of(a *act.Act, days int) (*Flows, error) {
 		out.Pairs = append(out.Pairs, Pair{r.FromBranch, r.ToBranch, r.Holds, r.Others})
 	}
 	for _, b := range flows.Balance(pairs) {
-		out.Branches = append(out.Branches, Branch{b.Code, a.Network.BranchName(b.Code), b.Gives, b.Takes, b.Standing})
+		out.Branches = append(out.Branches, Branch{b.Code, a.Network.BranchName(b.Code), b.Gives, b.Takes, b.Share})
 	}
 	return out, out.better(a)
 }

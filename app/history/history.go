@@ -250,7 +250,7 @@ func Say(a *act.Act, e *eventsdb.EventShown) string {
 		return "Note removed: " + d.Was
 	case event.SetAside:
 		if d.Is != "" {
-			return with(catalogue.SayStanding(circulation.ItemAside, circulation.AsideFor(d.Is)), d.Reason)
+			return with(catalogue.SayStatus(circulation.ItemAside, circulation.AsideFor(d.Is)), d.Reason)
 		}
 		return with("To repair", d.Reason)
 	case event.Withdrawn:

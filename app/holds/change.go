@@ -238,11 +238,11 @@ func stand(a *act.Act, h *holdsdb.Hold, before int64, moved bool) error {
 	return nil
 }
 
-func standing(s *holdsdb.Stands) *queue.Standing {
+func standing(s *holdsdb.Stands) *queue.Position {
 	if s == nil {
 		return nil
 	}
-	return &queue.Standing{Band: s.Band, Place: s.Place}
+	return &queue.Position{Band: s.Band, Place: s.Place}
 }
 
 // Revive takes the cancelling of a hold back: it waits again in its old place.

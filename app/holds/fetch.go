@@ -272,7 +272,7 @@ func Missed(a *act.Act, id int64) (*NotHere, error) {
 	stockdb.AddLook(a.Tx, item, a.Who.ID, a.Who.Branch, "Its own shelf, for a hold", false, a.Now)
 	out := &NotHere{ItemID: item, Missing: queue.Missing(times)}
 	if out.Missing {
-		stockdb.Stand(a.Tx, item, circulation.ItemMissing, "")
+		stockdb.SetStatus(a.Tx, item, circulation.ItemMissing, "")
 		a.Tell(event.Event{Kind: event.Missing, Item: item, Detail: event.Detail{Count: times}})
 	}
 	if _, err := moving.Route(a, h.TitleID, 0); err != nil {
@@ -315,7 +315,7 @@ func UndoMissed(a *act.Act, id, item int64) (*NotHere, error) {
 	}
 	stockdb.Seen(a.Tx, item, a.Now)
 	if missed.Standing == circulation.ItemMissing {
-		stockdb.Stand(a.Tx, item, circulation.ItemInUse, "")
+		stockdb.SetStatus(a.Tx, item, circulation.ItemInUse, "")
 		a.Tell(event.Event{Kind: event.Found, Item: item})
 	}
 	a.Tell(event.Event{Kind: event.MissUndone, Item: item, Hold: id, Patron: h.PatronID})

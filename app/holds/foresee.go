@@ -73,7 +73,7 @@ func queueOf(a *act.Act, holds []holdsdb.QueueHold, copies []holdsdb.QueueCopy) 
 		if h.ItemID != nil {
 			if c, known := index[*h.ItemID]; known && h.State.HasItem() {
 				one.Given = c
-				q.Copies[c].Standing, q.Copies[c].Ready = waiting.Meant, h.State == queue.Ready
+				q.Copies[c].State, q.Copies[c].Ready = waiting.Meant, h.State == queue.Ready
 			}
 		}
 		q.Holds = append(q.Holds, one)
@@ -106,22 +106,22 @@ func couldServe(a *act.Act, c *holdsdb.QueueCopy, h *holdsdb.QueueHold, known ma
 }
 
 func copyOf(a *act.Act, c *holdsdb.QueueCopy) waiting.Copy {
-	out := waiting.Copy{Standing: waiting.Away, Branch: c.AtBranch, Material: c.Material}
+	out := waiting.Copy{State: waiting.Away, Branch: c.AtBranch, Material: c.Material}
 	switch {
 	case c.Place == nil && c.Standing == circulation.ItemInUse:
-		out.Standing = waiting.Free
+		out.State = waiting.Free
 	case c.Place == nil:
 	case *c.Place == circulation.PlaceLent && !c.Lost:
-		out.Standing, out.Branch = waiting.Lent, *c.LoanBranch
+		out.State, out.Branch = waiting.Lent, *c.LoanBranch
 		if c.DueDate != nil {
 			out.Due = *store.DateOf(c.DueDate)
 		} else {
 			out.Due = calendar.DateOf(c.DueAt.In(a.Network.Location))
 		}
 	case *c.Place == circulation.PlaceUnderWay && c.Promised != nil:
-		out.Standing, out.Branch, out.Promise = waiting.Comes, *c.ToBranch, *c.Promised
+		out.State, out.Branch, out.Promise = waiting.Comes, *c.ToBranch, *c.Promised
 	case *c.Place == circulation.PlaceFetching || *c.Place == circulation.PlaceHoldShelf:
-		out.Standing = waiting.Meant
+		out.State = waiting.Meant
 	}
 	return out
 }

@@ -787,7 +787,7 @@ func TestPlacedWhileTheLastCopyIsBeingLost(t *testing.T) {
 		})
 		both.Go(func() {
 			_, losing = testkit.Try(w.House, boss, func(a *act.Act) (bool, error) {
-				return true, stock.Stand(a, item, stock.Standing{Standing: circulation.ItemMissing})
+				return true, stock.SetStatus(a, item, stock.NewStatus{Standing: circulation.ItemMissing})
 			})
 		})
 		both.Wait()

@@ -55,7 +55,7 @@ func Ahead(a *act.Act) ([]Closed, error) {
 	if len(spells) == 0 {
 		return out, nil
 	}
-	standing, err := holdsdb.StandingAt(a.Tx, a.Who.Branch)
+	standing, err := holdsdb.ShelfDays(a.Tx, a.Who.Branch)
 	if err != nil {
 		return nil, err
 	}

@@ -93,7 +93,7 @@ func because(a *act.Act, h *holdsdb.QueueHold, q *waiting.Queue, k int, copies [
 		if c.Only != nil && !c.Only[k] {
 			continue
 		}
-		if serves++; c.Standing != waiting.Away {
+		if serves++; c.State != waiting.Away {
 			comes++
 		}
 	}

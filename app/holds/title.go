@@ -141,7 +141,7 @@ func (i *InQueue) tell(
 			continue
 		}
 		serves++
-		if q.Copies[c].Standing != waiting.Away {
+		if q.Copies[c].State != waiting.Away {
 			known++
 		}
 	}
@@ -204,7 +204,7 @@ func nothing(a *act.Act, trace why.Trace, h *holdsdb.QueueHold, copies []holdsdb
 	return trace.Add(why.Decided, "Find a copy, buy one, or request one from a partner")
 }
 
-var sayGone = map[circulation.ItemStanding]string{
+var sayGone = map[circulation.ItemStatus]string{
 	circulation.ItemMissing: "Is missing.",
 	circulation.ItemLost:    "Is marked lost.",
 	circulation.ItemAside:   "Is out of use.",
@@ -221,13 +221,13 @@ func sayRange(a *act.Act, f *waiting.Forecast) string {
 func sayCopy(a *act.Act, c *holdsdb.QueueCopy, as *waiting.Copy, holds []holdsdb.QueueHold) CopyAt {
 	out := CopyAt{
 		Barcode: c.Barcode, ItemID: c.ID, Home: a.Network.BranchName(c.BranchCode),
-		Edition: c.Edition, Volume: c.Volume, State: string(as.Standing),
+		Edition: c.Edition, Volume: c.Volume, State: string(as.State),
 	}
 	day := func(t *time.Time) *calendar.Date {
 		d := calendar.DateOf(t.In(a.Network.Location))
 		return &d
 	}
-	switch as.Standing {
+	switch as.State {
 	case waiting.Free:
 		out.Says = "On the shelf at " + a.Network.BranchName(c.AtBranch)
 	case waiting.Lent:

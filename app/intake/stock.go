@@ -149,7 +149,7 @@ func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
 		return
 	}
 	d := &reading{b: b, r: r}
-	standing := circulation.ItemStanding(d.text("standing"))
+	standing := circulation.ItemStatus(d.text("standing"))
 	if standing == "" {
 		standing = circulation.ItemInUse
 	}

@@ -338,7 +338,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
 	}
-	stockdb.Stand(a.Tx, f.Item.ID, circulation.ItemWithdrawn, "")
+	stockdb.SetStatus(a.Tx, f.Item.ID, circulation.ItemWithdrawn, "")
 	a.Tell(event.Event{Kind: event.SentHome, Item: f.Item.ID, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }

@@ -28,14 +28,14 @@ type Placed struct {
 
 // Did is what placing an item has changed.
 type Did struct {
-	AtBefore       calendar.Code            `json:"at_before,omitempty"`       // where the item was said to be
-	StandingBefore circulation.ItemStanding `json:"standing_before,omitempty"` // and how it stood
-	EndedTransit   int64                    `json:"ended_transit,omitempty"`
-	BegunTransit   int64                    `json:"begun_transit,omitempty"`
-	Hold           int64                    `json:"hold,omitempty"`        // the hold that it serves from now on
-	HoldFrom       queue.State              `json:"hold_from,omitempty"`   // what that hold was before
-	SetAside       bool                     `json:"set_aside,omitempty"`   // put aside or out of the stock for its note
-	NoteBefore     string                   `json:"note_before,omitempty"` // of an item of which something was found missing
+	AtBefore       calendar.Code          `json:"at_before,omitempty"`       // where the item was said to be
+	StandingBefore circulation.ItemStatus `json:"standing_before,omitempty"` // and how it stood
+	EndedTransit   int64                  `json:"ended_transit,omitempty"`
+	BegunTransit   int64                  `json:"begun_transit,omitempty"`
+	Hold           int64                  `json:"hold,omitempty"`        // the hold that it serves from now on
+	HoldFrom       queue.State            `json:"hold_from,omitempty"`   // what that hold was before
+	SetAside       bool                   `json:"set_aside,omitempty"`   // put aside or out of the stock for its note
+	NoteBefore     string                 `json:"note_before,omitempty"` // of an item of which something was found missing
 }
 
 // Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold shelf, into a
@@ -143,7 +143,7 @@ func (p *Placed) stand(a *act.Act, f *deskdb.Facts) {
 	if found {
 		f.Item.Standing = circulation.ItemInUse
 	}
-	stockdb.StandAt(a.Tx, f.Item.ID, f.Item.AtBranch, f.Item.Standing)
+	stockdb.SetStatusAt(a.Tx, f.Item.ID, f.Item.AtBranch, f.Item.Standing)
 	if was == circulation.ItemMissing {
 		a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
 	}

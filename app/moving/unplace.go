@@ -55,7 +55,7 @@ func Unplace(a *act.Act, f *deskdb.Facts, did *Did, lent bool) error {
 		}
 	}
 	if did.AtBefore != "" {
-		stockdb.StandAt(a.Tx, f.Item.ID, did.AtBefore, did.StandingBefore)
+		stockdb.SetStatusAt(a.Tx, f.Item.ID, did.AtBefore, did.StandingBefore)
 		f.Item.AtBranch, f.Item.Standing = did.AtBefore, did.StandingBefore
 	}
 	if did.EndedTransit != 0 {
@@ -77,7 +77,7 @@ func GiveUp(a *act.Act, f *deskdb.Facts) error {
 		}
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
 	}
-	stockdb.Stand(a.Tx, f.Item.ID, circulation.ItemMissing, "")
+	stockdb.SetStatus(a.Tx, f.Item.ID, circulation.ItemMissing, "")
 	a.Tell(event.Event{Kind: event.Missing, Item: f.Item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
 	_, err := Route(a, f.Item.TitleID, 0)
 	return err

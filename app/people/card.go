@@ -38,7 +38,7 @@ type Card struct {
 	Branch    string            `json:"branch"`
 	Household string            `json:"household"`
 	CardUntil string            `json:"card_until"`
-	Standing  loan.Standing     `json:"standing" enum:"active,inactive,excluded"`
+	Standing  loan.Status       `json:"standing" enum:"active,inactive,excluded"`
 	Notes     []Note            `json:"notes" doc:"On the card, those that show at every scan and quiet ones"`
 	Missing   []person.Field    `json:"missing" doc:"Details that should be filled, and are not"`
 	Stopped   string            `json:"stopped" doc:"Why they may look and not borrow; empty: they may"`

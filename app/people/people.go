@@ -24,7 +24,7 @@ type Found struct {
 	Name     string        `json:"name"`
 	Class    string        `json:"class"`
 	Branch   string        `json:"branch"`
-	Standing loan.Standing `json:"standing"`
+	Standing loan.Status   `json:"standing"`
 	Born     string        `json:"born" doc:"In words, to tell namesakes apart; empty: not known"`
 	Address  string        `json:"address" doc:"On one line; empty: none"`
 	Pickup   calendar.Code `json:"pickup" doc:"Where they fetch what they wait for, unless they say otherwise"`

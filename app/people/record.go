@@ -258,7 +258,7 @@ func Complete(a *act.Act, id int64, j Joining) (*Written, error) {
 			peopledb.ReplaceCard(a.Tx, id, p.Card, card, "temporary card", a.Now)
 		}
 	}
-	peopledb.KeepStanding(a.Tx, id, string(loan.Active), "", "")
+	peopledb.SetStatus(a.Tx, id, string(loan.Active), "", "")
 	return admit(a, p, r, j)
 }
 

@@ -240,28 +240,28 @@ func TestStanding(t *testing.T) {
 	boss := c.Staff(role.Supervisor, "HVH")
 	p := c.Patron("HVH")
 	_, labels := c.Title("HVH")
-	stand := func(who act.Actor, s people.Standing) (*people.Card, error) {
-		return testkit.Try(c.House, who, func(a *act.Act) (*people.Card, error) { return people.Stand(a, p, s) })
+	stand := func(who act.Actor, s people.NewStatus) (*people.Card, error) {
+		return testkit.Try(c.House, who, func(a *act.Act) (*people.Card, error) { return people.SetStatus(a, p, s) })
 	}
 	lend := func() string {
 		return testkit.Do(t, c.House, c.here, func(a *act.Act) (*desk.Result, error) {
 			return desk.Take(a, desk.Scan{Text: labels[0], Patron: p})
 		}).Text
 	}
-	card, err := stand(c.here, people.Standing{Standing: loan.Active, Stopped: "Three lost telescopes"})
+	card, err := stand(c.here, people.NewStatus{Standing: loan.Active, Stopped: "Three lost telescopes"})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Blocked from borrowing: Three lost telescopes."}, card.Stops)
 	assert.Contains(t, lend(), "Blocked from borrowing:")
-	_, err = stand(c.here, people.Standing{Standing: loan.Inactive})
+	_, err = stand(c.here, people.NewStatus{Standing: loan.Inactive})
 	assert.ErrorContains(t, err, "Enter why this patron is")
-	_, err = stand(c.here, people.Standing{Standing: loan.Excluded, Reason: "Fire"})
+	_, err = stand(c.here, people.NewStatus{Standing: loan.Excluded, Reason: "Fire"})
 	assert.ErrorContains(t, err, "Only supervisors can exclude somebody or lift that.")
-	card, err = stand(boss, people.Standing{Standing: loan.Excluded, Reason: "Fire in the reading room"})
+	card, err = stand(boss, people.NewStatus{Standing: loan.Excluded, Reason: "Fire in the reading room"})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"This patron is excluded and cannot borrow. Ask the supervisor. Fire in the reading room."}, card.Stops)
-	_, err = stand(c.here, people.Standing{Standing: loan.Active})
+	_, err = stand(c.here, people.NewStatus{Standing: loan.Active})
 	assert.ErrorContains(t, err, "Only supervisors can exclude somebody or lift that.")
-	card, err = stand(boss, people.Standing{Standing: loan.Active})
+	card, err = stand(boss, people.NewStatus{Standing: loan.Active})
 	require.NoError(t, err)
 	assert.Empty(t, card.Stops)
 }

@@ -39,27 +39,27 @@ func merged(p *peopledb.Patron) error {
 	return problem.Newf(problem.Refused, "The record of card %s has been merged into another. Open that one.", p.Card)
 }
 
-// Standing is how a patron is to stand.
-type Standing struct {
-	Standing loan.Standing `json:"standing" enum:"active,inactive,excluded"`
-	Stopped  string        `json:"stopped" maxLength:"300" doc:"Why they may look and not borrow; empty: they may"`
-	Reason   string        `json:"reason" maxLength:"300" doc:"Why; needed for whatever is not active"`
+// NewStatus is how a patron is to stand.
+type NewStatus struct {
+	Standing loan.Status `json:"standing" enum:"active,inactive,excluded"`
+	Stopped  string      `json:"stopped" maxLength:"300" doc:"Why they may look and not borrow; empty: they may"`
+	Reason   string      `json:"reason" maxLength:"300" doc:"Why; needed for whatever is not active"`
 }
 
-// Stand writes how a patron stands. To exclude somebody, or to take that back, is for who supervises.
-func Stand(a *act.Act, id int64, s Standing) (*Card, error) {
+// SetStatus writes how a patron stands. To exclude somebody, or to take that back, is for who supervises.
+func SetStatus(a *act.Act, id int64, s NewStatus) (*Card, error) {
 	p, err := Locked(a, id)
 	if err != nil {
 		return nil, err
 	}
 	s.Stopped, s.Reason = strings.TrimSpace(s.Stopped), strings.TrimSpace(s.Reason)
-	if says, forbidden := person.Restand(a.Who.Role, p.Standing, s.Standing, s.Reason); says != "" {
+	if says, forbidden := person.MayChangeStatus(a.Who.Role, p.Standing, s.Standing, s.Reason); says != "" {
 		return nil, refused(says, forbidden)
 	}
 	if s.Standing == loan.Active {
 		s.Reason = ""
 	}
-	peopledb.KeepStanding(a.Tx, id, string(s.Standing), s.Reason, s.Stopped)
+	peopledb.SetStatus(a.Tx, id, string(s.Standing), s.Reason, s.Stopped)
 	a.Tell(event.Event{Kind: event.StandingChanged, Patron: id, Detail: event.Detail{
 		Was: sayStanding(p.Standing, p.Stopped), Is: sayStanding(s.Standing, s.Stopped), Reason: s.Reason,
 	}})
@@ -74,7 +74,7 @@ func refused(says string, forbidden bool) error {
 	return problem.New(problem.Invalid, says)
 }
 
-func sayStanding(s loan.Standing, stopped string) string {
+func sayStanding(s loan.Status, stopped string) string {
 	if stopped != "" {
 		return string(s) + ", blocked"
 	}

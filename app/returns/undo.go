@@ -95,7 +95,7 @@ func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 			standing = circulation.ItemLost
 		}
 		if f.Item.Standing != standing {
-			stockdb.Stand(a.Tx, f.Item.ID, standing, "")
+			stockdb.SetStatus(a.Tx, f.Item.ID, standing, "")
 		}
 		loansdb.ReopenLoan(a.Tx, told.Loan)
 	}
@@ -139,7 +139,7 @@ func undoNote(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) {
 		fallthrough
 	case "repair", "withdrawn", "rebuy":
 		if did.SetAside && l.Facts.Item.Standing != circulation.ItemInUse {
-			stockdb.Stand(a.Tx, l.Facts.Item.ID, circulation.ItemInUse, "")
+			stockdb.SetStatus(a.Tx, l.Facts.Item.ID, circulation.ItemInUse, "")
 			l.Facts.Item.Standing = circulation.ItemInUse
 		}
 	}
@@ -206,8 +206,8 @@ func setAside(a *act.Act, l *returnsdb.LineFacts, did *moving.Did, answer string
 		}
 		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: f.Hold.PatronID, Hold: f.Hold.ID, Item: f.Item.ID})
 	}
-	stockdb.StandAt(a.Tx, f.Item.ID, a.Who.Branch, standing)
-	stockdb.Stand(a.Tx, f.Item.ID, standing, asideFor)
+	stockdb.SetStatusAt(a.Tx, f.Item.ID, a.Who.Branch, standing)
+	stockdb.SetStatus(a.Tx, f.Item.ID, standing, asideFor)
 	did.SetAside, did.BegunTransit = true, 0
 	a.Tell(event.Event{Kind: told, Item: f.Item.ID, Detail: event.Detail{Reason: f.Item.Note}})
 	_, err := moving.Route(a, f.Item.TitleID, 0)

@@ -371,15 +371,15 @@ func MoveUp(a *act.Act, e Ending) (*Ended, error) {
 	did := &Did{}
 	// Names are those of one school, so each school moves up by itself.
 	for _, school := range schools(rows) {
-		var move, stay []roster.Standing
+		var move, stay []roster.Current
 		for k := range rows {
 			if schoolOf(&rows[k]) == school {
-				move = append(move, roster.Standing{ID: rows[k].ID, Name: rows[k].Name, Year: rows[k].SchoolYear})
+				move = append(move, roster.Current{ID: rows[k].ID, Name: rows[k].Name, Year: rows[k].SchoolYear})
 			}
 		}
 		for k := range beside {
 			if schoolOf(&beside[k]) == school {
-				stay = append(stay, roster.Standing{ID: beside[k].ID, Name: beside[k].Name})
+				stay = append(stay, roster.Current{ID: beside[k].ID, Name: beside[k].Name})
 			}
 		}
 		for _, m := range roster.MoveUp(move, stay, strings.TrimSpace(e.Last)) {

@@ -169,7 +169,7 @@ func temporary(a *act.Act, r person.Record) (*peopledb.Patron, error) {
 	p := &peopledb.Patron{ID: id, Card: card, Standing: loan.Active, JoinedOn: store.Column(a.Today()), Revision: 1}
 	people.Put(p, r)
 	peopledb.PutPatron(a.Tx, p)
-	peopledb.KeepStanding(a.Tx, id, string(loan.Active), "", person.Unseen)
+	peopledb.SetStatus(a.Tx, id, string(loan.Active), "", person.Unseen)
 	return p, nil
 }
 
@@ -367,11 +367,11 @@ func retire(a *act.Act, patron int64, why string) error {
 }
 
 // stand brings a temporary record from one standing to another.
-func stand(a *act.Act, patron int64, was, is loan.Standing, why string) error {
+func stand(a *act.Act, patron int64, was, is loan.Status, why string) error {
 	if _, err := people.Locked(a, patron); err != nil {
 		return err
 	}
-	peopledb.KeepStanding(a.Tx, patron, string(is), why, person.Unseen)
+	peopledb.SetStatus(a.Tx, patron, string(is), why, person.Unseen)
 	a.Tell(event.Event{
 		Kind: event.StandingChanged, Patron: patron,
 		Detail: event.Detail{Was: string(was), Is: string(is), Reason: why},

@@ -330,15 +330,15 @@ func terms(data json.RawMessage) string {
 	return string(out)
 }
 
-// Standing is how an item is to stand, and why.
-type Standing struct {
-	Standing circulation.ItemStanding `json:"standing" enum:"in_use,missing,aside,withdrawn"`
-	AsideFor circulation.AsideFor     `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
-	Reason   string                   `json:"reason" maxLength:"300"`
+// NewStatus is how an item is to stand, and why.
+type NewStatus struct {
+	Standing circulation.ItemStatus `json:"standing" enum:"in_use,missing,aside,withdrawn"`
+	AsideFor circulation.AsideFor   `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
+	Reason   string                 `json:"reason" maxLength:"300"`
 }
 
-// Stand writes how an item stands. What comes back into use serves whoever waits for it.
-func Stand(a *act.Act, id int64, s Standing) error {
+// SetStatus writes how an item stands. What comes back into use serves whoever waits for it.
+func SetStatus(a *act.Act, id int64, s NewStatus) error {
 	f, err := locked(a, id)
 	if err != nil {
 		return err
@@ -360,11 +360,11 @@ func Stand(a *act.Act, id int64, s Standing) error {
 	if s.Standing.NeedsReason() && s.Reason == "" {
 		return problem.Newf(problem.Invalid, "Enter a reason to withdraw it.")
 	}
-	stockdb.Stand(a.Tx, id, s.Standing, s.AsideFor)
+	stockdb.SetStatus(a.Tx, id, s.Standing, s.AsideFor)
 	if s.Standing != circulation.ItemMissing && f.Missed {
 		stockdb.Seen(a.Tx, id, a.Now)
 	}
-	told := map[circulation.ItemStanding]event.Kind{
+	told := map[circulation.ItemStatus]event.Kind{
 		circulation.ItemInUse: event.BackInUse, circulation.ItemMissing: event.Missing,
 		circulation.ItemAside:     event.SetAside,
 		circulation.ItemWithdrawn: event.Withdrawn,

@@ -179,14 +179,14 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 			return nil, err
 		}
 	} else if f.Place() == circulation.PlaceShelf && f.Item.AtBranch != a.Who.Branch {
-		stockdb.StandAt(a.Tx, f.Item.ID, a.Who.Branch, f.Item.Standing)
+		stockdb.SetStatusAt(a.Tx, f.Item.ID, a.Who.Branch, f.Item.Standing)
 	}
 	return kept(a, line, f, sayFound(a, found, f))
 }
 
 // foundAgain puts something that was missing back in use, here.
 func foundAgain(a *act.Act, f *deskdb.Facts) error {
-	stockdb.StandAt(a.Tx, f.Item.ID, a.Who.Branch, circulation.ItemInUse)
+	stockdb.SetStatusAt(a.Tx, f.Item.ID, a.Who.Branch, circulation.ItemInUse)
 	stockdb.Seen(a.Tx, f.Item.ID, a.Now)
 	a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
 	_, err := moving.Route(a, f.Item.TitleID, 0)
@@ -299,7 +299,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 		if f.Place() != circulation.PlaceShelf {
 			return nil, problem.Newf(problem.Refused, "It has been used since. It stays in use.")
 		}
-		stockdb.Stand(a.Tx, f.Item.ID, circulation.ItemMissing,
+		stockdb.SetStatus(a.Tx, f.Item.ID, circulation.ItemMissing,
 			"")
 		a.Tell(
 			event.Event{

@@ -65,13 +65,13 @@ type Which struct {
 
 // Becoming is what becomes of each; what is left out stays as it is.
 type Becoming struct {
-	Branch     calendar.Code            `json:"branch,omitempty" maxLength:"3" doc:"Where they belong from now on"`
-	Until      *calendar.Date           `json:"until,omitempty" doc:"With a branch: for a time, until this day; then they belong where they do now"`
-	Collection string                   `json:"collection,omitempty" maxLength:"60"`
-	Material   string                   `json:"material,omitempty" maxLength:"60"`
-	Price      *money.Amount            `json:"price,omitempty" doc:"In minor units"`
-	Standing   circulation.ItemStanding `json:"standing,omitempty" enum:",in_use,missing,aside,withdrawn"`
-	AsideFor   circulation.AsideFor     `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
+	Branch     calendar.Code          `json:"branch,omitempty" maxLength:"3" doc:"Where they belong from now on"`
+	Until      *calendar.Date         `json:"until,omitempty" doc:"With a branch: for a time, until this day; then they belong where they do now"`
+	Collection string                 `json:"collection,omitempty" maxLength:"60"`
+	Material   string                 `json:"material,omitempty" maxLength:"60"`
+	Price      *money.Amount          `json:"price,omitempty" doc:"In minor units"`
+	Standing   circulation.ItemStatus `json:"standing,omitempty" enum:",in_use,missing,aside,withdrawn"`
+	AsideFor   circulation.AsideFor   `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
 }
 
 // Many is a change of many items at once.
@@ -276,7 +276,7 @@ func (c *Becoming) settle(a *act.Act) (stockdb.ItemChange, string, error) {
 			aside = ""
 		}
 		out.Standing, out.AsideFor = &c.Standing, &aside
-		says = append(says, strings.ToLower(catalogue.SayStanding(c.Standing, aside)))
+		says = append(says, strings.ToLower(catalogue.SayStatus(c.Standing, aside)))
 	}
 	if len(says) == 0 {
 		return out, "", problem.Newf(problem.Invalid, "Choose what to change.")

@@ -182,9 +182,9 @@ func TestWritingOfItems(t *testing.T) {
 func TestStandings(t *testing.T) {
 	w := newWorld(t)
 	title, items := w.Title("HVH", "HVH")
-	stand := func(number string, s circulation.ItemStanding, aside circulation.AsideFor, reason string) error {
+	stand := func(number string, s circulation.ItemStatus, aside circulation.AsideFor, reason string) error {
 		return try(w, func(a *act.Act) (int, error) {
-			return 0, stock.Stand(a, w.id(number), stock.Standing{Standing: s, AsideFor: aside, Reason: reason})
+			return 0, stock.SetStatus(a, w.id(number), stock.NewStatus{Standing: s, AsideFor: aside, Reason: reason})
 		})
 	}
 	p := w.Patron("HVH")
@@ -196,7 +196,7 @@ func TestStandings(t *testing.T) {
 	assert.ErrorContains(t, stand(items[1], circulation.ItemAside, circulation.ForDamage, ""), "It is on the fetch list for a hold. Mark it not found there, and another copy is chosen.")
 	_, others := w.Title("HVH")
 	for _, c := range []struct {
-		standing circulation.ItemStanding
+		standing circulation.ItemStatus
 		aside    circulation.AsideFor
 		reason   string
 		is       string
@@ -436,7 +436,7 @@ func TestSearchLists(t *testing.T) {
 	loan := w.Ask("SELECT id::text FROM loans")
 	w.Set("INSERT INTO claims (patron_id, loan_id, what, at) VALUES (?, ?, 'returned', '2026-10-06 09:12-03')", p, loan)
 	do(w, func(a *act.Act) (int, error) {
-		return 0, stock.Stand(a, w.id(items[0]), stock.Standing{Standing: circulation.ItemMissing})
+		return 0, stock.SetStatus(a, w.id(items[0]), stock.NewStatus{Standing: circulation.ItemMissing})
 	})
 	list := func() []stock.Sought {
 		return do(w, func(a *act.Act) ([]stock.Sought, error) {

@@ -98,7 +98,7 @@ func unlose(a *act.Act, item, transit int64) (bool, error) {
 	if err != nil || f == nil || f.Item.Standing != circulation.ItemMissing || f.Transit != nil {
 		return false, err
 	}
-	stockdb.Stand(a.Tx, item, circulation.ItemInUse, "")
+	stockdb.SetStatus(a.Tx, item, circulation.ItemInUse, "")
 	transitsdb.ResumeTransit(a.Tx, transit)
 	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: item})
 	return true, nil

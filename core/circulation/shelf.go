@@ -39,7 +39,7 @@ func (s OnAShelf) Good() bool { return s == ShelfInPlace || s == ShelfWasMissing
 // Shelved is an item that was scanned along a shelf.
 type Shelved struct {
 	Again      bool // scanned before along this shelf
-	Standing   ItemStanding
+	Standing   ItemStatus
 	Place      Place
 	Here, Home calendar.Code
 	Floats     bool   // rules let it stay where it came back

@@ -1,22 +1,22 @@
 package circulation
 
-// ItemStanding is how an item stands, wherever it is.
-type ItemStanding string
+// ItemStatus is how an item stands, wherever it is.
+type ItemStatus string
 
 // The standings of an item.
 const (
-	ItemInUse     ItemStanding = "in_use"
-	ItemMissing   ItemStanding = "missing" // not found where it should be
-	ItemLost      ItemStanding = "lost"    // charged for, since it did not come back
-	ItemAside     ItemStanding = "aside"   // needs mending or a decision
-	ItemWithdrawn ItemStanding = "withdrawn"
+	ItemInUse     ItemStatus = "in_use"
+	ItemMissing   ItemStatus = "missing" // not found where it should be
+	ItemLost      ItemStatus = "lost"    // charged for, since it did not come back
+	ItemAside     ItemStatus = "aside"   // needs mending or a decision
+	ItemWithdrawn ItemStatus = "withdrawn"
 )
 
 // ItemStandings are all of them.
-var ItemStandings = []ItemStanding{ItemInUse, ItemMissing, ItemLost, ItemAside, ItemWithdrawn}
+var ItemStandings = []ItemStatus{ItemInUse, ItemMissing, ItemLost, ItemAside, ItemWithdrawn}
 
 // NeedsReason tells whether somebody has to say why an item comes to stand so: what leaves the stock is asked for years later.
-func (s ItemStanding) NeedsReason() bool { return s == ItemWithdrawn }
+func (s ItemStatus) NeedsReason() bool { return s == ItemWithdrawn }
 
 // AsideFor is what an item is put aside for; empty where nobody said so.
 type AsideFor string
@@ -50,7 +50,7 @@ type Ongoing struct {
 	UnderWay bool
 	Held     bool // meant for a hold: to be fetched, on the way, or on the hold shelf
 	Ready    bool // stands on the hold shelf
-	Standing ItemStanding
+	Standing ItemStatus
 }
 
 // Place is where the item is by that. An item on loan or under way is there, whatever else is planned for it. The

@@ -19,21 +19,21 @@ type Pair struct {
 	Others   int // home, or on
 }
 
-// Standing is how a branch stands in the exchange.
-type Standing string
+// Share is how a branch stands in the exchange.
+type Share string
 
 // The standings.
 const (
-	Even  Standing = "even"
-	Gives Standing = "gives" // more than its part
-	Takes Standing = "takes" // more than its part
+	Even  Share = "even"
+	Gives Share = "gives" // more than its part
+	Takes Share = "takes" // more than its part
 )
 
 // Branch is what a branch gives to others and takes from them.
 type Branch struct {
 	Code         calendar.Code
 	Gives, Takes int
-	Standing     Standing
+	Share        Share
 }
 
 // A branch stands out where the difference is a tenth of all that it exchanges, and no handful.
@@ -57,7 +57,7 @@ func Balance(pairs []Pair) []Branch {
 	}
 	out := []Branch{}
 	for _, b := range by {
-		b.Standing = standing(b.Gives, b.Takes)
+		b.Share = balanceOf(b.Gives, b.Takes)
 		out = append(out, *b)
 	}
 	slices.SortFunc(out, func(x, y Branch) int {
@@ -66,7 +66,7 @@ func Balance(pairs []Pair) []Branch {
 	return out
 }
 
-func standing(gives, takes int) Standing {
+func balanceOf(gives, takes int) Share {
 	over := gives - takes
 	switch {
 	case max(over, -over) < handful || 100*max(over, -over) < outstanding*(gives+takes):

@@ -22,16 +22,16 @@ func TestWhoGivesAndTakesTooMuch(t *testing.T) {
 		{"QRW", 55, 50, flows.Even}, // less than a tenth
 		{"SLM", 40, 60, flows.Takes},
 	}, flows.Balance(pairs))
-	assert.Equal(t, flows.Gives, flows.Balance([]flows.Pair{{From: "HVH", To: "SLM", Holds: 10}})[0].Standing)
+	assert.Equal(t, flows.Gives, flows.Balance([]flows.Pair{{From: "HVH", To: "SLM", Holds: 10}})[0].Share)
 	assert.Empty(t, flows.Balance(nil))
 	for _, c := range []struct { // of a handful on, and of a tenth on, it stands out
 		there, back int
-		standing    flows.Standing
+		standing    flows.Share
 	}{{9, 0, flows.Even}, {10, 0, flows.Gives}, {54, 45, flows.Even}, {55, 45, flows.Gives}, {110, 91, flows.Even}, {0, 10, flows.Takes}} {
 		got := flows.Balance([]flows.Pair{{From: "HVH", To: "SLM", Holds: c.there}, {From: "SLM", To: "HVH", Holds: c.back}})
 		for _, b := range got {
 			if b.Code == "HVH" {
-				assert.Equal(t, c.standing, b.Standing, "%d there, %d back", c.there, c.back)
+				assert.Equal(t, c.standing, b.Share, "%d there, %d back", c.there, c.back)
 			}
 		}
 	}
@@ -52,7 +52,7 @@ func TestGivingIsTaking(t *testing.T) {
 		gives, takes, over := 0, 0, 0
 		for _, b := range flows.Balance(pairs) {
 			gives, takes = gives+b.Gives, takes+b.Takes
-			if b.Standing == flows.Gives {
+			if b.Share == flows.Gives {
 				over++
 			}
 		}

@@ -147,7 +147,7 @@ func TestWhatIsAskedBefore(t *testing.T) {
 		asks := kind == loan.Soon || kind == loan.HadBefore || kind == loan.Noted || kind == loan.PartsToCount
 		assert.Equal(t, !asks, kind.NeedsReason(), kind)
 	}
-	for standing, waits := range map[loan.Standing]bool{loan.Active: true, loan.Inactive: true, loan.Excluded: false} {
+	for standing, waits := range map[loan.Status]bool{loan.Active: true, loan.Inactive: true, loan.Excluded: false} {
 		assert.Equal(t, waits, standing.MayWait(), standing)
 	}
 }

@@ -12,18 +12,18 @@ import (
 	"nevrin/core/role"
 )
 
-// Standing is how a patron stands, whatever they owe or have.
-type Standing string
+// Status is how a patron stands, whatever they owe or have.
+type Status string
 
 const (
-	Active   Standing = "active"
-	Inactive Standing = "inactive" // the card is no longer used
-	Excluded Standing = "excluded" // may not even sign in
+	Active   Status = "active"
+	Inactive Status = "inactive" // the card is no longer used
+	Excluded Status = "excluded" // may not even sign in
 )
 
 // Borrower is what is known of somebody who wants to borrow.
 type Borrower struct {
-	Standing  Standing
+	Standing  Status
 	CardUntil *calendar.Date // nil: does not run out
 	Owes      money.Amount
 	Disputed  money.Amount // of this, what is in dispute: it waits, and stops nobody
@@ -52,7 +52,7 @@ type Limits struct {
 }
 
 // MayWait tells whether somebody who stands so places holds by themselves: who only may not borrow looks and waits.
-func (s Standing) MayWait() bool { return s != Excluded }
+func (s Status) MayWait() bool { return s != Excluded }
 
 // StopKind names a reason for which something is not lent.
 type StopKind string

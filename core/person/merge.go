@@ -12,7 +12,7 @@ type Side struct {
 	Name        string
 	Institution bool
 	Partner     bool // a library outside borrows on it
-	Standing    loan.Standing
+	Standing    loan.Status
 	Stopped     string // why they may look and not borrow
 	Asks        int    // things that came back and are still being asked about
 }

@@ -8,9 +8,9 @@ import (
 	"nevrin/core/role"
 )
 
-// Restand tells why somebody with a role may not bring a patron from one standing to another, in a sentence, and whether that
+// MayChangeStatus tells why somebody with a role may not bring a patron from one standing to another, in a sentence, and whether that
 // is for who is asking; empty: they may. Who supervises excludes, and takes it back; whatever is not active has a reason.
-func Restand(by role.Role, was, is loan.Standing, reason string) (says string, forbidden bool) {
+func MayChangeStatus(by role.Role, was, is loan.Status, reason string) (says string, forbidden bool) {
 	if (was == loan.Excluded) != (is == loan.Excluded) && !by.Supervises() {
 		return "Only supervisors can exclude somebody or lift that.", true
 	}

@@ -48,8 +48,8 @@ func (o Order) Of(class string) Band {
 	return Usual
 }
 
-// Standing is where a hold stands in its queue.
-type Standing struct {
+// Position is where a hold stands in its queue.
+type Position struct {
 	Band  Band
 	Place float64
 }
@@ -57,17 +57,17 @@ type Standing struct {
 // Between is where a hold stands that was moved between two others; nil for none there. A hold that is moved takes the band
 // of whom it stands behind, or before where there is none behind. Room tells whether there was any: places can only be
 // halved so often.
-func Between(before, behind *Standing) (s Standing, room bool) {
+func Between(before, behind *Position) (s Position, room bool) {
 	switch {
 	case before == nil && behind == nil:
-		return Standing{}, true
+		return Position{}, true
 	case before == nil:
-		return Standing{behind.Band, behind.Place - 1}, true
+		return Position{behind.Band, behind.Place - 1}, true
 	case behind == nil || behind.Band != before.Band:
-		return Standing{before.Band, before.Place + 1}, true
+		return Position{before.Band, before.Place + 1}, true
 	}
 	middle := before.Place + (behind.Place-before.Place)/2
-	return Standing{before.Band, middle}, before.Place < middle && middle < behind.Place
+	return Position{before.Band, middle}, before.Place < middle && middle < behind.Place
 }
 
 // Passed is somebody who asked earlier, elsewhere, and would wait longer if a copy goes to a reader where it came back.

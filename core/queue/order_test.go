@@ -25,10 +25,10 @@ func TestBands(t *testing.T) {
 
 // Wherever a hold is moved, it then stands between those two, as bands and places order them.
 func TestMovedHoldsStandBetween(t *testing.T) {
-	less := func(a, b queue.Standing) bool { return a.Band < b.Band || a.Band == b.Band && a.Place < b.Place }
+	less := func(a, b queue.Position) bool { return a.Band < b.Band || a.Band == b.Band && a.Place < b.Place }
 	rapid.Check(t, func(t *rapid.T) {
-		draw := func(name string) queue.Standing {
-			return queue.Standing{
+		draw := func(name string) queue.Position {
+			return queue.Position{
 				Band:  queue.Band(rapid.IntRange(-1, 1).Draw(t, name)),
 				Place: float64(rapid.IntRange(-50, 50).Draw(t, name)) / 4,
 			}
@@ -48,8 +48,8 @@ func TestMovedHoldsStandBetween(t *testing.T) {
 		s, _ = queue.Between(&before, nil)
 		require.True(t, less(before, s))
 	})
-	one := queue.Standing{Place: 1}
-	next := queue.Standing{Place: 1.0000000000000002}
+	one := queue.Position{Place: 1}
+	next := queue.Position{Place: 1.0000000000000002}
 	_, room := queue.Between(&one, &next)
 	assert.False(t, room, "no number lies between")
 }

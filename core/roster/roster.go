@@ -185,29 +185,29 @@ func same(digits string, n int) bool {
 	return err == nil && v == n
 }
 
-// Standing is a class as it stands, with its key among others.
-type Standing struct {
+// Current is a class as it stands, with its key among others.
+type Current struct {
 	ID         int64
 	Name, Year string
 }
 
 // Moved is what becomes of a class when a year ends.
 type Moved struct {
-	Standing
+	Current
 	Ends bool   // it is dissolved
 	Says string // why nothing becomes of it, in a sentence; empty: something does
 }
 
 // MoveUp moves classes up by a year; those of the last one are dissolved. A class whose next name somebody has who stays is
 // left, and says so. They are given in an order in which each may take its new name.
-func MoveUp(classes, stay []Standing, last string) []Moved {
+func MoveUp(classes, stay []Current, last string) []Moved {
 	taken := map[string]bool{}
 	for _, s := range stay {
 		taken[strings.ToLower(s.Name)] = true
 	}
 	var out []Moved
 	for _, c := range classes {
-		m := Moved{Standing: c}
+		m := Moved{Current: c}
 		name, year, ok := Next(c.Name, c.Year)
 		switch {
 		case last != "" && strings.EqualFold(c.Year, last):

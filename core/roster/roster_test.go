@@ -83,7 +83,7 @@ func TestNext(t *testing.T) {
 }
 
 func TestMoveUp(t *testing.T) {
-	classes := []Standing{{1, "4a", "4"}, {2, "5a", "5"}, {3, "6a", "6"}, {4, "Otters", "5"}, {5, "Play group", ""}}
+	classes := []Current{{1, "4a", "4"}, {2, "5a", "5"}, {3, "6a", "6"}, {4, "Otters", "5"}, {5, "Play group", ""}}
 	moved := MoveUp(classes, nil, "6")
 	var said []string
 	for _, m := range moved {
@@ -94,7 +94,7 @@ func TestMoveUp(t *testing.T) {
 	}, said)
 
 	// One that stays where it is stands in the way of all below it.
-	for _, m := range MoveUp([]Standing{{1, "4a", "4"}, {2, "5a", "5"}}, []Standing{{3, "6A", "6"}}, "") {
+	for _, m := range MoveUp([]Current{{1, "4a", "4"}, {2, "5a", "5"}}, []Current{{3, "6A", "6"}}, "") {
 		assert.NotEmpty(t, m.Says)
 		assert.Equal(t, m.Name, map[int64]string{1: "4a", 2: "5a"}[m.ID])
 	}
@@ -104,7 +104,7 @@ func TestMoveUp(t *testing.T) {
 func TestMoveUpNeverGivesOneNameTwice(t *testing.T) {
 	for seed := range uint64(500) {
 		r := rand.New(rand.NewPCG(seed, 1))
-		var all []Standing
+		var all []Current
 		names := map[string]bool{}
 		for k := range 12 {
 			year := 1 + r.IntN(6)
@@ -114,7 +114,7 @@ func TestMoveUpNeverGivesOneNameTwice(t *testing.T) {
 			}
 			if !names[name] {
 				names[name] = true
-				all = append(all, Standing{int64(k + 1), name, fmt.Sprint(year)})
+				all = append(all, Current{int64(k + 1), name, fmt.Sprint(year)})
 			}
 		}
 		cut := r.IntN(len(all) + 1)

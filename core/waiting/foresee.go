@@ -9,21 +9,21 @@ import (
 	"nevrin/core/courier"
 )
 
-// Standing is how a copy stands.
-type Standing string
+// State is how a copy stands.
+type State string
 
 // How copies stand.
 const (
-	Free  Standing = "free"  // on the shelf of its branch, and nobody's
-	Lent  Standing = "lent"  // due back there
-	Comes Standing = "comes" // under way to that branch, to be on its shelf by a promise
-	Meant Standing = "meant" // for somebody who collects it there once it is ready, and keeps it for a loan
-	Away  Standing = "away"  // missing, lost or out of use: nobody knows
+	Free  State = "free"  // on the shelf of its branch, and nobody's
+	Lent  State = "lent"  // due back there
+	Comes State = "comes" // under way to that branch, to be on its shelf by a promise
+	Meant State = "meant" // for somebody who collects it there once it is ready, and keeps it for a loan
+	Away  State = "away"  // missing, lost or out of use: nobody knows
 )
 
 // Copy is a copy of a title, with how it stands. Which of Due, Promise and Ready matter follows from that.
 type Copy struct {
-	Standing Standing
+	State    State
 	Branch   calendar.Code
 	Material string
 	Due      calendar.Date // of a loan
@@ -51,7 +51,7 @@ type Queue struct {
 // CanFill tells whether some copy that will be there some day may serve a hold, and a run gets it there.
 func (q *Queue) CanFill(k int, now time.Time, n *Network) bool {
 	return slices.ContainsFunc(q.Copies, func(c Copy) bool {
-		if c.Standing == Away || c.Only != nil && !c.Only[k] {
+		if c.State == Away || c.Only != nil && !c.Only[k] {
 			return false
 		}
 		_, _, ok := n.Courier.Arrival(c.Branch, q.Holds[k].Pickup, now)
@@ -195,7 +195,7 @@ func (q *Queue) atOnce(k int) bool {
 	}
 	free, ahead := 0, 0
 	for _, c := range q.Copies {
-		if (c.Standing == Free || c.Standing == Comes) && (c.Only == nil || c.Only[k]) {
+		if (c.State == Free || c.State == Comes) && (c.Only == nil || c.Only[k]) {
 			free++
 		}
 	}
@@ -292,7 +292,7 @@ func (r *run) begin() {
 	r.times = make([]int, len(r.q.Copies))
 	for k, c := range r.q.Copies {
 		r.at[k] = c.Branch
-		switch c.Standing {
+		switch c.State {
 		case Free:
 			if r.chance(k, askFound) <= r.h.Found {
 				r.free[k] = r.fetched(k)

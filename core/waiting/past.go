@@ -86,7 +86,7 @@ func (p *TitlePast) At(at time.Time, hold int64, may func(c *PastCopy, h *PastHo
 		if item, ready, promise := p.givenAt(h, at); item != 0 {
 			if c, known := index[item]; known {
 				one.Given = c
-				q.Copies[c].Standing, q.Copies[c].Ready, q.Copies[c].Promise = Meant, ready, promise
+				q.Copies[c].State, q.Copies[c].Ready, q.Copies[c].Promise = Meant, ready, promise
 				if ready {
 					q.Copies[c].Branch = h.Pickup
 				}
@@ -113,14 +113,14 @@ func (p *TitlePast) At(at time.Time, hold int64, may func(c *PastCopy, h *PastHo
 }
 
 func (p *TitlePast) copyAt(c *PastCopy, at time.Time) Copy {
-	out := Copy{Standing: Free, Branch: c.Home, Material: c.Material}
+	out := Copy{State: Free, Branch: c.Home, Material: c.Material}
 	if c.Added > calendar.DateOf(at) {
-		out.Standing = Away
+		out.State = Away
 		return out
 	}
 	for _, l := range p.Loans {
 		if l.Item == c.ID && during(l.Lent, l.Returned, at) {
-			out.Standing, out.Branch, out.Due = Lent, l.Branch, l.Due
+			out.State, out.Branch, out.Due = Lent, l.Branch, l.Due
 			if l.Renewed != nil && l.Renewed.After(at) {
 				out.Due = l.DueBeforeRenewal
 			}
@@ -129,7 +129,7 @@ func (p *TitlePast) copyAt(c *PastCopy, at time.Time) Copy {
 	}
 	for _, t := range p.Transits {
 		if t.Item == c.ID && t.Hold == 0 && t.Promise != nil && during(t.Sent, t.Ended, at) {
-			out.Standing, out.Branch, out.Promise = Comes, t.To, *t.Promise
+			out.State, out.Branch, out.Promise = Comes, t.To, *t.Promise
 			return out
 		}
 	}

@@ -34,8 +34,8 @@ func TestHowAQueueStoodThen(t *testing.T) {
 		moment  time.Time
 		hold    int64
 		holds   int
-		copies  waiting.Standing // of the first copy
-		given   int              // of the first hold
+		copies  waiting.State // of the first copy
+		given   int           // of the first hold
 		due     calendar.Date
 		unknown bool
 	}{
@@ -52,9 +52,9 @@ func TestHowAQueueStoodThen(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			q, ok := p.At(c.moment, c.hold, nil)
 			assert.Equal(t, !c.unknown, ok)
-			assert.Equal(t, c.copies, q.Copies[0].Standing)
+			assert.Equal(t, c.copies, q.Copies[0].State)
 			assert.Equal(t, c.due, q.Copies[0].Due)
-			assert.Equal(t, waiting.Away, q.Copies[1].Standing, "it was added later")
+			assert.Equal(t, waiting.Away, q.Copies[1].State, "it was added later")
 			assert.Len(t, q.Holds, c.holds)
 			if !c.unknown {
 				assert.Equal(t, c.given, q.Holds[0].Given)

@@ -55,7 +55,7 @@ func waits(n int) []waiting.Hold {
 }
 
 func lent(due calendar.Date) waiting.Copy {
-	return waiting.Copy{Standing: waiting.Lent, Branch: "A", Due: due}
+	return waiting.Copy{State: waiting.Lent, Branch: "A", Due: due}
 }
 
 func TestQueueWithoutDoubt(t *testing.T) {
@@ -74,23 +74,23 @@ func TestQueueWithoutDoubt(t *testing.T) {
 	}{
 		{"one copy, one after the other", waiting.Queue{Holds: waits(3), Copies: due(10)}, []int{10, 31, 52}},
 		{"two copies", waiting.Queue{Holds: waits(3), Copies: due(10, 12)}, []int{10, 12, 31}},
-		{"a free copy", waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{Standing: waiting.Free, Branch: "A"}}}, []int{6}},
-		{"nobody knows where it is", waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{Standing: waiting.Away, Branch: "A"}}}, []int{0}},
+		{"a free copy", waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{State: waiting.Free, Branch: "A"}}}, []int{6}},
+		{"nobody knows where it is", waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{State: waiting.Away, Branch: "A"}}}, []int{0}},
 		{"no copies", waiting.Queue{Holds: waits(1)}, []int{0}},
 		{"on its way to be on the shelf on the 9th", waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{
-			{Standing: waiting.Comes, Branch: "A", Promise: day(9).UTC()}}}, []int{9}},
+			{State: waiting.Comes, Branch: "A", Promise: day(9).UTC()}}}, []int{9}},
 		{"waits for somebody else, who collects and keeps it", waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{
-			{Standing: waiting.Meant, Branch: "A", Ready: true}}}, []int{27}},
+			{State: waiting.Meant, Branch: "A", Ready: true}}}, []int{27}},
 		{"meant for the first", waiting.Queue{
 			Holds:  append([]waiting.Hold{{Pickup: "A", Given: 0}}, waits(1)...),
-			Copies: []waiting.Copy{{Standing: waiting.Meant, Branch: "A", Promise: day(8).UTC()}},
+			Copies: []waiting.Copy{{State: waiting.Meant, Branch: "A", Promise: day(8).UTC()}},
 		}, []int{8, 29}},
 		{"meant for one who came later than somebody with priority", waiting.Queue{
 			Holds:  []waiting.Hold{{Pickup: "A", Given: waiting.None}, {Pickup: "A", Given: 0}},
-			Copies: []waiting.Copy{{Standing: waiting.Meant, Branch: "A", Ready: true, Promise: now}},
+			Copies: []waiting.Copy{{State: waiting.Meant, Branch: "A", Ready: true, Promise: now}},
 		}, []int{27, 6}},
 		{"only one of two will do", waiting.Queue{Holds: waits(2), Copies: []waiting.Copy{
-			lent(day(10)), {Standing: waiting.Lent, Branch: "A", Due: day(8), Only: []bool{false, true}}}}, []int{10, 8}},
+			lent(day(10)), {State: waiting.Lent, Branch: "A", Due: day(8), Only: []bool{false, true}}}}, []int{10, 8}},
 		{"the first is paused and takes nothing from the second", waiting.Queue{
 			Holds: []waiting.Hold{{Pickup: "A", Given: waiting.None, Paused: day(20)}, waits(1)[0]}, Copies: due(10),
 		}, []int{20, 10}},
@@ -133,7 +133,7 @@ func TestForecastsAreInOrder(t *testing.T) {
 			if rapid.Bool().Draw(t, "lent") {
 				q.Copies = append(q.Copies, lent(calendar.MakeDate(2026, 10, rapid.IntRange(1, 28).Draw(t, "due"))))
 			} else {
-				q.Copies = append(q.Copies, waiting.Copy{Standing: waiting.Free, Branch: "A"})
+				q.Copies = append(q.Copies, waiting.Copy{State: waiting.Free, Branch: "A"})
 			}
 		}
 		first, again := h.Foresee(q, now, always()), h.Foresee(q, now, always())
@@ -170,7 +170,7 @@ func TestForecastsAreOpenDaysAndKeepPromises(t *testing.T) {
 		at := now.AddDate(0, 0, rapid.IntRange(0, 6).Draw(t, "today"))
 		promise, _ := b.OpenTimeFrom(at, rapid.IntRange(30, 5000).Draw(t, "promised in minutes"))
 		q := waiting.Queue{Holds: waits(rapid.IntRange(1, 5).Draw(t, "holds")), Copies: []waiting.Copy{
-			{Standing: waiting.Meant, Branch: "A", Promise: promise}, lent(first.Add(rapid.IntRange(0, 28).Draw(t, "due"))),
+			{State: waiting.Meant, Branch: "A", Promise: promise}, lent(first.Add(rapid.IntRange(0, 28).Draw(t, "due"))),
 		}}
 		q.Holds[0].Given = 0
 		if k := len(q.Holds) - 1; k > 0 && rapid.Bool().Draw(t, "paused") {
@@ -197,8 +197,8 @@ func TestForecastsAreOpenDaysAndKeepPromises(t *testing.T) {
 // Whether somebody has to bring something back first: not where a copy is meant for the hold, or where more are free than those ahead
 // need. Who is paused, or has theirs already, needs none.
 func TestWhoIsServedAtOnce(t *testing.T) {
-	free := waiting.Copy{Standing: waiting.Free, Branch: "A"}
-	comes := waiting.Copy{Standing: waiting.Comes, Branch: "A", Promise: now.Add(time.Hour)}
+	free := waiting.Copy{State: waiting.Free, Branch: "A"}
+	comes := waiting.Copy{State: waiting.Comes, Branch: "A", Promise: now.Add(time.Hour)}
 	out := lent(calendar.MakeDate(2026, 10, 20))
 	others := free
 	others.Only = []bool{true, false}
@@ -218,12 +218,12 @@ func TestWhoIsServedAtOnce(t *testing.T) {
 		{"one is free, one comes", last(as, free, comes), true},
 		{"one is free, one is lent", last(as, free, out), false},
 		{"who is ahead is paused", last(func(h *waiting.Hold) { h.Paused = calendar.MakeDate(2026, 11, 1) }, free), true},
-		{"who is ahead has theirs", last(func(h *waiting.Hold) { h.Given = 0 }, waiting.Copy{Standing: waiting.Meant, Branch: "A", Ready: true}, free), true},
+		{"who is ahead has theirs", last(func(h *waiting.Hold) { h.Given = 0 }, waiting.Copy{State: waiting.Meant, Branch: "A", Ready: true}, free), true},
 		{"the second copy is for others alone", last(as, free, others), false},
 	} {
 		assert.Equal(t, c.want, steady(20).Foresee(c.q, now, always())[1].AtOnce, c.name)
 	}
-	q := waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{Standing: waiting.Away, Branch: "A"}}}
+	q := waiting.Queue{Holds: waits(1), Copies: []waiting.Copy{{State: waiting.Away, Branch: "A"}}}
 	assert.False(t, q.CanFill(0, now, always()), "nobody knows where it is")
 	q.Copies[0] = others
 	q.Holds = waits(2)

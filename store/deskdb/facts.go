@@ -55,7 +55,7 @@ type ItemRow struct {
 	BranchCode, AtBranch                  calendar.Code
 	Collection, Material, CallNumber      string
 	Note, TitleName, Author               string
-	Standing                              circulation.ItemStanding
+	Standing                              circulation.ItemStatus
 	Price                                 *money.Amount
 	OwnTerms                              json.RawMessage
 	AddedOn                               time.Time
@@ -74,7 +74,7 @@ type ItemRow struct {
 	Renewals                              *int
 	BorrowerLegal, BorrowerPreferred      *string
 	BorrowerClass                         *string
-	BorrowerStanding                      *loan.Standing
+	BorrowerStanding                      *loan.Status
 	BorrowerUntil                         *time.Time
 	BorrowerBalance                       *money.Amount
 	BorrowerStopped, BorrowerReason       *string

@@ -70,12 +70,12 @@ type EventShown struct {
 	RequestNumber            *string
 	RequestTitle, Partner    *string
 	Address, Subject         *string
-	Standing                 *circulation.ItemStanding // of the item now
-	Noted                    bool                      // the item has a note now
-	Open                     bool                      // its loan or hold is open still
-	Owed                     bool                      // something is still owed for its loan
-	Last                     bool                      // its loan is the item's latest
-	Shown                    bool                      // its patron shows what they have read
+	Standing                 *circulation.ItemStatus // of the item now
+	Noted                    bool                    // the item has a note now
+	Open                     bool                    // its loan or hold is open still
+	Owed                     bool                    // something is still owed for its loan
+	Last                     bool                    // its loan is the item's latest
+	Shown                    bool                    // its patron shows what they have read
 }
 
 const eventsShown = `SELECT e.id, e.at, e.kind, e.staff_id, e.branch_code, e.patron_id, e.item_id, e.loan_id,

@@ -22,7 +22,7 @@ func Miss(tx *store.Tx, hold, item int64, at time.Time) (int, error) {
 
 // MissedItem is an item that was not found for a hold and has not been seen since.
 type MissedItem struct {
-	Standing circulation.ItemStanding
+	Standing circulation.ItemStatus
 	AtBranch calendar.Code
 }
 

@@ -21,7 +21,7 @@ type QueueHold struct {
 type QueueCopy struct {
 	Free
 	TitleID        int64
-	Standing       circulation.ItemStanding
+	Standing       circulation.ItemStatus
 	Place          *circulation.Place // of whereabouts; nil: free on its shelf
 	Ref            *int64
 	LoanBranch     *calendar.Code

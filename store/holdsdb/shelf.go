@@ -40,17 +40,17 @@ func OnHoldShelf(tx *store.Tx, branch calendar.Code, page store.Page) ([]ShelfRo
 		ORDER BY h.shelf_until, h.id`, branch)
 }
 
-// Standing is how many holds of a hold shelf have the same last day there, or are promised for the same day.
-type Standing struct {
+// ShelfDay is how many holds of a hold shelf have the same last day there, or are promised for the same day.
+type ShelfDay struct {
 	Day    time.Time
 	Ready  int // on the shelf, with that last day
 	Coming int // on their way, promised for that day
 }
 
-// StandingAt counts what stands on the hold shelf of a branch by its last day, and what is on its way there by the day of
+// ShelfDays counts what stands on the hold shelf of a branch by its last day, and what is on its way there by the day of
 // its promise, in the zone of the branch.
-func StandingAt(tx *store.Tx, branch calendar.Code) ([]Standing, error) {
-	return store.List[Standing](tx, `SELECT day, count(*) FILTER (WHERE state = 'ready')::int AS ready,
+func ShelfDays(tx *store.Tx, branch calendar.Code) ([]ShelfDay, error) {
+	return store.List[ShelfDay](tx, `SELECT day, count(*) FILTER (WHERE state = 'ready')::int AS ready,
 			count(*) FILTER (WHERE state <> 'ready')::int AS coming
 		FROM (SELECT h.state, CASE h.state WHEN 'ready' THEN h.shelf_until
 				ELSE (h.promised_at AT TIME ZONE b.timezone)::date END AS day

@@ -117,7 +117,7 @@ func Holders(tx *store.Tx, cards []string) (map[string]Holder, error) {
 // Labelled is an item by its label, as far as it matters to what is taken in.
 type Labelled struct {
 	Barcode, Material, Collection, Branch, Place, Title string
-	Standing                                            circulation.ItemStanding
+	Standing                                            circulation.ItemStatus
 	ID, TitleID                                         int64
 }
 

@@ -25,7 +25,7 @@ type Patron struct {
 	Class         string
 	BranchCode    calendar.Code
 	HouseholdID   *int64
-	Standing      loan.Standing
+	Standing      loan.Status
 	CardUntil     *time.Time `gorm:"type:date"`
 	Email         string
 	Phone         string

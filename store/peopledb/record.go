@@ -122,8 +122,8 @@ func ReplaceCard(tx *store.Tx, patron int64, was, is, why string, at time.Time) 
 	tx.Queue("DELETE FROM former_cards WHERE card = $1", is) // their own of before, given again
 }
 
-// KeepStanding writes how a patron stands, and why.
-func KeepStanding(tx *store.Tx, patron int64, standing, reason, stopped string) {
+// SetStatus writes how a patron stands, and why.
+func SetStatus(tx *store.Tx, patron int64, standing, reason, stopped string) {
 	tx.QueueOne(
 		"UPDATE patrons SET standing = $2, standing_reason = $3, stopped = $4, revision = revision + 1 WHERE id = $1",
 		patron,

@@ -22,7 +22,7 @@ type Numbered struct {
 	Number   string // as a school number in small letters
 	Patron   int64
 	School   bool
-	Standing loan.Standing
+	Standing loan.Status
 }
 
 // ByNumbers gives the patrons who have cards, or whose school has numbers, among some; set-wise, since lists are long.

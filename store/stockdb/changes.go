@@ -16,14 +16,14 @@ const changeable = `jsonb_build_object('branch', i.branch_code, 'home_until', i.
 
 // ItemChange is what is changed for many items at once; what is nil stays as it is.
 type ItemChange struct {
-	Branch     *calendar.Code            `json:"branch,omitempty"`
-	HomeUntil  *calendar.Date            `json:"home_until,omitempty"` // with Branch: for a time; without: for good
-	HomeAfter  *calendar.Code            `json:"home_after,omitempty"` // where it belongs then; nil: where it belongs now
-	Collection *string                   `json:"collection,omitempty"`
-	Material   *string                   `json:"material,omitempty"`
-	Price      *money.Amount             `json:"price,omitempty"`
-	Standing   *circulation.ItemStanding `json:"standing,omitempty"`
-	AsideFor   *circulation.AsideFor     `json:"aside_for,omitempty"`
+	Branch     *calendar.Code          `json:"branch,omitempty"`
+	HomeUntil  *calendar.Date          `json:"home_until,omitempty"` // with Branch: for a time; without: for good
+	HomeAfter  *calendar.Code          `json:"home_after,omitempty"` // where it belongs then; nil: where it belongs now
+	Collection *string                 `json:"collection,omitempty"`
+	Material   *string                 `json:"material,omitempty"`
+	Price      *money.Amount           `json:"price,omitempty"`
+	Standing   *circulation.ItemStatus `json:"standing,omitempty"`
+	AsideFor   *circulation.AsideFor   `json:"aside_for,omitempty"`
 }
 
 // afterChange is what an item is after a change, as jsonb like changeable. Home, for a time, is over where it would belong before and after

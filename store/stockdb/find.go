@@ -11,19 +11,19 @@ import (
 
 // ItemSearch is what items are looked for; what is empty does not matter.
 type ItemSearch struct {
-	Words      string                   `json:"words,omitempty" maxLength:"200" doc:"That stand in the title"`
-	Branch     calendar.Code            `json:"branch,omitempty" maxLength:"3" doc:"Where they belong"`
-	At         calendar.Code            `json:"at,omitempty" maxLength:"3" doc:"Where they are, or were last seen"`
-	Collection string                   `json:"collection,omitempty" maxLength:"60"`
-	Material   string                   `json:"material,omitempty" maxLength:"60"`
-	Standing   circulation.ItemStanding `json:"standing,omitempty" enum:",in_use,missing,lost,aside,withdrawn" doc:"Empty: any but withdrawn"`
-	AsideFor   circulation.AsideFor     `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
-	Begins     string                   `json:"begins,omitempty" maxLength:"60" doc:"With what the call number begins"`
-	Season     bool                     `json:"season,omitempty" doc:"Those alone that belong where they do for a time"`
-	Strays     bool                     `json:"strays,omitempty" doc:"Those alone that are free on a shelf where they do not belong"`
-	Labels     bool                     `json:"labels,omitempty" doc:"Those alone whose label has yet to be printed"`
-	AddedFrom  *calendar.Date           `json:"added_from,omitempty"`
-	AddedTo    *calendar.Date           `json:"added_to,omitempty"`
+	Words      string                 `json:"words,omitempty" maxLength:"200" doc:"That stand in the title"`
+	Branch     calendar.Code          `json:"branch,omitempty" maxLength:"3" doc:"Where they belong"`
+	At         calendar.Code          `json:"at,omitempty" maxLength:"3" doc:"Where they are, or were last seen"`
+	Collection string                 `json:"collection,omitempty" maxLength:"60"`
+	Material   string                 `json:"material,omitempty" maxLength:"60"`
+	Standing   circulation.ItemStatus `json:"standing,omitempty" enum:",in_use,missing,lost,aside,withdrawn" doc:"Empty: any but withdrawn"`
+	AsideFor   circulation.AsideFor   `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`
+	Begins     string                 `json:"begins,omitempty" maxLength:"60" doc:"With what the call number begins"`
+	Season     bool                   `json:"season,omitempty" doc:"Those alone that belong where they do for a time"`
+	Strays     bool                   `json:"strays,omitempty" doc:"Those alone that are free on a shelf where they do not belong"`
+	Labels     bool                   `json:"labels,omitempty" doc:"Those alone whose label has yet to be printed"`
+	AddedFrom  *calendar.Date         `json:"added_from,omitempty"`
+	AddedTo    *calendar.Date         `json:"added_to,omitempty"`
 }
 
 // Any tells whether nothing is said: then all items are meant.

@@ -24,7 +24,7 @@ type Item struct {
 	Price      *money.Amount
 	Note       string
 	OwnTerms   json.RawMessage `gorm:"type:jsonb"`
-	Standing   circulation.ItemStanding
+	Standing   circulation.ItemStatus
 	AddedOn    time.Time `gorm:"type:date"`
 
 	Parts      int    `gorm:"default:1"`
@@ -58,7 +58,7 @@ type ItemShown struct {
 	BranchCode, AtBranch             calendar.Code
 	Collection, Material, CallNumber string
 	Note                             string
-	Standing                         circulation.ItemStanding
+	Standing                         circulation.ItemStatus
 	AsideFor                         circulation.AsideFor
 	Price                            *money.Amount
 	Parts, Revision                  int
@@ -119,8 +119,8 @@ func NoteItem(tx *store.Tx, id int64, note string) {
 	tx.QueueOne("UPDATE items SET note = $2 WHERE id = $1", id, note)
 }
 
-// Stand writes whether an item is in use. What is put aside is put aside for something, as far as somebody said so.
-func Stand(tx *store.Tx, id int64, standing circulation.ItemStanding, asideFor circulation.AsideFor) {
+// SetStatus writes whether an item is in use. What is put aside is put aside for something, as far as somebody said so.
+func SetStatus(tx *store.Tx, id int64, standing circulation.ItemStatus, asideFor circulation.AsideFor) {
 	tx.QueueOne("UPDATE items SET standing = $2, aside_for = $3 WHERE id = $1", id, standing, asideFor)
 }
 
@@ -129,8 +129,8 @@ func ClassifyItem(tx *store.Tx, id int64, material, collection string) {
 	tx.QueueOne("UPDATE items SET material = $2, collection = $3 WHERE id = $1", id, material, collection)
 }
 
-// StandAt writes where an item is and whether it is in use.
-func StandAt(tx *store.Tx, item int64, branch calendar.Code, standing circulation.ItemStanding) {
+// SetStatusAt writes where an item is and whether it is in use.
+func SetStatusAt(tx *store.Tx, item int64, branch calendar.Code, standing circulation.ItemStatus) {
 	tx.QueueOne(
 		`UPDATE items SET at_branch = $2, standing = $3, aside_for = CASE $3 WHEN 'aside' THEN aside_for ELSE '' END
 		WHERE id = $1`,
