@@ -129,7 +129,7 @@ func TestSlowClients(t *testing.T) {
 	assert.True(t, answer.Close)
 }
 
-// An answer that takes longer than a request may take to come is given all the same, and the line is good for the next one:
+// An answer that takes longer than a request may take to come is given anyway, and the line is good for the next one:
 // the time limit on reading ran on, cancelled it, and with it every later request on that line.
 func TestSlowAnswers(t *testing.T) {
 	h := testkit.House(t)

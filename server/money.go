@@ -33,7 +33,7 @@ func (q PeriodQuery) period() (accounts.Period, error) {
 	return p, nil
 }
 
-// Because is why something is done.
+// Because is the reason for an act.
 type Because struct {
 	Reason string `json:"reason" minLength:"1" maxLength:"300"`
 }

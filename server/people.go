@@ -11,7 +11,7 @@ import (
 	"nevrin/core/person"
 )
 
-// AlikeQuery is what is known so far of somebody who is being written down.
+// AlikeQuery are the fields filled in so far, to find records of the same person.
 type AlikeQuery struct {
 	Name  string `query:"name" maxLength:"200"`
 	Born  string `query:"born" maxLength:"10" doc:"A date; empty: not known"`

@@ -29,7 +29,7 @@ import (
 	"nevrin/store"
 )
 
-// Options are what differs between installations.
+// Options are the settings that differ between installations.
 type Options struct {
 	Demo      bool           // started as a demo: its people sign in with one click
 	Mailbox   string         // address of the stand-in's mailbox; empty outside the demo

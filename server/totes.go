@@ -33,7 +33,7 @@ type stepBack struct {
 	Step int64 `json:"step" doc:"Which; it must be the last"`
 }
 
-// toteBack is a tote whose last step was taken back; none: with its beginning the tote itself.
+// toteBack is a tote whose last step was undone; none: with its beginning the tote itself.
 type toteBack struct {
 	Tote *totes.Detail `json:"tote,omitempty"`
 }

@@ -99,7 +99,7 @@ func TestScansTakeFewRoundTrips(t *testing.T) {
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM answers WHERE key LIKE '%lending-0'"))
 }
 
-// A scan along a shelf takes few round trips, the same at the end as at the beginning.
+// A scan of a shelf check takes few round trips, the same at the end as at the beginning.
 func TestShelfScansTakeFewRoundTrips(t *testing.T) {
 	h, trips, base := counted(t)
 	jory := at(t, base, "jory")

@@ -153,7 +153,7 @@ func TestPartnersHaveHabits(t *testing.T) {
 	assert.Contains(t, get(t, base+"/LORROW/sru?query=tide"), "not now", "often out of reach")
 }
 
-// An exchange that was begun before the stand-in goes on all the same.
+// An exchange that was begun before the stand-in goes on anyway.
 func TestPartnersGoOnWithWhatWasBegun(t *testing.T) {
 	base, said := partners(t)
 	send(

@@ -14,7 +14,7 @@ import (
 // Retried counts acts that were tried again, over the life of the program.
 var Retried atomic.Int64
 
-// Lock is what an act is about to touch. There is one order, in which everything is locked:
+// Lock names what an act is about to touch. Everything is locked in one order:
 //
 //  1. the bin of a branch, 2. a returns run or an inventory, 3. patrons by id, 4. titles by id, 5. rosters by id, 6. requests to and from
 //     outside.
@@ -43,7 +43,7 @@ type Lock struct {
 	Pupils  []int64 // the patrons who are in these rosters
 }
 
-// Locked is what a lock was given on.
+// Locked are the rows that are locked.
 type Locked struct {
 	Run     int64
 	Patrons []int64
@@ -263,5 +263,5 @@ func (t *Tx) Lock(l Lock) error {
 	return t.Send(q)
 }
 
-// Locked is what this transaction has locked so far.
+// Locked gives what this transaction has locked so far.
 func (t *Tx) Locked() Locked { return t.locked }

@@ -7,7 +7,7 @@ import (
 	"time"
 )
 
-// Moment is what every act begins with.
+// Moment is the start of an act: the time, and the versions in force.
 type Moment struct {
 	Version int64         // of the network
 	Now     time.Time     // by the one clock: the training clock where there is one

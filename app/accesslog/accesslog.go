@@ -10,7 +10,7 @@ import (
 	"nevrin/store/peopledb"
 )
 
-// Reading is that somebody opened a patron's record, or searched for patrons.
+// Reading is an entry of the log: somebody opened a patron's record, or searched for patrons.
 type Reading struct {
 	ID     int64     `json:"id"`
 	At     time.Time `json:"at"`

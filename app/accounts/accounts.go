@@ -1,5 +1,5 @@
 // Package accounts keeps patrons' accounts: what is charged, paid, waived, credited and given back. Nothing is ever
-// changed or deleted; what was wrong is taken back by another entry.
+// changed or deleted; what was wrong is credited by another entry.
 package accounts
 
 import (

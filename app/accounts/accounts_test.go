@@ -76,7 +76,7 @@ func (c *counter) owedLimit() {
 		SELECT 2, state, starts_on, started_at + interval '1 hour', jsonb_set(rules, '{0,terms,owed_limit}', '"5.00"'), ranking FROM editions`)
 }
 
-// Coins go by five cents; what is laid down gives change; the account is settled to the cent, and the difference is kept.
+// Coins go by five cents; what is received gives change; the account is settled to the cent, and the difference is kept.
 func TestPayingInCash(t *testing.T) {
 	c := newCounter(t)
 	p := c.Patron("HVH")
@@ -199,7 +199,7 @@ func TestUndoingWaivers(t *testing.T) {
 	_, err = c.unwaive(boss, s.Waived...)
 	require.ErrorContains(t, err, "undone already")
 
-	// Of a charge that has been taken back since, nothing can be owed again.
+	// Of a charge that has been credited since, nothing can be owed again.
 	waive.Amount = "1.00"
 	again := as(boss, waive)
 	_, err = c.credit(boss, old)
@@ -272,7 +272,7 @@ func TestStatement(t *testing.T) {
 	}, got)
 }
 
-// What was charged wrongly is taken back; what of it was paid is to be given back, once.
+// What was charged wrongly is credited; what of it was paid is to be given back, once.
 func TestRefunds(t *testing.T) {
 	c := newCounter(t)
 	p := c.Patron("HVH")

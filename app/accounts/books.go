@@ -33,7 +33,7 @@ func (p Period) check(a *act.Act) error {
 	return nil
 }
 
-// Taken is what went over the counter on a day, by branch, till, person, means and what it was for.
+// Taken is income of a day, by branch, till, person, method of payment and what it was for.
 type Taken struct {
 	Day    calendar.Date `json:"day"`
 	Branch string        `json:"branch"`
@@ -72,7 +72,7 @@ func forWhat(of ledger.About) string {
 	return Say(of, "")
 }
 
-// WaivedBy is what somebody waived.
+// WaivedBy is a sum that somebody waived.
 type WaivedBy struct {
 	ID     int64  `json:"id"`
 	At     string `json:"at" format:"date-time"`

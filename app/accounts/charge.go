@@ -21,7 +21,7 @@ type ByHand struct {
 	Note   string `json:"note" maxLength:"200" doc:"More about it; of a free charge, what it is for"`
 }
 
-// Charged is what a charge by hand has come to.
+// Charged is the result of a manual charge.
 type Charged struct {
 	Patron int64  `json:"patron"`
 	Owes   string `json:"owes" doc:"What is owed now in all"`

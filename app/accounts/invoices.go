@@ -85,7 +85,7 @@ func OneInvoice(a *act.Act, id int64) (*Invoice, error) {
 	return showInvoice(a, v, lines), nil
 }
 
-// Billing is what is to be put on an invoice.
+// Billing says what goes onto a new invoice.
 type Billing struct {
 	Charges []int64 `json:"charges,omitempty" maxItems:"500" nullable:"false" doc:"None: all that is owed and stands on no other invoice"`
 	Note    string  `json:"note,omitempty" maxLength:"500" doc:"For the one who gets it, such as their order number"`

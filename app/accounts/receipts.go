@@ -38,7 +38,7 @@ type Receipt struct {
 	Parts      []Part       `json:"parts" doc:"What it settled; empty in lists"`
 }
 
-// Part is what a receipt settled of one charge, or gave back.
+// Part is the part of a receipt that settled, or refunded, one charge.
 type Part struct {
 	Patron int64  `json:"patron"`
 	Name   string `json:"name"`

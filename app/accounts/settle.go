@@ -26,7 +26,7 @@ type Settling struct {
 	Reason    string       `json:"reason,omitempty" maxLength:"500" doc:"Why it is waived"`
 }
 
-// Settled is what a payment or waiver has left.
+// Settled is the result of a payment or waiver.
 type Settled struct {
 	Receipt int64   `json:"receipt,omitempty" doc:"Of a payment"`
 	Sum     string  `json:"sum" doc:"What it settled"`
@@ -36,7 +36,7 @@ type Settled struct {
 	Waived  []int64 `json:"waived" nullable:"false" doc:"The entries of a waiver, to undo it by"`
 }
 
-// Owes is what a patron owes.
+// Owes is a patron's balance.
 type Owes struct {
 	Patron int64  `json:"patron"`
 	Owes   string `json:"owes"`

@@ -9,7 +9,7 @@ import (
 	"nevrin/store/accountsdb"
 )
 
-// StatementLine is one entry of an account: what was charged, paid, waived or taken back, and what was owed after it.
+// StatementLine is one entry of an account: what was charged, paid, waived or credited, and what was owed after it.
 type StatementLine struct {
 	ID      int64       `json:"id"`
 	At      time.Time   `json:"at"`

@@ -160,7 +160,7 @@ func StopPayment(a *act.Act, id int64) (*CardPayment, error) {
 	return showPayment(a, p), nil
 }
 
-// Hand is what somebody says of a payment whose terminal does not.
+// Hand is the outcome of a card payment, entered by hand since the terminal gave none.
 type Hand struct {
 	Taken  bool   `json:"taken" doc:"The card was charged; otherwise it was not, or was given back"`
 	Number string `json:"number,omitempty" maxLength:"100" doc:"The number on the terminal's slip, where it was charged"`

@@ -56,7 +56,7 @@ type Till struct {
 	Moves    []TillMove `json:"moves"`
 }
 
-// Drawer is what lies in a drawer, by means.
+// Drawer is the content of a drawer, by method of payment.
 type Drawer struct {
 	Cash   string `json:"cash"`
 	Card   string `json:"card"`
@@ -256,7 +256,7 @@ func MoveCash(a *act.Act, id int64, v Moving) (*Till, error) {
 	return OneTill(a, id)
 }
 
-// Assigning is which receipts go into a till, or come out of it again.
+// Assigning assigns receipts to a till, or takes them out of it.
 type Assigning struct {
 	Receipts []int64 `json:"receipts" minItems:"1" maxItems:"500" nullable:"false"`
 	Out      bool    `json:"out" doc:"They come out of it again, and are under no till"`
@@ -296,7 +296,7 @@ func closedAlready(a *act.Act, row *accountsdb.TillShown) error {
 		a.Here().SayClock(*row.ClosedAt), *row.ClosedName)
 }
 
-// Counting is how a till was counted.
+// Counting is the count of a till when it is closed.
 type Counting struct {
 	Drawer
 	Says string `json:"says" maxLength:"500" doc:"Where it is not what it should be: why, in a sentence"`

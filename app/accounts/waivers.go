@@ -18,7 +18,7 @@ type Unwaiving struct {
 	Reason  string  `json:"reason" minLength:"1" maxLength:"300" doc:"Why"`
 }
 
-// Unwaived is what is owed again.
+// Unwaived is the result of undoing a waiver.
 type Unwaived struct {
 	Sum   string `json:"sum" doc:"What is owed again"`
 	Owing []Owes `json:"owing" doc:"What is owed now in all, by patron"`

@@ -73,7 +73,7 @@ type House struct {
 	clock    clock.Watch
 }
 
-// Faults are parts of what is stored that cannot be read, and what is wrong with the clock: for who administrates.
+// Faults are parts of what is stored that cannot be read, and what is wrong with the clock: for an administrator.
 func (a *Act) Faults() []network.Fault {
 	out := a.Network.Faults()
 	if says := a.House.clock.Says(); says != "" {
@@ -176,7 +176,7 @@ func Do[T any](
 	return out, err
 }
 
-// stillOpen refuses to do anything at a branch that has been closed for good while somebody worked there.
+// stillOpen refuses to do anything at a branch that has been closed permanently while somebody worked there.
 func (a *Act) stillOpen() error {
 	if a.Who.Branch == "" {
 		return nil

@@ -107,7 +107,7 @@ func TestAForgottenLock(t *testing.T) {
 	require.NoError(t, lend(items[0], patron))
 }
 
-// Two acts that take what they need in opposite ways meet in a deadlock; both are done all the same, each once.
+// Two acts that take what they need in opposite ways meet in a deadlock; both are done anyway, each once.
 func TestADeadlockIsTriedAgain(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here := w.Staff(role.Desk, "HVH")

@@ -51,7 +51,7 @@ type Here struct {
 	Author string `json:"author"`
 }
 
-// Answer is what is known of an ISBN: here, and at the service.
+// Answer is what is known about an ISBN, here and at the service.
 type Answer struct {
 	ISBN      string     `json:"isbn" doc:"As thirteen digits"`
 	Here      []Here     `json:"here"`
@@ -60,7 +60,7 @@ type Answer struct {
 	Problem   string     `json:"problem" doc:"Why the service has not answered, and what to do; empty: it has"`
 }
 
-// Question is what is to be asked, and where.
+// Question is a search for an ISBN at a service.
 type Question struct {
 	answer  Answer
 	service settings.Records

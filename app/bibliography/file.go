@@ -10,11 +10,11 @@ import (
 	"nevrin/formats/marc"
 )
 
-// FromFile is what the records of a file say.
+// FromFile gives the records of a file.
 type FromFile struct {
 	Proposals []Proposal `json:"proposals"`
 	Odd       []string   `json:"odd" doc:"Which records cannot be read or taken, and why"`
-	Remarks   []string   `json:"remarks" doc:"What was not right in records that could be read all the same"`
+	Remarks   []string   `json:"remarks" doc:"What was not right in records that could be read anyway"`
 	More      bool       `json:"more" doc:"The file has more records than are shown; a whole library moves in otherwise"`
 }
 

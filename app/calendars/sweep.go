@@ -48,7 +48,7 @@ type MovedHold struct {
 	After  string `json:"after"`
 }
 
-// Touched is how much a change touches.
+// Touched counts the loans and holds that a change moves.
 type Touched struct {
 	Text    string        `json:"text" doc:"The change, in a sentence"`
 	Loans   int           `json:"loans" doc:"Due dates that move; once applied, without those left out"`

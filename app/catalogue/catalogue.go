@@ -37,7 +37,7 @@ type Item struct {
 	AsideFor   circulation.AsideFor   `json:"aside_for" enum:",damaged,repair,rebuy"`
 	Belongs    calendar.Code          `json:"branch" doc:"Code of the branch where it belongs"`
 	Stands     calendar.Code          `json:"at_branch" doc:"Code of the branch where it is, or was last seen"`
-	Season     string                 `json:"season" doc:"Until when it belongs there, and where then, in words; empty: for good"`
+	Season     string                 `json:"season" doc:"Until when it belongs there, and where then, in words; empty: permanently"`
 	HomeUntil  *calendar.Date         `json:"home_until,omitempty"`
 	HomeAfter  calendar.Code          `json:"home_after,omitempty"`
 	Parts      int                    `json:"parts"`

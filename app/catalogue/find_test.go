@@ -49,7 +49,7 @@ func TestTheBestFirst(t *testing.T) {
 }
 
 // Page after page, nothing is left out and nothing comes twice; where a word is so common that not all can be put in order, those
-// whose name begins with it are there all the same.
+// whose name begins with it are there anyway.
 func TestCommonWordsPageByPage(t *testing.T) {
 	w := testkit.NewWorld(t)
 	w.Set("INSERT INTO titles (name, author) VALUES ('Tide', 'x'), ('Tide tables', 'x')")

@@ -11,7 +11,7 @@ import (
 	"nevrin/formats/marc"
 )
 
-// Record is what is known of a title.
+// Record is the description of a title.
 type Record struct {
 	Name      string   `json:"name" maxLength:"500"`
 	Author    string   `json:"author" maxLength:"300"`

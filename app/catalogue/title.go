@@ -70,7 +70,7 @@ func lines(m *marc.Record) string {
 	return out.String()
 }
 
-// RecordOf is what is known of a title.
+// RecordOf gives the description of a title.
 func RecordOf(t *stockdb.Title) Record {
 	r := Record{
 		Name: t.Name, Author: t.Author, ISBN: t.ISBN, Year: t.Year, Edition: t.Edition, Publisher: t.Publisher,

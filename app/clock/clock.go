@@ -10,7 +10,7 @@ import (
 )
 
 // How far the clock may seem to go back: copies of it differ a little, and acts end in another order than they begin. How long is
-// waited when it has gone back further, for it may be the jump back that is wrong; and for how long that is told to who administrates.
+// waited when it has gone back further, for it may be the jump back that is wrong; and for how long that is told to an administrator.
 const (
 	setBack    = time.Minute
 	mostWaited = 10 * time.Minute
@@ -65,7 +65,7 @@ func (w *Watch) GoesForward(now time.Time) error {
 	)
 }
 
-// Says tells who administrates that the clock went back; empty: it has not lately.
+// Says tells an administrator that the clock went back; empty: it has not lately.
 func (w *Watch) Says() string {
 	w.mu.Lock()
 	defer w.mu.Unlock()

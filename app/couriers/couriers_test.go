@@ -103,7 +103,7 @@ func round(t *testing.T, w *testkit.World) upkeep.Shown[upkeep.Trip] {
 	return rows[0]
 }
 
-// A timetable is looked at before it counts: which promises it moves, for whom. Put in force it moves just these; taken back
+// A timetable is looked at before it counts: which promises it moves, for whom. Put in force it moves just these; undone
 // they are as before.
 func TestAnotherTimetable(t *testing.T) {
 	w := testkit.NewWorld(t)
@@ -276,7 +276,7 @@ func TestAnotherTimetableOnWhatWent(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Later)
 	assert.InDelta(t, 24, r.After.Mean-r.Before.Mean, 8, "it opens the next day")
-	// What was put aside for somebody where it stood waits for that day too.
+	// What was set aside for somebody where it stood waits for that day too.
 	there, at := w.Staff(role.Desk, "SLM"), "2026-10-06T14:00:00Z"
 	title, items := w.Title("SLM")
 	local := testkit.Do(t, w.House, there, func(a *act.Act) (*holds.Hold, error) {

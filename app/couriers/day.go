@@ -169,5 +169,5 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	return out, nil
 }
 
-// daysOnTheWay is for how many days something is on its way at the most, to be looked for on a day.
+// daysOnTheWay is for how many days something is on its way at most, to be looked for on a day.
 const daysOnTheWay = 9

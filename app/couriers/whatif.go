@@ -83,7 +83,7 @@ type Shut struct {
 	Until  calendar.Date `json:"until"`
 }
 
-// TryShut tries a closed branch on what went in the last four weeks. Runs call there all the same.
+// TryShut tries a closed branch on what went in the last four weeks. Runs call there anyway.
 func TryShut(a *act.Act, s Shut) (*Tried, error) {
 	first, last := triedOn(a)
 	if _, err := a.Network.OpenBranch(s.Branch); err != nil {

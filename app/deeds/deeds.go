@@ -37,7 +37,7 @@ func Page[Shown any](
 	return out, next, err
 }
 
-// By is who did it; by itself is by Nevrin.
+// By gives who did it. What happened by itself is by Nevrin.
 func By(row *deedsdb.Deed) string {
 	if row.Who == nil {
 		return act.Machine.Name

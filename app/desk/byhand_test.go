@@ -16,7 +16,7 @@ import (
 	"nevrin/testkit"
 )
 
-// What somebody says of a loan is counted from what was written down, stops notices and bills, and can be taken back.
+// What somebody says of a loan is counted from what was written down, stops notices and bills, and can be returned.
 func TestWhatIsSaidOfALoan(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here := w.Staff(role.Desk, "HVH")

@@ -97,7 +97,7 @@ func TestWhatStandsInTheWayIsSaid(t *testing.T) {
 			func(a *act.Act) (*desk.Result, error) { return desk.Take(a, past) },
 		)
 		assert.ErrorContains(t, err, "Enter a reason for the override.")
-		// Desk staff who send what a supervisor may send are refused all the same.
+		// Desk staff who send what a supervisor may send are refused anyway.
 		assert.Equal(
 			t,
 			"refused",

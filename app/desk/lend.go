@@ -114,7 +114,7 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	return r, nil
 }
 
-// onLoan asks about an item that is still on loan to somebody else: it is taken back first, with what that charges, and to whom.
+// onLoan asks about an item that is still on loan to somebody else: it is returned first, with what that charges, and to whom.
 func onLoan(a *act.Act, f *deskdb.Facts, r *Result) error {
 	shown := loansdb.LoanShown{
 		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
@@ -141,7 +141,7 @@ func onLoan(a *act.Act, f *deskdb.Facts, r *Result) error {
 	return nil
 }
 
-// elsewhere says that the patron has it on loan already, or that it is out of the stock, which nobody goes past.
+// elsewhere says that the patron has it on loan already, or that it is withdrawn, which nobody goes past.
 func elsewhere(a *act.Act, f *deskdb.Facts, p *peopledb.Patron) string {
 	switch {
 	case f.Item.Standing == circulation.ItemWithdrawn:

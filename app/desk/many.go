@@ -21,7 +21,7 @@ type Many struct {
 	Loans []int64 `json:"loans,omitempty" maxItems:"500" nullable:"false" doc:"None: all of them"`
 }
 
-// RenewedMany is what became of several renewals, and all of it in one sentence.
+// RenewedMany is the result of several renewals, with one sentence for all.
 type RenewedMany struct {
 	Text    string       `json:"text"`
 	Each    []RenewedOne `json:"each"`
@@ -29,7 +29,7 @@ type RenewedMany struct {
 	Card    *people.Card `json:"card"`
 }
 
-// RenewedOne is what became of the renewal of one loan.
+// RenewedOne is the result for one of them.
 type RenewedOne struct {
 	Loan  int64  `json:"loan"`
 	Title string `json:"title"`

@@ -17,7 +17,7 @@ import (
 	"nevrin/store/loansdb"
 )
 
-// Renewed is what became of one renewal.
+// Renewed is the result of a renewal.
 type Renewed struct {
 	OK     bool         `json:"ok"`
 	Text   string       `json:"text"`

@@ -21,7 +21,7 @@ import (
 	"nevrin/store/holdsdb"
 )
 
-// Result is what became of one scan at the desk. It carries what the scan changed, not the whole card again.
+// Result is the result of a scan at the desk. It carries what the scan changed, not the whole card again.
 type Result struct {
 	Kind    string          `json:"kind" enum:"card,lent,staged,ask,refused,wrong,found,several" doc:"staged: it would be lent; found: words were searched; several: codes in one line, each to be sent by itself"`
 	Text    string          `json:"text" doc:"What happened, in a sentence"`
@@ -45,7 +45,7 @@ type Result struct {
 
 // Choice is one answer to an ask; it is sent back with the same scan.
 type Choice struct {
-	Answer string `json:"answer" enum:"lend,leave,missing,fetch,back" doc:"back: it is taken back from who has it, by a scan of a returns run, then scanned here again"`
+	Answer string `json:"answer" enum:"lend,leave,missing,fetch,back" doc:"back: it is returned from who has it, by a scan of a returns run, then scanned here again"`
 	Label  string `json:"label"`
 	Reason bool   `json:"reason" doc:"Needs a reason"`
 }

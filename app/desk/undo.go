@@ -14,7 +14,7 @@ import (
 	"nevrin/store/loansdb"
 )
 
-// Undone is what undoing a loan has changed.
+// Undone is the result of undoing a loan.
 type Undone struct {
 	Patron int64 `json:"patron"`
 	Loan   int64 `json:"loan" doc:"The loan that is no more"`

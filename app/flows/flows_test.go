@@ -18,7 +18,7 @@ import (
 )
 
 // A copy of Havenhead is fetched for readers at Saltmere four times and read at home by nobody: it had better belong there. One
-// act gives it that home, is looked at first, and is taken back.
+// act gives it that home, is looked at first, and is undone.
 func TestWhatTravelsAgainAndAgain(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here, there, boss := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "SLM"), w.Staff(role.Supervisor, "HVH")

@@ -28,7 +28,7 @@ type stood struct {
 	Moved  bool  `json:"moved"`  // by hand, even then
 }
 
-// remember keeps how a hold that waits is, before it becomes other. It gives when that was: by this it is taken back.
+// remember keeps how a hold that waits is, before it becomes other. It gives when that was: by this it is undone.
 func remember(a *act.Act, h *holdsdb.Hold, place *stood) time.Time {
 	was, at := before{h.Pickup, store.DateOf(h.PausedUntil), store.DateOf(h.WantedUntil), place}, a.Now
 	holdsdb.KeepBefore(a.Tx, h.ID, store.JSON(&was), &at)

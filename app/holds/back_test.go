@@ -26,7 +26,7 @@ func changeBack(w *testkit.World, who act.Actor, h *holds.Hold) (*holds.Hold, er
 	return testkit.Try(w.House, who, func(a *act.Act) (*holds.Hold, error) { return holds.ChangeBack(a, h.ID, *h.ChangedAt) })
 }
 
-// What of a hold became other is taken back, once, by the change that it was: where it is picked up, from when on and until
+// What of a hold changed is undone, once, by the change that it was: where it is picked up, from when on and until
 // when. A copy that the change brought it is left to others.
 func TestAChangeIsTakenBack(t *testing.T) {
 	w := testkit.NewWorld(t)

@@ -81,7 +81,7 @@ func pickup(a *act.Act, h *holdsdb.Hold, branch calendar.Code) error {
 	return nil
 }
 
-// Changed is what of a hold that waits becomes other; what is nil stays.
+// Changed is a change of a waiting hold; nil fields stay as they are.
 type Changed struct {
 	Pickup      *calendar.Code `json:"pickup,omitempty" maxLength:"40"`
 	PausedUntil *string        `json:"paused_until,omitempty" maxLength:"10" doc:"A date; empty: it waits again"`
@@ -127,7 +127,7 @@ func Change(a *act.Act, id int64, c Changed) (*Hold, error) {
 	return changed(a, id, at)
 }
 
-// changed is a hold that became other at an instant.
+// changed is a hold that changed at an instant.
 func changed(a *act.Act, id int64, at time.Time) (*Hold, error) {
 	h, err := one(a, id)
 	if h != nil {
@@ -184,7 +184,7 @@ func mayTouch(a *act.Act, h *holdsdb.Hold, done string) error {
 	)
 }
 
-// Move is where in its queue a hold is moved.
+// Move gives the new place of a hold in its queue.
 type Move struct {
 	Before int64  `json:"before" doc:"In front of which other hold that waits; 0: behind all"`
 	Reason string `json:"reason" minLength:"3" maxLength:"200"`

@@ -54,7 +54,7 @@ type Fetch struct {
 // soon is how long before its run leaves something is urgent.
 const soon = 2 * time.Hour
 
-// FetchList is what a branch takes from its shelves now, in shelf order, each with the run that it has to make.
+// FetchList gives what a branch has to take from its shelves now, in shelf order, each with the run it should leave with.
 func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 	rows, err := holdsdb.FetchList(a.Tx, branch)
 	out := []Fetch{}
@@ -161,7 +161,7 @@ func fetching(a *act.Act, id int64) (*holdsdb.Hold, error) {
 	return h, nil
 }
 
-// Taken is what became of an item in hand, with its sign.
+// Taken is the result for a fetched item, with its sign.
 type Taken struct {
 	OK    bool        `json:"ok"`
 	Text  string      `json:"text"`
@@ -246,7 +246,7 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 	return t, nil
 }
 
-// NotHere is what came of not finding an item.
+// NotHere is the result of reporting that an item was not found.
 type NotHere struct {
 	Says    string `json:"says"`
 	Missing bool   `json:"missing" doc:"It has been reported missing, and is on the list of what is searched for"`

@@ -41,7 +41,7 @@ type Hold struct {
 	When     *Foreseen     `json:"when,omitempty" doc:"Of one that waits: when it will be ready"`
 	Why      *why.Trace    `json:"why,omitempty"`
 
-	ChangedAt *time.Time `json:"changed_at,omitempty" doc:"Of one that was changed just now: by this it is taken back"`
+	ChangedAt *time.Time `json:"changed_at,omitempty" doc:"Of one that was changed just now: by this it is undone"`
 }
 
 // Cancel takes a hold off. An item fetched for it goes to the next, or home.

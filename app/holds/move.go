@@ -110,7 +110,7 @@ func sameDay(x, y *Foreseen) bool {
 	return x.Likely == y.Likely
 }
 
-// MovedBy is who moved a hold in its queue, and why.
+// MovedBy says who moved a hold in its queue, and why.
 type MovedBy struct {
 	Who    string    `json:"who"`
 	At     time.Time `json:"at"`

@@ -27,7 +27,7 @@ type Order struct {
 	For
 }
 
-// For is what a hold is for, and when.
+// For says what a hold is for, and when it is needed.
 type For struct {
 	Edition     *string        `json:"edition,omitempty" maxLength:"100" doc:"Copies of this edition only"`
 	Volume      *string        `json:"volume,omitempty" maxLength:"100" doc:"This volume only"`
@@ -244,7 +244,7 @@ type Orders struct {
 	For
 }
 
-// Placed is what came of placing for several.
+// Placed is the result of placing holds for several patrons.
 type Placed struct {
 	TitleID int64       `json:"title_id"`
 	Title   string      `json:"title"`

@@ -310,7 +310,7 @@ func TestLastDayOfInterest(t *testing.T) {
 	assert.Equal(t, "fetching", w.Ask("SELECT state FROM holds WHERE id = ?", fine.ID))
 }
 
-// What waits is changed by who may: paused, picked up elsewhere, cancelled and taken back into its old place.
+// What waits is changed by who may: paused, picked up elsewhere, cancelled and undone into its old place.
 func TestChangingWhatWaits(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here, there := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "SLM")
@@ -485,7 +485,7 @@ func TestHoldShelf(t *testing.T) {
 }
 
 // Two people share a fetch list: who goes for something is seen, and nobody goes twice. What is not found passes on, and that
-// can be taken back, also once it has been reported missing.
+// can be undone, also once it has been reported missing.
 func TestSharingAFetchList(t *testing.T) {
 	w := testkit.NewWorld(t)
 	one, other := w.Staff(role.Volunteer, "SLM"), w.Staff(role.Volunteer, "SLM")

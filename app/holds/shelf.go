@@ -162,7 +162,7 @@ func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold
 	return one(a, id)
 }
 
-// Called is what came of a call.
+// Called is the result of a call.
 type Called struct {
 	Reached bool   `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
 	Says    string `json:"says" maxLength:"200" doc:"What came of it, in a few words"`

@@ -17,7 +17,7 @@ type Stuck struct {
 	WhySo   *why.Trace `json:"why_so"`
 }
 
-// How many holds that wait are looked at in one go, and how many goes one page takes at the most.
+// How many holds that wait are looked at in one go, and how many goes one page takes at most.
 const (
 	stuckLooked = 500
 	stuckGoes   = 8

@@ -274,7 +274,7 @@ type Asked struct {
 	First   First   `json:"first" doc:"Who stands first in the queue, for whom it may be asked for outside"`
 }
 
-// First is who stands first in a queue.
+// First is the first hold of a queue.
 type First struct {
 	Patron int64         `json:"patron"`
 	Name   string        `json:"name"`

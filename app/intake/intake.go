@@ -2,7 +2,7 @@
 //
 // A file is sent in parts, so that it may be of any length and a line that breaks loses nothing. It is read through once, for what
 // its columns are; it is tried, which says line by line what would be taken, what not and why; and it is taken in one transaction.
-// What has come can be taken back as one, as far as nothing has become of it here. Sent again on another day, a file brings what is
+// What has come can be undone as one, as far as nothing has become of it here. Sent again on another day, a file brings what is
 // other than before: everything is known by where it came from and its number there.
 //
 // The work is done by a job that says how far it is. One whose program was killed is followed by another (Resumer).
@@ -27,7 +27,7 @@ import (
 	"nevrin/store/intakedb"
 )
 
-// Seen is what a file is, read through once.
+// Seen is the result of reading a file through once.
 type Seen struct {
 	Form      string              `json:"form" enum:"csv,marc,marcxml"`
 	Charset   string              `json:"charset" doc:"How its letters are written"`
@@ -39,7 +39,7 @@ type Seen struct {
 	Values    map[string][]string `json:"values" doc:"What stands in a column, where it is no more than fifty different texts; the commonest first"`
 }
 
-// Outcome is how many lines come to what.
+// Outcome counts the lines with one result.
 type Outcome struct {
 	Kind    string `json:"kind" enum:"patrons,titles,items,loans,holds,balances"`
 	New     int    `json:"new"`
@@ -48,8 +48,8 @@ type Outcome struct {
 	Same    int    `json:"same" doc:"That came before and are the same"`
 	Left    int    `json:"left"`
 	Noted   int    `json:"noted" doc:"That are taken without something"`
-	Stay    int    `json:"stay" doc:"When taken back: how many stay, since something has become of them here"`
-	Gone    int    `json:"gone" doc:"When taken back: how many went or became what they were"`
+	Stay    int    `json:"stay" doc:"When undone: how many stay, since something has become of them here"`
+	Gone    int    `json:"gone" doc:"When undone: how many went or became what they were"`
 }
 
 // Counts are how many lines come to what, by kind, and how many that came before are not in the file any more.
@@ -189,7 +189,7 @@ type Part struct {
 	Content []byte `json:"content" maxLength:"960000" doc:"In base64"`
 }
 
-// Come is how far a file has come.
+// Come is the progress of a file.
 type Come struct {
 	Come int64 `json:"come" doc:"The byte at which the next part begins"`
 }

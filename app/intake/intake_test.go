@@ -158,7 +158,7 @@ func out(t *testing.T, h *act.House, who act.Actor, file string) string {
 }
 
 // What one network takes out another takes in, and takes out again as it was: patrons, titles with items (in three forms), loans,
-// holds and balances. Taken in again, all of it is the same; taken back, the network is as empty as before.
+// holds and balances. Taken in again, all of it is the same; undone, the network is as empty as before.
 func TestANetworkMovesWhole(t *testing.T) {
 	for _, form := range []string{"titles.mrc", "titles.xml", "items.csv"} {
 		t.Run(form, func(t *testing.T) {
@@ -356,7 +356,7 @@ func TestPatronsOfAnotherSystem(t *testing.T) {
 	m.take(again)
 	assert.Equal(t, "new.asa@post.invalid", m.Ask("SELECT email FROM patrons WHERE card = ?", m.card(11)))
 
-	// One of them borrows. Taken back, the last file first, the change goes, the borrower and who was changed here stay.
+	// One of them borrows. Undone, the last file first, the change goes, the borrower and who was changed here stay.
 	_, labels := m.Title("HVH")
 	testkit.Do(t, m.House, m.Staff(role.Desk, "HVH"), func(a *act.Act) (*desk.Result, error) {
 		id, err := strconv.ParseInt(m.Ask("SELECT id::text FROM patrons WHERE card = ?", m.card(20)), 10, 64)
@@ -654,7 +654,7 @@ func TestLocalFieldsAndHolds(t *testing.T) {
 	route()
 	assert.Equal(t, asked, m.Ask("SELECT count(*)::text FROM events"), "a night later nothing is left to do")
 
-	// After a month what was before has been let go: nothing is taken back any more, and nothing of people lies about.
+	// After a month what was before has been let go: nothing is undone any more, and nothing of people lies about.
 	m.Later(40 * 24 * time.Hour)
 	testkit.Do(t, m.House, act.Machine, func(a *act.Act) (bool, error) {
 		_, over, err := intake.Empty(a, a.Today(), 0)
@@ -667,7 +667,7 @@ func TestLocalFieldsAndHolds(t *testing.T) {
 }
 
 // What stands on the hold shelf when a network moves: the item is where its patron picks it up, until the day that was said there, or
-// as many open days as rules give. What cannot stand there is left and says why; taken back, items are where they were known to be.
+// as many open days as rules give. What cannot stand there is left and says why; undone, items are where they were known to be.
 func TestReadyHoldsComeWithFiles(t *testing.T) {
 	m := newMover(t)
 	for range 9 {
@@ -748,7 +748,7 @@ func TestAReadyItemLentMeanwhile(t *testing.T) {
 	assert.Equal(t, "2 true: Its item is on loan here.", strings.Join(m.odd(n.ID), "\n"))
 }
 
-// Taken back before anything became of it, an item that stood on the hold shelf is where it was known to be.
+// Undone before anything became of it, an item that stood on the hold shelf is where it was known to be.
 func TestReadyHoldsAreTakenBack(t *testing.T) {
 	m := newMover(t)
 	m.Patron("HVH")

@@ -179,7 +179,7 @@ func look(a *act.Act, p *peopledb.Patron) (*Forgetting, error) {
 	return f, nil
 }
 
-// Forget forgets a patron for good: what happened and the books stay, nothing tells any more whose it was.
+// Forget forgets a patron permanently: what happened and the books stay, nothing tells any more whose it was.
 func Forget(a *act.Act, patron int64) (*Forgetting, error) {
 	// Records that were merged into this one are of the same person, and go first.
 	parts, err := mergingdb.MergedInto(a.Tx, patron)

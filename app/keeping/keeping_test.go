@@ -309,7 +309,7 @@ func TestHadThisTitleBefore(t *testing.T) {
 	assert.Contains(t, card.NoHistory, "cannot work")
 }
 
-// Each night begins where the one before it has ended, and misses nothing all the same: of a setting that became shorter, of patrons who
+// Each night begins where the one before it has ended, and misses nothing anyway: of a setting that became shorter, of patrons who
 // chose anew, of what was owed and is paid, and of what came in late.
 func TestCuttingBeginsWhereItEnded(t *testing.T) {
 	w := testkit.NewWorld(t)

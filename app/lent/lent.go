@@ -35,7 +35,7 @@ func Of(a *act.Act, l *loansdb.Loan, item *stockdb.Item) (circulation.Lent, erro
 	return out, err
 }
 
-// Accrued is what the lateness of a loan would cost if it came back now; nothing where it is not late.
+// Accrued gives the fine if a loan came back now; empty where it is not late.
 func Accrued(a *act.Act, l *loansdb.LoanShown) (money.Amount, error) {
 	is, err := Of(a, &l.Loan, &stockdb.Item{Price: l.Price, OwnTerms: l.OwnTerms})
 	if err != nil || !l.Due().Late(is.Branch, a.Now) {

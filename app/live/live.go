@@ -199,7 +199,7 @@ func (f *Feed) Open(staff int64) *Window {
 	return w
 }
 
-// Windows is how many windows are told now.
+// Windows counts the open windows that are told of changes.
 func (f *Feed) Windows() int {
 	f.mu.Lock()
 	defer f.mu.Unlock()

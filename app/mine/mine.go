@@ -36,7 +36,7 @@ func themself(branch calendar.Code) act.Actor {
 	return act.Actor{Name: "Nevrin", Role: role.Administrator, Branch: branch}
 }
 
-// Visitor is who looks at what everybody may see.
+// Visitor is the actor for what everybody may see.
 var Visitor = act.Actor{Name: "Nevrin", Role: role.Administrator}
 
 var errPair = problem.Newf(
@@ -44,7 +44,7 @@ var errPair = problem.Newf(
 	"Card number and PIN do not match. Check both. If you have no PIN or have forgotten it, ask at any branch.",
 )
 
-// Entering is what a patron signs in with.
+// Entering is a patron's sign-in: card and PIN.
 type Entering struct {
 	Address   string
 	Card, PIN string

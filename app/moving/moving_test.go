@@ -53,7 +53,7 @@ func TestTransitAtTheWrongBranch(t *testing.T) {
 	assert.Contains(t, home.Text, "Received.")
 }
 
-// What was missing and turns up is in use again; what is put aside stays aside; what is on loan is not placed.
+// What was missing and turns up is in use again; what is set aside stays aside; what is on loan is not placed.
 func TestOddThingsInHand(t *testing.T) {
 	h := testkit.House(t)
 	bea := testkit.Somebody(t, h, "bea")

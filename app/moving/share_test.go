@@ -74,7 +74,7 @@ func asLooked(r *moving.Round, back bool) []moving.Given {
 }
 
 // Saltmere has three things to fetch and can fetch one in a round: what stands elsewhere too is fetched there, what does not
-// waits for the next round and is promised so. All of it is taken back.
+// waits for the next round and is promised so. All of it is undone.
 func TestTheWorkOfARoundIsShared(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here := w.Staff(role.Desk, "SLM")

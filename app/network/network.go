@@ -39,7 +39,7 @@ type Network struct {
 	Settled   settings.Settings
 	Numbers   ident.Numbers
 	Rows      []networkdb.Branch     // branches as they are stored, in their order
-	Branches  []*calendar.Branch     // all, those closed for good too: loans made there are due by its calendar
+	Branches  []*calendar.Branch     // all, those closed permanently too: loans made there are due by its calendar
 	Public    map[calendar.Code]bool // branches whose hold shelf the public can see
 	Timetable *courier.Timetable
 	Classes   []networkdb.Class
@@ -124,7 +124,7 @@ func (n *Network) Row(code calendar.Code) networkdb.Branch {
 	return networkdb.Branch{}
 }
 
-// Open are the branches that are not closed for good.
+// Open are the branches that are not closed permanently.
 func (n *Network) Open() []*calendar.Branch {
 	var out []*calendar.Branch
 	for k, b := range n.Branches {
@@ -135,7 +135,7 @@ func (n *Network) Open() []*calendar.Branch {
 	return out
 }
 
-// IsOpen tells whether there is a branch with a code that is not closed for good.
+// IsOpen tells whether there is a branch with a code that is not closed permanently.
 func (n *Network) IsOpen(code calendar.Code) bool {
 	return slices.ContainsFunc(n.Rows, func(b networkdb.Branch) bool { return b.Code == code && b.ClosedOn == nil })
 }

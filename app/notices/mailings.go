@@ -22,11 +22,11 @@ type Mailing struct {
 	State     string        `json:"state" enum:"trial,sent,dropped"`
 	Patrons   int           `json:"patrons"`
 	Items     int           `json:"items"`
-	NoAddress int           `json:"no_address" doc:"Patrons without a mail address"`
+	NoAddress int           `json:"no_address" doc:"Patrons without a email address"`
 	Queued    int           `json:"queued"`
 	Sent      int           `json:"sent"`
 	Unclear   int           `json:"unclear"`
-	Refused   int           `json:"refused" doc:"Email that was refused for good"`
+	Refused   int           `json:"refused" doc:"Email that was refused permanently"`
 }
 
 // Message is one message as staff see it.

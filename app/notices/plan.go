@@ -61,7 +61,7 @@ func (s Stage) write(with map[string]any) (subject, body string, err error) {
 	return subject, body, err
 }
 
-// reach tells by what way somebody is told of something, and where that goes: by mail, to no address, where there is none.
+// reach tells by what way somebody is told of something, and where that goes: by email, to no address, where there is none.
 func reach(chosen json.RawMessage, of person.Notice, p *peopledb.Patron) (person.Way, string) {
 	r := person.Record{Email: strings.TrimSpace(p.Email)}
 	switch way := people.Notices(&peopledb.Patron{Notices: chosen}).Of(of, &r); way {

@@ -84,7 +84,7 @@ func (m *moody) serve(c net.Conn) {
 	}
 }
 
-// What a mail server says decides whether a message is tried again: one that is refused for good is not, and one that it may have taken
+// What a mail server says decides whether a message is tried again: one that is refused permanently is not, and one that it may have taken
 // is not either, so that nobody is told twice. It was up to a thousand times.
 func TestWhatAMailServerSays(t *testing.T) {
 	for name, c := range map[string]struct {

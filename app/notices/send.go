@@ -57,7 +57,7 @@ type Mailer struct {
 	Reply  string // where answers go; empty: to the sender
 }
 
-// Off is why no email goes.
+// Off is a reason why no email is sent.
 type Off string
 
 // Why no email goes; empty: it does.
@@ -120,7 +120,7 @@ func (m Mailer) Send(ctx context.Context, msg *noticesdb.Message) (plan.Attempt,
 	return ended, err
 }
 
-// WhyOff is why no email goes.
+// WhyOff gives the reason why no email is sent.
 func WhyOff(a *act.Act) Off {
 	_, off := mailer(a)
 	return off
@@ -188,7 +188,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	bounded, cancel := context.WithTimeout(ctx, attempt)
 	ended, failed := by.Send(bounded, m)
 	cancel()
-	// The attempt's time may be up, and the program told to stop; what became of it is written all the same.
+	// The attempt's time may be up, and the program told to stop; what became of it is written anyway.
 	after, done := context.WithTimeout(context.WithoutCancel(ctx), aftermath)
 	defer done()
 	defer s.House.Live.Changed("", event.Notices)

@@ -122,7 +122,7 @@ func from(w *testkit.World, sender string) {
 	w.Set(`UPDATE network SET version = version + 1, settings = settings || jsonb_build_object('mail', jsonb_build_object('sender', ?::text))`, sender)
 }
 
-// An attempt whose time runs out leaves the message queued, not "sending" for good: how it ended is written although
+// An attempt whose time runs out leaves the message queued, not "sending" permanently: how it ended is written although
 // the attempt's own time is over.
 func TestAnAttemptWhoseTimeIsUp(t *testing.T) {
 	w := testkit.NewWorld(t)
@@ -135,7 +135,7 @@ func TestAnAttemptWhoseTimeIsUp(t *testing.T) {
 }
 
 // A copy that starts while another is sending leaves that message alone; and an attempt that was given up by age, and
-// ends all the same, does not undo what a person has decided meanwhile.
+// ends anyway, does not undo what a person has decided meanwhile.
 func TestAnotherCopyStartsWhileMailIsOnItsWay(t *testing.T) {
 	w := testkit.NewWorld(t)
 	m, sender := sending(t, w)

@@ -13,7 +13,7 @@ import (
 	"nevrin/store/interlibrarydb"
 )
 
-// Tried is how a partner answered when they were tried.
+// Tried is the result of testing a partner's address.
 type Tried struct {
 	Search  string `json:"search" doc:"How the search answered, in a sentence"`
 	Message string `json:"message" doc:"How the messages answered, in a sentence"`

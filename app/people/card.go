@@ -81,7 +81,7 @@ type Card struct {
 	Extension string            `json:"extension" doc:"What extending the card would give and cost; empty: it has long to run"`
 }
 
-// Claims is how often somebody has said of a loan that they brought it back, or never had it.
+// Claims counts how often a patron has claimed to have returned a loan, or never to have had it.
 type Claims struct {
 	Returned int `json:"returned"`
 	NeverHad int `json:"never_had"`

@@ -9,10 +9,10 @@ import (
 	"nevrin/store/peopledb"
 )
 
-// Ways are by what way somebody is told of what.
+// Ways are a patron's chosen channels, by kind of notice.
 type Ways struct {
-	HoldReady person.Way `json:"hold_ready" enum:",mail,phone,letter,none" doc:"Empty: by mail where there is an address"`
-	Overdue   person.Way `json:"overdue" enum:",mail,phone,letter" doc:"Empty: by mail where there is an address"`
+	HoldReady person.Way `json:"hold_ready" enum:",mail,phone,letter,none" doc:"Empty: by email where there is an address"`
+	Overdue   person.Way `json:"overdue" enum:",mail,phone,letter" doc:"Empty: by email where there is an address"`
 }
 
 func waysOf(p *peopledb.Patron) Ways {

@@ -30,7 +30,7 @@ type Found struct {
 	Pickup   calendar.Code `json:"pickup" doc:"Where they fetch what they wait for, unless they say otherwise"`
 }
 
-// Find finds patrons by words in their names, card number or mail address; every word must be there. Those of the branch where one works
+// Find finds patrons by words in their names, card number or email address; every word must be there. Those of the branch where one works
 // come first.
 func Find(a *act.Act, words string, page store.Page) ([]Found, store.Page, error) {
 	if !sight.MaySearch(a.Who.Role) {
@@ -146,7 +146,7 @@ func Classify(a *act.Act, id int64, class string) error {
 	return nil
 }
 
-// PickupOf is where a patron fetches what they wait for, unless they say otherwise.
+// PickupOf gives the branch where a patron usually picks up holds.
 func PickupOf(p *peopledb.Patron) calendar.Code {
 	if p.Pickup != nil && *p.Pickup != "" {
 		return *p.Pickup

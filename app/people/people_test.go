@@ -18,7 +18,7 @@ import (
 	"nevrin/testkit"
 )
 
-// Everybody is found by any of their names, their card or mail address, former and inactive patrons included; signs
+// Everybody is found by any of their names, their card or email address, former and inactive patrons included; signs
 // that a database would take for more are plain.
 func TestFindingPatrons(t *testing.T) {
 	h := testkit.House(t)

@@ -24,7 +24,7 @@ const (
 
 // Picture is a photograph that is sent.
 type Picture struct {
-	Picture []byte `json:"picture" minLength:"1" maxLength:"400000" doc:"A JPEG or PNG file in base64, of 1000 pixels a side at the most"`
+	Picture []byte `json:"picture" minLength:"1" maxLength:"400000" doc:"A JPEG or PNG file in base64, of 1000 pixels a side at most"`
 }
 
 // TakePhoto writes the photograph of a patron.

@@ -23,7 +23,7 @@ import (
 	"nevrin/store/peopledb"
 )
 
-// Form is what the form for patrons needs to know.
+// Form are the choices and rules that the form for patrons needs.
 type Form struct {
 	Needs      person.Needs  `json:"needs" doc:"Whether a field must, should or may be filled, or is hidden"`
 	Classes    []ClassChoice `json:"classes" doc:"The patron classes that this branch offers"`
@@ -41,7 +41,7 @@ type ClassChoice struct {
 	Name string `json:"name"`
 }
 
-// Price is what something costs that is charged by hand.
+// Price is an entry of the price list for manual charges.
 type Price struct {
 	Code   string `json:"code"`
 	Name   string `json:"name"`
@@ -115,7 +115,7 @@ type Likely struct {
 // mostLikely is how many are shown.
 const mostLikely = 8
 
-// Known is what follows from what is known so far of somebody who is being written down.
+// Known is what follows from the fields filled in so far, such as the class by age.
 type Known struct {
 	Likely []Likely `json:"likely" doc:"Who may be the same person, the likeliest first"`
 	Age    *int     `json:"age,omitempty"`
@@ -238,7 +238,7 @@ func Join(a *act.Act, j Joining) (*Written, error) {
 	return admit(a, p, r, j)
 }
 
-// Complete registers somebody who signed up and has a temporary record: it becomes theirs for good, and may borrow.
+// Complete registers somebody who signed up and has a temporary record: it becomes theirs permanently, and may borrow.
 func Complete(a *act.Act, id int64, j Joining) (*Written, error) {
 	r := j.Record
 	r.Tidy()
@@ -424,7 +424,7 @@ func offersMark(a *act.Act, name string) bool {
 	})
 }
 
-// Notices are by what way a patron wants to be told of what.
+// Notices are a patron's chosen channels, by kind of notice.
 func Notices(p *peopledb.Patron) person.Ways {
 	ways := person.Ways{}
 	if len(p.Notices) > 0 {

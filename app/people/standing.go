@@ -39,7 +39,7 @@ func merged(p *peopledb.Patron) error {
 	return problem.Newf(problem.Refused, "The record of card %s has been merged into another. Open that one.", p.Card)
 }
 
-// NewStatus is how a patron is to stand.
+// NewStatus is a new status for a patron, with the reason.
 type NewStatus struct {
 	Standing loan.Status `json:"standing" enum:"active,inactive,excluded"`
 	Stopped  string      `json:"stopped" maxLength:"300" doc:"Why they may look and not borrow; empty: they may"`
@@ -106,7 +106,7 @@ func Replace(a *act.Act, id int64, r Replacing) (*Card, error) {
 	return Open(a, id)
 }
 
-// PIN is what a patron signs in with beside their card; shown once.
+// PIN is a patron's new PIN; shown once.
 type PIN struct {
 	PIN string `json:"pin" maxLength:"12" doc:"From 4 to 12 digits; empty: one is made"`
 }
@@ -223,7 +223,7 @@ type Agreed struct {
 	Answer string         `json:"answer" enum:"yes,no,none,filtered,full" doc:"Yes or no; of the internet its level"`
 }
 
-// Consenting is what a guardian or a grown-up answers in one go.
+// Consenting are a patron's or guardian's answers about consents.
 type Consenting struct {
 	Answers []Agreed `json:"answers" minItems:"1" maxItems:"3" nullable:"false"`
 	Reason  string   `json:"reason" maxLength:"300"`

@@ -222,7 +222,7 @@ func TestTickingPiles(t *testing.T) {
 	require.ErrorContains(t, err, "This pile is empty.")
 }
 
-// What is missing of something that came back stands in its note, and it is put aside; undone it is as before.
+// What is missing of something that came back stands in its note, and it is set aside; undone it is as before.
 func TestPartsMissing(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here := w.Staff(role.Volunteer, "HVH")
@@ -267,7 +267,7 @@ func TestOwnError(t *testing.T) {
 	_, err := testkit.Try(w.House, here, func(a *act.Act) (*returns.Change, error) { return returns.Excuse(a, line.ID, "Again") })
 	require.ErrorContains(t, err, "This charge has already been waived or reversed.")
 
-	// Undone after that: the loan is open again, and of the money nothing is taken back twice.
+	// Undone after that: the loan is open again, and of the money nothing is credited twice.
 	require.NoError(t, undo(w, here, line.ID))
 	assert.Equal(t, "0 100 1", w.Ask(`SELECT balance || ' ' || (SELECT sum(amount) FROM ledger WHERE kind = 'refund')
 		|| ' ' || (SELECT count(*) FROM loans WHERE patron_id = p.id AND returned_at IS NULL) FROM patrons p WHERE id = ?`, patron))

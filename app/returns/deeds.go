@@ -18,7 +18,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Missing writes down what is missing of something that came back: it stands in its note, and the item is put aside.
+// Missing writes down what is missing of something that came back: it stands in its note, and the item is set aside.
 func Missing(a *act.Act, id int64, what string) (*Change, error) {
 	what = strings.TrimSpace(what)
 	if what == "" {
@@ -110,7 +110,7 @@ func Tick(a *act.Act, id int64, kind circulation.Kind, place string, seen bool) 
 	return nil, problem.Newf(problem.Refused, "This pile is empty.")
 }
 
-// Rest is what the patron of a line still has, and what waits for them.
+// Rest is what the patron of a line still has on loan, and what is ready for them.
 type Rest struct {
 	Patron int64         `json:"patron"`
 	Name   string        `json:"name"`

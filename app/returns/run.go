@@ -77,7 +77,7 @@ type Pile struct {
 	Seen  bool             `json:"seen" doc:"Somebody has ticked it off, and nothing has come since"`
 }
 
-// OpenSum is what a patron still has to answer, new charges apart from earlier ones.
+// OpenSum is what a patron has been asked to pay, new charges apart from earlier ones.
 type OpenSum struct {
 	PatronID int64  `json:"patron_id"`
 	Patron   string `json:"patron"`
@@ -226,7 +226,7 @@ func Bins(a *act.Act) ([]Bin, error) {
 	return out, err
 }
 
-// Counting is what the next returns of a run count as.
+// Counting is the time that the next returns of a batch count as.
 type Counting struct {
 	Day     *calendar.Date `json:"day,omitempty" format:"date" doc:"This date"`
 	At      string         `json:"at,omitempty" maxLength:"40" doc:"Or this instant, as 2026-10-05T16:30 in the branch's time; neither: when they happen"`

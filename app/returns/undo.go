@@ -107,7 +107,7 @@ func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 	return err
 }
 
-// excused tells whether a line's charge has been taken back already, since the library was at fault.
+// excused tells whether a line's charge has been credited already, since the library was at fault.
 func excused(l *returnsdb.LineFacts) bool { return l.Line.Excused != "" && l.Owed == 0 }
 
 // mayUndo refuses where others have gone on with the item since, so that undoing would take back more than the line
@@ -145,7 +145,7 @@ func undoNote(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) {
 	}
 }
 
-// AnswerNote answers a note met at a return: it stays, it comes off, or the item goes to repair or out of the stock.
+// AnswerNote answers a note met at a return: it stays, it comes off, or the item goes to repair or withdrawn.
 func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 	l, did, err := lineOf(a, id)
 	if err != nil {

@@ -44,7 +44,7 @@ type Filled struct {
 	OddAll  int          `json:"odd_all"`
 	Lines   int          `json:"lines"`
 	Read    []string     `json:"read" doc:"How each list was read, in words"`
-	Deed    int64        `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+	Deed    int64        `json:"deed" doc:"Its number, to undo it; 0: nothing was done"`
 }
 
 // FilledOne is one roster with what came of it.
@@ -344,7 +344,7 @@ type Ending struct {
 type Ended struct {
 	Rosters []EndedOne `json:"rosters"`
 	Pupils  int        `json:"pupils"`
-	Deed    int64      `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+	Deed    int64      `json:"deed" doc:"Its number, to undo it; 0: nothing was done"`
 }
 
 // EndedOne is what became of one class.
@@ -503,7 +503,7 @@ type Consented struct {
 	Odd    []roster.Odd `json:"odd"`
 	OddAll int          `json:"odd_all"`
 	Read   []string     `json:"read"`
-	Deed   int64        `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+	Deed   int64        `json:"deed" doc:"Its number, to undo it; 0: nothing was done"`
 }
 
 // answerWords are how lists say yes and no, beside the answers themselves.

@@ -1,5 +1,5 @@
 // Package rosters keeps school classes and clubs: made, filled by scans and by lists, moved up when a year ends, dissolved. What
-// is done to many at once is looked at first, and can be taken back.
+// is done to many at once is previewed, and can be undone.
 package rosters
 
 import (
@@ -272,7 +272,7 @@ type Scanned struct {
 	Kind    string        `json:"kind" enum:"in,moved,there,wrong" doc:"Put in; moved here from another class; there already; nobody"`
 	Says    string        `json:"says"`
 	Patron  *people.Found `json:"patron,omitempty"`
-	Deed    int64         `json:"deed,omitempty" doc:"By which it is taken back"`
+	Deed    int64         `json:"deed,omitempty" doc:"Its number, to undo it"`
 	Members int           `json:"members"`
 }
 

@@ -87,7 +87,7 @@ func sheets(texts ...string) []rosters.Sheet {
 	return out
 }
 
-// A pupil is scanned into a class, moves to another in the middle of the year, and it is taken back.
+// A pupil is scanned into a class, moves to another in the middle of the year, and it is undone.
 func TestAPupilMovesInMidYear(t *testing.T) {
 	s := newSchool(t, 2)
 	a, b := s.made(roster.Class, "5a", "5"), s.made(roster.Class, "6b", "6")
@@ -244,7 +244,7 @@ func TestTakingBackPutsNobodyWhoIsNoLonger(t *testing.T) {
 	assert.Equal(t, "S1:/ S2:5a/5", s.says())
 }
 
-// A year ends: classes move up with their pupils, the last is dissolved; taken back, all is as it was but for who has moved on.
+// A year ends: classes move up with their pupils, the last is dissolved; undone, all is as it was but for who has moved on.
 func TestAYearEnds(t *testing.T) {
 	s := newSchool(t, 4)
 	four, five, six := s.made(roster.Class, "4a", "4"), s.made(roster.Class, "5a", "5"), s.made(roster.Class, "6a", "6")
@@ -268,7 +268,7 @@ func TestAYearEnds(t *testing.T) {
 	assert.Zero(t, undone.Left)
 	assert.Equal(t, before, s.says())
 
-	// Again; then one pupil leaves what was moved up. Taken back, they stay where they are.
+	// Again; then one pupil leaves what was moved up. Undone, they stay where they are.
 	moved, err = move(ending)
 	require.NoError(t, err)
 	s.scan(otters.ID, "S3")

@@ -79,7 +79,7 @@ func say(kind string, d *Did) string {
 
 const namesSaid = 6
 
-// Undone is what could be taken back.
+// Undone is the result of undoing a change of many.
 type Undone struct {
 	Deed
 	Left int `json:"left" doc:"How many stay as they are, since something else has become of them meanwhile"`

@@ -29,7 +29,7 @@ type TermDiffers struct {
 	NewRule string `json:"new_rule"`
 }
 
-// Comparison is how two editions differ.
+// Comparison lists the differences between two editions.
 type Comparison struct {
 	Rules []RuleDiffers `json:"rules"`
 	Terms []TermDiffers `json:"terms"`

@@ -13,7 +13,7 @@ import (
 	"nevrin/store/rulesdb"
 )
 
-// Putting is what putting a draft in force from a day would mean.
+// Putting is the effect of putting a draft in force from a day.
 type Putting struct {
 	Against   int64         `json:"against" doc:"The edition that would be in force then without it"`
 	Number    int           `json:"number" doc:"Its number"`
@@ -76,7 +76,7 @@ func inForceOn(a *act.Act, day calendar.Date) (*network.Edition, error) {
 	return a.Edition(cmp.Or(id, a.Book.ID))
 }
 
-// Start is when and why a draft is put in force.
+// Start says from when a draft is put in force, and why.
 type Start struct {
 	Revision int           `json:"revision"`
 	From     calendar.Date `json:"from" format:"date"`

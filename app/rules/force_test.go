@@ -119,7 +119,7 @@ func TestRehearsalAgainstTheEditionInForce(t *testing.T) {
 	assert.Equal(t, then.ID, latest.Rehearsal.ID)
 }
 
-// Of loans whose history is cut it is told how many they are; a title that somebody waited for is seen all the same.
+// Of loans whose history is cut it is told how many they are; a title that somebody waited for is seen anyway.
 func TestRehearsalOfCutHistories(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")
@@ -147,7 +147,7 @@ func TestRehearsalOfCutHistories(t *testing.T) {
 }
 
 // A whole row is one rule without the columns, for all branches; what narrower rules decide in it has one beside it, so that the row says
-// one thing all the same, and what there will be later follows it.
+// one thing anyway, and what there will be later follows it.
 func TestAWholeRow(t *testing.T) {
 	h := testkit.House(t)
 	maren := testkit.Somebody(t, h, "maren")

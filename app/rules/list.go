@@ -188,7 +188,7 @@ type Cells struct {
 	At       map[string]string   `json:"at" doc:"What the grid's other dimensions were fixed to, to see whether the cells follow"`
 }
 
-// CellsSet is what became of cells set together.
+// CellsSet is the result of setting several cells of the grid at once.
 type CellsSet struct {
 	Edition Edition  `json:"edition"`
 	Rules   []string `json:"rules" doc:"The rules that say it, in sentences"`

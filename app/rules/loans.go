@@ -273,7 +273,7 @@ type Report struct {
 	Answered *time.Time `json:"answered_at,omitempty"`
 }
 
-// Complaint is what somebody reports.
+// Complaint is a report that a rule gave an odd result.
 type Complaint struct {
 	Patron   int64  `json:"patron,omitempty"`
 	Item     int64  `json:"item,omitempty"`

@@ -106,7 +106,7 @@ func (RehearseArgs) InsertOpts() river.InsertOpts { return jobs.Long() }
 // Kind names the job in the queue.
 func (RehearseArgs) Kind() string { return "rehearse" }
 
-// Period is what a rehearsal runs over, and what it is compared with.
+// Period is the time that a rehearsal runs over, and the edition it is compared with.
 type Period struct {
 	Since calendar.Date `json:"since" format:"date"`
 	Until calendar.Date `json:"until" format:"date"`

@@ -45,7 +45,7 @@ type Value struct {
 	Name string `json:"name"`
 }
 
-// Overview is what the rulebook's place needs to begin with.
+// Overview is what the rulebook's screen shows first.
 type Overview struct {
 	Editions   []Edition           `json:"editions" doc:"Oldest first"`
 	Terms      []rulebook.TermInfo `json:"terms"`
@@ -165,7 +165,7 @@ type Grid struct {
 	Cells   [][]Cell `json:"cells"`
 }
 
-// Question is which grid is asked for: two dimensions, and what the others are fixed to.
+// Question asks for a grid: two dimensions, and the values that the others are fixed to.
 type Question struct {
 	Edition       int64
 	Term          string

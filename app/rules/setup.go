@@ -49,13 +49,13 @@ type Prepared struct {
 	first    *rulesdb.Edition
 }
 
-// Name is what the network is called.
+// Name gives the network's name.
 func (p *Prepared) Name() string { return p.row.Name }
 
 // Timezone is the zone of the network.
 func (p *Prepared) Timezone() string { return p.row.Timezone }
 
-// Runs is how many runs its courier has.
+// Runs counts its courier runs.
 func (p *Prepared) Runs() int { return len(p.runs) }
 
 // SetUp makes a network in an empty database. Nothing is written unless all of it fits together.

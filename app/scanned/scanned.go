@@ -10,7 +10,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Read is what a text turned out to be.
+// Read is a scanned or typed text, with what it is.
 type Read struct {
 	Kind    ident.Kind `json:"kind" enum:"card,item,wrong,words"`
 	Number  string     `json:"number" doc:"The full number of a card or item"`

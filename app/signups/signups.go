@@ -421,7 +421,7 @@ func Drop(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 		return done, false, err
 	}
 	for _, patron := range turned {
-		// Whoever has something open all the same was taken on otherwise, and is no stranger any more.
+		// Whoever has something open anyway was taken on otherwise, and is no stranger any more.
 		if _, err := keeping.Forget(a, patron); err != nil && problem.Of(err) == nil {
 			return done, false, err
 		}

@@ -1,5 +1,5 @@
 // Package staff knows who works here: signs them in and keeps how often that went wrong, lets them come back to a station,
-// change their password and end their sessions, and lets who administrates say where each of them may work.
+// change their password and end their sessions, and lets an administrator say where each of them may work.
 package staff
 
 import (
@@ -353,7 +353,7 @@ func EndSessions(a *act.Act, id int64, but string) error {
 	return nil
 }
 
-// Person is somebody who works here, as who administrates sees them.
+// Person is somebody who works here, as an administrator sees them.
 type Person struct {
 	ID         int64           `json:"id"`
 	Login      string          `json:"login"`

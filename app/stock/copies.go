@@ -23,7 +23,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Writing is what is on record of an item, as it is written. Its own terms outweigh the rules.
+// Writing is the record of an item as staff write it. Its own terms outweigh the rules.
 type Writing struct {
 	Branch     calendar.Code  `json:"branch" maxLength:"3" doc:"Home branch"`
 	HomeUntil  *calendar.Date `json:"home_until,omitempty" doc:"If for a time: until when"`
@@ -234,7 +234,7 @@ func nextLabel(a *act.Act, branch calendar.Code, but map[string]bool) (string, e
 	})
 }
 
-// Changing is what is on record of an item, written anew.
+// Changing is a change of an item's record.
 type Changing struct {
 	Writing
 	Number   string `json:"number" maxLength:"40" doc:"Its label"`
@@ -330,7 +330,7 @@ func terms(data json.RawMessage) string {
 	return string(out)
 }
 
-// NewStatus is how an item is to stand, and why.
+// NewStatus is a new status for an item, with the reason.
 type NewStatus struct {
 	Standing circulation.ItemStatus `json:"standing" enum:"in_use,missing,aside,withdrawn"`
 	AsideFor circulation.AsideFor   `json:"aside_for,omitempty" enum:",damaged,repair,rebuy"`

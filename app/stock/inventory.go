@@ -126,7 +126,7 @@ func open(a *act.Act, id int64) (*stockdb.Inventory, error) {
 	return row, ofHere(a, row.BranchCode)
 }
 
-// ShelfLine is one scan along a shelf.
+// ShelfLine is one scan of a shelf check.
 type ShelfLine struct {
 	ID     int64                `json:"id"`
 	Text   string               `json:"text"`
@@ -143,7 +143,7 @@ type ShelfLine struct {
 // it out of order.
 const lookedBack = 20
 
-// ScanShelf takes the next scan along a shelf.
+// ScanShelf takes the next scan of a shelf check.
 func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 	v, err := open(a, id)
 	if err != nil {
@@ -212,7 +212,7 @@ func kept(a *act.Act, line *stockdb.InventoryLine, f *deskdb.Facts, says string)
 	return out, nil
 }
 
-// sayFound says what a scan along a shelf met, and what to do with it.
+// sayFound says what a scan of a shelf check met, and what to do with it.
 func sayFound(a *act.Act, found circulation.OnAShelf, f *deskdb.Facts) string {
 	if found == circulation.ShelfFoundElsewhere {
 		there := circulation.ShelfOtherCollection
@@ -276,7 +276,7 @@ func showLine(n *stockdb.InventoryLineShown) ShelfLine {
 	return l
 }
 
-// UndoShelfLine takes a scan along a shelf back. What it found again is missing again, if nobody has gone on with it.
+// UndoShelfLine takes a scan of a shelf check back. What it found again is missing again, if nobody has gone on with it.
 func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 	n, err := stockdb.InventoryLineByID(a.Tx, id)
 	if err != nil {
@@ -314,7 +314,7 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 	return new(showLine(n)), nil
 }
 
-// Report is what an inventory has come to.
+// Report is the result of an inventory.
 type Report struct {
 	Inventory Inventory        `json:"inventory"`
 	Odd       []ShelfLine      `json:"odd" doc:"What does not stand where it should, in the order in which it was scanned"`
@@ -410,7 +410,7 @@ type Finishing struct {
 	Missing []int64 `json:"missing" maxItems:"50000" nullable:"false" doc:"Items that were not seen and are missing from now on"`
 }
 
-// Finish ends an inventory. What is marked as missing can be taken back as one.
+// Finish ends an inventory. What is marked as missing can be undone as one.
 func Finish(a *act.Act, id int64, in Finishing) (*Inventory, error) {
 	v, err := open(a, id)
 	if err != nil {

@@ -63,7 +63,7 @@ type Which struct {
 	Numbers []string            `json:"numbers,omitempty" maxItems:"5000" doc:"As they were scanned"`
 }
 
-// Becoming is what becomes of each; what is left out stays as it is.
+// Becoming is the change of each item; fields left out stay as they are.
 type Becoming struct {
 	Branch     calendar.Code          `json:"branch,omitempty" maxLength:"3" doc:"Where they belong from now on"`
 	Until      *calendar.Date         `json:"until,omitempty" doc:"With a branch: for a time, until this day; then they belong where they do now"`
@@ -82,7 +82,7 @@ type Many struct {
 	Try    bool     `json:"try" doc:"Only look at what would be done"`
 }
 
-// ManyChanged is what a change of many comes to, or would.
+// ManyChanged is the effect of a batch change, or of its preview.
 type ManyChanged struct {
 	Changed int      `json:"changed"`
 	Same    int      `json:"same" doc:"That are so already"`
@@ -90,7 +90,7 @@ type ManyChanged struct {
 	Odd     []string `json:"odd" doc:"What was scanned and is no item here, in sentences; the first twenty"`
 	OddAll  int      `json:"odd_all"`
 	Says    string   `json:"says" doc:"What is done, in a sentence"`
-	Deed    int64    `json:"deed" doc:"By which it is taken back; 0: nothing was done"`
+	Deed    int64    `json:"deed" doc:"Its number, to undo it; 0: nothing was done"`
 }
 
 // deedKept is what is kept of a deed beside what each item was.
@@ -318,7 +318,7 @@ func ItemsOf(a *act.Act, id int64, page store.Page) ([]catalogue.Item, store.Pag
 	return catalogue.ShowItems(a, rows), next, err
 }
 
-// Undone is what could be taken back.
+// Undone is the result of undoing a batch change.
 type Undone struct {
 	DoneToMany
 	Left int `json:"left" doc:"How many stay as they are, since something else has become of them meanwhile"`

@@ -48,7 +48,7 @@ func SoughtList(a *act.Act, branch calendar.Code, page store.Page) ([]Sought, st
 	return out, next, err
 }
 
-// Look is that somebody looked for something.
+// Look is a search for a missing item.
 type Look struct {
 	At     time.Time `json:"at"`
 	Who    string    `json:"who"`
@@ -71,14 +71,14 @@ func Looks(a *act.Act, item int64) ([]Look, error) {
 	return out, err
 }
 
-// Looking is where somebody has looked, and whether it was there.
+// Looking reports where somebody has searched, and whether the item was there.
 type Looking struct {
 	Place string `json:"place" minLength:"1" maxLength:"200" doc:"Such as 'the shelf and two on either side'"`
 	Found bool   `json:"found"`
 }
 
 // LookFor writes down that the actor has looked for an item. What is missing and found is in use again; what is on loan has to be
-// taken back.
+// undone.
 func LookFor(a *act.Act, id int64, l Looking) ([]Look, error) {
 	f, err := locked(a, id)
 	if err != nil {

@@ -39,7 +39,7 @@ func Note(a *act.Act, id int64, text string) error {
 	return nil
 }
 
-// Classing is how an item is classed for the rules.
+// Classing are the classes of an item, by which rules decide.
 type Classing struct {
 	Material   string `json:"material"`
 	Collection string `json:"collection"`

@@ -215,7 +215,7 @@ func TestStandings(t *testing.T) {
 	assert.ErrorContains(t, stand(others[0], circulation.ItemWithdrawn, "", " "), "Enter a reason to withdraw")
 }
 
-// A change of many is looked at, done, and taken back as one; what is on loan keeps how it stands, and what became something else
+// A change of many is looked at, done, and undone as one; what is on loan keeps how it stands, and what became something else
 // since stays as it is.
 func TestManyAtOnce(t *testing.T) {
 	w := newWorld(t)

@@ -17,7 +17,7 @@ type Count struct {
 	Late int `json:"late"`
 }
 
-// Row is what waits at one branch.
+// Row counts the work that waits at one branch.
 type Row struct {
 	Branch  calendar.Code `json:"branch"`
 	Name    string        `json:"name"`
@@ -70,7 +70,7 @@ func Look(a *act.Act) ([]Row, error) {
 	}
 	for _, c := range counts {
 		k, open := at[c.Branch]
-		if !open { // closed for good: nothing is done there any more
+		if !open { // closed permanently: nothing is done there any more
 			continue
 		}
 		n := out[k].of(c.Kind)

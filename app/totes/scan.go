@@ -12,7 +12,7 @@ import (
 	"nevrin/store/transitsdb"
 )
 
-// Seen is what came of scanning the label of a tote.
+// Seen is the result of scanning the label of a tote.
 type Seen struct {
 	ID   int64
 	OK   bool

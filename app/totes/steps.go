@@ -162,13 +162,13 @@ func onwards(a *act.Act, b *transitsdb.Tote, from calendar.Code) {
 	}
 }
 
-// Unpacked is what became of the things in a tote.
+// Unpacked is the result of unpacking a tote.
 type Unpacked struct {
 	Tote  *Detail `json:"tote"`
 	Signs []Sign  `json:"signs" doc:"Where each goes, pile by pile"`
 }
 
-// Sign is where a thing goes that was in a tote.
+// Sign says where a thing from a tote goes.
 type Sign struct {
 	Item    int64       `json:"item_id"`
 	Title   string      `json:"title"`
@@ -312,7 +312,7 @@ func Lose(a *act.Act, id int64) (*Detail, error) {
 	return Of(a, id)
 }
 
-// lastStep is the last step that was not taken back; nil where there is none.
+// lastStep is the last step that was not undone; nil where there is none.
 func lastStep(steps []transitsdb.ToteStep) *transitsdb.ToteStep {
 	for k := range slices.Backward(steps) {
 		if !steps[k].Undone {
@@ -322,7 +322,7 @@ func lastStep(steps []transitsdb.ToteStep) *transitsdb.ToteStep {
 	return nil
 }
 
-// mayBack tells whether a step can be taken back: nothing has happened to the tote since but by it. That a lost tote has
+// mayBack tells whether a step can be undone: nothing has happened to the tote since but by it. That a lost tote has
 // turned up stays so.
 func mayBack(s *transitsdb.ToteStep, b *transitsdb.ToteShown) bool {
 	switch s.Step {

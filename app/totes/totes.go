@@ -2,7 +2,7 @@
 // courier, seen on the way, unpacked where they go, given up.
 //
 // A branch fills one tote for each other branch at a time; what is sent there goes into it by itself, wherever at the
-// branch it is scanned. Each step is kept with how the tote was before, and the last one can be taken back.
+// branch it is scanned. Each step is kept with how the tote was before, and the last one can be undone.
 package totes
 
 import (
@@ -45,14 +45,14 @@ type Tote struct {
 	Stranded bool          `json:"stranded" doc:"The run that took it does not go any more: somebody has to say where it is"`
 }
 
-// Loose is what was sent to a branch, is in no tote, and has not left yet.
+// Loose are things sent to a branch that are in no tote and have not left yet.
 type Loose struct {
 	To     string        `json:"to"`
 	ToCode calendar.Code `json:"to_branch"`
 	Things int           `json:"things"`
 }
 
-// AtBranch is what a branch has to do with totes.
+// AtBranch are the totes at a branch and on their way to it.
 type AtBranch struct {
 	Totes []Tote  `json:"totes" doc:"That come from it, go to it, or are there on their way"`
 	Loose []Loose `json:"loose"`
@@ -152,7 +152,7 @@ type Detail struct {
 	Tote
 	In    []Thing `json:"in"`
 	Steps []Step  `json:"steps"`
-	Back  int64   `json:"back,omitempty" doc:"Which step can be taken back here; none: no step"`
+	Back  int64   `json:"back,omitempty" doc:"Which step can be undone here; none: no step"`
 }
 
 // Thing is something that went into a tote.
@@ -173,7 +173,7 @@ type Step struct {
 	At     time.Time `json:"at"`
 	Who    string    `json:"who"`
 	Where  string    `json:"where"`
-	Undone bool      `json:"undone" doc:"It was taken back"`
+	Undone bool      `json:"undone" doc:"It was undone"`
 }
 
 // Of gives a tote with what is in it.

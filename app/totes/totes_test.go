@@ -81,7 +81,7 @@ func (w *world) state(id int64) string {
 }
 
 // A tote is filled by scanning what goes there, closed, taken, comes, and is unpacked, partly thing by thing; every
-// step can be taken back, and what was scanned twice counts once.
+// step can be undone, and what was scanned twice counts once.
 func TestATotesLife(t *testing.T) {
 	w := newWorld(t)
 	first := w.home()
@@ -189,7 +189,7 @@ func TestAToteAtAWrongBranch(t *testing.T) {
 	assert.Equal(t, "away HVH", w.state(b.ID))
 }
 
-// What was in a tote that is given up is missing, and whoever waits gets another copy. Taken back it is under way
+// What was in a tote that is given up is missing, and whoever waits gets another copy. Undone it is under way
 // again, but what has turned up meanwhile.
 func TestALostTote(t *testing.T) {
 	w := newWorld(t)
@@ -265,7 +265,7 @@ func TestAThingFellOutOfATote(t *testing.T) {
 	assert.Contains(t, w.scan(w.there, tote.Number(b.ID)).Sign.Detail, "1 item in it")
 }
 
-// The closing of a tote is taken back while somebody else begins another for the same way: one of them is told, and there is one
+// The closing of a tote is undone while somebody else begins another for the same way: one of them is told, and there is one
 // open tote. It ended as a mistake of ours where both were as fast as each other.
 func TestClosingTakenBackWhileAnotherBegins(t *testing.T) {
 	w := newWorld(t)
@@ -294,7 +294,7 @@ func TestClosingTakenBackWhileAnotherBegins(t *testing.T) {
 	}
 }
 
-// Two stations take the same step back: it is taken back once, and the step before it stays.
+// Two stations take the same step back: it is undone once, and the step before it stays.
 func TestTheSameStepTakenBackTwice(t *testing.T) {
 	w := newWorld(t)
 	b := w.begin(false)

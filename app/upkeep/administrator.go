@@ -16,7 +16,7 @@ import (
 	"nevrin/store/staffdb"
 )
 
-// Administrator is what somebody at the machine itself says of an administrator.
+// Administrator are the facts of an administrator, given on the command line.
 type Administrator struct {
 	Login    string
 	Name     string        // empty: the login, or the name that they have

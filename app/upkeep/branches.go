@@ -29,7 +29,7 @@ type Branch struct {
 	Position       int            `json:"position" minimum:"0" maximum:"10000" doc:"Its place in lists"`
 	SortMinutes    int            `json:"sort_minutes" minimum:"0" maximum:"1440" doc:"How long sorting takes there before the courier can take something"`
 	ReceiveMinutes int            `json:"receive_minutes" minimum:"0" maximum:"1440" doc:"How long it takes from the courier's arrival to the shelf"`
-	ClosedOn       *calendar.Date `json:"closed_on,omitempty" format:"date" doc:"Closed for good since"`
+	ClosedOn       *calendar.Date `json:"closed_on,omitempty" format:"date" doc:"Closed permanently since"`
 	Follows        calendar.Code  `json:"follows,omitempty" doc:"Where what belonged there belongs since"`
 	Runs           []Run          `json:"runs,omitempty" doc:"Of a closed one: the courier's runs as they were before"`
 }
@@ -173,7 +173,7 @@ func dropBranch(a *act.Act, code calendar.Code, was *Branch) error {
 	return err
 }
 
-// Closing is what closing a branch for good would do, and what stands in its way.
+// Closing is the effect of closing a branch permanently, and what stands in its way.
 type Closing struct {
 	Branch   string   `json:"branch"`
 	InTheWay []string `json:"in_the_way" doc:"What has to be done first, in sentences; none: it can be closed"`
@@ -182,7 +182,7 @@ type Closing struct {
 	Seen     int64    `json:"seen"`
 }
 
-// LookAtClosing tells what closing a branch for good would do.
+// LookAtClosing tells what closing a branch permanently would do.
 func LookAtClosing(a *act.Act, code calendar.Code) (*Closing, error) {
 	b, err := a.Network.OpenBranch(code)
 	if err != nil {
@@ -247,7 +247,7 @@ func inTheWay(a *act.Act, use networkdb.BranchUse) []string {
 	return out
 }
 
-// Close closes a branch for good today; what belonged there belongs to another from now on.
+// Close closes a branch permanently today; what belonged there belongs to another from now on.
 func Close(a *act.Act, code, to calendar.Code, seen int64) (*Kept, error) {
 	was, err := branches{}.Load(a, string(code))
 	if err != nil {

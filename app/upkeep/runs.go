@@ -20,7 +20,7 @@ import (
 type Trip struct {
 	Name     string          `json:"name" minLength:"1" maxLength:"60"`
 	Days     []string        `json:"days" maxItems:"7" nullable:"false" doc:"mon, tue and so on"`
-	From     *calendar.Date  `json:"from,omitempty" doc:"The first date of its season; none: for good"`
+	From     *calendar.Date  `json:"from,omitempty" doc:"The first date of its season; none: permanently"`
 	Until    *calendar.Date  `json:"until,omitempty" doc:"The last date of its season"`
 	NotOn    []calendar.Date `json:"not_on" maxItems:"400" nullable:"false" doc:"Dates on which it does not go"`
 	Late     map[string]int  `json:"late" doc:"By date: by how many minutes it is late"`

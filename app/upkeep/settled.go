@@ -16,7 +16,7 @@ import (
 	"nevrin/store/networkdb"
 )
 
-// Settled is what the network has settled beside rules and calendars.
+// Settled are the network's settings, beside rules and calendars.
 type Settled = core.Settings
 
 type settings struct{}
@@ -42,7 +42,7 @@ func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 	return is, holdsdb.Reband(a.Tx, is.Holds.Order)
 }
 
-// Numbers are how numbers look.
+// Numbers are the patterns of card and item numbers.
 type Numbers = ident.Numbers
 
 type numbers struct{}
@@ -109,7 +109,7 @@ func unread(a *act.Act, is *Numbers) ([]string, error) {
 	return out, networkdb.EachLabel(a.Tx, look(ident.Item))
 }
 
-// Own is what the network is called.
+// Own is the network's own name and symbol.
 type Own struct {
 	Name   string `json:"name" minLength:"1" maxLength:"100"`
 	Symbol string `json:"symbol" pattern:"^[A-Z0-9-]{2,16}$" doc:"Ours towards partners outside"`

@@ -13,7 +13,7 @@ import (
 	"nevrin/store/statusdb"
 )
 
-// Status is how an installation stands: what has been set up, what works by itself, and what did not work.
+// Status is the state of an installation: what has been set up, what works by itself, and what failed.
 type Status struct {
 	Version  string `json:"version" doc:"Of the program"`
 	Server   string `json:"server" doc:"Of PostgreSQL"`

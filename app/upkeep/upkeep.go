@@ -2,7 +2,7 @@
 // from, how numbers look, partners outside, and what else is settled.
 //
 // All of it is made of parts, and each part changes in one way: whoever changes it says which change of it they have seen
-// last, what it was and what it is now is kept for good, and any change can be taken back as long as nothing has changed
+// last, what it was and what it is now is kept permanently, and any change can be undone as long as nothing has changed
 // the part since. All of that happens under the lock of the network, so that two administrators never undo each other's
 // work without knowing.
 package upkeep
@@ -185,9 +185,9 @@ type Changed struct {
 	Name  string          `json:"name" doc:"What people call it"`
 	Was   json.RawMessage `json:"was,omitempty" doc:"None: there was none"`
 	Is    json.RawMessage `json:"is,omitempty" doc:"None: it was taken away"`
-	Back  bool            `json:"back" doc:"It was taken back"`
+	Back  bool            `json:"back" doc:"It was undone"`
 	Of    bool            `json:"takes_back" doc:"It takes another back"`
-	MayGo bool            `json:"may_go" doc:"It can be taken back: nothing has changed the same since"`
+	MayGo bool            `json:"may_go" doc:"It can be undone: nothing has changed the same since"`
 }
 
 // Changes gives a page of all changes, or of those of one part, newest first.

@@ -22,7 +22,7 @@ import (
 	"nevrin/testkit"
 )
 
-// office is a small network with somebody who administrates it.
+// office is a small network with an administrator.
 type office struct {
 	*testkit.World
 	t    *testing.T
@@ -64,7 +64,7 @@ func (o *office) branch(code string) upkeep.Shown[upkeep.Branch] {
 
 func ptr[T any](v T) *T { return &v }
 
-// Each part of the network is added, changed and taken back, and its history says who did what.
+// Each part of the network is added, changed and undone, and its history says who did what.
 func TestPartsComeAndGo(t *testing.T) {
 	o := newOffice(t)
 	for _, c := range []struct {
@@ -200,7 +200,7 @@ func TestClassesInUseStay(t *testing.T) {
 	assert.ErrorContains(t, o.away("class", "patron:ghost", 0), "after you opened it. Your changes were not saved. Check it and try again.")
 }
 
-// Who administrates last stays; who no longer works here is signed out at once.
+// The last administrator stays; whoever no longer works here is signed out at once.
 func TestTheLastAdministrator(t *testing.T) {
 	o := newOffice(t)
 	key := fmt.Sprint(o.boss.ID)
@@ -246,7 +246,7 @@ func TestRightsAreKept(t *testing.T) {
 	assert.Equal(t, money.Amount(900), *rights.Waive.Sum)
 }
 
-// A branch is closed for good once nothing stands in the way; what belonged there belongs elsewhere, the courier calls no
+// A branch is closed permanently once nothing stands in the way; what belonged there belongs elsewhere, the courier calls no
 // more, and taking it back brings all of it back but what has gone elsewhere since.
 func TestClosingABranch(t *testing.T) {
 	o := newOffice(t)

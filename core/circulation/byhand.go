@@ -2,7 +2,7 @@ package circulation
 
 import "nevrin/core/calendar"
 
-// Whose is what of a loan belongs to another branch than that where somebody works.
+// Whose says which parts of a loan belong to another branch than the one where somebody works.
 type Whose string
 
 // What may. Nothing where it is all their own, or others' is theirs to set, too.

@@ -18,7 +18,7 @@ const (
 	Aside     Kind = "aside"      // needs somebody
 )
 
-// Reason is why an item goes where it goes, for the line below the large word of the sign.
+// Reason says why an item goes where it goes; it is the line below the large word of the sign.
 type Reason string
 
 // The reasons.
@@ -27,7 +27,7 @@ const (
 	AtHome    Reason = "home"      // it belongs here
 	GoesHome  Reason = "goes_home" // it belongs there
 	Floats    Reason = "floats"    // rules let it stay where it came back
-	Mending   Reason = "mending"   // it is put aside for repair
+	Mending   Reason = "mending"   // it is set aside for repair
 	Returning Reason = "returning" // it belongs to a library outside
 )
 
@@ -37,15 +37,15 @@ type InHand struct {
 	Here, Home calendar.Code
 	Collection string
 	Material   string
-	Aside      bool           // put aside for repair
+	Aside      bool           // set aside for repair
 	Pickup     calendar.Code  // branch where the hold that it serves is picked up; empty: it serves none
-	Until      *calendar.Date // it belongs to Home for a time, until this day; nil: for good
+	Until      *calendar.Date // it belongs to Home for a time, until this day; nil: permanently
 	After      calendar.Code  // and then there
 	Lender     string         // name of the library outside that it belongs to; empty: ours
 	Style      calendar.Style // how the network writes dates
 }
 
-// Way is where an item goes: To is a branch code for a tote.
+// Way is the destination of an item in hand. To is a branch's code where it goes into a tote.
 type Way struct {
 	Kind   Kind
 	Reason Reason

@@ -1,6 +1,6 @@
 package circulation
 
-// Found is what a scan of a returns run met.
+// Found is the finding of a scan in a return batch.
 type Found string
 
 // What scans of a returns run meet.

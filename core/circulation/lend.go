@@ -13,7 +13,7 @@ import (
 	"nevrin/core/why"
 )
 
-// OnLoan is what a patron has on loan, as far as it counts for the next one.
+// OnLoan is one of a patron's loans, as far as it matters for lending the next item.
 type OnLoan struct {
 	Material string
 	Branch   *calendar.Branch
@@ -46,7 +46,7 @@ type Lending struct {
 	Reason   string            // why they are
 }
 
-// Verdict is what a lending comes to. It is lent if nothing is Left.
+// Verdict is the decision about lending an item. It can be lent if nothing is Left.
 type Verdict struct {
 	Terms  rulebook.Terms
 	Due    loan.Due

@@ -22,7 +22,7 @@ type Renewing struct {
 	Now      time.Time
 }
 
-// Refusal is what stands in the way of a renewal.
+// Refusal is a reason not to renew a loan.
 type Refusal string
 
 // The refusals.
@@ -33,7 +33,7 @@ const (
 	Awaited      Refusal = "awaited"
 )
 
-// Renewed is what a renewal comes to. It is refused where By is not empty, for what Refused says.
+// Renewed is the decision about a renewal. It is refused where By is not empty, for what Refused says.
 type Renewed struct {
 	By      Refusal
 	Refused string

@@ -5,10 +5,10 @@ import (
 	"nevrin/core/rulebook"
 )
 
-// OnAShelf is what a scan along a shelf meets.
+// OnAShelf is a finding of a shelf check.
 type OnAShelf string
 
-// What scans along a shelf meet.
+// What scans of a shelf check meet.
 const (
 	ShelfInPlace         OnAShelf = "in_place"
 	ShelfOutOfOrder      OnAShelf = "out_of_order"
@@ -36,7 +36,7 @@ func (s OnAShelf) Found() bool { return s == ShelfWasMissing || s == ShelfFoundE
 // Good tells whether nothing has to be done with it.
 func (s OnAShelf) Good() bool { return s == ShelfInPlace || s == ShelfWasMissing || s == ShelfAgain }
 
-// Shelved is an item that was scanned along a shelf.
+// Shelved is an item that was scanned in a shelf check.
 type Shelved struct {
 	Again      bool // scanned before along this shelf
 	Standing   ItemStatus
@@ -48,7 +48,7 @@ type Shelved struct {
 	Misplaced  bool   // it does not fit between its neighbours
 }
 
-// AlongShelf decides what a scan along a shelf has met: first what must not stand on any shelf, then what not on this one.
+// AlongShelf decides what a scan of a shelf check has met: first what must not stand on any shelf, then what not on this one.
 func AlongShelf(s Shelved) OnAShelf {
 	switch {
 	case s.Again:

@@ -1,6 +1,6 @@
 package circulation
 
-// ItemStatus is how an item stands, wherever it is.
+// ItemStatus is the status of an item, wherever it is: in use, missing, set aside, lost or withdrawn.
 type ItemStatus string
 
 // The standings of an item.
@@ -18,10 +18,10 @@ var ItemStandings = []ItemStatus{ItemInUse, ItemMissing, ItemLost, ItemAside, It
 // NeedsReason tells whether somebody has to say why an item comes to stand so: what leaves the stock is asked for years later.
 func (s ItemStatus) NeedsReason() bool { return s == ItemWithdrawn }
 
-// AsideFor is what an item is put aside for; empty where nobody said so.
+// AsideFor is the reason why an item is set aside; empty where nobody gave one.
 type AsideFor string
 
-// What items are put aside for.
+// What items are set aside for.
 const (
 	ForDamage AsideFor = "damaged" // somebody has to look at it
 	ForRepair AsideFor = "repair"
@@ -31,7 +31,7 @@ const (
 // AsideFors are all of them.
 var AsideFors = []AsideFor{ForDamage, ForRepair, ForRebuy}
 
-// Place is where an item is other than free on its shelf.
+// Place says where an item is, if it is not free on its shelf.
 type Place string
 
 // The places.
@@ -41,10 +41,10 @@ const (
 	PlaceUnderWay  Place = "under_way"
 	PlaceHoldShelf Place = "hold_shelf"
 	PlaceFetching  Place = "fetching" // to be taken from the shelf for a hold
-	PlaceOutOfUse  Place = "aside"    // missing, put aside or withdrawn
+	PlaceOutOfUse  Place = "aside"    // missing, set aside or withdrawn
 )
 
-// Ongoing is what is going on with an item.
+// Ongoing are the loan, transit and hold that an item is in, and its status.
 type Ongoing struct {
 	Lent     bool
 	UnderWay bool
@@ -53,7 +53,7 @@ type Ongoing struct {
 	Standing ItemStatus
 }
 
-// Place is where the item is by that. An item on loan or under way is there, whatever else is planned for it. The
+// Place gives where the item is. An item on loan or under way is there, whatever else is planned for it. The
 // database keeps the same in a table (whereabouts), by which lists ask; a test of deskdb holds the two together.
 func (o Ongoing) Place() Place {
 	switch {

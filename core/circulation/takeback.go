@@ -28,16 +28,16 @@ type Lent struct {
 // Terms are the terms the loan was lent by.
 func (l *Lent) Terms() rulebook.Terms { return l.Rules.Decide(l.At, l.Own) }
 
-// Ended is what the return of a loan means.
+// Ended is what follows from the return of a loan: a fine to charge, and credits for what was charged before.
 type Ended struct {
 	Late    bool
 	Fine    money.Amount    // to charge now
-	Credits []ledger.Credit // what was charged for a lost item and is taken back
+	Credits []ledger.Credit // what was charged for a lost item and is credited
 	Credit  money.Amount    // their sum
 	Why     why.Trace
 }
 
-// Counting is how a return counts.
+// Counting is the day and time that returns are counted as.
 type Counting struct {
 	Now     time.Time
 	As      *calendar.Date // as returned on this date; nil: when it happens
@@ -104,7 +104,7 @@ func (e *Ended) foundAgain(l Lent, terms lateness.LostTerms, now time.Time, bill
 	e.Why = e.Why.Add(why.Sum, "Found within "+within+": the price, "+sum+", is credited")
 }
 
-// Lost is what it means that a loan counts as lost.
+// Lost is what follows when a loan is marked lost: its bill.
 type Lost struct {
 	Bill lateness.Bill
 	Why  why.Trace

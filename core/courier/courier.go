@@ -28,7 +28,7 @@ type Stop struct {
 	Arrive, Depart *calendar.Minute
 }
 
-// Run is a scheduled trip on some days of the week, for a season or for good.
+// Run is a scheduled trip on some days of the week, for a season or permanently.
 type Run struct {
 	ID, Name    string
 	Days        [7]bool // by time.Weekday
@@ -64,7 +64,7 @@ type Leg struct {
 	Depart, Arrive time.Time
 }
 
-// Journey is how an item gets somewhere. OnShelf is the promise; nil if the branch never opens.
+// Journey is an item's way to a branch, leg by leg. OnShelf is the promise; nil if the branch never opens.
 type Journey struct {
 	Arrives time.Time
 	OnShelf *time.Time

@@ -25,7 +25,7 @@ type File struct {
 	Asks      []Question
 }
 
-// Question is where from, where to and since when; with what is expected.
+// Question asks when an item ready at one branch gets to another, with the answer expected.
 type Question struct {
 	From, To calendar.Code
 	Ready    time.Time
@@ -124,7 +124,7 @@ func readRun(n jsonfile.Node, t *Timetable) Run {
 	return r
 }
 
-// mostLate is by how many minutes a run is late at the most.
+// mostLate is by how many minutes a run is late at most.
 const mostLate = 720
 
 // readSeason reads the first and the last date on which a run goes.

@@ -17,7 +17,7 @@ import (
 	"nevrin/core/ident"
 )
 
-// Count is what wrong tries are counted for.
+// Count is one of the counters that wrong attempts add to, such as an account's or an address's.
 type Count string
 
 // The counts.
@@ -44,7 +44,7 @@ var steps = map[Count]step{
 	OfRange:   {400, 2 * time.Second, 5 * time.Minute},
 }
 
-// Wait is how long after the last of so many wrong tries the next one may be made.
+// Wait gives how long somebody has to wait after a number of wrong attempts before the next one.
 func Wait(of Count, wrong int) time.Duration {
 	s := steps[of]
 	if wrong <= s.free {

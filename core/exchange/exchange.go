@@ -21,7 +21,7 @@ const (
 	Supplying  Role = "supplying"  // they ask
 )
 
-// Stage is how far a request has come, the same for both roles.
+// Stage is a step in the life of a request, the same for both roles.
 type Stage string
 
 const (

@@ -12,14 +12,14 @@ import (
 	"nevrin/core/calendar"
 )
 
-// Pair is how much went from one branch to another.
+// Pair is the traffic from one branch to another.
 type Pair struct {
 	From, To calendar.Code
 	Holds    int // for somebody who waited there
 	Others   int // home, or on
 }
 
-// Share is how a branch stands in the exchange.
+// Share says whether a branch gives more than it takes, less, or about as much.
 type Share string
 
 // The standings.
@@ -29,7 +29,7 @@ const (
 	Takes Share = "takes" // more than its part
 )
 
-// Branch is what a branch gives to others and takes from them.
+// Branch is one branch's part in the traffic: what it gave to others and took from them.
 type Branch struct {
 	Code         calendar.Code
 	Gives, Takes int

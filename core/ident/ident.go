@@ -15,7 +15,7 @@ import (
 	"unicode"
 )
 
-// Kind is what a text turned out to be.
+// Kind says what a scanned or typed text is: a card, an item, words, or wrong.
 type Kind string
 
 const (

@@ -11,7 +11,7 @@ import (
 	"nevrin/core/expect"
 )
 
-// Use is what a pattern is for.
+// Use says whether a pattern is for cards or for items.
 type Use string
 
 // The uses.
@@ -21,12 +21,12 @@ const (
 	Guest Use = "guest" // labels of ours that things lent to us from outside carry while they are here
 )
 
-// Numbers are how all numbers on cards and labels look here.
+// Numbers are a network's patterns of card and item numbers.
 type Numbers struct {
 	Patterns []Pattern `json:"patterns" maxItems:"200" nullable:"false"`
 }
 
-// Pattern is how one sort of numbers looks.
+// Pattern describes one sort of numbers: what they begin with, how long they are, and their check digit.
 type Pattern struct {
 	Name    string        `json:"name" minLength:"1" maxLength:"60"`
 	Of      Kind          `json:"of" enum:"card,item"`

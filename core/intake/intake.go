@@ -17,7 +17,7 @@ import (
 	"nevrin/core/queue"
 )
 
-// Kind is what a file holds.
+// Kind says what a file holds: patrons, titles with items, loans, holds or charges.
 type Kind string
 
 // The kinds, in the order in which they are taken: what comes later speaks of what came before.
@@ -29,7 +29,7 @@ const (
 	Balances Kind = "balances"
 )
 
-// Form is how the text of a field is read.
+// Form is the form of a field, such as a date, a sum or a code.
 type Form string
 
 // The forms.
@@ -196,7 +196,7 @@ var OneOf = map[Kind][]string{
 	Holds: {"number", "isbn", "only_label"}, Balances: {"left", "left_minor"},
 }
 
-// Fields are what a file of a kind may say, in order.
+// Fields lists the fields that a file of a kind can have, in order.
 func Fields(k Kind) []Field { return fields[k] }
 
 // Order is in which order a date says day, month and year, where it does not begin with the year.
@@ -215,7 +215,7 @@ type Source struct {
 	Codes   map[string]string `json:"codes,omitempty" doc:"Theirs to ours, of fields that have codes"`
 }
 
-// Mapping is what of a file goes where.
+// Mapping says which column of a file is which field.
 type Mapping struct {
 	From  map[string]Source `json:"from"`
 	Order Order             `json:"order" enum:"day,month"`

@@ -204,7 +204,7 @@ func (p *place) String() string {
 	return p.in.String() + "[" + strconv.Quote(expect.Shown(p.key)) + "]"
 }
 
-// Err is what is wrong in the file so far; nil if nothing.
+// Err gives the faults found in the file so far; nil for none.
 func (n Node) Err() error {
 	if len(*n.errs) == 0 {
 		return nil

@@ -16,7 +16,7 @@ import (
 	"nevrin/core/why"
 )
 
-// Unit is what one unit of lateness is.
+// Unit is the unit in which lateness is counted.
 type Unit string
 
 const (

@@ -24,7 +24,7 @@ func (t LostTerms) LostOn(due calendar.Date) (calendar.Date, bool) {
 	return due.Add(*t.After + 1), true
 }
 
-// Bill is what a lost item costs, in parts.
+// Bill is the bill for a lost item, part by part.
 type Bill struct {
 	Price, Processing, Lateness money.Amount
 }

@@ -37,7 +37,7 @@ func Reversing(t Taken, r role.Role, here *calendar.Branch, now time.Time) strin
 // Forgiven is a waiver that somebody wants to undo.
 type Forgiven struct {
 	Undone    bool          // it has been undone already
-	TakenBack bool          // its charge has been taken back since
+	TakenBack bool          // its charge has been credited since
 	At        time.Time     // when it was made
 	Branch    calendar.Code // and where
 }

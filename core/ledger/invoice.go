@@ -7,7 +7,7 @@ type Billable struct {
 	Chosen   bool // by its number; otherwise all that is owed was asked for
 }
 
-// Goes is what becomes of a charge where an invoice is made.
+// Goes says whether a charge goes onto a new invoice, and if not, why.
 type Goes string
 
 // What becomes of it.

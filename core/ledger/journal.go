@@ -127,7 +127,7 @@ func Sums(all []Posting) []Posting {
 	return out
 }
 
-// Balance is what postings leave on an account: the sum of its debits less that of its credits.
+// Balance gives an account's balance after some postings: its debits less its credits.
 func Balance(all []Posting, of Account) money.Amount {
 	var sum money.Amount
 	for _, p := range all {

@@ -1,6 +1,6 @@
 package ledger
 
-// Kind is what sort of movement an entry is.
+// Kind says what an entry of the ledger is: a charge, a payment and so on.
 type Kind string
 
 // Kinds of entries. A charge is more than nothing and settles nothing; all others are tied to the charge that they change.
@@ -14,7 +14,7 @@ const (
 	Unwaiver   Kind = "unwaiver"   // of a waiver: what was waived is owed again
 )
 
-// About is what a charge is for, and what settles it too.
+// About says what a charge is for; entries that settle it say the same.
 type About string
 
 // What charges are for.
@@ -31,7 +31,7 @@ const (
 // Abouts are all that a charge may be for.
 var Abouts = []About{AboutLate, AboutLost, AboutProcessing, AboutMembership, AboutUncollected, AboutOutside, AboutManual}
 
-// Means is how money is paid.
+// Means is a method of payment.
 type Means string
 
 // The means of payment. What is transferred goes through no drawer.

@@ -11,7 +11,7 @@ import (
 	"nevrin/core/money"
 )
 
-// Open is what is still owed of one charge.
+// Open is a charge that is not settled, with what is still owed of it.
 type Open struct {
 	Charge int64
 	Owed   money.Amount
@@ -50,7 +50,7 @@ type Billed struct {
 	Paid, Waived money.Amount // waivers and corrections, both given as sums of more than nothing
 }
 
-// Credit is what takes a charge back: a correction of what was not waived, and a refund of what was paid.
+// Credit cancels a charge: it corrects what was not waived, and refunds what was paid.
 type Credit struct {
 	Charge          int64
 	Correct, Refund money.Amount

@@ -7,7 +7,7 @@ import (
 	"nevrin/core/money"
 )
 
-// Drawer is what a drawer holds, by means.
+// Drawer is the content of a cash drawer, by method of payment.
 type Drawer struct {
 	Cash   money.Amount `json:"cash"`
 	Card   money.Amount `json:"card"`
@@ -26,7 +26,7 @@ func (d *Drawer) Add(by Means, sum money.Amount) {
 	}
 }
 
-// Less is by how much there is more in one drawer than in another.
+// Less gives the difference between two drawers.
 func (d Drawer) Less(o Drawer) Drawer {
 	return Drawer{d.Cash - o.Cash, d.Card - o.Card, d.Cheque - o.Cheque}
 }

@@ -31,7 +31,7 @@ type Terms struct {
 	RenewFromDue bool // a renewal counts from the due date, not from today
 }
 
-// Due is when a loan is due: a date (day loan) or an instant (hour loan).
+// Due is a due date: a date for loans by the day, an instant for loans by the hour.
 type Due struct {
 	Date  calendar.Date
 	At    time.Time

@@ -12,7 +12,7 @@ import (
 	"nevrin/core/role"
 )
 
-// Status is how a patron stands, whatever they owe or have.
+// Status is the status of a patron's record, whatever they owe or have on loan.
 type Status string
 
 const (
@@ -21,7 +21,7 @@ const (
 	Excluded Status = "excluded" // may not even sign in
 )
 
-// Borrower is what is known of somebody who wants to borrow.
+// Borrower are the facts about a patron that decide whether they can borrow.
 type Borrower struct {
 	Standing  Status
 	CardUntil *calendar.Date // nil: does not run out

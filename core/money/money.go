@@ -50,7 +50,7 @@ func coinOf(unit currency.Unit, digits int) Amount {
 	return coin
 }
 
-// InCash is what a sum comes to in coins: the nearest that there is, half a coin counting up; and by how much that is more.
+// InCash rounds a sum to what coins can pay, half a coin upwards. More is what the rounding added; negative where it took away.
 func (c Currency) InCash(sum Amount) (cash, more Amount) {
 	if c.Coin <= 1 {
 		return sum, 0
@@ -63,7 +63,7 @@ func (c Currency) InCash(sum Amount) (cash, more Amount) {
 	return cash, cash - sum
 }
 
-// Change is what is given back of cash that was laid down for a sum in coins.
+// Change gives the change for cash received. An error where it is too little, or no coins make it.
 func (c Currency) Change(cash, laid Amount) (Amount, error) {
 	if laid < cash {
 		return 0, fmt.Errorf("%s is less than the %s due", c.Say(laid), c.Say(cash))

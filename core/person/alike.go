@@ -11,7 +11,7 @@ import (
 	"nevrin/core/calendar"
 )
 
-// Likeness is how likely two records are of one person.
+// Likeness says how likely two records are to be of the same person.
 type Likeness int
 
 // The likenesses, in their order.
@@ -22,7 +22,7 @@ const (
 	Same               // nearly surely
 )
 
-// Who is what two records are compared by.
+// Who are the facts of a record by which two are compared.
 type Who struct {
 	Name         string
 	Born         *calendar.Date

@@ -15,7 +15,7 @@ const (
 	Overdue   Notice = "overdue"
 )
 
-// Way is by what somebody is told.
+// Way is a channel for notices: email, phone or letter.
 type Way string
 
 // The ways. What is told by phone or letter waits in a list for who calls or prints.
@@ -26,7 +26,7 @@ const (
 	NotTold  Way = "none"
 )
 
-// Ways are by what somebody wants to be told of what. What they have not chosen goes by mail where there is an address.
+// Ways are the channels a patron has chosen, by kind of notice. What they have not chosen goes by email where there is an address.
 type Ways map[Notice]Way
 
 // kinds are which ways a kind of notice can go: what is overdue is told to everybody.

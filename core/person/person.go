@@ -130,7 +130,7 @@ func (n Needs) Check() error {
 	return nil
 }
 
-// Record is what a patron's record says that people write into it.
+// Record is the part of a patron's record that staff write.
 type Record struct {
 	LegalName      string         `json:"legal_name" maxLength:"200"`
 	PreferredName  string         `json:"preferred_name" maxLength:"200" doc:"How they want to be called; empty: by their legal name"`
@@ -166,7 +166,7 @@ type Record struct {
 	Marks          []string       `json:"marks" maxItems:"30" nullable:"false" doc:"Free classifications"`
 }
 
-// Wrong is what is wrong with a field, in a sentence.
+// Wrong is a fault of one field, in a sentence.
 type Wrong struct {
 	Field Field  `json:"field"`
 	Says  string `json:"says"`
@@ -310,7 +310,7 @@ func (r *Record) Missing(needs Needs, today calendar.Date) []Field {
 	return out
 }
 
-// PlainMail tells whether a text is a mail address alone, as RFC 5322 has it, with a dot in its domain.
+// PlainMail tells whether a text is a email address alone, as RFC 5322 has it, with a dot in its domain.
 func PlainMail(text string) bool {
 	a, err := mail.ParseAddress(text)
 	if err != nil || a.Address != text {

@@ -7,7 +7,7 @@ import (
 	"nevrin/core/calendar"
 )
 
-// Sought is what a search for a person asks for.
+// Sought is a search for a person, read from what somebody typed.
 type Sought struct {
 	Words  []string       // each stands in a name, a number or an address; numbers are their digits alone
 	Family []string       // words of the family name, where it was typed first with a comma behind it

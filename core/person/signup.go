@@ -9,7 +9,7 @@ import (
 // own are the fields, beside their name, that people write of themselves when they sign up.
 var own = []Field{PreferredName, Born, Guardian, Email, Phone, Address, PostalCode, Town}
 
-// Unseen is why somebody who signed up, and has a temporary card, may look and not borrow.
+// Unseen is the reason shown while somebody who signed up online cannot borrow yet.
 const Unseen = "Signed up online; ID not checked yet"
 
 // Own are the fields that people write of themselves, as far as a network does not hide them, in the order of the form.
@@ -17,7 +17,7 @@ func (n Needs) Own() []Field {
 	return slices.DeleteFunc(slices.Clone(own), func(f Field) bool { return n.Of(f) == Hidden })
 }
 
-// Own is what of a record people may write of themselves, and nothing else of it.
+// Own are the fields that people may fill in themselves when they sign up.
 func (r *Record) Own(needs Needs) Record {
 	out := Record{LegalName: r.LegalName, Branch: r.Branch}
 	for _, f := range needs.Own() {

@@ -12,21 +12,21 @@ type Attempt struct {
 	Tries      int  // this one included
 }
 
-// After is what becomes of a message after an attempt.
+// After is the state of a message after an attempt to send it.
 type After string
 
 // What becomes of a message.
 const (
 	Sent    After = "sent"
 	Again   After = "queued"  // it is tried again by itself
-	Refused After = "refused" // for good: somebody tells the patron in another way, or mends the address
+	Refused After = "refused" // permanently: somebody tells the patron in another way, or mends the address
 	Unclear After = "unclear" // nobody knows; it is not sent again by itself, since nobody should be told twice
 
 	ByHand    After = "by_hand"    // it waits in a list for who calls or prints
 	NoAddress After = "no_address" // it cannot be sent; somebody finds another way
 )
 
-// First is what becomes of a message that is to go out, before any attempt. The store asks the same of all messages of a
+// First gives the state of a message that is to go out, before any attempt. The store asks the same of all messages of a
 // mailing at once, in SQL made from this.
 func First(way person.Way, address string) After {
 	switch {
@@ -44,7 +44,7 @@ const MostTries = 1150
 
 // Ends tells what becomes of the message.
 func (a Attempt) Ends() After {
-	const permanent = 500 // from here on a refusal is for good (RFC 5321, 4.2.1)
+	const permanent = 500 // from here on a refusal is permanently (RFC 5321, 4.2.1)
 	switch {
 	case a.Delivered:
 		return Sent

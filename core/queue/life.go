@@ -7,7 +7,7 @@ import (
 	"nevrin/core/role"
 )
 
-// State is how far a hold has come.
+// State is a stage in the life of a hold.
 type State string
 
 // A hold waits in its queue until an item is chosen; the item is fetched, moves, and is ready on the hold shelf of the
@@ -31,7 +31,7 @@ func (s State) Ended() bool { return s == Filled || s == Cancelled || s == Lapse
 // HasItem tells whether an item is meant for a hold in this state.
 func (s State) HasItem() bool { return s == Fetching || s == Moving || s == Ready }
 
-// Move is what happens to a hold.
+// Move is an event that takes a hold from one state to the next.
 type Move string
 
 // The moves. Each says what it needs beside the hold.

@@ -23,7 +23,7 @@ type Expected struct {
 	Promise *time.Time
 }
 
-// Supply is when and where a copy can be expected.
+// Supply is a copy that can be expected, with where and when.
 type Supply struct {
 	Branch calendar.Code
 	At     time.Time

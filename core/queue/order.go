@@ -48,7 +48,7 @@ func (o Order) Of(class string) Band {
 	return Usual
 }
 
-// Position is where a hold stands in its queue.
+// Position is a place in a queue: a band, and a place within it.
 type Position struct {
 	Band  Band
 	Place float64

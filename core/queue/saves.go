@@ -2,8 +2,8 @@ package queue
 
 import "time"
 
-// ToFetch is a hold of a title whose item is still to be fetched, as another copy meets it that is in somebody's hand. Was and
-// Is are when it would be on the shelf by the one and by the other; nil: never.
+// ToFetch is a hold of a title whose item is still to be fetched, compared with another copy that is in somebody's hand. Was
+// and Is are when it would be on the hold shelf by the one and by the other; nil: never.
 type ToFetch struct {
 	OnTheWay bool // somebody goes for its item
 	May      bool // the copy in hand may serve it

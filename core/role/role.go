@@ -12,7 +12,7 @@ import (
 	"nevrin/core/expect"
 )
 
-// Role is what somebody is here.
+// Role is the job of a member of staff, such as desk or supervisor.
 type Role string
 
 // The roles.
@@ -52,11 +52,11 @@ func (r Role) MayWorkAt(branch, own calendar.Code, let []calendar.Code) bool {
 // Supervises tells whether a role answers for the rules: it sets them, and may go past them with a reason.
 func (r Role) Supervises() bool { return slices.Contains(Supervising, r) }
 
-// LeavesNobody tells whether somebody who administrates, becoming something else or no longer working here, would leave nobody
+// LeavesNobody tells whether an administrator who becomes something else, or no longer works here, would leave no administrator
 // who does; others is how many more there are.
 func LeavesNobody(was, is Role, works bool, others int) bool {
 	return was == Administrator && (is != Administrator || !works) && others == 0
 }
 
-// MayWithdraw tells whether a role may take things out of the stock.
+// MayWithdraw tells whether a role may take things withdrawn.
 func (r Role) MayWithdraw() bool { return slices.Contains(Employed, r) }

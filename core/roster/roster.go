@@ -114,7 +114,7 @@ func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]in
 	return placed, odd
 }
 
-// Member is that somebody is in a roster.
+// Member is a patron's membership in a roster.
 type Member struct{ Roster, Patron int64 }
 
 // Filling is what becomes of a roster when patrons are put into it.
@@ -191,7 +191,7 @@ type Current struct {
 	Name, Year string
 }
 
-// Moved is what becomes of a class when a year ends.
+// Moved is a class after the end of a school year: moved up, dissolved, or left as it is.
 type Moved struct {
 	Current
 	Ends bool   // it is dissolved

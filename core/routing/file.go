@@ -43,7 +43,7 @@ type Hold struct {
 	Only   []string
 }
 
-// Item is where it is.
+// Item is an item of the file, with the branch where it stands.
 type Item struct {
 	ID     string
 	Branch calendar.Code

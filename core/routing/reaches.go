@@ -38,7 +38,7 @@ func ReachesBy(courier *courier.Prepared, now time.Time, fetchMinutes int) *Reac
 // before that branch is asked about.
 func (r *Reaches) Later(from calendar.Code, minutes int) { r.more[from] = minutes }
 
-// Between is how an item at one branch reaches another; nil if it cannot, or either never opens.
+// Between gives how an item gets from one branch to another; nil if it cannot, or if either never opens.
 func (r *Reaches) Between(from, to calendar.Code) *Reach {
 	key := [2]calendar.Code{from, to}
 	if known, ok := r.known[key]; ok {
@@ -57,7 +57,7 @@ func (r *Reaches) Between(from, to calendar.Code) *Reach {
 	return r.known[key]
 }
 
-// Ready is when an item at a branch is ready to leave; nil if the branch never opens.
+// Ready gives when an item on the shelf of a branch can leave it; nil if the branch never opens.
 func (r *Reaches) Ready(from calendar.Code) *time.Time {
 	if ready, ok := r.ready[from]; ok {
 		return ready

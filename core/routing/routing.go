@@ -16,7 +16,8 @@ import (
 	"time"
 )
 
-// Aim is what a plan tries for once it is settled which holds are served.
+// Aim is what a plan keeps small once it is settled which holds are served: the waiting of all together, or of the first in the
+// queue before the next.
 type Aim string
 
 const (
@@ -24,7 +25,7 @@ const (
 	FirstCome  Aim = "first_come"
 )
 
-// Reach is how an item can serve a hold; nil if it cannot.
+// Reach is one way for an item to serve a hold, with when it would be on the hold shelf; nil if it cannot serve it.
 type Reach struct {
 	Arrives, OnShelf time.Time
 	Wait             int // minutes from now to the promise

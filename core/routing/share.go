@@ -13,7 +13,7 @@ type Work struct {
 	Later [][]int // minutes that a hold waits for an item fetched a round later, where Reach is not nil
 }
 
-// Shared is how the work of a round is shared.
+// Shared is a plan of which branch fetches which holds in a round.
 type Shared struct {
 	Plans  [][]int  // by work: the item of each hold, or None
 	PutOff [][]bool // whose item is fetched a round later only
@@ -43,7 +43,7 @@ const (
 func Share(works []Work, limits []int) Shared { return share(works, limits, exactUpTo, mostChoices) }
 
 // ShareSoon is Share for somebody who waits for it: the more holds there are, the fewer choices are looked at, so that it takes
-// about a second at most with up to some hundred holds. How far it may be from the best is in its bound all the same.
+// about a second at most with up to some hundred holds. How far it may be from the best is in its bound anyway.
 func ShareSoon(works []Work, limits []int) Shared {
 	holds := 1
 	for k := range works {

@@ -39,7 +39,7 @@ func drawRound(t *rapid.T, titles int) ([]routing.Work, []int) {
 	return works, limits
 }
 
-// For somebody who waits, hundreds of holds are shared within a hundredth of the best at the most, and the limits are kept.
+// For somebody who waits, hundreds of holds are shared within a hundredth of the best at most, and the limits are kept.
 func TestSharedSoonIsNearlyTheBest(t *testing.T) {
 	type round struct {
 		works  []routing.Work

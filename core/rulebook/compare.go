@@ -257,7 +257,7 @@ func (b *Rulebook) SayShift(s Shift) string {
 }
 
 // Decides tells, for each rule in order, which of its terms decide in some situation. What decides in
-// none could be struck out and nothing would change.
+// none could be removed and nothing would change.
 func (b *Rulebook) Decides(ctx context.Context) ([]map[Term]bool, error) {
 	order := map[*Rule]int{}
 	out := make([]map[Term]bool, len(b.Rules))

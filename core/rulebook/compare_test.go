@@ -86,7 +86,7 @@ func namedBy(old, revised *rulebook.Rulebook, d int, v string) bool {
 	return rulebook.Dimension(d).OfBranch()
 }
 
-// A rule that decides nothing can be struck out, and one that decides something cannot.
+// A rule that decides nothing can be removed, and one that decides something cannot.
 func TestRulesThatDecideNothing(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		book := anyRules(t)

@@ -21,7 +21,7 @@ type Example struct {
 	Expect Expect
 }
 
-// Given is what an example starts from.
+// Given is the situation of an example.
 type Given struct {
 	Situation  Situation
 	Own        []Setting
@@ -35,7 +35,7 @@ type Given struct {
 	DaysLetOff int
 }
 
-// Expect is what should come out; nil fields are not looked at.
+// Expect is the expected result; nil fields are not compared.
 type Expect struct {
 	Due          *loan.Due
 	UnitsLate    *int
@@ -208,7 +208,7 @@ func (b *Rulebook) readExpect(n jsonfile.Node, branch *calendar.Branch) Expect {
 	return e
 }
 
-// Outcome is what a situation comes to. Lateness is nil without a return.
+// Outcome is the result for a situation. Lateness is nil without a return.
 type Outcome struct {
 	Terms    Terms
 	Due      loan.Due

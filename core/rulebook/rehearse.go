@@ -63,7 +63,7 @@ type Case struct {
 	weight        int64
 }
 
-// Rehearsed is what a rehearsal found.
+// Rehearsed is the result of a rehearsal.
 type Rehearsed struct {
 	Tally
 	Hours           int                          `json:"hours" doc:"Hour loans whose due time differs"`
@@ -213,7 +213,7 @@ type course struct {
 }
 
 // run is the course of a loan under some terms, without what lateness costs. Then are the terms it was made under: a renewal that they
-// would have refused, too, was made all the same, so it is refused by none.
+// would have refused, too, was made anyway, so it is refused by none.
 func (r *Rehearsal) run(b *calendar.Branch, t, then *ready, p *Past) course {
 	c := course{first: r.lend(b, t, p)}
 	c.due = c.first

@@ -40,10 +40,10 @@ func DimensionByID(id string) (Dimension, bool) {
 // Ranking is the order in which dimensions outweigh each other, strongest first.
 type Ranking [dimensions]Dimension
 
-// DefaultRanking holds where a file has none.
+// DefaultRanking is the ranking of dimensions where a file gives none.
 var DefaultRanking = Ranking{LendingBranch, HomeBranch, Collection, MaterialClass, PatronClass}
 
-// Admits is what one dimension of a scope admits; nothing named admits everything.
+// Admits lists the values that a scope admits in one dimension; an empty list admits all.
 type Admits struct {
 	Values []string
 	Zones  []string // without "zone:"
@@ -90,7 +90,7 @@ func ParseAdmits(d Dimension, texts []string) Admits {
 	return a
 }
 
-// Scope is what a rule applies to.
+// Scope is the set of situations that a rule applies to.
 type Scope [dimensions]Admits
 
 // Empty tells whether the scope is that of the base rule.
@@ -134,7 +134,7 @@ func (r *Rule) Title() string {
 	return r.ID
 }
 
-// Situation is what a decision is about: one value a dimension, empty where not given.
+// Situation is a case to decide: one value for each dimension, empty where not given.
 type Situation [dimensions]string
 
 // Situate builds a situation in the order of the dimensions.

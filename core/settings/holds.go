@@ -5,7 +5,7 @@ import (
 	"nevrin/core/queue"
 )
 
-// Holds is who is next, and how holds are fetched and sent.
+// Holds are the settings of queues, fetch lists and hold shelves.
 type Holds struct {
 	Order        queue.Order    `json:"order"`
 	Local        int            `json:"local_days" minimum:"0" maximum:"60" doc:"A copy that comes back may go to a reader there before others elsewhere who asked earlier, if none of them waits longer by more days, all in all; 0: never"`

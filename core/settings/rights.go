@@ -11,7 +11,7 @@ import (
 	"nevrin/core/role"
 )
 
-// Rights are what one person may otherwise than their role says. What is nil is as for the role.
+// Rights are where one person's rights differ from their role's. Nil means as the role has it.
 type Rights struct {
 	Waive    *Most           `json:"waive,omitempty" doc:"The most that they waive at once"`
 	BackDays *int            `json:"back_days,omitempty" minimum:"0" maximum:"366" doc:"How many days before the last open day a return may count"`

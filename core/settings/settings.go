@@ -90,7 +90,7 @@ func (m Mail) check() error {
 	return nil
 }
 
-// Limits are how far those go who work here without asking somebody.
+// Limits are what staff can do without asking a supervisor.
 type Limits struct {
 	Waive    map[role.Role]*money.Amount   `json:"waive" doc:"The most that a role waives at once, in minor units; null: without limit"`
 	BackDays int                           `json:"back_days" minimum:"0" maximum:"60" doc:"How many days before the last open day a return may count by who does not supervise"`
@@ -100,7 +100,7 @@ type Limits struct {
 	Consents []role.Role                   `json:"consents" maxItems:"10" nullable:"false" doc:"Who beside those who supervise changes a consent that has been given"`
 }
 
-// Counter is how lending and taking back go.
+// Counter are the settings of the desk and of returns.
 type Counter struct {
 	Staged    bool      `json:"staged" doc:"Loans are reviewed before they are made; otherwise each scan lends at once"`
 	Receipt   string    `json:"receipt" enum:"none,slip,mail,both,ask" doc:"What somebody gets of what was lent to them, where they have chosen nothing"`
@@ -113,7 +113,7 @@ type Counter struct {
 	Patron    Situation `json:"patron" doc:"What is shown while a patron is there"`
 }
 
-// Situation is what is told and listed in one of the two situations of taking back.
+// Situation says what staff are told and what is listed in one of the two ways of taking back: from a bin, or with the patron.
 type Situation struct {
 	Lines   int      `json:"lines" minimum:"1" maximum:"100" doc:"How many lines are shown at once"`
 	Columns []string `json:"columns" maxItems:"10" nullable:"false" doc:"Beside time, item and where it goes: owner, call, found, account, who"`
@@ -158,7 +158,7 @@ func (c Counter) check() error {
 }
 
 // Gives is what somebody gets of what was lent to them: as they have chosen, nil for nothing, or as the network has settled. Who has
-// no mail address gets a slip instead of mail.
+// no email address gets a slip instead of mail.
 func (c Counter) Gives(chosen *string, mail bool) string {
 	what := c.Receipt
 	if chosen != nil {
@@ -170,7 +170,7 @@ func (c Counter) Gives(chosen *string, mail bool) string {
 	return what
 }
 
-// Money is how money is taken and booked.
+// Money are the settings of payments and tills.
 type Money struct {
 	Till     bool                      `json:"till" doc:"Money is taken only into a till that has been opened"`
 	AskDaily bool                      `json:"ask_daily" doc:"A station that takes money asks once a day which till it goes into"`
@@ -238,7 +238,7 @@ type Keep struct {
 	Answers  int  `json:"answers" minimum:"1" maximum:"60" doc:"Answers that a repeated request is given again, in days"`
 }
 
-// Usual is what holds where nothing else has been settled.
+// Usual are the defaults.
 func Usual() Settings {
 	five, twenty := money.Amount(500), money.Amount(2000)
 	month := 1

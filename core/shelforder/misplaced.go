@@ -2,7 +2,7 @@ package shelforder
 
 import "slices"
 
-// Misplaced tells which of the call numbers along a shelf stand out of order: as few as can be taken out so that the others
+// Misplaced tells which of the call numbers of a shelf check stand out of order: as few as can be taken out so that the others
 // stand in order.
 func Misplaced(calls []string) []int {
 	keys := make([]string, len(calls))

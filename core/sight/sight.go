@@ -11,7 +11,7 @@ import (
 	"nevrin/core/role"
 )
 
-// Part is how much of a patron's record somebody sees.
+// Part is a level of access to a patron's record.
 type Part string
 
 // The parts.
@@ -20,7 +20,7 @@ const (
 	Reduced Part = "reduced" // name, what stops lending, what waits here, what is late; no address, note, age or charge
 )
 
-// OfPatron is how much of a patron's record a role sees.
+// OfPatron gives how much of a patron's record a role can see.
 func OfPatron(r role.Role) Part {
 	if r == role.Volunteer {
 		return Reduced
@@ -62,7 +62,7 @@ func SeesRun(r role.Role, here, past bool) bool { return here && !past || r.Supe
 type Past struct {
 	Last    bool // nobody has borrowed the item since
 	Owed    bool // something is still owed for it
-	Damaged bool // the item has a note, or is put aside
+	Damaged bool // the item has a note, or is set aside
 	Sought  bool // the item is missing or counts as lost
 }
 

@@ -1,6 +1,6 @@
 // Package terminal knows the life of a payment at a card terminal: it is asked for, and ends taken or refused. Between the desk and
 // the terminal answers get lost, so nothing is concluded from silence: the terminal is asked how the payment ended until it says so,
-// and a payment that was approved and can no longer be used is taken back there.
+// and a payment that was approved and can no longer be used is reversed there.
 package terminal
 
 import (
@@ -8,10 +8,10 @@ import (
 	"time"
 )
 
-// State is how far a payment has come.
+// State is a stage in the life of a payment at a terminal.
 type State string
 
-// A payment is asked for; somebody may call it off; it is taken back where it was approved and is of no use any more. It ends taken,
+// A payment is asked for; somebody may call it off; it is reversed where it was approved and is of no use any more. It ends taken,
 // refused or given back.
 const (
 	Asked     State = "asked"
@@ -25,7 +25,7 @@ const (
 // Ended tells whether nothing more comes of a payment.
 func (s State) Ended() bool { return s == Taken || s == Refused || s == Returned }
 
-// Move is what happens to a payment.
+// Move is an event that takes a payment from one state to the next.
 type Move string
 
 // The moves.
@@ -55,7 +55,7 @@ func (s State) Next(m Move) (State, error) {
 	return to, nil
 }
 
-// Outcome is what a terminal says of a payment.
+// Outcome is a terminal's answer about a payment.
 type Outcome string
 
 // What a terminal says. It is busy where it is at another payment; the payment is unknown where it never reached the terminal.
@@ -69,7 +69,7 @@ const (
 	Silent   Outcome = "" // it said nothing, or nothing that could be read
 )
 
-// Step is what to do next with a payment at its terminal.
+// Step is the next thing to do with a payment at its terminal.
 type Step string
 
 // The steps.

@@ -66,7 +66,7 @@ func TestLeads(t *testing.T) {
 	}
 }
 
-// Whatever is called off or taken back is never asked for again; whoever goes on with a payment asks about it first.
+// Whatever is called off or reversed is never asked for again; whoever goes on with a payment asks about it first.
 func TestFirst(t *testing.T) {
 	assert.Equal(t, terminal.Pay, terminal.Asked.First(false))
 	assert.Equal(t, terminal.Ask, terminal.Asked.First(true))

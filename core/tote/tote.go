@@ -15,7 +15,7 @@ import (
 	"nevrin/core/ident"
 )
 
-// State is how far a tote has come.
+// State is a stage in the life of a tote.
 type State string
 
 // A tote is being filled, closed, away, and here to be unpacked. It ends empty, or lost.
@@ -28,7 +28,7 @@ const (
 	Lost   State = "lost" // has not come, and what was in it counts as missing
 )
 
-// Step is what happens to a tote.
+// Step is an event that takes a tote from one state to the next.
 type Step string
 
 // The steps.
@@ -73,7 +73,7 @@ func Next(from State, step Step) (State, error) {
 	return to, nil
 }
 
-// Meaning is what it means that a label is scanned.
+// Meaning is the meaning of a scan of a tote's label.
 type Meaning string
 
 // The meanings. All but the first four change nothing.
@@ -90,7 +90,7 @@ const (
 	SeenHere  Meaning = "seen_again" // at this branch on its way, for the second time
 )
 
-// Place is where a tote is and where it goes.
+// Place is a tote's branch now, and its destination.
 type Place struct {
 	State    State
 	From, To calendar.Code

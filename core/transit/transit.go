@@ -10,7 +10,7 @@ import (
 	"nevrin/core/calendar"
 )
 
-// Stage is how far something late has come.
+// Stage is a step in the treatment of something that is late in transit.
 type Stage int
 
 // The stages.

@@ -9,7 +9,7 @@ import (
 	"nevrin/core/courier"
 )
 
-// State is how a copy stands.
+// State says where a copy is, as far as a forecast needs it.
 type State string
 
 // How copies stand.
@@ -59,7 +59,7 @@ func (q *Queue) CanFill(k int, now time.Time, n *Network) bool {
 	})
 }
 
-// Forecast is when a hold will be ready: a day of its pickup branch. Known is false where no copy can serve it.
+// Forecast is a prediction of the day on which a hold will be ready at its pickup branch. Known is false where no copy can serve it.
 type Forecast struct {
 	Known               bool
 	Likely, From, Until calendar.Date

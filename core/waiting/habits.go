@@ -8,7 +8,7 @@ import (
 	"nevrin/core/why"
 )
 
-// Habits are what the past of a network has shown. All times are in days.
+// Habits are what a network's past has shown, such as how late things come back. All times are in days.
 type Habits struct {
 	Late    map[string]Spread `json:"late"`    // from the due date to the return, by material; "" for all
 	Kept    map[string]Spread `json:"kept"`    // from lending to the return, likewise
@@ -32,7 +32,7 @@ type Levels struct {
 // usual is taken before there is a past to learn from.
 var usual = Levels{Low: 0.1, High: 0.9}
 
-// Past is what happened, as counts of how many days it took how often.
+// Past counts how often something took how many days.
 type Past struct {
 	Late    map[string][]Seen // from the due date to the return, by material
 	Kept    map[string][]Seen // from lending to the return, likewise
@@ -42,7 +42,7 @@ type Past struct {
 	Delayed []Seen            // from the promise to the hold shelf
 }
 
-// Seen is how often something took so many days.
+// Seen is one of these counts: so often it took so many days.
 type Seen struct{ Days, Times int }
 
 // fewest is how many cases a material must have to be looked at by itself.

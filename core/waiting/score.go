@@ -88,5 +88,5 @@ func (f *Forecast) Holds(came calendar.Date) bool {
 	return f.Known && f.From <= came && came <= f.Until
 }
 
-// Days is how many days a range spans, both ends among them.
+// Days counts the days of a range, both ends included.
 func (f *Forecast) Days() int { return int(f.Until-f.From) + 1 }

@@ -52,7 +52,7 @@ func (s Spread) At(u float64) float64 {
 func (s Spread) Above(value, u float64) float64 {
 	n := sort.SearchFloat64s(s, math.Nextafter(value, math.Inf(1)))
 	if n >= len(s) {
-		// Longer than anything seen: as long again as it has been, at the most.
+		// Longer than anything seen: as long again as it has been, at most.
 		return value + 1 + u*(1+math.Abs(value)/2)
 	}
 	begin := float64(n)

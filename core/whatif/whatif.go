@@ -18,7 +18,7 @@ import (
 )
 
 // Move is something that went from a branch to another; or, from a branch to itself, that somebody waited for there and
-// that was put aside where it was.
+// that was set aside where it was.
 type Move struct {
 	ID       int64
 	From, To calendar.Code
@@ -39,7 +39,7 @@ type Side struct {
 	Loads []Load    // by run, in the order of the timetable
 }
 
-// Load is how full a run was.
+// Load says how full a run was.
 type Load struct {
 	Run  string
 	Went int     // on how many dates
@@ -47,7 +47,7 @@ type Load struct {
 	Most int     // on one date
 }
 
-// At is what it meant for who waited at a branch.
+// At is the effect on patrons who waited at a branch.
 type At struct {
 	Branch        calendar.Code
 	Holds         int
@@ -63,7 +63,7 @@ type Changed struct {
 	Before, After time.Time
 }
 
-// Tried is what a change would have meant.
+// Tried is the effect that a change would have had.
 type Tried struct {
 	Moves, Holds         int // what travelled; and for what somebody waited, whether it travelled or not
 	Local                int // of the holds: nothing travelled
@@ -73,7 +73,7 @@ type Tried struct {
 	Worst                []Changed // the holds for which it would have been worst, up to so many as were asked for
 }
 
-// Closed is a timetable with a branch closed from a day to another. Runs call there all the same.
+// Closed is a timetable with a branch closed from a day to another. Runs call there anyway.
 func Closed(t *courier.Timetable, code calendar.Code, from, until calendar.Date) *courier.Timetable {
 	out := *t
 	out.Branches = maps.Clone(t.Branches)

@@ -35,7 +35,7 @@ func codes(t *courier.Timetable) []calendar.Code {
 	return out
 }
 
-// drawn are things that went between branches, or were put aside where they were for who waited there, ready at any
+// drawn are things that went between branches, or were set aside where they were for who waited there, ready at any
 // minute of the four weeks.
 func drawn(t *rapid.T, tt *courier.Timetable) []whatif.Move {
 	return rapid.SliceOfN(rapid.Custom(func(t *rapid.T) whatif.Move {

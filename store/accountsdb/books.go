@@ -18,7 +18,7 @@ const (
 	BookedDifference = "difference"
 )
 
-// Booked is what entries of a day at a branch that are alike come to.
+// Booked is the sum of like entries of one day at one branch.
 type Booked struct {
 	Day        time.Time
 	BranchCode calendar.Code
@@ -65,7 +65,7 @@ func Books(tx *store.Tx, from, to time.Time, zone string, branch calendar.Code) 
 	GROUP BY 1, 2, 3, 4, 5, 6, 7 ORDER BY 1, 2, 3, 4, 5, 6, 7`, from, to, zone, branch)
 }
 
-// TakenBy is what went over the counter on a day at a branch: into a drawer, by a means, for something.
+// TakenBy is income of one day at one branch, by drawer, method of payment and what it was for.
 type TakenBy struct {
 	Day        time.Time
 	BranchCode calendar.Code
@@ -97,7 +97,7 @@ func Takings(tx *store.Tx, from, to time.Time, zone string, branch calendar.Code
 	GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 1 DESC, 2, 3, 4, 5, 6`, from, to, zone, branch)
 }
 
-// WaivedBy is what somebody waived, and why.
+// WaivedBy is a sum that somebody waived, with the reason.
 type WaivedBy struct {
 	ID         int64
 	At         time.Time

@@ -32,7 +32,7 @@ type Entry struct {
 
 func (Entry) TableName() string { return "ledger" }
 
-// Disputed is what of the debt of a patron p is in dispute: by itself, or with the loan that it is for.
+// Disputed gives the disputed part of what a patron p owes: charges in dispute, or of loans that the patron disputes.
 func Disputed(p, name string) string {
 	return `CASE WHEN ` + p + `.balance > 0 THEN (SELECT coalesce(sum((SELECT sum(o.amount) FROM ledger o WHERE o.id = c.id OR o.settles = c.id)), 0)
 			FROM ledger c WHERE c.patron_id = ` + p + `.id AND c.kind = 'charge' AND (
@@ -110,7 +110,7 @@ func HouseholdCharges(tx *store.Tx, patron int64) (who []peopledb.Patron, open [
 	return who, open, tx.Send(q)
 }
 
-// SettlingFacts is what a payment asks for.
+// SettlingFacts are the patrons, open charges and tills that a payment needs.
 type SettlingFacts struct {
 	Patrons []peopledb.Patron
 	Charges []OpenCharge // of all of them, oldest first

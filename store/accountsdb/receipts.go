@@ -85,7 +85,7 @@ func Receipts(tx *store.Tx, which WhichReceipts, page store.Page) ([]ReceiptShow
 		ORDER BY r.at DESC, r.id DESC`, arg)
 }
 
-// ReceiptPart is what a receipt settled of one charge, or gave back.
+// ReceiptPart is the part of a receipt that settled, or refunded, one charge.
 type ReceiptPart struct {
 	ID                       int64 // of the entry
 	Kind                     ledger.Kind

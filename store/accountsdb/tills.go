@@ -27,10 +27,10 @@ type Till struct {
 const tillColumns = `SELECT t.id, t.branch_code, t.name, t.opened_at, t.opened_by, t.laid_in, t.closed_at, t.closed_by, t.due_cash,
 	t.due_card, t.due_cheque, t.counted_cash, t.counted_card, t.counted_cheque, t.says FROM tills t`
 
-// Due is what should have lain in a till when it was closed.
+// Due gives what should have been in a till when it was closed.
 func (t *Till) Due() ledger.Drawer { return drawer(t.DueCash, t.DueCard, t.DueCheque) }
 
-// Counted is what was counted then.
+// Counted gives what was counted then.
 func (t *Till) Counted() ledger.Drawer { return drawer(t.CountedCash, t.CountedCard, t.CountedCheque) }
 
 // AddTill opens a till and gives it its id.

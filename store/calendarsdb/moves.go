@@ -12,7 +12,7 @@ import (
 // waitsForEarlier is for how long earlier changes are waited for: no change takes as long.
 const waitsForEarlier = 30 * time.Second
 
-// DueWhen is when loans of a branch are due.
+// DueWhen is a due date at a branch, shared by any number of loans.
 type DueWhen struct {
 	BranchCode     calendar.Code
 	DueDate, DueAt *time.Time
@@ -64,7 +64,7 @@ func LoanKinds(tx *store.Tx, when []DueWhen) ([]LoanKind, error) {
 	)
 }
 
-// LoanMove is where the loans of a kind move.
+// LoanMove gives the new due date of all loans of a kind.
 type LoanMove struct {
 	LoanKind
 	ToDate, ToAt *time.Time
@@ -147,7 +147,7 @@ func HoldKinds(tx *store.Tx, branches []calendar.Code) ([]HoldKind, error) {
 	)
 }
 
-// HoldMove is until when the holds of a kind wait.
+// HoldMove gives the new last shelf day of all holds of a kind.
 type HoldMove struct {
 	HoldKind
 	To time.Time

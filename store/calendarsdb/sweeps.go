@@ -51,7 +51,7 @@ func SweepHolds(tx *store.Tx, sweep int64, moves []HoldMove, before time.Time) e
 // SweepPart is some lines of a sweep that are followed together: loans and holds by their ids.
 type SweepPart struct{ Loans, Holds []int64 }
 
-// PartOfSweep gives at most so many lines of a sweep that have not been followed; or, to be taken back, that have been.
+// PartOfSweep gives at most so many lines of a sweep that have not been followed; or, to be undone, that have been.
 func PartOfSweep(tx *store.Tx, sweep int64, forward bool, most int) (SweepPart, error) {
 	q := &store.Questions{}
 	var p SweepPart

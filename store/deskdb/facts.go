@@ -35,7 +35,7 @@ type Facts struct {
 	Lodged    int64  // the request of ours that it came for
 }
 
-// Place is where the item is.
+// Place gives where the item is.
 func (f *Facts) Place() circulation.Place {
 	return circulation.Ongoing{
 		Lent: f.Loan != nil, UnderWay: f.Transit != nil, Held: f.Hold != nil,

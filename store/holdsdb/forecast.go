@@ -105,7 +105,7 @@ func LearnedSince(tx *store.Tx, at time.Time) (bool, error) {
 	return store.Value[bool](tx, "SELECT count(*) > 0 FROM habits WHERE learned_at >= $1", at)
 }
 
-// Kept is how often what was said came true, of holds that became ready since a day.
+// Kept counts how often a forecast came true, among holds that became ready since a day.
 type Kept struct {
 	Cases, Held int
 	Days        float64 // that ranges spanned, in the mean
@@ -138,7 +138,7 @@ func KeepHabits(tx *store.Tx, h *waiting.Habits, at time.Time) {
 		ON CONFLICT (one) DO UPDATE SET learned_at = excluded.learned_at, data = excluded.data`, at, store.JSON(h))
 }
 
-// Counted is how often something took so many days, of a kind.
+// Counted counts how often something of a kind took so many days.
 type Counted struct {
 	Of          string
 	Days, Times int
@@ -159,7 +159,7 @@ func PastLoans(tx *store.Tx, from, until time.Time) (late, kept []Counted, err e
 	return late, kept, tx.Send(q)
 }
 
-// PastFetch is how often items were chosen at a branch on a day and left their shelves on another.
+// PastFetch counts items that were chosen at a branch on one day and left their shelves on another.
 type PastFetch struct {
 	Branch       calendar.Code
 	Chosen, Left time.Time // dates

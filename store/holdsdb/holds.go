@@ -222,12 +222,12 @@ func KeepUntil(tx *store.Tx, id int64, until time.Time) {
 	tx.QueueOne("UPDATE holds SET shelf_until = $2 WHERE id = $1 AND state = 'ready'", id, until)
 }
 
-// KeepBefore keeps how a hold was before it became other at an instant; nothing: that cannot be taken back any more.
+// KeepBefore keeps how a hold was before it changed at an instant; nothing: that cannot be undone any more.
 func KeepBefore(tx *store.Tx, id int64, before []byte, at *time.Time) {
 	tx.QueueOne("UPDATE holds SET before = $2, changed_at = $3 WHERE id = $1", id, before, at)
 }
 
-// Before gives how a hold was before it last became other, and when it did; nil where there is nothing to be taken back.
+// Before gives how a hold was before it last changed, and when it did; nil where there is nothing to be undone.
 func Before(tx *store.Tx, id int64) ([]byte, *time.Time, error) {
 	row, err := store.One[struct {
 		Before    []byte

@@ -148,7 +148,7 @@ func Waiters(tx *store.Tx, title int64, patrons []int64, volume string) ([]int64
 		AND coalesce(only_volume, '') = $3 AND closed_at IS NULL`, title, patrons, volume)
 }
 
-// Stands is where a hold stands that waits.
+// Stands is a waiting hold's place in its queue.
 type Stands struct {
 	ID    int64
 	Band  queue.Band
@@ -183,7 +183,7 @@ func NextInQueue(tx *store.Tx, title, hold int64) (int64, error) {
 		ORDER BY n.band, n.place, n.id LIMIT 1), 0)`, title, hold)
 }
 
-// MovedBy is who moved a hold in its queue last, and why.
+// MovedBy says who last moved a hold in its queue, and why.
 type MovedBy struct {
 	HoldID      int64
 	At          time.Time

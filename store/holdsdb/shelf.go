@@ -40,7 +40,7 @@ func OnHoldShelf(tx *store.Tx, branch calendar.Code, page store.Page) ([]ShelfRo
 		ORDER BY h.shelf_until, h.id`, branch)
 }
 
-// ShelfDay is how many holds of a hold shelf have the same last day there, or are promised for the same day.
+// ShelfDay counts the holds of a hold shelf that have the same last day there, or are promised for the same day.
 type ShelfDay struct {
 	Day    time.Time
 	Ready  int // on the shelf, with that last day

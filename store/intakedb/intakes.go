@@ -17,7 +17,7 @@ type Intake struct {
 	Done, Total           int64
 	Seen, Mapping, Counts json.RawMessage `gorm:"type:jsonb"`
 	StaffID               int64
-	AskedBy               int64  // who has had it taken, or taken back; or else who sent it
+	AskedBy               int64  // who has had it taken, or undone; or else who sent it
 	Who                   string `gorm:"->"`
 	BegunAt               time.Time
 	TakenAt, UndoneAt     *time.Time

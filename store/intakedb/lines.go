@@ -10,7 +10,7 @@ import (
 	"nevrin/store"
 )
 
-// IntakeLine is what is to become of a line.
+// IntakeLine is a line of a file with its outcome.
 type IntakeLine struct {
 	Line, Part                          int
 	Kind, Number, Outcome, Says, Digest string
@@ -58,7 +58,7 @@ func AddLines(tx *store.Tx, id int64, lines []IntakeLine) error {
 	}))
 }
 
-// Came is what is known of something that came with an earlier file: whether it has been changed here since.
+// Came is something that came with an earlier file, and whether it has been changed here since.
 type Came struct {
 	Number, Digest string
 	Ref            int64
@@ -95,7 +95,7 @@ func CameBefore(tx *store.Tx, source, kind string, numbers []string) (map[string
 	return out, err
 }
 
-// Holder is who has a card, as far as it matters to what is taken in.
+// Holder is a patron by card number, as far as an import needs them.
 type Holder struct {
 	Card, Class, Name string
 	ID                int64
@@ -219,7 +219,7 @@ func LeaveTouched(tx *store.Tx, id int64, source string, kinds []string) error {
 	return tx.Send(q)
 }
 
-// Outcomes is how many lines come to what, by kind.
+// Outcomes counts lines by kind and outcome.
 type Outcomes struct {
 	Kind, Outcome string
 	N             int

@@ -8,10 +8,10 @@ import (
 	"nevrin/store"
 )
 
-// Back is how much of an intake was taken back, and how much stays since something has become of it here.
+// Back counts what was undone of a file, and what stays since it has been used here.
 type Back struct{ Gone, Restored, Stay int }
 
-// undoing is how what came of a kind is taken back.
+// undoing is how what came of a kind is undone.
 type undoing struct {
 	table string
 	// free is the condition under which a row that came (o, as c says, $3 when it was taken) may go: nothing has become of it here.
@@ -107,7 +107,7 @@ var undoings = map[string]undoing{
 	},
 }
 
-// Undoing is an intake that is taken back: by whom, when, and why in the books.
+// Undoing is an intake that is undone: by whom, when, and why in the books.
 type Undoing struct {
 	Intake       int64
 	TakenAt, Now time.Time
@@ -217,7 +217,7 @@ func restore(tx *store.Tx, kind string, is undoing, intake int64) (int, error) {
 		SELECT count(*)::int FROM src`, intake, kind)
 }
 
-// IntakeUndone writes that an intake has been taken back by its worker; households that it made and nobody is in go too. False: the
+// IntakeUndone writes that an intake has been undone by its worker; households that it made and nobody is in go too. False: the
 // worker was to stop.
 func IntakeUndone(tx *store.Tx, id int64, holder string, counts json.RawMessage, at time.Time) (bool, error) {
 	_, err := tx.Exec(`WITH alone AS (DELETE FROM came_from c WHERE c.intake_id = $1 AND c.kind = 'households'

@@ -171,7 +171,7 @@ func requests(tx *store.Tx, ids []int64) ([]Request, error) {
 	return rows, err
 }
 
-// ItemPlace is where an item is, if it is not free on its shelf.
+// ItemPlace says where an item is, if it is not free on its shelf.
 type ItemPlace struct {
 	ItemID int64
 	Place  string

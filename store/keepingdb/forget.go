@@ -8,7 +8,7 @@ import (
 	"nevrin/store"
 )
 
-// OpenOf is what of a patron is open, and would be left hanging if they were forgotten.
+// OpenOf counts a patron's open loans, holds and sums, which stand in the way of forgetting them.
 type OpenOf struct {
 	Loans, Holds, Requests, Unsent int
 	Outside                        int // libraries outside to which we lend on this account
@@ -35,7 +35,7 @@ func WhatIsOpen(tx *store.Tx, patron int64) (OpenOf, error) {
 	return *row, err
 }
 
-// Forgotten is how much was cut off or deleted when a patron was forgotten.
+// Forgotten counts what was cut off or deleted when a patron was forgotten.
 type Forgotten struct {
 	Loans, Holds, Events, Messages, Requests, Readings, Entries int64
 }

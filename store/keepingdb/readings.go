@@ -7,7 +7,7 @@ import (
 	"nevrin/store"
 )
 
-// Reading is that somebody opened a patron's record, or searched for patrons.
+// Reading is an entry of the access log: somebody opened a patron's record, or searched for patrons.
 type Reading struct {
 	Kind   string // scanned, opened, history, searched, listed, taken_out
 	Staff  int64

@@ -6,7 +6,7 @@ import (
 	"nevrin/store"
 )
 
-// Claim is what a patron says of a loan.
+// Claim is a patron's claim about a loan: returned, or never had.
 type Claim struct {
 	ID       int64
 	PatronID int64
@@ -30,7 +30,7 @@ func EndClaim(tx *store.Tx, id int64, at time.Time) {
 	tx.QueueOne("UPDATE claims SET undone_at = $2 WHERE id = $1 AND undone_at IS NULL", id, at)
 }
 
-// Claims is how often somebody has said that they brought something back, or never had it.
+// Claims counts a patron's claims, by kind.
 type Claims struct{ Returned, NeverHad int }
 
 // ClaimsOf counts the claims of a patron, whom an expression gives.

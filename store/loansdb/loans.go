@@ -36,13 +36,13 @@ type Loan struct {
 	ClaimedAt  *time.Time `gorm:"-"` // since when the patron says that they brought it back
 }
 
-// Due is when the loan is due.
+// Due gives the loan's due date.
 func (l *Loan) Due() loan.Due { return DueOf(l.DueDate, l.DueAt) }
 
 // SetDue changes when it is due.
 func (l *Loan) SetDue(due loan.Due) { l.DueDate, l.DueAt = DueColumns(due) }
 
-// At is how item and patron were classed when the loan was made.
+// At gives the situation in which the loan was made.
 func (l *Loan) At() rulebook.Situation {
 	var at rulebook.Situation
 	copy(at[:], l.Situation)

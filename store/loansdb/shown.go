@@ -58,7 +58,7 @@ func LentByWords(tx *store.Tx, words string, page store.Page) ([]LentByTitle, st
 		WHERE `+where+` AND `+store.After("t.name", "l.id", len(args))+` ORDER BY t.name, l.id`, args...)
 }
 
-// LentSearch is which loans of those that are open are looked for; what is empty does not matter.
+// LentSearch is a search of open loans; empty fields match all.
 type LentSearch struct {
 	Branch     calendar.Code // where it was lent
 	Home       calendar.Code // where the item belongs

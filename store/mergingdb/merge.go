@@ -9,7 +9,7 @@ import (
 	"nevrin/store/peopledb"
 )
 
-// Merged is what a merge did: ids of what it moved from one record to the other, so that just that goes back.
+// Merged lists what a merge moved from one record to the other, by id, so that undoing moves back just that.
 type Merged struct {
 	Loans    []int64  `json:"loans"`
 	Holds    []int64  `json:"holds"`

@@ -101,7 +101,7 @@ func DropBranch(tx *store.Tx, code calendar.Code) {
 	tx.QueueOne("DELETE FROM branches WHERE code = $1", code)
 }
 
-// BranchUse is what belongs to a branch, and what stands in the way of closing it for good.
+// BranchUse counts what belongs to a branch, and what stands in the way of closing it permanently.
 type BranchUse struct {
 	Items, OnShelf, Patrons, Waiting, Staff int
 	Ready, Moving, Fetching, Runs, Seasons  int // in the way
@@ -135,7 +135,7 @@ func UseOfBranch(tx *store.Tx, code calendar.Code) (BranchUse, error) {
 	return *u, err
 }
 
-// CloseBranch closes a branch for good: what belonged there belongs elsewhere from now on, and what was moved is kept.
+// CloseBranch closes a branch permanently: what belonged there belongs elsewhere from now on, and what was moved is kept.
 func CloseBranch(tx *store.Tx, code, to calendar.Code, on time.Time) {
 	tx.QueueOne("UPDATE branches SET closed_on = $2, follows = $3 WHERE code = $1", code, on, to)
 	for _, m := range moved {

@@ -17,12 +17,12 @@ type Change struct {
 	TakesBack *int64
 }
 
-// ChangeShown is a change with who made it and whether it was taken back.
+// ChangeShown is a change with who made it and whether it was undone.
 type ChangeShown struct {
 	Change
 	Who   *string
 	Later bool // the same has been changed since
-	Back  bool // it was taken back
+	Back  bool // it was undone
 }
 
 const changeColumns = `c.id, c.at, c.staff_id, c.part, c.key, c.was, c."is", c.takes_back`

@@ -64,7 +64,7 @@ func DropClass(tx *store.Tx, kind, code string) {
 	tx.QueueOne("DELETE FROM classes WHERE kind = $1 AND code = $2", kind, code)
 }
 
-// ClassUse is where a class is in use.
+// ClassUse counts where a class is in use.
 type ClassUse struct {
 	Patrons, Items int
 	Editions       []int // whose rules or examples name it

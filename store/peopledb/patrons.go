@@ -71,7 +71,7 @@ type Patron struct {
 	Notices          json.RawMessage `gorm:"type:jsonb;default:'{}'"` // by what way they are told of what
 }
 
-// Name is how staff address the patron.
+// Name gives the patron's preferred name, or else the legal one.
 func (p *Patron) Name() string {
 	if p.PreferredName != "" {
 		return p.PreferredName
@@ -166,7 +166,7 @@ func ClassifyPatron(tx *store.Tx, patron int64, class string) {
 	tx.QueueOne("UPDATE patrons SET class = $2 WHERE id = $1", patron, class)
 }
 
-// FindPatrons gives a page of the patrons in whose names, numbers or mail address every word stands, in whose family name, what follows the
+// FindPatrons gives a page of the patrons in whose names, numbers or email address every word stands, in whose family name, what follows the
 // first word of their legal name, some words begin a word, of whose names others begin one, and who were born on a day, as far as these are
 // given. Those of a branch come first.
 func FindPatrons(tx *store.Tx, sought person.Sought, born *time.Time, own calendar.Code, page store.Page) ([]Patron, store.Page, error) {

@@ -76,7 +76,7 @@ func LockNames(tx *store.Tx, names string) error {
 	return tx.Send(q)
 }
 
-// Sought is by what people are looked for who may be one with somebody.
+// Sought are the facts by which records of the same person are searched.
 type Sought struct {
 	Name      string
 	Born      *time.Time
@@ -86,7 +86,7 @@ type Sought struct {
 	But       int64 // not this one
 }
 
-// LookAlike gives those whose name is spelt like one, who were born on a day, or who have a mail address, a phone or a card;
+// LookAlike gives those whose name is spelt like one, who were born on a day, or who have a email address, a phone or a card;
 // former and inactive ones too.
 func LookAlike(tx *store.Tx, s Sought) ([]Patron, error) {
 	q := &store.Questions{}

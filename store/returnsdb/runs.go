@@ -86,7 +86,7 @@ func CountRunAs(tx *store.Tx, r *ReturnRun) {
 		WHERE id = $1 AND finished_at IS NULL`, r.ID, r.CountedAs, r.CountedAt, r.LetOff, r.Excused, r.Day)
 }
 
-// EmptiedBin is when a bin was emptied last.
+// EmptiedBin is a bin with the time it was last emptied.
 type EmptiedBin struct {
 	Bin        string
 	Run        int64
@@ -124,7 +124,7 @@ type Pile struct {
 	Ticked      int // how many lay there when somebody ticked it off
 }
 
-// OpenSum is what a patron still has to answer in a run.
+// OpenSum is what a patron has been asked to pay in a batch.
 type OpenSum struct {
 	PatronID                 int64
 	LegalName, PreferredName string
@@ -185,7 +185,7 @@ func runState(tx *store.Tx, q *store.Questions, id int64) (*RunState, error) {
 	return s, nil
 }
 
-// ReturnFacts is what a scan of a returns run asks for.
+// ReturnFacts are the batch, item and loan that a scan of a return needs.
 type ReturnFacts struct {
 	Run    ReturnRun
 	Facts  *deskdb.Facts // nil: no item has the number

@@ -36,7 +36,7 @@ func ByNumbers(tx *store.Tx, cards, schools []string) ([]Numbered, error) {
 			WHERE p.school = ANY($2) AND p.school <> '' AND p.forgotten_at IS NULL AND p.merged_into IS NULL`, cards, schools)
 }
 
-// Membership is that somebody is in a roster.
+// Membership is a patron's membership in a roster.
 type Membership struct {
 	RosterID int64     `json:"roster"`
 	PatronID int64     `json:"patron"`

@@ -94,7 +94,7 @@ func Withdraw(tx *store.Tx, id int64) error {
 // DropDraft deletes a draft.
 func DropDraft(tx *store.Tx, row *Edition) error { return tx.ORM().Delete(row).Error }
 
-// SituationCount is how often loans were made in a situation.
+// SituationCount counts the loans made in a situation.
 type SituationCount struct {
 	Situation []string
 	N         int

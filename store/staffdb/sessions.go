@@ -69,7 +69,7 @@ func SessionOf(ctx context.Context, s *store.Store, token string) (*Session, err
 	return out, nil
 }
 
-// SessionKept is what a session is kept with.
+// SessionKept are the data of a session to store.
 type SessionKept struct {
 	Data    []byte
 	Staff   int64 // 0: nobody is signed in

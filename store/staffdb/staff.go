@@ -170,7 +170,7 @@ func PutStaff(tx *store.Tx, s *Staff, branches []calendar.Code) {
 	KeepBranchesOfStaff(tx, s.ID, branches)
 }
 
-// Administrators counts who administrates and is here, beside one.
+// Administrators counts the administrators who work here, but for one.
 func Administrators(tx *store.Tx, but int64) (int, error) {
 	return store.Value[int](tx, "SELECT count(*)::int FROM staff WHERE role = 'administrator' AND active AND id <> $1", but)
 }

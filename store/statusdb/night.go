@@ -25,7 +25,7 @@ func NextNight(tx *store.Tx) (*time.Time, error) {
 	return &next, nil
 }
 
-// NightStep is how far a step of a night has come.
+// NightStep is the progress of a step of a night.
 type NightStep struct {
 	Done    int64
 	EndedAt *time.Time

@@ -6,7 +6,7 @@ import (
 	"nevrin/store"
 )
 
-// Installation is how an installation stands, in one question: what has been set up, what works by itself, and what waits.
+// Installation is the state of an installation: what has been set up, what works by itself, and what waits.
 type Installation struct {
 	Staff, Stations, Choices int
 	Numbered                 bool // somebody has looked at how numbers look
@@ -55,7 +55,7 @@ func CountFailedJobs(tx *store.Tx) ([]FailedJobs, error) {
 		GROUP BY kind ORDER BY at DESC`)
 }
 
-// NightTook is how long a step of a night took.
+// NightTook is the duration of a step of a night.
 type NightTook struct {
 	Step    string
 	Seconds float64
@@ -68,13 +68,13 @@ type Replica struct {
 	Seconds *float64 // by which it was late with the last of it
 }
 
-// Jobs are how many of a kind are in a state, of those that have not been done.
+// Jobs counts the unfinished jobs of a kind in a state.
 type Jobs struct {
 	Kind, State string
 	N           int
 }
 
-// Figures are what programs that watch over an installation ask for besides how it stands.
+// Figures are further numbers for programs that monitor an installation.
 type Figures struct {
 	Night    []NightTook // of the last night whose work was done
 	Replicas []Replica

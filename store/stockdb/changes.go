@@ -14,7 +14,7 @@ import (
 const changeable = `jsonb_build_object('branch', i.branch_code, 'home_until', i.home_until, 'home_after', i.home_after,
 	'collection', i.collection, 'material', i.material, 'price', i.price, 'standing', i.standing, 'aside_for', i.aside_for)`
 
-// ItemChange is what is changed for many items at once; what is nil stays as it is.
+// ItemChange is a change of many items at once; nil fields stay as they are.
 type ItemChange struct {
 	Branch     *calendar.Code          `json:"branch,omitempty"`
 	HomeUntil  *calendar.Date          `json:"home_until,omitempty"` // with Branch: for a time; without: for good
@@ -38,7 +38,7 @@ const afterChange = `jsonb_strip_nulls($2::jsonb - 'home_until' - 'home_after') 
 const leftAlone = `(i.material = 'interlibrary' OR $2::jsonb ? 'standing' AND (i.standing = 'lost'
 	OR EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id AND w.place <> 'aside')))`
 
-// ChangeSeen is what a change of many items comes to.
+// ChangeSeen is the preview of a change of many items.
 type ChangeSeen struct {
 	Changed int // whose record becomes another
 	Same    int // that are so already

@@ -9,7 +9,7 @@ import (
 	"nevrin/store"
 )
 
-// ItemSearch is what items are looked for; what is empty does not matter.
+// ItemSearch is a search of items; empty fields match all.
 type ItemSearch struct {
 	Words      string                 `json:"words,omitempty" maxLength:"200" doc:"That stand in the title"`
 	Branch     calendar.Code          `json:"branch,omitempty" maxLength:"3" doc:"Where they belong"`

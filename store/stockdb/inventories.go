@@ -69,7 +69,7 @@ func FinishInventory(tx *store.Tx, id int64, missing int, at time.Time) {
 	)
 }
 
-// InventoryLine is one scan along a shelf.
+// InventoryLine is one scan of a shelf check.
 type InventoryLine struct {
 	ID          int64
 	InventoryID int64

@@ -119,7 +119,7 @@ func NoteItem(tx *store.Tx, id int64, note string) {
 	tx.QueueOne("UPDATE items SET note = $2 WHERE id = $1", id, note)
 }
 
-// SetStatus writes whether an item is in use. What is put aside is put aside for something, as far as somebody said so.
+// SetStatus writes whether an item is in use. What is set aside is set aside for something, as far as somebody said so.
 func SetStatus(tx *store.Tx, id int64, standing circulation.ItemStatus, asideFor circulation.AsideFor) {
 	tx.QueueOne("UPDATE items SET standing = $2, aside_for = $3 WHERE id = $1", id, standing, asideFor)
 }

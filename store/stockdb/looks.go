@@ -7,7 +7,7 @@ import (
 	"nevrin/store"
 )
 
-// Look is that somebody looked for an item somewhere.
+// Look is a search for an item at a place.
 type Look struct {
 	At         time.Time
 	Who        *string

@@ -31,7 +31,7 @@ type Title struct {
 	Revision  int             `gorm:"default:1"`
 }
 
-// TitleSearch is what titles are looked for. Words must all stand in them; what else is empty does not matter.
+// TitleSearch is a search of titles. All words must be in the title; other fields that are empty match all.
 type TitleSearch struct {
 	Words                string
 	Here                 calendar.Code // whose copies count as here

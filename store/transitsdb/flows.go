@@ -7,7 +7,7 @@ import (
 	"nevrin/store"
 )
 
-// FlowPair is how much was sent from one branch to another.
+// FlowPair counts what was sent from one branch to another.
 type FlowPair struct {
 	FromBranch, ToBranch calendar.Code
 	Holds, Others        int
@@ -35,7 +35,7 @@ type Travels struct {
 	LentThere  int
 }
 
-// Travelling gives the items that belong to a branch for good and were sent to another for holds at least so often
+// Travelling gives the items that belong to a branch permanently and were sent to another for holds at least so often
 // since an instant, those that travelled most first.
 func Travelling(tx *store.Tx, since time.Time, often, most int) ([]Travels, error) {
 	return store.List[Travels](tx, `WITH j AS (SELECT item_id, to_branch, count(*)::int AS journeys FROM transits

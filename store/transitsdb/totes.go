@@ -148,13 +148,13 @@ func AddToteStep(tx *store.Tx, s *ToteStep) (err error) {
 	return nil
 }
 
-// ToteSteps gives what was done with a tote, in order, and whether it was taken back.
+// ToteSteps gives what was done with a tote, in order, and whether it was undone.
 func ToteSteps(tx *store.Tx, id int64) ([]ToteStep, error) {
 	return store.List[ToteStep](tx, `SELECT s.id, s.tote_id, s.step, s.at, s.staff_id, f.name AS who, s.branch_code, s.was, s.did, s.undone
 		FROM tote_steps s LEFT JOIN staff f ON f.id = s.staff_id WHERE s.tote_id = $1 ORDER BY s.id`, id)
 }
 
-// UndoToteStep writes that a step was taken back.
+// UndoToteStep writes that a step was undone.
 func UndoToteStep(tx *store.Tx, id int64) {
 	tx.QueueOne("UPDATE tote_steps SET undone = true WHERE id = $1 AND NOT undone", id)
 }

@@ -88,7 +88,7 @@ func TransitsAt(tx *store.Tx, branch calendar.Code, page store.Page) ([]TransitS
 	)
 }
 
-// SentPair is how often something was sent from one branch to another at a time; without a time it is to be fetched.
+// SentPair counts what was sent from one branch to another at a time; without a time it is still to be fetched.
 type SentPair struct {
 	FromBranch, ToBranch calendar.Code
 	SentAt               *time.Time

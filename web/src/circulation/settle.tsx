@@ -275,7 +275,7 @@ function Choose({
   );
 }
 
-/** What else can be done with a charge: it is put in dispute, or taken back since it should not have been. */
+/** What else can be done with a charge: it is put in dispute, or credited since it should not have been. */
 function ChargeActs({
   charge: c,
   name,
@@ -334,7 +334,7 @@ function ChargeActs({
   );
 }
 
-/** What depends on what is chosen: the cash laid down and its change, a number, a reason, the word on the button. */
+/** What depends on what is chosen: the cash received and its change, a number, a reason, the word on the button. */
 function Rest({
   owed,
   write,

@@ -5,7 +5,7 @@ import { useWrite } from "../shell/write";
 
 /**
  * Takes back what was done to many at once, and says who or what stays as they are. That stands where it was said, though the list
- * around it knows by then that it was taken back.
+ * around it knows by then that it was returned.
  */
 export function TakeBack({
   name,
@@ -17,7 +17,7 @@ export function TakeBack({
 }: {
   name: string;
   about: string;
-  /** It has been taken back, as the list knows. */
+  /** It has been returned, as the list knows. */
   undone?: boolean;
   send: (key: string) => Promise<Answer<{ left: number }>>;
   /** What is said of so many that stay as they are. */

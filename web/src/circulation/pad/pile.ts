@@ -1,6 +1,6 @@
 /**
  * What lies on a pad, and what is still to be done with it. A pile is fed to the scans once, each thing under its number; it is not
- * fed again until it has been lifted. What was lent or taken back from it has its security switched, and that is owed until every tag
+ * fed again until it has been lifted. What was lent or returned from it has its security switched, and that is owed until every tag
  * of it has been seen to be so: who lifts a thing too early is told.
  */
 

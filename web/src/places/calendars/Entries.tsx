@@ -33,7 +33,7 @@ const entriesOf = (c: Calendar): Entry[] => [
   })),
 ];
 
-/** Everything that is entered in a calendar, each to be struck out again. */
+/** Everything that is entered in a calendar, each to be removed again. */
 export function Entries({ calendar, onChange }: { calendar: Calendar; onChange: (c: Change) => void }) {
   const entries = entriesOf(calendar);
   if (entries.length === 0) return <Empty>Only the weekly hours are set for {calendar.name}.</Empty>;

@@ -7,7 +7,7 @@ import { TakeBack, useAgain, What } from "../items";
 
 export type Better = Schema["FlowsBetter"];
 
-/** Gives things the home to which they travel again and again: looked at first, done as one, taken back as one. */
+/** Gives things the home to which they travel again and again: previewed, applied, undone as one. */
 export function NewHome({ code, items, onLeave }: { code: string; items: Better[]; onLeave: () => void }) {
   const askAgain = useAskAgain();
   const again = useAgain();

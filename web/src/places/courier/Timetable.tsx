@@ -69,7 +69,7 @@ export function Timetable() {
 /** What another timetable changes. */
 const again = ["trips", "courier day", "transits", "fetch", "strays"] as const;
 
-/** What was changed last, to be taken back. */
+/** What was changed last, to be undone. */
 function Back({ kept, done }: { kept: { name: string; seen: number }; done: () => void }) {
   const askAgain = useAskAgain();
   const back = useWrite(
@@ -174,7 +174,7 @@ const keyOf = (name: string) =>
     .replaceAll(/^-|-$/g, "")
     .slice(0, 40);
 
-/** A run as it is written anew. What it does to promises is shown first; then it counts, and can be taken back. */
+/** A run as it is written anew. What it does to promises is shown first; then it is applied, and can be undone. */
 function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { name: string; seen: number }) => void }) {
   const me = useMe();
   const askAgain = useAskAgain();

@@ -117,7 +117,7 @@ export function TapeLine({ scan, patron }: { scan: Scan; patron?: number }) {
   );
 }
 
-/** From whom it was taken back first; what was not lent then has to go where it belongs. */
+/** From whom it was returned first; what was not lent then has to go where it belongs. */
 function TakenBack({ took, lent }: { took: Took; lent: boolean }) {
   return (
     <p className="flex flex-wrap items-baseline gap-x-2 text-sm text-amber-700">

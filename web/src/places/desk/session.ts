@@ -36,7 +36,7 @@ export interface Line {
   took?: Took;
 }
 
-/** What was taken back at the desk so that it could be lent: from whom, what that charged, and where it goes if it was not. */
+/** What was returned at the desk so that it could be lent: from whom, what that charged, and where it goes if it was not. */
 export interface Took {
   from: string;
   fine: string;
@@ -219,9 +219,9 @@ interface Given {
   count?: boolean;
   missing?: string;
   fetch?: boolean;
-  /** It is taken back first from who still has it. */
+  /** It is returned first from who still has it. */
   back?: boolean;
-  /** It has been taken back. */
+  /** It has been returned. */
   took?: Took;
   /** How many parts a pad has counted. */
   counted?: number;
@@ -329,7 +329,7 @@ async function take(scan: Scan, send: Send): Promise<Outcome> {
 
 /**
  * Takes an item back from who still has it, into the run of patrons who are here; what that charges stays on their account. Its keys
- * follow from the scan's: sent again after a crash, it is not taken back from who has borrowed it since.
+ * follow from the scan's: sent again after a crash, it is not returned from who has borrowed it since.
  */
 async function takeBack(scan: Scan, send: Send) {
   const branch = scan.branch ?? "";
@@ -344,7 +344,7 @@ async function takeBack(scan: Scan, send: Send) {
     changed(await send(() => api.POST("/api/returns/{id}/account", { ...to(`account ${patron}`), body: { patron } })));
   const line = came.lines.find((l) => l.item_id !== undefined);
   const took: Took | undefined = line && { from: line.patron ?? "", fine: line.fine, sign: line.sign };
-  change(scan.id, { given: { ...scan.given, back: undefined, took } }); // tried again, it is not taken back once more
+  change(scan.id, { given: { ...scan.given, back: undefined, took } }); // tried again, it is not returned once more
   return took;
 }
 
@@ -371,7 +371,7 @@ export function answer(scan: Scan, choice: Schema["DeskChoice"], reason: string)
     });
     return;
   }
-  const given: Given = { ...scan.given, back: undefined }; // taken back once, it is asked about anew
+  const given: Given = { ...scan.given, back: undefined }; // returned once, it is asked about anew
   if (choice.answer === "back") {
     again(scan.id, { ...given, patron: line.patron, back: true });
     return;

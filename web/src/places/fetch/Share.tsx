@@ -61,7 +61,7 @@ const columns: Column<Swap>[] = [
   { id: "is", head: "New date", value: (s) => s.is, cell: (s) => sayInstant(s.is) },
 ];
 
-/** How the work of this round could be shared: looked at, done as one, and taken back as one. */
+/** How the work of this round could be shared: previewed, applied and undone as one. */
 function Share({ close }: { close: () => void }) {
   const askAgain = useAskAgain();
   const [did, setDid] = useState<{ of: Round; came: Schema["MovingReassigned"]; back: boolean }>();

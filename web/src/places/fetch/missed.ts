@@ -5,7 +5,7 @@ import { useWrite } from "../../shell/write";
 
 export type Line = Schema["HoldsFetch"];
 
-/** What was not found here of late, with what came of it; it can be taken back. */
+/** What was not found here of late, with what came of it; it can be undone. */
 export const missed = createStore<{ lines: { line: Line; came: Schema["HoldsNotHere"] }[] }>(() => ({ lines: [] }));
 
 /** Forgets what was not found, when somebody else comes. */

@@ -8,7 +8,7 @@ import { becameOther, useAgain, type Hold } from "./cancel";
 
 const schema = z.object({ pickup: z.string(), paused: check.maybeDate, wanted: check.maybeDate });
 
-/** What of a hold that waits can become other: where it is picked up, from when on, until when. Its place stays. */
+/** What of a hold that waits can change: where it is picked up, from when on, until when. Its place stays. */
 export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) {
   const me = useMe();
   const again = useAgain();

@@ -2,7 +2,7 @@ import { useStore } from "zustand";
 import { Quiet, Tag, Trouble } from "../../ui/parts";
 import { cancelled, changed, useChangeBack, useRevive } from "./cancel";
 
-/** What was cancelled or changed last, to be taken back. */
+/** What was cancelled or changed last, to be undone. */
 export function Lately() {
   const { holds } = useStore(cancelled);
   const { holds: others } = useStore(changed);

@@ -245,7 +245,7 @@ function Only() {
   );
 }
 
-/** What was placed just now, and for whom; taken back, it says so beneath the list. */
+/** What was placed just now, and for whom; undone, it says so beneath the list. */
 function One({ of: h }: { of: Schema["HoldsHold"] }) {
   const cancel = useCancel(h);
   const { holds: gone } = useStore(cancelled);

@@ -6,10 +6,10 @@ import { useWrite, write } from "../../shell/write";
 
 export type Hold = Schema["HoldsHold"];
 
-/** What has been cancelled here and can be taken back. */
+/** What has been cancelled here and can be undone. */
 export const cancelled = createStore<{ holds: { id: number; title: string }[] }>(() => ({ holds: [] }));
 
-/** What has become other here and can be taken back, by when it did. */
+/** What has change here and can be undone, by when it did. */
 export const changed = createStore<{ holds: { id: number; title: string; at: string; what: string }[] }>(() => ({
   holds: [],
 }));

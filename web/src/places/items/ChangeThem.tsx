@@ -7,7 +7,7 @@ import { toMinor } from "../../ui/say";
 import { InSight } from "../../ui/insight";
 import { useTried } from "../../shell/tried";
 import { TakeBack } from "./Deeds";
-import { standings } from "./Standing";
+import { statuses } from "./Status";
 import { AnyOf, useAgain } from "./stock";
 import { DateChoice } from "../../ui/date";
 
@@ -16,7 +16,7 @@ type Changed = Schema["StockManyChanged"];
 
 const nothing = { branch: "", until: "", collection: "", material: "", price: "", stands: "" };
 
-/** What becomes of many items; it is looked at before it is done, and taken back as one. */
+/** What becomes of many items; it is previewed, applied and undone as one. */
 export function ChangeThem({
   which,
   onLeave,
@@ -38,7 +38,7 @@ export function ChangeThem({
     ...(to.collection ? { collection: to.collection } : {}),
     ...(to.material ? { material: to.material } : {}),
     ...(to.price.trim() && !badPrice ? { price: toMinor(to.price) ?? 0 } : {}),
-    ...standings.find((s) => s.says === to.stands)?.to,
+    ...statuses.find((s) => s.says === to.stands)?.to,
   };
   const given = { which, change };
   const tried = useTried(
@@ -87,7 +87,7 @@ export function ChangeThem({
         <AnyOf
           label="Status"
           value={to.stands}
-          options={standings.map((s) => [s.says, s.says] as const)}
+          options={statuses.map((s) => [s.says, s.says] as const)}
           any="no change"
           onChoose={(stands) => set({ stands })}
         />

@@ -12,7 +12,7 @@ import { itemColumns, useAgain } from "./stock";
 
 type Deed = Schema["StockDoneToMany"];
 
-/** What was done to many items at once, each to be taken back as one. */
+/** What was done to many items at once, each to be undone as one. */
 export function Deeds() {
   const [shown, setShown] = useState<Deed>();
   const list = usePages(["stock deeds"], (after) =>

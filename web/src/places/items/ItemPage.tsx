@@ -13,7 +13,7 @@ import { ItemRecord } from "./ItemRecord";
 import { ItemTerms } from "./ItemTerms";
 import { Looks } from "./Looks";
 import { PrintLabels } from "./PrintLabels";
-import { Standing } from "./Standing";
+import { Status } from "./Status";
 import { Where, type Item } from "./stock";
 
 /** One item: where it is, whose, what is on record of it, what terms it gets, and what happened to it. */
@@ -69,7 +69,7 @@ function OfItem({ item: i }: { item: Item }) {
         <Facts item={i} />
         <ItemTerms key={i.revision} item={i} />
       </div>
-      {may && <Standing item={i} />}
+      {may && <Status item={i} />}
       {may && <ItemRecord item={i} />}
       {may && (i.standing === "missing" || i.standing === "lost" || i.tone === "out") && <Looks item={i} />}
       {may && (

@@ -87,7 +87,7 @@ export function Disputes() {
 
 const found = z.object({ reason: check.needed("Enter what was found.") });
 
-/** Ends a dispute: the charge counts again, or is taken back. */
+/** Ends a dispute: the charge counts again, or is credited. */
 function Answer({ dispute: d }: { dispute: Dispute }) {
   const [how, setHow] = useState<"stands" | "credit">();
   const path = { path: { id: d.charge } };

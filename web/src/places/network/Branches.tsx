@@ -43,7 +43,7 @@ const schema = z.object({
     .regex(/^\d{1,3}$/, "Enter a number from 0 to 999."),
 });
 
-/** Branches: what they are called, where they are, and how one is closed for good. */
+/** Branches: what they are called, where they are, and how one is closed permanently. */
 export function Branches({ rows, lacks }: { rows: Shown<Branch>[]; lacks: Schema["UpkeepLack"][] }) {
   return (
     <PartList
@@ -170,7 +170,7 @@ function One({ row, rows, done }: { row?: Shown<Branch>; rows: Shown<Branch>[]; 
 
 const closing = z.object({ to: check.needed("Choose a branch.") });
 
-/** Closing for good: what stands in the way, what goes where; then it counts, and can be taken back. */
+/** Closing permanently: what stands in the way, what goes where; then it is applied, and can be undone. */
 function Closing({ row, rows, done }: { row: Shown<Branch>; rows: Shown<Branch>[]; done: () => void }) {
   const askAgain = useAskAgain();
   const [looking, setLooking] = useState(false);

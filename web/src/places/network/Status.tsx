@@ -8,7 +8,7 @@ import { sayDate, sayInstant } from "../../ui/say";
 
 type Said = Schema["UpkeepStatus"];
 
-/** How the installation stands, for who administrates it: what works by itself, and what did not work. */
+/** The status of the installation, for administrators: what works by itself, and what did not work. */
 export function Status() {
   const status = useQuery({
     queryKey: ["status"],

@@ -12,7 +12,7 @@ import { sayMessage, StateTag } from "./StateTag";
 type Mailing = Schema["NoticesMailing"];
 type Message = Schema["NoticesMessage"];
 
-/** The messages of a mailing. In a trial run some can be left out, or all of it struck out, before it is sent. */
+/** The messages of a mailing. In a trial run some can be left out, or all of it removed, before it is sent. */
 export function Messages({ mailing, maySend }: { mailing: Mailing; maySend: boolean }) {
   const [out, setOut] = useState<Set<number>>(new Set());
   const [shown, setShown] = useState<number>();

@@ -71,7 +71,7 @@ function Status({ line: l }: { line: Line }) {
   return says && <Tag tone={says[0]}>{says[1]}</Tag>;
 }
 
-/** The account of a patron as one list: charges, payments, waivers and what was taken back, each with the balance after it. */
+/** The account of a patron as one list: charges, payments, waivers and what was credited, each with the balance after it. */
 export function Account({ patron, onStale }: { patron: number; onStale: () => void }) {
   const [undoing, setUndoing] = useState<Line>();
   const list = usePages(["account", patron], (after) =>

@@ -114,7 +114,7 @@ export function Kept({
   );
 }
 
-/** Forgetting is for good, so what stands in the way is named first, and it is said once more what it means. */
+/** Forgetting is permanently, so what stands in the way is named first, and it is said once more what it means. */
 function Forgetting({
   id,
   onLeave,

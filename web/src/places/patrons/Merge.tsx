@@ -17,7 +17,7 @@ type Looked = Schema["MergingLooked"];
 const schema = z.object({ other: z.object({ id: z.number(), name: z.string(), text: z.string() }).optional() });
 const useSaid = saysOf<z.infer<typeof schema>>();
 
-/** Another record of the same person becomes part of this one. It is looked at first, and can be taken apart again. */
+/** Another record of the same person becomes part of this one. It is previewed, and can be taken apart again. */
 export function Merge({ card }: { card: Schema["PeopleCard"] }) {
   return (
     <Opens title="Duplicate record" act="Merge a record into this one">

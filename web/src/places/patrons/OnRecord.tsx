@@ -157,7 +157,7 @@ const standings = [
 export function Stands({ card, onCard }: Part) {
   const me = useMe();
   const write = useWrite(
-    (body: Schema["PeopleStanding"], key) =>
+    (body: Schema["PeopleNewStatus"], key) =>
       api.POST("/api/patrons/{id}/standing", { params: { path: { id: card.id }, header: keyed(key) }, body }),
     { name: `standing ${card.id}`, about: `Status of ${card.name}`, done: onCard },
   );

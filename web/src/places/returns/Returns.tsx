@@ -240,7 +240,7 @@ function CountForm({ run, session, onDone }: { run: Run; session: string; onDone
   );
 }
 
-/** Copies on loan that were found by their titles: one is taken back as if it had been scanned. */
+/** Copies on loan that were found by their titles: one is returned as if it had been scanned. */
 function FoundLent({ found }: { found: NonNullable<ReturnType<typeof returns.getState>["found"]> }) {
   return (
     <Card label="Copies on loan" className="max-h-[45vh] overflow-auto">

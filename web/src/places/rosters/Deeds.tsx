@@ -21,7 +21,7 @@ const columns: Column<Deed>[] = [
   },
 ];
 
-/** What was done to many at once, newest first; each can be taken back. */
+/** What was done to many at once, newest first; each can be undone. */
 export function Deeds() {
   const list = usePages(["deeds"], (after) => told(api.GET("/api/deeds", { params: { query: { after } } })));
   return (

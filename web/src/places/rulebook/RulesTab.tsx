@@ -20,7 +20,7 @@ const filters = {
 };
 type Filter = keyof typeof filters;
 
-/** All rules as sentences, with what is odd about them; in a draft they are written, changed and struck out here. */
+/** All rules as sentences, with what is odd about them; in a draft they are written, changed and removed here. */
 export function RulesTab({ book, edition, draft }: Working) {
   const [filter, setFilter] = useState<Filter>("all");
   const [words, setWords] = useState("");

@@ -12,7 +12,7 @@ import { OneFile } from "./OneFile";
 import { send, type Intake } from "./sending";
 import { kinds, StateOf } from "./words";
 
-/** Files of another system: sent, tried, taken in and taken back. */
+/** Files of another system: sent, tried, taken in and undone. */
 export function MovingIn({ file }: { file?: number }) {
   if (file) return <OneFile key={file} id={file} />;
   return (
@@ -61,7 +61,7 @@ function Files() {
   );
 }
 
-/** Says what a file is and whence, and sends it. */
+/** Says what a file is and where from, and sends it. */
 function Begin() {
   const navigate = useNavigate();
   const askAgain = useAskAgain();

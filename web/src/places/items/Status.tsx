@@ -4,10 +4,10 @@ import { Button, Card, Field, inputLook, Trouble } from "../../ui/parts";
 import { useWrite } from "../../shell/write";
 import { useAgain, type Item } from "./stock";
 
-type Standing = Schema["StockStanding"];
+type NewStatus = Schema["StockNewStatus"];
 
 /** What may become of an item, each with what it is called. */
-export const standings: readonly { says: string; to: Omit<Standing, "reason"> }[] = [
+export const statuses: readonly { says: string; to: Omit<NewStatus, "reason"> }[] = [
   { says: "In use", to: { standing: "in_use" } },
   { says: "Missing", to: { standing: "missing" } },
   { says: "Damaged", to: { standing: "aside", aside_for: "damaged" } },
@@ -16,15 +16,15 @@ export const standings: readonly { says: string; to: Omit<Standing, "reason"> }[
   { says: "Withdrawn", to: { standing: "withdrawn" } },
 ];
 
-const isSo = (i: Item, to: Omit<Standing, "reason">) =>
+const isSo = (i: Item, to: Omit<NewStatus, "reason">) =>
   i.standing === to.standing && (to.standing !== "aside" || i.aside_for === (to.aside_for ?? ""));
 
 /** How an item stands, changed by hand; where it cannot, it says what has to be done first. */
-export function Standing({ item: i }: { item: Item }) {
+export function Status({ item: i }: { item: Item }) {
   const again = useAgain();
   const [reason, setReason] = useState("");
   const stand = useWrite(
-    (body: Standing, key) =>
+    (body: NewStatus, key) =>
       api.PUT("/api/items/{id}/standing", { params: { path: { id: i.id }, header: keyed(key) }, body }),
     {
       name: `standing of ${i.id}`,
@@ -45,7 +45,7 @@ export function Standing({ item: i }: { item: Item }) {
           onChange={(e) => setReason(e.target.value)}
         />
       </Field>
-      {standings
+      {statuses
         .filter((s) => !isSo(i, s.to))
         .map((s) => (
           <Button key={s.says} plain busy={stand.busy} onClick={() => stand.run({ ...s.to, reason })}>
